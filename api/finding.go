@@ -1,0 +1,72 @@
+// Package api is the JSON that the command line prints and the server sends:
+// the types, and how they are made from what core computes.
+package api
+
+import (
+	"fmt"
+
+	"klammer/core/bridge"
+	"klammer/core/finding"
+	"klammer/core/office"
+)
+
+// Wire is what a frame wears: null for untagged, 0 for priority-tagged, or the
+// VID.
+type Wire bridge.Wire
+
+// MarshalJSON writes null, 0 or the VID.
+func (w Wire) MarshalJSON() ([]byte, error) {
+	if bridge.Wire(w) == bridge.Untagged {
+		return []byte("null"), nil
+	}
+	return fmt.Appendf(nil, "%d", w), nil
+}
+
+// Finding is one thing wrong or unwise.
+type Finding struct {
+	Code     string     `json:"code" required:"true"`
+	Severity string     `json:"severity" required:"true" enum:"breaks,risk,tidy"`
+	VLANs    []int      `json:"vlans" required:"true" nullable:"false"`
+	Ports    []string   `json:"ports" required:"true" nullable:"false"`
+	Text     string     `json:"text" required:"true"`
+	Mends    [][]string `json:"mends" required:"true" nullable:"false"`
+	ID       string     `json:"id" required:"true"`
+	Cause    string     `json:"cause,omitempty"`
+	Label    string     `json:"label,omitempty"`
+	Devices  []string   `json:"devices,omitempty"`
+}
+
+// Findings are a report's findings with the mends that hold when tried. After
+// tried findings the rest goes without: a long list is for reading.
+func Findings(r *finding.Report, list []*finding.Finding, tried int) []Finding {
+	out := make([]Finding, 0, len(list))
+	for i, f := range list {
+		j := Finding{Code: string(f.Code), Severity: f.Severity.String(), VLANs: VIDs(f.VLANs), Ports: Refs(f.Ports), Text: f.Text,
+			Mends: [][]string{}, ID: f.ID, Cause: f.Cause, Label: f.Label, Devices: f.Devices}
+		if i < tried {
+			if m := r.Mends(f); m != nil {
+				j.Mends = m
+			}
+		}
+		out = append(out, j)
+	}
+	return out
+}
+
+// VIDs are VLAN numbers as JSON has them; never null.
+func VIDs(vs []office.VID) []int {
+	out := make([]int, len(vs))
+	for i, v := range vs {
+		out[i] = int(v)
+	}
+	return out
+}
+
+// Refs are ports as device.port; never null.
+func Refs(ports []office.PortRef) []string {
+	out := make([]string, len(ports))
+	for i, p := range ports {
+		out[i] = p.String()
+	}
+	return out
+}

@@ -1,0 +1,78 @@
+package main
+
+import (
+	"encoding/json"
+	"fmt"
+	"io"
+	"os"
+
+	"github.com/spf13/cobra"
+
+	"klammer/api"
+	"klammer/core/notation"
+	"klammer/core/office"
+	"klammer/core/span"
+)
+
+// read reads an office; every mistake in it goes to standard error, a line
+// each.
+func read(cmd *cobra.Command, file string) (*notation.File, error) {
+	name, text, err := file, []byte(nil), error(nil)
+	if file == "-" {
+		name = "standard input"
+		text, err = io.ReadAll(cmd.InOrStdin())
+	} else {
+		text, err = os.ReadFile(file)
+	}
+	if err != nil {
+		return nil, err
+	}
+	f, err := notation.Read(name, string(text))
+	if err != nil {
+		fmt.Fprintln(cmd.ErrOrStderr(), err)
+		return nil, status(2)
+	}
+	return f, nil
+}
+
+// write puts an office back into the file that it came from, in one step, so
+// that a full disk leaves the old file.
+func write(file string, f *notation.File) error {
+	if file == "-" {
+		return fmt.Errorf("-w writes to a file, and standard input is none: leave -w out")
+	}
+	info, err := os.Stat(file)
+	if err != nil {
+		return err
+	}
+	tmp := file + ".new"
+	if err := os.WriteFile(tmp, []byte(f.String()), info.Mode().Perm()); err != nil {
+		return err
+	}
+	return os.Rename(tmp, file)
+}
+
+// printJSON prints one document.
+func printJSON(cmd *cobra.Command, v any) error {
+	e := json.NewEncoder(cmd.OutOrStdout())
+	e.SetEscapeHTML(false)
+	return e.Encode(v)
+}
+
+type arrivalJSON struct {
+	Port string   `json:"port"`
+	Wire api.Wire `json:"wire"`
+}
+
+func arrivals(as []span.Arrival) []arrivalJSON {
+	out := make([]arrivalJSON, len(as))
+	for i, a := range as {
+		out[i] = arrivalJSON{a.Port.String(), api.Wire(a.Wire)}
+	}
+	return out
+}
+
+// portArg reads DEVICE.PORT.
+func portArg(o *office.Office, s string) (office.PortRef, error) {
+	return notation.PortRef(o, s)
+}

@@ -1,0 +1,252 @@
+package main
+
+import (
+	"fmt"
+	"strings"
+
+	"github.com/spf13/cobra"
+
+	"klammer/api"
+	"klammer/core/bridge"
+	"klammer/core/office"
+	"klammer/core/span"
+)
+
+func walkCmd() *cobra.Command {
+	var from, on string
+	var asJSON bool
+	cmd := &cobra.Command{
+		Use:   "walk FILE --from DEVICE.PORT --wire untagged|priority|VID",
+		Short: "Follow one frame, hop by hop, with the reason for each turn",
+		Long: `Follow one broadcast frame that is sent into a port: each device that it
+passes, each port without a cable where it comes out, each port that drops it.`,
+		Example: "  klammer walk demo/clinic.klm --from ward-east.5 --wire untagged",
+		Args:    cobra.ExactArgs(1),
+		RunE: func(cmd *cobra.Command, args []string) error {
+			f, err := read(cmd, args[0])
+			if err != nil {
+				return err
+			}
+			ref, err := portArg(f.Office, from)
+			if err != nil {
+				return fmt.Errorf("--from: %w", err)
+			}
+			w, err := wireArg(on)
+			if err != nil {
+				return fmt.Errorf("--wire: %w", err)
+			}
+			walk, err := span.Compile(f.Office).Walk(ref, w)
+			if err != nil {
+				return err
+			}
+			if asJSON {
+				return printJSON(cmd, walkToJSON(walk))
+			}
+			printWalk(cmd, walk)
+			return nil
+		},
+	}
+	cmd.Flags().StringVar(&from, "from", "", "the port that the frame is sent into, as device.port")
+	cmd.Flags().StringVar(&on, "wire", "untagged", "what it wears: untagged, priority, or a VID")
+	cmd.Flags().BoolVar(&asJSON, "json", false, "one JSON document")
+	_ = cmd.MarkFlagRequired("from")
+	return cmd
+}
+
+func wireArg(s string) (bridge.Wire, error) {
+	switch s {
+	case "untagged":
+		return bridge.Untagged, nil
+	case "priority", "0":
+		return bridge.Priority, nil
+	}
+	v, err := office.ParseVID(s)
+	if err != nil {
+		return 0, fmt.Errorf("%w; or say untagged or priority", err)
+	}
+	return bridge.Wire(v), nil
+}
+
+type dropJSON struct {
+	Port   string   `json:"port"`
+	Reason string   `json:"reason"`
+	Wire   api.Wire `json:"wire"`
+}
+
+type exitJSON struct {
+	Port string   `json:"port"`
+	Wire api.Wire `json:"wire"`
+	To   []string `json:"to"`
+}
+
+type hopJSON struct {
+	Device string     `json:"device"`
+	In     string     `json:"in"`
+	Wire   api.Wire   `json:"wire"`
+	VLAN   office.VID `json:"vlan,omitempty"`
+	Out    []exitJSON `json:"out"`
+	Text   string     `json:"text"`
+}
+
+type walkJSON struct {
+	Arrivals []arrivalJSON `json:"arrivals"`
+	Drops    []dropJSON    `json:"drops"`
+	Hops     []hopJSON     `json:"hops"`
+}
+
+func walkToJSON(w *span.Walk) walkJSON {
+	j := walkJSON{Arrivals: arrivals(w.Arrivals), Drops: []dropJSON{}, Hops: []hopJSON{}}
+	for _, d := range w.Drops {
+		j.Drops = append(j.Drops, dropJSON{d.Port.String(), d.Reason.String(), api.Wire(d.Wire)})
+	}
+	for _, h := range w.Hops {
+		k := hopJSON{Device: h.Device, In: h.In.String(), Wire: api.Wire(h.Wire), VLAN: h.Domain.VID, Out: []exitJSON{}, Text: h.Text}
+		for _, e := range h.Out {
+			k.Out = append(k.Out, exitJSON{e.Port.String(), api.Wire(e.Wire), api.Refs(e.To)})
+		}
+		j.Hops = append(j.Hops, k)
+	}
+	return j
+}
+
+func printWalk(cmd *cobra.Command, w *span.Walk) {
+	out := cmd.OutOrStdout()
+	for _, h := range w.Hops {
+		fmt.Fprintf(out, "%s %s: %s\n", h.In, h.Wire, h.Text)
+		for _, e := range h.Out {
+			to := "comes out"
+			if len(e.To) > 0 {
+				to = "to " + strings.Join(api.Refs(e.To), ", ")
+			}
+			fmt.Fprintf(out, "    %s %s %s\n", e.Port, e.Wire, to)
+		}
+	}
+	for _, d := range w.Drops {
+		fmt.Fprintf(out, "%s %s: dropped, %s\n", d.Port, d.Wire, d.Reason)
+	}
+	names := make([]string, 0, len(w.Arrivals))
+	for _, a := range w.Arrivals {
+		n := a.Port.String()
+		if a.Wire != bridge.Untagged {
+			n += " " + a.Wire.String()
+		}
+		names = append(names, n)
+	}
+	if len(names) == 0 {
+		fmt.Fprintln(out, "it comes out nowhere")
+	} else {
+		fmt.Fprintf(out, "it comes out at %s\n", strings.Join(names, ", "))
+	}
+}
+
+func flowsCmd() *cobra.Command {
+	var asJSON bool
+	cmd := &cobra.Command{
+		Use:   "flows FILE",
+		Short: "The whole truth: where every frame from every port comes out",
+		Long: `For every port without a cable and every wire (untagged, priority-tagged, each
+VID in use, one not in use): where the frame comes out.`,
+		Example: "  klammer flows demo/clinic.klm\n  klammer flows demo/clinic.klm --json",
+		Args:    cobra.ExactArgs(1),
+		RunE: func(cmd *cobra.Command, args []string) error {
+			f, err := read(cmd, args[0])
+			if err != nil {
+				return err
+			}
+			flows := span.Compile(f.Office).Flows()
+			if asJSON {
+				type flowJSON struct {
+					From     string        `json:"from"`
+					Wire     api.Wire      `json:"wire"`
+					Arrivals []arrivalJSON `json:"arrivals"`
+				}
+				out := []flowJSON{}
+				for _, x := range flows {
+					out = append(out, flowJSON{x.From.String(), api.Wire(x.Wire), arrivals(x.Arrivals)})
+				}
+				return printJSON(cmd, map[string]any{"flows": out})
+			}
+			for _, x := range flows {
+				if len(x.Arrivals) == 0 {
+					continue
+				}
+				var to []string
+				for _, a := range x.Arrivals {
+					n := a.Port.String()
+					if a.Wire != bridge.Untagged {
+						n += " " + a.Wire.String()
+					}
+					to = append(to, n)
+				}
+				fmt.Fprintf(cmd.OutOrStdout(), "%s %s: %s\n", x.From, x.Wire, strings.Join(to, ", "))
+			}
+			return nil
+		},
+	}
+	cmd.Flags().BoolVar(&asJSON, "json", false, "one JSON document, with the frames that come out nowhere")
+	return cmd
+}
+
+func spansCmd() *cobra.Command {
+	var asJSON bool
+	cmd := &cobra.Command{
+		Use:     "spans FILE [VLAN]",
+		Short:   "Which ports each VLAN really reaches, and whether it is whole",
+		Example: "  klammer spans demo/clinic.klm imaging",
+		Args:    cobra.RangeArgs(1, 2),
+		RunE: func(cmd *cobra.Command, args []string) error {
+			f, err := read(cmd, args[0])
+			if err != nil {
+				return err
+			}
+			n := span.Compile(f.Office)
+			which := n.Used().VIDs()
+			if len(args) == 2 {
+				v, err := vlanArg(f.Office, args[1])
+				if err != nil {
+					return err
+				}
+				which = []office.VID{v}
+			}
+			type spanJSON struct {
+				Ports []string `json:"ports"`
+			}
+			type vlanJSON struct {
+				VID   office.VID `json:"vid"`
+				State string     `json:"state"`
+				Spans []spanJSON `json:"spans"`
+			}
+			out := []vlanJSON{}
+			for _, v := range which {
+				j := vlanJSON{v, span.Unused.String(), []spanJSON{}}
+				if r := n.VLAN(v); r != nil {
+					j.State = r.State.String()
+					for _, s := range r.Spans {
+						j.Spans = append(j.Spans, spanJSON{api.Refs(n.Reaches(s))})
+					}
+				}
+				out = append(out, j)
+			}
+			if asJSON {
+				return printJSON(cmd, map[string]any{"vlans": out})
+			}
+			for _, j := range out {
+				fmt.Fprintf(cmd.OutOrStdout(), "%s: %s\n", n.Name(j.VID), j.State)
+				for _, s := range j.Spans {
+					fmt.Fprintf(cmd.OutOrStdout(), "    %s\n", strings.Join(s.Ports, ", "))
+				}
+			}
+			return nil
+		},
+	}
+	cmd.Flags().BoolVar(&asJSON, "json", false, "one JSON document")
+	return cmd
+}
+
+// vlanArg reads a VLAN by number or by name.
+func vlanArg(o *office.Office, s string) (office.VID, error) {
+	if s != "" && (s[0] < '0' || s[0] > '9') {
+		return office.NewDraft(o).FindVLAN(s)
+	}
+	return office.ParseVID(s)
+}

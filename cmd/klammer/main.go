@@ -1,0 +1,50 @@
+// Klammer plans, checks and explains the VLAN memberships of a small office's
+// network. This is its command line; `klammer help` lists what it does.
+package main
+
+import (
+	"errors"
+	"fmt"
+	"os"
+
+	"github.com/spf13/cobra"
+)
+
+// status is an exit status that a command asks for, its message already said.
+type status int
+
+func (s status) Error() string { return fmt.Sprintf("exit status %d", int(s)) }
+
+// run is the whole program but for leaving it, so that tests can call it.
+func run() int {
+	cmd := root()
+	err := cmd.Execute()
+	var s status
+	switch {
+	case err == nil:
+		return 0
+	case errors.As(err, &s):
+		return int(s)
+	}
+	fmt.Fprintln(cmd.ErrOrStderr(), "klammer:", err)
+	return 2
+}
+
+func main() { os.Exit(run()) }
+
+func root() *cobra.Command {
+	cmd := &cobra.Command{
+		Use:   "klammer",
+		Short: "Plan, check and explain the VLANs of a small office",
+		Long: `Klammer plans, checks and explains the VLAN memberships of a small office.
+
+An office is written in bracket notation (docs/notation.md): 190 [110 160] is a
+port with VLAN 190 untagged, and 110 and 160 tagged. FILE may be - for standard
+input. Exit status 2 says that something could not be read.`,
+		SilenceUsage:  true,
+		SilenceErrors: true,
+	}
+	cmd.CompletionOptions.HiddenDefaultCmd = true
+	cmd.AddCommand(checkCmd(), fmtCmd(), walkCmd(), flowsCmd(), spansCmd(), bringCmd(), withdrawCmd(), diffCmd(), serveCmd())
+	return cmd
+}

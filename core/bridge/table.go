@@ -1,0 +1,206 @@
+package bridge
+
+import (
+	"klammer/core/office"
+)
+
+// Port is one port's compiled shape. It is shared by all ports that have the
+// same shape, and never changed.
+type Port struct {
+	Off      bool
+	Filter   bool // ingress filtering (IEEE 802.1Q clause 8.6.2)
+	Admit    office.Admit
+	PVID     office.VID // 0: none
+	Untagged office.Set
+	Tagged   office.Set
+	Rides    []office.Ride // translation, by VLAN
+}
+
+// shut stands for the members of bundles, whose bundle forwards for them.
+var shut = &Port{Off: true, Filter: true}
+
+// Compile compiles a resolved shape; rest is what Rest stands for on this
+// port: the register for all, the cable's needs for needed.
+func Compile(s *office.Shape, rest *office.Set) *Port {
+	p := &Port{Off: s.Off, Filter: !s.FilterOff, Admit: s.Admit, PVID: s.PortVID(), Rides: s.Rides}
+	for _, v := range s.Untagged {
+		p.Untagged.Add(v)
+	}
+	for _, v := range s.Tagged {
+		p.Tagged.Add(v)
+	}
+	if s.Rest != office.RestNone && rest != nil && !s.Off {
+		p.Tagged.AddAll(rest)
+		p.Tagged = p.Tagged.Minus(&p.Untagged)
+		for _, r := range s.Rides { // a wire VID that is taken stays with its ride
+			if p.Tagged.Has(r.Wire) && s.Of(r.Wire) == office.NotMember {
+				p.Tagged.Remove(r.Wire)
+			}
+		}
+	}
+	return p
+}
+
+// Has says whether the port is a member of v.
+func (p *Port) Has(v office.VID) bool { return p.Untagged.Has(v) || p.Tagged.Has(v) }
+
+// Members is untagged and tagged together.
+func (p *Port) Members() office.Set {
+	m := p.Untagged
+	m.AddAll(&p.Tagged)
+	return m
+}
+
+// Of is how v stands on the port.
+func (p *Port) Of(v office.VID) office.Membership {
+	switch {
+	case p.Untagged.Has(v):
+		return office.Untagged
+	case p.Tagged.Has(v):
+		return office.Tagged
+	}
+	return office.NotMember
+}
+
+// WireOf is the VID that tagged member v has on the wire.
+func (p *Port) WireOf(v office.VID) Wire {
+	for _, r := range p.Rides {
+		if r.VLAN == v {
+			return Wire(r.Wire)
+		}
+	}
+	return Wire(v)
+}
+
+// vlanOf is the VLAN that a VID on the wire stands for (IEEE 802.1Q clause
+// 6.9): the one that rides it, else the one of that number.
+func (p *Port) vlanOf(w Wire) office.VID {
+	for _, r := range p.Rides {
+		if Wire(r.Wire) == w {
+			return r.VLAN
+		}
+	}
+	return office.VID(w)
+}
+
+// Equal says whether two ports forward alike.
+func (p *Port) Equal(q *Port) bool {
+	if p == q {
+		return true
+	}
+	if p.Off != q.Off || p.Filter != q.Filter || p.Admit != q.Admit || p.PVID != q.PVID || len(p.Rides) != len(q.Rides) {
+		return false
+	}
+	for i := range p.Rides {
+		if p.Rides[i] != q.Rides[i] {
+			return false
+		}
+	}
+	return p.Untagged == q.Untagged && p.Tagged == q.Tagged
+}
+
+// Table is how one device forwards.
+type Table struct {
+	Device *office.Device
+	Ports  []*Port // by the index of Device.Ports; members of bundles are shut
+}
+
+// NewTable compiles a device. port gives the compiled shape of a port that is
+// no member of a bundle.
+func NewTable(d *office.Device, port func(i int) *Port) *Table {
+	t := &Table{Device: d, Ports: make([]*Port, len(d.Ports))}
+	for i := range d.Ports {
+		if d.Ports[i].Bundle > 0 {
+			t.Ports[i] = shut
+		} else {
+			t.Ports[i] = port(i)
+		}
+	}
+	return t
+}
+
+// Ingress is what a frame that arrives at a port joins, or why it is dropped.
+// The order of the checks is that of IEEE 802.1Q clauses 6.9 and 8.6.
+func (t *Table) Ingress(port int, w Wire) (Domain, Reason) {
+	p := t.Ports[port]
+	if p.Off {
+		return Domain{}, PortOff
+	}
+	switch t.Device.Forwarding {
+	case office.Unaware:
+		return Domain{Keep: true, Kept: w}, Passed
+	case office.UnawareDrops:
+		if w > 0 {
+			return Domain{}, DropsTags
+		}
+		return Domain{Keep: true, Kept: w}, Passed
+	}
+	if p.Admit == office.AdmitTagged && w <= 0 || p.Admit == office.AdmitUntagged && w > 0 {
+		return Domain{}, NotAdmit
+	}
+	if t.Device.Forwarding == office.Grouped {
+		return p.intoGroup(w)
+	}
+	v := p.PVID
+	if w > 0 {
+		v = p.vlanOf(w)
+	} else if v == 0 {
+		return Domain{}, NoPVID
+	}
+	if p.Filter && !p.Has(v) {
+		return Domain{}, NotMember
+	}
+	d := Domain{VID: v}
+	if t.Device.Forwarding == office.Routed {
+		d.Port = int16(port + 1)
+	}
+	return d, Passed
+}
+
+// intoGroup is ingress of a grouped device: a tagged VID that is set on the
+// port goes to its VLAN's group, any other frame to the port's own group, with
+// its tag kept.
+func (p *Port) intoGroup(w Wire) (Domain, Reason) {
+	if w > 0 {
+		if v := p.vlanOf(w); p.Tagged.Has(v) && p.WireOf(v) == w {
+			return Domain{VID: v}, Passed
+		}
+	}
+	if p.PVID == 0 {
+		return Domain{}, NoGroup
+	}
+	if w > 0 {
+		return Domain{VID: p.PVID, Keep: true, Kept: w}, Passed
+	}
+	return Domain{VID: p.PVID}, Passed
+}
+
+// Egress is what a frame of a domain wears when it leaves by a port; false
+// where it does not leave there. The caller keeps it from leaving by the port
+// that it came in by.
+func (t *Table) Egress(d Domain, port int) (Wire, bool) {
+	p := t.Ports[port]
+	if p.Off {
+		return 0, false
+	}
+	switch t.Device.Forwarding {
+	case office.Unaware, office.UnawareDrops:
+		return d.Kept, true
+	case office.Routed:
+		if int(d.Port) != port+1 {
+			return 0, false
+		}
+	}
+	switch p.Of(d.VID) {
+	case office.NotMember:
+		return 0, false
+	case office.Untagged:
+		if !d.Keep {
+			return Untagged, true
+		}
+	}
+	if d.Keep { // a kept tag is not tagged over
+		return d.Kept, true
+	}
+	return p.WireOf(d.VID), true
+}

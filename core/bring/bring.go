@@ -1,0 +1,232 @@
+// Package bring puts a VLAN on a port and on every cable that it needs on the
+// way there, and takes it away again.
+package bring
+
+import (
+	"fmt"
+	"slices"
+
+	"klammer/core/finding"
+	"klammer/core/office"
+	"klammer/core/span"
+)
+
+// Answer is what bringing or withdrawing a VLAN comes to.
+type Answer struct {
+	Office *office.Office // as it would be
+	Edit   office.Edit    // that leads there
+	Net    *span.Net
+
+	Learn     []string         // devices that did not know the VLAN and must
+	Followers []office.PortRef // changed ports that become exceptions from a port plan
+	Limits    []string         // what would be passed, in sentences
+	Remarks   []string         // where it does not get through, and why
+}
+
+// Bring puts v on a port, tagged or untagged, and tags it on both ends of each
+// cable on the shortest way (see [span.Net.Route]) to the VLAN's gateway, or to
+// the largest of its spans. Where no way exists the port is set all the same,
+// and a remark says where the VLAN ends.
+func Bring(n *span.Net, v office.VID, to office.PortRef, as office.Membership) (*Answer, error) {
+	if _, err := office.VIDOf(int(v)); err != nil {
+		return nil, err
+	}
+	w, err := begin(n, to)
+	if err != nil {
+		return nil, err
+	}
+	target := goal(n, v)
+	if n.Aware(w.dev) {
+		s := n.With(w.dev, w.port, v, as)
+		if as == office.Tagged && s.Admit == office.AdmitUntagged || as == office.Untagged && s.Admit == office.AdmitTagged {
+			s.Admit = office.AdmitAll
+		}
+		if err := w.set(w.dev, w.port, s); err != nil {
+			return nil, err
+		}
+	} else if as == office.Tagged && n.Office.Devices[w.dev].Forwarding == office.UnawareDrops {
+		return nil, fmt.Errorf("%s drops frames with a tag: bring VLAN %d to it untagged", to.Device, v)
+	}
+	if target == nil { // nobody is in the VLAN yet: there is nowhere to go
+		return w.answer(v)
+	}
+	now := n.Update(w.draft.Office()) // what follows by itself, on cables that carry what is needed, is done
+	hub := now.Topo.HubOf(w.dev, w.port)
+	way, ok := now.Route(v, []int{hub}, func(h int) bool { return target[h] })
+	if !ok {
+		w.out.Remarks = append(w.out.Remarks, fmt.Sprintf("no cable leads from %s to the rest of %s", to.Device, n.Name(v)))
+		return w.answer(v)
+	}
+	for _, l := range way {
+		if both, _ := now.Carries(l, v); !both {
+			if err := w.carry(now, l, v); err != nil {
+				return nil, err
+			}
+		}
+	}
+	a, err := w.answer(v)
+	if err != nil {
+		return nil, err
+	}
+	if s := a.Net.SpanAt(hub, v); n.Aware(w.dev) && (s == nil || !slices.ContainsFunc(s.Nodes, func(x span.Node) bool { return target[x.Hub] && x.Label == span.Label(v) })) {
+		a.Remarks = append(a.Remarks, fmt.Sprintf("%s still does not get through from %s: a port on the way shows it otherwise", n.Name(v), to.Device))
+	}
+	return a, nil
+}
+
+// goal is where a VLAN is: the hubs of its span with the gateway, else of the
+// largest one; nil where nothing is in it.
+func goal(n *span.Net, v office.VID) map[int]bool {
+	r := n.VLAN(v)
+	if r == nil || r.Parts == 0 {
+		return nil
+	}
+	g := map[int]bool{}
+	for _, x := range r.Spans[0].Nodes {
+		if x.Label == span.Label(v) {
+			g[x.Hub] = true
+		}
+	}
+	return g
+}
+
+// Withdraw takes v off a port, and off every cable that needed it before and no
+// longer does. Ports that carry all VLANs go on doing so.
+func Withdraw(n *span.Net, v office.VID, from office.PortRef) (*Answer, error) {
+	w, err := begin(n, from)
+	if err != nil {
+		return nil, err
+	}
+	if !n.Tables[w.dev].Ports[w.port].Has(v) {
+		return nil, fmt.Errorf("%s is not in VLAN %d", from, v)
+	}
+	if err := w.set(w.dev, w.port, n.With(w.dev, w.port, v, office.NotMember)); err != nil {
+		return nil, err
+	}
+	now := n.Update(w.draft.Office())
+	for l := range n.Topo.Links {
+		if !n.Needed(l).Has(v) || now.Needed(l).Has(v) {
+			continue
+		}
+		for _, e := range []span.End{n.Topo.Links[l].A, n.Topo.Links[l].B} {
+			s, _ := now.Shape(e.Dev, e.Port)
+			if s.Of(v) == office.Tagged || s.Of(v) == office.Untagged && !n.Aware(n.Topo.Links[l].Other(e.Hub).Dev) {
+				if err := w.set(e.Dev, e.Port, now.With(e.Dev, e.Port, v, office.NotMember)); err != nil {
+					return nil, err
+				}
+			}
+		}
+	}
+	a, err := w.answer(v)
+	if err != nil {
+		return nil, err
+	}
+	for _, p := range n.Office.Plugs {
+		if p.Port == from && p.Wants == v {
+			a.Remarks = append(a.Remarks, fmt.Sprintf("%s at %s still wants %s", p.Name, from, n.Name(v)))
+		}
+	}
+	return a, nil
+}
+
+// way is an answer being made.
+type way struct {
+	n         *span.Net
+	dev, port int
+	draft     *office.Draft
+	out       Answer
+}
+
+func begin(n *span.Net, r office.PortRef) (*way, error) {
+	w := &way{n: n, draft: office.NewDraft(n.Office)}
+	d, err := w.draft.FindDevice(r.Device)
+	if err != nil {
+		return nil, err
+	}
+	p, err := d.FindPort(r.Port)
+	if err != nil {
+		return nil, err
+	}
+	w.dev, w.port = n.Topo.DeviceIndex(r.Device), d.Logical(p)
+	return w, nil
+}
+
+// set sets a port; a shape that is what its plan says takes the exception away.
+func (w *way) set(dev, port int, s office.Shape) error {
+	d := w.draft.Office().Devices[dev]
+	r := office.PortRef{Device: d.Name, Port: d.Ports[port].Name}
+	if plan, ok := w.n.Office.Planned(d, port); ok && w.n.Office.Resolve(plan).Equal(s) {
+		return w.draft.Set(r, nil, "")
+	}
+	if was, _ := w.draft.Office().Effective(d, port); was.Equal(s) {
+		return nil
+	}
+	return w.draft.Set(r, &s, d.Ports[port].Because)
+}
+
+// carry makes a cable carry v: tagged at both ends under its own VID, or
+// untagged towards a device that knows no tags.
+func (w *way) carry(n *span.Net, l int, v office.VID) error {
+	k := &n.Topo.Links[l]
+	as := office.Tagged
+	if !n.Aware(k.A.Dev) || !n.Aware(k.B.Dev) {
+		as = office.Untagged
+	}
+	for _, e := range []span.End{k.A, k.B} {
+		if !n.Aware(e.Dev) {
+			continue
+		}
+		if p := n.Port(e); p.Of(v) == as && p.WireOf(v).VID() == v && (as == office.Untagged || p.Admit != office.AdmitUntagged) {
+			continue
+		}
+		s := n.With(e.Dev, e.Port, v, as)
+		if as == office.Tagged && s.Admit == office.AdmitUntagged || as == office.Untagged && s.Admit == office.AdmitTagged {
+			s.Admit = office.AdmitAll
+		}
+		s.Rides = slices.DeleteFunc(slices.Clone(s.Rides), func(r office.Ride) bool { return r.VLAN == v })
+		if slices.ContainsFunc(s.Rides, func(r office.Ride) bool { return r.Wire == v }) && as == office.Tagged {
+			return fmt.Errorf("VID %d is taken on the wire at %s, where another VLAN rides it", v, n.Ref(e))
+		}
+		if err := w.set(e.Dev, e.Port, s); err != nil {
+			return err
+		}
+	}
+	return nil
+}
+
+// answer works out what the change comes to.
+func (w *way) answer(v office.VID) (*Answer, error) {
+	a := w.out
+	a.Office, a.Edit = w.draft.Done()
+	a.Net = w.n.Update(a.Office)
+	for i, d := range a.Office.Devices {
+		if has(a.Net, i, v) && !has(w.n, i, v) {
+			a.Learn = append(a.Learn, d.Name)
+		}
+		for p := range d.Ports {
+			was, is := w.n.Office.Devices[i].Ports[p].Shape, d.Ports[p].Shape
+			if _, covered := a.Office.Planned(d, p); covered && was == nil && is != nil {
+				a.Followers = append(a.Followers, office.PortRef{Device: d.Name, Port: d.Ports[p].Name})
+			}
+		}
+	}
+	before := map[string]bool{}
+	for _, f := range finding.Check(w.n).List() {
+		before[f.ID] = true
+	}
+	for _, f := range finding.Check(a.Net).List() {
+		if f.Code == "limit-passed" && !before[f.ID] {
+			a.Limits = append(a.Limits, f.Text)
+		}
+	}
+	return &a, nil
+}
+
+func has(n *span.Net, dev int, v office.VID) bool {
+	for _, p := range n.Tables[dev].Ports {
+		if p.Has(v) {
+			return true
+		}
+	}
+	return false
+}

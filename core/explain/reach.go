@@ -1,0 +1,109 @@
+package explain
+
+import (
+	"cmp"
+	"slices"
+
+	"klammer/core/office"
+	"klammer/core/span"
+)
+
+// Branch is a device in a VLAN's reach, seen from the gateway outwards.
+type Branch struct {
+	Device   string
+	Port     string // the port at this device by which the branch hangs; "" at a root
+	Via      string // the port at the device above
+	Broken   bool   // the cable above does not carry the VLAN both ways
+	Cut      bool   // what hangs here cannot reach the first root
+	Ends     []office.PortRef
+	Branches []*Branch
+}
+
+// Reach draws where a VLAN goes as a forest: the part with its gateway first;
+// parts that are cut off hang where the cable that should carry them is, or
+// stand as roots of their own.
+func Reach(n *span.Net, v office.VID) []*Branch {
+	r := n.VLAN(v)
+	if r == nil || len(r.Spans) == 0 {
+		return nil
+	}
+	part := map[int]*span.Span{} // by hub
+	for _, s := range r.Spans {
+		for _, x := range s.Nodes {
+			if x.Label.VID() == v || x.Label.VID() == 0 {
+				part[x.Hub] = s
+			}
+		}
+	}
+	main := r.Spans[0]
+	var hubs []int
+	for h := range part {
+		hubs = append(hubs, h)
+	}
+	slices.SortFunc(hubs, func(a, b int) int {
+		rank := func(h int) int {
+			switch {
+			case part[h] == main && n.HasAddress(h, v):
+				return 0
+			case part[h] == main:
+				return 1
+			}
+			return 2
+		}
+		return cmp.Or(cmp.Compare(rank(a), rank(b)), cmp.Compare(a, b))
+	})
+	seen := map[int]bool{}
+	ends := func(h int) []office.PortRef {
+		var refs []office.PortRef
+		hub := n.Topo.Hubs[h]
+		name := n.Office.Devices[hub.Dev].Name
+		for _, x := range n.Terminals(&span.Span{Nodes: []span.Node{{Hub: h, Label: span.Label(v)}}}, v) {
+			if x.Device == name {
+				refs = append(refs, x)
+			}
+		}
+		for _, k := range n.Topo.PlugsAt(hub.Dev) {
+			if p := n.Office.Plugs[k]; p.Wants == v && !slices.Contains(refs, p.Port) && (!n.Aware(hub.Dev) || p.Tagged) {
+				refs = append(refs, p.Port)
+			}
+		}
+		return refs
+	}
+	var roots []*Branch
+	for _, start := range hubs {
+		if seen[start] {
+			continue
+		}
+		seen[start] = true
+		root := &Branch{Device: n.Office.Devices[n.Topo.Hubs[start].Dev].Name, Cut: part[start] != main, Ends: ends(start)}
+		type item struct {
+			hub int
+			b   *Branch
+		}
+		queue := []item{{start, root}}
+		for len(queue) > 0 {
+			at := queue[0]
+			queue = queue[1:]
+			for _, l := range n.Topo.At[at.hub] {
+				k := &n.Topo.Links[l]
+				here, there := k.A, k.B
+				if here.Hub != at.hub {
+					here, there = there, here
+				}
+				both, _ := n.Carries(l, v)
+				if seen[there.Hub] || part[there.Hub] == nil || !both && !n.Needed(l).Has(v) {
+					continue
+				}
+				seen[there.Hub] = true
+				b := &Branch{Device: n.Ref(there).Device, Port: n.Ref(there).Port, Via: n.Ref(here).Port,
+					Broken: !both, Cut: part[there.Hub] != main, Ends: ends(there.Hub)}
+				at.b.Branches = append(at.b.Branches, b)
+				queue = append(queue, item{there.Hub, b})
+			}
+		}
+		if start == hubs[0] || len(root.Ends) > 0 || len(root.Branches) > 0 || root.Cut && n.EndsAt(start, v) {
+			roots = append(roots, root)
+		}
+	}
+	return roots
+}

@@ -1,0 +1,325 @@
+// Package finding says what is wrong or unwise in an office: one small
+// function a code, each with the smallest office that has it.
+//
+// A finding names the VLANs and ports that it is about and says in one
+// sentence what happens to frames. Where it can be computed it carries mends:
+// each a list of statements in bracket notation that, typed on the line, would
+// remove it. One fault has one root; findings that only follow from another
+// name it as their cause.
+package finding
+
+import (
+	"cmp"
+	"fmt"
+	"slices"
+	"strings"
+
+	"klammer/core/notation"
+	"klammer/core/office"
+	"klammer/core/span"
+)
+
+// Severity says how bad it is.
+type Severity uint8
+
+const (
+	Breaks Severity = iota // frames do not go where they should
+	Risk                   // they do now, and may not tomorrow
+	Tidy                   // nothing happens, but it is in the way
+)
+
+func (s Severity) String() string { return [...]string{"breaks", "risk", "tidy"}[s] }
+
+// Code names the rule that found it.
+type Code string
+
+// rank is a code's severity and its place in the list.
+type rank struct {
+	severity Severity
+	place    int
+}
+
+// codes is every code with its severity, in the order of the list.
+var codes = []struct {
+	code     Code
+	severity Severity
+}{
+	{"not-carried", Breaks}, {"untagged-mismatch", Breaks}, {"one-way", Breaks}, {"split", Breaks}, {"merged", Breaks},
+	{"pvid-not-member", Breaks}, {"plug-unserved", Breaks}, {"tag-into-unaware", Breaks},
+	{"bundle-one-sided", Breaks}, {"bundle-crossed", Breaks}, {"bundle-uneven", Breaks}, {"bundle-mode", Breaks}, {"bundle-gap", Breaks},
+	{"management-cut", Breaks}, {"limit-passed", Breaks}, {"unsayable", Breaks},
+	{"address-outside", Breaks}, {"subnet-overlap", Breaks}, {"handout-outside", Breaks}, {"gateway-twice", Breaks}, {"handout-twice", Breaks},
+	{"loop", Risk}, {"pvid-differs", Risk}, {"many-untagged", Risk}, {"open-edge", Risk}, {"unregistered", Risk},
+	{"no-gateway", Risk}, {"management-shared", Risk},
+	{"carries-unneeded", Tidy}, {"left-in-default", Tidy}, {"unused", Tidy},
+	{"exception-equal", Tidy}, {"exception-unexplained", Tidy}, {"number-habit", Tidy},
+}
+
+var ranks = func() map[Code]rank {
+	m := map[Code]rank{}
+	for i, c := range codes {
+		m[c.code] = rank{c.severity, i}
+	}
+	return m
+}()
+
+// Finding is one thing wrong or unwise.
+type Finding struct {
+	Code     Code
+	Severity Severity
+	VLANs    []office.VID
+	Ports    []office.PortRef
+	Text     string
+	Label    string // a few words for a drawing of the cable; "" where it is about none
+	// Mends are ways out, each a list of statements for the line. They are
+	// proposals until [Report.Mends] has tried them.
+	Mends [][]string
+	// ID is the same as long as the fault is: the code and what it is about.
+	ID string
+	// Cause is the ID of the finding that this one follows from; "" for a root.
+	Cause string
+
+	// Devices is what it is about where it names no port.
+	Devices []string
+}
+
+// Touches says whether the finding is about a port or a device.
+func (f *Finding) Touches(r office.PortRef) bool { return slices.Contains(f.Ports, r) }
+
+func about(code Code, what ...any) string {
+	var b strings.Builder
+	b.WriteString(string(code))
+	for _, w := range what {
+		fmt.Fprintf(&b, " %v", w)
+	}
+	return b.String()
+}
+
+// compare is the stable order of the list: what breaks first, then by code,
+// VLAN and port.
+func compare(a, b *Finding) int {
+	first := func(f *Finding) (office.VID, office.PortRef) {
+		var v office.VID
+		var p office.PortRef
+		if len(f.VLANs) > 0 {
+			v = f.VLANs[0]
+		}
+		if len(f.Ports) > 0 {
+			p = f.Ports[0]
+		}
+		return v, p
+	}
+	av, ap := first(a)
+	bv, bp := first(b)
+	return cmp.Or(cmp.Compare(ranks[a.Code].place, ranks[b.Code].place), cmp.Compare(av, bv), ap.Compare(bp),
+		cmp.Compare(a.ID, b.ID))
+}
+
+// Report is the findings of an office, kept by what they depend on.
+type Report struct {
+	Net     *span.Net
+	vlans   [4096][]Finding
+	links   [][]Finding
+	devices [][]Finding
+	office  []Finding
+
+	addressing []Finding
+}
+
+// check is what the functions of one code write to.
+type check struct {
+	n   *span.Net
+	out []Finding
+}
+
+func (c *check) add(f Finding) {
+	f.Severity = ranks[f.Code].severity
+	c.out = append(c.out, f)
+}
+
+// Check finds everything in an office.
+func Check(n *span.Net) *Report { return new(Report).Update(n) }
+
+// Update finds everything in an office that was updated from the report's own,
+// looking anew only at what the update touched.
+func (r *Report) Update(n *span.Net) *Report {
+	devices, links, vlans, fresh := n.Delta()
+	s := *r
+	s.Net = n
+	fresh = fresh || r.Net == nil
+	if fresh {
+		s = Report{Net: n, links: make([][]Finding, len(n.Topo.Links)), devices: make([][]Finding, len(n.Office.Devices))}
+		for i := range s.links {
+			s.links[i] = findIn(n, func(c *check) { c.link(i) })
+		}
+		for i := range s.devices {
+			s.devices[i] = findIn(n, func(c *check) { c.device(i) })
+		}
+		vlans = *n.Used()
+	} else {
+		s.links, s.devices = slices.Clone(r.links), slices.Clone(r.devices)
+		todo := map[int]bool{}
+		for _, l := range links {
+			todo[l] = true
+		}
+		for _, i := range devices {
+			s.devices[i] = findIn(n, func(c *check) { c.device(i) })
+			for p := range n.Office.Devices[i].Ports {
+				for _, l := range n.Topo.LinksAt(i, p) {
+					todo[l] = true
+				}
+			}
+		}
+		for l := range todo {
+			s.links[l] = findIn(n, func(c *check) { c.link(l) })
+		}
+	}
+	for v := range vlans.All() {
+		s.vlans[v] = nil
+		if x := n.VLAN(v); x != nil {
+			s.vlans[v] = findIn(n, func(c *check) { c.vlan(x) })
+		}
+	}
+	if fresh || addressesChanged(r.Net.Office, n.Office, devices) {
+		s.addressing = findIn(n, (*check).addressing)
+	}
+	s.office = findIn(n, (*check).management)
+	return &s
+}
+
+func addressesChanged(was, is *office.Office, devices []int) bool {
+	return slices.ContainsFunc(devices, func(i int) bool {
+		a, b := was.Devices[i], is.Devices[i]
+		return !slices.Equal(a.Addresses, b.Addresses) || a.Manage != b.Manage
+	})
+}
+
+func findIn(n *span.Net, f func(c *check)) []Finding {
+	c := check{n: n}
+	f(&c)
+	return c.out
+}
+
+// List gives the findings in their stable order.
+func (r *Report) List() []*Finding {
+	var all []*Finding
+	take := func(fs []Finding) {
+		for i := range fs {
+			all = append(all, &fs[i])
+		}
+	}
+	for v := range r.Net.Used().All() {
+		take(r.vlans[v])
+	}
+	for _, fs := range r.links {
+		take(fs)
+	}
+	for _, fs := range r.devices {
+		take(fs)
+	}
+	take(r.addressing)
+	take(r.office)
+	slices.SortStableFunc(all, compare)
+	return all
+}
+
+// Breaks says whether anything in the office breaks.
+func (r *Report) Breaks() bool {
+	return slices.ContainsFunc(r.List(), func(f *Finding) bool { return f.Severity == Breaks })
+}
+
+// Mends tries a finding's mends and gives those that remove it and bring
+// nothing new that breaks.
+func (r *Report) Mends(f *Finding) [][]string {
+	var good [][]string
+	for _, m := range f.Mends {
+		if r.mends(f, m) {
+			good = append(good, m)
+		}
+	}
+	return good
+}
+
+func (r *Report) mends(f *Finding, lines []string) bool {
+	o, _, err := notation.Line(r.Net.Office, strings.Join(lines, "\n"))
+	if err != nil {
+		return false
+	}
+	before := map[string]bool{}
+	for _, g := range r.List() {
+		before[g.ID] = true
+	}
+	for _, g := range r.Update(r.Net.Update(o)).List() {
+		if g.ID == f.ID || g.Severity == Breaks && !before[g.ID] {
+			return false
+		}
+	}
+	return true
+}
+
+// ---- words ----
+
+// port is "rack 19": a port as people say it.
+func portName(r office.PortRef) string {
+	if strings.Contains(r.Port, " ") {
+		return fmt.Sprintf("%s “%s”", r.Device, r.Port)
+	}
+	return r.Device + " " + r.Port
+}
+
+// listed is "a, b and c".
+func listed(names []string) string {
+	switch len(names) {
+	case 0:
+		return ""
+	case 1:
+		return names[0]
+	}
+	return strings.Join(names[:len(names)-1], ", ") + " and " + names[len(names)-1]
+}
+
+// some is listed, cut off after most.
+func some(names []string, most int) string {
+	if len(names) > most {
+		return listed(append(slices.Clone(names[:most]), fmt.Sprintf("%d more", len(names)-most)))
+	}
+	return listed(names)
+}
+
+// portList names ports by device, neighbours folded: "ward-east 5-6 and barn dicom".
+func (c *check) portList(refs []office.PortRef, most int) string {
+	var names []string
+	o := c.n.Office
+	for i := 0; i < len(refs); {
+		d := o.Devices[c.n.Topo.DeviceIndex(refs[i].Device)]
+		var at []int
+		j := i
+		for ; j < len(refs) && refs[j].Device == d.Name; j++ {
+			at = append(at, d.Port(refs[j].Port))
+		}
+		slices.Sort(at)
+		names = append(names, d.Name+" "+strings.ReplaceAll(notation.Ports(d, at), ",", ", "))
+		i = j
+	}
+	return some(names, most)
+}
+
+// set is the statement that gives a port a shape.
+func set(r office.PortRef, s office.Shape) string {
+	return notation.Thing(office.Setting{Port: r, Shape: &s})
+}
+
+func (c *check) vlanNames(vs []office.VID) string {
+	var names []string
+	for _, v := range vs {
+		names = append(names, c.n.Name(v))
+	}
+	return some(names, 6)
+}
+
+func plural(n int, one, many string) string {
+	if n == 1 {
+		return "1 " + one
+	}
+	return fmt.Sprintf("%d %s", n, many)
+}

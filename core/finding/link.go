@@ -1,0 +1,193 @@
+package finding
+
+import (
+	"fmt"
+	"slices"
+
+	"klammer/core/notation"
+	"klammer/core/office"
+	"klammer/core/span"
+)
+
+// link finds what is wrong with one cable, or one bundle's cables.
+func (c *check) link(l int) {
+	c.untaggedMismatch(l)
+	c.tagIntoUnaware(l)
+	c.bundleEnds(l)
+	c.carriesUnneeded(l)
+}
+
+// untaggedMismatch: untagged frames leave one end of a cable as one VLAN and
+// join another at the other end.
+//
+//	device a switch
+//	  ports 1-2
+//	  2: 190 [110]
+//	device b switch
+//	  ports 1-2
+//	  2: 1 [110]
+//	cable a.2 b.2
+func (c *check) untaggedMismatch(l int) {
+	from, to, fromA, ok := c.n.Mismatch(l)
+	if !ok {
+		return
+	}
+	k := &c.n.Topo.Links[l]
+	a, b := k.A, k.B
+	if !fromA {
+		a, b = b, a
+	}
+	f := Finding{Code: "untagged-mismatch", VLANs: []office.VID{from, to}, Ports: []office.PortRef{c.n.Ref(k.A), c.n.Ref(k.B)},
+		ID: about("untagged-mismatch", c.n.Ref(k.A), c.n.Ref(k.B))}
+	slices.Sort(f.VLANs)
+	f.Label = fmt.Sprintf("%d ≠ %d untagged", from, to)
+	f.Text = fmt.Sprintf("Untagged frames leave %s as %s and join %s at %s.", portName(c.n.Ref(a)), c.n.Name(from), c.n.Name(to), portName(c.n.Ref(b)))
+	// Either end may be the right one; the VLAN that management is in goes first.
+	one := []string{set(c.n.Ref(b), c.n.With(b.Dev, b.Port, from, office.Untagged))}
+	two := []string{set(c.n.Ref(a), c.n.With(a.Dev, a.Port, to, office.Untagged))}
+	f.Mends = [][]string{one, two}
+	if c.managed(to) && !c.managed(from) {
+		f.Mends = [][]string{two, one}
+	}
+	c.add(f)
+}
+
+// managed says whether any device is managed in v.
+func (c *check) managed(v office.VID) bool {
+	return slices.ContainsFunc(c.n.Office.Devices, func(d *office.Device) bool { return d.Manage != nil && d.Manage.VID == v })
+}
+
+// tagIntoUnaware: tagged frames leave into a device that drops them.
+//
+//	device a switch
+//	  ports 1-2
+//	  2: 110 [120]
+//	device u switch
+//	  forwarding unaware drops-tagged
+//	  ports 1-2
+//	cable a.2 u.2
+func (c *check) tagIntoUnaware(l int) {
+	k := &c.n.Topo.Links[l]
+	for _, e := range []span.End{k.A, k.B} {
+		into := k.B
+		if e == k.B {
+			into = k.A
+		}
+		p := c.n.Port(e)
+		if c.n.Office.Devices[into.Dev].Forwarding != office.UnawareDrops || !c.n.Aware(e.Dev) || p.Off || c.n.Port(into).Off || p.Tagged.Empty() {
+			continue
+		}
+		vs := p.Tagged.VIDs()
+		f := Finding{Code: "tag-into-unaware", VLANs: vs, Ports: []office.PortRef{c.n.Ref(k.A), c.n.Ref(k.B)}, ID: about("tag-into-unaware", c.n.Ref(k.A), c.n.Ref(k.B))}
+		f.Label = "tags are dropped"
+		f.Text = fmt.Sprintf("%s sends %s tagged to %s, which drops frames with a tag.", portName(c.n.Ref(e)), c.vlanNames(vs), c.n.Office.Devices[into.Dev].Name)
+		s, _ := c.n.Shape(e.Dev, e.Port)
+		t := *s
+		t.Tagged, t.Rides, t.Rest = nil, nil, office.RestNone
+		f.Mends = [][]string{{set(c.n.Ref(e), t.Normal())}}
+		c.add(f)
+	}
+}
+
+// carriesUnneeded: a cable carries VLANs that nothing beyond it needs: every
+// broadcast of theirs crosses it for nothing, and who reaches its end is in
+// them.
+//
+//	vlan 110 reception
+//	device a switch
+//	  ports 1-2
+//	  1: 110
+//	  2: [110]
+//	device b switch
+//	  ports 1-2
+//	  2: [110]
+//	cable a.2 b.2
+func (c *check) carriesUnneeded(l int) {
+	carry := c.n.Carry(l)
+	any := carry.AB
+	any.AddAll(&carry.BA)
+	un := any.Minus(c.n.Needed(l))
+	if un.Empty() {
+		return
+	}
+	k := &c.n.Topo.Links[l]
+	if !c.n.Aware(k.A.Dev) && !c.n.Aware(k.B.Dev) {
+		return
+	}
+	vs := un.VIDs()
+	f := Finding{Code: "carries-unneeded", VLANs: vs, Ports: []office.PortRef{c.n.Ref(k.A), c.n.Ref(k.B)}, ID: about("carries-unneeded", c.n.Ref(k.A), c.n.Ref(k.B))}
+	f.Text = fmt.Sprintf("The cable %s to %s carries %s, which nothing beyond it needs.", portName(c.n.Ref(k.A)), portName(c.n.Ref(k.B)), c.vlanNames(vs))
+	var m []string
+	for _, e := range []span.End{k.A, k.B} {
+		if !c.n.Aware(e.Dev) {
+			continue
+		}
+		s := c.without(e, vs)
+		if was, _ := c.n.Shape(e.Dev, e.Port); !was.Equal(s) {
+			m = append(m, set(c.n.Ref(e), s))
+		}
+	}
+	f.Mends = [][]string{m}
+	c.add(f)
+}
+
+// without is the shape of a port with some VLANs taken off.
+func (c *check) without(e span.End, vs []office.VID) office.Shape {
+	was, _ := c.n.Shape(e.Dev, e.Port)
+	s := *was
+	if s.Rest == office.RestAll {
+		s.Rest, s.Tagged = office.RestNone, c.n.Port(e).Tagged.VIDs()
+	}
+	for _, v := range vs {
+		if s.Of(v) != office.NotMember {
+			s = s.With(v, office.NotMember)
+		}
+	}
+	return s
+}
+
+// bundleEnds is the four ways in which the cables of a bundle go wrong; each
+// says that some of its frames are lost, by the luck of which cable they take.
+//
+//	bundle-one-sided  cable a.up b.1-2      b's ports are in no bundle
+//	bundle-crossed    a's bundle is cabled to two bundles, or to two devices
+//	bundle-uneven     ports of 1G and 10G in one bundle, or at its two ends
+//	bundle-mode       bundle up lacp 1-2    meets    bundle up static 1-2
+func (c *check) bundleEnds(l int) {
+	k := &c.n.Topo.Links[l]
+	a, b := c.at(k.A), c.at(k.B)
+	ra, rb := c.n.Ref(k.A), c.n.Ref(k.B)
+	ports := []office.PortRef{ra, rb}
+	if a.Kind != office.Bundle && b.Kind != office.Bundle {
+		return
+	}
+	if a.Kind != b.Kind {
+		one, other := ra, rb
+		if b.Kind == office.Bundle {
+			one, other = rb, ra
+		}
+		c.add(Finding{Code: "bundle-one-sided", Label: "bundle at one end", Ports: ports, ID: about("bundle-one-sided", ra, rb),
+			Text: fmt.Sprintf("A cable of the bundle %s goes to %s, which is in no bundle: frames that take this cable come back on the others, or not at all.", portName(one), portName(other))})
+		return
+	}
+	if a.Mode != b.Mode {
+		lacp, static := ra, rb
+		if a.Mode == office.Static {
+			lacp, static = rb, ra
+		}
+		f := Finding{Code: "bundle-mode", Label: "lacp ≠ static", Ports: ports, ID: about("bundle-mode", ra, rb),
+			Text: fmt.Sprintf("%s waits for LACP and %s is static: the bundle does not come up, or only one cable of it does.", portName(lacp), portName(static))}
+		for _, e := range []span.End{k.A, k.B} {
+			d := c.n.Office.Devices[e.Dev]
+			x := &d.Ports[e.Port]
+			if x.Mode == office.Static {
+				f.Mends = append(f.Mends, []string{fmt.Sprintf("%s bundle %s %s %s", d.Name, quoted(x.Name), office.LACP, notation.Ports(d, x.Members))})
+			}
+		}
+		c.add(f)
+	}
+}
+
+func quoted(name string) string { return notation.Name(name) }
+
+func (c *check) at(e span.End) *office.Port { return &c.n.Office.Devices[e.Dev].Ports[e.Port] }

@@ -1,0 +1,146 @@
+package notation
+
+import (
+	"strings"
+	"unicode/utf8"
+)
+
+type tokenKind uint8
+
+const (
+	word   tokenKind = iota // a run of letters, digits and the like
+	quoted                  // text in double quotes, without them
+	punct                   // [ ] , :
+)
+
+// token is a piece of a line. at is the byte where it starts in its line.
+type token struct {
+	kind  tokenKind
+	text  string
+	at    int
+	glued bool // nothing stands between it and the token before
+}
+
+func (t token) is(p string) bool { return t.kind != quoted && t.text == p }
+
+// shown is the token as it was written, for messages.
+func (t token) shown() string {
+	if t.kind == quoted {
+		return `"` + t.text + `"`
+	}
+	return t.text
+}
+
+// scan cuts one line into tokens, appended to toks. comment is what follows #,
+// at says where a mistake is and what.
+//
+// A colon parts a port list from its shape, but stands inside an IPv6 address;
+// as such an address has two at least and a port list has one, a run with two
+// or more is one word.
+func scan(line string, toks []token) (_ []token, comment string, bad int, why string) {
+	i, glued := 0, false
+	for i < len(line) {
+		switch c := line[i]; c {
+		case ' ', '\t', '\r':
+			i++
+			glued = false
+			continue
+		case '#':
+			return toks, line[i:], -1, ""
+		case '[', ']', ',', ':':
+			toks = append(toks, token{punct, line[i : i+1], i, glued})
+			i++
+		case '"':
+			text, n := unquote(line[i:])
+			if n < 0 {
+				return toks, "", i, `the text has no closing quote: end it with "`
+			}
+			toks = append(toks, token{quoted, text, i, glued})
+			i += n
+		default:
+			j, colons := i, 0
+		run:
+			for j < len(line) {
+				switch line[j] {
+				case ' ', '\t', '\r', '#', '[', ']', '"', ',':
+					break run
+				case ':':
+					colons++
+				}
+				j++
+			}
+			if colons == 1 {
+				j = i + strings.IndexByte(line[i:j], ':')
+			}
+			toks = append(toks, token{word, line[i:j], i, glued})
+			i = j
+		}
+		glued = true
+	}
+	return toks, "", -1, ""
+}
+
+// unquote reads a quoted text; n is its length with the quotes, -1 where the
+// closing one is missing. \" and \\ stand for a quote and a backslash.
+func unquote(s string) (text string, n int) {
+	for i := 1; i < len(s); i++ {
+		switch s[i] {
+		case '"':
+			return s[1:i], i + 1
+		case '\\':
+			return unquoteSlow(s)
+		}
+	}
+	return "", -1
+}
+
+func unquoteSlow(s string) (string, int) {
+	var b strings.Builder
+	for i := 1; i < len(s); i++ {
+		switch s[i] {
+		case '"':
+			return b.String(), i + 1
+		case '\\':
+			if i+1 < len(s) && (s[i+1] == '"' || s[i+1] == '\\') {
+				i++
+			}
+		}
+		b.WriteByte(s[i])
+	}
+	return "", -1
+}
+
+// quote writes text so that [unquote] reads it back.
+func quote(s string) string {
+	return `"` + strings.NewReplacer(`\`, `\\`, `"`, `\"`).Replace(s) + `"`
+}
+
+// plainName says whether s is a name that needs no quotes:
+// [A-Za-z0-9][A-Za-z0-9_.-]*.
+func plainName(s string) bool {
+	for i := 0; i < len(s); i++ {
+		c := s[i]
+		alnum := c >= 'a' && c <= 'z' || c >= 'A' && c <= 'Z' || c >= '0' && c <= '9'
+		if !alnum && (i == 0 || c != '_' && c != '.' && c != '-') {
+			return false
+		}
+	}
+	return s != ""
+}
+
+// name prints a name, in quotes where it needs them.
+func name(s string) string {
+	if plainName(s) {
+		return s
+	}
+	return quote(s)
+}
+
+// textOK says whether s can stand in quotes on one line.
+func textOK(s string) bool {
+	return utf8.ValidString(s) && !strings.ContainsAny(s, "\n\r")
+}
+
+// Name prints a name where a list of ports is read, in quotes where it needs
+// them.
+func Name(s string) string { return listName(s) }

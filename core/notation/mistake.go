@@ -1,0 +1,42 @@
+package notation
+
+import (
+	"cmp"
+	"fmt"
+	"slices"
+	"strings"
+)
+
+// Mistake is one thing wrong in a text, and what would be right.
+type Mistake struct {
+	Line, Column int // from 1; the column counts characters
+	Text         string
+}
+
+func (m Mistake) String() string { return fmt.Sprintf("%d:%d: %s", m.Line, m.Column, m.Text) }
+
+// Mistakes are all that is wrong in one text, in the order of their places.
+type Mistakes struct {
+	File string
+	List []Mistake
+}
+
+// Error gives a line a mistake: file:line:column: what is wrong.
+func (m *Mistakes) Error() string {
+	var b strings.Builder
+	for i, x := range m.List {
+		if i > 0 {
+			b.WriteByte('\n')
+		}
+		fmt.Fprintf(&b, "%s:%s", m.File, x)
+	}
+	return b.String()
+}
+
+func (m *Mistakes) sorted() *Mistakes {
+	slices.SortStableFunc(m.List, func(a, b Mistake) int {
+		return cmp.Or(cmp.Compare(a.Line, b.Line), cmp.Compare(a.Column, b.Column))
+	})
+	m.List = slices.Compact(m.List)
+	return m
+}

@@ -1,0 +1,313 @@
+package notation
+
+import (
+	"fmt"
+	"strconv"
+	"strings"
+
+	"klammer/core/office"
+)
+
+// item is one element of a port list: a name, or a range of names.
+type item struct {
+	from, to string // to is "" for one name
+	literal  bool   // it stood in quotes: a name and nothing else
+	at       int
+}
+
+// portList reads "1-4,7, last" up to a token that is no part of it.
+func portList(c *cursor) ([]item, *fault) {
+	var list []item
+	for {
+		t, f := c.text("a port")
+		if f != nil {
+			return nil, f
+		}
+		if t.kind == quoted {
+			list = append(list, item{from: t.text, literal: true, at: t.at})
+		} else {
+			list = append(list, item{from: t.text, at: t.at})
+		}
+		if !c.accept(",") {
+			return list, nil
+		}
+	}
+}
+
+// cuts yields the ways to read a word as a range: every hyphen may part it.
+func cuts(s string) func(yield func(a, b string) bool) {
+	return func(yield func(a, b string) bool) {
+		for i := 1; i < len(s)-1; i++ {
+			if s[i] == '-' && !yield(s[:i], s[i+1:]) {
+				return
+			}
+		}
+	}
+}
+
+// fromEnd reads last and last-N: 0 and -N.
+func fromEnd(s string) (int, bool) {
+	if s == "last" {
+		return 0, true
+	}
+	if n, ok := strings.CutPrefix(s, "last-"); ok && allDigits(n) {
+		k, err := strconv.Atoi(n)
+		return -k, err == nil && k > 0 && k < 4096
+	}
+	return 0, false
+}
+
+// resolve finds the ports that an item names on a device: their places in
+// Device.Ports. A range goes along the front.
+func resolve(d *office.Device, it item) ([]int, *fault) {
+	one := func(s string) int {
+		if i := d.Port(s); i >= 0 {
+			return i
+		}
+		if k, ok := fromEnd(s); ok && d.Front()+k > 0 {
+			return d.Front() - 1 + k
+		}
+		return -1
+	}
+	if it.literal {
+		i, err := d.FindPort(it.from)
+		if err != nil {
+			return nil, faultf(it.at, "%s", err)
+		}
+		return []int{i}, nil
+	}
+	if i := one(it.from); i >= 0 {
+		return []int{i}, nil
+	}
+	backwards := ""
+	for a, b := range cuts(it.from) {
+		i, j := one(a), one(b)
+		if j < 0 && i >= 0 && allDigits(b) { // lan1-4 for lan1-lan4
+			stem := strings.TrimRight(a, "0123456789")
+			j = one(stem + b)
+		}
+		if i < 0 || j < 0 {
+			continue
+		}
+		if d.Ports[i].Kind != office.Physical || d.Ports[j].Kind != office.Physical {
+			return nil, faultf(it.at, "%s is not a range: a range goes along the ports of the front", it.from)
+		}
+		if j < i {
+			backwards = b + "-" + a
+			continue
+		}
+		var r []int
+		for k := i; k <= j; k++ {
+			r = append(r, k)
+		}
+		return r, nil
+	}
+	if backwards != "" {
+		return nil, faultf(it.at, "the range %s runs backwards: write %s", it.from, backwards)
+	}
+	missing := it.from
+	for a, b := range cuts(it.from) { // name the end that is missing
+		if one(a) >= 0 {
+			missing = b
+		} else if one(b) >= 0 {
+			missing = a
+		}
+	}
+	_, err := d.FindPort(missing)
+	return nil, faultf(it.at, "%s", err)
+}
+
+// resolveAll is [resolve] for a whole list; a port named twice is a mistake.
+func resolveAll(d *office.Device, list []item) ([]int, *fault) {
+	var all []int
+	seen := map[int]bool{}
+	for _, it := range list {
+		is, f := resolve(d, it)
+		if f != nil {
+			return nil, f
+		}
+		for _, i := range is {
+			if seen[i] {
+				return nil, faultf(it.at, "port %s is named twice in this list", d.Ports[i].Name)
+			}
+			seen[i] = true
+		}
+		all = append(all, is...)
+	}
+	return all, nil
+}
+
+// expand makes the names that an item declares: "lan1-lan4", "1-24", "wan".
+func expand(it item) ([]string, *fault) {
+	if it.literal {
+		return []string{it.from}, nil
+	}
+	for a, b := range cuts(it.from) {
+		stem := strings.TrimRight(a, "0123456789")
+		lo, hi := a[len(stem):], strings.TrimPrefix(b, stem)
+		if !allDigits(lo) || !allDigits(hi) || len(lo) > 4 || len(hi) > 4 {
+			continue
+		}
+		i, _ := strconv.Atoi(lo)
+		j, _ := strconv.Atoi(hi)
+		if j < i {
+			return nil, faultf(it.at, "the range %s runs backwards: write %s%d-%s%d", it.from, stem, j, stem, i)
+		}
+		if j-i >= 4096 {
+			return nil, faultf(it.at, "%s is %d ports: a device has at most 4096", it.from, j-i+1)
+		}
+		var names []string
+		for k := i; k <= j; k++ {
+			names = append(names, stem+strconv.Itoa(k))
+		}
+		return names, nil
+	}
+	if _, ok := fromEnd(it.from); ok {
+		return nil, faultf(it.at, "%s counts from the end of a front and cannot name a port", it.from)
+	}
+	if !plainName(it.from) {
+		return nil, faultf(it.at, "%q cannot name a port: letters and digits, then also _ . and -; anything else in quotes", it.from)
+	}
+	return []string{it.from}, nil
+}
+
+// planRange reads places on a front: 1-4, 7, last, last-1, 5-last.
+func planRange(it item) (office.PlanRange, *fault) {
+	place := func(s string) (int, bool) {
+		if k, ok := fromEnd(s); ok {
+			return k, true
+		}
+		k, err := strconv.Atoi(s)
+		return k, err == nil && k >= 1 && k <= 4096 && allDigits(s)
+	}
+	if !it.literal {
+		if k, ok := place(it.from); ok {
+			return office.PlanRange{From: k, To: k}, nil
+		}
+		for a, b := range cuts(it.from) {
+			i, ok := place(a)
+			j, ok2 := place(b)
+			if !ok || !ok2 {
+				continue
+			}
+			if j < i && (i > 0) == (j > 0) {
+				return office.PlanRange{}, faultf(it.at, "the range %s runs backwards: write %s-%s", it.from, b, a)
+			}
+			if i <= 0 && j > 0 {
+				return office.PlanRange{}, faultf(it.at, "the range %s starts from the end and ends from the start: write the start first", it.from)
+			}
+			return office.PlanRange{From: i, To: j}, nil
+		}
+	}
+	return office.PlanRange{}, faultf(it.at, "%q is no place on a front: a port plan counts places, 1, 1-4, last, last-1", it.from)
+}
+
+func placeText(k int) string {
+	switch {
+	case k > 0:
+		return strconv.Itoa(k)
+	case k == 0:
+		return "last"
+	}
+	return "last-" + strconv.Itoa(-k)
+}
+
+// portRef reads device.port, the port in quotes where it has spaces.
+func portRef(d *office.Draft, c *cursor) (office.PortRef, *fault) {
+	t, f := c.word("a port, as device.port,")
+	if f != nil {
+		return office.PortRef{}, f
+	}
+	dev, port, ok := strings.Cut(t.text, ".")
+	if !ok {
+		return office.PortRef{}, faultf(t.at, "%s names no port: write device.port", t.text)
+	}
+	if port == "" && c.peek().kind == quoted && c.peek().glued {
+		port = c.next().text
+	}
+	x, err := d.FindDevice(dev)
+	if err != nil {
+		return office.PortRef{}, faultf(t.at, "%s", err)
+	}
+	if i := x.Port(port); i >= 0 {
+		return office.PortRef{Device: x.Name, Port: x.Ports[i].Name}, nil
+	}
+	if k, ok := fromEnd(port); ok && x.Front()+k > 0 {
+		return office.PortRef{Device: x.Name, Port: x.Ports[x.Front()-1+k].Name}, nil
+	}
+	_, err = x.FindPort(port)
+	return office.PortRef{}, faultf(t.at, "%s", err)
+}
+
+// Ref prints a port reference, its port in quotes where it needs them.
+func Ref(r office.PortRef) string { return r.Device + "." + name(r.Port) }
+
+// listName prints a port's name where a list is read: a name that would be
+// taken for a range or for a word of the notation stands in quotes.
+func listName(s string) string {
+	if !plainName(s) || keywords[s] {
+		return quote(s)
+	}
+	if names, f := expand(item{from: s}); f != nil || len(names) != 1 {
+		return quote(s)
+	}
+	for a, b := range cuts(s) {
+		if (allDigits(a) || strings.HasPrefix(a, "last")) && (allDigits(b) || strings.HasPrefix(b, "last")) {
+			return quote(s)
+		}
+	}
+	return s
+}
+
+// span prints the run of a front from port i to port j.
+func rangeText(d *office.Device, i, j int) string {
+	a, b := d.Ports[i].Name, d.Ports[j].Name
+	if i == j {
+		return listName(a)
+	}
+	if listName(a) == a && listName(b) == b && !strings.Contains(a+b, "-") {
+		return a + "-" + b
+	}
+	var s []string
+	for k := i; k <= j; k++ {
+		s = append(s, listName(d.Ports[k].Name))
+	}
+	return strings.Join(s, ",")
+}
+
+// Ports prints places of a device as a list in its shortest form.
+func Ports(d *office.Device, at []int) string {
+	var s []string
+	for i := 0; i < len(at); {
+		j := i
+		for d.Ports[at[i]].Kind == office.Physical && j+1 < len(at) && at[j+1] == at[j]+1 && d.Ports[at[j+1]].Kind == office.Physical {
+			j++
+		}
+		s = append(s, rangeText(d, at[i], at[j]))
+		i = j + 1
+	}
+	return strings.Join(s, ",")
+}
+
+// PortRef reads device.port as it is written on a command line: the port as it
+// is named, or in quotes.
+func PortRef(o *office.Office, s string) (office.PortRef, error) {
+	dev, port, ok := strings.Cut(s, ".")
+	if !ok {
+		return office.PortRef{}, fmt.Errorf("%q names no port: write device.port", s)
+	}
+	if len(port) > 1 && port[0] == '"' {
+		if text, n := unquote(port); n == len(port) {
+			port = text
+		}
+	}
+	d, err := office.NewDraft(o).FindDevice(dev)
+	if err != nil {
+		return office.PortRef{}, err
+	}
+	i, err := d.FindPort(port)
+	if err != nil {
+		return office.PortRef{}, err
+	}
+	return office.PortRef{Device: d.Name, Port: d.Ports[i].Name}, nil
+}

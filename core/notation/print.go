@@ -1,0 +1,333 @@
+package notation
+
+import (
+	"fmt"
+	"strings"
+
+	"klammer/core/office"
+)
+
+// Print gives the one canonical form of an office. Reading it gives the same
+// office.
+func Print(o *office.Office) string { return (&File{Office: o}).String() }
+
+// String prints the office with the comments of the text that it came from.
+func (f *File) String() string {
+	p := &printer{comments: f.comments}
+	p.office(f.Office)
+	return p.b.String()
+}
+
+// WithOffice is the file with another office in the place of its own: the
+// comments stay with the statements that are still there.
+func (f *File) WithOffice(o *office.Office) *File { return &File{o, f.comments} }
+
+type printer struct {
+	b        strings.Builder
+	comments map[string]comment
+}
+
+// line writes one statement with its comments.
+func (p *printer) line(key, indent, text string) {
+	c, ok := p.comments[key]
+	if ok {
+		for _, a := range c.above {
+			p.b.WriteString(indent)
+			p.b.WriteString(a)
+			p.b.WriteByte('\n')
+		}
+	}
+	p.b.WriteString(indent)
+	p.b.WriteString(text)
+	if ok && c.after != "" {
+		p.b.WriteString("  ")
+		p.b.WriteString(c.after)
+	}
+	p.b.WriteByte('\n')
+}
+
+// gap parts two sections by one blank line.
+func (p *printer) gap() {
+	if p.b.Len() > 0 {
+		p.b.WriteByte('\n')
+	}
+}
+
+func (p *printer) office(o *office.Office) {
+	if o.Title != "" {
+		p.line("office", "", Thing(office.Title(o.Title)))
+	}
+	section := func(n int) {
+		if n > 0 {
+			p.gap()
+		}
+	}
+	section(len(o.VLANs))
+	for _, v := range o.VLANs {
+		p.line(string(v.Key()), "", Thing(v))
+	}
+	section(len(o.Uses))
+	for _, u := range o.Uses {
+		p.line(string(u.Key()), "", Thing(u))
+	}
+	for _, x := range o.Plans {
+		p.gap()
+		p.plan(x)
+	}
+	for _, d := range o.Devices {
+		p.gap()
+		p.device(d)
+	}
+	section(len(o.Cables))
+	p.cables(o)
+	section(len(o.Plugs))
+	for _, x := range o.Plugs {
+		p.line(string(x.Key()), "", Thing(x))
+	}
+	for _, c := range p.comments["end"].above {
+		p.b.WriteString(c + "\n")
+	}
+}
+
+// Thing prints one thing as its statement, a plan or a device with its lines.
+func Thing(t office.Thing) string {
+	switch t := t.(type) {
+	case office.Title:
+		return "office " + quote(string(t))
+	case *office.VLAN:
+		var b strings.Builder
+		fmt.Fprintf(&b, "vlan %d %s", t.VID, t.Name)
+		if t.Note != "" {
+			b.WriteString(" " + quote(t.Note))
+		}
+		for _, n := range t.Nets {
+			b.WriteString(" net " + n.String())
+		}
+		if t.Local {
+			b.WriteString(" local")
+		}
+		return b.String()
+	case *office.Use:
+		return "use " + t.Name + " " + Shape(t.Shape)
+	case office.Setting:
+		if t.Shape == nil {
+			return "-" + t.Port.Device + " " + listName(t.Port.Port)
+		}
+		return t.Port.Device + " " + listName(t.Port.Port) + ": " + settingText(t.Shape, t.Because)
+	case office.Cable:
+		return "cable " + Ref(t.A) + " " + Ref(t.B)
+	case office.Plug:
+		s := fmt.Sprintf("plug %s %s wants %d", Ref(t.Port), quote(t.Name), t.Wants)
+		if t.Tagged {
+			s += " tagged"
+		}
+		if t.Operator {
+			s += " operator"
+		}
+		return s
+	case *office.Plan:
+		p := &printer{}
+		p.plan(t)
+		return strings.TrimSuffix(p.b.String(), "\n")
+	case *office.Device:
+		p := &printer{}
+		p.device(t)
+		return strings.TrimSuffix(p.b.String(), "\n")
+	}
+	return ""
+}
+
+func settingText(s *office.Shape, because string) string {
+	if because == "" {
+		return Shape(*s)
+	}
+	return Shape(*s) + " because " + quote(because)
+}
+
+func planKey(p *office.Plan, i int) string { return fmt.Sprintf("plan:%s/%d", p.Name, i) }
+
+func (p *printer) plan(x *office.Plan) {
+	p.line(string(x.Key()), "", "plan "+x.Name)
+	for i, l := range x.Lines {
+		var places []string
+		for _, r := range l.Ports {
+			s := placeText(r.From)
+			if r.To != r.From {
+				s += "-" + placeText(r.To)
+			}
+			places = append(places, s)
+		}
+		p.line(planKey(x, i), "  ", strings.Join(places, ",")+": "+Shape(l.Shape))
+	}
+}
+
+func (p *printer) device(d *office.Device) {
+	head := "device " + d.Name + " " + string(d.Kind)
+	if d.Follows != "" {
+		head += " follows " + d.Follows
+	}
+	p.line(string(d.Key()), "", head)
+	in := func(key, format string, args ...any) {
+		p.line(d.Name+"/"+key, "  ", fmt.Sprintf(format, args...))
+	}
+	if d.Forwarding != office.Bridge {
+		in("forwarding", "forwarding %s", d.Forwarding)
+	}
+	if d.Front() > 0 {
+		in("ports", "ports %s", frontText(d))
+	}
+	if d.Wording.Name != "" {
+		in("wording", "wording %s", strings.Join(append([]string{d.Wording.Name}, d.Wording.Habits...), " "))
+	}
+	var limits []string
+	for _, l := range []struct {
+		name string
+		n    int
+	}{{"vlans", d.Limits.VLANs}, {"addresses", d.Limits.Addresses}, {"zones", d.Limits.Zones}, {"rows", d.Limits.Rows}} {
+		if l.n > 0 {
+			limits = append(limits, fmt.Sprintf("%s %d", l.name, l.n))
+		}
+	}
+	if len(limits) > 0 {
+		in("limit", "limit %s", strings.Join(limits, " "))
+	}
+	if d.Adjacent {
+		in("bundles", "bundles adjacent")
+	}
+	for _, b := range d.Ports {
+		if b.Kind == office.Bundle {
+			in("bundle:"+b.Name, "bundle %s %s %s", listName(b.Name), b.Mode, Ports(d, b.Members))
+		}
+	}
+	if m := d.Manage; m != nil {
+		if m.Addr.IsValid() {
+			in("manage", "manage %d %s", m.VID, m.Addr)
+		} else {
+			in("manage", "manage %d", m.VID)
+		}
+	}
+	p.settings(d)
+	for _, x := range d.Ports {
+		if x.Kind == office.Inner {
+			in("inner:"+x.Name, "inner %s %s: %s", listName(x.Name), x.Flavour, settingText(x.Shape, x.Because))
+		}
+	}
+	for _, a := range d.Addresses {
+		s := fmt.Sprintf("address %d %s", a.VID, a.Prefix)
+		if a.On != "" {
+			s += " on " + name(a.On)
+		}
+		if a.Zone != "" {
+			s += " zone " + name(a.Zone)
+		}
+		if a.From.IsValid() {
+			s += fmt.Sprintf(" handout %s-%s", a.From, a.To)
+		}
+		in(addressKey(a), "%s", s)
+	}
+}
+
+// settings writes what is set on ports; neighbours with the same share a line.
+func (p *printer) settings(d *office.Device) {
+	for i := 0; i < len(d.Ports); {
+		x := &d.Ports[i]
+		if x.Shape == nil || x.Kind == office.Inner {
+			i++
+			continue
+		}
+		j := i
+		for x.Kind == office.Physical && j+1 < len(d.Ports) && d.Ports[j+1].Kind == office.Physical {
+			y := &d.Ports[j+1]
+			if y.Shape == nil || y.Because != x.Because || y.Shape != x.Shape && !y.Shape.Equal(*x.Shape) {
+				break
+			}
+			j++
+		}
+		// comments of lines that have become one stay, above it
+		for k := i + 1; k <= j && p.comments != nil; k++ {
+			c := p.comments[d.Name+"/set:"+d.Ports[k].Name]
+			for _, a := range c.above {
+				p.b.WriteString("  " + a + "\n")
+			}
+			if c.after != "" {
+				p.b.WriteString("  " + c.after + "\n")
+			}
+		}
+		p.line(d.Name+"/set:"+x.Name, "  ", rangeText(d, i, j)+": "+settingText(x.Shape, x.Because))
+		i = j + 1
+	}
+}
+
+// frontText is "1-24 1G, 25-26 10G".
+func frontText(d *office.Device) string {
+	var parts []string
+	for i, n := 0, d.Front(); i < n; {
+		x := &d.Ports[i]
+		j := i
+		for x.Inside == "" && j+1 < n && d.Ports[j+1].Speed == x.Speed && d.Ports[j+1].Inside == "" && follows(d.Ports[j].Name, d.Ports[j+1].Name) {
+			j++
+		}
+		s := listName(x.Name)
+		if j > i {
+			s = x.Name + "-" + d.Ports[j].Name
+		}
+		if x.Inside != "" {
+			s += " as " + name(x.Inside)
+		}
+		if x.Speed != 0 {
+			s += " " + x.Speed.String()
+		}
+		parts = append(parts, s)
+		i = j + 1
+	}
+	return strings.Join(parts, ", ")
+}
+
+// follows says whether a-b would be read as a range of names in which b comes
+// right after a.
+func follows(a, b string) bool {
+	if !plainName(a) || !plainName(b) || strings.Contains(a, "-") || strings.Contains(b, "-") {
+		return false
+	}
+	names, f := expand(item{from: a + "-" + b})
+	return f == nil && len(names) == 2 && names[0] == a && names[1] == b
+}
+
+// cables writes one line for a bundle-to-bundle run of cables.
+func (p *printer) cables(o *office.Office) {
+	type at struct {
+		d *office.Device
+		b *office.Port
+	}
+	byName := make(map[string]*office.Device, len(o.Devices))
+	for _, d := range o.Devices {
+		byName[d.Name] = d
+	}
+	bundleOf := func(r office.PortRef) at {
+		d := byName[r.Device]
+		if b := d.Ports[d.Port(r.Port)].Bundle; b > 0 {
+			return at{d, &d.Ports[b-1]}
+		}
+		return at{}
+	}
+	for i := 0; i < len(o.Cables); {
+		c := o.Cables[i]
+		x, y := bundleOf(c.A), bundleOf(c.B)
+		n := 1
+		text := Thing(c)
+		if x.b != nil && y.b != nil && len(x.b.Members) == len(y.b.Members) && i+len(x.b.Members) <= len(o.Cables) {
+			whole := true
+			for k, m := range x.b.Members {
+				e := o.Cables[i+k]
+				whole = whole && e.A == (office.PortRef{Device: x.d.Name, Port: x.d.Ports[m].Name}) &&
+					e.B == (office.PortRef{Device: y.d.Name, Port: y.d.Ports[y.b.Members[k]].Name})
+			}
+			if whole {
+				n = len(x.b.Members)
+				text = "cable " + x.d.Name + "." + name(x.b.Name) + " " + y.d.Name + "." + name(y.b.Name)
+			}
+		}
+		p.line(string(c.Key()), "", text)
+		i += n
+	}
+}

@@ -1,0 +1,425 @@
+package notation
+
+import (
+	"fmt"
+	"slices"
+	"strconv"
+	"strings"
+
+	"klammer/core/office"
+)
+
+// fault is a mistake at a token of the line at hand.
+type fault struct {
+	at   int
+	text string
+}
+
+func faultf(at int, format string, args ...any) *fault {
+	return &fault{at, fmt.Sprintf(format, args...)}
+}
+
+// cursor goes through the tokens of one line.
+type cursor struct {
+	toks []token
+	i    int
+	end  int // where the line ends, for "something is missing here"
+}
+
+func (c *cursor) more() bool { return c.i < len(c.toks) }
+
+func (c *cursor) peek() token {
+	if c.more() {
+		return c.toks[c.i]
+	}
+	return token{kind: punct, at: c.end}
+}
+
+func (c *cursor) next() token {
+	t := c.peek()
+	c.i++
+	return t
+}
+
+func (c *cursor) accept(p string) bool {
+	if c.more() && c.toks[c.i].is(p) {
+		c.i++
+		return true
+	}
+	return false
+}
+
+// word takes a word; what says what is wanted.
+func (c *cursor) word(what string) (token, *fault) {
+	t := c.next()
+	if t.kind != word {
+		return t, faultf(t.at, "%s is missing here%s", what, found(t))
+	}
+	return t, nil
+}
+
+// text takes a word or a quoted text.
+func (c *cursor) text(what string) (token, *fault) {
+	t := c.next()
+	if t.kind == punct {
+		return t, faultf(t.at, "%s is missing here%s", what, found(t))
+	}
+	return t, nil
+}
+
+func (c *cursor) done(after string) *fault {
+	if t := c.peek(); c.more() {
+		return faultf(t.at, "%s does not belong here: nothing comes after %s", t.shown(), after)
+	}
+	return nil
+}
+
+func found(t token) string {
+	if t.text == "" {
+		return ": the line ends"
+	}
+	return ": found " + t.shown()
+}
+
+// vlan reads a VLAN by number or by name.
+func vlan(d *office.Draft, s string, at int) (office.VID, *fault) {
+	if s == "" {
+		return 0, faultf(at, "a VLAN is missing here: its number or its name")
+	}
+	if s[0] >= '0' && s[0] <= '9' {
+		v, err := parseVID(s)
+		if err != nil {
+			return 0, faultf(at, "%s", err)
+		}
+		return v, nil
+	}
+	v, err := d.FindVLAN(s)
+	if err != nil {
+		return 0, faultf(at, "%s", err)
+	}
+	return v, nil
+}
+
+// parseVID is office.ParseVID without the detour for the usual case.
+func parseVID(s string) (office.VID, error) {
+	n := 0
+	for i := 0; i < len(s); i++ {
+		if s[i] < '0' || s[i] > '9' || n > 9999 {
+			return office.ParseVID(s)
+		}
+		n = n*10 + int(s[i]-'0')
+	}
+	return office.VIDOf(n)
+}
+
+// shape reads a shape up to the end of the line or to because.
+func shape(d *office.Draft, c *cursor) (office.Shape, *fault) {
+	var s office.Shape
+	start := c.peek()
+	if !c.more() {
+		return s, faultf(start.at, "a shape is missing here: such as 120, 190 [110 160], or - for no VLAN")
+	}
+	switch {
+	case c.accept("off"):
+		s.Off = true
+		return s, nil
+	case c.accept("use"):
+		t, f := c.text("the name of a use")
+		if f != nil {
+			return s, f
+		}
+		u, err := d.FindUse(t.text)
+		if err != nil {
+			return s, faultf(t.at, "%s", err)
+		}
+		return office.Shape{Use: u.Name}, nil
+	case c.accept("-"):
+	case start.kind == word && !isShapeOption(start.text):
+		c.next()
+		if f := untagged(d, &s, start); f != nil {
+			return s, f
+		}
+	case start.kind == quoted:
+		return s, faultf(start.at, "%s is no VLAN: give its number or its name without quotes", start.shown())
+	}
+	seen := map[string]bool{}
+	for c.more() {
+		t := c.peek()
+		if t.is("because") {
+			break
+		}
+		c.next()
+		if !t.is("[") {
+			if isShapeOption(t.text) && seen[t.text] {
+				return s, faultf(t.at, "%s is said twice", t.text)
+			}
+			seen[t.text] = true
+		}
+		var f *fault
+		switch {
+		case t.is("["):
+			f = tagged(d, &s, c)
+		case t.is("pvid"):
+			f = pvid(d, &s, c)
+		case t.is("admit"):
+			f = admit(&s, c)
+		case t.is("filter"):
+			f = filter(&s, c)
+		case t.kind == word && (t.text[0] >= '0' && t.text[0] <= '9' || t.text[0] == '+'):
+			f = faultf(t.at, "%s would be a second untagged VLAN: write it with a plus and say the PVID, as in 110+120 pvid 110, or tag it, as in 110 [120]", t.text)
+		default:
+			f = faultf(t.at, "%s does not belong in a shape: after the VLANs come pvid, admit, filter or because", t.shown())
+		}
+		if f != nil {
+			return s, f
+		}
+	}
+	if len(s.Untagged) > 1 && !s.PVIDSet {
+		return s, faultf(start.at, "a shape with several untagged VLANs must say its PVID: add pvid %d, or pvid none", s.Untagged[0])
+	}
+	for _, v := range s.Tagged {
+		if slices.Contains(s.Untagged, v) {
+			return s, faultf(start.at, "VLAN %d is both untagged and tagged here: a port is a member in one form", v)
+		}
+	}
+	return s.Normal(), nil
+}
+
+func isShapeOption(s string) bool {
+	return s == "pvid" || s == "admit" || s == "filter" || s == "because"
+}
+
+func untagged(d *office.Draft, s *office.Shape, t token) *fault {
+	at := t.at
+	for rest, more := t.text, true; more; {
+		var one string
+		one, rest, more = strings.Cut(rest, "+")
+		if lo, hi, ok := strings.Cut(one, "-"); ok && allDigits(lo) && allDigits(hi) {
+			return faultf(at, "%s is a range of untagged VLANs: tag them, [%s], or join single ones with a plus", one, one)
+		}
+		v, f := vlan(d, one, at)
+		if f != nil {
+			return f
+		}
+		if slices.Contains(s.Untagged, v) {
+			return faultf(at, "VLAN %d is named twice", v)
+		}
+		s.Untagged = append(s.Untagged, v)
+		at += len(one) + 1
+	}
+	return nil
+}
+
+func allDigits(s string) bool {
+	return s != "" && strings.Trim(s, "0123456789") == ""
+}
+
+// tagged reads what stands in brackets, after the opening one.
+func tagged(d *office.Draft, s *office.Shape, c *cursor) *fault {
+	empty := true
+	for {
+		t := c.next()
+		switch {
+		case t.is("]"):
+			if empty {
+				return faultf(t.at, "the brackets are empty: leave them out where no VLAN is tagged")
+			}
+			return nil
+		case t.is(","):
+			continue
+		case t.is("all"):
+			s.Rest = office.RestAll
+		case t.is("needed"):
+			s.Rest = office.RestNeeded
+		case t.kind != word:
+			return faultf(t.at, "a closing ] or a VLAN is missing here%s", found(t))
+		default:
+			if f := taggedVLANs(d, s, t); f != nil {
+				return f
+			}
+		}
+		empty = false
+	}
+}
+
+func taggedVLANs(d *office.Draft, s *office.Shape, t token) *fault {
+	text := t.text
+	if own, wire, ok := strings.Cut(text, "@"); ok {
+		v, f := vlan(d, own, t.at)
+		if f != nil {
+			return f
+		}
+		w, err := parseVID(wire)
+		if err != nil {
+			return faultf(t.at+len(own)+1, "the VID on the wire: %s", err)
+		}
+		s.Tagged = append(s.Tagged, v)
+		if w != v {
+			for _, r := range s.Rides {
+				if r.Wire == w || r.VLAN == v {
+					return faultf(t.at, "VLAN %d and VID %d on the wire are paired already on this port", r.VLAN, r.Wire)
+				}
+			}
+			s.Rides = append(s.Rides, office.Ride{VLAN: v, Wire: w})
+		}
+		return nil
+	}
+	if lo, hi, ok := strings.Cut(text, "-"); ok && allDigits(lo) && allDigits(hi) {
+		a, err := parseVID(lo)
+		if err != nil {
+			return faultf(t.at, "%s", err)
+		}
+		b, err := parseVID(hi)
+		if err != nil {
+			return faultf(t.at+len(lo)+1, "%s", err)
+		}
+		if b < a {
+			return faultf(t.at, "the range %s runs backwards: write %d-%d", text, b, a)
+		}
+		s.Tagged = slices.Grow(s.Tagged, int(b-a)+1)
+		for v := a; v <= b; v++ {
+			s.Tagged = append(s.Tagged, v)
+		}
+		return nil
+	}
+	v, f := vlan(d, text, t.at)
+	if f != nil {
+		return f
+	}
+	s.Tagged = append(s.Tagged, v)
+	return nil
+}
+
+func pvid(d *office.Draft, s *office.Shape, c *cursor) *fault {
+	t, f := c.word("the PVID, or none")
+	if f != nil {
+		return f
+	}
+	s.PVIDSet = true
+	if t.text == "none" {
+		return nil
+	}
+	s.PVID, f = vlan(d, t.text, t.at)
+	return f
+}
+
+func admit(s *office.Shape, c *cursor) *fault {
+	t, f := c.word("tagged or untagged")
+	if f != nil {
+		return f
+	}
+	switch t.text {
+	case "tagged":
+		s.Admit = office.AdmitTagged
+	case "untagged":
+		s.Admit = office.AdmitUntagged
+	case "all":
+		s.Admit = office.AdmitAll
+	default:
+		return faultf(t.at, "admit %s: a port admits tagged, untagged or all frames", t.text)
+	}
+	return nil
+}
+
+func filter(s *office.Shape, c *cursor) *fault {
+	t, f := c.word("on or off")
+	if f != nil {
+		return f
+	}
+	switch t.text {
+	case "off":
+		s.FilterOff = true
+	case "on":
+	default:
+		return faultf(t.at, "filter %s: ingress filtering is on or off", t.text)
+	}
+	return nil
+}
+
+// Shape prints a shape in bracket notation.
+func Shape(s office.Shape) string { return string(appendShape(nil, s)) }
+
+func appendShape(b []byte, s office.Shape) []byte {
+	switch {
+	case s.Off:
+		return append(b, "off"...)
+	case s.Use != "":
+		return append(append(b, "use "...), name(s.Use)...)
+	}
+	start := len(b)
+	for i, v := range s.Untagged {
+		if i > 0 {
+			b = append(b, '+')
+		}
+		b = strconv.AppendUint(b, uint64(v), 10)
+	}
+	if len(s.Tagged) > 0 || s.Rest != office.RestNone {
+		if len(b) > start {
+			b = append(b, ' ')
+		}
+		b = append(b, '[')
+		b = appendTagged(b, s)
+		b = append(b, ']')
+	}
+	if len(b) == start {
+		b = append(b, '-')
+	}
+	if s.PVIDSet || len(s.Untagged) > 1 {
+		if s.PVID == 0 {
+			b = append(b, " pvid none"...)
+		} else {
+			b = strconv.AppendUint(append(b, " pvid "...), uint64(s.PVID), 10)
+		}
+	}
+	if s.Admit != office.AdmitAll {
+		b = append(append(b, " admit "...), s.Admit.String()...)
+	}
+	if s.FilterOff {
+		b = append(b, " filter off"...)
+	}
+	return b
+}
+
+func appendTagged(b []byte, s office.Shape) []byte {
+	start := len(b)
+	put := func() {
+		if len(b) > start {
+			b = append(b, ' ')
+		}
+	}
+	wire := func(v office.VID) office.VID {
+		for _, r := range s.Rides {
+			if r.VLAN == v {
+				return r.Wire
+			}
+		}
+		return v
+	}
+	for i := 0; i < len(s.Tagged); {
+		v := s.Tagged[i]
+		j := i
+		for wire(v) == v && j+1 < len(s.Tagged) && s.Tagged[j+1] == s.Tagged[j]+1 && wire(s.Tagged[j+1]) == s.Tagged[j+1] {
+			j++
+		}
+		put()
+		b = strconv.AppendUint(b, uint64(v), 10)
+		switch {
+		case wire(v) != v:
+			b = strconv.AppendUint(append(b, '@'), uint64(wire(v)), 10)
+		case j-i >= 2:
+			b = strconv.AppendUint(append(b, '-'), uint64(s.Tagged[j]), 10)
+		default:
+			j = i
+		}
+		i = j + 1
+	}
+	switch s.Rest {
+	case office.RestAll:
+		put()
+		b = append(b, "all"...)
+	case office.RestNeeded:
+		put()
+		b = append(b, "needed"...)
+	}
+	return b
+}

@@ -1,0 +1,86 @@
+package notation
+
+import (
+	"fmt"
+	"slices"
+	"strings"
+
+	"klammer/core/office"
+)
+
+// ReadThing reads back what [Thing] printed: one thing of office o, whatever o
+// says of it now. The error is a [*Mistakes], or says what is no statement.
+func ReadThing(o *office.Office, text string) (office.Thing, error) {
+	c := *o // without the thing itself, so that it can be stated
+	kind, rest, _ := strings.Cut(text, " ")
+	second, _, _ := strings.Cut(rest, " ")
+	switch kind {
+	case "vlan":
+		c.VLANs = without(o.VLANs, func(v *office.VLAN) bool { return fmt.Sprint(v.VID) == second })
+	case "device":
+		c.Devices = without(o.Devices, func(d *office.Device) bool { return d.Name == second })
+	case "use":
+		c.Uses = without(o.Uses, func(u *office.Use) bool { return u.Name == second })
+	case "plan":
+		second, _, _ = strings.Cut(second, "\n")
+		c.Plans = without(o.Plans, func(p *office.Plan) bool { return p.Name == second })
+	case "cable":
+		c.Cables = nil
+	case "plug":
+		c.Plugs = nil
+	case "office":
+		c.Title = ""
+	default:
+		return readSetting(o, text)
+	}
+	r := &reader{name: "edit", draft: office.NewDraft(&c), onLine: true}
+	r.run(r.split(text))
+	if len(r.mistakes) > 0 {
+		return nil, (&Mistakes{"edit", r.mistakes}).sorted()
+	}
+	n, e := r.draft.Done()
+	if kind == "office" {
+		return office.Title(n.Title), nil
+	}
+	if len(e) != 1 {
+		return nil, fmt.Errorf("%q is not one thing", text)
+	}
+	return e[0].After, nil
+}
+
+func readSetting(o *office.Office, text string) (office.Thing, error) {
+	r := &reader{name: "edit", draft: office.NewDraft(o), onLine: true}
+	body, remove := strings.CutPrefix(text, "-")
+	toks, _, bad, why := scan(body, nil)
+	if bad >= 0 || len(toks) < 2 {
+		return nil, fmt.Errorf("%q is no setting of a port: %s", text, why)
+	}
+	d, err := r.draft.FindDevice(toks[0].text)
+	if err != nil {
+		return nil, err
+	}
+	c := &cursor{toks: toks, i: 1, end: len(body)}
+	var s office.Setting
+	var at []int
+	var f *fault
+	if remove {
+		var list []item
+		if list, f = portList(c); f == nil {
+			at, f = resolveAll(d, list)
+		}
+	} else {
+		at, s.Shape, s.Because, f = r.setting(d, c)
+	}
+	if f != nil {
+		return nil, fmt.Errorf("%s: %s", text, f.text)
+	}
+	if len(at) != 1 {
+		return nil, fmt.Errorf("%q sets %d ports, not one", text, len(at))
+	}
+	s.Port = office.PortRef{Device: d.Name, Port: d.Ports[at[0]].Name}
+	return s, nil
+}
+
+func without[T any](xs []T, gone func(T) bool) []T {
+	return slices.DeleteFunc(slices.Clone(xs), gone)
+}

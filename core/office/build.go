@@ -1,0 +1,339 @@
+package office
+
+import (
+	"fmt"
+	"net/netip"
+	"slices"
+	"strings"
+)
+
+// NewDevice starts a device that bridges and has no ports yet.
+func NewDevice(name string, kind Kind) (*Device, error) {
+	if strings.Contains(name, ".") {
+		return nil, fmt.Errorf("a device's name has no dot: %q (the dot parts device and port)", name)
+	}
+	if !slices.Contains(Kinds, kind) {
+		return nil, fmt.Errorf("%q is not a kind of device: %s", kind, list(Kinds, string(kind)))
+	}
+	return &Device{Name: name, Kind: kind}, nil
+}
+
+// AddPort adds a port to the front.
+func (d *Device) AddPort(name, inside string, speed Speed) error {
+	if err := d.free(name); err != nil {
+		return err
+	}
+	d.add(Port{Name: name, Inside: inside, Speed: speed}, d.Front())
+	return nil
+}
+
+// AddBundle makes one port of several ports of the front, in the order given.
+func (d *Device) AddBundle(name string, mode BundleMode, members []string) error {
+	if err := d.free(name); err != nil {
+		return err
+	}
+	at, err := d.bundleMembers(name, mode, members)
+	if err != nil {
+		return err
+	}
+	n := 0
+	for n < len(d.Ports) && d.Ports[n].Kind != Inner {
+		n++
+	}
+	d.add(Port{Name: name, Kind: Bundle, Mode: mode, Members: at}, n)
+	return nil
+}
+
+// ChangeBundle gives a bundle another mode and other ports; its shape stays.
+func (d *Device) ChangeBundle(name string, mode BundleMode, members []string) error {
+	at, err := d.bundleMembers(name, mode, members)
+	if err != nil {
+		return err
+	}
+	p := &d.Ports[d.Port(name)]
+	p.Mode, p.Members = mode, at
+	d.Seal()
+	return nil
+}
+
+func (d *Device) bundleMembers(name string, mode BundleMode, members []string) ([]int, error) {
+	if mode != LACP && mode != Static {
+		return nil, fmt.Errorf("%q is not a way to bundle: lacp or static", mode)
+	}
+	if len(members) < 2 {
+		return nil, fmt.Errorf("a bundle has at least two ports, and %s has %d", name, len(members))
+	}
+	var at []int
+	for _, m := range members {
+		i, err := d.FrontPort(m)
+		if err != nil {
+			return nil, err
+		}
+		for _, p := range d.Ports {
+			if p.Kind == Bundle && p.Name != name && slices.Contains(p.Members, i) {
+				return nil, fmt.Errorf("port %s is in bundle %s already: a port is in one bundle", m, p.Name)
+			}
+		}
+		if slices.Contains(at, i) {
+			return nil, fmt.Errorf("port %s is named twice in bundle %s", m, name)
+		}
+		if d.Ports[i].Shape != nil {
+			return nil, fmt.Errorf("port %s has a shape of its own: set the bundle %s instead", m, name)
+		}
+		at = append(at, i)
+	}
+	return at, nil
+}
+
+// AddInner adds a port in the device's software.
+func (d *Device) AddInner(name string, f Flavour, s *Shape) error {
+	if err := d.free(name); err != nil {
+		return err
+	}
+	if !slices.Contains(Flavours, f) {
+		return fmt.Errorf("%q is not a flavour of inner port: %s", f, list(Flavours, string(f)))
+	}
+	d.add(Port{Name: name, Kind: Inner, Flavour: f, Shape: s}, len(d.Ports))
+	return nil
+}
+
+func (d *Device) add(p Port, at int) {
+	d.Ports = slices.Insert(d.Ports, at, p)
+	if at == len(d.Ports)-1 {
+		if d.index == nil {
+			d.index = map[string]int{}
+			for i := range d.Ports {
+				d.index[d.Ports[i].Name] = i
+			}
+		}
+		d.index[p.Name] = at
+		return
+	}
+	d.index = nil // places moved: found by looking until the device is sealed
+	for i := range d.Ports {
+		for j, m := range d.Ports[i].Members {
+			if m >= at {
+				if j == 0 {
+					d.Ports[i].Members = slices.Clone(d.Ports[i].Members)
+				}
+				d.Ports[i].Members[j]++
+			}
+		}
+	}
+}
+
+func (d *Device) free(name string) error {
+	if d.Port(name) >= 0 {
+		return fmt.Errorf("%s has a port %s already: names of ports, bundles and inner ports are unique in a device", d.Name, name)
+	}
+	return nil
+}
+
+// FindPort finds a port of any kind, with the nearest name in the error.
+func (d *Device) FindPort(name string) (int, error) {
+	if i := d.Port(name); i >= 0 {
+		return i, nil
+	}
+	var names []string
+	for _, p := range d.Ports {
+		names = append(names, p.Name)
+	}
+	return -1, fmt.Errorf("%s has no port %s%s", d.Name, name, hint(name, names, d.frontText()))
+}
+
+// FrontPort finds a port of the front.
+func (d *Device) FrontPort(name string) (int, error) {
+	i, err := d.FindPort(name)
+	if err == nil && d.Ports[i].Kind != Physical {
+		return -1, fmt.Errorf("%s.%s is not a port of the front", d.Name, name)
+	}
+	return i, err
+}
+
+// frontText is "it has 1 to 24": what a front offers, for messages.
+func (d *Device) frontText() string {
+	if n := d.Front(); n > 1 {
+		return fmt.Sprintf("its front has %s to %s", d.Ports[0].Name, d.Ports[n-1].Name)
+	} else if n == 1 {
+		return "its front has " + d.Ports[0].Name
+	}
+	return "it has none on its front"
+}
+
+// SetShape sets a port that is not a member of a bundle; nil takes away what is
+// set on it.
+func (d *Device) SetShape(i int, s *Shape, because string) error {
+	if err := d.settable(i); err != nil {
+		return err
+	}
+	d.Ports[i].Shape, d.Ports[i].Because = s, because
+	return nil
+}
+
+func (d *Device) settable(i int) error {
+	for _, p := range d.Ports {
+		if p.Kind == Bundle && slices.Contains(p.Members, i) {
+			return fmt.Errorf("port %s of %s is in bundle %s: set the bundle, %s %s: …", d.Ports[i].Name, d.Name, p.Name, d.Name, p.Name)
+		}
+	}
+	return nil
+}
+
+// AddAddress gives a VLAN an address on the device.
+func (d *Device) AddAddress(a Address) error {
+	for _, b := range d.Addresses {
+		if b.VID == a.VID && b.Prefix == a.Prefix {
+			return fmt.Errorf("%s has the address %s for VLAN %d already", d.Name, a.Prefix, a.VID)
+		}
+	}
+	if a.From.IsValid() && a.To.Less(a.From) {
+		return fmt.Errorf("the hand-out range runs backwards: %s comes after %s", a.From, a.To)
+	}
+	if a.From.IsValid() && (a.From.Is4() != a.To.Is4() || a.From.Is4() != a.Prefix.Addr().Is4()) {
+		return fmt.Errorf("the hand-out range mixes IPv4 and IPv6: it is of the address's kind")
+	}
+	if a.On != "" {
+		i, err := d.FindPort(a.On)
+		if err != nil {
+			return err
+		}
+		if d.Ports[i].Kind == Physical && d.settable(i) != nil {
+			return d.settable(i)
+		}
+	}
+	d.Addresses = append(d.Addresses, a)
+	return nil
+}
+
+// CheckAddress reads an address with its prefix length, as in 10.61.110.1/24.
+func CheckAddress(s string) (netip.Prefix, error) {
+	p, err := netip.ParsePrefix(s)
+	if err != nil {
+		return p, fmt.Errorf("%q is not an address with its prefix length, such as 10.61.110.1/24", s)
+	}
+	return p, nil
+}
+
+// CheckHabit says whether a habit of that name exists.
+func CheckHabit(s string) error {
+	if !slices.Contains(Habits, s) {
+		return fmt.Errorf("%q is not a habit: %s", s, list(Habits, s))
+	}
+	return nil
+}
+
+// CheckWording says whether a wording of that name exists.
+func CheckWording(s string) error {
+	if !slices.Contains(Wordings, s) {
+		return fmt.Errorf("%q is not a wording: %s", s, list(Wordings, s))
+	}
+	return nil
+}
+
+// CheckVLANName says whether s may name a VLAN.
+func CheckVLANName(s string) error {
+	ok := len(s) >= 1 && len(s) <= 32 && s[0] >= 'a' && s[0] <= 'z'
+	for _, c := range []byte(s) {
+		ok = ok && (c >= 'a' && c <= 'z' || c >= '0' && c <= '9' || c == '-')
+	}
+	if !ok {
+		return fmt.Errorf("%q cannot name a VLAN: a small letter, then up to 31 small letters, digits and hyphens", s)
+	}
+	return nil
+}
+
+// list is "a, b or c", the nearest to s first among equals left to the reader.
+func list[T ~string](all []T, s string) string {
+	var names []string
+	for _, x := range all {
+		names = append(names, string(x))
+	}
+	if n := Nearest(s, names); n != "" {
+		return "did you mean " + n + "? There are " + strings.Join(names, ", ")
+	}
+	return "there are " + strings.Join(names, ", ")
+}
+
+func hint(s string, names []string, otherwise string) string {
+	if n := Nearest(s, names); n != "" && digits(s) == 0 {
+		return ": did you mean " + n + "?"
+	}
+	return ": " + otherwise
+}
+
+// Nearest is the one of names that s was most likely meant to be, or "".
+func Nearest(s string, names []string) string {
+	best, at := "", 1+max(1, len(s)/3)
+	for _, n := range names {
+		if d := distance(s, n, at); d < at {
+			best, at = n, d
+		}
+	}
+	return best
+}
+
+// distance is the number of letters to add, drop, change or swap, up to most.
+func distance(a, b string, most int) int {
+	if len(a)-len(b) >= most || len(b)-len(a) >= most {
+		return most
+	}
+	before, last, row := make([]int, len(b)+1), make([]int, len(b)+1), make([]int, len(b)+1)
+	for j := range last {
+		last[j] = j
+	}
+	for i := 1; i <= len(a); i++ {
+		row[0] = i
+		for j := 1; j <= len(b); j++ {
+			c := 1
+			if a[i-1] == b[j-1] {
+				c = 0
+			}
+			row[j] = min(last[j]+1, row[j-1]+1, last[j-1]+c)
+			if i > 1 && j > 1 && a[i-1] == b[j-2] && a[i-2] == b[j-1] {
+				row[j] = min(row[j], before[j-2]+1)
+			}
+		}
+		before, last, row = last, row, before
+	}
+	return last[len(b)]
+}
+
+// RemovePorts takes ports of one kind away. A front port in a bundle, and a
+// port that an address is on, stay.
+func (d *Device) RemovePorts(at []int, kind PortKind) error {
+	gone := map[int]bool{}
+	for _, i := range at {
+		p := &d.Ports[i]
+		if p.Kind != kind {
+			return fmt.Errorf("%s.%s is another kind of port: ports, bundle and inner each remove their own", d.Name, p.Name)
+		}
+		for _, b := range d.Ports {
+			if slices.Contains(b.Members, i) {
+				return fmt.Errorf("port %s is in bundle %s: remove the bundle first", p.Name, b.Name)
+			}
+		}
+		for _, a := range d.Addresses {
+			if a.On == p.Name {
+				return fmt.Errorf("the address %s is on %s: remove the address first", a.Prefix, p.Name)
+			}
+		}
+		gone[i] = true
+	}
+	moved, kept := make([]int, len(d.Ports)), []Port(nil)
+	for i, p := range d.Ports {
+		moved[i] = len(kept)
+		if !gone[i] {
+			kept = append(kept, p)
+		}
+	}
+	for i := range kept {
+		ms := slices.Clone(kept[i].Members)
+		for j, m := range ms {
+			ms[j] = moved[m]
+		}
+		kept[i].Members = ms
+	}
+	d.Ports = kept
+	d.Seal()
+	return nil
+}

@@ -1,0 +1,112 @@
+package office
+
+import (
+	"fmt"
+	"slices"
+	"strings"
+)
+
+// Key names one thing of an office, for telling whether two edits touch the
+// same: "title", "vlan:110", "use:desk", "plan:ward-8", "device:rack",
+// "port:rack.19", "cable:rack.19 ward-east.8", "plug:rack.1 reception pc".
+type Key string
+
+// Clashes says whether an edit of k and one of l touch the same thing: a
+// device and its ports do.
+func (k Key) Clashes(l Key) bool {
+	return k == l || k.within(l) || l.within(k)
+}
+
+func (k Key) within(l Key) bool {
+	d, isDevice := strings.CutPrefix(string(l), "device:")
+	p, isPort := strings.CutPrefix(string(k), "port:")
+	return isDevice && isPort && strings.HasPrefix(p, d+".")
+}
+
+// Thing is what an edit replaces: a [Title], *[VLAN], *[Use], *[Plan],
+// *[Device], [Setting], [Cable] or [Plug].
+type Thing interface{ Key() Key }
+
+// Title is the office's name as a Thing.
+type Title string
+
+// Setting is what is set on one port; a nil Shape is nothing.
+type Setting struct {
+	Port    PortRef
+	Shape   *Shape
+	Because string
+}
+
+func (Title) Key() Key     { return "title" }
+func (v *VLAN) Key() Key   { return Key(fmt.Sprintf("vlan:%d", v.VID)) }
+func (u *Use) Key() Key    { return Key("use:" + u.Name) }
+func (p *Plan) Key() Key   { return Key("plan:" + p.Name) }
+func (d *Device) Key() Key { return Key("device:" + d.Name) }
+func (s Setting) Key() Key { return Key("port:" + s.Port.String()) }
+func (p Plug) Key() Key    { return Key("plug:" + p.Port.String() + " " + p.Name) }
+func (c Cable) Key() Key {
+	a, b := c.A, c.B
+	if b.Compare(a) < 0 {
+		a, b = b, a
+	}
+	return Key("cable:" + a.String() + " " + b.String())
+}
+
+// Change replaces one thing; a nil Before adds it, a nil After removes it.
+type Change struct {
+	Before, After Thing
+	At            int // its place in its list, so that undoing a removal restores the order
+}
+
+// Key names what the change touches.
+func (c Change) Key() Key {
+	if c.After != nil {
+		return c.After.Key()
+	}
+	return c.Before.Key()
+}
+
+// Edit is changes that are made together or not at all.
+type Edit []Change
+
+// Inverse undoes e.
+func (e Edit) Inverse() Edit {
+	r := make(Edit, 0, len(e))
+	for _, c := range slices.Backward(e) {
+		r = append(r, Change{Before: c.After, After: c.Before, At: c.At})
+	}
+	return r
+}
+
+// Keys lists what e touches, without repeats.
+func (e Edit) Keys() []Key {
+	var ks []Key
+	seen := map[Key]bool{}
+	for _, c := range e {
+		if k := c.Key(); !seen[k] {
+			seen[k] = true
+			ks = append(ks, k)
+		}
+	}
+	return ks
+}
+
+// Structural says whether e changes anything but what is set on ports.
+func (e Edit) Structural() bool {
+	return slices.ContainsFunc(e, func(c Change) bool {
+		_, ok := c.After.(Setting)
+		return !ok
+	})
+}
+
+// Apply makes e's changes to o, all or none.
+func Apply(o *Office, e Edit) (*Office, error) {
+	d := NewDraft(o)
+	for _, c := range e {
+		if err := d.Put(c); err != nil {
+			return nil, err
+		}
+	}
+	r, _ := d.Done()
+	return r, nil
+}

@@ -1,0 +1,101 @@
+package office
+
+// Source says where a port's effective shape comes from.
+type Source uint8
+
+const (
+	FromNothing   Source = iota // nothing is set: the port is in no VLAN
+	FromPort                    // set on the port itself
+	FromPlan                    // its plan's line
+	FromException               // set on the port, where its plan says something too
+)
+
+// Covers is the plan's shape for place (1-based) on a front of n ports.
+func (p *Plan) Covers(place, n int) (*Shape, bool) {
+	for i := len(p.Lines) - 1; i >= 0; i-- {
+		for _, r := range p.Lines[i].Ports {
+			from, to := r.From, r.To
+			if from <= 0 {
+				from += n
+			}
+			if to <= 0 {
+				to += n
+			}
+			if from <= place && place <= to {
+				return &p.Lines[i].Shape, true
+			}
+		}
+	}
+	return nil, false
+}
+
+// Planned is what the device's plan says of port i: for a bundle, what it says
+// of all its members where it says the same of each.
+func (o *Office) Planned(d *Device, i int) (*Shape, bool) {
+	if d.Follows == "" {
+		return nil, false
+	}
+	p := o.Plan(d.Follows)
+	if p == nil {
+		return nil, false
+	}
+	return p.planned(d, i, d.Front())
+}
+
+func (p *Plan) planned(d *Device, i, front int) (*Shape, bool) {
+	port := &d.Ports[i]
+	switch port.Kind {
+	case Physical:
+		return p.Covers(i+1, front)
+	case Bundle:
+		var all *Shape
+		for _, m := range port.Members {
+			s, ok := p.Covers(m+1, front)
+			if !ok || all != nil && !all.Equal(*s) {
+				return nil, false
+			}
+			all = s
+		}
+		return all, all != nil
+	}
+	return nil, false
+}
+
+var noShape = &Shape{}
+
+// Effective is the shape in force on port i of d, its use resolved: its
+// exception, else its plan's, else what is set on it, else nothing. Rest is
+// left as it is. Members of a bundle have none of their own.
+func (o *Office) Effective(d *Device, i int) (*Shape, Source) {
+	s, src := o.Written(d, i)
+	return o.Resolve(s), src
+}
+
+// Written is as [Office.Effective] with a use left as a use.
+func (o *Office) Written(d *Device, i int) (*Shape, Source) {
+	p := &d.Ports[i]
+	if p.Bundle > 0 {
+		return noShape, FromNothing
+	}
+	planned, covered := o.Planned(d, i)
+	switch {
+	case p.Shape != nil && covered:
+		return p.Shape, FromException
+	case p.Shape != nil:
+		return p.Shape, FromPort
+	case covered:
+		return planned, FromPlan
+	}
+	return noShape, FromNothing
+}
+
+// Resolve replaces a use by its shape.
+func (o *Office) Resolve(s *Shape) *Shape {
+	if s.Use == "" {
+		return s
+	}
+	if u := o.Use(s.Use); u != nil {
+		return &u.Shape
+	}
+	return noShape
+}

@@ -1,0 +1,359 @@
+package office
+
+import (
+	"cmp"
+	"net/netip"
+	"slices"
+	"strings"
+)
+
+// Office is one network that is planned together. The zero Office is empty.
+type Office struct {
+	Title   string
+	VLANs   []*VLAN   // ascending by VID
+	Uses    []*Use    // in the order given
+	Plans   []*Plan   // in the order given
+	Devices []*Device // in the order given
+	Cables  []Cable   // in the order given
+	Plugs   []Plug    // in the order given
+}
+
+// VLAN is one line of the register.
+type VLAN struct {
+	VID   VID
+	Name  string // [a-z][a-z0-9-]{0,31}, unique in the office
+	Note  string
+	Local bool           // meant to have no gateway
+	Nets  []netip.Prefix // masked; IPv4 and IPv6
+}
+
+// Use is a shape with a name.
+type Use struct {
+	Name  string
+	Shape Shape // its Use field is empty
+}
+
+// Plan is a reusable list of port ranges and their shapes.
+type Plan struct {
+	Name  string
+	Lines []PlanLine
+}
+
+// PlanLine gives some ports of a front one shape. A later line wins.
+type PlanLine struct {
+	Ports []PlanRange
+	Shape Shape
+}
+
+// PlanRange is places on a front, counted from 1. A place ≤ 0 counts from the
+// end: 0 is the last port, -1 the one before.
+type PlanRange struct{ From, To int }
+
+// Kind is what a device is sold as; only the drawing depends on it.
+type Kind string
+
+// Kinds lists the kinds there are.
+var Kinds = []Kind{"switch", "router", "firewall", "wap", "host", "other"}
+
+// Forwarding is how a device passes frames between its ports.
+type Forwarding uint8
+
+const (
+	Bridge        Forwarding = iota // IEEE 802.1Q clause 8.6
+	Routed                          // ports do not bridge to each other
+	Unaware                         // every frame leaves every other port as it came
+	UnawareDrops                    // as Unaware, but frames with a VID are dropped
+	Grouped                         // port groups with a table of tagged VIDs
+	numForwarding = iota
+)
+
+func (f Forwarding) String() string {
+	return [numForwarding]string{"bridge", "routed", "unaware", "unaware drops-tagged", "grouped"}[f]
+}
+
+// Wording is how a device asks for memberships, with its habits in the order
+// of [Habits].
+type Wording struct {
+	Name   string
+	Habits []string
+}
+
+// Wordings lists the names of the wordings there are.
+var Wordings = []string{"by-vlan", "by-port", "by-choice", "by-group", "by-sub-interface", "by-inner-port", "linux"}
+
+// Habits lists what a device may do of its own accord when its values are set.
+var Habits = []string{"pvid-apart", "pvid-follows", "starts-tagged", "leaves-last", "keeps-pvid-vlan", "native-outside"}
+
+// Limits are the most that a device takes; 0 is no limit known.
+type Limits struct{ VLANs, Addresses, Zones, Rows int }
+
+// Manage is where a device is managed.
+type Manage struct {
+	VID  VID
+	Addr netip.Addr // the zero Addr where none was said
+}
+
+// PortKind tells the ports of a device's front from those in its software.
+type PortKind uint8
+
+const (
+	Physical PortKind = iota
+	Bundle            // several physical ports as one (IEEE 802.1AX)
+	Inner             // a port in software inside the device
+)
+
+// BundleMode is how a bundle is agreed on.
+type BundleMode string
+
+const (
+	LACP   BundleMode = "lacp"   // IEEE 802.1AX clause 6.4
+	Static BundleMode = "static" // nothing is negotiated
+)
+
+// Flavour is what an inner port is.
+type Flavour string
+
+// Flavours lists the flavours of inner ports.
+var Flavours = []Flavour{"ssid", "vm", "cpu"}
+
+// Speed of a port in Mbit/s; 0 where none was said.
+type Speed int
+
+// Speeds lists the speeds there are, by their written form.
+var Speeds = []struct {
+	Text  string
+	Speed Speed
+}{{"10M", 10}, {"100M", 100}, {"1G", 1000}, {"2.5G", 2500}, {"5G", 5000}, {"10G", 10000}, {"25G", 25000}, {"40G", 40000}, {"100G", 100000}}
+
+func (s Speed) String() string {
+	for _, x := range Speeds {
+		if x.Speed == s {
+			return x.Text
+		}
+	}
+	return ""
+}
+
+// Port is a port of a device: of its front, a bundle, or inner.
+type Port struct {
+	Name    string
+	Kind    PortKind
+	Inside  string // its name inside the device, where it differs
+	Speed   Speed
+	Mode    BundleMode // of a bundle
+	Members []int      // of a bundle: indexes into Device.Ports, ascending in the order given
+	Bundle  int        // of a member: 1 + the index of its bundle; 0 for none
+	Flavour Flavour    // of an inner port
+	Shape   *Shape     // what is set on the port itself; nil: nothing
+	Because string     // the reason of an exception
+}
+
+// Address is a VLAN's IP address on a device.
+type Address struct {
+	VID      VID
+	Prefix   netip.Prefix // the address and its prefix length
+	On       string       // the port; "" where the device bridges
+	Zone     string
+	From, To netip.Addr // the range handed out (DHCP); zero where none is
+}
+
+// Device is anything with ports.
+type Device struct {
+	Name       string
+	Kind       Kind
+	Follows    string // a plan's name, or ""
+	Forwarding Forwarding
+	Wording    Wording // the zero Wording where none was said
+	Limits     Limits
+	Adjacent   bool // the device wants the members of a bundle side by side
+	Manage     *Manage
+	Ports      []Port // the front in order, then bundles, then inner ports
+	Addresses  []Address
+
+	index map[string]int
+}
+
+// Front is the number of ports on the device's front.
+func (d *Device) Front() int {
+	n := 0
+	for n < len(d.Ports) && d.Ports[n].Kind == Physical {
+		n++
+	}
+	return n
+}
+
+// Port finds a port by its name, -1 where there is none.
+func (d *Device) Port(name string) int {
+	if d.index == nil {
+		for i := range d.Ports {
+			if d.Ports[i].Name == name {
+				return i
+			}
+		}
+		return -1
+	}
+	if i, ok := d.index[name]; ok {
+		return i
+	}
+	return -1
+}
+
+// Logical is the port that forwards for port i: its bundle, or itself.
+func (d *Device) Logical(i int) int {
+	if b := d.Ports[i].Bundle; b > 0 {
+		return b - 1
+	}
+	return i
+}
+
+// Seal readies a device for its place in an office: the index of its names and
+// the link of each member to its bundle. A sealed device is not changed again.
+func (d *Device) Seal() *Device {
+	d.index = make(map[string]int, len(d.Ports))
+	for i := range d.Ports {
+		d.Ports[i].Bundle = 0
+	}
+	for i := range d.Ports {
+		d.index[d.Ports[i].Name] = i
+		for _, m := range d.Ports[i].Members {
+			d.Ports[m].Bundle = i + 1
+		}
+	}
+	return d
+}
+
+// Clone is an unsealed copy of d that may be changed and sealed.
+func (d *Device) Clone() *Device {
+	c := *d
+	c.Ports = slices.Clone(d.Ports)
+	c.Addresses = slices.Clone(d.Addresses)
+	c.index = nil
+	return &c
+}
+
+// withPort is d with what is set on one port replaced; names and bundles stay,
+// so the index is shared.
+func (d *Device) withPort(i int, s *Shape, because string) *Device {
+	c := *d
+	c.Ports = slices.Clone(d.Ports)
+	c.Ports[i].Shape, c.Ports[i].Because = s, because
+	return &c
+}
+
+// PortRef names a port.
+type PortRef struct{ Device, Port string }
+
+func (r PortRef) String() string { return r.Device + "." + r.Port }
+
+// Compare orders port names: numbers in them count as numbers.
+func (r PortRef) Compare(s PortRef) int {
+	return cmp.Or(NaturalCompare(r.Device, s.Device), NaturalCompare(r.Port, s.Port))
+}
+
+// Cable is a physical connection of two physical ports. A is the end that was
+// named first; it makes no difference to frames.
+type Cable struct{ A, B PortRef }
+
+// Same says whether two cables connect the same ports.
+func (c Cable) Same(d Cable) bool {
+	return c == d || c.A == d.B && c.B == d.A
+}
+
+// Plug is what is plugged into a port and which VLAN it wants.
+type Plug struct {
+	Port     PortRef
+	Name     string
+	Wants    VID
+	Tagged   bool
+	Operator bool // the administrator's own
+}
+
+// VLAN finds a VLAN of the register, nil where there is none.
+func (o *Office) VLAN(v VID) *VLAN {
+	i, ok := slices.BinarySearchFunc(o.VLANs, v, func(a *VLAN, v VID) int { return cmp.Compare(a.VID, v) })
+	if !ok {
+		return nil
+	}
+	return o.VLANs[i]
+}
+
+// Device finds a device by its name, nil where there is none.
+func (o *Office) Device(name string) *Device {
+	for _, d := range o.Devices {
+		if d.Name == name {
+			return d
+		}
+	}
+	return nil
+}
+
+// Use finds a use by its name, nil where there is none.
+func (o *Office) Use(name string) *Use {
+	for _, u := range o.Uses {
+		if u.Name == name {
+			return u
+		}
+	}
+	return nil
+}
+
+// Plan finds a plan by its name, nil where there is none.
+func (o *Office) Plan(name string) *Plan {
+	for _, p := range o.Plans {
+		if p.Name == name {
+			return p
+		}
+	}
+	return nil
+}
+
+// CableAt finds the cable in a port and the port at its other end.
+func (o *Office) CableAt(r PortRef) (Cable, PortRef, bool) {
+	for _, c := range o.Cables {
+		if c.A == r {
+			return c, c.B, true
+		}
+		if c.B == r {
+			return c, c.A, true
+		}
+	}
+	return Cable{}, PortRef{}, false
+}
+
+// Registered is the set of the register's VIDs.
+func (o *Office) Registered() Set {
+	var s Set
+	for _, v := range o.VLANs {
+		s.Add(v.VID)
+	}
+	return s
+}
+
+// NaturalCompare orders names as people do: "2" before "10".
+func NaturalCompare(a, b string) int {
+	x, y := a, b
+	for x != "" && y != "" {
+		i, j := digits(x), digits(y)
+		if i > 0 && j > 0 {
+			p, q := strings.TrimLeft(x[:i], "0"), strings.TrimLeft(y[:j], "0")
+			if c := cmp.Or(cmp.Compare(len(p), len(q)), cmp.Compare(p, q)); c != 0 {
+				return c
+			}
+			x, y = x[i:], y[j:]
+			continue
+		}
+		if x[0] != y[0] {
+			return cmp.Compare(x[0], y[0])
+		}
+		x, y = x[1:], y[1:]
+	}
+	return cmp.Or(cmp.Compare(len(x), len(y)), cmp.Compare(a, b))
+}
+
+func digits(s string) int {
+	i := 0
+	for i < len(s) && s[i] >= '0' && s[i] <= '9' {
+		i++
+	}
+	return i
+}

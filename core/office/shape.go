@@ -1,0 +1,174 @@
+package office
+
+import (
+	"slices"
+	"sort"
+)
+
+// Rest says which further VLANs a shape takes tagged, beside those it names.
+type Rest uint8
+
+const (
+	RestNone   Rest = iota
+	RestAll         // every VLAN of the register that is not untagged here
+	RestNeeded      // every VLAN that the port's cable needs
+)
+
+// Admit is a port's acceptable frame types (IEEE 802.1Q clause 6.9).
+type Admit uint8
+
+const (
+	AdmitAll Admit = iota
+	AdmitTagged
+	AdmitUntagged // untagged and priority-tagged
+)
+
+func (a Admit) String() string { return [...]string{"all", "tagged", "untagged"}[a] }
+
+// Ride is a member VLAN that is on the wire under another VID (IEEE 802.1Q
+// clause 6.9, VID translation).
+type Ride struct{ VLAN, Wire VID }
+
+// Shape is all that one port is set to. The zero Shape is a port in no VLAN.
+//
+// Invariants, kept by [Shape.Normal]: Untagged and Tagged are ascending,
+// without repeats and disjoint; Rides ascend by VLAN and each rides a VLAN of
+// Tagged under another VID; PVIDSet only where the PVID is not the one that
+// would follow from Untagged.
+type Shape struct {
+	Off       bool   // the port is shut; nothing else counts
+	Use       string // the shape of the use of that name; nothing else counts
+	Untagged  []VID
+	Tagged    []VID
+	Rides     []Ride
+	Rest      Rest
+	PVIDSet   bool // PVID below was said; otherwise it is the single untagged VLAN, or none
+	PVID      VID  // 0: none
+	Admit     Admit
+	FilterOff bool // ingress filtering off (IEEE 802.1Q clause 8.6.2)
+}
+
+// PortVID is the VLAN that untagged frames join on arrival, 0 for none.
+func (s *Shape) PortVID() VID {
+	if s.PVIDSet {
+		return s.PVID
+	}
+	if len(s.Untagged) == 1 {
+		return s.Untagged[0]
+	}
+	return 0
+}
+
+// Normal brings a shape to the one form that its invariants describe.
+func (s Shape) Normal() Shape {
+	if s.Off {
+		return Shape{Off: true}
+	}
+	if s.Use != "" {
+		return Shape{Use: s.Use}
+	}
+	s.Untagged = sortedVIDs(s.Untagged)
+	s.Tagged = sortedVIDs(s.Tagged)
+	s.Tagged = slices.DeleteFunc(s.Tagged, func(v VID) bool { return slices.Contains(s.Untagged, v) })
+	if len(s.Tagged) == 0 {
+		s.Tagged = nil
+	}
+	rides := []Ride(nil)
+	for _, r := range s.Rides {
+		if r.Wire != r.VLAN && slices.Contains(s.Tagged, r.VLAN) {
+			rides = append(rides, r)
+		}
+	}
+	sort.Slice(rides, func(i, j int) bool { return rides[i].VLAN < rides[j].VLAN })
+	s.Rides = slices.CompactFunc(rides, func(a, b Ride) bool { return a.VLAN == b.VLAN })
+	if s.PVIDSet {
+		p := s.PVID
+		s.PVIDSet, s.PVID = false, 0
+		if s.PortVID() != p {
+			s.PVIDSet, s.PVID = true, p
+		}
+	}
+	return s
+}
+
+func sortedVIDs(vs []VID) []VID {
+	if len(vs) == 0 {
+		return nil
+	}
+	if slices.IsSorted(vs) && len(slices.Compact(slices.Clone(vs))) == len(vs) {
+		return vs
+	}
+	vs = slices.Clone(vs)
+	slices.Sort(vs)
+	return slices.Compact(vs)
+}
+
+// Equal says whether two normal shapes are the same.
+func (s Shape) Equal(t Shape) bool {
+	return s.Off == t.Off && s.Use == t.Use && s.Rest == t.Rest && s.PVIDSet == t.PVIDSet && s.PVID == t.PVID &&
+		s.Admit == t.Admit && s.FilterOff == t.FilterOff &&
+		slices.Equal(s.Untagged, t.Untagged) && slices.Equal(s.Tagged, t.Tagged) && slices.Equal(s.Rides, t.Rides)
+}
+
+// Membership is how one VLAN stands on a port.
+type Membership uint8
+
+const (
+	NotMember Membership = iota
+	Tagged
+	Untagged
+)
+
+// Of is how v stands in the shape, not counting what Rest adds.
+func (s *Shape) Of(v VID) Membership {
+	if slices.Contains(s.Untagged, v) {
+		return Untagged
+	}
+	if _, ok := slices.BinarySearch(s.Tagged, v); ok {
+		return Tagged
+	}
+	return NotMember
+}
+
+// With is the shape with VLAN v standing as m.
+//
+// Untagged means "the untagged VLAN": it takes the place of the one before and
+// brings the PVID with it, as a port has one untagged VLAN unless somebody
+// said otherwise in notation. A shut port or a use becomes a shape of its own;
+// the caller passes the shape that is in force.
+func (s Shape) With(v VID, m Membership) Shape {
+	s.Off, s.Use = false, ""
+	drop := func(vs []VID) []VID {
+		return slices.DeleteFunc(slices.Clone(vs), func(x VID) bool { return x == v })
+	}
+	was := s.PortVID()
+	wasAlone := len(s.Untagged) <= 1
+	switch m {
+	case Untagged:
+		s.Untagged, s.Tagged = []VID{v}, drop(s.Tagged)
+		s.PVIDSet, s.PVID = false, 0
+	case Tagged:
+		s.Untagged, s.Tagged = drop(s.Untagged), append(drop(s.Tagged), v)
+	case NotMember:
+		s.Untagged, s.Tagged = drop(s.Untagged), drop(s.Tagged)
+	}
+	if m != Untagged {
+		switch {
+		case was == v: // the PVID leaves with its VLAN
+			s.PVIDSet, s.PVID = false, 0
+			if len(s.Untagged) > 1 {
+				s.PVIDSet = true
+			}
+		case !s.PVIDSet && !wasAlone:
+			s.PVIDSet, s.PVID = true, was
+		}
+	}
+	return s.Normal()
+}
+
+// WithPVID is the shape with its PVID set to v, 0 for none.
+func (s Shape) WithPVID(v VID) Shape {
+	s.Off, s.Use = false, ""
+	s.PVIDSet, s.PVID = true, v
+	return s.Normal()
+}

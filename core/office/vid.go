@@ -1,0 +1,131 @@
+// Package office is the model of one network that is planned together: its
+// register of VLANs, its devices with their ports and shapes, its cables and
+// plugs, its uses and port plans.
+//
+// Values are immutable once they are part of an [Office]: an [Edit] makes a
+// new office that shares everything that it does not touch, so that "did this
+// device change?" is one comparison of pointers. The computation in the
+// neighbouring packages relies on that.
+package office
+
+import (
+	"fmt"
+	"math/bits"
+	"strconv"
+)
+
+// VID is a VLAN identifier, 1–4094. 0 (priority-tagged) and 4095 are reserved
+// by IEEE 802.1Q clause 9.6; the zero VID stands for "none" in this package.
+type VID uint16
+
+// MaxVID is the highest VID that a VLAN may have (IEEE 802.1Q clause 9.6).
+const MaxVID VID = 4094
+
+// DefaultVID is the VLAN that a bridge's ports are in when nothing was set
+// (the default PVID of IEEE 802.1Q table 9-2).
+const DefaultVID VID = 1
+
+// ParseVID reads a decimal VID and says what would be right where it is none.
+func ParseVID(s string) (VID, error) {
+	n, err := strconv.Atoi(s)
+	if err != nil {
+		return 0, fmt.Errorf("%q is not a VLAN number, which is 1 to 4094", s)
+	}
+	return VIDOf(n)
+}
+
+// VIDOf checks that n is a VID that a VLAN may have.
+func VIDOf(n int) (VID, error) {
+	switch {
+	case n == 0:
+		return 0, fmt.Errorf("VID 0 is reserved for priority-tagged frames: a VLAN is 1 to 4094")
+	case n == 4095:
+		return 0, fmt.Errorf("VID 4095 is reserved: a VLAN is 1 to 4094")
+	case n < 0 || n > 4095:
+		return 0, fmt.Errorf("%d is not a VID: a VLAN is 1 to 4094", n)
+	}
+	return VID(n), nil
+}
+
+// Set is a set of VIDs, one bit each; bits 0 and 4095 are free for the
+// computation's own use.
+type Set [64]uint64
+
+// SetOf is the set of the given VIDs.
+func SetOf(vs ...VID) Set {
+	var s Set
+	for _, v := range vs {
+		s.Add(v)
+	}
+	return s
+}
+
+func (s *Set) Add(v VID)      { s[v>>6] |= 1 << (v & 63) }
+func (s *Set) Remove(v VID)   { s[v>>6] &^= 1 << (v & 63) }
+func (s *Set) Has(v VID) bool { return s[v>>6]&(1<<(v&63)) != 0 }
+
+// AddAll makes s the union of s and t.
+func (s *Set) AddAll(t *Set) {
+	for i := range s {
+		s[i] |= t[i]
+	}
+}
+
+// And is the intersection of s and t.
+func (s *Set) And(t *Set) (r Set) {
+	for i := range s {
+		r[i] = s[i] & t[i]
+	}
+	return r
+}
+
+// Minus is what is in s and not in t.
+func (s *Set) Minus(t *Set) (r Set) {
+	for i := range s {
+		r[i] = s[i] &^ t[i]
+	}
+	return r
+}
+
+// Xor is what is in one of s and t but not in both.
+func (s *Set) Xor(t *Set) (r Set) {
+	for i := range s {
+		r[i] = s[i] ^ t[i]
+	}
+	return r
+}
+
+// Empty says whether nothing is in s.
+func (s *Set) Empty() bool { return *s == Set{} }
+
+// Len is the number of VIDs in s.
+func (s *Set) Len() (n int) {
+	for _, w := range s {
+		n += bits.OnesCount64(w)
+	}
+	return n
+}
+
+// All yields the VIDs of s in ascending order.
+func (s *Set) All() func(yield func(VID) bool) {
+	return func(yield func(VID) bool) {
+		for i, w := range s {
+			for w != 0 {
+				b := bits.TrailingZeros64(w)
+				w &= w - 1
+				if !yield(VID(i<<6 | b)) {
+					return
+				}
+			}
+		}
+	}
+}
+
+// VIDs lists s in ascending order.
+func (s *Set) VIDs() []VID {
+	r := make([]VID, 0, s.Len())
+	for v := range s.All() {
+		r = append(r, v)
+	}
+	return r
+}

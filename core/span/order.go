@@ -1,0 +1,58 @@
+package span
+
+import (
+	"cmp"
+	"slices"
+
+	"klammer/core/office"
+)
+
+// Outwards is the devices from the gateway outwards, as indexes: first those
+// with addresses, then what is cabled to them, in the order of the ports there,
+// and so on; what hangs on nothing comes last.
+func (n *Net) Outwards() []int {
+	devs := n.Office.Devices
+	next := make([][]int, len(devs)) // neighbours, by the place of the port
+	for i, d := range devs {
+		for p := range d.Ports {
+			for _, l := range n.Topo.LinksAt(i, p) {
+				for _, e := range n.otherEnds(&n.Topo.Links[l], i, p) {
+					next[i] = append(next[i], e.Dev)
+				}
+			}
+		}
+	}
+	starts := make([]int, len(devs))
+	for i := range starts {
+		starts[i] = i
+	}
+	slices.SortStableFunc(starts, func(a, b int) int {
+		return cmp.Or(-cmp.Compare(len(devs[a].Addresses), len(devs[b].Addresses)), cmp.Compare(outer(devs[a]), outer(devs[b])), -cmp.Compare(len(next[a]), len(next[b])))
+	})
+	var order []int
+	seen := make([]bool, len(devs))
+	for _, s := range starts {
+		if seen[s] {
+			continue
+		}
+		seen[s] = true
+		queue := []int{s}
+		for len(queue) > 0 {
+			i := queue[0]
+			queue = queue[1:]
+			order = append(order, i)
+			for _, k := range next[i] {
+				if !seen[k] {
+					seen[k] = true
+					queue = append(queue, k)
+				}
+			}
+		}
+	}
+	return order
+}
+
+// outer ranks kinds of device by how near the gateway they usually are.
+func outer(d *office.Device) int {
+	return slices.Index([]office.Kind{"firewall", "router", "switch", "wap", "host", "other"}, d.Kind)
+}

@@ -1,0 +1,407 @@
+package span
+
+import (
+	"cmp"
+	"slices"
+
+	"klammer/core/office"
+)
+
+// State is what became of a VLAN.
+type State uint8
+
+const (
+	Unused State = iota // it has no terminals
+	Whole               // all its terminals are in one span
+	Split               // they are in several
+	Merged              // its span holds another VLAN's terminals too
+)
+
+func (s State) String() string { return [...]string{"unused", "whole", "split", "merged"}[s] }
+
+// Node is a domain at a hub.
+type Node struct {
+	Hub   int
+	Label Label
+}
+
+// Span is a connected part of the office, directions of arcs ignored.
+type Span struct {
+	Nodes []Node       // by hub, then by label
+	Ends  []office.VID // VLANs with terminals in it, ascending
+	Links int          // arcs or pairs of arcs that join its nodes; as many as nodes, or more, close a ring
+}
+
+// Ring says whether frames can go round in a circle inside the span.
+func (s *Span) Ring() bool { return s.Links >= len(s.Nodes) }
+
+// VLAN is where one VLAN reaches.
+type VLAN struct {
+	VID   office.VID
+	State State
+	// Spans are the parts that hold a domain of the VLAN: first those with
+	// terminals of it, the one with its gateway before all (else the one with
+	// the most nodes).
+	Spans []*Span
+	Parts int // how many of Spans hold terminals of the VLAN
+}
+
+// VLAN is the result for v, nil where v is neither registered nor in use.
+func (n *Net) VLAN(v office.VID) *VLAN { return n.vlans[v] }
+
+// classes are VLANs that are worked out together, as an arc leads from one
+// into the other.
+type classes struct {
+	groups [][]Label
+	of     map[Label]int
+	arcs   map[int][]linkArc // by group
+}
+
+// couple finds the classes. A VLAN that no arc leads out of is alone.
+func (n *Net) couple() classes {
+	parent := map[Label]Label{}
+	var find func(l Label) Label
+	find = func(l Label) Label {
+		p, ok := parent[l]
+		if !ok {
+			parent[l] = l
+			return l
+		}
+		if p == l {
+			return l
+		}
+		r := find(p)
+		parent[l] = r
+		return r
+	}
+	each := func(yield func(linkArc)) {
+		for i, c := range n.carry {
+			for _, a := range c.Cross {
+				yield(linkArc{i, a})
+			}
+		}
+		for _, a := range n.kept {
+			yield(a)
+		}
+	}
+	each(func(a linkArc) {
+		x, y := find(a.From), find(a.To)
+		if x != y {
+			parent[max(x, y)] = min(x, y)
+		}
+	})
+	for h := range n.wants { // an unaware device that nothing enters
+		if !n.wants[h].Empty() {
+			find(untaggedAt | Label(h)<<24)
+		}
+	}
+	c := classes{of: map[Label]int{}, arcs: map[int][]linkArc{}}
+	var all []Label
+	for l := range parent {
+		all = append(all, l)
+	}
+	slices.Sort(all)
+	for _, l := range all {
+		r := find(l)
+		g, ok := c.of[r]
+		if !ok {
+			g = len(c.groups)
+			c.groups = append(c.groups, nil)
+			c.of[r] = g
+		}
+		c.of[l] = g
+		c.groups[g] = append(c.groups[g], l)
+	}
+	each(func(a linkArc) {
+		g := c.of[a.From]
+		c.arcs[g] = append(c.arcs[g], a)
+	})
+	return c
+}
+
+// solve works out every VLAN of n.dirty, with those of its class.
+func (n *Net) solve() {
+	// a class is worked out as one, and so is dirty as one
+	for g, ls := range n.groups.groups {
+		hit := false
+		for _, l := range ls {
+			hit = hit || l.VID() != 0 && n.dirty.Has(l.VID())
+		}
+		if hit {
+			for _, l := range ls {
+				if l.VID() != 0 && n.used.Has(l.VID()) {
+					n.dirty.Add(l.VID())
+				}
+			}
+			n.coupled(g)
+		}
+	}
+	w := newWork(n)
+	for v := range n.dirty.All() {
+		if !n.used.Has(v) {
+			n.vlans[v] = nil
+			continue
+		}
+		if _, ok := n.groups.of[Label(v)]; !ok {
+			n.finish(v, w.alone(v))
+		}
+	}
+}
+
+// work is the memory that the VLANs share while they are worked out in turn.
+type work struct {
+	n      *Net
+	parent []int32
+	links  []int32
+	size   []int32
+	comp   []int32
+	here   []int32
+}
+
+func newWork(n *Net) *work {
+	h := len(n.Topo.Hubs)
+	w := &work{n: n, parent: make([]int32, h), links: make([]int32, h), size: make([]int32, h), comp: make([]int32, h)}
+	for i := range w.parent {
+		w.parent[i] = -1
+	}
+	return w
+}
+
+func (w *work) find(h int32) int32 {
+	for w.parent[h] != h {
+		w.parent[h] = w.parent[w.parent[h]]
+		h = w.parent[h]
+	}
+	return h
+}
+
+// alone works out a VLAN that is a class of its own.
+func (w *work) alone(v office.VID) []*Span {
+	n := w.n
+	i, bit := v>>6, uint64(1)<<(v&63)
+	here := w.here[:0]
+	for h := range n.present {
+		if n.present[h][i]&bit != 0 {
+			w.parent[h], w.links[h], w.size[h] = int32(h), 0, 0
+			here = append(here, int32(h))
+		}
+	}
+	for k, c := range n.carry {
+		if (c.AB[i]|c.BA[i])&bit == 0 {
+			continue
+		}
+		l := &n.Topo.Links[k]
+		for _, h := range [2]int{l.A.Hub, l.B.Hub} {
+			if w.parent[h] < 0 {
+				w.parent[h], w.links[h], w.size[h] = int32(h), 0, 0
+				here = append(here, int32(h))
+			}
+		}
+		a, b := w.find(int32(l.A.Hub)), w.find(int32(l.B.Hub))
+		if a != b {
+			w.parent[b] = a
+			w.links[a] += w.links[b]
+		}
+		w.links[a]++
+	}
+	w.here = here
+	if !slices.IsSorted(here) {
+		slices.Sort(here)
+	}
+	for _, h := range here {
+		w.size[w.find(h)]++
+	}
+	nodes := make([]Node, 0, len(here))
+	var spans []*Span
+	for _, h := range here {
+		r := w.find(h)
+		if w.comp[r] > 0 {
+			continue
+		}
+		from := len(nodes)
+		nodes = nodes[:from+int(w.size[r])]
+		spans = append(spans, &Span{Nodes: nodes[from:from:len(nodes)], Links: int(w.links[r])})
+		w.comp[r] = int32(len(spans))
+	}
+	for _, h := range here {
+		s := spans[w.comp[w.find(h)]-1]
+		s.Nodes = append(s.Nodes, Node{int(h), Label(v)})
+		if len(s.Ends) == 0 && n.term[h][i]&bit != 0 {
+			s.Ends = []office.VID{v}
+		}
+	}
+	for _, h := range here {
+		w.comp[h] = 0
+	}
+	for _, h := range here {
+		w.parent[h] = -1
+	}
+	return spans
+}
+
+// coupled works out a class of several labels.
+func (n *Net) coupled(g int) {
+	labels := n.groups.groups[g]
+	id := map[Node]int{}
+	var nodes []Node
+	node := func(x Node) int {
+		k, ok := id[x]
+		if !ok {
+			k = len(nodes)
+			id[x] = k
+			nodes = append(nodes, x)
+		}
+		return k
+	}
+	for _, l := range labels {
+		if v := l.VID(); v != 0 {
+			for h := range n.present {
+				if n.present[h].Has(v) {
+					node(Node{h, l})
+				}
+			}
+		} else {
+			node(Node{int(l &^ (untaggedAt | keptAt) >> 24), l})
+		}
+	}
+	type pair struct{ x, y int }
+	joins := map[pair]bool{} // one a link and pair of nodes, so that both directions count as one
+	var joined []pair
+	join := func(link, x, y int) {
+		if x > y {
+			x, y = y, x
+		}
+		k := pair{link, x<<32 | y}
+		if !joins[k] {
+			joins[k] = true
+			joined = append(joined, pair{x, y})
+		}
+	}
+	for k, c := range n.carry {
+		l := &n.Topo.Links[k]
+		for _, lb := range labels {
+			if v := lb.VID(); v != 0 && (c.AB.Has(v) || c.BA.Has(v)) {
+				join(k, node(Node{l.A.Hub, lb}), node(Node{l.B.Hub, lb}))
+			}
+		}
+	}
+	for _, a := range n.groups.arcs[g] {
+		l := &n.Topo.Links[a.link]
+		from, to := l.A.Hub, l.B.Hub
+		if !a.FromA {
+			from, to = to, from
+		}
+		join(a.link, node(Node{from, a.From}), node(Node{to, a.To}))
+	}
+	parent := make([]int, len(nodes))
+	for i := range parent {
+		parent[i] = i
+	}
+	find := func(x int) int {
+		for parent[x] != x {
+			parent[x] = parent[parent[x]]
+			x = parent[x]
+		}
+		return x
+	}
+	for _, p := range joined {
+		parent[find(p.y)] = find(p.x)
+	}
+	spans := map[int]*Span{}
+	var list []*Span
+	order := make([]int, len(nodes))
+	for i := range order {
+		order[i] = i
+	}
+	slices.SortFunc(order, func(a, b int) int {
+		return cmp.Or(cmp.Compare(nodes[a].Hub, nodes[b].Hub), cmp.Compare(nodes[a].Label, nodes[b].Label))
+	})
+	for _, i := range order {
+		r := find(i)
+		s := spans[r]
+		if s == nil {
+			s = &Span{}
+			spans[r] = s
+			list = append(list, s)
+		}
+		s.Nodes = append(s.Nodes, nodes[i])
+	}
+	for _, p := range joined {
+		spans[find(p.x)].Links++
+	}
+	byVLAN := map[office.VID][]*Span{}
+	for _, s := range list {
+		var has, ends office.Set
+		for _, x := range s.Nodes {
+			if v := x.Label.VID(); v != 0 {
+				has.Add(v)
+				if n.term[x.Hub].Has(v) {
+					ends.Add(v)
+				}
+			}
+		}
+		for _, x := range s.Nodes { // behind an unaware device, a plug is served where its VLAN comes through
+			if x.Label&untaggedAt != 0 {
+				served := n.wants[x.Hub].And(&has)
+				ends.AddAll(&served)
+			}
+		}
+		s.Ends = ends.VIDs()
+		for v := range has.All() {
+			byVLAN[v] = append(byVLAN[v], s)
+		}
+	}
+	for _, l := range labels {
+		if v := l.VID(); v != 0 && n.used.Has(v) {
+			n.finish(v, byVLAN[v])
+		}
+	}
+}
+
+// finish orders a VLAN's spans and names its state.
+func (n *Net) finish(v office.VID, spans []*Span) {
+	r := &VLAN{VID: v, Spans: spans}
+	type rank struct {
+		ends, gateway bool
+	}
+	of := func(s *Span) rank {
+		k := rank{ends: slices.Contains(s.Ends, v)}
+		for _, x := range s.Nodes {
+			k.gateway = k.gateway || x.Label == Label(v) && n.addr[x.Hub].Has(v)
+		}
+		return k
+	}
+	first := func(a, b bool) int {
+		switch {
+		case a == b:
+			return 0
+		case a:
+			return -1
+		}
+		return 1
+	}
+	if len(spans) > 1 {
+		slices.SortStableFunc(r.Spans, func(a, b *Span) int {
+			x, y := of(a), of(b)
+			return cmp.Or(first(x.ends, y.ends), first(x.gateway, y.gateway), cmp.Compare(len(b.Nodes), len(a.Nodes)))
+		})
+	}
+	others := false
+	for _, s := range r.Spans {
+		if slices.Contains(s.Ends, v) {
+			r.Parts++
+			others = others || len(s.Ends) > 1
+		}
+	}
+	switch {
+	case r.Parts == 0:
+		r.State = Unused
+	case r.Parts > 1:
+		r.State = Split
+	case others:
+		r.State = Merged
+	default:
+		r.State = Whole
+	}
+	n.vlans[v] = r
+}

@@ -1,0 +1,218 @@
+package span
+
+import (
+	"slices"
+
+	"klammer/core/bridge"
+	"klammer/core/office"
+)
+
+// step works out o from n where topology, register, uses and plans are the
+// same: only what is set on some ports, or an address, differs.
+func (n *Net) step(o *office.Office) *Net {
+	m := *n
+	m.Office, m.fresh, m.dirty = o, false, office.Set{}
+	m.before = &delta{}
+	for i, d := range o.Devices {
+		if n.Office.Devices[i] != d {
+			m.before.devices = append(m.before.devices, i)
+		}
+	}
+	if len(m.before.devices) == 0 {
+		return &m
+	}
+	changed := slices.Clone(m.before.devices)
+	m.shapes, m.source = slices.Clone(n.shapes), slices.Clone(n.source)
+	for _, i := range changed {
+		m.shapes[i], m.source[i] = m.effective(i)
+	}
+	// What is needed follows from where terminals are.
+	place := slices.Clone(n.place)
+	for _, i := range changed {
+		for _, h := range n.Topo.hubsOf(i) {
+			place[h] = office.Set{}
+		}
+		m.placesOf(i, place)
+	}
+	m.place = place
+	if !slices.Equal(place, n.place) {
+		m.needed = n.Topo.computeNeeded(place)
+		for b := range m.needed {
+			if m.needed[b] != n.needed[b] {
+				for _, l := range n.Topo.blocks[b].links {
+					m.before.links = append(m.before.links, l)
+					for _, e := range []End{n.Topo.Links[l].A, n.Topo.Links[l].B} {
+						if m.shapes[e.Dev][e.Port].Rest == office.RestNeeded {
+							changed = append(changed, e.Dev)
+						}
+					}
+				}
+			}
+		}
+		slices.Sort(changed)
+		changed = slices.Compact(changed)
+	}
+	m.before.devices = changed
+	m.tables(n, changed)
+	m.hubs(n, changed)
+	m.links(n, changed)
+	m.solve()
+	return &m
+}
+
+// hubsOf lists a device's hubs.
+func (t *Topology) hubsOf(dev int) []int {
+	var hs []int
+	for p := range t.hubOf[dev] {
+		if h := t.HubOf(dev, p); len(hs) == 0 || !slices.Contains(hs, h) {
+			hs = append(hs, h)
+		}
+	}
+	return hs
+}
+
+func (m *Net) tables(n *Net, changed []int) {
+	m.Tables = slices.Clone(n.Tables)
+	cache := compileCache{}
+	for _, i := range changed {
+		t := m.table(i, cache)
+		for p, c := range t.Ports {
+			was := n.Tables[i].Ports[p]
+			if was.Equal(c) {
+				t.Ports[p] = was // so that "the same" is one comparison further on
+				continue
+			}
+			for _, s := range []office.Set{was.Untagged.Xor(&c.Untagged), was.Tagged.Xor(&c.Tagged)} {
+				m.dirty.AddAll(&s)
+			}
+			m.dirty.Add(was.PVID)
+			m.dirty.Add(c.PVID)
+			if was.Off != c.Off || was.Admit != c.Admit || was.Filter != c.Filter || !slices.Equal(was.Rides, c.Rides) {
+				a, b := was.Members(), c.Members()
+				m.dirty.AddAll(&a)
+				m.dirty.AddAll(&b)
+			}
+		}
+		m.Tables[i] = t
+		was, is := n.Office.Devices[i], m.Office.Devices[i]
+		if was != is {
+			for _, d := range []*office.Device{was, is} {
+				if !slices.Equal(was.Addresses, is.Addresses) {
+					for _, a := range d.Addresses {
+						m.dirty.Add(a.VID)
+					}
+				}
+				if d.Manage != nil && was.Manage != is.Manage {
+					m.dirty.Add(d.Manage.VID)
+				}
+			}
+		}
+	}
+	m.dirty.Remove(0)
+}
+
+func (m *Net) hubs(n *Net, changed []int) {
+	m.term, m.wants = slices.Clone(n.term), slices.Clone(n.wants)
+	m.addr, m.present = slices.Clone(n.addr), slices.Clone(n.present)
+	unaware := false
+	for h, x := range m.Topo.Hubs {
+		if m.Office.Devices[x.Dev].Forwarding == office.Unaware {
+			unaware = true
+			m.present[h] = office.Set{} // found anew: tags may have stopped coming in
+			if _, ok := slices.BinarySearch(changed, x.Dev); !ok {
+				for _, k := range m.Topo.plugs[x.Dev] {
+					if p := &m.Office.Plugs[k]; p.Tagged {
+						m.present[h].Add(p.Wants)
+					}
+				}
+			}
+		}
+	}
+	for _, i := range changed {
+		for _, h := range m.Topo.hubsOf(i) {
+			m.term[h], m.wants[h], m.addr[h], m.present[h] = office.Set{}, office.Set{}, office.Set{}, office.Set{}
+		}
+		m.fillHubs(i)
+	}
+	if unaware {
+		m.throughUnaware()
+	}
+	note := func(a, b []office.Set, h int) {
+		if a[h] != b[h] {
+			d := a[h].Xor(&b[h])
+			m.dirty.AddAll(&d)
+		}
+	}
+	each := func(h int) {
+		note(m.term, n.term, h)
+		note(m.wants, n.wants, h)
+		note(m.addr, n.addr, h)
+		note(m.present, n.present, h)
+		note(m.place, n.place, h)
+	}
+	for _, i := range changed {
+		for _, h := range m.Topo.hubsOf(i) {
+			each(h)
+		}
+	}
+	if unaware {
+		for h := range m.Topo.Hubs {
+			note(m.present, n.present, h)
+		}
+	}
+}
+
+func (m *Net) links(n *Net, changed []int) {
+	m.carry = slices.Clone(n.carry)
+	crossed := false
+	redo := map[int]bool{}
+	port := func(x *Net, e End) *bridge.Port { return x.Tables[e.Dev].Ports[e.Port] }
+	look := func(h int) {
+		for _, l := range m.Topo.At[h] {
+			k := &m.Topo.Links[l]
+			stale := port(m, k.A) != port(n, k.A) || port(m, k.B) != port(n, k.B)
+			for _, e := range []End{k.A, k.B} {
+				stale = stale || m.Office.Devices[e.Dev].Forwarding == office.Unaware && m.present[e.Hub] != n.present[e.Hub]
+			}
+			if stale {
+				redo[l] = true
+			}
+		}
+	}
+	for _, i := range changed {
+		for _, h := range m.Topo.hubsOf(i) {
+			look(h)
+		}
+	}
+	for h, x := range m.Topo.Hubs {
+		if m.Office.Devices[x.Dev].Forwarding == office.Unaware {
+			look(h)
+		}
+	}
+	for l := range redo {
+		c, was := m.cross(l), n.carry[l]
+		for _, s := range []office.Set{c.AB.Xor(&was.AB), c.BA.Xor(&was.BA)} {
+			m.dirty.AddAll(&s)
+		}
+		crossed = crossed || !slices.Equal(c.Cross, was.Cross)
+		m.carry[l] = c
+		m.before.links = append(m.before.links, l)
+	}
+	slices.Sort(m.before.links)
+	m.before.links = slices.Compact(m.before.links)
+	m.keepTags()
+	if crossed || !slices.Equal(m.kept, n.kept) {
+		m.groups = m.couple()
+		for _, g := range [][][]Label{n.groups.groups, m.groups.groups} {
+			for _, ls := range g {
+				for _, l := range ls {
+					m.dirty.Add(l.VID())
+				}
+			}
+		}
+		m.dirty.Remove(0)
+	}
+	m.used = m.inUse()
+	gone := n.used.Xor(&m.used)
+	m.dirty.AddAll(&gone)
+}

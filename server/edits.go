@@ -1,0 +1,248 @@
+package server
+
+import (
+	"fmt"
+	"strings"
+
+	"klammer/core/bring"
+	"klammer/core/notation"
+	"klammer/core/office"
+	"klammer/core/span"
+)
+
+// EditRequest is one edit, made on the revision that the browser shows.
+// Exactly one of member, pvid, lines, bring and withdraw says what it is.
+type EditRequest struct {
+	Base     int64          `json:"base" required:"true" minimum:"0" description:"the revision that the edit was made on"`
+	Member   *MemberRequest `json:"member,omitempty"`
+	PVID     *PVIDRequest   `json:"pvid,omitempty"`
+	Lines    []string       `json:"lines,omitempty" description:"statements in bracket notation"`
+	Bring    *BringRequest  `json:"bring,omitempty"`
+	Withdraw *BringRequest  `json:"withdraw,omitempty"`
+}
+
+// MemberRequest sets how a VLAN stands on some ports.
+type MemberRequest struct {
+	VID   int      `json:"vid" required:"true" minimum:"1" maximum:"4094"`
+	Ports []string `json:"ports" required:"true" nullable:"false"`
+	As    string   `json:"as" required:"true" enum:"untagged,tagged,none"`
+}
+
+// PVIDRequest sets the VLAN that untagged frames join on some ports; 0 is none.
+type PVIDRequest struct {
+	VID   int      `json:"vid" required:"true" minimum:"0" maximum:"4094"`
+	Ports []string `json:"ports" required:"true" nullable:"false"`
+}
+
+// BringRequest puts a VLAN on a port with all that it needs on the way, or
+// takes it away.
+type BringRequest struct {
+	VID    int    `json:"vid" required:"true" minimum:"1" maximum:"4094"`
+	Port   string `json:"port" required:"true"`
+	Tagged bool   `json:"tagged,omitempty"`
+}
+
+// badField is a request that cannot mean anything; it names the field.
+type badField struct{ field, text string }
+
+func (b *badField) Error() string { return b.field + ": " + b.text }
+
+func bad(field, format string, args ...any) error {
+	return &badField{field, fmt.Sprintf(format, args...)}
+}
+
+// plan works a request out on an office: the office as it would be, the edit
+// that leads there, and what it does in a few words.
+func plan(n *span.Net, q *EditRequest) (*office.Office, office.Edit, string, error) {
+	said := 0
+	for _, x := range []bool{q.Member != nil, q.PVID != nil, q.Lines != nil, q.Bring != nil, q.Withdraw != nil} {
+		if x {
+			said++
+		}
+	}
+	if said != 1 {
+		return nil, nil, "", bad("member", "an edit says exactly one of member, pvid, lines, bring and withdraw; this one says %d of them", said)
+	}
+	switch {
+	case q.Member != nil:
+		return planMember(n, q.Member)
+	case q.PVID != nil:
+		return planPVID(n, q.PVID)
+	case q.Lines != nil:
+		return planLines(n, q.Lines)
+	case q.Bring != nil:
+		return planBring(n, q.Bring, "bring", "bring", func(v office.VID, r office.PortRef) (*bring.Answer, error) {
+			as := office.Untagged
+			if q.Bring.Tagged {
+				as = office.Tagged
+			}
+			return bring.Bring(n, v, r, as)
+		})
+	}
+	return planBring(n, q.Withdraw, "withdraw", "withdraw", func(v office.VID, r office.PortRef) (*bring.Answer, error) {
+		return bring.Withdraw(n, v, r)
+	})
+}
+
+// ports finds the ports of a request and groups what can be set: members of a
+// bundle stand for their bundle.
+func ports(o *office.Office, field string, names []string) ([]office.PortRef, error) {
+	if len(names) == 0 {
+		return nil, bad(field, "no port is named")
+	}
+	if len(names) > 4096 {
+		return nil, bad(field, "%d ports at once: at most 4096", len(names))
+	}
+	var refs []office.PortRef
+	seen := map[office.PortRef]bool{}
+	for i, s := range names {
+		r, err := notation.PortRef(o, s)
+		if err != nil {
+			return nil, bad(fmt.Sprintf("%s[%d]", field, i), "%s", err)
+		}
+		d := o.Device(r.Device)
+		r.Port = d.Ports[d.Logical(d.Port(r.Port))].Name
+		if !seen[r] {
+			seen[r] = true
+			refs = append(refs, r)
+		}
+	}
+	return refs, nil
+}
+
+func setAll(n *span.Net, refs []office.PortRef, shape func(dev, port int) office.Shape) (*office.Office, office.Edit, error) {
+	draft := office.NewDraft(n.Office)
+	for _, r := range refs {
+		i := n.Topo.DeviceIndex(r.Device)
+		d := n.Office.Devices[i]
+		p := d.Port(r.Port)
+		s := shape(i, p)
+		set := &s
+		if was, src := n.Office.Effective(d, p); was.Equal(s) && src != office.FromNothing {
+			continue // nothing new: a use or a plan stays as it is
+		} else if planned, ok := n.Office.Planned(d, p); ok && n.Office.Resolve(planned).Equal(s) {
+			set = nil // back to what the plan says
+		}
+		because := d.Ports[p].Because
+		if set == nil {
+			because = ""
+		}
+		if err := draft.Set(r, set, because); err != nil {
+			return nil, nil, err
+		}
+	}
+	o, e := draft.Done()
+	return o, e, nil
+}
+
+func portNames(o *office.Office, refs []office.PortRef) string {
+	var out []string
+	for i := 0; i < len(refs); {
+		d := o.Device(refs[i].Device)
+		var at []int
+		j := i
+		for ; j < len(refs) && refs[j].Device == d.Name; j++ {
+			at = append(at, d.Port(refs[j].Port))
+		}
+		out = append(out, d.Name+" "+notation.Ports(d, at))
+		i = j
+	}
+	if len(out) > 4 {
+		out = append(out[:3], fmt.Sprintf("%d more devices", len(out)-3))
+	}
+	return strings.Join(out, ", ")
+}
+
+func planMember(n *span.Net, q *MemberRequest) (*office.Office, office.Edit, string, error) {
+	v, err := office.VIDOf(q.VID)
+	if err != nil {
+		return nil, nil, "", bad("member.vid", "%s", err)
+	}
+	as, ok := map[string]office.Membership{"untagged": office.Untagged, "tagged": office.Tagged, "none": office.NotMember}[q.As]
+	if !ok {
+		return nil, nil, "", bad("member.as", "%q is no way to be in a VLAN: untagged, tagged or none", q.As)
+	}
+	refs, err := ports(n.Office, "member.ports", q.Ports)
+	if err != nil {
+		return nil, nil, "", err
+	}
+	o, e, err := setAll(n, refs, func(dev, port int) office.Shape {
+		s, _ := n.Shape(dev, port)
+		if n.Tables[dev].Ports[port].Of(v) == as && !s.Off && (as != office.Untagged || len(s.Untagged) == 1 && !s.PVIDSet) {
+			return *s
+		}
+		return n.With(dev, port, v, as)
+	})
+	what := map[office.Membership]string{office.Untagged: "%s untagged on %s", office.Tagged: "%s tagged on %s", office.NotMember: "%s off %s"}[as]
+	return o, e, fmt.Sprintf(what, n.Name(v), portNames(n.Office, refs)), err
+}
+
+func planPVID(n *span.Net, q *PVIDRequest) (*office.Office, office.Edit, string, error) {
+	if q.VID != 0 {
+		if _, err := office.VIDOf(q.VID); err != nil {
+			return nil, nil, "", bad("pvid.vid", "%s", err)
+		}
+	}
+	refs, err := ports(n.Office, "pvid.ports", q.Ports)
+	if err != nil {
+		return nil, nil, "", err
+	}
+	o, e, err := setAll(n, refs, func(dev, port int) office.Shape {
+		s, _ := n.Shape(dev, port)
+		return s.WithPVID(office.VID(q.VID))
+	})
+	name := "none"
+	if q.VID != 0 {
+		name = n.Name(office.VID(q.VID))
+	}
+	return o, e, fmt.Sprintf("PVID %s on %s", name, portNames(n.Office, refs)), err
+}
+
+func planLines(n *span.Net, lines []string) (*office.Office, office.Edit, string, error) {
+	if len(lines) == 0 {
+		return nil, nil, "", bad("lines", "no statement is given")
+	}
+	o, e, err := notation.Line(n.Office, strings.Join(lines, "\n"))
+	if err != nil {
+		m, ok := err.(*notation.Mistakes)
+		if !ok {
+			return nil, nil, "", bad("lines", "%s", err)
+		}
+		var all []string
+		for _, x := range m.List {
+			if len(lines) > 1 {
+				all = append(all, fmt.Sprintf("line %d, column %d: %s", x.Line, x.Column, x.Text))
+			} else {
+				all = append(all, fmt.Sprintf("column %d: %s", x.Column, x.Text))
+			}
+		}
+		return nil, nil, "", bad("lines", "%s", strings.Join(all, "\n"))
+	}
+	return o, e, cut(strings.Join(lines, "; ")), nil
+}
+
+// cut shortens a summary to what fits a line of the history.
+func cut(s string) string {
+	s = strings.Join(strings.Fields(s), " ")
+	if r := []rune(s); len(r) > 120 {
+		return string(r[:119]) + "…"
+	}
+	return s
+}
+
+func planBring(n *span.Net, q *BringRequest, field, word string, do func(office.VID, office.PortRef) (*bring.Answer, error)) (*office.Office, office.Edit, string, error) {
+	v, err := office.VIDOf(q.VID)
+	if err != nil {
+		return nil, nil, "", bad(field+".vid", "%s", err)
+	}
+	refs, err := ports(n.Office, field+".port", []string{q.Port})
+	if err != nil {
+		return nil, nil, "", err
+	}
+	a, err := do(v, refs[0])
+	if err != nil {
+		return nil, nil, "", bad(field+".port", "%s", err)
+	}
+	dir := map[string]string{"bring": "to", "withdraw": "from"}[word]
+	return a.Office, a.Edit, fmt.Sprintf("%s %s %s %s", word, n.Name(v), dir, portNames(n.Office, refs)), nil
+}

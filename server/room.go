@@ -1,0 +1,256 @@
+package server
+
+import (
+	"context"
+	"errors"
+	"fmt"
+	"sync"
+
+	"klammer/core/finding"
+	"klammer/core/notation"
+	"klammer/core/office"
+	"klammer/core/span"
+	"klammer/store"
+)
+
+// room is one office in memory: what is in the database, worked out. Edits go
+// through it one at a time; nothing changes here before the database has it.
+type room struct {
+	id    int64
+	store *store.Store
+
+	mu       sync.Mutex
+	loaded   bool
+	revision int64
+	report   *finding.Report
+	shown    *OfficeView
+	watchers map[chan *OfficeView]bool
+}
+
+// conflict is an edit that touches what somebody else has changed since.
+type conflict struct{ text string }
+
+func (c *conflict) Error() string { return c.text }
+
+// current gives the office, loading it at the first need.
+func (r *room) current(ctx context.Context) (*finding.Report, *OfficeView, error) {
+	r.mu.Lock()
+	defer r.mu.Unlock()
+	if err := r.load(ctx); err != nil {
+		return nil, nil, err
+	}
+	return r.report, r.shown, nil
+}
+
+func (r *room) load(ctx context.Context) error {
+	if r.loaded {
+		return nil
+	}
+	o, rev, err := r.store.Load(ctx, r.id)
+	if err != nil {
+		return err
+	}
+	r.loaded, r.revision = true, rev
+	r.report = finding.Check(span.Compile(o))
+	r.shown = view(r.id, rev, r.report)
+	return nil
+}
+
+// moved is called when the database says that the office is at a revision:
+// another server on it may have made an edit.
+func (r *room) moved(ctx context.Context, revision int64) {
+	r.mu.Lock()
+	defer r.mu.Unlock()
+	if !r.loaded || revision <= r.revision {
+		return
+	}
+	r.reload(ctx)
+}
+
+func (r *room) reload(ctx context.Context) {
+	old := r.shown
+	r.loaded = false
+	if err := r.load(ctx); err != nil {
+		return // the next request tries again, and says what is wrong
+	}
+	r.publish(r.shown.since(old))
+}
+
+func (r *room) publish(v *OfficeView) {
+	for w := range r.watchers {
+		select {
+		case w <- v:
+		default: // too slow: it is closed, connects again and reads the whole office
+			delete(r.watchers, w)
+			close(w)
+		}
+	}
+}
+
+// watch gives the views of all edits from now on.
+func (r *room) watch() (chan *OfficeView, func()) {
+	c := make(chan *OfficeView, 16)
+	r.mu.Lock()
+	defer r.mu.Unlock()
+	if r.watchers == nil {
+		r.watchers = map[chan *OfficeView]bool{}
+	}
+	r.watchers[c] = true
+	return c, func() {
+		r.mu.Lock()
+		defer r.mu.Unlock()
+		if r.watchers[c] {
+			delete(r.watchers, c)
+			close(c)
+		}
+	}
+}
+
+// edit plans a request on the newest office and commits it. Where others have
+// made edits since the request's base, it is merged, unless they touched the
+// same things.
+func (r *room) edit(ctx context.Context, author string, base int64, undoes int64,
+	plan func(*span.Net) (*office.Office, office.Edit, string, error)) (*OfficeView, error) {
+	r.mu.Lock()
+	defer r.mu.Unlock()
+	for range 5 {
+		if err := r.load(ctx); err != nil {
+			return nil, err
+		}
+		if base > r.revision {
+			return nil, bad("base", "revision %d is not there yet: the office is at %d", base, r.revision)
+		}
+		o, e, summary, err := plan(r.report.Net)
+		if err != nil {
+			return nil, err
+		}
+		if len(e) == 0 {
+			v := r.shown.since(r.shown)
+			return v, nil
+		}
+		if base < r.revision {
+			if err := r.untouched(ctx, base, e); err != nil {
+				return nil, err
+			}
+		}
+		report := r.report.Update(r.report.Net.Update(o))
+		rev, err := r.store.Commit(ctx, r.id, r.revision, e, store.Note{Author: author, Summary: summary, Undoes: undoes})
+		if errors.Is(err, store.ErrStale) {
+			old := r.shown
+			r.loaded = false
+			if err := r.load(ctx); err != nil {
+				return nil, err
+			}
+			r.publish(r.shown.since(old))
+			continue
+		}
+		if err != nil {
+			return nil, err
+		}
+		old := r.shown
+		r.revision, r.report = rev, report
+		r.shown = view(r.id, rev, report)
+		v := r.shown.since(old)
+		v.Author, v.Summary = author, summary
+		r.publish(v)
+		return v, nil
+	}
+	return nil, &conflict{"others are changing the office too fast: try again"}
+}
+
+// untouched says whether no edit after base touches what e touches.
+func (r *room) untouched(ctx context.Context, base int64, e office.Edit) error {
+	since, err := r.store.History(ctx, r.id, base, 1000)
+	if err != nil {
+		return err
+	}
+	if r.revision-base > 1000 {
+		return &conflict{fmt.Sprintf("the office has moved on by %d edits since: look at it as it is now, and do it again", r.revision-base)}
+	}
+	for _, m := range since {
+		for _, c := range m.Changes {
+			for _, k := range e.Keys() {
+				if k.Clashes(c.Key) {
+					return &conflict{fmt.Sprintf("%s was changed meanwhile by %s (%s): look at it as it is now, and do it again", keyName(c.Key), m.Author, m.Summary)}
+				}
+			}
+		}
+	}
+	return nil
+}
+
+// keyName is a key as people say it.
+func keyName(k office.Key) string {
+	kind, rest, ok := cutKey(k)
+	switch {
+	case !ok:
+		return "the office's name"
+	case kind == "port":
+		return "port " + rest
+	case kind == "vlan":
+		return "VLAN " + rest
+	}
+	return kind + " " + rest
+}
+
+func cutKey(k office.Key) (kind, rest string, ok bool) {
+	for i := range k {
+		if k[i] == ':' {
+			return string(k[:i]), string(k[i+1:]), true
+		}
+	}
+	return string(k), "", false
+}
+
+// undo takes back an edit that nothing later touches.
+func (r *room) undo(ctx context.Context, author string, revision int64) (*OfficeView, error) {
+	all, err := r.store.History(ctx, r.id, revision-1, 1001)
+	if err != nil {
+		return nil, err
+	}
+	if len(all) == 0 || all[len(all)-1].Revision != revision {
+		return nil, bad("revision", "there is no edit %d to take back", revision)
+	}
+	m := all[len(all)-1]
+	if m.UndoneBy != 0 {
+		return nil, &conflict{fmt.Sprintf("edit %d was taken back already", revision)}
+	}
+	return r.edit(ctx, author, revision, revision, func(n *span.Net) (*office.Office, office.Edit, string, error) {
+		var e office.Edit
+		o := n.Office
+		for i := len(m.Changes) - 1; i >= 0; i-- {
+			c := office.Change{At: m.Changes[i].At}
+			var err error
+			for _, side := range []struct {
+				text string
+				to   *office.Thing
+			}{{m.Changes[i].After, &c.Before}, {m.Changes[i].Before, &c.After}} {
+				if side.text == "" {
+					continue
+				}
+				if *side.to, err = notation.ReadThing(o, side.text); err != nil {
+					return nil, nil, "", &conflict{fmt.Sprintf("edit %d cannot be taken back: %s", revision, err)}
+				}
+			}
+			e = append(e, c)
+			if o, err = office.Apply(o, office.Edit{c}); err != nil {
+				return nil, nil, "", &conflict{fmt.Sprintf("edit %d cannot be taken back: %s", revision, err)}
+			}
+		}
+		word := "undo: "
+		if m.Undoes != 0 {
+			word = "redo: "
+		}
+		return o, e, cut(word + trimWord(m.Summary)), nil
+	})
+}
+
+// trimWord takes "undo: " or "redo: " off, so that they do not pile up.
+func trimWord(s string) string {
+	for _, p := range []string{"undo: ", "redo: "} {
+		if len(s) > len(p) && s[:len(p)] == p {
+			return s[len(p):]
+		}
+	}
+	return s
+}

@@ -1,0 +1,257 @@
+// Package server answers the browser: it translates between HTTP and the
+// packages below core, and decides nothing itself.
+//
+// It listens on loopback only, as there are no accounts: each browser is asked
+// for a name once, which becomes the author of its edits.
+package server
+
+import (
+	"bytes"
+	"context"
+	"encoding/json"
+	"errors"
+	"fmt"
+	"log/slog"
+	"net"
+	"net/url"
+	"strconv"
+	"strings"
+	"sync"
+	"time"
+
+	"github.com/gofiber/fiber/v3"
+	"github.com/jackc/pgx/v5/pgconn"
+
+	"klammer/store"
+)
+
+// Server answers for all offices of one database.
+type Server struct {
+	app   *fiber.App
+	store *store.Store
+	log   *slog.Logger
+	stop  context.Context
+
+	mu    sync.Mutex
+	rooms map[int64]*room
+}
+
+// New makes a server; it works until ctx ends.
+func New(ctx context.Context, s *store.Store, log *slog.Logger) *Server {
+	srv := &Server{store: s, log: log, stop: ctx, rooms: map[int64]*room{}}
+	srv.app = fiber.New(fiber.Config{
+		AppName:      "Klammer",
+		BodyLimit:    4 << 20,
+		ReadTimeout:  30 * time.Second,
+		IdleTimeout:  2 * time.Minute,
+		ErrorHandler: srv.fail,
+	})
+	srv.app.Use(guard)
+	for _, r := range srv.routes() {
+		srv.app.Add([]string{r.method}, r.path, r.handle)
+	}
+	srv.app.All("/api/*", func(c fiber.Ctx) error {
+		return fiber.NewError(fiber.StatusNotFound, "there is nothing at "+c.Path())
+	})
+	srv.pages()
+	go srv.listen()
+	return srv
+}
+
+// Serve answers on a listener until the server's context ends.
+func (s *Server) Serve(l net.Listener) error {
+	return s.app.Listener(l, fiber.ListenConfig{DisableStartupMessage: true, GracefulContext: s.stop, ShutdownTimeout: 3 * time.Second})
+}
+
+// listen hears of edits that other servers on the database make. When the
+// database was away, offices may have moved on unheard: they are read again.
+func (s *Server) listen() {
+	for s.stop.Err() == nil {
+		err := s.store.Listen(s.stop, func(id, revision int64) {
+			if r := s.known(id); r != nil {
+				r.moved(s.stop, revision)
+			}
+		})
+		if s.stop.Err() != nil {
+			return
+		}
+		s.log.Warn("the database does not answer; trying again", "error", err)
+		select {
+		case <-s.stop.Done():
+		case <-time.After(500 * time.Millisecond):
+		}
+		if all, err := s.store.Offices(s.stop); err == nil {
+			for _, o := range all {
+				if r := s.known(o.ID); r != nil {
+					r.moved(s.stop, o.Revision)
+				}
+			}
+		}
+	}
+}
+
+func (s *Server) known(id int64) *room {
+	s.mu.Lock()
+	defer s.mu.Unlock()
+	return s.rooms[id]
+}
+
+// room finds the office that a request names.
+func (s *Server) room(c fiber.Ctx) (*room, error) {
+	id, err := strconv.ParseInt(c.Params("id"), 10, 64)
+	if err != nil || id < 1 {
+		return nil, bad("id", "%q is no number of an office", c.Params("id"))
+	}
+	if r := s.known(id); r != nil {
+		return r, nil
+	}
+	r := &room{id: id, store: s.store}
+	if _, _, err := r.current(c.Context()); err != nil {
+		return nil, err
+	}
+	s.mu.Lock()
+	defer s.mu.Unlock()
+	if old := s.rooms[id]; old != nil {
+		return old, nil
+	}
+	s.rooms[id] = r
+	return r, nil
+}
+
+// guard keeps other pages in the same browser out: requests are for this host
+// by a loopback name, and writes come from its own pages and carry JSON.
+func guard(c fiber.Ctx) error {
+	host := c.Host()
+	if h, _, err := net.SplitHostPort(host); err == nil {
+		host = h
+	}
+	if ip := net.ParseIP(strings.Trim(host, "[]")); host != "localhost" && (ip == nil || !ip.IsLoopback()) {
+		return fiber.NewError(fiber.StatusForbidden, "Klammer answers on this machine only: open it as http://127.0.0.1")
+	}
+	if m := c.Method(); m != fiber.MethodGet && m != fiber.MethodHead {
+		if o := c.Get("Origin"); o != "" {
+			if u, err := url.Parse(o); err != nil || u.Host != c.Host() {
+				return fiber.NewError(fiber.StatusForbidden, "another page may not change this office")
+			}
+		}
+		if !strings.HasPrefix(c.Get("Content-Type"), "application/json") {
+			return fiber.NewError(fiber.StatusUnsupportedMediaType, "the request is not JSON: send Content-Type: application/json")
+		}
+	}
+	c.Set("X-Content-Type-Options", "nosniff")
+	c.Set("Referrer-Policy", "no-referrer")
+	c.Set("Content-Security-Policy", "default-src 'self'; style-src 'self' 'unsafe-inline'; img-src 'self' data:; frame-ancestors 'none'")
+	return c.Next()
+}
+
+// Problem is what a request that failed is answered with.
+type Problem struct {
+	Error string `json:"error" required:"true"`
+	Field string `json:"field,omitempty" description:"the field that is wrong"`
+}
+
+// fail turns an error into an answer with the right status.
+func (s *Server) fail(c fiber.Ctx, err error) error {
+	var field *badField
+	var clash *conflict
+	var web *fiber.Error
+	status, p := fiber.StatusInternalServerError, Problem{}
+	switch {
+	case errors.As(err, &field):
+		status, p = fiber.StatusBadRequest, Problem{field.text, field.field}
+	case errors.As(err, &clash):
+		status, p = fiber.StatusConflict, Problem{Error: clash.text}
+	case errors.Is(err, store.ErrNoOffice):
+		status, p = fiber.StatusNotFound, Problem{"there is no office of that number", "id"}
+	case errors.As(err, &web):
+		status, p = web.Code, Problem{Error: web.Message}
+	case databaseGone(err):
+		status, p = fiber.StatusServiceUnavailable, Problem{Error: "The database does not answer: nothing was changed. Klammer goes on as soon as it is back."}
+		s.log.Warn("database", "path", c.Path(), "error", err)
+	default:
+		p.Error = "This should not happen: " + err.Error()
+		s.log.Error("request", "path", c.Path(), "error", err)
+	}
+	return c.Status(status).JSON(p)
+}
+
+// databaseGone tells a database that cannot be reached from one that refuses.
+func databaseGone(err error) bool {
+	var pg *pgconn.PgError
+	if errors.As(err, &pg) { // 57P0x: shutting down or starting; 08: connection; 53: out of resources
+		return strings.HasPrefix(pg.Code, "57P") || strings.HasPrefix(pg.Code, "08") || strings.HasPrefix(pg.Code, "53")
+	}
+	var connect *pgconn.ConnectError
+	var network net.Error
+	return errors.As(err, &connect) || errors.As(err, &network) || pgconn.SafeToRetry(err) ||
+		errors.Is(err, context.DeadlineExceeded) || strings.Contains(err.Error(), "conn closed") || strings.Contains(err.Error(), "unexpected EOF")
+}
+
+// body reads a JSON body strictly: an unknown field or a wrong type is an
+// error that names it.
+func body(c fiber.Ctx, into any) error {
+	d := json.NewDecoder(bytes.NewReader(c.Body()))
+	d.DisallowUnknownFields()
+	err := d.Decode(into)
+	if err == nil && d.More() {
+		err = errors.New("something follows the JSON document")
+	}
+	if err == nil {
+		return nil
+	}
+	var kind *json.UnmarshalTypeError
+	if errors.As(err, &kind) {
+		return bad(kind.Field, "a %s does not fit here: %s is wanted", kind.Value, typeName(kind))
+	}
+	if name, ok := strings.CutPrefix(err.Error(), "json: unknown field "); ok {
+		return bad(strings.Trim(name, `"`), "no such field is known here")
+	}
+	return bad("body", "this is not the JSON that is wanted: %s", strings.TrimPrefix(err.Error(), "json: "))
+}
+
+func typeName(e *json.UnmarshalTypeError) string {
+	switch s := e.Type.String(); {
+	case strings.HasPrefix(s, "int"):
+		return "a whole number"
+	case s == "string":
+		return "a text"
+	case s == "bool":
+		return "true or false"
+	case strings.HasPrefix(s, "[]"):
+		return "a list"
+	}
+	return "an object"
+}
+
+// authorCookie holds the name that a browser was asked for.
+const authorCookie = "klammer_name"
+
+func author(c fiber.Ctx) (string, error) {
+	name, err := url.QueryUnescape(c.Cookies(authorCookie))
+	if err != nil || strings.TrimSpace(name) == "" {
+		return "", fiber.NewError(fiber.StatusUnauthorized, "say who you are first: the history names who made an edit")
+	}
+	return name, nil
+}
+
+func checkName(name string) (string, error) {
+	name = strings.Join(strings.Fields(name), " ")
+	if name == "" || len([]rune(name)) > 60 {
+		return "", bad("name", "a name has 1 to 60 letters")
+	}
+	return name, nil
+}
+
+func intQuery(c fiber.Ctx, name string, otherwise int64) (int64, error) {
+	s := c.Query(name)
+	if s == "" {
+		return otherwise, nil
+	}
+	n, err := strconv.ParseInt(s, 10, 64)
+	if err != nil || n < 0 {
+		return 0, bad(name, "%q is not a number", s)
+	}
+	return n, nil
+}
+
+var _ = fmt.Sprint

@@ -1,0 +1,253 @@
+package server
+
+import (
+	"slices"
+	"strings"
+
+	"klammer/api"
+	"klammer/core/finding"
+	"klammer/core/notation"
+	"klammer/core/office"
+	"klammer/core/span"
+)
+
+// OfficeView is a whole office as the browser draws it. After an edit the same
+// form comes with only the devices that changed.
+type OfficeView struct {
+	ID       int64         `json:"id" required:"true"`
+	Title    string        `json:"title" required:"true"`
+	Revision int64         `json:"revision" required:"true"`
+	Whole    bool          `json:"whole" required:"true"`
+	Order    []string      `json:"order" required:"true" nullable:"false"`
+	VLANs    []VLANView    `json:"vlans" required:"true" nullable:"false"`
+	Devices  []DeviceView  `json:"devices" required:"true" nullable:"false"`
+	Links    []LinkView    `json:"links" required:"true" nullable:"false"`
+	Findings []api.Finding `json:"findings" required:"true" nullable:"false"`
+	Author   string        `json:"author,omitempty"`
+	Summary  string        `json:"summary,omitempty"`
+}
+
+// VLANView is a row of the board.
+type VLANView struct {
+	VID        int      `json:"vid" required:"true"`
+	Name       string   `json:"name" required:"true"`
+	Note       string   `json:"note,omitempty"`
+	Nets       []string `json:"nets" required:"true" nullable:"false"`
+	Gateway    string   `json:"gateway,omitempty"`
+	Local      bool     `json:"local" required:"true"`
+	Registered bool     `json:"registered" required:"true"`
+	State      string   `json:"state" required:"true" enum:"unused,whole,split,merged"`
+	Parts      int      `json:"parts" required:"true"`
+}
+
+// DeviceView is a group of columns of the board.
+type DeviceView struct {
+	Name       string     `json:"name" required:"true"`
+	Kind       string     `json:"kind" required:"true"`
+	Forwarding string     `json:"forwarding" required:"true"`
+	Follows    string     `json:"follows,omitempty"`
+	Wording    string     `json:"wording,omitempty"`
+	Manage     string     `json:"manage,omitempty"`
+	Ports      []PortView `json:"ports" required:"true" nullable:"false"`
+}
+
+// PortView is a column of the board, before columns are folded.
+type PortView struct {
+	Name     string     `json:"name" required:"true"`
+	Kind     string     `json:"kind" required:"true" enum:"physical,bundle,inner"`
+	Flavour  string     `json:"flavour,omitempty"`
+	Speed    string     `json:"speed,omitempty"`
+	Mode     string     `json:"mode,omitempty"`
+	Members  []string   `json:"members,omitempty"`
+	Bundle   string     `json:"bundle,omitempty"`
+	Shape    string     `json:"shape" required:"true"`
+	Off      bool       `json:"off,omitempty"`
+	Untagged []int      `json:"untagged" required:"true" nullable:"false"`
+	Tagged   []int      `json:"tagged" required:"true" nullable:"false"`
+	PVID     int        `json:"pvid" required:"true"`
+	Source   string     `json:"source" required:"true" enum:"nothing,port,plan,exception"`
+	Because  string     `json:"because,omitempty"`
+	Cabled   []string   `json:"cabled,omitempty"`
+	Plugs    []PlugView `json:"plugs,omitempty"`
+}
+
+// PlugView is what is plugged into a port.
+type PlugView struct {
+	Name     string `json:"name" required:"true"`
+	Wants    int    `json:"wants" required:"true"`
+	Tagged   bool   `json:"tagged" required:"true"`
+	Operator bool   `json:"operator" required:"true"`
+}
+
+// LinkView is a bracket under the board: a cable, or a bundle's cables as one.
+type LinkView struct {
+	A      string   `json:"a" required:"true"`
+	B      string   `json:"b" required:"true"`
+	Cables int      `json:"cables" required:"true"`
+	Mode   string   `json:"mode,omitempty"`
+	VLANs  []int    `json:"vlans" required:"true" nullable:"false"`
+	Broken bool     `json:"broken" required:"true"`
+	Labels []string `json:"labels" required:"true" nullable:"false"`
+}
+
+// triedMends bounds how many findings have their mends tried before they are
+// sent: those that break come first, and nobody mends the rest before them.
+const triedMends = 60
+
+// view draws an office; before is what the browser has, nil for nothing.
+func view(id, revision int64, r *finding.Report) *OfficeView {
+	n := r.Net
+	v := &OfficeView{ID: id, Title: n.Office.Title, Revision: revision, Whole: true, Order: []string{}, Devices: []DeviceView{}, Links: []LinkView{}}
+	for _, i := range n.Outwards() {
+		v.Order = append(v.Order, n.Office.Devices[i].Name)
+	}
+	list := r.List()
+	v.Findings = api.Findings(r, list, triedMends)
+	v.VLANs = vlanViews(n)
+	for i := range n.Office.Devices {
+		v.Devices = append(v.Devices, deviceView(n, i))
+	}
+	v.Links = linkViews(n, list)
+	return v
+}
+
+// since leaves in v only the devices that differ from those of an older view.
+func (v *OfficeView) since(old *OfficeView) *OfficeView {
+	if old == nil || !slices.Equal(v.Order, old.Order) {
+		return v
+	}
+	was := make(map[string]*DeviceView, len(old.Devices))
+	for i := range old.Devices {
+		was[old.Devices[i].Name] = &old.Devices[i]
+	}
+	d := *v
+	d.Whole = false
+	d.Devices = slices.DeleteFunc(slices.Clone(v.Devices), func(x DeviceView) bool {
+		o := was[x.Name]
+		return o != nil && sameDevice(o, &x)
+	})
+	return &d
+}
+
+func sameDevice(a, b *DeviceView) bool {
+	return a.Kind == b.Kind && a.Forwarding == b.Forwarding && a.Follows == b.Follows && a.Wording == b.Wording && a.Manage == b.Manage &&
+		slices.EqualFunc(a.Ports, b.Ports, func(p, q PortView) bool {
+			return p.Name == q.Name && p.Shape == q.Shape && p.Because == q.Because && p.Source == q.Source && p.PVID == q.PVID && p.Off == q.Off &&
+				p.Bundle == q.Bundle && p.Mode == q.Mode && p.Speed == q.Speed && slices.Equal(p.Untagged, q.Untagged) && slices.Equal(p.Tagged, q.Tagged) &&
+				slices.Equal(p.Cabled, q.Cabled) && slices.Equal(p.Plugs, q.Plugs) && slices.Equal(p.Members, q.Members)
+		})
+}
+
+func vlanViews(n *span.Net) []VLANView {
+	out := []VLANView{}
+	for v := range n.Used().All() {
+		r := n.VLAN(v)
+		x := VLANView{VID: int(v), Nets: []string{}, State: r.State.String(), Parts: r.Parts}
+		reg := n.Office.VLAN(v)
+		if reg == nil && r.State == span.Unused && !onPorts(n, v) {
+			continue
+		}
+		if reg != nil {
+			x.Registered, x.Name, x.Note, x.Local = true, reg.Name, reg.Note, reg.Local
+			for _, p := range reg.Nets {
+				x.Nets = append(x.Nets, p.String())
+			}
+		}
+		x.Gateway = gateway(n.Office, v)
+		out = append(out, x)
+	}
+	return out
+}
+
+func onPorts(n *span.Net, v office.VID) bool {
+	for i, t := range n.Tables {
+		for p, c := range t.Ports {
+			if c.Has(v) && n.Office.Devices[i].Ports[p].Kind != office.Inner {
+				return true
+			}
+		}
+	}
+	return false
+}
+
+// gateway is "gate .1" or "gate 10.61.110.1": the first address of a VLAN.
+func gateway(o *office.Office, v office.VID) string {
+	for _, d := range o.Devices {
+		for _, a := range d.Addresses {
+			if a.VID == v {
+				return d.Name + " " + a.Prefix.Addr().String()
+			}
+		}
+	}
+	return ""
+}
+
+func deviceView(n *span.Net, i int) DeviceView {
+	d := n.Office.Devices[i]
+	v := DeviceView{Name: d.Name, Kind: string(d.Kind), Forwarding: d.Forwarding.String(), Follows: d.Follows, Ports: make([]PortView, len(d.Ports))}
+	v.Wording = strings.Join(append([]string{d.Wording.Name}, d.Wording.Habits...), " ")
+	if d.Manage != nil {
+		v.Manage = n.Name(d.Manage.VID)
+		if d.Manage.Addr.IsValid() {
+			v.Manage += " " + d.Manage.Addr.String()
+		}
+	}
+	kinds := [...]string{office.Physical: "physical", office.Bundle: "bundle", office.Inner: "inner"}
+	sources := [...]string{office.FromNothing: "nothing", office.FromPort: "port", office.FromPlan: "plan", office.FromException: "exception"}
+	for p := range d.Ports {
+		x, c := &d.Ports[p], n.Tables[i].Ports[p]
+		pv := PortView{Name: x.Name, Kind: kinds[x.Kind], Flavour: string(x.Flavour), Speed: x.Speed.String(), Mode: string(x.Mode), Because: x.Because}
+		for _, m := range x.Members {
+			pv.Members = append(pv.Members, d.Ports[m].Name)
+		}
+		if x.Bundle > 0 {
+			pv.Bundle = d.Ports[x.Bundle-1].Name
+		} else {
+			pv.Off = c.Off
+		}
+		w, src := n.Office.Written(d, p)
+		pv.Shape, pv.Source = notation.Shape(*w), sources[src]
+		pv.Untagged, pv.Tagged, pv.PVID = api.VIDs(c.Untagged.VIDs()), api.VIDs(c.Tagged.VIDs()), int(c.PVID)
+		for _, l := range n.Topo.LinksAt(i, p) {
+			k := &n.Topo.Links[l]
+			to := k.B
+			if to.Dev == i && to.Port == p {
+				to = k.A
+			}
+			pv.Cabled = append(pv.Cabled, n.Ref(to).String())
+		}
+		v.Ports[p] = pv
+	}
+	for _, k := range n.Topo.PlugsAt(i) {
+		g := n.Office.Plugs[k]
+		pv := &v.Ports[d.Port(g.Port.Port)]
+		pv.Plugs = append(pv.Plugs, PlugView{g.Name, int(g.Wants), g.Tagged, g.Operator})
+	}
+	return v
+}
+
+func linkViews(n *span.Net, list []*finding.Finding) []LinkView {
+	labels := map[[2]office.PortRef][]string{}
+	for _, f := range list {
+		if f.Label != "" && f.Severity == finding.Breaks && len(f.Ports) == 2 {
+			k := [2]office.PortRef{f.Ports[0], f.Ports[1]}
+			labels[k] = append(labels[k], f.Label)
+		}
+	}
+	out := []LinkView{}
+	for i := range n.Topo.Links {
+		l := &n.Topo.Links[i]
+		a, b := n.Ref(l.A), n.Ref(l.B)
+		v := LinkView{A: a.String(), B: b.String(), Cables: len(l.Cables), Labels: []string{}}
+		v.Mode = string(n.Office.Devices[l.A.Dev].Ports[l.A.Port].Mode)
+		c := n.Carry(i)
+		any := c.AB
+		any.AddAll(&c.BA)
+		v.VLANs = api.VIDs(any.VIDs())
+		if ls := labels[[2]office.PortRef{a, b}]; ls != nil {
+			v.Broken, v.Labels = true, ls
+		}
+		out = append(out, v)
+	}
+	return out
+}

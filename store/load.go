@@ -1,0 +1,387 @@
+package store
+
+import (
+	"context"
+	"errors"
+	"fmt"
+	"net/netip"
+	"time"
+
+	"github.com/jackc/pgx/v5"
+
+	"klammer/core/notation"
+	"klammer/core/office"
+)
+
+// Load reads an office and its revision, as they were at one moment.
+func (s *Store) Load(ctx context.Context, id int64) (*office.Office, int64, error) {
+	var l loader
+	err := pgx.BeginTxFunc(ctx, s.pool, pgx.TxOptions{IsoLevel: pgx.RepeatableRead, AccessMode: pgx.ReadOnly}, func(tx pgx.Tx) error {
+		l = loader{ctx: ctx, tx: tx, id: id, draft: office.NewDraft(&office.Office{})}
+		return l.load()
+	})
+	if err != nil {
+		return nil, 0, err
+	}
+	o, _ := l.draft.Done()
+	return o, l.revision, nil
+}
+
+type loader struct {
+	ctx      context.Context
+	tx       pgx.Tx
+	id       int64
+	draft    *office.Draft
+	revision int64
+	shapes   map[owner]*office.Shape
+	known    map[string]*office.Shape // ports with the same shape share it
+}
+
+// owner is the row that a shape belongs to.
+type owner struct {
+	kind string
+	id   int64
+}
+
+// each runs a query and calls f for every row.
+func (l *loader) each(sql string, into []any, f func() error) error {
+	rows, err := l.tx.Query(l.ctx, sql, l.id)
+	if err != nil {
+		return err
+	}
+	_, err = pgx.ForEachRow(rows, into, f)
+	return err
+}
+
+func (l *loader) load() error {
+	var title string
+	err := l.tx.QueryRow(l.ctx, "SELECT title, revision FROM office WHERE id = $1", l.id).Scan(&title, &l.revision)
+	if errors.Is(err, pgx.ErrNoRows) {
+		return ErrNoOffice
+	}
+	if err != nil {
+		return err
+	}
+	l.draft.SetTitle(title)
+	for _, step := range []func() error{l.vlans, l.readShapes, l.uses, l.plans, l.devices, l.cables, l.plugs} {
+		if err := step(); err != nil {
+			return err
+		}
+	}
+	return nil
+}
+
+func (l *loader) vlans() error {
+	nets := map[office.VID][]netip.Prefix{}
+	var vid int32
+	var net netip.Prefix
+	err := l.each("SELECT vid, net FROM vlan_net WHERE office_id = $1 ORDER BY vid, place", []any{&vid, &net}, func() error {
+		nets[office.VID(vid)] = append(nets[office.VID(vid)], net)
+		return nil
+	})
+	if err != nil {
+		return err
+	}
+	var v office.VLAN
+	return l.each("SELECT vid, name, note, is_local FROM vlan WHERE office_id = $1 ORDER BY vid", []any{&vid, &v.Name, &v.Note, &v.Local}, func() error {
+		return l.draft.PutVLAN(&office.VLAN{VID: office.VID(vid), Name: v.Name, Note: v.Note, Local: v.Local, Nets: nets[office.VID(vid)]})
+	})
+}
+
+func (l *loader) readShapes() error {
+	l.shapes, l.known = map[owner]*office.Shape{}, map[string]*office.Shape{}
+	var (
+		kind, rest, admit string
+		id                int64
+		off, said, filter bool
+		use               *string
+		pvid              *int32
+		vids, wires       []*int32
+		tagged            []*bool
+	)
+	return l.each(`SELECT CASE WHEN port_id IS NOT NULL THEN 'port' WHEN use_id IS NOT NULL THEN 'use' ELSE 'line' END,
+			COALESCE(port_id, use_id, plan_line_id), is_off, use_name, rest, pvid_said, pvid::int, admit, filter,
+			array_agg(v.vid::int ORDER BY v.vid), array_agg(v.tagged ORDER BY v.vid), array_agg(v.wire::int ORDER BY v.vid)
+		FROM shape s LEFT JOIN shape_vlan v ON v.shape_id = s.id WHERE s.office_id = $1 GROUP BY s.id`,
+		[]any{&kind, &id, &off, &use, &rest, &said, &pvid, &admit, &filter, &vids, &tagged, &wires}, func() error {
+			s := office.Shape{Off: off, PVIDSet: said, FilterOff: !filter}
+			if use != nil {
+				s.Use = *use
+			}
+			if pvid != nil {
+				s.PVID = office.VID(*pvid)
+			}
+			for i, r := range rests {
+				if r == rest {
+					s.Rest = office.Rest(i)
+				}
+			}
+			for _, a := range []office.Admit{office.AdmitTagged, office.AdmitUntagged} {
+				if a.String() == admit {
+					s.Admit = a
+				}
+			}
+			for i, v := range vids {
+				switch {
+				case v == nil: // no member at all
+				case *tagged[i]:
+					s.Tagged = append(s.Tagged, office.VID(*v))
+					if wires[i] != nil {
+						s.Rides = append(s.Rides, office.Ride{VLAN: office.VID(*v), Wire: office.VID(*wires[i])})
+					}
+				default:
+					s.Untagged = append(s.Untagged, office.VID(*v))
+				}
+			}
+			s = s.Normal()
+			key := notation.Shape(s)
+			if l.known[key] == nil {
+				l.known[key] = &s
+			}
+			l.shapes[owner{kind, id}] = l.known[key]
+			return nil
+		})
+}
+
+func (l *loader) uses() error {
+	var id int64
+	var name string
+	return l.each("SELECT id, name FROM port_use WHERE office_id = $1 ORDER BY place", []any{&id, &name}, func() error {
+		return l.draft.PutUse(&office.Use{Name: name, Shape: *l.shapes[owner{"use", id}]})
+	})
+}
+
+func (l *loader) plans() error {
+	var (
+		plans    []*office.Plan
+		name     string
+		line     *int64
+		from, to *int32
+		last     int64
+	)
+	err := l.each(`SELECT p.name, l.id, r.from_place, r.to_place FROM port_plan p
+		LEFT JOIN plan_line l ON l.plan_id = p.id LEFT JOIN plan_range r ON r.line_id = l.id
+		WHERE p.office_id = $1 ORDER BY p.place, l.place, r.place`, []any{&name, &line, &from, &to}, func() error {
+		if len(plans) == 0 || plans[len(plans)-1].Name != name {
+			plans = append(plans, &office.Plan{Name: name})
+		}
+		p := plans[len(plans)-1]
+		if line == nil {
+			return nil
+		}
+		if *line != last {
+			last = *line
+			p.Lines = append(p.Lines, office.PlanLine{Shape: *l.shapes[owner{"line", last}]})
+		}
+		k := &p.Lines[len(p.Lines)-1]
+		k.Ports = append(k.Ports, office.PlanRange{From: int(*from), To: int(*to)})
+		return nil
+	})
+	if err != nil {
+		return err
+	}
+	for _, p := range plans {
+		if err := l.draft.PutPlan(p); err != nil {
+			return err
+		}
+	}
+	return nil
+}
+
+func (l *loader) devices() error {
+	var (
+		list       []*office.Device
+		byID       = map[int64]*office.Device{}
+		id         int64
+		name, kind string
+		follows    *string
+		forwarding string
+		wording    office.Wording
+		limits     office.Limits
+		adjacent   bool
+		manageVID  *int32
+		manageAddr *netip.Addr
+	)
+	err := l.each(`SELECT id, name, kind, follows, forwarding, wording, habits, max_vlans, max_addresses, max_zones, max_rows, adjacent, manage_vid::int, manage_addr
+		FROM device WHERE office_id = $1 ORDER BY place`,
+		[]any{&id, &name, &kind, &follows, &forwarding, &wording.Name, &wording.Habits, &limits.VLANs, &limits.Addresses, &limits.Zones, &limits.Rows, &adjacent, &manageVID, &manageAddr},
+		func() error {
+			d, err := office.NewDevice(name, office.Kind(kind))
+			if err != nil {
+				return err
+			}
+			d.Limits, d.Adjacent = limits, adjacent
+			d.Wording = office.Wording{Name: wording.Name}
+			if len(wording.Habits) > 0 {
+				d.Wording.Habits = append([]string(nil), wording.Habits...)
+			}
+			if follows != nil {
+				d.Follows = *follows
+			}
+			for f := office.Bridge; f <= office.Grouped; f++ {
+				if f.String() == forwarding {
+					d.Forwarding = f
+				}
+			}
+			if manageVID != nil {
+				d.Manage = &office.Manage{VID: office.VID(*manageVID)}
+				if manageAddr != nil {
+					d.Manage.Addr = *manageAddr
+				}
+			}
+			list = append(list, d)
+			byID[id] = d
+			return nil
+		})
+	if err != nil {
+		return err
+	}
+	if err := l.ports(byID); err != nil {
+		return err
+	}
+	if err := l.addresses(byID); err != nil {
+		return err
+	}
+	for _, d := range list {
+		if err := l.draft.PutDevice(d); err != nil {
+			return err
+		}
+	}
+	return nil
+}
+
+func (l *loader) ports(byID map[int64]*office.Device) error {
+	type place struct {
+		d  *office.Device
+		at int
+	}
+	at := map[int64]place{}
+	var (
+		dev, id        int64
+		name, kind, in string
+		speed          int
+		mode, flavour  *string
+		because        string
+		bundle, member int64
+		kinds          = map[string]office.PortKind{"physical": office.Physical, "bundle": office.Bundle, "inner": office.Inner}
+	)
+	err := l.each(`SELECT p.device_id, p.id, p.name, p.kind, p.inside, p.speed, p.mode, p.flavour, p.because
+		FROM port p JOIN device d ON d.id = p.device_id WHERE d.office_id = $1 ORDER BY p.device_id, p.place`,
+		[]any{&dev, &id, &name, &kind, &in, &speed, &mode, &flavour, &because}, func() error {
+			d := byID[dev]
+			if d == nil {
+				return fmt.Errorf("port %s has no device", name)
+			}
+			p := office.Port{Name: name, Kind: kinds[kind], Inside: in, Speed: office.Speed(speed), Because: because, Shape: l.shapes[owner{"port", id}]}
+			if mode != nil {
+				p.Mode = office.BundleMode(*mode)
+			}
+			if flavour != nil {
+				p.Flavour = office.Flavour(*flavour)
+			}
+			at[id] = place{d, len(d.Ports)}
+			d.Ports = append(d.Ports, p)
+			return nil
+		})
+	if err != nil {
+		return err
+	}
+	return l.each(`SELECT m.bundle_id, m.port_id FROM bundle_member m JOIN port p ON p.id = m.port_id JOIN device d ON d.id = p.device_id
+		WHERE d.office_id = $1 ORDER BY m.bundle_id, m.place`, []any{&bundle, &member}, func() error {
+		b := at[bundle]
+		b.d.Ports[b.at].Members = append(b.d.Ports[b.at].Members, at[member].at)
+		return nil
+	})
+}
+
+func (l *loader) addresses(byID map[int64]*office.Device) error {
+	var (
+		dev      int64
+		vid      int32
+		prefix   netip.Prefix
+		on       *string
+		zone     string
+		from, to *netip.Addr
+	)
+	return l.each(`SELECT a.device_id, a.vid::int, a.addr, p.name, a.zone, a.hand_from, a.hand_to FROM address a
+		JOIN device d ON d.id = a.device_id LEFT JOIN port p ON p.id = a.on_port WHERE d.office_id = $1 ORDER BY a.device_id, a.place`,
+		[]any{&dev, &vid, &prefix, &on, &zone, &from, &to}, func() error {
+			a := office.Address{VID: office.VID(vid), Prefix: prefix, Zone: zone}
+			if on != nil {
+				a.On = *on
+			}
+			if from != nil {
+				a.From, a.To = *from, *to
+			}
+			byID[dev].Addresses = append(byID[dev].Addresses, a)
+			return nil
+		})
+}
+
+func (l *loader) cables() error {
+	var a, b office.PortRef
+	return l.each(`SELECT da.name, pa.name, db.name, pb.name FROM cable c
+		JOIN cable_end ea ON ea.cable_id = c.id AND ea.side = 'a' JOIN port pa ON pa.id = ea.port_id JOIN device da ON da.id = pa.device_id
+		JOIN cable_end eb ON eb.cable_id = c.id AND eb.side = 'b' JOIN port pb ON pb.id = eb.port_id JOIN device db ON db.id = pb.device_id
+		WHERE c.office_id = $1 ORDER BY c.place`, []any{&a.Device, &a.Port, &b.Device, &b.Port}, func() error {
+		return l.draft.Connect(office.Cable{A: a, B: b})
+	})
+}
+
+func (l *loader) plugs() error {
+	var p office.Plug
+	var vid int32
+	return l.each(`SELECT d.name, p.name, g.name, g.wants::int, g.tagged, g.is_operator FROM plug g
+		JOIN port p ON p.id = g.port_id JOIN device d ON d.id = p.device_id WHERE g.office_id = $1 ORDER BY g.place`,
+		[]any{&p.Port.Device, &p.Port.Port, &p.Name, &vid, &p.Tagged, &p.Operator}, func() error {
+			p.Wants = office.VID(vid)
+			return l.draft.PutPlug(p)
+		})
+}
+
+// Made is an edit that was made.
+type Made struct {
+	Revision int64
+	Author   string
+	At       time.Time
+	Summary  string
+	Undoes   int64 // 0 for none
+	UndoneBy int64 // 0 for none
+	Changes  []Change
+}
+
+// Change is one change of an edit: statements in bracket notation, "" for what
+// was not there.
+type Change struct {
+	Key           office.Key
+	Before, After string
+	At            int
+}
+
+// History lists the edits after revision since with their changes, the newest
+// first, at most max of them.
+func (s *Store) History(ctx context.Context, id, since int64, max int) ([]Made, error) {
+	rows, err := s.pool.Query(ctx, `WITH e AS (SELECT * FROM edit WHERE office_id = $1 AND revision > $2 ORDER BY revision DESC LIMIT $3)
+		SELECT e.revision, e.author, e.made_at, e.summary, COALESCE(e.undoes, 0),
+			COALESCE((SELECT max(u.revision) FROM edit u WHERE u.office_id = e.office_id AND u.undoes = e.revision), 0),
+			c.key, COALESCE(c.before, ''), COALESCE(c.after, ''), c.at_place
+		FROM e JOIN edit_change c ON c.office_id = e.office_id AND c.revision = e.revision
+		ORDER BY e.revision DESC, c.place`, id, since, max)
+	if err != nil {
+		return nil, err
+	}
+	var all []Made
+	var m Made
+	var c Change
+	_, err = pgx.ForEachRow(rows, []any{&m.Revision, &m.Author, &m.At, &m.Summary, &m.Undoes, &m.UndoneBy, &c.Key, &c.Before, &c.After, &c.At}, func() error {
+		if len(all) == 0 || all[len(all)-1].Revision != m.Revision {
+			x := m
+			x.Changes = nil
+			all = append(all, x)
+		}
+		last := &all[len(all)-1]
+		last.Changes = append(last.Changes, c)
+		return nil
+	})
+	return all, err
+}

@@ -1,0 +1,237 @@
+// Package store keeps offices in PostgreSQL: their things in tables with real
+// constraints, and every edit with who made it, when, and what was before.
+//
+// An edit is one transaction ([Store.Commit]). It names the revision that it
+// was worked out on; where the office has moved on it changes nothing and says
+// [ErrStale], and the caller reads what came between and decides.
+package store
+
+import (
+	"context"
+	"database/sql"
+	"embed"
+	"errors"
+	"fmt"
+	"io/fs"
+	"time"
+
+	"github.com/jackc/pgx/v5"
+	"github.com/jackc/pgx/v5/pgxpool"
+	"github.com/jackc/pgx/v5/stdlib"
+	"github.com/pressly/goose/v3"
+
+	"klammer/core/notation"
+	"klammer/core/office"
+)
+
+//go:embed migrations/*.sql
+var migrations embed.FS
+
+// ErrStale says that the office has moved on since the revision named.
+var ErrStale = errors.New("the office has changed since")
+
+// ErrNoOffice says that there is no office of that number.
+var ErrNoOffice = errors.New("there is no such office")
+
+// Store is a pool of connections to one database.
+type Store struct{ pool *pgxpool.Pool }
+
+// Open connects to url, a PostgreSQL connection string, and brings its tables
+// to the newest form. The error names the address tried and why.
+func Open(ctx context.Context, url string) (*Store, error) {
+	cfg, err := pgxpool.ParseConfig(url)
+	if err != nil {
+		return nil, fmt.Errorf("the database address is not one: %w", err)
+	}
+	cfg.ConnConfig.ConnectTimeout = 5 * time.Second
+	address := fmt.Sprintf("%s:%d/%s", cfg.ConnConfig.Host, cfg.ConnConfig.Port, cfg.ConnConfig.Database)
+	pool, err := pgxpool.NewWithConfig(ctx, cfg)
+	if err != nil {
+		return nil, err
+	}
+	if err := pool.Ping(ctx); err != nil {
+		pool.Close()
+		return nil, fmt.Errorf("no database at %s: %w", address, err)
+	}
+	db := stdlib.OpenDBFromPool(pool)
+	defer db.Close()
+	if err := migrate(ctx, db); err != nil {
+		pool.Close()
+		return nil, fmt.Errorf("the tables at %s: %w", address, err)
+	}
+	return &Store{pool}, nil
+}
+
+func migrate(ctx context.Context, db *sql.DB) error {
+	sub, err := fs.Sub(migrations, "migrations")
+	if err != nil {
+		return err
+	}
+	p, err := goose.NewProvider(goose.DialectPostgres, db, sub)
+	if err != nil {
+		return err
+	}
+	_, err = p.Up(ctx)
+	return err
+}
+
+// Close ends all connections.
+func (s *Store) Close() { s.pool.Close() }
+
+// Ping says whether the database answers.
+func (s *Store) Ping(ctx context.Context) error { return s.pool.Ping(ctx) }
+
+// Summary is an office in a list.
+type Summary struct {
+	ID       int64
+	Title    string
+	Revision int64
+}
+
+// Offices lists the offices, the oldest first.
+func (s *Store) Offices(ctx context.Context) ([]Summary, error) {
+	rows, err := s.pool.Query(ctx, "SELECT id, title, revision FROM office ORDER BY id")
+	if err != nil {
+		return nil, err
+	}
+	return pgx.CollectRows(rows, pgx.RowToStructByPos[Summary])
+}
+
+// Note is what an edit says of itself.
+type Note struct {
+	Author  string
+	Summary string
+	Undoes  int64 // the revision that it takes back; 0 for none
+}
+
+// Create adds an empty office.
+func (s *Store) Create(ctx context.Context) (id int64, err error) {
+	err = s.pool.QueryRow(ctx, "INSERT INTO office (title) VALUES ('') RETURNING id").Scan(&id)
+	return id, err
+}
+
+// Import adds a whole office in one transaction, as its first edit.
+func (s *Store) Import(ctx context.Context, o *office.Office, note Note) (id int64, err error) {
+	d := office.NewDraft(&office.Office{})
+	if err := rebuild(d, o); err != nil {
+		return 0, err
+	}
+	_, e := d.Done()
+	err = pgx.BeginFunc(ctx, s.pool, func(tx pgx.Tx) error {
+		if err := tx.QueryRow(ctx, "INSERT INTO office (title) VALUES ('') RETURNING id").Scan(&id); err != nil {
+			return err
+		}
+		return commit(ctx, tx, id, 0, e, note)
+	})
+	return id, err
+}
+
+func rebuild(d *office.Draft, o *office.Office) error {
+	d.SetTitle(o.Title)
+	for _, v := range o.VLANs {
+		if err := d.PutVLAN(v); err != nil {
+			return err
+		}
+	}
+	for _, u := range o.Uses {
+		if err := d.PutUse(u); err != nil {
+			return err
+		}
+	}
+	for _, p := range o.Plans {
+		if err := d.PutPlan(p); err != nil {
+			return err
+		}
+	}
+	for _, x := range o.Devices {
+		if err := d.PutDevice(x.Clone()); err != nil {
+			return err
+		}
+	}
+	for _, c := range o.Cables {
+		if err := d.Connect(c); err != nil {
+			return err
+		}
+	}
+	for _, p := range o.Plugs {
+		if err := d.PutPlug(p); err != nil {
+			return err
+		}
+	}
+	return nil
+}
+
+// Commit makes an edit that was worked out on revision base, in one
+// transaction, and gives the new revision. It tells every server on the
+// database ([Store.Listen]). [ErrStale] where the office is no longer at base.
+func (s *Store) Commit(ctx context.Context, id, base int64, e office.Edit, note Note) (int64, error) {
+	err := pgx.BeginFunc(ctx, s.pool, func(tx pgx.Tx) error {
+		return commit(ctx, tx, id, base, e, note)
+	})
+	if err != nil {
+		return 0, err
+	}
+	return base + 1, nil
+}
+
+func commit(ctx context.Context, tx pgx.Tx, id, base int64, e office.Edit, note Note) error {
+	var rev int64
+	err := tx.QueryRow(ctx, "SELECT revision FROM office WHERE id = $1 FOR UPDATE", id).Scan(&rev)
+	if errors.Is(err, pgx.ErrNoRows) {
+		return ErrNoOffice
+	}
+	if err != nil {
+		return err
+	}
+	if rev != base {
+		return ErrStale
+	}
+	w := &writer{office: id, batch: &pgx.Batch{}}
+	for _, c := range e {
+		w.change(c)
+	}
+	w.queue("UPDATE office SET revision = $2 WHERE id = $1", id, base+1)
+	var undoes any
+	if note.Undoes != 0 {
+		undoes = note.Undoes
+	}
+	w.queue("INSERT INTO edit (office_id, revision, author, summary, undoes) VALUES ($1, $2, $3, $4, $5)",
+		id, base+1, note.Author, note.Summary, undoes)
+	for i, c := range e {
+		w.queue("INSERT INTO edit_change (office_id, revision, place, key, before, after, at_place) VALUES ($1, $2, $3, $4, $5, $6, $7)",
+			id, base+1, i, string(c.Key()), text(c.Before), text(c.After), c.At)
+	}
+	w.queue("SELECT pg_notify('klammer', $1)", fmt.Sprintf("%d %d", id, base+1))
+	return tx.SendBatch(ctx, w.batch).Close()
+}
+
+// text is a thing as a statement, null for none.
+func text(t office.Thing) any {
+	if t == nil {
+		return nil
+	}
+	return notation.Thing(t)
+}
+
+// Listen calls f for every commit of any server on the database, until ctx
+// ends or the connection does.
+func (s *Store) Listen(ctx context.Context, f func(id, revision int64)) error {
+	conn, err := s.pool.Acquire(ctx)
+	if err != nil {
+		return err
+	}
+	defer conn.Release()
+	if _, err := conn.Exec(ctx, "LISTEN klammer"); err != nil {
+		return err
+	}
+	for {
+		n, err := conn.Conn().WaitForNotification(ctx)
+		if err != nil {
+			return err
+		}
+		var id, rev int64
+		if _, err := fmt.Sscan(n.Payload, &id, &rev); err == nil {
+			f(id, rev)
+		}
+	}
+}

@@ -1,0 +1,241 @@
+package store
+
+import (
+	"net/netip"
+
+	"github.com/jackc/pgx/v5"
+
+	"klammer/core/office"
+)
+
+// writer turns changes into statements, which go to the server in one batch.
+type writer struct {
+	office int64
+	batch  *pgx.Batch
+}
+
+func (w *writer) queue(sql string, args ...any) { w.batch.Queue(sql, args...) }
+
+// portID finds a port by office, device and name: $1, $2 and $3.
+const portID = "(SELECT p.id FROM port p JOIN device d ON d.id = p.device_id WHERE d.office_id = $1 AND d.name = $2 AND p.name = $3)"
+
+func (w *writer) change(c office.Change) {
+	switch t := c.After.(type) {
+	case office.Title:
+		w.queue("UPDATE office SET title = $2 WHERE id = $1", w.office, string(t))
+	case *office.VLAN:
+		w.vlan(t)
+	case *office.Use:
+		w.named("port_use", t.Name, c)
+		w.shape("use_id", "(SELECT id FROM port_use WHERE office_id = $1 AND name = $2)", []any{t.Name}, &t.Shape)
+	case *office.Plan:
+		w.plan(t, c)
+	case *office.Device:
+		w.device(t, c)
+	case office.Setting:
+		w.queue("UPDATE port SET because = $4 WHERE id = "+portID, w.office, t.Port.Device, t.Port.Port, t.Because)
+		w.portShape(t.Port, t.Shape)
+	case office.Cable:
+		w.makeRoom("cable", c.At)
+		w.queue(`WITH c AS (INSERT INTO cable (office_id, place) VALUES ($1, $2) RETURNING id)
+			INSERT INTO cable_end (port_id, cable_id, side)
+			SELECT p.id, c.id, e.side FROM c, (VALUES ($3, $4, 'a'), ($5, $6, 'b')) AS e (device, port, side)
+			JOIN device d ON d.office_id = $1 AND d.name = e.device JOIN port p ON p.device_id = d.id AND p.name = e.port`,
+			w.office, c.At, t.A.Device, t.A.Port, t.B.Device, t.B.Port)
+	case office.Plug:
+		w.plug(t, c)
+	case nil:
+		w.remove(c)
+	}
+}
+
+func (w *writer) remove(c office.Change) {
+	switch t := c.Before.(type) {
+	case *office.VLAN:
+		w.queue("DELETE FROM vlan WHERE office_id = $1 AND vid = $2", w.office, t.VID)
+	case *office.Use:
+		w.queue("DELETE FROM port_use WHERE office_id = $1 AND name = $2", w.office, t.Name)
+		w.closeUp("port_use", c.At)
+	case *office.Plan:
+		w.queue("DELETE FROM port_plan WHERE office_id = $1 AND name = $2", w.office, t.Name)
+		w.closeUp("port_plan", c.At)
+	case *office.Device:
+		w.queue("DELETE FROM device WHERE office_id = $1 AND name = $2", w.office, t.Name)
+		w.closeUp("device", c.At)
+	case office.Cable:
+		w.queue("DELETE FROM cable WHERE id = (SELECT cable_id FROM cable_end WHERE port_id = "+portID+")", w.office, t.A.Device, t.A.Port)
+		w.closeUp("cable", c.At)
+	case office.Plug:
+		w.queue("DELETE FROM plug WHERE port_id = "+portID+" AND name = $4", w.office, t.Port.Device, t.Port.Port, t.Name)
+		w.closeUp("plug", c.At)
+	}
+}
+
+// makeRoom and closeUp keep the places of an ordered list without gaps.
+func (w *writer) makeRoom(table string, at int) {
+	w.queue("UPDATE "+table+" SET place = place + 1 WHERE office_id = $1 AND place >= $2", w.office, at)
+}
+
+func (w *writer) closeUp(table string, at int) {
+	w.queue("UPDATE "+table+" SET place = place - 1 WHERE office_id = $1 AND place > $2", w.office, at)
+}
+
+func (w *writer) vlan(v *office.VLAN) {
+	w.queue(`INSERT INTO vlan (office_id, vid, name, note, is_local) VALUES ($1, $2, $3, $4, $5)
+		ON CONFLICT (office_id, vid) DO UPDATE SET name = $3, note = $4, is_local = $5`, w.office, v.VID, v.Name, v.Note, v.Local)
+	w.queue("DELETE FROM vlan_net WHERE office_id = $1 AND vid = $2", w.office, v.VID)
+	for i, n := range v.Nets {
+		w.queue("INSERT INTO vlan_net (office_id, vid, place, net) VALUES ($1, $2, $3, $4)", w.office, v.VID, i, n)
+	}
+}
+
+// named adds a row of a table of names, if it is new.
+func (w *writer) named(table, name string, c office.Change) {
+	if c.Before == nil {
+		w.makeRoom(table, c.At)
+		w.queue("INSERT INTO "+table+" (office_id, place, name) VALUES ($1, $2, $3)", w.office, c.At, name)
+	}
+}
+
+func (w *writer) plan(p *office.Plan, c office.Change) {
+	w.named("port_plan", p.Name, c)
+	const id = "(SELECT id FROM port_plan WHERE office_id = $1 AND name = $2)"
+	w.queue("DELETE FROM plan_line WHERE plan_id = "+id, w.office, p.Name)
+	for i, l := range p.Lines {
+		w.queue("INSERT INTO plan_line (plan_id, place) VALUES ("+id+", $3)", w.office, p.Name, i)
+		const line = "(SELECT id FROM plan_line WHERE plan_id = " + id + " AND place = $3)"
+		for k, r := range l.Ports {
+			w.queue("INSERT INTO plan_range (line_id, place, from_place, to_place) VALUES ("+line+", $4, $5, $6)", w.office, p.Name, i, k, r.From, r.To)
+		}
+		w.shape("plan_line_id", line, []any{p.Name, i}, &l.Shape)
+	}
+}
+
+func addr(a netip.Addr) any {
+	if !a.IsValid() {
+		return nil
+	}
+	return a
+}
+
+func null[T comparable](v T) any {
+	var zero T
+	if v == zero {
+		return nil
+	}
+	return v
+}
+
+// device writes a device, or what differs from the one before: ports keep
+// their rows by name, so that cables and plugs keep their ports.
+func (w *writer) device(d *office.Device, c office.Change) {
+	var manageVID, manageAddr any
+	if m := d.Manage; m != nil {
+		manageVID, manageAddr = m.VID, addr(m.Addr)
+	}
+	habits := d.Wording.Habits
+	if habits == nil {
+		habits = []string{}
+	}
+	if c.Before == nil {
+		w.makeRoom("device", c.At)
+	}
+	w.queue(`INSERT INTO device (office_id, name, place, kind, follows, forwarding, wording, habits, max_vlans, max_addresses, max_zones, max_rows, adjacent, manage_vid, manage_addr)
+		VALUES ($1, $2, $3, $4, $5, $6, $7, $8, $9, $10, $11, $12, $13, $14, $15)
+		ON CONFLICT (office_id, name) DO UPDATE SET kind = $4, follows = $5, forwarding = $6, wording = $7, habits = $8,
+			max_vlans = $9, max_addresses = $10, max_zones = $11, max_rows = $12, adjacent = $13, manage_vid = $14, manage_addr = $15`,
+		w.office, d.Name, c.At, string(d.Kind), null(d.Follows), d.Forwarding.String(), d.Wording.Name, habits,
+		d.Limits.VLANs, d.Limits.Addresses, d.Limits.Zones, d.Limits.Rows, d.Adjacent, manageVID, manageAddr)
+	const id = "(SELECT id FROM device WHERE office_id = $1 AND name = $2)"
+	w.queue("DELETE FROM address WHERE device_id = "+id, w.office, d.Name)
+	w.queue("DELETE FROM bundle_member WHERE port_id IN (SELECT id FROM port WHERE device_id = "+id+")", w.office, d.Name)
+	names := []string{}
+	for _, p := range d.Ports {
+		names = append(names, p.Name)
+	}
+	w.queue("DELETE FROM port WHERE device_id = "+id+" AND name <> ALL ($3)", w.office, d.Name, names)
+	var was *office.Device
+	if c.Before != nil {
+		was = c.Before.(*office.Device)
+	}
+	for i, p := range d.Ports {
+		w.queue(`INSERT INTO port (device_id, place, name, kind, inside, speed, mode, flavour, because)
+			VALUES (`+id+`, $4, $3, $5, $6, $7, $8, $9, $10)
+			ON CONFLICT (device_id, name) DO UPDATE SET place = $4, kind = $5, inside = $6, speed = $7, mode = $8, flavour = $9, because = $10`,
+			w.office, d.Name, p.Name, i, portKinds[p.Kind], p.Inside, int(p.Speed), null(string(p.Mode)), null(string(p.Flavour)), p.Because)
+		if was != nil {
+			if k := was.Port(p.Name); k >= 0 && was.Ports[k].Shape == p.Shape {
+				continue
+			}
+		}
+		w.portShape(office.PortRef{Device: d.Name, Port: p.Name}, p.Shape)
+	}
+	for _, p := range d.Ports {
+		for k, m := range p.Members {
+			w.queue("INSERT INTO bundle_member (port_id, bundle_id, place) VALUES ("+portID+
+				", (SELECT p.id FROM port p JOIN device d ON d.id = p.device_id WHERE d.office_id = $1 AND d.name = $2 AND p.name = $4), $5)",
+				w.office, d.Name, d.Ports[m].Name, p.Name, k)
+		}
+	}
+	for i, a := range d.Addresses {
+		w.queue(`INSERT INTO address (device_id, place, vid, addr, on_port, zone, hand_from, hand_to)
+			VALUES ((SELECT id FROM device WHERE office_id = $1 AND name = $2), $4, $5, $6, `+portID+`, $7, $8, $9)`,
+			w.office, d.Name, a.On, i, a.VID, a.Prefix, a.Zone, addr(a.From), addr(a.To))
+	}
+}
+
+var portKinds = [...]string{office.Physical: "physical", office.Bundle: "bundle", office.Inner: "inner"}
+
+func (w *writer) portShape(r office.PortRef, s *office.Shape) {
+	w.shape("port_id", portID, []any{r.Device, r.Port}, s)
+}
+
+// shape replaces the shape of an owner; ownerID finds the owner's row from
+// $1, the office, and the arguments that follow.
+func (w *writer) shape(owner, ownerID string, args []any, s *office.Shape) {
+	args = append([]any{w.office}, args...)
+	w.queue("DELETE FROM shape WHERE "+owner+" = "+ownerID, args...)
+	if s == nil {
+		return
+	}
+	n := len(args)
+	p := func(i int) string { return "$" + string(rune('0'+(n+i)/10)) + string(rune('0'+(n+i)%10)) }
+	var vids, wires []*int32
+	var tagged []bool
+	add := func(v office.VID, tag bool) {
+		x := int32(v)
+		vids, tagged, wires = append(vids, &x), append(tagged, tag), append(wires, nil)
+	}
+	for _, v := range s.Untagged {
+		add(v, false)
+	}
+	for _, v := range s.Tagged {
+		add(v, true)
+		for _, r := range s.Rides {
+			if r.VLAN == v {
+				x := int32(r.Wire)
+				wires[len(wires)-1] = &x
+			}
+		}
+	}
+	var pvid any
+	if s.PVIDSet && s.PVID != 0 {
+		pvid = s.PVID
+	}
+	w.queue(`WITH s AS (INSERT INTO shape (office_id, `+owner+`, is_off, use_name, rest, pvid_said, pvid, admit, filter)
+		VALUES ($1, `+ownerID+`, `+p(1)+`, `+p(2)+`, `+p(3)+`, `+p(4)+`, `+p(5)+`, `+p(6)+`, `+p(7)+`) RETURNING id)
+		INSERT INTO shape_vlan (shape_id, vid, tagged, wire)
+		SELECT s.id, v.vid, v.tagged, v.wire FROM s, unnest(`+p(8)+`::int[], `+p(9)+`::boolean[], `+p(10)+`::int[]) AS v (vid, tagged, wire)`,
+		append(args, s.Off, null(s.Use), rests[s.Rest], s.PVIDSet, pvid, s.Admit.String(), !s.FilterOff, vids, tagged, wires)...)
+}
+
+var rests = [...]string{office.RestNone: "none", office.RestAll: "all", office.RestNeeded: "needed"}
+
+func (w *writer) plug(p office.Plug, c office.Change) {
+	if c.Before == nil {
+		w.makeRoom("plug", c.At)
+	}
+	w.queue(`INSERT INTO plug (office_id, port_id, name, place, wants, tagged, is_operator) VALUES ($1, `+portID+`, $4, $5, $6, $7, $8)
+		ON CONFLICT (port_id, name) DO UPDATE SET wants = $6, tagged = $7, is_operator = $8`,
+		w.office, p.Port.Device, p.Port.Port, p.Name, c.At, p.Wants, p.Tagged, p.Operator)
+}
