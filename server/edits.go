@@ -21,9 +21,10 @@ type EditRequest struct {
 	Withdraw *BringRequest  `json:"withdraw,omitempty"`
 }
 
-// MemberRequest sets how a VLAN stands on some ports.
+// MemberRequest sets how VLANs stand on some ports. A port has one untagged
+// VLAN, so untagged takes one.
 type MemberRequest struct {
-	VID   int      `json:"vid" required:"true" minimum:"1" maximum:"4094"`
+	VIDs  []int    `json:"vids" required:"true" nullable:"false"`
 	Ports []string `json:"ports" required:"true" nullable:"false"`
 	As    string   `json:"as" required:"true" enum:"untagged,tagged,none"`
 }
@@ -154,27 +155,46 @@ func portNames(o *office.Office, refs []office.PortRef) string {
 }
 
 func planMember(n *span.Net, q *MemberRequest) (*office.Office, office.Edit, string, error) {
-	v, err := office.VIDOf(q.VID)
-	if err != nil {
-		return nil, nil, "", bad("member.vid", "%s", err)
-	}
 	as, ok := map[string]office.Membership{"untagged": office.Untagged, "tagged": office.Tagged, "none": office.NotMember}[q.As]
 	if !ok {
 		return nil, nil, "", bad("member.as", "%q is no way to be in a VLAN: untagged, tagged or none", q.As)
+	}
+	var names []string
+	var vids []office.VID
+	for i, k := range q.VIDs {
+		v, err := office.VIDOf(k)
+		if err != nil {
+			return nil, nil, "", bad(fmt.Sprintf("member.vids[%d]", i), "%s", err)
+		}
+		vids, names = append(vids, v), append(names, n.Name(v))
+	}
+	if len(vids) == 0 {
+		return nil, nil, "", bad("member.vids", "no VLAN is named")
+	}
+	if as == office.Untagged && len(vids) > 1 {
+		return nil, nil, "", bad("member.vids", "a port has one untagged VLAN: select one row")
 	}
 	refs, err := ports(n.Office, "member.ports", q.Ports)
 	if err != nil {
 		return nil, nil, "", err
 	}
 	o, e, err := setAll(n, refs, func(dev, port int) office.Shape {
-		s, _ := n.Shape(dev, port)
-		if n.Tables[dev].Ports[port].Of(v) == as && !s.Off && (as != office.Untagged || len(s.Untagged) == 1 && !s.PVIDSet) {
-			return *s
+		was, _ := n.Shape(dev, port)
+		s := *was
+		for i, v := range vids {
+			if now := n.Tables[dev].Ports[port].Of(v); now == as && !s.Off && (as != office.Untagged || len(s.Untagged) == 1 && !s.PVIDSet) {
+				continue
+			}
+			if i == 0 {
+				s = n.With(dev, port, v, as)
+			} else {
+				s = n.Expand(dev, port, s, v, as).With(v, as)
+			}
 		}
-		return n.With(dev, port, v, as)
+		return s
 	})
 	what := map[office.Membership]string{office.Untagged: "%s untagged on %s", office.Tagged: "%s tagged on %s", office.NotMember: "%s off %s"}[as]
-	return o, e, fmt.Sprintf(what, n.Name(v), portNames(n.Office, refs)), err
+	return o, e, cut(fmt.Sprintf(what, strings.Join(names, ", "), portNames(n.Office, refs))), err
 }
 
 func planPVID(n *span.Net, q *PVIDRequest) (*office.Office, office.Edit, string, error) {

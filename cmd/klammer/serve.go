@@ -1,5 +1,158 @@
 package main
 
-import "github.com/spf13/cobra"
+import (
+	"context"
+	"errors"
+	"fmt"
+	"log/slog"
+	"net"
+	"os"
+	"os/signal"
+	"path/filepath"
+	"strconv"
+	"syscall"
 
-func serveCmd() *cobra.Command { return &cobra.Command{Use: "serve"} }
+	"github.com/spf13/cobra"
+
+	"klammer/server"
+	"klammer/store"
+	"klammer/store/cluster"
+)
+
+func serveCmd() *cobra.Command {
+	var listen, data, load string
+	cmd := &cobra.Command{
+		Use:   "serve",
+		Short: "Serve the web application on this machine",
+		Long: `Serve the web application on a loopback address, as there are no accounts yet.
+
+Offices are kept in PostgreSQL: a private server that is started in the folder
+--data, or the one that KLAMMER_DATABASE_URL names.`,
+		Example: "  klammer serve --load demo/clinic.klm\n  KLAMMER_DATABASE_URL=postgres://me@db/office klammer serve",
+		Args:    cobra.NoArgs,
+		RunE: func(cmd *cobra.Command, _ []string) error {
+			ctx, stop := signal.NotifyContext(cmd.Context(), os.Interrupt, syscall.SIGTERM)
+			defer stop()
+			err := serve(ctx, cmd, listen, data, load)
+			var s status
+			if err != nil && !errors.As(err, &s) {
+				fmt.Fprintln(cmd.ErrOrStderr(), "klammer:", err)
+				return status(1)
+			}
+			return err
+		},
+	}
+	cmd.Flags().StringVar(&listen, "listen", "127.0.0.1:8080", "loopback address and port; the next free port is taken where it is in use")
+	cmd.Flags().StringVar(&data, "data", defaultData(), "folder of the private database")
+	cmd.Flags().StringVar(&load, "load", "", "an office to load where the database has none yet")
+	cmd.AddCommand(&cobra.Command{
+		Use: "describe", Short: "Print the OpenAPI description of the HTTP interface", Args: cobra.NoArgs,
+		RunE: func(cmd *cobra.Command, _ []string) error {
+			text, err := server.Description()
+			if err == nil {
+				_, err = cmd.OutOrStdout().Write(text)
+			}
+			return err
+		},
+	})
+	return cmd
+}
+
+// defaultData is where the private database lives. The user postgres has to
+// get there where root starts it, so it is not in root's home.
+func defaultData() string {
+	if os.Geteuid() == 0 {
+		return "/var/lib/klammer"
+	}
+	if d := os.Getenv("XDG_DATA_HOME"); d != "" {
+		return filepath.Join(d, "klammer")
+	}
+	home, _ := os.UserHomeDir()
+	return filepath.Join(home, ".local", "share", "klammer")
+}
+
+func serve(ctx context.Context, cmd *cobra.Command, listen, data, load string) error {
+	out := cmd.OutOrStdout()
+	log := slog.New(slog.NewTextHandler(cmd.ErrOrStderr(), nil))
+	l, err := listenOn(out, listen)
+	if err != nil {
+		return err
+	}
+	defer l.Close()
+	url := os.Getenv("KLAMMER_DATABASE_URL")
+	if url == "" {
+		data, err := filepath.Abs(data)
+		if err != nil {
+			return err
+		}
+		c, err := cluster.Start(ctx, data)
+		if err != nil {
+			return err
+		}
+		defer func() {
+			if err := c.Stop(); err != nil {
+				log.Error("stopping the database", "error", err)
+			}
+		}()
+		url = c.URL
+	}
+	st, err := store.Open(ctx, url)
+	if err != nil {
+		return err
+	}
+	defer st.Close()
+	if load != "" {
+		if err := loadOnce(ctx, cmd, st, load); err != nil {
+			return err
+		}
+	}
+	fmt.Fprintf(out, "Klammer is at http://%s (Ctrl-C stops it)\n", l.Addr())
+	err = server.New(ctx, st, log).Serve(l)
+	if ctx.Err() != nil {
+		return nil
+	}
+	return err
+}
+
+// loadOnce reads an office into an empty database. A file with a mistake
+// changes nothing.
+func loadOnce(ctx context.Context, cmd *cobra.Command, st *store.Store, file string) error {
+	all, err := st.Offices(ctx)
+	if err != nil || len(all) > 0 {
+		return err
+	}
+	f, err := read(cmd, file)
+	if err != nil {
+		return err
+	}
+	_, err = st.Import(ctx, f.Office, store.Note{Author: "klammer", Summary: "read from " + filepath.Base(file)})
+	return err
+}
+
+// listenOn takes the address, or the next port that is free, and says so.
+func listenOn(out interface{ Write([]byte) (int, error) }, address string) (net.Listener, error) {
+	host, port, err := net.SplitHostPort(address)
+	if err != nil {
+		return nil, fmt.Errorf("--listen %s: write an address and a port, such as 127.0.0.1:8080", address)
+	}
+	if ip := net.ParseIP(host); host != "localhost" && (ip == nil || !ip.IsLoopback()) {
+		return nil, fmt.Errorf("--listen %s: Klammer listens on loopback only until it has accounts: 127.0.0.1 or [::1]", address)
+	}
+	first, err := strconv.Atoi(port)
+	if err != nil || first < 0 || first > 65535 {
+		return nil, fmt.Errorf("--listen %s: %q is not a port", address, port)
+	}
+	var l net.Listener
+	for p := first; p <= min(first+50, 65535); p++ {
+		if l, err = net.Listen("tcp", net.JoinHostPort(host, strconv.Itoa(p))); err == nil {
+			if p != first {
+				fmt.Fprintf(out, "port %d is in use: taking %d\n", first, p)
+			}
+			return l, nil
+		}
+		if !errors.Is(err, syscall.EADDRINUSE) {
+			break
+		}
+	}
+	return nil, fmt.Errorf("--listen %s: %w", address, err)
+}

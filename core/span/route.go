@@ -156,15 +156,21 @@ func (n *Net) AddressHubs(dev int, v office.VID, on string) []int { return n.add
 // needed stand for is written out where v has to leave it.
 func (n *Net) With(dev, port int, v office.VID, m office.Membership) office.Shape {
 	s := *n.shapes[dev][port]
+	if s.Off {
+		s = office.Shape{}
+	}
+	return n.Expand(dev, port, s, v, m).With(v, m)
+}
+
+// Expand writes out what all or needed stand for on a port, where v, standing
+// as m from now on, has to leave it.
+func (n *Net) Expand(dev, port int, s office.Shape, v office.VID, m office.Membership) office.Shape {
 	c := n.Tables[dev].Ports[port]
 	if s.Rest != office.RestNone && m == office.NotMember && s.Of(v) != office.Untagged && c.Tagged.Has(v) {
 		s.Rest = office.RestNone
 		s.Tagged = c.Tagged.VIDs()
 	}
-	if s.Off {
-		s = office.Shape{}
-	}
-	return s.With(v, m)
+	return s
 }
 
 // Delta says what is new against the Net that this one was updated from:
