@@ -1,0 +1,161 @@
+// Package stage starts the real program with a fresh database and a real
+// browser in front of it, for the browser tests and the screenshots.
+package stage
+
+import (
+	"bufio"
+	"context"
+	"fmt"
+	"io"
+	"os"
+	"os/exec"
+	"path/filepath"
+	"regexp"
+	"runtime"
+	"strings"
+	"syscall"
+	"time"
+
+	"github.com/chromedp/chromedp"
+	"github.com/chromedp/chromedp/kb"
+)
+
+// Root is the project's folder.
+func Root() string {
+	_, file, _, _ := runtime.Caller(0)
+	return filepath.Join(filepath.Dir(file), "..", "..")
+}
+
+// Program is a running klammer with a folder for its data.
+type Program struct {
+	URL  string
+	Data string
+	cmd  *exec.Cmd
+	out  *strings.Builder
+}
+
+// Folder makes a folder that the database's user can get into.
+func Folder() (string, error) {
+	dir, err := os.MkdirTemp("", "klammer-stage-")
+	if err == nil {
+		err = os.Chmod(dir, 0o755)
+	}
+	return dir, err
+}
+
+// Start runs bin/klammer, which `./run build` makes, and waits for its
+// address. The same data folder finds what was kept there before. A port other
+// than 0 is taken again, so that a page that is open finds the server.
+func Start(data string, port int) (*Program, error) {
+	p := &Program{Data: data, out: &strings.Builder{}}
+	p.cmd = exec.Command(filepath.Join(Root(), "bin", "klammer"), "serve", "--data", data,
+		"--listen", fmt.Sprintf("127.0.0.1:%d", port), "--load", filepath.Join(Root(), "demo", "clinic.klm"))
+	p.cmd.Env = append(os.Environ(), "KLAMMER_DATABASE_URL=")
+	pipe, err := p.cmd.StdoutPipe()
+	if err != nil {
+		return nil, err
+	}
+	p.cmd.Stderr = p.out
+	if err := p.cmd.Start(); err != nil {
+		return nil, fmt.Errorf("bin/klammer does not start (./run build makes it): %w", err)
+	}
+	lines := bufio.NewScanner(pipe)
+	for lines.Scan() {
+		if m := regexp.MustCompile(`http://\S+`).FindString(lines.Text()); m != "" {
+			p.URL = m
+			go io.Copy(io.Discard, pipe) //nolint:errcheck
+			return p, nil
+		}
+	}
+	_ = p.cmd.Wait()
+	return nil, fmt.Errorf("klammer gave no address: %s", p.out)
+}
+
+// Port is the port that the program listens on.
+func (p *Program) Port() int {
+	var n int
+	_, _ = fmt.Sscanf(p.URL[strings.LastIndex(p.URL, ":")+1:], "%d", &n)
+	return n
+}
+
+// Kill ends the program as a power cut would: at once, nothing tidied up.
+func (p *Program) Kill() {
+	_ = p.cmd.Process.Kill()
+	_ = p.cmd.Wait()
+}
+
+// Stop ends the program as Ctrl-C does.
+func (p *Program) Stop() error {
+	if err := p.cmd.Process.Signal(syscall.SIGINT); err != nil {
+		return err
+	}
+	return p.cmd.Wait()
+}
+
+// Browser starts Chromium with an empty profile and opens a tab of 1280x800.
+func Browser(ctx context.Context) (context.Context, context.CancelFunc, error) {
+	opts := []chromedp.ExecAllocatorOption{
+		chromedp.Headless, chromedp.NoSandbox, chromedp.DisableGPU, chromedp.NoFirstRun, chromedp.NoDefaultBrowserCheck,
+		chromedp.Flag("disable-quic", true), chromedp.Flag("disable-background-networking", true),
+		chromedp.Flag("disable-component-update", true), chromedp.Flag("disable-sync", true),
+		chromedp.Flag("disable-dev-shm-usage", true), chromedp.Flag("hide-scrollbars", true),
+	}
+	for _, path := range []string{"/usr/bin/chromium", "/usr/bin/chromium-browser", "/usr/bin/google-chrome"} {
+		if _, err := os.Stat(path); err == nil {
+			opts = append(opts, chromedp.ExecPath(path))
+			break
+		}
+	}
+	ctx, stopBrowser := chromedp.NewExecAllocator(ctx, opts...)
+	ctx, stopTab := chromedp.NewContext(ctx)
+	stop := func() { stopTab(); stopBrowser() }
+	if err := chromedp.Do(ctx, chromedp.EmulateViewport(1280, 800)); err != nil {
+		stop()
+		return nil, nil, err
+	}
+	return ctx, stop, nil
+}
+
+// Open goes to the program, says a name and waits for the board.
+func Open(ctx context.Context, url, name string) error {
+	return chromedp.Do(ctx,
+		chromedp.Navigate(url),
+		chromedp.WaitVisible("#name"),
+		chromedp.SendKeys("#name", name+kb.Enter),
+		chromedp.WaitNotPresent("#name"),
+		chromedp.WaitVisible("#board"),
+	)
+}
+
+// Until waits until a JavaScript expression is true.
+func Until(ctx context.Context, expression string) error {
+	_, err := chromedp.Run(ctx, chromedp.Poll[bool](expression, chromedp.WithPollingInterval(5*time.Millisecond), chromedp.WithPollingTimeout(20*time.Second)))
+	if err != nil {
+		return fmt.Errorf("waiting for %s: %w", expression, err)
+	}
+	return nil
+}
+
+// Cell is the board's cell of a port and a VLAN, as a selector.
+func Cell(port string, vid int) string {
+	return fmt.Sprintf(`[data-port=%q][data-vid="%d"]`, port, vid)
+}
+
+// Press sends keys to what has the focus, modifiers held.
+func Press(ctx context.Context, keys string, held ...chromedp.Modifier) error {
+	return chromedp.Do(ctx, chromedp.KeyEvent(keys, chromedp.KeyModifiers(held...)))
+}
+
+// Shoot takes a picture of what is on the screen.
+func Shoot(ctx context.Context, file string) error {
+	png, err := chromedp.Run(ctx, chromedp.CaptureScreenshot())
+	if err != nil {
+		return err
+	}
+	return os.WriteFile(file, png, 0o644)
+}
+
+// Dark turns the theme.
+func Dark(ctx context.Context) error {
+	return chromedp.Do(ctx, chromedp.Click(`button[aria-label="Light or dark"]`))
+}

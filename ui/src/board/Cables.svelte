@@ -1,0 +1,104 @@
+<script lang="ts">
+  import type { Link } from "../api/client";
+  import type { Layout } from "./fold";
+  import { selection } from "../state/selection.svelte";
+  import { brackets, type Bracket } from "./lanes";
+
+  let { plan, names, links }: { plan: Layout; names: number; links: Link[] } = $props();
+
+  const laneHeight = 17;
+  const top = 6;
+  const drawn = $derived(brackets(links, plan.columns, plan.width));
+  const lanes = $derived(Math.max(0, ...drawn.map((b) => b.lane + 1)));
+  const y = (b: Bracket) => top + 11 + b.lane * laneHeight;
+  const name = (l: Link) => `${l.a} ${l.b}`;
+  const says = (l: Link) =>
+    `Cable ${l.a.replace(".", " ")} to ${l.b.replace(".", " ")}${l.broken ? `, broken: ${l.labels.join(", ")}` : ", both ends agree"}`;
+  const pick = (l: Link) => {
+    selection.cable = name(l);
+    selection.all = false;
+  };
+</script>
+
+<div class="cables" style:height={`${top + lanes * laneHeight + 14}px`}>
+  <span class="word" style:width={`${names}px`}>cables</span>
+  <svg style:left={`${names}px`} width={plan.width} height={top + lanes * laneHeight + 14} role="group" aria-label="Cables">
+    {#each drawn as b (name(b.link))}
+      <!-- svelte-ignore a11y_click_events_have_key_events -->
+      <g
+        class="cable"
+        class:broken={b.link.broken}
+        class:picked={selection.cable === name(b.link)}
+        data-cable={name(b.link)}
+        role="button"
+        tabindex="-1"
+        aria-label={says(b.link)}
+        onclick={() => pick(b.link)}
+      >
+        <path class="line" d={`M${b.x1} 0V${y(b)}H${b.x2}V0`} />
+        <path class="hit" d={`M${b.x1} 0V${y(b)}H${b.x2}V0`} />
+      </g>
+    {/each}
+    {#each drawn.filter((d) => d.label) as b (name(b.link))}
+      <!-- svelte-ignore a11y_click_events_have_key_events -->
+      <g class="tag" class:broken={b.link.broken} onclick={() => pick(b.link)} role="presentation">
+        <rect x={b.labelX - b.labelWidth / 2} y={y(b) - 7} width={b.labelWidth} height="14" />
+        <text x={b.labelX} y={y(b) + 3.5} text-anchor="middle">{b.label}</text>
+      </g>
+    {/each}
+  </svg>
+</div>
+
+<style>
+  .cables {
+    position: relative;
+  }
+  .word {
+    position: sticky;
+    left: 0;
+    display: block;
+    padding: 8px 0 0 12px;
+    font-size: 12px;
+    color: var(--soft);
+  }
+  svg {
+    position: absolute;
+    top: 0;
+    overflow: visible;
+  }
+  .line {
+    fill: none;
+    stroke: var(--ink);
+    stroke-width: 1.4;
+  }
+  .hit {
+    fill: none;
+    stroke: transparent;
+    stroke-width: 11;
+    cursor: pointer;
+  }
+  .broken .line {
+    stroke: var(--red);
+    stroke-width: 2;
+    stroke-dasharray: 5 3;
+  }
+  .picked .line {
+    stroke: var(--plum);
+    stroke-width: 3;
+  }
+  .tag {
+    cursor: pointer;
+  }
+  .tag rect {
+    fill: var(--panel);
+  }
+  .tag text {
+    font-family: var(--font-mono);
+    font-size: 10.5px;
+    font-weight: 600;
+    fill: var(--ink);
+  }
+  .tag.broken text {
+    fill: var(--red);
+  }
+</style>

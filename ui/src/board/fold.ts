@@ -1,0 +1,140 @@
+import type { Device, Finding, Port } from "../api/client";
+
+/** One column of the board: a port, or neighbouring ports with the same shape. */
+export interface Column {
+  device: string;
+  /** All ports in it, as device.port; what is set is set on all of them. */
+  ports: string[];
+  /** The first port: the others look the same. */
+  port: Port;
+  label: string;
+  /** Nothing is in it and nothing hangs on it. */
+  blank: boolean;
+  x: number;
+  width: number;
+}
+
+export interface Group {
+  device: Device;
+  columns: Column[];
+  x: number;
+  width: number;
+}
+
+export interface Layout {
+  groups: Group[];
+  columns: Column[];
+  width: number;
+}
+
+const same = (a: number[], b: number[]) => a.length === b.length && a.every((v, i) => v === b[i]);
+
+/** Two ports that fold into one column: alike in all that the board shows. */
+function alike(a: Port, b: Port): boolean {
+  return (
+    a.kind === "physical" &&
+    b.kind === "physical" &&
+    !a.cabled &&
+    !b.cabled &&
+    a.pvid === b.pvid &&
+    !!a.off === !!b.off &&
+    (a.source === "exception") === (b.source === "exception") &&
+    same(a.untagged, b.untagged) &&
+    same(a.tagged, b.tagged)
+  );
+}
+
+/** The name of a run of ports, as short as it can be read: lan2–4, 9–12. */
+export function runName(first: string, last: string): string {
+  if (first === last) return first;
+  const stem = /^(.*?)(\d+)$/.exec(first);
+  const end = /^(.*?)(\d+)$/.exec(last);
+  if (stem && end && stem[1] === end[1]) return `${first}–${end[2]}`;
+  return `${first}–${last}`;
+}
+
+/** Folds a device's ports; a bundle stands where its first member is. */
+export function fold(d: Device, unfolded: Set<string>): Omit<Column, "x" | "width">[] {
+  const shown: Port[] = [];
+  const byName = new Map(d.ports.map((p) => [p.name, p]));
+  const placed = new Set<string>();
+  for (const p of d.ports) {
+    const p2 = p.bundle ? byName.get(p.bundle) : p;
+    if (!p2 || placed.has(p2.name)) continue;
+    placed.add(p2.name);
+    shown.push(p2);
+  }
+  const out: Omit<Column, "x" | "width">[] = [];
+  for (let i = 0; i < shown.length; ) {
+    const first = shown[i]!;
+    let j = i + 1;
+    const loose = (p: Port) => !unfolded.has(`${d.name}.${p.name}`);
+    while (j < shown.length && loose(first) && loose(shown[j]!) && alike(first, shown[j]!)) j++;
+    const run = shown.slice(i, j);
+    out.push({
+      device: d.name,
+      ports: run.map((p) => `${d.name}.${p.name}`),
+      port: first,
+      label: runName(first.name, run.at(-1)!.name),
+      blank:
+        !first.untagged.length &&
+        !first.tagged.length &&
+        !first.cabled &&
+        !first.pvid &&
+        d.forwarding.startsWith("unaware") === false &&
+        run.every((p) => !p.plugs),
+    });
+    i = j;
+  }
+  return out;
+}
+
+export const gap = 9;
+const narrowest = 20;
+const widest = 30;
+/** A blank column is a sliver: it can be picked, and takes little room. */
+const sliver = 13;
+
+/** Lays the columns out so that the office fits, where it can. */
+export function layout(devices: Device[], order: string[], unfolded: Set<string>, room: number): Layout {
+  const byName = new Map(devices.map((d) => [d.name, d]));
+  const folded = order.flatMap((n) => {
+    const d = byName.get(n);
+    return d ? [{ device: d, columns: fold(d, unfolded) }] : [];
+  });
+  let full = 0;
+  let slim = 0;
+  for (const g of folded) for (const c of g.columns) c.blank ? slim++ : full++;
+  const left = room - slim * sliver - (folded.length + 1) * gap;
+  const width = Math.max(narrowest, Math.min(widest, Math.floor(left / Math.max(1, full))));
+  let x = gap;
+  const groups: Group[] = [];
+  const columns: Column[] = [];
+  for (const g of folded) {
+    const start = x;
+    const cs = g.columns.map((c) => {
+      const w = c.blank ? sliver : width;
+      const column = { ...c, x, width: w };
+      x += w;
+      return column;
+    });
+    columns.push(...cs);
+    groups.push({ device: g.device, columns: cs, x: start, width: x - start });
+    x += gap;
+  }
+  return { groups, columns, width: x };
+}
+
+/** The worst of the findings that are about each port. */
+export function worst(findings: Finding[]): Map<string, Finding["severity"]> {
+  const rank = { breaks: 0, risk: 1, tidy: 2 };
+  const out = new Map<string, Finding["severity"]>();
+  for (const f of findings) {
+    if (f.cause && f.code !== "many-untagged") continue;
+    for (const p of f.ports) {
+      const was = out.get(p);
+      if (!was || rank[f.severity] < rank[was]) out.set(p, f.severity);
+    }
+  }
+  return out;
+}

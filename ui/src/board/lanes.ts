@@ -1,0 +1,53 @@
+import type { Link } from "../api/client";
+import type { Column } from "./fold";
+
+/** A cable as it is drawn: a bracket under the columns of its two ends. */
+export interface Bracket {
+  link: Link;
+  x1: number;
+  x2: number;
+  lane: number;
+  label: string;
+  labelX: number;
+  labelWidth: number;
+}
+
+export function labelOf(l: Link): string {
+  if (l.broken) return l.labels.length > 1 ? `${l.labels[0]} +${l.labels.length - 1}` : l.labels[0]!;
+  if (l.cables > 1) return `${l.mode === "lacp" ? "LACP " : ""}×${l.cables}`;
+  return "";
+}
+
+const letter = 6.1;
+
+/**
+ * Gives each cable a lane, so that no two on one lane touch: short ones first,
+ * right under the board.
+ */
+export function brackets(links: Link[], columns: Column[], width: number): Bracket[] {
+  const at = new Map<string, Column>();
+  for (const c of columns) for (const p of c.ports) at.set(p, c);
+  const drawn: Bracket[] = [];
+  for (const link of links) {
+    const a = at.get(link.a);
+    const b = at.get(link.b);
+    if (!a || !b) continue;
+    const [x1, x2] = [a.x + a.width / 2, b.x + b.width / 2].sort((p, q) => p - q) as [number, number];
+    const label = labelOf(link);
+    const labelWidth = label ? label.length * letter + 12 : 0;
+    const half = labelWidth / 2;
+    const labelX = Math.min(Math.max((x1 + x2) / 2, half + 2), width - half - 2);
+    drawn.push({ link, x1, x2, lane: 0, label, labelX, labelWidth });
+  }
+  drawn.sort((p, q) => p.x2 - p.x1 - (q.x2 - q.x1) || p.x1 - q.x1);
+  const lanes: [number, number][][] = [];
+  for (const d of drawn) {
+    const from = Math.min(d.x1, d.labelX - d.labelWidth / 2) - 5;
+    const to = Math.max(d.x2, d.labelX + d.labelWidth / 2) + 5;
+    let lane = lanes.findIndex((taken) => taken.every(([f, t]) => t < from || f > to));
+    if (lane < 0) lane = lanes.push([]) - 1;
+    lanes[lane]!.push([from, to]);
+    d.lane = lane;
+  }
+  return drawn;
+}

@@ -1,0 +1,110 @@
+<script lang="ts">
+  import type { Finding } from "../api/client";
+  import { office } from "../state/office.svelte";
+  import { selection } from "../state/selection.svelte";
+
+  const all = $derived(office.view?.findings ?? []);
+  const touching = $derived.by(() => {
+    if (selection.all) return all;
+    if (selection.cable) {
+      const l = office.view?.links.find((l) => `${l.a} ${l.b}` === selection.cable);
+      return all.filter((f) => l && f.ports.includes(l.a) && f.ports.includes(l.b));
+    }
+    const ports = new Set(selection.ports);
+    const devices = new Set(selection.ports.map((p) => p.slice(0, p.indexOf("."))));
+    const direct = all.filter((f) => f.ports.some((p) => ports.has(p)) || f.devices?.some((d) => devices.has(d)));
+    const ids = new Set(direct.flatMap((f) => [f.id, f.cause ?? ""]));
+    return all.filter((f) => ids.has(f.id) || (f.cause && ids.has(f.cause)) || f.vlans.includes(selection.vlan?.vid ?? 0));
+  });
+  // A fault first, what follows from it under it.
+  const grouped = $derived.by(() => {
+    const ids = new Set(touching.map((f) => f.id));
+    const under = (id: string): Finding[] => touching.filter((f) => f.cause === id).flatMap((f) => [f, ...under(f.id)]);
+    return touching.filter((f) => !f.cause || !ids.has(f.cause)).map((f) => ({ root: f, follow: under(f.id) }));
+  });
+  const label = (m: string[]) => (m.length > 1 ? `${m[0]} …` : m[0]);
+  const go = (f: Finding) => {
+    const p = f.ports[0];
+    if (p) selection.goTo(p, f.vlans.at(-1));
+    document.getElementById("board")?.focus();
+  };
+</script>
+
+<div class="findings" aria-live="polite">
+  <h2>{selection.all ? "All findings" : "Findings touching the selection"}</h2>
+  {#each grouped as { root, follow } (root.id)}
+    <article data-code={root.code} class={root.severity}>
+      <span class="severity">{root.severity}</span>
+      <div>
+        <button class="text" onclick={() => go(root)} title="Go there">{root.text}</button>
+        {#each follow as f (f.id)}<p class="follow" data-code={f.code}>└ {f.text}</p>{/each}
+        {#if root.mends.length}
+          <p class="mends">
+            {#each root.mends as m (m.join("\n"))}
+              <button class="mend mono" title={m.join("\n")} onclick={() => office.edit({ lines: m })}>{label(m)}</button>
+            {/each}
+          </p>
+        {/if}
+      </div>
+    </article>
+  {:else}
+    <p class="none">Nothing: frames go here as they should.</p>
+  {/each}
+</div>
+
+<style>
+  article {
+    display: grid;
+    grid-template-columns: 62px 1fr;
+    padding: 5px 0 6px;
+    border-bottom: 1px solid var(--hair);
+    line-height: 1.38;
+  }
+  .severity {
+    font-size: 11px;
+    font-weight: 700;
+    text-transform: uppercase;
+    letter-spacing: 0.03em;
+    padding-top: 2px;
+    color: var(--tidy);
+  }
+  .breaks .severity {
+    color: var(--red);
+  }
+  .risk .severity {
+    color: var(--amber);
+  }
+  .text {
+    text-align: left;
+    line-height: 1.38;
+  }
+  .text:hover {
+    text-decoration: underline;
+  }
+  .follow {
+    color: var(--soft);
+    font-size: 13px;
+  }
+  .mends {
+    display: flex;
+    flex-wrap: wrap;
+    gap: 6px;
+    margin-top: 4px;
+  }
+  .mend {
+    border: 1px solid var(--plum);
+    color: var(--plum);
+    border-radius: 3px;
+    padding: 2px 8px;
+    font-size: 12.5px;
+    min-height: 26px;
+    background: var(--panel);
+    text-align: left;
+  }
+  .mend:hover {
+    background: var(--plum-wash);
+  }
+  .none {
+    color: var(--soft);
+  }
+</style>

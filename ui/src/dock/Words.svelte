@@ -1,0 +1,98 @@
+<script lang="ts">
+  import { office } from "../state/office.svelte";
+  import { pending } from "../state/pending.svelte";
+  import { selection } from "../state/selection.svelte";
+
+  const x = $derived(selection.explained);
+  const link = $derived(office.view?.links.find((l) => `${l.a} ${l.b}` === selection.cable));
+  const end = (ref: string) => {
+    const dot = ref.indexOf(".");
+    const d = office.view?.devices.find((d) => d.name === ref.slice(0, dot));
+    return d?.ports.find((p) => p.name === ref.slice(dot + 1))?.shape ?? "";
+  };
+  const plugs = $derived(
+    selection.columns.slice(selection.span[0], selection.span[1] + 1).length === 1
+      ? (office.view?.devices ?? []).flatMap((d) =>
+          d.ports.filter((p) => selection.ports.includes(`${d.name}.${p.name}`)).flatMap((p) => (p.plugs ?? []).map((g) => `${g.name} (wants ${g.wants}${g.tagged ? " tagged" : ""})`)),
+        )
+      : [],
+  );
+  const spaced = (ref: string) => ref.replace(".", " ");
+  const v = $derived(selection.vlan);
+</script>
+
+<div class="words">
+  {#if link}
+    <h2>Cable · {spaced(link.a)} ⇄ {spaced(link.b)}</h2>
+    <p class="shape mono">{end(link.a)} ⇄ {end(link.b)}</p>
+    <p>
+      {link.cables > 1 ? `${link.cables} cables that act as one. ` : ""}
+      {#if link.vlans.length}It carries <span class="mono">{link.vlans.join(", ")}</span>.{:else}It carries nothing.{/if}
+    </p>
+    {#each link.labels as l (l)}<p class="reason">{l}</p>{/each}
+  {:else if x}
+    <h2>Selected · <span class="where">{x.title.replace("-", "–")}</span></h2>
+    <p class="shape mono" id="shape">{x.shape || "several shapes"}</p>
+    <p class="text">{x.words.join(" ")}</p>
+    {#if plugs.length}<p class="plugs">Plugged in: {plugs.slice(0, 4).join(", ")}{plugs.length > 4 ? ` and ${plugs.length - 4} more` : ""}.</p>{/if}
+    <div class="acts" role="toolbar" aria-label="Set the selection">
+      <button onclick={() => pending.member("untagged")}>Untagged <kbd>u</kbd></button>
+      <button onclick={() => pending.member("tagged")}>Tagged <kbd>t</kbd></button>
+      <button onclick={() => pending.member("none")}>Off <kbd>.</kbd></button>
+      <button onclick={() => pending.pvid()}>PVID <kbd>p</kbd></button>
+      <button class="main" onclick={() => pending.bring(true)}>Bring {v?.vid} here <kbd>b</kbd></button>
+      <button onclick={() => pending.bring(false)}>Withdraw <kbd>w</kbd></button>
+    </div>
+  {/if}
+</div>
+
+<style>
+  .words {
+    display: flex;
+    flex-direction: column;
+    gap: 5px;
+  }
+  .where {
+    text-transform: none;
+    letter-spacing: 0;
+    color: var(--ink);
+  }
+  .shape {
+    font-size: 17px;
+    overflow-wrap: anywhere;
+    line-height: 1.25;
+  }
+  .text {
+    line-height: 1.42;
+  }
+  .plugs {
+    color: var(--soft);
+    font-size: 13px;
+  }
+  .reason {
+    color: var(--red);
+    font-weight: 650;
+  }
+  .acts {
+    display: flex;
+    flex-wrap: wrap;
+    gap: 6px;
+    margin-top: auto;
+  }
+  button {
+    border: 1px solid var(--hair);
+    border-radius: 3px;
+    padding: 3px 9px;
+    font-size: 13px;
+    min-height: 28px;
+    background: var(--panel);
+  }
+  button:hover {
+    border-color: var(--plum);
+  }
+  .main {
+    border-color: var(--plum);
+    color: var(--plum);
+    font-weight: 650;
+  }
+</style>

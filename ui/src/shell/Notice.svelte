@@ -1,0 +1,38 @@
+<script lang="ts">
+  import { Toast } from "flowbite-svelte";
+  import { office } from "../state/office.svelte";
+
+  // What was said goes by itself; a problem stays until it is over or closed.
+  $effect(() => {
+    const n = office.notice;
+    if (n?.kind !== "said") return;
+    const t = setTimeout(() => {
+      if (office.notice === n) office.notice = null;
+    }, 4000);
+    return () => clearTimeout(t);
+  });
+</script>
+
+{#if office.notice && office.view}
+  <div class="notice" role={office.notice.kind === "problem" ? "alert" : "status"}>
+    {#key office.notice}
+      <Toast
+        dismissable
+        class={`max-w-xl rounded-sm border shadow-lg ${office.notice.kind === "problem" ? "border-[var(--red)]" : "border-[var(--hair)]"} bg-[var(--panel)] text-[var(--ink)] dark:bg-[var(--panel)] dark:text-[var(--ink)]`}
+        onclose={() => (office.notice = null)}
+      >
+        <span id="notice">{office.notice.text}</span>
+      </Toast>
+    {/key}
+  </div>
+{/if}
+
+<style>
+  .notice {
+    position: fixed;
+    right: 14px;
+    top: 54px;
+    z-index: 40;
+    white-space: pre-line;
+  }
+</style>

@@ -1,0 +1,18 @@
+/** What floats over the board. */
+class Panels {
+  keys = $state(false);
+  history = $state(false);
+  dark = $state(document.documentElement.classList.contains("dark"));
+
+  turn() {
+    this.dark = !this.dark;
+    document.documentElement.classList.toggle("dark", this.dark);
+    try {
+      localStorage.setItem("klammer-theme", this.dark ? "dark" : "light");
+    } catch {
+      /* no storage: for this page only */
+    }
+  }
+}
+
+export const panels = new Panels();

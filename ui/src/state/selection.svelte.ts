@@ -1,0 +1,87 @@
+import { api, type Explanation } from "../api/client";
+import type { Column } from "../board/fold";
+import { office } from "./office.svelte";
+
+interface Spot {
+  row: number;
+  column: number;
+}
+
+/** What is selected: a block of cells from anchor to cursor, or a cable. */
+class Selection {
+  cursor = $state<Spot>({ row: 0, column: 0 });
+  anchor = $state<Spot>({ row: 0, column: 0 });
+  cable = $state("");
+  all = $state(false);
+  unfolded = $state.raw(new Set<string>());
+  columns = $state.raw<Column[]>([]);
+  explained = $state.raw<Explanation | null>(null);
+  private asked = 0;
+
+  rows = $derived.by(() => {
+    const last = Math.max(0, (office.view?.vlans.length ?? 1) - 1);
+    const a = Math.min(this.anchor.row, last);
+    const b = Math.min(this.cursor.row, last);
+    return [Math.min(a, b), Math.max(a, b)] as const;
+  });
+  span = $derived.by(() => {
+    const last = Math.max(0, this.columns.length - 1);
+    const a = Math.min(this.anchor.column, last);
+    const b = Math.min(this.cursor.column, last);
+    return [Math.min(a, b), Math.max(a, b)] as const;
+  });
+  ports = $derived(this.columns.slice(this.span[0], this.span[1] + 1).flatMap((c) => c.ports));
+  vlans = $derived((office.view?.vlans ?? []).slice(this.rows[0], this.rows[1] + 1));
+  /** The VLAN of the cursor's row: the one that is lit. */
+  vlan = $derived(office.view?.vlans[Math.min(this.cursor.row, (office.view?.vlans.length ?? 1) - 1)]);
+
+  go(row: number, column: number, extend = false) {
+    const rows = office.view?.vlans.length ?? 1;
+    const spot = {
+      row: Math.max(0, Math.min(rows - 1, row)),
+      column: Math.max(0, Math.min(this.columns.length - 1, column)),
+    };
+    this.cursor = spot;
+    if (!extend) this.anchor = spot;
+    this.cable = "";
+    this.all = false;
+  }
+
+  /** Finds a port's column, to go to it. */
+  goTo(port: string, vid?: number) {
+    const column = this.columns.findIndex((c) => c.ports.includes(port));
+    const row = office.view?.vlans.findIndex((v) => v.vid === vid) ?? -1;
+    this.go(row >= 0 ? row : this.cursor.row, column >= 0 ? column : this.cursor.column);
+  }
+
+  /** Unfolds the selected columns, or folds them again. */
+  toggleFold() {
+    const ports = this.ports;
+    const first = ports[0];
+    const open = new Set(this.unfolded);
+    const folded = this.columns.slice(this.span[0], this.span[1] + 1).some((c) => c.ports.length > 1);
+    for (const p of ports) folded ? open.add(p) : open.delete(p);
+    if (!folded && first) {
+      // the neighbours that were unfolded with it fold again too
+      const device = first.slice(0, first.indexOf("."));
+      for (const p of [...open]) if (p.startsWith(device + ".")) open.delete(p);
+    }
+    this.unfolded = open;
+    return first;
+  }
+
+  /** Asks for the words and the reach; a later question wins. */
+  async explain() {
+    const view = office.view;
+    if (!view || !this.columns.length) return;
+    const mine = ++this.asked;
+    try {
+      const x = await api.explain(view.id, this.ports, this.vlan?.vid ?? 0);
+      if (mine === this.asked) this.explained = x;
+    } catch {
+      /* what is on the screen stays; the header says that the server is gone */
+    }
+  }
+}
+
+export const selection = new Selection();

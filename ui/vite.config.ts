@@ -1,0 +1,10 @@
+import { svelte } from "@sveltejs/vite-plugin-svelte";
+import tailwindcss from "@tailwindcss/vite";
+import { defineConfig } from "vitest/config";
+
+export default defineConfig({
+  plugins: [tailwindcss(), svelte()],
+  build: { outDir: "dist", emptyOutDir: true, chunkSizeWarningLimit: 1200 },
+  server: { proxy: { "/api": "http://127.0.0.1:8080" } },
+  test: { include: ["src/**/*.test.ts"] },
+});
