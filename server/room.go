@@ -167,7 +167,7 @@ func (r *room) untouched(ctx context.Context, base int64, e office.Edit) error {
 	if r.revision-base > 1000 {
 		return &conflict{fmt.Sprintf("the office has moved on by %d edits since: look at it as it is now, and do it again", r.revision-base)}
 	}
-	for _, m := range since {
+	for _, m := range standing(since, base) {
 		for _, c := range m.Changes {
 			for _, k := range e.Keys() {
 				if k.Clashes(c.Key) {
@@ -177,6 +177,23 @@ func (r *room) untouched(ctx context.Context, base int64, e office.Edit) error {
 		}
 	}
 	return nil
+}
+
+// standing leaves out edits that were taken back again, together with what took
+// them back: newest first, each one that stands cancels the one that it undoes.
+func standing(all []store.Made, base int64) []store.Made {
+	gone := map[int64]bool{}
+	var out []store.Made
+	for _, m := range all {
+		switch {
+		case gone[m.Revision]:
+		case m.Undoes > base:
+			gone[m.Undoes] = true
+		default:
+			out = append(out, m)
+		}
+	}
+	return out
 }
 
 // keyName is a key as people say it.

@@ -333,10 +333,10 @@ func (s *Server) explain(c fiber.Ctx) error {
 
 func describe(n *span.Net, refs []office.PortRef, x *Explanation) {
 	x.Title = portNames(n.Office, refs)
-	for i, r := range refs {
-		d := n.Office.Device(r.Device)
-		w, _ := n.Office.Written(d, d.Port(r.Port))
-		if s := notation.Shape(*w); i == 0 {
+	for k, r := range refs {
+		i := n.Topo.DeviceIndex(r.Device)
+		w, _ := n.Shape(i, n.Office.Devices[i].Port(r.Port))
+		if s := notation.Shape(*w); k == 0 {
 			x.Shape = s
 		} else if x.Shape != s {
 			x.Shape = ""

@@ -16,6 +16,7 @@ import (
 	"syscall"
 	"time"
 
+	"github.com/chromedp/cdproto/input"
 	"github.com/chromedp/chromedp"
 	"github.com/chromedp/chromedp/kb"
 )
@@ -47,10 +48,19 @@ func Folder() (string, error) {
 // address. The same data folder finds what was kept there before. A port other
 // than 0 is taken again, so that a page that is open finds the server.
 func Start(data string, port int) (*Program, error) {
-	p := &Program{Data: data, out: &strings.Builder{}}
-	p.cmd = exec.Command(filepath.Join(Root(), "bin", "klammer"), "serve", "--data", data,
-		"--listen", fmt.Sprintf("127.0.0.1:%d", port), "--load", filepath.Join(Root(), "demo", "clinic.klm"))
-	p.cmd.Env = append(os.Environ(), "KLAMMER_DATABASE_URL=")
+	return run(&Program{Data: data}, "KLAMMER_DATABASE_URL=", "--data", data, "--listen", fmt.Sprintf("127.0.0.1:%d", port))
+}
+
+// StartOn runs the program on a database of the caller's.
+func StartOn(url string) (*Program, error) {
+	return run(&Program{}, "KLAMMER_DATABASE_URL="+url, "--listen", "127.0.0.1:0")
+}
+
+func run(p *Program, env string, args ...string) (*Program, error) {
+	args = append([]string{"serve", "--load", filepath.Join(Root(), "demo", "clinic.klm")}, args...)
+	p.out = &strings.Builder{}
+	p.cmd = exec.Command(filepath.Join(Root(), "bin", "klammer"), args...)
+	p.cmd.Env = append(os.Environ(), env)
 	pipe, err := p.cmd.StdoutPipe()
 	if err != nil {
 		return nil, err
@@ -141,9 +151,31 @@ func Cell(port string, vid int) string {
 	return fmt.Sprintf(`[data-port=%q][data-vid="%d"]`, port, vid)
 }
 
-// Press sends keys to what has the focus, modifiers held.
+// Press sends keys to what has the focus, modifiers held. As from a keyboard,
+// a key whose press the page takes for itself types nothing.
 func Press(ctx context.Context, keys string, held ...chromedp.Modifier) error {
-	return chromedp.Do(ctx, chromedp.KeyEvent(keys, chromedp.KeyModifiers(held...)))
+	for _, r := range keys {
+		var down *input.DispatchKeyEventParams
+		for _, k := range kb.Encode(r) {
+			chromedp.KeyModifiers(held...)(k)
+			switch k.Type {
+			case kb.KeyRawDown, kb.KeyDown:
+				down = k
+				continue
+			case kb.KeyChar:
+				if k.Modifiers&^int64(chromedp.ModifierShift) == 0 {
+					down.Type, down.Text, down.UnmodifiedText = kb.KeyDown, k.Text, k.UnmodifiedText
+				}
+				continue
+			}
+			for _, e := range []*input.DispatchKeyEventParams{down, k} {
+				if _, err := chromedp.Call(ctx, input.DispatchKeyEvent, *e); err != nil {
+					return err
+				}
+			}
+		}
+	}
+	return nil
 }
 
 // Shoot takes a picture of what is on the screen.

@@ -11,6 +11,7 @@ import (
 	"errors"
 	"fmt"
 	"net"
+	"net/url"
 	"os"
 	"os/exec"
 	"os/user"
@@ -84,17 +85,25 @@ func (c *Cluster) start(ctx context.Context, settings []string) error {
 		if port, err = freePort(); err != nil {
 			return err
 		}
-		options := []string{"-p", strconv.Itoa(port), "-c", "listen_addresses=127.0.0.1", "-c", "unix_socket_directories="}
-		for _, s := range settings {
-			options = append(options, "-c", s)
-		}
-		log := filepath.Join(data, "server.log")
-		if err := c.run(ctx, "pg_ctl", "start", "-w", "-t", "60", "-D", data, "-l", log, "-o", strings.Join(options, " ")); err != nil {
-			tail, _ := os.ReadFile(log)
-			return fmt.Errorf("PostgreSQL does not start in %s: %w\n%s", data, err, tail[max(0, len(tail)-800):])
+		if err := c.launch(ctx, data, port, settings); err != nil {
+			return err
 		}
 	}
 	c.URL = fmt.Sprintf("postgres://klammer:%s@127.0.0.1:%d/postgres?sslmode=disable", password, port)
+	return nil
+}
+
+// launch starts the server on a folder and a port and waits until it answers.
+func (c *Cluster) launch(ctx context.Context, data string, port int, settings []string) error {
+	options := []string{"-p", strconv.Itoa(port), "-c", "listen_addresses=127.0.0.1", "-c", "unix_socket_directories="}
+	for _, s := range settings {
+		options = append(options, "-c", s)
+	}
+	log := filepath.Join(data, "server.log")
+	if err := c.run(ctx, "pg_ctl", "start", "-w", "-t", "60", "-D", data, "-l", log, "-o", strings.Join(options, " ")); err != nil {
+		tail, _ := os.ReadFile(log)
+		return fmt.Errorf("PostgreSQL does not start in %s: %w\n%s", data, err, tail[max(0, len(tail)-800):])
+	}
 	return nil
 }
 
@@ -144,6 +153,22 @@ func (c *Cluster) Kill() error {
 	ctx, cancel := context.WithTimeout(context.Background(), time.Minute)
 	defer cancel()
 	return c.run(ctx, "pg_ctl", "stop", "-m", "immediate", "-w", "-D", filepath.Join(c.dir, "postgres"))
+}
+
+// Again starts a stopped cluster at the port that it had.
+func (c *Cluster) Again(ctx context.Context) (*Cluster, error) {
+	u, err := url.Parse(c.URL)
+	if err != nil {
+		return nil, err
+	}
+	port, err := strconv.Atoi(u.Port())
+	if err != nil {
+		return nil, err
+	}
+	if c.lock, err = os.OpenFile(filepath.Join(c.dir, "lock"), os.O_CREATE|os.O_RDWR|syscall.O_CLOEXEC, 0o600); err != nil {
+		return nil, err
+	}
+	return c, c.launch(ctx, filepath.Join(c.dir, "postgres"), port, nil)
 }
 
 func (c *Cluster) run(ctx context.Context, program string, args ...string) error {

@@ -52,6 +52,6 @@
   .shell {
     height: 100%;
     display: grid;
-    grid-template-rows: 45px minmax(0, 1fr) 246px 40px;
+    grid-template-rows: 45px minmax(0, 1fr) 240px 40px;
   }
 </style>

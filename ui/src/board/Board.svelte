@@ -8,20 +8,29 @@
   import Heads from "./Heads.svelte";
   import RowName from "./RowName.svelte";
   import { layout, worst } from "./fold";
-  import { hue } from "./hue";
+  import { colours } from "./hue";
 
   const names = 178;
   let room = $state(1280);
+  let height = $state(470);
   let grid: HTMLElement;
+  let scroller: HTMLElement;
   let dragging = false;
 
   const view = $derived(office.view!);
   const plan = $derived(layout(view.devices, view.order, selection.unfolded, room - names - 2));
   const marks = $derived(worst(view.findings));
-  const hues = $derived(new Map(view.vlans.map((v) => [v.vid, hue(v)])));
+  const hues = $derived(colours(view.vlans));
   const lit = $derived(new Set(selection.explained?.reach?.ports ?? []));
   const cut = $derived(new Set(selection.explained?.reach?.cut ?? []));
   const current = $derived(selection.vlan?.vid);
+
+  const splits = $derived(new Set(view.findings.filter((f) => f.code === "split").map((f) => f.vlans[0])));
+  const picked = $derived.by(() => {
+    const from = plan.columns[selection.span[0]];
+    const to = plan.columns[selection.span[1]];
+    return from && to && !selection.cable ? { x: from.x, width: to.x + to.width - from.x } : null;
+  });
 
   $effect(() => {
     selection.columns = plan.columns;
@@ -33,11 +42,10 @@
   });
   $effect(() => {
     const c = plan.columns[selection.cursor.column];
-    if (c && grid) {
-      const left = c.x;
-      if (left < grid.scrollLeft + 4) grid.scrollLeft = left - 20;
-      else if (left + c.width > grid.scrollLeft + room - names) grid.scrollLeft = left + c.width - (room - names) + 20;
-    }
+    if (!c || !scroller) return;
+    const wide = room - names;
+    if (c.x < scroller.scrollLeft + 4) scroller.scrollLeft = c.x - 20;
+    else if (c.x + c.width > scroller.scrollLeft + wide) scroller.scrollLeft = c.x + c.width - wide + 20;
   });
 
   /** The first column of the next device, or of this or the one before. */
@@ -107,44 +115,40 @@
 
 <svelte:window onpointerup={() => (dragging = false)} />
 
-<div class="board" bind:clientWidth={room}>
-  <!-- svelte-ignore a11y_no_noninteractive_tabindex -->
-  <div
-    class="scroll"
-    role="grid"
-    id="board"
-    tabindex="0"
-    bind:this={grid}
-    aria-label="Memberships: VLANs in rows, ports in columns"
-    aria-multiselectable="true"
-    aria-rowcount={view.vlans.length + 1}
-    aria-colcount={plan.columns.length + 1}
-    aria-activedescendant={`c-${selection.cursor.row}-${selection.cursor.column}`}
-    onkeydown={keys}
-    onpointerdown={down}
-    onpointerover={over}
-    ondblclick={() => selection.toggleFold()}
-  >
+<div class="board" bind:clientWidth={room} bind:clientHeight={height}>
+  <div class="scroll" bind:this={scroller}>
     <div class="sheet" style:width={`${names + plan.width}px`} style:--names={`${names}px`}>
-      <Heads {plan} {names} {marks} />
-      {#each view.vlans as v, r (v.vid)}
-        <div class="row" class:lit={v.vid === current} class:stripe={r % 2 === 0} role="row" aria-rowindex={r + 2} style:--vlan={hues.get(v.vid)}>
-          <RowName vlan={v} split={view.findings.some((f) => f.code === "split" && f.vlans[0] === v.vid)} onpick={() => selection.go(r, selection.cursor.column)} />
-          {#each plan.columns as c, i (c.ports[0])}
-            <Cell column={c} vlan={v} row={r} index={i} {names} reached={v.vid === current && lit.has(c.ports[0]!)} cut={v.vid === current && cut.has(c.ports[0]!)} />
-          {/each}
-        </div>
-      {/each}
-      {#if plan.columns.length && !selection.cable}
-        {@const from = plan.columns[selection.span[0]]}
-        {@const to = plan.columns[selection.span[1]]}
-        {#if from && to}
-          <div class="pick" style:left={`${names + from.x}px`} style:width={`${to.x + to.width - from.x}px`} style:height={`${view.vlans.length * 26}px`}>
+      <div
+        role="grid"
+        id="board"
+        tabindex="0"
+        bind:this={grid}
+        aria-label="Memberships: VLANs in rows, ports in columns"
+        aria-multiselectable="true"
+        aria-rowcount={view.vlans.length + 1}
+        aria-colcount={plan.columns.length + 1}
+        aria-activedescendant={`c-${selection.cursor.row}-${selection.cursor.column}`}
+        onkeydown={keys}
+        onpointerdown={down}
+        onpointerover={over}
+        ondblclick={() => selection.toggleFold()}
+      >
+        <Heads {plan} {names} {marks} />
+        {#each view.vlans as v, r (v.vid)}
+          <div class="row" class:lit={v.vid === current} class:stripe={r % 2 === 0} role="row" aria-rowindex={r + 2} style:--vlan={hues.get(v.vid)}>
+            <RowName vlan={v} split={splits.has(v.vid)} onpick={() => selection.go(r, selection.cursor.column)} />
+            {#each plan.columns as c, i (c.ports[0])}
+              <Cell column={c} vlan={v} row={r} index={i} {names} reached={v.vid === current && lit.has(c.ports[0]!)} cut={v.vid === current && cut.has(c.ports[0]!)} />
+            {/each}
+          </div>
+        {/each}
+        {#if picked}
+          <div class="pick" role="presentation" style:left={`${names + picked.x}px`} style:width={`${picked.width}px`} style:height={`${view.vlans.length * 26}px`}>
             <i style:top={`${selection.rows[0] * 26}px`} style:height={`${(selection.rows[1] - selection.rows[0] + 1) * 26}px`}></i>
           </div>
         {/if}
-      {/if}
-      <Cables {plan} {names} links={view.links} />
+      </div>
+      <Cables {plan} {names} links={view.links} room={height - 72 - view.vlans.length * 26} />
     </div>
   </div>
 </div>
@@ -160,8 +164,12 @@
     overflow: auto;
     user-select: none;
   }
-  .scroll:focus-visible {
-    outline-offset: -2px;
+  /* The selection is the focus: it stands out while the board has the keys. */
+  #board:focus-visible {
+    outline: 0;
+  }
+  #board:not(:focus) .pick {
+    outline: 1px dashed var(--plum);
   }
   .sheet {
     position: relative;

@@ -4,25 +4,25 @@
   import { selection } from "../state/selection.svelte";
   import { brackets, type Bracket } from "./lanes";
 
-  let { plan, names, links }: { plan: Layout; names: number; links: Link[] } = $props();
+  let { plan, names, links, room }: { plan: Layout; names: number; links: Link[]; room: number } = $props();
 
-  const laneHeight = 17;
   const top = 6;
   const drawn = $derived(brackets(links, plan.columns, plan.width));
   const lanes = $derived(Math.max(0, ...drawn.map((b) => b.lane + 1)));
-  const y = (b: Bracket) => top + 11 + b.lane * laneHeight;
+  // The cables share the room that is left; where there is little, they scroll.
+  const laneHeight = $derived(Math.max(12.5, Math.min(18, (room - top - 12) / Math.max(1, lanes))));
+  const y = (b: Bracket) => top + 8 + b.lane * laneHeight;
   const name = (l: Link) => `${l.a} ${l.b}`;
   const says = (l: Link) =>
     `Cable ${l.a.replace(".", " ")} to ${l.b.replace(".", " ")}${l.broken ? `, broken: ${l.labels.join(", ")}` : ", both ends agree"}`;
   const pick = (l: Link) => {
-    selection.cable = name(l);
-    selection.all = false;
+    selection.pickCable(l);
   };
 </script>
 
-<div class="cables" style:height={`${top + lanes * laneHeight + 14}px`}>
+<div class="cables" style:height={`${top + lanes * laneHeight + 4}px`}>
   <span class="word" style:width={`${names}px`}>cables</span>
-  <svg style:left={`${names}px`} width={plan.width} height={top + lanes * laneHeight + 14} role="group" aria-label="Cables">
+  <svg style:left={`${names}px`} width={plan.width} height={top + lanes * laneHeight + 4} role="group" aria-label="Cables">
     {#each drawn as b (name(b.link))}
       <!-- svelte-ignore a11y_click_events_have_key_events -->
       <g

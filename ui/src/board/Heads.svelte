@@ -91,7 +91,7 @@
     white-space: nowrap;
     font-size: 11px;
     line-height: 1;
-    max-width: 52px;
+    max-width: 47px;
     overflow: hidden;
     text-overflow: ellipsis;
     color: var(--ink);

@@ -18,7 +18,7 @@ export function labelOf(l: Link): string {
   return "";
 }
 
-const letter = 6.1;
+const letter = 6.5;
 
 /**
  * Gives each cable a lane, so that no two on one lane touch: short ones first,

@@ -19,7 +19,7 @@
     min-height: 0;
   }
   .dock > :global(*) {
-    padding: 12px 16px;
+    padding: 10px 16px;
     overflow: auto;
     min-height: 0;
   }

@@ -23,7 +23,7 @@
 
 <div class="words">
   {#if link}
-    <h2>Cable · {spaced(link.a)} ⇄ {spaced(link.b)}</h2>
+    <h2>Cable · <span class="where">{spaced(link.a)} ⇄ {spaced(link.b)}</span></h2>
     <p class="shape mono">{end(link.a)} ⇄ {end(link.b)}</p>
     <p>
       {link.cables > 1 ? `${link.cables} cables that act as one. ` : ""}
@@ -50,7 +50,7 @@
   .words {
     display: flex;
     flex-direction: column;
-    gap: 5px;
+    gap: 4px;
   }
   .where {
     text-transform: none;
@@ -63,7 +63,7 @@
     line-height: 1.25;
   }
   .text {
-    line-height: 1.42;
+    line-height: 1.36;
   }
   .plugs {
     color: var(--soft);

@@ -11,6 +11,7 @@
     [["p"], "set the PVID alone"],
     [["b"], "bring the VLAN here, over every cable on the way"],
     [["w"], "withdraw it, off every cable that no longer needs it"],
+    [["c"], "the cable in this port; an arrow goes back"],
     [["Enter"], "unfold the ports of a column, or fold them"],
     [["/"], "go to the line; Esc comes back"],
     [["Ctrl", "Z"], "undo; with Shift, redo"],

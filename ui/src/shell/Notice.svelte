@@ -31,7 +31,7 @@
   .notice {
     position: fixed;
     right: 14px;
-    top: 54px;
+    bottom: 290px;
     z-index: 40;
     white-space: pre-line;
   }

@@ -147,22 +147,35 @@ class OfficeState {
     return v;
   }
 
-  async undo() {
-    const last = this.undoable.at(-1);
-    if (last === undefined) return;
-    const v = await this.send((view) => api.undo(view.id, last));
-    if (!v) return;
-    this.undoable = this.undoable.slice(0, -1);
-    this.redoable = [...this.redoable, v.revision];
+  undo() {
+    return this.turn(
+      () => this.undoable,
+      (done, made) => {
+        this.undoable = this.undoable.filter((r) => r !== done);
+        this.redoable = [...this.redoable, made];
+      },
+    );
   }
 
-  async redo() {
-    const last = this.redoable.at(-1);
-    if (last === undefined) return;
-    const v = await this.send((view) => api.undo(view.id, last));
-    if (!v) return;
-    this.redoable = this.redoable.slice(0, -1);
-    this.undoable = [...this.undoable, v.revision];
+  redo() {
+    return this.turn(
+      () => this.redoable,
+      (done, made) => {
+        this.redoable = this.redoable.filter((r) => r !== done);
+        this.undoable = [...this.undoable, made];
+      },
+    );
+  }
+
+  /** Takes back the last of a list, as it is when its turn has come. */
+  private turn(list: () => number[], after: (done: number, made: number) => void) {
+    return this.send(async (view) => {
+      const last = list().at(-1);
+      if (last === undefined) return view;
+      const v = await api.undo(view.id, last);
+      after(last, v.revision);
+      return v;
+    });
   }
 
   async sayName(name: string) {

@@ -37,6 +37,8 @@ class Pending {
       case "w":
         this.bring(false);
         return true;
+      case "c":
+        return selection.cableHere();
     }
     return false;
   }

@@ -1,4 +1,4 @@
-import { api, type Explanation } from "../api/client";
+import { api, type Explanation, type Link } from "../api/client";
 import type { Column } from "../board/fold";
 import { office } from "./office.svelte";
 
@@ -45,6 +45,22 @@ class Selection {
     if (!extend) this.anchor = spot;
     this.cable = "";
     this.all = false;
+  }
+
+  /** Selects a cable, and the VLAN that breaks on it, if one does. */
+  pickCable(l: Pick<Link, "a" | "b">) {
+    const broken = office.view?.findings.find((f) => !f.cause && f.ports.includes(l.a) && f.ports.includes(l.b));
+    const row = office.view?.vlans.findIndex((v) => v.vid === broken?.vlans.at(-1)) ?? -1;
+    const column = this.columns.findIndex((c) => c.ports.includes(l.a));
+    this.go(row >= 0 ? row : this.cursor.row, column >= 0 ? column : this.cursor.column);
+    this.cable = `${l.a} ${l.b}`;
+  }
+
+  /** Selects the cable in the selected port. */
+  cableHere() {
+    const l = office.view?.links.find((l) => this.ports.includes(l.a) || this.ports.includes(l.b));
+    if (l) this.pickCable(l);
+    return !!l;
   }
 
   /** Finds a port's column, to go to it. */
