@@ -263,7 +263,7 @@ func hint(s string, names []string, otherwise string) string {
 
 // Nearest is the one of names that s was most likely meant to be, or "".
 func Nearest(s string, names []string) string {
-	best, at := "", 1+max(1, len(s)/3)
+	best, at := "", 1+len(s)/3
 	for _, n := range names {
 		if d := distance(s, n, at); d < at {
 			best, at = n, d

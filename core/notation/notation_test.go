@@ -1,0 +1,286 @@
+package notation_test
+
+import (
+	"os"
+	"strings"
+	"testing"
+
+	"github.com/stretchr/testify/require"
+
+	"klammer/core/notation"
+	"klammer/core/office"
+)
+
+// TestClinic: the demo office is in canonical form, comments and all.
+func TestClinic(t *testing.T) {
+	text, err := os.ReadFile("../../demo/clinic.klm")
+	require.NoError(t, err)
+	f, err := notation.Read("clinic.klm", string(text))
+	require.NoError(t, err)
+	require.Equal(t, string(text), f.String())
+}
+
+const small = `vlan 110 reception
+vlan 120 surgery
+vlan 140 phones
+use desk 110 [140]
+plan eight
+  1-4: use desk
+device a switch
+  ports 1-8, "x y"
+  bundle up lacp 7-8
+device b firewall
+  ports wan, lan1-lan4
+`
+
+// TestShapes: each shape that docs/notation.md shows, in its canonical form.
+func TestShapes(t *testing.T) {
+	for _, row := range [][2]string{
+		{"120", "120"},
+		{"[120 140-142]", "[120 140-142]"},
+		{"[142,120 141 140]", "[120 140-142]"},
+		{"190 [160 110]", "190 [110 160]"},
+		{"surgery [phones]", "120 [140]"},
+		{"110+120 pvid 110", "110+120 pvid 110"},
+		{"120+110 pvid none", "110+120 pvid none"},
+		{"190 [all]", "190 [all]"},
+		{"190 [130 needed]", "190 [130 needed]"},
+		{"[22@222]", "[22@222]"},
+		{"[22@22]", "[22]"},
+		{"190 [110] admit tagged", "190 [110] admit tagged"},
+		{"190 [110] filter off admit untagged", "190 [110] admit untagged filter off"},
+		{"190 admit all filter on", "190"},
+		{"-", "-"},
+		{"- pvid 5", "- pvid 5"},
+		{"off", "off"},
+		{"use desk", "use desk"},
+		{"120 pvid 120", "120"},
+		{"120 pvid none", "120 pvid none"},
+		{"[120] pvid none", "[120]"},
+		{"[1 2 3 5 6 9-12]", "[1-3 5 6 9-12]"},
+	} {
+		f, err := notation.Read("t", small+"device z switch\n  ports 1\n  1: "+row[0]+"\n")
+		require.NoError(t, err, row[0])
+		s := *f.Office.Device("z").Ports[0].Shape
+		require.Equal(t, row[1], notation.Shape(s))
+		again, err := notation.Read("t", f.String())
+		require.NoError(t, err, row[0])
+		require.Equal(t, f.String(), again.String())
+	}
+}
+
+// TestMistakes: each is found at its place, and the message says what would be
+// right.
+func TestMistakes(t *testing.T) {
+	for _, row := range []struct{ text, at, says string }{
+		{"vlan 0 zero", "1:6", "VID 0 is reserved"},
+		{"vlan 4095 x", "1:6", "4095 is reserved"},
+		{"vlan ten x", "1:6", "1 to 4094"},
+		{"vlan 10 Ten", "1:9", "a small letter"},
+		{"vlan 10 a\nvlan 11 a", "2:9", "VLAN 10 is named a already"},
+		{"vlan 10 a\nvlan 10 b", "2:1", "stated already, in line 1"},
+		{"vlan 10 a net 10.0.0.1/24", "1:15", "the subnet is 10.0.0.0/24"},
+		{"vlan 10 a net 10.0.0", "1:15", "prefix length"},
+		{"vlan 10 a here", "1:11", "note in quotes, net and local"},
+		{`office "x`, "1:8", "no closing quote"},
+		{"devise a switch", "1:1", "did you mean device?"},
+		{"device a.b switch", "1:8", "no dot"},
+		{"device a swich", "1:10", "did you mean switch?"},
+		{"device vlan switch", "1:8", "word of the notation"},
+		{"device a switch follows x", "1:25", "no port plan is named x"},
+		{small + "device z switch follows eigth", "12:25", "did you mean eight?"},
+		{small + "device z switch\n  ports 8-1", "13:9", "runs backwards: write 1-8"},
+		{small + "device z switch\n  ports 1-2 3G", "13:13", "not a speed"},
+		{small + "device z switch\n  ports 1-2, 2", "13:14", "has a port 2 already"},
+		{small + "device z switch\n  ports 1-8\n  9: 110", "14:3", "its front has 1 to 8"},
+		{small + "device z switch\n  ports 1-8\n  5-3: 110", "14:3", "runs backwards: write 3-5"},
+		{small + "device z switch\n  ports 1-8\n  3: 110\n  1-4: 120", "15:3", "port 3 is set already"},
+		{small + "device z switch\n  ports 1-8\n  3: 110 120", "14:10", "110+120 pvid 110"},
+		{small + "device z switch\n  ports 1-8\n  3: 110+120", "14:6", "must say its PVID"},
+		{small + "device z switch\n  ports 1-8\n  3: 110 [110]", "14:6", "both untagged and tagged"},
+		{small + "device z switch\n  ports 1-8\n  3: [130-120]", "14:7", "runs backwards"},
+		{small + "device z switch\n  ports 1-8\n  3: [120", "14:10", "closing ]"},
+		{small + "device z switch\n  ports 1-8\n  3: []", "14:7", "empty"},
+		{small + "device z switch\n  ports 1-8\n  3: surgrey", "14:6", "did you mean surgery?"},
+		{small + "device z switch\n  ports 1-8\n  3: use dask", "14:10", "did you mean desk?"},
+		{small + "device z switch\n  ports 1-8\n  3: [22@222 222]", "14:3", "rides as VID 222"},
+		{small + "device z switch\n  ports 1-8\n  3 110", "14:5", "colon"},
+		{small + "device z switch\n  ports 1-8\n  3:", "14:5", "a shape is missing"},
+		{small + "device z switch\n  ports 1-8\n  bundle q lacp 1", "14:17", "at least two ports"},
+		{small + "device z switch\n  ports 1-8\n  bundle q lagg 1-2", "14:12", "lacp or static"},
+		{small + "device z switch\n  ports 1-8\n  bundle q lacp 1-2\n  bundle r lacp 2-3", "15:17", "in one bundle"},
+		{small + "device z switch\n  ports 1-8\n  bundle q lacp 1-2\n  1: 110", "15:3", "set the bundle"},
+		{small + "device z switch\n  ports 1\n  wording by-vlans", "14:11", "did you mean by-vlan?"},
+		{small + "device z switch\n  ports 1\n  wording by-vlan pvid", "14:19", "not a habit"},
+		{small + "device z switch\n  ports 1\n  limit vlans many", "14:15", "a number from 1"},
+		{small + "device z switch\n  ports 1\n  address 110 10.0.0.300/24", "14:15", "not an address"},
+		{small + "device z switch\n  ports 1\n  address 110 10.0.0.1/24 handout 10.0.0.9-10.0.0.2", "14:15", "runs backwards"},
+		{small + "device z switch\n  ports 1\n  manage 110 x", "14:14", "not an IP address"},
+		{small + "device z switch\n  ports 1\n  forwarding fast", "14:14", "bridge, routed, unaware"},
+		{small + "device z switch\n  ports 1\n  inner i foo: 110", "14:11", "not a flavour"},
+		{small + "cable a.1 c.1", "12:11", "no device is named c"},
+		{small + "cable a.1 b.lan9", "12:11", "has no port lan9"},
+		{small + "cable a.1 a.1", "12:7", "both ends in a.1"},
+		{small + "cable a.1 b.wan\ncable a.1 b.lan1", "13:7", "one cable a port"},
+		{small + "cable a.up b.wan", "12:7", "a.up has 2 ports and b.wan has 1"},
+		{small + `plug a.1 "pc" wants`, "12:20", "a VLAN is missing"},
+		{small + `plug a.1 "pc" want 110`, "12:15", "wants and a VLAN"},
+		{small + "plug a.1 x wants 110 operator\nplug a.2 y wants 110 operator", "13:6", "one plug is the operator's"},
+		{small + "  9: 110", "12:3", "its front"},
+		{"  ports 1", "1:3", "no statement stands above"},
+		{"-vlan 10", "1:1", "a file has nothing to remove"},
+		{"vlan 10 a\n\xff", "2:1", "not UTF-8"},
+	} {
+		_, err := notation.Read("f.klm", row.text)
+		require.Error(t, err, row.text)
+		found := false
+		for l := range strings.SplitSeq(err.Error(), "\n") {
+			found = found || strings.HasPrefix(l, "f.klm:"+row.at+": ") && strings.Contains(l, row.says)
+		}
+		require.True(t, found, "%s\nwanted %s: %s\ngot %s", row.text, row.at, row.says, err)
+	}
+}
+
+// TestEveryMistake: all mistakes of a file are reported, in order, and one does
+// not bring others.
+func TestEveryMistake(t *testing.T) {
+	_, err := notation.Read("f.klm", `vlan 0 zero
+use desk 110 [
+device a switch
+  ports 1-4
+  1: use desk
+  2: 9999
+  9: 110
+cable a.1 b.1
+`)
+	require.EqualError(t, err, strings.Join([]string{
+		"f.klm:1:6: VID 0 is reserved for priority-tagged frames: a VLAN is 1 to 4094",
+		"f.klm:2:15: a closing ] or a VLAN is missing here: the line ends",
+		"f.klm:6:6: 9999 is not a VID: a VLAN is 1 to 4094",
+		"f.klm:7:3: a has no port 9: its front has 1 to 4",
+		"f.klm:8:11: no device is named b: declare it with device b switch",
+	}, "\n"))
+}
+
+// TestLine: what is typed on the line, and that what it changes can be told.
+func TestLine(t *testing.T) {
+	f, err := notation.Read("small", small+"cable a.1 b.lan1\nplug a.2 \"pc\" wants 110\n")
+	require.NoError(t, err)
+	for _, row := range [][2]string{
+		{"a 2-3: 120", "a 2-3: 120"},
+		{"a last-1: 110", "bundle up"},
+		{"a up: 190 [110]", "a up: 190 [110]"},
+		{`a "x y": 110`, `a "x y": 110`},
+		{"-cable b.lan1 a.1", "-cable a.1 b.lan1"},
+		{"cable a.2 b.lan2", "cable a.2 b.lan2"},
+		{"-plug a.2", `-plug a.2 "pc"`},
+		{"vlan 150 payments", "vlan 150 payments"},
+		{"-vlan surgery", "-vlan 120"},
+		{"b lan2-4: -", "b lan2-lan4: -"},
+		{"-use desk", "plan eight has the use desk"},
+		{"a bundle up static 7-8", "# device a changed"},
+		{"a 2-3: 120 because \"a \\\"reason\\\"\"", `a 2-3: 120 because "a \"reason\""`},
+		{"a 4: use desk\n-a 4", "a 4: use desk|-a 4"},
+		{"-cable a.2 b.lan2", "no cable joins"},
+		{"device a switch", "is there already"},
+		{"a 1: 4095", "4095 is reserved"},
+		{"a", "what about a?"},
+	} {
+		n, e, err := notation.Line(f.Office, row[0])
+		if err != nil {
+			require.Contains(t, err.Error(), row[1], row[0])
+			continue
+		}
+		lines, _ := notation.Statements(n, e)
+		require.Equal(t, row[1], strings.Join(lines, "|"), row[0])
+	}
+	require.Equal(t, small+"cable a.1 b.lan1\nplug a.2 \"pc\" wants 110\n", strings.ReplaceAll(f.String(), "\n\n", "\n"), "the line leaves the office that it was made on alone")
+}
+
+// TestComments: fmt keeps every comment where it belongs.
+func TestComments(t *testing.T) {
+	text := `# about the office
+office "x" # a name
+
+# the first
+vlan 10 a  # ten
+
+device s switch
+  # the ports
+  ports 1-4 1G
+  1: 10  # one
+  # two and three
+  2: [10]
+
+# the end
+`
+	f, err := notation.Read("c", text)
+	require.NoError(t, err)
+	out := f.String()
+	for l := range strings.SplitSeq(text, "\n") {
+		if i := strings.IndexByte(l, '#'); i >= 0 {
+			require.Contains(t, out, l[i:])
+		}
+	}
+	again, err := notation.Read("c", out)
+	require.NoError(t, err)
+	require.Equal(t, out, again.String())
+}
+
+// FuzzRead: whatever is read and printed reads again as the same office, and
+// nothing makes the reader fail.
+func FuzzRead(f *testing.F) {
+	clinic, err := os.ReadFile("../../demo/clinic.klm")
+	if err != nil {
+		f.Fatal(err)
+	}
+	f.Add(string(clinic))
+	f.Add(small)
+	for _, s := range []string{
+		"device d switch\n ports \"1-2\", lan1-lan3, \"last\", a as \"eth0.3\" 10G\n \"1-2\",lan1-3: [1-4094]\n",
+		"device d wap\n ports 1\n inner \"a b\" ssid: 1+2 pvid none\nplug d.\"a b\" x wants 2 tagged\n",
+		"plan p\n last-1-last,2: off\ndevice d other follows p\n ports 1-3\n bundle b static 1,3\ndevice e other\n ports 1-3\n bundle b static 2-3\ncable d.b e.b\n",
+		"device d router\n ports 1\n 1: [22@222 30]\n address 22 fd00::1/64 on 1 zone \"z z\" handout fd00::2-fd00::9\n limit rows 4 zones 2\n",
+	} {
+		f.Add(s)
+	}
+	f.Fuzz(func(t *testing.T, text string) {
+		file, err := notation.Read("f", text)
+		if err != nil {
+			require.NotEmpty(t, err.(*notation.Mistakes).List)
+			return
+		}
+		printed := file.String()
+		again, err := notation.Read("f", printed)
+		require.NoError(t, err, printed)
+		require.Equal(t, printed, again.String())
+		require.Equal(t, notation.Print(file.Office), notation.Print(again.Office))
+		require.True(t, same(file.Office, again.Office), printed)
+	})
+}
+
+// same compares what printing might hide: the ports of each device one by one.
+func same(a, b *office.Office) bool {
+	if len(a.Devices) != len(b.Devices) || len(a.Cables) != len(b.Cables) || len(a.Plugs) != len(b.Plugs) || len(a.VLANs) != len(b.VLANs) {
+		return false
+	}
+	for i, d := range a.Devices {
+		e := b.Devices[i]
+		if d.Name != e.Name || len(d.Ports) != len(e.Ports) || len(d.Addresses) != len(e.Addresses) || d.Forwarding != e.Forwarding {
+			return false
+		}
+		for p := range d.Ports {
+			x, y := d.Ports[p], e.Ports[p]
+			if x.Name != y.Name || x.Kind != y.Kind || x.Speed != y.Speed || x.Because != y.Because || (x.Shape == nil) != (y.Shape == nil) ||
+				x.Shape != nil && !x.Shape.Equal(*y.Shape) {
+				return false
+			}
+		}
+	}
+	for i := range a.Cables {
+		if a.Cables[i] != b.Cables[i] {
+			return false
+		}
+	}
+	return true
+}
