@@ -203,7 +203,7 @@ func (c *check) openEdge(at port) {
 	}
 	open := t.Tagged
 	if !t.Filter {
-		open = *c.n.Used()
+		open = *c.n.Registered()
 		open = open.Minus(&t.Untagged)
 	}
 	if open.Empty() {

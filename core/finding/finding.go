@@ -174,6 +174,13 @@ func (r *Report) Update(n *span.Net) *Report {
 			s.links[l] = findIn(n, func(c *check) { c.link(l) })
 		}
 	}
+	if !fresh {
+		for v := range n.Used().All() { // their sentences and mends speak of ports on the way
+			if slices.ContainsFunc(s.vlans[v], func(f Finding) bool { return f.Code != "no-gateway" && f.Code != "unused" }) {
+				vlans.Add(v)
+			}
+		}
+	}
 	for v := range vlans.All() {
 		s.vlans[v] = nil
 		if x := n.VLAN(v); x != nil {
@@ -322,4 +329,13 @@ func plural(n int, one, many string) string {
 		return "1 " + one
 	}
 	return fmt.Sprintf("%d %s", n, many)
+}
+
+// Codes lists every code in the order of the list.
+func Codes() []Code {
+	out := make([]Code, len(codes))
+	for i, c := range codes {
+		out[i] = c.code
+	}
+	return out
 }

@@ -69,12 +69,8 @@ func (c *check) managed(v office.VID) bool {
 func (c *check) tagIntoUnaware(l int) {
 	k := &c.n.Topo.Links[l]
 	for _, e := range []span.End{k.A, k.B} {
-		into := k.B
-		if e == k.B {
-			into = k.A
-		}
-		p := c.n.Port(e)
-		if c.n.Office.Devices[into.Dev].Forwarding != office.UnawareDrops || !c.n.Aware(e.Dev) || p.Off || c.n.Port(into).Off || p.Tagged.Empty() {
+		into, p := otherEnd(k, e), c.n.Port(e)
+		if !c.dropsTags(e, into) {
 			continue
 		}
 		vs := p.Tagged.VIDs()
@@ -87,6 +83,21 @@ func (c *check) tagIntoUnaware(l int) {
 		f.Mends = [][]string{{set(c.n.Ref(e), t.Normal())}}
 		c.add(f)
 	}
+}
+
+// dropsTags says whether tagged frames leave by an end into a device that drops
+// them.
+func (c *check) dropsTags(e, into span.End) bool {
+	return c.n.Office.Devices[into.Dev].Forwarding == office.UnawareDrops && c.n.Aware(e.Dev) &&
+		!c.n.Port(e).Off && !c.n.Port(into).Off && !c.n.Port(e).Tagged.Empty()
+}
+
+// otherEnd is the end of a link that is not e.
+func otherEnd(k *span.Link, e span.End) span.End {
+	if e == k.A {
+		return k.B
+	}
+	return k.A
 }
 
 // carriesUnneeded: a cable carries VLANs that nothing beyond it needs: every

@@ -120,8 +120,8 @@ func (c *check) cableLacks(l int, v office.VID) cause {
 	if from, to, _, ok := c.n.Mismatch(l); ok && (v == from || v == to) {
 		return cause{about("untagged-mismatch", a, b), ends}
 	}
-	for i, e := range []span.End{k.A, k.B} {
-		if c.n.Office.Devices[e.Dev].Forwarding == office.UnawareDrops && c.n.Port([]span.End{k.B, k.A}[i]).Tagged.Has(v) {
+	for _, e := range []span.End{k.A, k.B} {
+		if into := otherEnd(k, e); c.dropsTags(e, into) && c.n.Port(e).Tagged.Has(v) {
 			return cause{about("tag-into-unaware", a, b), ends}
 		}
 	}
@@ -139,10 +139,7 @@ func (c *check) cableLacks(l int, v office.VID) cause {
 		f.Text = fmt.Sprintf("%s does not pass the cable %s in both directions: its ends give and take it in different forms.", name, ends)
 	case 1:
 		f.Label = fmt.Sprintf("[%d] ends at %s", v, portName(c.n.Ref(lack[0])))
-		other := k.Other(lack[0].Hub)
-		if lack[0] == k.B {
-			other = k.A
-		}
+		other := otherEnd(k, lack[0])
 		f.Text = fmt.Sprintf("%s ends at the cable %s: %s carries it, %s does not, so its frames are dropped there.", name, ends, portName(c.n.Ref(other)), portName(c.n.Ref(lack[0])))
 	default:
 		f.Label = fmt.Sprintf("[%d] at neither end", v)

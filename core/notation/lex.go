@@ -40,7 +40,11 @@ func (t token) shown() string {
 func scan(line string, toks []token) (_ []token, comment string, bad int, why string) {
 	i, glued := 0, false
 	for i < len(line) {
-		switch c := line[i]; c {
+		c := line[i]
+		if c == ':' && i+1 < len(line) && line[i+1] == ':' {
+			c = 0 // an IPv6 address that starts with zeros
+		}
+		switch c {
 		case ' ', '\t', '\r':
 			i++
 			glued = false

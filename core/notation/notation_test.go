@@ -239,6 +239,7 @@ func FuzzRead(f *testing.F) {
 	for _, s := range []string{
 		"device d switch\n ports \"1-2\", lan1-lan3, \"last\", a as \"eth0.3\" 10G\n \"1-2\",lan1-3: [1-4094]\n",
 		"device d wap\n ports 1\n inner \"a b\" ssid: 1+2 pvid none\nplug d.\"a b\" x wants 2 tagged\n",
+		"device 0 router\n address 1 0::/0 handout ::2-::3",
 		"plan p\n last-1-last,2: off\ndevice d other follows p\n ports 1-3\n bundle b static 1,3\ndevice e other\n ports 1-3\n bundle b static 2-3\ncable d.b e.b\n",
 		"device d router\n ports 1\n 1: [22@222 30]\n address 22 fd00::1/64 on 1 zone \"z z\" handout fd00::2-fd00::9\n limit rows 4 zones 2\n",
 	} {

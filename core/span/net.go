@@ -137,8 +137,8 @@ func (n *Net) all() {
 		n.carry[i] = n.cross(i)
 	}
 	n.keepTags()
-	n.groups = n.couple()
 	n.used = n.inUse()
+	n.groups = n.couple()
 	n.dirty = n.used
 	n.solve()
 }
@@ -466,6 +466,18 @@ func (n *Net) inUse() office.Set {
 		s.AddAll(&n.place[h])
 		s.AddAll(&n.wants[h])
 	}
+	for _, c := range n.carry { // a port without filtering lets in what it has not
+		s.AddAll(&c.AB)
+		s.AddAll(&c.BA)
+		for _, a := range c.Cross {
+			s.Add(a.From.VID())
+			s.Add(a.To.VID())
+		}
+	}
+	for _, a := range n.kept {
+		s.Add(a.To.VID())
+	}
+	s.Remove(0)
 	return s
 }
 

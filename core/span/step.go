@@ -118,14 +118,7 @@ func (m *Net) hubs(n *Net, changed []int) {
 	for h, x := range m.Topo.Hubs {
 		if m.Office.Devices[x.Dev].Forwarding == office.Unaware {
 			unaware = true
-			m.present[h] = office.Set{} // found anew: tags may have stopped coming in
-			if _, ok := slices.BinarySearch(changed, x.Dev); !ok {
-				for _, k := range m.Topo.plugs[x.Dev] {
-					if p := &m.Office.Plugs[k]; p.Tagged {
-						m.present[h].Add(p.Wants)
-					}
-				}
-			}
+			m.present[h] = m.own(x.Dev) // and then anew what comes in: tags may have stopped coming
 		}
 	}
 	for _, i := range changed {
@@ -160,6 +153,23 @@ func (m *Net) hubs(n *Net, changed []int) {
 			note(m.present, n.present, h)
 		}
 	}
+}
+
+// own is what an unaware device has by itself, whatever its neighbours send.
+func (m *Net) own(dev int) (s office.Set) {
+	d := m.Office.Devices[dev]
+	for _, a := range d.Addresses {
+		s.Add(a.VID)
+	}
+	if d.Manage != nil {
+		s.Add(d.Manage.VID)
+	}
+	for _, k := range m.Topo.plugs[dev] {
+		if p := &m.Office.Plugs[k]; p.Tagged {
+			s.Add(p.Wants)
+		}
+	}
+	return s
 }
 
 func (m *Net) links(n *Net, changed []int) {

@@ -1,0 +1,209 @@
+package proof
+
+import (
+	"fmt"
+	"sort"
+	"strings"
+	"testing"
+
+	"github.com/stretchr/testify/require"
+	"pgregory.net/rapid"
+
+	"klammer/core/bring"
+	"klammer/core/finding"
+	"klammer/core/notation"
+	"klammer/core/office"
+	"klammer/core/span"
+)
+
+// TestFlows: every frame from every port comes out where the plain version says.
+func TestFlows(t *testing.T) {
+	rapid.Check(t, func(t *rapid.T) {
+		o := Draw(t, 8)
+		plain := NewPlain(o)
+		for _, f := range span.Compile(o).Flows() {
+			got := []string{}
+			for _, a := range f.Arrivals {
+				got = append(got, fmt.Sprintf("%s %d", a.Port, a.Wire))
+			}
+			sort.Strings(got)
+			dev := -1
+			for i, d := range o.Devices {
+				if d.Name == f.From.Device {
+					dev = i
+				}
+			}
+			require.Equal(t, plain.Arrivals(dev, f.From.Port, int(f.Wire)), got, "%s %s\n%s", f.From, f.Wire, notation.Print(o))
+		}
+	})
+}
+
+// states is each VLAN's state and spans, as the plain version says them.
+func states(n *span.Net) map[office.VID]string {
+	out := map[office.VID]string{}
+	for v := range n.Used().All() {
+		r := n.VLAN(v)
+		var lists []string
+		for _, s := range r.Spans {
+			var ps []string
+			for _, p := range n.Reaches(s) {
+				ps = append(ps, p.String())
+			}
+			lists = append(lists, strings.Join(ps, ","))
+		}
+		if len(lists) == 0 {
+			continue
+		}
+		sort.Strings(lists)
+		out[v] = r.State.String() + " " + strings.Join(lists, " | ")
+	}
+	return out
+}
+
+// TestSpans: the same spans and states, and the same needs.
+func TestSpans(t *testing.T) {
+	rapid.Check(t, func(t *rapid.T) {
+		o := Draw(t, 8)
+		n, plain := span.Compile(o), NewPlain(o)
+		for i, l := range n.Topo.Links {
+			e := edge{plainEnd{l.A.Dev, o.Devices[l.A.Dev].Ports[l.A.Port].Name}, plainEnd{l.B.Dev, o.Devices[l.B.Dev].Ports[l.B.Port].Name}}
+			for _, x := range plain.edges() {
+				if x.a == e.b && x.b == e.a {
+					e = x
+				}
+			}
+			for _, v := range vids {
+				require.Equal(t, plain.Needed(office.VID(v), e), n.Needed(i).Has(office.VID(v)), "is %d needed on %v\n%s", v, e, notation.Print(o))
+			}
+		}
+		require.Equal(t, plain.Spans(), states(n), "%s", notation.Print(o))
+	})
+}
+
+// told is everything that a report says, for comparing.
+func told(r *finding.Report) []string {
+	var out []string
+	for _, f := range r.List() {
+		out = append(out, fmt.Sprint(f.ID, " ", f.Severity, f.VLANs, f.Ports, f.Cause, f.Text, f.Mends))
+	}
+	return out
+}
+
+// TestIncremental: after any edits the office worked out step by step is the
+// same as from nothing.
+func TestIncremental(t *testing.T) {
+	rapid.Check(t, func(t *rapid.T) {
+		o := Draw(t, 6)
+		n := span.Compile(o)
+		r := finding.Check(n)
+		for range rapid.IntRange(1, 6).Draw(t, "edits") {
+			text := DrawEdit(t, o)
+			next, _, err := notation.Line(o, text)
+			if err != nil {
+				continue
+			}
+			o = next
+			r = r.Update(r.Net.Update(o))
+			fresh := finding.Check(span.Compile(o))
+			require.Equal(t, states(fresh.Net), states(r.Net), "%s\n%s", text, notation.Print(o))
+			require.Equal(t, told(fresh), told(r), "%s\n%s", text, notation.Print(o))
+		}
+	})
+}
+
+// TestMends: what is offered as a mend removes its finding and brings nothing
+// that breaks, and IDs are unique.
+func TestMends(t *testing.T) {
+	rapid.Check(t, func(t *rapid.T) {
+		r := finding.Check(span.Compile(Draw(t, 5)))
+		before := map[string]bool{}
+		for _, f := range r.List() {
+			require.False(t, before[f.ID], "twice: %s\n%s", f.ID, notation.Print(r.Net.Office))
+			before[f.ID] = true
+		}
+		for _, f := range r.List() {
+			if f.Cause != "" {
+				require.True(t, before[f.Cause], "%s has the cause %s, which is not there\n%s", f.ID, f.Cause, notation.Print(r.Net.Office))
+			}
+			for _, m := range r.Mends(f) {
+				o, _, err := notation.Line(r.Net.Office, strings.Join(m, "\n"))
+				require.NoError(t, err)
+				for _, g := range finding.Check(span.Compile(o)).List() {
+					require.NotEqual(t, f.ID, g.ID)
+					require.True(t, g.Severity != finding.Breaks || before[g.ID], "%q for %s brings %s\n%s", m, f.ID, g.ID, notation.Print(r.Net.Office))
+				}
+			}
+		}
+	})
+}
+
+// TestBring: a VLAN that was whole is whole after it was brought somewhere,
+// wherever a way exists; and taking it away again gives the office back.
+func TestBring(t *testing.T) {
+	rapid.Check(t, func(t *rapid.T) {
+		o := drawTidy(t)
+		n := span.Compile(o)
+		v := office.VID(rapid.SampledFrom([]int{10, 20}).Draw(t, "vlan"))
+		d := rapid.SampledFrom(o.Devices).Draw(t, "to device")
+		port := office.PortRef{Device: d.Name, Port: "5"}
+		as := rapid.SampledFrom([]office.Membership{office.Untagged, office.Tagged}).Draw(t, "as")
+		a, err := bring.Bring(n, v, port, as)
+		require.NoError(t, err)
+		if n.VLAN(v).State == span.Whole && as == office.Untagged && len(a.Remarks) == 0 {
+			require.Equal(t, span.Whole, a.Net.VLAN(v).State, "%s to %s\n%s\n%s", n.Name(v), port, notation.Print(o), notation.Print(a.Office))
+		}
+		back, err := bring.Withdraw(a.Net, v, port)
+		require.NoError(t, err)
+		if n.VLAN(v).State == span.Whole && as == office.Untagged {
+			for i, x := range n.Tables {
+				for p := range x.Ports {
+					require.True(t, x.Ports[p].Equal(back.Net.Tables[i].Ports[p]), "%s.%s after %s to %s\n%s\n%s\n%s", x.Device.Name, x.Device.Ports[p].Name, n.Name(v), port,
+						notation.Print(o), notation.Print(a.Office), notation.Print(back.Office))
+				}
+			}
+		}
+	})
+}
+
+// drawTidy draws bridges that are cabled anyhow, rings among them, and carry
+// what they need; port 5 of each is free, and nothing is translated.
+func drawTidy(t *rapid.T) *office.Office {
+	var b strings.Builder
+	b.WriteString("vlan 10 a\nvlan 20 b\nvlan 190 m\n")
+	n := rapid.IntRange(1, 8).Draw(t, "devices")
+	for i := range n {
+		fmt.Fprintf(&b, "device d%d switch\n  ports 1-5\n", i)
+		if i == 0 || rapid.IntRange(0, 2).Draw(t, "has") == 0 {
+			fmt.Fprintf(&b, "  4: %d\n", rapid.SampledFrom([]int{10, 20}).Draw(t, "in"))
+		}
+	}
+	used := map[string]bool{}
+	for i := 1; i < n; i++ {
+		up := rapid.IntRange(0, i-1).Draw(t, "up")
+		for p := 1; p <= 3; p++ {
+			a := fmt.Sprintf("d%d.%d", up, p)
+			if !used[a] {
+				used[a] = true
+				used[fmt.Sprintf("d%d.1", i)] = true
+				fmt.Fprintf(&b, "cable %s d%d.1\n", a, i)
+				break
+			}
+		}
+	}
+	f, err := notation.Read("tidy", b.String())
+	if err != nil {
+		t.Fatal(err)
+	}
+	o := f.Office
+	// every cable carries what it needs, in so many words
+	net := span.Compile(o)
+	draft := office.NewDraft(o)
+	for i, l := range net.Topo.Links {
+		s := office.Shape{Untagged: []office.VID{190}, Tagged: net.Needed(i).VIDs()}.Normal()
+		for _, e := range []span.End{l.A, l.B} {
+			require.NoError(t, draft.Set(net.Ref(e), &s, ""))
+		}
+	}
+	o, _ = draft.Done()
+	return o
+}
