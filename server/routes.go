@@ -12,7 +12,6 @@ import (
 
 	"klammer/api"
 	"klammer/core/explain"
-	"klammer/core/finding"
 	"klammer/core/notation"
 	"klammer/core/office"
 	"klammer/core/span"
@@ -155,56 +154,13 @@ func (s *Server) preview(c fiber.Ctx) error {
 	if err != nil {
 		return err
 	}
-	next := report.Update(report.Net.Update(o))
-	p := Preview{Changed: []string{}, Lines: []string{}}
+	out := report.Foretell(o)
+	p := Preview{Changed: api.Refs(out.Ports), Ports: len(out.Ports), Lines: []string{}}
 	if lines, _ := notation.Statements(o, e); lines != nil {
 		p.Lines = lines
 	}
-	for _, x := range changedPorts(report.Net, next.Net) {
-		p.Changed = append(p.Changed, x.String())
-	}
-	p.Ports = len(p.Changed)
-	p.Come = api.Findings(next, missing(next.List(), report.List()), 0)
-	p.Go = api.Findings(report, missing(report.List(), next.List()), 0)
+	p.Come, p.Go = api.Findings(out.Report, out.Come, 0), api.Findings(report, out.Go, 0)
 	return c.JSON(p)
-}
-
-// missing lists the findings of a that b does not have.
-func missing(a, b []*finding.Finding) []*finding.Finding {
-	have := map[string]bool{}
-	for _, f := range b {
-		have[f.ID] = true
-	}
-	var out []*finding.Finding
-	for _, f := range a {
-		if !have[f.ID] {
-			out = append(out, f)
-		}
-	}
-	return out
-}
-
-// changedPorts lists the ports that would forward otherwise.
-func changedPorts(a, b *span.Net) []office.PortRef {
-	var out []office.PortRef
-	for i, d := range b.Office.Devices {
-		was := a.Topo.DeviceIndex(d.Name)
-		for p := range d.Ports {
-			if d.Ports[p].Bundle > 0 {
-				continue
-			}
-			same := false
-			if was >= 0 {
-				if k := a.Office.Devices[was].Port(d.Ports[p].Name); k >= 0 {
-					same = a.Tables[was].Ports[k].Equal(b.Tables[i].Ports[p])
-				}
-			}
-			if !same {
-				out = append(out, office.PortRef{Device: d.Name, Port: d.Ports[p].Name})
-			}
-		}
-	}
-	return out
 }
 
 // UndoRequest takes one edit back; to redo is to take the undoing back.

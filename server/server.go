@@ -10,7 +10,6 @@ import (
 	"context"
 	"encoding/json"
 	"errors"
-	"fmt"
 	"log/slog"
 	"net"
 	"net/url"
@@ -253,5 +252,3 @@ func intQuery(c fiber.Ctx, name string, otherwise int64) (int64, error) {
 	}
 	return n, nil
 }
-
-var _ = fmt.Sprint

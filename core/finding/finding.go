@@ -146,7 +146,7 @@ func (r *Report) Update(n *span.Net) *Report {
 	devices, links, vlans, fresh := n.Delta()
 	s := *r
 	s.Net = n
-	fresh = fresh || r.Net == nil
+	fresh = fresh || r.Net == nil || manageMoved(r.Net.Office, n.Office, devices)
 	if fresh {
 		s = Report{Net: n, links: make([][]Finding, len(n.Topo.Links)), devices: make([][]Finding, len(n.Office.Devices))}
 		for i := range s.links {
@@ -156,6 +156,9 @@ func (r *Report) Update(n *span.Net) *Report {
 			s.devices[i] = findIn(n, func(c *check) { c.device(i) })
 		}
 		vlans = *n.Used()
+		if r.Net != nil {
+			vlans.AddAll(r.Net.Used())
+		}
 	} else {
 		s.links, s.devices = slices.Clone(r.links), slices.Clone(r.devices)
 		todo := map[int]bool{}
@@ -192,6 +195,12 @@ func (r *Report) Update(n *span.Net) *Report {
 	}
 	s.office = findIn(n, (*check).management)
 	return &s
+}
+
+// manageMoved says whether a device came to be managed elsewhere: which VLAN is
+// the management's decides which mend of any cable goes first.
+func manageMoved(was, is *office.Office, devices []int) bool {
+	return slices.ContainsFunc(devices, func(i int) bool { return was.Devices[i].Manage != is.Devices[i].Manage })
 }
 
 func addressesChanged(was, is *office.Office, devices []int) bool {

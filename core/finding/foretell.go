@@ -1,0 +1,68 @@
+package finding
+
+import (
+	"klammer/core/office"
+	"klammer/core/span"
+)
+
+// Outcome is what a change comes to, told before it is made: of a port, a
+// cable, a use or a plan with all its followers.
+type Outcome struct {
+	Report *Report          // of the office as it would be
+	Ports  []office.PortRef // ports that would forward otherwise
+	Come   []*Finding
+	Go     []*Finding
+}
+
+// Foretell works out an office that a change would lead to.
+func (r *Report) Foretell(o *office.Office) *Outcome {
+	next := r.Update(r.Net.Update(o))
+	return &Outcome{
+		Report: next,
+		Ports:  changedPorts(r.Net, next.Net),
+		Come:   missing(next.List(), r.List()),
+		Go:     missing(r.List(), next.List()),
+	}
+}
+
+// missing lists the findings of a that b does not have.
+func missing(a, b []*Finding) []*Finding {
+	have := map[string]bool{}
+	for _, f := range b {
+		have[f.ID] = true
+	}
+	var out []*Finding
+	for _, f := range a {
+		if !have[f.ID] {
+			out = append(out, f)
+		}
+	}
+	return out
+}
+
+// changedPorts lists the ports of b that forward otherwise than in a, or are
+// new.
+func changedPorts(a, b *span.Net) []office.PortRef {
+	var out []office.PortRef
+	for i, d := range b.Office.Devices {
+		was := a.Topo.DeviceIndex(d.Name)
+		if was >= 0 && a.Tables[was] == b.Tables[i] {
+			continue
+		}
+		for p := range d.Ports {
+			if d.Ports[p].Bundle > 0 {
+				continue
+			}
+			same := false
+			if was >= 0 {
+				if k := a.Office.Devices[was].Port(d.Ports[p].Name); k >= 0 {
+					same = a.Tables[was].Ports[k].Equal(b.Tables[i].Ports[p])
+				}
+			}
+			if !same {
+				out = append(out, office.PortRef{Device: d.Name, Port: d.Ports[p].Name})
+			}
+		}
+	}
+	return out
+}
