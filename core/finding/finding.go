@@ -325,12 +325,17 @@ func set(r office.PortRef, s office.Shape) string {
 	return notation.Thing(office.Setting{Port: r, Shape: &s})
 }
 
+// vlanNames is a list of VLANs, cut off where nobody would read on.
 func (c *check) vlanNames(vs []office.VID) string {
+	const most = 6
 	var names []string
-	for _, v := range vs {
+	for _, v := range vs[:min(len(vs), most)] {
 		names = append(names, c.n.Name(v))
 	}
-	return some(names, 6)
+	if len(vs) > most {
+		names = append(names, fmt.Sprintf("%d more", len(vs)-most))
+	}
+	return listed(names)
 }
 
 func plural(n int, one, many string) string {

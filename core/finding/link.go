@@ -133,7 +133,7 @@ func (c *check) carriesUnneeded(l int) {
 		if !c.n.Aware(e.Dev) {
 			continue
 		}
-		s := c.without(e, vs)
+		s := c.without(e, &un)
 		if was, _ := c.n.Shape(e.Dev, e.Port); !was.Equal(s) {
 			m = append(m, set(c.n.Ref(e), s))
 		}
@@ -143,18 +143,13 @@ func (c *check) carriesUnneeded(l int) {
 }
 
 // without is the shape of a port with some VLANs taken off.
-func (c *check) without(e span.End, vs []office.VID) office.Shape {
+func (c *check) without(e span.End, gone *office.Set) office.Shape {
 	was, _ := c.n.Shape(e.Dev, e.Port)
 	s := *was
 	if s.Rest == office.RestAll {
 		s.Rest, s.Tagged = office.RestNone, c.n.Port(e).Tagged.VIDs()
 	}
-	for _, v := range vs {
-		if s.Of(v) != office.NotMember {
-			s = s.With(v, office.NotMember)
-		}
-	}
-	return s
+	return s.Without(gone)
 }
 
 // bundleEnds is the four ways in which the cables of a bundle go wrong; each

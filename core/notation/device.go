@@ -55,7 +55,7 @@ func (r *reader) device(c *cursor, s *statement) (string, *fault) {
 	if f := c.done("a device's kind but follows and a plan"); f != nil {
 		r.wrong(s.line, s.indent, s.text, f)
 	}
-	if _, err := r.draft.FindDevice(d.Name); err == nil {
+	if r.draft.HasDevice(d.Name) {
 		if r.onLine {
 			return key, faultf(t.at, "%s is there already: change it with %s and what is to be changed, or remove it with -device %s", d.Name, d.Name, d.Name)
 		}

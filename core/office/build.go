@@ -52,6 +52,7 @@ func (d *Device) ChangeBundle(name string, mode BundleMode, members []string) er
 	}
 	p := &d.Ports[d.Port(name)]
 	p.Mode, p.Members = mode, at
+	d.sealed = false
 	d.Seal()
 	return nil
 }
@@ -98,6 +99,7 @@ func (d *Device) AddInner(name string, f Flavour, s *Shape) error {
 }
 
 func (d *Device) add(p Port, at int) {
+	d.sealed = false
 	d.Ports = slices.Insert(d.Ports, at, p)
 	if at == len(d.Ports)-1 {
 		if d.index == nil {
@@ -171,6 +173,9 @@ func (d *Device) SetShape(i int, s *Shape, because string) error {
 }
 
 func (d *Device) settable(i int) error {
+	if d.sealed && d.Ports[i].Bundle == 0 {
+		return nil
+	}
 	for _, p := range d.Ports {
 		if p.Kind == Bundle && slices.Contains(p.Members, i) {
 			return fmt.Errorf("port %s of %s is in bundle %s: set the bundle, %s %s: …", d.Ports[i].Name, d.Name, p.Name, d.Name, p.Name)
@@ -333,7 +338,7 @@ func (d *Device) RemovePorts(at []int, kind PortKind) error {
 		}
 		kept[i].Members = ms
 	}
-	d.Ports = kept
+	d.Ports, d.index, d.sealed = kept, nil, false
 	d.Seal()
 	return nil
 }

@@ -78,6 +78,12 @@ func (d *Draft) FindDevice(name string) (*Device, error) {
 	return d.o.Devices[i], nil
 }
 
+// HasDevice says whether a device of that name is there.
+func (d *Draft) HasDevice(name string) bool {
+	_, ok := d.index().devices[name]
+	return ok
+}
+
 func (d *Draft) findDevice(name string) (int, error) {
 	if d.ix.devices != nil {
 		if i, ok := d.ix.devices[name]; ok {

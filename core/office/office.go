@@ -170,7 +170,8 @@ type Device struct {
 	Ports      []Port // the front in order, then bundles, then inner ports
 	Addresses  []Address
 
-	index map[string]int
+	index  map[string]int
+	sealed bool // index and Port.Bundle are complete
 }
 
 // Front is the number of ports on the device's front.
@@ -209,12 +210,21 @@ func (d *Device) Logical(i int) int {
 // Seal readies a device for its place in an office: the index of its names and
 // the link of each member to its bundle. A sealed device is not changed again.
 func (d *Device) Seal() *Device {
-	d.index = make(map[string]int, len(d.Ports))
-	for i := range d.Ports {
-		d.Ports[i].Bundle = 0
+	if d.sealed {
+		return d
+	}
+	d.sealed = true
+	named := len(d.index) == len(d.Ports) // the ports came one after the other
+	if !named {
+		d.index = make(map[string]int, len(d.Ports))
 	}
 	for i := range d.Ports {
-		d.index[d.Ports[i].Name] = i
+		d.Ports[i].Bundle = 0
+		if !named {
+			d.index[d.Ports[i].Name] = i
+		}
+	}
+	for i := range d.Ports {
 		for _, m := range d.Ports[i].Members {
 			d.Ports[m].Bundle = i + 1
 		}
@@ -227,7 +237,7 @@ func (d *Device) Clone() *Device {
 	c := *d
 	c.Ports = slices.Clone(d.Ports)
 	c.Addresses = slices.Clone(d.Addresses)
-	c.index = nil
+	c.index, c.sealed = nil, false
 	return &c
 }
 

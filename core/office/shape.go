@@ -69,7 +69,9 @@ func (s Shape) Normal() Shape {
 	}
 	s.Untagged = sortedVIDs(s.Untagged)
 	s.Tagged = sortedVIDs(s.Tagged)
-	s.Tagged = slices.DeleteFunc(s.Tagged, func(v VID) bool { return slices.Contains(s.Untagged, v) })
+	if slices.ContainsFunc(s.Untagged, func(v VID) bool { _, ok := slices.BinarySearch(s.Tagged, v); return ok }) {
+		s.Tagged = slices.DeleteFunc(slices.Clone(s.Tagged), func(v VID) bool { return slices.Contains(s.Untagged, v) })
+	}
 	if len(s.Tagged) == 0 {
 		s.Tagged = nil
 	}
@@ -95,7 +97,11 @@ func sortedVIDs(vs []VID) []VID {
 	if len(vs) == 0 {
 		return nil
 	}
-	if slices.IsSorted(vs) && len(slices.Compact(slices.Clone(vs))) == len(vs) {
+	ascending := true
+	for i := 1; i < len(vs) && ascending; i++ {
+		ascending = vs[i-1] < vs[i]
+	}
+	if ascending {
 		return vs
 	}
 	vs = slices.Clone(vs)
@@ -162,6 +168,23 @@ func (s Shape) With(v VID, m Membership) Shape {
 		case !s.PVIDSet && !wasAlone:
 			s.PVIDSet, s.PVID = true, was
 		}
+	}
+	return s.Normal()
+}
+
+// Without is the shape with some VLANs taken off, and with them the PVID if it
+// is one of them.
+func (s Shape) Without(gone *Set) Shape {
+	left := func(vs []VID) []VID {
+		return slices.DeleteFunc(slices.Clone(vs), func(v VID) bool { return gone.Has(v) })
+	}
+	was, alone := s.PortVID(), len(s.Untagged) <= 1
+	s.Untagged, s.Tagged = left(s.Untagged), left(s.Tagged)
+	switch {
+	case was != 0 && gone.Has(was):
+		s.PVIDSet, s.PVID = len(s.Untagged) > 1, 0
+	case !s.PVIDSet && !alone:
+		s.PVIDSet, s.PVID = true, was
 	}
 	return s.Normal()
 }

@@ -9,16 +9,25 @@ import (
 //
 // place counts them all and says where VLANs are needed; it does not depend on
 // what cables carry.
-func (n *Net) places() []office.Set {
-	place := make([]office.Set, len(n.Topo.Hubs))
+func (n *Net) places() []*office.Set {
+	place := newSets(len(n.Topo.Hubs))
 	for i := range n.Office.Devices {
 		n.placesOf(i, place)
 	}
 	return place
 }
 
+// newSets gives empty sets that stand side by side.
+func newSets(n int) []*office.Set {
+	all, sets := make([]office.Set, n), make([]*office.Set, n)
+	for i := range all {
+		sets[i] = &all[i]
+	}
+	return sets
+}
+
 // placesOf fills in the places of device i's hubs.
-func (n *Net) placesOf(i int, place []office.Set) {
+func (n *Net) placesOf(i int, place []*office.Set) {
 	d := n.Office.Devices[i]
 	for p := range d.Ports {
 		x := &d.Ports[p]
@@ -29,7 +38,7 @@ func (n *Net) placesOf(i int, place []office.Set) {
 		if s.Off || isUnaware(d) {
 			continue
 		}
-		hub := &place[n.Topo.HubOf(i, p)]
+		hub := place[n.Topo.HubOf(i, p)]
 		switch {
 		case x.Kind == office.Inner:
 			for _, v := range s.Untagged {
@@ -149,75 +158,71 @@ func (t *Topology) newForest() forest {
 	return f
 }
 
-// computeNeeded says for each block of the cable graph which VLANs it needs:
-// those with terminals hanging from two or more of its hubs. For a single
-// cable that is "terminals stand on both sides"; for a ring, "terminals hang
-// from two or more of its devices".
-func (t *Topology) computeNeeded(place []office.Set) []office.Set {
+// needs says for each block of the cable graph which VLANs it needs: those with
+// terminals hanging from two or more of its hubs. For a single cable that is
+// "terminals stand on both sides"; for a ring, "terminals hang from two or more
+// of its devices". It works on 64 VLANs at a time, those of a word of the sets;
+// need is filled in for the words given.
+func (t *Topology) needs(place []*office.Set, need []office.Set, words []int) {
 	f := &t.forest
-	// below is what hangs from a hub, itself included, away from the block above
-	below := make([]office.Set, len(place))
-	copy(below, place)
-	for i := len(f.order) - 1; i >= 0; i-- {
-		h := f.order[i]
-		for _, b := range f.blocksAt[h] {
-			if b != f.up[h] {
-				t.addOthers(&below[h], int(b), h, -1, below)
+	below := make([]uint64, len(place))   // what hangs from a hub, itself included, away from the block above
+	rest := make([]uint64, len(t.blocks)) // what hangs from the hub above a block, away from the block
+	var contrib, after []uint64
+	for _, w := range words {
+		for h := range below {
+			below[h] = place[h][w]
+		}
+		for i := len(f.order) - 1; i >= 0; i-- {
+			h := f.order[i]
+			for _, b := range f.blocksAt[h] {
+				if b != f.up[h] {
+					below[h] |= t.others(int(b), h, -1, below)
+				}
+			}
+		}
+		for _, h := range f.order {
+			// With the unions from both ends, a hub of many cables stays linear.
+			mine := f.blocksAt[h]
+			contrib, after = contrib[:0], append(after[:0], make([]uint64, len(mine)+1)...)
+			for _, b := range mine {
+				if b == f.up[h] {
+					contrib = append(contrib, rest[b]|t.others(int(b), h, f.above[b], below))
+				} else {
+					contrib = append(contrib, t.others(int(b), h, -1, below))
+				}
+			}
+			for k := len(mine) - 1; k >= 0; k-- {
+				after[k] = after[k+1] | contrib[k]
+			}
+			outer := place[h][w]
+			for k, b := range mine {
+				if b != f.up[h] {
+					rest[b] = outer | after[k+1]
+					need[b][w] = t.twice(int(b), h, rest[b], below)
+				}
+				outer |= contrib[k]
 			}
 		}
 	}
-	// rest is what hangs from the hub above a block, away from the block
-	rest := make([]office.Set, len(t.blocks))
-	need := make([]office.Set, len(t.blocks))
-	for _, h := range f.order {
-		mine := f.blocksAt[h]
-		// With the unions from both ends, a hub of many cables stays linear.
-		contrib := make([]office.Set, len(mine))
-		for k, b := range mine {
-			if b == f.up[h] {
-				contrib[k] = rest[b]
-				t.addOthers(&contrib[k], int(b), h, f.above[b], below)
-			} else {
-				t.addOthers(&contrib[k], int(b), h, -1, below)
-			}
-		}
-		after := make([]office.Set, len(mine)+1)
-		for k := len(mine) - 1; k >= 0; k-- {
-			after[k] = after[k+1]
-			after[k].AddAll(&contrib[k])
-		}
-		outer := place[h]
-		for k, b := range mine {
-			if b != f.up[h] {
-				rest[b] = outer
-				rest[b].AddAll(&after[k+1])
-				need[b] = t.twice(int(b), h, &rest[b], below)
-			}
-			outer.AddAll(&contrib[k])
-		}
-	}
-	return need
 }
 
-// addOthers adds what hangs below block b's hubs but h and top.
-func (t *Topology) addOthers(s *office.Set, b int, h, top int32, below []office.Set) {
+// others is what hangs below block b's hubs but h and top.
+func (t *Topology) others(b int, h, top int32, below []uint64) (s uint64) {
 	for _, w := range t.blocks[b].vertices {
 		if int32(w) != h && int32(w) != top {
-			s.AddAll(&below[w])
+			s |= below[w]
 		}
 	}
+	return s
 }
 
 // twice is what hangs from two or more of block b's hubs.
-func (t *Topology) twice(b int, top int32, rest *office.Set, below []office.Set) (twice office.Set) {
-	once := *rest
+func (t *Topology) twice(b int, top int32, rest uint64, below []uint64) (twice uint64) {
+	once := rest
 	for _, w := range t.blocks[b].vertices {
-		if int32(w) == top {
-			continue
-		}
-		for i := range once {
-			twice[i] |= once[i] & below[w][i]
-			once[i] |= below[w][i]
+		if int32(w) != top {
+			twice |= once & below[w]
+			once |= below[w]
 		}
 	}
 	return twice

@@ -26,13 +26,13 @@ type Net struct {
 	source [][]office.Source
 
 	registered office.Set
-	place      []office.Set // by hub: VLANs with terminals, served or not
-	term       []office.Set // by hub: VLANs with terminals that the hub serves
-	wants      []office.Set // by hub, of unaware devices: what plugs want untagged
-	addr       []office.Set // by hub: VLANs with an address
-	present    []office.Set // by hub: VLANs that exist there
-	carry      []*Carry     // by link
-	kept       []linkArc    // arcs from and to domains that keep a tag
+	place      []*office.Set // by hub: VLANs with terminals, served or not
+	term       []*office.Set // by hub: VLANs with terminals that the hub serves
+	wants      []*office.Set // by hub, of unaware devices: what plugs want untagged
+	addr       []*office.Set // by hub: VLANs with an address
+	present    []*office.Set // by hub: VLANs that exist there
+	carry      []*Carry      // by link
+	kept       []linkArc     // arcs from and to domains that keep a tag
 	groups     classes
 	vlans      [4096]*VLAN // nil: neither registered nor in use
 	used       office.Set  // VIDs with a result
@@ -119,15 +119,19 @@ func (n *Net) all() {
 		n.shapes[i], n.source[i] = n.effective(i)
 	}
 	n.place = n.places()
-	n.needed = n.Topo.computeNeeded(n.place)
+	n.needed = make([]office.Set, len(n.Topo.blocks))
+	words := make([]int, len(office.Set{}))
+	for i := range words {
+		words[i] = i
+	}
+	n.Topo.needs(n.place, n.needed, words)
 	cache := compileCache{}
 	n.Tables = make([]*bridge.Table, len(o.Devices))
 	for i := range o.Devices {
 		n.Tables[i] = n.table(i, cache)
 	}
 	hubs := len(n.Topo.Hubs)
-	n.term, n.wants = make([]office.Set, hubs), make([]office.Set, hubs)
-	n.addr, n.present = make([]office.Set, hubs), make([]office.Set, hubs)
+	n.term, n.wants, n.addr, n.present = newSets(hubs), newSets(hubs), newSets(hubs), newSets(hubs)
 	for i := range o.Devices {
 		n.fillHubs(i)
 	}
@@ -315,7 +319,7 @@ func (n *Net) throughUnaware() {
 				if n.Tables[here.Dev].Ports[here.Port].Off {
 					continue
 				}
-				if more := in.Minus(&n.present[h]); !more.Empty() {
+				if more := in.Minus(n.present[h]); !more.Empty() {
 					n.present[h].AddAll(&more)
 					changed = true
 				}
@@ -330,7 +334,7 @@ func (n *Net) sends(e End) (s office.Set) {
 	switch d := n.Office.Devices[e.Dev]; {
 	case p.Off || d.Forwarding == office.UnawareDrops:
 	case d.Forwarding == office.Unaware:
-		s = n.present[e.Hub]
+		s = *n.present[e.Hub]
 	case len(p.Rides) == 0:
 		s = p.Tagged
 	default:
@@ -361,7 +365,7 @@ func (n *Net) half(a, b End, same *office.Set, cross func(from, to Label)) {
 	fa, fb := ta.Device.Forwarding, tb.Device.Forwarding
 	tags := &pa.Tagged
 	if fa == office.Unaware {
-		tags = &n.present[a.Hub]
+		tags = n.present[a.Hub]
 	} else if fa == office.UnawareDrops {
 		tags = &office.Set{}
 	}
@@ -462,9 +466,9 @@ func (n *Net) keepTags() {
 func (n *Net) inUse() office.Set {
 	s := n.registered
 	for h := range n.present {
-		s.AddAll(&n.present[h])
-		s.AddAll(&n.place[h])
-		s.AddAll(&n.wants[h])
+		s.AddAll(n.present[h])
+		s.AddAll(n.place[h])
+		s.AddAll(n.wants[h])
 	}
 	for _, c := range n.carry { // a port without filtering lets in what it has not
 		s.AddAll(&c.AB)

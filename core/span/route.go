@@ -143,7 +143,7 @@ func (n *Net) Terminals(s *Span, v office.VID) []office.PortRef {
 func (n *Net) HasAddress(hub int, v office.VID) bool { return n.addr[hub].Has(v) }
 
 // Wants is what plugs want untagged at a hub of an unaware device.
-func (n *Net) Wants(hub int) *office.Set { return &n.wants[hub] }
+func (n *Net) Wants(hub int) *office.Set { return n.wants[hub] }
 
 // EndsAt says whether a VLAN has terminals at a hub.
 func (n *Net) EndsAt(hub int, v office.VID) bool { return n.term[hub].Has(v) || n.wants[hub].Has(v) }

@@ -27,24 +27,37 @@ func (n *Net) step(o *office.Office) *Net {
 		m.shapes[i], m.source[i] = m.effective(i)
 	}
 	// What is needed follows from where terminals are.
-	place := slices.Clone(n.place)
+	m.place = slices.Clone(n.place)
+	var moved office.Set
 	for _, i := range changed {
-		for _, h := range n.Topo.hubsOf(i) {
-			place[h] = office.Set{}
+		hubs := n.Topo.hubsOf(i)
+		for _, h := range hubs {
+			m.place[h] = &office.Set{}
 		}
-		m.placesOf(i, place)
+		m.placesOf(i, m.place)
+		for _, h := range hubs {
+			d := m.place[h].Xor(n.place[h])
+			moved.AddAll(&d)
+		}
 	}
-	m.place = place
-	if !slices.Equal(place, n.place) {
-		m.needed = n.Topo.computeNeeded(place)
+	if !moved.Empty() {
+		var words []int
+		for w := range moved {
+			if moved[w] != 0 {
+				words = append(words, w)
+			}
+		}
+		m.needed = slices.Clone(n.needed)
+		n.Topo.needs(m.place, m.needed, words)
 		for b := range m.needed {
-			if m.needed[b] != n.needed[b] {
-				for _, l := range n.Topo.blocks[b].links {
-					m.before.links = append(m.before.links, l)
-					for _, e := range []End{n.Topo.Links[l].A, n.Topo.Links[l].B} {
-						if m.shapes[e.Dev][e.Port].Rest == office.RestNeeded {
-							changed = append(changed, e.Dev)
-						}
+			if !slices.ContainsFunc(words, func(w int) bool { return m.needed[b][w] != n.needed[b][w] }) {
+				continue
+			}
+			for _, l := range n.Topo.blocks[b].links {
+				m.before.links = append(m.before.links, l)
+				for _, e := range []End{n.Topo.Links[l].A, n.Topo.Links[l].B} {
+					if m.shapes[e.Dev][e.Port].Rest == office.RestNeeded {
+						changed = append(changed, e.Dev)
 					}
 				}
 			}
@@ -118,21 +131,22 @@ func (m *Net) hubs(n *Net, changed []int) {
 	for h, x := range m.Topo.Hubs {
 		if m.Office.Devices[x.Dev].Forwarding == office.Unaware {
 			unaware = true
-			m.present[h] = m.own(x.Dev) // and then anew what comes in: tags may have stopped coming
+			own := m.own(x.Dev)
+			m.present[h] = &own // and then anew what comes in: tags may have stopped coming
 		}
 	}
 	for _, i := range changed {
 		for _, h := range m.Topo.hubsOf(i) {
-			m.term[h], m.wants[h], m.addr[h], m.present[h] = office.Set{}, office.Set{}, office.Set{}, office.Set{}
+			m.term[h], m.wants[h], m.addr[h], m.present[h] = &office.Set{}, &office.Set{}, &office.Set{}, &office.Set{}
 		}
 		m.fillHubs(i)
 	}
 	if unaware {
 		m.throughUnaware()
 	}
-	note := func(a, b []office.Set, h int) {
+	note := func(a, b []*office.Set, h int) {
 		if a[h] != b[h] {
-			d := a[h].Xor(&b[h])
+			d := a[h].Xor(b[h])
 			m.dirty.AddAll(&d)
 		}
 	}
@@ -153,6 +167,25 @@ func (m *Net) hubs(n *Net, changed []int) {
 			note(m.present, n.present, h)
 		}
 	}
+}
+
+// uses is [Net.inUse] for one VLAN.
+func (n *Net) uses(v office.VID) bool {
+	if n.registered.Has(v) {
+		return true
+	}
+	for h := range n.present {
+		if n.present[h].Has(v) || n.place[h].Has(v) || n.wants[h].Has(v) {
+			return true
+		}
+	}
+	ends := func(a Arc) bool { return a.From.VID() == v || a.To.VID() == v }
+	for _, c := range n.carry {
+		if c.AB.Has(v) || c.BA.Has(v) || slices.ContainsFunc(c.Cross, ends) {
+			return true
+		}
+	}
+	return slices.ContainsFunc(n.kept, func(a linkArc) bool { return a.To.VID() == v })
 }
 
 // own is what an unaware device has by itself, whatever its neighbours send.
@@ -182,7 +215,7 @@ func (m *Net) links(n *Net, changed []int) {
 			k := &m.Topo.Links[l]
 			stale := port(m, k.A) != port(n, k.A) || port(m, k.B) != port(n, k.B)
 			for _, e := range []End{k.A, k.B} {
-				stale = stale || m.Office.Devices[e.Dev].Forwarding == office.Unaware && m.present[e.Hub] != n.present[e.Hub]
+				stale = stale || m.Office.Devices[e.Dev].Forwarding == office.Unaware && *m.present[e.Hub] != *n.present[e.Hub]
 			}
 			if stale {
 				redo[l] = true
@@ -220,9 +253,17 @@ func (m *Net) links(n *Net, changed []int) {
 				}
 			}
 		}
-		m.dirty.Remove(0)
 	}
-	m.used = m.inUse()
-	gone := n.used.Xor(&m.used)
-	m.dirty.AddAll(&gone)
+	m.dirty.Remove(0)
+	m.used = n.used // whatever came into use or went out of it is dirty
+	if m.dirty.Len() > 16 {
+		m.used = m.inUse()
+	} else {
+		for v := range m.dirty.All() {
+			m.used.Remove(v)
+			if m.uses(v) {
+				m.used.Add(v)
+			}
+		}
+	}
 }
