@@ -327,7 +327,7 @@ func (c *check) oneWay(v *span.VLAN) {
 //	cable a.2 b.2
 func (c *check) loop(v *span.VLAN) {
 	for _, s := range v.Spans {
-		if !s.Ring() || s.Nodes[0].Label.VID() != v.VID && lowest(s) != v.VID {
+		if !s.Ring() || lowest(s) != v.VID { // said once, by the lowest VLAN of the span
 			continue
 		}
 		ring := c.n.Ring(s)
@@ -335,6 +335,9 @@ func (c *check) loop(v *span.VLAN) {
 			continue
 		}
 		f := Finding{Code: "loop", VLANs: []office.VID{v.VID}, ID: about("loop", v.VID, c.n.Ref(c.n.Topo.Links[ring[0]].A))}
+		if slices.ContainsFunc(c.out, func(g Finding) bool { return g.ID == f.ID }) {
+			continue // the same cables, with tags that a grouped device keeps
+		}
 		var names []string
 		for _, l := range ring {
 			k := &c.n.Topo.Links[l]

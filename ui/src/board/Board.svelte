@@ -1,5 +1,5 @@
 <script lang="ts">
-  import { tick } from "svelte";
+  import { tick, untrack } from "svelte";
   import { office } from "../state/office.svelte";
   import { selection } from "../state/selection.svelte";
   import { pending } from "../state/pending.svelte";
@@ -40,12 +40,17 @@
     void [view.revision, selection.ports, selection.vlan];
     void selection.explain();
   });
+  // Only a move scrolls: reading the scroll position after an edit would make
+  // the browser lay the page out at once.
   $effect(() => {
-    const c = plan.columns[selection.cursor.column];
-    if (!c || !scroller) return;
-    const wide = room - names;
-    if (c.x < scroller.scrollLeft + 4) scroller.scrollLeft = c.x - 20;
-    else if (c.x + c.width > scroller.scrollLeft + wide) scroller.scrollLeft = c.x + c.width - wide + 20;
+    const at = selection.cursor.column;
+    untrack(() => {
+      const c = plan.columns[at];
+      if (!c || !scroller || plan.width + names <= room) return;
+      const wide = room - names;
+      if (c.x < scroller.scrollLeft + 4) scroller.scrollLeft = c.x - 20;
+      else if (c.x + c.width > scroller.scrollLeft + wide) scroller.scrollLeft = c.x + c.width - wide + 20;
+    });
   });
 
   /** The first column of the next device, or of this or the one before. */

@@ -95,6 +95,9 @@ const widest = 30;
 /** A blank column is a sliver: it can be picked, and takes little room. */
 const sliver = 13;
 
+/** Groups as they were laid out last, so that what stays is not drawn again. */
+const laid = new WeakMap<Device, { unfolded: Set<string>; group: Group; each: number }>();
+
 /** Lays the columns out so that the office fits, where it can. */
 export function layout(devices: Device[], order: string[], unfolded: Set<string>, room: number): Layout {
   const byName = new Map(devices.map((d) => [d.name, d]));
@@ -112,6 +115,13 @@ export function layout(devices: Device[], order: string[], unfolded: Set<string>
   const columns: Column[] = [];
   for (const g of folded) {
     const start = x;
+    const was = laid.get(g.device);
+    if (was && was.unfolded === unfolded && was.group.x === start && was.each === width) {
+      groups.push(was.group);
+      columns.push(...was.group.columns);
+      x = start + was.group.width + gap;
+      continue;
+    }
     const cs = g.columns.map((c) => {
       const w = c.blank ? sliver : width;
       const column = { ...c, x, width: w };
@@ -119,7 +129,9 @@ export function layout(devices: Device[], order: string[], unfolded: Set<string>
       return column;
     });
     columns.push(...cs);
-    groups.push({ device: g.device, columns: cs, x: start, width: x - start });
+    const group = { device: g.device, columns: cs, x: start, width: x - start };
+    laid.set(g.device, { unfolded, group, each: width });
+    groups.push(group);
     x += gap;
   }
   return { groups, columns, width: x };

@@ -7,6 +7,12 @@ export interface Notice {
   kind: "problem" | "said";
 }
 
+/** The old objects where the new ones say the same, so that only what changed is drawn again. */
+function keep<T>(old: T[], now: T[]): T[] {
+  const known = new Map(old.map((x) => [JSON.stringify(x), x]));
+  return now.map((x) => known.get(JSON.stringify(x)) ?? x);
+}
+
 /** The office on the screen: what the server has, and whether we are in touch. */
 class OfficeState {
   view = $state.raw<Office | null>(null);
@@ -82,7 +88,13 @@ class OfficeState {
       return;
     }
     const changed = new Map(v.devices.map((d) => [d.name, d]));
-    this.view = { ...v, devices: old.devices.map((d) => changed.get(d.name) ?? d) };
+    this.view = {
+      ...v,
+      devices: old.devices.map((d) => changed.get(d.name) ?? d),
+      vlans: keep(old.vlans, v.vlans),
+      links: keep(old.links, v.links),
+      findings: keep(old.findings, v.findings),
+    };
     if (v.author && v.author !== this.me) this.notice = { kind: "said", text: `${v.author}: ${v.summary}` };
   }
 
@@ -96,7 +108,8 @@ class OfficeState {
   private send(call: (view: Office) => Promise<Office>): Promise<Office | null> {
     const run = async () => {
       if (!this.view) return null;
-      this.keeping = "saving";
+      // An edit that is kept at once is not announced: the header would flicker.
+      const slow = setTimeout(() => (this.keeping = "saving"), 150);
       try {
         const v = await call(this.view);
         this.take(v);
@@ -109,6 +122,8 @@ class OfficeState {
         this.tell(e);
         if (e instanceof Refused && e.status === 503) this.knock();
         return null;
+      } finally {
+        clearTimeout(slow);
       }
     };
     const next = this.queue.then(run, run);
