@@ -1,5 +1,5 @@
 <script lang="ts">
-  import { tick, untrack } from "svelte";
+  import { onMount, tick, untrack } from "svelte";
   import { office } from "../state/office.svelte";
   import { selection } from "../state/selection.svelte";
   import { pending } from "../state/pending.svelte";
@@ -59,6 +59,14 @@
     const at = selection.cursor.column;
     return step > 0 ? (starts.find((s) => s > at) ?? at) : (starts.findLast((s) => s < at) ?? 0);
   }
+
+  // Where to begin: at the first thing that is wrong, with the keys on the board.
+  onMount(() => {
+    const first = view.findings.find((f) => f.ports.length);
+    selection.columns = plan.columns;
+    if (first) selection.goTo(first.ports[0]!, first.vlans[0]);
+    if (!office.askName) grid.focus({ preventScroll: true });
+  });
 
   async function keys(e: KeyboardEvent) {
     const { row, column } = selection.cursor;

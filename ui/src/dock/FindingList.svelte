@@ -8,7 +8,9 @@
     if (selection.all) return all;
     if (selection.cable) {
       const l = office.view?.links.find((l) => `${l.a} ${l.b}` === selection.cable);
-      return all.filter((f) => l && f.ports.includes(l.a) && f.ports.includes(l.b));
+      const here = all.filter((f) => l && f.ports.includes(l.a) && f.ports.includes(l.b));
+      const causes = new Set(here.map((f) => f.id));
+      return all.filter((f) => causes.has(f.id) || (f.cause && causes.has(f.cause)));
     }
     const ports = new Set(selection.ports);
     const devices = new Set(selection.ports.map((p) => p.slice(0, p.indexOf("."))));

@@ -19,7 +19,7 @@
   ];
 </script>
 
-<Modal bind:open={panels.keys} size="sm" title="Keys on the board" outsideclose class="rounded-sm">
+<Modal bind:open={panels.keys} size="sm" title="Keys on the board" outsideclose class="rounded-sm bg-[var(--panel)] dark:bg-[var(--panel)]">
   <dl>
     {#each keys as [ks, what] (what)}
       <dt>{#each ks as k, i (i)}<kbd>{k}</kbd>{/each}</dt>
