@@ -14,6 +14,9 @@ type Port struct {
 	Untagged office.Set
 	Tagged   office.Set
 	Rides    []office.Ride // translation, by VLAN
+	// Access is the VLAN of a port that is in one VLAN untagged and nothing else
+	// was said: most ports of most offices. 0 for any other.
+	Access office.VID
 }
 
 // shut stands for the members of bundles, whose bundle forwards for them.
@@ -23,6 +26,7 @@ var shut = &Port{Off: true, Filter: true}
 // port: the register for all, the cable's needs for needed.
 func Compile(s *office.Shape, rest *office.Set) *Port {
 	p := &Port{Off: s.Off, Filter: !s.FilterOff, Admit: s.Admit, PVID: s.PortVID(), Rides: s.Rides}
+	p.Access = Access(s)
 	for _, v := range s.Untagged {
 		p.Untagged.Add(v)
 	}
@@ -39,6 +43,15 @@ func Compile(s *office.Shape, rest *office.Set) *Port {
 		}
 	}
 	return p
+}
+
+// Access is the VLAN of a shape that is one VLAN untagged and nothing else, 0
+// for any other shape.
+func Access(s *office.Shape) office.VID {
+	if s.Off || s.PVIDSet || s.FilterOff || s.Admit != office.AdmitAll || s.Rest != office.RestNone || len(s.Untagged) != 1 || len(s.Tagged) > 0 {
+		return 0
+	}
+	return s.Untagged[0]
 }
 
 // Has says whether the port is a member of v.

@@ -13,8 +13,9 @@ func (c *check) device(i int) {
 	d := c.n.Office.Devices[i]
 	if c.n.Aware(i) {
 		for p := range d.Ports {
-			if d.Ports[p].Bundle > 0 || c.n.Tables[i].Ports[p].Off {
-				continue
+			t := c.n.Tables[i].Ports[p]
+			if d.Ports[p].Bundle > 0 || t.Off || t.Access != 0 && (t.Access == office.DefaultVID || c.n.Registered().Has(t.Access)) {
+				continue // shut, or nothing to go wrong
 			}
 			at := port{i, p, office.PortRef{Device: d.Name, Port: d.Ports[p].Name}}
 			c.pvidNotMember(at)

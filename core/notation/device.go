@@ -85,13 +85,17 @@ func (r *reader) body(d *office.Device, lines []subline) {
 		}
 		return 3
 	}
-	said := map[int]bool{}
+	said := make(map[int]bool, len(lines))
+	stages := make([]int, len(lines))
+	for i := range lines {
+		stages[i] = stage(lines[i].text)
+	}
 	for st := range 4 {
 		if st == 3 {
 			_ = d.Seal() // the names are complete: look-ups by index from here on
 		}
-		for _, b := range lines {
-			if stage(b.text) != st {
+		for i, b := range lines {
+			if stages[i] != st {
 				continue
 			}
 			c, after, ok := r.tokens(b.line, b.indent, b.text, "", nil)
@@ -247,6 +251,7 @@ func (r *reader) ports(d *office.Device, c *cursor) *fault {
 		if d.Front()+len(names) > 4096 {
 			return faultf(it.at, "a device has at most 4096 ports")
 		}
+		d.Grow(len(names))
 		for _, n := range names {
 			if err := d.AddPort(n, inside, speed); err != nil {
 				return faultf(it.at, "%s", err)

@@ -18,6 +18,14 @@ func NewDevice(name string, kind Kind) (*Device, error) {
 	return &Device{Name: name, Kind: kind}, nil
 }
 
+// Grow makes room for n more ports.
+func (d *Device) Grow(n int) {
+	d.Ports = slices.Grow(d.Ports, n)
+	if len(d.Ports) == 0 {
+		d.index = make(map[string]int, n)
+	}
+}
+
 // AddPort adds a port to the front.
 func (d *Device) AddPort(name, inside string, speed Speed) error {
 	if err := d.free(name); err != nil {
@@ -100,7 +108,11 @@ func (d *Device) AddInner(name string, f Flavour, s *Shape) error {
 
 func (d *Device) add(p Port, at int) {
 	d.sealed = false
-	d.Ports = slices.Insert(d.Ports, at, p)
+	if at == len(d.Ports) {
+		d.Ports = append(d.Ports, p)
+	} else {
+		d.Ports = slices.Insert(d.Ports, at, p)
+	}
 	if at == len(d.Ports)-1 {
 		if d.index == nil {
 			d.index = map[string]int{}

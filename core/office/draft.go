@@ -22,6 +22,14 @@ type draftIndex struct {
 	devices map[string]int
 	cabled  map[PortRef]int
 	names   map[string]VID
+	plugs   map[plugID]int
+	at      int // 1 + the operator's plug; 0 where there is none
+}
+
+// plugID tells plugs apart: two of one name are in two ports.
+type plugID struct {
+	port PortRef
+	name string
 }
 
 // NewDraft starts from o.
@@ -51,7 +59,7 @@ func (d *Draft) take() {
 // index is made at the first need: an edit of a port or two never needs it.
 func (d *Draft) index() *draftIndex {
 	if d.ix.devices == nil {
-		d.ix = draftIndex{map[string]int{}, map[PortRef]int{}, map[string]VID{}}
+		d.ix = draftIndex{map[string]int{}, map[PortRef]int{}, map[string]VID{}, map[plugID]int{}, 0}
 		for i, x := range d.o.Devices {
 			d.ix.devices[x.Name] = i
 		}
@@ -60,6 +68,12 @@ func (d *Draft) index() *draftIndex {
 		}
 		for _, v := range d.o.VLANs {
 			d.ix.names[v.Name] = v.VID
+		}
+		for i, p := range d.o.Plugs {
+			d.ix.plugs[plugID{p.Port, p.Name}] = i
+			if p.Operator {
+				d.ix.at = i + 1
+			}
 		}
 	}
 	return &d.ix
@@ -443,25 +457,34 @@ func (d *Draft) putPlug(p Plug, at int) error {
 	if _, err := VIDOf(int(p.Wants)); err != nil {
 		return err
 	}
-	same := func(q Plug) bool { return q.Port == p.Port && q.Name == p.Name }
-	if p.Operator {
-		for _, q := range d.o.Plugs {
-			if q.Operator && !same(q) {
-				return fmt.Errorf("the operator is at %s already, with %q: one plug is the operator's", q.Port, q.Name)
-			}
-		}
+	ix := d.index()
+	i, have := ix.plugs[plugID{p.Port, p.Name}]
+	if p.Operator && ix.at > 0 && (!have || ix.at != i+1) {
+		q := d.o.Plugs[ix.at-1]
+		return fmt.Errorf("the operator is at %s already, with %q: one plug is the operator's", q.Port, q.Name)
 	}
 	d.take()
-	if i := slices.IndexFunc(d.o.Plugs, same); i >= 0 {
+	switch {
+	case have:
 		d.note(d.o.Plugs[i], p, i)
 		d.o.Plugs[i] = p
+		if ix.at == i+1 {
+			ix.at = 0
+		}
+	case at < 0 || at >= len(d.o.Plugs):
+		i = len(d.o.Plugs)
+		d.note(nil, p, i)
+		d.o.Plugs = append(d.o.Plugs, p)
+		ix.plugs[plugID{p.Port, p.Name}] = i
+	default:
+		d.note(nil, p, at)
+		d.o.Plugs = slices.Insert(d.o.Plugs, at, p)
+		d.ix = draftIndex{} // places move
 		return nil
 	}
-	if at < 0 || at > len(d.o.Plugs) {
-		at = len(d.o.Plugs)
+	if p.Operator {
+		ix.at = i + 1
 	}
-	d.note(nil, p, at)
-	d.o.Plugs = slices.Insert(d.o.Plugs, at, p)
 	return nil
 }
 
@@ -492,6 +515,7 @@ func (d *Draft) unplug(i int) {
 	d.take()
 	d.note(d.o.Plugs[i], nil, i)
 	d.o.Plugs = slices.Delete(d.o.Plugs, i, i+1)
+	d.ix = draftIndex{}
 }
 
 // Put makes one change that an edit describes. What stands there now must be

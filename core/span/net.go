@@ -193,8 +193,9 @@ func (n *Net) Carry(link int) *Carry { return n.carry[link] }
 type compileCache map[compileKey]*bridge.Port
 
 type compileKey struct {
-	s     *office.Shape
-	block int
+	s      *office.Shape
+	block  int
+	access office.VID // all access ports of a VLAN are one
 }
 
 // table compiles device i.
@@ -202,7 +203,10 @@ func (n *Net) table(i int, cache compileCache) *bridge.Table {
 	d := n.Office.Devices[i]
 	return bridge.NewTable(d, func(p int) *bridge.Port {
 		s := n.shapes[i][p]
-		k := compileKey{s, -1}
+		k := compileKey{s: s, block: -1}
+		if v := bridge.Access(s); v != 0 {
+			k = compileKey{access: v}
+		}
 		var rest *office.Set
 		switch s.Rest {
 		case office.RestAll:

@@ -4,6 +4,7 @@ import (
 	"cmp"
 	"fmt"
 	"slices"
+	"strconv"
 
 	"klammer/core/bridge"
 	"klammer/core/office"
@@ -78,8 +79,9 @@ func (n *Net) ref(dev, port int) office.PortRef {
 // follow is the walk; tell adds hops and drops with their sentences.
 func (n *Net) follow(dev, port int, w bridge.Wire, walk *Walk, tell bool) {
 	queue := []arriving{{dev, port, w}}
-	seen := map[arriving]bool{queue[0]: true}
-	came := map[Arrival]bool{}
+	seen := make(map[arriving]bool, 2*len(n.Topo.Links))
+	seen[queue[0]] = true
+	came := map[arriving]bool{}
 	for len(queue) > 0 {
 		at := queue[0]
 		queue = queue[1:]
@@ -103,9 +105,9 @@ func (n *Net) follow(dev, port int, w bridge.Wire, walk *Walk, tell bool) {
 			exit := Exit{Port: n.ref(at.dev, p), Wire: out}
 			links := n.Topo.LinksAt(at.dev, p)
 			if len(links) == 0 {
-				if a := (Arrival{exit.Port, out}); !came[a] {
+				if a := (arriving{at.dev, p, out}); !came[a] {
 					came[a] = true
-					walk.Arrivals = append(walk.Arrivals, a)
+					walk.Arrivals = append(walk.Arrivals, Arrival{exit.Port, out})
 				}
 			}
 			for _, l := range links {
@@ -131,8 +133,19 @@ func (n *Net) follow(dev, port int, w bridge.Wire, walk *Walk, tell bool) {
 		}
 	}
 	slices.SortFunc(walk.Arrivals, func(a, b Arrival) int {
-		return cmp.Or(cmp.Compare(a.Port.String(), b.Port.String()), cmp.Compare(a.Wire, b.Wire))
+		if c := byName(a.Port, b.Port); c != 0 {
+			return c
+		}
+		return cmp.Compare(a.Wire, b.Wire)
 	})
+}
+
+// byName compares two ports' names as text, as device.port is written.
+func byName(a, b office.PortRef) int {
+	if a.Device == b.Device {
+		return cmp.Compare(a.Port, b.Port)
+	}
+	return cmp.Compare(a.String(), b.String())
 }
 
 // otherEnds is where a link leads from a port.
@@ -151,15 +164,15 @@ func (n *Net) tellHop(h *Hop, t *bridge.Table) string {
 	var in string
 	switch d := t.Device; {
 	case isUnaware(d):
-		in = fmt.Sprintf("%s does not look at tags: the frame (%s) leaves every other port as it came", d.Name, h.Wire)
+		in = d.Name + " does not look at tags: the frame (" + h.Wire.String() + ") leaves every other port as it came"
 	case h.Domain.Keep:
-		in = fmt.Sprintf("%s keeps the tag %s and the frame in the group of port %s", d.Name, h.Wire, h.In.Port)
+		in = d.Name + " keeps the tag " + h.Wire.String() + " and the frame in the group of port " + h.In.Port
 	case h.Wire > 0 && office.VID(h.Wire) != h.Domain.VID:
-		in = fmt.Sprintf("%s takes %s at port %s for VLAN %s", d.Name, h.Wire, h.In.Port, n.Name(h.Domain.VID))
+		in = d.Name + " takes " + h.Wire.String() + " at port " + h.In.Port + " for VLAN " + n.Name(h.Domain.VID)
 	case h.Wire > 0:
-		in = fmt.Sprintf("%s takes it at port %s into VLAN %s", d.Name, h.In.Port, n.Name(h.Domain.VID))
+		in = d.Name + " takes it at port " + h.In.Port + " into VLAN " + n.Name(h.Domain.VID)
 	default:
-		in = fmt.Sprintf("it has no VLAN of its own, so at %s port %s it joins the PVID, VLAN %s", d.Name, h.In.Port, n.Name(h.Domain.VID))
+		in = "it has no VLAN of its own, so at " + d.Name + " port " + h.In.Port + " it joins the PVID, VLAN " + n.Name(h.Domain.VID)
 	}
 	switch {
 	case t.Device.Forwarding == office.Routed:
@@ -167,22 +180,22 @@ func (n *Net) tellHop(h *Hop, t *bridge.Table) string {
 	case len(h.Out) == 0:
 		return in + "; no other port lets it out"
 	}
-	return fmt.Sprintf("%s and leaves by %s", in, count(len(h.Out), "port"))
+	return in + " and leaves by " + count(len(h.Out), "port")
 }
 
 func count(n int, what string) string {
 	if n == 1 {
 		return "1 " + what
 	}
-	return fmt.Sprintf("%d %ss", n, what)
+	return strconv.Itoa(n) + " " + what + "s"
 }
 
 // Name is a VLAN as people say it: "130 imaging", or the number alone.
 func (n *Net) Name(v office.VID) string {
 	if x := n.Office.VLAN(v); x != nil {
-		return fmt.Sprintf("%d %s", v, x.Name)
+		return strconv.Itoa(int(v)) + " " + x.Name
 	}
-	return fmt.Sprint(v)
+	return strconv.Itoa(int(v))
 }
 
 // Flow is where one frame comes out.
