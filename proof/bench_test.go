@@ -68,17 +68,26 @@ func read(t testing.TB, text string) *office.Office {
 func BenchmarkFindings(b *testing.B) {
 	for _, s := range sizes {
 		o := read(b, written(s.devices, s.ports, s.vlans))
-		b.Run("nothing/"+s.name, func(b *testing.B) {
+		b.Run("nothing/"+s.name+"/core", func(b *testing.B) {
 			b.ReportAllocs()
 			for b.Loop() {
 				finding.Check(span.Compile(o))
 			}
 		})
+		for _, what := range []string{"nothing/", "edit/"} {
+			if s.plain { // it has no findings and no increments: spans, needs and states, from nothing
+				b.Run(what+s.name+"/plain", func(b *testing.B) {
+					for b.Loop() {
+						NewPlain(o).Spans()
+					}
+				})
+			}
+		}
 		r := finding.Check(span.Compile(o))
 		text := fmt.Sprintf("s%d 3: %d", s.devices/2, 100+s.vlans/2)
 		other, _, err := notation.Line(o, text)
 		require.NoError(b, err)
-		b.Run("edit/"+s.name, func(b *testing.B) {
+		b.Run("edit/"+s.name+"/core", func(b *testing.B) {
 			b.ReportAllocs()
 			at, to := r, other
 			for b.Loop() {
@@ -114,7 +123,7 @@ func BenchmarkWalk(b *testing.B) {
 		o := read(b, written(s.devices, s.ports, s.vlans))
 		n := span.Compile(o)
 		from := office.PortRef{Device: fmt.Sprintf("s%d", s.devices-1), Port: "3"}
-		b.Run("core/"+s.name, func(b *testing.B) {
+		b.Run(s.name+"/core", func(b *testing.B) {
 			for b.Loop() {
 				_, err := n.Walk(from, bridge.Untagged)
 				require.NoError(b, err)
@@ -122,7 +131,7 @@ func BenchmarkWalk(b *testing.B) {
 		})
 		if s.plain {
 			p := NewPlain(o)
-			b.Run("plain/"+s.name, func(b *testing.B) {
+			b.Run(s.name+"/plain", func(b *testing.B) {
 				for b.Loop() {
 					p.Arrivals(s.devices, "3", -1)
 				}

@@ -1,7 +1,9 @@
 package proof
 
 import (
+	"flag"
 	"fmt"
+	"os"
 	"sort"
 	"strings"
 	"testing"
@@ -145,7 +147,7 @@ func TestBring(t *testing.T) {
 		n := span.Compile(o)
 		v := office.VID(rapid.SampledFrom([]int{10, 20}).Draw(t, "vlan"))
 		d := rapid.SampledFrom(o.Devices).Draw(t, "to device")
-		port := office.PortRef{Device: d.Name, Port: "5"}
+		port := office.PortRef{Device: d.Name, Port: "9"}
 		as := rapid.SampledFrom([]office.Membership{office.Untagged, office.Tagged}).Draw(t, "as")
 		a, err := bring.Bring(n, v, port, as)
 		require.NoError(t, err)
@@ -165,30 +167,43 @@ func TestBring(t *testing.T) {
 	})
 }
 
-// drawTidy draws bridges that are cabled anyhow, rings among them, and carry
-// what they need; port 5 of each is free, and nothing is translated.
+// drawTidy draws bridges that are cabled anyhow, rings and bundles among them,
+// and carry what they need; port 9 of each is free, and nothing is translated.
 func drawTidy(t *rapid.T) *office.Office {
 	var b strings.Builder
 	b.WriteString("vlan 10 a\nvlan 20 b\nvlan 190 m\n")
 	n := rapid.IntRange(1, 8).Draw(t, "devices")
+	bundled := make([]bool, n)
 	for i := range n {
-		fmt.Fprintf(&b, "device d%d switch\n  ports 1-5\n", i)
+		fmt.Fprintf(&b, "device d%d switch\n  ports 1-9\n", i)
+		if bundled[i] = rapid.Bool().Draw(t, "bundle"); bundled[i] {
+			b.WriteString("  bundle up lacp 1-2\n")
+		}
 		if i == 0 || rapid.IntRange(0, 2).Draw(t, "has") == 0 {
-			fmt.Fprintf(&b, "  4: %d\n", rapid.SampledFrom([]int{10, 20}).Draw(t, "in"))
+			fmt.Fprintf(&b, "  8: %d\n", rapid.SampledFrom([]int{10, 20}).Draw(t, "in"))
 		}
 	}
-	used := map[string]bool{}
-	for i := 1; i < n; i++ {
-		up := rapid.IntRange(0, i-1).Draw(t, "up")
-		for p := 1; p <= 3; p++ {
-			a := fmt.Sprintf("d%d.%d", up, p)
-			if !used[a] {
-				used[a] = true
-				used[fmt.Sprintf("d%d.1", i)] = true
-				fmt.Fprintf(&b, "cable %s d%d.1\n", a, i)
-				break
-			}
+	next := make([]int, n) // the next free port of each
+	for i := range next {
+		next[i] = 3
+	}
+	join := func(x, y int) {
+		switch {
+		case x == y || next[x] > 7 || next[y] > 7:
+		case bundled[x] && bundled[y] && rapid.Bool().Draw(t, "as a bundle"):
+			fmt.Fprintf(&b, "cable d%d.up d%d.up\n", x, y)
+			bundled[x], bundled[y] = false, false
+		default:
+			fmt.Fprintf(&b, "cable d%d.%d d%d.%d\n", x, next[x], y, next[y])
+			next[x]++
+			next[y]++
 		}
+	}
+	for i := 1; i < n; i++ {
+		join(rapid.IntRange(0, i-1).Draw(t, "up"), i)
+	}
+	for range rapid.IntRange(0, 3).Draw(t, "rings") {
+		join(rapid.IntRange(0, n-1).Draw(t, "ring from"), rapid.IntRange(0, n-1).Draw(t, "ring to"))
 	}
 	f, err := notation.Read("tidy", b.String())
 	if err != nil {
@@ -206,4 +221,13 @@ func drawTidy(t *rapid.T) *office.Office {
 	}
 	o, _ = draft.Done()
 	return o
+}
+
+// TestMain makes thousands of offices, not the hundred that are usual.
+func TestMain(m *testing.M) {
+	flag.Parse()
+	if f := flag.Lookup("rapid.checks"); f.Value.String() == f.DefValue {
+		_ = f.Value.Set("400")
+	}
+	os.Exit(m.Run())
 }

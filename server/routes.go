@@ -12,6 +12,7 @@ import (
 
 	"klammer/api"
 	"klammer/core/explain"
+	"klammer/core/finding"
 	"klammer/core/notation"
 	"klammer/core/office"
 	"klammer/core/span"
@@ -128,6 +129,16 @@ func (s *Server) edit(c fiber.Ctx) error {
 	return c.JSON(v)
 }
 
+// report is the findings of the office that a request names.
+func (s *Server) report(c fiber.Ctx) (*finding.Report, error) {
+	r, err := s.room(c)
+	if err != nil {
+		return nil, err
+	}
+	report, _, err := r.current(c.Context())
+	return report, err
+}
+
 // Preview is what an edit would do, before it is done.
 type Preview struct {
 	Ports   int           `json:"ports" required:"true" description:"how many ports change"`
@@ -142,11 +153,7 @@ func (s *Server) preview(c fiber.Ctx) error {
 	if err := body(c, &q); err != nil {
 		return err
 	}
-	r, err := s.room(c)
-	if err != nil {
-		return err
-	}
-	report, _, err := r.current(c.Context())
+	report, err := s.report(c)
 	if err != nil {
 		return err
 	}
@@ -256,11 +263,7 @@ type explainQuery struct {
 }
 
 func (s *Server) explain(c fiber.Ctx) error {
-	r, err := s.room(c)
-	if err != nil {
-		return err
-	}
-	report, _, err := r.current(c.Context())
+	report, err := s.report(c)
 	if err != nil {
 		return err
 	}
@@ -330,11 +333,7 @@ func reach(n *span.Net, v office.VID) *ReachView {
 }
 
 func (s *Server) notation(c fiber.Ctx) error {
-	r, err := s.room(c)
-	if err != nil {
-		return err
-	}
-	report, _, err := r.current(c.Context())
+	report, err := s.report(c)
 	if err != nil {
 		return err
 	}

@@ -19,29 +19,12 @@ import (
 	"klammer/core/notation"
 	"klammer/server"
 	"klammer/store"
-	"klammer/store/cluster"
+	"klammer/store/cluster/clustertest"
 )
 
 var url string
 
-func TestMain(m *testing.M) {
-	os.Exit(func() int {
-		dir, err := os.MkdirTemp("", "klammer-server-")
-		if err != nil {
-			panic(err)
-		}
-		defer os.RemoveAll(dir)
-		_ = os.Chmod(dir, 0o755)
-		c, err := cluster.Start(context.Background(), dir, "fsync=off")
-		if err != nil {
-			fmt.Println("these tests need PostgreSQL:", err)
-			return 1
-		}
-		defer func() { _ = c.Stop() }()
-		url = c.URL
-		return m.Run()
-	}())
-}
+func TestMain(m *testing.M) { os.Exit(clustertest.Main(m, &url)) }
 
 // desk is a server with an office of its own, and a browser's name.
 type desk struct {

@@ -16,30 +16,13 @@ import (
 	"klammer/core/office"
 	"klammer/proof"
 	"klammer/store"
-	"klammer/store/cluster"
+	"klammer/store/cluster/clustertest"
 )
 
 // url is a real PostgreSQL, started for the tests of this package.
 var url string
 
-func TestMain(m *testing.M) {
-	os.Exit(func() int {
-		dir, err := os.MkdirTemp("", "klammer-store-")
-		if err != nil {
-			panic(err)
-		}
-		defer os.RemoveAll(dir)
-		_ = os.Chmod(dir, 0o755)
-		c, err := cluster.Start(context.Background(), dir, "fsync=off")
-		if err != nil {
-			fmt.Println("these tests need PostgreSQL:", err)
-			return 1
-		}
-		defer func() { _ = c.Stop() }()
-		url = c.URL
-		return m.Run()
-	}())
-}
+func TestMain(m *testing.M) { os.Exit(clustertest.Main(m, &url)) }
 
 func open(t *testing.T) *store.Store {
 	s, err := store.Open(t.Context(), url)

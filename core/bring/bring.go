@@ -3,6 +3,7 @@
 package bring
 
 import (
+	"cmp"
 	"fmt"
 	"slices"
 
@@ -198,6 +199,16 @@ func (w *way) carry(n *span.Net, l int, v office.VID) error {
 func (w *way) answer(v office.VID) (*Answer, error) {
 	a := w.out
 	a.Office, a.Edit = w.draft.Done()
+	place := func(c office.Change) (int, int) { // by device, then by port
+		r := c.After.(office.Setting).Port
+		i := w.n.Topo.DeviceIndex(r.Device)
+		return i, a.Office.Devices[i].Port(r.Port)
+	}
+	slices.SortStableFunc(a.Edit, func(x, y office.Change) int {
+		xd, xp := place(x)
+		yd, yp := place(y)
+		return cmp.Or(cmp.Compare(xd, yd), cmp.Compare(xp, yp))
+	})
 	a.Net = w.n.Update(a.Office)
 	for i, d := range a.Office.Devices {
 		if has(a.Net, i, v) && !has(w.n, i, v) {

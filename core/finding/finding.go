@@ -338,13 +338,6 @@ func (c *check) vlanNames(vs []office.VID) string {
 	return listed(names)
 }
 
-func plural(n int, one, many string) string {
-	if n == 1 {
-		return "1 " + one
-	}
-	return fmt.Sprintf("%d %s", n, many)
-}
-
 // Codes lists every code in the order of the list.
 func Codes() []Code {
 	out := make([]Code, len(codes))

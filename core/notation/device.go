@@ -85,7 +85,7 @@ func (r *reader) body(d *office.Device, lines []subline) {
 		}
 		return 3
 	}
-	said := make(map[int]bool, len(lines))
+	var said []bool // by port
 	stages := make([]int, len(lines))
 	for i := range lines {
 		stages[i] = stage(lines[i].text)
@@ -93,6 +93,7 @@ func (r *reader) body(d *office.Device, lines []subline) {
 	for st := range 4 {
 		if st == 3 {
 			_ = d.Seal() // the names are complete: look-ups by index from here on
+			said = make([]bool, len(d.Ports))
 		}
 		for i, b := range lines {
 			if stages[i] != st {
@@ -106,70 +107,80 @@ func (r *reader) body(d *office.Device, lines []subline) {
 			if f != nil {
 				r.wrong(b.line, b.indent, b.text, f)
 			}
-			r.keep(d.Name+"/"+key, b.above, after)
+			if len(b.above) > 0 || after != "" {
+				r.keep(d.Name+"/"+key(), b.above, after)
+			}
 		}
 	}
 }
 
 // inDevice reads one statement that belongs to a device. said notes the ports
-// that were set in this file; nil on the line.
-func (r *reader) inDevice(d *office.Device, c *cursor, said map[int]bool) (key string, f *fault) {
+// that were set in this file; nil on the line. key gives what comments at the
+// statement are kept under.
+func (r *reader) inDevice(d *office.Device, c *cursor, said []bool) (key func() string, f *fault) {
 	t := c.peek()
 	if t.kind == word && keywords[t.text] && t.text != "last" {
 		c.next()
-		key = t.text
-		switch t.text {
-		case "ports":
-			return key, r.ports(d, c)
-		case "bundle":
-			return r.bundle(d, c)
-		case "bundles":
-			d.Adjacent = true
-			if !c.accept("adjacent") {
-				return key, faultf(c.peek().at, "bundles adjacent is the habit that there is%s", found(c.peek()))
-			}
-			return key, c.done("bundles adjacent")
-		case "inner":
-			return r.inner(d, c)
-		case "forwarding":
-			return key, forwarding(d, c)
-		case "wording":
-			return key, wordingLine(d, c)
-		case "limit":
-			return key, limit(d, c)
-		case "manage":
-			return key, r.manage(d, c)
-		case "address":
-			return r.address(d, c)
-		case "follows":
-			p, f := c.word("the name of a port plan")
-			if f != nil {
-				return key, f
-			}
-			if _, err := r.draft.FindPlan(p.text); err != nil {
-				return key, faultf(p.at, "%s", err)
-			}
-			d.Follows = p.text
-			return key, c.done("the plan's name")
-		}
-		return key, faultf(t.at, "%s does not belong inside a device", t.text)
+		text, f := r.keyword(d, c, t)
+		return func() string { return text }, f
 	}
 	at, s, because, f := r.setting(d, c)
 	if f != nil {
-		return "", f
+		return func() string { return "" }, f
 	}
 	for _, i := range at {
-		if said[i] {
-			return "", faultf(t.at, "port %s is set already above: one line a port", d.Ports[i].Name)
+		if said != nil && said[i] {
+			return func() string { return "" }, faultf(t.at, "port %s is set already above: one line a port", d.Ports[i].Name)
 		}
 		if err := d.SetShape(i, s, because); err != nil {
-			return "", faultf(t.at, "%s", err)
+			return func() string { return "" }, faultf(t.at, "%s", err)
 		}
 		if said != nil {
 			said[i] = true
 		}
 	}
-	return "set:" + d.Ports[at[0]].Name, nil
+	return func() string { return "set:" + d.Ports[at[0]].Name }, nil
+}
+
+// keyword reads a statement of a device that starts with a word of the
+// notation, after that word.
+func (r *reader) keyword(d *office.Device, c *cursor, t token) (key string, f *fault) {
+	key = t.text
+	switch t.text {
+	case "ports":
+		return key, r.ports(d, c)
+	case "bundle":
+		return r.bundle(d, c)
+	case "bundles":
+		d.Adjacent = true
+		if !c.accept("adjacent") {
+			return key, faultf(c.peek().at, "bundles adjacent is the habit that there is%s", found(c.peek()))
+		}
+		return key, c.done("bundles adjacent")
+	case "inner":
+		return r.inner(d, c)
+	case "forwarding":
+		return key, forwarding(d, c)
+	case "wording":
+		return key, wordingLine(d, c)
+	case "limit":
+		return key, limit(d, c)
+	case "manage":
+		return key, r.manage(d, c)
+	case "address":
+		return r.address(d, c)
+	case "follows":
+		p, f := c.word("the name of a port plan")
+		if f != nil {
+			return key, f
+		}
+		if _, err := r.draft.FindPlan(p.text); err != nil {
+			return key, faultf(p.at, "%s", err)
+		}
+		d.Follows = p.text
+		return key, c.done("the plan's name")
+	}
+	return key, faultf(t.at, "%s does not belong inside a device", t.text)
 }
 
 // setting reads PORTS: SHAPE [because "…"].

@@ -96,7 +96,7 @@ func resolve(d *office.Device, it item) ([]int, *fault) {
 			backwards = b + "-" + a
 			continue
 		}
-		var r []int
+		r := make([]int, 0, j-i+1)
 		for k := i; k <= j; k++ {
 			r = append(r, k)
 		}
@@ -119,8 +119,11 @@ func resolve(d *office.Device, it item) ([]int, *fault) {
 
 // resolveAll is [resolve] for a whole list; a port named twice is a mistake.
 func resolveAll(d *office.Device, list []item) ([]int, *fault) {
+	if len(list) == 1 {
+		return resolve(d, list[0])
+	}
 	var all []int
-	seen := map[int]bool{}
+	seen := make([]bool, len(d.Ports))
 	for _, it := range list {
 		is, f := resolve(d, it)
 		if f != nil {
@@ -156,7 +159,7 @@ func expand(it item) ([]string, *fault) {
 		if j-i >= 4096 {
 			return nil, faultf(it.at, "%s is %d ports: a device has at most 4096", it.from, j-i+1)
 		}
-		var names []string
+		names := make([]string, 0, j-i+1)
 		for k := i; k <= j; k++ {
 			names = append(names, stem+strconv.Itoa(k))
 		}

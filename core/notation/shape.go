@@ -142,7 +142,7 @@ func shape(d *office.Draft, c *cursor) (office.Shape, *fault) {
 	case start.kind == quoted:
 		return s, faultf(start.at, "%s is no VLAN: give its number or its name without quotes", start.shown())
 	}
-	seen := map[string]bool{}
+	var seen []string
 	for c.more() {
 		t := c.peek()
 		if t.is("because") {
@@ -150,10 +150,10 @@ func shape(d *office.Draft, c *cursor) (office.Shape, *fault) {
 		}
 		c.next()
 		if !t.is("[") {
-			if isShapeOption(t.text) && seen[t.text] {
+			if isShapeOption(t.text) && slices.Contains(seen, t.text) {
 				return s, faultf(t.at, "%s is said twice", t.text)
 			}
-			seen[t.text] = true
+			seen = append(seen, t.text)
 		}
 		var f *fault
 		switch {

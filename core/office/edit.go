@@ -1,8 +1,8 @@
 package office
 
 import (
-	"fmt"
 	"slices"
+	"strconv"
 	"strings"
 )
 
@@ -38,18 +38,18 @@ type Setting struct {
 }
 
 func (Title) Key() Key     { return "title" }
-func (v *VLAN) Key() Key   { return Key(fmt.Sprintf("vlan:%d", v.VID)) }
+func (v *VLAN) Key() Key   { return Key("vlan:" + strconv.Itoa(int(v.VID))) }
 func (u *Use) Key() Key    { return Key("use:" + u.Name) }
 func (p *Plan) Key() Key   { return Key("plan:" + p.Name) }
 func (d *Device) Key() Key { return Key("device:" + d.Name) }
 func (s Setting) Key() Key { return Key("port:" + s.Port.String()) }
-func (p Plug) Key() Key    { return Key("plug:" + p.Port.String() + " " + p.Name) }
+func (p Plug) Key() Key    { return Key("plug:" + p.Port.Device + "." + p.Port.Port + " " + p.Name) }
 func (c Cable) Key() Key {
 	a, b := c.A, c.B
 	if b.Compare(a) < 0 {
 		a, b = b, a
 	}
-	return Key("cable:" + a.String() + " " + b.String())
+	return Key("cable:" + a.Device + "." + a.Port + " " + b.Device + "." + b.Port)
 }
 
 // Change replaces one thing; a nil Before adds it, a nil After removes it.
