@@ -117,6 +117,9 @@ func (r *room) edit(ctx context.Context, author string, base int64, undoes int64
 		if err := r.load(ctx); err != nil {
 			return nil, err
 		}
+		if base < 0 {
+			return nil, bad("base", "%d is no revision: they start at 0", base)
+		}
 		if base > r.revision {
 			return nil, bad("base", "revision %d is not there yet: the office is at %d", base, r.revision)
 		}

@@ -115,6 +115,8 @@ func TestBadRequests(t *testing.T) {
 		{"nothing to do", "/edits", `{"base":1}`, 400, "member", "exactly one"},
 		{"two things at once", "/edits", `{"base":1,"lines":["rack 1: 110"],"pvid":{"vid":1,"ports":["rack.1"]}}`, 400, "member", "exactly one"},
 		{"a base from the future", "/edits", `{"base":77,"lines":["rack 1: 120"]}`, 400, "base", "not there yet"},
+		{"a base before the start", "/edits", `{"base":-1,"lines":["rack 1: 120"]}`, 400, "base", "no revision"},
+		{"a control character", "/edits", `{"base":1,"lines":["office \"a\u0000b\""]}`, 400, "lines", "control character"},
 		{"a base that is no number", "/edits", `{"base":"1","lines":["rack 1: 120"]}`, 400, "base", "a whole number"},
 		{"a line with a mistake", "/edits", `{"base":1,"lines":["rack 1: 4095"]}`, 400, "lines", "column 9: VID 4095 is reserved"},
 		{"lines with two mistakes", "/edits", `{"base":1,"lines":["rack 1: 0","rak 2: 110"]}`, 400, "lines", "line 2, column 1"},

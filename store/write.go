@@ -149,24 +149,18 @@ func (w *writer) device(d *office.Device, c office.Change) {
 	const id = "(SELECT id FROM device WHERE office_id = $1 AND name = $2)"
 	w.queue("DELETE FROM address WHERE device_id = "+id, w.office, d.Name)
 	w.queue("DELETE FROM bundle_member WHERE port_id IN (SELECT id FROM port WHERE device_id = "+id+")", w.office, d.Name)
-	names := []string{}
-	for _, p := range d.Ports {
-		names = append(names, p.Name)
-	}
-	w.queue("DELETE FROM port WHERE device_id = "+id+" AND name <> ALL ($3)", w.office, d.Name, names)
+	w.ports(d)
 	var was *office.Device
 	if c.Before != nil {
 		was = c.Before.(*office.Device)
 	}
-	for i, p := range d.Ports {
-		w.queue(`INSERT INTO port (device_id, place, name, kind, inside, speed, mode, flavour, because)
-			VALUES (`+id+`, $4, $3, $5, $6, $7, $8, $9, $10)
-			ON CONFLICT (device_id, name) DO UPDATE SET place = $4, kind = $5, inside = $6, speed = $7, mode = $8, flavour = $9, because = $10`,
-			w.office, d.Name, p.Name, i, portKinds[p.Kind], p.Inside, int(p.Speed), null(string(p.Mode)), null(string(p.Flavour)), p.Because)
+	for _, p := range d.Ports {
 		if was != nil {
 			if k := was.Port(p.Name); k >= 0 && was.Ports[k].Shape == p.Shape {
 				continue
 			}
+		} else if p.Shape == nil {
+			continue
 		}
 		w.portShape(office.PortRef{Device: d.Name, Port: p.Name}, p.Shape)
 	}
@@ -182,6 +176,32 @@ func (w *writer) device(d *office.Device, c office.Change) {
 			VALUES ((SELECT id FROM device WHERE office_id = $1 AND name = $2), $4, $5, $6, `+portID+`, $7, $8, $9)`,
 			w.office, d.Name, a.On, i, a.VID, a.Prefix, a.Zone, addr(a.From), addr(a.To))
 	}
+}
+
+// ports writes all ports of a device in one statement, as there may be thousands.
+func (w *writer) ports(d *office.Device) {
+	n := len(d.Ports)
+	names, kinds, insides, becauses := make([]string, n), make([]string, n), make([]string, n), make([]string, n)
+	speeds, modes, flavours := make([]int32, n), make([]*string, n), make([]*string, n)
+	text := func(s string) *string {
+		if s == "" {
+			return nil
+		}
+		return &s
+	}
+	for i, p := range d.Ports {
+		names[i], kinds[i], insides[i], becauses[i] = p.Name, portKinds[p.Kind], p.Inside, p.Because
+		speeds[i], modes[i], flavours[i] = int32(p.Speed), text(string(p.Mode)), text(string(p.Flavour))
+	}
+	const id = "(SELECT id FROM device WHERE office_id = $1 AND name = $2)"
+	w.queue("DELETE FROM port WHERE device_id = "+id+" AND name <> ALL ($3)", w.office, d.Name, names)
+	w.queue(`INSERT INTO port (device_id, place, name, kind, inside, speed, mode, flavour, because)
+		SELECT `+id+`, p.place - 1, p.name, p.kind, p.inside, p.speed, p.mode, p.flavour, p.because
+		FROM unnest($3::text[], $4::text[], $5::text[], $6::int[], $7::text[], $8::text[], $9::text[]) WITH ORDINALITY
+			AS p (name, kind, inside, speed, mode, flavour, because, place)
+		ON CONFLICT (device_id, name) DO UPDATE SET place = EXCLUDED.place, kind = EXCLUDED.kind, inside = EXCLUDED.inside,
+			speed = EXCLUDED.speed, mode = EXCLUDED.mode, flavour = EXCLUDED.flavour, because = EXCLUDED.because`,
+		w.office, d.Name, names, kinds, insides, speeds, modes, flavours, becauses)
 }
 
 var portKinds = [...]string{office.Physical: "physical", office.Bundle: "bundle", office.Inner: "inner"}

@@ -2,7 +2,6 @@ package notation
 
 import (
 	"strings"
-	"unicode/utf8"
 )
 
 type tokenKind uint8
@@ -20,6 +19,10 @@ type token struct {
 	at    int
 	glued bool // nothing stands between it and the token before
 }
+
+// What is longer is a slip of somebody's editor, and would be repeated in
+// messages.
+const longestWord, longestText = 255, 2000
 
 func (t token) is(p string) bool { return t.kind != quoted && t.text == p }
 
@@ -59,6 +62,9 @@ func scan(line string, toks []token) (_ []token, comment string, bad int, why st
 			if n < 0 {
 				return toks, "", i, `the text has no closing quote: end it with "`
 			}
+			if len(text) > longestText {
+				return toks, "", i, "this text has more than 2000 letters: shorten it"
+			}
 			toks = append(toks, token{quoted, text, i, glued})
 			i += n
 		default:
@@ -75,6 +81,9 @@ func scan(line string, toks []token) (_ []token, comment string, bad int, why st
 			}
 			if colons == 1 {
 				j = i + strings.IndexByte(line[i:j], ':')
+			}
+			if j-i > longestWord {
+				return toks, "", i, "this word has more than 255 letters: no name and no number is so long"
 			}
 			toks = append(toks, token{word, line[i:j], i, glued})
 			i = j
@@ -138,11 +147,6 @@ func name(s string) string {
 		return s
 	}
 	return quote(s)
-}
-
-// textOK says whether s can stand in quotes on one line.
-func textOK(s string) bool {
-	return utf8.ValidString(s) && !strings.ContainsAny(s, "\n\r")
 }
 
 // Name prints a name where a list of ports is read, in quotes where it needs

@@ -130,6 +130,9 @@ func TestMistakes(t *testing.T) {
 		{"  ports 1", "1:3", "no statement stands above"},
 		{"-vlan 10", "1:1", "a file has nothing to remove"},
 		{"vlan 10 a\n\xff", "2:1", "not UTF-8"},
+		{"office \"a\x00b\"", "1:10", "control character"},
+		{"vlan 10 " + strings.Repeat("a", 300), "1:9", "more than 255"},
+		{"office \"" + strings.Repeat("a", 3000) + "\"", "1:8", "more than 2000"},
 	} {
 		_, err := notation.Read("f.klm", row.text)
 		require.Error(t, err, row.text)

@@ -113,6 +113,10 @@ func (r *reader) split(text string) []statement {
 			r.mistakes = append(r.mistakes, Mistake{n, 1, "this line is not UTF-8: save the file as UTF-8"})
 			continue
 		}
+		if i := strings.IndexFunc(line, func(c rune) bool { return c < ' ' && c != '\t' && c != '\r' || c == 0x7f }); i >= 0 {
+			r.wrong(n, 0, line, faultf(i, "a control character stands here: take it out"))
+			continue
+		}
 		switch indent := len(line) - len(body); {
 		case body == "":
 		case body[0] == '#':

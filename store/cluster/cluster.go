@@ -155,7 +155,7 @@ func (c *Cluster) Kill() error {
 	return c.run(ctx, "pg_ctl", "stop", "-m", "immediate", "-w", "-D", filepath.Join(c.dir, "postgres"))
 }
 
-// Again starts a stopped cluster at the port that it had.
+// Again starts a cluster that was killed, at the port that it had.
 func (c *Cluster) Again(ctx context.Context) (*Cluster, error) {
 	u, err := url.Parse(c.URL)
 	if err != nil {
@@ -163,9 +163,6 @@ func (c *Cluster) Again(ctx context.Context) (*Cluster, error) {
 	}
 	port, err := strconv.Atoi(u.Port())
 	if err != nil {
-		return nil, err
-	}
-	if c.lock, err = os.OpenFile(filepath.Join(c.dir, "lock"), os.O_CREATE|os.O_RDWR|syscall.O_CLOEXEC, 0o600); err != nil {
 		return nil, err
 	}
 	return c, c.launch(ctx, filepath.Join(c.dir, "postgres"), port, nil)

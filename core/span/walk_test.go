@@ -1,0 +1,114 @@
+package span_test
+
+import (
+	"fmt"
+	"strings"
+	"testing"
+
+	"github.com/stretchr/testify/require"
+
+	"klammer/core/bridge"
+	"klammer/core/notation"
+	"klammer/core/span"
+)
+
+// TestWalk: what becomes of one frame, told hop by hop.
+func TestWalk(t *testing.T) {
+	for _, row := range []struct {
+		says, office, from string
+		wire               bridge.Wire
+		want               string
+	}{
+		{"through a bundle as through one port", `
+device a switch
+  ports 1-4
+  bundle up lacp 1-2
+  up: [10]
+  3: 10
+device b switch
+  ports 1-4
+  bundle up lacp 3-4
+  up: [10]
+  1: 10
+cable a.up b.up`, "a.3", bridge.Untagged, `it has no VLAN of its own, so at a port 3 it joins the PVID, VLAN 10 and leaves by 1 port
+b takes it at port up into VLAN 10 and leaves by 1 port
+out b.1 untagged`},
+		{"a member of a bundle stands for it", `
+device a switch
+  ports 1-4
+  bundle up lacp 1-2
+  up: [10]
+  3: 10`, "a.2", 10, `a takes it at port up into VLAN 10 and leaves by 1 port
+out a.3 untagged`},
+		{"round a ring once, and back to where it came from", `
+device a switch
+  ports 1-3
+  1-3: 10
+device b switch
+  ports 1-3
+  1-3: 10
+cable a.1 b.1
+cable a.2 b.2`, "a.3", bridge.Untagged, `it has no VLAN of its own, so at a port 3 it joins the PVID, VLAN 10 and leaves by 2 ports
+it has no VLAN of its own, so at b port 1 it joins the PVID, VLAN 10 and leaves by 2 ports
+it has no VLAN of its own, so at b port 2 it joins the PVID, VLAN 10 and leaves by 2 ports
+it has no VLAN of its own, so at a port 2 it joins the PVID, VLAN 10 and leaves by 2 ports
+it has no VLAN of its own, so at a port 1 it joins the PVID, VLAN 10 and leaves by 2 ports
+out a.3 untagged
+out b.3 untagged`},
+		{"translated on the way, and dropped at the end", `
+device a switch
+  ports 1-2
+  1: 22
+  2: [22@222]
+device b switch
+  ports 1-2
+  1: 22
+  2: [22]
+cable a.2 b.2`, "a.1", bridge.Untagged, `it has no VLAN of its own, so at a port 1 it joins the PVID, VLAN 22 and leaves by 1 port
+drop b.2 [222] the port is not a member of the frame's VLAN, and ingress filtering drops it`},
+		{"up to the gateway, where it ends", `
+device gate firewall
+  forwarding routed
+  ports lan, dmz
+  lan: [10]
+  dmz: [10]
+device a switch
+  ports 1-2
+  1: 10
+  2: [10]
+cable a.2 gate.lan`, "a.1", bridge.Priority, `it has no VLAN of its own, so at a port 1 it joins the PVID, VLAN 10 and leaves by 1 port
+gate takes it at port lan into VLAN 10; it ends there, as the ports do not bridge to each other`},
+		{"through a device that knows no tags", `
+device u switch
+  forwarding unaware
+  ports 1-3`, "u.1", 77, `u does not look at tags: the frame ([77]) leaves every other port as it came and leaves by 2 ports
+out u.2 [77]
+out u.3 [77]`},
+		{"a tag kept in a group", `
+device g switch
+  forwarding grouped
+  ports 1-3
+  1-2: 10
+  3: 20 [10]`, "g.1", 77, `g keeps the tag [77] and the frame in the group of port 1 and leaves by 2 ports
+out g.2 [77]
+out g.3 [77]`},
+	} {
+		t.Run(row.says, func(t *testing.T) {
+			f, err := notation.Read("t", strings.TrimPrefix(row.office, "\n")+"\n")
+			require.NoError(t, err)
+			w, err := span.Compile(f.Office).Walk(ref(row.from), row.wire)
+			require.NoError(t, err)
+			var got []string
+			for _, h := range w.Hops {
+				got = append(got, h.Text)
+			}
+			for _, d := range w.Drops {
+				got = append(got, fmt.Sprintf("drop %s %s %s", d.Port, d.Wire, d.Reason))
+			}
+			for _, a := range w.Arrivals {
+				got = append(got, fmt.Sprintf("out %s %s", a.Port, a.Wire))
+			}
+			require.Equal(t, row.want, strings.Join(got, "\n"))
+		})
+	}
+}
