@@ -1,0 +1,142 @@
+import { beforeEach, describe, expect, it, vi } from "vitest";
+import type { Office } from "../api/client";
+
+// The state touches the page in a few places; a stand-in is enough.
+vi.stubGlobal("document", { documentElement: { classList: { contains: () => false } }, getElementById: () => null });
+
+const device = (name: string, shape: string) => ({ name, kind: "switch", forwarding: "bridge", ports: [{ name: "1", kind: "physical", shape, untagged: [], tagged: [], pvid: 0, source: "port" }] });
+const view = (revision: number, more: Partial<Office> = {}): Office =>
+  ({ id: 1, title: "t", revision, whole: true, order: ["a", "b"], vlans: [], links: [], findings: [], devices: [device("a", "-"), device("b", "-")], ...more }) as Office;
+
+/** A server that answers one request after the other, as it is told. */
+class Server {
+  revision = 1;
+  asked: { path: string; body: { base?: number; revision?: number } }[] = [];
+  refuse: { status: number; error: string } | null = null;
+  slow: Promise<void> = Promise.resolve();
+
+  fetch = async (input: Request | string): Promise<Response> => {
+    const request = typeof input === "string" ? new Request("http://x" + input) : input;
+    const path = new URL(request.url).pathname;
+    const json = (data: unknown, status = 200) => new Response(JSON.stringify(data), { status, headers: { "Content-Type": "application/json" } });
+    if (request.method === "POST") {
+      this.asked.push({ path, body: (await request.json()) as { base?: number } });
+      await this.slow;
+      if (this.refuse) return json({ error: this.refuse.error }, this.refuse.status);
+      this.revision++;
+      return json(view(this.revision, { whole: false, devices: [device("a", `at ${this.revision}`)] as Office["devices"], author: "Robin" }));
+    }
+    if (path === "/api/me") return json({ name: "Robin" });
+    if (path === "/api/offices") return json([{ id: 1, title: "t", revision: this.revision }]);
+    if (path.endsWith("/history")) return json([]);
+    return json(view(this.revision));
+  };
+}
+
+class Stream {
+  static last: Stream;
+  heard = new Map<string, (e: { data: string }) => void>();
+  onerror: (() => void) | null = null;
+  constructor() {
+    Stream.last = this;
+  }
+  addEventListener(name: string, f: (e: { data: string }) => void) {
+    this.heard.set(name, f);
+  }
+  close() {}
+  tell(name: string, data: unknown) {
+    this.heard.get(name)?.({ data: JSON.stringify(data) });
+  }
+}
+
+let server: Server;
+let office: (typeof import("./office.svelte"))["office"];
+
+beforeEach(async () => {
+  vi.resetModules();
+  server = new Server();
+  vi.stubGlobal("fetch", server.fetch);
+  vi.stubGlobal("EventSource", Stream);
+  // openapi-fetch makes requests with a relative address, as a browser allows
+  const Real = Request;
+  vi.stubGlobal("Request", class extends Real {
+    constructor(input: string | Request, init?: RequestInit) {
+      super(typeof input === "string" && input.startsWith("/") ? "http://x" + input : input, init);
+    }
+  });
+  office = (await import("./office.svelte")).office;
+  await office.start();
+  return () => vi.unstubAllGlobals();
+});
+
+const shapes = () => office.view!.devices.map((d) => d.ports[0]!.shape);
+const set = { member: { vids: [1], ports: ["a.1"], as: "tagged" as const } };
+
+describe("edits", () => {
+  it("go one after the other, each on what the last one left", async () => {
+    await Promise.all([office.edit(set), office.edit(set), office.edit(set)]);
+    expect(server.asked.map((a) => a.body.base)).toEqual([1, 2, 3]);
+    expect(office.view!.revision).toBe(4);
+    expect(shapes()).toEqual(["at 4", "-"]);
+    expect(office.undoable).toEqual([2, 3, 4]);
+  });
+
+  it("leave untouched what did not change, so that it is not drawn again", async () => {
+    const b = office.view!.devices[1];
+    await office.edit(set);
+    expect(office.view!.devices[1]).toBe(b);
+  });
+
+  it("that are refused change nothing and say why", async () => {
+    server.refuse = { status: 409, error: "port a.1 was changed meanwhile by Sam" };
+    expect(await office.edit(set)).toBeNull();
+    expect(office.keeping).toBe("refused");
+    expect(office.notice?.text).toContain("Sam");
+    expect(office.view!.revision).toBe(1);
+    expect(office.undoable).toEqual([]);
+  });
+
+  it("ask for a name where the server does not know one", async () => {
+    server.refuse = { status: 401, error: "say who you are first" };
+    await office.edit(set);
+    expect(office.askName).toBe(true);
+  });
+});
+
+describe("undo", () => {
+  it("takes back the last edit that is left when its turn comes", async () => {
+    await office.edit(set);
+    await office.edit(set);
+    await Promise.all([office.undo(), office.undo(), office.undo()]);
+    expect(server.asked.filter((a) => a.path.endsWith("/undo")).map((a) => a.body.revision)).toEqual([3, 2]);
+    expect(office.undoable).toEqual([]);
+    expect(office.redoable).toEqual([4, 5]);
+    await office.redo();
+    expect(server.asked.at(-1)!.body.revision).toBe(5);
+  });
+});
+
+describe("the stream", () => {
+  it("brings the edits of others, and says whose they are", () => {
+    Stream.last.tell("edit", view(2, { whole: false, devices: [device("b", "new")] as Office["devices"], author: "Sam", summary: "110 off b 1" }));
+    expect(shapes()).toEqual(["-", "new"]);
+    expect(office.notice?.text).toBe("Sam: 110 off b 1");
+  });
+  it("does not go back in time", () => {
+    Stream.last.tell("edit", view(2, { title: "newer" }));
+    Stream.last.tell("edit", view(1, { title: "older" }));
+    expect(office.view!.title).toBe("newer");
+  });
+  it("reads the whole office where it missed an edit", async () => {
+    server.revision = 5;
+    Stream.last.tell("edit", view(5, { whole: false, devices: [] }));
+    await vi.waitFor(() => expect(office.view!.revision).toBe(5));
+    expect(office.view!.devices.length).toBe(2);
+  });
+  it("says when the server is gone, and keeps what it shows", () => {
+    Stream.last.onerror?.();
+    expect(office.keeping).toBe("lost");
+    expect(office.view).not.toBeNull();
+    office.stop();
+  });
+});
