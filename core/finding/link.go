@@ -168,12 +168,14 @@ func (c *check) bundleEnds(l int) {
 		return
 	}
 	if a.Kind != b.Kind {
-		one, other := ra, rb
+		bundle, single := k.A, k.B
 		if b.Kind == office.Bundle {
-			one, other = rb, ra
+			bundle, single = k.B, k.A
 		}
-		c.add(Finding{Code: "bundle-one-sided", Label: "bundle at one end", Ports: ports, ID: about("bundle-one-sided", ra, rb),
-			Text: fmt.Sprintf("A cable of the bundle %s goes to %s, which is in no bundle: frames that take this cable come back on the others, or not at all.", portName(one), portName(other))})
+		f := Finding{Code: "bundle-one-sided", Label: "bundle at one end", Ports: ports, ID: about("bundle-one-sided", ra, rb),
+			Text: fmt.Sprintf("A cable of the bundle %s goes to %s, which is in no bundle: frames that take this cable come back on the others, or not at all.", portName(c.n.Ref(bundle)), portName(c.n.Ref(single)))}
+		c.oneSided(&f, l, bundle, single)
+		c.add(f)
 		return
 	}
 	if a.Mode != b.Mode {
@@ -192,6 +194,40 @@ func (c *check) bundleEnds(l int) {
 		}
 		c.add(f)
 	}
+}
+
+// oneSided says what a one-sided bundle follows from, and how the other end
+// becomes a bundle too: its cables are one fault, and where they go to several
+// devices, that is the fault.
+func (c *check) oneSided(f *Finding, l int, bundle, single span.End) {
+	links := c.n.Topo.LinksAt(bundle.Dev, bundle.Port)
+	var far []int
+	for _, x := range links {
+		e := otherEnd(&c.n.Topo.Links[x], bundle)
+		if e.Dev != single.Dev {
+			f.Cause = about("bundle-crossed", c.n.Ref(bundle))
+			return
+		}
+		if c.at(e).Kind == office.Physical {
+			far = append(far, e.Port)
+		}
+	}
+	if k := &c.n.Topo.Links[links[0]]; links[0] != l && c.at(k.A).Kind != c.at(k.B).Kind {
+		f.Cause = about("bundle-one-sided", c.n.Ref(k.A), c.n.Ref(k.B))
+	}
+	d, x := c.n.Office.Devices[single.Dev], c.at(bundle)
+	if len(far) != len(links) || len(far) != len(x.Members) || d.Port(x.Name) >= 0 {
+		return
+	}
+	slices.Sort(far)
+	list := notation.Ports(d, far)
+	s, _ := c.n.Shape(single.Dev, far[0])
+	name := office.PortRef{Device: d.Name, Port: x.Name}
+	f.Mends = [][]string{{
+		fmt.Sprintf("-%s %s", d.Name, list),
+		fmt.Sprintf("%s bundle %s %s %s", d.Name, quoted(x.Name), x.Mode, list),
+		set(name, *s),
+	}}
 }
 
 func quoted(name string) string { return notation.Name(name) }

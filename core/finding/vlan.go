@@ -342,6 +342,9 @@ func (c *check) loop(v *span.VLAN) {
 		for _, l := range ring {
 			k := &c.n.Topo.Links[l]
 			f.Ports = append(f.Ports, c.n.Ref(k.A), c.n.Ref(k.B))
+			if f.Cause == "" && c.at(k.A).Kind != c.at(k.B).Kind { // a bundle that the other end does not know
+				f.Cause = about("bundle-one-sided", c.n.Ref(k.A), c.n.Ref(k.B))
+			}
 			names = append(names, portName(c.n.Ref(k.A))+" to "+portName(c.n.Ref(k.B)))
 		}
 		f.Text = fmt.Sprintf("%s goes round in a ring over the cables %s: without spanning tree one broadcast stays there for ever.", c.n.Name(v.VID), some(names, 4))
