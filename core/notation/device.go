@@ -103,84 +103,86 @@ func (r *reader) body(d *office.Device, lines []subline) {
 			if !ok {
 				continue
 			}
-			key, f := r.inDevice(d, c, said)
+			what, which, f := r.inDevice(d, c, said)
 			if f != nil {
 				r.wrong(b.line, b.indent, b.text, f)
 			}
 			if len(b.above) > 0 || after != "" {
-				r.keep(d.Name+"/"+key(), b.above, after)
+				r.keep(d.Name+"/"+what+which, b.above, after)
 			}
 		}
 	}
 }
 
 // inDevice reads one statement that belongs to a device. said notes the ports
-// that were set in this file; nil on the line. key gives what comments at the
-// statement are kept under.
-func (r *reader) inDevice(d *office.Device, c *cursor, said []bool) (key func() string, f *fault) {
+// that were set in this file; nil on the line. what and which together are what
+// comments at the statement are kept under.
+func (r *reader) inDevice(d *office.Device, c *cursor, said []bool) (what, which string, f *fault) {
 	t := c.peek()
 	if t.kind == word && keywords[t.text] && t.text != "last" {
 		c.next()
-		text, f := r.keyword(d, c, t)
-		return func() string { return text }, f
+		return r.keyword(d, c, t)
 	}
 	at, s, because, f := r.setting(d, c)
 	if f != nil {
-		return func() string { return "" }, f
+		return "", "", f
 	}
 	for _, i := range at {
 		if said != nil && said[i] {
-			return func() string { return "" }, faultf(t.at, "port %s is set already above: one line a port", d.Ports[i].Name)
+			return "", "", faultf(t.at, "port %s is set already above: one line a port", d.Ports[i].Name)
 		}
 		if err := d.SetShape(i, s, because); err != nil {
-			return func() string { return "" }, faultf(t.at, "%s", err)
+			return "", "", faultf(t.at, "%s", err)
 		}
 		if said != nil {
 			said[i] = true
 		}
 	}
-	return func() string { return "set:" + d.Ports[at[0]].Name }, nil
+	return "set:", d.Ports[at[0]].Name, nil
 }
 
 // keyword reads a statement of a device that starts with a word of the
 // notation, after that word.
-func (r *reader) keyword(d *office.Device, c *cursor, t token) (key string, f *fault) {
-	key = t.text
+func (r *reader) keyword(d *office.Device, c *cursor, t token) (what, which string, f *fault) {
+	what = t.text
 	switch t.text {
 	case "ports":
-		return key, r.ports(d, c)
+		return what, "", r.ports(d, c)
 	case "bundle":
-		return r.bundle(d, c)
+		which, f = r.bundle(d, c)
+		return "bundle:", which, f
 	case "bundles":
 		d.Adjacent = true
 		if !c.accept("adjacent") {
-			return key, faultf(c.peek().at, "bundles adjacent is the habit that there is%s", found(c.peek()))
+			return what, "", faultf(c.peek().at, "bundles adjacent is the habit that there is%s", found(c.peek()))
 		}
-		return key, c.done("bundles adjacent")
+		return what, "", c.done("bundles adjacent")
 	case "inner":
-		return r.inner(d, c)
+		which, f = r.inner(d, c)
+		return "inner:", which, f
 	case "forwarding":
-		return key, forwarding(d, c)
+		return what, "", forwarding(d, c)
 	case "wording":
-		return key, wordingLine(d, c)
+		return what, "", wordingLine(d, c)
 	case "limit":
-		return key, limit(d, c)
+		return what, "", limit(d, c)
 	case "manage":
-		return key, r.manage(d, c)
+		return what, "", r.manage(d, c)
 	case "address":
-		return r.address(d, c)
+		which, f = r.address(d, c)
+		return "address:", which, f
 	case "follows":
 		p, f := c.word("the name of a port plan")
 		if f != nil {
-			return key, f
+			return what, "", f
 		}
 		if _, err := r.draft.FindPlan(p.text); err != nil {
-			return key, faultf(p.at, "%s", err)
+			return what, "", faultf(p.at, "%s", err)
 		}
 		d.Follows = p.text
-		return key, c.done("the plan's name")
+		return what, "", c.done("the plan's name")
 	}
-	return key, faultf(t.at, "%s does not belong inside a device", t.text)
+	return what, "", faultf(t.at, "%s does not belong inside a device", t.text)
 }
 
 // setting reads PORTS: SHAPE [because "…"].
@@ -279,7 +281,7 @@ func (r *reader) bundle(d *office.Device, c *cursor) (string, *fault) {
 	if f != nil {
 		return "", f
 	}
-	key := "bundle:" + t.text
+	key := t.text
 	m, f := c.word("lacp or static")
 	if f != nil {
 		return key, f
@@ -322,7 +324,7 @@ func (r *reader) inner(d *office.Device, c *cursor) (string, *fault) {
 	if f != nil {
 		return "", f
 	}
-	key := "inner:" + t.text
+	key := t.text
 	k, f := c.word("ssid, vm or cpu")
 	if f != nil {
 		return key, f
@@ -508,4 +510,6 @@ func (r *reader) address(d *office.Device, c *cursor) (string, *fault) {
 	return key, nil
 }
 
-func addressKey(a office.Address) string { return fmt.Sprintf("address:%d %s", a.VID, a.Prefix) }
+func addressKey(a office.Address) string {
+	return strconv.Itoa(int(a.VID)) + " " + a.Prefix.String()
+}

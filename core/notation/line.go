@@ -42,7 +42,7 @@ func (r *reader) other(c *cursor, s *statement) *fault {
 	}
 	if n := c.peek(); n.kind == word && keywords[n.text] && n.text != "last" {
 		x := d.Clone().Seal()
-		if _, f := r.inDevice(x, c, nil); f != nil {
+		if _, _, f := r.inDevice(x, c, nil); f != nil {
 			return f
 		}
 		return r.put(x, n.at)

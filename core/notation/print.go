@@ -223,7 +223,7 @@ func (p *printer) device(d *office.Device) {
 		if a.From.IsValid() {
 			s += fmt.Sprintf(" handout %s-%s", a.From, a.To)
 		}
-		in(addressKey(a), "%s", s)
+		in("address:"+addressKey(a), "%s", s)
 	}
 }
 

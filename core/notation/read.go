@@ -64,7 +64,8 @@ type reader struct {
 	draft    *office.Draft
 	mistakes []Mistake
 	comments map[string]comment
-	toks     []token
+	toks     []token // of the line at hand, as is the cursor
+	line     cursor
 	seen     map[string]int // in a file: what was said, and in which line
 	onLine   bool
 }
@@ -196,7 +197,8 @@ func (r *reader) tokens(line, indent int, text, key string, above []string) (*cu
 	}
 	end := len(text) - len(after)
 	end = len(strings.TrimRight(text[:end], " \t\r"))
-	return &cursor{toks: toks, end: end}, strings.TrimRight(after, " \t\r"), true
+	r.line = cursor{toks: toks, end: end}
+	return &r.line, strings.TrimRight(after, " \t\r"), true
 }
 
 func (r *reader) statement(s *statement, kind string) {
