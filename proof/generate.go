@@ -151,7 +151,7 @@ func Draw(t *rapid.T, most int) *office.Office {
 func DrawEdit(t *rapid.T, o *office.Office) string {
 	d := rapid.SampledFrom(o.Devices).Draw(t, "device")
 	p := rapid.SampledFrom(d.Ports).Draw(t, "port").Name
-	switch rapid.IntRange(0, 11).Draw(t, "edit") {
+	switch rapid.IntRange(0, 14).Draw(t, "edit") {
 	case 0:
 		if len(o.Cables) > 0 {
 			c := rapid.SampledFrom(o.Cables).Draw(t, "cable")
@@ -164,6 +164,13 @@ func DrawEdit(t *rapid.T, o *office.Office) string {
 		return fmt.Sprintf("-%s %s", d.Name, p)
 	case 3:
 		return fmt.Sprintf("use desk %s", drawShape(t, false))
+	case 12:
+		return fmt.Sprintf("plan p\n  1: %s\n  3-last: %s", drawShape(t, true), drawShape(t, true))
+	case 13:
+		if len(o.Plugs) > 0 {
+			g := rapid.SampledFrom(o.Plugs).Draw(t, "unplug")
+			return fmt.Sprintf("-plug %s.%s %q", g.Port.Device, g.Port.Port, g.Name)
+		}
 	case 4:
 		return fmt.Sprintf("%s manage %d", d.Name, rapid.SampledFrom(vids).Draw(t, "manage in"))
 	case 5:

@@ -103,9 +103,10 @@ func Compile(o *office.Office) *Net {
 }
 
 // Update works out o, an office that shares with n's all that an edit left.
+// Edits of cables, of the register and of the ports that a device has are
+// worked out from nothing.
 func (n *Net) Update(o *office.Office) *Net {
-	if !sameTopology(n.Office, o) || !slices.Equal(n.Office.VLANs, o.VLANs) ||
-		!slices.Equal(n.Office.Uses, o.Uses) || !slices.Equal(n.Office.Plans, o.Plans) {
+	if !sameTopology(n.Office, o) || !slices.Equal(n.Office.VLANs, o.VLANs) {
 		return Compile(o)
 	}
 	return n.step(o)

@@ -7,14 +7,15 @@ import (
 	"klammer/core/office"
 )
 
-// step works out o from n where topology, register, uses and plans are the
-// same: only what is set on some ports, or an address, differs.
+// step works out o from n where cables, fronts and register are the same: what
+// is set on ports, addresses, plugs, uses and plans may differ.
 func (n *Net) step(o *office.Office) *Net {
 	m := *n
 	m.Office, m.fresh, m.dirty = o, false, office.Set{}
 	m.before = &delta{}
+	touched := m.touched(n)
 	for i, d := range o.Devices {
-		if n.Office.Devices[i] != d {
+		if n.Office.Devices[i] != d || touched(i) {
 			m.before.devices = append(m.before.devices, i)
 		}
 	}
@@ -71,6 +72,59 @@ func (n *Net) step(o *office.Office) *Net {
 	m.links(n, changed)
 	m.solve()
 	return &m
+}
+
+// touched says which devices an edit touches that are themselves the same: those
+// that have a use or follow a plan that changed, and those with other plugs.
+func (m *Net) touched(n *Net) func(dev int) bool {
+	was, is := n.Office, m.Office
+	plugs := m.plugsMoved(n)
+	if slices.Equal(was.Uses, is.Uses) && slices.Equal(was.Plans, is.Plans) {
+		return func(dev int) bool { return plugs[dev] }
+	}
+	uses, plans := map[string]bool{}, map[string]bool{}
+	for _, o := range []*office.Office{was, is} {
+		for _, u := range o.Uses {
+			uses[u.Name] = was.Use(u.Name) != is.Use(u.Name)
+		}
+	}
+	for _, o := range []*office.Office{was, is} {
+		for _, p := range o.Plans {
+			plans[p.Name] = plans[p.Name] || was.Plan(p.Name) != is.Plan(p.Name) ||
+				slices.ContainsFunc(p.Lines, func(l office.PlanLine) bool { return uses[l.Shape.Use] })
+		}
+	}
+	return func(dev int) bool {
+		d := is.Devices[dev]
+		return plugs[dev] || plans[d.Follows] ||
+			slices.ContainsFunc(d.Ports, func(p office.Port) bool { return p.Shape != nil && uses[p.Shape.Use] })
+	}
+}
+
+// plugsMoved says which devices have other plugs than before, and marks what
+// those want as new.
+func (m *Net) plugsMoved(n *Net) map[int]bool {
+	was, is := n.Office.Plugs, m.Office.Plugs
+	if sameSlice(was, is) {
+		return nil
+	}
+	t := *n.Topo
+	t.plugIn(m.Office)
+	m.Topo = &t
+	moved := map[int]bool{}
+	for _, side := range []struct{ a, b []office.Plug }{{was, is}, {is, was}} {
+		have := make(map[office.Plug]bool, len(side.b))
+		for _, p := range side.b {
+			have[p] = true
+		}
+		for _, p := range side.a {
+			if !have[p] {
+				moved[m.Topo.DeviceIndex(p.Port.Device)] = true
+				m.dirty.Add(p.Wants)
+			}
+		}
+	}
+	return moved
 }
 
 // hubsOf lists a device's hubs.
