@@ -40,11 +40,12 @@ type Finding struct {
 // tried findings the rest goes without: a long list is for reading.
 func Findings(r *finding.Report, list []*finding.Finding, tried int) []Finding {
 	out := make([]Finding, 0, len(list))
+	mends := r.Tries()
 	for i, f := range list {
 		j := Finding{Code: string(f.Code), Severity: f.Severity.String(), VLANs: VIDs(f.VLANs), Ports: Refs(f.Ports), Text: f.Text,
 			Mends: [][]string{}, ID: f.ID, Cause: f.Cause, Label: f.Label, Devices: f.Devices}
 		if i < tried {
-			if m := r.Mends(f); m != nil {
+			if m := mends(f); m != nil {
 				j.Mends = m
 			}
 		}

@@ -45,10 +45,11 @@ Exit status 1 if anything breaks, 2 if the file cannot be read.`,
 func printFindings(cmd *cobra.Command, r *finding.Report, list []*finding.Finding) {
 	w := cmd.OutOrStdout()
 	count := map[finding.Severity]int{}
+	mends := r.Tries()
 	for _, f := range list {
 		count[f.Severity]++
 		fmt.Fprintf(w, "%-6s %s: %s\n", f.Severity, f.Code, f.Text)
-		for i, m := range r.Mends(f) {
+		for i, m := range mends(f) {
 			word := "mend: "
 			if i > 0 {
 				word = "or:   "

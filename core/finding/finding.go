@@ -118,7 +118,7 @@ func compare(a, b *Finding) int {
 // Report is the findings of an office, kept by what they depend on.
 type Report struct {
 	Net     *span.Net
-	vlans   [4096][]Finding
+	vlans   office.ByVID[[]Finding]
 	links   [][]Finding
 	devices [][]Finding
 	office  []Finding
@@ -179,15 +179,18 @@ func (r *Report) Update(n *span.Net) *Report {
 	}
 	if !fresh {
 		for v := range n.Used().All() { // their sentences and mends speak of ports on the way
-			if slices.ContainsFunc(s.vlans[v], func(f Finding) bool { return f.Code != "no-gateway" && f.Code != "unused" }) {
+			if slices.ContainsFunc(s.vlans.Get(v), func(f Finding) bool { return f.Code != "no-gateway" && f.Code != "unused" }) {
 				vlans.Add(v)
 			}
 		}
 	}
 	for v := range vlans.All() {
-		s.vlans[v] = nil
+		var found []Finding
 		if x := n.VLAN(v); x != nil {
-			s.vlans[v] = findIn(n, func(c *check) { c.vlan(x) })
+			found = findIn(n, func(c *check) { c.vlan(x) })
+		}
+		if found != nil || s.vlans.Get(v) != nil {
+			s.vlans.Set(v, found)
 		}
 	}
 	if fresh || addressesChanged(r.Net.Office, n.Office, devices) {
@@ -216,61 +219,75 @@ func findIn(n *span.Net, f func(c *check)) []Finding {
 	return c.out
 }
 
-// List gives the findings in their stable order.
-func (r *Report) List() []*Finding {
-	var all []*Finding
-	take := func(fs []Finding) {
+// each yields the findings in no order that means anything.
+func (r *Report) each(yield func(*Finding) bool) {
+	all := func(fs []Finding) bool {
 		for i := range fs {
-			all = append(all, &fs[i])
+			if !yield(&fs[i]) {
+				return false
+			}
 		}
+		return true
 	}
 	for v := range r.Net.Used().All() {
-		take(r.vlans[v])
+		if !all(r.vlans.Get(v)) {
+			return
+		}
 	}
-	for _, fs := range r.links {
-		take(fs)
+	for _, kept := range [][][]Finding{r.links, r.devices, {r.addressing, r.office}} {
+		for _, fs := range kept {
+			if !all(fs) {
+				return
+			}
+		}
 	}
-	for _, fs := range r.devices {
-		take(fs)
-	}
-	take(r.addressing)
-	take(r.office)
-	slices.SortStableFunc(all, compare)
-	return all
+}
+
+// List gives the findings in their stable order.
+func (r *Report) List() []*Finding {
+	return slices.SortedStableFunc(r.each, compare)
 }
 
 // Breaks says whether anything in the office breaks.
 func (r *Report) Breaks() bool {
-	return slices.ContainsFunc(r.List(), func(f *Finding) bool { return f.Severity == Breaks })
+	for f := range r.each {
+		if f.Severity == Breaks {
+			return true
+		}
+	}
+	return false
 }
 
 // Mends tries a finding's mends and gives those that remove it and bring
-// nothing new that breaks.
-func (r *Report) Mends(f *Finding) [][]string {
-	var good [][]string
-	for _, m := range f.Mends {
-		if r.mends(f, m) {
-			good = append(good, m)
-		}
-	}
-	return good
-}
+// nothing new that breaks. For several findings, [Report.Tries] is quicker.
+func (r *Report) Mends(f *Finding) [][]string { return r.Tries()(f) }
 
-func (r *Report) mends(f *Finding, lines []string) bool {
-	o, _, err := notation.Line(r.Net.Office, strings.Join(lines, "\n"))
-	if err != nil {
-		return false
-	}
+// Tries is [Report.Mends] for any number of findings of the report.
+func (r *Report) Tries() func(*Finding) [][]string {
 	before := map[string]bool{}
-	for _, g := range r.List() {
-		before[g.ID] = true
+	for f := range r.each {
+		before[f.ID] = true
 	}
-	for _, g := range r.Update(r.Net.Update(o)).List() {
-		if g.ID == f.ID || g.Severity == Breaks && !before[g.ID] {
+	holds := func(f *Finding, lines []string) bool {
+		o, _, err := notation.Line(r.Net.Office, strings.Join(lines, "\n"))
+		if err != nil {
 			return false
 		}
+		for g := range r.Update(r.Net.Update(o)).each {
+			if g.ID == f.ID || g.Severity == Breaks && !before[g.ID] {
+				return false
+			}
+		}
+		return true
 	}
-	return true
+	return func(f *Finding) (good [][]string) {
+		for _, m := range f.Mends {
+			if holds(f, m) {
+				good = append(good, m)
+			}
+		}
+		return good
+	}
 }
 
 // ---- words ----

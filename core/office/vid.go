@@ -129,3 +129,26 @@ func (s *Set) VIDs() []VID {
 	}
 	return r
 }
+
+// ByVID holds a value for each VID. A copy of it shares all that neither side
+// sets afterwards, so that an office worked out after an edit costs what the
+// edit touched. The zero ByVID holds zero values.
+type ByVID[T any] struct{ pages [64]*[64]T }
+
+// Get is the value for v.
+func (m *ByVID[T]) Get(v VID) (t T) {
+	if p := m.pages[v>>6]; p != nil {
+		t = p[v&63]
+	}
+	return t
+}
+
+// Set gives v a value; copies that were made before keep theirs.
+func (m *ByVID[T]) Set(v VID, t T) {
+	var page [64]T
+	if p := m.pages[v>>6]; p != nil {
+		page = *p
+	}
+	page[v&63] = t
+	m.pages[v>>6] = &page
+}

@@ -34,8 +34,8 @@ type Net struct {
 	carry      []*Carry      // by link
 	kept       []linkArc     // arcs from and to domains that keep a tag
 	groups     classes
-	vlans      [4096]*VLAN // nil: neither registered nor in use
-	used       office.Set  // VIDs with a result
+	vlans      office.ByVID[*VLAN] // nil: neither registered nor in use
+	used       office.Set          // VIDs with a result
 
 	dirty  office.Set // VIDs whose result is new in this Net
 	fresh  bool       // nothing was taken from a Net before

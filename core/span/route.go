@@ -185,7 +185,7 @@ func (n *Net) Delta() (devices, links []int, vlans office.Set, fresh bool) {
 
 // SpanAt is the span of a VLAN's domain at a hub, nil where there is none.
 func (n *Net) SpanAt(hub int, v office.VID) *Span {
-	r := n.vlans[v]
+	r := n.vlans.Get(v)
 	if r == nil {
 		return nil
 	}
@@ -229,7 +229,7 @@ func (n *Net) Mismatch(link int) (from, to office.VID, fromA, ok bool) {
 
 // Served says whether a VLAN comes untagged into an unaware device's hub.
 func (n *Net) Served(hub int, v office.VID) bool {
-	r := n.vlans[v]
+	r := n.vlans.Get(v)
 	if r == nil {
 		return false
 	}
@@ -322,7 +322,7 @@ func (n *Net) Joins(dev, port int, v office.VID, tagged bool) *Span {
 	}
 	hub := n.Topo.HubOf(dev, port)
 	if l := label(hub, d); l&untaggedAt != 0 {
-		if r := n.vlans[v]; r != nil {
+		if r := n.vlans.Get(v); r != nil {
 			for _, s := range r.Spans {
 				if slices.Contains(s.Nodes, Node{hub, l}) {
 					return s

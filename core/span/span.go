@@ -47,7 +47,7 @@ type VLAN struct {
 }
 
 // VLAN is the result for v, nil where v is neither registered nor in use.
-func (n *Net) VLAN(v office.VID) *VLAN { return n.vlans[v] }
+func (n *Net) VLAN(v office.VID) *VLAN { return n.vlans.Get(v) }
 
 // classes are VLANs that are worked out together, as an arc leads from one
 // into the other.
@@ -139,7 +139,7 @@ func (n *Net) solve() {
 	w := newWork(n)
 	for v := range n.dirty.All() {
 		if !n.used.Has(v) {
-			n.vlans[v] = nil
+			n.vlans.Set(v, nil)
 			continue
 		}
 		if _, ok := n.groups.of[Label(v)]; !ok {
@@ -403,5 +403,5 @@ func (n *Net) finish(v office.VID, spans []*Span) {
 	default:
 		r.State = Whole
 	}
-	n.vlans[v] = r
+	n.vlans.Set(v, r)
 }

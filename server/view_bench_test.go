@@ -1,0 +1,35 @@
+package server
+
+import (
+	"os"
+	"testing"
+
+	"klammer/api"
+	"klammer/core/finding"
+	"klammer/core/notation"
+	"klammer/core/span"
+)
+
+// BenchmarkView is what an edit costs the server beside the database: the view,
+// and the mends that are tried for it.
+func BenchmarkView(b *testing.B) {
+	text, err := os.ReadFile("../demo/clinic.klm")
+	if err != nil {
+		b.Fatal(err)
+	}
+	f, err := notation.Read("clinic", string(text))
+	if err != nil {
+		b.Fatal(err)
+	}
+	r := finding.Check(span.Compile(f.Office))
+	b.Run("whole", func(b *testing.B) {
+		for b.Loop() {
+			view(1, 1, r)
+		}
+	})
+	b.Run("mends", func(b *testing.B) {
+		for b.Loop() {
+			api.Findings(r, r.List(), triedMends)
+		}
+	})
+}
