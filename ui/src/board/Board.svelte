@@ -27,8 +27,8 @@
 
   const splits = $derived(new Set(view.findings.filter((f) => f.code === "split").map((f) => f.vlans[0])));
   const picked = $derived.by(() => {
-    const from = plan.columns[selection.span[0]];
-    const to = plan.columns[selection.span[1]];
+    const from = plan.columns[selection.left];
+    const to = plan.columns[selection.right];
     return from && to && !selection.cable ? { x: from.x, width: to.x + to.width - from.x } : null;
   });
 
@@ -157,7 +157,7 @@
         {/each}
         {#if picked}
           <div class="pick" role="presentation" style:left={`${names + picked.x}px`} style:width={`${picked.width}px`} style:height={`${view.vlans.length * 26}px`}>
-            <i style:top={`${selection.rows[0] * 26}px`} style:height={`${(selection.rows[1] - selection.rows[0] + 1) * 26}px`}></i>
+            <i style:top={`${selection.top * 26}px`} style:height={`${(selection.bottom - selection.top + 1) * 26}px`}></i>
           </div>
         {/if}
       </div>

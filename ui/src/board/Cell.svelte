@@ -24,7 +24,7 @@
       (lost ? ", no PVID" : ""),
   );
   const selected = $derived(
-    index >= selection.span[0] && index <= selection.span[1] && row >= selection.rows[0] && row <= selection.rows[1],
+    index >= selection.left && index <= selection.right && row >= selection.top && row <= selection.bottom,
   );
 </script>
 

@@ -28,7 +28,7 @@
       role="columnheader"
       class={["port", mark(c)]}
       class:blank={c.blank}
-      class:picked={i >= selection.span[0] && i <= selection.span[1]}
+      class:picked={i >= selection.left && i <= selection.right}
       data-row="-1"
       data-column={i}
       style:left={`${names + c.x}px`}

@@ -11,7 +11,7 @@
     return d?.ports.find((p) => p.name === ref.slice(dot + 1))?.shape ?? "";
   };
   const plugs = $derived(
-    selection.columns.slice(selection.span[0], selection.span[1] + 1).length === 1
+    selection.columns.slice(selection.left, selection.right + 1).length === 1
       ? (office.view?.devices ?? []).flatMap((d) =>
           d.ports.filter((p) => selection.ports.includes(`${d.name}.${p.name}`)).flatMap((p) => (p.plugs ?? []).map((g) => `${g.name} (wants ${g.wants}${g.tagged ? " tagged" : ""})`)),
         )

@@ -18,20 +18,16 @@ class Selection {
   explained = $state.raw<Explanation | null>(null);
   private asked = 0;
 
-  rows = $derived.by(() => {
-    const last = Math.max(0, (office.view?.vlans.length ?? 1) - 1);
-    const a = Math.min(this.anchor.row, last);
-    const b = Math.min(this.cursor.row, last);
-    return [Math.min(a, b), Math.max(a, b)] as const;
-  });
-  span = $derived.by(() => {
-    const last = Math.max(0, this.columns.length - 1);
-    const a = Math.min(this.anchor.column, last);
-    const b = Math.min(this.cursor.column, last);
-    return [Math.min(a, b), Math.max(a, b)] as const;
-  });
-  ports = $derived(this.columns.slice(this.span[0], this.span[1] + 1).flatMap((c) => c.ports));
-  vlans = $derived((office.view?.vlans ?? []).slice(this.rows[0], this.rows[1] + 1));
+  // The block's edges are numbers of their own: a cell that asks for them is
+  // asked again only when one of them moves.
+  private lastRow = $derived(Math.max(0, (office.view?.vlans.length ?? 1) - 1));
+  private lastColumn = $derived(Math.max(0, this.columns.length - 1));
+  top = $derived(Math.min(this.anchor.row, this.cursor.row, this.lastRow));
+  bottom = $derived(Math.min(Math.max(this.anchor.row, this.cursor.row), this.lastRow));
+  left = $derived(Math.min(this.anchor.column, this.cursor.column, this.lastColumn));
+  right = $derived(Math.min(Math.max(this.anchor.column, this.cursor.column), this.lastColumn));
+  ports = $derived(this.columns.slice(this.left, this.right + 1).flatMap((c) => c.ports));
+  vlans = $derived((office.view?.vlans ?? []).slice(this.top, this.bottom + 1));
   /** The VLAN of the cursor's row: the one that is lit. */
   vlan = $derived(office.view?.vlans[Math.min(this.cursor.row, (office.view?.vlans.length ?? 1) - 1)]);
 
@@ -75,7 +71,7 @@ class Selection {
     const ports = this.ports;
     const first = ports[0];
     const open = new Set(this.unfolded);
-    const folded = this.columns.slice(this.span[0], this.span[1] + 1).some((c) => c.ports.length > 1);
+    const folded = this.columns.slice(this.left, this.right + 1).some((c) => c.ports.length > 1);
     for (const p of ports) folded ? open.add(p) : open.delete(p);
     if (!folded && first) {
       // the neighbours that were unfolded with it fold again too
