@@ -267,12 +267,29 @@ func TestBoardByKeysAndMouse(t *testing.T) {
 		kept(t, ctx, 9)
 		require.Equal(t, "T", eval[string](t, ctx, as("rack.18", 160)))
 	})
+	t.Run("a block by dragging, and a button for each key", func(t *testing.T) {
+		middle := func(port string) (float64, float64) {
+			x := eval[[]float64](t, ctx, fmt.Sprintf(`(() => { const r = document.querySelector(%q).getBoundingClientRect(); return [(r.left + r.right) / 2, (r.top + r.bottom) / 2]; })()`, stage.Cell(port, 170)))
+			return x[0], x[1]
+		}
+		x1, y1 := middle("ward-west.1")
+		x2, y2 := middle("ward-west.6")
+		require.NoError(t, stage.Drag(ctx, x1, y1, x2, y2))
+		until(t, ctx, `document.querySelector(".words h2").textContent.includes("ward-west 1–6")`)
+		require.NoError(t, chromedp.Do(ctx, chromedp.Click(".acts button:nth-child(2)")))
+		kept(t, ctx, 10)
+		require.Equal(t, "T", eval[string](t, ctx, as("ward-west.1", 170)))
+		require.Equal(t, "T", eval[string](t, ctx, as("ward-west.6", 170)))
+		require.NoError(t, chromedp.Do(ctx, chromedp.Click(`[aria-label="Undo"]`)))
+		kept(t, ctx, 11)
+		require.Equal(t, "none", eval[string](t, ctx, as("ward-west.6", 170)))
+	})
 	t.Run("bring shows what it changes before Enter", func(t *testing.T) {
 		goTo(t, ctx, "annex.8", 130)
 		press(t, ctx, "b")
 		until(t, ctx, `document.querySelector("#foretold").textContent.includes("ports change")`)
 		press(t, ctx, kb.Enter)
-		kept(t, ctx, 10)
+		kept(t, ctx, 12)
 		require.Equal(t, "T", eval[string](t, ctx, as("rack.25", 130)))
 	})
 	t.Run("the board is one a screen reader can follow", func(t *testing.T) {

@@ -111,7 +111,7 @@ func ports(o *office.Office, field string, names []string) ([]office.PortRef, er
 	return refs, nil
 }
 
-func setAll(n *span.Net, refs []office.PortRef, shape func(dev, port int) office.Shape) (*office.Office, office.Edit, error) {
+func setAll(n *span.Net, field string, refs []office.PortRef, shape func(dev, port int) office.Shape) (*office.Office, office.Edit, error) {
 	draft := office.NewDraft(n.Office)
 	for _, r := range refs {
 		i := n.Topo.DeviceIndex(r.Device)
@@ -129,7 +129,7 @@ func setAll(n *span.Net, refs []office.PortRef, shape func(dev, port int) office
 			because = ""
 		}
 		if err := draft.Set(r, set, because); err != nil {
-			return nil, nil, err
+			return nil, nil, bad(field, "%s: %s", r, err)
 		}
 	}
 	o, e := draft.Done()
@@ -178,7 +178,7 @@ func planMember(n *span.Net, q *MemberRequest) (*office.Office, office.Edit, str
 	if err != nil {
 		return nil, nil, "", err
 	}
-	o, e, err := setAll(n, refs, func(dev, port int) office.Shape {
+	o, e, err := setAll(n, "member.vids", refs, func(dev, port int) office.Shape {
 		was, _ := n.Shape(dev, port)
 		s := *was
 		for i, v := range vids {
@@ -207,7 +207,7 @@ func planPVID(n *span.Net, q *PVIDRequest) (*office.Office, office.Edit, string,
 	if err != nil {
 		return nil, nil, "", err
 	}
-	o, e, err := setAll(n, refs, func(dev, port int) office.Shape {
+	o, e, err := setAll(n, "pvid.vid", refs, func(dev, port int) office.Shape {
 		s, _ := n.Shape(dev, port)
 		return s.WithPVID(office.VID(q.VID))
 	})

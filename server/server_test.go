@@ -194,6 +194,17 @@ func TestMerge(t *testing.T) {
 	require.Equal(t, now["revision"], same["revision"])
 }
 
+// TestClash: an edit that would put two VLANs on the wire as one VID says so.
+func TestClash(t *testing.T) {
+	d := open(t)
+	status, _ := d.edit(1, `"lines":["rack 23: [22@222]"]`)
+	require.Equal(t, 200, status)
+	status, answer := d.edit(2, `"member":{"vids":[222],"ports":["rack.23"],"as":"tagged"}`)
+	require.Equal(t, 400, status)
+	require.Equal(t, "member.vids", answer["field"])
+	require.Contains(t, answer["error"], "rack.23: VLAN 22 rides as VID 222")
+}
+
 // TestTwoServers: two servers on one database stay in step, and the stream of
 // the one tells of the edits of the other.
 func TestTwoServers(t *testing.T) {

@@ -104,12 +104,6 @@ type Note struct {
 	Undoes  int64 // the revision that it takes back; 0 for none
 }
 
-// Create adds an empty office.
-func (s *Store) Create(ctx context.Context) (id int64, err error) {
-	err = s.pool.QueryRow(ctx, "INSERT INTO office (title) VALUES ('') RETURNING id").Scan(&id)
-	return id, err
-}
-
 // Import adds a whole office in one transaction, as its first edit.
 func (s *Store) Import(ctx context.Context, o *office.Office, note Note) (id int64, err error) {
 	d := office.NewDraft(&office.Office{})

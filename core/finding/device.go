@@ -5,7 +5,6 @@ import (
 	"slices"
 
 	"klammer/core/office"
-	"klammer/core/span"
 )
 
 // device finds what is wrong with one device by itself.
@@ -299,33 +298,23 @@ func (c *check) bundles(i int) {
 		}
 		ref := office.PortRef{Device: d.Name, Port: x.Name}
 		c.bundleSpeeds(i, b, ref)
-		links := c.n.Topo.LinksAt(i, b)
-		var others []string
-		for _, l := range links {
-			for _, e := range []span.End{c.n.Topo.Links[l].A, c.n.Topo.Links[l].B} {
-				if (e.Dev != i || e.Port != b) && c.at(e).Kind == office.Bundle || c.n.Office.Devices[e.Dev] != d {
-					others = append(others, portName(c.n.Ref(e)))
-				}
+		var ends []string
+		bundles, devices := 0, map[int]bool{}
+		for _, l := range c.n.Topo.LinksAt(i, b) {
+			k := &c.n.Topo.Links[l]
+			far := k.B
+			if far.Dev == i && far.Port == b {
+				far = k.A
+			}
+			ends = append(ends, portName(c.n.Ref(far)))
+			devices[far.Dev] = true
+			if c.at(far).Kind == office.Bundle {
+				bundles++
 			}
 		}
-		if len(links) > 1 {
-			f := Finding{Code: "bundle-crossed", Ports: []office.PortRef{ref}, ID: about("bundle-crossed", ref)}
-			bundles, devices := 0, map[int]bool{}
-			for _, l := range links {
-				for _, e := range []span.End{c.n.Topo.Links[l].A, c.n.Topo.Links[l].B} {
-					if e.Dev == i && e.Port == b {
-						continue
-					}
-					devices[e.Dev] = true
-					if c.at(e).Kind == office.Bundle {
-						bundles++
-					}
-				}
-			}
-			if bundles > 1 || len(devices) > 1 {
-				f.Text = fmt.Sprintf("The cables of the bundle %s go to %s: a bundle ends in one place.", portName(ref), some(others, 4))
-				c.add(f)
-			}
+		if bundles > 1 || len(devices) > 1 {
+			c.add(Finding{Code: "bundle-crossed", Ports: []office.PortRef{ref}, ID: about("bundle-crossed", ref),
+				Text: fmt.Sprintf("The cables of the bundle %s go to %s: a bundle ends in one place.", portName(ref), some(ends, 4))})
 		}
 		if d.Adjacent && !slices.IsSorted(x.Members) || d.Adjacent && x.Members[len(x.Members)-1]-x.Members[0] != len(x.Members)-1 {
 			c.add(Finding{Code: "bundle-gap", Ports: []office.PortRef{ref}, ID: about("bundle-gap", ref),

@@ -83,9 +83,6 @@ type Finding struct {
 	Devices []string
 }
 
-// Touches says whether the finding is about a port or a device.
-func (f *Finding) Touches(r office.PortRef) bool { return slices.Contains(f.Ports, r) }
-
 func about(code Code, what ...any) string {
 	var b strings.Builder
 	b.WriteString(string(code))

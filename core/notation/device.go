@@ -99,7 +99,7 @@ func (r *reader) body(d *office.Device, lines []subline) {
 			if stages[i] != st {
 				continue
 			}
-			c, after, ok := r.tokens(b.line, b.indent, b.text, "", nil)
+			c, after, ok := r.tokens(b.line, b.indent, b.text)
 			if !ok {
 				continue
 			}
@@ -187,7 +187,6 @@ func (r *reader) keyword(d *office.Device, c *cursor, t token) (what, which stri
 
 // setting reads PORTS: SHAPE [because "…"].
 func (r *reader) setting(d *office.Device, c *cursor) (at []int, s *office.Shape, because string, f *fault) {
-	start := c.peek().at
 	list, f := portList(c)
 	if f != nil {
 		return nil, nil, "", f
@@ -202,9 +201,6 @@ func (r *reader) setting(d *office.Device, c *cursor) (at []int, s *office.Shape
 	if f != nil {
 		return nil, nil, "", f
 	}
-	if f := wireClash(d, sh, start); f != nil {
-		return nil, nil, "", f
-	}
 	if c.accept("because") {
 		t, f := c.text("the reason, in quotes,")
 		if f != nil {
@@ -213,16 +209,6 @@ func (r *reader) setting(d *office.Device, c *cursor) (at []int, s *office.Shape
 		because = t.text
 	}
 	return at, &sh, because, c.done("a shape but because and a reason")
-}
-
-// wireClash refuses a shape in which two VLANs are on the wire as one VID.
-func wireClash(_ *office.Device, s office.Shape, at int) *fault {
-	for _, r := range s.Rides {
-		if slices.Contains(s.Tagged, r.Wire) && !slices.ContainsFunc(s.Rides, func(x office.Ride) bool { return x.VLAN == r.Wire }) {
-			return faultf(at, "VLAN %d rides as VID %d, which VLAN %d has on this port: give one of them another VID", r.VLAN, r.Wire, r.Wire)
-		}
-	}
-	return nil
 }
 
 func (r *reader) ports(d *office.Device, c *cursor) *fault {

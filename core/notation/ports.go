@@ -10,9 +10,9 @@ import (
 
 // item is one element of a port list: a name, or a range of names.
 type item struct {
-	from, to string // to is "" for one name
-	literal  bool   // it stood in quotes: a name and nothing else
-	at       int
+	from    string
+	literal bool // it stood in quotes: a name and nothing else
+	at      int
 }
 
 // portList reads "1-4,7, last" up to a token that is no part of it.

@@ -187,8 +187,9 @@ func (r *reader) run(all []statement) {
 	}
 }
 
-// tokens scans a line; nil where a mistake was found.
-func (r *reader) tokens(line, indent int, text, key string, above []string) (*cursor, string, bool) {
+// tokens scans a line; after is its comment, ok is false where a mistake was
+// found.
+func (r *reader) tokens(line, indent int, text string) (c *cursor, after string, ok bool) {
 	toks, after, bad, why := scan(text, r.toks[:0])
 	r.toks = toks
 	if bad >= 0 {
@@ -202,7 +203,7 @@ func (r *reader) tokens(line, indent int, text, key string, above []string) (*cu
 }
 
 func (r *reader) statement(s *statement, kind string) {
-	c, after, ok := r.tokens(s.line, s.indent, s.text, kind, s.above)
+	c, after, ok := r.tokens(s.line, s.indent, s.text)
 	if !ok {
 		return
 	}
@@ -366,7 +367,7 @@ func (r *reader) plan(c *cursor, s *statement) (string, *fault) {
 	}
 	at := t.at
 	for _, b := range s.body {
-		c, after, ok := r.tokens(b.line, b.indent, b.text, "", nil)
+		c, after, ok := r.tokens(b.line, b.indent, b.text)
 		if !ok {
 			continue
 		}

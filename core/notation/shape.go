@@ -182,7 +182,11 @@ func shape(d *office.Draft, c *cursor) (office.Shape, *fault) {
 			return s, faultf(start.at, "VLAN %d is both untagged and tagged here: a port is a member in one form", v)
 		}
 	}
-	return s.Normal(), nil
+	s = s.Normal()
+	if err := s.Clash(); err != nil {
+		return s, faultf(start.at, "%s", err)
+	}
+	return s, nil
 }
 
 func isShapeOption(s string) bool {

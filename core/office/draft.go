@@ -215,6 +215,9 @@ func (d *Draft) putUse(u *Use, at int) error {
 	if u.Shape.Use != "" {
 		return fmt.Errorf("use %s names another use: a use says a shape", u.Name)
 	}
+	if err := u.Shape.Clash(); err != nil {
+		return err
+	}
 	d.take()
 	uses, old, i := putNamed(d.o.Uses, u, at, func(a, b *Use) bool { return a.Name == b.Name })
 	d.o.Uses = uses
@@ -252,11 +255,9 @@ func (d *Draft) RemoveUse(name string) error {
 func (d *Draft) PutPlan(p *Plan) error { return d.putPlan(p, -1) }
 
 func (d *Draft) putPlan(p *Plan, at int) error {
-	for _, l := range p.Lines {
-		if l.Shape.Use != "" {
-			if _, err := d.FindUse(l.Shape.Use); err != nil {
-				return err
-			}
+	for i := range p.Lines {
+		if err := d.checkShape(&p.Lines[i].Shape); err != nil {
+			return err
 		}
 	}
 	d.take()
@@ -283,6 +284,18 @@ func (d *Draft) RemovePlan(name string) error {
 	return nil
 }
 
+// checkShape says whether a shape means something in this office.
+func (d *Draft) checkShape(s *Shape) error {
+	if s.Use != "" {
+		_, err := d.FindUse(s.Use)
+		return err
+	}
+	if len(s.Rides) > 0 {
+		return s.Clash()
+	}
+	return nil
+}
+
 // PutDevice adds a device, or replaces the one of its name, whose cables and
 // plugs must still find their ports. The device is sealed and not to be
 // changed afterwards.
@@ -295,8 +308,8 @@ func (d *Draft) putDevice(x *Device, at int) error {
 		}
 	}
 	for _, p := range x.Ports {
-		if p.Shape != nil && p.Shape.Use != "" {
-			if _, err := d.FindUse(p.Shape.Use); err != nil {
+		if p.Shape != nil {
+			if err := d.checkShape(p.Shape); err != nil {
 				return err
 			}
 		}
@@ -373,8 +386,8 @@ func (d *Draft) Set(r PortRef, s *Shape, because string) error {
 	if b := x.Ports[p].Bundle; b > 0 {
 		return x.settable(p)
 	}
-	if s != nil && s.Use != "" {
-		if _, err := d.FindUse(s.Use); err != nil {
+	if s != nil {
+		if err := d.checkShape(s); err != nil {
 			return err
 		}
 	}

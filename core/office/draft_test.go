@@ -60,6 +60,9 @@ plug a.3 "phone" wants 110
 		{"a.up is not a port of the front", func(d *office.Draft) error {
 			return d.Connect(office.Cable{A: port("a", "up"), B: port("b", "2")})
 		}},
+		{"VLAN 22 rides as VID 222, which VLAN 222 has on this port: give one of them another VID", func(d *office.Draft) error {
+			return d.Set(port("b", "4"), &office.Shape{Tagged: []office.VID{22, 222}, Rides: []office.Ride{{VLAN: 22, Wire: 222}}}, "")
+		}},
 		{"no cable joins a.2 and b.2", func(d *office.Draft) error {
 			return d.Disconnect(office.Cable{A: port("a", "2"), B: port("b", "2")})
 		}},

@@ -91,14 +91,6 @@ func (e Edit) Keys() []Key {
 	return ks
 }
 
-// Structural says whether e changes anything but what is set on ports.
-func (e Edit) Structural() bool {
-	return slices.ContainsFunc(e, func(c Change) bool {
-		_, ok := c.After.(Setting)
-		return !ok
-	})
-}
-
 // Apply makes e's changes to o, all or none.
 func Apply(o *Office, e Edit) (*Office, error) {
 	d := NewDraft(o)

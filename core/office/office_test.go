@@ -130,3 +130,28 @@ func TestClashes(t *testing.T) {
 	require.False(t, office.Key("device:rack").Clashes("port:racks.1"))
 	require.False(t, office.Key("plug:rack.1 pc").Clashes("port:rack.1"))
 }
+
+// TestShapesStaySayable: whatever is done to a shape that means something, it
+// can be printed and reads back as the same, or is refused as a clash.
+func TestShapesStaySayable(t *testing.T) {
+	vid := rapid.SampledFrom([]office.VID{1, 20, 22, 222})
+	rapid.Check(t, func(t *rapid.T) {
+		s := shape(t, rapid.SampledFrom([]string{"-", "20", "20 [22]", "[22@222]", "1 [22@222 20@1]", "1+20 pvid none", "1+20+22 pvid 20", "20 pvid 1", "[20 needed]", "off"}).Draw(t, "shape"))
+		for range rapid.IntRange(1, 5).Draw(t, "changes") {
+			v := vid.Draw(t, "vlan")
+			switch rapid.IntRange(0, 2).Draw(t, "change") {
+			case 0:
+				s = s.With(v, office.Membership(rapid.IntRange(0, 2).Draw(t, "as")))
+			case 1:
+				s = s.WithPVID(v)
+			case 2:
+				gone := office.SetOf(v, vid.Draw(t, "and"))
+				s = s.Without(&gone)
+			}
+		}
+		if s.Clash() != nil {
+			return
+		}
+		require.True(t, s.Equal(shape(t, notation.Shape(s))), "%s is read as %s", notation.Shape(s), notation.Shape(shape(t, notation.Shape(s))))
+	})
+}

@@ -1,6 +1,7 @@
 package office
 
 import (
+	"fmt"
 	"slices"
 	"sort"
 )
@@ -107,6 +108,21 @@ func sortedVIDs(vs []VID) []VID {
 	vs = slices.Clone(vs)
 	slices.Sort(vs)
 	return slices.Compact(vs)
+}
+
+// Clash says whether two VLANs of the shape are on the wire as one VID, so that
+// what arrives with it could be either.
+func (s *Shape) Clash() error {
+	for i, r := range s.Rides {
+		if slices.ContainsFunc(s.Rides[:i], func(x Ride) bool { return x.Wire == r.Wire }) {
+			return fmt.Errorf("two VLANs ride as VID %d on this port: give one of them another VID", r.Wire)
+		}
+		_, taken := slices.BinarySearch(s.Tagged, r.Wire)
+		if taken && !slices.ContainsFunc(s.Rides, func(x Ride) bool { return x.VLAN == r.Wire }) {
+			return fmt.Errorf("VLAN %d rides as VID %d, which VLAN %d has on this port: give one of them another VID", r.VLAN, r.Wire, r.Wire)
+		}
+	}
+	return nil
 }
 
 // Equal says whether two normal shapes are the same.

@@ -178,6 +178,22 @@ func Press(ctx context.Context, keys string, held ...chromedp.Modifier) error {
 	return nil
 }
 
+// Drag presses the mouse at one place, moves it to another and lets go.
+func Drag(ctx context.Context, x1, y1, x2, y2 float64) error {
+	for _, e := range []input.DispatchMouseEventParams{
+		{Type: input.DispatchMouseEventTypeMousePressed, X: x1, Y: y1, ClickCount: 1},
+		{Type: input.DispatchMouseEventTypeMouseMoved, X: (x1 + x2) / 2, Y: (y1 + y2) / 2},
+		{Type: input.DispatchMouseEventTypeMouseMoved, X: x2, Y: y2},
+		{Type: input.DispatchMouseEventTypeMouseReleased, X: x2, Y: y2, ClickCount: 1},
+	} {
+		e.Button, e.Buttons = input.MouseButtonLeft, 1
+		if _, err := chromedp.Call(ctx, input.DispatchMouseEvent, e); err != nil {
+			return err
+		}
+	}
+	return nil
+}
+
 // Shoot takes a picture of what is on the screen.
 func Shoot(ctx context.Context, file string) error {
 	png, err := chromedp.Run(ctx, chromedp.CaptureScreenshot())

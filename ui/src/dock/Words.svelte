@@ -31,7 +31,7 @@
     </p>
     {#each link.labels as l (l)}<p class="reason">{l}</p>{/each}
   {:else if x}
-    <h2>Selected · <span class="where">{x.title.replace("-", "–")}</span></h2>
+    <h2>Selected · <span class="where">{x.title.replace(/(\d)-(\w*\d)/g, "$1–$2")}</span></h2>
     <p class="shape mono" id="shape">{x.shape || "several shapes"}</p>
     <p class="text">{x.words.join(" ")}</p>
     {#if plugs.length}<p class="plugs">Plugged in: {plugs.slice(0, 4).join(", ")}{plugs.length > 4 ? ` and ${plugs.length - 4} more` : ""}.</p>{/if}
