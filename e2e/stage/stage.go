@@ -139,7 +139,7 @@ func Open(ctx context.Context, url, name string) error {
 
 // Until waits until a JavaScript expression is true.
 func Until(ctx context.Context, expression string) error {
-	_, err := chromedp.Run(ctx, chromedp.Poll[bool](expression, chromedp.WithPollingInterval(5*time.Millisecond), chromedp.WithPollingTimeout(20*time.Second)))
+	_, err := chromedp.Run(ctx, chromedp.Poll[bool](expression, chromedp.WithPollingInterval(5*time.Millisecond), chromedp.WithPollingTimeout(40*time.Second)))
 	if err != nil {
 		return fmt.Errorf("waiting for %s: %w", expression, err)
 	}
