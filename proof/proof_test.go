@@ -223,11 +223,20 @@ func drawTidy(t *rapid.T) *office.Office {
 	return o
 }
 
-// TestMain makes thousands of offices, not the hundred that are usual.
+// TestMain makes more offices than the hundred that are usual, and the same at
+// every run, so that a run's outcome says something about the code and not
+// about luck. ./run prove makes others, and more of them: what that finds
+// becomes a test beside the code.
 func TestMain(m *testing.M) {
 	flag.Parse()
-	if f := flag.Lookup("rapid.checks"); f.Value.String() == f.DefValue {
-		_ = f.Value.Set("400")
+	unless := func(name, value string) {
+		if f := flag.Lookup(name); f.Value.String() == f.DefValue {
+			_ = f.Value.Set(value)
+		}
+	}
+	unless("rapid.checks", "400")
+	if os.Getenv("KLAMMER_PROVE") == "" {
+		unless("rapid.seed", "802")
 	}
 	os.Exit(m.Run())
 }

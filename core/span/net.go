@@ -136,12 +136,15 @@ func (n *Net) all() {
 	for i := range o.Devices {
 		n.fillHubs(i)
 	}
-	n.throughUnaware()
 	n.carry = make([]*Carry, len(n.Topo.Links))
-	for i := range n.Topo.Links {
-		n.carry[i] = n.cross(i)
+	for more := true; more; {
+		n.throughUnaware()
+		for i := range n.Topo.Links {
+			n.carry[i] = n.cross(i)
+		}
+		n.keepTags()
+		more = n.feed()
 	}
-	n.keepTags()
 	n.used = n.inUse()
 	n.groups = n.couple()
 	n.dirty = n.used
@@ -465,6 +468,31 @@ func (n *Net) keepTags() {
 			}
 		}
 	}
+}
+
+// feed adds the tags that grouped devices keep and send into unaware devices
+// to what those pass on, and says whether any was new to one.
+func (n *Net) feed() (more bool) {
+	for _, a := range n.kept {
+		if h := n.into(a); n.feeds(a) && !n.present[h].Has(a.To.VID()) {
+			n.present[h].Add(a.To.VID())
+			more = true
+		}
+	}
+	return more
+}
+
+// feeds says whether an arc leads into an unaware device with a tag.
+func (n *Net) feeds(a linkArc) bool {
+	return a.To.VID() != 0 && n.Office.Devices[n.Topo.Hubs[n.into(a)].Dev].Forwarding == office.Unaware
+}
+
+// into is the hub that an arc leads to.
+func (n *Net) into(a linkArc) int {
+	if a.FromA {
+		return n.Topo.Links[a.link].B.Hub
+	}
+	return n.Topo.Links[a.link].A.Hub
 }
 
 // inUse is every VID that has a result: registered, on a port, or wanted.

@@ -70,6 +70,9 @@ func (n *Net) step(o *office.Office) *Net {
 	m.tables(n, changed)
 	m.hubs(n, changed)
 	m.links(n, changed)
+	if slices.ContainsFunc(n.kept, n.feeds) || slices.ContainsFunc(m.kept, m.feeds) {
+		return Compile(o) // what an unaware device passes on then follows from what itself passes on
+	}
 	m.solve()
 	return &m
 }

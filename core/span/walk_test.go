@@ -112,3 +112,39 @@ out g.3 [77]`},
 		})
 	}
 }
+
+// TestKeptThroughUnaware: a tag that a grouped device keeps goes on through an
+// unaware one and joins the span of what it comes to.
+func TestKeptThroughUnaware(t *testing.T) {
+	f, err := notation.Read("t", `vlan 30 staff
+device a switch
+  ports 1-2
+  1: [30] filter off
+  inner vm vm: 222 admit tagged
+device hub switch
+  forwarding unaware
+  ports 1-3
+device g switch
+  forwarding grouped
+  ports 1-3
+  1: 30
+  2: 30
+device b switch
+  ports 1-2
+  1: [222]
+  2: 222
+cable a.1 hub.1
+cable hub.2 g.1
+cable g.2 b.1
+`)
+	require.NoError(t, err)
+	o := f.Office
+	n := span.Compile(o)
+	r := n.VLAN(222)
+	require.Len(t, r.Spans, 1)
+	require.Equal(t, span.Whole, r.State)
+	next, _, err := notation.Line(o, "g 2: -")
+	require.NoError(t, err)
+	require.Equal(t, span.Split, n.Update(next).VLAN(222).State)
+	require.Equal(t, span.Whole, n.Update(next).Update(o).VLAN(222).State)
+}
