@@ -219,7 +219,7 @@ func (c *check) numberHabit() {
 			continue
 		}
 		with++
-		if !slices.ContainsFunc(v.Nets, func(p netip.Prefix) bool { return shows(p, v.VID) }) {
+		if !slices.ContainsFunc(v.Nets, func(p netip.Prefix) bool { return ShowsVID(p, v.VID) }) {
 			odd = append(odd, v)
 		}
 	}
@@ -232,9 +232,9 @@ func (c *check) numberHabit() {
 	}
 }
 
-// shows says whether a subnet has the VID in one of its numbers, or in two
+// ShowsVID says whether a subnet has the VID in one of its numbers, or in two
 // neighbouring ones read together (10.4.12.0/24 for 412).
-func shows(p netip.Prefix, v office.VID) bool {
+func ShowsVID(p netip.Prefix, v office.VID) bool {
 	want := strconv.Itoa(int(v))
 	sep := "."
 	if !p.Addr().Is4() {

@@ -160,8 +160,8 @@ func (n *Net) otherEnds(l *Link, dev, port int) []End {
 	return es
 }
 
-func (n *Net) tellHop(h *Hop, t *bridge.Table) string {
-	var in string
+// tellIn says how a frame gets into a device.
+func (n *Net) tellIn(h *Hop, t *bridge.Table) (in string) {
 	switch d := t.Device; {
 	case isUnaware(d):
 		in = d.Name + " does not look at tags: the frame (" + h.Wire.String() + ") leaves every other port as it came"
@@ -174,6 +174,11 @@ func (n *Net) tellHop(h *Hop, t *bridge.Table) string {
 	default:
 		in = "it has no VLAN of its own, so at " + d.Name + " port " + h.In.Port + " it joins the PVID, VLAN " + n.Name(h.Domain.VID)
 	}
+	return in
+}
+
+func (n *Net) tellHop(h *Hop, t *bridge.Table) string {
+	in := n.tellIn(h, t)
 	switch {
 	case t.Device.Forwarding == office.Routed:
 		return in + "; it ends there, as the ports do not bridge to each other"

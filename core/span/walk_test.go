@@ -148,3 +148,67 @@ cable g.2 b.1
 	require.Equal(t, span.Split, n.Update(next).VLAN(222).State)
 	require.Equal(t, span.Whole, n.Update(next).Update(o).VLAN(222).State)
 }
+
+// TestJourney: the way to one port, also through a gateway.
+func TestJourney(t *testing.T) {
+	f, err := notation.Read("t", `vlan 10 staff net 10.0.10.0/24
+vlan 20 guests net 10.0.20.0/24
+vlan 30 lab
+device gate router
+  forwarding routed
+  ports lan 1G
+  lan: [10 20]
+  address 10 10.0.10.1/24 on lan zone in
+  address 20 10.0.20.1/24 on lan zone out
+device a switch
+  ports 1-4 1G
+  1: 10
+  2: 20
+  3: [10 20]
+  4: [10 20]
+device b switch
+  ports 1-4 100M
+  1: 10
+  2: 20
+  3: 30
+  4: [10 20]
+cable gate.lan a.3
+cable a.4 b.4
+`)
+	require.NoError(t, err)
+	n := span.Compile(f.Office)
+	for _, row := range []struct {
+		from, to string
+		wire     bridge.Wire
+		want     string
+	}{
+		{"a.1", "b.1", bridge.Untagged, "a 1>4 b 4>1 | slowest 100M a.4 b.4"},
+		{"a.1", "b.2", bridge.Untagged, "a 1>3 gate lan>lan a 3>4 b 4>2 | slowest 100M a.4 b.4"},
+		{"a.1", "a.2", bridge.Untagged, "a 1>3 gate lan>lan a 3>2 | slowest 1G a.3 gate.lan"},
+		{"a.1", "b.3", bridge.Untagged, "no gateway that it reaches has an address in 30 lab too"},
+		{"a.1", "b.1", 77, "a.1 drops it on arrival: the port is not a member"},
+	} {
+		j, err := n.Journey(ref(row.from), row.wire, ref(row.to))
+		require.NoError(t, err)
+		var got []string
+		for _, s := range j.Steps {
+			got = append(got, s.Device, s.In+">"+s.Out)
+		}
+		text := strings.Join(got, " ") + " | slowest " + j.Slowest.String() + " " + j.At
+		if !j.Arrives {
+			text = j.Why
+		}
+		require.Contains(t, text, row.want, "%s to %s", row.from, row.to)
+	}
+	// inside one VLAN the last step agrees with the walk
+	w, err := n.Walk(ref("a.1"), bridge.Untagged)
+	require.NoError(t, err)
+	for _, x := range w.Arrivals {
+		j, err := n.Journey(ref("a.1"), bridge.Untagged, x.Port)
+		require.NoError(t, err)
+		require.True(t, j.Arrives)
+		require.Equal(t, x.Wire, j.Wire)
+	}
+	_, err = n.Journey(ref("a.1"), bridge.Untagged, ref("a.9"))
+	require.ErrorContains(t, err, "9")
+}

@@ -1,0 +1,141 @@
+package rework
+
+import (
+	"fmt"
+	"regexp"
+	"slices"
+	"strconv"
+	"strings"
+
+	"klammer/core/notation"
+	"klammer/core/office"
+	"klammer/core/span"
+)
+
+func doAdd(n *span.Net, a *args) (*Result, error) {
+	name := a.next()
+	if a.bad != nil {
+		return nil, nil
+	}
+	lines, err := Describe(n.Office, strings.TrimSuffix(name.text, ":"), strings.TrimLeft(a.text[name.at+len(name.text):], " :"))
+	if err != nil {
+		return nil, mistake(1, name.at, err.Error())
+	}
+	a.i = len(a.words)
+	o, e, err := notation.Line(n.Office, strings.Join(lines, "\n"))
+	if err != nil {
+		m := err.(*notation.Mistakes)
+		return nil, mistake(1, name.at, m.List[0].Text)
+	}
+	return &Result{Office: o, Edit: e}, nil
+}
+
+// kindWords are what people call devices, beside the words of the notation.
+var kindWords = map[string]string{
+	"access point": "wap", "ap": "wap", "wireless access point": "wap", "server": "host", "storage": "host", "nas": "host",
+	"unmanaged switch": "switch", "gateway": "router",
+}
+
+var (
+	countPorts = regexp.MustCompile(`^(\d+)\s*(?:x\s*)?(?:ports?\s*)?(\d+(?:\.\d)?[MG])?\s*(?:ports?)?$`)
+	namedPorts = regexp.MustCompile(`^ports?\s+(.+)$`)
+	managedIn  = regexp.MustCompile(`^(?:managed?)\s+(?:in\s+)?(\S+)(?:\s+(?:at\s+)?(\S+))?$`)
+	commas     = regexp.MustCompile(`\s*,\s*|\s+(?:and|with)\s+`)
+)
+
+// Describe turns a device said in words into statements: "switch, 24 ports 1G
+// and 2 10G, by VLAN, follows desks, managed in 190". What it does not know it
+// names, with what it does.
+func Describe(o *office.Office, name, words string) ([]string, error) {
+	if !plain(name) {
+		return nil, fmt.Errorf("%q is no name of a device: letters, digits, hyphens and underscores, with a letter or digit first", name)
+	}
+	if o.Device(name) != nil {
+		return nil, fmt.Errorf("a device is named %s already", name)
+	}
+	kind, follows := "", ""
+	front := 0
+	var ports, body []string
+	forwarding, wording := "", ""
+	for _, p := range commas.Split(strings.TrimSpace(words), -1) {
+		low := strings.ToLower(p)
+		dashed := strings.ReplaceAll(low, " ", "-")
+		switch {
+		case p == "":
+		case slices.Contains(office.Kinds, office.Kind(low)):
+			kind = low
+		case kindWords[low] != "":
+			kind = kindWords[low]
+			if low == "unmanaged switch" {
+				forwarding = "unaware"
+			}
+		case countPorts.MatchString(p):
+			m := countPorts.FindStringSubmatch(p)
+			k, _ := strconv.Atoi(m[1])
+			if k < 1 || k > 512 {
+				return nil, fmt.Errorf("%s ports: a front has 1 to 512", m[1])
+			}
+			text := fmt.Sprintf("%d-%d", front+1, front+k)
+			if k == 1 {
+				text = strconv.Itoa(front + 1)
+			}
+			front += k
+			ports = append(ports, strings.TrimSpace(text+" "+m[2]))
+		case namedPorts.MatchString(p):
+			ports = append(ports, namedPorts.FindStringSubmatch(p)[1])
+		case strings.HasPrefix(low, "follows "):
+			follows = strings.TrimSpace(p[len("follows "):])
+		case managedIn.MatchString(low):
+			m := managedIn.FindStringSubmatch(low)
+			body = append(body, strings.TrimSpace("manage "+m[1]+" "+m[2]))
+		case low == "unmanaged" || low == "unaware":
+			forwarding = "unaware"
+		case low == "routed" || low == "routes":
+			forwarding = "routed"
+		case slices.Contains(office.Wordings, dashed):
+			wording = dashed
+			if dashed == "by-group" && forwarding == "" {
+				forwarding = "grouped"
+			}
+		case slices.Contains(office.Habits, dashed):
+			wording += " " + dashed
+		default:
+			return nil, fmt.Errorf("%q says nothing that is known here: a kind (%s), 24 ports, ports lan1-lan4, by VLAN, unmanaged, routed, follows PLAN, managed in VLAN", p, strings.Join(kindList(), ", "))
+		}
+	}
+	switch {
+	case kind == "":
+		return nil, fmt.Errorf("say what kind of device %s is: %s", name, strings.Join(kindList(), ", "))
+	case len(ports) == 0:
+		return nil, fmt.Errorf("say which ports %s has: 24 ports, or ports lan1-lan4", name)
+	case strings.HasPrefix(wording, " "):
+		return nil, fmt.Errorf("the habit%s belongs to a wording: say by VLAN or another before it", wording)
+	}
+	if forwarding == "" && (kind == "router" || kind == "firewall") {
+		forwarding = "routed"
+	}
+	head := "device " + name + " " + kind
+	if follows != "" {
+		head += " follows " + follows
+	}
+	lines := []string{head}
+	if forwarding != "" {
+		lines = append(lines, "  forwarding "+forwarding)
+	}
+	lines = append(lines, "  ports "+strings.Join(ports, ", "))
+	if wording != "" {
+		lines = append(lines, "  wording "+wording)
+	}
+	for _, b := range body {
+		lines = append(lines, "  "+b)
+	}
+	return lines, nil
+}
+
+func kindList() []string {
+	var out []string
+	for _, k := range office.Kinds {
+		out = append(out, string(k))
+	}
+	return out
+}

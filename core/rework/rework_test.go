@@ -1,0 +1,160 @@
+package rework_test
+
+import (
+	"os"
+	"strings"
+	"testing"
+
+	"github.com/stretchr/testify/require"
+
+	"klammer/core/notation"
+	"klammer/core/office"
+	"klammer/core/rework"
+	"klammer/core/span"
+)
+
+func clinic(t *testing.T) *span.Net {
+	t.Helper()
+	text, err := os.ReadFile("../../demo/clinic.klm")
+	require.NoError(t, err)
+	f, err := notation.Read("clinic.klm", string(text))
+	require.NoError(t, err)
+	return span.Compile(f.Office)
+}
+
+func do(t *testing.T, n *span.Net, line string) *span.Net {
+	t.Helper()
+	r, err := rework.Line(n, line)
+	require.NoError(t, err, line)
+	again, err := office.Apply(n.Office, r.Edit)
+	require.NoError(t, err, line)
+	require.Equal(t, notation.Print(r.Office), notation.Print(again), "the edit of %q leads to its office", line)
+	back, err := office.Apply(r.Office, r.Edit.Inverse())
+	require.NoError(t, err, line)
+	require.Equal(t, notation.Print(n.Office), notation.Print(back), "%q can be taken back", line)
+	return span.Compile(r.Office)
+}
+
+// TestThereAndBack: what a verb does, the same verb undoes, and in between the
+// frames go the same ways.
+func TestThereAndBack(t *testing.T) {
+	for _, row := range [][2]string{
+		{"renumber 110 to 115 with subnets", "renumber 115 to 110 with subnets"},
+		{"renumber 190 to 90", "renumber 90 to 190"},
+		{"rename device rack to core", "rename device core to rack"},
+		{"rename vlan 110 front-desk", "rename vlan front-desk to reception"},
+		{"rename plan ward-8 to wards", "rename plan wards to ward-8"},
+		{"copy ward-east to ward-south", "-device ward-south"},
+	} {
+		n := clinic(t)
+		there := do(t, n, row[0])
+		require.NotEqual(t, notation.Print(n.Office), notation.Print(there.Office), row[0])
+		require.Equal(t, notation.Print(n.Office), notation.Print(do(t, there, row[1]).Office), row[0])
+		if strings.HasPrefix(row[0], "renumber") || strings.HasPrefix(row[0], "rename vlan") {
+			require.Equal(t, len(n.Flows()), len(there.Flows()))
+		}
+	}
+}
+
+func TestLine(t *testing.T) {
+	for _, row := range []struct{ line, has, lacks string }{
+		{"renumber 110 to 115 with subnets", "vlan 115 reception \"front desk and offices\" net 10.61.115.0/24", "10.61.110."},
+		{"renumber 110 to 115 with subnets", "address 115 10.61.115.1/24", "110"},
+		{"renumber 110 to 115", "vlan 115 reception \"front desk and offices\" net 10.61.110.0/24", "vlan 110"},
+		{"rename device rack to core", "cable core.19 ward-east.8", "rack."},
+		{"rename device rack to core", `plug core.22 "administrator's laptop"`, "rack."},
+		{"retire 170", "plug rack.", "vlan 170"},
+		{"copy ward-east to ward-south", "device ward-south switch follows ward-8", "ward-south.8"},
+		{"plan desks from annex", "device annex switch follows desks", ""},
+		{"bring 130 to annex.8", "8: 130", ""},
+		{"add den switch, 24 ports 1G and 2 10G, by VLAN, pvid-apart, managed in 190", "device den switch\n  ports 1-24 1G, 25-26 10G\n  wording by-vlan pvid-apart\n  manage 190", ""},
+		{"add hall: access point, ports eth0", "device hall wap\n  ports eth0", ""},
+		{"add edge firewall, ports wan, ports lan1-lan4", "device edge firewall\n  forwarding routed\n  ports wan, lan1-lan4", ""},
+		{"device den switch; ports 1-8; 1-4: 110; cable den.8 rack.23; den 5: 120", "device den switch\n  ports 1-8\n  1-4: 110\n  5: 120", ""},
+	} {
+		n := clinic(t)
+		r, err := rework.Line(n, row.line)
+		require.NoError(t, err, row.line)
+		text := notation.Print(r.Office)
+		require.Contains(t, text, row.has, row.line)
+		if row.lacks != "" {
+			require.NotContains(t, text, row.lacks, row.line)
+		}
+		do(t, n, row.line)
+	}
+}
+
+// TestFollow: a device that follows a plan has nothing of its own where the
+// plan speaks, but for exceptions that say why.
+func TestFollow(t *testing.T) {
+	n := do(t, do(t, clinic(t), "copy ward-west to ward-south"), `ward-south 3: 170 because "a camera"`)
+	n = do(t, n, "ward-south 1: 170")
+	r, err := rework.Follow(n.Office, "ward-south", "ward-8")
+	require.NoError(t, err)
+	d := r.Office.Device("ward-south")
+	require.Nil(t, d.Ports[0].Shape)
+	require.NotNil(t, d.Ports[2].Shape)
+	require.Equal(t, []string{"stays an exception, as it says why: 3,5"}, r.Notes)
+
+	made, err := rework.PlanFrom(n, "annex-10", "annex")
+	require.NoError(t, err)
+	after := span.Compile(made.Office)
+	i := n.Topo.DeviceIndex("annex")
+	for p := range n.Office.Devices[i].Ports {
+		was, _ := n.Shape(i, p)
+		is, _ := after.Shape(i, p)
+		require.True(t, was.Equal(*is), "a plan made from a device leaves it as it is: port %d", p+1)
+		require.Nil(t, made.Office.Device("annex").Ports[p].Shape)
+	}
+}
+
+func TestLineRefuses(t *testing.T) {
+	for _, row := range []struct {
+		line   string
+		column int
+		says   string
+	}{
+		{"renumber 110 to 120", 10, "120 surgery is there already"},
+		{"renumber 777 to 110", 10, "VLAN 777 is nowhere"},
+		{"renumber 110 to 4095", 17, "not a VID"},
+		{"renumber 110", 13, "something is missing: write renumber VLAN to VID"},
+		{"rename device rack to gate", 15, "named gate already"},
+		{"rename device rak to core", 15, "did you mean rack"},
+		{"rename cable x to y", 8, "has no name to change"},
+		{"retire 190", 8, "is managed in"},
+		{"copy rack to lobby", 6, "named lobby already"},
+		{"plan ward-8 from rack", 18, "follow rack ward-8"},
+		{"bring 130 to rack.99", 14, "99"},
+		{"bring 130 to rack.1 twice", 21, "twice is too much"},
+		{"add den fridge, 8 ports", 5, `"fridge" says nothing`},
+		{"add den switch", 5, "say which ports"},
+		{"vlan 300 extra; rack 99: 300", 22, "99"},
+		{"vlan 300 extra; retire 110", 17, "stands alone"},
+	} {
+		_, err := rework.Line(clinic(t), row.line)
+		require.Error(t, err, row.line)
+		m, ok := err.(*notation.Mistakes)
+		require.True(t, ok, "%s: %v", row.line, err)
+		require.Contains(t, m.List[0].Text, row.says, row.line)
+		require.Equal(t, row.column, m.List[0].Column, "%s: %s", row.line, m.List[0].Text)
+	}
+}
+
+func TestNext(t *testing.T) {
+	n := clinic(t)
+	p, err := rework.Next(n.Office, "laundry", 0)
+	require.NoError(t, err)
+	require.Equal(t, office.VID(180), p.VID)
+	require.Equal(t, []string{"vlan 180 laundry net 10.61.180.0/24"}, p.Statements[:1])
+	require.Contains(t, p.Statements[1], "gate address 180 10.61.180.1/24 on lan1 handout 10.61.180.20-10.61.180.120")
+	_, err = notation.Read("x", notation.Print(do(t, n, strings.Join(p.Statements, "; ")).Office))
+	require.NoError(t, err)
+
+	_, err = rework.Next(n.Office, "guests", 0)
+	require.ErrorContains(t, err, "named guests already")
+	_, err = rework.Next(n.Office, "laundry", 110)
+	require.ErrorContains(t, err, "the next free number is 180")
+	p, err = rework.Next(&office.Office{}, "first", 0)
+	require.NoError(t, err)
+	require.Equal(t, []string{"vlan 10 first"}, p.Statements)
+}
