@@ -1,12 +1,14 @@
 package server
 
 import (
+	"errors"
 	"fmt"
 	"strings"
 
 	"klammer/core/bring"
 	"klammer/core/notation"
 	"klammer/core/office"
+	"klammer/core/rework"
 	"klammer/core/span"
 )
 
@@ -44,17 +46,34 @@ type BringRequest struct {
 }
 
 // badField is a request that cannot mean anything; it names the field.
-type badField struct{ field, text string }
+type badField struct {
+	field, text string
+	mistakes    []MistakeView
+}
+
+// MistakeView is one thing wrong in a text, at its place.
+type MistakeView struct {
+	Line   int    `json:"line" required:"true"`
+	Column int    `json:"column" required:"true"`
+	Text   string `json:"text" required:"true"`
+}
 
 func (b *badField) Error() string { return b.field + ": " + b.text }
 
 func bad(field, format string, args ...any) error {
-	return &badField{field, fmt.Sprintf(format, args...)}
+	return &badField{field: field, text: fmt.Sprintf(format, args...)}
 }
 
-// plan works a request out on an office: the office as it would be, the edit
-// that leads there, and what it does in a few words.
-func plan(n *span.Net, q *EditRequest) (*office.Office, office.Edit, string, error) {
+// planned is a request worked out on an office: the office as it would be, the
+// edit that leads there, what it does in a few words, and what else to know.
+type planned struct {
+	office  *office.Office
+	edit    office.Edit
+	summary string
+	notes   []string
+}
+
+func plan(n *span.Net, q *EditRequest) (*planned, error) {
 	said := 0
 	for _, x := range []bool{q.Member != nil, q.PVID != nil, q.Lines != nil, q.Bring != nil, q.Withdraw != nil} {
 		if x {
@@ -62,7 +81,7 @@ func plan(n *span.Net, q *EditRequest) (*office.Office, office.Edit, string, err
 		}
 	}
 	if said != 1 {
-		return nil, nil, "", bad("member", "an edit says exactly one of member, pvid, lines, bring and withdraw; this one says %d of them", said)
+		return nil, bad("member", "an edit says exactly one of member, pvid, lines, bring and withdraw; this one says %d of them", said)
 	}
 	switch {
 	case q.Member != nil:
@@ -154,29 +173,29 @@ func portNames(o *office.Office, refs []office.PortRef) string {
 	return strings.Join(out, ", ")
 }
 
-func planMember(n *span.Net, q *MemberRequest) (*office.Office, office.Edit, string, error) {
+func planMember(n *span.Net, q *MemberRequest) (*planned, error) {
 	as, ok := map[string]office.Membership{"untagged": office.Untagged, "tagged": office.Tagged, "none": office.NotMember}[q.As]
 	if !ok {
-		return nil, nil, "", bad("member.as", "%q is no way to be in a VLAN: untagged, tagged or none", q.As)
+		return nil, bad("member.as", "%q is no way to be in a VLAN: untagged, tagged or none", q.As)
 	}
 	var names []string
 	var vids []office.VID
 	for i, k := range q.VIDs {
 		v, err := office.VIDOf(k)
 		if err != nil {
-			return nil, nil, "", bad(fmt.Sprintf("member.vids[%d]", i), "%s", err)
+			return nil, bad(fmt.Sprintf("member.vids[%d]", i), "%s", err)
 		}
 		vids, names = append(vids, v), append(names, n.Name(v))
 	}
 	if len(vids) == 0 {
-		return nil, nil, "", bad("member.vids", "no VLAN is named")
+		return nil, bad("member.vids", "no VLAN is named")
 	}
 	if as == office.Untagged && len(vids) > 1 {
-		return nil, nil, "", bad("member.vids", "a port has one untagged VLAN: select one row")
+		return nil, bad("member.vids", "a port has one untagged VLAN: select one row")
 	}
 	refs, err := ports(n.Office, "member.ports", q.Ports)
 	if err != nil {
-		return nil, nil, "", err
+		return nil, err
 	}
 	o, e, err := setAll(n, "member.vids", refs, func(dev, port int) office.Shape {
 		was, _ := n.Shape(dev, port)
@@ -194,18 +213,18 @@ func planMember(n *span.Net, q *MemberRequest) (*office.Office, office.Edit, str
 		return s
 	})
 	what := map[office.Membership]string{office.Untagged: "%s untagged on %s", office.Tagged: "%s tagged on %s", office.NotMember: "%s off %s"}[as]
-	return o, e, cut(fmt.Sprintf(what, strings.Join(names, ", "), portNames(n.Office, refs))), err
+	return &planned{o, e, cut(fmt.Sprintf(what, strings.Join(names, ", "), portNames(n.Office, refs))), nil}, err
 }
 
-func planPVID(n *span.Net, q *PVIDRequest) (*office.Office, office.Edit, string, error) {
+func planPVID(n *span.Net, q *PVIDRequest) (*planned, error) {
 	if q.VID != 0 {
 		if _, err := office.VIDOf(q.VID); err != nil {
-			return nil, nil, "", bad("pvid.vid", "%s", err)
+			return nil, bad("pvid.vid", "%s", err)
 		}
 	}
 	refs, err := ports(n.Office, "pvid.ports", q.Ports)
 	if err != nil {
-		return nil, nil, "", err
+		return nil, err
 	}
 	o, e, err := setAll(n, "pvid.vid", refs, func(dev, port int) office.Shape {
 		s, _ := n.Shape(dev, port)
@@ -215,30 +234,38 @@ func planPVID(n *span.Net, q *PVIDRequest) (*office.Office, office.Edit, string,
 	if q.VID != 0 {
 		name = n.Name(office.VID(q.VID))
 	}
-	return o, e, fmt.Sprintf("PVID %s on %s", name, portNames(n.Office, refs)), err
+	return &planned{o, e, fmt.Sprintf("PVID %s on %s", name, portNames(n.Office, refs)), nil}, err
 }
 
-func planLines(n *span.Net, lines []string) (*office.Office, office.Edit, string, error) {
+func planLines(n *span.Net, lines []string) (*planned, error) {
 	if len(lines) == 0 {
-		return nil, nil, "", bad("lines", "no statement is given")
+		return nil, bad("lines", "no statement is given")
 	}
-	o, e, err := notation.Line(n.Office, strings.Join(lines, "\n"))
+	r, err := rework.Line(n, strings.Join(lines, "\n"))
 	if err != nil {
-		m, ok := err.(*notation.Mistakes)
-		if !ok {
-			return nil, nil, "", bad("lines", "%s", err)
-		}
-		var all []string
-		for _, x := range m.List {
-			if len(lines) > 1 {
-				all = append(all, fmt.Sprintf("line %d, column %d: %s", x.Line, x.Column, x.Text))
-			} else {
-				all = append(all, fmt.Sprintf("column %d: %s", x.Column, x.Text))
-			}
-		}
-		return nil, nil, "", bad("lines", "%s", strings.Join(all, "\n"))
+		return nil, mistaken("lines", err, len(lines) > 1)
 	}
-	return o, e, cut(strings.Join(lines, "; ")), nil
+	return &planned{r.Office, r.Edit, cut(strings.Join(lines, "; ")), r.Notes}, nil
+}
+
+// mistaken names the places of what is wrong in a text in notation.
+func mistaken(field string, err error, byLine bool) error {
+	var m *notation.Mistakes
+	if !errors.As(err, &m) {
+		return bad(field, "%s", err)
+	}
+	out := &badField{field: field}
+	var all []string
+	for _, x := range m.List {
+		out.mistakes = append(out.mistakes, MistakeView{x.Line, x.Column, x.Text})
+		if byLine {
+			all = append(all, fmt.Sprintf("line %d, column %d: %s", x.Line, x.Column, x.Text))
+		} else {
+			all = append(all, fmt.Sprintf("column %d: %s", x.Column, x.Text))
+		}
+	}
+	out.text = strings.Join(all, "\n")
+	return out
 }
 
 // cut shortens a summary to what fits a line of the history.
@@ -250,19 +277,19 @@ func cut(s string) string {
 	return s
 }
 
-func planBring(n *span.Net, q *BringRequest, field, word string, do func(office.VID, office.PortRef) (*bring.Answer, error)) (*office.Office, office.Edit, string, error) {
+func planBring(n *span.Net, q *BringRequest, field, word string, do func(office.VID, office.PortRef) (*bring.Answer, error)) (*planned, error) {
 	v, err := office.VIDOf(q.VID)
 	if err != nil {
-		return nil, nil, "", bad(field+".vid", "%s", err)
+		return nil, bad(field+".vid", "%s", err)
 	}
 	refs, err := ports(n.Office, field+".port", []string{q.Port})
 	if err != nil {
-		return nil, nil, "", err
+		return nil, err
 	}
 	a, err := do(v, refs[0])
 	if err != nil {
-		return nil, nil, "", bad(field+".port", "%s", err)
+		return nil, bad(field+".port", "%s", err)
 	}
 	dir := map[string]string{"bring": "to", "withdraw": "from"}[word]
-	return a.Office, a.Edit, fmt.Sprintf("%s %s %s %s", word, n.Name(v), dir, portNames(n.Office, refs)), nil
+	return &planned{a.Office, a.Edit, fmt.Sprintf("%s %s %s %s", word, n.Name(v), dir, portNames(n.Office, refs)), rework.Notes(a)}, nil
 }

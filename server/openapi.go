@@ -17,13 +17,18 @@ func Description() ([]byte, error) {
 	r.Spec.Info.WithTitle("Klammer").WithVersion("1")
 	var s Server
 	for _, x := range s.routes() {
-		path := strings.ReplaceAll(x.path, ":id", "{id}")
+		path := strings.NewReplacer(":id", "{id}", ":revision", "{revision}").Replace(x.path)
 		op, err := r.NewOperationContext(x.method, path)
 		if err != nil {
 			return nil, err
 		}
 		op.SetSummary(x.summary)
-		if strings.Contains(path, "{id}") {
+		if strings.Contains(path, "{revision}") {
+			op.AddReqStructure(struct {
+				ID       int64 `path:"id"`
+				Revision int64 `path:"revision"`
+			}{})
+		} else if strings.Contains(path, "{id}") {
 			op.AddReqStructure(struct {
 				ID int64 `path:"id"`
 			}{})

@@ -7,7 +7,6 @@ import (
 	"sync"
 
 	"klammer/core/finding"
-	"klammer/core/notation"
 	"klammer/core/office"
 	"klammer/core/span"
 	"klammer/store"
@@ -24,7 +23,7 @@ type room struct {
 	revision int64
 	report   *finding.Report
 	shown    *OfficeView
-	watchers map[chan *OfficeView]bool
+	watchers map[chan event]bool
 }
 
 // conflict is an edit that touches what somebody else has changed since.
@@ -76,10 +75,19 @@ func (r *room) reload(ctx context.Context) {
 	r.publish(r.shown.since(old))
 }
 
-func (r *room) publish(v *OfficeView) {
+// event is what watchers are told: an edit, or where somebody is.
+type event struct {
+	name string
+	id   int64
+	data any
+}
+
+func (r *room) publish(v *OfficeView) { r.tell(event{"edit", v.Revision, v}) }
+
+func (r *room) tell(e event) {
 	for w := range r.watchers {
 		select {
-		case w <- v:
+		case w <- e:
 		default: // too slow: it is closed, connects again and reads the whole office
 			delete(r.watchers, w)
 			close(w)
@@ -88,12 +96,12 @@ func (r *room) publish(v *OfficeView) {
 }
 
 // watch gives the views of all edits from now on.
-func (r *room) watch() (chan *OfficeView, func()) {
-	c := make(chan *OfficeView, 16)
+func (r *room) watch() (chan event, func()) {
+	c := make(chan event, 64)
 	r.mu.Lock()
 	defer r.mu.Unlock()
 	if r.watchers == nil {
-		r.watchers = map[chan *OfficeView]bool{}
+		r.watchers = map[chan event]bool{}
 	}
 	r.watchers[c] = true
 	return c, func() {
@@ -106,11 +114,22 @@ func (r *room) watch() (chan *OfficeView, func()) {
 	}
 }
 
+// close ends all that watch.
+func (r *room) close() {
+	r.mu.Lock()
+	defer r.mu.Unlock()
+	r.loaded = false
+	for w := range r.watchers {
+		delete(r.watchers, w)
+		close(w)
+	}
+}
+
 // edit plans a request on the newest office and commits it. Where others have
 // made edits since the request's base, it is merged, unless they touched the
 // same things.
 func (r *room) edit(ctx context.Context, author string, base int64, undoes int64,
-	plan func(*span.Net) (*office.Office, office.Edit, string, error)) (*OfficeView, error) {
+	plan func(*span.Net) (*planned, error)) (*OfficeView, error) {
 	r.mu.Lock()
 	defer r.mu.Unlock()
 	for range 5 {
@@ -123,10 +142,11 @@ func (r *room) edit(ctx context.Context, author string, base int64, undoes int64
 		if base > r.revision {
 			return nil, bad("base", "revision %d is not there yet: the office is at %d", base, r.revision)
 		}
-		o, e, summary, err := plan(r.report.Net)
+		x, err := plan(r.report.Net)
 		if err != nil {
 			return nil, err
 		}
+		o, e, summary := x.office, x.edit, x.summary
 		if len(e) == 0 {
 			v := r.shown.since(r.shown)
 			return v, nil
@@ -220,57 +240,4 @@ func cutKey(k office.Key) (kind, rest string, ok bool) {
 		}
 	}
 	return string(k), "", false
-}
-
-// undo takes back an edit that nothing later touches.
-func (r *room) undo(ctx context.Context, author string, revision int64) (*OfficeView, error) {
-	all, err := r.store.History(ctx, r.id, revision-1, 1001)
-	if err != nil {
-		return nil, err
-	}
-	if len(all) == 0 || all[len(all)-1].Revision != revision {
-		return nil, bad("revision", "there is no edit %d to take back", revision)
-	}
-	m := all[len(all)-1]
-	if m.UndoneBy != 0 {
-		return nil, &conflict{fmt.Sprintf("edit %d was taken back already", revision)}
-	}
-	return r.edit(ctx, author, revision, revision, func(n *span.Net) (*office.Office, office.Edit, string, error) {
-		var e office.Edit
-		o := n.Office
-		for i := len(m.Changes) - 1; i >= 0; i-- {
-			c := office.Change{At: m.Changes[i].At}
-			var err error
-			for _, side := range []struct {
-				text string
-				to   *office.Thing
-			}{{m.Changes[i].After, &c.Before}, {m.Changes[i].Before, &c.After}} {
-				if side.text == "" {
-					continue
-				}
-				if *side.to, err = notation.ReadThing(o, side.text); err != nil {
-					return nil, nil, "", &conflict{fmt.Sprintf("edit %d cannot be taken back: %s", revision, err)}
-				}
-			}
-			e = append(e, c)
-			if o, err = office.Apply(o, office.Edit{c}); err != nil {
-				return nil, nil, "", &conflict{fmt.Sprintf("edit %d cannot be taken back: %s", revision, err)}
-			}
-		}
-		word := "undo: "
-		if m.Undoes != 0 {
-			word = "redo: "
-		}
-		return o, e, cut(word + trimWord(m.Summary)), nil
-	})
-}
-
-// trimWord takes "undo: " or "redo: " off, so that they do not pile up.
-func trimWord(s string) string {
-	for _, p := range []string{"undo: ", "redo: "} {
-		if len(s) > len(p) && s[:len(p)] == p {
-			return s[len(p):]
-		}
-	}
-	return s
 }

@@ -10,6 +10,7 @@ import (
 	"context"
 	"encoding/json"
 	"errors"
+	"fmt"
 	"log/slog"
 	"net"
 	"net/url"
@@ -35,12 +36,16 @@ type Server struct {
 	rooms map[int64]*room
 }
 
+// bodyLimit is the most bytes of a request: an office of 1,000 devices has a
+// tenth of that.
+const bodyLimit = 4 << 20
+
 // New makes a server; it works until ctx ends.
 func New(ctx context.Context, s *store.Store, log *slog.Logger) *Server {
 	srv := &Server{store: s, log: log, stop: ctx, rooms: map[int64]*room{}}
 	srv.app = fiber.New(fiber.Config{
 		AppName:      "Klammer",
-		BodyLimit:    4 << 20,
+		BodyLimit:    bodyLimit,
 		ReadTimeout:  30 * time.Second,
 		IdleTimeout:  2 * time.Minute,
 		ErrorHandler: srv.fail,
@@ -67,10 +72,12 @@ func (s *Server) Serve(l net.Listener) error {
 func (s *Server) listen() {
 	for s.stop.Err() == nil {
 		err := s.store.Listen(s.stop, func(id, revision int64) {
-			if r := s.known(id); r != nil {
+			if revision < 0 {
+				s.forget(id)
+			} else if r := s.known(id); r != nil {
 				r.moved(s.stop, revision)
 			}
-		})
+		}, s.someoneIs)
 		if s.stop.Err() != nil {
 			return
 		}
@@ -93,6 +100,17 @@ func (s *Server) known(id int64) *room {
 	s.mu.Lock()
 	defer s.mu.Unlock()
 	return s.rooms[id]
+}
+
+// forget lets go of an office that was deleted; who watches it finds it gone.
+func (s *Server) forget(id int64) {
+	s.mu.Lock()
+	r := s.rooms[id]
+	delete(s.rooms, id)
+	s.mu.Unlock()
+	if r != nil {
+		r.close()
+	}
 }
 
 // room finds the office that a request names.
@@ -147,6 +165,8 @@ func guard(c fiber.Ctx) error {
 type Problem struct {
 	Error string `json:"error" required:"true"`
 	Field string `json:"field,omitempty" description:"the field that is wrong"`
+
+	Mistakes []MistakeView `json:"mistakes,omitempty" description:"what is wrong in a text in notation, at its places"`
 }
 
 // fail turns an error into an answer with the right status.
@@ -157,11 +177,13 @@ func (s *Server) fail(c fiber.Ctx, err error) error {
 	status, p := fiber.StatusInternalServerError, Problem{}
 	switch {
 	case errors.As(err, &field):
-		status, p = fiber.StatusBadRequest, Problem{field.text, field.field}
+		status, p = fiber.StatusBadRequest, Problem{field.text, field.field, field.mistakes}
 	case errors.As(err, &clash):
 		status, p = fiber.StatusConflict, Problem{Error: clash.text}
 	case errors.Is(err, store.ErrNoOffice):
-		status, p = fiber.StatusNotFound, Problem{"there is no office of that number", "id"}
+		status, p = fiber.StatusNotFound, Problem{Error: "there is no office of that number", Field: "id"}
+	case errors.Is(err, fiber.ErrRequestEntityTooLarge):
+		status, p = fiber.StatusRequestEntityTooLarge, Problem{Error: fmt.Sprintf("that is more than %d MB, the most that is read at once", bodyLimit>>20)}
 	case errors.As(err, &web):
 		status, p = web.Code, Problem{Error: web.Message}
 	case databaseGone(err):

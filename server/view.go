@@ -1,6 +1,7 @@
 package server
 
 import (
+	"fmt"
 	"slices"
 	"strings"
 
@@ -20,6 +21,8 @@ type OfficeView struct {
 	Whole    bool          `json:"whole" required:"true"`
 	Order    []string      `json:"order" required:"true" nullable:"false"`
 	VLANs    []VLANView    `json:"vlans" required:"true" nullable:"false"`
+	Uses     []UseView     `json:"uses" required:"true" nullable:"false"`
+	Plans    []PlanView    `json:"plans" required:"true" nullable:"false"`
 	Devices  []DeviceView  `json:"devices" required:"true" nullable:"false"`
 	Links    []LinkView    `json:"links" required:"true" nullable:"false"`
 	Findings []api.Finding `json:"findings" required:"true" nullable:"false"`
@@ -38,6 +41,49 @@ type VLANView struct {
 	Registered bool     `json:"registered" required:"true"`
 	State      string   `json:"state" required:"true" enum:"unused,whole,split,merged"`
 	Parts      int      `json:"parts" required:"true"`
+
+	Addresses []AddressView `json:"addresses,omitempty"`
+}
+
+// AddressView is an address that a VLAN has on a device.
+type AddressView struct {
+	Device  string `json:"device" required:"true"`
+	Address string `json:"address" required:"true" description:"with its prefix length"`
+	On      string `json:"on,omitempty"`
+	Zone    string `json:"zone,omitempty"`
+	From    string `json:"from,omitempty" description:"the first address handed out"`
+	To      string `json:"to,omitempty"`
+}
+
+// UseView is a shape with a name.
+type UseView struct {
+	Name  string    `json:"name" required:"true"`
+	Shape ShapeView `json:"shape" required:"true"`
+	Ports int       `json:"ports" required:"true" description:"how many ports have it, through plans too"`
+}
+
+// ShapeView is a shape as written and what is in it.
+type ShapeView struct {
+	Text     string `json:"text" required:"true"`
+	Untagged []int  `json:"untagged" required:"true" nullable:"false"`
+	Tagged   []int  `json:"tagged" required:"true" nullable:"false"`
+	PVID     int    `json:"pvid" required:"true"`
+	Rest     string `json:"rest,omitempty" description:"all or needed, where such VLANs are tagged too"`
+	Use      string `json:"use,omitempty"`
+}
+
+// PlanView is a port plan.
+type PlanView struct {
+	Name  string         `json:"name" required:"true"`
+	Text  string         `json:"text" required:"true" description:"the plan in notation, lines after the first indented"`
+	Lines []PlanLineView `json:"lines" required:"true" nullable:"false"`
+}
+
+// PlanLineView gives some places of a front a shape.
+type PlanLineView struct {
+	Places [][]int   `json:"places" required:"true" nullable:"false" description:"from and to, counted from 1; 0 is the last, -1 the one before"`
+	Ports  string    `json:"ports" required:"true"`
+	Shape  ShapeView `json:"shape" required:"true"`
 }
 
 // DeviceView is a group of columns of the board.
@@ -48,6 +94,9 @@ type DeviceView struct {
 	Follows    string     `json:"follows,omitempty"`
 	Wording    string     `json:"wording,omitempty"`
 	Manage     string     `json:"manage,omitempty"`
+	ManageVID  int        `json:"manageVid,omitempty"`
+	Limits     string     `json:"limits,omitempty" description:"as in notation: vlans 64 rows 16"`
+	Adjacent   bool       `json:"adjacent,omitempty" description:"bundles want adjacent ports"`
 	Ports      []PortView `json:"ports" required:"true" nullable:"false"`
 }
 
@@ -60,7 +109,10 @@ type PortView struct {
 	Mode     string     `json:"mode,omitempty"`
 	Members  []string   `json:"members,omitempty"`
 	Bundle   string     `json:"bundle,omitempty"`
+	Inside   string     `json:"inside,omitempty" description:"its name inside the device, where it differs"`
 	Shape    string     `json:"shape" required:"true"`
+	Use      string     `json:"use,omitempty"`
+	Planned  string     `json:"planned,omitempty" description:"what the plan says, where the port is an exception"`
 	Off      bool       `json:"off,omitempty"`
 	Untagged []int      `json:"untagged" required:"true" nullable:"false"`
 	Tagged   []int      `json:"tagged" required:"true" nullable:"false"`
@@ -104,6 +156,7 @@ func view(id, revision int64, r *finding.Report) *OfficeView {
 	list := r.List()
 	v.Findings = api.Findings(r, list, triedMends)
 	v.VLANs = vlanViews(n)
+	v.Uses, v.Plans = useViews(n), planViews(n)
 	for i := range n.Office.Devices {
 		v.Devices = append(v.Devices, deviceView(n, i))
 	}
@@ -130,10 +183,10 @@ func (v *OfficeView) since(old *OfficeView) *OfficeView {
 }
 
 func sameDevice(a, b *DeviceView) bool {
-	return a.Kind == b.Kind && a.Forwarding == b.Forwarding && a.Follows == b.Follows && a.Wording == b.Wording && a.Manage == b.Manage &&
+	return a.Kind == b.Kind && a.Forwarding == b.Forwarding && a.Follows == b.Follows && a.Wording == b.Wording && a.Manage == b.Manage && a.Limits == b.Limits && a.Adjacent == b.Adjacent &&
 		slices.EqualFunc(a.Ports, b.Ports, func(p, q PortView) bool {
 			return p.Name == q.Name && p.Shape == q.Shape && p.Because == q.Because && p.Source == q.Source && p.PVID == q.PVID && p.Off == q.Off &&
-				p.Bundle == q.Bundle && p.Mode == q.Mode && p.Speed == q.Speed && slices.Equal(p.Untagged, q.Untagged) && slices.Equal(p.Tagged, q.Tagged) &&
+				p.Bundle == q.Bundle && p.Use == q.Use && p.Planned == q.Planned && p.Inside == q.Inside && p.Mode == q.Mode && p.Speed == q.Speed && slices.Equal(p.Untagged, q.Untagged) && slices.Equal(p.Tagged, q.Tagged) &&
 				slices.Equal(p.Cabled, q.Cabled) && slices.Equal(p.Plugs, q.Plugs) && slices.Equal(p.Members, q.Members)
 		})
 }
@@ -154,6 +207,7 @@ func vlanViews(n *span.Net) []VLANView {
 			}
 		}
 		x.Gateway = gateway(n.Office, v)
+		x.Addresses = addressViews(n.Office, v)
 		out = append(out, x)
 	}
 	return out
@@ -170,6 +224,61 @@ func onPorts(n *span.Net, v office.VID) bool {
 	return false
 }
 
+func addressViews(o *office.Office, v office.VID) (out []AddressView) {
+	for _, d := range o.Devices {
+		for _, a := range d.Addresses {
+			if a.VID != v {
+				continue
+			}
+			x := AddressView{Device: d.Name, Address: a.Prefix.String(), On: a.On, Zone: a.Zone}
+			if a.From.IsValid() {
+				x.From, x.To = a.From.String(), a.To.String()
+			}
+			out = append(out, x)
+		}
+	}
+	return out
+}
+
+func shapeView(o *office.Office, s *office.Shape) ShapeView {
+	r := o.Resolve(s)
+	return ShapeView{notation.Shape(*s), api.VIDs(r.Untagged), api.VIDs(r.Tagged), int(r.PortVID()), [...]string{"", "all", "needed"}[r.Rest], s.Use}
+}
+
+func useViews(n *span.Net) []UseView {
+	out, at := []UseView{}, map[string]int{}
+	for i, u := range n.Office.Uses {
+		out = append(out, UseView{Name: u.Name, Shape: shapeView(n.Office, &u.Shape)})
+		at[u.Name] = i
+	}
+	for _, d := range n.Office.Devices {
+		for p := range d.Ports {
+			if s, _ := n.Office.Written(d, p); s.Use != "" {
+				out[at[s.Use]].Ports++
+			}
+		}
+	}
+	return out
+}
+
+func planViews(n *span.Net) []PlanView {
+	out := []PlanView{}
+	for _, p := range n.Office.Plans {
+		x := PlanView{Name: p.Name, Text: notation.Thing(p), Lines: []PlanLineView{}}
+		texts := strings.Split(x.Text, "\n")[1:]
+		for i, l := range p.Lines {
+			y := PlanLineView{Places: [][]int{}, Shape: shapeView(n.Office, &l.Shape)}
+			for _, r := range l.Ports {
+				y.Places = append(y.Places, []int{r.From, r.To})
+			}
+			y.Ports, _, _ = strings.Cut(strings.TrimSpace(texts[i]), ":")
+			x.Lines = append(x.Lines, y)
+		}
+		out = append(out, x)
+	}
+	return out
+}
+
 // gateway is "gate .1" or "gate 10.61.110.1": the first address of a VLAN.
 func gateway(o *office.Office, v office.VID) string {
 	for _, d := range o.Devices {
@@ -182,21 +291,32 @@ func gateway(o *office.Office, v office.VID) string {
 	return ""
 }
 
+var portKinds = [...]string{office.Physical: "physical", office.Bundle: "bundle", office.Inner: "inner"}
+
 func deviceView(n *span.Net, i int) DeviceView {
 	d := n.Office.Devices[i]
 	v := DeviceView{Name: d.Name, Kind: string(d.Kind), Forwarding: d.Forwarding.String(), Follows: d.Follows, Ports: make([]PortView, len(d.Ports))}
 	v.Wording = strings.Join(append([]string{d.Wording.Name}, d.Wording.Habits...), " ")
+	v.Adjacent = d.Adjacent
+	for _, l := range []struct {
+		name string
+		most int
+	}{{"vlans", d.Limits.VLANs}, {"addresses", d.Limits.Addresses}, {"zones", d.Limits.Zones}, {"rows", d.Limits.Rows}} {
+		if l.most > 0 {
+			v.Limits = strings.TrimSpace(fmt.Sprintf("%s %s %d", v.Limits, l.name, l.most))
+		}
+	}
 	if d.Manage != nil {
+		v.ManageVID = int(d.Manage.VID)
 		v.Manage = n.Name(d.Manage.VID)
 		if d.Manage.Addr.IsValid() {
 			v.Manage += " " + d.Manage.Addr.String()
 		}
 	}
-	kinds := [...]string{office.Physical: "physical", office.Bundle: "bundle", office.Inner: "inner"}
 	sources := [...]string{office.FromNothing: "nothing", office.FromPort: "port", office.FromPlan: "plan", office.FromException: "exception"}
 	for p := range d.Ports {
 		x, c := &d.Ports[p], n.Tables[i].Ports[p]
-		pv := PortView{Name: x.Name, Kind: kinds[x.Kind], Flavour: string(x.Flavour), Speed: x.Speed.String(), Mode: string(x.Mode), Because: x.Because}
+		pv := PortView{Name: x.Name, Kind: portKinds[x.Kind], Flavour: string(x.Flavour), Speed: x.Speed.String(), Mode: string(x.Mode), Because: x.Because}
 		for _, m := range x.Members {
 			pv.Members = append(pv.Members, d.Ports[m].Name)
 		}
@@ -206,7 +326,11 @@ func deviceView(n *span.Net, i int) DeviceView {
 			pv.Off = c.Off
 		}
 		w, src := n.Office.Written(d, p)
-		pv.Shape, pv.Source = notation.Shape(*w), sources[src]
+		pv.Shape, pv.Source, pv.Use, pv.Inside = notation.Shape(*w), sources[src], w.Use, x.Inside
+		if src == office.FromException {
+			s, _ := n.Office.Planned(d, p)
+			pv.Planned = notation.Shape(*s)
+		}
 		pv.Untagged, pv.Tagged, pv.PVID = api.VIDs(c.Untagged.VIDs()), api.VIDs(c.Tagged.VIDs()), int(c.PVID)
 		for _, l := range n.Topo.LinksAt(i, p) {
 			k := &n.Topo.Links[l]

@@ -361,12 +361,17 @@ type Change struct {
 // History lists the edits after revision since with their changes, the newest
 // first, at most max of them.
 func (s *Store) History(ctx context.Context, id, since int64, max int) ([]Made, error) {
-	rows, err := s.pool.Query(ctx, `WITH e AS (SELECT * FROM edit WHERE office_id = $1 AND revision > $2 ORDER BY revision DESC LIMIT $3)
+	return s.HistoryPage(ctx, id, since, 0, max)
+}
+
+// HistoryPage is [Store.History] for edits before a revision; 0 is no bound.
+func (s *Store) HistoryPage(ctx context.Context, id, since, before int64, max int) ([]Made, error) {
+	rows, err := s.pool.Query(ctx, `WITH e AS (SELECT * FROM edit WHERE office_id = $1 AND revision > $2 AND ($4 = 0 OR revision < $4) ORDER BY revision DESC LIMIT $3)
 		SELECT e.revision, e.author, e.made_at, e.summary, COALESCE(e.undoes, 0),
 			COALESCE((SELECT max(u.revision) FROM edit u WHERE u.office_id = e.office_id AND u.undoes = e.revision), 0),
 			c.key, COALESCE(c.before, ''), COALESCE(c.after, ''), c.at_place
 		FROM e JOIN edit_change c ON c.office_id = e.office_id AND c.revision = e.revision
-		ORDER BY e.revision DESC, c.place`, id, since, max)
+		ORDER BY e.revision DESC, c.place`, id, since, max, before)
 	if err != nil {
 		return nil, err
 	}

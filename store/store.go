@@ -207,21 +207,48 @@ func text(t office.Thing) any {
 	return notation.Thing(t)
 }
 
-// Listen calls f for every commit of any server on the database, until ctx
-// ends or the connection does.
-func (s *Store) Listen(ctx context.Context, f func(id, revision int64)) error {
+// Delete deletes an office with its history. It tells every server, with
+// revision -1. [ErrNoOffice] where there is none.
+func (s *Store) Delete(ctx context.Context, id int64) error {
+	return pgx.BeginFunc(ctx, s.pool, func(tx pgx.Tx) error {
+		tag, err := tx.Exec(ctx, "DELETE FROM office WHERE id = $1", id)
+		if err != nil {
+			return err
+		}
+		if tag.RowsAffected() == 0 {
+			return ErrNoOffice
+		}
+		_, err = tx.Exec(ctx, "SELECT pg_notify('klammer', $1)", fmt.Sprintf("%d -1", id))
+		return err
+	})
+}
+
+// Tell passes a word of up to 8,000 bytes to every server on the database that
+// listens; it is kept nowhere.
+func (s *Store) Tell(ctx context.Context, word string) error {
+	_, err := s.pool.Exec(ctx, "SELECT pg_notify('klammer_word', $1)", word)
+	return err
+}
+
+// Listen calls f for every commit of any server on the database, and word for
+// every [Store.Tell], until ctx ends or the connection does.
+func (s *Store) Listen(ctx context.Context, f func(id, revision int64), word func(string)) error {
 	conn, err := s.pool.Acquire(ctx)
 	if err != nil {
 		return err
 	}
 	defer conn.Release()
-	if _, err := conn.Exec(ctx, "LISTEN klammer"); err != nil {
+	if _, err := conn.Exec(ctx, "LISTEN klammer; LISTEN klammer_word"); err != nil {
 		return err
 	}
 	for {
 		n, err := conn.Conn().WaitForNotification(ctx)
 		if err != nil {
 			return err
+		}
+		if n.Channel == "klammer_word" {
+			word(n.Payload)
+			continue
 		}
 		var id, rev int64
 		if _, err := fmt.Sscan(n.Payload, &id, &rev); err == nil {

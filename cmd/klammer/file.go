@@ -8,10 +8,8 @@ import (
 
 	"github.com/spf13/cobra"
 
-	"klammer/api"
 	"klammer/core/notation"
 	"klammer/core/office"
-	"klammer/core/span"
 )
 
 // read reads an office; every mistake in it goes to standard error, a line
@@ -57,19 +55,6 @@ func printJSON(cmd *cobra.Command, v any) error {
 	e := json.NewEncoder(cmd.OutOrStdout())
 	e.SetEscapeHTML(false)
 	return e.Encode(v)
-}
-
-type arrivalJSON struct {
-	Port string   `json:"port"`
-	Wire api.Wire `json:"wire"`
-}
-
-func arrivals(as []span.Arrival) []arrivalJSON {
-	out := make([]arrivalJSON, len(as))
-	for i, a := range as {
-		out[i] = arrivalJSON{a.Port.String(), api.Wire(a.Wire)}
-	}
-	return out
 }
 
 // portArg reads DEVICE.PORT.

@@ -31,7 +31,7 @@ passes, each port without a cable where it comes out, each port that drops it.`,
 			if err != nil {
 				return fmt.Errorf("--from: %w", err)
 			}
-			w, err := wireArg(on)
+			w, err := bridge.ParseWire(on)
 			if err != nil {
 				return fmt.Errorf("--wire: %w", err)
 			}
@@ -40,7 +40,7 @@ passes, each port without a cable where it comes out, each port that drops it.`,
 				return err
 			}
 			if asJSON {
-				return printJSON(cmd, walkToJSON(walk))
+				return printJSON(cmd, api.WalkOf(walk))
 			}
 			printWalk(cmd, walk)
 			return nil
@@ -51,62 +51,6 @@ passes, each port without a cable where it comes out, each port that drops it.`,
 	cmd.Flags().BoolVar(&asJSON, "json", false, "one JSON document")
 	_ = cmd.MarkFlagRequired("from")
 	return cmd
-}
-
-func wireArg(s string) (bridge.Wire, error) {
-	switch s {
-	case "untagged":
-		return bridge.Untagged, nil
-	case "priority", "0":
-		return bridge.Priority, nil
-	}
-	v, err := office.ParseVID(s)
-	if err != nil {
-		return 0, fmt.Errorf("%w; or say untagged or priority", err)
-	}
-	return bridge.Wire(v), nil
-}
-
-type dropJSON struct {
-	Port   string   `json:"port"`
-	Reason string   `json:"reason"`
-	Wire   api.Wire `json:"wire"`
-}
-
-type exitJSON struct {
-	Port string   `json:"port"`
-	Wire api.Wire `json:"wire"`
-	To   []string `json:"to"`
-}
-
-type hopJSON struct {
-	Device string     `json:"device"`
-	In     string     `json:"in"`
-	Wire   api.Wire   `json:"wire"`
-	VLAN   office.VID `json:"vlan,omitempty"`
-	Out    []exitJSON `json:"out"`
-	Text   string     `json:"text"`
-}
-
-type walkJSON struct {
-	Arrivals []arrivalJSON `json:"arrivals"`
-	Drops    []dropJSON    `json:"drops"`
-	Hops     []hopJSON     `json:"hops"`
-}
-
-func walkToJSON(w *span.Walk) walkJSON {
-	j := walkJSON{Arrivals: arrivals(w.Arrivals), Drops: []dropJSON{}, Hops: []hopJSON{}}
-	for _, d := range w.Drops {
-		j.Drops = append(j.Drops, dropJSON{d.Port.String(), d.Reason.String(), api.Wire(d.Wire)})
-	}
-	for _, h := range w.Hops {
-		k := hopJSON{Device: h.Device, In: h.In.String(), Wire: api.Wire(h.Wire), VLAN: h.Domain.VID, Out: []exitJSON{}, Text: h.Text}
-		for _, e := range h.Out {
-			k.Out = append(k.Out, exitJSON{e.Port.String(), api.Wire(e.Wire), api.Refs(e.To)})
-		}
-		j.Hops = append(j.Hops, k)
-	}
-	return j
 }
 
 func printWalk(cmd *cobra.Command, w *span.Walk) {
@@ -158,11 +102,11 @@ VID in use, one not in use): where the frame comes out.`,
 				type flowJSON struct {
 					From     string        `json:"from"`
 					Wire     api.Wire      `json:"wire"`
-					Arrivals []arrivalJSON `json:"arrivals"`
+					Arrivals []api.Arrival `json:"arrivals"`
 				}
 				out := []flowJSON{}
 				for _, x := range flows {
-					out = append(out, flowJSON{x.From.String(), api.Wire(x.Wire), arrivals(x.Arrivals)})
+					out = append(out, flowJSON{x.From.String(), api.Wire(x.Wire), api.Arrivals(x.Arrivals)})
 				}
 				return printJSON(cmd, map[string]any{"flows": out})
 			}

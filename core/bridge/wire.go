@@ -9,6 +9,7 @@
 package bridge
 
 import (
+	"fmt"
 	"strconv"
 
 	"klammer/core/office"
@@ -34,6 +35,21 @@ func (w Wire) String() string {
 		return "priority-tagged"
 	}
 	return "[" + strconv.Itoa(int(w)) + "]"
+}
+
+// ParseWire reads "untagged", "priority" or a VID.
+func ParseWire(s string) (Wire, error) {
+	switch s {
+	case "untagged":
+		return Untagged, nil
+	case "priority", "0":
+		return Priority, nil
+	}
+	v, err := office.ParseVID(s)
+	if err != nil {
+		return 0, fmt.Errorf("%w; or say untagged or priority", err)
+	}
+	return Wire(v), nil
 }
 
 // Domain is where a frame is inside a device. Two ports that put frames into

@@ -25,6 +25,11 @@ func (r *Report) Foretell(o *office.Office) *Outcome {
 	}
 }
 
+// Differ lists the findings that b has and a has not, and the other way round.
+func Differ(a, b *Report) (come, gone []*Finding) {
+	return missing(b.List(), a.List()), missing(a.List(), b.List())
+}
+
 // missing lists the findings of a that b does not have.
 func missing(a, b []*Finding) []*Finding {
 	have := map[string]bool{}

@@ -165,7 +165,40 @@ export interface paths {
             };
         };
         put?: never;
-        post?: never;
+        /** Start an office */
+        post: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path?: never;
+                cookie?: never;
+            };
+            requestBody?: {
+                content: {
+                    "application/json": components["schemas"]["ServerNewOffice"];
+                };
+            };
+            responses: {
+                /** @description OK */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["ServerOfficeSummary"];
+                    };
+                };
+                /** @description Bad Request */
+                400: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["ServerProblem"];
+                    };
+                };
+            };
+        };
         delete?: never;
         options?: never;
         head?: never;
@@ -198,6 +231,135 @@ export interface paths {
                     };
                     content: {
                         "application/json": components["schemas"]["ServerOfficeView"];
+                    };
+                };
+                /** @description Bad Request */
+                400: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["ServerProblem"];
+                    };
+                };
+            };
+        };
+        put?: never;
+        post?: never;
+        /** Delete an office */
+        delete: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path: {
+                    id: number;
+                };
+                cookie?: never;
+            };
+            requestBody?: never;
+            responses: {
+                /** @description OK */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["ServerOfficeSummary"];
+                    };
+                };
+                /** @description Bad Request */
+                400: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["ServerProblem"];
+                    };
+                };
+            };
+        };
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/offices/{id}/at/{revision}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The office as it was at a revision */
+        get: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path: {
+                    id: number;
+                    revision: number;
+                };
+                cookie?: never;
+            };
+            requestBody?: never;
+            responses: {
+                /** @description OK */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["ServerOfficeView"];
+                    };
+                };
+                /** @description Bad Request */
+                400: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["ServerProblem"];
+                    };
+                };
+            };
+        };
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/offices/{id}/compare": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** What differs in another office */
+        get: {
+            parameters: {
+                query: {
+                    /** @description the office to compare with */
+                    with: number;
+                };
+                header?: never;
+                path: {
+                    id: number;
+                };
+                cookie?: never;
+            };
+            requestBody?: never;
+            responses: {
+                /** @description OK */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["ServerComparison"];
                     };
                 };
                 /** @description Bad Request */
@@ -368,6 +530,57 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/offices/{id}/here": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Tell the others where this tab is */
+        post: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path: {
+                    id: number;
+                };
+                cookie?: never;
+            };
+            requestBody?: {
+                content: {
+                    "application/json": components["schemas"]["ServerHere"];
+                };
+            };
+            responses: {
+                /** @description OK */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["ServerHere"];
+                    };
+                };
+                /** @description Bad Request */
+                400: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["ServerProblem"];
+                    };
+                };
+            };
+        };
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/offices/{id}/history": {
         parameters: {
             query?: never;
@@ -379,7 +592,10 @@ export interface paths {
         get: {
             parameters: {
                 query?: {
+                    /** @description only edits after this revision */
                     since?: number;
+                    /** @description only edits before this revision: the page before */
+                    before?: number;
                 };
                 header?: never;
                 path: {
@@ -515,6 +731,109 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/offices/{id}/propose": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The next VLAN like the others */
+        get: {
+            parameters: {
+                query: {
+                    /** @description the name of the new VLAN */
+                    name: string;
+                    /** @description its number, if it is not to be the next */
+                    vid?: number;
+                };
+                header?: never;
+                path: {
+                    id: number;
+                };
+                cookie?: never;
+            };
+            requestBody?: never;
+            responses: {
+                /** @description OK */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["ServerProposalView"];
+                    };
+                };
+                /** @description Bad Request */
+                400: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["ServerProblem"];
+                    };
+                };
+            };
+        };
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/offices/{id}/restore": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Make the office as it was at a revision */
+        post: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path: {
+                    id: number;
+                };
+                cookie?: never;
+            };
+            requestBody?: {
+                content: {
+                    "application/json": components["schemas"]["ServerUndoRequest"];
+                };
+            };
+            responses: {
+                /** @description OK */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["ServerOfficeView"];
+                    };
+                };
+                /** @description Bad Request */
+                400: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["ServerProblem"];
+                    };
+                };
+            };
+        };
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/offices/{id}/undo": {
         parameters: {
             query?: never;
@@ -566,10 +885,78 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/offices/{id}/walk": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** What becomes of a frame */
+        get: {
+            parameters: {
+                query: {
+                    /** @description the port that the frame is sent into */
+                    from: string;
+                    /** @description untagged, priority, or a VID */
+                    wire?: string;
+                    /** @description a port to say the way to */
+                    to?: string;
+                };
+                header?: never;
+                path: {
+                    id: number;
+                };
+                cookie?: never;
+            };
+            requestBody?: never;
+            responses: {
+                /** @description OK */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["ServerWalkView"];
+                    };
+                };
+                /** @description Bad Request */
+                400: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["ServerProblem"];
+                    };
+                };
+            };
+        };
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
 }
 export type webhooks = Record<string, never>;
 export interface components {
     schemas: {
+        ApiArrival: {
+            port: string;
+            wire: number | null;
+        };
+        ApiDrop: {
+            port: string;
+            reason: string;
+            wire: number | null;
+        };
+        ApiExit: {
+            port: string;
+            to: string[];
+            wire: number | null;
+        };
         ApiFinding: {
             cause?: string;
             code: string;
@@ -583,6 +970,48 @@ export interface components {
             text: string;
             vlans: number[];
         };
+        ApiHop: {
+            device: string;
+            in: string;
+            out: components["schemas"]["ApiExit"][];
+            text: string;
+            vlan?: number;
+            wire: number | null;
+        };
+        ApiJourney: {
+            arrives: boolean;
+            at?: string;
+            slowest?: string;
+            steps: components["schemas"]["ApiStep"][];
+            why?: string;
+            wire: number | null;
+        };
+        ApiStep: {
+            device: string;
+            in: string;
+            out: string;
+            routed?: boolean;
+            speed?: string;
+            text: string;
+            vlan: number;
+            wire: number | null;
+            wireIn: number | null;
+        };
+        ApiWalk: {
+            arrivals: components["schemas"]["ApiArrival"][];
+            drops: components["schemas"]["ApiDrop"][];
+            hops: components["schemas"]["ApiHop"][];
+        };
+        ServerAddressView: {
+            /** @description with its prefix length */
+            address: string;
+            device: string;
+            /** @description the first address handed out */
+            from?: string;
+            on?: string;
+            to?: string;
+            zone?: string;
+        };
         ServerBranchView: {
             branches: components["schemas"]["ServerBranchView"][];
             broken: boolean;
@@ -592,6 +1021,7 @@ export interface components {
             device: string;
             /** @description the ports where it ends there, folded */
             ends: string;
+            places: components["schemas"]["ServerPlaceView"][];
             port: string;
             via: string;
         };
@@ -600,11 +1030,25 @@ export interface components {
             tagged?: boolean;
             vid: number;
         };
+        ServerComparison: {
+            come: components["schemas"]["ApiFinding"][];
+            go: components["schemas"]["ApiFinding"][];
+            /** @description a unified diff of the two in notation, without its head */
+            lines: string[];
+            ports: components["schemas"]["ServerPortChange"][];
+            /** @description the other office's */
+            title: string;
+        };
         ServerDeviceView: {
+            /** @description bundles want adjacent ports */
+            adjacent?: boolean;
             follows?: string;
             forwarding: string;
             kind: string;
+            /** @description as in notation: vlans 64 rows 16 */
+            limits?: string;
             manage?: string;
+            manageVid?: number;
             name: string;
             ports: components["schemas"]["ServerPortView"][];
             wording?: string;
@@ -632,6 +1076,16 @@ export interface components {
         };
         ServerHealth: {
             database: boolean;
+        };
+        ServerHere: {
+            gone?: boolean;
+            /** @description the tab has just come: others say where they are */
+            new?: boolean;
+            /** @description device.port, empty outside the board */
+            port: string;
+            /** @description a name that the tab gave itself */
+            tab: string;
+            vid: number;
         };
         ServerHistoryEntry: {
             /** Format: date-time */
@@ -669,6 +1123,23 @@ export interface components {
             ports: string[];
             vids: number[];
         };
+        ServerMistakeView: {
+            column: number;
+            line: number;
+            text: string;
+        };
+        ServerNewOffice: {
+            /**
+             * Format: int64
+             * @description the office to start as
+             */
+            copy?: number;
+            /** @description a whole office in bracket notation */
+            text?: string;
+            title?: string;
+            /** @description only say whether the text can be read */
+            try?: boolean;
+        };
         ServerOfficeSummary: {
             /** Format: int64 */
             id: number;
@@ -684,10 +1155,12 @@ export interface components {
             id: number;
             links: components["schemas"]["ServerLinkView"][];
             order: string[];
+            plans: components["schemas"]["ServerPlanView"][];
             /** Format: int64 */
             revision: number;
             summary?: string;
             title: string;
+            uses: components["schemas"]["ServerUseView"][];
             vlans: components["schemas"]["ServerVLANView"][];
             whole: boolean;
         };
@@ -695,23 +1168,52 @@ export interface components {
             ports: string[];
             vid: number;
         };
+        ServerPlaceView: {
+            /** @enum {string} */
+            as: "untagged" | "tagged" | "none";
+            /** @enum {string} */
+            kind: "physical" | "bundle" | "inner";
+            plugs: string[];
+            port: string;
+        };
+        ServerPlanLineView: {
+            /** @description from and to, counted from 1; 0 is the last, -1 the one before */
+            places: number[][];
+            ports: string;
+            shape: components["schemas"]["ServerShapeView"];
+        };
+        ServerPlanView: {
+            lines: components["schemas"]["ServerPlanLineView"][];
+            name: string;
+            /** @description the plan in notation, lines after the first indented */
+            text: string;
+        };
         ServerPlugView: {
             name: string;
             operator: boolean;
             tagged: boolean;
             wants: number;
         };
+        ServerPortChange: {
+            gains: string[];
+            loses: string[];
+            port: string;
+        };
         ServerPortView: {
             because?: string;
             bundle?: string;
             cabled?: string[];
             flavour?: string;
+            /** @description its name inside the device, where it differs */
+            inside?: string;
             /** @enum {string} */
             kind: "physical" | "bundle" | "inner";
             members?: string[];
             mode?: string;
             name: string;
             off?: boolean;
+            /** @description what the plan says, where the port is an exception */
+            planned?: string;
             plugs?: components["schemas"]["ServerPlugView"][];
             pvid: number;
             shape: string;
@@ -720,12 +1222,19 @@ export interface components {
             speed?: string;
             tagged: number[];
             untagged: number[];
+            use?: string;
         };
         ServerPreview: {
             changed: string[];
             come: components["schemas"]["ApiFinding"][];
+            /** @description the devices whose ports change, as they would be */
+            devices: components["schemas"]["ServerDeviceView"][];
+            /** @description whether there is anything to change */
+            edit: boolean;
             go: components["schemas"]["ApiFinding"][];
             lines: string[];
+            /** @description what else to know: devices that must learn a VLAN, limits passed, exceptions made */
+            notes: string[];
             /** @description how many ports change */
             ports: number;
         };
@@ -733,6 +1242,14 @@ export interface components {
             error: string;
             /** @description the field that is wrong */
             field?: string;
+            /** @description what is wrong in a text in notation, at its places */
+            mistakes?: components["schemas"]["ServerMistakeView"][];
+        };
+        ServerProposalView: {
+            /** @description the VLAN that it was made after, 0 for none */
+            like: number;
+            lines: string[];
+            vid: number;
         };
         ServerReachView: {
             /** @description those that its gateway does not reach */
@@ -742,11 +1259,27 @@ export interface components {
             roots: components["schemas"]["ServerBranchView"][];
             vid: number;
         };
+        ServerShapeView: {
+            pvid: number;
+            /** @description all or needed, where such VLANs are tagged too */
+            rest?: string;
+            tagged: number[];
+            text: string;
+            untagged: number[];
+            use?: string;
+        };
         ServerUndoRequest: {
             /** Format: int64 */
             revision: number;
         };
+        ServerUseView: {
+            name: string;
+            /** @description how many ports have it, through plans too */
+            ports: number;
+            shape: components["schemas"]["ServerShapeView"];
+        };
         ServerVLANView: {
+            addresses?: components["schemas"]["ServerAddressView"][];
             gateway?: string;
             local: boolean;
             name: string;
@@ -757,6 +1290,10 @@ export interface components {
             /** @enum {string} */
             state: "unused" | "whole" | "split" | "merged";
             vid: number;
+        };
+        ServerWalkView: {
+            journey?: components["schemas"]["ApiJourney"];
+            walk: components["schemas"]["ApiWalk"];
         };
     };
     responses: never;

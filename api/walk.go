@@ -1,0 +1,99 @@
+package api
+
+import (
+	"klammer/core/span"
+)
+
+// Arrival is a port without a cable where a frame comes out.
+type Arrival struct {
+	Port string `json:"port" required:"true"`
+	Wire Wire   `json:"wire" required:"true" nullable:"true"`
+}
+
+// Drop is a port that drops a frame on arrival.
+type Drop struct {
+	Port   string `json:"port" required:"true"`
+	Reason string `json:"reason" required:"true"`
+	Wire   Wire   `json:"wire" required:"true" nullable:"true"`
+}
+
+// Exit is a port by which a frame leaves a device.
+type Exit struct {
+	Port string   `json:"port" required:"true"`
+	Wire Wire     `json:"wire" required:"true" nullable:"true"`
+	To   []string `json:"to" required:"true" nullable:"false"`
+}
+
+// Hop is one device that a frame gets into.
+type Hop struct {
+	Device string `json:"device" required:"true"`
+	In     string `json:"in" required:"true"`
+	Wire   Wire   `json:"wire" required:"true" nullable:"true"`
+	VLAN   int    `json:"vlan,omitempty"`
+	Out    []Exit `json:"out" required:"true" nullable:"false"`
+	Text   string `json:"text" required:"true"`
+}
+
+// Walk is all that becomes of one frame.
+type Walk struct {
+	Arrivals []Arrival `json:"arrivals" required:"true" nullable:"false"`
+	Drops    []Drop    `json:"drops" required:"true" nullable:"false"`
+	Hops     []Hop     `json:"hops" required:"true" nullable:"false"`
+}
+
+// WalkOf is a walk as JSON.
+func WalkOf(w *span.Walk) Walk {
+	j := Walk{Arrivals: Arrivals(w.Arrivals), Drops: []Drop{}, Hops: []Hop{}}
+	for _, d := range w.Drops {
+		j.Drops = append(j.Drops, Drop{d.Port.String(), d.Reason.String(), Wire(d.Wire)})
+	}
+	for _, h := range w.Hops {
+		k := Hop{Device: h.Device, In: h.In.String(), Wire: Wire(h.Wire), VLAN: int(h.Domain.VID), Out: []Exit{}, Text: h.Text}
+		for _, e := range h.Out {
+			k.Out = append(k.Out, Exit{e.Port.String(), Wire(e.Wire), Refs(e.To)})
+		}
+		j.Hops = append(j.Hops, k)
+	}
+	return j
+}
+
+// Arrivals are where a frame comes out, never null.
+func Arrivals(as []span.Arrival) []Arrival {
+	out := []Arrival{}
+	for _, a := range as {
+		out = append(out, Arrival{a.Port.String(), Wire(a.Wire)})
+	}
+	return out
+}
+
+// Journey is the way of one frame to one port.
+type Journey struct {
+	Steps   []Step `json:"steps" required:"true" nullable:"false"`
+	Arrives bool   `json:"arrives" required:"true"`
+	Wire    Wire   `json:"wire" required:"true" nullable:"true"`
+	Why     string `json:"why,omitempty"`
+	Slowest string `json:"slowest,omitempty"`
+	At      string `json:"at,omitempty"`
+}
+
+// Step is one device on a journey.
+type Step struct {
+	Device string `json:"device" required:"true"`
+	In     string `json:"in" required:"true"`
+	Out    string `json:"out" required:"true"`
+	WireIn Wire   `json:"wireIn" required:"true" nullable:"true"`
+	Wire   Wire   `json:"wire" required:"true" nullable:"true"`
+	VLAN   int    `json:"vlan" required:"true"`
+	Text   string `json:"text" required:"true"`
+	Speed  string `json:"speed,omitempty"`
+	Routed bool   `json:"routed,omitempty"`
+}
+
+// JourneyOf is a journey as JSON.
+func JourneyOf(j *span.Journey) Journey {
+	out := Journey{Steps: []Step{}, Arrives: j.Arrives, Wire: Wire(j.Wire), Why: j.Why, Slowest: j.Slowest.String(), At: j.At}
+	for _, s := range j.Steps {
+		out.Steps = append(out.Steps, Step{s.Device, s.In, s.Out, Wire(s.WireIn), Wire(s.Wire), int(s.Domain.VID), s.Text, s.Speed.String(), s.Routed})
+	}
+	return out
+}

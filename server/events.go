@@ -1,0 +1,113 @@
+package server
+
+import (
+	"bufio"
+	"encoding/json"
+	"fmt"
+	"time"
+
+	"github.com/gofiber/fiber/v3"
+)
+
+// events streams the views of edits. A comment goes out every few seconds, so
+// that both sides notice when the other is gone.
+func (s *Server) events(c fiber.Ctx) error {
+	r, err := s.room(c)
+	if err != nil {
+		return err
+	}
+	events, done := r.watch()
+	_, now, err := r.current(c.Context())
+	if err != nil {
+		done()
+		return err
+	}
+	c.Set("Content-Type", "text/event-stream")
+	c.Set("Cache-Control", "no-store")
+	return c.SendStreamWriter(func(w *bufio.Writer) {
+		defer done()
+		fmt.Fprintf(w, "retry: 500\nevent: at\ndata: %d\n\n", now.Revision)
+		if w.Flush() != nil {
+			return
+		}
+		beat := time.NewTicker(3 * time.Second)
+		defer beat.Stop()
+		for {
+			select {
+			case <-s.stop.Done():
+				return
+			case e, ok := <-events:
+				if !ok {
+					return
+				}
+				text, err := json.Marshal(e.data)
+				if err != nil {
+					return
+				}
+				fmt.Fprintf(w, "event: %s\nid: %d\ndata: %s\n\n", e.name, e.id, text)
+			case <-beat.C:
+				fmt.Fprint(w, "event: beat\ndata: \n\n")
+			}
+			if w.Flush() != nil {
+				return
+			}
+		}
+	})
+}
+
+// Here is where somebody is: a tab of a browser, and the cell that it is at.
+type Here struct {
+	Tab  string `json:"tab" required:"true" maxLength:"40" description:"a name that the tab gave itself"`
+	Port string `json:"port" required:"true" maxLength:"100" description:"device.port, empty outside the board"`
+	VID  int    `json:"vid" required:"true"`
+	New  bool   `json:"new,omitempty" description:"the tab has just come: others say where they are"`
+	Gone bool   `json:"gone,omitempty"`
+}
+
+// Somebody is a Here with the name that the browser said, as it goes to all.
+type Somebody struct {
+	Here
+	Name   string `json:"name"`
+	Office int64  `json:"office"`
+}
+
+// here tells everybody at an office, on every server, where one tab is. It is
+// kept nowhere: who is not heard of for a while is gone.
+func (s *Server) here(c fiber.Ctx) error {
+	name, err := author(c)
+	if err != nil {
+		return err
+	}
+	var q Here
+	if err := body(c, &q); err != nil {
+		return err
+	}
+	if len(q.Tab) > 40 || len(q.Port) > 100 {
+		return bad("tab", "a tab has up to 40 letters, a port up to 100")
+	}
+	r, err := s.room(c)
+	if err != nil {
+		return err
+	}
+	text, err := json.Marshal(Somebody{q, name, r.id})
+	if err != nil {
+		return err
+	}
+	if err := s.store.Tell(c.Context(), string(text)); err != nil {
+		return err
+	}
+	return c.JSON(q)
+}
+
+// someoneIs passes on what another server, or this one, was told.
+func (s *Server) someoneIs(text string) {
+	var x Somebody
+	if json.Unmarshal([]byte(text), &x) != nil {
+		return
+	}
+	if r := s.known(x.Office); r != nil {
+		r.mu.Lock()
+		defer r.mu.Unlock()
+		r.tell(event{"here", 0, x})
+	}
+}

@@ -1,0 +1,199 @@
+package server
+
+import (
+	"fmt"
+	"strings"
+
+	"github.com/gofiber/fiber/v3"
+	"github.com/rogpeppe/go-internal/diff"
+
+	"klammer/api"
+	"klammer/core/finding"
+	"klammer/core/notation"
+	"klammer/core/office"
+	"klammer/core/span"
+	"klammer/store"
+)
+
+// OfficeSummary is an office in a list.
+type OfficeSummary struct {
+	ID       int64  `json:"id" required:"true"`
+	Title    string `json:"title" required:"true"`
+	Revision int64  `json:"revision" required:"true"`
+}
+
+func (s *Server) offices(c fiber.Ctx) error {
+	all, err := s.store.Offices(c.Context())
+	if err != nil {
+		return err
+	}
+	out := []OfficeSummary{}
+	for _, o := range all {
+		out = append(out, OfficeSummary(o))
+	}
+	return c.JSON(out)
+}
+
+// NewOffice says how an office starts: from a text in notation, as a copy of
+// another, or empty. A title wins over the one in the text.
+type NewOffice struct {
+	Title string `json:"title,omitempty" maxLength:"200"`
+	Text  string `json:"text,omitempty" description:"a whole office in bracket notation"`
+	Copy  int64  `json:"copy,omitempty" description:"the office to start as"`
+	Try   bool   `json:"try,omitempty" description:"only say whether the text can be read"`
+}
+
+func (s *Server) create(c fiber.Ctx) error {
+	name, err := author(c)
+	if err != nil {
+		return err
+	}
+	var q NewOffice
+	if err := body(c, &q); err != nil {
+		return err
+	}
+	o, summary := &office.Office{}, "start"
+	switch {
+	case q.Text != "" && q.Copy != 0:
+		return bad("copy", "an office starts from a text or as a copy, not both")
+	case q.Text != "":
+		f, err := notation.Read("text", q.Text)
+		if err != nil {
+			return mistaken("text", err, true)
+		}
+		o, summary = f.Office, "read from a text"
+	case q.Copy != 0:
+		from, _, err := s.store.Load(c.Context(), q.Copy)
+		if err != nil {
+			return err
+		}
+		o, summary = from, "copy of "+from.Title
+	}
+	d := office.NewDraft(o)
+	if t := strings.TrimSpace(q.Title); t != "" {
+		if strings.ContainsAny(t, "\r\n\t\x00") || len([]rune(t)) > 200 {
+			return bad("title", "a title is one line of up to 200 letters")
+		}
+		d.SetTitle(t)
+	}
+	o, _ = d.Done()
+	if o.Title == "" {
+		return bad("title", "give the office a name")
+	}
+	if q.Try {
+		return c.JSON(OfficeSummary{Title: o.Title})
+	}
+	id, err := s.store.Import(c.Context(), o, store.Note{Author: name, Summary: cut(summary)})
+	if err != nil {
+		return err
+	}
+	return c.JSON(OfficeSummary{ID: id, Title: o.Title, Revision: 1})
+}
+
+// DeleteOffice names the office that is to go, as a person types it.
+type DeleteOffice struct {
+	Title string `json:"title" required:"true"`
+}
+
+func (s *Server) remove(c fiber.Ctx) error {
+	if _, err := author(c); err != nil {
+		return err
+	}
+	var q DeleteOffice
+	if err := body(c, &q); err != nil {
+		return err
+	}
+	r, err := s.room(c)
+	if err != nil {
+		return err
+	}
+	report, _, err := r.current(c.Context())
+	if err != nil {
+		return err
+	}
+	if want := report.Net.Office.Title; q.Title != want {
+		return bad("title", "the office is named %q: type that name to delete it", want)
+	}
+	if err := s.store.Delete(c.Context(), r.id); err != nil {
+		return err
+	}
+	s.forget(r.id)
+	return c.JSON(OfficeSummary{ID: r.id})
+}
+
+type compareQuery struct {
+	With int64 `query:"with" required:"true" description:"the office to compare with"`
+}
+
+// Comparison is what differs from one office to another, in lines and in what
+// it means.
+type Comparison struct {
+	Title string        `json:"title" required:"true" description:"the other office's"`
+	Lines []string      `json:"lines" required:"true" nullable:"false" description:"a unified diff of the two in notation, without its head"`
+	Ports []PortChange  `json:"ports" required:"true" nullable:"false"`
+	Come  []api.Finding `json:"come" required:"true" nullable:"false"`
+	Go    []api.Finding `json:"go" required:"true" nullable:"false"`
+}
+
+// PortChange is which other ports a port gains and loses.
+type PortChange struct {
+	Port  string   `json:"port" required:"true"`
+	Gains []string `json:"gains" required:"true" nullable:"false"`
+	Loses []string `json:"loses" required:"true" nullable:"false"`
+}
+
+func (s *Server) compare(c fiber.Ctx) error {
+	a, err := s.report(c)
+	if err != nil {
+		return err
+	}
+	with, err := intQuery(c, "with", 0)
+	if err != nil {
+		return err
+	}
+	other, _, err := s.store.Load(c.Context(), with)
+	if err != nil {
+		return err
+	}
+	b := finding.Check(span.Compile(other))
+	out := Comparison{Title: other.Title, Lines: []string{}, Ports: []PortChange{}}
+	text := string(diff.Diff("a", []byte(notation.Print(a.Net.Office)), "b", []byte(notation.Print(other))))
+	if lines := strings.Split(strings.TrimRight(text, "\n"), "\n"); len(lines) > 3 {
+		out.Lines = lines[3:]
+	}
+	for _, x := range span.Compare(a.Net, b.Net) {
+		out.Ports = append(out.Ports, PortChange{x.Port.String(), api.Refs(x.Gains), api.Refs(x.Loses)})
+	}
+	come, gone := finding.Differ(a, b)
+	out.Come, out.Go = api.Findings(b, come, 0), api.Findings(a, gone, 0)
+	return c.JSON(out)
+}
+
+func (s *Server) notation(c fiber.Ctx) error {
+	report, err := s.report(c)
+	if err != nil {
+		return err
+	}
+	c.Set("Content-Type", "text/plain; charset=utf-8")
+	if c.Query("file") != "" {
+		c.Set("Content-Disposition", fmt.Sprintf("attachment; filename=%q", fileName(report.Net.Office.Title)))
+	}
+	return c.SendString(notation.Print(report.Net.Office))
+}
+
+// fileName is a title as a file's name, in letters that every system takes.
+func fileName(title string) string {
+	var b strings.Builder
+	for _, c := range strings.ToLower(title) {
+		switch {
+		case c >= 'a' && c <= 'z' || c >= '0' && c <= '9':
+			b.WriteRune(c)
+		case b.Len() > 0 && !strings.HasSuffix(b.String(), "-"):
+			b.WriteByte('-')
+		}
+	}
+	if s := strings.Trim(b.String(), "-"); s != "" {
+		return s + ".klm"
+	}
+	return "office.klm"
+}
