@@ -90,17 +90,12 @@ func (s *Server) create(c fiber.Ctx) error {
 	return c.JSON(OfficeSummary{ID: id, Title: o.Title, Revision: 1})
 }
 
-// DeleteOffice names the office that is to go, as a person types it.
-type DeleteOffice struct {
-	Title string `json:"title" required:"true"`
+type removeQuery struct {
+	Title string `query:"title" required:"true" description:"the office's name, as a person types it to be sure"`
 }
 
 func (s *Server) remove(c fiber.Ctx) error {
 	if _, err := author(c); err != nil {
-		return err
-	}
-	var q DeleteOffice
-	if err := body(c, &q); err != nil {
 		return err
 	}
 	r, err := s.room(c)
@@ -111,7 +106,7 @@ func (s *Server) remove(c fiber.Ctx) error {
 	if err != nil {
 		return err
 	}
-	if want := report.Net.Office.Title; q.Title != want {
+	if want := report.Net.Office.Title; c.Query("title") != want {
 		return bad("title", "the office is named %q: type that name to delete it", want)
 	}
 	if err := s.store.Delete(c.Context(), r.id); err != nil {

@@ -2,12 +2,15 @@ package server
 
 import (
 	"net/url"
+	"slices"
+	"strings"
 
 	"github.com/gofiber/fiber/v3"
 
 	"klammer/api"
 	"klammer/core/finding"
 	"klammer/core/notation"
+	"klammer/core/office"
 	"klammer/core/span"
 )
 
@@ -27,7 +30,7 @@ func (s *Server) routes() []route {
 		{"GET", "/api/offices", "The offices", nil, []OfficeSummary{}, nil, s.offices},
 		{"POST", "/api/offices", "Start an office", NewOffice{}, OfficeSummary{}, nil, s.create},
 		{"GET", "/api/offices/:id", "A whole office", nil, OfficeView{}, nil, s.office},
-		{"DELETE", "/api/offices/:id", "Delete an office", DeleteOffice{}, OfficeSummary{}, nil, s.remove},
+		{"DELETE", "/api/offices/:id", "Delete an office", nil, OfficeSummary{}, removeQuery{}, s.remove},
 		{"POST", "/api/offices/:id/edits", "Make an edit", EditRequest{}, OfficeView{}, nil, s.edit},
 		{"POST", "/api/offices/:id/preview", "What an edit would do", EditRequest{}, Preview{}, nil, s.preview},
 		{"POST", "/api/offices/:id/undo", "Take an edit back", UndoRequest{}, OfficeView{}, nil, s.undo},
@@ -128,6 +131,8 @@ type Preview struct {
 	Lines   []string      `json:"lines" required:"true" nullable:"false"`
 	Notes   []string      `json:"notes" required:"true" nullable:"false" description:"what else to know: devices that must learn a VLAN, limits passed, exceptions made"`
 	Devices []DeviceView  `json:"devices" required:"true" nullable:"false" description:"the devices whose ports change, as they would be"`
+	Uses    []UseView     `json:"uses,omitempty" description:"all uses as they would be, where one changes"`
+	Plans   []PlanView    `json:"plans,omitempty" description:"all port plans as they would be, where one or a use changes"`
 	Edit    bool          `json:"edit" required:"true" description:"whether there is anything to change"`
 	Come    []api.Finding `json:"come" required:"true" nullable:"false"`
 	Go      []api.Finding `json:"go" required:"true" nullable:"false"`
@@ -156,6 +161,11 @@ func (s *Server) preview(c fiber.Ctx) error {
 		if k := len(p.Devices); k == 0 || p.Devices[k-1].Name != r.Device {
 			p.Devices = append(p.Devices, deviceView(out.Report.Net, out.Report.Net.Topo.DeviceIndex(r.Device)))
 		}
+	}
+	if slices.ContainsFunc(x.edit.Keys(), func(k office.Key) bool {
+		return strings.HasPrefix(string(k), "use:") || strings.HasPrefix(string(k), "plan:")
+	}) {
+		p.Uses, p.Plans = useViews(out.Report.Net), planViews(out.Report.Net)
 	}
 	p.Edit = len(x.edit) > 0
 	p.Come, p.Go = api.Findings(out.Report, out.Come, 0), api.Findings(report, out.Go, 0)

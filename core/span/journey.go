@@ -2,6 +2,7 @@ package span
 
 import (
 	"fmt"
+	"strings"
 
 	"klammer/core/bridge"
 	"klammer/core/office"
@@ -65,6 +66,10 @@ func (n *Net) Journey(from office.PortRef, w bridge.Wire, at office.PortRef) (*J
 		j.Why = fmt.Sprintf("It does not come out of %s, and that port is in no VLAN of its own that a gateway could route to.", at)
 		return j, nil
 	}
+	if up.stops[0].dom.VID == wants && !up.stops[0].dom.Keep {
+		j.Why = fmt.Sprintf("Both ends are in %s, but it does not get there%s.", n.Name(wants), up.lost())
+		return j, nil
+	}
 	for _, stop := range up.stops {
 		for _, a := range n.Office.Devices[stop.dev].Addresses {
 			if !n.answers(stop, a) {
@@ -77,7 +82,7 @@ func (n *Net) Journey(from office.PortRef, w bridge.Wire, at office.PortRef) (*J
 				down := n.spreadFrom(stop.dev, b)
 				end := down.out(ends[1])
 				if end == nil {
-					j.Why = fmt.Sprintf("%s routes it into %s, but from there it does not come out of %s.", n.Office.Devices[stop.dev].Name, n.Name(wants), at)
+					j.Why = fmt.Sprintf("%s routes it into %s, but from there it does not come out of %s%s.", n.Office.Devices[stop.dev].Name, n.Name(wants), at, down.lost())
 					continue
 				}
 				j.Why = ""
@@ -95,7 +100,7 @@ func (n *Net) Journey(from office.PortRef, w bridge.Wire, at office.PortRef) (*J
 		}
 	}
 	if j.Why == "" {
-		j.Why = fmt.Sprintf("It does not come out of %s: no gateway that it reaches has an address in %s too.", at, n.Name(wants))
+		j.Why = fmt.Sprintf("It does not come out of %s: no gateway that it reaches has an address in %s too%s.", at, n.Name(wants), up.lost())
 	}
 	return j, nil
 }
@@ -130,6 +135,20 @@ type stop struct {
 type spread struct {
 	n     *Net
 	stops []*stop
+	drops []Drop
+}
+
+// lost says where on the way frames of a spread are dropped, after a colon;
+// "" where they are not.
+func (s *spread) lost() string {
+	if len(s.drops) == 0 {
+		return ""
+	}
+	var all []string
+	for _, d := range s.drops[:min(3, len(s.drops))] {
+		all = append(all, fmt.Sprintf("%s drops it, as %s", d.Port, d.Reason))
+	}
+	return ": " + strings.Join(all, "; ")
 }
 
 // spread goes breadth first through the devices that a frame gets into.
@@ -174,10 +193,14 @@ func (s *spread) grow(seen map[arriving]bool) {
 				for _, to := range n.otherEnds(&n.Topo.Links[l], at.dev, p) {
 					next := arriving{to.Dev, to.Port, w}
 					dom, why := n.Tables[to.Dev].Ingress(to.Port, w)
-					if seen[next] || why != bridge.Passed {
+					if seen[next] {
 						continue
 					}
 					seen[next] = true
+					if why != bridge.Passed {
+						s.drops = append(s.drops, Drop{n.ref(to.Dev, to.Port), w, why})
+						continue
+					}
 					s.stops = append(s.stops, &stop{dev: to.Dev, in: to.Port, wireIn: w, dom: dom, via: at, viaPort: p, viaWire: w, out: -1})
 				}
 			}

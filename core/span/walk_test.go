@@ -172,8 +172,13 @@ device b switch
   2: 20
   3: 30
   4: [10 20]
+device c switch
+  ports 1-2
+  1: 10
+  2: [10]
 cable gate.lan a.3
 cable a.4 b.4
+cable c.2 b.3
 `)
 	require.NoError(t, err)
 	n := span.Compile(f.Office)
@@ -186,6 +191,7 @@ cable a.4 b.4
 		{"a.1", "b.2", bridge.Untagged, "a 1>3 gate lan>lan a 3>4 b 4>2 | slowest 100M a.4 b.4"},
 		{"a.1", "a.2", bridge.Untagged, "a 1>3 gate lan>lan a 3>2 | slowest 1G a.3 gate.lan"},
 		{"a.1", "b.3", bridge.Untagged, "no gateway that it reaches has an address in 30 lab too"},
+		{"c.1", "b.1", bridge.Untagged, "Both ends are in 10 staff, but it does not get there: b.3 drops it, as the port is not a member of the frame's VLAN"},
 		{"a.1", "b.1", 77, "a.1 drops it on arrival: the port is not a member"},
 	} {
 		j, err := n.Journey(ref(row.from), row.wire, ref(row.to))

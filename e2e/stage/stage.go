@@ -137,9 +137,18 @@ func Open(ctx context.Context, url, name string) error {
 	)
 }
 
+// patience is how long something may take to show; KLAMMER_PATIENCE says another,
+// for work on the tests themselves.
+var patience = func() time.Duration {
+	if d, err := time.ParseDuration(os.Getenv("KLAMMER_PATIENCE")); err == nil {
+		return d
+	}
+	return 40 * time.Second
+}()
+
 // Until waits until a JavaScript expression is true.
 func Until(ctx context.Context, expression string) error {
-	_, err := chromedp.Run(ctx, chromedp.Poll[bool](expression, chromedp.WithPollingInterval(5*time.Millisecond), chromedp.WithPollingTimeout(40*time.Second)))
+	_, err := chromedp.Run(ctx, chromedp.Poll[bool](expression, chromedp.WithPollingInterval(5*time.Millisecond), chromedp.WithPollingTimeout(patience)))
 	if err != nil {
 		return fmt.Errorf("waiting for %s: %w", expression, err)
 	}

@@ -1,30 +1,55 @@
 <script lang="ts">
-  import { onDestroy, onMount } from "svelte";
+  import { onDestroy, type Component } from "svelte";
   import Board from "./board/Board.svelte";
+  import Devices from "./devices/Devices.svelte";
   import Dock from "./dock/Dock.svelte";
   import Line from "./line/Line.svelte";
-  import Empty from "./shell/Empty.svelte";
+  import Compare from "./offices/Compare.svelte";
+  import Offices from "./offices/Offices.svelte";
+  import Plans from "./plans/Plans.svelte";
+  import Reach from "./reach/Reach.svelte";
+  import Register from "./register/Register.svelte";
   import Header from "./shell/Header.svelte";
-  import HistoryPanel from "./shell/HistoryPanel.svelte";
+  import History from "./history/History.svelte";
   import KeysDialog from "./shell/KeysDialog.svelte";
   import NameDialog from "./shell/NameDialog.svelte";
   import Notice from "./shell/Notice.svelte";
+  import Then from "./history/Then.svelte";
+  import Waiting from "./shell/Waiting.svelte";
+  import Walk from "./walk/Walk.svelte";
   import { office } from "./state/office.svelte";
   import { panels } from "./state/panels.svelte";
+  import { pending } from "./state/pending.svelte";
+  import { place, titles, type View } from "./state/place.svelte";
 
-  onMount(() => void office.start());
-  onDestroy(() => office.stop());
+  const pages: Record<Exclude<View, "board">, Component> = {
+    reach: Reach, walk: Walk, plans: Plans, register: Register, devices: Devices, history: History, compare: Compare,
+  };
+  const id = $derived(place.now.office);
+  const view = $derived(place.now.view);
+  const Page = $derived(view === "board" ? null : pages[view]);
+
+  $effect(() => void office.open(id));
+  $effect(() => {
+    document.title = office.view ? `${titles[view]} · ${office.view.title} · Klammer` : "Klammer";
+  });
+  $effect(() => {
+    void view;
+    pending.clear();
+  });
+  onDestroy(() => office.leave());
 
   function keys(e: KeyboardEvent) {
-    const inText = e.target instanceof HTMLInputElement || e.target instanceof HTMLTextAreaElement;
-    if ((e.ctrlKey || e.metaKey) && !inText) {
+    const inText = e.target instanceof HTMLInputElement || e.target instanceof HTMLTextAreaElement || e.target instanceof HTMLSelectElement;
+    if (inText || document.querySelector("dialog[open]")) return;
+    if (e.ctrlKey || e.metaKey) {
       const k = e.key.toLowerCase();
       if (k === "z" && !e.shiftKey) void office.undo();
       else if (k === "y" || (k === "z" && e.shiftKey)) void office.redo();
       else return;
       e.preventDefault();
-    } else if (!inText && !e.altKey && e.key === "?") panels.keys = true;
-    else if (!inText && !e.altKey && e.key === "/") {
+    } else if (!e.altKey && e.key === "?") panels.keys = true;
+    else if (!e.altKey && e.key === "/") {
       e.preventDefault();
       document.getElementById("line")?.focus();
     }
@@ -33,25 +58,55 @@
 
 <svelte:window onkeydown={keys} />
 
-<div class="shell">
+<!-- svelte-ignore a11y_click_events_have_key_events, a11y_no_static_element_interactions -->
+<div class="shell" class:page={Page || id === 0} onclick={place.follow}>
   <Header />
-  {#if office.view}
-    <Board />
-    <Dock />
-    <Line />
+  {#if id === 0}
+    <Offices />
+  {:else if !office.view}
+    <Waiting />
   {:else}
-    <Empty />
+    {#if Page}
+      <main><Then /><Page /></main>
+    {:else}
+      <main class="home"><Then /><Board /></main>
+      <Dock />
+    {/if}
+    <Line />
   {/if}
 </div>
 <Notice />
 <NameDialog />
 <KeysDialog />
-<HistoryPanel />
 
 <style>
   .shell {
     height: 100%;
     display: grid;
     grid-template-rows: 45px minmax(0, 1fr) 240px 40px;
+    grid-template-columns: minmax(0, 1fr);
+  }
+  .page {
+    grid-template-rows: 45px minmax(0, 1fr) 40px;
+  }
+  main {
+    min-height: 0;
+    overflow: auto;
+    display: flex;
+    flex-direction: column;
+  }
+  .home {
+    overflow: hidden;
+  }
+  .home > :global(.board) {
+    flex: 1;
+  }
+  .page main {
+    background: var(--paper);
+  }
+  @media (max-height: 620px) {
+    .shell:not(.page) {
+      grid-template-rows: 45px minmax(0, 1fr) 180px 40px;
+    }
   }
 </style>

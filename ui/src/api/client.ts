@@ -13,6 +13,20 @@ export type Preview = Schemas["ServerPreview"];
 export type Explanation = Schemas["ServerExplanation"];
 export type Reach = Schemas["ServerReachView"];
 export type Branch = Schemas["ServerBranchView"];
+export type Place = Schemas["ServerPlaceView"];
+export type OfficeSummary = Schemas["ServerOfficeSummary"];
+export type NewOffice = Schemas["ServerNewOffice"];
+export type Comparison = Schemas["ServerComparison"];
+export type WalkAnswer = Schemas["ServerWalkView"];
+export type Walk = Schemas["ApiWalk"];
+export type Hop = Schemas["ApiHop"];
+export type Journey = Schemas["ApiJourney"];
+export type Proposal = Schemas["ServerProposalView"];
+export type Use = Schemas["ServerUseView"];
+export type Plan = Schemas["ServerPlanView"];
+export type Shape = Schemas["ServerShapeView"];
+export type Mistake = Schemas["ServerMistakeView"];
+export type Here = Schemas["ServerHere"];
 export type HistoryEntry = Schemas["ServerHistoryEntry"];
 
 /** What the server refused, or that it could not be reached (status 0). */
@@ -21,6 +35,8 @@ export class Refused extends Error {
     readonly status: number,
     message: string,
     readonly field = "",
+    /** What is wrong in a text in notation, at its places. */
+    readonly mistakes: Mistake[] = [],
   ) {
     super(message);
   }
@@ -31,7 +47,7 @@ const http = createClient<paths>({ baseUrl: "/" });
 /** A request that hangs is a server that is gone. */
 const patience = 8000;
 
-type Answer<T> = { data?: T; error?: { error?: string; field?: string }; response: Response };
+type Answer<T> = { data?: T; error?: { error?: string; field?: string; mistakes?: Mistake[] }; response: Response };
 
 async function ask<T>(call: (signal: AbortSignal) => Promise<Answer<T>>): Promise<T> {
   let answer: Answer<T>;
@@ -42,7 +58,7 @@ async function ask<T>(call: (signal: AbortSignal) => Promise<Answer<T>>): Promis
   }
   if (answer.data === undefined || !answer.response.ok) {
     const text = answer.error?.error ?? `the server answered ${answer.response.status}`;
-    throw new Refused(answer.response.status, text, answer.error?.field);
+    throw new Refused(answer.response.status, text, answer.error?.field, answer.error?.mistakes);
   }
   return answer.data;
 }
@@ -60,7 +76,27 @@ export const api = {
     ask((signal) => http.POST("/api/offices/{id}/preview", { params: at(id), body, signal })),
   undo: (id: number, revision: number) =>
     ask((signal) => http.POST("/api/offices/{id}/undo", { params: at(id), body: { revision }, signal })),
-  history: (id: number) => ask((signal) => http.GET("/api/offices/{id}/history", { params: at(id), signal })),
+  history: (id: number, before = 0) =>
+    ask((signal) => http.GET("/api/offices/{id}/history", { params: { path: { id }, query: { before: before || undefined } }, signal })),
+  then: (id: number, revision: number) =>
+    ask((signal) => http.GET("/api/offices/{id}/at/{revision}", { params: { path: { id, revision } }, signal })),
+  restore: (id: number, revision: number) =>
+    ask((signal) => http.POST("/api/offices/{id}/restore", { params: at(id), body: { revision }, signal })),
+  create: (body: NewOffice) => ask((signal) => http.POST("/api/offices", { body, signal })),
+  remove: (id: number, title: string) =>
+    ask((signal) => http.DELETE("/api/offices/{id}", { params: { path: { id }, query: { title } }, headers: { "Content-Type": "application/json" }, signal })),
+  compare: (id: number, other: number) =>
+    ask((signal) => http.GET("/api/offices/{id}/compare", { params: { path: { id }, query: { with: other } }, signal })),
+  walk: (id: number, from: string, wire: string, to: string) =>
+    ask((signal) =>
+      http.GET("/api/offices/{id}/walk", { params: { path: { id }, query: { from, wire, to: to || undefined } }, signal }),
+    ),
+  propose: (id: number, name: string, vid: number) =>
+    ask((signal) =>
+      http.GET("/api/offices/{id}/propose", { params: { path: { id }, query: { name, vid: vid || undefined } }, signal }),
+    ),
+  here: (id: number, body: Here) => ask((signal) => http.POST("/api/offices/{id}/here", { params: at(id), body, signal })),
+  healthy: () => fetch("/api/health").then((r) => r.ok, () => false),
   explain: (id: number, ports: string[], vlan: number) =>
     ask((signal) =>
       http.GET("/api/offices/{id}/explain", {
@@ -70,9 +106,13 @@ export const api = {
     ),
 };
 
+/** Somebody's place in an office. */
+export type Somebody = Here & { name: string };
+
 /** What the stream of edits tells. */
 export interface Listener {
   edit(view: Office): void;
+  here(who: Somebody): void;
   at(revision: number): void;
   lost(): void;
 }
@@ -100,12 +140,25 @@ export function listen(id: number, l: Listener): () => void {
     source = new EventSource(`/api/offices/${id}/events`);
     source.addEventListener("at", (e) => (alive(), l.at(Number(e.data))));
     source.addEventListener("edit", (e) => (alive(), l.edit(JSON.parse(e.data) as Office)));
+    source.addEventListener("here", (e) => l.here(JSON.parse(e.data) as Somebody));
     source.addEventListener("beat", alive);
     source.onerror = reopen;
   };
+  // A page that is left may be kept by the browser, its connection with it; a
+  // few such, and none is left for the page that is open.
+  const rest = () => {
+    clearTimeout(watch);
+    clearTimeout(again);
+    source.close();
+  };
+  const wake = (e: PageTransitionEvent) => e.persisted && open();
+  addEventListener("pagehide", rest);
+  addEventListener("pageshow", wake);
   open();
   return () => {
     closed = true;
+    removeEventListener("pagehide", rest);
+    removeEventListener("pageshow", wake);
     clearTimeout(watch);
     clearTimeout(again);
     source.close();

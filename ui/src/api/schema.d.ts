@@ -249,7 +249,10 @@ export interface paths {
         /** Delete an office */
         delete: {
             parameters: {
-                query?: never;
+                query: {
+                    /** @description the office's name, as a person types it to be sure */
+                    title: string;
+                };
                 header?: never;
                 path: {
                     id: number;
@@ -1235,8 +1238,12 @@ export interface components {
             lines: string[];
             /** @description what else to know: devices that must learn a VLAN, limits passed, exceptions made */
             notes: string[];
+            /** @description all port plans as they would be, where one or a use changes */
+            plans?: components["schemas"]["ServerPlanView"][];
             /** @description how many ports change */
             ports: number;
+            /** @description all uses as they would be, where one changes */
+            uses?: components["schemas"]["ServerUseView"][];
         };
         ServerProblem: {
             error: string;

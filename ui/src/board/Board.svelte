@@ -1,35 +1,53 @@
 <script lang="ts">
-  import { onMount, tick, untrack } from "svelte";
+  import { onMount, untrack } from "svelte";
   import { office } from "../state/office.svelte";
+  import { rows } from "../state/rows.svelte";
   import { selection } from "../state/selection.svelte";
-  import { pending } from "../state/pending.svelte";
   import Cables from "./Cables.svelte";
   import Cell from "./Cell.svelte";
   import Heads from "./Heads.svelte";
+  import Index from "./Index.svelte";
+  import Marks from "./Marks.svelte";
   import RowName from "./RowName.svelte";
   import { layout, worst } from "./fold";
   import { colours } from "./hue";
+  import { boardKey } from "./keys";
+  import { seenColumns, seenRows } from "./window";
 
   const names = 178;
+  const tall = 26;
   let room = $state(1280);
   let height = $state(470);
+  let scrolled = $state.raw({ left: 0, top: 0 });
   let grid: HTMLElement;
   let scroller: HTMLElement;
   let dragging = false;
 
-  const view = $derived(office.view!);
+  const view = $derived(office.shown!);
   const plan = $derived(layout(view.devices, view.order, selection.unfolded, room - names - 2));
   const marks = $derived(worst(view.findings));
   const hues = $derived(colours(view.vlans));
   const lit = $derived(new Set(selection.explained?.reach?.ports ?? []));
   const cut = $derived(new Set(selection.explained?.reach?.cut ?? []));
   const current = $derived(selection.vlan?.vid);
-
   const splits = $derived(new Set(view.findings.filter((f) => f.code === "split").map((f) => f.vlans[0])));
-  const picked = $derived.by(() => {
-    const from = plan.columns[selection.left];
-    const to = plan.columns[selection.right];
-    return from && to && !selection.cable ? { x: from.x, width: to.x + to.width - from.x } : null;
+  const heads = $derived(plan.columns.some((c) => c.port.use) ? 88 : 72);
+  const wide = $derived(plan.width + names > room);
+  const body = $derived(rows.list.length * tall);
+
+  // Only what is seen is drawn; the runs are numbers, so that a small move of
+  // the window asks nothing again.
+  const across = $derived(seenColumns(plan.columns, scrolled.left, room - names));
+  const down = $derived(seenRows(rows.list.length, Math.max(0, scrolled.top - heads), height, tall));
+  const fromColumn = $derived(across.from);
+  const toColumn = $derived(across.to);
+  const columns = $derived(plan.columns.slice(fromColumn, toColumn));
+  const fromRow = $derived(down.from);
+  const toRow = $derived(down.to);
+  const shownRows = $derived(rows.list.slice(fromRow, toRow));
+  const active = $derived.by(() => {
+    const { row, column } = selection.cursor;
+    return row >= fromRow && row < toRow && column >= fromColumn && column < toColumn ? `c-${row}-${column}` : undefined;
   });
 
   $effect(() => {
@@ -43,76 +61,38 @@
   // Only a move scrolls: reading the scroll position after an edit would make
   // the browser lay the page out at once.
   $effect(() => {
-    const at = selection.cursor.column;
+    const { row, column } = selection.cursor;
     untrack(() => {
-      const c = plan.columns[at];
-      if (!c || !scroller || plan.width + names <= room) return;
-      const wide = room - names;
-      if (c.x < scroller.scrollLeft + 4) scroller.scrollLeft = c.x - 20;
-      else if (c.x + c.width > scroller.scrollLeft + wide) scroller.scrollLeft = c.x + c.width - wide + 20;
+      const c = plan.columns[column];
+      if (!c || !scroller) return;
+      const { left, top } = scrolled;
+      const across = room - names;
+      if (wide && c.x < left + 4) scroller.scrollLeft = c.x - 20;
+      else if (wide && c.x + c.width > left + across) scroller.scrollLeft = c.x + c.width - across + 20;
+      const y = row * tall;
+      if (y < top) scroller.scrollTop = y;
+      else if (heads + y + tall > top + height - 30) scroller.scrollTop = heads + y + tall - height + 30;
     });
   });
 
-  /** The first column of the next device, or of this or the one before. */
-  function byDevice(step: number): number {
-    const starts = plan.groups.map((g) => plan.columns.indexOf(g.columns[0]!)).filter((i) => i >= 0);
-    const at = selection.cursor.column;
-    return step > 0 ? (starts.find((s) => s > at) ?? at) : (starts.findLast((s) => s < at) ?? 0);
-  }
-
-  // Where to begin: at the first thing that is wrong, with the keys on the board.
+  // Where to begin: where one was, else at the first thing that is wrong.
   onMount(() => {
-    const first = view.findings.find((f) => f.ports.length);
     selection.columns = plan.columns;
-    if (first) selection.goTo(first.ports[0]!, first.vlans[0]);
+    const first = view.findings.find((f) => f.ports.length);
+    if (first && !selection.cursor.row && !selection.cursor.column) selection.goTo(first.ports[0]!, first.vlans[0]);
     if (!office.askName) grid.focus({ preventScroll: true });
   });
 
-  async function keys(e: KeyboardEvent) {
-    const { row, column } = selection.cursor;
-    const extend = e.shiftKey;
-    const jump = e.ctrlKey || e.metaKey;
-    if (e.altKey) return;
-    switch (e.key) {
-      case "ArrowLeft":
-        selection.go(row, jump ? byDevice(-1) : column - 1, extend);
-        break;
-      case "ArrowRight":
-        selection.go(row, jump ? byDevice(1) : column + 1, extend);
-        break;
-      case "ArrowUp":
-        selection.go(jump ? 0 : row - 1, column, extend);
-        break;
-      case "ArrowDown":
-        selection.go(jump ? view.vlans.length : row + 1, column, extend);
-        break;
-      case "Home":
-        selection.go(row, 0, extend);
-        break;
-      case "End":
-        selection.go(row, plan.columns.length, extend);
-        break;
-      case "Enter": {
-        const port = selection.toggleFold();
-        await tick();
-        if (port) selection.goTo(port, current);
-        break;
-      }
-      case "Escape":
-        selection.go(row, column);
-        break;
-      default:
-        if (jump || !pending.key(e.key)) return;
-    }
+  function keys(e: KeyboardEvent) {
+    if (!boardKey(e, plan)) return;
     e.preventDefault();
     e.stopPropagation();
   }
-
   function spot(e: PointerEvent): [number, number] | null {
     const cell = (e.target as Element).closest<HTMLElement>("[data-column]");
     return cell ? [Number(cell.dataset.row), Number(cell.dataset.column)] : null;
   }
-  function down(e: PointerEvent) {
+  function press(e: PointerEvent) {
     const at = spot(e);
     if (!at || e.button !== 0) return;
     const row = at[0] < 0 ? selection.cursor.row : at[0];
@@ -128,9 +108,10 @@
 
 <svelte:window onpointerup={() => (dragging = false)} />
 
-<div class="board" bind:clientWidth={room} bind:clientHeight={height}>
-  <div class="scroll" bind:this={scroller}>
-    <div class="sheet" style:width={`${names + plan.width}px`} style:--names={`${names}px`}>
+<div class="board" style:--names={`${names}px`} style:--heads={`${heads}px`}>
+  {#if wide}<Index {plan} {marks} left={scrolled.left} room={room - names} />{/if}
+  <div class="scroll" bind:this={scroller} bind:clientWidth={room} bind:clientHeight={height} onscroll={() => (scrolled = { left: scroller.scrollLeft, top: scroller.scrollTop })}>
+    <div class="sheet" style:width={`${names + plan.width}px`}>
       <div
         role="grid"
         id="board"
@@ -138,30 +119,29 @@
         bind:this={grid}
         aria-label="Memberships: VLANs in rows, ports in columns"
         aria-multiselectable="true"
-        aria-rowcount={view.vlans.length + 1}
+        aria-rowcount={rows.list.length + 1}
         aria-colcount={plan.columns.length + 1}
-        aria-activedescendant={`c-${selection.cursor.row}-${selection.cursor.column}`}
+        aria-activedescendant={active}
         onkeydown={keys}
-        onpointerdown={down}
+        onpointerdown={press}
         onpointerover={over}
         ondblclick={() => selection.toggleFold()}
       >
-        <Heads {plan} {names} {marks} />
-        {#each view.vlans as v, r (v.vid)}
-          <div class="row" class:lit={v.vid === current} class:stripe={r % 2 === 0} role="row" aria-rowindex={r + 2} style:--vlan={hues.get(v.vid)}>
-            <RowName vlan={v} split={splits.has(v.vid)} onpick={() => selection.go(r, selection.cursor.column)} />
-            {#each plan.columns as c, i (c.ports[0])}
-              <Cell column={c} vlan={v} row={r} index={i} {names} reached={v.vid === current && lit.has(c.ports[0]!)} cut={v.vid === current && cut.has(c.ports[0]!)} />
-            {/each}
-          </div>
-        {/each}
-        {#if picked}
-          <div class="pick" role="presentation" style:left={`${names + picked.x}px`} style:width={`${picked.width}px`} style:height={`${view.vlans.length * 26}px`}>
-            <i style:top={`${selection.top * 26}px`} style:height={`${(selection.bottom - selection.top + 1) * 26}px`}></i>
-          </div>
-        {/if}
+        <Heads {plan} {columns} from={fromColumn} {marks} count={view.vlans.length} />
+        <div class="rows" role="rowgroup" style:height={`${body}px`}>
+          {#each shownRows as v, i (v.vid)}
+            {@const r = fromRow + i}
+            <div class="row" class:lit={v.vid === current} class:stripe={r % 2 === 0} role="row" aria-rowindex={r + 2} style:--vlan={hues.get(v.vid)} style:top={`${r * tall}px`}>
+              <RowName vlan={v} split={splits.has(v.vid)} onpick={() => selection.go(r, selection.cursor.column)} />
+              {#each columns as c, k (c.ports[0])}
+                <Cell column={c} vlan={v} row={r} index={fromColumn + k} reached={v.vid === current && lit.has(c.ports[0]!)} cut={v.vid === current && cut.has(c.ports[0]!)} />
+              {/each}
+            </div>
+          {/each}
+          <Marks {plan} {tall} />
+        </div>
       </div>
-      <Cables {plan} {names} links={view.links} room={height - 72 - view.vlans.length * 26} />
+      <Cables {plan} {names} links={view.links} room={height - heads - body} />
     </div>
   </div>
 </div>
@@ -171,9 +151,12 @@
     min-width: 0;
     min-height: 0;
     background: var(--panel);
+    display: flex;
+    flex-direction: column;
   }
   .scroll {
-    height: 100%;
+    flex: 1;
+    min-height: 0;
     overflow: auto;
     user-select: none;
   }
@@ -181,15 +164,17 @@
   #board:focus-visible {
     outline: 0;
   }
-  #board:not(:focus) .pick {
-    outline: 1px dashed var(--plum);
-  }
   .sheet {
     position: relative;
     min-width: 100%;
   }
-  .row {
+  .rows {
     position: relative;
+  }
+  .row {
+    position: absolute;
+    left: 0;
+    right: 0;
     height: 26px;
   }
   .stripe {
@@ -197,18 +182,5 @@
   }
   .row.lit {
     background: var(--plum-wash);
-  }
-  .pick {
-    position: absolute;
-    top: 72px;
-    outline: 2px solid var(--plum);
-    outline-offset: -1px;
-    pointer-events: none;
-  }
-  .pick i {
-    position: absolute;
-    left: 0;
-    right: 0;
-    background: color-mix(in oklab, var(--plum) 16%, transparent);
   }
 </style>

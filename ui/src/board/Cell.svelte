@@ -1,5 +1,6 @@
 <script lang="ts">
   import type { Vlan } from "../api/client";
+  import { pending } from "../state/pending.svelte";
   import { selection } from "../state/selection.svelte";
   import type { Column } from "./fold";
 
@@ -8,12 +9,14 @@
     vlan,
     row,
     index,
-    names,
     reached,
     cut,
-  }: { column: Column; vlan: Vlan; row: number; index: number; names: number; reached: boolean; cut: boolean } = $props();
+  }: { column: Column; vlan: Vlan; row: number; index: number; reached: boolean; cut: boolean } = $props();
 
   const p = $derived(column.port);
+  // What waits for Enter is drawn in place: the first of the column's ports that it changes.
+  const next = $derived(pending.preview ? column.ports.map((r) => pending.port(r)).find((x) => x) : undefined);
+  const then = $derived(next ? (next.untagged.includes(vlan.vid) ? "U" : next.tagged.includes(vlan.vid) ? "T" : "") : null);
   const as = $derived(p.untagged.includes(vlan.vid) ? "U" : p.tagged.includes(vlan.vid) ? "T" : "");
   // The PVID shows only where it is not the untagged VLAN: then it matters.
   const pvid = $derived(p.pvid === vlan.vid && as !== "U");
@@ -40,10 +43,15 @@
   data-as={as || "none"}
   aria-label={says}
   aria-selected={selected}
-  style:left={`${names + column.x}px`}
+  class:turning={then !== null && then !== as}
+  aria-colindex={index + 2}
+  data-then={then !== null && then !== as ? then || "none" : undefined}
+  style:left={`calc(var(--names) + ${column.x}px)`}
   style:width={`${column.width}px`}
 >
-  {#if as === "U"}
+  {#if then !== null && then !== as}
+    <b class={["next", then === "U" ? "u" : then === "T" ? "t" : "off"]}>{then || "–"}</b>
+  {:else if as === "U"}
     <b class="u" class:reached class:cut>U</b>
   {:else if as === "T"}
     <b class="t" class:reached class:cut>T</b>
@@ -119,6 +127,14 @@
     color: var(--amber);
     border: 1.5px dotted var(--amber);
     line-height: 14px;
+  }
+  .turning {
+    background: color-mix(in oklab, var(--plum) 22%, transparent);
+    outline: 1.5px dashed var(--plum);
+    outline-offset: -2px;
+  }
+  .off {
+    color: var(--soft);
   }
   sup {
     position: absolute;

@@ -1,42 +1,65 @@
 <script lang="ts">
   import type { Finding } from "../api/client";
-  import type { Column, Layout } from "./fold";
+  import { rows } from "../state/rows.svelte";
   import { selection } from "../state/selection.svelte";
+  import { useRuns, type Column, type Layout } from "./fold";
 
-  let { plan, names, marks }: { plan: Layout; names: number; marks: Map<string, Finding["severity"]> } = $props();
+  let {
+    plan,
+    columns,
+    from,
+    marks,
+    count,
+  }: { plan: Layout; columns: Column[]; from: number; marks: Map<string, Finding["severity"]>; count: number } = $props();
 
   const mark = (c: Column) => {
     const all = c.ports.map((p) => marks.get(p));
     return all.includes("breaks") ? "breaks" : all.includes("risk") ? "risk" : "";
   };
+  const departs = (c: Column) => c.port.source === "exception";
   const hint = (c: Column) => {
     const plugs = (c.port.plugs ?? []).map((p) => p.name).join(", ");
     const more = c.ports.length > 1 ? `${c.ports.length} ports; Enter unfolds them` : plugs;
-    return [`${c.device} ${c.label}`, c.port.flavour && `inner port (${c.port.flavour})`, more].filter(Boolean).join(" · ");
+    const why = departs(c) && `departs from the plan (${c.port.planned}): ${c.port.because || "no reason given"}`;
+    return [`${c.device} ${c.label}`, c.port.flavour && `inner port (${c.port.flavour})`, c.port.use && `use ${c.port.use}`, why, more].filter(Boolean).join(" · ");
   };
+  const uses = $derived(useRuns(columns));
+  const groups = $derived(plan.groups.filter((g) => columns.length && g.x + g.width >= columns[0]!.x && g.x <= columns.at(-1)!.x));
 </script>
 
 <div class="heads" role="row" aria-rowindex={1}>
-  <span class="corner" role="columnheader" style:width={`${names}px`}><span class="sr-only">VLAN</span></span>
-  {#each plan.groups as g (g.device.name)}
-    <div class="device" aria-hidden="true" style:left={`${names + g.x}px`} style:width={`${g.width}px`} title={`${g.device.name}: ${g.device.kind}, ${g.device.forwarding}${g.device.follows ? `, follows ${g.device.follows}` : ""}`}>
+  <span class="corner" role="columnheader">
+    <span class="sr-only">VLAN</span>
+    <input class="filter" type="search" placeholder="filter rows" aria-label="Filter the rows" bind:value={rows.filter} onkeydown={(e) => {
+      e.stopPropagation();
+      if (e.key === "Escape") rows.filter = "";
+      if (e.key === "Escape" || e.key === "Enter") document.getElementById("board")?.focus();
+    }} />
+    <button class="sort" onclick={() => rows.turn()} title="Sort the rows (s)">by {rows.sort}</button>
+    {#if rows.list.length < count}<span class="left">{rows.list.length} of {count}</span>{/if}
+  </span>
+  {#each groups as g (g.device.name)}
+    <div class="device" aria-hidden="true" style:left={`calc(var(--names) + ${g.x}px)`} style:width={`${g.width}px`} title={`${g.device.name}: ${g.device.kind}, ${g.device.forwarding}${g.device.follows ? `, follows ${g.device.follows}` : ""}`}>
       <b>{g.device.name}</b>
     </div>
   {/each}
-  {#each plan.columns as c, i (c.ports[0])}
+  {#each columns as c, i (c.ports[0])}
     <span
       role="columnheader"
       class={["port", mark(c)]}
       class:blank={c.blank}
-      class:picked={i >= selection.left && i <= selection.right}
+      class:picked={from + i >= selection.left && from + i <= selection.right}
       data-row="-1"
-      data-column={i}
-      style:left={`${names + c.x}px`}
+      data-column={from + i}
+      style:left={`calc(var(--names) + ${c.x}px)`}
       style:width={`${c.width}px`}
       title={hint(c)}
     >
-      <span class="label mono"><span class="sr-only">{c.device}</span> {mark(c) ? "!" : ""}{c.label}</span>
+      <span class="label mono"><span class="sr-only">{c.device}</span> {mark(c) ? "!" : ""}{departs(c) ? "≠" : ""}{c.label}</span>
     </span>
+  {/each}
+  {#each uses as u (u.x)}
+    <span class="use" aria-hidden="true" style:left={`calc(var(--names) + ${u.x + 1}px)`} style:width={`${u.width - 2}px`} title={`use ${u.name}`}>{u.name}</span>
   {/each}
 </div>
 
@@ -45,16 +68,45 @@
     position: sticky;
     top: 0;
     z-index: 4;
-    height: 72px;
+    height: var(--heads);
     background: var(--panel);
   }
   .corner {
     position: sticky;
     left: 0;
-    display: block;
-    height: 72px;
+    width: var(--names);
+    display: flex;
+    flex-wrap: wrap;
+    align-content: flex-end;
+    align-items: center;
+    gap: 2px 6px;
+    height: var(--heads);
+    padding: 0 8px 4px 10px;
     background: var(--panel);
     z-index: 2;
+  }
+  .filter {
+    width: 88px;
+    height: 24px;
+    padding: 0 6px;
+    font-size: 12px;
+    border: 1px solid var(--hair);
+    border-radius: 3px;
+    background: transparent;
+    color: inherit;
+  }
+  .filter::placeholder {
+    color: var(--soft);
+    opacity: 1;
+  }
+  .sort,
+  .left {
+    font-size: 11.5px;
+    color: var(--soft);
+    min-height: 24px;
+  }
+  .left {
+    line-height: 24px;
   }
   .device {
     position: absolute;
@@ -95,6 +147,20 @@
     overflow: hidden;
     text-overflow: ellipsis;
     color: var(--ink);
+  }
+  .use {
+    position: absolute;
+    top: 73px;
+    height: 14px;
+    font-size: 9.5px;
+    line-height: 11px;
+    letter-spacing: -0.04em;
+    text-align: center;
+    color: var(--soft);
+    border: solid var(--faint);
+    border-width: 0 1px 1px;
+    overflow: hidden;
+    white-space: nowrap;
   }
   .blank .label {
     color: var(--soft);

@@ -39,6 +39,7 @@ function alike(a: Port, b: Port): boolean {
     a.pvid === b.pvid &&
     !!a.off === !!b.off &&
     (a.source === "exception") === (b.source === "exception") &&
+    a.use === b.use &&
     same(a.untagged, b.untagged) &&
     same(a.tagged, b.tagged)
   );
@@ -89,8 +90,8 @@ export function fold(d: Device, unfolded: Set<string>): Omit<Column, "x" | "widt
   return out;
 }
 
-export const gap = 9;
-const narrowest = 20;
+export const gap = 8;
+const narrowest = 19.5;
 const widest = 30;
 /** A blank column is a sliver: it can be picked, and takes little room. */
 const sliver = 13;
@@ -109,7 +110,7 @@ export function layout(devices: Device[], order: string[], unfolded: Set<string>
   let slim = 0;
   for (const g of folded) for (const c of g.columns) c.blank ? slim++ : full++;
   const left = room - slim * sliver - (folded.length + 1) * gap;
-  const width = Math.max(narrowest, Math.min(widest, Math.floor(left / Math.max(1, full))));
+  const width = Math.max(narrowest, Math.min(widest, Math.floor((2 * left) / Math.max(1, full)) / 2));
   let x = gap;
   const groups: Group[] = [];
   const columns: Column[] = [];
@@ -135,6 +136,18 @@ export function layout(devices: Device[], order: string[], unfolded: Set<string>
     x += gap;
   }
   return { groups, columns, width: x };
+}
+
+/** Runs of neighbouring columns of one device with the same use, as they are named under the ports. */
+export function useRuns(columns: Column[]): { name: string; x: number; width: number }[] {
+  const out: { name: string; device: string; x: number; width: number }[] = [];
+  for (const c of columns) {
+    const last = out.at(-1);
+    if (!c.port.use) continue;
+    if (last && last.name === c.port.use && last.device === c.device && last.x + last.width === c.x) last.width += c.width;
+    else out.push({ name: c.port.use, device: c.device, x: c.x, width: c.width });
+  }
+  return out;
 }
 
 /** The worst of the findings that are about each port. */

@@ -1,13 +1,14 @@
 <script lang="ts">
   import type { Finding } from "../api/client";
   import { office } from "../state/office.svelte";
+  import { pending } from "../state/pending.svelte";
   import { selection } from "../state/selection.svelte";
 
-  const all = $derived(office.view?.findings ?? []);
+  const all = $derived(office.shown?.findings ?? []);
   const touching = $derived.by(() => {
     if (selection.all) return all;
     if (selection.cable) {
-      const l = office.view?.links.find((l) => `${l.a} ${l.b}` === selection.cable);
+      const l = office.shown?.links.find((l) => `${l.a} ${l.b}` === selection.cable);
       const here = all.filter((f) => l && f.ports.includes(l.a) && f.ports.includes(l.b));
       const causes = new Set(here.map((f) => f.id));
       return all.filter((f) => causes.has(f.id) || (f.cause && causes.has(f.cause)));
@@ -24,18 +25,23 @@
     const under = (id: string): Finding[] => touching.filter((f) => f.cause === id).flatMap((f) => [f, ...under(f.id)]);
     return touching.filter((f) => !f.cause || !ids.has(f.cause)).map((f) => ({ root: f, follow: under(f.id) }));
   });
+  const roots = $derived(all.filter((f) => !f.cause));
+  const at = $derived(roots.findIndex((f) => f.id === selection.finding));
   const label = (m: string[]) => (m.length > 1 ? `${m[0]} …` : m[0]);
   const go = (f: Finding) => {
     const p = f.ports[0];
+    const all = selection.all;
     if (p) selection.goTo(p, f.vlans.at(-1));
+    selection.finding = f.id;
+    selection.all = all;
     document.getElementById("board")?.focus();
   };
 </script>
 
 <div class="findings" aria-live="polite">
-  <h2>{selection.all ? "All findings" : "Findings touching the selection"}</h2>
+  <h2>{selection.finding && !selection.all ? `${at + 1} of ${roots.length} · n steps on` : selection.all ? "All findings" : "Findings touching the selection"}</h2>
   {#each grouped as { root, follow } (root.id)}
-    <article data-code={root.code} class={root.severity}>
+    <article data-code={root.code} class={root.severity} class:here={selection.finding === root.id} {@attach (el) => void (selection.finding === root.id && el.scrollIntoView({ block: "nearest" }))}>
       <span class="severity">{root.severity}</span>
       <div>
         <button class="text" onclick={() => go(root)} title="Go there">{root.text}</button>
@@ -43,7 +49,7 @@
         {#if root.mends.length}
           <p class="mends">
             {#each root.mends as m (m.join("\n"))}
-              <button class="mend mono" title={m.join("\n")} onclick={() => office.edit({ lines: m })}>{label(m)}</button>
+              <button class="mend mono" title={`${m.join("\n")}\nshows what it would do first (m)`} onclick={() => pending.propose(m)}>{label(m)}</button>
             {/each}
           </p>
         {/if}
@@ -61,6 +67,10 @@
     padding: 5px 0 6px;
     border-bottom: 1px solid var(--hair);
     line-height: 1.38;
+  }
+  .here {
+    box-shadow: inset 3px 0 0 var(--plum);
+    background: var(--panel);
   }
   .severity {
     font-size: 11px;

@@ -1,40 +1,32 @@
 <script lang="ts">
   import { office } from "../state/office.svelte";
   import { pending } from "../state/pending.svelte";
+  import { place } from "../state/place.svelte";
   import { selection } from "../state/selection.svelte";
+  import CablePanel from "./CablePanel.svelte";
 
   const x = $derived(selection.explained);
-  const link = $derived(office.view?.links.find((l) => `${l.a} ${l.b}` === selection.cable));
-  const end = (ref: string) => {
-    const dot = ref.indexOf(".");
-    const d = office.view?.devices.find((d) => d.name === ref.slice(0, dot));
-    return d?.ports.find((p) => p.name === ref.slice(dot + 1))?.shape ?? "";
-  };
+  const link = $derived(office.shown?.links.find((l) => `${l.a} ${l.b}` === selection.cable));
   const plugs = $derived(
     selection.columns.slice(selection.left, selection.right + 1).length === 1
-      ? (office.view?.devices ?? []).flatMap((d) =>
+      ? (office.shown?.devices ?? []).flatMap((d) =>
           d.ports.filter((p) => selection.ports.includes(`${d.name}.${p.name}`)).flatMap((p) => (p.plugs ?? []).map((g) => `${g.name} (wants ${g.wants}${g.tagged ? " tagged" : ""})`)),
         )
       : [],
   );
-  const spaced = (ref: string) => ref.replace(".", " ");
   const v = $derived(selection.vlan);
+  const end = $derived(selection.end.replace(".", " "));
 </script>
 
 <div class="words">
   {#if link}
-    <h2>Cable · <span class="where">{spaced(link.a)} ⇄ {spaced(link.b)}</span></h2>
-    <p class="shape mono">{end(link.a)} ⇄ {end(link.b)}</p>
-    <p>
-      {link.cables > 1 ? `${link.cables} cables that act as one. ` : ""}
-      {#if link.vlans.length}It carries <span class="mono">{link.vlans.join(", ")}</span>.{:else}It carries nothing.{/if}
-    </p>
-    {#each link.labels as l (l)}<p class="reason">{l}</p>{/each}
+    <CablePanel {link} />
   {:else if x}
     <h2>Selected · <span class="where">{x.title.replace(/(\d)-(\w*\d)/g, "$1–$2")}</span></h2>
     <p class="shape mono" id="shape">{x.shape || "several shapes"}</p>
     <p class="text">{x.words.join(" ")}</p>
     {#if plugs.length}<p class="plugs">Plugged in: {plugs.slice(0, 4).join(", ")}{plugs.length > 4 ? ` and ${plugs.length - 4} more` : ""}.</p>{/if}
+    {#if end}<p class="cabling" role="status">A cable from <b>{end}</b>: go to its other end and press <kbd>c</kbd>; <kbd>Esc</kbd> leaves it.</p>{/if}
     <div class="acts" role="toolbar" aria-label="Set the selection">
       <button onclick={() => pending.member("untagged")}>Untagged <kbd>u</kbd></button>
       <button onclick={() => pending.member("tagged")}>Tagged <kbd>t</kbd></button>
@@ -42,6 +34,7 @@
       <button onclick={() => pending.pvid()}>PVID <kbd>p</kbd></button>
       <button class="main" onclick={() => pending.bring(true)}>Bring {v?.vid} here <kbd>b</kbd></button>
       <button onclick={() => pending.bring(false)}>Withdraw <kbd>w</kbd></button>
+      <button onclick={() => place.view("walk", { from: selection.ports[0] ?? "", wire: "untagged" })}>Walk <kbd>f</kbd></button>
     </div>
   {/if}
 </div>
@@ -69,9 +62,9 @@
     color: var(--soft);
     font-size: 13px;
   }
-  .reason {
-    color: var(--red);
-    font-weight: 650;
+  .cabling {
+    border-left: 3px solid var(--plum);
+    padding-left: 8px;
   }
   .acts {
     display: flex;

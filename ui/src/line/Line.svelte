@@ -1,47 +1,116 @@
 <script lang="ts">
+  import { office } from "../state/office.svelte";
   import { pending } from "../state/pending.svelte";
+  import { accept, complete } from "./complete";
+  import Foretold from "./Foretold.svelte";
+  import { go } from "./go";
+  import { past } from "./past.svelte";
 
+  let field: HTMLInputElement;
+  let caret = $state(0);
+  let focused = $state(false);
+
+  const fits = $derived(office.view && focused && pending.text ? complete(pending.text, caret, office.view) : { from: 0, options: [] });
   const count = (n: number, one: string, many: string) => `${n} ${n === 1 ? one : many}`;
   const foretold = $derived.by(() => {
     const p = pending.preview;
     if (!p) return "";
+    if (!p.edit) return "nothing would change";
     const goes = p.go.length === 1 ? "1 finding goes away" : `${p.go.length} findings go away`;
     return [count(p.ports, "port changes", "ports change"), count(p.come.length, "new finding", "new findings"), goes, "Enter applies"].join(" · ");
   });
-  const detail = $derived(
-    [...(pending.preview?.lines ?? []), ...(pending.preview?.come ?? []).map((f) => `new: ${f.text}`), ...(pending.preview?.go ?? []).map((f) => `gone: ${f.text}`)].join("\n"),
-  );
+  const wrongAt = $derived(pending.mistakes[0]?.line === 1 ? pending.mistakes[0].column : 0);
 
-  function keys(e: KeyboardEvent) {
-    if (e.key === "Enter") void pending.apply().then(() => {
-      if (!pending.problem && !pending.text) document.getElementById("board")?.focus();
-    });
-    else if (e.key === "Escape") {
+  function set(text: string, at = text.length) {
+    pending.text = text;
+    pending.typed();
+    caret = at;
+    requestAnimationFrame(() => field.setSelectionRange(at, at));
+  }
+  const back = () => (document.getElementById("board") ?? field).focus();
+
+  async function enter() {
+    const text = pending.text.trim();
+    if (text && go(text)) {
+      past.add(text);
       pending.clear();
-      document.getElementById("board")?.focus();
-    } else return;
+      return;
+    }
+    if (text) past.add(text);
+    if (pending.op || text) back(); // at once: what is typed next is meant for the board
+    if (!(await pending.apply()) && (pending.op || pending.text)) field.focus();
+  }
+  function keys(e: KeyboardEvent) {
+    switch (e.key) {
+      case "Enter":
+        void enter();
+        break;
+      case "Escape":
+        pending.clear();
+        back();
+        break;
+      case "Tab":
+        if (e.shiftKey || !fits.options.length) return;
+        put(fits.options[0]!);
+        break;
+      case "ArrowUp":
+      case "ArrowDown": {
+        const text = past.turn(e.key === "ArrowUp" ? 1 : -1, pending.text);
+        if (text === null) return;
+        set(text);
+        break;
+      }
+      default:
+        return;
+    }
     e.preventDefault();
+  }
+  function put(option: string) {
+    const done = accept(pending.text, caret, fits, option);
+    set(done.text, done.caret);
+    field.focus();
   }
 </script>
 
+<Foretold />
 <form class="line mono" onsubmit={(e) => e.preventDefault()}>
-  <label for="line" aria-label="The line">›</label>
-  <input
-    id="line"
-    bind:value={pending.text}
-    oninput={() => pending.typed()}
-    onkeydown={keys}
-    placeholder={pending.says || "type a statement: ward-west 5-6: 130"}
-    class:waiting={pending.op}
-    autocomplete="off"
-    spellcheck="false"
-    aria-describedby="foretold"
-  />
-  <output id="foretold" class:problem={pending.problem} title={pending.problem || detail}>{pending.problem || foretold}</output>
+  <label for="line"><span class="sr-only">The line</span>›</label>
+  <div class="type">
+    <input
+      id="line"
+      bind:this={field}
+      bind:value={pending.text}
+      oninput={() => {
+        caret = field.selectionStart ?? 0;
+        pending.typed();
+      }}
+      onkeyup={() => (caret = field.selectionStart ?? 0)}
+      onclick={() => (caret = field.selectionStart ?? 0)}
+      onfocus={() => (focused = true)}
+      onblur={() => (focused = false)}
+      onkeydown={keys}
+      placeholder={pending.says || "type a statement: ward-west 5-6: 130"}
+      class:waiting={pending.op}
+      autocomplete="off"
+      spellcheck="false"
+      aria-describedby="foretold fits"
+    />
+    {#if wrongAt}<i class="wrong" style:left={`calc(${wrongAt - 1}ch + 2px)`}></i>{/if}
+  </div>
+  {#if fits.options.length && !pending.op}
+    <div class="fits" id="fits">
+      <span class="sr-only">Tab completes:</span>
+      {#each fits.options.slice(0, 6) as o, i (o)}
+        <button type="button" tabindex="-1" class:first={i === 0} onmousedown={(e) => e.preventDefault()} onclick={() => put(o)}>{o}</button>
+      {/each}
+    </div>
+  {/if}
+  <output id="foretold" class:problem={pending.problem} title={pending.problem}>{pending.problem || foretold}</output>
 </form>
 
 <style>
   .line {
+    position: relative;
     display: flex;
     align-items: center;
     gap: 12px;
@@ -50,9 +119,13 @@
     color: var(--bar-ink);
     font-size: 14px;
   }
-  input {
+  .type {
+    position: relative;
     flex: 1 1 320px;
     min-width: 200px;
+  }
+  input {
+    width: 100%;
     background: transparent;
     border: 0;
     padding: 4px 2px;
@@ -71,6 +144,35 @@
   .waiting::placeholder {
     color: var(--bar-ink);
   }
+  .wrong {
+    position: absolute;
+    bottom: 2px;
+    width: 1ch;
+    height: 3px;
+    background: var(--bar-red);
+    pointer-events: none;
+  }
+  .fits {
+    position: absolute;
+    left: 40px;
+    bottom: 100%;
+    display: flex;
+    gap: 2px;
+    padding: 4px 6px;
+    background: var(--bar);
+    border-radius: 3px 3px 0 0;
+  }
+  .fits button {
+    padding: 1px 8px;
+    min-height: 24px;
+    color: var(--bar-soft);
+    border-radius: 2px;
+  }
+  .fits .first,
+  .fits button:hover {
+    color: var(--bar-ink);
+    background: color-mix(in oklab, var(--bar-ink) 16%, transparent);
+  }
   output {
     flex: 0 1 auto;
     max-width: 62%;
@@ -83,6 +185,6 @@
     line-clamp: 2;
   }
   .problem {
-    color: #ffb4ab;
+    color: var(--bar-red);
   }
 </style>

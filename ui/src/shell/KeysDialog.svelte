@@ -2,41 +2,85 @@
   import { Modal } from "flowbite-svelte";
   import { panels } from "../state/panels.svelte";
 
-  const keys: [string[], string][] = [
-    [["←", "→", "↑", "↓"], "move; with Ctrl by devices"],
-    [["Shift", "+", "arrows"], "select a block"],
-    [["u"], "set the row's VLAN untagged, and the PVID with it"],
-    [["t"], "set it tagged"],
-    [["."], "take it off"],
-    [["p"], "set the PVID alone"],
-    [["b"], "bring the VLAN here, over every cable on the way"],
-    [["w"], "withdraw it, off every cable that no longer needs it"],
-    [["c"], "the cable in this port; an arrow goes back"],
-    [["Enter"], "unfold the ports of a column, or fold them"],
-    [["/"], "go to the line; Esc comes back"],
-    [["Ctrl", "Z"], "undo; with Shift, redo"],
-    [["?"], "these keys"],
+  const parts: [string, [string[], string][]][] = [
+    [
+      "Move",
+      [
+        [["←", "→", "↑", "↓"], "by cells; with Ctrl by devices"],
+        [["Shift", "+", "arrows"], "select a block"],
+        [["Enter"], "unfold the ports of a column, or fold them"],
+        [["o"], "unfold the device;"],
+        [["O"], "all of them"],
+        [["n"], "the next finding;"],
+        [["N"], "the one before"],
+        [["s"], "sort the rows"],
+      ],
+    ],
+    [
+      "Set",
+      [
+        [["u"], "the row's VLAN untagged, and the PVID with it"],
+        [["t"], "tagged"],
+        [["."], "off"],
+        [["p"], "the PVID alone"],
+        [["Ctrl", "C"], "copy shapes;"],
+        [["Ctrl", "V"], "set them here"],
+        [["Ctrl", "Z"], "undo; with Shift, redo"],
+      ],
+    ],
+    [
+      "Ask and act",
+      [
+        [["b"], "bring the VLAN here, over every cable on the way"],
+        [["w"], "withdraw it, off every cable that no longer needs it"],
+        [["m"], "what the finding's mend would do; Enter does it"],
+        [["c"], "the cable in this port; on a free port, the first end of a new one"],
+        [["x"], "remove the cable at hand"],
+        [["f"], "follow a frame from here"],
+        [["r"], "where the VLAN reaches"],
+        [["/"], "the line; Tab completes, ↑ brings back, Esc leaves"],
+      ],
+    ],
   ];
 </script>
 
-<Modal bind:open={panels.keys} size="sm" title="Keys on the board" outsideclose class="rounded-sm bg-[var(--panel)] dark:bg-[var(--panel)]">
-  <dl>
-    {#each keys as [ks, what] (what)}
-      <dt>{#each ks as k, i (i)}<kbd>{k}</kbd>{/each}</dt>
-      <dd>{what}</dd>
+<Modal bind:open={panels.keys} size="lg" title="Keys on the board" outsideclose class="rounded-sm bg-[var(--panel)] dark:bg-[var(--panel)]">
+  <div class="parts">
+    {#each parts as [name, keys] (name)}
+      <section>
+        <h3>{name}</h3>
+        <dl>
+          {#each keys as [ks, what] (what)}
+            <dt>{#each ks as k, i (i)}<kbd>{k}</kbd>{/each}</dt>
+            <dd>{what}</dd>
+          {/each}
+        </dl>
+      </section>
     {/each}
-  </dl>
+  </div>
 </Modal>
 
 <style>
+  .parts {
+    display: grid;
+    grid-template-columns: repeat(auto-fit, minmax(250px, 1fr));
+    gap: 18px;
+    color: var(--ink);
+  }
+  h3 {
+    font-weight: 700;
+    margin-bottom: 6px;
+  }
   dl {
     display: grid;
-    grid-template-columns: 150px 1fr;
-    row-gap: 7px;
-    color: var(--ink);
+    grid-template-columns: 92px 1fr;
+    gap: 6px 8px;
+    font-size: 13.5px;
   }
   dt {
     display: flex;
-    gap: 3px;
+    flex-wrap: wrap;
+    align-content: start;
+    gap: 2px;
   }
 </style>

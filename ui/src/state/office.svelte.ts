@@ -1,4 +1,6 @@
-import { api, listen, Refused, type EditBody, type Office } from "../api/client";
+import { api, listen, Refused, type EditBody, type Office, type OfficeSummary } from "../api/client";
+import { people } from "./people.svelte";
+import { place } from "./place.svelte";
 
 export type Keeping = "kept" | "saving" | "lost" | "refused";
 
@@ -15,42 +17,59 @@ function keep<T>(old: T[], now: T[]): T[] {
 
 /** The office on the screen: what the server has, and whether we are in touch. */
 class OfficeState {
+  /** The office as it is. */
   view = $state.raw<Office | null>(null);
+  /** The office as it was, while one looks at the past. */
+  then = $state.raw<Office | null>(null);
+  /** What is on the screen. */
+  shown = $derived(this.then ?? this.view);
+  offices = $state.raw<OfficeSummary[]>([]);
   keeping = $state<Keeping>("kept");
   notice = $state<Notice | null>(null);
   me = $state("");
   askName = $state(false);
-  empty = $state(false);
   /** Own edits that can be taken back, and takings-back that can be redone. */
   undoable = $state.raw<number[]>([]);
   redoable = $state.raw<number[]>([]);
   private queue: Promise<unknown> = Promise.resolve();
   private waiting: (() => void) | null = null;
   private close: (() => void) | null = null;
+  private visit = 0;
 
-  /** Starts, and keeps trying while the server is not there. */
-  async start() {
-    for (;;) {
+  /** Opens the office that the address names, and keeps trying while the server is not there. */
+  async open(id: number) {
+    this.leave();
+    const mine = ++this.visit;
+    while (mine === this.visit) {
       try {
         this.me = (await api.me()).name;
-        const first = (await api.offices())[0];
-        this.empty = !first;
-        if (first) {
-          await this.load(first.id);
-          this.keeping = "kept";
-          this.notice = null;
-          break;
+        this.offices = await api.offices();
+        this.askName = this.me === "";
+        if (id < 0) {
+          place.go(this.first(), true);
+          return;
         }
+        if (id > 0) await this.load(id);
+        this.keeping = "kept";
+        this.notice = null;
+        break;
       } catch (e) {
+        if (e instanceof Refused && e.status === 404) {
+          this.notice = { kind: "problem", text: "There is no such office; here are those that there are." };
+          place.go("/offices", true);
+          return;
+        }
         this.keeping = "lost";
         this.tell(e);
       }
       await new Promise((r) => setTimeout(r, 1000));
     }
-    this.askName = this.me === "";
-    const id = this.view!.id;
+    if (mine !== this.visit || !id) return;
+    localStorage.setItem("klammer-office", String(id));
+    if (!this.askName) people.join(id);
     this.close = listen(id, {
       edit: (v) => this.take(v),
+      here: (who) => people.hear(who),
       at: (revision) => {
         if (this.keeping === "lost") {
           this.keeping = "kept";
@@ -64,8 +83,37 @@ class OfficeState {
     });
   }
 
-  stop() {
+  /** Where to begin: the office that was open last, or the only one, or the list. */
+  private first(): string {
+    const last = Number(localStorage.getItem("klammer-office"));
+    const there = this.offices.find((o) => o.id === last) ?? (this.offices.length === 1 ? this.offices[0] : undefined);
+    return there ? `/${there.id}` : "/offices";
+  }
+
+  leave() {
+    this.visit++;
     this.close?.();
+    this.close = null;
+    people.leave();
+    this.view = null;
+    this.then = null;
+    this.undoable = this.redoable = [];
+  }
+
+  /** Looks at the office as it was; null is now. */
+  async look(revision: number | null) {
+    if (!this.view) return;
+    this.then = revision === null || revision === this.view.revision ? null : await api.then(this.view.id, revision);
+  }
+
+  async restore(revision: number) {
+    const then = this.then;
+    this.then = null; // restoring is an edit of now
+    const v = await this.send((view) => api.restore(view.id, revision));
+    if (!v) this.then = then;
+    else {
+      this.undoable = [...this.undoable, v.revision];
+    }
   }
 
   private async load(id: number) {
@@ -108,6 +156,10 @@ class OfficeState {
   private send(call: (view: Office) => Promise<Office>): Promise<Office | null> {
     const run = async () => {
       if (!this.view) return null;
+      if (this.then) {
+        this.notice = { kind: "problem", text: `This is revision ${this.then.revision}, which is past: go back to now to change something, or restore it.` };
+        return null;
+      }
       // An edit that is kept at once is not announced: the header would flicker.
       const slow = setTimeout(() => (this.keeping = "saving"), 150);
       try {
@@ -136,9 +188,7 @@ class OfficeState {
     if (this.waiting) return;
     const timer = setInterval(async () => {
       try {
-        await api.office(this.view!.id);
-        const h = await fetch("/api/health");
-        if (!h.ok) return;
+        if (!this.view || !(await api.healthy())) return;
         this.waiting?.();
         this.keeping = "kept";
         this.notice = { kind: "said", text: "The database is back." };
@@ -160,6 +210,19 @@ class OfficeState {
       this.redoable = [];
     }
     return v;
+  }
+
+  /** Makes an edit of statements; what is wrong with them comes back as text, for the field that they are from. */
+  async tryLines(lines: string[]): Promise<string> {
+    const v = await this.edit({ lines });
+    if (v) return "";
+    const n = this.notice;
+    if (n?.kind === "problem" && this.keeping === "refused") {
+      this.notice = null;
+      this.keeping = "kept";
+      return n.text.replace(/^(line 1, )?column \d+: /gm, "");
+    }
+    return n?.text ?? "";
   }
 
   undo() {
@@ -196,7 +259,10 @@ class OfficeState {
   async sayName(name: string) {
     this.me = (await api.sayName(name)).name;
     this.askName = false;
-    if (this.view) await this.load(this.view.id);
+    if (this.view) {
+      people.join(this.view.id);
+      await this.load(this.view.id);
+    }
   }
 }
 

@@ -20,6 +20,7 @@ class Server {
     const path = new URL(request.url).pathname;
     const json = (data: unknown, status = 200) => new Response(JSON.stringify(data), { status, headers: { "Content-Type": "application/json" } });
     if (request.method === "POST") {
+      if (path.endsWith("/here")) return json({});
       this.asked.push({ path, body: (await request.json()) as { base?: number } });
       await this.slow;
       if (this.refuse) return json({ error: this.refuse.error }, this.refuse.status);
@@ -55,6 +56,10 @@ let office: (typeof import("./office.svelte"))["office"];
 beforeEach(async () => {
   vi.resetModules();
   server = new Server();
+  vi.stubGlobal("location", { pathname: "/1", search: "", href: "http://x/1" });
+  vi.stubGlobal("addEventListener", () => undefined);
+  vi.stubGlobal("removeEventListener", () => undefined);
+  vi.stubGlobal("localStorage", { getItem: () => null, setItem: () => undefined });
   vi.stubGlobal("fetch", server.fetch);
   vi.stubGlobal("EventSource", Stream);
   // openapi-fetch makes requests with a relative address, as a browser allows
@@ -65,7 +70,7 @@ beforeEach(async () => {
     }
   });
   office = (await import("./office.svelte")).office;
-  await office.start();
+  await office.open(1);
   return () => vi.unstubAllGlobals();
 });
 
@@ -137,6 +142,6 @@ describe("the stream", () => {
     Stream.last.onerror?.();
     expect(office.keeping).toBe("lost");
     expect(office.view).not.toBeNull();
-    office.stop();
+    office.leave();
   });
 });

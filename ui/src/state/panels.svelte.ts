@@ -1,7 +1,6 @@
 /** What floats over the board. */
 class Panels {
   keys = $state(false);
-  history = $state(false);
   dark = $state(document.documentElement.classList.contains("dark"));
 
   turn() {

@@ -1,4 +1,4 @@
-import { api, type EditBody, type Preview } from "../api/client";
+import { api, Refused, type Device, type EditBody, type Mistake, type Port, type Preview } from "../api/client";
 import { office } from "./office.svelte";
 import { selection } from "./selection.svelte";
 
@@ -8,39 +8,28 @@ type Op = Omit<EditBody, "base">;
 class Pending {
   /** What is typed on the line. */
   text = $state("");
-  /** What is waiting for Enter and was not typed: a bring, a withdraw. */
+  /** What is waiting for Enter and was not typed: a bring, a mend, a form's edit. */
   op = $state.raw<Op | null>(null);
   says = $state("");
   preview = $state.raw<Preview | null>(null);
   problem = $state("");
+  mistakes = $state.raw<Mistake[]>([]);
   private timer: ReturnType<typeof setTimeout> | undefined;
   private asked = 0;
+  private after: (() => void) | undefined;
 
-  /** A key on the board; true where it meant something. */
-  key(k: string): boolean {
-    switch (k) {
-      case "u":
-        this.member("untagged");
-        return true;
-      case "t":
-        this.member("tagged");
-        return true;
-      case ".":
-        this.member("none");
-        return true;
-      case "p":
-        this.pvid();
-        return true;
-      case "b":
-        this.bring(true);
-        return true;
-      case "w":
-        this.bring(false);
-        return true;
-      case "c":
-        return selection.cableHere();
-    }
-    return false;
+  /** The changed devices as they would be, by name: the board draws them. */
+  next = $derived(new Map((this.preview?.devices ?? []).map((d) => [d.name, d] as [string, Device])));
+  private ports = $derived.by(() => {
+    const out = new Map<string, Port>();
+    const changed = new Set(this.preview?.changed);
+    for (const d of this.preview?.devices ?? []) for (const p of d.ports) if (changed.has(`${d.name}.${p.name}`)) out.set(`${d.name}.${p.name}`, p);
+    return out;
+  });
+
+  /** A port as it would be, where the waiting edit changes it. */
+  port(ref: string): Port | undefined {
+    return this.ports.get(ref);
   }
 
   member(as: "untagged" | "tagged" | "none") {
@@ -59,21 +48,43 @@ class Pending {
     const v = selection.vlan;
     if (!port || !v) return;
     const where = port.replace(".", " ");
-    this.op = there ? { bring: { vid: v.vid, port } } : { withdraw: { vid: v.vid, port } };
-    this.says = there ? `bring ${v.vid} ${v.name} to ${where}` : `withdraw ${v.vid} ${v.name} from ${where}`;
-    this.text = "";
-    void this.ask(this.op);
-    document.getElementById("line")?.focus();
+    if (there) this.wait({ bring: { vid: v.vid, port } }, `bring ${v.vid} ${v.name} to ${where}`);
+    else this.wait({ withdraw: { vid: v.vid, port } }, `withdraw ${v.vid} ${v.name} from ${where}`);
+  }
+
+  /** Shows what statements would do and waits for Enter; then calls after. */
+  propose(lines: string[], says = lines.join("; "), after?: () => void) {
+    this.wait({ lines }, says, after);
+  }
+
+  /** Shows what a form's statements would do while they are written there; Enter in the form does it. */
+  draft(lines: string[], says: string, after?: () => void) {
+    this.wait({ lines }, says, after, false);
+  }
+
+  private wait(op: Op, says: string, after?: () => void, focus = true) {
+    const before = this.preview;
+    this.clear();
+    if (!focus) this.preview = before; // what is shown stays until the answer is there
+    this.op = op;
+    this.says = says;
+    this.after = after;
+    clearTimeout(this.timer);
+    if (focus) void this.ask(op);
+    else this.timer = setTimeout(() => void this.ask(op), 120);
+    if (focus) document.getElementById("line")?.focus();
   }
 
   typed() {
     this.op = null;
+    this.after = undefined;
     clearTimeout(this.timer);
     this.preview = null;
     this.problem = "";
+    this.mistakes = [];
     this.asked++;
     const text = this.text.trim();
-    if (text) this.timer = setTimeout(() => void this.ask({ lines: [text] }), 90);
+    if (text) this.timer = setTimeout(() => void this.ask({ lines: [this.text] }), 90);
   }
 
   private async ask(op: Op) {
@@ -85,26 +96,42 @@ class Pending {
       if (mine !== this.asked) return;
       this.preview = p;
       this.problem = "";
+      this.mistakes = [];
     } catch (e) {
       if (mine !== this.asked) return;
       this.preview = null;
       this.problem = e instanceof Error ? e.message : String(e);
+      this.mistakes = e instanceof Refused ? e.mistakes : [];
     }
   }
 
-  async apply() {
-    const text = this.text.trim();
-    const op = this.op ?? (text ? { lines: [text] } : null);
-    if (!op) return;
-    clearTimeout(this.timer);
-    this.asked++;
-    if (await office.edit(op)) this.clear();
+  /** Does it; true where it was done. The line is free for the next at once, and gets back what was refused. */
+  async apply(): Promise<boolean> {
+    const { op, text, says, after } = this;
+    const body = op ?? (text.trim() ? { lines: [text] } : null);
+    if (!body) return false;
+    this.clear();
+    if (await office.edit(body)) {
+      after?.();
+      return true;
+    }
+    if (!this.op && !this.text) {
+      this.op = op;
+      this.text = text;
+      this.says = says;
+      this.after = after;
+      void this.ask(body);
+    }
+    return false;
   }
 
   clear() {
     this.asked++;
+    clearTimeout(this.timer);
     this.text = this.says = this.problem = "";
     this.op = this.preview = null;
+    this.after = undefined;
+    this.mistakes = [];
   }
 }
 

@@ -1,6 +1,8 @@
-import { api, type Explanation, type Link } from "../api/client";
+import { api, type Device, type Explanation, type Link } from "../api/client";
 import type { Column } from "../board/fold";
 import { office } from "./office.svelte";
+import { people } from "./people.svelte";
+import { rows } from "./rows.svelte";
 
 interface Spot {
   row: number;
@@ -13,65 +15,92 @@ class Selection {
   anchor = $state<Spot>({ row: 0, column: 0 });
   cable = $state("");
   all = $state(false);
+  /** The first end of a cable that waits for its second. */
+  end = $state("");
   unfolded = $state.raw(new Set<string>());
   columns = $state.raw<Column[]>([]);
   explained = $state.raw<Explanation | null>(null);
+  /** The finding that was stepped to. */
+  finding = $state("");
   private asked = 0;
 
   // The block's edges are numbers of their own: a cell that asks for them is
   // asked again only when one of them moves.
-  private lastRow = $derived(Math.max(0, (office.view?.vlans.length ?? 1) - 1));
+  private lastRow = $derived(Math.max(0, rows.list.length - 1));
   private lastColumn = $derived(Math.max(0, this.columns.length - 1));
   top = $derived(Math.min(this.anchor.row, this.cursor.row, this.lastRow));
   bottom = $derived(Math.min(Math.max(this.anchor.row, this.cursor.row), this.lastRow));
   left = $derived(Math.min(this.anchor.column, this.cursor.column, this.lastColumn));
   right = $derived(Math.min(Math.max(this.anchor.column, this.cursor.column), this.lastColumn));
   ports = $derived(this.columns.slice(this.left, this.right + 1).flatMap((c) => c.ports));
-  vlans = $derived((office.view?.vlans ?? []).slice(this.top, this.bottom + 1));
+  vlans = $derived(rows.list.slice(this.top, this.bottom + 1));
   /** The VLAN of the cursor's row: the one that is lit. */
-  vlan = $derived(office.view?.vlans[Math.min(this.cursor.row, (office.view?.vlans.length ?? 1) - 1)]);
+  vlan = $derived(rows.list[Math.min(this.cursor.row, this.lastRow)]);
+  /** The device of the cursor's column. */
+  device = $derived(this.columns[Math.min(this.cursor.column, this.lastColumn)]?.device ?? "");
 
   go(row: number, column: number, extend = false) {
-    const rows = office.view?.vlans.length ?? 1;
     const spot = {
-      row: Math.max(0, Math.min(rows - 1, row)),
-      column: Math.max(0, Math.min(this.columns.length - 1, column)),
+      row: Math.max(0, Math.min(this.lastRow, row)),
+      column: Math.max(0, Math.min(this.lastColumn, column)),
     };
     this.cursor = spot;
     if (!extend) this.anchor = spot;
     this.cable = "";
     this.all = false;
+    this.finding = "";
   }
 
   /** Selects a cable, and the VLAN that breaks on it, if one does. */
   pickCable(l: Pick<Link, "a" | "b">) {
-    const broken = office.view?.findings.find((f) => !f.cause && f.ports.includes(l.a) && f.ports.includes(l.b));
-    const row = office.view?.vlans.findIndex((v) => v.vid === broken?.vlans.at(-1)) ?? -1;
+    const broken = office.shown?.findings.find((f) => !f.cause && f.ports.includes(l.a) && f.ports.includes(l.b));
+    const row = rows.list.findIndex((v) => v.vid === broken?.vlans.at(-1));
     const column = this.columns.findIndex((c) => c.ports.includes(l.a));
     this.go(row >= 0 ? row : this.cursor.row, column >= 0 ? column : this.cursor.column);
     this.cable = `${l.a} ${l.b}`;
   }
 
-  /** Selects the cable in the selected port. */
-  cableHere() {
-    const l = office.view?.links.find((l) => this.ports.includes(l.a) || this.ports.includes(l.b));
-    if (l) this.pickCable(l);
-    return !!l;
+  /** The cable in one of the selected ports. */
+  cableHere(): Link | undefined {
+    return office.shown?.links.find((l) => this.ports.includes(l.a) || this.ports.includes(l.b));
   }
 
-  /** Finds a port's column, to go to it. */
+  /** Finds a port's column, to go to it; what hides its row is taken away. */
   goTo(port: string, vid?: number) {
+    if (vid && rows.filter && !rows.list.some((v) => v.vid === vid)) rows.filter = "";
     const column = this.columns.findIndex((c) => c.ports.includes(port));
-    const row = office.view?.vlans.findIndex((v) => v.vid === vid) ?? -1;
+    const row = rows.list.findIndex((v) => v.vid === vid);
     this.go(row >= 0 ? row : this.cursor.row, column >= 0 ? column : this.cursor.column);
+  }
+
+  /** Goes to a device's first column. */
+  goToDevice(name: string) {
+    const column = this.columns.findIndex((c) => c.device === name);
+    if (column >= 0) this.go(this.cursor.row, column);
+  }
+
+  /** Steps to the next or the one before of the faults, worst first. */
+  step(by: 1 | -1) {
+    const roots = (office.shown?.findings ?? []).filter((f) => !f.cause);
+    if (!roots.length) return;
+    const at = roots.findIndex((f) => f.id === this.finding);
+    const f = roots[at < 0 ? (by > 0 ? 0 : roots.length - 1) : (at + by + roots.length) % roots.length]!;
+    const port = f.ports[0];
+    if (port) this.goTo(port, f.vlans.at(-1));
+    else {
+      const row = rows.list.findIndex((v) => v.vid === f.vlans[0]);
+      this.go(row >= 0 ? row : this.cursor.row, this.cursor.column);
+      if (f.devices?.[0]) this.goToDevice(f.devices[0]);
+    }
+    this.finding = f.id;
   }
 
   /** Unfolds the selected columns, or folds them again. */
   toggleFold() {
     const ports = this.ports;
     const first = ports[0];
-    const open = new Set(this.unfolded);
     const folded = this.columns.slice(this.left, this.right + 1).some((c) => c.ports.length > 1);
+    const open = new Set(this.unfolded);
     for (const p of ports) folded ? open.add(p) : open.delete(p);
     if (!folded && first) {
       // the neighbours that were unfolded with it fold again too
@@ -82,11 +111,25 @@ class Selection {
     return first;
   }
 
+  /** Unfolds all ports of some devices, or folds them where they are unfolded. */
+  foldDevices(devices: Device[]) {
+    const refs = devices.flatMap((d) => d.ports.map((p) => `${d.name}.${p.name}`));
+    const open = new Set(this.unfolded);
+    const shut = refs.every((r) => open.has(r));
+    for (const r of refs) shut ? open.delete(r) : open.add(r);
+    this.unfolded = open;
+    return this.ports[0];
+  }
+
   /** Asks for the words and the reach; a later question wins. */
   async explain() {
     const view = office.view;
-    if (!view || !this.columns.length) return;
     const mine = ++this.asked;
+    if (!view || !this.columns.length || office.then) {
+      this.explained = null;
+      return;
+    }
+    people.at(this.ports[0] ?? "", this.vlan?.vid ?? 0);
     try {
       const x = await api.explain(view.id, this.ports, this.vlan?.vid ?? 0);
       if (mine === this.asked) this.explained = x;

@@ -1,0 +1,63 @@
+package e2e
+
+import (
+	"os"
+	"path/filepath"
+	"strings"
+	"testing"
+
+	"github.com/chromedp/chromedp"
+	"github.com/stretchr/testify/require"
+
+	"klammer/e2e/stage"
+)
+
+// TestEveryViewForEveryone runs axe-core on every view, light and dark, with
+// what opens over it.
+func TestEveryViewForEveryone(t *testing.T) {
+	ctx, p := start(t)
+	axe, err := os.ReadFile(filepath.Join(stage.Root(), "ui", "node_modules", "axe-core", "axe.min.js"))
+	require.NoError(t, err)
+	look := func(t *testing.T, name string) {
+		for _, theme := range []string{"light", "dark"} {
+			_ = eval[any](t, ctx, string(axe)+";0") // defines window.axe
+			bad := eval[[]string](t, ctx, `axe.run(document, {runOnly: ["wcag2a", "wcag2aa", "wcag21aa", "wcag22aa"]}).then(r =>
+				r.violations.map(v => v.id + ": " + v.help + " " + v.nodes.slice(0, 3).map(n => n.html.slice(0, 160) + " " + n.failureSummary).join(" | ")))`)
+			require.Empty(t, bad, name+", "+theme+"\n"+strings.Join(bad, "\n"))
+			_ = eval[any](t, ctx, `document.documentElement.classList.toggle("dark"); 0`)
+		}
+	}
+	for _, v := range []struct{ path, ready, more string }{
+		{"/1", `document.querySelector("#shape")?.textContent.trim()`, ""},
+		{"/1", `document.querySelector("#board")`, `document.getElementById("board").dispatchEvent(new KeyboardEvent("keydown", {key: "m", bubbles: true})); document.getElementById("board").dispatchEvent(new KeyboardEvent("keydown", {key: "c", bubbles: true}))`},
+		{"/1/reach?vlan=130", `document.querySelector(".tree")`, ""},
+		{"/1/walk?from=ward-east.1&to=rack.9", `document.querySelector(".way li")`, `document.querySelectorAll("details").forEach(d => d.open = true)`},
+		{"/1/plans", `document.querySelector("#plan-text")`, ""},
+		{"/1/register?vlan=110", `document.querySelector("#vlan-name")`, ""},
+		{"/1/devices?device=rack&port=1", `document.querySelector("#plug-name")`, ""},
+		{"/1/history", `document.querySelector("[data-revision] .rev")`, ""},
+		{"/1/compare", `document.querySelector("#compare-with")`, ""},
+		{"/offices", `document.querySelector("[data-office] button")`, `[...document.querySelectorAll("li button")].at(-1)?.click()`},
+	} {
+		t.Run(v.path, func(t *testing.T) {
+			require.NoError(t, chromedp.Do(ctx, chromedp.Navigate(p.URL+v.path)))
+			until(t, ctx, `!!%s`, v.ready)
+			if v.more != "" {
+				_ = eval[any](t, ctx, v.more+"; 0")
+				_ = eval[any](t, ctx, `new Promise(r => setTimeout(r, 400))`)
+			}
+			look(t, v.path)
+			wide := eval[float64](t, ctx, `document.documentElement.scrollWidth - innerWidth`)
+			require.LessOrEqual(t, wide, 0.0, "the page does not scroll sideways")
+		})
+	}
+	t.Run("a narrow tablet can read everything", func(t *testing.T) {
+		require.NoError(t, chromedp.Do(ctx, chromedp.EmulateViewport(768, 1024)))
+		for _, v := range []string{"", "/reach?vlan=130", "/walk?from=ward-east.5", "/plans", "/register", "/devices", "/history"} {
+			require.NoError(t, chromedp.Do(ctx, chromedp.Navigate(p.URL+"/1"+v), chromedp.WaitVisible("header")))
+			until(t, ctx, `document.querySelector("main h1, #board") !== null`)
+			wide := eval[float64](t, ctx, `document.documentElement.scrollWidth - innerWidth`)
+			require.LessOrEqual(t, wide, 0.0, v)
+		}
+	})
+}

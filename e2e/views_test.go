@@ -1,0 +1,301 @@
+package e2e
+
+import (
+	"context"
+	"fmt"
+	"os"
+	"os/exec"
+	"path/filepath"
+	"testing"
+
+	"github.com/chromedp/chromedp"
+	"github.com/chromedp/chromedp/kb"
+	"github.com/stretchr/testify/require"
+
+	"klammer/e2e/stage"
+)
+
+// visit goes to a view and waits for something of it.
+func visit(t *testing.T, ctx context.Context, p *stage.Program, path, ready string) {
+	t.Helper()
+	require.NoError(t, chromedp.Do(ctx, chromedp.Navigate(p.URL+path), chromedp.WaitVisible(ready)))
+}
+
+// line types on the line and waits until it says what would change.
+func line(t *testing.T, ctx context.Context, text string) {
+	t.Helper()
+	_ = eval[any](t, ctx, `document.activeElement?.blur(); 0`)
+	press(t, ctx, "/")
+	press(t, ctx, text)
+	until(t, ctx, `document.querySelector("#line").value === %q && document.querySelector("#foretold").textContent.includes("Enter applies")`, text)
+}
+
+// fill sets a field as typing does.
+func fill(t *testing.T, ctx context.Context, selector, text string) {
+	t.Helper()
+	require.NoError(t, chromedp.Do(ctx, chromedp.WaitVisible(selector)))
+	_ = eval[any](t, ctx, fmt.Sprintf(`(() => { const f = document.querySelector(%q); f.focus(); f.value = %q; f.dispatchEvent(new InputEvent("input", {bubbles: true})); })()`, selector, text))
+}
+
+const would = `document.querySelector("#would")?.textContent ?? ""`
+
+// TestBring goes three devices far, drawn on the board before it is done.
+func TestBring(t *testing.T) {
+	ctx, _ := start(t)
+	line(t, ctx, "copy ward-east to ward-south")
+	press(t, ctx, kb.Enter)
+	kept(t, ctx, 2)
+	line(t, ctx, "-annex 10; cable ward-south.8 annex.8")
+	press(t, ctx, kb.Enter)
+	kept(t, ctx, 3)
+	line(t, ctx, "annex 10: 190 [110 120 140]")
+	press(t, ctx, kb.Enter)
+	kept(t, ctx, 4)
+
+	goTo(t, ctx, "ward-south.7", 150)
+	press(t, ctx, "b")
+	until(t, ctx, `(%s).includes("Would change")`, would)
+	// rack to annex, annex to ward-south, and the port: each drawn as it would be
+	for _, c := range []string{"rack.25", "annex.10", "ward-south.7"} {
+		until(t, ctx, `document.querySelector(%q)?.dataset.then !== undefined`, stage.Cell(c, 150))
+	}
+	require.Contains(t, eval[string](t, ctx, would), "new to ward-south, annex")
+	require.Equal(t, "none", eval[string](t, ctx, as("annex.10", 150)), "nothing is done before Enter")
+	press(t, ctx, kb.Enter)
+	kept(t, ctx, 5)
+	until(t, ctx, "%s", as("annex.10", 150)+` === "T" && `+as("ward-south.7", 150)+` === "U"`)
+	goTo(t, ctx, "ward-south.7", 150)
+	press(t, ctx, "w")
+	until(t, ctx, `(%s).includes("Would change")`, would)
+	press(t, ctx, kb.Enter)
+	kept(t, ctx, 6)
+	require.Equal(t, "none", eval[string](t, ctx, as("annex.10", 150)))
+}
+
+// TestPlanChange changes a plan with two followers and an exception.
+func TestPlanChange(t *testing.T) {
+	ctx, p := start(t)
+	visit(t, ctx, p, "/1/plans", "#plan-text")
+	fill(t, ctx, "#plan-text", "1-4: use treatment\n5-6: 170\n7: 170\nlast: use uplink")
+	until(t, ctx, `(%s).includes("ward-east")`, would)
+	said := eval[string](t, ctx, would)
+	require.NotContains(t, said, "ward-west", "both of its ports 5 and 6 are exceptions: %s", said)
+	require.Contains(t, said, "Findings that come")
+	press(t, ctx, kb.Enter, chromedp.ModifierCtrl)
+	kept(t, ctx, 2)
+	until(t, ctx, `document.querySelector("#plan-text").value.includes("5-6: 170")`)
+
+	// an exception says why, and goes back to the plan
+	_ = eval[any](t, ctx, `(() => { const f = document.querySelector("[data-exception='ward-west.6'] input"); f.focus(); f.value = "until March"; f.dispatchEvent(new Event("change", {bubbles: true})); })()`)
+	kept(t, ctx, 3)
+	require.NoError(t, chromedp.Do(ctx, chromedp.Click("[data-exception='ward-west.6'] button")))
+	until(t, ctx, `(%s).includes("ward-west")`, would)
+	press(t, ctx, kb.Enter)
+	kept(t, ctx, 4)
+	until(t, ctx, `document.querySelector("[data-exception='ward-west.6']") === null`)
+
+	// what is wrong is said at its line, and changes nothing
+	fill(t, ctx, "#plan-text", "1-4: use tretment")
+	until(t, ctx, `document.querySelector(".plan .wrong")?.textContent.includes("did you mean treatment")`)
+	press(t, ctx, kb.Escape)
+	until(t, ctx, `document.querySelector("#plan-text").value.startsWith("1-4: use treatment")`)
+
+	// a use changes for all that have it
+	fill(t, ctx, "[aria-label='The shape of the use desk']", "110 [140 160]")
+	until(t, ctx, `(%s).includes("rack")`, would)
+	press(t, ctx, kb.Enter)
+	kept(t, ctx, 5)
+
+	// a plan made from a device leaves it as it is
+	fill(t, ctx, "#plan-name", "front-8")
+	_ = eval[any](t, ctx, `(() => { const f = document.querySelector("#plan-from"); f.value = "front"; f.dispatchEvent(new Event("change", {bubbles: true})); })()`)
+	require.NoError(t, chromedp.Do(ctx, chromedp.Click(".make button")))
+	until(t, ctx, `(%s).includes("No port")`, would)
+	press(t, ctx, kb.Enter)
+	kept(t, ctx, 6)
+	until(t, ctx, `location.search === "?plan=front-8"`)
+}
+
+// TestRegister adds the next VLAN like the others, renumbers one everywhere,
+// and shows what one sits on before it goes.
+func TestRegister(t *testing.T) {
+	ctx, p := start(t)
+	visit(t, ctx, p, "/1/register", "#next-name")
+	fill(t, ctx, "#next-name", "guests")
+	until(t, ctx, `document.querySelector("#next-problem").textContent.includes("named guests already")`)
+	fill(t, ctx, "#next-name", "laundry")
+	until(t, ctx, `document.querySelector(".proposed textarea")?.value.includes("vlan 180 laundry net 10.61.180.0/24")`)
+	press(t, ctx, kb.Enter)
+	kept(t, ctx, 2)
+	until(t, ctx, `document.querySelector("[data-row-vid='180']")?.textContent.includes("10.61.180.20")`)
+
+	fill(t, ctx, "#vlan-name", "Wäsche")
+	_ = eval[any](t, ctx, `document.querySelector("#vlan-name").dispatchEvent(new Event("change", {bubbles: true})); 0`)
+	until(t, ctx, `document.querySelector("#vlan-problem").textContent.includes("small letter")`)
+	fill(t, ctx, "#vlan-name", "wash")
+	_ = eval[any](t, ctx, `document.querySelector("#vlan-name").dispatchEvent(new Event("change", {bubbles: true})); 0`)
+	kept(t, ctx, 3)
+
+	visit(t, ctx, p, "/1/register?vlan=110", "#renumber")
+	fill(t, ctx, "#renumber", "115")
+	press(t, ctx, kb.Enter)
+	until(t, ctx, `(%s).includes("renumber 110 to 115 with subnets")`, would)
+	press(t, ctx, kb.Enter)
+	kept(t, ctx, 4)
+	until(t, ctx, `document.querySelector("[data-row-vid='115']")?.textContent.includes("10.61.115.50")`)
+	text := eval[string](t, ctx, `fetch("/api/offices/1/notation").then(r => r.text())`)
+	require.NotContains(t, text, "110")
+	require.Contains(t, text, "use desk 115 [140]")
+
+	visit(t, ctx, p, "/1/register?vlan=170", "#renumber")
+	require.NoError(t, chromedp.Do(ctx, chromedp.Click("p.turn button")))
+	until(t, ctx, `(%s).includes("untagged on ward-east 7")`, would)
+	press(t, ctx, kb.Escape)
+	kept(t, ctx, 4)
+}
+
+// TestWalkToADrop follows a frame that is dropped, and mends what drops it.
+func TestWalkToADrop(t *testing.T) {
+	ctx, _ := start(t)
+	goTo(t, ctx, "ward-east.5", 130)
+	press(t, ctx, "f")
+	until(t, ctx, `location.pathname === "/1/walk" && document.querySelector("[data-drop='rack.19']")?.textContent.includes("not a member")`)
+	require.NoError(t, chromedp.Do(ctx, chromedp.Click(".fault button")))
+	until(t, ctx, `(%s).includes("rack")`, would)
+	press(t, ctx, kb.Enter)
+	kept(t, ctx, 2)
+	until(t, ctx, `document.querySelector("[data-drop='rack.19']") === null && document.querySelector("[data-arrival='rack.9']") !== null`)
+	// from one subnet into another, by the gateway
+	fill(t, ctx, "#walk-to", "rack.1")
+	_ = eval[any](t, ctx, `document.querySelector("#walk-to").dispatchEvent(new Event("change", {bubbles: true})); 0`)
+	until(t, ctx, `document.querySelector(".way")?.textContent.includes("routes it from 130 imaging to 110 reception")`)
+}
+
+// TestOffices starts one from three questions, copies it as a what-if, compares,
+// and deletes the copy with its name typed.
+func TestOffices(t *testing.T) {
+	ctx, p := start(t)
+	require.NoError(t, chromedp.Do(ctx, chromedp.Click("header .title"), chromedp.WaitVisible("#title")))
+	fill(t, ctx, "#title", `The <b>"Old"</b> Forge`)
+	fill(t, ctx, "#vlans", "10 Staff")
+	until(t, ctx, `document.querySelector("#vlans-problem").textContent.includes("line 1: write a number and a name")`)
+	fill(t, ctx, "#vlans", "10 staff\n90 devices")
+	require.NoError(t, chromedp.Do(ctx, chromedp.Click("#make"), chromedp.WaitVisible("#board")))
+	until(t, ctx, `document.querySelector(%q) !== null`, stage.Cell("rack.24", 90))
+	require.Equal(t, `The <b>"Old"</b> Forge`, eval[string](t, ctx, `document.querySelector("header .title").textContent`), "markup is text")
+
+	visit(t, ctx, p, "/offices", "[data-office='2']")
+	require.NoError(t, chromedp.Do(ctx, chromedp.Click("[data-office='2'] button")))
+	fill(t, ctx, "#copy-title", "What if")
+	press(t, ctx, kb.Enter)
+	until(t, ctx, `location.pathname === "/3" && document.querySelector("#board") !== null`)
+	line(t, ctx, "rack 1-2: 10")
+	press(t, ctx, kb.Enter)
+	kept(t, ctx, 2)
+	visit(t, ctx, p, "/2/compare?with=3", "[data-changed='rack.1']")
+	require.Contains(t, eval[string](t, ctx, `document.querySelector("[data-changed='rack.1']").textContent`), "gains rack 2")
+
+	visit(t, ctx, p, "/offices", "[data-office='3']")
+	require.NoError(t, chromedp.Do(ctx, chromedp.Click("[data-office='3'] [aria-label^='Delete']"), chromedp.WaitVisible("#delete-title")))
+	require.True(t, eval[bool](t, ctx, `document.querySelector("[data-office='3'] .main").disabled`))
+	fill(t, ctx, "#delete-title", "What if")
+	press(t, ctx, kb.Enter)
+	until(t, ctx, `document.querySelector("[data-office='3']") === null && document.querySelector("[data-office='2']") !== null`)
+}
+
+// TestImportAndExport reads a file with mistakes, then without, and reads what
+// was exported by the command line.
+func TestImportAndExport(t *testing.T) {
+	ctx, p := start(t)
+	dir := t.TempDir()
+	give := func(name, text string) {
+		file := filepath.Join(dir, name)
+		require.NoError(t, os.WriteFile(file, []byte(text), 0o644))
+		require.NoError(t, chromedp.Do(ctx, chromedp.SetUploadFiles("#import", []string{file})))
+	}
+	visit(t, ctx, p, "/offices", "#import")
+	give("bad.klm", "office \"Mill\"\nvlan 5000 x\ndevice rack swich\n  ports 1-8\n")
+	until(t, ctx, `document.querySelectorAll(".mistakes li").length === 2`)
+	said := eval[string](t, ctx, `document.querySelector(".mistakes").textContent`)
+	require.Contains(t, said, "2:6")
+	require.Contains(t, said, "switch")
+	big := make([]byte, 5<<20)
+	for i := range big {
+		big[i] = '#'
+	}
+	give("big.klm", string(big))
+	until(t, ctx, `document.querySelector("#import-problem")?.textContent.includes("at most 4 MB")`)
+	require.Equal(t, 1, eval[int](t, ctx, `fetch("/api/offices").then(r => r.json()).then(o => o.length)`))
+
+	give("good.klm", "office \"Mill\"\nvlan 10 staff\ndevice rack switch\n  ports 1-8\n  1-8: 10\n")
+	until(t, ctx, `location.pathname === "/2" && document.querySelector("#board") !== null`)
+	text := eval[string](t, ctx, `fetch("/api/offices/1/notation?file=1").then(async r => r.headers.get("Content-Disposition") + "\n" + await r.text())`)
+	require.Contains(t, text, `filename="harbour-lane-veterinary-clinic.klm"`)
+	file := filepath.Join(dir, "out.klm")
+	require.NoError(t, os.WriteFile(file, []byte(eval[string](t, ctx, `fetch("/api/offices/1/notation").then(r => r.text())`)), 0o644))
+	want, err := exec.Command(filepath.Join(stage.Root(), "bin", "klammer"), "check", filepath.Join(stage.Root(), "demo", "clinic.klm")).Output()
+	require.Error(t, err) // the clinic has faults
+	got, err := exec.Command(filepath.Join(stage.Root(), "bin", "klammer"), "check", file).Output()
+	require.Error(t, err)
+	require.Equal(t, string(want), string(got))
+}
+
+// TestPast looks at an earlier revision, finds that it cannot be changed, and
+// restores it as a new edit.
+func TestPast(t *testing.T) {
+	ctx, p := start(t)
+	line(t, ctx, "rack 19: 190 [120 130 140 170]")
+	press(t, ctx, kb.Enter)
+	kept(t, ctx, 2)
+	line(t, ctx, "-device yard")
+	press(t, ctx, kb.Enter)
+	kept(t, ctx, 3)
+	visit(t, ctx, p, "/1/history", "[data-revision='1'] button")
+	require.NoError(t, chromedp.Do(ctx, chromedp.Click("[data-revision='1'] button")))
+	until(t, ctx, `document.querySelector("#then")?.textContent.includes("Revision 1")`)
+	until(t, ctx, `document.querySelector("#board") !== null && `+broken+` && document.querySelector(%q) !== null`, stage.Cell("yard.eth0", 160))
+	goTo(t, ctx, "rack.19", 130)
+	press(t, ctx, "t")
+	until(t, ctx, `document.querySelector("#notice")?.textContent.includes("which is past")`)
+	kept(t, ctx, 3)
+	require.NoError(t, chromedp.Do(ctx, chromedp.Click("#then button:nth-of-type(3)")))
+	kept(t, ctx, 4)
+	until(t, ctx, `document.querySelector("#then") === null && `+broken)
+	// the restoring is an edit like any other, also after a reload
+	require.NoError(t, chromedp.Do(ctx, chromedp.Navigate(p.URL+"/1"), chromedp.WaitVisible("#board")))
+	press(t, ctx, "z", chromedp.ModifierCtrl)
+	kept(t, ctx, 5)
+	until(t, ctx, `!`+broken+` && document.querySelector(%q) === null`, stage.Cell("yard.eth0", 160))
+}
+
+// TestDevices adds, copies, renames, plugs and cables by the forms.
+func TestDevices(t *testing.T) {
+	ctx, p := start(t)
+	visit(t, ctx, p, "/1/devices?device=rack&port=23", "#device-name")
+	fill(t, ctx, "#device-name", "den")
+	fill(t, ctx, "#device-says", "fridge, 8 ports")
+	press(t, ctx, kb.Enter)
+	until(t, ctx, `document.querySelector("#device-problem").textContent.includes("says nothing that is known")`)
+	fill(t, ctx, "#device-says", "switch, 8 ports 1G, by VLAN, follows ward-8")
+	press(t, ctx, kb.Enter)
+	kept(t, ctx, 2)
+	until(t, ctx, `document.querySelector("[aria-label='The front of den']") !== null`)
+	fill(t, ctx, "#copy-name", "attic")
+	press(t, ctx, kb.Enter)
+	kept(t, ctx, 3)
+	until(t, ctx, `location.search === "?device=attic"`)
+	fill(t, ctx, "#device-rename", "loft")
+	press(t, ctx, kb.Enter)
+	kept(t, ctx, 4)
+	visit(t, ctx, p, "/1/devices?device=rack&port=23", "#cable-to")
+	fill(t, ctx, "#cable-to", "loft.8")
+	press(t, ctx, kb.Enter)
+	kept(t, ctx, 5)
+	until(t, ctx, `document.querySelector("[data-port-panel]").textContent.includes("loft 8")`)
+	visit(t, ctx, p, "/1/devices?device=loft&port=1", "#plug-name")
+	fill(t, ctx, "#plug-name", "a <i>lamp</i>")
+	_ = eval[any](t, ctx, `(() => { const f = document.querySelector("#plug-wants"); f.value = "120"; f.dispatchEvent(new Event("change", {bubbles: true})); })()`)
+	require.NoError(t, chromedp.Do(ctx, chromedp.Click(".plug button")))
+	kept(t, ctx, 6)
+	until(t, ctx, `document.querySelector("[data-port-panel]").textContent.includes("a <i>lamp</i>")`)
+}

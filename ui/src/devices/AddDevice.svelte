@@ -1,0 +1,37 @@
+<script lang="ts">
+  import { office } from "../state/office.svelte";
+  import { place } from "../state/place.svelte";
+
+  let name = $state("");
+  let says = $state("");
+  let problem = $state("");
+
+  async function add() {
+    const n = name.trim();
+    problem = await office.tryLines([`add ${n} ${says.trim()}`]);
+    if (problem) return;
+    name = says = "";
+    place.go(place.href("devices", { device: n }), true);
+    document.getElementById("device-name")?.focus();
+  }
+</script>
+
+<form onsubmit={(e) => (e.preventDefault(), void add())}>
+  <input class="field mono" id="device-name" bind:value={name} placeholder="a new device" aria-label="The name of a new device" aria-describedby="device-problem" />
+  <input class="field says" id="device-says" bind:value={says} placeholder="switch, 24 ports 1G and 2 10G, by VLAN, follows desks" aria-label="What it is" aria-describedby="device-problem" />
+  <button class="main" disabled={!name.trim() || !says.trim()}>Add</button>
+  <p class="wrong" id="device-problem" role="alert">{problem}</p>
+</form>
+
+<style>
+  form {
+    display: grid;
+    grid-template-columns: 140px minmax(0, 1fr) auto;
+    gap: 8px;
+    max-width: 780px;
+    margin-bottom: 8px;
+  }
+  .wrong {
+    grid-column: 1 / -1;
+  }
+</style>

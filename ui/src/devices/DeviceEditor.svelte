@@ -1,0 +1,115 @@
+<script lang="ts">
+  import type { Device } from "../api/client";
+  import { quote } from "../line/quote";
+  import { office } from "../state/office.svelte";
+  import { pending } from "../state/pending.svelte";
+  import { place } from "../state/place.svelte";
+
+  let { device }: { device: Device } = $props();
+
+  const wordings = ["by-vlan", "by-port", "by-choice", "by-group", "by-sub-interface", "by-inner-port", "linux"];
+  const forwardings = ["bridge", "routed", "unaware", "unaware drops-tagged", "grouped"];
+  let to = $state("");
+  let copy = $state("");
+  let more = $state("");
+  let problem = $state("");
+  const n = $derived(device.name);
+  const bundles = $derived(device.ports.filter((p) => p.kind === "bundle"));
+  const inner = $derived(device.ports.filter((p) => p.kind === "inner"));
+  const manage = $derived([device.manageVid, device.manage?.split(" ").at(-1)].filter((x) => x && /[\d:]/.test(String(x))).join(" "));
+
+  const say = async (...lines: string[]) => (problem = await office.tryLines(lines)) === "";
+  const went = (name: string) => place.go(place.href("devices", { device: name }), true);
+  async function rename() {
+    const name = to.trim();
+    if (name && (await say(`rename device ${n} to ${name}`))) went(name);
+  }
+  async function again() {
+    const name = copy.trim();
+    if (name && (await say(`copy ${n} to ${name}`))) went(name);
+  }
+  const line = async () => more.trim() && (await say(`${n} ${more.trim()}`)) && (more = "");
+</script>
+
+<h2>{n}</h2>
+<div class="facts">
+  <label>Wording <select class="field" value={device.wording?.split(" ")[0] ?? ""} onchange={(e) => say(e.currentTarget.value ? `${n} wording ${e.currentTarget.value}` : `-${n} wording`)}><option value="">not said</option>{#each wordings as w (w)}<option value={w}>{w.replaceAll("-", " ").replace("vlan", "VLAN")}</option>{/each}</select></label>
+  <label>Forwarding <select class="field" value={device.forwarding} onchange={(e) => say(`${n} forwarding ${e.currentTarget.value}`)}>{#each forwardings as f (f)}<option>{f}</option>{/each}</select></label>
+  <label>Follows <select class="field" value={device.follows ?? ""} onchange={(e) => pending.propose([e.currentTarget.value ? `follow ${n} ${e.currentTarget.value}` : `-${n} follows`])}><option value="">no plan</option>{#each office.shown?.plans ?? [] as p (p.name)}<option>{p.name}</option>{/each}</select></label>
+  <label>Managed in <input class="field mono" value={manage} placeholder="190 10.61.190.4" onchange={(e) => say(e.currentTarget.value.trim() ? `${n} manage ${e.currentTarget.value}` : `-${n} manage`)} /></label>
+  <label>Limits <input class="field mono" value={device.limits ?? ""} placeholder="vlans 64 rows 16" onchange={(e) => e.currentTarget.value.trim() && say(`${n} limit ${e.currentTarget.value}`)} /></label>
+</div>
+{#if bundles.length || inner.length}
+  <h3>Bundles and inner ports</h3>
+  {#each bundles as b (b.name)}
+    <p class="row"><b>{b.name}</b> <span class="grow">{b.mode} of {b.members?.join(", ")}: <span class="mono">{b.shape}</span></span> <button aria-label={`Remove the bundle ${b.name}`} onclick={() => pending.propose([`-${n} bundle ${quote(b.name)}`])}>×</button></p>
+  {/each}
+  {#each inner as p (p.name)}
+    <p class="row"><b>{p.name}</b> <span class="grow">{p.flavour}: <span class="mono">{p.shape}</span></span> <button aria-label={`Remove the inner port ${p.name}`} onclick={() => pending.propose([`-${n} inner ${quote(p.name)}`])}>×</button></p>
+  {/each}
+{/if}
+<form onsubmit={(e) => (e.preventDefault(), void line())}>
+  <input class="field mono" id="device-line" bind:value={more} placeholder={'bundle up lacp 7-8 · inner "Guests" ssid: 160'} aria-label={`A statement of ${n}`} spellcheck="false" />
+  <button disabled={!more.trim()}>Add</button>
+</form>
+{#if problem}<p class="wrong" role="alert">{problem}</p>{/if}
+<div class="turn">
+  <form onsubmit={(e) => (e.preventDefault(), void again())}><label>Start another like it <input class="field mono" id="copy-name" bind:value={copy} placeholder="its name" /></label></form>
+  <form onsubmit={(e) => (e.preventDefault(), void rename())}><label>Rename to <input class="field mono" id="device-rename" bind:value={to} /></label></form>
+  <button onclick={() => pending.propose([`-device ${n}`])}>Remove it…</button>
+</div>
+
+<style>
+  h2 {
+    font-weight: 700;
+    font-size: 15px;
+    margin-bottom: 6px;
+  }
+  h3 {
+    font-weight: 700;
+    margin: 10px 0 2px;
+  }
+  .facts,
+  .turn {
+    display: grid;
+    gap: 5px;
+  }
+  label {
+    display: grid;
+    grid-template-columns: 92px minmax(0, 1fr);
+    align-items: center;
+    gap: 8px;
+  }
+  .row {
+    display: flex;
+    gap: 8px;
+    align-items: baseline;
+    font-size: 13px;
+    margin-bottom: 3px;
+  }
+  .grow {
+    flex: 1;
+  }
+  form {
+    display: flex;
+    gap: 8px;
+    margin-top: 6px;
+  }
+  form input {
+    flex: 1;
+    min-width: 0;
+    font-size: 13px;
+  }
+  .turn {
+    border-top: 1px solid var(--hair);
+    margin-top: 10px;
+    padding-top: 6px;
+  }
+  .turn label {
+    grid-template-columns: 150px minmax(0, 1fr);
+    width: 100%;
+  }
+  .turn button {
+    justify-self: start;
+  }
+</style>

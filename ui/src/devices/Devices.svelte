@@ -1,0 +1,87 @@
+<script lang="ts">
+  import Front from "../front/Front.svelte";
+  import { jacks } from "../front/front";
+  import { hues } from "../state/hues.svelte";
+  import { office } from "../state/office.svelte";
+  import { place } from "../state/place.svelte";
+  import AddDevice from "./AddDevice.svelte";
+  import DeviceEditor from "./DeviceEditor.svelte";
+  import PortEditor from "./PortEditor.svelte";
+
+  const view = $derived(office.shown!);
+  const ordered = $derived(view.order.flatMap((n) => view.devices.find((d) => d.name === n) ?? []));
+  const device = $derived(view.devices.find((d) => d.name === place.now.query.get("device")) ?? ordered[0]);
+  const port = $derived(place.now.query.get("port") ?? "");
+  const asks = (w: string) => w.split(" ")[0]!.replaceAll("-", " ").replace("vlan", "VLAN");
+  const pick = (d: string, p: string) => place.go(place.href("devices", { device: d, port: p }), true);
+</script>
+
+<div class="devices">
+  <section>
+    <h1>Devices</h1>
+    <p class="lead">Each device as its front is built. Pick a port to see what is in it.</p>
+    <AddDevice />
+    {#each ordered as d (d.name)}
+      <article class:here={d.name === device?.name}>
+        <p>
+          <a href={place.href("devices", { device: d.name })} aria-current={d.name === device?.name ? "true" : undefined}>{d.name}</a>
+          <span class="soft">{d.kind}{d.forwarding === "bridge" ? "" : `, ${d.forwarding}`}{d.wording ? `, ${asks(d.wording)}` : ""}{d.follows ? `, follows ${d.follows}` : ""}{d.manage ? `, managed in ${d.manage}` : ""}</span>
+        </p>
+        <Front jacks={jacks(d)} hues={hues.of} label={`The front of ${d.name}`} picked={d.name === device?.name ? port : ""} onpick={(p) => pick(d.name, p)} />
+      </article>
+    {:else}
+      <p class="lead">No device yet. Say what the first one is: <code class="mono">rack</code>, <code>switch, 24 ports, by VLAN</code>.</p>
+    {/each}
+  </section>
+  {#if device}
+    {#key device.name}
+      <section class="panel">
+        {#if port && device.ports.some((p) => p.name === port)}{#key port}<PortEditor {device} {port} />{/key}{/if}
+        <DeviceEditor {device} />
+      </section>
+    {/key}
+  {/if}
+</div>
+
+<style>
+  .devices {
+    display: grid;
+    grid-template-columns: minmax(0, 1fr) 400px;
+    gap: 24px;
+    padding: 18px 28px 40px;
+    align-items: start;
+  }
+  article {
+    padding: 6px 0 10px 12px;
+    border-left: 3px solid transparent;
+  }
+  .here {
+    border-color: var(--plum);
+  }
+  article p {
+    margin-bottom: 4px;
+  }
+  a {
+    font-weight: 650;
+    margin-right: 8px;
+  }
+  .soft {
+    color: var(--soft);
+    font-size: 13px;
+  }
+  .panel {
+    position: sticky;
+    top: 18px;
+    max-height: calc(100vh - 130px);
+    overflow: auto;
+  }
+  @media (max-width: 1000px) {
+    .devices {
+      grid-template-columns: minmax(0, 1fr);
+    }
+    .panel {
+      position: static;
+      max-height: none;
+    }
+  }
+</style>

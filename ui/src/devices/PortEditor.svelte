@@ -1,0 +1,90 @@
+<script lang="ts">
+  import type { Device } from "../api/client";
+  import PortField from "../shell/PortField.svelte";
+  import { quote, ref } from "../line/quote";
+  import { office } from "../state/office.svelte";
+  import { pending } from "../state/pending.svelte";
+
+  let { device, port }: { device: Device; port: string } = $props();
+
+  const p = $derived(device.ports.find((x) => x.name === port)!);
+  const set = $derived(p.bundle ? device.ports.find((x) => x.name === p.bundle)! : p);
+  const at = $derived(ref(`${device.name}.${port}`));
+  let problem = $state("");
+  let what = $state("");
+  let wants = $state("");
+  let tagged = $state(false);
+  let other = $state("");
+  const vlans = $derived((office.shown?.vlans ?? []).filter((v) => v.registered));
+
+  const say = async (...lines: string[]) => (problem = await office.tryLines(lines)) === "";
+  async function plug() {
+    const line = `plug ${at} ${JSON.stringify(what.trim())} wants ${wants}${tagged ? " tagged" : ""}`;
+    if (await say(line)) what = "";
+  }
+</script>
+
+<section data-port-panel={`${device.name}.${port}`}>
+  <h2>{device.name} <span class="mono">{port}</span> <span class="soft">{p.inside ? `${p.inside} inside, ` : ""}{p.speed ?? ""}</span></h2>
+  <label>Shape <input class="field mono" value={set.shape} onchange={(e) => say(`${device.name} ${quote(set.name)}: ${e.currentTarget.value}${set.because ? ` because ${JSON.stringify(set.because)}` : ""}`)} aria-label={`The shape of ${device.name} ${set.name}`} spellcheck="false" /></label>
+  {#if p.bundle}<p class="soft">a member of the bundle {p.bundle}, which has the shape</p>{/if}
+  {#if set.source === "exception"}<p class="soft">an exception: the plan says <span class="mono">{set.planned}</span>{set.because ? `; ${set.because}` : ""}</p>{/if}
+  {#if set.cabled}
+    {#each set.cabled as c (c)}<p class="row">cable to <b>{c.replace(".", " ")}</b> <button onclick={() => pending.propose([`-cable ${ref(`${device.name}.${set.name}`)} ${ref(c)}`])}>Remove…</button></p>{/each}
+  {:else}
+    <form onsubmit={(e) => (e.preventDefault(), other && void say(`cable ${at} ${ref(other)}`))}>
+      <label>Cable to <PortField bind:value={other} id="cable-to" placeholder="free port" /></label>
+      <button disabled={!other}>Connect</button>
+    </form>
+  {/if}
+  {#each p.plugs ?? [] as g (g.name)}
+    <p class="row"><b>{g.name}</b> <span class="soft">wants {g.wants}{g.tagged ? " tagged" : ""}{g.operator ? ", the operator's" : ""}</span> <button aria-label={`Unplug ${g.name}`} onclick={() => say(`-plug ${at} ${JSON.stringify(g.name)}`)}>×</button></p>
+  {/each}
+  <form class="plug" onsubmit={(e) => (e.preventDefault(), what.trim() && wants && void plug())}>
+    <input class="field" id="plug-name" bind:value={what} placeholder="plug something in" aria-label="What is plugged in" />
+    <select class="field" id="plug-wants" bind:value={wants} aria-label="The VLAN that it wants"><option value="">wants</option>{#each vlans as v (v.vid)}<option value={String(v.vid)}>{v.vid} {v.name}</option>{/each}</select>
+    <label class="check"><input type="checkbox" bind:checked={tagged} /> tagged</label>
+    <button disabled={!what.trim() || !wants}>Plug in</button>
+  </form>
+  {#if problem}<p class="wrong" role="alert">{problem}</p>{/if}
+</section>
+
+<style>
+  section {
+    border-bottom: 1px solid var(--hair);
+    padding-bottom: 10px;
+    margin-bottom: 10px;
+    display: grid;
+    gap: 6px;
+  }
+  h2 {
+    font-weight: 700;
+    font-size: 15px;
+  }
+  label {
+    display: grid;
+    grid-template-columns: 64px minmax(0, 1fr);
+    align-items: center;
+    gap: 8px;
+  }
+  .check {
+    display: flex;
+    gap: 4px;
+  }
+  form,
+  .row {
+    display: flex;
+    gap: 8px;
+    align-items: center;
+  }
+  .plug {
+    display: grid;
+    grid-template-columns: minmax(0, 1.2fr) minmax(0, 1fr) auto auto;
+    font-size: 13px;
+  }
+  .soft {
+    color: var(--soft);
+    font-size: 13px;
+    font-weight: 400;
+  }
+</style>

@@ -1,0 +1,121 @@
+<script lang="ts">
+  import { twoRows, type Jack } from "./front";
+
+  let {
+    jacks,
+    hues,
+    label,
+    picked = "",
+    onpick,
+  }: { jacks: Jack[]; hues: Map<number, string>; label: string; picked?: string; onpick?: (name: string) => void } = $props();
+
+  const rows = $derived(twoRows(jacks));
+  const letter = (j: Jack) => (j.off ? "off" : j.untagged.length ? "U" : j.tagged.length || j.rest ? "T" : "");
+  const says = (j: Jack) =>
+    [
+      `port ${j.name}${j.inside ? ` (${j.inside} inside)` : ""}`,
+      j.shape,
+      j.bundle && `in bundle ${j.bundle}`,
+      j.speed,
+      j.mark === "exception" && "an exception from the plan",
+      j.cabled && `cable to ${j.cabled}`,
+      ...(j.plugs ?? []),
+    ]
+      .filter(Boolean)
+      .join(" · ");
+</script>
+
+<div class="front" role="group" aria-label={label}>
+  {#each rows as row, i (i)}
+    <div class="row">
+      {#each row as j (j.name)}
+        <button
+          type="button"
+          class="jack"
+          class:tagged={!j.untagged.length && (j.tagged.length || j.rest)}
+          class:empty={!letter(j)}
+          class:picked={picked === j.name}
+          class:changed={j.mark === "changed"}
+          style:--vlan={hues.get(j.untagged[0] ?? j.tagged[0] ?? 0) ?? "var(--faint)"}
+          title={says(j)}
+          aria-label={says(j)}
+          aria-pressed={onpick ? picked === j.name : undefined}
+          onclick={() => onpick?.(j.name)}
+        >
+          <span class="name mono">{j.name}{j.mark === "exception" ? "≠" : ""}</span>
+          <span class="box mono">{letter(j)}{#if j.untagged.length && (j.tagged.length || j.rest)}<i>+{j.rest ? "…" : j.tagged.length}</i>{/if}</span>
+        </button>
+      {/each}
+    </div>
+  {/each}
+</div>
+
+<style>
+  .front {
+    display: inline-flex;
+    flex-direction: column;
+    gap: 3px;
+    padding: 6px 8px;
+    border: 1.5px solid var(--ink);
+    border-radius: 3px;
+    background: var(--paper);
+    max-width: 100%;
+    overflow-x: auto;
+  }
+  .row {
+    display: flex;
+    gap: 3px;
+  }
+  .jack {
+    all: unset;
+    box-sizing: border-box;
+    width: 34px;
+    flex: none;
+    display: grid;
+    justify-items: center;
+    font-size: 10px;
+    cursor: default;
+  }
+  .jack:focus-visible {
+    outline: 2px solid var(--plum);
+  }
+  .name {
+    color: var(--soft);
+    white-space: nowrap;
+  }
+  .box {
+    width: 32px;
+    height: 22px;
+    display: grid;
+    grid-auto-flow: column;
+    place-content: center;
+    background: var(--vlan);
+    color: var(--on-vlan);
+    font-size: 11px;
+    font-weight: 700;
+  }
+  .box i {
+    font-style: normal;
+    font-size: 9px;
+    font-weight: 600;
+  }
+  .tagged .box {
+    background: none;
+    color: var(--vlan);
+    border: solid var(--vlan);
+    border-width: 0 3px;
+  }
+  .empty .box {
+    background: none;
+    border: 1px solid var(--hair);
+    color: var(--soft);
+  }
+  .picked .box {
+    outline: 2px solid var(--plum);
+    outline-offset: 1px;
+  }
+  .changed .box {
+    outline: 2px dashed var(--plum);
+    outline-offset: 1px;
+  }
+</style>

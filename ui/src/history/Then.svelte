@@ -1,0 +1,32 @@
+<script lang="ts">
+  import { office } from "../state/office.svelte";
+
+  const then = $derived(office.then);
+  const look = (r: number) => void office.look(r).catch((e) => office.tell(e));
+</script>
+
+{#if then}
+  <aside role="status" id="then">
+    <b>Revision {then.revision}</b>, as it was; now is {office.view?.revision}. Nothing can be changed here.
+    <button disabled={then.revision <= 1} onclick={() => look(then.revision - 1)}>‹ Before</button>
+    <button onclick={() => look(then.revision + 1)}>After ›</button>
+    <button onclick={() => office.restore(then.revision)}>Restore it</button>
+    <button class="main" onclick={() => void office.look(null)}>Back to now</button>
+  </aside>
+{/if}
+
+<style>
+  aside {
+    flex: none;
+    display: flex;
+    flex-wrap: wrap;
+    align-items: center;
+    gap: 6px 8px;
+    padding: 5px 16px;
+    background: var(--plum-wash);
+    border-bottom: 1px solid var(--plum);
+  }
+  b {
+    white-space: nowrap;
+  }
+</style>

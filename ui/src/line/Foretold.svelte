@@ -1,0 +1,124 @@
+<script lang="ts">
+  import { pending } from "../state/pending.svelte";
+
+  const p = $derived(pending.preview);
+  const by = $derived.by(() => {
+    const out = new Map<string, string[]>();
+    for (const r of p?.changed ?? []) {
+      const dot = r.indexOf(".");
+      out.set(r.slice(0, dot), [...(out.get(r.slice(0, dot)) ?? []), r.slice(dot + 1)]);
+    }
+    return [...out];
+  });
+  const few = (xs: string[]) => (xs.length > 9 ? `${xs.slice(0, 8).join(", ")} and ${xs.length - 8} more` : xs.join(", "));
+</script>
+
+{#if p && p.edit}
+  <aside aria-label="What it would do" id="would">
+    {#if pending.says}<p class="mono says">{pending.says}</p>{/if}
+    {#each p.notes as n (n)}<p class="note">{n}</p>{/each}
+    <div class="cols">
+      <section>
+        <h2>Would change</h2>
+        {#each by.slice(0, 6) as [device, ports] (device)}<p><b>{device}</b> <span class="mono">{few(ports)}</span></p>{/each}
+        {#if by.length > 6}<p>and ports of {by.length - 6} more devices</p>{/if}
+        {#if !by.length}<p>No port: frames go as before.</p>{/if}
+        <details>
+          <summary>{p.lines.length === 1 ? "1 line" : `${p.lines.length} lines`}</summary>
+          <pre class="mono">{p.lines.join("\n")}</pre>
+        </details>
+      </section>
+      {#if p.come.length}
+        <section class="come">
+          <h2>Findings that come</h2>
+          {#each p.come.slice(0, 4) as f (f.id)}<p class={f.severity}>{f.text}</p>{/each}
+          {#if p.come.length > 4}<p>and {p.come.length - 4} more</p>{/if}
+        </section>
+      {/if}
+      {#if p.go.length}
+        <section>
+          <h2>Findings that go</h2>
+          {#each p.go.slice(0, 4) as f (f.id)}<p class="gone">{f.text}</p>{/each}
+          {#if p.go.length > 4}<p>and {p.go.length - 4} more</p>{/if}
+        </section>
+      {/if}
+    </div>
+    <p class="acts">
+      <button class="main" onclick={() => void pending.apply().then((done) => done && document.getElementById("board")?.focus())}>Do it <kbd>Enter</kbd></button>
+      <button onclick={() => (pending.clear(), document.getElementById("board")?.focus())}>Leave it <kbd>Esc</kbd></button>
+    </p>
+  </aside>
+{/if}
+
+<style>
+  aside {
+    position: fixed;
+    left: 16px;
+    right: 16px;
+    bottom: 74px;
+    z-index: 30;
+    max-height: 236px;
+    overflow: auto;
+    padding: 10px 16px 12px;
+    background: var(--panel);
+    border: 1px solid var(--plum);
+    border-radius: 3px;
+    box-shadow: 0 6px 22px rgb(0 0 0 / 0.18);
+    line-height: 1.4;
+  }
+  .says {
+    font-weight: 650;
+    margin-bottom: 4px;
+  }
+  .note {
+    color: var(--amber);
+  }
+  .cols {
+    display: grid;
+    grid-template-columns: repeat(auto-fit, minmax(260px, 1fr));
+    gap: 4px 24px;
+  }
+  h2 {
+    font-size: 11px;
+    font-weight: 700;
+    letter-spacing: 0.06em;
+    text-transform: uppercase;
+    color: var(--soft);
+  }
+  .come .breaks {
+    color: var(--red);
+  }
+  .come .risk {
+    color: var(--amber);
+  }
+  .gone {
+    color: var(--soft);
+    text-decoration: line-through;
+    text-decoration-color: var(--faint);
+  }
+  summary {
+    color: var(--soft);
+    font-size: 12.5px;
+    cursor: pointer;
+  }
+  pre {
+    font-size: 12px;
+    white-space: pre-wrap;
+  }
+  .acts {
+    display: flex;
+    gap: 8px;
+    margin-top: 8px;
+  }
+  button {
+    border: 1px solid var(--hair);
+    border-radius: 3px;
+    padding: 3px 10px;
+    min-height: 28px;
+  }
+  .main {
+    border-color: var(--plum);
+    color: var(--plum);
+    font-weight: 650;
+  }
+</style>

@@ -1,0 +1,110 @@
+<script lang="ts">
+  import { api } from "../api/client";
+  import { office } from "../state/office.svelte";
+  import { place } from "../state/place.svelte";
+  import { check, statements, usual } from "./start";
+
+  let s = $state({ ...usual });
+  let problem = $state("");
+  let busy = $state(false);
+  const wrong = $derived(check(s.vlans));
+
+  async function make() {
+    problem = "";
+    busy = true;
+    try {
+      const { text, then } = statements(s);
+      const made = await api.create({ text });
+      // Each answer is an edit of its own, so that what cannot be is told and
+      // the rest stands.
+      for (const line of then) {
+        const view = await api.office(made.id);
+        try {
+          await api.edit(made.id, { base: view.revision, lines: [line] });
+        } catch (e) {
+          await api.remove(made.id, made.title);
+          throw new Error(`${line}: ${e instanceof Error ? e.message.replace(/^column \d+: /, "") : String(e)}`);
+        }
+      }
+      localStorage.setItem("klammer-office", String(made.id));
+      place.go(`/${made.id}`);
+    } catch (e) {
+      problem = e instanceof Error ? e.message : String(e);
+      if (office.me === "") office.askName = true;
+    } finally {
+      busy = false;
+    }
+  }
+</script>
+
+<form id="create" onsubmit={(e) => (e.preventDefault(), void make())}>
+  <h2>Start a new office</h2>
+  <label>What is it called? <input class="field" id="title" bind:value={s.title} placeholder="Harbour Lane Veterinary Clinic" /></label>
+  <fieldset>
+    <legend><b>1</b> Which VLANs?</legend>
+    <textarea class="field mono" id="vlans" rows="5" bind:value={s.vlans} aria-label="A VLAN a line: number and name" aria-describedby="vlans-problem" aria-invalid={!!wrong} spellcheck="false"></textarea>
+    <p class="wrong" id="vlans-problem" role="alert">{wrong}</p>
+    <label>Their subnets <input class="field mono" id="pattern" bind:value={s.pattern} placeholder="10.0.VID.0/24" /></label>
+  </fieldset>
+  <fieldset>
+    <legend><b>2</b> Which gateway?</legend>
+    <div class="two">
+      <input class="field mono" id="gateway" bind:value={s.gateway} aria-label="The gateway's name" />
+      <input class="field" id="gateway-is" bind:value={s.gatewayIs} aria-label="What the gateway is" />
+    </div>
+    <label>The port that carries them <input class="field mono" id="gateway-on" bind:value={s.on} /></label>
+  </fieldset>
+  <fieldset>
+    <legend><b>3</b> Which first switch?</legend>
+    <div class="two">
+      <input class="field mono" id="first" bind:value={s.first} aria-label="The switch's name" />
+      <input class="field" id="first-is" bind:value={s.firstIs} aria-label="What the switch is" />
+    </div>
+    <p class="soft">Its last port is cabled to the gateway. Empty a name to leave that device out.</p>
+  </fieldset>
+  <p class="wrong" role="alert" id="create-problem">{problem}</p>
+  <button class="main" id="make" disabled={!s.title.trim() || !!wrong || busy}>{busy ? "Making it…" : "Go to the board"}</button>
+</form>
+
+<style>
+  form {
+    display: grid;
+    gap: 10px;
+  }
+  h2 {
+    font-weight: 700;
+    font-size: 16px;
+  }
+  fieldset {
+    border-left: 2px solid var(--plum);
+    padding-left: 14px;
+    display: grid;
+    gap: 6px;
+  }
+  legend {
+    font-weight: 650;
+    float: left;
+  }
+  legend b {
+    color: var(--plum);
+    margin-right: 4px;
+  }
+  label {
+    display: grid;
+    grid-template-columns: 170px minmax(0, 1fr);
+    gap: 8px;
+    align-items: center;
+  }
+  .two {
+    display: grid;
+    grid-template-columns: 130px minmax(0, 1fr);
+    gap: 8px;
+  }
+  .soft {
+    font-size: 12.5px;
+    color: var(--soft);
+  }
+  .wrong:empty {
+    display: none;
+  }
+</style>

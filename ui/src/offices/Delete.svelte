@@ -1,0 +1,40 @@
+<script lang="ts">
+  import { api, type OfficeSummary } from "../api/client";
+  import { office } from "../state/office.svelte";
+
+  let { o, onclose }: { o: OfficeSummary; onclose: () => void } = $props();
+  let typed = $state("");
+  let problem = $state("");
+
+  async function remove() {
+    try {
+      await api.remove(o.id, typed);
+      office.offices = await api.offices();
+      onclose();
+    } catch (e) {
+      problem = e instanceof Error ? e.message : String(e);
+    }
+  }
+</script>
+
+<form onsubmit={(e) => (e.preventDefault(), void remove())}>
+  <label>It goes with its whole history, and cannot be taken back. Type its name to delete it: <input class="field" id="delete-title" bind:value={typed} autocomplete="off" aria-describedby="delete-problem" /></label>
+  <button class="main" disabled={typed !== o.title}>Delete</button>
+  <button type="button" onclick={onclose}>Leave it</button>
+  <p class="wrong" id="delete-problem" role="alert">{problem}</p>
+</form>
+
+<style>
+  form {
+    width: 100%;
+    display: flex;
+    flex-wrap: wrap;
+    gap: 8px;
+    align-items: center;
+    border-top: 1px solid var(--hair);
+    padding-top: 8px;
+  }
+  input {
+    width: 300px;
+  }
+</style>

@@ -1,0 +1,60 @@
+<script lang="ts">
+  import { api, Refused, type Mistake } from "../api/client";
+  import { place } from "../state/place.svelte";
+
+  /** The server reads at most this much; said here before it is sent. */
+  const most = 4 * 1024 * 1024;
+  let mistakes = $state.raw<Mistake[]>([]);
+  let problem = $state("");
+  let file = $state("");
+
+  async function read(list: FileList | null) {
+    const f = list?.[0];
+    mistakes = [];
+    problem = "";
+    if (!f) return;
+    file = f.name;
+    if (f.size > most) {
+      problem = `${f.name} has ${(f.size / 1048576).toFixed(1)} MB: at most 4 MB are read at once. Nothing was changed.`;
+      return;
+    }
+    try {
+      const made = await api.create({ text: await f.text(), title: "" });
+      place.go(`/${made.id}`);
+    } catch (e) {
+      mistakes = e instanceof Refused ? e.mistakes : [];
+      problem = mistakes.length ? `${f.name} has ${mistakes.length === 1 ? "a mistake" : `${mistakes.length} mistakes`}. Nothing was changed.` : e instanceof Error ? e.message : String(e);
+    }
+  }
+</script>
+
+<section>
+  <label>Read an office from a <span class="mono">.klm</span> file <input type="file" id="import" accept=".klm,text/plain" onchange={(e) => void read(e.currentTarget.files).finally(() => (e.target as HTMLInputElement).value = "")} /></label>
+  {#if problem}<p class="wrong" role="alert" id="import-problem">{problem}</p>{/if}
+  {#if mistakes.length}
+    <ol class="mistakes" aria-label={`Mistakes in ${file}`}>
+      {#each mistakes.slice(0, 200) as m, i (i)}<li><span class="mono">{m.line}:{m.column}</span> {m.text}</li>{/each}
+    </ol>
+  {/if}
+</section>
+
+<style>
+  section {
+    border-top: 1px solid var(--hair);
+    padding-top: 12px;
+  }
+  .mistakes {
+    max-height: 300px;
+    overflow: auto;
+    background: var(--panel);
+    border: 1px solid var(--hair);
+    padding: 6px 12px;
+    font-size: 13.5px;
+  }
+  .mono {
+    color: var(--soft);
+  }
+  input {
+    margin-left: 8px;
+  }
+</style>

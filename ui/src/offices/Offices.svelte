@@ -1,0 +1,116 @@
+<script lang="ts">
+  import { api } from "../api/client";
+  import { office } from "../state/office.svelte";
+  import { place } from "../state/place.svelte";
+  import Create from "./Create.svelte";
+  import Delete from "./Delete.svelte";
+  import Import from "./Import.svelte";
+
+  let deleting = $state(0);
+  let copying = $state(0);
+  let title = $state("");
+  const list = $derived(office.offices);
+
+  async function copy(id: number) {
+    try {
+      const made = await api.create({ copy: id, title: title.trim() });
+      place.go(`/${made.id}`);
+    } catch (e) {
+      office.tell(e);
+    }
+  }
+</script>
+
+<main class="offices">
+  <section>
+    <h1>Offices</h1>
+    {#if list.length}
+      <ul>
+        {#each list as o (o.id)}
+          <li data-office={o.id}>
+            <a href={`/${o.id}`}>{o.title}</a>
+            <span class="rev">rev {o.revision}</span>
+            <a class="mono file" href={`/api/offices/${o.id}/notation?file=1`} download>.klm</a>
+            <button onclick={() => ((copying = o.id), (deleting = 0), (title = `${o.title}, what if`))}>What if…</button>
+            {#if list.length > 1}
+              <select class="field" aria-label={`Compare ${o.title} with`} onchange={(e) => place.go(`/${o.id}/compare?with=${e.currentTarget.value}`)}>
+                <option value="">compare with…</option>
+                {#each list.filter((x) => x.id !== o.id) as x (x.id)}<option value={String(x.id)}>{x.title}</option>{/each}
+              </select>
+            {/if}
+            <button onclick={() => ((deleting = o.id), (copying = 0))} aria-label={`Delete ${o.title}`}>Delete…</button>
+            {#if copying === o.id}
+              <form onsubmit={(e) => (e.preventDefault(), void copy(o.id))}>
+                <label>A copy to try things on, named <input class="field" id="copy-title" bind:value={title} /></label>
+                <button class="main" disabled={!title.trim()}>Make it</button>
+                <button type="button" onclick={() => (copying = 0)}>Leave it</button>
+              </form>
+            {/if}
+            {#if deleting === o.id}<Delete {o} onclose={() => (deleting = 0)} />{/if}
+          </li>
+        {/each}
+      </ul>
+    {:else}
+      <p class="lead">None yet. Three questions, and there is a board; or read one from a file.</p>
+    {/if}
+    <Import />
+  </section>
+  <section class="panel"><Create /></section>
+</main>
+
+<style>
+  .offices {
+    grid-row: 2 / -1;
+    overflow: auto;
+    background: var(--paper);
+    display: grid;
+    grid-template-columns: minmax(0, 1fr) minmax(0, 560px);
+    gap: 28px;
+    padding: 24px 28px;
+    align-items: start;
+  }
+  ul {
+    margin: 10px 0 16px;
+  }
+  li {
+    display: flex;
+    flex-wrap: wrap;
+    gap: 8px 10px;
+    align-items: center;
+    padding: 8px 12px;
+    background: var(--panel);
+    border: 1px solid var(--hair);
+    margin-bottom: 6px;
+  }
+  li > a:first-child {
+    font-weight: 650;
+    flex: 1 1 200px;
+  }
+  li > a:hover {
+    text-decoration: underline;
+  }
+  .rev,
+  .file {
+    color: var(--soft);
+    font-size: 12.5px;
+  }
+  select {
+    width: 132px;
+    font-size: 13px;
+  }
+  form {
+    width: 100%;
+    display: flex;
+    flex-wrap: wrap;
+    gap: 8px;
+    align-items: center;
+  }
+  form input {
+    width: 260px;
+  }
+  @media (max-width: 1000px) {
+    .offices {
+      grid-template-columns: minmax(0, 1fr);
+    }
+  }
+</style>

@@ -1,0 +1,76 @@
+/** What the three questions say about a new office. */
+export interface Start {
+  title: string;
+  /** A VLAN a line: number, name, and "local" where no gateway is meant. */
+  vlans: string;
+  /** The subnets' pattern, in which VID stands for the number; "" for none. */
+  pattern: string;
+  /** The gateway: its name and what it is; "" for none yet. */
+  gateway: string;
+  gatewayIs: string;
+  /** The port of the gateway that carries the VLANs. */
+  on: string;
+  first: string;
+  firstIs: string;
+}
+
+export const usual: Start = {
+  title: "",
+  vlans: "10 staff\n20 phones\n30 guests\n90 devices",
+  pattern: "10.0.VID.0/24",
+  gateway: "gate",
+  gatewayIs: "firewall, ports wan, ports lan1-lan4",
+  on: "lan1",
+  first: "rack",
+  firstIs: "switch, 24 ports, by VLAN",
+};
+
+/** One line of the list of VLANs. */
+const entry = /^\s*(\d+)\s+([a-z][a-z0-9-]{0,31})(\s+local)?\s*$/;
+
+/** What is wrong with the list of VLANs, by line; "" where it can be read. */
+export function check(vlans: string): string {
+  const seen = new Set<string>();
+  return vlans
+    .split("\n")
+    .map((line, i) => {
+      if (!line.trim()) return "";
+      const m = entry.exec(line);
+      if (!m) return `line ${i + 1}: write a number and a name in small letters, such as 110 reception`;
+      if (Number(m[1]) < 1 || Number(m[1]) > 4094) return `line ${i + 1}: a VID is a whole number from 1 to 4094`;
+      if (seen.has(m[1]!) || seen.has(m[2]!)) return `line ${i + 1}: ${seen.has(m[1]!) ? m[1] : m[2]} is there already`;
+      seen.add(m[1]!).add(m[2]!);
+      return "";
+    })
+    .filter(Boolean)
+    .join("\n");
+}
+
+/** The statements that make the office: VLANs, gateway with an address in each, first switch, the cable between. */
+export function statements(s: Start): { text: string; then: string[] } {
+  const vlans = s.vlans.split("\n").flatMap((l) => {
+    const m = entry.exec(l);
+    return m ? [{ vid: Number(m[1]), name: m[2]!, local: !!m[3] }] : [];
+  });
+  const subnet = (vid: number) => (vid < 256 || s.pattern.includes(":") ? s.pattern.replace("VID", String(vid)) : s.pattern.replace("VID", `${Math.floor(vid / 100)}.${vid % 100}`).replace(/^(\d+)\.\d+\.(\d+\.\d+)\./, "$1.$2."));
+  const nets = s.pattern.includes("VID") ? vlans.filter((v) => !v.local && v.vid !== 1) : [];
+  const lines = [`office ${JSON.stringify(s.title.trim())}`];
+  for (const v of vlans) lines.push(`vlan ${v.vid} ${v.name}${nets.includes(v) ? ` net ${subnet(v.vid)}` : ""}${v.local ? " local" : ""}`);
+  const then: string[] = [];
+  const manage = vlans.find((v) => /^(devices|management|mgmt|admin)$/.test(v.name));
+  if (s.gateway.trim() && s.gatewayIs.trim()) {
+    then.push(`add ${s.gateway.trim()} ${s.gatewayIs.trim()}`);
+    const tagged = vlans.filter((v) => !v.local && v !== manage).map((v) => v.vid);
+    if (tagged.length) then.push(`${s.gateway} ${s.on}: ${manage ? `${manage.vid} ` : ""}[needed]`);
+    for (const v of nets) then.push(`${s.gateway} address ${v.vid} ${subnet(v.vid).replace(/0\/(\d+)$/, "1/$1")} on ${s.on}`);
+  }
+  if (s.first.trim() && s.firstIs.trim()) {
+    then.push(`add ${s.first.trim()} ${s.firstIs.trim()}`);
+    if (s.gateway.trim()) {
+      then.push(`${s.first} last: ${manage ? `${manage.vid} ` : ""}[needed]`);
+      then.push(`cable ${s.gateway}.${s.on} ${s.first}.last`);
+    }
+    if (manage) then.push(`${s.first} manage ${manage.vid}`);
+  }
+  return { text: lines.join("\n") + "\n", then };
+}

@@ -1,0 +1,70 @@
+<script lang="ts">
+  import type { Device, Port } from "../api/client";
+  import Front from "../front/Front.svelte";
+  import { jacks } from "../front/front";
+  import { quote } from "../line/quote";
+  import { hues } from "../state/hues.svelte";
+  import { office } from "../state/office.svelte";
+  import { pending } from "../state/pending.svelte";
+
+  let { devices }: { devices: Device[] } = $props();
+
+  const exceptions = (d: Device) => d.ports.filter((p) => p.source === "exception");
+  // What a waiting change would do to a follower's ports.
+  const drawn = (d: Device) => {
+    const next = pending.next.get(d.name);
+    return jacks(next ?? d).map((j) => (next && pending.port(`${d.name}.${j.bundle ?? j.name}`) ? { ...j, mark: "changed" as const } : j));
+  };
+  const because = (d: Device, p: Port, why: string) => {
+    if (why.trim() !== (p.because ?? "")) void office.edit({ lines: [`${d.name} ${quote(p.name)}: ${p.shape}${why.trim() ? ` because ${JSON.stringify(why.trim())}` : ""}`] });
+  };
+</script>
+
+{#each devices as d (d.name)}
+  <article>
+    <p><b>{d.name}</b> <button onclick={() => pending.propose([`-${d.name} follows`])} title="It keeps nothing of the plan">no longer follow…</button></p>
+    <Front jacks={drawn(d)} hues={hues.of} label={`${d.name}, a follower`} />
+    {#each exceptions(d) as p (p.name)}
+      <div class="exception" data-exception={`${d.name}.${p.name}`}>
+        <span class="mono">≠ {p.name}</span>
+        <span class="mono">{p.shape} <span class="soft">not {p.planned}</span></span>
+        <input class="field" value={p.because ?? ""} placeholder="why?" aria-label={`Why ${d.name} ${p.name} departs from the plan`} onchange={(e) => because(d, p, e.currentTarget.value)} />
+        <button onclick={() => pending.propose([`-${d.name} ${quote(p.name)}`])}>Back to the plan…</button>
+      </div>
+    {/each}
+  </article>
+{:else}
+  <p class="soft">No device follows it yet.</p>
+{/each}
+
+<style>
+  article {
+    margin-bottom: 14px;
+  }
+  article > p {
+    display: flex;
+    gap: 10px;
+    align-items: center;
+    margin-bottom: 4px;
+  }
+  article > p button {
+    font-size: 12px;
+    color: var(--soft);
+    border-color: transparent;
+    background: none;
+  }
+  .exception {
+    display: grid;
+    grid-template-columns: 60px minmax(0, 1fr) minmax(0, 1.2fr) auto;
+    gap: 8px;
+    align-items: center;
+    margin-top: 4px;
+    font-size: 13px;
+  }
+  .soft {
+    color: var(--soft);
+  }
+  input {
+    min-width: 0;
+  }
+</style>

@@ -1,0 +1,73 @@
+<script lang="ts">
+  import { untrack, type Snippet } from "svelte";
+  import type { Plan } from "../api/client";
+  import { office } from "../state/office.svelte";
+  import { pending } from "../state/pending.svelte";
+
+  let { plan, children }: { plan: Plan; children: Snippet } = $props();
+
+  const body = (p: Plan) => p.text.split("\n").slice(1).map((l) => l.trim()).join("\n");
+  let text = $state("");
+  let touched = $state(false);
+  let to = $state("");
+
+  $effect(() => {
+    const p = plan;
+    untrack(() => {
+      if (!touched) text = body(p);
+    });
+  });
+  function write() {
+    touched = text !== body(plan);
+    if (!touched) return pending.clear();
+    const lines = text.split("\n").filter((l) => l.trim());
+    pending.draft([`plan ${plan.name}`, ...lines.map((l) => `  ${l.trim()}`)], `plan ${plan.name}`, () => (touched = false));
+  }
+  function keys(e: KeyboardEvent) {
+    if (e.key === "Enter" && (e.ctrlKey || e.metaKey)) {
+      e.preventDefault();
+      void pending.apply();
+    } else if (e.key === "Escape") {
+      touched = false;
+      text = body(plan);
+      pending.clear();
+    }
+  }
+  const wrong = $derived(touched && pending.problem ? pending.mistakes.map((m) => `line ${Math.max(1, m.line - 1)}: ${m.text}`).join("\n") || pending.problem : "");
+</script>
+
+<div class="plan">
+  <textarea class="field mono" id="plan-text" rows={Math.max(4, text.split("\n").length + 1)} bind:value={text} oninput={write} onkeydown={keys} aria-label={`The plan ${plan.name}: places and their shapes`} aria-describedby="plan-help" aria-invalid={!!wrong} spellcheck="false"></textarea>
+  <p class="help" id="plan-help">A line for some places: <code class="mono">1-4: use desk</code>, <code class="mono">last: 190 [needed]</code>. Ctrl+Enter does it, Esc leaves it as it was.</p>
+  {#if wrong}<p class="wrong" role="alert">{wrong}</p>{/if}
+  {@render children()}
+  <form onsubmit={(e) => (e.preventDefault(), to.trim() && void office.edit({ lines: [`rename plan ${plan.name} to ${to.trim()}`] }).then((v) => v && (to = "")))}>
+    <label>Rename to <input class="field mono" bind:value={to} /></label>
+    <button type="button" onclick={() => office.edit({ lines: [`-plan ${plan.name}`] })}>Remove</button>
+  </form>
+</div>
+
+<style>
+  textarea {
+    width: 100%;
+    line-height: 1.5;
+    font-size: 14px;
+  }
+  .help {
+    font-size: 12.5px;
+    color: var(--soft);
+  }
+  form {
+    display: flex;
+    gap: 8px;
+    margin: 6px 0 10px;
+  }
+  label {
+    display: flex;
+    gap: 8px;
+    align-items: center;
+  }
+  input {
+    width: 130px;
+  }
+</style>

@@ -1,0 +1,128 @@
+<script lang="ts">
+  import { hues } from "../state/hues.svelte";
+  import { office } from "../state/office.svelte";
+  import { place } from "../state/place.svelte";
+  import Front from "../front/Front.svelte";
+  import { jacks, planned } from "../front/front";
+  import { pending } from "../state/pending.svelte";
+  import Followers from "./Followers.svelte";
+  import PlanEditor from "./PlanEditor.svelte";
+  import UseEditor from "./UseEditor.svelte";
+
+  const view = $derived(office.shown!);
+  const name = $derived(place.now.query.get("plan") ?? "");
+  const plan = $derived(view.plans.find((p) => p.name === name) ?? view.plans[0]);
+  const followers = $derived(view.devices.filter((d) => plan && d.follows === plan.name));
+  const others = $derived(view.devices.filter((d) => !plan || d.follows !== plan.name));
+  const fronts = $derived(others.filter((d) => d.ports.some((p) => p.kind === "physical")));
+  let from = $state("");
+  let made = $state("");
+  let joins = $state("");
+
+  // The front that is drawn: as long as the first follower's.
+  const length = $derived(followers[0]?.ports.filter((p) => p.kind === "physical").length ?? 8);
+  const shown = $derived.by(() => {
+    const next = pending.preview?.plans?.find((p) => p.name === plan?.name);
+    const now = plan ? planned(plan, length) : [];
+    if (!next) return now;
+    return planned(next, length).map((j, i) => ({ ...j, mark: j.shape !== now[i]?.shape ? ("changed" as const) : undefined }));
+  });
+  const make = () => made.trim() && from && pending.propose([`plan ${made.trim()} from ${from}`], undefined, () => place.go(place.href("plans", { plan: made.trim() }), true));
+</script>
+
+<div class="plans">
+  <section>
+    <h1>Port plans</h1>
+    <p class="lead">A use names a shape, a plan lays uses on a front, and any number of devices follow it. What a change would do to all of them shows before it is done.</p>
+    <h2>Uses</h2>
+    <UseEditor uses={view.uses} />
+    <h2>Plans</h2>
+    <nav aria-label="Port plans">
+      {#each view.plans as p (p.name)}
+        <a href={place.href("plans", { plan: p.name })} aria-current={p.name === plan?.name ? "true" : undefined}>{p.name} <span>{view.devices.filter((d) => d.follows === p.name).length} follow</span></a>
+      {/each}
+    </nav>
+    {#if plan}
+      {#key plan.name}
+        <PlanEditor {plan}><Front jacks={shown} hues={hues.of} label={`${plan.name} on a front of ${length} ports`} /></PlanEditor>
+      {/key}
+    {:else}
+      <p class="lead">No plan yet: make one from a device below, or write one on the line: <code class="mono">plan desks; 1-8: 110</code></p>
+    {/if}
+    <form class="make" onsubmit={(e) => (e.preventDefault(), make())}>
+      <label>Make a plan <input class="field mono" id="plan-name" bind:value={made} placeholder="its name" /></label>
+      <label>from <select class="field" id="plan-from" bind:value={from}><option value="">a device</option>{#each fronts as d (d.name)}<option>{d.name}</option>{/each}</select></label>
+      <button disabled={!made.trim() || !from}>Show what changes</button>
+    </form>
+  </section>
+  {#if plan}
+    <section>
+      <h2>Followers of {plan.name}</h2>
+      <Followers devices={followers} />
+      <form class="make" onsubmit={(e) => (e.preventDefault(), joins && pending.propose([`follow ${joins} ${plan.name}`]))}>
+        <label>Let <select class="field" id="joins" bind:value={joins}><option value="">a device</option>{#each fronts as d (d.name)}<option>{d.name}</option>{/each}</select></label>
+        follow it
+        <button disabled={!joins}>Show what changes</button>
+      </form>
+      {#if joins}
+        {@const d = fronts.find((x) => x.name === joins)}
+        {#if d}
+          <p class="compare">{joins} now:</p>
+          <Front jacks={jacks(d)} hues={hues.of} label={`${joins} now`} />
+        {/if}
+      {/if}
+    </section>
+  {/if}
+</div>
+
+<style>
+  .plans {
+    display: grid;
+    grid-template-columns: minmax(0, 11fr) minmax(0, 9fr);
+    gap: 28px;
+    padding: 18px 28px 40px;
+    align-items: start;
+  }
+  h2 {
+    font-weight: 700;
+    margin: 10px 0 6px;
+  }
+  nav {
+    display: flex;
+    flex-wrap: wrap;
+    gap: 4px;
+    margin-bottom: 8px;
+  }
+  a {
+    padding: 4px 10px;
+    border: 1px solid var(--hair);
+    background: var(--panel);
+  }
+  a span {
+    color: var(--soft);
+    font-size: 12px;
+  }
+  a[aria-current] {
+    border-color: var(--plum);
+    font-weight: 650;
+  }
+  .make {
+    display: flex;
+    flex-wrap: wrap;
+    gap: 8px;
+    align-items: center;
+    margin-top: 14px;
+  }
+  .make input {
+    width: 130px;
+  }
+  .compare {
+    margin: 8px 0 4px;
+    color: var(--soft);
+  }
+  @media (max-width: 1000px) {
+    .plans {
+      grid-template-columns: minmax(0, 1fr);
+    }
+  }
+</style>

@@ -1,0 +1,79 @@
+<script lang="ts">
+  import type { Use } from "../api/client";
+  import { hues } from "../state/hues.svelte";
+  import { office } from "../state/office.svelte";
+  import { pending } from "../state/pending.svelte";
+
+  let { uses }: { uses: Use[] } = $props();
+
+  let typed = $state<Record<string, string>>({});
+  let name = $state("");
+  let shape = $state("");
+  let problem = $state("");
+
+  const text = (u: Use) => typed[u.name] ?? u.shape.text;
+  const forget = (n: string) => {
+    const { [n]: _, ...rest } = typed;
+    typed = rest;
+  };
+  function write(u: Use, value: string) {
+    typed = { ...typed, [u.name]: value };
+    if (value.trim() === u.shape.text) pending.clear();
+    else pending.draft([`use ${u.name} ${value}`], `use ${u.name} ${value}`, () => forget(u.name));
+  }
+  function keys(e: KeyboardEvent, u: Use) {
+    if (e.key === "Escape") {
+      forget(u.name);
+      pending.clear();
+    }
+  }
+  async function add() {
+    problem = await office.tryLines([`use ${name.trim()} ${shape.trim() || "-"}`]);
+    if (!problem) name = shape = "";
+  }
+</script>
+
+<ul>
+  {#each uses as u (u.name)}
+    <li>
+      <form onsubmit={(e) => (e.preventDefault(), void pending.apply())}>
+        <i style:--vlan={hues.of.get(u.shape.untagged[0] ?? u.shape.tagged[0] ?? 0)}></i>
+        <b class="mono">{u.name}</b>
+        <input class="field mono" value={text(u)} oninput={(e) => write(u, e.currentTarget.value)} onkeydown={(e) => keys(e, u)} aria-label={`The shape of the use ${u.name}`} spellcheck="false" />
+        <span class="n">{u.ports} {u.ports === 1 ? "port" : "ports"}</span>
+        <button type="button" aria-label={`Remove the use ${u.name}`} title={u.ports ? "ports have it" : "remove it"} disabled={u.ports > 0} onclick={() => office.edit({ lines: [`-use ${u.name}`] })}>×</button>
+      </form>
+    </li>
+  {/each}
+  <li>
+    <form onsubmit={(e) => (e.preventDefault(), void add())}>
+      <i></i>
+      <input class="field mono name" id="use-name" bind:value={name} placeholder="a new use" aria-label="The name of a new use" />
+      <input class="field mono" id="use-shape" bind:value={shape} placeholder="110 [140]" aria-label="Its shape" spellcheck="false" />
+      <button disabled={!name.trim()}>Add</button>
+    </form>
+  </li>
+</ul>
+{#if problem}<p class="wrong" role="alert">{problem}</p>{/if}
+
+<style>
+  form {
+    display: grid;
+    grid-template-columns: 6px 110px minmax(0, 1fr) 64px auto;
+    gap: 8px;
+    align-items: center;
+    margin-bottom: 4px;
+  }
+  i {
+    width: 6px;
+    height: 20px;
+    background: var(--vlan, transparent);
+  }
+  .n {
+    color: var(--soft);
+    font-size: 12px;
+  }
+  input {
+    min-width: 0;
+  }
+</style>

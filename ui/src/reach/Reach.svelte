@@ -1,0 +1,135 @@
+<script lang="ts">
+  import { api, type Reach } from "../api/client";
+  import { hues } from "../state/hues.svelte";
+  import { office } from "../state/office.svelte";
+  import { place } from "../state/place.svelte";
+  import { selection } from "../state/selection.svelte";
+  import { pending } from "../state/pending.svelte";
+  import Tree from "./Tree.svelte";
+
+  let reach = $state.raw<Reach | null>(null);
+  const vlans = $derived(office.shown?.vlans ?? []);
+  const vid = $derived(Number(place.now.query.get("vlan")) || selection.vlan?.vid || vlans[0]?.vid || 0);
+  const v = $derived(vlans.find((x) => x.vid === vid));
+  const why = $derived((office.shown?.findings ?? []).filter((f) => f.vlans.includes(vid) && ["not-carried", "untagged-mismatch", "split", "merged", "one-way", "plug-unserved", "tag-into-unaware"].includes(f.code)));
+  const count = (bs: Reach["roots"]): number => bs.reduce((n, b) => n + b.count + count(b.branches), 0);
+
+  $effect(() => {
+    const view = office.view;
+    if (!view || !vid) return;
+    void view.revision;
+    api.explain(view.id, [], vid).then(
+      (x) => (reach = x.reach ?? null),
+      (e) => office.tell(e),
+    );
+  });
+  function keys(e: KeyboardEvent) {
+    const at = vlans.findIndex((x) => x.vid === vid);
+    const to = e.key === "ArrowDown" ? at + 1 : e.key === "ArrowUp" ? at - 1 : -1;
+    if (!vlans[to]) return;
+    e.preventDefault();
+    place.go(place.href("reach", { vlan: vlans[to].vid }), true);
+    requestAnimationFrame(() => document.querySelector<HTMLElement>(".vlans [aria-current]")?.focus());
+  }
+</script>
+
+<div class="reach">
+  <!-- svelte-ignore a11y_no_noninteractive_element_interactions -->
+  <nav class="vlans" aria-label="VLANs" onkeydown={keys}>
+    {#each vlans as x (x.vid)}
+      <a href={place.href("reach", { vlan: x.vid })} aria-current={x.vid === vid ? "true" : undefined} style:--vlan={hues.of.get(x.vid)}>
+        <i></i><span class="mono">{x.vid}</span> <span class="name">{x.name || "not registered"}</span>
+        <span class="state" class:bad={x.state === "split" || x.state === "merged"}>{x.state}</span>
+      </a>
+    {/each}
+  </nav>
+  <section aria-live="polite" style:--vlan={hues.of.get(vid)}>
+    {#if v}
+      <h1><span class="mono">{v.vid}</span> {v.name}</h1>
+      <p class="lead">
+        {v.note ? `${v.note}. ` : ""}{v.nets.join(", ")}{v.gateway ? ` · gateway ${v.gateway}` : v.local ? " · local, no gateway is meant" : ""}
+        {#if reach?.vid === vid}· ends at {count(reach.roots)} {count(reach.roots) === 1 ? "port" : "ports"}, {v.parts > 1 ? `in ${v.parts} parts` : v.state}{/if}
+      </p>
+      {#each why as f (f.id)}
+        <div class="why {f.severity}">
+          <p>{f.text}</p>
+          {#if f.mends[0]}<button class="mono" onclick={() => pending.propose(f.mends[0]!)}>{f.mends[0][0]}{f.mends[0].length > 1 ? " …" : ""}</button>{/if}
+        </div>
+      {/each}
+      {#if reach?.vid === vid}
+        {#each reach.roots as root, i (root.device + root.port)}
+          {#if i === 1 && root.cut}<h2>Cut off</h2>{/if}
+          <ul class="tree"><Tree branch={root} root {vid} /></ul>
+        {:else}
+          <p class="lead">Nothing is in it: no port, no address, no plug.</p>
+        {/each}
+      {/if}
+    {/if}
+  </section>
+</div>
+
+<style>
+  .reach {
+    display: grid;
+    grid-template-columns: 220px minmax(0, 1fr);
+    min-height: 100%;
+  }
+  .vlans {
+    border-right: 1px solid var(--hair);
+    padding: 12px 0;
+    background: var(--panel);
+  }
+  a {
+    display: flex;
+    align-items: center;
+    gap: 7px;
+    padding: 4px 12px;
+    min-height: 28px;
+  }
+  a i {
+    width: 5px;
+    height: 13px;
+    background: var(--vlan);
+  }
+  a .name {
+    flex: 1;
+  }
+  a[aria-current] {
+    background: var(--plum-wash);
+    font-weight: 650;
+  }
+  .state {
+    font-size: 11.5px;
+    color: var(--soft);
+  }
+  .bad {
+    color: var(--red);
+  }
+  section {
+    padding: 18px 28px 40px;
+  }
+  h2 {
+    margin-top: 14px;
+    font-weight: 700;
+    color: var(--red);
+  }
+  .why {
+    display: flex;
+    flex-wrap: wrap;
+    gap: 4px 12px;
+    align-items: center;
+    border-left: 3px solid var(--soft);
+    padding: 2px 10px;
+    margin-bottom: 6px;
+    max-width: 90ch;
+  }
+  .why.breaks {
+    border-color: var(--red);
+  }
+  .why.risk {
+    border-color: var(--amber);
+  }
+  .tree {
+    margin-top: 10px;
+  }
+</style>

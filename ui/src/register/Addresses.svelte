@@ -1,0 +1,89 @@
+<script lang="ts">
+  import type { Vlan } from "../api/client";
+  import { office } from "../state/office.svelte";
+  import { address, type Address } from "./statement";
+
+  let { vlan }: { vlan: Vlan } = $props();
+
+  const devices = $derived((office.shown?.devices ?? []).map((d) => d.name));
+  const empty = (): Address => ({ device: devices[0] ?? "", address: "", on: "", zone: "", from: "", to: "" });
+  let edited = $state<Address | null>(null);
+  let was = $state.raw<Address | null>(null);
+  let problem = $state("");
+  const ports = $derived(office.shown?.devices.find((d) => d.name === edited?.device)?.ports.filter((p) => !p.bundle && p.kind !== "inner") ?? []);
+
+  const remove = (a: Address) => `-${a.device} address ${vlan.vid} ${a.address}`;
+  async function keep() {
+    if (!edited) return;
+    const lines = [...(was ? [remove(was)] : []), address(vlan.vid, edited)];
+    problem = await office.tryLines(lines);
+    if (!problem) edited = was = null;
+  }
+  function edit(a: Address | null) {
+    was = a;
+    edited = a ? { ...a } : empty();
+    problem = "";
+  }
+</script>
+
+<section>
+  <h3>Addresses</h3>
+  {#each vlan.addresses ?? [] as a (a.device + a.address)}
+    <p class="line">
+      <button class="mono what" onclick={() => edit(a)} title="Change it"><b>{a.device}</b> {a.address}{a.on ? ` on ${a.on}` : ""}{a.zone ? `, zone ${a.zone}` : ""}{a.from ? `, hands out ${a.from} to ${a.to}` : ""}</button>
+      <button aria-label={`Remove ${a.address}`} onclick={() => office.edit({ lines: [remove(a)] })}>×</button>
+    </p>
+  {/each}
+  {#if edited}
+    <form onsubmit={(e) => (e.preventDefault(), void keep())}>
+      <label>Device <select class="field" bind:value={edited.device}>{#each devices as d (d)}<option>{d}</option>{/each}</select></label>
+      <label>Address <input class="field mono" bind:value={edited.address} placeholder="10.61.110.1/24" /></label>
+      <label>On port <select class="field" bind:value={edited.on}><option value="">the device itself</option>{#each ports as p (p.name)}<option>{p.name}</option>{/each}</select></label>
+      <label>Zone <input class="field" bind:value={edited.zone} /></label>
+      <label>Hands out <span><input class="field mono half" bind:value={edited.from} placeholder="from" aria-label="first address" /> <input class="field mono half" bind:value={edited.to} placeholder="to" aria-label="last address" /></span></label>
+      {#if problem}<p class="wrong" role="alert">{problem}</p>{/if}
+      <p class="acts"><button class="main">Keep</button> <button type="button" onclick={() => (edited = null)}>Leave it</button></p>
+    </form>
+  {:else}
+    <button onclick={() => edit(null)}>Add an address</button>
+  {/if}
+</section>
+
+<style>
+  section {
+    border-top: 1px solid var(--hair);
+    margin-top: 10px;
+    padding-top: 8px;
+  }
+  h3 {
+    font-weight: 700;
+    margin-bottom: 4px;
+  }
+  .line {
+    display: flex;
+    gap: 6px;
+    margin-bottom: 4px;
+  }
+  .what {
+    flex: 1;
+    text-align: left;
+    font-size: 12px;
+  }
+  form {
+    display: grid;
+    gap: 5px;
+  }
+  label {
+    display: grid;
+    grid-template-columns: 84px 1fr;
+    align-items: center;
+  }
+  .half {
+    width: 126px;
+    font-size: 12px;
+  }
+  .acts {
+    display: flex;
+    gap: 8px;
+  }
+</style>

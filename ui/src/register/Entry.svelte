@@ -1,0 +1,100 @@
+<script lang="ts">
+  import { untrack } from "svelte";
+  import type { Vlan } from "../api/client";
+  import { office } from "../state/office.svelte";
+  import { pending } from "../state/pending.svelte";
+  import { place } from "../state/place.svelte";
+  import { statement } from "./statement";
+
+  let { vlan }: { vlan: Vlan } = $props();
+
+  let name = $state("");
+  let note = $state("");
+  let nets = $state("");
+  let local = $state(false);
+  let problem = $state("");
+  let to = $state<number | undefined>();
+  let subnets = $state(true);
+
+  // What others change shows; what is being typed here stays.
+  $effect(() => {
+    const v = vlan;
+    untrack(() => {
+      if (document.activeElement?.closest(".entry-form")) return;
+      name = v.name;
+      note = v.note ?? "";
+      nets = v.nets.join(" ");
+      local = v.local;
+    });
+  });
+
+  async function keep() {
+    const line = statement({ vid: vlan.vid, name, note, nets, local });
+    if (line === statement({ vid: vlan.vid, name: vlan.name, note: vlan.note, nets: vlan.nets.join(" "), local: vlan.local })) return (problem = "");
+    problem = await office.tryLines([line]);
+  }
+  const shows = $derived(vlan.nets.some((n) => n.split(/[.:/]/).includes(String(vlan.vid))));
+</script>
+
+<h2 class="mono">{vlan.vid} {vlan.name}</h2>
+<form class="entry-form" onsubmit={(e) => (e.preventDefault(), void keep())}>
+  <label>Name <input class="field mono" id="vlan-name" bind:value={name} onchange={keep} aria-invalid={!!problem} aria-describedby="vlan-problem" /></label>
+  <label>Note <input class="field" bind:value={note} onchange={keep} /></label>
+  <label>Subnets <input class="field mono" id="vlan-nets" bind:value={nets} onchange={keep} placeholder="10.61.110.0/24" aria-describedby="vlan-problem" /></label>
+  <label class="check"><input type="checkbox" bind:checked={local} onchange={keep} /> local: no gateway is meant</label>
+  <p class="wrong" id="vlan-problem" role="alert">{problem}</p>
+  <button class="hidden" aria-hidden="true" tabindex="-1">keep</button>
+</form>
+<form
+  class="turn"
+  onsubmit={(e) => {
+    e.preventDefault();
+    if (to) pending.propose([`renumber ${vlan.vid} to ${to}${subnets && shows ? " with subnets" : ""}`], undefined, () => place.go(place.href("register", { vlan: to! }), true));
+  }}
+>
+  <label>Renumber to <input class="field mono vid" type="number" min="1" max="4094" bind:value={to} id="renumber" /></label>
+  {#if shows}<label class="check"><input type="checkbox" bind:checked={subnets} /> with its subnets</label>{/if}
+  <button disabled={!to}>Show what changes</button>
+</form>
+<p class="turn"><button onclick={() => pending.propose([`retire ${vlan.vid}`])}>Take it off everything…</button><span>shows first all that it sits on</span></p>
+
+<style>
+  h2 {
+    font-weight: 700;
+    font-size: 15px;
+    margin-bottom: 8px;
+  }
+  form {
+    display: grid;
+    gap: 6px;
+  }
+  label {
+    display: grid;
+    grid-template-columns: 84px 1fr;
+    align-items: center;
+    gap: 8px;
+  }
+  .check {
+    display: flex;
+  }
+  .turn {
+    display: flex;
+    flex-wrap: wrap;
+    gap: 8px;
+    align-items: center;
+    border-top: 1px solid var(--hair);
+    margin-top: 10px;
+    padding-top: 10px;
+    font-size: 13px;
+    color: var(--soft);
+  }
+  .turn label {
+    display: flex;
+  }
+  .vid {
+    width: 84px;
+  }
+  .hidden {
+    display: none;
+  }
+</style>

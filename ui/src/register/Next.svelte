@@ -1,0 +1,91 @@
+<script lang="ts">
+  import { api, Refused, type Proposal } from "../api/client";
+  import { office } from "../state/office.svelte";
+  import { place } from "../state/place.svelte";
+
+  let name = $state("");
+  let vid = $state<number | undefined>();
+  let text = $state("");
+  let proposal = $state.raw<Proposal | null>(null);
+  let problem = $state({ field: "", text: "" });
+  let timer: ReturnType<typeof setTimeout> | undefined;
+  let asked = 0;
+
+  function ask() {
+    clearTimeout(timer);
+    const mine = ++asked;
+    if (!name.trim()) {
+      proposal = null;
+      text = "";
+      problem = { field: "", text: "" };
+      return;
+    }
+    timer = setTimeout(async () => {
+      try {
+        const p = await api.propose(office.view!.id, name.trim(), vid ?? 0);
+        if (mine !== asked) return;
+        proposal = p;
+        text = p.lines.join("\n");
+        problem = { field: "", text: "" };
+      } catch (e) {
+        if (mine !== asked) return;
+        proposal = null;
+        problem = { field: e instanceof Refused ? e.field : "", text: e instanceof Error ? e.message : String(e) };
+      }
+    }, 100);
+  }
+  async function add() {
+    if (!proposal) return;
+    const at = proposal.vid;
+    const said = await office.tryLines(text.split("\n").filter((l) => l.trim()));
+    if (said) return (problem = { field: "text", text: said });
+    name = "";
+    vid = undefined;
+    ask();
+    place.go(place.href("register", { vlan: at }), true);
+  }
+</script>
+
+<form class="next" onsubmit={(e) => (e.preventDefault(), void add())}>
+  <label>The next one <input class="field mono" id="next-name" placeholder="its name" bind:value={name} oninput={ask} aria-invalid={problem.field === "name"} aria-describedby="next-problem" /></label>
+  <label>VID <input class="field mono vid" type="number" min="1" max="4094" placeholder={proposal ? String(proposal.vid) : "next"} bind:value={vid} oninput={ask} aria-invalid={problem.field === "vid"} /></label>
+  <button class="main" disabled={!proposal}>Add</button>
+  <p class="wrong" id="next-problem" role="alert">{problem.text}</p>
+  {#if proposal}
+    <div class="proposed">
+      <p>{proposal.like ? `Like VLAN ${proposal.like}, by the habit of this office` : "Nothing to be like yet"}; change what is to be otherwise:</p>
+      <textarea class="field mono" rows={proposal.lines.length} bind:value={text} aria-label="What will be added, in notation" spellcheck="false"></textarea>
+    </div>
+  {/if}
+</form>
+
+<style>
+  .next {
+    display: flex;
+    flex-wrap: wrap;
+    gap: 8px 12px;
+    align-items: center;
+    margin-bottom: 12px;
+  }
+  label {
+    display: flex;
+    gap: 8px;
+    align-items: center;
+  }
+  .vid {
+    width: 84px;
+  }
+  .wrong {
+    margin: 0;
+  }
+  .proposed {
+    width: 100%;
+    font-size: 13px;
+    color: var(--soft);
+  }
+  textarea {
+    width: 100%;
+    font-size: 12.5px;
+    color: var(--ink);
+  }
+</style>

@@ -1,0 +1,127 @@
+<script lang="ts">
+  import { hues } from "../state/hues.svelte";
+  import { office } from "../state/office.svelte";
+  import { place } from "../state/place.svelte";
+  import Addresses from "./Addresses.svelte";
+  import Entry from "./Entry.svelte";
+  import Next from "./Next.svelte";
+
+  const vlans = $derived(office.shown?.vlans ?? []);
+  const vid = $derived(Number(place.now.query.get("vlan")) || 0);
+  const chosen = $derived(vlans.find((v) => v.vid === vid) ?? vlans[0]);
+  const gateways = (v: (typeof vlans)[number]) => (v.addresses ?? []).map((a) => `${a.device} ${a.address.split("/")[0]}`).join(", ");
+  const handouts = (v: (typeof vlans)[number]) => (v.addresses ?? []).filter((a) => a.from).map((a) => `${a.from} to ${a.to}`).join(", ");
+  const choose = (v: number) => place.go(place.href("register", { vlan: v }), true);
+
+  function keys(e: KeyboardEvent, at: number) {
+    const to = vlans[e.key === "ArrowDown" ? at + 1 : e.key === "ArrowUp" ? at - 1 : -1];
+    if (to) {
+      e.preventDefault();
+      choose(to.vid);
+      requestAnimationFrame(() => document.querySelector<HTMLElement>(`[data-row-vid="${to.vid}"] a`)?.focus());
+    }
+  }
+</script>
+
+<div class="register">
+  <section class="list">
+    <h1>Register</h1>
+    <p class="lead">The office's VLANs, with their subnets, the gateways that have an address in them, and the addresses handed out.</p>
+    <Next />
+    <table>
+      <thead>
+        <tr><th>VID</th><th>Name</th><th>Subnets</th><th>Gateway</th><th>Hands out</th><th>State</th></tr>
+      </thead>
+      <tbody>
+        {#each vlans as v, i (v.vid)}
+          <tr class:chosen={v.vid === chosen?.vid} style:--vlan={hues.of.get(v.vid)} data-row-vid={v.vid}>
+            <td class="mono vid"><i></i>{v.vid}</td>
+            <td><a href={place.href("register", { vlan: v.vid })} onkeydown={(e) => keys(e, i)} aria-current={v.vid === chosen?.vid ? "true" : undefined}>{v.name || "not registered"}</a>{#if v.note}<span class="note">{v.note}</span>{/if}</td>
+            <td class="mono">{v.nets.join(" ") || (v.local ? "local" : "")}</td>
+            <td class="mono">{gateways(v)}</td>
+            <td class="mono">{handouts(v)}</td>
+            <td class:bad={v.state === "split" || v.state === "merged"}>{v.state}</td>
+          </tr>
+        {/each}
+      </tbody>
+    </table>
+  </section>
+  {#if chosen}
+    {#key chosen.vid}
+      <section class="entry panel">
+        <Entry vlan={chosen} />
+        {#if chosen.registered}<Addresses vlan={chosen} />{/if}
+      </section>
+    {/key}
+  {/if}
+</div>
+
+<style>
+  .register {
+    display: grid;
+    grid-template-columns: minmax(0, 1fr) 380px;
+    gap: 20px;
+    padding: 18px 28px 40px;
+    align-items: start;
+  }
+  table {
+    width: 100%;
+    border-collapse: collapse;
+    font-size: 13.5px;
+    background: var(--panel);
+  }
+  th {
+    text-align: left;
+    font-size: 11px;
+    letter-spacing: 0.05em;
+    text-transform: uppercase;
+    color: var(--soft);
+    padding: 4px 8px;
+    border-bottom: 1.5px solid var(--ink);
+  }
+  td {
+    padding: 5px 8px;
+    border-bottom: 1px solid var(--hair);
+    vertical-align: top;
+  }
+  td.mono {
+    font-size: 12px;
+    overflow-wrap: anywhere;
+  }
+  td.vid {
+    font-size: 13.5px;
+    font-weight: 650;
+    white-space: nowrap;
+  }
+  td i {
+    display: inline-block;
+    width: 5px;
+    height: 12px;
+    margin-right: 7px;
+    background: var(--vlan);
+  }
+  .chosen td {
+    background: var(--plum-wash);
+  }
+  a {
+    font-weight: 650;
+  }
+  .note {
+    display: block;
+    font-size: 12px;
+    color: var(--soft);
+  }
+  .bad {
+    color: var(--red);
+    font-weight: 650;
+  }
+  .entry {
+    position: sticky;
+    top: 18px;
+  }
+  @media (max-width: 1000px) {
+    .register {
+      grid-template-columns: minmax(0, 1fr);
+    }
+  }
+</style>

@@ -1,0 +1,66 @@
+/** The views of an office, by the words of their addresses. */
+export const views = ["board", "reach", "walk", "plans", "register", "devices", "history", "compare"] as const;
+export type View = (typeof views)[number];
+
+export const titles: Record<View, string> = {
+  board: "Board",
+  reach: "Reach",
+  walk: "Walk",
+  plans: "Port plans",
+  register: "Register",
+  devices: "Devices",
+  history: "History",
+  compare: "Compare",
+};
+
+interface Address {
+  /** The office's number, 0 for the list of offices, -1 for wherever one was last. */
+  office: number;
+  view: View;
+  query: URLSearchParams;
+}
+
+/** Reads /1/reach?vlan=130; what is no such address is the start. */
+export function parse(path: string, search: string): Address {
+  const query = new URLSearchParams(search);
+  const [first, second] = path.split("/").filter(Boolean);
+  if (first === "offices") return { office: 0, view: "board", query };
+  const office = Number(first);
+  if (!Number.isInteger(office) || office < 1) return { office: -1, view: "board", query };
+  const view = views.find((v) => v === second) ?? "board";
+  return { office, view, query };
+}
+
+/** Which office and view is shown: the browser's address, and back to it. */
+class PlaceState {
+  now = $state.raw(parse(location.pathname, location.search));
+
+  constructor() {
+    addEventListener("popstate", () => (this.now = parse(location.pathname, location.search)));
+  }
+
+  href(view: View, query: Record<string, string | number> = {}) {
+    const q = new URLSearchParams(Object.entries(query).map(([k, v]) => [k, String(v)])).toString();
+    return `/${this.now.office}${view === "board" ? "" : `/${view}`}${q ? `?${q}` : ""}`;
+  }
+
+  go(href: string, replace = false) {
+    const url = new URL(href, location.href);
+    history[replace ? "replaceState" : "pushState"](null, "", url);
+    this.now = parse(url.pathname, url.search);
+  }
+
+  view(view: View, query: Record<string, string | number> = {}) {
+    this.go(this.href(view, query));
+  }
+
+  /** A click on a link inside the page goes there without loading it anew. */
+  follow = (e: MouseEvent) => {
+    const a = (e.target as Element).closest?.("a");
+    if (!a || a.target || a.hasAttribute("download") || a.origin !== location.origin || e.ctrlKey || e.metaKey || e.shiftKey || e.button) return;
+    e.preventDefault();
+    this.go(a.href);
+  };
+}
+
+export const place = new PlaceState();

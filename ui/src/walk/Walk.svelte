@@ -1,0 +1,112 @@
+<script lang="ts">
+  import { api, Refused, type WalkAnswer } from "../api/client";
+  import PortField from "../shell/PortField.svelte";
+  import { hues } from "../state/hues.svelte";
+  import { office } from "../state/office.svelte";
+  import { place } from "../state/place.svelte";
+  import { selection } from "../state/selection.svelte";
+  import { pending } from "../state/pending.svelte";
+  import Hops from "./Hops.svelte";
+  import Way from "./Way.svelte";
+
+  const vlans = $derived(office.shown?.vlans ?? []);
+  const asked = $derived(place.now.query);
+  let from = $state("");
+  let wire = $state("untagged");
+  let to = $state("");
+  let answer = $state.raw<WalkAnswer | null>(null);
+  let problem = $state({ field: "", text: "" });
+  let latest = 0;
+
+  $effect(() => {
+    from = asked.get("from") ?? selection.ports[0] ?? "";
+    wire = asked.get("wire") ?? "untagged";
+    to = asked.get("to") ?? "";
+  });
+  $effect(() => {
+    const view = office.view;
+    const [f, w, t] = [asked.get("from") ?? selection.ports[0], asked.get("wire") ?? "untagged", asked.get("to") ?? ""];
+    if (!view || !f) return;
+    void view.revision;
+    const mine = ++latest;
+    api.walk(view.id, f, w, t).then(
+      (a) => {
+        if (mine !== latest) return;
+        answer = a;
+        problem = { field: "", text: "" };
+      },
+      (e) => {
+        if (mine !== latest) return;
+        answer = null;
+        problem = { field: e instanceof Refused ? e.field : "", text: e instanceof Error ? e.message : String(e) };
+      },
+    );
+  });
+  function send() {
+    place.go(place.href("walk", { from, wire, ...(to ? { to } : {}) }));
+  }
+  // The fault that a drop comes from, with its mend.
+  const faults = $derived.by(() => {
+    const at = new Set(answer?.walk.drops.map((d) => d.port));
+    const reached = new Set((answer?.walk.hops ?? []).flatMap((h) => h.out.map((o) => o.port)));
+    return (office.view?.findings ?? []).filter((f) => f.mends.length && f.severity === "breaks" && f.ports.some((p) => at.has(p) || reached.has(p)) && f.vlans.some((v) => (answer?.walk.hops ?? []).some((h) => h.vlan === v)));
+  });
+</script>
+
+<div class="walk">
+  <h1>Walk</h1>
+  <p class="lead">Follow one frame from the port where it is sent: what each device does with it, where it comes out, and where it is dropped and why.</p>
+  <form onsubmit={(e) => (e.preventDefault(), send())}>
+    <label>From <PortField bind:value={from} id="walk-from" wrong={problem.field === "from"} onpick={send} /></label>
+    <label>
+      wearing
+      <select class="field" bind:value={wire} onchange={send} id="walk-wire">
+        <option value="untagged">no tag</option>
+        <option value="priority">a priority tag</option>
+        {#each vlans as v (v.vid)}<option value={String(v.vid)}>[{v.vid}] {v.name}</option>{/each}
+      </select>
+    </label>
+    <label>to <PortField bind:value={to} id="walk-to" wrong={problem.field === "to"} onpick={send} placeholder="everywhere" /></label>
+    <button class="main">Send it</button>
+  </form>
+  {#if problem.text}<p class="wrong" role="alert">{problem.text}</p>{/if}
+  {#if answer}
+    <div aria-live="polite">
+      {#if answer.journey}<Way journey={answer.journey} {to} hues={hues.of} />{/if}
+      <Hops walk={answer.walk} hues={hues.of} open={!answer.journey?.arrives} />
+      {#each faults.slice(0, 3) as f (f.id)}
+        <div class="fault">
+          <p>{f.text}</p>
+          <button class="mono" onclick={() => pending.propose(f.mends[0]!)}>{f.mends[0]![0]}{f.mends[0]!.length > 1 ? " …" : ""}</button>
+        </div>
+      {/each}
+    </div>
+  {/if}
+</div>
+
+<style>
+  .walk {
+    padding: 18px 28px 40px;
+  }
+  form {
+    display: flex;
+    flex-wrap: wrap;
+    gap: 10px;
+    align-items: center;
+    margin-bottom: 12px;
+  }
+  label {
+    display: flex;
+    gap: 8px;
+    align-items: center;
+  }
+  .fault {
+    display: flex;
+    flex-wrap: wrap;
+    gap: 4px 12px;
+    align-items: center;
+    margin-top: 10px;
+    padding: 2px 10px;
+    border-left: 3px solid var(--red);
+  }
+</style>
