@@ -8,6 +8,7 @@ import (
 	"time"
 
 	"github.com/chromedp/chromedp"
+	"github.com/chromedp/chromedp/kb"
 	"github.com/stretchr/testify/require"
 
 	"klammer/e2e/stage"
@@ -105,6 +106,8 @@ func TestTwoEditors(t *testing.T) {
 	require.NoError(t, stage.Open(other, p.URL, "Sam"))
 
 	goTo(t, other, "rack.18", 160)
+	// a quiet mark of who is where
+	until(t, ctx, `document.querySelector("[data-who='Sam']") !== null && document.querySelector("header .others")?.textContent === "Sam"`)
 	press(t, other, "t")
 	kept(t, other, 2)
 	kept(t, ctx, 2)
@@ -121,4 +124,25 @@ func TestTwoEditors(t *testing.T) {
 		body: JSON.stringify({base: 1, member: {vids: [130], ports: ["rack.19"], as: "tagged"}})}).then(r => "" + r.status)`)
 	require.Equal(t, "200", said)
 	kept(t, ctx, 3)
+
+	// What Sam typed on the line while Robin changed the same is told, and still there.
+	press(t, other, "/")
+	press(t, other, "rack 18: 190 [110]")
+	until(t, other, `document.querySelector("#foretold").textContent.includes("Enter applies")`)
+	_ = eval[any](t, other, `(window.real = fetch, window.fetch = async (q, o) => (q.url?.endsWith("/edits") && await new Promise(r => window.free = r), real(q, o)), 0)`)
+	press(t, other, kb.Enter)
+	until(t, other, `window.free !== undefined`)
+	goTo(t, ctx, "rack.18", 170)
+	press(t, ctx, "t")
+	kept(t, ctx, 4)
+	_ = eval[any](t, other, `(window.free(), window.fetch = real, 0)`)
+	until(t, other, `document.querySelector("#notice")?.textContent.includes("port rack.18 was changed meanwhile by Robin")`)
+	until(t, other, `document.querySelector("#line").value === "rack 18: 190 [110]"`)
+	kept(t, ctx, 4)
+
+	// Who is gone is no longer shown; an office that is deleted is left.
+	require.NoError(t, chromedp.Do(other, chromedp.Navigate("about:blank")))
+	until(t, ctx, `document.querySelector("[data-who='Sam']") === null`)
+	require.Equal(t, "200", eval[string](t, ctx, `fetch("/api/offices/1?title=" + encodeURIComponent("Harbour Lane Veterinary Clinic"), {method: "DELETE", headers: {"Content-Type": "application/json"}}).then(r => "" + r.status)`))
+	until(t, ctx, `location.pathname === "/offices" && document.querySelector("#notice")?.textContent.includes("was deleted")`)
 }

@@ -3,6 +3,7 @@
   import Board from "./board/Board.svelte";
   import Devices from "./devices/Devices.svelte";
   import Dock from "./dock/Dock.svelte";
+  import Foretold from "./line/Foretold.svelte";
   import Line from "./line/Line.svelte";
   import Compare from "./offices/Compare.svelte";
   import Offices from "./offices/Offices.svelte";
@@ -68,9 +69,11 @@
   {:else}
     {#if Page}
       <main><Then /><Page /></main>
+      <Foretold docked />
     {:else}
       <main class="home"><Then /><Board /></main>
       <Dock />
+      <Foretold />
     {/if}
     <Line />
   {/if}
@@ -87,7 +90,13 @@
     grid-template-columns: minmax(0, 1fr);
   }
   .page {
-    grid-template-rows: 45px minmax(0, 1fr) 40px;
+    grid-template-rows: 45px minmax(0, 1fr) auto 40px;
+  }
+  .page > :global(.line) {
+    grid-row: 4;
+  }
+  .page > :global(#would) {
+    grid-row: 3;
   }
   main {
     min-height: 0;

@@ -42,7 +42,7 @@ export class Refused extends Error {
   }
 }
 
-const http = createClient<paths>({ baseUrl: "/" });
+const http = createClient<paths>({ baseUrl: "/", fetch: (request) => fetch(request) });
 
 /** A request that hangs is a server that is gone. */
 const patience = 8000;

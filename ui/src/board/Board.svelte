@@ -1,10 +1,12 @@
 <script lang="ts">
   import { onMount, untrack } from "svelte";
+  import "./cells.css";
   import { office } from "../state/office.svelte";
   import { rows } from "../state/rows.svelte";
   import { selection } from "../state/selection.svelte";
   import Cables from "./Cables.svelte";
-  import Cell from "./Cell.svelte";
+  import Cells from "./Cells.svelte";
+  import { chunks, type Chunk } from "./cells";
   import Heads from "./Heads.svelte";
   import Index from "./Index.svelte";
   import Marks from "./Marks.svelte";
@@ -42,6 +44,8 @@
   const fromColumn = $derived(across.from);
   const toColumn = $derived(across.to);
   const columns = $derived(plan.columns.slice(fromColumn, toColumn));
+  let cutBefore: Chunk[] = [];
+  const runs = $derived((cutBefore = chunks(plan.columns, fromColumn, toColumn, cutBefore)));
   const fromRow = $derived(down.from);
   const toRow = $derived(down.to);
   const shownRows = $derived(rows.list.slice(fromRow, toRow));
@@ -133,8 +137,8 @@
             {@const r = fromRow + i}
             <div class="row" class:lit={v.vid === current} class:stripe={r % 2 === 0} role="row" aria-rowindex={r + 2} style:--vlan={hues.get(v.vid)} style:top={`${r * tall}px`}>
               <RowName vlan={v} split={splits.has(v.vid)} onpick={() => selection.go(r, selection.cursor.column)} />
-              {#each columns as c, k (c.ports[0])}
-                <Cell column={c} vlan={v} row={r} index={fromColumn + k} reached={v.vid === current && lit.has(c.ports[0]!)} cut={v.vid === current && cut.has(c.ports[0]!)} />
+              {#each runs as run (run.from)}
+                <Cells chunk={run} vlan={v} row={r} lit={v.vid === current ? lit : null} cut={v.vid === current ? cut : null} />
               {/each}
             </div>
           {/each}
@@ -176,6 +180,7 @@
     left: 0;
     right: 0;
     height: 26px;
+    contain: layout size style;
   }
   .stripe {
     background: var(--stripe);

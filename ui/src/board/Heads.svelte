@@ -133,6 +133,7 @@
     top: 22px;
     height: 50px;
     cursor: default;
+    contain: layout size style;
   }
   .label {
     position: absolute;

@@ -7,7 +7,8 @@ export interface Run {
 }
 
 /** How many more are drawn than are seen, and by how many at once the window moves. */
-const step = 8;
+const columnStep = 8;
+const rowStep = 4;
 
 /** The columns that a window from left shows, with some on both sides. Columns ascend by x. */
 export function seenColumns(columns: Column[], left: number, room: number): Run {
@@ -20,16 +21,16 @@ export function seenColumns(columns: Column[], left: number, room: number): Run 
   }
   let to = lo;
   while (to < columns.length && columns[to]!.x < left + room) to++;
-  return widen(lo, to, columns.length);
+  return widen(lo, to, columns.length, columnStep);
 }
 
 /** The rows that a window from top shows. */
 export function seenRows(count: number, top: number, room: number, height: number): Run {
-  return widen(Math.floor(top / height), Math.ceil((top + room) / height), count);
+  return widen(Math.floor(top / height), Math.ceil((top + room) / height), count, rowStep);
 }
 
 /** Whole steps, so that a small move draws nothing new. */
-function widen(from: number, to: number, count: number): Run {
+function widen(from: number, to: number, count: number, step: number): Run {
   return {
     from: Math.max(0, Math.floor(from / step) * step - step),
     to: Math.min(count, Math.ceil(to / step) * step + step),

@@ -1,5 +1,8 @@
 <script lang="ts">
+  import { runs } from "./quote";
   import { pending } from "../state/pending.svelte";
+
+  let { docked = false }: { docked?: boolean } = $props();
 
   const p = $derived(pending.preview);
   const by = $derived.by(() => {
@@ -10,11 +13,14 @@
     }
     return [...out];
   });
-  const few = (xs: string[]) => (xs.length > 9 ? `${xs.slice(0, 8).join(", ")} and ${xs.length - 8} more` : xs.join(", "));
+  const few = (xs: string[]) => {
+    const all = runs(xs);
+    return all.length > 9 ? `${all.slice(0, 8).join(", ")} and more` : all.join(", ");
+  };
 </script>
 
 {#if p && p.edit}
-  <aside aria-label="What it would do" id="would">
+  <aside aria-label="What it would do" id="would" class:docked>
     {#if pending.says}<p class="mono says">{pending.says}</p>{/if}
     {#each p.notes as n (n)}<p class="note">{n}</p>{/each}
     <div class="cols">
@@ -38,7 +44,7 @@
       {#if p.go.length}
         <section>
           <h2>Findings that go</h2>
-          {#each p.go.slice(0, 4) as f (f.id)}<p class="gone">{f.text}</p>{/each}
+          {#each p.go.slice(0, 4) as f (f.id)}<p class="gone">✓ {f.text}</p>{/each}
           {#if p.go.length > 4}<p>and {p.go.length - 4} more</p>{/if}
         </section>
       {/if}
@@ -65,6 +71,11 @@
     border-radius: 3px;
     box-shadow: 0 6px 22px rgb(0 0 0 / 0.18);
     line-height: 1.4;
+  }
+  .docked {
+    position: static;
+    margin: 0 16px 6px;
+    box-shadow: none;
   }
   .says {
     font-weight: 650;
@@ -93,8 +104,6 @@
   }
   .gone {
     color: var(--soft);
-    text-decoration: line-through;
-    text-decoration-color: var(--faint);
   }
   summary {
     color: var(--soft);

@@ -2,7 +2,6 @@
   import { office } from "../state/office.svelte";
   import { pending } from "../state/pending.svelte";
   import { accept, complete } from "./complete";
-  import Foretold from "./Foretold.svelte";
   import { go } from "./go";
   import { past } from "./past.svelte";
 
@@ -72,7 +71,6 @@
   }
 </script>
 
-<Foretold />
 <form class="line mono" onsubmit={(e) => e.preventDefault()}>
   <label for="line"><span class="sr-only">The line</span>›</label>
   <div class="type">

@@ -1,7 +1,7 @@
 import { describe, expect, it } from "vitest";
 import type { Office } from "../api/client";
 import { accept, complete } from "./complete";
-import { ref, setting } from "./quote";
+import { ref, runs, setting } from "./quote";
 
 const office = {
   devices: [
@@ -51,4 +51,8 @@ describe("what fits where the caret is", () => {
 it("says settings by device, with names in quotes where they need them", () => {
   expect(setting(["rack.1", "rack.2", "lobby.Waiting room"], "110")).toEqual(["rack 1,2: 110", 'lobby "Waiting room": 110']);
   expect(ref("lobby.Waiting room")).toBe('lobby."Waiting room"');
+});
+
+it("draws neighbouring ports together", () => {
+  expect(runs(["1", "2", "3", "7", "lan1", "lan2", "up", "9"])).toEqual(["1–3", "7", "lan1–lan2", "up", "9"]);
 });

@@ -22,3 +22,15 @@ export function setting(ports: string[], shape: string): string[] {
   }
   return [...by].map(([device, names]) => `${device} ${names.join(",")}: ${shape}`);
 }
+
+/** Ports' names with runs of neighbouring numbers drawn together: 1–4, 7, lan2–lan3. */
+export function runs(names: string[]): string[] {
+  const out: { stem: string; from: number; to: number; text: string }[] = [];
+  for (const name of names) {
+    const m = /^(.*?)(\d+)$/.exec(name);
+    const last = out.at(-1);
+    if (m && last && last.stem === m[1] && last.to + 1 === Number(m[2])) last.to++;
+    else out.push({ stem: m?.[1] ?? name, from: m ? Number(m[2]) : NaN, to: m ? Number(m[2]) : NaN, text: name });
+  }
+  return out.map((r) => (r.from < r.to ? `${r.text}–${r.stem}${r.to}` : r.text));
+}

@@ -1,5 +1,6 @@
 <script lang="ts">
   import { Toast } from "flowbite-svelte";
+  import { place } from "../state/place.svelte";
   import { office } from "../state/office.svelte";
 
   // What was said goes by itself; a problem stays until it is over or closed.
@@ -13,7 +14,7 @@
   });
 </script>
 
-{#if office.notice && office.view}
+{#if office.notice && (office.view || place.now.office === 0)}
   <div class="notice" role={office.notice.kind === "problem" ? "alert" : "status"}>
     {#key office.notice}
       <Toast

@@ -50,8 +50,8 @@ class OfficeState {
           return;
         }
         if (id > 0) await this.load(id);
+        if (this.keeping === "lost") this.notice = null;
         this.keeping = "kept";
-        this.notice = null;
         break;
       } catch (e) {
         if (e instanceof Refused && e.status === 404) {
@@ -79,8 +79,21 @@ class OfficeState {
       },
       lost: () => {
         this.keeping = "lost";
+        void this.still(id);
       },
     });
+  }
+
+  /** When the connection is gone the office may be: then there is nothing to wait for. */
+  private async still(id: number) {
+    try {
+      await api.history(id);
+    } catch (e) {
+      if (!(e instanceof Refused) || e.status !== 404 || this.view?.id !== id) return;
+      const title = this.view.title;
+      place.go("/offices", true);
+      this.notice = { kind: "problem", text: `${title} was deleted.` };
+    }
   }
 
   /** Where to begin: the office that was open last, or the only one, or the list. */
@@ -117,8 +130,11 @@ class OfficeState {
   }
 
   private async load(id: number) {
-    this.view = await api.office(id);
-    const mine = (await api.history(id)).filter((h) => h.author === this.me && h.revision > 1);
+    const visit = this.visit;
+    const [view, history] = await Promise.all([api.office(id), api.history(id)]);
+    if (visit !== this.visit) return; // somebody went elsewhere meanwhile
+    this.view = view;
+    const mine = history.filter((h) => h.author === this.me && h.revision > 1);
     this.undoable = mine.filter((h) => !h.undoes && !h.undoneBy).map((h) => h.revision).reverse();
     this.redoable = mine.filter((h) => h.undoes && !h.undoneBy && !h.summary.startsWith("redo: ")).map((h) => h.revision).reverse();
   }

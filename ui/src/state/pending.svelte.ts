@@ -1,4 +1,5 @@
 import { api, Refused, type Device, type EditBody, type Mistake, type Port, type Preview } from "../api/client";
+import { flights } from "./flights.svelte";
 import { office } from "./office.svelte";
 import { selection } from "./selection.svelte";
 
@@ -34,7 +35,10 @@ class Pending {
 
   member(as: "untagged" | "tagged" | "none") {
     const vids = selection.vlans.map((v) => v.vid);
-    if (selection.ports.length) void office.edit({ member: { vids, ports: selection.ports, as } });
+    const ports = selection.ports;
+    if (!ports.length || office.then) return void office.edit({ member: { vids, ports, as } });
+    const land = flights.start(as === "untagged" ? vids.slice(0, 1) : vids, ports, as);
+    void office.edit({ member: { vids, ports, as } }).finally(land);
   }
 
   pvid() {

@@ -45,11 +45,15 @@
   function send() {
     place.go(place.href("walk", { from, wire, ...(to ? { to } : {}) }));
   }
-  // The fault that a drop comes from, with its mend.
+  // The faults that the frame meets, with their mends.
   const faults = $derived.by(() => {
-    const at = new Set(answer?.walk.drops.map((d) => d.port));
-    const reached = new Set((answer?.walk.hops ?? []).flatMap((h) => h.out.map((o) => o.port)));
-    return (office.view?.findings ?? []).filter((f) => f.mends.length && f.severity === "breaks" && f.ports.some((p) => at.has(p) || reached.has(p)) && f.vlans.some((v) => (answer?.walk.hops ?? []).some((h) => h.vlan === v)));
+    const w = answer?.walk;
+    if (!w) return [];
+    const at = new Set([...w.drops.map((d) => d.port), ...w.hops.flatMap((h) => h.out.map((o) => o.port))]);
+    const vlans = new Set(w.hops.map((h) => h.vlan));
+    return (office.view?.findings ?? []).filter(
+      (f) => f.mends.length && f.severity === "breaks" && f.ports.some((p) => at.has(p)) && (!w.hops.length || f.vlans.some((v) => vlans.has(v))),
+    );
   });
 </script>
 
