@@ -112,7 +112,7 @@ func TestNewOfficeByKeys(t *testing.T) {
 	// one more VLAN to a far port in one key press, and what it would do first
 	at("oven.1", 30)
 	hit("b")
-	until(t, ctx, `(%s).includes("departs from its port plan")`, would)
+	until(t, ctx, `(%s).includes("Departs from its port plan")`, would)
 	hit(kb.Escape)
 	type_(`gate manage 90 10.0.90.1; vlan 1 default local`)
 

@@ -59,7 +59,7 @@ func TestBring(t *testing.T) {
 	for _, c := range []string{"rack.25", "annex.10", "ward-south.7"} {
 		until(t, ctx, `document.querySelector(%q)?.dataset.then !== undefined`, stage.Cell(c, 150))
 	}
-	require.Contains(t, eval[string](t, ctx, would), "new to ward-south, annex")
+	require.Contains(t, eval[string](t, ctx, would), "Has to learn the VLAN: ward-south, annex")
 	require.Equal(t, "none", eval[string](t, ctx, as("annex.10", 150)), "nothing is done before Enter")
 	press(t, ctx, kb.Enter)
 	kept(t, ctx, 5)

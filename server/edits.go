@@ -5,7 +5,6 @@ import (
 	"fmt"
 	"strings"
 
-	"klammer/core/bring"
 	"klammer/core/notation"
 	"klammer/core/office"
 	"klammer/core/rework"
@@ -13,14 +12,12 @@ import (
 )
 
 // EditRequest is one edit, made on the revision that the browser shows.
-// Exactly one of member, pvid, lines, bring and withdraw says what it is.
+// Exactly one of member, pvid and lines says what it is.
 type EditRequest struct {
-	Base     int64          `json:"base" required:"true" minimum:"0" description:"the revision that the edit was made on"`
-	Member   *MemberRequest `json:"member,omitempty"`
-	PVID     *PVIDRequest   `json:"pvid,omitempty"`
-	Lines    []string       `json:"lines,omitempty" description:"statements in bracket notation"`
-	Bring    *BringRequest  `json:"bring,omitempty"`
-	Withdraw *BringRequest  `json:"withdraw,omitempty"`
+	Base   int64          `json:"base" required:"true" minimum:"0" description:"the revision that the edit was made on"`
+	Member *MemberRequest `json:"member,omitempty"`
+	PVID   *PVIDRequest   `json:"pvid,omitempty"`
+	Lines  []string       `json:"lines,omitempty" description:"statements in bracket notation, or one of the verbs of the line"`
 }
 
 // MemberRequest sets how VLANs stand on some ports. A port has one untagged
@@ -35,14 +32,6 @@ type MemberRequest struct {
 type PVIDRequest struct {
 	VID   int      `json:"vid" required:"true" minimum:"0" maximum:"4094"`
 	Ports []string `json:"ports" required:"true" nullable:"false"`
-}
-
-// BringRequest puts a VLAN on a port with all that it needs on the way, or
-// takes it away.
-type BringRequest struct {
-	VID    int    `json:"vid" required:"true" minimum:"1" maximum:"4094"`
-	Port   string `json:"port" required:"true"`
-	Tagged bool   `json:"tagged,omitempty"`
 }
 
 // badField is a request that cannot mean anything; it names the field.
@@ -75,33 +64,21 @@ type planned struct {
 
 func plan(n *span.Net, q *EditRequest) (*planned, error) {
 	said := 0
-	for _, x := range []bool{q.Member != nil, q.PVID != nil, q.Lines != nil, q.Bring != nil, q.Withdraw != nil} {
+	for _, x := range []bool{q.Member != nil, q.PVID != nil, q.Lines != nil} {
 		if x {
 			said++
 		}
 	}
 	if said != 1 {
-		return nil, bad("member", "an edit says exactly one of member, pvid, lines, bring and withdraw; this one says %d of them", said)
+		return nil, bad("member", "an edit says exactly one of member, pvid and lines; this one says %d of them", said)
 	}
 	switch {
 	case q.Member != nil:
 		return planMember(n, q.Member)
 	case q.PVID != nil:
 		return planPVID(n, q.PVID)
-	case q.Lines != nil:
-		return planLines(n, q.Lines)
-	case q.Bring != nil:
-		return planBring(n, q.Bring, "bring", "bring", func(v office.VID, r office.PortRef) (*bring.Answer, error) {
-			as := office.Untagged
-			if q.Bring.Tagged {
-				as = office.Tagged
-			}
-			return bring.Bring(n, v, r, as)
-		})
 	}
-	return planBring(n, q.Withdraw, "withdraw", "withdraw", func(v office.VID, r office.PortRef) (*bring.Answer, error) {
-		return bring.Withdraw(n, v, r)
-	})
+	return planLines(n, q.Lines)
 }
 
 // ports finds the ports of a request and groups what can be set: members of a
@@ -275,21 +252,4 @@ func cut(s string) string {
 		return string(r[:119]) + "…"
 	}
 	return s
-}
-
-func planBring(n *span.Net, q *BringRequest, field, word string, do func(office.VID, office.PortRef) (*bring.Answer, error)) (*planned, error) {
-	v, err := office.VIDOf(q.VID)
-	if err != nil {
-		return nil, bad(field+".vid", "%s", err)
-	}
-	refs, err := ports(n.Office, field+".port", []string{q.Port})
-	if err != nil {
-		return nil, err
-	}
-	a, err := do(v, refs[0])
-	if err != nil {
-		return nil, bad(field+".port", "%s", err)
-	}
-	dir := map[string]string{"bring": "to", "withdraw": "from"}[word]
-	return &planned{a.Office, a.Edit, fmt.Sprintf("%s %s %s %s", word, n.Name(v), dir, portNames(n.Office, refs)), rework.Notes(a)}, nil
 }

@@ -161,6 +161,28 @@ func past(c fiber.Ctx, st *store.Store, id int64, now *office.Office, revision, 
 	return now, all, nil
 }
 
+// reportThen is the findings of the office that a request names, at the
+// revision that its query says, else now.
+func (s *Server) reportThen(c fiber.Ctx) (*finding.Report, error) {
+	r, err := s.room(c)
+	if err != nil {
+		return nil, err
+	}
+	report, now, err := r.current(c.Context())
+	if err != nil {
+		return nil, err
+	}
+	revision, err := intQuery(c, "at", now.Revision)
+	if err != nil || revision == now.Revision {
+		return report, err
+	}
+	o, _, err := past(c, s.store, r.id, report.Net.Office, revision, now.Revision)
+	if err != nil {
+		return nil, err
+	}
+	return finding.Check(span.Compile(o)), nil
+}
+
 // then shows the office as it was.
 func (s *Server) then(c fiber.Ctx) error {
 	r, err := s.room(c)

@@ -55,10 +55,11 @@ type PlaceView struct {
 type explainQuery struct {
 	Ports string `query:"ports" description:"ports, joined by commas"`
 	VLAN  int    `query:"vlan"`
+	At    int64  `query:"at" description:"the revision to look at, now if it is not said"`
 }
 
 func (s *Server) explain(c fiber.Ctx) error {
-	report, err := s.report(c)
+	report, err := s.reportThen(c)
 	if err != nil {
 		return err
 	}
@@ -149,6 +150,7 @@ type walkQuery struct {
 	From string `query:"from" required:"true" description:"the port that the frame is sent into"`
 	Wire string `query:"wire" description:"untagged, priority, or a VID"`
 	To   string `query:"to" description:"a port to say the way to"`
+	At   int64  `query:"at" description:"the revision to look at, now if it is not said"`
 }
 
 // WalkView is what becomes of a frame, and its way to one port if one is asked
@@ -159,7 +161,7 @@ type WalkView struct {
 }
 
 func (s *Server) walk(c fiber.Ctx) error {
-	report, err := s.report(c)
+	report, err := s.reportThen(c)
 	if err != nil {
 		return err
 	}

@@ -45,7 +45,7 @@ func New(ctx context.Context, s *store.Store, log *slog.Logger) *Server {
 	srv := &Server{store: s, log: log, stop: ctx, rooms: map[int64]*room{}}
 	srv.app = fiber.New(fiber.Config{
 		AppName:      "Klammer",
-		BodyLimit:    bodyLimit,
+		BodyLimit:    8 * bodyLimit, // what is a little too much is read, to be answered
 		ReadTimeout:  30 * time.Second,
 		IdleTimeout:  2 * time.Minute,
 		ErrorHandler: srv.fail,
@@ -154,6 +154,9 @@ func guard(c fiber.Ctx) error {
 		if !strings.HasPrefix(c.Get("Content-Type"), "application/json") {
 			return fiber.NewError(fiber.StatusUnsupportedMediaType, "the request is not JSON: send Content-Type: application/json")
 		}
+	}
+	if len(c.Body()) > bodyLimit {
+		return fiber.ErrRequestEntityTooLarge
 	}
 	c.Set("X-Content-Type-Options", "nosniff")
 	c.Set("Referrer-Policy", "no-referrer")

@@ -124,8 +124,8 @@ func TestBadRequests(t *testing.T) {
 		{"half a JSON", "/edits", `{"base":1,`, 400, "body", "not the JSON"},
 		{"two JSON documents", "/edits", `{"base":1,"lines":["rack 1: 120"]} {}`, 400, "body", "follows"},
 		{"a PVID that is none", "/edits", `{"base":1,"pvid":{"vid":4095,"ports":["rack.1"]}}`, 400, "pvid.vid", "reserved"},
-		{"a bring to nowhere", "/edits", `{"base":1,"bring":{"vid":130,"port":"nowhere"}}`, 400, "bring.port[0]", "device.port"},
-		{"a withdraw of what is not there", "/edits", `{"base":1,"withdraw":{"vid":130,"port":"rack.1"}}`, 400, "withdraw.port", "not in VLAN 130"},
+		{"a bring to nowhere", "/edits", `{"base":1,"lines":["bring 130 to nowhere"]}`, 400, "lines", "device.port"},
+		{"a withdraw of what is not there", "/edits", `{"base":1,"lines":["withdraw 130 from rack.1"]}`, 400, "lines", "not in VLAN 130"},
 		{"an undo of what was never done", "/undo", `{"revision":5}`, 400, "revision", "no edit 5"},
 		{"a preview with a mistake", "/preview", `{"base":1,"lines":["rack 1: 130-120"]}`, 400, "lines", "range of untagged"},
 	} {

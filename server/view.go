@@ -164,16 +164,16 @@ func view(id, revision int64, r *finding.Report) *OfficeView {
 	return v
 }
 
-// since leaves in v only the devices that differ from those of an older view.
+// since is v with only the devices that differ from those of an older view.
 func (v *OfficeView) since(old *OfficeView) *OfficeView {
+	d := *v
 	if old == nil || !slices.Equal(v.Order, old.Order) {
-		return v
+		return &d
 	}
 	was := make(map[string]*DeviceView, len(old.Devices))
 	for i := range old.Devices {
 		was[old.Devices[i].Name] = &old.Devices[i]
 	}
-	d := *v
 	d.Whole = false
 	d.Devices = slices.DeleteFunc(slices.Clone(v.Devices), func(x DeviceView) bool {
 		o := was[x.Name]

@@ -142,8 +142,8 @@ var verbs = map[string]struct {
 	form string
 	do   func(n *span.Net, a *args) (*Result, error)
 }{
-	"bring":    {"bring VLAN to DEVICE.PORT [tagged]", doBring},
-	"withdraw": {"withdraw VLAN from DEVICE.PORT", doWithdraw},
+	"bring":    {"bring VLAN to DEVICE.PORT … [tagged]", doBring},
+	"withdraw": {"withdraw VLAN from DEVICE.PORT …", doWithdraw},
 	"renumber": {"renumber VLAN to VID [with subnets]", doRenumber},
 	"retire":   {"retire VLAN", doRetire},
 	"rename":   {"rename device|vlan|use|plan NAME to NAME", doRename},
@@ -257,6 +257,15 @@ func (a *args) vlan() office.VID {
 	return v
 }
 
+// ports are one or more, up to a word that is none.
+func (a *args) ports(but string) []office.PortRef {
+	out := []office.PortRef{a.port()}
+	for a.bad == nil && a.i < len(a.words) && a.words[a.i].text != but && strings.Contains(a.words[a.i].text, ".") {
+		out = append(out, a.port())
+	}
+	return out
+}
+
 func (a *args) port() office.PortRef {
 	if a.i >= len(a.words) {
 		a.next()
@@ -296,7 +305,7 @@ func findVLAN(o *office.Office, s string) (office.VID, error) {
 }
 
 func doBring(n *span.Net, a *args) (*Result, error) {
-	v, r := a.vlan(), a.port()
+	v, to := a.vlan(), a.ports("tagged")
 	as := office.Untagged
 	if a.accept("tagged") {
 		as = office.Tagged
@@ -304,37 +313,48 @@ func doBring(n *span.Net, a *args) (*Result, error) {
 	if !a.done() {
 		return nil, nil
 	}
-	return answered(bring.Bring(n, v, r, as))
+	return each(n, to, func(n *span.Net, r office.PortRef) (*bring.Answer, error) { return bring.Bring(n, v, r, as) })
 }
 
 func doWithdraw(n *span.Net, a *args) (*Result, error) {
-	v, r := a.vlan(), a.port()
+	v, from := a.vlan(), a.ports("")
 	if !a.done() {
 		return nil, nil
 	}
-	return answered(bring.Withdraw(n, v, r))
+	return each(n, from, func(n *span.Net, r office.PortRef) (*bring.Answer, error) { return bring.Withdraw(n, v, r) })
 }
 
-// answered tells what a bring or a withdraw has to say beside its edit.
-func answered(a *bring.Answer, err error) (*Result, error) {
-	if err != nil {
-		return nil, err
+// each does one port after the other, each on what the last one left, as one
+// edit.
+func each(n *span.Net, ports []office.PortRef, do func(*span.Net, office.PortRef) (*bring.Answer, error)) (*Result, error) {
+	out := &Result{Office: n.Office}
+	for _, r := range ports {
+		a, err := do(n, r)
+		if err != nil {
+			return nil, err
+		}
+		n, out.Office, out.Edit = a.Net, a.Office, append(out.Edit, a.Edit...)
+		for _, s := range notes(a) {
+			if !slices.Contains(out.Notes, s) {
+				out.Notes = append(out.Notes, s)
+			}
+		}
 	}
-	return &Result{a.Office, a.Edit, Notes(a)}, nil
+	return out, nil
 }
 
-// Notes is what a bring or a withdraw has to say beside its edit.
-func Notes(a *bring.Answer) []string {
+// notes is what a bring or a withdraw has to say beside its edit.
+func notes(a *bring.Answer) []string {
 	var out []string
 	if len(a.Learn) > 0 {
-		out = append(out, "new to "+strings.Join(a.Learn, ", "))
+		out = append(out, "Has to learn the VLAN: "+strings.Join(a.Learn, ", "))
 	}
 	if len(a.Followers) > 0 {
 		var at []string
 		for _, r := range a.Followers {
 			at = append(at, r.String())
 		}
-		out = append(out, "departs from its port plan: "+strings.Join(at, ", "))
+		out = append(out, "Departs from its port plan: "+strings.Join(at, ", "))
 	}
 	return append(append(out, a.Limits...), a.Remarks...)
 }

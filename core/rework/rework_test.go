@@ -67,6 +67,8 @@ func TestLine(t *testing.T) {
 		{"copy ward-east to ward-south", "device ward-south switch follows ward-8", "ward-south.8"},
 		{"plan desks from annex", "device annex switch follows desks", ""},
 		{"bring 130 to annex.8", "8: 130", ""},
+		{"bring 130 to annex.8 annex.9 tagged", "8-9: [130]\n  10: 190 [110 120 130 140]", ""},
+		{`bring 130 to yard."Waiting room"`, `inner "Waiting room" ssid: 130`, ""},
 		{"add den switch, 24 ports 1G and 2 10G, by VLAN, pvid-apart, managed in 190", "device den switch\n  ports 1-24 1G, 25-26 10G\n  wording by-vlan pvid-apart\n  manage 190", ""},
 		{"add hall: access point, ports eth0", "device hall wap\n  ports eth0", ""},
 		{"add edge firewall, ports wan, ports lan1-lan4", "device edge firewall\n  forwarding routed\n  ports wan, lan1-lan4", ""},

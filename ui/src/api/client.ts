@@ -87,9 +87,9 @@ export const api = {
     ask((signal) => http.DELETE("/api/offices/{id}", { params: { path: { id }, query: { title } }, headers: { "Content-Type": "application/json" }, signal })),
   compare: (id: number, other: number) =>
     ask((signal) => http.GET("/api/offices/{id}/compare", { params: { path: { id }, query: { with: other } }, signal })),
-  walk: (id: number, from: string, wire: string, to: string) =>
+  walk: (id: number, from: string, wire: string, to: string, revision?: number) =>
     ask((signal) =>
-      http.GET("/api/offices/{id}/walk", { params: { path: { id }, query: { from, wire, to: to || undefined } }, signal }),
+      http.GET("/api/offices/{id}/walk", { params: { path: { id }, query: { from, wire, to: to || undefined, at: revision } }, signal }),
     ),
   propose: (id: number, name: string, vid: number) =>
     ask((signal) =>
@@ -97,10 +97,10 @@ export const api = {
     ),
   here: (id: number, body: Here) => ask((signal) => http.POST("/api/offices/{id}/here", { params: at(id), body, signal })),
   healthy: () => fetch("/api/health").then((r) => r.ok, () => false),
-  explain: (id: number, ports: string[], vlan: number) =>
+  explain: (id: number, ports: string[], vlan: number, revision?: number) =>
     ask((signal) =>
       http.GET("/api/offices/{id}/explain", {
-        params: { path: { id }, query: { ports: ports.join(",") || undefined, vlan: vlan || undefined } },
+        params: { path: { id }, query: { ports: ports.join(",") || undefined, vlan: vlan || undefined, at: revision } },
         signal,
       }),
     ),

@@ -496,6 +496,8 @@ export interface paths {
                     /** @description ports, joined by commas */
                     ports?: string;
                     vlan?: number;
+                    /** @description the revision to look at, now if it is not said */
+                    at?: number;
                 };
                 header?: never;
                 path: {
@@ -905,6 +907,8 @@ export interface paths {
                     wire?: string;
                     /** @description a port to say the way to */
                     to?: string;
+                    /** @description the revision to look at, now if it is not said */
+                    at?: number;
                 };
                 header?: never;
                 path: {
@@ -1028,11 +1032,6 @@ export interface components {
             port: string;
             via: string;
         };
-        ServerBringRequest: {
-            port: string;
-            tagged?: boolean;
-            vid: number;
-        };
         ServerComparison: {
             come: components["schemas"]["ApiFinding"][];
             go: components["schemas"]["ApiFinding"][];
@@ -1062,12 +1061,10 @@ export interface components {
              * @description the revision that the edit was made on
              */
             base: number;
-            bring?: components["schemas"]["ServerBringRequest"];
-            /** @description statements in bracket notation */
+            /** @description statements in bracket notation, or one of the verbs of the line */
             lines?: string[];
             member?: components["schemas"]["ServerMemberRequest"];
             pvid?: components["schemas"]["ServerPVIDRequest"];
-            withdraw?: components["schemas"]["ServerBringRequest"];
         };
         ServerExplanation: {
             reach?: components["schemas"]["ServerReachView"];

@@ -46,7 +46,7 @@
       <div>
         <button class="text" onclick={() => go(root)} title="Go there">{root.text}</button>
         {#each follow as f (f.id)}<p class="follow" data-code={f.code}>└ {f.text}</p>{/each}
-        {#if root.mends.length}
+        {#if root.mends.length && !office.then}
           <p class="mends">
             {#each root.mends as m (m.join("\n"))}
               <button class="mend mono" title={`${m.join("\n")}\nshows what it would do first (m)`} onclick={() => pending.propose(m)}>{label(m)}</button>

@@ -7,7 +7,7 @@
 
 {#if then}
   <aside role="status" id="then">
-    <b>Revision {then.revision}</b>, as it was; now is {office.view?.revision}. Nothing can be changed here.
+    <span><b>Revision {then.revision}</b>, as it was; now is {office.view?.revision}. Nothing can be changed here.</span>
     <button disabled={then.revision <= 1} onclick={() => look(then.revision - 1)}>‹ Before</button>
     <button onclick={() => look(then.revision + 1)}>After ›</button>
     <button onclick={() => office.restore(then.revision)}>Restore it</button>

@@ -15,10 +15,10 @@
   const count = (bs: Reach["roots"]): number => bs.reduce((n, b) => n + b.count + count(b.branches), 0);
 
   $effect(() => {
-    const view = office.view;
+    const view = office.shown;
     if (!view || !vid) return;
     void view.revision;
-    api.explain(view.id, [], vid).then(
+    api.explain(view.id, [], vid, office.then?.revision).then(
       (x) => (reach = x.reach ?? null),
       (e) => office.tell(e),
     );
@@ -53,7 +53,7 @@
       {#each why as f (f.id)}
         <div class="why {f.severity}">
           <p>{f.text}</p>
-          {#if f.mends[0]}<button class="mono" onclick={() => pending.propose(f.mends[0]!)}>{f.mends[0][0]}{f.mends[0].length > 1 ? " …" : ""}</button>{/if}
+          {#if f.mends[0] && !office.then}<button class="mono" onclick={() => pending.propose(f.mends[0]!)}>{f.mends[0][0]}{f.mends[0].length > 1 ? " …" : ""}</button>{/if}
         </div>
       {/each}
       {#if reach?.vid === vid}

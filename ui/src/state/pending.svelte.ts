@@ -1,6 +1,7 @@
 import { api, Refused, type Device, type EditBody, type Mistake, type Port, type Preview } from "../api/client";
 import { flights } from "./flights.svelte";
 import { office } from "./office.svelte";
+import { ref } from "../line/quote";
 import { selection } from "./selection.svelte";
 
 type Op = Omit<EditBody, "base">;
@@ -48,12 +49,10 @@ class Pending {
 
   /** Works a bring or a withdraw out and waits for Enter. */
   bring(there: boolean) {
-    const port = selection.ports[0];
     const v = selection.vlan;
-    if (!port || !v) return;
-    const where = port.replace(".", " ");
-    if (there) this.wait({ bring: { vid: v.vid, port } }, `bring ${v.vid} ${v.name} to ${where}`);
-    else this.wait({ withdraw: { vid: v.vid, port } }, `withdraw ${v.vid} ${v.name} from ${where}`);
+    if (!v || !selection.ports.length) return;
+    const ports = selection.ports.map(ref).join(" ");
+    this.propose([there ? `bring ${v.vid} to ${ports}` : `withdraw ${v.vid} from ${ports}`]);
   }
 
   /** Shows what statements would do and waits for Enter; then calls after. */

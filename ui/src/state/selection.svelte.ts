@@ -123,15 +123,12 @@ class Selection {
 
   /** Asks for the words and the reach; a later question wins. */
   async explain() {
-    const view = office.view;
+    const view = office.shown;
     const mine = ++this.asked;
-    if (!view || !this.columns.length || office.then) {
-      this.explained = null;
-      return;
-    }
+    if (!view || !this.columns.length) return;
     people.at(this.ports[0] ?? "", this.vlan?.vid ?? 0);
     try {
-      const x = await api.explain(view.id, this.ports, this.vlan?.vid ?? 0);
+      const x = await api.explain(view.id, this.ports, this.vlan?.vid ?? 0, office.then?.revision);
       if (mine === this.asked) this.explained = x;
     } catch {
       /* what is on the screen stays; the header says that the server is gone */

@@ -30,7 +30,7 @@
     {#each walk.hops as h, i (i)}
       <li data-hop={h.device}>
         <div class="head"><Frame wire={h.wire} vlan={h.vlan} {hues} /> <b>{spaced(h.in)}</b></div>
-        <p>{h.text}.</p>
+        <p class="told">{h.text}.</p>
         {#each out(h) as o (String(o.wire))}
           <div class="out">
             <span class="turn" title={o.wire === h.wire ? "as it came" : o.wire === null ? "the bracket closes" : h.wire === null ? "a bracket opens" : "another tag"}>
@@ -68,6 +68,9 @@
   li {
     border-left: 2px solid var(--hair);
     padding: 2px 0 2px 14px;
+  }
+  .told::first-letter {
+    text-transform: uppercase;
   }
   .head {
     display: flex;

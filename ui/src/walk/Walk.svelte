@@ -24,12 +24,12 @@
     to = asked.get("to") ?? "";
   });
   $effect(() => {
-    const view = office.view;
+    const view = office.shown;
     const [f, w, t] = [asked.get("from") ?? selection.ports[0], asked.get("wire") ?? "untagged", asked.get("to") ?? ""];
     if (!view || !f) return;
     void view.revision;
     const mine = ++latest;
-    api.walk(view.id, f, w, t).then(
+    api.walk(view.id, f, w, t, office.then?.revision).then(
       (a) => {
         if (mine !== latest) return;
         answer = a;
@@ -51,7 +51,7 @@
     if (!w) return [];
     const at = new Set([...w.drops.map((d) => d.port), ...w.hops.flatMap((h) => h.out.map((o) => o.port))]);
     const vlans = new Set(w.hops.map((h) => h.vlan));
-    return (office.view?.findings ?? []).filter(
+    return (office.then ? [] : (office.view?.findings ?? [])).filter(
       (f) => f.mends.length && f.severity === "breaks" && f.ports.some((p) => at.has(p)) && (!w.hops.length || f.vlans.some((v) => vlans.has(v))),
     );
   });

@@ -18,7 +18,7 @@
             <b>{s.device}</b>
             {#if s.out}<Frame wire={s.wire} vlan={s.vlan} {hues} /><span class="mono port">{s.out}</span>{/if}
           </div>
-          <p>{s.text}.</p>
+          <p class="told">{s.text}.</p>
           {#if s.speed && i + 1 < journey.steps.length}<p class="cable">cable, {s.speed}</p>{/if}
         </li>
       {/each}
@@ -64,6 +64,9 @@
   p {
     font-size: 13.5px;
     line-height: 1.35;
+  }
+  .told::first-letter {
+    text-transform: uppercase;
   }
   .lost {
     border-color: var(--red);
