@@ -314,3 +314,28 @@ func PortRef(o *office.Office, s string) (office.PortRef, error) {
 	}
 	return office.PortRef{Device: d.Name, Port: d.Ports[i].Name}, nil
 }
+
+// PortList reads a list of a device's ports as it is written in a line of the
+// device: 1-8,24 or lan1-lan4,"Waiting room". An empty text is no port.
+func PortList(d *office.Device, s string) ([]int, error) {
+	toks, _, bad, why := scan(s, nil)
+	if bad >= 0 {
+		return nil, fmt.Errorf("%s", why)
+	}
+	if len(toks) == 0 {
+		return nil, nil
+	}
+	c := &cursor{toks: toks, end: len(s)}
+	list, f := portList(c)
+	if f == nil {
+		f = c.done("a list of ports")
+	}
+	if f != nil {
+		return nil, fmt.Errorf("%s", f.text)
+	}
+	at, f := resolveAll(d, list)
+	if f != nil {
+		return nil, fmt.Errorf("%s", f.text)
+	}
+	return at, nil
+}

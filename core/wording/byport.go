@@ -1,0 +1,148 @@
+package wording
+
+import (
+	"fmt"
+
+	"klammer/core/office"
+)
+
+// byPort: a mode a port. Access: one VLAN. Trunk: a native VLAN and a list of
+// allowed ones. Mixed: an untagged list, a tagged list and a PVID.
+//
+// A trunk's native VLAN is in its list of allowed ones, unless the device's
+// habit is native-outside. VLANs are created first; one that a port has cannot
+// be deleted.
+var byPort = kind{
+	write: func(d *Device, s State) []Table {
+		ports := Table{Title: "Ports", Head: []string{"Port", "Mode", "VLAN", "Allowed VLANs", "Untagged VLANs", "PVID"}}
+		ports.Rows = d.runs(func(p int) []string { return portCells(d, s.Ports[p]) })
+		return []Table{vlanList(d, s), ports}
+	},
+	read: func(d *Device, ts []Table, s *State) error {
+		return find(ts, "Ports").each(d, func(r *row) {
+			var x Setting
+			x.Filter = true
+			switch mode := r.choice("Mode", "access", "trunk", "mixed", "shut"); mode {
+			case 0:
+				x = only(r.vid("VLAN"))
+				if x.PVID == 0 {
+					r.wrong("VLAN", fmt.Errorf("an access port has a VLAN"))
+				}
+			case 1:
+				x.Tagged, x.PVID = r.vids("Allowed VLANs"), r.vid("VLAN")
+				if x.PVID != 0 {
+					if !x.Tagged.Has(x.PVID) && !d.habit("native-outside") {
+						r.wrong("Allowed VLANs", fmt.Errorf("the native VLAN %d is not among them", x.PVID))
+					}
+					x.Tagged.Remove(x.PVID)
+					x.Untagged.Add(x.PVID)
+				}
+			case 2:
+				x.Untagged, x.Tagged, x.PVID = r.vids("Untagged VLANs"), r.vids("Allowed VLANs"), r.vid("PVID")
+				if both := x.Untagged.And(&x.Tagged); !both.Empty() {
+					r.wrong("Allowed VLANs", fmt.Errorf("VLAN %d is untagged and tagged: one of both", single(&both)))
+				}
+			case 3:
+				x.Off = true
+			}
+			for _, p := range r.ports("Port") {
+				s.Ports[p] = x
+			}
+		})
+	},
+	cannot: func(d *Device, s State, p int) (string, Setting) { return plainOnly(s.Ports[p]) },
+	steps: func(d *Device, w *way) {
+		w.create("VLANs", "Create VLAN %s")
+		w.each(Setting.same, func(ports []int, to Setting) Step {
+			return Step{Op: Port, Ports: ports, Set: to, Where: "Ports", Text: "Port " + d.list(ports) + ": " + modeText(d, to)}
+		})
+		w.forget("VLANs", "Delete VLAN %s")
+	},
+	apply: func(d *Device, s *State, st Step) error { return applyList(s, st, func(Setting) error { return nil }) },
+}
+
+// same is Equal for settings of shut ports too.
+func (s Setting) same(t Setting) bool {
+	s.Off, t.Off = false, false
+	return s.Equal(t)
+}
+
+// applyList is how devices that keep a list of VLANs and set a port at once
+// take steps.
+func applyList(s *State, st Step, check func(Setting) error) error {
+	switch st.Op {
+	case Create:
+		s.VLANs.Add(st.VLAN)
+		return nil
+	case Delete:
+		return s.delete(st.VLAN, func(p *Setting) bool {
+			return p.Untagged.Has(st.VLAN) || p.Tagged.Has(st.VLAN) || p.PVID == st.VLAN
+		})
+	case Port:
+		if err := allKnown(s, st.Set); err != nil {
+			return err
+		}
+		if err := check(st.Set); err != nil {
+			return err
+		}
+		for _, p := range st.Ports {
+			s.put(p, st.Set)
+		}
+		return nil
+	}
+	return errStep
+}
+
+func vlanList(d *Device, s State) Table {
+	t := Table{Title: "VLANs", Head: []string{"VLAN", "Name"}}
+	for v := range s.VLANs.All() {
+		t.Rows = append(t.Rows, []string{fmt.Sprint(v), nameOnly(d, v)})
+	}
+	return t
+}
+
+// portMode is the simplest mode that says a setting.
+func portMode(x Setting) string {
+	switch {
+	case x.Off:
+		return "shut"
+	case x.Tagged.Empty() && x.Untagged.Len() == 1 && x.Untagged.Has(x.PVID):
+		return "access"
+	case x.Untagged.Empty() && x.PVID == 0, x.Untagged.Len() == 1 && x.Untagged.Has(x.PVID):
+		return "trunk"
+	}
+	return "mixed"
+}
+
+// allowed is a trunk's list: with the native VLAN, where the device wants it
+// there.
+func allowed(d *Device, x Setting) office.Set {
+	all := x.Tagged
+	if x.PVID != 0 && !d.habit("native-outside") {
+		all.Add(x.PVID)
+	}
+	return all
+}
+
+func portCells(d *Device, x Setting) []string {
+	switch m := portMode(x); m {
+	case "access":
+		return []string{m, fmt.Sprint(x.PVID), "", "", ""}
+	case "trunk":
+		return []string{m, vidOr(x.PVID, "none"), orNone(vids(allowed(d, x))), "", ""}
+	case "mixed":
+		return []string{m, "", orNone(vids(x.Tagged)), orNone(vids(x.Untagged)), vidOr(x.PVID, "none")}
+	default:
+		return []string{m, "", "", "", ""}
+	}
+}
+
+func modeText(d *Device, x Setting) string {
+	switch portMode(Setting{Untagged: x.Untagged, Tagged: x.Tagged, PVID: x.PVID}) {
+	case "access":
+		return "access, VLAN " + d.name(x.PVID)
+	case "trunk":
+		return fmt.Sprintf("trunk, native VLAN %s, allowed VLANs %s", vidOr(x.PVID, "none"), orNone(vids(allowed(d, x))))
+	}
+	return fmt.Sprintf("mixed, untagged VLANs %s, tagged VLANs %s, PVID %s", orNone(vids(x.Untagged)), orNone(vids(x.Tagged)), vidOr(x.PVID, "none"))
+}

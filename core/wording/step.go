@@ -1,0 +1,195 @@
+package wording
+
+import (
+	"fmt"
+	"slices"
+
+	"klammer/core/office"
+)
+
+// Op is what a step does.
+type Op string
+
+const (
+	Create Op = "create" // VLAN: the device learns it
+	Delete Op = "delete" // VLAN: the device forgets it
+	Page   Op = "page"   // VLAN: its untagged and tagged ports
+	PVID   Op = "pvid"   // Ports get the PVID VLAN, 0 for none
+	Frames Op = "frames" // Ports get Set's acceptable frames and filtering
+	Port   Op = "port"   // Ports are set to Set
+	Join   Op = "join"   // Ports get VLAN, as Set has it
+	Leave  Op = "leave"  // Ports lose VLAN
+	Shut   Op = "shut"   // Ports are shut
+	Open   Op = "open"   // Ports are opened
+	Save   Op = "save"   // what works is kept over a power cut
+)
+
+// Step is one thing to do on a device.
+type Step struct {
+	Op               Op
+	VLAN             office.VID
+	Ports            []int
+	Untagged, Tagged []int // of a page
+	Set              Setting
+	Where            string // the page of the device's interface
+	Text             string
+}
+
+// Apply does one step on a state, as the device does it, with its habits. The
+// error is the device's refusal.
+func Apply(d *Device, s State, st Step) (State, error) {
+	s = s.clone()
+	switch st.Op {
+	case Save:
+		return s, nil
+	case Shut, Open:
+		for _, p := range st.Ports {
+			s.Ports[p].Off = st.Op == Shut
+		}
+		return s, nil
+	}
+	err := d.kind.apply(d, &s, st)
+	return s, err
+}
+
+// way is steps being worked out: each is done on the model as it is added, so
+// that what follows is worked out from what the device is then set to.
+type way struct {
+	d     *Device
+	now   State
+	to    State
+	steps []Step
+	err   error
+}
+
+func (w *way) do(st Step) {
+	next, err := Apply(w.d, w.now, st)
+	if err != nil && w.err == nil {
+		w.err = fmt.Errorf("%s: %w", st.Text, err)
+	}
+	w.now, w.steps = next, append(w.steps, st)
+}
+
+// Steps leads from what a device is set to to what it should be, in an order
+// that the device accepts. Both states are ones that the wording can say; the
+// error says what is in the way where they are not.
+func Steps(d *Device, from, to State) ([]Step, error) {
+	to = to.clone()
+	for _, p := range d.logical() {
+		if to.Ports[p].Off { // what a shut port is set to counts for nothing: as it is, if that can be
+			keep := from.Ports[p]
+			keep.Off = false
+			m := keep.Members()
+			m.Add(office.DefaultVID)
+			if gone := m.Minus(&to.VLANs); !gone.Empty() || keep.PVID != 0 && !to.VLANs.Has(keep.PVID) {
+				keep = Factory(d).Ports[p]
+			}
+			keep.Off = true
+			to.Ports[p] = keep
+		}
+	}
+	to.VLANs.Add(office.DefaultVID)
+	w := &way{d: d, now: from, to: to}
+	if shut := d.where(func(p int) bool { return to.Ports[p].Off && !from.Ports[p].Off }); len(shut) > 0 {
+		w.do(Step{Op: Shut, Ports: shut, Where: "Ports", Text: "Shut " + d.list(shut)})
+	}
+	d.kind.steps(d, w)
+	if open := d.where(func(p int) bool { return !to.Ports[p].Off && from.Ports[p].Off }); len(open) > 0 {
+		w.do(Step{Op: Open, Ports: open, Where: "Ports", Text: "Open " + d.list(open)})
+	}
+	if len(w.steps) > 0 {
+		w.do(Step{Op: Save, Where: "Device", Text: "Save, so that it stays after a power cut"})
+	}
+	if w.err == nil && !w.now.Equal(to) {
+		w.err = fmt.Errorf("the steps end elsewhere than they should")
+	}
+	return w.steps, w.err
+}
+
+// differ is a port whose settings are to change, shut or not.
+func (w *way) differ(p int) bool {
+	a, b := w.now.Ports[p], w.to.Ports[p]
+	a.Off, b.Off = false, false
+	return !a.Equal(b)
+}
+
+// create lets the device learn what it does not know yet, where.
+func (w *way) create(where, text string) {
+	missing := w.to.VLANs.Minus(&w.now.VLANs)
+	for v := range missing.All() {
+		w.do(Step{Op: Create, VLAN: v, Where: where, Text: fmt.Sprintf(text, w.d.name(v))})
+	}
+}
+
+// forget lets the device forget what it no longer needs; never the default.
+func (w *way) forget(where, text string) {
+	extra := w.now.VLANs.Minus(&w.to.VLANs)
+	extra.Remove(office.DefaultVID)
+	for v := range extra.All() {
+		w.do(Step{Op: Delete, VLAN: v, Where: where, Text: fmt.Sprintf(text, w.d.name(v))})
+	}
+}
+
+// each does a step for the ports that differ, those with the same target at
+// once.
+func (w *way) each(same func(a, b Setting) bool, f func(ports []int, to Setting) Step) {
+	left := w.d.where(w.differ)
+	for len(left) > 0 {
+		to := w.to.Ports[left[0]]
+		var now []int
+		left = slices.DeleteFunc(left, func(p int) bool {
+			if same(to, w.to.Ports[p]) {
+				now = append(now, p)
+				return true
+			}
+			return false
+		})
+		w.do(f(now, to))
+	}
+}
+
+// known refuses a VLAN that the device does not know.
+func known(s *State, vs ...office.VID) error {
+	for _, v := range vs {
+		if v != 0 && !s.VLANs.Has(v) {
+			return fmt.Errorf("VLAN %d is not on the device", v)
+		}
+	}
+	return nil
+}
+
+func allKnown(s *State, set Setting) error {
+	m := set.Members()
+	if set.PVID != 0 {
+		m.Add(set.PVID)
+	}
+	if gone := m.Minus(&s.VLANs); !gone.Empty() {
+		return known(s, single(&gone))
+	}
+	return nil
+}
+
+// put replaces a port's setting and leaves it open or shut as it is.
+func (s *State) put(p int, set Setting) {
+	set.Off = s.Ports[p].Off
+	s.Ports[p] = set
+}
+
+func (s *State) delete(v office.VID, inUse func(p *Setting) bool) error {
+	if v == office.DefaultVID {
+		return fmt.Errorf("VLAN %d cannot be deleted", v)
+	}
+	for p := range s.Ports {
+		if inUse(&s.Ports[p]) {
+			return fmt.Errorf("VLAN %d is in use", v)
+		}
+	}
+	s.VLANs.Remove(v)
+	for p := range s.Ports {
+		s.Ports[p].Untagged.Remove(v)
+		s.Ports[p].Tagged.Remove(v)
+	}
+	return nil
+}
+
+var errStep = fmt.Errorf("this device knows no such step")

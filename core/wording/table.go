@@ -1,0 +1,165 @@
+package wording
+
+import (
+	"fmt"
+	"strings"
+
+	"klammer/core/notation"
+	"klammer/core/office"
+)
+
+// Table is values as one of the device's pages asks for them.
+type Table struct {
+	Title string     `json:"title"`
+	Head  []string   `json:"head"`
+	Rows  [][]string `json:"rows"`
+}
+
+// find gives the table of a title, nil where it is not there.
+func find(ts []Table, title string) *Table {
+	for i := range ts {
+		if strings.EqualFold(ts[i].Title, title) {
+			return &ts[i]
+		}
+	}
+	return nil
+}
+
+// row is a row being read: cells by the names of their columns, and the first
+// thing that is wrong.
+type row struct {
+	d     *Device
+	t     *Table
+	at    int
+	cells map[string]string
+	err   error
+}
+
+// each reads the rows of a table, one after the other; the error names the
+// table, the row and the column.
+func (t *Table) each(d *Device, f func(r *row)) error {
+	if t == nil {
+		return nil
+	}
+	for i, cells := range t.Rows {
+		r := &row{d, t, i, map[string]string{}, nil}
+		for k, c := range cells {
+			if k < len(t.Head) {
+				r.cells[strings.ToLower(t.Head[k])] = strings.TrimSpace(c)
+			}
+		}
+		f(r)
+		if r.err != nil {
+			return r.err
+		}
+	}
+	return nil
+}
+
+func (r *row) wrong(column string, err error) {
+	if r.err == nil {
+		r.err = fmt.Errorf("%s, row %d, %s: %w", r.t.Title, r.at+1, column, err)
+	}
+}
+
+func (r *row) text(column string) string { return r.cells[strings.ToLower(column)] }
+
+// none says whether a cell is empty, or says so.
+func none(s string) bool { return s == "" || s == "-" || s == "–" || s == "none" }
+
+func (r *row) ports(column string) []int {
+	s := r.text(column)
+	if none(s) {
+		return nil
+	}
+	at, err := notation.PortList(r.d.Device, s)
+	if err != nil {
+		r.wrong(column, err)
+		return nil
+	}
+	for i, p := range at {
+		at[i] = r.d.Logical(p)
+	}
+	return at
+}
+
+func (r *row) vids(column string) office.Set {
+	s := r.text(column)
+	if none(s) {
+		return office.Set{}
+	}
+	set, err := parseVIDs(s)
+	if err != nil {
+		r.wrong(column, err)
+	}
+	return set
+}
+
+// vid reads one VID, 0 for none.
+func (r *row) vid(column string) office.VID {
+	s := r.text(column)
+	if none(s) {
+		return 0
+	}
+	v, err := office.ParseVID(s)
+	if err != nil {
+		r.wrong(column, err)
+	}
+	return v
+}
+
+// choice reads one of some words and gives its place.
+func (r *row) choice(column string, words ...string) int {
+	s := strings.ToLower(r.text(column))
+	for i, w := range words {
+		if s == w {
+			return i
+		}
+	}
+	if s == "" {
+		return 0
+	}
+	r.wrong(column, fmt.Errorf("%q is none of %s", r.text(column), strings.Join(words, ", ")))
+	return 0
+}
+
+// runs gathers ports with the same cells into one row, in the order of the
+// first of them.
+func (d *Device) runs(f func(p int) []string) [][]string {
+	var rows [][]string
+	var at [][]int
+	index := map[string]int{}
+	for _, p := range d.logical() {
+		cells := f(p)
+		if cells == nil {
+			continue
+		}
+		key := strings.Join(cells, "\x00")
+		i, ok := index[key]
+		if !ok {
+			i = len(rows)
+			index[key] = i
+			rows = append(rows, cells)
+			at = append(at, nil)
+		}
+		at[i] = append(at[i], p)
+	}
+	for i := range rows {
+		rows[i] = append([]string{d.list(at[i])}, rows[i]...)
+	}
+	return rows
+}
+
+func vidOr(v office.VID, otherwise string) string {
+	if v == 0 {
+		return otherwise
+	}
+	return fmt.Sprint(v)
+}
+
+func single(s *office.Set) office.VID {
+	for v := range s.All() {
+		return v
+	}
+	return 0
+}

@@ -1,0 +1,312 @@
+// Package wording says how a device asks for memberships: the same shapes as
+// values in the layout of its own pages, read back from there, what the device
+// cannot say, and the steps that it accepts on the way from one state to
+// another.
+//
+// A port with the shape 120 [140] is a line "1 | access …" on one device, a
+// place in two lists on another, a group and a row on a third. [Write] makes
+// the tables, [Read] reads them back, [Steps] leads from what is set to what
+// should be, and [Apply] is a model of the device: it does one step, with the
+// device's habits, or refuses it as the device would.
+package wording
+
+import (
+	"fmt"
+	"slices"
+	"strconv"
+	"strings"
+
+	"klammer/core/bridge"
+	"klammer/core/notation"
+	"klammer/core/office"
+	"klammer/core/span"
+)
+
+// Setting is what one port is set to, in full: nothing is left to follow.
+type Setting struct {
+	Off      bool // the port is shut; nothing else counts
+	Untagged office.Set
+	Tagged   office.Set
+	Rides    []office.Ride // translation, by VLAN
+	PVID     office.VID    // 0: none
+	Admit    office.Admit
+	Filter   bool
+}
+
+// Members is untagged and tagged together.
+func (s *Setting) Members() office.Set {
+	m := s.Untagged
+	m.AddAll(&s.Tagged)
+	return m
+}
+
+// Equal says whether two settings forward alike.
+func (s Setting) Equal(t Setting) bool {
+	if s.Off || t.Off {
+		return s.Off == t.Off
+	}
+	return s.Untagged == t.Untagged && s.Tagged == t.Tagged && s.PVID == t.PVID && s.Admit == t.Admit && s.Filter == t.Filter && slices.Equal(s.Rides, t.Rides)
+}
+
+// Shape is the setting as a shape.
+func (s Setting) Shape() office.Shape {
+	if s.Off {
+		return office.Shape{Off: true}
+	}
+	return office.Shape{Untagged: s.Untagged.VIDs(), Tagged: s.Tagged.VIDs(), Rides: s.Rides, PVIDSet: true, PVID: s.PVID, Admit: s.Admit, FilterOff: !s.Filter}.Normal()
+}
+
+// Of is a shape in full.
+func Of(s *office.Shape) Setting { return compiled(bridge.Compile(s, nil)) }
+
+func compiled(p *bridge.Port) Setting {
+	if p.Off {
+		return Setting{Off: true, Filter: true}
+	}
+	return Setting{Untagged: p.Untagged, Tagged: p.Tagged, Rides: p.Rides, PVID: p.PVID, Admit: p.Admit, Filter: p.Filter}
+}
+
+// State is what a device is set to: the VLANs that it knows, and its ports by
+// their index in [office.Device.Ports]; members of bundles have none.
+type State struct {
+	VLANs office.Set
+	Ports []Setting
+}
+
+func (s State) clone() State {
+	s.Ports = slices.Clone(s.Ports)
+	return s
+}
+
+// Equal says whether two states forward alike; VLANs without ports count only
+// where the device keeps a list of VLANs.
+func (s State) Equal(t State) bool { return slices.EqualFunc(s.Ports, t.Ports, Setting.Equal) }
+
+// Device is a device with its wording.
+type Device struct {
+	*office.Device
+	name func(office.VID) string
+	kind *kind
+}
+
+// kind is one wording.
+type kind struct {
+	write   func(d *Device, s State) []Table
+	read    func(d *Device, t []Table, s *State) error
+	cannot  func(d *Device, s State, port int) (why string, nearest Setting)
+	steps   func(d *Device, w *way)
+	apply   func(d *Device, s *State, st Step) error
+	factory func(d *Device, port int) Setting
+}
+
+var kinds = map[string]*kind{
+	"by-vlan": &byVLAN, "by-port": &byPort, "by-choice": &byChoice, "by-group": &byGroup,
+	"by-sub-interface": &bySubInterface, "by-inner-port": &byInnerPort, "linux": &linux,
+}
+
+// For is device i of an office with its wording; nil where it says none, or has
+// nothing to set.
+func For(n *span.Net, i int) *Device {
+	d := n.Office.Devices[i]
+	k := kinds[d.Wording.Name]
+	if k == nil || !n.Aware(i) {
+		return nil
+	}
+	return &Device{d, n.Name, k}
+}
+
+// Planned is what device i should be set to.
+func Planned(n *span.Net, i int) State {
+	d := n.Office.Devices[i]
+	s := State{Ports: make([]Setting, len(d.Ports))}
+	for p := range d.Ports {
+		if d.Ports[p].Bundle == 0 {
+			s.Ports[p] = compiled(n.Tables[i].Ports[p])
+		}
+	}
+	s.learn()
+	return s
+}
+
+// learn is every VLAN that the ports need the device to know.
+func (s *State) learn() {
+	s.VLANs = office.Set{}
+	s.VLANs.Add(office.DefaultVID)
+	for p := range s.Ports {
+		m := s.Ports[p].Members()
+		s.VLANs.AddAll(&m)
+		if v := s.Ports[p].PVID; v != 0 {
+			s.VLANs.Add(v)
+		}
+	}
+}
+
+// Factory is how a device comes out of its box.
+func Factory(d *Device) State {
+	s := State{Ports: make([]Setting, len(d.Ports))}
+	for _, p := range d.logical() {
+		if d.kind.factory != nil {
+			s.Ports[p] = d.kind.factory(d, p)
+			continue
+		}
+		s.Ports[p] = only(office.DefaultVID)
+	}
+	s.learn()
+	return s
+}
+
+// only is a port in one VLAN, untagged.
+func only(v office.VID) Setting {
+	s := Setting{PVID: v, Filter: true}
+	s.Untagged.Add(v)
+	return s
+}
+
+// Unsayable is what a wording cannot say of a port, and what comes nearest.
+type Unsayable struct {
+	Port    int
+	Why     string
+	Nearest Setting
+}
+
+// Cannot lists what the device's wording cannot say of a state.
+func Cannot(d *Device, s State) []Unsayable {
+	var out []Unsayable
+	for _, p := range d.logical() {
+		if s.Ports[p].Off {
+			continue
+		}
+		if why, nearest := d.kind.cannot(d, s, p); why != "" {
+			out = append(out, Unsayable{p, why, nearest})
+		}
+	}
+	return out
+}
+
+// Write makes the tables to enter, in the layout of the device's own pages.
+func Write(d *Device, s State) []Table { return d.kind.write(d, s) }
+
+// Read reads tables back. The error names the row and the column.
+func Read(d *Device, t []Table) (State, error) {
+	s := State{Ports: make([]Setting, len(d.Ports))}
+	for _, p := range d.logical() {
+		s.Ports[p] = Setting{Filter: true}
+	}
+	if err := d.kind.read(d, t, &s); err != nil {
+		return s, err
+	}
+	s.learn()
+	return s, nil
+}
+
+// logical lists the ports that have settings: bundles stand for their members.
+func (d *Device) logical() []int {
+	var out []int
+	for p := range d.Ports {
+		if d.Ports[p].Bundle == 0 {
+			out = append(out, p)
+		}
+	}
+	return out
+}
+
+func (d *Device) habit(h string) bool { return slices.Contains(d.Wording.Habits, h) }
+
+func (d *Device) list(at []int) string { return notation.Ports(d.Device, at) }
+
+// where lists the ports for which f holds.
+func (d *Device) where(f func(p int) bool) []int {
+	return slices.DeleteFunc(d.logical(), func(p int) bool { return !f(p) })
+}
+
+// vids prints a set of VLANs: 110,120-122.
+func vids(s office.Set) string {
+	var out []string
+	vs := s.VIDs()
+	for i := 0; i < len(vs); {
+		j := i
+		for j+1 < len(vs) && vs[j+1] == vs[j]+1 {
+			j++
+		}
+		if j > i+1 {
+			out = append(out, fmt.Sprintf("%d-%d", vs[i], vs[j]))
+			i = j + 1
+			continue
+		}
+		out = append(out, strconv.Itoa(int(vs[i])))
+		i++
+	}
+	return strings.Join(out, ",")
+}
+
+// parseVIDs reads what vids prints.
+func parseVIDs(text string) (s office.Set, err error) {
+	for _, part := range strings.FieldsFunc(text, func(c rune) bool { return c == ',' || c == ' ' }) {
+		a, b, ranged := strings.Cut(part, "-")
+		from, err := office.ParseVID(a)
+		if err != nil {
+			return s, err
+		}
+		to := from
+		if ranged {
+			if to, err = office.ParseVID(b); err != nil {
+				return s, err
+			}
+		}
+		if to < from {
+			return s, fmt.Errorf("the range %s runs backwards", part)
+		}
+		for v := from; v <= to; v++ {
+			s.Add(v)
+		}
+	}
+	return s, nil
+}
+
+// plainOnly is what most wordings cannot say: translation, acceptable frames,
+// filtering.
+func plainOnly(s Setting) (why string, nearest Setting) {
+	n := s
+	switch {
+	case len(s.Rides) > 0:
+		n.Rides = nil
+		return "it has no translation of VIDs", n
+	case s.Admit != office.AdmitAll:
+		n.Admit = office.AdmitAll
+		return fmt.Sprintf("it cannot be told to admit only %s frames", s.Admit), n
+	case !s.Filter:
+		n.Filter = true
+		return "ingress filtering is always on", n
+	}
+	return "", s
+}
+
+// oneNative is what wordings with at most one untagged VLAN cannot say.
+func oneNative(s Setting) (why string, nearest Setting) {
+	if why, n := plainOnly(s); why != "" {
+		return why, n
+	}
+	n := s
+	first := func() office.VID {
+		if s.Untagged.Has(s.PVID) {
+			return s.PVID
+		}
+		for v := range s.Untagged.All() {
+			return v
+		}
+		return 0
+	}
+	switch v := first(); {
+	case s.Untagged.Len() > 1:
+		rest := s.Untagged
+		rest.Remove(v)
+		n.Untagged, n.PVID = office.Set{}, v
+		n.Untagged.Add(v)
+		n.Tagged.AddAll(&rest)
+		return "a port has one untagged VLAN", n
+	case s.PVID != v:
+		n.PVID = v
+		return "the PVID is always the untagged VLAN", n
+	}
+	return "", s
+}
