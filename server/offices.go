@@ -123,18 +123,11 @@ type compareQuery struct {
 // Comparison is what differs from one office to another, in lines and in what
 // it means.
 type Comparison struct {
-	Title string        `json:"title" required:"true" description:"the other office's"`
-	Lines []string      `json:"lines" required:"true" nullable:"false" description:"a unified diff of the two in notation, without its head"`
-	Ports []PortChange  `json:"ports" required:"true" nullable:"false"`
-	Come  []api.Finding `json:"come" required:"true" nullable:"false"`
-	Go    []api.Finding `json:"go" required:"true" nullable:"false"`
-}
-
-// PortChange is which other ports a port gains and loses.
-type PortChange struct {
-	Port  string   `json:"port" required:"true"`
-	Gains []string `json:"gains" required:"true" nullable:"false"`
-	Loses []string `json:"loses" required:"true" nullable:"false"`
+	Title string           `json:"title" required:"true" description:"the other office's"`
+	Lines []string         `json:"lines" required:"true" nullable:"false" description:"a unified diff of the two in notation, without its head"`
+	Ports []api.PortChange `json:"ports" required:"true" nullable:"false"`
+	Come  []api.Finding    `json:"come" required:"true" nullable:"false"`
+	Go    []api.Finding    `json:"go" required:"true" nullable:"false"`
 }
 
 func (s *Server) compare(c fiber.Ctx) error {
@@ -151,13 +144,10 @@ func (s *Server) compare(c fiber.Ctx) error {
 		return err
 	}
 	b := finding.Check(span.Compile(other))
-	out := Comparison{Title: other.Title, Lines: []string{}, Ports: []PortChange{}}
+	out := Comparison{Title: other.Title, Lines: []string{}, Ports: api.PortChanges(span.Compare(a.Net, b.Net))}
 	text := string(diff.Diff("a", []byte(notation.Print(a.Net.Office)), "b", []byte(notation.Print(other))))
 	if lines := strings.Split(strings.TrimRight(text, "\n"), "\n"); len(lines) > 3 {
 		out.Lines = lines[3:]
-	}
-	for _, x := range span.Compare(a.Net, b.Net) {
-		out.Ports = append(out.Ports, PortChange{x.Port.String(), api.Refs(x.Gains), api.Refs(x.Loses)})
 	}
 	come, gone := finding.Differ(a, b)
 	out.Come, out.Go = api.Findings(b, come, 0), api.Findings(a, gone, 0)

@@ -3,8 +3,11 @@ package finding
 import (
 	"fmt"
 	"slices"
+	"strings"
 
+	"klammer/core/notation"
 	"klammer/core/office"
+	"klammer/core/wording"
 )
 
 // device finds what is wrong with one device by itself.
@@ -29,6 +32,7 @@ func (c *check) device(i int) {
 	c.bundles(i)
 	c.exceptions(i)
 	c.limitPassed(i)
+	c.unsayable(i)
 	c.inside(i)
 }
 
@@ -439,6 +443,25 @@ func (c *check) limitPassed(i int) {
 			c.add(Finding{Code: "limit-passed", ID: about("limit-passed", d.Name, l.what), Devices: []string{d.Name},
 				Text: fmt.Sprintf("%s would need %d %s and takes %d.", d.Name, l.has, l.what, l.max)})
 		}
+	}
+}
+
+// unsayable: the device's wording cannot express a port's shape, so the plan
+// cannot be entered as it is.
+//
+//	device a switch
+//	  ports 1-2
+//	  wording by-choice
+//	  1: 110 [120]
+//	  2: 130
+func (c *check) unsayable(i int) {
+	for _, u := range wording.Unsaid(c.n, i) {
+		d := c.n.Office.Devices[i]
+		ref := office.PortRef{Device: d.Name, Port: d.Ports[u.Port].Name}
+		near := u.Nearest.Shape()
+		c.add(Finding{Code: "unsayable", Ports: []office.PortRef{ref}, ID: about("unsayable", ref),
+			Text:  fmt.Sprintf("%s asks %s, and cannot be told what %s should be: %s. What comes nearest is %s.", d.Name, strings.ReplaceAll(d.Wording.Name, "-", " "), portName(ref), u.Why, notation.Shape(near)),
+			Mends: [][]string{{set(ref, near)}}})
 	}
 }
 

@@ -59,11 +59,13 @@ var byChoice = kind{
 		}
 		near := only(office.DefaultVID)
 		switch {
+		case x.Members() == (office.Set{}) && x.PVID == 0:
+			near = Setting{Off: true, Filter: true}
+		case x.PVID > office.DefaultVID:
+			near = only(x.PVID)
 		case !x.Tagged.Empty():
 			near.Tagged = s.VLANs
 			near.Tagged.Remove(office.DefaultVID)
-		case x.PVID != 0:
-			near = only(x.PVID)
 		case !x.Untagged.Empty():
 			near = only(single(&x.Untagged))
 		}

@@ -10,9 +10,9 @@ import (
 
 // Table is values as one of the device's pages asks for them.
 type Table struct {
-	Title string     `json:"title"`
-	Head  []string   `json:"head"`
-	Rows  [][]string `json:"rows"`
+	Title string     `json:"title" required:"true"`
+	Head  []string   `json:"head" required:"true" nullable:"false"`
+	Rows  [][]string `json:"rows" required:"true" nullable:"false"`
 }
 
 // find gives the table of a title, nil where it is not there.
@@ -88,7 +88,7 @@ func (r *row) vids(column string) office.Set {
 	if none(s) {
 		return office.Set{}
 	}
-	set, err := parseVIDs(s)
+	set, err := ParseVIDs(s)
 	if err != nil {
 		r.wrong(column, err)
 	}

@@ -78,6 +78,14 @@ func (s State) clone() State {
 	return s
 }
 
+// With is the state with one port set otherwise.
+func (s State) With(p int, x Setting) State {
+	s = s.clone()
+	s.Ports[p] = x
+	s.learn()
+	return s
+}
+
 // Equal says whether two states forward alike; VLANs without ports count only
 // where the device keeps a list of VLANs.
 func (s State) Equal(t State) bool { return slices.EqualFunc(s.Ports, t.Ports, Setting.Equal) }
@@ -183,6 +191,22 @@ func Cannot(d *Device, s State) []Unsayable {
 	return out
 }
 
+// Unsaid is what device i's wording cannot say of what it should be set to.
+func Unsaid(n *span.Net, i int) []Unsayable {
+	plain := true // ports in one VLAN and nothing else can be said by every wording
+	for p, t := range n.Tables[i].Ports {
+		plain = plain && (t.Access != 0 || t.Off || n.Office.Devices[i].Ports[p].Bundle > 0)
+	}
+	if plain {
+		return nil
+	}
+	d := For(n, i)
+	if d == nil {
+		return nil
+	}
+	return Cannot(d, Planned(n, i))
+}
+
 // Write makes the tables to enter, in the layout of the device's own pages.
 func Write(d *Device, s State) []Table { return d.kind.write(d, s) }
 
@@ -239,8 +263,8 @@ func vids(s office.Set) string {
 	return strings.Join(out, ",")
 }
 
-// parseVIDs reads what vids prints.
-func parseVIDs(text string) (s office.Set, err error) {
+// ParseVIDs reads a list of VIDs and ranges: 110,120-122.
+func ParseVIDs(text string) (s office.Set, err error) {
 	for _, part := range strings.FieldsFunc(text, func(c rune) bool { return c == ',' || c == ' ' }) {
 		a, b, ranged := strings.Cut(part, "-")
 		from, err := office.ParseVID(a)

@@ -1,0 +1,62 @@
+package api
+
+import (
+	"klammer/core/notation"
+	"klammer/core/office"
+	"klammer/core/span"
+	"klammer/core/wording"
+)
+
+// Sheet is the values and the steps to enter on one device, in its wording.
+type Sheet struct {
+	Device    string          `json:"device" required:"true"`
+	Wording   string          `json:"wording" required:"true"`
+	Tables    []wording.Table `json:"tables" required:"true" nullable:"false"`
+	Steps     []SheetStep     `json:"steps" required:"true" nullable:"false"`
+	Unsayable []Unsayable     `json:"unsayable" required:"true" nullable:"false"`
+	Problem   string          `json:"problem,omitempty" description:"why there are no steps, or not all"`
+}
+
+// SheetStep is one step, and the page of the device where it is done.
+type SheetStep struct {
+	Where string `json:"where" required:"true"`
+	Text  string `json:"text" required:"true"`
+}
+
+// Unsayable is what a device's wording cannot say of some ports.
+type Unsayable struct {
+	Port    string `json:"port" required:"true"`
+	Shape   string `json:"shape" required:"true"`
+	Why     string `json:"why" required:"true"`
+	Nearest string `json:"nearest" required:"true"`
+}
+
+// SheetOf is the sheet of device i: what it should be set to, with the steps
+// that lead there from its factory state. What its wording cannot say is said
+// as near as it can. nil where the device has no wording or nothing to set.
+func SheetOf(n *span.Net, i int) *Sheet {
+	d := wording.For(n, i)
+	if d == nil {
+		return nil
+	}
+	plan := wording.Planned(n, i)
+	out := &Sheet{Device: d.Name, Wording: d.Wording.Name, Steps: []SheetStep{}, Unsayable: []Unsayable{}}
+	for range 2 * len(plan.Ports) {
+		all := wording.Cannot(d, plan)
+		if len(all) == 0 {
+			break
+		}
+		u := all[0]
+		out.Unsayable = append(out.Unsayable, Unsayable{office.PortRef{Device: d.Name, Port: d.Ports[u.Port].Name}.String(), notation.Shape(plan.Ports[u.Port].Shape()), u.Why, notation.Shape(u.Nearest.Shape())})
+		plan = plan.With(u.Port, u.Nearest)
+	}
+	out.Tables = wording.Write(d, plan)
+	steps, err := wording.Steps(d, wording.Factory(d), plan)
+	for _, s := range steps {
+		out.Steps = append(out.Steps, SheetStep{s.Where, s.Text})
+	}
+	if err != nil {
+		out.Problem = err.Error()
+	}
+	return out
+}

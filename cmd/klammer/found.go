@@ -1,0 +1,123 @@
+package main
+
+import (
+	"fmt"
+	"io"
+	"os"
+	"path/filepath"
+	"strings"
+
+	"github.com/spf13/cobra"
+
+	"klammer/api"
+	"klammer/core/found"
+	"klammer/core/office"
+	"klammer/core/span"
+	"klammer/core/wording"
+	"klammer/spreadsheet"
+)
+
+func foundCmd() *cobra.Command {
+	var asJSON bool
+	var sheet string
+	cmd := &cobra.Command{
+		Use:   "found FILE DEVICE INPUT",
+		Short: "Read what a device is really set to, beside what it should be",
+		Long: `Read what a device is set to from INPUT (- is standard input): lines in bracket
+notation, a table as CSV or XLSX (by VLAN, by port, or a grid of T and U), or
+what bridge -json vlan show and ip -json -details link print on a Linux host.
+Prints each port that differs from the plan, with which side has what, and the
+steps from the one to the other. What cannot be understood goes to standard
+error. Exit status 1 where anything differs.`,
+		Example: "  klammer found demo/clinic.klm ward-east ports.csv\n  bridge -json vlan show | klammer found office.klm host -",
+		Args:    cobra.ExactArgs(3),
+		RunE: func(cmd *cobra.Command, args []string) error {
+			f, err := read(cmd, args[0])
+			if err != nil {
+				return err
+			}
+			if _, err := office.NewDraft(f.Office).FindDevice(args[1]); err != nil {
+				return err
+			}
+			n := span.Compile(f.Office)
+			i := n.Topo.DeviceIndex(args[1])
+			if !n.Aware(i) {
+				return fmt.Errorf("%s knows no VLANs: there is nothing to find", args[1])
+			}
+			data, err := input(cmd, args[2])
+			if err != nil {
+				return err
+			}
+			base := wording.Planned(n, i)
+			d := f.Office.Devices[i]
+			var r *found.Result
+			if strings.EqualFold(filepath.Ext(args[2]), ".xlsx") {
+				var rows [][]string
+				if rows, err = spreadsheet.Rows(data, sheet); err == nil {
+					r, err = found.Rows(d, base, rows)
+				}
+			} else {
+				r, err = found.Text(f.Office, d, base, string(data))
+			}
+			if err != nil {
+				return fmt.Errorf("%s: %w", args[2], err)
+			}
+			v := api.FoundOf(n, i, r.State)
+			for _, t := range r.Trouble {
+				fmt.Fprintf(cmd.ErrOrStderr(), "%s: %s\n", args[2], t)
+			}
+			if asJSON {
+				return printJSON(cmd, v)
+			}
+			printFound(cmd, r, v)
+			if len(v.Differences) > 0 {
+				return status(1)
+			}
+			return nil
+		},
+	}
+	cmd.Flags().BoolVar(&asJSON, "json", false, "one JSON document")
+	cmd.Flags().StringVar(&sheet, "sheet", "", "the sheet of a workbook; the first where none is said")
+	return cmd
+}
+
+// input reads a file, or standard input for -.
+func input(cmd *cobra.Command, name string) ([]byte, error) {
+	if name == "-" {
+		return io.ReadAll(cmd.InOrStdin())
+	}
+	data, err := os.ReadFile(name)
+	if os.IsNotExist(err) {
+		return nil, fmt.Errorf("%s: no such file", name)
+	}
+	return data, err
+}
+
+func printFound(cmd *cobra.Command, r *found.Result, v *api.Found) {
+	out := cmd.OutOrStdout()
+	fmt.Fprintf(out, "read %d ports (%s)\n", len(r.Said), r.Form)
+	if len(v.Differences) == 0 {
+		fmt.Fprintln(out, "as planned")
+		return
+	}
+	for _, d := range v.Differences {
+		fmt.Fprintf(out, "%s: planned %s, found %s\n", d.Port, d.Planned, d.Found)
+	}
+	for _, m := range v.Meaning {
+		if len(m.Gains) > 0 {
+			fmt.Fprintf(out, "%s gains %s by the plan\n", m.Port, strings.Join(m.Gains, ", "))
+		}
+		if len(m.Loses) > 0 {
+			fmt.Fprintf(out, "%s loses %s by the plan\n", m.Port, strings.Join(m.Loses, ", "))
+		}
+	}
+	if len(v.Steps) > 0 {
+		fmt.Fprintln(out, "Steps to the plan")
+		for i, s := range v.Steps {
+			fmt.Fprintf(out, "%4d. [%s] %s\n", i+1, s.Where, s.Text)
+		}
+	}
+	if v.Problem != "" {
+		fmt.Fprintln(cmd.ErrOrStderr(), v.Problem)
+	}
+}

@@ -1,0 +1,214 @@
+// Package found reads what a device is really set to, from what people can get
+// out of it: lines in bracket notation, a table copied from a web page or a
+// spreadsheet (by port, by VLAN, or a grid of T and U), or what Linux prints of
+// a bridge.
+//
+//	1-8: 110 [140]                       notation, the device's name before it or not
+//	VLAN,Untagged,Tagged                 a table by VLAN; ranges as in 1-8,24
+//	110,1-8,24
+//	Port;PVID;Untagged;Tagged            a table by port
+//	1-8;110;110;140
+//	VLAN  1  2  24                       a grid
+//	110   U  U  T
+//
+// What cannot be understood is listed with its row and column; nothing is
+// guessed, and what the text does not mention stays as it was taken to be.
+package found
+
+import (
+	"encoding/csv"
+	"errors"
+	"fmt"
+	"slices"
+	"strings"
+
+	"klammer/core/notation"
+	"klammer/core/office"
+	"klammer/core/wording"
+)
+
+// Trouble is something that could not be understood.
+type Trouble struct {
+	Row, Column int // from 1; the column is 0 where the whole row is meant
+	Text        string
+}
+
+func (t Trouble) String() string {
+	if t.Column == 0 {
+		return fmt.Sprintf("row %d: %s", t.Row, t.Text)
+	}
+	return fmt.Sprintf("row %d, column %d: %s", t.Row, t.Column, t.Text)
+}
+
+// Result is what was read.
+type Result struct {
+	Form    string // "notation", "by VLAN", "by port", "grid", "Linux"
+	State   wording.State
+	Said    []int // ports that the text says something of, ascending
+	Trouble []Trouble
+}
+
+// reading is a text being read.
+type reading struct {
+	d    *office.Device
+	out  *Result
+	said map[int]bool
+}
+
+func (r *reading) wrong(row, column int, format string, args ...any) {
+	r.out.Trouble = append(r.out.Trouble, Trouble{row, column, fmt.Sprintf(format, args...)})
+}
+
+// start begins a port anew, once: what the text says of it replaces what it was
+// taken to be.
+func (r *reading) start(p int) *wording.Setting {
+	if !r.said[p] {
+		r.said[p] = true
+		r.out.State.Ports[p] = wording.Setting{Filter: true}
+	}
+	return &r.out.State.Ports[p]
+}
+
+// Text reads a text of any of the forms, onto what the device was taken to be
+// set to. The office says what its VLANs and uses are. The error is for a text
+// of no form.
+func Text(o *office.Office, d *office.Device, base wording.State, text string) (*Result, error) {
+	trimmed := strings.TrimSpace(strings.TrimPrefix(text, "\ufeff"))
+	switch {
+	case trimmed == "":
+		return nil, errors.New("there is nothing to read: paste lines such as 1-8: 110, a table, or what bridge -json vlan show prints")
+	case trimmed[0] == '[' || trimmed[0] == '{':
+		return fromLinux(d, base, trimmed)
+	case strings.Contains(firstLine(trimmed), ":") && !strings.ContainsAny(firstLine(trimmed), ";\t|"):
+		return fromNotation(o, d, base, text)
+	}
+	rows, err := cells(trimmed)
+	if err != nil {
+		return nil, err
+	}
+	return Rows(d, base, rows)
+}
+
+func firstLine(s string) string {
+	for l := range strings.SplitSeq(s, "\n") {
+		if l = strings.TrimSpace(l); l != "" && l[0] != '#' {
+			return l
+		}
+	}
+	return ""
+}
+
+func begin(d *office.Device, base wording.State, form string) *reading {
+	s := wording.State{VLANs: base.VLANs, Ports: slices.Clone(base.Ports)}
+	return &reading{d, &Result{Form: form, State: s}, map[int]bool{}}
+}
+
+func (r *reading) done() *Result {
+	for p := range r.said {
+		r.out.Said = append(r.out.Said, p)
+		m := r.out.State.Ports[p].Members()
+		r.out.State.VLANs.AddAll(&m)
+		if v := r.out.State.Ports[p].PVID; v != 0 {
+			r.out.State.VLANs.Add(v)
+		}
+	}
+	slices.Sort(r.out.Said)
+	return r.out
+}
+
+// fromNotation reads lines of ports and shapes, each by itself, so that one
+// that is wrong leaves the others.
+func fromNotation(o *office.Office, d *office.Device, base wording.State, text string) (*Result, error) {
+	r := begin(d, base, "notation")
+	registered := o.Registered()
+	for i, l := range strings.Split(text, "\n") {
+		l = strings.TrimSpace(l)
+		if l == "" || l[0] == '#' {
+			continue
+		}
+		l = strings.TrimPrefix(l, d.Name+" ")
+		_, e, err := notation.Line(o, d.Name+" "+l)
+		var m *notation.Mistakes
+		if errors.As(err, &m) {
+			for _, x := range m.List {
+				r.wrong(i+1, max(1, x.Column-len(d.Name)-1), "%s", x.Text)
+			}
+			continue
+		}
+		list, _, ok := strings.Cut(l, ":")
+		at, err := notation.PortList(d, list)
+		if !ok || err != nil || len(at) == 0 {
+			r.wrong(i+1, 0, "this sets no port: write ports and a shape, such as 1-8: 110")
+			continue
+		}
+		set := map[string]*office.Shape{}
+		for _, c := range e {
+			if s, ok := c.After.(office.Setting); ok {
+				set[s.Port.Port] = s.Shape
+			}
+		}
+		for _, p := range at {
+			p = d.Logical(p)
+			s := set[d.Ports[p].Name]
+			if s == nil { // it is set to that already
+				s = d.Ports[p].Shape
+			}
+			if s == nil {
+				continue
+			}
+			s = o.Resolve(s)
+			x := wording.Of(s)
+			if s.Rest == office.RestAll {
+				x.Tagged = registered.Minus(&x.Untagged)
+			} else if s.Rest == office.RestNeeded {
+				r.wrong(i+1, 0, "needed says no VLANs: a found port names them")
+				continue
+			}
+			*r.start(p) = x
+		}
+	}
+	return r.done(), nil
+}
+
+// cells cuts a text into rows of cells: separated by tabs, semicolons, commas,
+// bars, or two and more spaces, whichever its first line has.
+func cells(text string) ([][]string, error) {
+	head := firstLine(text)
+	switch {
+	case strings.Contains(head, "\t"):
+		return separated(text, '\t')
+	case strings.Contains(head, ";"):
+		return separated(text, ';')
+	case strings.Contains(head, "|"):
+		var rows [][]string
+		for l := range strings.SplitSeq(text, "\n") {
+			if strings.Trim(l, " |-+:\r") == "" {
+				rows = append(rows, nil)
+				continue
+			}
+			rows = append(rows, strings.Split(strings.Trim(strings.TrimSpace(l), "|"), "|"))
+		}
+		return rows, nil
+	case strings.Contains(head, ","):
+		return separated(text, ',')
+	}
+	var rows [][]string
+	for l := range strings.SplitSeq(text, "\n") {
+		rows = append(rows, strings.FieldsFunc(strings.ReplaceAll(strings.TrimSpace(l), "  ", "\t"), func(c rune) bool { return c == '\t' }))
+	}
+	return rows, nil
+}
+
+func separated(text string, comma rune) ([][]string, error) {
+	c := csv.NewReader(strings.NewReader(text))
+	c.Comma, c.FieldsPerRecord, c.TrimLeadingSpace = comma, -1, comma != '\t'
+	rows, err := c.ReadAll()
+	if err != nil {
+		var p *csv.ParseError
+		if errors.As(err, &p) {
+			return nil, fmt.Errorf("row %d, column %d: %s", p.Line, p.Column, p.Err)
+		}
+		return nil, err
+	}
+	return rows, nil
+}

@@ -1,0 +1,89 @@
+package found
+
+import (
+	"encoding/json"
+	"fmt"
+	"slices"
+	"strings"
+
+	"klammer/core/office"
+	"klammer/core/wording"
+)
+
+// fromLinux reads what `bridge -json vlan show` prints, with what `ip -json
+// -details link` prints before or behind it, as iproute2 writes them: a port of
+// the one by its name there, which is the port's name inside the device where
+// the plan says one.
+func fromLinux(d *office.Device, base wording.State, text string) (*Result, error) {
+	r := begin(d, base, "Linux")
+	dec := json.NewDecoder(strings.NewReader(text))
+	down := map[string]bool{}
+	seen := false
+	for dec.More() {
+		var list []struct {
+			Name  string `json:"ifname"`
+			VLANs []struct {
+				From  int      `json:"vlan"`
+				To    int      `json:"vlanEnd"`
+				Flags []string `json:"flags"`
+			} `json:"vlans"`
+			Flags []string `json:"flags"`
+			Info  *struct {
+				Kind string `json:"info_kind"`
+				Data struct {
+					Filtering *int `json:"vlan_filtering"`
+				} `json:"info_data"`
+			} `json:"linkinfo"`
+			Index int `json:"ifindex"`
+		}
+		if err := dec.Decode(&list); err != nil {
+			return nil, fmt.Errorf("at byte %d the JSON cannot be read (%w): take all of what bridge -json vlan show prints", dec.InputOffset(), err)
+		}
+		for i, x := range list {
+			if x.Index > 0 && len(x.VLANs) == 0 { // of ip link
+				if len(x.Flags) > 0 && !slices.Contains(x.Flags, "UP") {
+					down[x.Name] = true
+				}
+				if x.Info != nil && x.Info.Kind == "bridge" && x.Info.Data.Filtering != nil && *x.Info.Data.Filtering == 0 {
+					r.wrong(i+1, 0, "the bridge %s has VLAN filtering off: it forwards every frame whatever its VLAN entries say", x.Name)
+				}
+				continue
+			}
+			seen = true
+			p := slices.IndexFunc(d.Ports, func(q office.Port) bool { return q.Inside == x.Name || q.Inside == "" && q.Name == x.Name })
+			if p < 0 {
+				r.wrong(i+1, 0, "%s is no port of %s", x.Name, d.Name)
+				continue
+			}
+			p = d.Logical(p)
+			set := r.start(p)
+			for _, v := range x.VLANs {
+				from, to := v.From, max(v.From, v.To)
+				for k := from; k <= to; k++ {
+					vid, err := office.VIDOf(k)
+					if err != nil {
+						r.wrong(i+1, 0, "%s: %s", x.Name, err)
+						break
+					}
+					if slices.Contains(v.Flags, "Egress Untagged") {
+						set.Untagged.Add(vid)
+					} else {
+						set.Tagged.Add(vid)
+					}
+					if slices.Contains(v.Flags, "PVID") {
+						set.PVID = vid
+					}
+				}
+			}
+		}
+	}
+	if !seen {
+		return nil, fmt.Errorf("there are no VLAN entries in it: bridge -json vlan show prints them")
+	}
+	for name := range down {
+		if p := slices.IndexFunc(d.Ports, func(q office.Port) bool { return q.Inside == name || q.Inside == "" && q.Name == name }); p >= 0 && r.said[d.Logical(p)] && d.Logical(p) == p {
+			r.out.State.Ports[p].Off = true
+		}
+	}
+	return r.done(), nil
+}

@@ -1,0 +1,289 @@
+package found
+
+import (
+	"errors"
+	"slices"
+	"strings"
+
+	"klammer/core/notation"
+	"klammer/core/office"
+	"klammer/core/wording"
+)
+
+// columns are what the heads of tables are called, by what they mean.
+var columns = map[string]string{
+	"port": "port", "ports": "port", "interface": "port", "if": "port",
+	"vlan": "vlan", "vid": "vlan", "vlan id": "vlan", "vlan-id": "vlan",
+	"untagged": "untagged", "untagged vlan": "untagged", "untagged vlans": "untagged", "untagged ports": "untagged", "untagged members": "untagged",
+	"tagged": "tagged", "tagged vlan": "tagged", "tagged vlans": "tagged", "tagged ports": "tagged", "tagged members": "tagged", "allowed vlans": "tagged", "allowed": "tagged",
+	"pvid": "pvid", "port vlan id": "pvid",
+	"mode": "mode", "native vlan": "native", "native": "native",
+	"acceptable frames": "admit", "frames": "admit", "ingress filtering": "filter", "filtering": "filter",
+	"state": "state", "name": "name", "vlan name": "name",
+}
+
+// mostColumns bounds a table: no front has more ports.
+const mostColumns = 600
+
+// Rows reads a table, as a spreadsheet or a web page has it.
+func Rows(d *office.Device, base wording.State, rows [][]string) (*Result, error) {
+	at := slices.IndexFunc(rows, func(r []string) bool { return !blank(r) && !strings.HasPrefix(strings.TrimSpace(r[0]), "#") })
+	if at < 0 {
+		return nil, errors.New("there is nothing to read")
+	}
+	head := rows[at]
+	if len(head) > mostColumns {
+		return nil, errors.New("the table has more columns than a device has ports: copy the part that is meant")
+	}
+	means := map[string]int{}
+	for i, h := range head {
+		if m := columns[strings.ToLower(strings.TrimSpace(h))]; m != "" {
+			if _, twice := means[m]; !twice {
+				means[m] = i
+			}
+		}
+	}
+	_, hasVLAN := means["vlan"]
+	_, hasPort := means["port"]
+	_, hasUntagged := means["untagged"]
+	_, hasTagged := means["tagged"]
+	t := &table{rows: rows, at: at, means: means}
+	switch {
+	case hasVLAN && !hasPort && (hasUntagged || hasTagged):
+		t.reading = begin(d, base, "by VLAN")
+		t.byVLAN()
+	case hasPort && (hasUntagged || hasTagged || hasVLAN || means["pvid"] > 0 || means["native"] > 0):
+		t.reading = begin(d, base, "by port")
+		t.byPort()
+	case hasVLAN:
+		t.reading = begin(d, base, "grid")
+		t.grid()
+	default:
+		return nil, errors.New("the first row names no columns that are known: VLAN, Untagged and Tagged; or Port with PVID, Untagged and Tagged; or VLAN and a column for each port")
+	}
+	return t.done(), nil
+}
+
+func blank(r []string) bool {
+	return !slices.ContainsFunc(r, func(c string) bool { return strings.TrimSpace(c) != "" })
+}
+
+type table struct {
+	*reading
+	rows  [][]string
+	at    int // of the head
+	means map[string]int
+}
+
+// each goes over the rows below the head.
+func (t *table) each(f func(row int, cell func(what string) string)) {
+	for i := t.at + 1; i < len(t.rows); i++ {
+		if blank(t.rows[i]) || strings.HasPrefix(strings.TrimSpace(t.rows[i][0]), "#") {
+			continue
+		}
+		f(i+1, func(what string) string {
+			k, ok := t.means[what]
+			if !ok || k >= len(t.rows[i]) {
+				return ""
+			}
+			return strings.TrimSpace(t.rows[i][k])
+		})
+	}
+}
+
+func empty(s string) bool {
+	return s == "" || s == "-" || s == "–" || strings.EqualFold(s, "none")
+}
+
+func (t *table) ports(row int, what, text string) []int {
+	if empty(text) {
+		return nil
+	}
+	at, err := notation.PortList(t.d, strings.Join(strings.Fields(strings.ReplaceAll(text, ",", ", ")), ""))
+	if err != nil {
+		t.wrong(row, t.means[what]+1, "%s", err)
+		return nil
+	}
+	for i := range at {
+		at[i] = t.d.Logical(at[i])
+	}
+	return at
+}
+
+func (t *table) vids(row int, what, text string) (s office.Set) {
+	if empty(text) {
+		return s
+	}
+	s, err := wording.ParseVIDs(text)
+	if err != nil {
+		t.wrong(row, t.means[what]+1, "%s", err)
+	}
+	return s
+}
+
+// byVLAN: each row a VLAN with its untagged and tagged ports. A port of the
+// table that no row names is in no VLAN; the PVID is taken to be the untagged
+// VLAN, as such a page does not show it.
+func (t *table) byVLAN() {
+	t.each(func(row int, cell func(string) string) {
+		vs := t.vids(row, "vlan", cell("vlan"))
+		if vs.Len() != 1 {
+			t.wrong(row, t.means["vlan"]+1, "%q is not one VLAN", cell("vlan"))
+			return
+		}
+		v := vs.VIDs()[0]
+		un := t.ports(row, "untagged", cell("untagged"))
+		for _, p := range un {
+			x := t.start(p)
+			x.Untagged.Add(v)
+		}
+		for _, p := range t.ports(row, "tagged", cell("tagged")) {
+			if slices.Contains(un, p) {
+				t.wrong(row, t.means["tagged"]+1, "port %s is untagged and tagged in VLAN %d: one of both", t.d.Ports[p].Name, v)
+				continue
+			}
+			x := t.start(p)
+			x.Tagged.Add(v)
+		}
+	})
+	for p := range t.said {
+		t.follow(p)
+	}
+}
+
+// follow gives a port the PVID that its untagged VLAN has it follow.
+func (t *table) follow(p int) {
+	x := &t.out.State.Ports[p]
+	if vs := x.Untagged.VIDs(); len(vs) == 1 {
+		x.PVID = vs[0]
+	}
+}
+
+// byPort: each row some ports with what they are set to.
+func (t *table) byPort() {
+	t.each(func(row int, cell func(string) string) {
+		at := t.ports(row, "port", cell("port"))
+		if len(at) == 0 {
+			if len(t.out.Trouble) == 0 || t.out.Trouble[len(t.out.Trouble)-1].Row != row {
+				t.wrong(row, t.means["port"]+1, "no port is named")
+			}
+			return
+		}
+		x := wording.Setting{Filter: true, Untagged: t.vids(row, "untagged", cell("untagged")), Tagged: t.vids(row, "tagged", cell("tagged"))}
+		mode := strings.ToLower(cell("mode"))
+		for _, what := range []string{"vlan", "native"} { // the VLAN of an access port, the native one of a trunk
+			one := t.vids(row, what, cell(what))
+			switch {
+			case one.Empty():
+			case one.Len() == 1 && x.Untagged.Empty() && (mode == "access" || what == "native" || x.Tagged.Empty() || mode == "trunk"):
+				x.Untagged = one
+			default:
+				t.wrong(row, t.means[what]+1, "it is not clear what VLAN %s is here: name the columns Untagged, Tagged and PVID", cell(what))
+				return
+			}
+		}
+		if mode != "" || cell("native") != "" { // a trunk's list has its native VLAN
+			x.Tagged = x.Tagged.Minus(&x.Untagged)
+		}
+		if both := x.Untagged.And(&x.Tagged); !both.Empty() {
+			t.wrong(row, t.means["tagged"]+1, "VLAN %d is untagged and tagged: one of both", both.VIDs()[0])
+			return
+		}
+		if vs := x.Untagged.VIDs(); len(vs) == 1 {
+			x.PVID = vs[0]
+		}
+		if text := cell("pvid"); text != "" {
+			p := t.vids(row, "pvid", text)
+			x.PVID = 0
+			if vs := p.VIDs(); len(vs) == 1 {
+				x.PVID = vs[0]
+			} else if len(vs) > 1 {
+				t.wrong(row, t.means["pvid"]+1, "a port has one PVID")
+			}
+		}
+		x.Admit = []office.Admit{office.AdmitAll, office.AdmitTagged, office.AdmitUntagged}[t.word(row, "admit", cell("admit"), "all", "tagged", "untagged")]
+		x.Filter = t.word(row, "filter", cell("filter"), "on", "off") == 0
+		x.Off = t.word(row, "state", cell("state"), "open", "up", "on", "shut", "down", "off") > 2 || mode == "shut"
+		for _, p := range at {
+			*t.start(p) = x
+		}
+	})
+}
+
+// word reads one of some words, the first where nothing is said.
+func (t *table) word(row int, what, text string, words ...string) int {
+	if empty(text) {
+		return 0
+	}
+	i := slices.Index(words, strings.ToLower(text))
+	if i < 0 {
+		t.wrong(row, t.means[what]+1, "%q is none of %s", text, strings.Join(words, ", "))
+		return 0
+	}
+	return i
+}
+
+// grid: VLANs in rows, ports in columns, U and T in the cells; P marks the PVID
+// where it is not the untagged VLAN.
+func (t *table) grid() {
+	head := t.rows[t.at]
+	port := map[int][]int{}
+	for k, h := range head {
+		if k == t.means["vlan"] || columns[strings.ToLower(strings.TrimSpace(h))] == "name" || strings.TrimSpace(h) == "" {
+			continue
+		}
+		at, err := notation.PortList(t.d, strings.TrimSpace(h))
+		if err != nil {
+			t.wrong(t.at+1, k+1, "%s", err)
+			continue
+		}
+		for _, p := range at {
+			p = t.d.Logical(p)
+			port[k] = append(port[k], p)
+			t.start(p)
+		}
+	}
+	pvid := map[int]bool{}
+	for i := t.at + 1; i < len(t.rows); i++ {
+		if blank(t.rows[i]) {
+			continue
+		}
+		text := ""
+		if k := t.means["vlan"]; k < len(t.rows[i]) {
+			text = strings.TrimSpace(t.rows[i][k])
+		}
+		vs := t.vids(i+1, "vlan", text)
+		if vs.Len() != 1 {
+			t.wrong(i+1, t.means["vlan"]+1, "%q is not one VLAN", text)
+			continue
+		}
+		v := vs.VIDs()[0]
+		for k, c := range t.rows[i] {
+			for _, p := range port[k] {
+				x := &t.out.State.Ports[p]
+				switch c := strings.ToUpper(strings.TrimSpace(c)); c {
+				case "", ".", "-", "–":
+				case "U":
+					x.Untagged.Add(v)
+				case "T":
+					x.Tagged.Add(v)
+				case "P", "UP", "TP":
+					pvid[p] = true
+					x.PVID = v
+					if c == "UP" {
+						x.Untagged.Add(v)
+					} else if c == "TP" {
+						x.Tagged.Add(v)
+					}
+				default:
+					t.wrong(i+1, k+1, "%q is neither U nor T, nor P for the PVID", c)
+				}
+			}
+		}
+	}
+	for p := range t.said {
+		if !pvid[p] {
+			t.follow(p)
+		}
+	}
+}

@@ -1,0 +1,253 @@
+// Package spreadsheet writes an office as a workbook (Office Open XML, ISO/IEC
+// 29500) and reads rows of cells from one.
+//
+// The workbook has a sheet for the register, one for each device with a grid of
+// T and U, and one each for cables, plugs and findings. A device's grid is what
+// is read back.
+package spreadsheet
+
+import (
+	"bytes"
+	"errors"
+	"fmt"
+	"strings"
+
+	"github.com/xuri/excelize/v2"
+
+	"klammer/core/finding"
+	"klammer/core/notation"
+	"klammer/core/office"
+	"klammer/core/span"
+)
+
+// most bounds what is read from one sheet of a workbook.
+const (
+	mostRows    = 5000
+	mostColumns = 1000
+)
+
+// Rows reads the cells of one sheet of a workbook: the one named, else the
+// first. The error says what is in the way: formulas and merged cells are not
+// read, as what they show may not be what they say.
+func Rows(data []byte, sheet string) (rows [][]string, err error) {
+	f, err := excelize.OpenReader(bytes.NewReader(data), excelize.Options{UnzipSizeLimit: 64 << 20, UnzipXMLSizeLimit: 32 << 20})
+	if err != nil {
+		return nil, fmt.Errorf("this is no workbook that can be read (XLSX): %w", err)
+	}
+	defer f.Close()
+	names := f.GetSheetList()
+	if len(names) == 0 {
+		return nil, errors.New("the workbook has no sheet")
+	}
+	name := names[0]
+	for _, n := range names {
+		if strings.EqualFold(n, sheet) {
+			name = n
+		}
+	}
+	merged, err := f.GetMergeCells(name)
+	if err != nil {
+		return nil, err
+	}
+	if len(merged) > 0 {
+		return nil, fmt.Errorf("cells are merged in %s (%s): unmerge them, so that each says what it is about", name, merged[0].GetStartAxis()+":"+merged[0].GetEndAxis())
+	}
+	rows, err = f.GetRows(name)
+	if err != nil {
+		return nil, err
+	}
+	if len(rows) > mostRows {
+		return nil, fmt.Errorf("%s has %d rows: at most %d are read", name, len(rows), mostRows)
+	}
+	for i, r := range rows {
+		if len(r) > mostColumns {
+			return nil, fmt.Errorf("row %d of %s has %d columns: at most %d are read", i+1, name, len(r), mostColumns)
+		}
+		for k := range r {
+			cell, _ := excelize.CoordinatesToCellName(k+1, i+1)
+			if formula, err := f.GetCellFormula(name, cell); err == nil && formula != "" {
+				return nil, fmt.Errorf("%s in %s is a formula: paste its value", cell, name)
+			}
+		}
+	}
+	return rows, nil
+}
+
+// Grid is a device's ports against the VLANs, with T and U; a P stands where
+// the PVID is not the untagged VLAN. Members of bundles stand for the bundle.
+func Grid(n *span.Net, dev int) [][]string {
+	d, t := n.Office.Devices[dev], n.Tables[dev]
+	var at []int
+	head := []string{"VLAN", "Name"}
+	for p := range d.Ports {
+		if d.Ports[p].Bundle == 0 {
+			at = append(at, p)
+			head = append(head, notation.Ports(d, []int{p}))
+		}
+	}
+	rows := [][]string{head}
+	var vids office.Set
+	for _, p := range at {
+		m := t.Ports[p].Members()
+		vids.AddAll(&m)
+		if v := t.Ports[p].PVID; v != 0 {
+			vids.Add(v)
+		}
+	}
+	vids.AddAll(n.Registered())
+	for v := range vids.All() {
+		name := ""
+		if x := n.Office.VLAN(v); x != nil {
+			name = x.Name
+		}
+		row := []string{fmt.Sprint(v), name}
+		for _, p := range at {
+			c := t.Ports[p]
+			text := map[office.Membership]string{office.Untagged: "U", office.Tagged: "T", office.NotMember: ""}[c.Of(v)]
+			if alone := c.Untagged.Len() == 1 && c.Untagged.Has(v); c.PVID == v && !alone {
+				text += "P"
+				if text == "P" || text == "TP" || text == "UP" {
+					row = append(row, text)
+					continue
+				}
+			}
+			row = append(row, text)
+		}
+		rows = append(rows, row)
+	}
+	return rows
+}
+
+// Office writes a whole office as a workbook.
+func Office(r *finding.Report) ([]byte, error) {
+	n, o := r.Net, r.Net.Office
+	w := &workbook{f: excelize.NewFile(), used: map[string]bool{}}
+	defer w.f.Close()
+	register := [][]string{{"VLAN", "Name", "Note", "Subnets", "Local", "Addresses", "Hands out", "State"}}
+	for _, v := range o.VLANs {
+		var nets, at, out []string
+		for _, p := range v.Nets {
+			nets = append(nets, p.String())
+		}
+		for _, d := range o.Devices {
+			for _, a := range d.Addresses {
+				if a.VID == v.VID {
+					at = append(at, d.Name+" "+a.Prefix.String())
+					if a.From.IsValid() {
+						out = append(out, a.From.String()+"-"+a.To.String())
+					}
+				}
+			}
+		}
+		local := ""
+		if v.Local {
+			local = "local"
+		}
+		register = append(register, []string{fmt.Sprint(v.VID), v.Name, v.Note, strings.Join(nets, " "), local, strings.Join(at, ", "), strings.Join(out, ", "), n.VLAN(v.VID).State.String()})
+	}
+	w.sheet("Register", register, 2, false)
+	for _, i := range n.Outwards() {
+		w.sheet(o.Devices[i].Name, Grid(n, i), 2, true)
+	}
+	cables := [][]string{{"From", "To", "Speed"}}
+	for _, c := range o.Cables {
+		cables = append(cables, []string{c.A.String(), c.B.String(), speed(o, c.A)})
+	}
+	w.sheet("Cables", cables, 0, false)
+	plugs := [][]string{{"Port", "What", "Wants", "How"}}
+	for _, p := range o.Plugs {
+		how := "untagged"
+		if p.Tagged {
+			how = "tagged"
+		}
+		if p.Operator {
+			how += ", the operator's"
+		}
+		plugs = append(plugs, []string{p.Port.String(), p.Name, fmt.Sprint(p.Wants), how})
+	}
+	w.sheet("Plugs", plugs, 0, false)
+	findings := [][]string{{"Severity", "Code", "What", "Ports"}}
+	for _, f := range r.List() {
+		var ports []string
+		for _, p := range f.Ports {
+			ports = append(ports, p.String())
+		}
+		findings = append(findings, []string{f.Severity.String(), string(f.Code), f.Text, strings.Join(ports, ", ")})
+	}
+	w.sheet("Findings", findings, 0, false)
+	if w.err != nil {
+		return nil, w.err
+	}
+	_ = w.f.DeleteSheet("Sheet1")
+	w.f.SetActiveSheet(0)
+	var b bytes.Buffer
+	if err := w.f.Write(&b); err != nil {
+		return nil, err
+	}
+	return b.Bytes(), nil
+}
+
+func speed(o *office.Office, r office.PortRef) string {
+	d := o.Device(r.Device)
+	return d.Ports[d.Port(r.Port)].Speed.String()
+}
+
+type workbook struct {
+	f    *excelize.File
+	used map[string]bool
+	err  error
+}
+
+// sheet adds a sheet: its head frozen and printed on every page, columns as
+// wide as they need, landscape to the width of the paper.
+func (w *workbook) sheet(name string, rows [][]string, frozen int, grid bool) {
+	if len([]rune(name)) > 31 { // the most that the format takes
+		name = string([]rune(name)[:31])
+	}
+	for k := 2; w.used[strings.ToLower(name)]; k++ {
+		name = fmt.Sprintf("%.27s (%d)", name, k)
+	}
+	w.used[strings.ToLower(name)] = true
+	do := func(err error) {
+		if w.err == nil {
+			w.err = err
+		}
+	}
+	_, err := w.f.NewSheet(name)
+	do(err)
+	bold, err := w.f.NewStyle(&excelize.Style{Font: &excelize.Font{Bold: true}, Border: []excelize.Border{{Type: "bottom", Style: 2, Color: "22293A"}}, Alignment: &excelize.Alignment{WrapText: false}})
+	do(err)
+	middle, err := w.f.NewStyle(&excelize.Style{Alignment: &excelize.Alignment{Horizontal: "center"}, Border: []excelize.Border{{Type: "bottom", Style: 1, Color: "DDD8CC"}, {Type: "right", Style: 1, Color: "DDD8CC"}}})
+	do(err)
+	width := make([]int, len(rows[0]))
+	for i, r := range rows {
+		for k, c := range r {
+			cell, _ := excelize.CoordinatesToCellName(k+1, i+1)
+			var n int
+			if _, err := fmt.Sscanf(c, "%d", &n); err == nil && fmt.Sprint(n) == c {
+				do(w.f.SetCellInt(name, cell, int64(n)))
+			} else {
+				do(w.f.SetCellStr(name, cell, c))
+			}
+			if k < len(width) {
+				width[k] = max(width[k], len([]rune(c)))
+			}
+		}
+	}
+	last, _ := excelize.ColumnNumberToName(len(rows[0]))
+	do(w.f.SetCellStyle(name, "A1", last+"1", bold))
+	if grid && len(rows) > 1 {
+		do(w.f.SetCellStyle(name, "C2", fmt.Sprintf("%s%d", last, len(rows)), middle))
+	}
+	for k, n := range width {
+		col, _ := excelize.ColumnNumberToName(k + 1)
+		do(w.f.SetColWidth(name, col, col, float64(min(max(n+2, 5), 70))))
+	}
+	corner, _ := excelize.CoordinatesToCellName(frozen+1, 2)
+	do(w.f.SetPanes(name, &excelize.Panes{Freeze: true, XSplit: frozen, YSplit: 1, TopLeftCell: corner, ActivePane: "bottomRight"}))
+	landscape, one, any := "landscape", 1, 0
+	do(w.f.SetPageLayout(name, &excelize.PageLayoutOptions{Orientation: &landscape, FitToWidth: &one, FitToHeight: &any}))
+	fit := true
+	do(w.f.SetSheetProps(name, &excelize.SheetPropsOptions{FitToPage: &fit}))
+	do(w.f.SetDefinedName(&excelize.DefinedName{Name: "_xlnm.Print_Titles", RefersTo: fmt.Sprintf("'%s'!$1:$1", strings.ReplaceAll(name, "'", "''")), Scope: name}))
+}

@@ -1,0 +1,67 @@
+package store
+
+import (
+	"context"
+	"time"
+
+	"github.com/jackc/pgx/v5"
+)
+
+// Tick is a step of a sheet that somebody said is done.
+type Tick struct {
+	Step   string
+	Author string
+	At     time.Time
+}
+
+// Ticks lists the steps of a device's sheet that are ticked off, the oldest
+// first.
+func (s *Store) Ticks(ctx context.Context, id int64, device string) ([]Tick, error) {
+	rows, err := s.pool.Query(ctx, "SELECT step, author, made_at FROM sheet_tick WHERE office_id = $1 AND device = $2 ORDER BY made_at, step", id, device)
+	if err != nil {
+		return nil, err
+	}
+	return pgx.CollectRows(rows, pgx.RowToStructByPos[Tick])
+}
+
+// SetTick ticks a step off, or takes the tick away. With step "" and off, all
+// ticks of the device go: it is begun anew.
+func (s *Store) SetTick(ctx context.Context, id int64, device, step, author string, on bool) error {
+	var err error
+	switch {
+	case on:
+		_, err = s.pool.Exec(ctx, "INSERT INTO sheet_tick (office_id, device, step, author) VALUES ($1, $2, $3, $4) ON CONFLICT DO NOTHING", id, device, step, author)
+	case step == "":
+		_, err = s.pool.Exec(ctx, "DELETE FROM sheet_tick WHERE office_id = $1 AND device = $2", id, device)
+	default:
+		_, err = s.pool.Exec(ctx, "DELETE FROM sheet_tick WHERE office_id = $1 AND device = $2 AND step = $3", id, device, step)
+	}
+	return err
+}
+
+// Found is what a device was found to be set to.
+type Found struct {
+	ID     int64
+	Ports  []string // names of ports, bundles and inner ports
+	Shapes []string // in bracket notation, one a port
+	How    string   // "typed in", "read from ports.csv"
+	Author string
+	At     time.Time
+}
+
+// AddFound keeps what a device was found to be set to.
+func (s *Store) AddFound(ctx context.Context, id int64, device string, f Found) error {
+	_, err := s.pool.Exec(ctx, "INSERT INTO found (office_id, device, ports, shapes, how, author) VALUES ($1, $2, $3, $4, $5, $6)",
+		id, device, f.Ports, f.Shapes, f.How, f.Author)
+	return err
+}
+
+// FoundOf lists what a device was found to be set to, the newest first, at most
+// max of them.
+func (s *Store) FoundOf(ctx context.Context, id int64, device string, max int) ([]Found, error) {
+	rows, err := s.pool.Query(ctx, "SELECT id, ports, shapes, how, author, made_at FROM found WHERE office_id = $1 AND device = $2 ORDER BY id DESC LIMIT $3", id, device, max)
+	if err != nil {
+		return nil, err
+	}
+	return pgx.CollectRows(rows, pgx.RowToStructByPos[Found])
+}
