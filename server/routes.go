@@ -42,6 +42,11 @@ func (s *Server) routes() []route {
 		{"GET", "/api/offices/:id/propose", "The next VLAN like the others", nil, ProposalView{}, proposeQuery{}, s.propose},
 		{"GET", "/api/offices/:id/compare", "What differs in another office", nil, Comparison{}, compareQuery{}, s.compare},
 		{"POST", "/api/offices/:id/here", "Tell the others where this tab is", Here{}, Here{}, nil, s.here},
+		{"GET", "/api/offices/:id/sheet", "A device's sheet: planned, found, and the steps between", nil, SheetView{}, deviceQuery{}, s.sheet},
+		{"POST", "/api/offices/:id/found", "Read what a device is set to, and keep it", FoundRequest{}, FoundAnswer{}, nil, s.find},
+		{"PUT", "/api/offices/:id/ticks", "Tick a step off", TickRequest{}, TickRequest{}, nil, s.tick},
+		{"GET", "/api/offices/:id/workbook", "The office as a workbook (XLSX)", nil, nil, nil, s.workbook},
+		{"GET", "/api/offices/:id/grid", "A device's grid as CSV", nil, nil, deviceQuery{}, s.grid},
 		{"GET", "/api/offices/:id/notation", "The office in bracket notation", nil, nil, nil, s.notation},
 		{"GET", "/api/offices/:id/events", "Edits as they are made, as server-sent events", nil, nil, nil, s.events},
 	}

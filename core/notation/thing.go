@@ -84,3 +84,21 @@ func readSetting(o *office.Office, text string) (office.Thing, error) {
 func without[T any](xs []T, gone func(T) bool) []T {
 	return slices.DeleteFunc(slices.Clone(xs), gone)
 }
+
+// ReadShape reads a shape that names its VLANs by number, as [Shape] prints
+// one.
+func ReadShape(text string) (office.Shape, error) {
+	toks, _, bad, why := scan(text, nil)
+	if bad >= 0 {
+		return office.Shape{}, fmt.Errorf("%s", why)
+	}
+	c := &cursor{toks: toks, end: len(text)}
+	s, f := shape(office.NewDraft(&office.Office{}), c)
+	if f == nil {
+		f = c.done("a shape")
+	}
+	if f != nil {
+		return office.Shape{}, fmt.Errorf("%s", f.text)
+	}
+	return s, nil
+}

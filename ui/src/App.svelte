@@ -10,6 +10,7 @@
   import Plans from "./plans/Plans.svelte";
   import Reach from "./reach/Reach.svelte";
   import Register from "./register/Register.svelte";
+  import Sheets from "./sheets/Sheets.svelte";
   import Header from "./shell/Header.svelte";
   import History from "./history/History.svelte";
   import KeysDialog from "./shell/KeysDialog.svelte";
@@ -24,7 +25,7 @@
   import { place, titles, type View } from "./state/place.svelte";
 
   const pages: Record<Exclude<View, "board">, Component> = {
-    reach: Reach, walk: Walk, plans: Plans, register: Register, devices: Devices, history: History, compare: Compare,
+    reach: Reach, walk: Walk, plans: Plans, register: Register, devices: Devices, sheets: Sheets, history: History, compare: Compare,
   };
   const id = $derived(place.now.office);
   const view = $derived(place.now.view);

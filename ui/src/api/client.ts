@@ -26,6 +26,12 @@ export type Use = Schemas["ServerUseView"];
 export type Plan = Schemas["ServerPlanView"];
 export type Shape = Schemas["ServerShapeView"];
 export type Mistake = Schemas["ServerMistakeView"];
+export type SheetAnswer = Schemas["ServerSheetView"];
+export type Sheet = Schemas["ApiSheet"];
+export type SheetTable = Schemas["WordingTable"];
+export type FoundState = Schemas["ServerFoundState"];
+export type FoundAnswer = Schemas["ServerFoundAnswer"];
+export type FoundRequest = Schemas["ServerFoundRequest"];
 export type Here = Schemas["ServerHere"];
 export type HistoryEntry = Schemas["ServerHistoryEntry"];
 
@@ -96,6 +102,11 @@ export const api = {
       http.GET("/api/offices/{id}/propose", { params: { path: { id }, query: { name, vid: vid || undefined } }, signal }),
     ),
   here: (id: number, body: Here) => ask((signal) => http.POST("/api/offices/{id}/here", { params: at(id), body, signal })),
+  sheet: (id: number, device: string) =>
+    ask((signal) => http.GET("/api/offices/{id}/sheet", { params: { path: { id }, query: { device } }, signal })),
+  found: (id: number, body: FoundRequest) => ask((signal) => http.POST("/api/offices/{id}/found", { params: at(id), body, signal })),
+  tick: (id: number, device: string, step: string, on: boolean) =>
+    ask((signal) => http.PUT("/api/offices/{id}/ticks", { params: at(id), body: { device, step, on }, signal })),
   healthy: () => fetch("/api/health").then((r) => r.ok, () => false),
   explain: (id: number, ports: string[], vlan: number, revision?: number) =>
     ask((signal) =>

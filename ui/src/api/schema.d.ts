@@ -535,6 +535,106 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/offices/{id}/found": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Read what a device is set to, and keep it */
+        post: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path: {
+                    id: number;
+                };
+                cookie?: never;
+            };
+            requestBody?: {
+                content: {
+                    "application/json": components["schemas"]["ServerFoundRequest"];
+                };
+            };
+            responses: {
+                /** @description OK */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["ServerFoundAnswer"];
+                    };
+                };
+                /** @description Bad Request */
+                400: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["ServerProblem"];
+                    };
+                };
+            };
+        };
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/offices/{id}/grid": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** A device's grid as CSV */
+        get: {
+            parameters: {
+                query: {
+                    device: string;
+                };
+                header?: never;
+                path: {
+                    id: number;
+                };
+                cookie?: never;
+            };
+            requestBody?: never;
+            responses: {
+                /** @description OK */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "text/plain": null | string;
+                    };
+                };
+                /** @description Bad Request */
+                400: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["ServerProblem"];
+                    };
+                };
+            };
+        };
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/offices/{id}/here": {
         parameters: {
             query?: never;
@@ -839,6 +939,106 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/offices/{id}/sheet": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** A device's sheet: planned, found, and the steps between */
+        get: {
+            parameters: {
+                query: {
+                    device: string;
+                };
+                header?: never;
+                path: {
+                    id: number;
+                };
+                cookie?: never;
+            };
+            requestBody?: never;
+            responses: {
+                /** @description OK */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["ServerSheetView"];
+                    };
+                };
+                /** @description Bad Request */
+                400: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["ServerProblem"];
+                    };
+                };
+            };
+        };
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/offices/{id}/ticks": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /** Tick a step off */
+        put: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path: {
+                    id: number;
+                };
+                cookie?: never;
+            };
+            requestBody?: {
+                content: {
+                    "application/json": components["schemas"]["ServerTickRequest"];
+                };
+            };
+            responses: {
+                /** @description OK */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["ServerTickRequest"];
+                    };
+                };
+                /** @description Bad Request */
+                400: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["ServerProblem"];
+                    };
+                };
+            };
+        };
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/offices/{id}/undo": {
         parameters: {
             query?: never;
@@ -946,6 +1146,53 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/offices/{id}/workbook": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The office as a workbook (XLSX) */
+        get: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path: {
+                    id: number;
+                };
+                cookie?: never;
+            };
+            requestBody?: never;
+            responses: {
+                /** @description OK */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "text/plain": null | string;
+                    };
+                };
+                /** @description Bad Request */
+                400: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["ServerProblem"];
+                    };
+                };
+            };
+        };
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
 }
 export type webhooks = Record<string, never>;
 export interface components {
@@ -953,6 +1200,15 @@ export interface components {
         ApiArrival: {
             port: string;
             wire: number | null;
+        };
+        ApiDifference: {
+            found: string;
+            onlyFound: number[];
+            onlyPlanned: number[];
+            /** @description VLANs that both have, tagged here and untagged there */
+            otherwise: number[];
+            planned: string;
+            port: string;
         };
         ApiDrop: {
             port: string;
@@ -993,6 +1249,24 @@ export interface components {
             why?: string;
             wire: number | null;
         };
+        ApiPortChange: {
+            gains: string[];
+            loses: string[];
+            port: string;
+        };
+        ApiSheet: {
+            device: string;
+            /** @description why there are no steps, or not all */
+            problem?: string;
+            steps: components["schemas"]["ApiSheetStep"][];
+            tables: components["schemas"]["WordingTable"][];
+            unsayable: components["schemas"]["ApiUnsayable"][];
+            wording: string;
+        };
+        ApiSheetStep: {
+            text: string;
+            where: string;
+        };
         ApiStep: {
             device: string;
             in: string;
@@ -1003,6 +1277,12 @@ export interface components {
             vlan: number;
             wire: number | null;
             wireIn: number | null;
+        };
+        ApiUnsayable: {
+            nearest: string;
+            port: string;
+            shape: string;
+            why: string;
         };
         ApiWalk: {
             arrivals: components["schemas"]["ApiArrival"][];
@@ -1037,7 +1317,7 @@ export interface components {
             go: components["schemas"]["ApiFinding"][];
             /** @description a unified diff of the two in notation, without its head */
             lines: string[];
-            ports: components["schemas"]["ServerPortChange"][];
+            ports: components["schemas"]["ApiPortChange"][];
             /** @description the other office's */
             title: string;
         };
@@ -1073,6 +1353,58 @@ export interface components {
             /** @description the ports, folded: ward-east 5-6 */
             title: string;
             words: string[];
+        };
+        ServerFoundAnswer: {
+            form: string;
+            found: components["schemas"]["ServerFoundState"];
+            /** @description how many ports it says something of */
+            said: number;
+            trouble: components["schemas"]["ServerTroubleView"][];
+        };
+        ServerFoundMade: {
+            /** Format: date-time */
+            at: string;
+            author: string;
+            how: string;
+        };
+        ServerFoundPort: {
+            port: string;
+            shape: string;
+        };
+        ServerFoundRequest: {
+            /**
+             * @description what ports are taken to be that the text does not mention
+             * @enum {string}
+             */
+            base?: "plan" | "factory" | "found";
+            /** @description a workbook (XLSX) in base64 */
+            book?: string;
+            device: string;
+            /** @description where it is from, for the record */
+            how?: string;
+            /** @description keep it; otherwise it is only shown */
+            keep?: boolean;
+            /** @description the sheet of the workbook; the device's, else the first */
+            sheet?: string;
+            /** @description lines in notation, a table, or what bridge -json vlan show prints */
+            text?: string;
+        };
+        ServerFoundState: {
+            /** Format: date-time */
+            at: string;
+            author: string;
+            device: string;
+            differences: components["schemas"]["ApiDifference"][];
+            how: string;
+            /** @description what ports gain and lose when the plan is carried out */
+            meaning: components["schemas"]["ApiPortChange"][];
+            ports: components["schemas"]["ServerFoundPort"][];
+            /** @description why there are no steps */
+            problem?: string;
+            /** @description from what was found to the plan */
+            steps: components["schemas"]["ApiSheetStep"][];
+            /** @description as found, in the device's wording; empty where it has none or cannot say it */
+            tables: components["schemas"]["WordingTable"][];
         };
         ServerHealth: {
             database: boolean;
@@ -1194,11 +1526,6 @@ export interface components {
             tagged: boolean;
             wants: number;
         };
-        ServerPortChange: {
-            gains: string[];
-            loses: string[];
-            port: string;
-        };
         ServerPortView: {
             because?: string;
             bundle?: string;
@@ -1272,6 +1599,36 @@ export interface components {
             untagged: number[];
             use?: string;
         };
+        ServerSheetView: {
+            /** @description when it was found before, the newest first */
+            before: components["schemas"]["ServerFoundMade"][];
+            /** @description the newest */
+            found?: components["schemas"]["ServerFoundState"];
+            /** Format: int64 */
+            revision: number;
+            /** @description the plan in the device's wording; absent where it has none */
+            sheet?: components["schemas"]["ApiSheet"];
+            ticks: components["schemas"]["ServerTickView"][];
+            /** @description why there is no sheet */
+            why?: string;
+        };
+        ServerTickRequest: {
+            device: string;
+            on: boolean;
+            step: string;
+        };
+        ServerTickView: {
+            /** Format: date-time */
+            at: string;
+            author: string;
+            step: string;
+        };
+        ServerTroubleView: {
+            /** @description 0 where the whole row is meant */
+            column: number;
+            row: number;
+            text: string;
+        };
         ServerUndoRequest: {
             /** Format: int64 */
             revision: number;
@@ -1298,6 +1655,11 @@ export interface components {
         ServerWalkView: {
             journey?: components["schemas"]["ApiJourney"];
             walk: components["schemas"]["ApiWalk"];
+        };
+        WordingTable: {
+            head: string[];
+            rows: string[][];
+            title: string;
         };
     };
     responses: never;

@@ -31,6 +31,7 @@
             <a href={`/${o.id}`}>{o.title}</a>
             <span class="rev">rev {o.revision}</span>
             <a class="mono file" href={`/api/offices/${o.id}/notation?file=1`} download>.klm</a>
+            <a class="mono file" href={`/api/offices/${o.id}/workbook`} download>.xlsx</a>
             <button onclick={() => ((copying = o.id), (deleting = 0), (title = `${o.title}, what if`))}>What if…</button>
             {#if list.length > 1}
               <select class="field" aria-label={`Compare ${o.title} with`} onchange={(e) => place.go(`/${o.id}/compare?with=${e.currentTarget.value}`)}>

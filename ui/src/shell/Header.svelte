@@ -6,7 +6,7 @@
   import { place, titles, type View } from "../state/place.svelte";
   import { selection } from "../state/selection.svelte";
 
-  const shown: View[] = ["board", "reach", "walk", "plans", "register", "devices", "history"];
+  const shown: View[] = ["board", "reach", "walk", "plans", "register", "devices", "sheets", "history"];
   const roots = $derived((office.shown?.findings ?? []).filter((f) => !f.cause));
   const count = (s: string) => roots.filter((f) => f.severity === s).length;
   const keepingText = $derived(

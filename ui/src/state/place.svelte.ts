@@ -1,5 +1,5 @@
 /** The views of an office, by the words of their addresses. */
-export const views = ["board", "reach", "walk", "plans", "register", "devices", "history", "compare"] as const;
+export const views = ["board", "reach", "walk", "plans", "register", "devices", "sheets", "history", "compare"] as const;
 export type View = (typeof views)[number];
 
 export const titles: Record<View, string> = {
@@ -9,6 +9,7 @@ export const titles: Record<View, string> = {
   plans: "Port plans",
   register: "Register",
   devices: "Devices",
+  sheets: "Sheets",
   history: "History",
   compare: "Compare",
 };

@@ -1,0 +1,312 @@
+package server
+
+import (
+	"encoding/base64"
+	"encoding/csv"
+	"fmt"
+	"strings"
+	"time"
+
+	"github.com/gofiber/fiber/v3"
+
+	"klammer/api"
+	"klammer/core/found"
+	"klammer/core/notation"
+	"klammer/core/office"
+	"klammer/core/span"
+	"klammer/core/wording"
+	"klammer/spreadsheet"
+	"klammer/store"
+)
+
+type deviceQuery struct {
+	Device string `query:"device" required:"true"`
+}
+
+// SheetView is a device's sheet: what it should be set to, what it was found to
+// be set to, and the steps between.
+type SheetView struct {
+	Sheet    *api.Sheet  `json:"sheet,omitempty" description:"the plan in the device's wording; absent where it has none"`
+	Why      string      `json:"why,omitempty" description:"why there is no sheet"`
+	Found    *FoundState `json:"found,omitempty" description:"the newest"`
+	Before   []FoundMade `json:"before" required:"true" nullable:"false" description:"when it was found before, the newest first"`
+	Ticks    []TickView  `json:"ticks" required:"true" nullable:"false"`
+	Revision int64       `json:"revision" required:"true"`
+}
+
+// FoundMade is who found out and when.
+type FoundMade struct {
+	How    string    `json:"how" required:"true"`
+	Author string    `json:"author" required:"true"`
+	At     time.Time `json:"at" required:"true"`
+}
+
+// FoundState is what a device was found to be set to, beside the plan.
+type FoundState struct {
+	FoundMade
+	api.Found
+	Ports []FoundPort `json:"ports" required:"true" nullable:"false"`
+}
+
+// FoundPort is a port and what it was found to be set to.
+type FoundPort struct {
+	Port  string `json:"port" required:"true"`
+	Shape string `json:"shape" required:"true"`
+}
+
+// TickView is a step that is done.
+type TickView struct {
+	Step   string    `json:"step" required:"true"`
+	Author string    `json:"author" required:"true"`
+	At     time.Time `json:"at" required:"true"`
+}
+
+// worded finds the device that a request names.
+func (s *Server) worded(c fiber.Ctx, name string) (r *room, n *span.Net, i int, revision int64, err error) {
+	if r, err = s.room(c); err != nil {
+		return
+	}
+	report, v, err := r.current(c.Context())
+	if err != nil {
+		return
+	}
+	n, revision = report.Net, v.Revision
+	if _, err = office.NewDraft(n.Office).FindDevice(name); err != nil {
+		err = bad("device", "%s", err)
+		return
+	}
+	return r, n, n.Topo.DeviceIndex(name), revision, nil
+}
+
+func (s *Server) sheet(c fiber.Ctx) error {
+	r, n, i, revision, err := s.worded(c, c.Query("device"))
+	if err != nil {
+		return err
+	}
+	d := n.Office.Devices[i]
+	out := SheetView{Sheet: api.SheetOf(n, i), Before: []FoundMade{}, Ticks: []TickView{}, Revision: revision}
+	switch {
+	case out.Sheet != nil:
+	case !n.Aware(i):
+		out.Why = fmt.Sprintf("%s knows no VLANs: there is nothing to enter.", d.Name)
+	default:
+		out.Why = fmt.Sprintf("It is not said how %s asks for memberships: say its wording.", d.Name)
+	}
+	ticks, err := s.store.Ticks(c.Context(), r.id, d.Name)
+	if err != nil {
+		return err
+	}
+	for _, t := range ticks {
+		out.Ticks = append(out.Ticks, TickView(t))
+	}
+	all, err := s.store.FoundOf(c.Context(), r.id, d.Name, 20)
+	if err != nil {
+		return err
+	}
+	for k, f := range all {
+		made := FoundMade{f.How, f.Author, f.At}
+		if k > 0 {
+			out.Before = append(out.Before, made)
+			continue
+		}
+		out.Found = foundState(n, i, stateOf(n, i, &f), made)
+	}
+	return c.JSON(out)
+}
+
+// stateOf is a kept state on the ports that the device has now: ports that were
+// not there then are taken to be as planned.
+func stateOf(n *span.Net, i int, f *store.Found) wording.State {
+	s := wording.Planned(n, i)
+	for k, name := range f.Ports {
+		if p := n.Office.Devices[i].Port(name); p >= 0 && n.Office.Devices[i].Ports[p].Bundle == 0 {
+			if sh, err := notation.ReadShape(f.Shapes[k]); err == nil {
+				s = s.With(p, wording.Of(&sh))
+			}
+		}
+	}
+	return s
+}
+
+func foundState(n *span.Net, i int, s wording.State, made FoundMade) *FoundState {
+	out := &FoundState{FoundMade: made, Found: *api.FoundOf(n, i, s), Ports: []FoundPort{}}
+	d := n.Office.Devices[i]
+	for p := range d.Ports {
+		if d.Ports[p].Bundle == 0 {
+			out.Ports = append(out.Ports, FoundPort{d.Ports[p].Name, notation.Shape(s.Ports[p].Shape())})
+		}
+	}
+	return out
+}
+
+// FoundRequest is what somebody got out of a device.
+type FoundRequest struct {
+	Device string `json:"device" required:"true"`
+	Text   string `json:"text,omitempty" description:"lines in notation, a table, or what bridge -json vlan show prints"`
+	Book   string `json:"book,omitempty" description:"a workbook (XLSX) in base64"`
+	Sheet  string `json:"sheet,omitempty" description:"the sheet of the workbook; the device's, else the first"`
+	Base   string `json:"base,omitempty" enum:"plan,factory,found" description:"what ports are taken to be that the text does not mention"`
+	How    string `json:"how,omitempty" maxLength:"100" description:"where it is from, for the record"`
+	Keep   bool   `json:"keep,omitempty" description:"keep it; otherwise it is only shown"`
+}
+
+// FoundAnswer is what was understood of it.
+type FoundAnswer struct {
+	Form    string        `json:"form" required:"true"`
+	Said    int           `json:"said" required:"true" description:"how many ports it says something of"`
+	Trouble []TroubleView `json:"trouble" required:"true" nullable:"false"`
+	Found   FoundState    `json:"found" required:"true"`
+}
+
+// TroubleView is something that could not be understood.
+type TroubleView struct {
+	Row    int    `json:"row" required:"true"`
+	Column int    `json:"column" required:"true" description:"0 where the whole row is meant"`
+	Text   string `json:"text" required:"true"`
+}
+
+func (s *Server) find(c fiber.Ctx) error {
+	name, err := author(c)
+	if err != nil {
+		return err
+	}
+	var q FoundRequest
+	if err := body(c, &q); err != nil {
+		return err
+	}
+	if len([]rune(q.How)) > 100 {
+		return bad("how", "where it is from is said in up to 100 letters")
+	}
+	r, n, i, _, err := s.worded(c, q.Device)
+	if err != nil {
+		return err
+	}
+	if !n.Aware(i) {
+		return bad("device", "%s knows no VLANs: there is nothing to find", q.Device)
+	}
+	base := wording.Planned(n, i)
+	switch q.Base {
+	case "", "plan":
+	case "factory":
+		w := wording.For(n, i)
+		if w == nil {
+			return bad("base", "how %s comes out of its box is known by its wording: say that first", q.Device)
+		}
+		base = wording.Factory(w)
+	case "found":
+		all, err := s.store.FoundOf(c.Context(), r.id, q.Device, 1)
+		if err != nil {
+			return err
+		}
+		if len(all) > 0 {
+			base = stateOf(n, i, &all[0])
+		}
+	default:
+		return bad("base", "%q is nothing to start from: plan, factory or found", q.Base)
+	}
+	d := n.Office.Devices[i]
+	var x *found.Result
+	if q.Book != "" {
+		data, err := base64.StdEncoding.DecodeString(q.Book)
+		if err != nil {
+			return bad("book", "this is not base64: %s", err)
+		}
+		sheet := q.Sheet
+		if sheet == "" {
+			sheet = d.Name
+		}
+		rows, err := spreadsheet.Rows(data, sheet)
+		if err != nil {
+			return bad("book", "%s", err)
+		}
+		if x, err = found.Rows(d, base, rows); err != nil {
+			return bad("book", "%s", err)
+		}
+	} else if x, err = found.Text(n.Office, d, base, q.Text); err != nil {
+		return bad("text", "%s", err)
+	}
+	out := FoundAnswer{Form: x.Form, Said: len(x.Said), Trouble: []TroubleView{}}
+	for _, t := range x.Trouble {
+		out.Trouble = append(out.Trouble, TroubleView(t))
+	}
+	how := strings.Join(strings.Fields(q.How), " ")
+	if how == "" {
+		how = "typed in"
+	}
+	out.Found = *foundState(n, i, x.State, FoundMade{how, name, time.Now()})
+	if q.Keep {
+		if len(x.Said) == 0 {
+			return bad("text", "it says nothing of any port: there is nothing to keep")
+		}
+		f := store.Found{How: how, Author: name}
+		for _, p := range out.Found.Ports {
+			f.Ports, f.Shapes = append(f.Ports, p.Port), append(f.Shapes, p.Shape)
+		}
+		if err := s.store.AddFound(c.Context(), r.id, d.Name, f); err != nil {
+			return err
+		}
+	}
+	return c.JSON(out)
+}
+
+// TickRequest ticks a step off, or takes the tick away; with no step and off,
+// all ticks of the device.
+type TickRequest struct {
+	Device string `json:"device" required:"true"`
+	Step   string `json:"step" required:"true" maxLength:"500"`
+	On     bool   `json:"on" required:"true"`
+}
+
+func (s *Server) tick(c fiber.Ctx) error {
+	name, err := author(c)
+	if err != nil {
+		return err
+	}
+	var q TickRequest
+	if err := body(c, &q); err != nil {
+		return err
+	}
+	r, _, _, _, err := s.worded(c, q.Device)
+	if err != nil {
+		return err
+	}
+	if len(q.Step) > 500 || q.Step == "" && q.On || strings.ContainsRune(q.Step, 0) {
+		return bad("step", "a step has 1 to 500 letters")
+	}
+	if err := s.store.SetTick(c.Context(), r.id, q.Device, q.Step, name, q.On); err != nil {
+		return err
+	}
+	return c.JSON(q)
+}
+
+// workbook sends the office as a workbook.
+func (s *Server) workbook(c fiber.Ctx) error {
+	report, err := s.report(c)
+	if err != nil {
+		return err
+	}
+	data, err := spreadsheet.Office(report)
+	if err != nil {
+		return err
+	}
+	c.Set("Content-Type", "application/vnd.openxmlformats-officedocument.spreadsheetml.sheet")
+	c.Set("Content-Disposition", fmt.Sprintf("attachment; filename=%q", strings.TrimSuffix(fileName(report.Net.Office.Title), ".klm")+".xlsx"))
+	return c.Send(data)
+}
+
+// grid sends a device's grid as CSV (RFC 4180).
+func (s *Server) grid(c fiber.Ctx) error {
+	_, n, i, _, err := s.worded(c, c.Query("device"))
+	if err != nil {
+		return err
+	}
+	var b strings.Builder
+	w := csv.NewWriter(&b)
+	w.UseCRLF = true
+	if err := w.WriteAll(spreadsheet.Grid(n, i)); err != nil {
+		return err
+	}
+	c.Set("Content-Type", "text/csv; charset=utf-8")
+	c.Set("Content-Disposition", fmt.Sprintf("attachment; filename=%q", n.Office.Devices[i].Name+".csv"))
+	return c.SendString(b.String())
+}

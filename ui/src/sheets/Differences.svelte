@@ -1,0 +1,88 @@
+<script lang="ts">
+  import type { Device, FoundState } from "../api/client";
+  import { quote } from "../line/quote";
+  import { pending } from "../state/pending.svelte";
+
+  let { device, found }: { device: Device; found: FoundState } = $props();
+
+  const name = (port: string) => port.slice(port.indexOf(".") + 1);
+  const statement = (port: string, shape: string) => {
+    const p = device.ports.find((x) => x.name === name(port));
+    const why = p?.because ? ` because ${JSON.stringify(p.because)}` : "";
+    return `${device.name} ${quote(name(port))}: ${shape}${why}`;
+  };
+  const spaced = (p: string) => p.replace(".", " ");
+  const few = (ps: string[]) => ps.slice(0, 6).map(spaced).join(", ") + (ps.length > 6 ? ` and ${ps.length - 6} more` : "");
+</script>
+
+<section>
+  <h2>Found and planned {found.differences.length ? `differ on ${found.differences.length} ${found.differences.length === 1 ? "port" : "ports"}` : "are the same"}</h2>
+  {#if found.problem}<p class="wrong">{found.problem}</p>{/if}
+  {#if found.differences.length}
+    <table>
+      <thead><tr><th scope="col">Port</th><th scope="col">Found</th><th scope="col">Planned</th><th><span class="sr-only">Take it</span></th></tr></thead>
+      <tbody>
+        {#each found.differences as d (d.port)}
+          <tr data-differs={d.port}>
+            <td class="mono">{name(d.port)}</td>
+            <td class="mono">{d.found}</td>
+            <td class="mono">{d.planned}</td>
+            <td><button onclick={() => pending.propose([statement(d.port, d.found)])}>Take found</button></td>
+          </tr>
+        {/each}
+      </tbody>
+    </table>
+    <p class="acts"><button id="take-all" onclick={() => pending.propose(found.differences.map((d) => statement(d.port, d.found)), `${device.name}: take all that was found as planned`)}>Take all that was found…</button> or let the plan stand: the steps lead to it.</p>
+    {#if found.meaning.length}
+      <h3>What the plan changes for frames</h3>
+      {#each found.meaning.slice(0, 12) as m (m.port)}
+        <p class="meaning"><b>{spaced(m.port)}</b> {m.gains.length ? `gains ${few(m.gains)}` : ""}{m.gains.length && m.loses.length ? "; " : ""}{m.loses.length ? `loses ${few(m.loses)}` : ""}</p>
+      {/each}
+      {#if found.meaning.length > 12}<p class="meaning">and {found.meaning.length - 12} more ports</p>{/if}
+    {/if}
+  {/if}
+</section>
+
+<style>
+  section {
+    margin-bottom: 18px;
+  }
+  h2,
+  h3 {
+    font-weight: 700;
+    margin-bottom: 4px;
+  }
+  h3 {
+    margin-top: 8px;
+    font-size: 13px;
+  }
+  table {
+    width: 100%;
+    border-collapse: collapse;
+    font-size: 13px;
+    background: var(--panel);
+  }
+  th {
+    text-align: left;
+    font-size: 11px;
+    color: var(--soft);
+    border-bottom: 1.5px solid var(--ink);
+    padding: 2px 8px;
+  }
+  td {
+    padding: 2px 8px;
+    border-bottom: 1px solid var(--hair);
+  }
+  td button {
+    font-size: 12.5px;
+    white-space: nowrap;
+  }
+  .acts {
+    margin-top: 8px;
+    font-size: 13px;
+    color: var(--soft);
+  }
+  .meaning {
+    font-size: 13px;
+  }
+</style>

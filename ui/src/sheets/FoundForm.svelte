@@ -1,0 +1,122 @@
+<script lang="ts">
+  import { api, type Device, type FoundAnswer, type FoundRequest } from "../api/client";
+  import { office } from "../state/office.svelte";
+
+  let { device, onkept, again }: { device: Device; onkept: () => void; again: boolean } = $props();
+
+  const most = 2.5 * 1024 * 1024;
+  let text = $state("");
+  let base = $state<"plan" | "factory" | "found">("plan");
+  let answer = $state.raw<FoundAnswer | null>(null);
+  let problem = $state("");
+  let request = $state.raw<FoundRequest | null>(null);
+  let timer: ReturnType<typeof setTimeout> | undefined;
+
+  async function ask(q: FoundRequest) {
+    problem = "";
+    try {
+      answer = await api.found(office.view!.id, q);
+      request = q;
+    } catch (e) {
+      answer = null;
+      request = null;
+      problem = e instanceof Error ? e.message : String(e);
+    }
+  }
+  function typed() {
+    clearTimeout(timer);
+    answer = null;
+    request = null;
+    problem = "";
+    if (text.trim()) timer = setTimeout(() => void ask({ device: device.name, text, base, how: "typed in" }), 250);
+  }
+  async function file(list: FileList | null) {
+    const f = list?.[0];
+    if (!f) return;
+    if (f.size > most) {
+      problem = `${f.name} has ${(f.size / 1048576).toFixed(1)} MB: at most 2.5 MB are read.`;
+      return;
+    }
+    const how = `read from ${f.name}`.slice(0, 100);
+    if (/\.xlsx$/i.test(f.name)) {
+      const bytes = new Uint8Array(await f.arrayBuffer());
+      let s = "";
+      for (let i = 0; i < bytes.length; i += 8192) s += String.fromCharCode(...bytes.subarray(i, i + 8192));
+      await ask({ device: device.name, book: btoa(s), base, how });
+    } else await ask({ device: device.name, text: await f.text(), base, how });
+  }
+  async function keep() {
+    if (!request) return;
+    try {
+      await api.found(office.view!.id, { ...request, keep: true });
+      text = "";
+      answer = null;
+      request = null;
+      onkept();
+    } catch (e) {
+      problem = e instanceof Error ? e.message : String(e);
+    }
+  }
+  function start(from: "plan" | "factory" | "found") {
+    base = from;
+    if (request) void ask({ ...request, base });
+  }
+</script>
+
+<section id="found">
+  <h2>As it is now</h2>
+  <p class="help">Paste what the device shows: lines such as <code class="mono">1-8: 110</code>, a table by VLAN or by port, a grid of U and T, or what <code class="mono">bridge -json vlan show</code> prints.</p>
+  <textarea class="field mono" id="found-text" rows="6" bind:value={text} oninput={typed} aria-label={`What ${device.name} is set to`} spellcheck="false" placeholder={"VLAN; Untagged; Tagged\n110; 1-8,24; 23"}></textarea>
+  <p class="row">
+    <label>or a file <input type="file" id="found-file" accept=".csv,.tsv,.txt,.json,.xlsx,.klm" onchange={(e) => void file(e.currentTarget.files).finally(() => ((e.target as HTMLInputElement).value = ""))} /></label>
+  </p>
+  <p class="row">
+    <label>Ports that it does not mention are
+      <select class="field" value={base} onchange={(e) => start(e.currentTarget.value as typeof base)}>
+        <option value="plan">as planned</option>
+        <option value="factory">as from the factory</option>
+        {#if again}<option value="found">as found last</option>{/if}
+      </select>
+    </label>
+  </p>
+  {#if problem}<p class="wrong" role="alert">{problem}</p>{/if}
+  {#if answer}
+    <div role="status" id="understood">
+      <p>Understood as {answer.form}: {answer.said} {answer.said === 1 ? "port" : "ports"}; {answer.found.differences.length} {answer.found.differences.length === 1 ? "differs" : "differ"} from the plan.</p>
+      {#if answer.trouble.length}
+        <p class="wrong">Not understood, and left out:</p>
+        <ul>{#each answer.trouble.slice(0, 30) as t, i (i)}<li><span class="mono">{t.row}{t.column ? `:${t.column}` : ""}</span> {t.text}</li>{/each}</ul>
+        {#if answer.trouble.length > 30}<p>and {answer.trouble.length - 30} more</p>{/if}
+      {/if}
+      <button class="main" id="keep-found" disabled={!answer.said} onclick={keep}>Keep it as found</button>
+    </div>
+  {/if}
+</section>
+
+<style>
+  h2 {
+    font-weight: 700;
+  }
+  .help {
+    font-size: 12.5px;
+    color: var(--soft);
+    margin-bottom: 4px;
+  }
+  textarea {
+    width: 100%;
+    font-size: 13px;
+  }
+  .row {
+    margin-top: 6px;
+    font-size: 13px;
+  }
+  ul {
+    font-size: 13px;
+    max-height: 160px;
+    overflow: auto;
+    margin-bottom: 6px;
+  }
+  li span {
+    color: var(--soft);
+  }
+</style>

@@ -1,0 +1,158 @@
+<script lang="ts">
+  import { api, type SheetAnswer } from "../api/client";
+  import Front from "../front/Front.svelte";
+  import { jacks } from "../front/front";
+  import { hues } from "../state/hues.svelte";
+  import { office } from "../state/office.svelte";
+  import { place } from "../state/place.svelte";
+  import Differences from "./Differences.svelte";
+  import FoundForm from "./FoundForm.svelte";
+  import Steps from "./Steps.svelte";
+  import Tables from "./Tables.svelte";
+
+  const view = $derived(office.view!);
+  const ordered = $derived(view.order.flatMap((n) => view.devices.find((d) => d.name === n) ?? []));
+  const device = $derived(view.devices.find((d) => d.name === place.now.query.get("device")) ?? ordered[0]);
+  let answer = $state.raw<SheetAnswer | null>(null);
+  let only = $state(false);
+  let latest = 0;
+
+  async function read() {
+    if (!device) return;
+    const mine = ++latest;
+    try {
+      const a = await api.sheet(view.id, device.name);
+      if (mine === latest) answer = a;
+    } catch (e) {
+      office.tell(e);
+    }
+  }
+  $effect(() => {
+    void [view.revision, device?.name];
+    void read();
+  });
+  const today = new Date().toLocaleDateString(undefined, { dateStyle: "long" });
+  const when = (at: string) => new Date(at).toLocaleString(undefined, { dateStyle: "medium", timeStyle: "short" });
+  const wording = $derived(device?.wording?.split(" ")[0]?.replaceAll("-", " ").replace("vlan", "VLAN") ?? "");
+</script>
+
+<div class="sheets">
+  <nav class="devices" aria-label="Devices">
+    {#each ordered as d (d.name)}
+      <a href={place.href("sheets", { device: d.name })} aria-current={d.name === device?.name ? "true" : undefined}>{d.name}</a>
+    {/each}
+  </nav>
+  {#if device}
+    <section>
+      <header class="head">
+        <h1>{device.name}</h1>
+        <p class="lead">{device.kind}{wording ? `, asks ${wording}` : ""}{device.manage ? `, managed in ${device.manage}` : ""}</p>
+        <p class="print">{view.title} · revision {answer?.revision ?? view.revision} · {today}</p>
+        <button class="noprint" onclick={() => print()}>Print for the rack door</button>
+      </header>
+      <Front jacks={jacks(device)} hues={hues.of} label={`The front of ${device.name}`} />
+      {#if answer?.sheet && answer.sheet.device === device.name}
+        {#each answer.sheet.unsayable as u (u.port + u.shape)}
+          <p class="unsayable"><b>{u.port.replace(".", " ")}</b> cannot be <span class="mono">{u.shape}</span>: {u.why}. It stands below as <span class="mono">{u.nearest}</span>.</p>
+        {/each}
+        {#if answer.found}
+          <p class="noprint only"><label><input type="checkbox" bind:checked={only} /> only what differs</label> found {when(answer.found.at)} by {answer.found.author}, {answer.found.how}{answer.before.length ? `; ${answer.before.length} times before` : ""}</p>
+        {/if}
+        <Tables planned={answer.sheet.tables} found={answer.found?.tables ?? null} {only} />
+        <div class="below">
+          {#key device.name}<Steps device={device.name} steps={answer.found && !answer.found.problem ? answer.found.steps : answer.sheet.steps} from={answer.found && !answer.found.problem ? "what was found" : "the factory state"} ticks={answer.ticks} onchange={read} />{/key}
+          <div class="noprint">
+            {#if answer.found}<Differences {device} found={answer.found} />{/if}
+            {#key device.name}<FoundForm {device} onkept={read} again={!!answer.found} />{/key}
+          </div>
+        </div>
+      {:else if answer?.why}
+        <p class="lead why">{answer.why} <a href={place.href("devices", { device: device.name })}>Go to the device</a></p>
+      {/if}
+    </section>
+  {:else}
+    <section><h1>Sheets</h1><p class="lead">No device yet: a sheet is what to enter on one.</p></section>
+  {/if}
+</div>
+
+<style>
+  .sheets {
+    display: grid;
+    grid-template-columns: 150px minmax(0, 1fr);
+    min-height: 100%;
+  }
+  .devices {
+    border-right: 1px solid var(--hair);
+    background: var(--panel);
+    padding: 12px 0;
+  }
+  .devices a {
+    display: block;
+    padding: 4px 14px;
+    min-height: 28px;
+  }
+  .devices a[aria-current] {
+    background: var(--plum-wash);
+    font-weight: 650;
+  }
+  section {
+    padding: 16px 28px 40px;
+  }
+  .head {
+    display: flex;
+    flex-wrap: wrap;
+    gap: 2px 14px;
+    align-items: baseline;
+  }
+  .head .lead {
+    flex: 1;
+    margin-bottom: 8px;
+  }
+  .print {
+    display: none;
+  }
+  .unsayable {
+    border-left: 3px solid var(--red);
+    padding-left: 10px;
+    margin-top: 8px;
+    max-width: 90ch;
+  }
+  .only {
+    margin-top: 10px;
+    color: var(--soft);
+  }
+  .only label {
+    color: var(--ink);
+    margin-right: 12px;
+  }
+  .below {
+    display: grid;
+    grid-template-columns: repeat(auto-fit, minmax(360px, 1fr));
+    gap: 28px;
+    margin-top: 18px;
+  }
+  .why {
+    margin-top: 14px;
+  }
+  .why a {
+    text-decoration: underline;
+  }
+  @media print {
+    .devices,
+    .noprint {
+      display: none;
+    }
+    .sheets,
+    .below {
+      display: block;
+    }
+    section {
+      padding: 0;
+    }
+    .print {
+      display: block;
+      width: 100%;
+      font-size: 11px;
+    }
+  }
+</style>
