@@ -69,6 +69,7 @@ type Somebody struct {
 	Here
 	Name   string `json:"name"`
 	Office int64  `json:"office"`
+	Found  string `json:"found,omitempty"` // a device of which something was found
 }
 
 // here tells everybody at an office, on every server, where one tab is. It is
@@ -89,7 +90,7 @@ func (s *Server) here(c fiber.Ctx) error {
 	if err != nil {
 		return err
 	}
-	text, err := json.Marshal(Somebody{q, name, r.id})
+	text, err := json.Marshal(Somebody{Here: q, Name: name, Office: r.id})
 	if err != nil {
 		return err
 	}
@@ -108,6 +109,10 @@ func (s *Server) someoneIs(text string) {
 	if r := s.known(x.Office); r != nil {
 		r.mu.Lock()
 		defer r.mu.Unlock()
-		r.tell(event{"here", 0, x})
+		name := "here"
+		if x.Found != "" {
+			name = "found"
+		}
+		r.tell(event{name, 0, x})
 	}
 }

@@ -43,6 +43,8 @@ func (s *Server) routes() []route {
 		{"GET", "/api/offices/:id/compare", "What differs in another office", nil, Comparison{}, compareQuery{}, s.compare},
 		{"POST", "/api/offices/:id/here", "Tell the others where this tab is", Here{}, Here{}, nil, s.here},
 		{"GET", "/api/offices/:id/sheet", "A device's sheet: planned, found, and the steps between", nil, SheetView{}, deviceQuery{}, s.sheet},
+		{"GET", "/api/offices/:id/found", "Where devices are set otherwise than they should be", nil, FoundNow{}, nil, s.now},
+		{"GET", "/api/offices/:id/found/view", "The office as its devices were found to be set", nil, OfficeView{}, nil, s.foundView},
 		{"POST", "/api/offices/:id/found", "Read what a device is set to, and keep it", FoundRequest{}, FoundAnswer{}, nil, s.find},
 		{"PUT", "/api/offices/:id/ticks", "Tick a step off", TickRequest{}, TickRequest{}, nil, s.tick},
 		{"GET", "/api/offices/:id/workbook", "The office as a workbook (XLSX)", nil, nil, nil, s.workbook},

@@ -3,6 +3,7 @@ package server
 import (
 	"encoding/base64"
 	"encoding/csv"
+	"encoding/json"
 	"fmt"
 	"strings"
 	"time"
@@ -10,6 +11,7 @@ import (
 	"github.com/gofiber/fiber/v3"
 
 	"klammer/api"
+	"klammer/core/finding"
 	"klammer/core/found"
 	"klammer/core/notation"
 	"klammer/core/office"
@@ -139,6 +141,79 @@ func foundState(n *span.Net, i int, s wording.State, made FoundMade) *FoundState
 	return out
 }
 
+// FoundNow is where devices are set otherwise than they should be.
+type FoundNow struct {
+	Devices []string          `json:"devices" required:"true" nullable:"false" description:"those of which something was found"`
+	Ports   map[string]string `json:"ports" required:"true" nullable:"false" description:"ports that differ from the plan, with what they are set to"`
+}
+
+// now lists what was found of all devices, as far as it differs.
+func (s *Server) now(c fiber.Ctx) error {
+	n, states, err := s.states(c)
+	if err != nil {
+		return err
+	}
+	out := FoundNow{Devices: []string{}, Ports: map[string]string{}}
+	for i, d := range n.Office.Devices {
+		if st, ok := states[i]; ok {
+			out.Devices = append(out.Devices, d.Name)
+			for _, x := range api.FoundOf(n, i, st).Differences {
+				out.Ports[x.Port] = x.Found
+			}
+		}
+	}
+	return c.JSON(out)
+}
+
+// foundView is the office as its devices were found to be set, with the
+// findings of that; devices of which nothing was found are as planned.
+func (s *Server) foundView(c fiber.Ctx) error {
+	n, states, err := s.states(c)
+	if err != nil {
+		return err
+	}
+	o := n.Office
+	for i := range o.Devices {
+		if st, ok := states[i]; ok {
+			if o, err = api.As(o, i, st); err != nil {
+				return err
+			}
+		}
+	}
+	r, err := s.room(c)
+	if err != nil {
+		return err
+	}
+	_, v, err := r.current(c.Context())
+	if err != nil {
+		return err
+	}
+	return c.JSON(view(r.id, v.Revision, finding.Check(span.Compile(o))))
+}
+
+// states are the newest found states, by the places of their devices.
+func (s *Server) states(c fiber.Ctx) (*span.Net, map[int]wording.State, error) {
+	r, err := s.room(c)
+	if err != nil {
+		return nil, nil, err
+	}
+	report, _, err := r.current(c.Context())
+	if err != nil {
+		return nil, nil, err
+	}
+	all, err := s.store.FoundNow(c.Context(), r.id)
+	if err != nil {
+		return nil, nil, err
+	}
+	out := map[int]wording.State{}
+	for name, f := range all {
+		if i := report.Net.Topo.DeviceIndex(name); i >= 0 && report.Net.Aware(i) {
+			out[i] = stateOf(report.Net, i, &f)
+		}
+	}
+	return report.Net, out, nil
+}
+
 // FoundRequest is what somebody got out of a device.
 type FoundRequest struct {
 	Device string `json:"device" required:"true"`
@@ -243,6 +318,13 @@ func (s *Server) find(c fiber.Ctx) error {
 			f.Ports, f.Shapes = append(f.Ports, p.Port), append(f.Shapes, p.Shape)
 		}
 		if err := s.store.AddFound(c.Context(), r.id, d.Name, f); err != nil {
+			return err
+		}
+		text, err := json.Marshal(Somebody{Name: name, Office: r.id, Found: d.Name})
+		if err != nil {
+			return err
+		}
+		if err := s.store.Tell(c.Context(), string(text)); err != nil {
 			return err
 		}
 	}

@@ -65,3 +65,20 @@ func (s *Store) FoundOf(ctx context.Context, id int64, device string, max int) (
 	}
 	return pgx.CollectRows(rows, pgx.RowToStructByPos[Found])
 }
+
+// FoundNow is what each device was found to be set to last, by its name.
+func (s *Store) FoundNow(ctx context.Context, id int64) (map[string]Found, error) {
+	rows, err := s.pool.Query(ctx, "SELECT DISTINCT ON (device) device, id, ports, shapes, how, author, made_at FROM found WHERE office_id = $1 ORDER BY device, id DESC", id)
+	if err != nil {
+		return nil, err
+	}
+	out := map[string]Found{}
+	var device string
+	var f Found
+	_, err = pgx.ForEachRow(rows, []any{&device, &f.ID, &f.Ports, &f.Shapes, &f.How, &f.Author, &f.At}, func() error {
+		out[device] = f
+		f.Ports, f.Shapes = nil, nil
+		return nil
+	})
+	return out, err
+}

@@ -19,6 +19,7 @@
   import Then from "./history/Then.svelte";
   import Waiting from "./shell/Waiting.svelte";
   import Walk from "./walk/Walk.svelte";
+  import { found } from "./state/found.svelte";
   import { office } from "./state/office.svelte";
   import { panels } from "./state/panels.svelte";
   import { pending } from "./state/pending.svelte";
@@ -32,6 +33,14 @@
   const Page = $derived(view === "board" ? null : pages[view]);
 
   $effect(() => void office.open(id));
+  $effect(() => {
+    void [office.view?.id, office.view?.revision];
+    void found.read();
+  });
+  office.onfound = () => {
+    found.heard++;
+    void found.read();
+  };
   $effect(() => {
     document.title = office.view ? `${titles[view]} · ${office.view.title} · Klammer` : "Klammer";
   });

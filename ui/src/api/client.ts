@@ -105,6 +105,8 @@ export const api = {
   sheet: (id: number, device: string) =>
     ask((signal) => http.GET("/api/offices/{id}/sheet", { params: { path: { id }, query: { device } }, signal })),
   found: (id: number, body: FoundRequest) => ask((signal) => http.POST("/api/offices/{id}/found", { params: at(id), body, signal })),
+  foundNow: (id: number) => ask((signal) => http.GET("/api/offices/{id}/found", { params: at(id), signal })),
+  foundView: (id: number) => ask((signal) => http.GET("/api/offices/{id}/found/view", { params: at(id), signal })),
   tick: (id: number, device: string, step: string, on: boolean) =>
     ask((signal) => http.PUT("/api/offices/{id}/ticks", { params: at(id), body: { device, step, on }, signal })),
   healthy: () => fetch("/api/health").then((r) => r.ok, () => false),
@@ -124,6 +126,7 @@ export type Somebody = Here & { name: string };
 export interface Listener {
   edit(view: Office): void;
   here(who: Somebody): void;
+  found(device: string): void;
   at(revision: number): void;
   lost(): void;
 }
@@ -152,6 +155,7 @@ export function listen(id: number, l: Listener): () => void {
     source.addEventListener("at", (e) => (alive(), l.at(Number(e.data))));
     source.addEventListener("edit", (e) => (alive(), l.edit(JSON.parse(e.data) as Office)));
     source.addEventListener("here", (e) => l.here(JSON.parse(e.data) as Somebody));
+    source.addEventListener("found", (e) => l.found((JSON.parse(e.data) as { found: string }).found));
     source.addEventListener("beat", alive);
     source.onerror = reopen;
   };

@@ -1,6 +1,7 @@
 <script lang="ts">
   import { onMount, untrack } from "svelte";
   import "./cells.css";
+  import { found } from "../state/found.svelte";
   import { office } from "../state/office.svelte";
   import { rows } from "../state/rows.svelte";
   import { selection } from "../state/selection.svelte";
@@ -26,7 +27,7 @@
   let dragging = false;
 
   const view = $derived(office.shown!);
-  const plan = $derived(layout(view.devices, view.order, selection.unfolded, room - names - 2));
+  const plan = $derived(layout(view.devices, view.order, selection.unfolded, room - names - 2, found.ports));
   const marks = $derived(worst(view.findings));
   const hues = $derived(colours(view.vlans));
   const lit = $derived(new Set(selection.explained?.reach?.ports ?? []));

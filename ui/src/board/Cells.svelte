@@ -1,5 +1,6 @@
 <script lang="ts">
   import type { Vlan } from "../api/client";
+  import { found } from "../state/found.svelte";
   import { flights } from "../state/flights.svelte";
   import { pending } from "../state/pending.svelte";
   import { selection } from "../state/selection.svelte";
@@ -28,6 +29,7 @@
           .join("")
       : "",
   );
+  const was = $derived(found.both ? chunk.columns.map((c) => found.letter(c, vlan.vid)).join("") : "");
   const html = $derived.by(() => {
     const [from, to] = picked ? (picked.split("-").map(Number) as [number, number]) : [1, 0];
     const at = (text: string, i: number) => (text[i] === "-" ? "" : text[i] === " " || !text ? undefined : (text[i] as "U" | "T"));
@@ -37,6 +39,7 @@
       selected: (i) => i >= from && i <= to,
       flight: (c) => at(flying, chunk.columns.indexOf(c)),
       then: (c) => at(turning, chunk.columns.indexOf(c)),
+      found: (c) => at(was, chunk.columns.indexOf(c)),
       reached: (c) => !!lit?.has(c.ports[0]!),
       cut: (c) => !!cut?.has(c.ports[0]!),
     });

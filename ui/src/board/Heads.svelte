@@ -1,5 +1,7 @@
 <script lang="ts">
   import type { Finding } from "../api/client";
+  import { found } from "../state/found.svelte";
+  import { office } from "../state/office.svelte";
   import { rows } from "../state/rows.svelte";
   import { selection } from "../state/selection.svelte";
   import { useRuns, type Column, type Layout } from "./fold";
@@ -17,12 +19,17 @@
     return all.includes("breaks") ? "breaks" : all.includes("risk") ? "risk" : "";
   };
   const departs = (c: Column) => c.port.source === "exception";
+  const other = (c: Column) => c.ports.some((p) => found.ports.has(p));
   const hint = (c: Column) => {
     const plugs = (c.port.plugs ?? []).map((p) => p.name).join(", ");
     const more = c.ports.length > 1 ? `${c.ports.length} ports; Enter unfolds them` : plugs;
     const why = departs(c) && `departs from the plan (${c.port.planned}): ${c.port.because || "no reason given"}`;
-    return [`${c.device} ${c.label}`, c.port.flavour && `inner port (${c.port.flavour})`, c.port.use && `use ${c.port.use}`, why, more].filter(Boolean).join(" · ");
+    return [`${c.device} ${c.label}`, c.port.flavour && `inner port (${c.port.flavour})`, c.port.use && `use ${c.port.use}`, why, other(c) && "found set otherwise: see its sheet", more].filter(Boolean).join(" · ");
   };
+  function show(side: string) {
+    found.both = side === "both";
+    (side === "found" ? office.lookFound() : office.look(null)).catch((e) => office.tell(e));
+  }
   const uses = $derived(useRuns(columns));
   const groups = $derived(plan.groups.filter((g) => columns.length && g.x + g.width >= columns[0]!.x && g.x <= columns.at(-1)!.x));
 </script>
@@ -36,6 +43,13 @@
       if (e.key === "Escape" || e.key === "Enter") document.getElementById("board")?.focus();
     }} />
     <button class="sort" onclick={() => rows.turn()} title="Sort the rows (s)">by {rows.sort}</button>
+    {#if found.devices.length}
+      <select class="side" aria-label="What the board shows" value={office.asFound ? "found" : found.both ? "both" : "plan"} onchange={(e) => show(e.currentTarget.value)}>
+        <option value="plan">planned</option>
+        <option value="found">found</option>
+        <option value="both">both</option>
+      </select>
+    {/if}
     {#if rows.list.length < count}<span class="left">{rows.list.length} of {count}</span>{/if}
   </span>
   {#each groups as g (g.device.name)}
@@ -55,7 +69,7 @@
       style:width={`${c.width}px`}
       title={hint(c)}
     >
-      <span class="label mono"><span class="sr-only">{c.device}</span> {mark(c) ? "!" : ""}{departs(c) ? "≠" : ""}{c.label}</span>
+      <span class="label mono"><span class="sr-only">{c.device}</span> {mark(c) ? "!" : ""}{departs(c) ? "≠" : ""}{other(c) ? "~" : ""}{c.label}</span>
     </span>
   {/each}
   {#each uses as u (u.x)}
@@ -98,6 +112,17 @@
   .filter::placeholder {
     color: var(--soft);
     opacity: 1;
+  }
+  .side {
+    font-size: 11.5px;
+    height: 24px;
+    padding: 0 18px 0 4px;
+    border: 1px solid var(--hair);
+    border-radius: 3px;
+    background-color: transparent;
+    background-position: right 4px center;
+    background-size: 8px;
+    color: inherit;
   }
   .sort,
   .left {

@@ -1,6 +1,6 @@
 import { expect, it } from "vitest";
 import type { Port } from "../api/client";
-import { cells, chunks, type Around } from "./cells";
+import { cells, chunks, inShape, type Around } from "./cells";
 import type { Column } from "./fold";
 
 const column = (more: Partial<Port>, port = "a.1"): Column => ({
@@ -8,7 +8,7 @@ const column = (more: Partial<Port>, port = "a.1"): Column => ({
   port: { name: port.slice(2), kind: "physical", shape: "", untagged: [], tagged: [], pvid: 0, source: "port", ...more },
 });
 const around = (more: Partial<Around> = {}): Around => ({
-  row: 3, from: 16, selected: () => false, flight: () => undefined, then: () => undefined, reached: () => false, cut: () => false, ...more,
+  row: 3, from: 16, selected: () => false, flight: () => undefined, then: () => undefined, found: () => undefined, reached: () => false, cut: () => false, ...more,
 });
 const v = { vid: 110, name: "staff" };
 const one = (c: Column, more?: Partial<Around>) => cells([c], v, around(more));
@@ -33,6 +33,11 @@ it("draws what waits for Enter and what is on its way", () => {
   expect(one(column({}), { flight: () => "U" })).not.toContain("PVID");
 });
 
+it("draws what was found beside what is planned", () => {
+  expect(one(column({ untagged: [110], pvid: 110 }), { found: () => "T" })).toMatch(/found tagged".*>U<\/b><sub>T<\/sub>/);
+  expect(one(column({ untagged: [110], pvid: 110 }), { found: () => "" })).toContain("<sub>–</sub>");
+});
+
 it("keeps markup in names as text", () => {
   const html = one(column({}, 'a.<img src=x onerror="1">'));
   expect(html).not.toContain("<img");
@@ -51,3 +56,8 @@ it("keeps chunks that say the same, and makes new ones only where columns change
   const next = chunks(changed, 20, 70, moved);
   expect(next.map((c, i) => c === moved[i])).toEqual([true, true, false, true, true, true, true]);
 });
+
+it.each([
+  ["190 [110 120-122]", 190, "U"], ["190 [110 120-122]", 121, "T"], ["190 [110 120-122]", 19, ""], ["110+120 pvid 110", 120, "U"],
+  ["-", 1, ""], ["off", 1, ""], ["[22@222]", 22, "T"], ["[22@222]", 222, ""], ["- pvid 110", 110, ""], ["110 pvid 120 admit tagged", 120, ""],
+])("reads how a VLAN stands in %s", (shape, vid, want) => expect(inShape(shape, vid)).toBe(want));

@@ -7,6 +7,18 @@ export type Letter = "U" | "T" | "";
 export const letter = (p: Pick<Port, "untagged" | "tagged">, vid: number): Letter =>
   p.untagged.includes(vid) ? "U" : p.tagged.includes(vid) ? "T" : "";
 
+/** How a VLAN stands in a shape that names all its VLANs, as found ones do: 190 [110 120-122]. */
+export function inShape(shape: string, vid: number): Letter {
+  const has = (list: string) =>
+    list.split(/[\s+]+/).some((part) => {
+      const m = /^(\d+)(?:-(\d+))?(?:@\d+)?$/.exec(part);
+      return !!m && Number(m[1]) <= vid && vid <= Number(m[2] ?? m[1]);
+    });
+  const tagged = /\[([^\]]*)\]/.exec(shape)?.[1] ?? "";
+  if (has(tagged)) return "T";
+  return has(/^[\d+]+/.exec(shape)?.[0] ?? "") ? "U" : "";
+}
+
 /** A name in an attribute: markup in it stays text. */
 export const escape = (s: string) => s.replace(/[&<>"']/g, (c) => `&#${c.charCodeAt(0)};`);
 
@@ -20,6 +32,8 @@ export interface Around {
   flight: (column: Column) => Letter | undefined;
   /** The letter that a waiting edit would make it, undefined for none. */
   then: (column: Column) => Letter | undefined;
+  /** The letter that was found there, where it is another; undefined for none. */
+  found: (column: Column) => Letter | undefined;
   reached: (column: Column) => boolean;
   cut: (column: Column) => boolean;
 }
@@ -44,12 +58,14 @@ export function cells(columns: Column[], v: Pick<Vlan, "vid" | "name">, a: Aroun
     // The PVID shows only where it is not the untagged VLAN: then it matters.
     const pvid = flight === undefined && p.pvid === v.vid && as !== "U";
     const lost = flight === undefined && as === "U" && p.pvid === 0;
-    const says = `${c.device} ${c.label}, ${v.vid} ${v.name}: ${words[as]}${pvid ? ", the PVID" : ""}${lost ? ", no PVID" : ""}`;
+    const found = a.found(c);
+    const says = `${c.device} ${c.label}, ${v.vid} ${v.name}: ${words[as]}${pvid ? ", the PVID" : ""}${lost ? ", no PVID" : ""}${found === undefined ? "" : `, found ${words[found]}`}`;
     let inside = "";
     if (turns) inside = `<b class="${then === "U" ? "u" : then === "T" ? "t" : "off"}">${then || "–"}</b>`;
     else if (as) inside = `<b class="${as === "U" ? "u" : "t"}${a.reached(c) ? " reached" : ""}${a.cut(c) ? " cut" : ""}">${as}</b>`;
     else if (pvid) inside = '<b class="p">p</b>';
     if (pvid && as === "T") inside += "<sup>p</sup>";
+    if (found !== undefined) inside += `<sub>${found || "–"}</sub>`;
     if (lost) inside += "<sup>∅</sup>";
     out +=
       `<span role="gridcell" id="c-${a.row}-${index}" class="cell${c.blank ? " slim" : ""}${turns ? " turning" : ""}${flight === undefined ? "" : " flight"}"` +

@@ -54,8 +54,10 @@ export function runName(first: string, last: string): string {
   return `${first}–${last}`;
 }
 
+const none = new Map<string, string>();
+
 /** Folds a device's ports; a bundle stands where its first member is. */
-export function fold(d: Device, unfolded: Set<string>): Omit<Column, "x" | "width">[] {
+export function fold(d: Device, unfolded: Set<string>, found: Map<string, string> = none): Omit<Column, "x" | "width">[] {
   const shown: Port[] = [];
   const byName = new Map(d.ports.map((p) => [p.name, p]));
   const placed = new Set<string>();
@@ -69,8 +71,9 @@ export function fold(d: Device, unfolded: Set<string>): Omit<Column, "x" | "widt
   for (let i = 0; i < shown.length; ) {
     const first = shown[i]!;
     let j = i + 1;
+    const as = (p: Port) => found.get(`${d.name}.${p.name}`);
     const loose = (p: Port) => !unfolded.has(`${d.name}.${p.name}`);
-    while (j < shown.length && loose(first) && loose(shown[j]!) && alike(first, shown[j]!)) j++;
+    while (j < shown.length && loose(first) && loose(shown[j]!) && alike(first, shown[j]!) && as(first) === as(shown[j]!)) j++;
     const run = shown.slice(i, j);
     out.push({
       device: d.name,
@@ -97,14 +100,14 @@ const widest = 30;
 const sliver = 13;
 
 /** Groups as they were laid out last, so that what stays is not drawn again. */
-const laid = new WeakMap<Device, { unfolded: Set<string>; group: Group; each: number }>();
+const laid = new WeakMap<Device, { unfolded: Set<string>; found: Map<string, string>; group: Group; each: number }>();
 
 /** Lays the columns out so that the office fits, where it can. */
-export function layout(devices: Device[], order: string[], unfolded: Set<string>, room: number): Layout {
+export function layout(devices: Device[], order: string[], unfolded: Set<string>, room: number, found: Map<string, string> = none): Layout {
   const byName = new Map(devices.map((d) => [d.name, d]));
   const folded = order.flatMap((n) => {
     const d = byName.get(n);
-    return d ? [{ device: d, columns: fold(d, unfolded) }] : [];
+    return d ? [{ device: d, columns: fold(d, unfolded, found) }] : [];
   });
   let full = 0;
   let slim = 0;
@@ -117,7 +120,7 @@ export function layout(devices: Device[], order: string[], unfolded: Set<string>
   for (const g of folded) {
     const start = x;
     const was = laid.get(g.device);
-    if (was && was.unfolded === unfolded && was.group.x === start && was.each === width) {
+    if (was && was.unfolded === unfolded && was.found === found && was.group.x === start && was.each === width) {
       groups.push(was.group);
       columns.push(...was.group.columns);
       x = start + was.group.width + gap;
@@ -131,7 +134,7 @@ export function layout(devices: Device[], order: string[], unfolded: Set<string>
     });
     columns.push(...cs);
     const group = { device: g.device, columns: cs, x: start, width: x - start };
-    laid.set(g.device, { unfolded, group, each: width });
+    laid.set(g.device, { unfolded, found, group, each: width });
     groups.push(group);
     x += gap;
   }

@@ -5,7 +5,12 @@
   const look = (r: number) => void office.look(r).catch((e) => office.tell(e));
 </script>
 
-{#if then}
+{#if then && office.asFound}
+  <aside role="status" id="then">
+    <span><b>As found</b>: what the devices are really set to, as far as somebody read it; the rest as planned. The findings are those of this state.</span>
+    <button class="main" onclick={() => void office.look(null)}>Back to the plan</button>
+  </aside>
+{:else if then}
   <aside role="status" id="then">
     <span><b>Revision {then.revision}</b>, as it was; now is {office.view?.revision}. Nothing can be changed here.</span>
     <button disabled={then.revision <= 1} onclick={() => look(then.revision - 1)}>‹ Before</button>

@@ -1,8 +1,9 @@
 <script lang="ts">
-  import { api, type Device, type FoundAnswer, type FoundRequest } from "../api/client";
+  import { api, type Device, type FoundAnswer, type FoundRequest, type FoundState } from "../api/client";
+  import { quote, runs } from "../line/quote";
   import { office } from "../state/office.svelte";
 
-  let { device, onkept, again }: { device: Device; onkept: () => void; again: boolean } = $props();
+  let { device, onkept, last }: { device: Device; onkept: () => void; last: FoundState | null } = $props();
 
   const most = 2.5 * 1024 * 1024;
   let text = $state("");
@@ -57,6 +58,21 @@
       problem = e instanceof Error ? e.message : String(e);
     }
   }
+  /** The ports as they are taken to be, in notation, to be changed where they are otherwise. */
+  function writeOut() {
+    const by = new Map<string, string[]>();
+    for (const p of device.ports) {
+      if (p.bundle) continue;
+      const shape =
+        base === "found" && last ? (last.ports.find((x) => x.port === p.name)?.shape ?? "-")
+        : base === "factory" ? (p.kind === "inner" || device.wording?.startsWith("by-sub") ? "-" : "1")
+        : p.off ? "off"
+        : `${p.untagged.join("+") || (p.tagged.length ? "" : "-")}${p.tagged.length ? ` [${p.tagged.join(" ")}]` : ""}${p.pvid !== (p.untagged.length === 1 ? p.untagged[0] : 0) ? ` pvid ${p.pvid || "none"}` : ""}`.trim();
+      by.set(shape, [...(by.get(shape) ?? []), quote(p.name)]);
+    }
+    text = [...by].map(([shape, names]) => `${runs(names).join(",").replaceAll("–", "-")}: ${shape}`).join("\n");
+    typed();
+  }
   function start(from: "plan" | "factory" | "found") {
     base = from;
     if (request) void ask({ ...request, base });
@@ -75,9 +91,10 @@
       <select class="field" value={base} onchange={(e) => start(e.currentTarget.value as typeof base)}>
         <option value="plan">as planned</option>
         <option value="factory">as from the factory</option>
-        {#if again}<option value="found">as found last</option>{/if}
+        {#if last}<option value="found">as found last</option>{/if}
       </select>
     </label>
+    <button onclick={writeOut}>Write them out</button>
   </p>
   {#if problem}<p class="wrong" role="alert">{problem}</p>{/if}
   {#if answer}

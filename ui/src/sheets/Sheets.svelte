@@ -3,6 +3,7 @@
   import Front from "../front/Front.svelte";
   import { jacks } from "../front/front";
   import { hues } from "../state/hues.svelte";
+  import { found } from "../state/found.svelte";
   import { office } from "../state/office.svelte";
   import { place } from "../state/place.svelte";
   import Differences from "./Differences.svelte";
@@ -28,7 +29,7 @@
     }
   }
   $effect(() => {
-    void [view.revision, device?.name];
+    void [view.revision, device?.name, found.heard];
     void read();
   });
   const today = new Date().toLocaleDateString(undefined, { dateStyle: "long" });
@@ -63,7 +64,7 @@
           {#key device.name}<Steps device={device.name} steps={answer.found && !answer.found.problem ? answer.found.steps : answer.sheet.steps} from={answer.found && !answer.found.problem ? "what was found" : "the factory state"} ticks={answer.ticks} onchange={read} />{/key}
           <div class="noprint">
             {#if answer.found}<Differences {device} found={answer.found} />{/if}
-            {#key device.name}<FoundForm {device} onkept={read} again={!!answer.found} />{/key}
+            {#key device.name}<FoundForm {device} onkept={read} last={answer.found ?? null} />{/key}
           </div>
         </div>
       {:else if answer?.why}

@@ -35,6 +35,10 @@ class OfficeState {
   private waiting: (() => void) | null = null;
   private close: (() => void) | null = null;
   private visit = 0;
+  /** Called when something was found of a device. */
+  onfound: (() => void) | null = null;
+  /** Whether what is shown is the office as found, not as it was. */
+  asFound = $state(false);
 
   /** Opens the office that the address names, and keeps trying while the server is not there. */
   async open(id: number) {
@@ -70,6 +74,7 @@ class OfficeState {
     this.close = listen(id, {
       edit: (v) => this.take(v),
       here: (who) => people.hear(who),
+      found: () => this.onfound?.(),
       at: (revision) => {
         if (this.keeping === "lost") {
           this.keeping = "kept";
@@ -110,13 +115,23 @@ class OfficeState {
     people.leave();
     this.view = null;
     this.then = null;
+    this.asFound = false;
     this.undoable = this.redoable = [];
   }
 
   /** Looks at the office as it was; null is now. */
   async look(revision: number | null) {
     if (!this.view) return;
+    this.asFound = false;
     this.then = revision === null || revision === this.view.revision ? null : await api.then(this.view.id, revision);
+  }
+
+  /** Looks at the office as its devices were found to be set. */
+  async lookFound() {
+    if (!this.view) return;
+    const v = await api.foundView(this.view.id);
+    this.then = v;
+    this.asFound = true;
   }
 
   async restore(revision: number) {
@@ -173,7 +188,7 @@ class OfficeState {
     const run = async () => {
       if (!this.view) return null;
       if (this.then) {
-        this.notice = { kind: "problem", text: `This is revision ${this.then.revision}, which is past: go back to now to change something, or restore it.` };
+        this.notice = { kind: "problem", text: this.asFound ? "This is the office as found: go back to the plan to change it." : `This is revision ${this.then.revision}, which is past: go back to now to change something, or restore it.` };
         return null;
       }
       // An edit that is kept at once is not announced: the header would flicker.

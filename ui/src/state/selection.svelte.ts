@@ -126,6 +126,10 @@ class Selection {
     const view = office.shown;
     const mine = ++this.asked;
     if (!view || !this.columns.length) return;
+    if (office.asFound) {
+      this.explained = null; // the words are of the plan
+      return;
+    }
     people.at(this.ports[0] ?? "", this.vlan?.vid ?? 0);
     try {
       const x = await api.explain(view.id, this.ports, this.vlan?.vid ?? 0, office.then?.revision);
