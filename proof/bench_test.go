@@ -8,6 +8,7 @@ import (
 
 	"github.com/stretchr/testify/require"
 
+	"klammer/api"
 	"klammer/core/bridge"
 	"klammer/core/bring"
 	"klammer/core/finding"
@@ -171,5 +172,26 @@ func BenchmarkNotation(b *testing.B) {
 				notation.Print(o)
 			}
 		})
+	}
+}
+
+// BenchmarkSheet is a sheet for a device of 52 ports, with its steps from the
+// factory state.
+func BenchmarkSheet(b *testing.B) {
+	var text strings.Builder
+	for v := range 40 {
+		fmt.Fprintf(&text, "vlan %d v%d\n", 100+v, 100+v)
+	}
+	text.WriteString("device d switch\n  ports 1-52 1G\n  wording by-vlan pvid-apart starts-tagged keeps-pvid-vlan\n")
+	for p := 1; p <= 52; p++ {
+		fmt.Fprintf(&text, "  %d: %d [%d %d]\n", p, 100+p%40, 100+(p+1)%40, 100+(p+2)%40)
+	}
+	f, err := notation.Read("d", text.String())
+	require.NoError(b, err)
+	n := span.Compile(f.Office)
+	for b.Loop() {
+		if s := api.SheetOf(n, 0); s.Problem != "" || len(s.Steps) == 0 {
+			b.Fatal(s.Problem)
+		}
 	}
 }

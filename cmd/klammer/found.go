@@ -14,18 +14,20 @@ import (
 	"klammer/core/office"
 	"klammer/core/span"
 	"klammer/core/wording"
+	"klammer/field"
 	"klammer/spreadsheet"
 )
 
 func foundCmd() *cobra.Command {
 	var asJSON bool
-	var sheet string
+	var sheet, bridge string
 	cmd := &cobra.Command{
 		Use:   "found FILE DEVICE INPUT",
 		Short: "Read what a device is really set to, beside what it should be",
 		Long: `Read what a device is set to from INPUT (- is standard input): lines in bracket
 notation, a table as CSV or XLSX (by VLAN, by port, or a grid of T and U), or
 what bridge -json vlan show and ip -json -details link print on a Linux host.
+ovsdb:unix:PATH or ovsdb:tcp:HOST:PORT reads a running Open vSwitch (RFC 7047).
 Prints each port that differs from the plan, with which side has what, and the
 steps from the one to the other. What cannot be understood goes to standard
 error. Exit status 1 where anything differs.`,
@@ -44,14 +46,22 @@ error. Exit status 1 where anything differs.`,
 			if !n.Aware(i) {
 				return fmt.Errorf("%s knows no VLANs: there is nothing to find", args[1])
 			}
-			data, err := input(cmd, args[2])
-			if err != nil {
-				return err
-			}
 			base := wording.Planned(n, i)
 			d := f.Office.Devices[i]
 			var r *found.Result
-			if strings.EqualFold(filepath.Ext(args[2]), ".xlsx") {
+			var data []byte
+			address, live := strings.CutPrefix(args[2], "ovsdb:")
+			if !live {
+				if data, err = input(cmd, args[2]); err != nil {
+					return err
+				}
+			}
+			if live {
+				var ports []field.SwitchPort
+				if ports, err = field.OVSDB(cmd.Context(), address, bridge); err == nil {
+					r = field.Found(f.Office, d, base, ports, bridge)
+				}
+			} else if strings.EqualFold(filepath.Ext(args[2]), ".xlsx") {
 				var rows [][]string
 				if rows, err = spreadsheet.Rows(data, sheet); err == nil {
 					r, err = found.Rows(d, base, rows)
@@ -78,6 +88,7 @@ error. Exit status 1 where anything differs.`,
 	}
 	cmd.Flags().BoolVar(&asJSON, "json", false, "one JSON document")
 	cmd.Flags().StringVar(&sheet, "sheet", "", "the sheet of a workbook; the first where none is said")
+	cmd.Flags().StringVar(&bridge, "bridge", "", "the bridge of an Open vSwitch; the only one where none is said")
 	return cmd
 }
 
