@@ -122,7 +122,7 @@ var byGroup = kind{
 			now, to := w.now.Ports[p], w.to.Ports[p]
 			for v := range now.Tagged.All() {
 				if !to.Tagged.Has(v) || wireOf(now, v) != wireOf(to, v) {
-					row(Leave, p, v, now, "Remove the row port %s, VID %d, group of %s")
+					row(Leave, p, v, now, "Remove the row of port %s, VID %d, group of %s")
 				}
 			}
 		}
@@ -138,18 +138,18 @@ var byGroup = kind{
 				}
 				return false
 			})
-			name := "none"
+			name := "no group"
 			if to.PVID != 0 {
-				name = "the one of " + d.name(to.PVID)
+				name = "the group of " + d.name(to.PVID)
 			}
 			w.do(Step{Op: Port, Ports: at, Set: Setting{PVID: to.PVID, Untagged: to.Untagged, Admit: to.Admit}, Where: "Ports",
-				Text: fmt.Sprintf("Port %s: group %s, tagged frames %s", d.list(at), name, [...]string{"accepted", "refused"}[onOff(to.Admit == office.AdmitUntagged)])})
+				Text: fmt.Sprintf("Port %s: %s, tagged frames %s", d.list(at), name, [...]string{"accepted", "refused"}[onOff(to.Admit == office.AdmitUntagged)])})
 		}
 		for _, p := range d.logical() {
 			to := w.to.Ports[p]
 			for v := range to.Tagged.All() {
 				if !w.now.Ports[p].Tagged.Has(v) {
-					row(Join, p, v, to, "Add the row port %s, VID %d, group of %s")
+					row(Join, p, v, to, "Add a row: port %s, VID %d, group of %s")
 				}
 			}
 		}

@@ -10,6 +10,12 @@
   }: { jacks: Jack[]; hues: Map<number, string>; label: string; picked?: string; onpick?: (name: string) => void } = $props();
 
   const rows = $derived(twoRows(jacks));
+  // A speed stands where it is not that of most ports.
+  const usual = $derived.by(() => {
+    const n = new Map<string, number>();
+    for (const j of jacks) n.set(j.speed ?? "", (n.get(j.speed ?? "") ?? 0) + 1);
+    return [...n].sort((a, b) => b[1] - a[1])[0]?.[0];
+  });
   const letter = (j: Jack) => (j.off ? "off" : j.untagged.length ? "U" : j.tagged.length || j.rest ? "T" : "");
   const says = (j: Jack) =>
     [
@@ -42,7 +48,7 @@
           aria-pressed={onpick ? picked === j.name : undefined}
           onclick={() => onpick?.(j.name)}
         >
-          <span class="name mono">{j.name}{j.mark === "exception" ? "≠" : ""}</span>
+          <span class="name mono">{j.name}{j.mark === "exception" ? "≠" : ""}{#if j.speed && j.speed !== usual}<i>{j.speed}</i>{/if}</span>
           <span class="box mono">{letter(j)}{#if j.untagged.length && (j.tagged.length || j.rest)}<i>+{j.rest ? "…" : j.tagged.length}</i>{/if}</span>
         </button>
       {/each}
@@ -82,6 +88,11 @@
   .name {
     color: var(--soft);
     white-space: nowrap;
+  }
+  .name i {
+    font-style: normal;
+    font-size: 8px;
+    margin-left: 2px;
   }
   .box {
     width: 32px;

@@ -1,6 +1,7 @@
 <script lang="ts">
   import type { Device, FoundState } from "../api/client";
   import { quote } from "../line/quote";
+  import { office } from "../state/office.svelte";
   import { pending } from "../state/pending.svelte";
 
   let { device, found }: { device: Device; found: FoundState } = $props();
@@ -11,6 +12,9 @@
     const why = p?.because ? ` because ${JSON.stringify(p.because)}` : "";
     return `${device.name} ${quote(name(port))}: ${shape}${why}`;
   };
+  // Ports that something is plugged into come first: somebody notices there.
+  const plugs = $derived(new Map((office.shown?.devices ?? []).flatMap((d) => d.ports.filter((p) => p.plugs).map((p) => [`${d.name}.${p.name}`, p.plugs!.map((g) => g.name).join(", ")] as [string, string]))));
+  const meaning = $derived([...found.meaning].sort((a, b) => Number(plugs.has(b.port)) - Number(plugs.has(a.port))));
   const spaced = (p: string) => p.replace(".", " ");
   const few = (ps: string[]) => ps.slice(0, 6).map(spaced).join(", ") + (ps.length > 6 ? ` and ${ps.length - 6} more` : "");
 </script>
@@ -35,8 +39,8 @@
     <p class="acts"><button id="take-all" onclick={() => pending.propose(found.differences.map((d) => statement(d.port, d.found)), `${device.name}: take all that was found as planned`)}>Take all that was found…</button> or let the plan stand: the steps lead to it.</p>
     {#if found.meaning.length}
       <h3>What the plan changes for frames</h3>
-      {#each found.meaning.slice(0, 12) as m (m.port)}
-        <p class="meaning"><b>{spaced(m.port)}</b> {m.gains.length ? `gains ${few(m.gains)}` : ""}{m.gains.length && m.loses.length ? "; " : ""}{m.loses.length ? `loses ${few(m.loses)}` : ""}</p>
+      {#each meaning.slice(0, 12) as m (m.port)}
+        <p class="meaning"><b>{spaced(m.port)}</b>{plugs.has(m.port) ? ` (${plugs.get(m.port)})` : ""} {m.gains.length ? `gains ${few(m.gains)}` : ""}{m.gains.length && m.loses.length ? "; " : ""}{m.loses.length ? `loses ${few(m.loses)}` : ""}</p>
       {/each}
       {#if found.meaning.length > 12}<p class="meaning">and {found.meaning.length - 12} more ports</p>{/if}
     {/if}

@@ -49,6 +49,7 @@
         <h1>{device.name}</h1>
         <p class="lead">{device.kind}{wording ? `, asks ${wording}` : ""}{device.manage ? `, managed in ${device.manage}` : ""}</p>
         <p class="print">{view.title} · revision {answer?.revision ?? view.revision} · {today}</p>
+        <a class="noprint csv" href={`/api/offices/${view.id}/grid?device=${encodeURIComponent(device.name)}`} download>grid as CSV</a>
         <button class="noprint" onclick={() => print()}>Print for the rack door</button>
       </header>
       <Front jacks={jacks(device)} hues={hues.of} label={`The front of ${device.name}`} />
@@ -111,6 +112,11 @@
   }
   .print {
     display: none;
+  }
+  .csv {
+    color: var(--soft);
+    text-decoration: underline;
+    font-size: 13px;
   }
   .unsayable {
     border-left: 3px solid var(--red);
