@@ -152,17 +152,6 @@ var verbs = map[string]struct {
 	"add":      {"add NAME switch, 24 ports, by VLAN", doAdd},
 }
 
-// Verbs lists how each verb is written.
-func Verbs() []string {
-	var out []string
-	for _, v := range verbs {
-		out = append(out, v.form)
-	}
-	out = append(out, planForm)
-	slices.Sort(out)
-	return out
-}
-
 const planForm = "plan NAME from DEVICE"
 
 // isVerb says whether words are one of the verbs. A device's name wins.

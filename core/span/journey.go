@@ -283,18 +283,17 @@ func wears(w bridge.Wire) string {
 }
 
 // slower is the speed of a port's cable: that of its slower end, 0 where one
-// is not known.
+// is not known. Where a bundle's cables end in several places, the first counts.
 func (n *Net) slower(dev, port int) office.Speed {
-	for _, l := range n.Topo.LinksAt(dev, port) {
-		for _, to := range n.otherEnds(&n.Topo.Links[l], dev, port) {
-			a, b := n.speed(dev, port), n.speed(to.Dev, to.Port)
-			if a == 0 || b == 0 {
-				return 0
-			}
-			return min(a, b)
-		}
+	links := n.Topo.LinksAt(dev, port)
+	if len(links) == 0 {
+		return 0
 	}
-	return 0
+	a := n.speed(dev, port)
+	for _, to := range n.otherEnds(&n.Topo.Links[links[0]], dev, port) {
+		a = min(a, n.speed(to.Dev, to.Port))
+	}
+	return a
 }
 
 // speed is a port's, or that of one member of a bundle: one flow takes one.

@@ -56,6 +56,7 @@
     position: absolute;
     top: 0;
     height: 26px;
+    display: flex;
     contain: layout size style;
   }
 </style>

@@ -47,7 +47,7 @@ const words = { U: "untagged", T: "tagged", "": "not a member" };
  */
 export function cells(columns: Column[], v: Pick<Vlan, "vid" | "name">, a: Around): string {
   let out = "";
-  const start = columns[0]?.x ?? 0;
+  let end = columns[0]?.x ?? 0;
   columns.forEach((c, k) => {
     const p = c.port;
     const index = a.from + k;
@@ -71,7 +71,8 @@ export function cells(columns: Column[], v: Pick<Vlan, "vid" | "name">, a: Aroun
       `<span role="gridcell" id="c-${a.row}-${index}" class="cell${c.blank ? " slim" : ""}${turns ? " turning" : ""}${flight === undefined ? "" : " flight"}"` +
       ` data-row="${a.row}" data-column="${index}" data-port="${escape(c.ports[0]!)}" data-vid="${v.vid}" data-as="${as || "none"}"` +
       `${turns ? ` data-then="${then || "none"}"` : ""} aria-colindex="${index + 2}" aria-label="${escape(says)}" aria-selected="${a.selected(index)}"` +
-      ` style="left:${c.x - start}px;width:${c.width}px">${inside}</span>`;
+      ` style="width:${c.width}px${c.x > end ? `;margin-left:${c.x - end}px` : ""}">${inside}</span>`;
+    end = c.x + c.width;
   });
   return out;
 }

@@ -57,7 +57,7 @@ export function runName(first: string, last: string): string {
 const none = new Map<string, string>();
 
 /** Folds a device's ports; a bundle stands where its first member is. */
-export function fold(d: Device, unfolded: Set<string>, found: Map<string, string> = none): Omit<Column, "x" | "width">[] {
+export function fold(d: Device, unfolded: Set<string>, found: Map<string, string> = none): Folded {
   const shown: Port[] = [];
   const byName = new Map(d.ports.map((p) => [p.name, p]));
   const placed = new Set<string>();
@@ -99,6 +99,32 @@ const widest = 30;
 /** A blank column is a sliver: it can be picked, and takes little room. */
 const sliver = 13;
 
+type Folded = Omit<Column, "x" | "width">[];
+
+/** Devices as they were folded last: an edit changes one of them. */
+const folds = new WeakMap<Device, { unfolded: Set<string>; found: Map<string, string>; columns: Folded }>();
+
+function foldOnce(d: Device, unfolded: Set<string>, found: Map<string, string>): Folded {
+  const was = folds.get(d);
+  if (was && was.unfolded === unfolded && was.found === found) return was.columns;
+  const columns = fold(d, unfolded, found);
+  folds.set(d, { unfolded, found, columns });
+  return columns;
+}
+
+/** The columns of each device as they were laid out last, by its name: those that say the same stay the same objects. */
+const before = new Map<string, Column[]>();
+
+function reuse(device: string, now: Column[]): Column[] {
+  const old = new Map(before.get(device)?.map((c) => [c.ports[0], c]));
+  const out = now.map((c) => {
+    const was = old.get(c.ports[0]!);
+    return was && was.port === c.port && was.x === c.x && was.width === c.width && was.label === c.label && was.blank === c.blank && was.ports.length === c.ports.length ? was : c;
+  });
+  before.set(device, out);
+  return out;
+}
+
 /** Groups as they were laid out last, so that what stays is not drawn again. */
 const laid = new WeakMap<Device, { unfolded: Set<string>; found: Map<string, string>; group: Group; each: number }>();
 
@@ -107,7 +133,7 @@ export function layout(devices: Device[], order: string[], unfolded: Set<string>
   const byName = new Map(devices.map((d) => [d.name, d]));
   const folded = order.flatMap((n) => {
     const d = byName.get(n);
-    return d ? [{ device: d, columns: fold(d, unfolded, found) }] : [];
+    return d ? [{ device: d, columns: foldOnce(d, unfolded, found) }] : [];
   });
   let full = 0;
   let slim = 0;
@@ -126,12 +152,15 @@ export function layout(devices: Device[], order: string[], unfolded: Set<string>
       x = start + was.group.width + gap;
       continue;
     }
-    const cs = g.columns.map((c) => {
-      const w = c.blank ? sliver : width;
-      const column = { ...c, x, width: w };
-      x += w;
-      return column;
-    });
+    const cs = reuse(
+      g.device.name,
+      g.columns.map((c) => {
+        const w = c.blank ? sliver : width;
+        const column = { ...c, x, width: w };
+        x += w;
+        return column;
+      }),
+    );
     columns.push(...cs);
     const group = { device: g.device, columns: cs, x: start, width: x - start };
     laid.set(g.device, { unfolded, found, group, each: width });

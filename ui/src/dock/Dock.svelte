@@ -18,12 +18,13 @@
     background: var(--paper);
     min-height: 0;
   }
-  .dock > :global(*) {
+  .dock > :global(div) {
     padding: 10px 16px;
     overflow: auto;
     min-height: 0;
   }
-  .dock > :global(* + *) {
+  .dock > :global(.findings),
+  .dock > :global(.reach) {
     border-left: 1px solid var(--hair);
   }
   .dock :global(h2) {

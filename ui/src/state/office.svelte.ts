@@ -169,7 +169,10 @@ class OfficeState {
     const changed = new Map(v.devices.map((d) => [d.name, d]));
     this.view = {
       ...v,
-      devices: old.devices.map((d) => changed.get(d.name) ?? d),
+      devices: old.devices.map((d) => {
+        const now = changed.get(d.name);
+        return now ? { ...now, ports: keep(d.ports, now.ports) } : d;
+      }),
       vlans: keep(old.vlans, v.vlans),
       links: keep(old.links, v.links),
       findings: keep(old.findings, v.findings),
