@@ -7,7 +7,7 @@ import (
 	"klammer/core/office"
 )
 
-// byChoice: a port has one of three: the default VLAN only, one VLAN only, or
+// byChoice: a port has one of three: the default VLAN alone, one other alone, or
 // the default untagged with all other VLANs of the device tagged. There is
 // nothing between. The default VLAN is VLAN 1.
 var byChoice = kind{
@@ -69,7 +69,7 @@ var byChoice = kind{
 		case !x.Untagged.Empty():
 			near = only(single(&x.Untagged))
 		}
-		return "a port is in the default VLAN only, in one VLAN only, or in the default untagged with all others tagged", near
+		return "a port has the default VLAN alone, one other alone, or the default untagged with all others tagged", near
 	},
 	steps: func(d *Device, w *way) {
 		w.create("VLANs", "Create VLAN %s")

@@ -25,7 +25,7 @@ var byGroup = kind{
 			}
 			return fmt.Sprint(number[v])
 		}
-		ports := Table{Title: "Ports", Head: []string{"Port", "Group", "Tagged frames"}}
+		ports := Table{Title: "Ports", Head: []string{"Port", "In group", "Tagged frames"}}
 		ports.Rows = d.runs(func(p int) []string {
 			x := s.Ports[p]
 			if x.Off {
@@ -33,7 +33,7 @@ var byGroup = kind{
 			}
 			return []string{group(x.PVID), [...]string{"accepted", "refused"}[onOff(x.Admit == office.AdmitUntagged)]}
 		})
-		rows := Table{Title: "Rows", Head: []string{"Port", "Group", "VID on the wire"}}
+		rows := Table{Title: "Rows", Head: []string{"Port", "In group", "VID on the wire"}}
 		for _, p := range d.logical() {
 			for v := range s.Ports[p].Tagged.All() {
 				rows.Rows = append(rows.Rows, []string{d.list([]int{p}), group(v), fmt.Sprint(wireOf(s.Ports[p], v))})
@@ -47,13 +47,13 @@ var byGroup = kind{
 			return err
 		}
 		group := func(r *row) office.VID {
-			g := r.text("Group")
+			g := r.text("In group")
 			if none(g) {
 				return 0
 			}
 			v, ok := vlan[g]
 			if !ok || v == 0 {
-				r.wrong("Group", fmt.Errorf("it is not said which VLAN group %s stands for", g))
+				r.wrong("In group", fmt.Errorf("it is not said which VLAN group %s stands for", g))
 			}
 			return v
 		}
@@ -80,7 +80,7 @@ var byGroup = kind{
 			for _, p := range r.ports("Port") {
 				x := &s.Ports[p]
 				if x.Untagged.Has(v) {
-					r.wrong("Group", fmt.Errorf("port %s sits in that group untagged", d.Ports[p].Name))
+					r.wrong("In group", fmt.Errorf("port %s sits in that group untagged", d.Ports[p].Name))
 				}
 				x.Tagged.Add(v)
 				if wire != v {
