@@ -75,20 +75,13 @@ type Somebody struct {
 // here tells everybody at an office, on every server, where one tab is. It is
 // kept nowhere: who is not heard of for a while is gone.
 func (s *Server) here(c fiber.Ctx) error {
-	name, err := author(c)
-	if err != nil {
-		return err
-	}
 	var q Here
-	if err := body(c, &q); err != nil {
+	name, r, err := s.asked(c, &q)
+	if err != nil {
 		return err
 	}
 	if len(q.Tab) > 40 || len(q.Port) > 100 {
 		return bad("tab", "a tab has up to 40 letters, a port up to 100")
-	}
-	r, err := s.room(c)
-	if err != nil {
-		return err
 	}
 	text, err := json.Marshal(Somebody{Here: q, Name: name, Office: r.id})
 	if err != nil {

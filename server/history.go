@@ -20,15 +20,8 @@ type UndoRequest struct {
 }
 
 func (s *Server) undo(c fiber.Ctx) error {
-	name, err := author(c)
-	if err != nil {
-		return err
-	}
 	var q UndoRequest
-	if err := body(c, &q); err != nil {
-		return err
-	}
-	r, err := s.room(c)
+	name, r, err := s.asked(c, &q)
 	if err != nil {
 		return err
 	}
@@ -206,15 +199,8 @@ func (s *Server) then(c fiber.Ctx) error {
 
 // restore makes the office as it was at a revision, as a new edit.
 func (s *Server) restore(c fiber.Ctx) error {
-	name, err := author(c)
-	if err != nil {
-		return err
-	}
 	var q UndoRequest
-	if err := body(c, &q); err != nil {
-		return err
-	}
-	r, err := s.room(c)
+	name, r, err := s.asked(c, &q)
 	if err != nil {
 		return err
 	}

@@ -102,15 +102,8 @@ func (s *Server) office(c fiber.Ctx) error {
 }
 
 func (s *Server) edit(c fiber.Ctx) error {
-	name, err := author(c)
-	if err != nil {
-		return err
-	}
 	var q EditRequest
-	if err := body(c, &q); err != nil {
-		return err
-	}
-	r, err := s.room(c)
+	name, r, err := s.asked(c, &q)
 	if err != nil {
 		return err
 	}

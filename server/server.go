@@ -135,6 +135,19 @@ func (s *Server) room(c fiber.Ctx) (*room, error) {
 	return r, nil
 }
 
+// asked is how every request that writes to an office begins: who asks, what,
+// and of which office.
+func (s *Server) asked(c fiber.Ctx, into any) (name string, r *room, err error) {
+	if name, err = author(c); err != nil {
+		return
+	}
+	if err = body(c, into); err != nil {
+		return
+	}
+	r, err = s.room(c)
+	return
+}
+
 // guard keeps other pages in the same browser out: requests are for this host
 // by a loopback name, and writes come from its own pages and carry JSON.
 func guard(c fiber.Ctx) error {

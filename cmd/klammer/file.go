@@ -10,6 +10,7 @@ import (
 
 	"klammer/core/notation"
 	"klammer/core/office"
+	"klammer/core/span"
 )
 
 // read reads an office; every mistake in it goes to standard error, a line
@@ -60,4 +61,17 @@ func printJSON(cmd *cobra.Command, v any) error {
 // portArg reads DEVICE.PORT.
 func portArg(o *office.Office, s string) (office.PortRef, error) {
 	return notation.PortRef(o, s)
+}
+
+// deviceArg reads an office and finds one of its devices: the file, the office
+// worked out, and the device's place.
+func deviceArg(cmd *cobra.Command, file, device string) (f *notation.File, n *span.Net, i int, err error) {
+	if f, err = read(cmd, file); err != nil {
+		return
+	}
+	if _, err = office.NewDraft(f.Office).FindDevice(device); err != nil {
+		return
+	}
+	n = span.Compile(f.Office)
+	return f, n, n.Topo.DeviceIndex(device), nil
 }

@@ -11,8 +11,6 @@ import (
 
 	"klammer/api"
 	"klammer/core/found"
-	"klammer/core/office"
-	"klammer/core/span"
 	"klammer/core/wording"
 	"klammer/field"
 	"klammer/spreadsheet"
@@ -34,15 +32,10 @@ error. Exit status 1 where anything differs.`,
 		Example: "  klammer found demo/clinic.klm ward-east ports.csv\n  bridge -json vlan show | klammer found office.klm host -",
 		Args:    cobra.ExactArgs(3),
 		RunE: func(cmd *cobra.Command, args []string) error {
-			f, err := read(cmd, args[0])
+			f, n, i, err := deviceArg(cmd, args[0], args[1])
 			if err != nil {
 				return err
 			}
-			if _, err := office.NewDraft(f.Office).FindDevice(args[1]); err != nil {
-				return err
-			}
-			n := span.Compile(f.Office)
-			i := n.Topo.DeviceIndex(args[1])
 			if !n.Aware(i) {
 				return fmt.Errorf("%s knows no VLANs: there is nothing to find", args[1])
 			}

@@ -9,7 +9,6 @@ import (
 
 	"klammer/api"
 	"klammer/core/office"
-	"klammer/core/span"
 )
 
 func sheetCmd() *cobra.Command {
@@ -23,15 +22,10 @@ say goes to standard error, with what comes nearest, and exits with status 1.`,
 		Example: "  klammer sheet demo/clinic.klm ward-east\n  klammer sheet demo/clinic.klm annex --json",
 		Args:    cobra.ExactArgs(2),
 		RunE: func(cmd *cobra.Command, args []string) error {
-			f, err := read(cmd, args[0])
+			_, n, i, err := deviceArg(cmd, args[0], args[1])
 			if err != nil {
 				return err
 			}
-			if _, err := office.NewDraft(f.Office).FindDevice(args[1]); err != nil {
-				return err
-			}
-			n := span.Compile(f.Office)
-			i := n.Topo.DeviceIndex(args[1])
 			s := api.SheetOf(n, i)
 			if s == nil {
 				if !n.Aware(i) {
