@@ -461,8 +461,51 @@ func (c *check) unsayable(i int) {
 		near := u.Nearest.Shape()
 		c.add(Finding{Code: "unsayable", Ports: []office.PortRef{ref}, ID: about("unsayable", ref),
 			Text:  fmt.Sprintf("%s asks %s, and cannot be told what %s should be: %s. What comes nearest is %s.", d.Name, strings.ReplaceAll(d.Wording.Name, "-", " "), portName(ref), u.Why, notation.Shape(near)),
-			Mends: [][]string{{set(ref, near)}}})
+			Mends: append([][]string{{set(ref, near)}}, c.elsewhere(i, u.Port)...)})
 	}
+}
+
+// elsewhere moves what is plugged into a port to a free port of another device
+// whose wording can say what it wants: nothing where that cannot be.
+func (c *check) elsewhere(i, p int) [][]string {
+	d := c.n.Office.Devices[i]
+	from := office.PortRef{Device: d.Name, Port: d.Ports[p].Name}
+	s, _ := c.n.Shape(i, p)
+	taken := map[office.PortRef]bool{}
+	var lines []string
+	for _, g := range c.n.Office.Plugs {
+		taken[g.Port] = true
+		if g.Port == from {
+			lines = append(lines, "-"+notation.Removal(g))
+		}
+	}
+	if len(lines) == 0 || len(c.n.Topo.LinksAt(i, p)) > 0 {
+		return nil
+	}
+	for _, j := range c.n.Outwards() {
+		w := wording.For(c.n, j)
+		if w == nil || j == i {
+			continue
+		}
+		plan := wording.Planned(c.n, j)
+		for q := range w.Ports {
+			to := office.PortRef{Device: w.Name, Port: w.Ports[q].Name}
+			if now, _ := c.n.Shape(j, q); w.Ports[q].Kind != office.Physical || w.Ports[q].Bundle > 0 || taken[to] || len(c.n.Topo.LinksAt(j, q)) > 0 || len(now.Untagged)+len(now.Tagged) > 0 {
+				continue
+			}
+			if len(wording.Cannot(w, plan.With(q, wording.Of(s)))) > len(wording.Cannot(w, plan)) {
+				break // its other ports are asked for alike
+			}
+			for _, g := range c.n.Office.Plugs {
+				if g.Port == from {
+					g.Port = to
+					lines = append(lines, notation.Thing(g))
+				}
+			}
+			return [][]string{append(lines, set(to, *s), set(from, office.Shape{Off: true}))}
+		}
+	}
+	return nil
 }
 
 // inside is one-way for two ports of one device: a port with ingress filtering

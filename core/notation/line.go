@@ -239,7 +239,7 @@ func Statements(o *office.Office, e office.Edit) (lines []string, exact bool) {
 		}
 		flush()
 		if c.After == nil {
-			lines = append(lines, "-"+removal(c.Before))
+			lines = append(lines, "-"+Removal(c.Before))
 			continue
 		}
 		if _, isDevice := c.After.(*office.Device); isDevice && c.Before != nil {
@@ -257,7 +257,8 @@ func sameSetting(a, b office.Setting) bool {
 	return a.Because == b.Because && (a.Shape == nil) == (b.Shape == nil) && (a.Shape == nil || a.Shape.Equal(*b.Shape))
 }
 
-func removal(t office.Thing) string {
+// Removal is what follows the minus of a statement that removes a thing.
+func Removal(t office.Thing) string {
 	switch t := t.(type) {
 	case *office.VLAN:
 		return fmt.Sprintf("vlan %d", t.VID)
