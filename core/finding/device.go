@@ -460,7 +460,7 @@ func (c *check) unsayable(i int) {
 		ref := office.PortRef{Device: d.Name, Port: d.Ports[u.Port].Name}
 		near := u.Nearest.Shape()
 		c.add(Finding{Code: "unsayable", Ports: []office.PortRef{ref}, ID: about("unsayable", ref),
-			Text:  fmt.Sprintf("%s asks %s, and cannot be told what %s should be: %s. What comes nearest is %s.", d.Name, strings.ReplaceAll(d.Wording.Name, "-", " "), portName(ref), u.Why, notation.Shape(near)),
+			Text:  fmt.Sprintf("%s asks %s, and cannot be told what %s should be: %s. What comes nearest is %s.", d.Name, strings.NewReplacer("sub-interface", "sub-interface", "-", " ", "linux", "as Linux does").Replace(d.Wording.Name), portName(ref), u.Why, notation.Shape(near)),
 			Mends: append([][]string{{set(ref, near)}}, c.elsewhere(i, u.Port)...)})
 	}
 }

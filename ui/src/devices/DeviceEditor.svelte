@@ -3,6 +3,7 @@
   import { quote } from "../line/quote";
   import { office } from "../state/office.svelte";
   import { pending } from "../state/pending.svelte";
+  import { asks } from "./asks";
   import { place } from "../state/place.svelte";
 
   let { device }: { device: Device } = $props();
@@ -33,7 +34,7 @@
 
 <h2>{n}</h2>
 <div class="facts">
-  <label>Wording <select class="field" value={device.wording?.split(" ")[0] ?? ""} onchange={(e) => say(e.currentTarget.value ? `${n} wording ${e.currentTarget.value}` : `-${n} wording`)}><option value="">not said</option>{#each wordings as w (w)}<option value={w}>{w.replaceAll("-", " ").replace("vlan", "VLAN")}</option>{/each}</select></label>
+  <label>Wording <select class="field" value={device.wording?.split(" ")[0] ?? ""} onchange={(e) => say(e.currentTarget.value ? `${n} wording ${e.currentTarget.value}` : `-${n} wording`)}><option value="">not said</option>{#each wordings as w (w)}<option value={w}>{asks(w)}</option>{/each}</select></label>
   <label>Forwarding <select class="field" value={device.forwarding} onchange={(e) => say(`${n} forwarding ${e.currentTarget.value}`)}>{#each forwardings as f (f)}<option>{f}</option>{/each}</select></label>
   <label>Follows <select class="field" value={device.follows ?? ""} onchange={(e) => pending.propose([e.currentTarget.value ? `follow ${n} ${e.currentTarget.value}` : `-${n} follows`])}><option value="">no plan</option>{#each office.shown?.plans ?? [] as p (p.name)}<option>{p.name}</option>{/each}</select></label>
   <label>Managed in <input class="field mono" value={manage} placeholder="190 10.61.190.4" onchange={(e) => say(e.currentTarget.value.trim() ? `${n} manage ${e.currentTarget.value}` : `-${n} manage`)} /></label>

@@ -4,6 +4,7 @@
   import { hues } from "../state/hues.svelte";
   import { office } from "../state/office.svelte";
   import { place } from "../state/place.svelte";
+  import { asks } from "./asks";
   import AddDevice from "./AddDevice.svelte";
   import DeviceEditor from "./DeviceEditor.svelte";
   import PortEditor from "./PortEditor.svelte";
@@ -12,7 +13,6 @@
   const ordered = $derived(view.order.flatMap((n) => view.devices.find((d) => d.name === n) ?? []));
   const device = $derived(view.devices.find((d) => d.name === place.now.query.get("device")) ?? ordered[0]);
   const port = $derived(place.now.query.get("port") ?? "");
-  const asks = (w: string) => w.split(" ")[0]!.replaceAll("-", " ").replace("vlan", "VLAN");
   const pick = (d: string, p: string) => place.go(place.href("devices", { device: d, port: p }), true);
 </script>
 

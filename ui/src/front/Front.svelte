@@ -42,7 +42,7 @@
           class:empty={!letter(j)}
           class:picked={picked === j.name}
           class:changed={j.mark === "changed"}
-          style:--vlan={hues.get(j.untagged[0] ?? j.tagged[0] ?? 0) ?? "var(--faint)"}
+          style:--vlan={hues.get((j.untagged.includes(j.pvid) ? j.pvid : j.untagged[0]) ?? j.tagged[0] ?? 0) ?? "var(--faint)"}
           title={says(j)}
           aria-label={says(j)}
           aria-pressed={onpick ? picked === j.name : undefined}

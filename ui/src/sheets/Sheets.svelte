@@ -1,6 +1,7 @@
 <script lang="ts">
   import { api, type SheetAnswer } from "../api/client";
   import Front from "../front/Front.svelte";
+  import { asks } from "../devices/asks";
   import { jacks } from "../front/front";
   import { hues } from "../state/hues.svelte";
   import { found } from "../state/found.svelte";
@@ -34,7 +35,7 @@
   });
   const today = new Date().toLocaleDateString(undefined, { dateStyle: "long" });
   const when = (at: string) => new Date(at).toLocaleString(undefined, { dateStyle: "medium", timeStyle: "short" });
-  const wording = $derived(device?.wording?.split(" ")[0]?.replaceAll("-", " ").replace("vlan", "VLAN") ?? "");
+  const wording = $derived(asks(device?.wording));
 </script>
 
 <div class="sheets">
