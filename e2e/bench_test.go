@@ -2,8 +2,6 @@ package e2e
 
 import (
 	"fmt"
-	"os"
-	"os/exec"
 	"slices"
 	"testing"
 
@@ -15,19 +13,7 @@ import (
 
 // BenchmarkEdit is the time of one edit from the key press to "kept".
 func BenchmarkEdit(b *testing.B) {
-	if _, err := exec.LookPath("chromium"); err != nil {
-		b.Skip("chromium is not installed")
-	}
-	data, err := stage.Folder()
-	require.NoError(b, err)
-	defer os.RemoveAll(data)
-	p, err := stage.Start(data, 0)
-	require.NoError(b, err)
-	defer func() { _ = p.Stop() }()
-	ctx, stop, err := stage.Browser(b.Context())
-	require.NoError(b, err)
-	defer stop()
-	require.NoError(b, stage.Open(ctx, p.URL, "Robin"))
+	ctx, _ := start(b)
 	require.NoError(b, chromedp.Do(ctx, chromedp.Click(stage.Cell("rack.19", 130))))
 	// Measured inside the page: a key event to the moment the page says "kept".
 	// A person leaves the page time to paint between two keys; without a pause,

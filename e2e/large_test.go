@@ -5,8 +5,6 @@ import (
 	"fmt"
 	"io"
 	"net/http"
-	"os"
-	"os/exec"
 	"regexp"
 	"slices"
 	"strings"
@@ -79,19 +77,7 @@ func TestLargeOffice(t *testing.T) {
 // the longest frame of a scroll takes, a key press to the repainted cell, and to
 // "kept" with new findings; and the weight of the first load.
 func BenchmarkBoard(b *testing.B) {
-	if _, err := exec.LookPath("chromium"); err != nil {
-		b.Skip("chromium is not installed")
-	}
-	data, err := stage.Folder()
-	require.NoError(b, err)
-	defer os.RemoveAll(data)
-	p, err := stage.Start(data, 0)
-	require.NoError(b, err)
-	defer func() { _ = p.Stop() }()
-	ctx, stop, err := stage.Browser(b.Context())
-	require.NoError(b, err)
-	defer stop()
-	require.NoError(b, stage.Open(ctx, p.URL, "Robin"))
+	ctx, p := start(b)
 	run := func(script string) []float64 {
 		v, err := chromedp.Run(ctx, chromedp.Evaluate[[]float64](script, chromedp.EvalAwaitPromise))
 		require.NoError(b, err)

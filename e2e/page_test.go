@@ -18,7 +18,7 @@ import (
 )
 
 // start gives a program on fresh data and a browser at its board.
-func start(t *testing.T) (context.Context, *stage.Program) {
+func start(t testing.TB) (context.Context, *stage.Program) {
 	t.Helper()
 	if _, err := exec.LookPath("chromium"); err != nil {
 		t.Skip("chromium is not installed: apt-get install chromium (./run test does)")

@@ -134,12 +134,12 @@ func trimWord(s string) string {
 }
 
 // past is the office as it was at a revision, and the edit that leads there
-// from now.
+// from now, which is at another.
 func past(c fiber.Ctx, st *store.Store, id int64, now *office.Office, revision, at int64) (*office.Office, office.Edit, error) {
 	if revision < 1 || revision > at {
 		return nil, nil, bad("revision", "the office has the revisions 1 to %d", at)
 	}
-	since, err := st.History(c.Context(), id, revision, int(at-revision))
+	since, err := st.HistoryPage(c.Context(), id, revision, at+1, int(at-revision)) // none that came after now was read
 	if err != nil {
 		return nil, nil, err
 	}
@@ -209,7 +209,7 @@ func (s *Server) restore(c fiber.Ctx) error {
 		return err
 	}
 	v, err := r.edit(c.Context(), name, now.Revision, 0, func(n *span.Net) (*planned, error) {
-		o, e, err := past(c, s.store, r.id, n.Office, q.Revision, now.Revision)
+		o, e, err := past(c, s.store, r.id, n.Office, q.Revision, r.revision) // the room is held: n is of that revision
 		if err != nil {
 			return nil, err
 		}
