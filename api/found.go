@@ -34,13 +34,15 @@ type PortChange struct {
 	Port  string   `json:"port" required:"true"`
 	Gains []string `json:"gains" required:"true" nullable:"false"`
 	Loses []string `json:"loses" required:"true" nullable:"false"`
+
+	Otherwise []string `json:"otherwise" required:"true" nullable:"false" description:"reached as before, but in another form: tagged, untagged, or under another VID"`
 }
 
 // PortChanges are changes as JSON, never null.
 func PortChanges(cs []span.Change) []PortChange {
 	out := []PortChange{}
 	for _, c := range cs {
-		out = append(out, PortChange{c.Port.String(), Refs(c.Gains), Refs(c.Loses)})
+		out = append(out, PortChange{c.Port.String(), Refs(c.Gains), Refs(c.Loses), Refs(c.Otherwise)})
 	}
 	return out
 }

@@ -77,14 +77,18 @@ func drawShape(t *rapid.T, uses bool) string {
 func Draw(t *rapid.T, most int) *office.Office {
 	var b strings.Builder
 	for _, v := range vids[:4] {
-		fmt.Fprintf(&b, "vlan %d v%d\n", v, v)
+		local := ""
+		if rapid.IntRange(0, 2).Draw(t, "local") == 0 {
+			local = " local"
+		}
+		fmt.Fprintf(&b, "vlan %d v%d%s\n", v, v, local)
 	}
 	fmt.Fprintf(&b, "use desk %s\nuse uplink %s\n", drawShape(t, false), drawShape(t, false))
 	fmt.Fprintf(&b, "plan p\n  1: %s\n  last-1-last: %s\n", drawShape(t, true), drawShape(t, true))
 	n := rapid.IntRange(1, most).Draw(t, "devices")
 	var free []string
 	for i := range n {
-		fmt.Fprintf(&b, "device d%d switch", i)
+		fmt.Fprintf(&b, "device d%d %s", i, rapid.SampledFrom([]string{"switch", "switch", "switch", "host", "other"}).Draw(t, "kind"))
 		if rapid.IntRange(0, 3).Draw(t, "follows") == 0 {
 			b.WriteString(" follows p")
 		}
@@ -102,7 +106,7 @@ func Draw(t *rapid.T, most int) *office.Office {
 			}
 		}
 		if rapid.IntRange(0, 3).Draw(t, "inner") == 0 {
-			fmt.Fprintf(&b, "  inner vm vm: %s\n", drawShape(t, true))
+			fmt.Fprintf(&b, "  inner vm %s: %s\n", rapid.SampledFrom([]string{"vm", "cpu"}).Draw(t, "flavour"), drawShape(t, true))
 		}
 		if rapid.IntRange(0, 2).Draw(t, "manage") == 0 {
 			fmt.Fprintf(&b, "  manage %d\n", rapid.SampledFrom(vids).Draw(t, "manage in"))

@@ -240,19 +240,22 @@ func (p *Plain) ingress(e plainEnd, w wire) (domain, bool) {
 		}
 	}
 	if f == office.Grouped {
-		if w > 0 {
-			if x, ok := q.tagged[vlan]; ok && x == w {
-				return domain(fmt.Sprintf("vlan %d", vlan)), true
+		group := office.VID(0) // the untagged VLAN; of several, the one that is the PVID, else the least
+		for v := range q.untagged {
+			if group == 0 || v == q.pvid || v < group && group != q.pvid {
+				group = v
 			}
-			if q.pvid == 0 {
-				return "", false
-			}
-			return domain(fmt.Sprintf("vlan %d keeps %d", q.pvid, w)), true
 		}
-		if q.pvid == 0 {
+		if x, ok := q.tagged[vlan]; w > 0 && ok && x == w {
+			return domain(fmt.Sprintf("vlan %d", vlan)), true
+		}
+		if group == 0 {
 			return "", false
 		}
-		return domain(fmt.Sprintf("vlan %d", q.pvid)), true
+		if w > 0 {
+			return domain(fmt.Sprintf("vlan %d keeps %d", group, w)), true
+		}
+		return domain(fmt.Sprintf("vlan %d", group)), true
 	}
 	if vlan == 0 {
 		return "", false

@@ -35,15 +35,14 @@ func (p *Plain) addressHub(dev int, v office.VID, on string) string {
 			}
 		}
 	}
-	if on == "" {
+	for _, takes := range []func(s office.Shape, cabled bool) bool{
+		func(s office.Shape, _ bool) bool { return s.Of(v) != office.NotMember },
+		func(s office.Shape, _ bool) bool { return s.Rest == office.RestAll && p.o.VLAN(v) != nil },
+		func(s office.Shape, cabled bool) bool { return s.Rest == office.RestNeeded && cabled },
+	} {
 		for i, x := range d.Ports {
-			if p.devs[dev].ports[x.Name] != nil && on == "" {
-				s := p.shape(dev, i)
-				for _, u := range append(append([]office.VID{}, s.Untagged...), s.Tagged...) {
-					if u == v {
-						on = x.Name
-					}
-				}
+			if q := p.devs[dev].ports[x.Name]; q != nil && on == "" && takes(p.shape(dev, i), len(q.cables) > 0) {
+				on = x.Name
 			}
 		}
 	}
@@ -62,7 +61,7 @@ func (p *Plain) addressHub(dev int, v office.VID, on string) string {
 
 // places is where a VLAN has terminals, served or not, by hub.
 func (p *Plain) places(v office.VID) map[string]bool {
-	at := map[string]bool{}
+	at, bare := map[string]bool{}, map[string]bool{}
 	registered := p.o.VLAN(v) != nil
 	for i, pd := range p.devs {
 		if len(pd.d.Ports) == 0 {
@@ -77,9 +76,19 @@ func (p *Plain) places(v office.VID) map[string]bool {
 			if s.Off {
 				continue
 			}
-			tagged := s.Of(v) == office.Tagged || s.Rest == office.RestAll
-			if s.Of(v) == office.Untagged && (q.inner || len(q.cables) == 0) || q.inner && tagged && registered {
-				at[p.hub(plainEnd{i, x.Name})] = true
+			h := p.hub(plainEnd{i, x.Name})
+			names := s.Of(v) != office.NotMember
+			switch {
+			case q.inner:
+				if s.Of(v) == office.Untagged || registered && (names || s.Rest == office.RestAll) {
+					at[h] = true
+				}
+			case p.itself(i):
+				if names {
+					at[h] = true
+				}
+			case names && len(q.cables) == 0:
+				bare[h] = true
 			}
 		}
 		for _, a := range pd.d.Addresses {
@@ -96,7 +105,58 @@ func (p *Plain) places(v office.VID) map[string]bool {
 			at[p.hub(p.plugEnd(g))] = true
 		}
 	}
+	if x := p.o.VLAN(v); len(at) == 0 && x != nil && x.Local {
+		return at // ports that are put away
+	}
+	for h := range bare {
+		at[h] = true
+	}
 	return at
+}
+
+// itself says whether a device is the user of what comes to its ports.
+func (p *Plain) itself(dev int) bool {
+	d := p.o.Devices[dev]
+	for _, x := range d.Ports {
+		if x.Kind == office.Inner {
+			return false
+		}
+	}
+	return (d.Kind == "host" || d.Kind == "other") && !unaware(d)
+}
+
+// lets says whether addresses of a device in a VLAN get out of its processor.
+func (p *Plain) lets(dev int, v office.VID) bool {
+	d := p.o.Devices[dev]
+	if d.Forwarding == office.Routed {
+		return true
+	}
+	all := true
+	for _, x := range d.Ports {
+		if x.Flavour == "cpu" {
+			q := p.devs[dev].ports[x.Name]
+			if _, tagged := q.tagged[v]; !q.off && (tagged || q.untagged[v]) {
+				return true
+			}
+			all = false
+		}
+	}
+	return all
+}
+
+// serves says whether a plug's port gives it its VLAN, there and back.
+func (p *Plain) serves(g office.Plug) bool {
+	e := p.plugEnd(g)
+	w := wire(-1)
+	if g.Tagged {
+		w = wire(g.Wants)
+	}
+	in, ok := p.ingress(e, w)
+	if !ok || in != domain(fmt.Sprintf("vlan %d", g.Wants)) && in != domain(fmt.Sprintf("vlan %d on %s", g.Wants, e.port)) {
+		return false
+	}
+	out, ok := p.egress(e, in)
+	return ok && out == w
 }
 
 func (p *Plain) plugEnd(g office.Plug) plainEnd {
@@ -187,7 +247,8 @@ func (p *Plain) wanted() map[office.VID]bool {
 	}
 	for i, pd := range p.devs {
 		for k := range pd.d.Ports {
-			for _, v := range p.shape(i, k).Untagged {
+			s := p.shape(i, k)
+			for _, v := range append(append([]office.VID{}, s.Untagged...), s.Tagged...) {
 				vs[v] = true
 			}
 		}
@@ -227,6 +288,24 @@ func (p *Plain) Spans() map[office.VID]string {
 		}
 		return node{i, domain(fmt.Sprintf("vlan %d", v))}
 	}
+	type own struct {
+		dev int
+		v   office.VID
+	}
+	owns := map[own]bool{} // addresses of devices that know no tags
+	dead := map[own]bool{} // addresses that no port lets out
+	stands := func(i int, hub string, v office.VID) {
+		switch {
+		case unaware(p.o.Devices[i]):
+			owns[own{i, v}] = true
+			mark(waiting, node{i, "as -1"}, v)
+		case !p.lets(i, v):
+			dead[own{i, v}] = true
+		default:
+			nodes[dom(i, hub, v)] = true
+			mark(terminals, dom(i, hub, v), v)
+		}
+	}
 	for i, pd := range p.devs {
 		if len(pd.d.Ports) == 0 {
 			continue
@@ -237,40 +316,34 @@ func (p *Plain) Spans() map[office.VID]string {
 				continue
 			}
 			h := p.hub(plainEnd{i, name})
+			s := p.shape(i, pd.d.Port(name))
 			for v := range q.untagged {
 				nodes[dom(i, h, v)] = true
-				if q.inner || len(q.cables) == 0 {
-					mark(terminals, dom(i, h, v), v)
-				}
 			}
 			for v := range q.tagged {
 				nodes[dom(i, h, v)] = true
-				if q.inner && p.o.VLAN(v) != nil {
+			}
+			for v := office.VID(1); v <= 4094; v++ {
+				_, tagged := q.tagged[v]
+				ends := q.inner && (q.untagged[v] || tagged && p.o.VLAN(v) != nil) ||
+					!q.inner && s.Of(v) != office.NotMember && (p.itself(i) || len(q.cables) == 0 && len(p.places(v)) > 0)
+				if ends {
 					mark(terminals, dom(i, h, v), v)
 				}
 			}
 		}
 		for _, a := range pd.d.Addresses {
-			n := dom(i, p.addressHub(i, a.VID, a.On), a.VID)
-			if unaware(pd.d) {
-				n = node{i, domain(fmt.Sprintf("as %d", a.VID))}
-			}
-			nodes[n] = true
-			mark(terminals, n, a.VID)
+			stands(i, p.addressHub(i, a.VID, a.On), a.VID)
 		}
 		if m := pd.d.Manage; m != nil {
-			n := dom(i, p.addressHub(i, m.VID, ""), m.VID)
-			if unaware(pd.d) {
-				n = node{i, domain(fmt.Sprintf("as %d", m.VID))}
-			}
-			nodes[n] = true
-			mark(terminals, n, m.VID)
+			stands(i, p.addressHub(i, m.VID, ""), m.VID)
 		}
 	}
 	for _, g := range p.o.Plugs {
 		e := p.plugEnd(g)
 		q := p.port(e)
 		switch {
+		case unaware(p.o.Devices[e.dev]) && (q.off || g.Tagged && p.o.Devices[e.dev].Forwarding == office.UnawareDrops):
 		case unaware(p.o.Devices[e.dev]) && g.Tagged:
 			n := node{e.dev, domain(fmt.Sprintf("as %d", g.Wants))}
 			nodes[n] = true
@@ -279,8 +352,7 @@ func (p *Plain) Spans() map[office.VID]string {
 			n := node{e.dev, "as -1"}
 			nodes[n] = true
 			mark(waiting, n, g.Wants)
-		case q.off:
-		case !g.Tagged && q.untagged[g.Wants], g.Tagged && q.tagged[g.Wants] == wire(g.Wants):
+		case p.serves(g):
 			mark(terminals, dom(e.dev, p.hub(e), g.Wants), g.Wants)
 		}
 	}
@@ -357,6 +429,16 @@ func (p *Plain) Spans() map[office.VID]string {
 			}
 		}
 	}
+	for x := range owns { // reached by tags, where nothing comes untagged and tags do
+		untagged, tagged := node{x.dev, "as -1"}, node{x.dev, domain(fmt.Sprintf("as %d", x.v))}
+		switch {
+		case nodes[untagged] && parts[find(untagged)].vlans[x.v]:
+		case nodes[tagged]:
+			parts[find(tagged)].ends[x.v] = true
+		default:
+			dead[x] = true
+		}
+	}
 	out := map[office.VID]string{}
 	for v := office.VID(1); v <= office.MaxVID; v++ {
 		var lists []string
@@ -382,6 +464,12 @@ func (p *Plain) Spans() map[office.VID]string {
 			}
 			sort.Strings(ps)
 			lists = append(lists, strings.Join(ps, ","))
+		}
+		for i := range p.devs {
+			if dead[own{i, v}] {
+				held++
+				lists = append(lists, "")
+			}
 		}
 		if len(lists) == 0 {
 			continue

@@ -72,7 +72,7 @@ func change(cmd *cobra.Command, args []string, inPlace bool, do func(*span.Net, 
 	if err != nil {
 		return err
 	}
-	lines, _ := notation.Statements(a.Office, a.Edit)
+	lines, _ := notation.Statements(a.Office, plainly(a.Office, a.Edit))
 	for _, l := range lines {
 		fmt.Fprintln(cmd.OutOrStdout(), l)
 	}
@@ -121,8 +121,27 @@ port without a cable, the ports that its frames now come out of, or no longer.`,
 				if len(c.Loses) > 0 {
 					fmt.Fprintf(out, "%s loses %s\n", c.Port, strings.Join(api.Refs(c.Loses), ", "))
 				}
+				if len(c.Otherwise) > 0 {
+					fmt.Fprintf(out, "%s reaches in another form %s\n", c.Port, strings.Join(api.Refs(c.Otherwise), ", "))
+				}
 			}
 			return nil
 		},
 	}
+}
+
+// plainly is an edit with ports that nothing is set on any more shown as ports
+// in no VLAN, which is what they are where no plan says otherwise.
+func plainly(o *office.Office, e office.Edit) (out office.Edit) {
+	for _, c := range e {
+		if s, ok := c.After.(office.Setting); ok && s.Shape == nil {
+			d := o.Device(s.Port.Device)
+			if _, planned := o.Planned(d, d.Port(s.Port.Port)); !planned {
+				s.Shape = &office.Shape{}
+				c.After = s
+			}
+		}
+		out = append(out, c)
+	}
+	return out
 }

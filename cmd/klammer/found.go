@@ -114,6 +114,9 @@ func printFound(cmd *cobra.Command, r *found.Result, v *api.Found) {
 		if len(m.Loses) > 0 {
 			fmt.Fprintf(out, "%s loses %s by the plan\n", m.Port, strings.Join(m.Loses, ", "))
 		}
+		if len(m.Otherwise) > 0 {
+			fmt.Fprintf(out, "%s reaches %s in another form by the plan\n", m.Port, strings.Join(m.Otherwise, ", "))
+		}
 	}
 	if len(v.Steps) > 0 {
 		fmt.Fprintln(out, "Steps to the plan")

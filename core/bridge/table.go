@@ -11,6 +11,7 @@ type Port struct {
 	Filter   bool // ingress filtering (IEEE 802.1Q clause 8.6.2)
 	Admit    office.Admit
 	PVID     office.VID // 0: none
+	Group    office.VID // where the device is grouped: the group that the port sits in, its untagged VLAN; 0: none
 	Untagged office.Set
 	Tagged   office.Set
 	Rides    []office.Ride // translation, by VLAN
@@ -32,6 +33,12 @@ func Compile(s *office.Shape, rest *office.Set) *Port {
 	}
 	for _, v := range s.Tagged {
 		p.Tagged.Add(v)
+	}
+	if len(s.Untagged) > 0 {
+		p.Group = s.Untagged[0]
+		if p.Untagged.Has(p.PVID) { // of several, the one that takes what arrives
+			p.Group = p.PVID
+		}
 	}
 	if s.Rest != office.RestNone && rest != nil && !s.Off {
 		p.Tagged.AddAll(rest)
@@ -179,13 +186,13 @@ func (p *Port) intoGroup(w Wire) (Domain, Reason) {
 			return Domain{VID: v}, Passed
 		}
 	}
-	if p.PVID == 0 {
+	if p.Group == 0 {
 		return Domain{}, NoGroup
 	}
 	if w > 0 {
-		return Domain{VID: p.PVID, Keep: true, Kept: w}, Passed
+		return Domain{VID: p.Group, Keep: true, Kept: w}, Passed
 	}
-	return Domain{VID: p.PVID}, Passed
+	return Domain{VID: p.Group}, Passed
 }
 
 // Egress is what a frame of a domain wears when it leaves by a port; false

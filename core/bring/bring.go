@@ -28,6 +28,9 @@ type Answer struct {
 // cable on the shortest way (see [span.Net.Route]) to the VLAN's gateway, or to
 // the largest of its spans. Where no way exists the port is set all the same,
 // and a remark says where the VLAN ends.
+//
+// What it would take away is remarked on: towards a device that knows no tags a
+// cable gives one VLAN only, and what it gave before is cut off there.
 func Bring(n *span.Net, v office.VID, to office.PortRef, as office.Membership) (*Answer, error) {
 	if _, err := office.VIDOf(int(v)); err != nil {
 		return nil, err
@@ -38,9 +41,9 @@ func Bring(n *span.Net, v office.VID, to office.PortRef, as office.Membership) (
 	}
 	target := goal(n, v)
 	if n.Aware(w.dev) {
-		s := n.With(w.dev, w.port, v, as)
-		if as == office.Tagged && s.Admit == office.AdmitUntagged || as == office.Untagged && s.Admit == office.AdmitTagged {
-			s.Admit = office.AdmitAll
+		s := n.Carrying(w.dev, w.port, as, v)
+		if n.Gives(w.dev, w.port, v, as == office.Tagged) {
+			s = *w.shape(w.dev, w.port) // as it is
 		}
 		if err := w.set(w.dev, w.port, s); err != nil {
 			return nil, err
@@ -69,30 +72,63 @@ func Bring(n *span.Net, v office.VID, to office.PortRef, as office.Membership) (
 	if err != nil {
 		return nil, err
 	}
-	if s := a.Net.SpanAt(hub, v); n.Aware(w.dev) && (s == nil || !slices.ContainsFunc(s.Nodes, func(x span.Node) bool { return target[x.Hub] && x.Label == span.Label(v) })) {
-		a.Remarks = append(a.Remarks, fmt.Sprintf("%s still does not get through from %s: a port on the way shows it otherwise", n.Name(v), to.Device))
+	if !a.reaches(hub, w.dev, v, target) {
+		a.Remarks = append(a.Remarks, fmt.Sprintf("%s still does not get through from %s both ways: a port on the way shows it otherwise", n.Name(v), to.Device))
 	}
 	return a, nil
 }
 
-// goal is where a VLAN is: the hubs of its span with the gateway, else of the
-// largest one; nil where nothing is in it.
-func goal(n *span.Net, v office.VID) map[int]bool {
-	r := n.VLAN(v)
-	if r == nil || r.Parts == 0 {
-		return nil
+// reaches says whether a hub hears one of the target, and is heard there.
+func (a *Answer) reaches(hub, dev int, v office.VID, target map[int]bool) bool {
+	if !a.Net.Aware(dev) {
+		return a.Net.Served(hub, v) || a.Net.SpanAt(hub, v) != nil
 	}
-	g := map[int]bool{}
-	for _, x := range r.Spans[0].Nodes {
-		if x.Label == span.Label(v) {
-			g[x.Hub] = true
+	s := a.Net.SpanAt(hub, v)
+	if s == nil {
+		return false
+	}
+	for x := range a.Net.Mutual(s, span.Node{Hub: hub, Label: span.Label(v)}) {
+		if target[x.Hub] && x.Label == span.Label(v) {
+			return true
 		}
 	}
-	return g
+	return false
+}
+
+// goal is where a VLAN is: the hubs of its span with the gateway, else of the
+// largest one; nil where nothing is in it. Of a span that some of it hears and
+// does not answer, it is what the gateway talks with both ways.
+func goal(n *span.Net, v office.VID) map[int]bool {
+	r := n.VLAN(v)
+	if r == nil || r.Parts == 0 && !n.IsParked(v) {
+		return nil
+	}
+	for _, s := range r.Spans {
+		var start span.Node
+		found := false
+		for _, x := range s.Nodes {
+			gateway := n.HasAddress(x.Hub, v)
+			if x.Label == span.Label(v) && (!found || gateway && !n.HasAddress(start.Hub, v)) {
+				start, found = x, true
+			}
+		}
+		if !found {
+			continue // an address that nobody reaches
+		}
+		g := map[int]bool{}
+		for x := range n.Mutual(s, start) {
+			if x.Label == span.Label(v) {
+				g[x.Hub] = true
+			}
+		}
+		return g
+	}
+	return nil
 }
 
 // Withdraw takes v off a port, and off every cable that needed it before and no
-// longer does. Ports that carry all VLANs go on doing so.
+// longer does. Ports that carry all VLANs, or what is needed, go on saying so:
+// what is written out beside it goes.
 func Withdraw(n *span.Net, v office.VID, from office.PortRef) (*Answer, error) {
 	w, err := begin(n, from)
 	if err != nil {
@@ -101,21 +137,30 @@ func Withdraw(n *span.Net, v office.VID, from office.PortRef) (*Answer, error) {
 	if !n.Tables[w.dev].Ports[w.port].Has(v) {
 		return nil, fmt.Errorf("%s is not in VLAN %d", from, v)
 	}
-	if err := w.set(w.dev, w.port, n.With(w.dev, w.port, v, office.NotMember)); err != nil {
+	off := func(now *span.Net, dev, port int) error {
+		s, _ := now.Shape(dev, port)
+		return w.set(dev, port, s.With(v, office.NotMember))
+	}
+	if err := off(n, w.dev, w.port); err != nil {
 		return nil, err
 	}
 	now := n.Update(w.draft.Office())
 	for l := range n.Topo.Links {
-		if !n.Needed(l).Has(v) || now.Needed(l).Has(v) {
+		if now.Needed(l).Has(v) || !n.Needed(l).Has(v) && !n.IsParked(v) {
 			continue
 		}
 		for _, e := range []span.End{n.Topo.Links[l].A, n.Topo.Links[l].B} {
 			s, _ := now.Shape(e.Dev, e.Port)
-			if s.Of(v) == office.Tagged || s.Of(v) == office.Untagged && !n.Aware(n.Topo.Links[l].Other(e.Hub).Dev) {
-				if err := w.set(e.Dev, e.Port, now.With(e.Dev, e.Port, v, office.NotMember)); err != nil {
+			if s.Of(v) == office.Tagged || s.Of(v) == office.Untagged && !n.Aware(otherEnd(&n.Topo.Links[l], e).Dev) {
+				if err := off(now, e.Dev, e.Port); err != nil {
 					return nil, err
 				}
 			}
+		}
+	}
+	if s, _ := w.n.Update(w.draft.Office()).Shape(w.dev, w.port); s.Rest != office.RestNone {
+		if after := w.n.Update(w.draft.Office()); after.Tables[w.dev].Ports[w.port].Has(v) {
+			w.out.Remarks = append(w.out.Remarks, fmt.Sprintf("%s stays on %s, which takes %s", n.Name(v), from, map[office.Rest]string{office.RestAll: "all VLANs", office.RestNeeded: "what its cable needs"}[s.Rest]))
 		}
 	}
 	a, err := w.answer(v)
@@ -128,6 +173,13 @@ func Withdraw(n *span.Net, v office.VID, from office.PortRef) (*Answer, error) {
 		}
 	}
 	return a, nil
+}
+
+func otherEnd(k *span.Link, e span.End) span.End {
+	if e == k.A {
+		return k.B
+	}
+	return k.A
 }
 
 // way is an answer being made.
@@ -152,6 +204,11 @@ func begin(n *span.Net, r office.PortRef) (*way, error) {
 	return w, nil
 }
 
+func (w *way) shape(dev, port int) *office.Shape {
+	s, _ := w.n.Shape(dev, port)
+	return s
+}
+
 // set sets a port; a shape that is what its plan says takes the exception away.
 func (w *way) set(dev, port int, s office.Shape) error {
 	d := w.draft.Office().Devices[dev]
@@ -161,6 +218,11 @@ func (w *way) set(dev, port int, s office.Shape) error {
 	}
 	if was, _ := w.draft.Office().Effective(d, port); was.Equal(s) {
 		return nil
+	}
+	if s.Equal(office.Shape{}) && d.Ports[port].Kind != office.Inner {
+		if _, covered := w.n.Office.Planned(d, port); !covered {
+			return w.draft.Set(r, nil, "") // in no VLAN, as where nothing was said
+		}
 	}
 	return w.draft.Set(r, &s, d.Ports[port].Because)
 }
@@ -177,14 +239,17 @@ func (w *way) carry(n *span.Net, l int, v office.VID) error {
 		if !n.Aware(e.Dev) {
 			continue
 		}
-		if p := n.Port(e); p.Of(v) == as && p.WireOf(v).VID() == v && (as == office.Untagged || p.Admit != office.AdmitUntagged) {
+		p := n.Port(e)
+		if p.Of(v) == as && p.WireOf(v).VID() == v && n.Hears(e.Dev, e.Port, v) {
 			continue
 		}
-		s := n.With(e.Dev, e.Port, v, as)
-		if as == office.Tagged && s.Admit == office.AdmitUntagged || as == office.Untagged && s.Admit == office.AdmitTagged {
-			s.Admit = office.AdmitAll
+		for u := range p.Untagged.All() {
+			if as == office.Untagged && u != v {
+				w.out.Remarks = append(w.out.Remarks, fmt.Sprintf("%s gives %s untagged so far, and one VLAN only can be so: what is behind it loses %s",
+					n.Ref(e), n.Name(u), n.Name(u)))
+			}
 		}
-		s.Rides = slices.DeleteFunc(slices.Clone(s.Rides), func(r office.Ride) bool { return r.VLAN == v })
+		s := n.Carrying(e.Dev, e.Port, as, v)
 		if slices.ContainsFunc(s.Rides, func(r office.Ride) bool { return r.Wire == v }) && as == office.Tagged {
 			return fmt.Errorf("VID %d is taken on the wire at %s, where another VLAN rides it", v, n.Ref(e))
 		}

@@ -5,6 +5,7 @@ import (
 	"slices"
 	"strings"
 
+	"klammer/core/bridge"
 	"klammer/core/notation"
 	"klammer/core/office"
 	"klammer/core/wording"
@@ -26,25 +27,30 @@ func (c *check) device(i int) {
 			c.leftInDefault(at)
 			c.unregistered(at)
 			c.openEdge(at)
+			c.inside(at)
 		}
-		c.plugUnserved(i)
 	}
-	c.bundles(i)
 	c.exceptions(i)
+	c.gather(i)
+	c.plugUnserved(i)
+	c.bundles(i)
 	c.limitPassed(i)
 	c.unsayable(i)
-	c.inside(i)
+	c.managedUnregistered(i)
 }
 
-// port is a port that a finding is about.
-type port struct {
-	dev, port int
-	ref       office.PortRef
-}
-
-func (c *check) pvidOf(at port) (p office.VID, sh *office.Shape) {
-	s, _ := c.n.Shape(at.dev, at.port)
-	return s.PortVID(), s
+// managedUnregistered is unregistered for the VLAN that a device is managed in.
+//
+//	device a switch
+//	  ports 1-2
+//	  manage 190
+func (c *check) managedUnregistered(i int) {
+	d := c.n.Office.Devices[i]
+	if d.Manage == nil || d.Manage.VID == office.DefaultVID || c.n.Registered().Has(d.Manage.VID) {
+		return
+	}
+	c.add(Finding{Code: "unregistered", VLANs: []office.VID{d.Manage.VID}, ID: about("unregistered", d.Name, "managed in", d.Manage.VID), Devices: []string{d.Name},
+		Text: fmt.Sprintf("%s is managed in VLAN %d, which the register does not know.", d.Name, d.Manage.VID)})
 }
 
 // bridges says whether PVIDs count on a device: in a grouped one the group is
@@ -54,194 +60,6 @@ func (c *check) bridges(dev int) bool {
 	return f == office.Bridge || f == office.Routed
 }
 
-// pvidNotMember: the PVID is not among the port's members and filtering is on,
-// so untagged frames that arrive are dropped.
-//
-//	device a switch
-//	  ports 1-2
-//	  1: 130 pvid 1
-func (c *check) pvidNotMember(at port) {
-	t := c.n.Tables[at.dev].Ports[at.port]
-	if t.PVID == 0 || !t.Filter || t.Has(t.PVID) || !c.bridges(at.dev) || t.Admit == office.AdmitTagged {
-		return
-	}
-	f := Finding{Code: "pvid-not-member", VLANs: []office.VID{t.PVID}, Ports: []office.PortRef{at.ref}, ID: about("pvid-not-member", at.ref)}
-	_, s := c.pvidOf(at)
-	f.Text = fmt.Sprintf("Untagged frames that arrive at %s are dropped: its PVID is %s, and the port is not in that VLAN.", portName(at.ref), c.n.Name(t.PVID))
-	if len(s.Untagged) > 0 {
-		f.VLANs = append(f.VLANs, s.Untagged...)
-		f.Text = fmt.Sprintf("Untagged frames that arrive at %s are dropped: its PVID is %s, and the port is only in %s.", portName(at.ref), c.n.Name(t.PVID), c.vlanNames(s.Untagged))
-		f.Mends = append(f.Mends, []string{set(at.ref, s.WithPVID(s.Untagged[0]))})
-	} else {
-		f.Mends = append(f.Mends, []string{set(at.ref, s.WithPVID(0))})
-	}
-	f.Mends = append(f.Mends, []string{set(at.ref, s.With(t.PVID, office.Untagged))})
-	c.add(f)
-}
-
-// pvidDiffers: the PVID is a member but not the untagged VLAN, so the way out
-// and the way in differ.
-//
-//	device a switch
-//	  ports 1-2
-//	  1: 110 [120] pvid 120
-func (c *check) pvidDiffers(at port) {
-	t := c.n.Tables[at.dev].Ports[at.port]
-	if t.PVID == 0 || t.Untagged.Has(t.PVID) || !t.Has(t.PVID) && t.Filter || !c.bridges(at.dev) || t.Admit == office.AdmitTagged {
-		return
-	}
-	_, s := c.pvidOf(at)
-	f := Finding{Code: "pvid-differs", VLANs: append([]office.VID{t.PVID}, s.Untagged...), Ports: []office.PortRef{at.ref}, ID: about("pvid-differs", at.ref)}
-	out := "nothing leaves untagged"
-	if len(s.Untagged) > 0 {
-		out = c.vlanNames(s.Untagged) + " leaves untagged"
-		f.Mends = append(f.Mends, []string{set(at.ref, s.WithPVID(s.Untagged[0]))})
-	} else {
-		f.Mends = append(f.Mends, []string{set(at.ref, s.WithPVID(0))})
-	}
-	f.Text = fmt.Sprintf("At %s untagged frames join %s, but %s: the way in and the way out differ.", portName(at.ref), c.n.Name(t.PVID), out)
-	c.add(f)
-}
-
-// manyUntagged: several VLANs leave a port untagged; what answers joins one of
-// them only.
-//
-//	device a switch
-//	  ports 1-2
-//	  1: 110+120 pvid 110
-func (c *check) manyUntagged(at port) {
-	t := c.n.Tables[at.dev].Ports[at.port]
-	if t.Untagged.Len() < 2 {
-		return
-	}
-	_, s := c.pvidOf(at)
-	f := Finding{Code: "many-untagged", VLANs: s.Untagged, Ports: []office.PortRef{at.ref}, ID: about("many-untagged", at.ref)}
-	in := "and none takes what comes back"
-	if t.PVID != 0 {
-		in = "and what comes back joins " + c.n.Name(t.PVID)
-	}
-	f.Text = fmt.Sprintf("%s leave %s untagged, %s.", c.vlanNames(s.Untagged), portName(at.ref), in)
-	if slices.Contains(s.Untagged, t.PVID) {
-		f.Mends = [][]string{{set(at.ref, s.With(t.PVID, office.Untagged))}}
-	}
-	if t.Untagged.Has(office.DefaultVID) && len(s.Untagged) == 2 {
-		f.Cause = about("left-in-default", at.ref)
-	}
-	c.add(f)
-}
-
-// leftInDefault: a port is still untagged in VLAN 1 beside the VLAN that it was
-// given, so the broadcasts of VLAN 1 leave there too.
-//
-//	device a switch
-//	  ports 1-2
-//	  1: 1+160 pvid 160
-func (c *check) leftInDefault(at port) {
-	t := c.n.Tables[at.dev].Ports[at.port]
-	if !t.Untagged.Has(office.DefaultVID) || t.Untagged.Len() < 2 {
-		return
-	}
-	_, s := c.pvidOf(at)
-	rest := slices.DeleteFunc(slices.Clone(s.Untagged), func(v office.VID) bool { return v == office.DefaultVID })
-	f := Finding{Code: "left-in-default", VLANs: append([]office.VID{office.DefaultVID}, rest...), Ports: []office.PortRef{at.ref}, ID: about("left-in-default", at.ref)}
-	f.Text = fmt.Sprintf("%s is in %s and still in VLAN 1: frames of VLAN 1 leave there too.", portName(at.ref), c.vlanNames(rest))
-	m := s.With(office.DefaultVID, office.NotMember)
-	if len(rest) == 1 {
-		m = s.With(rest[0], office.Untagged)
-	}
-	f.Mends = [][]string{{set(at.ref, m)}}
-	c.add(f)
-}
-
-// unregistered: a VID on a port is not in the register.
-//
-//	vlan 110 reception
-//	device a switch
-//	  ports 1-2
-//	  1: 110 [777]
-func (c *check) unregistered(at port) {
-	t := c.n.Tables[at.dev].Ports[at.port]
-	m := t.Members()
-	if c.n.Office.Devices[at.dev].Ports[at.port].Kind == office.Inner {
-		m = t.Untagged // a range lets VLANs in that may come one day
-	}
-	if t.PVID != 0 {
-		m.Add(t.PVID)
-	}
-	un := m.Minus(c.n.Registered())
-	un.Remove(office.DefaultVID) // every bridge has it, registered or not
-	if un.Empty() {
-		return
-	}
-	vs := un.VIDs()
-	f := Finding{Code: "unregistered", VLANs: vs, Ports: []office.PortRef{at.ref}, ID: about("unregistered", at.ref)}
-	f.Text = fmt.Sprintf("%s has %s, which the register does not know.", portName(at.ref), c.vlanNames(vs))
-	_, s := c.pvidOf(at)
-	gone := *s
-	for _, v := range vs {
-		gone = gone.With(v, office.NotMember)
-		if gone.PVIDSet && gone.PVID == v {
-			gone = gone.WithPVID(0)
-		}
-	}
-	f.Mends = [][]string{{set(at.ref, gone)}}
-	c.add(f)
-}
-
-// openEdge: an uncabled port, or one with an untagged plug, accepts tagged
-// frames of VLANs that it should not: whoever plugs in there is in all of them.
-// What it should accept is what its plugs want tagged, and what its use names:
-// a use is somebody's word that the port is meant so.
-//
-//	device a switch
-//	  ports 1-2
-//	  1: 110 [190]
-func (c *check) openEdge(at port) {
-	d := c.n.Office.Devices[at.dev]
-	if d.Ports[at.port].Kind == office.Inner || len(c.n.Topo.LinksAt(at.dev, at.port)) > 0 {
-		return
-	}
-	t := c.n.Tables[at.dev].Ports[at.port]
-	if t.Admit == office.AdmitUntagged {
-		return
-	}
-	open := t.Tagged
-	if !t.Filter {
-		open = *c.n.Registered()
-		open = open.Minus(&t.Untagged)
-	}
-	if open.Empty() {
-		return
-	}
-	for _, k := range c.n.Topo.PlugsAt(at.dev) {
-		p := &c.n.Office.Plugs[k]
-		if i := d.Port(p.Port.Port); d.Logical(i) != at.port {
-			continue
-		}
-		if p.Tagged {
-			open.Remove(p.Wants)
-		}
-	}
-	if w, _ := c.n.Office.Written(d, at.port); w.Use != "" && t.Filter {
-		return
-	}
-	if open.Empty() {
-		return
-	}
-	vs := open.VIDs()
-	f := Finding{Code: "open-edge", VLANs: vs, Ports: []office.PortRef{at.ref}, ID: about("open-edge", at.ref)}
-	f.Text = fmt.Sprintf("Whoever plugs in at %s and sends tagged frames is in %s.", portName(at.ref), c.vlanNames(vs))
-	_, s := c.pvidOf(at)
-	m := *s
-	m.Tagged = slices.DeleteFunc(slices.Clone(m.Tagged), func(v office.VID) bool { return open.Has(v) })
-	m.FilterOff = false
-	if m.Rest == office.RestAll {
-		m.Rest = office.RestNone
-	}
-	f.Mends = [][]string{{set(at.ref, m.Normal())}}
-	c.add(f)
-}
-
 // plugUnserved: a plug wants a VLAN that its port does not give in that form.
 //
 //	device a switch
@@ -249,38 +67,84 @@ func (c *check) openEdge(at port) {
 //	  1: 120
 //	plug a.1 "pc" wants 110
 //
-// A plug that wants it untagged and finds it tagged has tag-into-unaware as
-// the cause.
+// It is served only if both ways are open: what leaves the port comes in that
+// form, and what the plug sends joins its VLAN. A plug that wants it untagged
+// and finds it tagged has tag-into-unaware as the cause.
 func (c *check) plugUnserved(i int) {
 	d := c.n.Office.Devices[i]
 	for _, k := range c.n.Topo.PlugsAt(i) {
 		p := &c.n.Office.Plugs[k]
 		at := d.Logical(d.Port(p.Port.Port))
+		t := c.n.Tables[i].Ports[at]
+		form, as, other := "untagged", office.Untagged, office.Tagged
+		if p.Tagged {
+			form, as, other = "tagged", office.Tagged, office.Untagged
+		}
+		who, vlan := fmt.Sprintf("%s at %s", p.Name, portName(p.Port)), c.n.Name(p.Wants)
+		f := Finding{Code: "plug-unserved", VLANs: []office.VID{p.Wants}, Ports: []office.PortRef{p.Port}, ID: about("plug-unserved", p.Port, p.Name)}
+		if _, far, ok := c.n.Office.CableAt(p.Port); ok {
+			f.Text = fmt.Sprintf("%s is plugged in where a cable to %s is: a port takes one of the two.", who, portName(far))
+			c.add(f)
+			continue
+		}
+		if !c.n.Aware(i) {
+			switch {
+			case t.Off:
+				f.Text = fmt.Sprintf("%s wants %s, and the port is shut.", who, vlan)
+				f.Mends = [][]string{{set(p.Port, office.Shape{})}}
+				c.add(f)
+			case p.Tagged && d.Forwarding == office.UnawareDrops:
+				f.Text = fmt.Sprintf("%s wants %s tagged, and %s drops frames with a tag.", who, vlan, d.Name)
+				c.add(f)
+			}
+			continue
+		}
 		if c.n.Gives(i, at, p.Wants, p.Tagged) {
 			continue
 		}
-		t := c.n.Tables[i].Ports[at]
-		form := map[bool]string{true: "tagged", false: "untagged"}
-		f := Finding{Code: "plug-unserved", VLANs: []office.VID{p.Wants}, Ports: []office.PortRef{p.Port}, ID: about("plug-unserved", p.Port, p.Name)}
-		f.Text = fmt.Sprintf("%s at %s wants %s %s, and the port does not give it.", p.Name, portName(p.Port), c.n.Name(p.Wants), form[p.Tagged])
-		m := office.Untagged
-		if p.Tagged {
-			m = office.Tagged
-		}
-		mend := []string{set(office.PortRef{Device: d.Name, Port: d.Ports[at].Name}, c.n.With(i, at, p.Wants, m))}
-		f.Mends = [][]string{mend}
+		f.Mends = [][]string{{set(office.PortRef{Device: d.Name, Port: d.Ports[at].Name}, c.n.Carrying(i, at, as, p.Wants))}}
+		leaves := t.Of(p.Wants) == as && (as == office.Untagged || t.WireOf(p.Wants).VID() == p.Wants)
 		switch {
 		case t.Off:
-			f.Text = fmt.Sprintf("%s at %s wants %s, and the port is shut.", p.Name, portName(p.Port), c.n.Name(p.Wants))
-		case !p.Tagged && t.Tagged.Has(p.Wants):
+			f.Text = fmt.Sprintf("%s wants %s, and the port is shut.", who, vlan)
+		case leaves:
+			if x := (port{dev: i, port: at}); as == office.Untagged && c.dropsPVID(x) {
+				s, _ := c.n.Shape(i, at)
+				drops := portFault{code: "pvid-not-member", vlans: append([]office.VID{t.PVID}, s.Untagged...)}
+				f.Cause = drops.id(d)
+			}
+			f.Text = fmt.Sprintf("%s wants %s %s and hears it, but what it sends %s.", who, vlan, form, c.lost(i, at, p))
+		case t.Of(p.Wants) == as:
+			f.Text = fmt.Sprintf("%s wants %s tagged, and the port sends it tagged as VID %d.", who, vlan, t.WireOf(p.Wants))
+		case other == office.Tagged && t.Tagged.Has(p.Wants):
+			f.Text = fmt.Sprintf("%s wants %s untagged, and the port gives it tagged only.", who, vlan)
 			g := Finding{Code: "tag-into-unaware", VLANs: []office.VID{p.Wants}, Ports: []office.PortRef{p.Port}, ID: about("tag-into-unaware", p.Port, p.Name), Mends: f.Mends}
-			g.Text = fmt.Sprintf("%s at %s wants %s untagged, and finds it only tagged.", p.Name, portName(p.Port), c.n.Name(p.Wants))
+			g.Text = fmt.Sprintf("%s wants %s untagged, and finds it only tagged.", who, vlan)
 			c.add(g)
 			f.Cause = g.ID
-		case p.Tagged && t.Untagged.Has(p.Wants):
-			f.Text = fmt.Sprintf("%s at %s wants %s tagged, and the port sends it untagged.", p.Name, portName(p.Port), c.n.Name(p.Wants))
+		case other == office.Untagged && t.Untagged.Has(p.Wants):
+			f.Text = fmt.Sprintf("%s wants %s tagged, and the port sends it untagged.", who, vlan)
+		default:
+			f.Text = fmt.Sprintf("%s wants %s %s, and the port does not give it.", who, vlan, form)
 		}
 		c.add(f)
+	}
+}
+
+// lost says what becomes of the frames that a plug sends, which do not join the
+// VLAN that it wants.
+func (c *check) lost(dev, at int, p *office.Plug) string {
+	w := bridge.Untagged
+	if p.Tagged {
+		w = bridge.Wire(p.Wants)
+	}
+	switch d, why := c.n.Tables[dev].Ingress(at, w); {
+	case why != bridge.Passed:
+		return "is dropped: " + why.String()
+	case d.Keep:
+		return fmt.Sprintf("stays in group %d with its tag", d.VID)
+	default:
+		return "joins " + c.n.Name(d.VID)
 	}
 }
 
@@ -320,7 +184,7 @@ func (c *check) bundles(i int) {
 			c.add(Finding{Code: "bundle-crossed", Ports: []office.PortRef{ref}, ID: about("bundle-crossed", ref),
 				Text: fmt.Sprintf("The cables of the bundle %s go to %s: a bundle ends in one place.", portName(ref), some(ends, 4))})
 		}
-		if d.Adjacent && !slices.IsSorted(x.Members) || d.Adjacent && x.Members[len(x.Members)-1]-x.Members[0] != len(x.Members)-1 {
+		if d.Adjacent && slices.Max(x.Members)-slices.Min(x.Members) != len(x.Members)-1 {
 			c.add(Finding{Code: "bundle-gap", Ports: []office.PortRef{ref}, ID: about("bundle-gap", ref),
 				Text: fmt.Sprintf("%s takes only neighbouring ports into a bundle, and %s has %s.", d.Name, x.Name, c.portList(memberRefs(d, x), 4))})
 		}
@@ -365,40 +229,6 @@ func (c *check) bundleSpeeds(dev, b int, ref office.PortRef) {
 	if len(names) > 1 {
 		c.add(Finding{Code: "bundle-uneven", Ports: []office.PortRef{ref}, ID: about("bundle-uneven", ref),
 			Text: fmt.Sprintf("The bundle %s joins ports of %s: the slower ones are left out, or drop what does not fit.", portName(ref), listed(names))})
-	}
-}
-
-// exceptions: a port that departs from its device's plan without saying why
-// (exception-unexplained), or that has become equal to it (exception-equal).
-//
-//	plan ward-8
-//	  1-4: 120
-//	device w switch follows ward-8
-//	  ports 1-8
-//	  1: 130
-//	  2: 120
-func (c *check) exceptions(i int) {
-	d := c.n.Office.Devices[i]
-	if d.Follows == "" {
-		return
-	}
-	for p := range d.Ports {
-		w, src := c.n.Office.Written(d, p)
-		if src != office.FromException {
-			continue
-		}
-		ref := office.PortRef{Device: d.Name, Port: d.Ports[p].Name}
-		plan, _ := c.n.Office.Planned(d, p)
-		switch {
-		case c.n.Office.Resolve(plan).Equal(*c.n.Office.Resolve(w)):
-			c.add(Finding{Code: "exception-equal", Ports: []office.PortRef{ref}, ID: about("exception-equal", ref),
-				Text:  fmt.Sprintf("%s is an exception from %s, and equal to it: it can go.", portName(ref), d.Follows),
-				Mends: [][]string{{fmt.Sprintf("-%s %s", d.Name, quoted(ref.Port))}}})
-		case d.Ports[p].Because == "":
-			c.add(Finding{Code: "exception-unexplained", Ports: []office.PortRef{ref}, ID: about("exception-unexplained", ref),
-				Text:  fmt.Sprintf("%s departs from %s, and nobody said why.", portName(ref), d.Follows),
-				Mends: [][]string{{fmt.Sprintf("-%s %s", d.Name, quoted(ref.Port))}}})
-		}
 	}
 }
 
@@ -506,35 +336,4 @@ func (c *check) elsewhere(i, p int) [][]string {
 		}
 	}
 	return nil
-}
-
-// inside is one-way for two ports of one device: a port with ingress filtering
-// off takes a VLAN in that it does not let out again, so nothing that is asked
-// there is answered.
-//
-//	device a switch
-//	  ports 1-2
-//	  1: 110 pvid 120 filter off
-//	  2: 120
-func (c *check) inside(i int) {
-	if !c.bridges(i) || c.n.Office.Devices[i].Forwarding == office.Routed {
-		return
-	}
-	d := c.n.Office.Devices[i]
-	for p, t := range c.n.Tables[i].Ports {
-		if t.Off || t.Filter || t.PVID == 0 || t.Has(t.PVID) || t.Admit == office.AdmitTagged {
-			continue
-		}
-		for q, u := range c.n.Tables[i].Ports {
-			if q == p || !u.Has(t.PVID) {
-				continue
-			}
-			a := office.PortRef{Device: d.Name, Port: d.Ports[p].Name}
-			_, s := c.pvidOf(port{i, p, a})
-			c.add(Finding{Code: "one-way", VLANs: []office.VID{t.PVID}, Ports: []office.PortRef{a}, ID: about("one-way", t.PVID, a), Cause: about("pvid-differs", a),
-				Text:  fmt.Sprintf("Untagged frames from %s get into %s, but nothing of it comes out there: what is asked is not answered.", portName(a), c.n.Name(t.PVID)),
-				Mends: [][]string{{set(a, s.With(t.PVID, office.Untagged))}}})
-			break
-		}
-	}
 }

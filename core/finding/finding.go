@@ -50,7 +50,7 @@ var codes = []struct {
 	{"management-cut", Breaks}, {"limit-passed", Breaks}, {"unsayable", Breaks},
 	{"address-outside", Breaks}, {"subnet-overlap", Breaks}, {"handout-outside", Breaks}, {"gateway-twice", Breaks}, {"handout-twice", Breaks},
 	{"loop", Risk}, {"pvid-differs", Risk}, {"many-untagged", Risk}, {"open-edge", Risk}, {"unregistered", Risk},
-	{"no-gateway", Risk}, {"management-shared", Risk},
+	{"no-gateway", Risk}, {"management-shared", Risk}, {"needed-differs", Risk},
 	{"carries-unneeded", Tidy}, {"left-in-default", Tidy}, {"unused", Tidy},
 	{"exception-equal", Tidy}, {"exception-unexplained", Tidy}, {"number-habit", Tidy},
 }
@@ -116,6 +116,8 @@ func compare(a, b *Finding) int {
 type Report struct {
 	Net     *span.Net
 	vlans   office.ByVID[[]Finding]
+	faults  office.ByVID[[]cableFault] // what cables do to a VLAN
+	cables  []Finding                  // made of them: a cable's faults are one, whatever VLANs they hit
 	links   [][]Finding
 	devices [][]Finding
 	office  []Finding
@@ -125,8 +127,10 @@ type Report struct {
 
 // check is what the functions of one code write to.
 type check struct {
-	n   *span.Net
-	out []Finding
+	n      *span.Net
+	out    []Finding
+	ports  []portFault
+	faults []cableFault
 }
 
 func (c *check) add(f Finding) {
@@ -143,7 +147,7 @@ func (r *Report) Update(n *span.Net) *Report {
 	devices, links, vlans, fresh := n.Delta()
 	s := *r
 	s.Net = n
-	fresh = fresh || r.Net == nil || manageMoved(r.Net.Office, n.Office, devices)
+	fresh = fresh || r.Net == nil || manageMoved(r.Net.Office, n.Office, devices) || *r.Net.Parked() != *n.Parked()
 	if fresh {
 		s = Report{Net: n, links: make([][]Finding, len(n.Topo.Links)), devices: make([][]Finding, len(n.Office.Devices))}
 		for i := range s.links {
@@ -176,20 +180,29 @@ func (r *Report) Update(n *span.Net) *Report {
 	}
 	if !fresh {
 		for v := range n.Used().All() { // their sentences and mends speak of ports on the way
-			if slices.ContainsFunc(s.vlans.Get(v), func(f Finding) bool { return f.Code != "no-gateway" && f.Code != "unused" }) {
+			if slices.ContainsFunc(s.vlans.Get(v), func(f Finding) bool { return f.Code != "no-gateway" && f.Code != "unused" }) || s.faults.Get(v) != nil {
 				vlans.Add(v)
 			}
 		}
 	}
 	for v := range vlans.All() {
-		var found []Finding
+		c := check{n: n}
 		if x := n.VLAN(v); x != nil {
-			found = findIn(n, func(c *check) { c.vlan(x) })
+			c.vlan(x)
 		}
-		if found != nil || s.vlans.Get(v) != nil {
-			s.vlans.Set(v, found)
+		if c.out != nil || s.vlans.Get(v) != nil {
+			s.vlans.Set(v, c.out)
+		}
+		if c.faults != nil || s.faults.Get(v) != nil {
+			s.faults.Set(v, c.faults)
 		}
 	}
+	s.cables = findIn(n, func(c *check) {
+		for v := range n.Used().All() {
+			c.faults = append(c.faults, s.faults.Get(v)...)
+		}
+		c.cables()
+	})
 	if fresh || addressesChanged(r.Net.Office, n.Office, devices) {
 		s.addressing = findIn(n, (*check).addressing)
 	}
@@ -231,7 +244,7 @@ func (r *Report) each(yield func(*Finding) bool) {
 			return
 		}
 	}
-	for _, kept := range [][][]Finding{r.links, r.devices, {r.addressing, r.office}} {
+	for _, kept := range [][][]Finding{r.links, r.devices, {r.addressing, r.office, r.cables}} {
 		for _, fs := range kept {
 			if !all(fs) {
 				return
@@ -242,7 +255,21 @@ func (r *Report) each(yield func(*Finding) bool) {
 
 // List gives the findings in their stable order.
 func (r *Report) List() []*Finding {
-	return slices.SortedStableFunc(r.each, compare)
+	list := slices.SortedStableFunc(r.each, compare)
+	for i, f := range list {
+		if f.Code != "needed-differs" {
+			continue
+		}
+		for _, g := range list { // a cable that does not carry what is needed is that fault
+			if g.Code == "not-carried" && slices.Equal(f.Ports, g.Ports) && !slices.ContainsFunc(f.VLANs, func(v office.VID) bool { return !slices.Contains(g.VLANs, v) }) {
+				same := *f
+				same.Cause = g.ID
+				list[i] = &same
+				break
+			}
+		}
+	}
+	return list
 }
 
 // Breaks says whether anything in the office breaks.
@@ -261,9 +288,9 @@ func (r *Report) Mends(f *Finding) [][]string { return r.Tries()(f) }
 
 // Tries is [Report.Mends] for any number of findings of the report.
 func (r *Report) Tries() func(*Finding) [][]string {
-	before := map[string]bool{}
+	before := map[string]*Finding{}
 	for f := range r.each {
-		before[f.ID] = true
+		before[f.ID] = f
 	}
 	holds := func(f *Finding, lines []string) bool {
 		o, _, err := notation.Line(r.Net.Office, strings.Join(lines, "\n"))
@@ -271,7 +298,7 @@ func (r *Report) Tries() func(*Finding) [][]string {
 			return false
 		}
 		for g := range r.Update(r.Net.Update(o)).each {
-			if g.ID == f.ID || g.Severity == Breaks && !before[g.ID] {
+			if g.ID == f.ID || g.Severity == Breaks && g.grown(before[g.ID]) {
 				return false
 			}
 		}
@@ -279,12 +306,18 @@ func (r *Report) Tries() func(*Finding) [][]string {
 	}
 	return func(f *Finding) (good [][]string) {
 		for _, m := range f.Mends {
-			if holds(f, m) {
+			if len(m) > 0 && holds(f, m) {
 				good = append(good, m)
 			}
 		}
 		return good
 	}
+}
+
+// grown says whether a finding is new, or about more than it was.
+func (f *Finding) grown(was *Finding) bool {
+	return was == nil || slices.ContainsFunc(f.Ports, func(p office.PortRef) bool { return !slices.Contains(was.Ports, p) }) ||
+		slices.ContainsFunc(f.VLANs, func(v office.VID) bool { return !slices.Contains(was.VLANs, v) })
 }
 
 // ---- words ----

@@ -97,14 +97,14 @@ func TestClinic(t *testing.T) {
 		}
 	}
 	require.Equal(t, []string{
-		"not-carried 130 rack.19 ward-east.8",
-		"not-carried 160 rack.18 yard.eth0",
+		"not-carried rack.19 ward-east.8",
+		"not-carried rack.18 yard.eth0",
 		"untagged-mismatch front.8 rack.21",
-		"pvid-not-member ward-west.5",
+		"pvid-not-member ward-west 1 130",
 		"bundle-mode archive.bond rack.store",
 		"carries-unneeded barn.up rack.herd",
-		"left-in-default front.7",
-		"exception-unexplained ward-west.6",
+		"left-in-default front 1 160",
+		"exception-unexplained ward-west",
 	}, roots)
 	for range 20 {
 		list := r.List()

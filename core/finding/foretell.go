@@ -20,25 +20,38 @@ func (r *Report) Foretell(o *office.Office) *Outcome {
 	return &Outcome{
 		Report: next,
 		Ports:  changedPorts(r.Net, next.Net),
-		Come:   missing(next.List(), r.List()),
-		Go:     missing(r.List(), next.List()),
+		Come:   coming(r.List(), next.List()),
+		Go:     going(r.List(), next.List()),
 	}
 }
 
 // Differ lists the findings that b has and a has not, and the other way round.
 func Differ(a, b *Report) (come, gone []*Finding) {
-	return missing(b.List(), a.List()), missing(a.List(), b.List())
+	return coming(a.List(), b.List()), going(a.List(), b.List())
 }
 
-// missing lists the findings of a that b does not have.
-func missing(a, b []*Finding) []*Finding {
-	have := map[string]bool{}
-	for _, f := range b {
-		have[f.ID] = true
-	}
-	var out []*Finding
+// coming lists the findings of b that a does not have, or has about less.
+func coming(a, b []*Finding) (out []*Finding) {
+	had := map[string]*Finding{}
 	for _, f := range a {
-		if !have[f.ID] {
+		had[f.ID] = f
+	}
+	for _, f := range b {
+		if f.grown(had[f.ID]) {
+			out = append(out, f)
+		}
+	}
+	return out
+}
+
+// going lists the findings of a that b does not have any more.
+func going(a, b []*Finding) (out []*Finding) {
+	has := map[string]bool{}
+	for _, f := range b {
+		has[f.ID] = true
+	}
+	for _, f := range a {
+		if !has[f.ID] {
 			out = append(out, f)
 		}
 	}

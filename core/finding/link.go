@@ -15,6 +15,7 @@ func (c *check) link(l int) {
 	c.tagIntoUnaware(l)
 	c.bundleEnds(l)
 	c.carriesUnneeded(l)
+	c.neededDiffers(l)
 }
 
 // untaggedMismatch: untagged frames leave one end of a cable as one VLAN and
@@ -43,13 +44,106 @@ func (c *check) untaggedMismatch(l int) {
 	f.Label = fmt.Sprintf("%d ≠ %d untagged", from, to)
 	f.Text = fmt.Sprintf("Untagged frames leave %s as %s and join %s at %s.", portName(c.n.Ref(a)), c.n.Name(from), c.n.Name(to), portName(c.n.Ref(b)))
 	// Either end may be the right one; the VLAN that management is in goes first.
-	one := []string{set(c.n.Ref(b), c.n.With(b.Dev, b.Port, from, office.Untagged))}
-	two := []string{set(c.n.Ref(a), c.n.With(a.Dev, a.Port, to, office.Untagged))}
+	one := []string{set(c.n.Ref(b), c.nativeAs(b, a, from))}
+	two := []string{set(c.n.Ref(a), c.nativeAs(a, b, to))}
 	f.Mends = [][]string{one, two}
 	if c.managed(to) && !c.managed(from) {
 		f.Mends = [][]string{two, one}
 	}
 	c.add(f)
+}
+
+// nativeAs is the shape of an end with v as its untagged VLAN. The one before
+// goes on tagged where the other end has it so.
+func (c *check) nativeAs(e, far span.End, v office.VID) office.Shape {
+	s := c.n.Carrying(e.Dev, e.Port, office.Untagged, v)
+	if s.Rest == office.RestNone {
+		for u := range c.n.Port(e).Untagged.All() {
+			if u != v && c.n.Port(far).Tagged.Has(u) {
+				s = s.With(u, office.Tagged)
+			}
+		}
+	}
+	return s
+}
+
+// neededDiffers: one end of a cable takes what is needed and the other, written
+// out, lacks some of it or has more: what the one end says of itself is not
+// what the cable does.
+//
+//	vlan 30 x
+//	device a switch
+//	  ports 1-2
+//	  1: 90 [needed]
+//	  2: 30
+//	device b switch
+//	  ports 1-2
+//	  1: 90 [40]
+//	  2: 30
+//	cable a.1 b.1
+func (c *check) neededDiffers(l int) {
+	k := &c.n.Topo.Links[l]
+	for _, e := range []span.End{k.A, k.B} {
+		far := otherEnd(k, e)
+		s, _ := c.n.Shape(e.Dev, e.Port)
+		t, _ := c.n.Shape(far.Dev, far.Port)
+		if s.Rest != office.RestNeeded || !c.n.Aware(e.Dev) || !c.n.Aware(far.Dev) || s.Off || t.Off {
+			continue
+		}
+		if e == k.B && t.Rest == office.RestNeeded {
+			continue // both ends say needed: told at the first
+		}
+		p, q := c.n.Port(e), c.n.Port(far)
+		mine, theirs := p.Members(), q.Members()
+		lacks, more := mine.Minus(&theirs), theirs.Minus(&mine)
+		if lacks.Empty() && more.Empty() {
+			continue
+		}
+		if from, to, _, ok := c.n.Mismatch(l); ok { // told as what it is
+			for _, v := range []office.VID{from, to} {
+				lacks.Remove(v)
+				more.Remove(v)
+			}
+			if lacks.Empty() && more.Empty() {
+				continue
+			}
+		}
+		all := lacks
+		all.AddAll(&more)
+		f := Finding{Code: "needed-differs", VLANs: all.VIDs(), Ports: []office.PortRef{c.n.Ref(k.A), c.n.Ref(k.B)}, ID: about("needed-differs", c.n.Ref(k.A), c.n.Ref(k.B))}
+		f.Label = brackets(f.VLANs) + " at one end"
+		var says []string
+		if vs := lacks.VIDs(); len(vs) > 0 {
+			says = append(says, "lacks "+c.vlanNames(vs))
+		}
+		if vs := more.VIDs(); len(vs) > 0 {
+			says = append(says, "has "+c.vlanNames(vs)+" beyond it")
+		}
+		f.Text = fmt.Sprintf("%s takes what is needed on the cable, and %s, written out, %s.", portName(c.n.Ref(e)), portName(c.n.Ref(far)), listed(says))
+		if t.Rest == office.RestNeeded {
+			f.Text = fmt.Sprintf("Both ends of the cable %s to %s take what is needed, and %s, written out beside it, %s.", portName(c.n.Ref(e)), portName(c.n.Ref(far)), portName(c.n.Ref(far)), listed(says))
+		}
+		// Either both ends take what is needed and no more, or the far end
+		// gets what it lacks.
+		plain := func(x span.End) office.Shape {
+			s, _ := c.n.Shape(x.Dev, x.Port)
+			w := *s
+			w.Tagged, w.Rides, w.Rest = nil, nil, office.RestNeeded
+			return w.Normal()
+		}
+		var m []string
+		for _, x := range []span.End{k.A, k.B} {
+			if was, _ := c.n.Shape(x.Dev, x.Port); !was.Equal(plain(x)) {
+				m = append(m, set(c.n.Ref(x), plain(x)))
+			}
+		}
+		f.Mends = [][]string{m}
+		if !lacks.Empty() && more.Empty() {
+			f.Mends = append(f.Mends, []string{set(c.n.Ref(far), c.n.Carrying(far.Dev, far.Port, office.Tagged, lacks.VIDs()...))})
+		}
+		c.add(f)
+		return
+	}
 }
 
 // managed says whether any device is managed in v.
@@ -122,6 +216,20 @@ func (c *check) carriesUnneeded(l int) {
 		return
 	}
 	k := &c.n.Topo.Links[l]
+	var named office.Set // as all, a VLAN is carried by nobody's choice
+	for _, e := range []span.End{k.A, k.B} {
+		if s, _ := c.n.Shape(e.Dev, e.Port); c.n.Aware(e.Dev) {
+			for _, v := range s.Untagged {
+				named.Add(v)
+			}
+			for _, v := range s.Tagged {
+				named.Add(v)
+			}
+		}
+	}
+	if un = un.And(&named); un.Empty() {
+		return
+	}
 	if !c.n.Aware(k.A.Dev) && !c.n.Aware(k.B.Dev) {
 		return
 	}
@@ -145,11 +253,7 @@ func (c *check) carriesUnneeded(l int) {
 // without is the shape of a port with some VLANs taken off.
 func (c *check) without(e span.End, gone *office.Set) office.Shape {
 	was, _ := c.n.Shape(e.Dev, e.Port)
-	s := *was
-	if s.Rest == office.RestAll {
-		s.Rest, s.Tagged = office.RestNone, c.n.Port(e).Tagged.VIDs()
-	}
-	return s.Without(gone)
+	return was.Without(gone)
 }
 
 // bundleEnds is the four ways in which the cables of a bundle go wrong; each

@@ -272,67 +272,105 @@ func (c *check) managementCut() {
 		if !p.Operator {
 			continue
 		}
-		i := n.Topo.DeviceIndex(p.Port.Device)
-		d := n.Office.Devices[i]
-		start := n.Joins(i, d.Logical(d.Port(p.Port.Port)), p.Wants, p.Tagged)
-		reach := map[*span.Span]bool{}
-		if start != nil {
-			c.routeOn(reach, start)
-		}
+		at := c.from(&p)
 		for k, d := range n.Office.Devices {
-			if d.Manage == nil || start != nil && c.managedThere(reach, k) {
+			if d.Manage == nil || at.managed(k) {
 				continue
 			}
 			f := Finding{Code: "management-cut", VLANs: []office.VID{d.Manage.VID}, Ports: []office.PortRef{p.Port}, ID: about("management-cut", d.Name), Devices: []string{d.Name}}
 			f.Text = fmt.Sprintf("From %s at %s there is no way to the management of %s in %s.", p.Name, portName(p.Port), d.Name, n.Name(d.Manage.VID))
-			if v := n.VLAN(d.Manage.VID); v != nil && v.State == span.Split {
+			switch v := n.VLAN(d.Manage.VID); {
+			case at.start == nil:
+				f.Cause = about("plug-unserved", p.Port, p.Name)
+				f.Text = fmt.Sprintf("%s does not get into %s, so there is no way to the management of %s.", p.Name, n.Name(p.Wants), d.Name)
+			case v != nil && v.State == span.Split:
 				f.Cause = about("split", d.Manage.VID)
+			case v != nil:
+				f.Cause = c.oneWayIn(v)
+			}
+			if f.Cause == "" {
+				if v := n.VLAN(p.Wants); v != nil {
+					f.Cause = c.oneWayIn(v)
+				}
 			}
 			c.add(f)
 		}
 	}
 }
 
-func (c *check) managedThere(reach map[*span.Span]bool, dev int) bool {
-	v := c.n.Office.Devices[dev].Manage.VID
-	for _, h := range c.n.AddressHubs(dev, v, "") {
-		if s := c.n.SpanAt(h, v); s != nil && reach[s] {
-			return true
+// oneWayIn is the ID of the finding on a cable that a VLAN passes in one
+// direction only, "" where there is none.
+func (c *check) oneWayIn(v *span.VLAN) string {
+	t := check{n: c.n}
+	t.oneWay(v)
+	if len(t.faults) == 0 {
+		for _, s := range v.Spans {
+			for _, w := range c.n.OneWays(s) {
+				if k := &c.n.Topo.Links[w.Link]; func() bool { _, _, _, ok := c.n.Mismatch(w.Link); return ok }() {
+					return about("untagged-mismatch", c.n.Ref(k.A), c.n.Ref(k.B))
+				}
+			}
 		}
+		return ""
 	}
-	return false
+	return c.faultID(t.faults[0])
 }
 
-// routeOn adds to reach all spans that lead on from one through devices with
-// addresses in several.
-func (c *check) routeOn(reach map[*span.Span]bool, from *span.Span) {
-	routers := map[int][]*span.Span{}
+// reached is all that a plug hears and is heard by, through routers too.
+type reached struct {
+	n     *span.Net
+	start *span.Span
+	nodes map[span.Node]bool
+}
+
+// from follows a plug's frames, and the answers, as far as they go.
+func (c *check) from(p *office.Plug) *reached {
+	r := &reached{n: c.n, nodes: map[span.Node]bool{}}
+	s, x := c.n.PlugAt(p)
+	if r.start = s; s == nil {
+		return r
+	}
+	type standing struct {
+		spans []*span.Span
+		nodes []span.Node
+	}
+	var routers []standing
 	for i, d := range c.n.Office.Devices {
 		if len(d.Addresses) < 2 {
 			continue
 		}
+		var at standing
 		for _, a := range d.Addresses {
-			for _, h := range c.n.AddressHubs(i, a.VID, a.On) {
-				if s := c.n.SpanAt(h, a.VID); s != nil {
-					routers[i] = append(routers[i], s)
-				}
-			}
+			ss, ns := c.n.Standing(i, a.VID, a.On)
+			at.spans, at.nodes = append(at.spans, ss...), append(at.nodes, ns...)
 		}
+		routers = append(routers, at)
 	}
-	reach[from] = true
+	r.nodes = c.n.Mutual(s, x)
 	for more := true; more; {
 		more = false
-		for _, ss := range routers {
-			if !slices.ContainsFunc(ss, func(s *span.Span) bool { return reach[s] }) {
+		for _, at := range routers {
+			if !slices.ContainsFunc(at.nodes, func(y span.Node) bool { return r.nodes[y] }) {
 				continue
 			}
-			for _, s := range ss {
-				if !reach[s] {
-					reach[s], more = true, true
+			for k, y := range at.nodes {
+				if !r.nodes[y] {
+					more = true
+					for z := range c.n.Mutual(at.spans[k], y) {
+						r.nodes[z] = true
+					}
+					r.nodes[y] = true
 				}
 			}
 		}
 	}
+	return r
+}
+
+// managed says whether the management of a device is among what is reached.
+func (r *reached) managed(dev int) bool {
+	_, nodes := r.n.Standing(dev, r.n.Office.Devices[dev].Manage.VID, "")
+	return slices.ContainsFunc(nodes, func(y span.Node) bool { return r.nodes[y] })
 }
 
 // managementShared: a VLAN that devices are managed in also has ordinary plugs.

@@ -20,192 +20,80 @@ func (c *check) vlan(v *span.VLAN) {
 	c.unused(v)
 }
 
-// parked says whether a VLAN is only where ports without anything behind them
-// are put away: nobody there can be cut off from anybody.
-func (c *check) parked(v *span.VLAN) bool {
-	x := c.n.Office.VLAN(v.VID)
-	if x == nil || !x.Local {
-		return false
-	}
-	for _, p := range c.n.Office.Plugs {
-		if p.Wants == v.VID {
-			return false
-		}
-	}
-	for _, d := range c.n.Office.Devices {
-		if d.Manage != nil && d.Manage.VID == v.VID {
-			return false
-		}
-		for _, a := range d.Addresses {
-			if a.VID == v.VID {
-				return false
-			}
-		}
-	}
-	for _, s := range v.Spans {
-		for _, r := range c.n.Terminals(s, v.VID) {
-			d := c.n.Office.Devices[c.n.Topo.DeviceIndex(r.Device)]
-			if d.Ports[d.Port(r.Port)].Kind == office.Inner {
-				return false
-			}
-		}
-	}
-	return true
-}
-
-// cause is a finding on a cable that parts a VLAN.
-type cause struct {
-	id    string
-	cable string // its ends, as people say them
-}
-
-// notCarried: a VLAN is split, and a cable on the shortest way between two
-// parts does not carry it both ways. Frames of the VLAN end at that cable.
-//
-//	vlan 130 imaging
-//	device a switch
-//	  ports 1-2
-//	  1: 130
-//	  2: -
-//	device b switch
-//	  ports 1-2
-//	  1: 130
-//	  2: [130]
-//	cable a.2 b.2
-//
-// The VLANs of an untagged mismatch on the cable are left to that finding.
-func (c *check) notCarried(v *span.VLAN) []cause {
-	if v.State != span.Split || c.parked(v) {
-		return nil
-	}
-	var causes []cause
-	seen := map[int]bool{}
-	main := map[int]bool{}
-	for _, h := range hubsIn(v.Spans[0], v.VID) {
-		main[h] = true
-	}
-	for _, s := range v.Spans[1:v.Parts] {
-		way, ok := c.n.Route(v.VID, hubsIn(s, v.VID), func(h int) bool { return main[h] })
-		if !ok {
-			continue
-		}
-		for _, l := range way {
-			if both, _ := c.n.Carries(l, v.VID); both || seen[l] {
-				continue
-			}
-			seen[l] = true
-			causes = append(causes, c.cableLacks(l, v.VID))
-		}
-	}
-	return causes
-}
-
-// hubsIn is where a span is the VLAN itself, or what comes untagged into a
-// device that knows no tags; not where it is another VLAN that it is mixed up
-// with.
-func hubsIn(s *span.Span, v office.VID) []int {
-	var hubs []int
-	for _, x := range s.Nodes {
-		if x.Label == span.Label(v) || x.Label.VID() == 0 {
-			hubs = append(hubs, x.Hub)
-		}
-	}
-	return slices.Compact(hubs)
-}
-
-func (c *check) cableLacks(l int, v office.VID) cause {
-	k := &c.n.Topo.Links[l]
-	a, b := c.n.Ref(k.A), c.n.Ref(k.B)
-	ends := portName(a) + " to " + portName(b)
-	if from, to, _, ok := c.n.Mismatch(l); ok && (v == from || v == to) {
-		return cause{about("untagged-mismatch", a, b), ends}
-	}
-	for _, e := range []span.End{k.A, k.B} {
-		if into := otherEnd(k, e); c.dropsTags(e, into) && c.n.Port(e).Tagged.Has(v) {
-			return cause{about("tag-into-unaware", a, b), ends}
-		}
-	}
-	var lack []span.End
-	for _, e := range []span.End{k.A, k.B} {
-		if c.n.Aware(e.Dev) && !c.n.Port(e).Has(v) {
-			lack = append(lack, e)
-		}
-	}
-	f := Finding{Code: "not-carried", VLANs: []office.VID{v}, Ports: []office.PortRef{a, b}, ID: about("not-carried", v, a, b)}
-	name := c.n.Name(v)
-	switch len(lack) {
-	case 0:
-		f.Label = fmt.Sprintf("%d in two forms", v)
-		f.Text = fmt.Sprintf("%s does not pass the cable %s in both directions: its ends give and take it in different forms.", name, ends)
-	case 1:
-		f.Label = fmt.Sprintf("[%d] ends at %s", v, portName(c.n.Ref(lack[0])))
-		other := otherEnd(k, lack[0])
-		f.Text = fmt.Sprintf("%s ends at the cable %s: %s carries it, %s does not, so its frames are dropped there.", name, ends, portName(c.n.Ref(other)), portName(c.n.Ref(lack[0])))
-	default:
-		f.Label = fmt.Sprintf("[%d] at neither end", v)
-		f.Text = fmt.Sprintf("%s ends at the cable %s: neither end carries it.", name, ends)
-	}
-	if m := c.tagBoth(l, v); m != nil {
-		f.Mends = append(f.Mends, m)
-	}
-	c.add(f)
-	return cause{f.ID, ends}
-}
-
-// tagBoth is the statements that make a cable carry a VLAN tagged, or untagged
-// towards a device that knows no tags.
-func (c *check) tagBoth(l int, v office.VID) []string {
-	k := &c.n.Topo.Links[l]
-	as := office.Tagged
-	if !c.n.Aware(k.A.Dev) || !c.n.Aware(k.B.Dev) {
-		as = office.Untagged
-	}
-	var m []string
-	if as == office.Tagged && c.n.Port(k.A).Untagged.Has(v) && c.n.Port(k.B).Untagged.Has(v) {
-		return nil // untagged at both ends already: another fault
-	}
-	for _, e := range []span.End{k.A, k.B} {
-		if c.n.Aware(e.Dev) && c.n.Port(e).Of(v) != as {
-			m = append(m, set(c.n.Ref(e), c.n.With(e.Dev, e.Port, v, as)))
-		}
-	}
-	return m
-}
-
 // split: a VLAN's terminals are in several spans, so that some of them cannot
 // reach the others. It names the cables that cause it; the smallest office is
-// that of not-carried.
+// that of not-carried. An address that no port lets out is a part by itself:
+//
+//	device r router
+//	  ports 1-2
+//	  1: 3
+//	  inner cpu cpu: 2
+//	  address 3 10.0.3.1/24
 func (c *check) split(v *span.VLAN, causes []cause) {
-	if v.State != span.Split || c.parked(v) {
+	if v.State != span.Split {
 		return
 	}
 	f := Finding{Code: "split", VLANs: []office.VID{v.VID}, ID: about("split", v.VID)}
-	var parts []string
+	var refs []office.PortRef
+	var parts, dead []string
 	for _, s := range v.Spans[1:v.Parts] {
-		refs := c.n.Terminals(s, v.VID)
-		f.Ports = append(f.Ports, refs...)
-		parts = append(parts, c.partName(s, refs))
+		if i, ok := c.n.Dead(s); ok {
+			dead = append(dead, c.unheard(&f, i, v.VID))
+			parts = append(parts, "the address of "+c.n.Office.Devices[i].Name)
+			continue
+		}
+		here := c.n.Terminals(s, v.VID)
+		refs = append(refs, here...)
+		if len(here) == 0 {
+			parts = append(parts, c.partName(s, nil))
+		}
 	}
-	from := c.mainName(v)
+	f.Ports = append(f.Ports, refs...)
+	all := parts
+	if len(refs) > 0 {
+		all = append([]string{c.portList(refs, 3)}, parts...)
+	}
 	verb := "are"
-	if len(parts) == 1 && len(f.Ports) < 2 {
+	if len(refs)+len(parts) == 1 {
 		verb = "is"
 	}
-	f.Text = fmt.Sprintf("%s is in %d parts: %s %s cut off from %s.", c.n.Name(v.VID), v.Parts, some(parts, 3), verb, from)
+	f.Text = fmt.Sprintf("%s is in %d parts: %s %s cut off from %s.", c.n.Name(v.VID), v.Parts, some(all, 3), verb, c.mainName(v))
+	for _, why := range dead {
+		f.Text += " " + why
+	}
 	if len(causes) > 0 {
 		var cables []string
 		for _, k := range causes {
 			cables = append(cables, k.cable)
 		}
 		f.Cause = causes[0].id
-		f.Text += " The cause is the cable " + some(cables, 3) + "."
-		if len(causes) > 1 {
-			f.Text = f.Text[:len(f.Text)-len(" The cause is the cable "+some(cables, 3)+".")] + " The causes are the cables " + some(cables, 3) + "."
+		if len(causes) == 1 {
+			f.Text += " The cause is the cable " + cables[0] + "."
+		} else {
+			f.Text += " The causes are the cables " + some(cables, 3) + "."
 		}
-	} else {
+	} else if len(dead) == 0 {
 		f.Text += " No cable leads from the one to the other."
 	}
 	c.add(f)
+}
+
+// unheard says why no frame of a VLAN comes to an address of a device, or to
+// its management, and mends it.
+func (c *check) unheard(f *Finding, i int, v office.VID) string {
+	d := c.n.Office.Devices[i]
+	if !c.n.Aware(i) {
+		return fmt.Sprintf("%s knows no tags, and nothing comes into it that is %s.", d.Name, c.n.Name(v))
+	}
+	for p := range d.Ports {
+		if d.Ports[p].Flavour == "cpu" {
+			r := office.PortRef{Device: d.Name, Port: d.Ports[p].Name}
+			f.Ports = append(f.Ports, r)
+			f.Mends = append(f.Mends, []string{set(r, c.n.Carrying(i, p, office.Tagged, v))})
+			return fmt.Sprintf("What %s itself says passes its inner port %s, which is not in %s.", d.Name, d.Ports[p].Name, c.n.Name(v))
+		}
+	}
+	return ""
 }
 
 // partName says what is in a part: its ports, or its devices.
@@ -226,6 +114,9 @@ func (c *check) partName(s *span.Span, refs []office.PortRef) string {
 // mainName is what the others are cut off from: the gateway's device, or the
 // part with the most in it.
 func (c *check) mainName(v *span.VLAN) string {
+	if i, ok := c.n.Dead(v.Spans[0]); ok {
+		return "the address of " + c.n.Office.Devices[i].Name
+	}
 	for _, x := range v.Spans[0].Nodes {
 		if x.Label == span.Label(v.VID) && c.n.HasAddress(x.Hub, v.VID) {
 			return c.n.Office.Devices[c.n.Topo.Hubs[x.Hub].Dev].Name
@@ -272,47 +163,6 @@ func (c *check) merged(v *span.VLAN) {
 func (c *check) inSpan(s *span.Span, l int) bool {
 	h := c.n.Topo.Links[l].A.Hub
 	return slices.ContainsFunc(s.Nodes, func(x span.Node) bool { return x.Hub == h })
-}
-
-// oneWay: a VLAN passes a cable in one direction only, and neither not-carried
-// nor untagged-mismatch says so. Requests arrive, answers do not.
-//
-//	device a switch
-//	  ports 1-2
-//	  2: [110]
-//	device b switch
-//	  ports 1-2
-//	  2: 110
-//	cable a.2 b.2
-//
-// Switch b takes the tagged frames of a; its own leave untagged, and a has no
-// VLAN for them.
-func (c *check) oneWay(v *span.VLAN) {
-	for l := range c.n.Topo.Links {
-		both, any := c.n.Carries(l, v.VID)
-		if both || !any {
-			continue
-		}
-		if from, to, _, ok := c.n.Mismatch(l); ok && (from == v.VID || to == v.VID) {
-			continue
-		}
-		k := &c.n.Topo.Links[l]
-		a, b := c.n.Ref(k.A), c.n.Ref(k.B)
-		id := about("not-carried", v.VID, a, b)
-		if slices.ContainsFunc(c.out, func(f Finding) bool { return f.ID == id }) {
-			continue
-		}
-		if !c.n.Carry(l).AB.Has(v.VID) {
-			a, b = b, a
-		}
-		f := Finding{Code: "one-way", VLANs: []office.VID{v.VID}, Ports: []office.PortRef{c.n.Ref(k.A), c.n.Ref(k.B)}, ID: about("one-way", v.VID, c.n.Ref(k.A), c.n.Ref(k.B))}
-		f.Label = fmt.Sprintf("%d one way", v.VID)
-		f.Text = fmt.Sprintf("%s goes from %s to %s and not back: nothing that is asked is answered.", c.n.Name(v.VID), portName(a), portName(b))
-		if m := c.tagBoth(l, v.VID); m != nil {
-			f.Mends = append(f.Mends, m)
-		}
-		c.add(f)
-	}
 }
 
 // loop: a VLAN forms a ring over cables; only spanning tree keeps it up.
@@ -374,8 +224,8 @@ func (c *check) noGateway(v *span.VLAN) {
 	if v.State == span.Unused || x == nil || x.Local {
 		return
 	}
-	for h := range c.n.Topo.Hubs {
-		if c.n.HasAddress(h, v.VID) {
+	for _, d := range c.n.Office.Devices {
+		if slices.ContainsFunc(d.Addresses, func(a office.Address) bool { return a.VID == v.VID }) {
 			return
 		}
 	}
@@ -388,12 +238,14 @@ func (c *check) noGateway(v *span.VLAN) {
 //	vlan 110 reception
 func (c *check) unused(v *span.VLAN) {
 	x := c.n.Office.VLAN(v.VID)
-	if v.State != span.Unused || x == nil || v.VID == office.DefaultVID {
+	if v.State != span.Unused || x == nil || v.VID == office.DefaultVID || c.n.IsParked(v.VID) && c.members(v.VID) {
 		return
 	}
 	f := Finding{Code: "unused", VLANs: []office.VID{v.VID}, ID: about("unused", v.VID),
 		Text: fmt.Sprintf("%s is registered, and no port, address or plug is in it.", c.n.Name(v.VID))}
-	if !c.members(v.VID) {
+	if c.members(v.VID) {
+		f.Text = fmt.Sprintf("%s is registered and on ports, but nobody is in it: no plug, address, inner port or free port.", c.n.Name(v.VID))
+	} else {
 		f.Mends = [][]string{{fmt.Sprintf("-vlan %d", v.VID)}}
 	}
 	c.add(f)
@@ -429,7 +281,8 @@ func (c *check) behindUnaware(v *span.VLAN) {
 		}
 		for _, k := range c.n.Topo.PlugsAt(hub.Dev) {
 			p := c.n.Office.Plugs[k]
-			if p.Wants != v.VID || p.Tagged {
+			d := c.n.Office.Devices[hub.Dev]
+			if _, _, cabled := c.n.Office.CableAt(p.Port); p.Wants != v.VID || p.Tagged || cabled || c.n.Tables[hub.Dev].Ports[d.Logical(d.Port(p.Port.Port))].Off {
 				continue
 			}
 			c.add(Finding{Code: "plug-unserved", VLANs: []office.VID{v.VID}, Ports: []office.PortRef{p.Port}, ID: about("plug-unserved", p.Port, p.Name),

@@ -1,20 +1,20 @@
 package span
 
 import (
+	"slices"
+
 	"klammer/core/office"
 )
 
-// terminals is what a hub has of each VLAN's terminals: uncabled untagged
-// ports in it, inner ports, addresses, plugs that want it, management.
-//
-// place counts them all and says where VLANs are needed; it does not depend on
-// what cables carry.
-func (n *Net) places() []*office.Set {
-	place := newSets(len(n.Topo.Hubs))
-	for i := range n.Office.Devices {
-		n.placesOf(i, place)
-	}
-	return place
+// placing is where a VLAN's terminals stand by what is written, whatever cables
+// carry. A port that nothing is known to be plugged into is bare: its VLANs,
+// untagged or tagged, are for somebody there as far as they are written out.
+// Everything else is solid: inner ports, addresses, plugs, management, and the
+// ports of an end device without inner ports, as the device itself talks there.
+type placing struct {
+	solid, bare []*office.Set // by hub
+	// parked is the local VLANs in which only bare ports stand: nobody is there.
+	parked office.Set
 }
 
 // newSets gives empty sets that stand side by side.
@@ -26,52 +26,118 @@ func newSets(n int) []*office.Set {
 	return sets
 }
 
+func (n *Net) places() {
+	hubs := len(n.Topo.Hubs)
+	n.at = placing{solid: newSets(hubs), bare: newSets(hubs)}
+	for i := range n.Office.Devices {
+		n.placesOf(i)
+	}
+	n.at.parked = n.parking()
+	n.place = newSets(hubs)
+	for h := range n.place {
+		n.placeAt(h)
+	}
+}
+
+// placeAt works out what a hub has of each VLAN's terminals.
+func (n *Net) placeAt(h int) {
+	s := n.at.bare[h].Minus(&n.at.parked)
+	s.AddAll(n.at.solid[h])
+	n.place[h] = &s
+}
+
+// parking is [placing.parked].
+func (n *Net) parking() (s office.Set) {
+	for _, v := range n.Office.VLANs {
+		if v.Local {
+			s.Add(v.VID)
+		}
+	}
+	if s.Empty() {
+		return s
+	}
+	var put office.Set
+	for h, x := range n.at.solid {
+		for w := range s {
+			s[w] &^= x[w]
+			put[w] |= n.at.bare[h][w]
+		}
+	}
+	return s.And(&put)
+}
+
+// Parked is the VLANs in which only ports are that are put away.
+func (n *Net) Parked() *office.Set { return &n.at.parked }
+
+// IsParked says whether only ports that are put away are in a VLAN.
+func (n *Net) IsParked(v office.VID) bool { return n.at.parked.Has(v) }
+
+// written is the VLANs that a shape names.
+func written(s *office.Shape) (w office.Set) {
+	for _, v := range s.Untagged {
+		w.Add(v)
+	}
+	for _, v := range s.Tagged {
+		w.Add(v)
+	}
+	return w
+}
+
+// talksItself says whether a device is where its VLANs end, whatever is cabled:
+// a host or the like without ports inside it.
+func talksItself(d *office.Device) bool {
+	return (d.Kind == "host" || d.Kind == "other") && !isUnaware(d) && !slices.ContainsFunc(d.Ports, func(p office.Port) bool { return p.Kind == office.Inner })
+}
+
 // placesOf fills in the places of device i's hubs.
-func (n *Net) placesOf(i int, place []*office.Set) {
+func (n *Net) placesOf(i int) {
 	d := n.Office.Devices[i]
+	itself := talksItself(d)
+	var last *office.Shape // neighbours are often alike
+	var names office.Set
 	for p := range d.Ports {
 		x := &d.Ports[p]
-		if x.Bundle > 0 {
-			continue
-		}
 		s := n.shapes[i][p]
-		if s.Off || isUnaware(d) {
+		if x.Bundle > 0 || s.Off || isUnaware(d) || s == noShape {
 			continue
 		}
-		hub := place[n.Topo.HubOf(i, p)]
+		if s != last {
+			last, names = s, written(s)
+		}
+		hub := n.Topo.HubOf(i, p)
 		switch {
 		case x.Kind == office.Inner:
+			in := names
+			for w := range in { // a range lets VLANs in; those that exist end here
+				in[w] &= n.registered[w]
+			}
 			for _, v := range s.Untagged {
-				hub.Add(v)
+				in.Add(v)
 			}
-			for _, v := range s.Tagged { // a range lets VLANs in; those that exist end here
-				if n.registered.Has(v) {
-					hub.Add(v)
-				}
-			}
+			n.at.solid[hub].AddAll(&in)
 			if s.Rest == office.RestAll {
-				hub.AddAll(&n.registered)
+				n.at.solid[hub].AddAll(&n.registered)
 			}
+		case itself:
+			n.at.solid[hub].AddAll(&names)
 		case len(n.Topo.LinksAt(i, p)) == 0:
-			for _, v := range s.Untagged {
-				hub.Add(v)
-			}
+			n.at.bare[hub].AddAll(&names)
 		}
 	}
 	for _, a := range d.Addresses {
 		for _, h := range n.addressHubs(i, a.VID, a.On) {
-			place[h].Add(a.VID)
+			n.at.solid[h].Add(a.VID)
 		}
 	}
 	if m := d.Manage; m != nil {
 		for _, h := range n.addressHubs(i, m.VID, "") {
-			place[h].Add(m.VID)
+			n.at.solid[h].Add(m.VID)
 		}
 	}
 	for _, k := range n.Topo.plugs[i] {
 		p := n.Office.Plugs[k]
 		if at := d.Port(p.Port.Port); at >= 0 {
-			place[n.Topo.HubOf(i, at)].Add(p.Wants)
+			n.at.solid[n.Topo.HubOf(i, at)].Add(p.Wants)
 		}
 	}
 }
@@ -83,7 +149,8 @@ func isUnaware(d *office.Device) bool {
 // addressHubs is where an address of a VLAN, or its management, meets the
 // device's ports. On a routed device that is the port that it is on; where
 // none was said, the port that another address of the VLAN is on, else the
-// first port that names the VLAN.
+// first port that names the VLAN, else the first that takes it with all, else
+// the first that takes what is needed there.
 func (n *Net) addressHubs(dev int, v office.VID, on string) []int {
 	d := n.Office.Devices[dev]
 	if len(d.Ports) == 0 {
@@ -105,12 +172,23 @@ func (n *Net) addressHubs(dev int, v office.VID, on string) []int {
 			return []int{n.Topo.HubOf(dev, p)}
 		}
 	}
+	best, at := 3, 0
 	for p := range d.Ports {
-		if d.Ports[p].Bundle == 0 && n.shapes[dev][p].Of(v) != office.NotMember {
-			return []int{n.Topo.HubOf(dev, p)}
+		rank := 3
+		switch s := n.shapes[dev][p]; {
+		case d.Ports[p].Bundle > 0:
+		case s.Of(v) != office.NotMember:
+			rank = 0
+		case s.Rest == office.RestAll && n.registered.Has(v):
+			rank = 1
+		case s.Rest == office.RestNeeded && len(n.Topo.LinksAt(dev, p)) > 0:
+			rank = 2
+		}
+		if rank < best {
+			best, at = rank, p
 		}
 	}
-	return []int{n.Topo.HubOf(dev, 0)}
+	return []int{n.Topo.HubOf(dev, at)}
 }
 
 // forest is the tree of hubs and blocks, for going up and down it.

@@ -26,9 +26,12 @@ type Net struct {
 	source [][]office.Source
 
 	registered office.Set
+	at         placing
 	place      []*office.Set // by hub: VLANs with terminals, served or not
 	term       []*office.Set // by hub: VLANs with terminals that the hub serves
-	wants      []*office.Set // by hub, of unaware devices: what plugs want untagged
+	wants      []*office.Set // by hub, of unaware devices: what plugs and the device itself want untagged
+	own        []*office.Set // by hub, of unaware devices: VLANs of its addresses and its management
+	dead       []*office.Set // by hub: VLANs of addresses behind a processor port that is not in them
 	addr       []*office.Set // by hub: VLANs with an address
 	present    []*office.Set // by hub: VLANs that exist there
 	carry      []*Carry      // by link
@@ -71,6 +74,7 @@ type linkArc struct {
 type Label uint64
 
 const (
+	deadAt     Label = 1 << 61 // | hub<<24 | vlan: an address that no port lets out
 	untaggedAt Label = 1 << 62 // | hub<<24: untagged frames inside an unaware device
 	keptAt     Label = 1 << 63 // | hub<<24 | group<<12 | tag: a tag kept inside a group
 )
@@ -119,7 +123,7 @@ func (n *Net) all() {
 	for i := range o.Devices {
 		n.shapes[i], n.source[i] = n.effective(i)
 	}
-	n.place = n.places()
+	n.places()
 	n.needed = make([]office.Set, len(n.Topo.blocks))
 	words := make([]int, len(office.Set{}))
 	for i := range words {
@@ -133,6 +137,7 @@ func (n *Net) all() {
 	}
 	hubs := len(n.Topo.Hubs)
 	n.term, n.wants, n.addr, n.present = newSets(hubs), newSets(hubs), newSets(hubs), newSets(hubs)
+	n.own, n.dead = newSets(hubs), newSets(hubs)
 	for i := range o.Devices {
 		n.fillHubs(i)
 	}
@@ -243,7 +248,10 @@ func (n *Net) table(i int, cache compileCache) *bridge.Table {
 func (n *Net) fillHubs(i int) {
 	d, t := n.Office.Devices[i], n.Tables[i]
 	unaware := isUnaware(d)
+	itself := talksItself(d)
 	var last *bridge.Port // neighbours are often alike
+	var lastShape *office.Shape
+	var names office.Set
 	lastHub := -1
 	for p := range d.Ports {
 		c := t.Ports[p]
@@ -251,60 +259,102 @@ func (n *Net) fillHubs(i int) {
 			continue
 		}
 		h := n.Topo.HubOf(i, p)
-		free := d.Ports[p].Kind == office.Inner || len(n.Topo.LinksAt(i, p)) == 0
 		if c != last || h != lastHub {
 			n.present[h].AddAll(&c.Untagged)
 			n.present[h].AddAll(&c.Tagged)
 		}
-		if free {
-			n.term[h].AddAll(&c.Untagged)
-			if d.Ports[p].Kind == office.Inner {
-				known := c.Tagged.And(&n.registered)
-				n.term[h].AddAll(&known)
+		if inner := d.Ports[p].Kind == office.Inner; inner || itself || len(n.Topo.LinksAt(i, p)) == 0 {
+			if s := n.shapes[i][p]; s != lastShape {
+				lastShape, names = s, written(s)
 			}
+			ends := names
+			switch {
+			case inner:
+				ends = c.Tagged.And(&n.registered)
+				ends.AddAll(&c.Untagged)
+			case !itself:
+				ends = names.Minus(&n.at.parked)
+			}
+			n.term[h].AddAll(&ends)
 		}
 		last, lastHub = c, h
 	}
-	for _, a := range d.Addresses {
-		for _, h := range n.addressHubs(i, a.VID, a.On) {
-			n.addr[h].Add(a.VID)
-			n.term[h].Add(a.VID)
-			n.present[h].Add(a.VID)
+	stand := func(v office.VID, on string, address bool) {
+		for _, h := range n.addressHubs(i, v, on) {
+			switch {
+			case unaware:
+				n.wants[h].Add(v)
+				n.own[h].Add(v)
+			case !n.lets(i, v):
+				n.dead[h].Add(v)
+				continue
+			default:
+				n.term[h].Add(v)
+				n.present[h].Add(v)
+			}
+			if address {
+				n.addr[h].Add(v)
+			}
 		}
 	}
+	for _, a := range d.Addresses {
+		stand(a.VID, a.On, true)
+	}
 	if m := d.Manage; m != nil {
-		for _, h := range n.addressHubs(i, m.VID, "") {
-			n.term[h].Add(m.VID)
-			n.present[h].Add(m.VID)
-		}
+		stand(m.VID, "", false)
 	}
 	for _, k := range n.Topo.plugs[i] {
 		p := &n.Office.Plugs[k]
-		at := d.Port(p.Port.Port)
+		at := d.Logical(d.Port(p.Port.Port))
 		h := n.Topo.HubOf(i, at)
 		switch {
+		case unaware && t.Ports[at].Off:
 		case unaware && p.Tagged:
-			n.present[h].Add(p.Wants)
-			n.term[h].Add(p.Wants)
+			if d.Forwarding == office.Unaware {
+				n.present[h].Add(p.Wants)
+				n.term[h].Add(p.Wants)
+			}
 		case unaware:
 			n.wants[h].Add(p.Wants)
-		case n.Gives(i, d.Logical(at), p.Wants, p.Tagged):
+		case n.Gives(i, at, p.Wants, p.Tagged):
 			n.term[h].Add(p.Wants)
 		}
 	}
 }
 
+// lets says whether a device's own addresses in a VLAN reach its ports: where
+// it has a processor port they stand behind it.
+func (n *Net) lets(dev int, v office.VID) bool {
+	d := n.Office.Devices[dev]
+	if d.Forwarding == office.Routed {
+		return true
+	}
+	behind := false
+	for p := range d.Ports {
+		if d.Ports[p].Flavour == "cpu" {
+			if n.Tables[dev].Ports[p].Has(v) {
+				return true
+			}
+			behind = true
+		}
+	}
+	return !behind
+}
+
 // Gives says whether a port of a device that knows VLANs gives a plug the VLAN
-// that it wants, in that form.
+// that it wants, in that form, both ways.
 func (n *Net) Gives(dev, port int, v office.VID, tagged bool) bool {
-	p := n.Tables[dev].Ports[port]
-	if p.Off {
+	w := bridge.Untagged
+	if tagged {
+		w = bridge.Wire(v)
+	}
+	t := n.Tables[dev]
+	d, why := t.Ingress(port, w)
+	if why != bridge.Passed || d.Keep || d.VID != v {
 		return false
 	}
-	if tagged {
-		return p.Tagged.Has(v) && p.WireOf(v) == bridge.Wire(v)
-	}
-	return p.Untagged.Has(v)
+	out, ok := t.Egress(d, port)
+	return ok && out == w
 }
 
 // throughUnaware finds the tags that get into unaware devices: what a

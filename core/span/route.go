@@ -49,6 +49,15 @@ func (n *Net) lacking(link int, v office.VID) int {
 // answer is always the same. Cables in a port that is shut, and devices that
 // drop tags on the way, are no way. It is nil, false where no way exists.
 func (n *Net) Route(v office.VID, from []int, goal func(hub int) bool) ([]int, bool) {
+	return n.route(v, from, goal, false)
+}
+
+// RouteAnyhow is [Net.Route] over devices that drop tags, too.
+func (n *Net) RouteAnyhow(v office.VID, from []int, goal func(hub int) bool) ([]int, bool) {
+	return n.route(v, from, goal, true)
+}
+
+func (n *Net) route(v office.VID, from []int, goal func(hub int) bool, anyhow bool) ([]int, bool) {
 	type best struct {
 		hops, changes int
 		via           int // link, -1 at the start
@@ -88,7 +97,7 @@ func (n *Net) Route(v office.VID, from []int, goal func(hub int) bool) ([]int, b
 		var order []int
 		for _, h := range front {
 			b := at[h]
-			if b.via >= 0 && n.Office.Devices[n.Topo.Hubs[h].Dev].Forwarding == office.UnawareDrops {
+			if !anyhow && b.via >= 0 && n.Office.Devices[n.Topo.Hubs[h].Dev].Forwarding == office.UnawareDrops {
 				continue
 			}
 			for _, l := range n.Topo.At[h] {
@@ -117,7 +126,8 @@ func (n *Net) Route(v office.VID, from []int, goal func(hub int) bool) ([]int, b
 }
 
 // Terminals lists the ports at which VLAN v ends inside a span: uncabled ports
-// that it leaves untagged, and inner ports.
+// that name it, inner ports, and the ports of devices that are users of it
+// themselves.
 func (n *Net) Terminals(s *Span, v office.VID) []office.PortRef {
 	var refs []office.PortRef
 	for _, x := range s.Nodes {
@@ -126,17 +136,28 @@ func (n *Net) Terminals(s *Span, v office.VID) []office.PortRef {
 		if x.Label != Label(v) || isUnaware(d) {
 			continue
 		}
+		itself := talksItself(d)
 		for p := range d.Ports {
 			if d.Ports[p].Bundle > 0 || n.Topo.HubOf(h.Dev, p) != x.Hub || t.Ports[p].Off {
 				continue
 			}
-			inner := d.Ports[p].Kind == office.Inner
-			if inner && t.Ports[p].Has(v) || len(n.Topo.LinksAt(h.Dev, p)) == 0 && t.Ports[p].Untagged.Has(v) {
+			switch {
+			case d.Ports[p].Kind == office.Inner && t.Ports[p].Has(v),
+				(itself || len(n.Topo.LinksAt(h.Dev, p)) == 0 && !n.IsParked(v)) && n.shapes[h.Dev][p].Of(v) != office.NotMember:
 				refs = append(refs, n.ref(h.Dev, p))
 			}
 		}
 	}
 	return refs
+}
+
+// Dead says whether a part of a VLAN is only an address or the management of a
+// device that no frame of it comes to, and of which device.
+func (n *Net) Dead(s *Span) (dev int, dead bool) {
+	if len(s.Nodes) == 1 && s.Nodes[0].Label&deadAt != 0 {
+		return n.Topo.Hubs[s.Nodes[0].Hub].Dev, true
+	}
+	return 0, false
 }
 
 // HasAddress says whether a VLAN has an address at a hub.
@@ -171,6 +192,35 @@ func (n *Net) Expand(dev, port int, s office.Shape, v office.VID, m office.Membe
 		s.Tagged = c.Tagged.VIDs()
 	}
 	return s
+}
+
+// Carrying is the shape in force on a port with VLANs standing as m, both ways:
+// under their own VIDs, and with such frames admitted.
+func (n *Net) Carrying(dev, port int, m office.Membership, vs ...office.VID) office.Shape {
+	s := *n.shapes[dev][port]
+	if s.Off {
+		s = office.Shape{}
+	}
+	for _, v := range vs {
+		s = s.With(v, m)
+		s.Rides = slices.DeleteFunc(slices.Clone(s.Rides), func(r office.Ride) bool { return r.VLAN == v })
+	}
+	if m == office.Tagged && s.Admit == office.AdmitUntagged || m == office.Untagged && s.Admit == office.AdmitTagged {
+		s.Admit = office.AdmitAll
+	}
+	return s.Normal()
+}
+
+// Hears says whether what comes back at a port, in the form in which it sends a
+// VLAN, joins that VLAN.
+func (n *Net) Hears(dev, port int, v office.VID) bool {
+	t := n.Tables[dev]
+	w := bridge.Untagged
+	if t.Ports[port].Tagged.Has(v) {
+		w = t.Ports[port].WireOf(v)
+	}
+	d, why := t.Ingress(port, w)
+	return why == bridge.Passed && !d.Keep && d.VID == v
 }
 
 // Delta says what is new against the Net that this one was updated from:
@@ -237,31 +287,27 @@ func (n *Net) Served(hub int, v office.VID) bool {
 	return slices.ContainsFunc(r.Spans, func(s *Span) bool { return slices.Contains(s.Nodes, want) })
 }
 
-// Ring is the links on which frames of a span can go round, in order.
-func (n *Net) Ring(s *Span) []int {
-	type edge struct{ link, x, y int }
-	at := map[Node]int{}
+// nodeArc leads over a link from a node of a span to another, by their places
+// in its list.
+type nodeArc struct{ link, from, to int }
+
+// arcsOf is all arcs of a span.
+func (n *Net) arcsOf(s *Span) []nodeArc {
+	at := make(map[Node]int, len(s.Nodes))
+	labels := map[Label]bool{}
 	for i, x := range s.Nodes {
 		at[x] = i
+		labels[x.Label] = true
 	}
-	var edges []edge
-	seen := map[[3]int]bool{}
+	var arcs []nodeArc
 	add := func(l int, a, b Node) {
 		x, ok := at[a]
 		y, ok2 := at[b]
 		if ok && ok2 {
-			k := [3]int{l, min(x, y), max(x, y)}
-			if !seen[k] {
-				seen[k] = true
-				edges = append(edges, edge{l, x, y})
-			}
+			arcs = append(arcs, nodeArc{l, x, y})
 		}
 	}
-	labels := map[Label]bool{}
-	for _, x := range s.Nodes {
-		labels[x.Label] = true
-	}
-	arcs := func(l int, a Arc) {
+	cross := func(l int, a Arc) {
 		k := &n.Topo.Links[l]
 		if a.FromA {
 			add(l, Node{k.A.Hub, a.From}, Node{k.B.Hub, a.To})
@@ -272,16 +318,115 @@ func (n *Net) Ring(s *Span) []int {
 	for l, c := range n.carry {
 		k := &n.Topo.Links[l]
 		for lb := range labels {
-			if v := lb.VID(); v != 0 && (c.AB.Has(v) || c.BA.Has(v)) {
-				add(l, Node{k.A.Hub, lb}, Node{k.B.Hub, lb})
+			if v := lb.VID(); v != 0 {
+				if c.AB.Has(v) {
+					add(l, Node{k.A.Hub, lb}, Node{k.B.Hub, lb})
+				}
+				if c.BA.Has(v) {
+					add(l, Node{k.B.Hub, lb}, Node{k.A.Hub, lb})
+				}
 			}
 		}
 		for _, a := range c.Cross {
-			arcs(l, a)
+			cross(l, a)
 		}
 	}
 	for _, a := range n.kept {
-		arcs(a.link, a.Arc)
+		cross(a.link, a.Arc)
+	}
+	return arcs
+}
+
+// Mutual is the nodes of a span that one of its nodes hears and is heard by.
+func (n *Net) Mutual(s *Span, from Node) map[Node]bool {
+	out := map[Node]bool{}
+	if !s.OneWay {
+		for _, x := range s.Nodes {
+			out[x] = true
+		}
+		return out
+	}
+	start := slices.Index(s.Nodes, from)
+	if start < 0 {
+		return out
+	}
+	reach := func(forth bool) []bool {
+		next := make([][]int, len(s.Nodes))
+		for _, a := range n.arcsOf(s) {
+			if forth {
+				next[a.from] = append(next[a.from], a.to)
+			} else {
+				next[a.to] = append(next[a.to], a.from)
+			}
+		}
+		seen := make([]bool, len(s.Nodes))
+		seen[start] = true
+		for queue := []int{start}; len(queue) > 0; queue = queue[1:] {
+			for _, y := range next[queue[0]] {
+				if !seen[y] {
+					seen[y] = true
+					queue = append(queue, y)
+				}
+			}
+		}
+		return seen
+	}
+	there, back := reach(true), reach(false)
+	for i, x := range s.Nodes {
+		if there[i] && back[i] {
+			out[x] = true
+		}
+	}
+	return out
+}
+
+// OneWay is an arc of a span that has no way back over its link.
+type OneWay struct {
+	Link     int
+	FromA    bool
+	From, To Label
+}
+
+// VLAN is the VLAN of a label, or the tag that is kept in a group.
+func (l Label) VLAN() office.VID {
+	if l&keptAt != 0 {
+		return office.VID(l & 0xfff)
+	}
+	return l.VID()
+}
+
+// OneWays lists the arcs of a span that have no way back, by link.
+func (n *Net) OneWays(s *Span) (out []OneWay) {
+	if !s.OneWay {
+		return nil
+	}
+	arcs := n.arcsOf(s)
+	have := make(map[nodeArc]bool, len(arcs))
+	for _, a := range arcs {
+		have[a] = true
+	}
+	for _, a := range arcs {
+		if a.from == a.to || have[nodeArc{a.link, a.to, a.from}] {
+			continue
+		}
+		out = append(out, OneWay{a.link, n.Topo.Links[a.link].A.Hub == s.Nodes[a.from].Hub, s.Nodes[a.from].Label, s.Nodes[a.to].Label})
+	}
+	slices.SortFunc(out, func(x, y OneWay) int {
+		return cmp.Or(cmp.Compare(x.Link, y.Link), cmp.Compare(x.From, y.From), cmp.Compare(x.To, y.To))
+	})
+	return slices.Compact(out)
+}
+
+// Ring is the links on which frames of a span can go round, in order.
+func (n *Net) Ring(s *Span) []int {
+	type edge struct{ link, x, y int }
+	var edges []edge
+	seen := map[edge]bool{}
+	for _, a := range n.arcsOf(s) {
+		if k := (edge{a.link, min(a.from, a.to), max(a.from, a.to)}); !seen[k] {
+			seen[k] = true
+			edges = append(edges, k)
+		}
 	}
 	// Leaves fall off until only rings, and what lies between them, are left.
 	degree := make([]int, len(s.Nodes))
@@ -309,29 +454,59 @@ func (n *Net) Ring(s *Span) []int {
 	return slices.Compact(ls)
 }
 
-// Joins is the span that frames of a VLAN join at a port, tagged or untagged;
-// nil where they are dropped or join another.
-func (n *Net) Joins(dev, port int, v office.VID, tagged bool) *Span {
-	w := bridge.Untagged
-	if tagged {
-		w = bridge.Wire(v)
-	}
-	d, why := n.Tables[dev].Ingress(port, w)
-	if why != bridge.Passed {
-		return nil
-	}
+// PlugAt is where a plug's VLAN is: the span, and the plug's node of it, that
+// serves it both ways. It is nil where the plug's port, or the way into the
+// device that knows no tags, does not.
+func (n *Net) PlugAt(p *office.Plug) (*Span, Node) {
+	dev := n.Topo.DeviceIndex(p.Port.Device)
+	d := n.Office.Devices[dev]
+	port := d.Logical(d.Port(p.Port.Port))
 	hub := n.Topo.HubOf(dev, port)
-	if l := label(hub, d); l&untaggedAt != 0 {
-		if r := n.vlans.Get(v); r != nil {
-			for _, s := range r.Spans {
-				if slices.Contains(s.Nodes, Node{hub, l}) {
-					return s
-				}
+	if !isUnaware(d) {
+		if !n.Gives(dev, port, p.Wants, p.Tagged) {
+			return nil, Node{}
+		}
+		x := Node{hub, Label(p.Wants)}
+		return n.spanOf(p.Wants, x), x
+	}
+	if n.Tables[dev].Ports[port].Off || p.Tagged && d.Forwarding == office.UnawareDrops {
+		return nil, Node{}
+	}
+	x := Node{hub, untaggedAt | Label(hub)<<24}
+	if p.Tagged {
+		x.Label = Label(p.Wants)
+	}
+	return n.spanOf(p.Wants, x), x
+}
+
+// spanOf is the span of a VLAN that has a node.
+func (n *Net) spanOf(v office.VID, x Node) *Span {
+	if r := n.vlans.Get(v); r != nil {
+		for _, s := range r.Spans {
+			if slices.Contains(s.Nodes, x) {
+				return s
 			}
 		}
-		return nil
-	} else if l.VID() != 0 {
-		return n.SpanAt(hub, l.VID())
 	}
 	return nil
+}
+
+// Standing is where an address of a device, or its management, is reached: the
+// spans of its VLAN and the nodes there; none where no frame comes.
+func (n *Net) Standing(dev int, v office.VID, on string) (spans []*Span, nodes []Node) {
+	d := n.Office.Devices[dev]
+	for _, h := range n.addressHubs(dev, v, on) {
+		labels := []Label{Label(v)}
+		if isUnaware(d) {
+			labels = append(labels, untaggedAt|Label(h)<<24)
+		} else if !n.lets(dev, v) {
+			continue
+		}
+		for _, l := range labels {
+			if s := n.spanOf(v, Node{h, l}); s != nil {
+				spans, nodes = append(spans, s), append(nodes, Node{h, l})
+			}
+		}
+	}
+	return spans, nodes
 }

@@ -30,6 +30,9 @@ type Span struct {
 	Nodes []Node       // by hub, then by label
 	Ends  []office.VID // VLANs with terminals in it, ascending
 	Links int          // arcs or pairs of arcs that join its nodes; as many as nodes, or more, close a ring
+	// OneWay says that an arc of it has no way back: some who are in it hear
+	// others that do not hear them.
+	OneWay bool
 }
 
 // Ring says whether frames can go round in a circle inside the span.
@@ -156,6 +159,7 @@ type work struct {
 	size   []int32
 	comp   []int32
 	here   []int32
+	oneWay []int32
 }
 
 func newWork(n *Net) *work {
@@ -203,6 +207,9 @@ func (w *work) alone(v office.VID) []*Span {
 			w.links[a] += w.links[b]
 		}
 		w.links[a]++
+		if c.AB[i]&c.BA[i]&bit == 0 {
+			w.oneWay = append(w.oneWay, a)
+		}
 	}
 	w.here = here
 	if !slices.IsSorted(here) {
@@ -226,10 +233,14 @@ func (w *work) alone(v office.VID) []*Span {
 	for _, h := range here {
 		s := spans[w.comp[w.find(h)]-1]
 		s.Nodes = append(s.Nodes, Node{int(h), Label(v)})
-		if len(s.Ends) == 0 && n.term[h][i]&bit != 0 {
+		if len(s.Ends) == 0 && (n.term[h][i]|n.own[h][i])&bit != 0 {
 			s.Ends = []office.VID{v}
 		}
 	}
+	for _, h := range w.oneWay {
+		spans[w.comp[w.find(h)]-1].OneWay = true
+	}
+	w.oneWay = w.oneWay[:0]
 	for _, h := range here {
 		w.comp[h] = 0
 	}
@@ -261,27 +272,37 @@ func (n *Net) coupled(g int) {
 				}
 			}
 		} else {
-			node(Node{int(l &^ (untaggedAt | keptAt) >> 24), l})
+			node(Node{int(l &^ (untaggedAt | keptAt | deadAt) >> 24), l})
 		}
 	}
 	type pair struct{ x, y int }
-	joins := map[pair]bool{} // one a link and pair of nodes, so that both directions count as one
+	joins := map[pair]*[2]bool{} // one a link and pair of nodes: the directions in which it is joined
 	var joined []pair
-	join := func(link, x, y int) {
+	join := func(link, x, y int, both bool) {
+		way := 0
 		if x > y {
-			x, y = y, x
+			x, y, way = y, x, 1
 		}
 		k := pair{link, x<<32 | y}
-		if !joins[k] {
-			joins[k] = true
-			joined = append(joined, pair{x, y})
+		if joins[k] == nil {
+			joins[k] = &[2]bool{}
+			joined = append(joined, k)
+		}
+		joins[k][way] = true
+		if both || x == y {
+			joins[k][1-way] = true
 		}
 	}
 	for k, c := range n.carry {
 		l := &n.Topo.Links[k]
 		for _, lb := range labels {
-			if v := lb.VID(); v != 0 && (c.AB.Has(v) || c.BA.Has(v)) {
-				join(k, node(Node{l.A.Hub, lb}), node(Node{l.B.Hub, lb}))
+			v := lb.VID()
+			if ab, ba := c.AB.Has(v), c.BA.Has(v); v != 0 && (ab || ba) {
+				x, y := node(Node{l.A.Hub, lb}), node(Node{l.B.Hub, lb})
+				if !ab {
+					x, y = y, x
+				}
+				join(k, x, y, ab && ba)
 			}
 		}
 	}
@@ -291,8 +312,9 @@ func (n *Net) coupled(g int) {
 		if !a.FromA {
 			from, to = to, from
 		}
-		join(a.link, node(Node{from, a.From}), node(Node{to, a.To}))
+		join(a.link, node(Node{from, a.From}), node(Node{to, a.To}), false)
 	}
+	ends := func(k pair) (x, y int) { return k.y >> 32, k.y & (1<<32 - 1) }
 	parent := make([]int, len(nodes))
 	for i := range parent {
 		parent[i] = i
@@ -304,8 +326,9 @@ func (n *Net) coupled(g int) {
 		}
 		return x
 	}
-	for _, p := range joined {
-		parent[find(p.y)] = find(p.x)
+	for _, k := range joined {
+		x, y := ends(k)
+		parent[find(y)] = find(x)
 	}
 	spans := map[int]*Span{}
 	var list []*Span
@@ -326,8 +349,25 @@ func (n *Net) coupled(g int) {
 		}
 		s.Nodes = append(s.Nodes, nodes[i])
 	}
-	for _, p := range joined {
-		spans[find(p.x)].Links++
+	for _, k := range joined {
+		x, _ := ends(k)
+		s := spans[find(x)]
+		s.Links++
+		s.OneWay = s.OneWay || !joins[k][0] || !joins[k][1]
+	}
+	plain := map[int]*office.Set{} // by hub: what comes untagged into a device that knows no tags
+	for _, s := range list {
+		var has office.Set
+		for _, x := range s.Nodes {
+			if v := x.Label.VID(); v != 0 {
+				has.Add(v)
+			}
+		}
+		for _, x := range s.Nodes {
+			if x.Label&untaggedAt != 0 {
+				plain[x.Hub] = &has
+			}
+		}
 	}
 	byVLAN := map[office.VID][]*Span{}
 	for _, s := range list {
@@ -335,8 +375,8 @@ func (n *Net) coupled(g int) {
 		for _, x := range s.Nodes {
 			if v := x.Label.VID(); v != 0 {
 				has.Add(v)
-				if n.term[x.Hub].Has(v) {
-					ends.Add(v)
+				if n.term[x.Hub].Has(v) || n.own[x.Hub].Has(v) && (plain[x.Hub] == nil || !plain[x.Hub].Has(v)) {
+					ends.Add(v) // such a device is reached by tags where nothing comes untagged
 				}
 			}
 		}
@@ -367,10 +407,14 @@ func (n *Net) finish(v office.VID, spans []*Span) {
 	of := func(s *Span) rank {
 		k := rank{ends: slices.Contains(s.Ends, v)}
 		for _, x := range s.Nodes {
-			k.gateway = k.gateway || x.Label == Label(v) && n.addr[x.Hub].Has(v)
+			k.gateway = k.gateway || (x.Label == Label(v) || x.Label&untaggedAt != 0) && n.addr[x.Hub].Has(v)
 		}
 		return k
 	}
+	for _, h := range n.unreached(v, spans) {
+		r.Spans = append(r.Spans, &Span{Nodes: []Node{{h, deadAt | Label(h)<<24 | Label(v)}}, Ends: []office.VID{v}})
+	}
+	spans = r.Spans
 	first := func(a, b bool) int {
 		switch {
 		case a == b:
@@ -383,7 +427,7 @@ func (n *Net) finish(v office.VID, spans []*Span) {
 	if len(spans) > 1 {
 		slices.SortStableFunc(r.Spans, func(a, b *Span) int {
 			x, y := of(a), of(b)
-			return cmp.Or(first(x.ends, y.ends), first(x.gateway, y.gateway), cmp.Compare(len(b.Nodes), len(a.Nodes)))
+			return cmp.Or(first(x.ends, y.ends), first(x.gateway, y.gateway), cmp.Compare(len(b.Nodes), len(a.Nodes)), n.firstNamed(a, b))
 		})
 	}
 	others := false
@@ -404,4 +448,36 @@ func (n *Net) finish(v office.VID, spans []*Span) {
 		r.State = Whole
 	}
 	n.vlans.Set(v, r)
+}
+
+// firstNamed compares two spans by the least name of a device in them, so
+// that equals stand in an order that does not hang on the order of a file.
+func (n *Net) firstNamed(a, b *Span) int {
+	least := func(s *Span) string {
+		name := ""
+		for i, x := range s.Nodes {
+			if d := n.Office.Devices[n.Topo.Hubs[x.Hub].Dev].Name; i == 0 || office.NaturalCompare(d, name) < 0 {
+				name = d
+			}
+		}
+		return name
+	}
+	return office.NaturalCompare(least(a), least(b))
+}
+
+// unreached is the hubs where an address or the management of a VLAN stands and
+// no frame of the VLAN comes: behind a processor port that is not in it, or in
+// a device that knows no tags and gets another VLAN, or none.
+func (n *Net) unreached(v office.VID, spans []*Span) (hubs []int) {
+	for h := range n.dead {
+		switch {
+		case n.dead[h].Has(v):
+			hubs = append(hubs, h)
+		case n.own[h].Has(v) && !slices.ContainsFunc(spans, func(s *Span) bool {
+			return slices.Contains(s.Nodes, Node{h, Label(v)}) || slices.Contains(s.Nodes, Node{h, untaggedAt | Label(h)<<24})
+		}):
+			hubs = append(hubs, h)
+		}
+	}
+	return hubs
 }

@@ -29,14 +29,28 @@ func (n *Net) step(o *office.Office) *Net {
 	}
 	// What is needed follows from where terminals are.
 	m.place = slices.Clone(n.place)
+	m.at.solid, m.at.bare = slices.Clone(n.at.solid), slices.Clone(n.at.bare)
 	var moved office.Set
 	for _, i := range changed {
-		hubs := n.Topo.hubsOf(i)
-		for _, h := range hubs {
-			m.place[h] = &office.Set{}
+		for _, h := range n.Topo.hubsOf(i) {
+			m.at.solid[h], m.at.bare[h] = &office.Set{}, &office.Set{}
 		}
-		m.placesOf(i, m.place)
-		for _, h := range hubs {
+		m.placesOf(i)
+	}
+	m.at.parked = m.parking()
+	if back := m.at.parked.Xor(&n.at.parked); !back.Empty() { // somebody came into a parked VLAN, or left it
+		for h, x := range m.Topo.Hubs {
+			if s := m.at.bare[h].And(&back); !s.Empty() {
+				changed = append(changed, x.Dev)
+			}
+		}
+		m.dirty.AddAll(&back)
+		slices.Sort(changed)
+		changed = slices.Compact(changed)
+	}
+	for _, i := range changed {
+		for _, h := range n.Topo.hubsOf(i) {
+			m.placeAt(h)
 			d := m.place[h].Xor(n.place[h])
 			moved.AddAll(&d)
 		}
@@ -183,18 +197,20 @@ func (m *Net) tables(n *Net, changed []int) {
 
 func (m *Net) hubs(n *Net, changed []int) {
 	m.term, m.wants = slices.Clone(n.term), slices.Clone(n.wants)
+	m.own, m.dead = slices.Clone(n.own), slices.Clone(n.dead)
 	m.addr, m.present = slices.Clone(n.addr), slices.Clone(n.present)
 	unaware := false
 	for h, x := range m.Topo.Hubs {
 		if m.Office.Devices[x.Dev].Forwarding == office.Unaware {
 			unaware = true
-			own := m.own(x.Dev)
-			m.present[h] = &own // and then anew what comes in: tags may have stopped coming
+			wanted := m.tagsOf(x.Dev)
+			m.present[h] = &wanted // and then anew what comes in: tags may have stopped coming
 		}
 	}
 	for _, i := range changed {
 		for _, h := range m.Topo.hubsOf(i) {
 			m.term[h], m.wants[h], m.addr[h], m.present[h] = &office.Set{}, &office.Set{}, &office.Set{}, &office.Set{}
+			m.own[h], m.dead[h] = &office.Set{}, &office.Set{}
 		}
 		m.fillHubs(i)
 	}
@@ -213,6 +229,8 @@ func (m *Net) hubs(n *Net, changed []int) {
 		note(m.addr, n.addr, h)
 		note(m.present, n.present, h)
 		note(m.place, n.place, h)
+		note(m.own, n.own, h)
+		note(m.dead, n.dead, h)
 	}
 	for _, i := range changed {
 		for _, h := range m.Topo.hubsOf(i) {
@@ -245,17 +263,12 @@ func (n *Net) uses(v office.VID) bool {
 	return slices.ContainsFunc(n.kept, func(a linkArc) bool { return a.To.VID() == v })
 }
 
-// own is what an unaware device has by itself, whatever its neighbours send.
-func (m *Net) own(dev int) (s office.Set) {
+// tagsOf is the VLANs that plugs in an unaware device want tagged, whatever its
+// neighbours send.
+func (m *Net) tagsOf(dev int) (s office.Set) {
 	d := m.Office.Devices[dev]
-	for _, a := range d.Addresses {
-		s.Add(a.VID)
-	}
-	if d.Manage != nil {
-		s.Add(d.Manage.VID)
-	}
 	for _, k := range m.Topo.plugs[dev] {
-		if p := &m.Office.Plugs[k]; p.Tagged {
+		if p := &m.Office.Plugs[k]; p.Tagged && !m.Tables[dev].Ports[d.Logical(d.Port(p.Port.Port))].Off {
 			s.Add(p.Wants)
 		}
 	}

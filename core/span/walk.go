@@ -274,6 +274,9 @@ func (n *Net) Reaches(s *Span) []office.PortRef {
 	for _, x := range s.Nodes {
 		h := n.Topo.Hubs[x.Hub]
 		d, t := n.Office.Devices[h.Dev], n.Tables[h.Dev]
+		if x.Label&deadAt != 0 {
+			continue
+		}
 		for p := range d.Ports {
 			if d.Ports[p].Bundle > 0 || n.Topo.HubOf(h.Dev, p) != x.Hub {
 				continue

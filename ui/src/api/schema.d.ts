@@ -1330,6 +1330,8 @@ export interface components {
         ApiPortChange: {
             gains: string[];
             loses: string[];
+            /** @description reached as before, but in another form: tagged, untagged, or under another VID */
+            otherwise: string[];
             port: string;
         };
         ApiSheet: {

@@ -47,7 +47,7 @@
           {#each found.ports.slice(0, 60) as p (p.port)}
             <p data-changed={p.port}>
               <b>{spaced(p.port)}</b>
-              {#if p.gains.length}gains {few(p.gains)}{/if}{p.gains.length && p.loses.length ? "; " : ""}{#if p.loses.length}<span class="loses">loses {few(p.loses)}</span>{/if}
+              {#if p.gains.length}gains {few(p.gains)}{/if}{p.gains.length && p.loses.length ? "; " : ""}{#if p.loses.length}<span class="loses">loses {few(p.loses)}</span>{/if}{#if p.otherwise.length}{p.gains.length + p.loses.length ? "; " : ""}reaches {few(p.otherwise)} in another form{/if}
             </p>
           {:else}
             <p>Frames go the same ways.</p>

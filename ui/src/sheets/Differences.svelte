@@ -40,7 +40,7 @@
     {#if found.meaning.length}
       <h3>What the plan changes for frames</h3>
       {#each meaning.slice(0, 12) as m (m.port)}
-        <p class="meaning"><b>{spaced(m.port)}</b>{plugs.has(m.port) ? ` (${plugs.get(m.port)})` : ""} {m.gains.length ? `gains ${few(m.gains)}` : ""}{m.gains.length && m.loses.length ? "; " : ""}{m.loses.length ? `loses ${few(m.loses)}` : ""}</p>
+        <p class="meaning"><b>{spaced(m.port)}</b>{plugs.has(m.port) ? ` (${plugs.get(m.port)})` : ""} {m.gains.length ? `gains ${few(m.gains)}` : ""}{m.gains.length && m.loses.length ? "; " : ""}{m.loses.length ? `loses ${few(m.loses)}` : ""}{m.otherwise.length ? `${m.gains.length + m.loses.length ? "; " : ""}reaches ${few(m.otherwise)} in another form` : ""}</p>
       {/each}
       {#if found.meaning.length > 12}<p class="meaning">and {found.meaning.length - 12} more ports</p>{/if}
     {/if}

@@ -1,0 +1,407 @@
+package finding
+
+import (
+	"fmt"
+	"slices"
+	"strings"
+
+	"klammer/core/notation"
+	"klammer/core/office"
+)
+
+// port is a port that a finding is about.
+type port struct {
+	dev, port int
+	ref       office.PortRef
+}
+
+// portFault is a fault of one port. Ports of a device with the same fault are
+// one finding.
+type portFault struct {
+	at    port
+	code  Code
+	vlans []office.VID
+	key   string // what else tells it from another fault of the code and VLANs
+	// text is the sentence, with [here] where the ports are named.
+	text  string
+	cause string
+	mends []*office.Shape // what the port may be set to instead; nil is what its plan says
+}
+
+// here stands for the ports in the text of a [portFault]; hereIs for the ports
+// with the verb.
+const (
+	here   = "\x00"
+	hereIs = "\x01"
+)
+
+// id is the same for all ports that share the fault.
+func (p *portFault) id(d *office.Device) string {
+	what := []any{d.Name}
+	for _, v := range p.vlans {
+		what = append(what, v)
+	}
+	if p.key != "" {
+		what = append(what, p.key)
+	}
+	return about(p.code, what...)
+}
+
+func (c *check) port(f portFault) { c.ports = append(c.ports, f) }
+
+// gather makes findings of the faults of a device's ports.
+func (c *check) gather(i int) {
+	d := c.n.Office.Devices[i]
+	byID := map[string][]portFault{}
+	var order []string
+	for _, p := range c.ports {
+		id := p.id(d)
+		if byID[id] == nil {
+			order = append(order, id)
+		}
+		byID[id] = append(byID[id], p)
+	}
+	for _, id := range order {
+		all := byID[id]
+		first := all[0]
+		f := Finding{Code: first.code, VLANs: first.vlans, ID: id, Cause: first.cause}
+		most := len(first.mends)
+		for _, p := range all {
+			f.Ports = append(f.Ports, p.at.ref)
+			most = min(most, len(p.mends))
+		}
+		where, verb := c.portList(f.Ports, 4), " is"
+		if len(all) > 1 {
+			verb = " are"
+		} else {
+			where = portName(first.at.ref)
+		}
+		f.Text = strings.NewReplacer(here, where, hereIs, where+verb).Replace(first.text)
+		for k := range most {
+			f.Mends = append(f.Mends, settings(d, all, k))
+		}
+		c.add(f)
+	}
+	c.ports = nil
+}
+
+// settings is the k-th mend of several ports, a statement for all that it sets
+// alike.
+func settings(d *office.Device, all []portFault, k int) (lines []string) {
+	at := map[string][]int{}
+	var order []string
+	for _, p := range all {
+		to := ""
+		if s := p.mends[k]; s != nil {
+			to = notation.Shape(*s)
+		}
+		if at[to] == nil {
+			order = append(order, to)
+		}
+		at[to] = append(at[to], p.at.port)
+	}
+	for _, to := range order {
+		if to == "" {
+			lines = append(lines, fmt.Sprintf("-%s %s", d.Name, notation.Ports(d, at[to])))
+		} else {
+			lines = append(lines, fmt.Sprintf("%s %s: %s", d.Name, notation.Ports(d, at[to]), to))
+		}
+	}
+	return lines
+}
+
+func shapes(ss ...office.Shape) (out []*office.Shape) {
+	for i := range ss {
+		out = append(out, &ss[i])
+	}
+	return out
+}
+
+// pvidNotMember: the PVID is not among the port's members and filtering is on,
+// so untagged frames that arrive are dropped.
+//
+//	device a switch
+//	  ports 1-2
+//	  1: 130 pvid 1
+func (c *check) pvidNotMember(at port) {
+	t := c.n.Tables[at.dev].Ports[at.port]
+	if !c.dropsPVID(at) {
+		return
+	}
+	f := portFault{at: at, code: "pvid-not-member", vlans: []office.VID{t.PVID}}
+	s, _ := c.n.Shape(at.dev, at.port)
+	f.text = fmt.Sprintf("Untagged frames that arrive at %s are dropped: the PVID is %s, which the port is not in.", here, c.n.Name(t.PVID))
+	if len(s.Untagged) > 0 {
+		f.vlans = append(f.vlans, s.Untagged...)
+		f.text = fmt.Sprintf("Untagged frames that arrive at %s are dropped: the PVID is %s, and the port is only in %s.", here, c.n.Name(t.PVID), c.vlanNames(s.Untagged))
+		f.mends = shapes(s.WithPVID(s.Untagged[0]), s.With(t.PVID, office.Untagged))
+	} else {
+		f.mends = shapes(s.WithPVID(0), s.With(t.PVID, office.Untagged))
+	}
+	c.port(f)
+}
+
+// dropsPVID says whether pvid-not-member is true of a port.
+func (c *check) dropsPVID(at port) bool {
+	t := c.n.Tables[at.dev].Ports[at.port]
+	return t.PVID != 0 && t.Filter && !t.Has(t.PVID) && c.bridges(at.dev) && t.Admit != office.AdmitTagged
+}
+
+// pvidDiffers: the PVID is a member but not the untagged VLAN, so the way out
+// and the way in differ.
+//
+//	device a switch
+//	  ports 1-2
+//	  1: 110 [120] pvid 120
+func (c *check) pvidDiffers(at port) {
+	t := c.n.Tables[at.dev].Ports[at.port]
+	if !c.turnsPVID(at) {
+		return
+	}
+	s, _ := c.n.Shape(at.dev, at.port)
+	f := portFault{at: at, code: "pvid-differs", vlans: append([]office.VID{t.PVID}, s.Untagged...)}
+	out := "nothing leaves untagged"
+	if len(s.Untagged) > 0 {
+		out = c.vlanNames(s.Untagged) + " leaves untagged"
+		f.mends = shapes(s.WithPVID(s.Untagged[0]))
+	} else {
+		f.mends = shapes(s.WithPVID(0))
+	}
+	f.text = fmt.Sprintf("At %s untagged frames join %s, but %s: the way in and the way out differ.", here, c.n.Name(t.PVID), out)
+	c.port(f)
+}
+
+// turnsPVID says whether pvid-differs is true of a port.
+func (c *check) turnsPVID(at port) bool {
+	t := c.n.Tables[at.dev].Ports[at.port]
+	return t.PVID != 0 && !t.Untagged.Has(t.PVID) && (t.Has(t.PVID) || !t.Filter) && c.bridges(at.dev) && t.Admit != office.AdmitTagged
+}
+
+// manyUntagged: several VLANs leave a port untagged; what answers joins one of
+// them only.
+//
+//	device a switch
+//	  ports 1-2
+//	  1: 110+120 pvid 110
+func (c *check) manyUntagged(at port) {
+	t := c.n.Tables[at.dev].Ports[at.port]
+	if t.Untagged.Len() < 2 {
+		return
+	}
+	s, _ := c.n.Shape(at.dev, at.port)
+	f := c.several(at)
+	in := "and none takes what comes back"
+	if t.PVID != 0 {
+		in = "and what comes back joins " + c.n.Name(t.PVID)
+	}
+	f.text = fmt.Sprintf("%s leave %s untagged, %s.", c.vlanNames(s.Untagged), here, in)
+	if slices.Contains(s.Untagged, t.PVID) {
+		f.mends = shapes(s.With(t.PVID, office.Untagged))
+	}
+	if t.Untagged.Has(office.DefaultVID) && len(s.Untagged) == 2 {
+		left := c.left(at)
+		f.cause = left.id(c.n.Office.Devices[at.dev])
+	}
+	c.port(f)
+}
+
+// several is the many-untagged of a port, without words.
+func (c *check) several(at port) portFault {
+	t := c.n.Tables[at.dev].Ports[at.port]
+	return portFault{at: at, code: "many-untagged", vlans: t.Untagged.VIDs(), key: fmt.Sprintf("pvid %d", t.PVID)}
+}
+
+// left is the left-in-default of a port, without words.
+func (c *check) left(at port) portFault {
+	rest := c.n.Tables[at.dev].Ports[at.port].Untagged
+	rest.Remove(office.DefaultVID)
+	return portFault{at: at, code: "left-in-default", vlans: append([]office.VID{office.DefaultVID}, rest.VIDs()...)}
+}
+
+// leftInDefault: a port is still untagged in VLAN 1 beside the VLAN that it was
+// given, so the broadcasts of VLAN 1 leave there too.
+//
+//	device a switch
+//	  ports 1-2
+//	  1: 1+160 pvid 160
+func (c *check) leftInDefault(at port) {
+	t := c.n.Tables[at.dev].Ports[at.port]
+	if !t.Untagged.Has(office.DefaultVID) || t.Untagged.Len() < 2 {
+		return
+	}
+	s, _ := c.n.Shape(at.dev, at.port)
+	f := c.left(at)
+	rest := f.vlans[1:]
+	f.text = fmt.Sprintf("%s in %s and still in VLAN 1: frames of VLAN 1 leave there too.", hereIs, c.vlanNames(rest))
+	f.mends = shapes(s.With(office.DefaultVID, office.NotMember))
+	if len(rest) == 1 {
+		f.mends = shapes(s.With(rest[0], office.Untagged))
+	}
+	c.port(f)
+}
+
+// unregistered: a VID on a port is not in the register.
+//
+//	vlan 110 reception
+//	device a switch
+//	  ports 1-2
+//	  1: 110 [777]
+func (c *check) unregistered(at port) {
+	t := c.n.Tables[at.dev].Ports[at.port]
+	m := t.Members()
+	if c.n.Office.Devices[at.dev].Ports[at.port].Kind == office.Inner {
+		m = t.Untagged // a range lets VLANs in that may come one day
+	}
+	if t.PVID != 0 {
+		m.Add(t.PVID)
+	}
+	un := m.Minus(c.n.Registered())
+	un.Remove(office.DefaultVID) // every bridge has it, registered or not
+	if un.Empty() {
+		return
+	}
+	s, _ := c.n.Shape(at.dev, at.port)
+	gone := s.Without(&un)
+	if gone.PVIDSet && un.Has(gone.PVID) {
+		gone = gone.WithPVID(0)
+	}
+	c.port(portFault{at: at, code: "unregistered", vlans: un.VIDs(), mends: shapes(gone),
+		text: fmt.Sprintf("The register does not know %s, which %s set to: nothing says what it is for.", c.vlanNames(un.VIDs()), hereIs)})
+}
+
+// openEdge: an uncabled port, or one with an untagged plug, accepts tagged
+// frames of VLANs that it should not: whoever plugs in there is in all of them.
+// What it should accept is what its plugs want tagged, and what its use names:
+// a use is somebody's word that the port is meant so.
+//
+//	device a switch
+//	  ports 1-2
+//	  1: 110 [190]
+func (c *check) openEdge(at port) {
+	d := c.n.Office.Devices[at.dev]
+	if d.Ports[at.port].Kind == office.Inner || len(c.n.Topo.LinksAt(at.dev, at.port)) > 0 {
+		return
+	}
+	t := c.n.Tables[at.dev].Ports[at.port]
+	if t.Admit == office.AdmitUntagged {
+		return
+	}
+	open := t.Tagged
+	if !t.Filter {
+		open = *c.n.Registered()
+		open = open.Minus(&t.Untagged)
+	}
+	for _, p := range c.plugsAt(at) {
+		if p.Tagged {
+			open.Remove(p.Wants)
+		}
+	}
+	if w, _ := c.n.Office.Written(d, at.port); open.Empty() || w.Use != "" && t.Filter {
+		return
+	}
+	s, _ := c.n.Shape(at.dev, at.port)
+	m := *s
+	m.Tagged = slices.DeleteFunc(slices.Clone(m.Tagged), func(v office.VID) bool { return open.Has(v) })
+	m.FilterOff = false
+	if m.Rest == office.RestAll {
+		m.Rest = office.RestNone
+	}
+	c.port(portFault{at: at, code: "open-edge", vlans: open.VIDs(), mends: shapes(m.Normal()),
+		text: fmt.Sprintf("Whoever plugs in at %s and sends tagged frames is in %s. A use, or a plug that wants it tagged, says that it is meant.", here, c.vlanNames(open.VIDs()))})
+}
+
+// plugsAt lists what is plugged into a port, a bundle's as the bundle's.
+func (c *check) plugsAt(at port) (out []*office.Plug) {
+	d := c.n.Office.Devices[at.dev]
+	for _, k := range c.n.Topo.PlugsAt(at.dev) {
+		if p := &c.n.Office.Plugs[k]; d.Logical(d.Port(p.Port.Port)) == at.port {
+			out = append(out, p)
+		}
+	}
+	return out
+}
+
+// exceptions: a port that departs from its device's plan without saying why
+// (exception-unexplained), or that has become equal to it (exception-equal).
+//
+//	plan ward-8
+//	  1-4: 120
+//	device w switch follows ward-8
+//	  ports 1-8
+//	  1: 130
+//	  2: 120
+func (c *check) exceptions(i int) {
+	d := c.n.Office.Devices[i]
+	if d.Follows == "" {
+		return
+	}
+	for p := range d.Ports {
+		w, src := c.n.Office.Written(d, p)
+		if src != office.FromException {
+			continue
+		}
+		at := port{i, p, office.PortRef{Device: d.Name, Port: d.Ports[p].Name}}
+		plan, _ := c.n.Office.Planned(d, p)
+		f := portFault{at: at, mends: []*office.Shape{nil}}
+		switch {
+		case c.n.Office.Resolve(plan).Equal(*c.n.Office.Resolve(w)):
+			f.code = "exception-equal"
+			f.text = fmt.Sprintf("%s said to depart from the port plan %s and the same as it: the exception can go.", hereIs, d.Follows)
+		case d.Ports[p].Because == "":
+			f.code = "exception-unexplained"
+			f.text = fmt.Sprintf("%s set otherwise than the port plan %s says, and nobody said why.", hereIs, d.Follows)
+		default:
+			continue
+		}
+		c.port(f)
+	}
+}
+
+// inside is one-way for a port of a device that nothing is cabled to: what
+// leaves there is not heard back, or what comes in there is not let out again.
+//
+//	device a switch
+//	  ports 1-2
+//	  1: 110 admit tagged
+//	  2: 110
+func (c *check) inside(at port) {
+	d, table := c.n.Office.Devices[at.dev], c.n.Tables[at.dev]
+	t := table.Ports[at.port]
+	if len(c.n.Topo.LinksAt(at.dev, at.port)) > 0 || d.Forwarding == office.Routed && d.Ports[at.port].Kind != office.Inner {
+		return
+	}
+	s, _ := c.n.Shape(at.dev, at.port)
+	elsewhere := func(v office.VID) bool { // somebody of the VLAN is elsewhere in the device
+		for q, u := range table.Ports {
+			if q != at.port && u.Has(v) {
+				return true
+			}
+		}
+		return slices.ContainsFunc(d.Addresses, func(a office.Address) bool { return a.VID == v }) || d.Manage != nil && d.Manage.VID == v
+	}
+	if !t.Filter && t.PVID != 0 && !t.Has(t.PVID) && t.Admit != office.AdmitTagged && c.bridges(at.dev) && elsewhere(t.PVID) {
+		differs := portFault{code: "pvid-differs", vlans: append([]office.VID{t.PVID}, s.Untagged...)}
+		c.port(portFault{at: at, code: "one-way", vlans: []office.VID{t.PVID}, key: "in", cause: differs.id(d), mends: shapes(s.With(t.PVID, office.Untagged)),
+			text: fmt.Sprintf("Untagged frames from %s get into %s, but nothing of it comes out there: what is asked is not answered.", here, c.n.Name(t.PVID))})
+	}
+	said := c.dropsPVID(at) || c.turnsPVID(at)
+	m := t.Members()
+	for v := range m.All() {
+		form, as := "untagged", office.Untagged
+		if t.Tagged.Has(v) {
+			form, as = "tagged", office.Tagged
+		}
+		if c.n.Hears(at.dev, at.port, v) || c.n.IsParked(v) || !elsewhere(v) || said && as == office.Untagged ||
+			v == office.DefaultVID && t.Untagged.Has(v) && t.Untagged.Len() > 1 ||
+			slices.ContainsFunc(c.plugsAt(at), func(p *office.Plug) bool { return p.Wants == v && p.Tagged == (as == office.Tagged) }) {
+			continue
+		}
+		f := portFault{at: at, code: "one-way", vlans: []office.VID{v}, key: "out " + form, mends: shapes(c.n.Carrying(at.dev, at.port, as, v)),
+			text: fmt.Sprintf("%s leaves %s %s, and what comes back there does not join it: nothing that is asked is answered.", c.n.Name(v), here, form)}
+		if as == office.Untagged && t.Untagged.Len() > 1 {
+			several := c.several(at)
+			f.cause = several.id(d)
+		}
+		c.port(f)
+	}
+}
