@@ -33,14 +33,15 @@ type Unsayable struct {
 
 // SheetOf is the sheet of device i: what it should be set to, with the steps
 // that lead there from its factory state. What its wording cannot say is said
-// as near as it can. nil where the device has no wording or nothing to set.
+// as near as it can. A device whose wording is not said has the plain one; nil
+// where there is nothing to set.
 func SheetOf(n *span.Net, i int) *Sheet {
 	d := wording.For(n, i)
 	if d == nil {
 		return nil
 	}
 	plan := wording.Planned(n, i)
-	out := &Sheet{Device: d.Name, Wording: d.Wording.Name, Steps: []SheetStep{}, Unsayable: []Unsayable{}}
+	out := &Sheet{Device: d.Name, Wording: d.WordingName(), Steps: []SheetStep{}, Unsayable: []Unsayable{}}
 	for range 2 * len(plan.Ports) {
 		all := wording.Cannot(d, plan)
 		if len(all) == 0 {
@@ -50,8 +51,8 @@ func SheetOf(n *span.Net, i int) *Sheet {
 		out.Unsayable = append(out.Unsayable, Unsayable{office.PortRef{Device: d.Name, Port: d.Ports[u.Port].Name}.String(), notation.Shape(plan.Ports[u.Port].Shape()), u.Why, notation.Shape(u.Nearest.Shape())})
 		plan = plan.With(u.Port, u.Nearest)
 	}
-	out.Tables = wording.Write(d, plan)
-	steps, err := wording.Steps(d, wording.Factory(d), plan)
+	out.Tables = append(wording.Write(d, plan), wording.Fixed(d)...)
+	steps, err := wording.FromFactory(d, plan)
 	for _, s := range steps {
 		out.Steps = append(out.Steps, SheetStep{s.Where, s.Text})
 	}

@@ -18,13 +18,16 @@ import (
 var wordings = []string{
 	"by-vlan", "by-vlan pvid-follows", "by-vlan starts-tagged", "by-vlan leaves-last", "by-vlan keeps-pvid-vlan",
 	"by-vlan pvid-follows starts-tagged leaves-last", "by-vlan leaves-last keeps-pvid-vlan", "by-vlan starts-tagged leaves-last keeps-pvid-vlan",
-	"by-vlan pvid-follows keeps-pvid-vlan", "by-port", "by-port native-outside", "by-choice", "by-group", "by-sub-interface", "by-inner-port", "linux",
+	"by-vlan pvid-follows keeps-pvid-vlan", "by-port", "by-port native-outside", "by-port starts-all", "by-choice", "by-group", "by-sub-interface", "by-inner-port", "linux", "plain",
 }
 
 // drawWorded is a device of a wording.
 func drawWorded(t *rapid.T, words string) *wording.Device {
 	n := rapid.IntRange(1, 6).Draw(t, "ports")
-	text := fmt.Sprintf("vlan 10 staff\nvlan 20 till\ndevice d switch\n  ports 1-%d, eth0\n  wording %s\n", n, words)
+	text := fmt.Sprintf("vlan 10 staff\nvlan 20 till\ndevice d switch\n  ports 1-%d, eth0\n", n)
+	if words != "plain" {
+		text += "  wording " + words + "\n"
+	}
 	if strings.HasPrefix(words, "by-group") {
 		text += "  forwarding grouped\n"
 	}

@@ -89,10 +89,8 @@ func (s *Server) sheet(c fiber.Ctx) error {
 	out := SheetView{Sheet: api.SheetOf(n, i), Before: []FoundMade{}, Ticks: []TickView{}, Revision: revision}
 	switch {
 	case out.Sheet != nil:
-	case !n.Aware(i):
-		out.Why = fmt.Sprintf("%s knows no VLANs: there is nothing to enter.", d.Name)
 	default:
-		out.Why = fmt.Sprintf("It is not said how %s asks for memberships: say its wording.", d.Name)
+		out.Why = fmt.Sprintf("%s knows no VLANs: there is nothing to enter.", d.Name)
 	}
 	ticks, err := s.store.Ticks(c.Context(), r.id, d.Name)
 	if err != nil {
@@ -127,7 +125,11 @@ func stateOf(n *span.Net, i int, f *store.Found) wording.State {
 			}
 		}
 	}
-	return s
+	var learnt office.Set
+	for _, v := range f.VLANs {
+		learnt.Add(office.VID(v))
+	}
+	return s.Knowing(learnt)
 }
 
 func foundState(n *span.Net, i int, s wording.State, made FoundMade) *FoundState {
@@ -263,11 +265,7 @@ func (s *Server) find(c fiber.Ctx) error {
 	switch q.Base {
 	case "", "plan":
 	case "factory":
-		w := wording.For(n, i)
-		if w == nil {
-			return bad("base", "how %s comes out of its box is known by its wording: say that first", q.Device)
-		}
-		base = wording.Factory(w)
+		base = wording.Factory(wording.For(n, i))
 	case "found":
 		all, err := s.store.FoundOf(c.Context(), r.id, q.Device, 1)
 		if err != nil {
@@ -313,7 +311,11 @@ func (s *Server) find(c fiber.Ctx) error {
 		if len(x.Said) == 0 {
 			return bad("text", "it says nothing of any port: there is nothing to keep")
 		}
-		f := store.Found{How: how, Author: name}
+		f := store.Found{How: how, Author: name, VLANs: []int32{}}
+		learnt := x.State.Learnt()
+		for v := range learnt.All() {
+			f.VLANs = append(f.VLANs, int32(v))
+		}
 		for _, p := range out.Found.Ports {
 			f.Ports, f.Shapes = append(f.Ports, p.Port), append(f.Shapes, p.Shape)
 		}

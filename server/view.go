@@ -193,12 +193,22 @@ func sameDevice(a, b *DeviceView) bool {
 
 func vlanViews(n *span.Net) []VLANView {
 	out := []VLANView{}
-	for v := range n.Used().All() {
-		r := n.VLAN(v)
-		x := VLANView{VID: int(v), Nets: []string{}, State: r.State.String(), Parts: r.Parts}
+	rows := *n.Used()
+	for _, t := range n.Tables { // a PVID shows, also of a VLAN that nothing is in
+		for _, p := range t.Ports {
+			if p.PVID != 0 {
+				rows.Add(p.PVID)
+			}
+		}
+	}
+	for v := range rows.All() {
+		x := VLANView{VID: int(v), Nets: []string{}, State: span.Unused.String()}
 		reg := n.Office.VLAN(v)
-		if reg == nil && r.State == span.Unused && !onPorts(n, v) {
-			continue
+		if r := n.VLAN(v); r != nil {
+			x.State, x.Parts = r.State.String(), r.Parts
+			if reg == nil && r.State == span.Unused && !onPorts(n, v) {
+				continue
+			}
 		}
 		if reg != nil {
 			x.Registered, x.Name, x.Note, x.Local = true, reg.Name, reg.Note, reg.Local
@@ -216,7 +226,7 @@ func vlanViews(n *span.Net) []VLANView {
 func onPorts(n *span.Net, v office.VID) bool {
 	for i, t := range n.Tables {
 		for p, c := range t.Ports {
-			if c.Has(v) && n.Office.Devices[i].Ports[p].Kind != office.Inner {
+			if (c.Has(v) || c.PVID == v) && n.Office.Devices[i].Ports[p].Kind != office.Inner {
 				return true
 			}
 		}

@@ -44,6 +44,7 @@ type Found struct {
 	ID     int64
 	Ports  []string // names of ports, bundles and inner ports
 	Shapes []string // in bracket notation, one a port
+	VLANs  []int32  // that the device knows beside those of its ports
 	How    string   // "typed in", "read from ports.csv"
 	Author string
 	At     time.Time
@@ -51,15 +52,15 @@ type Found struct {
 
 // AddFound keeps what a device was found to be set to.
 func (s *Store) AddFound(ctx context.Context, id int64, device string, f Found) error {
-	_, err := s.pool.Exec(ctx, "INSERT INTO found (office_id, device, ports, shapes, how, author) VALUES ($1, $2, $3, $4, $5, $6)",
-		id, device, f.Ports, f.Shapes, f.How, f.Author)
+	_, err := s.pool.Exec(ctx, "INSERT INTO found (office_id, device, ports, shapes, vlans, how, author) VALUES ($1, $2, $3, $4, COALESCE($5, '{}'::int[]), $6, $7)",
+		id, device, f.Ports, f.Shapes, f.VLANs, f.How, f.Author)
 	return err
 }
 
 // FoundOf lists what a device was found to be set to, the newest first, at most
 // max of them.
 func (s *Store) FoundOf(ctx context.Context, id int64, device string, max int) ([]Found, error) {
-	rows, err := s.pool.Query(ctx, "SELECT id, ports, shapes, how, author, made_at FROM found WHERE office_id = $1 AND device = $2 ORDER BY id DESC LIMIT $3", id, device, max)
+	rows, err := s.pool.Query(ctx, "SELECT id, ports, shapes, vlans, how, author, made_at FROM found WHERE office_id = $1 AND device = $2 ORDER BY id DESC LIMIT $3", id, device, max)
 	if err != nil {
 		return nil, err
 	}
@@ -68,16 +69,16 @@ func (s *Store) FoundOf(ctx context.Context, id int64, device string, max int) (
 
 // FoundNow is what each device was found to be set to last, by its name.
 func (s *Store) FoundNow(ctx context.Context, id int64) (map[string]Found, error) {
-	rows, err := s.pool.Query(ctx, "SELECT DISTINCT ON (device) device, id, ports, shapes, how, author, made_at FROM found WHERE office_id = $1 ORDER BY device, id DESC", id)
+	rows, err := s.pool.Query(ctx, "SELECT DISTINCT ON (device) device, id, ports, shapes, vlans, how, author, made_at FROM found WHERE office_id = $1 ORDER BY device, id DESC", id)
 	if err != nil {
 		return nil, err
 	}
 	out := map[string]Found{}
 	var device string
 	var f Found
-	_, err = pgx.ForEachRow(rows, []any{&device, &f.ID, &f.Ports, &f.Shapes, &f.How, &f.Author, &f.At}, func() error {
+	_, err = pgx.ForEachRow(rows, []any{&device, &f.ID, &f.Ports, &f.Shapes, &f.VLANs, &f.How, &f.Author, &f.At}, func() error {
 		out[device] = f
-		f.Ports, f.Shapes = nil, nil
+		f.Ports, f.Shapes, f.VLANs = nil, nil, nil
 		return nil
 	})
 	return out, err

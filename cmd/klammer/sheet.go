@@ -8,7 +8,6 @@ import (
 	"github.com/spf13/cobra"
 
 	"klammer/api"
-	"klammer/core/office"
 )
 
 func sheetCmd() *cobra.Command {
@@ -28,10 +27,7 @@ say goes to standard error, with what comes nearest, and exits with status 1.`,
 			}
 			s := api.SheetOf(n, i)
 			if s == nil {
-				if !n.Aware(i) {
-					return fmt.Errorf("%s knows no VLANs: there is nothing to enter", args[1])
-				}
-				return fmt.Errorf("it is not said how %s asks: add a line such as wording by-vlan (%s)", args[1], strings.Join(office.Wordings, ", "))
+				return fmt.Errorf("%s knows no VLANs: there is nothing to enter", args[1])
 			}
 			if asJSON {
 				return printJSON(cmd, s)

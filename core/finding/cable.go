@@ -70,6 +70,9 @@ func (c *check) cables() {
 		} else {
 			c.sayOneWay(&f, k, all[0].fromA)
 		}
+		if m := c.untaggedToo(k, f.VLANs); m != nil {
+			f.Mends = append(f.Mends, m)
+		}
 		if m := c.carryBoth(all[0].link, f.VLANs); m != nil {
 			f.Mends = append(f.Mends, m)
 		}
@@ -178,6 +181,18 @@ func (c *check) carryBoth(l int, vs []office.VID) []string {
 		}
 	}
 	return m
+}
+
+// untaggedToo is the statement that gives the end of a cable that has nothing
+// untagged the VLAN that the other end has so.
+func (c *check) untaggedToo(k *span.Link, vs []office.VID) []string {
+	for _, e := range []span.End{k.A, k.B} {
+		far := otherEnd(k, e)
+		if len(vs) == 1 && c.n.Aware(e.Dev) && c.n.Aware(far.Dev) && c.n.Port(far).Untagged.Has(vs[0]) && c.n.Hears(far.Dev, far.Port, vs[0]) && c.n.Port(e).Untagged.Empty() {
+			return []string{set(c.n.Ref(e), c.n.Carrying(e.Dev, e.Port, office.Untagged, vs[0]))}
+		}
+	}
+	return nil
 }
 
 // cause is a finding on a cable that parts a VLAN.

@@ -285,14 +285,30 @@ func (c *check) limitPassed(i int) {
 //	  1: 110 [120]
 //	  2: 130
 func (c *check) unsayable(i int) {
+	d := c.n.Office.Devices[i]
 	for _, u := range wording.Unsaid(c.n, i) {
-		d := c.n.Office.Devices[i]
-		ref := office.PortRef{Device: d.Name, Port: d.Ports[u.Port].Name}
+		at := port{i, u.Port, office.PortRef{Device: d.Name, Port: d.Ports[u.Port].Name}}
 		near := u.Nearest.Shape()
-		c.add(Finding{Code: "unsayable", Ports: []office.PortRef{ref}, ID: about("unsayable", ref),
-			Text:  fmt.Sprintf("%s asks %s, and cannot be told what %s should be: %s. What comes nearest is %s.", d.Name, strings.NewReplacer("sub-interface", "sub-interface", "-", " ", "linux", "as Linux does").Replace(d.Wording.Name), portName(ref), u.Why, notation.Shape(near)),
-			Mends: append([][]string{{set(ref, near)}}, c.elsewhere(i, u.Port)...)})
+		f := portFault{at: at, code: "unsayable", key: fmt.Sprintf("%s; %s", u.Why, notation.Shape(near)), mends: shapes(near),
+			text: fmt.Sprintf("%s asks %s, and cannot be told what %s should be: %s. What comes nearest is %s.", d.Name, wording.Spaced(d.Wording.Name), here, u.Why, notation.Shape(near))}
+		if v := c.parking(); near.Off && v != 0 {
+			f.mends = append(f.mends, &office.Shape{Untagged: []office.VID{v}})
+			f.text = strings.TrimSuffix(f.text, ".") + fmt.Sprintf(", or the port parked in %s.", c.n.Name(v))
+		}
+		f.more = func() [][]string { return c.elsewhere(i, u.Port) }
+		c.port(f)
 	}
+	c.gather(i)
+}
+
+// parking is a VLAN in which ports are put away, 0 where there is none.
+func (c *check) parking() office.VID {
+	for _, v := range c.n.Office.VLANs {
+		if v.Local && v.VID != office.DefaultVID && c.n.IsParked(v.VID) {
+			return v.VID
+		}
+	}
+	return 0
 }
 
 // elsewhere moves what is plugged into a port to a free port of another device

@@ -1,7 +1,9 @@
 package finding
 
 import (
+	"cmp"
 	"fmt"
+	"maps"
 	"net/netip"
 	"slices"
 	"strconv"
@@ -15,7 +17,7 @@ import (
 func (c *check) addressing() {
 	all := c.addresses()
 	c.addressOutside(all)
-	c.subnetOverlap()
+	c.subnetOverlap(all)
 	c.gatewayTwice(all)
 	c.handouts(all)
 	c.numberHabit()
@@ -37,7 +39,8 @@ func (c *check) addresses() (all []given) {
 }
 
 // addressOutside: an address, or a management address, is in none of its
-// VLAN's subnets: who shares the VLAN does not share the subnet.
+// VLAN's subnets, or is not one that a host may have there, or has another
+// prefix length: who shares the VLAN does not share the subnet.
 //
 //	vlan 110 reception net 10.61.110.0/24
 //	device gate router
@@ -45,79 +48,138 @@ func (c *check) addresses() (all []given) {
 //	  lan: 110
 //	  address 110 10.61.120.1/24
 func (c *check) addressOutside(all []given) {
-	outside := func(v office.VID, a netip.Addr) []netip.Prefix {
-		x := c.n.Office.VLAN(v)
-		if x == nil {
-			return nil
-		}
-		var same []netip.Prefix
-		for _, n := range x.Nets {
-			if n.Addr().Is4() == a.Is4() {
-				same = append(same, n)
-			}
-			if n.Contains(a) {
-				return nil
+	// subnet is the VLAN's subnet that an address is in, and those of its kind.
+	subnet := func(v office.VID, a netip.Addr) (in netip.Prefix, same []netip.Prefix) {
+		if x := c.n.Office.VLAN(v); x != nil {
+			for _, n := range x.Nets {
+				if n.Addr().Is4() == a.Is4() {
+					same = append(same, n)
+				}
+				if n.Contains(a) {
+					in = n
+				}
 			}
 		}
-		return same
+		return in, same
 	}
-	say := func(d *office.Device, v office.VID, a netip.Addr, what string, nets []netip.Prefix) {
-		c.add(Finding{Code: "address-outside", VLANs: []office.VID{v}, ID: about("address-outside", d.Name, v, a), Devices: []string{d.Name},
-			Text: fmt.Sprintf("%s %s of %s is outside %s, the subnet of %s.", what, a, d.Name, nets[0], c.n.Name(v))})
+	say := func(d *office.Device, v office.VID, a netip.Addr, format string, args ...any) {
+		c.add(Finding{Code: "address-outside", VLANs: []office.VID{v}, ID: about("address-outside", d.Name, v, a), Devices: []string{d.Name}, Text: fmt.Sprintf(format, args...)})
 	}
 	for _, g := range all {
-		if nets := outside(g.a.VID, g.a.Prefix.Addr()); nets != nil {
-			say(g.dev, g.a.VID, g.a.Prefix.Addr(), "The address", nets)
+		a, name := g.a.Prefix.Addr(), c.n.Name(g.a.VID)
+		if a.IsLinkLocalUnicast() { // fe80::1 is good in every VLAN
+			continue
+		}
+		in, same := subnet(g.a.VID, a)
+		switch what := notHost(a, g.a.Prefix); {
+		case !in.IsValid() && same != nil:
+			say(g.dev, g.a.VID, a, "The address %s of %s is outside %s, the subnet of %s.", a, g.dev.Name, same[0], name)
+		case what != "":
+			say(g.dev, g.a.VID, a, "The address %s of %s is the %s of %s: no device has it.", a, g.dev.Name, what, g.a.Prefix.Masked())
+		case in.IsValid() && in.Bits() != g.a.Prefix.Bits():
+			say(g.dev, g.a.VID, a, "%s has %s in %s, whose subnet is %s: with another prefix length it takes other hosts for neighbours than they do.", g.dev.Name, g.a.Prefix, name, in)
 		}
 	}
 	for _, d := range c.n.Office.Devices {
-		if m := d.Manage; m != nil && m.Addr.IsValid() {
-			if nets := outside(m.VID, m.Addr); nets != nil {
-				say(d, m.VID, m.Addr, "The management address", nets)
-			}
+		m := d.Manage
+		if m == nil || !m.Addr.IsValid() || m.Addr.IsLinkLocalUnicast() {
+			continue
+		}
+		in, same := subnet(m.VID, m.Addr)
+		if !in.IsValid() && same != nil {
+			say(d, m.VID, m.Addr, "The management address %s of %s is outside %s, the subnet of %s.", m.Addr, d.Name, same[0], c.n.Name(m.VID))
+		} else if what := notHost(m.Addr, in); in.IsValid() && what != "" {
+			say(d, m.VID, m.Addr, "The management address %s of %s is the %s of %s: no device has it.", m.Addr, d.Name, what, in)
 		}
 	}
 }
 
-// subnetOverlap: two VLANs have subnets that overlap, so that an address does
-// not say which of them it is in.
+// notHost says what an address is that no host of a subnet has: the subnet's
+// own, or the broadcast address (IPv4; not in /31 and /32, RFC 3021).
+func notHost(a netip.Addr, in netip.Prefix) string {
+	switch {
+	case !a.Is4() || in.Bits() > 30:
+	case a == in.Masked().Addr():
+		return "network address"
+	case a == last(in):
+		return "broadcast address"
+	}
+	return ""
+}
+
+// last is the highest address of a subnet.
+func last(p netip.Prefix) netip.Addr {
+	b := p.Masked().Addr().AsSlice()
+	for i := range b {
+		switch bits := p.Bits() - 8*i; {
+		case bits <= 0:
+			b[i] = 0xff
+		case bits < 8:
+			b[i] |= 0xff >> bits
+		}
+	}
+	a, _ := netip.AddrFromSlice(b)
+	return a
+}
+
+// subnetOverlap: two VLANs have subnets that overlap, by the register or by the
+// addresses in them, so that an address does not say which of them it is in.
 //
 //	vlan 110 reception net 10.61.0.0/16
 //	vlan 120 surgery net 10.61.120.0/24
-func (c *check) subnetOverlap() {
+func (c *check) subnetOverlap(given []given) {
 	type net struct {
 		v office.VID
 		p netip.Prefix
 	}
 	var all []net
+	registered := map[office.VID]bool{}
 	for _, v := range c.n.Office.VLANs {
 		for _, p := range v.Nets {
+			registered[v.VID] = true
 			all = append(all, net{v.VID, p})
 		}
 	}
-	slices.SortFunc(all, func(a, b net) int {
-		if k := a.p.Addr().Compare(b.p.Addr()); k != 0 {
-			return k
+	for _, g := range given { // where the register says nothing, the addresses do
+		x := net{g.a.VID, g.a.Prefix.Masked()}
+		if !registered[g.a.VID] && !g.a.Prefix.Addr().IsLinkLocalUnicast() && !slices.Contains(all, x) {
+			all = append(all, x)
 		}
-		return a.p.Bits() - b.p.Bits()
+	}
+	slices.SortFunc(all, func(a, b net) int {
+		return cmp.Or(a.p.Addr().Compare(b.p.Addr()), cmp.Compare(a.p.Bits(), b.p.Bits()), cmp.Compare(a.v, b.v))
 	})
+	clash := map[[2]office.VID]*Finding{}
+	var order [][2]office.VID
 	var open []net // subnets that may still hold what comes
 	for _, x := range all {
 		open = slices.DeleteFunc(open, func(y net) bool { return !y.p.Overlaps(x.p) })
-		for _, y := range open {
+		for _, y := range open[:min(len(open), mostOverlaps)] {
 			if x.v == y.v {
 				continue
 			}
-			vs := []office.VID{min(x.v, y.v), max(x.v, y.v)}
-			c.add(Finding{Code: "subnet-overlap", VLANs: vs, ID: about("subnet-overlap", vs, x.p, y.p),
-				Text: fmt.Sprintf("The subnets %s of %s and %s of %s overlap: a router cannot tell them apart.", y.p, c.n.Name(y.v), x.p, c.n.Name(x.v))})
+			k := [2]office.VID{min(x.v, y.v), max(x.v, y.v)}
+			if clash[k] == nil {
+				order = append(order, k)
+				clash[k] = &Finding{Code: "subnet-overlap", VLANs: k[:], ID: about("subnet-overlap", k[:], x.p, y.p),
+					Text: fmt.Sprintf("The subnets %s of %s and %s of %s overlap: a router cannot tell them apart.", y.p, c.n.Name(y.v), x.p, c.n.Name(x.v))}
+			}
 		}
 		open = append(open, x)
 	}
+	for _, k := range order {
+		c.add(*clash[k])
+	}
 }
 
-// gatewayTwice: one IP address is on two devices, or two devices each have an
-// address of a VLAN in the same subnet, so that there are two ways out of it.
+// mostOverlaps bounds the subnets that one is said to overlap with: of a
+// hundred VLANs with one subnet, each is told of a few.
+const mostOverlaps = 3
+
+// gatewayTwice: one IP address is on two devices; or two devices that lead to
+// different VLANs each have an address of a VLAN in the same subnet, plugs are
+// there, and nothing (a hand-out by one of them) says which of the two is their
+// way out.
 //
 //	vlan 110 reception net 10.61.110.0/24
 //	device gate router
@@ -135,21 +197,39 @@ func (c *check) gatewayTwice(all []given) {
 		v    office.VID
 		addr netip.Addr
 		net  netip.Prefix // not valid for management
+		hand bool
 	}
 	var hs []holder
+	leads := map[*office.Device]map[office.VID]bool{} // the VLANs that a device has addresses in
 	for _, g := range all {
-		hs = append(hs, holder{g.dev, g.a.VID, g.a.Prefix.Addr(), g.a.Prefix.Masked()})
+		if !g.a.Prefix.Addr().IsLinkLocalUnicast() {
+			hs = append(hs, holder{g.dev, g.a.VID, g.a.Prefix.Addr(), g.a.Prefix.Masked(), g.a.From.IsValid()})
+		}
+		if leads[g.dev] == nil {
+			leads[g.dev] = map[office.VID]bool{}
+		}
+		leads[g.dev][g.a.VID] = true
 	}
 	for _, d := range c.n.Office.Devices {
-		if m := d.Manage; m != nil && m.Addr.IsValid() {
+		if m := d.Manage; m != nil && m.Addr.IsValid() && !m.Addr.IsLinkLocalUnicast() {
 			hs = append(hs, holder{dev: d, v: m.VID, addr: m.Addr})
 		}
+	}
+	plugged := map[office.VID]bool{}
+	for _, p := range c.n.Office.Plugs {
+		plugged[p.Wants] = true
 	}
 	byAddr, byNet := map[netip.Addr]holder{}, map[string]holder{}
 	for _, h := range hs {
 		if o, ok := byAddr[h.addr]; ok && o.dev != h.dev {
+			what := "whoever answers first is the gateway"
+			if !o.net.IsValid() && !h.net.IsValid() {
+				what = "whoever answers first is managed"
+			} else if !o.net.IsValid() || !h.net.IsValid() {
+				what = "one of the two is not reached at it"
+			}
 			c.add(Finding{Code: "gateway-twice", VLANs: vids(o.v, h.v), ID: about("gateway-twice", h.addr, o.dev.Name, h.dev.Name), Devices: []string{o.dev.Name, h.dev.Name},
-				Text: fmt.Sprintf("%s and %s both have the address %s: whoever answers first is the gateway.", o.dev.Name, h.dev.Name, h.addr)})
+				Text: fmt.Sprintf("%s and %s both have the address %s: %s.", o.dev.Name, h.dev.Name, h.addr, what)})
 			continue
 		}
 		byAddr[h.addr] = h
@@ -158,8 +238,10 @@ func (c *check) gatewayTwice(all []given) {
 		}
 		k := fmt.Sprint(h.v, h.net)
 		if o, ok := byNet[k]; ok && o.dev != h.dev {
-			c.add(Finding{Code: "gateway-twice", VLANs: []office.VID{h.v}, ID: about("gateway-twice", h.v, o.dev.Name, h.dev.Name), Devices: []string{o.dev.Name, h.dev.Name},
-				Text: fmt.Sprintf("%s has two gateways, %s on %s and %s on %s: some hosts leave by the one and some by the other.", c.n.Name(h.v), o.addr, o.dev.Name, h.addr, h.dev.Name)})
+			if plugged[h.v] && o.hand == h.hand && !maps.Equal(leads[o.dev], leads[h.dev]) {
+				c.add(Finding{Code: "gateway-twice", VLANs: []office.VID{h.v}, ID: about("gateway-twice", h.v, o.dev.Name, h.dev.Name), Devices: []string{o.dev.Name, h.dev.Name},
+					Text: fmt.Sprintf("%s has two gateways, %s on %s and %s on %s, which lead to different VLANs: some hosts leave by the one and some by the other.", c.n.Name(h.v), o.addr, o.dev.Name, h.addr, h.dev.Name)})
+			}
 			continue
 		}
 		byNet[k] = h
@@ -189,12 +271,35 @@ func (c *check) handouts(all []given) {
 			continue
 		}
 		n := g.a.Prefix.Masked()
-		if !n.Contains(g.a.From) || !n.Contains(g.a.To) {
-			c.add(Finding{Code: "handout-outside", VLANs: []office.VID{g.a.VID}, ID: about("handout-outside", g.dev.Name, g.a.VID, g.a.From), Devices: []string{g.dev.Name},
-				Text: fmt.Sprintf("%s hands out %s to %s in %s, which leaves the subnet %s.", g.dev.Name, g.a.From, g.a.To, c.n.Name(g.a.VID), n)})
-		} else if g.a.From.Compare(g.a.Prefix.Addr()) <= 0 && g.a.Prefix.Addr().Compare(g.a.To) <= 0 {
-			c.add(Finding{Code: "handout-outside", VLANs: []office.VID{g.a.VID}, ID: about("handout-outside", g.dev.Name, g.a.VID, g.a.From), Devices: []string{g.dev.Name},
-				Text: fmt.Sprintf("%s hands out its own address %s in %s: the range %s to %s holds it.", g.dev.Name, g.a.Prefix.Addr(), c.n.Name(g.a.VID), g.a.From, g.a.To)})
+		say := func(format string, args ...any) {
+			c.add(Finding{Code: "handout-outside", VLANs: []office.VID{g.a.VID}, ID: about("handout-outside", g.dev.Name, g.a.VID, g.a.From), Devices: []string{g.dev.Name}, Text: fmt.Sprintf(format, args...)})
+		}
+		holds := func(a netip.Addr) bool { return g.a.From.Compare(a) <= 0 && a.Compare(g.a.To) <= 0 }
+		taken, whose := netip.Addr{}, ""
+		for _, h := range all {
+			if a := h.a.Prefix.Addr(); h.a.VID == g.a.VID && a.Is4() == g.a.From.Is4() && holds(a) {
+				taken, whose = a, h.dev.Name
+			}
+		}
+		for _, d := range c.n.Office.Devices {
+			if m := d.Manage; m != nil && m.Addr.IsValid() && m.Addr.Is4() == g.a.From.Is4() && holds(m.Addr) && whose == "" {
+				taken, whose = m.Addr, d.Name
+			}
+		}
+		switch what := func() string {
+			if w := notHost(g.a.From, n); w != "" {
+				return w
+			}
+			return notHost(g.a.To, n)
+		}(); {
+		case !n.Contains(g.a.From) || !n.Contains(g.a.To):
+			say("%s hands out %s to %s in %s, which leaves the subnet %s.", g.dev.Name, g.a.From, g.a.To, c.n.Name(g.a.VID), n)
+		case whose == g.dev.Name:
+			say("%s hands out its own address %s in %s: the range %s to %s holds it.", g.dev.Name, taken, c.n.Name(g.a.VID), g.a.From, g.a.To)
+		case whose != "":
+			say("%s hands out %s in %s, which is the address of %s: the range %s to %s holds it.", g.dev.Name, taken, c.n.Name(g.a.VID), whose, g.a.From, g.a.To)
+		case what != "":
+			say("%s hands out the %s of %s in %s: the range %s to %s holds it.", g.dev.Name, what, n, c.n.Name(g.a.VID), g.a.From, g.a.To)
 		}
 		k := fmt.Sprint(g.a.VID, g.a.From.Is4())
 		if o, ok := first[k]; ok {
@@ -234,20 +339,34 @@ func (c *check) numberHabit() {
 
 // ShowsVID says whether a subnet has the VID in one of its numbers, or in two
 // neighbouring ones read together (10.4.12.0/24 for 412).
-func ShowsVID(p netip.Prefix, v office.VID) bool {
+func ShowsVID(p netip.Prefix, v office.VID) bool { return slices.Contains(Shown(p, v), true) }
+
+// Shown says of each part of a subnet's address (of four in IPv4, of eight in
+// IPv6, as far as the prefix covers them) whether it is the VID, alone or read
+// together with the part before it.
+func Shown(p netip.Prefix, v office.VID) []bool {
 	want := strconv.Itoa(int(v))
-	sep := "."
-	if !p.Addr().Is4() {
-		sep = ":"
+	parts := Parts(p)
+	out := make([]bool, len(parts))
+	for i, x := range parts {
+		out[i] = x == want || i > 0 && x != "0" && strings.TrimLeft(parts[i-1]+x, "0") == want
 	}
-	last := ""
-	for part := range strings.SplitSeq(p.Addr().String(), sep) {
-		if part == want || last != "" && strings.TrimLeft(last+part, "0") == want {
-			return true
+	return out
+}
+
+// Parts is the numbers of a subnet's address as they are written, as far as the
+// prefix covers them.
+func Parts(p netip.Prefix) []string {
+	if p.Addr().Is4() {
+		return strings.Split(p.Addr().String(), ".")[:(p.Bits()+7)/8]
+	}
+	parts := strings.Split(p.Addr().StringExpanded(), ":")[:(p.Bits()+15)/16]
+	for i := range parts {
+		if parts[i] = strings.TrimLeft(parts[i], "0"); parts[i] == "" {
+			parts[i] = "0"
 		}
-		last = part
 	}
-	return false
+	return parts
 }
 
 // management finds who cannot reach what he manages, and who can that should

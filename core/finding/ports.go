@@ -26,6 +26,8 @@ type portFault struct {
 	text  string
 	cause string
 	mends []*office.Shape // what the port may be set to instead; nil is what its plan says
+	// more is further mends, where the port is the only one; nil for none.
+	more func() [][]string
 }
 
 // here stands for the ports in the text of a [portFault]; hereIs for the ports
@@ -79,6 +81,9 @@ func (c *check) gather(i int) {
 		f.Text = strings.NewReplacer(here, where, hereIs, where+verb).Replace(first.text)
 		for k := range most {
 			f.Mends = append(f.Mends, settings(d, all, k))
+		}
+		if len(all) == 1 && first.more != nil {
+			f.Mends = append(f.Mends, first.more()...)
 		}
 		c.add(f)
 	}

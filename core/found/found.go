@@ -53,6 +53,8 @@ type reading struct {
 	d    *office.Device
 	out  *Result
 	said map[int]bool
+	// vlans is what the text lists as VLANs of the device, on a port or on none.
+	vlans office.Set
 }
 
 func (r *reading) wrong(row, column int, format string, args ...any) {
@@ -99,20 +101,20 @@ func firstLine(s string) string {
 }
 
 func begin(d *office.Device, base wording.State, form string) *reading {
-	s := wording.State{VLANs: base.VLANs, Ports: slices.Clone(base.Ports)}
-	return &reading{d, &Result{Form: form, State: s}, map[int]bool{}}
+	s := wording.State{Ports: slices.Clone(base.Ports)}
+	return &reading{d, &Result{Form: form, State: s}, map[int]bool{}, office.Set{}}
 }
 
+// done is what was read. The device knows the VLANs of its ports and those that
+// were listed, and no others: what the plan has besides has to be created.
 func (r *reading) done() *Result {
 	for p := range r.said {
 		r.out.Said = append(r.out.Said, p)
-		m := r.out.State.Ports[p].Members()
-		r.out.State.VLANs.AddAll(&m)
-		if v := r.out.State.Ports[p].PVID; v != 0 {
-			r.out.State.VLANs.Add(v)
-		}
 	}
 	slices.Sort(r.out.Said)
+	if s := r.out.State; len(s.Ports) > 0 {
+		r.out.State = s.With(0, s.Ports[0]).Knowing(r.vlans)
+	}
 	return r.out
 }
 
@@ -135,7 +137,7 @@ func fromNotation(o *office.Office, d *office.Device, base wording.State, text s
 			}
 			continue
 		}
-		list, _, ok := strings.Cut(l, ":")
+		list, _, ok := cutShape(l)
 		at, err := notation.PortList(d, list)
 		if !ok || err != nil || len(at) == 0 {
 			r.wrong(i+1, 0, "this sets no port: write ports and a shape, such as 1-8: 110")
@@ -159,7 +161,8 @@ func fromNotation(o *office.Office, d *office.Device, base wording.State, text s
 			s = o.Resolve(s)
 			x := wording.Of(s)
 			if s.Rest == office.RestAll {
-				x.Tagged = registered.Minus(&x.Untagged)
+				all := registered.Minus(&x.Untagged)
+				x.Tagged.AddAll(&all)
 			} else if s.Rest == office.RestNeeded {
 				r.wrong(i+1, 0, "needed says no VLANs: a found port names them")
 				continue
@@ -168,6 +171,20 @@ func fromNotation(o *office.Office, d *office.Device, base wording.State, text s
 		}
 	}
 	return r.done(), nil
+}
+
+// cutShape parts ports and shape at the first colon outside of quotes.
+func cutShape(l string) (ports, shape string, ok bool) {
+	quoted := false
+	for i := range len(l) {
+		switch {
+		case l[i] == '"' && (i == 0 || l[i-1] != '\\'):
+			quoted = !quoted
+		case l[i] == ':' && !quoted:
+			return l[:i], l[i+1:], true
+		}
+	}
+	return l, "", false
 }
 
 // cells cuts a text into rows of cells: separated by tabs, semicolons, commas,

@@ -24,6 +24,10 @@ device a switch
   1-4: use desk
   5: 120
   up: 190 [110 120]
+device w wap
+  ports eth0
+  inner "Clinic staff" ssid: 110
+  inner "Waiting room" ssid: 110
 device h host
   ports nic0, nic1
   nic0: 190
@@ -63,6 +67,8 @@ func TestText(t *testing.T) {
 		{"by port, a port that is not there", "a", "Port,PVID,Untagged\n1,110,110\n12,110,110\n,5,5", "by port", "1: 110", "row 3, column 1"},
 		{"a grid", "a", "VLAN\tname\t1\t2\t5\tup\n110\tstaff\tU\tT\t\tT\n120\tphones\tT\t\tP\t\n190\tdevices\t\t\t\tU\n", "grid", "1: 110 [120] | 2: [110] | 5: - pvid 120 | up: 190 [110]", ""},
 		{"a grid by spaces", "a", "VLAN  1-2  5\n110   U    .\n120   x    U", "grid", "1: 110 | 2: 110 | 5: 120", `row 3, column 2: "X" is neither U nor T`},
+		{"notation, all beside what is named", "a", "1: [11 110 all]", "notation", "1: [11 110 120 190]", ""},
+		{"a name in quotes, as a sheet prints it", "w", "Port\tVLAN\n\"Clinic staff\"\t110\nWaiting room\t120", "by port", "Clinic staff: 110 | Waiting room: 120", ""},
 		{"Linux", "h", `[{"ifname":"nic0","vlans":[{"vlan":1,"flags":["PVID","Egress Untagged"]},{"vlan":110,"vlanEnd":112}]},{"ifname":"br0","vlans":[{"vlan":1}]}]`,
 			"Linux", "nic0: 1 [110-112]", "row 2: br0 is no port of h"},
 		{"Linux with its links", "h", `[{"ifindex":2,"ifname":"nic1","flags":["BROADCAST"]},{"ifindex":9,"ifname":"br0","flags":["UP"],"linkinfo":{"info_kind":"bridge","info_data":{"vlan_filtering":0}}}] [{"ifname":"nic1","vlans":[{"vlan":5}]}]`,
@@ -115,4 +121,14 @@ func FuzzText(f *testing.F) {
 			require.True(t, wording.Of(&s).Equal(r.State.Ports[p]), d.Ports[p].Name)
 		}
 	})
+}
+
+// TestKnows: a device knows the VLANs of its ports and those that were listed,
+// whatever the plan has.
+func TestKnows(t *testing.T) {
+	_, r, err := read(t, "a", "VLAN,Untagged,Tagged\n1,\"1-6,up\",\n777,,\n")
+	require.NoError(t, err)
+	require.Equal(t, []office.VID{1, 777}, r.State.VLANs.VIDs())
+	learnt := r.State.Learnt()
+	require.Equal(t, []office.VID{777}, learnt.VIDs())
 }

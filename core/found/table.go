@@ -99,7 +99,7 @@ func (t *table) ports(row int, what, text string) []int {
 	if empty(text) {
 		return nil
 	}
-	at, err := notation.PortList(t.d, strings.Join(strings.Fields(strings.ReplaceAll(text, ",", ", ")), ""))
+	at, err := portList(t.d, text)
 	if err != nil {
 		t.wrong(row, t.means[what]+1, "%s", err)
 		return nil
@@ -108,6 +108,19 @@ func (t *table) ports(row int, what, text string) []int {
 		at[i] = t.d.Logical(at[i])
 	}
 	return at
+}
+
+// portList reads ports as a table has them: by their own name, spaces and all,
+// in quotes, or in ranges with spaces anywhere.
+func portList(d *office.Device, text string) ([]int, error) {
+	text = strings.TrimSpace(text)
+	if i := d.Port(text); i >= 0 {
+		return []int{i}, nil
+	}
+	if strings.Contains(text, "\"") {
+		return notation.PortList(d, text)
+	}
+	return notation.PortList(d, strings.Join(strings.Fields(text), ""))
 }
 
 func (t *table) vids(row int, what, text string) (s office.Set) {
@@ -132,6 +145,7 @@ func (t *table) byVLAN() {
 			return
 		}
 		v := vs.VIDs()[0]
+		t.vlans.Add(v)
 		un := t.ports(row, "untagged", cell("untagged"))
 		for _, p := range un {
 			x := t.start(p)
@@ -232,7 +246,7 @@ func (t *table) grid() {
 		if k == t.means["vlan"] || columns[strings.ToLower(strings.TrimSpace(h))] == "name" || strings.TrimSpace(h) == "" {
 			continue
 		}
-		at, err := notation.PortList(t.d, strings.TrimSpace(h))
+		at, err := portList(t.d, h)
 		if err != nil {
 			t.wrong(t.at+1, k+1, "%s", err)
 			continue
@@ -258,6 +272,7 @@ func (t *table) grid() {
 			continue
 		}
 		v := vs.VIDs()[0]
+		t.vlans.Add(v)
 		for k, c := range t.rows[i] {
 			for _, p := range port[k] {
 				x := &t.out.State.Ports[p]

@@ -101,11 +101,17 @@ func (r *reader) body(d *office.Device, lines []subline) {
 			}
 			c, after, ok := r.tokens(b.line, b.indent, b.text)
 			if !ok {
+				if st < 3 {
+					r.half = append(r.half, d.Name)
+				}
 				continue
 			}
 			what, which, f := r.inDevice(d, c, said)
 			if f != nil {
 				r.wrong(b.line, b.indent, b.text, f)
+				if st < 3 {
+					r.half = append(r.half, d.Name)
+				}
 			}
 			if len(b.above) > 0 || after != "" {
 				r.keep(d.Name+"/"+what+which, b.above, after)
@@ -319,13 +325,22 @@ func (r *reader) inner(d *office.Device, c *cursor) (string, *fault) {
 		return key, faultf(c.peek().at, "a colon is missing between the inner port and its shape%s", found(c.peek()))
 	}
 	s, f := shape(r.draft, c)
+	because := ""
+	if f == nil && c.accept("because") {
+		var why token
+		if why, f = c.text("the reason, in quotes,"); f == nil {
+			because = why.text
+		}
+	}
 	if f == nil {
-		f = c.done("an inner port's shape")
+		f = c.done("an inner port's shape but because and a reason")
 	}
 	if f != nil {
 		return key, f
 	}
-	if err := d.AddInner(t.text, office.Flavour(k.text), &s); err != nil {
+	if err := d.AddInner(t.text, office.Flavour(k.text), &s); err == nil {
+		d.Ports[len(d.Ports)-1].Because = because
+	} else {
 		at := t.at
 		if strings.Contains(err.Error(), "flavour") {
 			at = k.at

@@ -68,6 +68,7 @@ type reader struct {
 	line     cursor
 	seen     map[string]int // in a file: what was said, and in which line
 	onLine   bool
+	half     []string // devices whose ports could not all be read: what names one of those is no further mistake
 }
 
 // Read reads a whole office. name is the file's, for messages. The error is a
@@ -97,6 +98,11 @@ func Line(o *office.Office, text string) (*office.Office, office.Edit, error) {
 }
 
 func (r *reader) wrong(line, indent int, text string, f *fault) {
+	for _, d := range r.half {
+		if strings.HasPrefix(f.text, d+" has no port ") || strings.HasPrefix(f.text, d+".") && strings.HasSuffix(f.text, "is not a port of the front") {
+			return
+		}
+	}
 	at := min(f.at, len(text))
 	r.mistakes = append(r.mistakes, Mistake{line, indent + utf8.RuneCountInString(text[:at]) + 1, f.text})
 }

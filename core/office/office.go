@@ -82,7 +82,7 @@ type Wording struct {
 var Wordings = []string{"by-vlan", "by-port", "by-choice", "by-group", "by-sub-interface", "by-inner-port", "linux"}
 
 // Habits lists what a device may do of its own accord when its values are set.
-var Habits = []string{"pvid-apart", "pvid-follows", "starts-tagged", "leaves-last", "keeps-pvid-vlan", "native-outside"}
+var Habits = []string{"pvid-apart", "pvid-follows", "starts-tagged", "leaves-last", "keeps-pvid-vlan", "native-outside", "starts-all"}
 
 // Limits are the most that a device takes; 0 is no limit known.
 type Limits struct{ VLANs, Addresses, Zones, Rows int }

@@ -49,7 +49,7 @@ func Next(o *office.Office, name string, vid office.VID) (*Proposal, error) {
 	type pair struct{ old, now netip.Prefix }
 	var pairs []pair
 	for _, n := range like.Nets {
-		q, ok := showing(n, like.VID, vid)
+		q, ok := showing(o, n, like.VID, vid)
 		if !ok || overlaps(o, q) || !usual(o, n.Addr().Is4()) {
 			continue
 		}
@@ -120,7 +120,7 @@ func nextVID(o *office.Office) office.VID {
 func model(o *office.Office, vid office.VID) *office.VLAN {
 	var best *office.VLAN
 	score := func(v *office.VLAN) int {
-		if !slices.ContainsFunc(v.Nets, func(p netip.Prefix) bool { _, ok := showing(p, v.VID, vid); return ok && finding.ShowsVID(p, v.VID) }) {
+		if !slices.ContainsFunc(v.Nets, func(p netip.Prefix) bool { _, ok := showing(o, p, v.VID, vid); return ok && finding.ShowsVID(p, v.VID) }) {
 			return -1
 		}
 		s := 0

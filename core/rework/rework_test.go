@@ -56,6 +56,34 @@ func TestThereAndBack(t *testing.T) {
 	}
 }
 
+// TestRenumberSubnets: the part of a subnet changes that shows the number by the
+// habit of the others, and never the range that it is in, unasked.
+func TestRenumberSubnets(t *testing.T) {
+	for _, row := range []struct{ office, line, want, notes string }{
+		{"vlan 20 a net 10.20.20.0/24\nvlan 30 b net 10.20.30.0/24", "renumber 20 to 45 with subnets", "net 10.20.45.0/24", "subnet 10.20.20.0/24 becomes 10.20.45.0/24"},
+		{"vlan 20 a net 10.20.20.0/24\nvlan 30 b net 10.30.20.0/24", "renumber 20 to 45 with subnets", "net 10.45.20.0/24", ""},
+		{"vlan 20 a net 10.20.20.0/24", "renumber 20 to 45 with subnets", "net 10.20.45.0/24", ""},
+		{"vlan 10 a net 10.20.10.0/24", "renumber 10 to 150 with subnets", "net 10.20.150.0/24", ""},
+		{"vlan 168 a net 192.168.0.0/16", "renumber 168 to 169 with subnets", "", "outside of 192.168.0.0/16"},
+		{"vlan 168 a net 192.168.0.0/16", "renumber 168 to 169 with subnets anyway", "net 192.169.0.0/16", ""},
+		{"vlan 20 a net fd00:20:0:20::/64", "renumber 20 to 45 with subnets", "net fd00:20:0:45::/64", ""},
+		{"vlan 20 a net 10.0.20.0/24", "renumber 20 to 300 with subnets", "vlan 300 a net 10.0.20.0/24", "stays: 300 cannot stand in it"},
+		{"vlan 20 a\ndevice h host\n  ports 1\n  inner m vm: [40-50]", "renumber 20 to 45", "vlan 45 a", "h m lets VLAN 45 in by its range"},
+		{"vlan 20 a\ndevice h host\n  ports 1\n  1: 45", "renumber 20 to 45", "", "two VLANs would become one"},
+	} {
+		f, err := notation.Read("o", row.office)
+		require.NoError(t, err)
+		r, err := rework.Line(span.Compile(f.Office), row.line)
+		if row.want == "" {
+			require.ErrorContains(t, err, row.notes, row.line)
+			continue
+		}
+		require.NoError(t, err, row.line)
+		require.Contains(t, notation.Print(r.Office), row.want)
+		require.Contains(t, strings.Join(r.Notes, "\n"), row.notes)
+	}
+}
+
 func TestLine(t *testing.T) {
 	for _, row := range []struct{ line, has, lacks string }{
 		{"renumber 110 to 115 with subnets", "vlan 115 reception \"front desk and offices\" net 10.61.115.0/24", "10.61.110."},

@@ -20,6 +20,7 @@ func doRenumber(n *span.Net, a *args) (*Result, error) {
 	if subnets && !a.accept("subnets") {
 		a.wrong(a.end, "with what")
 	}
+	anyway := subnets && a.accept("anyway")
 	if !a.done() {
 		return nil, nil
 	}
@@ -27,21 +28,30 @@ func doRenumber(n *span.Net, a *args) (*Result, error) {
 	if err != nil {
 		return nil, mistake(1, t.at, fmt.Sprintf("%q is not a VID: a whole number from 1 to 4094", t.text))
 	}
-	return Renumber(n, from, to, subnets)
+	return Renumber(n, from, to, subnets, anyway)
 }
 
 // Renumber gives a VLAN another VID everywhere: in the register, on ports, in
 // uses and plans, for addresses, management and plugs. With subnets, those that
-// show the old VID show the new one, and the addresses in them move along.
-func Renumber(n *span.Net, from, to office.VID, subnets bool) (*Result, error) {
+// show the old VID show the new one, and the addresses in them move along; the
+// notes say each. Where a subnet would leave the range of addresses that it is
+// in (10.0.0.0/8 and the like), it is asked for anyway.
+func Renumber(n *span.Net, from, to office.VID, subnets, anyway bool) (*Result, error) {
 	o := n.Office
+	var notes []string
 	switch {
 	case from == to:
 		return nil, fmt.Errorf("VLAN %d has that number already", from)
 	case o.VLAN(from) == nil && !n.Used().Has(from):
 		return nil, fmt.Errorf("VLAN %d is nowhere: there is nothing to renumber", from)
-	case o.VLAN(to) != nil || sits(n, to):
+	case o.VLAN(to) != nil:
 		return nil, fmt.Errorf("%s is there already: two VLANs would become one", n.Name(to))
+	}
+	if sits := sitsBut(n, to, func(dev, port int) bool { return letsIn(n, dev, port, to) }); len(sits) > 0 {
+		return nil, fmt.Errorf("VLAN %d is there already, %s: two VLANs would become one", to, sits[0])
+	}
+	for _, r := range letIn(n, to) {
+		notes = append(notes, fmt.Sprintf("%s lets VLAN %d in by its range: it is in the VLAN from then on", r, to))
 	}
 	d := office.NewDraft(o)
 	move := func(x netip.Addr) netip.Addr { return x }
@@ -52,8 +62,14 @@ func Renumber(n *span.Net, from, to office.VID, subnets bool) (*Result, error) {
 			var old, now []netip.Prefix
 			w.Nets = slices.Clone(v.Nets)
 			for i, p := range v.Nets {
-				if q, ok := showing(p, from, to); ok {
+				if q, ok := showing(o, p, from, to); ok {
+					if block(p) != block(q) && !anyway {
+						return nil, fmt.Errorf("%s would become %s, which is outside of %s, where it is now: say with subnets anyway if that is meant, or leave the subnets", p, q, block(p))
+					}
 					old, now, w.Nets[i] = append(old, p), append(now, q), q
+					notes = append(notes, fmt.Sprintf("subnet %s becomes %s", p, q))
+				} else if finding.ShowsVID(p, from) {
+					notes = append(notes, fmt.Sprintf("subnet %s stays: %d cannot stand in it", p, to))
 				}
 			}
 			move = func(x netip.Addr) netip.Addr {
@@ -126,10 +142,10 @@ func Renumber(n *span.Net, from, to office.VID, subnets bool) (*Result, error) {
 		}
 	}
 	next, e := d.Done()
-	r := &Result{Office: next, Edit: e}
+	r := &Result{Office: next, Edit: e, Notes: notes}
 	if v := o.VLAN(from); v != nil && !subnets {
 		for _, p := range v.Nets {
-			if _, ok := showing(p, from, to); ok {
+			if _, ok := showing(o, p, from, to); ok {
 				r.Notes = append(r.Notes, fmt.Sprintf("%s shows the old number: add with subnets to move it along", p))
 			}
 		}
@@ -138,30 +154,82 @@ func Renumber(n *span.Net, from, to office.VID, subnets bool) (*Result, error) {
 }
 
 // showing is a subnet with the VID that it shows replaced by another, where
-// that can be: 10.61.110.0/24 for 110 becomes 10.61.115.0/24 for 115.
-func showing(p netip.Prefix, from, to office.VID) (netip.Prefix, bool) {
-	if !finding.ShowsVID(p, from) {
+// that can be: 10.61.110.0/24 for 110 becomes 10.61.115.0/24 for 115. Of several
+// parts that are the number, the one changes in which the office's other VLANs
+// show theirs, else the last that the prefix covers.
+func showing(o *office.Office, p netip.Prefix, from, to office.VID) (netip.Prefix, bool) {
+	want := strconv.Itoa(int(from))
+	parts := finding.Parts(p)
+	votes := make([]int, len(parts))
+	for _, v := range o.VLANs {
+		for _, q := range v.Nets {
+			if v.VID == from || q.Addr().Is4() != p.Addr().Is4() {
+				continue
+			}
+			for i, x := range finding.Parts(q) {
+				if i < len(votes) && x == strconv.Itoa(int(v.VID)) {
+					votes[i]++
+				}
+			}
+		}
+	}
+	at := -1
+	for i, x := range parts {
+		if x == want && (at < 0 || votes[i] >= votes[at]) {
+			at = i
+		}
+	}
+	if at < 0 {
 		return p, false
 	}
-	sep := "."
+	all, sep := strings.Split(p.Addr().String(), "."), "."
 	if !p.Addr().Is4() {
-		sep = ":"
+		all, sep = strings.Split(p.Addr().StringExpanded(), ":"), ":"
 	}
-	want := strconv.Itoa(int(from))
-	parts := strings.Split(p.Addr().String(), sep)
-	for i, x := range parts {
-		if x != want {
-			continue
-		}
-		parts[i] = strconv.Itoa(int(to))
-		q, err := netip.ParseAddr(strings.Join(parts, sep))
-		if err != nil {
-			break // 300 is no number of an IPv4 address
-		}
-		r := netip.PrefixFrom(q, p.Bits())
-		return r, r.Masked() == r
+	all[at] = strconv.Itoa(int(to))
+	q, err := netip.ParseAddr(strings.Join(all, sep))
+	if err != nil {
+		return p, false // 300 is no number of an IPv4 address
 	}
-	return p, false
+	r := netip.PrefixFrom(q, p.Bits())
+	return r, r.Masked() == r
+}
+
+// blocks are the ranges that subnets of an office lie in (RFC 1918, RFC 4193,
+// RFC 6598, RFC 3927, RFC 4291).
+var blocks = func() (out []netip.Prefix) {
+	for _, s := range []string{"10.0.0.0/8", "172.16.0.0/12", "192.168.0.0/16", "100.64.0.0/10", "169.254.0.0/16", "127.0.0.0/8", "224.0.0.0/4", "fc00::/7", "fe80::/10", "ff00::/8"} {
+		out = append(out, netip.MustParsePrefix(s))
+	}
+	return out
+}()
+
+// block is the range that a subnet lies in, in words where it is a public one.
+func block(p netip.Prefix) string {
+	for _, b := range blocks {
+		if b.Overlaps(p) {
+			return b.String()
+		}
+	}
+	return "the public addresses"
+}
+
+func letsIn(n *span.Net, dev, port int, v office.VID) bool {
+	s, _ := n.Shape(dev, port)
+	return n.Office.Devices[dev].Ports[port].Kind == office.Inner && s.Of(v) == office.Tagged && len(s.Tagged) > 1
+}
+
+// letIn lists the inner ports whose range of tagged VLANs holds v among others:
+// what is let in that may come one day.
+func letIn(n *span.Net, v office.VID) (out []string) {
+	for i, d := range n.Office.Devices {
+		for p := range d.Ports {
+			if letsIn(n, i, p, v) {
+				out = append(out, d.Name+" "+notation.Ports(d, []int{p}))
+			}
+		}
+	}
+	return out
 }
 
 // moved is an address with the host part it has in one subnet, in another of
@@ -230,6 +298,11 @@ func sits(n *span.Net, v office.VID) bool { return len(Sits(n, v)) > 0 }
 // Sits says in sentences what a VLAN sits on; what [Retire] takes away comes
 // first.
 func Sits(n *span.Net, v office.VID) []string {
+	return sitsBut(n, v, func(int, int) bool { return false })
+}
+
+// sitsBut is [Sits] without some ports.
+func sitsBut(n *span.Net, v office.VID, without func(dev, port int) bool) []string {
 	o := n.Office
 	var out []string
 	for _, u := range o.Uses {
@@ -245,6 +318,9 @@ func Sits(n *span.Net, v office.VID) []string {
 	for i, x := range o.Devices {
 		var un, tg []int
 		for p := range x.Ports {
+			if without(i, p) {
+				continue
+			}
 			s, _ := n.Shape(i, p)
 			switch s.Of(v) {
 			case office.Untagged:

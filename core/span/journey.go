@@ -2,7 +2,7 @@ package span
 
 import (
 	"fmt"
-	"strings"
+	"slices"
 
 	"klammer/core/bridge"
 	"klammer/core/office"
@@ -54,42 +54,49 @@ func (n *Net) Journey(from office.PortRef, w bridge.Wire, at office.PortRef) (*J
 		return j, nil
 	}
 	up := n.spread(first)
-	if end := up.out(ends[1]); end != nil {
+	aim := n.aimAt(ends[1])
+	if end := up.out(ends[1], aim); end != nil {
 		j.add(n, up, end)
 		j.Arrives, j.Wire = true, end.wire
 		return j.slow(n), nil
 	}
+	start := up.stops[0]
+	if v := start.dom.VID; v == aim.vid && !start.dom.Keep || aim.vid == 0 {
+		j.Why = fmt.Sprintf("%s.", n.stopped(start, ends[1]))
+		if aim.vid == 0 && up.passes(ends[1].Dev) { // it is in the device, and not in this port
+			j.Why = fmt.Sprintf("It does not pass %s: %s.", at, n.shut(start, ends[1]))
+		}
+		return j, nil
+	}
 	// Between subnets: a gateway with addresses in the VLAN that the frame is
 	// in and in the one of the other port.
-	wants := n.wanted(ends[1])
-	if wants == 0 {
-		j.Why = fmt.Sprintf("It does not come out of %s, and that port is in no VLAN of its own that a gateway could route to.", at)
-		return j, nil
-	}
-	if up.stops[0].dom.VID == wants && !up.stops[0].dom.Keep {
-		j.Why = fmt.Sprintf("Both ends are in %s, but it does not get there%s.", n.Name(wants), up.lost())
-		return j, nil
-	}
-	for _, stop := range up.stops {
-		for _, a := range n.Office.Devices[stop.dev].Addresses {
-			if !n.answers(stop, a) {
-				continue
-			}
-			for _, b := range n.Office.Devices[stop.dev].Addresses {
-				if b.VID != wants || b.VID == a.VID || b.Prefix.Addr().Is4() != a.Prefix.Addr().Is4() {
+	here, there := n.Name(start.dom.VID), n.Name(aim.vid)
+	var lost string
+	gateways := 0
+	for i, d := range n.Office.Devices {
+		for _, a := range d.Addresses {
+			for _, b := range d.Addresses {
+				if a.VID != start.dom.VID || b.VID != aim.vid || b.Prefix.Addr().Is4() != a.Prefix.Addr().Is4() || start.dom.Keep {
 					continue
 				}
-				down := n.spreadFrom(stop.dev, b)
-				end := down.out(ends[1])
+				gateways++
+				stop := up.answering(i, a)
+				if stop == nil {
+					if lost == "" {
+						lost = fmt.Sprintf("It does not reach %s, which routes from %s to %s: %s.", d.Name, here, there, n.stoppedBefore(start, i, a))
+					}
+					continue
+				}
+				down := n.spreadFrom(i, b)
+				end := down.out(ends[1], aim)
 				if end == nil {
-					j.Why = fmt.Sprintf("%s routes it into %s, but from there it does not come out of %s%s.", n.Office.Devices[stop.dev].Name, n.Name(wants), at, down.lost())
+					lost = fmt.Sprintf("%s routes it into %s, and from there it does not get to %s: %s.", d.Name, there, at, n.stopped(down.stops[0], ends[1]))
 					continue
 				}
-				j.Why = ""
 				j.add(n, up, stop)
 				g := &j.Steps[len(j.Steps)-1]
 				g.Routed = true
-				g.Text = fmt.Sprintf("%s takes it at its address %s and routes it from %s to %s", g.Device, a.Prefix.Addr(), n.Name(a.VID), n.Name(b.VID))
+				g.Text = fmt.Sprintf("%s takes it at its address %s and routes it from %s to %s", g.Device, a.Prefix.Addr(), here, there)
 				if a.Zone != "" && b.Zone != "" && a.Zone != b.Zone {
 					g.Text += fmt.Sprintf(", where its rules let zone %s talk to zone %s", a.Zone, b.Zone)
 				}
@@ -99,25 +106,104 @@ func (n *Net) Journey(from office.PortRef, w bridge.Wire, at office.PortRef) (*J
 			}
 		}
 	}
-	if j.Why == "" {
-		j.Why = fmt.Sprintf("It does not come out of %s: no gateway that it reaches has an address in %s too%s.", at, n.Name(wants), up.lost())
+	j.Why = lost
+	if gateways == 0 {
+		j.Why = fmt.Sprintf("%s is in %s and %s in %s, and no device has an address in both, so nothing routes from the one to the other.", n.ref(first.dev, first.port), here, at, there)
 	}
 	return j, nil
 }
 
-// wanted is the VLAN that one talks to at a port: what is plugged in, else the
-// untagged VLAN.
-func (n *Net) wanted(e End) office.VID {
+// aim is what one talks to at a port: its own VLAN, in the form in which it is
+// there. vid is 0 for a cable between devices, which a frame passes or does not.
+type aim struct {
+	vid  office.VID
+	wire bridge.Wire
+	only bool // in no other form: a plug wants it so
+}
+
+func (n *Net) aimAt(e End) aim {
+	d, t := n.Office.Devices[e.Dev], n.Tables[e.Dev].Ports[e.Port]
 	for _, k := range n.Topo.PlugsAt(e.Dev) {
-		p := &n.Office.Plugs[k]
-		if d := n.Office.Devices[e.Dev]; d.Logical(d.Port(p.Port.Port)) == e.Port {
-			return p.Wants
+		if p := &n.Office.Plugs[k]; d.Logical(d.Port(p.Port.Port)) == e.Port {
+			if p.Tagged {
+				return aim{p.Wants, bridge.Wire(p.Wants), true}
+			}
+			return aim{p.Wants, bridge.Untagged, true}
 		}
 	}
-	for v := range n.Tables[e.Dev].Ports[e.Port].Untagged.All() {
-		return v
+	if len(n.Topo.LinksAt(e.Dev, e.Port)) > 0 && !talksItself(d) {
+		return aim{}
 	}
-	return n.Tables[e.Dev].Ports[e.Port].PVID
+	for v := range t.Untagged.All() {
+		return aim{v, bridge.Untagged, false}
+	}
+	if t.Tagged.Len() == 1 {
+		v := t.Tagged.VIDs()[0]
+		return aim{v, t.WireOf(v), false}
+	}
+	return aim{}
+}
+
+// stopped says what stops a frame, first of all, on the shortest way from where
+// it is inside a device to a port.
+func (n *Net) stopped(from *stop, to End) string {
+	return n.stoppedOn(from, n.Topo.HubOf(to.Dev, to.Port), func(dom bridge.Domain) string { return n.shut(&stop{dev: to.Dev, dom: dom}, to) })
+}
+
+// stoppedBefore is [Net.stopped] for an address of a device.
+func (n *Net) stoppedBefore(from *stop, dev int, a office.Address) string {
+	hubs := n.addressHubs(dev, a.VID, a.On)
+	if len(hubs) == 0 {
+		return "it has no ports"
+	}
+	return n.stoppedOn(from, hubs[0], func(bridge.Domain) string {
+		return fmt.Sprintf("what comes in there does not get to its address in %s", n.Name(a.VID))
+	})
+}
+
+func (n *Net) stoppedOn(from *stop, goal int, there func(bridge.Domain) string) string {
+	at := n.Topo.HubOf(from.dev, max(from.in, 0))
+	if from.in < 0 && from.dom.Port > 0 {
+		at = n.Topo.HubOf(from.dev, int(from.dom.Port)-1)
+	}
+	way, ok := n.RouteAnyhow(from.dom.VID, []int{at}, func(h int) bool { return h == goal })
+	if !ok {
+		return fmt.Sprintf("no cable leads from %s to %s", n.Office.Devices[from.dev].Name, n.Office.Devices[n.Topo.Hubs[goal].Dev].Name)
+	}
+	dom, v := from.dom, from.dom.VID
+	for _, l := range way {
+		k := &n.Topo.Links[l]
+		near, far := k.A, k.B
+		if near.Hub != at {
+			near, far = far, near
+		}
+		w, ok := n.Tables[near.Dev].Egress(dom, near.Port)
+		if !ok {
+			return fmt.Sprintf("%s does not let %s out towards %s", n.ref(near.Dev, near.Port), n.Name(v), n.ref(far.Dev, far.Port))
+		}
+		in, why := n.Tables[far.Dev].Ingress(far.Port, w)
+		if why != bridge.Passed {
+			return fmt.Sprintf("%s drops it, as %s", n.ref(far.Dev, far.Port), why)
+		}
+		if !in.Keep && in.VID != v && v != 0 {
+			return fmt.Sprintf("at %s it joins %s", n.ref(far.Dev, far.Port), n.Name(in.VID))
+		}
+		dom, at = in, far.Hub
+	}
+	return there(dom)
+}
+
+// shut says why a frame in a device does not leave by a port.
+func (n *Net) shut(at *stop, e End) string {
+	r, t := n.ref(e.Dev, e.Port), n.Tables[e.Dev].Ports[e.Port]
+	w, ok := n.Tables[e.Dev].Egress(at.dom, e.Port)
+	switch {
+	case t.Off:
+		return fmt.Sprintf("%s is shut", r)
+	case !ok:
+		return fmt.Sprintf("%s is not in %s", r, n.Name(at.dom.VID))
+	}
+	return fmt.Sprintf("it leaves %s %s, and something else is wanted there", r, wears(w))
 }
 
 // stop is a frame inside a device, or leaving it by a port without a cable.
@@ -135,20 +221,6 @@ type stop struct {
 type spread struct {
 	n     *Net
 	stops []*stop
-	drops []Drop
-}
-
-// lost says where on the way frames of a spread are dropped, after a colon;
-// "" where they are not.
-func (s *spread) lost() string {
-	if len(s.drops) == 0 {
-		return ""
-	}
-	var all []string
-	for _, d := range s.drops[:min(3, len(s.drops))] {
-		all = append(all, fmt.Sprintf("%s drops it, as %s", d.Port, d.Reason))
-	}
-	return ": " + strings.Join(all, "; ")
 }
 
 // spread goes breadth first through the devices that a frame gets into.
@@ -198,7 +270,6 @@ func (s *spread) grow(seen map[arriving]bool) {
 					}
 					seen[next] = true
 					if why != bridge.Passed {
-						s.drops = append(s.drops, Drop{n.ref(to.Dev, to.Port), w, why})
 						continue
 					}
 					s.stops = append(s.stops, &stop{dev: to.Dev, in: to.Port, wireIn: w, dom: dom, via: at, viaPort: p, viaWire: w, out: -1})
@@ -208,16 +279,40 @@ func (s *spread) grow(seen map[arriving]bool) {
 	}
 }
 
-// out is the nearest stop from which the frame leaves by a port; nil for none.
-func (s *spread) out(e End) *stop {
+// out is the nearest stop from which the frame leaves by a port, as it is
+// wanted there, or at which it comes in by it: the far end of a cable is reached
+// as well. It is nil for none.
+func (s *spread) out(e End, a aim) *stop {
 	for _, at := range s.stops {
-		if at.dev != e.Dev || at.in == e.Port {
+		if at.dev != e.Dev {
 			continue
 		}
-		if w, ok := s.n.Tables[e.Dev].Egress(at.dom, e.Port); ok {
+		if at.in == e.Port && at.via != nil {
 			end := *at
-			end.out, end.wire = e.Port, w
+			end.wire = at.wireIn
 			return &end
+		}
+		w, ok := s.n.Tables[e.Dev].Egress(at.dom, e.Port)
+		if !ok || at.in == e.Port || a.only && (w != a.wire || !at.dom.Keep && at.dom.VID != a.vid) {
+			continue
+		}
+		end := *at
+		end.out, end.wire = e.Port, w
+		return &end
+	}
+	return nil
+}
+
+// passes says whether the frame gets into a device.
+func (s *spread) passes(dev int) bool {
+	return slices.ContainsFunc(s.stops, func(at *stop) bool { return at.dev == dev })
+}
+
+// answering is the stop at which an address of a device takes the frame.
+func (s *spread) answering(dev int, a office.Address) *stop {
+	for _, at := range s.stops {
+		if at.dev == dev && s.n.answers(at, a) {
+			return at
 		}
 	}
 	return nil
@@ -225,7 +320,10 @@ func (s *spread) out(e End) *stop {
 
 // answers says whether a device's address is in the domain of a stop.
 func (n *Net) answers(at *stop, a office.Address) bool {
-	if a.VID != at.dom.VID || at.dom.Keep {
+	if d := n.Office.Devices[at.dev]; isUnaware(d) {
+		return at.dom.Kept == bridge.Untagged || at.dom.Kept == bridge.Wire(a.VID)
+	}
+	if a.VID != at.dom.VID || at.dom.Keep || !n.lets(at.dev, a.VID) {
 		return false
 	}
 	if at.dom.Port == 0 {
@@ -305,12 +403,21 @@ func (n *Net) speed(dev, port int) office.Speed {
 	return d.Ports[port].Speed
 }
 
+// slow finds the cable that holds the others up; none where all are alike.
 func (j *Journey) slow(n *Net) *Journey {
+	fastest := office.Speed(0)
 	for i, s := range j.Steps {
-		if i+1 < len(j.Steps) && s.Speed > 0 && (j.Slowest == 0 || s.Speed < j.Slowest) {
+		if i+1 == len(j.Steps) || s.Speed == 0 {
+			continue
+		}
+		fastest = max(fastest, s.Speed)
+		if j.Slowest == 0 || s.Speed < j.Slowest {
 			j.Slowest = s.Speed
 			j.At = s.Device + "." + s.Out + " " + j.Steps[i+1].Device + "." + j.Steps[i+1].In
 		}
+	}
+	if j.Slowest == fastest {
+		j.Slowest, j.At = 0, ""
 	}
 	return j
 }

@@ -69,6 +69,9 @@ var byChoice = kind{
 		case !x.Untagged.Empty():
 			near = only(single(&x.Untagged))
 		}
+		if near.Off {
+			return "a port is always in a VLAN: shut it, or park it in a VLAN that nobody is in", near
+		}
 		return "a port has the default VLAN alone, one other alone, or the default untagged with all others tagged", near
 	},
 	steps: func(d *Device, w *way) {

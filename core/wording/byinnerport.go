@@ -89,13 +89,16 @@ var byInnerPort = kind{
 		return only(office.DefaultVID)
 	},
 	steps: func(d *Device, w *way) {
-		w.each(Setting.same, func(ports []int, to Setting) Step {
+		set := func(ports []int, to Setting) Step {
 			text := fmt.Sprintf("untagged VLAN %s, let in tagged %s", vidOr(to.PVID, "none"), orNone(vids(to.Tagged)))
 			if d.Ports[ports[0]].Kind == office.Inner {
 				text = "VLAN " + innerText(Setting{Untagged: to.Untagged, Tagged: to.Tagged, PVID: to.PVID})
 			}
-			return Step{Op: Port, Ports: ports, Set: to, Where: "Ports", Text: d.list(ports) + ": " + text}
-		})
+			return Step{Op: Port, Ports: ports, Set: to, Where: where(d, ports[0]), Text: d.list(ports) + ": " + text}
+		}
+		inner := func(p int) bool { return d.Ports[p].Kind == office.Inner }
+		w.eachOf(func(p int) bool { return !inner(p) }, Setting.same, set) // what is let in before what is inside
+		w.eachOf(inner, Setting.same, set)
 	},
 	apply: func(d *Device, s *State, st Step) error {
 		if st.Op != Port {
@@ -108,6 +111,14 @@ var byInnerPort = kind{
 		}
 		return nil
 	},
+}
+
+// where is the page that a port is set on.
+func where(d *Device, p int) string {
+	if d.Ports[p].Kind == office.Inner {
+		return "Inner ports"
+	}
+	return "Outer ports"
 }
 
 func innerText(x Setting) string {

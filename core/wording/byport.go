@@ -2,6 +2,7 @@ package wording
 
 import (
 	"fmt"
+	"slices"
 
 	"klammer/core/office"
 )
@@ -10,8 +11,9 @@ import (
 // allowed ones. Mixed: an untagged list, a tagged list and a PVID.
 //
 // A trunk's native VLAN is in its list of allowed ones, unless the device's
-// habit is native-outside. VLANs are created first; one that a port has cannot
-// be deleted.
+// habit is native-outside. With the habit starts-all a port that becomes a trunk
+// carries every VLAN of the device until its list is set. VLANs are created
+// first; one that a port has cannot be deleted.
 var byPort = kind{
 	write: func(d *Device, s State) []Table {
 		ports := Table{Title: "Ports", Head: []string{"Port", "Mode", "VLAN", "Allowed VLANs", "Untagged VLANs", "PVID"}}
@@ -53,13 +55,42 @@ var byPort = kind{
 	cannot: func(d *Device, s State, p int) (string, Setting) { return plainOnly(s.Ports[p]) },
 	steps: func(d *Device, w *way) {
 		w.create("VLANs", "Create VLAN %s")
+		if d.habit("starts-all") {
+			w.eachOf(func(p int) bool { return becomesTrunk(w.now.Ports[p], w.to.Ports[p]) }, Setting.same, func(ports []int, to Setting) Step {
+				return Step{Op: Port, Ports: ports, Set: to, Where: "Ports",
+					Text: fmt.Sprintf("Port %s: trunk, native VLAN %s; its list starts as all VLANs", d.list(ports), vidOr(to.PVID, "none"))}
+			})
+		}
 		w.each(Setting.same, func(ports []int, to Setting) Step {
-			return Step{Op: Port, Ports: ports, Set: to, Where: "Ports", Text: "Port " + d.list(ports) + ": " + modeText(d, to)}
+			text := modeText(d, to)
+			if d.habit("starts-all") && trunk(to) && trunk(w.now.Ports[ports[0]]) && w.now.Ports[ports[0]].PVID == to.PVID {
+				text = "allowed VLANs " + orNone(vids(allowed(d, to))) + ", and no other"
+			}
+			return Step{Op: Port, Ports: ports, Set: to, Where: "Ports", Text: "Port " + d.list(ports) + ": " + text}
 		})
 		w.forget("VLANs", "Delete VLAN %s")
 	},
-	apply: func(d *Device, s *State, st Step) error { return applyList(s, st, func(Setting) error { return nil }) },
+	apply: func(d *Device, s *State, st Step) error {
+		before := slices.Clone(s.Ports)
+		if err := applyList(s, st, func(Setting) error { return nil }); err != nil {
+			return err
+		}
+		for _, p := range st.Ports {
+			if x := &s.Ports[p]; st.Op == Port && d.habit("starts-all") && becomesTrunk(before[p], *x) {
+				x.Tagged = s.VLANs.Minus(&x.Untagged)
+			}
+		}
+		return nil
+	},
 }
+
+func trunk(x Setting) bool {
+	x.Off = false
+	return portMode(x) == "trunk"
+}
+
+// becomesTrunk says whether a port that was none is to be a trunk.
+func becomesTrunk(now, to Setting) bool { return trunk(to) && !trunk(now) }
 
 // same is Equal for settings of shut ports too.
 func (s Setting) same(t Setting) bool {

@@ -20,9 +20,8 @@ var linux = kind{
 				t.Rows = append(t.Rows, []string{d.list([]int{p}), "", "down"})
 				continue
 			}
-			m := x.Members()
-			for v := range m.All() {
-				t.Rows = append(t.Rows, []string{d.list([]int{p}), fmt.Sprint(v), strings.Join(flags(x, v), " ")})
+			for _, r := range flagged(x) {
+				t.Rows = append(t.Rows, []string{d.list([]int{p}), r.text(), strings.Join(flags(x, r.from), " ")})
 			}
 		}
 		return []Table{t}
@@ -70,65 +69,105 @@ var linux = kind{
 			}
 			to := w.to.Ports[p]
 			m := to.Members()
-			add := func(v office.VID) {
-				cmd := fmt.Sprintf("bridge vlan add dev %s vid %d", name, v)
-				for _, f := range flags(to, v) {
-					cmd += " " + strings.ToLower(strings.TrimPrefix(f, "Egress "))
+			for _, r := range flagged(to) {
+				now := w.now.Ports[p]
+				var come office.Set // of the range, what is not so yet
+				for v := r.from; v <= r.to; v++ {
+					if !slices.Equal(flags(now, v), flags(to, v)) || !now.Untagged.Has(v) && !now.Tagged.Has(v) {
+						come.Add(v)
+					}
 				}
-				set := Setting{}
-				if to.Untagged.Has(v) {
-					set.Untagged.Add(v)
-				}
-				if to.PVID == v {
-					set.PVID = v
-				}
-				w.do(Step{Op: Join, VLAN: v, Ports: []int{p}, Set: set, Where: name, Text: cmd})
-			}
-			for v := range m.All() {
-				if now := w.now.Ports[p]; !slices.Equal(flags(now, v), flags(to, v)) || !now.Untagged.Has(v) && !now.Tagged.Has(v) {
-					add(v)
+				for _, c := range ranges(come) {
+					cmd := fmt.Sprintf("bridge vlan add dev %s vid %s", name, c.text())
+					for _, f := range flags(to, c.from) {
+						cmd += " " + strings.ToLower(strings.TrimPrefix(f, "Egress "))
+					}
+					set := Setting{}
+					if to.Untagged.Has(c.from) {
+						set.Untagged.Add(c.from)
+					}
+					if to.PVID == c.from {
+						set.PVID = c.from
+					}
+					w.do(Step{Op: Join, VLAN: c.from, Last: c.to, Ports: []int{p}, Set: set, Where: name, Text: cmd})
 				}
 			}
 			now := w.now.Ports[p].Members()
-			gone := now.Minus(&m)
-			for v := range gone.All() {
-				w.do(Step{Op: Leave, VLAN: v, Ports: []int{p}, Where: name, Text: fmt.Sprintf("bridge vlan del dev %s vid %d", name, v)})
+			for _, c := range ranges(now.Minus(&m)) {
+				w.do(Step{Op: Leave, VLAN: c.from, Last: c.to, Ports: []int{p}, Where: name, Text: fmt.Sprintf("bridge vlan del dev %s vid %s", name, c.text())})
 			}
 		}
 	},
 	apply: func(d *Device, s *State, st Step) error {
 		for _, p := range st.Ports {
 			x := &s.Ports[p]
-			v := st.VLAN
-			switch st.Op {
-			case Join:
-				x.Untagged.Remove(v)
-				x.Tagged.Remove(v)
-				if st.Set.Untagged.Has(v) {
-					x.Untagged.Add(v)
-				} else {
-					x.Tagged.Add(v)
+			for v := st.VLAN; v <= max(st.VLAN, st.Last); v++ {
+				switch st.Op {
+				case Join:
+					x.Untagged.Remove(v)
+					x.Tagged.Remove(v)
+					if st.Set.Untagged.Empty() {
+						x.Tagged.Add(v)
+					} else {
+						x.Untagged.Add(v)
+					}
+					if st.Set.PVID == v {
+						x.PVID = v
+					} else if x.PVID == v {
+						x.PVID = 0
+					}
+				case Leave:
+					if m := x.Members(); !m.Has(v) {
+						return fmt.Errorf("there is no such entry")
+					}
+					x.Untagged.Remove(v)
+					x.Tagged.Remove(v)
+					if x.PVID == v {
+						x.PVID = 0
+					}
+				default:
+					return errStep
 				}
-				if st.Set.PVID == v {
-					x.PVID = v
-				} else if x.PVID == v {
-					x.PVID = 0
-				}
-			case Leave:
-				if m := x.Members(); !m.Has(v) {
-					return fmt.Errorf("there is no such entry")
-				}
-				x.Untagged.Remove(v)
-				x.Tagged.Remove(v)
-				if x.PVID == v {
-					x.PVID = 0
-				}
-			default:
-				return errStep
 			}
 		}
 		return nil
 	},
+}
+
+// span is VLANs that follow one another.
+type run struct{ from, to office.VID }
+
+func (s run) text() string {
+	if s.from == s.to {
+		return fmt.Sprint(s.from)
+	}
+	return fmt.Sprintf("%d-%d", s.from, s.to)
+}
+
+// ranges is a set as ranges.
+func ranges(s office.Set) (out []run) {
+	for v := range s.All() {
+		if n := len(out); n > 0 && out[n-1].to+1 == v {
+			out[n-1].to = v
+		} else {
+			out = append(out, run{v, v})
+		}
+	}
+	return out
+}
+
+// flagged is the entries of a port: VLANs that follow one another and have the
+// same flags are one.
+func flagged(x Setting) (out []run) {
+	m := x.Members()
+	for v := range m.All() {
+		if n := len(out); n > 0 && out[n-1].to+1 == v && slices.Equal(flags(x, v), flags(x, out[n-1].from)) {
+			out[n-1].to = v
+		} else {
+			out = append(out, run{v, v})
+		}
+	}
+	return out
 }
 
 // flags are those of a VLAN's entry, as `bridge vlan show` prints them.

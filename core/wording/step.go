@@ -22,12 +22,14 @@ const (
 	Shut   Op = "shut"   // Ports are shut
 	Open   Op = "open"   // Ports are opened
 	Save   Op = "save"   // what works is kept over a power cut
+	Fix    Op = "fix"    // something beside the memberships: a bundle, an address
 )
 
 // Step is one thing to do on a device.
 type Step struct {
 	Op               Op
 	VLAN             office.VID
+	Last             office.VID // of a range from VLAN; 0 where it is one
 	Ports            []int
 	Untagged, Tagged []int // of a page
 	Set              Setting
@@ -40,7 +42,7 @@ type Step struct {
 func Apply(d *Device, s State, st Step) (State, error) {
 	s = s.clone()
 	switch st.Op {
-	case Save:
+	case Save, Fix:
 		return s, nil
 	case Shut, Open:
 		for _, p := range st.Ports {
@@ -133,7 +135,12 @@ func (w *way) forget(where, text string) {
 // each does a step for the ports that differ, those with the same target at
 // once.
 func (w *way) each(same func(a, b Setting) bool, f func(ports []int, to Setting) Step) {
-	left := w.d.where(w.differ)
+	w.eachOf(func(int) bool { return true }, same, f)
+}
+
+// eachOf is each for some of the ports.
+func (w *way) eachOf(of func(p int) bool, same func(a, b Setting) bool, f func(ports []int, to Setting) Step) {
+	left := w.d.where(func(p int) bool { return of(p) && w.differ(p) })
 	for len(left) > 0 {
 		to := w.to.Ports[left[0]]
 		var now []int

@@ -86,6 +86,20 @@ func (s State) With(p int, x Setting) State {
 	return s
 }
 
+// Knowing is the state of a device that knows some VLANs beside those of its
+// ports.
+func (s State) Knowing(vs office.Set) State {
+	s.VLANs.AddAll(&vs)
+	return s
+}
+
+// Learnt is the VLANs that a state knows beside those of its ports.
+func (s State) Learnt() office.Set {
+	own := s.clone()
+	own.learn()
+	return s.VLANs.Minus(&own.VLANs)
+}
+
 // Equal says whether two states forward alike; VLANs without ports count only
 // where the device keeps a list of VLANs.
 func (s State) Equal(t State) bool { return slices.EqualFunc(s.Ports, t.Ports, Setting.Equal) }
@@ -112,15 +126,26 @@ var kinds = map[string]*kind{
 	"by-sub-interface": &bySubInterface, "by-inner-port": &byInnerPort, "linux": &linux,
 }
 
-// For is device i of an office with its wording; nil where it says none, or has
-// nothing to set.
+// For is device i of an office with its wording, the plain one where it says
+// none; nil where it has nothing to set.
 func For(n *span.Net, i int) *Device {
 	d := n.Office.Devices[i]
-	k := kinds[d.Wording.Name]
-	if k == nil || !n.Aware(i) {
+	if !n.Aware(i) {
 		return nil
 	}
+	k := kinds[d.Wording.Name]
+	if k == nil {
+		k = &plain
+	}
 	return &Device{d, n.Name, k}
+}
+
+// WordingName is the name of a device's wording, "plain" where it says none.
+func (d *Device) WordingName() string {
+	if d.kind == &plain {
+		return "plain"
+	}
+	return d.Wording.Name
 }
 
 // Planned is what device i should be set to.
