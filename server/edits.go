@@ -15,6 +15,8 @@ import (
 // Exactly one of member, pvid and lines says what it is.
 type EditRequest struct {
 	Base   int64          `json:"base" required:"true" minimum:"0" description:"the revision that the edit was made on"`
+	ID     string         `json:"id,omitempty" maxLength:"64" description:"a name that the page gave the request: asked again, it is not made again"`
+	Again  bool           `json:"again,omitempty" description:"it may have been made already: ask first"`
 	Member *MemberRequest `json:"member,omitempty"`
 	PVID   *PVIDRequest   `json:"pvid,omitempty"`
 	Lines  []string       `json:"lines,omitempty" description:"statements in bracket notation, or one of the verbs of the line"`

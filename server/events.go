@@ -16,18 +16,41 @@ func (s *Server) events(c fiber.Ctx) error {
 	if err != nil {
 		return err
 	}
-	events, done := r.watch()
+	if s.streams.Add(1) > mostStreams {
+		s.streams.Add(-1)
+		return fiber.NewError(fiber.StatusServiceUnavailable, fmt.Sprintf("%d pages listen already, the most that this server serves", mostStreams))
+	}
+	events, leave, ok := r.watch()
+	if !ok {
+		s.streams.Add(-1)
+		return fiber.NewError(fiber.StatusServiceUnavailable, fmt.Sprintf("%d pages listen to this office already, the most that it tells", mostWatchers))
+	}
+	done := func() {
+		leave()
+		s.streams.Add(-1)
+	}
 	_, now, err := r.current(c.Context())
 	if err != nil {
 		done()
 		return err
 	}
+	conn := c.RequestCtx().Conn()
 	c.Set("Content-Type", "text/event-stream")
 	c.Set("Cache-Control", "no-store")
 	return c.SendStreamWriter(func(w *bufio.Writer) {
 		defer done()
+		defer func() {
+			if e := recover(); e != nil {
+				s.log.Error("an event stream panicked", "panic", e)
+			}
+		}()
+		// Who does not read for a while is let go: he connects again.
+		flush := func() bool {
+			_ = conn.SetWriteDeadline(time.Now().Add(slowest))
+			return w.Flush() == nil
+		}
 		fmt.Fprintf(w, "retry: 500\nevent: at\ndata: %d\n\n", now.Revision)
-		if w.Flush() != nil {
+		if !flush() {
 			return
 		}
 		beat := time.NewTicker(3 * time.Second)
@@ -40,15 +63,11 @@ func (s *Server) events(c fiber.Ctx) error {
 				if !ok {
 					return
 				}
-				text, err := json.Marshal(e.data)
-				if err != nil {
-					return
-				}
-				fmt.Fprintf(w, "event: %s\nid: %d\ndata: %s\n\n", e.name, e.id, text)
+				fmt.Fprintf(w, "event: %s\nid: %d\ndata: %s\n\n", e.name, e.id, e.text)
 			case <-beat.C:
 				fmt.Fprint(w, "event: beat\ndata: \n\n")
 			}
-			if w.Flush() != nil {
+			if !flush() {
 				return
 			}
 		}
@@ -80,8 +99,8 @@ func (s *Server) here(c fiber.Ctx) error {
 	if err != nil {
 		return err
 	}
-	if len(q.Tab) > 40 || len(q.Port) > 100 {
-		return bad("tab", "a tab has up to 40 letters, a port up to 100")
+	if len(q.Tab) > 40 || len(q.Port) > 200 || !printable(q.Tab) || !printable(q.Port) {
+		return bad("tab", "a tab has up to 40 letters, a port up to 200, all of them seen")
 	}
 	text, err := json.Marshal(Somebody{Here: q, Name: name, Office: r.id})
 	if err != nil {
@@ -100,12 +119,10 @@ func (s *Server) someoneIs(text string) {
 		return
 	}
 	if r := s.known(x.Office); r != nil {
-		r.mu.Lock()
-		defer r.mu.Unlock()
 		name := "here"
 		if x.Found != "" {
 			name = "found"
 		}
-		r.tell(event{name, 0, x})
+		r.tell(name, 0, x)
 	}
 }

@@ -1,14 +1,16 @@
 package server
 
 import (
+	"context"
 	"fmt"
 	"strconv"
+	"strings"
 	"time"
 
 	"github.com/gofiber/fiber/v3"
 
 	"klammer/core/finding"
-	"klammer/core/notation"
+	"klammer/core/history"
 	"klammer/core/office"
 	"klammer/core/span"
 	"klammer/store"
@@ -16,7 +18,9 @@ import (
 
 // UndoRequest takes one edit back; to redo is to take the undoing back.
 type UndoRequest struct {
-	Revision int64 `json:"revision" required:"true" minimum:"1"`
+	Revision int64  `json:"revision" required:"true" minimum:"1"`
+	ID       string `json:"id,omitempty" maxLength:"64" description:"a name that the page gave the request: asked again, it is not done again"`
+	Again    bool   `json:"again,omitempty" description:"it may have been done already: ask first"`
 }
 
 func (s *Server) undo(c fiber.Ctx) error {
@@ -25,7 +29,7 @@ func (s *Server) undo(c fiber.Ctx) error {
 	if err != nil {
 		return err
 	}
-	v, err := r.undoEdit(c, name, q.Revision)
+	v, err := r.undoEdit(c.Context(), name, &q)
 	if err != nil {
 		return err
 	}
@@ -71,57 +75,37 @@ func (s *Server) history(c fiber.Ctx) error {
 	return c.JSON(out)
 }
 
-// unmake works an edit back on an office: the office without it, and the edit
-// that leads there.
-func unmake(o *office.Office, m *store.Made) (*office.Office, office.Edit, error) {
-	var e office.Edit
-	for i := len(m.Changes) - 1; i >= 0; i-- {
-		c := office.Change{At: m.Changes[i].At}
-		var err error
-		for _, side := range []struct {
-			text string
-			to   *office.Thing
-		}{{m.Changes[i].After, &c.Before}, {m.Changes[i].Before, &c.After}} {
-			if side.text == "" {
-				continue
-			}
-			if *side.to, err = notation.ReadThing(o, side.text); err != nil {
-				return nil, nil, &conflict{fmt.Sprintf("edit %d cannot be taken back: %s", m.Revision, err)}
-			}
-		}
-		e = append(e, c)
-		if o, err = office.Apply(o, office.Edit{c}); err != nil {
-			return nil, nil, &conflict{fmt.Sprintf("edit %d cannot be taken back: %s", m.Revision, err)}
-		}
-	}
-	return o, e, nil
-}
-
-// undoEdit takes back an edit that nothing later touches.
-func (r *room) undoEdit(c fiber.Ctx, author string, revision int64) (*OfficeView, error) {
-	all, err := r.store.History(c.Context(), r.id, revision-1, 1001)
+// undoEdit takes back an edit, exactly, or says who built upon it.
+func (r *room) undoEdit(ctx context.Context, author string, q *UndoRequest) (*OfficeView, error) {
+	m, ok, err := r.store.Edit(ctx, r.id, q.Revision)
 	if err != nil {
 		return nil, err
 	}
-	if len(all) == 0 || all[len(all)-1].Revision != revision {
-		return nil, bad("revision", "there is no edit %d to take back", revision)
+	if !ok {
+		return nil, bad("revision", "there is no edit %d to take back", q.Revision)
 	}
-	m := all[len(all)-1]
 	if m.UndoneBy != 0 {
-		return nil, &conflict{fmt.Sprintf("edit %d was taken back already", revision)}
+		return nil, &history.Conflict{Text: fmt.Sprintf("edit %d was taken back already", q.Revision)}
 	}
-	return r.edit(c.Context(), author, revision, revision, func(n *span.Net) (*planned, error) {
-		o, e, err := unmake(n.Office, &m)
+	return r.edit(ctx, asking{author: author, base: latest, undoes: q.Revision, token: q.ID, again: q.Again}, func(n *span.Net) (*planned, error) {
+		since, err := r.store.History(ctx, r.id, q.Revision, mostSince)
+		if err != nil {
+			return nil, err
+		}
+		o, e, err := history.TakeBack(n.Office, &m.Made, store.Edits(since))
 		if err != nil {
 			return nil, err
 		}
 		word := "undo: "
-		if m.Undoes != 0 {
+		if strings.HasPrefix(m.Summary, "undo: ") {
 			word = "redo: "
 		}
 		return &planned{o, e, cut(word + trimWord(m.Summary)), nil}, nil
 	})
 }
+
+// mostSince bounds the edits that are read to name who stands in the way.
+const mostSince = 1000
 
 // trimWord takes "undo: " or "redo: " off, so that they do not pile up.
 func trimWord(s string) string {
@@ -133,25 +117,26 @@ func trimWord(s string) string {
 	return s
 }
 
-// past is the office as it was at a revision, and the edit that leads there
-// from now, which is at another.
-func past(c fiber.Ctx, st *store.Store, id int64, now *office.Office, revision, at int64) (*office.Office, office.Edit, error) {
+// past is the office as it was at a revision; now is at another.
+func past(ctx context.Context, st *store.Store, id int64, now *office.Office, revision, at int64) (*office.Office, error) {
 	if revision < 1 || revision > at {
-		return nil, nil, bad("revision", "the office has the revisions 1 to %d", at)
+		return nil, bad("revision", "the office has the revisions 1 to %d", at)
 	}
-	since, err := st.HistoryPage(c.Context(), id, revision, at+1, int(at-revision)) // none that came after now was read
-	if err != nil {
-		return nil, nil, err
-	}
-	var all office.Edit
-	for i := range since {
-		o, e, err := unmake(now, &since[i])
+	const page = 500
+	for to := at; to > revision; { // none that came after now was read
+		since, err := st.HistoryPage(ctx, id, revision, to+1, page)
 		if err != nil {
-			return nil, nil, err
+			return nil, err
 		}
-		now, all = o, append(all, e...)
+		if len(since) == 0 {
+			return nil, fmt.Errorf("office %d: no edits between %d and %d", id, revision, to)
+		}
+		if now, err = history.Past(now, store.Edits(since)); err != nil {
+			return nil, err
+		}
+		to = since[len(since)-1].Revision - 1
 	}
-	return now, all, nil
+	return now, nil
 }
 
 // reportThen is the findings of the office that a request names, at the
@@ -169,7 +154,7 @@ func (s *Server) reportThen(c fiber.Ctx) (*finding.Report, error) {
 	if err != nil || revision == now.Revision {
 		return report, err
 	}
-	o, _, err := past(c, s.store, r.id, report.Net.Office, revision, now.Revision)
+	o, err := past(c.Context(), s.store, r.id, report.Net.Office, revision, now.Revision)
 	if err != nil {
 		return nil, err
 	}
@@ -190,7 +175,7 @@ func (s *Server) then(c fiber.Ctx) error {
 	if err != nil {
 		return err
 	}
-	o, _, err := past(c, s.store, r.id, report.Net.Office, revision, v.Revision)
+	o, err := past(c.Context(), s.store, r.id, report.Net.Office, revision, v.Revision)
 	if err != nil {
 		return err
 	}
@@ -204,12 +189,16 @@ func (s *Server) restore(c fiber.Ctx) error {
 	if err != nil {
 		return err
 	}
-	_, now, err := r.current(c.Context())
-	if err != nil {
-		return err
-	}
-	v, err := r.edit(c.Context(), name, now.Revision, 0, func(n *span.Net) (*planned, error) {
-		o, e, err := past(c, s.store, r.id, n.Office, q.Revision, r.revision) // the room is held: n is of that revision
+	v, err := r.edit(c.Context(), asking{author: name, base: latest, token: q.ID, again: q.Again}, func(n *span.Net) (*planned, error) {
+		then, err := past(c.Context(), s.store, r.id, n.Office, q.Revision, r.at()) // it is our turn: n is of that revision
+		if err != nil {
+			return nil, err
+		}
+		e, err := history.Diff(n.Office, then)
+		if err != nil {
+			return nil, err
+		}
+		o, err := office.Apply(n.Office, e)
 		if err != nil {
 			return nil, err
 		}

@@ -57,7 +57,7 @@ func (s *Server) create(c fiber.Ctx) error {
 	case q.Text != "" && q.Copy != 0:
 		return bad("copy", "an office starts from a text or as a copy, not both")
 	case q.Text != "":
-		f, err := notation.Read("text", q.Text)
+		f, err := notation.ReadWithin("text", q.Text)
 		if err != nil {
 			return mistaken("text", err, true)
 		}
@@ -71,14 +71,17 @@ func (s *Server) create(c fiber.Ctx) error {
 	}
 	d := office.NewDraft(o)
 	if t := strings.TrimSpace(q.Title); t != "" {
-		if strings.ContainsAny(t, "\r\n\t\x00") || len([]rune(t)) > 200 {
-			return bad("title", "a title is one line of up to 200 letters")
+		if err := office.CheckText("the title", t, 200, false); err != nil {
+			return bad("title", "%s", err)
 		}
 		d.SetTitle(t)
 	}
 	o, _ = d.Done()
 	if o.Title == "" {
 		return bad("title", "give the office a name")
+	}
+	if err := withinLimits(o); err != nil {
+		return err
 	}
 	if q.Try {
 		return c.JSON(OfficeSummary{Title: o.Title})
@@ -106,7 +109,11 @@ func (s *Server) remove(c fiber.Ctx) error {
 	if err != nil {
 		return err
 	}
-	if want := report.Net.Office.Title; c.Query("title") != want {
+	want := report.Net.Office.Title
+	if want == "" { // an older version could leave it so
+		want = fmt.Sprintf("office %d", r.id)
+	}
+	if c.Query("title") != want {
 		return bad("title", "the office is named %q: type that name to delete it", want)
 	}
 	if err := s.store.Delete(c.Context(), r.id); err != nil {

@@ -2,11 +2,14 @@ package server
 
 import (
 	"context"
+	"encoding/json"
 	"errors"
 	"fmt"
 	"sync"
+	"time"
 
 	"klammer/core/finding"
+	"klammer/core/history"
 	"klammer/core/office"
 	"klammer/core/span"
 	"klammer/store"
@@ -14,77 +17,150 @@ import (
 
 // room is one office in memory: what is in the database, worked out. Edits go
 // through it one at a time; nothing changes here before the database has it.
+//
+// Two locks: who writes or loads has the turn, for as long as the database and
+// the computation take, and waits for it no longer than its request lives; mu
+// guards what is shown, and is held for no more than a few pointers. So nobody
+// who only looks waits for a database that hangs.
 type room struct {
 	id    int64
 	store *store.Store
+	turn  chan struct{} // holds one token: whoever has it may write
 
 	mu       sync.Mutex
 	loaded   bool
+	gone     bool
 	revision int64
 	report   *finding.Report
 	shown    *OfficeView
 	watchers map[chan event]bool
 }
 
-// conflict is an edit that touches what somebody else has changed since.
-type conflict struct{ text string }
+// atMost is how long a request waits for the database, its turn included.
+const atMost = 10 * time.Second
 
-func (c *conflict) Error() string { return c.text }
+func newRoom(id int64, s *store.Store) *room {
+	r := &room{id: id, store: s, turn: make(chan struct{}, 1)}
+	r.turn <- struct{}{}
+	return r
+}
+
+// take waits for the turn.
+func (r *room) take(ctx context.Context) error {
+	select {
+	case <-r.turn:
+		return nil
+	case <-ctx.Done():
+		return fmt.Errorf("waiting for office %d: %w", r.id, ctx.Err())
+	}
+}
+
+func (r *room) give() { r.turn <- struct{}{} }
+
+// look is what is shown now; ok is false where it has to be loaded.
+func (r *room) look() (report *finding.Report, shown *OfficeView, ok bool) {
+	r.mu.Lock()
+	defer r.mu.Unlock()
+	return r.report, r.shown, r.loaded
+}
+
+// at is the revision that is shown.
+func (r *room) at() int64 {
+	r.mu.Lock()
+	defer r.mu.Unlock()
+	return r.revision
+}
 
 // current gives the office, loading it at the first need.
 func (r *room) current(ctx context.Context) (*finding.Report, *OfficeView, error) {
-	r.mu.Lock()
-	defer r.mu.Unlock()
+	if report, shown, ok := r.look(); ok {
+		return report, shown, nil
+	}
+	ctx, stop := context.WithTimeout(ctx, atMost)
+	defer stop()
+	if err := r.take(ctx); err != nil {
+		return nil, nil, err
+	}
+	defer r.give()
 	if err := r.load(ctx); err != nil {
 		return nil, nil, err
 	}
-	return r.report, r.shown, nil
+	report, shown, _ := r.look()
+	return report, shown, nil
 }
 
+// load reads the office where it is not in memory. The caller has the turn.
 func (r *room) load(ctx context.Context) error {
-	if r.loaded {
+	if _, _, ok := r.look(); ok {
 		return nil
 	}
 	o, rev, err := r.store.Load(ctx, r.id)
 	if err != nil {
 		return err
 	}
-	r.loaded, r.revision = true, rev
-	r.report = finding.Check(span.Compile(o))
-	r.shown = view(r.id, rev, r.report)
+	report := finding.Check(span.Compile(o))
+	r.show(rev, report, view(r.id, rev, report))
 	return nil
+}
+
+func (r *room) show(rev int64, report *finding.Report, v *OfficeView) {
+	r.mu.Lock()
+	defer r.mu.Unlock()
+	r.loaded, r.revision, r.report, r.shown = true, rev, report, v
+}
+
+// forget lets go of what is in memory: the database is asked again.
+func (r *room) forget() {
+	r.mu.Lock()
+	defer r.mu.Unlock()
+	r.loaded = false
 }
 
 // moved is called when the database says that the office is at a revision:
 // another server on it may have made an edit.
 func (r *room) moved(ctx context.Context, revision int64) {
-	r.mu.Lock()
-	defer r.mu.Unlock()
-	if !r.loaded || revision <= r.revision {
+	ctx, stop := context.WithTimeout(ctx, atMost)
+	defer stop()
+	if r.take(ctx) != nil {
+		r.forget() // whoever asks next reads it
+		return
+	}
+	defer r.give()
+	if _, _, ok := r.look(); !ok || revision <= r.at() {
 		return
 	}
 	r.reload(ctx)
 }
 
+// reload reads the office anew and tells who watches what is new. The caller
+// has the turn.
 func (r *room) reload(ctx context.Context) {
-	old := r.shown
-	r.loaded = false
+	_, old, _ := r.look()
+	r.forget()
 	if err := r.load(ctx); err != nil {
 		return // the next request tries again, and says what is wrong
 	}
-	r.publish(r.shown.since(old))
+	_, now, _ := r.look()
+	r.publish(now.since(old))
 }
 
 // event is what watchers are told: an edit, or where somebody is.
 type event struct {
 	name string
 	id   int64
-	data any
+	text []byte // JSON, made once for all who watch
 }
 
-func (r *room) publish(v *OfficeView) { r.tell(event{"edit", v.Revision, v}) }
+func (r *room) publish(v *OfficeView) { r.tell("edit", v.Revision, v) }
 
-func (r *room) tell(e event) {
+func (r *room) tell(name string, id int64, data any) {
+	text, err := json.Marshal(data)
+	if err != nil {
+		return
+	}
+	e := event{name, id, text}
+	r.mu.Lock()
+	defer r.mu.Unlock()
 	for w := range r.watchers {
 		select {
 		case w <- e:
@@ -95,11 +171,15 @@ func (r *room) tell(e event) {
 	}
 }
 
-// watch gives the views of all edits from now on.
-func (r *room) watch() (chan event, func()) {
-	c := make(chan event, 64)
+// watch gives the views of all edits from now on; false where the office is
+// watched by as many as it can be.
+func (r *room) watch() (c chan event, done func(), ok bool) {
+	c = make(chan event, 64)
 	r.mu.Lock()
 	defer r.mu.Unlock()
+	if len(r.watchers) >= mostWatchers || r.gone {
+		return nil, nil, false
+	}
 	if r.watchers == nil {
 		r.watchers = map[chan event]bool{}
 	}
@@ -111,133 +191,114 @@ func (r *room) watch() (chan event, func()) {
 			delete(r.watchers, c)
 			close(c)
 		}
-	}
+	}, true
 }
 
 // close ends all that watch.
 func (r *room) close() {
 	r.mu.Lock()
 	defer r.mu.Unlock()
-	r.loaded = false
+	r.loaded, r.gone = false, true
 	for w := range r.watchers {
 		delete(r.watchers, w)
 		close(w)
 	}
 }
 
+// asking is who asks for an edit, and on what.
+type asking struct {
+	author string
+	base   int64 // the revision that it was made on, or latest
+	undoes int64
+	token  string // the page's own name for the request
+	again  bool   // it may have been made already
+}
+
+// latest is the base of an edit that is worked out on whatever the office is.
+const latest = -2
+
 // edit plans a request on the newest office and commits it. Where others have
 // made edits since the request's base, it is merged, unless they touched the
 // same things.
-func (r *room) edit(ctx context.Context, author string, base int64, undoes int64,
-	plan func(*span.Net) (*planned, error)) (*OfficeView, error) {
-	r.mu.Lock()
-	defer r.mu.Unlock()
+func (r *room) edit(ctx context.Context, q asking, plan func(*span.Net) (*planned, error)) (*OfficeView, error) {
+	ctx, stop := context.WithTimeout(ctx, atMost)
+	defer stop()
+	if len(q.token) > 64 || !printable(q.token) {
+		return nil, bad("id", "a request's own name has up to 64 letters")
+	}
+	if err := r.take(ctx); err != nil {
+		return nil, err
+	}
+	defer r.give()
 	for range 5 {
 		if err := r.load(ctx); err != nil {
 			return nil, err
 		}
-		if base < 0 {
-			return nil, bad("base", "%d is no revision: they start at 0", base)
+		report, shown, _ := r.look()
+		if q.again && q.token != "" {
+			if rev, err := r.store.ByToken(ctx, r.id, q.token); err != nil {
+				return nil, err
+			} else if rev != 0 { // it was made: this is what it led to
+				return shown, nil
+			}
 		}
-		if base > r.revision {
-			return nil, bad("base", "revision %d is not there yet: the office is at %d", base, r.revision)
+		now := r.at()
+		switch {
+		case q.base == latest:
+		case q.base < 0:
+			return nil, bad("base", "%d is no revision: they start at 0", q.base)
+		case q.base > now:
+			return nil, bad("base", "revision %d is not there yet: the office is at %d", q.base, now)
 		}
-		x, err := plan(r.report.Net)
+		x, err := plan(report.Net)
 		if err != nil {
 			return nil, err
 		}
-		o, e, summary := x.office, x.edit, x.summary
-		if len(e) == 0 {
-			v := r.shown.since(r.shown)
-			return v, nil
+		if len(x.edit) == 0 {
+			return shown.since(shown), nil
 		}
-		if base < r.revision {
-			if err := r.untouched(ctx, base, e); err != nil {
+		if err := withinLimits(x.office); err != nil {
+			return nil, err
+		}
+		if q.base != latest && q.base < now {
+			if err := r.untouched(ctx, q.base, now, x.edit); err != nil {
 				return nil, err
 			}
 		}
-		report := r.report.Update(r.report.Net.Update(o))
-		rev, err := r.store.Commit(ctx, r.id, r.revision, e, store.Note{Author: author, Summary: summary, Undoes: undoes})
+		next := report.Update(report.Net.Update(x.office))
+		rev, err := r.store.Commit(ctx, r.id, now, x.edit, store.Note{Author: q.author, Summary: x.summary, Undoes: q.undoes, Token: q.token})
 		if errors.Is(err, store.ErrStale) {
-			old := r.shown
-			r.loaded = false
-			if err := r.load(ctx); err != nil {
-				return nil, err
-			}
-			r.publish(r.shown.since(old))
+			r.reload(ctx)
 			continue
 		}
 		if err != nil {
-			return nil, err
+			r.forget() // whatever the database has now, it is the truth
+			return nil, &uncertain{err}
 		}
-		old := r.shown
-		r.revision, r.report = rev, report
-		r.shown = view(r.id, rev, report)
-		v := r.shown.since(old)
-		v.Author, v.Summary = author, summary
-		r.publish(v)
-		return v, nil
+		v := view(r.id, rev, next)
+		r.show(rev, next, v)
+		told := v.since(shown)
+		told.Author, told.Summary = q.author, x.summary
+		r.publish(told)
+		return told, nil
 	}
-	return nil, &conflict{"others are changing the office too fast: try again"}
+	return nil, &history.Conflict{Text: "others are changing the office too fast: try again"}
 }
 
+// uncertain is a write that failed, of which it may not be known whether it was
+// done.
+type uncertain struct{ error }
+
+func (u *uncertain) Unwrap() error { return u.error }
+
 // untouched says whether no edit after base touches what e touches.
-func (r *room) untouched(ctx context.Context, base int64, e office.Edit) error {
-	since, err := r.store.History(ctx, r.id, base, 1000)
+func (r *room) untouched(ctx context.Context, base, now int64, e office.Edit) error {
+	if now-base > mostSince {
+		return &history.Conflict{Text: fmt.Sprintf("the office has moved on by %d edits since: look at it as it is now, and do it again", now-base)}
+	}
+	since, err := r.store.History(ctx, r.id, base, mostSince)
 	if err != nil {
 		return err
 	}
-	if r.revision-base > 1000 {
-		return &conflict{fmt.Sprintf("the office has moved on by %d edits since: look at it as it is now, and do it again", r.revision-base)}
-	}
-	for _, m := range standing(since, base) {
-		for _, c := range m.Changes {
-			for _, k := range e.Keys() {
-				if k.Clashes(c.Key) {
-					return &conflict{fmt.Sprintf("%s was changed meanwhile by %s (%s): look at it as it is now, and do it again", keyName(c.Key), m.Author, m.Summary)}
-				}
-			}
-		}
-	}
-	return nil
-}
-
-// standing leaves out edits that were taken back again, together with what took
-// them back: newest first, each one that stands cancels the one that it undoes.
-func standing(all []store.Made, base int64) []store.Made {
-	gone := map[int64]bool{}
-	var out []store.Made
-	for _, m := range all {
-		switch {
-		case gone[m.Revision]:
-		case m.Undoes > base:
-			gone[m.Undoes] = true
-		default:
-			out = append(out, m)
-		}
-	}
-	return out
-}
-
-// keyName is a key as people say it.
-func keyName(k office.Key) string {
-	kind, rest, ok := cutKey(k)
-	switch {
-	case !ok:
-		return "the office's name"
-	case kind == "port":
-		return "port " + rest
-	case kind == "vlan":
-		return "VLAN " + rest
-	}
-	return kind + " " + rest
-}
-
-func cutKey(k office.Key) (kind, rest string, ok bool) {
-	for i := range k {
-		if k[i] == ':' {
-			return string(k[:i]), string(k[i+1:]), true
-		}
-	}
-	return string(k), "", false
+	return history.Untouched(e, store.Edits(since), base)
 }

@@ -107,7 +107,7 @@ func (s *Server) edit(c fiber.Ctx) error {
 	if err != nil {
 		return err
 	}
-	v, err := r.edit(c.Context(), name, q.Base, 0, func(n *span.Net) (*planned, error) { return plan(n, &q) })
+	v, err := r.edit(c.Context(), asking{author: name, base: q.Base, token: q.ID, again: q.Again}, func(n *span.Net) (*planned, error) { return plan(n, &q) })
 	if err != nil {
 		return err
 	}
@@ -149,6 +149,9 @@ func (s *Server) preview(c fiber.Ctx) error {
 	}
 	x, err := plan(report.Net, &q)
 	if err != nil {
+		return err
+	}
+	if err := withinLimits(x.office); err != nil {
 		return err
 	}
 	out := report.Foretell(x.office)

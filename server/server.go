@@ -8,20 +8,27 @@ package server
 import (
 	"bytes"
 	"context"
+	"crypto/rand"
 	"encoding/json"
 	"errors"
 	"fmt"
+	"io"
 	"log/slog"
 	"net"
 	"net/url"
+	"runtime/debug"
 	"strconv"
 	"strings"
 	"sync"
+	"sync/atomic"
 	"time"
 
 	"github.com/gofiber/fiber/v3"
+	"github.com/gofiber/fiber/v3/middleware/recover"
 	"github.com/jackc/pgx/v5/pgconn"
 
+	"klammer/core/history"
+	"klammer/core/office"
 	"klammer/store"
 )
 
@@ -34,22 +41,40 @@ type Server struct {
 
 	mu    sync.Mutex
 	rooms map[int64]*room
+
+	streams atomic.Int64 // event streams that are open
 }
 
 // bodyLimit is the most bytes of a request: an office of 1,000 devices has a
 // tenth of that.
 const bodyLimit = 4 << 20
 
+// slowest is how long a request may take to be sent, and an answer to be read.
+const slowest = 30 * time.Second
+
 // New makes a server; it works until ctx ends.
 func New(ctx context.Context, s *store.Store, log *slog.Logger) *Server {
 	srv := &Server{store: s, log: log, stop: ctx, rooms: map[int64]*room{}}
 	srv.app = fiber.New(fiber.Config{
-		AppName:      "Klammer",
-		BodyLimit:    8 * bodyLimit, // what is a little too much is read, to be answered
-		ReadTimeout:  30 * time.Second,
-		IdleTimeout:  2 * time.Minute,
-		ErrorHandler: srv.fail,
+		AppName: "Klammer",
+		// A body is read by the route that wants one, and as it comes: nothing is
+		// made ready for what a header promises.
+		StreamRequestBody:            true,
+		DisablePreParseMultipartForm: true,
+		BodyLimit:                    bodyLimit,
+		// What is read of a request lives on: in edits, in events that are told
+		// later. The framework's own memory is used again for the next one.
+		Immutable:      true,
+		Concurrency:    mostConnections,
+		ReadTimeout:    slowest,
+		WriteTimeout:   slowest,
+		IdleTimeout:    2 * time.Minute,
+		ReadBufferSize: 16 << 10,
+		ErrorHandler:   srv.fail,
 	})
+	srv.app.Use(recover.New(recover.Config{EnableStackTrace: true, StackTraceHandler: func(c fiber.Ctx, e any) {
+		log.Error("a request panicked", "path", c.Path(), "panic", e, "stack", string(debug.Stack()))
+	}}))
 	srv.app.Use(guard)
 	for _, r := range srv.routes() {
 		srv.app.Add([]string{r.method}, r.path, r.handle)
@@ -122,7 +147,7 @@ func (s *Server) room(c fiber.Ctx) (*room, error) {
 	if r := s.known(id); r != nil {
 		return r, nil
 	}
-	r := &room{id: id, store: s.store}
+	r := newRoom(id, s.store)
 	if _, _, err := r.current(c.Context()); err != nil {
 		return nil, err
 	}
@@ -168,8 +193,11 @@ func guard(c fiber.Ctx) error {
 			return fiber.NewError(fiber.StatusUnsupportedMediaType, "the request is not JSON: send Content-Type: application/json")
 		}
 	}
-	if len(c.Body()) > bodyLimit {
+	if c.Request().Header.ContentLength() > bodyLimit {
 		return fiber.ErrRequestEntityTooLarge
+	}
+	if e := c.Get("Content-Encoding"); e != "" && !strings.EqualFold(e, "identity") {
+		return fiber.NewError(fiber.StatusUnsupportedMediaType, "nothing that is packed is unpacked: send the JSON as it is, without Content-Encoding")
 	}
 	c.Set("X-Content-Type-Options", "nosniff")
 	c.Set("Referrer-Policy", "no-referrer")
@@ -183,33 +211,56 @@ type Problem struct {
 	Field string `json:"field,omitempty" description:"the field that is wrong"`
 
 	Mistakes []MistakeView `json:"mistakes,omitempty" description:"what is wrong in a text in notation, at its places"`
+
+	Unsure bool `json:"unsure,omitempty" description:"it is not known whether the edit was kept: ask again under the same id"`
 }
 
 // fail turns an error into an answer with the right status.
 func (s *Server) fail(c fiber.Ctx, err error) error {
 	var field *badField
-	var clash *conflict
+	var clash *history.Conflict
+	var much *tooMuch
+	var maybe *uncertain
 	var web *fiber.Error
 	status, p := fiber.StatusInternalServerError, Problem{}
 	switch {
 	case errors.As(err, &field):
-		status, p = fiber.StatusBadRequest, Problem{field.text, field.field, field.mistakes}
+		status, p = fiber.StatusBadRequest, Problem{Error: field.text, Field: field.field, Mistakes: field.mistakes}
 	case errors.As(err, &clash):
-		status, p = fiber.StatusConflict, Problem{Error: clash.text}
+		status, p = fiber.StatusConflict, Problem{Error: clash.Text}
+	case errors.As(err, &much):
+		status, p = fiber.StatusUnprocessableEntity, Problem{Error: much.text}
 	case errors.Is(err, store.ErrNoOffice):
 		status, p = fiber.StatusNotFound, Problem{Error: "there is no office of that number", Field: "id"}
 	case errors.Is(err, fiber.ErrRequestEntityTooLarge):
 		status, p = fiber.StatusRequestEntityTooLarge, Problem{Error: fmt.Sprintf("that is more than %d MB, the most that is read at once", bodyLimit>>20)}
 	case errors.As(err, &web):
 		status, p = web.Code, Problem{Error: web.Message}
+	case noSpace(err):
+		status, p = fiber.StatusInsufficientStorage, Problem{Error: "The disk of the database is full: nothing was changed, and nothing can be until there is room."}
+		s.log.Error("database", "path", c.Path(), "error", err)
 	case databaseGone(err):
-		status, p = fiber.StatusServiceUnavailable, Problem{Error: "The database does not answer: nothing was changed. Klammer goes on as soon as it is back."}
+		status = fiber.StatusServiceUnavailable
+		p = Problem{Error: "The database does not answer: nothing was changed. Klammer goes on as soon as it is back."}
+		if errors.As(err, &maybe) && !pgconn.SafeToRetry(err) {
+			p = Problem{Error: "The database went away while this was being kept: it is asked again as soon as it is back.", Unsure: true}
+		} else if c.Method() == fiber.MethodGet {
+			p = Problem{Error: "The database does not answer. Klammer goes on as soon as it is back."}
+		}
 		s.log.Warn("database", "path", c.Path(), "error", err)
-	default:
-		p.Error = "This should not happen: " + err.Error()
-		s.log.Error("request", "path", c.Path(), "error", err)
+	default: // its words are for the log; the page shows where to look
+		number := strings.ToLower(rand.Text()[:8])
+		p.Error = "This should not happen. The log has it under the number " + number + "."
+		p.Unsure = errors.As(err, &maybe)
+		s.log.Error("request", "number", number, "method", c.Method(), "path", c.Path(), "error", err)
 	}
 	return c.Status(status).JSON(p)
+}
+
+// noSpace says whether the database has no room on its disk (SQLSTATE 53100).
+func noSpace(err error) bool {
+	var pg *pgconn.PgError
+	return errors.As(err, &pg) && pg.Code == "53100"
 }
 
 // databaseGone tells a database that cannot be reached from one that refuses.
@@ -220,6 +271,9 @@ func databaseGone(err error) bool {
 	}
 	var connect *pgconn.ConnectError
 	var network net.Error
+	if errors.Is(err, io.EOF) || errors.Is(err, io.ErrUnexpectedEOF) || errors.Is(err, net.ErrClosed) {
+		return true
+	}
 	return errors.As(err, &connect) || errors.As(err, &network) || pgconn.SafeToRetry(err) ||
 		errors.Is(err, context.DeadlineExceeded) || strings.Contains(err.Error(), "conn closed") || strings.Contains(err.Error(), "unexpected EOF")
 }
@@ -227,9 +281,13 @@ func databaseGone(err error) bool {
 // body reads a JSON body strictly: an unknown field or a wrong type is an
 // error that names it.
 func body(c fiber.Ctx, into any) error {
-	d := json.NewDecoder(bytes.NewReader(c.Body()))
+	text, err := received(c)
+	if err != nil {
+		return err
+	}
+	d := json.NewDecoder(bytes.NewReader(text))
 	d.DisallowUnknownFields()
-	err := d.Decode(into)
+	err = d.Decode(into)
 	if err == nil && d.More() {
 		err = errors.New("something follows the JSON document")
 	}
@@ -244,6 +302,22 @@ func body(c fiber.Ctx, into any) error {
 		return bad(strings.Trim(name, `"`), "no such field is known here")
 	}
 	return bad("body", "this is not the JSON that is wanted: %s", strings.TrimPrefix(err.Error(), "json: "))
+}
+
+// received reads a request's body, up to its limit and never unpacked.
+func received(c fiber.Ctx) ([]byte, error) {
+	stream := c.Request().BodyStream()
+	if stream == nil {
+		return bytes.Clone(c.Request().Body()), nil
+	}
+	text, err := io.ReadAll(io.LimitReader(stream, bodyLimit+1))
+	if err != nil {
+		return nil, fiber.NewError(fiber.StatusRequestTimeout, "the request did not come in whole")
+	}
+	if len(text) > bodyLimit {
+		return nil, fiber.ErrRequestEntityTooLarge
+	}
+	return text, nil
 }
 
 func typeName(e *json.UnmarshalTypeError) string {
@@ -265,7 +339,10 @@ const authorCookie = "klammer_name"
 
 func author(c fiber.Ctx) (string, error) {
 	name, err := url.QueryUnescape(c.Cookies(authorCookie))
-	if err != nil || strings.TrimSpace(name) == "" {
+	if err == nil {
+		name, err = checkName(name)
+	}
+	if err != nil {
 		return "", fiber.NewError(fiber.StatusUnauthorized, "say who you are first: the history names who made an edit")
 	}
 	return name, nil
@@ -273,8 +350,8 @@ func author(c fiber.Ctx) (string, error) {
 
 func checkName(name string) (string, error) {
 	name = strings.Join(strings.Fields(name), " ")
-	if name == "" || len([]rune(name)) > 60 {
-		return "", bad("name", "a name has 1 to 60 letters")
+	if err := office.CheckText("the name", name, 60, false); err != nil {
+		return "", bad("name", "%s: a name has 1 to 60 letters", err)
 	}
 	return name, nil
 }

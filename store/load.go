@@ -9,6 +9,7 @@ import (
 
 	"github.com/jackc/pgx/v5"
 
+	"klammer/core/history"
 	"klammer/core/notation"
 	"klammer/core/office"
 )
@@ -339,23 +340,38 @@ func (l *loader) plugs() error {
 		})
 }
 
-// Made is an edit that was made.
+// Made is an edit that was made, and when.
 type Made struct {
-	Revision int64
-	Author   string
-	At       time.Time
-	Summary  string
-	Undoes   int64 // 0 for none
-	UndoneBy int64 // 0 for none
-	Changes  []Change
+	history.Made
+	At time.Time
 }
 
-// Change is one change of an edit: statements in bracket notation, "" for what
-// was not there.
-type Change struct {
-	Key           office.Key
-	Before, After string
-	At            int
+// Edits are made edits without their times.
+func Edits(all []Made) []history.Made {
+	out := make([]history.Made, len(all))
+	for i := range all {
+		out[i] = all[i].Made
+	}
+	return out
+}
+
+// Edit is one edit; false where there is none of that revision.
+func (s *Store) Edit(ctx context.Context, id, revision int64) (Made, bool, error) {
+	all, err := s.HistoryPage(ctx, id, revision-1, revision+1, 1)
+	if err != nil || len(all) == 0 {
+		return Made{}, false, err
+	}
+	return all[0], true, nil
+}
+
+// ByToken is the revision of the edit that was asked for under a name, 0 where
+// it was not made.
+func (s *Store) ByToken(ctx context.Context, id int64, token string) (revision int64, err error) {
+	err = s.pool.QueryRow(ctx, "SELECT revision FROM edit WHERE office_id = $1 AND token = $2", id, token).Scan(&revision)
+	if errors.Is(err, pgx.ErrNoRows) {
+		return 0, nil
+	}
+	return revision, err
 }
 
 // History lists the edits after revision since with their changes, the newest
@@ -366,7 +382,7 @@ func (s *Store) History(ctx context.Context, id, since int64, max int) ([]Made, 
 
 // HistoryPage is [Store.History] for edits before a revision; 0 is no bound.
 func (s *Store) HistoryPage(ctx context.Context, id, since, before int64, max int) ([]Made, error) {
-	rows, err := s.pool.Query(ctx, `WITH e AS (SELECT * FROM edit WHERE office_id = $1 AND revision > $2 AND ($4 = 0 OR revision < $4) ORDER BY revision DESC LIMIT $3)
+	rows, err := s.pool.Query(ctx, `WITH e AS (SELECT * FROM edit WHERE office_id = $1 AND revision > $2 AND ($4::bigint = 0 OR revision < $4::bigint) ORDER BY revision DESC LIMIT $3)
 		SELECT e.revision, e.author, e.made_at, e.summary, COALESCE(e.undoes, 0),
 			COALESCE((SELECT max(u.revision) FROM edit u WHERE u.office_id = e.office_id AND u.undoes = e.revision), 0),
 			c.key, COALESCE(c.before, ''), COALESCE(c.after, ''), c.at_place
@@ -377,7 +393,7 @@ func (s *Store) HistoryPage(ctx context.Context, id, since, before int64, max in
 	}
 	var all []Made
 	var m Made
-	var c Change
+	var c history.Change
 	_, err = pgx.ForEachRow(rows, []any{&m.Revision, &m.Author, &m.At, &m.Summary, &m.Undoes, &m.UndoneBy, &c.Key, &c.Before, &c.After, &c.At}, func() error {
 		if len(all) == 0 || all[len(all)-1].Revision != m.Revision {
 			x := m

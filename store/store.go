@@ -44,6 +44,14 @@ func Open(ctx context.Context, url string) (*Store, error) {
 		return nil, fmt.Errorf("the database address is not one: %w", err)
 	}
 	cfg.ConnConfig.ConnectTimeout = 5 * time.Second
+	// A database that hangs, or a lock that is never let go, ends a request and
+	// not the server.
+	for name, value := range map[string]string{"statement_timeout": "15000", "lock_timeout": "5000", "idle_in_transaction_session_timeout": "15000", "application_name": "klammer"} {
+		if _, said := cfg.ConnConfig.RuntimeParams[name]; !said {
+			cfg.ConnConfig.RuntimeParams[name] = value
+		}
+	}
+	cfg.MaxConns = max(cfg.MaxConns, 12)
 	address := fmt.Sprintf("%s:%d/%s", cfg.ConnConfig.Host, cfg.ConnConfig.Port, cfg.ConnConfig.Database)
 	pool, err := pgxpool.NewWithConfig(ctx, cfg)
 	if err != nil {
@@ -102,6 +110,9 @@ type Note struct {
 	Author  string
 	Summary string
 	Undoes  int64 // the revision that it takes back; 0 for none
+	// Token names the request, so that asked again it is not made again; ""
+	// where it has none.
+	Token string
 }
 
 // Import adds a whole office in one transaction, as its first edit.
@@ -189,8 +200,8 @@ func commit(ctx context.Context, tx pgx.Tx, id, base int64, e office.Edit, note 
 	if note.Undoes != 0 {
 		undoes = note.Undoes
 	}
-	w.queue("INSERT INTO edit (office_id, revision, author, summary, undoes) VALUES ($1, $2, $3, $4, $5)",
-		id, base+1, note.Author, note.Summary, undoes)
+	w.queue("INSERT INTO edit (office_id, revision, author, summary, undoes, token) VALUES ($1, $2, $3, $4, $5, $6)",
+		id, base+1, note.Author, note.Summary, undoes, null(note.Token))
 	for i, c := range e {
 		w.queue("INSERT INTO edit_change (office_id, revision, place, key, before, after, at_place) VALUES ($1, $2, $3, $4, $5, $6, $7)",
 			id, base+1, i, string(c.Key()), text(c.Before), text(c.After), c.At)

@@ -44,6 +44,8 @@ func (w *writer) change(c office.Change) {
 			w.office, c.At, t.A.Device, t.A.Port, t.B.Device, t.B.Port)
 	case office.Plug:
 		w.plug(t, c)
+	case office.Order:
+		w.order(t)
 	case nil:
 		w.remove(c)
 	}
@@ -68,6 +70,24 @@ func (w *writer) remove(c office.Change) {
 	case office.Plug:
 		w.queue("DELETE FROM plug WHERE port_id = "+portID+" AND name = $4", w.office, t.Port.Device, t.Port.Port, t.Name)
 		w.closeUp("plug", c.At)
+	}
+}
+
+// order gives the things of a list the places of an order.
+func (w *writer) order(o office.Order) {
+	const set = " SET place = o.place - 1 FROM unnest($2::text[]) WITH ORDINALITY AS o (item, place)"
+	switch o.List {
+	case "uses":
+		w.queue("UPDATE port_use x"+set+" WHERE x.office_id = $1 AND x.name = o.item", w.office, o.Items)
+	case "plans":
+		w.queue("UPDATE port_plan x"+set+" WHERE x.office_id = $1 AND x.name = o.item", w.office, o.Items)
+	case "devices":
+		w.queue("UPDATE device x"+set+" WHERE x.office_id = $1 AND x.name = o.item", w.office, o.Items)
+	case "cables": // by one of their ends: there is one cable a port
+		w.queue("UPDATE cable x"+set+`, cable_end e, port p, device d WHERE x.office_id = $1 AND e.cable_id = x.id AND p.id = e.port_id AND d.id = p.device_id
+			AND (o.item = d.name || '.' || p.name || ' ' || (SELECT f.name || '.' || q.name FROM cable_end z JOIN port q ON q.id = z.port_id JOIN device f ON f.id = q.device_id WHERE z.cable_id = x.id AND z.port_id <> e.port_id))`, w.office, o.Items)
+	case "plugs":
+		w.queue("UPDATE plug x"+set+", port p, device d WHERE x.office_id = $1 AND p.id = x.port_id AND d.id = p.device_id AND o.item = d.name || '.' || p.name || ' ' || x.name", w.office, o.Items)
 	}
 }
 

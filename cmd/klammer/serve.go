@@ -72,6 +72,8 @@ func defaultData() string {
 }
 
 func serve(ctx context.Context, cmd *cobra.Command, listen, data, load string) error {
+	ctx, end := context.WithCancel(ctx)
+	defer end()
 	out := cmd.OutOrStdout()
 	log := slog.New(slog.NewTextHandler(cmd.ErrOrStderr(), nil))
 	l, err := listenOn(out, listen)
@@ -89,7 +91,14 @@ func serve(ctx context.Context, cmd *cobra.Command, listen, data, load string) e
 		if err != nil {
 			return err
 		}
+		watched := make(chan struct{})
+		go func() {
+			defer close(watched)
+			c.Watch(ctx, log)
+		}()
 		defer func() {
+			end()
+			<-watched
 			if err := c.Stop(); err != nil {
 				log.Error("stopping the database", "error", err)
 			}

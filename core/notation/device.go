@@ -204,11 +204,17 @@ func (r *reader) setting(d *office.Device, c *cursor) (at []int, s *office.Shape
 		return nil, nil, "", f
 	}
 	sh, f := shape(r.draft, c)
+	if f == nil {
+		f = r.spend(len(at)+(len(sh.Tagged)+len(sh.Untagged))/64, 0)
+	}
 	if f != nil {
 		return nil, nil, "", f
 	}
 	if c.accept("because") {
 		t, f := c.text("the reason, in quotes,")
+		if f == nil {
+			f = r.checked(t, "the reason", office.MostText, false)
+		}
 		if f != nil {
 			return nil, nil, "", f
 		}
@@ -220,6 +226,9 @@ func (r *reader) setting(d *office.Device, c *cursor) (at []int, s *office.Shape
 func (r *reader) ports(d *office.Device, c *cursor) *fault {
 	for {
 		t, f := c.text("a port's name")
+		if f == nil {
+			f = r.checked(t, "a port's name", office.MostName, false)
+		}
 		if f != nil {
 			return f
 		}
@@ -231,6 +240,9 @@ func (r *reader) ports(d *office.Device, c *cursor) *fault {
 		inside := ""
 		if c.accept("as") {
 			t, f := c.text("the port's name inside the device")
+			if f == nil {
+				f = r.checked(t, "the port's name inside the device", office.MostName, false)
+			}
 			if f != nil {
 				return f
 			}
@@ -256,6 +268,9 @@ func (r *reader) ports(d *office.Device, c *cursor) *fault {
 		if d.Front()+len(names) > 4096 {
 			return faultf(it.at, "a device has at most 4096 ports")
 		}
+		if f := r.spend(len(names), it.at); f != nil {
+			return f
+		}
 		d.Grow(len(names))
 		for _, n := range names {
 			if err := d.AddPort(n, inside, speed); err != nil {
@@ -270,6 +285,9 @@ func (r *reader) ports(d *office.Device, c *cursor) *fault {
 
 func (r *reader) bundle(d *office.Device, c *cursor) (string, *fault) {
 	t, f := c.text("the bundle's name")
+	if f == nil {
+		f = r.checked(t, "a bundle's name", office.MostName, false)
+	}
 	if f != nil {
 		return "", f
 	}
@@ -313,6 +331,9 @@ func (r *reader) bundle(d *office.Device, c *cursor) (string, *fault) {
 
 func (r *reader) inner(d *office.Device, c *cursor) (string, *fault) {
 	t, f := c.text("the inner port's name")
+	if f == nil {
+		f = r.checked(t, "an inner port's name", office.MostName, false)
+	}
 	if f != nil {
 		return "", f
 	}
@@ -329,6 +350,7 @@ func (r *reader) inner(d *office.Device, c *cursor) (string, *fault) {
 	if f == nil && c.accept("because") {
 		var why token
 		if why, f = c.text("the reason, in quotes,"); f == nil {
+			f = r.checked(why, "the reason", office.MostText, false)
 			because = why.text
 		}
 	}
@@ -485,6 +507,9 @@ func (r *reader) address(d *office.Device, c *cursor) (string, *fault) {
 			a.On = p.text
 		case t.is("zone"):
 			z, f := c.text("the zone's name")
+			if f == nil {
+				f = r.checked(z, "a zone's name", office.MostName, false)
+			}
 			if f != nil {
 				return key, f
 			}

@@ -41,6 +41,9 @@ func (r *reader) other(c *cursor, s *statement) *fault {
 		return faultf(c.end, "what about %s? Ports and a shape, as in %s 1-4: 130, or a statement of a device", d.Name, d.Name)
 	}
 	if n := c.peek(); n.kind == word && keywords[n.text] && n.text != "last" {
+		if f := r.spend(len(d.Ports), n.at); f != nil {
+			return f
+		}
 		x := d.Clone().Seal()
 		if _, _, f := r.inDevice(x, c, nil); f != nil {
 			return f
@@ -110,6 +113,9 @@ func (r *reader) remove(c *cursor, t token) *fault {
 	d, err := r.draft.FindDevice(t.text)
 	if err != nil {
 		return faultf(t.at, "%s", err)
+	}
+	if f := r.spend(len(d.Ports), t.at); f != nil {
+		return f
 	}
 	if n := c.peek(); n.kind == word && keywords[n.text] && n.text != "last" {
 		c.next()

@@ -114,6 +114,13 @@ func Thing(t office.Thing) string {
 			return "-" + t.Port.Device + " " + listName(t.Port.Port)
 		}
 		return t.Port.Device + " " + listName(t.Port.Port) + ": " + settingText(t.Shape, t.Because)
+	case office.Order:
+		var b strings.Builder
+		b.WriteString("order " + t.List)
+		for _, x := range t.Items {
+			b.WriteString(" " + quote(x))
+		}
+		return b.String()
 	case office.Cable:
 		return "cable " + Ref(t.A) + " " + Ref(t.B)
 	case office.Plug:

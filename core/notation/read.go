@@ -68,6 +68,9 @@ type reader struct {
 	line     cursor
 	seen     map[string]int // in a file: what was said, and in which line
 	onLine   bool
+	bounded  bool     // what it may do has an end
+	history  bool     // it reads what was kept before
+	work     int      // what was done so far, for [mostWork]
 	half     []string // devices whose ports could not all be read: what names one of those is no further mistake
 }
 
@@ -83,18 +86,56 @@ func Read(name, text string) (*File, error) {
 	return &File{o, r.comments}, nil
 }
 
+// ReadWithin is [Read] for a text that somebody sends: it stops where it would
+// be more work than one edit may be.
+func ReadWithin(name, text string) (*File, error) {
+	r := &reader{name: name, draft: office.NewDraft(&office.Office{}), seen: map[string]int{}, bounded: true}
+	r.run(r.split(text))
+	if len(r.mistakes) > 0 {
+		return nil, (&Mistakes{name, r.mistakes}).sorted()
+	}
+	o, _ := r.draft.Done()
+	return &File{o, r.comments}, nil
+}
+
 // Line reads statements as a change of o: as in a file, further `DEVICE PORTS:
 // SHAPE`, `DEVICE STATEMENT` for what stands in a device, and a leading minus
 // that removes. It gives the changed office and the edit that leads to it. The
 // error is a [*Mistakes].
 func Line(o *office.Office, text string) (*office.Office, office.Edit, error) {
-	r := &reader{name: "line", draft: office.NewDraft(o), onLine: true}
+	r := &reader{name: "line", draft: office.NewDraft(o), onLine: true, bounded: true}
 	r.run(r.split(text))
 	if len(r.mistakes) > 0 {
 		return nil, nil, (&Mistakes{"line", r.mistakes}).sorted()
 	}
 	n, e := r.draft.Done()
 	return n, e, nil
+}
+
+// What one text may ask for. A text that is typed or sent by a page is bounded;
+// a file that somebody reads on his own machine is bounded by its mistakes only.
+const (
+	mostMistakes = 500
+	mostHints    = 50
+	mostWork     = 2_000_000 // ports made, copied or set, and VLANs named
+)
+
+// spend counts work; on the line, too much of it is a mistake.
+func (r *reader) spend(n, at int) *fault {
+	r.work += n
+	if r.bounded && r.work > mostWork {
+		return faultf(at, "this is more than one edit may do (%d ports made, copied or set): take it in parts", mostWork)
+	}
+	return nil
+}
+
+// enough says whether there are so many mistakes, or so much was asked for, that
+// nothing further is read.
+func (r *reader) enough() bool {
+	if len(r.mistakes) >= mostHints {
+		r.draft.Quiet()
+	}
+	return len(r.mistakes) >= mostMistakes || r.bounded && r.work > mostWork
 }
 
 func (r *reader) wrong(line, indent int, text string, f *fault) {
@@ -180,12 +221,18 @@ func (r *reader) run(all []statement) {
 	}
 	if r.onLine { // what is typed happens in the order in which it is typed
 		for i := range all {
+			if r.enough() {
+				return
+			}
 			r.statement(&all[i], phases[kinds[i]])
 		}
 		return
 	}
 	for p, kind := range phases {
 		for i := range all {
+			if r.enough() {
+				return
+			}
 			if int(kinds[i]) == p {
 				r.statement(&all[i], kind)
 			}
@@ -263,6 +310,9 @@ func (r *reader) office(c *cursor) (string, *fault) {
 	if f != nil {
 		return "office", f
 	}
+	if f := r.checked(t, "the office's name", 200, false); f != nil {
+		return "office", f
+	}
 	if !r.again("office") {
 		r.draft.SetTitle(t.text)
 	}
@@ -289,7 +339,11 @@ func (r *reader) vlan(c *cursor) (string, *fault) {
 		return key, faultf(t.at, "%s", err)
 	}
 	if c.peek().kind == quoted {
-		v.Note = c.next().text
+		t := c.next()
+		if f := r.checked(t, "the note", office.MostText, true); f != nil {
+			return key, f
+		}
+		v.Note = t.text
 	}
 	for c.more() {
 		t := c.next()
@@ -325,9 +379,23 @@ func (r *reader) vlan(c *cursor) (string, *fault) {
 	return key, nil
 }
 
+// checked checks a name or a sentence, see [office.CheckText].
+func (r *reader) checked(t token, what string, most int, empty bool) *fault {
+	if r.history { // what was kept once can be read
+		return nil
+	}
+	if err := office.CheckText(what, t.text, most, empty); err != nil {
+		return faultf(t.at, "%s", err)
+	}
+	return nil
+}
+
 // plainWord takes a name for a use, a plan or a device.
 func plainWord(c *cursor, what string) (token, *fault) {
 	t, f := c.word(what)
+	if f == nil && len(t.text) > office.MostName {
+		return t, faultf(t.at, "this name has %d letters: at most %d", len(t.text), office.MostName)
+	}
 	if f == nil && !plainName(t.text) {
 		return t, faultf(t.at, "%q is no name: it starts with a letter or digit, then letters, digits, _ . and -", t.text)
 	}
@@ -418,6 +486,9 @@ func (r *reader) planLine(c *cursor) (l office.PlanLine, f *fault) {
 // cable reads two ports, or two bundles whose members are cabled in order.
 func (r *reader) cable(c *cursor, remove bool) (string, *fault) {
 	at := c.peek().at
+	if f := r.spend(1+len(r.draft.Office().Cables)/256, at); f != nil {
+		return "", f
+	}
 	a, f := portRef(r.draft, c)
 	if f != nil {
 		return "", f
@@ -484,12 +555,18 @@ func cablePairs(d *office.Draft, a, b office.PortRef) ([]office.Cable, error) {
 func (r *reader) plug(c *cursor) (string, *fault) {
 	at := c.peek().at
 	p := office.Plug{}
-	var f *fault
+	f := r.spend(1+len(r.draft.Office().Plugs)/256, at)
+	if f != nil {
+		return "", f
+	}
 	if p.Port, f = portRef(r.draft, c); f != nil {
 		return "", f
 	}
 	t, f := c.text("what is plugged in, in quotes,")
 	if f != nil {
+		return "", f
+	}
+	if f := r.checked(t, "the name of a plug", office.MostName, false); f != nil {
 		return "", f
 	}
 	p.Name = t.text

@@ -14,6 +14,9 @@ func ReadThing(o *office.Office, text string) (office.Thing, error) {
 	c := *o // without the thing itself, so that it can be stated
 	kind, rest, _ := strings.Cut(text, " ")
 	second, _, _ := strings.Cut(rest, " ")
+	if kind == "order" { // only in the history: an order is no statement
+		return readOrder(rest)
+	}
 	switch kind {
 	case "vlan":
 		c.VLANs = without(o.VLANs, func(v *office.VLAN) bool { return fmt.Sprint(v.VID) == second })
@@ -33,7 +36,7 @@ func ReadThing(o *office.Office, text string) (office.Thing, error) {
 	default:
 		return readSetting(o, text)
 	}
-	r := &reader{name: "edit", draft: office.NewDraft(&c), onLine: true}
+	r := &reader{name: "edit", draft: office.NewDraft(&c), onLine: true, history: true}
 	r.run(r.split(text))
 	if len(r.mistakes) > 0 {
 		return nil, (&Mistakes{"edit", r.mistakes}).sorted()
@@ -48,8 +51,20 @@ func ReadThing(o *office.Office, text string) (office.Thing, error) {
 	return e[0].After, nil
 }
 
+func readOrder(text string) (office.Thing, error) {
+	toks, _, bad, why := scan(text, nil)
+	if bad >= 0 || len(toks) == 0 {
+		return nil, fmt.Errorf("%q is no order: %s", text, why)
+	}
+	r := office.Order{List: toks[0].text, Items: []string{}}
+	for _, t := range toks[1:] {
+		r.Items = append(r.Items, t.text)
+	}
+	return r, nil
+}
+
 func readSetting(o *office.Office, text string) (office.Thing, error) {
-	r := &reader{name: "edit", draft: office.NewDraft(o), onLine: true}
+	r := &reader{name: "edit", draft: office.NewDraft(o), onLine: true, history: true}
 	body, remove := strings.CutPrefix(text, "-")
 	toks, _, bad, why := scan(body, nil)
 	if bad >= 0 || len(toks) < 2 {

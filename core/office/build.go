@@ -5,6 +5,8 @@ import (
 	"net/netip"
 	"slices"
 	"strings"
+	"unicode"
+	"unicode/utf8"
 )
 
 // NewDevice starts a device that bridges and has no ports yet.
@@ -259,6 +261,31 @@ func CheckVLANName(s string) error {
 	return nil
 }
 
+// CheckText says whether a text may name something, or say something of it: it
+// is not empty where it may not be, not longer than most letters, and all of it
+// is seen: no control characters, none that take no place or turn the direction
+// of what stands around them.
+func CheckText(what, s string, most int, empty bool) error {
+	if strings.TrimSpace(s) == "" && !(empty && s == "") {
+		return fmt.Errorf("%s is empty: give it letters that are seen", what)
+	}
+	if n := utf8.RuneCountInString(s); n > most {
+		return fmt.Errorf("%s has %d letters: at most %d", what, n, most)
+	}
+	for _, c := range s {
+		if unicode.IsControl(c) || unicode.Is(unicode.Cf, c) || unicode.Is(unicode.Co, c) || c == 0x2028 || c == 0x2029 || c == unicode.ReplacementChar {
+			return fmt.Errorf("%s has the letter U+%04X, which is not seen: take it out", what, c)
+		}
+	}
+	return nil
+}
+
+// The most letters of a name, and of what is said in a sentence.
+const (
+	MostName = 100
+	MostText = 500
+)
+
 // list is "a, b or c", the nearest to s first among equals left to the reader.
 func list[T ~string](all []T, s string) string {
 	var names []string
@@ -280,6 +307,9 @@ func hint(s string, names []string, otherwise string) string {
 
 // Nearest is the one of names that s was most likely meant to be, or "".
 func Nearest(s string, names []string) string {
+	if len(s) > MostName || len(names) > mostNear {
+		return ""
+	}
 	best, at := "", 1+len(s)/3
 	for _, n := range names {
 		if d := distance(s, n, at); d < at {
@@ -288,6 +318,9 @@ func Nearest(s string, names []string) string {
 	}
 	return best
 }
+
+// mostNear bounds the names that one is compared with.
+const mostNear = 5000
 
 // distance is the number of letters to add, drop, change or swap, up to most.
 func distance(a, b string, most int) int {

@@ -16,6 +16,10 @@ type Draft struct {
 	edit Edit
 	ix   draftIndex
 	own  bool // the slices and maps above are the draft's own
+	// mine is the devices that Set cloned: nobody else has them yet, so that
+	// setting a thousand ports clones a device once.
+	mine  map[*Device]bool
+	quiet bool // errors name no nearest name
 }
 
 type draftIndex struct {
@@ -32,6 +36,17 @@ type plugID struct {
 	name string
 }
 
+// Quiet keeps the nearest names out of errors: they cost time, and after many
+// mistakes nobody reads them.
+func (d *Draft) Quiet() { d.quiet = true }
+
+func (d *Draft) hint(s string, names func() []string, otherwise string) string {
+	if d.quiet {
+		return ": " + otherwise
+	}
+	return hint(s, names(), otherwise)
+}
+
 // NewDraft starts from o.
 func NewDraft(o *Office) *Draft { return &Draft{o: *o} }
 
@@ -41,7 +56,7 @@ func (d *Draft) Office() *Office { return &d.o }
 // Done gives the new office and the edit that leads to it.
 func (d *Draft) Done() (*Office, Edit) {
 	o := d.o
-	d.own = false
+	d.own, d.mine = false, nil
 	return &o, d.edit
 }
 
@@ -110,11 +125,13 @@ func (d *Draft) findDevice(name string) (int, error) {
 			}
 		}
 	}
-	var names []string
-	for _, x := range d.o.Devices {
-		names = append(names, x.Name)
+	names := func() (names []string) {
+		for _, x := range d.o.Devices {
+			names = append(names, x.Name)
+		}
+		return names
 	}
-	return 0, fmt.Errorf("no device is named %s%s", name, hint(name, names, "declare it with device "+name+" switch"))
+	return 0, fmt.Errorf("no device is named %s%s", name, d.hint(name, names, "declare it with device "+name+" switch"))
 }
 
 // FindVLAN is the VID of a registered VLAN's name.
@@ -123,7 +140,7 @@ func (d *Draft) FindVLAN(name string) (VID, error) {
 		return v, nil
 	}
 	return 0, fmt.Errorf("no VLAN is named %s%s", name,
-		hint(name, slices.Sorted(maps.Keys(d.ix.names)), "register it with vlan NUMBER "+name))
+		d.hint(name, func() []string { return slices.Sorted(maps.Keys(d.ix.names)) }, "register it with vlan NUMBER "+name))
 }
 
 // FindUse and FindPlan give the nearest name in the error.
@@ -131,22 +148,26 @@ func (d *Draft) FindUse(name string) (*Use, error) {
 	if u := d.o.Use(name); u != nil {
 		return u, nil
 	}
-	var names []string
-	for _, u := range d.o.Uses {
-		names = append(names, u.Name)
+	names := func() (names []string) {
+		for _, u := range d.o.Uses {
+			names = append(names, u.Name)
+		}
+		return names
 	}
-	return nil, fmt.Errorf("no use is named %s%s", name, hint(name, names, "define it with use "+name+" SHAPE"))
+	return nil, fmt.Errorf("no use is named %s%s", name, d.hint(name, names, "define it with use "+name+" SHAPE"))
 }
 
 func (d *Draft) FindPlan(name string) (*Plan, error) {
 	if p := d.o.Plan(name); p != nil {
 		return p, nil
 	}
-	var names []string
-	for _, p := range d.o.Plans {
-		names = append(names, p.Name)
+	names := func() (names []string) {
+		for _, p := range d.o.Plans {
+			names = append(names, p.Name)
+		}
+		return names
 	}
-	return nil, fmt.Errorf("no port plan is named %s%s", name, hint(name, names, "define it with plan "+name))
+	return nil, fmt.Errorf("no port plan is named %s%s", name, d.hint(name, names, "define it with plan "+name))
 }
 
 // SetTitle names the office.
@@ -333,6 +354,7 @@ func (d *Draft) putDevice(x *Device, at int) error {
 	}
 	d.take()
 	if have {
+		delete(d.mine, d.o.Devices[i])
 		d.note(d.o.Devices[i], x, i)
 		d.o.Devices[i] = x
 		return nil
@@ -402,7 +424,16 @@ func (d *Draft) Set(r PortRef, s *Shape, because string) error {
 		d.o.Devices = slices.Clone(d.o.Devices)
 	}
 	d.note(Setting{r, old.Shape, old.Because}, Setting{r, s, because}, 0)
-	d.o.Devices[i] = x.withPort(p, s, because)
+	if d.mine[x] {
+		x.Ports[p].Shape, x.Ports[p].Because = s, because
+		return nil
+	}
+	y := x.withPort(p, s, because)
+	if d.mine == nil {
+		d.mine = map[*Device]bool{}
+	}
+	d.mine[y] = true
+	d.o.Devices[i] = y
 	return nil
 }
 
@@ -552,6 +583,8 @@ func (d *Draft) Put(c Change) error {
 		return d.connect(t, c.At)
 	case Plug:
 		return d.putPlug(t, c.At)
+	case Order:
+		return d.arrange(t)
 	}
 	switch t := c.Before.(type) {
 	case *VLAN:

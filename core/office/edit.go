@@ -24,7 +24,7 @@ func (k Key) within(l Key) bool {
 }
 
 // Thing is what an edit replaces: a [Title], *[VLAN], *[Use], *[Plan],
-// *[Device], [Setting], [Cable] or [Plug].
+// *[Device], [Setting], [Cable], [Plug] or [Order].
 type Thing interface{ Key() Key }
 
 // Title is the office's name as a Thing.

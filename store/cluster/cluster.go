@@ -81,6 +81,13 @@ func (c *Cluster) start(ctx context.Context, settings []string) error {
 		return err
 	}
 	port, running := runningPort(data)
+	// One that is just starting, or stopping, for a program that was killed.
+	for until := time.Now().Add(20 * time.Second); !running && time.Now().Before(until); port, running = runningPort(data) {
+		if pid, ok := postmaster(data); !ok || syscall.Kill(pid, 0) != nil {
+			break
+		}
+		time.Sleep(100 * time.Millisecond)
+	}
 	if !running {
 		if port, err = freePort(); err != nil {
 			return err
@@ -118,11 +125,17 @@ func (c *Cluster) make(ctx context.Context, data string) (string, error) {
 	if err := os.WriteFile(secret, []byte(password+"\n"), 0o600); err != nil {
 		return "", err
 	}
-	fresh := data + ".new"
-	if err := os.RemoveAll(fresh); err != nil {
+	// A name of its own: an initdb that outlived a program that was killed may
+	// still write into the one before.
+	left, _ := filepath.Glob(data + ".new*")
+	for _, l := range left {
+		_ = os.RemoveAll(l)
+	}
+	fresh, err := os.MkdirTemp(c.dir, "postgres.new")
+	if err != nil {
 		return "", err
 	}
-	if err := os.MkdirAll(fresh, 0o700); err != nil {
+	if err := os.RemoveAll(data); err != nil { // what is there is no cluster: it has no PG_VERSION
 		return "", err
 	}
 	for _, p := range []string{fresh, secret} {
@@ -132,7 +145,7 @@ func (c *Cluster) make(ctx context.Context, data string) (string, error) {
 			}
 		}
 	}
-	err := c.run(ctx, "initdb", "-D", fresh, "-U", "klammer", "-A", "scram-sha-256", "--pwfile", secret,
+	err = c.run(ctx, "initdb", "-D", fresh, "-U", "klammer", "-A", "scram-sha-256", "--pwfile", secret,
 		"-E", "UTF8", "--locale=C.UTF-8", "--no-instructions", "--no-sync")
 	if err != nil {
 		return "", fmt.Errorf("the database folder cannot be made: %w", err)

@@ -1,9 +1,12 @@
 package cluster_test
 
 import (
+	"context"
+	"log/slog"
 	"os"
 	"path/filepath"
 	"testing"
+	"time"
 
 	"github.com/jackc/pgx/v5"
 	"github.com/stretchr/testify/require"
@@ -57,4 +60,38 @@ func TestLife(t *testing.T) {
 	wrong.Password = "guess"
 	_, err = pgx.ConnectConfig(ctx, &wrong)
 	require.ErrorContains(t, err, "password authentication failed")
+}
+
+// TestFirstStartCutOff: a program that was killed while it made the folder, in
+// any state, does not keep the next one from it.
+func TestFirstStartCutOff(t *testing.T) {
+	dir, err := os.MkdirTemp("", "klammer-cluster-")
+	require.NoError(t, err)
+	defer os.RemoveAll(dir)
+	require.NoError(t, os.Chmod(dir, 0o755))
+	require.NoError(t, os.WriteFile(filepath.Join(dir, "password"), []byte("half"), 0o600))
+	require.NoError(t, os.MkdirAll(filepath.Join(dir, "postgres.new", "base"), 0o700))
+	require.NoError(t, os.MkdirAll(filepath.Join(dir, "postgres"), 0o700))
+	c, err := cluster.Start(t.Context(), dir, "fsync=off")
+	require.NoError(t, err)
+
+	// And where it dies while we run, it is started again.
+	ctx, stop := context.WithCancel(t.Context())
+	defer stop()
+	watched := make(chan struct{})
+	go func() {
+		c.Watch(ctx, slog.New(slog.DiscardHandler))
+		close(watched)
+	}()
+	require.NoError(t, c.Kill())
+	require.Eventually(t, func() bool {
+		conn, err := pgx.Connect(t.Context(), c.URL)
+		if err == nil {
+			conn.Close(t.Context())
+		}
+		return err == nil
+	}, 30*time.Second, 100*time.Millisecond)
+	stop()
+	<-watched
+	require.NoError(t, c.Stop())
 }

@@ -1416,11 +1416,15 @@ export interface components {
             wording?: string;
         };
         ServerEditRequest: {
+            /** @description it may have been made already: ask first */
+            again?: boolean;
             /**
              * Format: int64
              * @description the revision that the edit was made on
              */
             base: number;
+            /** @description a name that the page gave the request: asked again, it is not made again */
+            id?: string;
             /** @description statements in bracket notation, or one of the verbs of the line */
             lines?: string[];
             member?: components["schemas"]["ServerMemberRequest"];
@@ -1663,6 +1667,8 @@ export interface components {
             field?: string;
             /** @description what is wrong in a text in notation, at its places */
             mistakes?: components["schemas"]["ServerMistakeView"][];
+            /** @description it is not known whether the edit was kept: ask again under the same id */
+            unsure?: boolean;
         };
         ServerProposalView: {
             /** @description the VLAN that it was made after, 0 for none */
@@ -1718,6 +1724,10 @@ export interface components {
             text: string;
         };
         ServerUndoRequest: {
+            /** @description it may have been done already: ask first */
+            again?: boolean;
+            /** @description a name that the page gave the request: asked again, it is not done again */
+            id?: string;
             /** Format: int64 */
             revision: number;
         };

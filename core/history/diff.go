@@ -1,0 +1,134 @@
+package history
+
+import (
+	"fmt"
+	"slices"
+
+	"klammer/core/notation"
+	"klammer/core/office"
+)
+
+// Diff is the edit that leads from one office to another: what differs, and no
+// more, with the order of things last where that differs.
+func Diff(from, to *office.Office) (office.Edit, error) {
+	d := office.NewDraft(from)
+	do := func(err error) error {
+		if err != nil {
+			return fmt.Errorf("what differs cannot be one edit: %w", err)
+		}
+		return nil
+	}
+	d.SetTitle(to.Title)
+	// What goes, from the leaves to the roots.
+	plugs, cables := map[office.Plug]bool{}, map[office.Key]office.Cable{}
+	for _, p := range to.Plugs {
+		plugs[p] = true
+	}
+	for _, c := range to.Cables {
+		cables[c.Key()] = c
+	}
+	for _, p := range from.Plugs {
+		if !plugs[p] {
+			if err := do(d.Unplug(p.Port, p.Name)); err != nil {
+				return nil, err
+			}
+		}
+	}
+	for _, c := range from.Cables {
+		if cables[c.Key()] != c {
+			if err := do(d.Disconnect(c)); err != nil {
+				return nil, err
+			}
+		}
+	}
+	for _, x := range from.Devices {
+		if to.Device(x.Name) == nil {
+			if err := do(d.RemoveDevice(x.Name)); err != nil {
+				return nil, err
+			}
+		}
+	}
+	for _, v := range from.VLANs {
+		if w := to.VLAN(v.VID); w == nil || !same(v, w) {
+			if err := do(d.RemoveVLAN(v.VID)); err != nil {
+				return nil, err
+			}
+		}
+	}
+	// What comes or changes, from the roots to the leaves.
+	for _, v := range to.VLANs {
+		if d.Office().VLAN(v.VID) == nil {
+			if err := do(d.PutVLAN(v)); err != nil {
+				return nil, err
+			}
+		}
+	}
+	for i, u := range to.Uses {
+		if was := from.Use(u.Name); was == nil || !same(was, u) {
+			if err := do(d.Put(office.Change{After: u, At: i})); err != nil {
+				return nil, err
+			}
+		}
+	}
+	for i, p := range to.Plans {
+		if was := from.Plan(p.Name); was == nil || !same(was, p) {
+			if err := do(d.Put(office.Change{After: p, At: i})); err != nil {
+				return nil, err
+			}
+		}
+	}
+	for i, x := range to.Devices {
+		if was := from.Device(x.Name); was == nil || !same(was, x) {
+			if err := do(d.Put(office.Change{After: x, At: i})); err != nil {
+				return nil, err
+			}
+		}
+	}
+	for _, p := range from.Plans {
+		if to.Plan(p.Name) == nil {
+			if err := do(d.RemovePlan(p.Name)); err != nil {
+				return nil, err
+			}
+		}
+	}
+	for _, u := range from.Uses {
+		if to.Use(u.Name) == nil {
+			if err := do(d.RemoveUse(u.Name)); err != nil {
+				return nil, err
+			}
+		}
+	}
+	for i, c := range to.Cables {
+		if !slices.Contains(d.Office().Cables, c) {
+			if err := do(d.Put(office.Change{After: c, At: i})); err != nil {
+				return nil, err
+			}
+		}
+	}
+	here := map[office.Plug]bool{}
+	for _, p := range d.Office().Plugs {
+		here[p] = true
+	}
+	for i, p := range to.Plugs {
+		if !here[p] {
+			if err := do(d.Put(office.Change{After: p, At: i})); err != nil {
+				return nil, err
+			}
+		}
+	}
+	for _, list := range office.Lists {
+		if err := do(d.Put(office.Change{After: office.OrderOf(to, list)})); err != nil {
+			return nil, err
+		}
+	}
+	_, e := d.Done()
+	return e, nil
+}
+
+// same says whether two things say the same.
+func same[T interface {
+	comparable
+	office.Thing
+}](a, b T) bool {
+	return a == b || notation.Thing(a) == notation.Thing(b)
+}

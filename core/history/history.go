@@ -1,0 +1,312 @@
+// Package history says how edits of several people become one office: whether
+// an edit that was made on an older revision still holds, what the office was
+// at a revision, how an edit is taken back, and what differs between two
+// offices as one edit.
+//
+// The law that it keeps: the edits that were made, done again from nothing,
+// give the office, with everything in its order; each look at the past is the
+// same as doing them again up to there; and an edit is taken back exactly, or
+// not at all, with the name of who built upon it.
+package history
+
+import (
+	"fmt"
+	"strings"
+
+	"klammer/core/notation"
+	"klammer/core/office"
+)
+
+// Made is an edit that was made.
+type Made struct {
+	Revision int64
+	Author   string
+	Summary  string
+	Undoes   int64 // the revision that it takes back; 0 for none
+	UndoneBy int64 // the revision that took it back; 0 for none
+	Changes  []Change
+}
+
+// Change is one change of an edit: statements in bracket notation, "" for what
+// was not there.
+type Change struct {
+	Key           office.Key
+	Before, After string
+	At            int
+}
+
+// Conflict says that an edit cannot be made, as somebody else's stands in its
+// way.
+type Conflict struct{ Text string }
+
+func (c *Conflict) Error() string { return c.Text }
+
+// back is a change turned round, read in the office that it left.
+func back(o *office.Office, c Change) (office.Change, error) {
+	r := office.Change{At: c.At}
+	for _, side := range []struct {
+		text string
+		to   *office.Thing
+	}{{c.After, &r.Before}, {c.Before, &r.After}} {
+		if side.text == "" {
+			continue
+		}
+		t, err := notation.ReadThing(o, side.text)
+		if err != nil {
+			return r, err
+		}
+		*side.to = t
+	}
+	return r, nil
+}
+
+// Past is the office as it was before some edits, which are all that were made
+// since, the newest first.
+func Past(o *office.Office, since []Made) (*office.Office, error) {
+	d := office.NewDraft(o)
+	for _, m := range since {
+		for i := len(m.Changes) - 1; i >= 0; i-- {
+			c, err := back(d.Office(), m.Changes[i])
+			if err == nil {
+				err = d.Put(c)
+			}
+			if err != nil {
+				return nil, fmt.Errorf("edit %d does not fit the office that it led to: %w", m.Revision, err)
+			}
+		}
+	}
+	o, _ = d.Done()
+	return o, nil
+}
+
+// Replay does edits again, the oldest first: from an empty office it gives the
+// office that they led to.
+func Replay(o *office.Office, made []Made) (*office.Office, error) {
+	d := office.NewDraft(o)
+	for _, m := range made {
+		for _, x := range m.Changes {
+			c, err := back(d.Office(), Change{x.Key, x.After, x.Before, x.At})
+			if err == nil {
+				err = d.Put(c)
+			}
+			if err != nil {
+				return nil, fmt.Errorf("edit %d cannot be done again: %w", m.Revision, err)
+			}
+		}
+	}
+	o, _ = d.Done()
+	return o, nil
+}
+
+// TakeBack is the office without an edit, and the edit that leads there. All
+// that the edit touched has to be as it left it; since is the edits after it,
+// the newest first, as far as they are known, to name who stands in the way.
+// The error is a [*Conflict].
+func TakeBack(o *office.Office, m *Made, since []Made) (*office.Office, office.Edit, error) {
+	d := office.NewDraft(o)
+	touched := map[office.Key]bool{}
+	for _, c := range m.Changes {
+		touched[c.Key] = true
+	}
+	refuse := func(k office.Key, why string) error {
+		text := fmt.Sprintf("edit %d (%s) cannot be taken back: %s", m.Revision, m.Summary, why)
+		if by := blame(since, k, why); by != nil {
+			text += fmt.Sprintf("; %s built upon it (%s, edit %d)", by.Author, by.Summary, by.Revision)
+		}
+		return &Conflict{text}
+	}
+	for i := len(m.Changes) - 1; i >= 0; i-- {
+		x := m.Changes[i]
+		if now := Text(d.Office(), x.Key); now != x.After {
+			what := KeyName(x.Key) + " is not as it left it"
+			switch {
+			case now == "":
+				what = KeyName(x.Key) + " is gone"
+			case x.After == "":
+				what = KeyName(x.Key) + " is there again"
+			}
+			return nil, nil, refuse(x.Key, what)
+		}
+		c, err := back(d.Office(), x)
+		if err != nil {
+			return nil, nil, refuse(x.Key, err.Error())
+		}
+		if x.Before == "" { // what others put upon it stays where it is
+			if on := standsOn(d.Office(), x.Key); on != "" {
+				return nil, nil, refuse(on, KeyName(on)+" is there")
+			}
+		}
+		if err := d.Put(c); err != nil {
+			return nil, nil, refuse(x.Key, err.Error())
+		}
+	}
+	next, e := d.Done()
+	for _, c := range e {
+		if !touched[c.Key()] {
+			return nil, nil, refuse(c.Key(), KeyName(c.Key())+" would go, too")
+		}
+	}
+	return next, e, nil
+}
+
+// standsOn is a cable or plug of a device that is to go, "" where nothing is.
+func standsOn(o *office.Office, k office.Key) office.Key {
+	name, ok := strings.CutPrefix(string(k), "device:")
+	if !ok {
+		return ""
+	}
+	for _, c := range o.Cables {
+		if c.A.Device == name || c.B.Device == name {
+			return c.Key()
+		}
+	}
+	for _, p := range o.Plugs {
+		if p.Port.Device == name {
+			return p.Key()
+		}
+	}
+	return ""
+}
+
+// blame is the newest edit that touched a key, else the newest that touched
+// something which the reason names; nil where none is known.
+func blame(since []Made, k office.Key, why string) *Made {
+	since = Standing(since, 0)
+	for i := range since {
+		for _, c := range since[i].Changes {
+			if k.Clashes(c.Key) {
+				return &since[i]
+			}
+		}
+	}
+	for i := range since {
+		for _, c := range since[i].Changes {
+			_, rest, _ := strings.Cut(string(c.Key), ":")
+			if name, _, _ := strings.Cut(rest, " "); name != "" && strings.Contains(why, name) {
+				return &since[i]
+			}
+		}
+	}
+	return nil
+}
+
+// Standing leaves out edits that were taken back again, together with what took
+// them back: newest first, each one that stands cancels the one that it undoes.
+// Only what came after a revision is known.
+func Standing(all []Made, after int64) []Made {
+	gone := map[int64]bool{}
+	var out []Made
+	for _, m := range all {
+		switch {
+		case gone[m.Revision]:
+		case m.Undoes > after && m.Undoes != 0 && holds(all, m.Undoes):
+			gone[m.Undoes] = true
+		default:
+			out = append(out, m)
+		}
+	}
+	return out
+}
+
+func holds(all []Made, revision int64) bool {
+	for _, m := range all {
+		if m.Revision == revision {
+			return true
+		}
+	}
+	return false
+}
+
+// Untouched says whether no edit since the one's base touches what it touches.
+// The error is a [*Conflict] that names who changed what.
+func Untouched(e office.Edit, since []Made, base int64) error {
+	keys := e.Keys()
+	for _, m := range Standing(since, base) {
+		for _, c := range m.Changes {
+			for _, k := range keys {
+				if k.Clashes(c.Key) {
+					return &Conflict{fmt.Sprintf("%s was changed meanwhile by %s (%s): look at it as it is now, and do it again", KeyName(c.Key), m.Author, m.Summary)}
+				}
+			}
+		}
+	}
+	return nil
+}
+
+// KeyName is a key as people say it: "port rack.19", "VLAN 110".
+func KeyName(k office.Key) string {
+	kind, rest, ok := strings.Cut(string(k), ":")
+	switch {
+	case !ok:
+		return "the office's name"
+	case kind == "vlan":
+		return "VLAN " + rest
+	case kind == "order":
+		return "the order of the " + rest
+	case kind == "cable":
+		return "the cable " + strings.Replace(rest, " ", " to ", 1)
+	case kind == "plug":
+		if at, name, ok := strings.Cut(rest, " "); ok {
+			return fmt.Sprintf("the plug %q in %s", name, at)
+		}
+	}
+	return kind + " " + rest
+}
+
+// Text is what an office says of a key, as a statement; "" where it says
+// nothing.
+func Text(o *office.Office, k office.Key) string {
+	if t := Thing(o, k); t != nil {
+		return notation.Thing(t)
+	}
+	return ""
+}
+
+// Thing is what an office says of a key, nil for nothing.
+func Thing(o *office.Office, k office.Key) office.Thing {
+	kind, rest, _ := strings.Cut(string(k), ":")
+	switch kind {
+	case "title":
+		return office.Title(o.Title)
+	case "order":
+		return office.OrderOf(o, rest)
+	case "vlan":
+		for _, v := range o.VLANs {
+			if v.Key() == k {
+				return v
+			}
+		}
+	case "use":
+		if u := o.Use(rest); u != nil {
+			return u
+		}
+	case "plan":
+		if p := o.Plan(rest); p != nil {
+			return p
+		}
+	case "device":
+		if d := o.Device(rest); d != nil {
+			return d
+		}
+	case "port":
+		dev, port, _ := strings.Cut(rest, ".")
+		if d := o.Device(dev); d != nil {
+			if i := d.Port(port); i >= 0 {
+				return office.Setting{Port: office.PortRef{Device: dev, Port: port}, Shape: d.Ports[i].Shape, Because: d.Ports[i].Because}
+			}
+		}
+	case "cable":
+		for _, c := range o.Cables {
+			if c.Key() == k {
+				return c
+			}
+		}
+	case "plug":
+		for _, p := range o.Plugs {
+			if p.Key() == k {
+				return p
+			}
+		}
+	}
+	return nil
+}

@@ -1,0 +1,99 @@
+package office
+
+import (
+	"fmt"
+	"slices"
+	"strings"
+)
+
+// Order is the order of one of an office's lists, as a Thing: its things by
+// their keys, without the kind.
+type Order struct {
+	List  string // one of Lists
+	Items []string
+}
+
+// Lists are the lists of an office whose order was given by people.
+var Lists = []string{"uses", "plans", "devices", "cables", "plugs"}
+
+func (o Order) Key() Key { return Key("order:" + o.List) }
+
+// OrderOf is the order of a list as it is.
+func OrderOf(o *Office, list string) Order {
+	r := Order{List: list, Items: []string{}}
+	add := func(k Key) {
+		_, item, _ := strings.Cut(string(k), ":")
+		r.Items = append(r.Items, item)
+	}
+	switch list {
+	case "uses":
+		for _, x := range o.Uses {
+			add(x.Key())
+		}
+	case "plans":
+		for _, x := range o.Plans {
+			add(x.Key())
+		}
+	case "devices":
+		for _, x := range o.Devices {
+			add(x.Key())
+		}
+	case "cables":
+		for _, x := range o.Cables {
+			add(x.Key())
+		}
+	case "plugs":
+		for _, x := range o.Plugs {
+			add(x.Key())
+		}
+	}
+	return r
+}
+
+// arrange puts a list into an order of the things that it has.
+func (d *Draft) arrange(o Order) error {
+	was := OrderOf(&d.o, o.List)
+	if slices.Equal(was.Items, o.Items) {
+		return nil
+	}
+	at := map[string]int{}
+	for i, x := range was.Items {
+		at[x] = i
+	}
+	if len(was.Items) != len(o.Items) || !slices.Contains(Lists, o.List) {
+		return fmt.Errorf("the order of the %s is of %d things, and there are %d", o.List, len(o.Items), len(was.Items))
+	}
+	places := make([]int, 0, len(o.Items))
+	for _, x := range o.Items {
+		i, ok := at[x]
+		if !ok {
+			return fmt.Errorf("the order of the %s has %s, which is not there", o.List, x)
+		}
+		delete(at, x)
+		places = append(places, i)
+	}
+	d.take()
+	d.note(was, o, 0)
+	switch o.List {
+	case "uses":
+		d.o.Uses = arranged(d.o.Uses, places)
+	case "plans":
+		d.o.Plans = arranged(d.o.Plans, places)
+	case "devices":
+		d.o.Devices = arranged(d.o.Devices, places)
+	case "cables":
+		d.o.Cables = arranged(d.o.Cables, places)
+	case "plugs":
+		d.o.Plugs = arranged(d.o.Plugs, places)
+	}
+	d.ix = draftIndex{}
+	return nil
+}
+
+func arranged[T any](xs []T, places []int) []T {
+	out := make([]T, len(xs))
+	for i, p := range places {
+		out[i] = xs[p]
+	}
+	return out
+}

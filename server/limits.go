@@ -1,0 +1,87 @@
+package server
+
+import (
+	"fmt"
+
+	"klammer/core/office"
+)
+
+// The most that one server does for those who ask. docs/limits.md says them to
+// people; each refusal names its own.
+const (
+	mostWatchers = 100 // event streams of one office
+	mostStreams  = 400 // event streams of the server
+
+	mostConnections = 1200 // at once, the streams among them
+
+	mostDevices = 2000    // of an office
+	mostPorts   = 65_536  // of an office, bundles and inner ports among them
+	mostThings  = 20_000  // cables, or plugs, or lines of plans, of an office
+	mostVLANs   = 4094    // of the register
+	mostNets    = 8192    // subnets of the register, and addresses of devices
+	mostRules   = 100_000 // VLANs named one by one in all shapes together
+)
+
+// tooMuch is more than a limit; it names the limit.
+type tooMuch struct{ text string }
+
+func (t *tooMuch) Error() string { return t.text }
+
+// withinLimits says whether an office is one that is worked out in time.
+func withinLimits(o *office.Office) error {
+	ports, named, addresses, lines := 0, 0, 0, 0
+	seen := map[*office.Shape]bool{}
+	shape := func(s *office.Shape) {
+		if s == nil || seen[s] {
+			return
+		}
+		seen[s] = true
+		named += runs(s.Untagged) + runs(s.Tagged) + len(s.Rides)
+	}
+	for _, d := range o.Devices {
+		ports += len(d.Ports)
+		addresses += len(d.Addresses)
+		for i := range d.Ports {
+			shape(d.Ports[i].Shape)
+		}
+	}
+	for _, u := range o.Uses {
+		shape(&u.Shape)
+	}
+	for _, p := range o.Plans {
+		lines += len(p.Lines)
+		for i := range p.Lines {
+			shape(&p.Lines[i].Shape)
+		}
+	}
+	for _, v := range o.VLANs {
+		addresses += len(v.Nets)
+	}
+	for _, l := range []struct {
+		what      string
+		has, most int
+	}{
+		{"devices", len(o.Devices), mostDevices}, {"ports", ports, mostPorts}, {"cables", len(o.Cables), mostThings}, {"plugs", len(o.Plugs), mostThings},
+		{"uses", len(o.Uses), mostThings}, {"lines of port plans", lines, mostThings}, {"VLANs", len(o.VLANs), mostVLANs},
+		{"subnets and addresses", addresses, mostNets}, {"VLANs named on ports, ranges counted as one,", named, mostRules},
+	} {
+		if l.has > l.most {
+			return &tooMuch{fmt.Sprintf("an office has at most %d %s, and this one would have %d", l.most, l.what, l.has)}
+		}
+	}
+	return nil
+}
+
+// runs counts VLANs that follow one another as one.
+func runs(vs []office.VID) (n int) {
+	for i, v := range vs {
+		if i == 0 || vs[i-1]+1 != v {
+			n++
+		}
+	}
+	return n
+}
+
+// printable says whether a text has no control characters and none that change
+// the direction of what stands around it or are not seen at all.
+func printable(s string) bool { return office.CheckText("it", s, office.MostText, true) == nil }
