@@ -131,7 +131,7 @@ func TestMends(t *testing.T) {
 				o, _, err := notation.Line(r.Net.Office, strings.Join(m, "\n"))
 				require.NoError(t, err)
 				for _, g := range finding.Check(span.Compile(o)).List() {
-					require.NotEqual(t, f.ID, g.ID)
+					require.NotEqual(t, f.ID, g.ID, "%q for %s\n%s", m, f.Text, notation.Print(r.Net.Office))
 					require.True(t, g.Severity != finding.Breaks || before[g.ID], "%q for %s brings %s\n%s", m, f.ID, g.ID, notation.Print(r.Net.Office))
 				}
 			}

@@ -85,7 +85,7 @@ func TestOfficesAreStartedAndDeleted(t *testing.T) {
 		status            int
 	}{
 		{`{}`, "title", "give the office a name", 400},
-		{`{"title":"a\nb"}`, "title", "one line", 400},
+		{`{"title":"a\nb"}`, "title", "is not seen", 400},
 		{`{"title":"` + strings.Repeat("x", 201) + `"}`, "title", "200", 400},
 		{`{"text":"vlan 0 x\ndevice a.b switch"}`, "text", "line 1, column 6", 400},
 		{`{"text":"vlan 10 x"}`, "title", "give the office a name", 400},

@@ -38,6 +38,7 @@ func (s *Server) routes() []route {
 		{"GET", "/api/offices/:id/at/:revision", "The office as it was at a revision", nil, OfficeView{}, nil, s.then},
 		{"GET", "/api/offices/:id/history", "The newest edits", nil, []HistoryEntry{}, historyQuery{}, s.history},
 		{"GET", "/api/offices/:id/explain", "Ports and a VLAN in plain words", nil, Explanation{}, explainQuery{}, s.explain},
+		{"GET", "/api/offices/:id/mends", "Ways out of a finding, each tried", nil, Mends{}, mendsQuery{}, s.mends},
 		{"GET", "/api/offices/:id/walk", "What becomes of a frame", nil, WalkView{}, walkQuery{}, s.walk},
 		{"GET", "/api/offices/:id/propose", "The next VLAN like the others", nil, ProposalView{}, proposeQuery{}, s.propose},
 		{"GET", "/api/offices/:id/compare", "What differs in another office", nil, Comparison{}, compareQuery{}, s.compare},
@@ -112,6 +113,36 @@ func (s *Server) edit(c fiber.Ctx) error {
 		return err
 	}
 	return c.JSON(v)
+}
+
+// Mends are ways out of a finding: statements that, done, take it away and bring
+// nothing that breaks.
+type Mends struct {
+	Finding string     `json:"finding" required:"true"`
+	Mends   [][]string `json:"mends" required:"true" nullable:"false"`
+}
+
+type mendsQuery struct {
+	Finding string `query:"finding" required:"true" description:"the finding's id"`
+}
+
+// mends tries them when somebody looks at the finding; an office with a
+// thousand findings is not worked out a thousand times at each edit.
+func (s *Server) mends(c fiber.Ctx) error {
+	report, err := s.report(c)
+	if err != nil {
+		return err
+	}
+	out := Mends{Finding: c.Query("finding"), Mends: [][]string{}}
+	for _, f := range report.List() {
+		if f.ID == out.Finding {
+			if m := report.Mends(f); m != nil {
+				out.Mends = m
+			}
+			return c.JSON(out)
+		}
+	}
+	return fiber.NewError(fiber.StatusNotFound, "there is no such finding any more")
 }
 
 // report is the findings of the office that a request names.

@@ -24,6 +24,7 @@ import (
 	"time"
 
 	"github.com/gofiber/fiber/v3"
+	fiberlog "github.com/gofiber/fiber/v3/log"
 	"github.com/gofiber/fiber/v3/middleware/recover"
 	"github.com/jackc/pgx/v5/pgconn"
 
@@ -61,7 +62,7 @@ func New(ctx context.Context, s *store.Store, log *slog.Logger) *Server {
 		// made ready for what a header promises.
 		StreamRequestBody:            true,
 		DisablePreParseMultipartForm: true,
-		BodyLimit:                    bodyLimit,
+		BodyLimit:                    8 * bodyLimit, // what is a little too much is read past, to be answered
 		// What is read of a request lives on: in edits, in events that are told
 		// later. The framework's own memory is used again for the next one.
 		Immutable:      true,
@@ -72,6 +73,7 @@ func New(ctx context.Context, s *store.Store, log *slog.Logger) *Server {
 		ReadBufferSize: 16 << 10,
 		ErrorHandler:   srv.fail,
 	})
+	fiberlog.SetLevel(fiberlog.LevelFatal) // what is refused needs no line in the log
 	srv.app.Use(recover.New(recover.Config{EnableStackTrace: true, StackTraceHandler: func(c fiber.Ctx, e any) {
 		log.Error("a request panicked", "path", c.Path(), "panic", e, "stack", string(debug.Stack()))
 	}}))
@@ -194,6 +196,9 @@ func guard(c fiber.Ctx) error {
 		}
 	}
 	if c.Request().Header.ContentLength() > bodyLimit {
+		if stream := c.Request().BodyStream(); stream != nil {
+			_, _ = io.Copy(io.Discard, io.LimitReader(stream, 8*bodyLimit))
+		}
 		return fiber.ErrRequestEntityTooLarge
 	}
 	if e := c.Get("Content-Encoding"); e != "" && !strings.EqualFold(e, "identity") {
@@ -339,10 +344,11 @@ const authorCookie = "klammer_name"
 
 func author(c fiber.Ctx) (string, error) {
 	name, err := url.QueryUnescape(c.Cookies(authorCookie))
+	checked := ""
 	if err == nil {
-		name, err = checkName(name)
+		checked, err = checkName(name)
 	}
-	if err != nil {
+	if err != nil || checked != name { // the form sets no other
 		return "", fiber.NewError(fiber.StatusUnauthorized, "say who you are first: the history names who made an edit")
 	}
 	return name, nil

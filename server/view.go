@@ -6,6 +6,7 @@ import (
 	"strings"
 
 	"klammer/api"
+	"klammer/core/bridge"
 	"klammer/core/finding"
 	"klammer/core/notation"
 	"klammer/core/office"
@@ -25,7 +26,9 @@ type OfficeView struct {
 	Plans    []PlanView    `json:"plans" required:"true" nullable:"false"`
 	Devices  []DeviceView  `json:"devices" required:"true" nullable:"false"`
 	Links    []LinkView    `json:"links" required:"true" nullable:"false"`
-	Findings []api.Finding `json:"findings" required:"true" nullable:"false"`
+	Findings []api.Finding `json:"findings" required:"true" nullable:"false" description:"without mends: those are tried when they are asked for"`
+	More     int           `json:"more,omitempty" description:"how many further findings there are"`
+	Unlisted int           `json:"unlisted,omitempty" description:"how many further VLANs are on ports that the register does not know"`
 	Author   string        `json:"author,omitempty"`
 	Summary  string        `json:"summary,omitempty"`
 }
@@ -116,6 +119,7 @@ type PortView struct {
 	Off      bool       `json:"off,omitempty"`
 	Untagged []int      `json:"untagged" required:"true" nullable:"false"`
 	Tagged   []int      `json:"tagged" required:"true" nullable:"false"`
+	Ranges   string     `json:"ranges,omitempty" description:"the tagged VLANs where they are many, and tagged is empty: 110,120-190"`
 	PVID     int        `json:"pvid" required:"true"`
 	Source   string     `json:"source" required:"true" enum:"nothing,port,plan,exception"`
 	Because  string     `json:"because,omitempty"`
@@ -138,13 +142,26 @@ type LinkView struct {
 	Cables int      `json:"cables" required:"true"`
 	Mode   string   `json:"mode,omitempty"`
 	VLANs  []int    `json:"vlans" required:"true" nullable:"false"`
+	Ranges string   `json:"ranges,omitempty" description:"the VLANs where they are many, and vlans is empty"`
 	Broken bool     `json:"broken" required:"true"`
 	Labels []string `json:"labels" required:"true" nullable:"false"`
 }
 
-// triedMends bounds how many findings have their mends tried before they are
-// sent: those that break come first, and nobody mends the rest before them.
-const triedMends = 60
+// What a view holds at the most, beside devices and the register: nobody reads
+// further.
+const (
+	mostFindings = 600
+	mostListed   = 128 // VLANs of a port that are sent one by one; more go as ranges
+	mostUnknown  = 64  // rows of VLANs that the register does not know
+)
+
+// listed is a set one by one, or as ranges where it is large.
+func listed(s *office.Set) (some []int, ranges string) {
+	if s.Len() <= mostListed {
+		return api.VIDs(s.VIDs()), ""
+	}
+	return []int{}, s.Ranges()
+}
 
 // view draws an office; before is what the browser has, nil for nothing.
 func view(id, revision int64, r *finding.Report) *OfficeView {
@@ -154,8 +171,9 @@ func view(id, revision int64, r *finding.Report) *OfficeView {
 		v.Order = append(v.Order, n.Office.Devices[i].Name)
 	}
 	list := r.List()
-	v.Findings = api.Findings(r, list, triedMends)
-	v.VLANs = vlanViews(n)
+	v.More = max(0, len(list)-mostFindings)
+	v.Findings = api.Findings(r, list[:min(len(list), mostFindings)], 0)
+	v.VLANs, v.Unlisted = vlanViews(n)
 	v.Uses, v.Plans = useViews(n), planViews(n)
 	for i := range n.Office.Devices {
 		v.Devices = append(v.Devices, deviceView(n, i))
@@ -183,16 +201,18 @@ func (v *OfficeView) since(old *OfficeView) *OfficeView {
 }
 
 func sameDevice(a, b *DeviceView) bool {
-	return a.Kind == b.Kind && a.Forwarding == b.Forwarding && a.Follows == b.Follows && a.Wording == b.Wording && a.Manage == b.Manage && a.Limits == b.Limits && a.Adjacent == b.Adjacent &&
+	return a.Kind == b.Kind && a.Forwarding == b.Forwarding && a.Follows == b.Follows && a.Wording == b.Wording && a.Manage == b.Manage && a.ManageVID == b.ManageVID && a.Limits == b.Limits && a.Adjacent == b.Adjacent &&
 		slices.EqualFunc(a.Ports, b.Ports, func(p, q PortView) bool {
 			return p.Name == q.Name && p.Shape == q.Shape && p.Because == q.Because && p.Source == q.Source && p.PVID == q.PVID && p.Off == q.Off &&
-				p.Bundle == q.Bundle && p.Use == q.Use && p.Planned == q.Planned && p.Inside == q.Inside && p.Mode == q.Mode && p.Speed == q.Speed && slices.Equal(p.Untagged, q.Untagged) && slices.Equal(p.Tagged, q.Tagged) &&
+				p.Bundle == q.Bundle && p.Use == q.Use && p.Planned == q.Planned && p.Inside == q.Inside && p.Ranges == q.Ranges && p.Flavour == q.Flavour && p.Kind == q.Kind && p.Mode == q.Mode && p.Speed == q.Speed && slices.Equal(p.Untagged, q.Untagged) && slices.Equal(p.Tagged, q.Tagged) &&
 				slices.Equal(p.Cabled, q.Cabled) && slices.Equal(p.Plugs, q.Plugs) && slices.Equal(p.Members, q.Members)
 		})
 }
 
-func vlanViews(n *span.Net) []VLANView {
-	out := []VLANView{}
+func vlanViews(n *span.Net) (out []VLANView, unlisted int) {
+	out = []VLANView{}
+	there := onPorts(n)
+	unknown := 0
 	rows := *n.Used()
 	for _, t := range n.Tables { // a PVID shows, also of a VLAN that nothing is in
 		for _, p := range t.Ports {
@@ -206,7 +226,13 @@ func vlanViews(n *span.Net) []VLANView {
 		reg := n.Office.VLAN(v)
 		if r := n.VLAN(v); r != nil {
 			x.State, x.Parts = r.State.String(), r.Parts
-			if reg == nil && r.State == span.Unused && !onPorts(n, v) {
+			if reg == nil && r.State == span.Unused && !there.Has(v) {
+				continue
+			}
+		}
+		if reg == nil {
+			if unknown++; unknown > mostUnknown {
+				unlisted++
 				continue
 			}
 		}
@@ -220,18 +246,22 @@ func vlanViews(n *span.Net) []VLANView {
 		x.Addresses = addressViews(n.Office, v)
 		out = append(out, x)
 	}
-	return out
+	return out, unlisted
 }
 
-func onPorts(n *span.Net, v office.VID) bool {
+// onPorts is the VLANs that a port has, or a PVID.
+func onPorts(n *span.Net) (s office.Set) {
 	for i, t := range n.Tables {
 		for p, c := range t.Ports {
-			if (c.Has(v) || c.PVID == v) && n.Office.Devices[i].Ports[p].Kind != office.Inner {
-				return true
+			if n.Office.Devices[i].Ports[p].Kind != office.Inner {
+				s.AddAll(&c.Untagged)
+				s.AddAll(&c.Tagged)
+				s.Add(c.PVID)
 			}
 		}
 	}
-	return false
+	s.Remove(0)
+	return s
 }
 
 func addressViews(o *office.Office, v office.VID) (out []AddressView) {
@@ -324,6 +354,9 @@ func deviceView(n *span.Net, i int) DeviceView {
 		}
 	}
 	sources := [...]string{office.FromNothing: "nothing", office.FromPort: "port", office.FromPlan: "plan", office.FromException: "exception"}
+	var last *bridge.Port
+	var tagged []int
+	var ranges string
 	for p := range d.Ports {
 		x, c := &d.Ports[p], n.Tables[i].Ports[p]
 		pv := PortView{Name: x.Name, Kind: portKinds[x.Kind], Flavour: string(x.Flavour), Speed: x.Speed.String(), Mode: string(x.Mode), Because: x.Because}
@@ -341,7 +374,12 @@ func deviceView(n *span.Net, i int) DeviceView {
 			s, _ := n.Office.Planned(d, p)
 			pv.Planned = notation.Shape(*s)
 		}
-		pv.Untagged, pv.Tagged, pv.PVID = api.VIDs(c.Untagged.VIDs()), api.VIDs(c.Tagged.VIDs()), int(c.PVID)
+		pv.Untagged, pv.PVID = api.VIDs(c.Untagged.VIDs()), int(c.PVID)
+		if c != last { // neighbours are often alike
+			last = c
+			tagged, ranges = listed(&c.Tagged)
+		}
+		pv.Tagged, pv.Ranges = tagged, ranges
 		for _, l := range n.Topo.LinksAt(i, p) {
 			k := &n.Topo.Links[l]
 			to := k.B
@@ -361,11 +399,12 @@ func deviceView(n *span.Net, i int) DeviceView {
 }
 
 func linkViews(n *span.Net, list []*finding.Finding) []LinkView {
-	labels := map[[2]office.PortRef][]string{}
+	labels, breaks := map[[2]office.PortRef][]string{}, map[[2]office.PortRef]bool{}
 	for _, f := range list {
-		if f.Label != "" && f.Severity == finding.Breaks && len(f.Ports) == 2 {
+		if f.Label != "" && (f.Severity == finding.Breaks || f.Code == "needed-differs" && f.Cause == "") && len(f.Ports) == 2 {
 			k := [2]office.PortRef{f.Ports[0], f.Ports[1]}
 			labels[k] = append(labels[k], f.Label)
+			breaks[k] = breaks[k] || f.Severity == finding.Breaks
 		}
 	}
 	out := []LinkView{}
@@ -377,9 +416,9 @@ func linkViews(n *span.Net, list []*finding.Finding) []LinkView {
 		c := n.Carry(i)
 		any := c.AB
 		any.AddAll(&c.BA)
-		v.VLANs = api.VIDs(any.VIDs())
+		v.VLANs, v.Ranges = listed(&any)
 		if ls := labels[[2]office.PortRef{a, b}]; ls != nil {
-			v.Broken, v.Labels = true, ls
+			v.Broken, v.Labels = breaks[[2]office.PortRef{a, b}], ls
 		}
 		out = append(out, v)
 	}

@@ -95,16 +95,17 @@ func (l *loader) readShapes() error {
 		kind, rest, admit string
 		id                int64
 		off, said, filter bool
+		plain             string
 		use               *string
 		pvid              *int32
 		vids, wires       []*int32
 		tagged            []*bool
 	)
 	return l.each(`SELECT CASE WHEN port_id IS NOT NULL THEN 'port' WHEN use_id IS NOT NULL THEN 'use' ELSE 'line' END,
-			COALESCE(port_id, use_id, plan_line_id), is_off, use_name, rest, pvid_said, pvid::int, admit, filter,
+			COALESCE(port_id, use_id, plan_line_id), is_off, use_name, rest, pvid_said, pvid::int, admit, filter, s.tagged::text,
 			array_agg(v.vid::int ORDER BY v.vid), array_agg(v.tagged ORDER BY v.vid), array_agg(v.wire::int ORDER BY v.vid)
 		FROM shape s LEFT JOIN shape_vlan v ON v.shape_id = s.id WHERE s.office_id = $1 GROUP BY s.id`,
-		[]any{&kind, &id, &off, &use, &rest, &said, &pvid, &admit, &filter, &vids, &tagged, &wires}, func() error {
+		[]any{&kind, &id, &off, &use, &rest, &said, &pvid, &admit, &filter, &plain, &vids, &tagged, &wires}, func() error {
 			s := office.Shape{Off: off, PVIDSet: said, FilterOff: !filter}
 			if use != nil {
 				s.Use = *use
@@ -121,6 +122,10 @@ func (l *loader) readShapes() error {
 				if a.String() == admit {
 					s.Admit = a
 				}
+			}
+			var err error
+			if s.Tagged, err = ranged(plain); err != nil {
+				return err
 			}
 			for i, v := range vids {
 				switch {

@@ -1,7 +1,9 @@
 package store
 
 import (
+	"fmt"
 	"net/netip"
+	"strings"
 
 	"github.com/jackc/pgx/v5"
 
@@ -249,24 +251,62 @@ func (w *writer) shape(owner, ownerID string, args []any, s *office.Shape) {
 	for _, v := range s.Untagged {
 		add(v, false)
 	}
+	var plain office.Set // tagged under their own VID
 	for _, v := range s.Tagged {
-		add(v, true)
-		for _, r := range s.Rides {
-			if r.VLAN == v {
-				x := int32(r.Wire)
-				wires[len(wires)-1] = &x
-			}
-		}
+		plain.Add(v)
+	}
+	for _, r := range s.Rides {
+		plain.Remove(r.VLAN)
+		x := int32(r.Wire)
+		add(r.VLAN, true)
+		wires[len(wires)-1] = &x
 	}
 	var pvid any
 	if s.PVIDSet && s.PVID != 0 {
 		pvid = s.PVID
 	}
-	w.queue(`WITH s AS (INSERT INTO shape (office_id, `+owner+`, is_off, use_name, rest, pvid_said, pvid, admit, filter)
-		VALUES ($1, `+ownerID+`, `+p(1)+`, `+p(2)+`, `+p(3)+`, `+p(4)+`, `+p(5)+`, `+p(6)+`, `+p(7)+`) RETURNING id)
+	w.queue(`WITH s AS (INSERT INTO shape (office_id, `+owner+`, is_off, use_name, rest, pvid_said, pvid, admit, filter, tagged)
+		VALUES ($1, `+ownerID+`, `+p(1)+`, `+p(2)+`, `+p(3)+`, `+p(4)+`, `+p(5)+`, `+p(6)+`, `+p(7)+`, `+p(11)+`::text::int4multirange) RETURNING id)
 		INSERT INTO shape_vlan (shape_id, vid, tagged, wire)
 		SELECT s.id, v.vid, v.tagged, v.wire FROM s, unnest(`+p(8)+`::int[], `+p(9)+`::boolean[], `+p(10)+`::int[]) AS v (vid, tagged, wire)`,
-		append(args, s.Off, null(s.Use), rests[s.Rest], s.PVIDSet, pvid, s.Admit.String(), !s.FilterOff, vids, tagged, wires)...)
+		append(args, s.Off, null(s.Use), rests[s.Rest], s.PVIDSet, pvid, s.Admit.String(), !s.FilterOff, vids, tagged, wires, multirange(&plain))...)
+}
+
+// multirange is a set as PostgreSQL writes its ranges: {[110,111),[120,131)}.
+func multirange(s *office.Set) string {
+	var b strings.Builder
+	b.WriteByte('{')
+	vs := s.VIDs()
+	for i := 0; i < len(vs); {
+		j := i
+		for j+1 < len(vs) && vs[j+1] == vs[j]+1 {
+			j++
+		}
+		if i > 0 {
+			b.WriteByte(',')
+		}
+		fmt.Fprintf(&b, "[%d,%d)", vs[i], int(vs[j])+1)
+		i = j + 1
+	}
+	b.WriteByte('}')
+	return b.String()
+}
+
+// ranged reads [multirange] back.
+func ranged(text string) (vs []office.VID, err error) {
+	for part := range strings.SplitSeq(strings.Trim(text, "{}"), "),") {
+		if part = strings.Trim(part, "[)"); part == "" {
+			continue
+		}
+		var from, to int
+		if _, err := fmt.Sscanf(part, "%d,%d", &from, &to); err != nil {
+			return nil, fmt.Errorf("%q is no range of VLANs: %w", text, err)
+		}
+		for v := from; v < to; v++ {
+			vs = append(vs, office.VID(v))
+		}
+	}
+	return vs, nil
 }
 
 var rests = [...]string{office.RestNone: "none", office.RestAll: "all", office.RestNeeded: "needed"}

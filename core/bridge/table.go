@@ -1,6 +1,9 @@
 package bridge
 
 import (
+	"cmp"
+	"slices"
+
 	"klammer/core/office"
 )
 
@@ -15,6 +18,7 @@ type Port struct {
 	Untagged office.Set
 	Tagged   office.Set
 	Rides    []office.Ride // translation, by VLAN
+	riders   map[office.VID]office.VID
 	// Access is the VLAN of a port that is in one VLAN untagged and nothing else
 	// was said: most ports of most offices. 0 for any other.
 	Access office.VID
@@ -28,6 +32,12 @@ var shut = &Port{Off: true, Filter: true}
 func Compile(s *office.Shape, rest *office.Set) *Port {
 	p := &Port{Off: s.Off, Filter: !s.FilterOff, Admit: s.Admit, PVID: s.PortVID(), Rides: s.Rides}
 	p.Access = Access(s)
+	for _, r := range s.Rides {
+		if p.riders == nil {
+			p.riders = make(map[office.VID]office.VID, len(s.Rides))
+		}
+		p.riders[r.Wire] = r.VLAN
+	}
 	for _, v := range s.Untagged {
 		p.Untagged.Add(v)
 	}
@@ -84,10 +94,12 @@ func (p *Port) Of(v office.VID) office.Membership {
 
 // WireOf is the VID that tagged member v has on the wire.
 func (p *Port) WireOf(v office.VID) Wire {
-	for _, r := range p.Rides {
-		if r.VLAN == v {
-			return Wire(r.Wire)
-		}
+	if len(p.Rides) == 0 {
+		return Wire(v)
+	}
+	i, ok := slices.BinarySearchFunc(p.Rides, v, func(r office.Ride, v office.VID) int { return cmp.Compare(r.VLAN, v) })
+	if ok {
+		return Wire(p.Rides[i].Wire)
 	}
 	return Wire(v)
 }
@@ -95,10 +107,8 @@ func (p *Port) WireOf(v office.VID) Wire {
 // vlanOf is the VLAN that a VID on the wire stands for (IEEE 802.1Q clause
 // 6.9): the one that rides it, else the one of that number.
 func (p *Port) vlanOf(w Wire) office.VID {
-	for _, r := range p.Rides {
-		if Wire(r.Wire) == w {
-			return r.VLAN
-		}
+	if v, ok := p.riders[office.VID(w)]; ok && w > 0 {
+		return v
 	}
 	return office.VID(w)
 }

@@ -100,10 +100,10 @@ func TestClinic(t *testing.T) {
 		"not-carried rack.19 ward-east.8",
 		"not-carried rack.18 yard.eth0",
 		"untagged-mismatch front.8 rack.21",
-		"pvid-not-member ward-west 1 130",
+		"pvid-not-member ward-west 1,130",
 		"bundle-mode archive.bond rack.store",
 		"carries-unneeded barn.up rack.herd",
-		"left-in-default front 1 160",
+		"left-in-default front 1,160",
 		"exception-unexplained ward-west",
 	}, roots)
 	for range 20 {

@@ -40,8 +40,9 @@ const (
 // id is the same for all ports that share the fault.
 func (p *portFault) id(d *office.Device) string {
 	what := []any{d.Name}
-	for _, v := range p.vlans {
-		what = append(what, v)
+	if len(p.vlans) > 0 {
+		vs := office.SetOf(p.vlans...)
+		what = append(what, vs.Ranges())
 	}
 	if p.key != "" {
 		what = append(what, p.key)
@@ -56,8 +57,12 @@ func (c *check) gather(i int) {
 	d := c.n.Office.Devices[i]
 	byID := map[string][]portFault{}
 	var order []string
+	last, id := portFault{}, ""
 	for _, p := range c.ports {
-		id := p.id(d)
+		if id == "" || p.code != last.code || p.key != last.key || !slices.Equal(p.vlans, last.vlans) {
+			id = p.id(d)
+		}
+		last = p
 		if byID[id] == nil {
 			order = append(order, id)
 		}

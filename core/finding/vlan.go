@@ -136,11 +136,16 @@ func (c *check) mainName(v *span.VLAN) string {
 //	  1-2: 120
 //	cable a.2 b.2
 func (c *check) merged(v *span.VLAN) {
+	said := map[string]bool{}
 	for _, s := range v.Spans[:v.Parts] {
 		if s.Ends[0] != v.VID || len(s.Ends) < 2 { // said once, by the lowest VLAN of the span
 			continue
 		}
 		f := Finding{Code: "merged", VLANs: s.Ends, ID: about("merged", s.Ends)}
+		if said[f.ID] { // the same VLANs meet in another part, too
+			f.ID = about("merged", s.Ends, c.n.Office.Devices[c.n.Topo.Hubs[s.Nodes[0].Hub].Dev].Name, s.Nodes[0].Hub)
+		}
+		said[f.ID] = true
 		for l, causes := 0, 0; l < len(c.n.Topo.Links); l++ {
 			from, to, _, ok := c.n.Mismatch(l)
 			if !ok || !slices.Contains(s.Ends, from) && !slices.Contains(s.Ends, to) || !c.inSpan(s, l) {
@@ -189,6 +194,9 @@ func (c *check) loop(v *span.VLAN) {
 			continue // the same cables, with tags that a grouped device keeps
 		}
 		var names []string
+		if len(ring) > mostRing { // a mesh: its first cables say enough
+			ring = ring[:mostRing]
+		}
 		for _, l := range ring {
 			k := &c.n.Topo.Links[l]
 			f.Ports = append(f.Ports, c.n.Ref(k.A), c.n.Ref(k.B))
@@ -201,6 +209,9 @@ func (c *check) loop(v *span.VLAN) {
 		c.add(f)
 	}
 }
+
+// mostRing bounds the cables that a loop names.
+const mostRing = 64
 
 func lowest(s *span.Span) office.VID {
 	low := office.VID(4095)

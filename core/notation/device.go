@@ -205,7 +205,7 @@ func (r *reader) setting(d *office.Device, c *cursor) (at []int, s *office.Shape
 	}
 	sh, f := shape(r.draft, c)
 	if f == nil {
-		f = r.spend(len(at)+(len(sh.Tagged)+len(sh.Untagged))/64, 0)
+		f = r.spend(setOne*len(at)+(len(sh.Tagged)+len(sh.Untagged))/64, 0)
 	}
 	if f != nil {
 		return nil, nil, "", f
@@ -268,7 +268,7 @@ func (r *reader) ports(d *office.Device, c *cursor) *fault {
 		if d.Front()+len(names) > 4096 {
 			return faultf(it.at, "a device has at most 4096 ports")
 		}
-		if f := r.spend(len(names), it.at); f != nil {
+		if f := r.spend(made*len(names), it.at); f != nil {
 			return f
 		}
 		d.Grow(len(names))

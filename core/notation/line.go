@@ -41,7 +41,7 @@ func (r *reader) other(c *cursor, s *statement) *fault {
 		return faultf(c.end, "what about %s? Ports and a shape, as in %s 1-4: 130, or a statement of a device", d.Name, d.Name)
 	}
 	if n := c.peek(); n.kind == word && keywords[n.text] && n.text != "last" {
-		if f := r.spend(len(d.Ports), n.at); f != nil {
+		if f := r.spend(copied*len(d.Ports), n.at); f != nil {
 			return f
 		}
 		x := d.Clone().Seal()
@@ -114,7 +114,7 @@ func (r *reader) remove(c *cursor, t token) *fault {
 	if err != nil {
 		return faultf(t.at, "%s", err)
 	}
-	if f := r.spend(len(d.Ports), t.at); f != nil {
+	if f := r.spend(copied*len(d.Ports), t.at); f != nil {
 		return f
 	}
 	if n := c.peek(); n.kind == word && keywords[n.text] && n.text != "last" {

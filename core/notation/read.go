@@ -117,14 +117,21 @@ func Line(o *office.Office, text string) (*office.Office, office.Edit, error) {
 const (
 	mostMistakes = 500
 	mostHints    = 50
-	mostWork     = 2_000_000 // ports made, copied or set, and VLANs named
+	mostWork     = 1_000_000 // see made, set and copied
+)
+
+// What things cost of [mostWork], by the time that they take.
+const (
+	made   = 10 // a port
+	setOne = 2  // a port's shape
+	copied = 1  // a port of a device that is changed
 )
 
 // spend counts work; on the line, too much of it is a mistake.
 func (r *reader) spend(n, at int) *fault {
 	r.work += n
 	if r.bounded && r.work > mostWork {
-		return faultf(at, "this is more than one edit may do (%d ports made, copied or set): take it in parts", mostWork)
+		return faultf(at, "this is more than one edit may do (%d ports made, or %d set): take it in parts", mostWork/made, mostWork/setOne)
 	}
 	return nil
 }

@@ -33,7 +33,11 @@ func (d *Device) AddPort(name, inside string, speed Speed) error {
 	if err := d.free(name); err != nil {
 		return err
 	}
-	d.add(Port{Name: name, Inside: inside, Speed: speed}, d.Front())
+	at := len(d.Ports)
+	if at > 0 && d.Ports[at-1].Kind != Physical {
+		at = d.Front()
+	}
+	d.add(Port{Name: name, Inside: inside, Speed: speed}, at)
 	return nil
 }
 

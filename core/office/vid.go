@@ -130,6 +130,31 @@ func (s *Set) VIDs() []VID {
 	return r
 }
 
+// Ranges prints the set as numbers and ranges: 110,120-122.
+func (s *Set) Ranges() string {
+	var b []byte
+	vs := s.VIDs()
+	for i := 0; i < len(vs); {
+		j := i
+		for j+1 < len(vs) && vs[j+1] == vs[j]+1 {
+			j++
+		}
+		if j == i+1 { // two are no range
+			j = i
+		}
+		if len(b) > 0 {
+			b = append(b, ',')
+		}
+		b = strconv.AppendInt(b, int64(vs[i]), 10)
+		if j > i {
+			b = append(b, '-')
+			b = strconv.AppendInt(b, int64(vs[j]), 10)
+		}
+		i = j + 1
+	}
+	return string(b)
+}
+
 // ByVID holds a value for each VID. A copy of it shares all that neither side
 // sets afterwards, so that an office worked out after an edit costs what the
 // edit touched. The zero ByVID holds zero values.

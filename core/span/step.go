@@ -175,6 +175,11 @@ func (m *Net) tables(n *Net, changed []int) {
 				a, b := was.Members(), c.Members()
 				m.dirty.AddAll(&a)
 				m.dirty.AddAll(&b)
+				if isUnaware(m.Office.Devices[i]) { // it has no members, and plugs all the same
+					for _, k := range m.Topo.plugs[i] {
+						m.dirty.Add(m.Office.Plugs[k].Wants)
+					}
+				}
 			}
 		}
 		m.Tables[i] = t

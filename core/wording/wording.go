@@ -13,7 +13,6 @@ package wording
 import (
 	"fmt"
 	"slices"
-	"strconv"
 	"strings"
 
 	"klammer/core/bridge"
@@ -269,24 +268,7 @@ func (d *Device) where(f func(p int) bool) []int {
 }
 
 // vids prints a set of VLANs: 110,120-122.
-func vids(s office.Set) string {
-	var out []string
-	vs := s.VIDs()
-	for i := 0; i < len(vs); {
-		j := i
-		for j+1 < len(vs) && vs[j+1] == vs[j]+1 {
-			j++
-		}
-		if j > i+1 {
-			out = append(out, fmt.Sprintf("%d-%d", vs[i], vs[j]))
-			i = j + 1
-			continue
-		}
-		out = append(out, strconv.Itoa(int(vs[i])))
-		i++
-	}
-	return strings.Join(out, ",")
-}
+func vids(s office.Set) string { return s.Ranges() }
 
 // ParseVIDs reads a list of VIDs and ranges: 110,120-122.
 func ParseVIDs(text string) (s office.Set, err error) {

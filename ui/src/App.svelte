@@ -24,6 +24,7 @@
   import { panels } from "./state/panels.svelte";
   import { pending } from "./state/pending.svelte";
   import { place, titles, type View } from "./state/place.svelte";
+  import { selection } from "./state/selection.svelte";
 
   const pages: Record<Exclude<View, "board">, Component> = {
     reach: Reach, walk: Walk, plans: Plans, register: Register, devices: Devices, sheets: Sheets, history: History, compare: Compare,
@@ -40,6 +41,9 @@
   office.onfound = () => {
     found.heard++;
     void found.read();
+  };
+  office.onturned = (port) => {
+    if (view === "board") selection.goTo(port, selection.vlan?.vid);
   };
   $effect(() => {
     document.title = office.view ? `${titles[view]} · ${office.view.title} · Klammer` : "Klammer";

@@ -43,6 +43,8 @@ export class Refused extends Error {
     readonly field = "",
     /** What is wrong in a text in notation, at its places. */
     readonly mistakes: Mistake[] = [],
+    /** Whether it may have been done all the same: the same request, asked again, tells. */
+    readonly unsure = false,
   ) {
     super(message);
   }
@@ -52,21 +54,75 @@ const http = createClient<paths>({ baseUrl: "/", fetch: (request) => fetch(reque
 
 /** A request that hangs is a server that is gone. */
 const patience = 8000;
+/** A whole office takes longer. */
+const long = 30000;
 
-type Answer<T> = { data?: T; error?: { error?: string; field?: string; mistakes?: Mistake[] }; response: Response };
+type Answer<T> = { data?: T; error?: { error?: string; field?: string; mistakes?: Mistake[]; unsure?: boolean }; response: Response };
 
-async function ask<T>(call: (signal: AbortSignal) => Promise<Answer<T>>): Promise<T> {
+async function ask<T>(call: (signal: AbortSignal) => Promise<Answer<T>>, wait = patience): Promise<T> {
   let answer: Answer<T>;
   try {
-    answer = await call(AbortSignal.timeout(patience));
+    answer = await call(AbortSignal.timeout(wait));
   } catch {
-    throw new Refused(0, "The server does not answer. Nothing was changed.");
+    throw new Refused(0, "The server does not answer.", "", [], true);
   }
   if (answer.data === undefined || !answer.response.ok) {
     const text = answer.error?.error ?? `the server answered ${answer.response.status}`;
-    throw new Refused(answer.response.status, text, answer.error?.field, answer.error?.mistakes);
+    throw new Refused(answer.response.status, text, answer.error?.field, answer.error?.mistakes, answer.error?.unsure);
   }
   return answer.data;
+}
+
+/** A name of its own for a request that writes: asked again under it, it is not done again. */
+const named = () => crypto.randomUUID?.() ?? Array.from(crypto.getRandomValues(new Uint8Array(16)), (b) => b.toString(16).padStart(2, "0")).join("");
+
+/** How often a request of which nobody knows whether it was done is asked again, and how long is waited between. */
+const asks = 40;
+const between = 1000;
+
+/**
+ * Sends a request that writes. Where the answer is lost, with the server or the
+ * database, the same request is asked again until somebody knows what became of
+ * it; waiting says so meanwhile.
+ */
+async function write<T>(call: (id: string, again: boolean, signal: AbortSignal) => Promise<Answer<T>>, waiting: () => void): Promise<T> {
+  const id = named();
+  for (let n = 0; ; n++) {
+    try {
+      return await ask((signal) => call(id, n > 0, signal));
+    } catch (e) {
+      if (!(e instanceof Refused) || !(e.unsure || (n > 0 && e.status === 503)) || n >= asks) throw e;
+      waiting();
+      await new Promise((r) => setTimeout(r, between));
+    }
+  }
+}
+
+const wide = new Map<string, number[]>();
+
+/** The numbers of ranges such as 110,120-190; the same text gives the same list. */
+export function numbers(ranges: string): number[] {
+  let out = wide.get(ranges);
+  if (!out) {
+    out = ranges.split(",").flatMap((r) => {
+      const [from, to] = r.split("-").map(Number);
+      return Array.from({ length: (to ?? from!) - from! + 1 }, (_, i) => from! + i);
+    });
+    if (wide.size > 200) wide.clear();
+    wide.set(ranges, out);
+  }
+  return out;
+}
+
+/** Many VLANs come as ranges: written out where they are looked at. */
+function written(v: Office): Office {
+  for (const d of v.devices) unfold(d);
+  for (const l of v.links) if (l.ranges) l.vlans = numbers(l.ranges);
+  return v;
+}
+function unfold(d: Device): Device {
+  for (const p of d.ports) if (p.ranges) p.tagged = numbers(p.ranges);
+  return d;
 }
 
 const at = (id: number) => ({ path: { id } });
@@ -75,19 +131,24 @@ export const api = {
   me: () => ask((signal) => http.GET("/api/me", { signal })),
   sayName: (name: string) => ask((signal) => http.PUT("/api/me", { body: { name }, signal })),
   offices: () => ask((signal) => http.GET("/api/offices", { signal })),
-  office: (id: number) => ask((signal) => http.GET("/api/offices/{id}", { params: at(id), signal })),
-  edit: (id: number, body: EditBody) =>
-    ask((signal) => http.POST("/api/offices/{id}/edits", { params: at(id), body, signal })),
-  preview: (id: number, body: EditBody) =>
-    ask((signal) => http.POST("/api/offices/{id}/preview", { params: at(id), body, signal })),
-  undo: (id: number, revision: number) =>
-    ask((signal) => http.POST("/api/offices/{id}/undo", { params: at(id), body: { revision }, signal })),
+  office: async (id: number) => written(await ask((signal) => http.GET("/api/offices/{id}", { params: at(id), signal }), long)),
+  edit: async (id: number, body: EditBody, waiting = () => {}) =>
+    written(await write((own, again, signal) => http.POST("/api/offices/{id}/edits", { params: at(id), body: { ...body, id: own, again }, signal }), waiting)),
+  preview: async (id: number, body: EditBody) => {
+    const p = await ask((signal) => http.POST("/api/offices/{id}/preview", { params: at(id), body, signal }));
+    p.devices.forEach(unfold);
+    return p;
+  },
+  undo: async (id: number, revision: number, waiting = () => {}) =>
+    written(await write((own, again, signal) => http.POST("/api/offices/{id}/undo", { params: at(id), body: { revision, id: own, again }, signal }), waiting)),
+  mends: (id: number, finding: string) =>
+    ask((signal) => http.GET("/api/offices/{id}/mends", { params: { path: { id }, query: { finding } }, signal })),
   history: (id: number, before = 0) =>
     ask((signal) => http.GET("/api/offices/{id}/history", { params: { path: { id }, query: { before: before || undefined } }, signal })),
-  then: (id: number, revision: number) =>
-    ask((signal) => http.GET("/api/offices/{id}/at/{revision}", { params: { path: { id, revision } }, signal })),
-  restore: (id: number, revision: number) =>
-    ask((signal) => http.POST("/api/offices/{id}/restore", { params: at(id), body: { revision }, signal })),
+  then: async (id: number, revision: number) =>
+    written(await ask((signal) => http.GET("/api/offices/{id}/at/{revision}", { params: { path: { id, revision } }, signal }), long)),
+  restore: async (id: number, revision: number, waiting = () => {}) =>
+    written(await write((own, again, signal) => http.POST("/api/offices/{id}/restore", { params: at(id), body: { revision, id: own, again }, signal }), waiting)),
   create: (body: NewOffice) => ask((signal) => http.POST("/api/offices", { body, signal })),
   remove: (id: number, title: string) =>
     ask((signal) => http.DELETE("/api/offices/{id}", { params: { path: { id }, query: { title } }, headers: { "Content-Type": "application/json" }, signal })),
@@ -106,7 +167,7 @@ export const api = {
     ask((signal) => http.GET("/api/offices/{id}/sheet", { params: { path: { id }, query: { device } }, signal })),
   found: (id: number, body: FoundRequest) => ask((signal) => http.POST("/api/offices/{id}/found", { params: at(id), body, signal })),
   foundNow: (id: number) => ask((signal) => http.GET("/api/offices/{id}/found", { params: at(id), signal })),
-  foundView: (id: number) => ask((signal) => http.GET("/api/offices/{id}/found/view", { params: at(id), signal })),
+  foundView: async (id: number) => written(await ask((signal) => http.GET("/api/offices/{id}/found/view", { params: at(id), signal }), long)),
   tick: (id: number, device: string, step: string, on: boolean) =>
     ask((signal) => http.PUT("/api/offices/{id}/ticks", { params: at(id), body: { device, step, on }, signal })),
   healthy: () => fetch("/api/health").then((r) => r.ok, () => false),
@@ -153,7 +214,7 @@ export function listen(id: number, l: Listener): () => void {
   const open = () => {
     source = new EventSource(`/api/offices/${id}/events`);
     source.addEventListener("at", (e) => (alive(), l.at(Number(e.data))));
-    source.addEventListener("edit", (e) => (alive(), l.edit(JSON.parse(e.data) as Office)));
+    source.addEventListener("edit", (e) => (alive(), l.edit(written(JSON.parse(e.data) as Office))));
     source.addEventListener("here", (e) => l.here(JSON.parse(e.data) as Somebody));
     source.addEventListener("found", (e) => l.found((JSON.parse(e.data) as { found: string }).found));
     source.addEventListener("beat", alive);

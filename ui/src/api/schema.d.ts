@@ -816,6 +816,56 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/offices/{id}/mends": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Ways out of a finding, each tried */
+        get: {
+            parameters: {
+                query: {
+                    /** @description the finding's id */
+                    finding: string;
+                };
+                header?: never;
+                path: {
+                    id: number;
+                };
+                cookie?: never;
+            };
+            requestBody?: never;
+            responses: {
+                /** @description OK */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["ServerMends"];
+                    };
+                };
+                /** @description Bad Request */
+                400: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["ServerProblem"];
+                    };
+                };
+            };
+        };
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/offices/{id}/notation": {
         parameters: {
             query?: never;
@@ -1536,6 +1586,8 @@ export interface components {
             cables: number;
             labels: string[];
             mode?: string;
+            /** @description the VLANs where they are many, and vlans is empty */
+            ranges?: string;
             vlans: number[];
         };
         ServerMe: {
@@ -1546,6 +1598,10 @@ export interface components {
             as: "untagged" | "tagged" | "none";
             ports: string[];
             vids: number[];
+        };
+        ServerMends: {
+            finding: string;
+            mends: string[][];
         };
         ServerMistakeView: {
             column: number;
@@ -1574,16 +1630,21 @@ export interface components {
         ServerOfficeView: {
             author?: string;
             devices: components["schemas"]["ServerDeviceView"][];
+            /** @description without mends: those are tried when they are asked for */
             findings: components["schemas"]["ApiFinding"][];
             /** Format: int64 */
             id: number;
             links: components["schemas"]["ServerLinkView"][];
+            /** @description how many further findings there are */
+            more?: number;
             order: string[];
             plans: components["schemas"]["ServerPlanView"][];
             /** Format: int64 */
             revision: number;
             summary?: string;
             title: string;
+            /** @description how many further VLANs are on ports that the register does not know */
+            unlisted?: number;
             uses: components["schemas"]["ServerUseView"][];
             vlans: components["schemas"]["ServerVLANView"][];
             whole: boolean;
@@ -1635,6 +1696,8 @@ export interface components {
             planned?: string;
             plugs?: components["schemas"]["ServerPlugView"][];
             pvid: number;
+            /** @description the tagged VLANs where they are many, and tagged is empty: 110,120-190 */
+            ranges?: string;
             shape: string;
             /** @enum {string} */
             source: "nothing" | "port" | "plan" | "exception";

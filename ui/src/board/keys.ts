@@ -1,4 +1,5 @@
 import { tick } from "svelte";
+import { mends } from "../state/mends.svelte";
 import { office } from "../state/office.svelte";
 import { pending } from "../state/pending.svelte";
 import { place } from "../state/place.svelte";
@@ -71,10 +72,16 @@ function remove(): boolean {
 /** Shows what the first mend of the finding at hand would do. */
 function mend(): boolean {
   const all = office.shown?.findings ?? [];
-  const f = all.find((f) => f.id === selection.finding) ?? all.find((f) => !f.cause && f.mends.length && f.ports.some((p) => selection.ports.includes(p)));
-  const m = f?.mends[0] ?? all.find((x) => x.id === f?.cause)?.mends[0];
-  if (m) pending.propose(m);
-  return !!m;
+  const here = all.filter((f) => f.ports.some((p) => selection.ports.includes(p)));
+  const f = all.find((f) => f.id === selection.finding);
+  const tries = f ? [f, ...all.filter((x) => x.id === f.cause)] : here.filter((f) => !f.cause);
+  void (async () => {
+    for (const f of tries.slice(0, 5)) {
+      const m = (await mends.get(f))[0];
+      if (m) return pending.propose(m);
+    }
+  })();
+  return tries.length > 0;
 }
 
 const plain: Record<string, () => boolean | void> = {

@@ -1,10 +1,13 @@
 <script lang="ts">
   import type { Finding } from "../api/client";
+  import { mends } from "../state/mends.svelte";
   import { office } from "../state/office.svelte";
   import { pending } from "../state/pending.svelte";
   import { selection } from "../state/selection.svelte";
 
   const all = $derived(office.shown?.findings ?? []);
+  /** As many are listed at once, and their mends tried. */
+  const most = 60;
   const touching = $derived.by(() => {
     if (selection.all) return all;
     if (selection.cable) {
@@ -25,6 +28,7 @@
     const under = (id: string): Finding[] => touching.filter((f) => f.cause === id).flatMap((f) => [f, ...under(f.id)]);
     return touching.filter((f) => !f.cause || !ids.has(f.cause)).map((f) => ({ root: f, follow: under(f.id) }));
   });
+  const rest = $derived(Math.max(0, grouped.length - most) + (selection.all ? (office.shown?.more ?? 0) : 0));
   const roots = $derived(all.filter((f) => !f.cause));
   const at = $derived(roots.findIndex((f) => f.id === selection.finding));
   const label = (m: string[]) => (m.length > 1 ? `${m[0]} …` : m[0]);
@@ -40,15 +44,15 @@
 
 <div class="findings" aria-live="polite">
   <h2>{selection.finding && !selection.all ? `${at + 1} of ${roots.length} · n steps on` : selection.all ? "All findings" : "Findings touching the selection"}</h2>
-  {#each grouped as { root, follow } (root.id)}
+  {#each grouped.slice(0, most) as { root, follow } (root.id)}
     <article data-code={root.code} class={root.severity} class:here={selection.finding === root.id} {@attach (el) => void (selection.finding === root.id && el.scrollIntoView({ block: "nearest" }))}>
       <span class="severity">{root.severity}</span>
       <div>
         <button class="text" onclick={() => go(root)} title="Go there">{root.text}</button>
         {#each follow as f (f.id)}<p class="follow" data-code={f.code}>└ {f.text}</p>{/each}
-        {#if root.mends.length && !office.then}
+        {#if mends.of(root).length}
           <p class="mends">
-            {#each root.mends as m (m.join("\n"))}
+            {#each mends.of(root) as m (m.join("\n"))}
               <button class="mend mono" title={`${m.join("\n")}\nshows what it would do first (m)`} onclick={() => pending.propose(m)}>{label(m)}</button>
             {/each}
           </p>
@@ -58,6 +62,7 @@
   {:else}
     <p class="none">Nothing: frames go here as they should.</p>
   {/each}
+  {#if rest}<p class="none">And {rest} more: what is above comes first.</p>{/if}
 </div>
 
 <style>

@@ -1,6 +1,7 @@
 <script lang="ts">
   import { api, type Reach } from "../api/client";
   import { hues } from "../state/hues.svelte";
+  import { mends } from "../state/mends.svelte";
   import { office } from "../state/office.svelte";
   import { place } from "../state/place.svelte";
   import { selection } from "../state/selection.svelte";
@@ -53,7 +54,7 @@
       {#each why as f (f.id)}
         <div class="why {f.severity}">
           <p>{f.text}</p>
-          {#if f.mends[0] && !office.then}<button class="mono" onclick={() => pending.propose(f.mends[0]!)}>{f.mends[0][0]}{f.mends[0].length > 1 ? " …" : ""}</button>{/if}
+          {#each mends.of(f).slice(0, 1) as m (m[0])}<button class="mono" onclick={() => pending.propose(m)}>{m[0]}{m.length > 1 ? " …" : ""}</button>{/each}
         </div>
       {/each}
       {#if reach?.vid === vid}

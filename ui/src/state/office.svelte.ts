@@ -1,4 +1,4 @@
-import { api, listen, Refused, type EditBody, type Office, type OfficeSummary } from "../api/client";
+import { api, listen, Refused, type EditBody, type HistoryEntry, type Office, type OfficeSummary } from "../api/client";
 import { people } from "./people.svelte";
 import { place } from "./place.svelte";
 
@@ -37,6 +37,8 @@ class OfficeState {
   private visit = 0;
   /** Called when something was found of a device. */
   onfound: (() => void) | null = null;
+  /** Called with a port that was changed by taking something back, so that one sees it. */
+  onturned: ((port: string) => void) | null = null;
   /** Whether what is shown is the office as found, not as it was. */
   asFound = $state(false);
 
@@ -137,9 +139,10 @@ class OfficeState {
   async restore(revision: number) {
     const then = this.then;
     this.then = null; // restoring is an edit of now
-    const v = await this.send((view) => api.restore(view.id, revision));
+    const v = await this.send((view) => api.restore(view.id, revision, this.asking));
     if (!v) this.then = then;
     else {
+      this.own(v.revision);
       this.undoable = [...this.undoable, v.revision];
     }
   }
@@ -149,9 +152,13 @@ class OfficeState {
     const [view, history] = await Promise.all([api.office(id), api.history(id)]);
     if (visit !== this.visit) return; // somebody went elsewhere meanwhile
     this.view = view;
-    const mine = history.filter((h) => h.author === this.me && h.revision > 1);
-    this.undoable = mine.filter((h) => !h.undoes && !h.undoneBy).map((h) => h.revision).reverse();
-    this.redoable = mine.filter((h) => h.undoes && !h.undoneBy && !h.summary.startsWith("redo: ")).map((h) => h.revision).reverse();
+    const own = new Set(this.owned());
+    const mine = history.filter((h) => own.has(h.revision) && !h.undoneBy);
+    const undoing = (h: HistoryEntry) => h.summary.startsWith("undo: ");
+    this.undoable = mine.filter((h) => !undoing(h)).map((h) => h.revision).reverse();
+    // What was taken back after the last edit of one's own can be redone.
+    const last = Math.max(0, ...mine.filter((h) => !h.undoes).map((h) => h.revision));
+    this.redoable = mine.filter((h) => undoing(h) && h.revision > last).map((h) => h.revision).reverse();
   }
 
   /** Takes what the server says after an edit; older news is no news. */
@@ -198,6 +205,7 @@ class OfficeState {
       const slow = setTimeout(() => (this.keeping = "saving"), 150);
       try {
         const v = await call(this.view);
+        if (v.whole && v.revision === this.view.revision) this.view = v; // asked again: it was made already
         this.take(v);
         this.keeping = "kept";
         if (this.notice?.kind === "problem") this.notice = null;
@@ -236,14 +244,43 @@ class OfficeState {
     };
   }
 
+  /** While nobody knows what became of a request, it is asked again, and the page says so. */
+  private asking = () => {
+    this.keeping = "lost";
+    this.notice = { kind: "problem", text: "The answer was lost on the way: Klammer asks again whether this was kept." };
+  };
+
   async edit(body: Omit<EditBody, "base">) {
     const before = this.view?.revision;
-    const v = await this.send((view) => api.edit(view.id, { ...body, base: view.revision }));
+    const v = await this.send((view) => api.edit(view.id, { ...body, base: view.revision }, this.asking));
     if (v && v.revision !== before) {
+      this.own(v.revision);
       this.undoable = [...this.undoable, v.revision];
       this.redoable = [];
     }
     return v;
+  }
+
+  /** What was made in this browser: two people of one name do not take back each other's. */
+  private own(revision: number) {
+    if (!this.view) return;
+    const key = `klammer-own-${this.view.id}`;
+    localStorage.setItem(key, JSON.stringify([...this.owned(), revision].slice(-300)));
+  }
+  private owned(): number[] {
+    try {
+      return JSON.parse(localStorage.getItem(`klammer-own-${this.view?.id}`) ?? "[]") as number[];
+    } catch {
+      return [];
+    }
+  }
+
+  /** What was refused is told where it was asked; true where it was refused, and not lost. */
+  refused(): boolean {
+    if (this.keeping !== "refused") return false;
+    this.keeping = "kept";
+    if (this.notice?.kind === "problem") this.notice = null;
+    return true;
   }
 
   /** Makes an edit of statements; what is wrong with them comes back as text, for the field that they are from. */
@@ -251,11 +288,7 @@ class OfficeState {
     const v = await this.edit({ lines });
     if (v) return "";
     const n = this.notice;
-    if (n?.kind === "problem" && this.keeping === "refused") {
-      this.notice = null;
-      this.keeping = "kept";
-      return n.text.replace(/^(line 1, )?column \d+: /gm, "");
-    }
+    if (n?.kind === "problem" && this.refused()) return n.text.replace(/^(line \d+, )?column \d+: /gm, "");
     return n?.text ?? "";
   }
 
@@ -284,10 +317,24 @@ class OfficeState {
     return this.send(async (view) => {
       const last = list().at(-1);
       if (last === undefined) return view;
-      const v = await api.undo(view.id, last);
+      const v = await api.undo(view.id, last, this.asking);
+      this.own(v.revision);
       after(last, v.revision);
+      const where = this.changed(view, v);
+      if (v.summary) this.notice = { kind: "said", text: v.summary.replace(/^undo: /, "Taken back: ").replace(/^redo: /, "Done again: ") };
+      if (where) setTimeout(() => this.onturned?.(where));
       return v;
     });
+  }
+
+  /** The first port that is otherwise than it was. */
+  private changed(was: Office, is: Office): string {
+    for (const d of is.devices) {
+      const before = was.devices.find((x) => x.name === d.name);
+      const p = d.ports.find((p) => JSON.stringify(p) !== JSON.stringify(before?.ports.find((q) => q.name === p.name)));
+      if (p) return `${d.name}.${p.name}`;
+    }
+    return "";
   }
 
   async sayName(name: string) {

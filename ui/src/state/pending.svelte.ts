@@ -1,6 +1,7 @@
 import { api, Refused, type Device, type EditBody, type Mistake, type Port, type Preview } from "../api/client";
 import { flights } from "./flights.svelte";
 import { office } from "./office.svelte";
+import { goes } from "../line/words";
 import { ref } from "../line/quote";
 import { selection } from "./selection.svelte";
 
@@ -87,7 +88,7 @@ class Pending {
     this.mistakes = [];
     this.asked++;
     const text = this.text.trim();
-    if (text) this.timer = setTimeout(() => void this.ask({ lines: [this.text] }), 90);
+    if (text && !goes(text)) this.timer = setTimeout(() => void this.ask({ lines: [this.text] }), 90);
   }
 
   private async ask(op: Op) {
@@ -118,6 +119,7 @@ class Pending {
       after?.();
       return true;
     }
+    office.refused(); // the line says why
     if (!this.op && !this.text) {
       this.op = op;
       this.text = text;

@@ -2,6 +2,7 @@
   import { api, Refused, type WalkAnswer } from "../api/client";
   import PortField from "../shell/PortField.svelte";
   import { hues } from "../state/hues.svelte";
+  import { mends } from "../state/mends.svelte";
   import { office } from "../state/office.svelte";
   import { place } from "../state/place.svelte";
   import { selection } from "../state/selection.svelte";
@@ -52,7 +53,7 @@
     const at = new Set([...w.drops.map((d) => d.port), ...w.hops.flatMap((h) => h.out.map((o) => o.port))]);
     const vlans = new Set(w.hops.map((h) => h.vlan));
     return (office.then ? [] : (office.view?.findings ?? [])).filter(
-      (f) => f.mends.length && f.severity === "breaks" && f.ports.some((p) => at.has(p)) && (!w.hops.length || f.vlans.some((v) => vlans.has(v))),
+      (f) => f.severity === "breaks" && f.ports.some((p) => at.has(p)) && (!w.hops.length || f.vlans.some((v) => vlans.has(v))),
     );
   });
 </script>
@@ -81,7 +82,7 @@
       {#each faults.slice(0, 3) as f (f.id)}
         <div class="fault">
           <p>{f.text}</p>
-          <button class="mono" onclick={() => pending.propose(f.mends[0]!)}>{f.mends[0]![0]}{f.mends[0]!.length > 1 ? " …" : ""}</button>
+          {#each mends.of(f).slice(0, 1) as m (m[0])}<button class="mono" onclick={() => pending.propose(m)}>{m[0]}{m.length > 1 ? " …" : ""}</button>{/each}
         </div>
       {/each}
     </div>
