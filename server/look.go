@@ -147,9 +147,9 @@ func reach(n *span.Net, v office.VID) *ReachView {
 }
 
 type walkQuery struct {
-	From string `query:"from" required:"true" description:"the port that the frame is sent into"`
-	Wire string `query:"wire" description:"untagged, priority, or a VID"`
-	To   string `query:"to" description:"a port to say the way to"`
+	From string `query:"from" required:"true" description:"the port that the frame is sent into, as north.1 or north 1, or the name of what is plugged in"`
+	Wire string `query:"wire" description:"untagged, priority, or a VID; else as what is plugged in wants it"`
+	To   string `query:"to" description:"what to say the way to: a port, a plug, a device, the gateway"`
 	At   int64  `query:"at" description:"the revision to look at, now if it is not said"`
 }
 
@@ -158,6 +158,10 @@ type walkQuery struct {
 type WalkView struct {
 	Walk    api.Walk     `json:"walk" required:"true"`
 	Journey *api.Journey `json:"journey,omitempty"`
+	From    string       `json:"from" required:"true" description:"the port that was meant"`
+	Wire    string       `json:"wire" required:"true" description:"what the frame wears"`
+	To      string       `json:"to,omitempty" description:"what was meant to be reached"`
+	Address string       `json:"address" required:"true" description:"whether what is at the port gets an address, and from whom"`
 }
 
 func (s *Server) walk(c fiber.Ctx) error {
@@ -166,25 +170,44 @@ func (s *Server) walk(c fiber.Ctx) error {
 		return err
 	}
 	n := report.Net
-	from, err := notation.PortRef(n.Office, c.Query("from"))
+	from, err := notation.PlaceOf(n.Office, c.Query("from"))
+	if err == nil && from.Port.Device == "" {
+		err = fmt.Errorf("a frame starts at a port or at what is plugged in: name one")
+	}
 	if err != nil {
 		return bad("from", "%s", err)
 	}
-	w, err := bridge.ParseWire(c.Query("wire", "untagged"))
+	wire := c.Query("wire")
+	if wire == "" {
+		wire = plugged(n.Office, from)
+	}
+	w, err := bridge.ParseWire(wire)
 	if err != nil {
 		return bad("wire", "%s", err)
 	}
-	walk, err := n.Walk(from, w)
+	walk, err := n.Walk(from.Port, w)
 	if err != nil {
 		return bad("from", "%s", err)
 	}
-	out := WalkView{Walk: api.WalkOf(walk)}
+	out := WalkView{Walk: api.WalkOf(walk), From: from.Port.String(), Wire: wire}
+	hand, err := n.HandsOut(from.Port, w)
+	if err != nil {
+		return bad("from", "%s", err)
+	}
+	out.Address = hand.Text
 	if q := c.Query("to"); q != "" {
-		to, err := notation.PortRef(n.Office, q)
+		to, err := notation.PlaceOf(n.Office, q)
 		if err != nil {
 			return bad("to", "%s", err)
 		}
-		j, err := n.Journey(from, w, to)
+		var j *span.Journey
+		if to.Gateway || to.Device != "" {
+			j, err = n.JourneyTo(from.Port, w, to.Device)
+			out.To = map[bool]string{true: "the gateway", false: to.Device}[to.Gateway]
+		} else {
+			j, err = n.Journey(from.Port, w, to.Port)
+			out.To = to.Port.String()
+		}
 		if err != nil {
 			return bad("to", "%s", err)
 		}
@@ -192,6 +215,21 @@ func (s *Server) walk(c fiber.Ctx) error {
 		out.Journey = &x
 	}
 	return c.JSON(out)
+}
+
+// plugged is what a frame wears that is sent from a place: as the plug there
+// wants it, else nothing.
+func plugged(o *office.Office, at notation.Place) string {
+	p := at.Plug
+	for i := range o.Plugs {
+		if p == nil && o.Plugs[i].Port == at.Port {
+			p = &o.Plugs[i]
+		}
+	}
+	if p != nil && p.Tagged {
+		return fmt.Sprint(p.Wants)
+	}
+	return "untagged"
 }
 
 type proposeQuery struct {

@@ -44,6 +44,7 @@ type VLANView struct {
 	Registered bool     `json:"registered" required:"true"`
 	State      string   `json:"state" required:"true" enum:"unused,whole,split,merged"`
 	Parts      int      `json:"parts" required:"true"`
+	Only       string   `json:"only,omitempty" description:"where nobody else is in it: gateway, management, or parked for ports that are put away"`
 
 	Addresses []AddressView `json:"addresses,omitempty"`
 }
@@ -144,6 +145,7 @@ type LinkView struct {
 	VLANs  []int    `json:"vlans" required:"true" nullable:"false"`
 	Ranges string   `json:"ranges,omitempty" description:"the VLANs where they are many, and vlans is empty"`
 	Broken bool     `json:"broken" required:"true"`
+	Uneven bool     `json:"uneven,omitempty" description:"its ends are in different VLANs, and nothing breaks by that"`
 	Labels []string `json:"labels" required:"true" nullable:"false"`
 }
 
@@ -242,11 +244,32 @@ func vlanViews(n *span.Net) (out []VLANView, unlisted int) {
 				x.Nets = append(x.Nets, p.String())
 			}
 		}
+		x.Only = only(n, v)
 		x.Gateway = gateway(n.Office, v)
 		x.Addresses = addressViews(n.Office, v)
 		out = append(out, x)
 	}
 	return out, unlisted
+}
+
+// only says who alone is in a VLAN, "" where others are, or nobody.
+func only(n *span.Net, v office.VID) string {
+	if n.IsParked(v) {
+		return "parked"
+	}
+	r := n.VLAN(v)
+	if r == nil || r.State != span.Whole || slices.ContainsFunc(n.Office.Plugs, func(p office.Plug) bool { return p.Wants == v }) {
+		return ""
+	}
+	for _, s := range r.Spans {
+		if len(n.Terminals(s, v)) > 0 {
+			return ""
+		}
+	}
+	if slices.ContainsFunc(n.Office.Devices, func(d *office.Device) bool { return d.Manage != nil && d.Manage.VID == v }) {
+		return "management"
+	}
+	return "gateway"
 }
 
 // onPorts is the VLANs that a port has, or a PVID.
@@ -417,6 +440,9 @@ func linkViews(n *span.Net, list []*finding.Finding) []LinkView {
 		any := c.AB
 		any.AddAll(&c.BA)
 		v.VLANs, v.Ranges = listed(&any)
+		if pa, pb := n.Port(l.A), n.Port(l.B); n.Aware(l.A.Dev) && n.Aware(l.B.Dev) && !pa.Off && !pb.Off {
+			v.Uneven = pa.Untagged != pb.Untagged || pa.Tagged != pb.Tagged
+		}
 		if ls := labels[[2]office.PortRef{a, b}]; ls != nil {
 			v.Broken, v.Labels = breaks[[2]office.PortRef{a, b}], ls
 		}

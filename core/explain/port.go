@@ -38,6 +38,12 @@ func Port(n *span.Net, r office.PortRef) []string {
 	if l := leaving(n, d, t); l != "" {
 		s = append(s, l)
 	}
+	switch sh, _ := n.Shape(i, p); sh.Rest {
+	case office.RestNeeded:
+		s = append(s, "“needed” is every VLAN that somebody beyond its cable is in, worked out anew at each edit.")
+	case office.RestAll:
+		s = append(s, "“all” is every VLAN of the register, needed there or not.")
+	}
 	s = append(s, origin(n, d, p)...)
 	return s
 }

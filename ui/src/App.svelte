@@ -23,7 +23,7 @@
   import { office } from "./state/office.svelte";
   import { panels } from "./state/panels.svelte";
   import { pending } from "./state/pending.svelte";
-  import { place, titles, type View } from "./state/place.svelte";
+  import { groups, place, titles, type View } from "./state/place.svelte";
   import { selection } from "./state/selection.svelte";
 
   const pages: Record<Exclude<View, "board">, Component> = {
@@ -54,9 +54,26 @@
   });
   onDestroy(() => office.leave());
 
+  /** Set while g was pressed and a letter is waited for. */
+  let going: ReturnType<typeof setTimeout> | undefined;
   function keys(e: KeyboardEvent) {
     const inText = e.target instanceof HTMLInputElement || e.target instanceof HTMLTextAreaElement || e.target instanceof HTMLSelectElement;
     if (inText || document.querySelector("dialog[open]")) return;
+    if (going && office.view && !e.ctrlKey && !e.metaKey && !e.altKey) {
+      const there = groups.flatMap((g) => g.views).find((v) => v.key === e.key);
+      clearTimeout(going);
+      going = undefined;
+      if (there) {
+        e.preventDefault();
+        e.stopPropagation();
+        place.open(there.view);
+        return;
+      }
+    }
+    if (e.key === "g" && !e.ctrlKey && !e.metaKey && !e.altKey) {
+      going = setTimeout(() => (going = undefined), 1500);
+      return;
+    }
     if (e.ctrlKey || e.metaKey) {
       const k = e.key.toLowerCase();
       if (k === "z" && !e.shiftKey) void office.undo();
@@ -71,7 +88,7 @@
   }
 </script>
 
-<svelte:window onkeydown={keys} />
+<svelte:window onkeydowncapture={keys} />
 
 <!-- svelte-ignore a11y_click_events_have_key_events, a11y_no_static_element_interactions -->
 <div class="shell" class:page={Page || id === 0} onclick={place.follow}>
@@ -100,7 +117,7 @@
   .shell {
     height: 100%;
     display: grid;
-    grid-template-rows: 45px minmax(0, 1fr) 240px 40px;
+    grid-template-rows: 45px minmax(0, 1fr) clamp(120px, 30vh, 240px) 40px;
     grid-template-columns: minmax(0, 1fr);
   }
   .page {
@@ -127,9 +144,10 @@
   .page main {
     background: var(--paper);
   }
-  @media (max-height: 620px) {
+  /* Little height, as when a page is enlarged: the dock gives way first. */
+  @media (max-height: 560px) {
     .shell:not(.page) {
-      grid-template-rows: 45px minmax(0, 1fr) 180px 40px;
+      grid-template-rows: 38px minmax(0, 1fr) 88px 34px;
     }
   }
 </style>

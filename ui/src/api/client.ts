@@ -156,7 +156,7 @@ export const api = {
     ask((signal) => http.GET("/api/offices/{id}/compare", { params: { path: { id }, query: { with: other } }, signal })),
   walk: (id: number, from: string, wire: string, to: string, revision?: number) =>
     ask((signal) =>
-      http.GET("/api/offices/{id}/walk", { params: { path: { id }, query: { from, wire, to: to || undefined, at: revision } }, signal }),
+      http.GET("/api/offices/{id}/walk", { params: { path: { id }, query: { from, wire: wire || undefined, to: to || undefined, at: revision } }, signal }),
     ),
   propose: (id: number, name: string, vid: number) =>
     ask((signal) =>

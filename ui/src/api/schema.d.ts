@@ -1229,11 +1229,11 @@ export interface paths {
         get: {
             parameters: {
                 query: {
-                    /** @description the port that the frame is sent into */
+                    /** @description the port that the frame is sent into, as north.1 or north 1, or the name of what is plugged in */
                     from: string;
-                    /** @description untagged, priority, or a VID */
+                    /** @description untagged, priority, or a VID; else as what is plugged in wants it */
                     wire?: string;
-                    /** @description a port to say the way to */
+                    /** @description what to say the way to: a port, a plug, a device, the gateway */
                     to?: string;
                     /** @description the revision to look at, now if it is not said */
                     at?: number;
@@ -1588,6 +1588,8 @@ export interface components {
             mode?: string;
             /** @description the VLANs where they are many, and vlans is empty */
             ranges?: string;
+            /** @description its ends are in different VLANs, and nothing breaks by that */
+            uneven?: boolean;
             vlans: number[];
         };
         ServerMe: {
@@ -1807,6 +1809,8 @@ export interface components {
             name: string;
             nets: string[];
             note?: string;
+            /** @description where nobody else is in it: gateway, management, or parked for ports that are put away */
+            only?: string;
             parts: number;
             registered: boolean;
             /** @enum {string} */
@@ -1814,8 +1818,16 @@ export interface components {
             vid: number;
         };
         ServerWalkView: {
+            /** @description whether what is at the port gets an address, and from whom */
+            address: string;
+            /** @description the port that was meant */
+            from: string;
             journey?: components["schemas"]["ApiJourney"];
+            /** @description what was meant to be reached */
+            to?: string;
             walk: components["schemas"]["ApiWalk"];
+            /** @description what the frame wears */
+            wire: string;
         };
         WordingTable: {
             head: string[];

@@ -33,7 +33,6 @@
   const lit = $derived(new Set(selection.explained?.reach?.ports ?? []));
   const cut = $derived(new Set(selection.explained?.reach?.cut ?? []));
   const current = $derived(selection.vlan?.vid);
-  const splits = $derived(new Set(view.findings.filter((f) => f.code === "split").map((f) => f.vlans[0])));
   const heads = $derived(plan.columns.some((c) => c.port.use) ? 88 : 72);
   const wide = $derived(plan.width + names > room);
   const body = $derived(rows.list.length * tall);
@@ -137,7 +136,7 @@
           {#each shownRows as v, i (v.vid)}
             {@const r = fromRow + i}
             <div class="row" class:lit={v.vid === current} class:stripe={r % 2 === 0} role="row" aria-rowindex={r + 2} style:--vlan={hues.get(v.vid)} style:top={`${r * tall}px`}>
-              <RowName vlan={v} split={splits.has(v.vid)} onpick={() => selection.go(r, selection.cursor.column)} />
+              <RowName vlan={v} onpick={() => selection.go(r, selection.cursor.column)} />
               {#each runs as run (run.from)}
                 <Cells chunk={run} vlan={v} row={r} lit={v.vid === current ? lit : null} cut={v.vid === current ? cut : null} />
               {/each}
@@ -146,6 +145,7 @@
           <Marks {plan} {tall} />
         </div>
       </div>
+      {#if view.unlisted}<p class="more">and {view.unlisted} more VLANs on ports that the register does not know</p>{/if}
       <Cables {plan} {names} links={view.links} room={height - heads - body} />
     </div>
   </div>
@@ -181,6 +181,7 @@
     left: 0;
     right: 0;
     height: 26px;
+    background: var(--panel);
     contain: layout size style;
   }
   .stripe {
@@ -188,5 +189,13 @@
   }
   .row.lit {
     background: var(--plum-wash);
+  }
+  .more {
+    position: sticky;
+    left: 0;
+    width: max-content;
+    padding: 3px 12px;
+    font-size: 12px;
+    color: var(--soft);
   }
 </style>

@@ -14,7 +14,7 @@
   const y = (b: Bracket) => top + 8 + b.lane * laneHeight;
   const name = (l: Link) => `${l.a} ${l.b}`;
   const says = (l: Link) =>
-    `Cable ${l.a.replace(".", " ")} to ${l.b.replace(".", " ")}${l.broken ? `, broken: ${l.labels.join(", ")}` : ", both ends agree"}`;
+    `Cable ${l.a.replace(".", " ")} to ${l.b.replace(".", " ")}${l.broken ? `, broken: ${l.labels.join(", ")}` : l.uneven || l.labels.length ? `, the ends differ${l.labels.length ? `: ${l.labels.join(", ")}` : ", where nobody needs it"}` : ", both ends agree"}`;
   const pick = (l: Link) => {
     selection.pickCable(l);
   };
@@ -28,6 +28,7 @@
       <g
         class="cable"
         class:broken={b.link.broken}
+        class:uneven={!b.link.broken && (b.link.uneven || b.link.labels.length > 0)}
         class:picked={selection.cable === name(b.link)}
         data-cable={name(b.link)}
         role="button"
@@ -41,7 +42,7 @@
     {/each}
     {#each drawn.filter((d) => d.label) as b (name(b.link))}
       <!-- svelte-ignore a11y_click_events_have_key_events -->
-      <g class="tag" class:broken={b.link.broken} onclick={() => pick(b.link)} role="presentation">
+      <g class="tag" class:broken={b.link.broken} class:uneven={!b.link.broken && b.link.labels.length > 0} onclick={() => pick(b.link)} role="presentation">
         <rect x={b.labelX - b.labelWidth / 2} y={y(b) - 7} width={b.labelWidth} height="14" />
         <text x={b.labelX} y={y(b) + 3.5} text-anchor="middle">{b.label}</text>
       </g>
@@ -81,6 +82,13 @@
     stroke: var(--red);
     stroke-width: 2;
     stroke-dasharray: 5 3;
+  }
+  .uneven .line {
+    stroke: var(--amber);
+    stroke-dasharray: 9 3;
+  }
+  .tag.uneven text {
+    fill: var(--amber);
   }
   .picked .line {
     stroke: var(--plum);

@@ -1,21 +1,29 @@
 <script lang="ts">
   import type { Vlan } from "../api/client";
 
-  let { vlan, split, onpick }: { vlan: Vlan; split: boolean; onpick: () => void } = $props();
+  let { vlan, onpick }: { vlan: Vlan; onpick: () => void } = $props();
 
-  const state = $derived.by(() => {
-    if (vlan.state === "split") return split ? `${vlan.parts} parts` : "parked";
-    return vlan.state;
+  const bad = $derived(vlan.state === "split" || vlan.state === "merged");
+  /** What became of it, in a word, and in a sentence for who asks. */
+  const state = $derived.by((): [string, string] => {
+    switch (vlan.state) {
+      case "split":
+        return [`${vlan.parts} parts`, `its users are in ${vlan.parts} parts that do not reach each other`];
+      case "merged":
+        return ["merged", "its frames arrive in another VLAN too"];
+      case "whole":
+        return vlan.only ? [`${vlan.only} only`, `nobody is in it but the ${vlan.only}`] : ["whole", "all its users reach each other"];
+    }
+    return vlan.only ? [vlan.only, "only ports that are put away are in it: nobody is there"] : ["unused", "nobody is in it"];
   });
-  const bad = $derived(split || vlan.state === "merged");
 </script>
 
 <!-- svelte-ignore a11y_click_events_have_key_events -->
-<span class="name" role="rowheader" tabindex="-1" onclick={onpick} title={[vlan.note, ...vlan.nets, vlan.gateway].filter(Boolean).join(" · ")}>
+<span class="name" role="rowheader" tabindex="-1" onclick={onpick} title={[`${state[0]}: ${state[1]}`, vlan.note, ...vlan.nets, vlan.gateway].filter(Boolean).join(" · ")}>
   <i></i>
   <span class="vid mono">{vlan.vid}</span>
   <span class="text">{vlan.name || "not registered"}</span>
-  <span class="state" class:bad>{state}</span>
+  <span class="state" class:bad>{state[0]}</span>
 </span>
 
 <style>

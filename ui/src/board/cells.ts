@@ -68,7 +68,7 @@ export function cells(columns: Column[], v: Pick<Vlan, "vid" | "name">, a: Aroun
     if (found !== undefined) inside += `<sub>${found || "–"}</sub>`;
     if (lost) inside += "<sup>∅</sup>";
     out +=
-      `<span role="gridcell" id="c-${a.row}-${index}" class="cell${c.blank ? " slim" : ""}${turns ? " turning" : ""}${flight === undefined ? "" : " flight"}"` +
+      `<span role="gridcell" id="c-${a.row}-${index}" class="cell${turns ? " turning" : ""}${flight === undefined ? "" : " flight"}"` +
       ` data-row="${a.row}" data-column="${index}" data-port="${escape(c.ports[0]!)}" data-vid="${v.vid}" data-as="${as || "none"}"` +
       `${turns ? ` data-then="${then || "none"}"` : ""} aria-colindex="${index + 2}" aria-label="${escape(says)}" aria-selected="${a.selected(index)}"` +
       ` style="width:${c.width}px${c.x > end ? `;margin-left:${c.x - end}px` : ""}">${inside}</span>`;

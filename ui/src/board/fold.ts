@@ -94,10 +94,10 @@ export function fold(d: Device, unfolded: Set<string>, found: Map<string, string
 }
 
 export const gap = 8;
-const narrowest = 19.5;
+// All columns are as wide as the others, set or not: nothing moves under the
+// pointer while one paints.
+const narrowest = 18.5;
 const widest = 30;
-/** A blank column is a sliver: it can be picked, and takes little room. */
-const sliver = 13;
 
 type Folded = Omit<Column, "x" | "width">[];
 
@@ -135,11 +135,9 @@ export function layout(devices: Device[], order: string[], unfolded: Set<string>
     const d = byName.get(n);
     return d ? [{ device: d, columns: foldOnce(d, unfolded, found) }] : [];
   });
-  let full = 0;
-  let slim = 0;
-  for (const g of folded) for (const c of g.columns) c.blank ? slim++ : full++;
-  const left = room - slim * sliver - (folded.length + 1) * gap;
-  const width = Math.max(narrowest, Math.min(widest, Math.floor((2 * left) / Math.max(1, full)) / 2));
+  const count = folded.reduce((n, g) => n + g.columns.length, 0);
+  const left = room - (folded.length + 1) * gap;
+  const width = Math.max(narrowest, Math.min(widest, Math.floor((2 * left) / Math.max(1, count)) / 2));
   let x = gap;
   const groups: Group[] = [];
   const columns: Column[] = [];
@@ -155,7 +153,7 @@ export function layout(devices: Device[], order: string[], unfolded: Set<string>
     const cs = reuse(
       g.device.name,
       g.columns.map((c) => {
-        const w = c.blank ? sliver : width;
+        const w = width;
         const column = { ...c, x, width: w };
         x += w;
         return column;

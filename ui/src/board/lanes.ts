@@ -13,7 +13,7 @@ export interface Bracket {
 }
 
 export function labelOf(l: Link): string {
-  if (l.broken) return l.labels.length > 1 ? `${l.labels[0]} +${l.labels.length - 1}` : l.labels[0]!;
+  if (l.labels.length) return l.labels.length > 1 ? `${l.labels[0]} +${l.labels.length - 1}` : l.labels[0]!;
   if (l.cables > 1) return `${l.mode === "lacp" ? "LACP " : ""}×${l.cables}`;
   return "";
 }

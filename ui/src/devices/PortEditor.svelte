@@ -33,7 +33,7 @@
     {#each set.cabled as c (c)}<p class="row">cable to <b>{c.replace(".", " ")}</b> <button onclick={() => pending.propose([`-cable ${ref(`${device.name}.${set.name}`)} ${ref(c)}`])}>Remove…</button></p>{/each}
   {:else}
     <form onsubmit={(e) => (e.preventDefault(), other && void say(`cable ${at} ${ref(other)}`))}>
-      <label>Cable to <PortField bind:value={other} id="cable-to" placeholder="free port" /></label>
+      <label>Cable to <PortField bind:value={other} id="cable-to" placeholder="free port" named={false} /></label>
       <button disabled={!other}>Connect</button>
     </form>
   {/if}

@@ -32,8 +32,8 @@
 </script>
 
 <div class="cable">
-  <h2>Cable · {link.cables > 1 ? `${link.cables} that act as one` : rows.some((r) => r.differ) ? "the ends differ" : "both ends agree"}</h2>
-  {#each link.labels as l (l)}<p class="reason">{l}</p>{/each}
+  <h2>Cable · {link.cables > 1 ? `${link.cables} that act as one, ` : ""}{link.broken ? "broken" : link.uneven || link.labels.length ? "the ends differ" : "both ends agree"}</h2>
+  {#each link.labels as l (l)}<p class="reason" class:risk={!link.broken}>{l}</p>{/each}
   <table>
     <thead><tr><th></th><th scope="col">{spaced(link.a)}</th><th scope="col">{spaced(link.b)}</th></tr></thead>
     <tbody>
@@ -56,6 +56,9 @@
   .reason {
     color: var(--red);
     font-weight: 650;
+  }
+  .risk {
+    color: var(--amber);
   }
   table {
     width: 100%;

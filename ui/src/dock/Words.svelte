@@ -30,11 +30,11 @@
     <div class="acts" role="toolbar" aria-label="Set the selection">
       <button onclick={() => pending.member("untagged")}>Untagged <kbd>u</kbd></button>
       <button onclick={() => pending.member("tagged")}>Tagged <kbd>t</kbd></button>
-      <button onclick={() => pending.member("none")}>Off <kbd>.</kbd></button>
+      <button onclick={() => pending.member("none")} title="Take the row's VLAN off these ports">Not in it <kbd>.</kbd></button>
       <button onclick={() => pending.pvid()}>PVID <kbd>p</kbd></button>
       <button class="main" onclick={() => pending.bring(true)}>Bring {v?.vid} here <kbd>b</kbd></button>
       <button onclick={() => pending.bring(false)}>Withdraw <kbd>w</kbd></button>
-      <button onclick={() => place.view("walk", { from: selection.ports[0] ?? "", wire: "untagged" })}>Walk <kbd>f</kbd></button>
+      <button onclick={() => place.view("walk", { from: selection.ports[0] ?? "" })}>Walk <kbd>f</kbd></button>
     </div>
   {/if}
 </div>

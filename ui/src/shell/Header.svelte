@@ -3,10 +3,17 @@
   import { office } from "../state/office.svelte";
   import { panels } from "../state/panels.svelte";
   import { people } from "../state/people.svelte";
-  import { place, titles, type View } from "../state/place.svelte";
+  import { groups, place, titles } from "../state/place.svelte";
   import { selection } from "../state/selection.svelte";
 
-  const shown: View[] = ["board", "reach", "walk", "plans", "register", "devices", "sheets", "history"];
+  // Of each group the view that one was at last.
+  const last: Record<string, string> = {};
+  const here = $derived(groups.find((g) => g.views.some((v) => v.view === place.now.view)) ?? groups.at(-1)!);
+  $effect(() => {
+    last[here.name] = place.now.view;
+  });
+  const title = (v: string) => (v === "offices" ? "Offices" : titles[v as keyof typeof titles]);
+  const href = (v: string) => (v === "offices" ? "/offices" : place.href(v as keyof typeof titles));
   const roots = $derived((office.shown?.findings ?? []).filter((f) => !f.cause));
   const count = (s: string) => roots.filter((f) => f.severity === s).length;
   const keepingText = $derived(
@@ -18,9 +25,18 @@
 <header>
   <span class="brand mono"><b>[</b>klammer<b>]</b></span>
   {#if office.view}
-    <a class="title" href="/offices" title="All offices">{office.view.title}</a>
+    <a class="title" href="/offices" title={`${office.view.title}: all offices`}>{office.view.title}</a>
     <nav aria-label="Views">
-      {#each shown as v (v)}<a href={place.href(v)} aria-current={place.now.view === v ? "page" : undefined}>{titles[v]}</a>{/each}
+      {#each groups as g (g.name)}
+        {#if g === here}
+          <span class="group open" role="group" aria-label={`${g.name}: ${g.says}`}>
+            <b>{g.name}</b>
+            {#each g.views as v (v.view)}<a href={href(v.view)} aria-current={place.now.view === v.view ? "page" : undefined} title={`g ${v.key}`}>{title(v.view)}</a>{/each}
+          </span>
+        {:else}
+          <a class="group" href={href(g.views.find((v) => v.view === last[g.name])?.view ?? g.views[0]!.view)} title={`${g.says}: ${g.views.map((v) => `${title(v.view)} (g ${v.key})`).join(", ")}`}>{g.name}</a>
+        {/if}
+      {/each}
     </nav>
   {/if}
   <span class="space"></span>
@@ -32,9 +48,9 @@
         place.view("board");
         selection.all = true;
       }}
-      title="All findings; n steps through them"
+      title={`${count("breaks")} break, ${count("risk")} are a risk, ${count("tidy")} to tidy; n steps through them`} aria-label={`All findings: ${count("breaks")} break, ${count("risk")} risk, ${count("tidy")} tidy`}
     >
-      <b class="breaks">{count("breaks")}</b> break · <b class="risk">{count("risk")}</b> risk · <b>{count("tidy")}</b> tidy
+      <b class="breaks">{count("breaks")}</b><span class="wide">&nbsp;break</span> · <b class="risk">{count("risk")}</b><span class="wide">&nbsp;risk</span> · <b>{count("tidy")}</b><span class="wide">&nbsp;tidy</span>
     </button>
     <span class="pair">
       <button class="icon" disabled={!office.undoable.length} onclick={() => office.undo()} title="Undo (Ctrl+Z)" aria-label="Undo">
@@ -80,7 +96,6 @@
     color: var(--soft);
     overflow: hidden;
     text-overflow: ellipsis;
-    max-width: 230px;
     flex: 0 1 auto;
     min-width: 40px;
   }
@@ -89,10 +104,41 @@
   }
   nav {
     display: flex;
+    align-items: center;
+    gap: 2px;
     flex: none;
   }
+  /* The group that one is in opens as a bracket around its views. */
+  .open {
+    position: relative;
+    display: flex;
+    align-items: center;
+    padding: 0 9px;
+    margin: 0 2px;
+  }
+  .open b {
+    font-weight: 700;
+    margin-right: 4px;
+  }
+  .open::before,
+  .open::after {
+    content: "";
+    position: absolute;
+    top: 4px;
+    bottom: 4px;
+    width: 5px;
+    border: 1.5px solid var(--faint);
+  }
+  .open::before {
+    left: 0;
+    border-right: 0;
+  }
+  .open::after {
+    right: 0;
+    border-left: 0;
+  }
   nav a {
-    padding: 6px 9px;
+    padding: 6px 8px;
     border-radius: 3px;
     color: var(--soft);
   }
@@ -158,9 +204,23 @@
   .icon:disabled {
     opacity: 0.4;
   }
-  @media (max-width: 1100px) {
+  /* The words give way before the keys do: then the name, then what may scroll. */
+  @media (max-width: 1240px) {
+    .wide {
+      display: none;
+    }
+    .state {
+      min-width: 0;
+    }
+  }
+  @media (max-width: 900px) {
     header {
       overflow-x: auto;
+      gap: 6px;
+      padding: 0 8px;
+    }
+    .brand {
+      display: none;
     }
   }
 </style>

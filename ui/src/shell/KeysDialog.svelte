@@ -21,7 +21,7 @@
       [
         [["u"], "the row's VLAN untagged, and the PVID with it"],
         [["t"], "tagged"],
-        [["."], "off"],
+        [["."], "not a member"],
         [["p"], "the PVID alone"],
         [["Ctrl", "C"], "copy shapes"],
         [["Ctrl", "V"], "set them here"],
@@ -38,6 +38,7 @@
         [["x"], "remove the cable at hand"],
         [["f"], "follow a frame from here"],
         [["r"], "where the VLAN reaches"],
+        [["g"], "and b, p, r, d, e, w, s, h or o: board, port plans, register, devices, reach, walk, sheets, history, offices"],
         [["/"], "the line; Tab completes, ↑ brings back, Esc leaves"],
       ],
     ],

@@ -6,8 +6,10 @@
     id,
     wrong = false,
     placeholder = "rack.1",
+    more = false,
+    named = true,
     onpick,
-  }: { value?: string; id: string; wrong?: boolean; placeholder?: string; onpick?: () => void } = $props();
+  }: { value?: string; id: string; wrong?: boolean; placeholder?: string; more?: boolean; named?: boolean; onpick?: () => void } = $props();
 
   // Ports with what is plugged in, so that a PC can be found by its name.
   const options = $derived(
@@ -15,7 +17,12 @@
       d.ports.filter((p) => !p.bundle).map((p) => ({ ref: `${d.name}.${p.name}`, says: (p.plugs ?? []).map((g) => g.name).join(", ") || p.shape })),
     ),
   );
-  const known = $derived(!value || options.some((o) => o.ref === value));
+  const plugs = $derived(named ? (office.shown?.devices ?? []).flatMap((d) => d.ports.flatMap((p) => (p.plugs ?? []).map((g) => ({ ref: g.name, says: `${d.name} ${p.name}` })))) : []);
+  const devices = $derived(more ? [{ ref: "the gateway", says: "of its VLAN" }, ...(office.shown?.devices ?? []).map((d) => ({ ref: d.name, says: d.kind }))] : []);
+  const all = $derived([...options, ...plugs, ...devices]);
+  // As people write it: north 1 is north.1, and a plug is found whatever its letters.
+  const plain = (s: string) => s.trim().toLowerCase().replace(/\s+/g, " ");
+  const known = $derived(!value || all.some((o) => plain(o.ref) === plain(value) || plain(o.ref.replace(".", " ")) === plain(value)));
 </script>
 
 <input
@@ -25,11 +32,11 @@
   bind:value
   list={`${id}-ports`}
   aria-invalid={wrong || !known}
-  title={known ? "" : `no port is named ${value}: write device.port`}
+  title={known ? "" : `nothing is named ${value}: a port as rack.1 or rack 1, or what is plugged in`}
   onchange={() => known && onpick?.()}
 />
 <datalist id={`${id}-ports`}>
-  {#each options as o (o.ref)}<option value={o.ref}>{o.says}</option>{/each}
+  {#each all as o, i (i)}<option value={o.ref}>{o.says}</option>{/each}
 </datalist>
 
 <style>

@@ -14,6 +14,14 @@ export const titles: Record<View, string> = {
   compare: "Compare",
 };
 
+/** The groups in which the views stand, in the order of the work; a letter after g goes there. */
+export const groups: { name: string; says: string; views: { view: View | "offices"; key: string }[] }[] = [
+  { name: "Plan", says: "what should be", views: [{ view: "board", key: "b" }, { view: "plans", key: "p" }, { view: "register", key: "r" }, { view: "devices", key: "d" }] },
+  { name: "Ask", says: "what frames do", views: [{ view: "reach", key: "e" }, { view: "walk", key: "w" }] },
+  { name: "Do", says: "enter it on the devices", views: [{ view: "sheets", key: "s" }] },
+  { name: "Keep", says: "what was, and other offices", views: [{ view: "history", key: "h" }, { view: "offices", key: "o" }] },
+];
+
 interface Address {
   /** The office's number, 0 for the list of offices, -1 for wherever one was last. */
   office: number;
@@ -49,6 +57,12 @@ class PlaceState {
     const url = new URL(href, location.href);
     history[replace ? "replaceState" : "pushState"](null, "", url);
     this.now = parse(url.pathname, url.search);
+  }
+
+  /** Goes to a view of this office, or to the list of offices. */
+  open(view: View | "offices") {
+    if (view === "offices") this.go("/offices");
+    else this.view(view);
   }
 
   view(view: View, query: Record<string, string | number> = {}) {

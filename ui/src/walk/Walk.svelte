@@ -13,7 +13,7 @@
   const vlans = $derived(office.shown?.vlans ?? []);
   const asked = $derived(place.now.query);
   let from = $state("");
-  let wire = $state("untagged");
+  let wire = $state("");
   let to = $state("");
   let answer = $state.raw<WalkAnswer | null>(null);
   let problem = $state({ field: "", text: "" });
@@ -21,12 +21,12 @@
 
   $effect(() => {
     from = asked.get("from") ?? selection.ports[0] ?? "";
-    wire = asked.get("wire") ?? "untagged";
+    wire = asked.get("wire") ?? "";
     to = asked.get("to") ?? "";
   });
   $effect(() => {
     const view = office.shown;
-    const [f, w, t] = [asked.get("from") ?? selection.ports[0], asked.get("wire") ?? "untagged", asked.get("to") ?? ""];
+    const [f, w, t] = [asked.get("from") ?? selection.ports[0], asked.get("wire") ?? "", asked.get("to") ?? ""];
     if (!view || !f) return;
     void view.revision;
     const mine = ++latest;
@@ -44,7 +44,7 @@
     );
   });
   function send() {
-    place.go(place.href("walk", { from, wire, ...(to ? { to } : {}) }));
+    place.go(place.href("walk", { from, ...(wire ? { wire } : {}), ...(to ? { to } : {}) }));
   }
   // The faults that the frame meets, with their mends.
   const faults = $derived.by(() => {
@@ -66,18 +66,20 @@
     <label>
       wearing
       <select class="field" bind:value={wire} onchange={send} id="walk-wire">
+        <option value="">as plugged in</option>
         <option value="untagged">no tag</option>
         <option value="priority">a priority tag</option>
         {#each vlans as v (v.vid)}<option value={String(v.vid)}>[{v.vid}] {v.name}</option>{/each}
       </select>
     </label>
-    <label>to <PortField bind:value={to} id="walk-to" wrong={problem.field === "to"} onpick={send} placeholder="everywhere" /></label>
+    <label>to <PortField bind:value={to} id="walk-to" wrong={problem.field === "to"} onpick={send} placeholder="everywhere" more /></label>
     <button class="main">Send it</button>
   </form>
   {#if problem.text}<p class="wrong" role="alert">{problem.text}</p>{/if}
   {#if answer}
     <div aria-live="polite">
-      {#if answer.journey}<Way journey={answer.journey} {to} hues={hues.of} />{/if}
+      {#if answer.journey}<Way journey={answer.journey} to={answer.to ?? to} hues={hues.of} />{/if}
+      <p class="address">{answer.address}</p>
       <Hops walk={answer.walk} hues={hues.of} open={!answer.journey?.arrives} />
       {#each faults.slice(0, 3) as f (f.id)}
         <div class="fault">
@@ -90,6 +92,10 @@
 </div>
 
 <style>
+  .address {
+    margin: 0 0 10px;
+    color: var(--soft);
+  }
   .walk {
     padding: 18px 28px 40px;
   }

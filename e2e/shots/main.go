@@ -1,0 +1,158 @@
+// Shots takes the pictures of docs/screenshots anew, from the demo office:
+// ./run shots. With names of pictures it takes only those; with -out FOLDER they
+// go elsewhere, -size 1024x640 is another window.
+package main
+
+import (
+	"context"
+	"flag"
+	"fmt"
+	"log"
+	"os"
+	"path/filepath"
+	"slices"
+	"time"
+
+	"github.com/chromedp/chromedp"
+	"github.com/chromedp/chromedp/kb"
+
+	"klammer/e2e/stage"
+)
+
+// shot is one picture: a view, what is done there, and what has to be seen
+// before it is taken.
+type shot struct {
+	name, path string
+	do         func(ctx context.Context) error
+	ready      string
+}
+
+func press(keys string) func(context.Context) error {
+	return func(ctx context.Context) error {
+		return stage.Press(ctx, keys)
+	}
+}
+
+func line(text string) func(context.Context) error {
+	return func(ctx context.Context) error {
+		if err := stage.Press(ctx, "/"); err != nil {
+			return err
+		}
+		return stage.Press(ctx, text)
+	}
+}
+
+func click(selector string) func(context.Context) error {
+	return func(ctx context.Context) error { return chromedp.Do(ctx, chromedp.Click(selector)) }
+}
+
+const settled = `document.querySelector(".findings .mends") !== null`
+
+var shots = []shot{
+	{"board", "", nil, settled},
+	{"board-dark", "", func(ctx context.Context) error { return stage.Dark(ctx) }, settled},
+	{"cable", "", press("c"), `document.querySelector(".cable table") !== null`},
+	{"bring", "", func(ctx context.Context) error {
+		if _, err := chromedp.Run(ctx, chromedp.Evaluate[any](fmt.Sprintf(`document.querySelector(%q)?.scrollIntoView()`, stage.Cell("annex.8", 150)))); err != nil {
+			return err
+		}
+		return line("bring imaging to annex.8")(ctx)
+	}, `(document.querySelector("#would")?.textContent ?? "").includes("Would change")`},
+	{"line", "", line("rack 19: 190 [120 130 140 170]"), `document.querySelector("#foretold").textContent.includes("Enter applies")`},
+	{"reach", "/reach?vlan=130", nil, `document.querySelector(".reach, [data-reach], main h1") !== null`},
+	{"walk", "/walk?from=practice manager's pc&to=card terminal", nil, `document.querySelector(".way") !== null`},
+	{"plans", "/plans", nil, `document.querySelector("main h1") !== null`},
+	{"register", "/register", nil, `document.querySelector("main h1") !== null`},
+	{"devices", "/devices?device=rack&port=19", nil, `document.querySelector("[data-port-panel]") !== null`},
+	{"sheet", "/sheets?device=ward-east", nil, `document.querySelector("main table") !== null`},
+	{"sheet-group", "/sheets?device=annex", nil, `document.querySelector("main table") !== null`},
+	{"offices", "offices", nil, `document.querySelector("[data-office]") !== null`},
+	{"history", "/history", nil, `document.querySelector("main h1") !== null`},
+}
+
+func main() {
+	out := flag.String("out", filepath.Join(stage.Root(), "docs", "screenshots"), "folder of the pictures")
+	size := flag.String("size", "1280x800", "width and height of the window")
+	scale := flag.Float64("zoom", 1, "enlarged, as a browser's zoom does")
+	flag.Parse()
+	if err := take(*out, *size, *scale, flag.Args()); err != nil {
+		log.Fatal(err)
+	}
+}
+
+func take(out, size string, zoom float64, names []string) error {
+	var w, h int64
+	if _, err := fmt.Sscanf(size, "%dx%d", &w, &h); err != nil {
+		return fmt.Errorf("-size %s: write WIDTHxHEIGHT", size)
+	}
+	data, err := stage.Folder()
+	if err != nil {
+		return err
+	}
+	defer os.RemoveAll(data)
+	p, err := stage.Start(data, 0)
+	if err != nil {
+		return err
+	}
+	defer func() { _ = p.Stop() }()
+	ctx, cancel := context.WithTimeout(context.Background(), 5*time.Minute)
+	defer cancel()
+	ctx, stop, err := stage.Browser(ctx)
+	if err != nil {
+		return err
+	}
+	defer stop()
+	if err := stage.Open(ctx, p.URL, "Robin"); err != nil {
+		return err
+	}
+	// Some edits, so that history and undo have something to say.
+	for _, text := range []string{"ward-west 3: 130", "ward-west 3: use treatment"} {
+		if err := line(text)(ctx); err != nil {
+			return err
+		}
+		if err := stage.Until(ctx, `document.querySelector("#foretold").textContent.includes("Enter applies")`); err != nil {
+			return err
+		}
+		if err := stage.Press(ctx, kb.Enter); err != nil {
+			return err
+		}
+		if err := stage.Until(ctx, `document.querySelector("#line").value === "" && document.querySelector("#revision").dataset.keeping === "kept"`); err != nil {
+			return err
+		}
+	}
+	if err := chromedp.Do(ctx, chromedp.EmulateViewport(int64(float64(w)/zoom), int64(float64(h)/zoom), chromedp.EmulateScale(zoom))); err != nil {
+		return err
+	}
+	for _, s := range shots {
+		if len(names) > 0 && !slices.Contains(names, s.name) {
+			continue
+		}
+		path := p.URL + "/1" + s.path
+		if s.path == "offices" {
+			path = p.URL + "/offices"
+		}
+		if err := chromedp.Do(ctx, chromedp.Navigate(path), chromedp.WaitVisible("header")); err != nil {
+			return fmt.Errorf("%s: %w", s.name, err)
+		}
+		time.Sleep(700 * time.Millisecond) // fonts, and answers to what the view asks
+		if s.do != nil {
+			if err := s.do(ctx); err != nil {
+				return fmt.Errorf("%s: %w", s.name, err)
+			}
+		}
+		if err := stage.Until(ctx, s.ready); err != nil {
+			return fmt.Errorf("%s: %w", s.name, err)
+		}
+		time.Sleep(500 * time.Millisecond)
+		if err := stage.Shoot(ctx, filepath.Join(out, s.name+".png")); err != nil {
+			return err
+		}
+		if s.name == "board-dark" {
+			if err := stage.Dark(ctx); err != nil {
+				return err
+			}
+		}
+		fmt.Println(s.name)
+	}
+	return nil
+}
