@@ -36,26 +36,29 @@ func TestMendAndKill(t *testing.T) {
 	require.Equal(t, "T", eval[string](t, ctx, as("rack.19", 130)))
 	goTo(t, ctx, "rack.21", 160)
 	press(t, ctx, ".")
-	until(t, ctx, `document.querySelector("#notice")?.textContent.includes("Nothing was changed")`)
-	require.Equal(t, "T", eval[string](t, ctx, as("rack.21", 160)))
+	until(t, ctx, `document.querySelector("#notice")?.textContent.includes("asks again")`)
+	require.Equal(t, "T", eval[string](t, ctx, as("rack.21", 160)), "what may not be kept is not shown as kept")
 
 	// Started again at the same place, the page finds it by itself.
 	q, err := stage.Start(p.Data, p.Port())
 	require.NoError(t, err)
 	t.Cleanup(func() { _ = q.Stop() })
-	kept(t, ctx, 2)
+	kept(t, ctx, 3) // and asks what became of the edit: it was not made, and is made now
 	require.NoError(t, chromedp.Do(ctx, chromedp.Reload(), chromedp.WaitVisible("#board")))
-	kept(t, ctx, 2)
+	kept(t, ctx, 3)
+	require.Equal(t, "none", eval[string](t, ctx, as("rack.21", 160)))
+	press(t, ctx, "z", chromedp.ModifierCtrl)
+	kept(t, ctx, 4)
 	require.False(t, eval[bool](t, ctx, broken))
 	require.Equal(t, "T", eval[string](t, ctx, as("rack.19", 130)))
 
 	// Undo and redo go through the server too, and outlive the reload.
 	goTo(t, ctx, "rack.19", 130)
 	press(t, ctx, "z", chromedp.ModifierCtrl)
-	kept(t, ctx, 3)
+	kept(t, ctx, 5)
 	require.True(t, eval[bool](t, ctx, broken))
 	press(t, ctx, "Z", chromedp.ModifierCtrl, chromedp.ModifierShift)
-	kept(t, ctx, 4)
+	kept(t, ctx, 6)
 	require.False(t, eval[bool](t, ctx, broken))
 }
 

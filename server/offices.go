@@ -20,6 +20,7 @@ type OfficeSummary struct {
 	ID       int64  `json:"id" required:"true"`
 	Title    string `json:"title" required:"true"`
 	Revision int64  `json:"revision" required:"true"`
+	CopyOf   int64  `json:"copyOf,omitempty" description:"the office that it was started from, to try things on"`
 }
 
 func (s *Server) offices(c fiber.Ctx) error {
@@ -52,7 +53,7 @@ func (s *Server) create(c fiber.Ctx) error {
 	if err := body(c, &q); err != nil {
 		return err
 	}
-	o, summary := &office.Office{}, "start"
+	o, summary, copiedAt := &office.Office{}, "start", int64(0)
 	switch {
 	case q.Text != "" && q.Copy != 0:
 		return bad("copy", "an office starts from a text or as a copy, not both")
@@ -63,11 +64,12 @@ func (s *Server) create(c fiber.Ctx) error {
 		}
 		o, summary = f.Office, "read from a text"
 	case q.Copy != 0:
-		from, _, err := s.store.Load(c.Context(), q.Copy)
+		from, at, err := s.store.Load(c.Context(), q.Copy)
 		if err != nil {
 			return err
 		}
 		o, summary = from, "copy of "+from.Title
+		copiedAt = at
 	}
 	d := office.NewDraft(o)
 	if t := strings.TrimSpace(q.Title); t != "" {
@@ -86,11 +88,11 @@ func (s *Server) create(c fiber.Ctx) error {
 	if q.Try {
 		return c.JSON(OfficeSummary{Title: o.Title})
 	}
-	id, err := s.store.Import(c.Context(), o, store.Note{Author: name, Summary: cut(summary)})
+	id, err := s.store.Import(c.Context(), o, store.Note{Author: name, Summary: cut(summary), CopyOf: q.Copy, CopiedAt: copiedAt})
 	if err != nil {
 		return err
 	}
-	return c.JSON(OfficeSummary{ID: id, Title: o.Title, Revision: 1})
+	return c.JSON(OfficeSummary{ID: id, Title: o.Title, Revision: 1, CopyOf: q.Copy})
 }
 
 type removeQuery struct {

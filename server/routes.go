@@ -29,6 +29,8 @@ func (s *Server) routes() []route {
 		{"PUT", "/api/me", "Say who this browser is", Me{}, Me{}, nil, s.putMe},
 		{"GET", "/api/offices", "The offices", nil, []OfficeSummary{}, nil, s.offices},
 		{"POST", "/api/offices", "Start an office", NewOffice{}, OfficeSummary{}, nil, s.create},
+		{"POST", "/api/intake", "Read somebody's own workbook or table into an office", IntakeRequest{}, IntakeAnswer{}, nil, s.intake},
+		{"POST", "/api/offices/:id/takeover", "Take what was tried in a copy over, as one edit", TakeoverRequest{}, OfficeView{}, nil, s.takeover},
 		{"GET", "/api/offices/:id", "A whole office", nil, OfficeView{}, nil, s.office},
 		{"DELETE", "/api/offices/:id", "Delete an office", nil, OfficeSummary{}, removeQuery{}, s.remove},
 		{"POST", "/api/offices/:id/edits", "Make an edit", EditRequest{}, OfficeView{}, nil, s.edit},

@@ -146,11 +146,16 @@ func (s *Server) room(c fiber.Ctx) (*room, error) {
 	if err != nil || id < 1 {
 		return nil, bad("id", "%q is no number of an office", c.Params("id"))
 	}
+	return s.roomOf(c.Context(), id)
+}
+
+// roomOf is the office of a number.
+func (s *Server) roomOf(ctx context.Context, id int64) (*room, error) {
 	if r := s.known(id); r != nil {
 		return r, nil
 	}
 	r := newRoom(id, s.store)
-	if _, _, err := r.current(c.Context()); err != nil {
+	if _, _, err := r.current(ctx); err != nil {
 		return nil, err
 	}
 	s.mu.Lock()

@@ -20,19 +20,13 @@ import (
 	"klammer/core/span"
 )
 
-// most bounds what is read from one sheet of a workbook.
-const (
-	mostRows    = 5000
-	mostColumns = 1000
-)
-
 // Rows reads the cells of one sheet of a workbook: the one named, else the
 // first. The error says what is in the way: formulas and merged cells are not
 // read, as what they show may not be what they say.
 func Rows(data []byte, sheet string) (rows [][]string, err error) {
-	f, err := excelize.OpenReader(bytes.NewReader(data), excelize.Options{UnzipSizeLimit: 64 << 20, UnzipXMLSizeLimit: 32 << 20})
+	f, err := open(data)
 	if err != nil {
-		return nil, fmt.Errorf("this is no workbook that can be read (XLSX): %w", err)
+		return nil, err
 	}
 	defer f.Close()
 	names := f.GetSheetList()
@@ -45,30 +39,12 @@ func Rows(data []byte, sheet string) (rows [][]string, err error) {
 			name = n
 		}
 	}
-	merged, err := f.GetMergeCells(name)
-	if err != nil {
+	cells := 0
+	if rows, err = rowsOf(f, name, &cells); err != nil {
 		return nil, err
 	}
-	if len(merged) > 0 {
-		return nil, fmt.Errorf("cells are merged in %s (%s): unmerge them, so that each says what it is about", name, merged[0].GetStartAxis()+":"+merged[0].GetEndAxis())
-	}
-	rows, err = f.GetRows(name)
-	if err != nil {
+	if err := plain(data, name); err != nil {
 		return nil, err
-	}
-	if len(rows) > mostRows {
-		return nil, fmt.Errorf("%s has %d rows: at most %d are read", name, len(rows), mostRows)
-	}
-	for i, r := range rows {
-		if len(r) > mostColumns {
-			return nil, fmt.Errorf("row %d of %s has %d columns: at most %d are read", i+1, name, len(r), mostColumns)
-		}
-		for k := range r {
-			cell, _ := excelize.CoordinatesToCellName(k+1, i+1)
-			if formula, err := f.GetCellFormula(name, cell); err == nil && formula != "" {
-				return nil, fmt.Errorf("%s in %s is a formula: paste its value", cell, name)
-			}
-		}
 	}
 	return rows, nil
 }
@@ -122,6 +98,9 @@ func Grid(n *span.Net, dev int) [][]string {
 func Office(r *finding.Report) ([]byte, error) {
 	n, o := r.Net, r.Net.Office
 	w := &workbook{f: excelize.NewFile(), used: map[string]bool{}}
+	for _, n := range []string{"register", "cables", "plugs", "findings", "notation", "sheet1", "history"} {
+		w.used[n] = true // of our own, and those that the format keeps for itself
+	}
 	defer w.f.Close()
 	register := [][]string{{"VLAN", "Name", "Note", "Subnets", "Local", "Addresses", "Hands out", "State"}}
 	for _, v := range o.VLANs {
@@ -175,6 +154,14 @@ func Office(r *finding.Report) ([]byte, error) {
 		findings = append(findings, []string{f.Severity.String(), string(f.Code), f.Text, strings.Join(ports, ", ")})
 	}
 	w.sheet("Findings", findings, 0, false)
+	// All of it once more, so that what is read back is the same office.
+	text := [][]string{}
+	for l := range strings.SplitSeq(strings.TrimRight(notation.Print(o), "\n"), "\n") {
+		text = append(text, []string{l})
+	}
+	if len(text) > 0 {
+		w.sheet("Notation", text, 0, false)
+	}
 	if w.err != nil {
 		return nil, w.err
 	}
@@ -198,16 +185,31 @@ type workbook struct {
 	err  error
 }
 
+// free is a name that no other sheet has, of at most the 31 letters that the
+// format takes; own sheets have theirs.
+func (w *workbook) free(name string, device bool) string {
+	cut := func(s string, n int) string {
+		if r := []rune(s); len(r) > n {
+			return string(r[:n])
+		}
+		return s
+	}
+	if !device {
+		return name
+	}
+	out := cut(name, 31)
+	for k := 2; w.used[strings.ToLower(out)]; k++ {
+		end := fmt.Sprintf(" (%d)", k)
+		out = cut(name, 31-len(end)) + end
+	}
+	w.used[strings.ToLower(out)] = true
+	return out
+}
+
 // sheet adds a sheet: its head frozen and printed on every page, columns as
 // wide as they need, landscape to the width of the paper.
 func (w *workbook) sheet(name string, rows [][]string, frozen int, grid bool) {
-	if len([]rune(name)) > 31 { // the most that the format takes
-		name = string([]rune(name)[:31])
-	}
-	for k := 2; w.used[strings.ToLower(name)]; k++ {
-		name = fmt.Sprintf("%.27s (%d)", name, k)
-	}
-	w.used[strings.ToLower(name)] = true
+	name = w.free(name, grid)
 	do := func(err error) {
 		if w.err == nil {
 			w.err = err

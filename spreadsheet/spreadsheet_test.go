@@ -29,7 +29,7 @@ func TestRoundTrip(t *testing.T) {
 	require.NoError(t, err)
 	defer book.Close()
 	require.Equal(t, "Register", book.GetSheetList()[0])
-	require.Len(t, book.GetSheetList(), len(f.Office.Devices)+4)
+	require.Len(t, book.GetSheetList(), len(f.Office.Devices)+5, "register, cables, plugs, findings, and all of it in notation")
 	for i, d := range f.Office.Devices {
 		if !n.Aware(i) {
 			continue

@@ -94,11 +94,22 @@ type Summary struct {
 	ID       int64
 	Title    string
 	Revision int64
+	CopyOf   int64 // the office that it was started from; 0 for none
+}
+
+// CopyOf is the office that one was started from as a copy, and at which
+// revision; 0 where it was not. [ErrNoOffice] where there is none.
+func (s *Store) CopyOf(ctx context.Context, id int64) (of, at int64, err error) {
+	err = s.pool.QueryRow(ctx, "SELECT COALESCE(copied_from, 0), COALESCE(copied_at, 0) FROM office WHERE id = $1", id).Scan(&of, &at)
+	if errors.Is(err, pgx.ErrNoRows) {
+		err = ErrNoOffice
+	}
+	return of, at, err
 }
 
 // Offices lists the offices, the oldest first.
 func (s *Store) Offices(ctx context.Context) ([]Summary, error) {
-	rows, err := s.pool.Query(ctx, "SELECT id, title, revision FROM office ORDER BY id")
+	rows, err := s.pool.Query(ctx, "SELECT id, title, revision, COALESCE(copied_from, 0) FROM office ORDER BY id")
 	if err != nil {
 		return nil, err
 	}
@@ -113,6 +124,8 @@ type Note struct {
 	// Token names the request, so that asked again it is not made again; ""
 	// where it has none.
 	Token string
+	// CopyOf and CopiedAt say, of a whole office, what it is a copy of; 0 for none.
+	CopyOf, CopiedAt int64
 }
 
 // Import adds a whole office in one transaction, as its first edit.
@@ -123,7 +136,7 @@ func (s *Store) Import(ctx context.Context, o *office.Office, note Note) (id int
 	}
 	_, e := d.Done()
 	err = pgx.BeginFunc(ctx, s.pool, func(tx pgx.Tx) error {
-		if err := tx.QueryRow(ctx, "INSERT INTO office (title) VALUES ('') RETURNING id").Scan(&id); err != nil {
+		if err := tx.QueryRow(ctx, "INSERT INTO office (title, copied_from, copied_at) VALUES ('', $1, $2) RETURNING id", null(note.CopyOf), null(note.CopiedAt)).Scan(&id); err != nil {
 			return err
 		}
 		return commit(ctx, tx, id, 0, e, note)

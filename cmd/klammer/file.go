@@ -58,8 +58,12 @@ func printJSON(cmd *cobra.Command, v any) error {
 	return e.Encode(v)
 }
 
-// portArg reads DEVICE.PORT.
+// portArg reads a port as people write it: device.port, "device port", or the
+// name of what is plugged in.
 func portArg(o *office.Office, s string) (office.PortRef, error) {
+	if p, err := notation.PlaceOf(o, s); err == nil && p.Port.Device != "" {
+		return p.Port, nil
+	}
 	return notation.PortRef(o, s)
 }
 

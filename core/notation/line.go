@@ -281,3 +281,7 @@ func Removal(t office.Thing) string {
 	}
 	return ""
 }
+
+// Reserved says whether a word is one of the notation's own, so that no device
+// can have it for a name.
+func Reserved(name string) bool { return keywords[name] || slices.Contains(phases, name) }

@@ -32,6 +32,8 @@ export type SheetTable = Schemas["WordingTable"];
 export type FoundState = Schemas["ServerFoundState"];
 export type FoundAnswer = Schemas["ServerFoundAnswer"];
 export type FoundRequest = Schemas["ServerFoundRequest"];
+export type IntakeAnswer = Schemas["ServerIntakeAnswer"];
+export type IntakeRequest = Schemas["ServerIntakeRequest"];
 export type Here = Schemas["ServerHere"];
 export type HistoryEntry = Schemas["ServerHistoryEntry"];
 
@@ -149,7 +151,10 @@ export const api = {
     written(await ask((signal) => http.GET("/api/offices/{id}/at/{revision}", { params: { path: { id, revision } }, signal }), long)),
   restore: async (id: number, revision: number, waiting = () => {}) =>
     written(await write((own, again, signal) => http.POST("/api/offices/{id}/restore", { params: at(id), body: { revision, id: own, again }, signal }), waiting)),
-  create: (body: NewOffice) => ask((signal) => http.POST("/api/offices", { body, signal })),
+  intake: (body: IntakeRequest) => ask((signal) => http.POST("/api/intake", { body, signal }), long),
+  takeover: async (id: number, from: number, waiting = () => {}) =>
+    written(await write((own, again, signal) => http.POST("/api/offices/{id}/takeover", { params: at(id), body: { from, id: own, again }, signal }), waiting)),
+  create: (body: NewOffice) => ask((signal) => http.POST("/api/offices", { body, signal }), long),
   remove: (id: number, title: string) =>
     ask((signal) => http.DELETE("/api/offices/{id}", { params: { path: { id }, query: { title } }, headers: { "Content-Type": "application/json" }, signal })),
   compare: (id: number, other: number) =>

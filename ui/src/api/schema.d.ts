@@ -49,6 +49,55 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/intake": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Read somebody's own workbook or table into an office */
+        post: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path?: never;
+                cookie?: never;
+            };
+            requestBody?: {
+                content: {
+                    "application/json": components["schemas"]["ServerIntakeRequest"];
+                };
+            };
+            responses: {
+                /** @description OK */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["ServerIntakeAnswer"];
+                    };
+                };
+                /** @description Bad Request */
+                400: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["ServerProblem"];
+                    };
+                };
+            };
+        };
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/me": {
         parameters: {
             query?: never;
@@ -1116,6 +1165,57 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/offices/{id}/takeover": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Take what was tried in a copy over, as one edit */
+        post: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path: {
+                    id: number;
+                };
+                cookie?: never;
+            };
+            requestBody?: {
+                content: {
+                    "application/json": components["schemas"]["ServerTakeoverRequest"];
+                };
+            };
+            responses: {
+                /** @description OK */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["ServerOfficeView"];
+                    };
+                };
+                /** @description Bad Request */
+                400: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["ServerProblem"];
+                    };
+                };
+            };
+        };
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/offices/{id}/ticks": {
         parameters: {
             query?: never;
@@ -1579,6 +1679,64 @@ export interface components {
              */
             undoneBy: number;
         };
+        ServerIntakeAnswer: {
+            /** @description the workbook has a whole office in notation: its grids say what was changed in them */
+            exact: boolean;
+            grids: components["schemas"]["ServerIntakeGrid"][];
+            /** @description what taking it would change, as statements; at most 400 */
+            lines: string[];
+            /** @description how many further lines there are */
+            more: number;
+            /** @description where it was taken */
+            office?: components["schemas"]["ServerOfficeSummary"];
+            trouble: components["schemas"]["ServerIntakeTrouble"][];
+            vlans: string[];
+        };
+        ServerIntakeChoice: {
+            device: string;
+            kind: string;
+            row: number;
+            sheet: string;
+            skip: boolean;
+        };
+        ServerIntakeGrid: {
+            device: string;
+            /** @description VLANs run down; otherwise ports do */
+            down: boolean;
+            kind: string;
+            ports: number;
+            /** @description of its head */
+            row: number;
+            sheet: string;
+            skip: boolean;
+        };
+        ServerIntakeRequest: {
+            again?: boolean;
+            /** @description a workbook (XLSX) in base64 */
+            book?: string;
+            choices?: components["schemas"]["ServerIntakeChoice"][];
+            id?: string;
+            /**
+             * Format: int64
+             * @description the office that it goes into; a new one if it is not said
+             */
+            into?: number;
+            /** @description the file's name */
+            name: string;
+            /** @description take it; otherwise it is only shown */
+            take?: boolean;
+            /** @description or a table (CSV) */
+            text?: string;
+            /** @description the name of a new office */
+            title?: string;
+        };
+        ServerIntakeTrouble: {
+            /** @description 0 where the whole row is meant */
+            column: number;
+            row: number;
+            sheet: string;
+            text: string;
+        };
         ServerLinkView: {
             a: string;
             b: string;
@@ -1623,6 +1781,11 @@ export interface components {
             try?: boolean;
         };
         ServerOfficeSummary: {
+            /**
+             * Format: int64
+             * @description the office that it was started from, to try things on
+             */
+            copyOf?: number;
             /** Format: int64 */
             id: number;
             /** Format: int64 */
@@ -1770,6 +1933,15 @@ export interface components {
             ticks: components["schemas"]["ServerTickView"][];
             /** @description why there is no sheet */
             why?: string;
+        };
+        ServerTakeoverRequest: {
+            again?: boolean;
+            /**
+             * Format: int64
+             * @description the copy
+             */
+            from: number;
+            id?: string;
         };
         ServerTickRequest: {
             device: string;

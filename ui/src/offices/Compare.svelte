@@ -23,6 +23,9 @@
       },
     );
   });
+  async function takeOver() {
+    if (await office.takeOver(other)) office.notice = { kind: "said", text: "Taken over; Ctrl+Z takes it back." };
+  }
   const spaced = (p: string) => p.replace(".", " ");
   const few = (ps: string[]) => ps.slice(0, 8).map(spaced).join(", ") + (ps.length > 8 ? ` and ${ps.length - 8} more` : "");
 </script>
@@ -37,6 +40,9 @@
     </select>
   </p>
   {#if problem}<p class="wrong" role="alert">{problem}</p>{/if}
+  {#if found && found.lines.length && list.find((o) => o.id === other)?.copyOf === office.view?.id}
+    <p><button class="main" id="take-over" onclick={takeOver}>Take what was tried over, as one edit</button> <span class="soft">Only what was changed there since it was copied; what others changed here meanwhile stays, and where both changed the same it is told.</span></p>
+  {/if}
   {#if found}
     {#if !found.lines.length}
       <p>They are the same.</p>

@@ -35,6 +35,8 @@ class OfficeState {
   private waiting: (() => void) | null = null;
   private close: (() => void) | null = null;
   private visit = 0;
+  /** Whether what was refused last was in another's way. */
+  private clashed = false;
   /** Called when something was found of a device. */
   onfound: (() => void) | null = null;
   /** Called with a port that was changed by taking something back, so that one sees it. */
@@ -147,6 +149,16 @@ class OfficeState {
     }
   }
 
+  /** Takes what was tried in a copy over into this office, as one edit of one's own. */
+  async takeOver(from: number): Promise<boolean> {
+    const v = await this.send((view) => api.takeover(view.id, from, this.asking));
+    if (!v) return false;
+    this.own(v.revision);
+    this.undoable = [...this.undoable, v.revision];
+    this.redoable = [];
+    return true;
+  }
+
   private async load(id: number) {
     const visit = this.visit;
     const [view, history] = await Promise.all([api.office(id), api.history(id)]);
@@ -213,6 +225,7 @@ class OfficeState {
       } catch (e) {
         const gone = e instanceof Refused && (e.status === 0 || e.status === 503);
         this.keeping = gone ? "lost" : "refused";
+        this.clashed = e instanceof Refused && e.status === 409;
         this.tell(e);
         if (e instanceof Refused && e.status === 503) this.knock();
         return null;
@@ -279,7 +292,8 @@ class OfficeState {
   refused(): boolean {
     if (this.keeping !== "refused") return false;
     this.keeping = "kept";
-    if (this.notice?.kind === "problem") this.notice = null;
+    // What somebody else did meanwhile, no field and no line can say.
+    if (this.notice?.kind === "problem" && !this.clashed) this.notice = null;
     return true;
   }
 

@@ -1,0 +1,85 @@
+package server_test
+
+import (
+	"fmt"
+	"net/http"
+	"strings"
+	"testing"
+
+	"github.com/stretchr/testify/require"
+)
+
+// post sends a request that belongs to no office.
+func (d desk) post(path, body string) (int, string) {
+	req, err := http.NewRequest("POST", d.base+path, strings.NewReader(body))
+	require.NoError(d.t, err)
+	req.Header.Set("Content-Type", "application/json")
+	req.AddCookie(&http.Cookie{Name: "klammer_name", Value: d.name})
+	resp, err := http.DefaultClient.Do(req)
+	require.NoError(d.t, err)
+	defer resp.Body.Close()
+	var b strings.Builder
+	_, err = fmt.Fprint(&b, resp.Status)
+	require.NoError(d.t, err)
+	text := make([]byte, 1<<20)
+	n, _ := resp.Body.Read(text)
+	return resp.StatusCode, string(text[:n])
+}
+
+// TestIntake: a table is understood, corrected, and taken as one edit, or as a
+// new office.
+func TestIntake(t *testing.T) {
+	d := open(t)
+	table := `"name":"plan.csv","text":"den\nVLAN,Name,1,2\n110,staff,U,x\n777,lab,T,U\n"`
+	status, text := d.post("/api/intake", `{`+table+`}`)
+	require.Equal(t, 200, status, text)
+	require.Contains(t, text, `"device":"den"`)
+	require.Contains(t, text, `"row":3,"column":4`)
+	require.NotContains(t, text, `"office"`)
+	status, text = d.post("/api/intake", fmt.Sprintf(`{%s,"into":%d,"take":true,"choices":[{"sheet":"plan.csv","row":2,"device":"cellar","kind":"wap","skip":false}]}`, table, d.office))
+	require.Equal(t, 200, status, text)
+	_, v := d.ask("GET", "/notation", "")
+	require.Contains(t, v["text"], "device cellar wap\n  ports 1-2\n  1: 110 [777]\n  2: 777\n")
+	require.Contains(t, v["text"], "vlan 777 lab")
+	_, v = d.ask("GET", "", "")
+	require.EqualValues(t, 2, v["revision"], "one edit")
+	status, text = d.post("/api/intake", `{`+table+`,"take":true,"title":"Fresh"}`)
+	require.Equal(t, 200, status, text)
+	require.Contains(t, text, `"title":"Fresh"`)
+	for _, bad := range []string{`{"name":"x"}`, `{"name":"x","book":"%%%"}`, `{"name":"x","book":"UEsDBA=="}`, `{"name":""}`} {
+		status, text = d.post("/api/intake", bad)
+		require.Equal(t, 400, status, text)
+	}
+}
+
+// TestTakeover: what was tried in a copy is taken over as one edit, beside what
+// others changed meanwhile; what both changed is told.
+func TestTakeover(t *testing.T) {
+	d := open(t)
+	status, text := d.post("/api/offices", fmt.Sprintf(`{"copy":%d,"title":"What if"}`, d.office))
+	require.Equal(t, 200, status, text)
+	copied := d
+	_, err := fmt.Sscanf(text, `{"id":%d`, &copied.office)
+	require.NoError(t, err)
+	status, v := copied.edit(1, `"lines":["rack 1: 120","device loft switch\n  ports 1-4","cable loft.1 rack.26"]`)
+	require.Equal(t, 200, status, v)
+	status, v = d.edit(1, `"lines":["rack 2: 130"]`)
+	require.Equal(t, 200, status, v)
+	status, v = d.ask("POST", "/takeover", fmt.Sprintf(`{"from":%d}`, copied.office))
+	require.Equal(t, 200, status, v)
+	require.EqualValues(t, 3, v["revision"])
+	_, v = d.ask("GET", "/notation", "")
+	require.Contains(t, v["text"], "  1: 120\n  2: 130\n")
+	require.Contains(t, v["text"], "cable loft.1 rack.26")
+	require.Contains(t, v["text"], "Harbour Lane")
+	status, v = d.edit(3, `"lines":["rack 3: 130"]`)
+	require.Equal(t, 200, status, v)
+	status, v = copied.edit(2, `"lines":["rack 3: 120"]`)
+	require.Equal(t, 200, status, v)
+	status, v = d.ask("POST", "/takeover", fmt.Sprintf(`{"from":%d}`, copied.office))
+	require.Equal(t, 409, status)
+	require.Contains(t, v["error"], "Robin")
+	status, v = copied.ask("POST", "/takeover", fmt.Sprintf(`{"from":%d}`, d.office))
+	require.Equal(t, 400, status)
+	require.Contains(t, v["error"], "no copy")
+}

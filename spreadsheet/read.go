@@ -1,0 +1,245 @@
+package spreadsheet
+
+import (
+	"archive/zip"
+	"bytes"
+	"encoding/csv"
+	"encoding/xml"
+	"errors"
+	"fmt"
+	"io"
+	"strings"
+
+	"github.com/xuri/excelize/v2"
+
+	"klammer/core/intake"
+	"klammer/core/office"
+	"klammer/core/span"
+	"klammer/core/wording"
+)
+
+// Most that is read of a workbook, whatever its envelope promises.
+const (
+	mostRows    = 5000
+	mostColumns = 1000
+	mostCells   = 500_000
+	mostSheets  = 200
+	mostBytes   = 24 << 20 // of all parts, unpacked
+	mostPart    = 8 << 20  // of one part
+	mostRatio   = 200      // unpacked to packed
+)
+
+// open opens a workbook after its parts were measured: what they say of their
+// sizes is not believed.
+func open(data []byte) (*excelize.File, error) {
+	z, err := zip.NewReader(bytes.NewReader(data), int64(len(data)))
+	if err != nil {
+		return nil, fmt.Errorf("this is no workbook that can be read (XLSX): %w", err)
+	}
+	total := int64(0)
+	for _, f := range z.File {
+		r, err := f.Open()
+		if err != nil {
+			return nil, fmt.Errorf("this is no workbook that can be read (XLSX): %w", err)
+		}
+		n, err := io.Copy(io.Discard, io.LimitReader(r, mostPart+1))
+		r.Close()
+		if err != nil {
+			return nil, fmt.Errorf("this is no workbook that can be read (XLSX): %w", err)
+		}
+		if total += n; n > mostPart || total > mostBytes || n > 1<<20 && n > mostRatio*int64(f.CompressedSize64) {
+			return nil, fmt.Errorf("the workbook is too large: at most %d MB in all, and %d MB a part, are unpacked", mostBytes>>20, mostPart>>20)
+		}
+	}
+	f, err := excelize.OpenReader(bytes.NewReader(data), excelize.Options{UnzipSizeLimit: mostBytes, UnzipXMLSizeLimit: mostPart})
+	if err != nil {
+		return nil, fmt.Errorf("this is no workbook that can be read (XLSX): %w", err)
+	}
+	return f, nil
+}
+
+// plain refuses a sheet with formulas or merged cells, as what they show may not
+// be what they say. It looks at the sheet's own part as it goes by: a part made
+// into cells may be a thousand times as large.
+func plain(data []byte, sheet string) error {
+	z, err := zip.NewReader(bytes.NewReader(data), int64(len(data)))
+	if err != nil {
+		return err
+	}
+	part := func(name string, into any) error {
+		r, err := z.Open(name)
+		if err != nil {
+			return err
+		}
+		defer r.Close()
+		return xml.NewDecoder(io.LimitReader(r, mostPart)).Decode(into)
+	}
+	var book struct {
+		Sheets []struct {
+			Name string `xml:"name,attr"`
+			ID   string `xml:"http://schemas.openxmlformats.org/officeDocument/2006/relationships id,attr"`
+		} `xml:"sheets>sheet"`
+	}
+	var links struct {
+		List []struct {
+			ID     string `xml:"Id,attr"`
+			Target string `xml:"Target,attr"`
+		} `xml:"Relationship"`
+	}
+	if part("xl/workbook.xml", &book) != nil || part("xl/_rels/workbook.xml.rels", &links) != nil {
+		return nil // excelize read it in its own way
+	}
+	target := ""
+	for _, s := range book.Sheets {
+		for _, l := range links.List {
+			if s.Name == sheet && l.ID == s.ID {
+				target = strings.TrimPrefix(strings.TrimPrefix(l.Target, "/"), "xl/")
+			}
+		}
+	}
+	r, err := z.Open("xl/" + target)
+	if target == "" || err != nil {
+		return nil
+	}
+	defer r.Close()
+	cell := ""
+	for d := xml.NewDecoder(io.LimitReader(r, mostPart)); ; {
+		t, err := d.Token()
+		if err != nil {
+			return nil // its end
+		}
+		e, ok := t.(xml.StartElement)
+		if !ok {
+			continue
+		}
+		attr := func(name string) string {
+			for _, a := range e.Attr {
+				if a.Name.Local == name {
+					return a.Value
+				}
+			}
+			return ""
+		}
+		switch e.Name.Local {
+		case "c":
+			cell = attr("r")
+		case "f":
+			return fmt.Errorf("%s in %s is a formula: paste its value", cell, sheet)
+		case "mergeCell":
+			return fmt.Errorf("cells are merged in %s (%s): unmerge them, so that each says what it is about", sheet, attr("ref"))
+		}
+	}
+}
+
+// rowsOf reads the cells of one sheet, a row after the other.
+func rowsOf(f *excelize.File, name string, cells *int) (rows [][]string, err error) {
+	it, err := f.Rows(name)
+	if err != nil {
+		return nil, err
+	}
+	defer it.Close()
+	for it.Next() {
+		r, err := it.Columns()
+		if err != nil {
+			return nil, err
+		}
+		if len(r) > mostColumns {
+			return nil, fmt.Errorf("row %d of %s has %d columns: at most %d are read", len(rows)+1, name, len(r), mostColumns)
+		}
+		rows = append(rows, r)
+		if *cells += len(r) + 1; *cells > mostCells {
+			return nil, fmt.Errorf("the workbook has more than %d cells: take the sheets that are meant", mostCells)
+		}
+		if len(rows) > mostRows {
+			return nil, fmt.Errorf("%s has more than %d rows, the most that are read", name, mostRows)
+		}
+	}
+	return rows, it.Error()
+}
+
+// Tables reads all sheets of a workbook: of formulas what they show, of merged
+// cells the first.
+func Tables(data []byte) ([]intake.Table, error) {
+	f, err := open(data)
+	if err != nil {
+		return nil, err
+	}
+	defer f.Close()
+	names := f.GetSheetList()
+	if len(names) == 0 {
+		return nil, errors.New("the workbook has no sheet")
+	}
+	if len(names) > mostSheets {
+		return nil, fmt.Errorf("the workbook has %d sheets: at most %d are read", len(names), mostSheets)
+	}
+	var out []intake.Table
+	cells := 0
+	for _, n := range names {
+		rows, err := rowsOf(f, n, &cells)
+		if err != nil {
+			return nil, err
+		}
+		out = append(out, intake.Table{Name: n, Rows: rows})
+	}
+	return out, nil
+}
+
+// CSV reads one table of cells parted by commas, semicolons or tabs, whichever
+// its first lines have most of.
+func CSV(name string, data []byte) (intake.Table, error) {
+	text := strings.TrimPrefix(string(data), "\ufeff")
+	comma, most := ',', 0
+	head := text[:min(len(text), 2000)]
+	for _, c := range []rune{',', ';', '\t'} {
+		if n := strings.Count(head, string(c)); n > most {
+			comma, most = c, n
+		}
+	}
+	r := csv.NewReader(strings.NewReader(text))
+	r.Comma, r.FieldsPerRecord, r.LazyQuotes = comma, -1, true
+	t := intake.Table{Name: name}
+	cells := 0
+	for line := 1; ; {
+		row, err := r.Read()
+		if errors.Is(err, io.EOF) {
+			return t, nil
+		}
+		if err != nil {
+			return t, fmt.Errorf("this is no table that can be read (CSV): %w", err)
+		}
+		at, _ := r.FieldPos(0)
+		for ; line < at; line++ { // lines that are empty are rows that are empty
+			t.Rows = append(t.Rows, nil)
+		}
+		line++
+		if cells += len(row); len(row) > mostColumns || cells > mostCells || len(t.Rows) > mostRows {
+			return t, fmt.Errorf("the table is too large: at most %d rows of %d columns are read", mostRows, mostColumns)
+		}
+		t.Rows = append(t.Rows, row)
+	}
+}
+
+// Understand reads what tables say of an office; see [intake.Read]. choices are
+// what somebody corrected.
+func Understand(tables []intake.Table, choices []intake.Choice) *intake.Understood {
+	u := intake.Read(tables, choices)
+	nets := map[*office.Office]*span.Net{}
+	u.Resolve = func(o *office.Office, device string, port int) office.Shape {
+		n := nets[u.Exact]
+		if u.Exact == nil || n == nil {
+			if u.Exact == nil {
+				s, _ := o.Effective(o.Device(device), port)
+				return *s
+			}
+			n = span.Compile(u.Exact)
+			nets[u.Exact] = n
+		}
+		i := n.Topo.DeviceIndex(device)
+		if i < 0 || port >= len(n.Office.Devices[i].Ports) {
+			s, _ := o.Effective(o.Device(device), port)
+			return *s
+		}
+		return wording.Planned(n, i).Ports[port].Shape()
+	}
+	return u
+}
