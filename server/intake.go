@@ -241,6 +241,13 @@ func takenOver(ctx context.Context, st *store.Store, r *room, now, copied *offic
 		case office.Title, office.Order: // a copy has a name of its own
 			continue
 		}
+		want := ""
+		if x.After != nil {
+			want = notation.Thing(x.After)
+		}
+		if history.Text(d.Office(), x.Key()) == want { // taken over before, or done here too
+			continue
+		}
 		if err := d.Put(x); err != nil {
 			return nil, &history.Conflict{Text: fmt.Sprintf("%s cannot be taken over: %s", history.KeyName(x.Key()), err)}
 		}

@@ -78,7 +78,16 @@ func Diff(from, to *office.Office) (office.Edit, error) {
 		}
 	}
 	for i, x := range to.Devices {
-		if was := from.Device(x.Name); was == nil || !same(was, x) {
+		was := from.Device(x.Name)
+		if was != nil && onlySet(was, x) {
+			for p := range x.Ports { // port by port, so that what others set meanwhile stays
+				if err := do(d.Set(office.PortRef{Device: x.Name, Port: x.Ports[p].Name}, x.Ports[p].Shape, x.Ports[p].Because)); err != nil && x.Ports[p].Bundle == 0 {
+					return nil, err
+				}
+			}
+			continue
+		}
+		if was == nil || !same(was, x) {
 			if err := do(d.Put(office.Change{After: x, At: i})); err != nil {
 				return nil, err
 			}
@@ -123,6 +132,22 @@ func Diff(from, to *office.Office) (office.Edit, error) {
 	}
 	_, e := d.Done()
 	return e, nil
+}
+
+// onlySet says whether two devices differ in nothing but what their ports are
+// set to.
+func onlySet(a, b *office.Device) bool {
+	if len(a.Ports) != len(b.Ports) {
+		return false
+	}
+	c := a.Clone()
+	for p := range c.Ports {
+		if c.Ports[p].Name != b.Ports[p].Name {
+			return false
+		}
+		c.Ports[p].Shape, c.Ports[p].Because = b.Ports[p].Shape, b.Ports[p].Because
+	}
+	return notation.Thing(c.Seal()) == notation.Thing(b)
 }
 
 // same says whether two things say the same.

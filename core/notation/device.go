@@ -273,6 +273,10 @@ func (r *reader) ports(d *office.Device, c *cursor) *fault {
 		}
 		d.Grow(len(names))
 		for _, n := range names {
+			if k := d.Port(n); r.onLine && speed != 0 && k >= 0 && d.Ports[k].Kind == office.Physical { // a port that is there gets its speed
+				d.Ports[k].Speed = speed
+				continue
+			}
 			if err := d.AddPort(n, inside, speed); err != nil {
 				return faultf(it.at, "%s", err)
 			}

@@ -184,6 +184,7 @@ func TestLine(t *testing.T) {
 		{"-vlan surgery", "-vlan 120"},
 		{"b lan2-4: -", "b lan2-lan4: -"},
 		{"-use desk", "plan eight has the use desk"},
+		{"a ports 1-2 10G", "# device a changed"},
 		{"a bundle up static 7-8", "# device a changed"},
 		{"a 2-3: 120 because \"a \\\"reason\\\"\"", `a 2-3: 120 because "a \"reason\""`},
 		{"a 4: use desk\n-a 4", "a 4: use desk|-a 4"},

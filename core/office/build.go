@@ -260,7 +260,7 @@ func CheckVLANName(s string) error {
 		ok = ok && (c >= 'a' && c <= 'z' || c >= '0' && c <= '9' || c == '-')
 	}
 	if !ok {
-		return fmt.Errorf("%q cannot name a VLAN: a small letter, then up to 31 small letters, digits and hyphens", s)
+		return fmt.Errorf("%q cannot name a VLAN: a small letter, then up to 31 small letters, digits and hyphens, such as %s", s, Fitting(s, "staff"))
 	}
 	return nil
 }
@@ -289,6 +289,25 @@ const (
 	MostName = 100
 	MostText = 500
 )
+
+// Fitting is the name nearest to s that fits everywhere: small letters, digits
+// and hyphens, a letter first; otherwise where nothing of s is left.
+func Fitting(s, otherwise string) string {
+	var b strings.Builder
+	for _, c := range strings.ToLower(s) {
+		switch {
+		case c >= 'a' && c <= 'z' || c >= '0' && c <= '9' && b.Len() > 0:
+			b.WriteRune(c)
+		case b.Len() > 0 && !strings.HasSuffix(b.String(), "-"):
+			b.WriteByte('-')
+		}
+	}
+	out := b.String()
+	if out = strings.Trim(out[:min(len(out), 32)], "-"); out == "" {
+		return otherwise
+	}
+	return out
+}
 
 // list is "a, b or c", the nearest to s first among equals left to the reader.
 func list[T ~string](all []T, s string) string {

@@ -40,6 +40,10 @@ var (
 	countPorts = regexp.MustCompile(`^(\d+)\s*(?:x\s*)?(?:ports?\s*)?(\d+(?:\.\d)?[MG])?\s*(?:ports?)?$`)
 	namedPorts = regexp.MustCompile(`^ports?\s+(.+)$`)
 	managedIn  = regexp.MustCompile(`^(?:managed?)\s+(?:in\s+)?(\S+)(?:\s+(?:at\s+)?(\S+))?$`)
+	// "8-port switch", "switch 8 ports", "unmanaged 8 port switch": kind and ports
+	// without a comma between.
+	portsFirst = regexp.MustCompile(`(?i)^((?:un)?managed\s+)?(\d+)[-\s]?ports?\s+(.+)$`)
+	portsLast  = regexp.MustCompile(`(?i)^(.*?[a-z])\s+(?:with\s+)?(\d+)\s*(?:x\s*)?ports?(\s+\d+(?:\.\d)?[MG])?$`)
 	commas     = regexp.MustCompile(`\s*,\s*|\s+(?:and|with)\s+`)
 )
 
@@ -48,7 +52,7 @@ var (
 // names, with what it does.
 func Describe(o *office.Office, name, words string) ([]string, error) {
 	if !plain(name) {
-		return nil, fmt.Errorf("%q is no name of a device: letters, digits, hyphens and underscores, with a letter or digit first", name)
+		return nil, fmt.Errorf("%q is no name of a device: letters, digits, hyphens and underscores, with a letter or digit first, such as %s", name, office.Fitting(name, "switch-1"))
 	}
 	if o.Device(name) != nil {
 		return nil, fmt.Errorf("a device is named %s already", name)
@@ -57,7 +61,7 @@ func Describe(o *office.Office, name, words string) ([]string, error) {
 	front := 0
 	var ports, body []string
 	forwarding, wording := "", ""
-	for _, p := range commas.Split(strings.TrimSpace(words), -1) {
+	for _, p := range apart(commas.Split(strings.TrimSpace(words), -1)) {
 		low := strings.ToLower(p)
 		dashed := strings.ReplaceAll(low, " ", "-")
 		switch {
@@ -130,6 +134,26 @@ func Describe(o *office.Office, name, words string) ([]string, error) {
 		lines = append(lines, "  "+b)
 	}
 	return lines, nil
+}
+
+// apart cuts kind and ports where they stand without a comma between.
+func apart(parts []string) (out []string) {
+	known := func(s string) bool {
+		low := strings.ToLower(strings.TrimSpace(s))
+		return slices.Contains(office.Kinds, office.Kind(low)) || kindWords[low] != ""
+	}
+	for _, p := range parts {
+		if m := portsFirst.FindStringSubmatch(p); m != nil && known(strings.TrimSpace(m[1]+m[3])) {
+			out = append(out, strings.TrimSpace(m[1]+m[3]), m[2]+" ports")
+		} else if m := portsFirst.FindStringSubmatch(p); m != nil && known(m[3]) {
+			out = append(out, m[3], m[2]+" ports")
+		} else if m := portsLast.FindStringSubmatch(p); m != nil && known(m[1]) {
+			out = append(out, m[1], m[2]+" ports"+m[3])
+		} else {
+			out = append(out, p)
+		}
+	}
+	return out
 }
 
 func kindList() []string {

@@ -1,9 +1,9 @@
 <script lang="ts">
   import type { Device } from "../api/client";
-  import { quote } from "../line/quote";
   import { office } from "../state/office.svelte";
   import { pending } from "../state/pending.svelte";
   import { asks } from "./asks";
+  import Inside from "./Inside.svelte";
   import { place } from "../state/place.svelte";
 
   let { device }: { device: Device } = $props();
@@ -15,8 +15,6 @@
   let more = $state("");
   let problem = $state("");
   const n = $derived(device.name);
-  const bundles = $derived(device.ports.filter((p) => p.kind === "bundle"));
-  const inner = $derived(device.ports.filter((p) => p.kind === "inner"));
   const manage = $derived([device.manageVid, device.manage?.split(" ").at(-1)].filter((x) => x && /[\d:]/.test(String(x))).join(" "));
 
   const say = async (...lines: string[]) => (problem = await office.tryLines(lines)) === "";
@@ -34,23 +32,15 @@
 
 <h2>{n}</h2>
 <div class="facts">
-  <label>Wording <select class="field" value={device.wording?.split(" ")[0] ?? ""} onchange={(e) => say(e.currentTarget.value ? `${n} wording ${e.currentTarget.value}` : `-${n} wording`)}><option value="">not said</option>{#each wordings as w (w)}<option value={w}>{asks(w)}</option>{/each}</select></label>
+  <label title="How the device asks for memberships: its sheet is written so">Asks <select class="field" value={device.wording?.split(" ")[0] ?? ""} onchange={(e) => say(e.currentTarget.value ? `${n} wording ${e.currentTarget.value}` : `-${n} wording`)}><option value="">not said: plain values</option>{#each wordings as w (w)}<option value={w}>{asks(w)}</option>{/each}</select></label>
   <label>Forwarding <select class="field" value={device.forwarding} onchange={(e) => say(`${n} forwarding ${e.currentTarget.value}`)}>{#each forwardings as f (f)}<option>{f}</option>{/each}</select></label>
   <label>Follows <select class="field" value={device.follows ?? ""} onchange={(e) => pending.propose([e.currentTarget.value ? `follow ${n} ${e.currentTarget.value}` : `-${n} follows`])}><option value="">no plan</option>{#each office.shown?.plans ?? [] as p (p.name)}<option>{p.name}</option>{/each}</select></label>
   <label>Managed in <input class="field mono" value={manage} placeholder="190 10.61.190.4" onchange={(e) => say(e.currentTarget.value.trim() ? `${n} manage ${e.currentTarget.value}` : `-${n} manage`)} /></label>
   <label>Limits <input class="field mono" value={device.limits ?? ""} placeholder="vlans 64 rows 16" onchange={(e) => e.currentTarget.value.trim() && say(`${n} limit ${e.currentTarget.value}`)} /></label>
 </div>
-{#if bundles.length || inner.length}
-  <h3>Bundles and inner ports</h3>
-  {#each bundles as b (b.name)}
-    <p class="row"><b>{b.name}</b> <span class="grow">{b.mode} of {b.members?.join(", ")}: <span class="mono">{b.shape}</span></span> <button aria-label={`Remove the bundle ${b.name}`} onclick={() => pending.propose([`-${n} bundle ${quote(b.name)}`])}>×</button></p>
-  {/each}
-  {#each inner as p (p.name)}
-    <p class="row"><b>{p.name}</b> <span class="grow">{p.flavour}: <span class="mono">{p.shape}</span></span> <button aria-label={`Remove the inner port ${p.name}`} onclick={() => pending.propose([`-${n} inner ${quote(p.name)}`])}>×</button></p>
-  {/each}
-{/if}
+<Inside {device} {say} />
 <form onsubmit={(e) => (e.preventDefault(), void line())}>
-  <input class="field mono" id="device-line" bind:value={more} placeholder={'bundle up lacp 7-8 · inner "Guests" ssid: 160'} aria-label={`A statement of ${n}`} spellcheck="false" />
+  <input class="field mono" id="device-line" bind:value={more} placeholder={'or type it: bundle up lacp 7-8'} aria-label={`A statement of ${n}`} spellcheck="false" />
   <button disabled={!more.trim()}>Add</button>
 </form>
 {#if problem}<p class="wrong" role="alert">{problem}</p>{/if}
@@ -66,10 +56,6 @@
     font-size: 15px;
     margin-bottom: 6px;
   }
-  h3 {
-    font-weight: 700;
-    margin: 10px 0 2px;
-  }
   .facts,
   .turn {
     display: grid;
@@ -80,16 +66,6 @@
     grid-template-columns: 92px minmax(0, 1fr);
     align-items: center;
     gap: 8px;
-  }
-  .row {
-    display: flex;
-    gap: 8px;
-    align-items: baseline;
-    font-size: 13px;
-    margin-bottom: 3px;
-  }
-  .grow {
-    flex: 1;
   }
   form {
     display: flex;

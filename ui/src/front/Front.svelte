@@ -17,6 +17,21 @@
     return [...n].sort((a, b) => b[1] - a[1])[0]?.[0];
   });
   const letter = (j: Jack) => (j.off ? "off" : j.untagged.length ? "U" : j.tagged.length || j.rest ? "T" : "");
+  /** The VLAN that the colour stands for, in its number: on paper there may be no colour. */
+  const vid = (j: Jack) => (j.untagged.includes(j.pvid) ? j.pvid : j.untagged[0]) ?? j.tagged[0] ?? 0;
+  const at = $derived(Math.max(0, jacks.findIndex((j) => j.name === picked)));
+  // One stop for Tab a front; arrows go along it.
+  function keys(e: KeyboardEvent) {
+    const all = [...(e.currentTarget as HTMLElement).querySelectorAll<HTMLElement>("button")];
+    const i = all.indexOf(e.target as HTMLElement);
+    const per = rows[0]?.length ?? 0;
+    const to = { ArrowRight: i + 1, ArrowLeft: i - 1, ArrowDown: i + per, ArrowUp: i - per, Home: 0, End: all.length - 1 }[e.key];
+    if (i < 0 || to === undefined || !all[to]) return;
+    e.preventDefault();
+    all[i]!.tabIndex = -1;
+    all[to]!.tabIndex = 0;
+    all[to]!.focus();
+  }
   const says = (j: Jack) =>
     [
       `port ${j.name}${j.inside ? ` (${j.inside} inside)` : ""}`,
@@ -31,7 +46,8 @@
       .join(" · ");
 </script>
 
-<div class="front" role="group" aria-label={label}>
+<!-- svelte-ignore a11y_no_noninteractive_element_interactions -->
+<div class="front" role="group" aria-label={label} onkeydown={keys}>
   {#each rows as row, i (i)}
     <div class="row">
       {#each row as j (j.name)}
@@ -45,11 +61,13 @@
           style:--vlan={hues.get((j.untagged.includes(j.pvid) ? j.pvid : j.untagged[0]) ?? j.tagged[0] ?? 0) ?? "var(--faint)"}
           title={says(j)}
           aria-label={says(j)}
+          tabindex={jacks[at]?.name === j.name ? 0 : -1}
           aria-pressed={onpick ? picked === j.name : undefined}
           onclick={() => onpick?.(j.name)}
         >
           <span class="name mono">{j.name}{j.mark === "exception" ? "≠" : ""}{#if j.speed && j.speed !== usual}<i>{j.speed}</i>{/if}</span>
           <span class="box mono">{letter(j)}{#if j.untagged.length && (j.tagged.length || j.rest)}<i>+{j.rest ? "…" : j.tagged.length}</i>{/if}</span>
+          <span class="vid mono" aria-hidden="true">{vid(j) || ""}{j.untagged.length > 1 ? "…" : ""}</span>
         </button>
       {/each}
     </div>
@@ -88,6 +106,20 @@
   .name {
     color: var(--soft);
     white-space: nowrap;
+  }
+  .vid {
+    display: none;
+  }
+  @media print {
+    .vid {
+      display: block;
+      font-weight: 700;
+    }
+    .box {
+      background: none !important;
+      color: #000 !important;
+      border: 1px solid #000;
+    }
   }
   .name i {
     font-style: normal;

@@ -33,6 +33,8 @@
     void [view.revision, device?.name, found.heard];
     void read();
   });
+  /** Ports that something hangs on: a bundle's cables stand with the bundle. */
+  const hangs = $derived((device?.ports ?? []).filter((p) => p.cabled?.length || p.plugs?.length));
   const today = new Date().toLocaleDateString(undefined, { dateStyle: "long" });
   const when = (at: string) => new Date(at).toLocaleString(undefined, { dateStyle: "medium", timeStyle: "short" });
   const wording = $derived(asks(device?.wording));
@@ -69,6 +71,17 @@
             {#key device.name}<FoundForm {device} onkept={read} last={answer.found ?? null} />{/key}
           </div>
         </div>
+        {#if hangs.length}
+          <section class="hangs">
+            <h2>What is in it</h2>
+            <table>
+              <thead><tr><th scope="col">Port</th><th scope="col">Cable to</th><th scope="col">Plugged in</th></tr></thead>
+              <tbody>
+                {#each hangs as p (p.name)}<tr><td class="mono">{p.name}</td><td>{(p.cabled ?? []).map((c) => c.replace(".", " ")).join(", ")}</td><td>{(p.plugs ?? []).map((g) => `${g.name} (${g.wants}${g.tagged ? " tagged" : ""})`).join(", ")}</td></tr>{/each}
+              </tbody>
+            </table>
+          </section>
+        {/if}
       {:else if answer?.why}
         <p class="lead why">{answer.why} <a href={place.href("devices", { device: device.name })}>Go to the device</a></p>
       {/if}
@@ -138,6 +151,27 @@
     grid-template-columns: repeat(auto-fit, minmax(360px, 1fr));
     gap: 28px;
     margin-top: 18px;
+  }
+  .hangs {
+    padding: 0;
+    margin-top: 18px;
+    break-inside: avoid;
+  }
+  .hangs h2 {
+    font-weight: 700;
+  }
+  .hangs table {
+    border-collapse: collapse;
+    font-size: 13px;
+  }
+  .hangs th {
+    text-align: left;
+    border-bottom: 1.5px solid var(--ink);
+    padding-right: 18px;
+  }
+  .hangs td {
+    border-bottom: 1px solid var(--hair);
+    padding: 1px 18px 1px 0;
   }
   .why {
     margin-top: 14px;
