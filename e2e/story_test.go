@@ -37,7 +37,7 @@ func TestMendAndKill(t *testing.T) {
 	goTo(t, ctx, "rack.21", 160)
 	press(t, ctx, ".")
 	until(t, ctx, `document.querySelector("#notice")?.textContent.includes("asks again")`)
-	require.Equal(t, "T", eval[string](t, ctx, as("rack.21", 160)), "what may not be kept is not shown as kept")
+	require.Equal(t, "lost", eval[string](t, ctx, `document.querySelector("#revision").dataset.keeping`), "what may not be kept is not said to be kept")
 
 	// Started again at the same place, the page finds it by itself.
 	q, err := stage.Start(p.Data, p.Port())

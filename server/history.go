@@ -44,6 +44,7 @@ type HistoryEntry struct {
 	Summary  string    `json:"summary" required:"true"`
 	Undoes   int64     `json:"undoes" required:"true" description:"the edit that it takes back, 0 for none"`
 	UndoneBy int64     `json:"undoneBy" required:"true" description:"the edit that took it back, 0 for none"`
+	ID       string    `json:"id" required:"true" description:"the name that the page gave to the request: it knows its own by it"`
 }
 
 type historyQuery struct {
@@ -70,7 +71,7 @@ func (s *Server) history(c fiber.Ctx) error {
 	}
 	out := []HistoryEntry{}
 	for _, m := range all {
-		out = append(out, HistoryEntry{m.Revision, m.Author, m.At, m.Summary, m.Undoes, m.UndoneBy})
+		out = append(out, HistoryEntry{m.Revision, m.Author, m.At, m.Summary, m.Undoes, m.UndoneBy, m.Token})
 	}
 	return c.JSON(out)
 }

@@ -348,7 +348,8 @@ func (l *loader) plugs() error {
 // Made is an edit that was made, and when.
 type Made struct {
 	history.Made
-	At time.Time
+	At    time.Time
+	Token string // the name of the request, "" where it has none
 }
 
 // Edits are made edits without their times.
@@ -388,7 +389,7 @@ func (s *Store) History(ctx context.Context, id, since int64, max int) ([]Made, 
 // HistoryPage is [Store.History] for edits before a revision; 0 is no bound.
 func (s *Store) HistoryPage(ctx context.Context, id, since, before int64, max int) ([]Made, error) {
 	rows, err := s.pool.Query(ctx, `WITH e AS (SELECT * FROM edit WHERE office_id = $1 AND revision > $2 AND ($4::bigint = 0 OR revision < $4::bigint) ORDER BY revision DESC LIMIT $3)
-		SELECT e.revision, e.author, e.made_at, e.summary, COALESCE(e.undoes, 0),
+		SELECT e.revision, e.author, e.made_at, e.summary, COALESCE(e.undoes, 0), COALESCE(e.token, ''),
 			COALESCE((SELECT max(u.revision) FROM edit u WHERE u.office_id = e.office_id AND u.undoes = e.revision), 0),
 			c.key, COALESCE(c.before, ''), COALESCE(c.after, ''), c.at_place
 		FROM e JOIN edit_change c ON c.office_id = e.office_id AND c.revision = e.revision
@@ -399,7 +400,7 @@ func (s *Store) HistoryPage(ctx context.Context, id, since, before int64, max in
 	var all []Made
 	var m Made
 	var c history.Change
-	_, err = pgx.ForEachRow(rows, []any{&m.Revision, &m.Author, &m.At, &m.Summary, &m.Undoes, &m.UndoneBy, &c.Key, &c.Before, &c.After, &c.At}, func() error {
+	_, err = pgx.ForEachRow(rows, []any{&m.Revision, &m.Author, &m.At, &m.Summary, &m.Undoes, &m.Token, &m.UndoneBy, &c.Key, &c.Before, &c.After, &c.At}, func() error {
 		if len(all) == 0 || all[len(all)-1].Revision != m.Revision {
 			x := m
 			x.Changes = nil

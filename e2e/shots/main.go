@@ -68,6 +68,7 @@ var shots = []shot{
 	{"sheet-group", "/sheets?device=annex", nil, `document.querySelector("main table") !== null`},
 	{"offices", "offices", nil, `document.querySelector("[data-office]") !== null`},
 	{"history", "/history", nil, `document.querySelector("main h1") !== null`},
+	{"past", "/history", click("[data-revision='1'] button"), `document.querySelector("#then") !== null && document.querySelector("#board") !== null`},
 }
 
 func main() {
@@ -106,7 +107,7 @@ func take(out, size string, zoom float64, names []string) error {
 		return err
 	}
 	// Some edits, so that history and undo have something to say.
-	for _, text := range []string{"ward-west 3: 130", "ward-west 3: use treatment"} {
+	for _, text := range []string{"rack 23: 110", "rack 23: 999"} {
 		if err := line(text)(ctx); err != nil {
 			return err
 		}

@@ -75,8 +75,18 @@ async function ask<T>(call: (signal: AbortSignal) => Promise<Answer<T>>, wait = 
   return answer.data;
 }
 
+const letters = () => crypto.randomUUID?.() ?? Array.from(crypto.getRandomValues(new Uint8Array(16)), (b) => b.toString(16).padStart(2, "0")).join("");
+
+/** What this browser is called in the names of its requests: two people of one name do not take back each other's. */
+export function browser(): string {
+  const key = "klammer-browser";
+  let own = localStorage.getItem(key);
+  if (!own) localStorage.setItem(key, (own = letters().slice(0, 8)));
+  return own;
+}
+
 /** A name of its own for a request that writes: asked again under it, it is not done again. */
-const named = () => crypto.randomUUID?.() ?? Array.from(crypto.getRandomValues(new Uint8Array(16)), (b) => b.toString(16).padStart(2, "0")).join("");
+const named = () => `${browser()}.${letters()}`;
 
 /** How often a request of which nobody knows whether it was done is asked again, and how long is waited between. */
 const asks = 40;

@@ -1665,6 +1665,8 @@ export interface components {
             /** Format: date-time */
             at: string;
             author: string;
+            /** @description the name that the page gave to the request: it knows its own by it */
+            id: string;
             /** Format: int64 */
             revision: number;
             summary: string;

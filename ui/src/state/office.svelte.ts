@@ -1,4 +1,4 @@
-import { api, listen, Refused, type EditBody, type HistoryEntry, type Office, type OfficeSummary } from "../api/client";
+import { api, browser, listen, Refused, type EditBody, type HistoryEntry, type Office, type OfficeSummary } from "../api/client";
 import { people } from "./people.svelte";
 import { place } from "./place.svelte";
 
@@ -143,17 +143,13 @@ class OfficeState {
     this.then = null; // restoring is an edit of now
     const v = await this.send((view) => api.restore(view.id, revision, this.asking));
     if (!v) this.then = then;
-    else {
-      this.own(v.revision);
-      this.undoable = [...this.undoable, v.revision];
-    }
+    else this.undoable = [...this.undoable, v.revision];
   }
 
   /** Takes what was tried in a copy over into this office, as one edit of one's own. */
   async takeOver(from: number): Promise<boolean> {
     const v = await this.send((view) => api.takeover(view.id, from, this.asking));
     if (!v) return false;
-    this.own(v.revision);
     this.undoable = [...this.undoable, v.revision];
     this.redoable = [];
     return true;
@@ -164,8 +160,7 @@ class OfficeState {
     const [view, history] = await Promise.all([api.office(id), api.history(id)]);
     if (visit !== this.visit) return; // somebody went elsewhere meanwhile
     this.view = view;
-    const own = new Set(this.owned());
-    const mine = history.filter((h) => own.has(h.revision) && !h.undoneBy);
+    const mine = history.filter((h) => h.id.startsWith(`${browser()}.`) && !h.undoneBy);
     const undoing = (h: HistoryEntry) => h.summary.startsWith("undo: ");
     this.undoable = mine.filter((h) => !undoing(h)).map((h) => h.revision).reverse();
     // What was taken back after the last edit of one's own can be redone.
@@ -267,25 +262,10 @@ class OfficeState {
     const before = this.view?.revision;
     const v = await this.send((view) => api.edit(view.id, { ...body, base: view.revision }, this.asking));
     if (v && v.revision !== before) {
-      this.own(v.revision);
       this.undoable = [...this.undoable, v.revision];
       this.redoable = [];
     }
     return v;
-  }
-
-  /** What was made in this browser: two people of one name do not take back each other's. */
-  private own(revision: number) {
-    if (!this.view) return;
-    const key = `klammer-own-${this.view.id}`;
-    localStorage.setItem(key, JSON.stringify([...this.owned(), revision].slice(-300)));
-  }
-  private owned(): number[] {
-    try {
-      return JSON.parse(localStorage.getItem(`klammer-own-${this.view?.id}`) ?? "[]") as number[];
-    } catch {
-      return [];
-    }
   }
 
   /** What was refused is told where it was asked; true where it was refused, and not lost. */
@@ -332,7 +312,6 @@ class OfficeState {
       const last = list().at(-1);
       if (last === undefined) return view;
       const v = await api.undo(view.id, last, this.asking);
-      this.own(v.revision);
       after(last, v.revision);
       const where = this.changed(view, v);
       if (v.summary) this.notice = { kind: "said", text: v.summary.replace(/^undo: /, "Taken back: ").replace(/^redo: /, "Done again: ") };
