@@ -51,7 +51,7 @@ func Line(n *span.Net, text string) (*Result, error) {
 		}
 		ws := words(p.text)
 		if len(ws) > 0 && isVerb(n, ws) {
-			return nil, mistake(i+1, p.at+ws[0].at, fmt.Sprintf("%s stands alone: give it a line of its own", ws[0].text))
+			return nil, mistake(i+1, p.at+ws[0].at, fmt.Sprintf("%s shows first what it would change: write it without other statements beside it", ws[0].text))
 		}
 		if under != "" && len(ws) > 0 && !starts(n.Office, ws[0].text) {
 			b.WriteByte(' ')

@@ -162,7 +162,7 @@ func TestLineRefuses(t *testing.T) {
 		{"add den fridge, 8 ports", 5, `"fridge" says nothing`},
 		{"add den switch", 5, "say which ports"},
 		{"vlan 300 extra; rack 99: 300", 22, "99"},
-		{"vlan 300 extra; retire 110", 17, "stands alone"},
+		{"vlan 300 extra; retire 110", 17, "without other statements beside it"},
 	} {
 		_, err := rework.Line(clinic(t), row.line)
 		require.Error(t, err, row.line)

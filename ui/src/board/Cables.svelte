@@ -72,6 +72,9 @@
     stroke: var(--ink);
     stroke-width: 1.4;
   }
+  .cable:focus {
+    outline: 0; /* what is picked is drawn bold: a box around it would cross the board */
+  }
   .hit {
     fill: none;
     stroke: transparent;

@@ -31,6 +31,8 @@
     (side === "found" ? office.lookFound() : office.look(null)).catch((e) => office.tell(e));
   }
   const uses = $derived(useRuns(columns));
+  /** The letters of a use's name that its columns have room for; the whole name is in its tooltip. */
+  const short = (name: string, width: number) => (name.length * 4.6 > width - 2 ? name.slice(0, Math.max(1, Math.floor((width - 2) / 4.6))) : name);
   const groups = $derived(plan.groups.filter((g) => columns.length && g.x + g.width >= columns[0]!.x && g.x <= columns.at(-1)!.x));
 </script>
 
@@ -73,7 +75,7 @@
     </span>
   {/each}
   {#each uses as u (u.x)}
-    <span class="use" aria-hidden="true" style:left={`calc(var(--names) + ${u.x + 1}px)`} style:width={`${u.width - 2}px`} title={`use ${u.name}`}>{u.name}</span>
+    <span class="use" aria-hidden="true" style:left={`calc(var(--names) + ${u.x + 1}px)`} style:width={`${u.width - 2}px`} title={`use ${u.name}`}>{short(u.name, u.width)}</span>
   {/each}
 </div>
 

@@ -3,6 +3,7 @@
   import { quote } from "../line/quote";
   import { office } from "../state/office.svelte";
   import { pending } from "../state/pending.svelte";
+  import { back } from "../state/back";
 
   let { device, say }: { device: Device; say: (...lines: string[]) => Promise<boolean> } = $props();
 
@@ -79,7 +80,7 @@
   {/each}
 </div>
 {#if open}
-  <form onsubmit={(e) => (e.preventDefault(), void add())}>
+  <form {@attach back} onsubmit={(e) => (e.preventDefault(), void add())}>
     {#if open === "inner"}
       <label>What <select class="field" bind:value={i.flavour}>{#each flavours as [f, says] (f)}<option value={f}>{says}</option>{/each}</select></label>
       <label>Name <input class="field" id="inner-name" bind:value={i.name} placeholder="Waiting room" /></label>

@@ -1,5 +1,6 @@
 <script lang="ts">
   import type { Finding } from "../api/client";
+  import { says } from "./says";
   import { mends } from "../state/mends.svelte";
   import { office } from "../state/office.svelte";
   import { pending } from "../state/pending.svelte";
@@ -53,7 +54,7 @@
         {#if mends.of(root).length}
           <p class="mends">
             {#each mends.of(root) as m (m.join("\n"))}
-              <button class="mend mono" title={`${m.join("\n")}\nshows what it would do first (m)`} onclick={() => pending.propose(m)}>{label(m)}</button>
+              <button class="mend mono" title={`${m.map(says).join("\n")}\nShows what it would do first (m).\n\n${m.join("\n")}`} onclick={() => pending.propose(m)}>{label(m)}</button>
             {/each}
           </p>
         {/if}

@@ -51,7 +51,7 @@
     </div>
     <p class="acts">
       <button class="main" onclick={() => void pending.apply().then((done) => done && document.getElementById("board")?.focus())}>Do it <kbd>Enter</kbd></button>
-      <button onclick={() => (pending.clear(), document.getElementById("board")?.focus())}>Leave it <kbd>Esc</kbd></button>
+      <button onclick={() => (pending.clear(), document.getElementById("board")?.focus())}>Cancel <kbd>Esc</kbd></button>
     </p>
   </aside>
 {/if}

@@ -1,5 +1,6 @@
 <script lang="ts">
   import { api, type OfficeSummary } from "../api/client";
+  import { back } from "../state/back";
   import { office } from "../state/office.svelte";
 
   let { o, onclose }: { o: OfficeSummary; onclose: () => void } = $props();
@@ -17,10 +18,10 @@
   }
 </script>
 
-<form onsubmit={(e) => (e.preventDefault(), void remove())}>
+<form {@attach back} onsubmit={(e) => (e.preventDefault(), void remove())}>
   <label>It goes with its whole history, and cannot be taken back. Type its name to delete it: <input class="field" id="delete-title" bind:value={typed} autocomplete="off" aria-describedby="delete-problem" /></label>
   <button class="main" disabled={typed !== o.title}>Delete</button>
-  <button type="button" onclick={onclose}>Leave it</button>
+  <button type="button" onclick={onclose}>Cancel</button>
   <p class="wrong" id="delete-problem" role="alert">{problem}</p>
 </form>
 

@@ -5,6 +5,7 @@
   import Create from "./Create.svelte";
   import Delete from "./Delete.svelte";
   import Import from "./Import.svelte";
+  import { back } from "../state/back";
 
   let deleting = $state(0);
   let copying = $state(0);
@@ -41,10 +42,10 @@
             {/if}
             <button onclick={() => ((deleting = o.id), (copying = 0))} aria-label={`Delete ${o.title}`}>Delete…</button>
             {#if copying === o.id}
-              <form onsubmit={(e) => (e.preventDefault(), void copy(o.id))}>
+              <form {@attach back} onsubmit={(e) => (e.preventDefault(), void copy(o.id))}>
                 <label>A copy to try things on, named <input class="field" id="copy-title" bind:value={title} /></label>
                 <button class="main" disabled={!title.trim()}>Make it</button>
-                <button type="button" onclick={() => (copying = 0)}>Leave it</button>
+                <button type="button" onclick={() => (copying = 0)}>Cancel</button>
               </form>
             {/if}
             {#if deleting === o.id}<Delete {o} onclose={() => (deleting = 0)} />{/if}

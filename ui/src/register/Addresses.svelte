@@ -2,6 +2,7 @@
   import type { Vlan } from "../api/client";
   import { office } from "../state/office.svelte";
   import { address, type Address } from "./statement";
+  import { back } from "../state/back";
 
   let { vlan }: { vlan: Vlan } = $props();
 
@@ -35,14 +36,14 @@
     </p>
   {/each}
   {#if edited}
-    <form onsubmit={(e) => (e.preventDefault(), void keep())}>
+    <form {@attach back} onsubmit={(e) => (e.preventDefault(), void keep())}>
       <label>Device <select class="field" bind:value={edited.device}>{#each devices as d (d)}<option>{d}</option>{/each}</select></label>
       <label>Address <input class="field mono" bind:value={edited.address} placeholder="10.61.110.1/24" /></label>
       <label>On port <select class="field" bind:value={edited.on}><option value="">the device itself</option>{#each ports as p (p.name)}<option>{p.name}</option>{/each}</select></label>
       <label>Zone <input class="field" bind:value={edited.zone} /></label>
       <label>Hands out <span><input class="field mono half" bind:value={edited.from} placeholder="from" aria-label="first address" /> <input class="field mono half" bind:value={edited.to} placeholder="to" aria-label="last address" /></span></label>
       {#if problem}<p class="wrong" role="alert">{problem}</p>{/if}
-      <p class="acts"><button class="main">Keep</button> <button type="button" onclick={() => (edited = null)}>Leave it</button></p>
+      <p class="acts"><button class="main">Save</button> <button type="button" onclick={() => (edited = null)}>Cancel</button></p>
     </form>
   {:else}
     <button onclick={() => edit(null)}>Add an address</button>

@@ -94,7 +94,7 @@
         {#if last}<option value="found">as found last</option>{/if}
       </select>
     </label>
-    <button onclick={writeOut}>Write them out</button>
+    <button onclick={writeOut} title="Puts every port into the text above, as it would be taken: to be corrected there">List all ports above</button>
   </p>
   {#if problem}<p class="wrong" role="alert">{problem}</p>{/if}
   {#if answer}

@@ -23,7 +23,7 @@
 </script>
 
 <header>
-  <span class="brand mono"><b>[</b>klammer<b>]</b></span>
+  <span class="brand mono" class:alone={!office.view}><b>[</b>klammer<b>]</b></span>
   {#if office.view}
     <a class="title" href="/offices" title={`${office.view.title}: all offices`}>{office.view.title}</a>
     <nav aria-label="Views">
@@ -219,7 +219,7 @@
       gap: 6px;
       padding: 0 8px;
     }
-    .brand {
+    .brand:not(.alone) {
       display: none;
     }
   }

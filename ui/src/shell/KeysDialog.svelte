@@ -1,6 +1,7 @@
 <script lang="ts">
   import { Modal } from "flowbite-svelte";
   import { panels } from "../state/panels.svelte";
+  import { back } from "../state/back";
 
   const parts: [string, [string[], string][]][] = [
     [
@@ -46,7 +47,7 @@
 </script>
 
 <Modal bind:open={panels.keys} size="lg" title="Keys on the board" outsideclose class="rounded-sm bg-[var(--panel)] dark:bg-[var(--panel)]">
-  <div class="parts">
+  <div class="parts" {@attach back}>
     {#each parts as [name, keys] (name)}
       <section>
         <h3>{name}</h3>

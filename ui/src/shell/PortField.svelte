@@ -41,6 +41,8 @@
 
 <style>
   input {
-    width: 170px;
+    min-width: 170px;
+    max-width: 260px;
+    field-sizing: content;
   }
 </style>
