@@ -1,9 +1,12 @@
 package finding
 
 import (
+	"cmp"
 	"fmt"
+	"math"
 	"slices"
 
+	"klammer/core/notation"
 	"klammer/core/office"
 	"klammer/core/span"
 )
@@ -206,12 +209,44 @@ func (c *check) loop(v *span.VLAN) {
 			names = append(names, portName(c.n.Ref(k.A))+" to "+portName(c.n.Ref(k.B)))
 		}
 		f.Text = fmt.Sprintf("%s goes round in a ring over the cables %s: without spanning tree one broadcast stays there for ever.", c.n.Name(v.VID), some(names, 4))
+		f.Mends = c.open(ring)
 		c.add(f)
 	}
 }
 
-// mostRing bounds the cables that a loop names.
-const mostRing = 64
+// mostRing bounds the cables that a loop names, and mostOpen the ways out of it
+// that it proposes.
+const (
+	mostRing = 64
+	mostOpen = 6
+)
+
+// open takes one cable off a ring, the slowest first: the way round stays.
+func (c *check) open(ring []int) (ways [][]string) {
+	speed := func(l int) office.Speed { // of the slower end; what is not known comes last
+		s := office.Speed(math.MaxInt32)
+		for _, i := range c.n.Topo.Links[l].Cables {
+			for _, p := range []office.PortRef{c.n.Office.Cables[i].A, c.n.Office.Cables[i].B} {
+				d := c.n.Office.Device(p.Device)
+				if x := d.Ports[d.Port(p.Port)].Speed; x != 0 {
+					s = min(s, x)
+				}
+			}
+		}
+		return s
+	}
+	slowest := slices.Clone(ring)
+	slices.SortStableFunc(slowest, func(x, y int) int { return cmp.Compare(speed(x), speed(y)) })
+	for _, l := range slowest[:min(len(slowest), mostOpen)] {
+		var lines []string
+		for _, i := range c.n.Topo.Links[l].Cables {
+			k := c.n.Office.Cables[i]
+			lines = append(lines, "-cable "+notation.Ref(k.A)+" "+notation.Ref(k.B))
+		}
+		ways = append(ways, lines)
+	}
+	return ways
+}
 
 func lowest(s *span.Span) office.VID {
 	low := office.VID(4095)

@@ -1,6 +1,7 @@
 // Shots takes the pictures of docs/screenshots anew, from the demo office:
 // ./run shots. With names of pictures it takes only those; with -out FOLDER they
-// go elsewhere, -size 1024x640 is another window.
+// go elsewhere, -size 1024x640 is another window; -make "cable a.1 b.1" makes an
+// edit first, and -press "nn" presses keys before each picture.
 package main
 
 import (
@@ -75,13 +76,15 @@ func main() {
 	out := flag.String("out", filepath.Join(stage.Root(), "docs", "screenshots"), "folder of the pictures")
 	size := flag.String("size", "1280x800", "width and height of the window")
 	scale := flag.Float64("zoom", 1, "enlarged, as a browser's zoom does")
+	edit := flag.String("make", "", "statements to be made before")
+	keys := flag.String("press", "", "keys to be pressed before each picture")
 	flag.Parse()
-	if err := take(*out, *size, *scale, flag.Args()); err != nil {
+	if err := take(*out, *size, *scale, *edit, *keys, flag.Args()); err != nil {
 		log.Fatal(err)
 	}
 }
 
-func take(out, size string, zoom float64, names []string) error {
+func take(out, size string, zoom float64, edit, keys string, names []string) error {
 	var w, h int64
 	if _, err := fmt.Sscanf(size, "%dx%d", &w, &h); err != nil {
 		return fmt.Errorf("-size %s: write WIDTHxHEIGHT", size)
@@ -107,7 +110,11 @@ func take(out, size string, zoom float64, names []string) error {
 		return err
 	}
 	// Some edits, so that history and undo have something to say.
-	for _, text := range []string{"rack 23: 110", "rack 23: 999"} {
+	edits := []string{"rack 23: 110", "rack 23: 999"}
+	if edit != "" {
+		edits = append(edits, edit)
+	}
+	for _, text := range edits {
 		if err := line(text)(ctx); err != nil {
 			return err
 		}
@@ -143,6 +150,11 @@ func take(out, size string, zoom float64, names []string) error {
 		}
 		if err := stage.Until(ctx, s.ready); err != nil {
 			return fmt.Errorf("%s: %w", s.name, err)
+		}
+		if keys != "" {
+			if err := stage.Press(ctx, keys); err != nil {
+				return err
+			}
 		}
 		time.Sleep(500 * time.Millisecond)
 		if err := stage.Shoot(ctx, filepath.Join(out, s.name+".png")); err != nil {

@@ -1,5 +1,6 @@
 <script lang="ts">
   import type { Finding } from "../api/client";
+  import Ring from "./Ring.svelte";
   import { says } from "./says";
   import { mends } from "../state/mends.svelte";
   import { office } from "../state/office.svelte";
@@ -51,6 +52,7 @@
       <div>
         <button class="text" onclick={() => go(root)} title="Go there">{root.text}</button>
         {#each follow as f (f.id)}<p class="follow" data-code={f.code}>└ {f.text}</p>{/each}
+        {#if root.code === "loop" && root.ports.length <= 24}<Ring ports={root.ports} mends={mends.of(root)} />{/if}
         {#if mends.of(root).length}
           <p class="mends">
             {#each mends.of(root) as m (m.join("\n"))}
@@ -70,7 +72,8 @@
   article {
     display: grid;
     grid-template-columns: 62px 1fr;
-    padding: 5px 0 6px;
+    padding: 5px 0 6px 8px;
+    margin-left: -8px;
     border-bottom: 1px solid var(--hair);
     line-height: 1.38;
   }
