@@ -36,6 +36,7 @@ func TestEveryViewForEveryone(t *testing.T) {
 		{"/1/register?vlan=110", `document.querySelector("#vlan-name")`, ""},
 		{"/1/devices?device=rack&port=1", `document.querySelector("#plug-name")`, ""},
 		{"/1/sheets?device=ward-west", `document.querySelector(".steps li")`, ""},
+		{"/1/poster", `document.querySelector(".poster svg")`, ""},
 		{"/1/history", `document.querySelector("[data-revision] .rev")`, ""},
 		{"/1/compare", `document.querySelector("#compare-with")`, ""},
 		{"/offices", `document.querySelector("[data-office] button")`, `[...document.querySelectorAll("li button")].at(-1)?.click()`},

@@ -2,6 +2,7 @@ package e2e
 
 import (
 	"bytes"
+	"fmt"
 	"os"
 	"path/filepath"
 	"testing"
@@ -98,6 +99,31 @@ func TestSheetOnPaper(t *testing.T) {
 		require.LessOrEqual(t, pages, 3, name)
 		if dir := os.Getenv("KLAMMER_PDF"); dir != "" {
 			require.NoError(t, os.WriteFile(filepath.Join(dir, name+".pdf"), pdf.Data, 0o644))
+		}
+	}
+}
+
+// TestPosterOnPaper prints the board: all ports of the office on one strip, what
+// is plugged in with it, on the sheet that was chosen.
+func TestPosterOnPaper(t *testing.T) {
+	ctx, p := start(t)
+	visit(t, ctx, p, "/1/poster", ".poster svg")
+	require.Equal(t, 1, eval[int](t, ctx, `document.querySelectorAll(".poster svg").length`))
+	text := eval[string](t, ctx, `document.querySelector(".poster").textContent`)
+	for _, is := range []string{"→ rack 24", "card terminal", "lacp ×2", "revision 1"} {
+		require.Contains(t, text, is)
+	}
+	for _, paper := range []string{"A4", "A3"} {
+		_ = eval[any](t, ctx, fmt.Sprintf(`(() => { const f = document.querySelector("#paper"); f.value = %q; f.dispatchEvent(new Event("change", {bubbles: true})); })()`, paper))
+		until(t, ctx, `[...document.querySelectorAll("head style")].some((s) => s.textContent.includes(%q))`, "size: "+paper+" landscape")
+		pdf, err := chromedp.Call(ctx, page.PrintToPDF, page.PrintToPDFParams{PreferCSSPageSize: new(true)})
+		require.NoError(t, err)
+		pages := bytes.Count(pdf.Data, []byte("/Type /Page\n")) + bytes.Count(pdf.Data, []byte("/Type /Page "))
+		require.LessOrEqual(t, pages, 2, paper)
+		box := map[string]string{"A4": "/MediaBox [0 0 841", "A3": "/MediaBox [0 0 119"}[paper]
+		require.Contains(t, string(pdf.Data), box, paper)
+		if dir := os.Getenv("KLAMMER_PDF"); dir != "" {
+			require.NoError(t, os.WriteFile(filepath.Join(dir, "poster-"+paper+".pdf"), pdf.Data, 0o644))
 		}
 	}
 }

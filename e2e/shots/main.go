@@ -67,6 +67,7 @@ var shots = []shot{
 	{"devices", "/devices?device=rack&port=19", nil, `document.querySelector("[data-port-panel]") !== null`},
 	{"sheet", "/sheets?device=ward-east", nil, `document.querySelector("main table") !== null`},
 	{"sheet-group", "/sheets?device=annex", nil, `document.querySelector("main table") !== null`},
+	{"poster", "/poster", nil, `document.querySelector(".poster svg") !== null`},
 	{"offices", "offices", nil, `document.querySelector("[data-office]") !== null`},
 	{"history", "/history", nil, `document.querySelector("main h1") !== null`},
 	{"past", "/history", click("[data-revision='1'] button"), `document.querySelector("#then") !== null && document.querySelector("#board") !== null`},

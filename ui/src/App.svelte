@@ -8,6 +8,7 @@
   import Compare from "./offices/Compare.svelte";
   import Offices from "./offices/Offices.svelte";
   import Plans from "./plans/Plans.svelte";
+  import Poster from "./poster/Poster.svelte";
   import Reach from "./reach/Reach.svelte";
   import Register from "./register/Register.svelte";
   import Sheets from "./sheets/Sheets.svelte";
@@ -27,7 +28,7 @@
   import { selection } from "./state/selection.svelte";
 
   const pages: Record<Exclude<View, "board">, Component> = {
-    reach: Reach, walk: Walk, plans: Plans, register: Register, devices: Devices, sheets: Sheets, history: History, compare: Compare,
+    reach: Reach, walk: Walk, plans: Plans, register: Register, devices: Devices, sheets: Sheets, poster: Poster, history: History, compare: Compare,
   };
   const id = $derived(place.now.office);
   const view = $derived(place.now.view);

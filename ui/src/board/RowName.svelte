@@ -1,21 +1,11 @@
 <script lang="ts">
   import type { Vlan } from "../api/client";
+  import { stateOf } from "../state/vlanstate";
 
   let { vlan, onpick }: { vlan: Vlan; onpick: () => void } = $props();
 
   const bad = $derived(vlan.state === "split" || vlan.state === "merged");
-  /** What became of it, in a word, and in a sentence for who asks. */
-  const state = $derived.by((): [string, string] => {
-    switch (vlan.state) {
-      case "split":
-        return [`${vlan.parts} parts`, `its users are in ${vlan.parts} parts that do not reach each other`];
-      case "merged":
-        return ["merged", "its frames arrive in another VLAN too"];
-      case "whole":
-        return vlan.only ? [`${vlan.only} only`, `nobody is in it but the ${vlan.only}`] : ["whole", "all its users reach each other"];
-    }
-    return vlan.only ? [vlan.only, "only ports that are put away are in it: nobody is there"] : ["unused", "nobody is in it"];
-  });
+  const state = $derived(stateOf(vlan));
 </script>
 
 <!-- svelte-ignore a11y_click_events_have_key_events -->

@@ -2,8 +2,10 @@
   import { hues } from "../state/hues.svelte";
   import { office } from "../state/office.svelte";
   import { place } from "../state/place.svelte";
+  import { stateOf } from "../state/vlanstate";
   import Addresses from "./Addresses.svelte";
   import Entry from "./Entry.svelte";
+  import Handouts from "./Handouts.svelte";
   import Next from "./Next.svelte";
 
   const vlans = $derived(office.shown?.vlans ?? []);
@@ -40,11 +42,12 @@
             <td class="mono">{v.nets.join(" ") || (v.local ? "local" : "")}</td>
             <td class="mono">{gateways(v)}</td>
             <td class="mono">{handouts(v)}</td>
-            <td class:bad={v.state === "split" || v.state === "merged"}>{v.state}</td>
+            <td class:bad={v.state === "split" || v.state === "merged"} title={stateOf(v)[1]}>{stateOf(v)[0]}</td>
           </tr>
         {/each}
       </tbody>
     </table>
+    <Handouts {vlans} />
   </section>
   {#if chosen}
     {#key chosen.vid}
@@ -91,6 +94,9 @@
   td.vid {
     font-size: 13.5px;
     font-weight: 650;
+    white-space: nowrap;
+  }
+  td:last-child {
     white-space: nowrap;
   }
   td i {

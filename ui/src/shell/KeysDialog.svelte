@@ -39,7 +39,7 @@
         [["x"], "remove the cable at hand"],
         [["f"], "follow a frame from here"],
         [["r"], "where the VLAN reaches"],
-        [["g"], "and b, p, r, d, e, w, s, h or o: board, port plans, register, devices, reach, walk, sheets, history, offices"],
+        [["g"], "and b, p, r, d, e, w, s, t, h or o: board, port plans, register, devices, reach, walk, sheets, poster, history, offices"],
         [["/"], "the line; Tab completes, ↑ brings back, Esc leaves"],
       ],
     ],

@@ -1,5 +1,5 @@
 /** The views of an office, by the words of their addresses. */
-export const views = ["board", "reach", "walk", "plans", "register", "devices", "sheets", "history", "compare"] as const;
+export const views = ["board", "reach", "walk", "plans", "register", "devices", "sheets", "poster", "history", "compare"] as const;
 export type View = (typeof views)[number];
 
 export const titles: Record<View, string> = {
@@ -10,6 +10,7 @@ export const titles: Record<View, string> = {
   register: "Register",
   devices: "Devices",
   sheets: "Sheets",
+  poster: "Poster",
   history: "History",
   compare: "Compare",
 };
@@ -18,7 +19,7 @@ export const titles: Record<View, string> = {
 export const groups: { name: string; says: string; views: { view: View | "offices"; key: string }[] }[] = [
   { name: "Plan", says: "what should be", views: [{ view: "board", key: "b" }, { view: "plans", key: "p" }, { view: "register", key: "r" }, { view: "devices", key: "d" }] },
   { name: "Ask", says: "what frames do", views: [{ view: "reach", key: "e" }, { view: "walk", key: "w" }] },
-  { name: "Do", says: "enter it on the devices", views: [{ view: "sheets", key: "s" }] },
+  { name: "Do", says: "enter it on the devices", views: [{ view: "sheets", key: "s" }, { view: "poster", key: "t" }] },
   { name: "Keep", says: "what was, and other offices", views: [{ view: "history", key: "h" }, { view: "offices", key: "o" }] },
 ];
 

@@ -1,0 +1,218 @@
+<!-- The board on paper: strips that fit the sheet, with what hangs on each port, then the cables and the plugs. -->
+<script lang="ts">
+  import { letter } from "../board/cells";
+  import { hues } from "../state/hues.svelte";
+  import { office } from "../state/office.svelte";
+  import { bands, hangs, papers, room, type Paper } from "./bands";
+
+  let paper = $state<Paper>((localStorage.getItem("klammer-paper") as Paper | null) ?? "A4");
+  $effect(() => localStorage.setItem("klammer-paper", paper));
+
+  const view = $derived(office.shown!);
+  const most = $derived(room(view, papers[paper] ?? papers.A4));
+  const strips = $derived(bands(view, most));
+  const today = new Date().toISOString().slice(0, 10);
+  const says = (port: string) => port.replace(".", " ");
+
+  // Lengths of the drawing; a strip is as wide as the paper.
+  const names = 150, wide = 20, tall = 19, gap = 10, heads = 86;
+  const width = $derived(names + most * wide + Math.max(...strips.map((b) => b.parts.length), 0) * gap);
+  const below = (b: (typeof strips)[number]) => 14 + 5.1 * Math.min(26, Math.max(0, ...b.parts.flatMap((p) => p.columns.map((c) => hangs(c, view).length))));
+  const cut = (s: string, most: number) => (s.length > most ? `${s.slice(0, most - 1)}…` : s);
+  /** Where each part of a strip begins. */
+  function places(b: (typeof strips)[number]) {
+    let x = names;
+    return b.parts.map((p) => {
+      const at = x;
+      x += p.columns.length * wide + gap;
+      return { p, at };
+    });
+  }
+  const plugs = $derived(view.devices.flatMap((d) => d.ports.flatMap((p) => (p.plugs ?? []).map((g) => ({ at: `${d.name} ${p.name}`, ...g })))));
+  const ports = $derived(new Map(view.devices.flatMap((d) => d.ports.map((p) => [`${d.name}.${p.name}`, p] as const))));
+  /** Over a cable to what knows no tags goes what its one end sends untagged. */
+  const carried = (l: (typeof view.links)[number]) =>
+    l.ranges || l.vlans.join(" ") || [l.a, l.b].flatMap((r) => ports.get(r)?.untagged ?? []).join(" ") || "none";
+</script>
+
+<svelte:head>
+  <!-- eslint-disable-next-line svelte/no-at-html-tags -->
+  {@html `<style>@media print { @page { size: ${paper === "A3" ? "A3" : "A4"} landscape; margin: 10mm; } }</style>`}
+</svelte:head>
+
+<div class="poster">
+  <header>
+    <h1>{view.title}</h1>
+    <p class="lead">revision {view.revision} · {today} · <b class="mono">U</b> untagged, <b class="mono">[T]</b> tagged, <b class="mono">p</b> PVID alone · → the far end of a cable</p>
+    <label class="noprint">Paper <select class="field" bind:value={paper} id="paper">{#each Object.keys(papers) as p (p)}<option>{p}</option>{/each}</select></label>
+    <button class="noprint main" onclick={() => print()}>Print</button>
+  </header>
+  {#each strips as b, n (n)}
+    {@const foot = heads + b.vlans.length * tall}
+    <svg viewBox={`0 0 ${width} ${foot + below(b)}`} role="img" aria-label={`${b.parts.map((p) => p.device).join(", ")}: memberships of ${b.vlans.length} VLANs`}>
+      {#each b.vlans as v, i (v.vid)}
+        {@const y = heads + i * tall}
+        {#if i % 2 === 0}<rect class="stripe" x="0" {y} {width} height={tall} />{/if}
+        <rect x="0" y={y + 4} width="4" height={tall - 8} style:fill={hues.of.get(v.vid)} />
+        <text class="vid" x="10" y={y + 13.5}>{v.vid}</text>
+        <text x="46" y={y + 13.5}>{cut(v.name || "not registered", 15)}</text>
+      {/each}
+      {#each places(b) as { p, at } (at)}
+        <text class="device" x={at} y="11">{cut(`${p.on ? "… " : ""}${p.device}`, Math.max(4, Math.floor((p.columns.length * wide + gap) / 7)))}</text>
+        <path class="bracket" d={`M${at} 20v-4h${p.columns.length * wide - 2}v4`} />
+        {#each p.columns as c, j (c.ports[0])}
+          {@const x = at + j * wide}
+          <text class="port mono" class:off={c.port.off} transform={`translate(${x + wide / 2 + 3} ${heads - 5}) rotate(-90)`}>{cut(c.label, 9)}{c.port.off ? " off" : ""}</text>
+          {#each b.vlans as v, i (v.vid)}
+            {@const y = heads + i * tall}
+            {@const as = letter(c.port, v.vid)}
+            {#if as === "U"}
+              <rect x={x + 2} y={y + 2} width={wide - 4} height={tall - 4} style:fill={hues.of.get(v.vid)} /><text class="in" x={x + wide / 2} y={y + 13.5}>U</text>
+            {:else if as === "T"}
+              <path class="t" d={`M${x + 6} ${y + 2.5}h-3v${tall - 5}h3M${x + wide - 6} ${y + 2.5}h3v${tall - 5}h-3`} style:stroke={hues.of.get(v.vid)} /><text class="tt" x={x + wide / 2} y={y + 13.5}>T</text>
+            {:else if c.port.pvid === v.vid}
+              <text class="tt" x={x + wide / 2} y={y + 13.5}>p</text>
+            {:else}
+              <circle cx={x + wide / 2} cy={y + tall / 2} r="0.9" />
+            {/if}
+          {/each}
+          <text class="hang" transform={`translate(${x + wide / 2 + 3} ${foot + 8}) rotate(90)`}>{cut(hangs(c, view), 26)}</text>
+        {/each}
+      {/each}
+    </svg>
+  {/each}
+  <div class="lists">
+    {#if view.links.length}
+      <section>
+        <h2>Cables</h2>
+        <table>
+          <thead><tr><th>From</th><th>To</th><th>VLANs over it</th></tr></thead>
+          <tbody>
+            {#each view.links as l (l.a + l.b)}
+              <tr class:broken={l.broken}><td>{says(l.a)}</td><td>{says(l.b)}</td><td class="mono">{carried(l)}{l.mode ? ` · ${l.mode} ×${l.cables}` : l.cables > 1 ? ` · ×${l.cables}` : ""}{l.labels.length ? ` · ${l.labels.join(", ")}` : ""}</td></tr>
+            {/each}
+          </tbody>
+        </table>
+      </section>
+    {/if}
+    {#if plugs.length}
+      <section>
+        <h2>Plugged in</h2>
+        <table>
+          <thead><tr><th>Port</th><th>What</th><th>VLAN</th></tr></thead>
+          <tbody>{#each plugs as p (p.at + p.name)}<tr><td>{p.at}</td><td>{p.name}</td><td class="mono">{p.tagged ? `[${p.wants}]` : p.wants}</td></tr>{/each}</tbody>
+        </table>
+      </section>
+    {/if}
+  </div>
+</div>
+
+<style>
+  .poster {
+    padding: 18px 28px 40px;
+    max-width: 1500px;
+  }
+  header {
+    display: flex;
+    flex-wrap: wrap;
+    align-items: center;
+    gap: 4px 14px;
+    margin-bottom: 10px;
+  }
+  header .lead {
+    flex: 1;
+    margin: 0;
+  }
+  svg {
+    width: 100%;
+    display: block;
+    margin-bottom: 14px;
+    break-inside: avoid;
+    color: var(--ink);
+    background: var(--panel);
+  }
+  text {
+    font-size: 11.5px;
+    fill: var(--ink);
+  }
+  .vid,
+  .device {
+    font-weight: 700;
+  }
+  .vid,
+  .in,
+  .tt {
+    font-family: var(--font-mono);
+  }
+  .bracket {
+    fill: none;
+    stroke: var(--ink);
+    stroke-width: 1.4;
+  }
+  .port {
+    font-size: 10px;
+  }
+  .off {
+    fill: var(--soft);
+  }
+  .stripe {
+    fill: var(--stripe);
+  }
+  .in,
+  .tt {
+    text-anchor: middle;
+    font-weight: 700;
+    font-size: 11px;
+  }
+  .in {
+    fill: var(--on-vlan);
+  }
+  .t {
+    fill: none;
+    stroke-width: 1.8;
+  }
+  circle {
+    fill: var(--soft);
+  }
+  .hang {
+    font-size: 9px;
+    fill: var(--ink);
+  }
+  .lists {
+    display: flex;
+    flex-wrap: wrap;
+    gap: 12px 40px;
+    align-items: flex-start;
+  }
+  h2 {
+    font-weight: 700;
+  }
+  table {
+    border-collapse: collapse;
+    font-size: 12.5px;
+  }
+  th {
+    text-align: left;
+    border-bottom: 1.5px solid var(--ink);
+    padding-right: 16px;
+  }
+  td {
+    border-bottom: 1px solid var(--hair);
+    padding: 1px 16px 1px 0;
+  }
+  tr {
+    break-inside: avoid;
+  }
+  .broken td {
+    color: var(--red);
+  }
+  @media print {
+    .poster {
+      padding: 0;
+      max-width: none;
+    }
+    .noprint {
+      display: none;
+    }
+  }
+</style>
