@@ -28,7 +28,7 @@ Exit status 1 if anything breaks, 2 if the file cannot be read.`,
 			r := finding.Check(span.Compile(f.Office))
 			list := r.List()
 			if asJSON {
-				err = printJSON(cmd, map[string]any{"findings": api.Findings(r, list, len(list))})
+				err = printJSON(cmd, map[string]any{"findings": api.Findings(r, list, tried(r, list))})
 			} else {
 				printFindings(cmd, r, list)
 			}
@@ -42,13 +42,28 @@ Exit status 1 if anything breaks, 2 if the file cannot be read.`,
 	return cmd
 }
 
+// tried is for how many of the findings mends are tried: trying one costs as the
+// office is large, and a long list of a huge office is for reading.
+func tried(r *finding.Report, list []*finding.Finding) int {
+	const most, least = 2_000_000, 100 // ports and findings gone through; findings
+	ports := 0
+	for _, d := range r.Net.Office.Devices {
+		ports += len(d.Ports)
+	}
+	return min(len(list), max(least, most/(ports+len(list)+1)))
+}
+
 func printFindings(cmd *cobra.Command, r *finding.Report, list []*finding.Finding) {
 	w := cmd.OutOrStdout()
 	count := map[finding.Severity]int{}
 	mends := r.Tries()
-	for _, f := range list {
+	most := tried(r, list)
+	for n, f := range list {
 		count[f.Severity]++
 		fmt.Fprintf(w, "%-6s %s: %s\n", f.Severity, f.Code, f.Text)
+		if n >= most {
+			continue
+		}
 		for i, m := range mends(f) {
 			word := "mend: "
 			if i > 0 {
@@ -63,6 +78,9 @@ func printFindings(cmd *cobra.Command, r *finding.Report, list []*finding.Findin
 	if len(list) == 0 {
 		fmt.Fprintln(w, "nothing to say: every VLAN reaches what it should")
 		return
+	}
+	if most < len(list) {
+		fmt.Fprintf(w, "mends were tried for the first %d findings: the office is too large to try all\n", most)
 	}
 	fmt.Fprintf(w, "%d break, %d risk, %d tidy\n", count[finding.Breaks], count[finding.Risk], count[finding.Tidy])
 }

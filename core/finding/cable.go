@@ -11,12 +11,14 @@ import (
 // cableFault is what a cable does to one VLAN. All that a cable does of a kind
 // is one finding, whatever number of VLANs it hits.
 type cableFault struct {
-	code Code // not-carried or one-way
+	code Code // not-carried, one-way or loop
 	link int
 	vlan office.VID
 	kind string // how, where a cable that knows no tags has it apart; "" together
 	// fromA is, of a one-way, the direction in which it passes.
 	fromA bool
+	// ring is, of a loop, its cables; link is the first.
+	ring []int
 }
 
 // id is that of the finding that the fault becomes part of.
@@ -25,6 +27,11 @@ func (c *check) faultID(f cableFault) string {
 	what := []any{c.n.Ref(k.A), c.n.Ref(k.B)}
 	if f.code == "one-way" {
 		what = append([]any{map[bool]string{true: "to", false: "from"}[f.fromA]}, what...)
+	}
+	if f.code == "loop" {
+		for _, l := range f.ring[1:] {
+			what = append(what, c.n.Ref(c.n.Topo.Links[l].A))
+		}
 	}
 	if f.kind != "" {
 		what = append(what, f.kind)
@@ -65,9 +72,14 @@ func (c *check) cables() {
 		f.VLANs = slices.Compact(f.VLANs)
 		k := &c.n.Topo.Links[all[0].link]
 		f.Ports = []office.PortRef{c.n.Ref(k.A), c.n.Ref(k.B)}
-		if f.Code == "not-carried" {
+		switch f.Code {
+		case "loop":
+			c.sayRing(&f, all[0].ring)
+			c.add(f)
+			continue
+		case "not-carried":
 			c.sayLacks(&f, all[0].link)
-		} else {
+		default:
 			c.sayOneWay(&f, k, all[0].fromA)
 		}
 		if m := c.untaggedToo(k, f.VLANs); m != nil {

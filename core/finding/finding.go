@@ -298,7 +298,7 @@ func (r *Report) Tries() func(*Finding) [][]string {
 			return false
 		}
 		for g := range r.Update(r.Net.Update(o)).each {
-			if g.ID == f.ID || g.Severity == Breaks && g.grown(before[g.ID]) {
+			if g.ID == f.ID || g.Severity == Breaks && g.grown(before[g.ID]) || f.Code == "loop" && g.remains(f) {
 				return false
 			}
 		}
@@ -314,10 +314,26 @@ func (r *Report) Tries() func(*Finding) [][]string {
 	}
 }
 
+// remains says whether a loop is what is left of another.
+func (f *Finding) remains(of *Finding) bool {
+	return f.Code == of.Code && !beyond(f.Ports, of.Ports) && slices.ContainsFunc(f.VLANs, func(v office.VID) bool { return slices.Contains(of.VLANs, v) })
+}
+
 // grown says whether a finding is new, or about more than it was.
 func (f *Finding) grown(was *Finding) bool {
-	return was == nil || slices.ContainsFunc(f.Ports, func(p office.PortRef) bool { return !slices.Contains(was.Ports, p) }) ||
-		slices.ContainsFunc(f.VLANs, func(v office.VID) bool { return !slices.Contains(was.VLANs, v) })
+	return was == nil || f != was && (beyond(f.Ports, was.Ports) || beyond(f.VLANs, was.VLANs))
+}
+
+// beyond says whether a list has what the other has not.
+func beyond[T comparable](list, other []T) bool {
+	if slices.Equal(list, other) || len(list) == 0 {
+		return false
+	}
+	has := make(map[T]bool, len(other))
+	for _, x := range other {
+		has[x] = true
+	}
+	return slices.ContainsFunc(list, func(x T) bool { return !has[x] })
 }
 
 // ---- words ----

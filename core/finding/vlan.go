@@ -188,30 +188,28 @@ func (c *check) loop(v *span.VLAN) {
 		if !s.Ring() || lowest(s) != v.VID { // said once, by the lowest VLAN of the span
 			continue
 		}
-		ring := c.n.Ring(s)
-		if len(ring) == 0 {
-			continue
+		if ring := c.n.Ring(s); len(ring) > 0 {
+			c.faults = append(c.faults, cableFault{code: "loop", link: ring[0], vlan: v.VID, ring: ring})
 		}
-		f := Finding{Code: "loop", VLANs: []office.VID{v.VID}, ID: about("loop", v.VID, c.n.Ref(c.n.Topo.Links[ring[0]].A))}
-		if slices.ContainsFunc(c.out, func(g Finding) bool { return g.ID == f.ID }) {
-			continue // the same cables, with tags that a grouped device keeps
-		}
-		var names []string
-		if len(ring) > mostRing { // a mesh: its first cables say enough
-			ring = ring[:mostRing]
-		}
-		for _, l := range ring {
-			k := &c.n.Topo.Links[l]
-			f.Ports = append(f.Ports, c.n.Ref(k.A), c.n.Ref(k.B))
-			if f.Cause == "" && c.at(k.A).Kind != c.at(k.B).Kind { // a bundle that the other end does not know
-				f.Cause = about("bundle-one-sided", c.n.Ref(k.A), c.n.Ref(k.B))
-			}
-			names = append(names, portName(c.n.Ref(k.A))+" to "+portName(c.n.Ref(k.B)))
-		}
-		f.Text = fmt.Sprintf("%s goes round in a ring over the cables %s: without spanning tree one broadcast stays there for ever.", c.n.Name(v.VID), some(names, 4))
-		f.Mends = c.open(ring)
-		c.add(f)
 	}
+}
+
+// sayRing says which VLANs go round over which cables, and where it may be opened.
+func (c *check) sayRing(f *Finding, ring []int) {
+	all := ring
+	ring = ring[:min(len(ring), mostRing)] // of a mesh, its first cables say enough
+	var names []string
+	f.Ports = nil
+	for _, l := range ring {
+		k := &c.n.Topo.Links[l]
+		f.Ports = append(f.Ports, c.n.Ref(k.A), c.n.Ref(k.B))
+		if f.Cause == "" && c.at(k.A).Kind != c.at(k.B).Kind { // a bundle that the other end does not know
+			f.Cause = about("bundle-one-sided", c.n.Ref(k.A), c.n.Ref(k.B))
+		}
+		names = append(names, portName(c.n.Ref(k.A))+" to "+portName(c.n.Ref(k.B)))
+	}
+	f.Text = fmt.Sprintf("%s %s round in a ring over the cables %s: without spanning tree one broadcast stays there for ever.", c.vlanNames(f.VLANs), verb(f.VLANs, "goes", "go"), some(names, 4))
+	f.Mends = c.open(all)
 }
 
 // mostRing bounds the cables that a loop names, and mostOpen the ways out of it
@@ -221,9 +219,11 @@ const (
 	mostOpen = 6
 )
 
-// open takes one cable off a ring, the slowest first: the way round stays.
+// open takes cables off, so that nothing goes round and all that the ring
+// reached is reached: of a plain ring any one, the slowest first; of a mesh all
+// but a tree of the fastest.
 func (c *check) open(ring []int) (ways [][]string) {
-	speed := func(l int) office.Speed { // of the slower end; what is not known comes last
+	speed := func(l int) office.Speed { // of the slower end; what is not known counts as fast
 		s := office.Speed(math.MaxInt32)
 		for _, i := range c.n.Topo.Links[l].Cables {
 			for _, p := range []office.PortRef{c.n.Office.Cables[i].A, c.n.Office.Cables[i].B} {
@@ -235,15 +235,41 @@ func (c *check) open(ring []int) (ways [][]string) {
 		}
 		return s
 	}
-	slowest := slices.Clone(ring)
-	slices.SortStableFunc(slowest, func(x, y int) int { return cmp.Compare(speed(x), speed(y)) })
-	for _, l := range slowest[:min(len(slowest), mostOpen)] {
-		var lines []string
+	off := func(lines []string, l int) []string {
 		for _, i := range c.n.Topo.Links[l].Cables {
 			k := c.n.Office.Cables[i]
 			lines = append(lines, "-cable "+notation.Ref(k.A)+" "+notation.Ref(k.B))
 		}
-		ways = append(ways, lines)
+		return lines
+	}
+	slowest := slices.Clone(ring)
+	slices.SortStableFunc(slowest, func(x, y int) int { return cmp.Compare(speed(x), speed(y)) })
+	root := map[int]int{}
+	find := func(h int) int {
+		for root[h] != h {
+			if _, known := root[h]; !known {
+				root[h] = h
+			}
+			h = root[h]
+		}
+		return h
+	}
+	var spare []string
+	left := 0
+	for _, l := range slices.Backward(slowest) {
+		k := &c.n.Topo.Links[l]
+		if a, b := find(k.A.Hub), find(k.B.Hub); a != b {
+			root[a] = b
+			continue
+		}
+		left++
+		spare = off(spare, l)
+	}
+	if left != 1 {
+		return [][]string{spare}
+	}
+	for _, l := range slowest[:min(len(slowest), mostOpen)] {
+		ways = append(ways, off(nil, l))
 	}
 	return ways
 }
