@@ -95,6 +95,11 @@ func (d *Device) bundleMembers(name string, mode BundleMode, members []string) (
 		if d.Ports[i].Shape != nil {
 			return nil, fmt.Errorf("port %s has a shape of its own: set the bundle %s instead", m, name)
 		}
+		for _, a := range d.Addresses {
+			if a.On == m {
+				return nil, fmt.Errorf("the address %s is on port %s: remove it first, and give it to the bundle, on %s", a.Prefix, m, name)
+			}
+		}
 		at = append(at, i)
 	}
 	return at, nil
