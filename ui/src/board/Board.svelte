@@ -15,10 +15,10 @@
   import { layout, worst } from "./fold";
   import { colours } from "./hue";
   import { boardKey } from "./keys";
+  import { brackets, lowest } from "./lanes";
   import { seenColumns, seenRows } from "./window";
 
   const names = 178;
-  const tall = 26;
   let room = $state(1280);
   let height = $state(470);
   let scrolled = $state.raw({ left: 0, top: 0 });
@@ -33,8 +33,15 @@
   const lit = $derived(new Set(selection.explained?.reach?.ports ?? []));
   const cut = $derived(new Set(selection.explained?.reach?.cut ?? []));
   const current = $derived(selection.vlan?.vid);
+  const drawn = $derived(brackets(view.links, plan.columns, plan.width));
+  const lanes = $derived(Math.max(0, ...drawn.map((b) => b.lane + 1)));
   const heads = $derived(plan.columns.some((c) => c.port.use) ? 88 : 72);
   const wide = $derived(plan.width + names > room);
+  // Where that brings the cables into the window, rows are a little lower.
+  const tall = $derived.by(() => {
+    const left = height - heads - (lanes * lowest + 18) - 2;
+    return rows.list.length * 26 <= left || rows.list.length * 22 > left ? 26 : Math.floor((2 * left) / rows.list.length) / 2;
+  });
   const body = $derived(rows.list.length * tall);
 
   // Only what is seen is drawn; the runs are numbers, so that a small move of
@@ -112,7 +119,7 @@
 
 <svelte:window onpointerup={() => (dragging = false)} />
 
-<div class="board" style:--names={`${names}px`} style:--heads={`${heads}px`}>
+<div class="board" style:--names={`${names}px`} style:--tall={`${tall}px`} style:--heads={`${heads}px`}>
   {#if wide}<Index {plan} {marks} left={scrolled.left} room={room - names} />{/if}
   <div class="scroll" bind:this={scroller} bind:clientWidth={room} bind:clientHeight={height} onscroll={() => (scrolled = { left: scroller.scrollLeft, top: scroller.scrollTop })}>
     <div class="sheet" style:width={`${names + plan.width}px`}>
@@ -146,7 +153,7 @@
         </div>
       </div>
       {#if view.unlisted}<p class="more">and {view.unlisted} more VLANs on ports that the register does not know</p>{/if}
-      <Cables {plan} {names} links={view.links} room={height - heads - body} />
+      <Cables {plan} {names} {drawn} {lanes} room={height - heads - body} />
     </div>
   </div>
 </div>
@@ -180,7 +187,7 @@
     position: absolute;
     left: 0;
     right: 0;
-    height: 26px;
+    height: var(--tall);
     background: var(--panel);
     contain: layout size style;
   }

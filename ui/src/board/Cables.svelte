@@ -2,15 +2,13 @@
   import type { Link } from "../api/client";
   import type { Layout } from "./fold";
   import { selection } from "../state/selection.svelte";
-  import { brackets, type Bracket } from "./lanes";
+  import { lowest, type Bracket } from "./lanes";
 
-  let { plan, names, links, room }: { plan: Layout; names: number; links: Link[]; room: number } = $props();
+  let { plan, names, drawn, lanes, room }: { plan: Layout; names: number; drawn: Bracket[]; lanes: number; room: number } = $props();
 
   const top = 6;
-  const drawn = $derived(brackets(links, plan.columns, plan.width));
-  const lanes = $derived(Math.max(0, ...drawn.map((b) => b.lane + 1)));
   // The cables share the room that is left; where there is little, they scroll.
-  const laneHeight = $derived(Math.max(12.5, Math.min(18, (room - top - 12) / Math.max(1, lanes))));
+  const laneHeight = $derived(Math.max(lowest, Math.min(18, (room - top - 12) / Math.max(1, lanes))));
   const y = (b: Bracket) => top + 8 + b.lane * laneHeight;
   const name = (l: Link) => `${l.a} ${l.b}`;
   const says = (l: Link) =>

@@ -55,7 +55,7 @@
   .chunk {
     position: absolute;
     top: 0;
-    height: 26px;
+    height: var(--tall);
     display: flex;
     contain: layout size style;
   }

@@ -22,7 +22,7 @@
     left: 0;
     z-index: 2;
     width: var(--names);
-    height: 26px;
+    height: var(--tall);
     padding: 0 8px 0 10px;
     display: flex;
     align-items: center;

@@ -20,6 +20,9 @@ export function labelOf(l: Link): string {
 
 const letter = 6.5;
 
+/** The least height of a lane. */
+export const lowest = 12.5;
+
 /**
  * Gives each cable a lane, so that no two on one lane touch: short ones first,
  * right under the board.

@@ -1,5 +1,6 @@
 <!-- The board on paper: strips that fit the sheet, with what hangs on each port, then the cables and the plugs. -->
 <script lang="ts">
+  import type { Port } from "../api/client";
   import { letter } from "../board/cells";
   import { hues } from "../state/hues.svelte";
   import { office } from "../state/office.svelte";
@@ -29,7 +30,7 @@
     });
   }
   const plugs = $derived(view.devices.flatMap((d) => d.ports.flatMap((p) => (p.plugs ?? []).map((g) => ({ at: `${d.name} ${p.name}`, ...g })))));
-  const ports = $derived(new Map(view.devices.flatMap((d) => d.ports.map((p) => [`${d.name}.${p.name}`, p] as const))));
+  const ports = $derived(new Map<string, Port>(view.devices.flatMap((d) => d.ports.map((p): [string, Port] => [`${d.name}.${p.name}`, p]))));
   /** Over a cable to what knows no tags goes what its one end sends untagged. */
   const carried = (l: (typeof view.links)[number]) =>
     l.ranges || l.vlans.join(" ") || [l.a, l.b].flatMap((r) => ports.get(r)?.untagged ?? []).join(" ") || "none";
