@@ -32,6 +32,10 @@
   };
   const id = $derived(place.now.office);
   const view = $derived(place.now.view);
+  // The dock is lower where only that shows the board with its cables whole.
+  let tall = $state(innerHeight);
+  const room = $derived(tall - 85);
+  const low = $derived(panels.board > room - Math.min(240, 0.3 * tall) && panels.board <= room - Math.min(190, 0.3 * tall));
   const Page = $derived(view === "board" ? null : pages[view]);
 
   $effect(() => void office.open(id));
@@ -89,10 +93,10 @@
   }
 </script>
 
-<svelte:window onkeydowncapture={keys} />
+<svelte:window onkeydowncapture={keys} bind:innerHeight={tall} />
 
 <!-- svelte-ignore a11y_click_events_have_key_events, a11y_no_static_element_interactions -->
-<div class="shell" class:page={Page || id === 0} onclick={place.follow}>
+<div class="shell" class:page={Page || id === 0} class:low onclick={place.follow}>
   <Header />
   {#if id === 0}
     <Offices />
@@ -120,6 +124,9 @@
     display: grid;
     grid-template-rows: 45px minmax(0, 1fr) clamp(120px, 30vh, 240px) 40px;
     grid-template-columns: minmax(0, 1fr);
+  }
+  .low {
+    grid-template-rows: 45px minmax(0, 1fr) clamp(120px, 30vh, 190px) 40px;
   }
   .page {
     grid-template-rows: 45px minmax(0, 1fr) auto 40px;

@@ -3,6 +3,7 @@
   import "./cells.css";
   import { found } from "../state/found.svelte";
   import { office } from "../state/office.svelte";
+  import { panels } from "../state/panels.svelte";
   import { rows } from "../state/rows.svelte";
   import { selection } from "../state/selection.svelte";
   import Cables from "./Cables.svelte";
@@ -19,6 +20,7 @@
   import { seenColumns, seenRows } from "./window";
 
   const names = 178;
+  const lowRow = 22;
   let room = $state(1280);
   let height = $state(470);
   let scrolled = $state.raw({ left: 0, top: 0 });
@@ -40,7 +42,10 @@
   // Where that brings the cables into the window, rows are a little lower.
   const tall = $derived.by(() => {
     const left = height - heads - (lanes * lowest + 18) - 2;
-    return rows.list.length * 26 <= left || rows.list.length * 22 > left ? 26 : Math.floor((2 * left) / rows.list.length) / 2;
+    return rows.list.length * 26 <= left || rows.list.length * lowRow > left ? 26 : Math.floor((2 * left) / rows.list.length) / 2;
+  });
+  $effect(() => {
+    panels.board = heads + rows.list.length * lowRow + lanes * lowest + 22;
   });
   const body = $derived(rows.list.length * tall);
 

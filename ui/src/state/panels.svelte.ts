@@ -1,6 +1,8 @@
 /** What floats over the board. */
 class Panels {
   keys = $state(false);
+  /** Of the board, the least height in which it is seen whole; 0 unknown. */
+  board = $state(0);
   dark = $state(document.documentElement.classList.contains("dark"));
 
   turn() {
