@@ -35,4 +35,15 @@
     color: var(--soft);
     margin-bottom: 5px;
   }
+  /* On a small window each part has the width, and one pushes on to the next. */
+  @media (max-width: 700px) {
+    .dock {
+      grid-template-columns: repeat(3, 88vw);
+      overflow-x: auto;
+      scroll-snap-type: x proximity;
+    }
+    .dock > :global(div) {
+      scroll-snap-align: start;
+    }
+  }
 </style>

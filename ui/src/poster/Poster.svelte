@@ -207,6 +207,14 @@
   .broken td {
     color: var(--red);
   }
+  @media screen and (max-width: 900px) {
+    .poster {
+      overflow-x: auto;
+    }
+    svg {
+      min-width: 900px;
+    }
+  }
   @media print {
     .poster {
       padding: 0;

@@ -1,0 +1,220 @@
+package e2e
+
+import (
+	"bytes"
+	"encoding/json"
+	"fmt"
+	"math/rand/v2"
+	"net/http"
+	"os"
+	"slices"
+	"strings"
+	"sync"
+	"sync/atomic"
+	"testing"
+	"time"
+
+	"github.com/stretchr/testify/require"
+
+	"klammer/core/history"
+	"klammer/core/notation"
+	"klammer/core/office"
+	"klammer/e2e/stage"
+	"klammer/store"
+	"klammer/store/cluster"
+)
+
+// editor edits over HTTP as a page does: each request has a name of its own and
+// is asked again under it until somebody knows what became of it.
+type editor struct {
+	name string
+	url  *atomic.Pointer[string]
+	rand *rand.Rand
+	rev  int64            // the revision that it knows
+	mine []int64          // of its edits
+	kept map[string]int64 // names of requests that were acknowledged, and their revisions; 0 where it was asked again
+	no   int              // refused with reasons
+	lost int              // asked again
+}
+
+func (e *editor) write(path, id string, body map[string]any) (revision int64, ok bool, err error) {
+	again := false
+	for {
+		body["id"], body["again"] = id, again
+		text, _ := json.Marshal(body)
+		r, err := http.NewRequest("POST", *e.url.Load()+"/api/offices/1/"+path, bytes.NewReader(text))
+		if err != nil {
+			return 0, false, err
+		}
+		r.Header.Set("Content-Type", "application/json")
+		r.AddCookie(&http.Cookie{Name: "klammer_name", Value: e.name})
+		answer, err := http.DefaultClient.Do(r)
+		if err != nil {
+			again = true
+			e.lost++
+			time.Sleep(20 * time.Millisecond)
+			continue
+		}
+		var v struct {
+			Revision int64
+			Error    string
+			Unsure   bool
+		}
+		err = json.NewDecoder(answer.Body).Decode(&v)
+		_ = answer.Body.Close()
+		switch {
+		case err != nil || v.Unsure || answer.StatusCode == 503:
+			again = true
+			e.lost++
+			time.Sleep(20 * time.Millisecond)
+			continue
+		case answer.StatusCode >= 500 || v.Error == "" && answer.StatusCode >= 300:
+			return 0, false, fmt.Errorf("%s: %d %s", text, answer.StatusCode, v.Error)
+		case answer.StatusCode >= 300:
+			e.no++
+			return 0, false, nil
+		}
+		e.rev = max(e.rev, v.Revision)
+		if again {
+			v.Revision = 0
+		}
+		return v.Revision, true, nil
+	}
+}
+
+// step makes one edit, takes one of its own back, or restores a revision.
+func (e *editor) step(n int) error {
+	id := fmt.Sprintf("%s.%d", e.name, n)
+	device := func() string { return fmt.Sprintf("k%d", e.rand.IntN(6)) }
+	port := func() int { return 1 + e.rand.IntN(4) }
+	switch what := e.rand.IntN(100); {
+	case what < 2:
+		_, _, err := e.write("restore", id, map[string]any{"revision": max(1, e.rev-int64(e.rand.IntN(30)))})
+		return err
+	case what < 25 && len(e.mine) > 0:
+		i := len(e.mine) - 1 - e.rand.IntN(min(4, len(e.mine)))
+		rev, ok, err := e.write("undo", id, map[string]any{"revision": e.mine[i]})
+		e.mine = slices.Delete(e.mine, i, i+1)
+		if ok {
+			e.kept[id] = rev
+		}
+		return err
+	}
+	line := []string{
+		fmt.Sprintf(`rack %d: 110 because %q`, 1+e.rand.IntN(12), id),
+		fmt.Sprintf(`vlan %d v%d %q`, 300+e.rand.IntN(5), 300+e.rand.IntN(5), id),
+		fmt.Sprintf(`plug rack.%d %q wants 110`, 1+e.rand.IntN(12), id),
+		fmt.Sprintf(`device %s switch; ports 1-4; 1: 110`, device()),
+		fmt.Sprintf(`-device %s`, device()),
+		fmt.Sprintf(`cable %s.%d %s.%d`, device(), port(), device(), port()),
+		fmt.Sprintf(`%s %d: 110 [120] because %q`, device(), port(), id),
+		fmt.Sprintf(`plan q%d; 1-2: 110; last: %d`, e.rand.IntN(4), 110+10*e.rand.IntN(5)),
+		fmt.Sprintf(`-plan q%d`, e.rand.IntN(4)),
+		fmt.Sprintf(`%s follows q%d`, device(), e.rand.IntN(4)),
+	}[e.rand.IntN(10)]
+	base := max(1, e.rev-int64(e.rand.IntN(3)))
+	rev, ok, err := e.write("edits", id, map[string]any{"base": base, "lines": []string{line}})
+	if ok && rev > 0 {
+		e.mine = append(e.mine, rev)
+	}
+	if ok && strings.Contains(line, id) { // others may change nothing, and are no edit then
+		e.kept[id] = rev
+	}
+	return err
+}
+
+// TestKilledAndKilled kills the server in the middle of two editors' streams:
+// what was acknowledged is there once, the history replayed is the office kept,
+// content and order, and every look at the past is the replay to there. With
+// KLAMMER_PROVE=1 each makes 3,000 edits.
+func TestKilledAndKilled(t *testing.T) {
+	edits, between := 120, 150
+	if os.Getenv("KLAMMER_PROVE") != "" {
+		edits, between = 3000, 200
+	}
+	dir, err := stage.Folder()
+	require.NoError(t, err)
+	defer os.RemoveAll(dir)
+	db, err := cluster.Start(t.Context(), dir, "fsync=off")
+	require.NoError(t, err)
+	defer func() { _ = db.Stop() }()
+	p, err := stage.StartOn(db.URL)
+	require.NoError(t, err)
+	var url atomic.Pointer[string]
+	url.Store(&p.URL)
+
+	var done sync.WaitGroup
+	var failed atomic.Pointer[error]
+	editors := []*editor{{name: "ada"}, {name: "ben"}}
+	for i, e := range editors {
+		e.url, e.rand, e.rev, e.kept = &url, rand.New(rand.NewPCG(8, uint64(i))), 1, map[string]int64{}
+		done.Go(func() {
+			for n := range edits {
+				if err := e.step(n); err != nil {
+					failed.Store(&err)
+					return
+				}
+			}
+		})
+	}
+	over := make(chan struct{})
+	go func() { done.Wait(); close(over) }()
+	kills := 0
+	chance := rand.New(rand.NewPCG(9, 9))
+	for running := true; running; {
+		select {
+		case <-over:
+			running = false
+		case <-time.After(time.Duration(20+chance.IntN(between)) * time.Millisecond):
+			p.Kill()
+			kills++
+			p, err = stage.StartOn(db.URL)
+			require.NoError(t, err)
+			url.Store(&p.URL)
+		}
+	}
+	defer func() { _ = p.Stop() }()
+	if e := failed.Load(); e != nil {
+		require.NoError(t, *e)
+	}
+
+	s, err := store.Open(t.Context(), db.URL)
+	require.NoError(t, err)
+	defer s.Close()
+	made, err := s.History(t.Context(), 1, 0, 1_000_000)
+	require.NoError(t, err)
+	at := map[string]int64{}
+	for _, m := range made {
+		if m.Token != "" {
+			require.Zero(t, at[m.Token], "%s was made twice", m.Token)
+			at[m.Token] = m.Revision
+		}
+	}
+	for _, e := range editors {
+		for id, rev := range e.kept {
+			if at[id] == 0 || rev != 0 && at[id] != rev {
+				require.Failf(t, "acknowledged and not there", "%s at %d is at %d", id, rev, at[id])
+			}
+		}
+		t.Logf("%s: %d acknowledged, %d refused, %d asked again", e.name, len(e.kept), e.no, e.lost)
+	}
+	kept, rev, err := s.Load(t.Context(), 1)
+	require.NoError(t, err)
+	require.Equal(t, made[0].Revision, rev)
+	list := store.Edits(made)
+	slices.Reverse(list)
+	again, err := history.Replay(&office.Office{}, list)
+	require.NoError(t, err)
+	require.Equal(t, notation.Print(kept), notation.Print(again), "replayed")
+	for range 25 {
+		n := 1 + chance.IntN(len(list))
+		was, err := history.Replay(&office.Office{}, list[:n])
+		require.NoError(t, err)
+		since := slices.Clone(list[n:])
+		slices.Reverse(since)
+		past, err := history.Past(kept, since)
+		require.NoError(t, err)
+		require.Equal(t, notation.Print(was), notation.Print(past), "the past at %d", list[n-1].Revision)
+	}
+	t.Logf("%d revisions, %d kills", rev, kills)
+}
