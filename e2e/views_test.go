@@ -240,6 +240,27 @@ func TestImportAndExport(t *testing.T) {
 	require.Equal(t, string(want), string(got))
 }
 
+// TestOwnSpreadsheet: a table as people keep them is looked at, a cell of it is
+// corrected on the page, and it becomes an office.
+func TestOwnSpreadsheet(t *testing.T) {
+	ctx, p := start(t)
+	file := filepath.Join(t.TempDir(), "ports.csv")
+	require.NoError(t, os.WriteFile(file, []byte("Floor 2 rack;;;\n;;;\nVLAN;1;2;3\n110 Reception;U;x?;T\n120 Surgery;;U;T\n"), 0o644))
+	visit(t, ctx, p, "/offices", "#import")
+	require.NoError(t, chromedp.Do(ctx, chromedp.SetUploadFiles("#import", []string{file}), chromedp.WaitVisible(".trouble input")))
+	require.Equal(t, "floor-2-rack", eval[string](t, ctx, `document.querySelector("[aria-label='The device of grid 1']").value`))
+	require.Contains(t, eval[string](t, ctx, `document.querySelector(".trouble").textContent`), "row 4, column 3")
+	require.NoError(t, chromedp.Do(ctx, chromedp.Focus(".trouble input")))
+	press(t, ctx, "a", chromedp.ModifierCtrl)
+	press(t, ctx, "T")
+	press(t, ctx, kb.Tab)
+	until(t, ctx, `document.querySelector(".trouble") === null && document.querySelector("pre").textContent.includes("2: 120 [110]")`)
+	require.Equal(t, 1, eval[int](t, ctx, `fetch("/api/offices").then(r => r.json()).then(o => o.length)`), "nothing is kept before it is taken")
+	require.NoError(t, chromedp.Do(ctx, chromedp.Click("section[aria-label^='What ports.csv'] button.main")))
+	until(t, ctx, `location.pathname === "/2" && document.querySelector("#board") !== null`)
+	require.Equal(t, "T", eval[string](t, ctx, as("floor-2-rack.2", 110)))
+}
+
 // TestPast looks at an earlier revision, finds that it cannot be changed, and
 // restores it as a new edit.
 func TestPast(t *testing.T) {

@@ -26,6 +26,7 @@ type IntakeRequest struct {
 	Into    int64          `json:"into,omitempty" description:"the office that it goes into; a new one if it is not said"`
 	Title   string         `json:"title,omitempty" maxLength:"200" description:"the name of a new office"`
 	Choices []IntakeChoice `json:"choices,omitempty"`
+	Cells   []IntakeCell   `json:"cells,omitempty" description:"cells that were corrected"`
 	Take    bool           `json:"take,omitempty" description:"take it; otherwise it is only shown"`
 	ID      string         `json:"id,omitempty" maxLength:"64"`
 	Again   bool           `json:"again,omitempty"`
@@ -38,6 +39,14 @@ type IntakeChoice struct {
 	Device string `json:"device" required:"true"`
 	Kind   string `json:"kind" required:"true"`
 	Skip   bool   `json:"skip" required:"true"`
+}
+
+// IntakeCell is another text for a cell.
+type IntakeCell struct {
+	Sheet  string `json:"sheet" required:"true"`
+	Row    int    `json:"row" required:"true"`
+	Column int    `json:"column" required:"true"`
+	Text   string `json:"text" required:"true" maxLength:"200"`
 }
 
 // IntakeAnswer is what was understood, and what taking it would change.
@@ -68,6 +77,7 @@ type IntakeTrouble struct {
 	Row    int    `json:"row" required:"true"`
 	Column int    `json:"column" required:"true" description:"0 where the whole row is meant"`
 	Text   string `json:"text" required:"true"`
+	Is     string `json:"is" required:"true" description:"what stands in the cell"`
 }
 
 func (s *Server) intake(c fiber.Ctx) error {
@@ -85,6 +95,13 @@ func (s *Server) intake(c fiber.Ctx) error {
 	tables, err := tablesOf(&q)
 	if err != nil {
 		return err
+	}
+	var cells []intake.Cell
+	for _, x := range q.Cells {
+		cells = append(cells, intake.Cell{Sheet: x.Sheet, Row: x.Row, Column: x.Column, Text: x.Text})
+	}
+	if err := intake.Correct(tables, cells); err != nil {
+		return bad("cells", "%s", err)
 	}
 	understand := func() *intake.Understood {
 		var choices []intake.Choice
@@ -105,7 +122,7 @@ func (s *Server) intake(c fiber.Ctx) error {
 			d.SetTitle(strings.TrimSpace(q.Title))
 			o, _ = d.Done()
 		}
-		out := intakeView(u, o, e)
+		out := intakeView(tables, u, o, e)
 		if err := office.CheckText("the title", o.Title, 200, false); err != nil {
 			return bad("title", "%s", err)
 		}
@@ -131,7 +148,7 @@ func (s *Server) intake(c fiber.Ctx) error {
 	}
 	u := understand()
 	o, e := u.Take(report.Net.Office)
-	out := intakeView(u, o, e)
+	out := intakeView(tables, u, o, e)
 	if err := withinLimits(o); err != nil {
 		return err
 	}
@@ -170,7 +187,7 @@ func tablesOf(q *IntakeRequest) ([]intake.Table, error) {
 	return []intake.Table{t}, nil
 }
 
-func intakeView(u *intake.Understood, o *office.Office, e office.Edit) IntakeAnswer {
+func intakeView(tables []intake.Table, u *intake.Understood, o *office.Office, e office.Edit) IntakeAnswer {
 	const most = 400
 	out := IntakeAnswer{Exact: u.Exact != nil, Grids: []IntakeGrid{}, VLANs: []string{}, Trouble: []IntakeTrouble{}, Lines: []string{}}
 	for _, g := range u.Grids {
@@ -180,7 +197,11 @@ func intakeView(u *intake.Understood, o *office.Office, e office.Edit) IntakeAns
 		out.VLANs = append(out.VLANs, fmt.Sprintf("%d %s", v.VID, v.Name))
 	}
 	for _, t := range u.Trouble {
-		out.Trouble = append(out.Trouble, IntakeTrouble(t))
+		x := IntakeTrouble{Sheet: t.Sheet, Row: t.Row, Column: t.Column, Text: t.Text}
+		if at := intake.At(tables, t.Sheet, t.Row, t.Column); at != nil {
+			x.Is = *at
+		}
+		out.Trouble = append(out.Trouble, x)
 	}
 	lines, _ := notation.Statements(o, e)
 	for _, l := range lines[:min(len(lines), most)] {

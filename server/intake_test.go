@@ -46,7 +46,11 @@ func TestIntake(t *testing.T) {
 	status, text = d.post("/api/intake", `{`+table+`,"take":true,"title":"Fresh"}`)
 	require.Equal(t, 200, status, text)
 	require.Contains(t, text, `"title":"Fresh"`)
-	for _, bad := range []string{`{"name":"x"}`, `{"name":"x","book":"%%%"}`, `{"name":"x","book":"UEsDBA=="}`, `{"name":""}`} {
+	status, text = d.post("/api/intake", `{`+table+`,"cells":[{"sheet":"plan.csv","row":3,"column":4,"text":"T"}]}`)
+	require.Equal(t, 200, status, text)
+	require.Contains(t, text, `"trouble":[]`)
+	require.Contains(t, text, `2: 777 [110]`)
+	for _, bad := range []string{`{` + table + `,"cells":[{"sheet":"plan.csv","row":30,"column":4,"text":"T"}]}`, `{"name":"x"}`, `{"name":"x","book":"%%%"}`, `{"name":"x","book":"UEsDBA=="}`, `{"name":""}`} {
 		status, text = d.post("/api/intake", bad)
 		require.Equal(t, 400, status, text)
 	}

@@ -1694,6 +1694,12 @@ export interface components {
             trouble: components["schemas"]["ServerIntakeTrouble"][];
             vlans: string[];
         };
+        ServerIntakeCell: {
+            column: number;
+            row: number;
+            sheet: string;
+            text: string;
+        };
         ServerIntakeChoice: {
             device: string;
             kind: string;
@@ -1716,6 +1722,8 @@ export interface components {
             again?: boolean;
             /** @description a workbook (XLSX) in base64 */
             book?: string;
+            /** @description cells that were corrected */
+            cells?: components["schemas"]["ServerIntakeCell"][];
             choices?: components["schemas"]["ServerIntakeChoice"][];
             id?: string;
             /**
@@ -1735,6 +1743,8 @@ export interface components {
         ServerIntakeTrouble: {
             /** @description 0 where the whole row is meant */
             column: number;
+            /** @description what stands in the cell */
+            is: string;
             row: number;
             sheet: string;
             text: string;

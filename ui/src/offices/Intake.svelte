@@ -12,6 +12,8 @@
   let title = $state(name.replace(/\.(xlsx|csv)$/i, ""));
   let grids = $state<Grid[]>([]);
   let answer = $state.raw<IntakeAnswer | null>(null);
+  /** Cells that were corrected here, as they were and as they are. */
+  let cells = $state.raw<{ sheet: string; row: number; column: number; text: string; was: string }[]>([]);
   let problem = $state("");
   let busy = $state(false);
 
@@ -19,7 +21,7 @@
     busy = true;
     problem = "";
     try {
-      const a = await api.intake({ ...what, name, into: Number(into), title: into === "0" && !answer?.exact ? title : "", choices: grids.map(({ sheet, row, device, kind, skip }) => ({ sheet, row, device, kind, skip })), take });
+      const a = await api.intake({ ...what, name, into: Number(into), title: into === "0" && !answer?.exact ? title : "", choices: grids.map(({ sheet, row, device, kind, skip }) => ({ sheet, row, device, kind, skip })), cells: cells.map(({ sheet, row, column, text }) => ({ sheet, row, column, text })), take });
       answer = a;
       grids = a.grids;
       if (a.office) {
@@ -31,6 +33,12 @@
     } finally {
       busy = false;
     }
+  }
+  function correct(t: IntakeAnswer["trouble"][number], text: string) {
+    if (text === t.is) return;
+    const same = (c: (typeof cells)[number]) => c.sheet === t.sheet && c.row === t.row && c.column === t.column;
+    cells = [...cells.filter((c) => !same(c)), { sheet: t.sheet, row: t.row, column: t.column, text, was: cells.find(same)?.was ?? t.is }];
+    void ask();
   }
   void ask();
 </script>
@@ -62,8 +70,14 @@
     {#if answer.vlans.length}<p><b>VLANs</b> <span class="mono">{answer.vlans.slice(0, 40).join(", ")}{answer.vlans.length > 40 ? ` and ${answer.vlans.length - 40} more` : ""}</span></p>{/if}
     {#if answer.trouble.length}
       <p class="wrong">{answer.trouble.length === 1 ? "One cell was" : `${answer.trouble.length} cells were`} not understood, and left out:</p>
-      <ul class="trouble">{#each answer.trouble.slice(0, 50) as t, i (i)}<li><span class="mono">{t.sheet}, row {t.row}{t.column ? `, column ${t.column}` : ""}</span> {t.text}</li>{/each}</ul>
+      <ul class="trouble">{#each answer.trouble.slice(0, 50) as t, i (i)}<li>
+          {#if t.column}<input class="field mono" value={t.is} maxlength="200" aria-label={`Row ${t.row}, column ${t.column} of ${t.sheet}, corrected`} onchange={(e) => correct(t, e.currentTarget.value)} />{/if}
+          <span><span class="mono">{t.sheet}, row {t.row}{t.column ? `, column ${t.column}` : ""}</span> {t.text}</span>
+        </li>{/each}</ul>
     {/if}
+    {#each cells as c (`${c.sheet} ${c.row} ${c.column}`)}
+      <p class="soft">{c.sheet}, row {c.row}, column {c.column} is read as <b class="mono">{c.text || "empty"}</b>, not {c.was || "empty"} <button type="button" onclick={() => ((cells = cells.filter((x) => x !== c)), void ask())} aria-label={`Row ${c.row}, column ${c.column} as it was`}>as it was</button></p>
+    {/each}
     <details>
       <summary>{answer.lines.length ? `${answer.lines.length + answer.more} lines would change` : "Nothing would change"}</summary>
       <pre class="mono">{answer.lines.join("\n")}{answer.more ? `\n… and ${answer.more} more` : ""}</pre>
@@ -101,6 +115,16 @@
   }
   .soft {
     color: var(--soft);
+  }
+  .trouble li {
+    display: flex;
+    gap: 8px;
+    align-items: baseline;
+    padding: 1px 0;
+  }
+  .trouble input {
+    width: 90px;
+    flex: none;
   }
   .trouble {
     max-height: 180px;
