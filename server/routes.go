@@ -138,8 +138,14 @@ func (s *Server) mends(c fiber.Ctx) error {
 	out := Mends{Finding: c.Query("finding"), Mends: [][]string{}}
 	for _, f := range report.List() {
 		if f.ID == out.Finding {
-			if m := report.Mends(f); m != nil {
-				out.Mends = m
+			tries := report.Tries()
+			for _, m := range f.Mends { // one after the other, as long as somebody asks
+				if err := c.Context().Err(); err != nil {
+					return err
+				}
+				one := *f
+				one.Mends = [][]string{m}
+				out.Mends = append(out.Mends, tries(&one)...)
 			}
 			return c.JSON(out)
 		}

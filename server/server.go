@@ -78,6 +78,7 @@ func New(ctx context.Context, s *store.Store, log *slog.Logger) *Server {
 		log.Error("a request panicked", "path", c.Path(), "panic", e, "stack", string(debug.Stack()))
 	}}))
 	srv.app.Use(guard)
+	srv.app.Use("/api", whileAsked)
 	for _, r := range srv.routes() {
 		srv.app.Add([]string{r.method}, r.path, r.handle)
 	}
@@ -246,6 +247,8 @@ func (s *Server) fail(c fiber.Ctx, err error) error {
 		status, p = fiber.StatusRequestEntityTooLarge, Problem{Error: fmt.Sprintf("that is more than %d MB, the most that is read at once", bodyLimit>>20)}
 	case errors.As(err, &web):
 		status, p = web.Code, Problem{Error: web.Message}
+	case errors.Is(err, context.Canceled): // whoever asked has gone
+		status, p = fiber.StatusRequestTimeout, Problem{Error: "nobody waits for the answer any more"}
 	case noSpace(err):
 		status, p = fiber.StatusInsufficientStorage, Problem{Error: "The disk of the database is full: nothing was changed, and nothing can be until there is room."}
 		s.log.Error("database", "path", c.Path(), "error", err)
