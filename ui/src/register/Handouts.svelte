@@ -32,7 +32,7 @@
 
 {#if rows.length > 1}
   {#if open}
-    <form class="panel" {@attach back} onsubmit={(e) => (e.preventDefault(), propose())}>
+    <form class="panel" {@attach back} {@attach (el) => el.scrollIntoView({ block: "nearest" })} onsubmit={(e) => (e.preventDefault(), propose())}>
       <p>
         Hand out from the <input class="field mono" type="number" min="1" bind:value={first} aria-label="the first address of each subnet" />th
         to the <input class="field mono" type="number" min="1" bind:value={last} aria-label="the last address of each subnet" />th address of each subnet:
