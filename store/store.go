@@ -131,7 +131,8 @@ type Note struct {
 // Import adds a whole office in one transaction, as its first edit.
 func (s *Store) Import(ctx context.Context, o *office.Office, note Note) (id int64, err error) {
 	d := office.NewDraft(&office.Office{})
-	if err := rebuild(d, o); err != nil {
+	d.SetTitle(o.Title)
+	if err := d.PutAll(o); err != nil {
 		return 0, err
 	}
 	_, e := d.Done()
@@ -142,41 +143,6 @@ func (s *Store) Import(ctx context.Context, o *office.Office, note Note) (id int
 		return commit(ctx, tx, id, 0, e, note)
 	})
 	return id, err
-}
-
-func rebuild(d *office.Draft, o *office.Office) error {
-	d.SetTitle(o.Title)
-	for _, v := range o.VLANs {
-		if err := d.PutVLAN(v); err != nil {
-			return err
-		}
-	}
-	for _, u := range o.Uses {
-		if err := d.PutUse(u); err != nil {
-			return err
-		}
-	}
-	for _, p := range o.Plans {
-		if err := d.PutPlan(p); err != nil {
-			return err
-		}
-	}
-	for _, x := range o.Devices {
-		if err := d.PutDevice(x.Clone()); err != nil {
-			return err
-		}
-	}
-	for _, c := range o.Cables {
-		if err := d.Connect(c); err != nil {
-			return err
-		}
-	}
-	for _, p := range o.Plugs {
-		if err := d.PutPlug(p); err != nil {
-			return err
-		}
-	}
-	return nil
 }
 
 // Commit makes an edit that was worked out on revision base, in one

@@ -30,7 +30,7 @@ type Answer struct {
 // and a remark says where the VLAN ends.
 //
 // What it would take away is remarked on: towards a device that knows no tags a
-// cable gives one VLAN only, and what it gave before is cut off there.
+// cable gives a single VLAN, and what it gave before is cut off there.
 func Bring(n *span.Net, v office.VID, to office.PortRef, as office.Membership) (*Answer, error) {
 	if _, err := office.VIDOf(int(v)); err != nil {
 		return nil, err
@@ -245,7 +245,7 @@ func (w *way) carry(n *span.Net, l int, v office.VID) error {
 		}
 		for u := range p.Untagged.All() {
 			if as == office.Untagged && u != v {
-				w.out.Remarks = append(w.out.Remarks, fmt.Sprintf("%s gives %s untagged so far, and one VLAN only can be so: what is behind it loses %s",
+				w.out.Remarks = append(w.out.Remarks, fmt.Sprintf("%s gives %s untagged so far, and only a single VLAN can be: what is behind it loses %s",
 					n.Ref(e), n.Name(u), n.Name(u)))
 			}
 		}

@@ -11,6 +11,7 @@ package history
 
 import (
 	"fmt"
+	"slices"
 	"strings"
 
 	"klammer/core/notation"
@@ -199,22 +200,13 @@ func Standing(all []Made, after int64) []Made {
 	for _, m := range all {
 		switch {
 		case gone[m.Revision]:
-		case m.Undoes > after && m.Undoes != 0 && holds(all, m.Undoes):
+		case m.Undoes > after && m.Undoes != 0 && slices.ContainsFunc(all, func(x Made) bool { return x.Revision == m.Undoes }):
 			gone[m.Undoes] = true
 		default:
 			out = append(out, m)
 		}
 	}
 	return out
-}
-
-func holds(all []Made, revision int64) bool {
-	for _, m := range all {
-		if m.Revision == revision {
-			return true
-		}
-	}
-	return false
 }
 
 // Untouched says whether no edit since the one's base touches what it touches.

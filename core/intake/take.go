@@ -17,7 +17,10 @@ func (u *Understood) Take(into *office.Office) (*office.Office, office.Edit) {
 	if u.Exact != nil && len(into.Devices) == 0 && len(into.VLANs) == 0 {
 		d = office.NewDraft(u.Exact)
 		made := office.NewDraft(into)
-		if err := copyInto(made, u.Exact); err == nil {
+		if u.Exact.Title != "" {
+			made.SetTitle(u.Exact.Title)
+		}
+		if err := made.PutAll(u.Exact); err == nil {
 			d = made
 		}
 	}
@@ -78,43 +81,6 @@ func (u *Understood) Take(into *office.Office) (*office.Office, office.Edit) {
 		}
 	}
 	return d.Done()
-}
-
-func copyInto(d *office.Draft, o *office.Office) error {
-	if o.Title != "" {
-		d.SetTitle(o.Title)
-	}
-	for _, v := range o.VLANs {
-		if err := d.PutVLAN(v); err != nil {
-			return err
-		}
-	}
-	for _, x := range o.Uses {
-		if err := d.PutUse(x); err != nil {
-			return err
-		}
-	}
-	for _, x := range o.Plans {
-		if err := d.PutPlan(x); err != nil {
-			return err
-		}
-	}
-	for _, x := range o.Devices {
-		if err := d.PutDevice(x.Clone()); err != nil {
-			return err
-		}
-	}
-	for _, c := range o.Cables {
-		if err := d.Connect(c); err != nil {
-			return err
-		}
-	}
-	for _, p := range o.Plugs {
-		if err := d.PutPlug(p); err != nil {
-			return err
-		}
-	}
-	return nil
 }
 
 // port reads a port as a table of cables or plugs names it; a device may stand

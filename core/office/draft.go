@@ -370,6 +370,42 @@ func (d *Draft) putDevice(x *Device, at int) error {
 	return nil
 }
 
+// PutAll puts all that another office has into this one, but for its title, in
+// the order in which each thing finds what it names.
+func (d *Draft) PutAll(o *Office) error {
+	for _, v := range o.VLANs {
+		if err := d.PutVLAN(v); err != nil {
+			return err
+		}
+	}
+	for _, x := range o.Uses {
+		if err := d.PutUse(x); err != nil {
+			return err
+		}
+	}
+	for _, x := range o.Plans {
+		if err := d.PutPlan(x); err != nil {
+			return err
+		}
+	}
+	for _, x := range o.Devices {
+		if err := d.PutDevice(x.Clone()); err != nil {
+			return err
+		}
+	}
+	for _, c := range o.Cables {
+		if err := d.Connect(c); err != nil {
+			return err
+		}
+	}
+	for _, p := range o.Plugs {
+		if err := d.PutPlug(p); err != nil {
+			return err
+		}
+	}
+	return nil
+}
+
 // RemoveDevice removes a device with its cables and plugs.
 func (d *Draft) RemoveDevice(name string) error {
 	i, err := d.findDevice(name)

@@ -20,34 +20,27 @@ func (o Order) Key() Key { return Key("order:" + o.List) }
 
 // OrderOf is the order of a list as it is.
 func OrderOf(o *Office, list string) Order {
-	r := Order{List: list, Items: []string{}}
-	add := func(k Key) {
-		_, item, _ := strings.Cut(string(k), ":")
-		r.Items = append(r.Items, item)
-	}
 	switch list {
 	case "uses":
-		for _, x := range o.Uses {
-			add(x.Key())
-		}
+		return Order{list, items(o.Uses)}
 	case "plans":
-		for _, x := range o.Plans {
-			add(x.Key())
-		}
+		return Order{list, items(o.Plans)}
 	case "devices":
-		for _, x := range o.Devices {
-			add(x.Key())
-		}
+		return Order{list, items(o.Devices)}
 	case "cables":
-		for _, x := range o.Cables {
-			add(x.Key())
-		}
+		return Order{list, items(o.Cables)}
 	case "plugs":
-		for _, x := range o.Plugs {
-			add(x.Key())
-		}
+		return Order{list, items(o.Plugs)}
 	}
-	return r
+	return Order{list, []string{}}
+}
+
+func items[T Thing](xs []T) []string {
+	out := make([]string, len(xs))
+	for i, x := range xs {
+		_, out[i], _ = strings.Cut(string(x.Key()), ":")
+	}
+	return out
 }
 
 // arrange puts a list into an order of the things that it has.
