@@ -194,6 +194,10 @@ func TestOffices(t *testing.T) {
 	kept(t, ctx, 2)
 	visit(t, ctx, p, "/2/compare?with=3", "[data-changed='rack.1']")
 	require.Contains(t, eval[string](t, ctx, `document.querySelector("[data-changed='rack.1']").textContent`), "gains rack 2")
+	before := eval[int](t, ctx, `Number(document.querySelector("#revision").dataset.revision)`)
+	require.NoError(t, chromedp.Do(ctx, chromedp.Click("#take-over")))
+	kept(t, ctx, before+1) // one edit of the office that was copied
+	require.Contains(t, eval[string](t, ctx, `fetch("/api/offices/2/notation").then(r => r.text())`), "1-2: 10")
 
 	visit(t, ctx, p, "/offices", "[data-office='3']")
 	require.NoError(t, chromedp.Do(ctx, chromedp.Click("[data-office='3'] [aria-label^='Delete']"), chromedp.WaitVisible("#delete-title")))
@@ -238,6 +242,51 @@ func TestImportAndExport(t *testing.T) {
 	got, err := exec.Command(filepath.Join(stage.Root(), "bin", "klammer"), "check", file).Output()
 	require.Error(t, err)
 	require.Equal(t, string(want), string(got))
+}
+
+// TestWithoutNotation fills in what is inside a device, and the same hand-out in
+// many VLANs, without a line of notation.
+func TestWithoutNotation(t *testing.T) {
+	ctx, p := start(t)
+	text := func() string {
+		return eval[string](t, ctx, `fetch("/api/offices/1/notation").then(r => r.text())`)
+	}
+	form := func(n int) {
+		require.NoError(t, chromedp.Do(ctx, chromedp.Click(fmt.Sprintf(".kinds button:nth-of-type(%d)", n))))
+	}
+	visit(t, ctx, p, "/1/devices?device=lobby&port=eth0", ".kinds")
+	form(1)
+	fill(t, ctx, "#inner-name", "Staff room")
+	require.NoError(t, chromedp.Do(ctx, chromedp.Focus("#inner-name")))
+	_ = eval[any](t, ctx, `(() => { const f = document.querySelectorAll(".kinds + form select")[1]; f.value = "110"; f.dispatchEvent(new Event("change", {bubbles: true})); })()`)
+	until(t, ctx, `document.querySelector("p.line")?.textContent.includes("Staff room")`)
+	press(t, ctx, kb.Enter)
+	kept(t, ctx, 2)
+	require.Contains(t, text(), `inner "Staff room" ssid: 110`)
+
+	visit(t, ctx, p, "/1/devices?device=rack&port=1", ".kinds")
+	form(4)
+	fill(t, ctx, "#speed-ports", "1-4")
+	_ = eval[any](t, ctx, `(() => { const f = document.querySelector(".kinds + form select"); f.value = "2.5G"; f.dispatchEvent(new Event("change", {bubbles: true})); })()`)
+	require.NoError(t, chromedp.Do(ctx, chromedp.Focus("#speed-ports")))
+	press(t, ctx, kb.Enter)
+	kept(t, ctx, 3)
+	require.Contains(t, text(), "ports 1-4 2.5G, 5-24 1G")
+
+	visit(t, ctx, p, "/1/register", ".register button.open")
+	require.NoError(t, chromedp.Do(ctx, chromedp.Click(".register button.open"), chromedp.WaitVisible("[aria-label='the first address of each subnet']")))
+	_ = eval[any](t, ctx, `[...document.querySelectorAll(".list form.panel li input")].slice(0, 2).forEach((f) => f.click())`)
+	fill(t, ctx, "[aria-label='the first address of each subnet']", "100")
+	fill(t, ctx, "[aria-label='the last address of each subnet']", "300")
+	until(t, ctx, `document.querySelector(".list form.panel .wrong")?.textContent.includes("no such addresses")`)
+	fill(t, ctx, "[aria-label='the last address of each subnet']", "199")
+	require.NoError(t, chromedp.Do(ctx, chromedp.Focus("[aria-label='the last address of each subnet']")))
+	press(t, ctx, kb.Enter)
+	until(t, ctx, `document.querySelector("#would") !== null`)
+	require.NoError(t, chromedp.Do(ctx, chromedp.Click("#would .main")))
+	kept(t, ctx, 4)
+	require.Contains(t, text(), "handout 10.61.110.100-10.61.110.199")
+	require.Contains(t, text(), "handout 10.61.120.100-10.61.120.199")
 }
 
 // TestOwnSpreadsheet: a table as people keep them is looked at, a cell of it is
