@@ -28,13 +28,13 @@ func TestMain(m *testing.M) { os.Exit(clustertest.Main(m, &url)) }
 
 // desk is a server with an office of its own, and a browser's name.
 type desk struct {
-	t      *testing.T
+	t      testing.TB
 	base   string // http://127.0.0.1:port
 	office int64
 	name   string
 }
 
-func serve(t *testing.T) string {
+func serve(t testing.TB) string {
 	ctx, stop := context.WithCancel(context.Background())
 	st, err := store.Open(ctx, url)
 	require.NoError(t, err)
@@ -50,11 +50,15 @@ func serve(t *testing.T) string {
 	return "http://" + l.Addr().String()
 }
 
-func open(t *testing.T) desk {
-	d := desk{t: t, base: serve(t), name: "Robin"}
+func open(t testing.TB) desk {
 	text, err := os.ReadFile("../demo/clinic.klm")
 	require.NoError(t, err)
-	f, err := notation.Read("clinic", string(text))
+	return openWith(t, string(text))
+}
+
+func openWith(t testing.TB, text string) desk {
+	d := desk{t: t, base: serve(t), name: "Robin"}
+	f, err := notation.Read("office", text)
 	require.NoError(t, err)
 	st, err := store.Open(t.Context(), url)
 	require.NoError(t, err)

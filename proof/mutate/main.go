@@ -1,0 +1,332 @@
+// Command mutate changes the program in small ways, one at a time, and runs the
+// tests that could notice: a change that no test notices is a rule that nothing
+// holds. It prints those. No file is touched: the change is an overlay.
+//
+//	./run mutate [-n 30] [-seed 1] [-kinds small|gross] [directory...]
+package main
+
+import (
+	"bytes"
+	"cmp"
+	"context"
+	"encoding/json"
+	"errors"
+	"flag"
+	"fmt"
+	"go/ast"
+	"go/parser"
+	"go/token"
+	"io/fs"
+	"math/rand/v2"
+	"os"
+	"os/exec"
+	"path/filepath"
+	"slices"
+	"strings"
+	"time"
+)
+
+// change is one replacement of a stretch of a file.
+type change struct {
+	file     string
+	line     int
+	from, to int // bytes
+	text     string
+	kind     string
+	was      string
+}
+
+// small are slips that a reader does not see at once; gross ones turn a decision
+// round.
+var small = []string{"border", "term dropped", "one off", "entry dropped", "statement dropped", "case dropped"}
+
+func main() {
+	count := flag.Int("n", 30, "how many changes to try")
+	seed := flag.Uint64("seed", 1, "which ones")
+	kinds := flag.String("kinds", "small", "small, gross or all")
+	limit := flag.Duration("limit", 5*time.Minute, "how long the tests may take for one change")
+	list := flag.Bool("list", false, "print the changes and do not run anything")
+	flag.Parse()
+	dirs := flag.Args()
+	if len(dirs) == 0 {
+		dirs = []string{"core", "api", "server", "store", "spreadsheet", "field", "cmd"}
+	}
+	if err := run(dirs, *count, *seed, *kinds, *limit, *list); err != nil {
+		fmt.Fprintln(os.Stderr, err)
+		os.Exit(1)
+	}
+}
+
+func run(dirs []string, count int, seed uint64, kinds string, limit time.Duration, list bool) error {
+	byKind := map[string][]change{}
+	for _, dir := range dirs {
+		err := filepath.WalkDir(dir, func(path string, entry fs.DirEntry, err error) error {
+			if err != nil || entry.IsDir() || !strings.HasSuffix(path, ".go") || strings.HasSuffix(path, "_test.go") {
+				return err
+			}
+			all, err := changesIn(path)
+			for _, c := range all {
+				if kinds == "all" || slices.Contains(small, c.kind) == (kinds == "small") {
+					byKind[c.kind] = append(byKind[c.kind], c)
+				}
+			}
+			return err
+		})
+		if err != nil {
+			return err
+		}
+	}
+	var names []string
+	for name := range byKind {
+		names = append(names, name)
+	}
+	slices.Sort(names)
+	if len(names) == 0 {
+		return errors.New("there is nothing to change: -kinds is small, gross or all")
+	}
+	users, err := usersOf()
+	if err != nil {
+		return err
+	}
+	random := rand.New(rand.NewPCG(seed, seed))
+	noticed, tried := 0, 0
+	for tried < count {
+		of := byKind[names[random.IntN(len(names))]]
+		c := of[random.IntN(len(of))]
+		where := fmt.Sprintf("%s:%d: %s: %s", c.file, c.line, c.kind, oneLine(c.was))
+		if c.text != "" {
+			where += " -> " + oneLine(c.text)
+		}
+		if list {
+			tried++
+			fmt.Println(where)
+			continue
+		}
+		result, by, err := try(c, users, limit)
+		if err != nil {
+			return err
+		}
+		switch result {
+		case broken:
+			continue // it does not compile: another one
+		case seen:
+			noticed++
+			fmt.Printf("noticed   %s (%s)\n", where, by)
+		case survives:
+			fmt.Printf("SURVIVES  %s\n", where)
+		}
+		tried++
+	}
+	if !list {
+		fmt.Printf("%d of %d noticed (seed %d, %s)\n", noticed, tried, seed, kinds)
+	}
+	return nil
+}
+
+func oneLine(s string) string {
+	s = strings.Join(strings.Fields(s), " ")
+	if r := []rune(s); len(r) > 110 {
+		s = string(r[:109]) + "…"
+	}
+	return s
+}
+
+// changesIn lists what can be changed in a file.
+func changesIn(path string) (out []change, err error) {
+	source, err := os.ReadFile(path)
+	if err != nil {
+		return nil, err
+	}
+	files := token.NewFileSet()
+	file, err := parser.ParseFile(files, path, source, 0)
+	if err != nil {
+		return nil, err
+	}
+	at := func(p token.Pos) int { return files.Position(p).Offset }
+	text := func(n ast.Node) string { return string(source[at(n.Pos()):at(n.End())]) }
+	put := func(kind string, n ast.Node, with string) {
+		out = append(out, change{path, files.Position(n.Pos()).Line, at(n.Pos()), at(n.End()), with, kind, text(n)})
+	}
+	operator := func(kind string, b *ast.BinaryExpr, with string) {
+		put(kind, b, text(b.X)+" "+with+" "+text(b.Y))
+	}
+	statement := func(s ast.Stmt) {
+		switch x := s.(type) {
+		case *ast.ExprStmt, *ast.IncDecStmt:
+			put("statement dropped", s, "")
+		case *ast.AssignStmt:
+			if x.Tok != token.DEFINE {
+				put("statement dropped", s, "")
+			}
+		}
+	}
+	ast.Inspect(file, func(n ast.Node) bool {
+		switch x := n.(type) {
+		case *ast.BinaryExpr:
+			switch x.Op {
+			case token.LSS:
+				operator("border", x, "<=")
+			case token.LEQ:
+				operator("border", x, "<")
+			case token.GTR:
+				operator("border", x, ">=")
+			case token.GEQ:
+				operator("border", x, ">")
+			case token.LAND, token.LOR:
+				put("term dropped", x, text(x.X))
+				put("term dropped", x, text(x.Y))
+				operator("and for or", x, map[token.Token]string{token.LAND: "||", token.LOR: "&&"}[x.Op])
+			case token.EQL:
+				operator("equality turned", x, "!=")
+			case token.NEQ:
+				operator("equality turned", x, "==")
+			case token.ADD, token.SUB:
+				if l, ok := x.Y.(*ast.BasicLit); ok && l.Kind == token.INT {
+					put("one off", x, text(x.X))
+				}
+			}
+		case *ast.CompositeLit:
+			for i, e := range x.Elts {
+				if _, ok := e.(*ast.KeyValueExpr); !ok {
+					continue
+				}
+				end := e.End()
+				if i+1 < len(x.Elts) {
+					end = x.Elts[i+1].Pos()
+				}
+				out = append(out, change{path, files.Position(e.Pos()).Line, at(e.Pos()), at(end), "", "entry dropped", text(e)})
+			}
+		case *ast.BlockStmt:
+			for _, s := range x.List {
+				statement(s)
+			}
+		case *ast.CaseClause:
+			for _, s := range x.Body {
+				statement(s)
+			}
+			if x.List != nil {
+				put("case dropped", x, "")
+			}
+		case *ast.IfStmt:
+			put("condition turned", x.Cond, "!("+text(x.Cond)+")")
+			if x.Else == nil && len(x.Body.List) > 0 {
+				put("branch emptied", x.Body, "{}")
+			}
+		}
+		return true
+	})
+	return out, nil
+}
+
+type outcome int
+
+const (
+	survives outcome = iota
+	seen
+	broken
+)
+
+// try runs the tests of a changed package, then of all that use it, and stops at
+// the first that fails. Packages that the change does not reach are not run: the
+// build cache has their results.
+func try(c change, users map[string][]string, limit time.Duration) (outcome, string, error) {
+	source, err := os.ReadFile(c.file)
+	if err != nil {
+		return 0, "", err
+	}
+	dir, err := os.MkdirTemp("", "mutate")
+	if err != nil {
+		return 0, "", err
+	}
+	defer os.RemoveAll(dir)
+	changed := filepath.Join(dir, "changed.go")
+	text := string(source[:c.from]) + c.text + string(source[c.to:])
+	if err := os.WriteFile(changed, []byte(text), 0o600); err != nil {
+		return 0, "", err
+	}
+	path, err := filepath.Abs(c.file)
+	if err != nil {
+		return 0, "", err
+	}
+	overlay, _ := json.Marshal(map[string]any{"Replace": map[string]string{path: changed}})
+	described := filepath.Join(dir, "overlay.json")
+	if err := os.WriteFile(described, overlay, 0o600); err != nil {
+		return 0, "", err
+	}
+	own := "./" + filepath.Dir(c.file)
+	if exec.Command("go", "build", "-overlay", described, "-o", os.DevNull, own).Run() != nil {
+		return broken, "", nil
+	}
+	for _, packages := range [][]string{{own}, users["klammer/"+filepath.Dir(c.file)]} {
+		if len(packages) == 0 {
+			continue
+		}
+		ctx, stop := context.WithTimeout(context.Background(), limit)
+		cmd := exec.CommandContext(ctx, "go", append([]string{"test", "-failfast", "-overlay", described}, packages...)...)
+		cmd.WaitDelay = 5 * time.Second
+		said, err := cmd.CombinedOutput()
+		stop()
+		if err != nil {
+			return seen, firstFailure(said), nil
+		}
+	}
+	return survives, "", nil
+}
+
+func firstFailure(said []byte) string {
+	for line := range bytes.Lines(said) {
+		if name, ok := strings.CutPrefix(strings.TrimSpace(string(line)), "--- FAIL: "); ok {
+			name, _, _ = strings.Cut(name, " ")
+			return name
+		}
+	}
+	return "it did not end well"
+}
+
+// usersOf maps each package to those whose tests it reaches, near ones first;
+// the browser's are left out, as they drive a program that is built before.
+func usersOf() (map[string][]string, error) {
+	said, err := exec.Command("go", "list", "-json=ImportPath,Deps,TestImports,XTestImports", "./...").Output()
+	if err != nil {
+		return nil, err
+	}
+	type pkg struct {
+		ImportPath                      string
+		Deps, TestImports, XTestImports []string
+	}
+	all := map[string]*pkg{}
+	for d := json.NewDecoder(bytes.NewReader(said)); d.More(); {
+		var p pkg
+		if err := d.Decode(&p); err != nil {
+			return nil, err
+		}
+		all[p.ImportPath] = &p
+	}
+	users := map[string][]string{}
+	for _, p := range all {
+		if strings.HasPrefix(p.ImportPath, "klammer/e2e") {
+			continue
+		}
+		reached := map[string]bool{}
+		for _, d := range p.Deps {
+			reached[d] = true
+		}
+		for _, t := range append(p.TestImports, p.XTestImports...) {
+			reached[t] = true
+			if q := all[t]; q != nil {
+				for _, d := range q.Deps {
+					reached[d] = true
+				}
+			}
+		}
+		for d := range reached {
+			if all[d] != nil && d != p.ImportPath {
+				users[d] = append(users[d], p.ImportPath)
+			}
+		}
+	}
+	for _, list := range users {
+		slices.SortFunc(list, func(a, b string) int { return cmp.Or(cmp.Compare(len(all[a].Deps), len(all[b].Deps)), cmp.Compare(a, b)) })
+	}
+	return users, nil
+}

@@ -1,0 +1,90 @@
+package server_test
+
+import (
+	"fmt"
+	"slices"
+	"strings"
+	"syscall"
+	"testing"
+	"time"
+
+	"github.com/stretchr/testify/require"
+)
+
+// faulty is an office of 31 devices of 52 ports and 40 VLANs in which a bit more
+// than 200 things are wrong: VLANs that stop on the way, plugs that are not
+// served, cables whose ends differ.
+func faulty() string {
+	var b strings.Builder
+	b.WriteString("office \"Thirty-one devices\"\n")
+	for v := range 40 {
+		fmt.Fprintf(&b, "vlan %d v%d local\n", 100+v, 100+v)
+	}
+	for d := range 31 {
+		fmt.Fprintf(&b, "device d%d switch\n  wording by-port\n  ports 1-52 1G\n", d)
+		for p := 1; p <= 48; p++ {
+			fmt.Fprintf(&b, "  %d: %d\n", p, 100+(d+p)%40)
+		}
+		fmt.Fprintf(&b, "  49-51: %d [101-130]\n  52: %d [101-130]\n", 135, 135+d%3)
+		for p := 1; p <= 6; p++ {
+			fmt.Fprintf(&b, "plug d%d.%d \"desk %d %d\" wants %d\n", d, p, d, p, 200+p)
+		}
+	}
+	next := make([]int, 31)
+	for d := 1; d < 31; d++ {
+		up := (d - 1) / 3
+		next[up]++
+		fmt.Fprintf(&b, "cable d%d.%d d%d.52\n", up, 48+next[up], d)
+	}
+	return b.String()
+}
+
+// BenchmarkEdit is an edit and what a page asks after it, over HTTP with the
+// database: the time to the answer, and the server's own CPU.
+func BenchmarkEdit(b *testing.B) {
+	for _, row := range []struct {
+		name, text, port string
+		found            bool
+	}{{"clinic", "", "rack.19", false}, {"clinic-found", "", "rack.19", true}, {"faulty", faulty(), "d7.5", false}, {"faulty-found", faulty(), "d7.5", true}} {
+		b.Run(row.name, func(b *testing.B) {
+			d := open(b)
+			if row.text != "" {
+				d = openWith(b, row.text)
+			}
+			device, port, _ := strings.Cut(row.port, ".")
+			if row.found {
+				status, answer := d.ask("POST", "/found", fmt.Sprintf(`{"device":%q,"text":"%s: 101","base":"plan","keep":true}`, device, port))
+				require.Equal(b, 200, status, "%v", answer)
+			}
+			_, now := d.ask("GET", "", "")
+			var took []time.Duration
+			cpu := used()
+			revision := int(now["revision"].(float64))
+			for i := 0; b.Loop(); i++ {
+				as := []string{"tagged", "none"}[i%2]
+				start := time.Now()
+				status, answer := d.edit(revision, fmt.Sprintf(`"member":{"vids":[120],"ports":[%q],"as":%q}`, row.port, as))
+				took = append(took, time.Since(start))
+				require.Equal(b, 200, status, "%v", answer)
+				revision = int(answer["revision"].(float64))
+				if after != "" {
+					d.ask("GET", after, "")
+				}
+			}
+			slices.Sort(took)
+			b.ReportMetric(float64(len(now["findings"].([]any))), "findings")
+			b.ReportMetric(float64(took[len(took)/2].Microseconds())/1000, "ms-p50")
+			b.ReportMetric(float64(took[len(took)*99/100].Microseconds())/1000, "ms-p99")
+			b.ReportMetric((used()-cpu).Seconds()*1000/float64(len(took)), "cpu-ms/edit")
+		})
+	}
+}
+
+// after is what a page asks after each edit.
+const after = "/found"
+
+func used() time.Duration {
+	var u syscall.Rusage
+	_ = syscall.Getrusage(syscall.RUSAGE_SELF, &u)
+	return time.Duration(u.Utime.Nano() + u.Stime.Nano())
+}
