@@ -4,6 +4,7 @@ import (
 	"klammer/core/notation"
 	"klammer/core/office"
 	"klammer/core/span"
+	"klammer/core/walk"
 	"klammer/core/wording"
 )
 
@@ -39,7 +40,7 @@ type PortChange struct {
 }
 
 // PortChanges are changes as JSON, never null.
-func PortChanges(cs []span.Change) []PortChange {
+func PortChanges(cs []walk.Change) []PortChange {
 	out := []PortChange{}
 	for _, c := range cs {
 		out = append(out, PortChange{c.Port.String(), Refs(c.Gains), Refs(c.Loses), Refs(c.Otherwise)})
@@ -67,7 +68,7 @@ func FoundOf(n *span.Net, i int, s wording.State) *Found {
 		})
 	}
 	if o, err := As(n.Office, i, s); err == nil {
-		out.Meaning = PortChanges(span.Compare(n.Update(o), n))
+		out.Meaning = PortChanges(walk.Compare(n.Update(o), n))
 	}
 	w := wording.For(n, i)
 	if w == nil {

@@ -1,7 +1,7 @@
 package api
 
 import (
-	"klammer/core/span"
+	"klammer/core/walk"
 )
 
 // Arrival is a port without a cable where a frame comes out.
@@ -42,7 +42,7 @@ type Walk struct {
 }
 
 // WalkOf is a walk as JSON.
-func WalkOf(w *span.Walk) Walk {
+func WalkOf(w *walk.Walk) Walk {
 	j := Walk{Arrivals: Arrivals(w.Arrivals), Drops: []Drop{}, Hops: []Hop{}}
 	for _, d := range w.Drops {
 		j.Drops = append(j.Drops, Drop{d.Port.String(), d.Reason.String(), Wire(d.Wire)})
@@ -58,7 +58,7 @@ func WalkOf(w *span.Walk) Walk {
 }
 
 // Arrivals are where a frame comes out, never null.
-func Arrivals(as []span.Arrival) []Arrival {
+func Arrivals(as []walk.Arrival) []Arrival {
 	out := []Arrival{}
 	for _, a := range as {
 		out = append(out, Arrival{a.Port.String(), Wire(a.Wire)})
@@ -90,7 +90,7 @@ type Step struct {
 }
 
 // JourneyOf is a journey as JSON.
-func JourneyOf(j *span.Journey) Journey {
+func JourneyOf(j *walk.Journey) Journey {
 	out := Journey{Steps: []Step{}, Arrives: j.Arrives, Wire: Wire(j.Wire), Why: j.Why, Slowest: j.Slowest.String(), At: j.At}
 	for _, s := range j.Steps {
 		out.Steps = append(out.Steps, Step{s.Device, s.In, s.Out, Wire(s.WireIn), Wire(s.Wire), int(s.Domain.VID), s.Text, s.Speed.String(), s.Routed})

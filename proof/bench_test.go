@@ -15,6 +15,7 @@ import (
 	"klammer/core/notation"
 	"klammer/core/office"
 	"klammer/core/span"
+	"klammer/core/walk"
 )
 
 // written makes an office of a core, distribution and access tree: devices
@@ -126,7 +127,7 @@ func BenchmarkWalk(b *testing.B) {
 		from := office.PortRef{Device: fmt.Sprintf("s%d", s.devices-1), Port: "3"}
 		b.Run(s.name+"/core", func(b *testing.B) {
 			for b.Loop() {
-				_, err := n.Walk(from, bridge.Untagged)
+				_, err := walk.Broadcast(n, from, bridge.Untagged)
 				require.NoError(b, err)
 			}
 		})

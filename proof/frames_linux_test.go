@@ -22,6 +22,7 @@ import (
 	"klammer/core/notation"
 	"klammer/core/office"
 	"klammer/core/span"
+	"klammer/core/walk"
 )
 
 // TestRealFrames sends real frames through one to three real 802.1Q switches
@@ -297,9 +298,9 @@ func (l *lab) compare(n *span.Net, bridges int, first uint32, text string) int {
 			for _, w := range wires {
 				number := first + uint32(len(keys))
 				k := key{from: name, wire: w.String(), frame: frame(w, byte(b*16+p), number)}
-				walk, err := n.Walk(ref, w)
+				way, err := walk.Broadcast(n, ref, w)
 				require.NoError(l.t, err)
-				for _, a := range walk.Arrivals {
+				for _, a := range way.Arrivals {
 					if a.Port.Port != "l" && a.Port.Port != "r" { // outside ports only
 						k.want = append(k.want, fmt.Sprintf("%s %s -> %s %s", name, w, a.Port, a.Wire))
 						want[k.want[len(k.want)-1]] = true

@@ -16,6 +16,7 @@ import (
 	"klammer/core/notation"
 	"klammer/core/office"
 	"klammer/core/span"
+	"klammer/core/walk"
 )
 
 // TestFlows: every frame from every port comes out where the plain version says.
@@ -23,7 +24,7 @@ func TestFlows(t *testing.T) {
 	rapid.Check(t, func(t *rapid.T) {
 		o := Draw(t, 8)
 		plain := NewPlain(o)
-		for _, f := range span.Compile(o).Flows() {
+		for _, f := range walk.Flows(span.Compile(o)) {
 			got := []string{}
 			for _, a := range f.Arrivals {
 				got = append(got, fmt.Sprintf("%s %d", a.Port, a.Wire))
@@ -210,7 +211,7 @@ func drawTidy(t *rapid.T) *office.Office {
 	draft := office.NewDraft(o)
 	for i, l := range net.Topo.Links {
 		s := office.Shape{Untagged: []office.VID{190}, Tagged: net.Needed(i).VIDs()}.Normal()
-		for _, e := range []span.End{l.A, l.B} {
+		for _, e := range l.Ends() {
 			require.NoError(t, draft.Set(net.Ref(e), &s, ""))
 		}
 	}

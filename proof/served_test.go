@@ -250,7 +250,7 @@ func drawNearlyTidy(t *rapid.T) *office.Office {
 		need := *n.Needed(i)
 		need.Remove(190)
 		s := office.Shape{Untagged: []office.VID{190}, Tagged: need.VIDs()}.Normal()
-		for _, e := range []span.End{l.A, l.B} {
+		for _, e := range l.Ends() {
 			_ = draft.Set(n.Ref(e), &s, "")
 		}
 	}

@@ -13,6 +13,7 @@ import (
 	"klammer/core/office"
 	"klammer/core/rework"
 	"klammer/core/span"
+	"klammer/core/walk"
 )
 
 // Explanation is what ports do in plain words, and where a VLAN goes.
@@ -185,12 +186,12 @@ func (s *Server) walk(c fiber.Ctx) error {
 	if err != nil {
 		return bad("wire", "%s", err)
 	}
-	walk, err := n.Walk(from.Port, w)
+	way, err := walk.Broadcast(n, from.Port, w)
 	if err != nil {
 		return bad("from", "%s", err)
 	}
-	out := WalkView{Walk: api.WalkOf(walk), From: from.Port.String(), Wire: wire}
-	hand, err := n.HandsOut(from.Port, w)
+	out := WalkView{Walk: api.WalkOf(way), From: from.Port.String(), Wire: wire}
+	hand, err := walk.HandsOut(n, from.Port, w)
 	if err != nil {
 		return bad("from", "%s", err)
 	}
@@ -200,12 +201,12 @@ func (s *Server) walk(c fiber.Ctx) error {
 		if err != nil {
 			return bad("to", "%s", err)
 		}
-		var j *span.Journey
+		var j *walk.Journey
 		if to.Gateway || to.Device != "" {
-			j, err = n.JourneyTo(from.Port, w, to.Device)
+			j, err = walk.ToDevice(n, from.Port, w, to.Device)
 			out.To = map[bool]string{true: "the gateway", false: to.Device}[to.Gateway]
 		} else {
-			j, err = n.Journey(from.Port, w, to.Port)
+			j, err = walk.To(n, from.Port, w, to.Port)
 			out.To = to.Port.String()
 		}
 		if err != nil {

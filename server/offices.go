@@ -12,6 +12,7 @@ import (
 	"klammer/core/notation"
 	"klammer/core/office"
 	"klammer/core/span"
+	"klammer/core/walk"
 	"klammer/store"
 )
 
@@ -153,7 +154,7 @@ func (s *Server) compare(c fiber.Ctx) error {
 		return err
 	}
 	b := finding.Check(span.Compile(other))
-	out := Comparison{Title: other.Title, Lines: []string{}, Ports: api.PortChanges(span.Compare(a.Net, b.Net))}
+	out := Comparison{Title: other.Title, Lines: []string{}, Ports: api.PortChanges(walk.Compare(a.Net, b.Net))}
 	text := string(diff.Diff("a", []byte(notation.Print(a.Net.Office)), "b", []byte(notation.Print(other))))
 	if lines := strings.Split(strings.TrimRight(text, "\n"), "\n"); len(lines) > 3 {
 		out.Lines = lines[3:]

@@ -169,7 +169,7 @@ func listed(s *office.Set) (some []int, ranges string) {
 func view(id, revision int64, r *finding.Report) *OfficeView {
 	n := r.Net
 	v := &OfficeView{ID: id, Title: n.Office.Title, Revision: revision, Whole: true, Order: []string{}, Devices: []DeviceView{}, Links: []LinkView{}}
-	for _, i := range n.Outwards() {
+	for _, i := range n.Topo.Outwards(n.Office) {
 		v.Order = append(v.Order, n.Office.Devices[i].Name)
 	}
 	list := r.List()

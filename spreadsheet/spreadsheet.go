@@ -125,7 +125,7 @@ func Office(r *finding.Report) ([]byte, error) {
 		register = append(register, []string{fmt.Sprint(v.VID), v.Name, v.Note, strings.Join(nets, " "), local, strings.Join(at, ", "), strings.Join(out, ", "), n.VLAN(v.VID).State.String()})
 	}
 	w.sheet("Register", register, 2, false)
-	for _, i := range n.Outwards() {
+	for _, i := range n.Topo.Outwards(n.Office) {
 		w.sheet(o.Devices[i].Name, Grid(n, i), 2, true)
 	}
 	cables := [][]string{{"From", "To", "Speed"}}

@@ -13,6 +13,7 @@ import (
 	"klammer/core/notation"
 	"klammer/core/office"
 	"klammer/core/span"
+	"klammer/core/walk"
 )
 
 func bringCmd() *cobra.Command {
@@ -114,7 +115,7 @@ port without a cable, the ports that its frames now come out of, or no longer.`,
 			}
 			out := cmd.OutOrStdout()
 			fmt.Fprintf(out, "%s", diff.Diff(args[0], []byte(notation.Print(a.Office)), args[1], []byte(notation.Print(b.Office))))
-			for _, c := range span.Compare(span.Compile(a.Office), span.Compile(b.Office)) {
+			for _, c := range walk.Compare(span.Compile(a.Office), span.Compile(b.Office)) {
 				if len(c.Gains) > 0 {
 					fmt.Fprintf(out, "%s gains %s\n", c.Port, strings.Join(api.Refs(c.Gains), ", "))
 				}

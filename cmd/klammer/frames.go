@@ -10,6 +10,7 @@ import (
 	"klammer/core/bridge"
 	"klammer/core/office"
 	"klammer/core/span"
+	"klammer/core/walk"
 )
 
 func walkCmd() *cobra.Command {
@@ -35,14 +36,14 @@ passes, each port without a cable where it comes out, each port that drops it.`,
 			if err != nil {
 				return fmt.Errorf("--wire: %w", err)
 			}
-			walk, err := span.Compile(f.Office).Walk(ref, w)
+			way, err := walk.Broadcast(span.Compile(f.Office), ref, w)
 			if err != nil {
 				return err
 			}
 			if asJSON {
-				return printJSON(cmd, api.WalkOf(walk))
+				return printJSON(cmd, api.WalkOf(way))
 			}
-			printWalk(cmd, walk)
+			printWalk(cmd, way)
 			return nil
 		},
 	}
@@ -53,7 +54,7 @@ passes, each port without a cable where it comes out, each port that drops it.`,
 	return cmd
 }
 
-func printWalk(cmd *cobra.Command, w *span.Walk) {
+func printWalk(cmd *cobra.Command, w *walk.Walk) {
 	out := cmd.OutOrStdout()
 	for _, h := range w.Hops {
 		fmt.Fprintf(out, "%s %s: %s\n", h.In, h.Wire, h.Text)
@@ -97,7 +98,7 @@ VID in use, one not in use): where the frame comes out.`,
 			if err != nil {
 				return err
 			}
-			flows := span.Compile(f.Office).Flows()
+			flows := walk.Flows(span.Compile(f.Office))
 			if asJSON {
 				type flowJSON struct {
 					From     string        `json:"from"`

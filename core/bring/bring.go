@@ -149,9 +149,9 @@ func Withdraw(n *span.Net, v office.VID, from office.PortRef) (*Answer, error) {
 		if now.Needed(l).Has(v) || !n.Needed(l).Has(v) && !n.IsParked(v) {
 			continue
 		}
-		for _, e := range []span.End{n.Topo.Links[l].A, n.Topo.Links[l].B} {
+		for _, e := range n.Topo.Links[l].Ends() {
 			s, _ := now.Shape(e.Dev, e.Port)
-			if s.Of(v) == office.Tagged || s.Of(v) == office.Untagged && !n.Aware(otherEnd(&n.Topo.Links[l], e).Dev) {
+			if s.Of(v) == office.Tagged || s.Of(v) == office.Untagged && !n.Aware(n.Topo.Links[l].Opposite(e).Dev) {
 				if err := off(now, e.Dev, e.Port); err != nil {
 					return nil, err
 				}
@@ -173,13 +173,6 @@ func Withdraw(n *span.Net, v office.VID, from office.PortRef) (*Answer, error) {
 		}
 	}
 	return a, nil
-}
-
-func otherEnd(k *span.Link, e span.End) span.End {
-	if e == k.A {
-		return k.B
-	}
-	return k.A
 }
 
 // way is an answer being made.
@@ -235,7 +228,7 @@ func (w *way) carry(n *span.Net, l int, v office.VID) error {
 	if !n.Aware(k.A.Dev) || !n.Aware(k.B.Dev) {
 		as = office.Untagged
 	}
-	for _, e := range []span.End{k.A, k.B} {
+	for _, e := range k.Ends() {
 		if !n.Aware(e.Dev) {
 			continue
 		}

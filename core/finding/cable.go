@@ -4,6 +4,7 @@ import (
 	"fmt"
 	"slices"
 
+	"klammer/core/graph"
 	"klammer/core/office"
 	"klammer/core/span"
 )
@@ -121,7 +122,7 @@ func (c *check) sayLacks(f *Finding, l int) {
 	by := map[string][]office.VID{}
 	for _, v := range f.VLANs {
 		kind := ""
-		for i, e := range []span.End{k.A, k.B} {
+		for i, e := range k.Ends() {
 			if c.n.Aware(e.Dev) && !c.n.Port(e).Has(v) {
 				kind += "ab"[i : i+1]
 			}
@@ -159,7 +160,7 @@ func (c *check) sayLacks(f *Finding, l int) {
 	}
 }
 
-func (c *check) sayOneWay(f *Finding, k *span.Link, fromA bool) {
+func (c *check) sayOneWay(f *Finding, k *graph.Link, fromA bool) {
 	a, b := c.n.Ref(k.A), c.n.Ref(k.B)
 	if !fromA {
 		a, b = b, a
@@ -177,7 +178,7 @@ func (c *check) carryBoth(l int, vs []office.VID) []string {
 		as = office.Untagged
 	}
 	var m []string
-	for _, e := range []span.End{k.A, k.B} {
+	for _, e := range k.Ends() {
 		if !c.n.Aware(e.Dev) {
 			continue
 		}
@@ -197,9 +198,9 @@ func (c *check) carryBoth(l int, vs []office.VID) []string {
 
 // untaggedToo is the statement that gives the end of a cable that has nothing
 // untagged the VLAN that the other end has so.
-func (c *check) untaggedToo(k *span.Link, vs []office.VID) []string {
-	for _, e := range []span.End{k.A, k.B} {
-		far := otherEnd(k, e)
+func (c *check) untaggedToo(k *graph.Link, vs []office.VID) []string {
+	for _, e := range k.Ends() {
+		far := k.Opposite(e)
 		if len(vs) == 1 && c.n.Aware(e.Dev) && c.n.Aware(far.Dev) && c.n.Port(far).Untagged.Has(vs[0]) && c.n.Hears(far.Dev, far.Port, vs[0]) && c.n.Port(e).Untagged.Empty() {
 			return []string{set(c.n.Ref(e), c.n.Carrying(e.Dev, e.Port, office.Untagged, vs[0]))}
 		}
@@ -278,8 +279,8 @@ func (c *check) cableLacks(l int, v office.VID) (cause, bool) {
 	if from, to, _, ok := c.n.Mismatch(l); ok && (v == from || v == to) {
 		return cause{about("untagged-mismatch", a, b), ends}, true
 	}
-	for _, e := range []span.End{k.A, k.B} {
-		into := otherEnd(k, e)
+	for _, e := range k.Ends() {
+		into := k.Opposite(e)
 		if c.dropsTags(e, into) && c.n.Port(e).Tagged.Has(v) {
 			return cause{about("tag-into-unaware", a, b), ends}, true
 		}

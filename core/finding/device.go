@@ -328,7 +328,7 @@ func (c *check) elsewhere(i, p int) [][]string {
 	if len(lines) == 0 || len(c.n.Topo.LinksAt(i, p)) > 0 {
 		return nil
 	}
-	for _, j := range c.n.Outwards() {
+	for _, j := range c.n.Topo.Outwards(c.n.Office) {
 		w := wording.For(c.n, j)
 		if w == nil || j == i {
 			continue

@@ -4,9 +4,9 @@ import (
 	"fmt"
 	"slices"
 
+	"klammer/core/graph"
 	"klammer/core/notation"
 	"klammer/core/office"
-	"klammer/core/span"
 )
 
 // link finds what is wrong with one cable, or one bundle's cables.
@@ -55,7 +55,7 @@ func (c *check) untaggedMismatch(l int) {
 
 // nativeAs is the shape of an end with v as its untagged VLAN. The one before
 // goes on tagged where the other end has it so.
-func (c *check) nativeAs(e, far span.End, v office.VID) office.Shape {
+func (c *check) nativeAs(e, far graph.End, v office.VID) office.Shape {
 	s := c.n.Carrying(e.Dev, e.Port, office.Untagged, v)
 	if s.Rest == office.RestNone {
 		for u := range c.n.Port(e).Untagged.All() {
@@ -83,8 +83,8 @@ func (c *check) nativeAs(e, far span.End, v office.VID) office.Shape {
 //	cable a.1 b.1
 func (c *check) neededDiffers(l int) {
 	k := &c.n.Topo.Links[l]
-	for _, e := range []span.End{k.A, k.B} {
-		far := otherEnd(k, e)
+	for _, e := range k.Ends() {
+		far := k.Opposite(e)
 		s, _ := c.n.Shape(e.Dev, e.Port)
 		t, _ := c.n.Shape(far.Dev, far.Port)
 		if s.Rest != office.RestNeeded || !c.n.Aware(e.Dev) || !c.n.Aware(far.Dev) || s.Off || t.Off {
@@ -125,14 +125,14 @@ func (c *check) neededDiffers(l int) {
 		}
 		// Either both ends take what is needed and no more, or the far end
 		// gets what it lacks.
-		plain := func(x span.End) office.Shape {
+		plain := func(x graph.End) office.Shape {
 			s, _ := c.n.Shape(x.Dev, x.Port)
 			w := *s
 			w.Tagged, w.Rides, w.Rest = nil, nil, office.RestNeeded
 			return w.Normal()
 		}
 		var m []string
-		for _, x := range []span.End{k.A, k.B} {
+		for _, x := range k.Ends() {
 			if was, _ := c.n.Shape(x.Dev, x.Port); !was.Equal(plain(x)) {
 				m = append(m, set(c.n.Ref(x), plain(x)))
 			}
@@ -162,8 +162,8 @@ func (c *check) managed(v office.VID) bool {
 //	cable a.2 u.2
 func (c *check) tagIntoUnaware(l int) {
 	k := &c.n.Topo.Links[l]
-	for _, e := range []span.End{k.A, k.B} {
-		into, p := otherEnd(k, e), c.n.Port(e)
+	for _, e := range k.Ends() {
+		into, p := k.Opposite(e), c.n.Port(e)
 		if !c.dropsTags(e, into) {
 			continue
 		}
@@ -181,17 +181,9 @@ func (c *check) tagIntoUnaware(l int) {
 
 // dropsTags says whether tagged frames leave by an end into a device that drops
 // them.
-func (c *check) dropsTags(e, into span.End) bool {
+func (c *check) dropsTags(e, into graph.End) bool {
 	return c.n.Office.Devices[into.Dev].Forwarding == office.UnawareDrops && c.n.Aware(e.Dev) &&
 		!c.n.Port(e).Off && !c.n.Port(into).Off && !c.n.Port(e).Tagged.Empty()
-}
-
-// otherEnd is the end of a link that is not e.
-func otherEnd(k *span.Link, e span.End) span.End {
-	if e == k.A {
-		return k.B
-	}
-	return k.A
 }
 
 // carriesUnneeded: a cable carries VLANs that nothing beyond it needs: every
@@ -217,7 +209,7 @@ func (c *check) carriesUnneeded(l int) {
 	}
 	k := &c.n.Topo.Links[l]
 	var named office.Set // as all, a VLAN is carried by nobody's choice
-	for _, e := range []span.End{k.A, k.B} {
+	for _, e := range k.Ends() {
 		if s, _ := c.n.Shape(e.Dev, e.Port); c.n.Aware(e.Dev) {
 			for _, v := range s.Untagged {
 				named.Add(v)
@@ -237,7 +229,7 @@ func (c *check) carriesUnneeded(l int) {
 	f := Finding{Code: "carries-unneeded", VLANs: vs, Ports: []office.PortRef{c.n.Ref(k.A), c.n.Ref(k.B)}, ID: about("carries-unneeded", c.n.Ref(k.A), c.n.Ref(k.B))}
 	f.Text = fmt.Sprintf("The cable %s to %s carries %s, which nothing beyond it needs.", portName(c.n.Ref(k.A)), portName(c.n.Ref(k.B)), c.vlanNames(vs))
 	var m []string
-	for _, e := range []span.End{k.A, k.B} {
+	for _, e := range k.Ends() {
 		if !c.n.Aware(e.Dev) {
 			continue
 		}
@@ -251,7 +243,7 @@ func (c *check) carriesUnneeded(l int) {
 }
 
 // without is the shape of a port with some VLANs taken off.
-func (c *check) without(e span.End, gone *office.Set) office.Shape {
+func (c *check) without(e graph.End, gone *office.Set) office.Shape {
 	was, _ := c.n.Shape(e.Dev, e.Port)
 	return was.Without(gone)
 }
@@ -289,7 +281,7 @@ func (c *check) bundleEnds(l int) {
 		}
 		f := Finding{Code: "bundle-mode", Label: "lacp ≠ static", Ports: ports, ID: about("bundle-mode", ra, rb),
 			Text: fmt.Sprintf("%s waits for LACP and %s is static: the bundle does not come up, or only one cable of it does.", portName(lacp), portName(static))}
-		for _, e := range []span.End{k.A, k.B} {
+		for _, e := range k.Ends() {
 			d := c.n.Office.Devices[e.Dev]
 			x := &d.Ports[e.Port]
 			if x.Mode == office.Static {
@@ -303,11 +295,11 @@ func (c *check) bundleEnds(l int) {
 // oneSided says what a one-sided bundle follows from, and how the other end
 // becomes a bundle too: its cables are one fault, and where they go to several
 // devices, that is the fault.
-func (c *check) oneSided(f *Finding, l int, bundle, single span.End) {
+func (c *check) oneSided(f *Finding, l int, bundle, single graph.End) {
 	links := c.n.Topo.LinksAt(bundle.Dev, bundle.Port)
 	var far []int
 	for _, x := range links {
-		e := otherEnd(&c.n.Topo.Links[x], bundle)
+		e := c.n.Topo.Links[x].Opposite(bundle)
 		if e.Dev != single.Dev {
 			f.Cause = about("bundle-crossed", c.n.Ref(bundle))
 			return
@@ -336,4 +328,4 @@ func (c *check) oneSided(f *Finding, l int, bundle, single span.End) {
 
 func quoted(name string) string { return notation.Name(name) }
 
-func (c *check) at(e span.End) *office.Port { return &c.n.Office.Devices[e.Dev].Ports[e.Port] }
+func (c *check) at(e graph.End) *office.Port { return &c.n.Office.Devices[e.Dev].Ports[e.Port] }

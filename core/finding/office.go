@@ -10,6 +10,7 @@ import (
 	"strings"
 
 	"klammer/core/office"
+	"klammer/core/route"
 	"klammer/core/span"
 )
 
@@ -391,15 +392,25 @@ func (c *check) managementCut() {
 		if !p.Operator {
 			continue
 		}
-		at := c.from(&p)
+		at, node := n.PlugAt(&p)
+		routes := route.New(n)
+		var reach *route.Reach
+		if at != nil {
+			reach = routes.From(span.Place{Span: at, Node: node}, true)
+		}
 		for k, d := range n.Office.Devices {
-			if d.Manage == nil || at.managed(k) {
+			if d.Manage == nil {
 				continue
+			}
+			if reach != nil {
+				if _, ok := reach.Way(routes.Goals(k, d.Manage.VID, "", d.Manage.Addr)...); ok {
+					continue
+				}
 			}
 			f := Finding{Code: "management-cut", VLANs: []office.VID{d.Manage.VID}, Ports: []office.PortRef{p.Port}, ID: about("management-cut", d.Name), Devices: []string{d.Name}}
 			f.Text = fmt.Sprintf("From %s at %s there is no way to the management of %s in %s.", p.Name, portName(p.Port), d.Name, n.Name(d.Manage.VID))
 			switch v := n.VLAN(d.Manage.VID); {
-			case at.start == nil:
+			case at == nil:
 				f.Cause = about("plug-unserved", p.Port, p.Name)
 				f.Text = fmt.Sprintf("%s does not get into %s, so there is no way to the management of %s.", p.Name, n.Name(p.Wants), d.Name)
 			case v != nil && v.State == span.Split:
@@ -433,63 +444,6 @@ func (c *check) oneWayIn(v *span.VLAN) string {
 		return ""
 	}
 	return c.faultID(t.faults[0])
-}
-
-// reached is all that a plug hears and is heard by, through routers too.
-type reached struct {
-	n     *span.Net
-	start *span.Span
-	nodes map[span.Node]bool
-}
-
-// from follows a plug's frames, and the answers, as far as they go.
-func (c *check) from(p *office.Plug) *reached {
-	r := &reached{n: c.n, nodes: map[span.Node]bool{}}
-	s, x := c.n.PlugAt(p)
-	if r.start = s; s == nil {
-		return r
-	}
-	type standing struct {
-		spans []*span.Span
-		nodes []span.Node
-	}
-	var routers []standing
-	for i, d := range c.n.Office.Devices {
-		if len(d.Addresses) < 2 {
-			continue
-		}
-		var at standing
-		for _, a := range d.Addresses {
-			ss, ns := c.n.Standing(i, a.VID, a.On)
-			at.spans, at.nodes = append(at.spans, ss...), append(at.nodes, ns...)
-		}
-		routers = append(routers, at)
-	}
-	r.nodes = c.n.Mutual(s, x)
-	for more := true; more; {
-		more = false
-		for _, at := range routers {
-			if !slices.ContainsFunc(at.nodes, func(y span.Node) bool { return r.nodes[y] }) {
-				continue
-			}
-			for k, y := range at.nodes {
-				if !r.nodes[y] {
-					more = true
-					for z := range c.n.Mutual(at.spans[k], y) {
-						r.nodes[z] = true
-					}
-					r.nodes[y] = true
-				}
-			}
-		}
-	}
-	return r
-}
-
-// managed says whether the management of a device is among what is reached.
-func (r *reached) managed(dev int) bool {
-	_, nodes := r.n.Standing(dev, r.n.Office.Devices[dev].Manage.VID, "")
-	return slices.ContainsFunc(nodes, func(y span.Node) bool { return r.nodes[y] })
 }
 
 // managementShared: a VLAN that devices are managed in also has ordinary plugs.

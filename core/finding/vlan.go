@@ -8,6 +8,7 @@ import (
 
 	"klammer/core/notation"
 	"klammer/core/office"
+	"klammer/core/route"
 	"klammer/core/span"
 )
 
@@ -296,10 +297,8 @@ func (c *check) noGateway(v *span.VLAN) {
 	if v.State == span.Unused || x == nil || x.Local {
 		return
 	}
-	for _, d := range c.n.Office.Devices {
-		if slices.ContainsFunc(d.Addresses, func(a office.Address) bool { return a.VID == v.VID }) {
-			return
-		}
+	if route.HasGateway(c.n.Office, v.VID) {
+		return
 	}
 	c.add(Finding{Code: "no-gateway", VLANs: []office.VID{v.VID}, ID: about("no-gateway", v.VID),
 		Text: fmt.Sprintf("%s has no address on any device: nothing in it reaches another subnet. Give it a gateway, or call it local.", c.n.Name(v.VID))})

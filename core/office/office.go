@@ -174,6 +174,17 @@ type Device struct {
 	sealed bool // index and Port.Bundle are complete
 }
 
+// Unaware says whether a device does not look at tags.
+func (d *Device) Unaware() bool {
+	return d.Forwarding == Unaware || d.Forwarding == UnawareDrops
+}
+
+// TalksItself says whether a device is where its VLANs end, whatever is cabled:
+// a host or the like without ports inside it.
+func (d *Device) TalksItself() bool {
+	return (d.Kind == "host" || d.Kind == "other") && !d.Unaware() && !slices.ContainsFunc(d.Ports, func(p Port) bool { return p.Kind == Inner })
+}
+
 // Front is the number of ports on the device's front.
 func (d *Device) Front() int {
 	n := 0

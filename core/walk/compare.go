@@ -1,4 +1,4 @@
-package span
+package walk
 
 import (
 	"maps"
@@ -6,6 +6,7 @@ import (
 
 	"klammer/core/bridge"
 	"klammer/core/office"
+	"klammer/core/span"
 )
 
 // Change is what a port gains and loses between two offices: other ports that
@@ -21,8 +22,8 @@ type Change struct {
 
 // Compare says which ports gain or lose which others from a to b, in the order
 // of their names.
-func Compare(a, b *Net) []Change {
-	was, is := a.reachable(), b.reachable()
+func Compare(a, b *span.Net) []Change {
+	was, is := reachable(a), reachable(b)
 	var ports []office.PortRef
 	for p := range was {
 		ports = append(ports, p)
@@ -66,9 +67,9 @@ func missing(a, b map[office.PortRef]forms) []office.PortRef {
 }
 
 // reachable is, by port, the ports that a frame of its comes out of, and how.
-func (n *Net) reachable() map[office.PortRef]map[office.PortRef]forms {
+func reachable(n *span.Net) map[office.PortRef]map[office.PortRef]forms {
 	r := map[office.PortRef]map[office.PortRef]forms{}
-	for _, f := range n.Flows() {
+	for _, f := range Flows(n) {
 		m := r[f.From]
 		if m == nil {
 			m = map[office.PortRef]forms{}

@@ -1,4 +1,9 @@
-package span
+// Package walk follows frames through an office that is worked out: all that
+// becomes of one ([Broadcast], [Flows]), its way to one port or device, over
+// gateways too ([To], [ToDevice]), whether an address is handed out to it, and
+// what a change of the office makes of all of them ([Compare]). It says each step
+// in words.
+package walk
 
 import (
 	"cmp"
@@ -8,6 +13,7 @@ import (
 
 	"klammer/core/bridge"
 	"klammer/core/office"
+	"klammer/core/span"
 )
 
 // Arrival is a port without a cable where a frame comes out, and what it wears
@@ -48,9 +54,9 @@ type Walk struct {
 	Hops     []Hop     // likewise
 }
 
-// Walk sends one frame to the broadcast address into a port and follows it.
+// Broadcast sends one frame to the broadcast address into a port and follows it.
 // A member of a bundle stands for the bundle.
-func (n *Net) Walk(from office.PortRef, w bridge.Wire) (*Walk, error) {
+func Broadcast(n *span.Net, from office.PortRef, w bridge.Wire) (*Walk, error) {
 	i := n.Topo.DeviceIndex(from.Device)
 	if i < 0 {
 		return nil, fmt.Errorf("no device is named %s", from.Device)
@@ -61,7 +67,7 @@ func (n *Net) Walk(from office.PortRef, w bridge.Wire) (*Walk, error) {
 		return nil, err
 	}
 	walk := &Walk{}
-	n.follow(i, d.Logical(p), w, walk, true)
+	follow(n, i, d.Logical(p), w, walk, true)
 	return walk, nil
 }
 
@@ -71,13 +77,8 @@ type arriving struct {
 	wire      bridge.Wire
 }
 
-func (n *Net) ref(dev, port int) office.PortRef {
-	d := n.Office.Devices[dev]
-	return office.PortRef{Device: d.Name, Port: d.Ports[port].Name}
-}
-
 // follow is the walk; tell adds hops and drops with their sentences.
-func (n *Net) follow(dev, port int, w bridge.Wire, walk *Walk, tell bool) {
+func follow(n *span.Net, dev, port int, w bridge.Wire, walk *Walk, tell bool) {
 	queue := []arriving{{dev, port, w}}
 	seen := make(map[arriving]bool, 2*len(n.Topo.Links))
 	seen[queue[0]] = true
@@ -89,11 +90,11 @@ func (n *Net) follow(dev, port int, w bridge.Wire, walk *Walk, tell bool) {
 		dom, why := t.Ingress(at.port, at.wire)
 		if why != bridge.Passed {
 			if tell {
-				walk.Drops = append(walk.Drops, Drop{n.ref(at.dev, at.port), at.wire, why})
+				walk.Drops = append(walk.Drops, Drop{n.RefAt(at.dev, at.port), at.wire, why})
 			}
 			continue
 		}
-		hop := Hop{Device: t.Device.Name, In: n.ref(at.dev, at.port), Wire: at.wire, Domain: dom}
+		hop := Hop{Device: t.Device.Name, In: n.RefAt(at.dev, at.port), Wire: at.wire, Domain: dom}
 		for p := range t.Ports {
 			if p == at.port {
 				continue
@@ -102,7 +103,7 @@ func (n *Net) follow(dev, port int, w bridge.Wire, walk *Walk, tell bool) {
 			if !ok {
 				continue
 			}
-			exit := Exit{Port: n.ref(at.dev, p), Wire: out}
+			exit := Exit{Port: n.RefAt(at.dev, p), Wire: out}
 			links := n.Topo.LinksAt(at.dev, p)
 			if len(links) == 0 {
 				if a := (arriving{at.dev, p, out}); !came[a] {
@@ -111,11 +112,10 @@ func (n *Net) follow(dev, port int, w bridge.Wire, walk *Walk, tell bool) {
 				}
 			}
 			for _, l := range links {
-				k := &n.Topo.Links[l]
-				for _, to := range n.otherEnds(k, at.dev, p) {
+				for _, to := range n.Topo.Across(l, at.dev, p) {
 					next := arriving{to.Dev, to.Port, out}
 					if tell {
-						exit.To = append(exit.To, n.ref(to.Dev, to.Port))
+						exit.To = append(exit.To, n.RefAt(to.Dev, to.Port))
 					}
 					if !seen[next] {
 						seen[next] = true
@@ -128,7 +128,7 @@ func (n *Net) follow(dev, port int, w bridge.Wire, walk *Walk, tell bool) {
 			}
 		}
 		if tell {
-			hop.Text = n.tellHop(&hop, t)
+			hop.Text = tellHop(n, &hop, t)
 			walk.Hops = append(walk.Hops, hop)
 		}
 	}
@@ -148,22 +148,10 @@ func byName(a, b office.PortRef) int {
 	return cmp.Compare(a.String(), b.String())
 }
 
-// otherEnds is where a link leads from a port.
-func (n *Net) otherEnds(l *Link, dev, port int) []End {
-	var es []End
-	if l.A.Dev == dev && l.A.Port == port {
-		es = append(es, l.B)
-	}
-	if l.B.Dev == dev && l.B.Port == port && l.A != l.B {
-		es = append(es, l.A)
-	}
-	return es
-}
-
 // tellIn says how a frame gets into a device.
-func (n *Net) tellIn(h *Hop, t *bridge.Table) (in string) {
+func tellIn(n *span.Net, h *Hop, t *bridge.Table) (in string) {
 	switch d := t.Device; {
-	case isUnaware(d):
+	case d.Unaware():
 		in = d.Name + " does not look at tags: the frame (" + h.Wire.String() + ") leaves every other port as it came"
 	case h.Domain.Keep:
 		in = d.Name + " keeps the tag " + h.Wire.String() + " and the frame in the group of port " + h.In.Port
@@ -177,8 +165,8 @@ func (n *Net) tellIn(h *Hop, t *bridge.Table) (in string) {
 	return in
 }
 
-func (n *Net) tellHop(h *Hop, t *bridge.Table) string {
-	in := n.tellIn(h, t)
+func tellHop(n *span.Net, h *Hop, t *bridge.Table) string {
+	in := tellIn(n, h, t)
 	switch {
 	case t.Device.Forwarding == office.Routed:
 		return in + "; it ends there, as the ports do not bridge to each other"
@@ -195,14 +183,6 @@ func count(n int, what string) string {
 	return strconv.Itoa(n) + " " + what + "s"
 }
 
-// Name is a VLAN as people say it: "130 imaging", or the number alone.
-func (n *Net) Name(v office.VID) string {
-	if x := n.Office.VLAN(v); x != nil {
-		return strconv.Itoa(int(v)) + " " + x.Name
-	}
-	return strconv.Itoa(int(v))
-}
-
 // Flow is where one frame comes out.
 type Flow struct {
 	From     office.PortRef
@@ -213,7 +193,7 @@ type Flow struct {
 // Flows is the whole truth of an office: for every port without a cable, in
 // the order of their names, and every wire (untagged, priority-tagged, each VID
 // in use, one not in use) where a frame comes out.
-func (n *Net) Flows() []Flow {
+func Flows(n *span.Net) []Flow {
 	wires := []bridge.Wire{bridge.Untagged, bridge.Priority}
 	vids := n.OnWires()
 	for v := range vids.All() {
@@ -233,7 +213,7 @@ func (n *Net) Flows() []Flow {
 	for i, d := range n.Office.Devices {
 		for p := range d.Ports {
 			if d.Ports[p].Bundle == 0 && len(n.Topo.LinksAt(i, p)) == 0 {
-				starts = append(starts, start{i, p, n.ref(i, p)})
+				starts = append(starts, start{i, p, n.RefAt(i, p)})
 			}
 		}
 	}
@@ -242,65 +222,9 @@ func (n *Net) Flows() []Flow {
 	for _, s := range starts {
 		for _, w := range wires {
 			walk := Walk{}
-			n.follow(s.dev, s.port, w, &walk, false)
+			follow(n, s.dev, s.port, w, &walk, false)
 			flows = append(flows, Flow{s.ref, w, walk.Arrivals})
 		}
 	}
 	return flows
-}
-
-// OnWires is every VID that a frame may wear to some effect: registered, on a
-// port, a PVID, or one that a VLAN rides.
-func (n *Net) OnWires() office.Set {
-	s := n.used
-	for _, t := range n.Tables {
-		for _, p := range t.Ports {
-			s.Add(p.PVID)
-			s.AddAll(&p.Untagged)
-			s.AddAll(&p.Tagged)
-			for _, r := range p.Rides {
-				s.Add(r.Wire)
-			}
-		}
-	}
-	s.Remove(0)
-	return s
-}
-
-// Reaches lists the ports of a span as the frames go: those that let its
-// domains in or out, ordered by name.
-func (n *Net) Reaches(s *Span) []office.PortRef {
-	var refs []office.PortRef
-	for _, x := range s.Nodes {
-		h := n.Topo.Hubs[x.Hub]
-		d, t := n.Office.Devices[h.Dev], n.Tables[h.Dev]
-		if x.Label&deadAt != 0 {
-			continue
-		}
-		for p := range d.Ports {
-			if d.Ports[p].Bundle > 0 || n.Topo.HubOf(h.Dev, p) != x.Hub {
-				continue
-			}
-			if _, ok := t.Egress(domainOf(x, d, p), p); ok {
-				refs = append(refs, n.ref(h.Dev, p))
-			}
-		}
-	}
-	slices.SortFunc(refs, func(a, b office.PortRef) int { return cmp.Compare(a.String(), b.String()) })
-	return slices.Compact(refs)
-}
-
-// domainOf is the domain that a node is.
-func domainOf(x Node, d *office.Device, port int) bridge.Domain {
-	switch {
-	case x.Label&untaggedAt != 0:
-		return bridge.Domain{Keep: true, Kept: bridge.Untagged}
-	case x.Label&keptAt != 0:
-		return bridge.Domain{VID: office.VID(x.Label >> 12 & 0xfff), Keep: true, Kept: bridge.Wire(x.Label & 0xfff)}
-	case isUnaware(d):
-		return bridge.Domain{Keep: true, Kept: bridge.Wire(x.Label)}
-	case d.Forwarding == office.Routed:
-		return bridge.Domain{VID: x.Label.VID(), Port: int16(port + 1)}
-	}
-	return bridge.Domain{VID: x.Label.VID()}
 }

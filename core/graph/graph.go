@@ -1,4 +1,8 @@
-package span
+// Package graph is an office as a graph: hubs, where frames meet inside a device;
+// links, the cables between them; and the blocks of the graph, its rings and
+// single cables. It knows nothing of VLANs, and stays the same while only ports
+// are set.
+package graph
 
 import (
 	"cmp"
@@ -31,35 +35,43 @@ func (l *Link) Other(h int) End {
 	return l.A
 }
 
-// Topology is what does not change while only ports are set: hubs, links, and
-// the blocks of the cable graph.
+// Opposite is the end that e is not.
+func (l *Link) Opposite(e End) End {
+	if e == l.A {
+		return l.B
+	}
+	return l.A
+}
+
+// Ends are both.
+func (l *Link) Ends() [2]End { return [2]End{l.A, l.B} }
+
+// Topology is what does not change while only ports are set. It is not changed
+// once made.
 type Topology struct {
 	Hubs   []Hub
 	Links  []Link  // ordered by the names of their ends
 	At     [][]int // links by hub
-	cabled []map[int][]int
+	Blocks []Block
+	Forest Forest
 
-	hubOf  [][]int32 // by device and port
-	dev    map[string]int
-	blocks []block // of the cable graph, for what is needed
-	block  []int   // by link: its block
-	plugs  [][]int // by device: indexes into Office.Plugs
-	forest forest
+	blockOf []int           // by link; -1 for a link of a hub with itself
+	cabled  []map[int][]int // links by device and port
+	hubOf   [][]int32       // by device and port
+	devices map[string]int  // by name
+	plugs   [][]int         // by device: indexes into Office.Plugs
 }
 
-// block is a part of the cable graph that no single device's failure parts: a
-// ring, or one cable. vertices are its hubs.
-type block struct {
-	links    []int
-	vertices []int
-}
+// BlockOf is the block of a link, -1 for a link of a hub with itself, which has
+// none.
+func (t *Topology) BlockOf(link int) int { return t.blockOf[link] }
 
 // HubOf is the hub of a port.
 func (t *Topology) HubOf(dev, port int) int { return int(t.hubOf[dev][port]) }
 
 // DeviceIndex finds a device's index by its name, -1 where there is none.
 func (t *Topology) DeviceIndex(name string) int {
-	if i, ok := t.dev[name]; ok {
+	if i, ok := t.devices[name]; ok {
 		return i
 	}
 	return -1
@@ -68,17 +80,59 @@ func (t *Topology) DeviceIndex(name string) int {
 // LinksAt lists the links in a port, a bundle's as the bundle.
 func (t *Topology) LinksAt(dev, port int) []int { return t.cabled[dev][port] }
 
+// HubsOf lists a device's hubs.
+func (t *Topology) HubsOf(dev int) []int {
+	var hubs []int
+	for port := range t.hubOf[dev] {
+		if h := t.HubOf(dev, port); len(hubs) == 0 || !slices.Contains(hubs, h) {
+			hubs = append(hubs, h)
+		}
+	}
+	return hubs
+}
+
+// Across lists the far ends of a link from a port: two where it joins a bundle
+// with itself by another port.
+func (t *Topology) Across(link, dev, port int) []End {
+	var ends []End
+	l := &t.Links[link]
+	if l.A.Dev == dev && l.A.Port == port {
+		ends = append(ends, l.B)
+	}
+	if l.B.Dev == dev && l.B.Port == port && l.A != l.B {
+		ends = append(ends, l.A)
+	}
+	return ends
+}
+
+// Neighbours lists the ends that a port's cables lead to.
+func (t *Topology) Neighbours(dev, port int) []End {
+	var ends []End
+	for _, l := range t.cabled[dev][port] {
+		ends = append(ends, t.Across(l, dev, port)...)
+	}
+	return ends
+}
+
+// Replugged is the topology with other plugs.
+func (t *Topology) Replugged(o *office.Office) *Topology {
+	u := *t
+	u.plugIn(o)
+	return &u
+}
+
 // PlugsAt lists what is plugged into a device, as indexes into Office.Plugs.
 func (t *Topology) PlugsAt(dev int) []int { return t.plugs[dev] }
 
-func newTopology(o *office.Office) *Topology {
+// New draws the graph of an office.
+func New(o *office.Office) *Topology {
 	t := &Topology{
-		dev:    make(map[string]int, len(o.Devices)),
-		hubOf:  make([][]int32, len(o.Devices)),
-		cabled: make([]map[int][]int, len(o.Devices)),
+		devices: make(map[string]int, len(o.Devices)),
+		hubOf:   make([][]int32, len(o.Devices)),
+		cabled:  make([]map[int][]int, len(o.Devices)),
 	}
 	for i, d := range o.Devices {
-		t.dev[d.Name] = i
+		t.devices[d.Name] = i
 		t.hubOf[i] = make([]int32, len(d.Ports))
 		if d.Forwarding != office.Routed {
 			for p := range d.Ports {
@@ -105,7 +159,7 @@ func newTopology(o *office.Office) *Topology {
 	t.links(o)
 	t.plugIn(o)
 	t.findBlocks()
-	t.forest = t.newForest()
+	t.Forest = t.newForest()
 	return t
 }
 
@@ -113,7 +167,7 @@ func newTopology(o *office.Office) *Topology {
 func (t *Topology) plugIn(o *office.Office) {
 	t.plugs = make([][]int, len(o.Devices))
 	for i, p := range o.Plugs {
-		if d, ok := t.dev[p.Port.Device]; ok {
+		if d, ok := t.devices[p.Port.Device]; ok {
 			t.plugs[d] = append(t.plugs[d], i)
 		}
 	}
@@ -122,7 +176,7 @@ func (t *Topology) plugIn(o *office.Office) {
 func (t *Topology) links(o *office.Office) {
 	at := map[[2]End]int{}
 	end := func(r office.PortRef) End {
-		d := t.dev[r.Device]
+		d := t.devices[r.Device]
 		p := o.Devices[d].Logical(o.Devices[d].Port(r.Port))
 		return End{d, p, t.HubOf(d, p)}
 	}
@@ -164,81 +218,9 @@ func (t *Topology) links(o *office.Office) {
 	}
 }
 
-// findBlocks parts the cable graph into its biconnected blocks (Hopcroft and
-// Tarjan, 1973), without recursion, as offices may be long chains.
-func (t *Topology) findBlocks() {
-	n := len(t.Hubs)
-	t.block = make([]int, len(t.Links))
-	for i := range t.block {
-		t.block[i] = -1
-	}
-	num, low := make([]int, n), make([]int, n)
-	clock := 0
-	type frame struct{ hub, via, next int }
-	var stack []frame
-	var edges []int
-	for root := range n {
-		if num[root] != 0 {
-			continue
-		}
-		clock++
-		num[root], low[root] = clock, clock
-		stack = append(stack[:0], frame{root, -1, 0})
-		for len(stack) > 0 {
-			f := &stack[len(stack)-1]
-			if f.next < len(t.At[f.hub]) {
-				e := t.At[f.hub][f.next]
-				f.next++
-				l := &t.Links[e]
-				if e == f.via || l.A.Hub == l.B.Hub {
-					continue
-				}
-				w := l.Other(f.hub).Hub
-				switch {
-				case num[w] == 0:
-					edges = append(edges, e)
-					clock++
-					num[w], low[w] = clock, clock
-					stack = append(stack, frame{w, e, 0})
-				case num[w] < num[f.hub]:
-					edges = append(edges, e)
-					low[f.hub] = min(low[f.hub], num[w])
-				}
-				continue
-			}
-			done := *f
-			stack = stack[:len(stack)-1]
-			if len(stack) == 0 {
-				break
-			}
-			up := stack[len(stack)-1].hub
-			low[up] = min(low[up], low[done.hub])
-			if low[done.hub] < num[up] {
-				continue
-			}
-			b := block{}
-			for {
-				e := edges[len(edges)-1]
-				edges = edges[:len(edges)-1]
-				b.links = append(b.links, e)
-				t.block[e] = len(t.blocks)
-				if e == done.via {
-					break
-				}
-			}
-			for _, e := range b.links {
-				b.vertices = append(b.vertices, t.Links[e].A.Hub, t.Links[e].B.Hub)
-			}
-			slices.Sort(b.vertices)
-			b.vertices = slices.Compact(b.vertices)
-			t.blocks = append(t.blocks, b)
-		}
-	}
-}
-
-// sameTopology says whether p's topology still holds for o.
-func sameTopology(p, o *office.Office) bool {
-	if len(p.Devices) != len(o.Devices) || !sameSlice(p.Cables, o.Cables) {
+// Same says whether the graph of an office still holds for one after an edit.
+func Same(p, o *office.Office) bool {
+	if len(p.Devices) != len(o.Devices) || !sameList(p.Cables, o.Cables) {
 		return false
 	}
 	for i, d := range o.Devices {
@@ -247,10 +229,6 @@ func sameTopology(p, o *office.Office) bool {
 		}
 	}
 	return true
-}
-
-func sameSlice[T comparable](a, b []T) bool {
-	return len(a) == len(b) && (len(a) == 0 || &a[0] == &b[0] || slices.Equal(a, b))
 }
 
 func sameStructure(a, b *office.Device) bool {
@@ -264,4 +242,9 @@ func sameStructure(a, b *office.Device) bool {
 		}
 	}
 	return true
+}
+
+// sameList is slices.Equal, at once where both are one list.
+func sameList[T comparable](a, b []T) bool {
+	return len(a) == len(b) && (len(a) == 0 || &a[0] == &b[0] || slices.Equal(a, b))
 }

@@ -1,4 +1,4 @@
-package span_test
+package walk_test
 
 import (
 	"fmt"
@@ -10,6 +10,7 @@ import (
 	"klammer/core/bridge"
 	"klammer/core/notation"
 	"klammer/core/span"
+	"klammer/core/walk"
 )
 
 // TestWalk: what becomes of one frame, told hop by hop.
@@ -96,7 +97,7 @@ out g.3 [77]`},
 		t.Run(row.says, func(t *testing.T) {
 			f, err := notation.Read("t", strings.TrimPrefix(row.office, "\n")+"\n")
 			require.NoError(t, err)
-			w, err := span.Compile(f.Office).Walk(ref(row.from), row.wire)
+			w, err := walk.Broadcast(span.Compile(f.Office), ref(row.from), row.wire)
 			require.NoError(t, err)
 			var got []string
 			for _, h := range w.Hops {
@@ -213,7 +214,7 @@ plug d.3 "pc" wants 10 tagged
 		{"a.1", "d.3", bridge.Untagged, "it leaves d.3 untagged, and something else is wanted there"},
 		{"a.1", "d.1", 77, "a.1 drops it on arrival: the port is not a member"},
 	} {
-		j, err := n.Journey(ref(row.from), row.wire, ref(row.to))
+		j, err := walk.To(n, ref(row.from), row.wire, ref(row.to))
 		require.NoError(t, err)
 		var got []string
 		for _, s := range j.Steps {
@@ -226,17 +227,17 @@ plug d.3 "pc" wants 10 tagged
 		require.Contains(t, text, row.want, "%s to %s", row.from, row.to)
 	}
 	// inside one VLAN the last step agrees with the walk
-	w, err := n.Walk(ref("a.1"), bridge.Untagged)
+	w, err := walk.Broadcast(n, ref("a.1"), bridge.Untagged)
 	require.NoError(t, err)
 	for _, x := range w.Arrivals {
 		if x.Port == ref("d.3") { // where a plug wants another form
 			continue
 		}
-		j, err := n.Journey(ref("a.1"), bridge.Untagged, x.Port)
+		j, err := walk.To(n, ref("a.1"), bridge.Untagged, x.Port)
 		require.NoError(t, err)
 		require.True(t, j.Arrives)
 		require.Equal(t, x.Wire, j.Wire)
 	}
-	_, err = n.Journey(ref("a.1"), bridge.Untagged, ref("a.9"))
+	_, err = walk.To(n, ref("a.1"), bridge.Untagged, ref("a.9"))
 	require.ErrorContains(t, err, "9")
 }

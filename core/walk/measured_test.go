@@ -1,4 +1,4 @@
-package span_test
+package walk_test
 
 import (
 	"encoding/json"
@@ -12,6 +12,7 @@ import (
 	"klammer/core/bridge"
 	"klammer/core/office"
 	"klammer/core/span"
+	"klammer/core/walk"
 )
 
 // TestMeasuredFrames sends the frames that a real kernel bridge forwarded (see
@@ -72,7 +73,7 @@ func TestMeasuredFrames(t *testing.T) {
 			if f.Tag != nil {
 				w = bridge.Wire(*f.Tag)
 			}
-			walk, err := n.Walk(ref(f.In), w)
+			way, err := walk.Broadcast(n, ref(f.In), w)
 			require.NoError(t, err)
 			want := []string{}
 			for _, a := range f.Out {
@@ -83,7 +84,7 @@ func TestMeasuredFrames(t *testing.T) {
 				want = append(want, fmt.Sprint(a.Port, " ", x))
 			}
 			got := []string{}
-			for _, a := range walk.Arrivals {
+			for _, a := range way.Arrivals {
 				got = append(got, fmt.Sprint(a.Port, " ", a.Wire))
 			}
 			sort.Strings(want)

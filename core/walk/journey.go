@@ -1,11 +1,14 @@
-package span
+package walk
 
 import (
 	"fmt"
 	"slices"
 
 	"klammer/core/bridge"
+	"klammer/core/graph"
 	"klammer/core/office"
+	"klammer/core/route"
+	"klammer/core/span"
 )
 
 // Step is one device on a journey: where the frame came in and left, and what
@@ -30,12 +33,12 @@ type Journey struct {
 	At      string // the cable that is the slowest: "rack.19 ward-east.8"
 }
 
-// Journey follows a frame from a port to the port at: inside one VLAN by the
+// To follows a frame from a port to the port at: inside one VLAN by the
 // shortest way; from one subnet into another up to the gateway, which routes
 // it, and down again. What a gateway's rules let pass between its zones is not
 // known here.
-func (n *Net) Journey(from office.PortRef, w bridge.Wire, at office.PortRef) (*Journey, error) {
-	var ends [2]End
+func To(n *span.Net, from office.PortRef, w bridge.Wire, at office.PortRef) (*Journey, error) {
+	var ends [2]graph.End
 	for i, r := range []office.PortRef{from, at} {
 		dev := n.Topo.DeviceIndex(r.Device)
 		if dev < 0 {
@@ -50,11 +53,11 @@ func (n *Net) Journey(from office.PortRef, w bridge.Wire, at office.PortRef) (*J
 	j := &Journey{}
 	first := arriving{ends[0].Dev, ends[0].Port, w}
 	if _, why := n.Tables[first.dev].Ingress(first.port, w); why != bridge.Passed {
-		j.Why = fmt.Sprintf("%s drops it on arrival: %s.", n.ref(first.dev, first.port), why)
+		j.Why = fmt.Sprintf("%s drops it on arrival: %s.", n.RefAt(first.dev, first.port), why)
 		return j, nil
 	}
-	up := n.spread(first)
-	aim := n.aimAt(ends[1])
+	up := spreadIn(n, first)
+	aim := aimAt(n, ends[1])
 	if end := up.out(ends[1], aim); end != nil {
 		j.add(n, up, end)
 		j.Arrives, j.Wire = true, end.wire
@@ -62,16 +65,73 @@ func (n *Net) Journey(from office.PortRef, w bridge.Wire, at office.PortRef) (*J
 	}
 	start := up.stops[0]
 	if v := start.dom.VID; v == aim.vid && !start.dom.Keep || aim.vid == 0 {
-		j.Why = fmt.Sprintf("%s.", n.stopped(start, ends[1]))
+		j.Why = fmt.Sprintf("%s.", stopped(n, start, ends[1]))
 		if aim.vid == 0 && up.passes(ends[1].Dev) { // it is in the device, and not in this port
-			j.Why = fmt.Sprintf("It does not pass %s: %s.", at, n.shut(start, ends[1]))
+			j.Why = fmt.Sprintf("It does not pass %s: %s.", at, shut(n, start, ends[1]))
 		}
 		return j, nil
 	}
-	// Between subnets: a gateway with addresses in the VLAN that the frame is
-	// in and in the one of the other port.
+	// Between subnets: over devices that have an address in the one and in the other.
+	if way, ok := route.New(n).From(placeOf(n, start), false).Way(aim.place(n, ends[1])...); ok {
+		if last := j.cross(n, up, way); last != nil {
+			if end := last.out(ends[1], aim); end != nil {
+				j.add(n, last, end)
+				j.Arrives, j.Wire = true, end.wire
+				return j.slow(n), nil
+			}
+		}
+		j.Steps = nil
+	}
+	j.Why = whyNotRouted(n, up, aim, ends)
+	return j, nil
+}
+
+// placeOf is where a frame inside a device is.
+func placeOf(n *span.Net, at *stop) span.Place {
+	hub := n.Topo.HubOf(at.dev, max(at.in, 0))
+	x := span.Node{Hub: hub, Label: span.LabelOf(hub, at.dom)}
+	return span.Place{Span: n.SpanOf(x), Node: x}
+}
+
+// place is where one is to get to, to be heard at a port.
+func (a aim) place(n *span.Net, e graph.End) []route.Goal {
+	hub := n.Topo.HubOf(e.Dev, e.Port)
+	x := span.Node{Hub: hub, Label: span.Label(a.vid)}
+	if !n.Aware(e.Dev) && a.wire == bridge.Untagged {
+		x.Label = span.LabelOf(hub, bridge.Domain{Keep: true, Kept: bridge.Untagged})
+	}
+	if s := n.SpanOf(x); s != nil {
+		return []route.Goal{{Place: span.Place{Span: s, Node: x}}}
+	}
+	return nil
+}
+
+// cross goes over devices that route, one after the other, and gives what the
+// last of them sends; nil where a frame does not get to one.
+func (j *Journey) cross(n *span.Net, up *spread, way []route.Crossing) *spread {
+	for _, c := range way {
+		at := up.answering(c.Dev, c.In)
+		if at == nil {
+			return nil
+		}
+		j.add(n, up, at)
+		g := &j.Steps[len(j.Steps)-1]
+		g.Routed = true
+		g.Text = fmt.Sprintf("%s takes it at its address %s and routes it from %s to %s", g.Device, c.In.Prefix.Addr(), n.Name(c.In.VID), n.Name(c.Out.VID))
+		if c.In.Zone != "" && c.Out.Zone != "" && c.In.Zone != c.Out.Zone {
+			g.Text += fmt.Sprintf(", where its rules let zone %s talk to zone %s", c.In.Zone, c.Out.Zone)
+		}
+		up = spreadFrom(n, c.Dev, c.Out)
+	}
+	return up
+}
+
+// whyNotRouted says what stops a frame on the way through the gateways between
+// its VLAN and the one that it is to get to.
+func whyNotRouted(n *span.Net, up *spread, aim aim, ends [2]graph.End) string {
+	start, at := up.stops[0], n.RefAt(ends[1].Dev, ends[1].Port)
 	here, there := n.Name(start.dom.VID), n.Name(aim.vid)
-	var lost string
+	why := ""
 	gateways := 0
 	for i, d := range n.Office.Devices {
 		for _, a := range d.Addresses {
@@ -80,37 +140,21 @@ func (n *Net) Journey(from office.PortRef, w bridge.Wire, at office.PortRef) (*J
 					continue
 				}
 				gateways++
-				stop := up.answering(i, a)
-				if stop == nil {
-					if lost == "" {
-						lost = fmt.Sprintf("It does not reach %s, which routes from %s to %s: %s.", d.Name, here, there, n.stoppedBefore(start, i, a))
+				if up.answering(i, a) == nil {
+					if why == "" {
+						why = fmt.Sprintf("It does not reach %s, which routes from %s to %s: %s.", d.Name, here, there, stoppedBefore(n, start, i, a))
 					}
 					continue
 				}
-				down := n.spreadFrom(i, b)
-				end := down.out(ends[1], aim)
-				if end == nil {
-					lost = fmt.Sprintf("%s routes it into %s, and from there it does not get to %s: %s.", d.Name, there, at, n.stopped(down.stops[0], ends[1]))
-					continue
-				}
-				j.add(n, up, stop)
-				g := &j.Steps[len(j.Steps)-1]
-				g.Routed = true
-				g.Text = fmt.Sprintf("%s takes it at its address %s and routes it from %s to %s", g.Device, a.Prefix.Addr(), here, there)
-				if a.Zone != "" && b.Zone != "" && a.Zone != b.Zone {
-					g.Text += fmt.Sprintf(", where its rules let zone %s talk to zone %s", a.Zone, b.Zone)
-				}
-				j.add(n, down, end)
-				j.Arrives, j.Wire = true, end.wire
-				return j.slow(n), nil
+				down := spreadFrom(n, i, b)
+				why = fmt.Sprintf("%s routes it into %s, and from there it does not get to %s: %s.", d.Name, there, at, stopped(n, down.stops[0], ends[1]))
 			}
 		}
 	}
-	j.Why = lost
 	if gateways == 0 {
-		j.Why = fmt.Sprintf("%s is in %s and %s in %s, and no device has an address in both, so nothing routes from the one to the other.", n.ref(first.dev, first.port), here, at, there)
+		return fmt.Sprintf("%s is in %s and %s in %s, and no device has an address in both, so nothing routes from the one to the other.", n.RefAt(ends[0].Dev, ends[0].Port), here, at, there)
 	}
-	return j, nil
+	return why
 }
 
 // aim is what one talks to at a port: its own VLAN, in the form in which it is
@@ -121,7 +165,7 @@ type aim struct {
 	only bool // in no other form: a plug wants it so
 }
 
-func (n *Net) aimAt(e End) aim {
+func aimAt(n *span.Net, e graph.End) aim {
 	d, t := n.Office.Devices[e.Dev], n.Tables[e.Dev].Ports[e.Port]
 	for _, k := range n.Topo.PlugsAt(e.Dev) {
 		if p := &n.Office.Plugs[k]; d.Logical(d.Port(p.Port.Port)) == e.Port {
@@ -131,7 +175,7 @@ func (n *Net) aimAt(e End) aim {
 			return aim{p.Wants, bridge.Untagged, true}
 		}
 	}
-	if len(n.Topo.LinksAt(e.Dev, e.Port)) > 0 && !talksItself(d) {
+	if len(n.Topo.LinksAt(e.Dev, e.Port)) > 0 && !d.TalksItself() {
 		return aim{}
 	}
 	for v := range t.Untagged.All() {
@@ -146,22 +190,22 @@ func (n *Net) aimAt(e End) aim {
 
 // stopped says what stops a frame, first of all, on the shortest way from where
 // it is inside a device to a port.
-func (n *Net) stopped(from *stop, to End) string {
-	return n.stoppedOn(from, n.Topo.HubOf(to.Dev, to.Port), func(dom bridge.Domain) string { return n.shut(&stop{dev: to.Dev, dom: dom}, to) })
+func stopped(n *span.Net, from *stop, to graph.End) string {
+	return stoppedOn(n, from, n.Topo.HubOf(to.Dev, to.Port), func(dom bridge.Domain) string { return shut(n, &stop{dev: to.Dev, dom: dom}, to) })
 }
 
 // stoppedBefore is [Net.stopped] for an address of a device.
-func (n *Net) stoppedBefore(from *stop, dev int, a office.Address) string {
-	hubs := n.addressHubs(dev, a.VID, a.On)
+func stoppedBefore(n *span.Net, from *stop, dev int, a office.Address) string {
+	hubs := n.AddressHubs(dev, a.VID, a.On)
 	if len(hubs) == 0 {
 		return "it has no ports"
 	}
-	return n.stoppedOn(from, hubs[0], func(bridge.Domain) string {
+	return stoppedOn(n, from, hubs[0], func(bridge.Domain) string {
 		return fmt.Sprintf("what comes in there does not get to its address in %s", n.Name(a.VID))
 	})
 }
 
-func (n *Net) stoppedOn(from *stop, goal int, there func(bridge.Domain) string) string {
+func stoppedOn(n *span.Net, from *stop, goal int, there func(bridge.Domain) string) string {
 	at := n.Topo.HubOf(from.dev, max(from.in, 0))
 	if from.in < 0 && from.dom.Port > 0 {
 		at = n.Topo.HubOf(from.dev, int(from.dom.Port)-1)
@@ -179,14 +223,14 @@ func (n *Net) stoppedOn(from *stop, goal int, there func(bridge.Domain) string) 
 		}
 		w, ok := n.Tables[near.Dev].Egress(dom, near.Port)
 		if !ok {
-			return fmt.Sprintf("%s does not let %s out towards %s", n.ref(near.Dev, near.Port), n.Name(v), n.ref(far.Dev, far.Port))
+			return fmt.Sprintf("%s does not let %s out towards %s", n.RefAt(near.Dev, near.Port), n.Name(v), n.RefAt(far.Dev, far.Port))
 		}
 		in, why := n.Tables[far.Dev].Ingress(far.Port, w)
 		if why != bridge.Passed {
-			return fmt.Sprintf("%s drops it, as %s", n.ref(far.Dev, far.Port), why)
+			return fmt.Sprintf("%s drops it, as %s", n.RefAt(far.Dev, far.Port), why)
 		}
 		if !in.Keep && in.VID != v && v != 0 {
-			return fmt.Sprintf("at %s it joins %s", n.ref(far.Dev, far.Port), n.Name(in.VID))
+			return fmt.Sprintf("at %s it joins %s", n.RefAt(far.Dev, far.Port), n.Name(in.VID))
 		}
 		dom, at = in, far.Hub
 	}
@@ -194,8 +238,8 @@ func (n *Net) stoppedOn(from *stop, goal int, there func(bridge.Domain) string) 
 }
 
 // shut says why a frame in a device does not leave by a port.
-func (n *Net) shut(at *stop, e End) string {
-	r, t := n.ref(e.Dev, e.Port), n.Tables[e.Dev].Ports[e.Port]
+func shut(n *span.Net, at *stop, e graph.End) string {
+	r, t := n.RefAt(e.Dev, e.Port), n.Tables[e.Dev].Ports[e.Port]
 	w, ok := n.Tables[e.Dev].Egress(at.dom, e.Port)
 	switch {
 	case t.Off:
@@ -219,12 +263,12 @@ type stop struct {
 }
 
 type spread struct {
-	n     *Net
+	n     *span.Net
 	stops []*stop
 }
 
-// spread goes breadth first through the devices that a frame gets into.
-func (n *Net) spread(a arriving) *spread {
+// spreadIn goes breadth first through the devices that a frame gets into.
+func spreadIn(n *span.Net, a arriving) *spread {
 	s := &spread{n: n}
 	seen := map[arriving]bool{a: true}
 	if dom, why := n.Tables[a.dev].Ingress(a.port, a.wire); why == bridge.Passed {
@@ -235,10 +279,10 @@ func (n *Net) spread(a arriving) *spread {
 }
 
 // spreadFrom is a frame that a device sends from one of its addresses.
-func (n *Net) spreadFrom(dev int, a office.Address) *spread {
+func spreadFrom(n *span.Net, dev int, a office.Address) *spread {
 	s := &spread{n: n}
 	dom := bridge.Domain{VID: a.VID}
-	for _, h := range n.addressHubs(dev, a.VID, a.On) {
+	for _, h := range n.AddressHubs(dev, a.VID, a.On) {
 		if p := n.Topo.Hubs[h].Port; p >= 0 {
 			dom.Port = int16(p + 1)
 		}
@@ -262,7 +306,7 @@ func (s *spread) grow(seen map[arriving]bool) {
 				continue
 			}
 			for _, l := range n.Topo.LinksAt(at.dev, p) {
-				for _, to := range n.otherEnds(&n.Topo.Links[l], at.dev, p) {
+				for _, to := range n.Topo.Across(l, at.dev, p) {
 					next := arriving{to.Dev, to.Port, w}
 					dom, why := n.Tables[to.Dev].Ingress(to.Port, w)
 					if seen[next] {
@@ -282,7 +326,7 @@ func (s *spread) grow(seen map[arriving]bool) {
 // out is the nearest stop from which the frame leaves by a port, as it is
 // wanted there, or at which it comes in by it: the far end of a cable is reached
 // as well. It is nil for none.
-func (s *spread) out(e End, a aim) *stop {
+func (s *spread) out(e graph.End, a aim) *stop {
 	for _, at := range s.stops {
 		if at.dev != e.Dev {
 			continue
@@ -311,7 +355,7 @@ func (s *spread) passes(dev int) bool {
 // answering is the stop at which an address of a device takes the frame.
 func (s *spread) answering(dev int, a office.Address) *stop {
 	for _, at := range s.stops {
-		if at.dev == dev && s.n.answers(at, a) {
+		if at.dev == dev && answers(s.n, at, a) {
 			return at
 		}
 	}
@@ -319,17 +363,17 @@ func (s *spread) answering(dev int, a office.Address) *stop {
 }
 
 // answers says whether a device's address is in the domain of a stop.
-func (n *Net) answers(at *stop, a office.Address) bool {
-	if d := n.Office.Devices[at.dev]; isUnaware(d) {
+func answers(n *span.Net, at *stop, a office.Address) bool {
+	if d := n.Office.Devices[at.dev]; d.Unaware() {
 		return at.dom.Kept == bridge.Untagged || at.dom.Kept == bridge.Wire(a.VID)
 	}
-	if a.VID != at.dom.VID || at.dom.Keep || !n.lets(at.dev, a.VID) {
+	if a.VID != at.dom.VID || at.dom.Keep || !n.Lets(at.dev, a.VID) {
 		return false
 	}
 	if at.dom.Port == 0 {
 		return true
 	}
-	for _, h := range n.addressHubs(at.dev, a.VID, a.On) {
+	for _, h := range n.AddressHubs(at.dev, a.VID, a.On) {
 		if n.Topo.Hubs[h].Port == int(at.dom.Port)-1 {
 			return true
 		}
@@ -338,7 +382,7 @@ func (n *Net) answers(at *stop, a office.Address) bool {
 }
 
 // add puts the way to a stop behind what the journey has.
-func (j *Journey) add(n *Net, s *spread, end *stop) {
+func (j *Journey) add(n *span.Net, s *spread, end *stop) {
 	var way []*stop
 	for at := end; at != nil; at = at.via {
 		way = append(way, at)
@@ -350,7 +394,7 @@ func (j *Journey) add(n *Net, s *spread, end *stop) {
 		out, wire := at.out, at.wire
 		if i > 0 {
 			out, wire = way[i-1].viaPort, way[i-1].viaWire
-			x.Speed = n.slower(at.dev, out)
+			x.Speed = slower(n, at.dev, out)
 		}
 		if out >= 0 {
 			x.Out, x.Wire = d.Ports[out].Name, wire
@@ -364,8 +408,8 @@ func (j *Journey) add(n *Net, s *spread, end *stop) {
 			continue
 		}
 		x.In = d.Ports[at.in].Name
-		h := Hop{Device: d.Name, In: n.ref(at.dev, at.in), Wire: at.wireIn, Domain: at.dom}
-		x.Text = n.tellIn(&h, n.Tables[at.dev])
+		h := Hop{Device: d.Name, In: n.RefAt(at.dev, at.in), Wire: at.wireIn, Domain: at.dom}
+		x.Text = tellIn(n, &h, n.Tables[at.dev])
 		if x.Out != "" {
 			x.Text += fmt.Sprintf(" and leaves by port %s %s", x.Out, wears(wire))
 		}
@@ -382,20 +426,20 @@ func wears(w bridge.Wire) string {
 
 // slower is the speed of a port's cable: that of its slower end, 0 where one
 // is not known. Where a bundle's cables end in several places, the first counts.
-func (n *Net) slower(dev, port int) office.Speed {
+func slower(n *span.Net, dev, port int) office.Speed {
 	links := n.Topo.LinksAt(dev, port)
 	if len(links) == 0 {
 		return 0
 	}
-	a := n.speed(dev, port)
-	for _, to := range n.otherEnds(&n.Topo.Links[links[0]], dev, port) {
-		a = min(a, n.speed(to.Dev, to.Port))
+	a := speed(n, dev, port)
+	for _, to := range n.Topo.Across(links[0], dev, port) {
+		a = min(a, speed(n, to.Dev, to.Port))
 	}
 	return a
 }
 
 // speed is a port's, or that of one member of a bundle: one flow takes one.
-func (n *Net) speed(dev, port int) office.Speed {
+func speed(n *span.Net, dev, port int) office.Speed {
 	d := n.Office.Devices[dev]
 	if ms := d.Ports[port].Members; len(ms) > 0 {
 		return d.Ports[ms[0]].Speed
@@ -404,7 +448,7 @@ func (n *Net) speed(dev, port int) office.Speed {
 }
 
 // slow finds the cable that holds the others up; none where all are alike.
-func (j *Journey) slow(n *Net) *Journey {
+func (j *Journey) slow(n *span.Net) *Journey {
 	fastest := office.Speed(0)
 	for i, s := range j.Steps {
 		if i+1 == len(j.Steps) || s.Speed == 0 {

@@ -4,14 +4,31 @@ import (
 	"slices"
 
 	"klammer/core/bridge"
+	"klammer/core/graph"
 	"klammer/core/office"
 )
+
+// delta is what an update touched, for those who work on from a Net.
+type delta struct {
+	devices []int
+	links   []int
+}
+
+// Update works out o, an office that shares with n's all that an edit left.
+// Edits of cables, of the register and of the ports that a device has are
+// worked out from nothing.
+func (n *Net) Update(o *office.Office) *Net {
+	if !graph.Same(n.Office, o) || !slices.Equal(n.Office.VLANs, o.VLANs) {
+		return Compile(o)
+	}
+	return n.step(o)
+}
 
 // step works out o from n where cables, fronts and register are the same: what
 // is set on ports, addresses, plugs, uses and plans may differ.
 func (n *Net) step(o *office.Office) *Net {
 	m := *n
-	m.Office, m.fresh, m.dirty = o, false, office.Set{}
+	m.Office, m.dirty = o, office.Set{}
 	m.before = &delta{}
 	touched := m.touched(n)
 	for i, d := range o.Devices {
@@ -32,7 +49,7 @@ func (n *Net) step(o *office.Office) *Net {
 	m.at.solid, m.at.bare = slices.Clone(n.at.solid), slices.Clone(n.at.bare)
 	var moved office.Set
 	for _, i := range changed {
-		for _, h := range n.Topo.hubsOf(i) {
+		for _, h := range n.Topo.HubsOf(i) {
 			m.at.solid[h], m.at.bare[h] = &office.Set{}, &office.Set{}
 		}
 		m.placesOf(i)
@@ -49,7 +66,7 @@ func (n *Net) step(o *office.Office) *Net {
 		changed = slices.Compact(changed)
 	}
 	for _, i := range changed {
-		for _, h := range n.Topo.hubsOf(i) {
+		for _, h := range n.Topo.HubsOf(i) {
 			m.placeAt(h)
 			d := m.place[h].Xor(n.place[h])
 			moved.AddAll(&d)
@@ -63,14 +80,14 @@ func (n *Net) step(o *office.Office) *Net {
 			}
 		}
 		m.needed = slices.Clone(n.needed)
-		n.Topo.needs(m.place, m.needed, words)
+		needs(n.Topo, m.place, m.needed, words)
 		for b := range m.needed {
 			if !slices.ContainsFunc(words, func(w int) bool { return m.needed[b][w] != n.needed[b][w] }) {
 				continue
 			}
-			for _, l := range n.Topo.blocks[b].links {
+			for _, l := range n.Topo.Blocks[b].Links {
 				m.before.links = append(m.before.links, l)
-				for _, e := range []End{n.Topo.Links[l].A, n.Topo.Links[l].B} {
+				for _, e := range n.Topo.Links[l].Ends() {
 					if m.shapes[e.Dev][e.Port].Rest == office.RestNeeded {
 						changed = append(changed, e.Dev)
 					}
@@ -122,12 +139,10 @@ func (m *Net) touched(n *Net) func(dev int) bool {
 // those want as new.
 func (m *Net) plugsMoved(n *Net) map[int]bool {
 	was, is := n.Office.Plugs, m.Office.Plugs
-	if sameSlice(was, is) {
+	if slices.Equal(was, is) {
 		return nil
 	}
-	t := *n.Topo
-	t.plugIn(m.Office)
-	m.Topo = &t
+	m.Topo = n.Topo.Replugged(m.Office)
 	moved := map[int]bool{}
 	for _, side := range []struct{ a, b []office.Plug }{{was, is}, {is, was}} {
 		have := make(map[office.Plug]bool, len(side.b))
@@ -142,17 +157,6 @@ func (m *Net) plugsMoved(n *Net) map[int]bool {
 		}
 	}
 	return moved
-}
-
-// hubsOf lists a device's hubs.
-func (t *Topology) hubsOf(dev int) []int {
-	var hs []int
-	for p := range t.hubOf[dev] {
-		if h := t.HubOf(dev, p); len(hs) == 0 || !slices.Contains(hs, h) {
-			hs = append(hs, h)
-		}
-	}
-	return hs
 }
 
 func (m *Net) tables(n *Net, changed []int) {
@@ -175,8 +179,8 @@ func (m *Net) tables(n *Net, changed []int) {
 				a, b := was.Members(), c.Members()
 				m.dirty.AddAll(&a)
 				m.dirty.AddAll(&b)
-				if isUnaware(m.Office.Devices[i]) { // it has no members, and plugs all the same
-					for _, k := range m.Topo.plugs[i] {
+				if m.Office.Devices[i].Unaware() { // it has no members, and plugs all the same
+					for _, k := range m.Topo.PlugsAt(i) {
 						m.dirty.Add(m.Office.Plugs[k].Wants)
 					}
 				}
@@ -213,7 +217,7 @@ func (m *Net) hubs(n *Net, changed []int) {
 		}
 	}
 	for _, i := range changed {
-		for _, h := range m.Topo.hubsOf(i) {
+		for _, h := range m.Topo.HubsOf(i) {
 			m.term[h], m.wants[h], m.addr[h], m.present[h] = &office.Set{}, &office.Set{}, &office.Set{}, &office.Set{}
 			m.own[h], m.dead[h] = &office.Set{}, &office.Set{}
 		}
@@ -238,7 +242,7 @@ func (m *Net) hubs(n *Net, changed []int) {
 		note(m.dead, n.dead, h)
 	}
 	for _, i := range changed {
-		for _, h := range m.Topo.hubsOf(i) {
+		for _, h := range m.Topo.HubsOf(i) {
 			each(h)
 		}
 	}
@@ -268,28 +272,16 @@ func (n *Net) uses(v office.VID) bool {
 	return slices.ContainsFunc(n.kept, func(a linkArc) bool { return a.To.VID() == v })
 }
 
-// tagsOf is the VLANs that plugs in an unaware device want tagged, whatever its
-// neighbours send.
-func (m *Net) tagsOf(dev int) (s office.Set) {
-	d := m.Office.Devices[dev]
-	for _, k := range m.Topo.plugs[dev] {
-		if p := &m.Office.Plugs[k]; p.Tagged && !m.Tables[dev].Ports[d.Logical(d.Port(p.Port.Port))].Off {
-			s.Add(p.Wants)
-		}
-	}
-	return s
-}
-
 func (m *Net) links(n *Net, changed []int) {
 	m.carry = slices.Clone(n.carry)
 	crossed := false
 	redo := map[int]bool{}
-	port := func(x *Net, e End) *bridge.Port { return x.Tables[e.Dev].Ports[e.Port] }
+	port := func(x *Net, e graph.End) *bridge.Port { return x.Tables[e.Dev].Ports[e.Port] }
 	look := func(h int) {
 		for _, l := range m.Topo.At[h] {
 			k := &m.Topo.Links[l]
 			stale := port(m, k.A) != port(n, k.A) || port(m, k.B) != port(n, k.B)
-			for _, e := range []End{k.A, k.B} {
+			for _, e := range k.Ends() {
 				stale = stale || m.Office.Devices[e.Dev].Forwarding == office.Unaware && *m.present[e.Hub] != *n.present[e.Hub]
 			}
 			if stale {
@@ -298,7 +290,7 @@ func (m *Net) links(n *Net, changed []int) {
 		}
 	}
 	for _, i := range changed {
-		for _, h := range m.Topo.hubsOf(i) {
+		for _, h := range m.Topo.HubsOf(i) {
 			look(h)
 		}
 	}
@@ -341,4 +333,14 @@ func (m *Net) links(n *Net, changed []int) {
 			}
 		}
 	}
+}
+
+// Delta says what is new against the Net that this one was updated from:
+// devices whose ports forward otherwise, links that carry otherwise or are
+// needed otherwise, VLANs whose spans are new. fresh means everything.
+func (n *Net) Delta() (devices, links []int, vlans office.Set, fresh bool) {
+	if n.before == nil {
+		return nil, nil, n.used, true
+	}
+	return n.before.devices, n.before.links, n.dirty, false
 }

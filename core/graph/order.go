@@ -1,4 +1,4 @@
-package span
+package graph
 
 import (
 	"cmp"
@@ -10,15 +10,13 @@ import (
 // Outwards is the devices from the gateway outwards, as indexes: first those
 // with addresses, then what is cabled to them, in the order of the ports there,
 // and so on; what hangs on nothing comes last.
-func (n *Net) Outwards() []int {
-	devs := n.Office.Devices
+func (t *Topology) Outwards(o *office.Office) []int {
+	devs := o.Devices
 	next := make([][]int, len(devs)) // neighbours, by the place of the port
 	for i, d := range devs {
 		for p := range d.Ports {
-			for _, l := range n.Topo.LinksAt(i, p) {
-				for _, e := range n.otherEnds(&n.Topo.Links[l], i, p) {
-					next[i] = append(next[i], e.Dev)
-				}
+			for _, e := range t.Neighbours(i, p) {
+				next[i] = append(next[i], e.Dev)
 			}
 		}
 	}

@@ -1,0 +1,116 @@
+package span
+
+import (
+	"cmp"
+	"slices"
+
+	"klammer/core/office"
+)
+
+// Carries says whether a VLAN crosses a link: both ways, or at all.
+func (n *Net) Carries(link int, v office.VID) (both, any bool) {
+	c := n.carry[link]
+	ab, ba := c.AB.Has(v), c.BA.Has(v)
+	for _, a := range c.Cross { // as untagged frames into or out of an unaware device
+		if a.From == Label(v) && a.To&untaggedAt != 0 || a.To == Label(v) && a.From&untaggedAt != 0 {
+			if a.FromA {
+				ab = true
+			} else {
+				ba = true
+			}
+		}
+	}
+	return ab && ba, ab || ba
+}
+
+// lacking is how many of a link's ends would have to be set for v to cross.
+func (n *Net) lacking(link int, v office.VID) int {
+	k := 0
+	for _, e := range n.Topo.Links[link].Ends() {
+		if n.Aware(e.Dev) && !n.Port(e).Has(v) {
+			k++
+		}
+	}
+	return k
+}
+
+// Route is the shortest way over cables from some hubs to a goal: fewest hops,
+// then fewest ports to change for v, then by the names of the ports; so the
+// answer is always the same. Cables in a port that is shut, and devices that
+// drop tags on the way, are no way. It is nil, false where no way exists.
+func (n *Net) Route(v office.VID, from []int, goal func(hub int) bool) ([]int, bool) {
+	return n.route(v, from, goal, false)
+}
+
+// RouteAnyhow is [Net.Route] over devices that drop tags, too.
+func (n *Net) RouteAnyhow(v office.VID, from []int, goal func(hub int) bool) ([]int, bool) {
+	return n.route(v, from, goal, true)
+}
+
+func (n *Net) route(v office.VID, from []int, goal func(hub int) bool, anyhow bool) ([]int, bool) {
+	type best struct {
+		hops, changes int
+		via           int // link, -1 at the start
+		prev          int // hub
+	}
+	at := map[int]best{}
+	var front []int
+	for _, h := range from {
+		if _, ok := at[h]; !ok {
+			at[h] = best{via: -1, prev: -1}
+			front = append(front, h)
+		}
+	}
+	path := func(b best) []int {
+		var p []int
+		for b.via >= 0 {
+			p = append(p, b.via)
+			b = at[b.prev]
+		}
+		slices.Reverse(p)
+		return p
+	}
+	for len(front) > 0 {
+		var found []best
+		for _, h := range front {
+			if goal(h) {
+				found = append(found, at[h])
+			}
+		}
+		if len(found) > 0 {
+			slices.SortFunc(found, func(a, b best) int {
+				return cmp.Or(cmp.Compare(a.changes, b.changes), slices.Compare(path(a), path(b)))
+			})
+			return path(found[0]), true
+		}
+		next := map[int]best{}
+		var order []int
+		for _, h := range front {
+			b := at[h]
+			if !anyhow && b.via >= 0 && n.Office.Devices[n.Topo.Hubs[h].Dev].Forwarding == office.UnawareDrops {
+				continue
+			}
+			for _, l := range n.Topo.At[h] {
+				k := &n.Topo.Links[l]
+				w := k.Other(h)
+				if _, ok := at[w.Hub]; ok || n.Port(k.A).Off || n.Port(k.B).Off {
+					continue
+				}
+				c := best{b.hops + 1, b.changes + n.lacking(l, v), l, h}
+				old, ok := next[w.Hub]
+				if !ok {
+					order = append(order, w.Hub)
+				}
+				if !ok || cmp.Or(cmp.Compare(c.changes, old.changes), slices.Compare(path(c), path(old))) < 0 {
+					next[w.Hub] = c
+				}
+			}
+		}
+		slices.Sort(order)
+		for _, h := range order {
+			at[h] = next[h]
+		}
+		front = order
+	}
+	return nil, false
+}
