@@ -113,7 +113,7 @@ func (e *editor) step(n int) error {
 		fmt.Sprintf(`%s follows q%d`, device(), e.rand.IntN(4)),
 	}[e.rand.IntN(10)]
 	base := max(1, e.rev-int64(e.rand.IntN(3)))
-	rev, ok, err := e.write("edits", id, map[string]any{"base": base, "lines": []string{line}})
+	rev, ok, err := e.write("edits", id, map[string]any{"base": base, "commands": []any{map[string]any{"lines": []string{line}}}})
 	if ok && rev > 0 {
 		e.mine = append(e.mine, rev)
 	}

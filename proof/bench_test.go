@@ -10,7 +10,7 @@ import (
 
 	"klammer/api"
 	"klammer/core/bridge"
-	"klammer/core/bring"
+	"klammer/core/command"
 	"klammer/core/finding"
 	"klammer/core/notation"
 	"klammer/core/office"
@@ -148,7 +148,7 @@ func BenchmarkBring(b *testing.B) {
 		n := span.Compile(o)
 		b.Run(s.name, func(b *testing.B) {
 			for b.Loop() {
-				_, err := bring.Bring(n, 50, office.PortRef{Device: "end", Port: "2"}, office.Untagged)
+				_, err := command.Bring(n, 50, office.PortRef{Device: "end", Port: "2"}, office.Untagged)
 				require.NoError(b, err)
 			}
 		})

@@ -11,7 +11,7 @@ import (
 	"github.com/stretchr/testify/require"
 	"pgregory.net/rapid"
 
-	"klammer/core/bring"
+	"klammer/core/command"
 	"klammer/core/finding"
 	"klammer/core/notation"
 	"klammer/core/office"
@@ -150,12 +150,12 @@ func TestBring(t *testing.T) {
 		d := rapid.SampledFrom(o.Devices).Draw(t, "to device")
 		port := office.PortRef{Device: d.Name, Port: "9"}
 		as := rapid.SampledFrom([]office.Membership{office.Untagged, office.Tagged}).Draw(t, "as")
-		a, err := bring.Bring(n, v, port, as)
+		a, err := command.Bring(n, v, port, as)
 		require.NoError(t, err)
 		if n.VLAN(v).State == span.Whole && as == office.Untagged && len(a.Remarks) == 0 {
 			require.Equal(t, span.Whole, a.Net.VLAN(v).State, "%s to %s\n%s\n%s", n.Name(v), port, notation.Print(o), notation.Print(a.Office))
 		}
-		back, err := bring.Withdraw(a.Net, v, port)
+		back, err := command.Withdraw(a.Net, v, port)
 		require.NoError(t, err)
 		if n.VLAN(v).State == span.Whole {
 			require.Equal(t, notation.Print(o), notation.Print(back.Office), "%s to %s and off again\n%s", n.Name(v), port, notation.Print(a.Office))

@@ -23,7 +23,7 @@ import (
 func TestTooMuch(t *testing.T) {
 	d := open(t)
 	lines := func(ls ...string) string {
-		b, _ := json.Marshal(map[string]any{"base": 1, "lines": ls})
+		b, _ := json.Marshal(map[string]any{"base": 1, "commands": []any{map[string]any{"lines": ls}}})
 		return string(b)
 	}
 	repeat := func(n int, f func(i int) string) string {
@@ -185,12 +185,12 @@ func TestNames(t *testing.T) {
 // TestAgain: a request that is asked again under its own name is not done again.
 func TestAgain(t *testing.T) {
 	d := open(t)
-	status, v := d.edit(1, `"id":"one","lines":["plug rack.4 \"till\" wants 110"]`)
+	status, v := d.ask("POST", "/edits", `{"base":1,"id":"one","commands":[{"lines":["plug rack.4 \"till\" wants 110"]}]}`)
 	require.Equal(t, 200, status, v)
-	status, v = d.edit(1, `"id":"one","again":true,"lines":["plug rack.4 \"till\" wants 110"]`)
+	status, v = d.ask("POST", "/edits", `{"base":1,"id":"one","again":true,"commands":[{"lines":["plug rack.4 \"till\" wants 110"]}]}`)
 	require.Equal(t, 200, status, v)
 	require.EqualValues(t, 2, v["revision"])
-	status, v = d.edit(2, `"id":"two","again":true,"lines":["rack 1: 120"]`)
+	status, v = d.ask("POST", "/edits", `{"base":2,"id":"two","again":true,"commands":[{"lines":["rack 1: 120"]}]}`)
 	require.Equal(t, 200, status, v)
 	require.EqualValues(t, 3, v["revision"], "one that was never made is made")
 	status, v = d.ask("POST", "/undo", `{"revision":3,"id":"three","again":true}`)

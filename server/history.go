@@ -9,6 +9,7 @@ import (
 
 	"github.com/gofiber/fiber/v3"
 
+	"klammer/core/command"
 	"klammer/core/finding"
 	"klammer/core/history"
 	"klammer/core/office"
@@ -88,7 +89,7 @@ func (r *room) undoEdit(ctx context.Context, author string, q *UndoRequest) (*Of
 	if m.UndoneBy != 0 {
 		return nil, &history.Conflict{Text: fmt.Sprintf("edit %d was taken back already", q.Revision)}
 	}
-	return r.edit(ctx, asking{author: author, base: latest, undoes: q.Revision, token: q.ID, again: q.Again}, func(n *span.Net) (*planned, error) {
+	return r.edit(ctx, asking{author: author, base: latest, undoes: q.Revision, token: q.ID, again: q.Again}, func(n *span.Net) (*command.Result, error) {
 		since, err := r.store.History(ctx, r.id, q.Revision, mostSince)
 		if err != nil {
 			return nil, err
@@ -101,7 +102,7 @@ func (r *room) undoEdit(ctx context.Context, author string, q *UndoRequest) (*Of
 		if strings.HasPrefix(m.Summary, "undo: ") {
 			word = "redo: "
 		}
-		return &planned{o, e, cut(word + trimWord(m.Summary)), nil}, nil
+		return &command.Result{Office: o, Edit: e, Summary: command.Cut(word + trimWord(m.Summary))}, nil
 	})
 }
 
@@ -190,7 +191,7 @@ func (s *Server) restore(c fiber.Ctx) error {
 	if err != nil {
 		return err
 	}
-	v, err := r.edit(c.Context(), asking{author: name, base: latest, token: q.ID, again: q.Again}, func(n *span.Net) (*planned, error) {
+	v, err := r.edit(c.Context(), asking{author: name, base: latest, token: q.ID, again: q.Again}, func(n *span.Net) (*command.Result, error) {
 		then, err := past(c.Context(), s.store, r.id, n.Office, q.Revision, r.at()) // it is our turn: n is of that revision
 		if err != nil {
 			return nil, err
@@ -203,7 +204,7 @@ func (s *Server) restore(c fiber.Ctx) error {
 		if err != nil {
 			return nil, err
 		}
-		return &planned{o, e, fmt.Sprintf("back to revision %d", q.Revision), nil}, nil
+		return &command.Result{Office: o, Edit: e, Summary: fmt.Sprintf("back to revision %d", q.Revision)}, nil
 	})
 	if err != nil {
 		return err

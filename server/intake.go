@@ -8,6 +8,7 @@ import (
 
 	"github.com/gofiber/fiber/v3"
 
+	"klammer/core/command"
 	"klammer/core/history"
 	"klammer/core/intake"
 	"klammer/core/notation"
@@ -130,7 +131,7 @@ func (s *Server) intake(c fiber.Ctx) error {
 			return err
 		}
 		if q.Take {
-			id, err := s.store.Import(c.Context(), o, store.Note{Author: name, Summary: cut("read from " + q.Name)})
+			id, err := s.store.Import(c.Context(), o, store.Note{Author: name, Summary: command.Cut("read from " + q.Name)})
 			if err != nil {
 				return err
 			}
@@ -153,9 +154,9 @@ func (s *Server) intake(c fiber.Ctx) error {
 		return err
 	}
 	if q.Take {
-		v, err := r.edit(c.Context(), asking{author: name, base: latest, token: q.ID, again: q.Again}, func(n *span.Net) (*planned, error) {
+		v, err := r.edit(c.Context(), asking{author: name, base: latest, token: q.ID, again: q.Again}, func(n *span.Net) (*command.Result, error) {
 			o, e := understand().Take(n.Office)
-			return &planned{o, e, cut("read from " + q.Name), nil}, nil
+			return &command.Result{Office: o, Edit: e, Summary: command.Cut("read from " + q.Name)}, nil
 		})
 		if err != nil {
 			return err
@@ -238,7 +239,7 @@ func (s *Server) takeover(c fiber.Ctx) error {
 	if err != nil {
 		return err
 	}
-	v, err := r.edit(c.Context(), asking{author: name, base: at, token: q.ID, again: q.Again}, func(n *span.Net) (*planned, error) {
+	v, err := r.edit(c.Context(), asking{author: name, base: at, token: q.ID, again: q.Again}, func(n *span.Net) (*command.Result, error) {
 		return takenOver(c.Context(), s.store, r, n.Office, copied, at)
 	})
 	if err != nil {
@@ -247,7 +248,7 @@ func (s *Server) takeover(c fiber.Ctx) error {
 	return c.JSON(v)
 }
 
-func takenOver(ctx context.Context, st *store.Store, r *room, now, copied *office.Office, at int64) (*planned, error) {
+func takenOver(ctx context.Context, st *store.Store, r *room, now, copied *office.Office, at int64) (*command.Result, error) {
 	then, err := past(ctx, st, r.id, now, at, r.at())
 	if err != nil {
 		return nil, err
@@ -274,5 +275,5 @@ func takenOver(ctx context.Context, st *store.Store, r *room, now, copied *offic
 		}
 	}
 	o, e := d.Done()
-	return &planned{o, e, cut("taken over from " + copied.Title), nil}, nil
+	return &command.Result{Office: o, Edit: e, Summary: command.Cut("taken over from " + copied.Title)}, nil
 }

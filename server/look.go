@@ -8,10 +8,10 @@ import (
 
 	"klammer/api"
 	"klammer/core/bridge"
+	"klammer/core/command"
 	"klammer/core/explain"
 	"klammer/core/notation"
 	"klammer/core/office"
-	"klammer/core/rework"
 	"klammer/core/span"
 	"klammer/core/walk"
 )
@@ -67,7 +67,7 @@ func (s *Server) explain(c fiber.Ctx) error {
 	n := report.Net
 	x := Explanation{Words: []string{}}
 	if q := c.Query("ports"); q != "" {
-		refs, err := ports(n.Office, "ports", strings.Split(q, ","))
+		refs, err := command.Ports(n.Office, strings.Split(q, ","))
 		if err != nil {
 			return err
 		}
@@ -88,7 +88,7 @@ func (s *Server) explain(c fiber.Ctx) error {
 }
 
 func describe(n *span.Net, refs []office.PortRef, x *Explanation) {
-	x.Title = portNames(n.Office, refs)
+	x.Title = command.PortNames(n.Office, refs)
 	for k, r := range refs {
 		i := n.Topo.DeviceIndex(r.Device)
 		w, _ := n.Shape(i, n.Office.Devices[i].Port(r.Port))
@@ -130,7 +130,7 @@ func reach(n *span.Net, v office.VID) *ReachView {
 	convert = func(bs []*explain.Branch) []BranchView {
 		r := []BranchView{}
 		for _, b := range bs {
-			r = append(r, BranchView{b.Device, b.Port, b.Via, b.Broken, b.Cut, strings.TrimPrefix(portNames(n.Office, b.Ends), b.Device+" "), len(b.Ends), convert(b.Branches), places(n, v, b.Ends)})
+			r = append(r, BranchView{b.Device, b.Port, b.Via, b.Broken, b.Cut, strings.TrimPrefix(command.PortNames(n.Office, b.Ends), b.Device+" "), len(b.Ends), convert(b.Branches), places(n, v, b.Ends)})
 		}
 		return r
 	}
@@ -260,7 +260,7 @@ func (s *Server) propose(c fiber.Ctx) error {
 			return bad("vid", "%s", err)
 		}
 	}
-	p, err := rework.Next(report.Net.Office, c.Query("name"), vid)
+	p, err := command.Next(report.Net.Office, c.Query("name"), vid)
 	if err != nil {
 		field := "name"
 		if strings.HasPrefix(err.Error(), "VLAN "+fmt.Sprint(vid)+" is ") {

@@ -1,6 +1,7 @@
 package server
 
 import (
+	"errors"
 	"fmt"
 	"strings"
 
@@ -8,6 +9,7 @@ import (
 	"github.com/rogpeppe/go-internal/diff"
 
 	"klammer/api"
+	"klammer/core/command"
 	"klammer/core/finding"
 	"klammer/core/notation"
 	"klammer/core/office"
@@ -39,10 +41,11 @@ func (s *Server) offices(c fiber.Ctx) error {
 // NewOffice says how an office starts: from a text in notation, as a copy of
 // another, or empty. A title wins over the one in the text.
 type NewOffice struct {
-	Title string `json:"title,omitempty" maxLength:"200"`
-	Text  string `json:"text,omitempty" description:"a whole office in bracket notation"`
-	Copy  int64  `json:"copy,omitempty" description:"the office to start as"`
-	Try   bool   `json:"try,omitempty" description:"only say whether the text can be read"`
+	Title string   `json:"title,omitempty" maxLength:"200"`
+	Text  string   `json:"text,omitempty" description:"a whole office in bracket notation"`
+	Lines []string `json:"lines,omitempty" maxItems:"200" description:"lines of the line, done one after the other on what the text makes: all, or no office is made"`
+	Copy  int64    `json:"copy,omitempty" description:"the office to start as"`
+	Try   bool     `json:"try,omitempty" description:"only say whether the text can be read"`
 }
 
 func (s *Server) create(c fiber.Ctx) error {
@@ -61,7 +64,7 @@ func (s *Server) create(c fiber.Ctx) error {
 	case q.Text != "":
 		f, err := notation.ReadWithin("text", q.Text)
 		if err != nil {
-			return mistaken("text", err, true)
+			return mistaken("text", err)
 		}
 		o, summary = f.Office, "read from a text"
 	case q.Copy != 0:
@@ -71,6 +74,12 @@ func (s *Server) create(c fiber.Ctx) error {
 		}
 		o, summary = from, "copy of "+from.Title
 		copiedAt = at
+	}
+	if len(q.Lines) > 0 {
+		var err error
+		if o, err = withLines(o, q.Lines); err != nil {
+			return err
+		}
 	}
 	d := office.NewDraft(o)
 	if t := strings.TrimSpace(q.Title); t != "" {
@@ -89,11 +98,28 @@ func (s *Server) create(c fiber.Ctx) error {
 	if q.Try {
 		return c.JSON(OfficeSummary{Title: o.Title})
 	}
-	id, err := s.store.Import(c.Context(), o, store.Note{Author: name, Summary: cut(summary), CopyOf: q.Copy, CopiedAt: copiedAt})
+	id, err := s.store.Import(c.Context(), o, store.Note{Author: name, Summary: command.Cut(summary), CopyOf: q.Copy, CopiedAt: copiedAt})
 	if err != nil {
 		return err
 	}
 	return c.JSON(OfficeSummary{ID: id, Title: o.Title, Revision: 1, CopyOf: q.Copy})
+}
+
+// withLines does lines on a new office, and says which one cannot be.
+func withLines(o *office.Office, lines []string) (*office.Office, error) {
+	var list []command.Command
+	for _, l := range lines {
+		list = append(list, command.Line{Text: l})
+	}
+	r, err := command.Do(span.Compile(o), list...)
+	var f *command.Fault
+	if errors.As(err, &f) {
+		return nil, &badField{field: fmt.Sprintf("lines[%d]", f.Command), code: f.Code, text: fmt.Sprintf("%s: %s", lines[f.Command], f.Bare())}
+	}
+	if err != nil {
+		return nil, err
+	}
+	return r.Office, nil
 }
 
 type removeQuery struct {

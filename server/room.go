@@ -8,6 +8,7 @@ import (
 	"sync"
 	"time"
 
+	"klammer/core/command"
 	"klammer/core/finding"
 	"klammer/core/history"
 	"klammer/core/office"
@@ -220,11 +221,11 @@ const latest = -2
 // edit plans a request on the newest office and commits it. Where others have
 // made edits since the request's base, it is merged, unless they touched the
 // same things.
-func (r *room) edit(ctx context.Context, q asking, plan func(*span.Net) (*planned, error)) (*OfficeView, error) {
+func (r *room) edit(ctx context.Context, q asking, plan func(*span.Net) (*command.Result, error)) (*OfficeView, error) {
 	ctx, stop := context.WithTimeout(ctx, atMost)
 	defer stop()
-	if len(q.token) > 64 || !printable(q.token) {
-		return nil, bad("id", "a request's own name has up to 64 letters")
+	if !printable(q.token) {
+		return nil, bad("id", "a request's own name is letters that one can read")
 	}
 	if err := r.take(ctx); err != nil {
 		return nil, err
@@ -245,8 +246,6 @@ func (r *room) edit(ctx context.Context, q asking, plan func(*span.Net) (*planne
 		now := r.at()
 		switch {
 		case q.base == latest:
-		case q.base < 0:
-			return nil, bad("base", "%d is no revision: they start at 0", q.base)
 		case q.base > now:
 			return nil, bad("base", "revision %d is not there yet: the office is at %d", q.base, now)
 		}
@@ -254,19 +253,19 @@ func (r *room) edit(ctx context.Context, q asking, plan func(*span.Net) (*planne
 		if err != nil {
 			return nil, err
 		}
-		if len(x.edit) == 0 {
+		if len(x.Edit) == 0 {
 			return shown.since(shown), nil
 		}
-		if err := withinLimits(x.office); err != nil {
+		if err := withinLimits(x.Office); err != nil {
 			return nil, err
 		}
 		if q.base != latest && q.base < now {
-			if err := r.untouched(ctx, q.base, now, x.edit); err != nil {
+			if err := r.untouched(ctx, q.base, now, x.Edit); err != nil {
 				return nil, err
 			}
 		}
-		next := report.Update(report.Net.Update(x.office))
-		rev, err := r.store.Commit(ctx, r.id, now, x.edit, store.Note{Author: q.author, Summary: x.summary, Undoes: q.undoes, Token: q.token})
+		next := report.Update(report.Net.Update(x.Office))
+		rev, err := r.store.Commit(ctx, r.id, now, x.Edit, store.Note{Author: q.author, Summary: x.Summary, Undoes: q.undoes, Token: q.token})
 		if errors.Is(err, store.ErrStale) {
 			r.reload(ctx)
 			continue
@@ -278,7 +277,7 @@ func (r *room) edit(ctx context.Context, q asking, plan func(*span.Net) (*planne
 		v := view(r.id, rev, next)
 		r.show(rev, next, v)
 		told := v.since(shown)
-		told.Author, told.Summary = q.author, x.summary
+		told.Author, told.Summary = q.author, x.Summary
 		r.publish(told)
 		return told, nil
 	}

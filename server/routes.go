@@ -11,7 +11,6 @@ import (
 	"klammer/core/finding"
 	"klammer/core/notation"
 	"klammer/core/office"
-	"klammer/core/span"
 )
 
 // route is one way into the server, with what its description is made from.
@@ -110,7 +109,7 @@ func (s *Server) edit(c fiber.Ctx) error {
 	if err != nil {
 		return err
 	}
-	v, err := r.edit(c.Context(), asking{author: name, base: q.Base, token: q.ID, again: q.Again}, func(n *span.Net) (*planned, error) { return plan(n, &q) })
+	v, err := r.edit(c.Context(), asking{author: name, base: q.Base, token: q.ID, again: q.Again}, q.do)
 	if err != nil {
 		return err
 	}
@@ -186,30 +185,30 @@ func (s *Server) preview(c fiber.Ctx) error {
 	if err != nil {
 		return err
 	}
-	x, err := plan(report.Net, &q)
+	x, err := q.do(report.Net)
 	if err != nil {
 		return err
 	}
-	if err := withinLimits(x.office); err != nil {
+	if err := withinLimits(x.Office); err != nil {
 		return err
 	}
-	out := report.Foretell(x.office)
+	out := report.Foretell(x.Office)
 	p := Preview{Changed: api.Refs(out.Ports), Ports: len(out.Ports), Lines: []string{}, Notes: []string{}, Devices: []DeviceView{}}
-	if lines, _ := notation.Statements(x.office, x.edit); lines != nil {
+	if lines, _ := notation.Statements(x.Office, x.Edit); lines != nil {
 		p.Lines = lines
 	}
-	p.Notes = append(p.Notes, x.notes...)
+	p.Notes = append(p.Notes, x.Notes...)
 	for _, r := range out.Ports {
 		if k := len(p.Devices); k == 0 || p.Devices[k-1].Name != r.Device {
 			p.Devices = append(p.Devices, deviceView(out.Report.Net, out.Report.Net.Topo.DeviceIndex(r.Device)))
 		}
 	}
-	if slices.ContainsFunc(x.edit.Keys(), func(k office.Key) bool {
+	if slices.ContainsFunc(x.Edit.Keys(), func(k office.Key) bool {
 		return strings.HasPrefix(string(k), "use:") || strings.HasPrefix(string(k), "plan:")
 	}) {
 		p.Uses, p.Plans = useViews(out.Report.Net), planViews(out.Report.Net)
 	}
-	p.Edit = len(x.edit) > 0
+	p.Edit = len(x.Edit) > 0
 	p.Come, p.Go = api.Findings(out.Report, out.Come, 0), api.Findings(report, out.Go, 0)
 	return c.JSON(p)
 }

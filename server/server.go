@@ -6,10 +6,8 @@
 package server
 
 import (
-	"bytes"
 	"context"
 	"crypto/rand"
-	"encoding/json"
 	"errors"
 	"fmt"
 	"io"
@@ -28,6 +26,7 @@ import (
 	"github.com/gofiber/fiber/v3/middleware/recover"
 	"github.com/jackc/pgx/v5/pgconn"
 
+	"klammer/core/command"
 	"klammer/core/history"
 	"klammer/core/office"
 	"klammer/store"
@@ -221,6 +220,7 @@ type Problem struct {
 	Error string `json:"error" required:"true"`
 	Field string `json:"field,omitempty" description:"the field that is wrong"`
 
+	Code     string        `json:"code,omitempty" description:"what kind of fault it is"`
 	Mistakes []MistakeView `json:"mistakes,omitempty" description:"what is wrong in a text in notation, at its places"`
 
 	Unsure bool `json:"unsure,omitempty" description:"it is not known whether the edit was kept: ask again under the same id"`
@@ -229,6 +229,7 @@ type Problem struct {
 // fail turns an error into an answer with the right status.
 func (s *Server) fail(c fiber.Ctx, err error) error {
 	var field *badField
+	var fault *command.Fault
 	var clash *history.Conflict
 	var much *tooMuch
 	var maybe *uncertain
@@ -236,7 +237,9 @@ func (s *Server) fail(c fiber.Ctx, err error) error {
 	status, p := fiber.StatusInternalServerError, Problem{}
 	switch {
 	case errors.As(err, &field):
-		status, p = fiber.StatusBadRequest, Problem{Error: field.text, Field: field.field, Mistakes: field.mistakes}
+		status, p = fiber.StatusBadRequest, Problem{Error: field.text, Field: field.field, Code: string(field.code), Mistakes: field.mistakes}
+	case errors.As(err, &fault):
+		status, p = fiber.StatusBadRequest, Problem{Error: fault.Text, Field: fault.Field, Code: string(fault.Code), Mistakes: mistakeViews(fault.Mistakes)}
 	case errors.As(err, &clash):
 		status, p = fiber.StatusConflict, Problem{Error: clash.Text}
 	case errors.As(err, &much):
@@ -289,62 +292,6 @@ func databaseGone(err error) bool {
 	}
 	return errors.As(err, &connect) || errors.As(err, &network) || pgconn.SafeToRetry(err) ||
 		errors.Is(err, context.DeadlineExceeded) || strings.Contains(err.Error(), "conn closed") || strings.Contains(err.Error(), "unexpected EOF")
-}
-
-// body reads a JSON body strictly: an unknown field or a wrong type is an
-// error that names it.
-func body(c fiber.Ctx, into any) error {
-	text, err := received(c)
-	if err != nil {
-		return err
-	}
-	d := json.NewDecoder(bytes.NewReader(text))
-	d.DisallowUnknownFields()
-	err = d.Decode(into)
-	if err == nil && d.More() {
-		err = errors.New("something follows the JSON document")
-	}
-	if err == nil {
-		return nil
-	}
-	var kind *json.UnmarshalTypeError
-	if errors.As(err, &kind) {
-		return bad(kind.Field, "a %s does not fit here: %s is wanted", kind.Value, typeName(kind))
-	}
-	if name, ok := strings.CutPrefix(err.Error(), "json: unknown field "); ok {
-		return bad(strings.Trim(name, `"`), "no such field is known here")
-	}
-	return bad("body", "this is not the JSON that is wanted: %s", strings.TrimPrefix(err.Error(), "json: "))
-}
-
-// received reads a request's body, up to its limit and never unpacked.
-func received(c fiber.Ctx) ([]byte, error) {
-	stream := c.Request().BodyStream()
-	if stream == nil {
-		return bytes.Clone(c.Request().Body()), nil
-	}
-	text, err := io.ReadAll(io.LimitReader(stream, bodyLimit+1))
-	if err != nil {
-		return nil, fiber.NewError(fiber.StatusRequestTimeout, "the request did not come in whole")
-	}
-	if len(text) > bodyLimit {
-		return nil, fiber.ErrRequestEntityTooLarge
-	}
-	return text, nil
-}
-
-func typeName(e *json.UnmarshalTypeError) string {
-	switch s := e.Type.String(); {
-	case strings.HasPrefix(s, "int"):
-		return "a whole number"
-	case s == "string":
-		return "a text"
-	case s == "bool":
-		return "true or false"
-	case strings.HasPrefix(s, "[]"):
-		return "a list"
-	}
-	return "an object"
 }
 
 // authorCookie holds the name that a browser was asked for.

@@ -95,7 +95,7 @@ func (d desk) ask(method, path, body string, header ...string) (int, map[string]
 }
 
 func (d desk) edit(base int, what string) (int, map[string]any) {
-	return d.ask("POST", "/edits", fmt.Sprintf(`{"base":%d,%s}`, base, what))
+	return d.ask("POST", "/edits", fmt.Sprintf(`{"base":%d,"commands":[{%s}]}`, base, what))
 }
 
 // TestBadRequests: each is refused with a message that names the field, and
@@ -107,31 +107,31 @@ func TestBadRequests(t *testing.T) {
 		status           int
 		field, message   string
 	}{
-		{"VID 0", "/edits", `{"base":1,"member":{"vids":[0],"ports":["rack.1"],"as":"tagged"}}`, 400, "member.vids[0]", "reserved"},
-		{"VID 4095", "/edits", `{"base":1,"member":{"vids":[110,4095],"ports":["rack.1"],"as":"tagged"}}`, 400, "member.vids[1]", "reserved"},
-		{"a VID that is no number", "/edits", `{"base":1,"member":{"vids":["x"],"ports":["rack.1"],"as":"tagged"}}`, 400, "member.vids", "a whole number"},
-		{"two untagged VLANs", "/edits", `{"base":1,"member":{"vids":[110,120],"ports":["rack.1"],"as":"untagged"}}`, 400, "member.vids", "one untagged"},
-		{"a port that is not there", "/edits", `{"base":1,"member":{"vids":[110],"ports":["rack.1","rack.99"],"as":"tagged"}}`, 400, "member.ports[1]", "1 to 26"},
-		{"a device that is not there", "/edits", `{"base":1,"member":{"vids":[110],"ports":["rak.1"],"as":"tagged"}}`, 400, "member.ports[0]", "did you mean rack?"},
-		{"no port", "/edits", `{"base":1,"member":{"vids":[110],"ports":[],"as":"tagged"}}`, 400, "member.ports", "no port"},
-		{"no such way to be a member", "/edits", `{"base":1,"member":{"vids":[110],"ports":["rack.1"],"as":"maybe"}}`, 400, "member.as", "untagged, tagged or none"},
+		{"VID 0", "/edits", `{"base":1,"commands":[{"member":{"vids":[0],"ports":["rack.1"],"as":"tagged"}}]}`, 400, "commands[0].member.vids[0]", "reserved"},
+		{"VID 4095", "/edits", `{"base":1,"commands":[{"member":{"vids":[110,4095],"ports":["rack.1"],"as":"tagged"}}]}`, 400, "commands[0].member.vids[1]", "reserved"},
+		{"a VID that is no number", "/edits", `{"base":1,"commands":[{"member":{"vids":["x"],"ports":["rack.1"],"as":"tagged"}}]}`, 400, "commands[0].member.vids[0]", "a whole number"},
+		{"two untagged VLANs", "/edits", `{"base":1,"commands":[{"member":{"vids":[110,120],"ports":["rack.1"],"as":"untagged"}}]}`, 400, "commands[0].member.vids", "one untagged"},
+		{"a port that is not there", "/edits", `{"base":1,"commands":[{"member":{"vids":[110],"ports":["rack.1","rack.99"],"as":"tagged"}}]}`, 400, "commands[0].member.ports[1]", "1 to 26"},
+		{"a device that is not there", "/edits", `{"base":1,"commands":[{"member":{"vids":[110],"ports":["rak.1"],"as":"tagged"}}]}`, 400, "commands[0].member.ports[0]", "did you mean rack?"},
+		{"no port", "/edits", `{"base":1,"commands":[{"member":{"vids":[110],"ports":[],"as":"tagged"}}]}`, 400, "commands[0].member.ports", "no port"},
+		{"no such way to be a member", "/edits", `{"base":1,"commands":[{"member":{"vids":[110],"ports":["rack.1"],"as":"maybe"}}]}`, 400, "commands[0].member.as", "untagged, tagged or none"},
 		{"an unknown field", "/edits", `{"base":1,"members":{}}`, 400, "members", "no such field"},
-		{"nothing to do", "/edits", `{"base":1}`, 400, "member", "exactly one"},
-		{"two things at once", "/edits", `{"base":1,"lines":["rack 1: 110"],"pvid":{"vid":1,"ports":["rack.1"]}}`, 400, "member", "exactly one"},
-		{"a base from the future", "/edits", `{"base":77,"lines":["rack 1: 120"]}`, 400, "base", "not there yet"},
-		{"a base before the start", "/edits", `{"base":-1,"lines":["rack 1: 120"]}`, 400, "base", "no revision"},
-		{"a control character", "/edits", `{"base":1,"lines":["office \"a\u0000b\""]}`, 400, "lines", "control character"},
-		{"a base that is no number", "/edits", `{"base":"1","lines":["rack 1: 120"]}`, 400, "base", "a whole number"},
-		{"a line with a mistake", "/edits", `{"base":1,"lines":["rack 1: 4095"]}`, 400, "lines", "column 9: VID 4095 is reserved"},
-		{"lines with two mistakes", "/edits", `{"base":1,"lines":["rack 1: 0","rak 2: 110"]}`, 400, "lines", "line 2, column 1"},
+		{"nothing to do", "/edits", `{"base":1}`, 400, "commands", "missing"},
+		{"two things at once", "/edits", `{"base":1,"commands":[{"lines":["rack 1: 110"],"pvid":{"vid":1,"ports":["rack.1"]}}]}`, 400, "commands[0]", "exactly one"},
+		{"a base from the future", "/edits", `{"base":77,"commands":[{"lines":["rack 1: 120"]}]}`, 400, "base", "not there yet"},
+		{"a base before the start", "/edits", `{"base":-1,"commands":[{"lines":["rack 1: 120"]}]}`, 400, "base", "at least 0"},
+		{"a control character", "/edits", `{"base":1,"commands":[{"lines":["office \"a\u0000b\""]}]}`, 400, "commands[0].lines", "control character"},
+		{"a base that is no number", "/edits", `{"base":"1","commands":[{"lines":["rack 1: 120"]}]}`, 400, "base", "a whole number"},
+		{"a line with a mistake", "/edits", `{"base":1,"commands":[{"lines":["rack 1: 4095"]}]}`, 400, "commands[0].lines", "column 9: VID 4095 is reserved"},
+		{"lines with two mistakes", "/edits", `{"base":1,"commands":[{"lines":["rack 1: 0","rak 2: 110"]}]}`, 400, "commands[0].lines", "line 2, column 1"},
 		{"no JSON", "/edits", `member=rack`, 400, "body", "not the JSON"},
 		{"half a JSON", "/edits", `{"base":1,`, 400, "body", "not the JSON"},
-		{"two JSON documents", "/edits", `{"base":1,"lines":["rack 1: 120"]} {}`, 400, "body", "follows"},
-		{"a PVID that is none", "/edits", `{"base":1,"pvid":{"vid":4095,"ports":["rack.1"]}}`, 400, "pvid.vid", "reserved"},
-		{"a bring to nowhere", "/edits", `{"base":1,"lines":["bring 130 to nowhere"]}`, 400, "lines", "device.port"},
-		{"a withdraw of what is not there", "/edits", `{"base":1,"lines":["withdraw 130 from rack.1"]}`, 400, "lines", "not in VLAN 130"},
+		{"two JSON documents", "/edits", `{"base":1,"commands":[{"lines":["rack 1: 120"]}]} {}`, 400, "body", "follows"},
+		{"a PVID that is none", "/edits", `{"base":1,"commands":[{"pvid":{"vid":4095,"ports":["rack.1"]}}]}`, 400, "commands[0].pvid.vid", "reserved"},
+		{"a bring to nowhere", "/edits", `{"base":1,"commands":[{"lines":["bring 130 to nowhere"]}]}`, 400, "commands[0].lines", "device.port"},
+		{"a withdraw of what is not there", "/edits", `{"base":1,"commands":[{"lines":["withdraw 130 from rack.1"]}]}`, 400, "commands[0].lines", "not in VLAN 130"},
 		{"an undo of what was never done", "/undo", `{"revision":5}`, 400, "revision", "no edit 5"},
-		{"a preview with a mistake", "/preview", `{"base":1,"lines":["rack 1: 130-120"]}`, 400, "lines", "range of untagged"},
+		{"a preview with a mistake", "/preview", `{"base":1,"commands":[{"lines":["rack 1: 130-120"]}]}`, 400, "commands[0].lines", "range of untagged"},
 	} {
 		t.Run(row.says, func(t *testing.T) {
 			status, answer := d.ask("POST", row.path, row.body)
@@ -205,7 +205,7 @@ func TestClash(t *testing.T) {
 	require.Equal(t, 200, status)
 	status, answer := d.edit(2, `"member":{"vids":[222],"ports":["rack.23"],"as":"tagged"}`)
 	require.Equal(t, 400, status)
-	require.Equal(t, "member.vids", answer["field"])
+	require.Equal(t, "commands[0].member.vids", answer["field"])
 	require.Contains(t, answer["error"], "rack.23: VLAN 22 rides as VID 222")
 }
 
@@ -254,7 +254,7 @@ func TestTwoServers(t *testing.T) {
 // made.
 func TestPreview(t *testing.T) {
 	d := open(t)
-	status, p := d.ask("POST", "/preview", `{"base":1,"lines":["use treatment 120"]}`)
+	status, p := d.ask("POST", "/preview", `{"base":1,"commands":[{"lines":["use treatment 120"]}]}`)
 	require.Equal(t, 200, status)
 	require.Equal(t, []any{"ward-east.1", "ward-east.2", "ward-east.3", "ward-east.4", "ward-west.1", "ward-west.2", "ward-west.3", "ward-west.4"}, p["changed"])
 	var come []string

@@ -251,9 +251,6 @@ func (s *Server) find(c fiber.Ctx) error {
 	if err := body(c, &q); err != nil {
 		return err
 	}
-	if len([]rune(q.How)) > 100 {
-		return bad("how", "where it is from is said in up to 100 letters")
-	}
 	r, n, i, _, err := s.worded(c, q.Device)
 	if err != nil {
 		return err
@@ -274,8 +271,6 @@ func (s *Server) find(c fiber.Ctx) error {
 		if len(all) > 0 {
 			base = stateOf(n, i, &all[0])
 		}
-	default:
-		return bad("base", "%q is nothing to start from: plan, factory or found", q.Base)
 	}
 	d := n.Office.Devices[i]
 	var x *found.Result
@@ -354,7 +349,7 @@ func (s *Server) tick(c fiber.Ctx) error {
 	if err != nil {
 		return err
 	}
-	if len(q.Step) > 500 || q.Step == "" && q.On || strings.ContainsRune(q.Step, 0) {
+	if q.Step == "" && q.On || strings.ContainsRune(q.Step, 0) {
 		return bad("step", "a step has 1 to 500 letters")
 	}
 	if err := s.store.SetTick(c.Context(), r.id, q.Device, q.Step, name, q.On); err != nil {

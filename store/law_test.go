@@ -9,10 +9,10 @@ import (
 	"github.com/stretchr/testify/require"
 	"pgregory.net/rapid"
 
+	"klammer/core/command"
 	"klammer/core/history"
 	"klammer/core/notation"
 	"klammer/core/office"
-	"klammer/core/rework"
 	"klammer/core/span"
 	"klammer/store"
 )
@@ -99,7 +99,7 @@ func TestLaw(t *testing.T) {
 			default:
 				base := rapid.Int64Range(max(1, rev-4), rev).Draw(t, "base")
 				line := drawLine(t, o)
-				r, err := rework.Line(span.Compile(o), line)
+				r, err := command.Read(span.Compile(o), line)
 				if err != nil {
 					continue
 				}

@@ -9,7 +9,7 @@ import (
 	"github.com/spf13/cobra"
 
 	"klammer/api"
-	"klammer/core/bring"
+	"klammer/core/command"
 	"klammer/core/notation"
 	"klammer/core/office"
 	"klammer/core/span"
@@ -31,8 +31,8 @@ error.`,
 			if tagged {
 				as = office.Tagged
 			}
-			return change(cmd, args, inPlace, func(n *span.Net, v office.VID, r office.PortRef) (*bring.Answer, error) {
-				return bring.Bring(n, v, r, as)
+			return change(cmd, args, inPlace, func(n *span.Net, v office.VID, r office.PortRef) (*command.Answer, error) {
+				return command.Bring(n, v, r, as)
 			})
 		},
 	}
@@ -49,14 +49,14 @@ func withdrawCmd() *cobra.Command {
 		Example: "  klammer withdraw demo/clinic.klm imaging ward-east.6",
 		Args:    cobra.ExactArgs(3),
 		RunE: func(cmd *cobra.Command, args []string) error {
-			return change(cmd, args, inPlace, bring.Withdraw)
+			return change(cmd, args, inPlace, command.Withdraw)
 		},
 	}
 	cmd.Flags().BoolVarP(&inPlace, "write", "w", false, "write the office back to the file")
 	return cmd
 }
 
-func change(cmd *cobra.Command, args []string, inPlace bool, do func(*span.Net, office.VID, office.PortRef) (*bring.Answer, error)) error {
+func change(cmd *cobra.Command, args []string, inPlace bool, do func(*span.Net, office.VID, office.PortRef) (*command.Answer, error)) error {
 	f, err := read(cmd, args[0])
 	if err != nil {
 		return err

@@ -8,6 +8,7 @@ import (
 	"klammer/core/bridge"
 	"klammer/core/notation"
 	"klammer/core/office"
+	"klammer/core/span"
 	"klammer/core/wording"
 )
 
@@ -230,6 +231,18 @@ func (c *check) bundleSpeeds(dev, b int, ref office.PortRef) {
 		c.add(Finding{Code: "bundle-uneven", Ports: []office.PortRef{ref}, ID: about("bundle-uneven", ref),
 			Text: fmt.Sprintf("The bundle %s joins ports of %s: the slower ones are left out, or drop what does not fit.", portName(ref), listed(names))})
 	}
+}
+
+// LimitsPassed says in sentences which limits a device passes in an office and did
+// not pass in another.
+func LimitsPassed(was, is *span.Net, dev int) (out []string) {
+	before := findIn(was, func(c *check) { c.limitPassed(dev) })
+	for _, f := range findIn(is, func(c *check) { c.limitPassed(dev) }) {
+		if !slices.ContainsFunc(before, func(b Finding) bool { return b.ID == f.ID }) {
+			out = append(out, f.Text)
+		}
+	}
+	return out
 }
 
 // limitPassed: a device is asked for more VLANs, addresses, zones or rows than

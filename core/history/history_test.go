@@ -6,10 +6,10 @@ import (
 
 	"github.com/stretchr/testify/require"
 
+	"klammer/core/command"
 	"klammer/core/history"
 	"klammer/core/notation"
 	"klammer/core/office"
-	"klammer/core/rework"
 	"klammer/core/span"
 )
 
@@ -36,7 +36,7 @@ func (s *story) keep(o *office.Office, e office.Edit, who, what string, undoes i
 }
 
 func (s *story) edit(who, line string) {
-	r, err := rework.Line(span.Compile(s.o), line)
+	r, err := command.Read(span.Compile(s.o), line)
 	require.NoError(s.t, err, line)
 	s.keep(r.Office, r.Edit, who, line, 0)
 }

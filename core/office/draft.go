@@ -473,6 +473,30 @@ func (d *Draft) Set(r PortRef, s *Shape, because string) error {
 	return nil
 }
 
+// SetTo makes a port stand as a shape, and minds its plan: where it stands so
+// already nothing is written, so that a use or a plan stays; where the plan says
+// so an exception goes, with its reason; and a port that is in no VLAN says
+// nothing, where no plan speaks.
+func (d *Draft) SetTo(r PortRef, s Shape) error {
+	i, err := d.findDevice(r.Device)
+	if err != nil {
+		return err
+	}
+	x := d.o.Devices[i]
+	p, err := x.FindPort(r.Port)
+	if err != nil {
+		return err
+	}
+	if was, _ := d.o.Effective(x, p); was.Equal(s) {
+		return nil
+	}
+	planned, covered := d.o.Planned(x, p)
+	if covered && d.o.Resolve(planned).Equal(s) || !covered && s.Equal(Shape{}) {
+		return d.Set(r, nil, "")
+	}
+	return d.Set(r, &s, x.Ports[p].Because)
+}
+
 // Connect puts a cable between two ports of fronts.
 func (d *Draft) Connect(c Cable) error { return d.connect(c, -1) }
 

@@ -8,7 +8,8 @@ export type Device = Schemas["ServerDeviceView"];
 export type Port = Schemas["ServerPortView"];
 export type Link = Schemas["ServerLinkView"];
 export type Finding = Schemas["ApiFinding"];
-export type EditBody = Schemas["ServerEditRequest"];
+/** One thing to do: members of VLANs, a PVID, or lines. */
+export type Command = Schemas["ServerCommandRequest"];
 export type Preview = Schemas["ServerPreview"];
 export type Explanation = Schemas["ServerExplanation"];
 export type Reach = Schemas["ServerReachView"];
@@ -144,10 +145,10 @@ export const api = {
   sayName: (name: string) => ask((signal) => http.PUT("/api/me", { body: { name }, signal })),
   offices: () => ask((signal) => http.GET("/api/offices", { signal })),
   office: async (id: number) => written(await ask((signal) => http.GET("/api/offices/{id}", { params: at(id), signal }), long)),
-  edit: async (id: number, body: EditBody, waiting = () => {}) =>
-    written(await write((own, again, signal) => http.POST("/api/offices/{id}/edits", { params: at(id), body: { ...body, id: own, again }, signal }), waiting)),
-  preview: async (id: number, body: EditBody) => {
-    const p = await ask((signal) => http.POST("/api/offices/{id}/preview", { params: at(id), body, signal }));
+  edit: async (id: number, base: number, commands: Command[], waiting = () => {}) =>
+    written(await write((own, again, signal) => http.POST("/api/offices/{id}/edits", { params: at(id), body: { base, commands, id: own, again }, signal }), waiting)),
+  preview: async (id: number, base: number, commands: Command[]) => {
+    const p = await ask((signal) => http.POST("/api/offices/{id}/preview", { params: at(id), body: { base, commands }, signal }));
     p.devices.forEach(unfold);
     return p;
   },

@@ -1542,6 +1542,12 @@ export interface components {
             port: string;
             via: string;
         };
+        ServerCommandRequest: {
+            /** @description statements in bracket notation, or one of the verbs of the line */
+            lines?: string[];
+            member?: components["schemas"]["ServerMemberRequest"];
+            pvid?: components["schemas"]["ServerPVIDRequest"];
+        };
         ServerComparison: {
             come: components["schemas"]["ApiFinding"][];
             go: components["schemas"]["ApiFinding"][];
@@ -1573,12 +1579,9 @@ export interface components {
              * @description the revision that the edit was made on
              */
             base: number;
+            commands: components["schemas"]["ServerCommandRequest"][];
             /** @description a name that the page gave the request: asked again, it is not made again */
             id?: string;
-            /** @description statements in bracket notation, or one of the verbs of the line */
-            lines?: string[];
-            member?: components["schemas"]["ServerMemberRequest"];
-            pvid?: components["schemas"]["ServerPVIDRequest"];
         };
         ServerExplanation: {
             reach?: components["schemas"]["ServerReachView"];
@@ -1786,6 +1789,8 @@ export interface components {
              * @description the office to start as
              */
             copy?: number;
+            /** @description lines of the line, done one after the other on what the text makes: all, or no office is made */
+            lines?: string[];
             /** @description a whole office in bracket notation */
             text?: string;
             title?: string;
@@ -1902,6 +1907,8 @@ export interface components {
             uses?: components["schemas"]["ServerUseView"][];
         };
         ServerProblem: {
+            /** @description what kind of fault it is */
+            code?: string;
             error: string;
             /** @description the field that is wrong */
             field?: string;

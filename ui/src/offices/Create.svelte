@@ -13,19 +13,7 @@
     problem = "";
     busy = true;
     try {
-      const { text, then } = statements(s);
-      const made = await api.create({ text });
-      // Each answer is an edit of its own, so that what cannot be is told and
-      // the rest stands.
-      for (const line of then) {
-        const view = await api.office(made.id);
-        try {
-          await api.edit(made.id, { base: view.revision, lines: [line] });
-        } catch (e) {
-          await api.remove(made.id, made.title);
-          throw new Error(`${line}: ${e instanceof Error ? e.message.replace(/^column \d+: /, "") : String(e)}`);
-        }
-      }
+      const made = await api.create(statements(s)); // all of it, or nothing
       localStorage.setItem("klammer-office", String(made.id));
       place.go(`/${made.id}`);
     } catch (e) {

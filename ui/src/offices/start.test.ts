@@ -9,9 +9,9 @@ it("says what is wrong with the list of VLANs, by line", () => {
 });
 
 it("makes statements of three answers: subnets that show the VID, a gateway in each, a cabled switch", () => {
-  const { text, then } = statements({ ...usual, title: 'The "Old" Forge', vlans: "1 default local\n10 staff\n90 devices" });
+  const { text, lines } = statements({ ...usual, title: 'The "Old" Forge', vlans: "1 default local\n10 staff\n90 devices" });
   expect(text.split("\n")).toEqual(['office "The \\"Old\\" Forge"', "vlan 1 default local", "vlan 10 staff net 10.0.10.0/24", "vlan 90 devices net 10.0.90.0/24", ""]);
-  expect(then).toEqual([
+  expect(lines).toEqual([
     "add gate firewall, ports wan, ports lan1-lan4",
     "gate lan1: 90 [needed]",
     "gate address 10 10.0.10.1/24 on lan1",
@@ -24,6 +24,6 @@ it("makes statements of three answers: subnets that show the VID, a gateway in e
 });
 
 it("leaves out what has no name", () => {
-  expect(statements({ ...usual, title: "x", gateway: "", first: "" }).then).toEqual([]);
+  expect(statements({ ...usual, title: "x", gateway: "", first: "" }).lines).toEqual([]);
   expect(statements({ ...usual, title: "x", pattern: "" }).text).not.toContain("net");
 });

@@ -46,31 +46,31 @@ export function check(vlans: string): string {
     .join("\n");
 }
 
-/** The statements that make the office: VLANs, gateway with an address in each, first switch, the cable between. */
-export function statements(s: Start): { text: string; then: string[] } {
+/** The register as a text, and the lines that follow it: the gateway with an address in each, first switch, the cable between. */
+export function statements(s: Start): { text: string; lines: string[] } {
   const vlans = s.vlans.split("\n").flatMap((l) => {
     const m = entry.exec(l);
     return m ? [{ vid: Number(m[1]), name: m[2]!, local: !!m[3] }] : [];
   });
   const subnet = (vid: number) => (vid < 256 || s.pattern.includes(":") ? s.pattern.replace("VID", String(vid)) : s.pattern.replace("VID", `${Math.floor(vid / 100)}.${vid % 100}`).replace(/^(\d+)\.\d+\.(\d+\.\d+)\./, "$1.$2."));
   const nets = s.pattern.includes("VID") ? vlans.filter((v) => !v.local && v.vid !== 1) : [];
-  const lines = [`office ${JSON.stringify(s.title.trim())}`];
-  for (const v of vlans) lines.push(`vlan ${v.vid} ${v.name}${nets.includes(v) ? ` net ${subnet(v.vid)}` : ""}${v.local ? " local" : ""}`);
-  const then: string[] = [];
+  const register = [`office ${JSON.stringify(s.title.trim())}`];
+  for (const v of vlans) register.push(`vlan ${v.vid} ${v.name}${nets.includes(v) ? ` net ${subnet(v.vid)}` : ""}${v.local ? " local" : ""}`);
+  const lines: string[] = [];
   const manage = vlans.find((v) => /^(devices|management|mgmt|admin)$/.test(v.name));
   if (s.gateway.trim() && s.gatewayIs.trim()) {
-    then.push(`add ${s.gateway.trim()} ${s.gatewayIs.trim()}`);
+    lines.push(`add ${s.gateway.trim()} ${s.gatewayIs.trim()}`);
     const tagged = vlans.filter((v) => !v.local && v !== manage).map((v) => v.vid);
-    if (tagged.length) then.push(`${s.gateway} ${s.on}: ${manage ? `${manage.vid} ` : ""}[needed]`);
-    for (const v of nets) then.push(`${s.gateway} address ${v.vid} ${subnet(v.vid).replace(/0\/(\d+)$/, "1/$1")} on ${s.on}`);
+    if (tagged.length) lines.push(`${s.gateway} ${s.on}: ${manage ? `${manage.vid} ` : ""}[needed]`);
+    for (const v of nets) lines.push(`${s.gateway} address ${v.vid} ${subnet(v.vid).replace(/0\/(\d+)$/, "1/$1")} on ${s.on}`);
   }
   if (s.first.trim() && s.firstIs.trim()) {
-    then.push(`add ${s.first.trim()} ${s.firstIs.trim()}`);
+    lines.push(`add ${s.first.trim()} ${s.firstIs.trim()}`);
     if (s.gateway.trim()) {
-      then.push(`${s.first} last: ${manage ? `${manage.vid} ` : ""}[needed]`);
-      then.push(`cable ${s.gateway}.${s.on} ${s.first}.last`);
+      lines.push(`${s.first} last: ${manage ? `${manage.vid} ` : ""}[needed]`);
+      lines.push(`cable ${s.gateway}.${s.on} ${s.first}.last`);
     }
-    if (manage) then.push(`${s.first} manage ${manage.vid}`);
+    if (manage) lines.push(`${s.first} manage ${manage.vid}`);
   }
-  return { text: lines.join("\n") + "\n", then };
+  return { text: register.join("\n") + "\n", lines };
 }

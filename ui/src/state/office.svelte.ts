@@ -1,4 +1,4 @@
-import { api, browser, listen, Refused, type EditBody, type HistoryEntry, type Office, type OfficeSummary } from "../api/client";
+import { api, browser, listen, Refused, type Command, type HistoryEntry, type Office, type OfficeSummary } from "../api/client";
 import { people } from "./people.svelte";
 import { place } from "./place.svelte";
 
@@ -258,9 +258,9 @@ class OfficeState {
     this.notice = { kind: "problem", text: "The answer was lost on the way: Klammer asks again whether this was kept." };
   };
 
-  async edit(body: Omit<EditBody, "base">) {
+  async edit(...commands: Command[]) {
     const before = this.view?.revision;
-    const v = await this.send((view) => api.edit(view.id, { ...body, base: view.revision }, this.asking));
+    const v = await this.send((view) => api.edit(view.id, view.revision, commands, this.asking));
     if (v && v.revision !== before) {
       this.undoable = [...this.undoable, v.revision];
       this.redoable = [];

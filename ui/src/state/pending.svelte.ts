@@ -1,18 +1,16 @@
-import { api, Refused, type Device, type EditBody, type Mistake, type Port, type Preview } from "../api/client";
+import { api, Refused, type Command, type Device, type Mistake, type Port, type Preview } from "../api/client";
 import { flights } from "./flights.svelte";
 import { office } from "./office.svelte";
 import { goes } from "../line/words";
 import { ref } from "../line/quote";
 import { selection } from "./selection.svelte";
 
-type Op = Omit<EditBody, "base">;
-
 /** An edit that shows what it would do before Enter does it. */
 class Pending {
   /** What is typed on the line. */
   text = $state("");
   /** What is waiting for Enter and was not typed: a bring, a mend, a form's edit. */
-  op = $state.raw<Op | null>(null);
+  op = $state.raw<Command | null>(null);
   says = $state("");
   preview = $state.raw<Preview | null>(null);
   problem = $state("");
@@ -66,7 +64,7 @@ class Pending {
     this.wait({ lines }, says, after, false);
   }
 
-  private wait(op: Op, says: string, after?: () => void, focus = true) {
+  private wait(op: Command, says: string, after?: () => void, focus = true) {
     const before = this.preview;
     this.clear();
     if (!focus) this.preview = before; // what is shown stays until the answer is there
@@ -91,12 +89,12 @@ class Pending {
     if (text && !goes(text)) this.timer = setTimeout(() => void this.ask({ lines: [this.text] }), 90);
   }
 
-  private async ask(op: Op) {
+  private async ask(op: Command) {
     const view = office.view;
     if (!view) return;
     const mine = ++this.asked;
     try {
-      const p = await api.preview(view.id, { ...op, base: view.revision });
+      const p = await api.preview(view.id, view.revision, [op]);
       if (mine !== this.asked) return;
       this.preview = p;
       this.problem = "";

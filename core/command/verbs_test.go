@@ -1,4 +1,4 @@
-package rework_test
+package command_test
 
 import (
 	"os"
@@ -7,9 +7,9 @@ import (
 
 	"github.com/stretchr/testify/require"
 
+	"klammer/core/command"
 	"klammer/core/notation"
 	"klammer/core/office"
-	"klammer/core/rework"
 	"klammer/core/span"
 	"klammer/core/walk"
 )
@@ -25,7 +25,7 @@ func clinic(t *testing.T) *span.Net {
 
 func do(t *testing.T, n *span.Net, line string) *span.Net {
 	t.Helper()
-	r, err := rework.Line(n, line)
+	r, err := command.Read(n, line)
 	require.NoError(t, err, line)
 	again, err := office.Apply(n.Office, r.Edit)
 	require.NoError(t, err, line)
@@ -74,7 +74,7 @@ func TestRenumberSubnets(t *testing.T) {
 	} {
 		f, err := notation.Read("o", row.office)
 		require.NoError(t, err)
-		r, err := rework.Line(span.Compile(f.Office), row.line)
+		r, err := command.Read(span.Compile(f.Office), row.line)
 		if row.want == "" {
 			require.ErrorContains(t, err, row.notes, row.line)
 			continue
@@ -107,7 +107,7 @@ func TestLine(t *testing.T) {
 		{"device den switch; ports 1-8; 1-4: 110; cable den.8 rack.23; den 5: 120", "device den switch\n  ports 1-8\n  1-4: 110\n  5: 120", ""},
 	} {
 		n := clinic(t)
-		r, err := rework.Line(n, row.line)
+		r, err := command.Read(n, row.line)
 		require.NoError(t, err, row.line)
 		text := notation.Print(r.Office)
 		require.Contains(t, text, row.has, row.line)
@@ -123,14 +123,14 @@ func TestLine(t *testing.T) {
 func TestFollow(t *testing.T) {
 	n := do(t, do(t, clinic(t), "copy ward-west to ward-south"), `ward-south 3: 170 because "a camera"`)
 	n = do(t, n, "ward-south 1: 170")
-	r, err := rework.Follow(n.Office, "ward-south", "ward-8")
+	r, err := command.Follow(n.Office, "ward-south", "ward-8")
 	require.NoError(t, err)
 	d := r.Office.Device("ward-south")
 	require.Nil(t, d.Ports[0].Shape)
 	require.NotNil(t, d.Ports[2].Shape)
 	require.Equal(t, []string{"stays an exception, as it says why: 3,5"}, r.Notes)
 
-	made, err := rework.PlanFrom(n, "annex-10", "annex")
+	made, err := command.PlanFrom(n, "annex-10", "annex")
 	require.NoError(t, err)
 	after := span.Compile(made.Office)
 	i := n.Topo.DeviceIndex("annex")
@@ -165,7 +165,7 @@ func TestLineRefuses(t *testing.T) {
 		{"vlan 300 extra; rack 99: 300", 22, "99"},
 		{"vlan 300 extra; retire 110", 17, "without other statements beside it"},
 	} {
-		_, err := rework.Line(clinic(t), row.line)
+		_, err := command.Read(clinic(t), row.line)
 		require.Error(t, err, row.line)
 		m, ok := err.(*notation.Mistakes)
 		require.True(t, ok, "%s: %v", row.line, err)
@@ -176,7 +176,7 @@ func TestLineRefuses(t *testing.T) {
 
 func TestNext(t *testing.T) {
 	n := clinic(t)
-	p, err := rework.Next(n.Office, "laundry", 0)
+	p, err := command.Next(n.Office, "laundry", 0)
 	require.NoError(t, err)
 	require.Equal(t, office.VID(180), p.VID)
 	require.Equal(t, []string{"vlan 180 laundry net 10.61.180.0/24"}, p.Statements[:1])
@@ -184,11 +184,11 @@ func TestNext(t *testing.T) {
 	_, err = notation.Read("x", notation.Print(do(t, n, strings.Join(p.Statements, "; ")).Office))
 	require.NoError(t, err)
 
-	_, err = rework.Next(n.Office, "guests", 0)
+	_, err = command.Next(n.Office, "guests", 0)
 	require.ErrorContains(t, err, "named guests already")
-	_, err = rework.Next(n.Office, "laundry", 110)
+	_, err = command.Next(n.Office, "laundry", 110)
 	require.ErrorContains(t, err, "the next free number is 180")
-	p, err = rework.Next(&office.Office{}, "first", 0)
+	p, err = command.Next(&office.Office{}, "first", 0)
 	require.NoError(t, err)
 	require.Equal(t, []string{"vlan 10 first"}, p.Statements)
 }

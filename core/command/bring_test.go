@@ -1,4 +1,4 @@
-package bring_test
+package command_test
 
 import (
 	"strings"
@@ -6,7 +6,7 @@ import (
 
 	"github.com/stretchr/testify/require"
 
-	"klammer/core/bring"
+	"klammer/core/command"
 	"klammer/core/notation"
 	"klammer/core/office"
 	"klammer/core/span"
@@ -78,7 +78,7 @@ func TestBring(t *testing.T) {
 				o, _, err = notation.Line(o, row.more)
 				require.NoError(t, err)
 			}
-			a, err := bring.Bring(span.Compile(o), row.vid, at(row.to), row.as)
+			a, err := command.Bring(span.Compile(o), row.vid, at(row.to), row.as)
 			require.NoError(t, err)
 			lines, _ := notation.Statements(a.Office, a.Edit)
 			require.Equal(t, row.lines, strings.Join(lines, "|"))
@@ -94,16 +94,16 @@ func TestBringSays(t *testing.T) {
 	require.NoError(t, err)
 	o, _, err := notation.Line(f.Office, "d 5: 20")
 	require.NoError(t, err)
-	a, err := bring.Bring(span.Compile(o), 10, at("d.8"), office.Untagged)
+	a, err := command.Bring(span.Compile(o), 10, at("d.8"), office.Untagged)
 	require.NoError(t, err)
 	require.Equal(t, []office.PortRef{at("d.8")}, a.Followers)
 	o, _, err = notation.Line(o, "d 6: 190\nd 8: 190")
 	require.NoError(t, err)
-	a, err = bring.Bring(span.Compile(o), 10, at("d.7"), office.Untagged)
+	a, err = command.Bring(span.Compile(o), 10, at("d.7"), office.Untagged)
 	require.NoError(t, err)
 	require.Equal(t, []string{"d would need 3 VLANs and takes 2."}, a.Limits)
-	_, err = bring.Bring(span.Compile(o), 4095, at("d.7"), office.Untagged)
+	_, err = command.Bring(span.Compile(o), 4095, at("d.7"), office.Untagged)
 	require.ErrorContains(t, err, "reserved")
-	_, err = bring.Withdraw(span.Compile(o), 10, at("b.5"))
+	_, err = command.Withdraw(span.Compile(o), 10, at("b.5"))
 	require.ErrorContains(t, err, "not in VLAN 10")
 }

@@ -1,4 +1,4 @@
-package rework
+package command
 
 import (
 	"fmt"

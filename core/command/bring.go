@@ -1,11 +1,10 @@
-// Package bring puts a VLAN on a port and on every cable that it needs on the
-// way there, and takes it away again.
-package bring
+package command
 
 import (
 	"cmp"
 	"fmt"
 	"slices"
+	"strings"
 
 	"klammer/core/finding"
 	"klammer/core/office"
@@ -158,8 +157,9 @@ func Withdraw(n *span.Net, v office.VID, from office.PortRef) (*Answer, error) {
 			}
 		}
 	}
-	if s, _ := w.n.Update(w.draft.Office()).Shape(w.dev, w.port); s.Rest != office.RestNone {
-		if after := w.n.Update(w.draft.Office()); after.Tables[w.dev].Ports[w.port].Has(v) {
+	after := now.Update(w.draft.Office())
+	if s, _ := after.Shape(w.dev, w.port); s.Rest != office.RestNone {
+		if after.Tables[w.dev].Ports[w.port].Has(v) {
 			w.out.Remarks = append(w.out.Remarks, fmt.Sprintf("%s stays on %s, which takes %s", n.Name(v), from, map[office.Rest]string{office.RestAll: "all VLANs", office.RestNeeded: "what its cable needs"}[s.Rest]))
 		}
 	}
@@ -202,22 +202,10 @@ func (w *way) shape(dev, port int) *office.Shape {
 	return s
 }
 
-// set sets a port; a shape that is what its plan says takes the exception away.
+// set sets a port, minding its plan.
 func (w *way) set(dev, port int, s office.Shape) error {
 	d := w.draft.Office().Devices[dev]
-	r := office.PortRef{Device: d.Name, Port: d.Ports[port].Name}
-	if plan, ok := w.n.Office.Planned(d, port); ok && w.n.Office.Resolve(plan).Equal(s) {
-		return w.draft.Set(r, nil, "")
-	}
-	if was, _ := w.draft.Office().Effective(d, port); was.Equal(s) {
-		return nil
-	}
-	if s.Equal(office.Shape{}) && d.Ports[port].Kind != office.Inner {
-		if _, covered := w.n.Office.Planned(d, port); !covered {
-			return w.draft.Set(r, nil, "") // in no VLAN, as where nothing was said
-		}
-	}
-	return w.draft.Set(r, &s, d.Ports[port].Because)
+	return w.draft.SetTo(office.PortRef{Device: d.Name, Port: d.Ports[port].Name}, s)
 }
 
 // carry makes a cable carry v: tagged at both ends under its own VID, or
@@ -269,23 +257,18 @@ func (w *way) answer(v office.VID) (*Answer, error) {
 	})
 	a.Net = w.n.Update(a.Office)
 	for i, d := range a.Office.Devices {
+		if d == w.n.Office.Devices[i] && a.Net.Tables[i] == w.n.Tables[i] {
+			continue
+		}
 		if has(a.Net, i, v) && !has(w.n, i, v) {
 			a.Learn = append(a.Learn, d.Name)
 		}
+		a.Limits = append(a.Limits, finding.LimitsPassed(w.n, a.Net, i)...)
 		for p := range d.Ports {
 			was, is := w.n.Office.Devices[i].Ports[p].Shape, d.Ports[p].Shape
 			if _, covered := a.Office.Planned(d, p); covered && was == nil && is != nil {
 				a.Followers = append(a.Followers, office.PortRef{Device: d.Name, Port: d.Ports[p].Name})
 			}
-		}
-	}
-	before := map[string]bool{}
-	for _, f := range finding.Check(w.n).List() {
-		before[f.ID] = true
-	}
-	for _, f := range finding.Check(a.Net).List() {
-		if f.Code == "limit-passed" && !before[f.ID] {
-			a.Limits = append(a.Limits, f.Text)
 		}
 	}
 	return &a, nil
@@ -298,4 +281,59 @@ func has(n *span.Net, dev int, v office.VID) bool {
 		}
 	}
 	return false
+}
+
+func doBring(n *span.Net, a *args) (*Result, error) {
+	v, to := a.vlan(), a.ports("tagged")
+	as := office.Untagged
+	if a.accept("tagged") {
+		as = office.Tagged
+	}
+	if !a.done() {
+		return nil, nil
+	}
+	return each(n, to, func(n *span.Net, r office.PortRef) (*Answer, error) { return Bring(n, v, r, as) })
+}
+
+func doWithdraw(n *span.Net, a *args) (*Result, error) {
+	v, from := a.vlan(), a.ports("")
+	if !a.done() {
+		return nil, nil
+	}
+	return each(n, from, func(n *span.Net, r office.PortRef) (*Answer, error) { return Withdraw(n, v, r) })
+}
+
+// each does one port after the other, each on what the last one left, as one
+// edit.
+func each(n *span.Net, ports []office.PortRef, do func(*span.Net, office.PortRef) (*Answer, error)) (*Result, error) {
+	out := &Result{Office: n.Office}
+	for _, r := range ports {
+		a, err := do(n, r)
+		if err != nil {
+			return nil, err
+		}
+		n, out.Office, out.Edit = a.Net, a.Office, append(out.Edit, a.Edit...)
+		for _, s := range notes(a) {
+			if !slices.Contains(out.Notes, s) {
+				out.Notes = append(out.Notes, s)
+			}
+		}
+	}
+	return out, nil
+}
+
+// notes is what a bring or a withdraw has to say beside its edit.
+func notes(a *Answer) []string {
+	var out []string
+	if len(a.Learn) > 0 {
+		out = append(out, "Has to learn the VLAN: "+strings.Join(a.Learn, ", "))
+	}
+	if len(a.Followers) > 0 {
+		var at []string
+		for _, r := range a.Followers {
+			at = append(at, r.String())
+		}
+		out = append(out, "Departs from its port plan: "+strings.Join(at, ", "))
+	}
+	return append(append(out, a.Limits...), a.Remarks...)
 }

@@ -1,0 +1,160 @@
+// Package command is what an edit means: everything that somebody can ask for,
+// by a key on the board, a form or the line, is a [Command], and [Do] works out
+// what it comes to. Each gives one edit, which can be previewed and undone like
+// any other.
+//
+//	Member{VIDs, Ports, As}   how VLANs stand on ports
+//	PVID{VID, Ports}          which VLAN untagged frames join there
+//	Line{Text}                statements of bracket notation, or one of the verbs
+//
+// The verbs of the line are
+//
+//	bring 130 to ward-east.6          renumber 110 to 115 with subnets
+//	withdraw 130 from ward-east.6     retire 170
+//	rename device rack to core        copy ward-east to ward-south
+//	plan ward-8 from ward-east        follow ward-south ward-8
+//	add ward-south switch, 8 ports, by VLAN
+package command
+
+import (
+	"errors"
+	"fmt"
+	"strings"
+
+	"klammer/core/notation"
+	"klammer/core/office"
+	"klammer/core/span"
+)
+
+// Command is one thing that somebody asks for.
+type Command interface {
+	do(n *span.Net) (*Result, error)
+}
+
+// Result is an office as a command would leave it.
+type Result struct {
+	Office  *office.Office
+	Edit    office.Edit // that leads there
+	Summary string      // what it does, in a line
+	Notes   []string    // what else to know before it is done
+}
+
+// Most is how many commands one request may have, and how many ports each may
+// name.
+const Most = 4096
+
+// Do works out commands, each on what the last one left, as one edit. The error
+// is a [*Fault], and nothing is done where there is one.
+func Do(n *span.Net, list ...Command) (*Result, error) {
+	if len(list) == 0 {
+		return nil, &Fault{Field: "commands", Code: NothingSaid, Text: "there is nothing to do: no command is given"}
+	}
+	if len(list) > Most {
+		return nil, &Fault{Field: "commands", Code: TooMany, Text: fmt.Sprintf("%d commands at once: at most %d", len(list), Most)}
+	}
+	out := &Result{Office: n.Office}
+	var summaries []string
+	for i, c := range list {
+		if i > 0 {
+			n = n.Update(out.Office)
+		}
+		r, err := c.do(n)
+		if err != nil {
+			return nil, faultOf(err, i)
+		}
+		out.Office, out.Edit = r.Office, append(out.Edit, r.Edit...)
+		out.Notes = append(out.Notes, r.Notes...)
+		summaries = append(summaries, r.Summary)
+	}
+	out.Summary = Cut(strings.Join(summaries, "; "))
+	return out, nil
+}
+
+// Cut shortens a summary to what fits a line of the history.
+func Cut(s string) string {
+	s = strings.Join(strings.Fields(s), " ")
+	if r := []rune(s); len(r) > 120 {
+		return string(r[:119]) + "…"
+	}
+	return s
+}
+
+// Fault is a command that cannot mean anything: what is wrong, with which part of
+// it.
+type Fault struct {
+	Command  int    // its place in the list, from 0
+	Field    string // ports[2]; "" for the whole of it
+	Code     Code
+	Text     string
+	Mistakes []notation.Mistake // of a text in notation, at their places
+}
+
+func (f *Fault) Error() string { return f.Text }
+
+// Bare is what is wrong without its places, for where the text is not at hand.
+func (f *Fault) Bare() string {
+	if len(f.Mistakes) == 0 {
+		return f.Text
+	}
+	return f.Mistakes[0].Text
+}
+
+// Code says what kind of fault it is, for those who do not read.
+type Code string
+
+const (
+	NothingSaid   Code = "nothing-said"   // it names no port, no VLAN, no command
+	TooMany       Code = "too-many"       // more than is done at once
+	NotAVID       Code = "not-a-vid"      // outside of 1 to 4094
+	NoSuchPort    Code = "no-such-port"   // nor device
+	NotAForm      Code = "not-a-form"     // neither untagged, tagged nor none
+	OneUntagged   Code = "one-untagged"   // a port has one untagged VLAN
+	NotSettable   Code = "not-settable"   // what was asked for cannot stand on the port
+	NotUnderstood Code = "not-understood" // a text that is not notation
+)
+
+// Codes are all of them.
+var Codes = []Code{NothingSaid, TooMany, NotAVID, NoSuchPort, NotAForm, OneUntagged, NotSettable, NotUnderstood}
+
+func fault(code Code, field, format string, args ...any) error {
+	return &Fault{Field: field, Code: code, Text: fmt.Sprintf(format, args...)}
+}
+
+// faultOf puts an error into the place of its command.
+func faultOf(err error, at int) *Fault {
+	var f *Fault
+	if !errors.As(err, &f) {
+		f = &Fault{Code: NotUnderstood, Text: err.Error()}
+	}
+	g := *f
+	g.Command = at
+	return &g
+}
+
+// Line is what is typed on the line or a form writes: statements in bracket
+// notation, or one of the verbs.
+type Line struct{ Text string }
+
+func (c Line) do(n *span.Net) (*Result, error) {
+	if strings.TrimSpace(c.Text) == "" {
+		return nil, fault(NothingSaid, "lines", "no statement is given")
+	}
+	r, err := Read(n, c.Text)
+	if err == nil {
+		r.Summary = strings.ReplaceAll(strings.TrimSpace(c.Text), "\n", "; ")
+		return r, nil
+	}
+	var m *notation.Mistakes
+	if !errors.As(err, &m) {
+		return nil, fault(NotUnderstood, "lines", "%s", err)
+	}
+	var all []string
+	for _, x := range m.List {
+		at := fmt.Sprintf("column %d: %s", x.Column, x.Text)
+		if strings.Contains(strings.TrimSpace(c.Text), "\n") {
+			at = fmt.Sprintf("line %d, %s", x.Line, at)
+		}
+		all = append(all, at)
+	}
+	return nil, &Fault{Field: "lines", Code: NotUnderstood, Text: strings.Join(all, "\n"), Mistakes: m.List}
+}

@@ -1,0 +1,166 @@
+package command
+
+import (
+	"fmt"
+	"strings"
+
+	"klammer/core/notation"
+	"klammer/core/office"
+	"klammer/core/span"
+)
+
+// Form is how a VLAN stands on a port: "untagged", "tagged" or "none".
+type Form string
+
+// Forms are all of them, with what they mean and how a summary says it.
+var Forms = []struct {
+	Form Form
+	as   office.Membership
+	says string
+}{
+	{"untagged", office.Untagged, "%s untagged on %s"},
+	{"tagged", office.Tagged, "%s tagged on %s"},
+	{"none", office.NotMember, "%s off %s"},
+}
+
+// Member sets how VLANs stand on some ports. A port has one untagged VLAN, so
+// untagged takes one.
+type Member struct {
+	VIDs  []int
+	Ports []string // as device.port
+	As    Form
+}
+
+func (c Member) do(n *span.Net) (*Result, error) {
+	at := -1
+	for i, f := range Forms {
+		if f.Form == c.As {
+			at = i
+		}
+	}
+	if at < 0 {
+		return nil, fault(NotAForm, "as", "%q is no way to be in a VLAN: untagged, tagged or none", c.As)
+	}
+	as := Forms[at].as
+	var names []string
+	var vids []office.VID
+	for i, k := range c.VIDs {
+		v, err := office.VIDOf(k)
+		if err != nil {
+			return nil, fault(NotAVID, fmt.Sprintf("vids[%d]", i), "%s", err)
+		}
+		vids, names = append(vids, v), append(names, n.Name(v))
+	}
+	if len(vids) == 0 {
+		return nil, fault(NothingSaid, "vids", "no VLAN is named")
+	}
+	if as == office.Untagged && len(vids) > 1 {
+		return nil, fault(OneUntagged, "vids", "a port has one untagged VLAN: select one row")
+	}
+	r, ports, err := setEach(n, "vids", c.Ports, func(dev, port int) office.Shape {
+		was, _ := n.Shape(dev, port)
+		s := *was
+		for _, v := range vids {
+			stands := n.Tables[dev].Ports[port].Of(v) == as && !s.Off
+			if stands && (as != office.Untagged || len(s.Untagged) == 1 && !s.PVIDSet) {
+				continue
+			}
+			s = n.Expand(dev, port, s, v, as).With(v, as)
+		}
+		return s
+	})
+	if err != nil {
+		return nil, err
+	}
+	r.Summary = fmt.Sprintf(Forms[at].says, strings.Join(names, ", "), ports)
+	return r, nil
+}
+
+// PVID sets the VLAN that untagged frames join on some ports; 0 is none.
+type PVID struct {
+	VID   int
+	Ports []string
+}
+
+func (c PVID) do(n *span.Net) (*Result, error) {
+	name := "none"
+	if c.VID != 0 {
+		v, err := office.VIDOf(c.VID)
+		if err != nil {
+			return nil, fault(NotAVID, "vid", "%s", err)
+		}
+		name = n.Name(v)
+	}
+	r, ports, err := setEach(n, "vid", c.Ports, func(dev, port int) office.Shape {
+		s, _ := n.Shape(dev, port)
+		return s.WithPVID(office.VID(c.VID))
+	})
+	if err != nil {
+		return nil, err
+	}
+	r.Summary = fmt.Sprintf("PVID %s on %s", name, ports)
+	return r, nil
+}
+
+// setEach sets each port to its shape, minding plans, and gives the ports' names.
+// field is what is to blame where a port cannot be set so.
+func setEach(n *span.Net, field string, names []string, shape func(dev, port int) office.Shape) (*Result, string, error) {
+	refs, err := Ports(n.Office, names)
+	if err != nil {
+		return nil, "", err
+	}
+	draft := office.NewDraft(n.Office)
+	for _, r := range refs {
+		dev := n.Topo.DeviceIndex(r.Device)
+		if err := draft.SetTo(r, shape(dev, n.Office.Devices[dev].Port(r.Port))); err != nil {
+			return nil, "", fault(NotSettable, field, "%s: %s", r, err)
+		}
+	}
+	o, e := draft.Done()
+	return &Result{Office: o, Edit: e}, PortNames(n.Office, refs), nil
+}
+
+// Ports finds ports by their names, each once; members of a bundle stand for
+// their bundle, as that is what can be set. The error is a [*Fault].
+func Ports(o *office.Office, names []string) ([]office.PortRef, error) {
+	if len(names) == 0 {
+		return nil, fault(NothingSaid, "ports", "no port is named")
+	}
+	if len(names) > Most {
+		return nil, fault(TooMany, "ports", "%d ports at once: at most %d", len(names), Most)
+	}
+	var refs []office.PortRef
+	seen := map[office.PortRef]bool{}
+	for i, s := range names {
+		r, err := notation.PortRef(o, s)
+		if err != nil {
+			return nil, fault(NoSuchPort, fmt.Sprintf("ports[%d]", i), "%s", err)
+		}
+		d := o.Device(r.Device)
+		r.Port = d.Ports[d.Logical(d.Port(r.Port))].Name
+		if !seen[r] {
+			seen[r] = true
+			refs = append(refs, r)
+		}
+	}
+	return refs, nil
+}
+
+// PortNames is ports by device, as people say them: "rack 1-4, ward-east 6".
+func PortNames(o *office.Office, refs []office.PortRef) string {
+	var out []string
+	for i := 0; i < len(refs); {
+		d := o.Device(refs[i].Device)
+		var at []int
+		j := i
+		for ; j < len(refs) && refs[j].Device == d.Name; j++ {
+			at = append(at, d.Port(refs[j].Port))
+		}
+		out = append(out, d.Name+" "+notation.Ports(d, at))
+		i = j
+	}
+	if len(out) > 4 {
+		out = append(out[:3], fmt.Sprintf("%d more devices", len(out)-3))
+	}
+	return strings.Join(out, ", ")
+}

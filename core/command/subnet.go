@@ -1,0 +1,89 @@
+package command
+
+import (
+	"net/netip"
+	"strconv"
+	"strings"
+
+	"klammer/core/finding"
+	"klammer/core/office"
+)
+
+// showing is a subnet with the VID that it shows replaced by another, where
+// that can be: 10.61.110.0/24 for 110 becomes 10.61.115.0/24 for 115. Of several
+// parts that are the number, the one changes in which the office's other VLANs
+// show theirs, else the last that the prefix covers.
+func showing(o *office.Office, p netip.Prefix, from, to office.VID) (netip.Prefix, bool) {
+	want := strconv.Itoa(int(from))
+	parts := finding.Parts(p)
+	votes := make([]int, len(parts))
+	for _, v := range o.VLANs {
+		for _, q := range v.Nets {
+			if v.VID == from || q.Addr().Is4() != p.Addr().Is4() {
+				continue
+			}
+			for i, x := range finding.Parts(q) {
+				if i < len(votes) && x == strconv.Itoa(int(v.VID)) {
+					votes[i]++
+				}
+			}
+		}
+	}
+	at := -1
+	for i, x := range parts {
+		if x == want && (at < 0 || votes[i] >= votes[at]) {
+			at = i
+		}
+	}
+	if at < 0 {
+		return p, false
+	}
+	all, sep := strings.Split(p.Addr().String(), "."), "."
+	if !p.Addr().Is4() {
+		all, sep = strings.Split(p.Addr().StringExpanded(), ":"), ":"
+	}
+	all[at] = strconv.Itoa(int(to))
+	q, err := netip.ParseAddr(strings.Join(all, sep))
+	if err != nil {
+		return p, false // 300 is no number of an IPv4 address
+	}
+	r := netip.PrefixFrom(q, p.Bits())
+	return r, r.Masked() == r
+}
+
+// blocks are the ranges that subnets of an office lie in (RFC 1918, RFC 4193,
+// RFC 6598, RFC 3927, RFC 4291).
+var blocks = func() (out []netip.Prefix) {
+	for _, s := range []string{"10.0.0.0/8", "172.16.0.0/12", "192.168.0.0/16", "100.64.0.0/10", "169.254.0.0/16", "127.0.0.0/8", "224.0.0.0/4", "fc00::/7", "fe80::/10", "ff00::/8"} {
+		out = append(out, netip.MustParsePrefix(s))
+	}
+	return out
+}()
+
+// block is the range that a subnet lies in, in words where it is a public one.
+func block(p netip.Prefix) string {
+	for _, b := range blocks {
+		if b.Overlaps(p) {
+			return b.String()
+		}
+	}
+	return "the public addresses"
+}
+
+// moved is an address with the host part it has in one subnet, in another of
+// the same length.
+func moved(a netip.Addr, from, to netip.Prefix) netip.Addr {
+	b, net := a.AsSlice(), to.Masked().Addr().AsSlice()
+	for i := range b {
+		keep := byte(0xff)
+		switch bits := to.Bits() - 8*i; {
+		case bits >= 8:
+			keep = 0
+		case bits > 0:
+			keep = 0xff >> bits
+		}
+		b[i] = b[i]&keep | net[i]&^keep
+	}
+	x, _ := netip.AddrFromSlice(b)
+	return x
+}
