@@ -24,16 +24,17 @@ func (w Wire) MarshalJSON() ([]byte, error) {
 
 // Finding is one thing wrong or unwise.
 type Finding struct {
-	Code     string     `json:"code" required:"true"`
-	Severity string     `json:"severity" required:"true" enum:"breaks,risk,tidy"`
-	VLANs    []int      `json:"vlans" required:"true" nullable:"false"`
-	Ports    []string   `json:"ports" required:"true" nullable:"false"`
-	Text     string     `json:"text" required:"true"`
-	Mends    [][]string `json:"mends" required:"true" nullable:"false"`
-	ID       string     `json:"id" required:"true"`
-	Cause    string     `json:"cause,omitempty"`
-	Label    string     `json:"label,omitempty"`
-	Devices  []string   `json:"devices,omitempty"`
+	Code     finding.Code `json:"code" required:"true"`
+	Severity string       `json:"severity" required:"true" enum:"breaks,risk,tidy"`
+	VLANs    []int        `json:"vlans" required:"true" nullable:"false"`
+	Ports    []string     `json:"ports" required:"true" nullable:"false"`
+	Text     string       `json:"text" required:"true"`
+	Mends    [][]string   `json:"mends" required:"true" nullable:"false"`
+	ID       string       `json:"id" required:"true"`
+	Cause    string       `json:"cause,omitempty"`
+	Label    string       `json:"label,omitempty"`
+	Devices  []string     `json:"devices,omitempty"`
+	After    *string      `json:"after,omitempty" description:"after an edit: the finding that it comes after in the list; empty for the first"`
 }
 
 // Findings are a report's findings with the mends that hold when tried. After
@@ -42,7 +43,7 @@ func Findings(r *finding.Report, list []*finding.Finding, tried int) []Finding {
 	out := make([]Finding, 0, len(list))
 	mends := r.Tries()
 	for i, f := range list {
-		j := Finding{Code: string(f.Code), Severity: f.Severity.String(), VLANs: VIDs(f.VLANs), Ports: Refs(f.Ports), Text: f.Text,
+		j := Finding{Code: f.Code, Severity: f.Severity.String(), VLANs: VIDs(f.VLANs), Ports: Refs(f.Ports), Text: f.Text,
 			Mends: [][]string{}, ID: f.ID, Cause: f.Cause, Label: f.Label, Devices: f.Devices}
 		if i < tried {
 			if m := mends(f); m != nil {

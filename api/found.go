@@ -1,6 +1,9 @@
 package api
 
 import (
+	"time"
+
+	"klammer/core/found"
 	"klammer/core/notation"
 	"klammer/core/office"
 	"klammer/core/span"
@@ -13,7 +16,7 @@ type Found struct {
 	Device      string          `json:"device" required:"true"`
 	Tables      []wording.Table `json:"tables" required:"true" nullable:"false" description:"as found, in the device's wording; empty where it has none or cannot say it"`
 	Differences []Difference    `json:"differences" required:"true" nullable:"false"`
-	Meaning     []PortChange    `json:"meaning" required:"true" nullable:"false" description:"what ports gain and lose when the plan is carried out"`
+	Meaning     []PortChange    `json:"meaning,omitempty" description:"what ports gain and lose when the plan is carried out; where it was asked for"`
 	Steps       []SheetStep     `json:"steps" required:"true" nullable:"false" description:"from what was found to the plan"`
 	Problem     string          `json:"problem,omitempty" description:"why there are no steps"`
 }
@@ -51,67 +54,107 @@ func PortChanges(cs []walk.Change) []PortChange {
 // FoundOf compares what device i was found to be set to with the plan.
 func FoundOf(n *span.Net, i int, s wording.State) *Found {
 	d := n.Office.Devices[i]
-	plan := wording.Planned(n, i)
-	out := &Found{Device: d.Name, Tables: []wording.Table{}, Differences: []Difference{}, Meaning: []PortChange{}, Steps: []SheetStep{}}
-	for p := range d.Ports {
-		if d.Ports[p].Bundle > 0 || plan.Ports[p].Equal(s.Ports[p]) {
-			continue
-		}
-		a, b := plan.Ports[p], s.Ports[p]
-		am, bm := a.Members(), b.Members()
-		both := am.And(&bm)
-		turned := a.Tagged.Xor(&b.Tagged)
-		otherwise := both.And(&turned)
+	out := &Found{Device: d.Name, Tables: []wording.Table{}, Differences: []Difference{}, Steps: []SheetStep{}}
+	for _, x := range found.Differences(n, i, s) {
 		out.Differences = append(out.Differences, Difference{
-			office.PortRef{Device: d.Name, Port: d.Ports[p].Name}.String(), notation.Shape(a.Shape()), notation.Shape(b.Shape()),
-			VIDs(minus(am, bm)), VIDs(minus(bm, am)), VIDs(otherwise.VIDs()),
+			office.PortRef{Device: d.Name, Port: d.Ports[x.Port].Name}.String(), notation.Shape(x.Planned), notation.Shape(x.Found),
+			VIDs(x.OnlyPlanned.VIDs()), VIDs(x.OnlyFound.VIDs()), VIDs(x.Otherwise.VIDs()),
 		})
 	}
-	if o, err := As(n.Office, i, s); err == nil {
-		out.Meaning = PortChanges(walk.Compare(n.Update(o), n))
-	}
-	w := wording.For(n, i)
-	if w == nil {
-		return out
-	}
-	if len(wording.Cannot(w, s)) > 0 {
-		out.Problem = "What was found cannot be said in this device's wording: look at its ports again, or at its wording here."
-		return out
-	}
-	out.Tables = wording.Write(w, s)
-	if bad := wording.Cannot(w, plan); len(bad) > 0 {
-		out.Problem = "The plan cannot be said in this device's wording; see what comes nearest."
-		return out
-	}
-	steps, err := wording.Steps(w, s, plan)
+	tables, steps, problem := found.Steps(n, i, s)
+	out.Tables, out.Problem = append(out.Tables, tables...), problem
 	for _, x := range steps {
 		out.Steps = append(out.Steps, SheetStep{x.Where, x.Text})
-	}
-	if err != nil {
-		out.Problem = err.Error()
 	}
 	return out
 }
 
-func minus(a, b office.Set) []office.VID {
-	m := a.Minus(&b)
-	return m.VIDs()
-}
-
-// As is an office with device i set to a state: what it is, where the plan says
-// what it should be.
-func As(o *office.Office, i int, s wording.State) (*office.Office, error) {
-	draft := office.NewDraft(o)
-	d := o.Devices[i]
+// FoundStateOf is a state, who found it and when, beside the plan.
+func FoundStateOf(n *span.Net, i int, s wording.State, made FoundMade) *FoundState {
+	out := &FoundState{FoundMade: made, Found: *FoundOf(n, i, s), Ports: []FoundPort{}}
+	d := n.Office.Devices[i]
 	for p := range d.Ports {
-		if d.Ports[p].Bundle > 0 {
-			continue
-		}
-		sh := s.Ports[p].Shape()
-		if err := draft.Set(office.PortRef{Device: d.Name, Port: d.Ports[p].Name}, &sh, ""); err != nil {
-			return nil, err
+		if d.Ports[p].Bundle == 0 {
+			out.Ports = append(out.Ports, FoundPort{d.Ports[p].Name, notation.Shape(s.Ports[p].Shape())})
 		}
 	}
-	next, _ := draft.Done()
-	return next, nil
+	return out
+}
+
+// SheetView is a device's sheet: what it should be set to, what it was found to
+// be set to, and the steps between.
+type SheetView struct {
+	Sheet    *Sheet      `json:"sheet,omitempty" description:"the plan in the device's wording; absent where it has none"`
+	Why      string      `json:"why,omitempty" description:"why there is no sheet"`
+	Found    *FoundState `json:"found,omitempty" description:"the newest"`
+	Before   []FoundMade `json:"before" required:"true" nullable:"false" description:"when it was found before, the newest first"`
+	Ticks    []TickView  `json:"ticks" required:"true" nullable:"false"`
+	Revision int64       `json:"revision" required:"true"`
+}
+
+// FoundMade is who found out and when.
+type FoundMade struct {
+	How    string    `json:"how" required:"true"`
+	Author string    `json:"author" required:"true"`
+	At     time.Time `json:"at" required:"true"`
+}
+
+// FoundState is what a device was found to be set to, beside the plan.
+type FoundState struct {
+	FoundMade
+	Found
+	Ports []FoundPort `json:"ports" required:"true" nullable:"false"`
+}
+
+// FoundPort is a port and what it was found to be set to.
+type FoundPort struct {
+	Port  string `json:"port" required:"true"`
+	Shape string `json:"shape" required:"true"`
+}
+
+// TickView is a step that is done.
+type TickView struct {
+	Step   string    `json:"step" required:"true"`
+	Author string    `json:"author" required:"true"`
+	At     time.Time `json:"at" required:"true"`
+}
+
+// FoundNow is where devices are set otherwise than they should be.
+type FoundNow struct {
+	Devices []string          `json:"devices" required:"true" nullable:"false" description:"those of which something was found"`
+	Ports   map[string]string `json:"ports" required:"true" nullable:"false" description:"ports that differ from the plan, with what they are set to"`
+}
+
+// FoundRequest is what somebody got out of a device.
+type FoundRequest struct {
+	Device string `json:"device" required:"true"`
+	Text   string `json:"text,omitempty" description:"lines in notation, a table, or what bridge -json vlan show prints"`
+	Book   string `json:"book,omitempty" description:"a workbook (XLSX) in base64"`
+	Sheet  string `json:"sheet,omitempty" description:"the sheet of the workbook; the device's, else the first"`
+	Base   string `json:"base,omitempty" enum:"plan,factory,found" description:"what ports are taken to be that the text does not mention"`
+	How    string `json:"how,omitempty" maxLength:"100" description:"where it is from, for the record"`
+	Keep   bool   `json:"keep,omitempty" description:"keep it; otherwise it is only shown"`
+}
+
+// FoundAnswer is what was understood of it.
+type FoundAnswer struct {
+	Form    string        `json:"form" required:"true"`
+	Said    int           `json:"said" required:"true" description:"how many ports it says something of"`
+	Trouble []TroubleView `json:"trouble" required:"true" nullable:"false"`
+	Found   FoundState    `json:"found" required:"true"`
+}
+
+// TroubleView is something that could not be understood.
+type TroubleView struct {
+	Row    int    `json:"row" required:"true"`
+	Column int    `json:"column" required:"true" description:"0 where the whole row is meant"`
+	Text   string `json:"text" required:"true"`
+}
+
+// TickRequest ticks a step off, or takes the tick away; with no step and off,
+// all ticks of the device.
+type TickRequest struct {
+	Device string `json:"device" required:"true"`
+	Step   string `json:"step" required:"true" maxLength:"500"`
+	On     bool   `json:"on" required:"true"`
 }

@@ -119,12 +119,12 @@ func TestTwoEditors(t *testing.T) {
 
 	// an edit on an old revision of the same port is refused, by name
 	said := eval[string](t, other, `fetch("/api/offices/1/edits", {method: "POST", headers: {"Content-Type": "application/json"},
-		body: JSON.stringify({base: 1, member: {vids: [110], ports: ["rack.18"], as: "none"}})}).then(async r => r.status + " " + (await r.json()).error)`)
+		body: JSON.stringify({base: 1, commands: [{member: {vids: [110], ports: ["rack.18"], as: "none"}}]})}).then(async r => r.status + " " + (await r.json()).error)`)
 	require.Contains(t, said, "409")
 	require.Contains(t, said, "port rack.18 was changed meanwhile by Sam")
 	// and merged where it touches another
 	said = eval[string](t, other, `fetch("/api/offices/1/edits", {method: "POST", headers: {"Content-Type": "application/json"},
-		body: JSON.stringify({base: 1, member: {vids: [130], ports: ["rack.19"], as: "tagged"}})}).then(r => "" + r.status)`)
+		body: JSON.stringify({base: 1, commands: [{member: {vids: [130], ports: ["rack.19"], as: "tagged"}}]})}).then(r => "" + r.status)`)
 	require.Equal(t, "200", said)
 	kept(t, ctx, 3)
 

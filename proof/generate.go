@@ -150,35 +150,111 @@ func Draw(t *rapid.T, most int) *office.Office {
 	return f.Office
 }
 
-// DrawEdit draws a change of one or more ports, or of a cable or plug, as
-// statements for the line; it may mean nothing in this office.
-func DrawEdit(t *rapid.T, o *office.Office) string {
-	d := rapid.SampledFrom(o.Devices).Draw(t, "device")
-	p := rapid.SampledFrom(d.Ports).Draw(t, "port").Name
-	switch rapid.IntRange(0, 14).Draw(t, "edit") {
-	case 0:
-		if len(o.Cables) > 0 {
-			c := rapid.SampledFrom(o.Cables).Draw(t, "cable")
-			return "-" + notation.Thing(c)
-		}
-	case 1:
-		e := rapid.SampledFrom(o.Devices).Draw(t, "to")
-		return fmt.Sprintf("cable %s.%s %s.%s", d.Name, p, e.Name, rapid.SampledFrom(e.Ports).Draw(t, "to port").Name)
-	case 2:
-		return fmt.Sprintf("-%s %s", d.Name, p)
-	case 3:
-		return fmt.Sprintf("use desk %s", drawShape(t, false))
-	case 12:
+// edits are the kinds of change that DrawEdit draws, each as statements for the
+// line; what it draws may mean nothing in this office.
+var edits = []struct {
+	kind string
+	draw func(t *rapid.T, o *office.Office, d *office.Device, port string) string
+}{
+	{"port", func(t *rapid.T, o *office.Office, d *office.Device, port string) string {
+		return fmt.Sprintf("%s %s: %s", d.Name, port, drawShape(t, true))
+	}},
+	{"port unset", func(t *rapid.T, o *office.Office, d *office.Device, port string) string {
+		return fmt.Sprintf("-%s %s", d.Name, port)
+	}},
+	{"use", func(t *rapid.T, o *office.Office, d *office.Device, port string) string {
+		return "use desk " + drawShape(t, false)
+	}},
+	{"plan", func(t *rapid.T, o *office.Office, d *office.Device, port string) string {
 		return fmt.Sprintf("plan p\n  1: %s\n  3-last: %s", drawShape(t, true), drawShape(t, true))
-	case 13:
-		if len(o.Plugs) > 0 {
-			g := rapid.SampledFrom(o.Plugs).Draw(t, "unplug")
-			return fmt.Sprintf("-plug %s.%s %q", g.Port.Device, g.Port.Port, g.Name)
+	}},
+	{"follows", func(t *rapid.T, o *office.Office, d *office.Device, port string) string {
+		return fmt.Sprintf("%s follows %s", d.Name, rapid.SampledFrom([]string{"p", "-"}).Draw(t, "follows"))
+	}},
+	{"cable", func(t *rapid.T, o *office.Office, d *office.Device, port string) string {
+		e := rapid.SampledFrom(o.Devices).Draw(t, "to")
+		return fmt.Sprintf("cable %s.%s %s.%s", d.Name, port, e.Name, rapid.SampledFrom(e.Ports).Draw(t, "to port").Name)
+	}},
+	{"cable off", func(t *rapid.T, o *office.Office, d *office.Device, port string) string {
+		if len(o.Cables) == 0 {
+			return ""
 		}
-	case 4:
+		return "-" + notation.Thing(rapid.SampledFrom(o.Cables).Draw(t, "cable"))
+	}},
+	{"plug", func(t *rapid.T, o *office.Office, d *office.Device, port string) string {
+		form := rapid.SampledFrom([]string{"", " tagged", " operator"}).Draw(t, "form")
+		return fmt.Sprintf("plug %s.%s \"new\" wants %d%s", d.Name, port, rapid.SampledFrom(vids).Draw(t, "wants"), form)
+	}},
+	{"plug off", func(t *rapid.T, o *office.Office, d *office.Device, port string) string {
+		if len(o.Plugs) == 0 {
+			return ""
+		}
+		g := rapid.SampledFrom(o.Plugs).Draw(t, "unplug")
+		return fmt.Sprintf("-plug %s.%s %q", g.Port.Device, g.Port.Port, g.Name)
+	}},
+	{"manage", func(t *rapid.T, o *office.Office, d *office.Device, port string) string {
 		return fmt.Sprintf("%s manage %d", d.Name, rapid.SampledFrom(vids).Draw(t, "manage in"))
-	case 5:
-		return fmt.Sprintf("plug %s.%s \"new\" wants %d", d.Name, p, rapid.SampledFrom(vids).Draw(t, "wants"))
-	}
-	return fmt.Sprintf("%s %s: %s", d.Name, p, drawShape(t, true))
+	}},
+	{"address", func(t *rapid.T, o *office.Office, d *office.Device, port string) string {
+		v := rapid.SampledFrom(vids).Draw(t, "address in")
+		on := ""
+		if d.Forwarding == office.Routed {
+			on = " on " + port
+		}
+		return fmt.Sprintf("%s address %d 10.%d.0.%d/24%s", d.Name, v, v%256, rapid.IntRange(20, 30).Draw(t, "host"), on)
+	}},
+	{"address off", func(t *rapid.T, o *office.Office, d *office.Device, port string) string {
+		if len(d.Addresses) == 0 {
+			return ""
+		}
+		a := rapid.SampledFrom(d.Addresses).Draw(t, "address")
+		return fmt.Sprintf("-%s address %d %s", d.Name, a.VID, a.Prefix)
+	}},
+	{"vlan", func(t *rapid.T, o *office.Office, d *office.Device, port string) string {
+		v := rapid.SampledFrom(append([]int{777}, vids...)).Draw(t, "register")
+		return fmt.Sprintf("vlan %d w%d%s", v, v, rapid.SampledFrom([]string{"", " local", fmt.Sprintf(" net 10.%d.0.0/24", v%256)}).Draw(t, "entry"))
+	}},
+	{"vlan off", func(t *rapid.T, o *office.Office, d *office.Device, port string) string {
+		if len(o.VLANs) == 0 {
+			return ""
+		}
+		return fmt.Sprintf("-vlan %d", rapid.SampledFrom(o.VLANs).Draw(t, "vlan").VID)
+	}},
+	{"bundle", func(t *rapid.T, o *office.Office, d *office.Device, port string) string {
+		text := ""
+		for _, name := range []string{"4", "5"} {
+			if p := d.Port(name); p >= 0 && d.Ports[p].Shape != nil { // the bundle is set instead
+				text += fmt.Sprintf("-%s %s\n", d.Name, name)
+			}
+		}
+		name := rapid.SampledFrom([]string{"new", "up"}).Draw(t, "bundle")
+		return text + fmt.Sprintf("%s bundle %s %s 4-5", d.Name, name, rapid.SampledFrom([]string{"lacp", "static"}).Draw(t, "mode"))
+	}},
+	{"bundle off", func(t *rapid.T, o *office.Office, d *office.Device, port string) string {
+		return fmt.Sprintf("-%s bundle up", d.Name)
+	}},
+	{"limit", func(t *rapid.T, o *office.Office, d *office.Device, port string) string {
+		return fmt.Sprintf("%s limit vlans %d", d.Name, rapid.IntRange(1, 3).Draw(t, "limit"))
+	}},
+	{"device", func(t *rapid.T, o *office.Office, d *office.Device, port string) string {
+		return fmt.Sprintf("device e%d %s\n  ports 1-2", rapid.IntRange(0, 1).Draw(t, "number"), rapid.SampledFrom([]string{"switch", "router", "host"}).Draw(t, "kind"))
+	}},
+	{"device off", func(t *rapid.T, o *office.Office, d *office.Device, port string) string {
+		if len(o.Devices) < 3 {
+			return ""
+		}
+		return "-device " + d.Name
+	}},
+	{"title", func(t *rapid.T, o *office.Office, d *office.Device, port string) string {
+		return fmt.Sprintf("office \"number %d\"", rapid.IntRange(0, 3).Draw(t, "title"))
+	}},
+}
+
+// DrawEdit draws a change and says of which kind it is: half of them set a port,
+// as people do.
+func DrawEdit(t *rapid.T, o *office.Office) (kind, text string) {
+	d := rapid.SampledFrom(o.Devices).Draw(t, "device")
+	port := rapid.SampledFrom(d.Ports).Draw(t, "port").Name
+	e := edits[max(0, rapid.IntRange(-len(edits)/2, len(edits)-1).Draw(t, "edit"))]
+	return e.kind, e.draw(t, o, d, port)
 }

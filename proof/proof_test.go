@@ -1,9 +1,12 @@
 package proof
 
 import (
+	"encoding/json"
 	"flag"
 	"fmt"
+	"maps"
 	"os"
+	"slices"
 	"sort"
 	"strings"
 	"testing"
@@ -11,8 +14,10 @@ import (
 	"github.com/stretchr/testify/require"
 	"pgregory.net/rapid"
 
+	"klammer/api"
 	"klammer/core/command"
 	"klammer/core/finding"
+	"klammer/core/found"
 	"klammer/core/notation"
 	"klammer/core/office"
 	"klammer/core/span"
@@ -93,25 +98,166 @@ func told(r *finding.Report) []string {
 }
 
 // TestIncremental: after any edits the office worked out step by step is the
-// same as from nothing.
+// same as from nothing, and what a page is told of each makes of its old picture
+// the new one. Every kind of edit has to have been made.
 func TestIncremental(t *testing.T) {
+	made := map[string]int{}
 	rapid.Check(t, func(t *rapid.T) {
 		o := Draw(t, 6)
-		n := span.Compile(o)
-		r := finding.Check(n)
-		for range rapid.IntRange(1, 6).Draw(t, "edits") {
-			text := DrawEdit(t, o)
+		r := finding.Check(span.Compile(o))
+		kept := map[string]found.Kept{o.Devices[0].Name: {Ports: []string{"1", "2"}, Shapes: []string{"10 [20]", "-"}}}
+		seen := found.BesideOf(r.Net, kept)
+		view := api.View(1, 1, r, seen)
+		page := redrawn(t, view)
+		for k := range rapid.IntRange(1, 6).Draw(t, "edits") {
+			kind, text := DrawEdit(t, o)
 			next, _, err := notation.Line(o, text)
-			if err != nil {
+			if err != nil || text == "" {
 				continue
 			}
+			made[kind]++
 			o = next
+			old := r
 			r = r.Update(r.Net.Update(o))
 			fresh := finding.Check(span.Compile(o))
 			require.Equal(t, states(fresh.Net), states(r.Net), "%s\n%s", text, notation.Print(o))
 			require.Equal(t, told(fresh), told(r), "%s\n%s", text, notation.Print(o))
+
+			delta := r.Since(old)
+			seen = seen.Update(r.Net, kept, delta.Devices)
+			if delta.Whole {
+				seen = found.BesideOf(r.Net, kept)
+			}
+			var change *api.OfficeView
+			view, change = api.Change(view, int64(k+2), r, delta, seen)
+			want := redrawn(t, api.View(1, int64(k+2), fresh, found.BesideOf(fresh.Net, kept)))
+			require.Equal(t, want, redrawn(t, view), "what is drawn\n%s\n%s", text, notation.Print(o))
+			page = pasted(page, redrawn(t, change))
+			require.Equal(t, want, page, "what a page makes of what it is told\n%s\n%s", text, notation.Print(o))
 		}
 	})
+	for _, e := range edits {
+		require.NotZero(t, made[e.kind], "no edit of the kind %q was ever made", e.kind)
+	}
+}
+
+// redrawn is a view as a page has it, from its JSON.
+func redrawn(t require.TestingT, v *api.OfficeView) map[string]any {
+	text, err := json.Marshal(v)
+	require.NoError(t, err)
+	var out map[string]any
+	require.NoError(t, json.Unmarshal(text, &out))
+	return out
+}
+
+// pasted puts what was told of an edit into what a page has: a plain version of
+// what ui/src/state/merge.ts does.
+func pasted(old, change map[string]any) map[string]any {
+	if change["whole"] == true {
+		return change
+	}
+	out := maps.Clone(old)
+	for _, k := range []string{"title", "revision", "order", "more", "unlisted", "uses", "plans"} {
+		if v, ok := change[k]; ok {
+			out[k] = v
+		} else if k == "more" || k == "unlisted" {
+			delete(out, k)
+		}
+	}
+	list := func(of map[string]any, key string) []any { l, _ := of[key].([]any); return l }
+	name := func(x any, keys ...string) (s string) {
+		for _, k := range keys {
+			s += fmt.Sprint(x.(map[string]any)[k], " ")
+		}
+		return s
+	}
+	over := func(was, is []any, keys ...string) []any {
+		byName := map[string]any{}
+		for _, x := range is {
+			byName[name(x, keys...)] = x
+		}
+		now := []any{}
+		for _, x := range was {
+			if y, ok := byName[name(x, keys...)]; ok {
+				x = y
+			}
+			now = append(now, x)
+		}
+		return now
+	}
+	devices := []any{}
+	for _, x := range list(change, "devices") {
+		d := maps.Clone(x.(map[string]any))
+		if d["some"] == true {
+			delete(d, "some")
+			for _, y := range list(old, "devices") {
+				if name(y, "name") == name(d, "name") {
+					d["ports"] = over(list(y.(map[string]any), "ports"), list(d, "ports"), "name")
+				}
+			}
+		}
+		devices = append(devices, d)
+	}
+	out["devices"] = over(list(old, "devices"), devices, "name")
+	out["links"] = over(list(old, "links"), list(change, "links"), "a", "b")
+
+	gone := map[string]bool{}
+	for _, v := range list(change, "goneVlans") {
+		gone[fmt.Sprint(v)] = true
+	}
+	for _, v := range list(change, "vlans") {
+		gone[strings.TrimSpace(name(v, "vid"))] = true
+	}
+	rows := append([]any{}, list(change, "vlans")...)
+	for _, v := range list(old, "vlans") {
+		if !gone[strings.TrimSpace(name(v, "vid"))] {
+			rows = append(rows, v)
+		}
+	}
+	sort.Slice(rows, func(i, j int) bool {
+		return rows[i].(map[string]any)["vid"].(float64) < rows[j].(map[string]any)["vid"].(float64)
+	})
+	out["vlans"] = rows
+
+	clear(gone)
+	for _, id := range list(change, "gone") {
+		gone[id.(string)] = true
+	}
+	for _, f := range list(change, "findings") {
+		gone[f.(map[string]any)["id"].(string)] = true
+	}
+	findings := []any{}
+	for _, f := range list(old, "findings") {
+		if !gone[f.(map[string]any)["id"].(string)] {
+			findings = append(findings, f)
+		}
+	}
+	for _, x := range list(change, "findings") {
+		f := maps.Clone(x.(map[string]any))
+		at := 0
+		for i, g := range findings {
+			if g.(map[string]any)["id"] == f["after"] {
+				at = i + 1
+			}
+		}
+		delete(f, "after")
+		findings = slices.Insert(findings, at, any(f))
+	}
+	out["findings"] = findings
+
+	if told, ok := change["found"].(map[string]any); ok {
+		was := old["found"].(map[string]any)
+		ports := map[string]any{}
+		for port, shape := range was["ports"].(map[string]any) {
+			device, _, _ := strings.Cut(port, ".")
+			if !slices.Contains(list(told, "devices"), any(device)) {
+				ports[port] = shape
+			}
+		}
+		maps.Copy(ports, told["ports"].(map[string]any))
+		out["found"] = map[string]any{"devices": was["devices"], "ports": ports}
+	}
+	return out
 }
 
 // TestMends: what is offered as a mend removes its finding and brings nothing

@@ -220,13 +220,13 @@ func TestBuiltUpon(t *testing.T) {
 	require.Equal(t, 200, status, v)
 	status, v = d.ask("POST", "/undo", `{"revision":2}`)
 	require.Equal(t, 200, status, v)
-	require.Equal(t, "undo: device den switch; ports 1-4", v["summary"])
+	require.Equal(t, []any{"undo", "device den switch; ports 1-4"}, []any{v["turn"], v["summary"]})
 	status, v = d.ask("POST", "/undo", `{"revision":5}`)
 	require.Equal(t, 200, status, v)
-	require.Equal(t, "redo: device den switch; ports 1-4", v["summary"])
+	require.Equal(t, []any{"redo", "device den switch; ports 1-4"}, []any{v["turn"], v["summary"]})
 	status, v = d.ask("POST", "/undo", `{"revision":6}`)
 	require.Equal(t, 200, status, v)
-	require.Equal(t, "undo: device den switch; ports 1-4", v["summary"], "the undoing of a redo is an undo")
+	require.Equal(t, []any{"undo", "device den switch; ports 1-4"}, []any{v["turn"], v["summary"]}, "the undoing of a redo is an undo")
 	// Restoring again and again keeps what differs, and nothing else.
 	for range 6 {
 		status, v = d.ask("POST", "/restore", `{"revision":3}`)

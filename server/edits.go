@@ -5,53 +5,17 @@ import (
 	"fmt"
 	"strings"
 
+	"klammer/api"
 	"klammer/core/command"
 	"klammer/core/notation"
 	"klammer/core/span"
 )
 
-// EditRequest is one edit, made on the revision that the browser shows: a list of
-// commands, each done on what the last one left.
-type EditRequest struct {
-	Base     int64            `json:"base" required:"true" minimum:"0" description:"the revision that the edit was made on"`
-	ID       string           `json:"id,omitempty" maxLength:"64" description:"a name that the page gave the request: asked again, it is not made again"`
-	Again    bool             `json:"again,omitempty" description:"it may have been made already: ask first"`
-	Commands []CommandRequest `json:"commands" required:"true" nullable:"false" minItems:"1" maxItems:"4096"`
-}
-
-// CommandRequest is one command: exactly one of member, pvid and lines.
-type CommandRequest struct {
-	Member *MemberRequest `json:"member,omitempty"`
-	PVID   *PVIDRequest   `json:"pvid,omitempty"`
-	Lines  []string       `json:"lines,omitempty" description:"statements in bracket notation, or one of the verbs of the line"`
-}
-
-// MemberRequest sets how VLANs stand on some ports. A port has one untagged
-// VLAN, so untagged takes one.
-type MemberRequest struct {
-	VIDs  []int    `json:"vids" required:"true" nullable:"false"`
-	Ports []string `json:"ports" required:"true" nullable:"false"`
-	As    string   `json:"as" required:"true" enum:"untagged,tagged,none"`
-}
-
-// PVIDRequest sets the VLAN that untagged frames join on some ports; 0 is none.
-type PVIDRequest struct {
-	VID   int      `json:"vid" required:"true"`
-	Ports []string `json:"ports" required:"true" nullable:"false"`
-}
-
 // badField is a request that cannot mean anything; it names the field.
 type badField struct {
 	field, text string
 	code        command.Code
-	mistakes    []MistakeView
-}
-
-// MistakeView is one thing wrong in a text, at its place.
-type MistakeView struct {
-	Line   int    `json:"line" required:"true"`
-	Column int    `json:"column" required:"true"`
-	Text   string `json:"text" required:"true"`
+	mistakes    []api.MistakeView
 }
 
 func (b *badField) Error() string { return b.field + ": " + b.text }
@@ -61,7 +25,7 @@ func bad(field, format string, args ...any) error {
 }
 
 // commands translates a request's list; which is the name of each command's part.
-func (q *EditRequest) commands() (list []command.Command, which []string, err error) {
+func commands(q *api.EditRequest) (list []command.Command, which []string, err error) {
 	for i, c := range q.Commands {
 		said := 0
 		if m := c.Member; m != nil {
@@ -83,9 +47,9 @@ func (q *EditRequest) commands() (list []command.Command, which []string, err er
 	return list, which, nil
 }
 
-// do works a request out, and names the field where it means nothing.
-func (q *EditRequest) do(n *span.Net) (*command.Result, error) {
-	list, which, err := q.commands()
+// work works a request out, and names the field where it means nothing.
+func work(n *span.Net, q *api.EditRequest) (*command.Result, error) {
+	list, which, err := commands(q)
 	if err != nil {
 		return nil, err
 	}
@@ -104,9 +68,9 @@ func (q *EditRequest) do(n *span.Net) (*command.Result, error) {
 	return nil, out
 }
 
-func mistakeViews(list []notation.Mistake) (out []MistakeView) {
+func mistakeViews(list []notation.Mistake) (out []api.MistakeView) {
 	for _, m := range list {
-		out = append(out, MistakeView{m.Line, m.Column, m.Text})
+		out = append(out, api.MistakeView(m))
 	}
 	return out
 }

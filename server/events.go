@@ -7,6 +7,8 @@ import (
 	"time"
 
 	"github.com/gofiber/fiber/v3"
+
+	"klammer/api"
 )
 
 // events streams the views of edits. A comment goes out every few seconds, so
@@ -20,7 +22,7 @@ func (s *Server) events(c fiber.Ctx) error {
 		s.streams.Add(-1)
 		return fiber.NewError(fiber.StatusServiceUnavailable, fmt.Sprintf("%d pages listen already, the most that this server serves", mostStreams))
 	}
-	events, leave, ok := r.watch()
+	events, leave, ok := r.watch(c.Query("tab"))
 	if !ok {
 		s.streams.Add(-1)
 		return fiber.NewError(fiber.StatusServiceUnavailable, fmt.Sprintf("%d pages listen to this office already, the most that it tells", mostWatchers))
@@ -29,7 +31,7 @@ func (s *Server) events(c fiber.Ctx) error {
 		leave()
 		s.streams.Add(-1)
 	}
-	_, now, err := r.current(c.Context())
+	now, err := r.current(c.Context())
 	if err != nil {
 		done()
 		return err
@@ -49,7 +51,7 @@ func (s *Server) events(c fiber.Ctx) error {
 			_ = conn.SetWriteDeadline(time.Now().Add(slowest))
 			return w.Flush() == nil
 		}
-		fmt.Fprintf(w, "retry: 500\nevent: at\ndata: %d\n\n", now.Revision)
+		fmt.Fprintf(w, "retry: 500\nevent: at\ndata: %d\n\n", now.view.Revision)
 		if !flush() {
 			return
 		}
@@ -74,27 +76,10 @@ func (s *Server) events(c fiber.Ctx) error {
 	})
 }
 
-// Here is where somebody is: a tab of a browser, and the cell that it is at.
-type Here struct {
-	Tab  string `json:"tab" required:"true" maxLength:"40" description:"a name that the tab gave itself"`
-	Port string `json:"port" required:"true" maxLength:"100" description:"device.port, empty outside the board"`
-	VID  int    `json:"vid" required:"true"`
-	New  bool   `json:"new,omitempty" description:"the tab has just come: others say where they are"`
-	Gone bool   `json:"gone,omitempty"`
-}
-
-// Somebody is a Here with the name that the browser said, as it goes to all.
-type Somebody struct {
-	Here
-	Name   string `json:"name"`
-	Office int64  `json:"office"`
-	Found  string `json:"found,omitempty"` // a device of which something was found
-}
-
 // here tells everybody at an office, on every server, where one tab is. It is
 // kept nowhere: who is not heard of for a while is gone.
 func (s *Server) here(c fiber.Ctx) error {
-	var q Here
+	var q api.Here
 	name, r, err := s.asked(c, &q)
 	if err != nil {
 		return err
@@ -102,7 +87,7 @@ func (s *Server) here(c fiber.Ctx) error {
 	if len(q.Tab) > 40 || len(q.Port) > 200 || !printable(q.Tab) || !printable(q.Port) {
 		return bad("tab", "a tab has up to 40 letters, a port up to 200, all of them seen")
 	}
-	text, err := json.Marshal(Somebody{Here: q, Name: name, Office: r.id})
+	text, err := json.Marshal(api.Somebody{Here: q, Name: name, Office: r.id})
 	if err != nil {
 		return err
 	}
@@ -114,15 +99,17 @@ func (s *Server) here(c fiber.Ctx) error {
 
 // someoneIs passes on what another server, or this one, was told.
 func (s *Server) someoneIs(text string) {
-	var x Somebody
+	var x api.Somebody
 	if json.Unmarshal([]byte(text), &x) != nil {
 		return
 	}
-	if r := s.known(x.Office); r != nil {
-		name := "here"
-		if x.Found != "" {
-			name = "found"
-		}
-		r.tell(name, 0, x)
+	r := s.known(x.Office)
+	switch {
+	case r == nil:
+	case x.Found != "":
+		r.refound(s.stop)
+		r.tell("found", 0, x, "")
+	default:
+		r.tell("here", 0, x, "")
 	}
 }

@@ -4,11 +4,10 @@ import (
 	"context"
 	"fmt"
 	"strconv"
-	"strings"
-	"time"
 
 	"github.com/gofiber/fiber/v3"
 
+	"klammer/api"
 	"klammer/core/command"
 	"klammer/core/finding"
 	"klammer/core/history"
@@ -17,35 +16,17 @@ import (
 	"klammer/store"
 )
 
-// UndoRequest takes one edit back; to redo is to take the undoing back.
-type UndoRequest struct {
-	Revision int64  `json:"revision" required:"true" minimum:"1"`
-	ID       string `json:"id,omitempty" maxLength:"64" description:"a name that the page gave the request: asked again, it is not done again"`
-	Again    bool   `json:"again,omitempty" description:"it may have been done already: ask first"`
-}
-
 func (s *Server) undo(c fiber.Ctx) error {
-	var q UndoRequest
+	var q api.UndoRequest
 	name, r, err := s.asked(c, &q)
 	if err != nil {
 		return err
 	}
-	v, err := r.undoEdit(c.Context(), name, &q)
+	v, err := r.undoEdit(c.Context(), name, tabOf(c), &q)
 	if err != nil {
 		return err
 	}
-	return c.JSON(v)
-}
-
-// HistoryEntry is one edit that was made.
-type HistoryEntry struct {
-	Revision int64     `json:"revision" required:"true"`
-	Author   string    `json:"author" required:"true"`
-	At       time.Time `json:"at" required:"true"`
-	Summary  string    `json:"summary" required:"true"`
-	Undoes   int64     `json:"undoes" required:"true" description:"the edit that it takes back, 0 for none"`
-	UndoneBy int64     `json:"undoneBy" required:"true" description:"the edit that took it back, 0 for none"`
-	ID       string    `json:"id" required:"true" description:"the name that the page gave to the request: it knows its own by it"`
+	return send(c, v)
 }
 
 type historyQuery struct {
@@ -70,15 +51,15 @@ func (s *Server) history(c fiber.Ctx) error {
 	if err != nil {
 		return err
 	}
-	out := []HistoryEntry{}
+	out := []api.HistoryEntry{}
 	for _, m := range all {
-		out = append(out, HistoryEntry{m.Revision, m.Author, m.At, m.Summary, m.Undoes, m.UndoneBy, m.Token})
+		out = append(out, api.HistoryEntry{Revision: m.Revision, Author: m.Author, At: m.At, Summary: m.Turn.Of(m.Summary), Turn: m.Turn, Undoes: m.Undoes, UndoneBy: m.UndoneBy, ID: m.Token})
 	}
 	return c.JSON(out)
 }
 
 // undoEdit takes back an edit, exactly, or says who built upon it.
-func (r *room) undoEdit(ctx context.Context, author string, q *UndoRequest) (*OfficeView, error) {
+func (r *room) undoEdit(ctx context.Context, author, tab string, q *api.UndoRequest) (*answer, error) {
 	m, ok, err := r.store.Edit(ctx, r.id, q.Revision)
 	if err != nil {
 		return nil, err
@@ -89,7 +70,7 @@ func (r *room) undoEdit(ctx context.Context, author string, q *UndoRequest) (*Of
 	if m.UndoneBy != 0 {
 		return nil, &history.Conflict{Text: fmt.Sprintf("edit %d was taken back already", q.Revision)}
 	}
-	return r.edit(ctx, asking{author: author, base: latest, undoes: q.Revision, token: q.ID, again: q.Again}, func(n *span.Net) (*command.Result, error) {
+	return r.edit(ctx, asking{author: author, tab: tab, base: latest, undoes: q.Revision, turn: m.Turn.Back(), token: q.ID, again: q.Again}, func(n *span.Net) (*command.Result, error) {
 		since, err := r.store.History(ctx, r.id, q.Revision, mostSince)
 		if err != nil {
 			return nil, err
@@ -98,26 +79,12 @@ func (r *room) undoEdit(ctx context.Context, author string, q *UndoRequest) (*Of
 		if err != nil {
 			return nil, err
 		}
-		word := "undo: "
-		if strings.HasPrefix(m.Summary, "undo: ") {
-			word = "redo: "
-		}
-		return &command.Result{Office: o, Edit: e, Summary: command.Cut(word + trimWord(m.Summary))}, nil
+		return &command.Result{Office: o, Edit: e, Summary: m.Summary}, nil
 	})
 }
 
 // mostSince bounds the edits that are read to name who stands in the way.
 const mostSince = 1000
-
-// trimWord takes "undo: " or "redo: " off, so that they do not pile up.
-func trimWord(s string) string {
-	for _, p := range []string{"undo: ", "redo: "} {
-		if len(s) > len(p) && s[:len(p)] == p {
-			return s[len(p):]
-		}
-	}
-	return s
-}
 
 // past is the office as it was at a revision; now is at another.
 func past(ctx context.Context, st *store.Store, id int64, now *office.Office, revision, at int64) (*office.Office, error) {
@@ -148,15 +115,15 @@ func (s *Server) reportThen(c fiber.Ctx) (*finding.Report, error) {
 	if err != nil {
 		return nil, err
 	}
-	report, now, err := r.current(c.Context())
+	now, err := r.current(c.Context())
 	if err != nil {
 		return nil, err
 	}
-	revision, err := intQuery(c, "at", now.Revision)
-	if err != nil || revision == now.Revision {
-		return report, err
+	revision, err := intQuery(c, "at", now.view.Revision)
+	if err != nil || revision == now.view.Revision {
+		return now.report, err
 	}
-	o, err := past(c.Context(), s.store, r.id, report.Net.Office, revision, now.Revision)
+	o, err := past(c.Context(), s.store, r.id, now.report.Net.Office, revision, now.view.Revision)
 	if err != nil {
 		return nil, err
 	}
@@ -173,26 +140,26 @@ func (s *Server) then(c fiber.Ctx) error {
 	if err != nil {
 		return bad("revision", "%q is no revision", c.Params("revision"))
 	}
-	report, v, err := r.current(c.Context())
+	now, err := r.current(c.Context())
 	if err != nil {
 		return err
 	}
-	o, err := past(c.Context(), s.store, r.id, report.Net.Office, revision, v.Revision)
+	o, err := past(c.Context(), s.store, r.id, now.report.Net.Office, revision, now.view.Revision)
 	if err != nil {
 		return err
 	}
-	return c.JSON(view(r.id, revision, finding.Check(span.Compile(o))))
+	return c.JSON(api.View(r.id, revision, finding.Check(span.Compile(o)), nil))
 }
 
 // restore makes the office as it was at a revision, as a new edit.
 func (s *Server) restore(c fiber.Ctx) error {
-	var q UndoRequest
+	var q api.UndoRequest
 	name, r, err := s.asked(c, &q)
 	if err != nil {
 		return err
 	}
-	v, err := r.edit(c.Context(), asking{author: name, base: latest, token: q.ID, again: q.Again}, func(n *span.Net) (*command.Result, error) {
-		then, err := past(c.Context(), s.store, r.id, n.Office, q.Revision, r.at()) // it is our turn: n is of that revision
+	v, err := r.edit(c.Context(), asking{author: name, tab: tabOf(c), base: latest, token: q.ID, again: q.Again}, func(n *span.Net) (*command.Result, error) {
+		then, err := past(c.Context(), s.store, r.id, n.Office, q.Revision, r.look().view.Revision) // it is our turn: n is of that revision
 		if err != nil {
 			return nil, err
 		}
@@ -209,5 +176,5 @@ func (s *Server) restore(c fiber.Ctx) error {
 	if err != nil {
 		return err
 	}
-	return c.JSON(v)
+	return send(c, v)
 }

@@ -8,6 +8,7 @@ import (
 
 	"github.com/gofiber/fiber/v3"
 
+	"klammer/api"
 	"klammer/core/command"
 	"klammer/core/history"
 	"klammer/core/intake"
@@ -18,75 +19,12 @@ import (
 	"klammer/store"
 )
 
-// IntakeRequest is somebody's own workbook or table, and what he corrected of
-// what was understood of it.
-type IntakeRequest struct {
-	Name    string         `json:"name" required:"true" maxLength:"200" description:"the file's name"`
-	Book    string         `json:"book,omitempty" description:"a workbook (XLSX) in base64"`
-	Text    string         `json:"text,omitempty" description:"or a table (CSV)"`
-	Into    int64          `json:"into,omitempty" description:"the office that it goes into; a new one if it is not said"`
-	Title   string         `json:"title,omitempty" maxLength:"200" description:"the name of a new office"`
-	Choices []IntakeChoice `json:"choices,omitempty"`
-	Cells   []IntakeCell   `json:"cells,omitempty" description:"cells that were corrected"`
-	Take    bool           `json:"take,omitempty" description:"take it; otherwise it is only shown"`
-	ID      string         `json:"id,omitempty" maxLength:"64"`
-	Again   bool           `json:"again,omitempty"`
-}
-
-// IntakeChoice is what was corrected of one grid.
-type IntakeChoice struct {
-	Sheet  string `json:"sheet" required:"true"`
-	Row    int    `json:"row" required:"true"`
-	Device string `json:"device" required:"true"`
-	Kind   string `json:"kind" required:"true"`
-	Skip   bool   `json:"skip" required:"true"`
-}
-
-// IntakeCell is another text for a cell.
-type IntakeCell struct {
-	Sheet  string `json:"sheet" required:"true"`
-	Row    int    `json:"row" required:"true"`
-	Column int    `json:"column" required:"true"`
-	Text   string `json:"text" required:"true" maxLength:"200"`
-}
-
-// IntakeAnswer is what was understood, and what taking it would change.
-type IntakeAnswer struct {
-	Exact   bool            `json:"exact" required:"true" description:"the workbook has a whole office in notation: its grids say what was changed in them"`
-	Grids   []IntakeGrid    `json:"grids" required:"true" nullable:"false"`
-	VLANs   []string        `json:"vlans" required:"true" nullable:"false"`
-	Trouble []IntakeTrouble `json:"trouble" required:"true" nullable:"false"`
-	Lines   []string        `json:"lines" required:"true" nullable:"false" description:"what taking it would change, as statements; at most 400"`
-	More    int             `json:"more" required:"true" description:"how many further lines there are"`
-	Office  *OfficeSummary  `json:"office,omitempty" description:"where it was taken"`
-}
-
-// IntakeGrid is a grid of one device.
-type IntakeGrid struct {
-	Sheet  string `json:"sheet" required:"true"`
-	Row    int    `json:"row" required:"true" description:"of its head"`
-	Device string `json:"device" required:"true"`
-	Kind   string `json:"kind" required:"true"`
-	Ports  int    `json:"ports" required:"true"`
-	Down   bool   `json:"down" required:"true" description:"VLANs run down; otherwise ports do"`
-	Skip   bool   `json:"skip" required:"true"`
-}
-
-// IntakeTrouble is a cell that was not understood.
-type IntakeTrouble struct {
-	Sheet  string `json:"sheet" required:"true"`
-	Row    int    `json:"row" required:"true"`
-	Column int    `json:"column" required:"true" description:"0 where the whole row is meant"`
-	Text   string `json:"text" required:"true"`
-	Is     string `json:"is" required:"true" description:"what stands in the cell"`
-}
-
 func (s *Server) intake(c fiber.Ctx) error {
 	name, err := author(c)
 	if err != nil {
 		return err
 	}
-	var q IntakeRequest
+	var q api.IntakeRequest
 	if err := body(c, &q); err != nil {
 		return err
 	}
@@ -135,7 +73,7 @@ func (s *Server) intake(c fiber.Ctx) error {
 			if err != nil {
 				return err
 			}
-			out.Office = &OfficeSummary{ID: id, Title: o.Title, Revision: 1}
+			out.Office = &api.OfficeSummary{ID: id, Title: o.Title, Revision: 1}
 		}
 		return c.JSON(out)
 	}
@@ -143,30 +81,30 @@ func (s *Server) intake(c fiber.Ctx) error {
 	if err != nil {
 		return err
 	}
-	report, _, err := r.current(c.Context())
+	now, err := r.current(c.Context())
 	if err != nil {
 		return err
 	}
 	u := understand()
-	o, e := u.Take(report.Net.Office)
+	o, e := u.Take(now.report.Net.Office)
 	out := intakeView(tables, u, o, e)
 	if err := withinLimits(o); err != nil {
 		return err
 	}
 	if q.Take {
-		v, err := r.edit(c.Context(), asking{author: name, base: latest, token: q.ID, again: q.Again}, func(n *span.Net) (*command.Result, error) {
+		v, err := r.edit(c.Context(), asking{author: name, tab: tabOf(c), base: latest, token: q.ID, again: q.Again}, func(n *span.Net) (*command.Result, error) {
 			o, e := understand().Take(n.Office)
 			return &command.Result{Office: o, Edit: e, Summary: command.Cut("read from " + q.Name)}, nil
 		})
 		if err != nil {
 			return err
 		}
-		out.Office = &OfficeSummary{ID: r.id, Title: o.Title, Revision: v.Revision}
+		out.Office = &api.OfficeSummary{ID: r.id, Title: o.Title, Revision: v.now.view.Revision}
 	}
 	return c.JSON(out)
 }
 
-func tablesOf(q *IntakeRequest) ([]intake.Table, error) {
+func tablesOf(q *api.IntakeRequest) ([]intake.Table, error) {
 	switch {
 	case (q.Book == "") == (q.Text == ""):
 		return nil, bad("book", "a workbook or a table is read, one of them")
@@ -188,17 +126,17 @@ func tablesOf(q *IntakeRequest) ([]intake.Table, error) {
 	return []intake.Table{t}, nil
 }
 
-func intakeView(tables []intake.Table, u *intake.Understood, o *office.Office, e office.Edit) IntakeAnswer {
+func intakeView(tables []intake.Table, u *intake.Understood, o *office.Office, e office.Edit) api.IntakeAnswer {
 	const most = 400
-	out := IntakeAnswer{Exact: u.Exact != nil, Grids: []IntakeGrid{}, VLANs: []string{}, Trouble: []IntakeTrouble{}, Lines: []string{}}
+	out := api.IntakeAnswer{Exact: u.Exact != nil, Grids: []api.IntakeGrid{}, VLANs: []string{}, Trouble: []api.IntakeTrouble{}, Lines: []string{}}
 	for _, g := range u.Grids {
-		out.Grids = append(out.Grids, IntakeGrid{g.Sheet, g.Row, g.Device, string(g.Kind), len(g.Ports), g.Down, g.Skip})
+		out.Grids = append(out.Grids, api.IntakeGrid{Sheet: g.Sheet, Row: g.Row, Device: g.Device, Kind: string(g.Kind), Ports: len(g.Ports), Down: g.Down, Skip: g.Skip})
 	}
 	for _, v := range u.VLANs {
 		out.VLANs = append(out.VLANs, fmt.Sprintf("%d %s", v.VID, v.Name))
 	}
 	for _, t := range u.Trouble {
-		x := IntakeTrouble{Sheet: t.Sheet, Row: t.Row, Column: t.Column, Text: t.Text}
+		x := api.IntakeTrouble{Sheet: t.Sheet, Row: t.Row, Column: t.Column, Text: t.Text}
 		if at := intake.At(tables, t.Sheet, t.Row, t.Column); at != nil {
 			x.Is = *at
 		}
@@ -212,18 +150,10 @@ func intakeView(tables []intake.Table, u *intake.Understood, o *office.Office, e
 	return out
 }
 
-// TakeoverRequest takes what was tried in a copy over into the office that it
-// is a copy of.
-type TakeoverRequest struct {
-	From  int64  `json:"from" required:"true" description:"the copy"`
-	ID    string `json:"id,omitempty" maxLength:"64"`
-	Again bool   `json:"again,omitempty"`
-}
-
 // takeover makes what differs between the office as it was copied and the copy
 // as it is now one edit of the office. What both changed is told, with the name.
 func (s *Server) takeover(c fiber.Ctx) error {
-	var q TakeoverRequest
+	var q api.TakeoverRequest
 	name, r, err := s.asked(c, &q)
 	if err != nil {
 		return err
@@ -239,17 +169,17 @@ func (s *Server) takeover(c fiber.Ctx) error {
 	if err != nil {
 		return err
 	}
-	v, err := r.edit(c.Context(), asking{author: name, base: at, token: q.ID, again: q.Again}, func(n *span.Net) (*command.Result, error) {
+	v, err := r.edit(c.Context(), asking{author: name, tab: tabOf(c), base: at, token: q.ID, again: q.Again}, func(n *span.Net) (*command.Result, error) {
 		return takenOver(c.Context(), s.store, r, n.Office, copied, at)
 	})
 	if err != nil {
 		return err
 	}
-	return c.JSON(v)
+	return send(c, v)
 }
 
 func takenOver(ctx context.Context, st *store.Store, r *room, now, copied *office.Office, at int64) (*command.Result, error) {
-	then, err := past(ctx, st, r.id, now, at, r.at())
+	then, err := past(ctx, st, r.id, now, at, r.look().view.Revision)
 	if err != nil {
 		return nil, err
 	}

@@ -18,34 +18,16 @@ import (
 	"klammer/store"
 )
 
-// OfficeSummary is an office in a list.
-type OfficeSummary struct {
-	ID       int64  `json:"id" required:"true"`
-	Title    string `json:"title" required:"true"`
-	Revision int64  `json:"revision" required:"true"`
-	CopyOf   int64  `json:"copyOf,omitempty" description:"the office that it was started from, to try things on"`
-}
-
 func (s *Server) offices(c fiber.Ctx) error {
 	all, err := s.store.Offices(c.Context())
 	if err != nil {
 		return err
 	}
-	out := []OfficeSummary{}
+	out := []api.OfficeSummary{}
 	for _, o := range all {
-		out = append(out, OfficeSummary(o))
+		out = append(out, api.OfficeSummary(o))
 	}
 	return c.JSON(out)
-}
-
-// NewOffice says how an office starts: from a text in notation, as a copy of
-// another, or empty. A title wins over the one in the text.
-type NewOffice struct {
-	Title string   `json:"title,omitempty" maxLength:"200"`
-	Text  string   `json:"text,omitempty" description:"a whole office in bracket notation"`
-	Lines []string `json:"lines,omitempty" maxItems:"200" description:"lines of the line, done one after the other on what the text makes: all, or no office is made"`
-	Copy  int64    `json:"copy,omitempty" description:"the office to start as"`
-	Try   bool     `json:"try,omitempty" description:"only say whether the text can be read"`
 }
 
 func (s *Server) create(c fiber.Ctx) error {
@@ -53,7 +35,7 @@ func (s *Server) create(c fiber.Ctx) error {
 	if err != nil {
 		return err
 	}
-	var q NewOffice
+	var q api.NewOffice
 	if err := body(c, &q); err != nil {
 		return err
 	}
@@ -96,13 +78,13 @@ func (s *Server) create(c fiber.Ctx) error {
 		return err
 	}
 	if q.Try {
-		return c.JSON(OfficeSummary{Title: o.Title})
+		return c.JSON(api.OfficeSummary{Title: o.Title})
 	}
 	id, err := s.store.Import(c.Context(), o, store.Note{Author: name, Summary: command.Cut(summary), CopyOf: q.Copy, CopiedAt: copiedAt})
 	if err != nil {
 		return err
 	}
-	return c.JSON(OfficeSummary{ID: id, Title: o.Title, Revision: 1, CopyOf: q.Copy})
+	return c.JSON(api.OfficeSummary{ID: id, Title: o.Title, Revision: 1, CopyOf: q.Copy})
 }
 
 // withLines does lines on a new office, and says which one cannot be.
@@ -134,11 +116,11 @@ func (s *Server) remove(c fiber.Ctx) error {
 	if err != nil {
 		return err
 	}
-	report, _, err := r.current(c.Context())
+	now, err := r.current(c.Context())
 	if err != nil {
 		return err
 	}
-	want := report.Net.Office.Title
+	want := now.report.Net.Office.Title
 	if want == "" { // an older version could leave it so
 		want = fmt.Sprintf("office %d", r.id)
 	}
@@ -149,21 +131,11 @@ func (s *Server) remove(c fiber.Ctx) error {
 		return err
 	}
 	s.forget(r.id)
-	return c.JSON(OfficeSummary{ID: r.id})
+	return c.JSON(api.OfficeSummary{ID: r.id})
 }
 
 type compareQuery struct {
 	With int64 `query:"with" required:"true" description:"the office to compare with"`
-}
-
-// Comparison is what differs from one office to another, in lines and in what
-// it means.
-type Comparison struct {
-	Title string           `json:"title" required:"true" description:"the other office's"`
-	Lines []string         `json:"lines" required:"true" nullable:"false" description:"a unified diff of the two in notation, without its head"`
-	Ports []api.PortChange `json:"ports" required:"true" nullable:"false"`
-	Come  []api.Finding    `json:"come" required:"true" nullable:"false"`
-	Go    []api.Finding    `json:"go" required:"true" nullable:"false"`
 }
 
 func (s *Server) compare(c fiber.Ctx) error {
@@ -180,7 +152,7 @@ func (s *Server) compare(c fiber.Ctx) error {
 		return err
 	}
 	b := finding.Check(span.Compile(other))
-	out := Comparison{Title: other.Title, Lines: []string{}, Ports: api.PortChanges(walk.Compare(a.Net, b.Net))}
+	out := api.Comparison{Title: other.Title, Lines: []string{}, Ports: api.PortChanges(walk.Compare(a.Net, b.Net))}
 	text := string(diff.Diff("a", []byte(notation.Print(a.Net.Office)), "b", []byte(notation.Print(other))))
 	if lines := strings.Split(strings.TrimRight(text, "\n"), "\n"); len(lines) > 3 {
 		out.Lines = lines[3:]

@@ -8,6 +8,8 @@ import (
 
 	"github.com/swaggest/openapi-go"
 	"github.com/swaggest/openapi-go/openapi31"
+
+	"klammer/api"
 )
 
 // Description is the OpenAPI 3.1 description of the HTTP interface, made from
@@ -44,7 +46,7 @@ func Description() ([]byte, error) {
 		} else {
 			op.AddRespStructure(reflect.New(reflect.TypeFor[string]()).Interface(), openapi.WithContentType("text/plain"))
 		}
-		op.AddRespStructure(Problem{}, openapi.WithHTTPStatus(http.StatusBadRequest))
+		op.AddRespStructure(api.Problem{}, openapi.WithHTTPStatus(http.StatusBadRequest))
 		if err := r.AddOperation(op); err != nil {
 			return nil, err
 		}

@@ -1,6 +1,7 @@
 package server
 
 import (
+	"cmp"
 	"context"
 	"encoding/json"
 	"errors"
@@ -8,8 +9,10 @@ import (
 	"sync"
 	"time"
 
+	"klammer/api"
 	"klammer/core/command"
 	"klammer/core/finding"
+	"klammer/core/found"
 	"klammer/core/history"
 	"klammer/core/office"
 	"klammer/core/span"
@@ -32,9 +35,18 @@ type room struct {
 	loaded   bool
 	gone     bool
 	revision int64
-	report   *finding.Report
-	shown    *OfficeView
-	watchers map[chan event]bool
+	shown    *shown
+	watchers map[chan event]string // with the tab that watches, "" where it did not say
+}
+
+// shown is one revision of an office: worked out, drawn, and what was found of
+// its devices beside it. It is not changed once made.
+type shown struct {
+	report *finding.Report
+	view   *api.OfficeView
+	kept   map[string]found.Kept // by device, the newest
+	seen   found.Beside
+	tried  *tried
 }
 
 // atMost is how long a request waits for the database, its turn included.
@@ -58,56 +70,54 @@ func (r *room) take(ctx context.Context) error {
 
 func (r *room) give() { r.turn <- struct{}{} }
 
-// look is what is shown now; ok is false where it has to be loaded.
-func (r *room) look() (report *finding.Report, shown *OfficeView, ok bool) {
+// look is what is shown now; nil where it has to be loaded.
+func (r *room) look() *shown {
 	r.mu.Lock()
 	defer r.mu.Unlock()
-	return r.report, r.shown, r.loaded
-}
-
-// at is the revision that is shown.
-func (r *room) at() int64 {
-	r.mu.Lock()
-	defer r.mu.Unlock()
-	return r.revision
+	if !r.loaded {
+		return nil
+	}
+	return r.shown
 }
 
 // current gives the office, loading it at the first need.
-func (r *room) current(ctx context.Context) (*finding.Report, *OfficeView, error) {
-	if report, shown, ok := r.look(); ok {
-		return report, shown, nil
+func (r *room) current(ctx context.Context) (*shown, error) {
+	if now := r.look(); now != nil {
+		return now, nil
 	}
 	ctx, stop := context.WithTimeout(ctx, atMost)
 	defer stop()
 	if err := r.take(ctx); err != nil {
-		return nil, nil, err
+		return nil, err
 	}
 	defer r.give()
-	if err := r.load(ctx); err != nil {
-		return nil, nil, err
-	}
-	report, shown, _ := r.look()
-	return report, shown, nil
+	return r.load(ctx)
 }
 
 // load reads the office where it is not in memory. The caller has the turn.
-func (r *room) load(ctx context.Context) error {
-	if _, _, ok := r.look(); ok {
-		return nil
+func (r *room) load(ctx context.Context) (*shown, error) {
+	if now := r.look(); now != nil {
+		return now, nil
 	}
 	o, rev, err := r.store.Load(ctx, r.id)
 	if err != nil {
-		return err
+		return nil, err
 	}
-	report := finding.Check(span.Compile(o))
-	r.show(rev, report, view(r.id, rev, report))
-	return nil
+	kept, err := r.store.FoundNow(ctx, r.id)
+	if err != nil {
+		return nil, err
+	}
+	now := &shown{report: finding.Check(span.Compile(o)), kept: keptOf(kept), tried: &tried{known: map[string][][]string{}}}
+	now.seen = found.BesideOf(now.report.Net, now.kept)
+	now.view = api.View(r.id, rev, now.report, now.seen)
+	r.show(now)
+	return now, nil
 }
 
-func (r *room) show(rev int64, report *finding.Report, v *OfficeView) {
+func (r *room) show(now *shown) {
 	r.mu.Lock()
 	defer r.mu.Unlock()
-	r.loaded, r.revision, r.report, r.shown = true, rev, report, v
+	r.loaded, r.shown = true, now
 }
 
 // forget lets go of what is in memory: the database is asked again.
@@ -127,7 +137,7 @@ func (r *room) moved(ctx context.Context, revision int64) {
 		return
 	}
 	defer r.give()
-	if _, _, ok := r.look(); !ok || revision <= r.at() {
+	if now := r.look(); now == nil || revision <= now.view.Revision {
 		return
 	}
 	r.reload(ctx)
@@ -136,13 +146,75 @@ func (r *room) moved(ctx context.Context, revision int64) {
 // reload reads the office anew and tells who watches what is new. The caller
 // has the turn.
 func (r *room) reload(ctx context.Context) {
-	_, old, _ := r.look()
+	old := r.look()
 	r.forget()
-	if err := r.load(ctx); err != nil {
+	if old == nil {
+		return
+	}
+	o, rev, err := r.store.Load(ctx, r.id)
+	if err != nil {
 		return // the next request tries again, and says what is wrong
 	}
-	_, now, _ := r.look()
-	r.publish(now.since(old))
+	// What differs, as an edit of what is in memory: only that is worked out.
+	if e, err := history.Diff(old.report.Net.Office, o); err == nil {
+		if same, err := office.Apply(old.report.Net.Office, e); err == nil {
+			o = same
+		}
+	}
+	now, told := old.after(o, rev)
+	r.show(now)
+	r.publish(told, "")
+}
+
+// after works out an office that an edit led to, and what there is to tell of
+// it.
+func (old *shown) after(o *office.Office, revision int64) (now *shown, told *api.OfficeView) {
+	now = &shown{report: old.report.Update(old.report.Net.Update(o)), kept: old.kept}
+	delta := now.report.Since(old.report)
+	if delta.Whole {
+		now.seen = found.BesideOf(now.report.Net, now.kept)
+	} else {
+		now.seen = old.seen.Update(now.report.Net, now.kept, delta.Devices)
+	}
+	now.view, told = api.Change(old.view, revision, now.report, delta, now.seen)
+	now.tried = old.tried.after(told)
+	return now, told
+}
+
+// refound reads what was found of the devices anew. It is beside the plan and
+// raises no revision.
+func (r *room) refound(ctx context.Context) {
+	ctx, stop := context.WithTimeout(ctx, atMost)
+	defer stop()
+	if r.take(ctx) != nil {
+		r.forget()
+		return
+	}
+	defer r.give()
+	old := r.look()
+	if old == nil {
+		return
+	}
+	kept, err := r.store.FoundNow(ctx, r.id)
+	if err != nil {
+		r.forget()
+		return
+	}
+	now := *old
+	now.kept = keptOf(kept)
+	now.seen = found.BesideOf(now.report.Net, now.kept)
+	view := *old.view
+	view.Found = api.FoundNowOf(now.report.Net, now.seen)
+	now.view = &view
+	r.show(&now)
+}
+
+func keptOf(all map[string]store.Found) map[string]found.Kept {
+	out := map[string]found.Kept{}
+	for device, f := range all {
+		out[device] = f.Kept()
+	}
+	return out
 }
 
 // event is what watchers are told: an edit, or where somebody is.
@@ -152,17 +224,24 @@ type event struct {
 	text []byte // JSON, made once for all who watch
 }
 
-func (r *room) publish(v *OfficeView) { r.tell("edit", v.Revision, v) }
+// publish tells an edit to all who watch, but to the tab that made it, which has
+// it in its answer. It gives the text that was told.
+func (r *room) publish(v *api.OfficeView, but string) []byte {
+	return r.tell("edit", v.Revision, v, but)
+}
 
-func (r *room) tell(name string, id int64, data any) {
+func (r *room) tell(name string, id int64, data any, but string) []byte {
 	text, err := json.Marshal(data)
 	if err != nil {
-		return
+		return nil
 	}
 	e := event{name, id, text}
 	r.mu.Lock()
 	defer r.mu.Unlock()
-	for w := range r.watchers {
+	for w, tab := range r.watchers {
+		if but != "" && tab == but {
+			continue
+		}
 		select {
 		case w <- e:
 		default: // too slow: it is closed, connects again and reads the whole office
@@ -170,11 +249,12 @@ func (r *room) tell(name string, id int64, data any) {
 			close(w)
 		}
 	}
+	return text
 }
 
-// watch gives the views of all edits from now on; false where the office is
-// watched by as many as it can be.
-func (r *room) watch() (c chan event, done func(), ok bool) {
+// watch gives the views of all edits from now on to a tab; false where the office
+// is watched by as many as it can be.
+func (r *room) watch(tab string) (c chan event, done func(), ok bool) {
 	c = make(chan event, 64)
 	r.mu.Lock()
 	defer r.mu.Unlock()
@@ -182,13 +262,13 @@ func (r *room) watch() (c chan event, done func(), ok bool) {
 		return nil, nil, false
 	}
 	if r.watchers == nil {
-		r.watchers = map[chan event]bool{}
+		r.watchers = map[chan event]string{}
 	}
-	r.watchers[c] = true
+	r.watchers[c] = tab
 	return c, func() {
 		r.mu.Lock()
 		defer r.mu.Unlock()
-		if r.watchers[c] {
+		if _, there := r.watchers[c]; there {
 			delete(r.watchers, c)
 			close(c)
 		}
@@ -211,17 +291,25 @@ type asking struct {
 	author string
 	base   int64 // the revision that it was made on, or latest
 	undoes int64
+	turn   history.Turn
 	token  string // the page's own name for the request
+	tab    string // that asks: it is not told what it is answered
 	again  bool   // it may have been made already
 }
 
 // latest is the base of an edit that is worked out on whatever the office is.
 const latest = -2
 
+// answer is what an edit came to.
+type answer struct {
+	now  *shown
+	told []byte // what the page is to know of it, as JSON
+}
+
 // edit plans a request on the newest office and commits it. Where others have
 // made edits since the request's base, it is merged, unless they touched the
 // same things.
-func (r *room) edit(ctx context.Context, q asking, plan func(*span.Net) (*command.Result, error)) (*OfficeView, error) {
+func (r *room) edit(ctx context.Context, q asking, plan func(*span.Net) (*command.Result, error)) (*answer, error) {
 	ctx, stop := context.WithTimeout(ctx, atMost)
 	defer stop()
 	if !printable(q.token) {
@@ -232,40 +320,38 @@ func (r *room) edit(ctx context.Context, q asking, plan func(*span.Net) (*comman
 	}
 	defer r.give()
 	for range 5 {
-		if err := r.load(ctx); err != nil {
+		old, err := r.load(ctx)
+		if err != nil {
 			return nil, err
 		}
-		report, shown, _ := r.look()
 		if q.again && q.token != "" {
 			if rev, err := r.store.ByToken(ctx, r.id, q.token); err != nil {
 				return nil, err
 			} else if rev != 0 { // it was made: this is what it led to
-				return shown, nil
+				return answered(old, old.view)
 			}
 		}
-		now := r.at()
-		switch {
-		case q.base == latest:
-		case q.base > now:
-			return nil, bad("base", "revision %d is not there yet: the office is at %d", q.base, now)
+		at := old.view.Revision
+		if q.base > at {
+			return nil, bad("base", "revision %d is not there yet: the office is at %d", q.base, at)
 		}
-		x, err := plan(report.Net)
+		x, err := plan(old.report.Net)
 		if err != nil {
 			return nil, err
 		}
 		if len(x.Edit) == 0 {
-			return shown.since(shown), nil
+			return answered(old, api.Nothing(old.view))
 		}
 		if err := withinLimits(x.Office); err != nil {
 			return nil, err
 		}
-		if q.base != latest && q.base < now {
-			if err := r.untouched(ctx, q.base, now, x.Edit); err != nil {
+		if q.base != latest && q.base < at {
+			if err := r.untouched(ctx, q.base, at, x.Edit); err != nil {
 				return nil, err
 			}
 		}
-		next := report.Update(report.Net.Update(x.Office))
-		rev, err := r.store.Commit(ctx, r.id, now, x.Edit, store.Note{Author: q.author, Summary: x.Summary, Undoes: q.undoes, Token: q.token})
+		now, told := old.after(x.Office, at+1)
+		rev, err := r.store.Commit(ctx, r.id, at, x.Edit, store.Note{Author: q.author, Summary: x.Summary, Undoes: q.undoes, Turn: q.turn, Token: q.token})
 		if errors.Is(err, store.ErrStale) {
 			r.reload(ctx)
 			continue
@@ -274,14 +360,18 @@ func (r *room) edit(ctx context.Context, q asking, plan func(*span.Net) (*comman
 			r.forget() // whatever the database has now, it is the truth
 			return nil, &uncertain{err}
 		}
-		v := view(r.id, rev, next)
-		r.show(rev, next, v)
-		told := v.since(shown)
-		told.Author, told.Summary = q.author, x.Summary
-		r.publish(told)
-		return told, nil
+		now.view.Revision, told.Revision = rev, rev
+		r.show(now)
+		one := *told
+		one.Author, one.Turn, one.Summary = q.author, cmp.Or(q.turn, history.Edit), x.Summary
+		return &answer{now, r.publish(&one, q.tab)}, nil
 	}
 	return nil, &history.Conflict{Text: "others are changing the office too fast: try again"}
+}
+
+func answered(now *shown, told *api.OfficeView) (*answer, error) {
+	text, err := json.Marshal(told)
+	return &answer{now, text}, err
 }
 
 // uncertain is a write that failed, of which it may not be known whether it was

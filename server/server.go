@@ -26,6 +26,7 @@ import (
 	"github.com/gofiber/fiber/v3/middleware/recover"
 	"github.com/jackc/pgx/v5/pgconn"
 
+	"klammer/api"
 	"klammer/core/command"
 	"klammer/core/history"
 	"klammer/core/office"
@@ -155,7 +156,7 @@ func (s *Server) roomOf(ctx context.Context, id int64) (*room, error) {
 		return r, nil
 	}
 	r := newRoom(id, s.store)
-	if _, _, err := r.current(ctx); err != nil {
+	if _, err := r.current(ctx); err != nil {
 		return nil, err
 	}
 	s.mu.Lock()
@@ -215,17 +216,6 @@ func guard(c fiber.Ctx) error {
 	return c.Next()
 }
 
-// Problem is what a request that failed is answered with.
-type Problem struct {
-	Error string `json:"error" required:"true"`
-	Field string `json:"field,omitempty" description:"the field that is wrong"`
-
-	Code     string        `json:"code,omitempty" description:"what kind of fault it is"`
-	Mistakes []MistakeView `json:"mistakes,omitempty" description:"what is wrong in a text in notation, at its places"`
-
-	Unsure bool `json:"unsure,omitempty" description:"it is not known whether the edit was kept: ask again under the same id"`
-}
-
 // fail turns an error into an answer with the right status.
 func (s *Server) fail(c fiber.Ctx, err error) error {
 	var field *badField
@@ -234,34 +224,34 @@ func (s *Server) fail(c fiber.Ctx, err error) error {
 	var much *tooMuch
 	var maybe *uncertain
 	var web *fiber.Error
-	status, p := fiber.StatusInternalServerError, Problem{}
+	status, p := fiber.StatusInternalServerError, api.Problem{}
 	switch {
 	case errors.As(err, &field):
-		status, p = fiber.StatusBadRequest, Problem{Error: field.text, Field: field.field, Code: string(field.code), Mistakes: field.mistakes}
+		status, p = fiber.StatusBadRequest, api.Problem{Error: field.text, Field: field.field, Code: string(field.code), Mistakes: field.mistakes}
 	case errors.As(err, &fault):
-		status, p = fiber.StatusBadRequest, Problem{Error: fault.Text, Field: fault.Field, Code: string(fault.Code), Mistakes: mistakeViews(fault.Mistakes)}
+		status, p = fiber.StatusBadRequest, api.Problem{Error: fault.Text, Field: fault.Field, Code: string(fault.Code), Mistakes: mistakeViews(fault.Mistakes)}
 	case errors.As(err, &clash):
-		status, p = fiber.StatusConflict, Problem{Error: clash.Text}
+		status, p = fiber.StatusConflict, api.Problem{Error: clash.Text}
 	case errors.As(err, &much):
-		status, p = fiber.StatusUnprocessableEntity, Problem{Error: much.text}
+		status, p = fiber.StatusUnprocessableEntity, api.Problem{Error: much.text}
 	case errors.Is(err, store.ErrNoOffice):
-		status, p = fiber.StatusNotFound, Problem{Error: "there is no office of that number", Field: "id"}
+		status, p = fiber.StatusNotFound, api.Problem{Error: "there is no office of that number", Field: "id"}
 	case errors.Is(err, fiber.ErrRequestEntityTooLarge):
-		status, p = fiber.StatusRequestEntityTooLarge, Problem{Error: fmt.Sprintf("that is more than %d MB, the most that is read at once", bodyLimit>>20)}
+		status, p = fiber.StatusRequestEntityTooLarge, api.Problem{Error: fmt.Sprintf("that is more than %d MB, the most that is read at once", bodyLimit>>20)}
 	case errors.As(err, &web):
-		status, p = web.Code, Problem{Error: web.Message}
+		status, p = web.Code, api.Problem{Error: web.Message}
 	case errors.Is(err, context.Canceled): // whoever asked has gone
-		status, p = fiber.StatusRequestTimeout, Problem{Error: "nobody waits for the answer any more"}
+		status, p = fiber.StatusRequestTimeout, api.Problem{Error: "nobody waits for the answer any more"}
 	case noSpace(err):
-		status, p = fiber.StatusInsufficientStorage, Problem{Error: "The disk of the database is full: nothing was changed, and nothing can be until there is room."}
+		status, p = fiber.StatusInsufficientStorage, api.Problem{Error: "The disk of the database is full: nothing was changed, and nothing can be until there is room."}
 		s.log.Error("database", "path", c.Path(), "error", err)
 	case databaseGone(err):
 		status = fiber.StatusServiceUnavailable
-		p = Problem{Error: "The database does not answer: nothing was changed. Klammer goes on as soon as it is back."}
+		p = api.Problem{Error: "The database does not answer: nothing was changed. Klammer goes on as soon as it is back."}
 		if errors.As(err, &maybe) && !pgconn.SafeToRetry(err) {
-			p = Problem{Error: "The database went away while this was being kept: it is asked again as soon as it is back.", Unsure: true}
+			p = api.Problem{Error: "The database went away while this was being kept: it is asked again as soon as it is back.", Unsure: true}
 		} else if c.Method() == fiber.MethodGet {
-			p = Problem{Error: "The database does not answer. Klammer goes on as soon as it is back."}
+			p = api.Problem{Error: "The database does not answer. Klammer goes on as soon as it is back."}
 		}
 		s.log.Warn("database", "path", c.Path(), "error", err)
 	default: // its words are for the log; the page shows where to look

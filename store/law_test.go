@@ -127,7 +127,7 @@ func TestLaw(t *testing.T) {
 				for _, c := range m.Changes {
 					require.Equal(t, c.Before, history.Text(next, c.Key), "%s after %s was taken back", c.Key, m.Summary)
 				}
-				commit(next, e, store.Note{Author: who, Summary: fmt.Sprintf("undo: %d %s", of, m.Summary), Undoes: of})
+				commit(next, e, store.Note{Author: who, Summary: m.Summary, Turn: m.Turn.Back(), Undoes: of})
 				undone++
 			case 9:
 				to := rapid.Int64Range(1, rev).Draw(t, "restore")

@@ -388,19 +388,19 @@ func (s *Store) History(ctx context.Context, id, since int64, max int) ([]Made, 
 
 // HistoryPage is [Store.History] for edits before a revision; 0 is no bound.
 func (s *Store) HistoryPage(ctx context.Context, id, since, before int64, max int) ([]Made, error) {
-	rows, err := s.pool.Query(ctx, `WITH e AS (SELECT * FROM edit WHERE office_id = $1 AND revision > $2 AND ($4::bigint = 0 OR revision < $4::bigint) ORDER BY revision DESC LIMIT $3)
-		SELECT e.revision, e.author, e.made_at, e.summary, COALESCE(e.undoes, 0), COALESCE(e.token, ''),
+	rows, err := s.pool.Query(ctx, `WITH e AS (SELECT * FROM edit WHERE office_id = @office AND revision > @since AND (@before::bigint = 0 OR revision < @before::bigint) ORDER BY revision DESC LIMIT @max)
+		SELECT e.revision, e.author, e.made_at, e.summary, e.turn, COALESCE(e.undoes, 0), COALESCE(e.token, ''),
 			COALESCE((SELECT max(u.revision) FROM edit u WHERE u.office_id = e.office_id AND u.undoes = e.revision), 0),
 			c.key, COALESCE(c.before, ''), COALESCE(c.after, ''), c.at_place
 		FROM e JOIN edit_change c ON c.office_id = e.office_id AND c.revision = e.revision
-		ORDER BY e.revision DESC, c.place`, id, since, max, before)
+		ORDER BY e.revision DESC, c.place`, pgx.NamedArgs{"office": id, "since": since, "before": before, "max": max})
 	if err != nil {
 		return nil, err
 	}
 	var all []Made
 	var m Made
 	var c history.Change
-	_, err = pgx.ForEachRow(rows, []any{&m.Revision, &m.Author, &m.At, &m.Summary, &m.Undoes, &m.Token, &m.UndoneBy, &c.Key, &c.Before, &c.After, &c.At}, func() error {
+	_, err = pgx.ForEachRow(rows, []any{&m.Revision, &m.Author, &m.At, &m.Summary, &m.Turn, &m.Undoes, &m.Token, &m.UndoneBy, &c.Key, &c.Before, &c.After, &c.At}, func() error {
 		if len(all) == 0 || all[len(all)-1].Revision != m.Revision {
 			x := m
 			x.Changes = nil

@@ -5,6 +5,9 @@ import (
 	"time"
 
 	"github.com/jackc/pgx/v5"
+
+	"klammer/core/found"
+	"klammer/core/office"
 )
 
 // Tick is a step of a sheet that somebody said is done.
@@ -48,6 +51,15 @@ type Found struct {
 	How    string   // "typed in", "read from ports.csv"
 	Author string
 	At     time.Time
+}
+
+// Kept is what was found, as core takes it.
+func (f *Found) Kept() found.Kept {
+	k := found.Kept{Ports: f.Ports, Shapes: f.Shapes}
+	for _, v := range f.VLANs {
+		k.VLANs = append(k.VLANs, office.VID(v))
+	}
+	return k
 }
 
 // AddFound keeps what a device was found to be set to.

@@ -7,6 +7,7 @@
 package store
 
 import (
+	"cmp"
 	"context"
 	"database/sql"
 	"embed"
@@ -20,6 +21,7 @@ import (
 	"github.com/jackc/pgx/v5/stdlib"
 	"github.com/pressly/goose/v3"
 
+	"klammer/core/history"
 	"klammer/core/notation"
 	"klammer/core/office"
 )
@@ -120,7 +122,8 @@ func (s *Store) Offices(ctx context.Context) ([]Summary, error) {
 type Note struct {
 	Author  string
 	Summary string
-	Undoes  int64 // the revision that it takes back; 0 for none
+	Undoes  int64        // the revision that it takes back; 0 for none
+	Turn    history.Turn // what it is to that one; an edit by itself where nothing is said
 	// Token names the request, so that asked again it is not made again; ""
 	// where it has none.
 	Token string
@@ -175,12 +178,11 @@ func commit(ctx context.Context, tx pgx.Tx, id, base int64, e office.Edit, note 
 		w.change(c)
 	}
 	w.queue("UPDATE office SET revision = $2 WHERE id = $1", id, base+1)
-	var undoes any
-	if note.Undoes != 0 {
-		undoes = note.Undoes
-	}
-	w.queue("INSERT INTO edit (office_id, revision, author, summary, undoes, token) VALUES ($1, $2, $3, $4, $5, $6)",
-		id, base+1, note.Author, note.Summary, undoes, null(note.Token))
+	w.batch.Queue(`INSERT INTO edit (office_id, revision, author, summary, turn, undoes, token)
+		VALUES (@office, @revision, @author, @summary, @turn, NULLIF(@undoes, 0), NULLIF(@token, ''))`, pgx.NamedArgs{
+		"office": id, "revision": base + 1, "author": note.Author, "summary": note.Summary,
+		"turn": cmp.Or(note.Turn, history.Edit), "undoes": note.Undoes, "token": note.Token,
+	})
 	for i, c := range e {
 		w.queue("INSERT INTO edit_change (office_id, revision, place, key, before, after, at_place) VALUES ($1, $2, $3, $4, $5, $6, $7)",
 			id, base+1, i, string(c.Key()), text(c.Before), text(c.After), c.At)

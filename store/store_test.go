@@ -51,7 +51,7 @@ func TestRoundTrip(t *testing.T) {
 		require.NoError(t, err)
 		rev := int64(1)
 		for range rapid.IntRange(0, 6).Draw(t, "edits") {
-			text := proof.DrawEdit(t, o)
+			_, text := proof.DrawEdit(t, o)
 			n, e, err := notation.Line(o, text)
 			if err != nil || len(e) == 0 {
 				continue

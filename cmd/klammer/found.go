@@ -66,6 +66,11 @@ error. Exit status 1 where anything differs.`,
 				return fmt.Errorf("%s: %w", args[2], err)
 			}
 			v := api.FoundOf(n, i, r.State)
+			meaning, err := found.Meaning(n, i, r.State)
+			if err != nil {
+				return err
+			}
+			v.Meaning = api.PortChanges(meaning)
 			for _, t := range r.Trouble {
 				fmt.Fprintf(cmd.ErrOrStderr(), "%s: %s\n", args[2], t)
 			}

@@ -36,7 +36,7 @@ func Next(o *office.Office, name string, vid office.VID) (*Proposal, error) {
 		}
 	}
 	if o.VLAN(vid) != nil {
-		return nil, fmt.Errorf("VLAN %d is %s already: the next free number is %d", vid, o.VLAN(vid).Name, nextVID(o))
+		return nil, office.FaultOf(office.OfVID, "VLAN %d is %s already: the next free number is %d", vid, o.VLAN(vid).Name, nextVID(o))
 	}
 	p := &Proposal{VID: vid}
 	line := fmt.Sprintf("vlan %d %s", vid, name)

@@ -26,7 +26,7 @@ type cableFault struct {
 func (c *check) faultID(f cableFault) string {
 	k := &c.n.Topo.Links[f.link]
 	what := []any{c.n.Ref(k.A), c.n.Ref(k.B)}
-	if f.code == "one-way" {
+	if f.code == OneWay {
 		what = append([]any{map[bool]string{true: "to", false: "from"}[f.fromA]}, what...)
 	}
 	if f.code == "loop" {
@@ -53,13 +53,13 @@ func (c *check) cables() {
 	}
 	lacks := map[[2]int]bool{} // link and VLAN
 	for _, f := range c.faults {
-		if f.code == "not-carried" {
+		if f.code == NotCarried {
 			lacks[[2]int{f.link, int(f.vlan)}] = true
 		}
 	}
 	for _, id := range order {
 		all := byID[id]
-		if all[0].code == "one-way" {
+		if all[0].code == OneWay {
 			all = slices.DeleteFunc(all, func(f cableFault) bool { return lacks[[2]int{f.link, int(f.vlan)}] })
 		}
 		if len(all) == 0 {
@@ -74,11 +74,11 @@ func (c *check) cables() {
 		k := &c.n.Topo.Links[all[0].link]
 		f.Ports = []office.PortRef{c.n.Ref(k.A), c.n.Ref(k.B)}
 		switch f.Code {
-		case "loop":
+		case Loop:
 			c.sayRing(&f, all[0].ring)
 			c.add(f)
 			continue
-		case "not-carried":
+		case NotCarried:
 			c.sayLacks(&f, all[0].link)
 		default:
 			c.sayOneWay(&f, k, all[0].fromA)
@@ -217,17 +217,6 @@ type cause struct {
 // notCarried: a VLAN is split, and a cable on the shortest way between two
 // parts does not carry it both ways. Frames of the VLAN end at that cable.
 //
-//	vlan 130 imaging
-//	device a switch
-//	  ports 1-2
-//	  1: 130
-//	  2: -
-//	device b switch
-//	  ports 1-2
-//	  1: 130
-//	  2: [130]
-//	cable a.2 b.2
-//
 // The VLANs of an untagged mismatch on the cable are left to that finding.
 func (c *check) notCarried(v *span.VLAN) []cause {
 	if v.State != span.Split {
@@ -277,15 +266,15 @@ func (c *check) cableLacks(l int, v office.VID) (cause, bool) {
 	a, b := c.n.Ref(k.A), c.n.Ref(k.B)
 	ends := portName(a) + " to " + portName(b)
 	if from, to, _, ok := c.n.Mismatch(l); ok && (v == from || v == to) {
-		return cause{about("untagged-mismatch", a, b), ends}, true
+		return cause{about(UntaggedMismatch, a, b), ends}, true
 	}
 	for _, e := range k.Ends() {
 		into := k.Opposite(e)
 		if c.dropsTags(e, into) && c.n.Port(e).Tagged.Has(v) {
-			return cause{about("tag-into-unaware", a, b), ends}, true
+			return cause{about(TagIntoUnaware, a, b), ends}, true
 		}
 	}
-	f := cableFault{code: "not-carried", link: l, vlan: v}
+	f := cableFault{code: NotCarried, link: l, vlan: v}
 	if !c.n.Aware(k.A.Dev) || !c.n.Aware(k.B.Dev) {
 		f.kind = fmt.Sprint(v)
 		if !c.n.Aware(k.A.Dev) && !c.n.Aware(k.B.Dev) {
@@ -299,14 +288,6 @@ func (c *check) cableLacks(l int, v office.VID) (cause, bool) {
 // oneWay: a VLAN passes a cable in one direction only, and neither not-carried
 // nor untagged-mismatch says so. Requests arrive, answers do not.
 //
-//	device a switch
-//	  ports 1-2
-//	  2: [110]
-//	device b switch
-//	  ports 1-2
-//	  2: 110
-//	cable a.2 b.2
-//
 // Switch b takes the tagged frames of a; its own leave untagged, and a has no
 // VLAN for them.
 func (c *check) oneWay(v *span.VLAN) {
@@ -318,7 +299,7 @@ func (c *check) oneWay(v *span.VLAN) {
 			if from, to, _, ok := c.n.Mismatch(w.Link); ok && (w.From.VID() == from && w.To.VID() == to || w.From.VID() == to && w.To.VID() == from || v.VID == from || v.VID == to) {
 				continue
 			}
-			f := cableFault{code: "one-way", link: w.Link, vlan: v.VID, fromA: w.FromA}
+			f := cableFault{code: OneWay, link: w.Link, vlan: v.VID, fromA: w.FromA}
 			if k := &c.n.Topo.Links[w.Link]; !c.n.Aware(k.A.Dev) || !c.n.Aware(k.B.Dev) {
 				f.kind = fmt.Sprint(v.VID)
 			}

@@ -50,7 +50,7 @@ func (c *check) managedUnregistered(i int) {
 	if d.Manage == nil || d.Manage.VID == office.DefaultVID || c.n.Registered().Has(d.Manage.VID) {
 		return
 	}
-	c.add(Finding{Code: "unregistered", VLANs: []office.VID{d.Manage.VID}, ID: about("unregistered", d.Name, "managed in", d.Manage.VID), Devices: []string{d.Name},
+	c.add(Finding{Code: Unregistered, VLANs: []office.VID{d.Manage.VID}, ID: about(Unregistered, d.Name, "managed in", d.Manage.VID), Devices: []string{d.Name},
 		Text: fmt.Sprintf("%s is managed in VLAN %d, which the register does not know.", d.Name, d.Manage.VID)})
 }
 
@@ -62,11 +62,6 @@ func (c *check) bridges(dev int) bool {
 }
 
 // plugUnserved: a plug wants a VLAN that its port does not give in that form.
-//
-//	device a switch
-//	  ports 1-2
-//	  1: 120
-//	plug a.1 "pc" wants 110
 //
 // It is served only if both ways are open: what leaves the port comes in that
 // form, and what the plug sends joins its VLAN. A plug that wants it untagged
@@ -82,7 +77,7 @@ func (c *check) plugUnserved(i int) {
 			form, as, other = "tagged", office.Tagged, office.Untagged
 		}
 		who, vlan := fmt.Sprintf("%s at %s", p.Name, portName(p.Port)), c.n.Name(p.Wants)
-		f := Finding{Code: "plug-unserved", VLANs: []office.VID{p.Wants}, Ports: []office.PortRef{p.Port}, ID: about("plug-unserved", p.Port, p.Name)}
+		f := Finding{Code: PlugUnserved, VLANs: []office.VID{p.Wants}, Ports: []office.PortRef{p.Port}, ID: about(PlugUnserved, p.Port, p.Name)}
 		if _, far, ok := c.n.Office.CableAt(p.Port); ok {
 			f.Text = fmt.Sprintf("%s is plugged in where a cable to %s is: a port takes one of the two.", who, portName(far))
 			c.add(f)
@@ -111,7 +106,7 @@ func (c *check) plugUnserved(i int) {
 		case leaves:
 			if x := (port{dev: i, port: at}); as == office.Untagged && c.dropsPVID(x) {
 				s, _ := c.n.Shape(i, at)
-				drops := portFault{code: "pvid-not-member", vlans: append([]office.VID{t.PVID}, s.Untagged...)}
+				drops := portFault{code: PVIDNotMember, vlans: append([]office.VID{t.PVID}, s.Untagged...)}
 				f.Cause = drops.id(d)
 			}
 			f.Text = fmt.Sprintf("%s wants %s %s and hears it, but what it sends %s.", who, vlan, form, c.lost(i, at, p))
@@ -119,7 +114,7 @@ func (c *check) plugUnserved(i int) {
 			f.Text = fmt.Sprintf("%s wants %s tagged, and the port sends it tagged as VID %d.", who, vlan, t.WireOf(p.Wants))
 		case other == office.Tagged && t.Tagged.Has(p.Wants):
 			f.Text = fmt.Sprintf("%s wants %s untagged, and the port gives it tagged only.", who, vlan)
-			g := Finding{Code: "tag-into-unaware", VLANs: []office.VID{p.Wants}, Ports: []office.PortRef{p.Port}, ID: about("tag-into-unaware", p.Port, p.Name), Mends: f.Mends}
+			g := Finding{Code: TagIntoUnaware, VLANs: []office.VID{p.Wants}, Ports: []office.PortRef{p.Port}, ID: about(TagIntoUnaware, p.Port, p.Name), Mends: f.Mends}
 			g.Text = fmt.Sprintf("%s wants %s untagged, and finds it only tagged.", who, vlan)
 			c.add(g)
 			f.Cause = g.ID
@@ -182,11 +177,11 @@ func (c *check) bundles(i int) {
 			}
 		}
 		if bundles > 1 || len(devices) > 1 {
-			c.add(Finding{Code: "bundle-crossed", Ports: []office.PortRef{ref}, ID: about("bundle-crossed", ref),
+			c.add(Finding{Code: BundleCrossed, Ports: []office.PortRef{ref}, ID: about(BundleCrossed, ref),
 				Text: fmt.Sprintf("The cables of the bundle %s go to %s: a bundle ends in one place.", portName(ref), some(ends, 4))})
 		}
 		if d.Adjacent && slices.Max(x.Members)-slices.Min(x.Members) != len(x.Members)-1 {
-			c.add(Finding{Code: "bundle-gap", Ports: []office.PortRef{ref}, ID: about("bundle-gap", ref),
+			c.add(Finding{Code: BundleGap, Ports: []office.PortRef{ref}, ID: about(BundleGap, ref),
 				Text: fmt.Sprintf("%s takes only neighbouring ports into a bundle, and %s has %s.", d.Name, x.Name, c.portList(memberRefs(d, x), 4))})
 		}
 	}
@@ -228,7 +223,7 @@ func (c *check) bundleSpeeds(dev, b int, ref office.PortRef) {
 		}
 	}
 	if len(names) > 1 {
-		c.add(Finding{Code: "bundle-uneven", Ports: []office.PortRef{ref}, ID: about("bundle-uneven", ref),
+		c.add(Finding{Code: BundleUneven, Ports: []office.PortRef{ref}, ID: about(BundleUneven, ref),
 			Text: fmt.Sprintf("The bundle %s joins ports of %s: the slower ones are left out, or drop what does not fit.", portName(ref), listed(names))})
 	}
 }
@@ -248,11 +243,6 @@ func LimitsPassed(was, is *span.Net, dev int) (out []string) {
 // limitPassed: a device is asked for more VLANs, addresses, zones or rows than
 // it takes. Rows are what a grouped device keeps for tagged VIDs: one a port
 // and VLAN.
-//
-//	device a switch
-//	  ports 1-2
-//	  limit vlans 1
-//	  1: 110 [120]
 func (c *check) limitPassed(i int) {
 	d := c.n.Office.Devices[i]
 	if d.Limits == (office.Limits{}) {
@@ -283,7 +273,7 @@ func (c *check) limitPassed(i int) {
 		{"zones", len(zones), d.Limits.Zones}, {"rows of tagged VIDs", rows, d.Limits.Rows},
 	} {
 		if l.max > 0 && l.has > l.max {
-			c.add(Finding{Code: "limit-passed", ID: about("limit-passed", d.Name, l.what), Devices: []string{d.Name},
+			c.add(Finding{Code: LimitPassed, ID: about(LimitPassed, d.Name, l.what), Devices: []string{d.Name},
 				Text: fmt.Sprintf("%s would need %d %s and takes %d.", d.Name, l.has, l.what, l.max)})
 		}
 	}
@@ -291,18 +281,12 @@ func (c *check) limitPassed(i int) {
 
 // unsayable: the device's wording cannot express a port's shape, so the plan
 // cannot be entered as it is.
-//
-//	device a switch
-//	  ports 1-2
-//	  wording by-choice
-//	  1: 110 [120]
-//	  2: 130
 func (c *check) unsayable(i int) {
 	d := c.n.Office.Devices[i]
 	for _, u := range wording.Unsaid(c.n, i) {
 		at := port{i, u.Port, office.PortRef{Device: d.Name, Port: d.Ports[u.Port].Name}}
 		near := u.Nearest.Shape()
-		f := portFault{at: at, code: "unsayable", key: fmt.Sprintf("%s; %s", u.Why, notation.Shape(near)), mends: shapes(near),
+		f := portFault{at: at, code: Unsayable, key: fmt.Sprintf("%s; %s", u.Why, notation.Shape(near)), mends: shapes(near),
 			text: fmt.Sprintf("%s asks %s, and cannot be told what %s should be: %s. What comes nearest is %s.", d.Name, wording.Spaced(d.Wording.Name), here, u.Why, notation.Shape(near))}
 		if v := c.parking(); near.Off && v != 0 {
 			f.mends = append(f.mends, &office.Shape{Untagged: []office.VID{v}})

@@ -13,6 +13,7 @@ import (
 	"fmt"
 	"slices"
 	"strings"
+	"sync"
 
 	"klammer/core/notation"
 	"klammer/core/office"
@@ -29,39 +30,6 @@ const (
 )
 
 func (s Severity) String() string { return [...]string{"breaks", "risk", "tidy"}[s] }
-
-// Code names the rule that found it.
-type Code string
-
-// rank is a code's severity and its place in the list.
-type rank struct {
-	severity Severity
-	place    int
-}
-
-// codes is every code with its severity, in the order of the list.
-var codes = []struct {
-	code     Code
-	severity Severity
-}{
-	{"not-carried", Breaks}, {"untagged-mismatch", Breaks}, {"one-way", Breaks}, {"split", Breaks}, {"merged", Breaks},
-	{"pvid-not-member", Breaks}, {"plug-unserved", Breaks}, {"tag-into-unaware", Breaks},
-	{"bundle-one-sided", Breaks}, {"bundle-crossed", Breaks}, {"bundle-uneven", Breaks}, {"bundle-mode", Breaks}, {"bundle-gap", Breaks},
-	{"management-cut", Breaks}, {"limit-passed", Breaks}, {"unsayable", Breaks},
-	{"address-outside", Breaks}, {"subnet-overlap", Breaks}, {"handout-outside", Breaks}, {"gateway-twice", Breaks}, {"handout-twice", Breaks},
-	{"loop", Risk}, {"pvid-differs", Risk}, {"many-untagged", Risk}, {"open-edge", Risk}, {"unregistered", Risk},
-	{"no-gateway", Risk}, {"management-shared", Risk}, {"needed-differs", Risk},
-	{"carries-unneeded", Tidy}, {"left-in-default", Tidy}, {"unused", Tidy},
-	{"exception-equal", Tidy}, {"exception-unexplained", Tidy}, {"number-habit", Tidy},
-}
-
-var ranks = func() map[Code]rank {
-	m := map[Code]rank{}
-	for i, c := range codes {
-		m[c.code] = rank{c.severity, i}
-	}
-	return m
-}()
 
 // Finding is one thing wrong or unwise.
 type Finding struct {
@@ -123,6 +91,13 @@ type Report struct {
 	office  []Finding
 
 	addressing []Finding
+	list       *inOrder
+}
+
+// inOrder is the list of a report, made when somebody asks for it.
+type inOrder struct {
+	once sync.Once
+	list []*Finding
 }
 
 // check is what the functions of one code write to.
@@ -146,10 +121,10 @@ func Check(n *span.Net) *Report { return new(Report).Update(n) }
 func (r *Report) Update(n *span.Net) *Report {
 	devices, links, vlans, fresh := n.Delta()
 	s := *r
-	s.Net = n
+	s.Net, s.list = n, &inOrder{}
 	fresh = fresh || r.Net == nil || manageMoved(r.Net.Office, n.Office, devices) || *r.Net.Parked() != *n.Parked()
 	if fresh {
-		s = Report{Net: n, links: make([][]Finding, len(n.Topo.Links)), devices: make([][]Finding, len(n.Office.Devices))}
+		s = Report{Net: n, list: &inOrder{}, links: make([][]Finding, len(n.Topo.Links)), devices: make([][]Finding, len(n.Office.Devices))}
 		for i := range s.links {
 			s.links[i] = findIn(n, func(c *check) { c.link(i) })
 		}
@@ -180,7 +155,7 @@ func (r *Report) Update(n *span.Net) *Report {
 	}
 	if !fresh {
 		for v := range n.Used().All() { // their sentences and mends speak of ports on the way
-			if slices.ContainsFunc(s.vlans.Get(v), func(f Finding) bool { return f.Code != "no-gateway" && f.Code != "unused" }) || s.faults.Get(v) != nil {
+			if slices.ContainsFunc(s.vlans.Get(v), func(f Finding) bool { return f.Code != NoGateway && f.Code != Unused }) || s.faults.Get(v) != nil {
 				vlans.Add(v)
 			}
 		}
@@ -253,15 +228,20 @@ func (r *Report) each(yield func(*Finding) bool) {
 	}
 }
 
-// List gives the findings in their stable order.
+// List gives the findings in their stable order. It is not to be changed.
 func (r *Report) List() []*Finding {
+	r.list.once.Do(func() { r.list.list = r.inOrder() })
+	return r.list.list
+}
+
+func (r *Report) inOrder() []*Finding {
 	list := slices.SortedStableFunc(r.each, compare)
 	for i, f := range list {
-		if f.Code != "needed-differs" {
+		if f.Code != NeededDiffers {
 			continue
 		}
 		for _, g := range list { // a cable that does not carry what is needed is that fault
-			if g.Code == "not-carried" && slices.Equal(f.Ports, g.Ports) && !slices.ContainsFunc(f.VLANs, func(v office.VID) bool { return !slices.Contains(g.VLANs, v) }) {
+			if g.Code == NotCarried && slices.Equal(f.Ports, g.Ports) && !slices.ContainsFunc(f.VLANs, func(v office.VID) bool { return !slices.Contains(g.VLANs, v) }) {
 				same := *f
 				same.Cause = g.ID
 				list[i] = &same
@@ -298,7 +278,7 @@ func (r *Report) Tries() func(*Finding) [][]string {
 			return false
 		}
 		for g := range r.Update(r.Net.Update(o)).each {
-			if g.ID == f.ID || g.Severity == Breaks && g.grown(before[g.ID]) || f.Code == "loop" && g.remains(f) {
+			if g.ID == f.ID || g.Severity == Breaks && g.grown(before[g.ID]) || f.Code == Loop && g.remains(f) {
 				return false
 			}
 		}
@@ -399,13 +379,4 @@ func (c *check) vlanNames(vs []office.VID) string {
 		names = append(names, fmt.Sprintf("%d more", len(vs)-most))
 	}
 	return listed(names)
-}
-
-// Codes lists every code in the order of the list.
-func Codes() []Code {
-	out := make([]Code, len(codes))
-	for i, c := range codes {
-		out[i] = c.code
-	}
-	return out
 }

@@ -20,14 +20,6 @@ func (c *check) link(l int) {
 
 // untaggedMismatch: untagged frames leave one end of a cable as one VLAN and
 // join another at the other end.
-//
-//	device a switch
-//	  ports 1-2
-//	  2: 190 [110]
-//	device b switch
-//	  ports 1-2
-//	  2: 1 [110]
-//	cable a.2 b.2
 func (c *check) untaggedMismatch(l int) {
 	from, to, fromA, ok := c.n.Mismatch(l)
 	if !ok {
@@ -38,8 +30,8 @@ func (c *check) untaggedMismatch(l int) {
 	if !fromA {
 		a, b = b, a
 	}
-	f := Finding{Code: "untagged-mismatch", VLANs: []office.VID{from, to}, Ports: []office.PortRef{c.n.Ref(k.A), c.n.Ref(k.B)},
-		ID: about("untagged-mismatch", c.n.Ref(k.A), c.n.Ref(k.B))}
+	f := Finding{Code: UntaggedMismatch, VLANs: []office.VID{from, to}, Ports: []office.PortRef{c.n.Ref(k.A), c.n.Ref(k.B)},
+		ID: about(UntaggedMismatch, c.n.Ref(k.A), c.n.Ref(k.B))}
 	slices.Sort(f.VLANs)
 	f.Label = fmt.Sprintf("%d ≠ %d untagged", from, to)
 	f.Text = fmt.Sprintf("Untagged frames leave %s as %s and join %s at %s.", portName(c.n.Ref(a)), c.n.Name(from), c.n.Name(to), portName(c.n.Ref(b)))
@@ -70,17 +62,6 @@ func (c *check) nativeAs(e, far graph.End, v office.VID) office.Shape {
 // neededDiffers: one end of a cable takes what is needed and the other, written
 // out, lacks some of it or has more: what the one end says of itself is not
 // what the cable does.
-//
-//	vlan 30 x
-//	device a switch
-//	  ports 1-2
-//	  1: 90 [needed]
-//	  2: 30
-//	device b switch
-//	  ports 1-2
-//	  1: 90 [40]
-//	  2: 30
-//	cable a.1 b.1
 func (c *check) neededDiffers(l int) {
 	k := &c.n.Topo.Links[l]
 	for _, e := range k.Ends() {
@@ -110,7 +91,7 @@ func (c *check) neededDiffers(l int) {
 		}
 		all := lacks
 		all.AddAll(&more)
-		f := Finding{Code: "needed-differs", VLANs: all.VIDs(), Ports: []office.PortRef{c.n.Ref(k.A), c.n.Ref(k.B)}, ID: about("needed-differs", c.n.Ref(k.A), c.n.Ref(k.B))}
+		f := Finding{Code: NeededDiffers, VLANs: all.VIDs(), Ports: []office.PortRef{c.n.Ref(k.A), c.n.Ref(k.B)}, ID: about(NeededDiffers, c.n.Ref(k.A), c.n.Ref(k.B))}
 		f.Label = brackets(f.VLANs) + " at one end"
 		var says []string
 		if vs := lacks.VIDs(); len(vs) > 0 {
@@ -152,14 +133,6 @@ func (c *check) managed(v office.VID) bool {
 }
 
 // tagIntoUnaware: tagged frames leave into a device that drops them.
-//
-//	device a switch
-//	  ports 1-2
-//	  2: 110 [120]
-//	device u switch
-//	  forwarding unaware drops-tagged
-//	  ports 1-2
-//	cable a.2 u.2
 func (c *check) tagIntoUnaware(l int) {
 	k := &c.n.Topo.Links[l]
 	for _, e := range k.Ends() {
@@ -168,7 +141,7 @@ func (c *check) tagIntoUnaware(l int) {
 			continue
 		}
 		vs := p.Tagged.VIDs()
-		f := Finding{Code: "tag-into-unaware", VLANs: vs, Ports: []office.PortRef{c.n.Ref(k.A), c.n.Ref(k.B)}, ID: about("tag-into-unaware", c.n.Ref(k.A), c.n.Ref(k.B))}
+		f := Finding{Code: TagIntoUnaware, VLANs: vs, Ports: []office.PortRef{c.n.Ref(k.A), c.n.Ref(k.B)}, ID: about(TagIntoUnaware, c.n.Ref(k.A), c.n.Ref(k.B))}
 		f.Label = "tags are dropped"
 		f.Text = fmt.Sprintf("%s sends %s tagged to %s, which drops frames with a tag.", portName(c.n.Ref(e)), c.vlanNames(vs), c.n.Office.Devices[into.Dev].Name)
 		s, _ := c.n.Shape(e.Dev, e.Port)
@@ -189,16 +162,6 @@ func (c *check) dropsTags(e, into graph.End) bool {
 // carriesUnneeded: a cable carries VLANs that nothing beyond it needs: every
 // broadcast of theirs crosses it for nothing, and who reaches its end is in
 // them.
-//
-//	vlan 110 reception
-//	device a switch
-//	  ports 1-2
-//	  1: 110
-//	  2: [110]
-//	device b switch
-//	  ports 1-2
-//	  2: [110]
-//	cable a.2 b.2
 func (c *check) carriesUnneeded(l int) {
 	carry := c.n.Carry(l)
 	any := carry.AB
@@ -226,7 +189,7 @@ func (c *check) carriesUnneeded(l int) {
 		return
 	}
 	vs := un.VIDs()
-	f := Finding{Code: "carries-unneeded", VLANs: vs, Ports: []office.PortRef{c.n.Ref(k.A), c.n.Ref(k.B)}, ID: about("carries-unneeded", c.n.Ref(k.A), c.n.Ref(k.B))}
+	f := Finding{Code: CarriesUnneeded, VLANs: vs, Ports: []office.PortRef{c.n.Ref(k.A), c.n.Ref(k.B)}, ID: about(CarriesUnneeded, c.n.Ref(k.A), c.n.Ref(k.B))}
 	f.Text = fmt.Sprintf("The cable %s to %s carries %s, which nothing beyond it needs.", portName(c.n.Ref(k.A)), portName(c.n.Ref(k.B)), c.vlanNames(vs))
 	var m []string
 	for _, e := range k.Ends() {
@@ -268,7 +231,7 @@ func (c *check) bundleEnds(l int) {
 		if b.Kind == office.Bundle {
 			bundle, single = k.B, k.A
 		}
-		f := Finding{Code: "bundle-one-sided", Label: "bundle at one end", Ports: ports, ID: about("bundle-one-sided", ra, rb),
+		f := Finding{Code: BundleOneSided, Label: "bundle at one end", Ports: ports, ID: about(BundleOneSided, ra, rb),
 			Text: fmt.Sprintf("A cable of the bundle %s goes to %s, which is in no bundle: frames that take this cable come back on the others, or not at all.", portName(c.n.Ref(bundle)), portName(c.n.Ref(single)))}
 		c.oneSided(&f, l, bundle, single)
 		c.add(f)
@@ -279,7 +242,7 @@ func (c *check) bundleEnds(l int) {
 		if a.Mode == office.Static {
 			lacp, static = rb, ra
 		}
-		f := Finding{Code: "bundle-mode", Label: "lacp ≠ static", Ports: ports, ID: about("bundle-mode", ra, rb),
+		f := Finding{Code: BundleMode, Label: "lacp ≠ static", Ports: ports, ID: about(BundleMode, ra, rb),
 			Text: fmt.Sprintf("%s waits for LACP and %s is static: the bundle does not come up, or only one cable of it does.", portName(lacp), portName(static))}
 		for _, e := range k.Ends() {
 			d := c.n.Office.Devices[e.Dev]
@@ -301,7 +264,7 @@ func (c *check) oneSided(f *Finding, l int, bundle, single graph.End) {
 	for _, x := range links {
 		e := c.n.Topo.Links[x].Opposite(bundle)
 		if e.Dev != single.Dev {
-			f.Cause = about("bundle-crossed", c.n.Ref(bundle))
+			f.Cause = about(BundleCrossed, c.n.Ref(bundle))
 			return
 		}
 		if c.at(e).Kind == office.Physical {
@@ -309,7 +272,7 @@ func (c *check) oneSided(f *Finding, l int, bundle, single graph.End) {
 		}
 	}
 	if k := &c.n.Topo.Links[links[0]]; links[0] != l && c.at(k.A).Kind != c.at(k.B).Kind {
-		f.Cause = about("bundle-one-sided", c.n.Ref(k.A), c.n.Ref(k.B))
+		f.Cause = about(BundleOneSided, c.n.Ref(k.A), c.n.Ref(k.B))
 	}
 	d, x := c.n.Office.Devices[single.Dev], c.at(bundle)
 	if len(far) != len(links) || len(far) != len(x.Members) || d.Port(x.Name) >= 0 {

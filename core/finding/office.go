@@ -42,12 +42,6 @@ func (c *check) addresses() (all []given) {
 // addressOutside: an address, or a management address, is in none of its
 // VLAN's subnets, or is not one that a host may have there, or has another
 // prefix length: who shares the VLAN does not share the subnet.
-//
-//	vlan 110 reception net 10.61.110.0/24
-//	device gate router
-//	  ports lan
-//	  lan: 110
-//	  address 110 10.61.120.1/24
 func (c *check) addressOutside(all []given) {
 	// subnet is the VLAN's subnet that an address is in, and those of its kind.
 	subnet := func(v office.VID, a netip.Addr) (in netip.Prefix, same []netip.Prefix) {
@@ -64,7 +58,7 @@ func (c *check) addressOutside(all []given) {
 		return in, same
 	}
 	say := func(d *office.Device, v office.VID, a netip.Addr, format string, args ...any) {
-		c.add(Finding{Code: "address-outside", VLANs: []office.VID{v}, ID: about("address-outside", d.Name, v, a), Devices: []string{d.Name}, Text: fmt.Sprintf(format, args...)})
+		c.add(Finding{Code: AddressOutside, VLANs: []office.VID{v}, ID: about(AddressOutside, d.Name, v, a), Devices: []string{d.Name}, Text: fmt.Sprintf(format, args...)})
 	}
 	for _, g := range all {
 		a, name := g.a.Prefix.Addr(), c.n.Name(g.a.VID)
@@ -125,9 +119,6 @@ func last(p netip.Prefix) netip.Addr {
 
 // subnetOverlap: two VLANs have subnets that overlap, by the register or by the
 // addresses in them, so that an address does not say which of them it is in.
-//
-//	vlan 110 reception net 10.61.0.0/16
-//	vlan 120 surgery net 10.61.120.0/24
 func (c *check) subnetOverlap(given []given) {
 	type net struct {
 		v office.VID
@@ -162,7 +153,7 @@ func (c *check) subnetOverlap(given []given) {
 			k := [2]office.VID{min(x.v, y.v), max(x.v, y.v)}
 			if clash[k] == nil {
 				order = append(order, k)
-				clash[k] = &Finding{Code: "subnet-overlap", VLANs: k[:], ID: about("subnet-overlap", k[:], x.p, y.p),
+				clash[k] = &Finding{Code: SubnetOverlap, VLANs: k[:], ID: about(SubnetOverlap, k[:], x.p, y.p),
 					Text: fmt.Sprintf("The subnets %s of %s and %s of %s overlap: a router cannot tell them apart.", y.p, c.n.Name(y.v), x.p, c.n.Name(x.v))}
 			}
 		}
@@ -181,17 +172,6 @@ const mostOverlaps = 3
 // different VLANs each have an address of a VLAN in the same subnet, plugs are
 // there, and nothing (a hand-out by one of them) says which of the two is their
 // way out.
-//
-//	vlan 110 reception net 10.61.110.0/24
-//	device gate router
-//	  ports lan
-//	  lan: 110
-//	  address 110 10.61.110.1/24
-//	device core switch
-//	  ports 1-8
-//	  1: 110
-//	  address 110 10.61.110.1/24
-//	cable gate.lan core.1
 func (c *check) gatewayTwice(all []given) {
 	type holder struct {
 		dev  *office.Device
@@ -229,7 +209,7 @@ func (c *check) gatewayTwice(all []given) {
 			} else if !o.net.IsValid() || !h.net.IsValid() {
 				what = "one of the two is not reached at it"
 			}
-			c.add(Finding{Code: "gateway-twice", VLANs: vids(o.v, h.v), ID: about("gateway-twice", h.addr, o.dev.Name, h.dev.Name), Devices: []string{o.dev.Name, h.dev.Name},
+			c.add(Finding{Code: GatewayTwice, VLANs: vids(o.v, h.v), ID: about(GatewayTwice, h.addr, o.dev.Name, h.dev.Name), Devices: []string{o.dev.Name, h.dev.Name},
 				Text: fmt.Sprintf("%s and %s both have the address %s: %s.", o.dev.Name, h.dev.Name, h.addr, what)})
 			continue
 		}
@@ -240,7 +220,7 @@ func (c *check) gatewayTwice(all []given) {
 		k := fmt.Sprint(h.v, h.net)
 		if o, ok := byNet[k]; ok && o.dev != h.dev {
 			if plugged[h.v] && o.hand == h.hand && !maps.Equal(leads[o.dev], leads[h.dev]) {
-				c.add(Finding{Code: "gateway-twice", VLANs: []office.VID{h.v}, ID: about("gateway-twice", h.v, o.dev.Name, h.dev.Name), Devices: []string{o.dev.Name, h.dev.Name},
+				c.add(Finding{Code: GatewayTwice, VLANs: []office.VID{h.v}, ID: about(GatewayTwice, h.v, o.dev.Name, h.dev.Name), Devices: []string{o.dev.Name, h.dev.Name},
 					Text: fmt.Sprintf("%s has two gateways, %s on %s and %s on %s, which lead to different VLANs: some hosts leave by the one and some by the other.", c.n.Name(h.v), o.addr, o.dev.Name, h.addr, h.dev.Name)})
 			}
 			continue
@@ -259,12 +239,6 @@ func vids(a, b office.VID) []office.VID {
 // handouts is handout-outside (a hand-out range leaves the address's subnet, so
 // that some hosts get an address that reaches nobody) and handout-twice (two
 // devices hand out addresses in one VLAN).
-//
-//	vlan 110 reception net 10.61.110.0/24
-//	device gate router
-//	  ports lan
-//	  lan: 110
-//	  address 110 10.61.110.1/24 handout 10.61.110.200-10.61.111.20
 func (c *check) handouts(all []given) {
 	first := map[string]given{}
 	for _, g := range all {
@@ -273,7 +247,7 @@ func (c *check) handouts(all []given) {
 		}
 		n := g.a.Prefix.Masked()
 		say := func(format string, args ...any) {
-			c.add(Finding{Code: "handout-outside", VLANs: []office.VID{g.a.VID}, ID: about("handout-outside", g.dev.Name, g.a.VID, g.a.From), Devices: []string{g.dev.Name}, Text: fmt.Sprintf(format, args...)})
+			c.add(Finding{Code: HandoutOutside, VLANs: []office.VID{g.a.VID}, ID: about(HandoutOutside, g.dev.Name, g.a.VID, g.a.From), Devices: []string{g.dev.Name}, Text: fmt.Sprintf(format, args...)})
 		}
 		holds := func(a netip.Addr) bool { return g.a.From.Compare(a) <= 0 && a.Compare(g.a.To) <= 0 }
 		taken, whose := netip.Addr{}, ""
@@ -304,7 +278,7 @@ func (c *check) handouts(all []given) {
 		}
 		k := fmt.Sprint(g.a.VID, g.a.From.Is4())
 		if o, ok := first[k]; ok {
-			c.add(Finding{Code: "handout-twice", VLANs: []office.VID{g.a.VID}, ID: about("handout-twice", g.a.VID, o.dev.Name, g.dev.Name, g.a.From), Devices: []string{o.dev.Name, g.dev.Name},
+			c.add(Finding{Code: HandoutTwice, VLANs: []office.VID{g.a.VID}, ID: about(HandoutTwice, g.a.VID, o.dev.Name, g.dev.Name, g.a.From), Devices: []string{o.dev.Name, g.dev.Name},
 				Text: fmt.Sprintf("Addresses of %s are handed out twice, by %s and by %s: a host gets the one or the other.", c.n.Name(g.a.VID), o.dev.Name, g.dev.Name)})
 			continue
 		}
@@ -313,10 +287,6 @@ func (c *check) handouts(all []given) {
 }
 
 // numberHabit: most VLANs show their VID in the subnet, and this one does not.
-//
-//	vlan 110 reception net 10.61.110.0/24
-//	vlan 120 surgery net 10.61.120.0/24
-//	vlan 130 imaging net 10.61.99.0/24
 func (c *check) numberHabit() {
 	var odd []*office.VLAN
 	with := 0
@@ -333,7 +303,7 @@ func (c *check) numberHabit() {
 		return
 	}
 	for _, v := range odd {
-		c.add(Finding{Code: "number-habit", VLANs: []office.VID{v.VID}, ID: about("number-habit", v.VID),
+		c.add(Finding{Code: NumberHabit, VLANs: []office.VID{v.VID}, ID: about(NumberHabit, v.VID),
 			Text: fmt.Sprintf("Most VLANs show their number in the subnet; %s has %s.", c.n.Name(v.VID), v.Nets[0])})
 	}
 }
@@ -379,13 +349,6 @@ func (c *check) management() {
 
 // managementCut: from the operator's plug no way, by span or through addresses,
 // to a device's management address.
-//
-//	vlan 190 devices
-//	device a switch
-//	  ports 1-2
-//	  manage 190
-//	  1: 110
-//	plug a.1 "admin laptop" wants 110 operator
 func (c *check) managementCut() {
 	n := c.n
 	for _, p := range n.Office.Plugs {
@@ -407,14 +370,14 @@ func (c *check) managementCut() {
 					continue
 				}
 			}
-			f := Finding{Code: "management-cut", VLANs: []office.VID{d.Manage.VID}, Ports: []office.PortRef{p.Port}, ID: about("management-cut", d.Name), Devices: []string{d.Name}}
+			f := Finding{Code: ManagementCut, VLANs: []office.VID{d.Manage.VID}, Ports: []office.PortRef{p.Port}, ID: about(ManagementCut, d.Name), Devices: []string{d.Name}}
 			f.Text = fmt.Sprintf("From %s at %s there is no way to the management of %s in %s.", p.Name, portName(p.Port), d.Name, n.Name(d.Manage.VID))
 			switch v := n.VLAN(d.Manage.VID); {
 			case at == nil:
-				f.Cause = about("plug-unserved", p.Port, p.Name)
+				f.Cause = about(PlugUnserved, p.Port, p.Name)
 				f.Text = fmt.Sprintf("%s does not get into %s, so there is no way to the management of %s.", p.Name, n.Name(p.Wants), d.Name)
 			case v != nil && v.State == span.Split:
-				f.Cause = about("split", d.Manage.VID)
+				f.Cause = about(Split, d.Manage.VID)
 			case v != nil:
 				f.Cause = c.oneWayIn(v)
 			}
@@ -437,7 +400,7 @@ func (c *check) oneWayIn(v *span.VLAN) string {
 		for _, s := range v.Spans {
 			for _, w := range c.n.OneWays(s) {
 				if k := &c.n.Topo.Links[w.Link]; func() bool { _, _, _, ok := c.n.Mismatch(w.Link); return ok }() {
-					return about("untagged-mismatch", c.n.Ref(k.A), c.n.Ref(k.B))
+					return about(UntaggedMismatch, c.n.Ref(k.A), c.n.Ref(k.B))
 				}
 			}
 		}
@@ -447,13 +410,6 @@ func (c *check) oneWayIn(v *span.VLAN) string {
 }
 
 // managementShared: a VLAN that devices are managed in also has ordinary plugs.
-//
-//	vlan 110 reception
-//	device a switch
-//	  ports 1-2
-//	  manage 110
-//	  1: 110
-//	plug a.1 "pc" wants 110
 func (c *check) managementShared() {
 	managed := office.Set{}
 	for _, d := range c.n.Office.Devices {
@@ -469,7 +425,7 @@ func (c *check) managementShared() {
 		}
 		f := by[p.Wants]
 		if f == nil {
-			f = &Finding{Code: "management-shared", VLANs: []office.VID{p.Wants}, ID: about("management-shared", p.Wants)}
+			f = &Finding{Code: ManagementShared, VLANs: []office.VID{p.Wants}, ID: about(ManagementShared, p.Wants)}
 			by[p.Wants] = f
 		}
 		f.Ports = append(f.Ports, p.Port)

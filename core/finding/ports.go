@@ -129,16 +129,12 @@ func shapes(ss ...office.Shape) (out []*office.Shape) {
 
 // pvidNotMember: the PVID is not among the port's members and filtering is on,
 // so untagged frames that arrive are dropped.
-//
-//	device a switch
-//	  ports 1-2
-//	  1: 130 pvid 1
 func (c *check) pvidNotMember(at port) {
 	t := c.n.Tables[at.dev].Ports[at.port]
 	if !c.dropsPVID(at) {
 		return
 	}
-	f := portFault{at: at, code: "pvid-not-member", vlans: []office.VID{t.PVID}}
+	f := portFault{at: at, code: PVIDNotMember, vlans: []office.VID{t.PVID}}
 	s, _ := c.n.Shape(at.dev, at.port)
 	f.text = fmt.Sprintf("Untagged frames that arrive at %s are dropped: the PVID is %s, which the port is not in.", here, c.n.Name(t.PVID))
 	if len(s.Untagged) > 0 {
@@ -159,17 +155,13 @@ func (c *check) dropsPVID(at port) bool {
 
 // pvidDiffers: the PVID is a member but not the untagged VLAN, so the way out
 // and the way in differ.
-//
-//	device a switch
-//	  ports 1-2
-//	  1: 110 [120] pvid 120
 func (c *check) pvidDiffers(at port) {
 	t := c.n.Tables[at.dev].Ports[at.port]
 	if !c.turnsPVID(at) {
 		return
 	}
 	s, _ := c.n.Shape(at.dev, at.port)
-	f := portFault{at: at, code: "pvid-differs", vlans: append([]office.VID{t.PVID}, s.Untagged...)}
+	f := portFault{at: at, code: PVIDDiffers, vlans: append([]office.VID{t.PVID}, s.Untagged...)}
 	out := "nothing leaves untagged"
 	if len(s.Untagged) > 0 {
 		out = c.vlanNames(s.Untagged) + " leaves untagged"
@@ -189,10 +181,6 @@ func (c *check) turnsPVID(at port) bool {
 
 // manyUntagged: several VLANs leave a port untagged; what answers joins one of
 // them only.
-//
-//	device a switch
-//	  ports 1-2
-//	  1: 110+120 pvid 110
 func (c *check) manyUntagged(at port) {
 	t := c.n.Tables[at.dev].Ports[at.port]
 	if t.Untagged.Len() < 2 {
@@ -218,22 +206,18 @@ func (c *check) manyUntagged(at port) {
 // several is the many-untagged of a port, without words.
 func (c *check) several(at port) portFault {
 	t := c.n.Tables[at.dev].Ports[at.port]
-	return portFault{at: at, code: "many-untagged", vlans: t.Untagged.VIDs(), key: fmt.Sprintf("pvid %d", t.PVID)}
+	return portFault{at: at, code: ManyUntagged, vlans: t.Untagged.VIDs(), key: fmt.Sprintf("pvid %d", t.PVID)}
 }
 
 // left is the left-in-default of a port, without words.
 func (c *check) left(at port) portFault {
 	rest := c.n.Tables[at.dev].Ports[at.port].Untagged
 	rest.Remove(office.DefaultVID)
-	return portFault{at: at, code: "left-in-default", vlans: append([]office.VID{office.DefaultVID}, rest.VIDs()...)}
+	return portFault{at: at, code: LeftInDefault, vlans: append([]office.VID{office.DefaultVID}, rest.VIDs()...)}
 }
 
 // leftInDefault: a port is still untagged in VLAN 1 beside the VLAN that it was
 // given, so the broadcasts of VLAN 1 leave there too.
-//
-//	device a switch
-//	  ports 1-2
-//	  1: 1+160 pvid 160
 func (c *check) leftInDefault(at port) {
 	t := c.n.Tables[at.dev].Ports[at.port]
 	if !t.Untagged.Has(office.DefaultVID) || t.Untagged.Len() < 2 {
@@ -251,11 +235,6 @@ func (c *check) leftInDefault(at port) {
 }
 
 // unregistered: a VID on a port is not in the register.
-//
-//	vlan 110 reception
-//	device a switch
-//	  ports 1-2
-//	  1: 110 [777]
 func (c *check) unregistered(at port) {
 	t := c.n.Tables[at.dev].Ports[at.port]
 	m := t.Members()
@@ -275,7 +254,7 @@ func (c *check) unregistered(at port) {
 	if gone.PVIDSet && un.Has(gone.PVID) {
 		gone = gone.WithPVID(0)
 	}
-	c.port(portFault{at: at, code: "unregistered", vlans: un.VIDs(), mends: shapes(gone),
+	c.port(portFault{at: at, code: Unregistered, vlans: un.VIDs(), mends: shapes(gone),
 		text: fmt.Sprintf("The register does not know %s, which %s set to: nothing says what it is for.", c.vlanNames(un.VIDs()), hereIs)})
 }
 
@@ -283,10 +262,6 @@ func (c *check) unregistered(at port) {
 // frames of VLANs that it should not: whoever plugs in there is in all of them.
 // What it should accept is what its plugs want tagged, and what its use names:
 // a use is somebody's word that the port is meant so.
-//
-//	device a switch
-//	  ports 1-2
-//	  1: 110 [190]
 func (c *check) openEdge(at port) {
 	d := c.n.Office.Devices[at.dev]
 	if d.Ports[at.port].Kind == office.Inner || len(c.n.Topo.LinksAt(at.dev, at.port)) > 0 {
@@ -316,7 +291,7 @@ func (c *check) openEdge(at port) {
 	if m.Rest == office.RestAll {
 		m.Rest = office.RestNone
 	}
-	c.port(portFault{at: at, code: "open-edge", vlans: open.VIDs(), mends: shapes(m.Normal()),
+	c.port(portFault{at: at, code: OpenEdge, vlans: open.VIDs(), mends: shapes(m.Normal()),
 		text: fmt.Sprintf("Whoever plugs in at %s and sends tagged frames is in %s. A use, or a plug that wants it tagged, says that it is meant.", here, c.vlanNames(open.VIDs()))})
 }
 
@@ -355,10 +330,10 @@ func (c *check) exceptions(i int) {
 		f := portFault{at: at, mends: []*office.Shape{nil}}
 		switch {
 		case c.n.Office.Resolve(plan).Equal(*c.n.Office.Resolve(w)):
-			f.code = "exception-equal"
+			f.code = ExceptionEqual
 			f.text = fmt.Sprintf("%s said to depart from the port plan %s and the same as it: the exception can go.", hereIs, d.Follows)
 		case d.Ports[p].Because == "":
-			f.code = "exception-unexplained"
+			f.code = ExceptionUnexplained
 			f.text = fmt.Sprintf("%s set otherwise than the port plan %s says, and nobody said why.", hereIs, d.Follows)
 		default:
 			continue
@@ -390,8 +365,8 @@ func (c *check) inside(at port) {
 		return slices.ContainsFunc(d.Addresses, func(a office.Address) bool { return a.VID == v }) || d.Manage != nil && d.Manage.VID == v
 	}
 	if !t.Filter && t.PVID != 0 && !t.Has(t.PVID) && t.Admit != office.AdmitTagged && c.bridges(at.dev) && elsewhere(t.PVID) {
-		differs := portFault{code: "pvid-differs", vlans: append([]office.VID{t.PVID}, s.Untagged...)}
-		c.port(portFault{at: at, code: "one-way", vlans: []office.VID{t.PVID}, key: "in", cause: differs.id(d), mends: shapes(s.With(t.PVID, office.Untagged)),
+		differs := portFault{code: PVIDDiffers, vlans: append([]office.VID{t.PVID}, s.Untagged...)}
+		c.port(portFault{at: at, code: OneWay, vlans: []office.VID{t.PVID}, key: "in", cause: differs.id(d), mends: shapes(s.With(t.PVID, office.Untagged)),
 			text: fmt.Sprintf("Untagged frames from %s get into %s, but nothing of it comes out there: what is asked is not answered.", here, c.n.Name(t.PVID))})
 	}
 	said := c.dropsPVID(at) || c.turnsPVID(at)
@@ -406,7 +381,7 @@ func (c *check) inside(at port) {
 			slices.ContainsFunc(c.plugsAt(at), func(p *office.Plug) bool { return p.Wants == v && p.Tagged == (as == office.Tagged) }) {
 			continue
 		}
-		f := portFault{at: at, code: "one-way", vlans: []office.VID{v}, key: "out " + form, mends: shapes(c.n.Carrying(at.dev, at.port, as, v)),
+		f := portFault{at: at, code: OneWay, vlans: []office.VID{v}, key: "out " + form, mends: shapes(c.n.Carrying(at.dev, at.port, as, v)),
 			text: fmt.Sprintf("%s leaves %s %s, and what comes back there does not join it: nothing that is asked is answered.", c.n.Name(v), here, form)}
 		if as == office.Untagged && t.Untagged.Len() > 1 {
 			several := c.several(at)

@@ -37,7 +37,7 @@ func (c *check) split(v *span.VLAN, causes []cause) {
 	if v.State != span.Split {
 		return
 	}
-	f := Finding{Code: "split", VLANs: []office.VID{v.VID}, ID: about("split", v.VID)}
+	f := Finding{Code: Split, VLANs: []office.VID{v.VID}, ID: about(Split, v.VID)}
 	var refs []office.PortRef
 	var parts, dead []string
 	for _, s := range v.Spans[1:v.Parts] {
@@ -131,23 +131,15 @@ func (c *check) mainName(v *span.VLAN) string {
 
 // merged: a VLAN's span holds another VLAN's terminals too; frames of the one
 // arrive in the other.
-//
-//	device a switch
-//	  ports 1-2
-//	  1-2: 110
-//	device b switch
-//	  ports 1-2
-//	  1-2: 120
-//	cable a.2 b.2
 func (c *check) merged(v *span.VLAN) {
 	said := map[string]bool{}
 	for _, s := range v.Spans[:v.Parts] {
 		if s.Ends[0] != v.VID || len(s.Ends) < 2 { // said once, by the lowest VLAN of the span
 			continue
 		}
-		f := Finding{Code: "merged", VLANs: s.Ends, ID: about("merged", s.Ends)}
+		f := Finding{Code: Merged, VLANs: s.Ends, ID: about(Merged, s.Ends)}
 		if said[f.ID] { // the same VLANs meet in another part, too
-			f.ID = about("merged", s.Ends, c.n.Office.Devices[c.n.Topo.Hubs[s.Nodes[0].Hub].Dev].Name, s.Nodes[0].Hub)
+			f.ID = about(Merged, s.Ends, c.n.Office.Devices[c.n.Topo.Hubs[s.Nodes[0].Hub].Dev].Name, s.Nodes[0].Hub)
 		}
 		said[f.ID] = true
 		for l, causes := 0, 0; l < len(c.n.Topo.Links); l++ {
@@ -158,7 +150,7 @@ func (c *check) merged(v *span.VLAN) {
 			k := &c.n.Topo.Links[l]
 			a, b := c.n.Ref(k.A), c.n.Ref(k.B)
 			if causes == 0 {
-				f.Cause = about("untagged-mismatch", a, b)
+				f.Cause = about(UntaggedMismatch, a, b)
 				f.Text = fmt.Sprintf(" They meet on the cable %s to %s.", portName(a), portName(b))
 			}
 			causes++
@@ -175,22 +167,13 @@ func (c *check) inSpan(s *span.Span, l int) bool {
 }
 
 // loop: a VLAN forms a ring over cables; only spanning tree keeps it up.
-//
-//	device a switch
-//	  ports 1-3
-//	  1-3: 110
-//	device b switch
-//	  ports 1-3
-//	  1-3: 110
-//	cable a.1 b.1
-//	cable a.2 b.2
 func (c *check) loop(v *span.VLAN) {
 	for _, s := range v.Spans {
 		if !s.Ring() || lowest(s) != v.VID { // said once, by the lowest VLAN of the span
 			continue
 		}
 		if ring := c.n.Ring(s); len(ring) > 0 {
-			c.faults = append(c.faults, cableFault{code: "loop", link: ring[0], vlan: v.VID, ring: ring})
+			c.faults = append(c.faults, cableFault{code: Loop, link: ring[0], vlan: v.VID, ring: ring})
 		}
 	}
 }
@@ -205,7 +188,7 @@ func (c *check) sayRing(f *Finding, ring []int) {
 		k := &c.n.Topo.Links[l]
 		f.Ports = append(f.Ports, c.n.Ref(k.A), c.n.Ref(k.B))
 		if f.Cause == "" && c.at(k.A).Kind != c.at(k.B).Kind { // a bundle that the other end does not know
-			f.Cause = about("bundle-one-sided", c.n.Ref(k.A), c.n.Ref(k.B))
+			f.Cause = about(BundleOneSided, c.n.Ref(k.A), c.n.Ref(k.B))
 		}
 		names = append(names, portName(c.n.Ref(k.A))+" to "+portName(c.n.Ref(k.B)))
 	}
@@ -287,11 +270,6 @@ func lowest(s *span.Span) office.VID {
 
 // noGateway: a VLAN has terminals, is not local, and has no address anywhere:
 // nothing in it reaches anything outside.
-//
-//	vlan 110 reception
-//	device a switch
-//	  ports 1-2
-//	  1: 110
 func (c *check) noGateway(v *span.VLAN) {
 	x := c.n.Office.VLAN(v.VID)
 	if v.State == span.Unused || x == nil || x.Local {
@@ -300,19 +278,17 @@ func (c *check) noGateway(v *span.VLAN) {
 	if route.HasGateway(c.n.Office, v.VID) {
 		return
 	}
-	c.add(Finding{Code: "no-gateway", VLANs: []office.VID{v.VID}, ID: about("no-gateway", v.VID),
+	c.add(Finding{Code: NoGateway, VLANs: []office.VID{v.VID}, ID: about(NoGateway, v.VID),
 		Text: fmt.Sprintf("%s has no address on any device: nothing in it reaches another subnet. Give it a gateway, or call it local.", c.n.Name(v.VID))})
 }
 
 // unused: a VLAN is registered and nothing is in it.
-//
-//	vlan 110 reception
 func (c *check) unused(v *span.VLAN) {
 	x := c.n.Office.VLAN(v.VID)
 	if v.State != span.Unused || x == nil || v.VID == office.DefaultVID || c.n.IsParked(v.VID) && c.members(v.VID) {
 		return
 	}
-	f := Finding{Code: "unused", VLANs: []office.VID{v.VID}, ID: about("unused", v.VID),
+	f := Finding{Code: Unused, VLANs: []office.VID{v.VID}, ID: about(Unused, v.VID),
 		Text: fmt.Sprintf("%s is registered, and no port, address or plug is in it.", c.n.Name(v.VID))}
 	if c.members(v.VID) {
 		f.Text = fmt.Sprintf("%s is registered and on ports, but nobody is in it: no plug, address, inner port or free port.", c.n.Name(v.VID))
@@ -356,7 +332,7 @@ func (c *check) behindUnaware(v *span.VLAN) {
 			if _, _, cabled := c.n.Office.CableAt(p.Port); p.Wants != v.VID || p.Tagged || cabled || c.n.Tables[hub.Dev].Ports[d.Logical(d.Port(p.Port.Port))].Off {
 				continue
 			}
-			c.add(Finding{Code: "plug-unserved", VLANs: []office.VID{v.VID}, Ports: []office.PortRef{p.Port}, ID: about("plug-unserved", p.Port, p.Name),
+			c.add(Finding{Code: PlugUnserved, VLANs: []office.VID{v.VID}, Ports: []office.PortRef{p.Port}, ID: about(PlugUnserved, p.Port, p.Name),
 				Text: fmt.Sprintf("%s at %s wants %s, which does not come untagged into %s: it knows no tags, so its cable decides.", p.Name, portName(p.Port), c.n.Name(v.VID), p.Port.Device)})
 		}
 	}

@@ -22,11 +22,40 @@ import (
 type Made struct {
 	Revision int64
 	Author   string
-	Summary  string
+	Summary  string // of the edit itself, whether it is made, taken back or done again
+	Turn     Turn
 	Undoes   int64 // the revision that it takes back; 0 for none
 	UndoneBy int64 // the revision that took it back; 0 for none
 	Changes  []Change
 }
+
+// Turn is what an edit is to those before it.
+type Turn string
+
+const (
+	Edit Turn = "edit" // it is made by itself
+	Undo Turn = "undo" // it takes one back
+	Redo Turn = "redo" // it takes an undoing back
+)
+
+// Back is what taking an edit back is.
+func (t Turn) Back() Turn {
+	if t == Undo {
+		return Redo
+	}
+	return Undo
+}
+
+// Of is a summary of such an edit: "undo: 130 imaging tagged on rack 19".
+func (t Turn) Of(summary string) string {
+	if t == Edit {
+		return summary
+	}
+	return string(t) + ": " + summary
+}
+
+// Enum is all of them, for descriptions of what holds one.
+func (Turn) Enum() []any { return []any{Edit, Undo, Redo} }
 
 // Change is one change of an edit: statements in bracket notation, "" for what
 // was not there.
@@ -111,7 +140,7 @@ func TakeBack(o *office.Office, m *Made, since []Made) (*office.Office, office.E
 	}
 	refuse := func(k office.Key, why string) error {
 		text := fmt.Sprintf("edit %d (%s) cannot be taken back: %s", m.Revision, m.Summary, why)
-		if by := blame(since, k, why); by != nil {
+		if by := blame(since, k); by != nil {
 			text += fmt.Sprintf("; %s built upon it (%s, edit %d)", by.Author, by.Summary, by.Revision)
 		}
 		return &Conflict{text}
@@ -169,9 +198,9 @@ func standsOn(o *office.Office, k office.Key) office.Key {
 	return ""
 }
 
-// blame is the newest edit that touched a key, else the newest that touched
-// something which the reason names; nil where none is known.
-func blame(since []Made, k office.Key, why string) *Made {
+// blame is the newest edit that touched a key, else the newest whose statements
+// name what the key names; nil where none is known.
+func blame(since []Made, k office.Key) *Made {
 	since = Standing(since, 0)
 	for i := range since {
 		for _, c := range since[i].Changes {
@@ -180,10 +209,13 @@ func blame(since []Made, k office.Key, why string) *Made {
 			}
 		}
 	}
+	_, rest, _ := strings.Cut(string(k), ":")
+	names := strings.FieldsFunc(rest, func(r rune) bool { return r == ' ' || r == '.' })
+	names = names[:min(len(names), 1)] // the device, the use, the plan
 	for i := range since {
 		for _, c := range since[i].Changes {
-			_, rest, _ := strings.Cut(string(c.Key), ":")
-			if name, _, _ := strings.Cut(rest, " "); name != "" && strings.Contains(why, name) {
+			said := strings.FieldsFunc(c.After, func(r rune) bool { return strings.ContainsRune(" \t\n:,.[]", r) })
+			if slices.ContainsFunc(names, func(n string) bool { return slices.Contains(said, n) }) {
 				return &since[i]
 			}
 		}

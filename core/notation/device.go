@@ -322,10 +322,10 @@ func (r *reader) bundle(d *office.Device, c *cursor) (string, *fault) {
 	}
 	if err := add(t.text, office.BundleMode(m.text), names); err != nil {
 		where := atPorts
-		switch {
-		case strings.Contains(err.Error(), "way to bundle"):
+		switch office.PartOf(err) {
+		case office.OfMode:
 			where = m.at
-		case strings.Contains(err.Error(), "has a port"):
+		case office.OfName:
 			where = t.at
 		}
 		return key, faultf(where, "%s", err)
@@ -368,7 +368,7 @@ func (r *reader) inner(d *office.Device, c *cursor) (string, *fault) {
 		d.Ports[len(d.Ports)-1].Because = because
 	} else {
 		at := t.at
-		if strings.Contains(err.Error(), "flavour") {
+		if office.PartOf(err) == office.OfFlavour {
 			at = k.at
 		}
 		return key, faultf(at, "%s", err)

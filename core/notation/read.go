@@ -526,7 +526,7 @@ func (r *reader) cable(c *cursor, remove bool) (string, *fault) {
 			err = r.draft.Connect(p)
 		}
 		if err != nil {
-			if strings.HasPrefix(err.Error(), p.B.String()+" has a cable") {
+			if office.PartOf(err) == office.OfSecond {
 				at = atB
 			}
 			return key, faultf(at, "%s", err)

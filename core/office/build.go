@@ -73,7 +73,7 @@ func (d *Device) ChangeBundle(name string, mode BundleMode, members []string) er
 
 func (d *Device) bundleMembers(name string, mode BundleMode, members []string) ([]int, error) {
 	if mode != LACP && mode != Static {
-		return nil, fmt.Errorf("%q is not a way to bundle: lacp or static", mode)
+		return nil, FaultOf(OfMode, "%q is not a way to bundle: lacp or static", mode)
 	}
 	if len(members) < 2 {
 		return nil, fmt.Errorf("a bundle has at least two ports, and %s has %d", name, len(members))
@@ -111,7 +111,7 @@ func (d *Device) AddInner(name string, f Flavour, s *Shape) error {
 		return err
 	}
 	if !slices.Contains(Flavours, f) {
-		return fmt.Errorf("%q is not a flavour of inner port: %s", f, list(Flavours, string(f)))
+		return FaultOf(OfFlavour, "%q is not a flavour of inner port: %s", f, list(Flavours, string(f)))
 	}
 	d.add(Port{Name: name, Kind: Inner, Flavour: f, Shape: s}, len(d.Ports))
 	return nil
@@ -149,7 +149,7 @@ func (d *Device) add(p Port, at int) {
 
 func (d *Device) free(name string) error {
 	if d.Port(name) >= 0 {
-		return fmt.Errorf("%s has a port %s already: names of ports, bundles and inner ports are unique in a device", d.Name, name)
+		return FaultOf(OfName, "%s has a port %s already: names of ports, bundles and inner ports are unique in a device", d.Name, name)
 	}
 	return nil
 }

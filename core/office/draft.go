@@ -514,8 +514,11 @@ func (d *Draft) connect(c Cable, at int) error {
 			return err
 		}
 		if i, ok := ix.cabled[r]; ok {
-			o := d.o.Cables[i]
-			return fmt.Errorf("%s has a cable already, %s to %s: one cable a port", r, o.A, o.B)
+			o, part := d.o.Cables[i], Part("")
+			if r == c.B {
+				part = OfSecond
+			}
+			return FaultOf(part, "%s has a cable already, %s to %s: one cable a port", r, o.A, o.B)
 		}
 	}
 	d.take()

@@ -39,13 +39,8 @@
   const Page = $derived(view === "board" ? null : pages[view]);
 
   $effect(() => void office.open(id));
-  $effect(() => {
-    void [office.view?.id, office.view?.revision];
-    void found.read();
-  });
   office.onfound = () => {
     found.heard++;
-    void found.read();
   };
   office.onturned = (port) => {
     if (view === "board") selection.goTo(port, selection.vlan?.vid);

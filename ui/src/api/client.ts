@@ -2,41 +2,46 @@ import createClient from "openapi-fetch";
 import type { components, paths } from "./schema";
 
 type Schemas = components["schemas"];
-export type Office = Schemas["ServerOfficeView"];
-export type Vlan = Schemas["ServerVLANView"];
-export type Device = Schemas["ServerDeviceView"];
-export type Port = Schemas["ServerPortView"];
-export type Link = Schemas["ServerLinkView"];
+/** An office, or after an edit what became otherwise in it. */
+export type Change = Schemas["ApiOfficeView"];
+/** A whole office. */
+export type Office = Change & Required<Pick<Change, "uses" | "plans">>;
+export type Vlan = Schemas["ApiVLANView"];
+export type Device = Schemas["ApiDeviceView"];
+export type Port = Schemas["ApiPortView"];
+export type Link = Schemas["ApiLinkView"];
 export type Finding = Schemas["ApiFinding"];
+export type Look = Schemas["ApiLookRequest"];
 /** One thing to do: members of VLANs, a PVID, or lines. */
-export type Command = Schemas["ServerCommandRequest"];
-export type Preview = Schemas["ServerPreview"];
-export type Explanation = Schemas["ServerExplanation"];
-export type Reach = Schemas["ServerReachView"];
-export type Branch = Schemas["ServerBranchView"];
-export type Place = Schemas["ServerPlaceView"];
-export type OfficeSummary = Schemas["ServerOfficeSummary"];
-export type NewOffice = Schemas["ServerNewOffice"];
-export type Comparison = Schemas["ServerComparison"];
-export type WalkAnswer = Schemas["ServerWalkView"];
+export type Command = Schemas["ApiCommandRequest"];
+export type Preview = Schemas["ApiPreview"];
+export type Explanation = Schemas["ApiExplanation"];
+export type Reach = Schemas["ApiReachView"];
+export type Branch = Schemas["ApiBranchView"];
+export type Place = Schemas["ApiPlaceView"];
+export type OfficeSummary = Schemas["ApiOfficeSummary"];
+export type NewOffice = Schemas["ApiNewOffice"];
+export type Comparison = Schemas["ApiComparison"];
+export type WalkAnswer = Schemas["ApiWalkView"];
 export type Walk = Schemas["ApiWalk"];
 export type Hop = Schemas["ApiHop"];
 export type Journey = Schemas["ApiJourney"];
-export type Proposal = Schemas["ServerProposalView"];
-export type Use = Schemas["ServerUseView"];
-export type Plan = Schemas["ServerPlanView"];
-export type Shape = Schemas["ServerShapeView"];
-export type Mistake = Schemas["ServerMistakeView"];
-export type SheetAnswer = Schemas["ServerSheetView"];
+export type Proposal = Schemas["ApiProposalView"];
+export type Use = Schemas["ApiUseView"];
+export type Plan = Schemas["ApiPlanView"];
+export type Shape = Schemas["ApiShapeView"];
+export type Mistake = Schemas["ApiMistakeView"];
+export type SheetAnswer = Schemas["ApiSheetView"];
 export type Sheet = Schemas["ApiSheet"];
 export type SheetTable = Schemas["WordingTable"];
-export type FoundState = Schemas["ServerFoundState"];
-export type FoundAnswer = Schemas["ServerFoundAnswer"];
-export type FoundRequest = Schemas["ServerFoundRequest"];
-export type IntakeAnswer = Schemas["ServerIntakeAnswer"];
-export type IntakeRequest = Schemas["ServerIntakeRequest"];
-export type Here = Schemas["ServerHere"];
-export type HistoryEntry = Schemas["ServerHistoryEntry"];
+export type FoundState = Schemas["ApiFoundState"];
+export type FoundAnswer = Schemas["ApiFoundAnswer"];
+export type FoundRequest = Schemas["ApiFoundRequest"];
+export type IntakeAnswer = Schemas["ApiIntakeAnswer"];
+export type IntakeRequest = Schemas["ApiIntakeRequest"];
+export type PortChange = Schemas["ApiPortChange"];
+export type Here = Schemas["ApiHere"];
+export type HistoryEntry = Schemas["ApiHistoryEntry"];
 
 /** What the server refused, or that it could not be reached (status 0). */
 export class Refused extends Error {
@@ -53,7 +58,14 @@ export class Refused extends Error {
   }
 }
 
-const http = createClient<paths>({ baseUrl: "/", fetch: (request) => fetch(request) });
+function letters() {
+  return crypto.randomUUID?.() ?? Array.from(crypto.getRandomValues(new Uint8Array(16)), (b) => b.toString(16).padStart(2, "0")).join("");
+}
+
+/** What this tab is called: the server does not tell it what it was answered. */
+export const tab = letters().slice(0, 8);
+
+const http = createClient<paths>({ baseUrl: "/", headers: { "Klammer-Tab": tab }, fetch: (request) => fetch(request) });
 
 /** A request that hangs is a server that is gone. */
 const patience = 8000;
@@ -76,7 +88,6 @@ async function ask<T>(call: (signal: AbortSignal) => Promise<Answer<T>>, wait = 
   return answer.data;
 }
 
-const letters = () => crypto.randomUUID?.() ?? Array.from(crypto.getRandomValues(new Uint8Array(16)), (b) => b.toString(16).padStart(2, "0")).join("");
 
 /** What this browser is called in the names of its requests: two people of one name do not take back each other's. */
 export function browser(): string {
@@ -128,11 +139,13 @@ export function numbers(ranges: string): number[] {
 }
 
 /** Many VLANs come as ranges: written out where they are looked at. */
-function written(v: Office): Office {
+function written<T extends Change>(v: T): T {
   for (const d of v.devices) unfold(d);
   for (const l of v.links) if (l.ranges) l.vlans = numbers(l.ranges);
   return v;
 }
+/** A whole office says all of its parts. */
+export const whole = (v: Change): Office => ({ ...written(v), uses: v.uses ?? [], plans: v.plans ?? [] });
 function unfold(d: Device): Device {
   for (const p of d.ports) if (p.ranges) p.tagged = numbers(p.ranges);
   return d;
@@ -144,9 +157,9 @@ export const api = {
   me: () => ask((signal) => http.GET("/api/me", { signal })),
   sayName: (name: string) => ask((signal) => http.PUT("/api/me", { body: { name }, signal })),
   offices: () => ask((signal) => http.GET("/api/offices", { signal })),
-  office: async (id: number) => written(await ask((signal) => http.GET("/api/offices/{id}", { params: at(id), signal }), long)),
-  edit: async (id: number, base: number, commands: Command[], waiting = () => {}) =>
-    written(await write((own, again, signal) => http.POST("/api/offices/{id}/edits", { params: at(id), body: { base, commands, id: own, again }, signal }), waiting)),
+  office: async (id: number) => whole(await ask((signal) => http.GET("/api/offices/{id}", { params: at(id), signal }), long)),
+  edit: async (id: number, base: number, commands: Command[], look: Look | undefined, waiting = () => {}) =>
+    written(await write((own, again, signal) => http.POST("/api/offices/{id}/edits", { params: at(id), body: { base, commands, look, id: own, again }, signal }), waiting)),
   preview: async (id: number, base: number, commands: Command[]) => {
     const p = await ask((signal) => http.POST("/api/offices/{id}/preview", { params: at(id), body: { base, commands }, signal }));
     p.devices.forEach(unfold);
@@ -154,12 +167,12 @@ export const api = {
   },
   undo: async (id: number, revision: number, waiting = () => {}) =>
     written(await write((own, again, signal) => http.POST("/api/offices/{id}/undo", { params: at(id), body: { revision, id: own, again }, signal }), waiting)),
-  mends: (id: number, finding: string) =>
+  mends: (id: number, finding: string[]) =>
     ask((signal) => http.GET("/api/offices/{id}/mends", { params: { path: { id }, query: { finding } }, signal })),
   history: (id: number, before = 0) =>
     ask((signal) => http.GET("/api/offices/{id}/history", { params: { path: { id }, query: { before: before || undefined } }, signal })),
   then: async (id: number, revision: number) =>
-    written(await ask((signal) => http.GET("/api/offices/{id}/at/{revision}", { params: { path: { id, revision } }, signal }), long)),
+    whole(await ask((signal) => http.GET("/api/offices/{id}/at/{revision}", { params: { path: { id, revision } }, signal }), long)),
   restore: async (id: number, revision: number, waiting = () => {}) =>
     written(await write((own, again, signal) => http.POST("/api/offices/{id}/restore", { params: at(id), body: { revision, id: own, again }, signal }), waiting)),
   intake: (body: IntakeRequest) => ask((signal) => http.POST("/api/intake", { body, signal }), long),
@@ -182,8 +195,10 @@ export const api = {
   sheet: (id: number, device: string) =>
     ask((signal) => http.GET("/api/offices/{id}/sheet", { params: { path: { id }, query: { device } }, signal })),
   found: (id: number, body: FoundRequest) => ask((signal) => http.POST("/api/offices/{id}/found", { params: at(id), body, signal })),
+  meaning: (id: number, device: string) =>
+    ask((signal) => http.GET("/api/offices/{id}/found/meaning", { params: { path: { id }, query: { device } }, signal }), long),
   foundNow: (id: number) => ask((signal) => http.GET("/api/offices/{id}/found", { params: at(id), signal })),
-  foundView: async (id: number) => written(await ask((signal) => http.GET("/api/offices/{id}/found/view", { params: at(id), signal }), long)),
+  foundView: async (id: number) => whole(await ask((signal) => http.GET("/api/offices/{id}/found/view", { params: at(id), signal }), long)),
   tick: (id: number, device: string, step: string, on: boolean) =>
     ask((signal) => http.PUT("/api/offices/{id}/ticks", { params: at(id), body: { device, step, on }, signal })),
   healthy: () => fetch("/api/health").then((r) => r.ok, () => false),
@@ -201,7 +216,7 @@ export type Somebody = Here & { name: string };
 
 /** What the stream of edits tells. */
 export interface Listener {
-  edit(view: Office): void;
+  edit(change: Change): void;
   here(who: Somebody): void;
   found(device: string): void;
   at(revision: number): void;
@@ -228,9 +243,9 @@ export function listen(id: number, l: Listener): () => void {
     if (!closed) again = setTimeout(open, 700);
   };
   const open = () => {
-    source = new EventSource(`/api/offices/${id}/events`);
+    source = new EventSource(`/api/offices/${id}/events?tab=${tab}`);
     source.addEventListener("at", (e) => (alive(), l.at(Number(e.data))));
-    source.addEventListener("edit", (e) => (alive(), l.edit(written(JSON.parse(e.data) as Office))));
+    source.addEventListener("edit", (e) => (alive(), l.edit(written(JSON.parse(e.data) as Change))));
     source.addEventListener("here", (e) => l.here(JSON.parse(e.data) as Somebody));
     source.addEventListener("found", (e) => l.found((JSON.parse(e.data) as { found: string }).found));
     source.addEventListener("beat", alive);

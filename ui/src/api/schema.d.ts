@@ -27,7 +27,7 @@ export interface paths {
                         [name: string]: unknown;
                     };
                     content: {
-                        "application/json": components["schemas"]["ServerHealth"];
+                        "application/json": components["schemas"]["ApiHealth"];
                     };
                 };
                 /** @description Bad Request */
@@ -36,7 +36,7 @@ export interface paths {
                         [name: string]: unknown;
                     };
                     content: {
-                        "application/json": components["schemas"]["ServerProblem"];
+                        "application/json": components["schemas"]["ApiProblem"];
                     };
                 };
             };
@@ -68,7 +68,7 @@ export interface paths {
             };
             requestBody?: {
                 content: {
-                    "application/json": components["schemas"]["ServerIntakeRequest"];
+                    "application/json": components["schemas"]["ApiIntakeRequest"];
                 };
             };
             responses: {
@@ -78,7 +78,7 @@ export interface paths {
                         [name: string]: unknown;
                     };
                     content: {
-                        "application/json": components["schemas"]["ServerIntakeAnswer"];
+                        "application/json": components["schemas"]["ApiIntakeAnswer"];
                     };
                 };
                 /** @description Bad Request */
@@ -87,7 +87,7 @@ export interface paths {
                         [name: string]: unknown;
                     };
                     content: {
-                        "application/json": components["schemas"]["ServerProblem"];
+                        "application/json": components["schemas"]["ApiProblem"];
                     };
                 };
             };
@@ -121,7 +121,7 @@ export interface paths {
                         [name: string]: unknown;
                     };
                     content: {
-                        "application/json": components["schemas"]["ServerMe"];
+                        "application/json": components["schemas"]["ApiMe"];
                     };
                 };
                 /** @description Bad Request */
@@ -130,7 +130,7 @@ export interface paths {
                         [name: string]: unknown;
                     };
                     content: {
-                        "application/json": components["schemas"]["ServerProblem"];
+                        "application/json": components["schemas"]["ApiProblem"];
                     };
                 };
             };
@@ -145,7 +145,7 @@ export interface paths {
             };
             requestBody?: {
                 content: {
-                    "application/json": components["schemas"]["ServerMe"];
+                    "application/json": components["schemas"]["ApiMe"];
                 };
             };
             responses: {
@@ -155,7 +155,7 @@ export interface paths {
                         [name: string]: unknown;
                     };
                     content: {
-                        "application/json": components["schemas"]["ServerMe"];
+                        "application/json": components["schemas"]["ApiMe"];
                     };
                 };
                 /** @description Bad Request */
@@ -164,7 +164,7 @@ export interface paths {
                         [name: string]: unknown;
                     };
                     content: {
-                        "application/json": components["schemas"]["ServerProblem"];
+                        "application/json": components["schemas"]["ApiProblem"];
                     };
                 };
             };
@@ -199,7 +199,7 @@ export interface paths {
                         [name: string]: unknown;
                     };
                     content: {
-                        "application/json": components["schemas"]["ServerOfficeSummary"][];
+                        "application/json": components["schemas"]["ApiOfficeSummary"][];
                     };
                 };
                 /** @description Bad Request */
@@ -208,7 +208,7 @@ export interface paths {
                         [name: string]: unknown;
                     };
                     content: {
-                        "application/json": components["schemas"]["ServerProblem"];
+                        "application/json": components["schemas"]["ApiProblem"];
                     };
                 };
             };
@@ -224,7 +224,7 @@ export interface paths {
             };
             requestBody?: {
                 content: {
-                    "application/json": components["schemas"]["ServerNewOffice"];
+                    "application/json": components["schemas"]["ApiNewOffice"];
                 };
             };
             responses: {
@@ -234,7 +234,7 @@ export interface paths {
                         [name: string]: unknown;
                     };
                     content: {
-                        "application/json": components["schemas"]["ServerOfficeSummary"];
+                        "application/json": components["schemas"]["ApiOfficeSummary"];
                     };
                 };
                 /** @description Bad Request */
@@ -243,7 +243,7 @@ export interface paths {
                         [name: string]: unknown;
                     };
                     content: {
-                        "application/json": components["schemas"]["ServerProblem"];
+                        "application/json": components["schemas"]["ApiProblem"];
                     };
                 };
             };
@@ -279,7 +279,7 @@ export interface paths {
                         [name: string]: unknown;
                     };
                     content: {
-                        "application/json": components["schemas"]["ServerOfficeView"];
+                        "application/json": components["schemas"]["ApiOfficeView"];
                     };
                 };
                 /** @description Bad Request */
@@ -288,7 +288,7 @@ export interface paths {
                         [name: string]: unknown;
                     };
                     content: {
-                        "application/json": components["schemas"]["ServerProblem"];
+                        "application/json": components["schemas"]["ApiProblem"];
                     };
                 };
             };
@@ -316,7 +316,7 @@ export interface paths {
                         [name: string]: unknown;
                     };
                     content: {
-                        "application/json": components["schemas"]["ServerOfficeSummary"];
+                        "application/json": components["schemas"]["ApiOfficeSummary"];
                     };
                 };
                 /** @description Bad Request */
@@ -325,7 +325,7 @@ export interface paths {
                         [name: string]: unknown;
                     };
                     content: {
-                        "application/json": components["schemas"]["ServerProblem"];
+                        "application/json": components["schemas"]["ApiProblem"];
                     };
                 };
             };
@@ -361,7 +361,7 @@ export interface paths {
                         [name: string]: unknown;
                     };
                     content: {
-                        "application/json": components["schemas"]["ServerOfficeView"];
+                        "application/json": components["schemas"]["ApiOfficeView"];
                     };
                 };
                 /** @description Bad Request */
@@ -370,7 +370,7 @@ export interface paths {
                         [name: string]: unknown;
                     };
                     content: {
-                        "application/json": components["schemas"]["ServerProblem"];
+                        "application/json": components["schemas"]["ApiProblem"];
                     };
                 };
             };
@@ -411,7 +411,7 @@ export interface paths {
                         [name: string]: unknown;
                     };
                     content: {
-                        "application/json": components["schemas"]["ServerComparison"];
+                        "application/json": components["schemas"]["ApiComparison"];
                     };
                 };
                 /** @description Bad Request */
@@ -420,7 +420,7 @@ export interface paths {
                         [name: string]: unknown;
                     };
                     content: {
-                        "application/json": components["schemas"]["ServerProblem"];
+                        "application/json": components["schemas"]["ApiProblem"];
                     };
                 };
             };
@@ -454,7 +454,7 @@ export interface paths {
             };
             requestBody?: {
                 content: {
-                    "application/json": components["schemas"]["ServerEditRequest"];
+                    "application/json": components["schemas"]["ApiEditRequest"];
                 };
             };
             responses: {
@@ -464,7 +464,7 @@ export interface paths {
                         [name: string]: unknown;
                     };
                     content: {
-                        "application/json": components["schemas"]["ServerOfficeView"];
+                        "application/json": components["schemas"]["ApiOfficeView"];
                     };
                 };
                 /** @description Bad Request */
@@ -473,7 +473,7 @@ export interface paths {
                         [name: string]: unknown;
                     };
                     content: {
-                        "application/json": components["schemas"]["ServerProblem"];
+                        "application/json": components["schemas"]["ApiProblem"];
                     };
                 };
             };
@@ -518,7 +518,7 @@ export interface paths {
                         [name: string]: unknown;
                     };
                     content: {
-                        "application/json": components["schemas"]["ServerProblem"];
+                        "application/json": components["schemas"]["ApiProblem"];
                     };
                 };
             };
@@ -562,7 +562,7 @@ export interface paths {
                         [name: string]: unknown;
                     };
                     content: {
-                        "application/json": components["schemas"]["ServerExplanation"];
+                        "application/json": components["schemas"]["ApiExplanation"];
                     };
                 };
                 /** @description Bad Request */
@@ -571,7 +571,7 @@ export interface paths {
                         [name: string]: unknown;
                     };
                     content: {
-                        "application/json": components["schemas"]["ServerProblem"];
+                        "application/json": components["schemas"]["ApiProblem"];
                     };
                 };
             };
@@ -609,7 +609,7 @@ export interface paths {
                         [name: string]: unknown;
                     };
                     content: {
-                        "application/json": components["schemas"]["ServerFoundNow"];
+                        "application/json": components["schemas"]["ApiFoundNow"];
                     };
                 };
                 /** @description Bad Request */
@@ -618,7 +618,7 @@ export interface paths {
                         [name: string]: unknown;
                     };
                     content: {
-                        "application/json": components["schemas"]["ServerProblem"];
+                        "application/json": components["schemas"]["ApiProblem"];
                     };
                 };
             };
@@ -636,7 +636,7 @@ export interface paths {
             };
             requestBody?: {
                 content: {
-                    "application/json": components["schemas"]["ServerFoundRequest"];
+                    "application/json": components["schemas"]["ApiFoundRequest"];
                 };
             };
             responses: {
@@ -646,7 +646,7 @@ export interface paths {
                         [name: string]: unknown;
                     };
                     content: {
-                        "application/json": components["schemas"]["ServerFoundAnswer"];
+                        "application/json": components["schemas"]["ApiFoundAnswer"];
                     };
                 };
                 /** @description Bad Request */
@@ -655,11 +655,60 @@ export interface paths {
                         [name: string]: unknown;
                     };
                     content: {
-                        "application/json": components["schemas"]["ServerProblem"];
+                        "application/json": components["schemas"]["ApiProblem"];
                     };
                 };
             };
         };
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/offices/{id}/found/meaning": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** What ports gain and lose when a device, as it was found, is set to the plan */
+        get: {
+            parameters: {
+                query: {
+                    device: string;
+                };
+                header?: never;
+                path: {
+                    id: number;
+                };
+                cookie?: never;
+            };
+            requestBody?: never;
+            responses: {
+                /** @description OK */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["ApiPortChange"][];
+                    };
+                };
+                /** @description Bad Request */
+                400: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["ApiProblem"];
+                    };
+                };
+            };
+        };
+        put?: never;
+        post?: never;
         delete?: never;
         options?: never;
         head?: never;
@@ -691,7 +740,7 @@ export interface paths {
                         [name: string]: unknown;
                     };
                     content: {
-                        "application/json": components["schemas"]["ServerOfficeView"];
+                        "application/json": components["schemas"]["ApiOfficeView"];
                     };
                 };
                 /** @description Bad Request */
@@ -700,7 +749,7 @@ export interface paths {
                         [name: string]: unknown;
                     };
                     content: {
-                        "application/json": components["schemas"]["ServerProblem"];
+                        "application/json": components["schemas"]["ApiProblem"];
                     };
                 };
             };
@@ -749,7 +798,7 @@ export interface paths {
                         [name: string]: unknown;
                     };
                     content: {
-                        "application/json": components["schemas"]["ServerProblem"];
+                        "application/json": components["schemas"]["ApiProblem"];
                     };
                 };
             };
@@ -783,7 +832,7 @@ export interface paths {
             };
             requestBody?: {
                 content: {
-                    "application/json": components["schemas"]["ServerHere"];
+                    "application/json": components["schemas"]["ApiHere"];
                 };
             };
             responses: {
@@ -793,7 +842,7 @@ export interface paths {
                         [name: string]: unknown;
                     };
                     content: {
-                        "application/json": components["schemas"]["ServerHere"];
+                        "application/json": components["schemas"]["ApiHere"];
                     };
                 };
                 /** @description Bad Request */
@@ -802,7 +851,7 @@ export interface paths {
                         [name: string]: unknown;
                     };
                     content: {
-                        "application/json": components["schemas"]["ServerProblem"];
+                        "application/json": components["schemas"]["ApiProblem"];
                     };
                 };
             };
@@ -843,7 +892,7 @@ export interface paths {
                         [name: string]: unknown;
                     };
                     content: {
-                        "application/json": components["schemas"]["ServerHistoryEntry"][];
+                        "application/json": components["schemas"]["ApiHistoryEntry"][];
                     };
                 };
                 /** @description Bad Request */
@@ -852,7 +901,7 @@ export interface paths {
                         [name: string]: unknown;
                     };
                     content: {
-                        "application/json": components["schemas"]["ServerProblem"];
+                        "application/json": components["schemas"]["ApiProblem"];
                     };
                 };
             };
@@ -876,8 +925,8 @@ export interface paths {
         get: {
             parameters: {
                 query: {
-                    /** @description the finding's id */
-                    finding: string;
+                    /** @description findings by their ids */
+                    finding: string[] | null;
                 };
                 header?: never;
                 path: {
@@ -893,7 +942,7 @@ export interface paths {
                         [name: string]: unknown;
                     };
                     content: {
-                        "application/json": components["schemas"]["ServerMends"];
+                        "application/json": components["schemas"]["ApiMends"][];
                     };
                 };
                 /** @description Bad Request */
@@ -902,7 +951,7 @@ export interface paths {
                         [name: string]: unknown;
                     };
                     content: {
-                        "application/json": components["schemas"]["ServerProblem"];
+                        "application/json": components["schemas"]["ApiProblem"];
                     };
                 };
             };
@@ -949,7 +998,7 @@ export interface paths {
                         [name: string]: unknown;
                     };
                     content: {
-                        "application/json": components["schemas"]["ServerProblem"];
+                        "application/json": components["schemas"]["ApiProblem"];
                     };
                 };
             };
@@ -983,7 +1032,7 @@ export interface paths {
             };
             requestBody?: {
                 content: {
-                    "application/json": components["schemas"]["ServerEditRequest"];
+                    "application/json": components["schemas"]["ApiEditRequest"];
                 };
             };
             responses: {
@@ -993,7 +1042,7 @@ export interface paths {
                         [name: string]: unknown;
                     };
                     content: {
-                        "application/json": components["schemas"]["ServerPreview"];
+                        "application/json": components["schemas"]["ApiPreview"];
                     };
                 };
                 /** @description Bad Request */
@@ -1002,7 +1051,7 @@ export interface paths {
                         [name: string]: unknown;
                     };
                     content: {
-                        "application/json": components["schemas"]["ServerProblem"];
+                        "application/json": components["schemas"]["ApiProblem"];
                     };
                 };
             };
@@ -1043,7 +1092,7 @@ export interface paths {
                         [name: string]: unknown;
                     };
                     content: {
-                        "application/json": components["schemas"]["ServerProposalView"];
+                        "application/json": components["schemas"]["ApiProposalView"];
                     };
                 };
                 /** @description Bad Request */
@@ -1052,7 +1101,7 @@ export interface paths {
                         [name: string]: unknown;
                     };
                     content: {
-                        "application/json": components["schemas"]["ServerProblem"];
+                        "application/json": components["schemas"]["ApiProblem"];
                     };
                 };
             };
@@ -1086,7 +1135,7 @@ export interface paths {
             };
             requestBody?: {
                 content: {
-                    "application/json": components["schemas"]["ServerUndoRequest"];
+                    "application/json": components["schemas"]["ApiUndoRequest"];
                 };
             };
             responses: {
@@ -1096,7 +1145,7 @@ export interface paths {
                         [name: string]: unknown;
                     };
                     content: {
-                        "application/json": components["schemas"]["ServerOfficeView"];
+                        "application/json": components["schemas"]["ApiOfficeView"];
                     };
                 };
                 /** @description Bad Request */
@@ -1105,7 +1154,7 @@ export interface paths {
                         [name: string]: unknown;
                     };
                     content: {
-                        "application/json": components["schemas"]["ServerProblem"];
+                        "application/json": components["schemas"]["ApiProblem"];
                     };
                 };
             };
@@ -1143,7 +1192,7 @@ export interface paths {
                         [name: string]: unknown;
                     };
                     content: {
-                        "application/json": components["schemas"]["ServerSheetView"];
+                        "application/json": components["schemas"]["ApiSheetView"];
                     };
                 };
                 /** @description Bad Request */
@@ -1152,7 +1201,7 @@ export interface paths {
                         [name: string]: unknown;
                     };
                     content: {
-                        "application/json": components["schemas"]["ServerProblem"];
+                        "application/json": components["schemas"]["ApiProblem"];
                     };
                 };
             };
@@ -1186,7 +1235,7 @@ export interface paths {
             };
             requestBody?: {
                 content: {
-                    "application/json": components["schemas"]["ServerTakeoverRequest"];
+                    "application/json": components["schemas"]["ApiTakeoverRequest"];
                 };
             };
             responses: {
@@ -1196,7 +1245,7 @@ export interface paths {
                         [name: string]: unknown;
                     };
                     content: {
-                        "application/json": components["schemas"]["ServerOfficeView"];
+                        "application/json": components["schemas"]["ApiOfficeView"];
                     };
                 };
                 /** @description Bad Request */
@@ -1205,7 +1254,7 @@ export interface paths {
                         [name: string]: unknown;
                     };
                     content: {
-                        "application/json": components["schemas"]["ServerProblem"];
+                        "application/json": components["schemas"]["ApiProblem"];
                     };
                 };
             };
@@ -1236,7 +1285,7 @@ export interface paths {
             };
             requestBody?: {
                 content: {
-                    "application/json": components["schemas"]["ServerTickRequest"];
+                    "application/json": components["schemas"]["ApiTickRequest"];
                 };
             };
             responses: {
@@ -1246,7 +1295,7 @@ export interface paths {
                         [name: string]: unknown;
                     };
                     content: {
-                        "application/json": components["schemas"]["ServerTickRequest"];
+                        "application/json": components["schemas"]["ApiTickRequest"];
                     };
                 };
                 /** @description Bad Request */
@@ -1255,7 +1304,7 @@ export interface paths {
                         [name: string]: unknown;
                     };
                     content: {
-                        "application/json": components["schemas"]["ServerProblem"];
+                        "application/json": components["schemas"]["ApiProblem"];
                     };
                 };
             };
@@ -1288,7 +1337,7 @@ export interface paths {
             };
             requestBody?: {
                 content: {
-                    "application/json": components["schemas"]["ServerUndoRequest"];
+                    "application/json": components["schemas"]["ApiUndoRequest"];
                 };
             };
             responses: {
@@ -1298,7 +1347,7 @@ export interface paths {
                         [name: string]: unknown;
                     };
                     content: {
-                        "application/json": components["schemas"]["ServerOfficeView"];
+                        "application/json": components["schemas"]["ApiOfficeView"];
                     };
                 };
                 /** @description Bad Request */
@@ -1307,7 +1356,7 @@ export interface paths {
                         [name: string]: unknown;
                     };
                     content: {
-                        "application/json": components["schemas"]["ServerProblem"];
+                        "application/json": components["schemas"]["ApiProblem"];
                     };
                 };
             };
@@ -1352,7 +1401,7 @@ export interface paths {
                         [name: string]: unknown;
                     };
                     content: {
-                        "application/json": components["schemas"]["ServerWalkView"];
+                        "application/json": components["schemas"]["ApiWalkView"];
                     };
                 };
                 /** @description Bad Request */
@@ -1361,7 +1410,7 @@ export interface paths {
                         [name: string]: unknown;
                     };
                     content: {
-                        "application/json": components["schemas"]["ServerProblem"];
+                        "application/json": components["schemas"]["ApiProblem"];
                     };
                 };
             };
@@ -1408,7 +1457,7 @@ export interface paths {
                         [name: string]: unknown;
                     };
                     content: {
-                        "application/json": components["schemas"]["ServerProblem"];
+                        "application/json": components["schemas"]["ApiProblem"];
                     };
                 };
             };
@@ -1425,9 +1474,63 @@ export interface paths {
 export type webhooks = Record<string, never>;
 export interface components {
     schemas: {
+        ApiAddressView: {
+            /** @description with its prefix length */
+            address: string;
+            device: string;
+            /** @description the first address handed out */
+            from?: string;
+            on?: string;
+            to?: string;
+            zone?: string;
+        };
         ApiArrival: {
             port: string;
             wire: number | null;
+        };
+        ApiBranchView: {
+            branches: components["schemas"]["ApiBranchView"][];
+            broken: boolean;
+            /** @description how many they are */
+            count: number;
+            cut: boolean;
+            device: string;
+            /** @description the ports where it ends there, folded */
+            ends: string;
+            places: components["schemas"]["ApiPlaceView"][];
+            port: string;
+            via: string;
+        };
+        ApiCommandRequest: {
+            /** @description statements in bracket notation, or one of the verbs of the line */
+            lines?: string[];
+            member?: components["schemas"]["ApiMemberRequest"];
+            pvid?: components["schemas"]["ApiPVIDRequest"];
+        };
+        ApiComparison: {
+            come: components["schemas"]["ApiFinding"][];
+            go: components["schemas"]["ApiFinding"][];
+            /** @description a unified diff of the two in notation, without its head */
+            lines: string[];
+            ports: components["schemas"]["ApiPortChange"][];
+            /** @description the other office's */
+            title: string;
+        };
+        ApiDeviceView: {
+            /** @description bundles want adjacent ports */
+            adjacent?: boolean;
+            follows?: string;
+            forwarding: string;
+            kind: string;
+            /** @description as in notation: vlans 64 rows 16 */
+            limits?: string;
+            manage?: string;
+            manageVid?: number;
+            name: string;
+            ports: components["schemas"]["ApiPortView"][];
+            /** @description after an edit: ports are only those that became otherwise */
+            some?: boolean;
+            wording?: string;
         };
         ApiDifference: {
             found: string;
@@ -1443,14 +1546,38 @@ export interface components {
             reason: string;
             wire: number | null;
         };
+        ApiEditRequest: {
+            /** @description it may have been made already: ask first */
+            again?: boolean;
+            /**
+             * Format: int64
+             * @description the revision that the edit was made on
+             */
+            base: number;
+            commands: components["schemas"]["ApiCommandRequest"][];
+            /** @description a name that the page gave the request: asked again, it is not made again */
+            id?: string;
+            /** @description what to explain of the office that it leads to */
+            look?: components["schemas"]["ApiLookRequest"];
+        };
         ApiExit: {
             port: string;
             to: string[];
             wire: number | null;
         };
+        ApiExplanation: {
+            reach?: components["schemas"]["ApiReachView"];
+            /** @description their shape in bracket notation, empty where they differ */
+            shape: string;
+            /** @description the ports, folded: ward-east 5-6 */
+            title: string;
+            words: string[];
+        };
         ApiFinding: {
+            /** @description after an edit: the finding that it comes after in the list; empty for the first */
+            after?: null | string;
             cause?: string;
-            code: string;
+            code: components["schemas"]["FindingCode"];
             devices?: string[];
             id: string;
             label?: string;
@@ -1461,150 +1588,20 @@ export interface components {
             text: string;
             vlans: number[];
         };
-        ApiHop: {
-            device: string;
-            in: string;
-            out: components["schemas"]["ApiExit"][];
-            text: string;
-            vlan?: number;
-            wire: number | null;
-        };
-        ApiJourney: {
-            arrives: boolean;
-            at?: string;
-            slowest?: string;
-            steps: components["schemas"]["ApiStep"][];
-            why?: string;
-            wire: number | null;
-        };
-        ApiPortChange: {
-            gains: string[];
-            loses: string[];
-            /** @description reached as before, but in another form: tagged, untagged, or under another VID */
-            otherwise: string[];
-            port: string;
-        };
-        ApiSheet: {
-            device: string;
-            /** @description why there are no steps, or not all */
-            problem?: string;
-            steps: components["schemas"]["ApiSheetStep"][];
-            tables: components["schemas"]["WordingTable"][];
-            unsayable: components["schemas"]["ApiUnsayable"][];
-            wording: string;
-        };
-        ApiSheetStep: {
-            text: string;
-            where: string;
-        };
-        ApiStep: {
-            device: string;
-            in: string;
-            out: string;
-            routed?: boolean;
-            speed?: string;
-            text: string;
-            vlan: number;
-            wire: number | null;
-            wireIn: number | null;
-        };
-        ApiUnsayable: {
-            nearest: string;
-            port: string;
-            shape: string;
-            why: string;
-        };
-        ApiWalk: {
-            arrivals: components["schemas"]["ApiArrival"][];
-            drops: components["schemas"]["ApiDrop"][];
-            hops: components["schemas"]["ApiHop"][];
-        };
-        ServerAddressView: {
-            /** @description with its prefix length */
-            address: string;
-            device: string;
-            /** @description the first address handed out */
-            from?: string;
-            on?: string;
-            to?: string;
-            zone?: string;
-        };
-        ServerBranchView: {
-            branches: components["schemas"]["ServerBranchView"][];
-            broken: boolean;
-            /** @description how many they are */
-            count: number;
-            cut: boolean;
-            device: string;
-            /** @description the ports where it ends there, folded */
-            ends: string;
-            places: components["schemas"]["ServerPlaceView"][];
-            port: string;
-            via: string;
-        };
-        ServerCommandRequest: {
-            /** @description statements in bracket notation, or one of the verbs of the line */
-            lines?: string[];
-            member?: components["schemas"]["ServerMemberRequest"];
-            pvid?: components["schemas"]["ServerPVIDRequest"];
-        };
-        ServerComparison: {
-            come: components["schemas"]["ApiFinding"][];
-            go: components["schemas"]["ApiFinding"][];
-            /** @description a unified diff of the two in notation, without its head */
-            lines: string[];
-            ports: components["schemas"]["ApiPortChange"][];
-            /** @description the other office's */
-            title: string;
-        };
-        ServerDeviceView: {
-            /** @description bundles want adjacent ports */
-            adjacent?: boolean;
-            follows?: string;
-            forwarding: string;
-            kind: string;
-            /** @description as in notation: vlans 64 rows 16 */
-            limits?: string;
-            manage?: string;
-            manageVid?: number;
-            name: string;
-            ports: components["schemas"]["ServerPortView"][];
-            wording?: string;
-        };
-        ServerEditRequest: {
-            /** @description it may have been made already: ask first */
-            again?: boolean;
-            /**
-             * Format: int64
-             * @description the revision that the edit was made on
-             */
-            base: number;
-            commands: components["schemas"]["ServerCommandRequest"][];
-            /** @description a name that the page gave the request: asked again, it is not made again */
-            id?: string;
-        };
-        ServerExplanation: {
-            reach?: components["schemas"]["ServerReachView"];
-            /** @description their shape in bracket notation, empty where they differ */
-            shape: string;
-            /** @description the ports, folded: ward-east 5-6 */
-            title: string;
-            words: string[];
-        };
-        ServerFoundAnswer: {
+        ApiFoundAnswer: {
             form: string;
-            found: components["schemas"]["ServerFoundState"];
+            found: components["schemas"]["ApiFoundState"];
             /** @description how many ports it says something of */
             said: number;
-            trouble: components["schemas"]["ServerTroubleView"][];
+            trouble: components["schemas"]["ApiTroubleView"][];
         };
-        ServerFoundMade: {
+        ApiFoundMade: {
             /** Format: date-time */
             at: string;
             author: string;
             how: string;
         };
-        ServerFoundNow: {
+        ApiFoundNow: {
             /** @description those of which something was found */
             devices: string[];
             /** @description ports that differ from the plan, with what they are set to */
@@ -1612,11 +1609,11 @@ export interface components {
                 [key: string]: string;
             };
         };
-        ServerFoundPort: {
+        ApiFoundPort: {
             port: string;
             shape: string;
         };
-        ServerFoundRequest: {
+        ApiFoundRequest: {
             /**
              * @description what ports are taken to be that the text does not mention
              * @enum {string}
@@ -1634,16 +1631,16 @@ export interface components {
             /** @description lines in notation, a table, or what bridge -json vlan show prints */
             text?: string;
         };
-        ServerFoundState: {
+        ApiFoundState: {
             /** Format: date-time */
             at: string;
             author: string;
             device: string;
             differences: components["schemas"]["ApiDifference"][];
             how: string;
-            /** @description what ports gain and lose when the plan is carried out */
-            meaning: components["schemas"]["ApiPortChange"][];
-            ports: components["schemas"]["ServerFoundPort"][];
+            /** @description what ports gain and lose when the plan is carried out; where it was asked for */
+            meaning?: components["schemas"]["ApiPortChange"][];
+            ports: components["schemas"]["ApiFoundPort"][];
             /** @description why there are no steps */
             problem?: string;
             /** @description from what was found to the plan */
@@ -1651,10 +1648,10 @@ export interface components {
             /** @description as found, in the device's wording; empty where it has none or cannot say it */
             tables: components["schemas"]["WordingTable"][];
         };
-        ServerHealth: {
+        ApiHealth: {
             database: boolean;
         };
-        ServerHere: {
+        ApiHere: {
             gone?: boolean;
             /** @description the tab has just come: others say where they are */
             new?: boolean;
@@ -1664,7 +1661,7 @@ export interface components {
             tab: string;
             vid: number;
         };
-        ServerHistoryEntry: {
+        ApiHistoryEntry: {
             /** Format: date-time */
             at: string;
             author: string;
@@ -1673,6 +1670,7 @@ export interface components {
             /** Format: int64 */
             revision: number;
             summary: string;
+            turn: components["schemas"]["HistoryTurn"];
             /**
              * Format: int64
              * @description the edit that it takes back, 0 for none
@@ -1684,33 +1682,41 @@ export interface components {
              */
             undoneBy: number;
         };
-        ServerIntakeAnswer: {
+        ApiHop: {
+            device: string;
+            in: string;
+            out: components["schemas"]["ApiExit"][];
+            text: string;
+            vlan?: number;
+            wire: number | null;
+        };
+        ApiIntakeAnswer: {
             /** @description the workbook has a whole office in notation: its grids say what was changed in them */
             exact: boolean;
-            grids: components["schemas"]["ServerIntakeGrid"][];
+            grids: components["schemas"]["ApiIntakeGrid"][];
             /** @description what taking it would change, as statements; at most 400 */
             lines: string[];
             /** @description how many further lines there are */
             more: number;
             /** @description where it was taken */
-            office?: components["schemas"]["ServerOfficeSummary"];
-            trouble: components["schemas"]["ServerIntakeTrouble"][];
+            office?: components["schemas"]["ApiOfficeSummary"];
+            trouble: components["schemas"]["ApiIntakeTrouble"][];
             vlans: string[];
         };
-        ServerIntakeCell: {
+        ApiIntakeCell: {
             column: number;
             row: number;
             sheet: string;
             text: string;
         };
-        ServerIntakeChoice: {
+        ApiIntakeChoice: {
             device: string;
             kind: string;
             row: number;
             sheet: string;
             skip: boolean;
         };
-        ServerIntakeGrid: {
+        ApiIntakeGrid: {
             device: string;
             /** @description VLANs run down; otherwise ports do */
             down: boolean;
@@ -1721,13 +1727,13 @@ export interface components {
             sheet: string;
             skip: boolean;
         };
-        ServerIntakeRequest: {
+        ApiIntakeRequest: {
             again?: boolean;
             /** @description a workbook (XLSX) in base64 */
             book?: string;
             /** @description cells that were corrected */
-            cells?: components["schemas"]["ServerIntakeCell"][];
-            choices?: components["schemas"]["ServerIntakeChoice"][];
+            cells?: components["schemas"]["ApiIntakeCell"][];
+            choices?: components["schemas"]["ApiIntakeChoice"][];
             id?: string;
             /**
              * Format: int64
@@ -1743,7 +1749,7 @@ export interface components {
             /** @description the name of a new office */
             title?: string;
         };
-        ServerIntakeTrouble: {
+        ApiIntakeTrouble: {
             /** @description 0 where the whole row is meant */
             column: number;
             /** @description what stands in the cell */
@@ -1752,7 +1758,15 @@ export interface components {
             sheet: string;
             text: string;
         };
-        ServerLinkView: {
+        ApiJourney: {
+            arrives: boolean;
+            at?: string;
+            slowest?: string;
+            steps: components["schemas"]["ApiStep"][];
+            why?: string;
+            wire: number | null;
+        };
+        ApiLinkView: {
             a: string;
             b: string;
             broken: boolean;
@@ -1765,25 +1779,30 @@ export interface components {
             uneven?: boolean;
             vlans: number[];
         };
-        ServerMe: {
+        ApiLookRequest: {
+            ports: string[];
+            /** @description 0 for none */
+            vlan: number;
+        };
+        ApiMe: {
             name: string;
         };
-        ServerMemberRequest: {
+        ApiMemberRequest: {
             /** @enum {string} */
             as: "untagged" | "tagged" | "none";
             ports: string[];
             vids: number[];
         };
-        ServerMends: {
+        ApiMends: {
             finding: string;
             mends: string[][];
         };
-        ServerMistakeView: {
+        ApiMistakeView: {
             column: number;
             line: number;
             text: string;
         };
-        ServerNewOffice: {
+        ApiNewOffice: {
             /**
              * Format: int64
              * @description the office to start as
@@ -1797,7 +1816,7 @@ export interface components {
             /** @description only say whether the text can be read */
             try?: boolean;
         };
-        ServerOfficeSummary: {
+        ApiOfficeSummary: {
             /**
              * Format: int64
              * @description the office that it was started from, to try things on
@@ -1809,33 +1828,46 @@ export interface components {
             revision: number;
             title: string;
         };
-        ServerOfficeView: {
+        ApiOfficeView: {
             author?: string;
-            devices: components["schemas"]["ServerDeviceView"][];
+            devices: components["schemas"]["ApiDeviceView"][];
             /** @description without mends: those are tried when they are asked for */
             findings: components["schemas"]["ApiFinding"][];
+            /** @description where devices are set otherwise; after an edit of the devices that it names */
+            found?: components["schemas"]["ApiFoundNow"];
+            /** @description after an edit: findings that are gone, by their ids */
+            gone?: string[];
+            /** @description after an edit: rows that are gone */
+            goneVlans?: number[];
             /** Format: int64 */
             id: number;
-            links: components["schemas"]["ServerLinkView"][];
+            links: components["schemas"]["ApiLinkView"][];
+            /** @description what the edit asked to see */
+            look?: components["schemas"]["ApiExplanation"];
             /** @description how many further findings there are */
             more?: number;
             order: string[];
-            plans: components["schemas"]["ServerPlanView"][];
+            /** @description all of them; after an edit only where one became otherwise */
+            plans?: components["schemas"]["ApiPlanView"][];
             /** Format: int64 */
             revision: number;
+            /** @description after an edit: findings whose mends have to be tried again */
+            stale?: string[];
             summary?: string;
             title: string;
+            turn?: components["schemas"]["HistoryTurn"];
             /** @description how many further VLANs are on ports that the register does not know */
             unlisted?: number;
-            uses: components["schemas"]["ServerUseView"][];
-            vlans: components["schemas"]["ServerVLANView"][];
+            /** @description all of them; after an edit only where one became otherwise */
+            uses?: components["schemas"]["ApiUseView"][];
+            vlans: components["schemas"]["ApiVLANView"][];
             whole: boolean;
         };
-        ServerPVIDRequest: {
+        ApiPVIDRequest: {
             ports: string[];
             vid: number;
         };
-        ServerPlaceView: {
+        ApiPlaceView: {
             /** @enum {string} */
             as: "untagged" | "tagged" | "none";
             /** @enum {string} */
@@ -1843,25 +1875,32 @@ export interface components {
             plugs: string[];
             port: string;
         };
-        ServerPlanLineView: {
+        ApiPlanLineView: {
             /** @description from and to, counted from 1; 0 is the last, -1 the one before */
             places: number[][];
             ports: string;
-            shape: components["schemas"]["ServerShapeView"];
+            shape: components["schemas"]["ApiShapeView"];
         };
-        ServerPlanView: {
-            lines: components["schemas"]["ServerPlanLineView"][];
+        ApiPlanView: {
+            lines: components["schemas"]["ApiPlanLineView"][];
             name: string;
             /** @description the plan in notation, lines after the first indented */
             text: string;
         };
-        ServerPlugView: {
+        ApiPlugView: {
             name: string;
             operator: boolean;
             tagged: boolean;
             wants: number;
         };
-        ServerPortView: {
+        ApiPortChange: {
+            gains: string[];
+            loses: string[];
+            /** @description reached as before, but in another form: tagged, untagged, or under another VID */
+            otherwise: string[];
+            port: string;
+        };
+        ApiPortView: {
             because?: string;
             bundle?: string;
             cabled?: string[];
@@ -1876,7 +1915,7 @@ export interface components {
             off?: boolean;
             /** @description what the plan says, where the port is an exception */
             planned?: string;
-            plugs?: components["schemas"]["ServerPlugView"][];
+            plugs?: components["schemas"]["ApiPlugView"][];
             pvid: number;
             /** @description the tagged VLANs where they are many, and tagged is empty: 110,120-190 */
             ranges?: string;
@@ -1888,11 +1927,11 @@ export interface components {
             untagged: number[];
             use?: string;
         };
-        ServerPreview: {
+        ApiPreview: {
             changed: string[];
             come: components["schemas"]["ApiFinding"][];
             /** @description the devices whose ports change, as they would be */
-            devices: components["schemas"]["ServerDeviceView"][];
+            devices: components["schemas"]["ApiDeviceView"][];
             /** @description whether there is anything to change */
             edit: boolean;
             go: components["schemas"]["ApiFinding"][];
@@ -1900,38 +1939,38 @@ export interface components {
             /** @description what else to know: devices that must learn a VLAN, limits passed, exceptions made */
             notes: string[];
             /** @description all port plans as they would be, where one or a use changes */
-            plans?: components["schemas"]["ServerPlanView"][];
+            plans?: components["schemas"]["ApiPlanView"][];
             /** @description how many ports change */
             ports: number;
             /** @description all uses as they would be, where one changes */
-            uses?: components["schemas"]["ServerUseView"][];
+            uses?: components["schemas"]["ApiUseView"][];
         };
-        ServerProblem: {
+        ApiProblem: {
             /** @description what kind of fault it is */
             code?: string;
             error: string;
             /** @description the field that is wrong */
             field?: string;
             /** @description what is wrong in a text in notation, at its places */
-            mistakes?: components["schemas"]["ServerMistakeView"][];
+            mistakes?: components["schemas"]["ApiMistakeView"][];
             /** @description it is not known whether the edit was kept: ask again under the same id */
             unsure?: boolean;
         };
-        ServerProposalView: {
+        ApiProposalView: {
             /** @description the VLAN that it was made after, 0 for none */
             like: number;
             lines: string[];
             vid: number;
         };
-        ServerReachView: {
+        ApiReachView: {
             /** @description those that its gateway does not reach */
             cut: string[];
             /** @description all ports of its spans */
             ports: string[];
-            roots: components["schemas"]["ServerBranchView"][];
+            roots: components["schemas"]["ApiBranchView"][];
             vid: number;
         };
-        ServerShapeView: {
+        ApiShapeView: {
             pvid: number;
             /** @description all or needed, where such VLANs are tagged too */
             rest?: string;
@@ -1940,20 +1979,44 @@ export interface components {
             untagged: number[];
             use?: string;
         };
-        ServerSheetView: {
+        ApiSheet: {
+            device: string;
+            /** @description why there are no steps, or not all */
+            problem?: string;
+            steps: components["schemas"]["ApiSheetStep"][];
+            tables: components["schemas"]["WordingTable"][];
+            unsayable: components["schemas"]["ApiUnsayable"][];
+            wording: string;
+        };
+        ApiSheetStep: {
+            text: string;
+            where: string;
+        };
+        ApiSheetView: {
             /** @description when it was found before, the newest first */
-            before: components["schemas"]["ServerFoundMade"][];
+            before: components["schemas"]["ApiFoundMade"][];
             /** @description the newest */
-            found?: components["schemas"]["ServerFoundState"];
+            found?: components["schemas"]["ApiFoundState"];
             /** Format: int64 */
             revision: number;
             /** @description the plan in the device's wording; absent where it has none */
             sheet?: components["schemas"]["ApiSheet"];
-            ticks: components["schemas"]["ServerTickView"][];
+            ticks: components["schemas"]["ApiTickView"][];
             /** @description why there is no sheet */
             why?: string;
         };
-        ServerTakeoverRequest: {
+        ApiStep: {
+            device: string;
+            in: string;
+            out: string;
+            routed?: boolean;
+            speed?: string;
+            text: string;
+            vlan: number;
+            wire: number | null;
+            wireIn: number | null;
+        };
+        ApiTakeoverRequest: {
             again?: boolean;
             /**
              * Format: int64
@@ -1962,24 +2025,24 @@ export interface components {
             from: number;
             id?: string;
         };
-        ServerTickRequest: {
+        ApiTickRequest: {
             device: string;
             on: boolean;
             step: string;
         };
-        ServerTickView: {
+        ApiTickView: {
             /** Format: date-time */
             at: string;
             author: string;
             step: string;
         };
-        ServerTroubleView: {
+        ApiTroubleView: {
             /** @description 0 where the whole row is meant */
             column: number;
             row: number;
             text: string;
         };
-        ServerUndoRequest: {
+        ApiUndoRequest: {
             /** @description it may have been done already: ask first */
             again?: boolean;
             /** @description a name that the page gave the request: asked again, it is not done again */
@@ -1987,14 +2050,20 @@ export interface components {
             /** Format: int64 */
             revision: number;
         };
-        ServerUseView: {
+        ApiUnsayable: {
+            nearest: string;
+            port: string;
+            shape: string;
+            why: string;
+        };
+        ApiUseView: {
             name: string;
             /** @description how many ports have it, through plans too */
             ports: number;
-            shape: components["schemas"]["ServerShapeView"];
+            shape: components["schemas"]["ApiShapeView"];
         };
-        ServerVLANView: {
-            addresses?: components["schemas"]["ServerAddressView"][];
+        ApiVLANView: {
+            addresses?: components["schemas"]["ApiAddressView"][];
             gateway?: string;
             local: boolean;
             name: string;
@@ -2008,7 +2077,12 @@ export interface components {
             state: "unused" | "whole" | "split" | "merged";
             vid: number;
         };
-        ServerWalkView: {
+        ApiWalk: {
+            arrivals: components["schemas"]["ApiArrival"][];
+            drops: components["schemas"]["ApiDrop"][];
+            hops: components["schemas"]["ApiHop"][];
+        };
+        ApiWalkView: {
             /** @description whether what is at the port gets an address, and from whom */
             address: string;
             /** @description the port that was meant */
@@ -2020,6 +2094,10 @@ export interface components {
             /** @description what the frame wears */
             wire: string;
         };
+        /** @enum {string} */
+        FindingCode: "not-carried" | "untagged-mismatch" | "one-way" | "split" | "merged" | "pvid-not-member" | "plug-unserved" | "tag-into-unaware" | "bundle-one-sided" | "bundle-crossed" | "bundle-uneven" | "bundle-mode" | "bundle-gap" | "management-cut" | "limit-passed" | "unsayable" | "address-outside" | "subnet-overlap" | "handout-outside" | "gateway-twice" | "handout-twice" | "loop" | "pvid-differs" | "many-untagged" | "open-edge" | "unregistered" | "no-gateway" | "management-shared" | "needed-differs" | "carries-unneeded" | "left-in-default" | "unused" | "exception-equal" | "exception-unexplained" | "number-habit";
+        /** @enum {string} */
+        HistoryTurn: "edit" | "undo" | "redo";
         WordingTable: {
             head: string[];
             rows: string[][];

@@ -70,6 +70,10 @@
     selection.columns = plan.columns;
   });
   $effect(() => {
+    office.looking = selection.look;
+    return () => (office.looking = null);
+  });
+  $effect(() => {
     // read what the question depends on, then ask
     void [view.revision, selection.ports, selection.vlan];
     void selection.explain();

@@ -1,5 +1,5 @@
 <script lang="ts">
-  import type { Device, FoundState } from "../api/client";
+  import { api, type Device, type FoundState, type PortChange } from "../api/client";
   import { quote } from "../line/quote";
   import { office } from "../state/office.svelte";
   import { pending } from "../state/pending.svelte";
@@ -14,7 +14,16 @@
   };
   // Ports that something is plugged into come first: somebody notices there.
   const plugs = $derived(new Map((office.shown?.devices ?? []).flatMap((d) => d.ports.filter((p) => p.plugs).map((p) => [`${d.name}.${p.name}`, p.plugs!.map((g) => g.name).join(", ")] as [string, string]))));
-  const meaning = $derived([...found.meaning].sort((a, b) => Number(plugs.has(b.port)) - Number(plugs.has(a.port))));
+  let changes = $state.raw<PortChange[]>([]);
+  $effect(() => {
+    const id = office.view?.id;
+    void [found, office.view?.revision];
+    let here = true; // a later question wins
+    if (id && found.differences.length) api.meaning(id, device.name).then((m) => here && (changes = m), () => undefined);
+    else changes = [];
+    return () => (here = false);
+  });
+  const meaning = $derived([...changes].sort((a, b) => Number(plugs.has(b.port)) - Number(plugs.has(a.port))));
   const spaced = (p: string) => p.replace(".", " ");
   const few = (ps: string[]) => ps.slice(0, 6).map(spaced).join(", ") + (ps.length > 6 ? ` and ${ps.length - 6} more` : "");
 </script>
@@ -37,12 +46,12 @@
       </tbody>
     </table>
     <p class="acts"><button id="take-all" onclick={() => pending.propose(found.differences.map((d) => statement(d.port, d.found)), `${device.name}: take all that was found as planned`)}>Take all that was found…</button> or let the plan stand: the steps lead to it.</p>
-    {#if found.meaning.length}
+    {#if meaning.length}
       <h3>What the plan changes for frames</h3>
       {#each meaning.slice(0, 12) as m (m.port)}
         <p class="meaning"><b>{spaced(m.port)}</b>{plugs.has(m.port) ? ` (${plugs.get(m.port)})` : ""} {m.gains.length ? `gains ${few(m.gains)}` : ""}{m.gains.length && m.loses.length ? "; " : ""}{m.loses.length ? `loses ${few(m.loses)}` : ""}{m.otherwise.length ? `${m.gains.length + m.loses.length ? "; " : ""}reaches ${few(m.otherwise)} in another form` : ""}</p>
       {/each}
-      {#if found.meaning.length > 12}<p class="meaning">and {found.meaning.length - 12} more ports</p>{/if}
+      {#if meaning.length > 12}<p class="meaning">and {meaning.length - 12} more ports</p>{/if}
     {/if}
   {/if}
 </section>

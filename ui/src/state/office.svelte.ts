@@ -1,4 +1,5 @@
-import { api, browser, listen, Refused, type Command, type HistoryEntry, type Office, type OfficeSummary } from "../api/client";
+import { api, browser, listen, Refused, whole, type Change, type Command, type Explanation, type HistoryEntry, type Look, type Office, type OfficeSummary } from "../api/client";
+import { merge } from "./merge";
 import { people } from "./people.svelte";
 import { place } from "./place.svelte";
 
@@ -9,11 +10,8 @@ export interface Notice {
   kind: "problem" | "said";
 }
 
-/** The old objects where the new ones say the same, so that only what changed is drawn again. */
-function keep<T>(old: T[], now: T[]): T[] {
-  const known = new Map(old.map((x) => [JSON.stringify(x), x]));
-  return now.map((x) => known.get(JSON.stringify(x)) ?? x);
-}
+/** What an edit did, and whether it was made, taken back or done again. */
+const turned = (v: Change) => (v.turn === "edit" || !v.turn ? v.summary : `${v.turn}: ${v.summary}`);
 
 /** The office on the screen: what the server has, and whether we are in touch. */
 class OfficeState {
@@ -37,6 +35,12 @@ class OfficeState {
   private visit = 0;
   /** Whether what was refused last was in another's way. */
   private clashed = false;
+  /** What is shown beside the board, to be told with an edit; nothing on other pages. */
+  looking: (() => Look) | null = null;
+  /** What an edit told of it, and of which revision. */
+  looked: { revision: number; at: string; says: Explanation } | null = null;
+  /** Called with what an edit of anybody's made otherwise. */
+  onmerge: ((change: Change) => void) | null = null;
   /** Called when something was found of a device. */
   onfound: (() => void) | null = null;
   /** Called with a port that was changed by taking something back, so that one sees it. */
@@ -78,7 +82,7 @@ class OfficeState {
     this.close = listen(id, {
       edit: (v) => this.take(v),
       here: (who) => people.hear(who),
-      found: () => this.onfound?.(),
+      found: () => void this.refound(id),
       at: (revision) => {
         if (this.keeping === "lost") {
           this.keeping = "kept";
@@ -91,6 +95,17 @@ class OfficeState {
         void this.still(id);
       },
     });
+  }
+
+  /** Reads where devices are set otherwise anew. */
+  private async refound(id: number) {
+    try {
+      const found = await api.foundNow(id);
+      if (this.view?.id === id) this.view = { ...this.view, found };
+    } catch {
+      /* a mark that is late is no loss */
+    }
+    this.onfound?.();
   }
 
   /** When the connection is gone the office may be: then there is nothing to wait for. */
@@ -161,7 +176,7 @@ class OfficeState {
     if (visit !== this.visit) return; // somebody went elsewhere meanwhile
     this.view = view;
     const mine = history.filter((h) => h.id.startsWith(`${browser()}.`) && !h.undoneBy);
-    const undoing = (h: HistoryEntry) => h.summary.startsWith("undo: ");
+    const undoing = (h: HistoryEntry) => h.turn === "undo";
     this.undoable = mine.filter((h) => !undoing(h)).map((h) => h.revision).reverse();
     // What was taken back after the last edit of one's own can be redone.
     const last = Math.max(0, ...mine.filter((h) => !h.undoes).map((h) => h.revision));
@@ -169,29 +184,20 @@ class OfficeState {
   }
 
   /** Takes what the server says after an edit; older news is no news. */
-  private take(v: Office) {
+  private take(v: Change) {
     const old = this.view;
     if (!old || v.revision <= old.revision) return;
     if (v.whole) {
-      this.view = v;
+      this.view = whole(v);
       return;
     }
     if (v.revision !== old.revision + 1) {
       void this.load(old.id).catch((e) => this.tell(e));
       return;
     }
-    const changed = new Map(v.devices.map((d) => [d.name, d]));
-    this.view = {
-      ...v,
-      devices: old.devices.map((d) => {
-        const now = changed.get(d.name);
-        return now ? { ...now, ports: keep(d.ports, now.ports) } : d;
-      }),
-      vlans: keep(old.vlans, v.vlans),
-      links: keep(old.links, v.links),
-      findings: keep(old.findings, v.findings),
-    };
-    if (v.author && v.author !== this.me) this.notice = { kind: "said", text: `${v.author}: ${v.summary}` };
+    this.view = merge(old, v);
+    this.onmerge?.(v);
+    if (v.author && v.author !== this.me) this.notice = { kind: "said", text: `${v.author}: ${turned(v)}` };
   }
 
   tell(e: unknown) {
@@ -201,7 +207,7 @@ class OfficeState {
   }
 
   /** Sends one thing after the other, so that each is on what the last left. */
-  private send(call: (view: Office) => Promise<Office>): Promise<Office | null> {
+  private send(call: (view: Office) => Promise<Change>): Promise<Change | null> {
     const run = async () => {
       if (!this.view) return null;
       if (this.then) {
@@ -212,7 +218,7 @@ class OfficeState {
       const slow = setTimeout(() => (this.keeping = "saving"), 150);
       try {
         const v = await call(this.view);
-        if (v.whole && v.revision === this.view.revision) this.view = v; // asked again: it was made already
+        if (v.whole && v.revision === this.view.revision) this.view = whole(v); // asked again: it was made already
         this.take(v);
         this.keeping = "kept";
         if (this.notice?.kind === "problem") this.notice = null;
@@ -260,7 +266,12 @@ class OfficeState {
 
   async edit(...commands: Command[]) {
     const before = this.view?.revision;
-    const v = await this.send((view) => api.edit(view.id, view.revision, commands, this.asking));
+    const v = await this.send(async (view) => {
+      const look = this.looking?.();
+      const v = await api.edit(view.id, view.revision, commands, look, this.asking);
+      if (look && v.look) this.looked = { revision: v.revision, at: JSON.stringify(look), says: v.look };
+      return v;
+    });
     if (v && v.revision !== before) {
       this.undoable = [...this.undoable, v.revision];
       this.redoable = [];
@@ -313,21 +324,11 @@ class OfficeState {
       if (last === undefined) return view;
       const v = await api.undo(view.id, last, this.asking);
       after(last, v.revision);
-      const where = this.changed(view, v);
-      if (v.summary) this.notice = { kind: "said", text: v.summary.replace(/^undo: /, "Taken back: ").replace(/^redo: /, "Done again: ") };
-      if (where) setTimeout(() => this.onturned?.(where));
+      const where = v.devices.find((d) => d.some && d.ports.length);
+      if (v.summary) this.notice = { kind: "said", text: `${v.turn === "undo" ? "Taken back" : "Done again"}: ${v.summary}` };
+      if (where) setTimeout(() => this.onturned?.(`${where.name}.${where.ports[0]!.name}`));
       return v;
     });
-  }
-
-  /** The first port that is otherwise than it was. */
-  private changed(was: Office, is: Office): string {
-    for (const d of is.devices) {
-      const before = was.devices.find((x) => x.name === d.name);
-      const p = d.ports.find((p) => JSON.stringify(p) !== JSON.stringify(before?.ports.find((q) => q.name === p.name)));
-      if (p) return `${d.name}.${p.name}`;
-    }
-    return "";
   }
 
   async sayName(name: string) {

@@ -1,4 +1,4 @@
-import { api, type Somebody } from "../api/client";
+import { api, tab, type Somebody } from "../api/client";
 
 /** Silence after which somebody counts as gone, ms. */
 const silence = 22000;
@@ -8,7 +8,6 @@ const beat = 9000;
 class People {
   list = $state.raw<Somebody[]>([]);
   private heard = new Map<string, { who: Somebody; at: number }>();
-  private tab = crypto.randomUUID().slice(0, 8);
   private office = 0;
   private mine = { port: "", vid: 0 };
   private timer: ReturnType<typeof setInterval> | undefined;
@@ -45,7 +44,7 @@ class People {
   }
 
   hear(who: Somebody) {
-    if (who.tab === this.tab) return;
+    if (who.tab === tab) return;
     if (who.gone) this.heard.delete(who.tab);
     else this.heard.set(who.tab, { who, at: Date.now() });
     if (who.new) this.say({});
@@ -58,7 +57,7 @@ class People {
   }
 
   private say(more: { new?: boolean; gone?: boolean }) {
-    const { office, tab, mine } = this;
+    const { office, mine } = this;
     if (office) api.here(office, { tab, ...mine, ...more }).catch(() => undefined); // a mark that is late is no loss
   }
 }

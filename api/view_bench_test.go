@@ -1,4 +1,4 @@
-package server
+package api_test
 
 import (
 	"os"
@@ -24,7 +24,7 @@ func BenchmarkView(b *testing.B) {
 	r := finding.Check(span.Compile(f.Office))
 	b.Run("whole", func(b *testing.B) {
 		for b.Loop() {
-			view(1, 1, r)
+			api.View(1, 1, r, nil)
 		}
 	})
 	b.Run("mends", func(b *testing.B) {

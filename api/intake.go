@@ -1,0 +1,72 @@
+package api
+
+// IntakeRequest is somebody's own workbook or table, and what he corrected of
+// what was understood of it.
+type IntakeRequest struct {
+	Name    string         `json:"name" required:"true" maxLength:"200" description:"the file's name"`
+	Book    string         `json:"book,omitempty" description:"a workbook (XLSX) in base64"`
+	Text    string         `json:"text,omitempty" description:"or a table (CSV)"`
+	Into    int64          `json:"into,omitempty" description:"the office that it goes into; a new one if it is not said"`
+	Title   string         `json:"title,omitempty" maxLength:"200" description:"the name of a new office"`
+	Choices []IntakeChoice `json:"choices,omitempty"`
+	Cells   []IntakeCell   `json:"cells,omitempty" description:"cells that were corrected"`
+	Take    bool           `json:"take,omitempty" description:"take it; otherwise it is only shown"`
+	ID      string         `json:"id,omitempty" maxLength:"64"`
+	Again   bool           `json:"again,omitempty"`
+}
+
+// IntakeChoice is what was corrected of one grid.
+type IntakeChoice struct {
+	Sheet  string `json:"sheet" required:"true"`
+	Row    int    `json:"row" required:"true"`
+	Device string `json:"device" required:"true"`
+	Kind   string `json:"kind" required:"true"`
+	Skip   bool   `json:"skip" required:"true"`
+}
+
+// IntakeCell is another text for a cell.
+type IntakeCell struct {
+	Sheet  string `json:"sheet" required:"true"`
+	Row    int    `json:"row" required:"true"`
+	Column int    `json:"column" required:"true"`
+	Text   string `json:"text" required:"true" maxLength:"200"`
+}
+
+// IntakeAnswer is what was understood, and what taking it would change.
+type IntakeAnswer struct {
+	Exact   bool            `json:"exact" required:"true" description:"the workbook has a whole office in notation: its grids say what was changed in them"`
+	Grids   []IntakeGrid    `json:"grids" required:"true" nullable:"false"`
+	VLANs   []string        `json:"vlans" required:"true" nullable:"false"`
+	Trouble []IntakeTrouble `json:"trouble" required:"true" nullable:"false"`
+	Lines   []string        `json:"lines" required:"true" nullable:"false" description:"what taking it would change, as statements; at most 400"`
+	More    int             `json:"more" required:"true" description:"how many further lines there are"`
+	Office  *OfficeSummary  `json:"office,omitempty" description:"where it was taken"`
+}
+
+// IntakeGrid is a grid of one device.
+type IntakeGrid struct {
+	Sheet  string `json:"sheet" required:"true"`
+	Row    int    `json:"row" required:"true" description:"of its head"`
+	Device string `json:"device" required:"true"`
+	Kind   string `json:"kind" required:"true"`
+	Ports  int    `json:"ports" required:"true"`
+	Down   bool   `json:"down" required:"true" description:"VLANs run down; otherwise ports do"`
+	Skip   bool   `json:"skip" required:"true"`
+}
+
+// IntakeTrouble is a cell that was not understood.
+type IntakeTrouble struct {
+	Sheet  string `json:"sheet" required:"true"`
+	Row    int    `json:"row" required:"true"`
+	Column int    `json:"column" required:"true" description:"0 where the whole row is meant"`
+	Text   string `json:"text" required:"true"`
+	Is     string `json:"is" required:"true" description:"what stands in the cell"`
+}
+
+// TakeoverRequest takes what was tried in a copy over into the office that it
+// is a copy of.
+type TakeoverRequest struct {
+	From  int64  `json:"from" required:"true" description:"the copy"`
+	ID    string `json:"id,omitempty" maxLength:"64"`
+	Again bool   `json:"again,omitempty"`
+}

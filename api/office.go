@@ -1,0 +1,151 @@
+package api
+
+import (
+	"klammer/core/history"
+)
+
+// OfficeView is a whole office as the browser draws it. After an edit the same
+// form, not whole, has only what became otherwise.
+type OfficeView struct {
+	ID       int64        `json:"id" required:"true"`
+	Title    string       `json:"title" required:"true"`
+	Revision int64        `json:"revision" required:"true"`
+	Whole    bool         `json:"whole" required:"true"`
+	Order    []string     `json:"order" required:"true" nullable:"false"`
+	VLANs    []VLANView   `json:"vlans" required:"true" nullable:"false"`
+	Uses     []UseView    `json:"uses,omitempty" description:"all of them; after an edit only where one became otherwise"`
+	Plans    []PlanView   `json:"plans,omitempty" description:"all of them; after an edit only where one became otherwise"`
+	Devices  []DeviceView `json:"devices" required:"true" nullable:"false"`
+	Links    []LinkView   `json:"links" required:"true" nullable:"false"`
+	Findings []Finding    `json:"findings" required:"true" nullable:"false" description:"without mends: those are tried when they are asked for"`
+	More     int          `json:"more,omitempty" description:"how many further findings there are"`
+	Unlisted int          `json:"unlisted,omitempty" description:"how many further VLANs are on ports that the register does not know"`
+
+	Found *FoundNow `json:"found,omitempty" description:"where devices are set otherwise; after an edit of the devices that it names"`
+
+	GoneVLANs []int    `json:"goneVlans,omitempty" description:"after an edit: rows that are gone"`
+	Gone      []string `json:"gone,omitempty" description:"after an edit: findings that are gone, by their ids"`
+	Stale     []string `json:"stale,omitempty" description:"after an edit: findings whose mends have to be tried again"`
+
+	Author  string       `json:"author,omitempty"`
+	Turn    history.Turn `json:"turn,omitempty"`
+	Summary string       `json:"summary,omitempty"`
+	Look    *Explanation `json:"look,omitempty" description:"what the edit asked to see"`
+}
+
+// VLANView is a row of the board.
+type VLANView struct {
+	VID        int      `json:"vid" required:"true"`
+	Name       string   `json:"name" required:"true"`
+	Note       string   `json:"note,omitempty"`
+	Nets       []string `json:"nets" required:"true" nullable:"false"`
+	Gateway    string   `json:"gateway,omitempty"`
+	Local      bool     `json:"local" required:"true"`
+	Registered bool     `json:"registered" required:"true"`
+	State      string   `json:"state" required:"true" enum:"unused,whole,split,merged"`
+	Parts      int      `json:"parts" required:"true"`
+	Only       string   `json:"only,omitempty" description:"where nobody else is in it: gateway, management, or parked for ports that are put away"`
+
+	Addresses []AddressView `json:"addresses,omitempty"`
+}
+
+// AddressView is an address that a VLAN has on a device.
+type AddressView struct {
+	Device  string `json:"device" required:"true"`
+	Address string `json:"address" required:"true" description:"with its prefix length"`
+	On      string `json:"on,omitempty"`
+	Zone    string `json:"zone,omitempty"`
+	From    string `json:"from,omitempty" description:"the first address handed out"`
+	To      string `json:"to,omitempty"`
+}
+
+// UseView is a shape with a name.
+type UseView struct {
+	Name  string    `json:"name" required:"true"`
+	Shape ShapeView `json:"shape" required:"true"`
+	Ports int       `json:"ports" required:"true" description:"how many ports have it, through plans too"`
+}
+
+// ShapeView is a shape as written and what is in it.
+type ShapeView struct {
+	Text     string `json:"text" required:"true"`
+	Untagged []int  `json:"untagged" required:"true" nullable:"false"`
+	Tagged   []int  `json:"tagged" required:"true" nullable:"false"`
+	PVID     int    `json:"pvid" required:"true"`
+	Rest     string `json:"rest,omitempty" description:"all or needed, where such VLANs are tagged too"`
+	Use      string `json:"use,omitempty"`
+}
+
+// PlanView is a port plan.
+type PlanView struct {
+	Name  string         `json:"name" required:"true"`
+	Text  string         `json:"text" required:"true" description:"the plan in notation, lines after the first indented"`
+	Lines []PlanLineView `json:"lines" required:"true" nullable:"false"`
+}
+
+// PlanLineView gives some places of a front a shape.
+type PlanLineView struct {
+	Places [][]int   `json:"places" required:"true" nullable:"false" description:"from and to, counted from 1; 0 is the last, -1 the one before"`
+	Ports  string    `json:"ports" required:"true"`
+	Shape  ShapeView `json:"shape" required:"true"`
+}
+
+// DeviceView is a group of columns of the board.
+type DeviceView struct {
+	Name       string     `json:"name" required:"true"`
+	Kind       string     `json:"kind" required:"true"`
+	Forwarding string     `json:"forwarding" required:"true"`
+	Follows    string     `json:"follows,omitempty"`
+	Wording    string     `json:"wording,omitempty"`
+	Manage     string     `json:"manage,omitempty"`
+	ManageVID  int        `json:"manageVid,omitempty"`
+	Limits     string     `json:"limits,omitempty" description:"as in notation: vlans 64 rows 16"`
+	Adjacent   bool       `json:"adjacent,omitempty" description:"bundles want adjacent ports"`
+	Some       bool       `json:"some,omitempty" description:"after an edit: ports are only those that became otherwise"`
+	Ports      []PortView `json:"ports" required:"true" nullable:"false"`
+}
+
+// PortView is a column of the board, before columns are folded.
+type PortView struct {
+	Name     string     `json:"name" required:"true"`
+	Kind     string     `json:"kind" required:"true" enum:"physical,bundle,inner"`
+	Flavour  string     `json:"flavour,omitempty"`
+	Speed    string     `json:"speed,omitempty"`
+	Mode     string     `json:"mode,omitempty"`
+	Members  []string   `json:"members,omitempty"`
+	Bundle   string     `json:"bundle,omitempty"`
+	Inside   string     `json:"inside,omitempty" description:"its name inside the device, where it differs"`
+	Shape    string     `json:"shape" required:"true"`
+	Use      string     `json:"use,omitempty"`
+	Planned  string     `json:"planned,omitempty" description:"what the plan says, where the port is an exception"`
+	Off      bool       `json:"off,omitempty"`
+	Untagged []int      `json:"untagged" required:"true" nullable:"false"`
+	Tagged   []int      `json:"tagged" required:"true" nullable:"false"`
+	Ranges   string     `json:"ranges,omitempty" description:"the tagged VLANs where they are many, and tagged is empty: 110,120-190"`
+	PVID     int        `json:"pvid" required:"true"`
+	Source   string     `json:"source" required:"true" enum:"nothing,port,plan,exception"`
+	Because  string     `json:"because,omitempty"`
+	Cabled   []string   `json:"cabled,omitempty"`
+	Plugs    []PlugView `json:"plugs,omitempty"`
+}
+
+// PlugView is what is plugged into a port.
+type PlugView struct {
+	Name     string `json:"name" required:"true"`
+	Wants    int    `json:"wants" required:"true"`
+	Tagged   bool   `json:"tagged" required:"true"`
+	Operator bool   `json:"operator" required:"true"`
+}
+
+// LinkView is a bracket under the board: a cable, or a bundle's cables as one.
+type LinkView struct {
+	A      string   `json:"a" required:"true"`
+	B      string   `json:"b" required:"true"`
+	Cables int      `json:"cables" required:"true"`
+	Mode   string   `json:"mode,omitempty"`
+	VLANs  []int    `json:"vlans" required:"true" nullable:"false"`
+	Ranges string   `json:"ranges,omitempty" description:"the VLANs where they are many, and vlans is empty"`
+	Broken bool     `json:"broken" required:"true"`
+	Uneven bool     `json:"uneven,omitempty" description:"its ends are in different VLANs, and nothing breaks by that"`
+	Labels []string `json:"labels" required:"true" nullable:"false"`
+}

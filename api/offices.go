@@ -1,0 +1,29 @@
+package api
+
+// OfficeSummary is an office in a list.
+type OfficeSummary struct {
+	ID       int64  `json:"id" required:"true"`
+	Title    string `json:"title" required:"true"`
+	Revision int64  `json:"revision" required:"true"`
+	CopyOf   int64  `json:"copyOf,omitempty" description:"the office that it was started from, to try things on"`
+}
+
+// NewOffice says how an office starts: from a text in notation, as a copy of
+// another, or empty. A title wins over the one in the text.
+type NewOffice struct {
+	Title string   `json:"title,omitempty" maxLength:"200"`
+	Text  string   `json:"text,omitempty" description:"a whole office in bracket notation"`
+	Lines []string `json:"lines,omitempty" maxItems:"200" description:"lines of the line, done one after the other on what the text makes: all, or no office is made"`
+	Copy  int64    `json:"copy,omitempty" description:"the office to start as"`
+	Try   bool     `json:"try,omitempty" description:"only say whether the text can be read"`
+}
+
+// Comparison is what differs from one office to another, in lines and in what
+// it means.
+type Comparison struct {
+	Title string       `json:"title" required:"true" description:"the other office's"`
+	Lines []string     `json:"lines" required:"true" nullable:"false" description:"a unified diff of the two in notation, without its head"`
+	Ports []PortChange `json:"ports" required:"true" nullable:"false"`
+	Come  []Finding    `json:"come" required:"true" nullable:"false"`
+	Go    []Finding    `json:"go" required:"true" nullable:"false"`
+}

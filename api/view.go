@@ -1,0 +1,469 @@
+package api
+
+import (
+	"fmt"
+	"reflect"
+	"slices"
+	"strings"
+
+	"klammer/core/bridge"
+	"klammer/core/finding"
+	"klammer/core/found"
+	"klammer/core/notation"
+	"klammer/core/office"
+	"klammer/core/span"
+)
+
+// What a view holds at the most, beside devices and the register: nobody reads
+// further.
+const (
+	mostFindings = 600
+	mostListed   = 128 // VLANs of a port that are sent one by one; more go as ranges
+	mostUnknown  = 64  // rows of VLANs that the register does not know
+)
+
+// listed is a set one by one, or as ranges where it is large.
+func listed(s *office.Set) (some []int, ranges string) {
+	if s.Len() <= mostListed {
+		return VIDs(s.VIDs()), ""
+	}
+	return []int{}, s.Ranges()
+}
+
+// View draws a whole office, with what its devices were found to be set to.
+func View(id, revision int64, r *finding.Report, seen found.Beside) *OfficeView {
+	n := r.Net
+	v := &OfficeView{ID: id, Title: n.Office.Title, Revision: revision, Whole: true, Order: order(n), Devices: []DeviceView{}, Links: []LinkView{}}
+	v.Findings, v.More = findingViews(r)
+	v.VLANs, v.Unlisted = vlanViews(n, nil, nil)
+	v.Uses, v.Plans = UsesOf(n), PlansOf(n)
+	for i := range n.Office.Devices {
+		v.Devices = append(v.Devices, DeviceOf(n, i))
+	}
+	labels := labelsOf(r.List())
+	for i := range n.Topo.Links {
+		v.Links = append(v.Links, linkView(n, i, labels))
+	}
+	v.Found = FoundNowOf(n, seen)
+	return v
+}
+
+// Change draws an office after an edit from how it was drawn before, anew only
+// where something became otherwise: the whole of it, and what there is to tell to
+// those who have the old one.
+func Change(old *OfficeView, revision int64, r *finding.Report, d *finding.Delta, seen found.Beside) (whole, told *OfficeView) {
+	n := r.Net
+	if d.Whole {
+		whole = View(old.ID, revision, r, seen)
+		return whole, whole
+	}
+	v := *old
+	v.Title, v.Revision, v.Order = n.Office.Title, revision, order(n)
+	t := v
+	t.Whole = false
+	t.Devices, t.Links, t.VLANs, t.Findings, t.Uses, t.Plans, t.Found = []DeviceView{}, []LinkView{}, []VLANView{}, []Finding{}, nil, nil, nil
+
+	v.Devices = slices.Clone(old.Devices)
+	for _, i := range d.Devices {
+		v.Devices[i] = DeviceOf(n, i)
+		t.Devices = append(t.Devices, otherwise(&old.Devices[i], v.Devices[i]))
+	}
+
+	v.VLANs, v.Unlisted = vlanViews(n, old.VLANs, &d.VLANs)
+	t.Unlisted = v.Unlisted
+	rows := map[int]bool{}
+	for _, x := range v.VLANs {
+		rows[x.VID] = true
+		if d.VLANs.Has(office.VID(x.VID)) {
+			t.VLANs = append(t.VLANs, x)
+		}
+	}
+	for _, x := range old.VLANs {
+		if !rows[x.VID] {
+			t.GoneVLANs = append(t.GoneVLANs, x.VID)
+		}
+	}
+
+	if uses := UsesOf(n); !reflect.DeepEqual(uses, old.Uses) {
+		v.Uses, t.Uses = uses, uses
+	}
+	if plans := PlansOf(n); !reflect.DeepEqual(plans, old.Plans) {
+		v.Plans, t.Plans = plans, plans
+	}
+
+	v.Links = slices.Clone(old.Links)
+	labels := labelsOf(r.List())
+	for _, i := range d.Drawn(n) {
+		if x := linkView(n, i, labels); !reflect.DeepEqual(x, v.Links[i]) {
+			v.Links[i] = x
+			t.Links = append(t.Links, x)
+		}
+	}
+
+	v.Findings, v.More = findingViews(r)
+	t.More = v.More
+	come := map[string]bool{}
+	for _, f := range d.Come {
+		come[f.ID] = true
+	}
+	had, has := map[string]bool{}, map[string]bool{}
+	for i := range old.Findings {
+		had[old.Findings[i].ID] = true
+	}
+	after := ""
+	for i := range v.Findings {
+		f := &v.Findings[i]
+		has[f.ID] = true
+		if come[f.ID] || !had[f.ID] { // one that was beyond the list may come into it
+			x := *f
+			x.After = ptr(after)
+			t.Findings = append(t.Findings, x)
+		}
+		after = f.ID
+	}
+	for i := range old.Findings {
+		if id := old.Findings[i].ID; !has[id] {
+			t.Gone = append(t.Gone, id)
+		}
+	}
+	for _, f := range r.List() {
+		if !come[f.ID] && len(f.Mends) > 0 && d.Touches(n, f) {
+			t.Stale = append(t.Stale, f.ID)
+		}
+	}
+
+	if len(seen) > 0 {
+		v.Found = FoundNowOf(n, seen)
+		for _, i := range d.Devices {
+			name := n.Office.Devices[i].Name
+			if differ, ok := seen[name]; ok {
+				if t.Found == nil {
+					t.Found = &FoundNow{Devices: []string{}, Ports: map[string]string{}}
+				}
+				t.Found.Devices = append(t.Found.Devices, name)
+				for port, shape := range differ {
+					t.Found.Ports[name+"."+port] = shape
+				}
+			}
+		}
+	}
+	return &v, &t
+}
+
+// otherwise is a device with only the ports that are not as they were, where its
+// ports are the same ones.
+func otherwise(was *DeviceView, is DeviceView) DeviceView {
+	if !slices.EqualFunc(was.Ports, is.Ports, func(a, b PortView) bool { return a.Name == b.Name }) {
+		return is
+	}
+	all := is.Ports
+	is.Some, is.Ports = true, []PortView{}
+	for p := range all {
+		if !reflect.DeepEqual(was.Ports[p], all[p]) {
+			is.Ports = append(is.Ports, all[p])
+		}
+	}
+	return is
+}
+
+func ptr[T any](x T) *T { return &x }
+
+// Nothing is what there is to tell where nothing became otherwise.
+func Nothing(v *OfficeView) *OfficeView {
+	return &OfficeView{ID: v.ID, Title: v.Title, Revision: v.Revision, Order: v.Order, Devices: []DeviceView{}, Links: []LinkView{}, VLANs: []VLANView{}, Findings: []Finding{}, More: v.More, Unlisted: v.Unlisted}
+}
+
+func order(n *span.Net) []string {
+	out := []string{}
+	for _, i := range n.Topo.Outwards(n.Office) {
+		out = append(out, n.Office.Devices[i].Name)
+	}
+	return out
+}
+
+// findingViews are the findings, without mends: those are tried when somebody
+// looks.
+func findingViews(r *finding.Report) (out []Finding, more int) {
+	list := r.List()
+	return Findings(r, list[:min(len(list), mostFindings)], 0), max(0, len(list)-mostFindings)
+}
+
+// FoundNowOf is where devices are set otherwise than they should be.
+func FoundNowOf(n *span.Net, seen found.Beside) *FoundNow {
+	out := &FoundNow{Devices: []string{}, Ports: map[string]string{}}
+	for _, d := range n.Office.Devices {
+		differ, ok := seen[d.Name]
+		if !ok {
+			continue
+		}
+		out.Devices = append(out.Devices, d.Name)
+		for port, shape := range differ {
+			out.Ports[d.Name+"."+port] = shape
+		}
+	}
+	return out
+}
+
+// vlanViews are the rows of the board; those of a former view are kept but for
+// the VLANs that are anew.
+func vlanViews(n *span.Net, old []VLANView, anew *office.Set) (out []VLANView, unlisted int) {
+	out = []VLANView{}
+	was := map[int]*VLANView{}
+	for i := range old {
+		was[old[i].VID] = &old[i]
+	}
+	there := onPorts(n)
+	unknown := 0
+	rows := *n.Used()
+	for _, t := range n.Tables { // a PVID shows, also of a VLAN that nothing is in
+		for _, p := range t.Ports {
+			if p.PVID != 0 {
+				rows.Add(p.PVID)
+			}
+		}
+	}
+	for v := range rows.All() {
+		registered := n.Office.VLAN(v) != nil
+		if r := n.VLAN(v); !registered && r != nil && r.State == span.Unused && !there.Has(v) {
+			continue
+		}
+		if !registered {
+			if unknown++; unknown > mostUnknown {
+				unlisted++
+				continue
+			}
+		}
+		if x := was[int(v)]; x != nil && !anew.Has(v) {
+			out = append(out, *x)
+			continue
+		}
+		out = append(out, vlanView(n, v))
+	}
+	return out, unlisted
+}
+
+func vlanView(n *span.Net, v office.VID) VLANView {
+	x := VLANView{VID: int(v), Nets: []string{}, State: span.Unused.String()}
+	if r := n.VLAN(v); r != nil {
+		x.State, x.Parts = r.State.String(), r.Parts
+	}
+	if reg := n.Office.VLAN(v); reg != nil {
+		x.Registered, x.Name, x.Note, x.Local = true, reg.Name, reg.Note, reg.Local
+		for _, p := range reg.Nets {
+			x.Nets = append(x.Nets, p.String())
+		}
+	}
+	x.Only = only(n, v)
+	x.Gateway = gateway(n.Office, v)
+	x.Addresses = addressViews(n.Office, v)
+	return x
+}
+
+// only says who alone is in a VLAN, "" where others are, or nobody.
+func only(n *span.Net, v office.VID) string {
+	if n.IsParked(v) {
+		return "parked"
+	}
+	r := n.VLAN(v)
+	if r == nil || r.State != span.Whole || slices.ContainsFunc(n.Office.Plugs, func(p office.Plug) bool { return p.Wants == v }) {
+		return ""
+	}
+	for _, s := range r.Spans {
+		if len(n.Terminals(s, v)) > 0 {
+			return ""
+		}
+	}
+	if slices.ContainsFunc(n.Office.Devices, func(d *office.Device) bool { return d.Manage != nil && d.Manage.VID == v }) {
+		return "management"
+	}
+	return "gateway"
+}
+
+// onPorts is the VLANs that a port has, or a PVID.
+func onPorts(n *span.Net) (s office.Set) {
+	for i, t := range n.Tables {
+		for p, c := range t.Ports {
+			if n.Office.Devices[i].Ports[p].Kind != office.Inner {
+				s.AddAll(&c.Untagged)
+				s.AddAll(&c.Tagged)
+				s.Add(c.PVID)
+			}
+		}
+	}
+	s.Remove(0)
+	return s
+}
+
+func addressViews(o *office.Office, v office.VID) (out []AddressView) {
+	for _, d := range o.Devices {
+		for _, a := range d.Addresses {
+			if a.VID != v {
+				continue
+			}
+			x := AddressView{Device: d.Name, Address: a.Prefix.String(), On: a.On, Zone: a.Zone}
+			if a.From.IsValid() {
+				x.From, x.To = a.From.String(), a.To.String()
+			}
+			out = append(out, x)
+		}
+	}
+	return out
+}
+
+func shapeView(o *office.Office, s *office.Shape) ShapeView {
+	r := o.Resolve(s)
+	return ShapeView{notation.Shape(*s), VIDs(r.Untagged), VIDs(r.Tagged), int(r.PortVID()), [...]string{"", "all", "needed"}[r.Rest], s.Use}
+}
+
+// UsesOf draws the uses.
+func UsesOf(n *span.Net) []UseView {
+	out, at := []UseView{}, map[string]int{}
+	for i, u := range n.Office.Uses {
+		out = append(out, UseView{Name: u.Name, Shape: shapeView(n.Office, &u.Shape)})
+		at[u.Name] = i
+	}
+	for _, d := range n.Office.Devices {
+		for p := range d.Ports {
+			if s, _ := n.Office.Written(d, p); s.Use != "" {
+				out[at[s.Use]].Ports++
+			}
+		}
+	}
+	return out
+}
+
+// PlansOf draws the port plans.
+func PlansOf(n *span.Net) []PlanView {
+	out := []PlanView{}
+	for _, p := range n.Office.Plans {
+		x := PlanView{Name: p.Name, Text: notation.Thing(p), Lines: []PlanLineView{}}
+		texts := strings.Split(x.Text, "\n")[1:]
+		for i, l := range p.Lines {
+			y := PlanLineView{Places: [][]int{}, Shape: shapeView(n.Office, &l.Shape)}
+			for _, r := range l.Ports {
+				y.Places = append(y.Places, []int{r.From, r.To})
+			}
+			y.Ports, _, _ = strings.Cut(strings.TrimSpace(texts[i]), ":")
+			x.Lines = append(x.Lines, y)
+		}
+		out = append(out, x)
+	}
+	return out
+}
+
+// gateway is "gate .1" or "gate 10.61.110.1": the first address of a VLAN.
+func gateway(o *office.Office, v office.VID) string {
+	for _, d := range o.Devices {
+		for _, a := range d.Addresses {
+			if a.VID == v {
+				return d.Name + " " + a.Prefix.Addr().String()
+			}
+		}
+	}
+	return ""
+}
+
+var portKinds = [...]string{office.Physical: "physical", office.Bundle: "bundle", office.Inner: "inner"}
+
+// DeviceOf draws device i.
+func DeviceOf(n *span.Net, i int) DeviceView {
+	d := n.Office.Devices[i]
+	v := DeviceView{Name: d.Name, Kind: string(d.Kind), Forwarding: d.Forwarding.String(), Follows: d.Follows, Ports: make([]PortView, len(d.Ports))}
+	v.Wording = strings.Join(append([]string{d.Wording.Name}, d.Wording.Habits...), " ")
+	v.Adjacent = d.Adjacent
+	for _, l := range []struct {
+		name string
+		most int
+	}{{"vlans", d.Limits.VLANs}, {"addresses", d.Limits.Addresses}, {"zones", d.Limits.Zones}, {"rows", d.Limits.Rows}} {
+		if l.most > 0 {
+			v.Limits = strings.TrimSpace(fmt.Sprintf("%s %s %d", v.Limits, l.name, l.most))
+		}
+	}
+	if d.Manage != nil {
+		v.ManageVID = int(d.Manage.VID)
+		v.Manage = n.Name(d.Manage.VID)
+		if d.Manage.Addr.IsValid() {
+			v.Manage += " " + d.Manage.Addr.String()
+		}
+	}
+	sources := [...]string{office.FromNothing: "nothing", office.FromPort: "port", office.FromPlan: "plan", office.FromException: "exception"}
+	var last *bridge.Port
+	var tagged []int
+	var ranges string
+	for p := range d.Ports {
+		x, c := &d.Ports[p], n.Tables[i].Ports[p]
+		pv := PortView{Name: x.Name, Kind: portKinds[x.Kind], Flavour: string(x.Flavour), Speed: x.Speed.String(), Mode: string(x.Mode), Because: x.Because}
+		for _, m := range x.Members {
+			pv.Members = append(pv.Members, d.Ports[m].Name)
+		}
+		if x.Bundle > 0 {
+			pv.Bundle = d.Ports[x.Bundle-1].Name
+		} else {
+			pv.Off = c.Off
+		}
+		w, src := n.Office.Written(d, p)
+		pv.Shape, pv.Source, pv.Use, pv.Inside = notation.Shape(*w), sources[src], w.Use, x.Inside
+		if src == office.FromException {
+			s, _ := n.Office.Planned(d, p)
+			pv.Planned = notation.Shape(*s)
+		}
+		pv.Untagged, pv.PVID = VIDs(c.Untagged.VIDs()), int(c.PVID)
+		if c != last { // neighbours are often alike
+			last = c
+			tagged, ranges = listed(&c.Tagged)
+		}
+		pv.Tagged, pv.Ranges = tagged, ranges
+		for _, l := range n.Topo.LinksAt(i, p) {
+			k := &n.Topo.Links[l]
+			to := k.B
+			if to.Dev == i && to.Port == p {
+				to = k.A
+			}
+			pv.Cabled = append(pv.Cabled, n.Ref(to).String())
+		}
+		v.Ports[p] = pv
+	}
+	for _, k := range n.Topo.PlugsAt(i) {
+		g := n.Office.Plugs[k]
+		pv := &v.Ports[d.Port(g.Port.Port)]
+		pv.Plugs = append(pv.Plugs, PlugView{g.Name, int(g.Wants), g.Tagged, g.Operator})
+	}
+	return v
+}
+
+// cableLabels are what findings write on cables, by the names of both ends.
+type cableLabels map[[2]string]struct {
+	labels []string
+	breaks bool
+}
+
+func labelsOf(list []*finding.Finding) cableLabels {
+	out := cableLabels{}
+	for _, f := range list {
+		if f.Label != "" && (f.Severity == finding.Breaks || f.Code == finding.NeededDiffers && f.Cause == "") && len(f.Ports) == 2 {
+			k := [2]string{f.Ports[0].String(), f.Ports[1].String()}
+			x := out[k]
+			x.labels, x.breaks = append(x.labels, f.Label), x.breaks || f.Severity == finding.Breaks
+			out[k] = x
+		}
+	}
+	return out
+}
+
+func linkView(n *span.Net, i int, labels cableLabels) LinkView {
+	l := &n.Topo.Links[i]
+	a, b := n.Ref(l.A), n.Ref(l.B)
+	v := LinkView{A: a.String(), B: b.String(), Cables: len(l.Cables), Labels: []string{}}
+	v.Mode = string(n.Office.Devices[l.A.Dev].Ports[l.A.Port].Mode)
+	c := n.Carry(i)
+	any := c.AB
+	any.AddAll(&c.BA)
+	v.VLANs, v.Ranges = listed(&any)
+	if pa, pb := n.Port(l.A), n.Port(l.B); n.Aware(l.A.Dev) && n.Aware(l.B.Dev) && !pa.Off && !pb.Off {
+		v.Uneven = pa.Untagged != pb.Untagged || pa.Tagged != pb.Tagged
+	}
+	if x := labels[[2]string{v.A, v.B}]; x.labels != nil {
+		v.Broken, v.Labels = x.breaks, x.labels
+	}
+	return v
+}

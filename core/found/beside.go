@@ -1,0 +1,177 @@
+package found
+
+import (
+	"fmt"
+	"maps"
+
+	"klammer/core/notation"
+	"klammer/core/office"
+	"klammer/core/span"
+	"klammer/core/walk"
+	"klammer/core/wording"
+)
+
+// Kept is what is kept of a state: ports by their names, so that it outlives a
+// change of the device.
+type Kept struct {
+	Ports  []string
+	Shapes []string // in notation, one a port
+	VLANs  []office.VID
+}
+
+// Keep is what is to be kept of a device's state.
+func Keep(d *office.Device, s wording.State) Kept {
+	k := Kept{VLANs: []office.VID{}}
+	for p := range d.Ports {
+		if d.Ports[p].Bundle == 0 {
+			k.Ports, k.Shapes = append(k.Ports, d.Ports[p].Name), append(k.Shapes, notation.Shape(s.Ports[p].Shape()))
+		}
+	}
+	learnt := s.Learnt()
+	for v := range learnt.All() {
+		k.VLANs = append(k.VLANs, v)
+	}
+	return k
+}
+
+// On is a kept state on the ports that device i has now: ports that were not
+// there then are taken to be as planned.
+func (k Kept) On(n *span.Net, i int) wording.State {
+	s := wording.Planned(n, i)
+	d := n.Office.Devices[i]
+	for at, name := range k.Ports {
+		if p := d.Port(name); p >= 0 && d.Ports[p].Bundle == 0 {
+			if shape, err := notation.ReadShape(k.Shapes[at]); err == nil {
+				s = s.With(p, wording.Of(&shape))
+			}
+		}
+	}
+	return s.Knowing(office.SetOf(k.VLANs...))
+}
+
+// Difference is a port that is set otherwise than it should be.
+type Difference struct {
+	Port           int
+	Planned, Found office.Shape
+	// VLANs that one side alone has, and those that both have, tagged here and
+	// untagged there.
+	OnlyPlanned, OnlyFound, Otherwise office.Set
+}
+
+// Differences lists the ports of device i that a state has otherwise than the
+// plan.
+func Differences(n *span.Net, i int, s wording.State) (out []Difference) {
+	plan := wording.Planned(n, i)
+	for p, x := range n.Office.Devices[i].Ports {
+		if x.Bundle > 0 || plan.Ports[p].Equal(s.Ports[p]) {
+			continue
+		}
+		a, b := plan.Ports[p], s.Ports[p]
+		planned, found := a.Members(), b.Members()
+		both, turned := planned.And(&found), a.Tagged.Xor(&b.Tagged)
+		out = append(out, Difference{p, a.Shape(), b.Shape(), planned.Minus(&found), found.Minus(&planned), both.And(&turned)})
+	}
+	return out
+}
+
+// Beside is, by device of which something was found, the ports that are set
+// otherwise than planned, with the shapes that were found.
+type Beside map[string]map[string]string
+
+// BesideOf holds all that was found against the plan.
+func BesideOf(n *span.Net, kept map[string]Kept) Beside {
+	all := make([]int, len(n.Office.Devices))
+	for i := range all {
+		all[i] = i
+	}
+	return Beside{}.Update(n, kept, all)
+}
+
+// Update holds some devices against the plan anew; what is known of the others
+// stays.
+func (b Beside) Update(n *span.Net, kept map[string]Kept, devices []int) Beside {
+	out := b
+	for _, i := range devices {
+		name := n.Office.Devices[i].Name
+		k, ok := kept[name]
+		if !ok || !n.Aware(i) {
+			continue
+		}
+		if len(out) == len(b) {
+			out = maps.Clone(b)
+		}
+		differ := map[string]string{}
+		for _, x := range Differences(n, i, k.On(n, i)) {
+			differ[n.Office.Devices[i].Ports[x.Port].Name] = notation.Shape(x.Found)
+		}
+		out[name] = differ
+	}
+	return out
+}
+
+// As is an office with device i set to a state: what it is, where the plan says
+// what it should be.
+func As(o *office.Office, i int, s wording.State) (*office.Office, error) {
+	draft := office.NewDraft(o)
+	d := o.Devices[i]
+	for p := range d.Ports {
+		if d.Ports[p].Bundle > 0 {
+			continue
+		}
+		shape := s.Ports[p].Shape()
+		if err := draft.Set(office.PortRef{Device: d.Name, Port: d.Ports[p].Name}, &shape, ""); err != nil {
+			return nil, err
+		}
+	}
+	next, _ := draft.Done()
+	return next, nil
+}
+
+// AsFound is an office with every device set to what was found of it.
+func AsFound(n *span.Net, kept map[string]Kept) (*office.Office, error) {
+	o := n.Office
+	for i, d := range o.Devices {
+		k, ok := kept[d.Name]
+		if !ok || !n.Aware(i) {
+			continue
+		}
+		next, err := As(o, i, k.On(n, i))
+		if err != nil {
+			return nil, fmt.Errorf("what was found of %s: %w", d.Name, err)
+		}
+		o = next
+	}
+	return o, nil
+}
+
+// Meaning is what ports gain and lose when device i, found in a state, is set to
+// the plan.
+func Meaning(n *span.Net, i int, s wording.State) ([]walk.Change, error) {
+	o, err := As(n.Office, i, s)
+	if err != nil {
+		return nil, err
+	}
+	return walk.Compare(n.Update(o), n), nil
+}
+
+// Steps leads device i from a state to the plan, with the state in the device's
+// wording; problem says why there are no steps, or not all.
+func Steps(n *span.Net, i int, s wording.State) (tables []wording.Table, steps []wording.Step, problem string) {
+	w := wording.For(n, i)
+	if w == nil {
+		return nil, nil, ""
+	}
+	if len(wording.Cannot(w, s)) > 0 {
+		return nil, nil, "What was found cannot be said in this device's wording: look at its ports again, or at its wording here."
+	}
+	tables = wording.Write(w, s)
+	plan := wording.Planned(n, i)
+	if len(wording.Cannot(w, plan)) > 0 {
+		return tables, nil, "The plan cannot be said in this device's wording; see what comes nearest."
+	}
+	steps, err := wording.Steps(w, s, plan)
+	if err != nil {
+		problem = err.Error()
+	}
+	return tables, steps, problem
+}
