@@ -105,7 +105,7 @@ func TestIncremental(t *testing.T) {
 	rapid.Check(t, func(t *rapid.T) {
 		o := Draw(t, 6)
 		r := finding.Check(span.Compile(o))
-		kept := map[string]found.Kept{o.Devices[0].Name: {Ports: []string{"1", "2"}, Shapes: []string{"10 [20]", "-"}}}
+		kept := map[string]found.Kept{o.Devices[0].Name: {Ports: []string{"1", "2"}, Shapes: []office.Shape{{Untagged: []office.VID{10}, Tagged: []office.VID{20}}, {}}}}
 		seen := found.BesideOf(r.Net, kept)
 		view := api.View(1, 1, r, seen)
 		page := redrawn(t, view)

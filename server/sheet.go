@@ -13,6 +13,7 @@ import (
 	"klammer/api"
 	"klammer/core/finding"
 	"klammer/core/found"
+	"klammer/core/notation"
 	"klammer/core/office"
 	"klammer/core/span"
 	"klammer/core/wording"
@@ -192,7 +193,10 @@ func (s *Server) find(c fiber.Ctx) error {
 			return bad("text", "it says nothing of any port: there is nothing to keep")
 		}
 		k := found.Keep(d, x.State)
-		f := store.Found{How: how, Author: name, Ports: k.Ports, Shapes: k.Shapes, VLANs: []int32{}}
+		f := store.Found{How: how, Author: name, Ports: k.Ports, VLANs: []int32{}}
+		for _, s := range k.Shapes {
+			f.Shapes = append(f.Shapes, notation.Shape(s))
+		}
 		for _, v := range k.VLANs {
 			f.VLANs = append(f.VLANs, int32(v))
 		}

@@ -7,6 +7,7 @@ import (
 	"github.com/jackc/pgx/v5"
 
 	"klammer/core/found"
+	"klammer/core/notation"
 	"klammer/core/office"
 )
 
@@ -55,7 +56,12 @@ type Found struct {
 
 // Kept is what was found, as core takes it.
 func (f *Found) Kept() found.Kept {
-	k := found.Kept{Ports: f.Ports, Shapes: f.Shapes}
+	k := found.Kept{}
+	for i, text := range f.Shapes {
+		if shape, err := notation.ReadShape(text); err == nil {
+			k.Ports, k.Shapes = append(k.Ports, f.Ports[i]), append(k.Shapes, shape)
+		}
+	}
 	for _, v := range f.VLANs {
 		k.VLANs = append(k.VLANs, office.VID(v))
 	}

@@ -15,7 +15,7 @@ import (
 // change of the device.
 type Kept struct {
 	Ports  []string
-	Shapes []string // in notation, one a port
+	Shapes []office.Shape // one a port
 	VLANs  []office.VID
 }
 
@@ -24,7 +24,7 @@ func Keep(d *office.Device, s wording.State) Kept {
 	k := Kept{VLANs: []office.VID{}}
 	for p := range d.Ports {
 		if d.Ports[p].Bundle == 0 {
-			k.Ports, k.Shapes = append(k.Ports, d.Ports[p].Name), append(k.Shapes, notation.Shape(s.Ports[p].Shape()))
+			k.Ports, k.Shapes = append(k.Ports, d.Ports[p].Name), append(k.Shapes, s.Ports[p].Shape())
 		}
 	}
 	learnt := s.Learnt()
@@ -39,14 +39,13 @@ func Keep(d *office.Device, s wording.State) Kept {
 func (k Kept) On(n *span.Net, i int) wording.State {
 	s := wording.Planned(n, i)
 	d := n.Office.Devices[i]
+	set := map[int]wording.Setting{}
 	for at, name := range k.Ports {
 		if p := d.Port(name); p >= 0 && d.Ports[p].Bundle == 0 {
-			if shape, err := notation.ReadShape(k.Shapes[at]); err == nil {
-				s = s.With(p, wording.Of(&shape))
-			}
+			set[p] = wording.Of(&k.Shapes[at])
 		}
 	}
-	return s.Knowing(office.SetOf(k.VLANs...))
+	return s.WithAll(set).Knowing(office.SetOf(k.VLANs...))
 }
 
 // Difference is a port that is set otherwise than it should be.

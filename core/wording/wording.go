@@ -78,9 +78,14 @@ func (s State) clone() State {
 }
 
 // With is the state with one port set otherwise.
-func (s State) With(p int, x Setting) State {
+func (s State) With(p int, x Setting) State { return s.WithAll(map[int]Setting{p: x}) }
+
+// WithAll is the state with some ports set otherwise.
+func (s State) WithAll(ports map[int]Setting) State {
 	s = s.clone()
-	s.Ports[p] = x
+	for p, x := range ports {
+		s.Ports[p] = x
+	}
 	s.learn()
 	return s
 }
