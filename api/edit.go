@@ -1,5 +1,9 @@
 package api
 
+import (
+	"klammer/core/command"
+)
+
 // EditRequest is one edit, made on the revision that the browser shows: a list of
 // commands, each done on what the last one left.
 type EditRequest struct {
@@ -27,9 +31,9 @@ type CommandRequest struct {
 // MemberRequest sets how VLANs stand on some ports. A port has one untagged
 // VLAN, so untagged takes one.
 type MemberRequest struct {
-	VIDs  []int    `json:"vids" required:"true" nullable:"false"`
-	Ports []string `json:"ports" required:"true" nullable:"false"`
-	As    string   `json:"as" required:"true" enum:"untagged,tagged,none"`
+	VIDs  []int        `json:"vids" required:"true" nullable:"false"`
+	Ports []string     `json:"ports" required:"true" nullable:"false"`
+	As    command.Form `json:"as" required:"true"`
 }
 
 // PVIDRequest sets the VLAN that untagged frames join on some ports; 0 is none.

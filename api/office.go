@@ -2,6 +2,7 @@ package api
 
 import (
 	"klammer/core/history"
+	"klammer/core/office"
 )
 
 // OfficeView is a whole office as the browser draws it. After an edit the same
@@ -92,41 +93,41 @@ type PlanLineView struct {
 
 // DeviceView is a group of columns of the board.
 type DeviceView struct {
-	Name       string     `json:"name" required:"true"`
-	Kind       string     `json:"kind" required:"true"`
-	Forwarding string     `json:"forwarding" required:"true"`
-	Follows    string     `json:"follows,omitempty"`
-	Wording    string     `json:"wording,omitempty"`
-	Manage     string     `json:"manage,omitempty"`
-	ManageVID  int        `json:"manageVid,omitempty"`
-	Limits     string     `json:"limits,omitempty" description:"as in notation: vlans 64 rows 16"`
-	Adjacent   bool       `json:"adjacent,omitempty" description:"bundles want adjacent ports"`
-	Some       bool       `json:"some,omitempty" description:"after an edit: ports are only those that became otherwise"`
-	Ports      []PortView `json:"ports" required:"true" nullable:"false"`
+	Name       string            `json:"name" required:"true"`
+	Kind       office.Kind       `json:"kind" required:"true"`
+	Forwarding office.Forwarding `json:"forwarding" required:"true"`
+	Follows    string            `json:"follows,omitempty"`
+	Wording    string            `json:"wording,omitempty"`
+	Manage     string            `json:"manage,omitempty"`
+	ManageVID  int               `json:"manageVid,omitempty"`
+	Limits     string            `json:"limits,omitempty" description:"as in notation: vlans 64 rows 16"`
+	Adjacent   bool              `json:"adjacent,omitempty" description:"bundles want adjacent ports"`
+	Some       bool              `json:"some,omitempty" description:"after an edit: ports are only those that became otherwise"`
+	Ports      []PortView        `json:"ports" required:"true" nullable:"false"`
 }
 
 // PortView is a column of the board, before columns are folded.
 type PortView struct {
-	Name     string     `json:"name" required:"true"`
-	Kind     string     `json:"kind" required:"true" enum:"physical,bundle,inner"`
-	Flavour  string     `json:"flavour,omitempty"`
-	Speed    string     `json:"speed,omitempty"`
-	Mode     string     `json:"mode,omitempty"`
-	Members  []string   `json:"members,omitempty"`
-	Bundle   string     `json:"bundle,omitempty"`
-	Inside   string     `json:"inside,omitempty" description:"its name inside the device, where it differs"`
-	Shape    string     `json:"shape" required:"true"`
-	Use      string     `json:"use,omitempty"`
-	Planned  string     `json:"planned,omitempty" description:"what the plan says, where the port is an exception"`
-	Off      bool       `json:"off,omitempty"`
-	Untagged []int      `json:"untagged" required:"true" nullable:"false"`
-	Tagged   []int      `json:"tagged" required:"true" nullable:"false"`
-	Ranges   string     `json:"ranges,omitempty" description:"the tagged VLANs where they are many, and tagged is empty: 110,120-190"`
-	PVID     int        `json:"pvid" required:"true"`
-	Source   string     `json:"source" required:"true" enum:"nothing,port,plan,exception"`
-	Because  string     `json:"because,omitempty"`
-	Cabled   []string   `json:"cabled,omitempty"`
-	Plugs    []PlugView `json:"plugs,omitempty"`
+	Name     string            `json:"name" required:"true"`
+	Kind     string            `json:"kind" required:"true" enum:"physical,bundle,inner"`
+	Flavour  office.Flavour    `json:"flavour,omitempty"`
+	Speed    string            `json:"speed,omitempty"`
+	Mode     office.BundleMode `json:"mode,omitempty"`
+	Members  []string          `json:"members,omitempty"`
+	Bundle   string            `json:"bundle,omitempty"`
+	Inside   string            `json:"inside,omitempty" description:"its name inside the device, where it differs"`
+	Shape    string            `json:"shape" required:"true"`
+	Use      string            `json:"use,omitempty"`
+	Planned  string            `json:"planned,omitempty" description:"what the plan says, where the port is an exception"`
+	Off      bool              `json:"off,omitempty"`
+	Untagged []int             `json:"untagged" required:"true" nullable:"false"`
+	Tagged   []int             `json:"tagged" required:"true" nullable:"false"`
+	Ranges   string            `json:"ranges,omitempty" description:"the tagged VLANs where they are many, and tagged is empty: 110,120-190"`
+	PVID     int               `json:"pvid" required:"true"`
+	Source   string            `json:"source" required:"true" enum:"nothing,port,plan,exception"`
+	Because  string            `json:"because,omitempty"`
+	Cabled   []string          `json:"cabled,omitempty"`
+	Plugs    []PlugView        `json:"plugs,omitempty"`
 }
 
 // PlugView is what is plugged into a port.
@@ -139,13 +140,13 @@ type PlugView struct {
 
 // LinkView is a bracket under the board: a cable, or a bundle's cables as one.
 type LinkView struct {
-	A      string   `json:"a" required:"true"`
-	B      string   `json:"b" required:"true"`
-	Cables int      `json:"cables" required:"true"`
-	Mode   string   `json:"mode,omitempty"`
-	VLANs  []int    `json:"vlans" required:"true" nullable:"false"`
-	Ranges string   `json:"ranges,omitempty" description:"the VLANs where they are many, and vlans is empty"`
-	Broken bool     `json:"broken" required:"true"`
-	Uneven bool     `json:"uneven,omitempty" description:"its ends are in different VLANs, and nothing breaks by that"`
-	Labels []string `json:"labels" required:"true" nullable:"false"`
+	A      string            `json:"a" required:"true"`
+	B      string            `json:"b" required:"true"`
+	Cables int               `json:"cables" required:"true"`
+	Mode   office.BundleMode `json:"mode,omitempty"`
+	VLANs  []int             `json:"vlans" required:"true" nullable:"false"`
+	Ranges string            `json:"ranges,omitempty" description:"the VLANs where they are many, and vlans is empty"`
+	Broken bool              `json:"broken" required:"true"`
+	Uneven bool              `json:"uneven,omitempty" description:"its ends are in different VLANs, and nothing breaks by that"`
+	Labels []string          `json:"labels" required:"true" nullable:"false"`
 }

@@ -368,15 +368,13 @@ var portKinds = [...]string{office.Physical: "physical", office.Bundle: "bundle"
 // DeviceOf draws device i.
 func DeviceOf(n *span.Net, i int) DeviceView {
 	d := n.Office.Devices[i]
-	v := DeviceView{Name: d.Name, Kind: string(d.Kind), Forwarding: d.Forwarding.String(), Follows: d.Follows, Ports: make([]PortView, len(d.Ports))}
-	v.Wording = strings.Join(append([]string{d.Wording.Name}, d.Wording.Habits...), " ")
+	v := DeviceView{Name: d.Name, Kind: d.Kind, Forwarding: d.Forwarding, Follows: d.Follows, Ports: make([]PortView, len(d.Ports))}
+	v.Wording = d.Wording.String()
 	v.Adjacent = d.Adjacent
-	for _, l := range []struct {
-		name string
-		most int
-	}{{"vlans", d.Limits.VLANs}, {"addresses", d.Limits.Addresses}, {"zones", d.Limits.Zones}, {"rows", d.Limits.Rows}} {
-		if l.most > 0 {
-			v.Limits = strings.TrimSpace(fmt.Sprintf("%s %s %d", v.Limits, l.name, l.most))
+	limits := d.Limits
+	for _, name := range office.LimitNames {
+		if most := *limits.Of(name); most > 0 {
+			v.Limits = strings.TrimSpace(fmt.Sprintf("%s %s %d", v.Limits, name, most))
 		}
 	}
 	if d.Manage != nil {
@@ -392,7 +390,7 @@ func DeviceOf(n *span.Net, i int) DeviceView {
 	var ranges string
 	for p := range d.Ports {
 		x, c := &d.Ports[p], n.Tables[i].Ports[p]
-		pv := PortView{Name: x.Name, Kind: portKinds[x.Kind], Flavour: string(x.Flavour), Speed: x.Speed.String(), Mode: string(x.Mode), Because: x.Because}
+		pv := PortView{Name: x.Name, Kind: portKinds[x.Kind], Flavour: x.Flavour, Speed: x.Speed.String(), Mode: x.Mode, Because: x.Because}
 		for _, m := range x.Members {
 			pv.Members = append(pv.Members, d.Ports[m].Name)
 		}
@@ -454,7 +452,7 @@ func linkView(n *span.Net, i int, labels cableLabels) LinkView {
 	l := &n.Topo.Links[i]
 	a, b := n.Ref(l.A), n.Ref(l.B)
 	v := LinkView{A: a.String(), B: b.String(), Cables: len(l.Cables), Labels: []string{}}
-	v.Mode = string(n.Office.Devices[l.A.Dev].Ports[l.A.Port].Mode)
+	v.Mode = n.Office.Devices[l.A.Dev].Ports[l.A.Port].Mode
 	c := n.Carry(i)
 	any := c.AB
 	any.AddAll(&c.BA)

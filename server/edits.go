@@ -30,7 +30,7 @@ func commands(q *api.EditRequest) (list []command.Command, which []string, err e
 		said := 0
 		if m := c.Member; m != nil {
 			said++
-			list, which = append(list, command.Member{VIDs: m.VIDs, Ports: m.Ports, As: command.Form(m.As)}), append(which, "member")
+			list, which = append(list, command.Member{VIDs: m.VIDs, Ports: m.Ports, As: m.As}), append(which, "member")
 		}
 		if p := c.PVID; p != nil {
 			said++

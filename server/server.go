@@ -227,9 +227,9 @@ func (s *Server) fail(c fiber.Ctx, err error) error {
 	status, p := fiber.StatusInternalServerError, api.Problem{}
 	switch {
 	case errors.As(err, &field):
-		status, p = fiber.StatusBadRequest, api.Problem{Error: field.text, Field: field.field, Code: string(field.code), Mistakes: field.mistakes}
+		status, p = fiber.StatusBadRequest, api.Problem{Error: field.text, Field: field.field, Code: field.code, Mistakes: field.mistakes}
 	case errors.As(err, &fault):
-		status, p = fiber.StatusBadRequest, api.Problem{Error: fault.Text, Field: fault.Field, Code: string(fault.Code), Mistakes: mistakeViews(fault.Mistakes)}
+		status, p = fiber.StatusBadRequest, api.Problem{Error: fault.Text, Field: fault.Field, Code: fault.Code, Mistakes: mistakeViews(fault.Mistakes)}
 	case errors.As(err, &clash):
 		status, p = fiber.StatusConflict, api.Problem{Error: clash.Text}
 	case errors.As(err, &much):

@@ -266,10 +266,14 @@ func TestPreview(t *testing.T) {
 	require.EqualValues(t, 1, now["revision"], "a preview changes nothing")
 }
 
+// TestDescriptionIsCurrent: what the front end's types and words are made from is
+// what the server and the core say.
 func TestDescriptionIsCurrent(t *testing.T) {
-	want, err := os.ReadFile("openapi.json")
-	require.NoError(t, err)
-	got, err := server.Description()
-	require.NoError(t, err)
-	require.Equal(t, string(want), string(got), "make it anew: bin/klammer serve describe > server/openapi.json, and npm --prefix ui run types")
+	for file, made := range map[string]func() ([]byte, error){"openapi.json": server.Description, "../ui/src/api/words.ts": server.Words} {
+		want, err := os.ReadFile(file)
+		require.NoError(t, err)
+		got, err := made()
+		require.NoError(t, err)
+		require.Equal(t, string(want), string(got), "make %s anew: ./run describe", file)
+	}
 }

@@ -219,7 +219,7 @@ func (l *loader) devices() error {
 			d.Limits, d.Adjacent = limits, adjacent
 			d.Wording = office.Wording{Name: wording.Name}
 			if len(wording.Habits) > 0 {
-				d.Wording.Habits = append([]string(nil), wording.Habits...)
+				d.Wording.Habits = append([]office.Habit(nil), wording.Habits...)
 			}
 			if follows != nil {
 				d.Follows = *follows

@@ -157,7 +157,7 @@ func (w *writer) device(d *office.Device, c office.Change) {
 	}
 	habits := d.Wording.Habits
 	if habits == nil {
-		habits = []string{}
+		habits = []office.Habit{}
 	}
 	if c.Before == nil {
 		w.makeRoom("device", c.At)

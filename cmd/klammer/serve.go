@@ -45,16 +45,24 @@ Offices are kept in PostgreSQL: a private server that is started in the folder
 	cmd.Flags().StringVar(&listen, "listen", "127.0.0.1:8080", "loopback address and port; the next free port is taken where it is in use")
 	cmd.Flags().StringVar(&data, "data", defaultData(), "folder of the private database")
 	cmd.Flags().StringVar(&load, "load", "", "an office to load where the database has none yet")
-	cmd.AddCommand(&cobra.Command{
-		Use: "describe", Short: "Print the OpenAPI description of the HTTP interface", Args: cobra.NoArgs,
-		RunE: func(cmd *cobra.Command, _ []string) error {
-			text, err := server.Description()
-			if err == nil {
-				_, err = cmd.OutOrStdout().Write(text)
-			}
-			return err
-		},
-	})
+	for _, made := range []struct {
+		name, short string
+		text        func() ([]byte, error)
+	}{
+		{"describe", "Print the OpenAPI description of the HTTP interface", server.Description},
+		{"words", "Print the words of the core as the page has them", server.Words},
+	} {
+		cmd.AddCommand(&cobra.Command{
+			Use: made.name, Short: made.short, Args: cobra.NoArgs,
+			RunE: func(cmd *cobra.Command, _ []string) error {
+				text, err := made.text()
+				if err == nil {
+					_, err = cmd.OutOrStdout().Write(text)
+				}
+				return err
+			},
+		})
+	}
 	return cmd
 }
 

@@ -96,12 +96,12 @@ func Describe(o *office.Office, name, words string) ([]string, error) {
 			forwarding = "unaware"
 		case low == "routed" || low == "routes":
 			forwarding = "routed"
-		case slices.Contains(office.Wordings, dashed):
+		case slices.Contains(office.Wordings, office.WordingName(dashed)):
 			wording = dashed
 			if dashed == "by-group" && forwarding == "" {
 				forwarding = "grouped"
 			}
-		case slices.Contains(office.Habits, dashed):
+		case slices.Contains(office.Habits, office.Habit(dashed)):
 			wording += " " + dashed
 		default:
 			return nil, fmt.Errorf("%q says nothing that is known here: a kind (%s), 24 ports, ports lan1-lan4, by VLAN, unmanaged, routed, follows PLAN, managed in VLAN", p, strings.Join(kindList(), ", "))

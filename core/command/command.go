@@ -116,6 +116,14 @@ const (
 // Codes are all of them.
 var Codes = []Code{NothingSaid, TooMany, NotAVID, NoSuchPort, NotAForm, OneUntagged, NotSettable, NotUnderstood}
 
+// Enum is all of them, for descriptions of what holds one.
+func (Code) Enum() (out []any) {
+	for _, c := range Codes {
+		out = append(out, c)
+	}
+	return out
+}
+
 func fault(code Code, field, format string, args ...any) error {
 	return &Fault{Field: field, Code: code, Text: fmt.Sprintf(format, args...)}
 }

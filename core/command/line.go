@@ -3,6 +3,7 @@ package command
 import (
 	"errors"
 	"fmt"
+	"maps"
 	"slices"
 	"strings"
 	"unicode/utf8"
@@ -65,7 +66,7 @@ func Read(n *span.Net, text string) (*Result, error) {
 
 // starts says whether a word starts a statement of its own.
 func starts(o *office.Office, w string) bool {
-	return slices.Contains([]string{"office", "vlan", "use", "plan", "device", "cable", "plug"}, w) || strings.HasPrefix(w, "-") || o.Device(w) != nil
+	return slices.Contains(notation.TopLevel, w) || strings.HasPrefix(w, "-") || o.Device(w) != nil
 }
 
 // verbs by their first word; each is given what follows, without to and from.
@@ -81,6 +82,16 @@ var verbs = map[string]struct {
 	"copy":     {"copy DEVICE to NAME", doCopy},
 	"follow":   {"follow DEVICE PLAN", doFollow},
 	"add":      {"add NAME switch, 24 ports, by VLAN", doAdd},
+}
+
+// Verbs lists the verbs of the line, each with its form; plan NAME from DEVICE is
+// one, too.
+func Verbs() (words, forms []string) {
+	words = slices.Sorted(maps.Keys(verbs))
+	for _, w := range words {
+		forms = append(forms, verbs[w].form)
+	}
+	return append(words, "plan"), append(forms, planForm)
 }
 
 const planForm = "plan NAME from DEVICE"

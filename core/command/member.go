@@ -23,6 +23,14 @@ var Forms = []struct {
 	{"none", office.NotMember, "%s off %s"},
 }
 
+// Enum is every form, for descriptions of what holds one.
+func (Form) Enum() (out []any) {
+	for _, f := range Forms {
+		out = append(out, f.Form)
+	}
+	return out
+}
+
 // Member sets how VLANs stand on some ports. A port has one untagged VLAN, so
 // untagged takes one.
 type Member struct {

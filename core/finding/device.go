@@ -287,7 +287,7 @@ func (c *check) unsayable(i int) {
 		at := port{i, u.Port, office.PortRef{Device: d.Name, Port: d.Ports[u.Port].Name}}
 		near := u.Nearest.Shape()
 		f := portFault{at: at, code: Unsayable, key: fmt.Sprintf("%s; %s", u.Why, notation.Shape(near)), mends: shapes(near),
-			text: fmt.Sprintf("%s asks %s, and cannot be told what %s should be: %s. What comes nearest is %s.", d.Name, wording.Spaced(d.Wording.Name), here, u.Why, notation.Shape(near))}
+			text: fmt.Sprintf("%s asks %s, and cannot be told what %s should be: %s. What comes nearest is %s.", d.Name, wording.Spaced(string(d.Wording.Name)), here, u.Why, notation.Shape(near))}
 		if v := c.parking(); near.Off && v != 0 {
 			f.mends = append(f.mends, &office.Shape{Untagged: []office.VID{v}})
 			f.text = strings.TrimSuffix(f.text, ".") + fmt.Sprintf(", or the port parked in %s.", c.n.Name(v))

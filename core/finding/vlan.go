@@ -90,7 +90,7 @@ func (c *check) unheard(f *Finding, i int, v office.VID) string {
 		return fmt.Sprintf("%s knows no tags, and nothing comes into it that is %s.", d.Name, c.n.Name(v))
 	}
 	for p := range d.Ports {
-		if d.Ports[p].Flavour == "cpu" {
+		if d.Ports[p].Flavour == office.Processor {
 			r := office.PortRef{Device: d.Name, Port: d.Ports[p].Name}
 			f.Ports = append(f.Ports, r)
 			f.Mends = append(f.Mends, []string{set(r, c.n.Carrying(i, p, office.Tagged, v))})

@@ -52,5 +52,5 @@ func (t *Topology) Outwards(o *office.Office) []int {
 
 // outer ranks kinds of device by how near the gateway they usually are.
 func outer(d *office.Device) int {
-	return slices.Index([]office.Kind{"firewall", "router", "switch", "wap", "host", "other"}, d.Kind)
+	return slices.Index([]office.Kind{office.Firewall, office.Router, office.Switch, office.AccessPoint, office.Host, office.Other}, d.Kind)
 }

@@ -377,25 +377,19 @@ func (r *reader) inner(d *office.Device, c *cursor) (string, *fault) {
 }
 
 func forwarding(d *office.Device, c *cursor) *fault {
-	t, f := c.word("bridge, routed, unaware or grouped")
+	t, f := c.word(either(office.Forwardings()))
 	if f != nil {
 		return f
 	}
-	switch t.text {
-	case "bridge":
-		d.Forwarding = office.Bridge
-	case "routed":
-		d.Forwarding = office.Routed
-	case "grouped":
-		d.Forwarding = office.Grouped
-	case "unaware":
-		d.Forwarding = office.Unaware
-		if c.accept("drops-tagged") {
-			d.Forwarding = office.UnawareDrops
-		}
-	default:
-		return faultf(t.at, "%s is not a way to forward: bridge, routed, unaware, unaware drops-tagged or grouped", t.text)
+	name := t.text
+	if c.accept("drops-tagged") {
+		name += " drops-tagged"
 	}
+	at := slices.Index(office.Forwardings(), name)
+	if at < 0 {
+		return faultf(t.at, "%s is not a way to forward: %s", name, either(office.Forwardings()))
+	}
+	d.Forwarding = office.Forwarding(at)
 	return c.done("the way to forward")
 }
 
@@ -407,7 +401,7 @@ func wordingLine(d *office.Device, c *cursor) *fault {
 	if err := office.CheckWording(t.text); err != nil {
 		return faultf(t.at, "%s", err)
 	}
-	w := office.Wording{Name: t.text}
+	w := office.Wording{Name: office.WordingName(t.text)}
 	for c.more() {
 		t := c.next()
 		if t.is("bundles-adjacent") {
@@ -417,14 +411,14 @@ func wordingLine(d *office.Device, c *cursor) *fault {
 		if err := office.CheckHabit(t.text); err != nil {
 			return faultf(t.at, "%s", err)
 		}
-		if !slices.Contains(w.Habits, t.text) {
-			w.Habits = append(w.Habits, t.text)
+		if h := office.Habit(t.text); !slices.Contains(w.Habits, h) {
+			w.Habits = append(w.Habits, h)
 		}
 	}
-	if slices.Contains(w.Habits, "pvid-apart") && slices.Contains(w.Habits, "pvid-follows") {
-		return faultf(t.at, "pvid-apart and pvid-follows exclude each other: name one")
+	if slices.Contains(w.Habits, office.PVIDApart) && slices.Contains(w.Habits, office.PVIDFollows) {
+		return faultf(t.at, "%s and %s exclude each other: name one", office.PVIDApart, office.PVIDFollows)
 	}
-	slices.SortFunc(w.Habits, func(a, b string) int {
+	slices.SortFunc(w.Habits, func(a, b office.Habit) int {
 		return slices.Index(office.Habits, a) - slices.Index(office.Habits, b)
 	})
 	d.Wording = w
@@ -433,7 +427,7 @@ func wordingLine(d *office.Device, c *cursor) *fault {
 
 func limit(d *office.Device, c *cursor) *fault {
 	for first := true; first || c.more(); first = false {
-		t, f := c.word("vlans, addresses, zones or rows")
+		t, f := c.word(either(office.LimitNames))
 		if f != nil {
 			return f
 		}
@@ -445,18 +439,11 @@ func limit(d *office.Device, c *cursor) *fault {
 		if err != nil || k < 1 || k > 1_000_000 {
 			return faultf(n.at, "%s is not a limit: a number from 1 to 1000000", n.text)
 		}
-		switch t.text {
-		case "vlans":
-			d.Limits.VLANs = k
-		case "addresses":
-			d.Limits.Addresses = k
-		case "zones":
-			d.Limits.Zones = k
-		case "rows":
-			d.Limits.Rows = k
-		default:
-			return faultf(t.at, "%s is not limited: vlans, addresses, zones or rows", t.text)
+		most := d.Limits.Of(office.Limit(t.text))
+		if most == nil {
+			return faultf(t.at, "%s is not limited: %s", t.text, either(office.LimitNames))
 		}
+		*most = k
 	}
 	return nil
 }

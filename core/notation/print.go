@@ -184,7 +184,7 @@ func (p *printer) device(d *office.Device) {
 		in("ports", "ports %s", frontText(d))
 	}
 	if d.Wording.Name != "" {
-		in("wording", "wording %s", strings.Join(append([]string{d.Wording.Name}, d.Wording.Habits...), " "))
+		in("wording", "wording %s", d.Wording)
 	}
 	var limits []string
 	for _, l := range []struct {

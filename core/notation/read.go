@@ -23,14 +23,6 @@ import (
 	"klammer/core/office"
 )
 
-// keywords start statements, so that they cannot stand as names there
-// without quotes.
-var keywords = map[string]bool{
-	"office": true, "vlan": true, "use": true, "plan": true, "device": true, "cable": true, "plug": true,
-	"ports": true, "wording": true, "limit": true, "bundle": true, "bundles": true, "manage": true,
-	"forwarding": true, "address": true, "inner": true, "follows": true, "last": true,
-}
-
 // File is what a text says: the office, and the comments with the statements
 // that they stand at.
 type File struct {

@@ -244,7 +244,7 @@ func CheckAddress(s string) (netip.Prefix, error) {
 
 // CheckHabit says whether a habit of that name exists.
 func CheckHabit(s string) error {
-	if !slices.Contains(Habits, s) {
+	if !slices.Contains(Habits, Habit(s)) {
 		return fmt.Errorf("%q is not a habit: %s", s, list(Habits, s))
 	}
 	return nil
@@ -252,7 +252,7 @@ func CheckHabit(s string) error {
 
 // CheckWording says whether a wording of that name exists.
 func CheckWording(s string) error {
-	if !slices.Contains(Wordings, s) {
+	if !slices.Contains(Wordings, WordingName(s)) {
 		return fmt.Errorf("%q is not a wording: %s", s, list(Wordings, s))
 	}
 	return nil

@@ -49,40 +49,21 @@ type PlanLine struct {
 // end: 0 is the last port, -1 the one before.
 type PlanRange struct{ From, To int }
 
-// Kind is what a device is sold as; only the drawing depends on it.
-type Kind string
-
-// Kinds lists the kinds there are.
-var Kinds = []Kind{"switch", "router", "firewall", "wap", "host", "other"}
-
-// Forwarding is how a device passes frames between its ports.
-type Forwarding uint8
-
-const (
-	Bridge        Forwarding = iota // IEEE 802.1Q clause 8.6
-	Routed                          // ports do not bridge to each other
-	Unaware                         // every frame leaves every other port as it came
-	UnawareDrops                    // as Unaware, but frames with a VID are dropped
-	Grouped                         // port groups with a table of tagged VIDs
-	numForwarding = iota
-)
-
-func (f Forwarding) String() string {
-	return [numForwarding]string{"bridge", "routed", "unaware", "unaware drops-tagged", "grouped"}[f]
-}
-
-// Wording is how a device asks for memberships, with its habits in the order
-// of [Habits].
+// Wording is how a device asks for memberships, with its habits in the order of
+// [Habits].
 type Wording struct {
-	Name   string
-	Habits []string
+	Name   WordingName
+	Habits []Habit
 }
 
-// Wordings lists the names of the wordings there are.
-var Wordings = []string{"by-vlan", "by-port", "by-choice", "by-group", "by-sub-interface", "by-inner-port", "linux"}
-
-// Habits lists what a device may do of its own accord when its values are set.
-var Habits = []string{"pvid-apart", "pvid-follows", "starts-tagged", "leaves-last", "keeps-pvid-vlan", "native-outside", "starts-all"}
+// String writes it as in notation: "by-port pvid-apart".
+func (w Wording) String() string {
+	text := string(w.Name)
+	for _, h := range w.Habits {
+		text += " " + string(h)
+	}
+	return text
+}
 
 // Limits are the most that a device takes; 0 is no limit known.
 type Limits struct{ VLANs, Addresses, Zones, Rows int }
@@ -101,20 +82,6 @@ const (
 	Bundle            // several physical ports as one (IEEE 802.1AX)
 	Inner             // a port in software inside the device
 )
-
-// BundleMode is how a bundle is agreed on.
-type BundleMode string
-
-const (
-	LACP   BundleMode = "lacp"   // IEEE 802.1AX clause 6.4
-	Static BundleMode = "static" // nothing is negotiated
-)
-
-// Flavour is what an inner port is.
-type Flavour string
-
-// Flavours lists the flavours of inner ports.
-var Flavours = []Flavour{"ssid", "vm", "cpu"}
 
 // Speed of a port in Mbit/s; 0 where none was said.
 type Speed int
@@ -182,7 +149,7 @@ func (d *Device) Unaware() bool {
 // TalksItself says whether a device is where its VLANs end, whatever is cabled:
 // a host or the like without ports inside it.
 func (d *Device) TalksItself() bool {
-	return (d.Kind == "host" || d.Kind == "other") && !d.Unaware() && !slices.ContainsFunc(d.Ports, func(p Port) bool { return p.Kind == Inner })
+	return (d.Kind == Host || d.Kind == Other) && !d.Unaware() && !slices.ContainsFunc(d.Ports, func(p Port) bool { return p.Kind == Inner })
 }
 
 // Front is the number of ports on the device's front.

@@ -93,7 +93,7 @@ func (n *Net) Lets(dev int, v office.VID) bool {
 	}
 	behind := false
 	for p := range d.Ports {
-		if d.Ports[p].Flavour == "cpu" {
+		if d.Ports[p].Flavour == office.Processor {
 			if n.Tables[dev].Ports[p].Has(v) {
 				return true
 			}

@@ -33,7 +33,7 @@ var byPort = kind{
 			case 1:
 				x.Tagged, x.PVID = r.vids("Allowed VLANs"), r.vid("VLAN")
 				if x.PVID != 0 {
-					if !x.Tagged.Has(x.PVID) && !d.habit("native-outside") {
+					if !x.Tagged.Has(x.PVID) && !d.habit(office.NativeOutside) {
 						r.wrong("Allowed VLANs", fmt.Errorf("the native VLAN %d is not among them", x.PVID))
 					}
 					x.Tagged.Remove(x.PVID)
@@ -55,7 +55,7 @@ var byPort = kind{
 	cannot: func(d *Device, s State, p int) (string, Setting) { return plainOnly(s.Ports[p]) },
 	steps: func(d *Device, w *way) {
 		w.create("VLANs", "Create VLAN %s")
-		if d.habit("starts-all") {
+		if d.habit(office.StartsAll) {
 			w.eachOf(func(p int) bool { return becomesTrunk(w.now.Ports[p], w.to.Ports[p]) }, Setting.same, func(ports []int, to Setting) Step {
 				return Step{Op: Port, Ports: ports, Set: to, Where: "Ports",
 					Text: fmt.Sprintf("Port %s: trunk, native VLAN %s; its list starts as all VLANs", d.list(ports), vidOr(to.PVID, "none"))}
@@ -63,7 +63,7 @@ var byPort = kind{
 		}
 		w.each(Setting.same, func(ports []int, to Setting) Step {
 			text := modeText(d, to)
-			if d.habit("starts-all") && trunk(to) && trunk(w.now.Ports[ports[0]]) && w.now.Ports[ports[0]].PVID == to.PVID {
+			if d.habit(office.StartsAll) && trunk(to) && trunk(w.now.Ports[ports[0]]) && w.now.Ports[ports[0]].PVID == to.PVID {
 				text = "allowed VLANs " + orNone(vids(allowed(d, to))) + ", and no other"
 			}
 			return Step{Op: Port, Ports: ports, Set: to, Where: "Ports", Text: "Port " + d.list(ports) + ": " + text}
@@ -76,7 +76,7 @@ var byPort = kind{
 			return err
 		}
 		for _, p := range st.Ports {
-			if x := &s.Ports[p]; st.Op == Port && d.habit("starts-all") && becomesTrunk(before[p], *x) {
+			if x := &s.Ports[p]; st.Op == Port && d.habit(office.StartsAll) && becomesTrunk(before[p], *x) {
 				x.Tagged = s.VLANs.Minus(&x.Untagged)
 			}
 		}
@@ -149,7 +149,7 @@ func portMode(x Setting) string {
 // there.
 func allowed(d *Device, x Setting) office.Set {
 	all := x.Tagged
-	if x.PVID != 0 && !d.habit("native-outside") {
+	if x.PVID != 0 && !d.habit(office.NativeOutside) {
 		all.Add(x.PVID)
 	}
 	return all

@@ -73,7 +73,7 @@ var byVLAN = kind{
 			n.Rides = nil
 			return "it has no translation of VIDs", n
 		}
-		if d.habit("pvid-follows") || d.habit("leaves-last") && x.Untagged.Len() > 1 {
+		if d.habit(office.PVIDFollows) || d.habit(office.LeavesLast) && x.Untagged.Len() > 1 {
 			plain := x
 			plain.Admit, plain.Filter = office.AdmitAll, true
 			if why, near := oneNative(plain); why != "" {
@@ -81,14 +81,14 @@ var byVLAN = kind{
 				return why, near
 			}
 		}
-		if m := x.Members(); d.habit("keeps-pvid-vlan") && x.PVID != 0 && !m.Has(x.PVID) {
+		if m := x.Members(); d.habit(office.KeepsPVIDVLAN) && x.PVID != 0 && !m.Has(x.PVID) {
 			n.PVID = single(&x.Untagged)
 			return "a port cannot leave the VLAN of its PVID", n
 		}
 		return "", x
 	},
 	steps: func(d *Device, w *way) {
-		apart := !d.habit("pvid-follows")
+		apart := !d.habit(office.PVIDFollows)
 		page := func(v office.VID, un, tg []int) {
 			same := func(at []int, has func(x *Setting) bool) bool {
 				k := 0
@@ -117,7 +117,7 @@ var byVLAN = kind{
 			}
 		}
 		w.create("VLANs", "Create VLAN %s")
-		early := apart && d.habit("keeps-pvid-vlan") && d.habit("leaves-last")
+		early := apart && d.habit(office.KeepsPVIDVLAN) && d.habit(office.LeavesLast)
 		if early { // joining would leave the PVID's VLAN, which is refused
 			pvids()
 			for v := range w.to.VLANs.All() { // nor may what turns tagged be left on the way
@@ -150,7 +150,7 @@ var byVLAN = kind{
 		switch st.Op {
 		case Create:
 			s.VLANs.Add(st.VLAN)
-			if d.habit("starts-tagged") {
+			if d.habit(office.StartsTagged) {
 				for _, p := range d.logical() {
 					s.Ports[p].Tagged.Add(st.VLAN)
 				}
@@ -158,10 +158,10 @@ var byVLAN = kind{
 			return nil
 		case Delete:
 			return s.delete(st.VLAN, func(p *Setting) bool {
-				return p.PVID == st.VLAN && (d.habit("keeps-pvid-vlan") || !d.habit("pvid-follows"))
+				return p.PVID == st.VLAN && (d.habit(office.KeepsPVIDVLAN) || !d.habit(office.PVIDFollows))
 			})
 		case PVID:
-			if d.habit("pvid-follows") {
+			if d.habit(office.PVIDFollows) {
 				return errStep
 			}
 			for _, p := range st.Ports {
@@ -197,12 +197,12 @@ func applyPage(d *Device, s *State, st Step) error {
 		in[p] = 'T'
 	}
 	leave := func(x *Setting, v office.VID) error {
-		if d.habit("keeps-pvid-vlan") && x.PVID == v && !d.habit("pvid-follows") {
+		if d.habit(office.KeepsPVIDVLAN) && x.PVID == v && !d.habit(office.PVIDFollows) {
 			return fmt.Errorf("a port cannot leave VLAN %d, which is its PVID", v)
 		}
 		x.Untagged.Remove(v)
 		x.Tagged.Remove(v)
-		if d.habit("pvid-follows") && x.PVID == v {
+		if d.habit(office.PVIDFollows) && x.PVID == v {
 			x.PVID = 0
 			if x.Untagged.Len() == 1 {
 				x.PVID = single(&x.Untagged)
@@ -217,7 +217,7 @@ func applyPage(d *Device, s *State, st Step) error {
 			if x.Untagged.Has(v) {
 				continue
 			}
-			if d.habit("leaves-last") {
+			if d.habit(office.LeavesLast) {
 				last := x.Untagged
 				for o := range last.All() {
 					if err := leave(x, o); err != nil {
@@ -227,11 +227,11 @@ func applyPage(d *Device, s *State, st Step) error {
 			}
 			x.Tagged.Remove(v)
 			x.Untagged.Add(v)
-			if d.habit("pvid-follows") {
+			if d.habit(office.PVIDFollows) {
 				x.PVID = v
 			}
 		case 'T':
-			if x.Untagged.Has(v) && d.habit("pvid-follows") {
+			if x.Untagged.Has(v) && d.habit(office.PVIDFollows) {
 				if err := leave(x, v); err != nil {
 					return err
 				}

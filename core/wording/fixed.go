@@ -34,7 +34,7 @@ func Fixed(d *Device) []Table {
 		i = j
 	}
 	addresses := Table{Title: "Addresses", Head: []string{"VLAN", "Name", "Address", "On port", "Hands out", "Zone"}}
-	if d.Wording.Name != "by-sub-interface" { // there they are part of the interfaces
+	if d.Wording.Name != office.BySubInterface { // there they are part of the interfaces
 		for _, a := range d.Addresses {
 			addresses.Rows = append(addresses.Rows, []string{fmt.Sprint(a.VID), nameOnly(d, a.VID), a.Prefix.String(), a.On, handout(a), a.Zone})
 		}
@@ -81,7 +81,7 @@ func FromFactory(d *Device, to State) ([]Step, error) {
 			}
 		}
 	}
-	if d.Wording.Name != "by-sub-interface" {
+	if d.Wording.Name != office.BySubInterface {
 		for _, a := range d.Addresses {
 			text := fmt.Sprintf("VLAN %s: address %s", d.name(a.VID), a.Prefix)
 			if a.On != "" {

@@ -125,9 +125,9 @@ type kind struct {
 	factory func(d *Device, port int) Setting
 }
 
-var kinds = map[string]*kind{
-	"by-vlan": &byVLAN, "by-port": &byPort, "by-choice": &byChoice, "by-group": &byGroup,
-	"by-sub-interface": &bySubInterface, "by-inner-port": &byInnerPort, "linux": &linux,
+var kinds = map[office.WordingName]*kind{
+	office.ByVLAN: &byVLAN, office.ByPort: &byPort, office.ByChoice: &byChoice, office.ByGroup: &byGroup,
+	office.BySubInterface: &bySubInterface, office.ByInnerPort: &byInnerPort, office.Linux: &linux,
 }
 
 // For is device i of an office with its wording, the plain one where it says
@@ -149,7 +149,7 @@ func (d *Device) WordingName() string {
 	if d.kind == &plain {
 		return "plain"
 	}
-	return d.Wording.Name
+	return string(d.Wording.Name)
 }
 
 // Planned is what device i should be set to.
@@ -263,7 +263,7 @@ func (d *Device) logical() []int {
 	return out
 }
 
-func (d *Device) habit(h string) bool { return slices.Contains(d.Wording.Habits, h) }
+func (d *Device) habit(h office.Habit) bool { return slices.Contains(d.Wording.Habits, h) }
 
 func (d *Device) list(at []int) string { return notation.Ports(d.Device, at) }
 

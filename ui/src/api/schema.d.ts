@@ -1520,8 +1520,8 @@ export interface components {
             /** @description bundles want adjacent ports */
             adjacent?: boolean;
             follows?: string;
-            forwarding: string;
-            kind: string;
+            forwarding: components["schemas"]["OfficeForwarding"];
+            kind: components["schemas"]["OfficeKind"];
             /** @description as in notation: vlans 64 rows 16 */
             limits?: string;
             manage?: string;
@@ -1772,7 +1772,7 @@ export interface components {
             broken: boolean;
             cables: number;
             labels: string[];
-            mode?: string;
+            mode?: components["schemas"]["OfficeBundleMode"];
             /** @description the VLANs where they are many, and vlans is empty */
             ranges?: string;
             /** @description its ends are in different VLANs, and nothing breaks by that */
@@ -1788,8 +1788,7 @@ export interface components {
             name: string;
         };
         ApiMemberRequest: {
-            /** @enum {string} */
-            as: "untagged" | "tagged" | "none";
+            as: components["schemas"]["CommandForm"];
             ports: string[];
             vids: number[];
         };
@@ -1904,13 +1903,13 @@ export interface components {
             because?: string;
             bundle?: string;
             cabled?: string[];
-            flavour?: string;
+            flavour?: components["schemas"]["OfficeFlavour"];
             /** @description its name inside the device, where it differs */
             inside?: string;
             /** @enum {string} */
             kind: "physical" | "bundle" | "inner";
             members?: string[];
-            mode?: string;
+            mode?: components["schemas"]["OfficeBundleMode"];
             name: string;
             off?: boolean;
             /** @description what the plan says, where the port is an exception */
@@ -1947,7 +1946,7 @@ export interface components {
         };
         ApiProblem: {
             /** @description what kind of fault it is */
-            code?: string;
+            code?: components["schemas"]["CommandCode"];
             error: string;
             /** @description the field that is wrong */
             field?: string;
@@ -2095,9 +2094,21 @@ export interface components {
             wire: string;
         };
         /** @enum {string} */
+        CommandCode: "nothing-said" | "too-many" | "not-a-vid" | "no-such-port" | "not-a-form" | "one-untagged" | "not-settable" | "not-understood";
+        /** @enum {string} */
+        CommandForm: "untagged" | "tagged" | "none";
+        /** @enum {string} */
         FindingCode: "not-carried" | "untagged-mismatch" | "one-way" | "split" | "merged" | "pvid-not-member" | "plug-unserved" | "tag-into-unaware" | "bundle-one-sided" | "bundle-crossed" | "bundle-uneven" | "bundle-mode" | "bundle-gap" | "management-cut" | "limit-passed" | "unsayable" | "address-outside" | "subnet-overlap" | "handout-outside" | "gateway-twice" | "handout-twice" | "loop" | "pvid-differs" | "many-untagged" | "open-edge" | "unregistered" | "no-gateway" | "management-shared" | "needed-differs" | "carries-unneeded" | "left-in-default" | "unused" | "exception-equal" | "exception-unexplained" | "number-habit";
         /** @enum {string} */
         HistoryTurn: "edit" | "undo" | "redo";
+        /** @enum {string} */
+        OfficeBundleMode: "lacp" | "static";
+        /** @enum {string} */
+        OfficeFlavour: "ssid" | "vm" | "cpu";
+        /** @enum {integer} */
+        OfficeForwarding: "bridge" | "routed" | "unaware" | "unaware drops-tagged" | "grouped";
+        /** @enum {string} */
+        OfficeKind: "switch" | "router" | "firewall" | "wap" | "host" | "other";
         WordingTable: {
             head: string[];
             rows: string[][];

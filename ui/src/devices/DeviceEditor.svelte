@@ -1,5 +1,6 @@
 <script lang="ts">
   import type { Device } from "../api/client";
+  import { forwardings, wordings } from "../api/words";
   import { office } from "../state/office.svelte";
   import { pending } from "../state/pending.svelte";
   import { asks } from "./asks";
@@ -8,8 +9,6 @@
 
   let { device }: { device: Device } = $props();
 
-  const wordings = ["by-vlan", "by-port", "by-choice", "by-group", "by-sub-interface", "by-inner-port", "linux"];
-  const forwardings = ["bridge", "routed", "unaware", "unaware drops-tagged", "grouped"];
   let to = $state("");
   let copy = $state("");
   let more = $state("");

@@ -22,7 +22,7 @@ const at = (text: string) => complete(text, text.length, office).options;
 describe("what fits where the caret is", () => {
   it.each([
     ["ra", ["rack"]],
-    ["-", ["-vlan", "-use", "-plan", "-device", "-cable", "-plug", "-office", "-rack", "-lobby"]],
+    ["-", ["-vlan", "-use", "-plan", "-device", "-cable", "-plug", "-rack", "-lobby"]],
     ["rack s", ["store"]],
     ["rack 1: ", ["use", "off", "110", "reception", "120", "surgery", "all", "needed", "because"]],
     ["rack 1: use ", ["desk"]],

@@ -1,4 +1,5 @@
 import type { Office } from "../api/client";
+import { flavours, forwardings, inDevice, kinds, limits, statements, verbs, wordings, bundleModes, habits } from "../api/words";
 import { quote } from "./quote";
 
 /** What could stand where the caret is. */
@@ -8,11 +9,8 @@ export interface Completion {
   options: string[];
 }
 
-const statements = ["vlan", "use", "plan", "device", "cable", "plug", "office"];
-const verbs = ["bring", "withdraw", "renumber", "retire", "rename", "copy", "follow", "add", "go", "walk", "reach"];
-const kinds = ["switch", "router", "firewall", "wap", "host", "other"];
-const inDevice = ["ports", "bundle", "inner", "address", "manage", "wording", "forwarding", "limit", "follows"];
-const wordings = ["by-vlan", "by-port", "by-choice", "by-group", "by-sub-interface", "by-inner-port", "linux"];
+/** Words of the line that go somewhere and change nothing. */
+const going = ["go", "walk", "reach"];
 
 /**
  * What fits where the caret is: the words before it on the line say whether a
@@ -31,7 +29,7 @@ export function complete(text: string, caret: number, office: Pick<Office, "devi
   const vlans = office.vlans.filter((v) => v.registered).flatMap((v) => [String(v.vid), v.name]);
   const uses = office.uses.map((u) => u.name);
   const plans = office.plans.map((p) => p.name);
-  const pick = (all: string[]): Completion => {
+  const pick = (all: readonly string[]): Completion => {
     const fit = all.filter((o) => (o.startsWith(word) || o.replaceAll('"', "").startsWith(word)) && o !== word);
     return { from, options: fit.slice(0, 12) };
   };
@@ -42,7 +40,7 @@ export function complete(text: string, caret: number, office: Pick<Office, "devi
     return pick((d?.ports ?? []).filter((p) => !p.bundle).map((p) => `${d!.name}.${/^[\w.-]+$/.test(p.name) ? p.name : JSON.stringify(p.name)}`));
   };
   const first = said[0]?.replace(/^-/, "");
-  if (!first) return word.startsWith("-") ? pick([...statements, ...devices].map((s) => "-" + s)) : pick([...devices, ...statements, ...verbs]);
+  if (!first) return word.startsWith("-") ? pick([...statements.filter((s) => s !== "office"), ...devices].map((s) => "-" + s)) : pick([...devices, ...new Set([...statements, ...verbs, ...going])]);
   const n = said.length;
   switch (first) {
     case "cable":
@@ -85,10 +83,13 @@ export function complete(text: string, caret: number, office: Pick<Office, "devi
     if (said.at(-1) === "use") return pick(uses);
     return pick([...(/:\s*$/.test(line.slice(0, line.length - word.length)) ? ["use", "off"] : []), ...vlans, "all", "needed", "because"]);
   }
-  if (n > 1 && inDevice.includes(said[1]!)) {
+  if (n > 1 && (inDevice as readonly string[]).includes(said[1]!)) {
     if (said[1] === "follows") return pick(plans);
-    if (said[1] === "wording") return pick(wordings);
-    if (said[1] === "forwarding") return pick(["bridge", "routed", "unaware", "grouped"]);
+    if (said[1] === "wording") return pick(n === 2 ? wordings : habits);
+    if (said[1] === "forwarding") return pick(forwardings);
+    if (said[1] === "limit") return pick(limits);
+    if (said[1] === "bundle") return n === 3 ? pick(bundleModes) : none;
+    if (said[1] === "inner") return n === 3 ? pick(flavours) : none;
     return said[1] === "address" || said[1] === "manage" ? pick(vlans) : none;
   }
   return n === 1 ? pick([...d.ports.filter((p) => !p.bundle).map((p) => quote(p.name)), ...inDevice]) : none;

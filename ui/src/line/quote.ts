@@ -1,4 +1,7 @@
-const words = new Set("ports bundle bundles inner forwarding wording limit manage address follows last off use".split(" "));
+import { keywords } from "../api/words";
+
+/** Words that a list of ports could be read as. */
+const words = new Set<string>([...keywords, "off", "use"]);
 
 /** A port's name in a list of ports: quoted where it could be read as something else. */
 export function quote(name: string): string {

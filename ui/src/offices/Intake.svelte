@@ -1,4 +1,5 @@
 <script lang="ts">
+  import { kinds } from "../api/words";
   import { api, type IntakeAnswer, type IntakeRequest } from "../api/client";
   import { office } from "../state/office.svelte";
   import { place } from "../state/place.svelte";
@@ -6,7 +7,6 @@
   let { name, what, onclose }: { name: string; what: Pick<IntakeRequest, "book" | "text">; onclose: () => void } = $props();
 
   type Grid = IntakeAnswer["grids"][number];
-  const kinds = ["switch", "router", "firewall", "wap", "host", "other"];
   let into = $state("0");
   // svelte-ignore state_referenced_locally
   let title = $state(name.replace(/\.(xlsx|csv)$/i, ""));

@@ -1,0 +1,42 @@
+package notation
+
+import (
+	"fmt"
+	"slices"
+	"strings"
+)
+
+// TopLevel are the words that start a statement of a file, and of the line.
+var TopLevel = []string{"office", "vlan", "use", "plan", "device", "cable", "plug"}
+
+// InDevice are the words that start a statement of a device.
+var InDevice = []string{"ports", "bundle", "bundles", "inner", "forwarding", "wording", "limit", "manage", "address", "follows"}
+
+// InShape are the words that a shape may have, or may end in.
+var InShape = []string{"use", "off", "all", "needed", "pvid", "admit", "filter", "because"}
+
+// keywords are words that cannot stand as names without quotes where they could
+// start a statement: [Reserved].
+var keywords = func() map[string]bool {
+	all := map[string]bool{"last": true}
+	for _, w := range slices.Concat(TopLevel, InDevice) {
+		all[w] = true
+	}
+	return all
+}()
+
+// Keywords lists them.
+func Keywords() []string {
+	all := []string{"last"}
+	return append(append(all, TopLevel...), InDevice...)
+}
+
+// either is words as a choice: "bridge, routed or grouped".
+func either[T ~string](words []T) string {
+	text := make([]string, len(words))
+	for i, w := range words {
+		text[i] = string(w)
+	}
+	last := len(text) - 1
+	return fmt.Sprintf("%s or %s", strings.Join(text[:last], ", "), text[last])
+}
