@@ -2,11 +2,12 @@ package server
 
 import (
 	"io/fs"
-	"mime"
-	"path"
 	"strings"
 
 	"github.com/gofiber/fiber/v3"
+	"github.com/gofiber/fiber/v3/middleware/compress"
+	"github.com/gofiber/fiber/v3/middleware/etag"
+	"github.com/gofiber/fiber/v3/middleware/static"
 
 	"klammer/ui"
 )
@@ -17,25 +18,32 @@ const placeholder = `<!doctype html><meta charset="utf-8"><title>Klammer</title>
 <h1>[klammer]</h1><p>The server runs, but this binary was built without the front end.
 Build it with <code>./run build</code>, or start everything with <code>./run demo</code>.</p>`
 
-// pages serves the front end. Its assets carry a hash in their names and never
-// change; every other path is a view of the one page.
+// pages serves the front end, packed where the browser takes it so. Its assets
+// carry a hash in their names and never change; what else is a file may change
+// with the program, and is asked after by its tag; every other path is a view of
+// the one page.
 func (s *Server) pages() {
-	s.app.Get("/*", func(c fiber.Ctx) error {
-		name := strings.TrimPrefix(path.Clean("/"+c.Params("*")), "/")
-		if strings.HasPrefix(name, "assets/") || strings.Contains(name, ".") {
-			text, err := fs.ReadFile(ui.Dist, "dist/"+name)
-			if err != nil {
-				return fiber.NewError(fiber.StatusNotFound, "there is nothing at /"+name)
+	dist, err := fs.Sub(ui.Dist, "dist")
+	if err != nil {
+		panic(err) // the folder is part of the program
+	}
+	files := static.New("", static.Config{FS: dist, NotFoundHandler: func(c fiber.Ctx) error {
+		return fiber.NewError(fiber.StatusNotFound, "there is nothing at "+c.Path())
+	}})
+	s.app.Get("/*", etag.New(), compress.New(), func(c fiber.Ctx) error {
+		asset := strings.HasPrefix(c.Path(), "/assets/")
+		if asset || strings.Contains(c.Path(), ".") {
+			if err := files(c); err != nil {
+				return err
 			}
-			if strings.HasPrefix(name, "assets/") {
-				c.Set("Cache-Control", "public, max-age=31536000, immutable")
+			if asset {
+				c.Set(fiber.HeaderCacheControl, "public, max-age=31536000, immutable")
 			}
-			c.Set("Content-Type", mime.TypeByExtension(path.Ext(name)))
-			return c.Send(text)
+			return nil
 		}
-		c.Set("Content-Type", "text/html; charset=utf-8")
-		c.Set("Cache-Control", "no-cache")
-		text, err := fs.ReadFile(ui.Dist, "dist/index.html")
+		c.Set(fiber.HeaderContentType, fiber.MIMETextHTMLCharsetUTF8)
+		c.Set(fiber.HeaderCacheControl, "no-cache")
+		text, err := fs.ReadFile(dist, "index.html")
 		if err != nil {
 			return c.SendString(placeholder)
 		}

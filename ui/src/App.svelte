@@ -28,7 +28,15 @@
   import { selection } from "./state/selection.svelte";
 
   const pages: Record<Exclude<View, "board">, Component> = {
-    reach: Reach, walk: Walk, plans: Plans, register: Register, devices: Devices, sheets: Sheets, poster: Poster, history: History, compare: Compare,
+    reach: Reach,
+    walk: Walk,
+    plans: Plans,
+    register: Register,
+    devices: Devices,
+    sheets: Sheets,
+    poster: Poster,
+    history: History,
+    compare: Compare,
   };
   const id = $derived(place.now.office);
   const view = $derived(place.now.view);

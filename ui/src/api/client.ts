@@ -88,7 +88,6 @@ async function ask<T>(call: (signal: AbortSignal) => Promise<Answer<T>>, wait = 
   return answer.data;
 }
 
-
 /** What this browser is called in the names of its requests: two people of one name do not take back each other's. */
 export function browser(): string {
   const key = "klammer-browser";
@@ -159,14 +158,25 @@ export const api = {
   offices: () => ask((signal) => http.GET("/api/offices", { signal })),
   office: async (id: number) => whole(await ask((signal) => http.GET("/api/offices/{id}", { params: at(id), signal }), long)),
   edit: async (id: number, base: number, commands: Command[], look: Look | undefined, waiting = () => {}) =>
-    written(await write((own, again, signal) => http.POST("/api/offices/{id}/edits", { params: at(id), body: { base, commands, look, id: own, again }, signal }), waiting)),
+    written(
+      await write(
+        (own, again, signal) =>
+          http.POST("/api/offices/{id}/edits", { params: at(id), body: { base, commands, look, id: own, again }, signal }),
+        waiting,
+      ),
+    ),
   preview: async (id: number, base: number, commands: Command[]) => {
     const p = await ask((signal) => http.POST("/api/offices/{id}/preview", { params: at(id), body: { base, commands }, signal }));
     p.devices.forEach(unfold);
     return p;
   },
   undo: async (id: number, revision: number, waiting = () => {}) =>
-    written(await write((own, again, signal) => http.POST("/api/offices/{id}/undo", { params: at(id), body: { revision, id: own, again }, signal }), waiting)),
+    written(
+      await write(
+        (own, again, signal) => http.POST("/api/offices/{id}/undo", { params: at(id), body: { revision, id: own, again }, signal }),
+        waiting,
+      ),
+    ),
   mends: (id: number, finding: string[]) =>
     ask((signal) => http.GET("/api/offices/{id}/mends", { params: { path: { id }, query: { finding } }, signal })),
   history: (id: number, before = 0) =>
@@ -174,23 +184,40 @@ export const api = {
   then: async (id: number, revision: number) =>
     whole(await ask((signal) => http.GET("/api/offices/{id}/at/{revision}", { params: { path: { id, revision } }, signal }), long)),
   restore: async (id: number, revision: number, waiting = () => {}) =>
-    written(await write((own, again, signal) => http.POST("/api/offices/{id}/restore", { params: at(id), body: { revision, id: own, again }, signal }), waiting)),
+    written(
+      await write(
+        (own, again, signal) => http.POST("/api/offices/{id}/restore", { params: at(id), body: { revision, id: own, again }, signal }),
+        waiting,
+      ),
+    ),
   intake: (body: IntakeRequest) => ask((signal) => http.POST("/api/intake", { body, signal }), long),
   takeover: async (id: number, from: number, waiting = () => {}) =>
-    written(await write((own, again, signal) => http.POST("/api/offices/{id}/takeover", { params: at(id), body: { from, id: own, again }, signal }), waiting)),
+    written(
+      await write(
+        (own, again, signal) => http.POST("/api/offices/{id}/takeover", { params: at(id), body: { from, id: own, again }, signal }),
+        waiting,
+      ),
+    ),
   create: (body: NewOffice) => ask((signal) => http.POST("/api/offices", { body, signal }), long),
   remove: (id: number, title: string) =>
-    ask((signal) => http.DELETE("/api/offices/{id}", { params: { path: { id }, query: { title } }, headers: { "Content-Type": "application/json" }, signal })),
+    ask((signal) =>
+      http.DELETE("/api/offices/{id}", {
+        params: { path: { id }, query: { title } },
+        headers: { "Content-Type": "application/json" },
+        signal,
+      }),
+    ),
   compare: (id: number, other: number) =>
     ask((signal) => http.GET("/api/offices/{id}/compare", { params: { path: { id }, query: { with: other } }, signal })),
   walk: (id: number, from: string, wire: string, to: string, revision?: number) =>
     ask((signal) =>
-      http.GET("/api/offices/{id}/walk", { params: { path: { id }, query: { from, wire: wire || undefined, to: to || undefined, at: revision } }, signal }),
+      http.GET("/api/offices/{id}/walk", {
+        params: { path: { id }, query: { from, wire: wire || undefined, to: to || undefined, at: revision } },
+        signal,
+      }),
     ),
   propose: (id: number, name: string, vid: number) =>
-    ask((signal) =>
-      http.GET("/api/offices/{id}/propose", { params: { path: { id }, query: { name, vid: vid || undefined } }, signal }),
-    ),
+    ask((signal) => http.GET("/api/offices/{id}/propose", { params: { path: { id }, query: { name, vid: vid || undefined } }, signal })),
   here: (id: number, body: Here) => ask((signal) => http.POST("/api/offices/{id}/here", { params: at(id), body, signal })),
   sheet: (id: number, device: string) =>
     ask((signal) => http.GET("/api/offices/{id}/sheet", { params: { path: { id }, query: { device } }, signal })),
@@ -201,7 +228,11 @@ export const api = {
   foundView: async (id: number) => whole(await ask((signal) => http.GET("/api/offices/{id}/found/view", { params: at(id), signal }), long)),
   tick: (id: number, device: string, step: string, on: boolean) =>
     ask((signal) => http.PUT("/api/offices/{id}/ticks", { params: at(id), body: { device, step, on }, signal })),
-  healthy: () => fetch("/api/health").then((r) => r.ok, () => false),
+  healthy: () =>
+    fetch("/api/health").then(
+      (r) => r.ok,
+      () => false,
+    ),
   explain: (id: number, ports: string[], vlan: number, revision?: number) =>
     ask((signal) =>
       http.GET("/api/offices/{id}/explain", {

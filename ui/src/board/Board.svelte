@@ -130,7 +130,13 @@
 
 <div class="board" style:--names={`${names}px`} style:--tall={`${tall}px`} style:--heads={`${heads}px`}>
   {#if wide}<Index {plan} {marks} left={scrolled.left} room={room - names} />{/if}
-  <div class="scroll" bind:this={scroller} bind:clientWidth={room} bind:clientHeight={height} onscroll={() => (scrolled = { left: scroller.scrollLeft, top: scroller.scrollTop })}>
+  <div
+    class="scroll"
+    bind:this={scroller}
+    bind:clientWidth={room}
+    bind:clientHeight={height}
+    onscroll={() => (scrolled = { left: scroller.scrollLeft, top: scroller.scrollTop })}
+  >
     <div class="sheet" style:width={`${names + plan.width}px`}>
       <div
         role="grid"
@@ -151,7 +157,15 @@
         <div class="rows" role="rowgroup" style:height={`${body}px`}>
           {#each shownRows as v, i (v.vid)}
             {@const r = fromRow + i}
-            <div class="row" class:lit={v.vid === current} class:stripe={r % 2 === 0} role="row" aria-rowindex={r + 2} style:--vlan={hues.get(v.vid)} style:top={`${r * tall}px`}>
+            <div
+              class="row"
+              class:lit={v.vid === current}
+              class:stripe={r % 2 === 0}
+              role="row"
+              aria-rowindex={r + 2}
+              style:--vlan={hues.get(v.vid)}
+              style:top={`${r * tall}px`}
+            >
               <RowName vlan={v} onpick={() => selection.go(r, selection.cursor.column)} />
               {#each runs as run (run.from)}
                 <Cells chunk={run} vlan={v} row={r} lit={v.vid === current ? lit : null} cut={v.vid === current ? cut : null} />

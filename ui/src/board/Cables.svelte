@@ -40,7 +40,13 @@
     {/each}
     {#each drawn.filter((d) => d.label) as b (name(b.link))}
       <!-- svelte-ignore a11y_click_events_have_key_events -->
-      <g class="tag" class:broken={b.link.broken} class:uneven={!b.link.broken && b.link.labels.length > 0} onclick={() => pick(b.link)} role="presentation">
+      <g
+        class="tag"
+        class:broken={b.link.broken}
+        class:uneven={!b.link.broken && b.link.labels.length > 0}
+        onclick={() => pick(b.link)}
+        role="presentation"
+      >
         <rect x={b.labelX - b.labelWidth / 2} y={y(b) - 7} width={b.labelWidth} height="14" />
         <text x={b.labelX} y={y(b) + 3.5} text-anchor="middle">{b.label}</text>
       </g>

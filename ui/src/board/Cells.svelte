@@ -6,7 +6,8 @@
   import { selection } from "../state/selection.svelte";
   import { cells, letter, type Chunk } from "./cells";
 
-  let { chunk, vlan, row, lit, cut }: { chunk: Chunk; vlan: Vlan; row: number; lit: Set<string> | null; cut: Set<string> | null } = $props();
+  let { chunk, vlan, row, lit, cut }: { chunk: Chunk; vlan: Vlan; row: number; lit: Set<string> | null; cut: Set<string> | null } =
+    $props();
 
   const width = $derived.by(() => {
     const [first, last] = [chunk.columns[0], chunk.columns.at(-1)];

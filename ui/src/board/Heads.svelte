@@ -24,7 +24,16 @@
     const plugs = (c.port.plugs ?? []).map((p) => p.name).join(", ");
     const more = c.ports.length > 1 ? `${c.ports.length} ports; Enter unfolds them` : plugs;
     const why = departs(c) && `departs from the plan (${c.port.planned}): ${c.port.because || "no reason given"}`;
-    return [`${c.device} ${c.label}`, c.port.flavour && `inner port (${c.port.flavour})`, c.port.use && `use ${c.port.use}`, why, other(c) && "found set otherwise: see its sheet", more].filter(Boolean).join(" · ");
+    return [
+      `${c.device} ${c.label}`,
+      c.port.flavour && `inner port (${c.port.flavour})`,
+      c.port.use && `use ${c.port.use}`,
+      why,
+      other(c) && "found set otherwise: see its sheet",
+      more,
+    ]
+      .filter(Boolean)
+      .join(" · ");
   };
   function show(side: string) {
     found.both = side === "both";
@@ -32,21 +41,34 @@
   }
   const uses = $derived(useRuns(columns));
   /** The letters of a use's name that its columns have room for; the whole name is in its tooltip. */
-  const short = (name: string, width: number) => (name.length * 4.6 > width - 2 ? name.slice(0, Math.max(1, Math.floor((width - 2) / 4.6))) : name);
+  const short = (name: string, width: number) =>
+    name.length * 4.6 > width - 2 ? name.slice(0, Math.max(1, Math.floor((width - 2) / 4.6))) : name;
   const groups = $derived(plan.groups.filter((g) => columns.length && g.x + g.width >= columns[0]!.x && g.x <= columns.at(-1)!.x));
 </script>
 
 <div class="heads" role="row" aria-rowindex={1}>
   <span class="corner" role="columnheader">
     <span class="sr-only">VLAN</span>
-    <input class="filter" type="search" placeholder="filter rows" aria-label="Filter the rows" bind:value={rows.filter} onkeydown={(e) => {
-      e.stopPropagation();
-      if (e.key === "Escape") rows.filter = "";
-      if (e.key === "Escape" || e.key === "Enter") document.getElementById("board")?.focus();
-    }} />
+    <input
+      class="filter"
+      type="search"
+      placeholder="filter rows"
+      aria-label="Filter the rows"
+      bind:value={rows.filter}
+      onkeydown={(e) => {
+        e.stopPropagation();
+        if (e.key === "Escape") rows.filter = "";
+        if (e.key === "Escape" || e.key === "Enter") document.getElementById("board")?.focus();
+      }}
+    />
     <button class="sort" onclick={() => rows.turn()} title="Sort the rows (s)">by {rows.sort}</button>
     {#if found.devices.length}
-      <select class="side" aria-label="What the board shows" value={office.asFound ? "found" : found.both ? "both" : "plan"} onchange={(e) => show(e.currentTarget.value)}>
+      <select
+        class="side"
+        aria-label="What the board shows"
+        value={office.asFound ? "found" : found.both ? "both" : "plan"}
+        onchange={(e) => show(e.currentTarget.value)}
+      >
         <option value="plan">planned</option>
         <option value="found">found</option>
         <option value="both">both</option>
@@ -55,7 +77,13 @@
     {#if rows.list.length < count}<span class="left">{rows.list.length} of {count}</span>{/if}
   </span>
   {#each groups as g (g.device.name)}
-    <div class="device" aria-hidden="true" style:left={`calc(var(--names) + ${g.x}px)`} style:width={`${g.width}px`} title={`${g.device.name}: ${g.device.kind}, ${g.device.forwarding}${g.device.follows ? `, follows ${g.device.follows}` : ""}`}>
+    <div
+      class="device"
+      aria-hidden="true"
+      style:left={`calc(var(--names) + ${g.x}px)`}
+      style:width={`${g.width}px`}
+      title={`${g.device.name}: ${g.device.kind}, ${g.device.forwarding}${g.device.follows ? `, follows ${g.device.follows}` : ""}`}
+    >
       <b>{g.device.name}</b>
     </div>
   {/each}
@@ -71,11 +99,19 @@
       style:width={`${c.width}px`}
       title={hint(c)}
     >
-      <span class="label mono"><span class="sr-only">{c.device}</span> {mark(c) ? "!" : ""}{departs(c) ? "≠" : ""}{other(c) ? "~" : ""}{c.label}</span>
+      <span class="label mono"
+        ><span class="sr-only">{c.device}</span> {mark(c) ? "!" : ""}{departs(c) ? "≠" : ""}{other(c) ? "~" : ""}{c.label}</span
+      >
     </span>
   {/each}
   {#each uses as u (u.x)}
-    <span class="use" aria-hidden="true" style:left={`calc(var(--names) + ${u.x + 1}px)`} style:width={`${u.width - 2}px`} title={`use ${u.name}`}>{short(u.name, u.width)}</span>
+    <span
+      class="use"
+      aria-hidden="true"
+      style:left={`calc(var(--names) + ${u.x + 1}px)`}
+      style:width={`${u.width - 2}px`}
+      title={`use ${u.name}`}>{short(u.name, u.width)}</span
+    >
   {/each}
 </div>
 

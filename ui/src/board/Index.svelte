@@ -18,7 +18,8 @@
       class:seen={g.x + g.width > left && g.x < left + room}
       class:here={g.device.name === selection.device}
       class:bad={bad(g)}
-      onclick={() => go(g.device.name)}>{bad(g) ? "!" : ""}{g.device.name}</button>
+      onclick={() => go(g.device.name)}>{bad(g) ? "!" : ""}{g.device.name}</button
+    >
   {/each}
 </nav>
 

@@ -21,7 +21,12 @@
       return column && row >= 0 ? [{ who, x: column.x, width: column.width, y: row * tall }] : [];
     }),
   );
-  const initials = (name: string) => name.split(/\s+/).map((w) => w[0] ?? "").join("").slice(0, 2);
+  const initials = (name: string) =>
+    name
+      .split(/\s+/)
+      .map((w) => w[0] ?? "")
+      .join("")
+      .slice(0, 2);
 </script>
 
 {#if picked}
@@ -33,7 +38,16 @@
   <div class="end" role="presentation" style:left={`calc(var(--names) + ${end.x}px)`} style:width={`${end.width}px`}></div>
 {/if}
 {#each others as o (o.who.tab)}
-  <div class="other" role="presentation" style:left={`calc(var(--names) + ${o.x}px)`} style:width={`${o.width}px`} style:top={`${o.y}px`} style:height={`${tall}px`} data-who={o.who.name} title={`${o.who.name} is here`}>
+  <div
+    class="other"
+    role="presentation"
+    style:left={`calc(var(--names) + ${o.x}px)`}
+    style:width={`${o.width}px`}
+    style:top={`${o.y}px`}
+    style:height={`${tall}px`}
+    data-who={o.who.name}
+    title={`${o.who.name} is here`}
+  >
     <span>{initials(o.who.name)}</span>
   </div>
 {/each}

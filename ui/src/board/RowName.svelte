@@ -9,7 +9,13 @@
 </script>
 
 <!-- svelte-ignore a11y_click_events_have_key_events -->
-<span class="name" role="rowheader" tabindex="-1" onclick={onpick} title={[`${state[0]}: ${state[1]}`, vlan.note, ...vlan.nets, vlan.gateway].filter(Boolean).join(" · ")}>
+<span
+  class="name"
+  role="rowheader"
+  tabindex="-1"
+  onclick={onpick}
+  title={[`${state[0]}: ${state[1]}`, vlan.note, ...vlan.nets, vlan.gateway].filter(Boolean).join(" · ")}
+>
   <i></i>
   <span class="vid mono">{vlan.vid}</span>
   <span class="text">{vlan.name || "not registered"}</span>

@@ -4,11 +4,24 @@ import { cells, chunks, inShape, type Around } from "./cells";
 import type { Column } from "./fold";
 
 const column = (more: Partial<Port>, port = "a.1"): Column => ({
-  device: "a", ports: [port], label: port.slice(2), blank: false, x: 9, width: 20,
+  device: "a",
+  ports: [port],
+  label: port.slice(2),
+  blank: false,
+  x: 9,
+  width: 20,
   port: { name: port.slice(2), kind: "physical", shape: "", untagged: [], tagged: [], pvid: 0, source: "port", ...more },
 });
 const around = (more: Partial<Around> = {}): Around => ({
-  row: 3, from: 16, selected: () => false, flight: () => undefined, then: () => undefined, found: () => undefined, reached: () => false, cut: () => false, ...more,
+  row: 3,
+  from: 16,
+  selected: () => false,
+  flight: () => undefined,
+  then: () => undefined,
+  found: () => undefined,
+  reached: () => false,
+  cut: () => false,
+  ...more,
 });
 const v = { vid: 110, name: "staff" };
 const one = (c: Column, more?: Partial<Around>) => cells([c], v, around(more));
@@ -58,6 +71,14 @@ it("keeps chunks that say the same, and makes new ones only where columns change
 });
 
 it.each([
-  ["190 [110 120-122]", 190, "U"], ["190 [110 120-122]", 121, "T"], ["190 [110 120-122]", 19, ""], ["110+120 pvid 110", 120, "U"],
-  ["-", 1, ""], ["off", 1, ""], ["[22@222]", 22, "T"], ["[22@222]", 222, ""], ["- pvid 110", 110, ""], ["110 pvid 120 admit tagged", 120, ""],
+  ["190 [110 120-122]", 190, "U"],
+  ["190 [110 120-122]", 121, "T"],
+  ["190 [110 120-122]", 19, ""],
+  ["110+120 pvid 110", 120, "U"],
+  ["-", 1, ""],
+  ["off", 1, ""],
+  ["[22@222]", 22, "T"],
+  ["[22@222]", 222, ""],
+  ["- pvid 110", 110, ""],
+  ["110 pvid 120 admit tagged", 120, ""],
 ])("reads how a VLAN stands in %s", (shape, vid, want) => expect(inShape(shape, vid)).toBe(want));

@@ -5,16 +5,26 @@ import { brackets } from "./lanes";
 import { colours } from "./hue";
 
 const port = (name: string, more: Partial<Port> = {}): Port => ({
-  name, kind: "physical", shape: "", untagged: [], tagged: [], pvid: 0, source: "port", ...more,
+  name,
+  kind: "physical",
+  shape: "",
+  untagged: [],
+  tagged: [],
+  pvid: 0,
+  source: "port",
+  ...more,
 });
 const device = (name: string, ports: Port[]): Device => ({ name, kind: "switch", forwarding: "bridge", ports });
 const desk = { untagged: [110], pvid: 110 };
 
 describe("fold", () => {
   const d = device("rack", [
-    port("1", desk), port("2", desk), port("3", desk),
+    port("1", desk),
+    port("2", desk),
+    port("3", desk),
     port("4", { untagged: [110], pvid: 1 }),
-    port("5", { bundle: "up" }), port("6", { bundle: "up" }),
+    port("5", { bundle: "up" }),
+    port("6", { bundle: "up" }),
     port("7", { ...desk, cabled: ["x.1"] }),
     port("up", { kind: "bundle", members: ["5", "6"], tagged: [110] }),
   ]);
@@ -49,7 +59,10 @@ describe("layout", () => {
 
 describe("brackets", () => {
   it("gives crossing cables lanes of their own", () => {
-    const d = device("a", Array.from({ length: 8 }, (_, i) => port(`${i + 1}`, { ...desk, cabled: ["x"] })));
+    const d = device(
+      "a",
+      Array.from({ length: 8 }, (_, i) => port(`${i + 1}`, { ...desk, cabled: ["x"] })),
+    );
     const l = layout([d], ["a"], new Set(), 400);
     const link = (a: number, b: number): Link => ({ a: `a.${a}`, b: `a.${b}`, cables: 1, vlans: [], broken: false, labels: [] });
     const drawn = brackets([link(1, 4), link(2, 6), link(7, 8)], l.columns, l.width);
@@ -61,7 +74,10 @@ describe("brackets", () => {
 
 describe("colours", () => {
   it("gives each VLAN a hue of its own that stays when others come", () => {
-    const few = colours([{ vid: 110, local: false }, { vid: 130, local: false }]);
+    const few = colours([
+      { vid: 110, local: false },
+      { vid: 130, local: false },
+    ]);
     const more = colours([110, 130, 140, 150, 190].map((vid) => ({ vid, local: false })));
     expect(new Set(more.values()).size).toBe(5);
     expect(more.get(110)).toBe(few.get(110));

@@ -68,7 +68,7 @@ export function fold(d: Device, unfolded: Set<string>, found: Map<string, string
     shown.push(p2);
   }
   const out: Omit<Column, "x" | "width">[] = [];
-  for (let i = 0; i < shown.length; ) {
+  for (let i = 0; i < shown.length;) {
     const first = shown[i]!;
     let j = i + 1;
     const as = (p: Port) => found.get(`${d.name}.${p.name}`);
@@ -119,7 +119,15 @@ function reuse(device: string, now: Column[]): Column[] {
   const old = new Map(before.get(device)?.map((c) => [c.ports[0], c]));
   const out = now.map((c) => {
     const was = old.get(c.ports[0]!);
-    return was && was.port === c.port && was.x === c.x && was.width === c.width && was.label === c.label && was.blank === c.blank && was.ports.length === c.ports.length ? was : c;
+    return was &&
+      was.port === c.port &&
+      was.x === c.x &&
+      was.width === c.width &&
+      was.label === c.label &&
+      was.blank === c.blank &&
+      was.ports.length === c.ports.length
+      ? was
+      : c;
   });
   before.set(device, out);
   return out;

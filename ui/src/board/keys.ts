@@ -45,7 +45,10 @@ const portOf = (ref: string) => {
 function copy() {
   const columns = selection.columns.slice(selection.left, selection.right + 1);
   clip.shapes = columns.map((c) => c.port.shape);
-  office.notice = { kind: "said", text: columns.length === 1 ? `Copied ${clip.shapes[0]}` : `Copied the shapes of ${columns.length} columns` };
+  office.notice = {
+    kind: "said",
+    text: columns.length === 1 ? `Copied ${clip.shapes[0]}` : `Copied the shapes of ${columns.length} columns`,
+  };
   void navigator.clipboard?.writeText(clip.shapes.join("\n")).catch(() => undefined);
 }
 

@@ -17,8 +17,22 @@
 </script>
 
 <form onsubmit={(e) => (e.preventDefault(), void add())}>
-  <input class="field mono" id="device-name" bind:value={name} placeholder="a new device" aria-label="The name of a new device" aria-describedby="device-problem" />
-  <input class="field says" id="device-says" bind:value={says} placeholder="switch, 24 ports 1G and 2 10G, by VLAN, follows desks" aria-label="What it is" aria-describedby="device-problem" />
+  <input
+    class="field mono"
+    id="device-name"
+    bind:value={name}
+    placeholder="a new device"
+    aria-label="The name of a new device"
+    aria-describedby="device-problem"
+  />
+  <input
+    class="field says"
+    id="device-says"
+    bind:value={says}
+    placeholder="switch, 24 ports 1G and 2 10G, by VLAN, follows desks"
+    aria-label="What it is"
+    aria-describedby="device-problem"
+  />
   <button class="main" disabled={!name.trim() || !says.trim()}>Add</button>
   <p class="wrong" id="device-problem" role="alert">{problem}</p>
 </form>

@@ -31,21 +31,64 @@
 
 <h2>{n}</h2>
 <div class="facts">
-  <label title="How the device asks for memberships: its sheet is written so">Asks <select class="field" value={device.wording?.split(" ")[0] ?? ""} onchange={(e) => say(e.currentTarget.value ? `${n} wording ${e.currentTarget.value}` : `-${n} wording`)}><option value="">not said: plain values</option>{#each wordings as w (w)}<option value={w}>{asks(w)}</option>{/each}</select></label>
-  <label>Forwarding <select class="field" value={device.forwarding} onchange={(e) => say(`${n} forwarding ${e.currentTarget.value}`)}>{#each forwardings as f (f)}<option>{f}</option>{/each}</select></label>
-  <label>Follows <select class="field" value={device.follows ?? ""} onchange={(e) => pending.propose([e.currentTarget.value ? `follow ${n} ${e.currentTarget.value}` : `-${n} follows`])}><option value="">no plan</option>{#each office.shown?.plans ?? [] as p (p.name)}<option>{p.name}</option>{/each}</select></label>
-  <label>Managed in <input class="field mono" value={manage} placeholder="190 10.61.190.4" onchange={(e) => say(e.currentTarget.value.trim() ? `${n} manage ${e.currentTarget.value}` : `-${n} manage`)} /></label>
-  <label>Limits <input class="field mono" value={device.limits ?? ""} placeholder="vlans 64 rows 16" onchange={(e) => e.currentTarget.value.trim() && say(`${n} limit ${e.currentTarget.value}`)} /></label>
+  <label title="How the device asks for memberships: its sheet is written so"
+    >Asks <select
+      class="field"
+      value={device.wording?.split(" ")[0] ?? ""}
+      onchange={(e) => say(e.currentTarget.value ? `${n} wording ${e.currentTarget.value}` : `-${n} wording`)}
+      ><option value="">not said: plain values</option>{#each wordings as w (w)}<option value={w}>{asks(w)}</option>{/each}</select
+    ></label
+  >
+  <label
+    >Forwarding <select class="field" value={device.forwarding} onchange={(e) => say(`${n} forwarding ${e.currentTarget.value}`)}
+      >{#each forwardings as f (f)}<option>{f}</option>{/each}</select
+    ></label
+  >
+  <label
+    >Follows <select
+      class="field"
+      value={device.follows ?? ""}
+      onchange={(e) => pending.propose([e.currentTarget.value ? `follow ${n} ${e.currentTarget.value}` : `-${n} follows`])}
+      ><option value="">no plan</option>{#each office.shown?.plans ?? [] as p (p.name)}<option>{p.name}</option>{/each}</select
+    ></label
+  >
+  <label
+    >Managed in <input
+      class="field mono"
+      value={manage}
+      placeholder="190 10.61.190.4"
+      onchange={(e) => say(e.currentTarget.value.trim() ? `${n} manage ${e.currentTarget.value}` : `-${n} manage`)}
+    /></label
+  >
+  <label
+    >Limits <input
+      class="field mono"
+      value={device.limits ?? ""}
+      placeholder="vlans 64 rows 16"
+      onchange={(e) => e.currentTarget.value.trim() && say(`${n} limit ${e.currentTarget.value}`)}
+    /></label
+  >
 </div>
 <Inside {device} {say} />
 <form onsubmit={(e) => (e.preventDefault(), void line())}>
-  <input class="field mono" id="device-line" bind:value={more} placeholder={'or type it: bundle up lacp 7-8'} aria-label={`A statement of ${n}`} spellcheck="false" />
+  <input
+    class="field mono"
+    id="device-line"
+    bind:value={more}
+    placeholder={"or type it: bundle up lacp 7-8"}
+    aria-label={`A statement of ${n}`}
+    spellcheck="false"
+  />
   <button disabled={!more.trim()}>Add</button>
 </form>
 {#if problem}<p class="wrong" role="alert">{problem}</p>{/if}
 <div class="turn">
-  <form onsubmit={(e) => (e.preventDefault(), void again())}><label>Start another like it <input class="field mono" id="copy-name" bind:value={copy} placeholder="its name" /></label></form>
-  <form onsubmit={(e) => (e.preventDefault(), void rename())}><label>Rename to <input class="field mono" id="device-rename" bind:value={to} /></label></form>
+  <form onsubmit={(e) => (e.preventDefault(), void again())}>
+    <label>Start another like it <input class="field mono" id="copy-name" bind:value={copy} placeholder="its name" /></label>
+  </form>
+  <form onsubmit={(e) => (e.preventDefault(), void rename())}>
+    <label>Rename to <input class="field mono" id="device-rename" bind:value={to} /></label>
+  </form>
   <button onclick={() => pending.propose([`-device ${n}`])}>Remove it…</button>
 </div>
 

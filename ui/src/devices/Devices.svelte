@@ -25,9 +25,19 @@
       <article class:here={d.name === device?.name}>
         <p>
           <a href={place.href("devices", { device: d.name })} aria-current={d.name === device?.name ? "true" : undefined}>{d.name}</a>
-          <span class="soft">{d.kind}{d.forwarding === "bridge" ? "" : `, ${d.forwarding}`}{d.wording ? `, ${asks(d.wording)}` : ""}{d.follows ? `, follows ${d.follows}` : ""}{d.manage ? `, managed in ${d.manage}` : ""}</span>
+          <span class="soft"
+            >{d.kind}{d.forwarding === "bridge" ? "" : `, ${d.forwarding}`}{d.wording ? `, ${asks(d.wording)}` : ""}{d.follows
+              ? `, follows ${d.follows}`
+              : ""}{d.manage ? `, managed in ${d.manage}` : ""}</span
+          >
         </p>
-        <Front jacks={jacks(d)} hues={hues.of} label={`The front of ${d.name}`} picked={d.name === device?.name ? port : ""} onpick={(p) => pick(d.name, p)} />
+        <Front
+          jacks={jacks(d)}
+          hues={hues.of}
+          label={`The front of ${d.name}`}
+          picked={d.name === device?.name ? port : ""}
+          onpick={(p) => pick(d.name, p)}
+        />
       </article>
     {:else}
       <p class="lead">No device yet. Say what the first one is: <code class="mono">rack</code>, <code>switch, 24 ports, by VLAN</code>.</p>

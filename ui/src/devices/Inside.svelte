@@ -12,7 +12,11 @@
   const bundles = $derived(device.ports.filter((p) => p.kind === "bundle"));
   const inner = $derived(device.ports.filter((p) => p.kind === "inner"));
   const vlans = $derived((office.shown?.vlans ?? []).filter((v) => v.registered));
-  const addresses = $derived((office.shown?.vlans ?? []).flatMap((v) => (v.addresses ?? []).filter((a) => a.device === n).map((a) => ({ ...a, vid: v.vid, name: v.name }))));
+  const addresses = $derived(
+    (office.shown?.vlans ?? []).flatMap((v) =>
+      (v.addresses ?? []).filter((a) => a.device === n).map((a) => ({ ...a, vid: v.vid, name: v.name })),
+    ),
+  );
   const speeds = ["10M", "100M", "1G", "2.5G", "5G", "10G", "25G", "40G", "100G"];
   const flavours = [
     ["ssid", "a network name (SSID)"],
@@ -32,7 +36,12 @@
     `${n} address ${a.vid} ${a.address.trim()}${a.on ? ` on ${quote(a.on)}` : ""}${a.zone.trim() ? ` zone ${quote(a.zone.trim())}` : ""}${a.from.trim() ? ` handout ${a.from.trim()}-${a.to.trim()}` : ""}`,
   );
   const speedLine = $derived(`${n} ports ${s.ports.trim()} ${s.speed}`);
-  const lines = $derived({ inner: i.name.trim() ? innerLine : "", bundle: b.name.trim() && b.ports.trim() ? bundleLine : "", address: a.vid && a.address.trim() ? addressLine : "", speed: s.ports.trim() ? speedLine : "" } as Record<string, string>);
+  const lines = $derived({
+    inner: i.name.trim() ? innerLine : "",
+    bundle: b.name.trim() && b.ports.trim() ? bundleLine : "",
+    address: a.vid && a.address.trim() ? addressLine : "",
+    speed: s.ports.trim() ? speedLine : "",
+  } as Record<string, string>);
 
   async function add() {
     const line = lines[open];
@@ -55,23 +64,58 @@
 {#if bundles.length || inner.length || addresses.length}
   <h3>In it</h3>
   {#each bundles as x (x.name)}
-    <p class="row"><b>{x.name}</b> <span class="grow">bundle of {x.members?.join(", ")}: <span class="mono">{x.shape}</span></span>
-      <select class="field" aria-label={`How ${x.name} is agreed on`} value={x.mode} onchange={(e) => say(`${n} bundle ${quote(x.name)} ${e.currentTarget.value} ${(x.members ?? []).map(quote).join(",")}`)}><option>lacp</option><option>static</option></select>
-      <button aria-label={`Remove the bundle ${x.name}`} onclick={() => pending.propose([`-${n} bundle ${quote(x.name)}`])}>×</button></p>
+    <p class="row">
+      <b>{x.name}</b> <span class="grow">bundle of {x.members?.join(", ")}: <span class="mono">{x.shape}</span></span>
+      <select
+        class="field"
+        aria-label={`How ${x.name} is agreed on`}
+        value={x.mode}
+        onchange={(e) => say(`${n} bundle ${quote(x.name)} ${e.currentTarget.value} ${(x.members ?? []).map(quote).join(",")}`)}
+        ><option>lacp</option><option>static</option></select
+      >
+      <button aria-label={`Remove the bundle ${x.name}`} onclick={() => pending.propose([`-${n} bundle ${quote(x.name)}`])}>×</button>
+    </p>
   {/each}
   {#each inner as x (x.name)}
-    <p class="row"><b>{x.name}</b> <span class="grow">{flavours.find((f) => f[0] === x.flavour)?.[1]}</span>
-      <input class="field mono shape" aria-label={`The VLAN of ${x.name}`} value={x.shape} onchange={(e) => say(`${n} ${quote(x.name)}: ${e.currentTarget.value}`)} />
-      <button aria-label={`Remove the inner port ${x.name}`} onclick={() => pending.propose([`-${n} inner ${quote(x.name)}`])}>×</button></p>
+    <p class="row">
+      <b>{x.name}</b> <span class="grow">{flavours.find((f) => f[0] === x.flavour)?.[1]}</span>
+      <input
+        class="field mono shape"
+        aria-label={`The VLAN of ${x.name}`}
+        value={x.shape}
+        onchange={(e) => say(`${n} ${quote(x.name)}: ${e.currentTarget.value}`)}
+      />
+      <button aria-label={`Remove the inner port ${x.name}`} onclick={() => pending.propose([`-${n} inner ${quote(x.name)}`])}>×</button>
+    </p>
   {/each}
   {#each addresses as x (`${x.vid} ${x.address}`)}
-    <p class="row address"><b class="mono">{x.vid}</b>
-      <input class="field mono" aria-label={`The address of ${n} in ${x.vid} ${x.name}`} value={x.address} onchange={(e) => change(x, { address: e.currentTarget.value.trim() })} />
+    <p class="row address">
+      <b class="mono">{x.vid}</b>
+      <input
+        class="field mono"
+        aria-label={`The address of ${n} in ${x.vid} ${x.name}`}
+        value={x.address}
+        onchange={(e) => change(x, { address: e.currentTarget.value.trim() })}
+      />
       <span>hands out</span>
-      <input class="field mono" aria-label={`The first address handed out in ${x.vid}`} value={x.from ?? ""} placeholder="nothing" onchange={(e) => change(x, { from: e.currentTarget.value.trim(), to: x.to || e.currentTarget.value.trim() })} />
+      <input
+        class="field mono"
+        aria-label={`The first address handed out in ${x.vid}`}
+        value={x.from ?? ""}
+        placeholder="nothing"
+        onchange={(e) => change(x, { from: e.currentTarget.value.trim(), to: x.to || e.currentTarget.value.trim() })}
+      />
       <span>to</span>
-      <input class="field mono" aria-label={`The last address handed out in ${x.vid}`} value={x.to ?? ""} onchange={(e) => change(x, { to: e.currentTarget.value.trim() })} />
-      <button aria-label={`Remove the address ${x.address}`} onclick={() => pending.propose([`-${n} address ${x.vid} ${x.address}`])}>×</button></p>
+      <input
+        class="field mono"
+        aria-label={`The last address handed out in ${x.vid}`}
+        value={x.to ?? ""}
+        onchange={(e) => change(x, { to: e.currentTarget.value.trim() })}
+      />
+      <button aria-label={`Remove the address ${x.address}`} onclick={() => pending.propose([`-${n} address ${x.vid} ${x.address}`])}
+        >×</button
+      >
+    </p>
   {/each}
 {/if}
 <div class="kinds" role="toolbar" aria-label="Add to the device">
@@ -82,24 +126,54 @@
 {#if open}
   <form {@attach back} onsubmit={(e) => (e.preventDefault(), void add())}>
     {#if open === "inner"}
-      <label>What <select class="field" bind:value={i.flavour}>{#each flavours as [f, says] (f)}<option value={f}>{says}</option>{/each}</select></label>
+      <label
+        >What <select class="field" bind:value={i.flavour}
+          >{#each flavours as [f, says] (f)}<option value={f}>{says}</option>{/each}</select
+        ></label
+      >
       <label>Name <input class="field" id="inner-name" bind:value={i.name} placeholder="Waiting room" /></label>
-      <label>VLAN <select class="field" bind:value={i.vid}><option value="">none</option>{#each vlans as v (v.vid)}<option value={String(v.vid)}>{v.vid} {v.name}</option>{/each}</select></label>
+      <label
+        >VLAN <select class="field" bind:value={i.vid}
+          ><option value="">none</option>{#each vlans as v (v.vid)}<option value={String(v.vid)}>{v.vid} {v.name}</option>{/each}</select
+        ></label
+      >
       <label class="check"><input type="checkbox" bind:checked={i.tagged} /> tagged</label>
     {:else if open === "bundle"}
       <label>Name <input class="field" id="bundle-name" bind:value={b.name} placeholder="store" /></label>
       <label>Ports <input class="field mono" bind:value={b.ports} placeholder="13-14" list="bundle-ports" /></label>
-      <datalist id="bundle-ports">{#each front as p (p.name)}<option value={p.name}></option>{/each}</datalist>
-      <label>Agreed on <select class="field" bind:value={b.mode}><option value="lacp">by LACP</option><option value="static">by nothing: static</option></select></label>
+      <datalist id="bundle-ports"
+        >{#each front as p (p.name)}<option value={p.name}></option>{/each}</datalist
+      >
+      <label
+        >Agreed on <select class="field" bind:value={b.mode}
+          ><option value="lacp">by LACP</option><option value="static">by nothing: static</option></select
+        ></label
+      >
     {:else if open === "address"}
-      <label>VLAN <select class="field" id="address-vlan" bind:value={a.vid}><option value="">which</option>{#each vlans as v (v.vid)}<option value={String(v.vid)}>{v.vid} {v.name}</option>{/each}</select></label>
+      <label
+        >VLAN <select class="field" id="address-vlan" bind:value={a.vid}
+          ><option value="">which</option>{#each vlans as v (v.vid)}<option value={String(v.vid)}>{v.vid} {v.name}</option>{/each}</select
+        ></label
+      >
       <label>Address <input class="field mono" bind:value={a.address} placeholder="10.61.110.1/24" /></label>
-      {#if device.forwarding === "routed"}<label>On port <select class="field" bind:value={a.on}><option value="">which</option>{#each device.ports.filter((p) => !p.bundle) as p (p.name)}<option>{p.name}</option>{/each}</select></label>{/if}
-      <label>Hands out <input class="field mono" bind:value={a.from} placeholder="from" /> <input class="field mono" bind:value={a.to} placeholder="to" aria-label="to" /></label>
+      {#if device.forwarding === "routed"}<label
+          >On port <select class="field" bind:value={a.on}
+            ><option value="">which</option>{#each device.ports.filter((p) => !p.bundle) as p (p.name)}<option>{p.name}</option
+              >{/each}</select
+          ></label
+        >{/if}
+      <label
+        >Hands out <input class="field mono" bind:value={a.from} placeholder="from" />
+        <input class="field mono" bind:value={a.to} placeholder="to" aria-label="to" /></label
+      >
       <label>Zone <input class="field" bind:value={a.zone} /></label>
     {:else}
       <label>Ports <input class="field mono" id="speed-ports" bind:value={s.ports} placeholder="1-24" /></label>
-      <label>Speed <select class="field" bind:value={s.speed}>{#each speeds as x (x)}<option>{x}</option>{/each}</select></label>
+      <label
+        >Speed <select class="field" bind:value={s.speed}
+          >{#each speeds as x (x)}<option>{x}</option>{/each}</select
+        ></label
+      >
     {/if}
     <p class="line mono">{lines[open] || "…"}</p>
     <button class="main" disabled={!lines[open]}>Add</button>

@@ -26,11 +26,25 @@
 
 <section data-port-panel={`${device.name}.${port}`}>
   <h2>{device.name} <span class="mono">{port}</span> <span class="soft">{p.inside ? `${p.inside} inside, ` : ""}{p.speed ?? ""}</span></h2>
-  <label>Shape <input class="field mono" value={set.shape} onchange={(e) => say(`${device.name} ${quote(set.name)}: ${e.currentTarget.value}${set.because ? ` because ${JSON.stringify(set.because)}` : ""}`)} aria-label={`The shape of ${device.name} ${set.name}`} spellcheck="false" /></label>
+  <label
+    >Shape <input
+      class="field mono"
+      value={set.shape}
+      onchange={(e) =>
+        say(`${device.name} ${quote(set.name)}: ${e.currentTarget.value}${set.because ? ` because ${JSON.stringify(set.because)}` : ""}`)}
+      aria-label={`The shape of ${device.name} ${set.name}`}
+      spellcheck="false"
+    /></label
+  >
   {#if p.bundle}<p class="soft">a member of the bundle {p.bundle}, which has the shape</p>{/if}
-  {#if set.source === "exception"}<p class="soft">an exception: the plan says <span class="mono">{set.planned}</span>{set.because ? `; ${set.because}` : ""}</p>{/if}
+  {#if set.source === "exception"}<p class="soft">
+      an exception: the plan says <span class="mono">{set.planned}</span>{set.because ? `; ${set.because}` : ""}
+    </p>{/if}
   {#if set.cabled}
-    {#each set.cabled as c (c)}<p class="row">cable to <b>{c.replace(".", " ")}</b> <button onclick={() => pending.propose([`-cable ${ref(`${device.name}.${set.name}`)} ${ref(c)}`])}>Remove…</button></p>{/each}
+    {#each set.cabled as c (c)}<p class="row">
+        cable to <b>{c.replace(".", " ")}</b>
+        <button onclick={() => pending.propose([`-cable ${ref(`${device.name}.${set.name}`)} ${ref(c)}`])}>Remove…</button>
+      </p>{/each}
   {:else}
     <form onsubmit={(e) => (e.preventDefault(), other && void say(`cable ${at} ${ref(other)}`))}>
       <label>Cable to <PortField bind:value={other} id="cable-to" placeholder="free port" named={false} /></label>
@@ -38,11 +52,16 @@
     </form>
   {/if}
   {#each p.plugs ?? [] as g (g.name)}
-    <p class="row"><b>{g.name}</b> <span class="soft">wants {g.wants}{g.tagged ? " tagged" : ""}{g.operator ? ", the operator's" : ""}</span> <button aria-label={`Unplug ${g.name}`} onclick={() => say(`-plug ${at} ${JSON.stringify(g.name)}`)}>×</button></p>
+    <p class="row">
+      <b>{g.name}</b> <span class="soft">wants {g.wants}{g.tagged ? " tagged" : ""}{g.operator ? ", the operator's" : ""}</span>
+      <button aria-label={`Unplug ${g.name}`} onclick={() => say(`-plug ${at} ${JSON.stringify(g.name)}`)}>×</button>
+    </p>
   {/each}
   <form class="plug" onsubmit={(e) => (e.preventDefault(), what.trim() && wants && void plug())}>
     <input class="field" id="plug-name" bind:value={what} placeholder="plug something in" aria-label="What is plugged in" />
-    <select class="field" id="plug-wants" bind:value={wants} aria-label="The VLAN that it wants"><option value="">wants</option>{#each vlans as v (v.vid)}<option value={String(v.vid)}>{v.vid} {v.name}</option>{/each}</select>
+    <select class="field" id="plug-wants" bind:value={wants} aria-label="The VLAN that it wants"
+      ><option value="">wants</option>{#each vlans as v (v.vid)}<option value={String(v.vid)}>{v.vid} {v.name}</option>{/each}</select
+    >
     <label class="check"><input type="checkbox" bind:checked={tagged} /> tagged</label>
     <button disabled={!what.trim() || !wants}>Plug in</button>
   </form>

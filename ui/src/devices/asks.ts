@@ -1,4 +1,8 @@
 /** How a device asks for memberships, as people say it: by VLAN, by sub-interface. */
 export function asks(wording: string | undefined): string {
-  return (wording?.split(" ")[0] ?? "").replaceAll("-", " ").replace("vlan", "VLAN").replace("sub interface", "sub-interface").replace("linux", "as Linux does");
+  return (wording?.split(" ")[0] ?? "")
+    .replaceAll("-", " ")
+    .replace("vlan", "VLAN")
+    .replace("sub interface", "sub-interface")
+    .replace("linux", "as Linux does");
 }

@@ -32,15 +32,26 @@
 </script>
 
 <div class="cable">
-  <h2>Cable · {link.cables > 1 ? `${link.cables} that act as one, ` : ""}{link.broken ? "broken" : link.uneven || link.labels.length ? "the ends differ" : "both ends agree"}</h2>
+  <h2>
+    Cable · {link.cables > 1 ? `${link.cables} that act as one, ` : ""}{link.broken
+      ? "broken"
+      : link.uneven || link.labels.length
+        ? "the ends differ"
+        : "both ends agree"}
+  </h2>
   {#each link.labels as l (l)}<p class="reason" class:risk={!link.broken}>{l}</p>{/each}
   <table>
     <thead><tr><th></th><th scope="col">{spaced(link.a)}</th><th scope="col">{spaced(link.b)}</th></tr></thead>
     <tbody>
       <tr class="shape"><th scope="row">shape</th><td class="mono">{a.port?.shape}</td><td class="mono">{b.port?.shape}</td></tr>
-      {#if (a.port?.pvid ?? 0) !== (b.port?.pvid ?? 0)}<tr class="differ"><th scope="row">PVID</th><td class="mono">{a.port?.pvid || "none"}</td><td class="mono">{b.port?.pvid || "none"}</td></tr>{/if}
+      {#if (a.port?.pvid ?? 0) !== (b.port?.pvid ?? 0)}<tr class="differ"
+          ><th scope="row">PVID</th><td class="mono">{a.port?.pvid || "none"}</td><td class="mono">{b.port?.pvid || "none"}</td></tr
+        >{/if}
       {#each rows as r (r.vid)}
-        <tr class:differ={r.differ} style:--vlan={hues.of.get(r.vid)}><th scope="row"><i></i><span class="mono">{r.vid}</span> {name(r.vid)}</th><td class="mono">{r.a}</td><td class="mono">{r.b}</td></tr>
+        <tr class:differ={r.differ} style:--vlan={hues.of.get(r.vid)}
+          ><th scope="row"><i></i><span class="mono">{r.vid}</span> {name(r.vid)}</th><td class="mono">{r.a}</td><td class="mono">{r.b}</td
+          ></tr
+        >
       {/each}
     </tbody>
   </table>

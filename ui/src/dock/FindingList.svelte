@@ -45,9 +45,20 @@
 </script>
 
 <div class="findings" aria-live="polite">
-  <h2>{selection.finding && !selection.all ? `${at + 1} of ${roots.length} · n steps on` : selection.all ? "All findings" : "Findings touching the selection"}</h2>
+  <h2>
+    {selection.finding && !selection.all
+      ? `${at + 1} of ${roots.length} · n steps on`
+      : selection.all
+        ? "All findings"
+        : "Findings touching the selection"}
+  </h2>
   {#each grouped.slice(0, most) as { root, follow } (root.id)}
-    <article data-code={root.code} class={root.severity} class:here={selection.finding === root.id} {@attach (el) => void (selection.finding === root.id && el.scrollIntoView({ block: "nearest" }))}>
+    <article
+      data-code={root.code}
+      class={root.severity}
+      class:here={selection.finding === root.id}
+      {@attach (el) => void (selection.finding === root.id && el.scrollIntoView({ block: "nearest" }))}
+    >
       <span class="severity">{root.severity}</span>
       <div>
         <button class="text" onclick={() => go(root)} title="Go there">{root.text}</button>
@@ -56,7 +67,11 @@
         {#if mends.of(root).length}
           <p class="mends">
             {#each mends.of(root) as m (m.join("\n"))}
-              <button class="mend mono" title={`${m.map(says).join("\n")}\nShows what it would do first (m).\n\n${m.join("\n")}`} onclick={() => pending.propose(m)}>{label(m)}</button>
+              <button
+                class="mend mono"
+                title={`${m.map(says).join("\n")}\nShows what it would do first (m).\n\n${m.join("\n")}`}
+                onclick={() => pending.propose(m)}>{label(m)}</button
+              >
             {/each}
           </p>
         {/if}

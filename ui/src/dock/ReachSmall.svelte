@@ -1,5 +1,5 @@
 <script lang="ts">
-    import { selection } from "../state/selection.svelte";
+  import { selection } from "../state/selection.svelte";
   import ReachBranch from "./ReachBranch.svelte";
 
   const v = $derived(selection.vlan);
@@ -9,7 +9,10 @@
 <div class="reach">
   {#if v}
     <h2>{v.vid} {v.name}</h2>
-    <p class="mono net">{[v.nets[0], v.gateway && `gateway ${v.gateway}`].filter(Boolean).join(" · ") || (v.local ? "local: no gateway is meant" : "no subnet")}</p>
+    <p class="mono net">
+      {[v.nets[0], v.gateway && `gateway ${v.gateway}`].filter(Boolean).join(" · ") ||
+        (v.local ? "local: no gateway is meant" : "no subnet")}
+    </p>
     {#if reach?.vid === v.vid}
       {#each reach.roots as root (root.device + root.port)}
         <ul class="tree" class:apart={root.cut}><ReachBranch branch={root} root /></ul>

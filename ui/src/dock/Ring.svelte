@@ -17,7 +17,12 @@
 <svg viewBox={`0 0 ${width} ${height}`} role="group" aria-label={`A ring of ${plan.lines.length} cables`}>
   {#each plan.lines as e (`${e.a} ${e.b}`)}<path d={e.path} class:may={off(e)} />{/each}
   {#each plan.lines as e (`${e.a} ${e.b}`)}
-    {#each e.ends as p (p.port)}<g class="end"><rect x={p.x - 4 - 3 * port(p.port).length} y={p.y - 7} width={8 + 6 * port(p.port).length} height="14" /><text x={p.x} y={p.y + 3.5}>{port(p.port)}</text></g>{/each}
+    {#each e.ends as p (p.port)}<g class="end"
+        ><rect x={p.x - 4 - 3 * port(p.port).length} y={p.y - 7} width={8 + 6 * port(p.port).length} height="14" /><text
+          x={p.x}
+          y={p.y + 3.5}>{port(p.port)}</text
+        ></g
+      >{/each}
     {@const m = off(e)}
     {#if m}
       <!-- svelte-ignore a11y_click_events_have_key_events -->
@@ -30,7 +35,11 @@
   {/each}
   {#each plan.nodes as n (n.name)}
     {@const w = Math.min(108, 14 + 7.2 * n.name.length)}
-    <g class="node"><rect x={n.x - w / 2} y={n.y - 11} width={w} height="22" /><text x={n.x} y={n.y + 4}>{n.name.length > 13 ? `${n.name.slice(0, 12)}…` : n.name}</text></g>
+    <g class="node"
+      ><rect x={n.x - w / 2} y={n.y - 11} width={w} height="22" /><text x={n.x} y={n.y + 4}
+        >{n.name.length > 13 ? `${n.name.slice(0, 12)}…` : n.name}</text
+      ></g
+    >
   {/each}
 </svg>
 

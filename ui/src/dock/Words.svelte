@@ -10,7 +10,9 @@
   const plugs = $derived(
     selection.columns.slice(selection.left, selection.right + 1).length === 1
       ? (office.shown?.devices ?? []).flatMap((d) =>
-          d.ports.filter((p) => selection.ports.includes(`${d.name}.${p.name}`)).flatMap((p) => (p.plugs ?? []).map((g) => `${g.name} (wants ${g.wants}${g.tagged ? " tagged" : ""})`)),
+          d.ports
+            .filter((p) => selection.ports.includes(`${d.name}.${p.name}`))
+            .flatMap((p) => (p.plugs ?? []).map((g) => `${g.name} (wants ${g.wants}${g.tagged ? " tagged" : ""})`)),
         )
       : [],
   );
@@ -25,8 +27,12 @@
     <h2>Selected · <span class="where">{x.title.replace(/(\d)-(\w*\d)/g, "$1–$2")}</span></h2>
     <p class="shape mono" id="shape">{x.shape || "several shapes"}</p>
     <p class="text">{x.words.join(" ")}</p>
-    {#if plugs.length}<p class="plugs">Plugged in: {plugs.slice(0, 4).join(", ")}{plugs.length > 4 ? ` and ${plugs.length - 4} more` : ""}.</p>{/if}
-    {#if end}<p class="cabling" role="status">A cable from <b>{end}</b>: go to its other end and press <kbd>c</kbd>; <kbd>Esc</kbd> leaves it.</p>{/if}
+    {#if plugs.length}<p class="plugs">
+        Plugged in: {plugs.slice(0, 4).join(", ")}{plugs.length > 4 ? ` and ${plugs.length - 4} more` : ""}.
+      </p>{/if}
+    {#if end}<p class="cabling" role="status">
+        A cable from <b>{end}</b>: go to its other end and press <kbd>c</kbd>; <kbd>Esc</kbd> leaves it.
+      </p>{/if}
     <div class="acts" role="toolbar" aria-label="Set the selection">
       <button onclick={() => pending.member("untagged")}>Untagged <kbd>u</kbd></button>
       <button onclick={() => pending.member("tagged")}>Tagged <kbd>t</kbd></button>

@@ -9,7 +9,10 @@ test("a ring is told in the order in which a frame meets its devices", () => {
 });
 
 test("two cables between the same two devices are drawn apart, whichever end comes first", () => {
-  for (const ports of [["a.1", "b.1", "a.2", "b.2"], ["a.1", "b.1", "b.2", "a.2"]]) {
+  for (const ports of [
+    ["a.1", "b.1", "a.2", "b.2"],
+    ["a.1", "b.1", "b.2", "a.2"],
+  ]) {
     const [x, y] = draw(ports, 400, 150).lines;
     expect(Math.abs(x!.mid.y - y!.mid.y)).toBeGreaterThan(20);
   }

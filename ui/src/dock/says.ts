@@ -27,7 +27,10 @@ function shape(s: string): string {
   const parts: string[] = [];
   if (plain[1]) parts.push(`VLAN ${plain[1].replaceAll("+", ", ")} untagged`);
   if (plain[2] !== undefined) {
-    const t = plain[2].trim().replace(/\bneeded\b/, "whatever VLANs are needed on its cable").replace(/\ball\b/, "all VLANs of the register");
+    const t = plain[2]
+      .trim()
+      .replace(/\bneeded\b/, "whatever VLANs are needed on its cable")
+      .replace(/\ball\b/, "all VLANs of the register");
     parts.push(`${t || "nothing"} tagged`);
   }
   if (plain[3]) parts.push(plain[3]);

@@ -19,7 +19,12 @@
   const letter = (j: Jack) => (j.off ? "off" : j.untagged.length ? "U" : j.tagged.length || j.rest ? "T" : "");
   /** The VLAN that the colour stands for, in its number: on paper there may be no colour. */
   const vid = (j: Jack) => (j.untagged.includes(j.pvid) ? j.pvid : j.untagged[0]) ?? j.tagged[0] ?? 0;
-  const at = $derived(Math.max(0, jacks.findIndex((j) => j.name === picked)));
+  const at = $derived(
+    Math.max(
+      0,
+      jacks.findIndex((j) => j.name === picked),
+    ),
+  );
   // One stop for Tab a front; arrows go along it.
   function keys(e: KeyboardEvent) {
     const all = [...(e.currentTarget as HTMLElement).querySelectorAll<HTMLElement>("button")];
@@ -65,8 +70,12 @@
           aria-pressed={onpick ? picked === j.name : undefined}
           onclick={() => onpick?.(j.name)}
         >
-          <span class="name mono">{j.name}{j.mark === "exception" ? "≠" : ""}{#if j.speed && j.speed !== usual}<i>{j.speed}</i>{/if}</span>
-          <span class="box mono">{letter(j)}{#if j.untagged.length && (j.tagged.length || j.rest)}<i>+{j.rest ? "…" : j.tagged.length}</i>{/if}</span>
+          <span class="name mono"
+            >{j.name}{j.mark === "exception" ? "≠" : ""}{#if j.speed && j.speed !== usual}<i>{j.speed}</i>{/if}</span
+          >
+          <span class="box mono"
+            >{letter(j)}{#if j.untagged.length && (j.tagged.length || j.rest)}<i>+{j.rest ? "…" : j.tagged.length}</i>{/if}</span
+          >
           <span class="vid mono" aria-hidden="true">{vid(j) || ""}{j.untagged.length > 1 ? "…" : ""}</span>
         </button>
       {/each}

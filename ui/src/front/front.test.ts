@@ -17,14 +17,34 @@ it("lays a plan on fronts of any length: last counts from the end, a later line 
 });
 
 it("shows a bundle on each of its members, and leaves inner ports out", () => {
-  const port = (name: string, more: object) => ({ name, kind: "physical", shape: "-", untagged: [], tagged: [], pvid: 0, source: "port", ...more });
+  const port = (name: string, more: object) => ({
+    name,
+    kind: "physical",
+    shape: "-",
+    untagged: [],
+    tagged: [],
+    pvid: 0,
+    source: "port",
+    ...more,
+  });
   const d = {
-    ports: [port("1", {}), port("2", { bundle: "up" }), port("up", { kind: "bundle", untagged: [190], shape: "190" }), port("ssid", { kind: "inner" })],
+    ports: [
+      port("1", {}),
+      port("2", { bundle: "up" }),
+      port("up", { kind: "bundle", untagged: [190], shape: "190" }),
+      port("ssid", { kind: "inner" }),
+    ],
   } as unknown as Device;
-  expect(jacks(d).map((j) => [j.name, j.shape])).toEqual([["1", "-"], ["2", "190"]]);
+  expect(jacks(d).map((j) => [j.name, j.shape])).toEqual([
+    ["1", "-"],
+    ["2", "190"],
+  ]);
 });
 
 it("stands in two rows from eight ports on", () => {
   expect(twoRows([1, 2, 3])).toEqual([[1, 2, 3]]);
-  expect(twoRows([1, 2, 3, 4, 5, 6, 7, 8])).toEqual([[1, 3, 5, 7], [2, 4, 6, 8]]);
+  expect(twoRows([1, 2, 3, 4, 5, 6, 7, 8])).toEqual([
+    [1, 3, 5, 7],
+    [2, 4, 6, 8],
+  ]);
 });

@@ -29,7 +29,8 @@
       office.tell(e);
     }
   }
-  const day = (at: string) => new Date(at).toLocaleDateString(undefined, { weekday: "long", day: "numeric", month: "long", year: "numeric" });
+  const day = (at: string) =>
+    new Date(at).toLocaleDateString(undefined, { weekday: "long", day: "numeric", month: "long", year: "numeric" });
   const time = (at: string) => new Date(at).toLocaleTimeString(undefined, { timeStyle: "short" });
   const days = $derived.by(() => {
     const out: { day: string; edits: HistoryEntry[] }[] = [];
@@ -45,7 +46,9 @@
 
 <div class="history" aria-label="History">
   <h1>History</h1>
-  <p class="lead">Every edit, the newest first. <b>Look</b> shows the office as it was on every view; nothing changes until you restore it, which is a new edit.</p>
+  <p class="lead">
+    Every edit, the newest first. <b>Look</b> shows the office as it was on every view; nothing changes until you restore it, which is a new edit.
+  </p>
   {#each days as d (d.day)}
     <h2>{d.day}</h2>
     <ol>
@@ -54,7 +57,9 @@
           <span class="mono rev">{e.revision}</span>
           <span class="when">{time(e.at)}</span>
           <span class="who">{e.author}</span>
-          <span class="what">{e.summary}{#if e.undoneBy}<i>taken back in {e.undoneBy}</i>{/if}</span>
+          <span class="what"
+            >{e.summary}{#if e.undoneBy}<i>taken back in {e.undoneBy}</i>{/if}</span
+          >
           <span class="acts">
             {#if e.revision === revision}
               <span class="now">now</span>

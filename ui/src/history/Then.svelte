@@ -7,7 +7,10 @@
 
 {#if then && office.asFound}
   <aside role="status" id="then">
-    <span><b>As found</b>: what the devices are really set to, as far as somebody read it; the rest as planned. The findings are those of this state.</span>
+    <span
+      ><b>As found</b>: what the devices are really set to, as far as somebody read it; the rest as planned. The findings are those of this
+      state.</span
+    >
     <button class="main" onclick={() => void office.look(null)}>Back to the plan</button>
   </aside>
 {:else if then}

@@ -1,4 +1,5 @@
 <script lang="ts">
+  import { count } from "../shell/plural";
   import { runs } from "./quote";
   import { pending } from "../state/pending.svelte";
 
@@ -30,7 +31,7 @@
         {#if by.length > 6}<p>and ports of {by.length - 6} more devices</p>{/if}
         {#if !by.length}<p>No port: frames go as before.</p>{/if}
         <details>
-          <summary>{p.lines.length === 1 ? "1 line" : `${p.lines.length} lines`}</summary>
+          <summary>{count(p.lines.length, "line")}</summary>
           <pre class="mono">{p.lines.join("\n")}</pre>
         </details>
       </section>
@@ -50,7 +51,9 @@
       {/if}
     </div>
     <p class="acts">
-      <button class="main" onclick={() => void pending.apply().then((done) => done && document.getElementById("board")?.focus())}>Do it <kbd>Enter</kbd></button>
+      <button class="main" onclick={() => void pending.apply().then((done) => done && document.getElementById("board")?.focus())}
+        >Do it <kbd>Enter</kbd></button
+      >
       <button onclick={() => (pending.clear(), document.getElementById("board")?.focus())}>Cancel <kbd>Esc</kbd></button>
     </p>
   </aside>

@@ -1,4 +1,5 @@
 <script lang="ts">
+  import { count } from "../shell/plural";
   import { office } from "../state/office.svelte";
   import { pending } from "../state/pending.svelte";
   import { accept, complete } from "./complete";
@@ -10,13 +11,12 @@
   let focused = $state(false);
 
   const fits = $derived(office.view && focused && pending.text ? complete(pending.text, caret, office.view) : { from: 0, options: [] });
-  const count = (n: number, one: string, many: string) => `${n} ${n === 1 ? one : many}`;
   const foretold = $derived.by(() => {
     const p = pending.preview;
     if (!p) return "";
     if (!p.edit) return "nothing would change";
-    const goes = p.go.length === 1 ? "1 finding goes away" : `${p.go.length} findings go away`;
-    return [count(p.ports, "port changes", "ports change"), count(p.come.length, "new finding", "new findings"), goes, "Enter applies"].join(" · ");
+    const goes = count(p.go.length, "finding goes away", "findings go away");
+    return [count(p.ports, "port changes", "ports change"), count(p.come.length, "new finding"), goes, "Enter applies"].join(" · ");
   });
   const wrongAt = $derived(pending.mistakes[0]?.line === 1 ? pending.mistakes[0].column : 0);
 
@@ -99,7 +99,8 @@
     <div class="fits" id="fits">
       <span class="sr-only">Tab completes:</span>
       {#each fits.options.slice(0, 6) as o, i (o)}
-        <button type="button" tabindex="-1" class:first={i === 0} onmousedown={(e) => e.preventDefault()} onclick={() => put(o)}>{o}</button>
+        <button type="button" tabindex="-1" class:first={i === 0} onmousedown={(e) => e.preventDefault()} onclick={() => put(o)}>{o}</button
+        >
       {/each}
     </div>
   {/if}

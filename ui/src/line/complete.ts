@@ -24,7 +24,11 @@ export function complete(text: string, caret: number, office: Pick<Office, "devi
   const line = before.slice(start).trimStart();
   const word = /[^\s,[\]:+]*$/.exec(line)![0];
   const from = caret - word.length;
-  const said = line.slice(0, line.length - word.length).trim().split(/\s+/).filter(Boolean);
+  const said = line
+    .slice(0, line.length - word.length)
+    .trim()
+    .split(/\s+/)
+    .filter(Boolean);
   const devices = office.devices.map((d) => d.name);
   const vlans = office.vlans.filter((v) => v.registered).flatMap((v) => [String(v.vid), v.name]);
   const uses = office.uses.map((u) => u.name);
@@ -37,10 +41,15 @@ export function complete(text: string, caret: number, office: Pick<Office, "devi
     const dot = word.indexOf(".");
     if (dot < 0) return pick(devices.map((d) => d + "."));
     const d = office.devices.find((d) => d.name === word.slice(0, dot));
-    return pick((d?.ports ?? []).filter((p) => !p.bundle).map((p) => `${d!.name}.${/^[\w.-]+$/.test(p.name) ? p.name : JSON.stringify(p.name)}`));
+    return pick(
+      (d?.ports ?? []).filter((p) => !p.bundle).map((p) => `${d!.name}.${/^[\w.-]+$/.test(p.name) ? p.name : JSON.stringify(p.name)}`),
+    );
   };
   const first = said[0]?.replace(/^-/, "");
-  if (!first) return word.startsWith("-") ? pick([...statements.filter((s) => s !== "office"), ...devices].map((s) => "-" + s)) : pick([...devices, ...new Set([...statements, ...verbs, ...going])]);
+  if (!first)
+    return word.startsWith("-")
+      ? pick([...statements.filter((s) => s !== "office"), ...devices].map((s) => "-" + s))
+      : pick([...devices, ...new Set([...statements, ...verbs, ...going])]);
   const n = said.length;
   switch (first) {
     case "cable":
@@ -50,7 +59,11 @@ export function complete(text: string, caret: number, office: Pick<Office, "devi
     case "bring":
     case "withdraw":
       if (n === 1) return pick(vlans);
-      return said.at(-1) === "to" || said.at(-1) === "from" ? ports() : n === 2 ? pick([first === "bring" ? "to" : "from"]) : pick(["tagged"]);
+      return said.at(-1) === "to" || said.at(-1) === "from"
+        ? ports()
+        : n === 2
+          ? pick([first === "bring" ? "to" : "from"])
+          : pick(["tagged"]);
     case "renumber":
       return n === 1 ? pick(vlans) : n === 2 ? pick(["to"]) : n === 4 ? pick(["with subnets"]) : none;
     case "retire":

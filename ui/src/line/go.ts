@@ -12,14 +12,22 @@ export function go(text: string): boolean {
   if (verb === "offices" && !rest.length) place.go("/offices");
   else if (verb === "reach" && rest.length === 1 && vid(rest[0])) place.view("reach", { vlan: vid(rest[0])! });
   else if (verb === "walk" && rest.length) {
-    const wire = rest.slice(1).join(" ").replace(/^(to|as)\s+/, "") || "untagged";
+    const wire =
+      rest
+        .slice(1)
+        .join(" ")
+        .replace(/^(to|as)\s+/, "") || "untagged";
     place.view("walk", { from: rest[0]!, wire: vid(wire) ?? wire });
   } else if (verb === "go" && rest.length) {
     place.view("board");
     const at = rest.join(" ");
     requestAnimationFrame(() => {
       if (view.devices.some((d) => d.name === at)) selection.goToDevice(at);
-      else if (vid(at)) selection.go(rows.list.findIndex((v) => v.vid === vid(at)), selection.cursor.column);
+      else if (vid(at))
+        selection.go(
+          rows.list.findIndex((v) => v.vid === vid(at)),
+          selection.cursor.column,
+        );
       else selection.goTo(at.replaceAll('"', ""));
       document.getElementById("board")?.focus();
     });

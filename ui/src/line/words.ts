@@ -2,4 +2,8 @@
 const going = /^(go|reach|walk)(\s|$)|^(offices|board|register|devices|sheets|poster|history)$/;
 
 /** Whether a text goes somewhere, or will when it is typed out. */
-export const goes = (text: string) => going.test(text) || ["go", "reach", "walk", "offices", "board", "register", "devices", "sheets", "poster", "history"].some((w) => text.length > 1 && w.startsWith(text));
+export const goes = (text: string) =>
+  going.test(text) ||
+  ["go", "reach", "walk", "offices", "board", "register", "devices", "sheets", "poster", "history"].some(
+    (w) => text.length > 1 && w.startsWith(text),
+  );

@@ -34,14 +34,26 @@
   <h1>Compare</h1>
   <p class="lead">
     From {office.view?.title} to
-    <select class="field" id="compare-with" aria-label="The office to compare with" value={String(other)} onchange={(e) => place.go(place.href("compare", { with: e.currentTarget.value }), true)}>
+    <select
+      class="field"
+      id="compare-with"
+      aria-label="The office to compare with"
+      value={String(other)}
+      onchange={(e) => place.go(place.href("compare", { with: e.currentTarget.value }), true)}
+    >
       <option value="0">another office</option>
       {#each list as o (o.id)}<option value={String(o.id)}>{o.title}</option>{/each}
     </select>
   </p>
   {#if problem}<p class="wrong" role="alert">{problem}</p>{/if}
   {#if found && found.lines.length && list.find((o) => o.id === other)?.copyOf === office.view?.id}
-    <p><button class="main" id="take-over" onclick={takeOver}>Take what was tried over, as one edit</button> <span class="soft">Only what was changed there since it was copied; what others changed here meanwhile stays, and where both changed the same it is told.</span></p>
+    <p>
+      <button class="main" id="take-over" onclick={takeOver}>Take what was tried over, as one edit</button>
+      <span class="soft"
+        >Only what was changed there since it was copied; what others changed here meanwhile stays, and where both changed the same it is
+        told.</span
+      >
+    </p>
   {/if}
   {#if found}
     {#if !found.lines.length}
@@ -53,7 +65,9 @@
           {#each found.ports.slice(0, 60) as p (p.port)}
             <p data-changed={p.port}>
               <b>{spaced(p.port)}</b>
-              {#if p.gains.length}gains {few(p.gains)}{/if}{p.gains.length && p.loses.length ? "; " : ""}{#if p.loses.length}<span class="loses">loses {few(p.loses)}</span>{/if}{#if p.otherwise.length}{p.gains.length + p.loses.length ? "; " : ""}reaches {few(p.otherwise)} in another form{/if}
+              {#if p.gains.length}gains {few(p.gains)}{/if}{p.gains.length && p.loses.length ? "; " : ""}{#if p.loses.length}<span
+                  class="loses">loses {few(p.loses)}</span
+                >{/if}{#if p.otherwise.length}{p.gains.length + p.loses.length ? "; " : ""}reaches {few(p.otherwise)} in another form{/if}
             </p>
           {:else}
             <p>Frames go the same ways.</p>
@@ -66,7 +80,11 @@
         </section>
         <section>
           <h2>Lines</h2>
-          <pre class="mono">{#each found.lines as l, i (i)}<span class:plus={l.startsWith("+")} class:minus={l.startsWith("-")} class:place={l.startsWith("@@")}>{l}
+          <pre class="mono">{#each found.lines as l, i (i)}<span
+                class:plus={l.startsWith("+")}
+                class:minus={l.startsWith("-")}
+                class:place={l.startsWith("@@")}
+                >{l}
 </span>{/each}</pre>
         </section>
       </div>

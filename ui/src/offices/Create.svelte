@@ -30,7 +30,15 @@
   <label>What is it called? <input class="field" id="title" bind:value={s.title} placeholder="Harbour Lane Veterinary Clinic" /></label>
   <fieldset>
     <legend><b>1</b> Which VLANs?</legend>
-    <textarea class="field mono" id="vlans" rows="5" bind:value={s.vlans} aria-label="A VLAN a line: number and name" aria-describedby="vlans-problem" aria-invalid={!!wrong} spellcheck="false"></textarea>
+    <textarea
+      class="field mono"
+      id="vlans"
+      rows="5"
+      bind:value={s.vlans}
+      aria-label="A VLAN a line: number and name"
+      aria-describedby="vlans-problem"
+      aria-invalid={!!wrong}
+      spellcheck="false"></textarea>
     <p class="wrong" id="vlans-problem" role="alert">{wrong}</p>
     <label>Their subnets <input class="field mono" id="pattern" bind:value={s.pattern} placeholder="10.0.VID.0/24" /></label>
   </fieldset>

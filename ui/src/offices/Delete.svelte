@@ -19,7 +19,15 @@
 </script>
 
 <form {@attach back} onsubmit={(e) => (e.preventDefault(), void remove())}>
-  <label>It goes with its whole history, and cannot be taken back. Type its name to delete it: <input class="field" id="delete-title" bind:value={typed} autocomplete="off" aria-describedby="delete-problem" /></label>
+  <label
+    >It goes with its whole history, and cannot be taken back. Type its name to delete it: <input
+      class="field"
+      id="delete-title"
+      bind:value={typed}
+      autocomplete="off"
+      aria-describedby="delete-problem"
+    /></label
+  >
   <button class="main" disabled={typed !== o.title}>Delete</button>
   <button type="button" onclick={onclose}>Cancel</button>
   <p class="wrong" id="delete-problem" role="alert">{problem}</p>

@@ -38,7 +38,11 @@
       place.go(`/${made.id}`);
     } catch (e) {
       mistakes = e instanceof Refused ? e.mistakes : [];
-      problem = mistakes.length ? `${f.name} has ${mistakes.length === 1 ? "a mistake" : `${mistakes.length} mistakes`}. Nothing was changed.` : e instanceof Error ? e.message : String(e);
+      problem = mistakes.length
+        ? `${f.name} has ${mistakes.length === 1 ? "a mistake" : `${mistakes.length} mistakes`}. Nothing was changed.`
+        : e instanceof Error
+          ? e.message
+          : String(e);
     } finally {
       busy = false;
     }
@@ -46,7 +50,16 @@
 </script>
 
 <section>
-  <label>Read an office from a file: <span class="mono">.klm</span>, or your own plan as <span class="mono">.xlsx</span> or <span class="mono">.csv</span> <input type="file" id="import" accept=".klm,.xlsx,.csv,.tsv,text/plain" onchange={(e) => void read(e.currentTarget.files).finally(() => (e.target as HTMLInputElement).value = "")} /></label>
+  <label
+    >Read an office from a file: <span class="mono">.klm</span>, or your own plan as <span class="mono">.xlsx</span> or
+    <span class="mono">.csv</span>
+    <input
+      type="file"
+      id="import"
+      accept=".klm,.xlsx,.csv,.tsv,text/plain"
+      onchange={(e) => void read(e.currentTarget.files).finally(() => ((e.target as HTMLInputElement).value = ""))}
+    /></label
+  >
   {#if busy}<p role="status">Reading {file}…</p>{/if}
   {#if tables}{#key tables}<Intake name={tables.name} what={tables.what} onclose={() => (tables = null)} />{/key}{/if}
   {#if problem}<p class="wrong" role="alert" id="import-problem">{problem}</p>{/if}

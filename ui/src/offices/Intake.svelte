@@ -1,4 +1,5 @@
 <script lang="ts">
+  import { count } from "../shell/plural";
   import { kinds } from "../api/words";
   import { api, type IntakeAnswer, type IntakeRequest } from "../api/client";
   import { office } from "../state/office.svelte";
@@ -21,7 +22,15 @@
     busy = true;
     problem = "";
     try {
-      const a = await api.intake({ ...what, name, into: Number(into), title: into === "0" && !answer?.exact ? title : "", choices: grids.map(({ sheet, row, device, kind, skip }) => ({ sheet, row, device, kind, skip })), cells: cells.map(({ sheet, row, column, text }) => ({ sheet, row, column, text })), take });
+      const a = await api.intake({
+        ...what,
+        name,
+        into: Number(into),
+        title: into === "0" && !answer?.exact ? title : "",
+        choices: grids.map(({ sheet, row, device, kind, skip }) => ({ sheet, row, device, kind, skip })),
+        cells: cells.map(({ sheet, row, column, text }) => ({ sheet, row, column, text })),
+        take,
+      });
       answer = a;
       grids = a.grids;
       if (a.office) {
@@ -48,16 +57,42 @@
   {#if busy}<p class="soft" role="status">Reading…</p>{/if}
   {#if problem}<p class="wrong" role="alert">{problem}</p>{/if}
   {#if answer}
-    {#if answer.exact}<p class="soft">A workbook that Klammer wrote: the whole office is in it, and what was changed in its grids is taken too.</p>{/if}
+    {#if answer.exact}<p class="soft">
+        A workbook that Klammer wrote: the whole office is in it, and what was changed in its grids is taken too.
+      </p>{/if}
     {#if grids.length}
       <table>
-        <thead><tr><th scope="col">take</th><th scope="col">device</th><th scope="col">kind</th><th scope="col">ports</th><th scope="col">where it stands</th></tr></thead>
+        <thead
+          ><tr
+            ><th scope="col">take</th><th scope="col">device</th><th scope="col">kind</th><th scope="col">ports</th><th scope="col"
+              >where it stands</th
+            ></tr
+          ></thead
+        >
         <tbody>
           {#each grids as g, i (`${g.sheet} ${g.row}`)}
             <tr>
-              <td><input type="checkbox" aria-label={`Take ${g.device}`} checked={!g.skip} onchange={() => ((g.skip = !g.skip), void ask())} /></td>
-              <td><input class="field mono" aria-label={`The device of grid ${i + 1}`} bind:value={g.device} onchange={() => void ask()} /></td>
-              <td><select class="field" aria-label={`The kind of ${g.device}`} bind:value={g.kind} onchange={() => void ask()}>{#each kinds as k (k)}<option>{k}</option>{/each}</select></td>
+              <td
+                ><input
+                  type="checkbox"
+                  aria-label={`Take ${g.device}`}
+                  checked={!g.skip}
+                  onchange={() => ((g.skip = !g.skip), void ask())}
+                /></td
+              >
+              <td
+                ><input
+                  class="field mono"
+                  aria-label={`The device of grid ${i + 1}`}
+                  bind:value={g.device}
+                  onchange={() => void ask()}
+                /></td
+              >
+              <td
+                ><select class="field" aria-label={`The kind of ${g.device}`} bind:value={g.kind} onchange={() => void ask()}
+                  >{#each kinds as k (k)}<option>{k}</option>{/each}</select
+                ></td
+              >
               <td class="mono">{g.ports}</td>
               <td class="soft">{g.sheet}, row {g.row}, {g.down ? "VLANs" : "ports"} down</td>
             </tr>
@@ -67,23 +102,50 @@
     {:else}
       <p>No grid was found: a row of ports and a column of VLANs, or the other way round, with U, T or words in the cells.</p>
     {/if}
-    {#if answer.vlans.length}<p><b>VLANs</b> <span class="mono">{answer.vlans.slice(0, 40).join(", ")}{answer.vlans.length > 40 ? ` and ${answer.vlans.length - 40} more` : ""}</span></p>{/if}
+    {#if answer.vlans.length}<p>
+        <b>VLANs</b>
+        <span class="mono"
+          >{answer.vlans.slice(0, 40).join(", ")}{answer.vlans.length > 40 ? ` and ${answer.vlans.length - 40} more` : ""}</span
+        >
+      </p>{/if}
     {#if answer.trouble.length}
-      <p class="wrong">{answer.trouble.length === 1 ? "One cell was" : `${answer.trouble.length} cells were`} not understood, and left out:</p>
-      <ul class="trouble">{#each answer.trouble.slice(0, 50) as t, i (i)}<li>
-          {#if t.column}<input class="field mono" value={t.is} maxlength="200" aria-label={`Row ${t.row}, column ${t.column} of ${t.sheet}, corrected`} onchange={(e) => correct(t, e.currentTarget.value)} />{/if}
-          <span><span class="mono">{t.sheet}, row {t.row}{t.column ? `, column ${t.column}` : ""}</span> {t.text}</span>
-        </li>{/each}</ul>
+      <p class="wrong">
+        {count(answer.trouble.length, "cell was", "cells were")} not understood, and left out:
+      </p>
+      <ul class="trouble">
+        {#each answer.trouble.slice(0, 50) as t, i (i)}<li>
+            {#if t.column}<input
+                class="field mono"
+                value={t.is}
+                maxlength="200"
+                aria-label={`Row ${t.row}, column ${t.column} of ${t.sheet}, corrected`}
+                onchange={(e) => correct(t, e.currentTarget.value)}
+              />{/if}
+            <span><span class="mono">{t.sheet}, row {t.row}{t.column ? `, column ${t.column}` : ""}</span> {t.text}</span>
+          </li>{/each}
+      </ul>
     {/if}
     {#each cells as c (`${c.sheet} ${c.row} ${c.column}`)}
-      <p class="soft">{c.sheet}, row {c.row}, column {c.column} is read as <b class="mono">{c.text || "empty"}</b>, not {c.was || "empty"} <button type="button" onclick={() => ((cells = cells.filter((x) => x !== c)), void ask())} aria-label={`Row ${c.row}, column ${c.column} as it was`}>as it was</button></p>
+      <p class="soft">
+        {c.sheet}, row {c.row}, column {c.column} is read as <b class="mono">{c.text || "empty"}</b>, not {c.was || "empty"}
+        <button
+          type="button"
+          onclick={() => ((cells = cells.filter((x) => x !== c)), void ask())}
+          aria-label={`Row ${c.row}, column ${c.column} as it was`}>as it was</button
+        >
+      </p>
     {/each}
     <details>
       <summary>{answer.lines.length ? `${answer.lines.length + answer.more} lines would change` : "Nothing would change"}</summary>
       <pre class="mono">{answer.lines.join("\n")}{answer.more ? `\n… and ${answer.more} more` : ""}</pre>
     </details>
     <form onsubmit={(e) => (e.preventDefault(), void ask(true))}>
-      <label>Into <select class="field" bind:value={into} onchange={() => void ask()}><option value="0">a new office</option>{#each office.offices as o (o.id)}<option value={String(o.id)}>{o.title}</option>{/each}</select></label>
+      <label
+        >Into <select class="field" bind:value={into} onchange={() => void ask()}
+          ><option value="0">a new office</option>{#each office.offices as o (o.id)}<option value={String(o.id)}>{o.title}</option
+            >{/each}</select
+        ></label
+      >
       {#if into === "0" && !answer.exact}<label>named <input class="field" id="intake-title" bind:value={title} /></label>{/if}
       <button class="main" disabled={busy || (!answer.lines.length && !answer.exact)}>Take it</button>
       <button type="button" onclick={onclose}>Close, take nothing</button>

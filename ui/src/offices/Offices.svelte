@@ -35,7 +35,11 @@
             <a class="mono file" href={`/api/offices/${o.id}/workbook`} download>.xlsx</a>
             <button onclick={() => ((copying = o.id), (deleting = 0), (title = `${o.title}, what if`))}>What if…</button>
             {#if list.length > 1}
-              <select class="field" aria-label={`Compare ${o.title} with`} onchange={(e) => place.go(`/${o.id}/compare?with=${e.currentTarget.value}`)}>
+              <select
+                class="field"
+                aria-label={`Compare ${o.title} with`}
+                onchange={(e) => place.go(`/${o.id}/compare?with=${e.currentTarget.value}`)}
+              >
                 <option value="">compare with…</option>
                 {#each list.filter((x) => x.id !== o.id) as x (x.id)}<option value={String(x.id)}>{x.title}</option>{/each}
               </select>

@@ -10,7 +10,13 @@ it("says what is wrong with the list of VLANs, by line", () => {
 
 it("makes statements of three answers: subnets that show the VID, a gateway in each, a cabled switch", () => {
   const { text, lines } = statements({ ...usual, title: 'The "Old" Forge', vlans: "1 default local\n10 staff\n90 devices" });
-  expect(text.split("\n")).toEqual(['office "The \\"Old\\" Forge"', "vlan 1 default local", "vlan 10 staff net 10.0.10.0/24", "vlan 90 devices net 10.0.90.0/24", ""]);
+  expect(text.split("\n")).toEqual([
+    'office "The \\"Old\\" Forge"',
+    "vlan 1 default local",
+    "vlan 10 staff net 10.0.10.0/24",
+    "vlan 90 devices net 10.0.90.0/24",
+    "",
+  ]);
   expect(lines).toEqual([
     "add gate firewall, ports wan, ports lan1-lan4",
     "gate lan1: 90 [needed]",

@@ -52,10 +52,14 @@ export function statements(s: Start): { text: string; lines: string[] } {
     const m = entry.exec(l);
     return m ? [{ vid: Number(m[1]), name: m[2]!, local: !!m[3] }] : [];
   });
-  const subnet = (vid: number) => (vid < 256 || s.pattern.includes(":") ? s.pattern.replace("VID", String(vid)) : s.pattern.replace("VID", `${Math.floor(vid / 100)}.${vid % 100}`).replace(/^(\d+)\.\d+\.(\d+\.\d+)\./, "$1.$2."));
+  const subnet = (vid: number) =>
+    vid < 256 || s.pattern.includes(":")
+      ? s.pattern.replace("VID", String(vid))
+      : s.pattern.replace("VID", `${Math.floor(vid / 100)}.${vid % 100}`).replace(/^(\d+)\.\d+\.(\d+\.\d+)\./, "$1.$2.");
   const nets = s.pattern.includes("VID") ? vlans.filter((v) => !v.local && v.vid !== 1) : [];
   const register = [`office ${JSON.stringify(s.title.trim())}`];
-  for (const v of vlans) register.push(`vlan ${v.vid} ${v.name}${nets.includes(v) ? ` net ${subnet(v.vid)}` : ""}${v.local ? " local" : ""}`);
+  for (const v of vlans)
+    register.push(`vlan ${v.vid} ${v.name}${nets.includes(v) ? ` net ${subnet(v.vid)}` : ""}${v.local ? " local" : ""}`);
   const lines: string[] = [];
   const manage = vlans.find((v) => /^(devices|management|mgmt|admin)$/.test(v.name));
   if (s.gateway.trim() && s.gatewayIs.trim()) {

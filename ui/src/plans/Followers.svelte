@@ -16,19 +16,29 @@
     return jacks(next ?? d).map((j) => (next && pending.port(`${d.name}.${j.bundle ?? j.name}`) ? { ...j, mark: "changed" as const } : j));
   };
   const because = (d: Device, p: Port, why: string) => {
-    if (why.trim() !== (p.because ?? "")) void office.edit({ lines: [`${d.name} ${quote(p.name)}: ${p.shape}${why.trim() ? ` because ${JSON.stringify(why.trim())}` : ""}`] });
+    if (why.trim() !== (p.because ?? ""))
+      void office.edit({ lines: [`${d.name} ${quote(p.name)}: ${p.shape}${why.trim() ? ` because ${JSON.stringify(why.trim())}` : ""}`] });
   };
 </script>
 
 {#each devices as d (d.name)}
   <article>
-    <p><b>{d.name}</b> <button onclick={() => pending.propose([`-${d.name} follows`])} title="It keeps nothing of the plan">no longer follow…</button></p>
+    <p>
+      <b>{d.name}</b>
+      <button onclick={() => pending.propose([`-${d.name} follows`])} title="It keeps nothing of the plan">no longer follow…</button>
+    </p>
     <Front jacks={drawn(d)} hues={hues.of} label={`${d.name}, a follower`} />
     {#each exceptions(d) as p (p.name)}
       <div class="exception" data-exception={`${d.name}.${p.name}`}>
         <span class="mono">≠ {p.name}</span>
         <span class="mono">{p.shape} <span class="soft">not {p.planned}</span></span>
-        <input class="field" value={p.because ?? ""} placeholder="why?" aria-label={`Why ${d.name} ${p.name} departs from the plan`} onchange={(e) => because(d, p, e.currentTarget.value)} />
+        <input
+          class="field"
+          value={p.because ?? ""}
+          placeholder="why?"
+          aria-label={`Why ${d.name} ${p.name} departs from the plan`}
+          onchange={(e) => because(d, p, e.currentTarget.value)}
+        />
         <button onclick={() => pending.propose([`-${d.name} ${quote(p.name)}`])}>Back to the plan…</button>
       </div>
     {/each}

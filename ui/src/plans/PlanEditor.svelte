@@ -6,7 +6,12 @@
 
   let { plan, children }: { plan: Plan; children: Snippet } = $props();
 
-  const body = (p: Plan) => p.text.split("\n").slice(1).map((l) => l.trim()).join("\n");
+  const body = (p: Plan) =>
+    p.text
+      .split("\n")
+      .slice(1)
+      .map((l) => l.trim())
+      .join("\n");
   let text = $state("");
   let touched = $state(false);
   let to = $state("");
@@ -33,15 +38,37 @@
       pending.clear();
     }
   }
-  const wrong = $derived(touched && pending.problem ? pending.mistakes.map((m) => `line ${Math.max(1, m.line - 1)}: ${m.text}`).join("\n") || pending.problem : "");
+  const wrong = $derived(
+    touched && pending.problem
+      ? pending.mistakes.map((m) => `line ${Math.max(1, m.line - 1)}: ${m.text}`).join("\n") || pending.problem
+      : "",
+  );
 </script>
 
 <div class="plan">
-  <textarea class="field mono" id="plan-text" rows={Math.max(4, text.split("\n").length + 1)} bind:value={text} oninput={write} onkeydown={keys} aria-label={`The plan ${plan.name}: places and their shapes`} aria-describedby="plan-help" aria-invalid={!!wrong} spellcheck="false"></textarea>
-  <p class="help" id="plan-help">A line for some places: <code class="mono">1-4: use desk</code>, <code class="mono">last: 190 [needed]</code>. Ctrl+Enter does it, Esc leaves it as it was.</p>
+  <textarea
+    class="field mono"
+    id="plan-text"
+    rows={Math.max(4, text.split("\n").length + 1)}
+    bind:value={text}
+    oninput={write}
+    onkeydown={keys}
+    aria-label={`The plan ${plan.name}: places and their shapes`}
+    aria-describedby="plan-help"
+    aria-invalid={!!wrong}
+    spellcheck="false"></textarea>
+  <p class="help" id="plan-help">
+    A line for some places: <code class="mono">1-4: use desk</code>, <code class="mono">last: 190 [needed]</code>. Ctrl+Enter does it, Esc
+    leaves it as it was.
+  </p>
   {#if wrong}<p class="wrong" role="alert">{wrong}</p>{/if}
   {@render children()}
-  <form onsubmit={(e) => (e.preventDefault(), to.trim() && void office.edit({ lines: [`rename plan ${plan.name} to ${to.trim()}`] }).then((v) => v && (to = "")))}>
+  <form
+    onsubmit={(e) => (
+      e.preventDefault(),
+      to.trim() && void office.edit({ lines: [`rename plan ${plan.name} to ${to.trim()}`] }).then((v) => v && (to = ""))
+    )}
+  >
     <label>Rename to <input class="field mono" bind:value={to} /></label>
     <button type="button" onclick={() => office.edit({ lines: [`-plan ${plan.name}`] })}>Remove</button>
   </form>

@@ -27,19 +27,27 @@
     if (!next) return now;
     return planned(next, length).map((j, i) => ({ ...j, mark: j.shape !== now[i]?.shape ? ("changed" as const) : undefined }));
   });
-  const make = () => made.trim() && from && pending.propose([`plan ${made.trim()} from ${from}`], undefined, () => place.go(place.href("plans", { plan: made.trim() }), true));
+  const make = () =>
+    made.trim() &&
+    from &&
+    pending.propose([`plan ${made.trim()} from ${from}`], undefined, () => place.go(place.href("plans", { plan: made.trim() }), true));
 </script>
 
 <div class="plans">
   <section>
     <h1>Port plans</h1>
-    <p class="lead">A use names a shape, a plan lays uses on a front, and any number of devices follow it. What a change would do to all of them shows before it is done.</p>
+    <p class="lead">
+      A use names a shape, a plan lays uses on a front, and any number of devices follow it. What a change would do to all of them shows
+      before it is done.
+    </p>
     <h2>Uses</h2>
     <UseEditor uses={view.uses} />
     <h2>Plans</h2>
     <nav aria-label="Port plans">
       {#each view.plans as p (p.name)}
-        <a href={place.href("plans", { plan: p.name })} aria-current={p.name === plan?.name ? "true" : undefined}>{p.name} <span>{view.devices.filter((d) => d.follows === p.name).length} follow</span></a>
+        <a href={place.href("plans", { plan: p.name })} aria-current={p.name === plan?.name ? "true" : undefined}
+          >{p.name} <span>{view.devices.filter((d) => d.follows === p.name).length} follow</span></a
+        >
       {/each}
     </nav>
     {#if plan}
@@ -47,11 +55,17 @@
         <PlanEditor {plan}><Front jacks={shown} hues={hues.of} label={`${plan.name} on a front of ${length} ports`} /></PlanEditor>
       {/key}
     {:else}
-      <p class="lead">No plan yet: make one from a device below, or write one on the line: <code class="mono">plan desks; 1-8: 110</code></p>
+      <p class="lead">
+        No plan yet: make one from a device below, or write one on the line: <code class="mono">plan desks; 1-8: 110</code>
+      </p>
     {/if}
     <form class="make" onsubmit={(e) => (e.preventDefault(), make())}>
       <label>Make a plan <input class="field mono" id="plan-name" bind:value={made} placeholder="its name" /></label>
-      <label>from <select class="field" id="plan-from" bind:value={from}><option value="">a device</option>{#each fronts as d (d.name)}<option>{d.name}</option>{/each}</select></label>
+      <label
+        >from <select class="field" id="plan-from" bind:value={from}
+          ><option value="">a device</option>{#each fronts as d (d.name)}<option>{d.name}</option>{/each}</select
+        ></label
+      >
       <button disabled={!made.trim() || !from}>Show what changes</button>
     </form>
   </section>
@@ -60,7 +74,11 @@
       <h2>Followers of {plan.name}</h2>
       <Followers devices={followers} />
       <form class="make" onsubmit={(e) => (e.preventDefault(), joins && pending.propose([`follow ${joins} ${plan.name}`]))}>
-        <label>Let <select class="field" id="joins" bind:value={joins}><option value="">a device</option>{#each fronts as d (d.name)}<option>{d.name}</option>{/each}</select></label>
+        <label
+          >Let <select class="field" id="joins" bind:value={joins}
+            ><option value="">a device</option>{#each fronts as d (d.name)}<option>{d.name}</option>{/each}</select
+          ></label
+        >
         follow it
         <button disabled={!joins}>Show what changes</button>
       </form>

@@ -1,4 +1,5 @@
 <script lang="ts">
+  import { count } from "../shell/plural";
   import type { Use } from "../api/client";
   import { hues } from "../state/hues.svelte";
   import { office } from "../state/office.svelte";
@@ -39,9 +40,22 @@
       <form onsubmit={(e) => (e.preventDefault(), void pending.apply())}>
         <i style:--vlan={hues.of.get(u.shape.untagged[0] ?? u.shape.tagged[0] ?? 0)}></i>
         <b class="mono">{u.name}</b>
-        <input class="field mono" value={text(u)} oninput={(e) => write(u, e.currentTarget.value)} onkeydown={(e) => keys(e, u)} aria-label={`The shape of the use ${u.name}`} spellcheck="false" />
-        <span class="n">{u.ports} {u.ports === 1 ? "port" : "ports"}</span>
-        <button type="button" aria-label={`Remove the use ${u.name}`} title={u.ports ? "ports have it" : "remove it"} disabled={u.ports > 0} onclick={() => office.edit({ lines: [`-use ${u.name}`] })}>×</button>
+        <input
+          class="field mono"
+          value={text(u)}
+          oninput={(e) => write(u, e.currentTarget.value)}
+          onkeydown={(e) => keys(e, u)}
+          aria-label={`The shape of the use ${u.name}`}
+          spellcheck="false"
+        />
+        <span class="n">{count(u.ports, "port")}</span>
+        <button
+          type="button"
+          aria-label={`Remove the use ${u.name}`}
+          title={u.ports ? "ports have it" : "remove it"}
+          disabled={u.ports > 0}
+          onclick={() => office.edit({ lines: [`-use ${u.name}`] })}>×</button
+        >
       </form>
     </li>
   {/each}

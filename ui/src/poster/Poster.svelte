@@ -16,9 +16,14 @@
   const says = (port: string) => port.replace(".", " ");
 
   // Lengths of the drawing; a strip is as wide as the paper.
-  const names = 150, wide = 20, tall = 19, gap = 10, heads = 86;
+  const names = 150,
+    wide = 20,
+    tall = 19,
+    gap = 10,
+    heads = 86;
   const width = $derived(names + most * wide + Math.max(...strips.map((b) => b.parts.length), 0) * gap);
-  const below = (b: (typeof strips)[number]) => 14 + 5.1 * Math.min(26, Math.max(0, ...b.parts.flatMap((p) => p.columns.map((c) => hangs(c, view).length))));
+  const below = (b: (typeof strips)[number]) =>
+    14 + 5.1 * Math.min(26, Math.max(0, ...b.parts.flatMap((p) => p.columns.map((c) => hangs(c, view).length))));
   const cut = (s: string, most: number) => (s.length > most ? `${s.slice(0, most - 1)}…` : s);
   /** Where each part of a strip begins. */
   function places(b: (typeof strips)[number]) {
@@ -29,8 +34,12 @@
       return { p, at };
     });
   }
-  const plugs = $derived(view.devices.flatMap((d) => d.ports.flatMap((p) => (p.plugs ?? []).map((g) => ({ at: `${d.name} ${p.name}`, ...g })))));
-  const ports = $derived(new Map<string, Port>(view.devices.flatMap((d) => d.ports.map((p): [string, Port] => [`${d.name}.${p.name}`, p]))));
+  const plugs = $derived(
+    view.devices.flatMap((d) => d.ports.flatMap((p) => (p.plugs ?? []).map((g) => ({ at: `${d.name} ${p.name}`, ...g })))),
+  );
+  const ports = $derived(
+    new Map<string, Port>(view.devices.flatMap((d) => d.ports.map((p): [string, Port] => [`${d.name}.${p.name}`, p]))),
+  );
   /** Over a cable to what knows no tags goes what its one end sends untagged. */
   const carried = (l: (typeof view.links)[number]) =>
     l.ranges || l.vlans.join(" ") || [l.a, l.b].flatMap((r) => ports.get(r)?.untagged ?? []).join(" ") || "none";
@@ -44,13 +53,24 @@
 <div class="poster">
   <header>
     <h1>{view.title}</h1>
-    <p class="lead">revision {view.revision} · {today} · <b class="mono">U</b> untagged, <b class="mono">[T]</b> tagged, <b class="mono">p</b> PVID alone · → the far end of a cable</p>
-    <label class="noprint">Paper <select class="field" bind:value={paper} id="paper">{#each Object.keys(papers) as p (p)}<option>{p}</option>{/each}</select></label>
+    <p class="lead">
+      revision {view.revision} · {today} · <b class="mono">U</b> untagged, <b class="mono">[T]</b> tagged, <b class="mono">p</b> PVID alone ·
+      → the far end of a cable
+    </p>
+    <label class="noprint"
+      >Paper <select class="field" bind:value={paper} id="paper"
+        >{#each Object.keys(papers) as p (p)}<option>{p}</option>{/each}</select
+      ></label
+    >
     <button class="noprint main" onclick={() => print()}>Print</button>
   </header>
   {#each strips as b, n (n)}
     {@const foot = heads + b.vlans.length * tall}
-    <svg viewBox={`0 0 ${width} ${foot + below(b)}`} role="img" aria-label={`${b.parts.map((p) => p.device).join(", ")}: memberships of ${b.vlans.length} VLANs`}>
+    <svg
+      viewBox={`0 0 ${width} ${foot + below(b)}`}
+      role="img"
+      aria-label={`${b.parts.map((p) => p.device).join(", ")}: memberships of ${b.vlans.length} VLANs`}
+    >
       {#each b.vlans as v, i (v.vid)}
         {@const y = heads + i * tall}
         {#if i % 2 === 0}<rect class="stripe" x="0" {y} {width} height={tall} />{/if}
@@ -59,18 +79,30 @@
         <text x="46" y={y + 13.5}>{cut(v.name || "not registered", 15)}</text>
       {/each}
       {#each places(b) as { p, at } (at)}
-        <text class="device" x={at} y="11">{cut(`${p.on ? "… " : ""}${p.device}`, Math.max(4, Math.floor((p.columns.length * wide + gap) / 7)))}</text>
+        <text class="device" x={at} y="11"
+          >{cut(`${p.on ? "… " : ""}${p.device}`, Math.max(4, Math.floor((p.columns.length * wide + gap) / 7)))}</text
+        >
         <path class="bracket" d={`M${at} 20v-4h${p.columns.length * wide - 2}v4`} />
         {#each p.columns as c, j (c.ports[0])}
           {@const x = at + j * wide}
-          <text class="port mono" class:off={c.port.off} transform={`translate(${x + wide / 2 + 3} ${heads - 5}) rotate(-90)`}>{cut(c.label, 9)}{c.port.off ? " off" : ""}</text>
+          <text class="port mono" class:off={c.port.off} transform={`translate(${x + wide / 2 + 3} ${heads - 5}) rotate(-90)`}
+            >{cut(c.label, 9)}{c.port.off ? " off" : ""}</text
+          >
           {#each b.vlans as v, i (v.vid)}
             {@const y = heads + i * tall}
             {@const as = letter(c.port, v.vid)}
             {#if as === "U"}
-              <rect x={x + 2} y={y + 2} width={wide - 4} height={tall - 4} style:fill={hues.of.get(v.vid)} /><text class="in" x={x + wide / 2} y={y + 13.5}>U</text>
+              <rect x={x + 2} y={y + 2} width={wide - 4} height={tall - 4} style:fill={hues.of.get(v.vid)} /><text
+                class="in"
+                x={x + wide / 2}
+                y={y + 13.5}>U</text
+              >
             {:else if as === "T"}
-              <path class="t" d={`M${x + 6} ${y + 2.5}h-3v${tall - 5}h3M${x + wide - 6} ${y + 2.5}h3v${tall - 5}h-3`} style:stroke={hues.of.get(v.vid)} /><text class="tt" x={x + wide / 2} y={y + 13.5}>T</text>
+              <path
+                class="t"
+                d={`M${x + 6} ${y + 2.5}h-3v${tall - 5}h3M${x + wide - 6} ${y + 2.5}h3v${tall - 5}h-3`}
+                style:stroke={hues.of.get(v.vid)}
+              /><text class="tt" x={x + wide / 2} y={y + 13.5}>T</text>
             {:else if c.port.pvid === v.vid}
               <text class="tt" x={x + wide / 2} y={y + 13.5}>p</text>
             {:else}
@@ -90,7 +122,13 @@
           <thead><tr><th>From</th><th>To</th><th>VLANs over it</th></tr></thead>
           <tbody>
             {#each view.links as l (l.a + l.b)}
-              <tr class:broken={l.broken}><td>{says(l.a)}</td><td>{says(l.b)}</td><td class="mono">{carried(l)}{l.mode ? ` · ${l.mode} ×${l.cables}` : l.cables > 1 ? ` · ×${l.cables}` : ""}{l.labels.length ? ` · ${l.labels.join(", ")}` : ""}</td></tr>
+              <tr class:broken={l.broken}
+                ><td>{says(l.a)}</td><td>{says(l.b)}</td><td class="mono"
+                  >{carried(l)}{l.mode ? ` · ${l.mode} ×${l.cables}` : l.cables > 1 ? ` · ×${l.cables}` : ""}{l.labels.length
+                    ? ` · ${l.labels.join(", ")}`
+                    : ""}</td
+                ></tr
+              >
             {/each}
           </tbody>
         </table>
@@ -101,7 +139,11 @@
         <h2>Plugged in</h2>
         <table>
           <thead><tr><th>Port</th><th>What</th><th>VLAN</th></tr></thead>
-          <tbody>{#each plugs as p (p.at + p.name)}<tr><td>{p.at}</td><td>{p.name}</td><td class="mono">{p.tagged ? `[${p.wants}]` : p.wants}</td></tr>{/each}</tbody>
+          <tbody
+            >{#each plugs as p (p.at + p.name)}<tr
+                ><td>{p.at}</td><td>{p.name}</td><td class="mono">{p.tagged ? `[${p.wants}]` : p.wants}</td></tr
+              >{/each}</tbody
+          >
         </table>
       </section>
     {/if}

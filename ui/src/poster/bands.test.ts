@@ -8,12 +8,39 @@ const device = (name: string, ports: Port[]) => ({ name, kind: "switch", forward
 const vlan = (vid: number) => ({ vid, name: `v${vid}` }) as Vlan;
 
 test("a device stays together where it fits, and goes on where it does not; nothing is lost", () => {
-  const d = [device("a", [1, 2, 3].map((n) => port(`${n}`, n))), device("b", [1, 2, 3, 4, 5, 6, 7].map((n) => port(`${n}`, n))), device("c", [port("1", 9)])];
+  const d = [
+    device(
+      "a",
+      [1, 2, 3].map((n) => port(`${n}`, n)),
+    ),
+    device(
+      "b",
+      [1, 2, 3, 4, 5, 6, 7].map((n) => port(`${n}`, n)),
+    ),
+    device("c", [port("1", 9)]),
+  ];
   const got = bands({ devices: d, order: ["a", "b", "c"], vlans: [1, 9].map(vlan) }, 5);
-  expect(got.map((b) => b.parts.map((p) => `${p.on ? "…" : ""}${p.device} ${p.columns.length}`).join(", "))).toEqual(["a 3, b 2", "…b 5", "c 1"]);
+  expect(got.map((b) => b.parts.map((p) => `${p.on ? "…" : ""}${p.device} ${p.columns.length}`).join(", "))).toEqual([
+    "a 3, b 2",
+    "…b 5",
+    "c 1",
+  ]);
   const all = got.flatMap((b) => b.parts.flatMap((p) => p.columns.flatMap((c) => c.ports)));
   expect(all).toEqual(d.flatMap((x) => x.ports.map((p) => `${x.name}.${p.name}`)));
-  const fits = bands({ devices: d.slice(0, 1).concat(d[2]!, device("e", [1, 2].map((n) => port(`${n}`, n)))), order: ["a", "c", "e"], vlans: [] }, 5);
+  const fits = bands(
+    {
+      devices: d.slice(0, 1).concat(
+        d[2]!,
+        device(
+          "e",
+          [1, 2].map((n) => port(`${n}`, n)),
+        ),
+      ),
+      order: ["a", "c", "e"],
+      vlans: [],
+    },
+    5,
+  );
   expect(fits.map((b) => b.parts.map((p) => p.device).join(""))).toEqual(["ac", "e"]);
 });
 
@@ -25,7 +52,11 @@ test("of many VLANs a strip has those that are in it", () => {
 
 test("what hangs on a column is said with it", () => {
   const plug = (name: string) => ({ name, wants: 1, tagged: false, operator: false });
-  const d = device("a", [port("1", 1, { plugs: [plug("till")] }), port("2", 1, { plugs: [plug("lamp")] }), port("3", 2, { cabled: ["b.9"] })]);
+  const d = device("a", [
+    port("1", 1, { plugs: [plug("till")] }),
+    port("2", 1, { plugs: [plug("lamp")] }),
+    port("3", 2, { cabled: ["b.9"] }),
+  ]);
   const columns = bands({ devices: [d], order: ["a"], vlans: [] }, 44)[0]!.parts[0]!.columns;
   expect(columns.map((c) => hangs(c, { devices: [d] }))).toEqual(["till, lamp", "→ b 9"]);
 });

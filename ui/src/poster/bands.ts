@@ -57,7 +57,10 @@ export function bands(v: Pick<Office, "devices" | "order" | "vlans">, most: numb
     .filter((parts) => parts.length)
     .map((parts) => ({
       parts,
-      vlans: v.vlans.length <= everywhere ? v.vlans : v.vlans.filter((x) => parts.some((p) => p.columns.some((c) => letter(c.port, x.vid) || c.port.pvid === x.vid))),
+      vlans:
+        v.vlans.length <= everywhere
+          ? v.vlans
+          : v.vlans.filter((x) => parts.some((p) => p.columns.some((c) => letter(c.port, x.vid) || c.port.pvid === x.vid))),
     }));
 }
 

@@ -1,4 +1,6 @@
 <script lang="ts">
+  import { latest } from "../api/latest";
+  import { count } from "../shell/plural";
   import { api, type Reach } from "../api/client";
   import { hues } from "../state/hues.svelte";
   import { mends } from "../state/mends.svelte";
@@ -12,14 +14,21 @@
   const vlans = $derived(office.shown?.vlans ?? []);
   const vid = $derived(Number(place.now.query.get("vlan")) || selection.vlan?.vid || vlans[0]?.vid || 0);
   const v = $derived(vlans.find((x) => x.vid === vid));
-  const why = $derived((office.shown?.findings ?? []).filter((f) => f.vlans.includes(vid) && ["not-carried", "untagged-mismatch", "split", "merged", "one-way", "plug-unserved", "tag-into-unaware"].includes(f.code)));
-  const count = (bs: Reach["roots"]): number => bs.reduce((n, b) => n + b.count + count(b.branches), 0);
+  const why = $derived(
+    (office.shown?.findings ?? []).filter(
+      (f) =>
+        f.vlans.includes(vid) &&
+        ["not-carried", "untagged-mismatch", "split", "merged", "one-way", "plug-unserved", "tag-into-unaware"].includes(f.code),
+    ),
+  );
+  const newest = latest();
+  const ends = (bs: Reach["roots"]): number => bs.reduce((n, b) => n + b.count + ends(b.branches), 0);
 
   $effect(() => {
     const view = office.shown;
     if (!view || !vid) return;
     void view.revision;
-    api.explain(view.id, [], vid, office.then?.revision).then(
+    newest(api.explain(view.id, [], vid, office.then?.revision)).then(
       (x) => (reach = x.reach ?? null),
       (e) => office.tell(e),
     );
@@ -48,13 +57,19 @@
     {#if v}
       <h1><span class="mono">{v.vid}</span> {v.name}</h1>
       <p class="lead">
-        {v.note ? `${v.note}. ` : ""}{v.nets.join(", ")}{v.gateway ? ` · gateway ${v.gateway}` : v.local ? " · local, no gateway is meant" : ""}
-        {#if reach?.vid === vid}· ends at {count(reach.roots)} {count(reach.roots) === 1 ? "port" : "ports"}, {v.parts > 1 ? `in ${v.parts} parts` : v.state}{/if}
+        {v.note ? `${v.note}. ` : ""}{v.nets.join(", ")}{v.gateway
+          ? ` · gateway ${v.gateway}`
+          : v.local
+            ? " · local, no gateway is meant"
+            : ""}
+        {#if reach?.vid === vid}· ends at {count(ends(reach.roots), "port")}, {v.parts > 1 ? `in ${v.parts} parts` : v.state}{/if}
       </p>
       {#each why as f (f.id)}
         <div class="why {f.severity}">
           <p>{f.text}</p>
-          {#each mends.of(f).slice(0, 1) as m (m[0])}<button class="mono" onclick={() => pending.propose(m)}>{m[0]}{m.length > 1 ? " …" : ""}</button>{/each}
+          {#each mends.of(f).slice(0, 1) as m (m[0])}<button class="mono" onclick={() => pending.propose(m)}
+              >{m[0]}{m.length > 1 ? " …" : ""}</button
+            >{/each}
         </div>
       {/each}
       {#if reach?.vid === vid}

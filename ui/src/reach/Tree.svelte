@@ -30,10 +30,15 @@
   {#if branch.places.length}
     <div class="places">
       {#each branch.places as p (p.port)}
-        <button class="place" onclick={() => go(p.port)} title={`${branch.device} ${p.port}: ${p.as === "none" ? "not a member" : p.as}; go there`}>
+        <button
+          class="place"
+          onclick={() => go(p.port)}
+          title={`${branch.device} ${p.port}: ${p.as === "none" ? "not a member" : p.as}; go there`}
+        >
           <b class={p.as}>{letter[p.as]}</b>
           <span class="mono">{p.port}</span>
-          {#if p.plugs.length}<span class="plug">{p.plugs.join(", ")}</span>{:else if p.kind === "inner"}<span class="plug">inner</span>{/if}
+          {#if p.plugs.length}<span class="plug">{p.plugs.join(", ")}</span>{:else if p.kind === "inner"}<span class="plug">inner</span
+            >{/if}
         </button>
       {/each}
     </div>

@@ -11,7 +11,9 @@
   let edited = $state<Address | null>(null);
   let was = $state.raw<Address | null>(null);
   let problem = $state("");
-  const ports = $derived(office.shown?.devices.find((d) => d.name === edited?.device)?.ports.filter((p) => !p.bundle && p.kind !== "inner") ?? []);
+  const ports = $derived(
+    office.shown?.devices.find((d) => d.name === edited?.device)?.ports.filter((p) => !p.bundle && p.kind !== "inner") ?? [],
+  );
 
   const remove = (a: Address) => `-${a.device} address ${vlan.vid} ${a.address}`;
   async function keep() {
@@ -31,17 +33,33 @@
   <h3>Addresses</h3>
   {#each vlan.addresses ?? [] as a (a.device + a.address)}
     <p class="line">
-      <button class="mono what" onclick={() => edit(a)} title="Change it"><b>{a.device}</b> {a.address}{a.on ? ` on ${a.on}` : ""}{a.zone ? `, zone ${a.zone}` : ""}{a.from ? `, hands out ${a.from} to ${a.to}` : ""}</button>
+      <button class="mono what" onclick={() => edit(a)} title="Change it"
+        ><b>{a.device}</b>
+        {a.address}{a.on ? ` on ${a.on}` : ""}{a.zone ? `, zone ${a.zone}` : ""}{a.from ? `, hands out ${a.from} to ${a.to}` : ""}</button
+      >
       <button aria-label={`Remove ${a.address}`} onclick={() => office.edit({ lines: [remove(a)] })}>×</button>
     </p>
   {/each}
   {#if edited}
     <form {@attach back} onsubmit={(e) => (e.preventDefault(), void keep())}>
-      <label>Device <select class="field" bind:value={edited.device}>{#each devices as d (d)}<option>{d}</option>{/each}</select></label>
+      <label
+        >Device <select class="field" bind:value={edited.device}
+          >{#each devices as d (d)}<option>{d}</option>{/each}</select
+        ></label
+      >
       <label>Address <input class="field mono" bind:value={edited.address} placeholder="10.61.110.1/24" /></label>
-      <label>On port <select class="field" bind:value={edited.on}><option value="">the device itself</option>{#each ports as p (p.name)}<option>{p.name}</option>{/each}</select></label>
+      <label
+        >On port <select class="field" bind:value={edited.on}
+          ><option value="">the device itself</option>{#each ports as p (p.name)}<option>{p.name}</option>{/each}</select
+        ></label
+      >
       <label>Zone <input class="field" bind:value={edited.zone} /></label>
-      <label>Hands out <span><input class="field mono half" bind:value={edited.from} placeholder="from" aria-label="first address" /> <input class="field mono half" bind:value={edited.to} placeholder="to" aria-label="last address" /></span></label>
+      <label
+        >Hands out <span
+          ><input class="field mono half" bind:value={edited.from} placeholder="from" aria-label="first address" />
+          <input class="field mono half" bind:value={edited.to} placeholder="to" aria-label="last address" /></span
+        ></label
+      >
       {#if problem}<p class="wrong" role="alert">{problem}</p>{/if}
       <p class="acts"><button class="main">Save</button> <button type="button" onclick={() => (edited = null)}>Cancel</button></p>
     </form>

@@ -30,7 +30,8 @@
 
   async function keep() {
     const line = statement({ vid: vlan.vid, name, note, nets, local });
-    if (line === statement({ vid: vlan.vid, name: vlan.name, note: vlan.note, nets: vlan.nets.join(" "), local: vlan.local })) return (problem = "");
+    if (line === statement({ vid: vlan.vid, name: vlan.name, note: vlan.note, nets: vlan.nets.join(" "), local: vlan.local }))
+      return (problem = "");
     problem = await office.tryLines([line]);
   }
   const shows = $derived(vlan.nets.some((n) => n.split(/[.:/]/).includes(String(vlan.vid))));
@@ -38,9 +39,27 @@
 
 <h2 class="mono">{vlan.vid} {vlan.name}</h2>
 <form class="entry-form" onsubmit={(e) => (e.preventDefault(), void keep())}>
-  <label>Name <input class="field mono" id="vlan-name" bind:value={name} onchange={keep} aria-invalid={!!problem} aria-describedby="vlan-problem" /></label>
+  <label
+    >Name <input
+      class="field mono"
+      id="vlan-name"
+      bind:value={name}
+      onchange={keep}
+      aria-invalid={!!problem}
+      aria-describedby="vlan-problem"
+    /></label
+  >
   <label>Note <input class="field" bind:value={note} onchange={keep} /></label>
-  <label>Subnets <input class="field mono" id="vlan-nets" bind:value={nets} onchange={keep} placeholder="10.61.110.0/24" aria-describedby="vlan-problem" /></label>
+  <label
+    >Subnets <input
+      class="field mono"
+      id="vlan-nets"
+      bind:value={nets}
+      onchange={keep}
+      placeholder="10.61.110.0/24"
+      aria-describedby="vlan-problem"
+    /></label
+  >
   <label class="check"><input type="checkbox" bind:checked={local} onchange={keep} /> local: no gateway is meant</label>
   <p class="wrong" id="vlan-problem" role="alert">{problem}</p>
   <button class="hidden" aria-hidden="true" tabindex="-1">keep</button>
@@ -49,14 +68,21 @@
   class="turn"
   onsubmit={(e) => {
     e.preventDefault();
-    if (to) pending.propose([`renumber ${vlan.vid} to ${to}${subnets && shows ? " with subnets" : ""}`], undefined, () => place.go(place.href("register", { vlan: to! }), true));
+    if (to)
+      pending.propose([`renumber ${vlan.vid} to ${to}${subnets && shows ? " with subnets" : ""}`], undefined, () =>
+        place.go(place.href("register", { vlan: to! }), true),
+      );
   }}
 >
   <label>Renumber to <input class="field mono vid" type="number" min="1" max="4094" bind:value={to} id="renumber" /></label>
   {#if shows}<label class="check"><input type="checkbox" bind:checked={subnets} /> with its subnets</label>{/if}
   <button disabled={!to}>Show what changes</button>
 </form>
-<p class="turn"><button onclick={() => pending.propose([`retire ${vlan.vid}`])}>Take it off everything…</button><span>shows first all that it sits on</span></p>
+<p class="turn">
+  <button onclick={() => pending.propose([`retire ${vlan.vid}`])}>Take it off everything…</button><span
+    >shows first all that it sits on</span
+  >
+</p>
 
 <style>
   h2 {

@@ -12,7 +12,11 @@
   let last = $state(220);
 
   type Row = { key: string; vlan: Vlan; a: Address };
-  const rows = $derived<Row[]>(vlans.flatMap((v) => (v.addresses ?? []).filter((a) => nth(a.address, 1)).map((a) => ({ key: `${v.vid} ${a.device} ${a.address}`, vlan: v, a }))));
+  const rows = $derived<Row[]>(
+    vlans.flatMap((v) =>
+      (v.addresses ?? []).filter((a) => nth(a.address, 1)).map((a) => ({ key: `${v.vid} ${a.device} ${a.address}`, vlan: v, a })),
+    ),
+  );
   let picked = $state<Record<string, boolean>>({});
   // Who hands nothing out yet is meant, unless one says otherwise.
   const on = (r: Row) => picked[r.key] ?? !r.a.from;
@@ -23,7 +27,10 @@
 
   function propose() {
     pending.propose(
-      chosen.flatMap((r) => [`-${r.a.device} address ${r.vlan.vid} ${r.a.address}`, address(r.vlan.vid, { ...r.a, from: range(r)[0], to: range(r)[1] })]),
+      chosen.flatMap((r) => [
+        `-${r.a.device} address ${r.vlan.vid} ${r.a.address}`,
+        address(r.vlan.vid, { ...r.a, from: range(r)[0], to: range(r)[1] }),
+      ]),
       `hand out addresses in ${chosen.length === 1 ? "a VLAN" : `${chosen.length} VLANs`}`,
     );
     open = false;
@@ -32,20 +39,46 @@
 
 {#if rows.length > 1}
   {#if open}
-    <form class="panel" {@attach back} {@attach (el) => el.scrollIntoView({ block: "nearest" })} onsubmit={(e) => (e.preventDefault(), propose())}>
+    <form
+      class="panel"
+      {@attach back}
+      {@attach (el) => el.scrollIntoView({ block: "nearest" })}
+      onsubmit={(e) => (e.preventDefault(), propose())}
+    >
       <p>
-        Hand out from the <input class="field mono" type="number" min="1" bind:value={first} aria-label="the first address of each subnet" />th
-        to the <input class="field mono" type="number" min="1" bind:value={last} aria-label="the last address of each subnet" />th address of each subnet:
+        Hand out from the <input
+          class="field mono"
+          type="number"
+          min="1"
+          bind:value={first}
+          aria-label="the first address of each subnet"
+        />th to the <input class="field mono" type="number" min="1" bind:value={last} aria-label="the last address of each subnet" />th
+        address of each subnet:
       </p>
       <ul>
         {#each rows as r (r.key)}
           <li>
-            <label><input type="checkbox" checked={on(r)} onchange={(e) => (picked[r.key] = e.currentTarget.checked)} /> <b class="mono">{r.vlan.vid}</b> {r.vlan.name}, {r.a.device}</label>
-            <span class="mono" class:wrong={on(r) && bad(r)}>{on(r) ? (bad(r) ? `${r.a.address} has no such addresses` : range(r).join(" to ")) : r.a.from ? `${r.a.from} to ${r.a.to}, as now` : "nothing"}</span>
+            <label
+              ><input type="checkbox" checked={on(r)} onchange={(e) => (picked[r.key] = e.currentTarget.checked)} />
+              <b class="mono">{r.vlan.vid}</b>
+              {r.vlan.name}, {r.a.device}</label
+            >
+            <span class="mono" class:wrong={on(r) && bad(r)}
+              >{on(r)
+                ? bad(r)
+                  ? `${r.a.address} has no such addresses`
+                  : range(r).join(" to ")
+                : r.a.from
+                  ? `${r.a.from} to ${r.a.to}, as now`
+                  : "nothing"}</span
+            >
           </li>
         {/each}
       </ul>
-      <p><button class="main" disabled={!chosen.length || fails.length > 0}>Show what it changes</button> <button type="button" onclick={() => (open = false)}>Cancel</button></p>
+      <p>
+        <button class="main" disabled={!chosen.length || fails.length > 0}>Show what it changes</button>
+        <button type="button" onclick={() => (open = false)}>Cancel</button>
+      </p>
     </form>
   {:else}
     <button class="open" onclick={() => (open = true)}>Hand out in many VLANs…</button>

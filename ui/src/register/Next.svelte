@@ -1,4 +1,5 @@
 <script lang="ts">
+  import { latest } from "../api/latest";
   import { api, Refused, type Proposal } from "../api/client";
   import { office } from "../state/office.svelte";
   import { place } from "../state/place.svelte";
@@ -9,11 +10,11 @@
   let proposal = $state.raw<Proposal | null>(null);
   let problem = $state({ field: "", text: "" });
   let timer: ReturnType<typeof setTimeout> | undefined;
-  let asked = 0;
+  const newest = latest();
 
   function ask() {
     clearTimeout(timer);
-    const mine = ++asked;
+    newest.drop();
     if (!name.trim()) {
       proposal = null;
       text = "";
@@ -22,13 +23,11 @@
     }
     timer = setTimeout(async () => {
       try {
-        const p = await api.propose(office.view!.id, name.trim(), vid ?? 0);
-        if (mine !== asked) return;
+        const p = await newest(api.propose(office.view!.id, name.trim(), vid ?? 0));
         proposal = p;
         text = p.lines.join("\n");
         problem = { field: "", text: "" };
       } catch (e) {
-        if (mine !== asked) return;
         proposal = null;
         problem = { field: e instanceof Refused ? e.field : "", text: e instanceof Error ? e.message : String(e) };
       }
@@ -47,14 +46,43 @@
 </script>
 
 <form class="next" onsubmit={(e) => (e.preventDefault(), void add())}>
-  <label>The next one <input class="field mono" id="next-name" placeholder="its name" bind:value={name} oninput={ask} aria-invalid={problem.field === "name"} aria-describedby="next-problem" /></label>
-  <label>VID <input class="field mono vid" type="number" min="1" max="4094" placeholder={proposal ? String(proposal.vid) : "next"} bind:value={vid} oninput={ask} aria-invalid={problem.field === "vid"} /></label>
+  <label
+    >The next one <input
+      class="field mono"
+      id="next-name"
+      placeholder="its name"
+      bind:value={name}
+      oninput={ask}
+      aria-invalid={problem.field === "name"}
+      aria-describedby="next-problem"
+    /></label
+  >
+  <label
+    >VID <input
+      class="field mono vid"
+      type="number"
+      min="1"
+      max="4094"
+      placeholder={proposal ? String(proposal.vid) : "next"}
+      bind:value={vid}
+      oninput={ask}
+      aria-invalid={problem.field === "vid"}
+    /></label
+  >
   <button class="main" disabled={!proposal}>Add</button>
   <p class="wrong" id="next-problem" role="alert">{problem.text}</p>
   {#if proposal}
     <div class="proposed">
-      <p>{proposal.like ? `Like VLAN ${proposal.like}, by the habit of this office` : "Nothing to be like yet"}; change what is to be otherwise:</p>
-      <textarea class="field mono" rows={proposal.lines.length} bind:value={text} aria-label="What will be added, in notation" spellcheck="false"></textarea>
+      <p>
+        {proposal.like ? `Like VLAN ${proposal.like}, by the habit of this office` : "Nothing to be like yet"}; change what is to be
+        otherwise:
+      </p>
+      <textarea
+        class="field mono"
+        rows={proposal.lines.length}
+        bind:value={text}
+        aria-label="What will be added, in notation"
+        spellcheck="false"></textarea>
     </div>
   {/if}
 </form>

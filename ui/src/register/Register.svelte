@@ -12,7 +12,11 @@
   const vid = $derived(Number(place.now.query.get("vlan")) || 0);
   const chosen = $derived(vlans.find((v) => v.vid === vid) ?? vlans[0]);
   const gateways = (v: (typeof vlans)[number]) => (v.addresses ?? []).map((a) => `${a.device} ${a.address.split("/")[0]}`).join(", ");
-  const handouts = (v: (typeof vlans)[number]) => (v.addresses ?? []).filter((a) => a.from).map((a) => `${a.from} to ${a.to}`).join(", ");
+  const handouts = (v: (typeof vlans)[number]) =>
+    (v.addresses ?? [])
+      .filter((a) => a.from)
+      .map((a) => `${a.from} to ${a.to}`)
+      .join(", ");
   const choose = (v: number) => place.go(place.href("register", { vlan: v }), true);
 
   function keys(e: KeyboardEvent, at: number) {
@@ -38,7 +42,13 @@
         {#each vlans as v, i (v.vid)}
           <tr class:chosen={v.vid === chosen?.vid} style:--vlan={hues.of.get(v.vid)} data-row-vid={v.vid}>
             <td class="mono vid"><i></i>{v.vid}</td>
-            <td><a href={place.href("register", { vlan: v.vid })} onkeydown={(e) => keys(e, i)} aria-current={v.vid === chosen?.vid ? "true" : undefined}>{v.name || "not registered"}</a>{#if v.note}<span class="note">{v.note}</span>{/if}</td>
+            <td
+              ><a
+                href={place.href("register", { vlan: v.vid })}
+                onkeydown={(e) => keys(e, i)}
+                aria-current={v.vid === chosen?.vid ? "true" : undefined}>{v.name || "not registered"}</a
+              >{#if v.note}<span class="note">{v.note}</span>{/if}</td
+            >
             <td class="mono">{v.nets.join(" ") || (v.local ? "local" : "")}</td>
             <td class="mono">{gateways(v)}</td>
             <td class="mono">{handouts(v)}</td>

@@ -7,9 +7,9 @@ describe("statements of the register", () => {
       'vlan 110 staff "the \\"desk\\"" net 10.0.110.0/24 net fd00::/64',
     );
     expect(statement({ vid: 999, name: "parking", nets: "", local: true })).toBe("vlan 999 parking local");
-    expect(address(110, { device: "gate", address: "10.0.110.1/24", on: "lan 1", zone: "in", from: "10.0.110.50", to: "10.0.110.99" })).toBe(
-      'gate address 110 10.0.110.1/24 on "lan 1" zone in handout 10.0.110.50-10.0.110.99',
-    );
+    expect(
+      address(110, { device: "gate", address: "10.0.110.1/24", on: "lan 1", zone: "in", from: "10.0.110.50", to: "10.0.110.99" }),
+    ).toBe('gate address 110 10.0.110.1/24 on "lan 1" zone in handout 10.0.110.50-10.0.110.99');
     expect(address(110, { device: "gate", address: "10.0.110.1/24" })).toBe("gate address 110 10.0.110.1/24");
   });
 });

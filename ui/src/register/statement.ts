@@ -2,7 +2,11 @@ import type { Vlan } from "../api/client";
 
 /** A line of the register as a statement; what is "" is left out. */
 export function statement(v: { vid: number; name: string; note?: string; nets: string; local: boolean }): string {
-  const nets = v.nets.split(/[\s,]+/).filter(Boolean).map((n) => ` net ${n}`).join("");
+  const nets = v.nets
+    .split(/[\s,]+/)
+    .filter(Boolean)
+    .map((n) => ` net ${n}`)
+    .join("");
   const note = v.note?.trim() ? ` ${JSON.stringify(v.note.trim())}` : "";
   return `vlan ${v.vid} ${v.name.trim()}${note}${nets}${v.local ? " local" : ""}`;
 }

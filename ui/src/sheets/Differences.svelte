@@ -1,4 +1,6 @@
 <script lang="ts">
+  import { latest } from "../api/latest";
+  import { count } from "../shell/plural";
   import { api, type Device, type FoundState, type PortChange } from "../api/client";
   import { quote } from "../line/quote";
   import { office } from "../state/office.svelte";
@@ -13,15 +15,25 @@
     return `${device.name} ${quote(name(port))}: ${shape}${why}`;
   };
   // Ports that something is plugged into come first: somebody notices there.
-  const plugs = $derived(new Map((office.shown?.devices ?? []).flatMap((d) => d.ports.filter((p) => p.plugs).map((p) => [`${d.name}.${p.name}`, p.plugs!.map((g) => g.name).join(", ")] as [string, string]))));
+  const plugs = $derived(
+    new Map(
+      (office.shown?.devices ?? []).flatMap((d) =>
+        d.ports.filter((p) => p.plugs).map((p) => [`${d.name}.${p.name}`, p.plugs!.map((g) => g.name).join(", ")] as [string, string]),
+      ),
+    ),
+  );
+  const newest = latest();
   let changes = $state.raw<PortChange[]>([]);
   $effect(() => {
     const id = office.view?.id;
     void [found, office.view?.revision];
-    let here = true; // a later question wins
-    if (id && found.differences.length) api.meaning(id, device.name).then((m) => here && (changes = m), () => undefined);
-    else changes = [];
-    return () => (here = false);
+    newest.drop();
+    if (id && found.differences.length) {
+      newest(api.meaning(id, device.name)).then(
+        (m) => (changes = m),
+        () => undefined,
+      );
+    } else changes = [];
   });
   const meaning = $derived([...changes].sort((a, b) => Number(plugs.has(b.port)) - Number(plugs.has(a.port))));
   const spaced = (p: string) => p.replace(".", " ");
@@ -29,11 +41,17 @@
 </script>
 
 <section>
-  <h2>Found and planned {found.differences.length ? `differ on ${found.differences.length} ${found.differences.length === 1 ? "port" : "ports"}` : "are the same"}</h2>
+  <h2>
+    Found and planned {found.differences.length ? `differ on ${count(found.differences.length, "port")}` : "are the same"}
+  </h2>
   {#if found.problem}<p class="wrong">{found.problem}</p>{/if}
   {#if found.differences.length}
     <table>
-      <thead><tr><th scope="col">Port</th><th scope="col">Found</th><th scope="col">Planned</th><th><span class="sr-only">Take it</span></th></tr></thead>
+      <thead
+        ><tr
+          ><th scope="col">Port</th><th scope="col">Found</th><th scope="col">Planned</th><th><span class="sr-only">Take it</span></th></tr
+        ></thead
+      >
       <tbody>
         {#each found.differences as d (d.port)}
           <tr data-differs={d.port}>
@@ -45,11 +63,25 @@
         {/each}
       </tbody>
     </table>
-    <p class="acts"><button id="take-all" onclick={() => pending.propose(found.differences.map((d) => statement(d.port, d.found)), `${device.name}: take all that was found as planned`)}>Take all that was found…</button> or let the plan stand: the steps lead to it.</p>
+    <p class="acts">
+      <button
+        id="take-all"
+        onclick={() =>
+          pending.propose(
+            found.differences.map((d) => statement(d.port, d.found)),
+            `${device.name}: take all that was found as planned`,
+          )}>Take all that was found…</button
+      > or let the plan stand: the steps lead to it.
+    </p>
     {#if meaning.length}
       <h3>What the plan changes for frames</h3>
       {#each meaning.slice(0, 12) as m (m.port)}
-        <p class="meaning"><b>{spaced(m.port)}</b>{plugs.has(m.port) ? ` (${plugs.get(m.port)})` : ""} {m.gains.length ? `gains ${few(m.gains)}` : ""}{m.gains.length && m.loses.length ? "; " : ""}{m.loses.length ? `loses ${few(m.loses)}` : ""}{m.otherwise.length ? `${m.gains.length + m.loses.length ? "; " : ""}reaches ${few(m.otherwise)} in another form` : ""}</p>
+        <p class="meaning">
+          <b>{spaced(m.port)}</b>{plugs.has(m.port) ? ` (${plugs.get(m.port)})` : ""}
+          {m.gains.length ? `gains ${few(m.gains)}` : ""}{m.gains.length && m.loses.length ? "; " : ""}{m.loses.length
+            ? `loses ${few(m.loses)}`
+            : ""}{m.otherwise.length ? `${m.gains.length + m.loses.length ? "; " : ""}reaches ${few(m.otherwise)} in another form` : ""}
+        </p>
       {/each}
       {#if meaning.length > 12}<p class="meaning">and {meaning.length - 12} more ports</p>{/if}
     {/if}

@@ -1,4 +1,5 @@
 <script lang="ts">
+  import { count } from "../shell/plural";
   import { api, type Device, type FoundAnswer, type FoundRequest, type FoundState } from "../api/client";
   import { quote, runs } from "../line/quote";
   import { office } from "../state/office.svelte";
@@ -64,10 +65,15 @@
     for (const p of device.ports) {
       if (p.bundle) continue;
       const shape =
-        base === "found" && last ? (last.ports.find((x) => x.port === p.name)?.shape ?? "-")
-        : base === "factory" ? (p.kind === "inner" || device.wording?.startsWith("by-sub") ? "-" : "1")
-        : p.off ? "off"
-        : `${p.untagged.join("+") || (p.tagged.length ? "" : "-")}${p.tagged.length ? ` [${p.tagged.join(" ")}]` : ""}${p.pvid !== (p.untagged.length === 1 ? p.untagged[0] : 0) ? ` pvid ${p.pvid || "none"}` : ""}`.trim();
+        base === "found" && last
+          ? (last.ports.find((x) => x.port === p.name)?.shape ?? "-")
+          : base === "factory"
+            ? p.kind === "inner" || device.wording?.startsWith("by-sub")
+              ? "-"
+              : "1"
+            : p.off
+              ? "off"
+              : `${p.untagged.join("+") || (p.tagged.length ? "" : "-")}${p.tagged.length ? ` [${p.tagged.join(" ")}]` : ""}${p.pvid !== (p.untagged.length === 1 ? p.untagged[0] : 0) ? ` pvid ${p.pvid || "none"}` : ""}`.trim();
       by.set(shape, [...(by.get(shape) ?? []), quote(p.name)]);
     }
     text = [...by].map(([shape, names]) => `${runs(names).join(",").replaceAll("–", "-")}: ${shape}`).join("\n");
@@ -81,28 +87,56 @@
 
 <section id="found">
   <h2>As it is now</h2>
-  <p class="help">Paste what the device shows: lines such as <code class="mono">1-8: 110</code>, a table by VLAN or by port, a grid of U and T, or what <code class="mono">bridge -json vlan show</code> prints.</p>
-  <textarea class="field mono" id="found-text" rows="6" bind:value={text} oninput={typed} aria-label={`What ${device.name} is set to`} spellcheck="false" placeholder={"VLAN; Untagged; Tagged\n110; 1-8,24; 23"}></textarea>
+  <p class="help">
+    Paste what the device shows: lines such as <code class="mono">1-8: 110</code>, a table by VLAN or by port, a grid of U and T, or what
+    <code class="mono">bridge -json vlan show</code> prints.
+  </p>
+  <textarea
+    class="field mono"
+    id="found-text"
+    rows="6"
+    bind:value={text}
+    oninput={typed}
+    aria-label={`What ${device.name} is set to`}
+    spellcheck="false"
+    placeholder={"VLAN; Untagged; Tagged\n110; 1-8,24; 23"}></textarea>
   <p class="row">
-    <label>or a file <input type="file" id="found-file" accept=".csv,.tsv,.txt,.json,.xlsx,.klm" onchange={(e) => void file(e.currentTarget.files).finally(() => ((e.target as HTMLInputElement).value = ""))} /></label>
+    <label
+      >or a file <input
+        type="file"
+        id="found-file"
+        accept=".csv,.tsv,.txt,.json,.xlsx,.klm"
+        onchange={(e) => void file(e.currentTarget.files).finally(() => ((e.target as HTMLInputElement).value = ""))}
+      /></label
+    >
   </p>
   <p class="row">
-    <label>Ports that it does not mention are
+    <label
+      >Ports that it does not mention are
       <select class="field" value={base} onchange={(e) => start(e.currentTarget.value as typeof base)}>
         <option value="plan">as planned</option>
         <option value="factory">as from the factory</option>
         {#if last}<option value="found">as found last</option>{/if}
       </select>
     </label>
-    <button onclick={writeOut} title="Puts every port into the text above, as it would be taken: to be corrected there">List all ports above</button>
+    <button onclick={writeOut} title="Puts every port into the text above, as it would be taken: to be corrected there"
+      >List all ports above</button
+    >
   </p>
   {#if problem}<p class="wrong" role="alert">{problem}</p>{/if}
   {#if answer}
     <div role="status" id="understood">
-      <p>Understood as {answer.form}: {answer.said} {answer.said === 1 ? "port" : "ports"}; {answer.found.differences.length} {answer.found.differences.length === 1 ? "differs" : "differ"} from the plan.</p>
+      <p>
+        Understood as {answer.form}: {count(answer.said, "port")}; {count(answer.found.differences.length, "differs", "differ")} from the plan.
+      </p>
       {#if answer.trouble.length}
         <p class="wrong">Not understood, and left out:</p>
-        <ul>{#each answer.trouble.slice(0, 30) as t, i (i)}<li><span class="mono">{t.row}{t.column ? `:${t.column}` : ""}</span> {t.text}</li>{/each}</ul>
+        <ul>
+          {#each answer.trouble.slice(0, 30) as t, i (i)}<li>
+              <span class="mono">{t.row}{t.column ? `:${t.column}` : ""}</span>
+              {t.text}
+            </li>{/each}
+        </ul>
         {#if answer.trouble.length > 30}<p>and {answer.trouble.length - 30} more</p>{/if}
       {/if}
       <button class="main" id="keep-found" disabled={!answer.said} onclick={keep}>Keep it as found</button>

@@ -1,4 +1,5 @@
 <script lang="ts">
+  import { latest } from "../api/latest";
   import { api, type SheetAnswer } from "../api/client";
   import Front from "../front/Front.svelte";
   import { asks } from "../devices/asks";
@@ -17,14 +18,12 @@
   const device = $derived(view.devices.find((d) => d.name === place.now.query.get("device")) ?? ordered[0]);
   let answer = $state.raw<SheetAnswer | null>(null);
   let only = $state(false);
-  let latest = 0;
+  const newest = latest();
 
   async function read() {
     if (!device) return;
-    const mine = ++latest;
     try {
-      const a = await api.sheet(view.id, device.name);
-      if (mine === latest) answer = a;
+      answer = await newest(api.sheet(view.id, device.name));
     } catch (e) {
       office.tell(e);
     }
@@ -58,14 +57,26 @@
       <Front jacks={jacks(device)} hues={hues.of} label={`The front of ${device.name}`} />
       {#if answer?.sheet && answer.sheet.device === device.name}
         {#each answer.sheet.unsayable as u (u.port + u.shape)}
-          <p class="unsayable"><b>{u.port.replace(".", " ")}</b> cannot be <span class="mono">{u.shape}</span>: {u.why}. It stands below as <span class="mono">{u.nearest}</span>.</p>
+          <p class="unsayable">
+            <b>{u.port.replace(".", " ")}</b> cannot be <span class="mono">{u.shape}</span>: {u.why}. It stands below as
+            <span class="mono">{u.nearest}</span>.
+          </p>
         {/each}
         {#if answer.found}
-          <p class="noprint only"><label><input type="checkbox" bind:checked={only} /> only what differs</label> found {when(answer.found.at)} by {answer.found.author}, {answer.found.how}{answer.before.length ? `; ${answer.before.length} times before` : ""}</p>
+          <p class="noprint only">
+            <label><input type="checkbox" bind:checked={only} /> only what differs</label> found {when(answer.found.at)} by {answer.found
+              .author}, {answer.found.how}{answer.before.length ? `; ${answer.before.length} times before` : ""}
+          </p>
         {/if}
         <Tables planned={answer.sheet.tables} found={answer.found?.tables ?? null} {only} />
         <div class="below">
-          {#key device.name}<Steps device={device.name} steps={answer.found && !answer.found.problem ? answer.found.steps : answer.sheet.steps} from={answer.found && !answer.found.problem ? "what was found" : "the factory state"} ticks={answer.ticks} onchange={read} />{/key}
+          {#key device.name}<Steps
+              device={device.name}
+              steps={answer.found && !answer.found.problem ? answer.found.steps : answer.sheet.steps}
+              from={answer.found && !answer.found.problem ? "what was found" : "the factory state"}
+              ticks={answer.ticks}
+              onchange={read}
+            />{/key}
           <div class="noprint">
             {#if answer.found}<Differences {device} found={answer.found} />{/if}
             {#key device.name}<FoundForm {device} onkept={read} last={answer.found ?? null} />{/key}
@@ -77,7 +88,11 @@
             <table>
               <thead><tr><th scope="col">Port</th><th scope="col">Cable to</th><th scope="col">Plugged in</th></tr></thead>
               <tbody>
-                {#each hangs as p (p.name)}<tr><td class="mono">{p.name}</td><td>{(p.cabled ?? []).map((c) => c.replace(".", " ")).join(", ")}</td><td>{(p.plugs ?? []).map((g) => `${g.name} (${g.wants}${g.tagged ? " tagged" : ""})`).join(", ")}</td></tr>{/each}
+                {#each hangs as p (p.name)}<tr
+                    ><td class="mono">{p.name}</td><td>{(p.cabled ?? []).map((c) => c.replace(".", " ")).join(", ")}</td><td
+                      >{(p.plugs ?? []).map((g) => `${g.name} (${g.wants}${g.tagged ? " tagged" : ""})`).join(", ")}</td
+                    ></tr
+                  >{/each}
               </tbody>
             </table>
           </section>
@@ -87,7 +102,10 @@
       {/if}
     </section>
   {:else}
-    <section><h1>Sheets</h1><p class="lead">No device yet: a sheet is what to enter on one.</p></section>
+    <section>
+      <h1>Sheets</h1>
+      <p class="lead">No device yet: a sheet is what to enter on one.</p>
+    </section>
   {/if}
 </div>
 

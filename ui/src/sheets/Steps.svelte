@@ -32,7 +32,10 @@
         <label>
           <input type="checkbox" checked={!!t} onchange={(e) => tick(s.text, e.currentTarget.checked)} />
           <span class="n mono">{i + 1}</span>
-          <span><span class="where">{s.where}</span> {s.text}{#if t}<i> {t.author}</i>{/if}</span>
+          <span
+            ><span class="where">{s.where}</span>
+            {s.text}{#if t}<i> {t.author}</i>{/if}</span
+          >
         </label>
       </li>
     {/each}

@@ -29,12 +29,20 @@
 {#snippet table(t: SheetTable, rows: { r: string[]; differs: boolean }[], side: string)}
   <table class={side}>
     <caption>{t.title}{found ? (side === "planned" ? ", as it should be" : ", as found") : ""}</caption>
-    <thead><tr>{#each t.head as h (h)}<th scope="col">{h}</th>{/each}</tr></thead>
+    <thead
+      ><tr
+        >{#each t.head as h (h)}<th scope="col">{h}</th>{/each}</tr
+      ></thead
+    >
     <tbody>
       {#each rows as x, i (i)}
         <tr class:differs={x.differs}>
           {#each x.r as c, k (k)}
-            <td>{#if c && side === "planned"}<button class="value mono" title="Copy it" onclick={() => copy(c)}>{c}</button>{:else}<span class="mono">{c}</span>{/if}</td>
+            <td
+              >{#if c && side === "planned"}<button class="value mono" title="Copy it" onclick={() => copy(c)}>{c}</button>{:else}<span
+                  class="mono">{c}</span
+                >{/if}</td
+            >
           {/each}
         </tr>
       {:else}

@@ -1,4 +1,5 @@
 <script lang="ts">
+  import { word } from "./plural";
   import { MoonOutline, SunOutline, UndoOutline, RedoOutline } from "flowbite-svelte-icons";
   import { office } from "../state/office.svelte";
   import { panels } from "../state/panels.svelte";
@@ -16,9 +17,7 @@
   const href = (v: string) => (v === "offices" ? "/offices" : place.href(v as keyof typeof titles));
   const roots = $derived((office.shown?.findings ?? []).filter((f) => !f.cause));
   const count = (s: string) => roots.filter((f) => f.severity === s).length;
-  const keepingText = $derived(
-    { kept: "kept", saving: "saving…", lost: "not connected", refused: "not kept" }[office.keeping],
-  );
+  const keepingText = $derived({ kept: "kept", saving: "saving…", lost: "not connected", refused: "not kept" }[office.keeping]);
   const names = $derived([...new Set(people.list.map((p) => p.name))]);
 </script>
 
@@ -31,26 +30,40 @@
         {#if g === here}
           <span class="group open" role="group" aria-label={`${g.name}: ${g.says}`}>
             <b>{g.name}</b>
-            {#each g.views as v (v.view)}<a href={href(v.view)} aria-current={place.now.view === v.view ? "page" : undefined} title={`g ${v.key}`}>{title(v.view)}</a>{/each}
+            {#each g.views as v (v.view)}<a
+                href={href(v.view)}
+                aria-current={place.now.view === v.view ? "page" : undefined}
+                title={`g ${v.key}`}>{title(v.view)}</a
+              >{/each}
           </span>
         {:else}
-          <a class="group" href={href(g.views.find((v) => v.view === last[g.name])?.view ?? g.views[0]!.view)} title={`${g.says}: ${g.views.map((v) => `${title(v.view)} (g ${v.key})`).join(", ")}`}>{g.name}</a>
+          <a
+            class="group"
+            href={href(g.views.find((v) => v.view === last[g.name])?.view ?? g.views[0]!.view)}
+            title={`${g.says}: ${g.views.map((v) => `${title(v.view)} (g ${v.key})`).join(", ")}`}>{g.name}</a
+          >
         {/if}
       {/each}
     </nav>
   {/if}
   <span class="space"></span>
   {#if office.view}
-    {#if names.length}<span class="others" title={`${names.join(", ")} ${names.length === 1 ? "is" : "are"} here too`}>{names[0]}{names.length > 1 ? ` +${names.length - 1}` : ""}</span>{/if}
+    {#if names.length}<span class="others" title={`${names.join(", ")} ${word(names.length, "is", "are")} here too`}
+        >{names[0]}{names.length > 1 ? ` +${names.length - 1}` : ""}</span
+      >{/if}
     <button
       class="chip"
       onclick={() => {
         place.view("board");
         selection.all = true;
       }}
-      title={`${count("breaks")} break, ${count("risk")} are a risk, ${count("tidy")} to tidy; n steps through them`} aria-label={`All findings: ${count("breaks")} break, ${count("risk")} risk, ${count("tidy")} tidy`}
+      title={`${count("breaks")} break, ${count("risk")} are a risk, ${count("tidy")} to tidy; n steps through them`}
+      aria-label={`All findings: ${count("breaks")} break, ${count("risk")} risk, ${count("tidy")} tidy`}
     >
-      <b class="breaks">{count("breaks")}</b><span class="wide">&nbsp;break</span> · <b class="risk">{count("risk")}</b><span class="wide">&nbsp;risk</span> · <b>{count("tidy")}</b><span class="wide">&nbsp;tidy</span>
+      <b class="breaks">{count("breaks")}</b><span class="wide">&nbsp;break</span> · <b class="risk">{count("risk")}</b><span class="wide"
+        >&nbsp;risk</span
+      >
+      · <b>{count("tidy")}</b><span class="wide">&nbsp;tidy</span>
     </button>
     <span class="pair">
       <button class="icon" disabled={!office.undoable.length} onclick={() => office.undo()} title="Undo (Ctrl+Z)" aria-label="Undo">
@@ -60,7 +73,12 @@
         <RedoOutline class="h-4 w-4" />
       </button>
     </span>
-    <a class="chip state" class:bad={office.keeping === "lost" || office.keeping === "refused"} href={place.href("history")} title="History">
+    <a
+      class="chip state"
+      class:bad={office.keeping === "lost" || office.keeping === "refused"}
+      href={place.href("history")}
+      title="History"
+    >
       <span id="revision" data-revision={office.view.revision} data-keeping={office.keeping} role="status">
         rev {office.view.revision} · {keepingText}
       </span>

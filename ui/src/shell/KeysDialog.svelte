@@ -53,7 +53,9 @@
         <h3>{name}</h3>
         <dl>
           {#each keys as [ks, what] (what)}
-            <dt>{#each ks as k, i (i)}<kbd>{k}</kbd>{/each}</dt>
+            <dt>
+              {#each ks as k, i (i)}<kbd>{k}</kbd>{/each}
+            </dt>
             <dd>{what}</dd>
           {/each}
         </dl>

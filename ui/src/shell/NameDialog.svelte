@@ -20,7 +20,14 @@
   }
 </script>
 
-<Modal bind:open={office.askName} size="xs" title="Who are you?" outsideclose={false} class="rounded-sm bg-[var(--panel)] dark:bg-[var(--panel)]" autoclose={false}>
+<Modal
+  bind:open={office.askName}
+  size="xs"
+  title="Who are you?"
+  outsideclose={false}
+  class="rounded-sm bg-[var(--panel)] dark:bg-[var(--panel)]"
+  autoclose={false}
+>
   <form onsubmit={say} class="flex flex-col gap-3">
     <p class="text-[var(--soft)]">Your name stands beside each edit that you make. This browser remembers it.</p>
     <Label for="name">Name</Label>

@@ -14,11 +14,21 @@
   // Ports with what is plugged in, so that a PC can be found by its name.
   const options = $derived(
     (office.shown?.devices ?? []).flatMap((d) =>
-      d.ports.filter((p) => !p.bundle).map((p) => ({ ref: `${d.name}.${p.name}`, says: (p.plugs ?? []).map((g) => g.name).join(", ") || p.shape })),
+      d.ports
+        .filter((p) => !p.bundle)
+        .map((p) => ({ ref: `${d.name}.${p.name}`, says: (p.plugs ?? []).map((g) => g.name).join(", ") || p.shape })),
     ),
   );
-  const plugs = $derived(named ? (office.shown?.devices ?? []).flatMap((d) => d.ports.flatMap((p) => (p.plugs ?? []).map((g) => ({ ref: g.name, says: `${d.name} ${p.name}` })))) : []);
-  const devices = $derived(more ? [{ ref: "the gateway", says: "of its VLAN" }, ...(office.shown?.devices ?? []).map((d) => ({ ref: d.name, says: d.kind }))] : []);
+  const plugs = $derived(
+    named
+      ? (office.shown?.devices ?? []).flatMap((d) =>
+          d.ports.flatMap((p) => (p.plugs ?? []).map((g) => ({ ref: g.name, says: `${d.name} ${p.name}` }))),
+        )
+      : [],
+  );
+  const devices = $derived(
+    more ? [{ ref: "the gateway", says: "of its VLAN" }, ...(office.shown?.devices ?? []).map((d) => ({ ref: d.name, says: d.kind }))] : [],
+  );
   const all = $derived([...options, ...plugs, ...devices]);
   // As people write it: north 1 is north.1, and a plug is found whatever its letters.
   const plain = (s: string) => s.trim().toLowerCase().replace(/\s+/g, " ");

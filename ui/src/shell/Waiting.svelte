@@ -8,7 +8,8 @@
     <h1>The server does not answer</h1>
     <p>{office.notice?.text ?? ""} This page tries again by itself.</p>
   {:else}
-    <Spinner size="6" /> <p>Reading the office…</p>
+    <Spinner size="6" />
+    <p>Reading the office…</p>
   {/if}
 </main>
 

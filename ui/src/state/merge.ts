@@ -48,5 +48,8 @@ function found(old: Office, change: Change): Office["found"] {
   if (!change.found) return old.found;
   const named = new Set(change.found.devices);
   const others = Object.entries(old.found?.ports ?? {}).filter(([port]) => !named.has(port.slice(0, port.indexOf("."))));
-  return { devices: [...new Set([...(old.found?.devices ?? []), ...named])], ports: { ...Object.fromEntries(others), ...change.found.ports } };
+  return {
+    devices: [...new Set([...(old.found?.devices ?? []), ...named])],
+    ports: { ...Object.fromEntries(others), ...change.found.ports },
+  };
 }

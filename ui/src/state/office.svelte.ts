@@ -1,4 +1,17 @@
-import { api, browser, listen, Refused, whole, type Change, type Command, type Explanation, type HistoryEntry, type Look, type Office, type OfficeSummary } from "../api/client";
+import {
+  api,
+  browser,
+  listen,
+  Refused,
+  whole,
+  type Change,
+  type Command,
+  type Explanation,
+  type HistoryEntry,
+  type Look,
+  type Office,
+  type OfficeSummary,
+} from "../api/client";
 import { merge } from "./merge";
 import { people } from "./people.svelte";
 import { place } from "./place.svelte";
@@ -177,10 +190,16 @@ class OfficeState {
     this.view = view;
     const mine = history.filter((h) => h.id.startsWith(`${browser()}.`) && !h.undoneBy);
     const undoing = (h: HistoryEntry) => h.turn === "undo";
-    this.undoable = mine.filter((h) => !undoing(h)).map((h) => h.revision).reverse();
+    this.undoable = mine
+      .filter((h) => !undoing(h))
+      .map((h) => h.revision)
+      .reverse();
     // What was taken back after the last edit of one's own can be redone.
     const last = Math.max(0, ...mine.filter((h) => !h.undoes).map((h) => h.revision));
-    this.redoable = mine.filter((h) => undoing(h) && h.revision > last).map((h) => h.revision).reverse();
+    this.redoable = mine
+      .filter((h) => undoing(h) && h.revision > last)
+      .map((h) => h.revision)
+      .reverse();
   }
 
   /** Takes what the server says after an edit; older news is no news. */
@@ -211,7 +230,12 @@ class OfficeState {
     const run = async () => {
       if (!this.view) return null;
       if (this.then) {
-        this.notice = { kind: "problem", text: this.asFound ? "This is the office as found: go back to the plan to change it." : `This is revision ${this.then.revision}, which is past: go back to now to change something, or restore it.` };
+        this.notice = {
+          kind: "problem",
+          text: this.asFound
+            ? "This is the office as found: go back to the plan to change it."
+            : `This is revision ${this.then.revision}, which is past: go back to now to change something, or restore it.`,
+        };
         return null;
       }
       // An edit that is kept at once is not announced: the header would flicker.

@@ -4,9 +4,25 @@ import type { Office } from "../api/client";
 // The state touches the page in a few places; a stand-in is enough.
 vi.stubGlobal("document", { documentElement: { classList: { contains: () => false } }, getElementById: () => null });
 
-const device = (name: string, shape: string) => ({ name, kind: "switch", forwarding: "bridge", ports: [{ name: "1", kind: "physical", shape, untagged: [], tagged: [], pvid: 0, source: "port" }] });
+const device = (name: string, shape: string) => ({
+  name,
+  kind: "switch",
+  forwarding: "bridge",
+  ports: [{ name: "1", kind: "physical", shape, untagged: [], tagged: [], pvid: 0, source: "port" }],
+});
 const view = (revision: number, more: Partial<Office> = {}): Office =>
-  ({ id: 1, title: "t", revision, whole: true, order: ["a", "b"], vlans: [], links: [], findings: [], devices: [device("a", "-"), device("b", "-")], ...more }) as Office;
+  ({
+    id: 1,
+    title: "t",
+    revision,
+    whole: true,
+    order: ["a", "b"],
+    vlans: [],
+    links: [],
+    findings: [],
+    devices: [device("a", "-"), device("b", "-")],
+    ...more,
+  }) as Office;
 
 /** A server that answers one request after the other, as it is told. */
 class Server {
@@ -18,14 +34,17 @@ class Server {
   fetch = async (input: Request | string): Promise<Response> => {
     const request = typeof input === "string" ? new Request("http://x" + input) : input;
     const path = new URL(request.url).pathname;
-    const json = (data: unknown, status = 200) => new Response(JSON.stringify(data), { status, headers: { "Content-Type": "application/json" } });
+    const json = (data: unknown, status = 200) =>
+      new Response(JSON.stringify(data), { status, headers: { "Content-Type": "application/json" } });
     if (request.method === "POST") {
       if (path.endsWith("/here")) return json({});
       this.asked.push({ path, body: (await request.json()) as { base?: number } });
       await this.slow;
       if (this.refuse) return json({ error: this.refuse.error }, this.refuse.status);
       this.revision++;
-      return json(view(this.revision, { whole: false, devices: [device("a", `at ${this.revision}`)] as Office["devices"], author: "Robin" }));
+      return json(
+        view(this.revision, { whole: false, devices: [device("a", `at ${this.revision}`)] as Office["devices"], author: "Robin" }),
+      );
     }
     if (path === "/api/me") return json({ name: "Robin" });
     if (path === "/api/offices") return json([{ id: 1, title: "t", revision: this.revision }]);
@@ -64,11 +83,14 @@ beforeEach(async () => {
   vi.stubGlobal("EventSource", Stream);
   // openapi-fetch makes requests with a relative address, as a browser allows
   const Real = Request;
-  vi.stubGlobal("Request", class extends Real {
-    constructor(input: string | Request, init?: RequestInit) {
-      super(typeof input === "string" && input.startsWith("/") ? "http://x" + input : input, init);
-    }
-  });
+  vi.stubGlobal(
+    "Request",
+    class extends Real {
+      constructor(input: string | Request, init?: RequestInit) {
+        super(typeof input === "string" && input.startsWith("/") ? "http://x" + input : input, init);
+      }
+    },
+  );
   office = (await import("./office.svelte")).office;
   await office.open(1);
   return () => vi.unstubAllGlobals();
@@ -123,7 +145,10 @@ describe("undo", () => {
 
 describe("the stream", () => {
   it("brings the edits of others, and says whose they are", () => {
-    Stream.last.tell("edit", view(2, { whole: false, devices: [device("b", "new")] as Office["devices"], author: "Sam", summary: "110 off b 1" }));
+    Stream.last.tell(
+      "edit",
+      view(2, { whole: false, devices: [device("b", "new")] as Office["devices"], author: "Sam", summary: "110 off b 1" }),
+    );
     expect(shapes()).toEqual(["-", "new"]);
     expect(office.notice?.text).toBe("Sam: 110 off b 1");
   });

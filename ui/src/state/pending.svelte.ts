@@ -1,3 +1,4 @@
+import { latest } from "../api/latest";
 import { api, Refused, type Command, type Device, type Mistake, type Port, type Preview } from "../api/client";
 import { flights } from "./flights.svelte";
 import { office } from "./office.svelte";
@@ -16,7 +17,7 @@ class Pending {
   problem = $state("");
   mistakes = $state.raw<Mistake[]>([]);
   private timer: ReturnType<typeof setTimeout> | undefined;
-  private asked = 0;
+  private newest = latest();
   private after: (() => void) | undefined;
 
   /** The changed devices as they would be, by name: the board draws them. */
@@ -24,7 +25,8 @@ class Pending {
   private ports = $derived.by(() => {
     const out = new Map<string, Port>();
     const changed = new Set(this.preview?.changed);
-    for (const d of this.preview?.devices ?? []) for (const p of d.ports) if (changed.has(`${d.name}.${p.name}`)) out.set(`${d.name}.${p.name}`, p);
+    for (const d of this.preview?.devices ?? [])
+      for (const p of d.ports) if (changed.has(`${d.name}.${p.name}`)) out.set(`${d.name}.${p.name}`, p);
     return out;
   });
 
@@ -84,7 +86,7 @@ class Pending {
     this.preview = null;
     this.problem = "";
     this.mistakes = [];
-    this.asked++;
+    this.newest.drop();
     const text = this.text.trim();
     if (text && !goes(text)) this.timer = setTimeout(() => void this.ask({ lines: [this.text] }), 90);
   }
@@ -92,15 +94,12 @@ class Pending {
   private async ask(op: Command) {
     const view = office.view;
     if (!view) return;
-    const mine = ++this.asked;
     try {
-      const p = await api.preview(view.id, view.revision, [op]);
-      if (mine !== this.asked) return;
+      const p = await this.newest(api.preview(view.id, view.revision, [op]));
       this.preview = p;
       this.problem = "";
       this.mistakes = [];
     } catch (e) {
-      if (mine !== this.asked) return;
       this.preview = null;
       this.problem = e instanceof Error ? e.message : String(e);
       this.mistakes = e instanceof Refused ? e.mistakes : [];
@@ -129,7 +128,7 @@ class Pending {
   }
 
   clear() {
-    this.asked++;
+    this.newest.drop();
     clearTimeout(this.timer);
     this.text = this.says = this.problem = "";
     this.op = this.preview = null;

@@ -17,10 +17,40 @@ export const titles: Record<View, string> = {
 
 /** The groups in which the views stand, in the order of the work; a letter after g goes there. */
 export const groups: { name: string; says: string; views: { view: View | "offices"; key: string }[] }[] = [
-  { name: "Plan", says: "what should be", views: [{ view: "board", key: "b" }, { view: "plans", key: "p" }, { view: "register", key: "r" }, { view: "devices", key: "d" }] },
-  { name: "Ask", says: "what frames do", views: [{ view: "reach", key: "e" }, { view: "walk", key: "w" }] },
-  { name: "Do", says: "enter it on the devices", views: [{ view: "sheets", key: "s" }, { view: "poster", key: "t" }] },
-  { name: "Keep", says: "what was, and other offices", views: [{ view: "history", key: "h" }, { view: "offices", key: "o" }] },
+  {
+    name: "Plan",
+    says: "what should be",
+    views: [
+      { view: "board", key: "b" },
+      { view: "plans", key: "p" },
+      { view: "register", key: "r" },
+      { view: "devices", key: "d" },
+    ],
+  },
+  {
+    name: "Ask",
+    says: "what frames do",
+    views: [
+      { view: "reach", key: "e" },
+      { view: "walk", key: "w" },
+    ],
+  },
+  {
+    name: "Do",
+    says: "enter it on the devices",
+    views: [
+      { view: "sheets", key: "s" },
+      { view: "poster", key: "t" },
+    ],
+  },
+  {
+    name: "Keep",
+    says: "what was, and other offices",
+    views: [
+      { view: "history", key: "h" },
+      { view: "offices", key: "o" },
+    ],
+  },
 ];
 
 interface Address {
@@ -73,7 +103,8 @@ class PlaceState {
   /** A click on a link inside the page goes there without loading it anew. */
   follow = (e: MouseEvent) => {
     const a = (e.target as Element).closest?.("a");
-    if (!a || a.target || a.hasAttribute("download") || a.origin !== location.origin || e.ctrlKey || e.metaKey || e.shiftKey || e.button) return;
+    if (!a || a.target || a.hasAttribute("download") || a.origin !== location.origin || e.ctrlKey || e.metaKey || e.shiftKey || e.button)
+      return;
     e.preventDefault();
     this.go(a.href);
   };

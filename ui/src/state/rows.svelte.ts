@@ -16,7 +16,8 @@ export function arrange(vlans: Vlan[], filter: string, sort: Sort): Vlan[] {
       })
     : vlans;
   if (sort === "number") return left;
-  const by = sort === "name" ? (a: Vlan, b: Vlan) => a.name.localeCompare(b.name) : (a: Vlan, b: Vlan) => trouble[a.state] - trouble[b.state];
+  const by =
+    sort === "name" ? (a: Vlan, b: Vlan) => a.name.localeCompare(b.name) : (a: Vlan, b: Vlan) => trouble[a.state] - trouble[b.state];
   return [...left].sort((a, b) => by(a, b) || a.vid - b.vid);
 }
 

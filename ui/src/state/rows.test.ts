@@ -5,8 +5,22 @@ import { standIn } from "./page.stub";
 standIn();
 
 describe("rows", () => {
-  const vlan = (vid: number, name: string, state: Vlan["state"], note = ""): Vlan => ({ vid, name, state, note, nets: [], local: false, registered: true, parts: 1 });
-  const all = [vlan(10, "staff", "whole", "front desk"), vlan(20, "phones", "split"), vlan(30, "guests", "whole"), vlan(110, "lab", "unused")];
+  const vlan = (vid: number, name: string, state: Vlan["state"], note = ""): Vlan => ({
+    vid,
+    name,
+    state,
+    note,
+    nets: [],
+    local: false,
+    registered: true,
+    parts: 1,
+  });
+  const all = [
+    vlan(10, "staff", "whole", "front desk"),
+    vlan(20, "phones", "split"),
+    vlan(30, "guests", "whole"),
+    vlan(110, "lab", "unused"),
+  ];
 
   it("are those that have all the words", async () => {
     const { arrange } = await import("./rows.svelte");

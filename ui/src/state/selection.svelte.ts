@@ -1,3 +1,4 @@
+import { latest } from "../api/latest";
 import { api, type Device, type Explanation, type Link, type Look } from "../api/client";
 import type { Column } from "../board/fold";
 import { office } from "./office.svelte";
@@ -22,7 +23,7 @@ class Selection {
   explained = $state.raw<Explanation | null>(null);
   /** The finding that was stepped to. */
   finding = $state("");
-  private asked = 0;
+  private newest = latest();
 
   // The block's edges are numbers of their own: a cell that asks for them is
   // asked again only when one of them moves.
@@ -127,7 +128,7 @@ class Selection {
   /** Asks for the words and the reach; a later question wins. */
   async explain() {
     const view = office.shown;
-    const mine = ++this.asked;
+    this.newest.drop();
     if (!view || !this.columns.length) return;
     if (office.asFound) {
       this.explained = null; // the words are of the plan
@@ -140,8 +141,7 @@ class Selection {
       return;
     }
     try {
-      const x = await api.explain(view.id, this.ports, this.vlan?.vid ?? 0, office.then?.revision);
-      if (mine === this.asked) this.explained = x;
+      this.explained = await this.newest(api.explain(view.id, this.ports, this.vlan?.vid ?? 0, office.then?.revision));
     } catch {
       /* what is on the screen stays; the header says that the server is gone */
     }

@@ -8,7 +8,8 @@
   class:bare
   style:--vlan={hues.get(wire || vlan || 0) ?? "var(--soft)"}
   title={bare ? "the frame wears no tag" : wire === 0 ? "it wears a priority tag" : `it wears the tag ${wire}`}
->{bare ? "frame" : wire === 0 ? "0" : wire}</span>
+  >{bare ? "frame" : wire === 0 ? "0" : wire}</span
+>
 
 <style>
   .frame {
@@ -22,8 +23,11 @@
     color: var(--vlan);
     border: solid var(--vlan);
     border-width: 0 3px;
-    background: linear-gradient(var(--vlan), var(--vlan)) 0 0 / 7px 2px no-repeat, linear-gradient(var(--vlan), var(--vlan)) 0 100% / 7px 2px no-repeat,
-      linear-gradient(var(--vlan), var(--vlan)) 100% 0 / 7px 2px no-repeat, linear-gradient(var(--vlan), var(--vlan)) 100% 100% / 7px 2px no-repeat;
+    background:
+      linear-gradient(var(--vlan), var(--vlan)) 0 0 / 7px 2px no-repeat,
+      linear-gradient(var(--vlan), var(--vlan)) 0 100% / 7px 2px no-repeat,
+      linear-gradient(var(--vlan), var(--vlan)) 100% 0 / 7px 2px no-repeat,
+      linear-gradient(var(--vlan), var(--vlan)) 100% 100% / 7px 2px no-repeat;
   }
   .bare {
     border: 1px solid var(--faint);

@@ -1,4 +1,5 @@
 <script lang="ts">
+  import { count } from "../shell/plural";
   import type { Walk } from "../api/client";
   import Frame from "./Frame.svelte";
   import { wears } from "./wire";
@@ -22,7 +23,7 @@
 </script>
 
 <details {open}>
-  <summary>{walk.hops.length} {walk.hops.length === 1 ? "hop" : "hops"}, out of {walk.arrivals.length} {walk.arrivals.length === 1 ? "port" : "ports"}, {walk.drops.length} {walk.drops.length === 1 ? "drop" : "drops"}</summary>
+  <summary>{count(walk.hops.length, "hop")}, out of {count(walk.arrivals.length, "port")}, {count(walk.drops.length, "drop")}</summary>
   {#each walk.drops.filter((d) => !walk.hops.length) as d (d.port)}
     <p class="drop" data-drop={d.port}><Frame wire={d.wire} {hues} /> dropped at once at {spaced(d.port)}: {d.reason}.</p>
   {/each}
@@ -33,11 +34,25 @@
         <p class="told">{h.text}.</p>
         {#each out(h) as o (String(o.wire))}
           <div class="out">
-            <span class="turn" title={o.wire === h.wire ? "as it came" : o.wire === null ? "the bracket closes" : h.wire === null ? "a bracket opens" : "another tag"}>
+            <span
+              class="turn"
+              title={o.wire === h.wire
+                ? "as it came"
+                : o.wire === null
+                  ? "the bracket closes"
+                  : h.wire === null
+                    ? "a bracket opens"
+                    : "another tag"}
+            >
               <Frame wire={o.wire} vlan={h.vlan} {hues} />
             </span>
             <span>
-              {#each o.on as e, k (e.port)}{k ? "; " : ""}by <span class="mono">{e.port.slice(e.port.indexOf(".") + 1)}</span> to {e.to.map(spaced).join(", ")}{#each e.to.flatMap(drops) as d (d.port)} <span class="drop" data-drop={d.port}>dropped there: {d.reason}</span>{/each}{/each}{o.on.length && o.ends.length ? "; " : ""}{#if o.ends.length}out of <span class="mono">{o.ends.join(", ")}</span>{/if}
+              {#each o.on as e, k (e.port)}{k ? "; " : ""}by <span class="mono">{e.port.slice(e.port.indexOf(".") + 1)}</span> to {e.to
+                  .map(spaced)
+                  .join(", ")}{#each e.to.flatMap(drops) as d (d.port)}
+                  <span class="drop" data-drop={d.port}>dropped there: {d.reason}</span>{/each}{/each}{o.on.length && o.ends.length
+                ? "; "
+                : ""}{#if o.ends.length}out of <span class="mono">{o.ends.join(", ")}</span>{/if}
             </span>
           </div>
         {/each}

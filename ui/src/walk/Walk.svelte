@@ -1,4 +1,5 @@
 <script lang="ts">
+  import { latest } from "../api/latest";
   import { api, Refused, type WalkAnswer } from "../api/client";
   import PortField from "../shell/PortField.svelte";
   import { hues } from "../state/hues.svelte";
@@ -17,7 +18,7 @@
   let to = $state("");
   let answer = $state.raw<WalkAnswer | null>(null);
   let problem = $state({ field: "", text: "" });
-  let latest = 0;
+  const newest = latest();
 
   $effect(() => {
     from = asked.get("from") ?? selection.ports[0] ?? "";
@@ -29,15 +30,12 @@
     const [f, w, t] = [asked.get("from") ?? selection.ports[0], asked.get("wire") ?? "", asked.get("to") ?? ""];
     if (!view || !f) return;
     void view.revision;
-    const mine = ++latest;
-    api.walk(view.id, f, w, t, office.then?.revision).then(
+    newest(api.walk(view.id, f, w, t, office.then?.revision)).then(
       (a) => {
-        if (mine !== latest) return;
         answer = a;
         problem = { field: "", text: "" };
       },
       (e) => {
-        if (mine !== latest) return;
         answer = null;
         problem = { field: e instanceof Refused ? e.field : "", text: e instanceof Error ? e.message : String(e) };
       },
@@ -60,7 +58,9 @@
 
 <div class="walk">
   <h1>Walk</h1>
-  <p class="lead">Follow one frame from the port where it is sent: what each device does with it, where it comes out, and where it is dropped and why.</p>
+  <p class="lead">
+    Follow one frame from the port where it is sent: what each device does with it, where it comes out, and where it is dropped and why.
+  </p>
   <form onsubmit={(e) => (e.preventDefault(), send())}>
     <label>From <PortField bind:value={from} id="walk-from" wrong={problem.field === "from"} onpick={send} /></label>
     <label>
@@ -84,7 +84,9 @@
       {#each faults.slice(0, 3) as f (f.id)}
         <div class="fault">
           <p>{f.text}</p>
-          {#each mends.of(f).slice(0, 1) as m (m[0])}<button class="mono" onclick={() => pending.propose(m)}>{m[0]}{m.length > 1 ? " …" : ""}</button>{/each}
+          {#each mends.of(f).slice(0, 1) as m (m[0])}<button class="mono" onclick={() => pending.propose(m)}
+              >{m[0]}{m.length > 1 ? " …" : ""}</button
+            >{/each}
         </div>
       {/each}
     </div>

@@ -8,7 +8,11 @@
 
 <section class="way panel" class:lost={!journey.arrives}>
   {#if journey.arrives}
-    <h2>It arrives at {spaced(to)}{journey.slowest ? `; the slowest cable on the way has ${journey.slowest} (${journey.at?.split(" ").map(spaced).join(" to ")})` : ""}</h2>
+    <h2>
+      It arrives at {spaced(to)}{journey.slowest
+        ? `; the slowest cable on the way has ${journey.slowest} (${journey.at?.split(" ").map(spaced).join(" to ")})`
+        : ""}
+    </h2>
     <ol>
       {#each journey.steps as s, i (i)}
         <li class:routed={s.routed}>
