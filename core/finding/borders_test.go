@@ -74,7 +74,7 @@ func TestBorders(t *testing.T) {
 		{"devices are managed where a plug is", finding.ManagementShared, twoCabled + "a manage 110\nplug b.1 \"pc\" wants 110\n", "\" wants 110", "\" wants 110 operator"},
 		{"the operator's way to a device", finding.ManagementCut, twoCabled + "b manage 190\nplug a.1 \"me\" wants 110 operator\n", "b manage 190", "b manage 110"},
 		{"what is needed at one end and written at the other", finding.NeededDiffers, strings.Replace(twoCabled, "8: 190 [110]\ncable", "8: 190 [needed]\ncable", 1) + "a 8: 190 [110 120]\n", "[110 120]", "[110]"},
-		{"a cable with a VLAN that ends before it", finding.CarriesUnneeded, strings.ReplaceAll(twoCabled, "190 [110]", "190 [110 120]")+"a manage 190\nb manage 190\na 2: 120\n", "8: 190 [110 120]\ncable", "2: 120\n  8: 190 [110 120]\ncable"},
+		{"a cable with a VLAN that ends before it", finding.CarriesUnneeded, strings.ReplaceAll(twoCabled, "190 [110]", "190 [110 120]") + "a manage 190\nb manage 190\na 2: 120\n", "8: 190 [110 120]\ncable", "2: 120\n  8: 190 [110 120]\ncable"},
 		{"a second cable", finding.Loop, twoCabled + "a 7: [110]\nb 7: [110]\ncable a.7 b.7\n", "cable a.7 b.7\n", ""},
 		{"a second cable without the VLAN", finding.Loop, twoCabled + "a 7: [110]\nb 7: [110]\ncable a.7 b.7\n", "b 7: [110]", "b 7: [120]"},
 		{"a registered VLAN that nothing is in", finding.Unused, oneSwitch + "  1: 110\n  2: 120\n", "  2: 120", "  2: 130\n  3: 120"},
