@@ -154,6 +154,17 @@ func TestGuard(t *testing.T) {
 	require.Equal(t, 415, status)
 	status, _ = d.ask("GET", "/nothing", "")
 	require.Equal(t, 404, status)
+	for _, path := range []string{"/", "/1/reach", "/theme.js", "/api/me", "/assets/nothing.js"} {
+		resp, err := http.Get(d.base + path)
+		require.NoError(t, err)
+		resp.Body.Close()
+		policy := resp.Header.Get("Content-Security-Policy")
+		require.Contains(t, policy, "default-src 'self'", path)
+		require.Contains(t, policy, "frame-ancestors 'none'", path)
+		require.NotContains(t, policy, "unsafe-eval", path)
+		require.Equal(t, "nosniff", resp.Header.Get("X-Content-Type-Options"), path)
+		require.Equal(t, "no-referrer", resp.Header.Get("Referrer-Policy"), path)
+	}
 	d.name = ""
 	status, answer := d.edit(1, `"lines":["rack 1: 120"]`)
 	require.Equal(t, 401, status)

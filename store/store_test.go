@@ -142,11 +142,8 @@ func TestAllOrNothing(t *testing.T) {
 	o := clinic(t)
 	id, err := s.Import(t.Context(), o, store.Note{Author: "a", Summary: "first"})
 	require.NoError(t, err)
-	good, _, err := notation.Line(o, "rack 1: 120")
-	require.NoError(t, err)
-	_ = good
 	e := office.Edit{
-		{Before: office.Setting{}, After: office.Setting{Port: office.PortRef{Device: "rack", Port: "1"}, Shape: &office.Shape{Untagged: []office.VID{120}}}},
+		{Before: office.Setting{Port: office.PortRef{Device: "rack", Port: "1"}}, After: office.Setting{Port: office.PortRef{Device: "rack", Port: "1"}, Shape: &office.Shape{Untagged: []office.VID{120}}}},
 		{After: office.Cable{A: office.PortRef{Device: "rack", Port: "19"}, B: office.PortRef{Device: "rack", Port: "22"}}, At: 99},
 	}
 	_, err = s.Commit(t.Context(), id, 1, e, store.Note{Author: "a", Summary: "a second cable in rack 19"})
@@ -155,6 +152,12 @@ func TestAllOrNothing(t *testing.T) {
 	require.NoError(t, err)
 	require.Equal(t, int64(1), rev)
 	require.Equal(t, notation.Print(o), notation.Print(back))
+	all, err := s.History(t.Context(), id, 0, 10)
+	require.NoError(t, err)
+	require.Len(t, all, 1, "nor does it stand in the history")
+	rev, err = s.Commit(t.Context(), id, 1, e[:1], store.Note{Author: "a", Summary: "the half that is good"})
+	require.NoError(t, err, "by itself the first half goes in")
+	require.Equal(t, int64(2), rev)
 }
 
 // TestConstraints: the tables themselves refuse what means nothing, whoever

@@ -326,7 +326,9 @@ func usersOf() (map[string][]string, error) {
 		}
 	}
 	for _, list := range users {
-		slices.SortFunc(list, func(a, b string) int { return cmp.Or(cmp.Compare(len(all[a].Deps), len(all[b].Deps)), cmp.Compare(a, b)) })
+		slices.SortFunc(list, func(a, b string) int {
+			return cmp.Or(cmp.Compare(len(all[a].Deps), len(all[b].Deps)), cmp.Compare(a, b))
+		})
 	}
 	return users, nil
 }
