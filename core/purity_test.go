@@ -5,7 +5,11 @@ import (
 	"go/parser"
 	"go/token"
 	"io/fs"
+	"maps"
+	"os"
 	"path/filepath"
+	"regexp"
+	"slices"
 	"strconv"
 	"strings"
 	"testing"
@@ -39,4 +43,56 @@ func TestCoreIsPure(t *testing.T) {
 	})
 	require.NoError(t, err)
 	require.Greater(t, files, 20)
+}
+
+// TestRooms: the table of rooms in docs/architecture.md names every room, and of
+// each room of core just the rooms of core that it imports.
+func TestRooms(t *testing.T) {
+	text, err := os.ReadFile("../docs/architecture.md")
+	require.NoError(t, err)
+	knows := map[string]string{}
+	for _, row := range regexp.MustCompile("(?m)^\\| `([a-z0-9/]+)` \\| .+ \\| ([^|]+) \\|$").FindAllStringSubmatch(string(text), -1) {
+		knows[row[1]] = row[2]
+	}
+	imported := map[string]map[string]bool{}
+	err = filepath.WalkDir("..", func(path string, d fs.DirEntry, err error) error {
+		if d != nil && d.IsDir() && (d.Name() == "node_modules" || d.Name() == ".git" || d.Name() == "testdata") {
+			return filepath.SkipDir
+		}
+		if err != nil || d.IsDir() || !strings.HasSuffix(path, ".go") || strings.HasSuffix(path, "_test.go") {
+			return err
+		}
+		room := filepath.ToSlash(strings.TrimPrefix(filepath.Dir(path), "../"))
+		f, err := parser.ParseFile(token.NewFileSet(), path, nil, parser.ImportsOnly)
+		if err != nil {
+			return err
+		}
+		if imported[room] == nil {
+			imported[room] = map[string]bool{}
+		}
+		for _, i := range f.Imports {
+			name, _ := strconv.Unquote(i.Path.Value)
+			if x, ok := strings.CutPrefix(name, "klammer/core/"); ok {
+				imported[room][x] = true
+			}
+		}
+		return nil
+	})
+	require.NoError(t, err)
+	for room, imports := range imported {
+		parent, _, _ := strings.Cut(room, "/")
+		if !strings.HasPrefix(room, "core/") {
+			require.True(t, knows[room] != "" || knows[parent] != "", "docs/architecture.md does not name %s", room)
+			continue
+		}
+		want := strings.Join(slices.Sorted(maps.Keys(imports)), ", ")
+		if want == "" {
+			want = "nothing"
+		}
+		require.Equal(t, want, knows[room], "what docs/architecture.md says that %s knows", room)
+	}
+	for room := range knows {
+		_, err := os.Stat("../" + room)
+		require.NoError(t, err, "docs/architecture.md names %s, which is not there", room)
+	}
 }
