@@ -29,37 +29,37 @@ var shut = &Port{Off: true, Filter: true}
 
 // Compile compiles a resolved shape; rest is what Rest stands for on this
 // port: the register for all, the cable's needs for needed.
-func Compile(s *office.Shape, rest *office.Set) *Port {
-	p := &Port{Off: s.Off, Filter: !s.FilterOff, Admit: s.Admit, PVID: s.PortVID(), Rides: s.Rides}
-	p.Access = Access(s)
-	for _, r := range s.Rides {
-		if p.riders == nil {
-			p.riders = make(map[office.VID]office.VID, len(s.Rides))
+func Compile(shape *office.Shape, rest *office.Set) *Port {
+	compiled := &Port{Off: shape.Off, Filter: !shape.FilterOff, Admit: shape.Admit, PVID: shape.PortVID(), Rides: shape.Rides}
+	compiled.Access = Access(shape)
+	for _, r := range shape.Rides {
+		if compiled.riders == nil {
+			compiled.riders = make(map[office.VID]office.VID, len(shape.Rides))
 		}
-		p.riders[r.Wire] = r.VLAN
+		compiled.riders[r.Wire] = r.VLAN
 	}
-	for _, v := range s.Untagged {
-		p.Untagged.Add(v)
+	for _, v := range shape.Untagged {
+		compiled.Untagged.Add(v)
 	}
-	for _, v := range s.Tagged {
-		p.Tagged.Add(v)
+	for _, v := range shape.Tagged {
+		compiled.Tagged.Add(v)
 	}
-	if len(s.Untagged) > 0 {
-		p.Group = s.Untagged[0]
-		if p.Untagged.Has(p.PVID) { // of several, the one that takes what arrives
-			p.Group = p.PVID
+	if len(shape.Untagged) > 0 {
+		compiled.Group = shape.Untagged[0]
+		if compiled.Untagged.Has(compiled.PVID) { // of several, the one that takes what arrives
+			compiled.Group = compiled.PVID
 		}
 	}
-	if s.Rest != office.RestNone && rest != nil && !s.Off {
-		p.Tagged.AddAll(rest)
-		p.Tagged = p.Tagged.Minus(&p.Untagged)
-		for _, r := range s.Rides { // a wire VID that is taken stays with its ride
-			if p.Tagged.Has(r.Wire) && s.Of(r.Wire) == office.NotMember {
-				p.Tagged.Remove(r.Wire)
+	if shape.Rest != office.RestNone && rest != nil && !shape.Off {
+		compiled.Tagged.AddAll(rest)
+		compiled.Tagged = compiled.Tagged.Minus(&compiled.Untagged)
+		for _, r := range shape.Rides { // a wire VID that is taken stays with its ride
+			if compiled.Tagged.Has(r.Wire) && shape.Of(r.Wire) == office.NotMember {
+				compiled.Tagged.Remove(r.Wire)
 			}
 		}
 	}
-	return p
+	return compiled
 }
 
 // Access is the VLAN of a shape that is one VLAN untagged and nothing else, 0
@@ -92,16 +92,16 @@ func (p *Port) Of(v office.VID) office.Membership {
 	return office.NotMember
 }
 
-// WireOf is the VID that tagged member v has on the wire.
-func (p *Port) WireOf(v office.VID) Wire {
+// WireOf is the VID that tagged member vid has on the wire.
+func (p *Port) WireOf(vid office.VID) Wire {
 	if len(p.Rides) == 0 {
-		return Wire(v)
+		return Wire(vid)
 	}
-	i, ok := slices.BinarySearchFunc(p.Rides, v, func(r office.Ride, v office.VID) int { return cmp.Compare(r.VLAN, v) })
+	i, ok := slices.BinarySearchFunc(p.Rides, vid, func(r office.Ride, v office.VID) int { return cmp.Compare(r.VLAN, v) })
 	if ok {
 		return Wire(p.Rides[i].Wire)
 	}
-	return Wire(v)
+	return Wire(vid)
 }
 
 // vlanOf is the VLAN that a VID on the wire stands for (IEEE 802.1Q clause
@@ -138,49 +138,49 @@ type Table struct {
 // NewTable compiles a device. port gives the compiled shape of a port that is
 // no member of a bundle.
 func NewTable(d *office.Device, port func(i int) *Port) *Table {
-	t := &Table{Device: d, Ports: make([]*Port, len(d.Ports))}
+	table := &Table{Device: d, Ports: make([]*Port, len(d.Ports))}
 	for i := range d.Ports {
 		if d.Ports[i].Bundle > 0 {
-			t.Ports[i] = shut
+			table.Ports[i] = shut
 		} else {
-			t.Ports[i] = port(i)
+			table.Ports[i] = port(i)
 		}
 	}
-	return t
+	return table
 }
 
 // Ingress is what a frame that arrives at a port joins, or why it is dropped.
 // The order of the checks is that of IEEE 802.1Q clauses 6.9 and 8.6.
-func (t *Table) Ingress(port int, w Wire) (Domain, Reason) {
-	p := t.Ports[port]
-	if p.Off {
+func (t *Table) Ingress(port int, wire Wire) (Domain, Reason) {
+	compiled := t.Ports[port]
+	if compiled.Off {
 		return Domain{}, PortOff
 	}
 	switch t.Device.Forwarding {
 	case office.Unaware:
-		return Domain{Keep: true, Kept: w}, Passed
+		return Domain{Keep: true, Kept: wire}, Passed
 	case office.UnawareDrops:
-		if w > 0 {
+		if wire > 0 {
 			return Domain{}, DropsTags
 		}
-		return Domain{Keep: true, Kept: w}, Passed
+		return Domain{Keep: true, Kept: wire}, Passed
 	}
-	if p.Admit == office.AdmitTagged && w <= 0 || p.Admit == office.AdmitUntagged && w > 0 {
+	if compiled.Admit == office.AdmitTagged && wire <= 0 || compiled.Admit == office.AdmitUntagged && wire > 0 {
 		return Domain{}, NotAdmit
 	}
 	if t.Device.Forwarding == office.Grouped {
-		return p.intoGroup(w)
+		return compiled.intoGroup(wire)
 	}
-	v := p.PVID
-	if w > 0 {
-		v = p.vlanOf(w)
-	} else if v == 0 {
+	vid := compiled.PVID
+	if wire > 0 {
+		vid = compiled.vlanOf(wire)
+	} else if vid == 0 {
 		return Domain{}, NoPVID
 	}
-	if p.Filter && !p.Has(v) {
+	if compiled.Filter && !compiled.Has(vid) {
 		return Domain{}, NotMember
 	}
-	d := Domain{VID: v}
+	d := Domain{VID: vid}
 	if t.Device.Forwarding == office.Routed {
 		d.Port = int16(port + 1)
 	}
@@ -190,17 +190,17 @@ func (t *Table) Ingress(port int, w Wire) (Domain, Reason) {
 // intoGroup is ingress of a grouped device: a tagged VID that is set on the
 // port goes to its VLAN's group, any other frame to the port's own group, with
 // its tag kept.
-func (p *Port) intoGroup(w Wire) (Domain, Reason) {
-	if w > 0 {
-		if v := p.vlanOf(w); p.Tagged.Has(v) && p.WireOf(v) == w {
+func (p *Port) intoGroup(wire Wire) (Domain, Reason) {
+	if wire > 0 {
+		if v := p.vlanOf(wire); p.Tagged.Has(v) && p.WireOf(v) == wire {
 			return Domain{VID: v}, Passed
 		}
 	}
 	if p.Group == 0 {
 		return Domain{}, NoGroup
 	}
-	if w > 0 {
-		return Domain{VID: p.Group, Keep: true, Kept: w}, Passed
+	if wire > 0 {
+		return Domain{VID: p.Group, Keep: true, Kept: wire}, Passed
 	}
 	return Domain{VID: p.Group}, Passed
 }
@@ -208,29 +208,29 @@ func (p *Port) intoGroup(w Wire) (Domain, Reason) {
 // Egress is what a frame of a domain wears when it leaves by a port; false
 // where it does not leave there. The caller keeps it from leaving by the port
 // that it came in by.
-func (t *Table) Egress(d Domain, port int) (Wire, bool) {
-	p := t.Ports[port]
-	if p.Off {
+func (t *Table) Egress(domain Domain, port int) (Wire, bool) {
+	compiled := t.Ports[port]
+	if compiled.Off {
 		return 0, false
 	}
 	switch t.Device.Forwarding {
 	case office.Unaware, office.UnawareDrops:
-		return d.Kept, true
+		return domain.Kept, true
 	case office.Routed:
-		if int(d.Port) != port+1 {
+		if int(domain.Port) != port+1 {
 			return 0, false
 		}
 	}
-	switch p.Of(d.VID) {
+	switch compiled.Of(domain.VID) {
 	case office.NotMember:
 		return 0, false
 	case office.Untagged:
-		if !d.Keep {
+		if !domain.Keep {
 			return Untagged, true
 		}
 	}
-	if d.Keep { // a kept tag is not tagged over
-		return d.Kept, true
+	if domain.Keep { // a kept tag is not tagged over
+		return domain.Kept, true
 	}
-	return p.WireOf(d.VID), true
+	return compiled.WireOf(domain.VID), true
 }

@@ -38,14 +38,14 @@ func (w Wire) String() string {
 }
 
 // ParseWire reads "untagged", "priority" or a VID.
-func ParseWire(s string) (Wire, error) {
-	switch s {
+func ParseWire(text string) (Wire, error) {
+	switch text {
 	case "untagged":
 		return Untagged, nil
 	case "priority", "0":
 		return Priority, nil
 	}
-	v, err := office.ParseVID(s)
+	v, err := office.ParseVID(text)
 	if err != nil {
 		return 0, fmt.Errorf("%w; or say untagged or priority", err)
 	}

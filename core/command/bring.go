@@ -23,71 +23,71 @@ type Answer struct {
 	Remarks   []string         // where it does not get through, and why
 }
 
-// Bring puts v on a port, tagged or untagged, and tags it on both ends of each
+// Bring puts vid on a port, tagged or untagged, and tags it on both ends of each
 // cable on the shortest way (see [span.Net.Route]) to the VLAN's gateway, or to
 // the largest of its spans. Where no way exists the port is set all the same,
 // and a remark says where the VLAN ends.
 //
 // What it would take away is remarked on: towards a device that knows no tags a
 // cable gives a single VLAN, and what it gave before is cut off there.
-func Bring(n *span.Net, v office.VID, to office.PortRef, as office.Membership) (*Answer, error) {
-	if _, err := office.VIDOf(int(v)); err != nil {
+func Bring(n *span.Net, vid office.VID, to office.PortRef, as office.Membership) (*Answer, error) {
+	if _, err := office.VIDOf(int(vid)); err != nil {
 		return nil, err
 	}
 	w, err := begin(n, to)
 	if err != nil {
 		return nil, err
 	}
-	target := goal(n, v)
+	target := goal(n, vid)
 	if n.Aware(w.dev) {
-		s := n.Carrying(w.dev, w.port, as, v)
-		if n.Gives(w.dev, w.port, v, as == office.Tagged) {
+		s := n.Carrying(w.dev, w.port, as, vid)
+		if n.Gives(w.dev, w.port, vid, as == office.Tagged) {
 			s = *w.shape(w.dev, w.port) // as it is
 		}
 		if err := w.set(w.dev, w.port, s); err != nil {
 			return nil, err
 		}
 	} else if as == office.Tagged && n.Office.Devices[w.dev].Forwarding == office.UnawareDrops {
-		return nil, fmt.Errorf("%s drops frames with a tag: bring VLAN %d to it untagged", to.Device, v)
+		return nil, fmt.Errorf("%s drops frames with a tag: bring VLAN %d to it untagged", to.Device, vid)
 	}
 	if target == nil { // nobody is in the VLAN yet: there is nowhere to go
-		return w.answer(v)
+		return w.answer(vid)
 	}
 	now := n.Update(w.draft.Office()) // what follows by itself, on cables that carry what is needed, is done
 	hub := now.Topo.HubOf(w.dev, w.port)
-	way, ok := now.Route(v, []int{hub}, func(h int) bool { return target[h] })
+	way, ok := now.Route(vid, []int{hub}, func(h int) bool { return target[h] })
 	if !ok {
-		w.out.Remarks = append(w.out.Remarks, fmt.Sprintf("no cable leads from %s to the rest of %s", to.Device, n.Name(v)))
-		return w.answer(v)
+		w.out.Remarks = append(w.out.Remarks, fmt.Sprintf("no cable leads from %s to the rest of %s", to.Device, n.Name(vid)))
+		return w.answer(vid)
 	}
 	for _, l := range way {
-		if both, _ := now.Carries(l, v); !both {
-			if err := w.carry(now, l, v); err != nil {
+		if both, _ := now.Carries(l, vid); !both {
+			if err := w.carry(now, l, vid); err != nil {
 				return nil, err
 			}
 		}
 	}
-	a, err := w.answer(v)
+	a, err := w.answer(vid)
 	if err != nil {
 		return nil, err
 	}
-	if !a.reaches(hub, w.dev, v, target) {
-		a.Remarks = append(a.Remarks, fmt.Sprintf("%s still does not get through from %s both ways: a port on the way shows it otherwise", n.Name(v), to.Device))
+	if !a.reaches(hub, w.dev, vid, target) {
+		a.Remarks = append(a.Remarks, fmt.Sprintf("%s still does not get through from %s both ways: a port on the way shows it otherwise", n.Name(vid), to.Device))
 	}
 	return a, nil
 }
 
 // reaches says whether a hub hears one of the target, and is heard there.
-func (a *Answer) reaches(hub, dev int, v office.VID, target map[int]bool) bool {
+func (a *Answer) reaches(hub, dev int, vid office.VID, target map[int]bool) bool {
 	if !a.Net.Aware(dev) {
-		return a.Net.Served(hub, v) || a.Net.SpanAt(hub, v) != nil
+		return a.Net.Served(hub, vid) || a.Net.SpanAt(hub, vid) != nil
 	}
-	s := a.Net.SpanAt(hub, v)
+	s := a.Net.SpanAt(hub, vid)
 	if s == nil {
 		return false
 	}
-	for x := range a.Net.Mutual(s, span.Node{Hub: hub, Label: span.Label(v)}) {
-		if target[x.Hub] && x.Label == span.Label(v) {
+	for x := range a.Net.Mutual(s, span.Node{Hub: hub, Label: span.Label(vid)}) {
+		if target[x.Hub] && x.Label == span.Label(vid) {
 			return true
 		}
 	}
@@ -97,17 +97,17 @@ func (a *Answer) reaches(hub, dev int, v office.VID, target map[int]bool) bool {
 // goal is where a VLAN is: the hubs of its span with the gateway, else of the
 // largest one; nil where nothing is in it. Of a span that some of it hears and
 // does not answer, it is what the gateway talks with both ways.
-func goal(n *span.Net, v office.VID) map[int]bool {
-	r := n.VLAN(v)
-	if r == nil || r.Parts == 0 && !n.IsParked(v) {
+func goal(n *span.Net, vid office.VID) map[int]bool {
+	r := n.VLAN(vid)
+	if r == nil || r.Parts == 0 && !n.IsParked(vid) {
 		return nil
 	}
 	for _, s := range r.Spans {
 		var start span.Node
 		found := false
 		for _, x := range s.Nodes {
-			gateway := n.HasAddress(x.Hub, v)
-			if x.Label == span.Label(v) && (!found || gateway && !n.HasAddress(start.Hub, v)) {
+			gateway := n.HasAddress(x.Hub, vid)
+			if x.Label == span.Label(vid) && (!found || gateway && !n.HasAddress(start.Hub, vid)) {
 				start, found = x, true
 			}
 		}
@@ -116,7 +116,7 @@ func goal(n *span.Net, v office.VID) map[int]bool {
 		}
 		g := map[int]bool{}
 		for x := range n.Mutual(s, start) {
-			if x.Label == span.Label(v) {
+			if x.Label == span.Label(vid) {
 				g[x.Hub] = true
 			}
 		}
@@ -125,32 +125,32 @@ func goal(n *span.Net, v office.VID) map[int]bool {
 	return nil
 }
 
-// Withdraw takes v off a port, and off every cable that needed it before and no
+// Withdraw takes vid off a port, and off every cable that needed it before and no
 // longer does. Ports that carry all VLANs, or what is needed, go on saying so:
 // what is written out beside it goes.
-func Withdraw(n *span.Net, v office.VID, from office.PortRef) (*Answer, error) {
+func Withdraw(n *span.Net, vid office.VID, from office.PortRef) (*Answer, error) {
 	w, err := begin(n, from)
 	if err != nil {
 		return nil, err
 	}
-	if !n.Tables[w.dev].Ports[w.port].Has(v) {
-		return nil, fmt.Errorf("%s is not in VLAN %d", from, v)
+	if !n.Tables[w.dev].Ports[w.port].Has(vid) {
+		return nil, fmt.Errorf("%s is not in VLAN %d", from, vid)
 	}
 	off := func(now *span.Net, dev, port int) error {
 		s, _ := now.Shape(dev, port)
-		return w.set(dev, port, s.With(v, office.NotMember))
+		return w.set(dev, port, s.With(vid, office.NotMember))
 	}
 	if err := off(n, w.dev, w.port); err != nil {
 		return nil, err
 	}
 	now := n.Update(w.draft.Office())
-	for l := range n.Topo.Links {
-		if now.Needed(l).Has(v) || !n.Needed(l).Has(v) && !n.IsParked(v) {
+	for link := range n.Topo.Links {
+		if now.Needed(link).Has(vid) || !n.Needed(link).Has(vid) && !n.IsParked(vid) {
 			continue
 		}
-		for _, e := range n.Topo.Links[l].Ends() {
+		for _, e := range n.Topo.Links[link].Ends() {
 			s, _ := now.Shape(e.Dev, e.Port)
-			if s.Of(v) == office.Tagged || s.Of(v) == office.Untagged && !n.Aware(n.Topo.Links[l].Opposite(e).Dev) {
+			if s.Of(vid) == office.Tagged || s.Of(vid) == office.Untagged && !n.Aware(n.Topo.Links[link].Opposite(e).Dev) {
 				if err := off(now, e.Dev, e.Port); err != nil {
 					return nil, err
 				}
@@ -159,17 +159,17 @@ func Withdraw(n *span.Net, v office.VID, from office.PortRef) (*Answer, error) {
 	}
 	after := now.Update(w.draft.Office())
 	if s, _ := after.Shape(w.dev, w.port); s.Rest != office.RestNone {
-		if after.Tables[w.dev].Ports[w.port].Has(v) {
-			w.out.Remarks = append(w.out.Remarks, fmt.Sprintf("%s stays on %s, which takes %s", n.Name(v), from, map[office.Rest]string{office.RestAll: "all VLANs", office.RestNeeded: "what its cable needs"}[s.Rest]))
+		if after.Tables[w.dev].Ports[w.port].Has(vid) {
+			w.out.Remarks = append(w.out.Remarks, fmt.Sprintf("%s stays on %s, which takes %s", n.Name(vid), from, map[office.Rest]string{office.RestAll: "all VLANs", office.RestNeeded: "what its cable needs"}[s.Rest]))
 		}
 	}
-	a, err := w.answer(v)
+	a, err := w.answer(vid)
 	if err != nil {
 		return nil, err
 	}
 	for _, p := range n.Office.Plugs {
-		if p.Port == from && p.Wants == v {
-			a.Remarks = append(a.Remarks, fmt.Sprintf("%s at %s still wants %s", p.Name, from, n.Name(v)))
+		if p.Port == from && p.Wants == vid {
+			a.Remarks = append(a.Remarks, fmt.Sprintf("%s at %s still wants %s", p.Name, from, n.Name(vid)))
 		}
 	}
 	return a, nil
@@ -183,17 +183,17 @@ type way struct {
 	out       Answer
 }
 
-func begin(n *span.Net, r office.PortRef) (*way, error) {
+func begin(n *span.Net, ref office.PortRef) (*way, error) {
 	w := &way{n: n, draft: office.NewDraft(n.Office)}
-	d, err := w.draft.FindDevice(r.Device)
+	device, err := w.draft.FindDevice(ref.Device)
 	if err != nil {
 		return nil, err
 	}
-	p, err := d.FindPort(r.Port)
+	p, err := device.FindPort(ref.Port)
 	if err != nil {
 		return nil, err
 	}
-	w.dev, w.port = n.Topo.DeviceIndex(r.Device), d.Logical(p)
+	w.dev, w.port = n.Topo.DeviceIndex(ref.Device), device.Logical(p)
 	return w, nil
 }
 
@@ -208,33 +208,33 @@ func (w *way) set(dev, port int, s office.Shape) error {
 	return w.draft.SetTo(office.PortRef{Device: d.Name, Port: d.Ports[port].Name}, s)
 }
 
-// carry makes a cable carry v: tagged at both ends under its own VID, or
+// carry makes a cable carry vid: tagged at both ends under its own VID, or
 // untagged towards a device that knows no tags.
-func (w *way) carry(n *span.Net, l int, v office.VID) error {
+func (w *way) carry(n *span.Net, l int, vid office.VID) error {
 	k := &n.Topo.Links[l]
 	as := office.Tagged
 	if !n.Aware(k.A.Dev) || !n.Aware(k.B.Dev) {
 		as = office.Untagged
 	}
-	for _, e := range k.Ends() {
-		if !n.Aware(e.Dev) {
+	for _, end := range k.Ends() {
+		if !n.Aware(end.Dev) {
 			continue
 		}
-		p := n.Port(e)
-		if p.Of(v) == as && p.WireOf(v).VID() == v && n.Hears(e.Dev, e.Port, v) {
+		p := n.Port(end)
+		if p.Of(vid) == as && p.WireOf(vid).VID() == vid && n.Hears(end.Dev, end.Port, vid) {
 			continue
 		}
 		for u := range p.Untagged.All() {
-			if as == office.Untagged && u != v {
+			if as == office.Untagged && u != vid {
 				w.out.Remarks = append(w.out.Remarks, fmt.Sprintf("%s gives %s untagged so far, and only a single VLAN can be: what is behind it loses %s",
-					n.Ref(e), n.Name(u), n.Name(u)))
+					n.Ref(end), n.Name(u), n.Name(u)))
 			}
 		}
-		s := n.Carrying(e.Dev, e.Port, as, v)
-		if slices.ContainsFunc(s.Rides, func(r office.Ride) bool { return r.Wire == v }) && as == office.Tagged {
-			return fmt.Errorf("VID %d is taken on the wire at %s, where another VLAN rides it", v, n.Ref(e))
+		s := n.Carrying(end.Dev, end.Port, as, vid)
+		if slices.ContainsFunc(s.Rides, func(r office.Ride) bool { return r.Wire == vid }) && as == office.Tagged {
+			return fmt.Errorf("VID %d is taken on the wire at %s, where another VLAN rides it", vid, n.Ref(end))
 		}
-		if err := w.set(e.Dev, e.Port, s); err != nil {
+		if err := w.set(end.Dev, end.Port, s); err != nil {
 			return err
 		}
 	}
@@ -242,7 +242,7 @@ func (w *way) carry(n *span.Net, l int, v office.VID) error {
 }
 
 // answer works out what the change comes to.
-func (w *way) answer(v office.VID) (*Answer, error) {
+func (w *way) answer(vid office.VID) (*Answer, error) {
 	a := w.out
 	a.Office, a.Edit = w.draft.Done()
 	place := func(c office.Change) (int, int) { // by device, then by port
@@ -256,18 +256,18 @@ func (w *way) answer(v office.VID) (*Answer, error) {
 		return cmp.Or(cmp.Compare(xd, yd), cmp.Compare(xp, yp))
 	})
 	a.Net = w.n.Update(a.Office)
-	for i, d := range a.Office.Devices {
-		if d == w.n.Office.Devices[i] && a.Net.Tables[i] == w.n.Tables[i] {
+	for i, device := range a.Office.Devices {
+		if device == w.n.Office.Devices[i] && a.Net.Tables[i] == w.n.Tables[i] {
 			continue
 		}
-		if has(a.Net, i, v) && !has(w.n, i, v) {
-			a.Learn = append(a.Learn, d.Name)
+		if has(a.Net, i, vid) && !has(w.n, i, vid) {
+			a.Learn = append(a.Learn, device.Name)
 		}
 		a.Limits = append(a.Limits, finding.LimitsPassed(w.n, a.Net, i)...)
-		for p := range d.Ports {
-			was, is := w.n.Office.Devices[i].Ports[p].Shape, d.Ports[p].Shape
-			if _, covered := a.Office.Planned(d, p); covered && was == nil && is != nil {
-				a.Followers = append(a.Followers, office.PortRef{Device: d.Name, Port: d.Ports[p].Name})
+		for p := range device.Ports {
+			was, is := w.n.Office.Devices[i].Ports[p].Shape, device.Ports[p].Shape
+			if _, covered := a.Office.Planned(device, p); covered && was == nil && is != nil {
+				a.Followers = append(a.Followers, office.PortRef{Device: device.Name, Port: device.Ports[p].Name})
 			}
 		}
 	}
@@ -284,7 +284,7 @@ func has(n *span.Net, dev int, v office.VID) bool {
 }
 
 func doBring(n *span.Net, a *args) (*Result, error) {
-	v, to := a.vlan(), a.ports("tagged")
+	vid, to := a.vlan(), a.ports("tagged")
 	as := office.Untagged
 	if a.accept("tagged") {
 		as = office.Tagged
@@ -292,7 +292,7 @@ func doBring(n *span.Net, a *args) (*Result, error) {
 	if !a.done() {
 		return nil, nil
 	}
-	return each(n, to, func(n *span.Net, r office.PortRef) (*Answer, error) { return Bring(n, v, r, as) })
+	return each(n, to, func(n *span.Net, r office.PortRef) (*Answer, error) { return Bring(n, vid, r, as) })
 }
 
 func doWithdraw(n *span.Net, a *args) (*Result, error) {

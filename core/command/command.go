@@ -58,13 +58,13 @@ func Do(n *span.Net, list ...Command) (*Result, error) {
 		if i > 0 {
 			n = n.Update(out.Office)
 		}
-		r, err := c.do(n)
+		result, err := c.do(n)
 		if err != nil {
 			return nil, faultOf(err, i)
 		}
-		out.Office, out.Edit = r.Office, append(out.Edit, r.Edit...)
-		out.Notes = append(out.Notes, r.Notes...)
-		summaries = append(summaries, r.Summary)
+		out.Office, out.Edit = result.Office, append(out.Edit, result.Edit...)
+		out.Notes = append(out.Notes, result.Notes...)
+		summaries = append(summaries, result.Summary)
 	}
 	out.Summary = Cut(strings.Join(summaries, "; "))
 	return out, nil

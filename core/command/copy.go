@@ -23,29 +23,29 @@ func doCopy(n *span.Net, a *args) (*Result, error) {
 // Copy starts a device as another is: its front, bundles, inner ports, shapes,
 // wording, limits. Cables, plugs and addresses stay with the first.
 func Copy(o *office.Office, old, name string) (*Result, error) {
-	d := office.NewDraft(o)
-	x, err := d.FindDevice(old)
+	draft := office.NewDraft(o)
+	device, err := draft.FindDevice(old)
 	if err != nil {
 		return nil, err
 	}
-	if d.HasDevice(name) {
+	if draft.HasDevice(name) {
 		return nil, fmt.Errorf("a device is named %s already", name)
 	}
 	if !plain(name) {
 		return nil, fmt.Errorf("%q is no name of a device: letters, digits, hyphens and underscores, with a letter or digit first", name)
 	}
-	y := x.Clone()
+	y := device.Clone()
 	y.Name, y.Addresses = name, nil
-	if x.Manage != nil {
-		y.Manage = &office.Manage{VID: x.Manage.VID}
+	if device.Manage != nil {
+		y.Manage = &office.Manage{VID: device.Manage.VID}
 	}
-	at := slices.Index(o.Devices, x) + 1
-	if err := d.Put(office.Change{After: y, At: at}); err != nil {
+	at := slices.Index(o.Devices, device) + 1
+	if err := draft.Put(office.Change{After: y, At: at}); err != nil {
 		return nil, err
 	}
-	next, e := d.Done()
+	next, e := draft.Done()
 	r := &Result{Office: next, Edit: e}
-	if len(x.Addresses) > 0 || x.Manage != nil && x.Manage.Addr.IsValid() {
+	if len(device.Addresses) > 0 || device.Manage != nil && device.Manage.Addr.IsValid() {
 		r.Notes = append(r.Notes, "addresses stay with "+old)
 	}
 	return r, nil

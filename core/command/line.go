@@ -47,7 +47,7 @@ func Read(n *span.Net, text string) (*Result, error) {
 		b.Reset()
 		b.WriteString(text)
 	}
-	o, e, err := notation.Line(n.Office, b.String())
+	o, edit, err := notation.Line(n.Office, b.String())
 	if err != nil {
 		var m *notation.Mistakes
 		if len(parts) > 1 && errors.As(err, &m) {
@@ -61,7 +61,7 @@ func Read(n *span.Net, text string) (*Result, error) {
 		}
 		return nil, err
 	}
-	return &Result{Office: o, Edit: e}, nil
+	return &Result{Office: o, Edit: edit}, nil
 }
 
 // starts says whether a word starts a statement of its own.
@@ -117,9 +117,9 @@ func verb(n *span.Net, p part) (*Result, error, bool) {
 			a.words = append(a.words, w)
 		}
 	}
-	r, err := v.do(n, a)
+	result, err := v.do(n, a)
 	if err == nil && a.bad != nil {
-		r, err = nil, a.bad
+		result, err = nil, a.bad
 	}
 	var m *notation.Mistakes
 	if err != nil && !errors.As(err, &m) {
@@ -129,5 +129,5 @@ func verb(n *span.Net, p part) (*Result, error, bool) {
 		}
 		err = mistake(1, at, err.Error())
 	}
-	return r, err, true
+	return result, err, true
 }

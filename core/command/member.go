@@ -65,23 +65,23 @@ func (c Member) do(n *span.Net) (*Result, error) {
 	if as == office.Untagged && len(vids) > 1 {
 		return nil, fault(OneUntagged, "vids", "a port has one untagged VLAN: select one row")
 	}
-	r, ports, err := setEach(n, "vids", c.Ports, func(dev, port int) office.Shape {
+	result, ports, err := setEach(n, "vids", c.Ports, func(dev, port int) office.Shape {
 		was, _ := n.Shape(dev, port)
-		s := *was
+		shape := *was
 		for _, v := range vids {
-			stands := n.Tables[dev].Ports[port].Of(v) == as && !s.Off
-			if stands && (as != office.Untagged || len(s.Untagged) == 1 && !s.PVIDSet) {
+			stands := n.Tables[dev].Ports[port].Of(v) == as && !shape.Off
+			if stands && (as != office.Untagged || len(shape.Untagged) == 1 && !shape.PVIDSet) {
 				continue
 			}
-			s = n.Expand(dev, port, s, v, as).With(v, as)
+			shape = n.Expand(dev, port, shape, v, as).With(v, as)
 		}
-		return s
+		return shape
 	})
 	if err != nil {
 		return nil, err
 	}
-	r.Summary = fmt.Sprintf(Forms[at].says, strings.Join(names, ", "), ports)
-	return r, nil
+	result.Summary = fmt.Sprintf(Forms[at].says, strings.Join(names, ", "), ports)
+	return result, nil
 }
 
 // PVID sets the VLAN that untagged frames join on some ports; 0 is none.
@@ -99,15 +99,15 @@ func (c PVID) do(n *span.Net) (*Result, error) {
 		}
 		name = n.Name(v)
 	}
-	r, ports, err := setEach(n, "vid", c.Ports, func(dev, port int) office.Shape {
+	result, ports, err := setEach(n, "vid", c.Ports, func(dev, port int) office.Shape {
 		s, _ := n.Shape(dev, port)
 		return s.WithPVID(office.VID(c.VID))
 	})
 	if err != nil {
 		return nil, err
 	}
-	r.Summary = fmt.Sprintf("PVID %s on %s", name, ports)
-	return r, nil
+	result.Summary = fmt.Sprintf("PVID %s on %s", name, ports)
+	return result, nil
 }
 
 // setEach sets each port to its shape, minding plans, and gives the ports' names.
@@ -140,15 +140,15 @@ func Ports(o *office.Office, names []string) ([]office.PortRef, error) {
 	var refs []office.PortRef
 	seen := map[office.PortRef]bool{}
 	for i, s := range names {
-		r, err := notation.PortRef(o, s)
+		ref, err := notation.PortRef(o, s)
 		if err != nil {
 			return nil, fault(NoSuchPort, fmt.Sprintf("ports[%d]", i), "%s", err)
 		}
-		d := o.Device(r.Device)
-		r.Port = d.Ports[d.Logical(d.Port(r.Port))].Name
-		if !seen[r] {
-			seen[r] = true
-			refs = append(refs, r)
+		d := o.Device(ref.Device)
+		ref.Port = d.Ports[d.Logical(d.Port(ref.Port))].Name
+		if !seen[ref] {
+			seen[ref] = true
+			refs = append(refs, ref)
 		}
 	}
 	return refs, nil
@@ -158,13 +158,13 @@ func Ports(o *office.Office, names []string) ([]office.PortRef, error) {
 func PortNames(o *office.Office, refs []office.PortRef) string {
 	var out []string
 	for i := 0; i < len(refs); {
-		d := o.Device(refs[i].Device)
+		device := o.Device(refs[i].Device)
 		var at []int
 		j := i
-		for ; j < len(refs) && refs[j].Device == d.Name; j++ {
-			at = append(at, d.Port(refs[j].Port))
+		for ; j < len(refs) && refs[j].Device == device.Name; j++ {
+			at = append(at, device.Port(refs[j].Port))
 		}
-		out = append(out, d.Name+" "+notation.Ports(d, at))
+		out = append(out, device.Name+" "+notation.Ports(device, at))
 		i = j
 	}
 	if len(out) > 4 {

@@ -57,21 +57,21 @@ func Next(o *office.Office, name string, vid office.VID) (*Proposal, error) {
 		line += " net " + q.String()
 	}
 	p.Statements = []string{line}
-	for _, d := range o.Devices {
-		for _, a := range d.Addresses {
-			i := slices.IndexFunc(pairs, func(x pair) bool { return x.old.Contains(a.Prefix.Addr()) })
-			if a.VID != like.VID || i < 0 {
+	for _, device := range o.Devices {
+		for _, address := range device.Addresses {
+			i := slices.IndexFunc(pairs, func(x pair) bool { return x.old.Contains(address.Prefix.Addr()) })
+			if address.VID != like.VID || i < 0 {
 				continue
 			}
 			to := func(x netip.Addr) netip.Addr { return moved(x, pairs[i].old, pairs[i].now) }
-			s := fmt.Sprintf("%s address %d %s/%d", d.Name, vid, to(a.Prefix.Addr()), a.Prefix.Bits())
-			if a.On != "" {
-				s += " on " + a.On
+			text := fmt.Sprintf("%s address %d %s/%d", device.Name, vid, to(address.Prefix.Addr()), address.Prefix.Bits())
+			if address.On != "" {
+				text += " on " + address.On
 			}
-			if a.From.IsValid() {
-				s += fmt.Sprintf(" handout %s-%s", to(a.From), to(a.To))
+			if address.From.IsValid() {
+				text += fmt.Sprintf(" handout %s-%s", to(address.From), to(address.To))
 			}
-			p.Statements = append(p.Statements, s)
+			p.Statements = append(p.Statements, text)
 		}
 	}
 	return p, nil
@@ -119,14 +119,17 @@ func nextVID(o *office.Office) office.VID {
 // an address and a hand-out if any has them, the nearest below vid.
 func model(o *office.Office, vid office.VID) *office.VLAN {
 	var best *office.VLAN
-	score := func(v *office.VLAN) int {
-		if !slices.ContainsFunc(v.Nets, func(p netip.Prefix) bool { _, ok := showing(o, p, v.VID, vid); return ok && finding.ShowsVID(p, v.VID) }) {
+	score := func(vlan *office.VLAN) int {
+		if !slices.ContainsFunc(vlan.Nets, func(p netip.Prefix) bool {
+			_, ok := showing(o, p, vlan.VID, vid)
+			return ok && finding.ShowsVID(p, vlan.VID)
+		}) {
 			return -1
 		}
 		s := 0
 		for _, d := range o.Devices {
 			for _, a := range d.Addresses {
-				if a.VID == v.VID {
+				if a.VID == vlan.VID {
 					s |= 1
 					if a.From.IsValid() {
 						s |= 2
@@ -136,13 +139,13 @@ func model(o *office.Office, vid office.VID) *office.VLAN {
 		}
 		return s
 	}
-	for _, v := range ordinary(o) {
-		s := score(v)
+	for _, vlan := range ordinary(o) {
+		s := score(vlan)
 		if s < 0 {
 			continue
 		}
-		if best == nil || s > score(best) || s == score(best) && v.VID < vid {
-			best = v
+		if best == nil || s > score(best) || s == score(best) && vlan.VID < vid {
+			best = vlan
 		}
 	}
 	return best

@@ -27,8 +27,8 @@ func doPlan(n *span.Net, a *args) (*Result, error) {
 // plan serves fronts of other lengths.
 func PlanFrom(n *span.Net, name, device string) (*Result, error) {
 	o := n.Office
-	d := office.NewDraft(o)
-	x, err := d.FindDevice(device)
+	draft := office.NewDraft(o)
+	dev, err := draft.FindDevice(device)
 	if err != nil {
 		return nil, err
 	}
@@ -38,33 +38,33 @@ func PlanFrom(n *span.Net, name, device string) (*Result, error) {
 	if !plain(name) {
 		return nil, fmt.Errorf("%q is no name of a plan: letters, digits, hyphens and underscores, with a letter or digit first", name)
 	}
-	front := x.Front()
+	front := dev.Front()
 	shapes := make([]*office.Shape, front)
 	for p := range front {
-		l := x.Logical(p)
-		if s, src := o.Written(x, l); src != office.FromNothing {
+		l := dev.Logical(p)
+		if s, src := o.Written(dev, l); src != office.FromNothing {
 			shapes[p] = s
 		}
 	}
 	plan := &office.Plan{Name: name}
-	for p := range front {
-		s := shapes[p]
-		if s == nil {
+	for port := range front {
+		shape := shapes[port]
+		if shape == nil {
 			continue
 		}
-		place := office.PlanRange{From: p + 1, To: p + 1}
-		last := p == front-1
-		i := slices.IndexFunc(plan.Lines, func(l office.PlanLine) bool { return l.Shape.Equal(*s) })
+		place := office.PlanRange{From: port + 1, To: port + 1}
+		last := port == front-1
+		i := slices.IndexFunc(plan.Lines, func(l office.PlanLine) bool { return l.Shape.Equal(*shape) })
 		if i < 0 {
 			if last && front > 1 {
 				place = office.PlanRange{}
 			}
-			plan.Lines = append(plan.Lines, office.PlanLine{Ports: []office.PlanRange{place}, Shape: *s})
+			plan.Lines = append(plan.Lines, office.PlanLine{Ports: []office.PlanRange{place}, Shape: *shape})
 			continue
 		}
 		ranges := &plan.Lines[i].Ports
-		if r := &(*ranges)[len(*ranges)-1]; r.To == p {
-			r.To = p + 1
+		if r := &(*ranges)[len(*ranges)-1]; r.To == port {
+			r.To = port + 1
 		} else {
 			*ranges = append(*ranges, place)
 		}
@@ -72,13 +72,13 @@ func PlanFrom(n *span.Net, name, device string) (*Result, error) {
 	if len(plan.Lines) == 0 {
 		return nil, fmt.Errorf("nothing is set on the front of %s: there is nothing to make a plan of", device)
 	}
-	if err := d.PutPlan(plan); err != nil {
+	if err := draft.PutPlan(plan); err != nil {
 		return nil, err
 	}
-	if err := follow(d, device, name); err != nil {
+	if err := follow(draft, device, name); err != nil {
 		return nil, err
 	}
-	next, e := d.Done()
+	next, e := draft.Done()
 	return &Result{Office: next, Edit: e}, nil
 }
 
@@ -93,35 +93,35 @@ func doFollow(n *span.Net, a *args) (*Result, error) {
 // Follow lets a device follow a port plan and give up what is set on the ports
 // that the plan covers. Exceptions that say their reason stay.
 func Follow(o *office.Office, device, plan string) (*Result, error) {
-	d := office.NewDraft(o)
-	if _, err := d.FindDevice(device); err != nil {
+	draft := office.NewDraft(o)
+	if _, err := draft.FindDevice(device); err != nil {
 		return nil, err
 	}
-	if _, err := d.FindPlan(plan); err != nil {
+	if _, err := draft.FindPlan(plan); err != nil {
 		return nil, err
 	}
-	if err := follow(d, device, plan); err != nil {
+	if err := follow(draft, device, plan); err != nil {
 		return nil, err
 	}
-	next, e := d.Done()
-	r := &Result{Office: next, Edit: e}
-	x := next.Device(device)
+	next, e := draft.Done()
+	result := &Result{Office: next, Edit: e}
+	dev := next.Device(device)
 	var kept []int
-	for i := range x.Ports {
-		if x.Ports[i].Shape != nil && x.Ports[i].Because != "" {
-			if _, ok := next.Planned(x, i); ok {
+	for i := range dev.Ports {
+		if dev.Ports[i].Shape != nil && dev.Ports[i].Because != "" {
+			if _, ok := next.Planned(dev, i); ok {
 				kept = append(kept, i)
 			}
 		}
 	}
 	if len(kept) > 0 {
-		r.Notes = append(r.Notes, fmt.Sprintf("stays an exception, as it says why: %s", notation.Ports(x, kept)))
+		result.Notes = append(result.Notes, fmt.Sprintf("stays an exception, as it says why: %s", notation.Ports(dev, kept)))
 	}
-	return r, nil
+	return result, nil
 }
 
-func follow(d *office.Draft, device, plan string) error {
-	x, err := d.FindDevice(device)
+func follow(draft *office.Draft, device, plan string) error {
+	x, err := draft.FindDevice(device)
 	if err != nil {
 		return err
 	}
@@ -132,9 +132,9 @@ func follow(d *office.Draft, device, plan string) error {
 		if y.Ports[i].Shape == nil || y.Ports[i].Because != "" || y.Ports[i].Kind == office.Inner {
 			continue
 		}
-		if _, ok := d.Office().Planned(y, i); ok {
+		if _, ok := draft.Office().Planned(y, i); ok {
 			y.Ports[i].Shape = nil
 		}
 	}
-	return d.PutDevice(y)
+	return draft.PutDevice(y)
 }

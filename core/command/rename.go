@@ -29,7 +29,7 @@ func doRename(n *span.Net, a *args) (*Result, error) {
 // Rename gives a device, a VLAN, a use or a port plan another name, wherever it
 // is named. kind is "device", "vlan", "use" or "plan".
 func Rename(o *office.Office, kind, old, name string) (*Result, error) {
-	d := office.NewDraft(o)
+	draft := office.NewDraft(o)
 	if old == name {
 		return nil, fmt.Errorf("it is named %s already", name)
 	}
@@ -39,58 +39,58 @@ func Rename(o *office.Office, kind, old, name string) (*Result, error) {
 	var err error
 	switch kind {
 	case "vlan":
-		v, e := findVLAN(o, old)
+		vid, e := findVLAN(o, old)
 		if e != nil {
 			return nil, e
 		}
-		was := o.VLAN(v)
+		was := o.VLAN(vid)
 		if was == nil {
-			return nil, fmt.Errorf("VLAN %d is not in the register: register it with vlan %d %s", v, v, name)
+			return nil, fmt.Errorf("VLAN %d is not in the register: register it with vlan %d %s", vid, vid, name)
 		}
 		w := *was
 		w.Name = name
-		err = d.PutVLAN(&w)
+		err = draft.PutVLAN(&w)
 	case "device":
-		if _, err = d.FindDevice(old); err == nil {
-			err = renameDevice(d, o, old, name)
+		if _, err = draft.FindDevice(old); err == nil {
+			err = renameDevice(draft, o, old, name)
 		}
 	case "use":
-		if _, err = d.FindUse(old); err == nil {
-			err = renameUse(d, o, old, name)
+		if _, err = draft.FindUse(old); err == nil {
+			err = renameUse(draft, o, old, name)
 		}
 	case "plan":
-		if _, err = d.FindPlan(old); err == nil {
-			err = renamePlan(d, o, old, name)
+		if _, err = draft.FindPlan(old); err == nil {
+			err = renamePlan(draft, o, old, name)
 		}
 	}
 	if err != nil {
 		return nil, err
 	}
-	next, e := d.Done()
+	next, e := draft.Done()
 	return &Result{Office: next, Edit: e}, nil
 }
 
-func plain(s string) bool {
-	for i, c := range s {
+func plain(text string) bool {
+	for i, c := range text {
 		letter := c >= 'a' && c <= 'z' || c >= 'A' && c <= 'Z' || c >= '0' && c <= '9'
 		if !letter && (i == 0 || c != '-' && c != '_') {
 			return false
 		}
 	}
-	return s != ""
+	return text != ""
 }
 
-func renameDevice(d *office.Draft, o *office.Office, old, name string) error {
-	if d.HasDevice(name) {
+func renameDevice(draft *office.Draft, o *office.Office, old, name string) error {
+	if draft.HasDevice(name) {
 		return fmt.Errorf("a device is named %s already", name)
 	}
 	at := slices.IndexFunc(o.Devices, func(x *office.Device) bool { return x.Name == old })
 	x := o.Devices[at].Clone()
 	x.Name = name
-	if err := d.RemoveDevice(old); err != nil {
+	if err := draft.RemoveDevice(old); err != nil {
 		return err
 	}
-	if err := d.Put(office.Change{After: x, At: at}); err != nil {
+	if err := draft.Put(office.Change{After: x, At: at}); err != nil {
 		return err
 	}
 	now := func(r office.PortRef) office.PortRef {
@@ -101,7 +101,7 @@ func renameDevice(d *office.Draft, o *office.Office, old, name string) error {
 	}
 	for i, c := range o.Cables {
 		if c.A.Device == old || c.B.Device == old {
-			if err := d.Put(office.Change{After: office.Cable{A: now(c.A), B: now(c.B)}, At: i}); err != nil {
+			if err := draft.Put(office.Change{After: office.Cable{A: now(c.A), B: now(c.B)}, At: i}); err != nil {
 				return err
 			}
 		}
@@ -109,7 +109,7 @@ func renameDevice(d *office.Draft, o *office.Office, old, name string) error {
 	for i, p := range o.Plugs {
 		if p.Port.Device == old {
 			p.Port = now(p.Port)
-			if err := d.Put(office.Change{After: p, At: i}); err != nil {
+			if err := draft.Put(office.Change{After: p, At: i}); err != nil {
 				return err
 			}
 		}
@@ -117,16 +117,16 @@ func renameDevice(d *office.Draft, o *office.Office, old, name string) error {
 	return nil
 }
 
-func renameUse(d *office.Draft, o *office.Office, old, name string) error {
+func renameUse(draft *office.Draft, o *office.Office, old, name string) error {
 	if o.Use(name) != nil {
 		return fmt.Errorf("a use is named %s already", name)
 	}
 	i := slices.Index(o.Uses, o.Use(old))
-	if err := d.Put(office.Change{After: &office.Use{Name: name, Shape: o.Uses[i].Shape}, At: i + 1}); err != nil {
+	if err := draft.Put(office.Change{After: &office.Use{Name: name, Shape: o.Uses[i].Shape}, At: i + 1}); err != nil {
 		return err
 	}
 	// a use is no use of another, so only ports and plans name it
-	if err := everyShape(d, func(s office.Shape) office.Shape {
+	if err := everyShape(draft, func(s office.Shape) office.Shape {
 		if s.Use == old {
 			s.Use = name
 		}
@@ -134,25 +134,25 @@ func renameUse(d *office.Draft, o *office.Office, old, name string) error {
 	}); err != nil {
 		return err
 	}
-	return d.RemoveUse(old)
+	return draft.RemoveUse(old)
 }
 
-func renamePlan(d *office.Draft, o *office.Office, old, name string) error {
+func renamePlan(draft *office.Draft, o *office.Office, old, name string) error {
 	if o.Plan(name) != nil {
 		return fmt.Errorf("a port plan is named %s already", name)
 	}
 	i := slices.Index(o.Plans, o.Plan(old))
-	if err := d.Put(office.Change{After: &office.Plan{Name: name, Lines: o.Plans[i].Lines}, At: i + 1}); err != nil {
+	if err := draft.Put(office.Change{After: &office.Plan{Name: name, Lines: o.Plans[i].Lines}, At: i + 1}); err != nil {
 		return err
 	}
 	for _, x := range o.Devices {
 		if x.Follows == old {
 			y := x.Clone()
 			y.Follows = name
-			if err := d.PutDevice(y); err != nil {
+			if err := draft.PutDevice(y); err != nil {
 				return err
 			}
 		}
 	}
-	return d.RemovePlan(old)
+	return draft.RemovePlan(old)
 }

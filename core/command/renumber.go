@@ -50,23 +50,23 @@ func Renumber(n *span.Net, from, to office.VID, subnets, anyway bool) (*Result, 
 	for _, r := range letIn(n, to) {
 		notes = append(notes, fmt.Sprintf("%s lets VLAN %d in by its range: it is in the VLAN from then on", r, to))
 	}
-	d := office.NewDraft(o)
+	draft := office.NewDraft(o)
 	move := func(x netip.Addr) netip.Addr { return x }
-	if v := o.VLAN(from); v != nil {
-		w := *v
+	if vlan := o.VLAN(from); vlan != nil {
+		w := *vlan
 		w.VID = to
 		if subnets {
 			var old, now []netip.Prefix
-			w.Nets = slices.Clone(v.Nets)
-			for i, p := range v.Nets {
-				if q, ok := showing(o, p, from, to); ok {
-					if block(p) != block(q) && !anyway {
-						return nil, fmt.Errorf("%s would become %s, which is outside of %s, where it is now: say with subnets anyway if that is meant, or leave the subnets", p, q, block(p))
+			w.Nets = slices.Clone(vlan.Nets)
+			for i, prefix := range vlan.Nets {
+				if q, ok := showing(o, prefix, from, to); ok {
+					if block(prefix) != block(q) && !anyway {
+						return nil, fmt.Errorf("%s would become %s, which is outside of %s, where it is now: say with subnets anyway if that is meant, or leave the subnets", prefix, q, block(prefix))
 					}
-					old, now, w.Nets[i] = append(old, p), append(now, q), q
-					notes = append(notes, fmt.Sprintf("subnet %s becomes %s", p, q))
-				} else if finding.ShowsVID(p, from) {
-					notes = append(notes, fmt.Sprintf("subnet %s stays: %d cannot stand in it", p, to))
+					old, now, w.Nets[i] = append(old, prefix), append(now, q), q
+					notes = append(notes, fmt.Sprintf("subnet %s becomes %s", prefix, q))
+				} else if finding.ShowsVID(prefix, from) {
+					notes = append(notes, fmt.Sprintf("subnet %s stays: %d cannot stand in it", prefix, to))
 				}
 			}
 			move = func(x netip.Addr) netip.Addr {
@@ -78,10 +78,10 @@ func Renumber(n *span.Net, from, to office.VID, subnets, anyway bool) (*Result, 
 				return x
 			}
 		}
-		if err := d.RemoveVLAN(from); err != nil {
+		if err := draft.RemoveVLAN(from); err != nil {
 			return nil, err
 		}
-		if err := d.PutVLAN(&w); err != nil {
+		if err := draft.PutVLAN(&w); err != nil {
 			return nil, err
 		}
 	}
@@ -91,26 +91,26 @@ func Renumber(n *span.Net, from, to office.VID, subnets, anyway bool) (*Result, 
 		}
 		return v
 	}
-	if err := everyShape(d, func(s office.Shape) office.Shape {
-		s.Untagged, s.Tagged, s.Rides = slices.Clone(s.Untagged), slices.Clone(s.Tagged), slices.Clone(s.Rides)
-		for _, vs := range [][]office.VID{s.Untagged, s.Tagged} {
+	if err := everyShape(draft, func(shape office.Shape) office.Shape {
+		shape.Untagged, shape.Tagged, shape.Rides = slices.Clone(shape.Untagged), slices.Clone(shape.Tagged), slices.Clone(shape.Rides)
+		for _, vs := range [][]office.VID{shape.Untagged, shape.Tagged} {
 			for i := range vs {
 				vs[i] = swap(vs[i])
 			}
 		}
-		for i := range s.Rides {
-			s.Rides[i].VLAN = swap(s.Rides[i].VLAN)
+		for i := range shape.Rides {
+			shape.Rides[i].VLAN = swap(shape.Rides[i].VLAN)
 		}
-		s.PVID = swap(s.PVID)
-		return s
+		shape.PVID = swap(shape.PVID)
+		return shape
 	}); err != nil {
 		return nil, err
 	}
-	for i := range d.Office().Devices {
-		x := d.Office().Devices[i].Clone()
+	for i := range draft.Office().Devices {
+		device := draft.Office().Devices[i].Clone()
 		touched := false
-		for k := range x.Addresses {
-			if a := &x.Addresses[k]; a.VID == from {
+		for k := range device.Addresses {
+			if a := &device.Addresses[k]; a.VID == from {
 				a.VID, touched = to, true
 				a.Prefix = netip.PrefixFrom(move(a.Prefix.Addr()), a.Prefix.Bits())
 				if a.From.IsValid() {
@@ -118,34 +118,34 @@ func Renumber(n *span.Net, from, to office.VID, subnets, anyway bool) (*Result, 
 				}
 			}
 		}
-		if m := x.Manage; m != nil && m.VID == from {
-			x.Manage, touched = &office.Manage{VID: to, Addr: m.Addr}, true
+		if m := device.Manage; m != nil && m.VID == from {
+			device.Manage, touched = &office.Manage{VID: to, Addr: m.Addr}, true
 			if m.Addr.IsValid() {
-				x.Manage.Addr = move(m.Addr)
+				device.Manage.Addr = move(m.Addr)
 			}
 		}
 		if touched {
-			if err := d.PutDevice(x); err != nil {
+			if err := draft.PutDevice(device); err != nil {
 				return nil, err
 			}
 		}
 	}
-	for _, p := range slices.Clone(d.Office().Plugs) {
+	for _, p := range slices.Clone(draft.Office().Plugs) {
 		if p.Wants == from {
 			p.Wants = to
-			if err := d.PutPlug(p); err != nil {
+			if err := draft.PutPlug(p); err != nil {
 				return nil, err
 			}
 		}
 	}
-	next, e := d.Done()
-	r := &Result{Office: next, Edit: e, Notes: notes}
+	next, e := draft.Done()
+	result := &Result{Office: next, Edit: e, Notes: notes}
 	if v := o.VLAN(from); v != nil && !subnets {
 		for _, p := range v.Nets {
 			if _, ok := showing(o, p, from, to); ok {
-				r.Notes = append(r.Notes, fmt.Sprintf("%s shows the old number: add with subnets to move it along", p))
+				result.Notes = append(result.Notes, fmt.Sprintf("%s shows the old number: add with subnets to move it along", p))
 			}
 		}
 	}
-	return r, nil
+	return result, nil
 }

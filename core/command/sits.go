@@ -28,19 +28,19 @@ func letIn(n *span.Net, v office.VID) (out []string) {
 }
 
 // everyShape replaces each shape that is written down: of uses, plans, ports.
-func everyShape(d *office.Draft, f func(office.Shape) office.Shape) error {
+func everyShape(draft *office.Draft, f func(office.Shape) office.Shape) error {
 	change := func(s office.Shape) (office.Shape, bool) {
 		t := f(s).Normal()
 		return t, !t.Equal(s)
 	}
-	for _, u := range slices.Clone(d.Office().Uses) {
+	for _, u := range slices.Clone(draft.Office().Uses) {
 		if s, ok := change(u.Shape); ok {
-			if err := d.PutUse(&office.Use{Name: u.Name, Shape: s}); err != nil {
+			if err := draft.PutUse(&office.Use{Name: u.Name, Shape: s}); err != nil {
 				return err
 			}
 		}
 	}
-	for _, p := range slices.Clone(d.Office().Plans) {
+	for _, p := range slices.Clone(draft.Office().Plans) {
 		q, touched := &office.Plan{Name: p.Name, Lines: slices.Clone(p.Lines)}, false
 		for i := range q.Lines {
 			s, ok := change(q.Lines[i].Shape)
@@ -48,18 +48,18 @@ func everyShape(d *office.Draft, f func(office.Shape) office.Shape) error {
 			touched = touched || ok
 		}
 		if touched {
-			if err := d.PutPlan(q); err != nil {
+			if err := draft.PutPlan(q); err != nil {
 				return err
 			}
 		}
 	}
-	for _, x := range slices.Clone(d.Office().Devices) {
-		for _, p := range x.Ports {
+	for _, device := range slices.Clone(draft.Office().Devices) {
+		for _, p := range device.Ports {
 			if p.Shape == nil {
 				continue
 			}
 			if s, ok := change(*p.Shape); ok {
-				if err := d.Set(office.PortRef{Device: x.Name, Port: p.Name}, &s, p.Because); err != nil {
+				if err := draft.Set(office.PortRef{Device: device.Name, Port: p.Name}, &s, p.Because); err != nil {
 					return err
 				}
 			}
@@ -79,34 +79,34 @@ func Sits(n *span.Net, v office.VID) []string {
 }
 
 // sitsBut is [Sits] without some ports.
-func sitsBut(n *span.Net, v office.VID, without func(dev, port int) bool) []string {
+func sitsBut(n *span.Net, vid office.VID, without func(dev, port int) bool) []string {
 	o := n.Office
 	var out []string
 	for _, u := range o.Uses {
-		if u.Shape.Of(v) != office.NotMember || u.Shape.PortVID() == v {
+		if u.Shape.Of(vid) != office.NotMember || u.Shape.PortVID() == vid {
 			out = append(out, fmt.Sprintf("the use %s", u.Name))
 		}
 	}
 	for _, p := range o.Plans {
-		if slices.ContainsFunc(p.Lines, func(l office.PlanLine) bool { return l.Shape.Of(v) != office.NotMember || l.Shape.PortVID() == v }) {
+		if slices.ContainsFunc(p.Lines, func(l office.PlanLine) bool { return l.Shape.Of(vid) != office.NotMember || l.Shape.PortVID() == vid }) {
 			out = append(out, fmt.Sprintf("the port plan %s", p.Name))
 		}
 	}
-	for i, x := range o.Devices {
+	for i, device := range o.Devices {
 		var un, tg []int
-		for p := range x.Ports {
-			if without(i, p) {
+		for port := range device.Ports {
+			if without(i, port) {
 				continue
 			}
-			s, _ := n.Shape(i, p)
-			switch s.Of(v) {
+			shape, _ := n.Shape(i, port)
+			switch shape.Of(vid) {
 			case office.Untagged:
-				un = append(un, p)
+				un = append(un, port)
 			case office.Tagged:
-				tg = append(tg, p)
+				tg = append(tg, port)
 			default:
-				if s.PortVID() == v {
-					un = append(un, p)
+				if shape.PortVID() == vid {
+					un = append(un, port)
 				}
 			}
 		}
@@ -115,22 +115,22 @@ func sitsBut(n *span.Net, v office.VID, without func(dev, port int) bool) []stri
 			how string
 		}{{un, "untagged"}, {tg, "tagged"}} {
 			if len(l.at) > 0 {
-				out = append(out, fmt.Sprintf("%s on %s %s", l.how, x.Name, notation.Ports(x, l.at)))
+				out = append(out, fmt.Sprintf("%s on %s %s", l.how, device.Name, notation.Ports(device, l.at)))
 			}
 		}
-		for _, a := range x.Addresses {
-			if a.VID == v {
-				out = append(out, fmt.Sprintf("the address %s of %s", a.Prefix, x.Name))
+		for _, a := range device.Addresses {
+			if a.VID == vid {
+				out = append(out, fmt.Sprintf("the address %s of %s", a.Prefix, device.Name))
 			}
 		}
 	}
 	for _, x := range o.Devices {
-		if x.Manage != nil && x.Manage.VID == v {
+		if x.Manage != nil && x.Manage.VID == vid {
 			out = append(out, fmt.Sprintf("the management of %s", x.Name))
 		}
 	}
 	for _, p := range o.Plugs {
-		if p.Wants == v {
+		if p.Wants == vid {
 			out = append(out, fmt.Sprintf("%s, plugged into %s, wants it", p.Name, p.Port))
 		}
 	}

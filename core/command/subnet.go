@@ -13,17 +13,17 @@ import (
 // that can be: 10.61.110.0/24 for 110 becomes 10.61.115.0/24 for 115. Of several
 // parts that are the number, the one changes in which the office's other VLANs
 // show theirs, else the last that the prefix covers.
-func showing(o *office.Office, p netip.Prefix, from, to office.VID) (netip.Prefix, bool) {
+func showing(o *office.Office, prefix netip.Prefix, from, to office.VID) (netip.Prefix, bool) {
 	want := strconv.Itoa(int(from))
-	parts := finding.Parts(p)
+	parts := finding.Parts(prefix)
 	votes := make([]int, len(parts))
-	for _, v := range o.VLANs {
-		for _, q := range v.Nets {
-			if v.VID == from || q.Addr().Is4() != p.Addr().Is4() {
+	for _, vlan := range o.VLANs {
+		for _, q := range vlan.Nets {
+			if vlan.VID == from || q.Addr().Is4() != prefix.Addr().Is4() {
 				continue
 			}
 			for i, x := range finding.Parts(q) {
-				if i < len(votes) && x == strconv.Itoa(int(v.VID)) {
+				if i < len(votes) && x == strconv.Itoa(int(vlan.VID)) {
 					votes[i]++
 				}
 			}
@@ -36,18 +36,18 @@ func showing(o *office.Office, p netip.Prefix, from, to office.VID) (netip.Prefi
 		}
 	}
 	if at < 0 {
-		return p, false
+		return prefix, false
 	}
-	all, sep := strings.Split(p.Addr().String(), "."), "."
-	if !p.Addr().Is4() {
-		all, sep = strings.Split(p.Addr().StringExpanded(), ":"), ":"
+	all, sep := strings.Split(prefix.Addr().String(), "."), "."
+	if !prefix.Addr().Is4() {
+		all, sep = strings.Split(prefix.Addr().StringExpanded(), ":"), ":"
 	}
 	all[at] = strconv.Itoa(int(to))
 	q, err := netip.ParseAddr(strings.Join(all, sep))
 	if err != nil {
-		return p, false // 300 is no number of an IPv4 address
+		return prefix, false // 300 is no number of an IPv4 address
 	}
-	r := netip.PrefixFrom(q, p.Bits())
+	r := netip.PrefixFrom(q, prefix.Bits())
 	return r, r.Masked() == r
 }
 

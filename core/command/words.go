@@ -147,16 +147,16 @@ func (a *args) port() office.PortRef {
 }
 
 // findVLAN reads a VID or the name of a registered VLAN.
-func findVLAN(o *office.Office, s string) (office.VID, error) {
-	if s != "" && s[0] >= '0' && s[0] <= '9' {
+func findVLAN(o *office.Office, text string) (office.VID, error) {
+	if text != "" && text[0] >= '0' && text[0] <= '9' {
 		k := 0
-		for _, c := range s {
+		for _, c := range text {
 			if c < '0' || c > '9' || k > 9999 {
-				return 0, fmt.Errorf("%q is not a VID: a whole number from 1 to 4094", s)
+				return 0, fmt.Errorf("%q is not a VID: a whole number from 1 to 4094", text)
 			}
 			k = 10*k + int(c-'0')
 		}
 		return office.VIDOf(k)
 	}
-	return office.NewDraft(o).FindVLAN(s)
+	return office.NewDraft(o).FindVLAN(text)
 }

@@ -18,70 +18,70 @@ import (
 // untagged, what is refused, and where its setting comes from.
 func Port(n *span.Net, r office.PortRef) []string {
 	i := n.Topo.DeviceIndex(r.Device)
-	d := n.Office.Devices[i]
-	p := d.Port(r.Port)
-	if b := d.Logical(p); b != p {
-		return append([]string{fmt.Sprintf("It is one of the ports of the bundle %s, which acts as one port.", d.Ports[b].Name)},
-			Port(n, office.PortRef{Device: d.Name, Port: d.Ports[b].Name})...)
+	device := n.Office.Devices[i]
+	port := device.Port(r.Port)
+	if b := device.Logical(port); b != port {
+		return append([]string{fmt.Sprintf("It is one of the ports of the bundle %s, which acts as one port.", device.Ports[b].Name)},
+			Port(n, office.PortRef{Device: device.Name, Port: device.Ports[b].Name})...)
 	}
-	t := n.Tables[i].Ports[p]
+	compiled := n.Tables[i].Ports[port]
 	switch {
-	case t.Off:
+	case compiled.Off:
 		return []string{"The port is shut: nothing arrives and nothing leaves."}
-	case d.Forwarding == office.Unaware:
-		return []string{d.Name + " knows no tags: every frame leaves every other port as it came."}
-	case d.Forwarding == office.UnawareDrops:
-		return []string{d.Name + " knows no tags: untagged frames leave every other port, tagged ones are dropped."}
+	case device.Forwarding == office.Unaware:
+		return []string{device.Name + " knows no tags: every frame leaves every other port as it came."}
+	case device.Forwarding == office.UnawareDrops:
+		return []string{device.Name + " knows no tags: untagged frames leave every other port, tagged ones are dropped."}
 	}
 	var s []string
-	s = append(s, arriving(n, i, p)...)
-	if l := leaving(n, d, t); l != "" {
+	s = append(s, arriving(n, i, port)...)
+	if l := leaving(n, device, compiled); l != "" {
 		s = append(s, l)
 	}
-	switch sh, _ := n.Shape(i, p); sh.Rest {
+	switch sh, _ := n.Shape(i, port); sh.Rest {
 	case office.RestNeeded:
 		s = append(s, "“needed” is every VLAN that somebody beyond its cable is in, worked out anew at each edit.")
 	case office.RestAll:
 		s = append(s, "“all” is every VLAN of the register, needed there or not.")
 	}
-	s = append(s, origin(n, d, p)...)
+	s = append(s, origin(n, device, port)...)
 	return s
 }
 
-func arriving(n *span.Net, dev, p int) []string {
+func arriving(n *span.Net, dev, port int) []string {
 	var s []string
-	d, t := n.Office.Devices[dev], n.Tables[dev].Ports[p]
-	in, why := n.Tables[dev].Ingress(p, bridge.Untagged)
+	device, compiled := n.Office.Devices[dev], n.Tables[dev].Ports[port]
+	in, why := n.Tables[dev].Ingress(port, bridge.Untagged)
 	switch {
 	case why == bridge.Passed:
 		out := ""
-		if exits := towards(n, dev, p, in); exits != "" {
+		if exits := towards(n, dev, port, in); exits != "" {
 			out = " and leave " + exits
-		} else if d.Forwarding == office.Routed {
+		} else if device.Forwarding == office.Routed {
 			out = " and end here, at the router's own address"
 		}
 		s = append(s, fmt.Sprintf("Untagged frames that arrive here join %s%s.", n.Name(in.VID), out))
 	case why == bridge.NotMember:
-		s = append(s, fmt.Sprintf("Untagged frames that arrive here are dropped: the PVID is %s, and the port is not in it.", n.Name(t.PVID)))
+		s = append(s, fmt.Sprintf("Untagged frames that arrive here are dropped: the PVID is %s, and the port is not in it.", n.Name(compiled.PVID)))
 	case why == bridge.NoPVID || why == bridge.NoGroup:
 		s = append(s, "Untagged frames that arrive here are dropped: the port has no PVID.")
 	default:
 		s = append(s, "Untagged frames are refused.")
 	}
-	tagged := t.Tagged.VIDs()
+	tagged := compiled.Tagged.VIDs()
 	switch {
-	case t.Admit == office.AdmitUntagged:
+	case compiled.Admit == office.AdmitUntagged:
 		s = append(s, "Tagged frames are refused.")
-	case !t.Filter:
+	case !compiled.Filter:
 		s = append(s, "Tagged frames of any VLAN are taken: ingress filtering is off.")
-	case len(tagged) == 0 && d.Forwarding == office.Grouped:
+	case len(tagged) == 0 && device.Forwarding == office.Grouped:
 		s = append(s, "Tagged frames stay in the port's own group with their tag.")
 	case len(tagged) == 0:
 		s = append(s, "Frames tagged for another VLAN are refused.")
 	case len(tagged) > 8:
 		s = append(s, fmt.Sprintf("Tagged frames of %d VLANs are taken.", len(tagged)))
 	default:
-		s = append(s, fmt.Sprintf("Tagged frames of %s are taken.", brackets(t, tagged)))
+		s = append(s, fmt.Sprintf("Tagged frames of %s are taken.", brackets(compiled, tagged)))
 	}
 	return s
 }
@@ -92,7 +92,7 @@ func towards(n *span.Net, dev, from int, in bridge.Domain) string {
 	var out []string
 	for q := range n.Office.Devices[dev].Ports {
 		links := n.Topo.LinksAt(dev, q)
-		w, ok := n.Tables[dev].Egress(in, q)
+		wire, ok := n.Tables[dev].Egress(in, q)
 		if q == from || !ok || len(links) == 0 {
 			continue
 		}
@@ -102,8 +102,8 @@ func towards(n *span.Net, dev, from int, in bridge.Domain) string {
 			to = l.A
 		}
 		how := "untagged"
-		if w > 0 {
-			how = "tagged " + w.String()
+		if wire > 0 {
+			how = "tagged " + wire.String()
 		}
 		r := n.Ref(to)
 		out = append(out, fmt.Sprintf("%s by port %s towards %s %s", how, n.Office.Devices[dev].Ports[q].Name, r.Device, r.Port))
@@ -117,14 +117,14 @@ func towards(n *span.Net, dev, from int, in bridge.Domain) string {
 	return fmt.Sprintf("%s, and by %d more cables", out[0], len(out)-1)
 }
 
-func leaving(n *span.Net, d *office.Device, t *bridge.Port) string {
-	un := t.Untagged.VIDs()
+func leaving(n *span.Net, d *office.Device, compiled *bridge.Port) string {
+	un := compiled.Untagged.VIDs()
 	switch {
-	case len(un) == 0 && t.Tagged.Empty():
+	case len(un) == 0 && compiled.Tagged.Empty():
 		return "Nothing leaves here: the port is in no VLAN."
 	case len(un) == 0:
 		return "Nothing leaves here untagged."
-	case len(un) == 1 && un[0] == t.PVID:
+	case len(un) == 1 && un[0] == compiled.PVID:
 		return ""
 	}
 	var names []string
@@ -147,28 +147,28 @@ func brackets(t *bridge.Port, vs []office.VID) string {
 	return strings.Join(s, " ")
 }
 
-func origin(n *span.Net, d *office.Device, p int) []string {
+func origin(n *span.Net, device *office.Device, port int) []string {
 	var s []string
-	w, src := n.Office.Written(d, p)
+	w, src := n.Office.Written(device, port)
 	followers := 0
 	for _, x := range n.Office.Devices {
-		if x.Follows != "" && x.Follows == d.Follows {
+		if x.Follows != "" && x.Follows == device.Follows {
 			followers++
 		}
 	}
-	plan := fmt.Sprintf("%s (%d %s)", d.Follows, followers, map[bool]string{true: "device", false: "devices"}[followers == 1])
+	plan := fmt.Sprintf("%s (%d %s)", device.Follows, followers, map[bool]string{true: "device", false: "devices"}[followers == 1])
 	switch {
 	case src == office.FromPlan && w.Use != "":
 		s = append(s, fmt.Sprintf("Follows %s as %s.", plan, w.Use))
 	case src == office.FromPlan:
 		s = append(s, fmt.Sprintf("Follows %s.", plan))
 	case src == office.FromException:
-		said, _ := n.Office.Planned(d, p)
+		said, _ := n.Office.Planned(device, port)
 		why := "nobody said why"
-		if b := d.Ports[p].Because; b != "" {
+		if b := device.Ports[port].Because; b != "" {
 			why = b
 		}
-		s = append(s, fmt.Sprintf("An exception from %s, which says %s: %s.", d.Follows, notation.Shape(*said), why))
+		s = append(s, fmt.Sprintf("An exception from %s, which says %s: %s.", device.Follows, notation.Shape(*said), why))
 	case w.Use != "":
 		s = append(s, fmt.Sprintf("Its use is %s.", w.Use))
 	}

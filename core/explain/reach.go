@@ -22,20 +22,20 @@ type Branch struct {
 // Reach draws where a VLAN goes as a forest: the part with its gateway first;
 // parts that are cut off hang where the cable that should carry them is, or
 // stand as roots of their own.
-func Reach(n *span.Net, v office.VID) []*Branch {
-	r := n.VLAN(v)
-	if r == nil || len(r.Spans) == 0 {
+func Reach(n *span.Net, vid office.VID) []*Branch {
+	vlan := n.VLAN(vid)
+	if vlan == nil || len(vlan.Spans) == 0 {
 		return nil
 	}
 	part := map[int]*span.Span{} // by hub
-	for _, s := range r.Spans {
+	for _, s := range vlan.Spans {
 		for _, x := range s.Nodes {
-			if x.Label.VID() == v || x.Label.VID() == 0 {
+			if x.Label.VID() == vid || x.Label.VID() == 0 {
 				part[x.Hub] = s
 			}
 		}
 	}
-	main := r.Spans[0]
+	main := vlan.Spans[0]
 	var hubs []int
 	for h := range part {
 		hubs = append(hubs, h)
@@ -43,7 +43,7 @@ func Reach(n *span.Net, v office.VID) []*Branch {
 	slices.SortFunc(hubs, func(a, b int) int {
 		rank := func(h int) int {
 			switch {
-			case part[h] == main && n.HasAddress(h, v):
+			case part[h] == main && n.HasAddress(h, vid):
 				return 0
 			case part[h] == main:
 				return 1
@@ -57,13 +57,13 @@ func Reach(n *span.Net, v office.VID) []*Branch {
 		var refs []office.PortRef
 		hub := n.Topo.Hubs[h]
 		name := n.Office.Devices[hub.Dev].Name
-		for _, x := range n.Terminals(&span.Span{Nodes: []span.Node{{Hub: h, Label: span.Label(v)}}}, v) {
+		for _, x := range n.Terminals(&span.Span{Nodes: []span.Node{{Hub: h, Label: span.Label(vid)}}}, vid) {
 			if x.Device == name {
 				refs = append(refs, x)
 			}
 		}
 		for _, k := range n.Topo.PlugsAt(hub.Dev) {
-			if p := n.Office.Plugs[k]; p.Wants == v && !slices.Contains(refs, p.Port) && (!n.Aware(hub.Dev) || p.Tagged) {
+			if p := n.Office.Plugs[k]; p.Wants == vid && !slices.Contains(refs, p.Port) && (!n.Aware(hub.Dev) || p.Tagged) {
 				refs = append(refs, p.Port)
 			}
 		}
@@ -84,14 +84,14 @@ func Reach(n *span.Net, v office.VID) []*Branch {
 		for len(queue) > 0 {
 			at := queue[0]
 			queue = queue[1:]
-			for _, l := range n.Topo.At[at.hub] {
-				k := &n.Topo.Links[l]
+			for _, link := range n.Topo.At[at.hub] {
+				k := &n.Topo.Links[link]
 				here, there := k.A, k.B
 				if here.Hub != at.hub {
 					here, there = there, here
 				}
-				both, _ := n.Carries(l, v)
-				if seen[there.Hub] || part[there.Hub] == nil || !both && !n.Needed(l).Has(v) {
+				both, _ := n.Carries(link, vid)
+				if seen[there.Hub] || part[there.Hub] == nil || !both && !n.Needed(link).Has(vid) {
 					continue
 				}
 				seen[there.Hub] = true
@@ -101,7 +101,7 @@ func Reach(n *span.Net, v office.VID) []*Branch {
 				queue = append(queue, item{there.Hub, b})
 			}
 		}
-		if start == hubs[0] || len(root.Ends) > 0 || len(root.Branches) > 0 || root.Cut && n.EndsAt(start, v) {
+		if start == hubs[0] || len(root.Ends) > 0 || len(root.Branches) > 0 || root.Cut && n.EndsAt(start, vid) {
 			roots = append(roots, root)
 		}
 	}

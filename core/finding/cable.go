@@ -71,8 +71,8 @@ func (c *check) cables() {
 		}
 		slices.Sort(f.VLANs)
 		f.VLANs = slices.Compact(f.VLANs)
-		k := &c.n.Topo.Links[all[0].link]
-		f.Ports = []office.PortRef{c.n.Ref(k.A), c.n.Ref(k.B)}
+		link := &c.n.Topo.Links[all[0].link]
+		f.Ports = []office.PortRef{c.n.Ref(link.A), c.n.Ref(link.B)}
 		switch f.Code {
 		case Loop:
 			c.sayRing(&f, all[0].ring)
@@ -81,9 +81,9 @@ func (c *check) cables() {
 		case NotCarried:
 			c.sayLacks(&f, all[0].link)
 		default:
-			c.sayOneWay(&f, k, all[0].fromA)
+			c.sayOneWay(&f, link, all[0].fromA)
 		}
-		if m := c.untaggedToo(k, f.VLANs); m != nil {
+		if m := c.untaggedToo(link, f.VLANs); m != nil {
 			f.Mends = append(f.Mends, m)
 		}
 		if m := c.carryBoth(all[0].link, f.VLANs); m != nil {
@@ -98,14 +98,14 @@ func brackets(vs []office.VID) string {
 	if len(vs) > 3 {
 		return fmt.Sprintf("%d VLANs", len(vs))
 	}
-	s := "["
+	text := "["
 	for i, v := range vs {
 		if i > 0 {
-			s += " "
+			text += " "
 		}
-		s += fmt.Sprint(v)
+		text += fmt.Sprint(v)
 	}
-	return s + "]"
+	return text + "]"
 }
 
 func verb(vs []office.VID, one, many string) string {
@@ -117,17 +117,17 @@ func verb(vs []office.VID, one, many string) string {
 
 // sayLacks says which end of a cable lacks which VLANs.
 func (c *check) sayLacks(f *Finding, l int) {
-	k := &c.n.Topo.Links[l]
-	ends := portName(c.n.Ref(k.A)) + " to " + portName(c.n.Ref(k.B))
+	link := &c.n.Topo.Links[l]
+	ends := portName(c.n.Ref(link.A)) + " to " + portName(c.n.Ref(link.B))
 	by := map[string][]office.VID{}
-	for _, v := range f.VLANs {
+	for _, vid := range f.VLANs {
 		kind := ""
-		for i, e := range k.Ends() {
-			if c.n.Aware(e.Dev) && !c.n.Port(e).Has(v) {
+		for i, e := range link.Ends() {
+			if c.n.Aware(e.Dev) && !c.n.Port(e).Has(vid) {
 				kind += "ab"[i : i+1]
 			}
 		}
-		by[kind] = append(by[kind], v)
+		by[kind] = append(by[kind], vid)
 	}
 	for _, kind := range []string{"a", "b", "ab", ""} {
 		vs := by[kind]
@@ -137,9 +137,9 @@ func (c *check) sayLacks(f *Finding, l int) {
 		if f.Text != "" {
 			f.Text += " "
 		}
-		lack, other := k.A, k.B
+		lack, other := link.A, link.B
 		if kind == "b" {
-			lack, other = k.B, k.A
+			lack, other = link.B, link.A
 		}
 		label := ""
 		switch kind {
@@ -172,25 +172,25 @@ func (c *check) sayOneWay(f *Finding, k *graph.Link, fromA bool) {
 // carryBoth is the statements that make a cable carry VLANs tagged, or one of
 // them untagged towards a device that knows no tags.
 func (c *check) carryBoth(l int, vs []office.VID) []string {
-	k := &c.n.Topo.Links[l]
+	link := &c.n.Topo.Links[l]
 	as := office.Tagged
-	if !c.n.Aware(k.A.Dev) || !c.n.Aware(k.B.Dev) {
+	if !c.n.Aware(link.A.Dev) || !c.n.Aware(link.B.Dev) {
 		as = office.Untagged
 	}
 	var m []string
-	for _, e := range k.Ends() {
-		if !c.n.Aware(e.Dev) {
+	for _, end := range link.Ends() {
+		if !c.n.Aware(end.Dev) {
 			continue
 		}
 		var set1 []office.VID
 		for _, v := range vs {
-			p := c.n.Port(e)
-			if p.Of(v) != as || as == office.Tagged && p.WireOf(v).VID() != v || !c.n.Hears(e.Dev, e.Port, v) {
+			p := c.n.Port(end)
+			if p.Of(v) != as || as == office.Tagged && p.WireOf(v).VID() != v || !c.n.Hears(end.Dev, end.Port, v) {
 				set1 = append(set1, v)
 			}
 		}
 		if set1 != nil {
-			m = append(m, set(c.n.Ref(e), c.n.Carrying(e.Dev, e.Port, as, set1...)))
+			m = append(m, set(c.n.Ref(end), c.n.Carrying(end.Dev, end.Port, as, set1...)))
 		}
 	}
 	return m
@@ -218,27 +218,27 @@ type cause struct {
 // parts does not carry it both ways. Frames of the VLAN end at that cable.
 //
 // The VLANs of an untagged mismatch on the cable are left to that finding.
-func (c *check) notCarried(v *span.VLAN) []cause {
-	if v.State != span.Split {
+func (c *check) notCarried(vlan *span.VLAN) []cause {
+	if vlan.State != span.Split {
 		return nil
 	}
 	var causes []cause
 	seen := map[int]bool{}
 	main := map[int]bool{}
-	for _, h := range hubsIn(v.Spans[0], v.VID) {
+	for _, h := range hubsIn(vlan.Spans[0], vlan.VID) {
 		main[h] = true
 	}
-	for _, s := range v.Spans[1:v.Parts] {
-		way, ok := c.n.Route(v.VID, hubsIn(s, v.VID), func(h int) bool { return main[h] })
+	for _, s := range vlan.Spans[1:vlan.Parts] {
+		way, ok := c.n.Route(vlan.VID, hubsIn(s, vlan.VID), func(h int) bool { return main[h] })
 		if !ok { // only over devices that drop tags
-			way, _ = c.n.RouteAnyhow(v.VID, hubsIn(s, v.VID), func(h int) bool { return main[h] })
+			way, _ = c.n.RouteAnyhow(vlan.VID, hubsIn(s, vlan.VID), func(h int) bool { return main[h] })
 		}
 		for _, l := range way {
-			if both, _ := c.n.Carries(l, v.VID); both || seen[l] {
+			if both, _ := c.n.Carries(l, vlan.VID); both || seen[l] {
 				continue
 			}
 			seen[l] = true
-			if x, ok := c.cableLacks(l, v.VID); ok {
+			if x, ok := c.cableLacks(l, vlan.VID); ok {
 				causes = append(causes, x)
 			}
 		}
@@ -261,22 +261,22 @@ func hubsIn(s *span.Span, v office.VID) []int {
 
 // cableLacks names the finding of a cable that a VLAN does not pass; a device
 // behind it that drops tags may be the reason.
-func (c *check) cableLacks(l int, v office.VID) (cause, bool) {
-	k := &c.n.Topo.Links[l]
+func (c *check) cableLacks(link int, vid office.VID) (cause, bool) {
+	k := &c.n.Topo.Links[link]
 	a, b := c.n.Ref(k.A), c.n.Ref(k.B)
 	ends := portName(a) + " to " + portName(b)
-	if from, to, _, ok := c.n.Mismatch(l); ok && (v == from || v == to) {
+	if from, to, _, ok := c.n.Mismatch(link); ok && (vid == from || vid == to) {
 		return cause{about(UntaggedMismatch, a, b), ends}, true
 	}
 	for _, e := range k.Ends() {
 		into := k.Opposite(e)
-		if c.dropsTags(e, into) && c.n.Port(e).Tagged.Has(v) {
+		if c.dropsTags(e, into) && c.n.Port(e).Tagged.Has(vid) {
 			return cause{about(TagIntoUnaware, a, b), ends}, true
 		}
 	}
-	f := cableFault{code: NotCarried, link: l, vlan: v}
+	f := cableFault{code: NotCarried, link: link, vlan: vid}
 	if !c.n.Aware(k.A.Dev) || !c.n.Aware(k.B.Dev) {
-		f.kind = fmt.Sprint(v)
+		f.kind = fmt.Sprint(vid)
 		if !c.n.Aware(k.A.Dev) && !c.n.Aware(k.B.Dev) {
 			return cause{}, false // neither decides anything: another cable does
 		}
@@ -290,18 +290,18 @@ func (c *check) cableLacks(l int, v office.VID) (cause, bool) {
 //
 // Switch b takes the tagged frames of a; its own leave untagged, and a has no
 // VLAN for them.
-func (c *check) oneWay(v *span.VLAN) {
-	for _, s := range v.Spans {
+func (c *check) oneWay(vlan *span.VLAN) {
+	for _, s := range vlan.Spans {
 		for _, w := range c.n.OneWays(s) {
-			if least(w) != v.VID {
+			if least(w) != vlan.VID {
 				continue // said with the other VLAN
 			}
-			if from, to, _, ok := c.n.Mismatch(w.Link); ok && (w.From.VID() == from && w.To.VID() == to || w.From.VID() == to && w.To.VID() == from || v.VID == from || v.VID == to) {
+			if from, to, _, ok := c.n.Mismatch(w.Link); ok && (w.From.VID() == from && w.To.VID() == to || w.From.VID() == to && w.To.VID() == from || vlan.VID == from || vlan.VID == to) {
 				continue
 			}
-			f := cableFault{code: OneWay, link: w.Link, vlan: v.VID, fromA: w.FromA}
+			f := cableFault{code: OneWay, link: w.Link, vlan: vlan.VID, fromA: w.FromA}
 			if k := &c.n.Topo.Links[w.Link]; !c.n.Aware(k.A.Dev) || !c.n.Aware(k.B.Dev) {
-				f.kind = fmt.Sprint(v.VID)
+				f.kind = fmt.Sprint(vlan.VID)
 			}
 			c.faults = append(c.faults, f)
 		}

@@ -14,14 +14,14 @@ import (
 
 // device finds what is wrong with one device by itself.
 func (c *check) device(i int) {
-	d := c.n.Office.Devices[i]
+	device := c.n.Office.Devices[i]
 	if c.n.Aware(i) {
-		for p := range d.Ports {
+		for p := range device.Ports {
 			t := c.n.Tables[i].Ports[p]
-			if d.Ports[p].Bundle > 0 || t.Off || t.Access != 0 && (t.Access == office.DefaultVID || c.n.Registered().Has(t.Access)) {
+			if device.Ports[p].Bundle > 0 || t.Off || t.Access != 0 && (t.Access == office.DefaultVID || c.n.Registered().Has(t.Access)) {
 				continue // shut, or nothing to go wrong
 			}
-			at := port{i, p, office.PortRef{Device: d.Name, Port: d.Ports[p].Name}}
+			at := port{i, p, office.PortRef{Device: device.Name, Port: device.Ports[p].Name}}
 			c.pvidNotMember(at)
 			c.pvidDiffers(at)
 			c.manyUntagged(at)
@@ -67,58 +67,58 @@ func (c *check) bridges(dev int) bool {
 // form, and what the plug sends joins its VLAN. A plug that wants it untagged
 // and finds it tagged has tag-into-unaware as the cause.
 func (c *check) plugUnserved(i int) {
-	d := c.n.Office.Devices[i]
+	device := c.n.Office.Devices[i]
 	for _, k := range c.n.Topo.PlugsAt(i) {
-		p := &c.n.Office.Plugs[k]
-		at := d.Logical(d.Port(p.Port.Port))
-		t := c.n.Tables[i].Ports[at]
+		plug := &c.n.Office.Plugs[k]
+		at := device.Logical(device.Port(plug.Port.Port))
+		compiled := c.n.Tables[i].Ports[at]
 		form, as, other := "untagged", office.Untagged, office.Tagged
-		if p.Tagged {
+		if plug.Tagged {
 			form, as, other = "tagged", office.Tagged, office.Untagged
 		}
-		who, vlan := fmt.Sprintf("%s at %s", p.Name, portName(p.Port)), c.n.Name(p.Wants)
-		f := Finding{Code: PlugUnserved, VLANs: []office.VID{p.Wants}, Ports: []office.PortRef{p.Port}, ID: about(PlugUnserved, p.Port, p.Name)}
-		if _, far, ok := c.n.Office.CableAt(p.Port); ok {
+		who, vlan := fmt.Sprintf("%s at %s", plug.Name, portName(plug.Port)), c.n.Name(plug.Wants)
+		f := Finding{Code: PlugUnserved, VLANs: []office.VID{plug.Wants}, Ports: []office.PortRef{plug.Port}, ID: about(PlugUnserved, plug.Port, plug.Name)}
+		if _, far, ok := c.n.Office.CableAt(plug.Port); ok {
 			f.Text = fmt.Sprintf("%s is plugged in where a cable to %s is: a port takes one of the two.", who, portName(far))
 			c.add(f)
 			continue
 		}
 		if !c.n.Aware(i) {
 			switch {
-			case t.Off:
+			case compiled.Off:
 				f.Text = fmt.Sprintf("%s wants %s, and the port is shut.", who, vlan)
-				f.Mends = [][]string{{set(p.Port, office.Shape{})}}
+				f.Mends = [][]string{{set(plug.Port, office.Shape{})}}
 				c.add(f)
-			case p.Tagged && d.Forwarding == office.UnawareDrops:
-				f.Text = fmt.Sprintf("%s wants %s tagged, and %s drops frames with a tag.", who, vlan, d.Name)
+			case plug.Tagged && device.Forwarding == office.UnawareDrops:
+				f.Text = fmt.Sprintf("%s wants %s tagged, and %s drops frames with a tag.", who, vlan, device.Name)
 				c.add(f)
 			}
 			continue
 		}
-		if c.n.Gives(i, at, p.Wants, p.Tagged) {
+		if c.n.Gives(i, at, plug.Wants, plug.Tagged) {
 			continue
 		}
-		f.Mends = [][]string{{set(office.PortRef{Device: d.Name, Port: d.Ports[at].Name}, c.n.Carrying(i, at, as, p.Wants))}}
-		leaves := t.Of(p.Wants) == as && (as == office.Untagged || t.WireOf(p.Wants).VID() == p.Wants)
+		f.Mends = [][]string{{set(office.PortRef{Device: device.Name, Port: device.Ports[at].Name}, c.n.Carrying(i, at, as, plug.Wants))}}
+		leaves := compiled.Of(plug.Wants) == as && (as == office.Untagged || compiled.WireOf(plug.Wants).VID() == plug.Wants)
 		switch {
-		case t.Off:
+		case compiled.Off:
 			f.Text = fmt.Sprintf("%s wants %s, and the port is shut.", who, vlan)
 		case leaves:
 			if x := (port{dev: i, port: at}); as == office.Untagged && c.dropsPVID(x) {
 				s, _ := c.n.Shape(i, at)
-				drops := portFault{code: PVIDNotMember, vlans: append([]office.VID{t.PVID}, s.Untagged...)}
-				f.Cause = drops.id(d)
+				drops := portFault{code: PVIDNotMember, vlans: append([]office.VID{compiled.PVID}, s.Untagged...)}
+				f.Cause = drops.id(device)
 			}
-			f.Text = fmt.Sprintf("%s wants %s %s and hears it, but what it sends %s.", who, vlan, form, c.lost(i, at, p))
-		case t.Of(p.Wants) == as:
-			f.Text = fmt.Sprintf("%s wants %s tagged, and the port sends it tagged as VID %d.", who, vlan, t.WireOf(p.Wants))
-		case other == office.Tagged && t.Tagged.Has(p.Wants):
+			f.Text = fmt.Sprintf("%s wants %s %s and hears it, but what it sends %s.", who, vlan, form, c.lost(i, at, plug))
+		case compiled.Of(plug.Wants) == as:
+			f.Text = fmt.Sprintf("%s wants %s tagged, and the port sends it tagged as VID %d.", who, vlan, compiled.WireOf(plug.Wants))
+		case other == office.Tagged && compiled.Tagged.Has(plug.Wants):
 			f.Text = fmt.Sprintf("%s wants %s untagged, and the port gives it tagged only.", who, vlan)
-			g := Finding{Code: TagIntoUnaware, VLANs: []office.VID{p.Wants}, Ports: []office.PortRef{p.Port}, ID: about(TagIntoUnaware, p.Port, p.Name), Mends: f.Mends}
+			g := Finding{Code: TagIntoUnaware, VLANs: []office.VID{plug.Wants}, Ports: []office.PortRef{plug.Port}, ID: about(TagIntoUnaware, plug.Port, plug.Name), Mends: f.Mends}
 			g.Text = fmt.Sprintf("%s wants %s untagged, and finds it only tagged.", who, vlan)
 			c.add(g)
 			f.Cause = g.ID
-		case other == office.Untagged && t.Untagged.Has(p.Wants):
+		case other == office.Untagged && compiled.Untagged.Has(plug.Wants):
 			f.Text = fmt.Sprintf("%s wants %s tagged, and the port sends it untagged.", who, vlan)
 		default:
 			f.Text = fmt.Sprintf("%s wants %s %s, and the port does not give it.", who, vlan, form)
@@ -134,13 +134,13 @@ func (c *check) lost(dev, at int, p *office.Plug) string {
 	if p.Tagged {
 		w = bridge.Wire(p.Wants)
 	}
-	switch d, why := c.n.Tables[dev].Ingress(at, w); {
+	switch domain, why := c.n.Tables[dev].Ingress(at, w); {
 	case why != bridge.Passed:
 		return "is dropped: " + why.String()
-	case d.Keep:
-		return fmt.Sprintf("stays in group %d with its tag", d.VID)
+	case domain.Keep:
+		return fmt.Sprintf("stays in group %d with its tag", domain.VID)
 	default:
-		return "joins " + c.n.Name(d.VID)
+		return "joins " + c.n.Name(domain.VID)
 	}
 }
 
@@ -154,13 +154,13 @@ func (c *check) lost(dev, at int, p *office.Plug) string {
 //	  bundles adjacent
 //	  bundle up lacp 1,3,5
 func (c *check) bundles(i int) {
-	d := c.n.Office.Devices[i]
-	for b := range d.Ports {
-		x := &d.Ports[b]
+	device := c.n.Office.Devices[i]
+	for b := range device.Ports {
+		x := &device.Ports[b]
 		if x.Kind != office.Bundle {
 			continue
 		}
-		ref := office.PortRef{Device: d.Name, Port: x.Name}
+		ref := office.PortRef{Device: device.Name, Port: x.Name}
 		c.bundleSpeeds(i, b, ref)
 		var ends []string
 		bundles, devices := 0, map[int]bool{}
@@ -180,9 +180,9 @@ func (c *check) bundles(i int) {
 			c.add(Finding{Code: BundleCrossed, Ports: []office.PortRef{ref}, ID: about(BundleCrossed, ref),
 				Text: fmt.Sprintf("The cables of the bundle %s go to %s: a bundle ends in one place.", portName(ref), some(ends, 4))})
 		}
-		if d.Adjacent && slices.Max(x.Members)-slices.Min(x.Members) != len(x.Members)-1 {
+		if device.Adjacent && slices.Max(x.Members)-slices.Min(x.Members) != len(x.Members)-1 {
 			c.add(Finding{Code: BundleGap, Ports: []office.PortRef{ref}, ID: about(BundleGap, ref),
-				Text: fmt.Sprintf("%s takes only neighbouring ports into a bundle, and %s has %s.", d.Name, x.Name, c.portList(memberRefs(d, x), 4))})
+				Text: fmt.Sprintf("%s takes only neighbouring ports into a bundle, and %s has %s.", device.Name, x.Name, c.portList(memberRefs(device, x), 4))})
 		}
 	}
 }
@@ -196,7 +196,7 @@ func memberRefs(d *office.Device, x *office.Port) []office.PortRef {
 }
 
 func (c *check) bundleSpeeds(dev, b int, ref office.PortRef) {
-	d := c.n.Office.Devices[dev]
+	device := c.n.Office.Devices[dev]
 	speeds := map[office.Speed]bool{}
 	var names []string
 	add := func(s office.Speed) {
@@ -205,17 +205,17 @@ func (c *check) bundleSpeeds(dev, b int, ref office.PortRef) {
 			names = append(names, s.String())
 		}
 	}
-	for _, m := range d.Ports[b].Members {
-		add(d.Ports[m].Speed)
+	for _, m := range device.Ports[b].Members {
+		add(device.Ports[m].Speed)
 	}
 	own := len(names)
 	for _, l := range c.n.Topo.LinksAt(dev, b) {
 		for _, k := range c.n.Topo.Links[l].Cables {
 			cable := c.n.Office.Cables[k]
 			for _, r := range []office.PortRef{cable.A, cable.B} {
-				if x := c.n.Office.Device(r.Device); x != d && own < 2 {
+				if x := c.n.Office.Device(r.Device); x != device && own < 2 {
 					// said at the end whose name comes first
-					if d.Name < x.Name {
+					if device.Name < x.Name {
 						add(x.Ports[x.Port(r.Port)].Speed)
 					}
 				}
@@ -244,22 +244,22 @@ func LimitsPassed(was, is *span.Net, dev int) (out []string) {
 // it takes. Rows are what a grouped device keeps for tagged VIDs: one a port
 // and VLAN.
 func (c *check) limitPassed(i int) {
-	d := c.n.Office.Devices[i]
-	if d.Limits == (office.Limits{}) {
+	device := c.n.Office.Devices[i]
+	if device.Limits == (office.Limits{}) {
 		return
 	}
 	var vlans office.Set
 	rows := 0
-	for _, p := range c.n.Tables[i].Ports {
-		if p.Off {
+	for _, compiled := range c.n.Tables[i].Ports {
+		if compiled.Off {
 			continue
 		}
-		m := p.Members()
+		m := compiled.Members()
 		vlans.AddAll(&m)
-		rows += p.Tagged.Len()
+		rows += compiled.Tagged.Len()
 	}
 	zones := map[string]bool{}
-	for _, a := range d.Addresses {
+	for _, a := range device.Addresses {
 		vlans.Add(a.VID)
 		if a.Zone != "" {
 			zones[a.Zone] = true
@@ -269,12 +269,12 @@ func (c *check) limitPassed(i int) {
 		what     string
 		has, max int
 	}{
-		{"VLANs", vlans.Len(), d.Limits.VLANs}, {"addresses", len(d.Addresses), d.Limits.Addresses},
-		{"zones", len(zones), d.Limits.Zones}, {"rows of tagged VIDs", rows, d.Limits.Rows},
+		{"VLANs", vlans.Len(), device.Limits.VLANs}, {"addresses", len(device.Addresses), device.Limits.Addresses},
+		{"zones", len(zones), device.Limits.Zones}, {"rows of tagged VIDs", rows, device.Limits.Rows},
 	} {
 		if l.max > 0 && l.has > l.max {
-			c.add(Finding{Code: LimitPassed, ID: about(LimitPassed, d.Name, l.what), Devices: []string{d.Name},
-				Text: fmt.Sprintf("%s would need %d %s and takes %d.", d.Name, l.has, l.what, l.max)})
+			c.add(Finding{Code: LimitPassed, ID: about(LimitPassed, device.Name, l.what), Devices: []string{device.Name},
+				Text: fmt.Sprintf("%s would need %d %s and takes %d.", device.Name, l.has, l.what, l.max)})
 		}
 	}
 }
@@ -286,14 +286,14 @@ func (c *check) unsayable(i int) {
 	for _, u := range wording.Unsaid(c.n, i) {
 		at := port{i, u.Port, office.PortRef{Device: d.Name, Port: d.Ports[u.Port].Name}}
 		near := u.Nearest.Shape()
-		f := portFault{at: at, code: Unsayable, key: fmt.Sprintf("%s; %s", u.Why, notation.Shape(near)), mends: shapes(near),
+		fault := portFault{at: at, code: Unsayable, key: fmt.Sprintf("%s; %s", u.Why, notation.Shape(near)), mends: shapes(near),
 			text: fmt.Sprintf("%s asks %s, and cannot be told what %s should be: %s. What comes nearest is %s.", d.Name, wording.Spaced(string(d.Wording.Name)), here, u.Why, notation.Shape(near))}
 		if v := c.parking(); near.Off && v != 0 {
-			f.mends = append(f.mends, &office.Shape{Untagged: []office.VID{v}})
-			f.text = strings.TrimSuffix(f.text, ".") + fmt.Sprintf(", or the port parked in %s.", c.n.Name(v))
+			fault.mends = append(fault.mends, &office.Shape{Untagged: []office.VID{v}})
+			fault.text = strings.TrimSuffix(fault.text, ".") + fmt.Sprintf(", or the port parked in %s.", c.n.Name(v))
 		}
-		f.more = func() [][]string { return c.elsewhere(i, u.Port) }
-		c.port(f)
+		fault.more = func() [][]string { return c.elsewhere(i, u.Port) }
+		c.port(fault)
 	}
 	c.gather(i)
 }
@@ -313,7 +313,7 @@ func (c *check) parking() office.VID {
 func (c *check) elsewhere(i, p int) [][]string {
 	d := c.n.Office.Devices[i]
 	from := office.PortRef{Device: d.Name, Port: d.Ports[p].Name}
-	s, _ := c.n.Shape(i, p)
+	shape, _ := c.n.Shape(i, p)
 	taken := map[office.PortRef]bool{}
 	var lines []string
 	for _, g := range c.n.Office.Plugs {
@@ -336,7 +336,7 @@ func (c *check) elsewhere(i, p int) [][]string {
 			if now, _ := c.n.Shape(j, q); w.Ports[q].Kind != office.Physical || w.Ports[q].Bundle > 0 || taken[to] || len(c.n.Topo.LinksAt(j, q)) > 0 || len(now.Untagged)+len(now.Tagged) > 0 {
 				continue
 			}
-			if len(wording.Cannot(w, plan.With(q, wording.Of(s)))) > len(wording.Cannot(w, plan)) {
+			if len(wording.Cannot(w, plan.With(q, wording.Of(shape)))) > len(wording.Cannot(w, plan)) {
 				break // its other ports are asked for alike
 			}
 			for _, g := range c.n.Office.Plugs {
@@ -345,7 +345,7 @@ func (c *check) elsewhere(i, p int) [][]string {
 					lines = append(lines, notation.Thing(g))
 				}
 			}
-			return [][]string{append(lines, set(to, *s), set(from, office.Shape{Off: true}))}
+			return [][]string{append(lines, set(to, *shape), set(from, office.Shape{Off: true}))}
 		}
 	}
 	return nil

@@ -64,15 +64,15 @@ func about(code Code, what ...any) string {
 // VLAN and port.
 func compare(a, b *Finding) int {
 	first := func(f *Finding) (office.VID, office.PortRef) {
-		var v office.VID
-		var p office.PortRef
+		var vid office.VID
+		var ref office.PortRef
 		if len(f.VLANs) > 0 {
-			v = f.VLANs[0]
+			vid = f.VLANs[0]
 		}
 		if len(f.Ports) > 0 {
-			p = f.Ports[0]
+			ref = f.Ports[0]
 		}
-		return v, p
+		return vid, ref
 	}
 	av, ap := first(a)
 	bv, bp := first(b)
@@ -160,16 +160,16 @@ func (r *Report) Update(n *span.Net) *Report {
 			}
 		}
 	}
-	for v := range vlans.All() {
+	for vid := range vlans.All() {
 		c := check{n: n}
-		if x := n.VLAN(v); x != nil {
+		if x := n.VLAN(vid); x != nil {
 			c.vlan(x)
 		}
-		if c.out != nil || s.vlans.Get(v) != nil {
-			s.vlans.Set(v, c.out)
+		if c.out != nil || s.vlans.Get(vid) != nil {
+			s.vlans.Set(vid, c.out)
 		}
-		if c.faults != nil || s.faults.Get(v) != nil {
-			s.faults.Set(v, c.faults)
+		if c.faults != nil || s.faults.Get(vid) != nil {
+			s.faults.Set(vid, c.faults)
 		}
 	}
 	s.cables = findIn(n, func(c *check) {
@@ -350,14 +350,14 @@ func (c *check) portList(refs []office.PortRef, most int) string {
 	var names []string
 	o := c.n.Office
 	for i := 0; i < len(refs); {
-		d := o.Devices[c.n.Topo.DeviceIndex(refs[i].Device)]
+		device := o.Devices[c.n.Topo.DeviceIndex(refs[i].Device)]
 		var at []int
 		j := i
-		for ; j < len(refs) && refs[j].Device == d.Name; j++ {
-			at = append(at, d.Port(refs[j].Port))
+		for ; j < len(refs) && refs[j].Device == device.Name; j++ {
+			at = append(at, device.Port(refs[j].Port))
 		}
 		slices.Sort(at)
-		names = append(names, d.Name+" "+strings.ReplaceAll(notation.Ports(d, at), ",", ", "))
+		names = append(names, device.Name+" "+strings.ReplaceAll(notation.Ports(device, at), ",", ", "))
 		i = j
 	}
 	return some(names, most)

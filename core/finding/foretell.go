@@ -62,23 +62,23 @@ func going(a, b []*Finding) (out []*Finding) {
 // new.
 func changedPorts(a, b *span.Net) []office.PortRef {
 	var out []office.PortRef
-	for i, d := range b.Office.Devices {
-		was := a.Topo.DeviceIndex(d.Name)
+	for i, device := range b.Office.Devices {
+		was := a.Topo.DeviceIndex(device.Name)
 		if was >= 0 && a.Tables[was] == b.Tables[i] {
 			continue
 		}
-		for p := range d.Ports {
-			if d.Ports[p].Bundle > 0 {
+		for p := range device.Ports {
+			if device.Ports[p].Bundle > 0 {
 				continue
 			}
 			same := false
 			if was >= 0 {
-				if k := a.Office.Devices[was].Port(d.Ports[p].Name); k >= 0 {
+				if k := a.Office.Devices[was].Port(device.Ports[p].Name); k >= 0 {
 					same = a.Tables[was].Ports[k].Equal(b.Tables[i].Ports[p])
 				}
 			}
 			if !same {
-				out = append(out, office.PortRef{Device: d.Name, Port: d.Ports[p].Name})
+				out = append(out, office.PortRef{Device: device.Name, Port: device.Ports[p].Name})
 			}
 		}
 	}

@@ -25,13 +25,13 @@ func (c *check) untaggedMismatch(l int) {
 	if !ok {
 		return
 	}
-	k := &c.n.Topo.Links[l]
-	a, b := k.A, k.B
+	link := &c.n.Topo.Links[l]
+	a, b := link.A, link.B
 	if !fromA {
 		a, b = b, a
 	}
-	f := Finding{Code: UntaggedMismatch, VLANs: []office.VID{from, to}, Ports: []office.PortRef{c.n.Ref(k.A), c.n.Ref(k.B)},
-		ID: about(UntaggedMismatch, c.n.Ref(k.A), c.n.Ref(k.B))}
+	f := Finding{Code: UntaggedMismatch, VLANs: []office.VID{from, to}, Ports: []office.PortRef{c.n.Ref(link.A), c.n.Ref(link.B)},
+		ID: about(UntaggedMismatch, c.n.Ref(link.A), c.n.Ref(link.B))}
 	slices.Sort(f.VLANs)
 	f.Label = fmt.Sprintf("%d ≠ %d untagged", from, to)
 	f.Text = fmt.Sprintf("Untagged frames leave %s as %s and join %s at %s.", portName(c.n.Ref(a)), c.n.Name(from), c.n.Name(to), portName(c.n.Ref(b)))
@@ -48,39 +48,39 @@ func (c *check) untaggedMismatch(l int) {
 // nativeAs is the shape of an end with v as its untagged VLAN. The one before
 // goes on tagged where the other end has it so.
 func (c *check) nativeAs(e, far graph.End, v office.VID) office.Shape {
-	s := c.n.Carrying(e.Dev, e.Port, office.Untagged, v)
-	if s.Rest == office.RestNone {
+	shape := c.n.Carrying(e.Dev, e.Port, office.Untagged, v)
+	if shape.Rest == office.RestNone {
 		for u := range c.n.Port(e).Untagged.All() {
 			if u != v && c.n.Port(far).Tagged.Has(u) {
-				s = s.With(u, office.Tagged)
+				shape = shape.With(u, office.Tagged)
 			}
 		}
 	}
-	return s
+	return shape
 }
 
 // neededDiffers: one end of a cable takes what is needed and the other, written
 // out, lacks some of it or has more: what the one end says of itself is not
 // what the cable does.
-func (c *check) neededDiffers(l int) {
-	k := &c.n.Topo.Links[l]
-	for _, e := range k.Ends() {
-		far := k.Opposite(e)
-		s, _ := c.n.Shape(e.Dev, e.Port)
+func (c *check) neededDiffers(link int) {
+	k := &c.n.Topo.Links[link]
+	for _, end := range k.Ends() {
+		far := k.Opposite(end)
+		s, _ := c.n.Shape(end.Dev, end.Port)
 		t, _ := c.n.Shape(far.Dev, far.Port)
-		if s.Rest != office.RestNeeded || !c.n.Aware(e.Dev) || !c.n.Aware(far.Dev) || s.Off || t.Off {
+		if s.Rest != office.RestNeeded || !c.n.Aware(end.Dev) || !c.n.Aware(far.Dev) || s.Off || t.Off {
 			continue
 		}
-		if e == k.B && t.Rest == office.RestNeeded {
+		if end == k.B && t.Rest == office.RestNeeded {
 			continue // both ends say needed: told at the first
 		}
-		p, q := c.n.Port(e), c.n.Port(far)
+		p, q := c.n.Port(end), c.n.Port(far)
 		mine, theirs := p.Members(), q.Members()
 		lacks, more := mine.Minus(&theirs), theirs.Minus(&mine)
 		if lacks.Empty() && more.Empty() {
 			continue
 		}
-		if from, to, _, ok := c.n.Mismatch(l); ok { // told as what it is
+		if from, to, _, ok := c.n.Mismatch(link); ok { // told as what it is
 			for _, v := range []office.VID{from, to} {
 				lacks.Remove(v)
 				more.Remove(v)
@@ -100,9 +100,9 @@ func (c *check) neededDiffers(l int) {
 		if vs := more.VIDs(); len(vs) > 0 {
 			says = append(says, "has "+c.vlanNames(vs)+" beyond it")
 		}
-		f.Text = fmt.Sprintf("%s takes what is needed on the cable, and %s, written out, %s.", portName(c.n.Ref(e)), portName(c.n.Ref(far)), listed(says))
+		f.Text = fmt.Sprintf("%s takes what is needed on the cable, and %s, written out, %s.", portName(c.n.Ref(end)), portName(c.n.Ref(far)), listed(says))
 		if t.Rest == office.RestNeeded {
-			f.Text = fmt.Sprintf("Both ends of the cable %s to %s take what is needed, and %s, written out beside it, %s.", portName(c.n.Ref(e)), portName(c.n.Ref(far)), portName(c.n.Ref(far)), listed(says))
+			f.Text = fmt.Sprintf("Both ends of the cable %s to %s take what is needed, and %s, written out beside it, %s.", portName(c.n.Ref(end)), portName(c.n.Ref(far)), portName(c.n.Ref(far)), listed(says))
 		}
 		// Either both ends take what is needed and no more, or the far end
 		// gets what it lacks.
@@ -134,20 +134,20 @@ func (c *check) managed(v office.VID) bool {
 
 // tagIntoUnaware: tagged frames leave into a device that drops them.
 func (c *check) tagIntoUnaware(l int) {
-	k := &c.n.Topo.Links[l]
-	for _, e := range k.Ends() {
-		into, p := k.Opposite(e), c.n.Port(e)
-		if !c.dropsTags(e, into) {
+	link := &c.n.Topo.Links[l]
+	for _, end := range link.Ends() {
+		into, p := link.Opposite(end), c.n.Port(end)
+		if !c.dropsTags(end, into) {
 			continue
 		}
 		vs := p.Tagged.VIDs()
-		f := Finding{Code: TagIntoUnaware, VLANs: vs, Ports: []office.PortRef{c.n.Ref(k.A), c.n.Ref(k.B)}, ID: about(TagIntoUnaware, c.n.Ref(k.A), c.n.Ref(k.B))}
+		f := Finding{Code: TagIntoUnaware, VLANs: vs, Ports: []office.PortRef{c.n.Ref(link.A), c.n.Ref(link.B)}, ID: about(TagIntoUnaware, c.n.Ref(link.A), c.n.Ref(link.B))}
 		f.Label = "tags are dropped"
-		f.Text = fmt.Sprintf("%s sends %s tagged to %s, which drops frames with a tag.", portName(c.n.Ref(e)), c.vlanNames(vs), c.n.Office.Devices[into.Dev].Name)
-		s, _ := c.n.Shape(e.Dev, e.Port)
+		f.Text = fmt.Sprintf("%s sends %s tagged to %s, which drops frames with a tag.", portName(c.n.Ref(end)), c.vlanNames(vs), c.n.Office.Devices[into.Dev].Name)
+		s, _ := c.n.Shape(end.Dev, end.Port)
 		t := *s
 		t.Tagged, t.Rides, t.Rest = nil, nil, office.RestNone
-		f.Mends = [][]string{{set(c.n.Ref(e), t.Normal())}}
+		f.Mends = [][]string{{set(c.n.Ref(end), t.Normal())}}
 		c.add(f)
 	}
 }
@@ -162,15 +162,15 @@ func (c *check) dropsTags(e, into graph.End) bool {
 // carriesUnneeded: a cable carries VLANs that nothing beyond it needs: every
 // broadcast of theirs crosses it for nothing, and who reaches its end is in
 // them.
-func (c *check) carriesUnneeded(l int) {
-	carry := c.n.Carry(l)
+func (c *check) carriesUnneeded(link int) {
+	carry := c.n.Carry(link)
 	any := carry.AB
 	any.AddAll(&carry.BA)
-	un := any.Minus(c.n.Needed(l))
+	un := any.Minus(c.n.Needed(link))
 	if un.Empty() {
 		return
 	}
-	k := &c.n.Topo.Links[l]
+	k := &c.n.Topo.Links[link]
 	var named office.Set // as all, a VLAN is carried by nobody's choice
 	for _, e := range k.Ends() {
 		if s, _ := c.n.Shape(e.Dev, e.Port); c.n.Aware(e.Dev) {
@@ -192,13 +192,13 @@ func (c *check) carriesUnneeded(l int) {
 	f := Finding{Code: CarriesUnneeded, VLANs: vs, Ports: []office.PortRef{c.n.Ref(k.A), c.n.Ref(k.B)}, ID: about(CarriesUnneeded, c.n.Ref(k.A), c.n.Ref(k.B))}
 	f.Text = fmt.Sprintf("The cable %s to %s carries %s, which nothing beyond it needs.", portName(c.n.Ref(k.A)), portName(c.n.Ref(k.B)), c.vlanNames(vs))
 	var m []string
-	for _, e := range k.Ends() {
-		if !c.n.Aware(e.Dev) {
+	for _, end := range k.Ends() {
+		if !c.n.Aware(end.Dev) {
 			continue
 		}
-		s := c.without(e, &un)
-		if was, _ := c.n.Shape(e.Dev, e.Port); !was.Equal(s) {
-			m = append(m, set(c.n.Ref(e), s))
+		s := c.without(end, &un)
+		if was, _ := c.n.Shape(end.Dev, end.Port); !was.Equal(s) {
+			m = append(m, set(c.n.Ref(end), s))
 		}
 	}
 	f.Mends = [][]string{m}
@@ -218,8 +218,8 @@ func (c *check) without(e graph.End, gone *office.Set) office.Shape {
 //	bundle-crossed    a's bundle is cabled to two bundles, or to two devices
 //	bundle-uneven     ports of 1G and 10G in one bundle, or at its two ends
 //	bundle-mode       bundle up lacp 1-2    meets    bundle up static 1-2
-func (c *check) bundleEnds(l int) {
-	k := &c.n.Topo.Links[l]
+func (c *check) bundleEnds(link int) {
+	k := &c.n.Topo.Links[link]
 	a, b := c.at(k.A), c.at(k.B)
 	ra, rb := c.n.Ref(k.A), c.n.Ref(k.B)
 	ports := []office.PortRef{ra, rb}
@@ -233,7 +233,7 @@ func (c *check) bundleEnds(l int) {
 		}
 		f := Finding{Code: BundleOneSided, Label: "bundle at one end", Ports: ports, ID: about(BundleOneSided, ra, rb),
 			Text: fmt.Sprintf("A cable of the bundle %s goes to %s, which is in no bundle: frames that take this cable come back on the others, or not at all.", portName(c.n.Ref(bundle)), portName(c.n.Ref(single)))}
-		c.oneSided(&f, l, bundle, single)
+		c.oneSided(&f, link, bundle, single)
 		c.add(f)
 		return
 	}
@@ -258,33 +258,33 @@ func (c *check) bundleEnds(l int) {
 // oneSided says what a one-sided bundle follows from, and how the other end
 // becomes a bundle too: its cables are one fault, and where they go to several
 // devices, that is the fault.
-func (c *check) oneSided(f *Finding, l int, bundle, single graph.End) {
+func (c *check) oneSided(f *Finding, link int, bundle, single graph.End) {
 	links := c.n.Topo.LinksAt(bundle.Dev, bundle.Port)
 	var far []int
 	for _, x := range links {
-		e := c.n.Topo.Links[x].Opposite(bundle)
-		if e.Dev != single.Dev {
+		end := c.n.Topo.Links[x].Opposite(bundle)
+		if end.Dev != single.Dev {
 			f.Cause = about(BundleCrossed, c.n.Ref(bundle))
 			return
 		}
-		if c.at(e).Kind == office.Physical {
-			far = append(far, e.Port)
+		if c.at(end).Kind == office.Physical {
+			far = append(far, end.Port)
 		}
 	}
-	if k := &c.n.Topo.Links[links[0]]; links[0] != l && c.at(k.A).Kind != c.at(k.B).Kind {
+	if k := &c.n.Topo.Links[links[0]]; links[0] != link && c.at(k.A).Kind != c.at(k.B).Kind {
 		f.Cause = about(BundleOneSided, c.n.Ref(k.A), c.n.Ref(k.B))
 	}
-	d, x := c.n.Office.Devices[single.Dev], c.at(bundle)
-	if len(far) != len(links) || len(far) != len(x.Members) || d.Port(x.Name) >= 0 {
+	device, x := c.n.Office.Devices[single.Dev], c.at(bundle)
+	if len(far) != len(links) || len(far) != len(x.Members) || device.Port(x.Name) >= 0 {
 		return
 	}
 	slices.Sort(far)
-	list := notation.Ports(d, far)
+	list := notation.Ports(device, far)
 	s, _ := c.n.Shape(single.Dev, far[0])
-	name := office.PortRef{Device: d.Name, Port: x.Name}
+	name := office.PortRef{Device: device.Name, Port: x.Name}
 	f.Mends = [][]string{{
-		fmt.Sprintf("-%s %s", d.Name, list),
-		fmt.Sprintf("%s bundle %s %s %s", d.Name, quoted(x.Name), x.Mode, list),
+		fmt.Sprintf("-%s %s", device.Name, list),
+		fmt.Sprintf("%s bundle %s %s %s", device.Name, quoted(x.Name), x.Mode, list),
 		set(name, *s),
 	}}
 }

@@ -44,13 +44,13 @@ func (c *check) addresses() (all []given) {
 // prefix length: who shares the VLAN does not share the subnet.
 func (c *check) addressOutside(all []given) {
 	// subnet is the VLAN's subnet that an address is in, and those of its kind.
-	subnet := func(v office.VID, a netip.Addr) (in netip.Prefix, same []netip.Prefix) {
+	subnet := func(v office.VID, addr netip.Addr) (in netip.Prefix, same []netip.Prefix) {
 		if x := c.n.Office.VLAN(v); x != nil {
 			for _, n := range x.Nets {
-				if n.Addr().Is4() == a.Is4() {
+				if n.Addr().Is4() == addr.Is4() {
 					same = append(same, n)
 				}
-				if n.Contains(a) {
+				if n.Contains(addr) {
 					in = n
 				}
 			}
@@ -61,30 +61,30 @@ func (c *check) addressOutside(all []given) {
 		c.add(Finding{Code: AddressOutside, VLANs: []office.VID{v}, ID: about(AddressOutside, d.Name, v, a), Devices: []string{d.Name}, Text: fmt.Sprintf(format, args...)})
 	}
 	for _, g := range all {
-		a, name := g.a.Prefix.Addr(), c.n.Name(g.a.VID)
-		if a.IsLinkLocalUnicast() { // fe80::1 is good in every VLAN
+		addr, name := g.a.Prefix.Addr(), c.n.Name(g.a.VID)
+		if addr.IsLinkLocalUnicast() { // fe80::1 is good in every VLAN
 			continue
 		}
-		in, same := subnet(g.a.VID, a)
-		switch what := notHost(a, g.a.Prefix); {
+		in, same := subnet(g.a.VID, addr)
+		switch what := notHost(addr, g.a.Prefix); {
 		case !in.IsValid() && same != nil:
-			say(g.dev, g.a.VID, a, "The address %s of %s is outside %s, the subnet of %s.", a, g.dev.Name, same[0], name)
+			say(g.dev, g.a.VID, addr, "The address %s of %s is outside %s, the subnet of %s.", addr, g.dev.Name, same[0], name)
 		case what != "":
-			say(g.dev, g.a.VID, a, "The address %s of %s is the %s of %s: no device has it.", a, g.dev.Name, what, g.a.Prefix.Masked())
+			say(g.dev, g.a.VID, addr, "The address %s of %s is the %s of %s: no device has it.", addr, g.dev.Name, what, g.a.Prefix.Masked())
 		case in.IsValid() && in.Bits() != g.a.Prefix.Bits():
-			say(g.dev, g.a.VID, a, "%s has %s in %s, whose subnet is %s: with another prefix length it takes other hosts for neighbours than they do.", g.dev.Name, g.a.Prefix, name, in)
+			say(g.dev, g.a.VID, addr, "%s has %s in %s, whose subnet is %s: with another prefix length it takes other hosts for neighbours than they do.", g.dev.Name, g.a.Prefix, name, in)
 		}
 	}
-	for _, d := range c.n.Office.Devices {
-		m := d.Manage
-		if m == nil || !m.Addr.IsValid() || m.Addr.IsLinkLocalUnicast() {
+	for _, device := range c.n.Office.Devices {
+		manage := device.Manage
+		if manage == nil || !manage.Addr.IsValid() || manage.Addr.IsLinkLocalUnicast() {
 			continue
 		}
-		in, same := subnet(m.VID, m.Addr)
+		in, same := subnet(manage.VID, manage.Addr)
 		if !in.IsValid() && same != nil {
-			say(d, m.VID, m.Addr, "The management address %s of %s is outside %s, the subnet of %s.", m.Addr, d.Name, same[0], c.n.Name(m.VID))
-		} else if what := notHost(m.Addr, in); in.IsValid() && what != "" {
-			say(d, m.VID, m.Addr, "The management address %s of %s is the %s of %s: no device has it.", m.Addr, d.Name, what, in)
+			say(device, manage.VID, manage.Addr, "The management address %s of %s is outside %s, the subnet of %s.", manage.Addr, device.Name, same[0], c.n.Name(manage.VID))
+		} else if what := notHost(manage.Addr, in); in.IsValid() && what != "" {
+			say(device, manage.VID, manage.Addr, "The management address %s of %s is the %s of %s: no device has it.", manage.Addr, device.Name, what, in)
 		}
 	}
 }
@@ -290,13 +290,13 @@ func (c *check) handouts(all []given) {
 func (c *check) numberHabit() {
 	var odd []*office.VLAN
 	with := 0
-	for _, v := range c.n.Office.VLANs {
-		if len(v.Nets) == 0 || v.VID == office.DefaultVID {
+	for _, vlan := range c.n.Office.VLANs {
+		if len(vlan.Nets) == 0 || vlan.VID == office.DefaultVID {
 			continue
 		}
 		with++
-		if !slices.ContainsFunc(v.Nets, func(p netip.Prefix) bool { return ShowsVID(p, v.VID) }) {
-			odd = append(odd, v)
+		if !slices.ContainsFunc(vlan.Nets, func(p netip.Prefix) bool { return ShowsVID(p, vlan.VID) }) {
+			odd = append(odd, vlan)
 		}
 	}
 	if with < 3 || 2*(with-len(odd)) <= with {
@@ -351,38 +351,38 @@ func (c *check) management() {
 // to a device's management address.
 func (c *check) managementCut() {
 	n := c.n
-	for _, p := range n.Office.Plugs {
-		if !p.Operator {
+	for _, plug := range n.Office.Plugs {
+		if !plug.Operator {
 			continue
 		}
-		at, node := n.PlugAt(&p)
+		at, node := n.PlugAt(&plug)
 		routes := route.New(n)
 		var reach *route.Reach
 		if at != nil {
 			reach = routes.From(span.Place{Span: at, Node: node}, true)
 		}
-		for k, d := range n.Office.Devices {
-			if d.Manage == nil {
+		for k, device := range n.Office.Devices {
+			if device.Manage == nil {
 				continue
 			}
 			if reach != nil {
-				if _, ok := reach.Way(routes.Goals(k, d.Manage.VID, "", d.Manage.Addr)...); ok {
+				if _, ok := reach.Way(routes.Goals(k, device.Manage.VID, "", device.Manage.Addr)...); ok {
 					continue
 				}
 			}
-			f := Finding{Code: ManagementCut, VLANs: []office.VID{d.Manage.VID}, Ports: []office.PortRef{p.Port}, ID: about(ManagementCut, d.Name), Devices: []string{d.Name}}
-			f.Text = fmt.Sprintf("From %s at %s there is no way to the management of %s in %s.", p.Name, portName(p.Port), d.Name, n.Name(d.Manage.VID))
-			switch v := n.VLAN(d.Manage.VID); {
+			f := Finding{Code: ManagementCut, VLANs: []office.VID{device.Manage.VID}, Ports: []office.PortRef{plug.Port}, ID: about(ManagementCut, device.Name), Devices: []string{device.Name}}
+			f.Text = fmt.Sprintf("From %s at %s there is no way to the management of %s in %s.", plug.Name, portName(plug.Port), device.Name, n.Name(device.Manage.VID))
+			switch vlan := n.VLAN(device.Manage.VID); {
 			case at == nil:
-				f.Cause = about(PlugUnserved, p.Port, p.Name)
-				f.Text = fmt.Sprintf("%s does not get into %s, so there is no way to the management of %s.", p.Name, n.Name(p.Wants), d.Name)
-			case v != nil && v.State == span.Split:
-				f.Cause = about(Split, d.Manage.VID)
-			case v != nil:
-				f.Cause = c.oneWayIn(v)
+				f.Cause = about(PlugUnserved, plug.Port, plug.Name)
+				f.Text = fmt.Sprintf("%s does not get into %s, so there is no way to the management of %s.", plug.Name, n.Name(plug.Wants), device.Name)
+			case vlan != nil && vlan.State == span.Split:
+				f.Cause = about(Split, device.Manage.VID)
+			case vlan != nil:
+				f.Cause = c.oneWayIn(vlan)
 			}
 			if f.Cause == "" {
-				if v := n.VLAN(p.Wants); v != nil {
+				if v := n.VLAN(plug.Wants); v != nil {
 					f.Cause = c.oneWayIn(v)
 				}
 			}
@@ -419,17 +419,17 @@ func (c *check) managementShared() {
 	}
 	by := map[office.VID]*Finding{}
 	var names = map[office.VID][]string{}
-	for _, p := range c.n.Office.Plugs {
-		if p.Operator || !managed.Has(p.Wants) {
+	for _, plug := range c.n.Office.Plugs {
+		if plug.Operator || !managed.Has(plug.Wants) {
 			continue
 		}
-		f := by[p.Wants]
+		f := by[plug.Wants]
 		if f == nil {
-			f = &Finding{Code: ManagementShared, VLANs: []office.VID{p.Wants}, ID: about(ManagementShared, p.Wants)}
-			by[p.Wants] = f
+			f = &Finding{Code: ManagementShared, VLANs: []office.VID{plug.Wants}, ID: about(ManagementShared, plug.Wants)}
+			by[plug.Wants] = f
 		}
-		f.Ports = append(f.Ports, p.Port)
-		names[p.Wants] = append(names[p.Wants], p.Name)
+		f.Ports = append(f.Ports, plug.Port)
+		names[plug.Wants] = append(names[plug.Wants], plug.Name)
 	}
 	for v, f := range by {
 		f.Text = fmt.Sprintf("Devices are managed in %s, where %s can reach them too.", c.n.Name(v), some(names[v], 3))

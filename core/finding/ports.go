@@ -54,13 +54,13 @@ func (c *check) port(f portFault) { c.ports = append(c.ports, f) }
 
 // gather makes findings of the faults of a device's ports.
 func (c *check) gather(i int) {
-	d := c.n.Office.Devices[i]
+	device := c.n.Office.Devices[i]
 	byID := map[string][]portFault{}
 	var order []string
 	last, id := portFault{}, ""
 	for _, p := range c.ports {
 		if id == "" || p.code != last.code || p.key != last.key || !slices.Equal(p.vlans, last.vlans) {
-			id = p.id(d)
+			id = p.id(device)
 		}
 		last = p
 		if byID[id] == nil {
@@ -85,7 +85,7 @@ func (c *check) gather(i int) {
 		}
 		f.Text = strings.NewReplacer(here, where, hereIs, where+verb).Replace(first.text)
 		for k := range most {
-			f.Mends = append(f.Mends, settings(d, all, k))
+			f.Mends = append(f.Mends, settings(device, all, k))
 		}
 		if len(all) == 1 && first.more != nil {
 			f.Mends = append(f.Mends, first.more()...)
@@ -97,7 +97,7 @@ func (c *check) gather(i int) {
 
 // settings is the k-th mend of several ports, a statement for all that it sets
 // alike.
-func settings(d *office.Device, all []portFault, k int) (lines []string) {
+func settings(device *office.Device, all []portFault, k int) (lines []string) {
 	at := map[string][]int{}
 	var order []string
 	for _, p := range all {
@@ -112,9 +112,9 @@ func settings(d *office.Device, all []portFault, k int) (lines []string) {
 	}
 	for _, to := range order {
 		if to == "" {
-			lines = append(lines, fmt.Sprintf("-%s %s", d.Name, notation.Ports(d, at[to])))
+			lines = append(lines, fmt.Sprintf("-%s %s", device.Name, notation.Ports(device, at[to])))
 		} else {
-			lines = append(lines, fmt.Sprintf("%s %s: %s", d.Name, notation.Ports(d, at[to]), to))
+			lines = append(lines, fmt.Sprintf("%s %s: %s", device.Name, notation.Ports(device, at[to]), to))
 		}
 	}
 	return lines
@@ -130,21 +130,21 @@ func shapes(ss ...office.Shape) (out []*office.Shape) {
 // pvidNotMember: the PVID is not among the port's members and filtering is on,
 // so untagged frames that arrive are dropped.
 func (c *check) pvidNotMember(at port) {
-	t := c.n.Tables[at.dev].Ports[at.port]
+	compiled := c.n.Tables[at.dev].Ports[at.port]
 	if !c.dropsPVID(at) {
 		return
 	}
-	f := portFault{at: at, code: PVIDNotMember, vlans: []office.VID{t.PVID}}
-	s, _ := c.n.Shape(at.dev, at.port)
-	f.text = fmt.Sprintf("Untagged frames that arrive at %s are dropped: the PVID is %s, which the port is not in.", here, c.n.Name(t.PVID))
-	if len(s.Untagged) > 0 {
-		f.vlans = append(f.vlans, s.Untagged...)
-		f.text = fmt.Sprintf("Untagged frames that arrive at %s are dropped: the PVID is %s, and the port is only in %s.", here, c.n.Name(t.PVID), c.vlanNames(s.Untagged))
-		f.mends = shapes(s.WithPVID(s.Untagged[0]), s.With(t.PVID, office.Untagged))
+	fault := portFault{at: at, code: PVIDNotMember, vlans: []office.VID{compiled.PVID}}
+	shape, _ := c.n.Shape(at.dev, at.port)
+	fault.text = fmt.Sprintf("Untagged frames that arrive at %s are dropped: the PVID is %s, which the port is not in.", here, c.n.Name(compiled.PVID))
+	if len(shape.Untagged) > 0 {
+		fault.vlans = append(fault.vlans, shape.Untagged...)
+		fault.text = fmt.Sprintf("Untagged frames that arrive at %s are dropped: the PVID is %s, and the port is only in %s.", here, c.n.Name(compiled.PVID), c.vlanNames(shape.Untagged))
+		fault.mends = shapes(shape.WithPVID(shape.Untagged[0]), shape.With(compiled.PVID, office.Untagged))
 	} else {
-		f.mends = shapes(s.WithPVID(0), s.With(t.PVID, office.Untagged))
+		fault.mends = shapes(shape.WithPVID(0), shape.With(compiled.PVID, office.Untagged))
 	}
-	c.port(f)
+	c.port(fault)
 }
 
 // dropsPVID says whether pvid-not-member is true of a port.
@@ -156,21 +156,21 @@ func (c *check) dropsPVID(at port) bool {
 // pvidDiffers: the PVID is a member but not the untagged VLAN, so the way out
 // and the way in differ.
 func (c *check) pvidDiffers(at port) {
-	t := c.n.Tables[at.dev].Ports[at.port]
+	compiled := c.n.Tables[at.dev].Ports[at.port]
 	if !c.turnsPVID(at) {
 		return
 	}
-	s, _ := c.n.Shape(at.dev, at.port)
-	f := portFault{at: at, code: PVIDDiffers, vlans: append([]office.VID{t.PVID}, s.Untagged...)}
+	shape, _ := c.n.Shape(at.dev, at.port)
+	fault := portFault{at: at, code: PVIDDiffers, vlans: append([]office.VID{compiled.PVID}, shape.Untagged...)}
 	out := "nothing leaves untagged"
-	if len(s.Untagged) > 0 {
-		out = c.vlanNames(s.Untagged) + " leaves untagged"
-		f.mends = shapes(s.WithPVID(s.Untagged[0]))
+	if len(shape.Untagged) > 0 {
+		out = c.vlanNames(shape.Untagged) + " leaves untagged"
+		fault.mends = shapes(shape.WithPVID(shape.Untagged[0]))
 	} else {
-		f.mends = shapes(s.WithPVID(0))
+		fault.mends = shapes(shape.WithPVID(0))
 	}
-	f.text = fmt.Sprintf("At %s untagged frames join %s, but %s: the way in and the way out differ.", here, c.n.Name(t.PVID), out)
-	c.port(f)
+	fault.text = fmt.Sprintf("At %s untagged frames join %s, but %s: the way in and the way out differ.", here, c.n.Name(compiled.PVID), out)
+	c.port(fault)
 }
 
 // turnsPVID says whether pvid-differs is true of a port.
@@ -182,25 +182,25 @@ func (c *check) turnsPVID(at port) bool {
 // manyUntagged: several VLANs leave a port untagged; what answers joins one of
 // them only.
 func (c *check) manyUntagged(at port) {
-	t := c.n.Tables[at.dev].Ports[at.port]
-	if t.Untagged.Len() < 2 {
+	compiled := c.n.Tables[at.dev].Ports[at.port]
+	if compiled.Untagged.Len() < 2 {
 		return
 	}
-	s, _ := c.n.Shape(at.dev, at.port)
-	f := c.several(at)
+	shape, _ := c.n.Shape(at.dev, at.port)
+	fault := c.several(at)
 	in := "and none takes what comes back"
-	if t.PVID != 0 {
-		in = "and what comes back joins " + c.n.Name(t.PVID)
+	if compiled.PVID != 0 {
+		in = "and what comes back joins " + c.n.Name(compiled.PVID)
 	}
-	f.text = fmt.Sprintf("%s leave %s untagged, %s.", c.vlanNames(s.Untagged), here, in)
-	if slices.Contains(s.Untagged, t.PVID) {
-		f.mends = shapes(s.With(t.PVID, office.Untagged))
+	fault.text = fmt.Sprintf("%s leave %s untagged, %s.", c.vlanNames(shape.Untagged), here, in)
+	if slices.Contains(shape.Untagged, compiled.PVID) {
+		fault.mends = shapes(shape.With(compiled.PVID, office.Untagged))
 	}
-	if t.Untagged.Has(office.DefaultVID) && len(s.Untagged) == 2 {
+	if compiled.Untagged.Has(office.DefaultVID) && len(shape.Untagged) == 2 {
 		left := c.left(at)
-		f.cause = left.id(c.n.Office.Devices[at.dev])
+		fault.cause = left.id(c.n.Office.Devices[at.dev])
 	}
-	c.port(f)
+	c.port(fault)
 }
 
 // several is the many-untagged of a port, without words.
@@ -223,26 +223,26 @@ func (c *check) leftInDefault(at port) {
 	if !t.Untagged.Has(office.DefaultVID) || t.Untagged.Len() < 2 {
 		return
 	}
-	s, _ := c.n.Shape(at.dev, at.port)
-	f := c.left(at)
-	rest := f.vlans[1:]
-	f.text = fmt.Sprintf("%s in %s and still in VLAN 1: frames of VLAN 1 leave there too.", hereIs, c.vlanNames(rest))
-	f.mends = shapes(s.With(office.DefaultVID, office.NotMember))
+	shape, _ := c.n.Shape(at.dev, at.port)
+	fault := c.left(at)
+	rest := fault.vlans[1:]
+	fault.text = fmt.Sprintf("%s in %s and still in VLAN 1: frames of VLAN 1 leave there too.", hereIs, c.vlanNames(rest))
+	fault.mends = shapes(shape.With(office.DefaultVID, office.NotMember))
 	if len(rest) == 1 {
-		f.mends = shapes(s.With(rest[0], office.Untagged))
+		fault.mends = shapes(shape.With(rest[0], office.Untagged))
 	}
-	c.port(f)
+	c.port(fault)
 }
 
 // unregistered: a VID on a port is not in the register.
 func (c *check) unregistered(at port) {
-	t := c.n.Tables[at.dev].Ports[at.port]
-	m := t.Members()
+	compiled := c.n.Tables[at.dev].Ports[at.port]
+	m := compiled.Members()
 	if c.n.Office.Devices[at.dev].Ports[at.port].Kind == office.Inner {
-		m = t.Untagged // a range lets VLANs in that may come one day
+		m = compiled.Untagged // a range lets VLANs in that may come one day
 	}
-	if t.PVID != 0 {
-		m.Add(t.PVID)
+	if compiled.PVID != 0 {
+		m.Add(compiled.PVID)
 	}
 	un := m.Minus(c.n.Registered())
 	un.Remove(office.DefaultVID) // every bridge has it, registered or not
@@ -263,25 +263,25 @@ func (c *check) unregistered(at port) {
 // What it should accept is what its plugs want tagged, and what its use names:
 // a use is somebody's word that the port is meant so.
 func (c *check) openEdge(at port) {
-	d := c.n.Office.Devices[at.dev]
-	if d.Ports[at.port].Kind == office.Inner || len(c.n.Topo.LinksAt(at.dev, at.port)) > 0 {
+	device := c.n.Office.Devices[at.dev]
+	if device.Ports[at.port].Kind == office.Inner || len(c.n.Topo.LinksAt(at.dev, at.port)) > 0 {
 		return
 	}
-	t := c.n.Tables[at.dev].Ports[at.port]
-	if t.Admit == office.AdmitUntagged {
+	compiled := c.n.Tables[at.dev].Ports[at.port]
+	if compiled.Admit == office.AdmitUntagged {
 		return
 	}
-	open := t.Tagged
-	if !t.Filter {
+	open := compiled.Tagged
+	if !compiled.Filter {
 		open = *c.n.Registered()
-		open = open.Minus(&t.Untagged)
+		open = open.Minus(&compiled.Untagged)
 	}
 	for _, p := range c.plugsAt(at) {
 		if p.Tagged {
 			open.Remove(p.Wants)
 		}
 	}
-	if w, _ := c.n.Office.Written(d, at.port); open.Empty() || w.Use != "" && t.Filter {
+	if w, _ := c.n.Office.Written(device, at.port); open.Empty() || w.Use != "" && compiled.Filter {
 		return
 	}
 	s, _ := c.n.Shape(at.dev, at.port)
@@ -316,29 +316,29 @@ func (c *check) plugsAt(at port) (out []*office.Plug) {
 //	  1: 130
 //	  2: 120
 func (c *check) exceptions(i int) {
-	d := c.n.Office.Devices[i]
-	if d.Follows == "" {
+	device := c.n.Office.Devices[i]
+	if device.Follows == "" {
 		return
 	}
-	for p := range d.Ports {
-		w, src := c.n.Office.Written(d, p)
+	for p := range device.Ports {
+		w, src := c.n.Office.Written(device, p)
 		if src != office.FromException {
 			continue
 		}
-		at := port{i, p, office.PortRef{Device: d.Name, Port: d.Ports[p].Name}}
-		plan, _ := c.n.Office.Planned(d, p)
-		f := portFault{at: at, mends: []*office.Shape{nil}}
+		at := port{i, p, office.PortRef{Device: device.Name, Port: device.Ports[p].Name}}
+		plan, _ := c.n.Office.Planned(device, p)
+		fault := portFault{at: at, mends: []*office.Shape{nil}}
 		switch {
 		case c.n.Office.Resolve(plan).Equal(*c.n.Office.Resolve(w)):
-			f.code = ExceptionEqual
-			f.text = fmt.Sprintf("%s said to depart from the port plan %s and the same as it: the exception can go.", hereIs, d.Follows)
-		case d.Ports[p].Because == "":
-			f.code = ExceptionUnexplained
-			f.text = fmt.Sprintf("%s set otherwise than the port plan %s says, and nobody said why.", hereIs, d.Follows)
+			fault.code = ExceptionEqual
+			fault.text = fmt.Sprintf("%s said to depart from the port plan %s and the same as it: the exception can go.", hereIs, device.Follows)
+		case device.Ports[p].Because == "":
+			fault.code = ExceptionUnexplained
+			fault.text = fmt.Sprintf("%s set otherwise than the port plan %s says, and nobody said why.", hereIs, device.Follows)
 		default:
 			continue
 		}
-		c.port(f)
+		c.port(fault)
 	}
 }
 
@@ -350,43 +350,43 @@ func (c *check) exceptions(i int) {
 //	  1: 110 admit tagged
 //	  2: 110
 func (c *check) inside(at port) {
-	d, table := c.n.Office.Devices[at.dev], c.n.Tables[at.dev]
-	t := table.Ports[at.port]
-	if len(c.n.Topo.LinksAt(at.dev, at.port)) > 0 || d.Forwarding == office.Routed && d.Ports[at.port].Kind != office.Inner {
+	device, table := c.n.Office.Devices[at.dev], c.n.Tables[at.dev]
+	compiled := table.Ports[at.port]
+	if len(c.n.Topo.LinksAt(at.dev, at.port)) > 0 || device.Forwarding == office.Routed && device.Ports[at.port].Kind != office.Inner {
 		return
 	}
-	s, _ := c.n.Shape(at.dev, at.port)
-	elsewhere := func(v office.VID) bool { // somebody of the VLAN is elsewhere in the device
+	shape, _ := c.n.Shape(at.dev, at.port)
+	elsewhere := func(vid office.VID) bool { // somebody of the VLAN is elsewhere in the device
 		for q, u := range table.Ports {
-			if q != at.port && u.Has(v) {
+			if q != at.port && u.Has(vid) {
 				return true
 			}
 		}
-		return slices.ContainsFunc(d.Addresses, func(a office.Address) bool { return a.VID == v }) || d.Manage != nil && d.Manage.VID == v
+		return slices.ContainsFunc(device.Addresses, func(a office.Address) bool { return a.VID == vid }) || device.Manage != nil && device.Manage.VID == vid
 	}
-	if !t.Filter && t.PVID != 0 && !t.Has(t.PVID) && t.Admit != office.AdmitTagged && c.bridges(at.dev) && elsewhere(t.PVID) {
-		differs := portFault{code: PVIDDiffers, vlans: append([]office.VID{t.PVID}, s.Untagged...)}
-		c.port(portFault{at: at, code: OneWay, vlans: []office.VID{t.PVID}, key: "in", cause: differs.id(d), mends: shapes(s.With(t.PVID, office.Untagged)),
-			text: fmt.Sprintf("Untagged frames from %s get into %s, but nothing of it comes out there: what is asked is not answered.", here, c.n.Name(t.PVID))})
+	if !compiled.Filter && compiled.PVID != 0 && !compiled.Has(compiled.PVID) && compiled.Admit != office.AdmitTagged && c.bridges(at.dev) && elsewhere(compiled.PVID) {
+		differs := portFault{code: PVIDDiffers, vlans: append([]office.VID{compiled.PVID}, shape.Untagged...)}
+		c.port(portFault{at: at, code: OneWay, vlans: []office.VID{compiled.PVID}, key: "in", cause: differs.id(device), mends: shapes(shape.With(compiled.PVID, office.Untagged)),
+			text: fmt.Sprintf("Untagged frames from %s get into %s, but nothing of it comes out there: what is asked is not answered.", here, c.n.Name(compiled.PVID))})
 	}
 	said := c.dropsPVID(at) || c.turnsPVID(at)
-	m := t.Members()
-	for v := range m.All() {
+	m := compiled.Members()
+	for vid := range m.All() {
 		form, as := "untagged", office.Untagged
-		if t.Tagged.Has(v) {
+		if compiled.Tagged.Has(vid) {
 			form, as = "tagged", office.Tagged
 		}
-		if c.n.Hears(at.dev, at.port, v) || c.n.IsParked(v) || !elsewhere(v) || said && as == office.Untagged ||
-			v == office.DefaultVID && t.Untagged.Has(v) && t.Untagged.Len() > 1 ||
-			slices.ContainsFunc(c.plugsAt(at), func(p *office.Plug) bool { return p.Wants == v && p.Tagged == (as == office.Tagged) }) {
+		if c.n.Hears(at.dev, at.port, vid) || c.n.IsParked(vid) || !elsewhere(vid) || said && as == office.Untagged ||
+			vid == office.DefaultVID && compiled.Untagged.Has(vid) && compiled.Untagged.Len() > 1 ||
+			slices.ContainsFunc(c.plugsAt(at), func(p *office.Plug) bool { return p.Wants == vid && p.Tagged == (as == office.Tagged) }) {
 			continue
 		}
-		f := portFault{at: at, code: OneWay, vlans: []office.VID{v}, key: "out " + form, mends: shapes(c.n.Carrying(at.dev, at.port, as, v)),
-			text: fmt.Sprintf("%s leaves %s %s, and what comes back there does not join it: nothing that is asked is answered.", c.n.Name(v), here, form)}
-		if as == office.Untagged && t.Untagged.Len() > 1 {
+		fault := portFault{at: at, code: OneWay, vlans: []office.VID{vid}, key: "out " + form, mends: shapes(c.n.Carrying(at.dev, at.port, as, vid)),
+			text: fmt.Sprintf("%s leaves %s %s, and what comes back there does not join it: nothing that is asked is answered.", c.n.Name(vid), here, form)}
+		if as == office.Untagged && compiled.Untagged.Len() > 1 {
 			several := c.several(at)
-			f.cause = several.id(d)
+			fault.cause = several.id(device)
 		}
-		c.port(f)
+		c.port(fault)
 	}
 }

@@ -13,15 +13,15 @@ import (
 )
 
 // vlan finds what is wrong with one VLAN's spans.
-func (c *check) vlan(v *span.VLAN) {
-	c.behindUnaware(v)
-	causes := c.notCarried(v)
-	c.split(v, causes)
-	c.merged(v)
-	c.oneWay(v)
-	c.loop(v)
-	c.noGateway(v)
-	c.unused(v)
+func (c *check) vlan(vlan *span.VLAN) {
+	c.behindUnaware(vlan)
+	causes := c.notCarried(vlan)
+	c.split(vlan, causes)
+	c.merged(vlan)
+	c.oneWay(vlan)
+	c.loop(vlan)
+	c.noGateway(vlan)
+	c.unused(vlan)
 }
 
 // split: a VLAN's terminals are in several spans, so that some of them cannot
@@ -33,23 +33,23 @@ func (c *check) vlan(v *span.VLAN) {
 //	  1: 3
 //	  inner cpu cpu: 2
 //	  address 3 10.0.3.1/24
-func (c *check) split(v *span.VLAN, causes []cause) {
-	if v.State != span.Split {
+func (c *check) split(vlan *span.VLAN, causes []cause) {
+	if vlan.State != span.Split {
 		return
 	}
-	f := Finding{Code: Split, VLANs: []office.VID{v.VID}, ID: about(Split, v.VID)}
+	f := Finding{Code: Split, VLANs: []office.VID{vlan.VID}, ID: about(Split, vlan.VID)}
 	var refs []office.PortRef
 	var parts, dead []string
-	for _, s := range v.Spans[1:v.Parts] {
-		if i, ok := c.n.Dead(s); ok {
-			dead = append(dead, c.unheard(&f, i, v.VID))
+	for _, part := range vlan.Spans[1:vlan.Parts] {
+		if i, ok := c.n.Dead(part); ok {
+			dead = append(dead, c.unheard(&f, i, vlan.VID))
 			parts = append(parts, "the address of "+c.n.Office.Devices[i].Name)
 			continue
 		}
-		here := c.n.Terminals(s, v.VID)
+		here := c.n.Terminals(part, vlan.VID)
 		refs = append(refs, here...)
 		if len(here) == 0 {
-			parts = append(parts, c.partName(s, nil))
+			parts = append(parts, c.partName(part, nil))
 		}
 	}
 	f.Ports = append(f.Ports, refs...)
@@ -61,7 +61,7 @@ func (c *check) split(v *span.VLAN, causes []cause) {
 	if len(refs)+len(parts) == 1 {
 		verb = "is"
 	}
-	f.Text = fmt.Sprintf("%s is in %d parts: %s %s cut off from %s.", c.n.Name(v.VID), v.Parts, some(all, 3), verb, c.mainName(v))
+	f.Text = fmt.Sprintf("%s is in %d parts: %s %s cut off from %s.", c.n.Name(vlan.VID), vlan.Parts, some(all, 3), verb, c.mainName(vlan))
 	for _, why := range dead {
 		f.Text += " " + why
 	}
@@ -84,17 +84,17 @@ func (c *check) split(v *span.VLAN, causes []cause) {
 
 // unheard says why no frame of a VLAN comes to an address of a device, or to
 // its management, and mends it.
-func (c *check) unheard(f *Finding, i int, v office.VID) string {
-	d := c.n.Office.Devices[i]
+func (c *check) unheard(f *Finding, i int, vid office.VID) string {
+	device := c.n.Office.Devices[i]
 	if !c.n.Aware(i) {
-		return fmt.Sprintf("%s knows no tags, and nothing comes into it that is %s.", d.Name, c.n.Name(v))
+		return fmt.Sprintf("%s knows no tags, and nothing comes into it that is %s.", device.Name, c.n.Name(vid))
 	}
-	for p := range d.Ports {
-		if d.Ports[p].Flavour == office.Processor {
-			r := office.PortRef{Device: d.Name, Port: d.Ports[p].Name}
+	for p := range device.Ports {
+		if device.Ports[p].Flavour == office.Processor {
+			r := office.PortRef{Device: device.Name, Port: device.Ports[p].Name}
 			f.Ports = append(f.Ports, r)
-			f.Mends = append(f.Mends, []string{set(r, c.n.Carrying(i, p, office.Tagged, v))})
-			return fmt.Sprintf("What %s itself says passes its inner port %s, which is not in %s.", d.Name, d.Ports[p].Name, c.n.Name(v))
+			f.Mends = append(f.Mends, []string{set(r, c.n.Carrying(i, p, office.Tagged, vid))})
+			return fmt.Sprintf("What %s itself says passes its inner port %s, which is not in %s.", device.Name, device.Ports[p].Name, c.n.Name(vid))
 		}
 	}
 	return ""
@@ -117,34 +117,34 @@ func (c *check) partName(s *span.Span, refs []office.PortRef) string {
 
 // mainName is what the others are cut off from: the gateway's device, or the
 // part with the most in it.
-func (c *check) mainName(v *span.VLAN) string {
-	if i, ok := c.n.Dead(v.Spans[0]); ok {
+func (c *check) mainName(vlan *span.VLAN) string {
+	if i, ok := c.n.Dead(vlan.Spans[0]); ok {
 		return "the address of " + c.n.Office.Devices[i].Name
 	}
-	for _, x := range v.Spans[0].Nodes {
-		if x.Label == span.Label(v.VID) && c.n.HasAddress(x.Hub, v.VID) {
+	for _, x := range vlan.Spans[0].Nodes {
+		if x.Label == span.Label(vlan.VID) && c.n.HasAddress(x.Hub, vlan.VID) {
 			return c.n.Office.Devices[c.n.Topo.Hubs[x.Hub].Dev].Name
 		}
 	}
-	return c.partName(v.Spans[0], c.n.Terminals(v.Spans[0], v.VID))
+	return c.partName(vlan.Spans[0], c.n.Terminals(vlan.Spans[0], vlan.VID))
 }
 
 // merged: a VLAN's span holds another VLAN's terminals too; frames of the one
 // arrive in the other.
 func (c *check) merged(v *span.VLAN) {
 	said := map[string]bool{}
-	for _, s := range v.Spans[:v.Parts] {
-		if s.Ends[0] != v.VID || len(s.Ends) < 2 { // said once, by the lowest VLAN of the span
+	for _, part := range v.Spans[:v.Parts] {
+		if part.Ends[0] != v.VID || len(part.Ends) < 2 { // said once, by the lowest VLAN of the span
 			continue
 		}
-		f := Finding{Code: Merged, VLANs: s.Ends, ID: about(Merged, s.Ends)}
+		f := Finding{Code: Merged, VLANs: part.Ends, ID: about(Merged, part.Ends)}
 		if said[f.ID] { // the same VLANs meet in another part, too
-			f.ID = about(Merged, s.Ends, c.n.Office.Devices[c.n.Topo.Hubs[s.Nodes[0].Hub].Dev].Name, s.Nodes[0].Hub)
+			f.ID = about(Merged, part.Ends, c.n.Office.Devices[c.n.Topo.Hubs[part.Nodes[0].Hub].Dev].Name, part.Nodes[0].Hub)
 		}
 		said[f.ID] = true
 		for l, causes := 0, 0; l < len(c.n.Topo.Links); l++ {
 			from, to, _, ok := c.n.Mismatch(l)
-			if !ok || !slices.Contains(s.Ends, from) && !slices.Contains(s.Ends, to) || !c.inSpan(s, l) {
+			if !ok || !slices.Contains(part.Ends, from) && !slices.Contains(part.Ends, to) || !c.inSpan(part, l) {
 				continue
 			}
 			k := &c.n.Topo.Links[l]
@@ -156,7 +156,7 @@ func (c *check) merged(v *span.VLAN) {
 			causes++
 			f.Ports = append(f.Ports, a, b)
 		}
-		f.Text = fmt.Sprintf("%s are one: what is sent in the one arrives in the other.", c.vlanNames(s.Ends)) + f.Text
+		f.Text = fmt.Sprintf("%s are one: what is sent in the one arrives in the other.", c.vlanNames(part.Ends)) + f.Text
 		c.add(f)
 	}
 }
@@ -167,13 +167,13 @@ func (c *check) inSpan(s *span.Span, l int) bool {
 }
 
 // loop: a VLAN forms a ring over cables; only spanning tree keeps it up.
-func (c *check) loop(v *span.VLAN) {
-	for _, s := range v.Spans {
-		if !s.Ring() || lowest(s) != v.VID { // said once, by the lowest VLAN of the span
+func (c *check) loop(vlan *span.VLAN) {
+	for _, s := range vlan.Spans {
+		if !s.Ring() || lowest(s) != vlan.VID { // said once, by the lowest VLAN of the span
 			continue
 		}
 		if ring := c.n.Ring(s); len(ring) > 0 {
-			c.faults = append(c.faults, cableFault{code: Loop, link: ring[0], vlan: v.VID, ring: ring})
+			c.faults = append(c.faults, cableFault{code: Loop, link: ring[0], vlan: vlan.VID, ring: ring})
 		}
 	}
 }
@@ -229,25 +229,25 @@ func (c *check) open(ring []int) (ways [][]string) {
 	slowest := slices.Clone(ring)
 	slices.SortStableFunc(slowest, func(x, y int) int { return cmp.Compare(speed(x), speed(y)) })
 	root := map[int]int{}
-	find := func(h int) int {
-		for root[h] != h {
-			if _, known := root[h]; !known {
-				root[h] = h
+	find := func(hub int) int {
+		for root[hub] != hub {
+			if _, known := root[hub]; !known {
+				root[hub] = hub
 			}
-			h = root[h]
+			hub = root[hub]
 		}
-		return h
+		return hub
 	}
 	var spare []string
 	left := 0
-	for _, l := range slices.Backward(slowest) {
-		k := &c.n.Topo.Links[l]
+	for _, link := range slices.Backward(slowest) {
+		k := &c.n.Topo.Links[link]
 		if a, b := find(k.A.Hub), find(k.B.Hub); a != b {
 			root[a] = b
 			continue
 		}
 		left++
-		spare = off(spare, l)
+		spare = off(spare, link)
 	}
 	if left != 1 {
 		return [][]string{spare}
@@ -270,30 +270,30 @@ func lowest(s *span.Span) office.VID {
 
 // noGateway: a VLAN has terminals, is not local, and has no address anywhere:
 // nothing in it reaches anything outside.
-func (c *check) noGateway(v *span.VLAN) {
-	x := c.n.Office.VLAN(v.VID)
-	if v.State == span.Unused || x == nil || x.Local {
+func (c *check) noGateway(vlan *span.VLAN) {
+	x := c.n.Office.VLAN(vlan.VID)
+	if vlan.State == span.Unused || x == nil || x.Local {
 		return
 	}
-	if route.HasGateway(c.n.Office, v.VID) {
+	if route.HasGateway(c.n.Office, vlan.VID) {
 		return
 	}
-	c.add(Finding{Code: NoGateway, VLANs: []office.VID{v.VID}, ID: about(NoGateway, v.VID),
-		Text: fmt.Sprintf("%s has no address on any device: nothing in it reaches another subnet. Give it a gateway, or call it local.", c.n.Name(v.VID))})
+	c.add(Finding{Code: NoGateway, VLANs: []office.VID{vlan.VID}, ID: about(NoGateway, vlan.VID),
+		Text: fmt.Sprintf("%s has no address on any device: nothing in it reaches another subnet. Give it a gateway, or call it local.", c.n.Name(vlan.VID))})
 }
 
 // unused: a VLAN is registered and nothing is in it.
-func (c *check) unused(v *span.VLAN) {
-	x := c.n.Office.VLAN(v.VID)
-	if v.State != span.Unused || x == nil || v.VID == office.DefaultVID || c.n.IsParked(v.VID) && c.members(v.VID) {
+func (c *check) unused(vlan *span.VLAN) {
+	x := c.n.Office.VLAN(vlan.VID)
+	if vlan.State != span.Unused || x == nil || vlan.VID == office.DefaultVID || c.n.IsParked(vlan.VID) && c.members(vlan.VID) {
 		return
 	}
-	f := Finding{Code: Unused, VLANs: []office.VID{v.VID}, ID: about(Unused, v.VID),
-		Text: fmt.Sprintf("%s is registered, and no port, address or plug is in it.", c.n.Name(v.VID))}
-	if c.members(v.VID) {
-		f.Text = fmt.Sprintf("%s is registered and on ports, but nobody is in it: no plug, address, inner port or free port.", c.n.Name(v.VID))
+	f := Finding{Code: Unused, VLANs: []office.VID{vlan.VID}, ID: about(Unused, vlan.VID),
+		Text: fmt.Sprintf("%s is registered, and no port, address or plug is in it.", c.n.Name(vlan.VID))}
+	if c.members(vlan.VID) {
+		f.Text = fmt.Sprintf("%s is registered and on ports, but nobody is in it: no plug, address, inner port or free port.", c.n.Name(vlan.VID))
 	} else {
-		f.Mends = [][]string{{fmt.Sprintf("-vlan %d", v.VID)}}
+		f.Mends = [][]string{{fmt.Sprintf("-vlan %d", vlan.VID)}}
 	}
 	c.add(f)
 }
@@ -321,19 +321,19 @@ func (c *check) members(v office.VID) bool {
 //	  ports 1-2
 //	cable a.2 u.2
 //	plug u.1 "pc" wants 110
-func (c *check) behindUnaware(v *span.VLAN) {
+func (c *check) behindUnaware(vlan *span.VLAN) {
 	for h, hub := range c.n.Topo.Hubs {
-		if !c.n.Wants(h).Has(v.VID) || c.n.Served(h, v.VID) {
+		if !c.n.Wants(h).Has(vlan.VID) || c.n.Served(h, vlan.VID) {
 			continue
 		}
 		for _, k := range c.n.Topo.PlugsAt(hub.Dev) {
-			p := c.n.Office.Plugs[k]
+			plug := c.n.Office.Plugs[k]
 			d := c.n.Office.Devices[hub.Dev]
-			if _, _, cabled := c.n.Office.CableAt(p.Port); p.Wants != v.VID || p.Tagged || cabled || c.n.Tables[hub.Dev].Ports[d.Logical(d.Port(p.Port.Port))].Off {
+			if _, _, cabled := c.n.Office.CableAt(plug.Port); plug.Wants != vlan.VID || plug.Tagged || cabled || c.n.Tables[hub.Dev].Ports[d.Logical(d.Port(plug.Port.Port))].Off {
 				continue
 			}
-			c.add(Finding{Code: PlugUnserved, VLANs: []office.VID{v.VID}, Ports: []office.PortRef{p.Port}, ID: about(PlugUnserved, p.Port, p.Name),
-				Text: fmt.Sprintf("%s at %s wants %s, which does not come untagged into %s: it knows no tags, so its cable decides.", p.Name, portName(p.Port), c.n.Name(v.VID), p.Port.Device)})
+			c.add(Finding{Code: PlugUnserved, VLANs: []office.VID{vlan.VID}, Ports: []office.PortRef{plug.Port}, ID: about(PlugUnserved, plug.Port, plug.Name),
+				Text: fmt.Sprintf("%s at %s wants %s, which does not come untagged into %s: it knows no tags, so its cable decides.", plug.Name, portName(plug.Port), c.n.Name(vlan.VID), plug.Port.Device)})
 		}
 	}
 }

@@ -20,14 +20,14 @@ type Kept struct {
 }
 
 // Keep is what is to be kept of a device's state.
-func Keep(d *office.Device, s wording.State) Kept {
+func Keep(d *office.Device, state wording.State) Kept {
 	k := Kept{VLANs: []office.VID{}}
 	for p := range d.Ports {
 		if d.Ports[p].Bundle == 0 {
-			k.Ports, k.Shapes = append(k.Ports, d.Ports[p].Name), append(k.Shapes, s.Ports[p].Shape())
+			k.Ports, k.Shapes = append(k.Ports, d.Ports[p].Name), append(k.Shapes, state.Ports[p].Shape())
 		}
 	}
-	learnt := s.Learnt()
+	learnt := state.Learnt()
 	for v := range learnt.All() {
 		k.VLANs = append(k.VLANs, v)
 	}
@@ -37,7 +37,7 @@ func Keep(d *office.Device, s wording.State) Kept {
 // On is a kept state on the ports that device i has now: ports that were not
 // there then are taken to be as planned.
 func (k Kept) On(n *span.Net, i int) wording.State {
-	s := wording.Planned(n, i)
+	state := wording.Planned(n, i)
 	d := n.Office.Devices[i]
 	set := map[int]wording.Setting{}
 	for at, name := range k.Ports {
@@ -45,7 +45,7 @@ func (k Kept) On(n *span.Net, i int) wording.State {
 			set[p] = wording.Of(&k.Shapes[at])
 		}
 	}
-	return s.WithAll(set).Knowing(office.SetOf(k.VLANs...))
+	return state.WithAll(set).Knowing(office.SetOf(k.VLANs...))
 }
 
 // Difference is a port that is set otherwise than it should be.
@@ -59,16 +59,16 @@ type Difference struct {
 
 // Differences lists the ports of device i that a state has otherwise than the
 // plan.
-func Differences(n *span.Net, i int, s wording.State) (out []Difference) {
+func Differences(n *span.Net, i int, state wording.State) (out []Difference) {
 	plan := wording.Planned(n, i)
-	for p, x := range n.Office.Devices[i].Ports {
-		if x.Bundle > 0 || plan.Ports[p].Equal(s.Ports[p]) {
+	for port, x := range n.Office.Devices[i].Ports {
+		if x.Bundle > 0 || plan.Ports[port].Equal(state.Ports[port]) {
 			continue
 		}
-		a, b := plan.Ports[p], s.Ports[p]
+		a, b := plan.Ports[port], state.Ports[port]
 		planned, found := a.Members(), b.Members()
 		both, turned := planned.And(&found), a.Tagged.Xor(&b.Tagged)
-		out = append(out, Difference{p, a.Shape(), b.Shape(), planned.Minus(&found), found.Minus(&planned), both.And(&turned)})
+		out = append(out, Difference{port, a.Shape(), b.Shape(), planned.Minus(&found), found.Minus(&planned), both.And(&turned)})
 	}
 	return out
 }
@@ -110,15 +110,15 @@ func (b Beside) Update(n *span.Net, kept map[string]Kept, devices []int) Beside 
 
 // As is an office with device i set to a state: what it is, where the plan says
 // what it should be.
-func As(o *office.Office, i int, s wording.State) (*office.Office, error) {
+func As(o *office.Office, i int, state wording.State) (*office.Office, error) {
 	draft := office.NewDraft(o)
-	d := o.Devices[i]
-	for p := range d.Ports {
-		if d.Ports[p].Bundle > 0 {
+	device := o.Devices[i]
+	for p := range device.Ports {
+		if device.Ports[p].Bundle > 0 {
 			continue
 		}
-		shape := s.Ports[p].Shape()
-		if err := draft.Set(office.PortRef{Device: d.Name, Port: d.Ports[p].Name}, &shape, ""); err != nil {
+		shape := state.Ports[p].Shape()
+		if err := draft.Set(office.PortRef{Device: device.Name, Port: device.Ports[p].Name}, &shape, ""); err != nil {
 			return nil, err
 		}
 	}
@@ -129,14 +129,14 @@ func As(o *office.Office, i int, s wording.State) (*office.Office, error) {
 // AsFound is an office with every device set to what was found of it.
 func AsFound(n *span.Net, kept map[string]Kept) (*office.Office, error) {
 	o := n.Office
-	for i, d := range o.Devices {
-		k, ok := kept[d.Name]
+	for i, device := range o.Devices {
+		k, ok := kept[device.Name]
 		if !ok || !n.Aware(i) {
 			continue
 		}
 		next, err := As(o, i, k.On(n, i))
 		if err != nil {
-			return nil, fmt.Errorf("what was found of %s: %w", d.Name, err)
+			return nil, fmt.Errorf("what was found of %s: %w", device.Name, err)
 		}
 		o = next
 	}
@@ -155,20 +155,20 @@ func Meaning(n *span.Net, i int, s wording.State) ([]walk.Change, error) {
 
 // Steps leads device i from a state to the plan, with the state in the device's
 // wording; problem says why there are no steps, or not all.
-func Steps(n *span.Net, i int, s wording.State) (tables []wording.Table, steps []wording.Step, problem string) {
+func Steps(n *span.Net, i int, state wording.State) (tables []wording.Table, steps []wording.Step, problem string) {
 	w := wording.For(n, i)
 	if w == nil {
 		return nil, nil, ""
 	}
-	if len(wording.Cannot(w, s)) > 0 {
+	if len(wording.Cannot(w, state)) > 0 {
 		return nil, nil, "What was found cannot be said in this device's wording: look at its ports again, or at its wording here."
 	}
-	tables = wording.Write(w, s)
+	tables = wording.Write(w, state)
 	plan := wording.Planned(n, i)
 	if len(wording.Cannot(w, plan)) > 0 {
 		return tables, nil, "The plan cannot be said in this device's wording; see what comes nearest."
 	}
-	steps, err := wording.Steps(w, s, plan)
+	steps, err := wording.Steps(w, state, plan)
 	if err != nil {
 		problem = err.Error()
 	}

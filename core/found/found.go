@@ -74,21 +74,21 @@ func (r *reading) start(p int) *wording.Setting {
 // Text reads a text of any of the forms, onto what the device was taken to be
 // set to. The office says what its VLANs and uses are. The error is for a text
 // of no form.
-func Text(o *office.Office, d *office.Device, base wording.State, text string) (*Result, error) {
+func Text(o *office.Office, device *office.Device, base wording.State, text string) (*Result, error) {
 	trimmed := strings.TrimSpace(strings.TrimPrefix(text, "\ufeff"))
 	switch {
 	case trimmed == "":
 		return nil, errors.New("there is nothing to read: paste lines such as 1-8: 110, a table, or what bridge -json vlan show prints")
 	case trimmed[0] == '[' || trimmed[0] == '{':
-		return fromLinux(d, base, trimmed)
+		return fromLinux(device, base, trimmed)
 	case strings.Contains(firstLine(trimmed), ":") && !strings.ContainsAny(firstLine(trimmed), ";\t|"):
-		return fromNotation(o, d, base, text)
+		return fromNotation(o, device, base, text)
 	}
 	rows, err := cells(trimmed)
 	if err != nil {
 		return nil, err
 	}
-	return Rows(d, base, rows)
+	return Rows(device, base, rows)
 }
 
 func firstLine(s string) string {
@@ -120,54 +120,54 @@ func (r *reading) done() *Result {
 
 // fromNotation reads lines of ports and shapes, each by itself, so that one
 // that is wrong leaves the others.
-func fromNotation(o *office.Office, d *office.Device, base wording.State, text string) (*Result, error) {
-	r := begin(d, base, "notation")
+func fromNotation(o *office.Office, device *office.Device, base wording.State, text string) (*Result, error) {
+	r := begin(device, base, "notation")
 	registered := o.Registered()
 	for i, l := range strings.Split(text, "\n") {
 		l = strings.TrimSpace(l)
 		if l == "" || l[0] == '#' {
 			continue
 		}
-		l = strings.TrimPrefix(l, d.Name+" ")
-		_, e, err := notation.Line(o, d.Name+" "+l)
+		l = strings.TrimPrefix(l, device.Name+" ")
+		_, edit, err := notation.Line(o, device.Name+" "+l)
 		var m *notation.Mistakes
 		if errors.As(err, &m) {
 			for _, x := range m.List {
-				r.wrong(i+1, max(1, x.Column-len(d.Name)-1), "%s", x.Text)
+				r.wrong(i+1, max(1, x.Column-len(device.Name)-1), "%s", x.Text)
 			}
 			continue
 		}
 		list, _, ok := cutShape(l)
-		at, err := notation.PortList(d, list)
+		at, err := notation.PortList(device, list)
 		if !ok || err != nil || len(at) == 0 {
 			r.wrong(i+1, 0, "this sets no port: write ports and a shape, such as 1-8: 110")
 			continue
 		}
 		set := map[string]*office.Shape{}
-		for _, c := range e {
+		for _, c := range edit {
 			if s, ok := c.After.(office.Setting); ok {
 				set[s.Port.Port] = s.Shape
 			}
 		}
-		for _, p := range at {
-			p = d.Logical(p)
-			s := set[d.Ports[p].Name]
-			if s == nil { // it is set to that already
-				s = d.Ports[p].Shape
+		for _, port := range at {
+			port = device.Logical(port)
+			shape := set[device.Ports[port].Name]
+			if shape == nil { // it is set to that already
+				shape = device.Ports[port].Shape
 			}
-			if s == nil {
+			if shape == nil {
 				continue
 			}
-			s = o.Resolve(s)
-			x := wording.Of(s)
-			if s.Rest == office.RestAll {
-				all := registered.Minus(&x.Untagged)
-				x.Tagged.AddAll(&all)
-			} else if s.Rest == office.RestNeeded {
+			shape = o.Resolve(shape)
+			setting := wording.Of(shape)
+			if shape.Rest == office.RestAll {
+				all := registered.Minus(&setting.Untagged)
+				setting.Tagged.AddAll(&all)
+			} else if shape.Rest == office.RestNeeded {
 				r.wrong(i+1, 0, "needed says no VLANs: a found port names them")
 				continue
 			}
-			*r.start(p) = x
+			*r.start(port) = setting
 		}
 	}
 	return r.done(), nil

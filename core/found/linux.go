@@ -14,8 +14,8 @@ import (
 // -details link` prints before or behind it, as iproute2 writes them: a port of
 // the one by its name there, which is the port's name inside the device where
 // the plan says one.
-func fromLinux(d *office.Device, base wording.State, text string) (*Result, error) {
-	r := begin(d, base, "Linux")
+func fromLinux(device *office.Device, base wording.State, text string) (*Result, error) {
+	r := begin(device, base, "Linux")
 	dec := json.NewDecoder(strings.NewReader(text))
 	down := map[string]bool{}
 	seen := false
@@ -50,13 +50,13 @@ func fromLinux(d *office.Device, base wording.State, text string) (*Result, erro
 				continue
 			}
 			seen = true
-			p := slices.IndexFunc(d.Ports, func(q office.Port) bool { return q.Inside == x.Name || q.Inside == "" && q.Name == x.Name })
-			if p < 0 {
-				r.wrong(i+1, 0, "%s is no port of %s", x.Name, d.Name)
+			port := slices.IndexFunc(device.Ports, func(q office.Port) bool { return q.Inside == x.Name || q.Inside == "" && q.Name == x.Name })
+			if port < 0 {
+				r.wrong(i+1, 0, "%s is no port of %s", x.Name, device.Name)
 				continue
 			}
-			p = d.Logical(p)
-			set := r.start(p)
+			port = device.Logical(port)
+			set := r.start(port)
 			for _, v := range x.VLANs {
 				from, to := v.From, max(v.From, v.To)
 				for k := from; k <= to; k++ {
@@ -81,7 +81,7 @@ func fromLinux(d *office.Device, base wording.State, text string) (*Result, erro
 		return nil, fmt.Errorf("there are no VLAN entries in it: bridge -json vlan show prints them")
 	}
 	for name := range down {
-		if p := slices.IndexFunc(d.Ports, func(q office.Port) bool { return q.Inside == name || q.Inside == "" && q.Name == name }); p >= 0 && r.said[d.Logical(p)] && d.Logical(p) == p {
+		if p := slices.IndexFunc(device.Ports, func(q office.Port) bool { return q.Inside == name || q.Inside == "" && q.Name == name }); p >= 0 && r.said[device.Logical(p)] && device.Logical(p) == p {
 			r.out.State.Ports[p].Off = true
 		}
 	}

@@ -26,7 +26,7 @@ var columns = map[string]string{
 const mostColumns = 600
 
 // Rows reads a table, as a spreadsheet or a web page has it.
-func Rows(d *office.Device, base wording.State, rows [][]string) (*Result, error) {
+func Rows(device *office.Device, base wording.State, rows [][]string) (*Result, error) {
 	at := slices.IndexFunc(rows, func(r []string) bool { return !blank(r) && !strings.HasPrefix(strings.TrimSpace(r[0]), "#") })
 	if at < 0 {
 		return nil, errors.New("there is nothing to read")
@@ -50,13 +50,13 @@ func Rows(d *office.Device, base wording.State, rows [][]string) (*Result, error
 	t := &table{rows: rows, at: at, means: means}
 	switch {
 	case hasVLAN && !hasPort && (hasUntagged || hasTagged):
-		t.reading = begin(d, base, "by VLAN")
+		t.reading = begin(device, base, "by VLAN")
 		t.byVLAN()
 	case hasPort && (hasUntagged || hasTagged || hasVLAN || means["pvid"] > 0 || means["native"] > 0):
-		t.reading = begin(d, base, "by port")
+		t.reading = begin(device, base, "by port")
 		t.byPort()
 	case hasVLAN:
-		t.reading = begin(d, base, "grid")
+		t.reading = begin(device, base, "grid")
 		t.grid()
 	default:
 		return nil, errors.New("the first row names no columns that are known: VLAN, Untagged and Tagged; or Port with PVID, Untagged and Tagged; or VLAN and a column for each port")
@@ -112,26 +112,26 @@ func (t *table) ports(row int, what, text string) []int {
 
 // portList reads ports as a table has them: by their own name, spaces and all,
 // in quotes, or in ranges with spaces anywhere.
-func portList(d *office.Device, text string) ([]int, error) {
+func portList(device *office.Device, text string) ([]int, error) {
 	text = strings.TrimSpace(text)
-	if i := d.Port(text); i >= 0 {
+	if i := device.Port(text); i >= 0 {
 		return []int{i}, nil
 	}
 	if strings.Contains(text, "\"") {
-		return notation.PortList(d, text)
+		return notation.PortList(device, text)
 	}
-	return notation.PortList(d, strings.Join(strings.Fields(text), ""))
+	return notation.PortList(device, strings.Join(strings.Fields(text), ""))
 }
 
-func (t *table) vids(row int, what, text string) (s office.Set) {
+func (t *table) vids(row int, what, text string) (set office.Set) {
 	if empty(text) {
-		return s
+		return set
 	}
-	s, err := wording.ParseVIDs(text)
+	set, err := wording.ParseVIDs(text)
 	if err != nil {
 		t.wrong(row, t.means[what]+1, "%s", err)
 	}
-	return s
+	return set
 }
 
 // byVLAN: each row a VLAN with its untagged and tagged ports. A port of the
@@ -144,20 +144,20 @@ func (t *table) byVLAN() {
 			t.wrong(row, t.means["vlan"]+1, "%q is not one VLAN", cell("vlan"))
 			return
 		}
-		v := vs.VIDs()[0]
-		t.vlans.Add(v)
+		vid := vs.VIDs()[0]
+		t.vlans.Add(vid)
 		un := t.ports(row, "untagged", cell("untagged"))
 		for _, p := range un {
 			x := t.start(p)
-			x.Untagged.Add(v)
+			x.Untagged.Add(vid)
 		}
 		for _, p := range t.ports(row, "tagged", cell("tagged")) {
 			if slices.Contains(un, p) {
-				t.wrong(row, t.means["tagged"]+1, "port %s is untagged and tagged in VLAN %d: one of both", t.d.Ports[p].Name, v)
+				t.wrong(row, t.means["tagged"]+1, "port %s is untagged and tagged in VLAN %d: one of both", t.d.Ports[p].Name, vid)
 				continue
 			}
 			x := t.start(p)
-			x.Tagged.Add(v)
+			x.Tagged.Add(vid)
 		}
 	})
 	for p := range t.said {
@@ -183,43 +183,43 @@ func (t *table) byPort() {
 			}
 			return
 		}
-		x := wording.Setting{Filter: true, Untagged: t.vids(row, "untagged", cell("untagged")), Tagged: t.vids(row, "tagged", cell("tagged"))}
+		setting := wording.Setting{Filter: true, Untagged: t.vids(row, "untagged", cell("untagged")), Tagged: t.vids(row, "tagged", cell("tagged"))}
 		mode := strings.ToLower(cell("mode"))
 		for _, what := range []string{"vlan", "native"} { // the VLAN of an access port, the native one of a trunk
 			one := t.vids(row, what, cell(what))
 			switch {
 			case one.Empty():
-			case one.Len() == 1 && x.Untagged.Empty() && (mode == "access" || what == "native" || x.Tagged.Empty() || mode == "trunk"):
-				x.Untagged = one
+			case one.Len() == 1 && setting.Untagged.Empty() && (mode == "access" || what == "native" || setting.Tagged.Empty() || mode == "trunk"):
+				setting.Untagged = one
 			default:
 				t.wrong(row, t.means[what]+1, "it is not clear what VLAN %s is here: name the columns Untagged, Tagged and PVID", cell(what))
 				return
 			}
 		}
 		if mode != "" || cell("native") != "" { // a trunk's list has its native VLAN
-			x.Tagged = x.Tagged.Minus(&x.Untagged)
+			setting.Tagged = setting.Tagged.Minus(&setting.Untagged)
 		}
-		if both := x.Untagged.And(&x.Tagged); !both.Empty() {
+		if both := setting.Untagged.And(&setting.Tagged); !both.Empty() {
 			t.wrong(row, t.means["tagged"]+1, "VLAN %d is untagged and tagged: one of both", both.VIDs()[0])
 			return
 		}
-		if vs := x.Untagged.VIDs(); len(vs) == 1 {
-			x.PVID = vs[0]
+		if vs := setting.Untagged.VIDs(); len(vs) == 1 {
+			setting.PVID = vs[0]
 		}
 		if text := cell("pvid"); text != "" {
 			p := t.vids(row, "pvid", text)
-			x.PVID = 0
+			setting.PVID = 0
 			if vs := p.VIDs(); len(vs) == 1 {
-				x.PVID = vs[0]
+				setting.PVID = vs[0]
 			} else if len(vs) > 1 {
 				t.wrong(row, t.means["pvid"]+1, "a port has one PVID")
 			}
 		}
-		x.Admit = []office.Admit{office.AdmitAll, office.AdmitTagged, office.AdmitUntagged}[t.word(row, "admit", cell("admit"), "all", "tagged", "untagged")]
-		x.Filter = t.word(row, "filter", cell("filter"), "on", "off") == 0
-		x.Off = t.word(row, "state", cell("state"), "open", "up", "on", "shut", "down", "off") > 2 || mode == "shut"
+		setting.Admit = []office.Admit{office.AdmitAll, office.AdmitTagged, office.AdmitUntagged}[t.word(row, "admit", cell("admit"), "all", "tagged", "untagged")]
+		setting.Filter = t.word(row, "filter", cell("filter"), "on", "off") == 0
+		setting.Off = t.word(row, "state", cell("state"), "open", "up", "on", "shut", "down", "off") > 2 || mode == "shut"
 		for _, p := range at {
-			*t.start(p) = x
+			*t.start(p) = setting
 		}
 	})
 }
@@ -271,24 +271,24 @@ func (t *table) grid() {
 			t.wrong(i+1, t.means["vlan"]+1, "%q is not one VLAN", text)
 			continue
 		}
-		v := vs.VIDs()[0]
-		t.vlans.Add(v)
+		vid := vs.VIDs()[0]
+		t.vlans.Add(vid)
 		for k, c := range t.rows[i] {
 			for _, p := range port[k] {
-				x := &t.out.State.Ports[p]
+				setting := &t.out.State.Ports[p]
 				switch c := strings.ToUpper(strings.TrimSpace(c)); c {
 				case "", ".", "-", "–":
 				case "U":
-					x.Untagged.Add(v)
+					setting.Untagged.Add(vid)
 				case "T":
-					x.Tagged.Add(v)
+					setting.Tagged.Add(vid)
 				case "P", "UP", "TP":
 					pvid[p] = true
-					x.PVID = v
+					setting.PVID = vid
 					if c == "UP" {
-						x.Untagged.Add(v)
+						setting.Untagged.Add(vid)
 					} else if c == "TP" {
-						x.Tagged.Add(v)
+						setting.Tagged.Add(vid)
 					}
 				default:
 					t.wrong(i+1, k+1, "%q is neither U nor T, nor P for the PVID", c)

@@ -131,28 +131,28 @@ func New(o *office.Office) *Topology {
 		hubOf:   make([][]int32, len(o.Devices)),
 		cabled:  make([]map[int][]int, len(o.Devices)),
 	}
-	for i, d := range o.Devices {
-		t.devices[d.Name] = i
-		t.hubOf[i] = make([]int32, len(d.Ports))
-		if d.Forwarding != office.Routed {
-			for p := range d.Ports {
+	for i, device := range o.Devices {
+		t.devices[device.Name] = i
+		t.hubOf[i] = make([]int32, len(device.Ports))
+		if device.Forwarding != office.Routed {
+			for p := range device.Ports {
 				t.hubOf[i][p] = int32(len(t.Hubs))
 			}
 			t.Hubs = append(t.Hubs, Hub{i, -1})
 			continue
 		}
-		for p := range d.Ports {
-			if d.Ports[p].Bundle == 0 {
+		for p := range device.Ports {
+			if device.Ports[p].Bundle == 0 {
 				t.hubOf[i][p] = int32(len(t.Hubs))
 				t.Hubs = append(t.Hubs, Hub{i, p})
 			}
 		}
-		for p := range d.Ports {
-			if d.Ports[p].Bundle > 0 {
-				t.hubOf[i][p] = t.hubOf[i][d.Logical(p)]
+		for p := range device.Ports {
+			if device.Ports[p].Bundle > 0 {
+				t.hubOf[i][p] = t.hubOf[i][device.Logical(p)]
 			}
 		}
-		if len(d.Ports) == 0 {
+		if len(device.Ports) == 0 {
 			t.Hubs = append(t.Hubs, Hub{i, -1})
 		}
 	}

@@ -93,38 +93,38 @@ func back(o *office.Office, c Change) (office.Change, error) {
 // Past is the office as it was before some edits, which are all that were made
 // since, the newest first.
 func Past(o *office.Office, since []Made) (*office.Office, error) {
-	d := office.NewDraft(o)
-	for _, m := range since {
-		for i := len(m.Changes) - 1; i >= 0; i-- {
-			c, err := back(d.Office(), m.Changes[i])
+	draft := office.NewDraft(o)
+	for _, made := range since {
+		for i := len(made.Changes) - 1; i >= 0; i-- {
+			c, err := back(draft.Office(), made.Changes[i])
 			if err == nil {
-				err = d.Put(c)
+				err = draft.Put(c)
 			}
 			if err != nil {
-				return nil, fmt.Errorf("edit %d does not fit the office that it led to: %w", m.Revision, err)
+				return nil, fmt.Errorf("edit %d does not fit the office that it led to: %w", made.Revision, err)
 			}
 		}
 	}
-	o, _ = d.Done()
+	o, _ = draft.Done()
 	return o, nil
 }
 
 // Replay does edits again, the oldest first: from an empty office it gives the
 // office that they led to.
 func Replay(o *office.Office, made []Made) (*office.Office, error) {
-	d := office.NewDraft(o)
+	draft := office.NewDraft(o)
 	for _, m := range made {
 		for _, x := range m.Changes {
-			c, err := back(d.Office(), Change{x.Key, x.After, x.Before, x.At})
+			c, err := back(draft.Office(), Change{x.Key, x.After, x.Before, x.At})
 			if err == nil {
-				err = d.Put(c)
+				err = draft.Put(c)
 			}
 			if err != nil {
 				return nil, fmt.Errorf("edit %d cannot be done again: %w", m.Revision, err)
 			}
 		}
 	}
-	o, _ = d.Done()
+	o, _ = draft.Done()
 	return o, nil
 }
 
@@ -132,22 +132,22 @@ func Replay(o *office.Office, made []Made) (*office.Office, error) {
 // that the edit touched has to be as it left it; since is the edits after it,
 // the newest first, as far as they are known, to name who stands in the way.
 // The error is a [*Conflict].
-func TakeBack(o *office.Office, m *Made, since []Made) (*office.Office, office.Edit, error) {
-	d := office.NewDraft(o)
+func TakeBack(o *office.Office, made *Made, since []Made) (*office.Office, office.Edit, error) {
+	draft := office.NewDraft(o)
 	touched := map[office.Key]bool{}
-	for _, c := range m.Changes {
+	for _, c := range made.Changes {
 		touched[c.Key] = true
 	}
 	refuse := func(k office.Key, why string) error {
-		text := fmt.Sprintf("edit %d (%s) cannot be taken back: %s", m.Revision, m.Summary, why)
+		text := fmt.Sprintf("edit %d (%s) cannot be taken back: %s", made.Revision, made.Summary, why)
 		if by := blame(since, k); by != nil {
 			text += fmt.Sprintf("; %s built upon it (%s, edit %d)", by.Author, by.Summary, by.Revision)
 		}
 		return &Conflict{text}
 	}
-	for i := len(m.Changes) - 1; i >= 0; i-- {
-		x := m.Changes[i]
-		if now := Text(d.Office(), x.Key); now != x.After {
+	for i := len(made.Changes) - 1; i >= 0; i-- {
+		x := made.Changes[i]
+		if now := Text(draft.Office(), x.Key); now != x.After {
 			what := KeyName(x.Key) + " is not as it left it"
 			switch {
 			case now == "":
@@ -157,26 +157,26 @@ func TakeBack(o *office.Office, m *Made, since []Made) (*office.Office, office.E
 			}
 			return nil, nil, refuse(x.Key, what)
 		}
-		c, err := back(d.Office(), x)
+		change, err := back(draft.Office(), x)
 		if err != nil {
 			return nil, nil, refuse(x.Key, err.Error())
 		}
 		if x.Before == "" { // what others put upon it stays where it is
-			if on := standsOn(d.Office(), x.Key); on != "" {
+			if on := standsOn(draft.Office(), x.Key); on != "" {
 				return nil, nil, refuse(on, KeyName(on)+" is there")
 			}
 		}
-		if err := d.Put(c); err != nil {
+		if err := draft.Put(change); err != nil {
 			return nil, nil, refuse(x.Key, err.Error())
 		}
 	}
-	next, e := d.Done()
-	for _, c := range e {
+	next, edit := draft.Done()
+	for _, c := range edit {
 		if !touched[c.Key()] {
 			return nil, nil, refuse(c.Key(), KeyName(c.Key())+" would go, too")
 		}
 	}
-	return next, e, nil
+	return next, edit, nil
 }
 
 // standsOn is a cable or plug of a device that is to go, "" where nothing is.
@@ -229,13 +229,13 @@ func blame(since []Made, k office.Key) *Made {
 func Standing(all []Made, after int64) []Made {
 	gone := map[int64]bool{}
 	var out []Made
-	for _, m := range all {
+	for _, made := range all {
 		switch {
-		case gone[m.Revision]:
-		case m.Undoes > after && m.Undoes != 0 && slices.ContainsFunc(all, func(x Made) bool { return x.Revision == m.Undoes }):
-			gone[m.Undoes] = true
+		case gone[made.Revision]:
+		case made.Undoes > after && made.Undoes != 0 && slices.ContainsFunc(all, func(x Made) bool { return x.Revision == made.Undoes }):
+			gone[made.Undoes] = true
 		default:
-			out = append(out, m)
+			out = append(out, made)
 		}
 	}
 	return out

@@ -134,41 +134,41 @@ func Read(tables []Table, choices []Choice) *Understood {
 		}
 	}
 	vlans := map[office.VID]*office.VLAN{}
-	for _, t := range tables {
-		switch head := headOf(t.Rows); {
-		case strings.EqualFold(t.Name, "Notation") && u.Exact != nil:
+	for _, table := range tables {
+		switch head := headOf(table.Rows); {
+		case strings.EqualFold(table.Name, "Notation") && u.Exact != nil:
 		case head.has("from") && head.has("to") && !head.has("vlan"):
-			u.readCables(t, head)
+			u.readCables(table, head)
 		case head.has("port") && head.has("wants"):
-			u.readPlugs(t, head)
+			u.readPlugs(table, head)
 		case head.has("vlan") && (head.has("subnet") || head.has("note") || head.has("local")):
-			u.readRegister(t, head, vlans)
-		case strings.EqualFold(t.Name, "Findings"):
+			u.readRegister(table, head, vlans)
+		case strings.EqualFold(table.Name, "Findings"):
 		default:
-			u.readGrids(t, vlans)
+			u.readGrids(table, vlans)
 		}
 	}
 	taken := map[string]bool{}
-	for _, g := range u.Grids {
+	for _, grid := range u.Grids {
 		for _, c := range choices {
-			if c.Sheet == g.Sheet && c.Row == g.Row {
-				g.Skip = c.Skip
+			if c.Sheet == grid.Sheet && c.Row == grid.Row {
+				grid.Skip = c.Skip
 				if c.Device != "" {
-					g.Device = c.Device
+					grid.Device = c.Device
 				}
 				if c.Kind != "" {
-					g.Kind = c.Kind
+					grid.Kind = c.Kind
 				}
 			}
 		}
-		for base, k := g.Device, 2; taken[g.Device]; k++ {
-			g.Device = fmt.Sprintf("%s-%d", base, k)
+		for base, k := grid.Device, 2; taken[grid.Device]; k++ {
+			grid.Device = fmt.Sprintf("%s-%d", base, k)
 		}
-		if !g.Skip {
-			taken[g.Device] = true
+		if !grid.Skip {
+			taken[grid.Device] = true
 		}
-		u.names[strings.ToLower(g.Title)] = g.Device
-		for _, c := range g.cells {
+		u.names[strings.ToLower(grid.Title)] = grid.Device
+		for _, c := range grid.cells {
 			if vlans[c.vid] == nil && u.Exact == nil {
 				vlans[c.vid] = &office.VLAN{VID: c.vid}
 			}
@@ -236,31 +236,31 @@ func (h head) cell(r []string, what string) string {
 	return ""
 }
 
-func (u *Understood) readRegister(t Table, h head, vlans map[office.VID]*office.VLAN) {
-	for i := h.row + 1; i < len(t.Rows); i++ {
-		r := t.Rows[i]
+func (u *Understood) readRegister(table Table, h head, vlans map[office.VID]*office.VLAN) {
+	for i := h.row + 1; i < len(table.Rows); i++ {
+		r := table.Rows[i]
 		if blank(r) {
 			continue
 		}
-		v, name, ok := vlanOf(h.cell(r, "vlan"))
+		vid, name, ok := vlanOf(h.cell(r, "vlan"))
 		if !ok {
-			u.wrong(t.Name, i+1, h.at["vlan"]+1, "%q is no VLAN: a number from 1 to 4094", h.cell(r, "vlan"))
+			u.wrong(table.Name, i+1, h.at["vlan"]+1, "%q is no VLAN: a number from 1 to 4094", h.cell(r, "vlan"))
 			continue
 		}
-		x := &office.VLAN{VID: v, Name: name, Note: clean(h.cell(r, "note"))}
+		vlan := &office.VLAN{VID: vid, Name: name, Note: clean(h.cell(r, "note"))}
 		if n := h.cell(r, "name"); n != "" {
-			x.Name = n
+			vlan.Name = n
 		}
-		x.Local = slices.Contains([]string{"local", "yes", "x", "true"}, strings.ToLower(h.cell(r, "local")))
+		vlan.Local = slices.Contains([]string{"local", "yes", "x", "true"}, strings.ToLower(h.cell(r, "local")))
 		for _, s := range strings.FieldsFunc(h.cell(r, "subnet"), func(c rune) bool { return c == ' ' || c == ',' || c == ';' }) {
 			p, err := office.CheckAddress(s)
 			if err != nil || p != p.Masked() {
-				u.wrong(t.Name, i+1, h.at["subnet"]+1, "%q is no subnet: write it as 10.61.110.0/24", s)
+				u.wrong(table.Name, i+1, h.at["subnet"]+1, "%q is no subnet: write it as 10.61.110.0/24", s)
 				continue
 			}
-			x.Nets = append(x.Nets, p)
+			vlan.Nets = append(vlan.Nets, p)
 		}
-		vlans[v] = x
+		vlans[vid] = vlan
 	}
 }
 
@@ -347,43 +347,43 @@ func mark(s string) (string, bool) {
 
 // readGrids finds the grids of a sheet: a row that is a head, followed by rows
 // that belong to it, again and again.
-func (u *Understood) readGrids(t Table, vlans map[office.VID]*office.VLAN) {
+func (u *Understood) readGrids(table Table, vlans map[office.VID]*office.VLAN) {
 	found := false
-	for i := 0; i < len(t.Rows) && len(u.Grids) < mostGrids; i++ {
-		g, names, next := u.grid(t, i)
-		if g == nil {
+	for i := 0; i < len(table.Rows) && len(u.Grids) < mostGrids; i++ {
+		grid, names, next := u.grid(table, i)
+		if grid == nil {
 			continue
 		}
 		found = true
-		title := t.Name
+		title := table.Name
 		for k := i - 1; k >= max(0, i-3); k-- {
-			if text := only(t.Rows[k]); text != "" {
+			if text := only(table.Rows[k]); text != "" {
 				title = text
 				break
 			}
 		}
-		if single := !hasMore(t, next); single && title == t.Name && generic(t.Name) {
+		if single := !hasMore(table, next); single && title == table.Name && generic(table.Name) {
 			title = "switch-1"
 		}
-		g.Title = title
-		g.Device = DeviceName(title)
-		g.Kind = kindOf(title)
-		u.Grids = append(u.Grids, g)
-		for v, name := range names {
-			if vlans[v] == nil {
+		grid.Title = title
+		grid.Device = DeviceName(title)
+		grid.Kind = kindOf(title)
+		u.Grids = append(u.Grids, grid)
+		for vid, name := range names {
+			if vlans[vid] == nil {
 				if u.Exact != nil { // what it registers stands there
 					continue
 				}
-				vlans[v] = &office.VLAN{VID: v}
+				vlans[vid] = &office.VLAN{VID: vid}
 			}
-			if vlans[v].Name == "" {
-				vlans[v].Name = name
+			if vlans[vid].Name == "" {
+				vlans[vid].Name = name
 			}
 		}
 		i = next - 1
 	}
-	if !found && !blankTable(t) {
-		u.wrong(t.Name, 1, 0, "no grid was found in it: a row of ports, and a column of VLANs, or the other way round")
+	if !found && !blankTable(table) {
+		u.wrong(table.Name, 1, 0, "no grid was found in it: a row of ports, and a column of VLANs, or the other way round")
 	}
 }
 
@@ -412,8 +412,8 @@ func only(r []string) string {
 
 // grid reads one grid whose head is row i; nil where that is no head. next is
 // the first row after it.
-func (u *Understood) grid(t Table, i int) (g *Grid, names map[office.VID]string, next int) {
-	r := t.Rows[i]
+func (u *Understood) grid(table Table, i int) (grid *Grid, names map[office.VID]string, next int) {
+	r := table.Rows[i]
 	first, label := -1, ""
 	for k, c := range r {
 		if strings.TrimSpace(c) != "" {
@@ -449,19 +449,19 @@ func (u *Understood) grid(t Table, i int) (g *Grid, names map[office.VID]string,
 		return nil, nil, 0
 	}
 	var ends int // the rows that belong to the head
-	for ends = i + 1; ends < len(t.Rows) && !blank(t.Rows[ends]) && only(t.Rows[ends]) == "" || ends < len(t.Rows) && rowOf(t.Rows[ends], first) != "" && !blank(t.Rows[ends]) && leads(t.Rows[ends], first); ends++ {
+	for ends = i + 1; ends < len(table.Rows) && !blank(table.Rows[ends]) && only(table.Rows[ends]) == "" || ends < len(table.Rows) && rowOf(table.Rows[ends], first) != "" && !blank(table.Rows[ends]) && leads(table.Rows[ends], first); ends++ {
 	}
 	if ends == i+1 {
 		return nil, nil, 0
 	}
 	down := what == "vlan"
 	if what == "" { // which way round it is: what the left column and the head look like
-		down = likelyVLANs(t.Rows[i+1:ends], first) && !likelyVLANHead(r, heads)
+		down = likelyVLANs(table.Rows[i+1:ends], first) && !likelyVLANHead(r, heads)
 		if !down && !likelyVLANHead(r, heads) {
 			return nil, nil, 0
 		}
 	}
-	g = &Grid{Sheet: t.Name, Row: i + 1, Down: down}
+	grid = &Grid{Sheet: table.Name, Row: i + 1, Down: down}
 	names = map[office.VID]string{}
 	ports := map[int][]string{}
 	vids := map[int]office.VID{}
@@ -469,50 +469,50 @@ func (u *Understood) grid(t Table, i int) (g *Grid, names map[office.VID]string,
 		text := strings.TrimSpace(r[k])
 		if down {
 			if ports[k] = portsOf(text); ports[k] == nil {
-				u.wrong(t.Name, i+1, k+1, "%q is no port: 7, Port 7, 1-4, lan1", text)
+				u.wrong(table.Name, i+1, k+1, "%q is no port: 7, Port 7, 1-4, lan1", text)
 			}
-			g.Ports = append(g.Ports, ports[k]...)
+			grid.Ports = append(grid.Ports, ports[k]...)
 			continue
 		}
-		v, name, ok := vlanOf(text)
+		vid, name, ok := vlanOf(text)
 		if !ok {
-			u.wrong(t.Name, i+1, k+1, "%q is no VLAN: its number, with its name behind it or not", text)
+			u.wrong(table.Name, i+1, k+1, "%q is no VLAN: its number, with its name behind it or not", text)
 			continue
 		}
-		vids[k] = v
+		vids[k] = vid
 		if name != "" {
-			names[v] = name
+			names[vid] = name
 		}
 	}
 	for row := i + 1; row < ends; row++ {
-		cells := t.Rows[row]
+		cells := table.Rows[row]
 		text := rowOf(cells, first)
 		if text == "" {
 			continue
 		}
-		var v office.VID
+		var vid office.VID
 		var at []string
 		if down {
 			name, ok := "", false
-			if v, name, ok = vlanOf(text); !ok {
-				u.wrong(t.Name, row+1, first+1, "%q is no VLAN: its number, with its name behind it or not", text)
+			if vid, name, ok = vlanOf(text); !ok {
+				u.wrong(table.Name, row+1, first+1, "%q is no VLAN: its number, with its name behind it or not", text)
 				continue
 			}
 			if nameAt >= 0 && nameAt < len(cells) && strings.TrimSpace(cells[nameAt]) != "" {
 				name = strings.TrimSpace(cells[nameAt])
 			}
 			if name != "" {
-				names[v] = name
+				names[vid] = name
 			}
-			if _, named := names[v]; !named {
-				names[v] = ""
+			if _, named := names[vid]; !named {
+				names[vid] = ""
 			}
 		} else {
 			if at = portsOf(text); at == nil {
-				u.wrong(t.Name, row+1, first+1, "%q is no port: 7, Port 7, 1-4, lan1", text)
+				u.wrong(table.Name, row+1, first+1, "%q is no port: 7, Port 7, 1-4, lan1", text)
 				continue
 			}
-			g.Ports = append(g.Ports, at...)
+			grid.Ports = append(grid.Ports, at...)
 		}
 		for _, k := range heads {
 			if k >= len(cells) {
@@ -520,7 +520,7 @@ func (u *Understood) grid(t Table, i int) (g *Grid, names map[office.VID]string,
 			}
 			as, ok := mark(cells[k])
 			if !ok {
-				u.wrong(t.Name, row+1, k+1, "%q is neither U nor T, nor P for the PVID, nor one of their words", strings.TrimSpace(cells[k]))
+				u.wrong(table.Name, row+1, k+1, "%q is neither U nor T, nor P for the PVID, nor one of their words", strings.TrimSpace(cells[k]))
 				continue
 			}
 			if as == "-" {
@@ -528,19 +528,19 @@ func (u *Understood) grid(t Table, i int) (g *Grid, names map[office.VID]string,
 			}
 			if down {
 				for _, p := range ports[k] {
-					g.cells = append(g.cells, cell{row + 1, k + 1, p, v, as})
+					grid.cells = append(grid.cells, cell{row + 1, k + 1, p, vid, as})
 				}
 			} else if vids[k] != 0 {
 				for _, p := range at {
-					g.cells = append(g.cells, cell{row + 1, k + 1, p, vids[k], as})
+					grid.cells = append(grid.cells, cell{row + 1, k + 1, p, vids[k], as})
 				}
 			}
 		}
 	}
-	if len(g.Ports) == 0 || len(g.cells) == 0 && len(names) == 0 {
+	if len(grid.Ports) == 0 || len(grid.cells) == 0 && len(names) == 0 {
 		return nil, nil, 0
 	}
-	return g, names, ends
+	return grid, names, ends
 }
 
 func rowOf(r []string, k int) string {
@@ -633,34 +633,34 @@ func word(s, otherwise string) string {
 	return otherwise
 }
 
-func vlanName(s string, v office.VID, used map[string]bool) string {
+func vlanName(s string, vid office.VID, used map[string]bool) string {
 	name := word(s, "")
 	if name == "" || name[0] < 'a' {
 		name = strings.Trim("vlan-"+name, "-")
 		if s == "" {
-			name = fmt.Sprintf("vlan%d", v)
+			name = fmt.Sprintf("vlan%d", vid)
 		}
 	}
 	if len(name) > 32 {
 		name = strings.Trim(name[:32], "-")
 	}
 	if used[name] {
-		name = fmt.Sprintf("%.26s-%d", name, v)
+		name = fmt.Sprintf("%.26s-%d", name, vid)
 	}
 	used[name] = true
 	return name
 }
 
 // clean is a text of a cell without what is not seen.
-func clean(s string) string {
-	s = strings.Join(strings.Fields(s), " ")
-	if office.CheckText("it", s, office.MostName, true) != nil {
+func clean(text string) string {
+	text = strings.Join(strings.Fields(text), " ")
+	if office.CheckText("it", text, office.MostName, true) != nil {
 		return strings.Map(func(c rune) rune {
 			if office.CheckText("it", string(c), 1, false) != nil && c != ' ' {
 				return -1
 			}
 			return c
-		}, s[:min(len(s), office.MostName)])
+		}, text[:min(len(text), office.MostName)])
 	}
-	return s
+	return text
 }

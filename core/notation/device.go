@@ -20,19 +20,19 @@ func (e *countError) Error() string {
 	return fmt.Sprintf("%s has %d ports and %s has %d: cable the members one by one", e.a, e.na, e.b, e.nb)
 }
 
-func (r *reader) device(c *cursor, s *statement) (string, *fault) {
-	t, f := plainWord(c, "the device's name")
-	if f != nil {
-		return "", f
+func (r *reader) device(cur *cursor, s *statement) (string, *fault) {
+	t, wrong := plainWord(cur, "the device's name")
+	if wrong != nil {
+		return "", wrong
 	}
 	if keywords[t.text] {
 		return "", faultf(t.at, "%s is a word of the notation and cannot name a device", t.text)
 	}
-	k, f := c.word("the kind of device (switch router firewall wap host other)")
-	if f != nil {
-		return "", f
+	k, wrong := cur.word("the kind of device (switch router firewall wap host other)")
+	if wrong != nil {
+		return "", wrong
 	}
-	d, err := office.NewDevice(t.text, office.Kind(k.text))
+	device, err := office.NewDevice(t.text, office.Kind(k.text))
 	if err != nil {
 		at := k.at
 		if strings.Contains(t.text, ".") {
@@ -40,36 +40,36 @@ func (r *reader) device(c *cursor, s *statement) (string, *fault) {
 		}
 		return "", faultf(at, "%s", err)
 	}
-	key := string(d.Key())
-	if c.accept("follows") {
-		p, f := c.word("the name of a port plan")
+	key := string(device.Key())
+	if cur.accept("follows") {
+		p, f := cur.word("the name of a port plan")
 		if f != nil {
 			return key, f
 		}
 		if _, err := r.draft.FindPlan(p.text); err != nil {
 			r.wrong(s.line, s.indent, s.text, faultf(p.at, "%s", err))
 		} else {
-			d.Follows = p.text
+			device.Follows = p.text
 		}
 	}
-	if f := c.done("a device's kind but follows and a plan"); f != nil {
+	if f := cur.done("a device's kind but follows and a plan"); f != nil {
 		r.wrong(s.line, s.indent, s.text, f)
 	}
-	if r.draft.HasDevice(d.Name) {
+	if r.draft.HasDevice(device.Name) {
 		if r.onLine {
-			return key, faultf(t.at, "%s is there already: change it with %s and what is to be changed, or remove it with -device %s", d.Name, d.Name, d.Name)
+			return key, faultf(t.at, "%s is there already: change it with %s and what is to be changed, or remove it with -device %s", device.Name, device.Name, device.Name)
 		}
 		return key, nil
 	}
-	r.body(d, s.body)
-	if err := r.draft.PutDevice(d); err != nil {
+	r.body(device, s.body)
+	if err := r.draft.PutDevice(device); err != nil {
 		return key, faultf(t.at, "%s", err)
 	}
 	return key, nil
 }
 
 // body reads the lines of a device: its ports first, then what names them.
-func (r *reader) body(d *office.Device, lines []subline) {
+func (r *reader) body(device *office.Device, lines []subline) {
 	stage := func(text string) int {
 		w := text
 		if i := strings.IndexAny(w, " \t"); i >= 0 {
@@ -92,29 +92,29 @@ func (r *reader) body(d *office.Device, lines []subline) {
 	}
 	for st := range 4 {
 		if st == 3 {
-			_ = d.Seal() // the names are complete: look-ups by index from here on
-			said = make([]bool, len(d.Ports))
+			_ = device.Seal() // the names are complete: look-ups by index from here on
+			said = make([]bool, len(device.Ports))
 		}
 		for i, b := range lines {
 			if stages[i] != st {
 				continue
 			}
-			c, after, ok := r.tokens(b.line, b.indent, b.text)
+			cur, after, ok := r.tokens(b.line, b.indent, b.text)
 			if !ok {
 				if st < 3 {
-					r.half = append(r.half, d.Name)
+					r.half = append(r.half, device.Name)
 				}
 				continue
 			}
-			what, which, f := r.inDevice(d, c, said)
+			what, which, f := r.inDevice(device, cur, said)
 			if f != nil {
 				r.wrong(b.line, b.indent, b.text, f)
 				if st < 3 {
-					r.half = append(r.half, d.Name)
+					r.half = append(r.half, device.Name)
 				}
 			}
 			if len(b.above) > 0 || after != "" {
-				r.keep(d.Name+"/"+what+which, b.above, after)
+				r.keep(device.Name+"/"+what+which, b.above, after)
 			}
 		}
 	}
@@ -123,95 +123,95 @@ func (r *reader) body(d *office.Device, lines []subline) {
 // inDevice reads one statement that belongs to a device. said notes the ports
 // that were set in this file; nil on the line. what and which together are what
 // comments at the statement are kept under.
-func (r *reader) inDevice(d *office.Device, c *cursor, said []bool) (what, which string, f *fault) {
-	t := c.peek()
+func (r *reader) inDevice(device *office.Device, cur *cursor, said []bool) (what, which string, wrong *fault) {
+	t := cur.peek()
 	if t.kind == word && keywords[t.text] && t.text != "last" {
-		c.next()
-		return r.keyword(d, c, t)
+		cur.next()
+		return r.keyword(device, cur, t)
 	}
-	at, s, because, f := r.setting(d, c)
-	if f != nil {
-		return "", "", f
+	at, s, because, wrong := r.setting(device, cur)
+	if wrong != nil {
+		return "", "", wrong
 	}
 	for _, i := range at {
 		if said != nil && said[i] {
-			return "", "", faultf(t.at, "port %s is set already above: one line a port", d.Ports[i].Name)
+			return "", "", faultf(t.at, "port %s is set already above: one line a port", device.Ports[i].Name)
 		}
-		if err := d.SetShape(i, s, because); err != nil {
+		if err := device.SetShape(i, s, because); err != nil {
 			return "", "", faultf(t.at, "%s", err)
 		}
 		if said != nil {
 			said[i] = true
 		}
 	}
-	return "set:", d.Ports[at[0]].Name, nil
+	return "set:", device.Ports[at[0]].Name, nil
 }
 
 // keyword reads a statement of a device that starts with a word of the
 // notation, after that word.
-func (r *reader) keyword(d *office.Device, c *cursor, t token) (what, which string, f *fault) {
+func (r *reader) keyword(device *office.Device, cur *cursor, t token) (what, which string, wrong *fault) {
 	what = t.text
 	switch t.text {
 	case "ports":
-		return what, "", r.ports(d, c)
+		return what, "", r.ports(device, cur)
 	case "bundle":
-		which, f = r.bundle(d, c)
-		return "bundle:", which, f
+		which, wrong = r.bundle(device, cur)
+		return "bundle:", which, wrong
 	case "bundles":
-		d.Adjacent = true
-		if !c.accept("adjacent") {
-			return what, "", faultf(c.peek().at, "bundles adjacent is the habit that there is%s", found(c.peek()))
+		device.Adjacent = true
+		if !cur.accept("adjacent") {
+			return what, "", faultf(cur.peek().at, "bundles adjacent is the habit that there is%s", found(cur.peek()))
 		}
-		return what, "", c.done("bundles adjacent")
+		return what, "", cur.done("bundles adjacent")
 	case "inner":
-		which, f = r.inner(d, c)
-		return "inner:", which, f
+		which, wrong = r.inner(device, cur)
+		return "inner:", which, wrong
 	case "forwarding":
-		return what, "", forwarding(d, c)
+		return what, "", forwarding(device, cur)
 	case "wording":
-		return what, "", wordingLine(d, c)
+		return what, "", wordingLine(device, cur)
 	case "limit":
-		return what, "", limit(d, c)
+		return what, "", limit(device, cur)
 	case "manage":
-		return what, "", r.manage(d, c)
+		return what, "", r.manage(device, cur)
 	case "address":
-		which, f = r.address(d, c)
-		return "address:", which, f
+		which, wrong = r.address(device, cur)
+		return "address:", which, wrong
 	case "follows":
-		p, f := c.word("the name of a port plan")
+		p, f := cur.word("the name of a port plan")
 		if f != nil {
 			return what, "", f
 		}
 		if _, err := r.draft.FindPlan(p.text); err != nil {
 			return what, "", faultf(p.at, "%s", err)
 		}
-		d.Follows = p.text
-		return what, "", c.done("the plan's name")
+		device.Follows = p.text
+		return what, "", cur.done("the plan's name")
 	}
 	return what, "", faultf(t.at, "%s does not belong inside a device", t.text)
 }
 
 // setting reads PORTS: SHAPE [because "…"].
-func (r *reader) setting(d *office.Device, c *cursor) (at []int, s *office.Shape, because string, f *fault) {
-	list, f := portList(c)
-	if f != nil {
-		return nil, nil, "", f
+func (r *reader) setting(device *office.Device, cur *cursor) (at []int, s *office.Shape, because string, wrong *fault) {
+	list, wrong := portList(cur)
+	if wrong != nil {
+		return nil, nil, "", wrong
 	}
-	if !c.accept(":") {
-		return nil, nil, "", faultf(c.peek().at, "a colon is missing between the ports and their shape%s", found(c.peek()))
+	if !cur.accept(":") {
+		return nil, nil, "", faultf(cur.peek().at, "a colon is missing between the ports and their shape%s", found(cur.peek()))
 	}
-	if at, f = resolveAll(d, list); f != nil {
-		return nil, nil, "", f
+	if at, wrong = resolveAll(device, list); wrong != nil {
+		return nil, nil, "", wrong
 	}
-	sh, f := shape(r.draft, c)
-	if f == nil {
-		f = r.spend(setOne*len(at)+(len(sh.Tagged)+len(sh.Untagged))/64, 0)
+	sh, wrong := shape(r.draft, cur)
+	if wrong == nil {
+		wrong = r.spend(setOne*len(at)+(len(sh.Tagged)+len(sh.Untagged))/64, 0)
 	}
-	if f != nil {
-		return nil, nil, "", f
+	if wrong != nil {
+		return nil, nil, "", wrong
 	}
-	if c.accept("because") {
-		t, f := c.text("the reason, in quotes,")
+	if cur.accept("because") {
+		t, f := cur.text("the reason, in quotes,")
 		if f == nil {
 			f = r.checked(t, "the reason", office.MostText, false)
 		}
@@ -220,26 +220,26 @@ func (r *reader) setting(d *office.Device, c *cursor) (at []int, s *office.Shape
 		}
 		because = t.text
 	}
-	return at, &sh, because, c.done("a shape but because and a reason")
+	return at, &sh, because, cur.done("a shape but because and a reason")
 }
 
-func (r *reader) ports(d *office.Device, c *cursor) *fault {
+func (r *reader) ports(device *office.Device, cur *cursor) *fault {
 	for {
-		t, f := c.text("a port's name")
-		if f == nil {
-			f = r.checked(t, "a port's name", office.MostName, false)
+		t, wrong := cur.text("a port's name")
+		if wrong == nil {
+			wrong = r.checked(t, "a port's name", office.MostName, false)
 		}
-		if f != nil {
-			return f
+		if wrong != nil {
+			return wrong
 		}
 		it := item{from: t.text, literal: t.kind == quoted, at: t.at}
-		names, f := expand(it)
-		if f != nil {
-			return f
+		names, wrong := expand(it)
+		if wrong != nil {
+			return wrong
 		}
 		inside := ""
-		if c.accept("as") {
-			t, f := c.text("the port's name inside the device")
+		if cur.accept("as") {
+			t, f := cur.text("the port's name inside the device")
 			if f == nil {
 				f = r.checked(t, "the port's name inside the device", office.MostName, false)
 			}
@@ -252,7 +252,7 @@ func (r *reader) ports(d *office.Device, c *cursor) *fault {
 			inside = t.text
 		}
 		var speed office.Speed
-		if t := c.peek(); t.kind == word {
+		if t := cur.peek(); t.kind == word {
 			i := slices.IndexFunc(office.Speeds, func(x struct {
 				Text  string
 				Speed office.Speed
@@ -263,62 +263,62 @@ func (r *reader) ports(d *office.Device, c *cursor) *fault {
 				return faultf(t.at, "%s is not a speed (10M 100M 1G 2.5G 5G 10G 25G 40G 100G): separate ports by commas", t.text)
 			}
 			speed = office.Speeds[i].Speed
-			c.next()
+			cur.next()
 		}
-		if d.Front()+len(names) > 4096 {
+		if device.Front()+len(names) > 4096 {
 			return faultf(it.at, "a device has at most 4096 ports")
 		}
 		if f := r.spend(made*len(names), it.at); f != nil {
 			return f
 		}
-		d.Grow(len(names))
+		device.Grow(len(names))
 		for _, n := range names {
-			if k := d.Port(n); r.onLine && speed != 0 && k >= 0 && d.Ports[k].Kind == office.Physical { // a port that is there gets its speed
-				d.Ports[k].Speed = speed
+			if k := device.Port(n); r.onLine && speed != 0 && k >= 0 && device.Ports[k].Kind == office.Physical { // a port that is there gets its speed
+				device.Ports[k].Speed = speed
 				continue
 			}
-			if err := d.AddPort(n, inside, speed); err != nil {
+			if err := device.AddPort(n, inside, speed); err != nil {
 				return faultf(it.at, "%s", err)
 			}
 		}
-		if !c.accept(",") {
-			return c.done("the ports: separate them by commas")
+		if !cur.accept(",") {
+			return cur.done("the ports: separate them by commas")
 		}
 	}
 }
 
-func (r *reader) bundle(d *office.Device, c *cursor) (string, *fault) {
-	t, f := c.text("the bundle's name")
-	if f == nil {
-		f = r.checked(t, "a bundle's name", office.MostName, false)
+func (r *reader) bundle(device *office.Device, cur *cursor) (string, *fault) {
+	t, wrong := cur.text("the bundle's name")
+	if wrong == nil {
+		wrong = r.checked(t, "a bundle's name", office.MostName, false)
 	}
-	if f != nil {
-		return "", f
+	if wrong != nil {
+		return "", wrong
 	}
 	key := t.text
-	m, f := c.word("lacp or static")
-	if f != nil {
-		return key, f
+	m, wrong := cur.word("lacp or static")
+	if wrong != nil {
+		return key, wrong
 	}
-	atPorts := c.peek().at
-	list, f := portList(c)
-	if f != nil {
-		return key, f
+	atPorts := cur.peek().at
+	list, wrong := portList(cur)
+	if wrong != nil {
+		return key, wrong
 	}
-	at, f := resolveAll(d, list)
-	if f != nil {
-		return key, f
+	at, wrong := resolveAll(device, list)
+	if wrong != nil {
+		return key, wrong
 	}
-	if f := c.done("the bundle's ports"); f != nil {
+	if f := cur.done("the bundle's ports"); f != nil {
 		return key, f
 	}
 	var names []string
 	for _, i := range at {
-		names = append(names, d.Ports[i].Name)
+		names = append(names, device.Ports[i].Name)
 	}
-	add := d.AddBundle
-	if i := d.Port(t.text); r.onLine && i >= 0 && d.Ports[i].Kind == office.Bundle {
-		add = d.ChangeBundle
+	add := device.AddBundle
+	if i := device.Port(t.text); r.onLine && i >= 0 && device.Ports[i].Kind == office.Bundle {
+		add = device.ChangeBundle
 	}
 	if err := add(t.text, office.BundleMode(m.text), names); err != nil {
 		where := atPorts
@@ -333,39 +333,39 @@ func (r *reader) bundle(d *office.Device, c *cursor) (string, *fault) {
 	return key, nil
 }
 
-func (r *reader) inner(d *office.Device, c *cursor) (string, *fault) {
-	t, f := c.text("the inner port's name")
-	if f == nil {
-		f = r.checked(t, "an inner port's name", office.MostName, false)
+func (r *reader) inner(device *office.Device, cur *cursor) (string, *fault) {
+	t, wrong := cur.text("the inner port's name")
+	if wrong == nil {
+		wrong = r.checked(t, "an inner port's name", office.MostName, false)
 	}
-	if f != nil {
-		return "", f
+	if wrong != nil {
+		return "", wrong
 	}
 	key := t.text
-	k, f := c.word("ssid, vm or cpu")
-	if f != nil {
-		return key, f
+	k, wrong := cur.word("ssid, vm or cpu")
+	if wrong != nil {
+		return key, wrong
 	}
-	if !c.accept(":") {
-		return key, faultf(c.peek().at, "a colon is missing between the inner port and its shape%s", found(c.peek()))
+	if !cur.accept(":") {
+		return key, faultf(cur.peek().at, "a colon is missing between the inner port and its shape%s", found(cur.peek()))
 	}
-	s, f := shape(r.draft, c)
+	s, wrong := shape(r.draft, cur)
 	because := ""
-	if f == nil && c.accept("because") {
+	if wrong == nil && cur.accept("because") {
 		var why token
-		if why, f = c.text("the reason, in quotes,"); f == nil {
-			f = r.checked(why, "the reason", office.MostText, false)
+		if why, wrong = cur.text("the reason, in quotes,"); wrong == nil {
+			wrong = r.checked(why, "the reason", office.MostText, false)
 			because = why.text
 		}
 	}
-	if f == nil {
-		f = c.done("an inner port's shape but because and a reason")
+	if wrong == nil {
+		wrong = cur.done("an inner port's shape but because and a reason")
 	}
-	if f != nil {
-		return key, f
+	if wrong != nil {
+		return key, wrong
 	}
-	if err := d.AddInner(t.text, office.Flavour(k.text), &s); err == nil {
-		d.Ports[len(d.Ports)-1].Because = because
+	if err := device.AddInner(t.text, office.Flavour(k.text), &s); err == nil {
+		device.Ports[len(device.Ports)-1].Because = because
 	} else {
 		at := t.at
 		if office.PartOf(err) == office.OfFlavour {
@@ -376,25 +376,25 @@ func (r *reader) inner(d *office.Device, c *cursor) (string, *fault) {
 	return key, nil
 }
 
-func forwarding(d *office.Device, c *cursor) *fault {
-	t, f := c.word(either(office.Forwardings()))
+func forwarding(device *office.Device, cur *cursor) *fault {
+	t, f := cur.word(either(office.Forwardings()))
 	if f != nil {
 		return f
 	}
 	name := t.text
-	if c.accept("drops-tagged") {
+	if cur.accept("drops-tagged") {
 		name += " drops-tagged"
 	}
 	at := slices.Index(office.Forwardings(), name)
 	if at < 0 {
 		return faultf(t.at, "%s is not a way to forward: %s", name, either(office.Forwardings()))
 	}
-	d.Forwarding = office.Forwarding(at)
-	return c.done("the way to forward")
+	device.Forwarding = office.Forwarding(at)
+	return cur.done("the way to forward")
 }
 
-func wordingLine(d *office.Device, c *cursor) *fault {
-	t, f := c.word("the wording's name")
+func wordingLine(device *office.Device, cur *cursor) *fault {
+	t, f := cur.word("the wording's name")
 	if f != nil {
 		return f
 	}
@@ -402,10 +402,10 @@ func wordingLine(d *office.Device, c *cursor) *fault {
 		return faultf(t.at, "%s", err)
 	}
 	w := office.Wording{Name: office.WordingName(t.text)}
-	for c.more() {
-		t := c.next()
+	for cur.more() {
+		t := cur.next()
 		if t.is("bundles-adjacent") {
-			d.Adjacent = true
+			device.Adjacent = true
 			continue
 		}
 		if err := office.CheckHabit(t.text); err != nil {
@@ -421,25 +421,25 @@ func wordingLine(d *office.Device, c *cursor) *fault {
 	slices.SortFunc(w.Habits, func(a, b office.Habit) int {
 		return slices.Index(office.Habits, a) - slices.Index(office.Habits, b)
 	})
-	d.Wording = w
+	device.Wording = w
 	return nil
 }
 
-func limit(d *office.Device, c *cursor) *fault {
-	for first := true; first || c.more(); first = false {
-		t, f := c.word(either(office.LimitNames))
-		if f != nil {
-			return f
+func limit(device *office.Device, cur *cursor) *fault {
+	for first := true; first || cur.more(); first = false {
+		t, wrong := cur.word(either(office.LimitNames))
+		if wrong != nil {
+			return wrong
 		}
-		n, f := c.word("the limit, a number")
-		if f != nil {
-			return f
+		n, wrong := cur.word("the limit, a number")
+		if wrong != nil {
+			return wrong
 		}
 		k, err := strconv.Atoi(n.text)
 		if err != nil || k < 1 || k > 1_000_000 {
 			return faultf(n.at, "%s is not a limit: a number from 1 to 1000000", n.text)
 		}
-		most := d.Limits.Of(office.Limit(t.text))
+		most := device.Limits.Of(office.Limit(t.text))
 		if most == nil {
 			return faultf(t.at, "%s is not limited: %s", t.text, either(office.LimitNames))
 		}
@@ -448,80 +448,80 @@ func limit(d *office.Device, c *cursor) *fault {
 	return nil
 }
 
-func (r *reader) manage(d *office.Device, c *cursor) *fault {
-	t := c.next()
+func (r *reader) manage(device *office.Device, cur *cursor) *fault {
+	t := cur.next()
 	v, f := vlan(r.draft, wordText(t), t.at)
 	if f != nil {
 		return f
 	}
-	m := &office.Manage{VID: v}
-	if c.more() {
-		t := c.next()
+	manage := &office.Manage{VID: v}
+	if cur.more() {
+		t := cur.next()
 		a, err := netip.ParseAddr(t.text)
 		if err != nil || a.Zone() != "" {
 			return faultf(t.at, "%q is not an IP address, such as 10.61.190.2", t.text)
 		}
-		m.Addr = a
+		manage.Addr = a
 	}
-	d.Manage = m
-	return c.done("the management address")
+	device.Manage = manage
+	return cur.done("the management address")
 }
 
-func (r *reader) address(d *office.Device, c *cursor) (string, *fault) {
-	t := c.next()
-	v, f := vlan(r.draft, wordText(t), t.at)
-	if f != nil {
-		return "", f
+func (r *reader) address(device *office.Device, cur *cursor) (string, *fault) {
+	t := cur.next()
+	v, wrong := vlan(r.draft, wordText(t), t.at)
+	if wrong != nil {
+		return "", wrong
 	}
-	a := office.Address{VID: v}
-	t, f = c.word("the address with its prefix length, such as 10.61.110.1/24,")
-	if f != nil {
-		return "", f
+	address := office.Address{VID: v}
+	t, wrong = cur.word("the address with its prefix length, such as 10.61.110.1/24,")
+	if wrong != nil {
+		return "", wrong
 	}
 	var err error
-	if a.Prefix, err = office.CheckAddress(t.text); err != nil {
+	if address.Prefix, err = office.CheckAddress(t.text); err != nil {
 		return "", faultf(t.at, "%s", err)
 	}
-	key := addressKey(a)
+	key := addressKey(address)
 	at := t.at
-	for c.more() {
-		t := c.next()
+	for cur.more() {
+		t := cur.next()
 		switch {
 		case t.is("on"):
-			p, f := c.text("a port of the device")
+			p, f := cur.text("a port of the device")
 			if f != nil {
 				return key, f
 			}
-			if _, err := d.FindPort(p.text); err != nil {
+			if _, err := device.FindPort(p.text); err != nil {
 				return key, faultf(p.at, "%s", err)
 			}
-			a.On = p.text
+			address.On = p.text
 		case t.is("zone"):
-			z, f := c.text("the zone's name")
+			z, f := cur.text("the zone's name")
 			if f == nil {
 				f = r.checked(z, "a zone's name", office.MostName, false)
 			}
 			if f != nil {
 				return key, f
 			}
-			a.Zone = z.text
+			address.Zone = z.text
 		case t.is("handout"):
-			h, f := c.word("the range handed out, such as 10.61.110.50-10.61.110.220,")
+			h, f := cur.word("the range handed out, such as 10.61.110.50-10.61.110.220,")
 			if f != nil {
 				return key, f
 			}
 			lo, hi, _ := strings.Cut(h.text, "-")
-			if a.From, err = netip.ParseAddr(lo); err != nil {
+			if address.From, err = netip.ParseAddr(lo); err != nil {
 				return key, faultf(h.at, "%q is not an address: a hand-out range is two, joined by a hyphen", lo)
 			}
-			if a.To, err = netip.ParseAddr(hi); err != nil {
+			if address.To, err = netip.ParseAddr(hi); err != nil {
 				return key, faultf(h.at+len(lo)+1, "%q is not an address: a hand-out range is two, joined by a hyphen", hi)
 			}
 		default:
 			return key, faultf(t.at, "%s does not belong here: after the address come on, zone and handout", t.shown())
 		}
 	}
-	if err := d.AddAddress(a); err != nil {
+	if err := device.AddAddress(address); err != nil {
 		return key, faultf(at, "%s", err)
 	}
 	return key, nil

@@ -107,18 +107,18 @@ func unquote(s string) (text string, n int) {
 	return "", -1
 }
 
-func unquoteSlow(s string) (string, int) {
+func unquoteSlow(text string) (string, int) {
 	var b strings.Builder
-	for i := 1; i < len(s); i++ {
-		switch s[i] {
+	for i := 1; i < len(text); i++ {
+		switch text[i] {
 		case '"':
 			return b.String(), i + 1
 		case '\\':
-			if i+1 < len(s) && (s[i+1] == '"' || s[i+1] == '\\') {
+			if i+1 < len(text) && (text[i+1] == '"' || text[i+1] == '\\') {
 				i++
 			}
 		}
-		b.WriteByte(s[i])
+		b.WriteByte(text[i])
 	}
 	return "", -1
 }
@@ -128,17 +128,17 @@ func quote(s string) string {
 	return `"` + strings.NewReplacer(`\`, `\\`, `"`, `\"`).Replace(s) + `"`
 }
 
-// plainName says whether s is a name that needs no quotes:
+// plainName says whether text is a name that needs no quotes:
 // [A-Za-z0-9][A-Za-z0-9_.-]*.
-func plainName(s string) bool {
-	for i := 0; i < len(s); i++ {
-		c := s[i]
+func plainName(text string) bool {
+	for i := 0; i < len(text); i++ {
+		c := text[i]
 		alnum := c >= 'a' && c <= 'z' || c >= 'A' && c <= 'Z' || c >= '0' && c <= '9'
 		if !alnum && (i == 0 || c != '_' && c != '.' && c != '-') {
 			return false
 		}
 	}
-	return s != ""
+	return text != ""
 }
 
 // name prints a name, in quotes where it needs them.

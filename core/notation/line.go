@@ -10,23 +10,23 @@ import (
 )
 
 // other reads what starts with a device's name, and on the line removals.
-func (r *reader) other(c *cursor, s *statement) *fault {
-	t := c.next()
+func (r *reader) other(cur *cursor, s *statement) *fault {
+	t := cur.next()
 	if rest, ok := strings.CutPrefix(t.text, "-"); ok && t.kind == word {
 		if !r.onLine {
 			return faultf(t.at, "a leading minus removes, and a file has nothing to remove: leave the statement out")
 		}
 		if rest == "" { // "- cable a b"
-			t = c.next()
+			t = cur.next()
 		} else {
 			t.text, t.at = rest, t.at+1
 		}
-		return r.remove(c, t)
+		return r.remove(cur, t)
 	}
 	if t.kind != word || !plainName(t.text) {
 		return faultf(t.at, "%s starts no statement: office, vlan, use, plan, device, cable, plug, or a device's name", t.shown())
 	}
-	d, err := r.draft.FindDevice(t.text)
+	device, err := r.draft.FindDevice(t.text)
 	if err != nil {
 		if n := office.Nearest(t.text, phases); n != "" {
 			return faultf(t.at, "%s starts no statement: did you mean %s?", t.text, n)
@@ -37,25 +37,25 @@ func (r *reader) other(c *cursor, s *statement) *fault {
 		b := s.body[0]
 		r.wrong(b.line, b.indent, b.text, faultf(0, "an indented line belongs to a device or a plan: start it with the device's name"))
 	}
-	if !c.more() {
-		return faultf(c.end, "what about %s? Ports and a shape, as in %s 1-4: 130, or a statement of a device", d.Name, d.Name)
+	if !cur.more() {
+		return faultf(cur.end, "what about %s? Ports and a shape, as in %s 1-4: 130, or a statement of a device", device.Name, device.Name)
 	}
-	if n := c.peek(); n.kind == word && keywords[n.text] && n.text != "last" {
-		if f := r.spend(copied*len(d.Ports), n.at); f != nil {
+	if n := cur.peek(); n.kind == word && keywords[n.text] && n.text != "last" {
+		if f := r.spend(copied*len(device.Ports), n.at); f != nil {
 			return f
 		}
-		x := d.Clone().Seal()
-		if _, _, f := r.inDevice(x, c, nil); f != nil {
+		x := device.Clone().Seal()
+		if _, _, f := r.inDevice(x, cur, nil); f != nil {
 			return f
 		}
 		return r.put(x, n.at)
 	}
-	at, sh, because, f := r.setting(d, c)
+	at, sh, because, f := r.setting(device, cur)
 	if f != nil {
 		return f
 	}
 	for _, i := range at {
-		if err := r.draft.Set(office.PortRef{Device: d.Name, Port: d.Ports[i].Name}, sh, because); err != nil {
+		if err := r.draft.Set(office.PortRef{Device: device.Name, Port: device.Ports[i].Name}, sh, because); err != nil {
 			return faultf(t.at, "%s", err)
 		}
 	}
@@ -70,7 +70,7 @@ func (r *reader) put(d *office.Device, at int) *fault {
 }
 
 // remove reads what follows a leading minus.
-func (r *reader) remove(c *cursor, t token) *fault {
+func (r *reader) remove(cur *cursor, t token) *fault {
 	asError := func(err error) *fault {
 		if err != nil {
 			return faultf(t.at, "%s", err)
@@ -79,30 +79,30 @@ func (r *reader) remove(c *cursor, t token) *fault {
 	}
 	switch t.text {
 	case "cable":
-		_, f := r.cable(c, true)
+		_, f := r.cable(cur, true)
 		return f
 	case "plug":
-		ref, f := portRef(r.draft, c)
+		ref, f := portRef(r.draft, cur)
 		if f != nil {
 			return f
 		}
 		name := ""
-		if c.more() {
-			name = c.next().text
+		if cur.more() {
+			name = cur.next().text
 		}
 		return asError(r.draft.Unplug(ref, name))
 	case "vlan", "use", "plan", "device":
-		n := c.next()
-		v := office.VID(0)
+		n := cur.next()
+		vid := office.VID(0)
 		if t.text == "vlan" {
 			var f *fault
-			if v, f = vlan(r.draft, wordText(n), n.at); f != nil {
+			if vid, f = vlan(r.draft, wordText(n), n.at); f != nil {
 				return f
 			}
 		}
 		switch t.text {
 		case "vlan":
-			return asError(r.draft.RemoveVLAN(v))
+			return asError(r.draft.RemoveVLAN(vid))
 		case "use":
 			return asError(r.draft.RemoveUse(n.text))
 		case "plan":
@@ -110,105 +110,105 @@ func (r *reader) remove(c *cursor, t token) *fault {
 		}
 		return asError(r.draft.RemoveDevice(n.text))
 	}
-	d, err := r.draft.FindDevice(t.text)
+	device, err := r.draft.FindDevice(t.text)
 	if err != nil {
 		return faultf(t.at, "%s", err)
 	}
-	if f := r.spend(copied*len(d.Ports), t.at); f != nil {
+	if f := r.spend(copied*len(device.Ports), t.at); f != nil {
 		return f
 	}
-	if n := c.peek(); n.kind == word && keywords[n.text] && n.text != "last" {
-		c.next()
-		x := d.Clone().Seal()
-		if f := r.removeInDevice(x, c, n); f != nil {
+	if n := cur.peek(); n.kind == word && keywords[n.text] && n.text != "last" {
+		cur.next()
+		x := device.Clone().Seal()
+		if f := r.removeInDevice(x, cur, n); f != nil {
 			return f
 		}
 		return r.put(x, n.at)
 	}
-	list, f := portList(c)
-	if f != nil {
-		return f
+	list, wrong := portList(cur)
+	if wrong != nil {
+		return wrong
 	}
-	at, f := resolveAll(d, list)
-	if f != nil {
-		return f
+	at, wrong := resolveAll(device, list)
+	if wrong != nil {
+		return wrong
 	}
 	for _, i := range at {
-		if err := r.draft.Set(office.PortRef{Device: d.Name, Port: d.Ports[i].Name}, nil, ""); err != nil {
+		if err := r.draft.Set(office.PortRef{Device: device.Name, Port: device.Ports[i].Name}, nil, ""); err != nil {
 			return faultf(t.at, "%s", err)
 		}
 	}
-	return c.done("the ports to clear")
+	return cur.done("the ports to clear")
 }
 
-func (r *reader) removeInDevice(d *office.Device, c *cursor, n token) *fault {
+func (r *reader) removeInDevice(device *office.Device, cur *cursor, n token) *fault {
 	switch n.text {
 	case "manage":
-		d.Manage = nil
+		device.Manage = nil
 	case "follows":
-		d.Follows = ""
+		device.Follows = ""
 	case "wording":
-		d.Wording = office.Wording{}
+		device.Wording = office.Wording{}
 	case "limit":
-		for c.more() {
-			switch t := c.next(); t.text {
+		for cur.more() {
+			switch t := cur.next(); t.text {
 			case "vlans":
-				d.Limits.VLANs = 0
+				device.Limits.VLANs = 0
 			case "addresses":
-				d.Limits.Addresses = 0
+				device.Limits.Addresses = 0
 			case "zones":
-				d.Limits.Zones = 0
+				device.Limits.Zones = 0
 			case "rows":
-				d.Limits.Rows = 0
+				device.Limits.Rows = 0
 			default:
 				return faultf(t.at, "%s is not limited: vlans, addresses, zones or rows", t.text)
 			}
 		}
 	case "bundles":
-		d.Adjacent = false
-		c.accept("adjacent")
+		device.Adjacent = false
+		cur.accept("adjacent")
 	case "address":
-		t := c.next()
-		v, f := vlan(r.draft, wordText(t), t.at)
+		t := cur.next()
+		vid, f := vlan(r.draft, wordText(t), t.at)
 		if f != nil {
 			return f
 		}
-		var p netip.Prefix
-		if c.more() {
+		var prefix netip.Prefix
+		if cur.more() {
 			var err error
-			if p, err = office.CheckAddress(c.next().text); err != nil {
+			if prefix, err = office.CheckAddress(cur.next().text); err != nil {
 				return faultf(t.at, "%s", err)
 			}
 		}
-		before := len(d.Addresses)
-		d.Addresses = slices.DeleteFunc(d.Addresses, func(a office.Address) bool {
-			return a.VID == v && (!p.IsValid() || a.Prefix == p)
+		before := len(device.Addresses)
+		device.Addresses = slices.DeleteFunc(device.Addresses, func(a office.Address) bool {
+			return a.VID == vid && (!prefix.IsValid() || a.Prefix == prefix)
 		})
-		if len(d.Addresses) == before {
-			return faultf(t.at, "%s has no such address for VLAN %d", d.Name, v)
+		if len(device.Addresses) == before {
+			return faultf(t.at, "%s has no such address for VLAN %d", device.Name, vid)
 		}
 	case "bundle", "inner", "ports":
-		list, f := portList(c)
-		if f != nil {
-			return f
+		list, wrong := portList(cur)
+		if wrong != nil {
+			return wrong
 		}
-		at, f := resolveAll(d, list)
-		if f != nil {
-			return f
+		at, wrong := resolveAll(device, list)
+		if wrong != nil {
+			return wrong
 		}
-		if err := d.RemovePorts(at, map[string]office.PortKind{"bundle": office.Bundle, "inner": office.Inner, "ports": office.Physical}[n.text]); err != nil {
+		if err := device.RemovePorts(at, map[string]office.PortKind{"bundle": office.Bundle, "inner": office.Inner, "ports": office.Physical}[n.text]); err != nil {
 			return faultf(n.at, "%s", err)
 		}
 	default:
 		return faultf(n.at, "%s cannot be removed from a device", n.text)
 	}
-	return c.done("what is to be removed")
+	return cur.done("what is to be removed")
 }
 
 // Statements prints what an edit does, as statements that [Line] reads. Where
 // no statement says it (a device that changes in several ways), it is told in
 // words, and exact is false.
-func Statements(o *office.Office, e office.Edit) (lines []string, exact bool) {
+func Statements(o *office.Office, edit office.Edit) (lines []string, exact bool) {
 	exact = true
 	type run struct {
 		d  *office.Device
@@ -229,31 +229,31 @@ func Statements(o *office.Office, e office.Edit) (lines []string, exact bool) {
 		}
 		cur = nil
 	}
-	for _, c := range e {
-		if s, ok := c.After.(office.Setting); ok {
-			d := o.Device(s.Port.Device)
-			if d == nil {
+	for _, change := range edit {
+		if s, ok := change.After.(office.Setting); ok {
+			device := o.Device(s.Port.Device)
+			if device == nil {
 				exact = false
 				continue
 			}
-			if cur == nil || cur.d.Name != d.Name || !sameSetting(cur.s, s) {
+			if cur == nil || cur.d.Name != device.Name || !sameSetting(cur.s, s) {
 				flush()
-				cur = &run{d: d, s: s}
+				cur = &run{d: device, s: s}
 			}
-			cur.at = append(cur.at, d.Port(s.Port.Port))
+			cur.at = append(cur.at, device.Port(s.Port.Port))
 			continue
 		}
 		flush()
-		if c.After == nil {
-			lines = append(lines, "-"+Removal(c.Before))
+		if change.After == nil {
+			lines = append(lines, "-"+Removal(change.Before))
 			continue
 		}
-		if _, isDevice := c.After.(*office.Device); isDevice && c.Before != nil {
+		if _, isDevice := change.After.(*office.Device); isDevice && change.Before != nil {
 			exact = false
-			lines = append(lines, fmt.Sprintf("# device %s changed", c.After.(*office.Device).Name))
+			lines = append(lines, fmt.Sprintf("# device %s changed", change.After.(*office.Device).Name))
 			continue
 		}
-		lines = append(lines, Thing(c.After))
+		lines = append(lines, Thing(change.After))
 	}
 	flush()
 	return lines, exact

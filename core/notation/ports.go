@@ -16,10 +16,10 @@ type item struct {
 }
 
 // portList reads "1-4,7, last" up to a token that is no part of it.
-func portList(c *cursor) ([]item, *fault) {
+func portList(cur *cursor) ([]item, *fault) {
 	var list []item
 	for {
-		t, f := c.text("a port")
+		t, f := cur.text("a port")
 		if f != nil {
 			return nil, f
 		}
@@ -28,7 +28,7 @@ func portList(c *cursor) ([]item, *fault) {
 		} else {
 			list = append(list, item{from: t.text, at: t.at})
 		}
-		if !c.accept(",") {
+		if !cur.accept(",") {
 			return list, nil
 		}
 	}
@@ -59,18 +59,18 @@ func fromEnd(s string) (int, bool) {
 
 // resolve finds the ports that an item names on a device: their places in
 // Device.Ports. A range goes along the front.
-func resolve(d *office.Device, it item) ([]int, *fault) {
+func resolve(device *office.Device, it item) ([]int, *fault) {
 	one := func(s string) int {
-		if i := d.Port(s); i >= 0 {
+		if i := device.Port(s); i >= 0 {
 			return i
 		}
-		if k, ok := fromEnd(s); ok && d.Front()+k > 0 {
-			return d.Front() - 1 + k
+		if k, ok := fromEnd(s); ok && device.Front()+k > 0 {
+			return device.Front() - 1 + k
 		}
 		return -1
 	}
 	if it.literal {
-		i, err := d.FindPort(it.from)
+		i, err := device.FindPort(it.from)
 		if err != nil {
 			return nil, faultf(it.at, "%s", err)
 		}
@@ -89,7 +89,7 @@ func resolve(d *office.Device, it item) ([]int, *fault) {
 		if i < 0 || j < 0 {
 			continue
 		}
-		if d.Ports[i].Kind != office.Physical || d.Ports[j].Kind != office.Physical {
+		if device.Ports[i].Kind != office.Physical || device.Ports[j].Kind != office.Physical {
 			return nil, faultf(it.at, "%s is not a range: a range goes along the ports of the front", it.from)
 		}
 		if j < i {
@@ -113,25 +113,25 @@ func resolve(d *office.Device, it item) ([]int, *fault) {
 			missing = a
 		}
 	}
-	_, err := d.FindPort(missing)
+	_, err := device.FindPort(missing)
 	return nil, faultf(it.at, "%s", err)
 }
 
 // resolveAll is [resolve] for a whole list; a port named twice is a mistake.
-func resolveAll(d *office.Device, list []item) ([]int, *fault) {
+func resolveAll(device *office.Device, list []item) ([]int, *fault) {
 	if len(list) == 1 {
-		return resolve(d, list[0])
+		return resolve(device, list[0])
 	}
 	var all []int
-	seen := make([]bool, len(d.Ports))
+	seen := make([]bool, len(device.Ports))
 	for _, it := range list {
-		is, f := resolve(d, it)
+		is, f := resolve(device, it)
 		if f != nil {
 			return nil, f
 		}
 		for _, i := range is {
 			if seen[i] {
-				return nil, faultf(it.at, "port %s is named twice in this list", d.Ports[i].Name)
+				return nil, faultf(it.at, "port %s is named twice in this list", device.Ports[i].Name)
 			}
 			seen[i] = true
 		}
@@ -216,8 +216,8 @@ func placeText(k int) string {
 }
 
 // portRef reads device.port, the port in quotes where it has spaces.
-func portRef(d *office.Draft, c *cursor) (office.PortRef, *fault) {
-	t, f := c.word("a port, as device.port,")
+func portRef(draft *office.Draft, cur *cursor) (office.PortRef, *fault) {
+	t, f := cur.word("a port, as device.port,")
 	if f != nil {
 		return office.PortRef{}, f
 	}
@@ -225,20 +225,20 @@ func portRef(d *office.Draft, c *cursor) (office.PortRef, *fault) {
 	if !ok {
 		return office.PortRef{}, faultf(t.at, "%s names no port: write device.port", t.text)
 	}
-	if port == "" && c.peek().kind == quoted && c.peek().glued {
-		port = c.next().text
+	if port == "" && cur.peek().kind == quoted && cur.peek().glued {
+		port = cur.next().text
 	}
-	x, err := d.FindDevice(dev)
+	device, err := draft.FindDevice(dev)
 	if err != nil {
 		return office.PortRef{}, faultf(t.at, "%s", err)
 	}
-	if i := x.Port(port); i >= 0 {
-		return office.PortRef{Device: x.Name, Port: x.Ports[i].Name}, nil
+	if i := device.Port(port); i >= 0 {
+		return office.PortRef{Device: device.Name, Port: device.Ports[i].Name}, nil
 	}
-	if k, ok := fromEnd(port); ok && x.Front()+k > 0 {
-		return office.PortRef{Device: x.Name, Port: x.Ports[x.Front()-1+k].Name}, nil
+	if k, ok := fromEnd(port); ok && device.Front()+k > 0 {
+		return office.PortRef{Device: device.Name, Port: device.Ports[device.Front()-1+k].Name}, nil
 	}
-	_, err = x.FindPort(port)
+	_, err = device.FindPort(port)
 	return office.PortRef{}, faultf(t.at, "%s", err)
 }
 
@@ -247,24 +247,24 @@ func Ref(r office.PortRef) string { return r.Device + "." + name(r.Port) }
 
 // listName prints a port's name where a list is read: a name that would be
 // taken for a range or for a word of the notation stands in quotes.
-func listName(s string) string {
-	if !plainName(s) || keywords[s] {
-		return quote(s)
+func listName(text string) string {
+	if !plainName(text) || keywords[text] {
+		return quote(text)
 	}
-	if names, f := expand(item{from: s}); f != nil || len(names) != 1 {
-		return quote(s)
+	if names, f := expand(item{from: text}); f != nil || len(names) != 1 {
+		return quote(text)
 	}
-	for a, b := range cuts(s) {
+	for a, b := range cuts(text) {
 		if (allDigits(a) || strings.HasPrefix(a, "last")) && (allDigits(b) || strings.HasPrefix(b, "last")) {
-			return quote(s)
+			return quote(text)
 		}
 	}
-	return s
+	return text
 }
 
 // span prints the run of a front from port i to port j.
-func rangeText(d *office.Device, i, j int) string {
-	a, b := d.Ports[i].Name, d.Ports[j].Name
+func rangeText(device *office.Device, i, j int) string {
+	a, b := device.Ports[i].Name, device.Ports[j].Name
 	if i == j {
 		return listName(a)
 	}
@@ -273,20 +273,20 @@ func rangeText(d *office.Device, i, j int) string {
 	}
 	var s []string
 	for k := i; k <= j; k++ {
-		s = append(s, listName(d.Ports[k].Name))
+		s = append(s, listName(device.Ports[k].Name))
 	}
 	return strings.Join(s, ",")
 }
 
 // Ports prints places of a device as a list in its shortest form.
-func Ports(d *office.Device, at []int) string {
+func Ports(device *office.Device, at []int) string {
 	var s []string
 	for i := 0; i < len(at); {
 		j := i
-		for d.Ports[at[i]].Kind == office.Physical && j+1 < len(at) && at[j+1] == at[j]+1 && d.Ports[at[j+1]].Kind == office.Physical {
+		for device.Ports[at[i]].Kind == office.Physical && j+1 < len(at) && at[j+1] == at[j]+1 && device.Ports[at[j+1]].Kind == office.Physical {
 			j++
 		}
-		s = append(s, rangeText(d, at[i], at[j]))
+		s = append(s, rangeText(device, at[i], at[j]))
 		i = j + 1
 	}
 	return strings.Join(s, ",")
@@ -304,38 +304,38 @@ func PortRef(o *office.Office, s string) (office.PortRef, error) {
 			port = text
 		}
 	}
-	d, err := office.NewDraft(o).FindDevice(dev)
+	device, err := office.NewDraft(o).FindDevice(dev)
 	if err != nil {
 		return office.PortRef{}, err
 	}
-	i, err := d.FindPort(port)
+	i, err := device.FindPort(port)
 	if err != nil {
 		return office.PortRef{}, err
 	}
-	return office.PortRef{Device: d.Name, Port: d.Ports[i].Name}, nil
+	return office.PortRef{Device: device.Name, Port: device.Ports[i].Name}, nil
 }
 
 // PortList reads a list of a device's ports as it is written in a line of the
 // device: 1-8,24 or lan1-lan4,"Waiting room". An empty text is no port.
-func PortList(d *office.Device, s string) ([]int, error) {
-	toks, _, bad, why := scan(s, nil)
+func PortList(device *office.Device, text string) ([]int, error) {
+	toks, _, bad, why := scan(text, nil)
 	if bad >= 0 {
 		return nil, fmt.Errorf("%s", why)
 	}
 	if len(toks) == 0 {
 		return nil, nil
 	}
-	c := &cursor{toks: toks, end: len(s)}
-	list, f := portList(c)
-	if f == nil {
-		f = c.done("a list of ports")
+	c := &cursor{toks: toks, end: len(text)}
+	list, wrong := portList(c)
+	if wrong == nil {
+		wrong = c.done("a list of ports")
 	}
-	if f != nil {
-		return nil, fmt.Errorf("%s", f.text)
+	if wrong != nil {
+		return nil, fmt.Errorf("%s", wrong.text)
 	}
-	at, f := resolveAll(d, list)
-	if f != nil {
-		return nil, fmt.Errorf("%s", f.text)
+	at, wrong := resolveAll(device, list)
+	if wrong != nil {
+		return nil, fmt.Errorf("%s", wrong.text)
 	}
 	return at, nil
 }

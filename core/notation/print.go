@@ -124,14 +124,14 @@ func Thing(t office.Thing) string {
 	case office.Cable:
 		return "cable " + Ref(t.A) + " " + Ref(t.B)
 	case office.Plug:
-		s := fmt.Sprintf("plug %s %s wants %d", Ref(t.Port), quote(t.Name), t.Wants)
+		text := fmt.Sprintf("plug %s %s wants %d", Ref(t.Port), quote(t.Name), t.Wants)
 		if t.Tagged {
-			s += " tagged"
+			text += " tagged"
 		}
 		if t.Operator {
-			s += " operator"
+			text += " operator"
 		}
-		return s
+		return text
 	case *office.Plan:
 		p := &printer{}
 		p.plan(t)
@@ -168,29 +168,29 @@ func (p *printer) plan(x *office.Plan) {
 	}
 }
 
-func (p *printer) device(d *office.Device) {
-	head := "device " + d.Name + " " + string(d.Kind)
-	if d.Follows != "" {
-		head += " follows " + d.Follows
+func (p *printer) device(device *office.Device) {
+	head := "device " + device.Name + " " + string(device.Kind)
+	if device.Follows != "" {
+		head += " follows " + device.Follows
 	}
-	p.line(string(d.Key()), "", head)
+	p.line(string(device.Key()), "", head)
 	in := func(key, format string, args ...any) {
-		p.line(d.Name+"/"+key, "  ", fmt.Sprintf(format, args...))
+		p.line(device.Name+"/"+key, "  ", fmt.Sprintf(format, args...))
 	}
-	if d.Forwarding != office.Bridge {
-		in("forwarding", "forwarding %s", d.Forwarding)
+	if device.Forwarding != office.Bridge {
+		in("forwarding", "forwarding %s", device.Forwarding)
 	}
-	if d.Front() > 0 {
-		in("ports", "ports %s", frontText(d))
+	if device.Front() > 0 {
+		in("ports", "ports %s", frontText(device))
 	}
-	if d.Wording.Name != "" {
-		in("wording", "wording %s", d.Wording)
+	if device.Wording.Name != "" {
+		in("wording", "wording %s", device.Wording)
 	}
 	var limits []string
 	for _, l := range []struct {
 		name string
 		n    int
-	}{{"vlans", d.Limits.VLANs}, {"addresses", d.Limits.Addresses}, {"zones", d.Limits.Zones}, {"rows", d.Limits.Rows}} {
+	}{{"vlans", device.Limits.VLANs}, {"addresses", device.Limits.Addresses}, {"zones", device.Limits.Zones}, {"rows", device.Limits.Rows}} {
 		if l.n > 0 {
 			limits = append(limits, fmt.Sprintf("%s %d", l.name, l.n))
 		}
@@ -198,61 +198,61 @@ func (p *printer) device(d *office.Device) {
 	if len(limits) > 0 {
 		in("limit", "limit %s", strings.Join(limits, " "))
 	}
-	if d.Adjacent {
+	if device.Adjacent {
 		in("bundles", "bundles adjacent")
 	}
-	for _, b := range d.Ports {
+	for _, b := range device.Ports {
 		if b.Kind == office.Bundle {
-			in("bundle:"+b.Name, "bundle %s %s %s", listName(b.Name), b.Mode, Ports(d, b.Members))
+			in("bundle:"+b.Name, "bundle %s %s %s", listName(b.Name), b.Mode, Ports(device, b.Members))
 		}
 	}
-	if m := d.Manage; m != nil {
+	if m := device.Manage; m != nil {
 		if m.Addr.IsValid() {
 			in("manage", "manage %d %s", m.VID, m.Addr)
 		} else {
 			in("manage", "manage %d", m.VID)
 		}
 	}
-	p.settings(d)
-	for _, x := range d.Ports {
+	p.settings(device)
+	for _, x := range device.Ports {
 		if x.Kind == office.Inner {
 			in("inner:"+x.Name, "inner %s %s: %s", listName(x.Name), x.Flavour, settingText(x.Shape, x.Because))
 		}
 	}
-	for _, a := range d.Addresses {
-		s := fmt.Sprintf("address %d %s", a.VID, a.Prefix)
-		if a.On != "" {
-			s += " on " + name(a.On)
+	for _, address := range device.Addresses {
+		text := fmt.Sprintf("address %d %s", address.VID, address.Prefix)
+		if address.On != "" {
+			text += " on " + name(address.On)
 		}
-		if a.Zone != "" {
-			s += " zone " + name(a.Zone)
+		if address.Zone != "" {
+			text += " zone " + name(address.Zone)
 		}
-		if a.From.IsValid() {
-			s += fmt.Sprintf(" handout %s-%s", a.From, a.To)
+		if address.From.IsValid() {
+			text += fmt.Sprintf(" handout %s-%s", address.From, address.To)
 		}
-		in("address:"+addressKey(a), "%s", s)
+		in("address:"+addressKey(address), "%s", text)
 	}
 }
 
 // settings writes what is set on ports; neighbours with the same share a line.
-func (p *printer) settings(d *office.Device) {
-	for i := 0; i < len(d.Ports); {
-		x := &d.Ports[i]
-		if x.Shape == nil || x.Kind == office.Inner {
+func (p *printer) settings(device *office.Device) {
+	for i := 0; i < len(device.Ports); {
+		port := &device.Ports[i]
+		if port.Shape == nil || port.Kind == office.Inner {
 			i++
 			continue
 		}
 		j := i
-		for x.Kind == office.Physical && j+1 < len(d.Ports) && d.Ports[j+1].Kind == office.Physical {
-			y := &d.Ports[j+1]
-			if y.Shape == nil || y.Because != x.Because || y.Shape != x.Shape && !y.Shape.Equal(*x.Shape) {
+		for port.Kind == office.Physical && j+1 < len(device.Ports) && device.Ports[j+1].Kind == office.Physical {
+			y := &device.Ports[j+1]
+			if y.Shape == nil || y.Because != port.Because || y.Shape != port.Shape && !y.Shape.Equal(*port.Shape) {
 				break
 			}
 			j++
 		}
 		// comments of lines that have become one stay, above it
 		for k := i + 1; k <= j && p.comments != nil; k++ {
-			c := p.comments[d.Name+"/set:"+d.Ports[k].Name]
+			c := p.comments[device.Name+"/set:"+device.Ports[k].Name]
 			for _, a := range c.above {
 				p.b.WriteString("  " + a + "\n")
 			}
@@ -260,31 +260,31 @@ func (p *printer) settings(d *office.Device) {
 				p.b.WriteString("  " + c.after + "\n")
 			}
 		}
-		p.line(d.Name+"/set:"+x.Name, "  ", rangeText(d, i, j)+": "+settingText(x.Shape, x.Because))
+		p.line(device.Name+"/set:"+port.Name, "  ", rangeText(device, i, j)+": "+settingText(port.Shape, port.Because))
 		i = j + 1
 	}
 }
 
 // frontText is "1-24 1G, 25-26 10G".
-func frontText(d *office.Device) string {
+func frontText(device *office.Device) string {
 	var parts []string
-	for i, n := 0, d.Front(); i < n; {
-		x := &d.Ports[i]
+	for i, n := 0, device.Front(); i < n; {
+		port := &device.Ports[i]
 		j := i
-		for x.Inside == "" && j+1 < n && d.Ports[j+1].Speed == x.Speed && d.Ports[j+1].Inside == "" && follows(d.Ports[j].Name, d.Ports[j+1].Name) {
+		for port.Inside == "" && j+1 < n && device.Ports[j+1].Speed == port.Speed && device.Ports[j+1].Inside == "" && follows(device.Ports[j].Name, device.Ports[j+1].Name) {
 			j++
 		}
-		s := listName(x.Name)
+		text := listName(port.Name)
 		if j > i {
-			s = x.Name + "-" + d.Ports[j].Name
+			text = port.Name + "-" + device.Ports[j].Name
 		}
-		if x.Inside != "" {
-			s += " as " + name(x.Inside)
+		if port.Inside != "" {
+			text += " as " + name(port.Inside)
 		}
-		if x.Speed != 0 {
-			s += " " + x.Speed.String()
+		if port.Speed != 0 {
+			text += " " + port.Speed.String()
 		}
-		parts = append(parts, s)
+		parts = append(parts, text)
 		i = j + 1
 	}
 	return strings.Join(parts, ", ")
@@ -318,10 +318,10 @@ func (p *printer) cables(o *office.Office) {
 		return at{}
 	}
 	for i := 0; i < len(o.Cables); {
-		c := o.Cables[i]
-		x, y := bundleOf(c.A), bundleOf(c.B)
+		cable := o.Cables[i]
+		x, y := bundleOf(cable.A), bundleOf(cable.B)
 		n := 1
-		text := Thing(c)
+		text := Thing(cable)
 		if x.b != nil && y.b != nil && len(x.b.Members) == len(y.b.Members) && i+len(x.b.Members) <= len(o.Cables) {
 			whole := true
 			for k, m := range x.b.Members {
@@ -334,7 +334,7 @@ func (p *printer) cables(o *office.Office) {
 				text = "cable " + x.d.Name + "." + name(x.b.Name) + " " + y.d.Name + "." + name(y.b.Name)
 			}
 		}
-		p.line(string(c.Key()), "", text)
+		p.line(string(cable.Key()), "", text)
 		i += n
 	}
 }

@@ -137,14 +137,14 @@ func (r *reader) enough() bool {
 	return len(r.mistakes) >= mostMistakes || r.bounded && r.work > mostWork
 }
 
-func (r *reader) wrong(line, indent int, text string, f *fault) {
+func (r *reader) wrong(line, indent int, text string, wrong *fault) {
 	for _, d := range r.half {
-		if strings.HasPrefix(f.text, d+" has no port ") || strings.HasPrefix(f.text, d+".") && strings.HasSuffix(f.text, "is not a port of the front") {
+		if strings.HasPrefix(wrong.text, d+" has no port ") || strings.HasPrefix(wrong.text, d+".") && strings.HasSuffix(wrong.text, "is not a port of the front") {
 			return
 		}
 	}
-	at := min(f.at, len(text))
-	r.mistakes = append(r.mistakes, Mistake{line, indent + utf8.RuneCountInString(text[:at]) + 1, f.text})
+	at := min(wrong.at, len(text))
+	r.mistakes = append(r.mistakes, Mistake{line, indent + utf8.RuneCountInString(text[:at]) + 1, wrong.text})
 }
 
 // split cuts a text into statements.
@@ -255,42 +255,42 @@ func (r *reader) tokens(line, indent int, text string) (c *cursor, after string,
 }
 
 func (r *reader) statement(s *statement, kind string) {
-	c, after, ok := r.tokens(s.line, s.indent, s.text)
+	cur, after, ok := r.tokens(s.line, s.indent, s.text)
 	if !ok {
 		return
 	}
 	var key string
-	var f *fault
+	var wrong *fault
 	if kind != "" && kind != "plan" && kind != "device" && len(s.body) > 0 {
 		b := s.body[0]
 		r.wrong(b.line, b.indent, b.text, faultf(0, "an indented line belongs to a device or a plan, not to a %s", kind))
 	}
 	if kind != "" {
-		c.next()
+		cur.next()
 	}
 	switch kind {
 	case "office":
-		key, f = r.office(c)
+		key, wrong = r.office(cur)
 	case "vlan":
-		key, f = r.vlan(c)
+		key, wrong = r.vlan(cur)
 	case "use":
-		key, f = r.use(c)
+		key, wrong = r.use(cur)
 	case "plan":
-		key, f = r.plan(c, s)
+		key, wrong = r.plan(cur, s)
 	case "device":
-		key, f = r.device(c, s)
+		key, wrong = r.device(cur, s)
 	case "cable":
-		key, f = r.cable(c, false)
+		key, wrong = r.cable(cur, false)
 	case "plug":
-		key, f = r.plug(c)
+		key, wrong = r.plug(cur)
 	default:
-		f = r.other(c, s)
+		wrong = r.other(cur, s)
 	}
-	if f != nil {
-		r.wrong(s.line, s.indent, s.text, f)
+	if wrong != nil {
+		r.wrong(s.line, s.indent, s.text, wrong)
 	}
 	r.keep(key, s.above, after)
-	if !r.onLine && f == nil && key != "" {
+	if !r.onLine && wrong == nil && key != "" {
 		if n, ok := r.seen[key]; ok {
 			r.wrong(s.line, s.indent, s.text, faultf(0, "%s is stated already, in line %d", strings.Replace(key, ":", " ", 1), n))
 		}
@@ -304,8 +304,8 @@ func (r *reader) again(key string) bool {
 	return ok && !r.onLine
 }
 
-func (r *reader) office(c *cursor) (string, *fault) {
-	t, f := c.text("the office's name, in quotes,")
+func (r *reader) office(cur *cursor) (string, *fault) {
+	t, f := cur.text("the office's name, in quotes,")
 	if f != nil {
 		return "office", f
 	}
@@ -315,13 +315,13 @@ func (r *reader) office(c *cursor) (string, *fault) {
 	if !r.again("office") {
 		r.draft.SetTitle(t.text)
 	}
-	return "office", c.done("the office's name")
+	return "office", cur.done("the office's name")
 }
 
-func (r *reader) vlan(c *cursor) (string, *fault) {
-	t, f := c.word("the VLAN's number")
-	if f != nil {
-		return "", f
+func (r *reader) vlan(cur *cursor) (string, *fault) {
+	t, wrong := cur.word("the VLAN's number")
+	if wrong != nil {
+		return "", wrong
 	}
 	id, err := parseVID(t.text)
 	if err != nil {
@@ -329,42 +329,42 @@ func (r *reader) vlan(c *cursor) (string, *fault) {
 	}
 	v := &office.VLAN{VID: id}
 	key := string(v.Key())
-	if t, f = c.word("the VLAN's name"); f != nil {
-		return key, f
+	if t, wrong = cur.word("the VLAN's name"); wrong != nil {
+		return key, wrong
 	}
 	nameAt := t.at
 	v.Name = t.text
 	if err := office.CheckVLANName(v.Name); err != nil {
 		return key, faultf(t.at, "%s", err)
 	}
-	if c.peek().kind == quoted {
-		t := c.next()
+	if cur.peek().kind == quoted {
+		t := cur.next()
 		if f := r.checked(t, "the note", office.MostText, true); f != nil {
 			return key, f
 		}
 		v.Note = t.text
 	}
-	for c.more() {
-		t := c.next()
+	for cur.more() {
+		t := cur.next()
 		switch {
 		case t.is("local"):
 			v.Local = true
 		case t.is("net"):
-			t, f := c.word("a subnet, such as 10.61.110.0/24,")
+			t, f := cur.word("a subnet, such as 10.61.110.0/24,")
 			if f != nil {
 				return key, f
 			}
-			p, err := netip.ParsePrefix(t.text)
+			prefix, err := netip.ParsePrefix(t.text)
 			if err != nil {
 				return key, faultf(t.at, "%q is not a subnet: write it with its prefix length, such as 10.61.110.0/24", t.text)
 			}
-			if p != p.Masked() {
-				return key, faultf(t.at, "%s is an address inside a subnet: the subnet is %s", t.text, p.Masked())
+			if prefix != prefix.Masked() {
+				return key, faultf(t.at, "%s is an address inside a subnet: the subnet is %s", t.text, prefix.Masked())
 			}
-			if slices.Contains(v.Nets, p) {
-				return key, faultf(t.at, "the subnet %s is named twice", p)
+			if slices.Contains(v.Nets, prefix) {
+				return key, faultf(t.at, "the subnet %s is named twice", prefix)
 			}
-			v.Nets = append(v.Nets, p)
+			v.Nets = append(v.Nets, prefix)
 		default:
 			return key, faultf(t.at, "%s does not belong here: after the VLAN's name come a note in quotes, net and local", t.shown())
 		}
@@ -391,51 +391,51 @@ func (r *reader) checked(t token, what string, most int, empty bool) *fault {
 
 // plainWord takes a name for a use, a plan or a device.
 func plainWord(c *cursor, what string) (token, *fault) {
-	t, f := c.word(what)
-	if f == nil && len(t.text) > office.MostName {
+	t, wrong := c.word(what)
+	if wrong == nil && len(t.text) > office.MostName {
 		return t, faultf(t.at, "this name has %d letters: at most %d", len(t.text), office.MostName)
 	}
-	if f == nil && !plainName(t.text) {
+	if wrong == nil && !plainName(t.text) {
 		return t, faultf(t.at, "%q is no name: it starts with a letter or digit, then letters, digits, _ . and -", t.text)
 	}
-	return t, f
+	return t, wrong
 }
 
-func (r *reader) use(c *cursor) (string, *fault) {
-	t, f := plainWord(c, "the name of the use")
-	if f != nil {
-		return "", f
+func (r *reader) use(cur *cursor) (string, *fault) {
+	t, wrong := plainWord(cur, "the name of the use")
+	if wrong != nil {
+		return "", wrong
 	}
-	u := &office.Use{Name: t.text}
-	key := string(u.Key())
-	u.Shape, f = shape(r.draft, c)
-	if f == nil {
-		f = c.done("the shape of a use")
+	use := &office.Use{Name: t.text}
+	key := string(use.Key())
+	use.Shape, wrong = shape(r.draft, cur)
+	if wrong == nil {
+		wrong = cur.done("the shape of a use")
 	}
-	if f != nil {
-		if !r.onLine && r.draft.Office().Use(u.Name) == nil { // so that its ports bring no further mistake
-			u.Shape = office.Shape{}
-			_ = r.draft.PutUse(u)
+	if wrong != nil {
+		if !r.onLine && r.draft.Office().Use(use.Name) == nil { // so that its ports bring no further mistake
+			use.Shape = office.Shape{}
+			_ = r.draft.PutUse(use)
 		}
-		return key, f
+		return key, wrong
 	}
 	if r.again(key) {
 		return key, nil
 	}
-	if err := r.draft.PutUse(u); err != nil {
+	if err := r.draft.PutUse(use); err != nil {
 		return key, faultf(t.at, "%s", err)
 	}
 	return key, nil
 }
 
-func (r *reader) plan(c *cursor, s *statement) (string, *fault) {
-	t, f := plainWord(c, "the name of the port plan")
+func (r *reader) plan(cur *cursor, s *statement) (string, *fault) {
+	t, f := plainWord(cur, "the name of the port plan")
 	if f != nil {
 		return "", f
 	}
-	p := &office.Plan{Name: t.text}
-	key := string(p.Key())
-	if f := c.done("a plan's name: its lines stand indented below"); f != nil {
+	plan := &office.Plan{Name: t.text}
+	key := string(plan.Key())
+	if f := cur.done("a plan's name: its lines stand indented below"); f != nil {
 		return key, f
 	}
 	at := t.at
@@ -449,22 +449,22 @@ func (r *reader) plan(c *cursor, s *statement) (string, *fault) {
 			r.wrong(b.line, b.indent, b.text, f)
 			continue
 		}
-		p.Lines = append(p.Lines, l)
-		r.keep(planKey(p, len(p.Lines)-1), b.above, after)
+		plan.Lines = append(plan.Lines, l)
+		r.keep(planKey(plan, len(plan.Lines)-1), b.above, after)
 	}
 	if r.again(key) {
 		return key, nil
 	}
-	if err := r.draft.PutPlan(p); err != nil {
+	if err := r.draft.PutPlan(plan); err != nil {
 		return key, faultf(at, "%s", err)
 	}
 	return key, nil
 }
 
-func (r *reader) planLine(c *cursor) (l office.PlanLine, f *fault) {
-	list, f := portList(c)
-	if f != nil {
-		return l, f
+func (r *reader) planLine(cur *cursor) (l office.PlanLine, wrong *fault) {
+	list, wrong := portList(cur)
+	if wrong != nil {
+		return l, wrong
 	}
 	for _, it := range list {
 		g, f := planRange(it)
@@ -473,31 +473,31 @@ func (r *reader) planLine(c *cursor) (l office.PlanLine, f *fault) {
 		}
 		l.Ports = append(l.Ports, g)
 	}
-	if !c.accept(":") {
-		return l, faultf(c.peek().at, "a colon is missing between the places and their shape%s", found(c.peek()))
+	if !cur.accept(":") {
+		return l, faultf(cur.peek().at, "a colon is missing between the places and their shape%s", found(cur.peek()))
 	}
-	if l.Shape, f = shape(r.draft, c); f != nil {
-		return l, f
+	if l.Shape, wrong = shape(r.draft, cur); wrong != nil {
+		return l, wrong
 	}
-	return l, c.done("a shape in a plan")
+	return l, cur.done("a shape in a plan")
 }
 
 // cable reads two ports, or two bundles whose members are cabled in order.
-func (r *reader) cable(c *cursor, remove bool) (string, *fault) {
-	at := c.peek().at
+func (r *reader) cable(cur *cursor, remove bool) (string, *fault) {
+	at := cur.peek().at
 	if f := r.spend(1+len(r.draft.Office().Cables)/256, at); f != nil {
 		return "", f
 	}
-	a, f := portRef(r.draft, c)
-	if f != nil {
-		return "", f
+	a, wrong := portRef(r.draft, cur)
+	if wrong != nil {
+		return "", wrong
 	}
-	atB := c.peek().at
-	b, f := portRef(r.draft, c)
-	if f != nil {
-		return "", f
+	atB := cur.peek().at
+	b, wrong := portRef(r.draft, cur)
+	if wrong != nil {
+		return "", wrong
 	}
-	if f := c.done("the two ends of a cable"); f != nil {
+	if f := cur.done("the two ends of a cable"); f != nil {
 		return "", f
 	}
 	pairs, err := cablePairs(r.draft, a, b)
@@ -529,14 +529,14 @@ func (r *reader) cable(c *cursor, remove bool) (string, *fault) {
 
 func cablePairs(d *office.Draft, a, b office.PortRef) ([]office.Cable, error) {
 	members := func(r office.PortRef) []office.PortRef {
-		x, _ := d.FindDevice(r.Device)
-		p := x.Ports[x.Port(r.Port)]
+		device, _ := d.FindDevice(r.Device)
+		p := device.Ports[device.Port(r.Port)]
 		if p.Kind != office.Bundle {
 			return []office.PortRef{r}
 		}
 		var m []office.PortRef
 		for _, i := range p.Members {
-			m = append(m, office.PortRef{Device: x.Name, Port: x.Ports[i].Name})
+			m = append(m, office.PortRef{Device: device.Name, Port: device.Ports[i].Name})
 		}
 		return m
 	}
@@ -551,41 +551,41 @@ func cablePairs(d *office.Draft, a, b office.PortRef) ([]office.Cable, error) {
 	return pairs, nil
 }
 
-func (r *reader) plug(c *cursor) (string, *fault) {
-	at := c.peek().at
-	p := office.Plug{}
-	f := r.spend(1+len(r.draft.Office().Plugs)/256, at)
-	if f != nil {
-		return "", f
+func (r *reader) plug(cur *cursor) (string, *fault) {
+	at := cur.peek().at
+	plug := office.Plug{}
+	wrong := r.spend(1+len(r.draft.Office().Plugs)/256, at)
+	if wrong != nil {
+		return "", wrong
 	}
-	if p.Port, f = portRef(r.draft, c); f != nil {
-		return "", f
+	if plug.Port, wrong = portRef(r.draft, cur); wrong != nil {
+		return "", wrong
 	}
-	t, f := c.text("what is plugged in, in quotes,")
-	if f != nil {
-		return "", f
+	t, wrong := cur.text("what is plugged in, in quotes,")
+	if wrong != nil {
+		return "", wrong
 	}
 	if f := r.checked(t, "the name of a plug", office.MostName, false); f != nil {
 		return "", f
 	}
-	p.Name = t.text
-	key := string(p.Key())
-	if !c.accept("wants") {
-		return key, faultf(c.peek().at, "wants and a VLAN are missing here%s", found(c.peek()))
+	plug.Name = t.text
+	key := string(plug.Key())
+	if !cur.accept("wants") {
+		return key, faultf(cur.peek().at, "wants and a VLAN are missing here%s", found(cur.peek()))
 	}
-	t = c.next()
-	if p.Wants, f = vlan(r.draft, wordText(t), t.at); f != nil {
-		return key, f
+	t = cur.next()
+	if plug.Wants, wrong = vlan(r.draft, wordText(t), t.at); wrong != nil {
+		return key, wrong
 	}
-	for c.more() {
-		t := c.next()
+	for cur.more() {
+		t := cur.next()
 		switch {
 		case t.is("tagged"):
-			p.Tagged = true
+			plug.Tagged = true
 		case t.is("untagged"):
-			p.Tagged = false
+			plug.Tagged = false
 		case t.is("operator"):
-			p.Operator = true
+			plug.Operator = true
 		default:
 			return key, faultf(t.at, "%s does not belong here: after the VLAN come tagged and operator", t.shown())
 		}
@@ -593,7 +593,7 @@ func (r *reader) plug(c *cursor) (string, *fault) {
 	if r.again(key) {
 		return key, nil
 	}
-	if err := r.draft.PutPlug(p); err != nil {
+	if err := r.draft.PutPlug(plug); err != nil {
 		return key, faultf(at, "%s", err)
 	}
 	return key, nil

@@ -82,18 +82,18 @@ func found(t token) string {
 }
 
 // vlan reads a VLAN by number or by name.
-func vlan(d *office.Draft, s string, at int) (office.VID, *fault) {
-	if s == "" {
+func vlan(draft *office.Draft, text string, at int) (office.VID, *fault) {
+	if text == "" {
 		return 0, faultf(at, "a VLAN is missing here: its number or its name")
 	}
-	if s[0] >= '0' && s[0] <= '9' {
-		v, err := parseVID(s)
+	if text[0] >= '0' && text[0] <= '9' {
+		v, err := parseVID(text)
 		if err != nil {
 			return 0, faultf(at, "%s", err)
 		}
 		return v, nil
 	}
-	v, err := d.FindVLAN(s)
+	v, err := draft.FindVLAN(text)
 	if err != nil {
 		return 0, faultf(at, "%s", err)
 	}
@@ -101,77 +101,77 @@ func vlan(d *office.Draft, s string, at int) (office.VID, *fault) {
 }
 
 // parseVID is office.ParseVID without the detour for the usual case.
-func parseVID(s string) (office.VID, error) {
+func parseVID(text string) (office.VID, error) {
 	n := 0
-	for i := 0; i < len(s); i++ {
-		if s[i] < '0' || s[i] > '9' || n > 9999 {
-			return office.ParseVID(s)
+	for i := 0; i < len(text); i++ {
+		if text[i] < '0' || text[i] > '9' || n > 9999 {
+			return office.ParseVID(text)
 		}
-		n = n*10 + int(s[i]-'0')
+		n = n*10 + int(text[i]-'0')
 	}
 	return office.VIDOf(n)
 }
 
 // shape reads a shape up to the end of the line or to because.
-func shape(d *office.Draft, c *cursor) (office.Shape, *fault) {
+func shape(draft *office.Draft, cur *cursor) (office.Shape, *fault) {
 	var s office.Shape
-	start := c.peek()
-	if !c.more() {
+	start := cur.peek()
+	if !cur.more() {
 		return s, faultf(start.at, "a shape is missing here: such as 120, 190 [110 160], or - for no VLAN")
 	}
 	switch {
-	case c.accept("off"):
+	case cur.accept("off"):
 		s.Off = true
 		return s, nil
-	case c.accept("use"):
-		t, f := c.text("the name of a use")
+	case cur.accept("use"):
+		t, f := cur.text("the name of a use")
 		if f != nil {
 			return s, f
 		}
-		u, err := d.FindUse(t.text)
+		u, err := draft.FindUse(t.text)
 		if err != nil {
 			return s, faultf(t.at, "%s", err)
 		}
 		return office.Shape{Use: u.Name}, nil
-	case c.accept("-"):
+	case cur.accept("-"):
 	case start.kind == word && !isShapeOption(start.text):
-		c.next()
-		if f := untagged(d, &s, start); f != nil {
+		cur.next()
+		if f := untagged(draft, &s, start); f != nil {
 			return s, f
 		}
 	case start.kind == quoted:
 		return s, faultf(start.at, "%s is no VLAN: give its number or its name without quotes", start.shown())
 	}
 	var seen []string
-	for c.more() {
-		t := c.peek()
+	for cur.more() {
+		t := cur.peek()
 		if t.is("because") {
 			break
 		}
-		c.next()
+		cur.next()
 		if !t.is("[") {
 			if isShapeOption(t.text) && slices.Contains(seen, t.text) {
 				return s, faultf(t.at, "%s is said twice", t.text)
 			}
 			seen = append(seen, t.text)
 		}
-		var f *fault
+		var wrong *fault
 		switch {
 		case t.is("["):
-			f = tagged(d, &s, c)
+			wrong = tagged(draft, &s, cur)
 		case t.is("pvid"):
-			f = pvid(d, &s, c)
+			wrong = pvid(draft, &s, cur)
 		case t.is("admit"):
-			f = admit(&s, c)
+			wrong = admit(&s, cur)
 		case t.is("filter"):
-			f = filter(&s, c)
+			wrong = filter(&s, cur)
 		case t.kind == word && (t.text[0] >= '0' && t.text[0] <= '9' || t.text[0] == '+'):
-			f = faultf(t.at, "%s would be a second untagged VLAN: write it with a plus and say the PVID, as in 110+120 pvid 110, or tag it, as in 110 [120]", t.text)
+			wrong = faultf(t.at, "%s would be a second untagged VLAN: write it with a plus and say the PVID, as in 110+120 pvid 110, or tag it, as in 110 [120]", t.text)
 		default:
-			f = faultf(t.at, "%s does not belong in a shape: after the VLANs come pvid, admit, filter or because", t.shown())
+			wrong = faultf(t.at, "%s does not belong in a shape: after the VLANs come pvid, admit, filter or because", t.shown())
 		}
-		if f != nil {
-			return s, f
+		if wrong != nil {
+			return s, wrong
 		}
 	}
 	if len(s.Untagged) > 1 && !s.PVIDSet {
@@ -193,7 +193,7 @@ func isShapeOption(s string) bool {
 	return s == "pvid" || s == "admit" || s == "filter" || s == "because"
 }
 
-func untagged(d *office.Draft, s *office.Shape, t token) *fault {
+func untagged(draft *office.Draft, s *office.Shape, t token) *fault {
 	at := t.at
 	for rest, more := t.text, true; more; {
 		var one string
@@ -201,14 +201,14 @@ func untagged(d *office.Draft, s *office.Shape, t token) *fault {
 		if lo, hi, ok := strings.Cut(one, "-"); ok && allDigits(lo) && allDigits(hi) {
 			return faultf(at, "%s is a range of untagged VLANs: tag them, [%s], or join single ones with a plus", one, one)
 		}
-		v, f := vlan(d, one, at)
+		vid, f := vlan(draft, one, at)
 		if f != nil {
 			return f
 		}
-		if slices.Contains(s.Untagged, v) {
-			return faultf(at, "VLAN %d is named twice", v)
+		if slices.Contains(s.Untagged, vid) {
+			return faultf(at, "VLAN %d is named twice", vid)
 		}
-		s.Untagged = append(s.Untagged, v)
+		s.Untagged = append(s.Untagged, vid)
 		at += len(one) + 1
 	}
 	return nil
@@ -219,7 +219,7 @@ func allDigits(s string) bool {
 }
 
 // tagged reads what stands in brackets, after the opening one.
-func tagged(d *office.Draft, s *office.Shape, c *cursor) *fault {
+func tagged(draft *office.Draft, s *office.Shape, c *cursor) *fault {
 	empty := true
 	for {
 		t := c.next()
@@ -238,7 +238,7 @@ func tagged(d *office.Draft, s *office.Shape, c *cursor) *fault {
 		case t.kind != word:
 			return faultf(t.at, "a closing ] or a VLAN is missing here%s", found(t))
 		default:
-			if f := taggedVLANs(d, s, t); f != nil {
+			if f := taggedVLANs(draft, s, t); f != nil {
 				return f
 			}
 		}
@@ -246,10 +246,10 @@ func tagged(d *office.Draft, s *office.Shape, c *cursor) *fault {
 	}
 }
 
-func taggedVLANs(d *office.Draft, s *office.Shape, t token) *fault {
+func taggedVLANs(draft *office.Draft, s *office.Shape, t token) *fault {
 	text := t.text
 	if own, wire, ok := strings.Cut(text, "@"); ok {
-		v, f := vlan(d, own, t.at)
+		vid, f := vlan(draft, own, t.at)
 		if f != nil {
 			return f
 		}
@@ -257,14 +257,14 @@ func taggedVLANs(d *office.Draft, s *office.Shape, t token) *fault {
 		if err != nil {
 			return faultf(t.at+len(own)+1, "the VID on the wire: %s", err)
 		}
-		s.Tagged = append(s.Tagged, v)
-		if w != v {
+		s.Tagged = append(s.Tagged, vid)
+		if w != vid {
 			for _, r := range s.Rides {
-				if r.Wire == w || r.VLAN == v {
+				if r.Wire == w || r.VLAN == vid {
 					return faultf(t.at, "VLAN %d and VID %d on the wire are paired already on this port", r.VLAN, r.Wire)
 				}
 			}
-			s.Rides = append(s.Rides, office.Ride{VLAN: v, Wire: w})
+			s.Rides = append(s.Rides, office.Ride{VLAN: vid, Wire: w})
 		}
 		return nil
 	}
@@ -286,7 +286,7 @@ func taggedVLANs(d *office.Draft, s *office.Shape, t token) *fault {
 		}
 		return nil
 	}
-	v, f := vlan(d, text, t.at)
+	v, f := vlan(draft, text, t.at)
 	if f != nil {
 		return f
 	}
@@ -294,17 +294,17 @@ func taggedVLANs(d *office.Draft, s *office.Shape, t token) *fault {
 	return nil
 }
 
-func pvid(d *office.Draft, s *office.Shape, c *cursor) *fault {
-	t, f := c.word("the PVID, or none")
-	if f != nil {
-		return f
+func pvid(draft *office.Draft, s *office.Shape, c *cursor) *fault {
+	t, wrong := c.word("the PVID, or none")
+	if wrong != nil {
+		return wrong
 	}
 	s.PVIDSet = true
 	if t.text == "none" {
 		return nil
 	}
-	s.PVID, f = vlan(d, t.text, t.at)
-	return f
+	s.PVID, wrong = vlan(draft, t.text, t.at)
+	return wrong
 }
 
 func admit(s *office.Shape, c *cursor) *fault {
@@ -391,25 +391,25 @@ func appendTagged(b []byte, s office.Shape) []byte {
 			b = append(b, ' ')
 		}
 	}
-	wire := func(v office.VID) office.VID {
+	wire := func(vid office.VID) office.VID {
 		for _, r := range s.Rides {
-			if r.VLAN == v {
+			if r.VLAN == vid {
 				return r.Wire
 			}
 		}
-		return v
+		return vid
 	}
 	for i := 0; i < len(s.Tagged); {
-		v := s.Tagged[i]
+		vid := s.Tagged[i]
 		j := i
-		for wire(v) == v && j+1 < len(s.Tagged) && s.Tagged[j+1] == s.Tagged[j]+1 && wire(s.Tagged[j+1]) == s.Tagged[j+1] {
+		for wire(vid) == vid && j+1 < len(s.Tagged) && s.Tagged[j+1] == s.Tagged[j]+1 && wire(s.Tagged[j+1]) == s.Tagged[j+1] {
 			j++
 		}
 		put()
-		b = strconv.AppendUint(b, uint64(v), 10)
+		b = strconv.AppendUint(b, uint64(vid), 10)
 		switch {
-		case wire(v) != v:
-			b = strconv.AppendUint(append(b, '@'), uint64(wire(v)), 10)
+		case wire(vid) != vid:
+			b = strconv.AppendUint(append(b, '@'), uint64(wire(vid)), 10)
 		case j-i >= 2:
 			b = strconv.AppendUint(append(b, '-'), uint64(s.Tagged[j]), 10)
 		default:

@@ -41,14 +41,14 @@ func ReadThing(o *office.Office, text string) (office.Thing, error) {
 	if len(r.mistakes) > 0 {
 		return nil, (&Mistakes{"edit", r.mistakes}).sorted()
 	}
-	n, e := r.draft.Done()
+	n, edit := r.draft.Done()
 	if kind == "office" {
 		return office.Title(n.Title), nil
 	}
-	if len(e) != 1 {
+	if len(edit) != 1 {
 		return nil, fmt.Errorf("%q is not one thing", text)
 	}
-	return e[0].After, nil
+	return edit[0].After, nil
 }
 
 func readOrder(text string) (office.Thing, error) {
@@ -70,29 +70,29 @@ func readSetting(o *office.Office, text string) (office.Thing, error) {
 	if bad >= 0 || len(toks) < 2 {
 		return nil, fmt.Errorf("%q is no setting of a port: %s", text, why)
 	}
-	d, err := r.draft.FindDevice(toks[0].text)
+	device, err := r.draft.FindDevice(toks[0].text)
 	if err != nil {
 		return nil, err
 	}
-	c := &cursor{toks: toks, i: 1, end: len(body)}
+	cur := &cursor{toks: toks, i: 1, end: len(body)}
 	var s office.Setting
 	var at []int
-	var f *fault
+	var wrong *fault
 	if remove {
 		var list []item
-		if list, f = portList(c); f == nil {
-			at, f = resolveAll(d, list)
+		if list, wrong = portList(cur); wrong == nil {
+			at, wrong = resolveAll(device, list)
 		}
 	} else {
-		at, s.Shape, s.Because, f = r.setting(d, c)
+		at, s.Shape, s.Because, wrong = r.setting(device, cur)
 	}
-	if f != nil {
-		return nil, fmt.Errorf("%s: %s", text, f.text)
+	if wrong != nil {
+		return nil, fmt.Errorf("%s: %s", text, wrong.text)
 	}
 	if len(at) != 1 {
 		return nil, fmt.Errorf("%q sets %d ports, not one", text, len(at))
 	}
-	s.Port = office.PortRef{Device: d.Name, Port: d.Ports[at[0]].Name}
+	s.Port = office.PortRef{Device: device.Name, Port: device.Ports[at[0]].Name}
 	return s, nil
 }
 

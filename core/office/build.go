@@ -106,14 +106,14 @@ func (d *Device) bundleMembers(name string, mode BundleMode, members []string) (
 }
 
 // AddInner adds a port in the device's software.
-func (d *Device) AddInner(name string, f Flavour, s *Shape) error {
+func (d *Device) AddInner(name string, f Flavour, shape *Shape) error {
 	if err := d.free(name); err != nil {
 		return err
 	}
 	if !slices.Contains(Flavours, f) {
 		return FaultOf(OfFlavour, "%q is not a flavour of inner port: %s", f, list(Flavours, string(f)))
 	}
-	d.add(Port{Name: name, Kind: Inner, Flavour: f, Shape: s}, len(d.Ports))
+	d.add(Port{Name: name, Kind: Inner, Flavour: f, Shape: shape}, len(d.Ports))
 	return nil
 }
 
@@ -208,20 +208,20 @@ func (d *Device) settable(i int) error {
 }
 
 // AddAddress gives a VLAN an address on the device.
-func (d *Device) AddAddress(a Address) error {
+func (d *Device) AddAddress(address Address) error {
 	for _, b := range d.Addresses {
-		if b.VID == a.VID && b.Prefix == a.Prefix {
-			return fmt.Errorf("%s has the address %s for VLAN %d already", d.Name, a.Prefix, a.VID)
+		if b.VID == address.VID && b.Prefix == address.Prefix {
+			return fmt.Errorf("%s has the address %s for VLAN %d already", d.Name, address.Prefix, address.VID)
 		}
 	}
-	if a.From.IsValid() && a.To.Less(a.From) {
-		return fmt.Errorf("the hand-out range runs backwards: %s comes after %s", a.From, a.To)
+	if address.From.IsValid() && address.To.Less(address.From) {
+		return fmt.Errorf("the hand-out range runs backwards: %s comes after %s", address.From, address.To)
 	}
-	if a.From.IsValid() && (a.From.Is4() != a.To.Is4() || a.From.Is4() != a.Prefix.Addr().Is4()) {
+	if address.From.IsValid() && (address.From.Is4() != address.To.Is4() || address.From.Is4() != address.Prefix.Addr().Is4()) {
 		return fmt.Errorf("the hand-out range mixes IPv4 and IPv6: it is of the address's kind")
 	}
-	if a.On != "" {
-		i, err := d.FindPort(a.On)
+	if address.On != "" {
+		i, err := d.FindPort(address.On)
 		if err != nil {
 			return err
 		}
@@ -229,7 +229,7 @@ func (d *Device) AddAddress(a Address) error {
 			return d.settable(i)
 		}
 	}
-	d.Addresses = append(d.Addresses, a)
+	d.Addresses = append(d.Addresses, address)
 	return nil
 }
 
@@ -258,14 +258,14 @@ func CheckWording(s string) error {
 	return nil
 }
 
-// CheckVLANName says whether s may name a VLAN.
-func CheckVLANName(s string) error {
-	ok := len(s) >= 1 && len(s) <= 32 && s[0] >= 'a' && s[0] <= 'z'
-	for _, c := range []byte(s) {
+// CheckVLANName says whether text may name a VLAN.
+func CheckVLANName(text string) error {
+	ok := len(text) >= 1 && len(text) <= 32 && text[0] >= 'a' && text[0] <= 'z'
+	for _, c := range []byte(text) {
 		ok = ok && (c >= 'a' && c <= 'z' || c >= '0' && c <= '9' || c == '-')
 	}
 	if !ok {
-		return fmt.Errorf("%q cannot name a VLAN: a small letter, then up to 31 small letters, digits and hyphens, such as %s", s, Fitting(s, "staff"))
+		return fmt.Errorf("%q cannot name a VLAN: a small letter, then up to 31 small letters, digits and hyphens, such as %s", text, Fitting(text, "staff"))
 	}
 	return nil
 }
@@ -274,14 +274,14 @@ func CheckVLANName(s string) error {
 // is not empty where it may not be, not longer than most letters, and all of it
 // is seen: no control characters, none that take no place or turn the direction
 // of what stands around them.
-func CheckText(what, s string, most int, empty bool) error {
-	if strings.TrimSpace(s) == "" && !(empty && s == "") {
+func CheckText(what, text string, most int, empty bool) error {
+	if strings.TrimSpace(text) == "" && !(empty && text == "") {
 		return fmt.Errorf("%s is empty: give it letters that are seen", what)
 	}
-	if n := utf8.RuneCountInString(s); n > most {
+	if n := utf8.RuneCountInString(text); n > most {
 		return fmt.Errorf("%s has %d letters: at most %d", what, n, most)
 	}
-	for _, c := range s {
+	for _, c := range text {
 		if unicode.IsControl(c) || unicode.Is(unicode.Cf, c) || unicode.Is(unicode.Co, c) || c == 0x2028 || c == 0x2029 || c == unicode.ReplacementChar {
 			return fmt.Errorf("%s has the letter U+%04X, which is not seen: take it out", what, c)
 		}
@@ -333,14 +333,14 @@ func hint(s string, names []string, otherwise string) string {
 	return ": " + otherwise
 }
 
-// Nearest is the one of names that s was most likely meant to be, or "".
-func Nearest(s string, names []string) string {
-	if len(s) > MostName || len(names) > mostNear {
+// Nearest is the one of names that text was most likely meant to be, or "".
+func Nearest(text string, names []string) string {
+	if len(text) > MostName || len(names) > mostNear {
 		return ""
 	}
-	best, at := "", 1+len(s)/3
+	best, at := "", 1+len(text)/3
 	for _, n := range names {
-		if d := distance(s, n, at); d < at {
+		if d := distance(text, n, at); d < at {
 			best, at = n, d
 		}
 	}

@@ -179,28 +179,28 @@ func (d *Draft) SetTitle(t string) {
 }
 
 // PutVLAN registers a VLAN, or replaces what the register says of its VID.
-func (d *Draft) PutVLAN(v *VLAN) error {
-	if _, err := VIDOf(int(v.VID)); err != nil {
+func (d *Draft) PutVLAN(vlan *VLAN) error {
+	if _, err := VIDOf(int(vlan.VID)); err != nil {
 		return err
 	}
-	if err := CheckVLANName(v.Name); err != nil {
+	if err := CheckVLANName(vlan.Name); err != nil {
 		return err
 	}
-	if w, ok := d.index().names[v.Name]; ok && w != v.VID {
-		return fmt.Errorf("VLAN %d is named %s already: names are unique", w, v.Name)
+	if w, ok := d.index().names[vlan.Name]; ok && w != vlan.VID {
+		return fmt.Errorf("VLAN %d is named %s already: names are unique", w, vlan.Name)
 	}
 	d.take()
-	i, have := slices.BinarySearchFunc(d.o.VLANs, v.VID, func(a *VLAN, v VID) int { return int(a.VID) - int(v) })
+	i, have := slices.BinarySearchFunc(d.o.VLANs, vlan.VID, func(a *VLAN, v VID) int { return int(a.VID) - int(v) })
 	if have {
 		old := d.o.VLANs[i]
 		delete(d.ix.names, old.Name)
-		d.note(old, v, i)
-		d.o.VLANs[i] = v
+		d.note(old, vlan, i)
+		d.o.VLANs[i] = vlan
 	} else {
-		d.note(nil, v, i)
-		d.o.VLANs = slices.Insert(d.o.VLANs, i, v)
+		d.note(nil, vlan, i)
+		d.o.VLANs = slices.Insert(d.o.VLANs, i, vlan)
 	}
-	d.ix.names[v.Name] = v.VID
+	d.ix.names[vlan.Name] = vlan.VID
 	return nil
 }
 
@@ -232,17 +232,17 @@ func putNamed[T any](xs []*T, x *T, at int, same func(a, b *T) bool) (out []*T, 
 // PutUse defines a use, or changes it for every port that has it.
 func (d *Draft) PutUse(u *Use) error { return d.putUse(u, -1) }
 
-func (d *Draft) putUse(u *Use, at int) error {
-	if u.Shape.Use != "" {
-		return fmt.Errorf("use %s names another use: a use says a shape", u.Name)
+func (d *Draft) putUse(use *Use, at int) error {
+	if use.Shape.Use != "" {
+		return fmt.Errorf("use %s names another use: a use says a shape", use.Name)
 	}
-	if err := u.Shape.Clash(); err != nil {
+	if err := use.Shape.Clash(); err != nil {
 		return err
 	}
 	d.take()
-	uses, old, i := putNamed(d.o.Uses, u, at, func(a, b *Use) bool { return a.Name == b.Name })
+	uses, old, i := putNamed(d.o.Uses, use, at, func(a, b *Use) bool { return a.Name == b.Name })
 	d.o.Uses = uses
-	d.note(orNil(old), u, i)
+	d.note(orNil(old), use, i)
 	return nil
 }
 
@@ -275,16 +275,16 @@ func (d *Draft) RemoveUse(name string) error {
 // PutPlan defines a port plan, or changes it for every device that follows it.
 func (d *Draft) PutPlan(p *Plan) error { return d.putPlan(p, -1) }
 
-func (d *Draft) putPlan(p *Plan, at int) error {
-	for i := range p.Lines {
-		if err := d.checkShape(&p.Lines[i].Shape); err != nil {
+func (d *Draft) putPlan(plan *Plan, at int) error {
+	for i := range plan.Lines {
+		if err := d.checkShape(&plan.Lines[i].Shape); err != nil {
 			return err
 		}
 	}
 	d.take()
-	plans, old, i := putNamed(d.o.Plans, p, at, func(a, b *Plan) bool { return a.Name == b.Name })
+	plans, old, i := putNamed(d.o.Plans, plan, at, func(a, b *Plan) bool { return a.Name == b.Name })
 	d.o.Plans = plans
-	d.note(orNil(old), p, i)
+	d.note(orNil(old), plan, i)
 	return nil
 }
 
@@ -306,13 +306,13 @@ func (d *Draft) RemovePlan(name string) error {
 }
 
 // checkShape says whether a shape means something in this office.
-func (d *Draft) checkShape(s *Shape) error {
-	if s.Use != "" {
-		_, err := d.FindUse(s.Use)
+func (d *Draft) checkShape(shape *Shape) error {
+	if shape.Use != "" {
+		_, err := d.FindUse(shape.Use)
 		return err
 	}
-	if len(s.Rides) > 0 {
-		return s.Clash()
+	if len(shape.Rides) > 0 {
+		return shape.Clash()
 	}
 	return nil
 }
@@ -322,32 +322,32 @@ func (d *Draft) checkShape(s *Shape) error {
 // changed afterwards.
 func (d *Draft) PutDevice(x *Device) error { return d.putDevice(x, -1) }
 
-func (d *Draft) putDevice(x *Device, at int) error {
-	if x.Follows != "" {
-		if _, err := d.FindPlan(x.Follows); err != nil {
+func (d *Draft) putDevice(device *Device, at int) error {
+	if device.Follows != "" {
+		if _, err := d.FindPlan(device.Follows); err != nil {
 			return err
 		}
 	}
-	for _, p := range x.Ports {
+	for _, p := range device.Ports {
 		if p.Shape != nil {
 			if err := d.checkShape(p.Shape); err != nil {
 				return err
 			}
 		}
 	}
-	x.Seal()
+	device.Seal()
 	ix := d.index()
-	i, have := ix.devices[x.Name]
+	i, have := ix.devices[device.Name]
 	if have {
 		for r := range ix.cabled {
-			if r.Device == x.Name {
-				if _, err := x.FrontPort(r.Port); err != nil {
+			if r.Device == device.Name {
+				if _, err := device.FrontPort(r.Port); err != nil {
 					return fmt.Errorf("a cable is in %s, which would go: remove the cable first", r)
 				}
 			}
 		}
 		for _, p := range d.o.Plugs {
-			if p.Port.Device == x.Name && x.Port(p.Port.Port) < 0 {
+			if p.Port.Device == device.Name && device.Port(p.Port.Port) < 0 {
 				return fmt.Errorf("%q is plugged into %s, which would go: remove the plug first", p.Name, p.Port)
 			}
 		}
@@ -355,18 +355,18 @@ func (d *Draft) putDevice(x *Device, at int) error {
 	d.take()
 	if have {
 		delete(d.mine, d.o.Devices[i])
-		d.note(d.o.Devices[i], x, i)
-		d.o.Devices[i] = x
+		d.note(d.o.Devices[i], device, i)
+		d.o.Devices[i] = device
 		return nil
 	}
 	if at < 0 || at >= len(d.o.Devices) {
 		at = len(d.o.Devices)
-		ix.devices[x.Name] = at
+		ix.devices[device.Name] = at
 	} else {
 		d.ix = draftIndex{} // places move
 	}
-	d.note(nil, x, at)
-	d.o.Devices = slices.Insert(d.o.Devices, at, x)
+	d.note(nil, device, at)
+	d.o.Devices = slices.Insert(d.o.Devices, at, device)
 	return nil
 }
 
@@ -431,40 +431,40 @@ func (d *Draft) RemoveDevice(name string) error {
 
 // Set sets a port, a bundle or an inner port; a nil shape takes away what is
 // set on it.
-func (d *Draft) Set(r PortRef, s *Shape, because string) error {
-	i, err := d.findDevice(r.Device)
+func (d *Draft) Set(ref PortRef, shape *Shape, because string) error {
+	i, err := d.findDevice(ref.Device)
 	if err != nil {
 		return err
 	}
-	x := d.o.Devices[i]
-	p, err := x.FindPort(r.Port)
+	device := d.o.Devices[i]
+	port, err := device.FindPort(ref.Port)
 	if err != nil {
 		return err
 	}
-	if b := x.Ports[p].Bundle; b > 0 {
-		return x.settable(p)
+	if b := device.Ports[port].Bundle; b > 0 {
+		return device.settable(port)
 	}
-	if s != nil {
-		if err := d.checkShape(s); err != nil {
+	if shape != nil {
+		if err := d.checkShape(shape); err != nil {
 			return err
 		}
 	}
-	if x.Ports[p].Kind == Inner && s == nil {
-		s = noShape
+	if device.Ports[port].Kind == Inner && shape == nil {
+		shape = noShape
 	}
-	old := x.Ports[p]
-	if old.Because == because && (old.Shape == nil) == (s == nil) && (s == nil || old.Shape.Equal(*s)) {
+	old := device.Ports[port]
+	if old.Because == because && (old.Shape == nil) == (shape == nil) && (shape == nil || old.Shape.Equal(*shape)) {
 		return nil
 	}
 	if !d.own { // one port: only the devices' list is ours
 		d.o.Devices = slices.Clone(d.o.Devices)
 	}
-	d.note(Setting{r, old.Shape, old.Because}, Setting{r, s, because}, 0)
-	if d.mine[x] {
-		x.Ports[p].Shape, x.Ports[p].Because = s, because
+	d.note(Setting{ref, old.Shape, old.Because}, Setting{ref, shape, because}, 0)
+	if d.mine[device] {
+		device.Ports[port].Shape, device.Ports[port].Because = shape, because
 		return nil
 	}
-	y := x.withPort(p, s, because)
+	y := device.withPort(port, shape, because)
 	if d.mine == nil {
 		d.mine = map[*Device]bool{}
 	}
@@ -477,59 +477,59 @@ func (d *Draft) Set(r PortRef, s *Shape, because string) error {
 // already nothing is written, so that a use or a plan stays; where the plan says
 // so an exception goes, with its reason; and a port that is in no VLAN says
 // nothing, where no plan speaks.
-func (d *Draft) SetTo(r PortRef, s Shape) error {
-	i, err := d.findDevice(r.Device)
+func (d *Draft) SetTo(ref PortRef, shape Shape) error {
+	i, err := d.findDevice(ref.Device)
 	if err != nil {
 		return err
 	}
-	x := d.o.Devices[i]
-	p, err := x.FindPort(r.Port)
+	device := d.o.Devices[i]
+	port, err := device.FindPort(ref.Port)
 	if err != nil {
 		return err
 	}
-	if was, _ := d.o.Effective(x, p); was.Equal(s) {
+	if was, _ := d.o.Effective(device, port); was.Equal(shape) {
 		return nil
 	}
-	planned, covered := d.o.Planned(x, p)
-	if covered && d.o.Resolve(planned).Equal(s) || !covered && s.Equal(Shape{}) {
-		return d.Set(r, nil, "")
+	planned, covered := d.o.Planned(device, port)
+	if covered && d.o.Resolve(planned).Equal(shape) || !covered && shape.Equal(Shape{}) {
+		return d.Set(ref, nil, "")
 	}
-	return d.Set(r, &s, x.Ports[p].Because)
+	return d.Set(ref, &shape, device.Ports[port].Because)
 }
 
 // Connect puts a cable between two ports of fronts.
 func (d *Draft) Connect(c Cable) error { return d.connect(c, -1) }
 
-func (d *Draft) connect(c Cable, at int) error {
-	if c.A == c.B {
-		return fmt.Errorf("the cable has both ends in %s: it joins two ports", c.A)
+func (d *Draft) connect(cable Cable, at int) error {
+	if cable.A == cable.B {
+		return fmt.Errorf("the cable has both ends in %s: it joins two ports", cable.A)
 	}
 	ix := d.index()
-	for _, r := range []PortRef{c.A, c.B} {
-		x, err := d.FindDevice(r.Device)
+	for _, ref := range []PortRef{cable.A, cable.B} {
+		x, err := d.FindDevice(ref.Device)
 		if err != nil {
 			return err
 		}
-		if _, err := x.FrontPort(r.Port); err != nil {
+		if _, err := x.FrontPort(ref.Port); err != nil {
 			return err
 		}
-		if i, ok := ix.cabled[r]; ok {
+		if i, ok := ix.cabled[ref]; ok {
 			o, part := d.o.Cables[i], Part("")
-			if r == c.B {
+			if ref == cable.B {
 				part = OfSecond
 			}
-			return FaultOf(part, "%s has a cable already, %s to %s: one cable a port", r, o.A, o.B)
+			return FaultOf(part, "%s has a cable already, %s to %s: one cable a port", ref, o.A, o.B)
 		}
 	}
 	d.take()
 	if at < 0 || at >= len(d.o.Cables) {
 		at = len(d.o.Cables)
-		ix.cabled[c.A], ix.cabled[c.B] = at, at
+		ix.cabled[cable.A], ix.cabled[cable.B] = at, at
 	} else {
 		d.ix = draftIndex{}
 	}
-	d.note(nil, c, at)
-	d.o.Cables = slices.Insert(d.o.Cables, at, c)
+	d.note(nil, cable, at)
+	d.o.Cables = slices.Insert(d.o.Cables, at, cable)
 	return nil
 }
 
@@ -553,53 +553,53 @@ func (d *Draft) disconnect(i int) {
 // PutPlug plugs something in, or replaces what has that name on that port.
 func (d *Draft) PutPlug(p Plug) error { return d.putPlug(p, -1) }
 
-func (d *Draft) putPlug(p Plug, at int) error {
-	x, err := d.FindDevice(p.Port.Device)
+func (d *Draft) putPlug(plug Plug, at int) error {
+	x, err := d.FindDevice(plug.Port.Device)
 	if err != nil {
 		return err
 	}
-	if _, err := x.FindPort(p.Port.Port); err != nil {
+	if _, err := x.FindPort(plug.Port.Port); err != nil {
 		return err
 	}
-	if _, err := VIDOf(int(p.Wants)); err != nil {
+	if _, err := VIDOf(int(plug.Wants)); err != nil {
 		return err
 	}
 	ix := d.index()
-	i, have := ix.plugs[plugID{p.Port, p.Name}]
-	if p.Operator && ix.at > 0 && (!have || ix.at != i+1) {
+	i, have := ix.plugs[plugID{plug.Port, plug.Name}]
+	if plug.Operator && ix.at > 0 && (!have || ix.at != i+1) {
 		q := d.o.Plugs[ix.at-1]
 		return fmt.Errorf("the operator is at %s already, with %q: one plug is the operator's", q.Port, q.Name)
 	}
 	d.take()
 	switch {
 	case have:
-		d.note(d.o.Plugs[i], p, i)
-		d.o.Plugs[i] = p
+		d.note(d.o.Plugs[i], plug, i)
+		d.o.Plugs[i] = plug
 		if ix.at == i+1 {
 			ix.at = 0
 		}
 	case at < 0 || at >= len(d.o.Plugs):
 		i = len(d.o.Plugs)
-		d.note(nil, p, i)
-		d.o.Plugs = append(d.o.Plugs, p)
-		ix.plugs[plugID{p.Port, p.Name}] = i
+		d.note(nil, plug, i)
+		d.o.Plugs = append(d.o.Plugs, plug)
+		ix.plugs[plugID{plug.Port, plug.Name}] = i
 	default:
-		d.note(nil, p, at)
-		d.o.Plugs = slices.Insert(d.o.Plugs, at, p)
+		d.note(nil, plug, at)
+		d.o.Plugs = slices.Insert(d.o.Plugs, at, plug)
 		d.ix = draftIndex{} // places move
 		return nil
 	}
-	if p.Operator {
+	if plug.Operator {
 		ix.at = i + 1
 	}
 	return nil
 }
 
 // Unplug removes a plug by its port and name; with name "" the only one there.
-func (d *Draft) Unplug(r PortRef, name string) error {
+func (d *Draft) Unplug(ref PortRef, name string) error {
 	found, there := -1, []string(nil)
 	for i, q := range d.o.Plugs {
-		if q.Port == r {
+		if q.Port == ref {
 			there = append(there, fmt.Sprintf("%q", q.Name))
 			if q.Name == name || name == "" {
 				found = i
@@ -608,11 +608,11 @@ func (d *Draft) Unplug(r PortRef, name string) error {
 	}
 	switch {
 	case found < 0 && len(there) == 0:
-		return fmt.Errorf("nothing is plugged into %s", r)
+		return fmt.Errorf("nothing is plugged into %s", ref)
 	case found < 0:
-		return fmt.Errorf("%q is not plugged into %s: there %s", name, r, strings.Join(there, ", "))
+		return fmt.Errorf("%q is not plugged into %s: there %s", name, ref, strings.Join(there, ", "))
 	case name == "" && len(there) > 1:
-		return fmt.Errorf("%d things are plugged into %s: say which, %s", len(there), r, strings.Join(there, ", "))
+		return fmt.Errorf("%d things are plugged into %s: say which, %s", len(there), ref, strings.Join(there, ", "))
 	}
 	d.unplug(found)
 	return nil
@@ -627,29 +627,29 @@ func (d *Draft) unplug(i int) {
 
 // Put makes one change that an edit describes. What stands there now must be
 // what the change replaces, in kind; [Change.Before] is not compared.
-func (d *Draft) Put(c Change) error {
-	switch t := c.After.(type) {
+func (d *Draft) Put(change Change) error {
+	switch t := change.After.(type) {
 	case Title:
 		d.SetTitle(string(t))
 		return nil
 	case *VLAN:
 		return d.PutVLAN(t)
 	case *Use:
-		return d.putUse(t, c.At)
+		return d.putUse(t, change.At)
 	case *Plan:
-		return d.putPlan(t, c.At)
+		return d.putPlan(t, change.At)
 	case *Device:
-		return d.putDevice(t, c.At)
+		return d.putDevice(t, change.At)
 	case Setting:
 		return d.Set(t.Port, t.Shape, t.Because)
 	case Cable:
-		return d.connect(t, c.At)
+		return d.connect(t, change.At)
 	case Plug:
-		return d.putPlug(t, c.At)
+		return d.putPlug(t, change.At)
 	case Order:
 		return d.arrange(t)
 	}
-	switch t := c.Before.(type) {
+	switch t := change.Before.(type) {
 	case *VLAN:
 		return d.RemoveVLAN(t.VID)
 	case *Use:

@@ -93,12 +93,12 @@ func (e Edit) Keys() []Key {
 
 // Apply makes e's changes to o, all or none.
 func Apply(o *Office, e Edit) (*Office, error) {
-	d := NewDraft(o)
+	draft := NewDraft(o)
 	for _, c := range e {
-		if err := d.Put(c); err != nil {
+		if err := draft.Put(c); err != nil {
 			return nil, err
 		}
 	}
-	r, _ := d.Done()
+	r, _ := draft.Done()
 	return r, nil
 }

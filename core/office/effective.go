@@ -31,15 +31,15 @@ func (p *Plan) Covers(place, n int) (*Shape, bool) {
 
 // Planned is what the device's plan says of port i: for a bundle, what it says
 // of all its members where it says the same of each.
-func (o *Office) Planned(d *Device, i int) (*Shape, bool) {
-	if d.Follows == "" {
+func (o *Office) Planned(device *Device, i int) (*Shape, bool) {
+	if device.Follows == "" {
 		return nil, false
 	}
-	p := o.Plan(d.Follows)
+	p := o.Plan(device.Follows)
 	if p == nil {
 		return nil, false
 	}
-	return p.planned(d, i, d.Front())
+	return p.planned(device, i, device.Front())
 }
 
 func (p *Plan) planned(d *Device, i, front int) (*Shape, bool) {

@@ -152,31 +152,31 @@ func (s *Shape) Of(v VID) Membership {
 	return NotMember
 }
 
-// With is the shape with VLAN v standing as m.
+// With is the shape with VLAN vid standing as form.
 //
 // Untagged means "the untagged VLAN": it takes the place of the one before and
 // brings the PVID with it, as a port has one untagged VLAN unless somebody
 // said otherwise in notation. A shut port or a use becomes a shape of its own;
 // the caller passes the shape that is in force.
-func (s Shape) With(v VID, m Membership) Shape {
+func (s Shape) With(vid VID, form Membership) Shape {
 	s.Off, s.Use = false, ""
 	drop := func(vs []VID) []VID {
-		return slices.DeleteFunc(slices.Clone(vs), func(x VID) bool { return x == v })
+		return slices.DeleteFunc(slices.Clone(vs), func(x VID) bool { return x == vid })
 	}
 	was := s.PortVID()
 	wasAlone := len(s.Untagged) <= 1
-	switch m {
+	switch form {
 	case Untagged:
-		s.Untagged, s.Tagged = []VID{v}, drop(s.Tagged)
+		s.Untagged, s.Tagged = []VID{vid}, drop(s.Tagged)
 		s.PVIDSet, s.PVID = false, 0
 	case Tagged:
-		s.Untagged, s.Tagged = drop(s.Untagged), append(drop(s.Tagged), v)
+		s.Untagged, s.Tagged = drop(s.Untagged), append(drop(s.Tagged), vid)
 	case NotMember:
 		s.Untagged, s.Tagged = drop(s.Untagged), drop(s.Tagged)
 	}
-	if m != Untagged {
+	if form != Untagged {
 		switch {
-		case was == v: // the PVID leaves with its VLAN
+		case was == vid: // the PVID leaves with its VLAN
 			s.PVIDSet, s.PVID = false, 0
 			if len(s.Untagged) > 1 {
 				s.PVIDSet = true

@@ -168,12 +168,12 @@ func (m *ByVID[T]) Get(v VID) (t T) {
 	return t
 }
 
-// Set gives v a value; copies that were made before keep theirs.
-func (m *ByVID[T]) Set(v VID, t T) {
+// Set gives vid a value; copies that were made before keep theirs.
+func (m *ByVID[T]) Set(vid VID, t T) {
 	var page [64]T
-	if p := m.pages[v>>6]; p != nil {
+	if p := m.pages[vid>>6]; p != nil {
 		page = *p
 	}
-	page[v&63] = t
-	m.pages[v>>6] = &page
+	page[vid&63] = t
+	m.pages[vid>>6] = &page
 }

@@ -59,16 +59,16 @@ type standAt struct{ router, stand, place int }
 // New draws the map of an office.
 func New(n *span.Net) *Map {
 	m := &Map{n: n, in: map[*span.Span][]standAt{}}
-	for dev, d := range n.Office.Devices {
+	for dev, device := range n.Office.Devices {
 		several := false
-		for _, a := range d.Addresses {
-			several = several || a.VID != d.Addresses[0].VID
+		for _, a := range device.Addresses {
+			several = several || a.VID != device.Addresses[0].VID
 		}
 		if !several {
 			continue
 		}
 		var router []stand
-		for i, a := range d.Addresses {
+		for i, a := range device.Addresses {
 			s := stand{dev, a, n.Standing(dev, a.VID, a.On)}
 			for k, p := range s.places {
 				m.in[p.Span] = append(m.in[p.Span], standAt{len(m.routers), i, k})

@@ -57,13 +57,13 @@ func (n *Net) half(a, b graph.End, same *office.Set, cross func(from, to Label))
 	}
 	switch {
 	case len(pa.Rides) > 0 || len(pb.Rides) > 0 || fb == office.Grouped:
-		for v := range tags.All() {
-			w := bridge.Wire(v)
+		for vid := range tags.All() {
+			w := bridge.Wire(vid)
 			if !ta.Device.Unaware() {
-				w = pa.WireOf(v)
+				w = pa.WireOf(vid)
 			}
 			if d, why := tb.Ingress(b.Port, w); why == bridge.Passed {
-				add(Label(v), LabelOf(b.Hub, d))
+				add(Label(vid), LabelOf(b.Hub, d))
 			}
 		}
 	case fb == office.Unaware:
@@ -116,7 +116,7 @@ func (n *Net) keepTags() {
 		from := queue[0]
 		queue = queue[1:]
 		hub := int(from &^ keptAt >> 24)
-		d := bridge.Domain{VID: office.VID(from >> 12 & 0xfff), Keep: true, Kept: bridge.Wire(from & 0xfff)}
+		domain := bridge.Domain{VID: office.VID(from >> 12 & 0xfff), Keep: true, Kept: bridge.Wire(from & 0xfff)}
 		for _, i := range n.Topo.At[hub] {
 			l := &n.Topo.Links[i]
 			for _, fromA := range []bool{true, false} {
@@ -127,7 +127,7 @@ func (n *Net) keepTags() {
 				if here.Hub != hub {
 					continue
 				}
-				w, ok := n.Tables[here.Dev].Egress(d, here.Port)
+				w, ok := n.Tables[here.Dev].Egress(domain, here.Port)
 				if !ok {
 					continue
 				}

@@ -19,13 +19,13 @@ func (n *Net) Dead(s *Span) (dev int, dead bool) {
 }
 
 // SpanAt is the span of a VLAN's domain at a hub, nil where there is none.
-func (n *Net) SpanAt(hub int, v office.VID) *Span {
-	r := n.vlans.Get(v)
+func (n *Net) SpanAt(hub int, vid office.VID) *Span {
+	r := n.vlans.Get(vid)
 	if r == nil {
 		return nil
 	}
 	for _, s := range r.Spans {
-		if _, ok := slices.BinarySearchFunc(s.Nodes, Node{hub, Label(v)}, func(a, b Node) int {
+		if _, ok := slices.BinarySearchFunc(s.Nodes, Node{hub, Label(vid)}, func(a, b Node) int {
 			return cmp.Or(cmp.Compare(a.Hub, b.Hub), cmp.Compare(a.Label, b.Label))
 		}); ok {
 			return s
@@ -62,20 +62,20 @@ func (n *Net) arcsOf(s *Span) []nodeArc {
 			add(l, Node{k.B.Hub, a.From}, Node{k.A.Hub, a.To})
 		}
 	}
-	for l, c := range n.carry {
-		k := &n.Topo.Links[l]
+	for link, c := range n.carry {
+		k := &n.Topo.Links[link]
 		for lb := range labels {
 			if v := lb.VID(); v != 0 {
 				if c.AB.Has(v) {
-					add(l, Node{k.A.Hub, lb}, Node{k.B.Hub, lb})
+					add(link, Node{k.A.Hub, lb}, Node{k.B.Hub, lb})
 				}
 				if c.BA.Has(v) {
-					add(l, Node{k.B.Hub, lb}, Node{k.A.Hub, lb})
+					add(link, Node{k.B.Hub, lb}, Node{k.A.Hub, lb})
 				}
 			}
 		}
 		for _, a := range c.Cross {
-			cross(l, a)
+			cross(link, a)
 		}
 	}
 	for _, a := range n.kept {
@@ -107,14 +107,14 @@ func (n *Net) Hearing(s *Span, from Node) map[Node]bool {
 }
 
 // reach follows the arcs of a span from a node, or against their direction.
-func (n *Net) reach(s *Span, from Node, forth bool) map[Node]bool {
+func (n *Net) reach(part *Span, from Node, forth bool) map[Node]bool {
 	out := map[Node]bool{}
-	start := slices.Index(s.Nodes, from)
+	start := slices.Index(part.Nodes, from)
 	if start < 0 {
 		return out
 	}
-	next := make([][]int, len(s.Nodes))
-	for _, a := range n.arcsOf(s) {
+	next := make([][]int, len(part.Nodes))
+	for _, a := range n.arcsOf(part) {
 		if forth {
 			next[a.from] = append(next[a.from], a.to)
 		} else {
@@ -124,8 +124,8 @@ func (n *Net) reach(s *Span, from Node, forth bool) map[Node]bool {
 	out[from] = true
 	for queue := []int{start}; len(queue) > 0; queue = queue[1:] {
 		for _, y := range next[queue[0]] {
-			if !out[s.Nodes[y]] {
-				out[s.Nodes[y]] = true
+			if !out[part.Nodes[y]] {
+				out[part.Nodes[y]] = true
 				queue = append(queue, y)
 			}
 		}
@@ -141,11 +141,11 @@ type OneWay struct {
 }
 
 // OneWays lists the arcs of a span that have no way back, by link.
-func (n *Net) OneWays(s *Span) (out []OneWay) {
-	if !s.OneWay {
+func (n *Net) OneWays(part *Span) (out []OneWay) {
+	if !part.OneWay {
 		return nil
 	}
-	arcs := n.arcsOf(s)
+	arcs := n.arcsOf(part)
 	have := make(map[nodeArc]bool, len(arcs))
 	for _, a := range arcs {
 		have[a] = true
@@ -154,7 +154,7 @@ func (n *Net) OneWays(s *Span) (out []OneWay) {
 		if a.from == a.to || have[nodeArc{a.link, a.to, a.from}] {
 			continue
 		}
-		out = append(out, OneWay{a.link, n.Topo.Links[a.link].A.Hub == s.Nodes[a.from].Hub, s.Nodes[a.from].Label, s.Nodes[a.to].Label})
+		out = append(out, OneWay{a.link, n.Topo.Links[a.link].A.Hub == part.Nodes[a.from].Hub, part.Nodes[a.from].Label, part.Nodes[a.to].Label})
 	}
 	slices.SortFunc(out, func(x, y OneWay) int {
 		return cmp.Or(cmp.Compare(x.Link, y.Link), cmp.Compare(x.From, y.From), cmp.Compare(x.To, y.To))
@@ -163,18 +163,18 @@ func (n *Net) OneWays(s *Span) (out []OneWay) {
 }
 
 // Ring is the links on which frames of a span can go round, in order.
-func (n *Net) Ring(s *Span) []int {
+func (n *Net) Ring(part *Span) []int {
 	type edge struct{ link, x, y int }
 	var edges []edge
 	seen := map[edge]bool{}
-	for _, a := range n.arcsOf(s) {
+	for _, a := range n.arcsOf(part) {
 		if k := (edge{a.link, min(a.from, a.to), max(a.from, a.to)}); !seen[k] {
 			seen[k] = true
 			edges = append(edges, k)
 		}
 	}
 	// Leaves fall off until only rings, and what lies between them, are left.
-	degree := make([]int, len(s.Nodes))
+	degree := make([]int, len(part.Nodes))
 	for _, e := range edges {
 		degree[e.x]++
 		degree[e.y]++
@@ -202,40 +202,40 @@ func (n *Net) Ring(s *Span) []int {
 // PlugAt is where a plug's VLAN is: the span, and the plug's node of it, that
 // serves it both ways. It is nil where the plug's port, or the way into the
 // device that knows no tags, does not.
-func (n *Net) PlugAt(p *office.Plug) (*Span, Node) {
-	dev := n.Topo.DeviceIndex(p.Port.Device)
-	d := n.Office.Devices[dev]
-	port := d.Logical(d.Port(p.Port.Port))
+func (n *Net) PlugAt(plug *office.Plug) (*Span, Node) {
+	dev := n.Topo.DeviceIndex(plug.Port.Device)
+	device := n.Office.Devices[dev]
+	port := device.Logical(device.Port(plug.Port.Port))
 	hub := n.Topo.HubOf(dev, port)
-	if !d.Unaware() {
-		if !n.Gives(dev, port, p.Wants, p.Tagged) {
+	if !device.Unaware() {
+		if !n.Gives(dev, port, plug.Wants, plug.Tagged) {
 			return nil, Node{}
 		}
-		x := Node{hub, Label(p.Wants)}
-		return n.spanOf(p.Wants, x), x
+		x := Node{hub, Label(plug.Wants)}
+		return n.spanOf(plug.Wants, x), x
 	}
-	if n.Tables[dev].Ports[port].Off || p.Tagged && d.Forwarding == office.UnawareDrops {
+	if n.Tables[dev].Ports[port].Off || plug.Tagged && device.Forwarding == office.UnawareDrops {
 		return nil, Node{}
 	}
 	x := Node{hub, untaggedAt | Label(hub)<<24}
-	if p.Tagged {
-		x.Label = Label(p.Wants)
+	if plug.Tagged {
+		x.Label = Label(plug.Wants)
 	}
-	return n.spanOf(p.Wants, x), x
+	return n.spanOf(plug.Wants, x), x
 }
 
 // SpanOf is the span that has a node, nil where none has.
-func (n *Net) SpanOf(x Node) *Span {
-	if v := x.Label.VID(); v != 0 {
-		return n.spanOf(v, x)
+func (n *Net) SpanOf(node Node) *Span {
+	if v := node.Label.VID(); v != 0 {
+		return n.spanOf(v, node)
 	}
-	group, ok := n.groups.of[x.Label]
+	group, ok := n.groups.of[node.Label]
 	if !ok {
 		return nil
 	}
 	for _, l := range n.groups.groups[group] {
 		if v := l.VID(); v != 0 {
-			if s := n.spanOf(v, x); s != nil {
+			if s := n.spanOf(v, node); s != nil {
 				return s
 			}
 		}
@@ -257,18 +257,18 @@ func (n *Net) spanOf(v office.VID, x Node) *Span {
 
 // Standing is where an address of a device, or its management, is reached: the
 // places in its VLAN's spans; none where no frame comes.
-func (n *Net) Standing(dev int, v office.VID, on string) (places []Place) {
+func (n *Net) Standing(dev int, vid office.VID, on string) (places []Place) {
 	d := n.Office.Devices[dev]
-	for _, h := range n.addressHubs(dev, v, on) {
-		labels := []Label{Label(v)}
+	for _, hub := range n.addressHubs(dev, vid, on) {
+		labels := []Label{Label(vid)}
 		if d.Unaware() {
-			labels = append(labels, untaggedAt|Label(h)<<24)
-		} else if !n.Lets(dev, v) {
+			labels = append(labels, untaggedAt|Label(hub)<<24)
+		} else if !n.Lets(dev, vid) {
 			continue
 		}
 		for _, l := range labels {
-			if s := n.spanOf(v, Node{h, l}); s != nil {
-				places = append(places, Place{s, Node{h, l}})
+			if s := n.spanOf(vid, Node{hub, l}); s != nil {
+				places = append(places, Place{s, Node{hub, l}})
 			}
 		}
 	}
@@ -279,17 +279,17 @@ func (n *Net) Standing(dev int, v office.VID, on string) (places []Place) {
 // domains in or out, ordered by name.
 func (n *Net) Reaches(s *Span) []office.PortRef {
 	var refs []office.PortRef
-	for _, x := range s.Nodes {
-		h := n.Topo.Hubs[x.Hub]
-		d, t := n.Office.Devices[h.Dev], n.Tables[h.Dev]
-		if x.Label&deadAt != 0 {
+	for _, node := range s.Nodes {
+		h := n.Topo.Hubs[node.Hub]
+		device, table := n.Office.Devices[h.Dev], n.Tables[h.Dev]
+		if node.Label&deadAt != 0 {
 			continue
 		}
-		for p := range d.Ports {
-			if d.Ports[p].Bundle > 0 || n.Topo.HubOf(h.Dev, p) != x.Hub {
+		for p := range device.Ports {
+			if device.Ports[p].Bundle > 0 || n.Topo.HubOf(h.Dev, p) != node.Hub {
 				continue
 			}
-			if _, ok := t.Egress(domainOf(x, d, p), p); ok {
+			if _, ok := table.Egress(domainOf(node, device, p), p); ok {
 				refs = append(refs, n.RefAt(h.Dev, p))
 			}
 		}
@@ -299,16 +299,16 @@ func (n *Net) Reaches(s *Span) []office.PortRef {
 }
 
 // domainOf is the domain that a node is.
-func domainOf(x Node, d *office.Device, port int) bridge.Domain {
+func domainOf(node Node, device *office.Device, port int) bridge.Domain {
 	switch {
-	case x.Label&untaggedAt != 0:
+	case node.Label&untaggedAt != 0:
 		return bridge.Domain{Keep: true, Kept: bridge.Untagged}
-	case x.Label&keptAt != 0:
-		return bridge.Domain{VID: office.VID(x.Label >> 12 & 0xfff), Keep: true, Kept: bridge.Wire(x.Label & 0xfff)}
-	case d.Unaware():
-		return bridge.Domain{Keep: true, Kept: bridge.Wire(x.Label)}
-	case d.Forwarding == office.Routed:
-		return bridge.Domain{VID: x.Label.VID(), Port: int16(port + 1)}
+	case node.Label&keptAt != 0:
+		return bridge.Domain{VID: office.VID(node.Label >> 12 & 0xfff), Keep: true, Kept: bridge.Wire(node.Label & 0xfff)}
+	case device.Unaware():
+		return bridge.Domain{Keep: true, Kept: bridge.Wire(node.Label)}
+	case device.Forwarding == office.Routed:
+		return bridge.Domain{VID: node.Label.VID(), Port: int16(port + 1)}
 	}
-	return bridge.Domain{VID: x.Label.VID()}
+	return bridge.Domain{VID: node.Label.VID()}
 }

@@ -24,16 +24,16 @@ func (l Label) VID() office.VID {
 }
 
 // LabelOf names a domain at a hub.
-func LabelOf(hub int, d bridge.Domain) Label {
+func LabelOf(hub int, domain bridge.Domain) Label {
 	switch {
-	case !d.Keep:
-		return Label(d.VID)
-	case d.VID != 0:
-		return keptAt | Label(hub)<<24 | Label(d.VID)<<12 | Label(d.Kept)
-	case d.Kept == bridge.Untagged:
+	case !domain.Keep:
+		return Label(domain.VID)
+	case domain.VID != 0:
+		return keptAt | Label(hub)<<24 | Label(domain.VID)<<12 | Label(domain.Kept)
+	case domain.Kept == bridge.Untagged:
 		return untaggedAt | Label(hub)<<24
 	}
-	return Label(d.Kept)
+	return Label(domain.Kept)
 }
 
 // VLAN is the VLAN of a label, or the tag that is kept in a group.

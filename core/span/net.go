@@ -92,21 +92,21 @@ func (n *Net) all() {
 
 // effective is the shapes in force on device i's ports.
 func (n *Net) effective(i int) ([]*office.Shape, []office.Source) {
-	d := n.Office.Devices[i]
-	ss, src := make([]*office.Shape, len(d.Ports)), make([]office.Source, len(d.Ports))
-	if d.Follows == "" { // the usual case, without asking a plan for every port
-		for p := range d.Ports {
-			x := &d.Ports[p]
+	device := n.Office.Devices[i]
+	ss, src := make([]*office.Shape, len(device.Ports)), make([]office.Source, len(device.Ports))
+	if device.Follows == "" { // the usual case, without asking a plan for every port
+		for port := range device.Ports {
+			x := &device.Ports[port]
 			if x.Bundle > 0 || x.Shape == nil {
-				ss[p] = noShape
+				ss[port] = noShape
 				continue
 			}
-			ss[p], src[p] = n.Office.Resolve(x.Shape), office.FromPort
+			ss[port], src[port] = n.Office.Resolve(x.Shape), office.FromPort
 		}
 		return ss, src
 	}
-	for p := range d.Ports {
-		ss[p], src[p] = n.Office.Effective(d, p)
+	for p := range device.Ports {
+		ss[p], src[p] = n.Office.Effective(device, p)
 	}
 	return ss, src
 }
@@ -144,18 +144,18 @@ type compileKey struct {
 // table compiles device i.
 func (n *Net) table(i int, cache compileCache) *bridge.Table {
 	d := n.Office.Devices[i]
-	return bridge.NewTable(d, func(p int) *bridge.Port {
-		s := n.shapes[i][p]
-		k := compileKey{s: s, block: -1}
-		if v := bridge.Access(s); v != 0 {
+	return bridge.NewTable(d, func(port int) *bridge.Port {
+		shape := n.shapes[i][port]
+		k := compileKey{s: shape, block: -1}
+		if v := bridge.Access(shape); v != 0 {
 			k = compileKey{access: v}
 		}
 		var rest *office.Set
-		switch s.Rest {
+		switch shape.Rest {
 		case office.RestAll:
 			rest = &n.registered
 		case office.RestNeeded:
-			links := n.Topo.LinksAt(i, p)
+			links := n.Topo.LinksAt(i, port)
 			switch len(links) {
 			case 0:
 			case 1:
@@ -166,13 +166,13 @@ func (n *Net) table(i int, cache compileCache) *bridge.Table {
 				for _, l := range links {
 					all.AddAll(n.Needed(l))
 				}
-				return bridge.Compile(s, &all)
+				return bridge.Compile(shape, &all)
 			}
 		}
 		if c, ok := cache[k]; ok {
 			return c
 		}
-		c := bridge.Compile(s, rest)
+		c := bridge.Compile(shape, rest)
 		cache[k] = c
 		return c
 	})
@@ -180,25 +180,25 @@ func (n *Net) table(i int, cache compileCache) *bridge.Table {
 
 // inUse is every VID that has a result: registered, on a port, or wanted.
 func (n *Net) inUse() office.Set {
-	s := n.registered
+	set := n.registered
 	for h := range n.present {
-		s.AddAll(n.present[h])
-		s.AddAll(n.place[h])
-		s.AddAll(n.wants[h])
+		set.AddAll(n.present[h])
+		set.AddAll(n.place[h])
+		set.AddAll(n.wants[h])
 	}
 	for _, c := range n.carry { // a port without filtering lets in what it has not
-		s.AddAll(&c.AB)
-		s.AddAll(&c.BA)
+		set.AddAll(&c.AB)
+		set.AddAll(&c.BA)
 		for _, a := range c.Cross {
-			s.Add(a.From.VID())
-			s.Add(a.To.VID())
+			set.Add(a.From.VID())
+			set.Add(a.To.VID())
 		}
 	}
 	for _, a := range n.kept {
-		s.Add(a.To.VID())
+		set.Add(a.To.VID())
 	}
-	s.Remove(0)
-	return s
+	set.Remove(0)
+	return set
 }
 
 // Used is every VID that is registered, on a port, or wanted by a plug.
@@ -221,17 +221,17 @@ func (n *Net) Name(v office.VID) string {
 // OnWires is every VID that a frame may wear to some effect: registered, on a
 // port, a PVID, or one that a VLAN rides.
 func (n *Net) OnWires() office.Set {
-	s := n.used
+	set := n.used
 	for _, t := range n.Tables {
 		for _, p := range t.Ports {
-			s.Add(p.PVID)
-			s.AddAll(&p.Untagged)
-			s.AddAll(&p.Tagged)
+			set.Add(p.PVID)
+			set.AddAll(&p.Untagged)
+			set.AddAll(&p.Tagged)
 			for _, r := range p.Rides {
-				s.Add(r.Wire)
+				set.Add(r.Wire)
 			}
 		}
 	}
-	s.Remove(0)
-	return s
+	set.Remove(0)
+	return set
 }

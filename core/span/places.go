@@ -45,23 +45,23 @@ func (n *Net) placeAt(h int) {
 }
 
 // parking is [placing.parked].
-func (n *Net) parking() (s office.Set) {
+func (n *Net) parking() (set office.Set) {
 	for _, v := range n.Office.VLANs {
 		if v.Local {
-			s.Add(v.VID)
+			set.Add(v.VID)
 		}
 	}
-	if s.Empty() {
-		return s
+	if set.Empty() {
+		return set
 	}
 	var put office.Set
 	for h, x := range n.at.solid {
-		for w := range s {
-			s[w] &^= x[w]
+		for w := range set {
+			set[w] &^= x[w]
 			put[w] |= n.at.bare[h][w]
 		}
 	}
-	return s.And(&put)
+	return set.And(&put)
 }
 
 // Parked is the VLANs in which only ports are that are put away.
@@ -83,52 +83,52 @@ func written(s *office.Shape) (w office.Set) {
 
 // placesOf fills in the places of device i's hubs.
 func (n *Net) placesOf(i int) {
-	d := n.Office.Devices[i]
-	itself := d.TalksItself()
+	device := n.Office.Devices[i]
+	itself := device.TalksItself()
 	var last *office.Shape // neighbours are often alike
 	var names office.Set
-	for p := range d.Ports {
-		x := &d.Ports[p]
-		s := n.shapes[i][p]
-		if x.Bundle > 0 || s.Off || d.Unaware() || s == noShape {
+	for port := range device.Ports {
+		x := &device.Ports[port]
+		shape := n.shapes[i][port]
+		if x.Bundle > 0 || shape.Off || device.Unaware() || shape == noShape {
 			continue
 		}
-		if s != last {
-			last, names = s, written(s)
+		if shape != last {
+			last, names = shape, written(shape)
 		}
-		hub := n.Topo.HubOf(i, p)
+		hub := n.Topo.HubOf(i, port)
 		switch {
 		case x.Kind == office.Inner:
 			in := names
 			for w := range in { // a range lets VLANs in; those that exist end here
 				in[w] &= n.registered[w]
 			}
-			for _, v := range s.Untagged {
+			for _, v := range shape.Untagged {
 				in.Add(v)
 			}
 			n.at.solid[hub].AddAll(&in)
-			if s.Rest == office.RestAll {
+			if shape.Rest == office.RestAll {
 				n.at.solid[hub].AddAll(&n.registered)
 			}
 		case itself:
 			n.at.solid[hub].AddAll(&names)
-		case len(n.Topo.LinksAt(i, p)) == 0:
+		case len(n.Topo.LinksAt(i, port)) == 0:
 			n.at.bare[hub].AddAll(&names)
 		}
 	}
-	for _, a := range d.Addresses {
+	for _, a := range device.Addresses {
 		for _, h := range n.addressHubs(i, a.VID, a.On) {
 			n.at.solid[h].Add(a.VID)
 		}
 	}
-	if m := d.Manage; m != nil {
+	if m := device.Manage; m != nil {
 		for _, h := range n.addressHubs(i, m.VID, "") {
 			n.at.solid[h].Add(m.VID)
 		}
 	}
 	for _, k := range n.Topo.PlugsAt(i) {
 		p := n.Office.Plugs[k]
-		if at := d.Port(p.Port.Port); at >= 0 {
+		if at := device.Port(p.Port.Port); at >= 0 {
 			n.at.solid[n.Topo.HubOf(i, at)].Add(p.Wants)
 		}
 	}
@@ -139,41 +139,41 @@ func (n *Net) placesOf(i int) {
 // none was said, the port that another address of the VLAN is on, else the
 // first port that names the VLAN, else the first that takes it with all, else
 // the first that takes what is needed there.
-func (n *Net) addressHubs(dev int, v office.VID, on string) []int {
-	d := n.Office.Devices[dev]
-	if len(d.Ports) == 0 {
+func (n *Net) addressHubs(dev int, vid office.VID, on string) []int {
+	device := n.Office.Devices[dev]
+	if len(device.Ports) == 0 {
 		return nil
 	}
-	if d.Forwarding != office.Routed {
+	if device.Forwarding != office.Routed {
 		return []int{n.Topo.HubOf(dev, 0)}
 	}
 	if on == "" {
-		for _, a := range d.Addresses {
-			if a.VID == v && a.On != "" {
+		for _, a := range device.Addresses {
+			if a.VID == vid && a.On != "" {
 				on = a.On
 				break
 			}
 		}
 	}
 	if on != "" {
-		if p := d.Port(on); p >= 0 {
+		if p := device.Port(on); p >= 0 {
 			return []int{n.Topo.HubOf(dev, p)}
 		}
 	}
 	best, at := 3, 0
-	for p := range d.Ports {
+	for port := range device.Ports {
 		rank := 3
-		switch s := n.shapes[dev][p]; {
-		case d.Ports[p].Bundle > 0:
-		case s.Of(v) != office.NotMember:
+		switch shape := n.shapes[dev][port]; {
+		case device.Ports[port].Bundle > 0:
+		case shape.Of(vid) != office.NotMember:
 			rank = 0
-		case s.Rest == office.RestAll && n.registered.Has(v):
+		case shape.Rest == office.RestAll && n.registered.Has(vid):
 			rank = 1
-		case s.Rest == office.RestNeeded && len(n.Topo.LinksAt(dev, p)) > 0:
+		case shape.Rest == office.RestNeeded && len(n.Topo.LinksAt(dev, port)) > 0:
 			rank = 2
 		}
 		if rank < best {
-			best, at = rank, p
+			best, at = rank, port
 		}
 	}
 	return []int{n.Topo.HubOf(dev, at)}

@@ -17,26 +17,26 @@ func (n *Net) Ref(e graph.End) office.PortRef { return n.RefAt(e.Dev, e.Port) }
 // Aware says whether a device looks at tags.
 func (n *Net) Aware(dev int) bool { return !n.Office.Devices[dev].Unaware() }
 
-// Terminals lists the ports at which VLAN v ends inside a span: uncabled ports
+// Terminals lists the ports at which VLAN vid ends inside a span: uncabled ports
 // that name it, inner ports, and the ports of devices that are users of it
 // themselves.
-func (n *Net) Terminals(s *Span, v office.VID) []office.PortRef {
+func (n *Net) Terminals(s *Span, vid office.VID) []office.PortRef {
 	var refs []office.PortRef
-	for _, x := range s.Nodes {
-		h := n.Topo.Hubs[x.Hub]
-		d, t := n.Office.Devices[h.Dev], n.Tables[h.Dev]
-		if x.Label != Label(v) || d.Unaware() {
+	for _, node := range s.Nodes {
+		h := n.Topo.Hubs[node.Hub]
+		device, table := n.Office.Devices[h.Dev], n.Tables[h.Dev]
+		if node.Label != Label(vid) || device.Unaware() {
 			continue
 		}
-		itself := d.TalksItself()
-		for p := range d.Ports {
-			if d.Ports[p].Bundle > 0 || n.Topo.HubOf(h.Dev, p) != x.Hub || t.Ports[p].Off {
+		itself := device.TalksItself()
+		for port := range device.Ports {
+			if device.Ports[port].Bundle > 0 || n.Topo.HubOf(h.Dev, port) != node.Hub || table.Ports[port].Off {
 				continue
 			}
 			switch {
-			case d.Ports[p].Kind == office.Inner && t.Ports[p].Has(v),
-				(itself || len(n.Topo.LinksAt(h.Dev, p)) == 0 && !n.IsParked(v)) && n.shapes[h.Dev][p].Of(v) != office.NotMember:
-				refs = append(refs, n.RefAt(h.Dev, p))
+			case device.Ports[port].Kind == office.Inner && table.Ports[port].Has(vid),
+				(itself || len(n.Topo.LinksAt(h.Dev, port)) == 0 && !n.IsParked(vid)) && n.shapes[h.Dev][port].Of(vid) != office.NotMember:
+				refs = append(refs, n.RefAt(h.Dev, port))
 			}
 		}
 	}
@@ -68,42 +68,42 @@ func (n *Net) With(dev, port int, v office.VID, m office.Membership) office.Shap
 
 // Expand writes out what all or needed stand for on a port, where v, standing
 // as m from now on, has to leave it.
-func (n *Net) Expand(dev, port int, s office.Shape, v office.VID, m office.Membership) office.Shape {
+func (n *Net) Expand(dev, port int, shape office.Shape, v office.VID, m office.Membership) office.Shape {
 	c := n.Tables[dev].Ports[port]
-	if s.Rest != office.RestNone && m == office.NotMember && s.Of(v) != office.Untagged && c.Tagged.Has(v) {
-		s.Rest = office.RestNone
-		s.Tagged = c.Tagged.VIDs()
+	if shape.Rest != office.RestNone && m == office.NotMember && shape.Of(v) != office.Untagged && c.Tagged.Has(v) {
+		shape.Rest = office.RestNone
+		shape.Tagged = c.Tagged.VIDs()
 	}
-	return s
+	return shape
 }
 
-// Carrying is the shape in force on a port with VLANs standing as m, both ways:
+// Carrying is the shape in force on a port with VLANs standing as form, both ways:
 // under their own VIDs, and with such frames admitted.
-func (n *Net) Carrying(dev, port int, m office.Membership, vs ...office.VID) office.Shape {
-	s := *n.shapes[dev][port]
-	if s.Off {
-		s = office.Shape{}
+func (n *Net) Carrying(dev, port int, form office.Membership, vs ...office.VID) office.Shape {
+	shape := *n.shapes[dev][port]
+	if shape.Off {
+		shape = office.Shape{}
 	}
 	for _, v := range vs {
-		s = s.With(v, m)
-		s.Rides = slices.DeleteFunc(slices.Clone(s.Rides), func(r office.Ride) bool { return r.VLAN == v })
+		shape = shape.With(v, form)
+		shape.Rides = slices.DeleteFunc(slices.Clone(shape.Rides), func(r office.Ride) bool { return r.VLAN == v })
 	}
-	if m == office.Tagged && s.Admit == office.AdmitUntagged || m == office.Untagged && s.Admit == office.AdmitTagged {
-		s.Admit = office.AdmitAll
+	if form == office.Tagged && shape.Admit == office.AdmitUntagged || form == office.Untagged && shape.Admit == office.AdmitTagged {
+		shape.Admit = office.AdmitAll
 	}
-	return s.Normal()
+	return shape.Normal()
 }
 
 // Hears says whether what comes back at a port, in the form in which it sends a
 // VLAN, joins that VLAN.
-func (n *Net) Hears(dev, port int, v office.VID) bool {
+func (n *Net) Hears(dev, port int, vid office.VID) bool {
 	t := n.Tables[dev]
 	w := bridge.Untagged
-	if t.Ports[port].Tagged.Has(v) {
-		w = t.Ports[port].WireOf(v)
+	if t.Ports[port].Tagged.Has(vid) {
+		w = t.Ports[port].WireOf(vid)
 	}
 	d, why := t.Ingress(port, w)
-	return why == bridge.Passed && !d.Keep && d.VID == v
+	return why == bridge.Passed && !d.Keep && d.VID == vid
 }
 
 // Mismatch is where untagged frames leave one end of a link as one VLAN and
@@ -121,13 +121,13 @@ func (n *Net) Mismatch(link int) (from, to office.VID, fromA, ok bool) {
 		if n.Port(a).Off {
 			continue
 		}
-		d, why := n.Tables[b.Dev].Ingress(b.Port, bridge.Untagged)
+		domain, why := n.Tables[b.Dev].Ingress(b.Port, bridge.Untagged)
 		if why != bridge.Passed {
 			continue
 		}
 		for v := range n.Port(a).Untagged.All() {
-			if v != d.VID {
-				return v, d.VID, dir, true
+			if v != domain.VID {
+				return v, domain.VID, dir, true
 			}
 		}
 	}

@@ -88,13 +88,13 @@ func (n *Net) solve() {
 		}
 	}
 	w := newWork(n)
-	for v := range n.dirty.All() {
-		if !n.used.Has(v) {
-			n.vlans.Set(v, nil)
+	for vid := range n.dirty.All() {
+		if !n.used.Has(vid) {
+			n.vlans.Set(vid, nil)
 			continue
 		}
-		if _, ok := n.groups.of[Label(v)]; !ok {
-			n.finish(v, w.alone(v))
+		if _, ok := n.groups.of[Label(vid)]; !ok {
+			n.finish(vid, w.alone(vid))
 		}
 	}
 }
@@ -120,9 +120,9 @@ func newWork(n *Net) *work {
 }
 
 // alone works out a VLAN that is a class of its own.
-func (w *work) alone(v office.VID) []*Span {
+func (w *work) alone(vid office.VID) []*Span {
 	n := w.n
-	i, bit := v>>6, uint64(1)<<(v&63)
+	i, bit := vid>>6, uint64(1)<<(vid&63)
 	here := w.here[:0]
 	for h := range n.present {
 		if n.present[h][i]&bit != 0 {
@@ -134,14 +134,14 @@ func (w *work) alone(v office.VID) []*Span {
 		if (c.AB[i]|c.BA[i])&bit == 0 {
 			continue
 		}
-		l := &n.Topo.Links[k]
-		for _, h := range [2]int{l.A.Hub, l.B.Hub} {
+		link := &n.Topo.Links[k]
+		for _, h := range [2]int{link.A.Hub, link.B.Hub} {
 			if w.sets[h] < 0 {
 				w.sets[h], w.links[h], w.size[h] = int32(h), 0, 0
 				here = append(here, int32(h))
 			}
 		}
-		a, b, ok := w.sets.Join(int32(l.A.Hub), int32(l.B.Hub))
+		a, b, ok := w.sets.Join(int32(link.A.Hub), int32(link.B.Hub))
 		if ok {
 			w.links[a] += w.links[b]
 		}
@@ -171,9 +171,9 @@ func (w *work) alone(v office.VID) []*Span {
 	}
 	for _, h := range here {
 		s := spans[w.comp[w.sets.Find(h)]-1]
-		s.Nodes = append(s.Nodes, Node{int(h), Label(v)})
+		s.Nodes = append(s.Nodes, Node{int(h), Label(vid)})
 		if len(s.Ends) == 0 && (n.term[h][i]|n.own[h][i])&bit != 0 {
-			s.Ends = []office.VID{v}
+			s.Ends = []office.VID{vid}
 		}
 	}
 	for _, h := range w.oneWay {
@@ -270,13 +270,13 @@ func (n *Net) coupled(g int) {
 	})
 	for _, i := range order {
 		r := sets.Find(int32(i))
-		s := spans[r]
-		if s == nil {
-			s = &Span{}
-			spans[r] = s
-			list = append(list, s)
+		part := spans[r]
+		if part == nil {
+			part = &Span{}
+			spans[r] = part
+			list = append(list, part)
 		}
-		s.Nodes = append(s.Nodes, nodes[i])
+		part.Nodes = append(part.Nodes, nodes[i])
 	}
 	for _, k := range joined {
 		x, _ := ends(k)
@@ -285,23 +285,23 @@ func (n *Net) coupled(g int) {
 		s.OneWay = s.OneWay || !joins[k][0] || !joins[k][1]
 	}
 	plain := map[int]*office.Set{} // by hub: what comes untagged into a device that knows no tags
-	for _, s := range list {
+	for _, part := range list {
 		var has office.Set
-		for _, x := range s.Nodes {
+		for _, x := range part.Nodes {
 			if v := x.Label.VID(); v != 0 {
 				has.Add(v)
 			}
 		}
-		for _, x := range s.Nodes {
+		for _, x := range part.Nodes {
 			if x.Label&untaggedAt != 0 {
 				plain[x.Hub] = &has
 			}
 		}
 	}
 	byVLAN := map[office.VID][]*Span{}
-	for _, s := range list {
+	for _, part := range list {
 		var has, ends office.Set
-		for _, x := range s.Nodes {
+		for _, x := range part.Nodes {
 			if v := x.Label.VID(); v != 0 {
 				has.Add(v)
 				if n.term[x.Hub].Has(v) || n.own[x.Hub].Has(v) && (plain[x.Hub] == nil || !plain[x.Hub].Has(v)) {
@@ -309,15 +309,15 @@ func (n *Net) coupled(g int) {
 				}
 			}
 		}
-		for _, x := range s.Nodes { // behind an unaware device, a plug is served where its VLAN comes through
+		for _, x := range part.Nodes { // behind an unaware device, a plug is served where its VLAN comes through
 			if x.Label&untaggedAt != 0 {
 				served := n.wants[x.Hub].And(&has)
 				ends.AddAll(&served)
 			}
 		}
-		s.Ends = ends.VIDs()
+		part.Ends = ends.VIDs()
 		for v := range has.All() {
-			byVLAN[v] = append(byVLAN[v], s)
+			byVLAN[v] = append(byVLAN[v], part)
 		}
 	}
 	for _, l := range labels {
@@ -328,22 +328,22 @@ func (n *Net) coupled(g int) {
 }
 
 // finish orders a VLAN's spans and names its state.
-func (n *Net) finish(v office.VID, spans []*Span) {
-	r := &VLAN{VID: v, Spans: spans}
+func (n *Net) finish(vid office.VID, spans []*Span) {
+	vlan := &VLAN{VID: vid, Spans: spans}
 	type rank struct {
 		ends, gateway bool
 	}
 	of := func(s *Span) rank {
-		k := rank{ends: slices.Contains(s.Ends, v)}
+		k := rank{ends: slices.Contains(s.Ends, vid)}
 		for _, x := range s.Nodes {
-			k.gateway = k.gateway || (x.Label == Label(v) || x.Label&untaggedAt != 0) && n.addr[x.Hub].Has(v)
+			k.gateway = k.gateway || (x.Label == Label(vid) || x.Label&untaggedAt != 0) && n.addr[x.Hub].Has(vid)
 		}
 		return k
 	}
-	for _, h := range n.unreached(v, spans) {
-		r.Spans = append(r.Spans, &Span{Nodes: []Node{{h, deadAt | Label(h)<<24 | Label(v)}}, Ends: []office.VID{v}})
+	for _, h := range n.unreached(vid, spans) {
+		vlan.Spans = append(vlan.Spans, &Span{Nodes: []Node{{h, deadAt | Label(h)<<24 | Label(vid)}}, Ends: []office.VID{vid}})
 	}
-	spans = r.Spans
+	spans = vlan.Spans
 	first := func(a, b bool) int {
 		switch {
 		case a == b:
@@ -354,29 +354,29 @@ func (n *Net) finish(v office.VID, spans []*Span) {
 		return 1
 	}
 	if len(spans) > 1 {
-		slices.SortStableFunc(r.Spans, func(a, b *Span) int {
+		slices.SortStableFunc(vlan.Spans, func(a, b *Span) int {
 			x, y := of(a), of(b)
 			return cmp.Or(first(x.ends, y.ends), first(x.gateway, y.gateway), cmp.Compare(len(b.Nodes), len(a.Nodes)), n.firstNamed(a, b))
 		})
 	}
 	others := false
-	for _, s := range r.Spans {
-		if slices.Contains(s.Ends, v) {
-			r.Parts++
+	for _, s := range vlan.Spans {
+		if slices.Contains(s.Ends, vid) {
+			vlan.Parts++
 			others = others || len(s.Ends) > 1
 		}
 	}
 	switch {
-	case r.Parts == 0:
-		r.State = Unused
-	case r.Parts > 1:
-		r.State = Split
+	case vlan.Parts == 0:
+		vlan.State = Unused
+	case vlan.Parts > 1:
+		vlan.State = Split
 	case others:
-		r.State = Merged
+		vlan.State = Merged
 	default:
-		r.State = Whole
+		vlan.State = Whole
 	}
-	n.vlans.Set(v, r)
+	n.vlans.Set(vid, vlan)
 }
 
 // firstNamed compares two spans by the least name of a device in them, so
@@ -397,15 +397,15 @@ func (n *Net) firstNamed(a, b *Span) int {
 // unreached is the hubs where an address or the management of a VLAN stands and
 // no frame of the VLAN comes: behind a processor port that is not in it, or in
 // a device that knows no tags and gets another VLAN, or none.
-func (n *Net) unreached(v office.VID, spans []*Span) (hubs []int) {
-	for h := range n.dead {
+func (n *Net) unreached(vid office.VID, spans []*Span) (hubs []int) {
+	for hub := range n.dead {
 		switch {
-		case n.dead[h].Has(v):
-			hubs = append(hubs, h)
-		case n.own[h].Has(v) && !slices.ContainsFunc(spans, func(s *Span) bool {
-			return slices.Contains(s.Nodes, Node{h, Label(v)}) || slices.Contains(s.Nodes, Node{h, untaggedAt | Label(h)<<24})
+		case n.dead[hub].Has(vid):
+			hubs = append(hubs, hub)
+		case n.own[hub].Has(vid) && !slices.ContainsFunc(spans, func(s *Span) bool {
+			return slices.Contains(s.Nodes, Node{hub, Label(vid)}) || slices.Contains(s.Nodes, Node{hub, untaggedAt | Label(hub)<<24})
 		}):
-			hubs = append(hubs, h)
+			hubs = append(hubs, hub)
 		}
 	}
 	return hubs

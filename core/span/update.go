@@ -163,20 +163,20 @@ func (m *Net) tables(n *Net, changed []int) {
 	m.Tables = slices.Clone(n.Tables)
 	cache := compileCache{}
 	for _, i := range changed {
-		t := m.table(i, cache)
-		for p, c := range t.Ports {
+		table := m.table(i, cache)
+		for p, compiled := range table.Ports {
 			was := n.Tables[i].Ports[p]
-			if was.Equal(c) {
-				t.Ports[p] = was // so that "the same" is one comparison further on
+			if was.Equal(compiled) {
+				table.Ports[p] = was // so that "the same" is one comparison further on
 				continue
 			}
-			for _, s := range []office.Set{was.Untagged.Xor(&c.Untagged), was.Tagged.Xor(&c.Tagged)} {
+			for _, s := range []office.Set{was.Untagged.Xor(&compiled.Untagged), was.Tagged.Xor(&compiled.Tagged)} {
 				m.dirty.AddAll(&s)
 			}
 			m.dirty.Add(was.PVID)
-			m.dirty.Add(c.PVID)
-			if was.Off != c.Off || was.Admit != c.Admit || was.Filter != c.Filter || !slices.Equal(was.Rides, c.Rides) {
-				a, b := was.Members(), c.Members()
+			m.dirty.Add(compiled.PVID)
+			if was.Off != compiled.Off || was.Admit != compiled.Admit || was.Filter != compiled.Filter || !slices.Equal(was.Rides, compiled.Rides) {
+				a, b := was.Members(), compiled.Members()
 				m.dirty.AddAll(&a)
 				m.dirty.AddAll(&b)
 				if m.Office.Devices[i].Unaware() { // it has no members, and plugs all the same
@@ -186,17 +186,17 @@ func (m *Net) tables(n *Net, changed []int) {
 				}
 			}
 		}
-		m.Tables[i] = t
+		m.Tables[i] = table
 		was, is := n.Office.Devices[i], m.Office.Devices[i]
 		if was != is {
-			for _, d := range []*office.Device{was, is} {
+			for _, device := range []*office.Device{was, is} {
 				if !slices.Equal(was.Addresses, is.Addresses) {
-					for _, a := range d.Addresses {
+					for _, a := range device.Addresses {
 						m.dirty.Add(a.VID)
 					}
 				}
-				if d.Manage != nil && was.Manage != is.Manage {
-					m.dirty.Add(d.Manage.VID)
+				if device.Manage != nil && was.Manage != is.Manage {
+					m.dirty.Add(device.Manage.VID)
 				}
 			}
 		}
@@ -232,14 +232,14 @@ func (m *Net) hubs(n *Net, changed []int) {
 			m.dirty.AddAll(&d)
 		}
 	}
-	each := func(h int) {
-		note(m.term, n.term, h)
-		note(m.wants, n.wants, h)
-		note(m.addr, n.addr, h)
-		note(m.present, n.present, h)
-		note(m.place, n.place, h)
-		note(m.own, n.own, h)
-		note(m.dead, n.dead, h)
+	each := func(hub int) {
+		note(m.term, n.term, hub)
+		note(m.wants, n.wants, hub)
+		note(m.addr, n.addr, hub)
+		note(m.present, n.present, hub)
+		note(m.place, n.place, hub)
+		note(m.own, n.own, hub)
+		note(m.dead, n.dead, hub)
 	}
 	for _, i := range changed {
 		for _, h := range m.Topo.HubsOf(i) {
@@ -254,22 +254,22 @@ func (m *Net) hubs(n *Net, changed []int) {
 }
 
 // uses is [Net.inUse] for one VLAN.
-func (n *Net) uses(v office.VID) bool {
-	if n.registered.Has(v) {
+func (n *Net) uses(vid office.VID) bool {
+	if n.registered.Has(vid) {
 		return true
 	}
 	for h := range n.present {
-		if n.present[h].Has(v) || n.place[h].Has(v) || n.wants[h].Has(v) {
+		if n.present[h].Has(vid) || n.place[h].Has(vid) || n.wants[h].Has(vid) {
 			return true
 		}
 	}
-	ends := func(a Arc) bool { return a.From.VID() == v || a.To.VID() == v }
+	ends := func(a Arc) bool { return a.From.VID() == vid || a.To.VID() == vid }
 	for _, c := range n.carry {
-		if c.AB.Has(v) || c.BA.Has(v) || slices.ContainsFunc(c.Cross, ends) {
+		if c.AB.Has(vid) || c.BA.Has(vid) || slices.ContainsFunc(c.Cross, ends) {
 			return true
 		}
 	}
-	return slices.ContainsFunc(n.kept, func(a linkArc) bool { return a.To.VID() == v })
+	return slices.ContainsFunc(n.kept, func(a linkArc) bool { return a.To.VID() == vid })
 }
 
 func (m *Net) links(n *Net, changed []int) {
@@ -278,14 +278,14 @@ func (m *Net) links(n *Net, changed []int) {
 	redo := map[int]bool{}
 	port := func(x *Net, e graph.End) *bridge.Port { return x.Tables[e.Dev].Ports[e.Port] }
 	look := func(h int) {
-		for _, l := range m.Topo.At[h] {
-			k := &m.Topo.Links[l]
+		for _, link := range m.Topo.At[h] {
+			k := &m.Topo.Links[link]
 			stale := port(m, k.A) != port(n, k.A) || port(m, k.B) != port(n, k.B)
 			for _, e := range k.Ends() {
 				stale = stale || m.Office.Devices[e.Dev].Forwarding == office.Unaware && *m.present[e.Hub] != *n.present[e.Hub]
 			}
 			if stale {
-				redo[l] = true
+				redo[link] = true
 			}
 		}
 	}
@@ -299,14 +299,14 @@ func (m *Net) links(n *Net, changed []int) {
 			look(h)
 		}
 	}
-	for l := range redo {
-		c, was := m.cross(l), n.carry[l]
+	for link := range redo {
+		c, was := m.cross(link), n.carry[link]
 		for _, s := range []office.Set{c.AB.Xor(&was.AB), c.BA.Xor(&was.BA)} {
 			m.dirty.AddAll(&s)
 		}
 		crossed = crossed || !slices.Equal(c.Cross, was.Cross)
-		m.carry[l] = c
-		m.before.links = append(m.before.links, l)
+		m.carry[link] = c
+		m.before.links = append(m.before.links, link)
 	}
 	slices.Sort(m.before.links)
 	m.before.links = slices.Compact(m.before.links)

@@ -47,7 +47,7 @@ func (n *Net) RouteAnyhow(v office.VID, from []int, goal func(hub int) bool) ([]
 	return n.route(v, from, goal, true)
 }
 
-func (n *Net) route(v office.VID, from []int, goal func(hub int) bool, anyhow bool) ([]int, bool) {
+func (n *Net) route(vid office.VID, from []int, goal func(hub int) bool, anyhow bool) ([]int, bool) {
 	type best struct {
 		hops, changes int
 		via           int // link, -1 at the start
@@ -85,18 +85,18 @@ func (n *Net) route(v office.VID, from []int, goal func(hub int) bool, anyhow bo
 		}
 		next := map[int]best{}
 		var order []int
-		for _, h := range front {
-			b := at[h]
-			if !anyhow && b.via >= 0 && n.Office.Devices[n.Topo.Hubs[h].Dev].Forwarding == office.UnawareDrops {
+		for _, hub := range front {
+			b := at[hub]
+			if !anyhow && b.via >= 0 && n.Office.Devices[n.Topo.Hubs[hub].Dev].Forwarding == office.UnawareDrops {
 				continue
 			}
-			for _, l := range n.Topo.At[h] {
-				k := &n.Topo.Links[l]
-				w := k.Other(h)
+			for _, link := range n.Topo.At[hub] {
+				k := &n.Topo.Links[link]
+				w := k.Other(hub)
 				if _, ok := at[w.Hub]; ok || n.Port(k.A).Off || n.Port(k.B).Off {
 					continue
 				}
-				c := best{b.hops + 1, b.changes + n.lacking(l, v), l, h}
+				c := best{b.hops + 1, b.changes + n.lacking(link, vid), link, hub}
 				old, ok := next[w.Hub]
 				if !ok {
 					order = append(order, w.Hub)

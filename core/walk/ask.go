@@ -21,46 +21,46 @@ type HandOut struct {
 // HandsOut says whether what is at a port gets an address: which device hands
 // one out in the VLAN that its frames join, whether the question gets there, and
 // whether the answer comes back to the port in the form in which it was asked.
-func HandsOut(n *span.Net, from office.PortRef, w bridge.Wire) (*HandOut, error) {
-	e, err := endAt(n, from)
+func HandsOut(n *span.Net, from office.PortRef, wire bridge.Wire) (*HandOut, error) {
+	end, err := endAt(n, from)
 	if err != nil {
 		return nil, err
 	}
-	dom, why := n.Tables[e.Dev].Ingress(e.Port, w)
+	dom, why := n.Tables[end.Dev].Ingress(end.Port, wire)
 	if why != bridge.Passed {
 		return &HandOut{Text: fmt.Sprintf("It gets no address: what it sends is dropped at %s, as %s.", from, why)}, nil
 	}
-	v := dom.VID
-	up := spreadIn(n, arriving{e.Dev, e.Port, w})
+	vid := dom.VID
+	up := spreadIn(n, arriving{end.Dev, end.Port, wire})
 	handing, lost := 0, ""
-	for i, d := range n.Office.Devices {
-		for _, a := range d.Addresses {
-			if !a.From.IsValid() {
+	for i, device := range n.Office.Devices {
+		for _, address := range device.Addresses {
+			if !address.From.IsValid() {
 				continue
 			}
-			if a.VID == v {
+			if address.VID == vid {
 				handing++
 			}
-			at := up.answering(i, a)
+			at := up.answering(i, address)
 			if at == nil {
-				if a.VID == v && lost == "" {
-					lost = fmt.Sprintf("%s would hand one out, and the question does not get there: %s", d.Name, stoppedBefore(n, up.stops[0], i, a))
+				if address.VID == vid && lost == "" {
+					lost = fmt.Sprintf("%s would hand one out, and the question does not get there: %s", device.Name, stoppedBefore(n, up.stops[0], i, address))
 				}
 				continue
 			}
-			down := spreadFrom(n, i, a)
-			if i == e.Dev || down.out(e, aim{a.VID, w, true}) != nil {
-				return &HandOut{d.Name, a.From.String(), a.To.String(),
-					fmt.Sprintf("It gets an address from %s, %s to %s in %s.", d.Name, a.From, a.To, n.Name(a.VID))}, nil
+			down := spreadFrom(n, i, address)
+			if i == end.Dev || down.out(end, aim{address.VID, wire, true}) != nil {
+				return &HandOut{device.Name, address.From.String(), address.To.String(),
+					fmt.Sprintf("It gets an address from %s, %s to %s in %s.", device.Name, address.From, address.To, n.Name(address.VID))}, nil
 			}
-			lost = fmt.Sprintf("%s hears the question, and its answer does not come back: %s", d.Name, stopped(n, down.stops[0], e))
+			lost = fmt.Sprintf("%s hears the question, and its answer does not come back: %s", device.Name, stopped(n, down.stops[0], end))
 		}
 	}
 	switch {
 	case lost != "":
 		return &HandOut{Text: "It gets no address. " + lost + "."}, nil
-	case handing == 0 && v != 0:
-		return &HandOut{Text: fmt.Sprintf("It gets no address: nobody hands one out in %s.", n.Name(v))}, nil
+	case handing == 0 && vid != 0:
+		return &HandOut{Text: fmt.Sprintf("It gets no address: nobody hands one out in %s.", n.Name(vid))}, nil
 	}
 	return &HandOut{Text: "It gets no address: nobody who hands one out hears it."}, nil
 }
@@ -80,16 +80,16 @@ func endAt(n *span.Net, r office.PortRef) (graph.End, error) {
 // ToDevice follows a frame to a device itself: to an address of its in the
 // frame's VLAN, else through a gateway to one in another. With device "" it is
 // the gateway of the frame's VLAN, whatever device that is.
-func ToDevice(n *span.Net, from office.PortRef, w bridge.Wire, device string) (*Journey, error) {
-	e, err := endAt(n, from)
+func ToDevice(n *span.Net, from office.PortRef, wire bridge.Wire, device string) (*Journey, error) {
+	end, err := endAt(n, from)
 	if err != nil {
 		return nil, err
 	}
-	j := &Journey{}
-	start := arriving{e.Dev, e.Port, w}
-	if _, why := n.Tables[e.Dev].Ingress(e.Port, w); why != bridge.Passed {
-		j.Why = fmt.Sprintf("%s drops it on arrival: %s.", n.RefAt(e.Dev, e.Port), why)
-		return j, nil
+	journey := &Journey{}
+	start := arriving{end.Dev, end.Port, wire}
+	if _, why := n.Tables[end.Dev].Ingress(end.Port, wire); why != bridge.Passed {
+		journey.Why = fmt.Sprintf("%s drops it on arrival: %s.", n.RefAt(end.Dev, end.Port), why)
+		return journey, nil
 	}
 	up := spreadIn(n, start)
 	own := func(i int) (as []office.Address) {
@@ -101,30 +101,30 @@ func ToDevice(n *span.Net, from office.PortRef, w bridge.Wire, device string) (*
 		return as
 	}
 	lost := ""
-	for i, d := range n.Office.Devices {
-		if device != "" && d.Name != device {
+	for i, dev := range n.Office.Devices {
+		if device != "" && dev.Name != device {
 			continue
 		}
 		all := own(i)
 		if device == "" {
-			all = d.Addresses
+			all = dev.Addresses
 		}
-		for _, a := range all {
-			if at := up.answering(i, a); at != nil {
-				j.add(n, up, at)
-				j.Arrives, j.Wire = true, at.wireIn
-				return j.slow(n), nil
+		for _, address := range all {
+			if at := up.answering(i, address); at != nil {
+				journey.add(n, up, at)
+				journey.Arrives, journey.Wire = true, at.wireIn
+				return journey.slow(n), nil
 			}
-			if a.VID == up.stops[0].dom.VID && lost == "" {
-				lost = fmt.Sprintf("It does not get to %s: %s.", d.Name, stoppedBefore(n, up.stops[0], i, a))
+			if address.VID == up.stops[0].dom.VID && lost == "" {
+				lost = fmt.Sprintf("It does not get to %s: %s.", dev.Name, stoppedBefore(n, up.stops[0], i, address))
 			}
 		}
 	}
 	if device == "" {
-		if j.Why = lost; lost == "" {
-			j.Why = fmt.Sprintf("%s has no gateway: no device has an address in it.", n.Name(up.stops[0].dom.VID))
+		if journey.Why = lost; lost == "" {
+			journey.Why = fmt.Sprintf("%s has no gateway: no device has an address in it.", n.Name(up.stops[0].dom.VID))
 		}
-		return j, nil
+		return journey, nil
 	}
 	to := n.Topo.DeviceIndex(device)
 	routes := route.New(n)
@@ -133,19 +133,19 @@ func ToDevice(n *span.Net, from office.PortRef, w bridge.Wire, device string) (*
 		goals = append(goals, routes.Goals(to, x.VID, x.On, x.Prefix.Addr())...)
 	}
 	if way, ok := routes.From(placeOf(n, up.stops[0]), false).Way(goals...); ok {
-		if last := j.cross(n, up, way); last != nil {
+		if last := journey.cross(n, up, way); last != nil {
 			for _, x := range own(to) {
 				if at := last.answering(to, x); at != nil {
-					j.add(n, last, at)
-					j.Arrives, j.Wire = true, at.wireIn
-					return j.slow(n), nil
+					journey.add(n, last, at)
+					journey.Arrives, journey.Wire = true, at.wireIn
+					return journey.slow(n), nil
 				}
 			}
 		}
-		j.Steps = nil
+		journey.Steps = nil
 	}
-	if j.Why = lost; lost == "" {
-		j.Why = fmt.Sprintf("%s is not reached: it has no address in %s, and no gateway that the frame comes to leads to one that it has.", device, n.Name(up.stops[0].dom.VID))
+	if journey.Why = lost; lost == "" {
+		journey.Why = fmt.Sprintf("%s is not reached: it has no address in %s, and no gateway that the frame comes to leads to one that it has.", device, n.Name(up.stops[0].dom.VID))
 	}
-	return j, nil
+	return journey, nil
 }

@@ -37,7 +37,7 @@ type Journey struct {
 // shortest way; from one subnet into another up to the gateway, which routes
 // it, and down again. What a gateway's rules let pass between its zones is not
 // known here.
-func To(n *span.Net, from office.PortRef, w bridge.Wire, at office.PortRef) (*Journey, error) {
+func To(n *span.Net, from office.PortRef, wire bridge.Wire, at office.PortRef) (*Journey, error) {
 	var ends [2]graph.End
 	for i, r := range []office.PortRef{from, at} {
 		dev := n.Topo.DeviceIndex(r.Device)
@@ -50,40 +50,40 @@ func To(n *span.Net, from office.PortRef, w bridge.Wire, at office.PortRef) (*Jo
 		}
 		ends[i].Dev, ends[i].Port = dev, n.Office.Devices[dev].Logical(p)
 	}
-	j := &Journey{}
-	first := arriving{ends[0].Dev, ends[0].Port, w}
-	if _, why := n.Tables[first.dev].Ingress(first.port, w); why != bridge.Passed {
-		j.Why = fmt.Sprintf("%s drops it on arrival: %s.", n.RefAt(first.dev, first.port), why)
-		return j, nil
+	journey := &Journey{}
+	first := arriving{ends[0].Dev, ends[0].Port, wire}
+	if _, why := n.Tables[first.dev].Ingress(first.port, wire); why != bridge.Passed {
+		journey.Why = fmt.Sprintf("%s drops it on arrival: %s.", n.RefAt(first.dev, first.port), why)
+		return journey, nil
 	}
 	up := spreadIn(n, first)
 	aim := aimAt(n, ends[1])
 	if end := up.out(ends[1], aim); end != nil {
-		j.add(n, up, end)
-		j.Arrives, j.Wire = true, end.wire
-		return j.slow(n), nil
+		journey.add(n, up, end)
+		journey.Arrives, journey.Wire = true, end.wire
+		return journey.slow(n), nil
 	}
 	start := up.stops[0]
 	if v := start.dom.VID; v == aim.vid && !start.dom.Keep || aim.vid == 0 {
-		j.Why = fmt.Sprintf("%s.", stopped(n, start, ends[1]))
+		journey.Why = fmt.Sprintf("%s.", stopped(n, start, ends[1]))
 		if aim.vid == 0 && up.passes(ends[1].Dev) { // it is in the device, and not in this port
-			j.Why = fmt.Sprintf("It does not pass %s: %s.", at, shut(n, start, ends[1]))
+			journey.Why = fmt.Sprintf("It does not pass %s: %s.", at, shut(n, start, ends[1]))
 		}
-		return j, nil
+		return journey, nil
 	}
 	// Between subnets: over devices that have an address in the one and in the other.
 	if way, ok := route.New(n).From(placeOf(n, start), false).Way(aim.place(n, ends[1])...); ok {
-		if last := j.cross(n, up, way); last != nil {
+		if last := journey.cross(n, up, way); last != nil {
 			if end := last.out(ends[1], aim); end != nil {
-				j.add(n, last, end)
-				j.Arrives, j.Wire = true, end.wire
-				return j.slow(n), nil
+				journey.add(n, last, end)
+				journey.Arrives, journey.Wire = true, end.wire
+				return journey.slow(n), nil
 			}
 		}
-		j.Steps = nil
+		journey.Steps = nil
 	}
-	j.Why = whyNotRouted(n, up, aim, ends)
-	return j, nil
+	journey.Why = whyNotRouted(n, up, aim, ends)
+	return journey, nil
 }
 
 // placeOf is where a frame inside a device is.
@@ -133,21 +133,21 @@ func whyNotRouted(n *span.Net, up *spread, aim aim, ends [2]graph.End) string {
 	here, there := n.Name(start.dom.VID), n.Name(aim.vid)
 	why := ""
 	gateways := 0
-	for i, d := range n.Office.Devices {
-		for _, a := range d.Addresses {
-			for _, b := range d.Addresses {
-				if a.VID != start.dom.VID || b.VID != aim.vid || b.Prefix.Addr().Is4() != a.Prefix.Addr().Is4() || start.dom.Keep {
+	for i, device := range n.Office.Devices {
+		for _, address := range device.Addresses {
+			for _, other := range device.Addresses {
+				if address.VID != start.dom.VID || other.VID != aim.vid || other.Prefix.Addr().Is4() != address.Prefix.Addr().Is4() || start.dom.Keep {
 					continue
 				}
 				gateways++
-				if up.answering(i, a) == nil {
+				if up.answering(i, address) == nil {
 					if why == "" {
-						why = fmt.Sprintf("It does not reach %s, which routes from %s to %s: %s.", d.Name, here, there, stoppedBefore(n, start, i, a))
+						why = fmt.Sprintf("It does not reach %s, which routes from %s to %s: %s.", device.Name, here, there, stoppedBefore(n, start, i, address))
 					}
 					continue
 				}
-				down := spreadFrom(n, i, b)
-				why = fmt.Sprintf("%s routes it into %s, and from there it does not get to %s: %s.", d.Name, there, at, stopped(n, down.stops[0], ends[1]))
+				down := spreadFrom(n, i, other)
+				why = fmt.Sprintf("%s routes it into %s, and from there it does not get to %s: %s.", device.Name, there, at, stopped(n, down.stops[0], ends[1]))
 			}
 		}
 	}
@@ -165,25 +165,25 @@ type aim struct {
 	only bool // in no other form: a plug wants it so
 }
 
-func aimAt(n *span.Net, e graph.End) aim {
-	d, t := n.Office.Devices[e.Dev], n.Tables[e.Dev].Ports[e.Port]
-	for _, k := range n.Topo.PlugsAt(e.Dev) {
-		if p := &n.Office.Plugs[k]; d.Logical(d.Port(p.Port.Port)) == e.Port {
+func aimAt(n *span.Net, end graph.End) aim {
+	device, compiled := n.Office.Devices[end.Dev], n.Tables[end.Dev].Ports[end.Port]
+	for _, k := range n.Topo.PlugsAt(end.Dev) {
+		if p := &n.Office.Plugs[k]; device.Logical(device.Port(p.Port.Port)) == end.Port {
 			if p.Tagged {
 				return aim{p.Wants, bridge.Wire(p.Wants), true}
 			}
 			return aim{p.Wants, bridge.Untagged, true}
 		}
 	}
-	if len(n.Topo.LinksAt(e.Dev, e.Port)) > 0 && !d.TalksItself() {
+	if len(n.Topo.LinksAt(end.Dev, end.Port)) > 0 && !device.TalksItself() {
 		return aim{}
 	}
-	for v := range t.Untagged.All() {
+	for v := range compiled.Untagged.All() {
 		return aim{v, bridge.Untagged, false}
 	}
-	if t.Tagged.Len() == 1 {
-		v := t.Tagged.VIDs()[0]
-		return aim{v, t.WireOf(v), false}
+	if compiled.Tagged.Len() == 1 {
+		v := compiled.Tagged.VIDs()[0]
+		return aim{v, compiled.WireOf(v), false}
 	}
 	return aim{}
 }
@@ -195,13 +195,13 @@ func stopped(n *span.Net, from *stop, to graph.End) string {
 }
 
 // stoppedBefore is [Net.stopped] for an address of a device.
-func stoppedBefore(n *span.Net, from *stop, dev int, a office.Address) string {
-	hubs := n.AddressHubs(dev, a.VID, a.On)
+func stoppedBefore(n *span.Net, from *stop, dev int, address office.Address) string {
+	hubs := n.AddressHubs(dev, address.VID, address.On)
 	if len(hubs) == 0 {
 		return "it has no ports"
 	}
 	return stoppedOn(n, from, hubs[0], func(bridge.Domain) string {
-		return fmt.Sprintf("what comes in there does not get to its address in %s", n.Name(a.VID))
+		return fmt.Sprintf("what comes in there does not get to its address in %s", n.Name(address.VID))
 	})
 }
 
@@ -214,7 +214,7 @@ func stoppedOn(n *span.Net, from *stop, goal int, there func(bridge.Domain) stri
 	if !ok {
 		return fmt.Sprintf("no cable leads from %s to %s", n.Office.Devices[from.dev].Name, n.Office.Devices[n.Topo.Hubs[goal].Dev].Name)
 	}
-	dom, v := from.dom, from.dom.VID
+	dom, vid := from.dom, from.dom.VID
 	for _, l := range way {
 		k := &n.Topo.Links[l]
 		near, far := k.A, k.B
@@ -223,13 +223,13 @@ func stoppedOn(n *span.Net, from *stop, goal int, there func(bridge.Domain) stri
 		}
 		w, ok := n.Tables[near.Dev].Egress(dom, near.Port)
 		if !ok {
-			return fmt.Sprintf("%s does not let %s out towards %s", n.RefAt(near.Dev, near.Port), n.Name(v), n.RefAt(far.Dev, far.Port))
+			return fmt.Sprintf("%s does not let %s out towards %s", n.RefAt(near.Dev, near.Port), n.Name(vid), n.RefAt(far.Dev, far.Port))
 		}
 		in, why := n.Tables[far.Dev].Ingress(far.Port, w)
 		if why != bridge.Passed {
 			return fmt.Sprintf("%s drops it, as %s", n.RefAt(far.Dev, far.Port), why)
 		}
-		if !in.Keep && in.VID != v && v != 0 {
+		if !in.Keep && in.VID != vid && vid != 0 {
 			return fmt.Sprintf("at %s it joins %s", n.RefAt(far.Dev, far.Port), n.Name(in.VID))
 		}
 		dom, at = in, far.Hub
@@ -239,15 +239,15 @@ func stoppedOn(n *span.Net, from *stop, goal int, there func(bridge.Domain) stri
 
 // shut says why a frame in a device does not leave by a port.
 func shut(n *span.Net, at *stop, e graph.End) string {
-	r, t := n.RefAt(e.Dev, e.Port), n.Tables[e.Dev].Ports[e.Port]
-	w, ok := n.Tables[e.Dev].Egress(at.dom, e.Port)
+	ref, t := n.RefAt(e.Dev, e.Port), n.Tables[e.Dev].Ports[e.Port]
+	wire, ok := n.Tables[e.Dev].Egress(at.dom, e.Port)
 	switch {
 	case t.Off:
-		return fmt.Sprintf("%s is shut", r)
+		return fmt.Sprintf("%s is shut", ref)
 	case !ok:
-		return fmt.Sprintf("%s is not in %s", r, n.Name(at.dom.VID))
+		return fmt.Sprintf("%s is not in %s", ref, n.Name(at.dom.VID))
 	}
-	return fmt.Sprintf("it leaves %s %s, and something else is wanted there", r, wears(w))
+	return fmt.Sprintf("it leaves %s %s, and something else is wanted there", ref, wears(wire))
 }
 
 // stop is a frame inside a device, or leaving it by a port without a cable.
@@ -269,27 +269,27 @@ type spread struct {
 
 // spreadIn goes breadth first through the devices that a frame gets into.
 func spreadIn(n *span.Net, a arriving) *spread {
-	s := &spread{n: n}
+	frames := &spread{n: n}
 	seen := map[arriving]bool{a: true}
 	if dom, why := n.Tables[a.dev].Ingress(a.port, a.wire); why == bridge.Passed {
-		s.stops = append(s.stops, &stop{dev: a.dev, in: a.port, wireIn: a.wire, dom: dom, out: -1})
+		frames.stops = append(frames.stops, &stop{dev: a.dev, in: a.port, wireIn: a.wire, dom: dom, out: -1})
 	}
-	s.grow(seen)
-	return s
+	frames.grow(seen)
+	return frames
 }
 
 // spreadFrom is a frame that a device sends from one of its addresses.
 func spreadFrom(n *span.Net, dev int, a office.Address) *spread {
-	s := &spread{n: n}
+	frames := &spread{n: n}
 	dom := bridge.Domain{VID: a.VID}
 	for _, h := range n.AddressHubs(dev, a.VID, a.On) {
 		if p := n.Topo.Hubs[h].Port; p >= 0 {
 			dom.Port = int16(p + 1)
 		}
 	}
-	s.stops = append(s.stops, &stop{dev: dev, in: -1, dom: dom, out: -1})
-	s.grow(map[arriving]bool{})
-	return s
+	frames.stops = append(frames.stops, &stop{dev: dev, in: -1, dom: dom, out: -1})
+	frames.grow(map[arriving]bool{})
+	return frames
 }
 
 func (s *spread) grow(seen map[arriving]bool) {
@@ -297,18 +297,18 @@ func (s *spread) grow(seen map[arriving]bool) {
 	for i := 0; i < len(s.stops); i++ {
 		at := s.stops[i]
 		t := n.Tables[at.dev]
-		for p := range t.Ports {
-			if p == at.in {
+		for port := range t.Ports {
+			if port == at.in {
 				continue
 			}
-			w, ok := t.Egress(at.dom, p)
+			wire, ok := t.Egress(at.dom, port)
 			if !ok {
 				continue
 			}
-			for _, l := range n.Topo.LinksAt(at.dev, p) {
-				for _, to := range n.Topo.Across(l, at.dev, p) {
-					next := arriving{to.Dev, to.Port, w}
-					dom, why := n.Tables[to.Dev].Ingress(to.Port, w)
+			for _, l := range n.Topo.LinksAt(at.dev, port) {
+				for _, to := range n.Topo.Across(l, at.dev, port) {
+					next := arriving{to.Dev, to.Port, wire}
+					dom, why := n.Tables[to.Dev].Ingress(to.Port, wire)
 					if seen[next] {
 						continue
 					}
@@ -316,7 +316,7 @@ func (s *spread) grow(seen map[arriving]bool) {
 					if why != bridge.Passed {
 						continue
 					}
-					s.stops = append(s.stops, &stop{dev: to.Dev, in: to.Port, wireIn: w, dom: dom, via: at, viaPort: p, viaWire: w, out: -1})
+					s.stops = append(s.stops, &stop{dev: to.Dev, in: to.Port, wireIn: wire, dom: dom, via: at, viaPort: port, viaWire: wire, out: -1})
 				}
 			}
 		}
@@ -363,17 +363,17 @@ func (s *spread) answering(dev int, a office.Address) *stop {
 }
 
 // answers says whether a device's address is in the domain of a stop.
-func answers(n *span.Net, at *stop, a office.Address) bool {
+func answers(n *span.Net, at *stop, address office.Address) bool {
 	if d := n.Office.Devices[at.dev]; d.Unaware() {
-		return at.dom.Kept == bridge.Untagged || at.dom.Kept == bridge.Wire(a.VID)
+		return at.dom.Kept == bridge.Untagged || at.dom.Kept == bridge.Wire(address.VID)
 	}
-	if a.VID != at.dom.VID || at.dom.Keep || !n.Lets(at.dev, a.VID) {
+	if address.VID != at.dom.VID || at.dom.Keep || !n.Lets(at.dev, address.VID) {
 		return false
 	}
 	if at.dom.Port == 0 {
 		return true
 	}
-	for _, h := range n.AddressHubs(at.dev, a.VID, a.On) {
+	for _, h := range n.AddressHubs(at.dev, address.VID, address.On) {
 		if n.Topo.Hubs[h].Port == int(at.dom.Port)-1 {
 			return true
 		}
@@ -389,15 +389,15 @@ func (j *Journey) add(n *span.Net, s *spread, end *stop) {
 	}
 	for i := len(way) - 1; i >= 0; i-- {
 		at := way[i]
-		d := n.Office.Devices[at.dev]
-		x := Step{Device: d.Name, WireIn: at.wireIn, Domain: at.dom}
+		device := n.Office.Devices[at.dev]
+		x := Step{Device: device.Name, WireIn: at.wireIn, Domain: at.dom}
 		out, wire := at.out, at.wire
 		if i > 0 {
 			out, wire = way[i-1].viaPort, way[i-1].viaWire
 			x.Speed = slower(n, at.dev, out)
 		}
 		if out >= 0 {
-			x.Out, x.Wire = d.Ports[out].Name, wire
+			x.Out, x.Wire = device.Ports[out].Name, wire
 		}
 		if at.in < 0 { // the gateway goes on with what it routed
 			g := &j.Steps[len(j.Steps)-1]
@@ -407,8 +407,8 @@ func (j *Journey) add(n *span.Net, s *spread, end *stop) {
 			}
 			continue
 		}
-		x.In = d.Ports[at.in].Name
-		h := Hop{Device: d.Name, In: n.RefAt(at.dev, at.in), Wire: at.wireIn, Domain: at.dom}
+		x.In = device.Ports[at.in].Name
+		h := Hop{Device: device.Name, In: n.RefAt(at.dev, at.in), Wire: at.wireIn, Domain: at.dom}
 		x.Text = tellIn(n, &h, n.Tables[at.dev])
 		if x.Out != "" {
 			x.Text += fmt.Sprintf(" and leaves by port %s %s", x.Out, wears(wire))

@@ -56,18 +56,18 @@ type Walk struct {
 
 // Broadcast sends one frame to the broadcast address into a port and follows it.
 // A member of a bundle stands for the bundle.
-func Broadcast(n *span.Net, from office.PortRef, w bridge.Wire) (*Walk, error) {
+func Broadcast(n *span.Net, from office.PortRef, wire bridge.Wire) (*Walk, error) {
 	i := n.Topo.DeviceIndex(from.Device)
 	if i < 0 {
 		return nil, fmt.Errorf("no device is named %s", from.Device)
 	}
-	d := n.Office.Devices[i]
-	p, err := d.FindPort(from.Port)
+	device := n.Office.Devices[i]
+	p, err := device.FindPort(from.Port)
 	if err != nil {
 		return nil, err
 	}
 	walk := &Walk{}
-	follow(n, i, d.Logical(p), w, walk, true)
+	follow(n, i, device.Logical(p), wire, walk, true)
 	return walk, nil
 }
 
@@ -86,20 +86,20 @@ func follow(n *span.Net, dev, port int, w bridge.Wire, walk *Walk, tell bool) {
 	for len(queue) > 0 {
 		at := queue[0]
 		queue = queue[1:]
-		t := n.Tables[at.dev]
-		dom, why := t.Ingress(at.port, at.wire)
+		table := n.Tables[at.dev]
+		dom, why := table.Ingress(at.port, at.wire)
 		if why != bridge.Passed {
 			if tell {
 				walk.Drops = append(walk.Drops, Drop{n.RefAt(at.dev, at.port), at.wire, why})
 			}
 			continue
 		}
-		hop := Hop{Device: t.Device.Name, In: n.RefAt(at.dev, at.port), Wire: at.wire, Domain: dom}
-		for p := range t.Ports {
+		hop := Hop{Device: table.Device.Name, In: n.RefAt(at.dev, at.port), Wire: at.wire, Domain: dom}
+		for p := range table.Ports {
 			if p == at.port {
 				continue
 			}
-			out, ok := t.Egress(dom, p)
+			out, ok := table.Egress(dom, p)
 			if !ok {
 				continue
 			}
@@ -128,7 +128,7 @@ func follow(n *span.Net, dev, port int, w bridge.Wire, walk *Walk, tell bool) {
 			}
 		}
 		if tell {
-			hop.Text = tellHop(n, &hop, t)
+			hop.Text = tellHop(n, &hop, table)
 			walk.Hops = append(walk.Hops, hop)
 		}
 	}
@@ -150,17 +150,17 @@ func byName(a, b office.PortRef) int {
 
 // tellIn says how a frame gets into a device.
 func tellIn(n *span.Net, h *Hop, t *bridge.Table) (in string) {
-	switch d := t.Device; {
-	case d.Unaware():
-		in = d.Name + " does not look at tags: the frame (" + h.Wire.String() + ") leaves every other port as it came"
+	switch device := t.Device; {
+	case device.Unaware():
+		in = device.Name + " does not look at tags: the frame (" + h.Wire.String() + ") leaves every other port as it came"
 	case h.Domain.Keep:
-		in = d.Name + " keeps the tag " + h.Wire.String() + " and the frame in the group of port " + h.In.Port
+		in = device.Name + " keeps the tag " + h.Wire.String() + " and the frame in the group of port " + h.In.Port
 	case h.Wire > 0 && office.VID(h.Wire) != h.Domain.VID:
-		in = d.Name + " takes " + h.Wire.String() + " at port " + h.In.Port + " for VLAN " + n.Name(h.Domain.VID)
+		in = device.Name + " takes " + h.Wire.String() + " at port " + h.In.Port + " for VLAN " + n.Name(h.Domain.VID)
 	case h.Wire > 0:
-		in = d.Name + " takes it at port " + h.In.Port + " into VLAN " + n.Name(h.Domain.VID)
+		in = device.Name + " takes it at port " + h.In.Port + " into VLAN " + n.Name(h.Domain.VID)
 	default:
-		in = "it has no VLAN of its own, so at " + d.Name + " port " + h.In.Port + " it joins the PVID, VLAN " + n.Name(h.Domain.VID)
+		in = "it has no VLAN of its own, so at " + device.Name + " port " + h.In.Port + " it joins the PVID, VLAN " + n.Name(h.Domain.VID)
 	}
 	return in
 }

@@ -16,9 +16,9 @@ var byChoice = kind{
 		ports.Rows = d.runs(func(p int) []string { return []string{choiceOf(s, s.Ports[p])} })
 		return []Table{vlanList(d, s), ports}
 	},
-	read: func(d *Device, ts []Table, s *State) error {
+	read: func(device *Device, ts []Table, state *State) error {
 		all := office.Set{}
-		if err := find(ts, "VLANs").each(d, func(r *row) {
+		if err := find(ts, "VLANs").each(device, func(r *row) {
 			if v := r.vid("VLAN"); v != 0 {
 				all.Add(v)
 			}
@@ -26,48 +26,48 @@ var byChoice = kind{
 			return err
 		}
 		all.Remove(office.DefaultVID)
-		return find(ts, "Ports").each(d, func(r *row) {
+		return find(ts, "Ports").each(device, func(r *row) {
 			text := strings.ToLower(r.text("Choice"))
-			x := only(office.DefaultVID)
+			setting := only(office.DefaultVID)
 			switch v, isOne := strings.CutPrefix(text, "only "); {
 			case text == choiceDefault:
 			case text == choiceAll:
-				x.Tagged = all
+				setting.Tagged = all
 			case text == "shut":
-				x = Setting{Off: true, Filter: true}
+				setting = Setting{Off: true, Filter: true}
 			case isOne:
 				one, err := office.ParseVID(v)
 				if err != nil {
 					r.wrong("Choice", err)
 				}
-				x = only(one)
+				setting = only(one)
 			default:
 				r.wrong("Choice", fmt.Errorf("%q is none of: %s, only VID, %s", r.text("Choice"), choiceDefault, choiceAll))
 			}
 			for _, p := range r.ports("Port") {
-				s.Ports[p] = x
+				state.Ports[p] = setting
 			}
 		})
 	},
-	cannot: func(d *Device, s State, p int) (string, Setting) {
-		x := s.Ports[p]
-		if why, n := plainOnly(x); why != "" {
+	cannot: func(d *Device, state State, p int) (string, Setting) {
+		setting := state.Ports[p]
+		if why, n := plainOnly(setting); why != "" {
 			return why, n
 		}
-		if choiceOf(s, x) != "" {
-			return "", x
+		if choiceOf(state, setting) != "" {
+			return "", setting
 		}
 		near := only(office.DefaultVID)
 		switch {
-		case x.Members() == (office.Set{}) && x.PVID == 0:
+		case setting.Members() == (office.Set{}) && setting.PVID == 0:
 			near = Setting{Off: true, Filter: true}
-		case x.PVID > office.DefaultVID:
-			near = only(x.PVID)
-		case !x.Tagged.Empty():
-			near.Tagged = s.VLANs
+		case setting.PVID > office.DefaultVID:
+			near = only(setting.PVID)
+		case !setting.Tagged.Empty():
+			near.Tagged = state.VLANs
 			near.Tagged.Remove(office.DefaultVID)
-		case !x.Untagged.Empty():
-			near = only(single(&x.Untagged))
+		case !setting.Untagged.Empty():
+			near = only(single(&setting.Untagged))
 		}
 		if near.Off {
 			return "a port is always in a VLAN: shut it, or park it in a VLAN that nobody is in", near
@@ -81,31 +81,31 @@ var byChoice = kind{
 		})
 		w.forget("VLANs", "Delete VLAN %s")
 	},
-	apply: func(d *Device, s *State, st Step) error {
-		others := s.VLANs
+	apply: func(d *Device, state *State, st Step) error {
+		others := state.VLANs
 		others.Remove(office.DefaultVID)
 		var trunks []int
 		for _, p := range d.logical() {
-			if !others.Empty() && s.Ports[p].Tagged == others {
+			if !others.Empty() && state.Ports[p].Tagged == others {
 				trunks = append(trunks, p)
 			}
 		}
 		switch st.Op {
 		case Create:
-			s.VLANs.Add(st.VLAN)
+			state.VLANs.Add(st.VLAN)
 			for _, p := range trunks { // all others is all others
-				s.Ports[p].Tagged.Add(st.VLAN)
+				state.Ports[p].Tagged.Add(st.VLAN)
 			}
 			return nil
 		case Delete:
-			return s.delete(st.VLAN, func(p *Setting) bool { return p.Untagged.Has(st.VLAN) || p.PVID == st.VLAN })
+			return state.delete(st.VLAN, func(p *Setting) bool { return p.Untagged.Has(st.VLAN) || p.PVID == st.VLAN })
 		case Port:
 			to := st.Set
 			if !to.Tagged.Empty() {
 				to.Tagged = others // what it is called, not what it was meant to be
 			}
 			st.Set = to
-			return applyList(s, st, func(Setting) error { return nil })
+			return applyList(state, st, func(Setting) error { return nil })
 		}
 		return errStep
 	},
@@ -117,25 +117,25 @@ const (
 )
 
 // choiceOf is the choice that says a setting, "" for none.
-func choiceOf(s State, x Setting) string {
+func choiceOf(s State, setting Setting) string {
 	others := s.VLANs
 	others.Remove(office.DefaultVID)
-	if x.Off {
-		if x.Members() == (office.Set{}) {
+	if setting.Off {
+		if setting.Members() == (office.Set{}) {
 			return "shut"
 		}
-		x.Off = false
+		setting.Off = false
 	}
-	if x.Untagged.Len() != 1 || !x.Untagged.Has(x.PVID) || len(x.Rides) > 0 {
+	if setting.Untagged.Len() != 1 || !setting.Untagged.Has(setting.PVID) || len(setting.Rides) > 0 {
 		return ""
 	}
 	switch {
-	case x.PVID == office.DefaultVID && x.Tagged.Empty():
+	case setting.PVID == office.DefaultVID && setting.Tagged.Empty():
 		return choiceDefault
-	case x.PVID == office.DefaultVID && x.Tagged == others:
+	case setting.PVID == office.DefaultVID && setting.Tagged == others:
 		return choiceAll
-	case x.Tagged.Empty():
-		return fmt.Sprintf("only %d", x.PVID)
+	case setting.Tagged.Empty():
+		return fmt.Sprintf("only %d", setting.PVID)
 	}
 	return ""
 }

@@ -12,12 +12,12 @@ import (
 // a sheet says which VLAN it stands for. Groups and rows are limited (the
 // device's limits vlans and rows).
 var byGroup = kind{
-	write: func(d *Device, s State) []Table {
+	write: func(device *Device, state State) []Table {
 		groups := Table{Title: "Groups", Head: []string{"Group", "VLAN", "Name"}}
 		number := map[office.VID]int{}
-		for v := range s.VLANs.All() {
+		for v := range state.VLANs.All() {
 			number[v] = len(groups.Rows) + 1
-			groups.Rows = append(groups.Rows, []string{fmt.Sprint(number[v]), fmt.Sprint(v), nameOnly(d, v)})
+			groups.Rows = append(groups.Rows, []string{fmt.Sprint(number[v]), fmt.Sprint(v), nameOnly(device, v)})
 		}
 		group := func(v office.VID) string {
 			if v == 0 {
@@ -26,24 +26,24 @@ var byGroup = kind{
 			return fmt.Sprint(number[v])
 		}
 		ports := Table{Title: "Ports", Head: []string{"Port", "In group", "Tagged frames"}}
-		ports.Rows = d.runs(func(p int) []string {
-			x := s.Ports[p]
+		ports.Rows = device.runs(func(p int) []string {
+			x := state.Ports[p]
 			if x.Off {
 				return []string{"", "shut"}
 			}
 			return []string{group(x.PVID), [...]string{"accepted", "refused"}[onOff(x.Admit == office.AdmitUntagged)]}
 		})
 		rows := Table{Title: "Rows", Head: []string{"Port", "In group", "VID on the wire"}}
-		for _, p := range d.logical() {
-			for v := range s.Ports[p].Tagged.All() {
-				rows.Rows = append(rows.Rows, []string{d.list([]int{p}), group(v), fmt.Sprint(wireOf(s.Ports[p], v))})
+		for _, p := range device.logical() {
+			for v := range state.Ports[p].Tagged.All() {
+				rows.Rows = append(rows.Rows, []string{device.list([]int{p}), group(v), fmt.Sprint(wireOf(state.Ports[p], v))})
 			}
 		}
 		return []Table{groups, ports, rows}
 	},
-	read: func(d *Device, ts []Table, s *State) error {
+	read: func(device *Device, ts []Table, state *State) error {
 		vlan := map[string]office.VID{}
-		if err := find(ts, "Groups").each(d, func(r *row) { vlan[r.text("Group")] = r.vid("VLAN") }); err != nil {
+		if err := find(ts, "Groups").each(device, func(r *row) { vlan[r.text("Group")] = r.vid("VLAN") }); err != nil {
 			return err
 		}
 		group := func(r *row) office.VID {
@@ -57,68 +57,68 @@ var byGroup = kind{
 			}
 			return v
 		}
-		if err := find(ts, "Ports").each(d, func(r *row) {
-			x := Setting{Filter: true}
+		if err := find(ts, "Ports").each(device, func(r *row) {
+			setting := Setting{Filter: true}
 			switch r.choice("Tagged frames", "accepted", "refused", "shut") {
 			case 1:
-				x.Admit = office.AdmitUntagged
+				setting.Admit = office.AdmitUntagged
 			case 2:
-				x.Off = true
+				setting.Off = true
 			}
-			if v := group(r); v != 0 && !x.Off {
-				x.PVID = v
-				x.Untagged.Add(v)
+			if v := group(r); v != 0 && !setting.Off {
+				setting.PVID = v
+				setting.Untagged.Add(v)
 			}
 			for _, p := range r.ports("Port") {
-				s.Ports[p] = x
+				state.Ports[p] = setting
 			}
 		}); err != nil {
 			return err
 		}
-		return find(ts, "Rows").each(d, func(r *row) {
-			v, wire := group(r), r.vid("VID on the wire")
+		return find(ts, "Rows").each(device, func(r *row) {
+			vid, wire := group(r), r.vid("VID on the wire")
 			for _, p := range r.ports("Port") {
-				x := &s.Ports[p]
-				if x.Untagged.Has(v) {
-					r.wrong("In group", fmt.Errorf("port %s sits in that group untagged", d.Ports[p].Name))
+				setting := &state.Ports[p]
+				if setting.Untagged.Has(vid) {
+					r.wrong("In group", fmt.Errorf("port %s sits in that group untagged", device.Ports[p].Name))
 				}
-				x.Tagged.Add(v)
-				if wire != v {
-					x.Rides = append(x.Rides, office.Ride{VLAN: v, Wire: wire})
-					slices.SortFunc(x.Rides, func(a, b office.Ride) int { return int(a.VLAN) - int(b.VLAN) })
+				setting.Tagged.Add(vid)
+				if wire != vid {
+					setting.Rides = append(setting.Rides, office.Ride{VLAN: vid, Wire: wire})
+					slices.SortFunc(setting.Rides, func(a, b office.Ride) int { return int(a.VLAN) - int(b.VLAN) })
 				}
 			}
 		})
 	},
 	cannot: func(d *Device, s State, p int) (string, Setting) {
-		x := s.Ports[p]
-		n := x
+		setting := s.Ports[p]
+		n := setting
 		switch {
-		case !x.Filter:
+		case !setting.Filter:
 			n.Filter = true
 			return "filtering cannot be turned off", n
-		case x.Admit == office.AdmitTagged:
+		case setting.Admit == office.AdmitTagged:
 			n.Admit = office.AdmitAll
 			return "a port cannot refuse untagged frames", n
-		case x.Admit == office.AdmitUntagged && !x.Tagged.Empty():
+		case setting.Admit == office.AdmitUntagged && !setting.Tagged.Empty():
 			n.Admit = office.AdmitAll
 			return "a port that refuses tagged frames has no rows", n
 		}
-		plain := x
+		plain := setting
 		plain.Rides, plain.Admit = nil, office.AdmitAll
 		if why, near := oneNative(plain); why != "" {
-			near.Rides, near.Admit = x.Rides, x.Admit
+			near.Rides, near.Admit = setting.Rides, setting.Admit
 			return why, near
 		}
-		return "", x
+		return "", setting
 	},
-	steps: func(d *Device, w *way) {
+	steps: func(device *Device, w *way) {
 		row := func(op Op, p int, v office.VID, x Setting, text string) {
 			set := Setting{Rides: []office.Ride{{VLAN: v, Wire: wireOf(x, v)}}}
-			w.do(Step{Op: op, VLAN: v, Ports: []int{p}, Set: set, Where: "Rows", Text: fmt.Sprintf(text, d.list([]int{p}), wireOf(x, v), d.name(v))})
+			w.do(Step{Op: op, VLAN: v, Ports: []int{p}, Set: set, Where: "Rows", Text: fmt.Sprintf(text, device.list([]int{p}), wireOf(x, v), device.name(v))})
 		}
 		w.create("Groups", "Add a group for VLAN %s")
-		for _, p := range d.logical() { // rows are scarce: first those that go
+		for _, p := range device.logical() { // rows are scarce: first those that go
 			now, to := w.now.Ports[p], w.to.Ports[p]
 			for v := range now.Tagged.All() {
 				if !to.Tagged.Has(v) || wireOf(now, v) != wireOf(to, v) {
@@ -127,7 +127,7 @@ var byGroup = kind{
 			}
 		}
 		group := func(a, b Setting) bool { return a.PVID == b.PVID && a.Admit == b.Admit }
-		left := d.where(func(p int) bool { return !group(w.now.Ports[p], w.to.Ports[p]) })
+		left := device.where(func(p int) bool { return !group(w.now.Ports[p], w.to.Ports[p]) })
 		for len(left) > 0 {
 			to := w.to.Ports[left[0]]
 			var at []int
@@ -140,12 +140,12 @@ var byGroup = kind{
 			})
 			name := "no group"
 			if to.PVID != 0 {
-				name = "the group of " + d.name(to.PVID)
+				name = "the group of " + device.name(to.PVID)
 			}
 			w.do(Step{Op: Port, Ports: at, Set: Setting{PVID: to.PVID, Untagged: to.Untagged, Admit: to.Admit}, Where: "Ports",
-				Text: fmt.Sprintf("Port %s: %s, tagged frames %s", d.list(at), name, [...]string{"accepted", "refused"}[onOff(to.Admit == office.AdmitUntagged)])})
+				Text: fmt.Sprintf("Port %s: %s, tagged frames %s", device.list(at), name, [...]string{"accepted", "refused"}[onOff(to.Admit == office.AdmitUntagged)])})
 		}
-		for _, p := range d.logical() {
+		for _, p := range device.logical() {
 			to := w.to.Ports[p]
 			for v := range to.Tagged.All() {
 				if !w.now.Ports[p].Tagged.Has(v) {
@@ -155,84 +155,84 @@ var byGroup = kind{
 		}
 		w.forget("Groups", "Remove the group of VLAN %s")
 	},
-	apply: func(d *Device, s *State, st Step) error {
+	apply: func(device *Device, state *State, st Step) error {
 		switch st.Op {
 		case Create:
-			s.VLANs.Add(st.VLAN)
-			if most := d.Limits.VLANs; most > 0 && s.VLANs.Len() > most {
+			state.VLANs.Add(st.VLAN)
+			if most := device.Limits.VLANs; most > 0 && state.VLANs.Len() > most {
 				return fmt.Errorf("there are %d groups", most)
 			}
 			return nil
 		case Delete:
-			return s.delete(st.VLAN, func(p *Setting) bool { return p.Untagged.Has(st.VLAN) || p.Tagged.Has(st.VLAN) })
+			return state.delete(st.VLAN, func(p *Setting) bool { return p.Untagged.Has(st.VLAN) || p.Tagged.Has(st.VLAN) })
 		case Port:
-			if err := known(s, st.Set.PVID); err != nil {
+			if err := known(state, st.Set.PVID); err != nil {
 				return err
 			}
-			for _, p := range st.Ports {
-				x := &s.Ports[p]
-				if x.Tagged.Has(st.Set.PVID) {
-					return fmt.Errorf("port %s has a row for that group", d.Ports[p].Name)
+			for _, port := range st.Ports {
+				setting := &state.Ports[port]
+				if setting.Tagged.Has(st.Set.PVID) {
+					return fmt.Errorf("port %s has a row for that group", device.Ports[port].Name)
 				}
-				if st.Set.Admit == office.AdmitUntagged && !x.Tagged.Empty() {
-					return fmt.Errorf("port %s has rows, and is to refuse tagged frames", d.Ports[p].Name)
+				if st.Set.Admit == office.AdmitUntagged && !setting.Tagged.Empty() {
+					return fmt.Errorf("port %s has rows, and is to refuse tagged frames", device.Ports[port].Name)
 				}
-				x.PVID, x.Untagged, x.Admit = st.Set.PVID, st.Set.Untagged, st.Set.Admit
+				setting.PVID, setting.Untagged, setting.Admit = st.Set.PVID, st.Set.Untagged, st.Set.Admit
 			}
 			return nil
 		case Join, Leave:
-			return applyRow(d, s, st)
+			return applyRow(device, state, st)
 		}
 		return errStep
 	},
 }
 
-func applyRow(d *Device, s *State, st Step) error {
-	x := &s.Ports[st.Ports[0]]
+func applyRow(device *Device, state *State, st Step) error {
+	setting := &state.Ports[st.Ports[0]]
 	ride := st.Set.Rides[0]
 	if st.Op == Leave {
-		if !x.Tagged.Has(ride.VLAN) {
+		if !setting.Tagged.Has(ride.VLAN) {
 			return fmt.Errorf("there is no such row")
 		}
-		x.Tagged.Remove(ride.VLAN)
-		x.Rides = slices.DeleteFunc(slices.Clone(x.Rides), func(r office.Ride) bool { return r.VLAN == ride.VLAN })
-		if len(x.Rides) == 0 {
-			x.Rides = nil
+		setting.Tagged.Remove(ride.VLAN)
+		setting.Rides = slices.DeleteFunc(slices.Clone(setting.Rides), func(r office.Ride) bool { return r.VLAN == ride.VLAN })
+		if len(setting.Rides) == 0 {
+			setting.Rides = nil
 		}
 		return nil
 	}
 	rows := 0
-	for _, p := range s.Ports {
+	for _, p := range state.Ports {
 		rows += p.Tagged.Len()
 	}
 	switch {
-	case !s.VLANs.Has(ride.VLAN):
-		return known(s, ride.VLAN)
-	case x.Admit == office.AdmitUntagged:
+	case !state.VLANs.Has(ride.VLAN):
+		return known(state, ride.VLAN)
+	case setting.Admit == office.AdmitUntagged:
 		return fmt.Errorf("the port refuses tagged frames")
-	case x.Untagged.Has(ride.VLAN):
+	case setting.Untagged.Has(ride.VLAN):
 		return fmt.Errorf("the port sits in that group")
-	case d.Limits.Rows > 0 && rows >= d.Limits.Rows:
-		return fmt.Errorf("there are %d rows", d.Limits.Rows)
+	case device.Limits.Rows > 0 && rows >= device.Limits.Rows:
+		return fmt.Errorf("there are %d rows", device.Limits.Rows)
 	}
-	for v := range x.Tagged.All() {
-		if wireOf(*x, v) == ride.Wire {
+	for v := range setting.Tagged.All() {
+		if wireOf(*setting, v) == ride.Wire {
 			return fmt.Errorf("VID %d has a row on that port already", ride.Wire)
 		}
 	}
-	x.Tagged.Add(ride.VLAN)
+	setting.Tagged.Add(ride.VLAN)
 	if ride.Wire != ride.VLAN {
-		x.Rides = append(slices.Clone(x.Rides), ride)
-		slices.SortFunc(x.Rides, func(a, b office.Ride) int { return int(a.VLAN) - int(b.VLAN) })
+		setting.Rides = append(slices.Clone(setting.Rides), ride)
+		slices.SortFunc(setting.Rides, func(a, b office.Ride) int { return int(a.VLAN) - int(b.VLAN) })
 	}
 	return nil
 }
 
-func wireOf(x Setting, v office.VID) office.VID {
+func wireOf(x Setting, vid office.VID) office.VID {
 	for _, r := range x.Rides {
-		if r.VLAN == v {
+		if r.VLAN == vid {
 			return r.Wire
 		}
 	}
-	return v
+	return vid
 }

@@ -20,64 +20,64 @@ var byPort = kind{
 		ports.Rows = d.runs(func(p int) []string { return portCells(d, s.Ports[p]) })
 		return []Table{vlanList(d, s), ports}
 	},
-	read: func(d *Device, ts []Table, s *State) error {
-		return find(ts, "Ports").each(d, func(r *row) {
-			var x Setting
-			x.Filter = true
+	read: func(device *Device, ts []Table, state *State) error {
+		return find(ts, "Ports").each(device, func(r *row) {
+			var setting Setting
+			setting.Filter = true
 			switch mode := r.choice("Mode", "access", "trunk", "mixed", "shut"); mode {
 			case 0:
-				x = only(r.vid("VLAN"))
-				if x.PVID == 0 {
+				setting = only(r.vid("VLAN"))
+				if setting.PVID == 0 {
 					r.wrong("VLAN", fmt.Errorf("an access port has a VLAN"))
 				}
 			case 1:
-				x.Tagged, x.PVID = r.vids("Allowed VLANs"), r.vid("VLAN")
-				if x.PVID != 0 {
-					if !x.Tagged.Has(x.PVID) && !d.habit(office.NativeOutside) {
-						r.wrong("Allowed VLANs", fmt.Errorf("the native VLAN %d is not among them", x.PVID))
+				setting.Tagged, setting.PVID = r.vids("Allowed VLANs"), r.vid("VLAN")
+				if setting.PVID != 0 {
+					if !setting.Tagged.Has(setting.PVID) && !device.habit(office.NativeOutside) {
+						r.wrong("Allowed VLANs", fmt.Errorf("the native VLAN %d is not among them", setting.PVID))
 					}
-					x.Tagged.Remove(x.PVID)
-					x.Untagged.Add(x.PVID)
+					setting.Tagged.Remove(setting.PVID)
+					setting.Untagged.Add(setting.PVID)
 				}
 			case 2:
-				x.Untagged, x.Tagged, x.PVID = r.vids("Untagged VLANs"), r.vids("Allowed VLANs"), r.vid("PVID")
-				if both := x.Untagged.And(&x.Tagged); !both.Empty() {
+				setting.Untagged, setting.Tagged, setting.PVID = r.vids("Untagged VLANs"), r.vids("Allowed VLANs"), r.vid("PVID")
+				if both := setting.Untagged.And(&setting.Tagged); !both.Empty() {
 					r.wrong("Allowed VLANs", fmt.Errorf("VLAN %d is untagged and tagged: one of both", single(&both)))
 				}
 			case 3:
-				x.Off = true
+				setting.Off = true
 			}
 			for _, p := range r.ports("Port") {
-				s.Ports[p] = x
+				state.Ports[p] = setting
 			}
 		})
 	},
 	cannot: func(d *Device, s State, p int) (string, Setting) { return plainOnly(s.Ports[p]) },
-	steps: func(d *Device, w *way) {
+	steps: func(device *Device, w *way) {
 		w.create("VLANs", "Create VLAN %s")
-		if d.habit(office.StartsAll) {
+		if device.habit(office.StartsAll) {
 			w.eachOf(func(p int) bool { return becomesTrunk(w.now.Ports[p], w.to.Ports[p]) }, Setting.same, func(ports []int, to Setting) Step {
 				return Step{Op: Port, Ports: ports, Set: to, Where: "Ports",
-					Text: fmt.Sprintf("Port %s: trunk, native VLAN %s; its list starts as all VLANs", d.list(ports), vidOr(to.PVID, "none"))}
+					Text: fmt.Sprintf("Port %s: trunk, native VLAN %s; its list starts as all VLANs", device.list(ports), vidOr(to.PVID, "none"))}
 			})
 		}
 		w.each(Setting.same, func(ports []int, to Setting) Step {
-			text := modeText(d, to)
-			if d.habit(office.StartsAll) && trunk(to) && trunk(w.now.Ports[ports[0]]) && w.now.Ports[ports[0]].PVID == to.PVID {
-				text = "allowed VLANs " + orNone(vids(allowed(d, to))) + ", and no other"
+			text := modeText(device, to)
+			if device.habit(office.StartsAll) && trunk(to) && trunk(w.now.Ports[ports[0]]) && w.now.Ports[ports[0]].PVID == to.PVID {
+				text = "allowed VLANs " + orNone(vids(allowed(device, to))) + ", and no other"
 			}
-			return Step{Op: Port, Ports: ports, Set: to, Where: "Ports", Text: "Port " + d.list(ports) + ": " + text}
+			return Step{Op: Port, Ports: ports, Set: to, Where: "Ports", Text: "Port " + device.list(ports) + ": " + text}
 		})
 		w.forget("VLANs", "Delete VLAN %s")
 	},
-	apply: func(d *Device, s *State, st Step) error {
-		before := slices.Clone(s.Ports)
-		if err := applyList(s, st, func(Setting) error { return nil }); err != nil {
+	apply: func(device *Device, state *State, st Step) error {
+		before := slices.Clone(state.Ports)
+		if err := applyList(state, st, func(Setting) error { return nil }); err != nil {
 			return err
 		}
 		for _, p := range st.Ports {
-			if x := &s.Ports[p]; st.Op == Port && d.habit(office.StartsAll) && becomesTrunk(before[p], *x) {
-				x.Tagged = s.VLANs.Minus(&x.Untagged)
+			if x := &state.Ports[p]; st.Op == Port && device.habit(office.StartsAll) && becomesTrunk(before[p], *x) {
+				x.Tagged = state.VLANs.Minus(&x.Untagged)
 			}
 		}
 		return nil
@@ -100,24 +100,24 @@ func (s Setting) same(t Setting) bool {
 
 // applyList is how devices that keep a list of VLANs and set a port at once
 // take steps.
-func applyList(s *State, st Step, check func(Setting) error) error {
+func applyList(state *State, st Step, check func(Setting) error) error {
 	switch st.Op {
 	case Create:
-		s.VLANs.Add(st.VLAN)
+		state.VLANs.Add(st.VLAN)
 		return nil
 	case Delete:
-		return s.delete(st.VLAN, func(p *Setting) bool {
+		return state.delete(st.VLAN, func(p *Setting) bool {
 			return p.Untagged.Has(st.VLAN) || p.Tagged.Has(st.VLAN) || p.PVID == st.VLAN
 		})
 	case Port:
-		if err := allKnown(s, st.Set); err != nil {
+		if err := allKnown(state, st.Set); err != nil {
 			return err
 		}
 		if err := check(st.Set); err != nil {
 			return err
 		}
 		for _, p := range st.Ports {
-			s.put(p, st.Set)
+			state.put(p, st.Set)
 		}
 		return nil
 	}
@@ -133,13 +133,13 @@ func vlanList(d *Device, s State) Table {
 }
 
 // portMode is the simplest mode that says a setting.
-func portMode(x Setting) string {
+func portMode(setting Setting) string {
 	switch {
-	case x.Off:
+	case setting.Off:
 		return "shut"
-	case x.Tagged.Empty() && x.Untagged.Len() == 1 && x.Untagged.Has(x.PVID):
+	case setting.Tagged.Empty() && setting.Untagged.Len() == 1 && setting.Untagged.Has(setting.PVID):
 		return "access"
-	case x.Untagged.Empty() && x.PVID == 0, x.Untagged.Len() == 1 && x.Untagged.Has(x.PVID):
+	case setting.Untagged.Empty() && setting.PVID == 0, setting.Untagged.Len() == 1 && setting.Untagged.Has(setting.PVID):
 		return "trunk"
 	}
 	return "mixed"
@@ -155,25 +155,25 @@ func allowed(d *Device, x Setting) office.Set {
 	return all
 }
 
-func portCells(d *Device, x Setting) []string {
-	switch m := portMode(x); m {
+func portCells(d *Device, setting Setting) []string {
+	switch m := portMode(setting); m {
 	case "access":
-		return []string{m, fmt.Sprint(x.PVID), "", "", ""}
+		return []string{m, fmt.Sprint(setting.PVID), "", "", ""}
 	case "trunk":
-		return []string{m, vidOr(x.PVID, "none"), orNone(vids(allowed(d, x))), "", ""}
+		return []string{m, vidOr(setting.PVID, "none"), orNone(vids(allowed(d, setting))), "", ""}
 	case "mixed":
-		return []string{m, "", orNone(vids(x.Tagged)), orNone(vids(x.Untagged)), vidOr(x.PVID, "none")}
+		return []string{m, "", orNone(vids(setting.Tagged)), orNone(vids(setting.Untagged)), vidOr(setting.PVID, "none")}
 	default:
 		return []string{m, "", "", "", ""}
 	}
 }
 
-func modeText(d *Device, x Setting) string {
-	switch portMode(Setting{Untagged: x.Untagged, Tagged: x.Tagged, PVID: x.PVID}) {
+func modeText(d *Device, setting Setting) string {
+	switch portMode(Setting{Untagged: setting.Untagged, Tagged: setting.Tagged, PVID: setting.PVID}) {
 	case "access":
-		return "access, VLAN " + d.name(x.PVID)
+		return "access, VLAN " + d.name(setting.PVID)
 	case "trunk":
-		return fmt.Sprintf("trunk, native VLAN %s, allowed VLANs %s", vidOr(x.PVID, "none"), orNone(vids(allowed(d, x))))
+		return fmt.Sprintf("trunk, native VLAN %s, allowed VLANs %s", vidOr(setting.PVID, "none"), orNone(vids(allowed(d, setting))))
 	}
-	return fmt.Sprintf("mixed, untagged VLANs %s, tagged VLANs %s, PVID %s", orNone(vids(x.Untagged)), orNone(vids(x.Tagged)), vidOr(x.PVID, "none"))
+	return fmt.Sprintf("mixed, untagged VLANs %s, tagged VLANs %s, PVID %s", orNone(vids(setting.Untagged)), orNone(vids(setting.Tagged)), vidOr(setting.PVID, "none"))
 }

@@ -15,16 +15,16 @@ import (
 // keeps-pvid-vlan (a port cannot leave the VLAN of its PVID). VLAN 1 cannot be
 // deleted. A PVID can be none.
 var byVLAN = kind{
-	write: func(d *Device, s State) []Table {
+	write: func(device *Device, state State) []Table {
 		vlans := Table{Title: "VLANs", Head: []string{"VLAN", "Name", "Untagged ports", "Tagged ports"}}
-		for v := range s.VLANs.All() {
-			un := d.where(func(p int) bool { return !s.Ports[p].Off && s.Ports[p].Untagged.Has(v) })
-			tg := d.where(func(p int) bool { return !s.Ports[p].Off && s.Ports[p].Tagged.Has(v) })
-			vlans.Rows = append(vlans.Rows, []string{fmt.Sprint(v), nameOnly(d, v), d.list(un), d.list(tg)})
+		for v := range state.VLANs.All() {
+			un := device.where(func(p int) bool { return !state.Ports[p].Off && state.Ports[p].Untagged.Has(v) })
+			tg := device.where(func(p int) bool { return !state.Ports[p].Off && state.Ports[p].Tagged.Has(v) })
+			vlans.Rows = append(vlans.Rows, []string{fmt.Sprint(v), nameOnly(device, v), device.list(un), device.list(tg)})
 		}
 		ports := Table{Title: "Ports", Head: []string{"Port", "PVID", "Acceptable frames", "Ingress filtering", "State"}}
-		ports.Rows = d.runs(func(p int) []string {
-			x := s.Ports[p]
+		ports.Rows = device.runs(func(p int) []string {
+			x := state.Ports[p]
 			if x.Off {
 				return []string{"", "", "", "shut"}
 			}
@@ -32,67 +32,67 @@ var byVLAN = kind{
 		})
 		return []Table{vlans, ports}
 	},
-	read: func(d *Device, ts []Table, s *State) error {
-		if err := find(ts, "VLANs").each(d, func(r *row) {
-			v := r.vid("VLAN")
-			if v == 0 {
+	read: func(device *Device, ts []Table, state *State) error {
+		if err := find(ts, "VLANs").each(device, func(r *row) {
+			vid := r.vid("VLAN")
+			if vid == 0 {
 				r.wrong("VLAN", fmt.Errorf("a VID is missing"))
 				return
 			}
 			un := map[int]bool{}
 			for _, p := range r.ports("Untagged ports") {
 				un[p] = true
-				s.Ports[p].Untagged.Add(v)
+				state.Ports[p].Untagged.Add(vid)
 			}
 			for _, p := range r.ports("Tagged ports") {
 				if un[p] {
-					r.wrong("Tagged ports", fmt.Errorf("port %s is untagged in VLAN %d too: one of both", d.Ports[p].Name, v))
+					r.wrong("Tagged ports", fmt.Errorf("port %s is untagged in VLAN %d too: one of both", device.Ports[p].Name, vid))
 				}
-				s.Ports[p].Tagged.Add(v)
+				state.Ports[p].Tagged.Add(vid)
 			}
 		}); err != nil {
 			return err
 		}
-		return find(ts, "Ports").each(d, func(r *row) {
+		return find(ts, "Ports").each(device, func(r *row) {
 			for _, p := range r.ports("Port") {
-				x := &s.Ports[p]
+				setting := &state.Ports[p]
 				if r.choice("State", "open", "shut") == 1 {
-					*x = Setting{Off: true, Filter: true}
+					*setting = Setting{Off: true, Filter: true}
 					continue
 				}
-				x.PVID = r.vid("PVID")
-				x.Admit = []office.Admit{office.AdmitAll, office.AdmitTagged, office.AdmitUntagged}[r.choice("Acceptable frames", "all", "tagged", "untagged")]
-				x.Filter = r.choice("Ingress filtering", "on", "off") == 0
+				setting.PVID = r.vid("PVID")
+				setting.Admit = []office.Admit{office.AdmitAll, office.AdmitTagged, office.AdmitUntagged}[r.choice("Acceptable frames", "all", "tagged", "untagged")]
+				setting.Filter = r.choice("Ingress filtering", "on", "off") == 0
 			}
 		})
 	},
-	cannot: func(d *Device, s State, p int) (string, Setting) {
-		x := s.Ports[p]
-		n := x
-		if len(x.Rides) > 0 {
+	cannot: func(device *Device, s State, p int) (string, Setting) {
+		setting := s.Ports[p]
+		n := setting
+		if len(setting.Rides) > 0 {
 			n.Rides = nil
 			return "it has no translation of VIDs", n
 		}
-		if d.habit(office.PVIDFollows) || d.habit(office.LeavesLast) && x.Untagged.Len() > 1 {
-			plain := x
+		if device.habit(office.PVIDFollows) || device.habit(office.LeavesLast) && setting.Untagged.Len() > 1 {
+			plain := setting
 			plain.Admit, plain.Filter = office.AdmitAll, true
 			if why, near := oneNative(plain); why != "" {
-				near.Admit, near.Filter = x.Admit, x.Filter
+				near.Admit, near.Filter = setting.Admit, setting.Filter
 				return why, near
 			}
 		}
-		if m := x.Members(); d.habit(office.KeepsPVIDVLAN) && x.PVID != 0 && !m.Has(x.PVID) {
-			n.PVID = single(&x.Untagged)
+		if m := setting.Members(); device.habit(office.KeepsPVIDVLAN) && setting.PVID != 0 && !m.Has(setting.PVID) {
+			n.PVID = single(&setting.Untagged)
 			return "a port cannot leave the VLAN of its PVID", n
 		}
-		return "", x
+		return "", setting
 	},
-	steps: func(d *Device, w *way) {
-		apart := !d.habit(office.PVIDFollows)
-		page := func(v office.VID, un, tg []int) {
+	steps: func(device *Device, w *way) {
+		apart := !device.habit(office.PVIDFollows)
+		page := func(vid office.VID, un, tg []int) {
 			same := func(at []int, has func(x *Setting) bool) bool {
 				k := 0
-				for _, p := range d.logical() {
+				for _, p := range device.logical() {
 					if has(&w.now.Ports[p]) {
 						if k >= len(at) || at[k] != p {
 							return false
@@ -102,88 +102,88 @@ var byVLAN = kind{
 				}
 				return k == len(at)
 			}
-			if same(un, func(x *Setting) bool { return x.Untagged.Has(v) }) && same(tg, func(x *Setting) bool { return x.Tagged.Has(v) }) {
+			if same(un, func(x *Setting) bool { return x.Untagged.Has(vid) }) && same(tg, func(x *Setting) bool { return x.Tagged.Has(vid) }) {
 				return
 			}
-			w.do(Step{Op: Page, VLAN: v, Untagged: un, Tagged: tg, Where: fmt.Sprintf("VLAN %d", v),
-				Text: fmt.Sprintf("VLAN %s: untagged %s, tagged %s", d.name(v), orNone(d.list(un)), orNone(d.list(tg)))})
+			w.do(Step{Op: Page, VLAN: vid, Untagged: un, Tagged: tg, Where: fmt.Sprintf("VLAN %d", vid),
+				Text: fmt.Sprintf("VLAN %s: untagged %s, tagged %s", device.name(vid), orNone(device.list(un)), orNone(device.list(tg)))})
 		}
 		pvids := func() {
 			for v := range pvidSet(w.to) {
-				at := d.where(func(p int) bool { return w.to.Ports[p].PVID == v && w.now.Ports[p].PVID != v })
+				at := device.where(func(p int) bool { return w.to.Ports[p].PVID == v && w.now.Ports[p].PVID != v })
 				if len(at) > 0 {
-					w.do(Step{Op: PVID, VLAN: v, Ports: at, Where: "PVIDs", Text: fmt.Sprintf("PVID of %s: %s", d.list(at), vidOr(v, "none (where it has to be a number: a VLAN that the port is not in)"))})
+					w.do(Step{Op: PVID, VLAN: v, Ports: at, Where: "PVIDs", Text: fmt.Sprintf("PVID of %s: %s", device.list(at), vidOr(v, "none (where it has to be a number: a VLAN that the port is not in)"))})
 				}
 			}
 		}
 		w.create("VLANs", "Create VLAN %s")
-		early := apart && d.habit(office.KeepsPVIDVLAN) && d.habit(office.LeavesLast)
+		early := apart && device.habit(office.KeepsPVIDVLAN) && device.habit(office.LeavesLast)
 		if early { // joining would leave the PVID's VLAN, which is refused
 			pvids()
 			for v := range w.to.VLANs.All() { // nor may what turns tagged be left on the way
 				turns := func(p int) bool { return w.now.Ports[p].Untagged.Has(v) && w.to.Ports[p].Tagged.Has(v) }
 				now := w.now
-				page(v, d.where(func(p int) bool { return now.Ports[p].Untagged.Has(v) && !turns(p) }), d.where(func(p int) bool { return now.Ports[p].Tagged.Has(v) || turns(p) }))
+				page(v, device.where(func(p int) bool { return now.Ports[p].Untagged.Has(v) && !turns(p) }), device.where(func(p int) bool { return now.Ports[p].Tagged.Has(v) || turns(p) }))
 			}
 		}
-		for v := range w.to.VLANs.All() { // join first, so that nothing is cut off before its new VLAN is there
+		for vid := range w.to.VLANs.All() { // join first, so that nothing is cut off before its new VLAN is there
 			now := w.now
 			target := func(p int) *Setting { return &w.to.Ports[p] }
-			member := func(p int) bool { return target(p).Untagged.Has(v) || target(p).Tagged.Has(v) }
-			un := d.where(func(p int) bool { return target(p).Untagged.Has(v) || !member(p) && now.Ports[p].Untagged.Has(v) })
-			tg := d.where(func(p int) bool { return target(p).Tagged.Has(v) || !member(p) && now.Ports[p].Tagged.Has(v) })
-			page(v, un, tg)
+			member := func(p int) bool { return target(p).Untagged.Has(vid) || target(p).Tagged.Has(vid) }
+			un := device.where(func(p int) bool { return target(p).Untagged.Has(vid) || !member(p) && now.Ports[p].Untagged.Has(vid) })
+			tg := device.where(func(p int) bool { return target(p).Tagged.Has(vid) || !member(p) && now.Ports[p].Tagged.Has(vid) })
+			page(vid, un, tg)
 		}
 		if apart && !early {
 			pvids()
 		}
 		for v := range w.now.VLANs.All() {
-			page(v, d.where(func(p int) bool { return w.to.Ports[p].Untagged.Has(v) }), d.where(func(p int) bool { return w.to.Ports[p].Tagged.Has(v) }))
+			page(v, device.where(func(p int) bool { return w.to.Ports[p].Untagged.Has(v) }), device.where(func(p int) bool { return w.to.Ports[p].Tagged.Has(v) }))
 		}
 		w.each(func(a, b Setting) bool { return a.Admit == b.Admit && a.Filter == b.Filter }, func(ports []int, to Setting) Step {
 			return Step{Op: Frames, Ports: ports, Set: to, Where: "Ports",
-				Text: fmt.Sprintf("Ports %s: acceptable frames %s, ingress filtering %s", d.list(ports), to.Admit, [...]string{"on", "off"}[onOff(!to.Filter)])}
+				Text: fmt.Sprintf("Ports %s: acceptable frames %s, ingress filtering %s", device.list(ports), to.Admit, [...]string{"on", "off"}[onOff(!to.Filter)])}
 		})
 		w.forget("VLANs", "Delete VLAN %s")
 	},
-	apply: func(d *Device, s *State, st Step) error {
+	apply: func(device *Device, state *State, st Step) error {
 		switch st.Op {
 		case Create:
-			s.VLANs.Add(st.VLAN)
-			if d.habit(office.StartsTagged) {
-				for _, p := range d.logical() {
-					s.Ports[p].Tagged.Add(st.VLAN)
+			state.VLANs.Add(st.VLAN)
+			if device.habit(office.StartsTagged) {
+				for _, p := range device.logical() {
+					state.Ports[p].Tagged.Add(st.VLAN)
 				}
 			}
 			return nil
 		case Delete:
-			return s.delete(st.VLAN, func(p *Setting) bool {
-				return p.PVID == st.VLAN && (d.habit(office.KeepsPVIDVLAN) || !d.habit(office.PVIDFollows))
+			return state.delete(st.VLAN, func(p *Setting) bool {
+				return p.PVID == st.VLAN && (device.habit(office.KeepsPVIDVLAN) || !device.habit(office.PVIDFollows))
 			})
 		case PVID:
-			if d.habit(office.PVIDFollows) {
+			if device.habit(office.PVIDFollows) {
 				return errStep
 			}
 			for _, p := range st.Ports {
-				s.Ports[p].PVID = st.VLAN
+				state.Ports[p].PVID = st.VLAN
 			}
-			return known(s, st.VLAN)
+			return known(state, st.VLAN)
 		case Frames:
 			for _, p := range st.Ports {
-				s.Ports[p].Admit, s.Ports[p].Filter = st.Set.Admit, st.Set.Filter
+				state.Ports[p].Admit, state.Ports[p].Filter = st.Set.Admit, st.Set.Filter
 			}
 			return nil
 		case Page:
-			return applyPage(d, s, st)
+			return applyPage(device, state, st)
 		}
 		return errStep
 	},
 }
 
 // applyPage sets one VLAN's ports, with what the device does of its own accord.
-func applyPage(d *Device, s *State, st Step) error {
-	v := st.VLAN
-	if err := known(s, v); err != nil {
+func applyPage(device *Device, state *State, st Step) error {
+	vid := st.VLAN
+	if err := known(state, vid); err != nil {
 		return err
 	}
 	in := map[int]byte{}
@@ -192,56 +192,56 @@ func applyPage(d *Device, s *State, st Step) error {
 	}
 	for _, p := range st.Tagged {
 		if in[p] != 0 {
-			return fmt.Errorf("port %s cannot be untagged and tagged in VLAN %d", d.Ports[p].Name, v)
+			return fmt.Errorf("port %s cannot be untagged and tagged in VLAN %d", device.Ports[p].Name, vid)
 		}
 		in[p] = 'T'
 	}
-	leave := func(x *Setting, v office.VID) error {
-		if d.habit(office.KeepsPVIDVLAN) && x.PVID == v && !d.habit(office.PVIDFollows) {
+	leave := func(setting *Setting, v office.VID) error {
+		if device.habit(office.KeepsPVIDVLAN) && setting.PVID == v && !device.habit(office.PVIDFollows) {
 			return fmt.Errorf("a port cannot leave VLAN %d, which is its PVID", v)
 		}
-		x.Untagged.Remove(v)
-		x.Tagged.Remove(v)
-		if d.habit(office.PVIDFollows) && x.PVID == v {
-			x.PVID = 0
-			if x.Untagged.Len() == 1 {
-				x.PVID = single(&x.Untagged)
+		setting.Untagged.Remove(v)
+		setting.Tagged.Remove(v)
+		if device.habit(office.PVIDFollows) && setting.PVID == v {
+			setting.PVID = 0
+			if setting.Untagged.Len() == 1 {
+				setting.PVID = single(&setting.Untagged)
 			}
 		}
 		return nil
 	}
-	for _, p := range d.logical() {
-		x := &s.Ports[p]
-		switch in[p] {
+	for _, port := range device.logical() {
+		setting := &state.Ports[port]
+		switch in[port] {
 		case 'U':
-			if x.Untagged.Has(v) {
+			if setting.Untagged.Has(vid) {
 				continue
 			}
-			if d.habit(office.LeavesLast) {
-				last := x.Untagged
+			if device.habit(office.LeavesLast) {
+				last := setting.Untagged
 				for o := range last.All() {
-					if err := leave(x, o); err != nil {
+					if err := leave(setting, o); err != nil {
 						return err
 					}
 				}
 			}
-			x.Tagged.Remove(v)
-			x.Untagged.Add(v)
-			if d.habit(office.PVIDFollows) {
-				x.PVID = v
+			setting.Tagged.Remove(vid)
+			setting.Untagged.Add(vid)
+			if device.habit(office.PVIDFollows) {
+				setting.PVID = vid
 			}
 		case 'T':
-			if x.Untagged.Has(v) && d.habit(office.PVIDFollows) {
-				if err := leave(x, v); err != nil {
+			if setting.Untagged.Has(vid) && device.habit(office.PVIDFollows) {
+				if err := leave(setting, vid); err != nil {
 					return err
 				}
 			}
-			x.Untagged.Remove(v)
-			x.Tagged.Add(v)
+			setting.Untagged.Remove(vid)
+			setting.Tagged.Add(vid)
 		default:
-			if x.Untagged.Has(v) || x.Tagged.Has(v) {
-				if err := leave(x, v); err != nil {
-					return fmt.Errorf("port %s: %w", d.Ports[p].Name, err)
+			if setting.Untagged.Has(vid) || setting.Tagged.Has(vid) {
+				if err := leave(setting, vid); err != nil {
+					return fmt.Errorf("port %s: %w", device.Ports[port].Name, err)
 				}
 			}
 		}

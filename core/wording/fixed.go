@@ -10,42 +10,42 @@ import (
 // Fixed is what stands on a device's sheet beside its memberships, in any
 // wording: its bundles, its speeds where some are said, its addresses with what
 // they hand out, and where it is managed.
-func Fixed(d *Device) []Table {
+func Fixed(device *Device) []Table {
 	var out []Table
 	bundles := Table{Title: "Bundles", Head: []string{"Bundle", "Mode", "Ports"}}
 	speeds := Table{Title: "Speeds", Head: []string{"Port", "Speed"}}
-	for i := range d.Ports {
-		if x := &d.Ports[i]; x.Kind == office.Bundle {
-			bundles.Rows = append(bundles.Rows, []string{d.list([]int{i}), string(x.Mode), d.list(x.Members)})
+	for i := range device.Ports {
+		if x := &device.Ports[i]; x.Kind == office.Bundle {
+			bundles.Rows = append(bundles.Rows, []string{device.list([]int{i}), string(x.Mode), device.list(x.Members)})
 		}
 	}
-	for i := 0; i < d.Front(); {
+	for i := 0; i < device.Front(); {
 		j := i
-		for j < d.Front() && d.Ports[j].Speed == d.Ports[i].Speed {
+		for j < device.Front() && device.Ports[j].Speed == device.Ports[i].Speed {
 			j++
 		}
-		if s := d.Ports[i].Speed; s != 0 {
+		if s := device.Ports[i].Speed; s != 0 {
 			at := make([]int, 0, j-i)
 			for k := i; k < j; k++ {
 				at = append(at, k)
 			}
-			speeds.Rows = append(speeds.Rows, []string{d.list(at), s.String()})
+			speeds.Rows = append(speeds.Rows, []string{device.list(at), s.String()})
 		}
 		i = j
 	}
 	addresses := Table{Title: "Addresses", Head: []string{"VLAN", "Name", "Address", "On port", "Hands out", "Zone"}}
-	if d.Wording.Name != office.BySubInterface { // there they are part of the interfaces
-		for _, a := range d.Addresses {
-			addresses.Rows = append(addresses.Rows, []string{fmt.Sprint(a.VID), nameOnly(d, a.VID), a.Prefix.String(), a.On, handout(a), a.Zone})
+	if device.Wording.Name != office.BySubInterface { // there they are part of the interfaces
+		for _, a := range device.Addresses {
+			addresses.Rows = append(addresses.Rows, []string{fmt.Sprint(a.VID), nameOnly(device, a.VID), a.Prefix.String(), a.On, handout(a), a.Zone})
 		}
 	}
 	manage := Table{Title: "Management", Head: []string{"VLAN", "Name", "Address"}}
-	if m := d.Manage; m != nil {
+	if m := device.Manage; m != nil {
 		at := ""
 		if m.Addr.IsValid() {
 			at = m.Addr.String()
 		}
-		manage.Rows = append(manage.Rows, []string{fmt.Sprint(m.VID), nameOnly(d, m.VID), at})
+		manage.Rows = append(manage.Rows, []string{fmt.Sprint(m.VID), nameOnly(device, m.VID), at})
 	}
 	for _, t := range []Table{bundles, speeds, addresses, manage} {
 		if t.Rows != nil {
@@ -66,44 +66,44 @@ func handout(a office.Address) string {
 // with what [Fixed] says of it: bundles and speeds come first, as ports are set
 // by them; then the memberships; then addresses; and where it is managed last,
 // the old way staying until the new one answers.
-func FromFactory(d *Device, to State) ([]Step, error) {
+func FromFactory(device *Device, to State) ([]Step, error) {
 	var first, last []Step
-	for i := range d.Ports {
-		if x := &d.Ports[i]; x.Kind == office.Bundle {
-			text := fmt.Sprintf("Make the bundle %s of %s, mode %s; its cables come after both ends are set", x.Name, d.list(x.Members), x.Mode)
+	for i := range device.Ports {
+		if x := &device.Ports[i]; x.Kind == office.Bundle {
+			text := fmt.Sprintf("Make the bundle %s of %s, mode %s; its cables come after both ends are set", x.Name, device.list(x.Members), x.Mode)
 			first = append(first, Step{Op: Fix, Where: "Bundles", Text: text})
 		}
 	}
-	for _, t := range Fixed(d) {
+	for _, t := range Fixed(device) {
 		if t.Title == "Speeds" {
 			for _, r := range t.Rows {
 				first = append(first, Step{Op: Fix, Where: "Ports", Text: fmt.Sprintf("Speed of %s: %s, or found by the two ends themselves", r[0], r[1])})
 			}
 		}
 	}
-	if d.Wording.Name != office.BySubInterface {
-		for _, a := range d.Addresses {
-			text := fmt.Sprintf("VLAN %s: address %s", d.name(a.VID), a.Prefix)
-			if a.On != "" {
-				text += " on " + a.On
+	if device.Wording.Name != office.BySubInterface {
+		for _, address := range device.Addresses {
+			text := fmt.Sprintf("VLAN %s: address %s", device.name(address.VID), address.Prefix)
+			if address.On != "" {
+				text += " on " + address.On
 			}
-			if h := handout(a); h != "" {
+			if h := handout(address); h != "" {
 				text += ", hand out " + h
 			}
-			if a.Zone != "" {
-				text += ", zone " + a.Zone
+			if address.Zone != "" {
+				text += ", zone " + address.Zone
 			}
 			last = append(last, Step{Op: Fix, Where: "Addresses", Text: text})
 		}
 	}
-	if m := d.Manage; m != nil && (m.VID != office.DefaultVID || m.Addr.IsValid()) {
-		text := "Management in VLAN " + d.name(m.VID)
+	if m := device.Manage; m != nil && (m.VID != office.DefaultVID || m.Addr.IsValid()) {
+		text := "Management in VLAN " + device.name(m.VID)
 		if m.Addr.IsValid() {
 			text += ", address " + m.Addr.String()
 		}
 		last = append(last, Step{Op: Fix, Where: "Management", Text: text + ": go there from a port of that VLAN, and take the old address and VLAN away only when it answers"})
 	}
-	steps, err := Steps(d, Factory(d), to)
+	steps, err := Steps(device, Factory(device), to)
 	save := Step{Op: Save, Where: "Device", Text: "Save, so that it stays after a power cut"}
 	if n := len(steps); n > 0 && steps[n-1].Op == Save {
 		steps = steps[:n-1]

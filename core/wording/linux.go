@@ -12,65 +12,65 @@ import (
 // shows and sets them. The PVID is a flag of an entry, so it is always a VLAN
 // that the port is a member of.
 var linux = kind{
-	write: func(d *Device, s State) []Table {
-		t := Table{Title: "Bridge VLANs", Head: []string{"Port", "VLAN", "Flags"}}
-		for _, p := range d.logical() {
-			x := s.Ports[p]
-			if x.Off {
-				t.Rows = append(t.Rows, []string{d.list([]int{p}), "", "down"})
+	write: func(device *Device, s State) []Table {
+		table := Table{Title: "Bridge VLANs", Head: []string{"Port", "VLAN", "Flags"}}
+		for _, port := range device.logical() {
+			setting := s.Ports[port]
+			if setting.Off {
+				table.Rows = append(table.Rows, []string{device.list([]int{port}), "", "down"})
 				continue
 			}
-			for _, r := range flagged(x) {
-				t.Rows = append(t.Rows, []string{d.list([]int{p}), r.text(), strings.Join(flags(x, r.from), " ")})
+			for _, r := range flagged(setting) {
+				table.Rows = append(table.Rows, []string{device.list([]int{port}), r.text(), strings.Join(flags(setting, r.from), " ")})
 			}
 		}
-		return []Table{t}
+		return []Table{table}
 	},
 	read: func(d *Device, ts []Table, s *State) error {
 		return find(ts, "Bridge VLANs").each(d, func(r *row) {
 			text := strings.ToLower(r.text("Flags"))
 			for _, p := range r.ports("Port") {
-				x := &s.Ports[p]
+				setting := &s.Ports[p]
 				if text == "down" {
-					*x = Setting{Off: true, Filter: true}
+					*setting = Setting{Off: true, Filter: true}
 					continue
 				}
 				all := r.vids("VLAN")
-				for v := range all.All() {
+				for vid := range all.All() {
 					if strings.Contains(text, "egress untagged") {
-						x.Untagged.Add(v)
+						setting.Untagged.Add(vid)
 					} else {
-						x.Tagged.Add(v)
+						setting.Tagged.Add(vid)
 					}
 					if strings.Contains(text, "pvid") {
-						x.PVID = v
+						setting.PVID = vid
 					}
 				}
 			}
 		})
 	},
 	cannot: func(d *Device, s State, p int) (string, Setting) {
-		x := s.Ports[p]
-		if why, n := plainOnly(x); why != "" {
+		setting := s.Ports[p]
+		if why, n := plainOnly(setting); why != "" {
 			return why, n
 		}
-		if m := x.Members(); x.PVID != 0 && !m.Has(x.PVID) {
-			n := x
+		if m := setting.Members(); setting.PVID != 0 && !m.Has(setting.PVID) {
+			n := setting
 			n.PVID = 0
 			return "the PVID is an entry of the port: a VLAN that it is a member of", n
 		}
-		return "", x
+		return "", setting
 	},
 	steps: func(d *Device, w *way) {
-		for _, p := range d.logical() {
-			name := d.Ports[p].Name
-			if d.Ports[p].Inside != "" {
-				name = d.Ports[p].Inside
+		for _, port := range d.logical() {
+			name := d.Ports[port].Name
+			if d.Ports[port].Inside != "" {
+				name = d.Ports[port].Inside
 			}
-			to := w.to.Ports[p]
+			to := w.to.Ports[port]
 			m := to.Members()
 			for _, r := range flagged(to) {
-				now := w.now.Ports[p]
+				now := w.now.Ports[port]
 				var come office.Set // of the range, what is not so yet
 				for v := r.from; v <= r.to; v++ {
 					if !slices.Equal(flags(now, v), flags(to, v)) || !now.Untagged.Has(v) && !now.Tagged.Has(v) {
@@ -89,41 +89,41 @@ var linux = kind{
 					if to.PVID == c.from {
 						set.PVID = c.from
 					}
-					w.do(Step{Op: Join, VLAN: c.from, Last: c.to, Ports: []int{p}, Set: set, Where: name, Text: cmd})
+					w.do(Step{Op: Join, VLAN: c.from, Last: c.to, Ports: []int{port}, Set: set, Where: name, Text: cmd})
 				}
 			}
-			now := w.now.Ports[p].Members()
+			now := w.now.Ports[port].Members()
 			for _, c := range ranges(now.Minus(&m)) {
-				w.do(Step{Op: Leave, VLAN: c.from, Last: c.to, Ports: []int{p}, Where: name, Text: fmt.Sprintf("bridge vlan del dev %s vid %s", name, c.text())})
+				w.do(Step{Op: Leave, VLAN: c.from, Last: c.to, Ports: []int{port}, Where: name, Text: fmt.Sprintf("bridge vlan del dev %s vid %s", name, c.text())})
 			}
 		}
 	},
 	apply: func(d *Device, s *State, st Step) error {
 		for _, p := range st.Ports {
-			x := &s.Ports[p]
-			for v := st.VLAN; v <= max(st.VLAN, st.Last); v++ {
+			setting := &s.Ports[p]
+			for vid := st.VLAN; vid <= max(st.VLAN, st.Last); vid++ {
 				switch st.Op {
 				case Join:
-					x.Untagged.Remove(v)
-					x.Tagged.Remove(v)
+					setting.Untagged.Remove(vid)
+					setting.Tagged.Remove(vid)
 					if st.Set.Untagged.Empty() {
-						x.Tagged.Add(v)
+						setting.Tagged.Add(vid)
 					} else {
-						x.Untagged.Add(v)
+						setting.Untagged.Add(vid)
 					}
-					if st.Set.PVID == v {
-						x.PVID = v
-					} else if x.PVID == v {
-						x.PVID = 0
+					if st.Set.PVID == vid {
+						setting.PVID = vid
+					} else if setting.PVID == vid {
+						setting.PVID = 0
 					}
 				case Leave:
-					if m := x.Members(); !m.Has(v) {
+					if m := setting.Members(); !m.Has(vid) {
 						return fmt.Errorf("there is no such entry")
 					}
-					x.Untagged.Remove(v)
-					x.Tagged.Remove(v)
-					if x.PVID == v {
-						x.PVID = 0
+					setting.Untagged.Remove(vid)
+					setting.Tagged.Remove(vid)
+					if setting.PVID == vid {
+						setting.PVID = 0
 					}
 				default:
 					return errStep

@@ -12,19 +12,19 @@ import (
 // them; it can say every shape.
 var plain = kind{
 	write: func(d *Device, s State) []Table {
-		t := Table{Title: "Ports", Head: []string{"Port", "Untagged VLANs", "Tagged VLANs", "PVID", "Acceptable frames", "Ingress filtering", "State"}}
-		t.Rows = d.runs(func(p int) []string {
+		table := Table{Title: "Ports", Head: []string{"Port", "Untagged VLANs", "Tagged VLANs", "PVID", "Acceptable frames", "Ingress filtering", "State"}}
+		table.Rows = d.runs(func(p int) []string {
 			x := s.Ports[p]
 			if x.Off {
 				return []string{"", "", "", "", "", "shut"}
 			}
 			return []string{orNone(vids(x.Untagged)), orNone(riding(x)), vidOr(x.PVID, "none"), x.Admit.String(), [...]string{"on", "off"}[onOff(!x.Filter)], "open"}
 		})
-		return []Table{t}
+		return []Table{table}
 	},
-	read: func(d *Device, ts []Table, s *State) error {
+	read: func(d *Device, ts []Table, state *State) error {
 		return find(ts, "Ports").each(d, func(r *row) {
-			x := Setting{Untagged: r.vids("Untagged VLANs"), PVID: r.vid("PVID")}
+			setting := Setting{Untagged: r.vids("Untagged VLANs"), PVID: r.vid("PVID")}
 			if text := r.text("Tagged VLANs"); !none(text) {
 				for part := range strings.SplitSeq(text, ",") {
 					v, wire, rides := strings.Cut(part, "@")
@@ -33,24 +33,24 @@ var plain = kind{
 						r.wrong("Tagged VLANs", err)
 						return
 					}
-					x.Tagged.AddAll(&one)
+					setting.Tagged.AddAll(&one)
 					if rides {
 						w, err := office.ParseVID(wire)
 						if err != nil {
 							r.wrong("Tagged VLANs", err)
 							return
 						}
-						x.Rides = append(x.Rides, office.Ride{VLAN: single(&one), Wire: w})
+						setting.Rides = append(setting.Rides, office.Ride{VLAN: single(&one), Wire: w})
 					}
 				}
 			}
-			x.Admit = []office.Admit{office.AdmitAll, office.AdmitTagged, office.AdmitUntagged}[r.choice("Acceptable frames", "all", "tagged", "untagged")]
-			x.Filter = r.choice("Ingress filtering", "on", "off") == 0
+			setting.Admit = []office.Admit{office.AdmitAll, office.AdmitTagged, office.AdmitUntagged}[r.choice("Acceptable frames", "all", "tagged", "untagged")]
+			setting.Filter = r.choice("Ingress filtering", "on", "off") == 0
 			if r.choice("State", "open", "shut") == 1 {
-				x = Setting{Off: true, Filter: true}
+				setting = Setting{Off: true, Filter: true}
 			}
 			for _, p := range r.ports("Port") {
-				s.Ports[p] = x
+				state.Ports[p] = setting
 			}
 		})
 	},
@@ -77,13 +77,13 @@ var plain = kind{
 }
 
 // riding is the tagged VLANs, those under another VID as VLAN@VID.
-func riding(x Setting) string {
-	if len(x.Rides) == 0 {
-		return vids(x.Tagged)
+func riding(setting Setting) string {
+	if len(setting.Rides) == 0 {
+		return vids(setting.Tagged)
 	}
 	var out []string
-	rest := x.Tagged
-	for _, r := range x.Rides {
+	rest := setting.Tagged
+	for _, r := range setting.Rides {
 		rest.Remove(r.VLAN)
 		out = append(out, fmt.Sprintf("%d@%d", r.VLAN, r.Wire))
 	}

@@ -39,19 +39,19 @@ type Step struct {
 
 // Apply does one step on a state, as the device does it, with its habits. The
 // error is the device's refusal.
-func Apply(d *Device, s State, st Step) (State, error) {
-	s = s.clone()
+func Apply(device *Device, state State, st Step) (State, error) {
+	state = state.clone()
 	switch st.Op {
 	case Save, Fix:
-		return s, nil
+		return state, nil
 	case Shut, Open:
 		for _, p := range st.Ports {
-			s.Ports[p].Off = st.Op == Shut
+			state.Ports[p].Off = st.Op == Shut
 		}
-		return s, nil
+		return state, nil
 	}
-	err := d.kind.apply(d, &s, st)
-	return s, err
+	err := device.kind.apply(device, &state, st)
+	return state, err
 }
 
 // way is steps being worked out: each is done on the model as it is added, so
@@ -75,29 +75,29 @@ func (w *way) do(st Step) {
 // Steps leads from what a device is set to to what it should be, in an order
 // that the device accepts. Both states are ones that the wording can say; the
 // error says what is in the way where they are not.
-func Steps(d *Device, from, to State) ([]Step, error) {
+func Steps(device *Device, from, to State) ([]Step, error) {
 	to = to.clone()
-	for _, p := range d.logical() {
-		if to.Ports[p].Off { // what a shut port is set to counts for nothing: as it is, if that can be
-			keep := from.Ports[p]
+	for _, port := range device.logical() {
+		if to.Ports[port].Off { // what a shut port is set to counts for nothing: as it is, if that can be
+			keep := from.Ports[port]
 			keep.Off = false
 			m := keep.Members()
 			m.Add(office.DefaultVID)
 			if gone := m.Minus(&to.VLANs); !gone.Empty() || keep.PVID != 0 && !to.VLANs.Has(keep.PVID) {
-				keep = Factory(d).Ports[p]
+				keep = Factory(device).Ports[port]
 			}
 			keep.Off = true
-			to.Ports[p] = keep
+			to.Ports[port] = keep
 		}
 	}
 	to.VLANs.Add(office.DefaultVID)
-	w := &way{d: d, now: from, to: to}
-	if shut := d.where(func(p int) bool { return to.Ports[p].Off && !from.Ports[p].Off }); len(shut) > 0 {
-		w.do(Step{Op: Shut, Ports: shut, Where: "Ports", Text: "Shut " + d.list(shut)})
+	w := &way{d: device, now: from, to: to}
+	if shut := device.where(func(p int) bool { return to.Ports[p].Off && !from.Ports[p].Off }); len(shut) > 0 {
+		w.do(Step{Op: Shut, Ports: shut, Where: "Ports", Text: "Shut " + device.list(shut)})
 	}
-	d.kind.steps(d, w)
-	if open := d.where(func(p int) bool { return !to.Ports[p].Off && from.Ports[p].Off }); len(open) > 0 {
-		w.do(Step{Op: Open, Ports: open, Where: "Ports", Text: "Open " + d.list(open)})
+	device.kind.steps(device, w)
+	if open := device.where(func(p int) bool { return !to.Ports[p].Off && from.Ports[p].Off }); len(open) > 0 {
+		w.do(Step{Op: Open, Ports: open, Where: "Ports", Text: "Open " + device.list(open)})
 	}
 	if len(w.steps) > 0 {
 		w.do(Step{Op: Save, Where: "Device", Text: "Save, so that it stays after a power cut"})
@@ -165,13 +165,13 @@ func known(s *State, vs ...office.VID) error {
 	return nil
 }
 
-func allKnown(s *State, set Setting) error {
+func allKnown(state *State, set Setting) error {
 	m := set.Members()
 	if set.PVID != 0 {
 		m.Add(set.PVID)
 	}
-	if gone := m.Minus(&s.VLANs); !gone.Empty() {
-		return known(s, single(&gone))
+	if gone := m.Minus(&state.VLANs); !gone.Empty() {
+		return known(state, single(&gone))
 	}
 	return nil
 }
@@ -182,19 +182,19 @@ func (s *State) put(p int, set Setting) {
 	s.Ports[p] = set
 }
 
-func (s *State) delete(v office.VID, inUse func(p *Setting) bool) error {
-	if v == office.DefaultVID {
-		return fmt.Errorf("VLAN %d cannot be deleted", v)
+func (s *State) delete(vid office.VID, inUse func(p *Setting) bool) error {
+	if vid == office.DefaultVID {
+		return fmt.Errorf("VLAN %d cannot be deleted", vid)
 	}
 	for p := range s.Ports {
 		if inUse(&s.Ports[p]) {
-			return fmt.Errorf("VLAN %d is in use", v)
+			return fmt.Errorf("VLAN %d is in use", vid)
 		}
 	}
-	s.VLANs.Remove(v)
+	s.VLANs.Remove(vid)
 	for p := range s.Ports {
-		s.Ports[p].Untagged.Remove(v)
-		s.Ports[p].Tagged.Remove(v)
+		s.Ports[p].Untagged.Remove(vid)
+		s.Ports[p].Tagged.Remove(vid)
 	}
 	return nil
 }

@@ -110,13 +110,13 @@ func (r *row) vid(column string) office.VID {
 
 // choice reads one of some words and gives its place.
 func (r *row) choice(column string, words ...string) int {
-	s := strings.ToLower(r.text(column))
+	text := strings.ToLower(r.text(column))
 	for i, w := range words {
-		if s == w {
+		if text == w {
 			return i
 		}
 	}
-	if s == "" {
+	if text == "" {
 		return 0
 	}
 	r.wrong(column, fmt.Errorf("%q is none of %s", r.text(column), strings.Join(words, ", ")))
@@ -129,8 +129,8 @@ func (d *Device) runs(f func(p int) []string) [][]string {
 	var rows [][]string
 	var at [][]int
 	index := map[string]int{}
-	for _, p := range d.logical() {
-		cells := f(p)
+	for _, port := range d.logical() {
+		cells := f(port)
 		if cells == nil {
 			continue
 		}
@@ -142,7 +142,7 @@ func (d *Device) runs(f func(p int) []string) [][]string {
 			rows = append(rows, cells)
 			at = append(at, nil)
 		}
-		at[i] = append(at[i], p)
+		at[i] = append(at[i], port)
 	}
 	for i := range rows {
 		rows[i] = append([]string{d.list(at[i])}, rows[i]...)

@@ -133,15 +133,15 @@ var kinds = map[office.WordingName]*kind{
 // For is device i of an office with its wording, the plain one where it says
 // none; nil where it has nothing to set.
 func For(n *span.Net, i int) *Device {
-	d := n.Office.Devices[i]
+	device := n.Office.Devices[i]
 	if !n.Aware(i) {
 		return nil
 	}
-	k := kinds[d.Wording.Name]
+	k := kinds[device.Wording.Name]
 	if k == nil {
 		k = &plain
 	}
-	return &Device{d, n.Name, k}
+	return &Device{device, n.Name, k}
 }
 
 // WordingName is the name of a device's wording, "plain" where it says none.
@@ -155,14 +155,14 @@ func (d *Device) WordingName() string {
 // Planned is what device i should be set to.
 func Planned(n *span.Net, i int) State {
 	d := n.Office.Devices[i]
-	s := State{Ports: make([]Setting, len(d.Ports))}
+	state := State{Ports: make([]Setting, len(d.Ports))}
 	for p := range d.Ports {
 		if d.Ports[p].Bundle == 0 {
-			s.Ports[p] = compiled(n.Tables[i].Ports[p])
+			state.Ports[p] = compiled(n.Tables[i].Ports[p])
 		}
 	}
-	s.learn()
-	return s
+	state.learn()
+	return state
 }
 
 // learn is every VLAN that the ports need the device to know.
@@ -180,16 +180,16 @@ func (s *State) learn() {
 
 // Factory is how a device comes out of its box.
 func Factory(d *Device) State {
-	s := State{Ports: make([]Setting, len(d.Ports))}
+	state := State{Ports: make([]Setting, len(d.Ports))}
 	for _, p := range d.logical() {
 		if d.kind.factory != nil {
-			s.Ports[p] = d.kind.factory(d, p)
+			state.Ports[p] = d.kind.factory(d, p)
 			continue
 		}
-		s.Ports[p] = only(office.DefaultVID)
+		state.Ports[p] = only(office.DefaultVID)
 	}
-	s.learn()
-	return s
+	state.learn()
+	return state
 }
 
 // only is a port in one VLAN, untagged.
@@ -207,13 +207,13 @@ type Unsayable struct {
 }
 
 // Cannot lists what the device's wording cannot say of a state.
-func Cannot(d *Device, s State) []Unsayable {
+func Cannot(device *Device, state State) []Unsayable {
 	var out []Unsayable
-	for _, p := range d.logical() {
-		if s.Ports[p].Off {
+	for _, p := range device.logical() {
+		if state.Ports[p].Off {
 			continue
 		}
-		if why, nearest := d.kind.cannot(d, s, p); why != "" {
+		if why, nearest := device.kind.cannot(device, state, p); why != "" {
 			out = append(out, Unsayable{p, why, nearest})
 		}
 	}
@@ -241,15 +241,15 @@ func Write(d *Device, s State) []Table { return d.kind.write(d, s) }
 
 // Read reads tables back. The error names the row and the column.
 func Read(d *Device, t []Table) (State, error) {
-	s := State{Ports: make([]Setting, len(d.Ports))}
+	state := State{Ports: make([]Setting, len(d.Ports))}
 	for _, p := range d.logical() {
-		s.Ports[p] = Setting{Filter: true}
+		state.Ports[p] = Setting{Filter: true}
 	}
-	if err := d.kind.read(d, t, &s); err != nil {
-		return s, err
+	if err := d.kind.read(d, t, &state); err != nil {
+		return state, err
 	}
-	s.learn()
-	return s, nil
+	state.learn()
+	return state, nil
 }
 
 // logical lists the ports that have settings: bundles stand for their members.
@@ -276,27 +276,27 @@ func (d *Device) where(f func(p int) bool) []int {
 func vids(s office.Set) string { return s.Ranges() }
 
 // ParseVIDs reads a list of VIDs and ranges: 110,120-122.
-func ParseVIDs(text string) (s office.Set, err error) {
+func ParseVIDs(text string) (set office.Set, err error) {
 	for _, part := range strings.FieldsFunc(text, func(c rune) bool { return c == ',' || c == ' ' }) {
 		a, b, ranged := strings.Cut(part, "-")
 		from, err := office.ParseVID(a)
 		if err != nil {
-			return s, err
+			return set, err
 		}
 		to := from
 		if ranged {
 			if to, err = office.ParseVID(b); err != nil {
-				return s, err
+				return set, err
 			}
 		}
 		if to < from {
-			return s, fmt.Errorf("the range %s runs backwards", part)
+			return set, fmt.Errorf("the range %s runs backwards", part)
 		}
 		for v := from; v <= to; v++ {
-			s.Add(v)
+			set.Add(v)
 		}
 	}
-	return s, nil
+	return set, nil
 }
 
 // plainOnly is what most wordings cannot say: translation, acceptable frames,
@@ -332,16 +332,16 @@ func oneNative(s Setting) (why string, nearest Setting) {
 		}
 		return 0
 	}
-	switch v := first(); {
+	switch vid := first(); {
 	case s.Untagged.Len() > 1:
 		rest := s.Untagged
-		rest.Remove(v)
-		n.Untagged, n.PVID = office.Set{}, v
-		n.Untagged.Add(v)
+		rest.Remove(vid)
+		n.Untagged, n.PVID = office.Set{}, vid
+		n.Untagged.Add(vid)
 		n.Tagged.AddAll(&rest)
 		return "a port has one untagged VLAN", n
-	case s.PVID != v:
-		n.PVID = v
+	case s.PVID != vid:
+		n.PVID = vid
 		return "the PVID is always the untagged VLAN", n
 	}
 	return "", s
