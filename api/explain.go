@@ -43,16 +43,16 @@ func describe(n *span.Net, refs []office.PortRef, x *Explanation) {
 	}
 }
 
-func places(n *span.Net, v office.VID, refs []office.PortRef) []PlaceView {
+func places(n *span.Net, vid office.VID, refs []office.PortRef) []PlaceView {
 	out := []PlaceView{}
 	for _, r := range refs {
 		i := n.Topo.DeviceIndex(r.Device)
 		d := n.Office.Devices[i]
 		p := d.Port(r.Port)
-		as := map[office.Membership]string{office.Untagged: "untagged", office.Tagged: "tagged", office.NotMember: "none"}[n.Tables[i].Ports[d.Logical(p)].Of(v)]
+		as := map[office.Membership]string{office.Untagged: "untagged", office.Tagged: "tagged", office.NotMember: "none"}[n.Tables[i].Ports[d.Logical(p)].Of(vid)]
 		x := PlaceView{r.Port, as, portKinds[d.Ports[p].Kind], []string{}}
 		for _, k := range n.Topo.PlugsAt(i) {
-			if g := n.Office.Plugs[k]; g.Port.Port == r.Port && g.Wants == v {
+			if g := n.Office.Plugs[k]; g.Port.Port == r.Port && g.Wants == vid {
 				x.Plugs = append(x.Plugs, g.Name)
 			}
 		}
@@ -61,18 +61,18 @@ func places(n *span.Net, v office.VID, refs []office.PortRef) []PlaceView {
 	return out
 }
 
-func reach(n *span.Net, v office.VID) *ReachView {
-	out := &ReachView{VID: int(v), Roots: []BranchView{}, Ports: []string{}, Cut: []string{}}
+func reach(n *span.Net, vid office.VID) *ReachView {
+	out := &ReachView{VID: int(vid), Roots: []BranchView{}, Ports: []string{}, Cut: []string{}}
 	var convert func(bs []*explain.Branch) []BranchView
 	convert = func(bs []*explain.Branch) []BranchView {
 		r := []BranchView{}
 		for _, b := range bs {
-			r = append(r, BranchView{b.Device, b.Port, b.Via, b.Broken, b.Cut, strings.TrimPrefix(command.PortNames(n.Office, b.Ends), b.Device+" "), len(b.Ends), convert(b.Branches), places(n, v, b.Ends)})
+			r = append(r, BranchView{b.Device, b.Port, b.Via, b.Broken, b.Cut, strings.TrimPrefix(command.PortNames(n.Office, b.Ends), b.Device+" "), len(b.Ends), convert(b.Branches), places(n, vid, b.Ends)})
 		}
 		return r
 	}
-	out.Roots = convert(explain.Reach(n, v))
-	if x := n.VLAN(v); x != nil {
+	out.Roots = convert(explain.Reach(n, vid))
+	if x := n.VLAN(vid); x != nil {
 		for i, s := range x.Spans {
 			refs := Refs(n.Reaches(s))
 			out.Ports = append(out.Ports, refs...)

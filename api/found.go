@@ -52,16 +52,16 @@ func PortChanges(cs []walk.Change) []PortChange {
 }
 
 // FoundOf compares what device i was found to be set to with the plan.
-func FoundOf(n *span.Net, i int, s wording.State) *Found {
+func FoundOf(n *span.Net, i int, state wording.State) *Found {
 	d := n.Office.Devices[i]
 	out := &Found{Device: d.Name, Tables: []wording.Table{}, Differences: []Difference{}, Steps: []SheetStep{}}
-	for _, x := range found.Differences(n, i, s) {
+	for _, x := range found.Differences(n, i, state) {
 		out.Differences = append(out.Differences, Difference{
 			office.PortRef{Device: d.Name, Port: d.Ports[x.Port].Name}.String(), notation.Shape(x.Planned), notation.Shape(x.Found),
 			VIDs(x.OnlyPlanned.VIDs()), VIDs(x.OnlyFound.VIDs()), VIDs(x.Otherwise.VIDs()),
 		})
 	}
-	tables, steps, problem := found.Steps(n, i, s)
+	tables, steps, problem := found.Steps(n, i, state)
 	out.Tables, out.Problem = append(out.Tables, tables...), problem
 	for _, x := range steps {
 		out.Steps = append(out.Steps, SheetStep{x.Where, x.Text})

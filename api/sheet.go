@@ -36,23 +36,23 @@ type Unsayable struct {
 // as near as it can. A device whose wording is not said has the plain one; nil
 // where there is nothing to set.
 func SheetOf(n *span.Net, i int) *Sheet {
-	d := wording.For(n, i)
-	if d == nil {
+	device := wording.For(n, i)
+	if device == nil {
 		return nil
 	}
 	plan := wording.Planned(n, i)
-	out := &Sheet{Device: d.Name, Wording: d.WordingName(), Steps: []SheetStep{}, Unsayable: []Unsayable{}}
+	out := &Sheet{Device: device.Name, Wording: device.WordingName(), Steps: []SheetStep{}, Unsayable: []Unsayable{}}
 	for range 2 * len(plan.Ports) {
-		all := wording.Cannot(d, plan)
+		all := wording.Cannot(device, plan)
 		if len(all) == 0 {
 			break
 		}
 		u := all[0]
-		out.Unsayable = append(out.Unsayable, Unsayable{office.PortRef{Device: d.Name, Port: d.Ports[u.Port].Name}.String(), notation.Shape(plan.Ports[u.Port].Shape()), u.Why, notation.Shape(u.Nearest.Shape())})
+		out.Unsayable = append(out.Unsayable, Unsayable{office.PortRef{Device: device.Name, Port: device.Ports[u.Port].Name}.String(), notation.Shape(plan.Ports[u.Port].Shape()), u.Why, notation.Shape(u.Nearest.Shape())})
 		plan = plan.With(u.Port, u.Nearest)
 	}
-	out.Tables = append(wording.Write(d, plan), wording.Fixed(d)...)
-	steps, err := wording.FromFactory(d, plan)
+	out.Tables = append(wording.Write(device, plan), wording.Fixed(device)...)
+	steps, err := wording.FromFactory(device, plan)
 	for _, s := range steps {
 		out.Steps = append(out.Steps, SheetStep{s.Where, s.Text})
 	}

@@ -222,9 +222,9 @@ func vlanViews(n *span.Net, old []VLANView, anew *office.Set) (out []VLANView, u
 			}
 		}
 	}
-	for v := range rows.All() {
-		registered := n.Office.VLAN(v) != nil
-		if r := n.VLAN(v); !registered && r != nil && r.State == span.Unused && !there.Has(v) {
+	for vid := range rows.All() {
+		registered := n.Office.VLAN(vid) != nil
+		if r := n.VLAN(vid); !registered && r != nil && r.State == span.Unused && !there.Has(vid) {
 			continue
 		}
 		if !registered {
@@ -233,65 +233,65 @@ func vlanViews(n *span.Net, old []VLANView, anew *office.Set) (out []VLANView, u
 				continue
 			}
 		}
-		if x := was[int(v)]; x != nil && !anew.Has(v) {
+		if x := was[int(vid)]; x != nil && !anew.Has(vid) {
 			out = append(out, *x)
 			continue
 		}
-		out = append(out, vlanView(n, v))
+		out = append(out, vlanView(n, vid))
 	}
 	return out, unlisted
 }
 
-func vlanView(n *span.Net, v office.VID) VLANView {
-	x := VLANView{VID: int(v), Nets: []string{}, State: span.Unused.String()}
-	if r := n.VLAN(v); r != nil {
+func vlanView(n *span.Net, vid office.VID) VLANView {
+	x := VLANView{VID: int(vid), Nets: []string{}, State: span.Unused.String()}
+	if r := n.VLAN(vid); r != nil {
 		x.State, x.Parts = r.State.String(), r.Parts
 	}
-	if reg := n.Office.VLAN(v); reg != nil {
+	if reg := n.Office.VLAN(vid); reg != nil {
 		x.Registered, x.Name, x.Note, x.Local = true, reg.Name, reg.Note, reg.Local
 		for _, p := range reg.Nets {
 			x.Nets = append(x.Nets, p.String())
 		}
 	}
-	x.Only = only(n, v)
-	x.Gateway = gateway(n.Office, v)
-	x.Addresses = addressViews(n.Office, v)
+	x.Only = only(n, vid)
+	x.Gateway = gateway(n.Office, vid)
+	x.Addresses = addressViews(n.Office, vid)
 	return x
 }
 
 // only says who alone is in a VLAN, "" where others are, or nobody.
-func only(n *span.Net, v office.VID) string {
-	if n.IsParked(v) {
+func only(n *span.Net, vid office.VID) string {
+	if n.IsParked(vid) {
 		return "parked"
 	}
-	r := n.VLAN(v)
-	if r == nil || r.State != span.Whole || slices.ContainsFunc(n.Office.Plugs, func(p office.Plug) bool { return p.Wants == v }) {
+	r := n.VLAN(vid)
+	if r == nil || r.State != span.Whole || slices.ContainsFunc(n.Office.Plugs, func(p office.Plug) bool { return p.Wants == vid }) {
 		return ""
 	}
 	for _, s := range r.Spans {
-		if len(n.Terminals(s, v)) > 0 {
+		if len(n.Terminals(s, vid)) > 0 {
 			return ""
 		}
 	}
-	if slices.ContainsFunc(n.Office.Devices, func(d *office.Device) bool { return d.Manage != nil && d.Manage.VID == v }) {
+	if slices.ContainsFunc(n.Office.Devices, func(d *office.Device) bool { return d.Manage != nil && d.Manage.VID == vid }) {
 		return "management"
 	}
 	return "gateway"
 }
 
 // onPorts is the VLANs that a port has, or a PVID.
-func onPorts(n *span.Net) (s office.Set) {
+func onPorts(n *span.Net) (set office.Set) {
 	for i, t := range n.Tables {
 		for p, c := range t.Ports {
 			if n.Office.Devices[i].Ports[p].Kind != office.Inner {
-				s.AddAll(&c.Untagged)
-				s.AddAll(&c.Tagged)
-				s.Add(c.PVID)
+				set.AddAll(&c.Untagged)
+				set.AddAll(&c.Tagged)
+				set.Add(c.PVID)
 			}
 		}
 	}
-	s.Remove(0)
-	return s
+	set.Remove(0)
+	return set
 }
 
 func addressViews(o *office.Office, v office.VID) (out []AddressView) {
@@ -367,63 +367,63 @@ var portKinds = [...]string{office.Physical: "physical", office.Bundle: "bundle"
 
 // DeviceOf draws device i.
 func DeviceOf(n *span.Net, i int) DeviceView {
-	d := n.Office.Devices[i]
-	v := DeviceView{Name: d.Name, Kind: d.Kind, Forwarding: d.Forwarding, Follows: d.Follows, Ports: make([]PortView, len(d.Ports))}
-	v.Wording = d.Wording.String()
-	v.Adjacent = d.Adjacent
-	limits := d.Limits
+	device := n.Office.Devices[i]
+	v := DeviceView{Name: device.Name, Kind: device.Kind, Forwarding: device.Forwarding, Follows: device.Follows, Ports: make([]PortView, len(device.Ports))}
+	v.Wording = device.Wording.String()
+	v.Adjacent = device.Adjacent
+	limits := device.Limits
 	for _, name := range office.LimitNames {
 		if most := *limits.Of(name); most > 0 {
 			v.Limits = strings.TrimSpace(fmt.Sprintf("%s %s %d", v.Limits, name, most))
 		}
 	}
-	if d.Manage != nil {
-		v.ManageVID = int(d.Manage.VID)
-		v.Manage = n.Name(d.Manage.VID)
-		if d.Manage.Addr.IsValid() {
-			v.Manage += " " + d.Manage.Addr.String()
+	if device.Manage != nil {
+		v.ManageVID = int(device.Manage.VID)
+		v.Manage = n.Name(device.Manage.VID)
+		if device.Manage.Addr.IsValid() {
+			v.Manage += " " + device.Manage.Addr.String()
 		}
 	}
 	sources := [...]string{office.FromNothing: "nothing", office.FromPort: "port", office.FromPlan: "plan", office.FromException: "exception"}
 	var last *bridge.Port
 	var tagged []int
 	var ranges string
-	for p := range d.Ports {
-		x, c := &d.Ports[p], n.Tables[i].Ports[p]
+	for port := range device.Ports {
+		x, compiled := &device.Ports[port], n.Tables[i].Ports[port]
 		pv := PortView{Name: x.Name, Kind: portKinds[x.Kind], Flavour: x.Flavour, Speed: x.Speed.String(), Mode: x.Mode, Because: x.Because}
 		for _, m := range x.Members {
-			pv.Members = append(pv.Members, d.Ports[m].Name)
+			pv.Members = append(pv.Members, device.Ports[m].Name)
 		}
 		if x.Bundle > 0 {
-			pv.Bundle = d.Ports[x.Bundle-1].Name
+			pv.Bundle = device.Ports[x.Bundle-1].Name
 		} else {
-			pv.Off = c.Off
+			pv.Off = compiled.Off
 		}
-		w, src := n.Office.Written(d, p)
+		w, src := n.Office.Written(device, port)
 		pv.Shape, pv.Source, pv.Use, pv.Inside = notation.Shape(*w), sources[src], w.Use, x.Inside
 		if src == office.FromException {
-			s, _ := n.Office.Planned(d, p)
+			s, _ := n.Office.Planned(device, port)
 			pv.Planned = notation.Shape(*s)
 		}
-		pv.Untagged, pv.PVID = VIDs(c.Untagged.VIDs()), int(c.PVID)
-		if c != last { // neighbours are often alike
-			last = c
-			tagged, ranges = listed(&c.Tagged)
+		pv.Untagged, pv.PVID = VIDs(compiled.Untagged.VIDs()), int(compiled.PVID)
+		if compiled != last { // neighbours are often alike
+			last = compiled
+			tagged, ranges = listed(&compiled.Tagged)
 		}
 		pv.Tagged, pv.Ranges = tagged, ranges
-		for _, l := range n.Topo.LinksAt(i, p) {
+		for _, l := range n.Topo.LinksAt(i, port) {
 			k := &n.Topo.Links[l]
 			to := k.B
-			if to.Dev == i && to.Port == p {
+			if to.Dev == i && to.Port == port {
 				to = k.A
 			}
 			pv.Cabled = append(pv.Cabled, n.Ref(to).String())
 		}
-		v.Ports[p] = pv
+		v.Ports[port] = pv
 	}
 	for _, k := range n.Topo.PlugsAt(i) {
 		g := n.Office.Plugs[k]
-		pv := &v.Ports[d.Port(g.Port.Port)]
+		pv := &v.Ports[device.Port(g.Port.Port)]
 		pv.Plugs = append(pv.Plugs, PlugView{g.Name, int(g.Wants), g.Tagged, g.Operator})
 	}
 	return v
@@ -449,15 +449,15 @@ func labelsOf(list []*finding.Finding) cableLabels {
 }
 
 func linkView(n *span.Net, i int, labels cableLabels) LinkView {
-	l := &n.Topo.Links[i]
-	a, b := n.Ref(l.A), n.Ref(l.B)
-	v := LinkView{A: a.String(), B: b.String(), Cables: len(l.Cables), Labels: []string{}}
-	v.Mode = n.Office.Devices[l.A.Dev].Ports[l.A.Port].Mode
+	link := &n.Topo.Links[i]
+	a, b := n.Ref(link.A), n.Ref(link.B)
+	v := LinkView{A: a.String(), B: b.String(), Cables: len(link.Cables), Labels: []string{}}
+	v.Mode = n.Office.Devices[link.A.Dev].Ports[link.A.Port].Mode
 	c := n.Carry(i)
 	any := c.AB
 	any.AddAll(&c.BA)
 	v.VLANs, v.Ranges = listed(&any)
-	if pa, pb := n.Port(l.A), n.Port(l.B); n.Aware(l.A.Dev) && n.Aware(l.B.Dev) && !pa.Off && !pb.Off {
+	if pa, pb := n.Port(link.A), n.Port(link.B); n.Aware(link.A.Dev) && n.Aware(link.B.Dev) && !pa.Off && !pb.Off {
 		v.Uneven = pa.Untagged != pb.Untagged || pa.Tagged != pb.Tagged
 	}
 	if x := labels[[2]string{v.A, v.B}]; x.labels != nil {

@@ -180,17 +180,17 @@ func uuids(v json.RawMessage) []string {
 // taken to be set to. A port without tag and trunks carries all VLANs: those of
 // the register. Ports are found by their names, or by their names inside the
 // device; the bridge's own is passed over.
-func Found(o *office.Office, d *office.Device, base wording.State, ports []SwitchPort, bridge string) *found.Result {
+func Found(o *office.Office, device *office.Device, base wording.State, ports []SwitchPort, bridge string) *found.Result {
 	r := &found.Result{Form: "Open vSwitch", State: wording.State{VLANs: base.VLANs, Ports: slices.Clone(base.Ports)}}
 	for i, p := range ports {
-		at := slices.IndexFunc(d.Ports, func(q office.Port) bool { return q.Inside == p.Name || q.Inside == "" && q.Name == p.Name })
+		at := slices.IndexFunc(device.Ports, func(q office.Port) bool { return q.Inside == p.Name || q.Inside == "" && q.Name == p.Name })
 		if at < 0 {
 			if p.Name != bridge {
-				r.Trouble = append(r.Trouble, found.Trouble{Row: i + 1, Text: fmt.Sprintf("%s is no port of %s", p.Name, d.Name)})
+				r.Trouble = append(r.Trouble, found.Trouble{Row: i + 1, Text: fmt.Sprintf("%s is no port of %s", p.Name, device.Name)})
 			}
 			continue
 		}
-		at = d.Logical(at)
+		at = device.Logical(at)
 		r.State.Ports[at] = setting(o, p)
 		r.Said = append(r.Said, at)
 	}

@@ -163,15 +163,15 @@ func (s *Server) restore(c fiber.Ctx) error {
 		if err != nil {
 			return nil, err
 		}
-		e, err := history.Diff(n.Office, then)
+		edit, err := history.Diff(n.Office, then)
 		if err != nil {
 			return nil, err
 		}
-		o, err := office.Apply(n.Office, e)
+		o, err := office.Apply(n.Office, edit)
 		if err != nil {
 			return nil, err
 		}
-		return &command.Result{Office: o, Edit: e, Summary: fmt.Sprintf("back to revision %d", q.Revision)}, nil
+		return &command.Result{Office: o, Edit: edit, Summary: fmt.Sprintf("back to revision %d", q.Revision)}, nil
 	})
 	if err != nil {
 		return err

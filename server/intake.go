@@ -126,7 +126,7 @@ func tablesOf(q *api.IntakeRequest) ([]intake.Table, error) {
 	return []intake.Table{t}, nil
 }
 
-func intakeView(tables []intake.Table, u *intake.Understood, o *office.Office, e office.Edit) api.IntakeAnswer {
+func intakeView(tables []intake.Table, u *intake.Understood, o *office.Office, edit office.Edit) api.IntakeAnswer {
 	const most = 400
 	out := api.IntakeAnswer{Exact: u.Exact != nil, Grids: []api.IntakeGrid{}, VLANs: []string{}, Trouble: []api.IntakeTrouble{}, Lines: []string{}}
 	for _, g := range u.Grids {
@@ -142,7 +142,7 @@ func intakeView(tables []intake.Table, u *intake.Understood, o *office.Office, e
 		}
 		out.Trouble = append(out.Trouble, x)
 	}
-	lines, _ := notation.Statements(o, e)
+	lines, _ := notation.Statements(o, edit)
 	for _, l := range lines[:min(len(lines), most)] {
 		out.Lines = append(out.Lines, strings.Split(l, "\n")...)
 	}
@@ -187,7 +187,7 @@ func takenOver(ctx context.Context, st *store.Store, r *room, now, copied *offic
 	if err != nil {
 		return nil, err
 	}
-	d := office.NewDraft(now)
+	draft := office.NewDraft(now)
 	for _, x := range tried {
 		switch x.After.(type) {
 		case office.Title, office.Order: // a copy has a name of its own
@@ -197,13 +197,13 @@ func takenOver(ctx context.Context, st *store.Store, r *room, now, copied *offic
 		if x.After != nil {
 			want = notation.Thing(x.After)
 		}
-		if history.Text(d.Office(), x.Key()) == want { // taken over before, or done here too
+		if history.Text(draft.Office(), x.Key()) == want { // taken over before, or done here too
 			continue
 		}
-		if err := d.Put(x); err != nil {
+		if err := draft.Put(x); err != nil {
 			return nil, &history.Conflict{Text: fmt.Sprintf("%s cannot be taken over: %s", history.KeyName(x.Key()), err)}
 		}
 	}
-	o, e := d.Done()
+	o, e := draft.Done()
 	return &command.Result{Office: o, Edit: e, Summary: command.Cut("taken over from " + copied.Title)}, nil
 }

@@ -103,18 +103,18 @@ func (s *Server) walk(c fiber.Ctx) error {
 		if err != nil {
 			return bad("to", "%s", err)
 		}
-		var j *walk.Journey
+		var journey *walk.Journey
 		if to.Gateway || to.Device != "" {
-			j, err = walk.ToDevice(n, from.Port, w, to.Device)
+			journey, err = walk.ToDevice(n, from.Port, w, to.Device)
 			out.To = map[bool]string{true: "the gateway", false: to.Device}[to.Gateway]
 		} else {
-			j, err = walk.To(n, from.Port, w, to.Port)
+			journey, err = walk.To(n, from.Port, w, to.Port)
 			out.To = to.Port.String()
 		}
 		if err != nil {
 			return bad("to", "%s", err)
 		}
-		x := api.JourneyOf(j)
+		x := api.JourneyOf(journey)
 		out.Journey = &x
 	}
 	return c.JSON(out)

@@ -93,7 +93,7 @@ func withLines(o *office.Office, lines []string) (*office.Office, error) {
 	for _, l := range lines {
 		list = append(list, command.Line{Text: l})
 	}
-	r, err := command.Do(span.Compile(o), list...)
+	result, err := command.Do(span.Compile(o), list...)
 	var f *command.Fault
 	if errors.As(err, &f) {
 		return nil, &badField{field: fmt.Sprintf("lines[%d]", f.Command), code: f.Code, text: fmt.Sprintf("%s: %s", lines[f.Command], f.Bare())}
@@ -101,7 +101,7 @@ func withLines(o *office.Office, lines []string) (*office.Office, error) {
 	if err != nil {
 		return nil, err
 	}
-	return r.Office, nil
+	return result.Office, nil
 }
 
 type removeQuery struct {

@@ -380,8 +380,8 @@ type uncertain struct{ error }
 
 func (u *uncertain) Unwrap() error { return u.error }
 
-// untouched says whether no edit after base touches what e touches.
-func (r *room) untouched(ctx context.Context, base, now int64, e office.Edit) error {
+// untouched says whether no edit after base touches what edit touches.
+func (r *room) untouched(ctx context.Context, base, now int64, edit office.Edit) error {
 	if now-base > mostSince {
 		return &history.Conflict{Text: fmt.Sprintf("the office has moved on by %d edits since: look at it as it is now, and do it again", now-base)}
 	}
@@ -389,5 +389,5 @@ func (r *room) untouched(ctx context.Context, base, now int64, e office.Edit) er
 	if err != nil {
 		return err
 	}
-	return history.Untouched(e, store.Edits(since), base)
+	return history.Untouched(edit, store.Edits(since), base)
 }

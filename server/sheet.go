@@ -47,21 +47,21 @@ func (s *Server) sheet(c fiber.Ctx) error {
 	if err != nil {
 		return err
 	}
-	d := n.Office.Devices[i]
+	device := n.Office.Devices[i]
 	out := api.SheetView{Sheet: api.SheetOf(n, i), Before: []api.FoundMade{}, Ticks: []api.TickView{}, Revision: revision}
 	switch {
 	case out.Sheet != nil:
 	default:
-		out.Why = fmt.Sprintf("%s knows no VLANs: there is nothing to enter.", d.Name)
+		out.Why = fmt.Sprintf("%s knows no VLANs: there is nothing to enter.", device.Name)
 	}
-	ticks, err := s.store.Ticks(c.Context(), r.id, d.Name)
+	ticks, err := s.store.Ticks(c.Context(), r.id, device.Name)
 	if err != nil {
 		return err
 	}
 	for _, t := range ticks {
 		out.Ticks = append(out.Ticks, api.TickView(t))
 	}
-	all, err := s.store.FoundOf(c.Context(), r.id, d.Name, 20)
+	all, err := s.store.FoundOf(c.Context(), r.id, device.Name, 20)
 	if err != nil {
 		return err
 	}
@@ -158,7 +158,7 @@ func (s *Server) find(c fiber.Ctx) error {
 			base = all[0].Kept().On(n, i)
 		}
 	}
-	d := n.Office.Devices[i]
+	device := n.Office.Devices[i]
 	var x *found.Result
 	if q.Book != "" {
 		data, err := base64.StdEncoding.DecodeString(q.Book)
@@ -167,16 +167,16 @@ func (s *Server) find(c fiber.Ctx) error {
 		}
 		sheet := q.Sheet
 		if sheet == "" {
-			sheet = d.Name
+			sheet = device.Name
 		}
 		rows, err := spreadsheet.Rows(data, sheet)
 		if err != nil {
 			return bad("book", "%s", err)
 		}
-		if x, err = found.Rows(d, base, rows); err != nil {
+		if x, err = found.Rows(device, base, rows); err != nil {
 			return bad("book", "%s", err)
 		}
-	} else if x, err = found.Text(n.Office, d, base, q.Text); err != nil {
+	} else if x, err = found.Text(n.Office, device, base, q.Text); err != nil {
 		return bad("text", "%s", err)
 	}
 	out := api.FoundAnswer{Form: x.Form, Said: len(x.Said), Trouble: []api.TroubleView{}}
@@ -192,7 +192,7 @@ func (s *Server) find(c fiber.Ctx) error {
 		if len(x.Said) == 0 {
 			return bad("text", "it says nothing of any port: there is nothing to keep")
 		}
-		k := found.Keep(d, x.State)
+		k := found.Keep(device, x.State)
 		f := store.Found{How: how, Author: name, Ports: k.Ports, VLANs: []int32{}}
 		for _, s := range k.Shapes {
 			f.Shapes = append(f.Shapes, notation.Shape(s))
@@ -200,10 +200,10 @@ func (s *Server) find(c fiber.Ctx) error {
 		for _, v := range k.VLANs {
 			f.VLANs = append(f.VLANs, int32(v))
 		}
-		if err := s.store.AddFound(c.Context(), r.id, d.Name, f); err != nil {
+		if err := s.store.AddFound(c.Context(), r.id, device.Name, f); err != nil {
 			return err
 		}
-		text, err := json.Marshal(api.Somebody{Name: name, Office: r.id, Found: d.Name})
+		text, err := json.Marshal(api.Somebody{Name: name, Office: r.id, Found: device.Name})
 		if err != nil {
 			return err
 		}

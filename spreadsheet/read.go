@@ -197,25 +197,25 @@ func CSV(name string, data []byte) (intake.Table, error) {
 	}
 	r := csv.NewReader(strings.NewReader(text))
 	r.Comma, r.FieldsPerRecord, r.LazyQuotes = comma, -1, true
-	t := intake.Table{Name: name}
+	table := intake.Table{Name: name}
 	cells := 0
 	for line := 1; ; {
 		row, err := r.Read()
 		if errors.Is(err, io.EOF) {
-			return t, nil
+			return table, nil
 		}
 		if err != nil {
-			return t, fmt.Errorf("this is no table that can be read (CSV): %w", err)
+			return table, fmt.Errorf("this is no table that can be read (CSV): %w", err)
 		}
 		at, _ := r.FieldPos(0)
 		for ; line < at; line++ { // lines that are empty are rows that are empty
-			t.Rows = append(t.Rows, nil)
+			table.Rows = append(table.Rows, nil)
 		}
 		line++
-		if cells += len(row); len(row) > mostColumns || cells > mostCells || len(t.Rows) > mostRows {
-			return t, fmt.Errorf("the table is too large: at most %d rows of %d columns are read", mostRows, mostColumns)
+		if cells += len(row); len(row) > mostColumns || cells > mostCells || len(table.Rows) > mostRows {
+			return table, fmt.Errorf("the table is too large: at most %d rows of %d columns are read", mostRows, mostColumns)
 		}
-		t.Rows = append(t.Rows, row)
+		table.Rows = append(table.Rows, row)
 	}
 }
 

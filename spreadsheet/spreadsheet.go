@@ -52,7 +52,7 @@ func Rows(data []byte, sheet string) (rows [][]string, err error) {
 // Grid is a device's ports against the VLANs, with T and U; a P stands where
 // the PVID is not the untagged VLAN. Members of bundles stand for the bundle.
 func Grid(n *span.Net, dev int) [][]string {
-	d, t := n.Office.Devices[dev], n.Tables[dev]
+	d, table := n.Office.Devices[dev], n.Tables[dev]
 	var at []int
 	head := []string{"VLAN", "Name"}
 	for p := range d.Ports {
@@ -64,23 +64,23 @@ func Grid(n *span.Net, dev int) [][]string {
 	rows := [][]string{head}
 	var vids office.Set
 	for _, p := range at {
-		m := t.Ports[p].Members()
+		m := table.Ports[p].Members()
 		vids.AddAll(&m)
-		if v := t.Ports[p].PVID; v != 0 {
+		if v := table.Ports[p].PVID; v != 0 {
 			vids.Add(v)
 		}
 	}
 	vids.AddAll(n.Registered())
-	for v := range vids.All() {
+	for vid := range vids.All() {
 		name := ""
-		if x := n.Office.VLAN(v); x != nil {
+		if x := n.Office.VLAN(vid); x != nil {
 			name = x.Name
 		}
-		row := []string{fmt.Sprint(v), name}
+		row := []string{fmt.Sprint(vid), name}
 		for _, p := range at {
-			c := t.Ports[p]
-			text := map[office.Membership]string{office.Untagged: "U", office.Tagged: "T", office.NotMember: ""}[c.Of(v)]
-			if alone := c.Untagged.Len() == 1 && c.Untagged.Has(v); c.PVID == v && !alone {
+			c := table.Ports[p]
+			text := map[office.Membership]string{office.Untagged: "U", office.Tagged: "T", office.NotMember: ""}[c.Of(vid)]
+			if alone := c.Untagged.Len() == 1 && c.Untagged.Has(vid); c.PVID == vid && !alone {
 				text += "P"
 				if text == "P" || text == "TP" || text == "UP" {
 					row = append(row, text)
@@ -103,14 +103,14 @@ func Office(r *finding.Report) ([]byte, error) {
 	}
 	defer w.f.Close()
 	register := [][]string{{"VLAN", "Name", "Note", "Subnets", "Local", "Addresses", "Hands out", "State"}}
-	for _, v := range o.VLANs {
+	for _, vlan := range o.VLANs {
 		var nets, at, out []string
-		for _, p := range v.Nets {
+		for _, p := range vlan.Nets {
 			nets = append(nets, p.String())
 		}
 		for _, d := range o.Devices {
 			for _, a := range d.Addresses {
-				if a.VID == v.VID {
+				if a.VID == vlan.VID {
 					at = append(at, d.Name+" "+a.Prefix.String())
 					if a.From.IsValid() {
 						out = append(out, a.From.String()+"-"+a.To.String())
@@ -119,10 +119,10 @@ func Office(r *finding.Report) ([]byte, error) {
 			}
 		}
 		local := ""
-		if v.Local {
+		if vlan.Local {
 			local = "local"
 		}
-		register = append(register, []string{fmt.Sprint(v.VID), v.Name, v.Note, strings.Join(nets, " "), local, strings.Join(at, ", "), strings.Join(out, ", "), n.VLAN(v.VID).State.String()})
+		register = append(register, []string{fmt.Sprint(vlan.VID), vlan.Name, vlan.Note, strings.Join(nets, " "), local, strings.Join(at, ", "), strings.Join(out, ", "), n.VLAN(vlan.VID).State.String()})
 	}
 	w.sheet("Register", register, 2, false)
 	for _, i := range n.Topo.Outwards(n.Office) {
@@ -134,15 +134,15 @@ func Office(r *finding.Report) ([]byte, error) {
 	}
 	w.sheet("Cables", cables, 0, false)
 	plugs := [][]string{{"Port", "What", "Wants", "How"}}
-	for _, p := range o.Plugs {
+	for _, plug := range o.Plugs {
 		how := "untagged"
-		if p.Tagged {
+		if plug.Tagged {
 			how = "tagged"
 		}
-		if p.Operator {
+		if plug.Operator {
 			how += ", the operator's"
 		}
-		plugs = append(plugs, []string{p.Port.String(), p.Name, fmt.Sprint(p.Wants), how})
+		plugs = append(plugs, []string{plug.Port.String(), plug.Name, fmt.Sprint(plug.Wants), how})
 	}
 	w.sheet("Plugs", plugs, 0, false)
 	findings := [][]string{{"Severity", "Code", "What", "Ports"}}

@@ -106,43 +106,43 @@ func (l *loader) readShapes() error {
 			array_agg(v.vid::int ORDER BY v.vid), array_agg(v.tagged ORDER BY v.vid), array_agg(v.wire::int ORDER BY v.vid)
 		FROM shape s LEFT JOIN shape_vlan v ON v.shape_id = s.id WHERE s.office_id = $1 GROUP BY s.id`,
 		[]any{&kind, &id, &off, &use, &rest, &said, &pvid, &admit, &filter, &plain, &vids, &tagged, &wires}, func() error {
-			s := office.Shape{Off: off, PVIDSet: said, FilterOff: !filter}
+			shape := office.Shape{Off: off, PVIDSet: said, FilterOff: !filter}
 			if use != nil {
-				s.Use = *use
+				shape.Use = *use
 			}
 			if pvid != nil {
-				s.PVID = office.VID(*pvid)
+				shape.PVID = office.VID(*pvid)
 			}
 			for i, r := range rests {
 				if r == rest {
-					s.Rest = office.Rest(i)
+					shape.Rest = office.Rest(i)
 				}
 			}
 			for _, a := range []office.Admit{office.AdmitTagged, office.AdmitUntagged} {
 				if a.String() == admit {
-					s.Admit = a
+					shape.Admit = a
 				}
 			}
 			var err error
-			if s.Tagged, err = ranged(plain); err != nil {
+			if shape.Tagged, err = ranged(plain); err != nil {
 				return err
 			}
 			for i, v := range vids {
 				switch {
 				case v == nil: // no member at all
 				case *tagged[i]:
-					s.Tagged = append(s.Tagged, office.VID(*v))
+					shape.Tagged = append(shape.Tagged, office.VID(*v))
 					if wires[i] != nil {
-						s.Rides = append(s.Rides, office.Ride{VLAN: office.VID(*v), Wire: office.VID(*wires[i])})
+						shape.Rides = append(shape.Rides, office.Ride{VLAN: office.VID(*v), Wire: office.VID(*wires[i])})
 					}
 				default:
-					s.Untagged = append(s.Untagged, office.VID(*v))
+					shape.Untagged = append(shape.Untagged, office.VID(*v))
 				}
 			}
-			s = s.Normal()
-			key := notation.Shape(s)
+			shape = shape.Normal()
+			key := notation.Shape(shape)
 			if l.known[key] == nil {
-				l.known[key] = &s
+				l.known[key] = &shape
 			}
 			l.shapes[owner{kind, id}] = l.known[key]
 			return nil
@@ -171,15 +171,15 @@ func (l *loader) plans() error {
 		if len(plans) == 0 || plans[len(plans)-1].Name != name {
 			plans = append(plans, &office.Plan{Name: name})
 		}
-		p := plans[len(plans)-1]
+		plan := plans[len(plans)-1]
 		if line == nil {
 			return nil
 		}
 		if *line != last {
 			last = *line
-			p.Lines = append(p.Lines, office.PlanLine{Shape: *l.shapes[owner{"line", last}]})
+			plan.Lines = append(plan.Lines, office.PlanLine{Shape: *l.shapes[owner{"line", last}]})
 		}
-		k := &p.Lines[len(p.Lines)-1]
+		k := &plan.Lines[len(plan.Lines)-1]
 		k.Ports = append(k.Ports, office.PlanRange{From: int(*from), To: int(*to)})
 		return nil
 	})
@@ -212,31 +212,31 @@ func (l *loader) devices() error {
 		FROM device WHERE office_id = $1 ORDER BY place`,
 		[]any{&id, &name, &kind, &follows, &forwarding, &wording.Name, &wording.Habits, &limits.VLANs, &limits.Addresses, &limits.Zones, &limits.Rows, &adjacent, &manageVID, &manageAddr},
 		func() error {
-			d, err := office.NewDevice(name, office.Kind(kind))
+			device, err := office.NewDevice(name, office.Kind(kind))
 			if err != nil {
 				return err
 			}
-			d.Limits, d.Adjacent = limits, adjacent
-			d.Wording = office.Wording{Name: wording.Name}
+			device.Limits, device.Adjacent = limits, adjacent
+			device.Wording = office.Wording{Name: wording.Name}
 			if len(wording.Habits) > 0 {
-				d.Wording.Habits = append([]office.Habit(nil), wording.Habits...)
+				device.Wording.Habits = append([]office.Habit(nil), wording.Habits...)
 			}
 			if follows != nil {
-				d.Follows = *follows
+				device.Follows = *follows
 			}
 			for f := office.Bridge; f <= office.Grouped; f++ {
 				if f.String() == forwarding {
-					d.Forwarding = f
+					device.Forwarding = f
 				}
 			}
 			if manageVID != nil {
-				d.Manage = &office.Manage{VID: office.VID(*manageVID)}
+				device.Manage = &office.Manage{VID: office.VID(*manageVID)}
 				if manageAddr != nil {
-					d.Manage.Addr = *manageAddr
+					device.Manage.Addr = *manageAddr
 				}
 			}
-			list = append(list, d)
-			byID[id] = d
+			list = append(list, device)
+			byID[id] = device
 			return nil
 		})
 	if err != nil {
@@ -274,8 +274,8 @@ func (l *loader) ports(byID map[int64]*office.Device) error {
 	err := l.each(`SELECT p.device_id, p.id, p.name, p.kind, p.inside, p.speed, p.mode, p.flavour, p.because
 		FROM port p JOIN device d ON d.id = p.device_id WHERE d.office_id = $1 ORDER BY p.device_id, p.place`,
 		[]any{&dev, &id, &name, &kind, &in, &speed, &mode, &flavour, &because}, func() error {
-			d := byID[dev]
-			if d == nil {
+			device := byID[dev]
+			if device == nil {
 				return fmt.Errorf("port %s has no device", name)
 			}
 			p := office.Port{Name: name, Kind: kinds[kind], Inside: in, Speed: office.Speed(speed), Because: because, Shape: l.shapes[owner{"port", id}]}
@@ -285,8 +285,8 @@ func (l *loader) ports(byID map[int64]*office.Device) error {
 			if flavour != nil {
 				p.Flavour = office.Flavour(*flavour)
 			}
-			at[id] = place{d, len(d.Ports)}
-			d.Ports = append(d.Ports, p)
+			at[id] = place{device, len(device.Ports)}
+			device.Ports = append(device.Ports, p)
 			return nil
 		})
 	if err != nil {

@@ -161,7 +161,7 @@ func (s *Store) Commit(ctx context.Context, id, base int64, e office.Edit, note 
 	return base + 1, nil
 }
 
-func commit(ctx context.Context, tx pgx.Tx, id, base int64, e office.Edit, note Note) error {
+func commit(ctx context.Context, tx pgx.Tx, id, base int64, edit office.Edit, note Note) error {
 	var rev int64
 	err := tx.QueryRow(ctx, "SELECT revision FROM office WHERE id = $1 FOR UPDATE", id).Scan(&rev)
 	if errors.Is(err, pgx.ErrNoRows) {
@@ -174,7 +174,7 @@ func commit(ctx context.Context, tx pgx.Tx, id, base int64, e office.Edit, note 
 		return ErrStale
 	}
 	w := &writer{office: id, batch: &pgx.Batch{}}
-	for _, c := range e {
+	for _, c := range edit {
 		w.change(c)
 	}
 	w.queue("UPDATE office SET revision = $2 WHERE id = $1", id, base+1)
@@ -183,7 +183,7 @@ func commit(ctx context.Context, tx pgx.Tx, id, base int64, e office.Edit, note 
 		"office": id, "revision": base + 1, "author": note.Author, "summary": note.Summary,
 		"turn": cmp.Or(note.Turn, history.Edit), "undoes": note.Undoes, "token": note.Token,
 	})
-	for i, c := range e {
+	for i, c := range edit {
 		w.queue("INSERT INTO edit_change (office_id, revision, place, key, before, after, at_place) VALUES ($1, $2, $3, $4, $5, $6, $7)",
 			id, base+1, i, string(c.Key()), text(c.Before), text(c.After), c.At)
 	}

@@ -21,57 +21,57 @@ func (w *writer) queue(sql string, args ...any) { w.batch.Queue(sql, args...) }
 // portID finds a port by office, device and name: $1, $2 and $3.
 const portID = "(SELECT p.id FROM port p JOIN device d ON d.id = p.device_id WHERE d.office_id = $1 AND d.name = $2 AND p.name = $3)"
 
-func (w *writer) change(c office.Change) {
-	switch t := c.After.(type) {
+func (w *writer) change(change office.Change) {
+	switch t := change.After.(type) {
 	case office.Title:
 		w.queue("UPDATE office SET title = $2 WHERE id = $1", w.office, string(t))
 	case *office.VLAN:
 		w.vlan(t)
 	case *office.Use:
-		w.named("port_use", t.Name, c)
+		w.named("port_use", t.Name, change)
 		w.shape("use_id", "(SELECT id FROM port_use WHERE office_id = $1 AND name = $2)", []any{t.Name}, &t.Shape)
 	case *office.Plan:
-		w.plan(t, c)
+		w.plan(t, change)
 	case *office.Device:
-		w.device(t, c)
+		w.device(t, change)
 	case office.Setting:
 		w.queue("UPDATE port SET because = $4 WHERE id = "+portID, w.office, t.Port.Device, t.Port.Port, t.Because)
 		w.portShape(t.Port, t.Shape)
 	case office.Cable:
-		w.makeRoom("cable", c.At)
+		w.makeRoom("cable", change.At)
 		w.queue(`WITH c AS (INSERT INTO cable (office_id, place) VALUES ($1, $2) RETURNING id)
 			INSERT INTO cable_end (port_id, cable_id, side)
 			SELECT p.id, c.id, e.side FROM c, (VALUES ($3, $4, 'a'), ($5, $6, 'b')) AS e (device, port, side)
 			JOIN device d ON d.office_id = $1 AND d.name = e.device JOIN port p ON p.device_id = d.id AND p.name = e.port`,
-			w.office, c.At, t.A.Device, t.A.Port, t.B.Device, t.B.Port)
+			w.office, change.At, t.A.Device, t.A.Port, t.B.Device, t.B.Port)
 	case office.Plug:
-		w.plug(t, c)
+		w.plug(t, change)
 	case office.Order:
 		w.order(t)
 	case nil:
-		w.remove(c)
+		w.remove(change)
 	}
 }
 
-func (w *writer) remove(c office.Change) {
-	switch t := c.Before.(type) {
+func (w *writer) remove(change office.Change) {
+	switch t := change.Before.(type) {
 	case *office.VLAN:
 		w.queue("DELETE FROM vlan WHERE office_id = $1 AND vid = $2", w.office, t.VID)
 	case *office.Use:
 		w.queue("DELETE FROM port_use WHERE office_id = $1 AND name = $2", w.office, t.Name)
-		w.closeUp("port_use", c.At)
+		w.closeUp("port_use", change.At)
 	case *office.Plan:
 		w.queue("DELETE FROM port_plan WHERE office_id = $1 AND name = $2", w.office, t.Name)
-		w.closeUp("port_plan", c.At)
+		w.closeUp("port_plan", change.At)
 	case *office.Device:
 		w.queue("DELETE FROM device WHERE office_id = $1 AND name = $2", w.office, t.Name)
-		w.closeUp("device", c.At)
+		w.closeUp("device", change.At)
 	case office.Cable:
 		w.queue("DELETE FROM cable WHERE id = (SELECT cable_id FROM cable_end WHERE port_id = "+portID+")", w.office, t.A.Device, t.A.Port)
-		w.closeUp("cable", c.At)
+		w.closeUp("cable", change.At)
 	case office.Plug:
 		w.queue("DELETE FROM plug WHERE port_id = "+portID+" AND name = $4", w.office, t.Port.Device, t.Port.Port, t.Name)
-		w.closeUp("plug", c.At)
+		w.closeUp("plug", change.At)
 	}
 }
 
@@ -119,17 +119,17 @@ func (w *writer) named(table, name string, c office.Change) {
 	}
 }
 
-func (w *writer) plan(p *office.Plan, c office.Change) {
-	w.named("port_plan", p.Name, c)
+func (w *writer) plan(plan *office.Plan, c office.Change) {
+	w.named("port_plan", plan.Name, c)
 	const id = "(SELECT id FROM port_plan WHERE office_id = $1 AND name = $2)"
-	w.queue("DELETE FROM plan_line WHERE plan_id = "+id, w.office, p.Name)
-	for i, l := range p.Lines {
-		w.queue("INSERT INTO plan_line (plan_id, place) VALUES ("+id+", $3)", w.office, p.Name, i)
+	w.queue("DELETE FROM plan_line WHERE plan_id = "+id, w.office, plan.Name)
+	for i, l := range plan.Lines {
+		w.queue("INSERT INTO plan_line (plan_id, place) VALUES ("+id+", $3)", w.office, plan.Name, i)
 		const line = "(SELECT id FROM plan_line WHERE plan_id = " + id + " AND place = $3)"
 		for k, r := range l.Ports {
-			w.queue("INSERT INTO plan_range (line_id, place, from_place, to_place) VALUES ("+line+", $4, $5, $6)", w.office, p.Name, i, k, r.From, r.To)
+			w.queue("INSERT INTO plan_range (line_id, place, from_place, to_place) VALUES ("+line+", $4, $5, $6)", w.office, plan.Name, i, k, r.From, r.To)
 		}
-		w.shape("plan_line_id", line, []any{p.Name, i}, &l.Shape)
+		w.shape("plan_line_id", line, []any{plan.Name, i}, &l.Shape)
 	}
 }
 
@@ -150,33 +150,33 @@ func null[T comparable](v T) any {
 
 // device writes a device, or what differs from the one before: ports keep
 // their rows by name, so that cables and plugs keep their ports.
-func (w *writer) device(d *office.Device, c office.Change) {
+func (w *writer) device(device *office.Device, change office.Change) {
 	var manageVID, manageAddr any
-	if m := d.Manage; m != nil {
+	if m := device.Manage; m != nil {
 		manageVID, manageAddr = m.VID, addr(m.Addr)
 	}
-	habits := d.Wording.Habits
+	habits := device.Wording.Habits
 	if habits == nil {
 		habits = []office.Habit{}
 	}
-	if c.Before == nil {
-		w.makeRoom("device", c.At)
+	if change.Before == nil {
+		w.makeRoom("device", change.At)
 	}
 	w.queue(`INSERT INTO device (office_id, name, place, kind, follows, forwarding, wording, habits, max_vlans, max_addresses, max_zones, max_rows, adjacent, manage_vid, manage_addr)
 		VALUES ($1, $2, $3, $4, $5, $6, $7, $8, $9, $10, $11, $12, $13, $14, $15)
 		ON CONFLICT (office_id, name) DO UPDATE SET kind = $4, follows = $5, forwarding = $6, wording = $7, habits = $8,
 			max_vlans = $9, max_addresses = $10, max_zones = $11, max_rows = $12, adjacent = $13, manage_vid = $14, manage_addr = $15`,
-		w.office, d.Name, c.At, string(d.Kind), null(d.Follows), d.Forwarding.String(), d.Wording.Name, habits,
-		d.Limits.VLANs, d.Limits.Addresses, d.Limits.Zones, d.Limits.Rows, d.Adjacent, manageVID, manageAddr)
+		w.office, device.Name, change.At, string(device.Kind), null(device.Follows), device.Forwarding.String(), device.Wording.Name, habits,
+		device.Limits.VLANs, device.Limits.Addresses, device.Limits.Zones, device.Limits.Rows, device.Adjacent, manageVID, manageAddr)
 	const id = "(SELECT id FROM device WHERE office_id = $1 AND name = $2)"
-	w.queue("DELETE FROM address WHERE device_id = "+id, w.office, d.Name)
-	w.queue("DELETE FROM bundle_member WHERE port_id IN (SELECT id FROM port WHERE device_id = "+id+")", w.office, d.Name)
-	w.ports(d)
+	w.queue("DELETE FROM address WHERE device_id = "+id, w.office, device.Name)
+	w.queue("DELETE FROM bundle_member WHERE port_id IN (SELECT id FROM port WHERE device_id = "+id+")", w.office, device.Name)
+	w.ports(device)
 	var was *office.Device
-	if c.Before != nil {
-		was = c.Before.(*office.Device)
+	if change.Before != nil {
+		was = change.Before.(*office.Device)
 	}
-	for _, p := range d.Ports {
+	for _, p := range device.Ports {
 		if was != nil {
 			if k := was.Port(p.Name); k >= 0 && was.Ports[k].Shape == p.Shape {
 				continue
@@ -184,25 +184,25 @@ func (w *writer) device(d *office.Device, c office.Change) {
 		} else if p.Shape == nil {
 			continue
 		}
-		w.portShape(office.PortRef{Device: d.Name, Port: p.Name}, p.Shape)
+		w.portShape(office.PortRef{Device: device.Name, Port: p.Name}, p.Shape)
 	}
-	for _, p := range d.Ports {
+	for _, p := range device.Ports {
 		for k, m := range p.Members {
 			w.queue("INSERT INTO bundle_member (port_id, bundle_id, place) VALUES ("+portID+
 				", (SELECT p.id FROM port p JOIN device d ON d.id = p.device_id WHERE d.office_id = $1 AND d.name = $2 AND p.name = $4), $5)",
-				w.office, d.Name, d.Ports[m].Name, p.Name, k)
+				w.office, device.Name, device.Ports[m].Name, p.Name, k)
 		}
 	}
-	for i, a := range d.Addresses {
+	for i, a := range device.Addresses {
 		w.queue(`INSERT INTO address (device_id, place, vid, addr, on_port, zone, hand_from, hand_to)
 			VALUES ((SELECT id FROM device WHERE office_id = $1 AND name = $2), $4, $5, $6, `+portID+`, $7, $8, $9)`,
-			w.office, d.Name, a.On, i, a.VID, a.Prefix, a.Zone, addr(a.From), addr(a.To))
+			w.office, device.Name, a.On, i, a.VID, a.Prefix, a.Zone, addr(a.From), addr(a.To))
 	}
 }
 
 // ports writes all ports of a device in one statement, as there may be thousands.
-func (w *writer) ports(d *office.Device) {
-	n := len(d.Ports)
+func (w *writer) ports(device *office.Device) {
+	n := len(device.Ports)
 	names, kinds, insides, becauses := make([]string, n), make([]string, n), make([]string, n), make([]string, n)
 	speeds, modes, flavours := make([]int32, n), make([]*string, n), make([]*string, n)
 	text := func(s string) *string {
@@ -211,19 +211,19 @@ func (w *writer) ports(d *office.Device) {
 		}
 		return &s
 	}
-	for i, p := range d.Ports {
+	for i, p := range device.Ports {
 		names[i], kinds[i], insides[i], becauses[i] = p.Name, portKinds[p.Kind], p.Inside, p.Because
 		speeds[i], modes[i], flavours[i] = int32(p.Speed), text(string(p.Mode)), text(string(p.Flavour))
 	}
 	const id = "(SELECT id FROM device WHERE office_id = $1 AND name = $2)"
-	w.queue("DELETE FROM port WHERE device_id = "+id+" AND name <> ALL ($3)", w.office, d.Name, names)
+	w.queue("DELETE FROM port WHERE device_id = "+id+" AND name <> ALL ($3)", w.office, device.Name, names)
 	w.queue(`INSERT INTO port (device_id, place, name, kind, inside, speed, mode, flavour, because)
 		SELECT `+id+`, p.place - 1, p.name, p.kind, p.inside, p.speed, p.mode, p.flavour, p.because
 		FROM unnest($3::text[], $4::text[], $5::text[], $6::int[], $7::text[], $8::text[], $9::text[]) WITH ORDINALITY
 			AS p (name, kind, inside, speed, mode, flavour, because, place)
 		ON CONFLICT (device_id, name) DO UPDATE SET place = EXCLUDED.place, kind = EXCLUDED.kind, inside = EXCLUDED.inside,
 			speed = EXCLUDED.speed, mode = EXCLUDED.mode, flavour = EXCLUDED.flavour, because = EXCLUDED.because`,
-		w.office, d.Name, names, kinds, insides, speeds, modes, flavours, becauses)
+		w.office, device.Name, names, kinds, insides, speeds, modes, flavours, becauses)
 }
 
 var portKinds = [...]string{office.Physical: "physical", office.Bundle: "bundle", office.Inner: "inner"}
@@ -234,10 +234,10 @@ func (w *writer) portShape(r office.PortRef, s *office.Shape) {
 
 // shape replaces the shape of an owner; ownerID finds the owner's row from
 // $1, the office, and the arguments that follow.
-func (w *writer) shape(owner, ownerID string, args []any, s *office.Shape) {
+func (w *writer) shape(owner, ownerID string, args []any, shape *office.Shape) {
 	args = append([]any{w.office}, args...)
 	w.queue("DELETE FROM shape WHERE "+owner+" = "+ownerID, args...)
-	if s == nil {
+	if shape == nil {
 		return
 	}
 	n := len(args)
@@ -248,28 +248,28 @@ func (w *writer) shape(owner, ownerID string, args []any, s *office.Shape) {
 		x := int32(v)
 		vids, tagged, wires = append(vids, &x), append(tagged, tag), append(wires, nil)
 	}
-	for _, v := range s.Untagged {
+	for _, v := range shape.Untagged {
 		add(v, false)
 	}
 	var plain office.Set // tagged under their own VID
-	for _, v := range s.Tagged {
+	for _, v := range shape.Tagged {
 		plain.Add(v)
 	}
-	for _, r := range s.Rides {
+	for _, r := range shape.Rides {
 		plain.Remove(r.VLAN)
 		x := int32(r.Wire)
 		add(r.VLAN, true)
 		wires[len(wires)-1] = &x
 	}
 	var pvid any
-	if s.PVIDSet && s.PVID != 0 {
-		pvid = s.PVID
+	if shape.PVIDSet && shape.PVID != 0 {
+		pvid = shape.PVID
 	}
 	w.queue(`WITH s AS (INSERT INTO shape (office_id, `+owner+`, is_off, use_name, rest, pvid_said, pvid, admit, filter, tagged)
 		VALUES ($1, `+ownerID+`, `+p(1)+`, `+p(2)+`, `+p(3)+`, `+p(4)+`, `+p(5)+`, `+p(6)+`, `+p(7)+`, `+p(11)+`::text::int4multirange) RETURNING id)
 		INSERT INTO shape_vlan (shape_id, vid, tagged, wire)
 		SELECT s.id, v.vid, v.tagged, v.wire FROM s, unnest(`+p(8)+`::int[], `+p(9)+`::boolean[], `+p(10)+`::int[]) AS v (vid, tagged, wire)`,
-		append(args, s.Off, null(s.Use), rests[s.Rest], s.PVIDSet, pvid, s.Admit.String(), !s.FilterOff, vids, tagged, wires, multirange(&plain))...)
+		append(args, shape.Off, null(shape.Use), rests[shape.Rest], shape.PVIDSet, pvid, shape.Admit.String(), !shape.FilterOff, vids, tagged, wires, multirange(&plain))...)
 }
 
 // multirange is a set as PostgreSQL writes its ranges: {[110,111),[120,131)}.

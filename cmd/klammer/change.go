@@ -61,7 +61,7 @@ func change(cmd *cobra.Command, args []string, inPlace bool, do func(*span.Net, 
 	if err != nil {
 		return err
 	}
-	v, err := vlanArg(f.Office, args[1])
+	vid, err := vlanArg(f.Office, args[1])
 	if err != nil {
 		return err
 	}
@@ -69,7 +69,7 @@ func change(cmd *cobra.Command, args []string, inPlace bool, do func(*span.Net, 
 	if err != nil {
 		return err
 	}
-	a, err := do(span.Compile(f.Office), v, ref)
+	a, err := do(span.Compile(f.Office), vid, ref)
 	if err != nil {
 		return err
 	}
@@ -82,7 +82,7 @@ func change(cmd *cobra.Command, args []string, inPlace bool, do func(*span.Net, 
 		say("nothing to change")
 	}
 	if len(a.Learn) > 0 {
-		say("VLAN %d is new to %s", v, strings.Join(a.Learn, ", "))
+		say("VLAN %d is new to %s", vid, strings.Join(a.Learn, ", "))
 	}
 	if len(a.Followers) > 0 {
 		say("departs from its port plan: %s", strings.Join(api.Refs(a.Followers), ", "))

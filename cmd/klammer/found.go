@@ -40,7 +40,7 @@ error. Exit status 1 where anything differs.`,
 				return fmt.Errorf("%s knows no VLANs: there is nothing to find", args[1])
 			}
 			base := wording.Planned(n, i)
-			d := f.Office.Devices[i]
+			device := f.Office.Devices[i]
 			var r *found.Result
 			var data []byte
 			address, live := strings.CutPrefix(args[2], "ovsdb:")
@@ -52,15 +52,15 @@ error. Exit status 1 where anything differs.`,
 			if live {
 				var ports []field.SwitchPort
 				if ports, err = field.OVSDB(cmd.Context(), address, bridge); err == nil {
-					r = field.Found(f.Office, d, base, ports, bridge)
+					r = field.Found(f.Office, device, base, ports, bridge)
 				}
 			} else if strings.EqualFold(filepath.Ext(args[2]), ".xlsx") {
 				var rows [][]string
 				if rows, err = spreadsheet.Rows(data, sheet); err == nil {
-					r, err = found.Rows(d, base, rows)
+					r, err = found.Rows(device, base, rows)
 				}
 			} else {
-				r, err = found.Text(f.Office, d, base, string(data))
+				r, err = found.Text(f.Office, device, base, string(data))
 			}
 			if err != nil {
 				return fmt.Errorf("%s: %w", args[2], err)
