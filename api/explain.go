@@ -67,7 +67,20 @@ func reach(n *span.Net, vid office.VID) *ReachView {
 	convert = func(bs []*explain.Branch) []BranchView {
 		r := []BranchView{}
 		for _, b := range bs {
-			r = append(r, BranchView{b.Device, b.Port, b.Via, b.Broken, b.Cut, strings.TrimPrefix(command.PortNames(n.Office, b.Ends), b.Device+" "), len(b.Ends), convert(b.Branches), places(n, vid, b.Ends)})
+			r = append(
+				r,
+				BranchView{
+					b.Device,
+					b.Port,
+					b.Via,
+					b.Broken,
+					b.Cut,
+					strings.TrimPrefix(command.PortNames(n.Office, b.Ends), b.Device+" "),
+					len(b.Ends),
+					convert(b.Branches),
+					places(n, vid, b.Ends),
+				},
+			)
 		}
 		return r
 	}

@@ -48,7 +48,15 @@ func SheetOf(n *span.Net, i int) *Sheet {
 			break
 		}
 		u := all[0]
-		out.Unsayable = append(out.Unsayable, Unsayable{office.PortRef{Device: device.Name, Port: device.Ports[u.Port].Name}.String(), notation.Shape(plan.Ports[u.Port].Shape()), u.Why, notation.Shape(u.Nearest.Shape())})
+		out.Unsayable = append(
+			out.Unsayable,
+			Unsayable{
+				office.PortRef{Device: device.Name, Port: device.Ports[u.Port].Name}.String(),
+				notation.Shape(plan.Ports[u.Port].Shape()),
+				u.Why,
+				notation.Shape(u.Nearest.Shape()),
+			},
+		)
 		plan = plan.With(u.Port, u.Nearest)
 	}
 	out.Tables = append(wording.Write(device, plan), wording.Fixed(device)...)

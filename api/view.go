@@ -170,7 +170,18 @@ func ptr[T any](x T) *T { return &x }
 
 // Nothing is what there is to tell where nothing became otherwise.
 func Nothing(v *OfficeView) *OfficeView {
-	return &OfficeView{ID: v.ID, Title: v.Title, Revision: v.Revision, Order: v.Order, Devices: []DeviceView{}, Links: []LinkView{}, VLANs: []VLANView{}, Findings: []Finding{}, More: v.More, Unlisted: v.Unlisted}
+	return &OfficeView{
+		ID:       v.ID,
+		Title:    v.Title,
+		Revision: v.Revision,
+		Order:    v.Order,
+		Devices:  []DeviceView{},
+		Links:    []LinkView{},
+		VLANs:    []VLANView{},
+		Findings: []Finding{},
+		More:     v.More,
+		Unlisted: v.Unlisted,
+	}
 }
 
 func order(n *span.Net) []string {

@@ -18,7 +18,16 @@ import (
 // clinic, and in an office of 30 devices with 200 faults.
 func BenchmarkEdit(b *testing.B) {
 	ctx, p := start(b)
-	made, err := chromedp.Run(ctx, chromedp.Evaluate[float64](fmt.Sprintf(`fetch("/api/offices", {method: "POST", headers: {"Content-Type": "application/json"}, body: JSON.stringify({text: %q})}).then(r => r.json()).then(o => o.id)`, faultyOffice()), chromedp.EvalAwaitPromise))
+	made, err := chromedp.Run(
+		ctx,
+		chromedp.Evaluate[float64](
+			fmt.Sprintf(
+				`fetch("/api/offices", {method: "POST", headers: {"Content-Type": "application/json"}, body: JSON.stringify({text: %q})}).then(r => r.json()).then(o => o.id)`,
+				faultyOffice(),
+			),
+			chromedp.EvalAwaitPromise,
+		),
+	)
 	require.NoError(b, err)
 	for _, place := range []struct {
 		name, path, port string
@@ -31,7 +40,10 @@ func BenchmarkEdit(b *testing.B) {
 			require.NoError(b, stage.Press(ctx, fmt.Sprintf("go %v", where)+kb.Enter))
 			require.NoError(b, stage.Until(ctx, `document.activeElement?.id === "board"`))
 		}
-		require.NoError(b, stage.Until(ctx, fmt.Sprintf(`document.getElementById(document.querySelector("#board").getAttribute("aria-activedescendant"))?.dataset.port === %q`, place.port)))
+		require.NoError(
+			b,
+			stage.Until(ctx, fmt.Sprintf(`document.getElementById(document.querySelector("#board").getAttribute("aria-activedescendant"))?.dataset.port === %q`, place.port)),
+		)
 		timeEdits(b, ctx, place.name, 60)
 		if place.name == "" {
 			timeEdits(b, ctx, "rush-", 0)

@@ -59,7 +59,11 @@ func TestBoardByKeysAndMouse(t *testing.T) {
 		require.False(t, eval[bool](t, ctx, broken))
 	})
 	t.Run("a cable by the mouse, and its mend", func(t *testing.T) {
-		x := eval[[]float64](t, ctx, `(() => { const r = document.querySelector("[data-cable='rack.18 yard.eth0']").getBoundingClientRect(); return [r.left + 2, (r.top + r.bottom) / 2]; })()`)
+		x := eval[[]float64](
+			t,
+			ctx,
+			`(() => { const r = document.querySelector("[data-cable='rack.18 yard.eth0']").getBoundingClientRect(); return [r.left + 2, (r.top + r.bottom) / 2]; })()`,
+		)
 		require.NoError(t, chromedp.Do(ctx, chromedp.MouseClickXY(x[0], x[1])))
 		until(t, ctx, `document.querySelector(".words thead")?.textContent.includes("rack 18yard eth0")`)
 		require.NoError(t, chromedp.Do(ctx, chromedp.Click("[data-code=not-carried] .mend")))
@@ -70,7 +74,14 @@ func TestBoardByKeysAndMouse(t *testing.T) {
 	})
 	t.Run("a block by dragging, and a button for each key", func(t *testing.T) {
 		middle := func(port string) (float64, float64) {
-			x := eval[[]float64](t, ctx, fmt.Sprintf(`(() => { const r = document.querySelector(%q).getBoundingClientRect(); return [(r.left + r.right) / 2, (r.top + r.bottom) / 2]; })()`, stage.Cell(port, 170)))
+			x := eval[[]float64](
+				t,
+				ctx,
+				fmt.Sprintf(
+					`(() => { const r = document.querySelector(%q).getBoundingClientRect(); return [(r.left + r.right) / 2, (r.top + r.bottom) / 2]; })()`,
+					stage.Cell(port, 170),
+				),
+			)
 			return x[0], x[1]
 		}
 		x1, y1 := middle("ward-west.1")

@@ -44,7 +44,14 @@ func largeOffice() string {
 // anywhere in it.
 func TestLargeOffice(t *testing.T) {
 	ctx, p := start(t)
-	id := eval[int](t, ctx, fmt.Sprintf(`fetch("/api/offices", {method: "POST", headers: {"Content-Type": "application/json"}, body: JSON.stringify({text: %q})}).then(r => r.json()).then(o => o.id)`, largeOffice()))
+	id := eval[int](
+		t,
+		ctx,
+		fmt.Sprintf(
+			`fetch("/api/offices", {method: "POST", headers: {"Content-Type": "application/json"}, body: JSON.stringify({text: %q})}).then(r => r.json()).then(o => o.id)`,
+			largeOffice(),
+		),
+	)
 	visit(t, ctx, p, fmt.Sprintf("/%d", id), "#board")
 	press(t, ctx, "O")
 	until(t, ctx, `Number(document.querySelector("#board").getAttribute("aria-colcount")) === 30*52 + 1`)
@@ -62,7 +69,11 @@ func TestLargeOffice(t *testing.T) {
 	kept(t, ctx, 2)
 	// the strip of devices jumps, and the line does
 	require.NoError(t, chromedp.Do(ctx, chromedp.Click(`nav[aria-label="Devices on the board"] button:nth-child(2)`)))
-	until(t, ctx, `document.getElementById(document.querySelector("#board").getAttribute("aria-activedescendant"))?.dataset.port === document.querySelector('nav[aria-label="Devices on the board"] button:nth-child(2)').textContent.replace("!", "") + ".1"`)
+	until(
+		t,
+		ctx,
+		`document.getElementById(document.querySelector("#board").getAttribute("aria-activedescendant"))?.dataset.port === document.querySelector('nav[aria-label="Devices on the board"] button:nth-child(2)').textContent.replace("!", "") + ".1"`,
+	)
 	press(t, ctx, "/")
 	press(t, ctx, "go d29.17"+kb.Enter)
 	until(t, ctx, `document.getElementById(document.querySelector("#board").getAttribute("aria-activedescendant"))?.dataset.port === "d29.17"`)

@@ -84,7 +84,15 @@ func TestNewOfficeByKeys(t *testing.T) {
 	// its pattern again for the second
 	type_("plan eight from shop")
 	type_("follow oven eight")
-	require.Equal(t, "U", eval[string](t, ctx, `(() => { const c = [...document.querySelectorAll("[data-vid='40'][data-as='U']")].filter(c => c.dataset.port.startsWith("oven.")); return c.length ? "U" : "none"; })()`))
+	require.Equal(
+		t,
+		"U",
+		eval[string](
+			t,
+			ctx,
+			`(() => { const c = [...document.querySelectorAll("[data-vid='40'][data-as='U']")].filter(c => c.dataset.port.startsWith("oven.")); return c.length ? "U" : "none"; })()`,
+		),
+	)
 
 	// cables by both ends
 	cable := func(a, b string) {

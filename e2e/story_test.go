@@ -146,6 +146,14 @@ func TestTwoEditors(t *testing.T) {
 	// Who is gone is no longer shown; an office that is deleted is left.
 	require.NoError(t, chromedp.Do(other, chromedp.Navigate("about:blank")))
 	until(t, ctx, `document.querySelector("[data-who='Sam']") === null`)
-	require.Equal(t, "200", eval[string](t, ctx, `fetch("/api/offices/1?title=" + encodeURIComponent("Harbour Lane Veterinary Clinic"), {method: "DELETE", headers: {"Content-Type": "application/json"}}).then(r => "" + r.status)`))
+	require.Equal(
+		t,
+		"200",
+		eval[string](
+			t,
+			ctx,
+			`fetch("/api/offices/1?title=" + encodeURIComponent("Harbour Lane Veterinary Clinic"), {method: "DELETE", headers: {"Content-Type": "application/json"}}).then(r => "" + r.status)`,
+		),
+	)
 	until(t, ctx, `location.pathname === "/offices" && document.querySelector("#notice")?.textContent.includes("was deleted")`)
 }

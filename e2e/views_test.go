@@ -34,7 +34,11 @@ func line(t *testing.T, ctx context.Context, text string) {
 func fill(t *testing.T, ctx context.Context, selector, text string) {
 	t.Helper()
 	require.NoError(t, chromedp.Do(ctx, chromedp.WaitVisible(selector)))
-	_ = eval[any](t, ctx, fmt.Sprintf(`(() => { const f = document.querySelector(%q); f.focus(); f.value = %q; f.dispatchEvent(new InputEvent("input", {bubbles: true})); })()`, selector, text))
+	_ = eval[any](
+		t,
+		ctx,
+		fmt.Sprintf(`(() => { const f = document.querySelector(%q); f.focus(); f.value = %q; f.dispatchEvent(new InputEvent("input", {bubbles: true})); })()`, selector, text),
+	)
 }
 
 const would = `document.querySelector("#would")?.textContent ?? ""`
@@ -86,7 +90,11 @@ func TestPlanChange(t *testing.T) {
 	until(t, ctx, `document.querySelector("#plan-text").value.includes("5-6: 170")`)
 
 	// an exception says why, and goes back to the plan
-	_ = eval[any](t, ctx, `(() => { const f = document.querySelector("[data-exception='ward-west.6'] input"); f.focus(); f.value = "until March"; f.dispatchEvent(new Event("change", {bubbles: true})); })()`)
+	_ = eval[any](
+		t,
+		ctx,
+		`(() => { const f = document.querySelector("[data-exception='ward-west.6'] input"); f.focus(); f.value = "until March"; f.dispatchEvent(new Event("change", {bubbles: true})); })()`,
+	)
 	kept(t, ctx, 3)
 	require.NoError(t, chromedp.Do(ctx, chromedp.Click("[data-exception='ward-west.6'] button")))
 	until(t, ctx, `(%s).includes("ward-west")`, would)

@@ -63,9 +63,14 @@ func drawSaying(t *rapid.T, o *office.Office) string {
 	case 11:
 		return fmt.Sprintf("%s limit vlans %d zones 3", d.Name, rapid.IntRange(0, 9).Draw(t, "limit"))
 	case 12:
-		return fmt.Sprintf("%s wording %s", d.Name, rapid.SampledFrom([]string{"by-vlan pvid-apart", "by-port starts-all", "by-choice", "linux", "by-group leaves-last"}).Draw(t, "wording"))
+		return fmt.Sprintf(
+			"%s wording %s",
+			d.Name,
+			rapid.SampledFrom([]string{"by-vlan pvid-apart", "by-port starts-all", "by-choice", "linux", "by-group leaves-last"}).Draw(t, "wording"),
+		)
 	case 14:
-		return rapid.SampledFrom([]string{"-vlan 20", "-use desk", "-plan p", "rename plan p to " + q("plan renamed"), "rename use desk to " + q("use renamed"), "-" + d.Name + " follows"}).Draw(t, "away")
+		return rapid.SampledFrom([]string{"-vlan 20", "-use desk", "-plan p", "rename plan p to " + q("plan renamed"), "rename use desk to " + q("use renamed"), "-" + d.Name + " follows"}).
+			Draw(t, "away")
 	case 15:
 		return fmt.Sprintf("-%s %s %s", d.Name, rapid.SampledFrom([]string{"bundle", "inner", "ports"}).Draw(t, "what"), p)
 	case 13:

@@ -149,7 +149,8 @@ func TestServed(t *testing.T) {
 						deaf += fmt.Sprintf("%s does not hear %s; ", b.name, a.name)
 					}
 				}
-				if a.plug && o.Devices[a.port.dev].Forwarding == office.Grouped && !p.serves(office.Plug{Port: office.PortRef{Device: o.Devices[a.port.dev].Name, Port: a.port.port}, Wants: v, Tagged: a.wire > 0}) {
+				if a.plug && o.Devices[a.port.dev].Forwarding == office.Grouped &&
+					!p.serves(office.Plug{Port: office.PortRef{Device: o.Devices[a.port.dev].Name, Port: a.port.port}, Wants: v, Tagged: a.wire > 0}) {
 					shared = true // a tag that is only kept on the way is nothing that the port was set to
 				}
 				if a.plug && p.port(a.port).off {

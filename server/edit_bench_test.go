@@ -63,7 +63,11 @@ func BenchmarkEdit(b *testing.B) {
 			for i := 0; b.Loop(); i++ {
 				as := []string{"tagged", "none"}[i%2]
 				start := time.Now()
-				status, answer := d.ask("POST", "/edits", fmt.Sprintf(`{"base":%d,"commands":[{"member":{"vids":[120],"ports":[%q],"as":%q}}],"look":{"ports":[%q],"vlan":120}}`, revision, row.port, as, row.port))
+				status, answer := d.ask(
+					"POST",
+					"/edits",
+					fmt.Sprintf(`{"base":%d,"commands":[{"member":{"vids":[120],"ports":[%q],"as":%q}}],"look":{"ports":[%q],"vlan":120}}`, revision, row.port, as, row.port),
+				)
 				took = append(took, time.Since(start))
 				require.Equal(b, 200, status, "%v", answer)
 				revision = int(answer["revision"].(float64))

@@ -53,7 +53,10 @@ func (s *Server) history(c fiber.Ctx) error {
 	}
 	out := []api.HistoryEntry{}
 	for _, m := range all {
-		out = append(out, api.HistoryEntry{Revision: m.Revision, Author: m.Author, At: m.At, Summary: m.Turn.Of(m.Summary), Turn: m.Turn, Undoes: m.Undoes, UndoneBy: m.UndoneBy, ID: m.Token})
+		out = append(
+			out,
+			api.HistoryEntry{Revision: m.Revision, Author: m.Author, At: m.At, Summary: m.Turn.Of(m.Summary), Turn: m.Turn, Undoes: m.Undoes, UndoneBy: m.UndoneBy, ID: m.Token},
+		)
 	}
 	return c.JSON(out)
 }
@@ -70,17 +73,21 @@ func (r *room) undoEdit(ctx context.Context, author, tab string, q *api.UndoRequ
 	if m.UndoneBy != 0 {
 		return nil, &history.Conflict{Text: fmt.Sprintf("edit %d was taken back already", q.Revision)}
 	}
-	return r.edit(ctx, asking{author: author, tab: tab, base: latest, undoes: q.Revision, turn: m.Turn.Back(), token: q.ID, again: q.Again}, func(n *span.Net) (*command.Result, error) {
-		since, err := r.store.History(ctx, r.id, q.Revision, mostSince)
-		if err != nil {
-			return nil, err
-		}
-		o, e, err := history.TakeBack(n.Office, &m.Made, store.Edits(since))
-		if err != nil {
-			return nil, err
-		}
-		return &command.Result{Office: o, Edit: e, Summary: m.Summary}, nil
-	})
+	return r.edit(
+		ctx,
+		asking{author: author, tab: tab, base: latest, undoes: q.Revision, turn: m.Turn.Back(), token: q.ID, again: q.Again},
+		func(n *span.Net) (*command.Result, error) {
+			since, err := r.store.History(ctx, r.id, q.Revision, mostSince)
+			if err != nil {
+				return nil, err
+			}
+			o, e, err := history.TakeBack(n.Office, &m.Made, store.Edits(since))
+			if err != nil {
+				return nil, err
+			}
+			return &command.Result{Office: o, Edit: e, Summary: m.Summary}, nil
+		},
+	)
 }
 
 // mostSince bounds the edits that are read to name who stands in the way.

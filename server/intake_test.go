@@ -36,7 +36,10 @@ func TestIntake(t *testing.T) {
 	require.Contains(t, text, `"device":"den"`)
 	require.Contains(t, text, `"row":3,"column":4`)
 	require.NotContains(t, text, `"office"`)
-	status, text = d.post("/api/intake", fmt.Sprintf(`{%s,"into":%d,"take":true,"choices":[{"sheet":"plan.csv","row":2,"device":"cellar","kind":"wap","skip":false}]}`, table, d.office))
+	status, text = d.post(
+		"/api/intake",
+		fmt.Sprintf(`{%s,"into":%d,"take":true,"choices":[{"sheet":"plan.csv","row":2,"device":"cellar","kind":"wap","skip":false}]}`, table, d.office),
+	)
 	require.Equal(t, 200, status, text)
 	_, v := d.ask("GET", "/notation", "")
 	require.Contains(t, v["text"], "device cellar wap\n  ports 1-2\n  1: 110 [777]\n  2: 777\n")

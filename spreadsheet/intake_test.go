@@ -57,7 +57,11 @@ func TestWorkbookReadsBack(t *testing.T) {
 	require.NoError(t, book.SetCellStr("rack", cell, "T"))
 	var out bytes.Buffer
 	require.NoError(t, book.Write(&out))
-	require.Equal(t, strings.Replace(notation.Print(f.Office), "19: 190 [120 140 170]\n  20: 190 [120 130 140 170]", "19-20: 190 [120 130 140 170]", 1), notation.Print(back(out.Bytes())))
+	require.Equal(
+		t,
+		strings.Replace(notation.Print(f.Office), "19: 190 [120 140 170]\n  20: 190 [120 130 140 170]", "19-20: 190 [120 130 140 170]", 1),
+		notation.Print(back(out.Bytes())),
+	)
 }
 
 // TestNames: devices called like the workbook's own sheets, and twelve that
@@ -154,7 +158,10 @@ func TestIntake(t *testing.T) {
 	require.Len(t, e, 1)
 	require.Len(t, u.Trouble, 1)
 	// Corrected: another name, and one that is left out.
-	u = spreadsheet.Understand(csv("den\nVLAN,1\n10,U\n\nden\nVLAN,1\n20,U\n"), []intake.Choice{{Sheet: "plan.csv", Row: 2, Device: "cellar"}, {Sheet: "plan.csv", Row: 6, Skip: true}})
+	u = spreadsheet.Understand(
+		csv("den\nVLAN,1\n10,U\n\nden\nVLAN,1\n20,U\n"),
+		[]intake.Choice{{Sheet: "plan.csv", Row: 2, Device: "cellar"}, {Sheet: "plan.csv", Row: 6, Skip: true}},
+	)
 	o, _ = u.Take(&office.Office{})
 	require.Equal(t, "cellar", o.Devices[0].Name)
 	require.Len(t, o.Devices, 1)

@@ -122,7 +122,10 @@ func Office(r *finding.Report) ([]byte, error) {
 		if vlan.Local {
 			local = "local"
 		}
-		register = append(register, []string{fmt.Sprint(vlan.VID), vlan.Name, vlan.Note, strings.Join(nets, " "), local, strings.Join(at, ", "), strings.Join(out, ", "), n.VLAN(vlan.VID).State.String()})
+		register = append(
+			register,
+			[]string{fmt.Sprint(vlan.VID), vlan.Name, vlan.Note, strings.Join(nets, " "), local, strings.Join(at, ", "), strings.Join(out, ", "), n.VLAN(vlan.VID).State.String()},
+		)
 	}
 	w.sheet("Register", register, 2, false)
 	for _, i := range n.Topo.Outwards(n.Office) {
@@ -217,9 +220,16 @@ func (w *workbook) sheet(name string, rows [][]string, frozen int, grid bool) {
 	}
 	_, err := w.f.NewSheet(name)
 	do(err)
-	bold, err := w.f.NewStyle(&excelize.Style{Font: &excelize.Font{Bold: true}, Border: []excelize.Border{{Type: "bottom", Style: 2, Color: "22293A"}}, Alignment: &excelize.Alignment{WrapText: false}})
+	bold, err := w.f.NewStyle(
+		&excelize.Style{Font: &excelize.Font{Bold: true}, Border: []excelize.Border{{Type: "bottom", Style: 2, Color: "22293A"}}, Alignment: &excelize.Alignment{WrapText: false}},
+	)
 	do(err)
-	middle, err := w.f.NewStyle(&excelize.Style{Alignment: &excelize.Alignment{Horizontal: "center"}, Border: []excelize.Border{{Type: "bottom", Style: 1, Color: "DDD8CC"}, {Type: "right", Style: 1, Color: "DDD8CC"}}})
+	middle, err := w.f.NewStyle(
+		&excelize.Style{
+			Alignment: &excelize.Alignment{Horizontal: "center"},
+			Border:    []excelize.Border{{Type: "bottom", Style: 1, Color: "DDD8CC"}, {Type: "right", Style: 1, Color: "DDD8CC"}},
+		},
+	)
 	do(err)
 	width := make([]int, len(rows[0]))
 	for i, r := range rows {

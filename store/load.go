@@ -208,9 +208,25 @@ func (l *loader) devices() error {
 		manageVID  *int32
 		manageAddr *netip.Addr
 	)
-	err := l.each(`SELECT id, name, kind, follows, forwarding, wording, habits, max_vlans, max_addresses, max_zones, max_rows, adjacent, manage_vid::int, manage_addr
+	err := l.each(
+		`SELECT id, name, kind, follows, forwarding, wording, habits, max_vlans, max_addresses, max_zones, max_rows, adjacent, manage_vid::int, manage_addr
 		FROM device WHERE office_id = $1 ORDER BY place`,
-		[]any{&id, &name, &kind, &follows, &forwarding, &wording.Name, &wording.Habits, &limits.VLANs, &limits.Addresses, &limits.Zones, &limits.Rows, &adjacent, &manageVID, &manageAddr},
+		[]any{
+			&id,
+			&name,
+			&kind,
+			&follows,
+			&forwarding,
+			&wording.Name,
+			&wording.Habits,
+			&limits.VLANs,
+			&limits.Addresses,
+			&limits.Zones,
+			&limits.Rows,
+			&adjacent,
+			&manageVID,
+			&manageAddr,
+		},
 		func() error {
 			device, err := office.NewDevice(name, office.Kind(kind))
 			if err != nil {
@@ -238,7 +254,8 @@ func (l *loader) devices() error {
 			list = append(list, device)
 			byID[id] = device
 			return nil
-		})
+		},
+	)
 	if err != nil {
 		return err
 	}
@@ -388,12 +405,16 @@ func (s *Store) History(ctx context.Context, id, since int64, max int) ([]Made, 
 
 // HistoryPage is [Store.History] for edits before a revision; 0 is no bound.
 func (s *Store) HistoryPage(ctx context.Context, id, since, before int64, max int) ([]Made, error) {
-	rows, err := s.pool.Query(ctx, `WITH e AS (SELECT * FROM edit WHERE office_id = @office AND revision > @since AND (@before::bigint = 0 OR revision < @before::bigint) ORDER BY revision DESC LIMIT @max)
+	rows, err := s.pool.Query(
+		ctx,
+		`WITH e AS (SELECT * FROM edit WHERE office_id = @office AND revision > @since AND (@before::bigint = 0 OR revision < @before::bigint) ORDER BY revision DESC LIMIT @max)
 		SELECT e.revision, e.author, e.made_at, e.summary, e.turn, COALESCE(e.undoes, 0), COALESCE(e.token, ''),
 			COALESCE((SELECT max(u.revision) FROM edit u WHERE u.office_id = e.office_id AND u.undoes = e.revision), 0),
 			c.key, COALESCE(c.before, ''), COALESCE(c.after, ''), c.at_place
 		FROM e JOIN edit_change c ON c.office_id = e.office_id AND c.revision = e.revision
-		ORDER BY e.revision DESC, c.place`, pgx.NamedArgs{"office": id, "since": since, "before": before, "max": max})
+		ORDER BY e.revision DESC, c.place`,
+		pgx.NamedArgs{"office": id, "since": since, "before": before, "max": max},
+	)
 	if err != nil {
 		return nil, err
 	}

@@ -78,7 +78,13 @@ func (s *Store) AddFound(ctx context.Context, id int64, device string, f Found) 
 // FoundOf lists what a device was found to be set to, the newest first, at most
 // max of them.
 func (s *Store) FoundOf(ctx context.Context, id int64, device string, max int) ([]Found, error) {
-	rows, err := s.pool.Query(ctx, "SELECT id, ports, shapes, vlans, how, author, made_at FROM found WHERE office_id = $1 AND device = $2 ORDER BY id DESC LIMIT $3", id, device, max)
+	rows, err := s.pool.Query(
+		ctx,
+		"SELECT id, ports, shapes, vlans, how, author, made_at FROM found WHERE office_id = $1 AND device = $2 ORDER BY id DESC LIMIT $3",
+		id,
+		device,
+		max,
+	)
 	if err != nil {
 		return nil, err
 	}
@@ -87,7 +93,11 @@ func (s *Store) FoundOf(ctx context.Context, id int64, device string, max int) (
 
 // FoundNow is what each device was found to be set to last, by its name.
 func (s *Store) FoundNow(ctx context.Context, id int64) (map[string]Found, error) {
-	rows, err := s.pool.Query(ctx, "SELECT DISTINCT ON (device) device, id, ports, shapes, vlans, how, author, made_at FROM found WHERE office_id = $1 ORDER BY device, id DESC", id)
+	rows, err := s.pool.Query(
+		ctx,
+		"SELECT DISTINCT ON (device) device, id, ports, shapes, vlans, how, author, made_at FROM found WHERE office_id = $1 ORDER BY device, id DESC",
+		id,
+	)
 	if err != nil {
 		return nil, err
 	}

@@ -143,7 +143,10 @@ func TestAllOrNothing(t *testing.T) {
 	id, err := s.Import(t.Context(), o, store.Note{Author: "a", Summary: "first"})
 	require.NoError(t, err)
 	e := office.Edit{
-		{Before: office.Setting{Port: office.PortRef{Device: "rack", Port: "1"}}, After: office.Setting{Port: office.PortRef{Device: "rack", Port: "1"}, Shape: &office.Shape{Untagged: []office.VID{120}}}},
+		{
+			Before: office.Setting{Port: office.PortRef{Device: "rack", Port: "1"}},
+			After:  office.Setting{Port: office.PortRef{Device: "rack", Port: "1"}, Shape: &office.Shape{Untagged: []office.VID{120}}},
+		},
 		{After: office.Cable{A: office.PortRef{Device: "rack", Port: "19"}, B: office.PortRef{Device: "rack", Port: "22"}}, At: 99},
 	}
 	_, err = s.Commit(t.Context(), id, 1, e, store.Note{Author: "a", Summary: "a second cable in rack 19"})

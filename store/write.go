@@ -89,7 +89,11 @@ func (w *writer) order(o office.Order) {
 		w.queue("UPDATE cable x"+set+`, cable_end e, port p, device d WHERE x.office_id = $1 AND e.cable_id = x.id AND p.id = e.port_id AND d.id = p.device_id
 			AND (o.item = d.name || '.' || p.name || ' ' || (SELECT f.name || '.' || q.name FROM cable_end z JOIN port q ON q.id = z.port_id JOIN device f ON f.id = q.device_id WHERE z.cable_id = x.id AND z.port_id <> e.port_id))`, w.office, o.Items)
 	case "plugs":
-		w.queue("UPDATE plug x"+set+", port p, device d WHERE x.office_id = $1 AND p.id = x.port_id AND d.id = p.device_id AND o.item = d.name || '.' || p.name || ' ' || x.name", w.office, o.Items)
+		w.queue(
+			"UPDATE plug x"+set+", port p, device d WHERE x.office_id = $1 AND p.id = x.port_id AND d.id = p.device_id AND o.item = d.name || '.' || p.name || ' ' || x.name",
+			w.office,
+			o.Items,
+		)
 	}
 }
 
@@ -162,12 +166,27 @@ func (w *writer) device(device *office.Device, change office.Change) {
 	if change.Before == nil {
 		w.makeRoom("device", change.At)
 	}
-	w.queue(`INSERT INTO device (office_id, name, place, kind, follows, forwarding, wording, habits, max_vlans, max_addresses, max_zones, max_rows, adjacent, manage_vid, manage_addr)
+	w.queue(
+		`INSERT INTO device (office_id, name, place, kind, follows, forwarding, wording, habits, max_vlans, max_addresses, max_zones, max_rows, adjacent, manage_vid, manage_addr)
 		VALUES ($1, $2, $3, $4, $5, $6, $7, $8, $9, $10, $11, $12, $13, $14, $15)
 		ON CONFLICT (office_id, name) DO UPDATE SET kind = $4, follows = $5, forwarding = $6, wording = $7, habits = $8,
 			max_vlans = $9, max_addresses = $10, max_zones = $11, max_rows = $12, adjacent = $13, manage_vid = $14, manage_addr = $15`,
-		w.office, device.Name, change.At, string(device.Kind), null(device.Follows), device.Forwarding.String(), device.Wording.Name, habits,
-		device.Limits.VLANs, device.Limits.Addresses, device.Limits.Zones, device.Limits.Rows, device.Adjacent, manageVID, manageAddr)
+		w.office,
+		device.Name,
+		change.At,
+		string(device.Kind),
+		null(device.Follows),
+		device.Forwarding.String(),
+		device.Wording.Name,
+		habits,
+		device.Limits.VLANs,
+		device.Limits.Addresses,
+		device.Limits.Zones,
+		device.Limits.Rows,
+		device.Adjacent,
+		manageVID,
+		manageAddr,
+	)
 	const id = "(SELECT id FROM device WHERE office_id = $1 AND name = $2)"
 	w.queue("DELETE FROM address WHERE device_id = "+id, w.office, device.Name)
 	w.queue("DELETE FROM bundle_member WHERE port_id IN (SELECT id FROM port WHERE device_id = "+id+")", w.office, device.Name)

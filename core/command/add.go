@@ -52,7 +52,11 @@ var (
 // names, with what it does.
 func Describe(o *office.Office, name, words string) ([]string, error) {
 	if !plain(name) {
-		return nil, fmt.Errorf("%q is no name of a device: letters, digits, hyphens and underscores, with a letter or digit first, such as %s", name, office.Fitting(name, "switch-1"))
+		return nil, fmt.Errorf(
+			"%q is no name of a device: letters, digits, hyphens and underscores, with a letter or digit first, such as %s",
+			name,
+			office.Fitting(name, "switch-1"),
+		)
 	}
 	if o.Device(name) != nil {
 		return nil, fmt.Errorf("a device is named %s already", name)
@@ -104,7 +108,11 @@ func Describe(o *office.Office, name, words string) ([]string, error) {
 		case slices.Contains(office.Habits, office.Habit(dashed)):
 			wording += " " + dashed
 		default:
-			return nil, fmt.Errorf("%q says nothing that is known here: a kind (%s), 24 ports, ports lan1-lan4, by VLAN, unmanaged, routed, follows PLAN, managed in VLAN", p, strings.Join(kindList(), ", "))
+			return nil, fmt.Errorf(
+				"%q says nothing that is known here: a kind (%s), 24 ports, ports lan1-lan4, by VLAN, unmanaged, routed, follows PLAN, managed in VLAN",
+				p,
+				strings.Join(kindList(), ", "),
+			)
 		}
 	}
 	switch {

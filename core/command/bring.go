@@ -160,7 +160,15 @@ func Withdraw(n *span.Net, vid office.VID, from office.PortRef) (*Answer, error)
 	after := now.Update(w.draft.Office())
 	if s, _ := after.Shape(w.dev, w.port); s.Rest != office.RestNone {
 		if after.Tables[w.dev].Ports[w.port].Has(vid) {
-			w.out.Remarks = append(w.out.Remarks, fmt.Sprintf("%s stays on %s, which takes %s", n.Name(vid), from, map[office.Rest]string{office.RestAll: "all VLANs", office.RestNeeded: "what its cable needs"}[s.Rest]))
+			w.out.Remarks = append(
+				w.out.Remarks,
+				fmt.Sprintf(
+					"%s stays on %s, which takes %s",
+					n.Name(vid),
+					from,
+					map[office.Rest]string{office.RestAll: "all VLANs", office.RestNeeded: "what its cable needs"}[s.Rest],
+				),
+			)
 		}
 	}
 	a, err := w.answer(vid)

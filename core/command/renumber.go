@@ -61,7 +61,12 @@ func Renumber(n *span.Net, from, to office.VID, subnets, anyway bool) (*Result, 
 			for i, prefix := range vlan.Nets {
 				if q, ok := showing(o, prefix, from, to); ok {
 					if block(prefix) != block(q) && !anyway {
-						return nil, fmt.Errorf("%s would become %s, which is outside of %s, where it is now: say with subnets anyway if that is meant, or leave the subnets", prefix, q, block(prefix))
+						return nil, fmt.Errorf(
+							"%s would become %s, which is outside of %s, where it is now: say with subnets anyway if that is meant, or leave the subnets",
+							prefix,
+							q,
+							block(prefix),
+						)
 					}
 					old, now, w.Nets[i] = append(old, prefix), append(now, q), q
 					notes = append(notes, fmt.Sprintf("subnet %s becomes %s", prefix, q))

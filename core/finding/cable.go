@@ -152,7 +152,13 @@ func (c *check) sayLacks(f *Finding, l int) {
 			f.Text += fmt.Sprintf("%s %s at the cable %s: neither end carries %s.", c.vlanNames(vs), verb(vs, "ends", "end"), ends, verb(vs, "it", "them"))
 		default:
 			label = fmt.Sprintf("%s in two forms", brackets(vs))
-			f.Text += fmt.Sprintf("%s %s not pass the cable %s in both directions: its ends give and take %s in different forms.", c.vlanNames(vs), verb(vs, "does", "do"), ends, verb(vs, "it", "them"))
+			f.Text += fmt.Sprintf(
+				"%s %s not pass the cable %s in both directions: its ends give and take %s in different forms.",
+				c.vlanNames(vs),
+				verb(vs, "does", "do"),
+				ends,
+				verb(vs, "it", "them"),
+			)
 		}
 		if f.Label == "" {
 			f.Label = label
@@ -296,7 +302,8 @@ func (c *check) oneWay(vlan *span.VLAN) {
 			if least(w) != vlan.VID {
 				continue // said with the other VLAN
 			}
-			if from, to, _, ok := c.n.Mismatch(w.Link); ok && (w.From.VID() == from && w.To.VID() == to || w.From.VID() == to && w.To.VID() == from || vlan.VID == from || vlan.VID == to) {
+			if from, to, _, ok := c.n.Mismatch(w.Link); ok &&
+				(w.From.VID() == from && w.To.VID() == to || w.From.VID() == to && w.To.VID() == from || vlan.VID == from || vlan.VID == to) {
 				continue
 			}
 			f := cableFault{code: OneWay, link: w.Link, vlan: vlan.VID, fromA: w.FromA}

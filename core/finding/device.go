@@ -287,7 +287,14 @@ func (c *check) unsayable(i int) {
 		at := port{i, u.Port, office.PortRef{Device: d.Name, Port: d.Ports[u.Port].Name}}
 		near := u.Nearest.Shape()
 		fault := portFault{at: at, code: Unsayable, key: fmt.Sprintf("%s; %s", u.Why, notation.Shape(near)), mends: shapes(near),
-			text: fmt.Sprintf("%s asks %s, and cannot be told what %s should be: %s. What comes nearest is %s.", d.Name, wording.Spaced(string(d.Wording.Name)), here, u.Why, notation.Shape(near))}
+			text: fmt.Sprintf(
+				"%s asks %s, and cannot be told what %s should be: %s. What comes nearest is %s.",
+				d.Name,
+				wording.Spaced(string(d.Wording.Name)),
+				here,
+				u.Why,
+				notation.Shape(near),
+			)}
 		if v := c.parking(); near.Off && v != 0 {
 			fault.mends = append(fault.mends, &office.Shape{Untagged: []office.VID{v}})
 			fault.text = strings.TrimSuffix(fault.text, ".") + fmt.Sprintf(", or the port parked in %s.", c.n.Name(v))
@@ -333,7 +340,8 @@ func (c *check) elsewhere(i, p int) [][]string {
 		plan := wording.Planned(c.n, j)
 		for q := range w.Ports {
 			to := office.PortRef{Device: w.Name, Port: w.Ports[q].Name}
-			if now, _ := c.n.Shape(j, q); w.Ports[q].Kind != office.Physical || w.Ports[q].Bundle > 0 || taken[to] || len(c.n.Topo.LinksAt(j, q)) > 0 || len(now.Untagged)+len(now.Tagged) > 0 {
+			if now, _ := c.n.Shape(j, q); w.Ports[q].Kind != office.Physical || w.Ports[q].Bundle > 0 || taken[to] || len(c.n.Topo.LinksAt(j, q)) > 0 ||
+				len(now.Untagged)+len(now.Tagged) > 0 {
 				continue
 			}
 			if len(wording.Cannot(w, plan.With(q, wording.Of(shape)))) > len(wording.Cannot(w, plan)) {

@@ -102,7 +102,13 @@ func (c *check) neededDiffers(link int) {
 		}
 		f.Text = fmt.Sprintf("%s takes what is needed on the cable, and %s, written out, %s.", portName(c.n.Ref(end)), portName(c.n.Ref(far)), listed(says))
 		if t.Rest == office.RestNeeded {
-			f.Text = fmt.Sprintf("Both ends of the cable %s to %s take what is needed, and %s, written out beside it, %s.", portName(c.n.Ref(end)), portName(c.n.Ref(far)), portName(c.n.Ref(far)), listed(says))
+			f.Text = fmt.Sprintf(
+				"Both ends of the cable %s to %s take what is needed, and %s, written out beside it, %s.",
+				portName(c.n.Ref(end)),
+				portName(c.n.Ref(far)),
+				portName(c.n.Ref(far)),
+				listed(says),
+			)
 		}
 		// Either both ends take what is needed and no more, or the far end
 		// gets what it lacks.
@@ -232,7 +238,11 @@ func (c *check) bundleEnds(link int) {
 			bundle, single = k.B, k.A
 		}
 		f := Finding{Code: BundleOneSided, Label: "bundle at one end", Ports: ports, ID: about(BundleOneSided, ra, rb),
-			Text: fmt.Sprintf("A cable of the bundle %s goes to %s, which is in no bundle: frames that take this cable come back on the others, or not at all.", portName(c.n.Ref(bundle)), portName(c.n.Ref(single)))}
+			Text: fmt.Sprintf(
+				"A cable of the bundle %s goes to %s, which is in no bundle: frames that take this cable come back on the others, or not at all.",
+				portName(c.n.Ref(bundle)),
+				portName(c.n.Ref(single)),
+			)}
 		c.oneSided(&f, link, bundle, single)
 		c.add(f)
 		return

@@ -72,7 +72,16 @@ func (c *check) addressOutside(all []given) {
 		case what != "":
 			say(g.dev, g.a.VID, addr, "The address %s of %s is the %s of %s: no device has it.", addr, g.dev.Name, what, g.a.Prefix.Masked())
 		case in.IsValid() && in.Bits() != g.a.Prefix.Bits():
-			say(g.dev, g.a.VID, addr, "%s has %s in %s, whose subnet is %s: with another prefix length it takes other hosts for neighbours than they do.", g.dev.Name, g.a.Prefix, name, in)
+			say(
+				g.dev,
+				g.a.VID,
+				addr,
+				"%s has %s in %s, whose subnet is %s: with another prefix length it takes other hosts for neighbours than they do.",
+				g.dev.Name,
+				g.a.Prefix,
+				name,
+				in,
+			)
 		}
 	}
 	for _, device := range c.n.Office.Devices {
@@ -221,7 +230,14 @@ func (c *check) gatewayTwice(all []given) {
 		if o, ok := byNet[k]; ok && o.dev != h.dev {
 			if plugged[h.v] && o.hand == h.hand && !maps.Equal(leads[o.dev], leads[h.dev]) {
 				c.add(Finding{Code: GatewayTwice, VLANs: []office.VID{h.v}, ID: about(GatewayTwice, h.v, o.dev.Name, h.dev.Name), Devices: []string{o.dev.Name, h.dev.Name},
-					Text: fmt.Sprintf("%s has two gateways, %s on %s and %s on %s, which lead to different VLANs: some hosts leave by the one and some by the other.", c.n.Name(h.v), o.addr, o.dev.Name, h.addr, h.dev.Name)})
+					Text: fmt.Sprintf(
+						"%s has two gateways, %s on %s and %s on %s, which lead to different VLANs: some hosts leave by the one and some by the other.",
+						c.n.Name(h.v),
+						o.addr,
+						o.dev.Name,
+						h.addr,
+						h.dev.Name,
+					)})
 			}
 			continue
 		}
@@ -247,7 +263,15 @@ func (c *check) handouts(all []given) {
 		}
 		n := g.a.Prefix.Masked()
 		say := func(format string, args ...any) {
-			c.add(Finding{Code: HandoutOutside, VLANs: []office.VID{g.a.VID}, ID: about(HandoutOutside, g.dev.Name, g.a.VID, g.a.From), Devices: []string{g.dev.Name}, Text: fmt.Sprintf(format, args...)})
+			c.add(
+				Finding{
+					Code:    HandoutOutside,
+					VLANs:   []office.VID{g.a.VID},
+					ID:      about(HandoutOutside, g.dev.Name, g.a.VID, g.a.From),
+					Devices: []string{g.dev.Name},
+					Text:    fmt.Sprintf(format, args...),
+				},
+			)
 		}
 		holds := func(a netip.Addr) bool { return g.a.From.Compare(a) <= 0 && a.Compare(g.a.To) <= 0 }
 		taken, whose := netip.Addr{}, ""
@@ -278,8 +302,15 @@ func (c *check) handouts(all []given) {
 		}
 		k := fmt.Sprint(g.a.VID, g.a.From.Is4())
 		if o, ok := first[k]; ok {
-			c.add(Finding{Code: HandoutTwice, VLANs: []office.VID{g.a.VID}, ID: about(HandoutTwice, g.a.VID, o.dev.Name, g.dev.Name, g.a.From), Devices: []string{o.dev.Name, g.dev.Name},
-				Text: fmt.Sprintf("Addresses of %s are handed out twice, by %s and by %s: a host gets the one or the other.", c.n.Name(g.a.VID), o.dev.Name, g.dev.Name)})
+			c.add(
+				Finding{
+					Code:    HandoutTwice,
+					VLANs:   []office.VID{g.a.VID},
+					ID:      about(HandoutTwice, g.a.VID, o.dev.Name, g.dev.Name, g.a.From),
+					Devices: []string{o.dev.Name, g.dev.Name},
+					Text:    fmt.Sprintf("Addresses of %s are handed out twice, by %s and by %s: a host gets the one or the other.", c.n.Name(g.a.VID), o.dev.Name, g.dev.Name),
+				},
+			)
 			continue
 		}
 		first[k] = g
@@ -370,7 +401,13 @@ func (c *check) managementCut() {
 					continue
 				}
 			}
-			f := Finding{Code: ManagementCut, VLANs: []office.VID{device.Manage.VID}, Ports: []office.PortRef{plug.Port}, ID: about(ManagementCut, device.Name), Devices: []string{device.Name}}
+			f := Finding{
+				Code:    ManagementCut,
+				VLANs:   []office.VID{device.Manage.VID},
+				Ports:   []office.PortRef{plug.Port},
+				ID:      about(ManagementCut, device.Name),
+				Devices: []string{device.Name},
+			}
 			f.Text = fmt.Sprintf("From %s at %s there is no way to the management of %s in %s.", plug.Name, portName(plug.Port), device.Name, n.Name(device.Manage.VID))
 			switch vlan := n.VLAN(device.Manage.VID); {
 			case at == nil:

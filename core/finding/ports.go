@@ -139,7 +139,12 @@ func (c *check) pvidNotMember(at port) {
 	fault.text = fmt.Sprintf("Untagged frames that arrive at %s are dropped: the PVID is %s, which the port is not in.", here, c.n.Name(compiled.PVID))
 	if len(shape.Untagged) > 0 {
 		fault.vlans = append(fault.vlans, shape.Untagged...)
-		fault.text = fmt.Sprintf("Untagged frames that arrive at %s are dropped: the PVID is %s, and the port is only in %s.", here, c.n.Name(compiled.PVID), c.vlanNames(shape.Untagged))
+		fault.text = fmt.Sprintf(
+			"Untagged frames that arrive at %s are dropped: the PVID is %s, and the port is only in %s.",
+			here,
+			c.n.Name(compiled.PVID),
+			c.vlanNames(shape.Untagged),
+		)
 		fault.mends = shapes(shape.WithPVID(shape.Untagged[0]), shape.With(compiled.PVID, office.Untagged))
 	} else {
 		fault.mends = shapes(shape.WithPVID(0), shape.With(compiled.PVID, office.Untagged))
@@ -292,7 +297,11 @@ func (c *check) openEdge(at port) {
 		m.Rest = office.RestNone
 	}
 	c.port(portFault{at: at, code: OpenEdge, vlans: open.VIDs(), mends: shapes(m.Normal()),
-		text: fmt.Sprintf("Whoever plugs in at %s and sends tagged frames is in %s. A use, or a plug that wants it tagged, says that it is meant.", here, c.vlanNames(open.VIDs()))})
+		text: fmt.Sprintf(
+			"Whoever plugs in at %s and sends tagged frames is in %s. A use, or a plug that wants it tagged, says that it is meant.",
+			here,
+			c.vlanNames(open.VIDs()),
+		)})
 }
 
 // plugsAt lists what is plugged into a port, a bundle's as the bundle's.

@@ -192,7 +192,12 @@ func (c *check) sayRing(f *Finding, ring []int) {
 		}
 		names = append(names, portName(c.n.Ref(k.A))+" to "+portName(c.n.Ref(k.B)))
 	}
-	f.Text = fmt.Sprintf("%s %s round in a ring over the cables %s: without spanning tree one broadcast stays there for ever.", c.vlanNames(f.VLANs), verb(f.VLANs, "goes", "go"), some(names, 4))
+	f.Text = fmt.Sprintf(
+		"%s %s round in a ring over the cables %s: without spanning tree one broadcast stays there for ever.",
+		c.vlanNames(f.VLANs),
+		verb(f.VLANs, "goes", "go"),
+		some(names, 4),
+	)
 	f.Mends = c.open(all)
 }
 
@@ -333,7 +338,13 @@ func (c *check) behindUnaware(vlan *span.VLAN) {
 				continue
 			}
 			c.add(Finding{Code: PlugUnserved, VLANs: []office.VID{vlan.VID}, Ports: []office.PortRef{plug.Port}, ID: about(PlugUnserved, plug.Port, plug.Name),
-				Text: fmt.Sprintf("%s at %s wants %s, which does not come untagged into %s: it knows no tags, so its cable decides.", plug.Name, portName(plug.Port), c.n.Name(vlan.VID), plug.Port.Device)})
+				Text: fmt.Sprintf(
+					"%s at %s wants %s, which does not come untagged into %s: it knows no tags, so its cable decides.",
+					plug.Name,
+					portName(plug.Port),
+					c.n.Name(vlan.VID),
+					plug.Port.Device,
+				)})
 		}
 	}
 }

@@ -81,7 +81,8 @@ func fromLinux(device *office.Device, base wording.State, text string) (*Result,
 		return nil, fmt.Errorf("there are no VLAN entries in it: bridge -json vlan show prints them")
 	}
 	for name := range down {
-		if p := slices.IndexFunc(device.Ports, func(q office.Port) bool { return q.Inside == name || q.Inside == "" && q.Name == name }); p >= 0 && r.said[device.Logical(p)] && device.Logical(p) == p {
+		if p := slices.IndexFunc(device.Ports, func(q office.Port) bool { return q.Inside == name || q.Inside == "" && q.Name == name }); p >= 0 && r.said[device.Logical(p)] &&
+			device.Logical(p) == p {
 			r.out.State.Ports[p].Off = true
 		}
 	}

@@ -59,7 +59,9 @@ func Rows(device *office.Device, base wording.State, rows [][]string) (*Result, 
 		t.reading = begin(device, base, "grid")
 		t.grid()
 	default:
-		return nil, errors.New("the first row names no columns that are known: VLAN, Untagged and Tagged; or Port with PVID, Untagged and Tagged; or VLAN and a column for each port")
+		return nil, errors.New(
+			"the first row names no columns that are known: VLAN, Untagged and Tagged; or Port with PVID, Untagged and Tagged; or VLAN and a column for each port",
+		)
 	}
 	return t.done(), nil
 }

@@ -81,7 +81,8 @@ func Diff(from, to *office.Office) (office.Edit, error) {
 		was := from.Device(device.Name)
 		if was != nil && onlySet(was, device) {
 			for p := range device.Ports { // port by port, so that what others set meanwhile stays
-				if err := do(draft.Set(office.PortRef{Device: device.Name, Port: device.Ports[p].Name}, device.Ports[p].Shape, device.Ports[p].Because)); err != nil && device.Ports[p].Bundle == 0 {
+				if err := do(draft.Set(office.PortRef{Device: device.Name, Port: device.Ports[p].Name}, device.Ports[p].Shape, device.Ports[p].Because)); err != nil &&
+					device.Ports[p].Bundle == 0 {
 					return nil, err
 				}
 			}

@@ -2,11 +2,8 @@ package office
 
 import (
 	"fmt"
-	"net/netip"
 	"slices"
 	"strings"
-	"unicode"
-	"unicode/utf8"
 )
 
 // NewDevice starts a device that bridges and has no ports yet.
@@ -233,148 +230,14 @@ func (d *Device) AddAddress(address Address) error {
 	return nil
 }
 
-// CheckAddress reads an address with its prefix length, as in 10.61.110.1/24.
-func CheckAddress(s string) (netip.Prefix, error) {
-	p, err := netip.ParsePrefix(s)
-	if err != nil {
-		return p, fmt.Errorf("%q is not an address with its prefix length, such as 10.61.110.1/24", s)
-	}
-	return p, nil
-}
-
-// CheckHabit says whether a habit of that name exists.
-func CheckHabit(s string) error {
-	if !slices.Contains(Habits, Habit(s)) {
-		return fmt.Errorf("%q is not a habit: %s", s, list(Habits, s))
-	}
-	return nil
-}
-
-// CheckWording says whether a wording of that name exists.
-func CheckWording(s string) error {
-	if !slices.Contains(Wordings, WordingName(s)) {
-		return fmt.Errorf("%q is not a wording: %s", s, list(Wordings, s))
-	}
-	return nil
-}
-
-// CheckVLANName says whether text may name a VLAN.
-func CheckVLANName(text string) error {
-	ok := len(text) >= 1 && len(text) <= 32 && text[0] >= 'a' && text[0] <= 'z'
-	for _, c := range []byte(text) {
-		ok = ok && (c >= 'a' && c <= 'z' || c >= '0' && c <= '9' || c == '-')
-	}
-	if !ok {
-		return fmt.Errorf("%q cannot name a VLAN: a small letter, then up to 31 small letters, digits and hyphens, such as %s", text, Fitting(text, "staff"))
-	}
-	return nil
-}
-
-// CheckText says whether a text may name something, or say something of it: it
-// is not empty where it may not be, not longer than most letters, and all of it
-// is seen: no control characters, none that take no place or turn the direction
-// of what stands around them.
-func CheckText(what, text string, most int, empty bool) error {
-	if strings.TrimSpace(text) == "" && !(empty && text == "") {
-		return fmt.Errorf("%s is empty: give it letters that are seen", what)
-	}
-	if n := utf8.RuneCountInString(text); n > most {
-		return fmt.Errorf("%s has %d letters: at most %d", what, n, most)
-	}
-	for _, c := range text {
-		if unicode.IsControl(c) || unicode.Is(unicode.Cf, c) || unicode.Is(unicode.Co, c) || c == 0x2028 || c == 0x2029 || c == unicode.ReplacementChar {
-			return fmt.Errorf("%s has the letter U+%04X, which is not seen: take it out", what, c)
-		}
-	}
-	return nil
-}
-
 // The most letters of a name, and of what is said in a sentence.
 const (
 	MostName = 100
 	MostText = 500
 )
 
-// Fitting is the name nearest to s that fits everywhere: small letters, digits
-// and hyphens, a letter first; otherwise where nothing of s is left.
-func Fitting(s, otherwise string) string {
-	var b strings.Builder
-	for _, c := range strings.ToLower(s) {
-		switch {
-		case c >= 'a' && c <= 'z' || c >= '0' && c <= '9' && b.Len() > 0:
-			b.WriteRune(c)
-		case b.Len() > 0 && !strings.HasSuffix(b.String(), "-"):
-			b.WriteByte('-')
-		}
-	}
-	out := b.String()
-	if out = strings.Trim(out[:min(len(out), 32)], "-"); out == "" {
-		return otherwise
-	}
-	return out
-}
-
-// list is "a, b or c", the nearest to s first among equals left to the reader.
-func list[T ~string](all []T, s string) string {
-	var names []string
-	for _, x := range all {
-		names = append(names, string(x))
-	}
-	if n := Nearest(s, names); n != "" {
-		return "did you mean " + n + "? There are " + strings.Join(names, ", ")
-	}
-	return "there are " + strings.Join(names, ", ")
-}
-
-func hint(s string, names []string, otherwise string) string {
-	if n := Nearest(s, names); n != "" && digits(s) == 0 {
-		return ": did you mean " + n + "?"
-	}
-	return ": " + otherwise
-}
-
-// Nearest is the one of names that text was most likely meant to be, or "".
-func Nearest(text string, names []string) string {
-	if len(text) > MostName || len(names) > mostNear {
-		return ""
-	}
-	best, at := "", 1+len(text)/3
-	for _, n := range names {
-		if d := distance(text, n, at); d < at {
-			best, at = n, d
-		}
-	}
-	return best
-}
-
 // mostNear bounds the names that one is compared with.
 const mostNear = 5000
-
-// distance is the number of letters to add, drop, change or swap, up to most.
-func distance(a, b string, most int) int {
-	if len(a)-len(b) >= most || len(b)-len(a) >= most {
-		return most
-	}
-	before, last, row := make([]int, len(b)+1), make([]int, len(b)+1), make([]int, len(b)+1)
-	for j := range last {
-		last[j] = j
-	}
-	for i := 1; i <= len(a); i++ {
-		row[0] = i
-		for j := 1; j <= len(b); j++ {
-			c := 1
-			if a[i-1] == b[j-1] {
-				c = 0
-			}
-			row[j] = min(last[j]+1, row[j-1]+1, last[j-1]+c)
-			if i > 1 && j > 1 && a[i-1] == b[j-2] && a[i-2] == b[j-1] {
-				row[j] = min(row[j], before[j-2]+1)
-			}
-		}
-		before, last, row = last, row, before
-	}
-	return last[len(b)]
-}
 
 // RemovePorts takes ports of one kind away. A front port in a bundle, and a
 // port that an address is on, stay.

@@ -136,7 +136,11 @@ func TestClashes(t *testing.T) {
 func TestShapesStaySayable(t *testing.T) {
 	vid := rapid.SampledFrom([]office.VID{1, 20, 22, 222})
 	rapid.Check(t, func(t *rapid.T) {
-		s := shape(t, rapid.SampledFrom([]string{"-", "20", "20 [22]", "[22@222]", "1 [22@222 20@1]", "1+20 pvid none", "1+20+22 pvid 20", "20 pvid 1", "[20 needed]", "off"}).Draw(t, "shape"))
+		s := shape(
+			t,
+			rapid.SampledFrom([]string{"-", "20", "20 [22]", "[22@222]", "1 [22@222 20@1]", "1+20 pvid none", "1+20+22 pvid 20", "20 pvid 1", "[20 needed]", "off"}).
+				Draw(t, "shape"),
+		)
 		for range rapid.IntRange(1, 5).Draw(t, "changes") {
 			v := vid.Draw(t, "vlan")
 			switch rapid.IntRange(0, 2).Draw(t, "change") {

@@ -145,7 +145,11 @@ func ToDevice(n *span.Net, from office.PortRef, wire bridge.Wire, device string)
 		journey.Steps = nil
 	}
 	if journey.Why = lost; lost == "" {
-		journey.Why = fmt.Sprintf("%s is not reached: it has no address in %s, and no gateway that the frame comes to leads to one that it has.", device, n.Name(up.stops[0].dom.VID))
+		journey.Why = fmt.Sprintf(
+			"%s is not reached: it has no address in %s, and no gateway that the frame comes to leads to one that it has.",
+			device,
+			n.Name(up.stops[0].dom.VID),
+		)
 	}
 	return journey, nil
 }

@@ -152,7 +152,13 @@ func whyNotRouted(n *span.Net, up *spread, aim aim, ends [2]graph.End) string {
 		}
 	}
 	if gateways == 0 {
-		return fmt.Sprintf("%s is in %s and %s in %s, and no device has an address in both, so nothing routes from the one to the other.", n.RefAt(ends[0].Dev, ends[0].Port), here, at, there)
+		return fmt.Sprintf(
+			"%s is in %s and %s in %s, and no device has an address in both, so nothing routes from the one to the other.",
+			n.RefAt(ends[0].Dev, ends[0].Port),
+			here,
+			at,
+			there,
+		)
 	}
 	return why
 }

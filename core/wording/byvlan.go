@@ -112,7 +112,15 @@ var byVLAN = kind{
 			for v := range pvidSet(w.to) {
 				at := device.where(func(p int) bool { return w.to.Ports[p].PVID == v && w.now.Ports[p].PVID != v })
 				if len(at) > 0 {
-					w.do(Step{Op: PVID, VLAN: v, Ports: at, Where: "PVIDs", Text: fmt.Sprintf("PVID of %s: %s", device.list(at), vidOr(v, "none (where it has to be a number: a VLAN that the port is not in)"))})
+					w.do(
+						Step{
+							Op:    PVID,
+							VLAN:  v,
+							Ports: at,
+							Where: "PVIDs",
+							Text:  fmt.Sprintf("PVID of %s: %s", device.list(at), vidOr(v, "none (where it has to be a number: a VLAN that the port is not in)")),
+						},
+					)
 				}
 			}
 		}
@@ -123,7 +131,11 @@ var byVLAN = kind{
 			for v := range w.to.VLANs.All() { // nor may what turns tagged be left on the way
 				turns := func(p int) bool { return w.now.Ports[p].Untagged.Has(v) && w.to.Ports[p].Tagged.Has(v) }
 				now := w.now
-				page(v, device.where(func(p int) bool { return now.Ports[p].Untagged.Has(v) && !turns(p) }), device.where(func(p int) bool { return now.Ports[p].Tagged.Has(v) || turns(p) }))
+				page(
+					v,
+					device.where(func(p int) bool { return now.Ports[p].Untagged.Has(v) && !turns(p) }),
+					device.where(func(p int) bool { return now.Ports[p].Tagged.Has(v) || turns(p) }),
+				)
 			}
 		}
 		for vid := range w.to.VLANs.All() { // join first, so that nothing is cut off before its new VLAN is there

@@ -67,6 +67,14 @@ func TestAddressesWhereTheyAre(t *testing.T) {
 		"Interfaces: lan2 | tagged | 120 | phones | 10.0.120.1/24 | 10.0.120.50-10.0.120.99 | voice", told(wording.Write(d, plan)))
 	require.Equal(t, "Speeds: lan1 | 1G\nSpeeds: lan2 | 10G", told(wording.Fixed(d)))
 
-	d, _ = device(t, "  ports 1-4 1G\n  wording by-vlan\n  bundle up lacp 3-4\n  manage 110 10.0.110.9\n", "  up: [120]\n  address 120 10.0.120.1/24 handout 10.0.120.50-10.0.120.99\n")
-	require.Equal(t, "Bundles: up | lacp | 3-4\nSpeeds: 1-4 | 1G\nAddresses: 120 | phones | 10.0.120.1/24 |  | 10.0.120.50-10.0.120.99\nManagement: 110 | staff | 10.0.110.9", told(wording.Fixed(d)))
+	d, _ = device(
+		t,
+		"  ports 1-4 1G\n  wording by-vlan\n  bundle up lacp 3-4\n  manage 110 10.0.110.9\n",
+		"  up: [120]\n  address 120 10.0.120.1/24 handout 10.0.120.50-10.0.120.99\n",
+	)
+	require.Equal(
+		t,
+		"Bundles: up | lacp | 3-4\nSpeeds: 1-4 | 1G\nAddresses: 120 | phones | 10.0.120.1/24 |  | 10.0.120.50-10.0.120.99\nManagement: 110 | staff | 10.0.110.9",
+		told(wording.Fixed(d)),
+	)
 }

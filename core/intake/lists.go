@@ -1,0 +1,161 @@
+package intake
+
+import (
+	"fmt"
+	"slices"
+	"strconv"
+	"strings"
+
+	"klammer/core/office"
+)
+
+type cell struct {
+	row, column int
+	port        string
+	vid         office.VID
+	as          string // "U", "T", "P", "UP", "TP"
+}
+
+// column is the first cells of rows, as lines.
+func column(rows [][]string) string {
+	var b strings.Builder
+	for _, r := range rows {
+		if len(r) > 0 {
+			b.WriteString(strings.ReplaceAll(r[0], "\u00a0", " "))
+		}
+		b.WriteByte('\n')
+	}
+	return b.String()
+}
+
+// head is a row of names of columns.
+type head struct {
+	row int // its index, -1 for none
+	at  map[string]int
+}
+
+func (h head) has(what string) bool { _, ok := h.at[what]; return ok }
+
+func headOf(rows [][]string) head {
+	for i, r := range rows[:min(len(rows), 8)] {
+		h := head{i, map[string]int{}}
+		for k, c := range r {
+			if what := columns[strings.ToLower(strings.TrimSpace(c))]; what != "" {
+				if _, twice := h.at[what]; !twice {
+					h.at[what] = k
+				}
+			}
+		}
+		if len(h.at) >= 2 {
+			return h
+		}
+	}
+	return head{-1, nil}
+}
+
+func (h head) cell(r []string, what string) string {
+	if k, ok := h.at[what]; ok && k < len(r) {
+		return strings.TrimSpace(r[k])
+	}
+	return ""
+}
+
+func (u *Understood) readRegister(table Table, h head, vlans map[office.VID]*office.VLAN) {
+	for i := h.row + 1; i < len(table.Rows); i++ {
+		r := table.Rows[i]
+		if blank(r) {
+			continue
+		}
+		vid, name, ok := vlanOf(h.cell(r, "vlan"))
+		if !ok {
+			u.wrong(table.Name, i+1, h.at["vlan"]+1, "%q is no VLAN: a number from 1 to 4094", h.cell(r, "vlan"))
+			continue
+		}
+		vlan := &office.VLAN{VID: vid, Name: name, Note: clean(h.cell(r, "note"))}
+		if n := h.cell(r, "name"); n != "" {
+			vlan.Name = n
+		}
+		vlan.Local = slices.Contains([]string{"local", "yes", "x", "true"}, strings.ToLower(h.cell(r, "local")))
+		for _, s := range strings.FieldsFunc(h.cell(r, "subnet"), func(c rune) bool { return c == ' ' || c == ',' || c == ';' }) {
+			p, err := office.CheckAddress(s)
+			if err != nil || p != p.Masked() {
+				u.wrong(table.Name, i+1, h.at["subnet"]+1, "%q is no subnet: write it as 10.61.110.0/24", s)
+				continue
+			}
+			vlan.Nets = append(vlan.Nets, p)
+		}
+		vlans[vid] = vlan
+	}
+}
+
+func (u *Understood) readCables(t Table, h head) {
+	for i := h.row + 1; i < len(t.Rows); i++ {
+		if a, b := h.cell(t.Rows[i], "from"), h.cell(t.Rows[i], "to"); a != "" && b != "" {
+			u.cables = append(u.cables, a+"\x00"+b+"\x00"+fmt.Sprintf("%s\x00%d", t.Name, i+1))
+		}
+	}
+}
+
+func (u *Understood) readPlugs(t Table, h head) {
+	for i := h.row + 1; i < len(t.Rows); i++ {
+		r := t.Rows[i]
+		if h.cell(r, "port") != "" {
+			u.plugs = append(
+				u.plugs,
+				strings.Join([]string{h.cell(r, "port"), clean(h.cell(r, "what")), h.cell(r, "wants"), strings.ToLower(h.cell(r, "how")), t.Name, strconv.Itoa(i + 1)}, "\x00"),
+			)
+		}
+	}
+}
+
+func blank(r []string) bool {
+	return !slices.ContainsFunc(r, func(c string) bool { return strings.TrimSpace(c) != "" })
+}
+
+// vlanOf reads a VLAN as it stands in a head: 110, VLAN 110, 110 reception,
+// 110 (reception).
+func vlanOf(s string) (v office.VID, name string, ok bool) {
+	m := vlanText.FindStringSubmatch(strings.TrimSpace(s))
+	if m == nil {
+		return 0, "", false
+	}
+	n, _ := strconv.Atoi(m[1])
+	if _, err := office.VIDOf(n); err != nil {
+		return 0, "", false
+	}
+	return office.VID(n), strings.TrimSpace(m[2] + m[3]), true
+}
+
+// portsOf reads ports as they stand in a head: 7, Port 7, 1-4, lan1, "Clinic
+// staff"; as their names, a range as all in it.
+func portsOf(s string) []string {
+	s = strings.TrimSpace(s)
+	if len(s) > 1 && s[0] == '"' && s[len(s)-1] == '"' {
+		return []string{s[1 : len(s)-1]}
+	}
+	m := portText.FindStringSubmatch(s)
+	if m == nil {
+		return nil
+	}
+	name := strings.ReplaceAll(strings.ReplaceAll(m[1], "–", "-"), " ", "")
+	from, to, ok := strings.Cut(name, "-")
+	if !ok {
+		return []string{name}
+	}
+	stem := strings.TrimRight(from, "0123456789")
+	a, err1 := strconv.Atoi(from[len(stem):])
+	b, err2 := strconv.Atoi(strings.TrimPrefix(to, stem))
+	if err1 != nil || err2 != nil || b < a || b-a > 512 {
+		return []string{name}
+	}
+	var out []string
+	for k := a; k <= b; k++ {
+		out = append(out, stem+strconv.Itoa(k))
+	}
+	return out
+}
+
+func mark(s string) (string, bool) {
+	m, ok := marks[strings.ToLower(strings.TrimSpace(s))]
+	return m, ok
+}

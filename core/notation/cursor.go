@@ -1,0 +1,77 @@
+package notation
+
+import (
+	"fmt"
+)
+
+// fault is a mistake at a token of the line at hand.
+type fault struct {
+	at   int
+	text string
+}
+
+func faultf(at int, format string, args ...any) *fault {
+	return &fault{at, fmt.Sprintf(format, args...)}
+}
+
+// cursor goes through the tokens of one line.
+type cursor struct {
+	toks []token
+	i    int
+	end  int // where the line ends, for "something is missing here"
+}
+
+func (c *cursor) more() bool { return c.i < len(c.toks) }
+
+func (c *cursor) peek() token {
+	if c.more() {
+		return c.toks[c.i]
+	}
+	return token{kind: punct, at: c.end}
+}
+
+func (c *cursor) next() token {
+	t := c.peek()
+	c.i++
+	return t
+}
+
+func (c *cursor) accept(p string) bool {
+	if c.more() && c.toks[c.i].is(p) {
+		c.i++
+		return true
+	}
+	return false
+}
+
+// word takes a word; what says what is wanted.
+func (c *cursor) word(what string) (token, *fault) {
+	t := c.next()
+	if t.kind != word {
+		return t, faultf(t.at, "%s is missing here%s", what, found(t))
+	}
+	return t, nil
+}
+
+// text takes a word or a quoted text.
+func (c *cursor) text(what string) (token, *fault) {
+	t := c.next()
+	if t.kind == punct {
+		return t, faultf(t.at, "%s is missing here%s", what, found(t))
+	}
+	return t, nil
+}
+
+func (c *cursor) done(after string) *fault {
+	if t := c.peek(); c.more() {
+		return faultf(t.at, "%s does not belong here: nothing comes after %s", t.shown(), after)
+	}
+	return nil
+}
+
+func found(t token) string {
+	if t.text == "" {
+		return ": the line ends"
+	}
+	return ": found " + t.shown()
+}
