@@ -43,6 +43,13 @@ func TestBorders(t *testing.T) {
 		{"VLAN 1 alone is where a port starts", finding.LeftInDefault, oneSwitch + "  1: 1+110 pvid 110\n", "1+110 pvid 110", "1"},
 		{"a plug wants it tagged", finding.PlugUnserved, oneSwitch + "  1: [110]\nplug a.1 \"x\" wants 110\n", "wants 110", "wants 110 tagged"},
 		{"a plug wants it untagged", finding.PlugUnserved, oneSwitch + "  1: 110\nplug a.1 \"x\" wants 110 tagged\n", " tagged", ""},
+		{
+			"a plug in a port with a cable",
+			finding.PlugUnserved,
+			twoCabled + "plug a.8 \"x\" wants 190\n",
+			"plug a.8 \"x\" wants 190",
+			"plug a.1 \"x\" wants 110",
+		},
 		{"a plug in a shut port", finding.PlugUnserved, oneSwitch + "  1: off\nplug a.1 \"x\" wants 110\n", "off", "110"},
 		{"a plug's tag at a port that takes none", finding.PlugUnserved, oneSwitch + "  1: [110] admit untagged\nplug a.1 \"x\" wants 110 tagged\n", " admit untagged", ""},
 		{"an open port takes a tag", finding.OpenEdge, oneSwitch + "  1: 110 [120]\n", " [120]", ""},

@@ -51,8 +51,8 @@ type Understood struct {
 	Grids   []*Grid
 	VLANs   []*office.VLAN
 	Trouble []Trouble
-	cables  []string
-	plugs   []string
+	cables  []cable           // of the sheet of cables
+	plugs   []plug            // of the sheet of plugs
 	names   map[string]string // devices as they stand there, by what they are called here
 	// Exact is a whole office that the workbook has in notation, beside its
 	// grids; nil for a workbook of somebody's own.

@@ -1,7 +1,6 @@
 package intake
 
 import (
-	"fmt"
 	"slices"
 	"strconv"
 	"strings"
@@ -88,22 +87,32 @@ func (u *Understood) readRegister(table Table, h head, vlans map[office.VID]*off
 	}
 }
 
-func (u *Understood) readCables(t Table, h head) {
-	for i := h.row + 1; i < len(t.Rows); i++ {
-		if a, b := h.cell(t.Rows[i], "from"), h.cell(t.Rows[i], "to"); a != "" && b != "" {
-			u.cables = append(u.cables, a+"\x00"+b+"\x00"+fmt.Sprintf("%s\x00%d", t.Name, i+1))
+// cable and plug are rows as they were written, with their place.
+type cable struct {
+	from, to string
+	sheet    string
+	row      int
+}
+
+type plug struct {
+	port, what, wants, how string
+	sheet                  string
+	row                    int
+}
+
+func (u *Understood) readCables(table Table, h head) {
+	for i := h.row + 1; i < len(table.Rows); i++ {
+		if from, to := h.cell(table.Rows[i], "from"), h.cell(table.Rows[i], "to"); from != "" && to != "" {
+			u.cables = append(u.cables, cable{from, to, table.Name, i + 1})
 		}
 	}
 }
 
-func (u *Understood) readPlugs(t Table, h head) {
-	for i := h.row + 1; i < len(t.Rows); i++ {
-		r := t.Rows[i]
-		if h.cell(r, "port") != "" {
-			u.plugs = append(
-				u.plugs,
-				strings.Join([]string{h.cell(r, "port"), clean(h.cell(r, "what")), h.cell(r, "wants"), strings.ToLower(h.cell(r, "how")), t.Name, strconv.Itoa(i + 1)}, "\x00"),
-			)
+func (u *Understood) readPlugs(table Table, h head) {
+	for i := h.row + 1; i < len(table.Rows); i++ {
+		r := table.Rows[i]
+		if port := h.cell(r, "port"); port != "" {
+			u.plugs = append(u.plugs, plug{port, clean(h.cell(r, "what")), h.cell(r, "wants"), strings.ToLower(h.cell(r, "how")), table.Name, i + 1})
 		}
 	}
 }

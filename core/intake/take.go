@@ -42,41 +42,35 @@ func (u *Understood) Take(into *office.Office) (*office.Office, office.Edit) {
 		}
 	}
 	for _, c := range u.cables {
-		p := strings.Split(c, "\x00")
-		a, errA := u.port(draft.Office(), p[0])
-		b, errB := u.port(draft.Office(), p[1])
-		row := 0
-		_, _ = fmt.Sscan(p[3], &row)
+		a, errA := u.port(draft.Office(), c.from)
+		b, errB := u.port(draft.Office(), c.to)
 		switch {
 		case errA != nil:
-			u.wrong(p[2], row, 0, "%s", errA)
+			u.wrong(c.sheet, c.row, 0, "%s", errA)
 		case errB != nil:
-			u.wrong(p[2], row, 0, "%s", errB)
+			u.wrong(c.sheet, c.row, 0, "%s", errB)
 		case slices.ContainsFunc(draft.Office().Cables, office.Cable{A: a, B: b}.Same):
 		default:
 			if err := draft.Connect(office.Cable{A: a, B: b}); err != nil {
-				u.wrong(p[2], row, 0, "%s", err)
+				u.wrong(c.sheet, c.row, 0, "%s", err)
 			}
 		}
 	}
-	for _, c := range u.plugs {
-		p := strings.Split(c, "\x00")
-		row := 0
-		_, _ = fmt.Sscan(p[5], &row)
-		at, err := u.port(draft.Office(), p[0])
-		vid, _, ok := vlanOf(p[2])
+	for _, p := range u.plugs {
+		at, err := u.port(draft.Office(), p.port)
+		vid, _, ok := vlanOf(p.wants)
 		switch {
 		case err != nil:
-			u.wrong(p[4], row, 0, "%s", err)
+			u.wrong(p.sheet, p.row, 0, "%s", err)
 		case !ok:
-			u.wrong(p[4], row, 0, "%q is no VLAN that %s could want", p[2], p[1])
+			u.wrong(p.sheet, p.row, 0, "%q is no VLAN that %s could want", p.wants, p.what)
 		default:
-			plug := office.Plug{Port: at, Name: p[1], Wants: vid, Tagged: strings.HasPrefix(p[3], "tagged"), Operator: strings.Contains(p[3], "operator")}
+			plug := office.Plug{Port: at, Name: p.what, Wants: vid, Tagged: strings.HasPrefix(p.how, "tagged"), Operator: strings.Contains(p.how, "operator")}
 			if slices.Contains(draft.Office().Plugs, plug) {
 				continue
 			}
 			if err := draft.PutPlug(plug); err != nil {
-				u.wrong(p[4], row, 0, "%s", err)
+				u.wrong(p.sheet, p.row, 0, "%s", err)
 			}
 		}
 	}
