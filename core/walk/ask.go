@@ -144,6 +144,18 @@ func ToDevice(n *span.Net, from office.PortRef, wire bridge.Wire, device string)
 		}
 		journey.Steps = nil
 	}
+	for i, d := range n.Office.Devices { // a gateway takes it, and what it sends on does not get there
+		for _, in := range d.Addresses {
+			for _, out := range d.Addresses {
+				for _, x := range own(to) {
+					if lost == "" && i != to && out.VID == x.VID && in.VID != out.VID && up.answering(i, in) != nil {
+						down := spreadFrom(n, i, out)
+						lost = fmt.Sprintf("%s routes it into %s, and from there it does not get to %s: %s.", d.Name, n.Name(out.VID), device, stoppedBefore(n, down.stops[0], to, x))
+					}
+				}
+			}
+		}
+	}
 	if journey.Why = lost; lost == "" {
 		journey.Why = fmt.Sprintf(
 			"%s is not reached: it has no address in %s, and no gateway that the frame comes to leads to one that it has.",
