@@ -155,6 +155,23 @@ func BenchmarkBring(b *testing.B) {
 	}
 }
 
+// BenchmarkBringMany brings a VLAN to forty ports of a switch at once, as one
+// edit.
+func BenchmarkBringMany(b *testing.B) {
+	n := span.Compile(read(b, written(30, 52, 10)))
+	line := "bring 105 to"
+	for p := 2; p <= 28; p++ {
+		line += fmt.Sprintf(" s7.%d", p)
+	}
+	for p := 2; p <= 14; p++ {
+		line += fmt.Sprintf(" s8.%d", p)
+	}
+	for b.Loop() {
+		_, err := command.Do(n, command.Line{Text: line})
+		require.NoError(b, err)
+	}
+}
+
 func BenchmarkNotation(b *testing.B) {
 	clinic, err := os.ReadFile("../demo/clinic.klm")
 	require.NoError(b, err)

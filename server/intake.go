@@ -183,27 +183,9 @@ func takenOver(ctx context.Context, st *store.Store, r *room, now, copied *offic
 	if err != nil {
 		return nil, err
 	}
-	tried, err := history.Diff(then, copied)
+	o, e, err := history.TakeOver(now, then, copied)
 	if err != nil {
 		return nil, err
 	}
-	draft := office.NewDraft(now)
-	for _, x := range tried {
-		switch x.After.(type) {
-		case office.Title, office.Order: // a copy has a name of its own
-			continue
-		}
-		want := ""
-		if x.After != nil {
-			want = notation.Thing(x.After)
-		}
-		if history.Text(draft.Office(), x.Key()) == want { // taken over before, or done here too
-			continue
-		}
-		if err := draft.Put(x); err != nil {
-			return nil, &history.Conflict{Text: fmt.Sprintf("%s cannot be taken over: %s", history.KeyName(x.Key()), err)}
-		}
-	}
-	o, e := draft.Done()
 	return &command.Result{Office: o, Edit: e, Summary: command.Cut("taken over from " + copied.Title)}, nil
 }

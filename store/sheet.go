@@ -70,8 +70,10 @@ func (f *Found) Kept() found.Kept {
 
 // AddFound keeps what a device was found to be set to.
 func (s *Store) AddFound(ctx context.Context, id int64, device string, f Found) error {
-	_, err := s.pool.Exec(ctx, "INSERT INTO found (office_id, device, ports, shapes, vlans, how, author) VALUES ($1, $2, $3, $4, COALESCE($5, '{}'::int[]), $6, $7)",
-		id, device, f.Ports, f.Shapes, f.VLANs, f.How, f.Author)
+	_, err := s.pool.Exec(ctx, `INSERT INTO found (office_id, device, ports, shapes, vlans, how, author)
+		VALUES (@office, @device, @ports, @shapes, COALESCE(@vlans, '{}'::int[]), @how, @author)`, pgx.NamedArgs{
+		"office": id, "device": device, "ports": f.Ports, "shapes": f.Shapes, "vlans": f.VLANs, "how": f.How, "author": f.Author,
+	})
 	return err
 }
 

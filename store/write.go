@@ -166,27 +166,18 @@ func (w *writer) device(device *office.Device, change office.Change) {
 	if change.Before == nil {
 		w.makeRoom("device", change.At)
 	}
-	w.queue(
-		`INSERT INTO device (office_id, name, place, kind, follows, forwarding, wording, habits, max_vlans, max_addresses, max_zones, max_rows, adjacent, manage_vid, manage_addr)
-		VALUES ($1, $2, $3, $4, $5, $6, $7, $8, $9, $10, $11, $12, $13, $14, $15)
-		ON CONFLICT (office_id, name) DO UPDATE SET kind = $4, follows = $5, forwarding = $6, wording = $7, habits = $8,
-			max_vlans = $9, max_addresses = $10, max_zones = $11, max_rows = $12, adjacent = $13, manage_vid = $14, manage_addr = $15`,
-		w.office,
-		device.Name,
-		change.At,
-		string(device.Kind),
-		null(device.Follows),
-		device.Forwarding.String(),
-		device.Wording.Name,
-		habits,
-		device.Limits.VLANs,
-		device.Limits.Addresses,
-		device.Limits.Zones,
-		device.Limits.Rows,
-		device.Adjacent,
-		manageVID,
-		manageAddr,
-	)
+	w.queue(`INSERT INTO device (office_id, name, place, kind, follows, forwarding, wording, habits,
+			max_vlans, max_addresses, max_zones, max_rows, adjacent, manage_vid, manage_addr)
+		VALUES (@office, @name, @place, @kind, @follows, @forwarding, @wording, @habits,
+			@vlans, @addresses, @zones, @rows, @adjacent, @manage_vid, @manage_addr)
+		ON CONFLICT (office_id, name) DO UPDATE SET kind = @kind, follows = @follows, forwarding = @forwarding, wording = @wording, habits = @habits,
+			max_vlans = @vlans, max_addresses = @addresses, max_zones = @zones, max_rows = @rows, adjacent = @adjacent,
+			manage_vid = @manage_vid, manage_addr = @manage_addr`, pgx.NamedArgs{
+		"office": w.office, "name": device.Name, "place": change.At, "kind": string(device.Kind), "follows": null(device.Follows),
+		"forwarding": device.Forwarding.String(), "wording": device.Wording.Name, "habits": habits,
+		"vlans": device.Limits.VLANs, "addresses": device.Limits.Addresses, "zones": device.Limits.Zones, "rows": device.Limits.Rows,
+		"adjacent": device.Adjacent, "manage_vid": manageVID, "manage_addr": manageAddr,
+	})
 	const id = "(SELECT id FROM device WHERE office_id = $1 AND name = $2)"
 	w.queue("DELETE FROM address WHERE device_id = "+id, w.office, device.Name)
 	w.queue("DELETE FROM bundle_member WHERE port_id IN (SELECT id FROM port WHERE device_id = "+id+")", w.office, device.Name)
@@ -334,7 +325,11 @@ func (w *writer) plug(p office.Plug, c office.Change) {
 	if c.Before == nil {
 		w.makeRoom("plug", c.At)
 	}
-	w.queue(`INSERT INTO plug (office_id, port_id, name, place, wants, tagged, is_operator) VALUES ($1, `+portID+`, $4, $5, $6, $7, $8)
-		ON CONFLICT (port_id, name) DO UPDATE SET wants = $6, tagged = $7, is_operator = $8`,
-		w.office, p.Port.Device, p.Port.Port, p.Name, c.At, p.Wants, p.Tagged, p.Operator)
+	w.queue(`INSERT INTO plug (office_id, port_id, name, place, wants, tagged, is_operator)
+		SELECT @office, p.id, @name, @place, @wants, @tagged, @operator
+		FROM port p JOIN device d ON d.id = p.device_id WHERE d.office_id = @office AND d.name = @device AND p.name = @port
+		ON CONFLICT (port_id, name) DO UPDATE SET wants = @wants, tagged = @tagged, is_operator = @operator`, pgx.NamedArgs{
+		"office": w.office, "device": p.Port.Device, "port": p.Port.Port, "name": p.Name, "place": c.At,
+		"wants": p.Wants, "tagged": p.Tagged, "operator": p.Operator,
+	})
 }
