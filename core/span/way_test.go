@@ -71,6 +71,19 @@ func TestRoute(t *testing.T) {
 	}
 }
 
+// TestRouteToSeveral: of goals that are equally near, the one that has the fewest
+// ports to change, then the first by name.
+func TestRouteToSeveral(t *testing.T) {
+	for text, want := range map[string]string{ways: "c", strings.Replace(ways, "  ports 1-4\n  1: [10]\ndevice d", "  ports 1-4\ndevice d", 1): "b"} {
+		n := compile(t, text)
+		hub := func(name string) int { return n.Topo.HubOf(n.Topo.DeviceIndex(name), 0) }
+		way, ok := n.Route(10, []int{hub("a")}, func(h int) bool { return h == hub("b") || h == hub("c") })
+		require.True(t, ok)
+		require.Len(t, way, 1)
+		require.Equal(t, want, n.Office.Devices[n.Topo.Links[way[0]].B.Dev].Name)
+	}
+}
+
 // TestOutwards: the gateway first, then what is cabled to it in the order of its
 // ports; of those that hang on nothing, what usually stands nearer comes first.
 func TestOutwards(t *testing.T) {
