@@ -40,24 +40,11 @@ func SheetOf(n *span.Net, i int) *Sheet {
 	if device == nil {
 		return nil
 	}
-	plan := wording.Planned(n, i)
+	plan, unsaid := wording.Sayable(device, wording.Planned(n, i))
 	out := &Sheet{Device: device.Name, Wording: device.WordingName(), Steps: []SheetStep{}, Unsayable: []Unsayable{}}
-	for range 2 * len(plan.Ports) {
-		all := wording.Cannot(device, plan)
-		if len(all) == 0 {
-			break
-		}
-		u := all[0]
-		out.Unsayable = append(
-			out.Unsayable,
-			Unsayable{
-				office.PortRef{Device: device.Name, Port: device.Ports[u.Port].Name}.String(),
-				notation.Shape(plan.Ports[u.Port].Shape()),
-				u.Why,
-				notation.Shape(u.Nearest.Shape()),
-			},
-		)
-		plan = plan.With(u.Port, u.Nearest)
+	for _, u := range unsaid {
+		port := office.PortRef{Device: device.Name, Port: device.Ports[u.Port].Name}
+		out.Unsayable = append(out.Unsayable, Unsayable{port.String(), notation.Shape(u.Was.Shape()), u.Why, notation.Shape(u.Nearest.Shape())})
 	}
 	out.Tables = append(wording.Write(device, plan), wording.Fixed(device)...)
 	steps, err := wording.FromFactory(device, plan)

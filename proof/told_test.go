@@ -114,14 +114,9 @@ func tell(t *testing.T, o *office.Office) string {
 		if device == nil {
 			continue
 		}
-		plan := wording.Planned(n, i)
-		for range len(plan.Ports) {
-			unsaid := wording.Cannot(device, plan)
-			if len(unsaid) == 0 {
-				break
-			}
-			say("%s cannot say port %d: %s; nearest %s", d.Name, unsaid[0].Port, unsaid[0].Why, notation.Shape(unsaid[0].Nearest.Shape()))
-			plan = plan.With(unsaid[0].Port, unsaid[0].Nearest)
+		plan, unsaid := wording.Sayable(device, wording.Planned(n, i))
+		for _, u := range unsaid {
+			say("%s cannot say port %d: %s; nearest %s", d.Name, u.Port, u.Why, notation.Shape(u.Nearest.Shape()))
 		}
 		for _, table := range append(wording.Write(device, plan), wording.Fixed(device)...) {
 			say("%s: %s: %s", d.Name, table.Title, strings.Join(table.Head, " | "))

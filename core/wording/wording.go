@@ -204,6 +204,7 @@ type Unsayable struct {
 	Port    int
 	Why     string
 	Nearest Setting
+	Was     Setting // that cannot be said
 }
 
 // Cannot lists what the device's wording cannot say of a state.
@@ -214,10 +215,27 @@ func Cannot(device *Device, state State) []Unsayable {
 			continue
 		}
 		if why, nearest := device.kind.cannot(device, state, p); why != "" {
-			out = append(out, Unsayable{p, why, nearest})
+			out = append(out, Unsayable{p, why, nearest, state.Ports[p]})
 		}
 	}
 	return out
+}
+
+// Sayable is what comes nearest to a state that the device's wording can say, and
+// what of the state it cannot: one port after the other, as what one is set to
+// may decide what another can be.
+func Sayable(device *Device, state State) (State, []Unsayable) {
+	var out []Unsayable
+	for range 2 * len(state.Ports) {
+		all := Cannot(device, state)
+		if len(all) == 0 {
+			break
+		}
+		u := all[0]
+		out = append(out, u)
+		state = state.With(u.Port, u.Nearest)
+	}
+	return state, out
 }
 
 // Unsaid is what device i's wording cannot say of what it should be set to.
