@@ -2,6 +2,7 @@ package history_test
 
 import (
 	"slices"
+	"strings"
 	"testing"
 
 	"github.com/stretchr/testify/require"
@@ -123,4 +124,66 @@ func TestDiff(t *testing.T) {
 	e, err := history.Diff(s.o, was)
 	require.NoError(t, err)
 	require.Empty(t, e)
+}
+
+// TestStanding: an edit that was taken back is as if it had not been, for those
+// who made theirs on what was before it; done again, it is.
+func TestStanding(t *testing.T) {
+	s := &story{t: t, o: &office.Office{}}
+	s.edit("ada", "vlan 10 x; device a switch; ports 1-4")
+	s.edit("ada", "a 1: 10")
+	touches := office.Edit{{After: office.Setting{Port: office.PortRef{Device: "a", Port: "1"}}}}
+	says := func(since int64) string {
+		err := history.Untouched(touches, s.made[:len(s.made)-int(since)], since)
+		if err == nil {
+			return ""
+		}
+		return err.Error()
+	}
+	require.Contains(t, says(1), "port a.1 was changed meanwhile by ada")
+	require.NoError(t, s.undo(2))
+	require.Empty(t, says(1), "it does not stand")
+	require.Contains(t, says(2), "meanwhile by undo", "who saw it, and not that it was taken back, is told")
+	require.NoError(t, s.undo(3))
+	require.Contains(t, says(1), "by ada", "done again it stands")
+	require.Empty(t, says(4))
+}
+
+// TestOrders: of each list of an office the order is part of what differs.
+func TestOrders(t *testing.T) {
+	const text = "vlan 10 x\nuse u 10\nuse v 10\nplan p\n  1: 10\nplan q\n  1: 10\ndevice a switch\n  ports 1-4\ndevice b switch\n  ports 1-4\n" +
+		"cable a.1 b.1\ncable a.2 b.2\nplug a.3 \"x\" wants 10\nplug a.4 \"y\" wants 10\n"
+	was, err := notation.Read("t", text)
+	require.NoError(t, err)
+	for _, row := range [][2]string{
+		{"use u 10\nuse v 10\n", "use v 10\nuse u 10\n"},
+		{"plan p\n  1: 10\nplan q\n  1: 10\n", "plan q\n  1: 10\nplan p\n  1: 10\n"},
+		{"device a switch\n  ports 1-4\ndevice b switch\n  ports 1-4\n", "device b switch\n  ports 1-4\ndevice a switch\n  ports 1-4\n"},
+		{"cable a.1 b.1\ncable a.2 b.2\n", "cable a.2 b.2\ncable a.1 b.1\n"},
+		{"plug a.3 \"x\" wants 10\nplug a.4 \"y\" wants 10\n", "plug a.4 \"y\" wants 10\nplug a.3 \"x\" wants 10\n"},
+	} {
+		is, err := notation.Read("t", strings.Replace(text, row[0], row[1], 1))
+		require.NoError(t, err)
+		e, err := history.Diff(was.Office, is.Office)
+		require.NoError(t, err)
+		require.Len(t, e, 1, row[1])
+		o, err := office.Apply(was.Office, e)
+		require.NoError(t, err)
+		require.Equal(t, notation.Print(is.Office), notation.Print(o))
+		o, err = office.Apply(o, e.Inverse())
+		require.NoError(t, err)
+		require.Equal(t, notation.Print(was.Office), notation.Print(o))
+	}
+}
+
+// TestTurns: taking back an edit is an undo, taking that back a redo, and so on;
+// summaries do not pile up.
+func TestTurns(t *testing.T) {
+	turn := history.Edit
+	var says []string
+	for range 4 {
+		says = append(says, turn.Of("110 off rack 1"))
+		turn = turn.Back()
+	}
+	require.Equal(t, []string{"110 off rack 1", "undo: 110 off rack 1", "redo: 110 off rack 1", "undo: 110 off rack 1"}, says)
 }
