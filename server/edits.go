@@ -14,14 +14,14 @@ import (
 // badField is a request that cannot mean anything; it names the field.
 type badField struct {
 	field, text string
-	code        command.Code
+	code        api.Code
 	mistakes    []api.MistakeView
 }
 
 func (b *badField) Error() string { return b.field + ": " + b.text }
 
 func bad(field, format string, args ...any) error {
-	return &badField{field: field, text: fmt.Sprintf(format, args...)}
+	return &badField{field: field, code: api.Misfit, text: fmt.Sprintf(format, args...)}
 }
 
 // commands translates a request's list; which is the name of each command's part.
@@ -58,7 +58,7 @@ func work(n *span.Net, q *api.EditRequest) (*command.Result, error) {
 	if !errors.As(err, &f) {
 		return r, err
 	}
-	out := &badField{field: f.Field, text: f.Text, code: f.Code, mistakes: mistakeViews(f.Mistakes)}
+	out := &badField{field: f.Field, text: f.Text, code: api.Code(f.Code), mistakes: mistakeViews(f.Mistakes)}
 	if f.Command < len(which) {
 		out.field = fmt.Sprintf("commands[%d].%s", f.Command, which[f.Command])
 		if f.Field != "" && f.Field != which[f.Command] {
@@ -85,5 +85,5 @@ func mistaken(field string, err error) error {
 	for _, x := range m.List {
 		all = append(all, fmt.Sprintf("line %d, column %d: %s", x.Line, x.Column, x.Text))
 	}
-	return &badField{field: field, text: strings.Join(all, "\n"), code: command.NotUnderstood, mistakes: mistakeViews(m.List)}
+	return &badField{field: field, text: strings.Join(all, "\n"), code: api.Code(command.NotUnderstood), mistakes: mistakeViews(m.List)}
 }

@@ -96,7 +96,7 @@ func withLines(o *office.Office, lines []string) (*office.Office, error) {
 	result, err := command.Do(span.Compile(o), list...)
 	var f *command.Fault
 	if errors.As(err, &f) {
-		return nil, &badField{field: fmt.Sprintf("lines[%d]", f.Command), code: f.Code, text: fmt.Sprintf("%s: %s", lines[f.Command], f.Bare())}
+		return nil, &badField{field: fmt.Sprintf("lines[%d]", f.Command), code: api.Code(f.Code), text: fmt.Sprintf("%s: %s", lines[f.Command], f.Bare())}
 	}
 	if err != nil {
 		return nil, err

@@ -229,38 +229,54 @@ func (s *Server) fail(c fiber.Ctx, err error) error {
 	case errors.As(err, &field):
 		status, p = fiber.StatusBadRequest, api.Problem{Error: field.text, Field: field.field, Code: field.code, Mistakes: field.mistakes}
 	case errors.As(err, &fault):
-		status, p = fiber.StatusBadRequest, api.Problem{Error: fault.Text, Field: fault.Field, Code: fault.Code, Mistakes: mistakeViews(fault.Mistakes)}
+		status, p = fiber.StatusBadRequest, api.Problem{Error: fault.Text, Field: fault.Field, Code: api.Code(fault.Code), Mistakes: mistakeViews(fault.Mistakes)}
 	case errors.As(err, &clash):
-		status, p = fiber.StatusConflict, api.Problem{Error: clash.Text}
+		status, p = fiber.StatusConflict, api.Problem{Code: api.InTheWay, Error: clash.Text}
 	case errors.As(err, &much):
-		status, p = fiber.StatusUnprocessableEntity, api.Problem{Error: much.text}
+		status, p = fiber.StatusUnprocessableEntity, api.Problem{Code: api.BeyondLimit, Error: much.text}
 	case errors.Is(err, store.ErrNoOffice):
-		status, p = fiber.StatusNotFound, api.Problem{Error: "there is no office of that number", Field: "id"}
+		status, p = fiber.StatusNotFound, api.Problem{Code: api.NotThere, Error: "there is no office of that number", Field: "id"}
 	case errors.Is(err, fiber.ErrRequestEntityTooLarge):
-		status, p = fiber.StatusRequestEntityTooLarge, api.Problem{Error: fmt.Sprintf("that is more than %d MB, the most that is read at once", bodyLimit>>20)}
+		status, p = fiber.StatusRequestEntityTooLarge, api.Problem{Code: api.BeyondLimit, Error: fmt.Sprintf("that is more than %d MB, the most that is read at once", bodyLimit>>20)}
 	case errors.As(err, &web):
-		status, p = web.Code, api.Problem{Error: web.Message}
+		status, p = web.Code, api.Problem{Code: webCode(web.Code), Error: web.Message}
 	case errors.Is(err, context.Canceled): // whoever asked has gone
-		status, p = fiber.StatusRequestTimeout, api.Problem{Error: "nobody waits for the answer any more"}
+		status, p = fiber.StatusRequestTimeout, api.Problem{Code: api.NotNow, Error: "nobody waits for the answer any more"}
 	case noSpace(err):
-		status, p = fiber.StatusInsufficientStorage, api.Problem{Error: "The disk of the database is full: nothing was changed, and nothing can be until there is room."}
+		status, p = fiber.StatusInsufficientStorage, api.Problem{Code: api.NotNow, Error: "The disk of the database is full: nothing was changed, and nothing can be until there is room."}
 		s.log.Error("database", "path", c.Path(), "error", err)
 	case databaseGone(err):
 		status = fiber.StatusServiceUnavailable
-		p = api.Problem{Error: "The database does not answer: nothing was changed. Klammer goes on as soon as it is back."}
+		p = api.Problem{Code: api.NotNow, Error: "The database does not answer: nothing was changed. Klammer goes on as soon as it is back."}
 		if errors.As(err, &maybe) && !pgconn.SafeToRetry(err) {
-			p = api.Problem{Error: "The database went away while this was being kept: it is asked again as soon as it is back.", Unsure: true}
+			p = api.Problem{Code: api.NotNow, Error: "The database went away while this was being kept: it is asked again as soon as it is back.", Unsure: true}
 		} else if c.Method() == fiber.MethodGet {
-			p = api.Problem{Error: "The database does not answer. Klammer goes on as soon as it is back."}
+			p = api.Problem{Code: api.NotNow, Error: "The database does not answer. Klammer goes on as soon as it is back."}
 		}
 		s.log.Warn("database", "path", c.Path(), "error", err)
 	default: // its words are for the log; the page shows where to look
 		number := strings.ToLower(rand.Text()[:8])
+		p.Code = api.Unexpected
 		p.Error = "This should not happen. The log has it under the number " + number + "."
 		p.Unsure = errors.As(err, &maybe)
 		s.log.Error("request", "number", number, "method", c.Method(), "path", c.Path(), "error", err)
 	}
 	return c.Status(status).JSON(p)
+}
+
+// webCode is the code of a status that the framework, or a route, answers with.
+func webCode(status int) api.Code {
+	switch status {
+	case fiber.StatusUnauthorized:
+		return api.NoName
+	case fiber.StatusNotFound, fiber.StatusMethodNotAllowed:
+		return api.NotThere
+	case fiber.StatusServiceUnavailable, fiber.StatusTooManyRequests, fiber.StatusRequestTimeout:
+		return api.NotNow
+	case fiber.StatusRequestEntityTooLarge:
+		return api.BeyondLimit
+	}
+	return api.Refused
 }
 
 // noSpace says whether the database has no room on its disk (SQLSTATE 53100).

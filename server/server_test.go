@@ -138,6 +138,7 @@ func TestBadRequests(t *testing.T) {
 			require.Equal(t, row.status, status, answer)
 			require.Equal(t, row.field, answer["field"], answer)
 			require.Contains(t, answer["error"], row.message)
+			require.NotEmpty(t, answer["code"])
 		})
 	}
 	_, now := d.ask("GET", "", "")
@@ -168,6 +169,7 @@ func TestGuard(t *testing.T) {
 	d.name = ""
 	status, answer := d.edit(1, `"lines":["rack 1: 120"]`)
 	require.Equal(t, 401, status)
+	require.Equal(t, "no-name", answer["code"])
 	require.Contains(t, answer["error"], "who you are")
 	d.office += 1000
 	status, _ = d.ask("GET", "", "")
@@ -187,6 +189,7 @@ func TestMerge(t *testing.T) {
 	status, answer := sam.edit(1, `"member":{"vids":[110],"ports":["rack.19"],"as":"tagged"}`)
 	require.Equal(t, 409, status)
 	require.Contains(t, answer["error"], "port rack.19 was changed meanwhile by Robin")
+	require.Equal(t, "in-the-way", answer["code"])
 	status, answer = sam.edit(1, `"lines":["rack limit vlans 8"]`)
 	require.Equal(t, 409, status, "the device that the ports are in")
 	require.Contains(t, answer["error"], "was changed meanwhile")

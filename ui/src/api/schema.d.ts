@@ -1501,6 +1501,8 @@ export interface components {
             port: string;
             via: string;
         };
+        /** @enum {string} */
+        ApiCode: "nothing-said" | "too-many" | "not-a-vid" | "no-such-port" | "not-a-form" | "one-untagged" | "not-settable" | "not-understood" | "misfit" | "not-there" | "refused" | "no-name" | "in-the-way" | "beyond-limit" | "not-now" | "unexpected";
         ApiCommandRequest: {
             /** @description statements in bracket notation, or one of the verbs of the line */
             lines?: string[];
@@ -1946,7 +1948,7 @@ export interface components {
         };
         ApiProblem: {
             /** @description what kind of fault it is */
-            code?: components["schemas"]["CommandCode"];
+            code: components["schemas"]["ApiCode"];
             error: string;
             /** @description the field that is wrong */
             field?: string;
@@ -2093,8 +2095,6 @@ export interface components {
             /** @description what the frame wears */
             wire: string;
         };
-        /** @enum {string} */
-        CommandCode: "nothing-said" | "too-many" | "not-a-vid" | "no-such-port" | "not-a-form" | "one-untagged" | "not-settable" | "not-understood";
         /** @enum {string} */
         CommandForm: "untagged" | "tagged" | "none";
         /** @enum {string} */
