@@ -123,16 +123,17 @@
 
 <style>
   .shell {
+    --top: 45px;
     height: 100%;
     display: grid;
-    grid-template-rows: 45px minmax(0, 1fr) clamp(120px, 30vh, 240px) 40px;
+    grid-template-rows: var(--top) minmax(0, 1fr) clamp(120px, 30vh, 240px) 40px;
     grid-template-columns: minmax(0, 1fr);
   }
   .low {
-    grid-template-rows: 45px minmax(0, 1fr) clamp(120px, 30vh, 190px) 40px;
+    grid-template-rows: var(--top) minmax(0, 1fr) clamp(120px, 30vh, 190px) 40px;
   }
   .page {
-    grid-template-rows: 45px minmax(0, 1fr) auto 40px;
+    grid-template-rows: var(--top) minmax(0, 1fr) auto 40px;
   }
   .page > :global(.line) {
     grid-row: 4;
@@ -154,6 +155,12 @@
   }
   .page main {
     background: var(--paper);
+  }
+  /* On a phone the bar has two rows: what is kept, and where one is. */
+  @media (max-width: 700px) {
+    .shell:has(:global(header nav)) {
+      --top: 82px;
+    }
   }
   /* Little height, as when a page is enlarged: the dock gives way first. */
   @media (max-height: 560px) {

@@ -241,4 +241,26 @@
       display: none;
     }
   }
+  @media (max-width: 700px) {
+    header {
+      flex-wrap: wrap;
+      align-content: space-evenly;
+      overflow: visible;
+    }
+    .title {
+      flex: 1 1 60px;
+      width: 0;
+    }
+    header:has(nav) .space {
+      display: none;
+    }
+    nav {
+      order: 1;
+      flex: 1 0 100%;
+      overflow-x: auto;
+    }
+    .state {
+      padding: 2px 7px;
+    }
+  }
 </style>
