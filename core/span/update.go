@@ -166,6 +166,11 @@ func (m *Net) tables(n *Net, changed []int) {
 		table := m.table(i, cache)
 		for p, compiled := range table.Ports {
 			was := n.Tables[i].Ports[p]
+			if a, b := n.shapes[i][p], m.shapes[i][p]; a != b { // who ends at a port goes by what is written there
+				before, now := written(a), written(b)
+				d := before.Xor(&now)
+				m.dirty.AddAll(&d)
+			}
 			if was.Equal(compiled) {
 				table.Ports[p] = was // so that "the same" is one comparison further on
 				continue

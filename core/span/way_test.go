@@ -147,3 +147,18 @@ func TestBlocks(t *testing.T) {
 	require.Equal(t, -1, of["d.5"])
 	require.Len(t, n.Topo.Blocks, 2)
 }
+
+// TestNamedOrAll: a VLAN that a port named, and now has by "all", is carried as
+// before; but nobody ends in it there any more, and that is told.
+func TestNamedOrAll(t *testing.T) {
+	n := compile(t, "vlan 1 x local\ndevice d switch\n  ports 1-4\n  4: [1 all]\n  address 1 10.0.1.1/24\n")
+	require.Len(t, n.Terminals(n.VLAN(1).Spans[0], 1), 1)
+	o, _, err := notation.Line(n.Office, "d 4: [all]")
+	require.NoError(t, err)
+	next := n.Update(o)
+	require.Same(t, n.Tables[0].Ports[3], next.Tables[0].Ports[3], "it forwards as before")
+	_, _, vlans, fresh := next.Delta()
+	require.False(t, fresh)
+	require.True(t, vlans.Has(1))
+	require.Empty(t, next.Terminals(next.VLAN(1).Spans[0], 1))
+}
