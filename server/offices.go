@@ -169,7 +169,8 @@ func (s *Server) notation(c fiber.Ctx) error {
 	}
 	c.Set("Content-Type", "text/plain; charset=utf-8")
 	if c.Query("file") != "" {
-		c.Set("Content-Disposition", fmt.Sprintf("attachment; filename=%q", fileName(report.Net.Office.Title)))
+		c.Attachment(fileName(report.Net.Office.Title))
+		c.Set("Content-Type", "text/plain; charset=utf-8")
 	}
 	return c.SendString(notation.Print(report.Net.Office))
 }

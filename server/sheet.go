@@ -247,8 +247,8 @@ func (s *Server) workbook(c fiber.Ctx) error {
 	if err != nil {
 		return err
 	}
+	c.Attachment(strings.TrimSuffix(fileName(report.Net.Office.Title), ".klm") + ".xlsx")
 	c.Set("Content-Type", "application/vnd.openxmlformats-officedocument.spreadsheetml.sheet")
-	c.Set("Content-Disposition", fmt.Sprintf("attachment; filename=%q", strings.TrimSuffix(fileName(report.Net.Office.Title), ".klm")+".xlsx"))
 	return c.Send(data)
 }
 
@@ -264,7 +264,7 @@ func (s *Server) grid(c fiber.Ctx) error {
 	if err := w.WriteAll(spreadsheet.Grid(n, i)); err != nil {
 		return err
 	}
+	c.Attachment(n.Office.Devices[i].Name + ".csv")
 	c.Set("Content-Type", "text/csv; charset=utf-8")
-	c.Set("Content-Disposition", fmt.Sprintf("attachment; filename=%q", n.Office.Devices[i].Name+".csv"))
 	return c.SendString(b.String())
 }
