@@ -141,6 +141,11 @@ func TestLook(t *testing.T) {
 	require.Equal(t, 200, status)
 	require.Equal(t, true, v["journey"].(map[string]any)["arrives"])
 	require.Nil(t, v["journey"].(map[string]any)["slowest"], "no cable is slower than another")
+	// From a plug a frame wears what the plug wants, from a port what is plugged in.
+	for from, wire := range map[string]string{"practice+manager's+phone": "140", "rack.1": "untagged", "rack.22": "untagged"} {
+		_, v = d.ask("GET", "/walk?from="+from, "")
+		require.Equal(t, wire, v["wire"], from)
+	}
 	status, v = d.ask("GET", "/propose?name=laundry", "")
 	require.Equal(t, 200, status)
 	require.EqualValues(t, 180, v["vid"])

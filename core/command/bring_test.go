@@ -66,6 +66,12 @@ func TestBring(t *testing.T) {
 		{"tagged on the port itself", "b.5", 10, office.Tagged, "b 5: 20", "a 1: [10]|b 1: [10]|b 5: 20 [10]", "b", ""},
 		{"where a cable carries it, it is left alone", "b.5", 10, office.Untagged, "a 1: 190 [10]\nb 1: 190 [10]", "b 5: 10", "", ""},
 		{"behind a device that knows no tags it comes untagged", "u.3", 10, office.Untagged, "", "a 1: [10]|b 1-2: [10]|d 1: [10]|d 3: 10", "b", ""},
+		{
+			"what an unaware device had so far is lost to it",
+			"u.3", 10, office.Untagged, "d 3: 20\nplug u.2 \"x\" wants 20",
+			"a 1: [10]|b 1-2: [10]|d 1: [10]|d 3: 10", "b",
+			"d.3 gives 20 b untagged so far, and only a single VLAN can be: what is behind it loses 20 b",
+		},
 		{"nobody is in it yet", "b.5", 20, office.Untagged, "", "b 5: 20", "b", ""},
 		{"no way", "b.5", 10, office.Untagged, "-cable a.1 b.1\n-cable a.2 c.1", "b 5: 10", "b", "no cable leads from b to the rest of 10 a"},
 		{"a port of a plan becomes an exception", "d.8", 10, office.Untagged, "d 1: [10]\nb 1-2: [10]\na 1: [10]", "d 8: 10", "", ""},

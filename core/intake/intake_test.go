@@ -125,3 +125,31 @@ func TestCorrect(t *testing.T) {
 		require.ErrorContains(t, intake.Correct(tables(), []intake.Cell{c}), "there is no cell", c)
 	}
 }
+
+// TestNamesOfGrids: a device is named by the title above its grid, else by its
+// sheet; a single grid on a sheet that nobody named, whatever blank rows follow
+// it, is the first switch.
+func TestNamesOfGrids(t *testing.T) {
+	grid := [][]string{{"VLAN", "1", "2"}, {"110", "U", "T"}}
+	for _, row := range []struct {
+		says, sheet string
+		rows        [][]string
+		want        []string
+	}{
+		{"by its sheet", "Ward East", grid, []string{"ward-east"}},
+		{"by its title", "Ward East", append([][]string{{"Den"}}, grid...), []string{"den"}},
+		{"by nothing", "Sheet1", grid, []string{"switch-1"}},
+		{"by nothing, with blank rows behind", "Sheet1", append(slices.Clone(grid), []string{"", ""}, nil), []string{"switch-1"}},
+		{"several", "Sheet1", append(append(append([][]string{{"Den"}}, grid...), nil, []string{"Attic router"}), grid...), []string{"den", "attic-router"}},
+	} {
+		u := intake.Read([]intake.Table{{Name: row.sheet, Rows: row.rows}}, nil)
+		var got []string
+		for _, g := range u.Grids {
+			got = append(got, g.Device)
+		}
+		require.Equal(t, row.want, got, row.says)
+	}
+	u := intake.Read([]intake.Table{{Name: "moves", Rows: [][]string{{"VLAN", "From", "To"}, {"110", "rack.1", "rack.2"}}}}, nil)
+	o, _ := u.Take(&office.Office{})
+	require.Empty(t, o.Cables, "a list of VLANs is no list of cables")
+}
