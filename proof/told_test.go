@@ -1,6 +1,7 @@
 package proof
 
 import (
+	"encoding/json"
 	"flag"
 	"fmt"
 	"os"
@@ -10,9 +11,11 @@ import (
 
 	"github.com/stretchr/testify/require"
 
+	"klammer/api"
 	"klammer/core/bridge"
 	"klammer/core/explain"
 	"klammer/core/finding"
+	"klammer/core/found"
 	"klammer/core/notation"
 	"klammer/core/office"
 	"klammer/core/span"
@@ -47,6 +50,54 @@ func TestAsTold(t *testing.T) {
 			require.Equal(t, string(want), got)
 		})
 	}
+}
+
+// TestJSONAsTold: what the server and the command line make of the demo office,
+// as JSON, stands in testdata/told/clinic.json: the office as a page draws it,
+// sheets, explanations, walks, journeys, what was found.
+func TestJSONAsTold(t *testing.T) {
+	text, err := os.ReadFile("../demo/clinic.klm")
+	require.NoError(t, err)
+	f, err := notation.Read("clinic", string(text))
+	require.NoError(t, err)
+	n := span.Compile(f.Office)
+	report := finding.Check(n)
+	east := n.Topo.DeviceIndex("ward-east")
+	state := wording.Planned(n, east).With(4, wording.Of(&office.Shape{Untagged: []office.VID{110}, Tagged: []office.VID{130}}))
+	kept := map[string]found.Kept{"ward-east": found.Keep(f.Office.Devices[east], state)}
+	meaning, err := found.Meaning(n, east, state)
+	require.NoError(t, err)
+	all := map[string]any{
+		"office":  api.View(1, 7, report, found.BesideOf(n, kept)),
+		"mends":   api.Findings(report, report.List(), 100),
+		"found":   api.FoundOf(n, east, state),
+		"meaning": api.PortChanges(meaning),
+	}
+	sheets, reach, walks := map[string]any{}, map[string]any{}, map[string]any{}
+	for i, d := range f.Office.Devices {
+		sheets[d.Name] = api.SheetOf(n, i)
+	}
+	for v := range n.Used().All() {
+		reach[fmt.Sprint(v)] = api.ExplanationOf(n, nil, v)
+	}
+	for _, p := range f.Office.Plugs[:6] {
+		w, err := walk.Broadcast(n, p.Port, bridge.Untagged)
+		require.NoError(t, err)
+		j, err := walk.To(n, p.Port, bridge.Untagged, office.PortRef{Device: "ward-west", Port: "1"})
+		require.NoError(t, err)
+		walks[p.Port.String()] = []any{api.WalkOf(w), api.JourneyOf(j), api.ExplanationOf(n, []office.PortRef{p.Port}, p.Wants)}
+	}
+	two := []office.PortRef{{Device: "rack", Port: "1"}, {Device: "rack", Port: "9"}}
+	all["sheets"], all["reach"], all["walks"], all["two"] = sheets, reach, walks, api.ExplanationOf(n, two, 0)
+	got, err := json.MarshalIndent(all, "", " ")
+	require.NoError(t, err)
+	golden := filepath.Join("testdata", "told", "clinic.json")
+	if *update {
+		require.NoError(t, os.WriteFile(golden, got, 0o644))
+	}
+	want, err := os.ReadFile(golden)
+	require.NoError(t, err, "there is nothing to compare with: -update")
+	require.Equal(t, string(want), string(got))
 }
 
 // tell is all that is said of an office.

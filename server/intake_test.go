@@ -33,7 +33,8 @@ func TestIntake(t *testing.T) {
 	table := `"name":"plan.csv","text":"den\nVLAN,Name,1,2\n110,staff,U,x\n777,lab,T,U\n"`
 	status, text := d.post("/api/intake", `{`+table+`}`)
 	require.Equal(t, 200, status, text)
-	require.Contains(t, text, `"device":"den"`)
+	require.Contains(t, text, `"grids":[{"sheet":"plan.csv","row":2,"device":"den","kind":"switch","ports":2,"down":true,"skip":false}]`)
+	require.Contains(t, text, `"vlans":["110 staff","777 lab"]`)
 	require.Contains(t, text, `"row":3,"column":4`)
 	require.NotContains(t, text, `"office"`)
 	status, text = d.post(

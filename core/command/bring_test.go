@@ -72,6 +72,11 @@ func TestBring(t *testing.T) {
 			"a 1: [10]|b 1-2: [10]|d 1: [10]|d 3: 10", "b",
 			"d.3 gives 20 b untagged so far, and only a single VLAN can be: what is behind it loses 20 b",
 		},
+		{
+			"an unaware device that comes first by its name",
+			"aa.3", 10, office.Untagged, "device aa switch\n  forwarding unaware\n  ports 1-5\ncable aa.1 d.4",
+			"a 1: [10]|b 1-2: [10]|d 1: [10]|d 4: 10", "b", "",
+		},
 		{"nobody is in it yet", "b.5", 20, office.Untagged, "", "b 5: 20", "b", ""},
 		{"no way", "b.5", 10, office.Untagged, "-cable a.1 b.1\n-cable a.2 c.1", "b 5: 10", "b", "no cable leads from b to the rest of 10 a"},
 		{"a port of a plan becomes an exception", "d.8", 10, office.Untagged, "d 1: [10]\nb 1-2: [10]\na 1: [10]", "d 8: 10", "", ""},

@@ -229,3 +229,40 @@ func TestNext(t *testing.T) {
 	require.NoError(t, err)
 	require.Equal(t, []string{"vlan 10 first"}, p.Statements)
 }
+
+// TestRenumberKeepsHosts: an address keeps its host part, in subnets of any
+// length.
+func TestRenumberKeepsHosts(t *testing.T) {
+	for _, row := range [][2]string{
+		{"net 10.0.16.0/24", "address 16 10.0.16.7/24"},
+		{"net 10.0.16.0/20", "address 16 10.0.29.7/20"},
+		{"net 10.16.0.0/16", "address 16 10.16.200.7/16"},
+		{"net fd00:16::/64", "address 16 fd00:16::1:7/64"},
+		{"net fd00:16::/44", "address 16 fd00:16:f:9::7/44"},
+	} {
+		f, err := notation.Read("t", "vlan 16 x "+row[0]+"\ndevice r router\n  ports lan\n  lan: 16\n  "+row[1]+" on lan\n")
+		require.NoError(t, err)
+		r, err := command.Read(span.Compile(f.Office), "renumber 16 to 32 with subnets")
+		require.NoError(t, err)
+		want := strings.NewReplacer("10.0.16.0", "10.0.32.0", "10.0.29.7", "10.0.45.7", "10.0.16.7", "10.0.32.7", "10.16.", "10.32.", "fd00:16:", "fd00:32:", "address 16", "address 32").Replace(row[0] + "|" + row[1])
+		net, address, _ := strings.Cut(want, "|")
+		require.Contains(t, notation.Print(r.Office), net, row[1])
+		require.Contains(t, notation.Print(r.Office), address, row[1])
+	}
+}
+
+// TestNextUsual: the next VLAN has a subnet of a kind only where most have one.
+func TestNextUsual(t *testing.T) {
+	for text, want := range map[string]string{
+		"vlan 10 a net 10.0.10.0/24\nvlan 20 b net 10.0.20.0/24\n":                                   "vlan 30 x net 10.0.30.0/24",
+		"vlan 10 a net 10.0.10.0/24 net fd00:10::/64\nvlan 20 b net 10.0.20.0/24 net fd00:20::/64\n": "vlan 30 x net 10.0.30.0/24 net fd00:30::/64",
+		"vlan 10 a net 10.0.10.0/24\nvlan 20 b net 10.0.20.0/24 net fd00:20::/64\n":                  "vlan 30 x net 10.0.30.0/24",
+		"vlan 10 a\nvlan 20 b net 10.0.20.0/24\n":                                                    "vlan 30 x",
+	} {
+		f, err := notation.Read("t", text)
+		require.NoError(t, err)
+		p, err := command.Next(f.Office, "x", 0)
+		require.NoError(t, err)
+		require.Equal(t, want, p.Statements[0], text)
+	}
+}
