@@ -9,19 +9,20 @@ class Mends {
   private known = $state.raw(new Map<string, string[][]>());
   private asked = new Set<string>();
   private next: string[] = [];
-  private of_ = 0;
 
   constructor() {
     office.onmerge = (change) => this.drop(change);
   }
 
+  /** Two offices may have findings of the same name. */
+  private key = (id: string) => `${office.view?.id} ${id}`;
+
   /** Those of a finding, as far as they are known: what is not yet is asked for. */
   of(f: Finding): string[][] {
     if (office.then) return [];
-    this.begin();
-    const mends = this.known.get(f.id);
-    if (!mends && !this.asked.has(f.id)) {
-      this.asked.add(f.id);
+    const mends = this.known.get(this.key(f.id));
+    if (!mends && !this.asked.has(this.key(f.id))) {
+      this.asked.add(this.key(f.id));
       this.next.push(f.id);
       if (this.next.length === 1) queueMicrotask(() => void this.ask()); // a page of findings is one request
     }
@@ -31,21 +32,11 @@ class Mends {
   /** Those of a finding, waited for. */
   async get(f: Finding): Promise<string[][]> {
     if (office.then) return [];
-    this.begin();
-    if (!this.known.has(f.id)) {
+    if (!this.known.has(this.key(f.id))) {
       this.next.push(f.id);
       await this.ask();
     }
-    return this.known.get(f.id) ?? [];
-  }
-
-  /** Another office has other findings. */
-  private begin() {
-    const id = office.view?.id ?? 0;
-    if (this.of_ === id) return;
-    this.of_ = id;
-    this.asked.clear();
-    queueMicrotask(() => (this.known = new Map()));
+    return this.known.get(this.key(f.id)) ?? [];
   }
 
   private async ask() {
@@ -57,20 +48,25 @@ class Mends {
         const answers = await api.mends(id, now);
         if (office.view?.id !== id || office.view.revision !== revision) throw new Error("the office has moved on");
         const known = new Map(this.known);
-        for (const a of answers) known.set(a.finding, a.mends);
+        for (const a of answers) known.set(this.key(a.finding), a.mends);
         this.known = known;
       } catch {
-        for (const f of now) this.asked.delete(f); // the next look asks again
+        for (const f of now) this.asked.delete(`${id} ${f}`); // the next look asks again
       }
     }
   }
 
   private drop(change: Change) {
-    const gone = [...(change.gone ?? []), ...(change.stale ?? []), ...change.findings.map((f) => f.id)];
-    for (const id of gone) this.asked.delete(id);
-    if (!gone.some((id) => this.known.has(id))) return;
+    if (change.whole) {
+      this.asked.clear();
+      this.known = new Map();
+      return;
+    }
+    const gone = [...(change.gone ?? []), ...(change.stale ?? []), ...change.findings.map((f) => f.id)].map(this.key);
+    for (const key of gone) this.asked.delete(key);
+    if (!gone.some((key) => this.known.has(key))) return;
     const known = new Map(this.known);
-    for (const id of gone) known.delete(id);
+    for (const key of gone) known.delete(key);
     this.known = known;
   }
 }

@@ -52,7 +52,7 @@ class OfficeState {
   looking: (() => Look) | null = null;
   /** What an edit told of it, and of which revision. */
   looked: { revision: number; at: string; says: Explanation } | null = null;
-  /** Called with what an edit of anybody's made otherwise. */
+  /** Called with what an edit of anybody's made otherwise, or with a whole office. */
   onmerge: ((change: Change) => void) | null = null;
   /** Called when something was found of a device. */
   onfound: (() => void) | null = null;
@@ -188,6 +188,7 @@ class OfficeState {
     const [view, history] = await Promise.all([api.office(id), api.history(id)]);
     if (visit !== this.visit) return; // somebody went elsewhere meanwhile
     this.view = view;
+    this.onmerge?.(view);
     const mine = history.filter((h) => h.id.startsWith(`${browser()}.`) && !h.undoneBy);
     const undoing = (h: HistoryEntry) => h.turn === "undo";
     this.undoable = mine
@@ -208,6 +209,7 @@ class OfficeState {
     if (!old || v.revision <= old.revision) return;
     if (v.whole) {
       this.view = whole(v);
+      this.onmerge?.(v);
       return;
     }
     if (v.revision !== old.revision + 1) {
