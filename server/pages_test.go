@@ -120,3 +120,15 @@ func TestDownloads(t *testing.T) {
 	resp := d.get(fmt.Sprintf("/api/offices/%d/notation", d.office))
 	require.Empty(t, resp.Header.Get("Content-Disposition"), "to be read, not to be kept")
 }
+
+// TestBodyAtTheLimit: a body of just the most bytes is read, one byte more is not.
+func TestBodyAtTheLimit(t *testing.T) {
+	d := open(t)
+	const most = 4 << 20
+	body := `{"base":1,"commands":[{"lines":["rack 1: 120"]}]}`
+	status, answer := d.ask("POST", "/edits", body+strings.Repeat(" ", most+1-len(body)))
+	require.Equal(t, 413, status, "%v", answer)
+	require.Equal(t, "beyond-limit", answer["code"])
+	status, answer = d.ask("POST", "/edits", body+strings.Repeat(" ", most-len(body)))
+	require.Equal(t, 200, status, "%v", answer)
+}

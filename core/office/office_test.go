@@ -2,6 +2,7 @@ package office_test
 
 import (
 	"slices"
+	"strings"
 	"testing"
 
 	"github.com/stretchr/testify/require"
@@ -158,4 +159,29 @@ func TestShapesStaySayable(t *testing.T) {
 		}
 		require.True(t, s.Equal(shape(t, notation.Shape(s))), "%s is read as %s", notation.Shape(s), notation.Shape(shape(t, notation.Shape(s))))
 	})
+}
+
+// TestTextsAtTheLimit: names and notes of just the length that is let in, and of
+// one letter more.
+func TestTextsAtTheLimit(t *testing.T) {
+	require.NoError(t, office.CheckVLANName(strings.Repeat("a", 32)))
+	require.Error(t, office.CheckVLANName(strings.Repeat("a", 33)))
+	require.NoError(t, office.CheckText("the note", strings.Repeat("ü", office.MostText), office.MostText, false))
+	require.Error(t, office.CheckText("the note", strings.Repeat("ü", office.MostText+1), office.MostText, false))
+	require.NoError(t, office.CheckText("the note", "", 5, true))
+	require.Error(t, office.CheckText("the note", "", 5, false))
+	for _, s := range []string{"a\x00", "a\nb", "a\u202eb", "a\u200bb", "a\ufeff"} {
+		require.Error(t, office.CheckText("the note", s, 50, true), "%q", s)
+	}
+	for _, name := range []string{"", "1a", "-a", "A", "a b", "ä"} {
+		require.Error(t, office.CheckVLANName(name), name)
+	}
+	for _, vid := range []int{1, 4094} {
+		_, err := office.VIDOf(vid)
+		require.NoError(t, err)
+	}
+	for _, vid := range []int{-1, 0, 4095, 4096} {
+		_, err := office.VIDOf(vid)
+		require.Error(t, err, vid)
+	}
 }

@@ -1,0 +1,77 @@
+package server
+
+import (
+	"net/netip"
+	"testing"
+
+	"github.com/stretchr/testify/require"
+
+	"klammer/core/office"
+)
+
+// TestWithinLimits: just as much as a limit says is within it, one more is not,
+// and the refusal names it.
+func TestWithinLimits(t *testing.T) {
+	devices := func(n, ports, addresses int) (all []*office.Device) {
+		for range n {
+			all = append(all, &office.Device{Ports: make([]office.Port, ports), Addresses: make([]office.Address, addresses)})
+		}
+		return all
+	}
+	list := func(n int) (out []office.VID) { // none beside another, so that none is a range
+		for i := range n {
+			out = append(out, office.VID(1+2*i%4000))
+		}
+		return out
+	}
+	for _, row := range []struct {
+		says string
+		most int
+		make func(n int) *office.Office
+	}{
+		{"devices", 2000, func(n int) *office.Office { return &office.Office{Devices: devices(n, 0, 0)} }},
+		{"ports", 65_536, func(n int) *office.Office { return &office.Office{Devices: devices(1, n, 0)} }},
+		{"cables", 20_000, func(n int) *office.Office { return &office.Office{Cables: make([]office.Cable, n)} }},
+		{"plugs", 20_000, func(n int) *office.Office { return &office.Office{Plugs: make([]office.Plug, n)} }},
+		{"uses", 20_000, func(n int) *office.Office {
+			o := &office.Office{}
+			for range n {
+				o.Uses = append(o.Uses, &office.Use{})
+			}
+			return o
+		}},
+		{"lines of port plans", 20_000, func(n int) *office.Office {
+			return &office.Office{Plans: []*office.Plan{{Lines: make([]office.PlanLine, n-1)}, {Lines: make([]office.PlanLine, 1)}}}
+		}},
+		{"VLANs", 4094, func(n int) *office.Office {
+			o := &office.Office{}
+			for range n {
+				o.VLANs = append(o.VLANs, &office.VLAN{})
+			}
+			return o
+		}},
+		{"subnets and addresses", 8192, func(n int) *office.Office {
+			return &office.Office{Devices: devices(1, 0, n-1), VLANs: []*office.VLAN{{Nets: make([]netip.Prefix, 1)}}}
+		}},
+		{"VLANs named on ports", 100_000, func(n int) *office.Office {
+			x := devices(1, 2, 0)
+			first, second := office.Shape{Untagged: list(n / 2)}, office.Shape{Tagged: list(n - n/2)}
+			x[0].Ports[0].Shape, x[0].Ports[1].Shape = &first, &second
+			return &office.Office{Devices: x}
+		}},
+	} {
+		require.NoError(t, withinLimits(row.make(row.most)), row.says)
+		err := withinLimits(row.make(row.most + 1))
+		require.ErrorContains(t, err, row.says)
+	}
+	all := office.Shape{Tagged: make([]office.VID, 0, 4094)}
+	for v := office.VID(1); v <= 4094; v++ {
+		all.Tagged = append(all.Tagged, v)
+	}
+	x := devices(1, 60_000, 0)
+	for p := range x[0].Ports {
+		s := all
+		x[0].Ports[p].Shape = &s
+	}
+	require.NoError(t, withinLimits(&office.Office{Devices: x}), "a range counts as one")
+}
