@@ -6,6 +6,7 @@ import (
 	"fmt"
 	"os"
 	"path/filepath"
+	"slices"
 	"strings"
 	"testing"
 
@@ -32,7 +33,9 @@ var update = flag.Bool("update", false, "write what is told to testdata/told, to
 func TestAsTold(t *testing.T) {
 	files, err := filepath.Glob("../core/finding/testdata/*.klm")
 	require.NoError(t, err)
-	for _, file := range append(files, "../demo/clinic.klm") {
+	more, err := filepath.Glob("testdata/offices/*.klm")
+	require.NoError(t, err)
+	for _, file := range append(slices.Concat(files, more), "../demo/clinic.klm") {
 		name := strings.TrimSuffix(filepath.Base(file), ".klm")
 		t.Run(name, func(t *testing.T) {
 			text, err := os.ReadFile(file)
