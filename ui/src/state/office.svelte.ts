@@ -171,14 +171,14 @@ class OfficeState {
     this.then = null; // restoring is an edit of now
     const v = await this.send((view) => api.restore(view.id, revision, this.asking));
     if (!v) this.then = then;
-    else this.undoable = [...this.undoable, v.revision];
+    else this.own(v.revision);
   }
 
   /** Takes what was tried in a copy over into this office, as one edit of one's own. */
   async takeOver(from: number): Promise<boolean> {
     const v = await this.send((view) => api.takeover(view.id, from, this.asking));
     if (!v) return false;
-    this.undoable = [...this.undoable, v.revision];
+    this.own(v.revision);
     this.redoable = [];
     return true;
   }
@@ -225,6 +225,11 @@ class OfficeState {
     const text = e instanceof Error ? e.message : String(e);
     if (e instanceof Refused && e.status === 401) this.askName = true;
     this.notice = { kind: "problem", text };
+  }
+
+  /** An edit of one's own, which can be taken back; it may stand in the history that was read meanwhile. */
+  private own(revision: number) {
+    if (!this.undoable.includes(revision)) this.undoable = [...this.undoable, revision];
   }
 
   /** Sends one thing after the other, so that each is on what the last left. */
@@ -299,7 +304,7 @@ class OfficeState {
       return v;
     });
     if (v && v.revision !== before) {
-      this.undoable = [...this.undoable, v.revision];
+      this.own(v.revision);
       this.redoable = [];
     }
     return v;

@@ -30,6 +30,7 @@ class Server {
   asked: { path: string; body: { base?: number; revision?: number } }[] = [];
   refuse: { status: number; error: string } | null = null;
   slow: Promise<void> = Promise.resolve();
+  history: object[] = [];
 
   fetch = async (input: Request | string): Promise<Response> => {
     const request = typeof input === "string" ? new Request("http://x" + input) : input;
@@ -48,7 +49,7 @@ class Server {
     }
     if (path === "/api/me") return json({ name: "Robin" });
     if (path === "/api/offices") return json([{ id: 1, title: "t", revision: this.revision }]);
-    if (path.endsWith("/history")) return json([]);
+    if (path.endsWith("/history")) return json(this.history);
     return json(view(this.revision));
   };
 }
@@ -78,7 +79,7 @@ beforeEach(async () => {
   vi.stubGlobal("location", { pathname: "/1", search: "", href: "http://x/1" });
   vi.stubGlobal("addEventListener", () => undefined);
   vi.stubGlobal("removeEventListener", () => undefined);
-  vi.stubGlobal("localStorage", { getItem: () => null, setItem: () => undefined });
+  vi.stubGlobal("localStorage", { getItem: (k: string) => (k === "klammer-browser" ? "me" : null), setItem: () => undefined });
   vi.stubGlobal("fetch", server.fetch);
   vi.stubGlobal("EventSource", Stream);
   // openapi-fetch makes requests with a relative address, as a browser allows
@@ -121,6 +122,20 @@ describe("edits", () => {
     expect(office.notice?.text).toContain("Sam");
     expect(office.view!.revision).toBe(1);
     expect(office.undoable).toEqual([]);
+  });
+
+  it("stand once among those that can be taken back, also where the office was read anew meanwhile", async () => {
+    let go = () => {};
+    server.slow = new Promise((r) => (go = r));
+    const sent = office.edit(set);
+    await new Promise((r) => setTimeout(r));
+    server.history = [{ revision: 2, id: "me.1", turn: "edit", undoes: 0, undoneBy: 0 }];
+    server.revision = 1;
+    Stream.last.tell("at", 2);
+    await vi.waitFor(() => expect(office.undoable).toEqual([2]));
+    go();
+    await sent;
+    expect(office.undoable).toEqual([2]);
   });
 
   it("ask for a name where the server does not know one", async () => {
