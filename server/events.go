@@ -11,8 +11,8 @@ import (
 	"klammer/api"
 )
 
-// events streams the views of edits. A comment goes out every few seconds, so
-// that both sides notice when the other is gone.
+// events streams the views of edits. A beat goes out every few seconds with the
+// revision, so that both sides notice when the other is gone, or has missed one.
 func (s *Server) events(c fiber.Ctx) error {
 	r, err := s.room(c)
 	if err != nil {
@@ -67,7 +67,11 @@ func (s *Server) events(c fiber.Ctx) error {
 				}
 				fmt.Fprintf(w, "event: %s\nid: %d\ndata: %s\n\n", e.name, e.id, e.text)
 			case <-beat.C:
-				fmt.Fprint(w, "event: beat\ndata: \n\n")
+				if now := r.look(); now != nil { // who missed an edit notices
+					fmt.Fprintf(w, "event: beat\ndata: %d\n\n", now.view.Revision)
+				} else {
+					fmt.Fprint(w, "event: beat\ndata: \n\n")
+				}
 			}
 			if !flush() {
 				return

@@ -75,6 +75,7 @@ func TestToldOnce(t *testing.T) {
 	require.Len(t, told["devices"], 1, "of the device that changed only: %v", told["order"])
 	require.Contains(t, told["gone"], "not-carried rack.19 ward-east.8")
 	require.Empty(t, mine("edit", 700*time.Millisecond), "the tab that made it has it in its answer")
+	require.Equal(t, "2", mine("beat", 8*time.Second), "and could notice that it missed one")
 }
 
 // TestMendsAreKept: mends are tried for a page of findings, and again only for

@@ -250,7 +250,10 @@ export interface Listener {
   edit(change: Change): void;
   here(who: Somebody): void;
   found(device: string): void;
+  /** The revision that the office is at, as one begins to listen. */
   at(revision: number): void;
+  /** The same every few seconds. */
+  beat(revision: number): void;
   lost(): void;
 }
 
@@ -279,7 +282,10 @@ export function listen(id: number, l: Listener): () => void {
     source.addEventListener("edit", (e) => (alive(), l.edit(written(JSON.parse(e.data) as Change))));
     source.addEventListener("here", (e) => l.here(JSON.parse(e.data) as Somebody));
     source.addEventListener("found", (e) => l.found((JSON.parse(e.data) as { found: string }).found));
-    source.addEventListener("beat", alive);
+    source.addEventListener("beat", (e) => {
+      alive();
+      if (e.data) l.beat(Number(e.data));
+    });
     source.onerror = reopen;
   };
   // A page that is left may be kept by the browser, its connection with it; a

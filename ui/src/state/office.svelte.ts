@@ -103,6 +103,9 @@ class OfficeState {
         }
         if (this.view && revision !== this.view.revision) void this.load(id).catch((e) => this.tell(e));
       },
+      beat: (revision) => {
+        if (this.view && revision > this.view.revision) void this.load(id).catch((e) => this.tell(e));
+      },
       lost: () => {
         this.keeping = "lost";
         void this.still(id);

@@ -178,6 +178,13 @@ describe("the stream", () => {
     await vi.waitFor(() => expect(office.view!.revision).toBe(5));
     expect(office.view!.devices.length).toBe(2);
   });
+  it("tells by its beat that an edit was missed", async () => {
+    server.revision = 4;
+    Stream.last.tell("beat", 4);
+    await vi.waitFor(() => expect(office.view!.revision).toBe(4));
+    Stream.last.heard.get("beat")?.({ data: "" });
+    expect(office.view!.revision).toBe(4);
+  });
   it("says when the server is gone, and keeps what it shows", () => {
     Stream.last.onerror?.();
     expect(office.keeping).toBe("lost");
