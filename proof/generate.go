@@ -112,12 +112,14 @@ func Draw(t *rapid.T, most int) *office.Office {
 			fmt.Fprintf(&b, "  manage %d\n", rapid.SampledFrom(vids).Draw(t, "manage in"))
 		}
 		if rapid.IntRange(0, 2).Draw(t, "address") == 0 {
-			on := ""
-			if f == "routed" {
-				on = fmt.Sprintf(" on %d", rapid.IntRange(from, 5).Draw(t, "address on"))
+			// several addresses make it a device that routes
+			for _, v := range rapid.SliceOfNDistinct(rapid.SampledFrom(vids), 1, 2, rapid.ID[int]).Draw(t, "addresses in") {
+				on := ""
+				if f == "routed" {
+					on = fmt.Sprintf(" on %d", rapid.IntRange(from, 5).Draw(t, "address on"))
+				}
+				fmt.Fprintf(&b, "  address %d 10.%d.0.%d/24%s\n", v, v%256, i+1, on)
 			}
-			v := rapid.SampledFrom(vids).Draw(t, "address in")
-			fmt.Fprintf(&b, "  address %d 10.%d.0.%d/24%s\n", v, v%256, i+1, on)
 		}
 		for p := 1; p <= 5; p++ {
 			free = append(free, fmt.Sprintf("d%d.%d", i, p))

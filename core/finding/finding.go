@@ -178,7 +178,7 @@ func (r *Report) Update(n *span.Net) *Report {
 		}
 		c.cables()
 	})
-	if fresh || addressesChanged(r.Net.Office, n.Office, devices) {
+	if fresh || addressesChanged(r.Net.Office, n.Office, devices) || wanted(r.Net.Office) != wanted(n.Office) {
 		s.addressing = findIn(n, (*check).addressing)
 	}
 	s.office = findIn(n, (*check).management)
@@ -196,6 +196,15 @@ func addressesChanged(was, is *office.Office, devices []int) bool {
 		a, b := was.Devices[i], is.Devices[i]
 		return !slices.Equal(a.Addresses, b.Addresses) || a.Manage != b.Manage
 	})
+}
+
+// wanted is the VLANs that plugs want: two gateways are a fault where a host has
+// to choose.
+func wanted(o *office.Office) (vlans office.Set) {
+	for _, p := range o.Plugs {
+		vlans.Add(p.Wants)
+	}
+	return vlans
 }
 
 func findIn(n *span.Net, f func(c *check)) []Finding {

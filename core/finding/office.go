@@ -205,10 +205,7 @@ func (c *check) gatewayTwice(all []given) {
 			hs = append(hs, holder{dev: d, v: m.VID, addr: m.Addr})
 		}
 	}
-	plugged := map[office.VID]bool{}
-	for _, p := range c.n.Office.Plugs {
-		plugged[p.Wants] = true
-	}
+	plugged := wanted(c.n.Office)
 	byAddr, byNet := map[netip.Addr]holder{}, map[string]holder{}
 	for _, h := range hs {
 		if o, ok := byAddr[h.addr]; ok && o.dev != h.dev {
@@ -228,7 +225,7 @@ func (c *check) gatewayTwice(all []given) {
 		}
 		k := fmt.Sprint(h.v, h.net)
 		if o, ok := byNet[k]; ok && o.dev != h.dev {
-			if plugged[h.v] && o.hand == h.hand && !maps.Equal(leads[o.dev], leads[h.dev]) {
+			if plugged.Has(h.v) && o.hand == h.hand && !maps.Equal(leads[o.dev], leads[h.dev]) {
 				c.add(Finding{Code: GatewayTwice, VLANs: []office.VID{h.v}, ID: about(GatewayTwice, h.v, o.dev.Name, h.dev.Name), Devices: []string{o.dev.Name, h.dev.Name},
 					Text: fmt.Sprintf(
 						"%s has two gateways, %s on %s and %s on %s, which lead to different VLANs: some hosts leave by the one and some by the other.",

@@ -89,15 +89,15 @@ func BesideOf(n *span.Net, kept map[string]Kept) Beside {
 // Update holds some devices against the plan anew; what is known of the others
 // stays.
 func (b Beside) Update(n *span.Net, kept map[string]Kept, devices []int) Beside {
-	out := b
+	out, cloned := b, false // a map of before is not written to
 	for _, i := range devices {
 		name := n.Office.Devices[i].Name
 		k, ok := kept[name]
 		if !ok || !n.Aware(i) {
 			continue
 		}
-		if len(out) == len(b) {
-			out = maps.Clone(b)
+		if !cloned {
+			out, cloned = maps.Clone(b), true
 		}
 		differ := map[string]string{}
 		for _, x := range Differences(n, i, k.On(n, i)) {

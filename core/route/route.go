@@ -1,4 +1,4 @@
-// Package route finds ways.from one VLAN into others, over the devices that have
+// Package route finds ways from one VLAN into others, over the devices that have
 // an address in each: which addresses a packet passes, and what it can reach. It
 // is the one place that decides that; a walk across subnets, the way to a
 // device's management and who has a gateway all ask here.
@@ -115,9 +115,14 @@ func (a *area) holds(p span.Place, f Family) bool {
 }
 
 // From follows what is sent at a place, over as many devices as it takes. With
-// answers, only so far as an answer comes back on each stretch.
+// answers, only so far as an answer comes back on each stretch. From a place that
+// is in no span (a port that does not filter takes frames of VLANs that nobody is
+// in) nothing is reached.
 func (m *Map) From(start span.Place, answers bool) *Reach {
 	r := &Reach{m: m, at: map[*span.Span][]int{}}
+	if start.Span == nil {
+		return r
+	}
 	heard := func(p span.Place) map[span.Node]bool {
 		switch {
 		case !p.Span.OneWay:
