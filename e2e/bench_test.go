@@ -4,7 +4,6 @@ import (
 	"context"
 	"fmt"
 	"slices"
-	"strings"
 	"testing"
 
 	"github.com/chromedp/chromedp"
@@ -12,10 +11,11 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"klammer/e2e/stage"
+	"klammer/proof"
 )
 
 // BenchmarkEdit is the time of one edit from the key press to "kept": in the
-// clinic, and in an office of 30 devices with 200 faults.
+// clinic, and in an office of 31 devices with 200 faults.
 func BenchmarkEdit(b *testing.B) {
 	ctx, p := start(b)
 	made, err := chromedp.Run(
@@ -23,7 +23,7 @@ func BenchmarkEdit(b *testing.B) {
 		chromedp.Evaluate[float64](
 			fmt.Sprintf(
 				`fetch("/api/offices", {method: "POST", headers: {"Content-Type": "application/json"}, body: JSON.stringify({text: %q})}).then(r => r.json()).then(o => o.id)`,
-				faultyOffice(),
+				proof.Faulty(),
 			),
 			chromedp.EvalAwaitPromise,
 		),
@@ -76,16 +76,4 @@ func timeEdits(b *testing.B, ctx context.Context, name string, pause int) {
 	b.ReportMetric(took[len(took)/2], name+"median-ms")
 	b.ReportMetric(took[len(took)*99/100], name+"p99-ms")
 	b.ReportMetric(took[len(took)-1], name+"worst-ms")
-}
-
-// faultyOffice is 30 devices in which some 200 things are wrong: plugs that are
-// not served, VLANs that stop on the way, cables whose ends differ.
-func faultyOffice() string {
-	text := strings.NewReplacer("49-52: [needed]", "49-51: 135 [101-130]\n  52: 136 [101-130]").Replace(largeOffice())
-	for d := range 30 {
-		for p := 1; p <= 6; p++ {
-			text += fmt.Sprintf("plug d%d.%d \"desk %d %d\" wants %d\n", d, p, d, p, 200+p)
-		}
-	}
-	return text
 }

@@ -15,30 +15,8 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"klammer/e2e/stage"
+	"klammer/proof"
 )
-
-// largeOffice is 30 devices of 52 ports and 40 VLANs, in a tree of cables.
-func largeOffice() string {
-	var b strings.Builder
-	b.WriteString("office \"Thirty devices\"\n")
-	for v := range 40 {
-		fmt.Fprintf(&b, "vlan %d v%d local\n", 100+v, 100+v)
-	}
-	for d := range 30 {
-		fmt.Fprintf(&b, "device d%d switch\n  ports 1-52 1G\n", d)
-		for p := 1; p <= 48; p++ {
-			fmt.Fprintf(&b, "  %d: %d\n", p, 100+(d+p)%40)
-		}
-		fmt.Fprintf(&b, "  49-52: [needed]\n")
-	}
-	next := make([]int, 30)
-	for d := 1; d < 30; d++ {
-		up := (d - 1) / 3
-		next[up]++
-		fmt.Fprintf(&b, "cable d%d.%d d%d.52\n", up, 48+next[up], d)
-	}
-	return b.String()
-}
 
 // TestLargeOffice: an office of many devices draws what is seen, and keys go
 // anywhere in it.
@@ -49,7 +27,7 @@ func TestLargeOffice(t *testing.T) {
 		ctx,
 		fmt.Sprintf(
 			`fetch("/api/offices", {method: "POST", headers: {"Content-Type": "application/json"}, body: JSON.stringify({text: %q})}).then(r => r.json()).then(o => o.id)`,
-			largeOffice(),
+			proof.Large(),
 		),
 	)
 	visit(t, ctx, p, fmt.Sprintf("/%d", id), "#board")
@@ -94,7 +72,7 @@ func BenchmarkBoard(b *testing.B) {
 		require.NoError(b, err)
 		return v
 	}
-	id := run(fmt.Sprintf(`fetch("/api/offices", {method: "POST", headers: {"Content-Type": "application/json"}, body: JSON.stringify({text: %q})}).then(r => r.json()).then(o => [o.id])`, largeOffice()))[0]
+	id := run(fmt.Sprintf(`fetch("/api/offices", {method: "POST", headers: {"Content-Type": "application/json"}, body: JSON.stringify({text: %q})}).then(r => r.json()).then(o => [o.id])`, proof.Large()))[0]
 	require.NoError(b, chromedp.Do(ctx, chromedp.Navigate(fmt.Sprintf("%s/%.0f", p.URL, id)), chromedp.WaitVisible("#board")))
 	require.NoError(b, stage.Press(ctx, "O"))
 	require.NoError(b, stage.Until(ctx, `Number(document.querySelector("#board").getAttribute("aria-colcount")) === 30*52 + 1`))

@@ -95,6 +95,9 @@ func Draw(t *rapid.T, most int) *office.Office {
 		b.WriteString("\n  ports 1-5\n")
 		f := rapid.SampledFrom([]string{"bridge", "bridge", "bridge", "routed", "unaware", "unaware drops-tagged", "grouped"}).Draw(t, "forwarding")
 		fmt.Fprintf(&b, "  forwarding %s\n", f)
+		if rapid.IntRange(0, 3).Draw(t, "worded") == 0 {
+			fmt.Fprintf(&b, "  wording %s\n", rapid.SampledFrom([]string{"by-vlan", "by-port", "by-choice", "by-group"}).Draw(t, "wording"))
+		}
 		from := 1
 		if rapid.IntRange(0, 2).Draw(t, "bundle") == 0 {
 			fmt.Fprintf(&b, "  bundle up lacp 1-2\n  up: %s\n", drawShape(t, true))

@@ -9,35 +9,9 @@ import (
 	"time"
 
 	"github.com/stretchr/testify/require"
-)
 
-// faulty is an office of 31 devices of 52 ports and 40 VLANs in which a bit more
-// than 200 things are wrong: VLANs that stop on the way, plugs that are not
-// served, cables whose ends differ.
-func faulty() string {
-	var b strings.Builder
-	b.WriteString("office \"Thirty-one devices\"\n")
-	for v := range 40 {
-		fmt.Fprintf(&b, "vlan %d v%d local\n", 100+v, 100+v)
-	}
-	for d := range 31 {
-		fmt.Fprintf(&b, "device d%d switch\n  wording by-port\n  ports 1-52 1G\n", d)
-		for p := 1; p <= 48; p++ {
-			fmt.Fprintf(&b, "  %d: %d\n", p, 100+(d+p)%40)
-		}
-		fmt.Fprintf(&b, "  49-51: %d [101-130]\n  52: %d [101-130]\n", 135, 135+d%3)
-		for p := 1; p <= 6; p++ {
-			fmt.Fprintf(&b, "plug d%d.%d \"desk %d %d\" wants %d\n", d, p, d, p, 200+p)
-		}
-	}
-	next := make([]int, 31)
-	for d := 1; d < 31; d++ {
-		up := (d - 1) / 3
-		next[up]++
-		fmt.Fprintf(&b, "cable d%d.%d d%d.52\n", up, 48+next[up], d)
-	}
-	return b.String()
-}
+	"klammer/proof"
+)
 
 // BenchmarkEdit is an edit over HTTP with the database, the words beside the board
 // in its answer: the time to it, and the CPU of the server and of who asks.
@@ -45,7 +19,7 @@ func BenchmarkEdit(b *testing.B) {
 	for _, row := range []struct {
 		name, text, port string
 		found            bool
-	}{{"clinic", "", "rack.19", false}, {"clinic-found", "", "rack.19", true}, {"faulty", faulty(), "d7.5", false}, {"faulty-found", faulty(), "d7.5", true}} {
+	}{{"clinic", "", "rack.19", false}, {"clinic-found", "", "rack.19", true}, {"faulty", proof.Faulty(), "d7.5", false}, {"faulty-found", proof.Faulty(), "d7.5", true}} {
 		b.Run(row.name, func(b *testing.B) {
 			d := open(b)
 			if row.text != "" {

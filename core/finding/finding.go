@@ -141,6 +141,11 @@ func (r *Report) Update(n *span.Net) *Report {
 		for _, l := range links {
 			todo[l] = true
 		}
+		for i, found := range s.devices { // its mend moves a plug to another device's free port
+			if slices.ContainsFunc(found, func(f Finding) bool { return f.Code == Unsayable }) && !slices.Contains(devices, i) {
+				s.devices[i] = findIn(n, func(c *check) { c.device(i) })
+			}
+		}
 		for _, i := range devices {
 			s.devices[i] = findIn(n, func(c *check) { c.device(i) })
 			for p := range n.Office.Devices[i].Ports {
