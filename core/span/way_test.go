@@ -6,7 +6,6 @@ import (
 
 	"github.com/stretchr/testify/require"
 
-	"klammer/core/graph"
 	"klammer/core/notation"
 	"klammer/core/span"
 )
@@ -82,70 +81,6 @@ func TestRouteToSeveral(t *testing.T) {
 		require.Len(t, way, 1)
 		require.Equal(t, want, n.Office.Devices[n.Topo.Links[way[0]].B.Dev].Name)
 	}
-}
-
-// TestOutwards: the gateway first, then what is cabled to it in the order of its
-// ports; of those that hang on nothing, what usually stands nearer comes first.
-func TestOutwards(t *testing.T) {
-	n := compile(t, `vlan 10 x
-device box host
-  ports 1
-device far switch
-  ports 1-2
-device near switch
-  ports 1-3
-device two router
-  ports 1
-  1: 10
-device gate router
-  ports 1-2
-  1: [10 20]
-  address 10 10.0.10.1/24
-  address 20 10.0.20.1/24
-device one host
-  ports 1
-  address 10 10.0.10.2/24
-cable near.3 far.1
-cable near.2 one.1
-cable gate.2 near.1
-`)
-	var names []string
-	for _, i := range n.Topo.Outwards(n.Office) {
-		names = append(names, n.Office.Devices[i].Name)
-	}
-	require.Equal(t, "gate near one far two box", strings.Join(names, " "))
-}
-
-// TestUnion: sets that are joined are one, and say whether they were.
-func TestUnion(t *testing.T) {
-	u := graph.NewUnion(5)
-	_, _, ok := u.Join(0, 1)
-	require.True(t, ok)
-	stays, gone, ok := u.Join(3, 4)
-	require.True(t, ok)
-	require.Equal(t, []int32{3, 4}, []int32{stays, gone})
-	_, _, ok = u.Join(1, 0)
-	require.False(t, ok, "they are one already")
-	stays, _, _ = u.Join(4, 1)
-	require.EqualValues(t, 3, stays, "the first's stands for both")
-	require.Equal(t, u.Find(0), u.Find(3))
-	require.NotEqual(t, u.Find(0), u.Find(2))
-}
-
-// TestBlocks: a ring is one block, a cable by itself another, and a cable from a
-// device to itself none.
-func TestBlocks(t *testing.T) {
-	n := compile(t, "device a switch\n  ports 1-6\ndevice b switch\n  ports 1-6\ndevice c switch\n  ports 1-6\ndevice d switch\n  ports 1-6\n"+
-		"cable a.1 b.1\ncable b.2 c.1\ncable c.2 a.2\ncable c.3 d.1\ncable d.5 d.6\n")
-	of := map[string]int{}
-	for l := range n.Topo.Links {
-		of[n.Ref(n.Topo.Links[l].A).String()] = n.Topo.BlockOf(l)
-	}
-	require.Equal(t, of["a.1"], of["b.2"])
-	require.Equal(t, of["a.1"], of["a.2"])
-	require.NotEqual(t, of["a.1"], of["c.3"])
-	require.Equal(t, -1, of["d.5"])
-	require.Len(t, n.Topo.Blocks, 2)
 }
 
 // TestNamedOrAll: a VLAN that a port named, and now has by "all", is carried as
