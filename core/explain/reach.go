@@ -30,7 +30,8 @@ func Reach(n *span.Net, vid office.VID) []*Branch {
 	part := map[int]*span.Span{} // by hub
 	for _, s := range vlan.Spans {
 		for _, x := range s.Nodes {
-			if x.Label.VID() == vid || x.Label.VID() == 0 {
+			// a device may pass on, besides, what it keeps as it came
+			if part[x.Hub] == nil && x.Label.VID() == 0 || x.Label.VID() == vid {
 				part[x.Hub] = s
 			}
 		}
@@ -56,14 +57,16 @@ func Reach(n *span.Net, vid office.VID) []*Branch {
 	ends := func(h int) []office.PortRef {
 		var refs []office.PortRef
 		hub := n.Topo.Hubs[h]
-		name := n.Office.Devices[hub.Dev].Name
+		device := n.Office.Devices[hub.Dev]
 		for _, x := range n.Terminals(&span.Span{Nodes: []span.Node{{Hub: h, Label: span.Label(vid)}}}, vid) {
-			if x.Device == name {
+			if x.Device == device.Name {
 				refs = append(refs, x)
 			}
 		}
 		for _, k := range n.Topo.PlugsAt(hub.Dev) {
-			if p := n.Office.Plugs[k]; p.Wants == vid && !slices.Contains(refs, p.Port) && (!n.Aware(hub.Dev) || p.Tagged) {
+			p := n.Office.Plugs[k]
+			in := n.Topo.HubOf(hub.Dev, device.Logical(device.Port(p.Port.Port))) == h
+			if in && p.Wants == vid && !slices.Contains(refs, p.Port) && (!n.Aware(hub.Dev) || p.Tagged) {
 				refs = append(refs, p.Port)
 			}
 		}
