@@ -199,7 +199,7 @@ func manageMoved(was, is *office.Office, devices []int) bool {
 func addressesChanged(was, is *office.Office, devices []int) bool {
 	return slices.ContainsFunc(devices, func(i int) bool {
 		a, b := was.Devices[i], is.Devices[i]
-		return !slices.Equal(a.Addresses, b.Addresses) || a.Manage != b.Manage
+		return !office.SameAddresses(a.Addresses, b.Addresses) || a.Manage != b.Manage
 	})
 }
 

@@ -82,6 +82,12 @@ func (r *reader) body(device *office.Device, lines []subline) {
 			return 1
 		case "inner":
 			return 2
+		case "outside": // whose port is set by then
+			return 4
+		case "route": // which may name a line
+			return 5
+		case "allow", "deny": // which name zones
+			return 6
 		}
 		return 3
 	}
@@ -90,7 +96,7 @@ func (r *reader) body(device *office.Device, lines []subline) {
 	for i := range lines {
 		stages[i] = stage(lines[i].text)
 	}
-	for st := range 4 {
+	for st := range 7 {
 		if st == 3 {
 			_ = device.Seal() // the names are complete: look-ups by index from here on
 			said = make([]bool, len(device.Ports))
@@ -99,10 +105,23 @@ func (r *reader) body(device *office.Device, lines []subline) {
 			if stages[i] != st {
 				continue
 			}
+			if st == 6 && !r.onLine {
+				r.later = append(r.later, laterRule{device.Name, b})
+				continue
+			}
 			cur, after, ok := r.tokens(b.line, b.indent, b.text)
 			if !ok {
 				if st < 3 {
 					r.half = append(r.half, device.Name)
+				}
+				continue
+			}
+			if st == 6 {
+				rule, f := r.rule(cur, office.Action(cur.next().text), device)
+				if f != nil {
+					r.wrong(b.line, b.indent, b.text, f)
+				} else {
+					device.Rules = append(device.Rules, *rule)
 				}
 				continue
 			}
@@ -187,6 +206,12 @@ func (r *reader) keyword(device *office.Device, cur *cursor, t token) (what, whi
 		}
 		device.Follows = p.text
 		return what, "", cur.done("the plan's name")
+	}
+	if which, wrong, ok := r.policy(device, cur, t); ok {
+		if which != "" {
+			what += ":"
+		}
+		return what, which, wrong
 	}
 	return what, "", faultf(t.at, "%s does not belong inside a device", t.text)
 }
@@ -517,8 +542,33 @@ func (r *reader) address(device *office.Device, cur *cursor) (string, *fault) {
 			if address.To, err = netip.ParseAddr(hi); err != nil {
 				return key, faultf(h.at+len(lo)+1, "%q is not an address: a hand-out range is two, joined by a hyphen", hi)
 			}
+		case t.is("gateway"):
+			address.Gateway = true
+		case t.is("admits"):
+			address.Admits = []office.Service{}
+			if !cur.accept("-") {
+				if address.Admits, wrong = r.services(cur); wrong != nil {
+					return key, wrong
+				}
+			}
+			if office.AnyService(address.Admits) {
+				address.Admits = nil
+			}
 		default:
-			return key, faultf(t.at, "%s does not belong here: after the address come on, zone and handout", t.shown())
+			return key, faultf(t.at, "%s does not belong here: after the address come on, zone, handout, admits and gateway", t.shown())
+		}
+	}
+	if r.onLine { // said again, it is changed
+		for i, a := range device.Addresses {
+			if a.VID == address.VID && a.Prefix == address.Prefix {
+				rest := slices.Delete(slices.Clone(device.Addresses), i, i+1)
+				device.Addresses = rest
+				if err := device.AddAddress(address); err != nil {
+					return key, faultf(at, "%s", err)
+				}
+				device.Addresses = slices.Insert(rest, i, address)
+				return key, nil
+			}
 		}
 	}
 	if err := device.AddAddress(address); err != nil {

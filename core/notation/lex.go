@@ -2,6 +2,8 @@ package notation
 
 import (
 	"strings"
+
+	"klammer/core/office"
 )
 
 type tokenKind uint8
@@ -124,30 +126,12 @@ func unquoteSlow(text string) (string, int) {
 }
 
 // quote writes text so that [unquote] reads it back.
-func quote(s string) string {
-	return `"` + strings.NewReplacer(`\`, `\\`, `"`, `\"`).Replace(s) + `"`
-}
+func quote(s string) string { return office.Quote(s) }
 
-// plainName says whether text is a name that needs no quotes:
-// [A-Za-z0-9][A-Za-z0-9_.-]*.
-func plainName(text string) bool {
-	for i := 0; i < len(text); i++ {
-		c := text[i]
-		alnum := c >= 'a' && c <= 'z' || c >= 'A' && c <= 'Z' || c >= '0' && c <= '9'
-		if !alnum && (i == 0 || c != '_' && c != '.' && c != '-') {
-			return false
-		}
-	}
-	return text != ""
-}
+func plainName(text string) bool { return office.PlainName(text) }
 
 // name prints a name, in quotes where it needs them.
-func name(s string) string {
-	if plainName(s) {
-		return s
-	}
-	return quote(s)
-}
+func name(s string) string { return office.Quoted(s) }
 
 // Name prints a name where a list of ports is read, in quotes where it needs
 // them.

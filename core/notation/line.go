@@ -24,14 +24,14 @@ func (r *reader) other(cur *cursor, s *statement) *fault {
 		return r.remove(cur, t)
 	}
 	if t.kind != word || !plainName(t.text) {
-		return faultf(t.at, "%s starts no statement: office, vlan, use, plan, device, cable, plug, or a device's name", t.shown())
+		return faultf(t.at, "%s starts no statement: office, vlan, service, use, plan, device, cable, plug, must, never, or a device's name", t.shown())
 	}
 	device, err := r.draft.FindDevice(t.text)
 	if err != nil {
 		if n := office.Nearest(t.text, phases); n != "" {
 			return faultf(t.at, "%s starts no statement: did you mean %s?", t.text, n)
 		}
-		return faultf(t.at, "%s starts no statement: office, vlan, use, plan, device, cable, plug, or a device's name; %s", t.text, err)
+		return faultf(t.at, "%s starts no statement: office, vlan, service, use, plan, device, cable, plug, must, never, or a device's name; %s", t.text, err)
 	}
 	if len(s.body) > 0 {
 		b := s.body[0]
@@ -39,6 +39,10 @@ func (r *reader) other(cur *cursor, s *statement) *fault {
 	}
 	if !cur.more() {
 		return faultf(cur.end, "what about %s? Ports and a shape, as in %s 1-4: 130, or a statement of a device", device.Name, device.Name)
+	}
+	if n := cur.peek(); n.kind == word && (n.text == "rule" || n.text == "allow" || n.text == "deny") {
+		cur.next()
+		return r.ruleOnLine(device, cur, n)
 	}
 	if n := cur.peek(); n.kind == word && keywords[n.text] && n.text != "last" {
 		if f := r.spend(copied*len(device.Ports), n.at); f != nil {
@@ -91,6 +95,14 @@ func (r *reader) remove(cur *cursor, t token) *fault {
 			name = cur.next().text
 		}
 		return asError(r.draft.Unplug(ref, name))
+	case "must", "never":
+		w, f := r.wish(cur, t.text == "must")
+		if f != nil {
+			return f
+		}
+		return asError(r.draft.RemoveWish(w))
+	case "service":
+		return asError(r.draft.RemoveService(cur.next().text))
 	case "vlan", "use", "plan", "device":
 		n := cur.next()
 		vid := office.VID(0)
@@ -116,6 +128,10 @@ func (r *reader) remove(cur *cursor, t token) *fault {
 	}
 	if f := r.spend(copied*len(device.Ports), t.at); f != nil {
 		return f
+	}
+	if n := cur.peek(); n.kind == word && (n.text == "rule" || n.text == "allow" || n.text == "deny") {
+		cur.next()
+		return r.removeRule(device, cur, n)
 	}
 	if n := cur.peek(); n.kind == word && keywords[n.text] && n.text != "last" {
 		cur.next()
@@ -151,18 +167,12 @@ func (r *reader) removeInDevice(device *office.Device, cur *cursor, n token) *fa
 		device.Wording = office.Wording{}
 	case "limit":
 		for cur.more() {
-			switch t := cur.next(); t.text {
-			case "vlans":
-				device.Limits.VLANs = 0
-			case "addresses":
-				device.Limits.Addresses = 0
-			case "zones":
-				device.Limits.Zones = 0
-			case "rows":
-				device.Limits.Rows = 0
-			default:
-				return faultf(t.at, "%s is not limited: vlans, addresses, zones or rows", t.text)
+			t := cur.next()
+			most := device.Limits.Of(office.Limit(t.text))
+			if most == nil {
+				return faultf(t.at, "%s is not limited: %s", t.text, either(office.LimitNames))
 			}
+			*most = 0
 		}
 	case "bundles":
 		device.Adjacent = false
@@ -200,7 +210,11 @@ func (r *reader) removeInDevice(device *office.Device, cur *cursor, n token) *fa
 			return faultf(n.at, "%s", err)
 		}
 	default:
-		return faultf(n.at, "%s cannot be removed from a device", n.text)
+		if wrong, ok := r.removePolicy(device, cur, n); wrong != nil {
+			return wrong
+		} else if !ok {
+			return faultf(n.at, "%s cannot be removed from a device", n.text)
+		}
 	}
 	return cur.done("what is to be removed")
 }
@@ -244,6 +258,14 @@ func Statements(o *office.Office, edit office.Edit) (lines []string, exact bool)
 			continue
 		}
 		flush()
+		if rule, ok := change.Before.(office.RuleAt); ok && change.After == nil {
+			lines = append(lines, fmt.Sprintf("-%s rule %d", rule.Device, change.At+1))
+			continue
+		}
+		if rule, ok := change.After.(office.RuleAt); ok {
+			lines = append(lines, fmt.Sprintf("%s rule %d %s", rule.Device, change.At+1, rule.Rule))
+			continue
+		}
 		if change.After == nil {
 			lines = append(lines, "-"+Removal(change.Before))
 			continue
@@ -278,6 +300,12 @@ func Removal(t office.Thing) string {
 		return "cable " + Ref(t.A) + " " + Ref(t.B)
 	case office.Plug:
 		return "plug " + Ref(t.Port) + " " + quote(t.Name)
+	case *office.NamedService:
+		return "service " + t.Name
+	case *office.Wish:
+		return t.String()
+	case office.RuleAt:
+		return t.Device + " " + t.Rule.String()
 	}
 	return ""
 }

@@ -66,6 +66,10 @@ func (p *printer) office(o *office.Office) {
 	for _, v := range o.VLANs {
 		p.line(string(v.Key()), "", Thing(v))
 	}
+	section(len(o.Services))
+	for _, x := range o.Services {
+		p.line(string(x.Key()), "", Thing(x))
+	}
 	section(len(o.Uses))
 	for _, u := range o.Uses {
 		p.line(string(u.Key()), "", Thing(u))
@@ -83,6 +87,10 @@ func (p *printer) office(o *office.Office) {
 	section(len(o.Plugs))
 	for _, x := range o.Plugs {
 		p.line(string(x.Key()), "", Thing(x))
+	}
+	section(len(o.Wishes))
+	for _, w := range o.Wishes {
+		p.line(string(w.Key()), "", Thing(w))
 	}
 	for _, c := range p.comments["end"].above {
 		p.b.WriteString(c + "\n")
@@ -105,6 +113,9 @@ func Thing(t office.Thing) string {
 		}
 		if t.Local {
 			b.WriteString(" local")
+		}
+		if t.Guarded {
+			b.WriteString(" guarded")
 		}
 		return b.String()
 	case *office.Use:
@@ -131,7 +142,16 @@ func Thing(t office.Thing) string {
 		if t.Operator {
 			text += " operator"
 		}
+		if t.At.IsValid() {
+			text += " at " + t.At.String()
+		}
 		return text
+	case *office.NamedService:
+		return serviceText(t)
+	case *office.Wish:
+		return t.String()
+	case office.RuleAt:
+		return t.Device + " " + t.Rule.String()
 	case *office.Plan:
 		p := &printer{}
 		p.plan(t)
@@ -190,7 +210,7 @@ func (p *printer) device(device *office.Device) {
 	for _, l := range []struct {
 		name string
 		n    int
-	}{{"vlans", device.Limits.VLANs}, {"addresses", device.Limits.Addresses}, {"zones", device.Limits.Zones}, {"rows", device.Limits.Rows}} {
+	}{{"vlans", device.Limits.VLANs}, {"addresses", device.Limits.Addresses}, {"zones", device.Limits.Zones}, {"rows", device.Limits.Rows}, {"rules", device.Limits.Rules}} {
 		if l.n > 0 {
 			limits = append(limits, fmt.Sprintf("%s %d", l.name, l.n))
 		}
@@ -230,8 +250,15 @@ func (p *printer) device(device *office.Device) {
 		if address.From.IsValid() {
 			text += fmt.Sprintf(" handout %s-%s", address.From, address.To)
 		}
+		if address.Admits != nil {
+			text += " admits " + office.Services(address.Admits)
+		}
+		if address.Gateway {
+			text += " gateway"
+		}
 		in("address:"+addressKey(address), "%s", text)
 	}
+	p.policy(device)
 }
 
 // settings writes what is set on ports; neighbours with the same share a line.

@@ -60,8 +60,9 @@ type reader struct {
 	line     cursor
 	seen     map[string]int // in a file: what was said, and in which line
 	onLine   bool
-	bounded  bool     // what it may do has an end
-	history  bool     // it reads what was kept before
+	bounded  bool // what it may do has an end
+	history  bool // it reads what was kept before
+	later    []laterRule
 	work     int      // what was done so far, for [mostWork]
 	half     []string // devices whose ports could not all be read: what names one of those is no further mistake
 }
@@ -204,7 +205,7 @@ func (r *reader) keep(key string, above []string, after string) {
 
 // phases are the orders in which statements are carried out, so that a name
 // may be used above the line that declares it.
-var phases = []string{"office", "vlan", "use", "plan", "device", "", "cable", "plug"}
+var phases = []string{"office", "vlan", "service", "use", "plan", "device", "", "cable", "plug", "must", "never"}
 
 func (r *reader) run(all []statement) {
 	kinds := make([]int8, len(all))
@@ -235,6 +236,9 @@ func (r *reader) run(all []statement) {
 			if int(kinds[i]) == p {
 				r.statement(&all[i], kind)
 			}
+		}
+		if kind == "device" {
+			r.laterRules()
 		}
 	}
 }
@@ -283,6 +287,10 @@ func (r *reader) statement(s *statement, kind string) {
 		key, wrong = r.cable(cur, false)
 	case "plug":
 		key, wrong = r.plug(cur)
+	case "service":
+		key, wrong = r.service(cur)
+	case "must", "never":
+		key, wrong = r.putWish(cur, kind == "must")
 	default:
 		wrong = r.other(cur, s)
 	}
@@ -349,6 +357,8 @@ func (r *reader) vlan(cur *cursor) (string, *fault) {
 		switch {
 		case t.is("local"):
 			v.Local = true
+		case t.is("guarded"):
+			v.Guarded = true
 		case t.is("net"):
 			t, f := cur.word("a subnet, such as 10.61.110.0/24,")
 			if f != nil {
@@ -366,7 +376,7 @@ func (r *reader) vlan(cur *cursor) (string, *fault) {
 			}
 			v.Nets = append(v.Nets, prefix)
 		default:
-			return key, faultf(t.at, "%s does not belong here: after the VLAN's name come a note in quotes, net and local", t.shown())
+			return key, faultf(t.at, "%s does not belong here: after the VLAN's name come a note in quotes, net, local and guarded", t.shown())
 		}
 	}
 	if r.again(key) {
@@ -586,8 +596,12 @@ func (r *reader) plug(cur *cursor) (string, *fault) {
 			plug.Tagged = false
 		case t.is("operator"):
 			plug.Operator = true
+		case t.is("at"):
+			if plug.At, wrong = address(cur.next()); wrong != nil {
+				return key, wrong
+			}
 		default:
-			return key, faultf(t.at, "%s does not belong here: after the VLAN come tagged and operator", t.shown())
+			return key, faultf(t.at, "%s does not belong here: after the VLAN come tagged, operator, and at with its own address", t.shown())
 		}
 	}
 	if r.again(key) {

@@ -31,9 +31,16 @@ func ReadThing(o *office.Office, text string) (office.Thing, error) {
 		c.Cables = nil
 	case "plug":
 		c.Plugs = nil
+	case "service":
+		c.Services = without(o.Services, func(s *office.NamedService) bool { return s.Name == second })
+	case "must", "never":
+		c.Wishes = nil
 	case "office":
 		c.Title = ""
 	default:
+		if second == "allow" || second == "deny" {
+			return readRule(o, text)
+		}
 		return readSetting(o, text)
 	}
 	r := &reader{name: "edit", draft: office.NewDraft(&c), onLine: true, history: true}
@@ -61,6 +68,20 @@ func readOrder(text string) (office.Thing, error) {
 		r.Items = append(r.Items, t.text)
 	}
 	return r, nil
+}
+
+// readRule reads DEVICE and a rule, whatever rules the device has.
+func readRule(o *office.Office, text string) (office.Thing, error) {
+	r := &reader{name: "edit", draft: office.NewDraft(o), onLine: true, history: true}
+	toks, _, bad, why := scan(text, nil)
+	if bad >= 0 || len(toks) < 2 {
+		return nil, fmt.Errorf("%q is no rule: %s", text, why)
+	}
+	rule, wrong := r.rule(&cursor{toks: toks, i: 2, end: len(text)}, office.Action(toks[1].text), nil)
+	if wrong != nil {
+		return nil, fmt.Errorf("%s: %s", text, wrong.text)
+	}
+	return office.RuleAt{Device: toks[0].text, Rule: rule}, nil
 }
 
 func readSetting(o *office.Office, text string) (office.Thing, error) {

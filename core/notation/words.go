@@ -7,10 +7,11 @@ import (
 )
 
 // TopLevel are the words that start a statement of a file, and of the line.
-var TopLevel = []string{"office", "vlan", "use", "plan", "device", "cable", "plug"}
+var TopLevel = []string{"office", "vlan", "use", "plan", "device", "cable", "plug", "service", "must", "never"}
 
 // InDevice are the words that start a statement of a device.
-var InDevice = []string{"ports", "bundle", "bundles", "inner", "forwarding", "wording", "limit", "manage", "address", "follows"}
+var InDevice = []string{"ports", "bundle", "bundles", "inner", "forwarding", "wording", "limit", "manage", "address", "follows",
+	"outside", "route", "routing", "stateless", "stateful", "between", "within", "allow", "deny", "rule"}
 
 // InShape are the words that a shape may have, or may end in.
 var InShape = []string{"use", "off", "all", "needed", "pvid", "admit", "filter", "because"}

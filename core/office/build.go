@@ -258,6 +258,11 @@ func (d *Device) RemovePorts(at []int, kind PortKind) error {
 				return fmt.Errorf("the address %s is on %s: remove the address first", a.Prefix, p.Name)
 			}
 		}
+		for _, l := range d.Outsides {
+			if l.On == p.Name {
+				return fmt.Errorf("the line %s to the outside is on %s: remove the line first", l.Name, p.Name)
+			}
+		}
 		gone[i] = true
 	}
 	moved, kept := make([]int, len(d.Ports)), []Port(nil)

@@ -18,7 +18,8 @@ type Draft struct {
 	// mine is the devices that Set cloned: nobody else has them yet, so that
 	// setting a thousand ports clones a device once.
 	mine  map[*Device]bool
-	quiet bool // errors name no nearest name
+	ruled *Device // likewise, with a list of rules of its own
+	quiet bool    // errors name no nearest name
 }
 
 type draftIndex struct {
@@ -55,7 +56,7 @@ func (d *Draft) Office() *Office { return &d.o }
 // Done gives the new office and the edit that leads to it.
 func (d *Draft) Done() (*Office, Edit) {
 	o := d.o
-	d.own, d.mine = false, nil
+	d.own, d.mine, d.ruled = false, nil, nil
 	return &o, d.edit
 }
 
@@ -68,6 +69,7 @@ func (d *Draft) take() {
 	o := &d.o
 	o.VLANs, o.Uses, o.Plans = slices.Clone(o.VLANs), slices.Clone(o.Uses), slices.Clone(o.Plans)
 	o.Devices, o.Cables, o.Plugs = slices.Clone(o.Devices), slices.Clone(o.Cables), slices.Clone(o.Plugs)
+	o.Services, o.Wishes = slices.Clone(o.Services), slices.Clone(o.Wishes)
 }
 
 // index is made at the first need: an edit of a port or two never needs it.
@@ -195,9 +197,23 @@ func (d *Draft) PutAll(o *Office) error {
 			return err
 		}
 	}
-	for _, x := range o.Devices {
-		if err := d.PutDevice(x.Clone()); err != nil {
+	for _, x := range o.Services {
+		if err := d.PutService(x); err != nil {
 			return err
+		}
+	}
+	for _, x := range o.Devices { // a rule may name the zone of a later device
+		x = x.Clone()
+		x.Rules = nil // put below, all at once
+		if err := d.PutDevice(x); err != nil {
+			return err
+		}
+	}
+	for _, x := range o.Devices {
+		for i := range x.Rules {
+			if err := d.PutRule(x.Name, &x.Rules[i], -1); err != nil {
+				return err
+			}
 		}
 	}
 	for _, c := range o.Cables {
@@ -207,6 +223,11 @@ func (d *Draft) PutAll(o *Office) error {
 	}
 	for _, p := range o.Plugs {
 		if err := d.PutPlug(p); err != nil {
+			return err
+		}
+	}
+	for _, w := range o.Wishes {
+		if err := d.PutWish(w); err != nil {
 			return err
 		}
 	}
@@ -234,6 +255,12 @@ func (d *Draft) Put(change Change) error {
 		return d.connect(t, change.At)
 	case Plug:
 		return d.putPlug(t, change.At)
+	case *NamedService:
+		return d.putService(t, change.At)
+	case *Wish:
+		return d.putWish(t, change.At)
+	case RuleAt:
+		return d.PutRule(t.Device, t.Rule, change.At)
 	case Order:
 		return d.arrange(t)
 	}
@@ -250,6 +277,12 @@ func (d *Draft) Put(change Change) error {
 		return d.Disconnect(t)
 	case Plug:
 		return d.Unplug(t.Port, t.Name)
+	case *NamedService:
+		return d.RemoveService(t.Name)
+	case *Wish:
+		return d.RemoveWish(t)
+	case RuleAt:
+		return d.RemoveRule(t.Device, change.At)
 	}
 	return fmt.Errorf("a change changes nothing")
 }

@@ -23,10 +23,16 @@ func (d *Draft) putDevice(device *Device, at int) error {
 			}
 		}
 	}
+	if err := d.checkPolicy(device); err != nil {
+		return err
+	}
 	device.Seal()
 	ix := d.index()
 	i, have := ix.devices[device.Name]
 	if have {
+		if err := d.keepsZones(d.o.Devices[i], device); err != nil {
+			return err
+		}
 		for r := range ix.cabled {
 			if r.Device == device.Name {
 				if _, err := device.FrontPort(r.Port); err != nil {
@@ -64,6 +70,9 @@ func (d *Draft) RemoveDevice(name string) error {
 	if err != nil {
 		return err
 	}
+	if err := d.keepsZones(d.o.Devices[i], nil); err != nil {
+		return err
+	}
 	for j := len(d.o.Plugs) - 1; j >= 0; j-- {
 		if d.o.Plugs[j].Port.Device == name {
 			d.unplug(j)
@@ -99,6 +108,13 @@ func (d *Draft) Set(ref PortRef, shape *Shape, because string) error {
 	if shape != nil {
 		if err := d.checkShape(shape); err != nil {
 			return err
+		}
+	}
+	for _, l := range device.Outsides {
+		if l.On == ref.Port {
+			if err := device.carriesLine(l, shape); err != nil {
+				return err
+			}
 		}
 	}
 	if device.Ports[port].Kind == Inner && shape == nil {

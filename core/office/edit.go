@@ -8,7 +8,9 @@ import (
 
 // Key names one thing of an office, for telling whether two edits touch the
 // same: "title", "vlan:110", "use:desk", "plan:ward-8", "device:rack",
-// "port:rack.19", "cable:rack.19 ward-east.8", "plug:rack.1 reception pc".
+// "port:rack.19", "cable:rack.19 ward-east.8", "plug:rack.1 reception pc",
+// "service:pictures", "wish:never guests to payments", and "rules:gate" for all
+// rules of a device, as their order is what they mean.
 type Key string
 
 // Clashes says whether an edit of k and one of l touch the same thing: a
@@ -20,11 +22,13 @@ func (k Key) Clashes(l Key) bool {
 func (k Key) within(l Key) bool {
 	d, isDevice := strings.CutPrefix(string(l), "device:")
 	p, isPort := strings.CutPrefix(string(k), "port:")
-	return isDevice && isPort && strings.HasPrefix(p, d+".")
+	r, isRules := strings.CutPrefix(string(k), "rules:")
+	return isDevice && (isPort && strings.HasPrefix(p, d+".") || isRules && r == d)
 }
 
 // Thing is what an edit replaces: a [Title], *[VLAN], *[Use], *[Plan],
-// *[Device], [Setting], [Cable], [Plug] or [Order].
+// *[Device], [Setting], [Cable], [Plug], *[NamedService], *[Wish], [RuleAt] or
+// [Order].
 type Thing interface{ Key() Key }
 
 // Title is the office's name as a Thing.
@@ -37,13 +41,23 @@ type Setting struct {
 	Because string
 }
 
-func (Title) Key() Key     { return "title" }
-func (v *VLAN) Key() Key   { return Key("vlan:" + strconv.Itoa(int(v.VID))) }
-func (u *Use) Key() Key    { return Key("use:" + u.Name) }
-func (p *Plan) Key() Key   { return Key("plan:" + p.Name) }
-func (d *Device) Key() Key { return Key("device:" + d.Name) }
-func (s Setting) Key() Key { return Key("port:" + s.Port.String()) }
-func (p Plug) Key() Key    { return Key("plug:" + p.Port.Device + "." + p.Port.Port + " " + p.Name) }
+// RuleAt is a rule in a device's list. Its place is that of its [Change]: a rule
+// is put before the one that stands there, and what goes is the one there.
+type RuleAt struct {
+	Device string
+	Rule   *Rule
+}
+
+func (r RuleAt) Key() Key        { return Key("rules:" + r.Device) }
+func (s *NamedService) Key() Key { return Key("service:" + s.Name) }
+func (w *Wish) Key() Key         { return Key("wish:" + w.String()) }
+func (Title) Key() Key           { return "title" }
+func (v *VLAN) Key() Key         { return Key("vlan:" + strconv.Itoa(int(v.VID))) }
+func (u *Use) Key() Key          { return Key("use:" + u.Name) }
+func (p *Plan) Key() Key         { return Key("plan:" + p.Name) }
+func (d *Device) Key() Key       { return Key("device:" + d.Name) }
+func (s Setting) Key() Key       { return Key("port:" + s.Port.String()) }
+func (p Plug) Key() Key          { return Key("plug:" + p.Port.Device + "." + p.Port.Port + " " + p.Name) }
 func (c Cable) Key() Key {
 	a, b := c.A, c.B
 	if b.Compare(a) < 0 {

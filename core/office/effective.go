@@ -86,6 +86,11 @@ func (o *Office) Written(d *Device, i int) (*Shape, Source) {
 	case covered:
 		return planned, FromPlan
 	}
+	if len(d.Outsides) > 0 {
+		if s := d.lineShape(p.Name); s != nil {
+			return s, FromPort
+		}
+	}
 	return noShape, FromNothing
 }
 

@@ -23,6 +23,9 @@ const (
 	OfMode    Part = "mode"    // of a bundle
 	OfFlavour Part = "flavour" // of an inner port
 	OfSecond  Part = "second"  // the end of a cable that was named second
+	OfSide    Part = "side"    // where a rule or a wish is from, or to
+	OfService Part = "service"
+	OfPlace   Part = "place" // in a list of rules
 )
 
 // PartOf is the part that an error is about, "" for the whole.

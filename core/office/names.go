@@ -43,6 +43,15 @@ func CheckVLANName(text string) error {
 	if !ok {
 		return fmt.Errorf("%q cannot name a VLAN: a small letter, then up to 31 small letters, digits and hyphens, such as %s", text, Fitting(text, "staff"))
 	}
+	return CheckSideName("a VLAN", text)
+}
+
+// CheckSideName says whether a VLAN, a zone or a service may have a name: the
+// words of a rule's sides are none.
+func CheckSideName(what, name string) error {
+	if slices.Contains(sideWords, name) {
+		return fmt.Errorf("%s cannot name %s: in rules it means something (%s)", name, what, strings.Join(sideWords, ", "))
+	}
 	return nil
 }
 

@@ -9,22 +9,25 @@ import (
 
 // Office is one network that is planned together. The zero Office is empty.
 type Office struct {
-	Title   string
-	VLANs   []*VLAN   // ascending by VID
-	Uses    []*Use    // in the order given
-	Plans   []*Plan   // in the order given
-	Devices []*Device // in the order given
-	Cables  []Cable   // in the order given
-	Plugs   []Plug    // in the order given
+	Title    string
+	VLANs    []*VLAN         // ascending by VID
+	Services []*NamedService // in the order given
+	Uses     []*Use          // in the order given
+	Plans    []*Plan         // in the order given
+	Devices  []*Device       // in the order given
+	Cables   []Cable         // in the order given
+	Plugs    []Plug          // in the order given
+	Wishes   []*Wish         // in the order given
 }
 
 // VLAN is one line of the register.
 type VLAN struct {
-	VID   VID
-	Name  string // [a-z][a-z0-9-]{0,31}, unique in the office
-	Note  string
-	Local bool           // meant to have no gateway
-	Nets  []netip.Prefix // masked; IPv4 and IPv6
+	VID     VID
+	Name    string // [a-z][a-z0-9-]{0,31}, unique in the office
+	Note    string
+	Local   bool           // meant to have no gateway
+	Nets    []netip.Prefix // masked; IPv4 and IPv6
+	Guarded bool           // nobody but the device that hands out addresses may do so
 }
 
 // Use is a shape with a name.
@@ -66,7 +69,7 @@ func (w Wording) String() string {
 }
 
 // Limits are the most that a device takes; 0 is no limit known.
-type Limits struct{ VLANs, Addresses, Zones, Rows int }
+type Limits struct{ VLANs, Addresses, Zones, Rows, Rules int }
 
 // Manage is where a device is managed.
 type Manage struct {
@@ -122,6 +125,8 @@ type Address struct {
 	On       string       // the port; "" where the device bridges
 	Zone     string
 	From, To netip.Addr // the range handed out (DHCP); zero where none is
+	Admits   []Service  // what the device itself answers there; nil: everything
+	Gateway  bool       // the hosts of the VLAN send here what is for other subnets
 }
 
 // Device is anything with ports.
@@ -136,6 +141,13 @@ type Device struct {
 	Manage     *Manage
 	Ports      []Port // the front in order, then bundles, then inner ports
 	Addresses  []Address
+	Outsides   []Outside
+	Routes     []Route // in the order given
+	NoRouting  bool    // it has several addresses, and yet it does not route
+	State      State   // "": by its kind, see [Device.KeepsState]
+	Between    Action  // "": by its kind, see [Device.BetweenZones]
+	Within     Action  // "": allow
+	Rules      []Rule  // the first that fits decides
 
 	index  map[string]int
 	sealed bool // index and Port.Bundle are complete
@@ -215,6 +227,7 @@ func (d *Device) Clone() *Device {
 	c := *d
 	c.Ports = slices.Clone(d.Ports)
 	c.Addresses = slices.Clone(d.Addresses)
+	c.Outsides, c.Routes, c.Rules = slices.Clone(d.Outsides), slices.Clone(d.Routes), slices.Clone(d.Rules)
 	c.index, c.sealed = nil, false
 	return &c
 }
@@ -253,7 +266,8 @@ type Plug struct {
 	Name     string
 	Wants    VID
 	Tagged   bool
-	Operator bool // the administrator's own
+	Operator bool       // the administrator's own
+	At       netip.Addr // its own address, where one is said
 }
 
 // VLAN finds a VLAN of the register, nil where there is none.

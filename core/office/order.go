@@ -14,7 +14,7 @@ type Order struct {
 }
 
 // Lists are the lists of an office whose order was given by people.
-var Lists = []string{"uses", "plans", "devices", "cables", "plugs"}
+var Lists = []string{"uses", "plans", "devices", "cables", "plugs", "services", "wishes"}
 
 func (o Order) Key() Key { return Key("order:" + o.List) }
 
@@ -31,6 +31,10 @@ func OrderOf(o *Office, list string) Order {
 		return Order{list, items(o.Cables)}
 	case "plugs":
 		return Order{list, items(o.Plugs)}
+	case "services":
+		return Order{list, items(o.Services)}
+	case "wishes":
+		return Order{list, items(o.Wishes)}
 	}
 	return Order{list, []string{}}
 }
@@ -78,6 +82,10 @@ func (d *Draft) arrange(o Order) error {
 		d.o.Cables = arranged(d.o.Cables, places)
 	case "plugs":
 		d.o.Plugs = arranged(d.o.Plugs, places)
+	case "services":
+		d.o.Services = arranged(d.o.Services, places)
+	case "wishes":
+		d.o.Wishes = arranged(d.o.Wishes, places)
 	}
 	d.ix = draftIndex{}
 	return nil

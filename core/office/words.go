@@ -88,10 +88,11 @@ const (
 	LimitAddresses Limit = "addresses"
 	LimitZones     Limit = "zones"
 	LimitRows      Limit = "rows" // of tagged VIDs, over all ports
+	LimitRules     Limit = "rules"
 )
 
 // LimitNames lists the limits there are.
-var LimitNames = []Limit{LimitVLANs, LimitAddresses, LimitZones, LimitRows}
+var LimitNames = []Limit{LimitVLANs, LimitAddresses, LimitZones, LimitRows, LimitRules}
 
 // Of is the limit of that name, to be read and set.
 func (l *Limits) Of(name Limit) *int {
@@ -104,6 +105,8 @@ func (l *Limits) Of(name Limit) *int {
 		return &l.Zones
 	case LimitRows:
 		return &l.Rows
+	case LimitRules:
+		return &l.Rules
 	}
 	return nil
 }
@@ -134,6 +137,68 @@ const (
 var Flavours = []Flavour{SSID, VirtualMachine, Processor}
 
 func (Flavour) Enum() []any { return anyOf(Flavours) }
+
+// Action is what becomes of a packet where it would cross a device that routes.
+type Action string
+
+const (
+	Allow Action = "allow"
+	Deny  Action = "deny"
+)
+
+// Actions lists them.
+var Actions = []Action{Allow, Deny}
+
+func (Action) Enum() []any { return anyOf(Actions) }
+
+// State is whether a device remembers what it let pass.
+type State string
+
+const (
+	Stateful  State = "stateful"
+	Stateless State = "stateless" // each packet by itself; the answer needs its own rule
+)
+
+// States lists them.
+var States = []State{Stateful, Stateless}
+
+func (State) Enum() []any { return anyOf(States) }
+
+// SideKind is what a side of a rule or of a wish names.
+type SideKind string
+
+const (
+	SideAny     SideKind = "any"
+	SideOutside SideKind = "outside"
+	SideZone    SideKind = "zone"
+	SideVLAN    SideKind = "vlan"
+	SideNet     SideKind = "net" // an address or a prefix; written as itself
+)
+
+// SideKinds lists them.
+var SideKinds = []SideKind{SideAny, SideOutside, SideZone, SideVLAN, SideNet}
+
+func (SideKind) Enum() []any { return anyOf(SideKinds) }
+
+// Protocol is what of the Internet protocols a service is.
+type Protocol string
+
+const (
+	AnyProtocol Protocol = "any"
+	Ping        Protocol = "ping" // echo and its answer, in ICMP (RFC 792) and ICMPv6 (RFC 4443)
+	TCP         Protocol = "tcp"
+	UDP         Protocol = "udp"
+	Named       Protocol = "service" // it stands for what is behind a name; written as that
+)
+
+// Protocols lists them.
+var Protocols = []Protocol{AnyProtocol, Ping, TCP, UDP, Named}
+
+func (Protocol) Enum() []any { return anyOf(Protocols) }
+
+// sideWords cannot name a VLAN, a zone or a service: they start a side of a rule,
+// or part two.
+var sideWords = []string{string(SideAny), string(SideOutside), string(SideZone), string(SideVLAN), "to"}
 
 func anyOf[T any](all []T) []any {
 	out := make([]any, len(all))

@@ -62,6 +62,11 @@ func (n *Net) fillHubs(i int) {
 	for _, a := range device.Addresses {
 		stand(a.VID, a.On, true)
 	}
+	for _, l := range device.Outsides {
+		if l.VID != 0 {
+			stand(l.VID, l.On, false)
+		}
+	}
 	if m := device.Manage; m != nil {
 		stand(m.VID, "", false)
 	}

@@ -94,7 +94,7 @@ func (n *Net) all() {
 func (n *Net) effective(i int) ([]*office.Shape, []office.Source) {
 	device := n.Office.Devices[i]
 	ss, src := make([]*office.Shape, len(device.Ports)), make([]office.Source, len(device.Ports))
-	if device.Follows == "" { // the usual case, without asking a plan for every port
+	if device.Follows == "" && len(device.Outsides) == 0 { // the usual case, without asking a plan for every port
 		for port := range device.Ports {
 			x := &device.Ports[port]
 			if x.Bundle > 0 || x.Shape == nil {

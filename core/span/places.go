@@ -121,6 +121,11 @@ func (n *Net) placesOf(i int) {
 			n.at.solid[h].Add(a.VID)
 		}
 	}
+	for _, l := range device.Outsides {
+		if l.VID != 0 {
+			n.at.solid[n.Topo.HubOf(i, device.Logical(device.Port(l.On)))].Add(l.VID)
+		}
+	}
 	if m := device.Manage; m != nil {
 		for _, h := range n.addressHubs(i, m.VID, "") {
 			n.at.solid[h].Add(m.VID)

@@ -195,9 +195,14 @@ func (m *Net) tables(n *Net, changed []int) {
 		was, is := n.Office.Devices[i], m.Office.Devices[i]
 		if was != is {
 			for _, device := range []*office.Device{was, is} {
-				if !slices.Equal(was.Addresses, is.Addresses) {
+				if !office.SameAddresses(was.Addresses, is.Addresses) {
 					for _, a := range device.Addresses {
 						m.dirty.Add(a.VID)
+					}
+				}
+				if !slices.Equal(was.Outsides, is.Outsides) {
+					for _, l := range device.Outsides {
+						m.dirty.Add(l.VID)
 					}
 				}
 				if device.Manage != nil && was.Manage != is.Manage {

@@ -1,0 +1,186 @@
+package talk
+
+import (
+	"klammer/core/office"
+)
+
+// back is the way of the answer. What came over a line goes back from that line:
+// addresses are translated there.
+func (m *Map) back(there *way, src, dst *End) *way {
+	if dst.area == m.outside && len(there.steps) > 0 {
+		r := there.steps[len(there.steps)-1].r
+		return m.onwards(r, r.outside(), nil, src)
+	}
+	if dst.area == m.outside { // a device asked the outside over its own line
+		return &way{ownIn: -1, own: src.own}
+	}
+	return m.way(dst, src)
+}
+
+// asked is the services with which a question arrives.
+func (m *Map) asked(there *way, src, dst *End) *Services {
+	if there.stop != nil {
+		return None
+	}
+	open := All
+	for _, s := range there.steps {
+		if open = open.And(s.r.passes(s.in, s.out, src.Part, dst.Part)); open == None {
+			return None
+		}
+	}
+	if own := there.own; own != nil && there.ownIn >= 0 {
+		if there.ownIn != own.at {
+			open = open.And(own.r.passes(there.ownIn, own.at, src.Part, dst.Part))
+		}
+		open = open.And(own.admits)
+	}
+	return open
+}
+
+// answered is those of some services whose answer comes back.
+func (m *Map) answered(open *Services, there, back *way, src, dst *End) *Services {
+	if back.stop != nil {
+		return None
+	}
+	for _, s := range back.steps {
+		switch {
+		case !s.r.state:
+			open = open.And(s.r.passes(s.in, s.out, dst.Part, src.Part).answered())
+		case !there.over(s.r): // it has not seen the question
+			open = open.And(s.r.passes(s.in, s.out, dst.Part, src.Part).answered()).And(onlyUDP)
+		}
+		if open == None {
+			return None
+		}
+	}
+	if own := back.own; own != nil && back.ownIn >= 0 && back.ownIn != own.at && !own.r.state {
+		open = open.And(own.r.passes(back.ownIn, own.at, dst.Part, src.Part).answered())
+	}
+	for _, r := range there.keeps() {
+		if !back.over(r) { // it saw the question and not the answer
+			return open.Minus(onlyTCP)
+		}
+	}
+	return open
+}
+
+// judge is the services that an end can use at another: exactly those whose
+// question arrives and whose answer comes back.
+func (m *Map) judge(src, dst *End) *Services {
+	there := m.way(src, dst)
+	open := m.asked(there, src, dst)
+	if open == None || there.flat {
+		if there.flat && !m.hears(dst.places, src.places) {
+			return None
+		}
+		return open
+	}
+	return m.answered(open, there, m.back(there, src, dst), src, dst)
+}
+
+// Hop is a device that a packet passes.
+type Hop struct {
+	Device  string
+	Address string     // at which it came in: what a trace shows; "" from outside
+	In, Out office.VID // 0: the outside
+	Decides string     // the rule, in words of notation
+	Rule    int        // its place in the device's list; -1 where none decides
+}
+
+// Leg is the way of a question, or of its answer.
+type Leg struct {
+	Hops []Hop
+	Stop *Stop // nil where it arrives
+}
+
+// tell follows one service there and back.
+func (m *Map) tell(src, dst *End, p probe) (there, back Leg) {
+	w := m.way(src, dst)
+	there = m.leg(w, src, dst, p, func(*router) (string, bool) { return "", false }, nil)
+	if there.Stop != nil {
+		return there, back
+	}
+	if own := w.own; own != nil && w.ownIn >= 0 {
+		if w.ownIn != own.at {
+			if do, i, text := own.r.decides(w.ownIn, own.at, src.Part, dst.Part, p); do == office.Deny {
+				there.Stop = m.denied(own.r, i, text)
+				return there, back
+			}
+		}
+		if !p.in(own.admits) {
+			there.Stop = &Stop{Device: own.r.d.Name, Reason: NotAdmitted, Text: own.r.d.Name + " itself admits " + own.admits.String() + " at " + own.addr.String(), rule: -1}
+			return there, back
+		}
+	}
+	if w.flat {
+		if !m.hears(dst.places, src.places) {
+			back.Stop = m.cutOff(dst, src)
+		}
+		return there, back
+	}
+	b := m.back(w, src, dst)
+	back = m.leg(b, dst, src, p.answer(), func(r *router) (string, bool) {
+		return "state: it let the question pass", r.state && w.over(r)
+	}, func(r *router) bool { return r.state && p.protocol != office.UDP })
+	if own := b.own; back.Stop == nil && own != nil && b.ownIn >= 0 && b.ownIn != own.at && !own.r.state {
+		if do, i, text := own.r.decides(b.ownIn, own.at, dst.Part, src.Part, p.answer()); do == office.Deny {
+			back.Stop = m.denied(own.r, i, text)
+		}
+	}
+	if p.protocol == office.TCP && back.Stop == nil {
+		for _, r := range w.keeps() {
+			if !b.over(r) {
+				there.Stop = &Stop{Device: r.d.Name, Reason: NoState, Text: r.d.Name + " keeps state and does not see the answer, which takes another way: it stops what follows", rule: -1}
+				break
+			}
+		}
+	}
+	return there, back
+}
+
+// leg tells the hops of a way up to where it stops. passed says what lets a
+// packet pass a router by itself; drops says which do not take one that belongs to
+// no connection.
+func (m *Map) leg(w *way, src, dst *End, p probe, passed func(*router) (string, bool), drops func(*router) bool) (leg Leg) {
+	leg.Hops = []Hop{}
+	for _, s := range w.steps {
+		text, ok := passed(s.r)
+		rule := -1
+		if !ok {
+			if drops != nil && drops(s.r) {
+				leg.Stop = &Stop{Device: s.r.d.Name, Reason: NoState, Text: s.r.d.Name + " keeps state and has not seen the question, so it drops the answer", rule: -1}
+				return leg
+			}
+			var do office.Action
+			if do, rule, text = s.r.decides(s.in, s.out, src.Part, dst.Part, p); do == office.Deny {
+				leg.Stop = m.denied(s.r, rule, text)
+				return leg
+			}
+		}
+		hop := Hop{Device: s.r.d.Name, In: s.r.ifaces[s.in].vid, Out: s.r.ifaces[s.out].vid, Decides: text, Rule: rule}
+		if s.at != nil {
+			hop.Address = s.at.addr.String()
+		} else if l := s.r.d.Outsides[0]; l.Prefix.IsValid() {
+			hop.Address = l.Prefix.Addr().String()
+		}
+		leg.Hops = append(leg.Hops, hop)
+	}
+	leg.Stop = w.stop
+	return leg
+}
+
+func (m *Map) denied(r *router, rule int, text string) *Stop {
+	s := &Stop{Device: r.d.Name, Reason: ByRule, rule: rule}
+	switch {
+	case rule >= 0:
+		s.Text = r.d.Name + " drops it by its rule " + ordinal(rule) + ": " + text
+	case text == "no rule lets it in from the outside":
+		s.Text = r.d.Name + " drops it: " + text
+	default:
+		s.Text = r.d.Name + " drops it, as no rule fits: " + text
+	}
+	return s
+}
+
+// Rule is the place of the rule that stops it, -1 where none does.
+func (s *Stop) Rule() int { return s.rule }

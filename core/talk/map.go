@@ -1,0 +1,428 @@
+// Package talk says who may talk to whom: which way a packet takes from subnet to
+// subnet over the devices that route, what their rules let pass, and whether the
+// answer comes back. It is the one place that decides that; walks across subnets,
+// the way to a device's management and what is wished all ask here.
+//
+// Sets are exact. The addresses of a subnet are cut into parts by the prefixes
+// that rules, routes and wishes name; all addresses of a part have one answer,
+// which is an exact set of services.
+package talk
+
+import (
+	"cmp"
+	"fmt"
+	"net/netip"
+	"slices"
+	"sync"
+
+	"klammer/core/office"
+	"klammer/core/span"
+)
+
+// Map is what an office has for routing, and where in its spans that stands.
+type Map struct {
+	Net     *span.Net
+	routers []*router // by device; nil for those without an address and a line
+	vlans   []*area   // ascending by VID
+	byVID   map[office.VID]*area
+	outside *area
+	door    *router // the first device with a line to the outside, nil for none
+	ends    []*End  // of all parts
+	alike   *sync.Mutex
+	hearing map[span.Place]map[span.Node]bool // of spans that some arc leads one way in; filled as it is asked for
+}
+
+// area is a VLAN, or the outside, as somewhere to talk from and to.
+type area struct {
+	vid    office.VID // 0: the outside
+	nets   []netip.Prefix
+	places []span.Place // one for hosts that hear the same; the one with the gateway first
+	parts  []*Part
+	gates  [2]*stand // where hosts send what is for other subnets, by family
+	open   [2]bool   // several may be that, and nothing says which
+}
+
+// stand is an address of a device.
+type stand struct {
+	r      *router
+	a      *office.Address
+	addr   netip.Addr
+	net    netip.Prefix
+	at     int // interface
+	places []span.Place
+	admits *Services
+}
+
+// router is a device with addresses or lines to the outside.
+type router struct {
+	dev    int
+	d      *office.Device
+	routes bool
+	state  bool
+	stands []*stand
+	ifaces []iface // by VLAN; the last is the outside
+	table  [2][]entry
+	rules  []rule
+	nets   []net      // the prefixes that its rules name, by their length
+	none   masks      // of an address that no rule names
+	fromIf [][]uint64 // by interface: rules that it fits whatever the address
+	toIf   [][]uint64
+}
+
+type iface struct {
+	vid  office.VID // 0: the outside
+	zone string
+}
+
+type rule struct {
+	*office.Rule
+	services *Services
+}
+
+// entry is what a router knows of a destination.
+type entry struct {
+	to    netip.Prefix
+	stand *stand // connected, or the next hop's side
+	line  bool   // to the outside
+	hop   *stand // the next router's address
+	stop  *Stop  // it swallows what it gets
+	text  string // how it was written
+}
+
+func familyOf(a netip.Addr) int {
+	if a.Is4() {
+		return 0
+	}
+	return 1
+}
+
+// New draws the map of an office.
+func New(n *span.Net) *Map {
+	m := &Map{Net: n, routers: make([]*router, len(n.Office.Devices)), byVID: map[office.VID]*area{}, hearing: map[span.Place]map[span.Node]bool{}, alike: &sync.Mutex{}}
+	for dev, d := range n.Office.Devices {
+		if len(d.Addresses)+len(d.Outsides) > 0 {
+			m.routers[dev] = m.router(dev, d)
+		}
+	}
+	m.areas()
+	for _, r := range m.routers {
+		if r != nil {
+			m.table(r)
+		}
+	}
+	m.cut()
+	return m
+}
+
+func (m *Map) router(dev int, d *office.Device) *router {
+	r := &router{dev: dev, d: d, routes: d.Routing(), state: d.KeepsState()}
+	if len(d.Outsides) > 0 && m.door == nil {
+		m.door = r
+	}
+	for i := range d.Addresses {
+		a := &d.Addresses[i]
+		s := &stand{r: r, a: a, addr: a.Prefix.Addr(), net: a.Prefix.Masked(), at: r.iface(a.VID), places: m.Net.Standing(dev, a.VID, a.On), admits: All}
+		if a.Admits != nil {
+			s.admits = Of(m.Net.Office, a.Admits)
+		}
+		if s.at < 0 {
+			s.at = len(r.ifaces)
+			r.ifaces = append(r.ifaces, iface{a.VID, d.ZoneOf(a.VID)})
+		}
+		r.stands = append(r.stands, s)
+	}
+	r.ifaces = append(r.ifaces, iface{})
+	m.rules(r)
+	return r
+}
+
+// iface is the place of a VLAN among a router's interfaces, -1 for none.
+func (r *router) iface(v office.VID) int {
+	return slices.IndexFunc(r.ifaces, func(x iface) bool { return x.vid == v && v != 0 })
+}
+
+// outside is the place of its lines among its interfaces.
+func (r *router) outside() int { return len(r.ifaces) - 1 }
+
+func (m *Map) rules(r *router) {
+	r.rules = make([]rule, len(r.d.Rules))
+	known := map[string]*Services{}
+	for i := range r.d.Rules {
+		x := &r.d.Rules[i]
+		key := office.Services(x.Services)
+		if known[key] == nil {
+			known[key] = Of(m.Net.Office, x.Services)
+		}
+		r.rules[i] = rule{x, known[key]}
+	}
+	r.name()
+	r.fromIf, r.toIf = make([][]uint64, len(r.ifaces)), make([][]uint64, len(r.ifaces))
+	for k, f := range r.ifaces {
+		r.fromIf[k], r.toIf[k] = r.bits(), r.bits()
+		for i := range r.rules {
+			if f.fits(r.rules[i].From, len(r.d.Outsides) > 0) {
+				r.fromIf[k][i/64] |= 1 << (i % 64)
+			}
+			if f.fits(r.rules[i].To, len(r.d.Outsides) > 0) {
+				r.toIf[k][i/64] |= 1 << (i % 64)
+			}
+		}
+	}
+}
+
+func (r *router) bits() []uint64 { return make([]uint64, (len(r.rules)+63)/64) }
+
+// fits says whether a side names an interface, whatever the address.
+func (f iface) fits(sides []office.Side, lines bool) bool {
+	return slices.ContainsFunc(sides, func(s office.Side) bool {
+		switch s.Kind {
+		case office.SideAny:
+			return true
+		case office.SideOutside:
+			return f.vid == 0 && lines
+		case office.SideZone:
+			return f.vid != 0 && f.zone == s.Zone
+		case office.SideVLAN:
+			return f.vid == s.VID
+		}
+		return false
+	})
+}
+
+// areas finds the subnets of each VLAN, where its hosts are, and its gateways.
+func (m *Map) areas() {
+	o := m.Net.Office
+	at := func(v office.VID) *area {
+		if m.byVID[v] == nil {
+			m.byVID[v] = &area{vid: v}
+			m.vlans = append(m.vlans, m.byVID[v])
+		}
+		return m.byVID[v]
+	}
+	for _, v := range o.VLANs {
+		at(v.VID).nets = slices.Clone(v.Nets)
+	}
+	m.outside = &area{}
+	for _, r := range m.routers {
+		if r == nil {
+			continue
+		}
+		for _, s := range r.stands {
+			x := at(s.a.VID)
+			if !slices.ContainsFunc(x.nets, func(p netip.Prefix) bool { return p.Bits() <= s.net.Bits() && p.Overlaps(s.net) }) {
+				x.nets = append(slices.DeleteFunc(x.nets, s.net.Overlaps), s.net)
+			}
+		}
+	}
+	slices.SortFunc(m.vlans, func(a, b *area) int { return cmp.Compare(a.vid, b.vid) })
+	for _, x := range m.vlans {
+		x.places = m.placesOf(x.vid)
+		m.gateways(x)
+	}
+}
+
+// placesOf is where the hosts of a VLAN are: one place for those that hear the
+// same.
+func (m *Map) placesOf(vid office.VID) (places []span.Place) {
+	v := m.Net.VLAN(vid)
+	if v == nil {
+		return nil
+	}
+	for _, s := range v.Spans {
+		if _, dead := m.Net.Dead(s); dead || len(places) > 0 && (v.State != span.Split || !m.hosts(s, vid)) && !s.OneWay {
+			continue
+		}
+		if !s.OneWay {
+			places = append(places, span.Place{Span: s, Node: s.Nodes[0]})
+			continue
+		}
+		for _, x := range s.Nodes {
+			if x.Label == span.Label(vid) && m.Net.EndsAt(x.Hub, vid) && (len(places) == 0 || !m.Net.HasAddress(x.Hub, vid)) {
+				places = append(places, span.Place{Span: s, Node: x})
+			}
+		}
+	}
+	return places
+}
+
+// hosts says whether somebody of a VLAN can be in a span, other than an address.
+func (m *Map) hosts(s *span.Span, vid office.VID) bool {
+	return len(m.Net.Terminals(s, vid)) > 0 || slices.ContainsFunc(s.Nodes, func(x span.Node) bool { return m.Net.Wants(x.Hub).Has(vid) })
+}
+
+// gateways decides where the hosts of a VLAN send what is for other subnets: to
+// the address that is marked; else to one that hands out; else to the only one;
+// else to the lowest, of devices that route.
+func (m *Map) gateways(x *area) {
+	for family := range x.gates {
+		best, bestRank, equals := (*stand)(nil), 0, 0
+		for _, r := range m.routers {
+			if r == nil {
+				continue
+			}
+			for _, s := range r.stands {
+				if s.a.VID != x.vid || familyOf(s.addr) != family {
+					continue
+				}
+				rank := 0
+				switch {
+				case s.a.Gateway:
+					rank = 3
+				case !r.routes:
+				case s.a.From.IsValid():
+					rank = 2
+				default:
+					rank = 1
+				}
+				switch {
+				case rank == 0 || rank < bestRank:
+				case rank > bestRank || s.addr.Less(best.addr):
+					if rank == bestRank {
+						equals++
+					} else {
+						equals = 1
+					}
+					best, bestRank = s, rank
+				default:
+					equals++
+				}
+			}
+		}
+		x.gates[family], x.open[family] = best, bestRank == 1 && equals > 1
+	}
+}
+
+// table works out what a router knows of destinations: longest prefix first, of
+// equal ones connected, then as written.
+func (m *Map) table(r *router) {
+	for family := range r.table {
+		var all []entry
+		written := false
+		for _, s := range r.stands {
+			if familyOf(s.addr) == family {
+				all = append(all, entry{to: s.net, stand: s})
+			}
+		}
+		for _, l := range r.d.Outsides {
+			if l.Prefix.IsValid() && familyOf(l.Prefix.Addr()) == family {
+				all = append(all, entry{to: l.Prefix.Masked(), line: true})
+			}
+		}
+		connected := len(all)
+		any := netip.PrefixFrom(netip.IPv4Unspecified(), 0)
+		if family == 1 {
+			any = netip.PrefixFrom(netip.IPv6Unspecified(), 0)
+		}
+		for _, x := range r.d.Routes {
+			to := x.To
+			if !to.IsValid() {
+				to = any
+			}
+			if familyOf(to.Addr()) != family {
+				continue
+			}
+			written = written || to.Bits() == 0
+			e := entry{to: to, line: x.Line != "", text: "route " + x.String()}
+			if !e.line && !m.hop(r, all[:connected], x.Via, &e) {
+				continue // its next hop is in no connected subnet: as if it were not there
+			}
+			all = append(all, e)
+		}
+		if len(r.d.Outsides) > 0 && !written {
+			all = append(all, entry{to: any, line: true, text: "route default via " + r.d.Outsides[0].Name})
+		}
+		slices.SortStableFunc(all, func(a, b entry) int { return cmp.Compare(b.to.Bits(), a.to.Bits()) })
+		r.table[family] = all
+	}
+}
+
+// hop finds the next hop of a route; false where it is in no connected subnet.
+func (m *Map) hop(r *router, connected []entry, via netip.Addr, e *entry) bool {
+	best := -1
+	for i, c := range connected {
+		if c.to.Contains(via) && (best < 0 || c.to.Bits() > connected[best].to.Bits()) {
+			best = i
+		}
+	}
+	if best < 0 {
+		return false
+	}
+	c := connected[best]
+	if c.line {
+		e.line = true
+		return true
+	}
+	e.stand = c.stand
+	swallow := func(reason Reason, format string, args ...any) {
+		e.stop = &Stop{Device: r.d.Name, Reason: reason, Text: fmt.Sprintf("%s sends it on by %s, and ", r.d.Name, e.text) + fmt.Sprintf(format, args...)}
+	}
+	swallow(NoHost, "no device has the address %s", via)
+	for _, other := range m.routers {
+		if other == nil || other == r {
+			continue
+		}
+		for _, s := range other.stands {
+			if s.addr != via {
+				continue
+			}
+			switch {
+			case !m.hears(c.stand.places, s.places):
+				if e.stop != nil && e.stop.Reason == NoHost {
+					swallow(Cut, "%s at %s is not in the same part of %s", other.d.Name, via, m.Net.Name(c.stand.a.VID))
+				}
+			case !other.routes:
+				if e.hop == nil {
+					swallow(NoRoute, "%s at %s does not route", other.d.Name, via)
+				}
+			case e.hop == nil:
+				e.hop, e.stop = s, nil
+			}
+		}
+	}
+	return true
+}
+
+// lookup is what a router knows of a destination, nil for nothing.
+func (r *router) lookup(a netip.Addr) *entry {
+	table := r.table[familyOf(a)]
+	for i := range table {
+		if table[i].to.Contains(a) {
+			return &table[i]
+		}
+	}
+	return nil
+}
+
+// owns is the router's own address of that number, nil for none.
+func (r *router) owns(a netip.Addr) *stand {
+	for _, s := range r.stands {
+		if s.addr == a {
+			return s
+		}
+	}
+	return nil
+}
+
+// hears says whether what is sent at one of some places is heard at one of others.
+func (m *Map) hears(from, to []span.Place) bool {
+	for _, a := range from {
+		for _, b := range to {
+			if a.Span != b.Span || a.Span == nil {
+				continue
+			}
+			if !a.Span.OneWay {
+				return true
+			}
+			m.alike.Lock()
+			if m.hearing[a] == nil {
+				m.hearing[a] = m.Net.Hearing(a.Span, a.Node)
+			}
+			heard := m.hearing[a][b.Node]
+			m.alike.Unlock()
+			if heard {
+				return true
+			}
+		}
+	}
+	return false
+}

@@ -1,0 +1,263 @@
+package talk
+
+import (
+	"fmt"
+	"slices"
+	"strings"
+
+	"klammer/core/office"
+)
+
+// Services is an exact set of services: ping, and ports of TCP and of UDP. It is
+// not changed once made.
+type Services struct {
+	ping     bool
+	tcp, udp []ports // ascending, with gaps between
+}
+
+// ports is a run of ports, both ends in it.
+type ports struct{ first, last uint16 }
+
+var allPorts = []ports{{1, 65535}}
+
+// All and None are every service, and no service.
+var (
+	All  = &Services{true, allPorts, allPorts}
+	None = &Services{}
+)
+
+// askersPort stands for the port that somebody asks from: a high one (RFC 6335
+// clause 6). Where no state is kept, an answer passes by rules for that port.
+const askersPort = 65535
+
+// Of is the set of a list of services in an office, which knows what names stand
+// for.
+func Of(o *office.Office, list []office.Service) *Services {
+	s := &Services{}
+	for _, x := range list {
+		switch x.Protocol {
+		case office.AnyProtocol:
+			return All
+		case office.Ping:
+			s.ping = true
+		case office.TCP:
+			s.tcp = append(s.tcp, ports{x.First, x.Last})
+		case office.UDP:
+			s.udp = append(s.udp, ports{x.First, x.Last})
+		case office.Named:
+			if named := o.Service(x.Name); named != nil {
+				is := Of(o, named.Is)
+				s.ping = s.ping || is.ping
+				s.tcp, s.udp = append(s.tcp, is.tcp...), append(s.udp, is.udp...)
+			}
+		}
+	}
+	s.tcp, s.udp = tidy(s.tcp), tidy(s.udp)
+	return s.known()
+}
+
+// tidy sorts runs and joins those that touch.
+func tidy(runs []ports) []ports {
+	slices.SortFunc(runs, func(a, b ports) int { return int(a.first) - int(b.first) })
+	var out []ports
+	for _, r := range runs {
+		if k := len(out) - 1; k >= 0 && int(r.first) <= int(out[k].last)+1 {
+			out[k].last = max(out[k].last, r.last)
+		} else {
+			out = append(out, r)
+		}
+	}
+	return out
+}
+
+// known gives All and None for sets that are that.
+func (s *Services) known() *Services {
+	switch {
+	case !s.ping && len(s.tcp) == 0 && len(s.udp) == 0:
+		return None
+	case s.ping && slices.Equal(s.tcp, allPorts) && slices.Equal(s.udp, allPorts):
+		return All
+	}
+	return s
+}
+
+// Empty says whether nothing is in it.
+func (s *Services) Empty() bool { return s == None }
+
+// Equal says whether two sets are the same.
+func (s *Services) Equal(t *Services) bool {
+	return s == t || s.ping == t.ping && slices.Equal(s.tcp, t.tcp) && slices.Equal(s.udp, t.udp)
+}
+
+// And, Or and Minus are what both have, what either has, and what only the first
+// has.
+func (s *Services) And(t *Services) *Services {
+	switch {
+	case s == All || t == None || s == t:
+		return t
+	case t == All || s == None:
+		return s
+	}
+	return (&Services{s.ping && t.ping, common(s.tcp, t.tcp), common(s.udp, t.udp)}).known()
+}
+
+func (s *Services) Or(t *Services) *Services {
+	switch {
+	case s == All || t == None || s == t:
+		return s
+	case t == All || s == None:
+		return t
+	}
+	return (&Services{s.ping || t.ping, tidy(slices.Concat(s.tcp, t.tcp)), tidy(slices.Concat(s.udp, t.udp))}).known()
+}
+
+func (s *Services) Minus(t *Services) *Services {
+	switch {
+	case t == All || s == None || s == t:
+		return None
+	case t == None:
+		return s
+	}
+	return (&Services{s.ping && !t.ping, common(s.tcp, rest(t.tcp)), common(s.udp, rest(t.udp))}).known()
+}
+
+// common is the ports that two lists of runs share.
+func common(a, b []ports) (out []ports) {
+	for i, j := 0, 0; i < len(a) && j < len(b); {
+		first, last := max(a[i].first, b[j].first), min(a[i].last, b[j].last)
+		if first <= last {
+			out = append(out, ports{first, last})
+		}
+		if a[i].last < b[j].last {
+			i++
+		} else {
+			j++
+		}
+	}
+	return out
+}
+
+// rest is the ports that a list of runs leaves out.
+func rest(a []ports) (out []ports) {
+	next := 1
+	for _, r := range a {
+		if int(r.first) > next {
+			out = append(out, ports{uint16(next), r.first - 1})
+		}
+		next = int(r.last) + 1
+	}
+	if next <= 65535 {
+		out = append(out, ports{uint16(next), 65535})
+	}
+	return out
+}
+
+func has(runs []ports, p uint16) bool {
+	return slices.ContainsFunc(runs, func(r ports) bool { return r.first <= p && p <= r.last })
+}
+
+// List is the set as services of notation: "any" alone, or ping first, then tcp,
+// then udp. It is empty for the empty set.
+func (s *Services) List() (out []office.Service) {
+	if s == All {
+		return []office.Service{{Protocol: office.AnyProtocol}}
+	}
+	if s.ping {
+		out = append(out, office.Service{Protocol: office.Ping})
+	}
+	for _, r := range s.tcp {
+		out = append(out, office.Service{Protocol: office.TCP, First: r.first, Last: r.last})
+	}
+	for _, r := range s.udp {
+		out = append(out, office.Service{Protocol: office.UDP, First: r.first, Last: r.last})
+	}
+	return out
+}
+
+// Words are [Services.List] as texts.
+func (s *Services) Words() []string {
+	out := []string{}
+	for _, x := range s.List() {
+		out = append(out, x.String())
+	}
+	return out
+}
+
+// String is the set as people read it, cut off where nobody would read on.
+func (s *Services) String() string {
+	words := s.Words()
+	switch n := len(words); {
+	case n == 0:
+		return "nothing"
+	case s == All:
+		return "everything"
+	case n > 6:
+		return fmt.Sprintf("%s and %d more", strings.Join(words[:6], ", "), n-6)
+	}
+	return strings.Join(words, ", ")
+}
+
+// first is one service of a set, the plainest to tell a way by: a well-known
+// port before ping before others.
+func (s *Services) first() probe {
+	for _, p := range []uint16{443, 80, 22, 53} {
+		if has(s.tcp, p) {
+			return probe{office.TCP, p}
+		}
+	}
+	switch {
+	case len(s.tcp) > 0:
+		return probe{office.TCP, s.tcp[0].first}
+	case s.ping:
+		return probe{office.Ping, 0}
+	case len(s.udp) > 0:
+		return probe{office.UDP, s.udp[0].first}
+	}
+	return probe{office.Ping, 0}
+}
+
+// probe is one service.
+type probe struct {
+	protocol office.Protocol
+	port     uint16
+}
+
+// answer is the service that the answer is to a device that keeps no state.
+func (p probe) answer() probe {
+	if p.protocol != office.Ping {
+		p.port = askersPort
+	}
+	return p
+}
+
+// in says whether a set has it.
+func (p probe) in(s *Services) bool {
+	switch p.protocol {
+	case office.Ping:
+		return s.ping
+	case office.TCP:
+		return has(s.tcp, p.port)
+	}
+	return has(s.udp, p.port)
+}
+
+// answered is the services whose answers pass where a set of questions would:
+// ping itself, and all of a protocol where the port that is asked from passes.
+func (s *Services) answered() *Services {
+	if s == All || s == None {
+		return s
+	}
+	out := &Services{ping: s.ping}
+	if has(s.tcp, askersPort) {
+		out.tcp = allPorts
+	}
+	if has(s.udp, askersPort) {
+		out.udp = allPorts
+	}
+	return out.known()
+}
+
+var (
+	onlyTCP = &Services{tcp: allPorts}
+	onlyUDP = &Services{udp: allPorts}
+)

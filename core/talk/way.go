@@ -1,0 +1,282 @@
+package talk
+
+import (
+	"fmt"
+	"math/bits"
+	"net/netip"
+
+	"klammer/core/office"
+)
+
+// Reason is why a packet stops.
+type Reason string
+
+const (
+	Cut         Reason = "cut"          // the span does not hold both
+	NoGateway   Reason = "no-gateway"   // its VLAN has none
+	NoRoute     Reason = "no-route"     // the device knows no way, or does not route
+	Loop        Reason = "loop"         // it comes to a device a second time
+	ByRule      Reason = "rule"         // a rule, or what is done where none fits
+	NotAdmitted Reason = "not-admitted" // the device itself does not answer that
+	NoHost      Reason = "no-host"      // nobody has the address
+	NoState     Reason = "no-state"     // a device that keeps state did not see the question, or the answer
+	Left        Reason = "left"         // it left over a line, and was for the inside
+)
+
+// Reasons lists them.
+var Reasons = []Reason{Cut, NoGateway, NoRoute, Loop, ByRule, NotAdmitted, NoHost, NoState, Left}
+
+// Enum is all of them, for descriptions of what holds one.
+func (Reason) Enum() []any {
+	out := make([]any, len(Reasons))
+	for i, r := range Reasons {
+		out[i] = r
+	}
+	return out
+}
+
+// Stop is where and why a packet does not go on.
+type Stop struct {
+	Device string // "" where it does not come to one
+	Reason Reason
+	Text   string // a sentence without its full stop
+	rule   int    // the rule that decides; -1 for none
+}
+
+// way is the devices that a packet passes, whatever rules say.
+type way struct {
+	steps []step
+	stop  *Stop  // nil where it arrives
+	own   *stand // it is for this address of a device
+	ownIn int    // the interface by which it came to that device; -1 where it was there
+	flat  bool   // layer 2 alone
+}
+
+type step struct {
+	r       *router
+	in, out int    // interfaces
+	at      *stand // the address to which it was sent; nil from outside
+}
+
+// way follows a packet from one end to an address at another.
+func (m *Map) way(src, dst *End) *way {
+	switch {
+	case src.area == m.outside:
+		if m.door == nil {
+			return &way{stop: &Stop{Reason: NoGateway, Text: "no device has a line to the outside", rule: -1}}
+		}
+		return m.onwards(m.door, m.door.outside(), nil, dst)
+	case src.own != nil:
+		return m.onwards(src.own.r, -1, nil, dst)
+	case src.net.Contains(dst.Addr):
+		w := &way{flat: true, own: dst.own}
+		if dst.own != nil {
+			w.ownIn = dst.own.at
+		}
+		if !m.hears(src.places, dst.places) {
+			w.stop = m.cutOff(src, dst)
+		}
+		return w
+	}
+	gate := src.gateway()
+	if gate == nil {
+		return &way{stop: &Stop{Reason: NoGateway, Text: fmt.Sprintf("%s has no gateway%s", m.Name(src.area.vid), m.family(src)), rule: -1}}
+	}
+	if !src.gate && !m.hears(src.places, gate.places) {
+		return &way{stop: &Stop{Reason: Cut, Text: fmt.Sprintf("its gateway %s at %s is not in the same part of %s", gate.addr, gate.r.d.Name, m.Name(src.area.vid)), rule: -1}}
+	}
+	return m.onwards(gate.r, gate.at, gate, dst)
+}
+
+func (m *Map) family(e *End) string {
+	if e.Addr.Is4() {
+		return ""
+	}
+	return " for IPv6"
+}
+
+func (m *Map) cutOff(src, dst *End) *Stop {
+	if len(dst.places) == 0 || len(src.places) == 0 {
+		return &Stop{Reason: Cut, Text: fmt.Sprintf("a port does not let it into %s", m.Name(dst.area.vid)), rule: -1}
+	}
+	return &Stop{Reason: Cut, Text: fmt.Sprintf("the two are in different parts of %s", m.Name(dst.area.vid)), rule: -1}
+}
+
+// onwards follows a packet from a router that it came to by an interface; by -1
+// the router sends it itself.
+func (m *Map) onwards(r *router, in int, at *stand, dst *End) *way {
+	w := &way{ownIn: -1}
+	been := map[*router]bool{}
+	for {
+		if been[r] {
+			w.stop = &Stop{Device: r.d.Name, Reason: Loop, Text: fmt.Sprintf("it comes to %s a second time: the routes send it in a ring", r.d.Name), rule: -1}
+			return w
+		}
+		been[r] = true
+		if own := r.owns(dst.Addr); own != nil {
+			w.own, w.ownIn = own, in
+			return w
+		}
+		if l := r.line(dst.Addr); l != nil {
+			w.stop = &Stop{Device: r.d.Name, Reason: NotAdmitted, Text: fmt.Sprintf("%s is %s's own address on the line %s, which answers nothing", dst.Addr, r.d.Name, l.Name), rule: -1}
+			return w
+		}
+		if in >= 0 && !r.routes {
+			w.stop = &Stop{Device: r.d.Name, Reason: NoRoute, Text: r.d.Name + " does not route", rule: -1}
+			return w
+		}
+		e := r.lookup(dst.Addr)
+		switch {
+		case e == nil:
+			w.stop = &Stop{Device: r.d.Name, Reason: NoRoute, Text: fmt.Sprintf("%s has no route to %s", r.d.Name, dst.Addr), rule: -1}
+			return w
+		case e.stop != nil:
+			s := *e.stop
+			s.rule = -1
+			w.stop = &s
+			return w
+		}
+		out := r.outside()
+		if !e.line {
+			out = e.stand.at
+		}
+		switch {
+		case e.line:
+			w.add(r, in, out, at)
+			if dst.area != m.outside {
+				w.stop = &Stop{Device: r.d.Name, Reason: Left, Text: fmt.Sprintf("%s sends it to the outside, and %s is inside", r.d.Name, dst.Addr), rule: -1}
+			}
+			return w
+		case e.hop != nil:
+			w.add(r, in, out, at)
+			r, in, at = e.hop.r, e.hop.at, e.hop
+		default:
+			w.add(r, in, out, at)
+			if w.own = dst.own; dst.own != nil {
+				w.ownIn = dst.own.at
+			}
+			if !m.hears(e.stand.places, dst.places) {
+				w.stop = &Stop{Device: r.d.Name, Reason: Cut, Text: fmt.Sprintf("%s sends it into %s, and %s is not in the same part of it", r.d.Name, m.Name(e.stand.a.VID), dst.who()), rule: -1}
+				if dst.area == m.outside || dst.area.vid != e.stand.a.VID {
+					w.stop.Reason, w.stop.Text = NoHost, fmt.Sprintf("%s sends it into %s, and nobody has the address %s there", r.d.Name, m.Name(e.stand.a.VID), dst.Addr)
+				}
+			}
+			return w
+		}
+	}
+}
+
+func (e *End) who() string {
+	if e.single() {
+		return e.Addr.String()
+	}
+	return "who it is for"
+}
+
+func (w *way) add(r *router, in, out int, at *stand) {
+	if in >= 0 { // what a device sends itself it does not pass
+		w.steps = append(w.steps, step{r, in, out, at})
+	}
+}
+
+// line is the router's line that has an address of its own, nil for none.
+func (r *router) line(a netip.Addr) *office.Outside {
+	for i := range r.d.Outsides {
+		if r.d.Outsides[i].Prefix.Addr() == a {
+			return &r.d.Outsides[i]
+		}
+	}
+	return nil
+}
+
+// Name is a VLAN as people say it, or the outside.
+func (m *Map) Name(v office.VID) string {
+	if v == 0 {
+		return "the outside"
+	}
+	return m.Net.Name(v)
+}
+
+// passes is the rules' answer for all services: what a router lets through from
+// an address at one interface to an address at another.
+func (r *router) passes(in, out int, src, dst *Part) *Services {
+	if len(r.rules) == 0 {
+		if r.otherwise(in, out) == office.Allow {
+			return All
+		}
+		return None
+	}
+	from, to := src.masks[r.dev].from, dst.masks[r.dev].to
+	inIf, outIf := r.fromIf[in], r.toIf[out]
+	left, passed := All, None
+	for w := range from {
+		for fits := (inIf[w] | from[w]) & (outIf[w] | to[w]); fits != 0; fits &= fits - 1 {
+			x := &r.rules[w*64+bits.TrailingZeros64(fits)]
+			if x.Do == office.Allow {
+				passed = passed.Or(left.And(x.services))
+			}
+			if left = left.Minus(x.services); left == None {
+				return passed
+			}
+		}
+	}
+	if r.otherwise(in, out) == office.Allow {
+		passed = passed.Or(left)
+	}
+	return passed
+}
+
+// otherwise is what is done where no rule fits.
+func (r *router) otherwise(in, out int) office.Action {
+	a, b := r.ifaces[in], r.ifaces[out]
+	switch {
+	case a.vid == 0:
+		return office.Deny
+	case in == out || a.zone != "" && a.zone == b.zone:
+		return r.d.WithinZones()
+	}
+	return r.d.BetweenZones()
+}
+
+// decides is what a router does with one service, by which rule (-1 for none),
+// in words of notation.
+func (r *router) decides(in, out int, src, dst *Part, p probe) (do office.Action, rule int, text string) {
+	from, to := src.masks[r.dev].from, dst.masks[r.dev].to
+	for w := range from {
+		for fits := (r.fromIf[in][w] | from[w]) & (r.toIf[out][w] | to[w]); fits != 0; fits &= fits - 1 {
+			i := w*64 + bits.TrailingZeros64(fits)
+			if p.in(r.rules[i].services) {
+				return r.rules[i].Do, i, r.rules[i].String()
+			}
+		}
+	}
+	a, b := r.ifaces[in], r.ifaces[out]
+	do = r.otherwise(in, out)
+	switch {
+	case a.vid == 0:
+		return do, -1, "no rule lets it in from the outside"
+	case in == out || a.zone != "" && a.zone == b.zone:
+		return do, -1, "within zones " + string(do)
+	}
+	return do, -1, "between zones " + string(do)
+}
+
+// keeps is the routers of a way that remember what they let pass.
+func (w *way) keeps() (all []*router) {
+	for _, s := range w.steps {
+		if s.r.state {
+			all = append(all, s.r)
+		}
+	}
+	return all
+}
+
+// over says whether a way leads over a router.
+func (w *way) over(r *router) bool {
+	for _, s := range w.steps {
+		if s.r == r {
+			return true
+		}
+	}
+	return false
+}
