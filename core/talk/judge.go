@@ -69,8 +69,11 @@ func (m *Map) answered(open *Services, there, back *way, src, dst *End) *Service
 func (m *Map) judge(src, dst *End) *Services {
 	there := m.way(src, dst)
 	open := m.asked(there, src, dst)
-	if open == None || there.flat {
-		if there.flat && !m.hears(dst.places, src.places) {
+	if open == None {
+		return None
+	}
+	if there.flat && dst.own == nil {
+		if !m.hears(dst.places, src.places) {
 			return None
 		}
 		return open
@@ -112,7 +115,7 @@ func (m *Map) tell(src, dst *End, p probe) (there, back Leg) {
 			return there, back
 		}
 	}
-	if w.flat {
+	if w.flat && dst.own == nil {
 		if !m.hears(dst.places, src.places) {
 			back.Stop = m.cutOff(dst, src)
 		}

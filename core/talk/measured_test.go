@@ -4,13 +4,13 @@ import (
 	"compress/gzip"
 	"encoding/json"
 	"os"
+	"slices"
 	"strings"
 	"testing"
 
 	"github.com/stretchr/testify/require"
 
 	"klammer/core/notation"
-	"klammer/core/office"
 	"klammer/core/span"
 	"klammer/core/talk"
 )
@@ -18,6 +18,7 @@ import (
 type measured struct {
 	Cases []struct {
 		Klm   string
+		Style string
 		Hosts []struct {
 			Name, Port  string
 			Parted, Cut bool
@@ -62,6 +63,11 @@ func TestMeasured(t *testing.T) {
 				}
 			}
 			to := r.To
+			for _, h := range c.Hosts { // a VLAN in two pieces: by its address alone nobody knows in which
+				if strings.Contains(c.Style, "a VLAN cut") && slices.Contains(h.Addresses, to) {
+					to = h.Port
+				}
+			}
 			if from == "outside" { // rules may name some addresses there: this one was measured
 				from = "198.51.100.10"
 				if strings.Contains(to, ":") {
@@ -98,6 +104,5 @@ func TestMeasured(t *testing.T) {
 			}
 		}
 	}
-	t.Logf("%d answers", answers)
-	_ = office.Deny
+	require.Equal(t, 10356, answers)
 }
