@@ -315,10 +315,8 @@ func (m *Map) strangers(from, to *Who) *Stop {
 	return &Stop{Reason: NoRoute, Text: "one has addresses of IPv4 only and the other of IPv6 only", rule: -1}
 }
 
-func ordinal(i int) string { return strconv.Itoa(i + 1) }
-
-// Follows says whether two ways that an answer may take are over the same
-// devices.
+// sameWay says whether an answer goes back over the devices that its question
+// came by.
 func sameWay(there, back *way) bool {
 	if len(there.steps) != len(back.steps) {
 		return false

@@ -176,7 +176,7 @@ func (m *Map) denied(r *router, rule int, text string) *Stop {
 	s := &Stop{Device: r.d.Name, Reason: ByRule, rule: rule}
 	switch {
 	case rule >= 0:
-		s.Text = r.d.Name + " drops it by its rule " + ordinal(rule) + ": " + text
+		s.Text = r.d.Name + " drops it: " + text
 	case text == "no rule lets it in from the outside":
 		s.Text = r.d.Name + " drops it: " + text
 	default:

@@ -28,6 +28,7 @@ type Map struct {
 	outside *area
 	door    *router // the first device with a line to the outside, nil for none
 	ends    []*End  // of all parts
+	tails   *tails  // while a table is made
 	alike   *sync.Mutex
 	hearing map[span.Place]map[span.Node]bool // of spans that some arc leads one way in; filled as it is asked for
 }
@@ -156,38 +157,58 @@ func (m *Map) rules(r *router) {
 		r.rules[i] = rule{x, known[key]}
 	}
 	r.name()
-	r.fromIf, r.toIf = make([][]uint64, len(r.ifaces)), make([][]uint64, len(r.ifaces))
-	for k, f := range r.ifaces {
-		r.fromIf[k], r.toIf[k] = r.bits(), r.bits()
-		for i := range r.rules {
-			if f.fits(r.rules[i].From, len(r.d.Outsides) > 0) {
-				r.fromIf[k][i/64] |= 1 << (i % 64)
+	from := func(x *rule) []office.Side { return x.From }
+	to := func(x *rule) []office.Side { return x.To }
+	r.fromIf, r.toIf = r.byInterface(from), r.byInterface(to)
+}
+
+// byInterface is, for each interface, the rules of which a side names it,
+// whatever the address.
+func (r *router) byInterface(side func(*rule) []office.Side) [][]uint64 {
+	any, outside := r.bits(), r.bits()
+	zones, vlans := map[string][]uint64{}, map[office.VID][]uint64{}
+	for i := range r.rules {
+		for _, s := range side(&r.rules[i]) {
+			into := any
+			switch s.Kind {
+			case office.SideNet:
+				continue
+			case office.SideOutside:
+				into = outside
+			case office.SideZone:
+				if into = zones[s.Zone]; into == nil {
+					into = r.bits()
+					zones[s.Zone] = into
+				}
+			case office.SideVLAN:
+				if into = vlans[s.VID]; into == nil {
+					into = r.bits()
+					vlans[s.VID] = into
+				}
 			}
-			if f.fits(r.rules[i].To, len(r.d.Outsides) > 0) {
-				r.toIf[k][i/64] |= 1 << (i % 64)
-			}
+			into[i/64] |= 1 << (i % 64)
 		}
 	}
+	out := make([][]uint64, len(r.ifaces))
+	for k, f := range r.ifaces {
+		out[k] = slices.Clone(any)
+		add := func(bits []uint64) {
+			for w := range bits {
+				out[k][w] |= bits[w]
+			}
+		}
+		switch {
+		case f.vid != 0:
+			add(zones[f.zone]) // "" names none
+			add(vlans[f.vid])
+		case len(r.d.Outsides) > 0:
+			add(outside)
+		}
+	}
+	return out
 }
 
 func (r *router) bits() []uint64 { return make([]uint64, (len(r.rules)+63)/64) }
-
-// fits says whether a side names an interface, whatever the address.
-func (f iface) fits(sides []office.Side, lines bool) bool {
-	return slices.ContainsFunc(sides, func(s office.Side) bool {
-		switch s.Kind {
-		case office.SideAny:
-			return true
-		case office.SideOutside:
-			return f.vid == 0 && lines
-		case office.SideZone:
-			return f.vid != 0 && f.zone == s.Zone
-		case office.SideVLAN:
-			return f.vid == s.VID
-		}
-		return false
-	})
-}
 
 // areas finds the subnets of each VLAN, where its hosts are, and its gateways.
 func (m *Map) areas() {

@@ -184,13 +184,15 @@ func (m *Map) cut() {
 // unroutable are prefixes that nobody outside has: private ones (RFC 1918, RFC
 // 4193), link-local, multicast and loopback.
 func unroutable(p netip.Prefix) bool {
-	for _, text := range []string{"10.0.0.0/8", "172.16.0.0/12", "192.168.0.0/16", "169.254.0.0/16", "127.0.0.0/8", "224.0.0.0/3", "fc00::/7", "fe80::/10", "ff00::/8", "::1/128"} {
-		if q := netip.MustParsePrefix(text); q.Bits() <= p.Bits() && q.Overlaps(p) {
-			return true
-		}
-	}
-	return false
+	return slices.ContainsFunc(notOutside, func(q netip.Prefix) bool { return q.Bits() <= p.Bits() && q.Overlaps(p) })
 }
+
+var notOutside = func() (all []netip.Prefix) {
+	for _, text := range []string{"10.0.0.0/8", "172.16.0.0/12", "192.168.0.0/16", "169.254.0.0/16", "127.0.0.0/8", "224.0.0.0/3", "fc00::/7", "fe80::/10", "ff00::/8", "::1/128"} {
+		all = append(all, netip.MustParsePrefix(text))
+	}
+	return all
+}()
 
 // part adds what is in a prefix and in none that is inside of it.
 func (m *Map) part(x *area, subnet, p netip.Prefix, within []netip.Prefix, own map[netip.Addr]*stand) {

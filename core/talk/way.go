@@ -105,6 +105,13 @@ func (m *Map) cutOff(src, dst *End) *Stop {
 // onwards follows a packet from a router that it came to by an interface; by -1
 // the router sends it itself.
 func (m *Map) onwards(r *router, in int, at *stand, dst *End) *way {
+	if m.tails != nil && in >= 0 && dst.at >= 0 {
+		return m.tail(r, in, at, dst)
+	}
+	return m.follow(r, in, at, dst)
+}
+
+func (m *Map) follow(r *router, in int, at *stand, dst *End) *way {
 	w := &way{ownIn: -1}
 	been := map[*router]bool{}
 	for {
