@@ -377,6 +377,185 @@ const (
 	//	vlan 120 surgery net 10.61.120.0/24
 	//	vlan 130 imaging net 10.61.99.0/24
 	NumberHabit Code = "number-habit"
+
+	// MustFails is found when what is wished must be able to talk, and cannot.
+	//
+	//	vlan 110 staff net 10.0.110.0/24
+	//	vlan 120 lab net 10.0.120.0/24
+	//	device gate firewall
+	//	  ports lan
+	//	  lan: [110 120]
+	//	  address 110 10.0.110.1/24 on lan
+	//	  address 120 10.0.120.1/24 on lan
+	//	must staff to lab tcp/443
+	MustFails Code = "must-fails"
+
+	// NeverFails is found when what is wished must never be able to talk, and can.
+	//
+	//	vlan 110 staff net 10.0.110.0/24
+	//	vlan 120 lab net 10.0.120.0/24
+	//	device gate router
+	//	  ports lan
+	//	  lan: [110 120]
+	//	  address 110 10.0.110.1/24 on lan
+	//	  address 120 10.0.120.1/24 on lan
+	//	never staff to lab
+	NeverFails Code = "never-fails"
+
+	// RouteNowhere is found when the next hop of a route is in no connected subnet,
+	// on no device, on one that does not route, or out of the span.
+	//
+	//	vlan 110 staff net 10.0.110.0/24
+	//	device gate router
+	//	  ports lan
+	//	  lan: 110
+	//	  address 110 10.0.110.1/24 on lan
+	//	  route 10.9.0.0/16 via 10.0.110.9
+	RouteNowhere Code = "route-nowhere"
+
+	// RouteLoop is found when a destination is sent in a ring.
+	//
+	//	vlan 110 staff net 10.0.110.0/24
+	//	vlan 120 lab net 10.0.120.0/24
+	//	device a router
+	//	  ports lan
+	//	  lan: [110 120]
+	//	  address 110 10.0.110.1/24 on lan gateway
+	//	  address 120 10.0.120.1/24 on lan gateway
+	//	  route default via 10.0.120.2
+	//	device b router
+	//	  forwarding routed
+	//	  ports lan
+	//	  lan: [120]
+	//	  address 120 10.0.120.2/24 on lan
+	//	  route default via 10.0.120.1
+	//	cable a.lan b.lan
+	RouteLoop Code = "route-loop"
+
+	// WayBack is found when a question arrives and its answer does not: another
+	// gateway, no state, no route.
+	//
+	//	vlan 110 staff net 10.0.110.0/24
+	//	vlan 120 lab net 10.0.120.0/24
+	//	device gate router
+	//	  ports lan
+	//	  lan: [110 120]
+	//	  address 110 10.0.110.1/24 on lan
+	//	  address 120 10.0.120.1/24 on lan
+	//	device other router
+	//	  ports lan
+	//	  lan: [120]
+	//	  address 120 10.0.120.2/24 on lan gateway
+	//	cable gate.lan other.lan
+	WayBack Code = "way-back"
+
+	// WayBackDiffers is found when an answer takes another way than its question.
+	//
+	//	vlan 110 staff net 10.0.110.0/24
+	//	vlan 120 lab net 10.0.120.0/24
+	//	device a switch
+	//	  ports 1-2
+	//	  1: [110 120]
+	//	  address 110 10.0.110.1/24 gateway
+	//	  address 120 10.0.120.1/24
+	//	device b switch
+	//	  ports 1-2
+	//	  1: [110 120]
+	//	  address 110 10.0.110.2/24
+	//	  address 120 10.0.120.2/24 gateway
+	//	cable a.1 b.1
+	WayBackDiffers Code = "way-back-differs"
+
+	// SubnetDiffers is found when one VLAN has, on two devices, addresses in
+	// different subnets.
+	//
+	//	vlan 110 staff
+	//	device a router
+	//	  ports lan
+	//	  lan: 110
+	//	  address 110 10.0.110.1/24 on lan
+	//	device b router
+	//	  ports lan
+	//	  lan: 110
+	//	  address 110 10.0.111.1/24 on lan
+	//	cable a.lan b.lan
+	SubnetDiffers Code = "subnet-differs"
+
+	// RuleUnused is found when no packet can meet a rule: earlier ones take all, its
+	// zone or VLAN has no address on the device, or the outside no line.
+	//
+	//	vlan 110 staff net 10.0.110.0/24
+	//	vlan 120 lab net 10.0.120.0/24
+	//	device gate firewall
+	//	  ports lan
+	//	  lan: [110 120]
+	//	  address 110 10.0.110.1/24 on lan
+	//	  address 120 10.0.120.1/24 on lan
+	//	  allow staff to any
+	//	  deny staff to lab tcp/22
+	RuleUnused Code = "rule-unused"
+
+	// RuleOneWay is found when a device that keeps no state lets a service pass one
+	// way, by a rule, and not its answer.
+	//
+	//	vlan 110 staff net 10.0.110.0/24
+	//	vlan 120 lab net 10.0.120.0/24
+	//	device core switch
+	//	  ports 1
+	//	  1: [110 120]
+	//	  address 110 10.0.110.1/24
+	//	  address 120 10.0.120.1/24
+	//	  between zones deny
+	//	  allow staff to lab tcp/443
+	RuleOneWay Code = "rule-one-way"
+
+	// GatewayUnclear is found when several addresses may be where the hosts of a
+	// VLAN send what is for other subnets, and nothing says which.
+	//
+	//	vlan 110 staff net 10.0.110.0/24
+	//	device a router
+	//	  forwarding routed
+	//	  ports lan
+	//	  lan: 110
+	//	  address 110 10.0.110.1/24 on lan
+	//	device b router
+	//	  forwarding routed
+	//	  ports lan
+	//	  lan: 110
+	//	  address 110 10.0.110.2/24 on lan
+	//	device s switch
+	//	  ports 1-3
+	//	  1-3: 110
+	//	cable a.lan s.1
+	//	cable b.lan s.2
+	GatewayUnclear Code = "gateway-unclear"
+
+	// OutsideOpen is found when the outside may start connections to a VLAN at large,
+	// not to a single address.
+	//
+	//	vlan 110 staff net 10.0.110.0/24
+	//	device gate firewall
+	//	  forwarding routed
+	//	  ports wan, lan
+	//	  lan: [110]
+	//	  address 110 10.0.110.1/24 on lan
+	//	  outside fibre on wan
+	//	  allow outside to staff tcp/443
+	OutsideOpen Code = "outside-open"
+
+	// HandoutOpen is found when a VLAN is guarded and its hosts hear each other over
+	// a device that cannot tell who may hand out addresses.
+	//
+	//	vlan 110 staff guarded
+	//	device a switch
+	//	  ports 1-2
+	//	  1: 110
+	//	device u switch
+	//	  forwarding unaware
+	//	  ports 1-3
+	//	cable a.1 u.1
+	//	plug u.2 "pc" wants 110
+	HandoutOpen Code = "handout-open"
 )
 
 // codes is every code with its severity, in the order of the list.
@@ -405,6 +584,12 @@ var codes = []struct {
 	{HandoutOutside, Breaks},
 	{GatewayTwice, Breaks},
 	{HandoutTwice, Breaks},
+	{SubnetDiffers, Breaks},
+	{RouteNowhere, Breaks},
+	{RouteLoop, Breaks},
+	{WayBack, Breaks},
+	{MustFails, Breaks},
+	{NeverFails, Breaks},
 	{Loop, Risk},
 	{PVIDDiffers, Risk},
 	{ManyUntagged, Risk},
@@ -413,9 +598,15 @@ var codes = []struct {
 	{NoGateway, Risk},
 	{ManagementShared, Risk},
 	{NeededDiffers, Risk},
+	{WayBackDiffers, Risk},
+	{RuleOneWay, Risk},
+	{GatewayUnclear, Risk},
+	{OutsideOpen, Risk},
+	{HandoutOpen, Risk},
 	{CarriesUnneeded, Tidy},
 	{LeftInDefault, Tidy},
 	{Unused, Tidy},
+	{RuleUnused, Tidy},
 	{ExceptionEqual, Tidy},
 	{ExceptionUnexplained, Tidy},
 	{NumberHabit, Tidy},

@@ -18,6 +18,7 @@ import (
 	"klammer/core/notation"
 	"klammer/core/office"
 	"klammer/core/span"
+	"klammer/core/talk"
 )
 
 // Severity says how bad it is.
@@ -91,6 +92,8 @@ type Report struct {
 	office  []Finding
 
 	addressing []Finding
+	talking    []Finding
+	talk       *talk.Table
 	list       *inOrder
 }
 
@@ -103,6 +106,7 @@ type inOrder struct {
 // check is what the functions of one code write to.
 type check struct {
 	n      *span.Net
+	talk   *talk.Table
 	out    []Finding
 	ports  []portFault
 	faults []cableFault
@@ -122,7 +126,7 @@ func (r *Report) Update(n *span.Net) *Report {
 	devices, links, vlans, fresh := n.Delta()
 	s := *r
 	s.Net, s.list = n, &inOrder{}
-	fresh = fresh || r.Net == nil || manageMoved(r.Net.Office, n.Office, devices) || *r.Net.Parked() != *n.Parked()
+	fresh = fresh || r.Net == nil || !slices.Equal(r.Net.Office.Services, n.Office.Services) || manageMoved(r.Net.Office, n.Office, devices) || *r.Net.Parked() != *n.Parked()
 	if fresh {
 		s = Report{Net: n, list: &inOrder{}, links: make([][]Finding, len(n.Topo.Links)), devices: make([][]Finding, len(n.Office.Devices))}
 		for i := range s.links {
@@ -186,7 +190,24 @@ func (r *Report) Update(n *span.Net) *Report {
 	if fresh || addressesChanged(r.Net.Office, n.Office, devices) || wanted(r.Net.Office) != wanted(n.Office) {
 		s.addressing = findIn(n, (*check).addressing)
 	}
-	s.office = findIn(n, (*check).management)
+	switch {
+	case r.Net == nil || fresh && !slices.Equal(r.Net.Office.Services, n.Office.Services):
+		s.talk = talk.NewTable(n)
+	default:
+		s.talk = r.talk.Update(n)
+	}
+	s.office = findIn(n, func(c *check) {
+		c.talk = s.talk
+		c.management()
+		c.gatewayUnclear()
+		c.handoutOpen()
+	})
+	if !s.talk.Kept(r.talk) {
+		s.talking = findIn(n, func(c *check) {
+			c.talk = s.talk
+			c.talks()
+		})
+	}
 	return &s
 }
 
@@ -233,7 +254,7 @@ func (r *Report) each(yield func(*Finding) bool) {
 			return
 		}
 	}
-	for _, kept := range [][][]Finding{r.links, r.devices, {r.addressing, r.office, r.cables}} {
+	for _, kept := range [][][]Finding{r.links, r.devices, {r.addressing, r.office, r.cables, r.talking}} {
 		for _, fs := range kept {
 			if !all(fs) {
 				return
@@ -241,6 +262,9 @@ func (r *Report) each(yield func(*Finding) bool) {
 		}
 	}
 }
+
+// Talk is who may talk to whom in the report's office.
+func (r *Report) Talk() *talk.Table { return r.talk }
 
 // List gives the findings in their stable order. It is not to be changed.
 func (r *Report) List() []*Finding {

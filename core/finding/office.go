@@ -10,8 +10,8 @@ import (
 	"strings"
 
 	"klammer/core/office"
-	"klammer/core/route"
 	"klammer/core/span"
+	"klammer/core/talk"
 )
 
 // addressing finds where the addresses of an office contradict each other.
@@ -179,7 +179,7 @@ const mostOverlaps = 3
 
 // gatewayTwice: one IP address is on two devices; or two devices that lead to
 // different VLANs each have an address of a VLAN in the same subnet, plugs are
-// there, and nothing (a hand-out by one of them) says which of the two is their
+// there, and nothing (a mark, or a hand-out by one of them) says which of the two is their
 // way out.
 func (c *check) gatewayTwice(all []given) {
 	type holder struct {
@@ -188,12 +188,13 @@ func (c *check) gatewayTwice(all []given) {
 		addr netip.Addr
 		net  netip.Prefix // not valid for management
 		hand bool
+		mark bool // it is marked as the gateway
 	}
 	var hs []holder
 	leads := map[*office.Device]map[office.VID]bool{} // the VLANs that a device has addresses in
 	for _, g := range all {
 		if !g.a.Prefix.Addr().IsLinkLocalUnicast() {
-			hs = append(hs, holder{g.dev, g.a.VID, g.a.Prefix.Addr(), g.a.Prefix.Masked(), g.a.From.IsValid()})
+			hs = append(hs, holder{g.dev, g.a.VID, g.a.Prefix.Addr(), g.a.Prefix.Masked(), g.a.From.IsValid(), g.a.Gateway})
 		}
 		if leads[g.dev] == nil {
 			leads[g.dev] = map[office.VID]bool{}
@@ -225,7 +226,7 @@ func (c *check) gatewayTwice(all []given) {
 		}
 		k := fmt.Sprint(h.v, h.net)
 		if o, ok := byNet[k]; ok && o.dev != h.dev {
-			if plugged.Has(h.v) && o.hand == h.hand && !maps.Equal(leads[o.dev], leads[h.dev]) {
+			if plugged.Has(h.v) && o.mark == h.mark && (o.mark || o.hand == h.hand) && !maps.Equal(leads[o.dev], leads[h.dev]) {
 				c.add(Finding{Code: GatewayTwice, VLANs: []office.VID{h.v}, ID: about(GatewayTwice, h.v, o.dev.Name, h.dev.Name), Devices: []string{o.dev.Name, h.dev.Name},
 					Text: fmt.Sprintf(
 						"%s has two gateways, %s on %s and %s on %s, which lead to different VLANs: some hosts leave by the one and some by the other.",
@@ -384,18 +385,26 @@ func (c *check) managementCut() {
 			continue
 		}
 		at, node := n.PlugAt(&plug)
-		routes := route.New(n)
-		var reach *route.Reach
-		if at != nil {
-			reach = routes.From(span.Place{Span: at, Node: node}, true)
-		}
+		here := []span.Place{{Span: at, Node: node}}
+		var m *talk.Map // made where somebody is not in the same span
 		for k, device := range n.Office.Devices {
 			if device.Manage == nil {
 				continue
 			}
-			if reach != nil {
-				if _, ok := reach.Way(routes.Goals(k, device.Manage.VID, "", device.Manage.Addr)...); ok {
+			there, stop := n.Standing(k, device.Manage.VID, ""), (*talk.Stop)(nil)
+			if at != nil {
+				if n.Joined(here, there) && n.Joined(there, here) {
 					continue
+				}
+				if m == nil {
+					m = talk.Lenient(n)
+				}
+				a := m.Ask(m.At(plug.Wants, here, plug.At), m.Managed(k), talk.All)
+				if a.Open != talk.None {
+					continue
+				}
+				if stop = a.There.Stop; stop == nil {
+					stop = a.Back.Stop
 				}
 			}
 			f := Finding{
@@ -406,6 +415,9 @@ func (c *check) managementCut() {
 				Devices: []string{device.Name},
 			}
 			f.Text = fmt.Sprintf("From %s at %s there is no way to the management of %s in %s.", plug.Name, portName(plug.Port), device.Name, n.Name(device.Manage.VID))
+			if stop != nil && (stop.Reason == talk.ByRule || stop.Reason == talk.NoState || stop.Reason == talk.NoRoute || stop.Reason == talk.Loop || stop.Reason == talk.Left) {
+				f.Text = strings.TrimSuffix(f.Text, ".") + ": " + stop.Text + "."
+			}
 			switch vlan := n.VLAN(device.Manage.VID); {
 			case at == nil:
 				f.Cause = about(PlugUnserved, plug.Port, plug.Name)

@@ -8,7 +8,6 @@ import (
 
 	"klammer/core/notation"
 	"klammer/core/office"
-	"klammer/core/route"
 	"klammer/core/span"
 )
 
@@ -280,11 +279,20 @@ func (c *check) noGateway(vlan *span.VLAN) {
 	if vlan.State == span.Unused || x == nil || x.Local {
 		return
 	}
-	if route.HasGateway(c.n.Office, vlan.VID) {
+	if hasGateway(c.n.Office, vlan.VID) {
 		return
 	}
 	c.add(Finding{Code: NoGateway, VLANs: []office.VID{vlan.VID}, ID: about(NoGateway, vlan.VID),
 		Text: fmt.Sprintf("%s has no address on any device: nothing in it reaches another subnet. Give it a gateway, or call it local.", c.n.Name(vlan.VID))})
+}
+
+// hasGateway says whether any device has an address in a VLAN, or its line to the
+// outside rides in it.
+func hasGateway(o *office.Office, v office.VID) bool {
+	return slices.ContainsFunc(o.Devices, func(d *office.Device) bool {
+		return slices.ContainsFunc(d.Addresses, func(a office.Address) bool { return a.VID == v }) ||
+			slices.ContainsFunc(d.Outsides, func(l office.Outside) bool { return l.VID == v })
+	})
 }
 
 // unused: a VLAN is registered and nothing is in it.

@@ -240,23 +240,7 @@ func (p *printer) device(device *office.Device) {
 		}
 	}
 	for _, address := range device.Addresses {
-		text := fmt.Sprintf("address %d %s", address.VID, address.Prefix)
-		if address.On != "" {
-			text += " on " + name(address.On)
-		}
-		if address.Zone != "" {
-			text += " zone " + name(address.Zone)
-		}
-		if address.From.IsValid() {
-			text += fmt.Sprintf(" handout %s-%s", address.From, address.To)
-		}
-		if address.Admits != nil {
-			text += " admits " + office.Services(address.Admits)
-		}
-		if address.Gateway {
-			text += " gateway"
-		}
-		in("address:"+addressKey(address), "%s", text)
+		in("address:"+addressKey(address), "%s", AddressText(address))
 	}
 	p.policy(device)
 }
@@ -364,4 +348,25 @@ func (p *printer) cables(o *office.Office) {
 		p.line(string(cable.Key()), "", text)
 		i += n
 	}
+}
+
+// AddressText is an address of a device as its statement.
+func AddressText(address office.Address) string {
+	text := fmt.Sprintf("address %d %s", address.VID, address.Prefix)
+	if address.On != "" {
+		text += " on " + name(address.On)
+	}
+	if address.Zone != "" {
+		text += " zone " + name(address.Zone)
+	}
+	if address.From.IsValid() {
+		text += fmt.Sprintf(" handout %s-%s", address.From, address.To)
+	}
+	if address.Admits != nil {
+		text += " admits " + office.Services(address.Admits)
+	}
+	if address.Gateway {
+		text += " gateway"
+	}
+	return text
 }

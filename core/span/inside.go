@@ -275,6 +275,18 @@ func (n *Net) Standing(dev int, vid office.VID, on string) (places []Place) {
 	return places
 }
 
+// Joined says whether what is sent at one of some places is heard at one of others.
+func (n *Net) Joined(from, to []Place) bool {
+	for _, a := range from {
+		for _, b := range to {
+			if a.Span == b.Span && a.Span != nil && (!a.Span.OneWay || n.Hearing(a.Span, a.Node)[b.Node]) {
+				return true
+			}
+		}
+	}
+	return false
+}
+
 // Reaches lists the ports of a span as the frames go: those that let its
 // domains in or out, ordered by name.
 func (n *Net) Reaches(s *Span) []office.PortRef {

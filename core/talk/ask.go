@@ -295,6 +295,73 @@ func (m *Map) Ask(from, to *Who, want *Services) *Answer {
 	return a
 }
 
+// At is who is at some places in a VLAN, whether its subnet is known or not; with
+// an address, he who has it.
+func (m *Map) At(v office.VID, places []span.Place, a netip.Addr) *Who {
+	if x := m.byVID[v]; x == nil || a.IsValid() && !slices.ContainsFunc(x.nets, func(n netip.Prefix) bool { return n.Contains(a) }) {
+		a = netip.Addr{} // outside its subnet: that is a fault of its own
+	}
+	return &Who{Name: m.Name(v), VID: v, ends: m.hostsAt(v, places, a)}
+}
+
+// Managed is a device by its management, wherever its subnet is known.
+func (m *Map) Managed(dev int) *Who {
+	manage := m.Net.Office.Devices[dev].Manage
+	if r := m.routers[dev]; r != nil && manage.Addr.IsValid() && r.owns(manage.Addr) != nil {
+		return m.Own(manage.Addr)
+	}
+	return m.At(manage.VID, m.Net.Standing(dev, manage.VID, ""), manage.Addr)
+}
+
+// Own is a device at one of its addresses.
+func (m *Map) Own(a netip.Addr) *Who {
+	e := m.at(a)
+	return &Who{Name: a.String(), VID: e.area.vid, ends: []*End{e}}
+}
+
+// Crossing is a device that takes a packet at one of its addresses and sends it
+// on from another.
+type Crossing struct {
+	Dev     int
+	In, Out office.Address
+	Decides string // the rule, in words of notation
+}
+
+// Way is the devices that a packet passes from somebody to somebody, with the
+// first service that arrives there; stop says why none does.
+func (m *Map) Way(from, to *Who) (way []Crossing, stop *Stop) {
+	if len(from.ends) == 0 || len(to.ends) == 0 {
+		return nil, m.strangers(from, to)
+	}
+	stop = m.strangers(from, to)
+	tried := false
+	for _, src := range from.ends {
+		for _, dst := range to.ends {
+			if src.Addr.Is4() != dst.Addr.Is4() {
+				continue
+			}
+			w := m.way(src, dst)
+			open := m.asked(w, src, dst)
+			if open == None {
+				if !tried {
+					there, _ := m.tell(src, dst, All.first())
+					stop, tried = there.Stop, true
+				}
+				continue
+			}
+			for _, s := range w.steps {
+				if s.at == nil || s.to == nil {
+					return nil, &Stop{Device: s.r.d.Name, Reason: Left, Text: s.r.d.Name + " sends it to the outside", rule: -1}
+				}
+				_, _, text := s.r.decides(s.in, s.out, src.Part, dst.Part, open.first())
+				way = append(way, Crossing{s.r.dev, *s.at.a, *s.to.a, text})
+			}
+			return way, nil
+		}
+	}
+	return nil, stop
+}
+
 func (p probe) String() string {
 	if p.protocol == office.Ping {
 		return "ping"

@@ -106,7 +106,7 @@ func (m *Map) tell(src, dst *End, p probe) (there, back Leg) {
 	if own := w.own; own != nil && w.ownIn >= 0 {
 		if w.ownIn != own.at {
 			if do, i, text := own.r.decides(w.ownIn, own.at, src.Part, dst.Part, p); do == office.Deny {
-				there.Stop = m.denied(own.r, i, text)
+				there.Stop = m.denied(own.r, i, text, w.ownIn, own.at)
 				return there, back
 			}
 		}
@@ -127,7 +127,7 @@ func (m *Map) tell(src, dst *End, p probe) (there, back Leg) {
 	}, func(r *router) bool { return r.state && p.protocol != office.UDP })
 	if own := b.own; back.Stop == nil && own != nil && b.ownIn >= 0 && b.ownIn != own.at && !own.r.state {
 		if do, i, text := own.r.decides(b.ownIn, own.at, dst.Part, src.Part, p.answer()); do == office.Deny {
-			back.Stop = m.denied(own.r, i, text)
+			back.Stop = m.denied(own.r, i, text, b.ownIn, own.at)
 		}
 	}
 	if p.protocol == office.TCP && back.Stop == nil {
@@ -156,7 +156,7 @@ func (m *Map) leg(w *way, src, dst *End, p probe, passed func(*router) (string, 
 			}
 			var do office.Action
 			if do, rule, text = s.r.decides(s.in, s.out, src.Part, dst.Part, p); do == office.Deny {
-				leg.Stop = m.denied(s.r, rule, text)
+				leg.Stop = m.denied(s.r, rule, text, s.in, s.out)
 				return leg
 			}
 		}
@@ -172,8 +172,8 @@ func (m *Map) leg(w *way, src, dst *End, p probe, passed func(*router) (string, 
 	return leg
 }
 
-func (m *Map) denied(r *router, rule int, text string) *Stop {
-	s := &Stop{Device: r.d.Name, Reason: ByRule, rule: rule}
+func (m *Map) denied(r *router, rule int, text string, in, out int) *Stop {
+	s := &Stop{Device: r.d.Name, Reason: ByRule, rule: rule, in: r.ifaces[in].vid, out: r.ifaces[out].vid}
 	switch {
 	case rule >= 0:
 		s.Text = r.d.Name + " drops it: " + text

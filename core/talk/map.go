@@ -28,7 +28,9 @@ type Map struct {
 	outside *area
 	door    *router // the first device with a line to the outside, nil for none
 	ends    []*End  // of all parts
-	tails   *tails  // while a table is made
+	also    []*office.Wish
+	lenient bool
+	tails   *tails // while a table is made
 	alike   *sync.Mutex
 	hearing map[span.Place]map[span.Node]bool // of spans that some arc leads one way in; filled as it is asked for
 }
@@ -41,6 +43,7 @@ type area struct {
 	parts  []*Part
 	gates  [2]*stand // where hosts send what is for other subnets, by family
 	open   [2]bool   // several may be that, and nothing says which
+	empty  bool      // nobody is there but routers
 }
 
 // stand is an address of a device.
@@ -60,6 +63,7 @@ type router struct {
 	d      *office.Device
 	routes bool
 	state  bool
+	silent bool // nothing is said about its rules, and that is taken for a yes
 	stands []*stand
 	ifaces []iface // by VLAN; the last is the outside
 	table  [2][]entry
@@ -97,9 +101,17 @@ func familyOf(a netip.Addr) int {
 	return 1
 }
 
-// New draws the map of an office.
-func New(n *span.Net) *Map {
-	m := &Map{Net: n, routers: make([]*router, len(n.Office.Devices)), byVID: map[office.VID]*area{}, hearing: map[span.Place]map[span.Node]bool{}, alike: &sync.Mutex{}}
+// New draws the map of an office, in which what the office and further wishes
+// name are parts of their own.
+func New(n *span.Net, also ...*office.Wish) *Map { return draw(n, false, also) }
+
+// Lenient is the map of an office in which a device of which nothing is said about
+// rules lets pass what is inside: for those who ask where a way can be, not what
+// the plan lets pass.
+func Lenient(n *span.Net) *Map { return draw(n, true, nil) }
+
+func draw(n *span.Net, lenient bool, also []*office.Wish) *Map {
+	m := &Map{Net: n, lenient: lenient, also: also, routers: make([]*router, len(n.Office.Devices)), byVID: map[office.VID]*area{}, hearing: map[span.Place]map[span.Node]bool{}, alike: &sync.Mutex{}}
 	for dev, d := range n.Office.Devices {
 		if len(d.Addresses)+len(d.Outsides) > 0 {
 			m.routers[dev] = m.router(dev, d)
@@ -117,6 +129,7 @@ func New(n *span.Net) *Map {
 
 func (m *Map) router(dev int, d *office.Device) *router {
 	r := &router{dev: dev, d: d, routes: d.Routing(), state: d.KeepsState()}
+	r.silent = m.lenient && len(d.Rules) == 0 && d.Between == "" && d.Within == ""
 	if len(d.Outsides) > 0 && m.door == nil {
 		m.door = r
 	}
@@ -238,6 +251,7 @@ func (m *Map) areas() {
 	slices.SortFunc(m.vlans, func(a, b *area) int { return cmp.Compare(a.vid, b.vid) })
 	for _, x := range m.vlans {
 		x.places = m.placesOf(x.vid)
+		x.empty = m.between(x.vid)
 		m.gateways(x)
 	}
 }
@@ -264,6 +278,28 @@ func (m *Map) placesOf(vid office.VID) (places []span.Place) {
 		}
 	}
 	return places
+}
+
+// between says whether a VLAN is between routers, and nobody else is there.
+func (m *Map) between(vid office.VID) bool {
+	var first *router
+	differ := false // they lead to different VLANs
+	for _, r := range m.routers {
+		if r == nil || !r.routes || r.iface(vid) < 0 {
+			continue
+		}
+		if first == nil {
+			first = r
+		}
+		differ = differ || len(r.ifaces) != len(first.ifaces) || slices.ContainsFunc(r.ifaces, func(x iface) bool { return x.vid != 0 && first.iface(x.vid) < 0 })
+	}
+	v := m.Net.VLAN(vid)
+	if !differ || v == nil {
+		return false
+	}
+	return !slices.ContainsFunc(v.Spans, func(s *span.Span) bool { return m.hosts(s, vid) }) &&
+		!slices.ContainsFunc(m.Net.Office.Plugs, func(p office.Plug) bool { return p.Wants == vid }) &&
+		!slices.ContainsFunc(m.Net.Office.Devices, func(d *office.Device) bool { return d.Manage != nil && d.Manage.VID == vid })
 }
 
 // hosts says whether somebody of a VLAN can be in a span, other than an address.
@@ -317,18 +353,8 @@ func (m *Map) gateways(x *area) {
 // equal ones connected, then as written.
 func (m *Map) table(r *router) {
 	for family := range r.table {
-		var all []entry
 		written := false
-		for _, s := range r.stands {
-			if familyOf(s.addr) == family {
-				all = append(all, entry{to: s.net, stand: s})
-			}
-		}
-		for _, l := range r.d.Outsides {
-			if l.Prefix.IsValid() && familyOf(l.Prefix.Addr()) == family {
-				all = append(all, entry{to: l.Prefix.Masked(), line: true})
-			}
-		}
+		all := r.connectedIn(family)
 		connected := len(all)
 		any := netip.PrefixFrom(netip.IPv4Unspecified(), 0)
 		if family == 1 {
@@ -355,6 +381,23 @@ func (m *Map) table(r *router) {
 		slices.SortStableFunc(all, func(a, b entry) int { return cmp.Compare(b.to.Bits(), a.to.Bits()) })
 		r.table[family] = all
 	}
+}
+
+// connected is the subnets that a router is in, of the family of an address.
+func (r *router) connected(a netip.Addr) []entry { return r.connectedIn(familyOf(a)) }
+
+func (r *router) connectedIn(family int) (all []entry) {
+	for _, s := range r.stands {
+		if familyOf(s.addr) == family {
+			all = append(all, entry{to: s.net, stand: s})
+		}
+	}
+	for _, l := range r.d.Outsides {
+		if l.Prefix.IsValid() && familyOf(l.Prefix.Addr()) == family {
+			all = append(all, entry{to: l.Prefix.Masked(), line: true})
+		}
+	}
+	return all
 }
 
 // hop finds the next hop of a route; false where it is in no connected subnet.

@@ -132,7 +132,7 @@ func (m *Map) names() (all []netip.Prefix) {
 			add(x.To)
 		}
 	}
-	for _, w := range m.Net.Office.Wishes {
+	for _, w := range slices.Concat(m.Net.Office.Wishes, m.also) {
 		sides(w.From)
 		sides(w.To)
 	}

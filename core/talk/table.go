@@ -3,7 +3,7 @@ package talk
 import (
 	"cmp"
 	"fmt"
-	"runtime"
+	"net/netip"
 	"slices"
 	"strings"
 	"sync"
@@ -19,6 +19,9 @@ type Table struct {
 	m      *Map // of this office, or of one that is the same to it
 	cells  []Cell
 	wishes []Judged
+
+	Nowhere []Nowhere // routes whose next hop takes nothing
+	Unclear []Unclear // VLANs of which nothing says which address hosts use
 }
 
 // Cell is the answer for a pair.
@@ -85,7 +88,7 @@ func (t *Table) fill(marked []bool) {
 	}
 	workers := 1
 	if size > 64 {
-		workers = runtime.GOMAXPROCS(0)
+		workers = 4
 	}
 	var all sync.WaitGroup
 	for k := range workers {
@@ -93,7 +96,11 @@ func (t *Table) fill(marked []bool) {
 	}
 	all.Wait()
 	t.wish()
+	t.Nowhere, t.Unclear = t.m.nowhere(), t.m.unclear()
 }
+
+// Kept says whether another table's answers are these, unchanged.
+func (t *Table) Kept(from *Table) bool { return from != nil && t.m == from.m }
 
 // Map is the map of the table's office.
 func (t *Table) Map() *Map {
@@ -151,6 +158,9 @@ func (t *Table) cell(from, to []*End) Cell {
 // pair judges two ends, and notes what is wrong between them.
 func (t *Table) pair(src, dst *End, c *Cell) *Services {
 	m := t.m
+	if src.area.empty || dst.area.empty { // what goes wrong there concerns nobody
+		return m.judge(src, dst)
+	}
 	there := m.way(src, dst)
 	if s := there.stop; s != nil && s.Reason == Loop {
 		ring := names(there)
@@ -382,3 +392,77 @@ func (a *Answer) Why() string {
 	}
 	return strings.Join(text, "; ")
 }
+
+// Span is a part of a VLAN.
+type Span = span.Span
+
+// Nowhere is a route whose next hop takes nothing.
+type Nowhere struct {
+	Device string
+	Route  office.Route
+	Why    string
+}
+
+// nowhere finds the routes whose next hop is in no connected subnet, on no device,
+// on one that does not route, or out of the span.
+func (m *Map) nowhere() (out []Nowhere) {
+	for _, r := range m.routers {
+		if r == nil {
+			continue
+		}
+		for _, x := range r.d.Routes {
+			if x.Line != "" {
+				continue
+			}
+			e := entry{text: "route " + x.String()}
+			switch {
+			case !m.hop(r, r.connected(x.Via), x.Via, &e):
+				out = append(out, Nowhere{r.d.Name, x, fmt.Sprintf("%s is in none of its subnets", x.Via)})
+			case e.stop != nil:
+				_, why, _ := strings.Cut(e.stop.Text, ", and ")
+				out = append(out, Nowhere{r.d.Name, x, why})
+			}
+		}
+	}
+	return out
+}
+
+// Unclear is a VLAN in which several addresses may be where hosts send what is for
+// others: the one that is taken first.
+type Unclear struct {
+	VID     office.VID
+	Of      []netip.Addr
+	Devices []string
+}
+
+// unclear finds the VLANs of which nothing says which address hosts use.
+func (m *Map) unclear() (out []Unclear) {
+	for _, x := range m.vlans {
+		for family, open := range x.open {
+			if !open {
+				continue
+			}
+			u := Unclear{VID: x.vid}
+			var all []*stand
+			for _, r := range m.routers {
+				if r != nil && r.routes {
+					for _, s := range r.stands {
+						if s.a.VID == x.vid && familyOf(s.addr) == family {
+							all = append(all, s)
+						}
+					}
+				}
+			}
+			slices.SortStableFunc(all, func(a, b *stand) int { return a.addr.Compare(b.addr) })
+			for _, s := range all {
+				u.Of, u.Devices = append(u.Of, s.addr), append(u.Devices, s.r.d.Name)
+			}
+			out = append(out, u)
+		}
+	}
+	return out
+}
+
+// Answers is the services that let the answers to some services pass where no
+// state is kept.
+func Answers(o *office.Office, list []office.Service) []office.Service { return answers(Of(o, list)) }

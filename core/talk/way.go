@@ -39,8 +39,10 @@ func (Reason) Enum() []any {
 type Stop struct {
 	Device string // "" where it does not come to one
 	Reason Reason
-	Text   string // a sentence without its full stop
-	rule   int    // the rule that decides; -1 for none
+	Text   string     // a sentence without its full stop
+	rule   int        // the rule that decides; -1 for none
+	in     office.VID // where a rule decides: by which interface it came, and would leave; 0 is the outside
+	out    office.VID
 }
 
 // way is the devices that a packet passes, whatever rules say.
@@ -56,6 +58,7 @@ type step struct {
 	r       *router
 	in, out int    // interfaces
 	at      *stand // the address to which it was sent; nil from outside
+	to      *stand // the address by whose subnet it leaves; nil to the outside
 }
 
 // way follows a packet from one end to an address at another.
@@ -149,16 +152,16 @@ func (m *Map) follow(r *router, in int, at *stand, dst *End) *way {
 		}
 		switch {
 		case e.line:
-			w.add(r, in, out, at)
+			w.add(step{r, in, out, at, nil})
 			if dst.area != m.outside {
 				w.stop = &Stop{Device: r.d.Name, Reason: Left, Text: fmt.Sprintf("%s sends it to the outside, and %s is inside", r.d.Name, dst.Addr), rule: -1}
 			}
 			return w
 		case e.hop != nil:
-			w.add(r, in, out, at)
+			w.add(step{r, in, out, at, e.stand})
 			r, in, at = e.hop.r, e.hop.at, e.hop
 		default:
-			w.add(r, in, out, at)
+			w.add(step{r, in, out, at, e.stand})
 			if w.own = dst.own; dst.own != nil {
 				w.ownIn = dst.own.at
 			}
@@ -180,9 +183,9 @@ func (e *End) who() string {
 	return "who it is for"
 }
 
-func (w *way) add(r *router, in, out int, at *stand) {
-	if in >= 0 { // what a device sends itself it does not pass
-		w.steps = append(w.steps, step{r, in, out, at})
+func (w *way) add(s step) {
+	if s.in >= 0 { // what a device sends itself it does not pass
+		w.steps = append(w.steps, s)
 	}
 }
 
@@ -239,6 +242,8 @@ func (r *router) otherwise(in, out int) office.Action {
 	switch {
 	case a.vid == 0:
 		return office.Deny
+	case r.silent:
+		return office.Allow
 	case in == out || a.zone != "" && a.zone == b.zone:
 		return r.d.WithinZones()
 	}
@@ -262,6 +267,8 @@ func (r *router) decides(in, out int, src, dst *Part, p probe) (do office.Action
 	switch {
 	case a.vid == 0:
 		return do, -1, "no rule lets it in from the outside"
+	case r.silent:
+		return do, -1, "no rules are written for it"
 	case in == out || a.zone != "" && a.zone == b.zone:
 		return do, -1, "within zones " + string(do)
 	}

@@ -3,12 +3,13 @@ package walk
 import (
 	"fmt"
 	"net/netip"
+	"slices"
 
 	"klammer/core/bridge"
 	"klammer/core/graph"
 	"klammer/core/office"
-	"klammer/core/route"
 	"klammer/core/span"
+	"klammer/core/talk"
 )
 
 // HandOut is who answers a frame that asks for an address.
@@ -127,12 +128,21 @@ func ToDevice(n *span.Net, from office.PortRef, wire bridge.Wire, device string)
 		return journey, nil
 	}
 	to := n.Topo.DeviceIndex(device)
-	routes := route.New(n)
-	var goals []route.Goal
+	m := talk.Lenient(n)
+	src := m.At(up.stops[0].dom.VID, []span.Place{placeOf(n, up.stops[0])}, plugAddr(n, from))
+	var stop *talk.Stop
 	for _, x := range own(to) {
-		goals = append(goals, routes.Goals(to, x.VID, x.On, x.Prefix.Addr())...)
-	}
-	if way, ok := routes.From(placeOf(n, up.stops[0]), false).Way(goals...); ok {
+		dst := m.At(x.VID, n.Standing(to, x.VID, x.On), x.Prefix.Addr())
+		if x.Prefix.Addr().IsValid() && x.Prefix.Bits() >= 0 && slices.ContainsFunc(n.Office.Devices[to].Addresses, func(a office.Address) bool { return a.Prefix.Addr() == x.Prefix.Addr() }) {
+			dst = m.Own(x.Prefix.Addr())
+		}
+		way, why := m.Way(src, dst)
+		if why != nil {
+			if stop == nil && why.Reason != talk.NoGateway && why.Reason != talk.NoHost {
+				stop = why
+			}
+			continue
+		}
 		if last := journey.cross(n, up, way); last != nil {
 			for _, x := range own(to) {
 				if at := last.answering(to, x); at != nil {
@@ -143,6 +153,10 @@ func ToDevice(n *span.Net, from office.PortRef, wire bridge.Wire, device string)
 			}
 		}
 		journey.Steps = nil
+	}
+	if stop != nil && stop.Reason == talk.ByRule {
+		journey.Why = capital(stop.Text) + "."
+		return journey, nil
 	}
 	for i, d := range n.Office.Devices { // a gateway takes it, and what it sends on does not get there
 		for _, in := range d.Addresses {

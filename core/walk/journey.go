@@ -2,13 +2,15 @@ package walk
 
 import (
 	"fmt"
+	"net/netip"
 	"slices"
+	"strings"
 
 	"klammer/core/bridge"
 	"klammer/core/graph"
 	"klammer/core/office"
-	"klammer/core/route"
 	"klammer/core/span"
+	"klammer/core/talk"
 )
 
 // Step is one device on a journey: where the frame came in and left, and what
@@ -35,8 +37,7 @@ type Journey struct {
 
 // To follows a frame from a port to the port at: inside one VLAN by the
 // shortest way; from one subnet into another up to the gateway, which routes
-// it, and down again. What a gateway's rules let pass between its zones is not
-// known here.
+// it as its rules let it, and down again.
 func To(n *span.Net, from office.PortRef, wire bridge.Wire, at office.PortRef) (*Journey, error) {
 	var ends [2]graph.End
 	for i, r := range []office.PortRef{from, at} {
@@ -72,7 +73,10 @@ func To(n *span.Net, from office.PortRef, wire bridge.Wire, at office.PortRef) (
 		return journey, nil
 	}
 	// Between subnets: over devices that have an address in the one and in the other.
-	if way, ok := route.New(n).From(placeOf(n, start), false).Way(aim.place(n, ends[1])...); ok {
+	m := talk.Lenient(n)
+	src := m.At(start.dom.VID, []span.Place{placeOf(n, start)}, plugAddr(n, from))
+	way, stop := m.Way(src, m.At(aim.vid, aim.places(n, ends[1]), plugAddr(n, at)))
+	if stop == nil {
 		if last := journey.cross(n, up, way); last != nil {
 			if end := last.out(ends[1], aim); end != nil {
 				journey.add(n, last, end)
@@ -83,6 +87,9 @@ func To(n *span.Net, from office.PortRef, wire bridge.Wire, at office.PortRef) (
 		journey.Steps = nil
 	}
 	journey.Why = whyNotRouted(n, up, aim, ends)
+	if stop != nil && stop.Reason != talk.Cut && stop.Reason != talk.NoGateway && stop.Reason != talk.NoHost {
+		journey.Why = capital(stop.Text) + "."
+	}
 	return journey, nil
 }
 
@@ -93,22 +100,34 @@ func placeOf(n *span.Net, at *stop) span.Place {
 	return span.Place{Span: n.SpanOf(x), Node: x}
 }
 
-// place is where one is to get to, to be heard at a port.
-func (a aim) place(n *span.Net, e graph.End) []route.Goal {
+// places is where one is to get to, to be heard at a port.
+func (a aim) places(n *span.Net, e graph.End) []span.Place {
 	hub := n.Topo.HubOf(e.Dev, e.Port)
 	x := span.Node{Hub: hub, Label: span.Label(a.vid)}
 	if !n.Aware(e.Dev) && a.wire == bridge.Untagged {
 		x.Label = span.LabelOf(hub, bridge.Domain{Keep: true, Kept: bridge.Untagged})
 	}
 	if s := n.SpanOf(x); s != nil {
-		return []route.Goal{{Place: span.Place{Span: s, Node: x}}}
+		return []span.Place{{Span: s, Node: x}}
 	}
 	return nil
 }
 
+// plugAddr is the address of what is plugged into a port, where one is said.
+func plugAddr(n *span.Net, r office.PortRef) netip.Addr {
+	for _, p := range n.Office.Plugs {
+		if p.Port == r && p.At.IsValid() {
+			return p.At
+		}
+	}
+	return netip.Addr{}
+}
+
+func capital(s string) string { return strings.ToUpper(s[:1]) + s[1:] }
+
 // cross goes over devices that route, one after the other, and gives what the
 // last of them sends; nil where a frame does not get to one.
-func (j *Journey) cross(n *span.Net, up *spread, way []route.Crossing) *spread {
+func (j *Journey) cross(n *span.Net, up *spread, way []talk.Crossing) *spread {
 	for _, c := range way {
 		at := up.answering(c.Dev, c.In)
 		if at == nil {
@@ -118,8 +137,8 @@ func (j *Journey) cross(n *span.Net, up *spread, way []route.Crossing) *spread {
 		g := &j.Steps[len(j.Steps)-1]
 		g.Routed = true
 		g.Text = fmt.Sprintf("%s takes it at its address %s and routes it from %s to %s", g.Device, c.In.Prefix.Addr(), n.Name(c.In.VID), n.Name(c.Out.VID))
-		if c.In.Zone != "" && c.Out.Zone != "" && c.In.Zone != c.Out.Zone {
-			g.Text += fmt.Sprintf(", where its rules let zone %s talk to zone %s", c.In.Zone, c.Out.Zone)
+		if c.Decides != "" {
+			g.Text += fmt.Sprintf(" (%s)", c.Decides)
 		}
 		up = spreadFrom(n, c.Dev, c.Out)
 	}

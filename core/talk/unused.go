@@ -1,0 +1,332 @@
+package talk
+
+import (
+	"fmt"
+	"math/bits"
+	"net/netip"
+	"slices"
+
+	"klammer/core/office"
+)
+
+// Unused is a rule that no packet can meet, and why.
+type Unused struct {
+	Rule    int   // its place in the device's list
+	Earlier []int // the rules before it that take all; none where a name leads nowhere
+	Why     string
+	Instead office.VID // the VLAN to name in place of an outside that is not here; 0 for none
+}
+
+// point is where packets of one kind come from, or go to: an interface and a
+// subnet behind it. Behind one where another router stands, and behind a line, is
+// everything.
+type point struct {
+	iface int
+	net   netip.Prefix
+}
+
+// box is packets: from some points and addresses to others, with services. A
+// prefix that is not valid is every address.
+type box struct {
+	in, out  []uint64
+	src, dst netip.Prefix
+	services *Services
+}
+
+// UnusedRules finds the rules of a device that no packet can meet: by its
+// interfaces, what is behind them, and the rules before, exactly.
+func UnusedRules(o *office.Office, d *office.Device) (out []Unused) {
+	if len(d.Rules) == 0 {
+		return nil
+	}
+	r := &router{d: d}
+	for _, a := range d.Addresses {
+		if r.iface(a.VID) < 0 {
+			r.ifaces = append(r.ifaces, iface{a.VID, d.ZoneOf(a.VID)})
+		}
+	}
+	r.ifaces = append(r.ifaces, iface{})
+	u := &shadow{r: r, known: map[string]*Services{}, points: r.points(o)}
+	for i := range d.Rules {
+		boxes, why, instead := u.boxes(o, &d.Rules[i])
+		switch {
+		case len(boxes) == 0:
+			out = append(out, Unused{Rule: i, Why: why, Instead: instead})
+		default:
+			if by, covered := u.covered(boxes); covered {
+				out = append(out, Unused{Rule: i, Earlier: by})
+			}
+		}
+		u.before = append(u.before, boxes)
+	}
+	return out
+}
+
+// points is what is behind the interfaces of a router.
+func (r *router) points(o *office.Office) (all []point) {
+	everything := func(k int) {
+		all = append(all, point{k, netip.PrefixFrom(netip.IPv4Unspecified(), 0)}, point{k, netip.PrefixFrom(netip.IPv6Unspecified(), 0)})
+	}
+	for k, f := range r.ifaces {
+		if f.vid == 0 {
+			if len(r.d.Outsides) > 0 {
+				everything(k)
+			}
+			continue
+		}
+		if slices.ContainsFunc(o.Devices, func(d *office.Device) bool {
+			return d != r.d && d.Routing() && slices.ContainsFunc(d.Addresses, func(a office.Address) bool { return a.VID == f.vid })
+		}) {
+			everything(k)
+			continue
+		}
+		var nets []netip.Prefix
+		if v := o.VLAN(f.vid); v != nil {
+			nets = append(nets, v.Nets...)
+		}
+		for _, a := range r.d.Addresses {
+			if n := a.Prefix.Masked(); a.VID == f.vid && !slices.ContainsFunc(nets, func(p netip.Prefix) bool { return p.Bits() <= n.Bits() && p.Overlaps(n) }) {
+				nets = append(nets, n)
+			}
+		}
+		for _, n := range nets {
+			all = append(all, point{k, n})
+		}
+	}
+	return all
+}
+
+// boxes is what a rule fits; none, and why, where nothing can be that.
+func (u *shadow) boxes(o *office.Office, x *office.Rule) (out []box, why string, instead office.VID) {
+	r := u.r
+	key := office.Services(x.Services)
+	if u.known[key] == nil {
+		u.known[key] = Of(o, x.Services)
+	}
+	type term struct {
+		points []uint64
+		net    netip.Prefix
+	}
+	terms := func(sides []office.Side, v4 bool) (all []term) {
+		for _, s := range sides {
+			t, some := term{make([]uint64, (len(u.points)+63)/64), s.Net}, false
+			for k, p := range u.points {
+				f := r.ifaces[p.iface]
+				if p.net.Addr().Is4() != v4 {
+					continue
+				}
+				if s.Kind == office.SideAny || s.Kind == office.SideNet && s.Net.Overlaps(p.net) || s.Kind == office.SideOutside && f.vid == 0 ||
+					s.Kind == office.SideZone && f.vid != 0 && f.zone == s.Zone || s.Kind == office.SideVLAN && f.vid == s.VID {
+					t.points[k/64] |= 1 << (k % 64)
+					some = true
+				}
+			}
+			if some {
+				all = append(all, t)
+				continue
+			}
+			switch s.Kind {
+			case office.SideOutside:
+				why = fmt.Sprintf("%s has no line to the outside", r.d.Name)
+				instead = r.towardsOutside()
+			case office.SideZone:
+				if !r.d.HasZone(s.Zone) {
+					why = fmt.Sprintf("no address of %s is in the zone %s", r.d.Name, s.Zone)
+				}
+			case office.SideVLAN:
+				if r.iface(s.VID) < 0 {
+					why = fmt.Sprintf("%s has no address in VLAN %d", r.d.Name, s.VID)
+				}
+			case office.SideNet:
+				if s.Net.Addr().Is4() == v4 {
+					why = fmt.Sprintf("nobody with an address in %s is behind %s", s.Net, r.d.Name)
+				}
+			}
+		}
+		return all
+	}
+	for _, v4 := range []bool{true, false} {
+		for _, a := range terms(x.From, v4) {
+			for _, b := range terms(x.To, v4) {
+				out = append(out, box{a.points, b.points, a.net, b.net, u.known[key]})
+			}
+		}
+	}
+	if why == "" {
+		why = "no packet is of IPv4 and of IPv6"
+	}
+	return out, why, instead
+}
+
+// towardsOutside is the VLAN by which a device without a line sends what is for
+// the outside, 0 for none.
+func (r *router) towardsOutside() office.VID {
+	for _, x := range r.d.Routes {
+		if x.Default() && x.Via.IsValid() {
+			for _, a := range r.d.Addresses {
+				if a.Prefix.Contains(x.Via) {
+					return a.VID
+				}
+			}
+		}
+	}
+	return 0
+}
+
+// shadow tells what the rules before one take from it.
+type shadow struct {
+	r      *router
+	points []point
+	before [][]box
+	known  map[string]*Services
+	work   int
+}
+
+// mostPieces bounds the pieces that one rule is cut into: beyond that it counts
+// as met.
+const mostPieces = 20_000
+
+// covered says whether earlier rules take all of some boxes, and which.
+func (u *shadow) covered(boxes []box) (by []int, covered bool) {
+	u.work = 0
+	for _, b := range boxes {
+		if !u.take(b, 0, 0, &by) {
+			return nil, false
+		}
+	}
+	slices.Sort(by)
+	return slices.Compact(by), true
+}
+
+// take cuts a box by the earlier rules from one on; false where something of it
+// is left.
+func (u *shadow) take(b box, rule, at int, by *[]int) bool {
+	for ; rule < len(u.before); rule, at = rule+1, 0 {
+		for ; at < len(u.before[rule]); at++ {
+			c := &u.before[rule][at]
+			if !u.meets(&b, c) {
+				continue
+			}
+			if u.work++; u.work > mostPieces {
+				return false
+			}
+			*by = append(*by, rule)
+			for _, piece := range u.without(b, c) {
+				if !u.take(piece, rule, at+1, by) {
+					return false
+				}
+			}
+			return true
+		}
+	}
+	return false
+}
+
+// narrowed is the addresses at a point that are in a prefix; ok is false for none.
+func narrowed(net, p netip.Prefix) (netip.Prefix, bool) {
+	switch {
+	case !p.IsValid() || p.Bits() <= net.Bits() && p.Overlaps(net):
+		return net, true
+	case net.Overlaps(p):
+		return p, true
+	}
+	return netip.Prefix{}, false
+}
+
+// share says whether two sides have a point and an address at it in common.
+func (u *shadow) share(a, b []uint64, p, q netip.Prefix) bool {
+	if p.IsValid() && q.IsValid() && !p.Overlaps(q) {
+		return false
+	}
+	for w := range a {
+		for both := a[w] & b[w]; both != 0; both &= both - 1 {
+			if !p.IsValid() && !q.IsValid() {
+				return true
+			}
+			at, ok := narrowed(u.points[w*64+bits.TrailingZeros64(both)].net, p)
+			if _, ok2 := narrowed(at, q); ok && ok2 {
+				return true
+			}
+		}
+	}
+	return false
+}
+
+func (u *shadow) meets(b, c *box) bool {
+	return u.share(b.in, c.in, b.src, c.src) && u.share(b.out, c.out, b.dst, c.dst) && b.services.And(c.services) != None
+}
+
+// without is what of a box is outside of another, in pieces that share nothing.
+func (u *shadow) without(b box, c *box) (out []box) {
+	left, both := u.split(b, c.in, c.src, func(x *box) (*[]uint64, *netip.Prefix) { return &x.in, &x.src })
+	out = append(out, left...)
+	for _, b := range both {
+		left, both := u.split(b, c.out, c.dst, func(x *box) (*[]uint64, *netip.Prefix) { return &x.out, &x.dst })
+		out = append(out, left...)
+		for _, b := range both {
+			if rest := b.services.Minus(c.services); rest != None {
+				b.services = rest
+				out = append(out, b)
+			}
+		}
+	}
+	return out
+}
+
+// split parts a box by one of its sides: what is outside of another's, and what is
+// in it.
+func (u *shadow) split(b box, points []uint64, p netip.Prefix, side func(*box) (*[]uint64, *netip.Prefix)) (left, both []box) {
+	mine, mask := side(&b)
+	beside, within := make([]uint64, len(*mine)), make([]uint64, len(*mine))
+	add := func(to *[]box, set []uint64, p netip.Prefix) {
+		for _, w := range set {
+			if w != 0 {
+				piece := b
+				at, net := side(&piece)
+				*at, *net = set, p
+				*to = append(*to, piece)
+				return
+			}
+		}
+	}
+	for w := range *mine {
+		beside[w] = (*mine)[w] &^ points[w]
+		for in := (*mine)[w] & points[w]; in != 0; in &= in - 1 {
+			k := w*64 + bits.TrailingZeros64(in)
+			bit := uint64(1) << (k % 64)
+			at, ok := narrowed(u.points[k].net, *mask)
+			if !ok {
+				continue // nothing of it is there
+			}
+			switch in, ok := narrowed(at, p); {
+			case !ok:
+				beside[w] |= bit
+			case in == at:
+				within[w] |= bit
+			default: // some of it: halved until it is one or the other
+				one := make([]uint64, len(*mine))
+				one[w] = bit
+				for at != in {
+					near, far := halves(at)
+					if !near.Overlaps(in) {
+						near, far = far, near
+					}
+					add(&left, one, far)
+					at = near
+				}
+				add(&both, one, in)
+			}
+		}
+	}
+	add(&left, beside, *mask)
+	add(&both, within, *mask)
+	return left, both
+}
+
+// halves are the two prefixes of which one consists.
+func halves(p netip.Prefix) (a, b netip.Prefix) {
+	bytes := p.Addr().AsSlice()
+	bytes[p.Bits()/8] |= 1 << (7 - p.Bits()%8)
+	far, _ := netip.AddrFromSlice(bytes)
+	return netip.PrefixFrom(p.Addr(), p.Bits()+1), netip.PrefixFrom(far, p.Bits()+1)
+}
