@@ -290,6 +290,7 @@ func (m *Map) between(vid office.VID) bool {
 		}
 		if first == nil {
 			first = r
+			continue
 		}
 		differ = differ || len(r.ifaces) != len(first.ifaces) || slices.ContainsFunc(r.ifaces, func(x iface) bool { return x.vid != 0 && first.iface(x.vid) < 0 })
 	}
