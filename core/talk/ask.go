@@ -30,10 +30,11 @@ func (Verdict) Enum() []any { return []any{Yes, No, Some} }
 
 // Who is who asks, or is asked.
 type Who struct {
-	Name string         // as it was said
-	VID  office.VID     // 0 for the outside
-	Port office.PortRef // zero where it is no port
-	ends []*End
+	Name   string         // as it was said
+	VID    office.VID     // 0 for the outside
+	Port   office.PortRef // zero where it is no port
+	Tagged bool           // what it sends there is
+	ends   []*End
 }
 
 // Who finds whom people mean: outside, a VLAN by number or name, an address, a
@@ -49,7 +50,13 @@ func (m *Map) Who(text string) (*Who, error) {
 			return nil, fmt.Errorf("%s has a zone: give the address without it", text)
 		}
 		e := m.at(a)
-		return &Who{Name: text, VID: e.area.vid, ends: []*End{e}}, nil
+		w := &Who{Name: text, VID: e.area.vid, ends: []*End{e}}
+		for _, p := range m.Net.Office.Plugs {
+			if p.At == a {
+				w.Port, w.Tagged = p.Port, p.Tagged
+			}
+		}
+		return w, nil
 	}
 	name := strings.TrimPrefix(text, "vlan ")
 	if n, err := strconv.Atoi(name); err == nil {
@@ -209,7 +216,7 @@ func (m *Map) port(text string, place notation.Place) (*Who, error) {
 		}
 	}
 	if plug != nil {
-		w.VID, w.ends = plug.Wants, m.hostsAt(plug.Wants, m.plugged(plug), plug.At)
+		w.VID, w.Tagged, w.ends = plug.Wants, plug.Tagged, m.hostsAt(plug.Wants, m.plugged(plug), plug.At)
 		return w, nil
 	}
 	v, tagged, err := VLANAt(n, graph.End{Dev: dev, Port: port})
@@ -223,7 +230,7 @@ func (m *Map) port(text string, place notation.Place) (*Who, error) {
 			places = []span.Place{{Span: s, Node: x}}
 		}
 	}
-	w.VID, w.ends = v, m.hostsAt(v, places, netip.Addr{})
+	w.VID, w.Tagged, w.ends = v, tagged, m.hostsAt(v, places, netip.Addr{})
 	return w, nil
 }
 

@@ -355,19 +355,6 @@ func (m *Map) Judge(w *office.Wish) Judged {
 	return j
 }
 
-// Why is a sentence on a pair: what lets it pass, or stops it.
-func (t *Table) Why(from, to int) string {
-	areas := t.Areas()
-	m := t.Map()
-	whose := func(i int) *Who {
-		if areas[i] == 0 {
-			return m.Outside()
-		}
-		return m.VLAN(areas[i])
-	}
-	return m.Ask(whose(from), whose(to), All).Why()
-}
-
 // Why is a sentence on an answer: what lets it pass, or stops it.
 func (a *Answer) Why() string {
 	for i, leg := range []Leg{a.There, a.Back} {

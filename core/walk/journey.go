@@ -490,3 +490,15 @@ func (j *Journey) slow(n *span.Net) *Journey {
 	}
 	return j
 }
+
+// Narrowest is the slowest cable of a journey, the first of equal ones; the speed
+// is 0 where none is known.
+func (j *Journey) Narrowest() (speed office.Speed, a, b office.PortRef) {
+	for i, s := range j.Steps {
+		if i+1 < len(j.Steps) && s.Speed > 0 && s.Out != "" && (speed == 0 || s.Speed < speed) {
+			next := j.Steps[i+1]
+			speed, a, b = s.Speed, office.PortRef{Device: s.Device, Port: s.Out}, office.PortRef{Device: next.Device, Port: next.In}
+		}
+	}
+	return speed, a, b
+}
