@@ -75,6 +75,7 @@ type Preview struct {
 	Devices []DeviceView `json:"devices" required:"true" nullable:"false" description:"the devices whose ports change, as they would be"`
 	Uses    []UseView    `json:"uses,omitempty" description:"all uses as they would be, where one changes"`
 	Plans   []PlanView   `json:"plans,omitempty" description:"all port plans as they would be, where one or a use changes"`
+	Talk    []TalkShift  `json:"talk,omitempty" description:"who gains and loses what to whom"`
 	Edit    bool         `json:"edit" required:"true" description:"whether there is anything to change"`
 	Come    []Finding    `json:"come" required:"true" nullable:"false"`
 	Go      []Finding    `json:"go" required:"true" nullable:"false"`

@@ -8,19 +8,22 @@ import (
 // OfficeView is a whole office as the browser draws it. After an edit the same
 // form, not whole, has only what became otherwise.
 type OfficeView struct {
-	ID       int64        `json:"id" required:"true"`
-	Title    string       `json:"title" required:"true"`
-	Revision int64        `json:"revision" required:"true"`
-	Whole    bool         `json:"whole" required:"true"`
-	Order    []string     `json:"order" required:"true" nullable:"false"`
-	VLANs    []VLANView   `json:"vlans" required:"true" nullable:"false"`
-	Uses     []UseView    `json:"uses,omitempty" description:"all of them; after an edit only where one became otherwise"`
-	Plans    []PlanView   `json:"plans,omitempty" description:"all of them; after an edit only where one became otherwise"`
-	Devices  []DeviceView `json:"devices" required:"true" nullable:"false"`
-	Links    []LinkView   `json:"links" required:"true" nullable:"false"`
-	Findings []Finding    `json:"findings" required:"true" nullable:"false" description:"without mends: those are tried when they are asked for"`
-	More     int          `json:"more,omitempty" description:"how many further findings there are"`
-	Unlisted int          `json:"unlisted,omitempty" description:"how many further VLANs are on ports that the register does not know"`
+	ID       int64         `json:"id" required:"true"`
+	Title    string        `json:"title" required:"true"`
+	Revision int64         `json:"revision" required:"true"`
+	Whole    bool          `json:"whole" required:"true"`
+	Order    []string      `json:"order" required:"true" nullable:"false"`
+	VLANs    []VLANView    `json:"vlans" required:"true" nullable:"false"`
+	Uses     []UseView     `json:"uses,omitempty" description:"all of them; after an edit only where one became otherwise"`
+	Plans    []PlanView    `json:"plans,omitempty" description:"all of them; after an edit only where one became otherwise"`
+	Services []ServiceView `json:"services,omitempty" description:"all of them; after an edit only where one became otherwise"`
+	Wishes   []WishView    `json:"wishes,omitempty" description:"all of them; after an edit only where one became otherwise"`
+	Talk     int64         `json:"talk" required:"true" description:"the revision since which nobody may talk to others than before"`
+	Devices  []DeviceView  `json:"devices" required:"true" nullable:"false"`
+	Links    []LinkView    `json:"links" required:"true" nullable:"false"`
+	Findings []Finding     `json:"findings" required:"true" nullable:"false" description:"without mends: those are tried when they are asked for"`
+	More     int           `json:"more,omitempty" description:"how many further findings there are"`
+	Unlisted int           `json:"unlisted,omitempty" description:"how many further VLANs are on ports that the register does not know"`
 
 	Found *FoundNow `json:"found,omitempty" description:"where devices are set otherwise; after an edit of the devices that it names"`
 
@@ -42,6 +45,7 @@ type VLANView struct {
 	Nets       []string `json:"nets" required:"true" nullable:"false"`
 	Gateway    string   `json:"gateway,omitempty"`
 	Local      bool     `json:"local" required:"true"`
+	Guarded    bool     `json:"guarded,omitempty" description:"nobody but the device that hands out addresses may do so"`
 	Registered bool     `json:"registered" required:"true"`
 	State      string   `json:"state" required:"true" enum:"unused,whole,split,merged"`
 	Parts      int      `json:"parts" required:"true"`
@@ -58,6 +62,40 @@ type AddressView struct {
 	Zone    string `json:"zone,omitempty"`
 	From    string `json:"from,omitempty" description:"the first address handed out"`
 	To      string `json:"to,omitempty"`
+	Admits  string `json:"admits,omitempty" description:"what the device itself answers there, - for nothing; everything where it is not said"`
+	Gateway bool   `json:"gateway,omitempty" description:"it is marked as the gateway"`
+}
+
+// ServiceView is a name for services.
+type ServiceView struct {
+	Name string `json:"name" required:"true"`
+	Is   string `json:"is" required:"true" description:"what it stands for, in notation"`
+}
+
+// WishView is what must, or must never, be able to talk.
+type WishView struct {
+	Text  string `json:"text" required:"true" description:"in notation"`
+	Must  bool   `json:"must" required:"true"`
+	Holds bool   `json:"holds" required:"true"`
+}
+
+// OutsideView is a line to the outside.
+type OutsideView struct {
+	Name    string `json:"name" required:"true"`
+	On      string `json:"on" required:"true"`
+	VID     int    `json:"vid,omitempty" description:"in which it rides"`
+	Address string `json:"address,omitempty"`
+	Via     string `json:"via,omitempty"`
+}
+
+// RuleView is a rule of a device, in its order.
+type RuleView struct {
+	Text     string        `json:"text" required:"true" description:"in notation"`
+	Do       office.Action `json:"do" required:"true"`
+	From     string        `json:"from" required:"true"`
+	To       string        `json:"to" required:"true"`
+	Services string        `json:"services" required:"true"`
+	Note     string        `json:"note,omitempty"`
 }
 
 // UseView is a shape with a name.
@@ -102,6 +140,17 @@ type DeviceView struct {
 	ManageVID  int               `json:"manageVid,omitempty"`
 	Limits     string            `json:"limits,omitempty" description:"as in notation: vlans 64 rows 16"`
 	Adjacent   bool              `json:"adjacent,omitempty" description:"bundles want adjacent ports"`
+	Routes     []string          `json:"routes,omitempty" description:"in notation: 10.0.0.0/8 via 10.61.250.2"`
+	Outsides   []OutsideView     `json:"outsides,omitempty"`
+	Rules      []RuleView        `json:"rules,omitempty" description:"in order; after an edit only where one became otherwise"`
+	SameRules  bool              `json:"sameRules,omitempty" description:"after an edit: the rules are as before, and not said again"`
+	Routing    bool              `json:"routing,omitempty" description:"it sends on what is not for itself"`
+	RoutingOff bool              `json:"routingOff,omitempty" description:"it is said that it does not"`
+	State      office.State      `json:"state,omitempty" description:"as said; by its kind where it is not"`
+	KeepsState bool              `json:"keepsState,omitempty"`
+	Between    office.Action     `json:"between,omitempty" description:"as said"`
+	Within     office.Action     `json:"within,omitempty" description:"as said"`
+	Otherwise  string            `json:"otherwise,omitempty" description:"what is done where no rule fits, in words, of a device that routes"`
 	Some       bool              `json:"some,omitempty" description:"after an edit: ports are only those that became otherwise"`
 	Ports      []PortView        `json:"ports" required:"true" nullable:"false"`
 }
@@ -136,6 +185,7 @@ type PlugView struct {
 	Wants    int    `json:"wants" required:"true"`
 	Tagged   bool   `json:"tagged" required:"true"`
 	Operator bool   `json:"operator" required:"true"`
+	At       string `json:"at,omitempty" description:"its own address"`
 }
 
 // LinkView is a bracket under the board: a cable, or a bundle's cables as one.

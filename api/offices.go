@@ -24,6 +24,7 @@ type Comparison struct {
 	Title string       `json:"title" required:"true" description:"the other office's"`
 	Lines []string     `json:"lines" required:"true" nullable:"false" description:"a unified diff of the two in notation, without its head"`
 	Ports []PortChange `json:"ports" required:"true" nullable:"false"`
+	Talk  []TalkShift  `json:"talk" required:"true" nullable:"false" description:"who gains and loses what to whom"`
 	Come  []Finding    `json:"come" required:"true" nullable:"false"`
 	Go    []Finding    `json:"go" required:"true" nullable:"false"`
 }

@@ -1,7 +1,10 @@
 package api
 
 import (
+	"fmt"
+	"net/netip"
 	"strconv"
+	"strings"
 
 	"klammer/core/bridge"
 	"klammer/core/notation"
@@ -141,4 +144,128 @@ func TalkPairs(t *talk.Table) []TalkPair {
 		out = append(out, TalkPair{Area(p.From), Area(p.To), p.Verdict, p.Open.Words(), why(p.From, p.To)})
 	}
 	return out
+}
+
+func servicesOf(o *office.Office) (out []ServiceView) {
+	out = []ServiceView{}
+	for _, s := range o.Services {
+		out = append(out, ServiceView{s.Name, office.Services(s.Is)})
+	}
+	return out
+}
+
+func wishesOf(t *talk.Table) (out []WishView) {
+	out = []WishView{}
+	for _, j := range t.Wishes() {
+		out = append(out, WishView{j.Wish.String(), j.Wish.Must, j.Holds})
+	}
+	return out
+}
+
+func addrText(a netip.Addr) string {
+	if !a.IsValid() {
+		return ""
+	}
+	return a.String()
+}
+
+// policy draws what a device has for routing.
+func (v *DeviceView) policy(d *office.Device) {
+	for _, r := range d.Routes {
+		v.Routes = append(v.Routes, r.String())
+	}
+	for _, l := range d.Outsides {
+		x := OutsideView{Name: l.Name, On: l.On, VID: int(l.VID), Via: addrText(l.Via)}
+		if l.Prefix.IsValid() {
+			x.Address = l.Prefix.String()
+		}
+		v.Outsides = append(v.Outsides, x)
+	}
+	for i := range d.Rules {
+		r := &d.Rules[i]
+		v.Rules = append(v.Rules, RuleView{r.String(), r.Do, office.Sides(r.From), office.Sides(r.To), office.Services(r.Services), r.Note})
+	}
+	v.Routing, v.RoutingOff, v.State, v.Between, v.Within = d.Routing() && len(d.Addresses) > 0, d.NoRouting, d.State, d.Between, d.Within
+	v.KeepsState = d.KeepsState()
+	if v.Routing {
+		v.Otherwise = fmt.Sprintf("between zones %s, within zones %s", d.BetweenZones(), d.WithinZones())
+	}
+}
+
+// TalkView is the table as a page draws it.
+type TalkView struct {
+	Areas  []int          `json:"areas" required:"true" nullable:"false" description:"rows and columns: VIDs, and 0, the outside, last"`
+	Cells  []string       `json:"cells" required:"true" nullable:"false" description:"a row each, a letter a cell: y for yes, n for no, p for part"`
+	Some   []TalkSome     `json:"some" required:"true" nullable:"false" description:"what is open in cells that are part"`
+	Wishes []TalkWishView `json:"wishes" required:"true" nullable:"false"`
+}
+
+// TalkSome is a cell that is open in part.
+type TalkSome struct {
+	From     int      `json:"from" required:"true"`
+	To       int      `json:"to" required:"true"`
+	Services []string `json:"services" required:"true" nullable:"false"`
+}
+
+// TalkWishView is a wish and the cells that it is about.
+type TalkWishView struct {
+	WishView
+	Covers [][]int `json:"covers" required:"true" nullable:"false" description:"cells, from and to"`
+	Bad    [][]int `json:"bad" required:"true" nullable:"false" description:"those that are not as they should be"`
+	Why    string  `json:"why,omitempty"`
+}
+
+// TalkViewOf draws the table.
+func TalkViewOf(t *talk.Table) *TalkView {
+	v := &TalkView{Areas: VIDs(t.Areas()), Cells: []string{}, Some: []TalkSome{}, Wishes: []TalkWishView{}}
+	for i, from := range t.Areas() {
+		row := make([]byte, len(v.Areas))
+		for k, to := range t.Areas() {
+			c := t.At(i, k)
+			row[k] = string(c.Verdict)[0]
+			if c.Verdict == talk.Some {
+				v.Some = append(v.Some, TalkSome{int(from), int(to), c.Open.Words()})
+			}
+		}
+		v.Cells = append(v.Cells, string(row))
+	}
+	cells := func(pairs [][2]office.VID) [][]int {
+		out := [][]int{}
+		for _, p := range pairs {
+			out = append(out, []int{int(p[0]), int(p[1])})
+		}
+		return out
+	}
+	for i, w := range wishesOf(t) {
+		j := &t.Wishes()[i]
+		x := TalkWishView{WishView: w, Covers: cells(j.Covers), Bad: cells(j.Bad)}
+		if j.Answer != nil {
+			x.Why = j.Answer.Why()
+		}
+		v.Wishes = append(v.Wishes, x)
+	}
+	return v
+}
+
+// TalkShift is what one gains and loses to another.
+type TalkShift struct {
+	From  int      `json:"from" required:"true" description:"the VID, 0 for the outside"`
+	To    int      `json:"to" required:"true" description:"likewise"`
+	Gains []string `json:"gains" required:"true" nullable:"false"`
+	Loses []string `json:"loses" required:"true" nullable:"false"`
+	Text  string   `json:"text" required:"true"`
+}
+
+// mostShifts is how many of them are told.
+const mostShifts = 400
+
+// TalkShifts is what becomes otherwise between two tables, and how many more there
+// are.
+func TalkShifts(was, is *talk.Table) (out []TalkShift, more int) {
+	out = []TalkShift{}
+	all := was.Shifts(is)
+	for _, s := range all[:min(len(all), mostShifts)] {
+		out = append(out, TalkShift{int(s.From), int(s.To), s.Gains.Words(), s.Loses.Words(), strings.Join(was.Text(is, s), "; ")})
+	}
+	return out, len(all) - len(out)
 }

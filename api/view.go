@@ -37,6 +37,7 @@ func View(id, revision int64, r *finding.Report, seen found.Beside) *OfficeView 
 	v.Findings, v.More = findingViews(r)
 	v.VLANs, v.Unlisted = vlanViews(n, nil, nil)
 	v.Uses, v.Plans = UsesOf(n), PlansOf(n)
+	v.Services, v.Wishes, v.Talk = servicesOf(n.Office), wishesOf(r.Talk()), revision
 	for i := range n.Office.Devices {
 		v.Devices = append(v.Devices, DeviceOf(n, i))
 	}
@@ -62,6 +63,7 @@ func Change(old *OfficeView, revision int64, r *finding.Report, d *finding.Delta
 	t := v
 	t.Whole = false
 	t.Devices, t.Links, t.VLANs, t.Findings, t.Uses, t.Plans, t.Found = []DeviceView{}, []LinkView{}, []VLANView{}, []Finding{}, nil, nil, nil
+	t.Services, t.Wishes = nil, nil
 
 	v.Devices = slices.Clone(old.Devices)
 	for _, i := range d.Devices {
@@ -89,6 +91,15 @@ func Change(old *OfficeView, revision int64, r *finding.Report, d *finding.Delta
 	}
 	if plans := PlansOf(n); !reflect.DeepEqual(plans, old.Plans) {
 		v.Plans, t.Plans = plans, plans
+	}
+	if services := servicesOf(n.Office); !reflect.DeepEqual(services, old.Services) {
+		v.Services, t.Services = services, services
+	}
+	if wishes := wishesOf(r.Talk()); !reflect.DeepEqual(wishes, old.Wishes) {
+		v.Wishes, t.Wishes = wishes, wishes
+	}
+	if d.Talk {
+		v.Talk, t.Talk = revision, revision
 	}
 
 	v.Links = slices.Clone(old.Links)
@@ -156,6 +167,9 @@ func otherwise(was *DeviceView, is DeviceView) DeviceView {
 	if !slices.EqualFunc(was.Ports, is.Ports, func(a, b PortView) bool { return a.Name == b.Name }) {
 		return is
 	}
+	if reflect.DeepEqual(was.Rules, is.Rules) {
+		is.Rules, is.SameRules = nil, true
+	}
 	all := is.Ports
 	is.Some, is.Ports = true, []PortView{}
 	for p := range all {
@@ -181,6 +195,7 @@ func Nothing(v *OfficeView) *OfficeView {
 		Findings: []Finding{},
 		More:     v.More,
 		Unlisted: v.Unlisted,
+		Talk:     v.Talk,
 	}
 }
 
@@ -259,7 +274,7 @@ func vlanView(n *span.Net, vid office.VID) VLANView {
 		x.State, x.Parts = r.State.String(), r.Parts
 	}
 	if reg := n.Office.VLAN(vid); reg != nil {
-		x.Registered, x.Name, x.Note, x.Local = true, reg.Name, reg.Note, reg.Local
+		x.Registered, x.Name, x.Note, x.Local, x.Guarded = true, reg.Name, reg.Note, reg.Local, reg.Guarded
 		for _, p := range reg.Nets {
 			x.Nets = append(x.Nets, p.String())
 		}
@@ -311,7 +326,10 @@ func addressViews(o *office.Office, v office.VID) (out []AddressView) {
 			if a.VID != v {
 				continue
 			}
-			x := AddressView{Device: d.Name, Address: a.Prefix.String(), On: a.On, Zone: a.Zone}
+			x := AddressView{Device: d.Name, Address: a.Prefix.String(), On: a.On, Zone: a.Zone, Gateway: a.Gateway}
+			if a.Admits != nil {
+				x.Admits = office.Services(a.Admits)
+			}
 			if a.From.IsValid() {
 				x.From, x.To = a.From.String(), a.To.String()
 			}
@@ -395,6 +413,7 @@ func DeviceOf(n *span.Net, i int) DeviceView {
 			v.Manage += " " + device.Manage.Addr.String()
 		}
 	}
+	v.policy(device)
 	sources := [...]string{office.FromNothing: "nothing", office.FromPort: "port", office.FromPlan: "plan", office.FromException: "exception"}
 	var last *bridge.Port
 	var tagged []int
@@ -435,7 +454,7 @@ func DeviceOf(n *span.Net, i int) DeviceView {
 	for _, k := range n.Topo.PlugsAt(i) {
 		g := n.Office.Plugs[k]
 		pv := &v.Ports[device.Port(g.Port.Port)]
-		pv.Plugs = append(pv.Plugs, PlugView{g.Name, int(g.Wants), g.Tagged, g.Operator})
+		pv.Plugs = append(pv.Plugs, PlugView{g.Name, int(g.Wants), g.Tagged, g.Operator, addrText(g.At)})
 	}
 	return v
 }

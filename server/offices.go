@@ -157,6 +157,7 @@ func (s *Server) compare(c fiber.Ctx) error {
 	if lines := strings.Split(strings.TrimRight(text, "\n"), "\n"); len(lines) > 3 {
 		out.Lines = lines[3:]
 	}
+	out.Talk, _ = api.TalkShifts(a.Talk(), b.Talk())
 	come, gone := finding.Differ(a, b)
 	out.Come, out.Go = api.Findings(b, come, 0), api.Findings(a, gone, 0)
 	return c.JSON(out)

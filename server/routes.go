@@ -44,6 +44,8 @@ func (s *Server) routes() []route {
 		{"GET", "/api/offices/:id/explain", "Ports and a VLAN in plain words", nil, api.Explanation{}, explainQuery{}, s.explain},
 		{"GET", "/api/offices/:id/mends", "Ways out of a finding, each tried", nil, []api.Mends{}, mendsQuery{}, s.mends},
 		{"GET", "/api/offices/:id/walk", "What becomes of a frame", nil, api.WalkView{}, walkQuery{}, s.walk},
+		{"GET", "/api/offices/:id/talk", "Who may talk to whom", nil, api.TalkView{}, talkQuery{}, s.talk},
+		{"GET", "/api/offices/:id/talk/way", "The way from somebody to somebody and back, and the rule that decides", nil, api.TalkAnswer{}, talkWayQuery{}, s.talkWay},
 		{"GET", "/api/offices/:id/propose", "The next VLAN like the others", nil, api.ProposalView{}, proposeQuery{}, s.propose},
 		{"GET", "/api/offices/:id/compare", "What differs in another office", nil, api.Comparison{}, compareQuery{}, s.compare},
 		{"POST", "/api/offices/:id/here", "Tell the others where this tab is", api.Here{}, api.Here{}, nil, s.here},
@@ -209,6 +211,7 @@ func (s *Server) preview(c fiber.Ctx) error {
 		p.Uses, p.Plans = api.UsesOf(out.Report.Net), api.PlansOf(out.Report.Net)
 	}
 	p.Edit = len(x.Edit) > 0
+	p.Talk, _ = api.TalkShifts(report.Talk(), out.Report.Talk())
 	p.Come, p.Go = api.Findings(out.Report, out.Come, 0), api.Findings(report, out.Go, 0)
 	return c.JSON(p)
 }

@@ -23,6 +23,7 @@ const full = `office "Full"
 vlan 10 staff "who works here" net 10.0.10.0/24
 vlan 20 guests
 vlan 30 lab local
+service web tcp/80,tcp/443
 use desk 10
 use trunk 10 [20 30]
 plan eight
@@ -30,11 +31,17 @@ plan eight
   last: use trunk
 device gate router
   forwarding routed
-  ports wan, lan
+  ports wan, lan, spare
   wan: -
   lan: [10 20]
   address 10 10.0.10.1/24 on lan zone in handout 10.0.10.50-10.0.10.99
-  address 20 10.0.20.1/24 on lan zone out
+  address 20 10.0.20.1/24 on lan zone out admits ping,web
+  outside fibre on wan 203.0.113.2/29 via 203.0.113.1
+  route 10.9.0.0/16 via 10.0.10.9
+  route default via fibre
+  between zones deny
+  allow zone in to vlan 20 web,udp/53-54 "the web"
+  deny 10.0.10.0/24 to outside,any
 device rack switch follows eight
   ports 1-8 1G
   wording by-vlan pvid-follows
@@ -56,7 +63,9 @@ cable gate.lan rack.8
 cable rack.6 box.1
 plug rack.1 "pc" wants 10
 plug rack.3 "recorder" wants 30 tagged
-plug rack.5 "laptop" wants 30 operator
+plug rack.5 "laptop" wants 30 operator at 10.0.30.5
+must vlan 10 to vlan 20 web
+never vlan 20 to vlan 10
 `
 
 // fields is, for each field of the model, a small change of the text that makes
@@ -103,7 +112,7 @@ var fields = []struct{ field, old, now string }{
 	{"Device.Adjacent", "  bundles adjacent\n", ""},
 	{"Device.Manage", "  manage 10 10.0.10.9\n", ""},
 	{"Device.Ports", "  inner vm vm: 20\n", ""},
-	{"Device.Addresses", "  address 20 10.0.20.1/24 on lan zone out\n", ""},
+	{"Device.Addresses", "  address 20 10.0.20.1/24 on lan zone out admits ping,web\n", ""},
 	{"Wording.Name", "by-vlan pvid-follows", "by-choice"},
 	{"Wording.Habits", "pvid-follows", "leaves-last"},
 	{"Limits.VLANs", "vlans 8", "vlans 7"},
@@ -111,7 +120,7 @@ var fields = []struct{ field, old, now string }{
 	{"Limits.Zones", "zones 3", "zones 4"},
 	{"Limits.Rows", "rows 32", "rows 33"},
 	{"Manage.VID", "manage 10 ", "manage 20 "},
-	{"Manage.Addr", "10.0.10.9\n", "10.0.10.8\n"},
+	{"Manage.Addr", "manage 10 10.0.10.9\n", "manage 10 10.0.10.8\n"},
 	{"Port.Name", "inner vm vm", "inner vn vm"},
 	{"Port.Kind", "  ports 1-2\n  1: 10 [needed]\n  2: off\n  inner vm vm: 20", "  ports 1-2, vm\n  1: 10 [needed]\n  2: off\n  vm: 20"},
 	{"Port.Inside", "ports 1-8 1G", "ports 1-7 1G, 8 as ge0.8 1G"},
@@ -129,6 +138,47 @@ var fields = []struct{ field, old, now string }{
 	{"Address.Zone", "zone out", "zone far"},
 	{"Address.From", "handout 10.0.10.50", "handout 10.0.10.51"},
 	{"Address.To", "10.0.10.99", "10.0.10.98"},
+	{"Office.Services", "service web tcp/80,tcp/443\n", "service web tcp/80,tcp/443\nservice files tcp/445\n"},
+	{"Office.Wishes", "never vlan 20 to vlan 10\n", ""},
+	{"VLAN.Guarded", "vlan 20 guests", "vlan 20 guests guarded"},
+	{"NamedService.Name", "web", "pages"},
+	{"NamedService.Is", "tcp/80,tcp/443", "tcp/80"},
+	{"Service.Protocol", "udp/53-54", "tcp/53-54"},
+	{"Service.First", "udp/53-54", "udp/52-54"},
+	{"Service.Last", "udp/53-54", "udp/53-55"},
+	{"Service.Name", "web", "pages"},
+	{"Wish.Must", "never vlan 20", "must vlan 20"},
+	{"Wish.From", "never vlan 20", "never vlan 30"},
+	{"Wish.To", "never vlan 20 to vlan 10", "never vlan 20 to vlan 30"},
+	{"Wish.Services", "never vlan 20 to vlan 10", "never vlan 20 to vlan 10 ping"},
+	{"Side.Kind", "deny 10.0.10.0/24 to outside,any", "deny any to outside,any"},
+	{"Side.Zone", "allow zone in", "allow zone out"},
+	{"Side.VID", "allow zone in to vlan 20", "allow zone in to vlan 30"},
+	{"Side.Net", "deny 10.0.10.0/24", "deny 10.0.10.0/25"},
+	{"Rule.Do", "deny 10.0.10.0/24", "allow 10.0.10.0/24"},
+	{"Rule.From", "allow zone in to", "allow zone in,any to"},
+	{"Rule.To", "to outside,any", "to outside"},
+	{"Rule.Services", "web,udp/53-54", "web"},
+	{"Rule.Note", "\"the web\"", "\"the page\""},
+	{"Route.To", "route 10.9.0.0/16", "route 10.8.0.0/16"},
+	{"Route.Via", "via 10.0.10.9", "via 10.0.10.8"},
+	{"Route.Line", "route default via fibre", "route default via 203.0.113.1"},
+	{"Outside.Name", "fibre", "glass"},
+	{"Outside.On", "outside fibre on wan", "outside fibre on spare"},
+	{"Outside.VID", "outside fibre on wan", "outside fibre on wan vlan 7"},
+	{"Outside.Prefix", "203.0.113.2/29", "203.0.113.3/29"},
+	{"Outside.Via", "via 203.0.113.1\n", "via 203.0.113.4\n"},
+	{"Device.Outsides", "  route default via fibre\n", "  route default via fibre\n  outside mast on spare\n"},
+	{"Device.Routes", "  route 10.9.0.0/16 via 10.0.10.9\n", ""},
+	{"Device.NoRouting", "  bundles adjacent\n", "  bundles adjacent\n  routing off\n"},
+	{"Device.State", "  bundles adjacent\n", "  bundles adjacent\n  stateful\n"},
+	{"Device.Between", "between zones deny", "between zones allow"},
+	{"Device.Within", "between zones deny", "between zones deny\n  within zones deny"},
+	{"Device.Rules", "  deny 10.0.10.0/24 to outside,any\n", ""},
+	{"Limits.Rules", "rows 32", "rows 32 rules 9"},
+	{"Address.Admits", " admits ping,web", " admits -"},
+	{"Address.Gateway", "on lan zone out admits", "on lan zone out gateway admits"},
+	{"Plug.At", " at 10.0.30.5", ""},
 	{"Cable.A", "cable gate.lan rack.8", "cable gate.wan rack.8"},
 	{"Cable.B", "cable rack.6 box.1", "cable rack.6 box.2"},
 	{"Plug.Port", "plug rack.1", "plug rack.2"},
@@ -186,7 +236,8 @@ func TestEveryFieldCounts(t *testing.T) {
 		})
 	}
 	for _, x := range []any{office.Office{}, office.VLAN{}, office.Use{}, office.Plan{}, office.PlanLine{}, office.PlanRange{}, office.Shape{}, office.Ride{}, office.Device{},
-		office.Wording{}, office.Limits{}, office.Manage{}, office.Port{}, office.PortRef{}, office.Address{}, office.Cable{}, office.Plug{}} {
+		office.Wording{}, office.Limits{}, office.Manage{}, office.Port{}, office.PortRef{}, office.Address{}, office.Cable{}, office.Plug{},
+		office.NamedService{}, office.Service{}, office.Wish{}, office.Side{}, office.Rule{}, office.Route{}, office.Outside{}} {
 		for _, f := range reflect.VisibleFields(reflect.TypeOf(x)) {
 			if f.IsExported() {
 				name := reflect.TypeOf(x).Name() + "." + f.Name

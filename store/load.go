@@ -36,6 +36,9 @@ type loader struct {
 	revision int64
 	shapes   map[owner]*office.Shape
 	known    map[string]*office.Shape // ports with the same shape share it
+
+	allParts             *parts
+	ruleSides, wishSides map[int64][2][]office.Side
 }
 
 // owner is the row that a shape belongs to.
@@ -64,7 +67,7 @@ func (l *loader) load() error {
 		return err
 	}
 	l.draft.SetTitle(title)
-	for _, step := range []func() error{l.vlans, l.readShapes, l.uses, l.plans, l.devices, l.cables, l.plugs} {
+	for _, step := range []func() error{l.vlans, l.services, l.readShapes, l.uses, l.plans, l.devices, l.cables, l.plugs, l.wishes} {
 		if err := step(); err != nil {
 			return err
 		}
@@ -84,8 +87,8 @@ func (l *loader) vlans() error {
 		return err
 	}
 	var v office.VLAN
-	return l.each("SELECT vid, name, note, is_local FROM vlan WHERE office_id = $1 ORDER BY vid", []any{&vid, &v.Name, &v.Note, &v.Local}, func() error {
-		return l.draft.PutVLAN(&office.VLAN{VID: office.VID(vid), Name: v.Name, Note: v.Note, Local: v.Local, Nets: nets[office.VID(vid)]})
+	return l.each("SELECT vid, name, note, is_local, is_guarded FROM vlan WHERE office_id = $1 ORDER BY vid", []any{&vid, &v.Name, &v.Note, &v.Local, &v.Guarded}, func() error {
+		return l.draft.PutVLAN(&office.VLAN{VID: office.VID(vid), Name: v.Name, Note: v.Note, Local: v.Local, Guarded: v.Guarded, Nets: nets[office.VID(vid)]})
 	})
 }
 
@@ -207,9 +210,14 @@ func (l *loader) devices() error {
 		adjacent   bool
 		manageVID  *int32
 		manageAddr *netip.Addr
+		noRouting  bool
+		state      office.State
+		between    office.Action
+		within     office.Action
 	)
 	err := l.each(
-		`SELECT id, name, kind, follows, forwarding, wording, habits, max_vlans, max_addresses, max_zones, max_rows, adjacent, manage_vid::int, manage_addr
+		`SELECT id, name, kind, follows, forwarding, wording, habits, max_vlans, max_addresses, max_zones, max_rows, max_rules, adjacent, manage_vid::int, manage_addr,
+			no_routing, keeps, between_zones, within_zones
 		FROM device WHERE office_id = $1 ORDER BY place`,
 		[]any{
 			&id,
@@ -223,9 +231,14 @@ func (l *loader) devices() error {
 			&limits.Addresses,
 			&limits.Zones,
 			&limits.Rows,
+			&limits.Rules,
 			&adjacent,
 			&manageVID,
 			&manageAddr,
+			&noRouting,
+			&state,
+			&between,
+			&within,
 		},
 		func() error {
 			device, err := office.NewDevice(name, office.Kind(kind))
@@ -233,6 +246,7 @@ func (l *loader) devices() error {
 				return err
 			}
 			device.Limits, device.Adjacent = limits, adjacent
+			device.NoRouting, device.State, device.Between, device.Within = noRouting, state, between, within
 			device.Wording = office.Wording{Name: wording.Name}
 			if len(wording.Habits) > 0 {
 				device.Wording.Habits = append([]office.Habit(nil), wording.Habits...)
@@ -265,12 +279,10 @@ func (l *loader) devices() error {
 	if err := l.addresses(byID); err != nil {
 		return err
 	}
-	for _, d := range list {
-		if err := l.draft.PutDevice(d); err != nil {
-			return err
-		}
+	if err := l.routing(byID); err != nil {
+		return err
 	}
-	return nil
+	return l.draft.PutDevices(list)
 }
 
 func (l *loader) ports(byID map[int64]*office.Device) error {
@@ -325,11 +337,17 @@ func (l *loader) addresses(byID map[int64]*office.Device) error {
 		on       *string
 		zone     string
 		from, to *netip.Addr
+		gateway  bool
+		some     bool
+		place    int64
 	)
-	return l.each(`SELECT a.device_id, a.vid::int, a.addr, p.name, a.zone, a.hand_from, a.hand_to FROM address a
+	return l.each(`SELECT a.device_id, a.vid::int, a.addr, p.name, a.zone, a.hand_from, a.hand_to, a.is_gateway, a.admits_some, a.place FROM address a
 		JOIN device d ON d.id = a.device_id LEFT JOIN port p ON p.id = a.on_port WHERE d.office_id = $1 ORDER BY a.device_id, a.place`,
-		[]any{&dev, &vid, &prefix, &on, &zone, &from, &to}, func() error {
-			a := office.Address{VID: office.VID(vid), Prefix: prefix, Zone: zone}
+		[]any{&dev, &vid, &prefix, &on, &zone, &from, &to, &gateway, &some, &place}, func() error {
+			a := office.Address{VID: office.VID(vid), Prefix: prefix, Zone: zone, Gateway: gateway}
+			if some {
+				a.Admits = append([]office.Service{}, l.allParts.address[[2]int64{dev, place}]...)
+			}
 			if on != nil {
 				a.On = *on
 			}
@@ -354,10 +372,14 @@ func (l *loader) cables() error {
 func (l *loader) plugs() error {
 	var p office.Plug
 	var vid int32
-	return l.each(`SELECT d.name, p.name, g.name, g.wants::int, g.tagged, g.is_operator FROM plug g
+	var at *netip.Addr
+	return l.each(`SELECT d.name, p.name, g.name, g.wants::int, g.tagged, g.is_operator, g.own_addr FROM plug g
 		JOIN port p ON p.id = g.port_id JOIN device d ON d.id = p.device_id WHERE g.office_id = $1 ORDER BY g.place`,
-		[]any{&p.Port.Device, &p.Port.Port, &p.Name, &vid, &p.Tagged, &p.Operator}, func() error {
-			p.Wants = office.VID(vid)
+		[]any{&p.Port.Device, &p.Port.Port, &p.Name, &vid, &p.Tagged, &p.Operator, &at}, func() error {
+			p.Wants, p.At = office.VID(vid), netip.Addr{}
+			if at != nil {
+				p.At = *at
+			}
 			return l.draft.PutPlug(p)
 		})
 }

@@ -46,6 +46,12 @@ func (w *writer) change(change office.Change) {
 			w.office, change.At, t.A.Device, t.A.Port, t.B.Device, t.B.Port)
 	case office.Plug:
 		w.plug(t, change)
+	case *office.NamedService:
+		w.service(t, change)
+	case *office.Wish:
+		w.wish(t, change.At)
+	case office.RuleAt:
+		w.ruleAt(t.Device, change.At, t.Rule)
 	case office.Order:
 		w.order(t)
 	case nil:
@@ -72,6 +78,14 @@ func (w *writer) remove(change office.Change) {
 	case office.Plug:
 		w.queue("DELETE FROM plug WHERE port_id = "+portID+" AND name = $4", w.office, t.Port.Device, t.Port.Port, t.Name)
 		w.closeUp("plug", change.At)
+	case *office.NamedService:
+		w.queue("DELETE FROM service WHERE office_id = $1 AND name = $2", w.office, t.Name)
+		w.closeUp("service", change.At)
+	case *office.Wish:
+		w.queue("DELETE FROM wish WHERE office_id = $1 AND said = $2", w.office, t.String())
+		w.closeUp("wish", change.At)
+	case office.RuleAt:
+		w.ruleAt(t.Device, change.At, nil)
 	}
 }
 
@@ -81,6 +95,10 @@ func (w *writer) order(o office.Order) {
 	switch o.List {
 	case "uses":
 		w.queue("UPDATE port_use x"+set+" WHERE x.office_id = $1 AND x.name = o.item", w.office, o.Items)
+	case "services":
+		w.queue("UPDATE service x"+set+" WHERE x.office_id = $1 AND x.name = o.item", w.office, o.Items)
+	case "wishes":
+		w.queue("UPDATE wish x"+set+" WHERE x.office_id = $1 AND x.said = o.item", w.office, o.Items)
 	case "plans":
 		w.queue("UPDATE port_plan x"+set+" WHERE x.office_id = $1 AND x.name = o.item", w.office, o.Items)
 	case "devices":
@@ -107,8 +125,8 @@ func (w *writer) closeUp(table string, at int) {
 }
 
 func (w *writer) vlan(v *office.VLAN) {
-	w.queue(`INSERT INTO vlan (office_id, vid, name, note, is_local) VALUES ($1, $2, $3, $4, $5)
-		ON CONFLICT (office_id, vid) DO UPDATE SET name = $3, note = $4, is_local = $5`, w.office, v.VID, v.Name, v.Note, v.Local)
+	w.queue(`INSERT INTO vlan (office_id, vid, name, note, is_local, is_guarded) VALUES ($1, $2, $3, $4, $5, $6)
+		ON CONFLICT (office_id, vid) DO UPDATE SET name = $3, note = $4, is_local = $5, is_guarded = $6`, w.office, v.VID, v.Name, v.Note, v.Local, v.Guarded)
 	w.queue("DELETE FROM vlan_net WHERE office_id = $1 AND vid = $2", w.office, v.VID)
 	for i, n := range v.Nets {
 		w.queue("INSERT INTO vlan_net (office_id, vid, place, net) VALUES ($1, $2, $3, $4)", w.office, v.VID, i, n)
@@ -167,15 +185,17 @@ func (w *writer) device(device *office.Device, change office.Change) {
 		w.makeRoom("device", change.At)
 	}
 	w.queue(`INSERT INTO device (office_id, name, place, kind, follows, forwarding, wording, habits,
-			max_vlans, max_addresses, max_zones, max_rows, adjacent, manage_vid, manage_addr)
+			max_vlans, max_addresses, max_zones, max_rows, max_rules, adjacent, manage_vid, manage_addr,
+			no_routing, keeps, between_zones, within_zones)
 		VALUES (@office, @name, @place, @kind, @follows, @forwarding, @wording, @habits,
-			@vlans, @addresses, @zones, @rows, @adjacent, @manage_vid, @manage_addr)
+			@vlans, @addresses, @zones, @rows, @rules, @adjacent, @manage_vid, @manage_addr, @no_routing, @keeps, @between, @within)
 		ON CONFLICT (office_id, name) DO UPDATE SET kind = @kind, follows = @follows, forwarding = @forwarding, wording = @wording, habits = @habits,
-			max_vlans = @vlans, max_addresses = @addresses, max_zones = @zones, max_rows = @rows, adjacent = @adjacent,
-			manage_vid = @manage_vid, manage_addr = @manage_addr`, pgx.NamedArgs{
+			max_vlans = @vlans, max_addresses = @addresses, max_zones = @zones, max_rows = @rows, max_rules = @rules, adjacent = @adjacent,
+			manage_vid = @manage_vid, manage_addr = @manage_addr, no_routing = @no_routing, keeps = @keeps, between_zones = @between, within_zones = @within`, pgx.NamedArgs{
 		"office": w.office, "name": device.Name, "place": change.At, "kind": string(device.Kind), "follows": null(device.Follows),
 		"forwarding": device.Forwarding.String(), "wording": device.Wording.Name, "habits": habits,
-		"vlans": device.Limits.VLANs, "addresses": device.Limits.Addresses, "zones": device.Limits.Zones, "rows": device.Limits.Rows,
+		"vlans": device.Limits.VLANs, "addresses": device.Limits.Addresses, "zones": device.Limits.Zones, "rows": device.Limits.Rows, "rules": device.Limits.Rules,
+		"no_routing": device.NoRouting, "keeps": string(device.State), "between": string(device.Between), "within": string(device.Within),
 		"adjacent": device.Adjacent, "manage_vid": manageVID, "manage_addr": manageAddr,
 	})
 	const id = "(SELECT id FROM device WHERE office_id = $1 AND name = $2)"
@@ -204,10 +224,11 @@ func (w *writer) device(device *office.Device, change office.Change) {
 		}
 	}
 	for i, a := range device.Addresses {
-		w.queue(`INSERT INTO address (device_id, place, vid, addr, on_port, zone, hand_from, hand_to)
-			VALUES ((SELECT id FROM device WHERE office_id = $1 AND name = $2), $4, $5, $6, `+portID+`, $7, $8, $9)`,
-			w.office, device.Name, a.On, i, a.VID, a.Prefix, a.Zone, addr(a.From), addr(a.To))
+		w.queue(`INSERT INTO address (device_id, place, vid, addr, on_port, zone, hand_from, hand_to, is_gateway, admits_some)
+			VALUES ((SELECT id FROM device WHERE office_id = $1 AND name = $2), $4, $5, $6, `+portID+`, $7, $8, $9, $10, $11)`,
+			w.office, device.Name, a.On, i, a.VID, a.Prefix, a.Zone, addr(a.From), addr(a.To), a.Gateway, a.Admits != nil)
 	}
+	w.policy(device, was)
 }
 
 // ports writes all ports of a device in one statement, as there may be thousands.
@@ -325,11 +346,11 @@ func (w *writer) plug(p office.Plug, c office.Change) {
 	if c.Before == nil {
 		w.makeRoom("plug", c.At)
 	}
-	w.queue(`INSERT INTO plug (office_id, port_id, name, place, wants, tagged, is_operator)
-		SELECT @office, p.id, @name, @place, @wants, @tagged, @operator
+	w.queue(`INSERT INTO plug (office_id, port_id, name, place, wants, tagged, is_operator, own_addr)
+		SELECT @office, p.id, @name, @place, @wants, @tagged, @operator, @addr
 		FROM port p JOIN device d ON d.id = p.device_id WHERE d.office_id = @office AND d.name = @device AND p.name = @port
-		ON CONFLICT (port_id, name) DO UPDATE SET wants = @wants, tagged = @tagged, is_operator = @operator`, pgx.NamedArgs{
+		ON CONFLICT (port_id, name) DO UPDATE SET wants = @wants, tagged = @tagged, is_operator = @operator, own_addr = @addr`, pgx.NamedArgs{
 		"office": w.office, "device": p.Port.Device, "port": p.Port.Port, "name": p.Name, "place": c.At,
-		"wants": p.Wants, "tagged": p.Tagged, "operator": p.Operator,
+		"wants": p.Wants, "tagged": p.Tagged, "operator": p.Operator, "addr": addr(p.At),
 	})
 }

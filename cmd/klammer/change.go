@@ -13,6 +13,7 @@ import (
 	"klammer/core/notation"
 	"klammer/core/office"
 	"klammer/core/span"
+	"klammer/core/talk"
 	"klammer/core/walk"
 )
 
@@ -101,7 +102,8 @@ func diffCmd() *cobra.Command {
 		Use:   "diff FILE FILE",
 		Short: "What differs between two offices: lines, and which ports gain or lose which others",
 		Long: `The lines that differ, in canonical form, and then what it means: for every
-port without a cable, the ports that its frames now come out of, or no longer.`,
+port without a cable, the ports that its frames now come out of, or no longer;
+for every VLAN, what it gains and loses to others and to the outside.`,
 		Example: "  klammer diff before.klm after.klm",
 		Args:    cobra.ExactArgs(2),
 		RunE: func(cmd *cobra.Command, args []string) error {
@@ -115,7 +117,11 @@ port without a cable, the ports that its frames now come out of, or no longer.`,
 			}
 			out := cmd.OutOrStdout()
 			fmt.Fprintf(out, "%s", diff.Diff(args[0], []byte(notation.Print(a.Office)), args[1], []byte(notation.Print(b.Office))))
-			for _, c := range walk.Compare(span.Compile(a.Office), span.Compile(b.Office)) {
+			was, is := span.Compile(a.Office), span.Compile(b.Office)
+			for _, text := range talk.NewTable(was).Told(talk.NewTable(is)) {
+				fmt.Fprintln(out, text)
+			}
+			for _, c := range walk.Compare(was, is) {
 				if len(c.Gains) > 0 {
 					fmt.Fprintf(out, "%s gains %s\n", c.Port, strings.Join(api.Refs(c.Gains), ", "))
 				}

@@ -81,6 +81,9 @@ var verbs = map[string]struct {
 	"rename":   {"rename device|vlan|use|plan NAME to NAME", doRename},
 	"copy":     {"copy DEVICE to NAME", doCopy},
 	"follow":   {"follow DEVICE PLAN", doFollow},
+	"talks":    {"talks VLAN like VLAN", doTalks},
+	"allow":    {"allow WHO to WHOM [SERVICES]", nil},
+	"deny":     {"deny WHO to WHOM [SERVICES]", nil},
 	"add":      {"add NAME switch, 24 ports, by VLAN", doAdd},
 }
 
@@ -110,6 +113,10 @@ func verb(n *span.Net, p part) (*Result, error, bool) {
 	v, ok := verbs[ws[0].text]
 	if !ok {
 		v.form, v.do = planForm, doPlan
+	}
+	if v.do == nil { // what follows is notation
+		r, err := doMay(n, p.text)
+		return r, err, true
 	}
 	a := &args{n: n, text: p.text, form: v.form, end: len(p.text)}
 	for _, w := range ws[1:] {

@@ -52,6 +52,7 @@ func Renumber(n *span.Net, from, to office.VID, subnets, anyway bool) (*Result, 
 	}
 	draft := office.NewDraft(o)
 	move := func(x netip.Addr) netip.Addr { return x }
+	shift := func(p netip.Prefix) netip.Prefix { return p } // of prefixes in its subnets
 	if vlan := o.VLAN(from); vlan != nil {
 		w := *vlan
 		w.VID = to
@@ -73,6 +74,14 @@ func Renumber(n *span.Net, from, to office.VID, subnets, anyway bool) (*Result, 
 				} else if finding.ShowsVID(prefix, from) {
 					notes = append(notes, fmt.Sprintf("subnet %s stays: %d cannot stand in it", prefix, to))
 				}
+			}
+			shift = func(x netip.Prefix) netip.Prefix {
+				for i, p := range old {
+					if x.IsValid() && x.Bits() >= p.Bits() && p.Contains(x.Addr()) {
+						return netip.PrefixFrom(moved(x.Addr(), p, now[i]), x.Bits())
+					}
+				}
+				return x
 			}
 			move = func(x netip.Addr) netip.Addr {
 				for i, p := range old {
@@ -96,7 +105,7 @@ func Renumber(n *span.Net, from, to office.VID, subnets, anyway bool) (*Result, 
 		}
 		return v
 	}
-	if err := everyShape(draft, func(shape office.Shape) office.Shape {
+	renumbered := func(shape office.Shape) office.Shape {
 		shape.Untagged, shape.Tagged, shape.Rides = slices.Clone(shape.Untagged), slices.Clone(shape.Tagged), slices.Clone(shape.Rides)
 		for _, vs := range [][]office.VID{shape.Untagged, shape.Tagged} {
 			for i := range vs {
@@ -108,12 +117,53 @@ func Renumber(n *span.Net, from, to office.VID, subnets, anyway bool) (*Result, 
 		}
 		shape.PVID = swap(shape.PVID)
 		return shape
-	}); err != nil {
+	}
+	for _, d := range slices.Clone(draft.Office().Devices) { // a line to the outside and its port, in one
+		if !slices.ContainsFunc(d.Outsides, func(l office.Outside) bool { return l.VID == from }) {
+			continue
+		}
+		y := d.Clone()
+		for i := range y.Outsides {
+			y.Outsides[i].VID = swap(y.Outsides[i].VID)
+			if s := &y.Ports[y.Port(y.Outsides[i].On)].Shape; *s != nil {
+				now := renumbered(**s).Normal()
+				*s = &now
+			}
+		}
+		if err := draft.PutDevice(y); err != nil {
+			return nil, err
+		}
+	}
+	if err := everyShape(draft, renumbered); err != nil {
+		return nil, err
+	}
+	sides := func(all []office.Side) []office.Side {
+		all = slices.Clone(all)
+		for i, s := range all {
+			if s.Kind == office.SideVLAN {
+				all[i].VID = swap(s.VID)
+			}
+			all[i].Net = shift(s.Net)
+		}
+		return all
+	}
+	if err := everyRule(draft, sides); err != nil {
+		return nil, err
+	}
+	if err := everyWish(draft, sides); err != nil {
 		return nil, err
 	}
 	for i := range draft.Office().Devices {
 		device := draft.Office().Devices[i].Clone()
 		touched := false
+		for k, r := range device.Routes {
+			if to, via := shift(r.To), r.Via; to != r.To || via.IsValid() && move(via) != via {
+				device.Routes[k].To, touched = to, true
+				if via.IsValid() {
+					device.Routes[k].Via = move(via)
+				}
+			}
+		}
 		for k := range device.Addresses {
 			if a := &device.Addresses[k]; a.VID == from {
 				a.VID, touched = to, true
@@ -138,6 +188,9 @@ func Renumber(n *span.Net, from, to office.VID, subnets, anyway bool) (*Result, 
 	for _, p := range slices.Clone(draft.Office().Plugs) {
 		if p.Wants == from {
 			p.Wants = to
+			if p.At.IsValid() {
+				p.At = move(p.At)
+			}
 			if err := draft.PutPlug(p); err != nil {
 				return nil, err
 			}

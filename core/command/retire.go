@@ -16,7 +16,7 @@ func doRetire(n *span.Net, a *args) (*Result, error) {
 	return Retire(n, v)
 }
 
-// Retire takes a VLAN off every port, out of uses and plans, its addresses away
+// Retire takes a VLAN off every port, out of uses, plans, rules and wishes, its addresses away
 // and itself out of the register. Plugs that want it stay where they are, as
 // the things do. It is refused while a device is managed in it.
 func Retire(n *span.Net, vid office.VID) (*Result, error) {
@@ -33,6 +33,15 @@ func Retire(n *span.Net, vid office.VID) (*Result, error) {
 	var gone office.Set
 	gone.Add(vid)
 	if err := everyShape(draft, func(s office.Shape) office.Shape { return s.Without(&gone) }); err != nil {
+		return nil, err
+	}
+	without := func(sides []office.Side) []office.Side {
+		return slices.DeleteFunc(slices.Clone(sides), func(s office.Side) bool { return s.Kind == office.SideVLAN && s.VID == vid })
+	}
+	if err := everyRule(draft, without); err != nil {
+		return nil, err
+	}
+	if err := everyWish(draft, without); err != nil {
 		return nil, err
 	}
 	for _, x := range slices.Clone(draft.Office().Devices) {

@@ -14,6 +14,7 @@ type Delta struct {
 	Devices []int // what they are, what their ports are set to or forward, what is plugged in
 	Links   []int // what they carry, or are needed for
 	VLANs   office.Set
+	Talk    bool       // who may talk to whom, or what is wished
 	Come    []*Finding // new ones, and those that say something else, in the order of the list
 	Gone    []*Finding // those that are no more
 }
@@ -25,6 +26,7 @@ func (r *Report) Since(old *Report) *Delta {
 	var fresh bool
 	d.Devices, d.Links, d.VLANs, fresh = r.Net.Delta()
 	d.Whole = fresh
+	d.Talk = fresh || !r.talk.Kept(old.talk)
 	was := make(map[string]*Finding, len(old.List()))
 	for _, f := range old.List() {
 		was[f.ID] = f

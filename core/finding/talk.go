@@ -40,8 +40,8 @@ func (c *check) wishes() {
 		}
 		from, to := c.side(j.From, j.Answer.From), c.side(j.To, j.Answer.To)
 		more := ""
-		if j.Pairs > 1 {
-			more = fmt.Sprintf(" (and %d more pairs)", j.Pairs-1)
+		if k := len(j.Bad) - 1; k > 0 {
+			more = fmt.Sprintf(" (and %d more pairs)", k)
 		}
 		switch stop := j.Answer.There.Stop; {
 		case !j.Wish.Must:

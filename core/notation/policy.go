@@ -637,3 +637,24 @@ func ReadServices(o *office.Office, text string) ([]office.Service, error) {
 	}
 	return list, nil
 }
+
+// ReadWish reads a wish: must or never, and what follows. The error is a
+// [*Mistakes].
+func ReadWish(o *office.Office, text string) (*office.Wish, error) {
+	r := &reader{name: "line", draft: office.NewDraft(o)}
+	fail := func(f *fault) (*office.Wish, error) {
+		r.wrong(1, 0, text, f)
+		return nil, &Mistakes{"line", r.mistakes}
+	}
+	toks, _, bad, why := scan(text, nil)
+	if bad >= 0 {
+		return fail(&fault{bad, why})
+	}
+	cur := &cursor{toks: toks, end: len(text)}
+	t := cur.next()
+	w, wrong := r.wish(cur, t.is("must"))
+	if wrong != nil {
+		return fail(wrong)
+	}
+	return w, nil
+}

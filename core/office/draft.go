@@ -202,19 +202,8 @@ func (d *Draft) PutAll(o *Office) error {
 			return err
 		}
 	}
-	for _, x := range o.Devices { // a rule may name the zone of a later device
-		x = x.Clone()
-		x.Rules = nil // put below, all at once
-		if err := d.PutDevice(x); err != nil {
-			return err
-		}
-	}
-	for _, x := range o.Devices {
-		for i := range x.Rules {
-			if err := d.PutRule(x.Name, &x.Rules[i], -1); err != nil {
-				return err
-			}
-		}
+	if err := d.PutDevices(o.Devices); err != nil {
+		return err
 	}
 	for _, c := range o.Cables {
 		if err := d.Connect(c); err != nil {

@@ -64,6 +64,26 @@ func (d *Draft) putDevice(device *Device, at int) error {
 	return nil
 }
 
+// PutDevices adds devices of which the rules of one may name the zones of another.
+// They stay as they are.
+func (d *Draft) PutDevices(devices []*Device) error {
+	for _, x := range devices {
+		x = x.Clone()
+		x.Rules = nil
+		if err := d.PutDevice(x); err != nil {
+			return err
+		}
+	}
+	for _, x := range devices {
+		for i := range x.Rules {
+			if err := d.PutRule(x.Name, &x.Rules[i], -1); err != nil {
+				return err
+			}
+		}
+	}
+	return nil
+}
+
 // RemoveDevice removes a device with its cables and plugs.
 func (d *Draft) RemoveDevice(name string) error {
 	i, err := d.findDevice(name)

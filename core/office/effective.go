@@ -78,6 +78,11 @@ func (o *Office) Written(d *Device, i int) (*Shape, Source) {
 		return noShape, FromNothing
 	}
 	planned, covered := o.Planned(d, i)
+	if len(d.Outsides) > 0 && !covered && (p.Shape == nil || p.Shape.Equal(Shape{})) {
+		if s := d.lineShape(p.Name); s != nil {
+			return s, FromPort
+		}
+	}
 	switch {
 	case p.Shape != nil && covered:
 		return p.Shape, FromException
@@ -85,11 +90,6 @@ func (o *Office) Written(d *Device, i int) (*Shape, Source) {
 		return p.Shape, FromPort
 	case covered:
 		return planned, FromPlan
-	}
-	if len(d.Outsides) > 0 {
-		if s := d.lineShape(p.Name); s != nil {
-			return s, FromPort
-		}
 	}
 	return noShape, FromNothing
 }

@@ -66,7 +66,15 @@ func (t *Table) Shifts(next *Table) (out []Shift) {
 // Told is what becomes otherwise in sentences: "guests loses tcp/443 to the
 // outside".
 func (t *Table) Told(next *Table) (out []string) {
-	name := func(v office.VID) string {
+	for _, s := range t.Shifts(next) {
+		out = append(out, t.Text(next, s)...)
+	}
+	return out
+}
+
+// Text is a shift in sentences.
+func (t *Table) Text(next *Table, s Shift) []string {
+	return s.text(func(v office.VID) string {
 		if x := next.Net.Office.VLAN(v); x != nil {
 			return x.Name
 		} else if x := t.Net.Office.VLAN(v); x != nil {
@@ -75,11 +83,7 @@ func (t *Table) Told(next *Table) (out []string) {
 			return "the outside"
 		}
 		return fmt.Sprintf("VLAN %d", v)
-	}
-	for _, s := range t.Shifts(next) {
-		out = append(out, s.text(name)...)
-	}
-	return out
+	})
 }
 
 // Pair is a cell of the table with its ends.

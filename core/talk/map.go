@@ -30,8 +30,8 @@ type Map struct {
 	ends    []*End  // of all parts
 	also    []*office.Wish
 	lenient bool
-	tails   *tails // while a table is made
-	alike   *sync.Mutex
+	tails   *tails                            // while a table is made
+	heard   *sync.Mutex                       // over hearing
 	hearing map[span.Place]map[span.Node]bool // of spans that some arc leads one way in; filled as it is asked for
 }
 
@@ -111,7 +111,7 @@ func New(n *span.Net, also ...*office.Wish) *Map { return draw(n, false, also) }
 func Lenient(n *span.Net) *Map { return draw(n, true, nil) }
 
 func draw(n *span.Net, lenient bool, also []*office.Wish) *Map {
-	m := &Map{Net: n, lenient: lenient, also: also, routers: make([]*router, len(n.Office.Devices)), byVID: map[office.VID]*area{}, hearing: map[span.Place]map[span.Node]bool{}, alike: &sync.Mutex{}}
+	m := &Map{Net: n, lenient: lenient, also: also, routers: make([]*router, len(n.Office.Devices)), byVID: map[office.VID]*area{}, hearing: map[span.Place]map[span.Node]bool{}, heard: &sync.Mutex{}}
 	for dev, d := range n.Office.Devices {
 		if len(d.Addresses)+len(d.Outsides) > 0 {
 			m.routers[dev] = m.router(dev, d)
@@ -478,13 +478,13 @@ func (m *Map) hears(from, to []span.Place) bool {
 			if !a.Span.OneWay {
 				return true
 			}
-			m.alike.Lock()
+			m.heard.Lock()
 			if m.hearing[a] == nil {
 				m.hearing[a] = m.Net.Hearing(a.Span, a.Node)
 			}
-			heard := m.hearing[a][b.Node]
-			m.alike.Unlock()
-			if heard {
+			yes := m.hearing[a][b.Node]
+			m.heard.Unlock()
+			if yes {
 				return true
 			}
 		}

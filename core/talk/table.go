@@ -289,8 +289,9 @@ type Judged struct {
 	Holds  bool
 	From   office.VID // the first pair that is not as it should be
 	To     office.VID
-	Answer *Answer // its way: of a service that should pass and does not, or that should not and does
-	Pairs  int     // how many pairs of VLANs are not as they should be
+	Answer *Answer         // its way: of a service that should pass and does not, or that should not and does
+	Covers [][2]office.VID // the pairs of VLANs that it is about, 0 for the outside
+	Bad    [][2]office.VID // those of them that are not as they should be
 }
 
 // Wishes are what is wished, in the order of the office.
@@ -312,7 +313,7 @@ func (m *Map) Judge(w *office.Wish) Judged {
 	from, exactFrom := m.sides(w.From)
 	to, exactTo := m.sides(w.To)
 	tried := false
-	bad := map[[2]office.VID]bool{}
+	covers, bad := map[[2]office.VID]bool{}, map[[2]office.VID]bool{}
 	for _, src := range from {
 		if src.own != nil && !exactFrom[src] {
 			continue
@@ -322,6 +323,11 @@ func (m *Map) Judge(w *office.Wish) Judged {
 				continue
 			}
 			tried = true
+			pair := [2]office.VID{src.area.vid, dst.area.vid}
+			if !covers[pair] {
+				covers[pair] = true
+				j.Covers = append(j.Covers, pair)
+			}
 			open := m.judge(src, dst).And(want)
 			wrong := open
 			if w.Must {
@@ -330,17 +336,18 @@ func (m *Map) Judge(w *office.Wish) Judged {
 			if wrong == None {
 				continue
 			}
-			pair := [2]office.VID{src.area.vid, dst.area.vid}
 			if j.Holds {
 				j.Holds, j.From, j.To = false, pair[0], pair[1]
 				p := wrong.first()
 				j.Answer = &Answer{Open: open, Service: p.String(), From: src.Addr, To: dst.Addr, src: src, dst: dst}
 				j.Answer.There, j.Answer.Back = m.tell(src, dst, p)
 			}
-			bad[pair] = true
+			if !bad[pair] {
+				bad[pair] = true
+				j.Bad = append(j.Bad, pair)
+			}
 		}
 	}
-	j.Pairs = len(bad)
 	if w.Must && !tried {
 		j.Holds = false
 		for _, s := range [][]*End{from, to} {

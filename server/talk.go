@@ -1,0 +1,49 @@
+package server
+
+import (
+	"github.com/gofiber/fiber/v3"
+
+	"klammer/api"
+	"klammer/core/notation"
+)
+
+type talkQuery struct {
+	At int64 `query:"at" description:"the revision to look at, now if it is not said"`
+}
+
+// talk answers with the table, which was worked out with the findings.
+func (s *Server) talk(c fiber.Ctx) error {
+	report, err := s.reportThen(c)
+	if err != nil {
+		return err
+	}
+	return c.JSON(api.TalkViewOf(report.Talk()))
+}
+
+type talkWayQuery struct {
+	From    string `query:"from" required:"true" description:"a VLAN, an address, a port, a plug, a device, or outside"`
+	To      string `query:"to" required:"true" description:"likewise"`
+	Service string `query:"service" description:"any, ping, tcp/PORT, udp/PORT, a name, or several with commas; any if it is not said"`
+	At      int64  `query:"at" description:"the revision to look at, now if it is not said"`
+}
+
+func (s *Server) talkWay(c fiber.Ctx) error {
+	report, err := s.reportThen(c)
+	if err != nil {
+		return err
+	}
+	m := report.Talk().Map()
+	for _, field := range []string{"from", "to"} {
+		if _, err := m.Who(c.Query(field)); err != nil {
+			return bad(field, "%s", err)
+		}
+	}
+	if _, err := notation.ReadServices(report.Net.Office, c.Query("service")); err != nil {
+		return bad("service", "%s", err)
+	}
+	a, err := api.TalkOf(m, c.Query("from"), c.Query("to"), c.Query("service"))
+	if err != nil {
+		return err
+	}
+	return c.JSON(a)
+}
