@@ -14,11 +14,10 @@ type OfficeView struct {
 	Whole    bool          `json:"whole" required:"true"`
 	Order    []string      `json:"order" required:"true" nullable:"false"`
 	VLANs    []VLANView    `json:"vlans" required:"true" nullable:"false"`
-	Uses     []UseView     `json:"uses,omitempty" description:"all of them; after an edit only where one became otherwise"`
-	Plans    []PlanView    `json:"plans,omitempty" description:"all of them; after an edit only where one became otherwise"`
-	Services []ServiceView `json:"services,omitempty" description:"all of them; after an edit only where one became otherwise"`
-	Wishes   []WishView    `json:"wishes,omitempty" description:"all of them; after an edit only where one became otherwise"`
-	Talk     int64         `json:"talk" required:"true" description:"the revision since which nobody may talk to others than before"`
+	Uses     []UseView     `json:"uses,omitzero" nullable:"false" description:"all of them; after an edit only where one became otherwise"`
+	Plans    []PlanView    `json:"plans,omitzero" nullable:"false" description:"all of them; after an edit only where one became otherwise"`
+	Services []ServiceView `json:"services,omitzero" nullable:"false" description:"all of them; after an edit only where one became otherwise"`
+	Wishes   []WishView    `json:"wishes,omitzero" nullable:"false" description:"all of them; after an edit only where one became otherwise"`
 	Devices  []DeviceView  `json:"devices" required:"true" nullable:"false"`
 	Links    []LinkView    `json:"links" required:"true" nullable:"false"`
 	Findings []Finding     `json:"findings" required:"true" nullable:"false" description:"without mends: those are tried when they are asked for"`

@@ -37,7 +37,7 @@ func View(id, revision int64, r *finding.Report, seen found.Beside) *OfficeView 
 	v.Findings, v.More = findingViews(r)
 	v.VLANs, v.Unlisted = vlanViews(n, nil, nil)
 	v.Uses, v.Plans = UsesOf(n), PlansOf(n)
-	v.Services, v.Wishes, v.Talk = servicesOf(n.Office), wishesOf(r.Talk()), revision
+	v.Services, v.Wishes = servicesOf(n.Office), wishesOf(r.Talk())
 	for i := range n.Office.Devices {
 		v.Devices = append(v.Devices, DeviceOf(n, i))
 	}
@@ -97,9 +97,6 @@ func Change(old *OfficeView, revision int64, r *finding.Report, d *finding.Delta
 	}
 	if wishes := wishesOf(r.Talk()); !reflect.DeepEqual(wishes, old.Wishes) {
 		v.Wishes, t.Wishes = wishes, wishes
-	}
-	if d.Talk {
-		v.Talk, t.Talk = revision, revision
 	}
 
 	v.Links = slices.Clone(old.Links)
@@ -195,7 +192,6 @@ func Nothing(v *OfficeView) *OfficeView {
 		Findings: []Finding{},
 		More:     v.More,
 		Unlisted: v.Unlisted,
-		Talk:     v.Talk,
 	}
 }
 

@@ -157,7 +157,7 @@ func pasted(old, change map[string]any) map[string]any {
 		return change
 	}
 	out := maps.Clone(old)
-	for _, k := range []string{"title", "revision", "order", "more", "unlisted", "uses", "plans"} {
+	for _, k := range []string{"title", "revision", "order", "more", "unlisted", "uses", "plans", "services", "wishes"} {
 		if v, ok := change[k]; ok {
 			out[k] = v
 		} else if k == "more" || k == "unlisted" {
@@ -190,8 +190,13 @@ func pasted(old, change map[string]any) map[string]any {
 		d := maps.Clone(x.(map[string]any))
 		if d["some"] == true {
 			delete(d, "some")
+			sameRules := d["sameRules"] == true
+			delete(d, "sameRules")
 			for _, y := range list(old, "devices") {
 				if name(y, "name") == name(d, "name") {
+					if rules, ok := y.(map[string]any)["rules"]; ok && sameRules {
+						d["rules"] = rules
+					}
 					d["ports"] = over(list(y.(map[string]any), "ports"), list(d, "ports"), "name")
 				}
 			}

@@ -26,7 +26,6 @@ func (r *Report) Since(old *Report) *Delta {
 	var fresh bool
 	d.Devices, d.Links, d.VLANs, fresh = r.Net.Delta()
 	d.Whole = fresh
-	d.Talk = fresh || !r.talk.Kept(old.talk)
 	was := make(map[string]*Finding, len(old.List()))
 	for _, f := range old.List() {
 		was[f.ID] = f

@@ -303,8 +303,16 @@ func (m *Map) Ask(from, to *Who, want *Services) *Answer {
 }
 
 // At is who is at some places in a VLAN, whether its subnet is known or not; with
-// an address, he who has it.
+// an address, he who has it. Where no VLAN is known, behind a device that knows no
+// tags, it is the one whose gateway is heard.
 func (m *Map) At(v office.VID, places []span.Place, a netip.Addr) *Who {
+	for _, x := range m.vlans {
+		for _, g := range x.gates {
+			if v == 0 && g != nil && m.hears(places, g.places) {
+				v = x.vid
+			}
+		}
+	}
 	if x := m.byVID[v]; x == nil || a.IsValid() && !slices.ContainsFunc(x.nets, func(n netip.Prefix) bool { return n.Contains(a) }) {
 		a = netip.Addr{} // outside its subnet: that is a fault of its own
 	}

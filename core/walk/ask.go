@@ -155,7 +155,7 @@ func ToDevice(n *span.Net, from office.PortRef, wire bridge.Wire, device string)
 		journey.Steps = nil
 	}
 	if stop != nil && stop.Reason == talk.ByRule {
-		journey.Why = capital(stop.Text) + "."
+		journey.Why = "It does not get there: " + stop.Text + "."
 		return journey, nil
 	}
 	for i, d := range n.Office.Devices { // a gateway takes it, and what it sends on does not get there

@@ -4,7 +4,6 @@ import (
 	"fmt"
 	"net/netip"
 	"slices"
-	"strings"
 
 	"klammer/core/bridge"
 	"klammer/core/graph"
@@ -88,7 +87,7 @@ func To(n *span.Net, from office.PortRef, wire bridge.Wire, at office.PortRef) (
 	}
 	journey.Why = whyNotRouted(n, up, aim, ends)
 	if stop != nil && stop.Reason != talk.Cut && stop.Reason != talk.NoGateway && stop.Reason != talk.NoHost {
-		journey.Why = capital(stop.Text) + "."
+		journey.Why = "It does not get there: " + stop.Text + "."
 	}
 	return journey, nil
 }
@@ -122,8 +121,6 @@ func plugAddr(n *span.Net, r office.PortRef) netip.Addr {
 	}
 	return netip.Addr{}
 }
-
-func capital(s string) string { return strings.ToUpper(s[:1]) + s[1:] }
 
 // cross goes over devices that route, one after the other, and gives what the
 // last of them sends; nil where a frame does not get to one.

@@ -1265,6 +1265,112 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/offices/{id}/talk": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Who may talk to whom */
+        get: {
+            parameters: {
+                query?: {
+                    /** @description the revision to look at, now if it is not said */
+                    at?: number;
+                };
+                header?: never;
+                path: {
+                    id: number;
+                };
+                cookie?: never;
+            };
+            requestBody?: never;
+            responses: {
+                /** @description OK */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["ApiTalkView"];
+                    };
+                };
+                /** @description Bad Request */
+                400: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["ApiProblem"];
+                    };
+                };
+            };
+        };
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/offices/{id}/talk/way": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The way from somebody to somebody and back, and the rule that decides */
+        get: {
+            parameters: {
+                query: {
+                    /** @description a VLAN, an address, a port, a plug, a device, or outside */
+                    from: string;
+                    /** @description likewise */
+                    to: string;
+                    /** @description any, ping, tcp/PORT, udp/PORT, a name, or several with commas; any if it is not said */
+                    service?: string;
+                    /** @description the revision to look at, now if it is not said */
+                    at?: number;
+                };
+                header?: never;
+                path: {
+                    id: number;
+                };
+                cookie?: never;
+            };
+            requestBody?: never;
+            responses: {
+                /** @description OK */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["ApiTalkAnswer"];
+                    };
+                };
+                /** @description Bad Request */
+                400: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["ApiProblem"];
+                    };
+                };
+            };
+        };
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/offices/{id}/ticks": {
         parameters: {
             query?: never;
@@ -1477,9 +1583,13 @@ export interface components {
         ApiAddressView: {
             /** @description with its prefix length */
             address: string;
+            /** @description what the device itself answers there, - for nothing; everything where it is not said */
+            admits?: string;
             device: string;
             /** @description the first address handed out */
             from?: string;
+            /** @description it is marked as the gateway */
+            gateway?: boolean;
             on?: string;
             to?: string;
             zone?: string;
@@ -1515,23 +1625,45 @@ export interface components {
             /** @description a unified diff of the two in notation, without its head */
             lines: string[];
             ports: components["schemas"]["ApiPortChange"][];
+            /** @description who gains and loses what to whom */
+            talk: components["schemas"]["ApiTalkShift"][];
             /** @description the other office's */
             title: string;
         };
         ApiDeviceView: {
             /** @description bundles want adjacent ports */
             adjacent?: boolean;
+            /** @description as said */
+            between?: components["schemas"]["OfficeAction"];
             follows?: string;
             forwarding: components["schemas"]["OfficeForwarding"];
+            keepsState?: boolean;
             kind: components["schemas"]["OfficeKind"];
             /** @description as in notation: vlans 64 rows 16 */
             limits?: string;
             manage?: string;
             manageVid?: number;
             name: string;
+            /** @description what is done where no rule fits, in words, of a device that routes */
+            otherwise?: string;
+            outsides?: components["schemas"]["ApiOutsideView"][];
             ports: components["schemas"]["ApiPortView"][];
+            /** @description in notation: 10.0.0.0/8 via 10.61.250.2 */
+            routes?: string[];
+            /** @description it sends on what is not for itself */
+            routing?: boolean;
+            /** @description it is said that it does not */
+            routingOff?: boolean;
+            /** @description in order; after an edit only where one became otherwise */
+            rules?: components["schemas"]["ApiRuleView"][];
+            /** @description after an edit: the rules are as before, and not said again */
+            sameRules?: boolean;
             /** @description after an edit: ports are only those that became otherwise */
             some?: boolean;
+            /** @description as said; by its kind where it is not */
+            state?: components["schemas"]["OfficeState"];
+            /** @description as said */
+            within?: components["schemas"]["OfficeAction"];
             wording?: string;
         };
         ApiDifference: {
@@ -1852,6 +1984,8 @@ export interface components {
             plans?: components["schemas"]["ApiPlanView"][];
             /** Format: int64 */
             revision: number;
+            /** @description all of them; after an edit only where one became otherwise */
+            services?: components["schemas"]["ApiServiceView"][];
             /** @description after an edit: findings whose mends have to be tried again */
             stale?: string[];
             summary?: string;
@@ -1863,6 +1997,16 @@ export interface components {
             uses?: components["schemas"]["ApiUseView"][];
             vlans: components["schemas"]["ApiVLANView"][];
             whole: boolean;
+            /** @description all of them; after an edit only where one became otherwise */
+            wishes?: components["schemas"]["ApiWishView"][];
+        };
+        ApiOutsideView: {
+            address?: string;
+            name: string;
+            on: string;
+            via?: string;
+            /** @description in which it rides */
+            vid?: number;
         };
         ApiPVIDRequest: {
             ports: string[];
@@ -1889,6 +2033,8 @@ export interface components {
             text: string;
         };
         ApiPlugView: {
+            /** @description its own address */
+            at?: string;
             name: string;
             operator: boolean;
             tagged: boolean;
@@ -1943,6 +2089,8 @@ export interface components {
             plans?: components["schemas"]["ApiPlanView"][];
             /** @description how many ports change */
             ports: number;
+            /** @description who gains and loses what to whom */
+            talk?: components["schemas"]["ApiTalkShift"][];
             /** @description all uses as they would be, where one changes */
             uses?: components["schemas"]["ApiUseView"][];
         };
@@ -1970,6 +2118,20 @@ export interface components {
             ports: string[];
             roots: components["schemas"]["ApiBranchView"][];
             vid: number;
+        };
+        ApiRuleView: {
+            do: components["schemas"]["OfficeAction"];
+            from: string;
+            note?: string;
+            services: string;
+            /** @description in notation */
+            text: string;
+            to: string;
+        };
+        ApiServiceView: {
+            /** @description what it stands for, in notation */
+            is: string;
+            name: string;
         };
         ApiShapeView: {
             pvid: number;
@@ -2006,6 +2168,10 @@ export interface components {
             /** @description why there is no sheet */
             why?: string;
         };
+        ApiSlowest: {
+            cable: string[];
+            mbps: number;
+        } | null;
         ApiStep: {
             device: string;
             in: string;
@@ -2025,6 +2191,77 @@ export interface components {
              */
             from: number;
             id?: string;
+        };
+        ApiTalkAnswer: {
+            back: components["schemas"]["ApiTalkLeg"];
+            from: string;
+            service: string;
+            /** @description what of it is open, to some part */
+            services: string[];
+            slowest: components["schemas"]["ApiSlowest"];
+            there: components["schemas"]["ApiTalkLeg"];
+            to: string;
+            /** @description the one service whose way is told */
+            told: string;
+            verdict: components["schemas"]["TalkVerdict"];
+            why: string;
+        };
+        ApiTalkHop: {
+            /** @description at which it came in, as a trace shows; empty from outside */
+            address: string;
+            /** @description the rule, in words of notation */
+            decides: string;
+            device: string;
+            /** @description the VID, or "outside" */
+            in: unknown;
+            /** @description the VID, or "outside" */
+            out: unknown;
+            /** @description its number in the device's list, from 1 */
+            rule?: number;
+        };
+        ApiTalkLeg: {
+            hops: components["schemas"]["ApiTalkHop"][];
+            stopped: components["schemas"]["ApiTalkStop"];
+        };
+        ApiTalkShift: {
+            /** @description the VID, 0 for the outside */
+            from: number;
+            gains: string[];
+            loses: string[];
+            text: string;
+            /** @description likewise */
+            to: number;
+        };
+        ApiTalkSome: {
+            from: number;
+            services: string[];
+            to: number;
+        };
+        ApiTalkStop: {
+            device: string;
+            reason: components["schemas"]["TalkReason"];
+            rule?: number;
+            text: string;
+        } | null;
+        ApiTalkView: {
+            /** @description rows and columns: VIDs, and 0, the outside, last */
+            areas: number[];
+            /** @description a row each, a letter a cell: y for yes, n for no, p for part */
+            cells: string[];
+            /** @description what is open in cells that are part */
+            some: components["schemas"]["ApiTalkSome"][];
+            wishes: components["schemas"]["ApiTalkWishView"][];
+        };
+        ApiTalkWishView: {
+            /** @description those that are not as they should be */
+            bad: number[][];
+            /** @description cells, from and to */
+            covers: number[][];
+            holds: boolean;
+            must: boolean;
+            /** @description in notation */
+            text: string;
+            why?: string;
         };
         ApiTickRequest: {
             device: string;
@@ -2066,6 +2303,8 @@ export interface components {
         ApiVLANView: {
             addresses?: components["schemas"]["ApiAddressView"][];
             gateway?: string;
+            /** @description nobody but the device that hands out addresses may do so */
+            guarded?: boolean;
             local: boolean;
             name: string;
             nets: string[];
@@ -2095,12 +2334,20 @@ export interface components {
             /** @description what the frame wears */
             wire: string;
         };
+        ApiWishView: {
+            holds: boolean;
+            must: boolean;
+            /** @description in notation */
+            text: string;
+        };
         /** @enum {string} */
         CommandForm: "untagged" | "tagged" | "none";
         /** @enum {string} */
-        FindingCode: "not-carried" | "untagged-mismatch" | "one-way" | "split" | "merged" | "pvid-not-member" | "plug-unserved" | "tag-into-unaware" | "bundle-one-sided" | "bundle-crossed" | "bundle-uneven" | "bundle-mode" | "bundle-gap" | "management-cut" | "limit-passed" | "unsayable" | "address-outside" | "subnet-overlap" | "handout-outside" | "gateway-twice" | "handout-twice" | "loop" | "pvid-differs" | "many-untagged" | "open-edge" | "unregistered" | "no-gateway" | "management-shared" | "needed-differs" | "carries-unneeded" | "left-in-default" | "unused" | "exception-equal" | "exception-unexplained" | "number-habit";
+        FindingCode: "not-carried" | "untagged-mismatch" | "one-way" | "split" | "merged" | "pvid-not-member" | "plug-unserved" | "tag-into-unaware" | "bundle-one-sided" | "bundle-crossed" | "bundle-uneven" | "bundle-mode" | "bundle-gap" | "management-cut" | "limit-passed" | "unsayable" | "address-outside" | "subnet-overlap" | "handout-outside" | "gateway-twice" | "handout-twice" | "subnet-differs" | "route-nowhere" | "route-loop" | "way-back" | "must-fails" | "never-fails" | "loop" | "pvid-differs" | "many-untagged" | "open-edge" | "unregistered" | "no-gateway" | "management-shared" | "needed-differs" | "way-back-differs" | "rule-one-way" | "gateway-unclear" | "outside-open" | "handout-open" | "carries-unneeded" | "left-in-default" | "unused" | "rule-unused" | "exception-equal" | "exception-unexplained" | "number-habit";
         /** @enum {string} */
         HistoryTurn: "edit" | "undo" | "redo";
+        /** @enum {string} */
+        OfficeAction: "allow" | "deny";
         /** @enum {string} */
         OfficeBundleMode: "lacp" | "static";
         /** @enum {string} */
@@ -2109,6 +2356,12 @@ export interface components {
         OfficeForwarding: "bridge" | "routed" | "unaware" | "unaware drops-tagged" | "grouped";
         /** @enum {string} */
         OfficeKind: "switch" | "router" | "firewall" | "wap" | "host" | "other";
+        /** @enum {string} */
+        OfficeState: "stateful" | "stateless";
+        /** @enum {string} */
+        TalkReason: "cut" | "no-gateway" | "no-route" | "loop" | "rule" | "not-admitted" | "no-host" | "no-state" | "left";
+        /** @enum {string} */
+        TalkVerdict: "yes" | "no" | "part";
         WordingTable: {
             head: string[];
             rows: string[][];

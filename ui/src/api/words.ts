@@ -9,22 +9,22 @@ export const wordings = ["by-vlan", "by-port", "by-choice", "by-group", "by-sub-
 /** What a device does of its own accord. */
 export const habits = ["pvid-apart", "pvid-follows", "starts-tagged", "leaves-last", "keeps-pvid-vlan", "native-outside", "starts-all"] as const;
 /** What a device takes only so much of. */
-export const limits = ["vlans", "addresses", "zones", "rows"] as const;
+export const limits = ["vlans", "addresses", "zones", "rows", "rules"] as const;
 /** How a bundle is agreed on. */
 export const bundleModes = ["lacp", "static"] as const;
 /** What an inner port is. */
 export const flavours = ["ssid", "vm", "cpu"] as const;
 /** Words that start a statement. */
-export const statements = ["office", "vlan", "use", "plan", "device", "cable", "plug"] as const;
+export const statements = ["office", "vlan", "use", "plan", "device", "cable", "plug", "service", "must", "never"] as const;
 /** Words that start a statement of a device. */
-export const inDevice = ["ports", "bundle", "bundles", "inner", "forwarding", "wording", "limit", "manage", "address", "follows"] as const;
+export const inDevice = ["ports", "bundle", "bundles", "inner", "forwarding", "wording", "limit", "manage", "address", "follows", "outside", "route", "routing", "stateless", "stateful", "between", "within", "allow", "deny", "rule"] as const;
 /** Words that a shape has. */
 export const inShape = ["use", "off", "all", "needed", "pvid", "admit", "filter", "because"] as const;
 /** Words that a port's name is quoted for. */
-export const keywords = ["last", "office", "vlan", "use", "plan", "device", "cable", "plug", "ports", "bundle", "bundles", "inner", "forwarding", "wording", "limit", "manage", "address", "follows"] as const;
+export const keywords = ["last", "office", "vlan", "use", "plan", "device", "cable", "plug", "service", "must", "never", "ports", "bundle", "bundles", "inner", "forwarding", "wording", "limit", "manage", "address", "follows", "outside", "route", "routing", "stateless", "stateful", "between", "within", "allow", "deny", "rule"] as const;
 /** The verbs of the line. */
-export const verbs = ["add", "bring", "copy", "follow", "rename", "renumber", "retire", "withdraw", "plan"] as const;
+export const verbs = ["add", "allow", "bring", "copy", "deny", "follow", "rename", "renumber", "retire", "talks", "withdraw", "plan"] as const;
 /** Their forms, in the same order. */
-export const verbForms = ["add NAME switch, 24 ports, by VLAN", "bring VLAN to DEVICE.PORT … [tagged]", "copy DEVICE to NAME", "follow DEVICE PLAN", "rename device|vlan|use|plan NAME to NAME", "renumber VLAN to VID [with subnets]", "retire VLAN", "withdraw VLAN from DEVICE.PORT …", "plan NAME from DEVICE"] as const;
+export const verbForms = ["add NAME switch, 24 ports, by VLAN", "allow WHO to WHOM [SERVICES]", "bring VLAN to DEVICE.PORT … [tagged]", "copy DEVICE to NAME", "deny WHO to WHOM [SERVICES]", "follow DEVICE PLAN", "rename device|vlan|use|plan NAME to NAME", "renumber VLAN to VID [with subnets]", "retire VLAN", "talks VLAN like VLAN", "withdraw VLAN from DEVICE.PORT …", "plan NAME from DEVICE"] as const;
 /** What findings are called. */
-export const findingCodes = ["not-carried", "untagged-mismatch", "one-way", "split", "merged", "pvid-not-member", "plug-unserved", "tag-into-unaware", "bundle-one-sided", "bundle-crossed", "bundle-uneven", "bundle-mode", "bundle-gap", "management-cut", "limit-passed", "unsayable", "address-outside", "subnet-overlap", "handout-outside", "gateway-twice", "handout-twice", "loop", "pvid-differs", "many-untagged", "open-edge", "unregistered", "no-gateway", "management-shared", "needed-differs", "carries-unneeded", "left-in-default", "unused", "exception-equal", "exception-unexplained", "number-habit"] as const;
+export const findingCodes = ["not-carried", "untagged-mismatch", "one-way", "split", "merged", "pvid-not-member", "plug-unserved", "tag-into-unaware", "bundle-one-sided", "bundle-crossed", "bundle-uneven", "bundle-mode", "bundle-gap", "management-cut", "limit-passed", "unsayable", "address-outside", "subnet-overlap", "handout-outside", "gateway-twice", "handout-twice", "subnet-differs", "route-nowhere", "route-loop", "way-back", "must-fails", "never-fails", "loop", "pvid-differs", "many-untagged", "open-edge", "unregistered", "no-gateway", "management-shared", "needed-differs", "way-back-differs", "rule-one-way", "gateway-unclear", "outside-open", "handout-open", "carries-unneeded", "left-in-default", "unused", "rule-unused", "exception-equal", "exception-unexplained", "number-habit"] as const;

@@ -17,6 +17,8 @@ export function merge(old: Office, change: Change): Office {
     findings: findings(old.findings, change),
     uses: change.uses ?? old.uses,
     plans: change.plans ?? old.plans,
+    services: change.services ?? old.services,
+    wishes: change.wishes ?? old.wishes,
     found: found(old, change),
   };
 }
@@ -24,7 +26,7 @@ export function merge(old: Office, change: Change): Office {
 function device(old: Device, now: Device): Device {
   if (!now.some) return now;
   const ports = new Map(now.ports.map((p) => [p.name, p]));
-  return { ...now, some: false, ports: ports.size ? old.ports.map((p) => ports.get(p.name) ?? p) : old.ports };
+  return { ...now, some: false, sameRules: false, rules: now.sameRules ? old.rules : now.rules, ports: ports.size ? old.ports.map((p) => ports.get(p.name) ?? p) : old.ports };
 }
 
 function rows(old: Office, change: Change): Office["vlans"] {
