@@ -81,7 +81,7 @@ func TestMistakes(t *testing.T) {
 		{"vlan 10 a\nvlan 10 b", "2:1", "stated already, in line 1"},
 		{"vlan 10 a net 10.0.0.1/24", "1:15", "the subnet is 10.0.0.0/24"},
 		{"vlan 10 a net 10.0.0", "1:15", "prefix length"},
-		{"vlan 10 a here", "1:11", "note in quotes, net and local"},
+		{"vlan 10 a here", "1:11", "note in quotes, net, local and guarded"},
 		{`office "x`, "1:8", "no closing quote"},
 		{"devise a switch", "1:1", "did you mean device?"},
 		{"device a.b switch", "1:8", "no dot"},
