@@ -145,6 +145,9 @@ func Office(r *finding.Report) ([]byte, error) {
 		if plug.Operator {
 			how += ", the operator's"
 		}
+		if plug.At.IsValid() {
+			how += ", at " + plug.At.String()
+		}
 		plugs = append(plugs, []string{plug.Port.String(), plug.Name, fmt.Sprint(plug.Wants), how})
 	}
 	w.sheet("Plugs", plugs, 0, false)

@@ -35,8 +35,16 @@ func Retire(n *span.Net, vid office.VID) (*Result, error) {
 	if err := everyShape(draft, func(s office.Shape) office.Shape { return s.Without(&gone) }); err != nil {
 		return nil, err
 	}
+	zones := map[string]bool{} // those of which it is the only VLAN go with it
+	for _, x := range o.Devices {
+		for _, a := range x.Addresses {
+			zones[a.Zone] = zones[a.Zone] || a.VID != vid
+		}
+	}
 	without := func(sides []office.Side) []office.Side {
-		return slices.DeleteFunc(slices.Clone(sides), func(s office.Side) bool { return s.Kind == office.SideVLAN && s.VID == vid })
+		return slices.DeleteFunc(slices.Clone(sides), func(s office.Side) bool {
+			return s.Kind == office.SideVLAN && s.VID == vid || s.Kind == office.SideZone && !zones[s.Zone]
+		})
 	}
 	if err := everyRule(draft, without); err != nil {
 		return nil, err

@@ -102,6 +102,8 @@ func TestClinic(t *testing.T) {
 		"untagged-mismatch front.8 rack.21",
 		"pvid-not-member ward-west 1,130",
 		"bundle-mode archive.bond rack.store",
+		"way-back ward-west no-route",
+		"never-fails never vlan 160 to 10.61.0.0/16",
 		"carries-unneeded barn.up rack.herd",
 		"left-in-default front 1,160",
 		"exception-unexplained ward-west",

@@ -41,7 +41,10 @@ func (c *check) wishes() {
 		from, to := c.side(j.From, j.Answer.From), c.side(j.To, j.Answer.To)
 		more := ""
 		if k := len(j.Bad) - 1; k > 0 {
-			more = fmt.Sprintf(" (and %d more pairs)", k)
+			more = " (and one more pair)"
+			if k > 1 {
+				more = fmt.Sprintf(" (and %d more pairs)", k)
+			}
 		}
 		switch stop := j.Answer.There.Stop; {
 		case !j.Wish.Must:
@@ -81,11 +84,22 @@ func wishText(c *check, w *office.Wish) string {
 
 // named writes the VLANs of a text of notation by their names.
 func (c *check) named(text string) string {
-	for _, v := range c.n.Office.VLANs {
-		text = strings.ReplaceAll(text+" ", fmt.Sprintf("vlan %d ", v.VID), v.Name+" ")
-		text = strings.ReplaceAll(text, fmt.Sprintf("vlan %d,", v.VID), v.Name+",")
+	words := strings.Split(text, " ")
+	for i := 0; i+1 < len(words); i++ {
+		if before, ok := strings.CutSuffix(words[i], "vlan"); ok && (before == "" || strings.HasSuffix(before, ",")) {
+			number, after, more := strings.Cut(words[i+1], ",")
+			v, err := office.ParseVID(number)
+			if x := c.n.Office.VLAN(v); err == nil && x != nil {
+				if more {
+					after = "," + after
+				}
+				words[i] = before + x.Name + after
+				words = slices.Delete(words, i+1, i+2)
+				i--
+			}
+		}
 	}
-	return strings.TrimSuffix(text, " ")
+	return strings.Join(words, " ")
 }
 
 func capital(s string) string { return strings.ToUpper(s[:1]) + s[1:] }
@@ -148,7 +162,14 @@ func (c *check) troubles() {
 			f.Text = fmt.Sprintf("What goes from %s is sent in a ring of %s.", pairs, listed(f.Devices))
 		case talk.BackStops:
 			f.Code, f.ID = WayBack, about(WayBack, t.Device, t.Reason)
-			f.Text = fmt.Sprintf("What goes from %s arrives, and its answer does not: %s (it goes over %s).", pairs, t.Text, t.Over)
+			f.Text = fmt.Sprintf("What goes from %s arrives, and its answer does not: %s (there over %s).", pairs, t.Text, t.Over)
+			if len(t.Mends) > 0 {
+				var lines []string
+				for _, m := range t.Mends {
+					lines = append(lines, strings.Split(m, "\n")...)
+				}
+				f.Mends = [][]string{lines}
+			}
 		case talk.BackDiffers:
 			f.Code, f.ID, f.Devices = WayBackDiffers, about(WayBackDiffers, t.Over), nil
 			f.Text = fmt.Sprintf("What goes from %s goes over %s: it works as long as no device on one of the two ways alone keeps state.", pairs, t.Over)

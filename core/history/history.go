@@ -147,7 +147,11 @@ func TakeBack(o *office.Office, made *Made, since []Made) (*office.Office, offic
 	}
 	for i := len(made.Changes) - 1; i >= 0; i-- {
 		x := made.Changes[i]
-		if now := Text(draft.Office(), x.Key); now != x.After {
+		if rules, ok := strings.CutPrefix(string(x.Key), "rules:"); ok {
+			if why := ruleMoved(draft.Office(), rules, x, since); why != "" {
+				return nil, nil, refuse(x.Key, why)
+			}
+		} else if now := Text(draft.Office(), x.Key); now != x.After {
 			what := KeyName(x.Key) + " is not as it left it"
 			switch {
 			case now == "":
@@ -177,6 +181,29 @@ func TakeBack(o *office.Office, made *Made, since []Made) (*office.Office, offic
 		}
 	}
 	return next, edit, nil
+}
+
+// ruleMoved says why a change of a device's rules cannot be taken back, "" where it
+// can: the rule that it put in is at its place, or nobody changed the rules since.
+func ruleMoved(o *office.Office, device string, x Change, since []Made) string {
+	d := o.Device(device)
+	switch {
+	case d == nil:
+		return KeyName(x.Key) + " are gone"
+	case x.After != "":
+		if x.At >= len(d.Rules) || notation.Thing(office.RuleAt{Device: device, Rule: &d.Rules[x.At]}) != x.After {
+			return fmt.Sprintf("rule %d of %s is not as it left it", x.At+1, device)
+		}
+	case x.At > len(d.Rules):
+		return KeyName(x.Key) + " are not as it left them"
+	default:
+		for _, m := range Standing(since, 0) {
+			if slices.ContainsFunc(m.Changes, func(c Change) bool { return c.Key == x.Key }) {
+				return KeyName(x.Key) + " are not as it left them"
+			}
+		}
+	}
+	return ""
 }
 
 // standsOn is a cable or plug of a device that is to go, "" where nothing is.
@@ -267,6 +294,10 @@ func KeyName(k office.Key) string {
 		return "VLAN " + rest
 	case kind == "order":
 		return "the order of the " + rest
+	case kind == "rules":
+		return "the rules of " + rest
+	case kind == "wish":
+		return "the wish " + rest
 	case kind == "cable":
 		return "the cable " + strings.Replace(rest, " ", " to ", 1)
 	case kind == "plug":
@@ -311,6 +342,16 @@ func Thing(o *office.Office, k office.Key) office.Thing {
 	case "device":
 		if d := o.Device(rest); d != nil {
 			return d
+		}
+	case "service":
+		if s := o.Service(rest); s != nil {
+			return s
+		}
+	case "wish":
+		for _, w := range o.Wishes {
+			if w.Key() == k {
+				return w
+			}
 		}
 	case "port":
 		dev, port, _ := strings.Cut(rest, ".")

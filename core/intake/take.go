@@ -2,6 +2,7 @@ package intake
 
 import (
 	"fmt"
+	"net/netip"
 	"slices"
 	"strings"
 
@@ -66,6 +67,12 @@ func (u *Understood) Take(into *office.Office) (*office.Office, office.Edit) {
 			u.wrong(p.sheet, p.row, 0, "%q is no VLAN that %s could want", p.wants, p.what)
 		default:
 			plug := office.Plug{Port: at, Name: p.what, Wants: vid, Tagged: strings.HasPrefix(p.how, "tagged"), Operator: strings.Contains(p.how, "operator")}
+			if _, text, ok := strings.Cut(p.how, "at "); ok {
+				if plug.At, err = netip.ParseAddr(strings.TrimSpace(text)); err != nil {
+					u.wrong(p.sheet, p.row, 0, "%q is no address of %s", text, p.what)
+					continue
+				}
+			}
 			if slices.Contains(draft.Office().Plugs, plug) {
 				continue
 			}

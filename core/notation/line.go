@@ -28,7 +28,7 @@ func (r *reader) other(cur *cursor, s *statement) *fault {
 	}
 	device, err := r.draft.FindDevice(t.text)
 	if err != nil {
-		if n := office.Nearest(t.text, phases); n != "" {
+		if n := office.Nearest(t.text, TopLevel); n != "" {
 			return faultf(t.at, "%s starts no statement: did you mean %s?", t.text, n)
 		}
 		return faultf(t.at, "%s starts no statement: office, vlan, service, use, plan, device, cable, plug, must, never, or a device's name; %s", t.text, err)

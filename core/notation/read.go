@@ -205,7 +205,7 @@ func (r *reader) keep(key string, above []string, after string) {
 
 // phases are the orders in which statements are carried out, so that a name
 // may be used above the line that declares it.
-var phases = []string{"office", "vlan", "service", "use", "plan", "device", "", "cable", "plug", "must", "never"}
+var phases = []string{"office", "vlan", "service", "use", "plan", "device", "", "cable", "plug", "must"}
 
 func (r *reader) run(all []statement) {
 	kinds := make([]int8, len(all))
@@ -213,6 +213,9 @@ func (r *reader) run(all []statement) {
 		first := all[i].text
 		if j := strings.IndexAny(first, " \t\r#\""); j >= 0 {
 			first = first[:j]
+		}
+		if first == "never" { // wishes are one list
+			first = "must"
 		}
 		kinds[i] = int8(slices.Index(phases, ""))
 		if k := slices.Index(phases, first); k >= 0 && first != "" {
@@ -269,6 +272,7 @@ func (r *reader) statement(s *statement, kind string) {
 		b := s.body[0]
 		r.wrong(b.line, b.indent, b.text, faultf(0, "an indented line belongs to a device or a plan, not to a %s", kind))
 	}
+	first := cur.peek()
 	if kind != "" {
 		cur.next()
 	}
@@ -289,8 +293,8 @@ func (r *reader) statement(s *statement, kind string) {
 		key, wrong = r.plug(cur)
 	case "service":
 		key, wrong = r.service(cur)
-	case "must", "never":
-		key, wrong = r.putWish(cur, kind == "must")
+	case "must":
+		key, wrong = r.putWish(cur, first.is("must"))
 	default:
 		wrong = r.other(cur, s)
 	}

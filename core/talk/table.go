@@ -8,6 +8,7 @@ import (
 	"strings"
 	"sync"
 
+	"klammer/core/notation"
 	"klammer/core/office"
 	"klammer/core/span"
 )
@@ -40,12 +41,13 @@ type Trouble struct {
 	Reason Reason
 	Over   string // the devices there, and back, where they differ
 	Text   string // of one packet that has it
+	Mend   string // lines that would let its answer come back; "" where none is known
 }
 
 // same says whether two are one fault. Where an answer stops, it does so whatever
 // way it took there.
 func (t Trouble) same() Trouble {
-	t.Text = ""
+	t.Text, t.Mend = "", ""
 	if t.Kind == BackStops {
 		t.Over = ""
 	}
@@ -210,8 +212,34 @@ func (t *Table) missed(src, dst *End, there, back *way, missing *Services, c *Ce
 	case s.Reason == ByRule:
 		c.trouble(Trouble{Kind: BackStops, Device: s.Device, Text: s.Text, Reason: s.Reason, Rule: s.rule, Over: over(there, back)})
 	default:
-		c.trouble(Trouble{Kind: BackStops, Device: s.Device, Text: s.Text, Reason: s.Reason, Rule: -1, Over: over(there, back)})
+		c.trouble(Trouble{Kind: BackStops, Device: s.Device, Text: s.Text, Reason: s.Reason, Rule: -1, Over: over(there, back), Mend: mend(there, src, dst, s)})
 	}
+}
+
+// mend is lines that may let an answer come back: the device that the question came
+// by as the gateway of who is asked, or a route on the device that knows no way.
+func mend(there *way, src, dst *End, s *Stop) string {
+	if len(there.steps) == 0 {
+		return ""
+	}
+	last := there.steps[len(there.steps)-1]
+	if gate := dst.gateway(); dst.own == nil && dst.area.vid != 0 && gate != nil && last.to != nil && gate.r != last.r && last.to.a.VID == dst.area.vid {
+		marked := *last.to.a
+		marked.Gateway = true
+		line := last.r.d.Name + " " + notation.AddressText(marked)
+		if gate.a.Gateway {
+			plain := *gate.a
+			plain.Gateway = false
+			line += "\n" + gate.r.d.Name + " " + notation.AddressText(plain)
+		}
+		return line
+	}
+	for i := 1; i < len(there.steps) && s.Reason == NoRoute; i++ {
+		if before := there.steps[i-1]; there.steps[i].r.d.Name == s.Device && before.to != nil && src.net.IsValid() {
+			return fmt.Sprintf("%s route %s via %s", s.Device, src.net, before.to.addr)
+		}
+	}
+	return ""
 }
 
 func (m *Map) byName(device string) *router {
@@ -259,6 +287,7 @@ func (t *Table) At(from, to int) *Cell { return &t.cells[from*(len(t.m.vlans)+1)
 type Troubled struct {
 	Trouble
 	Pairs [][2]office.VID
+	Mends []string // what would mend each, without repeats
 }
 
 // Troubles is what goes wrong although rules let it pass, each with the pairs
@@ -273,6 +302,9 @@ func (t *Table) Troubles() (out []*Troubled) {
 				y = &Troubled{Trouble: x}
 				by[x.same()] = y
 				out = append(out, y)
+			}
+			if x.Mend != "" && !slices.Contains(y.Mends, x.Mend) {
+				y.Mends = append(y.Mends, x.Mend)
 			}
 			y.Pairs = append(y.Pairs, [2]office.VID{areas[i/len(areas)], areas[i%len(areas)]})
 		}

@@ -102,7 +102,7 @@ CREATE TABLE service_part (
     protocol   text NOT NULL CHECK (protocol IN ('any', 'ping', 'tcp', 'udp', 'service')),
     first_port int  CHECK (first_port BETWEEN 1 AND 65535),
     last_port  int  CHECK (last_port BETWEEN first_port AND 65535),
-    named_id   bigint REFERENCES service,
+    named_id   bigint REFERENCES service DEFERRABLE INITIALLY DEFERRED,
     UNIQUE NULLS NOT DISTINCT (rule_id, wish_id, service_id, device_id, address, place),
     FOREIGN KEY (device_id, address) REFERENCES address ON DELETE CASCADE,
     CHECK (num_nonnulls(rule_id, wish_id, service_id, device_id) = 1),
