@@ -19,6 +19,7 @@
   import Notice from "./shell/Notice.svelte";
   import Then from "./history/Then.svelte";
   import Waiting from "./shell/Waiting.svelte";
+  import Talk from "./talk/Talk.svelte";
   import Walk from "./walk/Walk.svelte";
   import { found } from "./state/found.svelte";
   import { office } from "./state/office.svelte";
@@ -30,6 +31,7 @@
   const pages: Record<Exclude<View, "board">, Component> = {
     reach: Reach,
     walk: Walk,
+    talk: Talk,
     plans: Plans,
     register: Register,
     devices: Devices,

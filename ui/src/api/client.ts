@@ -5,7 +5,7 @@ type Schemas = components["schemas"];
 /** An office, or after an edit what became otherwise in it. */
 export type Change = Schemas["ApiOfficeView"];
 /** A whole office. */
-export type Office = Change & Required<Pick<Change, "uses" | "plans">>;
+export type Office = Change & Required<Pick<Change, "uses" | "plans" | "services" | "wishes">>;
 export type Vlan = Schemas["ApiVLANView"];
 export type Device = Schemas["ApiDeviceView"];
 export type Port = Schemas["ApiPortView"];
@@ -41,6 +41,9 @@ export type IntakeAnswer = Schemas["ApiIntakeAnswer"];
 export type IntakeRequest = Schemas["ApiIntakeRequest"];
 export type PortChange = Schemas["ApiPortChange"];
 export type Here = Schemas["ApiHere"];
+export type TalkTable = Schemas["ApiTalkView"];
+export type TalkAnswer = Schemas["ApiTalkAnswer"];
+export type TalkShift = Schemas["ApiTalkShift"];
 export type HistoryEntry = Schemas["ApiHistoryEntry"];
 
 /** What the server refused, or that it could not be reached (status 0). */
@@ -144,7 +147,13 @@ function written<T extends Change>(v: T): T {
   return v;
 }
 /** A whole office says all of its parts. */
-export const whole = (v: Change): Office => ({ ...written(v), uses: v.uses ?? [], plans: v.plans ?? [] });
+export const whole = (v: Change): Office => ({
+  ...written(v),
+  uses: v.uses ?? [],
+  plans: v.plans ?? [],
+  services: v.services ?? [],
+  wishes: v.wishes ?? [],
+});
 function unfold(d: Device): Device {
   for (const p of d.ports) if (p.ranges) p.tagged = numbers(p.ranges);
   return d;
@@ -213,6 +222,15 @@ export const api = {
     ask((signal) =>
       http.GET("/api/offices/{id}/walk", {
         params: { path: { id }, query: { from, wire: wire || undefined, to: to || undefined, at: revision } },
+        signal,
+      }),
+    ),
+  talk: (id: number, revision?: number) =>
+    ask((signal) => http.GET("/api/offices/{id}/talk", { params: { path: { id }, query: { at: revision } }, signal }), long),
+  talkWay: (id: number, from: string, to: string, service: string, revision?: number) =>
+    ask((signal) =>
+      http.GET("/api/offices/{id}/talk/way", {
+        params: { path: { id }, query: { from, to, service: service || undefined, at: revision } },
         signal,
       }),
     ),

@@ -3,7 +3,9 @@
   import { quote } from "../line/quote";
   import { office } from "../state/office.svelte";
   import { pending } from "../state/pending.svelte";
+  import { place } from "../state/place.svelte";
   import { back } from "../state/back";
+  import { changed } from "../register/statement";
 
   let { device, say }: { device: Device; say: (...lines: string[]) => Promise<boolean> } = $props();
 
@@ -29,6 +31,8 @@
   let b = $state({ name: "", mode: "lacp", ports: "" });
   let a = $state({ vid: "", address: "", on: "", from: "", to: "", zone: "" });
   let s = $state({ ports: "", speed: "1G" });
+  let r = $state({ to: "", via: "" });
+  let o = $state({ name: "", on: "", vlan: "", address: "", via: "" });
 
   const innerLine = $derived(`${n} inner ${quote(i.name.trim())} ${i.flavour}: ${i.vid ? (i.tagged ? `[${i.vid}]` : i.vid) : "-"}`);
   const bundleLine = $derived(`${n} bundle ${quote(b.name.trim())} ${b.mode} ${b.ports.trim()}`);
@@ -41,6 +45,11 @@
     bundle: b.name.trim() && b.ports.trim() ? bundleLine : "",
     address: a.vid && a.address.trim() ? addressLine : "",
     speed: s.ports.trim() ? speedLine : "",
+    route: r.via.trim() ? `${n} route ${r.to.trim() || "default"} via ${r.via.trim()}` : "",
+    outside:
+      o.name.trim() && o.on
+        ? `${n} outside ${o.name.trim()} on ${quote(o.on)}${o.vlan ? ` vlan ${o.vlan}` : ""}${o.address.trim() ? ` ${o.address.trim()}` : ""}${o.via.trim() ? ` via ${o.via.trim()}` : ""}`
+        : "",
   } as Record<string, string>);
 
   async function add() {
@@ -50,18 +59,15 @@
     b = { ...b, name: "", ports: "" };
     a = { vid: "", address: "", on: "", from: "", to: "", zone: "" };
     s = { ...s, ports: "" };
+    r = { to: "", via: "" };
+    o = { name: "", on: "", vlan: "", address: "", via: "" };
   }
-  /** Changes an address in place: the old one goes and the new one comes, as one edit. */
-  const change = (x: (typeof addresses)[number], to: { from?: string; to?: string; address?: string; zone?: string }) => {
-    const now = { ...x, ...to };
-    void say(
-      `-${n} address ${x.vid} ${x.address}`,
-      `${n} address ${x.vid} ${now.address}${x.on ? ` on ${quote(x.on)}` : ""}${now.zone ? ` zone ${quote(now.zone)}` : ""}${now.from && now.to ? ` handout ${now.from}-${now.to}` : ""}`,
-    );
-  };
+  /** Changes an address in place, as one edit. */
+  const change = (x: (typeof addresses)[number], to: { from?: string; to?: string; address?: string; zone?: string }) =>
+    void say(...changed(x.vid, x, { ...x, ...to }));
 </script>
 
-{#if bundles.length || inner.length || addresses.length}
+{#if bundles.length || inner.length || addresses.length || device.routes?.length || device.outsides?.length || device.rules?.length}
   <h3>In it</h3>
   {#each bundles as x (x.name)}
     <p class="row">
@@ -117,9 +123,37 @@
       >
     </p>
   {/each}
+  {#each device.outsides ?? [] as x (x.name)}
+    <p class="row">
+      <b>{x.name}</b>
+      <span class="grow"
+        >line to the outside on <span class="mono">{x.on}{x.vid ? ` [${x.vid}]` : ""}</span>, {x.address
+          ? `${x.address} via ${x.via ?? "nobody"}`
+          : "its address comes from there"}</span
+      >
+      <button aria-label={`Remove the line ${x.name}`} onclick={() => pending.propose([`-${n} outside ${x.name}`])}>×</button>
+    </p>
+  {/each}
+  {#each device.routes ?? [] as x (x)}
+    <p class="row">
+      <b>route</b> <span class="grow mono">{x}</span>
+      <button aria-label={`Remove the route ${x}`} onclick={() => pending.propose([`-${n} route ${x}`])}>×</button>
+    </p>
+  {/each}
+  {#if device.routing || device.rules?.length}
+    <p class="row">
+      <b>routes</b>
+      <span class="grow"
+        >{device.rules?.length ?? 0} rules, {device.keepsState ? "keeps state" : "keeps no state"}{device.otherwise
+          ? `; ${device.otherwise}`
+          : ""}</span
+      >
+      <a href={place.href("talk")}>in their order</a>
+    </p>
+  {/if}
 {/if}
 <div class="kinds" role="toolbar" aria-label="Add to the device">
-  {#each [["inner", "SSID or inner port…"], ["bundle", "Bundle…"], ["address", "Address…"], ["speed", "Speed…"]] as [k, says] (k)}
+  {#each [["inner", "SSID or inner port…"], ["bundle", "Bundle…"], ["address", "Address…"], ["route", "Route…"], ["outside", "Line outside…"], ["speed", "Speed…"]] as [k, says] (k)}
     <button aria-expanded={open === k} onclick={() => (open = open === k ? "" : k!)}>{says}</button>
   {/each}
 </div>
@@ -167,6 +201,25 @@
         <input class="field mono" bind:value={a.to} placeholder="to" aria-label="to" /></label
       >
       <label>Zone <input class="field" bind:value={a.zone} /></label>
+    {:else if open === "route"}
+      <label>To <input class="field mono" id="route-to" bind:value={r.to} placeholder="default" /></label>
+      <label
+        >By <input class="field mono" id="route-via" bind:value={r.via} placeholder="10.61.250.2, or a line" list="route-lines" /></label
+      >
+      <datalist id="route-lines"
+        >{#each device.outsides ?? [] as x (x.name)}<option value={x.name}></option>{/each}</datalist
+      >
+    {:else if open === "outside"}
+      <label>Name <input class="field" id="outside-name" bind:value={o.name} placeholder="fibre" /></label>
+      <label
+        >On port <select class="field" bind:value={o.on} id="outside-on"
+          ><option value="">which</option>{#each device.ports.filter((p) => !p.bundle) as p (p.name)}<option>{p.name}</option
+            >{/each}</select
+        ></label
+      >
+      <label>In VLAN <input class="field mono" bind:value={o.vlan} placeholder="none: on its own" /></label>
+      <label>Address <input class="field mono" bind:value={o.address} placeholder="comes from there" /></label>
+      {#if o.address.trim()}<label>Next hop <input class="field mono" bind:value={o.via} placeholder="203.0.113.1" /></label>{/if}
     {:else}
       <label>Ports <input class="field mono" id="speed-ports" bind:value={s.ports} placeholder="1-24" /></label>
       <label

@@ -13,13 +13,14 @@
   let problem = $state("");
   let what = $state("");
   let wants = $state("");
+  let own = $state("");
   let tagged = $state(false);
   let other = $state("");
   const vlans = $derived((office.shown?.vlans ?? []).filter((v) => v.registered));
 
   const say = async (...lines: string[]) => (problem = await office.tryLines(lines)) === "";
   async function plug() {
-    const line = `plug ${at} ${JSON.stringify(what.trim())} wants ${wants}${tagged ? " tagged" : ""}`;
+    const line = `plug ${at} ${JSON.stringify(what.trim())} wants ${wants}${tagged ? " tagged" : ""}${own.trim() ? ` at ${own.trim()}` : ""}`;
     if (await say(line)) what = "";
   }
 </script>
@@ -53,7 +54,8 @@
   {/if}
   {#each p.plugs ?? [] as g (g.name)}
     <p class="row">
-      <b>{g.name}</b> <span class="soft">wants {g.wants}{g.tagged ? " tagged" : ""}{g.operator ? ", the operator's" : ""}</span>
+      <b>{g.name}</b>
+      <span class="soft">wants {g.wants}{g.tagged ? " tagged" : ""}{g.operator ? ", the operator's" : ""}{g.at ? `, at ${g.at}` : ""}</span>
       <button aria-label={`Unplug ${g.name}`} onclick={() => say(`-plug ${at} ${JSON.stringify(g.name)}`)}>×</button>
     </p>
   {/each}
@@ -63,6 +65,7 @@
       ><option value="">wants</option>{#each vlans as v (v.vid)}<option value={String(v.vid)}>{v.vid} {v.name}</option>{/each}</select
     >
     <label class="check"><input type="checkbox" bind:checked={tagged} /> tagged</label>
+    <input class="field mono" id="plug-at" bind:value={own} placeholder="its address" aria-label="Its own address, where rules name it" />
     <button disabled={!what.trim() || !wants}>Plug in</button>
   </form>
   {#if problem}<p class="wrong" role="alert">{problem}</p>{/if}

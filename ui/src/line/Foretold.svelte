@@ -14,6 +14,7 @@
     }
     return [...out];
   });
+  const home = () => (document.getElementById("board") ?? document.getElementById("talk"))?.focus();
   const few = (xs: string[]) => {
     const all = runs(xs);
     return all.length > 9 ? `${all.slice(0, 8).join(", ")} and more` : all.join(", ");
@@ -35,6 +36,13 @@
           <pre class="mono">{p.lines.join("\n")}</pre>
         </details>
       </section>
+      {#if p.talk?.length}
+        <section>
+          <h2>Who may talk</h2>
+          {#each p.talk.slice(0, 5) as t (`${t.from} ${t.to}`)}<p>{t.text}</p>{/each}
+          {#if p.talk.length > 5}<p>and {p.talk.length - 5} more pairs</p>{/if}
+        </section>
+      {/if}
       {#if p.come.length}
         <section class="come">
           <h2>Findings that come</h2>
@@ -51,10 +59,8 @@
       {/if}
     </div>
     <p class="acts">
-      <button class="main" onclick={() => void pending.apply().then((done) => done && document.getElementById("board")?.focus())}
-        >Do it <kbd>Enter</kbd></button
-      >
-      <button onclick={() => (pending.clear(), document.getElementById("board")?.focus())}>Cancel <kbd>Esc</kbd></button>
+      <button class="main" onclick={() => void pending.apply().then((done) => done && home())}>Do it <kbd>Enter</kbd></button>
+      <button onclick={() => (pending.clear(), home())}>Cancel <kbd>Esc</kbd></button>
     </p>
   </aside>
 {/if}

@@ -22,8 +22,8 @@ const at = (text: string) => complete(text, text.length, office).options;
 describe("what fits where the caret is", () => {
   it.each([
     ["ra", ["rack"]],
-    ["-", ["-vlan", "-use", "-plan", "-device", "-cable", "-plug", "-rack", "-lobby"]],
-    ["rack s", ["store"]],
+    ["-", ["-vlan", "-use", "-plan", "-device", "-cable", "-plug", "-service", "-must", "-never", "-rack", "-lobby"]],
+    ["rack s", ["store", "stateless", "stateful"]],
     ["rack 1: ", ["use", "off", "110", "reception", "120", "surgery", "all", "needed", "because"]],
     ["rack 1: use ", ["desk"]],
     ["rack 1: 110 [s", ["surgery"]],
@@ -36,6 +36,9 @@ describe("what fits where the caret is", () => {
     ["device x switch follows ", ["ward-8"]],
     ['plug rack.1 "a pc" wants r', ["reception"]],
     ["vlan 130 lab; rack 1: ", ["use", "off", "110", "reception", "120", "surgery", "all", "needed", "because"]],
+    ["never recep", ["reception"]],
+    ["deny reception t", ["to", "tcp/"]],
+    ["rack allow out", ["outside"]],
     ['plug rack.1 "ra', []],
     ["rack wording by-v", ["by-vlan"]],
   ])("%s", (text, want) => expect(at(text)).toEqual(want));

@@ -16,7 +16,11 @@ const going = ["go", "walk", "reach"];
  * What fits where the caret is: the words before it on the line say whether a
  * device, a port, a VLAN, a use or a word of the notation is wanted.
  */
-export function complete(text: string, caret: number, office: Pick<Office, "devices" | "vlans" | "uses" | "plans">): Completion {
+export function complete(
+  text: string,
+  caret: number,
+  office: Pick<Office, "devices" | "vlans" | "uses" | "plans"> & Partial<Pick<Office, "services">>,
+): Completion {
   const none = { from: caret, options: [] };
   const before = text.slice(0, caret);
   if ((before.match(/"/g)?.length ?? 0) % 2) return none; // inside a name in quotes
@@ -51,7 +55,17 @@ export function complete(text: string, caret: number, office: Pick<Office, "devi
       ? pick([...statements.filter((s) => s !== "office"), ...devices].map((s) => "-" + s))
       : pick([...devices, ...new Set([...statements, ...verbs, ...going])]);
   const n = said.length;
+  const sides = () =>
+    pick(["to", "any", "outside", "zone", ...vlans, "ping", "tcp/", "udp/", ...(office.services ?? []).map((s) => s.name)]);
+  if (devices.includes(first) && (said[1] === "allow" || said[1] === "deny")) return sides();
   switch (first) {
+    case "allow":
+    case "deny":
+    case "must":
+    case "never":
+      return sides();
+    case "talks":
+      return n === 2 ? pick(["like"]) : pick(vlans);
     case "cable":
       return n <= 2 ? ports() : none;
     case "plug":

@@ -1,13 +1,13 @@
 <script lang="ts">
   import type { Vlan } from "../api/client";
   import { office } from "../state/office.svelte";
-  import { address, type Address } from "./statement";
+  import { address, changed, type Address } from "./statement";
   import { back } from "../state/back";
 
   let { vlan }: { vlan: Vlan } = $props();
 
   const devices = $derived((office.shown?.devices ?? []).map((d) => d.name));
-  const empty = (): Address => ({ device: devices[0] ?? "", address: "", on: "", zone: "", from: "", to: "" });
+  const empty = (): Address => ({ device: devices[0] ?? "", address: "", on: "", zone: "", from: "", to: "", admits: "", gateway: false });
   let edited = $state<Address | null>(null);
   let was = $state.raw<Address | null>(null);
   let problem = $state("");
@@ -18,7 +18,7 @@
   const remove = (a: Address) => `-${a.device} address ${vlan.vid} ${a.address}`;
   async function keep() {
     if (!edited) return;
-    const lines = [...(was ? [remove(was)] : []), address(vlan.vid, edited)];
+    const lines = was ? changed(vlan.vid, was, edited) : [address(vlan.vid, edited)];
     problem = await office.tryLines(lines);
     if (!problem) edited = was = null;
   }
@@ -35,7 +35,9 @@
     <p class="line">
       <button class="mono what" onclick={() => edit(a)} title="Change it"
         ><b>{a.device}</b>
-        {a.address}{a.on ? ` on ${a.on}` : ""}{a.zone ? `, zone ${a.zone}` : ""}{a.from ? `, hands out ${a.from} to ${a.to}` : ""}</button
+        {a.address}{a.on ? ` on ${a.on}` : ""}{a.zone ? `, zone ${a.zone}` : ""}{a.from ? `, hands out ${a.from} to ${a.to}` : ""}{a.admits
+          ? `, admits ${a.admits === "-" ? "nothing" : a.admits}`
+          : ""}{a.gateway ? ", the gateway" : ""}</button
       >
       <button aria-label={`Remove ${a.address}`} onclick={() => office.edit({ lines: [remove(a)] })}>×</button>
     </p>
@@ -60,6 +62,15 @@
           <input class="field mono half" bind:value={edited.to} placeholder="to" aria-label="last address" /></span
         ></label
       >
+      <label
+        >Admits <input
+          class="field mono"
+          bind:value={edited.admits}
+          placeholder="everything; - for nothing"
+          title="What the device itself answers there"
+        /></label
+      >
+      <label class="check"><input type="checkbox" bind:checked={edited.gateway} /> the gateway that hosts use</label>
       {#if problem}<p class="wrong" role="alert">{problem}</p>{/if}
       <p class="acts"><button class="main">Save</button> <button type="button" onclick={() => (edited = null)}>Cancel</button></p>
     </form>
@@ -96,6 +107,10 @@
     display: grid;
     grid-template-columns: 84px 1fr;
     align-items: center;
+  }
+  .check {
+    display: flex;
+    gap: 8px;
   }
   .half {
     width: 126px;

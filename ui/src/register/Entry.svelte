@@ -12,6 +12,7 @@
   let note = $state("");
   let nets = $state("");
   let local = $state(false);
+  let guarded = $state(false);
   let problem = $state("");
   let to = $state<number | undefined>();
   let subnets = $state(true);
@@ -25,12 +26,16 @@
       note = v.note ?? "";
       nets = v.nets.join(" ");
       local = v.local;
+      guarded = v.guarded ?? false;
     });
   });
 
   async function keep() {
-    const line = statement({ vid: vlan.vid, name, note, nets, local });
-    if (line === statement({ vid: vlan.vid, name: vlan.name, note: vlan.note, nets: vlan.nets.join(" "), local: vlan.local }))
+    const line = statement({ vid: vlan.vid, name, note, nets, local, guarded });
+    if (
+      line ===
+      statement({ vid: vlan.vid, name: vlan.name, note: vlan.note, nets: vlan.nets.join(" "), local: vlan.local, guarded: vlan.guarded })
+    )
       return (problem = "");
     problem = await office.tryLines([line]);
   }
@@ -61,6 +66,9 @@
     /></label
   >
   <label class="check"><input type="checkbox" bind:checked={local} onchange={keep} /> local: no gateway is meant</label>
+  <label class="check" title="Devices let only the ports towards the hand-out answer for it; the sheets list them"
+    ><input type="checkbox" id="vlan-guarded" bind:checked={guarded} onchange={keep} /> guarded: nobody else may hand out addresses</label
+  >
   <p class="wrong" id="vlan-problem" role="alert">{problem}</p>
   <button class="hidden" aria-hidden="true" tabindex="-1">keep</button>
 </form>

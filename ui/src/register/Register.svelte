@@ -51,7 +51,9 @@
             >
             <td class="mono">{v.nets.join(" ") || (v.local ? "local" : "")}</td>
             <td class="mono">{gateways(v)}</td>
-            <td class="mono">{handouts(v)}</td>
+            <td class="mono"
+              >{handouts(v)}{#if v.guarded}<span class="note">guarded</span>{/if}</td
+            >
             <td class:bad={v.state === "split" || v.state === "merged"} title={stateOf(v)[1]}>{stateOf(v)[0]}</td>
           </tr>
         {/each}

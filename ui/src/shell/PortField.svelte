@@ -8,8 +8,19 @@
     placeholder = "rack.1",
     more = false,
     named = true,
+    any = false,
     onpick,
-  }: { value?: string; id: string; wrong?: boolean; placeholder?: string; more?: boolean; named?: boolean; onpick?: () => void } = $props();
+  }: {
+    value?: string;
+    id: string;
+    wrong?: boolean;
+    placeholder?: string;
+    more?: boolean;
+    named?: boolean;
+    /** Whether VLANs, addresses and the outside may be named, too. */
+    any?: boolean;
+    onpick?: () => void;
+  } = $props();
 
   // Ports with what is plugged in, so that a PC can be found by its name.
   const options = $derived(
@@ -29,10 +40,22 @@
   const devices = $derived(
     more ? [{ ref: "the gateway", says: "of its VLAN" }, ...(office.shown?.devices ?? []).map((d) => ({ ref: d.name, says: d.kind }))] : [],
   );
-  const all = $derived([...options, ...plugs, ...devices]);
+  const areas = $derived(
+    any
+      ? [
+          { ref: "outside", says: "" },
+          ...(office.shown?.vlans ?? []).filter((v) => v.registered).map((v) => ({ ref: v.name, says: `VLAN ${v.vid}` })),
+        ]
+      : [],
+  );
+  const all = $derived([...areas, ...options, ...plugs, ...devices]);
   // As people write it: north 1 is north.1, and a plug is found whatever its letters.
   const plain = (s: string) => s.trim().toLowerCase().replace(/\s+/g, " ");
-  const known = $derived(!value || all.some((o) => plain(o.ref) === plain(value) || plain(o.ref.replace(".", " ")) === plain(value)));
+  const known = $derived(
+    !value ||
+      (any && /^(\d+|[\da-f]*[.:][\da-f.:]*)$/i.test(value.trim())) ||
+      all.some((o) => plain(o.ref) === plain(value) || plain(o.ref.replace(".", " ")) === plain(value)),
+  );
 </script>
 
 <input

@@ -21,6 +21,8 @@ const old: Office = {
   links: [link("a.1", "b.1"), link("a.2", "b.2")],
   findings: ["w", "x", "y", "z"].map((id) => finding(id)),
   uses: [],
+  services: [],
+  wishes: [],
   plans: [],
   found: { devices: ["a", "b"], ports: { "a.1": "30", "b.1": "40" } },
 };

@@ -26,7 +26,13 @@ export function merge(old: Office, change: Change): Office {
 function device(old: Device, now: Device): Device {
   if (!now.some) return now;
   const ports = new Map(now.ports.map((p) => [p.name, p]));
-  return { ...now, some: false, sameRules: false, rules: now.sameRules ? old.rules : now.rules, ports: ports.size ? old.ports.map((p) => ports.get(p.name) ?? p) : old.ports };
+  return {
+    ...now,
+    some: false,
+    sameRules: false,
+    rules: now.sameRules ? old.rules : now.rules,
+    ports: ports.size ? old.ports.map((p) => ports.get(p.name) ?? p) : old.ports,
+  };
 }
 
 function rows(old: Office, change: Change): Office["vlans"] {

@@ -1,11 +1,12 @@
 /** The views of an office, by the words of their addresses. */
-export const views = ["board", "reach", "walk", "plans", "register", "devices", "sheets", "poster", "history", "compare"] as const;
+export const views = ["board", "reach", "walk", "talk", "plans", "register", "devices", "sheets", "poster", "history", "compare"] as const;
 export type View = (typeof views)[number];
 
 export const titles: Record<View, string> = {
   board: "Board",
   reach: "Reach",
   walk: "Walk",
+  talk: "Talk",
   plans: "Port plans",
   register: "Register",
   devices: "Devices",
@@ -29,10 +30,11 @@ export const groups: { name: string; says: string; views: { view: View | "office
   },
   {
     name: "Ask",
-    says: "what frames do",
+    says: "what frames do, and who may talk to whom",
     views: [
       { view: "reach", key: "e" },
       { view: "walk", key: "w" },
+      { view: "talk", key: "k" },
     ],
   },
   {

@@ -1,0 +1,257 @@
+<script lang="ts">
+  import type { Device } from "../api/client";
+  import { office } from "../state/office.svelte";
+  import { pending } from "../state/pending.svelte";
+  import { dropped, moved } from "./table";
+
+  let { device, at = $bindable(0) }: { device: Device; at: number } = $props();
+
+  const rules = $derived(device.rules ?? []);
+  // A rule that no packet can meet is known by its text, and by how many of the same stand before it.
+  const unused = $derived(new Set((office.shown?.findings ?? []).filter((f) => f.code === "rule-unused").map((f) => f.id)));
+  const nth = (i: number) => rules.slice(0, i).filter((r) => r.text === rules[i]!.text).length;
+  let dragging = $state(0);
+  let over = $state(0);
+  let text = $state("");
+  let problem = $state("");
+  let list: HTMLElement | undefined = $state();
+
+  // VLANs by name, as people read them.
+  const named = (s: string) =>
+    s.replace(/\bvlan (\d+)/g, (all, v: string) => office.shown?.vlans.find((x) => String(x.vid) === v)?.name || all);
+
+  async function move(statement: string | null, to: number) {
+    if (!statement || office.then) return;
+    if (!(await office.edit({ lines: [`${device.name} ${statement}`] }))) return;
+    at = to;
+    requestAnimationFrame(() => list?.querySelector<HTMLElement>(`[data-rule="${to}"]`)?.focus());
+  }
+  function keys(e: KeyboardEvent, n: number) {
+    const by = e.key === "ArrowDown" ? 1 : e.key === "ArrowUp" ? -1 : 0;
+    if (by && e.altKey) {
+      e.preventDefault();
+      void move(moved(n, by, rules.length), n + by);
+    } else if (by) {
+      e.preventDefault();
+      const to = Math.min(rules.length, Math.max(1, n + by));
+      at = to;
+      list?.querySelector<HTMLElement>(`[data-rule="${to}"]`)?.focus();
+    } else if (e.key === "Delete" && !office.then) {
+      e.preventDefault();
+      pending.propose([`-${device.name} rule ${n}`]);
+    }
+  }
+  function drop(before: number) {
+    const from = dragging;
+    dragging = over = 0;
+    void move(dropped(from, before, rules.length), before > from ? before - 1 : before);
+  }
+  async function add() {
+    problem = await office.tryLines([`${device.name} ${at ? `rule ${at} ` : ""}${text.trim()}`]);
+    if (!problem) text = "";
+  }
+  const set = (word: "between" | "within", to: string) =>
+    office.edit({ lines: [to ? `${device.name} ${word} zones ${to}` : `-${device.name} ${word} zones`] });
+</script>
+
+<section class="rules panel">
+  <h2>
+    Rules of {device.name}
+    <span class="soft">the first that fits decides · {device.keepsState ? "keeps state" : "keeps no state: answers need rules, too"}</span>
+  </h2>
+  <ol bind:this={list} aria-label={`Rules of ${device.name}, in order`}>
+    {#each rules as r, i (i)}
+      {@const n = i + 1}
+      {@const idle = unused.has(`rule-unused ${device.name} ${r.text} ${nth(i)}`)}
+      <!-- svelte-ignore a11y_no_noninteractive_tabindex, a11y_no_noninteractive_element_interactions -->
+      <li
+        data-rule={n}
+        tabindex={n === (at || 1) ? 0 : -1}
+        draggable={!office.then}
+        aria-label={`Rule ${n}: ${r.text}${idle ? "; no packet can meet it" : ""}`}
+        aria-current={n === at ? "true" : undefined}
+        class={r.do}
+        class:idle
+        class:over={over === n}
+        onfocus={() => (at = n)}
+        onkeydown={(e) => keys(e, n)}
+        ondragstart={(e) => {
+          dragging = n;
+          e.dataTransfer?.setData("text/plain", r.text);
+        }}
+        ondragend={() => (dragging = over = 0)}
+        ondragover={(e) => {
+          if (dragging) {
+            e.preventDefault();
+            over = n;
+          }
+        }}
+        ondrop={(e) => (e.preventDefault(), drop(n))}
+      >
+        <span class="n mono">{n}</span>
+        <b class="do">{r.do}</b>
+        <span class="what"
+          ><span class="mono">{named(r.from)}</span> to <span class="mono">{named(r.to)}</span>
+          <span class="mono services">{r.services === "any" ? "" : r.services}</span>{#if r.note}<span class="soft">“{r.note}”</span
+            >{/if}{#if idle}<span class="soft">no packet can meet it</span>{/if}</span
+        >
+        <span class="acts">
+          <button tabindex="-1" aria-label={`Move rule ${n} up`} disabled={n === 1} onclick={() => move(moved(n, -1, rules.length), n - 1)}
+            >↑</button
+          >
+          <button
+            tabindex="-1"
+            aria-label={`Move rule ${n} down`}
+            disabled={n === rules.length}
+            onclick={() => move(moved(n, 1, rules.length), n + 1)}>↓</button
+          >
+          <button tabindex="-1" aria-label={`Remove rule ${n}`} onclick={() => pending.propose([`-${device.name} rule ${n}`])}>×</button>
+        </span>
+      </li>
+    {:else}
+      <li class="none soft">No rule: what is below decides.</li>
+    {/each}
+    {#if dragging}
+      <!-- svelte-ignore a11y_no_noninteractive_element_interactions -->
+      <li
+        class="end"
+        class:over={over === rules.length + 1}
+        ondragover={(e) => (e.preventDefault(), (over = rules.length + 1))}
+        ondrop={(e) => (e.preventDefault(), drop(rules.length + 1))}
+      >
+        after all others
+      </li>
+    {/if}
+  </ol>
+  <p class="else">
+    Where none fits:
+    <label
+      >between zones <select class="field" value={device.between ?? ""} onchange={(e) => set("between", e.currentTarget.value)}
+        ><option value="">as its kind ({device.kind === "firewall" ? "deny" : "allow"})</option><option>allow</option><option>deny</option
+        ></select
+      ></label
+    >
+    <label
+      >within a zone <select class="field" value={device.within ?? ""} onchange={(e) => set("within", e.currentTarget.value)}
+        ><option value="">allow</option><option>deny</option></select
+      ></label
+    >
+  </p>
+  <form onsubmit={(e) => (e.preventDefault(), void add())}>
+    <label
+      >A rule {at && rules.length ? `before rule ${at}` : "after all others"}
+      <input
+        class="field mono"
+        id="new-rule"
+        bind:value={text}
+        placeholder="allow zone staff to vlan 130 tcp/443"
+        aria-invalid={!!problem}
+      /></label
+    >
+    {#if at && rules.length}<button type="button" onclick={() => (at = 0)}>last instead</button>{/if}
+    <button class="main" disabled={!text.trim()}>Add</button>
+  </form>
+  {#if problem}<p class="wrong" role="alert">{problem}</p>{/if}
+  <p class="soft keys">
+    <kbd>↑</kbd> <kbd>↓</kbd> go, <kbd>Alt</kbd> with them moves a rule, <kbd>Del</kbd> removes it; or drag.
+  </p>
+</section>
+
+<style>
+  h2 {
+    font-weight: 700;
+    margin-bottom: 6px;
+  }
+  h2 .soft {
+    font-weight: 400;
+    font-size: 12.5px;
+    margin-left: 6px;
+  }
+  .soft {
+    color: var(--soft);
+  }
+  ol {
+    border-top: 1px solid var(--hair);
+    max-height: 46vh;
+    overflow: auto;
+  }
+  li {
+    display: flex;
+    gap: 8px;
+    align-items: baseline;
+    padding: 4px 6px;
+    border-bottom: 1px solid var(--hair);
+    font-size: 13px;
+  }
+  li[draggable="true"] {
+    cursor: grab;
+  }
+  li[aria-current] {
+    background: var(--plum-wash);
+  }
+  li.over {
+    border-top: 2px solid var(--plum);
+  }
+  .n {
+    color: var(--soft);
+    min-width: 18px;
+    text-align: right;
+  }
+  .do {
+    min-width: 42px;
+  }
+  .deny .do {
+    text-decoration: underline;
+    text-decoration-thickness: 2px;
+    text-underline-offset: 3px;
+  }
+  .what {
+    flex: 1;
+    display: flex;
+    flex-wrap: wrap;
+    gap: 0 6px;
+    overflow-wrap: anywhere;
+  }
+  .what .mono {
+    font-size: 12.5px;
+  }
+  .services {
+    font-weight: 650;
+  }
+  .idle .do,
+  .idle .what .mono {
+    color: var(--faint);
+  }
+  .acts {
+    display: flex;
+    gap: 3px;
+  }
+  .acts button {
+    min-height: 24px;
+    padding: 0 7px;
+  }
+  .else,
+  form {
+    display: flex;
+    flex-wrap: wrap;
+    gap: 6px 12px;
+    align-items: center;
+    margin-top: 8px;
+    font-size: 13px;
+  }
+  form label {
+    display: flex;
+    flex: 1 1 320px;
+    flex-wrap: wrap;
+    gap: 4px 8px;
+    align-items: center;
+  }
+  form input {
+    flex: 1 1 220px;
+    font-size: 13px;
+  }
+  .keys {
+    font-size: 12px;
+    margin-top: 6px;
+  }
+</style>

@@ -1,0 +1,231 @@
+<script lang="ts">
+  import { api, Refused, type TalkAnswer, type TalkTable } from "../api/client";
+  import { latest } from "../api/latest";
+  import PortField from "../shell/PortField.svelte";
+  import { office } from "../state/office.svelte";
+  import { pending } from "../state/pending.svelte";
+  import { place } from "../state/place.svelte";
+  import { selection } from "../state/selection.svelte";
+  import Matrix from "./Matrix.svelte";
+  import Rules from "./Rules.svelte";
+  import { cells, services, side } from "./table";
+  import Ways from "./Ways.svelte";
+  import Wishes from "./Wishes.svelte";
+
+  let table = $state.raw<TalkTable | null>(null);
+  let answer = $state.raw<TalkAnswer | null>(null);
+  let problem = $state({ field: "", text: "" });
+  let from = $state("");
+  let to = $state("");
+  let service = $state("");
+  let device = $state("");
+  let rule = $state(0);
+  let like = $state("");
+  const newest = latest();
+  const newestWay = latest();
+
+  const asked = $derived(place.now.query);
+  const name = (vid: number) => side(vid, office.shown);
+  const vid = (text: string) => {
+    if (text === "outside") return 0;
+    return office.shown?.vlans.find((v) => String(v.vid) === text || v.name === text)?.vid ?? -1;
+  };
+  // The cell that is asked about; where somebody else is, the last one stays marked.
+  let cell = $state({ from: 0, to: 0 });
+  const rows = $derived(table ? cells(table, pending.preview?.talk) : []);
+  const routing = $derived((office.shown?.devices ?? []).filter((d) => d.routing || d.rules?.length));
+  const shown = $derived(routing.find((d) => d.name === device) ?? routing[0]);
+  const others = $derived((office.shown?.vlans ?? []).filter((v) => v.registered && v.vid !== cell.from && (v.addresses?.length ?? 0) > 0));
+
+  $effect(() => {
+    const view = office.shown;
+    if (!view) return;
+    void view.revision;
+    newest(api.talk(view.id, office.then?.revision)).then(
+      (t) => (table = t),
+      (e) => office.tell(e),
+    );
+  });
+  $effect(() => {
+    const areas = table?.areas;
+    if (!areas) return;
+    const first = selection.vlan?.vid ?? 0;
+    const f = asked.get("from") ?? String((areas.includes(first) && first) || areas.find((a) => a > 1) || areas[0] || "outside");
+    const t = asked.get("to") ?? "outside";
+    from = vid(f) >= 0 ? name(vid(f)) : f;
+    to = vid(t) >= 0 ? name(vid(t)) : t;
+    service = asked.get("service") ?? "";
+    const [a, b] = [vid(f), vid(t)];
+    if (a >= 0 && b >= 0) cell = { from: a, to: b };
+  });
+  $effect(() => {
+    const view = office.shown;
+    const [f, t, s] = [from, to, asked.get("service") ?? ""];
+    if (!view || !f || !t) return;
+    void view.revision;
+    newestWay(api.talkWay(view.id, f, t, s, office.then?.revision)).then(
+      (a) => {
+        answer = a;
+        problem = { field: "", text: "" };
+      },
+      (e) => {
+        answer = null;
+        problem = { field: e instanceof Refused ? e.field : "", text: e instanceof Error ? e.message : String(e) };
+      },
+    );
+  });
+
+  const query = (f: string, t: string, s: string) => ({ from: f, to: t, ...(s.trim() ? { service: s.trim() } : {}) });
+  const choose = (f: number, t: number) => place.go(place.href("talk", query(name(f), name(t), asked.get("service") ?? "")), true);
+  const ask = () => place.go(place.href("talk", query(from, to, service)));
+  const back = () => document.getElementById("talk")?.focus();
+
+  function act(word: "allow" | "deny" | "must" | "never") {
+    if (office.then || cell.from === cell.to) return;
+    pending.propose([`${word} ${name(cell.from)} to ${name(cell.to)}${services(service)}`], undefined, back);
+  }
+  function keys(e: KeyboardEvent) {
+    const word = { a: "allow", d: "deny", "+": "must", "-": "never" }[e.key] as "allow" | "deny" | "must" | "never" | undefined;
+    if (!word || e.ctrlKey || e.metaKey || e.altKey) return;
+    e.preventDefault();
+    act(word);
+  }
+  function showRule(of: string, n: number) {
+    device = of;
+    rule = n;
+    requestAnimationFrame(() => document.querySelector<HTMLElement>(`[data-rule="${n}"]`)?.focus());
+  }
+</script>
+
+<div class="talk">
+  <section class="left">
+    <h1>Talk</h1>
+    <p class="lead">
+      Who may talk to whom: a row asks, a column is asked. A full cell is everything, a hatched one some services, how many stands in it.
+    </p>
+    {#if table}
+      <Matrix {rows} {name} chosen={cell} onchoose={choose} onkey={keys} />
+      <div class="acts" role="toolbar" aria-label="For the marked cell">
+        <span class="pair"><b>{name(cell.from)}</b> to <b>{name(cell.to)}</b></span>
+        <label
+          >by <input
+            class="field mono"
+            id="talk-services"
+            list="talk-known"
+            bind:value={service}
+            onchange={ask}
+            placeholder="any service"
+          /></label
+        >
+        <datalist id="talk-known">
+          {#each ["ping", "tcp/22", "tcp/80", "tcp/443", "udp/53"] as s (s)}<option value={s}></option>{/each}
+          {#each office.shown?.services ?? [] as s (s.name)}<option value={s.name}>{s.is}</option>{/each}
+        </datalist>
+        <span class="keys">
+          <button onclick={() => act("allow")} disabled={!!office.then}>Allow <kbd>a</kbd></button>
+          <button onclick={() => act("deny")} disabled={!!office.then}>Deny <kbd>d</kbd></button>
+          <button onclick={() => act("must")} disabled={!!office.then} title="Wish that it must be able to">Must <kbd>+</kbd></button>
+          <button onclick={() => act("never")} disabled={!!office.then} title="Wish that it must never be able to"
+            >Never <kbd>-</kbd></button
+          >
+        </span>
+      </div>
+      {#if cell.from && others.length && !office.then}
+        <form
+          class="acts"
+          onsubmit={(e) => {
+            e.preventDefault();
+            if (like) pending.propose([`talks ${name(cell.from)} like ${like}`], undefined, back);
+          }}
+        >
+          <label
+            ><b>{name(cell.from)}</b> talks like
+            <select class="field" bind:value={like} id="talk-like"
+              ><option value="">whom</option>{#each others as v (v.vid)}<option value={v.name}>{v.vid} {v.name}</option>{/each}</select
+            ></label
+          >
+          <button disabled={!like}>Show what changes</button>
+        </form>
+      {/if}
+      <Wishes wishes={table.wishes} onshow={choose} />
+    {/if}
+  </section>
+  <section class="right" aria-live="polite">
+    <form class="ask" onsubmit={(e) => (e.preventDefault(), ask())}>
+      <label>From <PortField bind:value={from} id="talk-from" wrong={problem.field === "from"} onpick={ask} more any /></label>
+      <label>to <PortField bind:value={to} id="talk-to" wrong={problem.field === "to"} onpick={ask} more any /></label>
+      <button class="main">Ask</button>
+    </form>
+    {#if problem.text}<p class="wrong" role="alert">{problem.text}</p>{/if}
+    {#if answer}<Ways {answer} {name} onrule={showRule} />{/if}
+    {#if routing.length > 1}
+      <nav class="devices" aria-label="Devices that route">
+        {#each routing as d (d.name)}<button aria-pressed={d.name === shown?.name} onclick={() => ((device = d.name), (rule = 0))}
+            >{d.name} <span class="mono">{d.rules?.length ?? 0}</span></button
+          >{/each}
+      </nav>
+    {/if}
+    {#if shown}{#key shown.name}<Rules device={shown} bind:at={rule} />{/key}{:else}
+      <p class="lead">No device routes: give one addresses in two VLANs, in the register, and it leads from the one to the other.</p>
+    {/if}
+  </section>
+</div>
+
+<style>
+  .talk {
+    display: grid;
+    grid-template-columns: fit-content(60%) minmax(340px, 1fr);
+    gap: 20px;
+    padding: 14px 22px 32px;
+    align-items: start;
+  }
+  section {
+    min-width: 0;
+    display: grid;
+    gap: 10px;
+    align-content: start;
+  }
+  .lead {
+    margin: 0;
+    max-width: 64ch;
+    font-size: 13px;
+  }
+  .acts,
+  .ask {
+    display: flex;
+    flex-wrap: wrap;
+    gap: 6px 12px;
+    align-items: center;
+  }
+  .acts label,
+  .ask label {
+    display: flex;
+    gap: 6px;
+    align-items: center;
+  }
+  .pair {
+    min-width: 150px;
+  }
+  #talk-services {
+    width: 150px;
+  }
+  .keys {
+    display: flex;
+    gap: 6px;
+  }
+  .devices {
+    display: flex;
+    flex-wrap: wrap;
+    gap: 6px;
+  }
+  [aria-pressed="true"] {
+    border-color: var(--plum);
+    font-weight: 650;
+  }
+  @media (max-width: 1000px) {
+    .talk {
+      grid-template-columns: minmax(0, 1fr);
+      padding: 12px 14px 28px;
+    }
+  }
+</style>
