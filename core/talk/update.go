@@ -87,8 +87,9 @@ func pieces(places []span.Place) []int {
 }
 
 // reruled works out anew what changed rules can touch: packets that one of them
-// fits, and their answers. Where rules were put in, taken out or moved, all other
-// packets meet the same rules in the same order.
+// fits, and their answers; and VLANs that the prefixes of the rules now cut into
+// other parts. Where rules were put in, taken out or moved, all other packets meet
+// the same rules in the same order.
 func (t *Table) reruled(n *span.Net, devices []int) *Table {
 	next := &Table{Net: n, m: New(n)}
 	size := len(next.m.vlans) + 1
@@ -105,6 +106,18 @@ func (t *Table) reruled(n *span.Net, devices []int) *Table {
 			}
 		}
 		shiftTroubles(next.cells, t.Net.Office.Devices[dev], n.Office.Devices[dev])
+	}
+	for i := range size {
+		was, is := t.m.outside, next.m.outside
+		if i < len(next.m.vlans) {
+			was, is = t.m.vlans[i], next.m.vlans[i]
+		}
+		if slices.EqualFunc(was.parts, is.parts, func(a, b *Part) bool { return a.Net == b.Net && a.Addr == b.Addr && (a.own == nil) == (b.own == nil) }) {
+			continue
+		}
+		for k := range size {
+			todo[i*size+k], todo[k*size+i] = true, true
+		}
 	}
 	next.fill(todo)
 	return next
