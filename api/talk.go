@@ -62,6 +62,8 @@ type TalkAnswer struct {
 	Verdict  talk.Verdict `json:"verdict" required:"true"`
 	Services []string     `json:"services" required:"true" nullable:"false" description:"what of it is open, to some part"`
 	Told     string       `json:"told" required:"true" description:"the one service whose way is told"`
+	ToldFrom string       `json:"toldFrom,omitempty" description:"and from which address"`
+	ToldTo   string       `json:"toldTo,omitempty" description:"and to which"`
 	Why      string       `json:"why" required:"true"`
 	There    TalkLeg      `json:"there" required:"true"`
 	Back     TalkLeg      `json:"back" required:"true"`
@@ -84,7 +86,7 @@ func TalkOf(m *talk.Map, from, to, services string) (*TalkAnswer, error) {
 		return nil, err
 	}
 	a := m.Ask(src, dst, talk.Of(m.Net.Office, list))
-	return &TalkAnswer{From: from, To: to, Service: office.Services(list), Verdict: a.Verdict, Services: a.Open.Words(), Told: a.Service, Why: a.Why(),
+	return &TalkAnswer{From: from, To: to, Service: office.Services(list), Verdict: a.Verdict, Services: a.Open.Words(), Told: a.Service, ToldFrom: addrText(a.From), ToldTo: addrText(a.To), Why: a.Why(),
 		There: legOf(a.There), Back: legOf(a.Back), Slowest: slowestOf(m, src, dst, a)}, nil
 }
 

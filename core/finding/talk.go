@@ -33,11 +33,7 @@ func (c *check) wishes() {
 		if j.Wish.Must {
 			f.Code, f.ID = MustFails, about(MustFails, j.Wish)
 		}
-		for _, v := range []office.VID{j.From, j.To} {
-			if v != 0 && !slices.Contains(f.VLANs, v) {
-				f.VLANs = append(f.VLANs, v)
-			}
-		}
+		f.VLANs = pairVLANs(j.Bad)
 		from, to := c.side(j.From, j.Answer.From), c.side(j.To, j.Answer.To)
 		more := ""
 		if k := len(j.Bad) - 1; k > 0 {

@@ -453,3 +453,20 @@ func (m *Map) sides(sides []office.Side) (ends []*End, explicit map[*End]bool) {
 func (m *Map) inZone(v office.VID, zone string) bool {
 	return slices.ContainsFunc(m.routers, func(r *router) bool { return r != nil && r.d.ZoneOf(v) == zone })
 }
+
+// Gateway is the address to which the hosts of a VLAN send what is for others, of
+// IPv4 or IPv6; zero where there is none.
+func (m *Map) Gateway(v office.VID, v4 bool) netip.Addr {
+	x := m.byVID[v]
+	if x == nil {
+		return netip.Addr{}
+	}
+	family := 1
+	if v4 {
+		family = 0
+	}
+	if g := x.gates[family]; g != nil {
+		return g.addr
+	}
+	return netip.Addr{}
+}

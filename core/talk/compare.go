@@ -2,6 +2,7 @@ package talk
 
 import (
 	"fmt"
+	"strings"
 
 	"klammer/core/office"
 )
@@ -13,15 +14,24 @@ type Shift struct {
 	Loses    *Services
 }
 
-// text is "guests loses tcp/443 to the outside"; name says what a VLAN is called.
+// text is "guests lose tcp/443 to the outside"; name says what a VLAN is called.
 func (s Shift) text(name func(office.VID) string) (out []string) {
 	if s.Gains != None {
-		out = append(out, fmt.Sprintf("%s gains %s to %s", name(s.From), s.Gains, name(s.To)))
+		out = append(out, fmt.Sprintf("%s %s %s to %s", name(s.From), verb(name(s.From), "gain"), s.Gains, name(s.To)))
 	}
 	if s.Loses != None {
-		out = append(out, fmt.Sprintf("%s loses %s to %s", name(s.From), s.Loses, name(s.To)))
+		out = append(out, fmt.Sprintf("%s %s %s to %s", name(s.From), verb(name(s.From), "lose"), s.Loses, name(s.To)))
 	}
 	return out
+}
+
+// verb is what a VLAN does, which may be called as several are: guests lose, the
+// laboratory loses.
+func verb(name, does string) string {
+	if strings.HasSuffix(name, "s") && !strings.HasSuffix(name, "ss") {
+		return does
+	}
+	return does + "s"
 }
 
 // Shifts is what becomes otherwise between two tables: by VLAN, in their order.
@@ -63,7 +73,7 @@ func (t *Table) Shifts(next *Table) (out []Shift) {
 	return out
 }
 
-// Told is what becomes otherwise in sentences: "guests loses tcp/443 to the
+// Told is what becomes otherwise in sentences: "guests lose tcp/443 to the
 // outside".
 func (t *Table) Told(next *Table) (out []string) {
 	for _, s := range t.Shifts(next) {

@@ -94,6 +94,34 @@
       <button aria-label={`Remove the inner port ${x.name}`} onclick={() => pending.propose([`-${n} inner ${quote(x.name)}`])}>×</button>
     </p>
   {/each}
+  {#each device.outsides ?? [] as x (x.name)}
+    <p class="row">
+      <b>{x.name}</b>
+      <span class="grow"
+        >line to the outside on <span class="mono">{x.on}{x.vid ? ` [${x.vid}]` : ""}</span>, {x.address
+          ? `${x.address} via ${x.via ?? "nobody"}`
+          : "its address comes from there"}</span
+      >
+      <button aria-label={`Remove the line ${x.name}`} onclick={() => pending.propose([`-${n} outside ${x.name}`])}>×</button>
+    </p>
+  {/each}
+  {#each device.routes ?? [] as x (x)}
+    <p class="row">
+      <b>route</b> <span class="grow mono">{x}</span>
+      <button aria-label={`Remove the route ${x}`} onclick={() => pending.propose([`-${n} route ${x}`])}>×</button>
+    </p>
+  {/each}
+  {#if device.routing || device.rules?.length}
+    <p class="row">
+      <b>routes</b>
+      <span class="grow"
+        >{device.rules?.length ?? 0} rules, {device.keepsState ? "keeps state" : "keeps no state"}{device.otherwise
+          ? `; ${device.otherwise}`
+          : ""}</span
+      >
+      <a href={place.href("talk")}>in their order</a>
+    </p>
+  {/if}
   {#each addresses as x (`${x.vid} ${x.address}`)}
     <p class="row address">
       <b class="mono">{x.vid}</b>
@@ -123,34 +151,6 @@
       >
     </p>
   {/each}
-  {#each device.outsides ?? [] as x (x.name)}
-    <p class="row">
-      <b>{x.name}</b>
-      <span class="grow"
-        >line to the outside on <span class="mono">{x.on}{x.vid ? ` [${x.vid}]` : ""}</span>, {x.address
-          ? `${x.address} via ${x.via ?? "nobody"}`
-          : "its address comes from there"}</span
-      >
-      <button aria-label={`Remove the line ${x.name}`} onclick={() => pending.propose([`-${n} outside ${x.name}`])}>×</button>
-    </p>
-  {/each}
-  {#each device.routes ?? [] as x (x)}
-    <p class="row">
-      <b>route</b> <span class="grow mono">{x}</span>
-      <button aria-label={`Remove the route ${x}`} onclick={() => pending.propose([`-${n} route ${x}`])}>×</button>
-    </p>
-  {/each}
-  {#if device.routing || device.rules?.length}
-    <p class="row">
-      <b>routes</b>
-      <span class="grow"
-        >{device.rules?.length ?? 0} rules, {device.keepsState ? "keeps state" : "keeps no state"}{device.otherwise
-          ? `; ${device.otherwise}`
-          : ""}</span
-      >
-      <a href={place.href("talk")}>in their order</a>
-    </p>
-  {/if}
 {/if}
 <div class="kinds" role="toolbar" aria-label="Add to the device">
   {#each [["inner", "SSID or inner port…"], ["bundle", "Bundle…"], ["address", "Address…"], ["route", "Route…"], ["outside", "Line outside…"], ["speed", "Speed…"]] as [k, says] (k)}

@@ -9,7 +9,7 @@
   const vid = (x: unknown) => (x === "outside" ? 0 : Number(x));
   const hue = (x: unknown) => (vid(x) ? hues.of.get(vid(x)) : "var(--soft)");
   const legs = $derived<[string, Leg][]>([
-    [`There, ${answer.told}`, answer.there],
+    [`There, ${answer.told}${answer.toldTo ? `, ${answer.toldFrom} to ${answer.toldTo}` : ""}`, answer.there],
     ["The answer, back", answer.back],
   ]);
   const open = $derived(answer.services[0] === "any" ? "everything" : answer.services.join(", "));
