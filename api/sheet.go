@@ -1,6 +1,9 @@
 package api
 
 import (
+	"fmt"
+
+	"klammer/core/finding"
 	"klammer/core/notation"
 	"klammer/core/office"
 	"klammer/core/span"
@@ -47,6 +50,9 @@ func SheetOf(n *span.Net, i int) *Sheet {
 		out.Unsayable = append(out.Unsayable, Unsayable{port.String(), notation.Shape(u.Was.Shape()), u.Why, notation.Shape(u.Nearest.Shape())})
 	}
 	out.Tables = append(wording.Write(device, plan), wording.Fixed(device)...)
+	if t := trusted(n, i); t.Rows != nil {
+		out.Tables = append(out.Tables, t)
+	}
 	steps, err := wording.FromFactory(device, plan)
 	for _, s := range steps {
 		out.Steps = append(out.Steps, SheetStep{s.Where, s.Text})
@@ -55,4 +61,26 @@ func SheetOf(n *span.Net, i int) *Sheet {
 		out.Problem = err.Error()
 	}
 	return out
+}
+
+// trusted is, of each guarded VLAN that a device carries, the ports that may answer
+// for its hand-out: those behind which somebody hands out addresses.
+func trusted(n *span.Net, i int) wording.Table {
+	t := wording.Table{Title: "Hand-out", Head: []string{"VLAN", "Name", "Ports to trust"}}
+	for _, v := range n.Office.VLANs {
+		carries := false
+		for _, p := range n.Tables[i].Ports {
+			m := p.Members()
+			carries = carries || m.Has(v.VID)
+		}
+		if !v.Guarded || !carries {
+			continue
+		}
+		ports := "none"
+		if at := finding.Trusted(n, i, v.VID); len(at) > 0 {
+			ports = notation.Ports(n.Office.Devices[i], at)
+		}
+		t.Rows = append(t.Rows, []string{fmt.Sprint(v.VID), v.Name, ports})
+	}
+	return t
 }

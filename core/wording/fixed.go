@@ -2,6 +2,7 @@ package wording
 
 import (
 	"fmt"
+	"slices"
 	"strings"
 
 	"klammer/core/office"
@@ -47,12 +48,51 @@ func Fixed(device *Device) []Table {
 		}
 		manage.Rows = append(manage.Rows, []string{fmt.Sprint(m.VID), nameOnly(device, m.VID), at})
 	}
-	for _, t := range []Table{bundles, speeds, addresses, manage} {
+	for _, t := range append([]Table{bundles, speeds, addresses, manage}, policy(device)...) {
 		if t.Rows != nil {
 			out = append(out, t)
 		}
 	}
 	return out
+}
+
+// policy is the pages of routing: lines to the outside, routes, what the device
+// itself answers, and the rules in their order, with what is done where none fits.
+func policy(device *Device) []Table {
+	lines := Table{Title: "Lines to the outside", Head: []string{"Line", "Port", "VLAN", "Address", "Next hop"}}
+	for _, l := range device.Outsides {
+		row := []string{l.Name, l.On, "", "comes from there", ""}
+		if l.VID != 0 {
+			row[2] = fmt.Sprint(l.VID)
+		}
+		if l.Prefix.IsValid() {
+			row[3], row[4] = l.Prefix.String(), l.Via.String()
+		}
+		lines.Rows = append(lines.Rows, row)
+	}
+	routes := Table{Title: "Routes", Head: []string{"Destination", "By"}}
+	for _, r := range device.Routes {
+		to, by, _ := strings.Cut(r.String(), " via ")
+		routes.Rows = append(routes.Rows, []string{to, by})
+	}
+	admits := Table{Title: "Answers itself", Head: []string{"Address", "Services"}}
+	for _, a := range device.Addresses {
+		if a.Admits != nil {
+			admits.Rows = append(admits.Rows, []string{a.Prefix.Addr().String(), strings.Replace(office.Services(a.Admits), "-", "nothing", map[bool]int{true: 1}[len(a.Admits) == 0])})
+		}
+	}
+	rules := Table{Title: "Rules", Head: []string{"Nr", "Do", "From", "To", "Services", "Note"}}
+	for i, r := range device.Rules {
+		rules.Rows = append(rules.Rows, []string{fmt.Sprint(i + 1), string(r.Do), office.Sides(r.From), office.Sides(r.To), office.Services(r.Services), r.Note})
+	}
+	if rules.Rows != nil || device.Between != "" || device.Within != "" {
+		state := "answers pass by themselves"
+		if !device.KeepsState() {
+			state = "no state: answers need their rule"
+		}
+		rules.Rows = append(rules.Rows, []string{"else", string(device.BetweenZones()), "any", "any", "any", fmt.Sprintf("within a zone %s; %s", device.WithinZones(), state)})
+	}
+	return []Table{lines, routes, admits, rules}
 }
 
 func handout(a office.Address) string {
@@ -94,6 +134,15 @@ func FromFactory(device *Device, to State) ([]Step, error) {
 				text += ", zone " + address.Zone
 			}
 			last = append(last, Step{Op: Fix, Where: "Addresses", Text: text})
+		}
+	}
+	for _, t := range policy(device) {
+		for _, r := range t.Rows {
+			if t.Title == "Rules" {
+				last = append(last, Step{Op: Fix, Where: t.Title, Text: strings.TrimSpace(fmt.Sprintf("Rule %s: %s %s to %s, %s. %s", r[0], r[1], r[2], r[3], r[4], r[5]))})
+				continue
+			}
+			last = append(last, Step{Op: Fix, Where: t.Title, Text: strings.Join(slices.DeleteFunc(slices.Clone(r), func(s string) bool { return s == "" }), ", ")})
 		}
 	}
 	if m := device.Manage; m != nil && (m.VID != office.DefaultVID || m.Addr.IsValid()) {
