@@ -98,8 +98,14 @@ func TalksLike(o *office.Office, v, like office.VID) (*Result, error) {
 		return all
 	}
 	mine, theirs := nets(v), nets(like)
+	shared := map[string]bool{} // zones that other VLANs are in, too
+	for _, d := range o.Devices {
+		for _, a := range d.Addresses {
+			shared[a.Zone] = shared[a.Zone] || a.VID != v
+		}
+	}
 	of := func(s office.Side) bool { // names this VLAN, by itself
-		return s.Kind == office.SideVLAN && s.VID == v || s.Kind == office.SideNet && slices.Contains(mine, s.Net)
+		return s.Kind == office.SideVLAN && s.VID == v || s.Kind == office.SideNet && slices.Contains(mine, s.Net) || s.Kind == office.SideZone && !shared[s.Zone]
 	}
 	beside := func(sides []office.Side) (out []office.Side) {
 		for _, s := range sides {
@@ -121,7 +127,21 @@ func TalksLike(o *office.Office, v, like office.VID) (*Result, error) {
 		return out
 	}
 	draft := office.NewDraft(o)
-	for _, d := range o.Devices {
+	if err := everyRule(draft, beside); err != nil {
+		return nil, err
+	}
+	if err := everyWish(draft, func(sides []office.Side) []office.Side { // its zone may go: it is meant all the same
+		sides = slices.Clone(sides)
+		for i, s := range sides {
+			if s.Kind == office.SideZone && !shared[s.Zone] {
+				sides[i] = office.Side{Kind: office.SideVLAN, VID: v}
+			}
+		}
+		return sides
+	}); err != nil {
+		return nil, err
+	}
+	for _, d := range slices.Clone(draft.Office().Devices) {
 		zone := d.ZoneOf(like)
 		if y := d.Clone(); d.ZoneOf(v) != zone && slices.ContainsFunc(d.Addresses, func(a office.Address) bool { return a.VID == v }) {
 			for i := range y.Addresses {
@@ -133,9 +153,6 @@ func TalksLike(o *office.Office, v, like office.VID) (*Result, error) {
 				return nil, err
 			}
 		}
-	}
-	if err := everyRule(draft, beside); err != nil {
-		return nil, err
 	}
 	next, e := draft.Done()
 	if len(e) == 0 {

@@ -114,6 +114,7 @@
             list="talk-known"
             bind:value={service}
             onchange={ask}
+            onkeydown={(e) => e.key === "Enter" && ask()}
             placeholder="any service"
           /></label
         >
