@@ -148,6 +148,9 @@ func Draw(t *rapid.T, most int) *office.Office {
 		tag := rapid.SampledFrom([]string{"", " tagged"}).Draw(t, "plug tagged")
 		fmt.Fprintf(&b, "plug %s \"g%d\" wants %d%s\n", rapid.SampledFrom(free).Draw(t, "plug"), k, rapid.SampledFrom(vids).Draw(t, "wants"), tag)
 	}
+	if rapid.Bool().Draw(t, "wished") {
+		fmt.Fprintf(&b, "never %d to %d\nmust any to outside ping\n", vids[1], vids[2])
+	}
 	f, err := notation.Read("drawn", b.String())
 	if err != nil {
 		t.Fatalf("%s\n%s", b.String(), err)
@@ -250,9 +253,75 @@ var edits = []struct {
 		}
 		return "-device " + d.Name
 	}},
+	{"rule", func(t *rapid.T, o *office.Office, d *office.Device, port string) string {
+		at := ""
+		if k := len(d.Rules); k > 0 {
+			at = fmt.Sprintf("rule %d ", rapid.IntRange(1, k+1).Draw(t, "place"))
+		}
+		return fmt.Sprintf("%s %s%s %s to %s %s", d.Name, at, rapid.SampledFrom([]string{"allow", "deny"}).Draw(t, "do"), drawSide(t), drawSide(t), drawServices(t))
+	}},
+	{"rule moved", func(t *rapid.T, o *office.Office, d *office.Device, port string) string {
+		k := len(d.Rules)
+		if k < 2 { // so that there is something to move
+			return fmt.Sprintf("%s deny %s to any udp/53\n%s allow any to %s\n%s rule %d before 1", d.Name, drawSide(t), d.Name, drawSide(t), d.Name, k+2)
+		}
+		return fmt.Sprintf("%s rule %d %s", d.Name, rapid.IntRange(1, k).Draw(t, "rule"), rapid.SampledFrom([]string{"last", fmt.Sprintf("before %d", rapid.IntRange(1, k).Draw(t, "before"))}).Draw(t, "to"))
+	}},
+	{"rule off", func(t *rapid.T, o *office.Office, d *office.Device, port string) string {
+		if len(d.Rules) == 0 {
+			return fmt.Sprintf("%s allow any to any ping\n-%s allow any to any ping", d.Name, d.Name)
+		}
+		return fmt.Sprintf("-%s rule %d", d.Name, rapid.IntRange(1, len(d.Rules)).Draw(t, "rule"))
+	}},
+	{"wish", func(t *rapid.T, o *office.Office, d *office.Device, port string) string {
+		return fmt.Sprintf("%s %s to %s %s", rapid.SampledFrom([]string{"must", "never"}).Draw(t, "wish"), drawSide(t), drawSide(t), drawServices(t))
+	}},
+	{"wish off", func(t *rapid.T, o *office.Office, d *office.Device, port string) string {
+		if len(o.Wishes) == 0 {
+			return ""
+		}
+		return "-" + rapid.SampledFrom(o.Wishes).Draw(t, "wish").String()
+	}},
+	{"service", func(t *rapid.T, o *office.Office, d *office.Device, port string) string {
+		return rapid.SampledFrom([]string{"service web tcp/80", "service web tcp/80,tcp/443", "-service web"}).Draw(t, "service")
+	}},
+	{"route", func(t *rapid.T, o *office.Office, d *office.Device, port string) string {
+		v, w := rapid.SampledFrom(vids).Draw(t, "to"), rapid.SampledFrom(vids).Draw(t, "by")
+		return rapid.SampledFrom([]string{fmt.Sprintf("%s route 10.%d.0.0/24 via 10.%d.0.%d", d.Name, v%256, w%256, rapid.IntRange(20, 30).Draw(t, "hop")), fmt.Sprintf("-%s route 10.%d.0.0/24", d.Name, v%256),
+			fmt.Sprintf("%s route default via 10.%d.0.21", d.Name, w%256)}).Draw(t, "route")
+	}},
+	{"line outside", func(t *rapid.T, o *office.Office, d *office.Device, port string) string {
+		return rapid.SampledFrom([]string{fmt.Sprintf("%s outside fibre on %s", d.Name, port), fmt.Sprintf("%s outside fibre on %s vlan %d", d.Name, port, rapid.SampledFrom(vids).Draw(t, "rides in")),
+			fmt.Sprintf("-%s outside fibre", d.Name)}).Draw(t, "line")
+	}},
+	{"routing", func(t *rapid.T, o *office.Office, d *office.Device, port string) string {
+		return d.Name + " " + rapid.SampledFrom([]string{"stateful", "stateless", "routing off", "between zones deny", "within zones deny"}).Draw(t, "routing")
+	}},
+	{"guarded", func(t *rapid.T, o *office.Office, d *office.Device, port string) string {
+		v := rapid.SampledFrom(vids).Draw(t, "guarded")
+		return fmt.Sprintf("vlan %d w%d net 10.%d.0.0/24 guarded", v, v, v%256)
+	}},
+	{"zone", func(t *rapid.T, o *office.Office, d *office.Device, port string) string {
+		if len(d.Addresses) == 0 {
+			return ""
+		}
+		a := rapid.SampledFrom(d.Addresses).Draw(t, "address")
+		a.Zone, a.Gateway = rapid.SampledFrom([]string{"", "in", "out"}).Draw(t, "zone"), rapid.Bool().Draw(t, "gateway")
+		return d.Name + " " + notation.AddressText(a)
+	}},
 	{"title", func(t *rapid.T, o *office.Office, d *office.Device, port string) string {
 		return fmt.Sprintf("office \"number %d\"", rapid.IntRange(0, 3).Draw(t, "title"))
 	}},
+}
+
+// drawSide is whom a rule or a wish names.
+func drawSide(t *rapid.T) string {
+	v := rapid.SampledFrom(vids).Draw(t, "side in")
+	return rapid.SampledFrom([]string{"any", "outside", "zone in", fmt.Sprintf("vlan %d", v), fmt.Sprintf("vlan %d", v), fmt.Sprintf("10.%d.0.0/24", v%256), fmt.Sprintf("10.%d.0.21", v%256)}).Draw(t, "side")
+}
+
+func drawServices(t *rapid.T) string {
+	return rapid.SampledFrom([]string{"", "ping", "tcp/80", "udp/53,tcp/1024-65535", "web"}).Draw(t, "services")
 }
 
 // DrawEdit draws a change and says of which kind it is: half of them set a port,

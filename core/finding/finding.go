@@ -202,7 +202,7 @@ func (r *Report) Update(n *span.Net) *Report {
 		c.gatewayUnclear()
 		c.handoutOpen()
 	})
-	if !s.talk.Kept(r.talk) {
+	if fresh || !s.talk.Kept(r.talk) {
 		s.talking = findIn(n, func(c *check) {
 			c.talk = s.talk
 			c.talks()

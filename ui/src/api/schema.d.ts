@@ -2203,6 +2203,10 @@ export interface components {
             to: string;
             /** @description the one service whose way is told */
             told: string;
+            /** @description and from which address */
+            toldFrom?: string;
+            /** @description and to which */
+            toldTo?: string;
             verdict: components["schemas"]["TalkVerdict"];
             why: string;
         };
