@@ -202,6 +202,10 @@ type TalkView struct {
 	Wishes []TalkWishView `json:"wishes" required:"true" nullable:"false"`
 }
 
+// mostAreas is how many VLANs are all drawn, also those that no device has an
+// address in.
+const mostAreas = 200
+
 // TalkSome is a cell that is open in part.
 type TalkSome struct {
 	From     int      `json:"from" required:"true"`
@@ -219,11 +223,19 @@ type TalkWishView struct {
 
 // TalkViewOf draws the table.
 func TalkViewOf(t *talk.Table) *TalkView {
-	v := &TalkView{Areas: VIDs(t.Areas()), Cells: []string{}, Some: []TalkSome{}, Wishes: []TalkWishView{}}
-	for i, from := range t.Areas() {
+	v := &TalkView{Areas: []int{}, Cells: []string{}, Some: []TalkSome{}, Wishes: []TalkWishView{}}
+	areas := t.Areas()
+	var shown []int // of thousands of VLANs, those that something leads into
+	for i, a := range areas {
+		if len(areas) <= mostAreas || t.Live(i) {
+			shown, v.Areas = append(shown, i), append(v.Areas, int(a))
+		}
+	}
+	for _, i := range shown {
+		from := areas[i]
 		row := make([]byte, len(v.Areas))
-		for k, to := range t.Areas() {
-			c := t.At(i, k)
+		for k, j := range shown {
+			to, c := areas[j], t.At(i, j)
 			row[k] = string(c.Verdict)[0]
 			if c.Verdict == talk.Some {
 				v.Some = append(v.Some, TalkSome{int(from), int(to), c.Open.Words()})

@@ -46,9 +46,21 @@ func (t *Table) Shifts(next *Table) (out []Shift) {
 	}
 	areas := next.Areas()
 	is := map[office.VID]bool{}
+	alive := func(i int) bool { // in either of the two
+		k, ok := was[areas[i]]
+		return next.Live(i) || ok && t.Live(k)
+	}
+	for _, v := range areas {
+		is[v] = true
+	}
 	for i, from := range areas {
-		is[from] = true
+		if !alive(i) {
+			continue
+		}
 		for k, to := range areas {
+			if !alive(k) {
+				continue
+			}
 			before := &Cell{Open: None}
 			if a, ok := was[from]; ok {
 				if b, ok := was[to]; ok {
@@ -64,6 +76,9 @@ func (t *Table) Shifts(next *Table) (out []Shift) {
 	}
 	old := t.Areas()
 	for i, from := range old {
+		if !t.Live(i) {
+			continue
+		}
 		for k, to := range old {
 			if (!is[from] || !is[to]) && t.At(i, k).Open != None {
 				out = append(out, Shift{from, to, None, t.At(i, k).Open})

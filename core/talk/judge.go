@@ -67,6 +67,9 @@ func (m *Map) answered(open *Services, there, back *way, src, dst *End) *Service
 // judge is the services that an end can use at another: exactly those whose
 // question arrives and whose answer comes back.
 func (m *Map) judge(src, dst *End) *Services {
+	if src.area != dst.area && !(src.area.live && dst.area.live) && !src.net.Contains(dst.Addr) {
+		return None
+	}
 	there := m.way(src, dst)
 	open := m.asked(there, src, dst)
 	if open == None {

@@ -44,6 +44,7 @@ type area struct {
 	gates  [2]*stand // where hosts send what is for other subnets, by family
 	open   [2]bool   // several may be that, and nothing says which
 	empty  bool      // nobody is there but routers
+	live   bool      // a device has an address there: else nothing leads in or out
 }
 
 // stand is an address of a device.
@@ -236,13 +237,14 @@ func (m *Map) areas() {
 	for _, v := range o.VLANs {
 		at(v.VID).nets = slices.Clone(v.Nets)
 	}
-	m.outside = &area{}
+	m.outside = &area{live: true}
 	for _, r := range m.routers {
 		if r == nil {
 			continue
 		}
 		for _, s := range r.stands {
 			x := at(s.a.VID)
+			x.live = true
 			if !slices.ContainsFunc(x.nets, func(p netip.Prefix) bool { return p.Bits() <= s.net.Bits() && p.Overlaps(s.net) }) {
 				x.nets = append(slices.DeleteFunc(x.nets, s.net.Overlaps), s.net)
 			}

@@ -515,8 +515,10 @@ func drawTalk(t *rapid.T) (string, *plain) {
 	}
 	b.WriteString(bodies.String())
 	b.WriteString(cables.String())
-	for range rapid.IntRange(0, 2).Draw(t, "wishes") {
-		fmt.Fprintf(&b, "%s %s to %s %s\n", pick("wish", "must", "never"), side(), side(), services())
+	for _, word := range []string{"must", "never"} {
+		if chance(3) {
+			fmt.Fprintf(&b, "%s %s to %s %s\n", word, side(), side(), services())
+		}
 	}
 	text := b.String()
 	for _, z := range zones { // a rule cannot name what is nowhere

@@ -17,8 +17,11 @@ import (
 // wished.
 type Table struct {
 	Net    *span.Net
-	m      *Map // of this office, or of one that is the same to it
-	cells  []Cell
+	m      *Map   // of this office, or of one that is the same to it
+	told   *Map   // for telling a way: it remembers nothing
+	live   []int  // by area: its place among those that devices have addresses in, and the outside; -1 for others
+	size   int    // how many of them there are
+	cells  []Cell // of those, row by row
 	wishes []Judged
 
 	Nowhere []Nowhere // routes whose next hop takes nothing
@@ -68,18 +71,39 @@ const (
 // NewTable works out an office from nothing.
 func NewTable(n *span.Net) *Table {
 	t := &Table{Net: n, m: New(n)}
-	size := len(t.m.vlans) + 1
-	t.cells = make([]Cell, size*size)
+	t.index()
+	t.cells = make([]Cell, t.size*t.size)
 	t.fill(nil)
 	return t
+}
+
+// index gives the areas their places among the cells: an office may have thousands
+// of VLANs that no device has an address in, between which nothing is to be said.
+func (t *Table) index() {
+	t.live, t.size = make([]int, len(t.m.vlans)+1), 0
+	for i := range t.live {
+		t.live[i] = -1
+		if t.area(i).live {
+			t.live[i] = t.size
+			t.size++
+		}
+	}
+}
+
+// area is that at a place in [Table.Areas].
+func (t *Table) area(i int) *area {
+	if i < len(t.m.vlans) {
+		return t.m.vlans[i]
+	}
+	return t.m.outside
 }
 
 // fill works out cells, all or those marked, and the wishes.
 func (t *Table) fill(marked []bool) {
 	by := t.byArea()
-	size := len(by)
+	size := t.size
 	rows := func(from, step int) {
-		own := Table{Net: t.Net, m: t.m.remember(), cells: t.cells} // what is remembered is not shared
+		own := Table{Net: t.Net, m: t.m.remember(), told: t.m} // what is remembered is not shared
 		for ; from < size; from += step {
 			for to := range size {
 				if i := from*size + to; marked == nil || marked[i] {
@@ -112,17 +136,19 @@ func (t *Table) Map() *Map {
 	return New(t.Net)
 }
 
-// byArea is the ends of each area in the order of the table: VLANs, the outside.
+// byArea is the ends of each area that has cells, in their order.
 func (t *Table) byArea() [][]*End {
-	at := make(map[*area]int, len(t.m.vlans)+1)
-	for i, x := range t.m.vlans {
-		at[x] = i
+	at := make(map[*area]int, t.size)
+	for i, k := range t.live {
+		if k >= 0 {
+			at[t.area(i)] = k
+		}
 	}
-	at[t.m.outside] = len(t.m.vlans)
-	by := make([][]*End, len(at))
+	by := make([][]*End, t.size)
 	for _, e := range t.m.ends {
-		i := at[e.area]
-		by[i] = append(by[i], e)
+		if i, ok := at[e.area]; ok {
+			by[i] = append(by[i], e)
+		}
 	}
 	return by
 }
@@ -195,7 +221,7 @@ func (t *Table) pair(src, dst *End, c *Cell) *Services {
 // missed says why an answer does not come back.
 func (t *Table) missed(src, dst *End, there, back *way, missing *Services, c *Cell) {
 	p := missing.first()
-	a, b := t.m.tell(src, dst, p)
+	a, b := t.told.tell(src, dst, p)
 	switch s := b.Stop; {
 	case s == nil && a.Stop != nil: // tcp, which misses the answer
 		c.trouble(Trouble{Kind: BackDiffers, Rule: -1, Device: a.Stop.Device, Over: over(there, back), Text: a.Stop.Text})
@@ -281,7 +307,20 @@ func (t *Table) Areas() (out []office.VID) {
 }
 
 // At is the answer for a pair, by places in [Table.Areas].
-func (t *Table) At(from, to int) *Cell { return &t.cells[from*(len(t.m.vlans)+1)+to] }
+func (t *Table) At(from, to int) *Cell {
+	i, k := t.live[from], t.live[to]
+	if i < 0 || k < 0 {
+		return &nothing
+	}
+	return &t.cells[i*t.size+k]
+}
+
+// Live says whether anything leads into an area, by its place in [Table.Areas]:
+// a device has an address there, or it is the outside.
+func (t *Table) Live(i int) bool { return t.live[i] >= 0 }
+
+// nothing is between two of which one is not live.
+var nothing = Cell{Verdict: No, Open: None}
 
 // Troubled is one trouble and all pairs that have it.
 type Troubled struct {
@@ -294,7 +333,12 @@ type Troubled struct {
 // that it concerns, in a stable order.
 func (t *Table) Troubles() (out []*Troubled) {
 	by := map[Trouble]*Troubled{}
-	areas := t.Areas()
+	areas := make([]office.VID, t.size)
+	for i, k := range t.live {
+		if k >= 0 {
+			areas[k] = t.area(i).vid
+		}
+	}
 	for i := range t.cells {
 		for _, x := range t.cells[i].troubles {
 			y := by[x.same()]

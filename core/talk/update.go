@@ -92,13 +92,13 @@ func pieces(places []span.Place) []int {
 // the same rules in the same order.
 func (t *Table) reruled(n *span.Net, devices []int) *Table {
 	next := &Table{Net: n, m: New(n)}
-	size := len(next.m.vlans) + 1
+	next.index() // as it was: addresses are the same
+	size := next.size
 	next.cells = slices.Clone(t.cells)
-	by := next.byArea()
 	todo := make([]bool, size*size)
 	for _, dev := range devices {
 		for _, r := range changedRules(t.Net.Office.Devices[dev].Rules, n.Office.Devices[dev].Rules) {
-			from, to := next.touches(dev, r.From, by), next.touches(dev, r.To, by)
+			from, to := next.touches(dev, r.From), next.touches(dev, r.To)
 			for _, a := range from {
 				for _, b := range to {
 					todo[a*size+b], todo[b*size+a] = true, true
@@ -107,12 +107,9 @@ func (t *Table) reruled(n *span.Net, devices []int) *Table {
 		}
 		shiftTroubles(next.cells, t.Net.Office.Devices[dev], n.Office.Devices[dev])
 	}
-	for i := range size {
-		was, is := t.m.outside, next.m.outside
-		if i < len(next.m.vlans) {
-			was, is = t.m.vlans[i], next.m.vlans[i]
-		}
-		if slices.EqualFunc(was.parts, is.parts, func(a, b *Part) bool { return a.Net == b.Net && a.Addr == b.Addr && (a.own == nil) == (b.own == nil) }) {
+	for k, i := range next.live {
+		was, is := t.area(k), next.area(k)
+		if i < 0 || slices.EqualFunc(was.parts, is.parts, func(a, b *Part) bool { return a.Net == b.Net && a.Addr == b.Addr && (a.own == nil) == (b.own == nil) }) {
 			continue
 		}
 		for k := range size {
@@ -178,16 +175,16 @@ func shiftTroubles(cells []Cell, was, is *office.Device) {
 	}
 }
 
-// touches is the areas whose packets a side of a device's rule can fit. An
-// interface where another router stands brings those of all.
-func (t *Table) touches(dev int, sides []office.Side, by [][]*End) (out []int) {
+// touches is the areas, by their cells, whose packets a side of a device's rule can
+// fit. An interface where another router stands brings those of all.
+func (t *Table) touches(dev int, sides []office.Side) (out []int) {
 	m := t.m
 	r := m.routers[dev]
 	if r == nil {
 		return nil
 	}
 	all := func() (all []int) {
-		for i := range by {
+		for i := range t.size {
 			all = append(all, i)
 		}
 		return all
@@ -195,13 +192,14 @@ func (t *Table) touches(dev int, sides []office.Side, by [][]*End) (out []int) {
 	transit := func(v office.VID) bool {
 		return slices.ContainsFunc(m.routers, func(x *router) bool { return x != nil && x != r && x.iface(v) >= 0 })
 	}
-	in := make([]bool, len(by))
+	in := make([]bool, len(t.live))
+	outside := len(in) - 1
 	for _, s := range sides {
 		switch s.Kind {
 		case office.SideAny:
 			return all()
 		case office.SideOutside:
-			in[len(by)-1] = true
+			in[outside] = true
 		case office.SideZone, office.SideVLAN:
 			for _, f := range r.ifaces {
 				if f.vid == 0 || s.Kind == office.SideVLAN && f.vid != s.VID || s.Kind == office.SideZone && f.zone != s.Zone {
@@ -216,12 +214,12 @@ func (t *Table) touches(dev int, sides []office.Side, by [][]*End) (out []int) {
 			for i, x := range m.vlans {
 				in[i] = in[i] || slices.ContainsFunc(x.nets, s.Net.Overlaps)
 			}
-			in[len(by)-1] = in[len(by)-1] || !unroutable(s.Net)
+			in[outside] = in[outside] || !unroutable(s.Net)
 		}
 	}
 	for i, yes := range in {
-		if yes {
-			out = append(out, i)
+		if yes && t.live[i] >= 0 {
+			out = append(out, t.live[i])
 		}
 	}
 	return out

@@ -82,6 +82,9 @@ func (m *Map) way(src, dst *End) *way {
 		return w
 	}
 	gate := src.gateway()
+	if m.tails != nil && (gate == nil || !src.gate && !m.hears(src.places, gate.places)) {
+		return &unsaid // thousands of cells, of which nobody reads why
+	}
 	if gate == nil {
 		return &way{stop: &Stop{Reason: NoGateway, Text: fmt.Sprintf("%s has no gateway%s", m.Name(src.area.vid), m.family(src)), rule: -1}}
 	}
@@ -90,6 +93,8 @@ func (m *Map) way(src, dst *End) *way {
 	}
 	return m.onwards(gate.r, gate.at, gate, dst)
 }
+
+var unsaid = way{stop: &Stop{Reason: NoGateway, rule: -1}}
 
 func (m *Map) family(e *End) string {
 	if e.Addr.Is4() {
