@@ -32,6 +32,7 @@ func TestEveryViewForEveryone(t *testing.T) {
 		{"/1", `document.querySelector("#board")`, `document.getElementById("board").dispatchEvent(new KeyboardEvent("keydown", {key: "m", bubbles: true})); document.getElementById("board").dispatchEvent(new KeyboardEvent("keydown", {key: "c", bubbles: true}))`},
 		{"/1/reach?vlan=130", `document.querySelector(".tree")`, ""},
 		{"/1/walk?from=ward-east.1&to=rack.9", `document.querySelector(".way li")`, `document.querySelectorAll("details").forEach(d => d.open = true)`},
+		{"/1/talk?from=guests&to=surgery", `document.querySelector("#talk")`, ""},
 		{"/1/plans", `document.querySelector("#plan-text")`, ""},
 		{"/1/register?vlan=110", `document.querySelector("#vlan-name")`, ""},
 		{"/1/devices?device=rack&port=1", `document.querySelector("#plug-name")`, ""},
