@@ -58,6 +58,8 @@ type Slowest struct {
 type TalkAnswer struct {
 	From     string       `json:"from" required:"true"`
 	To       string       `json:"to" required:"true"`
+	FromVID  int          `json:"fromVid" required:"true" description:"in which VLAN that is, 0 outside"`
+	ToVID    int          `json:"toVid" required:"true" description:"likewise"`
 	Service  string       `json:"service" required:"true"`
 	Verdict  talk.Verdict `json:"verdict" required:"true"`
 	Services []string     `json:"services" required:"true" nullable:"false" description:"what of it is open, to some part"`
@@ -86,7 +88,7 @@ func TalkOf(m *talk.Map, from, to, services string) (*TalkAnswer, error) {
 		return nil, err
 	}
 	a := m.Ask(src, dst, talk.Of(m.Net.Office, list))
-	return &TalkAnswer{From: from, To: to, Service: office.Services(list), Verdict: a.Verdict, Services: a.Open.Words(), Told: a.Service, ToldFrom: addrText(a.From), ToldTo: addrText(a.To), Why: a.Why(),
+	return &TalkAnswer{From: from, To: to, FromVID: int(src.VID), ToVID: int(dst.VID), Service: office.Services(list), Verdict: a.Verdict, Services: a.Open.Words(), Told: a.Service, ToldFrom: addrText(a.From), ToldTo: addrText(a.To), Why: a.Why(),
 		There: legOf(a.There), Back: legOf(a.Back), Slowest: slowestOf(m, src, dst, a)}, nil
 }
 

@@ -2195,12 +2195,16 @@ export interface components {
         ApiTalkAnswer: {
             back: components["schemas"]["ApiTalkLeg"];
             from: string;
+            /** @description in which VLAN that is, 0 outside */
+            fromVid: number;
             service: string;
             /** @description what of it is open, to some part */
             services: string[];
             slowest: components["schemas"]["ApiSlowest"];
             there: components["schemas"]["ApiTalkLeg"];
             to: string;
+            /** @description likewise */
+            toVid: number;
             /** @description the one service whose way is told */
             told: string;
             /** @description and from which address */

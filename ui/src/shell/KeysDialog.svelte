@@ -39,7 +39,10 @@
         [["x"], "remove the cable at hand"],
         [["f"], "follow a frame from here"],
         [["r"], "where the VLAN reaches"],
-        [["g"], "and b, p, r, d, e, w, k, s, t, h or o: board, port plans, register, devices, reach, walk, talk, sheets, poster, history, offices"],
+        [
+          ["g"],
+          "and b, p, r, d, e, w, k, s, t, h or o: board, port plans, register, devices, reach, walk, talk, sheets, poster, history, offices",
+        ],
         [["a", "d"], "in the table of talk: allow, deny; + and - wish must and never"],
         [["/"], "the line; Tab completes, ↑ brings back, Esc leaves"],
       ],

@@ -67,6 +67,7 @@
       (a) => {
         answer = a;
         problem = { field: "", text: "" };
+        if (table?.areas.includes(a.fromVid) && table.areas.includes(a.toVid)) cell = { from: a.fromVid, to: a.toVid };
       },
       (e) => {
         answer = null;
