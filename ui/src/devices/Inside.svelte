@@ -153,7 +153,7 @@
   {/each}
 {/if}
 <div class="kinds" role="toolbar" aria-label="Add to the device">
-  {#each [["inner", "SSID or inner port…"], ["bundle", "Bundle…"], ["address", "Address…"], ["route", "Route…"], ["outside", "Line outside…"], ["speed", "Speed…"]] as [k, says] (k)}
+  {#each [["inner", "SSID or inner port…"], ["bundle", "Bundle…"], ["address", "Address…"], ["speed", "Speed…"], ["route", "Route…"], ["outside", "Line outside…"]] as [k, says] (k)}
     <button aria-expanded={open === k} onclick={() => (open = open === k ? "" : k!)}>{says}</button>
   {/each}
 </div>

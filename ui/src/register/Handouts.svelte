@@ -27,10 +27,7 @@
 
   function propose() {
     pending.propose(
-      chosen.flatMap((r) => [
-        `-${r.a.device} address ${r.vlan.vid} ${r.a.address}`,
-        address(r.vlan.vid, { ...r.a, from: range(r)[0], to: range(r)[1] }),
-      ]),
+      chosen.flatMap((r) => [address(r.vlan.vid, { ...r.a, from: range(r)[0], to: range(r)[1] })]),
       `hand out addresses in ${chosen.length === 1 ? "a VLAN" : `${chosen.length} VLANs`}`,
     );
     open = false;
