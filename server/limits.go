@@ -2,6 +2,8 @@ package server
 
 import (
 	"fmt"
+	"net/netip"
+	"slices"
 
 	"klammer/core/office"
 )
@@ -20,6 +22,11 @@ const (
 	mostVLANs   = 4094    // of the register
 	mostNets    = 8192    // subnets of the register, and addresses of devices
 	mostRules   = 100_000 // VLANs named one by one in all shapes together
+
+	mostLed    = 1000 // VLANs that devices have addresses in
+	mostLines  = 5000 // rules of all devices; and routes
+	mostNamed  = 2000 // addresses and prefixes that rules, routes and wishes name
+	mostWishes = 200
 )
 
 // tooMuch is more than a limit; it names the limit.
@@ -45,6 +52,29 @@ func withinLimits(o *office.Office) error {
 			shape(d.Ports[i].Shape)
 		}
 	}
+	led, rules, routes, prefixes := office.Set{}, 0, 0, map[netip.Prefix]bool{}
+	sides := func(all ...[]office.Side) {
+		for _, s := range slices.Concat(all...) {
+			if s.Kind == office.SideNet {
+				prefixes[s.Net] = true
+			}
+		}
+	}
+	for _, d := range o.Devices {
+		rules, routes = rules+len(d.Rules), routes+len(d.Routes)
+		for _, a := range d.Addresses {
+			led.Add(a.VID)
+		}
+		for i := range d.Rules {
+			sides(d.Rules[i].From, d.Rules[i].To)
+		}
+		for _, r := range d.Routes {
+			prefixes[r.To] = true
+		}
+	}
+	for _, w := range o.Wishes {
+		sides(w.From, w.To)
+	}
 	for _, u := range o.Uses {
 		shape(&u.Shape)
 	}
@@ -64,6 +94,8 @@ func withinLimits(o *office.Office) error {
 		{"devices", len(o.Devices), mostDevices}, {"ports", ports, mostPorts}, {"cables", len(o.Cables), mostThings}, {"plugs", len(o.Plugs), mostThings},
 		{"uses", len(o.Uses), mostThings}, {"lines of port plans", lines, mostThings}, {"VLANs", len(o.VLANs), mostVLANs},
 		{"subnets and addresses", addresses, mostNets}, {"VLANs named on ports, ranges counted as one,", named, mostRules},
+		{"VLANs that devices have addresses in", led.Len(), mostLed}, {"rules", rules, mostLines}, {"routes", routes, mostLines},
+		{"addresses and prefixes named by rules, routes and wishes", len(prefixes), mostNamed}, {"wishes", len(o.Wishes), mostWishes}, {"names for services", len(o.Services), mostWishes},
 	} {
 		if l.has > l.most {
 			return &tooMuch{fmt.Sprintf("an office has at most %d %s, and this one would have %d", l.most, l.what, l.has)}

@@ -53,6 +53,33 @@ func TestWithinLimits(t *testing.T) {
 		{"subnets and addresses", 8192, func(n int) *office.Office {
 			return &office.Office{Devices: devices(1, 0, n-1), VLANs: []*office.VLAN{{Nets: make([]netip.Prefix, 1)}}}
 		}},
+		{"VLANs that devices have addresses in", 1000, func(n int) *office.Office {
+			d := &office.Device{}
+			for i := range n {
+				d.Addresses = append(d.Addresses, office.Address{VID: office.VID(i + 1)})
+			}
+			return &office.Office{Devices: []*office.Device{d}}
+		}},
+		{"rules", 5000, func(n int) *office.Office {
+			return &office.Office{Devices: []*office.Device{{Rules: make([]office.Rule, n-1)}, {Rules: make([]office.Rule, 1)}}}
+		}},
+		{"routes", 5000, func(n int) *office.Office {
+			return &office.Office{Devices: []*office.Device{{Routes: make([]office.Route, n)}}}
+		}},
+		{"addresses and prefixes named", 2000, func(n int) *office.Office {
+			r := office.Rule{}
+			for i := range n {
+				r.From = append(r.From, office.Side{Kind: office.SideNet, Net: netip.PrefixFrom(netip.AddrFrom4([4]byte{10, byte(i >> 8), byte(i), 1}), 32)})
+			}
+			return &office.Office{Devices: []*office.Device{{Rules: []office.Rule{r}}}}
+		}},
+		{"wishes", 200, func(n int) *office.Office {
+			o := &office.Office{}
+			for range n {
+				o.Wishes = append(o.Wishes, &office.Wish{})
+			}
+			return o
+		}},
 		{"VLANs named on ports", 100_000, func(n int) *office.Office {
 			x := devices(1, 2, 0)
 			first, second := office.Shape{Untagged: list(n / 2)}, office.Shape{Tagged: list(n - n/2)}

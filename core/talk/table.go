@@ -376,14 +376,23 @@ func (t *Table) Wishes() []Judged { return t.wishes }
 func (t *Table) wish() {
 	t.wishes = make([]Judged, len(t.Net.Office.Wishes))
 	m := t.m.remember()
+	at := make(map[*area]int, len(t.live))
+	for i := range t.live {
+		at[t.area(i)] = i
+	}
 	for i, w := range t.Net.Office.Wishes {
-		t.wishes[i] = m.Judge(w)
+		t.wishes[i] = m.judgeWish(w, func(src, dst *area) Verdict { return t.At(at[src], at[dst]).Verdict })
 	}
 }
 
 // Judge says whether a wish is so. What is within one subnet no rule can stop;
 // it counts where both sides name that VLAN, or less.
 func (m *Map) Judge(w *office.Wish) Judged {
+	return m.judgeWish(w, func(*area, *area) Verdict { return Some })
+}
+
+// judgeWish is [Map.Judge], told what is known of all hosts of two areas already.
+func (m *Map) judgeWish(w *office.Wish, known func(src, dst *area) Verdict) Judged {
 	j := Judged{Wish: w, Holds: true}
 	want := Of(m.Net.Office, w.Services)
 	from, exactFrom := m.sides(w.From)
@@ -404,6 +413,14 @@ func (m *Map) Judge(w *office.Wish) Judged {
 				covers[pair] = true
 				j.Covers = append(j.Covers, pair)
 			}
+			if bad[pair] {
+				continue
+			}
+			if src.own == nil && src.area != dst.area {
+				if v := known(src.area, dst.area); w.Must && v == Yes || !w.Must && v == No {
+					continue
+				}
+			}
 			open := m.judge(src, dst).And(want)
 			wrong := open
 			if w.Must {
@@ -418,10 +435,8 @@ func (m *Map) Judge(w *office.Wish) Judged {
 				j.Answer = &Answer{Open: open, Service: p.String(), From: src.Addr, To: dst.Addr, src: src, dst: dst}
 				j.Answer.There, j.Answer.Back = m.tell(src, dst, p)
 			}
-			if !bad[pair] {
-				bad[pair] = true
-				j.Bad = append(j.Bad, pair)
-			}
+			bad[pair] = true
+			j.Bad = append(j.Bad, pair)
 		}
 	}
 	if w.Must && !tried {
