@@ -312,8 +312,8 @@ func (c *check) handoutOpen() {
 			continue
 		}
 		for i, d := range c.n.Office.Devices {
-			ports := c.openTo(i, v.VID)
-			if len(ports) < 2 {
+			ports, among := c.openTo(i, v.VID)
+			if len(ports) == 0 || !among && len(ports) < 2 {
 				continue
 			}
 			c.add(Finding{Code: HandoutOpen, VLANs: []office.VID{v.VID}, Ports: ports, ID: about(HandoutOpen, v.VID, d.Name), Devices: []string{d.Name},
@@ -323,11 +323,12 @@ func (c *check) handoutOpen() {
 }
 
 // openTo is the ports of a device that guards nothing at which hosts of a VLAN
-// are, and no device that hands out lies behind.
-func (c *check) openTo(dev int, v office.VID) (ports []office.PortRef) {
+// are, and no device that hands out lies behind; among says that one lies behind
+// another port of it, so that the rest of the VLAN trusts what comes from it.
+func (c *check) openTo(dev int, v office.VID) (ports []office.PortRef, among bool) {
 	d := c.n.Office.Devices[dev]
 	if !d.Unaware() {
-		return nil
+		return nil, false
 	}
 	here := false
 	for p := range d.Ports {
@@ -336,15 +337,16 @@ func (c *check) openTo(dev int, v office.VID) (ports []office.PortRef) {
 		}
 	}
 	if !here {
-		return nil
+		return nil, false
 	}
 	trusted := Trusted(c.n, dev, v)
 	for p := range d.Ports {
+		among = among || len(trusted) > 0 && len(c.n.Topo.LinksAt(dev, p)) > 0 && !slices.Contains(trusted, p)
 		if d.Ports[p].Kind == office.Physical && !c.n.Tables[dev].Ports[p].Off && len(c.n.Topo.LinksAt(dev, p)) == 0 && !slices.Contains(trusted, p) {
 			ports = append(ports, office.PortRef{Device: d.Name, Port: d.Ports[p].Name})
 		}
 	}
-	return ports
+	return ports, among
 }
 
 // Trusted is the ports of a device behind which somebody hands out addresses in a

@@ -508,7 +508,7 @@ func (r *reader) address(device *office.Device, cur *cursor) (string, *fault) {
 		return "", faultf(t.at, "%s", err)
 	}
 	key := addressKey(address)
-	at := t.at
+	at, zoneAt := t.at, t.at
 	for cur.more() {
 		t := cur.next()
 		switch {
@@ -529,7 +529,10 @@ func (r *reader) address(device *office.Device, cur *cursor) (string, *fault) {
 			if f != nil {
 				return key, f
 			}
-			address.Zone = z.text
+			if err := office.CheckSideName("a zone", z.text); err != nil {
+				return key, faultf(z.at, "%s", err)
+			}
+			address.Zone, zoneAt = z.text, z.at
 		case t.is("handout"):
 			h, f := cur.word("the range handed out, such as 10.61.110.50-10.61.110.220,")
 			if f != nil {
@@ -558,7 +561,15 @@ func (r *reader) address(device *office.Device, cur *cursor) (string, *fault) {
 			return key, faultf(t.at, "%s does not belong here: after the address come on, zone, handout, admits and gateway", t.shown())
 		}
 	}
-	if r.onLine { // said again, it is changed
+	if was := device.ZoneOf(v); address.Zone != "" && was != "" && was != address.Zone && !r.onLine {
+		return key, faultf(zoneAt, "VLAN %d is in the zone %s on %s already: an interface is in one, with all its addresses", v, was, device.Name)
+	}
+	if r.onLine { // said again, it is changed, and the interface with it
+		for i := range device.Addresses {
+			if a := &device.Addresses[i]; a.VID == v && a.Prefix != address.Prefix && a.Zone != "" && address.Zone != "" {
+				a.Zone = address.Zone
+			}
+		}
 		for i, a := range device.Addresses {
 			if a.VID == address.VID && a.Prefix == address.Prefix {
 				rest := slices.Delete(slices.Clone(device.Addresses), i, i+1)

@@ -316,6 +316,9 @@ func (r *reader) outside(device *office.Device, cur *cursor) (string, *fault) {
 	if line.Via.IsValid() && line.Prefix.IsValid() && !line.Prefix.Contains(line.Via) {
 		return line.Name, faultf(nameAt, "the next hop %s is not in %s: a line's next hop is in its own subnet", line.Via, line.Prefix.Masked())
 	}
+	if device.State == office.Stateless {
+		return line.Name, faultf(nameAt, "%s is stateless and cannot have a line to the outside: answers from there would need rules for every port that asks", device.Name)
+	}
 	if err := device.AddOutside(line); err != nil {
 		return line.Name, faultf(nameAt, "%s", err)
 	}
@@ -398,7 +401,9 @@ func (r *reader) policy(device *office.Device, cur *cursor, t token) (which stri
 		}
 		return "", cur.done(t.text + " zones " + w.text), true
 	case "stateless", "stateful":
-		device.State = office.State(t.text)
+		if device.State = office.State(t.text); device.State == office.Stateless && len(device.Outsides) > 0 {
+			return "", faultf(t.at, "%s has a line to the outside and cannot be stateless: answers from there would need rules for every port that asks", device.Name), true
+		}
 		wrong = cur.done(t.text)
 	case "routing":
 		if !cur.accept("off") {

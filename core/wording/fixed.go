@@ -138,6 +138,10 @@ func FromFactory(device *Device, to State) ([]Step, error) {
 	}
 	for _, t := range policy(device) {
 		for _, r := range t.Rows {
+			if r[0] == "else" {
+				last = append(last, Step{Op: Fix, Where: t.Title, Text: fmt.Sprintf("Where no rule fits: %s; %s", r[1], r[5])})
+				continue
+			}
 			if t.Title == "Rules" {
 				last = append(last, Step{Op: Fix, Where: t.Title, Text: strings.TrimSpace(fmt.Sprintf("Rule %s: %s %s to %s, %s. %s", r[0], r[1], r[2], r[3], r[4], r[5]))})
 				continue
