@@ -135,7 +135,7 @@ func Change(old *OfficeView, revision int64, r *finding.Report, d *finding.Delta
 		}
 	}
 	for _, f := range r.List() {
-		if !come[f.ID] && len(f.Mends) > 0 && d.Touches(n, f) {
+		if !come[f.ID] && f.Mendable() && d.Touches(n, f) {
 			t.Stale = append(t.Stale, f.ID)
 		}
 	}

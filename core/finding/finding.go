@@ -43,6 +43,8 @@ type Finding struct {
 	// Mends are ways out, each a list of statements for the line. They are
 	// proposals until [Report.Mends] has tried them.
 	Mends [][]string
+	// propose gives further ones, which take work to find; nil for none.
+	propose func() [][]string
 	// ID is the same as long as the fault is: the code and what it is about.
 	ID string
 	// Cause is the ID of the finding that this one follows from; "" for a root.
@@ -323,7 +325,11 @@ func (r *Report) Tries() func(*Finding) [][]string {
 		return true
 	}
 	return func(f *Finding) (good [][]string) {
-		for _, m := range f.Mends {
+		mends := f.Mends
+		if f.propose != nil {
+			mends = slices.Concat(mends, f.propose())
+		}
+		for _, m := range mends {
 			if len(m) > 0 && holds(f, m) {
 				good = append(good, m)
 			}
@@ -331,6 +337,9 @@ func (r *Report) Tries() func(*Finding) [][]string {
 		return good
 	}
 }
+
+// Mendable says whether there may be ways out of it.
+func (f *Finding) Mendable() bool { return len(f.Mends) > 0 || f.propose != nil }
 
 // remains says whether a loop is what is left of another.
 func (f *Finding) remains(of *Finding) bool {

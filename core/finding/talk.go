@@ -66,8 +66,13 @@ func (c *check) wishes() {
 				}
 			}
 		}
-		if lines, err := talk.Place(c.n, j.Wish); err == nil {
-			f.Mends = [][]string{lines}
+		wish, n := j.Wish, c.n
+		f.propose = func() [][]string {
+			lines, err := talk.Place(n, wish)
+			if err != nil {
+				return nil
+			}
+			return [][]string{lines}
 		}
 		c.add(f)
 	}

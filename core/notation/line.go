@@ -272,13 +272,62 @@ func Statements(o *office.Office, edit office.Edit) (lines []string, exact bool)
 		}
 		if _, isDevice := change.After.(*office.Device); isDevice && change.Before != nil {
 			exact = false
-			lines = append(lines, fmt.Sprintf("# device %s changed", change.After.(*office.Device).Name))
+			lines = append(lines, deviceLines(change.Before.(*office.Device), change.After.(*office.Device))...)
 			continue
 		}
 		lines = append(lines, Thing(change.After))
 	}
 	flush()
 	return lines, exact
+}
+
+// deviceLines is what changed inside a device, line by line as it is printed; what
+// is no more with a minus. Where nothing is printed otherwise, it says that it
+// changed.
+func deviceLines(was, is *office.Device) (lines []string) {
+	body := func(d *office.Device) []string {
+		all := strings.Split(Thing(d), "\n")
+		for i := range all {
+			all[i] = strings.TrimSpace(all[i])
+		}
+		return all
+	}
+	before, after := body(was), body(is)
+	if before[0] != after[0] {
+		lines = append(lines, "# "+after[0])
+	}
+	for _, l := range before[1:] {
+		if !slices.Contains(after[1:], l) {
+			first, rest, _ := strings.Cut(l, " ")
+			kept := slices.ContainsFunc(after[1:], func(m string) bool { // said otherwise: the new line says it
+				word, more, _ := strings.Cut(m, " ")
+				if word != first {
+					return false
+				}
+				switch first {
+				case "address":
+					return strings.Join(strings.Fields(rest)[:2], " ") == strings.Join(strings.Fields(more)[:2], " ")
+				case "inner", "outside", "bundle":
+					return strings.Fields(rest)[0] == strings.Fields(more)[0]
+				case "route", "allow", "deny":
+					return false
+				}
+				return true
+			})
+			if !kept {
+				lines = append(lines, "-"+is.Name+" "+l)
+			}
+		}
+	}
+	for _, l := range after[1:] {
+		if !slices.Contains(before[1:], l) {
+			lines = append(lines, is.Name+" "+l)
+		}
+	}
+	if len(lines) == 0 {
+		lines = append(lines, fmt.Sprintf("# device %s changed", is.Name))
+	}
+	return lines
 }
 
 func sameSetting(a, b office.Setting) bool {

@@ -121,6 +121,31 @@ func (s *Services) Minus(t *Services) *Services {
 	return (&Services{s.ping && !t.ping, common(s.tcp, rest(t.tcp)), common(s.udp, rest(t.udp))}).known()
 }
 
+// Meets says whether two have a service in common.
+func (s *Services) Meets(t *Services) bool {
+	if s == None || t == None {
+		return false
+	}
+	if s == All || t == All || s.ping && t.ping {
+		return true
+	}
+	return meet(s.tcp, t.tcp) || meet(s.udp, t.udp)
+}
+
+func meet(a, b []ports) bool {
+	for i, j := 0, 0; i < len(a) && j < len(b); {
+		if max(a[i].first, b[j].first) <= min(a[i].last, b[j].last) {
+			return true
+		}
+		if a[i].last < b[j].last {
+			i++
+		} else {
+			j++
+		}
+	}
+	return false
+}
+
 // common is the ports that two lists of runs share.
 func common(a, b []ports) (out []ports) {
 	for i, j := 0, 0; i < len(a) && j < len(b); {

@@ -253,7 +253,7 @@ func (u *shadow) share(a, b []uint64, p, q netip.Prefix) bool {
 }
 
 func (u *shadow) meets(b, c *box) bool {
-	return u.share(b.in, c.in, b.src, c.src) && u.share(b.out, c.out, b.dst, c.dst) && b.services.And(c.services) != None
+	return b.services.Meets(c.services) && u.share(b.in, c.in, b.src, c.src) && u.share(b.out, c.out, b.dst, c.dst)
 }
 
 // without is what of a box is outside of another, in pieces that share nothing.
