@@ -276,7 +276,12 @@ func Untouched(e office.Edit, since []Made, base int64) error {
 		for _, c := range m.Changes {
 			for _, k := range keys {
 				if k.Clashes(c.Key) {
-					return &Conflict{fmt.Sprintf("%s was changed meanwhile by %s (%s): look at it as it is now, and do it again", KeyName(c.Key), m.Author, m.Summary)}
+					verb, it := "was", "it"
+					if strings.HasPrefix(string(c.Key), "rules:") {
+						verb, it = "were", "them"
+					}
+					return &Conflict{fmt.Sprintf("%s %s changed meanwhile by %s (%s): look at %s as %s now, and do it again",
+						KeyName(c.Key), verb, m.Author, m.Summary, it, map[string]string{"it": "it is", "them": "they are"}[it])}
 				}
 			}
 		}

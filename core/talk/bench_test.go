@@ -2,6 +2,7 @@ package talk_test
 
 import (
 	"fmt"
+	"os"
 	"strings"
 	"testing"
 
@@ -100,6 +101,31 @@ func (p *plain) table() (open int) {
 		}
 	}
 	return open
+}
+
+// BenchmarkClinic: the demo office, from nothing and after an edit of a rule.
+func BenchmarkClinic(b *testing.B) {
+	text, err := os.ReadFile("../../demo/clinic.klm")
+	if err != nil {
+		b.Fatal(err)
+	}
+	n := readLarge(b, string(text))
+	b.Run("nothing", func(b *testing.B) {
+		for b.Loop() {
+			talk.NewTable(n)
+		}
+	})
+	t := talk.NewTable(n)
+	o, _, err := notation.Line(n.Office, "gate rule 3 deny phones to cameras")
+	if err != nil {
+		b.Fatal(err)
+	}
+	next := n.Update(o)
+	b.Run("rule", func(b *testing.B) {
+		for b.Loop() {
+			t.Update(next)
+		}
+	})
 }
 
 // BenchmarkOdd: offices that nobody plans and somebody has.
