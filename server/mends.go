@@ -60,13 +60,11 @@ func (s *shown) mends(ctx context.Context, id string) ([][]string, error) {
 	if at < 0 {
 		return mends, nil
 	}
-	for _, m := range list[at].Mends {
+	for _, one := range list[at].Singly() {
 		if err := ctx.Err(); err != nil {
 			return nil, err
 		}
-		one := *list[at]
-		one.Mends = [][]string{m}
-		mends = append(mends, t.try(&one)...)
+		mends = append(mends, t.try(one)...)
 	}
 	t.mu.Lock()
 	defer t.mu.Unlock()

@@ -325,17 +325,28 @@ func (r *Report) Tries() func(*Finding) [][]string {
 		return true
 	}
 	return func(f *Finding) (good [][]string) {
-		mends := f.Mends
-		if f.propose != nil {
-			mends = slices.Concat(mends, f.propose())
-		}
-		for _, m := range mends {
-			if len(m) > 0 && holds(f, m) {
+		for _, one := range f.Singly() {
+			if m := one.Mends[0]; len(m) > 0 && holds(f, m) {
 				good = append(good, m)
 			}
 		}
 		return good
 	}
+}
+
+// Singly is the finding once for each of its mends, with that one alone: for those
+// who try them one after the other.
+func (f *Finding) Singly() (out []*Finding) {
+	mends := f.Mends
+	if f.propose != nil {
+		mends = slices.Concat(mends, f.propose())
+	}
+	for _, m := range mends {
+		one := *f
+		one.Mends, one.propose = [][]string{m}, nil
+		out = append(out, &one)
+	}
+	return out
 }
 
 // Mendable says whether there may be ways out of it.
