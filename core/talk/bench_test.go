@@ -170,10 +170,21 @@ func BenchmarkOdd(b *testing.B) {
 	}
 }
 
-// BenchmarkUnused: which of 2,000 rules no packet can meet.
+// BenchmarkUnused: which of 2,000 rules no packet can meet, of all kinds and where
+// each fits everybody.
 func BenchmarkUnused(b *testing.B) {
-	n := readLarge(b, large(500, 2000))
-	for b.Loop() {
-		talk.UnusedRules(n.Office, n.Office.Devices[0])
+	text := large(500, 0)
+	at := strings.Index(text, "device rack")
+	var wide strings.Builder
+	for i := range 2000 {
+		fmt.Fprintf(&wide, "  allow %s to any tcp/%d\n", []string{"any", fmt.Sprintf("zone z%d", i%20)}[i%2], 1+i)
+	}
+	for _, x := range []struct{ name, text string }{{"all-kinds", large(500, 2000)}, {"wide", text[:at] + wide.String() + text[at:]}} {
+		n := readLarge(b, x.text)
+		b.Run(x.name, func(b *testing.B) {
+			for b.Loop() {
+				talk.UnusedRules(n.Office, n.Office.Devices[0])
+			}
+		})
 	}
 }

@@ -268,6 +268,47 @@ func TestUnusedIsExact(t *testing.T) {
 	require.Positive(t, used)
 }
 
+// TestUnusedOfMany: where a rule fits more VLANs than the index of boxes keeps one
+// by one, it still takes what it fits, and no more.
+func TestUnusedOfMany(t *testing.T) {
+	var b strings.Builder
+	b.WriteString("office \"many\"\n")
+	for i := range 100 {
+		fmt.Fprintf(&b, "vlan %d v%d net 10.0.%d.0/24 net fd00:%d::/64\n", 100+i, i, i, i)
+	}
+	b.WriteString("device gate firewall\n  forwarding routed\n  ports lan\n  lan: [all]\n")
+	for i := range 100 {
+		fmt.Fprintf(&b, "  address %d 10.0.%d.1/24 on lan zone %s\n", 100+i, i, map[bool]string{true: "big", false: "rest"}[i < 70])
+	}
+	rules := []struct {
+		line string
+		by   []int // the rules that take all of it, from 0
+	}{
+		{"allow any to any tcp/22", nil},
+		{"allow zone big to zone big udp/53", nil},
+		{"allow vlan 101 to vlan 102 tcp/22", []int{0}},
+		{"allow vlan 101 to vlan 102 udp/53", []int{1}},
+		{"allow vlan 101 to vlan 190 udp/53", nil}, // 190 is of the rest
+		{"allow zone big to any tcp/22", []int{0}},
+		{"allow any to zone big udp/53", nil},
+		{"allow any to vlan 101 tcp/22,udp/53", []int{0, 1, 6}},
+		{"allow any to any tcp/22-23", nil},
+		{"allow any to any tcp/23", []int{8}},
+	}
+	for _, r := range rules {
+		b.WriteString("  " + r.line + "\n")
+	}
+	f, err := notation.Read("many", b.String())
+	require.NoError(t, err)
+	by := map[int][]int{}
+	for _, u := range talk.UnusedRules(f.Office, f.Office.Devices[0]) {
+		by[u.Rule] = u.Earlier
+	}
+	for i, r := range rules {
+		require.Equal(t, r.by, by[i], r.line)
+	}
+}
+
 // told is all that a table says.
 func told(t *talk.Table) string {
 	var b strings.Builder

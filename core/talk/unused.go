@@ -2,6 +2,7 @@ package talk
 
 import (
 	"fmt"
+	"iter"
 	"math/bits"
 	"net/netip"
 	"slices"
@@ -46,7 +47,8 @@ func UnusedRules(o *office.Office, d *office.Device) (out []Unused) {
 		}
 	}
 	r.ifaces = append(r.ifaces, iface{})
-	u := &shadow{r: r, known: map[string]*Services{}, points: r.points(o)}
+	u := &shadow{r: r, known: map[string]*Services{}, terms: map[office.Side][2]term{}, points: r.points(o)}
+	u.byIn.at, u.byOut.at = make([][]int, len(u.points)), make([][]int, len(u.points))
 	for i := range d.Rules {
 		boxes, why, instead := u.boxes(o, &d.Rules[i])
 		switch {
@@ -57,7 +59,7 @@ func UnusedRules(o *office.Office, d *office.Device) (out []Unused) {
 				out = append(out, Unused{Rule: i, Earlier: by})
 			}
 		}
-		u.before = append(u.before, boxes)
+		u.add(i, boxes)
 	}
 	return out
 }
@@ -103,25 +105,9 @@ func (u *shadow) boxes(o *office.Office, x *office.Rule) (out []box, why string,
 	if u.known[key] == nil {
 		u.known[key] = Of(o, x.Services)
 	}
-	type term struct {
-		points []uint64
-		net    netip.Prefix
-	}
-	terms := func(sides []office.Side, v4 bool) (all []term) {
+	terms := func(sides []office.Side, family int) (all []term) {
 		for _, s := range sides {
-			t, some := term{make([]uint64, (len(u.points)+63)/64), s.Net}, false
-			for k, p := range u.points {
-				f := r.ifaces[p.iface]
-				if p.net.Addr().Is4() != v4 {
-					continue
-				}
-				if s.Kind == office.SideAny || s.Kind == office.SideNet && s.Net.Overlaps(p.net) || s.Kind == office.SideOutside && f.vid == 0 ||
-					s.Kind == office.SideZone && f.vid != 0 && f.zone == s.Zone || s.Kind == office.SideVLAN && f.vid == s.VID {
-					t.points[k/64] |= 1 << (k % 64)
-					some = true
-				}
-			}
-			if some {
+			if t := u.term(s)[family]; t.some {
 				all = append(all, t)
 				continue
 			}
@@ -138,16 +124,16 @@ func (u *shadow) boxes(o *office.Office, x *office.Rule) (out []box, why string,
 					why = fmt.Sprintf("%s has no address in VLAN %d", r.d.Name, s.VID)
 				}
 			case office.SideNet:
-				if s.Net.Addr().Is4() == v4 {
+				if s.Net.Addr().Is4() == (family == 0) {
 					why = fmt.Sprintf("nobody with an address in %s is behind %s", s.Net, r.d.Name)
 				}
 			}
 		}
 		return all
 	}
-	for _, v4 := range []bool{true, false} {
-		for _, a := range terms(x.From, v4) {
-			for _, b := range terms(x.To, v4) {
+	for family := range 2 {
+		for _, a := range terms(x.From, family) {
+			for _, b := range terms(x.To, family) {
 				out = append(out, box{a.points, b.points, a.net, b.net, u.known[key]})
 			}
 		}
@@ -156,6 +142,48 @@ func (u *shadow) boxes(o *office.Office, x *office.Rule) (out []box, why string,
 		why = "no packet is of IPv4 and of IPv6"
 	}
 	return out, why, instead
+}
+
+// term is the points that a side of a rule can be, of one family, and the prefix
+// that it names.
+type term struct {
+	points []uint64
+	net    netip.Prefix
+	some   bool
+}
+
+// term is a side's, of IPv4 and of IPv6. Rules name the same sides again and again.
+func (u *shadow) term(s office.Side) [2]term {
+	if t, ok := u.terms[s]; ok {
+		return t
+	}
+	words := (len(u.points) + 63) / 64
+	t := [2]term{{make([]uint64, words), s.Net, false}, {make([]uint64, words), s.Net, false}}
+	for k, p := range u.points {
+		f, of := u.r.ifaces[p.iface], &t[0]
+		if !p.net.Addr().Is4() {
+			of = &t[1]
+		}
+		var is bool
+		switch s.Kind {
+		case office.SideAny:
+			is = true
+		case office.SideNet: // both are masked: one holds the other's address
+			is = s.Net.Contains(p.net.Addr()) || p.net.Contains(s.Net.Addr())
+		case office.SideOutside:
+			is = f.vid == 0
+		case office.SideZone:
+			is = f.vid != 0 && f.zone == s.Zone
+		case office.SideVLAN:
+			is = f.vid == s.VID
+		}
+		if is {
+			of.points[k/64] |= 1 << (k % 64)
+			of.some = true
+		}
+	}
+	u.terms[s] = t
+	return t
 }
 
 // towardsOutside is the VLAN by which a device without a line sends what is for
@@ -177,9 +205,99 @@ func (r *router) towardsOutside() office.VID {
 type shadow struct {
 	r      *router
 	points []point
-	before [][]box
 	known  map[string]*Services
-	work   int
+	terms  map[office.Side][2]term
+
+	before      []earlier // in the order of the rules
+	every       []int     // the places in it
+	byIn, byOut index     // by the points that they come from, and go to
+	work        int
+}
+
+// earlier is a box of an earlier rule.
+type earlier struct {
+	rule int
+	box
+}
+
+// add keeps what a rule fits for those after it.
+func (u *shadow) add(rule int, boxes []box) {
+	for _, b := range boxes {
+		u.byIn.add(b.in, len(u.before))
+		u.byOut.add(b.out, len(u.before))
+		u.every = append(u.every, len(u.before))
+		u.before = append(u.before, earlier{rule, b})
+	}
+}
+
+// members is the bits that are set.
+func members(set []uint64) iter.Seq[int] {
+	return func(yield func(int) bool) {
+		for w, word := range set {
+			for ; word != 0; word &= word - 1 {
+				if !yield(w*64 + bits.TrailingZeros64(word)) {
+					return
+				}
+			}
+		}
+	}
+}
+
+// index finds boxes by the points of one side.
+type index struct {
+	at   [][]int // those of few points, at each of them
+	wide []int   // those of many
+}
+
+// fewPoints bounds what a box costs in an index.
+const fewPoints = 64
+
+func (x *index) add(set []uint64, box int) {
+	if count(set) > fewPoints {
+		x.wide = append(x.wide, box)
+		return
+	}
+	for k := range members(set) {
+		x.at[k] = append(x.at[k], box)
+	}
+}
+
+// size is how many get finds, with those that it finds twice.
+func (x *index) size(set []uint64) int {
+	n := len(x.wide)
+	for k := range members(set) {
+		n += len(x.at[k])
+	}
+	return n
+}
+
+// get is the boxes that can share a point of a set, ascending.
+func (x *index) get(set []uint64) []int {
+	found := slices.Clone(x.wide)
+	for k := range members(set) {
+		found = append(found, x.at[k]...)
+	}
+	slices.Sort(found)
+	return slices.Compact(found)
+}
+
+func count(set []uint64) (n int) {
+	for _, word := range set {
+		n += bits.OnesCount64(word)
+	}
+	return n
+}
+
+// near is the earlier boxes that can have something in common with one, ascending.
+func (u *shadow) near(b *box) []int {
+	in, out := u.byIn.size(b.in), u.byOut.size(b.out)
+	switch {
+	case min(in, out) >= len(u.every): // as wide as they are
+		return u.every
+	case out < in:
+		return u.byOut.get(b.out)
+	}
+	return u.byIn.get(b.in)
 }
 
 // mostPieces bounds the pieces that one rule is cut into: beyond that it counts
@@ -190,7 +308,7 @@ const mostPieces = 20_000
 func (u *shadow) covered(boxes []box) (by []int, covered bool) {
 	u.work = 0
 	for _, b := range boxes {
-		if !u.take(b, 0, 0, &by) {
+		if !u.take(b, u.near(&b), &by) {
 			return nil, false
 		}
 	}
@@ -198,26 +316,24 @@ func (u *shadow) covered(boxes []box) (by []int, covered bool) {
 	return slices.Compact(by), true
 }
 
-// take cuts a box by the earlier rules from one on; false where something of it
+// take cuts a box by some of the earlier rules' boxes; false where something of it
 // is left.
-func (u *shadow) take(b box, rule, at int, by *[]int) bool {
-	for ; rule < len(u.before); rule, at = rule+1, 0 {
-		for ; at < len(u.before[rule]); at++ {
-			c := &u.before[rule][at]
-			if !u.meets(&b, c) {
-				continue
-			}
-			if u.work++; u.work > mostPieces {
+func (u *shadow) take(b box, near []int, by *[]int) bool {
+	for k, at := range near {
+		c := &u.before[at]
+		if !u.meets(&b, &c.box) {
+			continue
+		}
+		if u.work++; u.work > mostPieces {
+			return false
+		}
+		*by = append(*by, c.rule)
+		for _, piece := range u.without(b, &c.box) {
+			if !u.take(piece, near[k+1:], by) {
 				return false
 			}
-			*by = append(*by, rule)
-			for _, piece := range u.without(b, c) {
-				if !u.take(piece, rule, at+1, by) {
-					return false
-				}
-			}
-			return true
 		}
+		return true
 	}
 	return false
 }
