@@ -110,18 +110,23 @@ func (d *Draft) RemoveDevice(name string) error {
 	return nil
 }
 
+// findPort is the places of a port's device and of the port.
+func (d *Draft) findPort(ref PortRef) (device, port int, err error) {
+	if device, err = d.findDevice(ref.Device); err != nil {
+		return 0, 0, err
+	}
+	port, err = d.o.Devices[device].FindPort(ref.Port)
+	return device, port, err
+}
+
 // Set sets a port, a bundle or an inner port; a nil shape takes away what is
 // set on it.
 func (d *Draft) Set(ref PortRef, shape *Shape, because string) error {
-	i, err := d.findDevice(ref.Device)
+	i, port, err := d.findPort(ref)
 	if err != nil {
 		return err
 	}
 	device := d.o.Devices[i]
-	port, err := device.FindPort(ref.Port)
-	if err != nil {
-		return err
-	}
 	if b := device.Ports[port].Bundle; b > 0 {
 		return device.settable(port)
 	}
@@ -166,15 +171,11 @@ func (d *Draft) Set(ref PortRef, shape *Shape, because string) error {
 // so an exception goes, with its reason; and a port that is in no VLAN says
 // nothing, where no plan speaks.
 func (d *Draft) SetTo(ref PortRef, shape Shape) error {
-	i, err := d.findDevice(ref.Device)
+	i, port, err := d.findPort(ref)
 	if err != nil {
 		return err
 	}
 	device := d.o.Devices[i]
-	port, err := device.FindPort(ref.Port)
-	if err != nil {
-		return err
-	}
 	if was, _ := d.o.Effective(device, port); was.Equal(shape) {
 		return nil
 	}
