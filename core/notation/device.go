@@ -144,7 +144,7 @@ func (r *reader) body(device *office.Device, lines []subline) {
 // comments at the statement are kept under.
 func (r *reader) inDevice(device *office.Device, cur *cursor, said []bool) (what, which string, wrong *fault) {
 	t := cur.peek()
-	if t.kind == word && keywords[t.text] && t.text != "last" {
+	if ofDevice(t, device) {
 		cur.next()
 		return r.keyword(device, cur, t)
 	}
@@ -182,6 +182,9 @@ func (r *reader) keyword(device *office.Device, cur *cursor, t token) (what, whi
 			return what, "", faultf(cur.peek().at, "bundles adjacent is the habit that there is%s", found(cur.peek()))
 		}
 		return what, "", cur.done("bundles adjacent")
+	case console:
+		device.Console = true
+		return what, "", cur.done("console")
 	case "inner":
 		which, wrong = r.inner(device, cur)
 		return "inner:", which, wrong

@@ -44,7 +44,7 @@ func (r *reader) other(cur *cursor, s *statement) *fault {
 		cur.next()
 		return r.ruleOnLine(device, cur, n)
 	}
-	if n := cur.peek(); n.kind == word && keywords[n.text] && n.text != "last" {
+	if n := cur.peek(); ofDevice(n, device) {
 		if f := r.spend(copied*len(device.Ports), n.at); f != nil {
 			return f
 		}
@@ -133,7 +133,7 @@ func (r *reader) remove(cur *cursor, t token) *fault {
 		cur.next()
 		return r.removeRule(device, cur, n)
 	}
-	if n := cur.peek(); n.kind == word && keywords[n.text] && n.text != "last" {
+	if n := cur.peek(); ofDevice(n, device) {
 		cur.next()
 		x := device.Clone().Seal()
 		if f := r.removeInDevice(x, cur, n); f != nil {
@@ -177,6 +177,8 @@ func (r *reader) removeInDevice(device *office.Device, cur *cursor, n token) *fa
 	case "bundles":
 		device.Adjacent = false
 		cur.accept("adjacent")
+	case console:
+		device.Console = false
 	case "address":
 		t := cur.next()
 		vid, f := vlan(r.draft, wordText(t), t.at)

@@ -575,8 +575,8 @@ func (r *reader) removePolicy(device *office.Device, cur *cursor, t token) (wron
 	return nil, true
 }
 
-// lineText is a line to the outside as in notation.
-func lineText(l office.Outside) string {
+// OutsideText is a line to the outside as in notation.
+func OutsideText(l office.Outside) string {
 	text := "outside " + l.Name + " on " + name(l.On)
 	if l.VID != 0 {
 		text += fmt.Sprintf(" vlan %d", l.VID)
@@ -594,7 +594,7 @@ func lineText(l office.Outside) string {
 func (p *printer) policy(device *office.Device) {
 	in := func(key, text string) { p.line(device.Name+"/"+key, "  ", text) }
 	for _, l := range device.Outsides {
-		in("outside:"+l.Name, lineText(l))
+		in("outside:"+l.Name, OutsideText(l))
 	}
 	for _, x := range device.Routes {
 		in("route:"+x.String(), "route "+x.String())

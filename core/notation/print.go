@@ -221,6 +221,9 @@ func (p *printer) device(device *office.Device) {
 	if device.Adjacent {
 		in("bundles", "bundles adjacent")
 	}
+	if device.Console {
+		in(console, console)
+	}
 	for _, b := range device.Ports {
 		if b.Kind == office.Bundle {
 			in("bundle:"+b.Name, "bundle %s %s %s", listName(b.Name), b.Mode, Ports(device, b.Members))

@@ -4,6 +4,8 @@ import (
 	"fmt"
 	"slices"
 	"strings"
+
+	"klammer/core/office"
 )
 
 // TopLevel are the words that start a statement of a file, and of the line.
@@ -25,6 +27,16 @@ var keywords = func() map[string]bool {
 	}
 	return all
 }()
+
+// console starts a statement of a device that has no port of that name: a name of
+// ports and uses that people had before it was a word.
+const console = "console"
+
+// ofDevice says whether a word starts a statement of a device, and not a list of
+// its ports.
+func ofDevice(t token, d *office.Device) bool {
+	return t.kind == word && (keywords[t.text] && t.text != "last" || t.text == console && d.Port(console) < 0)
+}
 
 // Keywords lists them.
 func Keywords() []string {

@@ -138,6 +138,7 @@ type Device struct {
 	Wording    Wording // the zero Wording where none was said
 	Limits     Limits
 	Adjacent   bool // the device wants the members of a bundle side by side
+	Console    bool // it has a console, where it is set by somebody who stands at it
 	Manage     *Manage
 	Ports      []Port // the front in order, then bundles, then inner ports
 	Addresses  []Address

@@ -106,6 +106,35 @@ func (n *Net) Hearing(s *Span, from Node) map[Node]bool {
 	return out
 }
 
+// Frames is the nodes of a span that frames of one of its nodes get to, itself
+// included: unlike for [Net.Hearing], a device does not send them back over the
+// link that they came by (IEEE 802.1Q clause 8.6.1), which tells the two apart
+// where a VLAN leaves by a link as one and comes back over it as another.
+func (n *Net) Frames(part *Span, from Node) map[Node]bool {
+	out := map[Node]bool{from: true}
+	start := slices.Index(part.Nodes, from)
+	if start < 0 {
+		return out
+	}
+	next := make([][]nodeArc, len(part.Nodes))
+	for _, a := range n.arcsOf(part) {
+		next[a.from] = append(next[a.from], a)
+	}
+	type at struct{ node, by int }
+	seen := map[at]bool{{start, -1}: true}
+	for queue := []at{{start, -1}}; len(queue) > 0; queue = queue[1:] {
+		for _, a := range next[queue[0].node] {
+			x := at{a.to, a.link}
+			if a.link != queue[0].by && !seen[x] {
+				seen[x] = true
+				out[part.Nodes[a.to]] = true
+				queue = append(queue, x)
+			}
+		}
+	}
+	return out
+}
+
 // reach follows the arcs of a span from a node, or against their direction.
 func (n *Net) reach(part *Span, from Node, forth bool) map[Node]bool {
 	out := map[Node]bool{}

@@ -113,43 +113,33 @@ var byGroup = kind{
 		return "", setting
 	},
 	steps: func(device *Device, w *way) {
-		row := func(op Op, p int, v office.VID, x Setting, text string) {
-			set := Setting{Rides: []office.Ride{{VLAN: v, Wire: wireOf(x, v)}}}
-			w.do(Step{Op: op, VLAN: v, Ports: []int{p}, Set: set, Where: "Rows", Text: fmt.Sprintf(text, device.list([]int{p}), wireOf(x, v), device.name(v))})
-		}
 		w.create("Groups", "Add a group for VLAN %s")
 		for _, p := range device.logical() { // rows are scarce: first those that go
 			now, to := w.now.Ports[p], w.to.Ports[p]
 			for v := range now.Tagged.All() {
 				if !to.Tagged.Has(v) || wireOf(now, v) != wireOf(to, v) {
-					row(Leave, p, v, now, "Remove the row of port %s, VID %d, group of %s")
+					w.do(rowOf(device, Leave, p, v, now))
 				}
 			}
 		}
-		group := func(a, b Setting) bool { return a.PVID == b.PVID && a.Admit == b.Admit }
-		left := device.where(func(p int) bool { return !group(w.now.Ports[p], w.to.Ports[p]) })
+		left := device.where(func(p int) bool { return !sameGroup(w.now.Ports[p], w.to.Ports[p]) })
 		for len(left) > 0 {
 			to := w.to.Ports[left[0]]
 			var at []int
 			left = slices.DeleteFunc(left, func(p int) bool {
-				if group(to, w.to.Ports[p]) {
+				if sameGroup(to, w.to.Ports[p]) {
 					at = append(at, p)
 					return true
 				}
 				return false
 			})
-			name := "no group"
-			if to.PVID != 0 {
-				name = "the group of " + device.name(to.PVID)
-			}
-			w.do(Step{Op: Port, Ports: at, Set: Setting{PVID: to.PVID, Untagged: to.Untagged, Admit: to.Admit}, Where: "Ports",
-				Text: fmt.Sprintf("Port %s: %s, tagged frames %s", device.list(at), name, [...]string{"accepted", "refused"}[onOff(to.Admit == office.AdmitUntagged)])})
+			w.do(groupOf(device, at, to))
 		}
 		for _, p := range device.logical() {
 			to := w.to.Ports[p]
 			for v := range to.Tagged.All() {
 				if !w.now.Ports[p].Tagged.Has(v) {
-					row(Join, p, v, to, "Add a row: port %s, VID %d, group of %s")
+					w.do(rowOf(device, Join, p, v, to))
 				}
 			}
 		}
@@ -185,6 +175,27 @@ var byGroup = kind{
 		}
 		return errStep
 	},
+}
+
+func sameGroup(a, b Setting) bool { return a.PVID == b.PVID && a.Admit == b.Admit }
+
+// rowOf adds or removes the row of a VLAN, as x has it.
+func rowOf(d *Device, op Op, p int, v office.VID, x Setting) Step {
+	text := "Add a row: port %s, VID %d, group of %s"
+	if op == Leave {
+		text = "Remove the row of port %s, VID %d, group of %s"
+	}
+	set := Setting{Rides: []office.Ride{{VLAN: v, Wire: wireOf(x, v)}}}
+	return Step{Op: op, VLAN: v, Ports: []int{p}, Set: set, Where: "Rows", Text: fmt.Sprintf(text, d.list([]int{p}), wireOf(x, v), d.name(v))}
+}
+
+func groupOf(d *Device, at []int, to Setting) Step {
+	name := "no group"
+	if to.PVID != 0 {
+		name = "the group of " + d.name(to.PVID)
+	}
+	return Step{Op: Port, Ports: at, Set: Setting{PVID: to.PVID, Untagged: to.Untagged, Admit: to.Admit}, Where: "Ports",
+		Text: fmt.Sprintf("Port %s: %s, tagged frames %s", d.list(at), name, [...]string{"accepted", "refused"}[onOff(to.Admit == office.AdmitUntagged)])}
 }
 
 func applyRow(device *Device, state *State, st Step) error {

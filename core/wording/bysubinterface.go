@@ -63,21 +63,16 @@ var bySubInterface = kind{
 	factory: func(d *Device, p int) Setting { return Setting{Filter: true} },
 	steps: func(device *Device, w *way) {
 		for _, port := range device.logical() {
-			name := device.list([]int{port})
 			gone := w.now.Ports[port].Tagged.Minus(&w.to.Ports[port].Tagged)
 			for v := range gone.All() {
-				w.do(Step{Op: Leave, VLAN: v, Ports: []int{port}, Where: name, Text: fmt.Sprintf("Remove the sub-interface %s.%d", name, v)})
+				w.do(leaveOf(device, port, v))
 			}
 			if to := w.to.Ports[port]; to.PVID != w.now.Ports[port].PVID {
-				text := fmt.Sprintf("%s, untagged: VLAN %s", name, vidOr(to.PVID, "none"))
-				if to.PVID != 0 {
-					text = fmt.Sprintf("%s, untagged: %s", name, given(device, port, to.PVID))
-				}
-				w.do(Step{Op: PVID, VLAN: to.PVID, Ports: []int{port}, Where: name, Text: text})
+				w.do(plainOf(device, port, to.PVID))
 			}
 			come := w.to.Ports[port].Tagged.Minus(&w.now.Ports[port].Tagged)
 			for v := range come.All() {
-				w.do(Step{Op: Join, VLAN: v, Ports: []int{port}, Where: name, Text: fmt.Sprintf("Add the sub-interface %s.%d: %s", name, v, given(device, port, v))})
+				w.do(joinOf(device, port, v))
 			}
 		}
 	},
@@ -106,6 +101,25 @@ var bySubInterface = kind{
 		}
 		return nil
 	},
+}
+
+func leaveOf(d *Device, p int, v office.VID) Step {
+	name := d.list([]int{p})
+	return Step{Op: Leave, VLAN: v, Ports: []int{p}, Where: name, Text: fmt.Sprintf("Remove the sub-interface %s.%d", name, v)}
+}
+
+func joinOf(d *Device, p int, v office.VID) Step {
+	name := d.list([]int{p})
+	return Step{Op: Join, VLAN: v, Ports: []int{p}, Where: name, Text: fmt.Sprintf("Add the sub-interface %s.%d: %s", name, v, given(d, p, v))}
+}
+
+// plainOf gives a port the VLAN of its untagged frames, 0 for none.
+func plainOf(d *Device, p int, v office.VID) Step {
+	name, text := d.list([]int{p}), "VLAN none"
+	if v != 0 {
+		text = given(d, p, v)
+	}
+	return Step{Op: PVID, VLAN: v, Ports: []int{p}, Where: name, Text: fmt.Sprintf("%s, untagged: %s", name, text)}
 }
 
 // addressCells are the VLAN and the addresses that it has on a port.

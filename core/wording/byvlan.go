@@ -105,22 +105,13 @@ var byVLAN = kind{
 			if same(un, func(x *Setting) bool { return x.Untagged.Has(vid) }) && same(tg, func(x *Setting) bool { return x.Tagged.Has(vid) }) {
 				return
 			}
-			w.do(Step{Op: Page, VLAN: vid, Untagged: un, Tagged: tg, Where: fmt.Sprintf("VLAN %d", vid),
-				Text: fmt.Sprintf("VLAN %s: untagged %s, tagged %s", device.name(vid), orNone(device.list(un)), orNone(device.list(tg)))})
+			w.do(pageOf(device, vid, un, tg))
 		}
 		pvids := func() {
 			for v := range pvidSet(w.to) {
 				at := device.where(func(p int) bool { return w.to.Ports[p].PVID == v && w.now.Ports[p].PVID != v })
 				if len(at) > 0 {
-					w.do(
-						Step{
-							Op:    PVID,
-							VLAN:  v,
-							Ports: at,
-							Where: "PVIDs",
-							Text:  fmt.Sprintf("PVID of %s: %s", device.list(at), vidOr(v, "none (where it has to be a number: a VLAN that the port is not in)")),
-						},
-					)
+					w.do(pvidOf(device, v, at))
 				}
 			}
 		}
@@ -153,8 +144,7 @@ var byVLAN = kind{
 			page(v, device.where(func(p int) bool { return w.to.Ports[p].Untagged.Has(v) }), device.where(func(p int) bool { return w.to.Ports[p].Tagged.Has(v) }))
 		}
 		w.each(func(a, b Setting) bool { return a.Admit == b.Admit && a.Filter == b.Filter }, func(ports []int, to Setting) Step {
-			return Step{Op: Frames, Ports: ports, Set: to, Where: "Ports",
-				Text: fmt.Sprintf("Ports %s: acceptable frames %s, ingress filtering %s", device.list(ports), to.Admit, [...]string{"on", "off"}[onOff(!to.Filter)])}
+			return framesOf(device, ports, to)
 		})
 		w.forget("VLANs", "Delete VLAN %s")
 	},
@@ -190,6 +180,21 @@ var byVLAN = kind{
 		}
 		return errStep
 	},
+}
+
+func pageOf(d *Device, v office.VID, un, tg []int) Step {
+	return Step{Op: Page, VLAN: v, Untagged: un, Tagged: tg, Where: fmt.Sprintf("VLAN %d", v),
+		Text: fmt.Sprintf("VLAN %s: untagged %s, tagged %s", d.name(v), orNone(d.list(un)), orNone(d.list(tg)))}
+}
+
+func pvidOf(d *Device, v office.VID, at []int) Step {
+	return Step{Op: PVID, VLAN: v, Ports: at, Where: "PVIDs",
+		Text: fmt.Sprintf("PVID of %s: %s", d.list(at), vidOr(v, "none (where it has to be a number: a VLAN that the port is not in)"))}
+}
+
+func framesOf(d *Device, at []int, to Setting) Step {
+	return Step{Op: Frames, Ports: at, Set: to, Where: "Ports",
+		Text: fmt.Sprintf("Ports %s: acceptable frames %s, ingress filtering %s", d.list(at), to.Admit, [...]string{"on", "off"}[onOff(!to.Filter)])}
 }
 
 // applyPage sets one VLAN's ports, with what the device does of its own accord.

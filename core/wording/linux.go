@@ -63,38 +63,13 @@ var linux = kind{
 	},
 	steps: func(d *Device, w *way) {
 		for _, port := range d.logical() {
-			name := d.Ports[port].Name
-			if d.Ports[port].Inside != "" {
-				name = d.Ports[port].Inside
+			for _, st := range entriesOf(d, port, w.now.Ports[port], w.to.Ports[port]) {
+				w.do(st)
 			}
-			to := w.to.Ports[port]
-			m := to.Members()
-			for _, r := range flagged(to) {
-				now := w.now.Ports[port]
-				var come office.Set // of the range, what is not so yet
-				for v := r.from; v <= r.to; v++ {
-					if !slices.Equal(flags(now, v), flags(to, v)) || !now.Untagged.Has(v) && !now.Tagged.Has(v) {
-						come.Add(v)
-					}
-				}
-				for _, c := range ranges(come) {
-					cmd := fmt.Sprintf("bridge vlan add dev %s vid %s", name, c.text())
-					for _, f := range flags(to, c.from) {
-						cmd += " " + strings.ToLower(strings.TrimPrefix(f, "Egress "))
-					}
-					set := Setting{}
-					if to.Untagged.Has(c.from) {
-						set.Untagged.Add(c.from)
-					}
-					if to.PVID == c.from {
-						set.PVID = c.from
-					}
-					w.do(Step{Op: Join, VLAN: c.from, Last: c.to, Ports: []int{port}, Set: set, Where: name, Text: cmd})
-				}
-			}
+			to := w.to.Ports[port].Members()
 			now := w.now.Ports[port].Members()
-			for _, c := range ranges(now.Minus(&m)) {
-				w.do(Step{Op: Leave, VLAN: c.from, Last: c.to, Ports: []int{port}, Where: name, Text: fmt.Sprintf("bridge vlan del dev %s vid %s", name, c.text())})
+			for _, c := range ranges(now.Minus(&to)) {
+				w.do(dropOf(d, port, c))
 			}
 		}
 	},
@@ -134,7 +109,46 @@ var linux = kind{
 	},
 }
 
-// span is VLANs that follow one another.
+// inside is a port's name on the device.
+func inside(d *Device, p int) string {
+	if d.Ports[p].Inside != "" {
+		return d.Ports[p].Inside
+	}
+	return d.Ports[p].Name
+}
+
+// entriesOf adds to a port what it has not yet as it should, an entry a command.
+func entriesOf(d *Device, p int, now, to Setting) (out []Step) {
+	for _, r := range flagged(to) {
+		var come office.Set // of the range, what is not so yet
+		for v := r.from; v <= r.to; v++ {
+			if !slices.Equal(flags(now, v), flags(to, v)) || !now.Untagged.Has(v) && !now.Tagged.Has(v) {
+				come.Add(v)
+			}
+		}
+		for _, c := range ranges(come) {
+			cmd := fmt.Sprintf("bridge vlan add dev %s vid %s", inside(d, p), c.text())
+			for _, f := range flags(to, c.from) {
+				cmd += " " + strings.ToLower(strings.TrimPrefix(f, "Egress "))
+			}
+			set := Setting{}
+			if to.Untagged.Has(c.from) {
+				set.Untagged.Add(c.from)
+			}
+			if to.PVID == c.from {
+				set.PVID = c.from
+			}
+			out = append(out, Step{Op: Join, VLAN: c.from, Last: c.to, Ports: []int{p}, Set: set, Where: inside(d, p), Text: cmd})
+		}
+	}
+	return out
+}
+
+func dropOf(d *Device, p int, c run) Step {
+	return Step{Op: Leave, VLAN: c.from, Last: c.to, Ports: []int{p}, Where: inside(d, p), Text: fmt.Sprintf("bridge vlan del dev %s vid %s", inside(d, p), c.text())}
+}
+
+// run is VLANs that follow one another.
 type run struct{ from, to office.VID }
 
 func (s run) text() string {

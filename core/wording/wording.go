@@ -56,9 +56,10 @@ func (s Setting) Shape() office.Shape {
 }
 
 // Of is a shape in full.
-func Of(s *office.Shape) Setting { return compiled(bridge.Compile(s, nil)) }
+func Of(s *office.Shape) Setting { return Compiled(bridge.Compile(s, nil)) }
 
-func compiled(p *bridge.Port) Setting {
+// Compiled is a compiled port as a setting.
+func Compiled(p *bridge.Port) Setting {
 	if p.Off {
 		return Setting{Off: true, Filter: true}
 	}
@@ -158,7 +159,7 @@ func Planned(n *span.Net, i int) State {
 	state := State{Ports: make([]Setting, len(d.Ports))}
 	for p := range d.Ports {
 		if d.Ports[p].Bundle == 0 {
-			state.Ports[p] = compiled(n.Tables[i].Ports[p])
+			state.Ports[p] = Compiled(n.Tables[i].Ports[p])
 		}
 	}
 	state.learn()

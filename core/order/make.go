@@ -1,0 +1,313 @@
+package order
+
+import (
+	"errors"
+	"fmt"
+	"slices"
+	"strings"
+
+	"klammer/core/notation"
+	"klammer/core/office"
+	"klammer/core/span"
+)
+
+// ErrStopped says that the search was stopped.
+var ErrStopped = errors.New("the order was stopped before it was ready")
+
+// Options are what goes on beside a search; the zero Options do without.
+type Options struct {
+	Stop     func() bool        // asked often; true stops the search
+	Progress func(done, of int) // how far it is, in differences between the offices
+}
+
+// Make finds the order from one office to another. The same offices give the same
+// order. The error is an [*Impossible] where something stands against one, and
+// [ErrStopped] where it was stopped.
+func Make(was, plan *office.Office, opt Options) (*Order, error) {
+	p, err := newProblem(was, plan)
+	if err != nil {
+		return nil, err
+	}
+	if p.stop = opt.Stop; p.stop == nil {
+		p.stop = func() bool { return false }
+	}
+	p.tell = opt.Progress
+	n, err := p.best()
+	if err != nil {
+		return nil, err
+	}
+	return p.write(n)
+}
+
+// best tries the devices from far to near and from near to far.
+func (p *problem) best() (*node, error) {
+	far := p.fromFar()
+	p.order = far
+	n, err := p.solve()
+	if err != nil {
+		return nil, err
+	}
+	near := slices.Clone(far)
+	slices.Reverse(near)
+	p.order = near
+	if m, err := p.solve(); err == nil && m.price.Compare(n.price) < 0 {
+		n = m
+	} else if errors.Is(err, ErrStopped) {
+		return nil, err
+	}
+	return n, nil
+}
+
+// fromFar is the devices by how many cables are between them and the laptop, the
+// most first, then by name.
+func (p *problem) fromFar() []int {
+	t := p.plan.n.Topo
+	at := t.DeviceIndex(p.laptop.Port.Device)
+	hops := make([]int, len(p.plan.n.Office.Devices))
+	for i := range hops {
+		hops[i] = len(hops)
+	}
+	hops[at] = 0
+	for queue := []int{at}; len(queue) > 0; queue = queue[1:] {
+		for _, l := range t.Links {
+			for _, e := range [][2]int{{l.A.Dev, l.B.Dev}, {l.B.Dev, l.A.Dev}} {
+				if e[0] == queue[0] && hops[e[1]] == len(hops) {
+					hops[e[1]] = hops[e[0]] + 1
+					queue = append(queue, e[1])
+				}
+			}
+		}
+	}
+	order := make([]int, len(hops))
+	for i := range order {
+		order[i] = i
+	}
+	slices.SortFunc(order, func(a, b int) int {
+		if hops[a] != hops[b] {
+			return hops[b] - hops[a]
+		}
+		return office.NaturalCompare(p.plan.n.Office.Devices[a].Name, p.plan.n.Office.Devices[b].Name)
+	})
+	return order
+}
+
+func (p *problem) progress(w *world) {
+	if p.tell == nil {
+		return
+	}
+	if p.whole == 0 {
+		p.whole = max(1, w.remaining())
+	}
+	p.tell(max(0, p.whole-w.remaining()), p.whole)
+}
+
+// write tells a way as an order.
+func (p *problem) write(end *node) (*Order, error) {
+	var acts []*node
+	for n := end; n.prev != nil; n = n.prev {
+		acts = append(acts, n)
+	}
+	slices.Reverse(acts)
+	out := &Order{Was: p.was.from.Office, Planned: p.plan.from.Office, Price: end.price}
+	w := p.writer()
+	says := func(n *node) bool { return n.act.kind != Check && n.act.kind != Save }
+	first, last := -1, -1
+	lastOf := map[int]int{}
+	for i, n := range acts {
+		if says(n) {
+			if first < 0 {
+				first = i
+			}
+			last = i
+			lastOf[n.act.dev] = i
+		}
+	}
+	if first < 0 {
+		if err := w.open(&out.Paper); err != nil {
+			return nil, err
+		}
+		return out, w.close(&out.Paper)
+	}
+	dev := -1
+	for i, n := range acts {
+		before := w.n
+		st := Step{Device: n.w.o.Devices[n.act.dev].Name, Kind: n.act.kind, Page: n.act.page, Text: n.act.text}
+		if i == first {
+			if err := w.open(&st.Lines); err != nil {
+				return nil, err
+			}
+		}
+		if says(n) {
+			if err := w.step(&st.Lines, n); err != nil {
+				return nil, err
+			}
+		}
+		if d := p.plan.from.Office.Device(st.Device); i == lastOf[n.act.dev] && says(n) && d != nil {
+			if err := w.like(&st.Lines, d, false); err != nil {
+				return nil, err
+			}
+		}
+		if i == last {
+			if err := w.close(&st.Lines); err != nil {
+				return nil, err
+			}
+			w.n = w.n.Update(w.o)
+		}
+		if n.act.dev != dev || n.act.kind == Laptop {
+			dev = n.act.dev
+			out.Visits = append(out.Visits, Visit{Device: st.Device, At: n.w.where(), By: n.w.by(dev)})
+		}
+		st.Visit = len(out.Visits) - 1
+		if len(n.blind) > 0 && !(i+1 < len(acts) && acts[i+1].act.kind == Laptop && len(acts[i+1].blind) == 0) {
+			for _, k := range n.blind {
+				if i == 0 || !slices.Contains(acts[i-1].blind, k) {
+					st.Blind = append(st.Blind, n.w.o.Devices[k].Name)
+				}
+			}
+		}
+		st.After = w.o
+		st.Back = backLines(n, before, w.n)
+		out.Steps = append(out.Steps, st)
+	}
+	p.suffer(out, acts)
+	return out, nil
+}
+
+// where is where the operator is.
+func (w *world) where() string {
+	d := w.o.Devices[w.at.dev].Name
+	if w.at.console {
+		return d + " console"
+	}
+	return office.PortRef{Device: d, Port: w.at.port}.String()
+}
+
+// backLines undoes a step on the line: its task's own, and every port that it set.
+func backLines(n *node, before, after *span.Net) []string {
+	if n.act.kind == Check || n.act.kind == Save {
+		return nil
+	}
+	var lines []string
+	w := &writer{o: after.Office, n: after, p: n.w.p, plan: before.Office}
+	try := func(text string) {
+		if o, _, err := notation.Line(w.o, text); err == nil {
+			w.o = o
+			lines = append(lines, text)
+		}
+	}
+	if t := n.act.task; t != nil {
+		for _, text := range t.back {
+			try(text)
+		}
+	}
+	for _, x := range w.o.Plugs {
+		if x.Operator && !slices.Contains(before.Office.Plugs, x) {
+			try("-plug " + notation.Ref(x.Port) + " " + office.Quote(x.Name))
+		}
+	}
+	for _, x := range before.Office.Plugs {
+		if x.Operator && !slices.Contains(w.o.Plugs, x) {
+			try(notation.Thing(x))
+		}
+	}
+	for _, d := range before.Office.Devices {
+		was := w.o.Device(d.Name)
+		if was == nil || was == d {
+			continue
+		}
+		set := map[int]string{}
+		for q := range d.Ports {
+			k := was.Port(d.Ports[q].Name)
+			if k < 0 || was.Ports[k].Bundle > 0 || d.Ports[q].Bundle > 0 {
+				continue
+			}
+			a, b := was.Ports[k], d.Ports[q]
+			if a.Because != b.Because || (a.Shape == nil) != (b.Shape == nil) || a.Shape != nil && !a.Shape.Equal(*b.Shape) {
+				set[k] = planText(&b)
+			}
+		}
+		_ = w.sayPorts(&lines, was, set)
+	}
+	return lines
+}
+
+// suffer says who is cut off and which VLANs meet, from which step to which.
+func (p *problem) suffer(out *Order, acts []*node) {
+	cut, joined := make([]map[[2]int]bool, len(acts)), make([]map[[2]office.VID]bool, len(acts))
+	for i, n := range acts {
+		if i > 0 && n.w.n == acts[i-1].w.n {
+			cut[i], joined[i] = cut[i-1], joined[i-1]
+		} else if n.w.v.cut+n.w.v.leaks > 0 {
+			cut[i], joined[i] = p.j.who(n.w.n, n.w.ports)
+		}
+		out.Leaks += len(joined[i])
+	}
+	at := func(i int) map[[2]int]bool {
+		if i < 0 {
+			return nil
+		}
+		return cut[i]
+	}
+	for i := range acts {
+		by := map[office.VID]map[int]bool{}
+		until := map[office.VID]int{}
+		for pair := range cut[i] {
+			if at(i - 1)[pair] {
+				continue
+			}
+			v := p.j.vlan(pair[0])
+			if by[v] == nil {
+				by[v] = map[int]bool{}
+			}
+			by[v][pair[0]], by[v][pair[1]] = true, true
+			k := i + 1
+			for k < len(acts) && cut[k][pair] {
+				k++
+			}
+			until[v] = max(until[v], k)
+		}
+		for v, terms := range by {
+			x := Interrupt{VLAN: v, Until: min(until[v], len(acts)-1)}
+			for t := range terms {
+				x.Ports = append(x.Ports, p.j.name(p, t))
+			}
+			slices.SortFunc(x.Ports, office.NaturalCompare)
+			x.Ports = slices.Compact(x.Ports)
+			out.Steps[i].Interrupts = append(out.Steps[i].Interrupts, x)
+		}
+		slices.SortFunc(out.Steps[i].Interrupts, func(a, b Interrupt) int { return int(a.VLAN) - int(b.VLAN) })
+		for pair := range joined[i] {
+			if i > 0 && joined[i-1][pair] {
+				continue
+			}
+			k := i + 1
+			for k < len(acts) && joined[k][pair] {
+				k++
+			}
+			out.Steps[i].Joins = append(out.Steps[i].Joins, Join{pair, min(k, len(acts)-1)})
+		}
+		slices.SortFunc(out.Steps[i].Joins, func(a, b Join) int {
+			return int(a.VLANs[0])<<12 + int(a.VLANs[1]) - int(b.VLANs[0])<<12 - int(b.VLANs[1])
+		})
+	}
+}
+
+// differs says what of a device is not as planned.
+func (w *world) differs(i int) string {
+	var out []string
+	d, goal := w.o.Devices[i], w.p.plan.n.Office.Devices[i]
+	for q := range d.Ports {
+		if g := goal.Port(d.Ports[q].Name); g >= 0 && d.Ports[q].Bundle == 0 && w.p.words[i] != nil && !w.states[i].Ports[q].Equal(w.p.goals[i].Ports[g]) {
+			out = append(out, fmt.Sprintf("port %s (%s, to be %s)", d.Ports[q].Name, notation.Shape(w.states[i].Ports[q].Shape()), notation.Shape(w.p.goals[i].Ports[g].Shape())))
+		}
+	}
+	for _, t := range w.p.tasks {
+		if t.dev == i && !w.tasks[t.at] {
+			out = append(out, t.text)
+		}
+	}
+	if len(out) > 3 {
+		out = append(out[:3], "…")
+	}
+	return strings.Join(out, ", ")
+}

@@ -1,0 +1,338 @@
+package order
+
+import (
+	"fmt"
+	"slices"
+
+	"klammer/core/office"
+	"klammer/core/wording"
+)
+
+// level is how far a port is brought at once. Each direction of a cable changes
+// alone, the receiver first: a port takes in more than it sends.
+type level int
+
+const (
+	widen  level = iota // it takes in, tagged, what it will need, and keeps what it has
+	mute                // what is to be untagged no more goes out tagged; a port for hosts sends both
+	listen              // untagged frames join the VLAN that they will
+	speak               // what is to be untagged goes out so
+	finish              // what it no longer needs goes
+	levels = iota
+)
+
+// toward is what a port is brought to at a level, from what it is set to now. A
+// port without a cable has a host behind it, which hears every untagged VLAN.
+func toward(now, to wording.Setting, at level, cabled bool) wording.Setting {
+	if at == finish || now.Off && !to.Off {
+		return to
+	}
+	if to.Off || now.Equal(to) {
+		return now
+	}
+	out := now
+	all := now.Members()
+	more := to.Members()
+	all.AddAll(&more)
+	both := now.Untagged
+	both.AddAll(&to.Untagged)
+	switch {
+	case at == widen:
+	case at == speak:
+		out.Untagged = to.Untagged
+	case cabled:
+		out.Untagged = now.Untagged.And(&to.Untagged)
+	default:
+		out.Untagged = both
+	}
+	if !cabled && at < speak { // nobody there knows tags that he did not know
+		all = now.Tagged
+		all.AddAll(&to.Tagged)
+	}
+	out.Tagged = all.Minus(&out.Untagged)
+	if at >= listen {
+		out.PVID = to.PVID
+	}
+	if now.Admit != to.Admit {
+		out.Admit = office.AdmitAll
+	}
+	out.Rides = rides(now.Rides, to.Rides, &out.Tagged)
+	return out
+}
+
+// rides is the translation of both, that of the first before; of VLANs that are
+// tagged.
+func rides(a, b []office.Ride, tagged *office.Set) (out []office.Ride) {
+	if len(a)+len(b) == 0 {
+		return nil
+	}
+	var seen office.Set
+	for _, r := range slices.Concat(a, b) {
+		if tagged.Has(r.VLAN) && !seen.Has(r.VLAN) {
+			seen.Add(r.VLAN)
+			out = append(out, r)
+		}
+	}
+	slices.SortFunc(out, func(x, y office.Ride) int { return int(x.VLAN) - int(y.VLAN) })
+	return out
+}
+
+// goal is a device's state with some ports brought to a level; nil takes all.
+func (w *world) goal(i int, at level, only []int) wording.State {
+	d, goal := w.o.Devices[i], w.p.plan.n.Office.Devices[i]
+	out := w.states[i]
+	out.Ports = slices.Clone(out.Ports)
+	for q := range d.Ports {
+		g := goal.Port(d.Ports[q].Name)
+		if d.Ports[q].Bundle > 0 || g < 0 || goal.Ports[g].Bundle > 0 || only != nil && !slices.Contains(only, q) {
+			continue
+		}
+		out.Ports[q] = toward(w.states[i].Ports[q], w.p.goals[i].Ports[g], at, len(w.n.Topo.LinksAt(i, q)) > 0)
+	}
+	out.VLANs = w.p.goals[i].VLANs
+	return out
+}
+
+// trial is a step that a device accepts, and the world after it.
+type trial struct {
+	act act
+	to  *world
+}
+
+// act is what is done in one step.
+type act struct {
+	kind  Kind
+	dev   int
+	page  string
+	text  string
+	task  *task
+	at    spot // of a laptop's step
+	risky bool
+}
+
+// apply does a step of a wording on a device, and creates before it what VLANs it
+// needs, where that changes nothing else. nil where the device refuses.
+func (w *world) apply(i int, st wording.Step) *trial {
+	next, text := w.state(i, st)
+	if next == nil {
+		return nil
+	}
+	return w.applied(i, st, *next, text)
+}
+
+// state is what a device is set to after a step, and the step in words.
+func (w *world) state(i int, st wording.Step) (*wording.State, string) {
+	d, now := w.word(i), w.states[i]
+	text := st.Text
+	if st.Op != wording.Create && st.Op != wording.Delete {
+		var names string
+		for v := range needs(st).All() {
+			if now.VLANs.Has(v) {
+				continue
+			}
+			next, err := wording.Apply(d, now, wording.Step{Op: wording.Create, VLAN: v})
+			if err != nil {
+				continue // devices that keep no list of VLANs
+			}
+			if !next.Equal(now) {
+				return nil, ""
+			}
+			now = next
+			if names != "" {
+				names += ", "
+			}
+			names += w.p.plan.n.Name(v)
+		}
+		if names != "" && d.WordingName() != "by-inner-port" && d.WordingName() != "plain" {
+			text = "Create VLAN " + names + "; " + lower(text)
+		}
+	}
+	next, err := wording.Apply(d, now, st)
+	if err != nil || next.Equal(w.states[i]) && next.VLANs == w.states[i].VLANs {
+		return nil, ""
+	}
+	return &next, text
+}
+
+// applied is the world after a step.
+func (w *world) applied(i int, st wording.Step, next wording.State, text string) *trial {
+	to := w.set(i, next)
+	if to == nil {
+		return nil
+	}
+	a := act{kind: Set, dev: i, page: st.Where, text: text}
+	a.risky = st.Op != wording.Create && touchesCable(w, i, next)
+	to.risky[i] = to.risky[i] || a.risky
+	return &trial{a, to}
+}
+
+// touchesCable says whether a state sets a port with a cable otherwise.
+func touchesCable(w *world, i int, next wording.State) bool {
+	for q := range next.Ports {
+		if len(w.n.Topo.LinksAt(i, q)) > 0 && !next.Ports[q].Equal(w.states[i].Ports[q]) {
+			return true
+		}
+	}
+	return false
+}
+
+// needs is the VLANs that a step names.
+func needs(st wording.Step) *office.Set {
+	var s office.Set
+	switch st.Op {
+	case wording.Page, wording.Join, wording.PVID:
+		for v := st.VLAN; v <= max(st.VLAN, st.Last); v++ {
+			s.Add(v)
+		}
+	case wording.Port:
+		s = st.Set.Members()
+		s.Add(st.Set.PVID)
+	}
+	s.Remove(0)
+	return &s
+}
+
+func lower(s string) string {
+	if len(s) > 1 && s[0] >= 'A' && s[0] <= 'Z' && (s[1] < 'A' || s[1] > 'Z') {
+		return string(s[0]+'a'-'A') + s[1:]
+	}
+	return s
+}
+
+// pages lists the steps that bring a device's ports to a level: those of which the
+// VLANs are there or can be created without doing anything else.
+func (w *world) pages(i int, at level, only []int) []wording.Step {
+	d := w.word(i)
+	goal := w.goal(i, at, only)
+	now := w.states[i]
+	quiet := now
+	for _, st := range wording.Pages(d, now, goal) {
+		if st.Op != wording.Create {
+			continue
+		}
+		if next, err := wording.Apply(d, quiet, st); err == nil && next.Equal(quiet) {
+			quiet = next
+		}
+	}
+	var out []wording.Step
+	for _, st := range wording.Pages(d, quiet, goal) {
+		out = append(out, st)
+	}
+	return out
+}
+
+// portsOf is the ports that a step may set otherwise.
+func portsOf(w *world, i int, st wording.Step) []int {
+	next, err := wording.Apply(w.word(i), w.knowing(i, st), st)
+	if err != nil {
+		return nil
+	}
+	var out []int
+	for q := range next.Ports {
+		if !next.Ports[q].Equal(w.states[i].Ports[q]) {
+			out = append(out, q)
+		}
+	}
+	return out
+}
+
+// classes parts ports into those that a step means the same for: without a cable,
+// set to the same and to be set to the same. A port with a cable, and the one that
+// the laptop is in, is one by itself.
+func (w *world) classes(i int, ports []int) (out [][]int) {
+	d, goal := w.o.Devices[i], w.p.plan.n.Office.Devices[i]
+	target := func(q int) wording.Setting {
+		if g := goal.Port(d.Ports[q].Name); g >= 0 {
+			return w.p.goals[i].Ports[g]
+		}
+		return wording.Setting{}
+	}
+	alone := func(q int) bool {
+		return len(w.n.Topo.LinksAt(i, q)) > 0 || w.at.dev == i && w.at.port == d.Ports[q].Name
+	}
+	for _, q := range ports {
+		k := -1
+		if !alone(q) {
+			k = slices.IndexFunc(out, func(at []int) bool {
+				return !alone(at[0]) && w.states[i].Ports[at[0]].Equal(w.states[i].Ports[q]) && target(at[0]).Equal(target(q))
+			})
+		}
+		if k < 0 {
+			out = append(out, []int{q})
+		} else {
+			out[k] = append(out[k], q)
+		}
+	}
+	return out
+}
+
+// knowing is a device's state with the VLANs that a step names.
+func (w *world) knowing(i int, st wording.Step) wording.State { return w.states[i].Knowing(*needs(st)) }
+
+// trials lists what can be done on a device: its tasks, and the steps that bring
+// its ports to each level, the farthest first. Each leads to another world.
+func (w *world) trials(i int, each func(*trial) bool) {
+	for _, t := range w.p.tasks {
+		if t.dev != i || w.tasks[t.at] || t.kind == CableStep || slices.ContainsFunc(t.after, func(x *task) bool { return !w.tasks[x.at] }) {
+			continue
+		}
+		if to := w.carry(t); to != nil && !each(&trial{act{kind: t.kind, dev: i, page: t.page, text: t.text, task: t, risky: t.risky}, to}) {
+			return
+		}
+	}
+	if w.p.words[i] == nil {
+		return
+	}
+	seen := map[uint64]bool{}
+	for at := level(levels - 1); at >= 0; at-- {
+		for _, st := range w.pages(i, at, nil) {
+			next, text := w.state(i, st)
+			if next == nil {
+				continue
+			}
+			h := hashOf(next, true)
+			if seen[h] {
+				continue
+			}
+			seen[h] = true
+			if t := w.applied(i, st, *next, text); t != nil {
+				if !each(t) {
+					return
+				}
+			}
+		}
+	}
+}
+
+// cables lists the acts on cables and plugs that can be done: what is plugged in
+// has both its ends as planned.
+func (w *world) cables(each func(*trial) bool) {
+	for _, t := range w.p.tasks {
+		if t.kind != CableStep || w.tasks[t.at] || t.box && w.p.words[t.dev] != nil {
+			continue // a device that is to be set is unpacked by who goes there
+		}
+		if slices.ContainsFunc(t.refs, func(r office.PortRef) bool { return !w.ready(r) }) || slices.ContainsFunc(t.after, func(x *task) bool { return !w.tasks[x.at] }) {
+			continue
+		}
+		if to := w.carry(t); to != nil && !each(&trial{act{kind: CableStep, dev: t.dev, page: t.page, text: t.text, task: t}, to}) {
+			return
+		}
+	}
+}
+
+// ready says whether a port is as planned, and free.
+func (w *world) ready(r office.PortRef) bool {
+	i := w.n.Topo.DeviceIndex(r.Device)
+	d, goal := w.o.Devices[i], w.p.plan.n.Office.Devices[i]
+	q, g := d.Port(r.Port), goal.Port(r.Port)
+	if q < 0 || g < 0 {
+		return false
+	}
+	if w.p.words[i] == nil {
+		return true
+	}
+	q, g = d.Logical(q), goal.Logical(g)
+	return d.Ports[q].Name == goal.Ports[g].Name && w.states[i].Ports[q].Equal(w.p.goals[i].Ports[g])
+}
+
+func (a act) String() string { return fmt.Sprintf("%s %s: %s", a.kind, a.page, a.text) }

@@ -1,0 +1,568 @@
+package order
+
+import (
+	"net/netip"
+	"slices"
+
+	"klammer/core/office"
+	"klammer/core/span"
+	"klammer/core/talk"
+	"klammer/core/wording"
+)
+
+// spot is where the operator is: a port that the laptop is plugged into, or a
+// device's console.
+type spot struct {
+	dev     int
+	port    string // "" at the console
+	vid     office.VID
+	tagged  bool
+	console bool
+}
+
+// world is the office at one point of an order. It is not changed once made.
+type world struct {
+	p      *problem
+	o      *office.Office // every shape written out; the laptop is its one plug
+	n      *span.Net
+	states []wording.State // by device; nil ports where there is nothing to set
+	tasks  []bool          // done
+	dirty  []bool          // by device: what runs is not saved
+	risky  []bool          // by device: a step was taken after which it is looked at before it is saved
+	at     spot
+	left   []int   // by device: tasks not done, and 1 where ports differ
+	ports  []int32 // of the judge's terminals
+	v      verdict
+	reach  map[int]bool // by device, filled as it is asked for
+	m      *talk.Map
+	heard  frames
+	hashes []uint64 // by device
+}
+
+// start is the office as it is.
+func (p *problem) start() *world {
+	n := p.was.n
+	w := &world{p: p, o: n.Office, n: n, tasks: make([]bool, len(p.tasks)), dirty: make([]bool, len(n.Office.Devices)), risky: make([]bool, len(n.Office.Devices))}
+	w.states = make([]wording.State, len(n.Office.Devices))
+	w.hashes = make([]uint64, len(w.states))
+	for i := range w.states {
+		if p.words[i] != nil {
+			w.states[i] = wording.Planned(n, i)
+		}
+	}
+	w.left = make([]int, len(w.states))
+	for i := range w.left {
+		w.count(i)
+	}
+	w.at = spot{dev: n.Topo.DeviceIndex(p.laptop.Port.Device), port: p.laptop.Port.Port, vid: p.laptop.Wants, tagged: p.laptop.Tagged}
+	w.settle()
+	return w
+}
+
+// settle works out what follows from the office.
+func (w *world) settle() {
+	w.ports = make([]int32, len(w.p.j.terms))
+	for i := range w.p.j.terms {
+		w.ports[i] = int32(portOf(w.n, &w.p.j.terms[i]))
+	}
+	w.judge()
+}
+
+func (w *world) judge() {
+	w.v, w.heard = w.p.j.look(w.n, w.ports)
+	w.reach, w.m = map[int]bool{}, nil
+}
+
+// count is how much is left to do on a device.
+func (w *world) count(i int) {
+	k := 0
+	for _, t := range w.p.tasks {
+		if t.dev == i && !w.tasks[t.at] && t.kind != CableStep {
+			k++
+		}
+	}
+	if w.p.words[i] != nil && !w.settled(i) {
+		k++
+	}
+	w.left[i] = k
+}
+
+// settled says whether a device's ports are all as planned.
+func (w *world) settled(i int) bool {
+	d, goal := w.o.Devices[i], w.p.plan.n.Office.Devices[i]
+	if len(d.Ports) != len(goal.Ports) {
+		return false
+	}
+	for q := range d.Ports {
+		if d.Ports[q].Bundle > 0 {
+			continue
+		}
+		g := goal.Port(d.Ports[q].Name)
+		if g < 0 || !w.states[i].Ports[q].Equal(w.p.goals[i].Ports[g]) {
+			return false
+		}
+	}
+	return true
+}
+
+// open says whether something is left on a device, its saving included.
+func (w *world) open(i int) bool { return w.left[i] > 0 || w.dirty[i] }
+
+// done says whether the office is as planned, and all of it saved.
+func (w *world) done() bool {
+	if slices.Contains(w.tasks, false) || !w.atHome() {
+		return false
+	}
+	for i := range w.left {
+		if w.open(i) {
+			return false
+		}
+	}
+	return true
+}
+
+func (w *world) atHome() bool {
+	h := w.p.home
+	return !w.at.console && w.o.Devices[w.at.dev].Name == h.Port.Device && w.at.port == h.Port.Port && w.at.vid == h.Wants && w.at.tagged == h.Tagged
+}
+
+// remaining is how far the office is from the plan: settings of ports, and tasks.
+func (w *world) remaining() int {
+	k := 0
+	for i := range w.states {
+		if w.dirty[i] {
+			k++
+		}
+		k += w.distance(i)
+	}
+	for _, done := range w.tasks {
+		if !done {
+			k += 4
+		}
+	}
+	return k
+}
+
+// distance is how much of a device's ports differs from the plan.
+func (w *world) distance(i int) (k int) {
+	if w.p.words[i] == nil {
+		return 0
+	}
+	d, goal := w.o.Devices[i], w.p.plan.n.Office.Devices[i]
+	for q := range d.Ports {
+		g := goal.Port(d.Ports[q].Name)
+		if d.Ports[q].Bundle > 0 || g < 0 {
+			continue
+		}
+		a, b := &w.states[i].Ports[q], &w.p.goals[i].Ports[g]
+		if a.Equal(*b) {
+			continue
+		}
+		u, t := a.Untagged.Xor(&b.Untagged), a.Tagged.Xor(&b.Tagged)
+		k += u.Len() + t.Len() + 1
+		if a.PVID != b.PVID {
+			k++
+		}
+	}
+	return k
+}
+
+// clone is a copy to be changed.
+func (w *world) clone() *world {
+	c := *w
+	c.states, c.tasks = slices.Clone(w.states), slices.Clone(w.tasks)
+	c.dirty, c.risky, c.left = slices.Clone(w.dirty), slices.Clone(w.risky), slices.Clone(w.left)
+	c.hashes = slices.Clone(w.hashes)
+	return &c
+}
+
+// hash tells worlds apart.
+func (w *world) hash() uint64 {
+	h := newHash()
+	for i := range w.states {
+		if w.hashes[i] == 0 {
+			w.hashes[i] = hashOf(&w.states[i], w.o.Devices[i].Wording.Name == office.ByChoice) | 1
+		}
+		h.put(w.hashes[i])
+	}
+	for _, t := range w.tasks {
+		h.put(b2u(t))
+	}
+	h.put(uint64(w.at.dev)<<32 | uint64(w.at.vid)<<2 | b2u(w.at.console)<<1 | b2u(w.at.tagged))
+	for _, c := range []byte(w.at.port) {
+		h.put(uint64(c))
+	}
+	return uint64(h)
+}
+
+func b2u(b bool) uint64 {
+	if b {
+		return 1
+	}
+	return 0
+}
+
+// hash is 64 bits of what is put in (FNV-1a, by words).
+type hash uint64
+
+func newHash() hash { return 14695981039346656037 }
+
+func (h *hash) put(v uint64) {
+	*h = (*h ^ hash(v)) * 1099511628211
+	*h ^= *h >> 29
+}
+
+// hashOf is of what a device forwards; and of what VLANs it knows where that decides
+// what a port can be.
+func hashOf(s *wording.State, known bool) uint64 {
+	h := newHash()
+	set := func(s *office.Set) {
+		for i, x := range s {
+			if x != 0 {
+				h.put(uint64(i))
+				h.put(x)
+			}
+		}
+		h.put(1 << 63)
+	}
+	if known {
+		set(&s.VLANs)
+	}
+	for i := range s.Ports {
+		x := &s.Ports[i]
+		set(&x.Untagged)
+		set(&x.Tagged)
+		h.put(uint64(x.PVID) | uint64(x.Admit)<<16 | b2u(x.Off)<<20 | b2u(x.Filter)<<21)
+		for _, r := range x.Rides {
+			h.put(uint64(r.VLAN)<<16 | uint64(r.Wire))
+		}
+	}
+	return uint64(h)
+}
+
+// word is a device with its wording, on the ports that it has now.
+func (w *world) word(i int) *wording.Device { return wording.For(w.n, i) }
+
+// set is the world with a device's ports in another state; the laptop, if its port
+// is among them, takes an address in the VLAN that it then is in.
+func (w *world) set(i int, next wording.State) *world {
+	c := w.clone()
+	c.states[i], c.hashes[i] = next, 0
+	d := w.o.Devices[i]
+	draft := office.NewDraft(w.o)
+	changed := false
+	for q := range d.Ports {
+		if d.Ports[q].Bundle > 0 || next.Ports[q].Equal(w.states[i].Ports[q]) {
+			continue
+		}
+		shape := next.Ports[q].Shape()
+		if err := draft.Set(office.PortRef{Device: d.Name, Port: d.Ports[q].Name}, &shape, ""); err != nil {
+			return nil
+		}
+		changed = true
+	}
+	c.dirty[i] = true
+	if !changed { // it knows another VLAN, or a shut port is set otherwise
+		c.count(i)
+		return c
+	}
+	c.o, _ = draft.Done()
+	c.count(i)
+	c.n = w.n.Update(c.o)
+	c.follow(i)
+	c.judge()
+	return c
+}
+
+// follow gives the laptop an address where its port is, if a device that it is
+// plugged into was set.
+func (c *world) follow(i int) {
+	if c.at.console || c.at.dev != i || c.at.tagged {
+		return
+	}
+	d := c.o.Devices[i]
+	q := d.Port(c.at.port)
+	if q < 0 || d.Unaware() {
+		return
+	}
+	q = d.Logical(q)
+	if c.n.Gives(i, q, c.at.vid, false) {
+		return
+	}
+	if v := c.n.Tables[i].Ports[q].PVID; v != 0 && c.n.Gives(i, q, v, false) {
+		c.at.vid = v
+	}
+}
+
+// plug is the laptop's, where it is now; false at a console.
+func (w *world) plug() (x office.Plug, ok bool) {
+	if w.at.console {
+		return x, false
+	}
+	if w.atHome() {
+		return w.p.home, true
+	}
+	x = w.p.laptop
+	x.Port, x.Wants, x.Tagged = office.PortRef{Device: w.o.Devices[w.at.dev].Name, Port: w.at.port}, w.at.vid, w.at.tagged
+	if x.Port != w.p.laptop.Port || x.Wants != w.p.laptop.Wants {
+		x.At = netip.Addr{} // it is given one there
+	}
+	return x, true
+}
+
+// walk is the world with the operator elsewhere.
+func (w *world) walk(at spot) *world {
+	c := w.clone()
+	c.at = at
+	c.reach = map[int]bool{}
+	return c
+}
+
+// carry is the world with a task done; nil where it cannot be.
+func (w *world) carry(t *task) *world {
+	c := w.clone()
+	c.tasks[t.at] = true
+	switch {
+	case t.device != nil:
+		d := w.o.Devices[t.dev].Clone()
+		names := map[string]wording.Setting{}
+		if t.inner && w.p.words[t.dev] != nil {
+			for q := range d.Ports {
+				if d.Ports[q].Bundle == 0 {
+					names[d.Ports[q].Name] = w.states[t.dev].Ports[q]
+				}
+			}
+		}
+		t.device(d)
+		d.Seal()
+		o := *w.o
+		o.Devices = slices.Clone(w.o.Devices)
+		o.Devices[t.dev] = d
+		c.o = &o
+		c.n = w.n.Update(&o)
+		c.dirty[t.dev] = true
+		c.risky[t.dev] = c.risky[t.dev] || t.risky
+		if t.inner && w.p.words[t.dev] != nil {
+			s := wording.State{Ports: make([]wording.Setting, len(d.Ports))}
+			for q := range d.Ports {
+				if d.Ports[q].Bundle > 0 {
+					continue
+				}
+				x, ok := names[d.Ports[q].Name]
+				if !ok || d.Ports[q].Shape != nil && !wording.Of(d.Ports[q].Shape).Equal(x) {
+					x = wording.Of(d.Ports[q].Shape)
+				}
+				s.Ports[q] = x
+			}
+			c.states[t.dev] = s.With(0, s.Ports[0]).Knowing(w.states[t.dev].VLANs)
+			c.hashes[t.dev] = 0
+		}
+	case len(t.plugs)+len(t.pulls) > 0:
+		o := *w.o
+		o.Cables = nil
+		for _, x := range w.o.Cables {
+			if !slices.ContainsFunc(t.pulls, x.Same) {
+				o.Cables = append(o.Cables, x)
+			}
+		}
+		o.Cables = append(o.Cables, t.plugs...)
+		c.o = &o
+		c.n = w.n.Update(&o)
+	}
+	c.count(t.dev)
+	c.settle()
+	return c
+}
+
+// reaches says whether the operator reaches a device's management as things are,
+// or stands at its console.
+func (w *world) reaches(i int) bool {
+	if ok, known := w.reach[i]; known {
+		return ok
+	}
+	ok := w.reachable(i)
+	w.reach[i] = ok
+	return ok
+}
+
+func (w *world) reachable(i int) bool {
+	if w.at.console {
+		return w.at.dev == i
+	}
+	d := w.o.Devices[i]
+	if d.Manage == nil {
+		return false
+	}
+	plug, _ := w.plug()
+	return w.reachedBy(&plug, i)
+}
+
+// reachedBy says whether a laptop plugged in somewhere reaches a device.
+func (w *world) reachedBy(plug *office.Plug, i int) bool {
+	s, x := w.n.PlugAt(plug)
+	if s == nil {
+		return false
+	}
+	manage := w.o.Devices[i].Manage
+	for _, y := range w.n.Standing(i, manage.VID, "") {
+		if y.Span == s && (!s.OneWay || w.heard.of(w.n, s, x)[y.Node] && w.heard.of(w.n, s, y.Node)[x]) {
+			return true
+		}
+	}
+	if !w.p.routes() {
+		return false
+	}
+	if w.m == nil {
+		w.m = talk.Lenient(w.n)
+	}
+	return w.m.Ask(w.m.At(plug.Wants, []span.Place{{Span: s, Node: x}}, plug.At), w.m.Managed(i), talk.All).Open != talk.None
+}
+
+// routes says whether anything could lead from one VLAN to another.
+func (p *problem) routes() bool {
+	for _, x := range []*origin{p.was, p.plan} {
+		for _, d := range x.n.Office.Devices {
+			if len(d.Addresses) > 1 {
+				return true
+			}
+		}
+	}
+	return false
+}
+
+// by is how the operator reaches a device.
+func (w *world) by(i int) By {
+	switch {
+	case w.at.console:
+		return AtConsole
+	case w.at.dev == i:
+		return AtPort
+	}
+	return OverNetwork
+}
+
+// console says whether one may stand at a device without a way over the network:
+// it has a console, or nobody said where it is managed.
+func (w *world) console(i int) bool {
+	d := w.o.Devices[i]
+	return d.Console || d.Manage == nil
+}
+
+// spots lists where the operator could go to reach a device, the next best first:
+// a port of a device that is near, one of its own, its console.
+func (w *world) spots(i int) (out []spot) {
+	w.eachSpot(i, func(at spot) bool {
+		out = append(out, at)
+		return true
+	})
+	if w.console(i) {
+		out = append(out, spot{dev: i, console: true})
+	}
+	return out
+}
+
+// eachSpot yields the ports from which a device is reached, one a span.
+func (w *world) eachSpot(i int, yield func(spot) bool) {
+	if w.o.Devices[i].Manage == nil {
+		return
+	}
+	seen := map[*span.Span]bool{}
+	there := *w
+	for _, dev := range w.nearby(i) {
+		for _, at := range w.free(dev) {
+			s := w.n.SpanOf(span.Node{Hub: w.n.Topo.HubOf(dev, w.o.Devices[dev].Port(at.port)), Label: span.Label(at.vid)})
+			if s == nil || seen[s] {
+				continue
+			}
+			seen[s] = true
+			there.at = at
+			plug, _ := there.plug()
+			if there.reachedBy(&plug, i) && !yield(at) {
+				return
+			}
+		}
+	}
+}
+
+// alive says whether every device that has steps left is reached, or could be by
+// going somewhere: nobody is locked out.
+func (w *world) alive() bool {
+	for i := range w.left {
+		if w.open(i) && !w.reaches(i) && !w.console(i) && !w.walkable(i) {
+			return false
+		}
+	}
+	return true
+}
+
+func (w *world) walkable(i int) bool {
+	ok := false
+	w.eachSpot(i, func(spot) bool {
+		ok = true
+		return false
+	})
+	return ok
+}
+
+// nearby is the devices whose ports are tried: where the laptop is and is to be,
+// the device itself, and all others.
+func (w *world) nearby(i int) []int {
+	list := []int{w.at.dev, w.n.Topo.DeviceIndex(w.p.home.Port.Device), i}
+	for k := range w.o.Devices {
+		list = append(list, k)
+	}
+	var out []int
+	for _, k := range list {
+		if !slices.Contains(out, k) {
+			out = append(out, k)
+		}
+	}
+	return out
+}
+
+// free lists the ports of a device that the laptop could go to, one a VLAN: those
+// that it is or was planned for first.
+func (w *world) free(dev int) (out []spot) {
+	d := w.o.Devices[dev]
+	if d.Unaware() {
+		return nil
+	}
+	taken := map[string]bool{}
+	for _, x := range []*origin{w.p.was, w.p.plan} {
+		for _, plug := range x.from.Office.Plugs {
+			if plug.Port.Device == d.Name && !plug.Operator {
+				taken[plug.Port.Port] = true
+			}
+		}
+	}
+	for _, c := range w.p.plan.n.Office.Cables { // what is to be cabled stays free for that
+		for _, r := range []office.PortRef{c.A, c.B} {
+			if r.Device == d.Name {
+				taken[r.Port] = true
+			}
+		}
+	}
+	var at []int
+	for q := range d.Ports {
+		name := d.Ports[q].Name
+		if d.Ports[q].Kind != office.Physical || d.Ports[q].Bundle > 0 || taken[name] || len(w.n.Topo.LinksAt(dev, q)) > 0 {
+			continue
+		}
+		own := d.Name == w.p.home.Port.Device && name == w.p.home.Port.Port || d.Name == w.p.laptop.Port.Device && name == w.p.laptop.Port.Port
+		if own {
+			at = append([]int{q}, at...)
+		} else {
+			at = append(at, q)
+		}
+	}
+	var vids office.Set
+	for _, q := range at {
+		v := w.n.Tables[dev].Ports[q].PVID
+		if v == 0 || vids.Has(v) || !w.n.Gives(dev, q, v, false) {
+			continue
+		}
+		vids.Add(v)
+		out = append(out, spot{dev: dev, port: d.Ports[q].Name, vid: v})
+	}
+	return out
+}
