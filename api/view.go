@@ -33,7 +33,7 @@ func listed(s *office.Set) (some []int, ranges string) {
 // View draws a whole office, with what its devices were found to be set to.
 func View(id, revision int64, r *finding.Report, seen found.Beside) *OfficeView {
 	n := r.Net
-	v := &OfficeView{ID: id, Title: n.Office.Title, Revision: revision, Whole: true, Order: order(n), Devices: []DeviceView{}, Links: []LinkView{}}
+	v := &OfficeView{ID: id, Title: n.Office.Title, Revision: revision, Whole: true, Order: outwards(n), Devices: []DeviceView{}, Links: []LinkView{}}
 	v.Findings, v.More = findingViews(r)
 	v.VLANs, v.Unlisted = vlanViews(n, nil, nil)
 	v.Uses, v.Plans = UsesOf(n), PlansOf(n)
@@ -59,7 +59,7 @@ func Change(old *OfficeView, revision int64, r *finding.Report, d *finding.Delta
 		return whole, whole
 	}
 	v := *old
-	v.Title, v.Revision, v.Order = n.Office.Title, revision, order(n)
+	v.Title, v.Revision, v.Order = n.Office.Title, revision, outwards(n)
 	t := v
 	t.Whole = false
 	t.Devices, t.Links, t.VLANs, t.Findings, t.Uses, t.Plans, t.Found = []DeviceView{}, []LinkView{}, []VLANView{}, []Finding{}, nil, nil, nil
@@ -195,7 +195,7 @@ func Nothing(v *OfficeView) *OfficeView {
 	}
 }
 
-func order(n *span.Net) []string {
+func outwards(n *span.Net) []string {
 	out := []string{}
 	for _, i := range n.Topo.Outwards(n.Office) {
 		out = append(out, n.Office.Devices[i].Name)

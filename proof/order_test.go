@@ -161,6 +161,7 @@ func drawnPair(t *rapid.T, most int) (was, plan *office.Office) {
 type witness struct {
 	was, plan map[string]map[string]bool
 	ends      []string
+	vlan      [2]map[string]office.VID // that an end is in, before and after
 }
 
 const inside = "_inside"
@@ -225,8 +226,8 @@ func withInside(o *office.Office) *office.Office {
 
 // terminal says whether somebody sits at an end: a port that is in the VLAN whose
 // frames it hears, by what is written there.
-func ends(o *office.Office) map[string]bool {
-	out := map[string]bool{}
+func ends(o *office.Office) map[string]office.VID {
+	out := map[string]office.VID{}
 	p := NewPlain(withInside(o))
 	for i, d := range p.o.Devices {
 		for _, name := range p.devs[i].order {
@@ -235,33 +236,34 @@ func ends(o *office.Office) map[string]bool {
 				continue
 			}
 			if name == inside {
-				out[fmt.Sprintf("%s.%s-%d -1", d.Name, name, d.Manage.VID)] = true
+				out[fmt.Sprintf("%s.%s-%d -1", d.Name, name, d.Manage.VID)] = d.Manage.VID
 				continue
 			}
 			if len(q.untagged) > 0 {
-				out[fmt.Sprintf("%s.%s -1", d.Name, name)] = true
+				out[fmt.Sprintf("%s.%s -1", d.Name, name)] = q.pvid
 			}
-			for _, w := range q.tagged {
-				out[fmt.Sprintf("%s.%s %d", d.Name, name, w)] = true
+			for v, w := range q.tagged {
+				out[fmt.Sprintf("%s.%s %d", d.Name, name, w)] = v
 			}
 		}
 	}
 	return out
 }
 
-func newWitness(was, plan *office.Office) *witness {
+func newWitness(was, plan *office.Office, lent []office.PortRef) *witness {
 	w := &witness{was: heard(was), plan: heard(plan)}
 	a, b := ends(was), ends(plan)
+	w.vlan = [2]map[string]office.VID{a, b}
 	for _, side := range []struct {
 		heard map[string]map[string]bool
-		ends  map[string]bool
+		ends  map[string]office.VID
 	}{{w.was, a}, {w.plan, b}} {
 		for from := range side.heard {
-			if !side.ends[from] {
+			if _, ok := side.ends[from]; !ok {
 				side.heard[from] = nil
 			}
 			for to := range side.heard[from] {
-				if !side.ends[to] {
+				if _, ok := side.ends[to]; !ok {
 					delete(side.heard[from], to)
 				}
 			}
@@ -271,10 +273,14 @@ func newWitness(was, plan *office.Office) *witness {
 		w.ends = append(w.ends, e)
 	}
 	for e := range b {
-		if !a[e] {
+		if _, ok := a[e]; !ok {
 			w.ends = append(w.ends, e)
 		}
 	}
+	w.ends = slices.DeleteFunc(w.ends, func(e string) bool { // nobody but the laptop is there
+		port, _, _ := strings.Cut(e, " ")
+		return slices.ContainsFunc(lent, func(r office.PortRef) bool { return r.String() == port })
+	})
 	slices.Sort(w.ends)
 	return w
 }
@@ -285,14 +291,16 @@ func (w *witness) look(o *office.Office) (cut, leaks []string) {
 	for i, a := range w.ends {
 		for _, b := range w.ends[i+1:] {
 			both := func(m map[string]map[string]bool) bool { return m[a][b] && m[b][a] }
+			one := w.vlan[0][a] == w.vlan[0][b] && w.vlan[0][a] == w.vlan[1][a] && w.vlan[0][a] == w.vlan[1][b]
 			some := func(m map[string]map[string]bool) bool { return m[a][b] || m[b][a] }
 			switch {
-			case both(w.was) && both(w.plan):
+			case both(w.was) && both(w.plan) && one:
 				if !both(now) {
 					cut = append(cut, a+" – "+b)
 				}
 			case !some(w.was) && !some(w.plan):
-				if some(now) && there[a] && there[b] {
+				_, x := there[a]
+				if _, y := there[b]; some(now) && x && y {
 					leaks = append(leaks, a+" – "+b)
 				}
 			}
@@ -416,7 +424,7 @@ func TestOrders(t *testing.T) {
 // witnessed holds an order against what a witness sees.
 func witnessed(t *testing.T, seed int, o *order.Order, sum *tally) {
 	show := func() string { return fmt.Sprintf("pair %d\n%s", seed, shownOrder(o)) }
-	w := newWitness(o.Was, o.Planned)
+	w := newWitness(o.Was, o.Planned, o.Lent)
 	now, cuts, leaks := o.Was, 0, 0
 	left := map[string]int{}
 	for _, st := range o.Steps {

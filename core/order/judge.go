@@ -4,6 +4,7 @@ import (
 	"cmp"
 	"fmt"
 	"slices"
+	"strconv"
 
 	"klammer/core/bridge"
 	"klammer/core/graph"
@@ -23,73 +24,32 @@ type terminal struct {
 	then office.VID // and after, or else before
 }
 
-// sig is where a terminal stands in one office worked out: the place that its
-// frames get into, and the places whose frames come out to it; -1 for none.
-type sig struct {
-	send  int32
-	hears int32
-	more  []int32 // further places that it hears
-}
-
-// there says whether somebody gets frames at all.
-func (s *sig) there() bool { return s.hears >= 0 || s.more != nil }
-
-// places numbers the places of one office worked out. Where every arc has its way
-// back a whole span is one place.
-type places struct {
-	n     *span.Net
-	ids   map[placeKey]int32
-	all   []placeKey
-	heard frames
-}
-
-// frames is where frames of a node get to, of spans that some arc leads one way.
-type frames map[span.Node]map[span.Node]bool
-
-func (f frames) of(n *span.Net, s *span.Span, x span.Node) map[span.Node]bool {
-	out, ok := f[x]
-	if !ok {
-		out = n.Frames(s, x)
-		f[x] = out
-	}
-	return out
-}
-
-type placeKey struct {
+// place is where frames of a VLAN are: a whole span, where every arc has its way
+// back; else one of its nodes. The zero place is nowhere.
+type place struct {
 	span *span.Span
-	node span.Node // zero where the span is one place
+	node span.Node
 }
 
-func newPlaces(n *span.Net) *places {
-	return &places{n: n, ids: map[placeKey]int32{}, heard: frames{}}
-}
-
-func (p *places) id(s *span.Span, x span.Node) int32 {
-	if s == nil {
-		return -1
+func placeOf(s *span.Span, x span.Node) place {
+	switch {
+	case s == nil:
+		return place{}
+	case s.OneWay:
+		return place{s, x}
 	}
-	k := placeKey{span: s}
-	if s.OneWay {
-		k.node = x
-	}
-	id, ok := p.ids[k]
-	if !ok {
-		id = int32(len(p.all))
-		p.ids[k] = id
-		p.all = append(p.all, k)
-	}
-	return id
+	return place{span: s}
 }
 
 // vlan is a VLAN of a place, 0 for none.
-func (p *places) vlan(id int32) office.VID {
-	if id < 0 {
+func (p place) vlan() office.VID {
+	if p.span == nil {
 		return 0
 	}
-	if v := p.all[id].node.Label.VID(); v != 0 {
+	if v := p.node.Label.VID(); v != 0 {
 		return v
 	}
-	for _, x := range p.all[id].span.Nodes {
+	for _, x := range p.span.Nodes {
 		if v := x.Label.VID(); v != 0 {
 			return v
 		}
@@ -97,31 +57,63 @@ func (p *places) vlan(id int32) office.VID {
 	return 0
 }
 
-// hears says whether what gets into one place comes out at another.
-func (p *places) hears(from, to int32) bool {
+// sig is where a terminal stands in one office worked out: the place that its
+// frames get into, and the places whose frames come out to it.
+type sig struct {
+	send, hears place
+	more        []place // further places that it hears
+}
+
+// there says whether somebody gets frames at all.
+func (s *sig) there() bool { return s.hears.span != nil || s.more != nil }
+
+// hear adds a place that a terminal hears.
+func (s *sig) hear(p place) {
 	switch {
-	case from < 0 || to < 0:
+	case p.span == nil || p == s.hears:
+	case s.hears.span == nil:
+		s.hears = p
+	default:
+		s.more = append(s.more, p)
+	}
+}
+
+// frames is where frames of a node get to, of spans that some arc leads one way.
+type frames struct {
+	n  *span.Net
+	to map[span.Node]map[span.Node]bool
+}
+
+func (f *frames) of(s *span.Span, x span.Node) map[span.Node]bool {
+	out, ok := f.to[x]
+	if !ok {
+		out = f.n.Frames(s, x)
+		if f.to == nil {
+			f.to = map[span.Node]map[span.Node]bool{}
+		}
+		f.to[x] = out
+	}
+	return out
+}
+
+// hears says whether what gets into one place comes out at another.
+func (f *frames) hears(from, to place) bool {
+	switch {
+	case from.span == nil || from.span != to.span:
 		return false
 	case from == to:
 		return true
 	}
-	a, b := p.all[from], p.all[to]
-	if a.span != b.span {
-		return false
-	}
-	return p.heard.of(p.n, a.span, a.node)[b.node]
+	return f.of(from.span, from.node)[to.node]
 }
 
 // reaches says whether frames of one come out to another.
-func (p *places) reaches(a, b *sig) bool {
-	if a.send < 0 {
-		return false
-	}
-	if p.hears(a.send, b.hears) {
+func (f *frames) reaches(a, b *sig) bool {
+	if f.hears(a.send, b.hears) {
 		return true
 	}
 	for _, h := range b.more {
-		if p.hears(a.send, h) {
+		if f.hears(a.send, h) {
 			return true
 		}
 	}
@@ -132,33 +124,43 @@ func (p *places) reaches(a, b *sig) bool {
 // does.
 type judge struct {
 	terms []terminal
-	// by kind and kind: they reach each other before and after; they do in no
-	// direction, before and after.
+	// by kind and kind: they reach each other in one VLAN before and after; they do
+	// in no direction, before and after.
 	keep, apart [][]bool
 	ring        office.Set             // VLANs that form a ring before or after
 	merged      map[[2]office.VID]bool // VLANs that meet before or after
 	hubs        map[*span.VLAN][]*span.Span
+	at          *span.Net // that is looked at
+	turn        uint32
+	by          [4096]struct {
+		turn uint32
+		hubs []*span.Span
+	}
 }
 
 // newJudge compares the office before with the one after; both have the same
 // devices in the same order.
-func newJudge(was, plan *origin) *judge {
+func newJudge(was, plan *origin, lent []loan) *judge {
 	j := &judge{hubs: map[*span.VLAN][]*span.Span{}}
 	j.find(was, plan)
-	a, b := newPlaces(was.n), newPlaces(plan.n)
+	j.terms = slices.DeleteFunc(j.terms, func(t terminal) bool { // nobody but the laptop is there
+		return slices.ContainsFunc(lent, func(l loan) bool { return l.free && l.dev == t.dev && l.port == t.port })
+	})
+	a, b := &frames{n: was.n}, &frames{n: plan.n}
 	before, after := make([]sig, len(j.terms)), make([]sig, len(j.terms))
 	kinds := map[string]int{}
 	var first []int // a terminal of each kind
 	for i := range j.terms {
 		t := &j.terms[i]
-		before[i], after[i] = sig{send: -1, hears: -1}, sig{send: -1, hears: -1}
 		if was.stands(t) {
-			before[i] = j.sig(a, t, portOf(was.n, t))
+			before[i] = j.sig(a.n, t, portOf(was.n, t))
 		}
 		if plan.stands(t) {
-			after[i] = j.sig(b, t, portOf(plan.n, t))
+			after[i] = j.sig(b.n, t, portOf(plan.n, t))
 		}
-		key := fmt.Sprint(before[i], after[i], t.vid)
+		v, u := inVLAN(was.n, t, &before[i]), inVLAN(plan.n, t, &after[i])
+		t.vlan, t.then = cmp.Or(v, u), cmp.Or(u, v)
+		key := fmt.Sprintf("%p %v %p %v %v / %p %v %p %v %v / %d %d %d", before[i].send.span, before[i].send.node, before[i].hears.span, before[i].hears.node, before[i].more, after[i].send.span, after[i].send.node, after[i].hears.span, after[i].hears.node, after[i].more, t.vid, v, u)
 		k, ok := kinds[key]
 		if !ok {
 			k = len(first)
@@ -166,13 +168,6 @@ func newJudge(was, plan *origin) *judge {
 			first = append(first, i)
 		}
 		t.kind = k
-		for _, x := range []struct {
-			p *places
-			s *sig
-		}{{a, &before[i]}, {b, &after[i]}} {
-			v := cmp.Or(t.vid, x.p.vlan(x.s.send), x.p.vlan(x.s.hears))
-			t.vlan, t.then = cmp.Or(t.vlan, v), cmp.Or(v, t.then)
-		}
 	}
 	j.keep, j.apart = make([][]bool, len(first)), make([][]bool, len(first))
 	for x, s := range first {
@@ -180,7 +175,9 @@ func newJudge(was, plan *origin) *judge {
 		for y, t := range first {
 			st, ts := a.reaches(&before[s], &before[t]), a.reaches(&before[t], &before[s])
 			st2, ts2 := b.reaches(&after[s], &after[t]), b.reaches(&after[t], &after[s])
-			j.keep[x][y] = st && ts && st2 && ts2
+			in := j.terms[s].vlan
+			same := in == j.terms[s].then && in == j.terms[t].vlan && in == j.terms[t].then
+			j.keep[x][y] = st && ts && st2 && ts2 && same
 			j.apart[x][y] = !st && !ts && !st2 && !ts2
 		}
 	}
@@ -192,6 +189,20 @@ func newJudge(was, plan *origin) *judge {
 	more := rings(plan.n)
 	j.ring.AddAll(&more)
 	return j
+}
+
+// inVLAN is the VLAN that a terminal is in, 0 for none.
+func inVLAN(n *span.Net, t *terminal, s *sig) office.VID {
+	switch port := portOf(n, t); {
+	case s.send.span == nil && s.hears.span == nil:
+	case t.port == "":
+		return t.vid
+	case port >= 0:
+		if d, why := n.Tables[t.dev].Ingress(port, t.wire); why == bridge.Passed && d.VID != 0 {
+			return d.VID
+		}
+	}
+	return cmp.Or(s.send.vlan(), s.hears.vlan())
 }
 
 // find lists the terminals of both offices: where a VLAN ends by what is written
@@ -220,7 +231,7 @@ func (j *judge) find(was, plan *origin) {
 		}
 	}
 	slices.SortStableFunc(j.terms, func(a, b terminal) int {
-		return cmp.Or(cmp.Compare(a.dev, b.dev), office.NaturalCompare(a.port, b.port), cmp.Compare(a.wire, b.wire), cmp.Compare(a.vid, b.vid))
+		return cmp.Or(cmp.Compare(a.dev, b.dev), cmp.Compare(a.wire, b.wire), cmp.Compare(a.vid, b.vid), office.NaturalCompare(a.port, b.port))
 	})
 }
 
@@ -239,29 +250,23 @@ func portOf(n *span.Net, t *terminal) int {
 }
 
 // sig is where a terminal stands.
-func (j *judge) sig(p *places, t *terminal, port int) sig {
-	n := p.n
-	out := sig{send: -1, hears: -1}
+func (j *judge) sig(n *span.Net, t *terminal, port int) (out sig) {
 	d := n.Office.Devices[t.dev]
 	if t.port == "" {
 		if !itself(n, t.dev, t.vid) {
 			return out
 		}
-		hears := func(s *span.Span, x span.Node) {
-			id := p.id(s, x)
-			switch {
-			case id < 0:
-			case out.send < 0:
-				out.send, out.hears = id, id
-			case id != out.hears:
-				out.more = append(out.more, id)
+		talks := func(p place) {
+			if out.send.span == nil {
+				out.send = p
 			}
+			out.hear(p)
 		}
 		if d.TalksItself() {
 			for port := range d.Ports {
 				if d.Ports[port].Bundle == 0 && n.Tables[t.dev].Ports[port].Has(t.vid) {
 					x := span.Node{Hub: n.Topo.HubOf(t.dev, port), Label: span.Label(t.vid)}
-					hears(j.spanAt(n, t.vid, x), x)
+					talks(placeOf(j.spanAt(n, t.vid, x), x))
 				}
 			}
 			return out
@@ -273,7 +278,7 @@ func (j *judge) sig(p *places, t *terminal, port int) sig {
 			}
 		}
 		for _, x := range n.Standing(t.dev, t.vid, on) {
-			hears(x.Span, x.Node)
+			talks(placeOf(x.Span, x.Node))
 		}
 		return out
 	}
@@ -284,7 +289,7 @@ func (j *judge) sig(p *places, t *terminal, port int) sig {
 	hub := n.Topo.HubOf(t.dev, port)
 	if domain, why := table.Ingress(port, t.wire); why == bridge.Passed {
 		x := span.Node{Hub: hub, Label: span.LabelOf(hub, domain)}
-		out.send = p.id(j.spanAt(n, x.Label.VID(), x), x)
+		out.send = placeOf(j.spanAt(n, x.Label.VID(), x), x)
 	}
 	if d.Unaware() {
 		out.hears = out.send
@@ -296,14 +301,7 @@ func (j *judge) sig(p *places, t *terminal, port int) sig {
 	}
 	hear := func(v office.VID) {
 		x := span.Node{Hub: hub, Label: span.Label(v)}
-		id := p.id(j.spanAt(n, v, x), x)
-		switch {
-		case id < 0 || id == out.hears:
-		case out.hears < 0:
-			out.hears = id
-		default:
-			out.more = append(out.more, id)
-		}
+		out.hear(placeOf(j.spanAt(n, v, x), x))
 	}
 	if t.wire == bridge.Untagged {
 		if v := compiled.Access; v != 0 {
@@ -318,11 +316,8 @@ func (j *judge) sig(p *places, t *terminal, port int) sig {
 	if d.Forwarding == office.Grouped { // a tag that has no row stays on, inside a group
 		members := compiled.Members()
 		for v := range members.All() {
-			label := span.LabelOf(hub, bridge.Domain{VID: v, Keep: true, Kept: t.wire})
-			x := span.Node{Hub: hub, Label: label}
-			if id := p.id(n.SpanOf(x), x); id >= 0 {
-				out.more = append(out.more, id)
-			}
+			x := span.Node{Hub: hub, Label: span.LabelOf(hub, bridge.Domain{VID: v, Keep: true, Kept: t.wire})}
+			out.hear(placeOf(n.SpanOf(x), x))
 		}
 	}
 	if len(compiled.Rides) == 0 {
@@ -340,11 +335,27 @@ func (j *judge) sig(p *places, t *terminal, port int) sig {
 }
 
 // spanAt is the span that has a node; kept by hub for each VLAN's result, which
-// lives on where an update does not touch it.
+// lives on where an update does not touch it, and by VLAN for the office that is
+// looked at.
 func (j *judge) spanAt(n *span.Net, v office.VID, x span.Node) *span.Span {
 	if v == 0 {
 		return n.SpanOf(x)
 	}
+	if n != j.at {
+		j.at = n
+		j.turn++
+	}
+	seen := &j.by[v]
+	if seen.turn != j.turn {
+		seen.turn, seen.hubs = j.turn, j.byHub(n, v)
+	}
+	if seen.hubs == nil {
+		return nil
+	}
+	return seen.hubs[x.Hub]
+}
+
+func (j *judge) byHub(n *span.Net, v office.VID) []*span.Span {
 	r := n.VLAN(v)
 	if r == nil {
 		return nil
@@ -359,12 +370,12 @@ func (j *judge) spanAt(n *span.Net, v office.VID, x span.Node) *span.Span {
 				}
 			}
 		}
-		if len(j.hubs) > 1<<13 {
+		if len(j.hubs) > 1<<12 {
 			clear(j.hubs)
 		}
 		j.hubs[r] = by
 	}
-	return by[x.Hub]
+	return by
 }
 
 // itself says whether a device talks in a VLAN itself.
@@ -380,6 +391,7 @@ func itself(n *span.Net, dev int, v office.VID) bool {
 type verdict struct {
 	cut    int        // pairs that reach each other before and after, and not now
 	leaks  int        // pairs that never reach each other, and do now; and VLANs that never meet
+	mixed  int        // cables over which one VLAN leads into another, and should not
 	ringed office.Set // VLANs that form a ring now, and neither before nor after
 }
 
@@ -387,33 +399,71 @@ func (v verdict) rings() int { return v.ringed.Len() }
 
 type groupKey struct {
 	kind        int
-	send, hears int32
+	send, hears place
 	more        string
 }
 
+type plainKey struct {
+	kind        int
+	send, hears *span.Span
+}
+
+// group is terminals of one kind that stand at one place.
 type group struct {
 	kind int
 	sig  sig
 	n    int
 }
 
-// groups parts the terminals by kind and by where they stand.
-func (j *judge) groups(p *places, at []int32, each func(i, g int)) []group {
-	var out []group
-	by := map[groupKey]int{}
+// groups parts the terminals by kind and by where they stand. Neighbours in the
+// list are often alike: of one device, with ports that forward alike.
+func (j *judge) groups(n *span.Net, at []int32, each func(i, g int)) []group {
+	out := make([]group, 0, 2*len(j.keep))
+	ids := map[place]int{}
+	by, plain := map[groupKey]int{}, make(map[plainKey]int, 2*len(j.keep))
+	var last *bridge.Port
+	var lastHub, lastGroup int
 	for i := range j.terms {
-		s := j.sig(p, &j.terms[i], int(at[i]))
-		k := groupKey{j.terms[i].kind, s.send, s.hears, ""}
-		if s.more != nil {
-			k.more = fmt.Sprint(s.more)
+		t := &j.terms[i]
+		g := -1
+		var compiled *bridge.Port
+		hub := -1
+		if t.port != "" && at[i] >= 0 {
+			compiled, hub = n.Tables[t.dev].Ports[at[i]], n.Topo.HubOf(t.dev, int(at[i]))
+			if x := i - 1; x >= 0 && compiled == last && hub == lastHub && t.wire == j.terms[x].wire && t.dev == j.terms[x].dev && t.kind == j.terms[x].kind && j.terms[x].port != "" {
+				g = lastGroup
+			}
 		}
-		g, ok := by[k]
-		if !ok {
-			g = len(out)
-			by[k] = g
-			out = append(out, group{j.terms[i].kind, s, 0})
+		if g < 0 {
+			s := j.sig(n, t, int(at[i]))
+			known := false
+			if s.more == nil && s.send.node == (span.Node{}) && s.hears.node == (span.Node{}) {
+				k := plainKey{t.kind, s.send.span, s.hears.span}
+				if g, known = plain[k]; !known {
+					g = len(out)
+					plain[k] = g
+				}
+			} else {
+				k := groupKey{kind: t.kind, send: s.send, hears: s.hears}
+				for _, p := range s.more {
+					id, ok := ids[p]
+					if !ok {
+						id = len(ids)
+						ids[p] = id
+					}
+					k.more += strconv.Itoa(id) + " "
+				}
+				if g, known = by[k]; !known {
+					g = len(out)
+					by[k] = g
+				}
+			}
+			if !known {
+				out = append(out, group{t.kind, s, 0})
+			}
 		}
 		out[g].n++
+		last, lastHub, lastGroup = compiled, hub, g
 		if each != nil {
 			each(i, g)
 		}
@@ -422,9 +472,9 @@ func (j *judge) groups(p *places, at []int32, each func(i, g int)) []group {
 }
 
 // look judges an office on the way; at is the places of the terminals' ports.
-func (j *judge) look(n *span.Net, at []int32) (v verdict, heard frames) {
-	p := newPlaces(n)
-	gs := j.groups(p, at, nil)
+func (j *judge) look(n *span.Net, at []int32) (v verdict, p *frames) {
+	p = &frames{n: n}
+	gs := j.groups(n, at, nil)
 	j.pairs(p, gs, func(x, y, pairs int, cut bool) {
 		if cut {
 			v.cut += pairs
@@ -437,13 +487,14 @@ func (j *judge) look(n *span.Net, at []int32) (v verdict, heard frames) {
 			v.leaks++
 		}
 	})
+	v.mixed = j.mixed(n)
 	now := rings(n)
 	v.ringed = now.Minus(&j.ring)
-	return v, p.heard
+	return v, p
 }
 
 // pairs calls f for each pair of groups that is cut, or joined and should not be.
-func (j *judge) pairs(p *places, gs []group, f func(x, y, pairs int, cut bool)) {
+func (j *judge) pairs(p *frames, gs []group, f func(x, y, pairs int, cut bool)) {
 	for x := range gs {
 		keep, apart := j.keep[gs[x].kind], j.apart[gs[x].kind]
 		for y := x; y < len(gs); y++ {
@@ -490,6 +541,20 @@ func meets(n *span.Net, f func(v, u office.VID)) {
 	}
 }
 
+// mixed counts the ways over cables from one VLAN into another that neither office
+// has. Nobody may be in one of the two yet; but then nobody can come.
+func (j *judge) mixed(n *span.Net) (k int) {
+	for i := range n.Topo.Links {
+		for _, a := range n.Carry(i).Cross {
+			v, u := a.From.VID(), a.To.VID()
+			if v != 0 && u != 0 && v != u && !j.merged[[2]office.VID{min(v, u), max(v, u)}] {
+				k++
+			}
+		}
+	}
+	return k
+}
+
 // rings is the VLANs that form a ring over cables.
 func rings(n *span.Net) (set office.Set) {
 	if len(n.Topo.Links) < len(n.Topo.Hubs) && !cyclic(n.Topo) {
@@ -519,9 +584,9 @@ func cyclic(t *graph.Topology) bool {
 // who is the pairs of terminals that are cut, and the VLANs that are joined.
 func (j *judge) who(n *span.Net, at []int32) (cut map[[2]int]bool, joined map[[2]office.VID]bool) {
 	cut, joined = map[[2]int]bool{}, map[[2]office.VID]bool{}
-	p := newPlaces(n)
+	p := &frames{n: n}
 	var in [][]int
-	gs := j.groups(p, at, func(i, g int) {
+	gs := j.groups(n, at, func(i, g int) {
 		if g == len(in) {
 			in = append(in, nil)
 		}

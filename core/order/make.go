@@ -9,6 +9,7 @@ import (
 	"klammer/core/notation"
 	"klammer/core/office"
 	"klammer/core/span"
+	"klammer/core/wording"
 )
 
 // ErrStopped says that the search was stopped.
@@ -41,21 +42,96 @@ func Make(was, plan *office.Office, opt Options) (*Order, error) {
 
 // best tries the devices from far to near and from near to far.
 func (p *problem) best() (*node, error) {
+	p.forget()
+	p.beside = p.neighbours()
+	p.findCut()
 	far := p.fromFar()
 	p.order = far
 	n, err := p.solve()
+	for range 2 { // who stands at a device and needs a port of it is lent some
+		lent := false
+		for _, i := range p.stuck {
+			lent = p.lendAt(i) || lent
+		}
+		if err == nil || !lent {
+			break
+		}
+		p.j = newJudge(p.was, p.plan, p.lent)
+		p.forget()
+		n, err = p.solve()
+	}
 	if err != nil {
 		return nil, err
+	}
+	if len(far) > fewDevices {
+		return n, nil
 	}
 	near := slices.Clone(far)
 	slices.Reverse(near)
 	p.order = near
+	p.forget()
 	if m, err := p.solve(); err == nil && m.price.Compare(n.price) < 0 {
 		n = m
 	} else if errors.Is(err, ErrStopped) {
 		return nil, err
 	}
 	return n, nil
+}
+
+// forget empties what was worked out for one search.
+func (p *problem) forget() {
+	p.bad, p.pages, p.afters, p.stuck = map[badKey]bad{}, map[pageKey][]wording.Step{}, map[pageKey]after{}, nil
+}
+
+// findCut finds the devices that the plan itself leaves out of reach: their
+// management moves last, and it is said.
+func (p *problem) findCut() {
+	n := p.plan.n
+	w := &world{p: p, o: n.Office, n: n, reach: map[int]bool{}, heard: &frames{n: n}}
+	w.at = spot{dev: n.Topo.DeviceIndex(p.home.Port.Device), port: p.home.Port.Port, vid: p.home.Wants, tagged: p.home.Tagged}
+	w.tasks = make([]bool, len(p.tasks))
+	p.cut = make([]bool, len(n.Office.Devices))
+	for i, d := range n.Office.Devices {
+		p.cut[i] = p.plan.at[i] >= 0 && d.Manage != nil && !w.reachable(i) && !w.console(i) && !w.walkable(i)
+	}
+	for _, t := range p.tasks {
+		if t.manage && p.cut[t.dev] {
+			t.text += ": nothing reaches it there, as the plan is (management-cut). It is not saved, so that pulling the plug brings it back"
+		}
+	}
+}
+
+// neighbours is, by device, those that a cable joins it to in either office, and
+// those beyond devices that know no tags.
+func (p *problem) neighbours() [][]int {
+	out := make([][]int, len(p.was.n.Office.Devices))
+	join := func(a, b int) bool {
+		if a == b || slices.Contains(out[a], b) {
+			return false
+		}
+		out[a] = append(out[a], b)
+		return true
+	}
+	for _, n := range []*span.Net{p.was.n, p.plan.n} {
+		for _, l := range n.Topo.Links {
+			join(l.A.Dev, l.B.Dev)
+			join(l.B.Dev, l.A.Dev)
+		}
+	}
+	for more := true; more; {
+		more = false
+		for i, d := range p.was.n.Office.Devices {
+			if !d.Unaware() {
+				continue
+			}
+			for _, a := range out[i] {
+				for _, b := range out[i] {
+					more = join(a, b) || more
+				}
+			}
+		}
+	}
+	return out
 }
 
 // fromFar is the devices by how many cables are between them and the laptop, the
@@ -109,6 +185,9 @@ func (p *problem) write(end *node) (*Order, error) {
 	}
 	slices.Reverse(acts)
 	out := &Order{Was: p.was.from.Office, Planned: p.plan.from.Office, Price: end.price}
+	for _, l := range p.lent {
+		out.Lent = append(out.Lent, office.PortRef{Device: end.w.o.Devices[l.dev].Name, Port: l.port})
+	}
 	w := p.writer()
 	says := func(n *node) bool { return n.act.kind != Check && n.act.kind != Save }
 	first, last := -1, -1
@@ -166,6 +245,7 @@ func (p *problem) write(end *node) (*Order, error) {
 			}
 		}
 		st.After = w.o
+		st.Told = told(before, w.n)
 		st.Back = backLines(n, before, w.n)
 		out.Steps = append(out.Steps, st)
 	}

@@ -18,7 +18,9 @@ const (
 	listen              // untagged frames join the VLAN that they will
 	speak               // what is to be untagged goes out so
 	finish              // what it no longer needs goes
-	levels = iota
+	levels       = iota
+
+	park level = -1 // in no VLAN, so that somebody else can leave or come
 )
 
 // toward is what a port is brought to at a level, from what it is set to now. A
@@ -29,6 +31,12 @@ func toward(now, to wording.Setting, at level, cabled bool) wording.Setting {
 	}
 	if to.Off || now.Equal(to) {
 		return now
+	}
+	if at == park {
+		if cabled || now.Untagged.Empty() || now.PVID == to.PVID {
+			return now
+		}
+		return wording.Setting{Filter: now.Filter, Tagged: now.Tagged.And(&to.Tagged)}
 	}
 	out := now
 	all := now.Members()
@@ -77,6 +85,48 @@ func rides(a, b []office.Ride, tagged *office.Set) (out []office.Ride) {
 	return out
 }
 
+// target is what a port is to be set to: as planned, but for a port that is lent to
+// the laptop as long as management moves.
+func (w *world) target(i, q int) wording.Setting {
+	name := w.o.Devices[i].Ports[q].Name
+	for _, l := range w.p.lent {
+		if l.dev == i && l.port == name && w.lends(l) {
+			return l.set
+		}
+	}
+	if g := w.p.plan.n.Office.Devices[i].Port(name); g >= 0 {
+		return w.p.goals[i].Ports[g]
+	}
+	return wording.Setting{}
+}
+
+// lends says whether the laptop needs a port still: as long as management moves, or
+// something else is to be set on the device that he stands at.
+func (w *world) lends(l loan) bool {
+	if w.moving() || !l.local {
+		return w.moving()
+	}
+	for _, t := range w.p.tasks {
+		if t.dev == l.dev && !w.tasks[t.at] && t.kind != CableStep {
+			return true
+		}
+	}
+	d, goal := w.o.Devices[l.dev], w.p.plan.n.Office.Devices[l.dev]
+	for q := range d.Ports {
+		g := goal.Port(d.Ports[q].Name)
+		own := slices.ContainsFunc(w.p.lent, func(x loan) bool { return x.dev == l.dev && x.port == d.Ports[q].Name })
+		if !own && g >= 0 && d.Ports[q].Bundle == 0 && !w.states[l.dev].Ports[q].Equal(w.p.goals[l.dev].Ports[g]) {
+			return true
+		}
+	}
+	return false
+}
+
+// moving says whether some device's management is still to move.
+func (w *world) moving() bool {
+	return slices.ContainsFunc(w.p.tasks, func(t *task) bool { return t.manage && !w.tasks[t.at] })
+}
+
 // goal is a device's state with some ports brought to a level; nil takes all.
 func (w *world) goal(i int, at level, only []int) wording.State {
 	d, goal := w.o.Devices[i], w.p.plan.n.Office.Devices[i]
@@ -87,7 +137,7 @@ func (w *world) goal(i int, at level, only []int) wording.State {
 		if d.Ports[q].Bundle > 0 || g < 0 || goal.Ports[g].Bundle > 0 || only != nil && !slices.Contains(only, q) {
 			continue
 		}
-		out.Ports[q] = toward(w.states[i].Ports[q], w.p.goals[i].Ports[g], at, len(w.n.Topo.LinksAt(i, q)) > 0)
+		out.Ports[q] = toward(w.states[i].Ports[q], w.target(i, q), at, len(w.n.Topo.LinksAt(i, q)) > 0)
 	}
 	out.VLANs = w.p.goals[i].VLANs
 	return out
@@ -95,8 +145,9 @@ func (w *world) goal(i int, at level, only []int) wording.State {
 
 // trial is a step that a device accepts, and the world after it.
 type trial struct {
-	act act
-	to  *world
+	act  act
+	to   *world
+	next uint64 // of the device's state, where it is a setting of ports
 }
 
 // act is what is done in one step.
@@ -113,15 +164,46 @@ type act struct {
 // apply does a step of a wording on a device, and creates before it what VLANs it
 // needs, where that changes nothing else. nil where the device refuses.
 func (w *world) apply(i int, st wording.Step) *trial {
-	next, text := w.state(i, st)
-	if next == nil {
+	a := w.state(i, st)
+	if a.state == nil {
 		return nil
 	}
-	return w.applied(i, st, *next, text)
+	return w.applied(i, st, *a.state, a.text)
 }
 
-// state is what a device is set to after a step, and the step in words.
-func (w *world) state(i int, st wording.Step) (*wording.State, string) {
+// after is a device after a step: what it is set to (nil where it refuses), what
+// tells that apart, and the step in words.
+type after struct {
+	state *wording.State
+	hash  uint64
+	text  string
+}
+
+// pageKey tells apart what a device's pages are worked out from.
+type pageKey struct {
+	dev   int
+	state uint64
+	step  string // what one step is called; "" for the pages of a level
+	at    level
+	tasks uint64 // those that change what is cabled, and how long ports are lent
+	ports string
+}
+
+// state is what a device is set to after a step, worked out once.
+func (w *world) state(i int, st wording.Step) after {
+	k := pageKey{dev: i, state: w.known(i), step: st.Text, tasks: w.cabling()}
+	if a, ok := w.p.afters[k]; ok {
+		return a
+	}
+	var a after
+	if a.state, a.text = w.workOut(i, st); a.state != nil {
+		a.hash = hashOf(a.state, true)
+	}
+	w.p.afters[k] = a
+	return a
+}
+
+func (w *world) workOut(i int, st wording.Step) (*wording.State, string) {
 	d, now := w.word(i), w.states[i]
 	text := st.Text
 	if st.Op != wording.Create && st.Op != wording.Delete {
@@ -163,7 +245,7 @@ func (w *world) applied(i int, st wording.Step, next wording.State, text string)
 	a := act{kind: Set, dev: i, page: st.Where, text: text}
 	a.risky = st.Op != wording.Create && touchesCable(w, i, next)
 	to.risky[i] = to.risky[i] || a.risky
-	return &trial{a, to}
+	return &trial{act: a, to: to}
 }
 
 // touchesCable says whether a state sets a port with a cable otherwise.
@@ -202,6 +284,19 @@ func lower(s string) string {
 // pages lists the steps that bring a device's ports to a level: those of which the
 // VLANs are there or can be created without doing anything else.
 func (w *world) pages(i int, at level, only []int) []wording.Step {
+	k := pageKey{dev: i, state: w.known(i), at: at, tasks: w.cabling()}
+	if only != nil {
+		k.ports = fmt.Sprint(only)
+	}
+	out, ok := w.p.pages[k]
+	if !ok {
+		out = w.findPages(i, at, only)
+		w.p.pages[k] = out
+	}
+	return out
+}
+
+func (w *world) findPages(i int, at level, only []int) []wording.Step {
 	d := w.word(i)
 	goal := w.goal(i, at, only)
 	now := w.states[i]
@@ -214,39 +309,15 @@ func (w *world) pages(i int, at level, only []int) []wording.Step {
 			quiet = next
 		}
 	}
-	var out []wording.Step
-	for _, st := range wording.Pages(d, quiet, goal) {
-		out = append(out, st)
-	}
-	return out
-}
-
-// portsOf is the ports that a step may set otherwise.
-func portsOf(w *world, i int, st wording.Step) []int {
-	next, err := wording.Apply(w.word(i), w.knowing(i, st), st)
-	if err != nil {
-		return nil
-	}
-	var out []int
-	for q := range next.Ports {
-		if !next.Ports[q].Equal(w.states[i].Ports[q]) {
-			out = append(out, q)
-		}
-	}
-	return out
+	return wording.Pages(d, quiet, goal)
 }
 
 // classes parts ports into those that a step means the same for: without a cable,
 // set to the same and to be set to the same. A port with a cable, and the one that
 // the laptop is in, is one by itself.
 func (w *world) classes(i int, ports []int) (out [][]int) {
-	d, goal := w.o.Devices[i], w.p.plan.n.Office.Devices[i]
-	target := func(q int) wording.Setting {
-		if g := goal.Port(d.Ports[q].Name); g >= 0 {
-			return w.p.goals[i].Ports[g]
-		}
-		return wording.Setting{}
-	}
+	d := w.o.Devices[i]
+	target := func(q int) wording.Setting { return w.target(i, q) }
 	alone := func(q int) bool {
 		return len(w.n.Topo.LinksAt(i, q)) > 0 || w.at.dev == i && w.at.port == d.Ports[q].Name
 	}
@@ -266,36 +337,55 @@ func (w *world) classes(i int, ports []int) (out [][]int) {
 	return out
 }
 
-// knowing is a device's state with the VLANs that a step names.
-func (w *world) knowing(i int, st wording.Step) wording.State { return w.states[i].Knowing(*needs(st)) }
-
 // trials lists what can be done on a device: its tasks, and the steps that bring
 // its ports to each level, the farthest first. Each leads to another world.
 func (w *world) trials(i int, each func(*trial) bool) {
+	more := true
+	w.acts(i, func(t *trial) bool {
+		more = each(t)
+		return more
+	})
+	if more {
+		w.settings(i, false, each)
+	}
+}
+
+// acts lists the tasks that can be done on a device.
+func (w *world) acts(i int, each func(*trial) bool) {
 	for _, t := range w.p.tasks {
-		if t.dev != i || w.tasks[t.at] || t.kind == CableStep || slices.ContainsFunc(t.after, func(x *task) bool { return !w.tasks[x.at] }) {
+		if t.dev != i || !w.due(t) {
 			continue
 		}
-		if to := w.carry(t); to != nil && !each(&trial{act{kind: t.kind, dev: i, page: t.page, text: t.text, task: t, risky: t.risky}, to}) {
+		if to := w.carry(t); to != nil && !each(&trial{act: act{kind: t.kind, dev: i, page: t.page, text: t.text, task: t, risky: t.risky}, to: to}) {
 			return
 		}
 	}
+}
+
+// due says whether a task on a device can be done.
+func (w *world) due(t *task) bool {
+	if t.manage && w.p.cut[t.dev] && (w.left[t.dev] > 1 || w.dirty[t.dev]) {
+		return false // the last that can be done there
+	}
+	return !w.tasks[t.at] && t.kind != CableStep && !slices.ContainsFunc(t.after, func(x *task) bool { return !w.tasks[x.at] })
+}
+
+// settings lists the steps that bring a device's ports to each level; without those
+// that are known to harm somebody here.
+func (w *world) settings(i int, harmless bool, each func(*trial) bool) {
 	if w.p.words[i] == nil {
 		return
 	}
 	seen := map[uint64]bool{}
-	for at := level(levels - 1); at >= 0; at-- {
+	for at := level(levels - 1); at >= park; at-- {
 		for _, st := range w.pages(i, at, nil) {
-			next, text := w.state(i, st)
-			if next == nil {
+			a := w.state(i, st)
+			if a.state == nil || seen[a.hash] || harmless && w.harmful(badKey{i, a.hash}) {
 				continue
 			}
-			h := hashOf(next, true)
-			if seen[h] {
-				continue
-			}
-			seen[h] = true
-			if t := w.applied(i, st, *next, text); t != nil {
+			seen[a.hash] = true
+			if t := w.applied(i, st, *a.state, a.text); t != nil {
+				t.next = a.hash
 				if !each(t) {
 					return
 				}
@@ -314,7 +404,7 @@ func (w *world) cables(each func(*trial) bool) {
 		if slices.ContainsFunc(t.refs, func(r office.PortRef) bool { return !w.ready(r) }) || slices.ContainsFunc(t.after, func(x *task) bool { return !w.tasks[x.at] }) {
 			continue
 		}
-		if to := w.carry(t); to != nil && !each(&trial{act{kind: CableStep, dev: t.dev, page: t.page, text: t.text, task: t}, to}) {
+		if to := w.carry(t); to != nil && !each(&trial{act: act{kind: CableStep, dev: t.dev, page: t.page, text: t.text, task: t}, to: to}) {
 			return
 		}
 	}

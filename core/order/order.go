@@ -77,8 +77,9 @@ type Order struct {
 	Visits       []Visit
 	Steps        []Step
 	Price        Price
-	Leaks        int      // pairs of VLANs joined, times steps
-	Paper        []string // what differs and is nothing to do, where there are no steps
+	Leaks        int              // pairs of VLANs joined, times steps
+	Lent         []office.PortRef // ports that the laptop needs meanwhile, and that are not set as planned until then
+	Paper        []string         // what differs and is nothing to do, where there are no steps
 }
 
 // Visit is what is done at one device at one sitting.

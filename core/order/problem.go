@@ -120,11 +120,19 @@ type problem struct {
 	tasks     []*task
 	laptop    office.Plug // the operator's, before
 	home      office.Plug // and after
-	order     []int       // devices as they are tried: farthest from the laptop first
+	lent      []loan
+	stuck     []int  // devices that a search could not finish
+	cut       []bool // by device: as planned, nothing reaches its management
+	order     []int  // devices as they are tried: farthest from the laptop first
 	stop      func() bool
 	tell      func(done, of int)
 	tries     int
-	whole     int // what differed at the start
+	pages     map[pageKey][]wording.Step
+	afters    map[pageKey]after
+	// bad is states of devices that harmed somebody, with what was around then.
+	bad    map[badKey]bad
+	beside [][]int // by device: those that it is cabled to, and those beyond what knows no tags
+	whole  int     // what differed at the start
 }
 
 // newProblem reads the two offices.
@@ -190,7 +198,8 @@ func newProblem(was, plan *office.Office) (*problem, error) {
 		return nil, &Impossible{why}
 	}
 	p.findTasks()
-	p.j = newJudge(p.was, p.plan)
+	p.lend()
+	p.j = newJudge(p.was, p.plan, p.lent)
 	return p, nil
 }
 
@@ -352,6 +361,122 @@ func boxed(n *span.Net, i int) *office.Device {
 	return y.Seal()
 }
 
+// loan is a port that the laptop needs as long as management moves.
+type loan struct {
+	dev   int
+	port  string
+	set   wording.Setting
+	free  bool // nothing else is ever in it
+	local bool // for somebody who stands at the device
+}
+
+// lend keeps ports for the laptop while management moves from one VLAN to another:
+// the one that it is in stays as it is, and in each VLAN that management moves to
+// there is one to go to, lent where none is planned.
+func (p *problem) lend() {
+	var to office.Set
+	for _, t := range p.tasks {
+		if a, b := p.was.n.Office.Devices[t.dev].Manage, p.plan.n.Office.Devices[t.dev].Manage; t.manage && a != nil && b != nil && a.VID != b.VID {
+			to.Add(b.VID)
+		}
+	}
+	at := p.was.n.Topo.DeviceIndex(p.laptop.Port.Device)
+	if to.Empty() || p.words[at] == nil || p.laptop.Tagged {
+		return
+	}
+	d := p.was.n.Office.Devices[at]
+	q := d.Logical(d.Port(p.laptop.Port.Port))
+	now := settingOf(p.was.n, at, q)
+	keeps := p.plan.at[at] >= 0 && p.plan.n.Office.Devices[at].Port(d.Ports[q].Name) >= 0
+	if keeps && !to.Has(p.laptop.Wants) {
+		p.lent = append(p.lent, loan{at, d.Ports[q].Name, now, true, false})
+	}
+	for v := range to.All() {
+		if v != p.laptop.Wants {
+			p.lendIn(v, at)
+		}
+	}
+}
+
+// lendIn finds a port for the laptop in a VLAN: one that is planned so, else one on
+// the laptop's own device or another that is reached there, and nobody is at.
+func (p *problem) lendIn(v office.VID, at int) {
+	var fallback *loan
+	devs := []int{at}
+	for i := range p.was.n.Office.Devices {
+		if i != at {
+			devs = append(devs, i)
+		}
+	}
+	for _, i := range devs {
+		a, b := p.was.n.Office.Devices[i], p.plan.n.Office.Devices[i]
+		if p.words[i] == nil || p.was.at[i] < 0 || p.plan.at[i] < 0 || a.Forwarding == office.Routed {
+			continue
+		}
+		for q := range b.Ports {
+			name := b.Ports[q].Name
+			k := a.Port(name)
+			if b.Ports[q].Kind != office.Physical || b.Ports[q].Bundle > 0 || k < 0 || a.Ports[k].Bundle > 0 || p.used(office.PortRef{Device: b.Name, Port: name}) {
+				continue
+			}
+			if p.goals[i].Ports[q].PVID == v && p.goals[i].Ports[q].Untagged.Has(v) {
+				return
+			}
+			state := p.goals[i].With(q, wording.Of(&office.Shape{Untagged: []office.VID{v}}))
+			if fallback == nil && len(wording.Cannot(p.words[i], state)) == 0 {
+				fallback = &loan{i, name, state.Ports[q], true, false}
+			}
+		}
+	}
+	if fallback != nil {
+		p.lent = append(p.lent, *fallback)
+	}
+}
+
+// lendAt lends two ports of a device to the laptop, for somebody who sets it where
+// it stands: one that stays in the VLAN that it is managed in, one in the VLAN that
+// it will be. It says whether there was something to lend.
+func (p *problem) lendAt(i int) bool {
+	a, b := p.was.n.Office.Devices[i], p.plan.n.Office.Devices[i]
+	if p.words[i] == nil || p.was.at[i] < 0 || p.plan.at[i] < 0 || a.Forwarding == office.Routed || a.Manage == nil || b.Manage == nil || slices.ContainsFunc(p.lent, func(l loan) bool { return l.dev == i }) {
+		return false
+	}
+	want := []office.VID{b.Manage.VID, a.Manage.VID}
+	lent := false
+	for q := len(b.Ports) - 1; q >= 0 && len(want) > 0; q-- {
+		name := b.Ports[q].Name
+		k := a.Port(name)
+		if b.Ports[q].Kind != office.Physical || b.Ports[q].Bundle > 0 || k < 0 || a.Ports[k].Bundle > 0 || p.used(office.PortRef{Device: b.Name, Port: name}) {
+			continue
+		}
+		now := settingOf(p.was.n, i, k)
+		if v := want[len(want)-1]; now.PVID == v && now.Untagged.Has(v) { // it is in it, and stays
+			p.lent = append(p.lent, loan{i, name, now, true, true})
+			want, lent = want[:len(want)-1], true
+			if len(want) == 1 && want[0] == v {
+				break
+			}
+			continue
+		}
+		state := p.goals[i].With(q, wording.Of(&office.Shape{Untagged: []office.VID{want[0]}}))
+		if len(wording.Cannot(p.words[i], state)) == 0 {
+			p.lent = append(p.lent, loan{i, name, state.Ports[q], true, true})
+			want, lent = want[1:], true
+		}
+	}
+	return lent
+}
+
+// used says whether something is in a port, in either office: a cable, or a plug.
+func (p *problem) used(r office.PortRef) bool {
+	for _, x := range []*origin{p.was, p.plan} {
+		if _, _, ok := x.from.Office.CableAt(r); ok || slices.ContainsFunc(x.from.Office.Plugs, func(q office.Plug) bool { return q.Port == r }) {
+			return true
+		}
+	}
+	return false
+}
+
 // task is an act that is no setting of ports: a bundle made, an address given, a
 // cable plugged.
 type task struct {
@@ -501,8 +626,8 @@ func (p *problem) structure(i int, a, b *office.Device) {
 		case x.Kind == office.Inner && was < 0:
 			y := *x
 			head := fmt.Sprintf("%s inner %s %s: ", name, quoted(x.Name), x.Flavour)
-			p.add(&task{dev: i, kind: Set, page: "Inner ports", text: fmt.Sprintf("Add the inner port %s (%s), in no VLAN yet", x.Name, x.Flavour), lines: []string{head + "-"}, back: []string{fmt.Sprintf("-%s inner %s", name, quoted(x.Name))}, inner: true,
-				device: func(d *office.Device) { _ = d.AddInner(y.Name, y.Flavour, &office.Shape{}) }})
+			p.add(&task{dev: i, kind: Set, page: "Inner ports", text: fmt.Sprintf("Add the inner port %s (%s): %s", x.Name, x.Flavour, notation.Shape(*x.Shape)), lines: []string{head + notation.Shape(*x.Shape)}, back: []string{fmt.Sprintf("-%s inner %s", name, quoted(x.Name))}, inner: true,
+				device: func(d *office.Device) { _ = d.AddInner(y.Name, y.Flavour, y.Shape) }})
 		}
 	}
 	for k := range a.Ports {

@@ -6,6 +6,7 @@ import (
 	"slices"
 
 	"klammer/core/office"
+	"klammer/core/wording"
 )
 
 // node is a point of a way.
@@ -51,7 +52,7 @@ func (n *node) then(a act, to *world) *node {
 
 // clean says whether nobody suffers at m who did not at n.
 func (m *node) clean(n *node) bool {
-	return len(m.blind) == 0 && m.w.v.cut <= n.w.v.cut && m.w.v.leaks <= n.w.v.leaks && m.w.v.rings() <= n.w.v.rings() && m.w.alive()
+	return len(m.blind) == 0 && !m.harms(n) && m.w.v.mixed <= n.w.v.mixed && m.w.alive()
 }
 
 // leave saves what runs on the device of the visit, after a look where a step was
@@ -93,10 +94,10 @@ func (n *node) run(i int) *node {
 	for again := true; again && n.w.left[i] > 0; {
 		again = false
 		for _, t := range p.tasks {
-			if t.dev != i || n.w.tasks[t.at] || t.kind == CableStep || slices.ContainsFunc(t.after, func(x *task) bool { return !n.w.tasks[x.at] }) {
+			if t.dev != i || !n.w.due(t) {
 				continue
 			}
-			if m := n.try(&trial{act{kind: t.kind, dev: i, page: t.page, text: t.text, task: t, risky: t.risky}, n.w.carry(t)}); m != nil {
+			if m := n.try(&trial{act: act{kind: t.kind, dev: i, page: t.page, text: t.text, task: t, risky: t.risky}, to: n.w.carry(t)}); m != nil {
 				n, again = m, true
 			}
 		}
@@ -109,6 +110,9 @@ func (n *node) run(i int) *node {
 			}
 		}
 	}
+	if n != start && p.cut[i] && n.w.left[i] == 1 && n.w.dirty[i] { // its management comes last, and on its own
+		return n.save(i)
+	}
 	return n
 }
 
@@ -118,15 +122,11 @@ func (n *node) page(i int, at level) *node {
 	for range 64 {
 		before := n
 		for _, st := range n.w.pages(i, at, nil) {
-			t := n.w.apply(i, st)
-			if t == nil {
-				continue
-			}
-			if m := n.try(t); m != nil {
+			m, ports := n.step(i, st)
+			if m != nil {
 				n = m
 				break
 			}
-			ports := portsOf(n.w, i, st)
 			if len(ports) < 2 {
 				continue
 			}
@@ -147,10 +147,8 @@ func (n *node) part(i int, at level, page string, ports []int) *node {
 	one := func(ports []int) *node {
 		for _, st := range n.w.pages(i, at, ports) {
 			if st.Where == page {
-				if t := n.w.apply(i, st); t != nil {
-					if m := n.try(t); m != nil {
-						return m
-					}
+				if m, _ := n.step(i, st); m != nil {
+					return m
 				}
 			}
 		}
@@ -173,6 +171,77 @@ func (n *node) part(i int, at level, page string, ports []int) *node {
 		}
 	}
 	return first
+}
+
+// step is the point after a step of a device's wording, if it harms nobody; else
+// nil, with the ports that it would set. What harmed somebody before is not tried
+// again as long as the device, its neighbours and the laptop are as they were: see
+// [problem.bad].
+func (n *node) step(i int, st wording.Step) (*node, []int) {
+	a := n.w.state(i, st)
+	if a.state == nil || n.w.early(i, st) {
+		return nil, nil
+	}
+	key := badKey{i, a.hash}
+	if !n.w.spoilt(key) {
+		if t := n.w.applied(i, st, *a.state, a.text); t != nil {
+			m := n.then(t.act, t.to)
+			n.w.p.tries++
+			if m.clean(n) && !n.been(m.hash()) {
+				return m, nil
+			}
+			n.w.learn(key, m.harms(n) || m.w.v.mixed > n.w.v.mixed)
+		}
+	}
+	var ports []int
+	for q := range a.state.Ports {
+		if !a.state.Ports[q].Equal(n.w.states[i].Ports[q]) {
+			ports = append(ports, q)
+		}
+	}
+	return nil, ports
+}
+
+// early says whether a step takes a VLAN off a port that is tagged there until it
+// can be untagged: that is for when it can.
+func (w *world) early(i int, st wording.Step) bool {
+	return st.Op == wording.Leave && slices.ContainsFunc(st.Ports, func(q int) bool {
+		to := w.target(i, q)
+		return to.Untagged.Has(st.VLAN) && w.states[i].Ports[q].Tagged.Has(st.VLAN)
+	})
+}
+
+type badKey struct {
+	dev  int
+	next uint64
+}
+
+// bad is why a state of a device was not gone to: somebody was harmed, with what
+// was around then; or somebody was out of reach.
+type bad struct {
+	harms  bool
+	around uint64
+}
+
+// spoilt says whether a state of a device is known to be bad here.
+func (w *world) spoilt(key badKey) bool {
+	x, ok := w.p.bad[key]
+	return ok && x.around == w.around(key.dev, !x.harms)
+}
+
+// harmful says whether it is known to harm somebody here.
+func (w *world) harmful(key badKey) bool {
+	x, ok := w.p.bad[key]
+	return ok && x.harms && x.around == w.around(key.dev, false)
+}
+
+func (w *world) learn(key badKey, harms bool) {
+	w.p.bad[key] = bad{harms, w.around(key.dev, !harms)}
+}
+
+// harms says whether somebody is cut off or joined at m who is not at n.
+func (m *node) harms(n *node) bool {
+	return m.w.v.cut > n.w.v.cut || m.w.v.leaks > n.w.v.leaks || m.w.v.rings() > n.w.v.rings()
 }
 
 // try is the point after a trial, if it harms nobody.
@@ -234,7 +303,7 @@ func (n *node) flow() *node {
 			if m == from || m.depth == from.depth {
 				continue
 			}
-			if m.w.left[i] == 0 {
+			if m.w.left[i] == 0 || len(p.order) > fewDevices {
 				best = m
 				break
 			}
@@ -253,11 +322,32 @@ func (n *node) flow() *node {
 			}
 		}
 		if saved == n {
+			if len(p.bad) == 0 {
+				return n
+			}
+			clear(p.bad) // something far away may have changed
+			n = n.leave()
+			if m := n.anywhere(); m != nil {
+				n = m
+				continue
+			}
 			return n
 		}
 		n = saved
 	}
 	return n
+}
+
+// anywhere is what can be done on any device, tried anew.
+func (n *node) anywhere() *node {
+	for _, i := range n.w.p.order {
+		if n.w.left[i] > 0 && n.w.reaches(i) {
+			if m := n.run(i); m.depth > n.leave().depth {
+				return m
+			}
+		}
+	}
+	return nil
 }
 
 // cable is the point after an act on a cable that harms nobody.
@@ -337,7 +427,7 @@ func (n *node) onward() *node {
 		}
 		for _, i := range n.w.p.order {
 			if m.w.left[i] > 0 && m.w.reaches(i) {
-				if k := m.run(i); k.depth > m.depth {
+				if k := m.run(i); k.depth > m.depth && k.w.remaining() < n.w.remaining() {
 					return m
 				}
 			}
@@ -358,8 +448,15 @@ func (n *node) onward() *node {
 }
 
 // parting is a step after which the operator reaches a device no more and goes to
-// where he does; nobody else is harmed.
-func (n *node) parting() (out *node) {
+// where he does; nobody else is harmed. Management that moves comes first.
+func (n *node) parting() *node {
+	if m := n.partingBy(func(w *world, i int, each func(*trial) bool) { w.acts(i, each) }); m != nil {
+		return m
+	}
+	return n.partingBy(func(w *world, i int, each func(*trial) bool) { w.settings(i, true, each) })
+}
+
+func (n *node) partingBy(trials func(w *world, i int, each func(*trial) bool)) (out *node) {
 	for _, i := range n.w.p.order {
 		if n.w.left[i] == 0 || !n.w.reaches(i) {
 			continue
@@ -368,10 +465,13 @@ func (n *node) parting() (out *node) {
 		if i != n.dev {
 			from = n.leave()
 		}
-		from.w.trials(i, func(t *trial) bool {
+		trials(from.w, i, func(t *trial) bool {
 			n.w.p.tries++
 			m := from.then(t.act, t.to)
-			if len(m.blind) == 0 || m.w.v.cut > n.w.v.cut || m.w.v.leaks > n.w.v.leaks || m.w.v.rings() > n.w.v.rings() {
+			if m.harms(n) && t.act.task == nil {
+				from.w.learn(badKey{i, t.next}, true)
+			}
+			if len(m.blind) == 0 || m.harms(n) || m.w.v.mixed > n.w.v.mixed || m.w.remaining() >= n.w.remaining() {
 				return true
 			}
 			for _, at := range m.w.spots(m.blind[0]) {
@@ -415,9 +515,10 @@ func (q *queue) Pop() any {
 
 // What a search for the least harm looks at before it takes the best that it has.
 const (
-	mostTries = 1500
-	mostDepth = 6
-	rootsMost = 8
+	fewDevices = 8 // as many are all tried before one is chosen
+	mostTries  = 1500
+	mostDepth  = 6
+	rootsMost  = 8
 )
 
 // force takes the cheapest few acts after which nobody suffers who does not now and
@@ -440,7 +541,7 @@ func (n *node) force() *node {
 	tries := p.tries
 	for q.Len() > 0 && p.tries-tries < mostTries && !p.stop() {
 		m := heap.Pop(q).(*queued).node
-		if m.since > 0 && m.clean(n) && m.w.remaining() < left {
+		if m.since > 0 && m.clean(n) && m.w.remaining() < left && !n.been(m.hash()) {
 			return m
 		}
 		if m.since > 0 && m.w.remaining() < left && m.w.alive() && (fall == nil || m.price.Compare(fall.price) < 0) {
@@ -562,6 +663,11 @@ func (p *problem) solve() (*node, error) {
 // against says why there is no way on.
 func (p *problem) against(n *node) error {
 	var why []Reason
+	for i := range n.w.left {
+		if n.w.open(i) {
+			p.stuck = append(p.stuck, i)
+		}
+	}
 	for i, d := range n.w.o.Devices {
 		if !n.w.open(i) || n.w.reaches(i) {
 			continue

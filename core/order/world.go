@@ -35,8 +35,9 @@ type world struct {
 	v      verdict
 	reach  map[int]bool // by device, filled as it is asked for
 	m      *talk.Map
-	heard  frames
-	hashes []uint64 // by device
+	heard  *frames
+	hashes []uint64 // by device: of what its ports are set to
+	knows  []uint64 // and of the VLANs that it knows too
 }
 
 // start is the office as it is.
@@ -44,7 +45,7 @@ func (p *problem) start() *world {
 	n := p.was.n
 	w := &world{p: p, o: n.Office, n: n, tasks: make([]bool, len(p.tasks)), dirty: make([]bool, len(n.Office.Devices)), risky: make([]bool, len(n.Office.Devices))}
 	w.states = make([]wording.State, len(n.Office.Devices))
-	w.hashes = make([]uint64, len(w.states))
+	w.hashes, w.knows = make([]uint64, len(w.states)), make([]uint64, len(w.states))
 	for i := range w.states {
 		if p.words[i] != nil {
 			w.states[i] = wording.Planned(n, i)
@@ -158,8 +159,12 @@ func (w *world) distance(i int) (k int) {
 		if a.Equal(*b) {
 			continue
 		}
-		u, t := a.Untagged.Xor(&b.Untagged), a.Tagged.Xor(&b.Tagged)
-		k += u.Len() + t.Len() + 1
+		x, y := a.Members(), b.Members()
+		out, forms := x.Xor(&y), a.Untagged.Xor(&b.Untagged)
+		k += out.Len() + forms.Len() + 1 // a VLAN that is there in the other form is nearer than one that is not
+		forms = a.Tagged.Xor(&b.Tagged)
+		forms = forms.And(&out)
+		k += forms.Len()
 		if a.PVID != b.PVID {
 			k++
 		}
@@ -172,19 +177,61 @@ func (w *world) clone() *world {
 	c := *w
 	c.states, c.tasks = slices.Clone(w.states), slices.Clone(w.tasks)
 	c.dirty, c.risky, c.left = slices.Clone(w.dirty), slices.Clone(w.risky), slices.Clone(w.left)
-	c.hashes = slices.Clone(w.hashes)
+	c.hashes, c.knows = slices.Clone(w.hashes), slices.Clone(w.knows)
 	return &c
 }
 
-// hash tells worlds apart.
-func (w *world) hash() uint64 {
-	h := newHash()
-	for i := range w.states {
-		if w.hashes[i] == 0 {
-			w.hashes[i] = hashOf(&w.states[i], w.o.Devices[i].Wording.Name == office.ByChoice) | 1
-		}
-		h.put(w.hashes[i])
+// state hash of a device, kept.
+func (w *world) hashAt(i int) uint64 {
+	if w.hashes[i] == 0 {
+		w.hashes[i] = hashOf(&w.states[i], w.o.Devices[i].Wording.Name == office.ByChoice) | 1
 	}
+	return w.hashes[i]
+}
+
+// known is the hash of a device's ports and of the VLANs that it knows.
+func (w *world) known(i int) uint64 {
+	if w.knows[i] == 0 {
+		w.knows[i] = hashOf(&w.states[i], true) | 1
+	}
+	return w.knows[i]
+}
+
+// cabling tells apart which tasks are done that change ports or cables.
+func (w *world) cabling() uint64 {
+	h := newHash()
+	for _, t := range w.p.tasks {
+		if t.inner || t.kind == CableStep || t.manage {
+			h.put(b2u(w.tasks[t.at]))
+		}
+	}
+	for _, l := range w.p.lent {
+		h.put(b2u(w.lends(l)))
+	}
+	return uint64(h)
+}
+
+// around tells apart what is around a device: its own state and its neighbours';
+// far also the state of all, what tasks are done, and where the laptop is.
+func (w *world) around(i int, far bool) uint64 {
+	if far {
+		return w.hash()
+	}
+	h := newHash()
+	h.put(w.hashAt(i))
+	for _, k := range w.p.beside[i] {
+		h.put(w.hashAt(k))
+	}
+	for _, t := range w.p.tasks {
+		if t.kind != Manage {
+			h.put(b2u(w.tasks[t.at]))
+		}
+	}
+	return uint64(h)
+}
+
+// rest is tasks and the laptop.
+func (w *world) rest(h *hash) {
 	for _, t := range w.tasks {
 		h.put(b2u(t))
 	}
@@ -192,6 +239,15 @@ func (w *world) hash() uint64 {
 	for _, c := range []byte(w.at.port) {
 		h.put(uint64(c))
 	}
+}
+
+// hash tells worlds apart.
+func (w *world) hash() uint64 {
+	h := newHash()
+	for i := range w.states {
+		h.put(w.hashAt(i))
+	}
+	w.rest(&h)
 	return uint64(h)
 }
 
@@ -247,7 +303,7 @@ func (w *world) word(i int) *wording.Device { return wording.For(w.n, i) }
 // is among them, takes an address in the VLAN that it then is in.
 func (w *world) set(i int, next wording.State) *world {
 	c := w.clone()
-	c.states[i], c.hashes[i] = next, 0
+	c.states[i], c.hashes[i], c.knows[i] = next, 0, 0
 	d := w.o.Devices[i]
 	draft := office.NewDraft(w.o)
 	changed := false
@@ -355,7 +411,7 @@ func (w *world) carry(t *task) *world {
 				s.Ports[q] = x
 			}
 			c.states[t.dev] = s.With(0, s.Ports[0]).Knowing(w.states[t.dev].VLANs)
-			c.hashes[t.dev] = 0
+			c.hashes[t.dev], c.knows[t.dev] = 0, 0
 		}
 	case len(t.plugs)+len(t.pulls) > 0:
 		o := *w.o
@@ -370,6 +426,9 @@ func (w *world) carry(t *task) *world {
 		c.n = w.n.Update(&o)
 	}
 	c.count(t.dev)
+	if t.manage && w.p.cut[t.dev] {
+		c.dirty[t.dev] = false // nobody can save it
+	}
 	c.settle()
 	return c
 }
@@ -405,7 +464,7 @@ func (w *world) reachedBy(plug *office.Plug, i int) bool {
 	}
 	manage := w.o.Devices[i].Manage
 	for _, y := range w.n.Standing(i, manage.VID, "") {
-		if y.Span == s && (!s.OneWay || w.heard.of(w.n, s, x)[y.Node] && w.heard.of(w.n, s, y.Node)[x]) {
+		if y.Span == s && (!s.OneWay || w.heard.of(s, x)[y.Node] && w.heard.of(s, y.Node)[x]) {
 			return true
 		}
 	}
@@ -445,7 +504,7 @@ func (w *world) by(i int) By {
 // it has a console, or nobody said where it is managed.
 func (w *world) console(i int) bool {
 	d := w.o.Devices[i]
-	return d.Console || d.Manage == nil
+	return d.Console || d.Manage == nil || w.p.was.n.Office.Devices[i].Manage == nil
 }
 
 // spots lists where the operator could go to reach a device, the next best first:

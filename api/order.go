@@ -1,0 +1,94 @@
+package api
+
+import (
+	"klammer/core/office"
+	"klammer/core/order"
+	"klammer/core/span"
+)
+
+// Order is the whole way from what devices are set to to what they should be: what
+// `klammer order --json` prints.
+type Order struct {
+	Visits      []OrderVisit `json:"visits" required:"true" nullable:"false"`
+	Steps       []OrderStep  `json:"steps" required:"true" nullable:"false"`
+	Lockouts    int          `json:"lockouts" required:"true" description:"always 0: an order that locks somebody out is none"`
+	Leaks       int          `json:"leaks" required:"true" description:"pairs of VLANs that meet and should not, times steps"`
+	Blind       int          `json:"blind" required:"true" description:"devices out of reach that have steps left, times the steps done meanwhile"`
+	Interrupted int          `json:"interrupted" required:"true" description:"pairs that reach each other before and after and not between, times steps"`
+	Walks       int          `json:"walks" required:"true" description:"how often the laptop is plugged in elsewhere"`
+	Told        string       `json:"told" required:"true" description:"what it comes to, in words"`
+	Paper       []string     `json:"paper,omitempty" description:"statements of what differs and is nothing to do, where there are no steps"`
+}
+
+// OrderVisit is what is done at one device at one sitting.
+type OrderVisit struct {
+	Device string   `json:"device" required:"true"`
+	At     string   `json:"at" required:"true" description:"where the laptop is: a port, or a device's console"`
+	By     order.By `json:"by" required:"true"`
+}
+
+// OrderStep is a single act.
+type OrderStep struct {
+	Visit      int         `json:"visit" required:"true" description:"index into visits"`
+	Device     string      `json:"device" required:"true"`
+	Kind       order.Kind  `json:"kind" required:"true"`
+	Page       string      `json:"page" required:"true" description:"of the device's interface"`
+	Text       string      `json:"text" required:"true"`
+	Lines      []string    `json:"lines" required:"true" nullable:"false" description:"statements of the line that lead from the office before to the one after"`
+	Back       []string    `json:"back" required:"true" nullable:"false" description:"and back"`
+	Told       []string    `json:"told" required:"true" nullable:"false" description:"what frames gain and lose by it, and who is interrupted, in words"`
+	Interrupts []Interrupt `json:"interrupts" required:"true" nullable:"false"`
+	Joins      []Joined    `json:"joins" required:"true" nullable:"false"`
+	Blind      []string    `json:"blind" required:"true" nullable:"false" description:"devices that are out of reach from here on and still have steps"`
+}
+
+// Interrupt is who is cut off, and the index of the step that ends it.
+type Interrupt struct {
+	VLAN  office.VID `json:"vlan" required:"true"`
+	Ports []string   `json:"ports" required:"true" nullable:"false"`
+	Until int        `json:"until" required:"true"`
+}
+
+// Joined is VLANs that meet, and the index of the step that ends it.
+type Joined struct {
+	VLANs []office.VID `json:"vlans" required:"true" nullable:"false"`
+	Until int          `json:"until" required:"true"`
+}
+
+// OrderOf tells an order.
+func OrderOf(o *order.Order) *Order {
+	out := &Order{
+		Visits: []OrderVisit{}, Steps: []OrderStep{}, Leaks: o.Leaks, Blind: o.Price.Blind, Interrupted: o.Price.Interrupted,
+		Walks: o.Price.Walks, Told: o.Summary(), Paper: o.Paper,
+	}
+	for _, v := range o.Visits {
+		out.Visits = append(out.Visits, OrderVisit{v.Device, v.At, v.By})
+	}
+	name := span.Compile(&office.Office{VLANs: o.Planned.VLANs}).Name
+	for _, s := range o.Steps {
+		st := OrderStep{
+			Visit: s.Visit, Device: s.Device, Kind: s.Kind, Page: s.Page, Text: s.Text, Lines: orEmpty(s.Lines), Back: orEmpty(s.Back),
+			Told: orEmpty(s.Told), Interrupts: []Interrupt{}, Joins: []Joined{}, Blind: orEmpty(s.Blind),
+		}
+		for _, x := range s.Interrupts {
+			st.Interrupts = append(st.Interrupts, Interrupt{x.VLAN, x.Ports, x.Until})
+			st.Told = append(st.Told, x.Say(name))
+		}
+		for _, x := range s.Joins {
+			st.Joins = append(st.Joins, Joined{x.VLANs[:], x.Until})
+			st.Told = append(st.Told, x.Say(name))
+		}
+		for _, d := range s.Blind {
+			st.Told = append(st.Told, d+" is out of reach from here on, until a later step brings it back: go on at once.")
+		}
+		out.Steps = append(out.Steps, st)
+	}
+	return out
+}
+
+func orEmpty(list []string) []string {
+	if list == nil {
+		return []string{}
+	}
+	return list
+}

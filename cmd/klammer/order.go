@@ -1,0 +1,116 @@
+package main
+
+import (
+	"errors"
+	"fmt"
+	"io"
+	"os"
+	"strings"
+
+	"github.com/spf13/cobra"
+
+	"klammer/api"
+	"klammer/core/order"
+)
+
+func orderCmd() *cobra.Command {
+	var asJSON bool
+	cmd := &cobra.Command{
+		Use:   "order AS-IS PLANNED",
+		Short: "The steps from one office to the other that lock nobody out",
+		Long: `The work order from an office as it is to the one that is planned: single acts
+over all devices, cables and the administrator's laptop, visit by visit, in an
+order in which nobody is locked out and, where any order allows it, nobody is cut
+off. The laptop stands at the plug that both files call the operator's.
+
+Exit status 0 says that nobody suffers on the way, 1 that somebody is interrupted,
+out of reach or joined for a while, 2 that there is no order, with what stands
+against it.`,
+		Example: "  klammer order found.klm planned.klm\n  klammer order found.klm planned.klm --json",
+		Args:    cobra.ExactArgs(2),
+		RunE: func(cmd *cobra.Command, args []string) error {
+			was, err := read(cmd, args[0])
+			if err != nil {
+				return err
+			}
+			plan, err := read(cmd, args[1])
+			if err != nil {
+				return err
+			}
+			opt := order.Options{}
+			if f, ok := cmd.ErrOrStderr().(*os.File); ok && terminal(f) {
+				opt.Progress = progress(f)
+			}
+			o, err := order.Make(was.Office, plan.Office, opt)
+			if opt.Progress != nil {
+				fmt.Fprint(cmd.ErrOrStderr(), "\r\033[K")
+			}
+			var no *order.Impossible
+			if errors.As(err, &no) {
+				for _, r := range no.Reasons {
+					fmt.Fprintln(cmd.ErrOrStderr(), r.Text)
+				}
+				return status(2)
+			}
+			if err != nil {
+				return err
+			}
+			if asJSON {
+				err = printJSON(cmd, api.OrderOf(o))
+			} else {
+				printOrder(cmd.OutOrStdout(), api.OrderOf(o))
+			}
+			if err == nil && !o.Safe() {
+				return status(1)
+			}
+			return err
+		},
+	}
+	cmd.Flags().BoolVar(&asJSON, "json", false, "one JSON document")
+	return cmd
+}
+
+// terminal says whether somebody looks at a file as it is written.
+func terminal(f *os.File) bool {
+	info, err := f.Stat()
+	return err == nil && info.Mode()&os.ModeCharDevice != 0
+}
+
+// progress tells how far the search is, by hundredths.
+func progress(out io.Writer) func(done, of int) {
+	last := -1
+	return func(done, of int) {
+		if now := 100 * done / of; now != last {
+			last = now
+			fmt.Fprintf(out, "\r%d %% of what differs is in order", now)
+		}
+	}
+}
+
+// printOrder prints an order as a colleague would write it down.
+func printOrder(out io.Writer, o *api.Order) {
+	fmt.Fprintln(out, o.Told)
+	for _, line := range o.Paper {
+		fmt.Fprintln(out, "  "+line)
+	}
+	visit := -1
+	for i, s := range o.Steps {
+		if s.Visit != visit {
+			visit = s.Visit
+			v := o.Visits[visit]
+			how := map[order.By]string{order.OverNetwork: "over the network, laptop in " + spaced(v.At), order.AtPort: "laptop in " + spaced(v.At), order.AtConsole: "at its console"}[v.By]
+			fmt.Fprintf(out, "\nVisit %d: %s (%s)\n", visit+1, v.Device, how)
+		}
+		text := s.Text
+		if s.Kind == order.Set && !strings.HasPrefix(text, s.Page) && s.Page != "" {
+			text = "[" + s.Page + "] " + text
+		}
+		fmt.Fprintf(out, "%4d. %s\n", i+1, text)
+		for _, t := range s.Told {
+			fmt.Fprintf(out, "      %s\n", t)
+		}
+	}
+}
+
+// spaced is a port as people say it.
+func spaced(port string) string { return strings.Replace(port, ".", " ", 1) }

@@ -1,0 +1,163 @@
+package order
+
+import (
+	"fmt"
+	"slices"
+	"strings"
+
+	"klammer/core/graph"
+	"klammer/core/notation"
+	"klammer/core/office"
+	"klammer/core/span"
+)
+
+// told is what a step changes for frames, a sentence each: what passes a cable now
+// and what no longer does, and which VLAN ports without a cable are in.
+func told(a, b *span.Net) (out []string) {
+	if a == b {
+		return nil
+	}
+	if len(a.Topo.Links) == len(b.Topo.Links) && slices.EqualFunc(a.Topo.Links, b.Topo.Links, func(x, y graph.Link) bool { return a.Ref(x.A) == b.Ref(y.A) && a.Ref(x.B) == b.Ref(y.B) }) {
+		for i := range a.Topo.Links {
+			was, is := both(a, i), both(b, i)
+			l := b.Topo.Links[i]
+			name := fmt.Sprintf("%s – %s", portText(b.Ref(l.A)), portText(b.Ref(l.B)))
+			if come := is.Minus(&was); !come.Empty() {
+				out = append(out, fmt.Sprintf("%s %s now both ways over %s.", names(b, &come), verb(&come, "pass"), name))
+			}
+			if gone := was.Minus(&is); !gone.Empty() {
+				out = append(out, fmt.Sprintf("%s no longer %s both ways over %s.", names(b, &gone), verb(&gone, "pass"), name))
+			}
+		}
+	}
+	for i, d := range b.Office.Devices {
+		was := a.Topo.DeviceIndex(d.Name)
+		if was < 0 || a.Tables[was] == b.Tables[i] || d.Unaware() {
+			continue
+		}
+		by := map[string][]int{}
+		var order []string
+		for q := range d.Ports {
+			k := a.Office.Devices[was].Port(d.Ports[q].Name)
+			if k < 0 || d.Ports[q].Bundle > 0 || len(b.Topo.LinksAt(i, q)) > 0 || a.Office.Devices[was].Ports[k].Bundle > 0 {
+				continue
+			}
+			x, y := in(a, was, k), in(b, i, q)
+			if x == y || y == 0 {
+				continue
+			}
+			text := " now in " + b.Name(y)
+			if x != 0 {
+				text += ", no longer in " + b.Name(x)
+			}
+			if by[text] == nil {
+				order = append(order, text)
+			}
+			by[text] = append(by[text], q)
+		}
+		for _, text := range order {
+			is := " is"
+			if len(by[text]) > 1 {
+				is = " are"
+			}
+			out = append(out, fmt.Sprintf("%s %s%s%s.", d.Name, notation.Ports(d, by[text]), is, text))
+		}
+	}
+	return out
+}
+
+// both is the VLANs that pass a link in both directions, each as itself.
+func both(n *span.Net, link int) office.Set {
+	c := n.Carry(link)
+	return c.AB.And(&c.BA)
+}
+
+// in is the VLAN whose untagged frames a port sends and takes, 0 for none.
+func in(n *span.Net, dev, port int) office.VID {
+	if v := n.Tables[dev].Ports[port].PVID; v != 0 && n.Gives(dev, port, v, false) {
+		return v
+	}
+	return 0
+}
+
+func names(n *span.Net, s *office.Set) string {
+	var list []string
+	for v := range s.All() {
+		list = append(list, n.Name(v))
+	}
+	return some(list, 4)
+}
+
+func verb(s *office.Set, does string) string {
+	if s.Len() == 1 {
+		return does + "es"
+	}
+	return does
+}
+
+// some is a list in words, the first few by name.
+func some(list []string, most int) string {
+	switch n := len(list); {
+	case n > most+1:
+		return fmt.Sprintf("%s and %d more", strings.Join(list[:most], ", "), n-most)
+	case n > 1:
+		return strings.Join(list[:n-1], ", ") + " and " + list[n-1]
+	}
+	return strings.Join(list, "")
+}
+
+// Say is what an interruption means, in a sentence; the steps are counted from 1.
+func (x Interrupt) Say(name func(office.VID) string) string {
+	ports := make([]string, len(x.Ports))
+	for i, p := range x.Ports {
+		ports[i] = strings.Replace(p, ".", " ", 1)
+	}
+	return fmt.Sprintf("Interrupted in %s until step %d: %s.", name(x.VLAN), x.Until+1, some(ports, 6))
+}
+
+// Say is what a join means, in a sentence; the steps are counted from 1.
+func (x Join) Say(name func(office.VID) string) string {
+	return fmt.Sprintf("LEAK until step %d: %s and %s meet.", x.Until+1, name(x.VLANs[0]), name(x.VLANs[1]))
+}
+
+// Summary is what an order comes to.
+func (o *Order) Summary() string {
+	if len(o.Steps) == 0 {
+		if len(o.Paper) > 0 {
+			return "There is nothing to do on any device: what differs is on paper."
+		}
+		return "There is nothing to do: everything is as planned."
+	}
+	count := func(n int, one string) string {
+		if n == 1 {
+			return "1 " + one
+		}
+		return fmt.Sprintf("%d %ss", n, one)
+	}
+	text := fmt.Sprintf("%s, %s", count(len(o.Visits), "visit"), count(len(o.Steps), "step"))
+	if o.Price.Walks > 0 {
+		text += ", " + count(o.Price.Walks, "walk") + " with the laptop"
+	}
+	var harm []string
+	if o.Leaks > 0 {
+		harm = append(harm, "VLANs meet for a while that should not")
+	}
+	if o.Price.Rings > 0 {
+		harm = append(harm, "a ring is closed for a while")
+	}
+	if o.Price.Blind > 0 {
+		harm = append(harm, "a device is out of reach for a while")
+	}
+	if o.Price.Interrupted > 0 {
+		harm = append(harm, "somebody is cut off for a while")
+	}
+	if harm == nil {
+		return text + ". Nobody is cut off, nobody is locked out."
+	}
+	return text + ". On the way: " + strings.Join(harm, "; ") + "."
+}
+
+// Safe says whether nobody suffers on the way.
+func (o *Order) Safe() bool {
+	return o.Leaks == 0 && o.Price.Rings == 0 && o.Price.Blind == 0 && o.Price.Interrupted == 0
+}
