@@ -285,6 +285,13 @@ func newWitness(was, plan *office.Office, lent []office.PortRef) *witness {
 	return w
 }
 
+// stays says whether somebody is there before and after.
+func (w *witness) stays(end string) bool {
+	_, before := w.vlan[0][end]
+	_, after := w.vlan[1][end]
+	return before && after
+}
+
 // look counts pairs that are cut, and pairs that hear each other and never should.
 func (w *witness) look(o *office.Office) (cut, leaks []string) {
 	now, there := heard(o), ends(o)
@@ -298,7 +305,7 @@ func (w *witness) look(o *office.Office) (cut, leaks []string) {
 				if !both(now) {
 					cut = append(cut, a+" – "+b)
 				}
-			case !some(w.was) && !some(w.plan):
+			case !some(w.was) && !some(w.plan) && w.stays(a) && w.stays(b):
 				_, x := there[a]
 				if _, y := there[b]; some(now) && x && y {
 					leaks = append(leaks, a+" – "+b)

@@ -127,6 +127,7 @@ type judge struct {
 	// by kind and kind: they reach each other in one VLAN before and after; they do
 	// in no direction, before and after.
 	keep, apart [][]bool
+	planned     office.Set             // VLANs that somebody is in when all is done
 	ring        office.Set             // VLANs that form a ring before or after
 	merged      map[[2]office.VID]bool // VLANs that meet before or after
 	hubs        map[*span.VLAN][]*span.Span
@@ -178,12 +179,18 @@ func newJudge(was, plan *origin, lent []loan) *judge {
 			in := j.terms[s].vlan
 			same := in == j.terms[s].then && in == j.terms[t].vlan && in == j.terms[t].then
 			j.keep[x][y] = st && ts && st2 && ts2 && same
-			j.apart[x][y] = !st && !ts && !st2 && !ts2
+			all := before[s].there() && before[t].there() && after[s].there() && after[t].there()
+			j.apart[x][y] = !st && !ts && !st2 && !ts2 && all // who comes or goes is of its VLAN
 		}
 	}
 	j.merged = map[[2]office.VID]bool{}
 	for _, n := range []*span.Net{was.n, plan.n} {
 		meets(n, func(v, u office.VID) { j.merged[[2]office.VID{v, u}] = true })
+	}
+	for v := range plan.n.Used().All() {
+		if r := plan.n.VLAN(v); r != nil && r.Parts > 0 {
+			j.planned.Add(v)
+		}
 	}
 	j.ring = rings(was.n)
 	more := rings(plan.n)
@@ -547,12 +554,18 @@ func (j *judge) mixed(n *span.Net) (k int) {
 	for i := range n.Topo.Links {
 		for _, a := range n.Carry(i).Cross {
 			v, u := a.From.VID(), a.To.VID()
-			if v != 0 && u != 0 && v != u && !j.merged[[2]office.VID{min(v, u), max(v, u)}] {
+			if v != 0 && u != 0 && v != u && !j.merged[[2]office.VID{min(v, u), max(v, u)}] && j.lives(n, v) && j.lives(n, u) {
 				k++
 			}
 		}
 	}
 	return k
+}
+
+// lives says whether somebody is in a VLAN, now or when all is done.
+func (j *judge) lives(n *span.Net, v office.VID) bool {
+	r := n.VLAN(v)
+	return r != nil && r.Parts > 0 || j.planned.Has(v)
 }
 
 // rings is the VLANs that form a ring over cables.

@@ -396,6 +396,11 @@ func (p *problem) lend() {
 			p.lendIn(v, at)
 		}
 	}
+	for _, t := range p.tasks { // devices that cannot send a VLAN tagged and take it untagged
+		if d := p.plan.n.Office.Devices[t.dev]; t.manage && (d.Wording.Name == office.ByGroup || d.Wording.Name == office.ByChoice) {
+			p.lendAt(t.dev)
+		}
+	}
 }
 
 // lendIn finds a port for the laptop in a VLAN: one that is planned so, else one on
@@ -493,6 +498,7 @@ type task struct {
 	refs   []office.PortRef // ports that are as planned before
 	joins  []string         // ports of a bundle, whose own settings go
 	manage bool
+	to     *office.Manage // of management
 	risky  bool
 	box    bool                   // the device comes out of its box
 	away   bool                   // the device goes
@@ -581,7 +587,7 @@ func (p *problem) manages(i int, a, b *office.Device) {
 		}
 	}
 	to := b.Manage
-	p.add(&task{dev: i, kind: Manage, page: "Management", text: text, lines: []string{line(b.Manage)}, back: []string{line(a.Manage)}, manage: true, risky: true,
+	p.add(&task{dev: i, kind: Manage, page: "Management", text: text, lines: []string{line(b.Manage)}, back: []string{line(a.Manage)}, manage: true, to: to, risky: true,
 		device: func(d *office.Device) { d.Manage = to }})
 }
 

@@ -94,7 +94,7 @@ func (n *node) run(i int) *node {
 	for again := true; again && n.w.left[i] > 0; {
 		again = false
 		for _, t := range p.tasks {
-			if t.dev != i || !n.w.due(t) {
+			if t.dev != i || !n.w.due(t) || t.manage && t.to != nil && !p.cut[i] && !n.w.wouldReach(i, t.to.VID) {
 				continue
 			}
 			if m := n.try(&trial{act: act{kind: t.kind, dev: i, page: t.page, text: t.text, task: t, risky: t.risky}, to: n.w.carry(t)}); m != nil {
@@ -322,15 +322,6 @@ func (n *node) flow() *node {
 			}
 		}
 		if saved == n {
-			if len(p.bad) == 0 {
-				return n
-			}
-			clear(p.bad) // something far away may have changed
-			n = n.leave()
-			if m := n.anywhere(); m != nil {
-				n = m
-				continue
-			}
 			return n
 		}
 		n = saved
@@ -444,20 +435,55 @@ func (n *node) onward() *node {
 			return k
 		}
 	}
+	if m := n.standing(); m != nil {
+		return m
+	}
+	if len(n.w.p.bad) > 0 { // something far away may have changed
+		clear(n.w.p.bad)
+		if m := n.leave().anywhere(); m != nil {
+			return m
+		}
+	}
 	return n.force()
+}
+
+// standing is a step on a device that the operator goes to first, although he
+// reaches it from where he is: it takes his way to others, to whom he then goes.
+func (n *node) standing() *node {
+	from := n.leave()
+	for _, i := range n.w.p.order {
+		if n.w.left[i] == 0 || !n.w.reaches(i) || n.w.at.dev == i || n.w.o.Devices[i].Manage == nil {
+			continue
+		}
+		for _, at := range n.w.free(i) {
+			m := from.walk(at, i)
+			if !m.w.reaches(i) || !m.clean(n) {
+				continue
+			}
+			if k := m.run(i); k.w.remaining() < n.w.remaining() {
+				return m
+			}
+			if k := m.partingAt([]int{i}); k != nil {
+				return k
+			}
+		}
+	}
+	return nil
 }
 
 // parting is a step after which the operator reaches a device no more and goes to
 // where he does; nobody else is harmed. Management that moves comes first.
-func (n *node) parting() *node {
-	if m := n.partingBy(func(w *world, i int, each func(*trial) bool) { w.acts(i, each) }); m != nil {
+func (n *node) parting() *node { return n.partingAt(n.w.p.order) }
+
+func (n *node) partingAt(devices []int) *node {
+	if m := n.partingBy(devices, func(w *world, i int, each func(*trial) bool) { w.acts(i, each) }); m != nil {
 		return m
 	}
-	return n.partingBy(func(w *world, i int, each func(*trial) bool) { w.settings(i, true, each) })
+	return n.partingBy(devices, func(w *world, i int, each func(*trial) bool) { w.settings(i, true, each) })
 }
 
-func (n *node) partingBy(trials func(w *world, i int, each func(*trial) bool)) (out *node) {
-	for _, i := range n.w.p.order {
+func (n *node) partingBy(devices []int, trials func(w *world, i int, each func(*trial) bool)) (out *node) {
+	for _, i := range devices {
 		if n.w.left[i] == 0 || !n.w.reaches(i) {
 			continue
 		}

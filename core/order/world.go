@@ -36,6 +36,7 @@ type world struct {
 	reach  map[int]bool // by device, filled as it is asked for
 	m      *talk.Map
 	heard  *frames
+	live   *office.Set
 	hashes []uint64 // by device: of what its ports are set to
 	knows  []uint64 // and of the VLANs that it knows too
 }
@@ -71,7 +72,7 @@ func (w *world) settle() {
 
 func (w *world) judge() {
 	w.v, w.heard = w.p.j.look(w.n, w.ports)
-	w.reach, w.m = map[int]bool{}, nil
+	w.reach, w.m, w.live = map[int]bool{}, nil, nil
 }
 
 // count is how much is left to do on a device.
@@ -226,6 +227,17 @@ func (w *world) around(i int, far bool) uint64 {
 		if t.kind != Manage {
 			h.put(b2u(w.tasks[t.at]))
 		}
+	}
+	if w.live == nil { // who is in which VLAN decides where it may lead
+		w.live = &office.Set{}
+		for v := range w.n.Used().All() {
+			if w.p.j.lives(w.n, v) {
+				w.live.Add(v)
+			}
+		}
+	}
+	for _, x := range w.live {
+		h.put(x)
 	}
 	return uint64(h)
 }
@@ -468,7 +480,7 @@ func (w *world) reachedBy(plug *office.Plug, i int) bool {
 			return true
 		}
 	}
-	if !w.p.routes() {
+	if !w.routes(plug.Wants) {
 		return false
 	}
 	if w.m == nil {
@@ -477,16 +489,26 @@ func (w *world) reachedBy(plug *office.Plug, i int) bool {
 	return w.m.Ask(w.m.At(plug.Wants, []span.Place{{Span: s, Node: x}}, plug.At), w.m.Managed(i), talk.All).Open != talk.None
 }
 
-// routes says whether anything could lead from one VLAN to another.
-func (p *problem) routes() bool {
-	for _, x := range []*origin{p.was, p.plan} {
-		for _, d := range x.n.Office.Devices {
-			if len(d.Addresses) > 1 {
-				return true
-			}
+// routes says whether something could lead out of a VLAN: a device has an address
+// there, and another elsewhere.
+func (w *world) routes(v office.VID) bool {
+	for _, d := range w.o.Devices {
+		if len(d.Addresses) > 1 && slices.ContainsFunc(d.Addresses, func(a office.Address) bool { return a.VID == v }) {
+			return true
 		}
 	}
 	return false
+}
+
+// wouldReach says whether the operator could reach a device as things are if it were
+// managed in another VLAN.
+func (w *world) wouldReach(i int, v office.VID) bool {
+	plug, ok := w.plug()
+	if !ok || w.routes(plug.Wants) {
+		return true // that is for a closer look
+	}
+	s, _ := w.n.PlugAt(&plug)
+	return s != nil && slices.ContainsFunc(w.n.Standing(i, v, ""), func(x span.Place) bool { return x.Span == s })
 }
 
 // by is how the operator reaches a device.
@@ -525,15 +547,16 @@ func (w *world) eachSpot(i int, yield func(spot) bool) {
 	if w.o.Devices[i].Manage == nil {
 		return
 	}
-	seen := map[*span.Span]bool{}
+	seen := map[place]bool{}
 	there := *w
 	for _, dev := range w.nearby(i) {
 		for _, at := range w.free(dev) {
-			s := w.n.SpanOf(span.Node{Hub: w.n.Topo.HubOf(dev, w.o.Devices[dev].Port(at.port)), Label: span.Label(at.vid)})
-			if s == nil || seen[s] {
+			x := span.Node{Hub: w.n.Topo.HubOf(dev, w.o.Devices[dev].Port(at.port)), Label: span.Label(at.vid)}
+			here := placeOf(w.n.SpanOf(x), x)
+			if here.span == nil || seen[here] {
 				continue
 			}
-			seen[s] = true
+			seen[here] = true
 			there.at = at
 			plug, _ := there.plug()
 			if there.reachedBy(&plug, i) && !yield(at) {
