@@ -15,4 +15,5 @@ type Somebody struct {
 	Name   string `json:"name"`
 	Office int64  `json:"office"`
 	Found  string `json:"found,omitempty"` // a device of which something was found
+	Order  bool   `json:"order,omitempty"` // a work order was made, or went on
 }

@@ -139,6 +139,7 @@ type DeviceView struct {
 	ManageVID  int               `json:"manageVid,omitempty"`
 	Limits     string            `json:"limits,omitempty" description:"as in notation: vlans 64 rows 16"`
 	Adjacent   bool              `json:"adjacent,omitempty" description:"bundles want adjacent ports"`
+	Console    bool              `json:"console,omitempty" description:"it is set at its console, too, by who stands at it"`
 	Routes     []string          `json:"routes,omitempty" description:"in notation: 10.0.0.0/8 via 10.61.250.2"`
 	Outsides   []OutsideView     `json:"outsides,omitempty"`
 	Rules      []RuleView        `json:"rules,omitempty" description:"in order; after an edit only where one became otherwise"`

@@ -1,6 +1,8 @@
 package api
 
 import (
+	"time"
+
 	"klammer/core/office"
 	"klammer/core/order"
 	"klammer/core/span"
@@ -17,6 +19,7 @@ type Order struct {
 	Interrupted int          `json:"interrupted" required:"true" description:"pairs that reach each other before and after and not between, times steps"`
 	Walks       int          `json:"walks" required:"true" description:"how often the laptop is plugged in elsewhere"`
 	Told        string       `json:"told" required:"true" description:"what it comes to, in words"`
+	Lent        []string     `json:"lent,omitempty" description:"ports that the laptop needs meanwhile"`
 	Paper       []string     `json:"paper,omitempty" description:"statements of what differs and is nothing to do, where there are no steps"`
 }
 
@@ -61,6 +64,9 @@ func OrderOf(o *order.Order) *Order {
 		Visits: []OrderVisit{}, Steps: []OrderStep{}, Leaks: o.Leaks, Blind: o.Price.Blind, Interrupted: o.Price.Interrupted,
 		Walks: o.Price.Walks, Told: o.Summary(), Paper: o.Paper,
 	}
+	for _, r := range o.Lent {
+		out.Lent = append(out.Lent, r.String())
+	}
 	for _, v := range o.Visits {
 		out.Visits = append(out.Visits, OrderVisit{v.Device, v.At, v.By})
 	}
@@ -91,4 +97,38 @@ func orEmpty(list []string) []string {
 		return []string{}
 	}
 	return list
+}
+
+// OrderRequest asks for an order.
+type OrderRequest struct {
+	From     string   `json:"from" required:"true" enum:"found,revision,factory,here,back" description:"what devices are set to: as found, as at a revision, some new from the factory, where the last order stands; or back from there to its beginning"`
+	Revision int64    `json:"revision,omitempty" description:"for revision"`
+	Devices  []string `json:"devices,omitempty" description:"for factory: those that are new" maxItems:"200"`
+}
+
+// OrderView is an order with what is done of it.
+type OrderView struct {
+	ID       int64       `json:"id" required:"true" description:"0 where there never was one"`
+	Revision int64       `json:"revision" required:"true" description:"of the plan that it leads to, or came from"`
+	Back     bool        `json:"back" required:"true" description:"it leads back"`
+	Moved    bool        `json:"moved" required:"true" description:"the plan has moved on since"`
+	Ended    bool        `json:"ended" required:"true" description:"another took its place"`
+	Author   string      `json:"author" required:"true"`
+	At       time.Time   `json:"at" required:"true"`
+	Order    *Order      `json:"order,omitempty"`
+	Ticks    []OrderDone `json:"ticks" required:"true" nullable:"false" description:"in order; the first steps are those that are done"`
+}
+
+// OrderTick ticks the next step off, or takes the last tick away.
+type OrderTick struct {
+	Order int64 `json:"order" required:"true"`
+	Step  int   `json:"step" required:"true" minimum:"0" maximum:"100000"`
+	On    bool  `json:"on" required:"true"`
+}
+
+// OrderDone is a step that somebody said is done.
+type OrderDone struct {
+	Step   int       `json:"step" required:"true"`
+	Author string    `json:"author" required:"true"`
+	At     time.Time `json:"at" required:"true"`
 }

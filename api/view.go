@@ -395,7 +395,7 @@ func DeviceOf(n *span.Net, i int) DeviceView {
 	device := n.Office.Devices[i]
 	v := DeviceView{Name: device.Name, Kind: device.Kind, Forwarding: device.Forwarding, Follows: device.Follows, Ports: make([]PortView, len(device.Ports))}
 	v.Wording = device.Wording.String()
-	v.Adjacent = device.Adjacent
+	v.Adjacent, v.Console = device.Adjacent, device.Console
 	limits := device.Limits
 	for _, name := range office.LimitNames {
 		if most := *limits.Of(name); most > 0 {

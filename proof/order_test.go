@@ -7,7 +7,6 @@ import (
 	"strconv"
 	"strings"
 	"testing"
-	"time"
 
 	"github.com/stretchr/testify/require"
 	"pgregory.net/rapid"
@@ -293,8 +292,8 @@ func (w *witness) stays(end string) bool {
 }
 
 // look counts pairs that are cut, and pairs that hear each other and never should.
-func (w *witness) look(o *office.Office) (cut, leaks []string) {
-	now, there := heard(o), ends(o)
+func (w *witness) look(o *office.Office, now map[string]map[string]bool) (cut, leaks []string) {
+	there := ends(o)
 	for i, a := range w.ends {
 		for _, b := range w.ends[i+1:] {
 			both := func(m map[string]map[string]bool) bool { return m[a][b] && m[b][a] }
@@ -318,12 +317,11 @@ func (w *witness) look(o *office.Office) (cut, leaks []string) {
 
 // reached says whether the operator reaches a device: his plug hears its
 // management, and it hears him.
-func reached(o *office.Office, dev string) bool {
+func reached(o *office.Office, now map[string]map[string]bool, dev string) bool {
 	i := slices.IndexFunc(o.Plugs, func(p office.Plug) bool { return p.Operator })
 	if i < 0 {
 		return false
 	}
-	now := heard(o)
 	d := o.Device(dev)
 	if d.Manage == nil {
 		return false
@@ -410,13 +408,9 @@ func TestOrders(t *testing.T) {
 		was, plan := drawnPair(t, 5)
 		return [2]*office.Office{was, plan}
 	})
-	for seed := range number("KLAMMER_ORDERS", 150) {
+	for seed := range number("KLAMMER_ORDERS", 40) {
 		pair := pairs.Example(seed)
-		begin := time.Now()
 		o, err := order.Make(pair[0], pair[1], order.Options{})
-		if d := time.Since(begin); d > time.Second {
-			fmt.Println("slow", seed, d)
-		}
 		if err != nil {
 			sum.none++
 			t.Logf("pair %d has no order: %s", seed, err)
@@ -433,15 +427,16 @@ func witnessed(t *testing.T, seed int, o *order.Order, sum *tally) {
 	show := func() string { return fmt.Sprintf("pair %d\n%s", seed, shownOrder(o)) }
 	w := newWitness(o.Was, o.Planned, o.Lent)
 	now, cuts, leaks := o.Was, 0, 0
+	hears := heard(now)
 	left := map[string]int{}
 	for _, st := range o.Steps {
 		left[st.Device]++
 	}
 	for i, st := range o.Steps {
-		before := now
+		before, heardBefore := now, hears
 		v := o.Visits[st.Visit]
 		if st.Kind != order.Laptop && st.Kind != order.CableStep && v.By != order.AtConsole {
-			require.True(t, reached(now, st.Device), "step %d: %s is out of reach\n%s", i, st.Device, show())
+			require.True(t, reached(now, hears, st.Device), "step %d: %s is out of reach\n%s", i, st.Device, show())
 		}
 		for _, line := range st.Lines {
 			next, _, err := notation.Line(now, line)
@@ -449,6 +444,9 @@ func witnessed(t *testing.T, seed int, o *order.Order, sum *tally) {
 			now = next
 		}
 		require.Equal(t, notation.Print(st.After), notation.Print(now))
+		if len(st.Lines) > 0 {
+			hears = heard(now)
+		}
 		if st.Kind == order.Set {
 			require.NoError(t, accepted(before, now, st.Device), "step %d\n%s", i, show())
 		}
@@ -459,9 +457,9 @@ func witnessed(t *testing.T, seed int, o *order.Order, sum *tally) {
 				require.NoError(t, err, "step %d, back: %s\n%s", i, line, show())
 				back = next
 			}
-			require.Equal(t, heard(before), heard(back), "step %d: the way back leads elsewhere\n%s", i, show())
+			require.Equal(t, heardBefore, heard(back), "step %d: the way back leads elsewhere\n%s", i, show())
 		}
-		c, l := w.look(now)
+		c, l := w.look(now, hears)
 		cuts, leaks = cuts+len(c), leaks+len(l)
 		said := slices.ContainsFunc(o.Steps[:i+1], func(s order.Step) bool {
 			return slices.ContainsFunc(s.Joins, func(j order.Join) bool { return j.Until > i })
@@ -474,7 +472,7 @@ func witnessed(t *testing.T, seed int, o *order.Order, sum *tally) {
 		left[st.Device]--
 		// Who loses the way to a device that has steps left goes there next, or has said so.
 		for dev, k := range left {
-			if k == 0 || st.Kind == order.Laptop || len(now.Plugs) == 0 || len(before.Plugs) == 0 || reached(now, dev) || !reached(before, dev) || slices.Contains(st.Blind, dev) {
+			if k == 0 || st.Kind == order.Laptop || len(now.Plugs) == 0 || len(before.Plugs) == 0 || reached(now, hears, dev) || !reached(before, heardBefore, dev) || slices.Contains(st.Blind, dev) {
 				continue
 			}
 			require.True(t, i+1 < len(o.Steps) && o.Steps[i+1].Kind == order.Laptop, "step %d: %s is lost\n%s", i, dev, show())

@@ -110,6 +110,9 @@ func (s *Server) someoneIs(text string) {
 	r := s.known(x.Office)
 	switch {
 	case r == nil:
+	case x.Order:
+		r.refound(s.stop) // a tick is something found, too
+		r.tell("order", 0, x, "")
 	case x.Found != "":
 		r.refound(s.stop)
 		r.tell("found", 0, x, "")

@@ -192,15 +192,7 @@ func (s *Server) find(c fiber.Ctx) error {
 		if len(x.Said) == 0 {
 			return bad("text", "it says nothing of any port: there is nothing to keep")
 		}
-		k := found.Keep(device, x.State)
-		f := store.Found{How: how, Author: name, Ports: k.Ports, VLANs: []int32{}}
-		for _, s := range k.Shapes {
-			f.Shapes = append(f.Shapes, notation.Shape(s))
-		}
-		for _, v := range k.VLANs {
-			f.VLANs = append(f.VLANs, int32(v))
-		}
-		if err := s.store.AddFound(c.Context(), r.id, device.Name, f); err != nil {
+		if err := s.store.AddFound(c.Context(), r.id, device.Name, *keptAs(found.Keep(device, x.State), how, name)); err != nil {
 			return err
 		}
 		text, err := json.Marshal(api.Somebody{Name: name, Office: r.id, Found: device.Name})
@@ -213,6 +205,18 @@ func (s *Server) find(c fiber.Ctx) error {
 		}
 	}
 	return c.JSON(out)
+}
+
+// keptAs is a state as the store keeps it.
+func keptAs(k found.Kept, how, author string) *store.Found {
+	f := &store.Found{How: how, Author: author, Ports: k.Ports, VLANs: []int32{}}
+	for _, s := range k.Shapes {
+		f.Shapes = append(f.Shapes, notation.Shape(s))
+	}
+	for _, v := range k.VLANs {
+		f.VLANs = append(f.VLANs, int32(v))
+	}
+	return f
 }
 
 func (s *Server) tick(c fiber.Ctx) error {

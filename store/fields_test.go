@@ -47,6 +47,7 @@ device rack switch follows eight
   wording by-vlan pvid-follows
   limit vlans 8 addresses 4 zones 3 rows 32
   bundles adjacent
+  console
   bundle up lacp 6-7
   manage 10 10.0.10.9
   2: 20 because "a camera"
@@ -110,6 +111,7 @@ var fields = []struct{ field, old, now string }{
 	{"Device.Wording", "by-vlan pvid-follows", "by-port"},
 	{"Device.Limits", "limit vlans 8", "limit vlans 9"},
 	{"Device.Adjacent", "  bundles adjacent\n", ""},
+	{"Device.Console", "  console\n", ""},
 	{"Device.Manage", "  manage 10 10.0.10.9\n", ""},
 	{"Device.Ports", "  inner vm vm: 20\n", ""},
 	{"Device.Addresses", "  address 20 10.0.20.1/24 on lan zone out admits ping,web\n", ""},

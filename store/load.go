@@ -208,6 +208,7 @@ func (l *loader) devices() error {
 		wording    office.Wording
 		limits     office.Limits
 		adjacent   bool
+		console    bool
 		manageVID  *int32
 		manageAddr *netip.Addr
 		noRouting  bool
@@ -216,7 +217,7 @@ func (l *loader) devices() error {
 		within     office.Action
 	)
 	err := l.each(
-		`SELECT id, name, kind, follows, forwarding, wording, habits, max_vlans, max_addresses, max_zones, max_rows, max_rules, adjacent, manage_vid::int, manage_addr,
+		`SELECT id, name, kind, follows, forwarding, wording, habits, max_vlans, max_addresses, max_zones, max_rows, max_rules, adjacent, has_console, manage_vid::int, manage_addr,
 			no_routing, keeps, between_zones, within_zones
 		FROM device WHERE office_id = $1 ORDER BY place`,
 		[]any{
@@ -233,6 +234,7 @@ func (l *loader) devices() error {
 			&limits.Rows,
 			&limits.Rules,
 			&adjacent,
+			&console,
 			&manageVID,
 			&manageAddr,
 			&noRouting,
@@ -245,7 +247,7 @@ func (l *loader) devices() error {
 			if err != nil {
 				return err
 			}
-			device.Limits, device.Adjacent = limits, adjacent
+			device.Limits, device.Adjacent, device.Console = limits, adjacent, console
 			device.NoRouting, device.State, device.Between, device.Within = noRouting, state, between, within
 			device.Wording = office.Wording{Name: wording.Name}
 			if len(wording.Habits) > 0 {

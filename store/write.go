@@ -185,18 +185,18 @@ func (w *writer) device(device *office.Device, change office.Change) {
 		w.makeRoom("device", change.At)
 	}
 	w.queue(`INSERT INTO device (office_id, name, place, kind, follows, forwarding, wording, habits,
-			max_vlans, max_addresses, max_zones, max_rows, max_rules, adjacent, manage_vid, manage_addr,
+			max_vlans, max_addresses, max_zones, max_rows, max_rules, adjacent, has_console, manage_vid, manage_addr,
 			no_routing, keeps, between_zones, within_zones)
 		VALUES (@office, @name, @place, @kind, @follows, @forwarding, @wording, @habits,
-			@vlans, @addresses, @zones, @rows, @rules, @adjacent, @manage_vid, @manage_addr, @no_routing, @keeps, @between, @within)
+			@vlans, @addresses, @zones, @rows, @rules, @adjacent, @console, @manage_vid, @manage_addr, @no_routing, @keeps, @between, @within)
 		ON CONFLICT (office_id, name) DO UPDATE SET kind = @kind, follows = @follows, forwarding = @forwarding, wording = @wording, habits = @habits,
-			max_vlans = @vlans, max_addresses = @addresses, max_zones = @zones, max_rows = @rows, max_rules = @rules, adjacent = @adjacent,
+			max_vlans = @vlans, max_addresses = @addresses, max_zones = @zones, max_rows = @rows, max_rules = @rules, adjacent = @adjacent, has_console = @console,
 			manage_vid = @manage_vid, manage_addr = @manage_addr, no_routing = @no_routing, keeps = @keeps, between_zones = @between, within_zones = @within`, pgx.NamedArgs{
 		"office": w.office, "name": device.Name, "place": change.At, "kind": string(device.Kind), "follows": null(device.Follows),
 		"forwarding": device.Forwarding.String(), "wording": device.Wording.Name, "habits": habits,
 		"vlans": device.Limits.VLANs, "addresses": device.Limits.Addresses, "zones": device.Limits.Zones, "rows": device.Limits.Rows, "rules": device.Limits.Rules,
 		"no_routing": device.NoRouting, "keeps": string(device.State), "between": string(device.Between), "within": string(device.Within),
-		"adjacent": device.Adjacent, "manage_vid": manageVID, "manage_addr": manageAddr,
+		"adjacent": device.Adjacent, "console": device.Console, "manage_vid": manageVID, "manage_addr": manageAddr,
 	})
 	const id = "(SELECT id FROM device WHERE office_id = $1 AND name = $2)"
 	w.queue("DELETE FROM address WHERE device_id = "+id, w.office, device.Name)

@@ -99,6 +99,9 @@ func printOrder(out io.Writer, o *api.Order) {
 			visit = s.Visit
 			v := o.Visits[visit]
 			how := map[order.By]string{order.OverNetwork: "over the network, laptop in " + spaced(v.At), order.AtPort: "laptop in " + spaced(v.At), order.AtConsole: "at its console"}[v.By]
+			if v.By == order.AtPort && !strings.HasPrefix(v.At, v.Device+".") {
+				how = "by hand, laptop in " + spaced(v.At)
+			}
 			fmt.Fprintf(out, "\nVisit %d: %s (%s)\n", visit+1, v.Device, how)
 		}
 		text := s.Text

@@ -14,13 +14,14 @@ import (
 
 	"github.com/spf13/cobra"
 
+	"klammer/core/notation"
 	"klammer/server"
 	"klammer/store"
 	"klammer/store/cluster"
 )
 
 func serveCmd() *cobra.Command {
-	var listen, data, load string
+	var listen, data, load, asIs string
 	cmd := &cobra.Command{
 		Use:   "serve",
 		Short: "Serve the web application on this machine",
@@ -33,7 +34,7 @@ Offices are kept in PostgreSQL: a private server that is started in the folder
 		RunE: func(cmd *cobra.Command, _ []string) error {
 			ctx, stop := signal.NotifyContext(cmd.Context(), os.Interrupt, syscall.SIGTERM)
 			defer stop()
-			err := serve(ctx, cmd, listen, data, load)
+			err := serve(ctx, cmd, listen, data, load, asIs)
 			var s status
 			if err != nil && !errors.As(err, &s) {
 				fmt.Fprintln(cmd.ErrOrStderr(), "klammer:", err)
@@ -45,6 +46,7 @@ Offices are kept in PostgreSQL: a private server that is started in the folder
 	cmd.Flags().StringVar(&listen, "listen", "127.0.0.1:8080", "loopback address and port; the next free port is taken where it is in use")
 	cmd.Flags().StringVar(&data, "data", defaultData(), "folder of the private database")
 	cmd.Flags().StringVar(&load, "load", "", "an office to load where the database has none yet")
+	cmd.Flags().StringVar(&asIs, "as-is", "", "with --load: the same office as its devices are set to; a work order leads from there")
 	for _, made := range []struct {
 		name, short string
 		text        func() ([]byte, error)
@@ -79,7 +81,7 @@ func defaultData() string {
 	return filepath.Join(home, ".local", "share", "klammer")
 }
 
-func serve(ctx context.Context, cmd *cobra.Command, listen, data, load string) error {
+func serve(ctx context.Context, cmd *cobra.Command, listen, data, load, asIs string) error {
 	ctx, end := context.WithCancel(ctx)
 	defer end()
 	out := cmd.OutOrStdout()
@@ -119,7 +121,7 @@ func serve(ctx context.Context, cmd *cobra.Command, listen, data, load string) e
 	}
 	defer st.Close()
 	if load != "" {
-		if err := loadOnce(ctx, cmd, st, load); err != nil {
+		if err := loadOnce(ctx, cmd, st, load, asIs); err != nil {
 			return err
 		}
 	}
@@ -133,7 +135,7 @@ func serve(ctx context.Context, cmd *cobra.Command, listen, data, load string) e
 
 // loadOnce reads an office into an empty database. A file with a mistake
 // changes nothing.
-func loadOnce(ctx context.Context, cmd *cobra.Command, st *store.Store, file string) error {
+func loadOnce(ctx context.Context, cmd *cobra.Command, st *store.Store, file, asIs string) error {
 	all, err := st.Offices(ctx)
 	if err != nil || len(all) > 0 {
 		return err
@@ -142,8 +144,18 @@ func loadOnce(ctx context.Context, cmd *cobra.Command, st *store.Store, file str
 	if err != nil {
 		return err
 	}
-	_, err = st.Import(ctx, f.Office, store.Note{Author: "klammer", Summary: "read from " + filepath.Base(file)})
-	return err
+	var was *notation.File
+	if asIs != "" {
+		if was, err = read(cmd, asIs); err != nil {
+			return err
+		}
+	}
+	note := store.Note{Author: "klammer", Summary: "read from " + filepath.Base(file)}
+	id, err := st.Import(ctx, f.Office, note)
+	if err != nil || was == nil {
+		return err
+	}
+	return server.Begin(ctx, st, id, 1, was.Office, f.Office, note.Author)
 }
 
 // listenOn takes the address, or the next port that is free, and says so.

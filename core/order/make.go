@@ -3,6 +3,7 @@ package order
 import (
 	"errors"
 	"fmt"
+	"net/netip"
 	"slices"
 	"strings"
 
@@ -234,7 +235,11 @@ func (p *problem) write(end *node) (*Order, error) {
 		}
 		if n.act.dev != dev || n.act.kind == Laptop {
 			dev = n.act.dev
-			out.Visits = append(out.Visits, Visit{Device: st.Device, At: n.w.where(), By: n.w.by(dev)})
+			by := n.w.by(dev)
+			if n.act.kind == CableStep { // that is done by hand
+				by = AtPort
+			}
+			out.Visits = append(out.Visits, Visit{Device: st.Device, At: n.w.where(), By: by})
 		}
 		st.Visit = len(out.Visits) - 1
 		if len(n.blind) > 0 && !(i+1 < len(acts) && acts[i+1].act.kind == Laptop && len(acts[i+1].blind) == 0) {
@@ -390,4 +395,28 @@ func (w *world) differs(i int) string {
 		out = append(out[:3], "…")
 	}
 	return strings.Join(out, ", ")
+}
+
+// Seated is an office in which the operator's laptop has an address in the VLAN that
+// its port really gives it, where that is another than it wants: as somebody found
+// it, not as it should be.
+func Seated(o *office.Office) *office.Office {
+	i := slices.IndexFunc(o.Plugs, func(p office.Plug) bool { return p.Operator })
+	if i < 0 || o.Plugs[i].Tagged {
+		return o
+	}
+	n := span.Compile(o)
+	plug := o.Plugs[i]
+	dev := n.Topo.DeviceIndex(plug.Port.Device)
+	d := o.Devices[dev]
+	port := d.Logical(d.Port(plug.Port.Port))
+	v := n.Tables[dev].Ports[port].PVID
+	if d.Unaware() || n.Gives(dev, port, plug.Wants, false) || v == 0 || !n.Gives(dev, port, v, false) {
+		return o
+	}
+	plug.Wants, plug.At = v, netip.Addr{}
+	out := *o
+	out.Plugs = slices.Clone(o.Plugs)
+	out.Plugs[i] = plug
+	return &out
 }

@@ -398,8 +398,8 @@ func (w *world) settings(i int, harmless bool, each func(*trial) bool) {
 // has both its ends as planned.
 func (w *world) cables(each func(*trial) bool) {
 	for _, t := range w.p.tasks {
-		if t.kind != CableStep || w.tasks[t.at] || t.box && w.p.words[t.dev] != nil {
-			continue // a device that is to be set is unpacked by who goes there
+		if t.kind != CableStep || w.tasks[t.at] || t.box && w.p.words[t.dev] != nil || t.away && w.at.dev == t.dev {
+			continue // a device that is to be set is unpacked by who goes there, and none is taken away from the laptop
 		}
 		if slices.ContainsFunc(t.refs, func(r office.PortRef) bool { return !w.ready(r) }) || slices.ContainsFunc(t.after, func(x *task) bool { return !w.tasks[x.at] }) {
 			continue

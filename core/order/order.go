@@ -42,7 +42,7 @@ type By string
 
 const (
 	OverNetwork By = "network"
-	AtPort      By = "port"    // the laptop is plugged into it
+	AtPort      By = "port"    // the laptop is plugged into it, or it is done by hand
 	AtConsole   By = "console" // he stands at it
 )
 

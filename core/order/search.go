@@ -59,7 +59,7 @@ func (m *node) clean(n *node) bool {
 // risky, if it can be reached.
 func (n *node) leave() *node {
 	i := n.dev
-	if i < 0 || !n.w.dirty[i] || !n.w.reaches(i) {
+	if i < 0 || !n.w.dirty[i] || !n.w.reaches(i) || n.w.v.cut > 0 { // who is cut off does not wait for that
 		return n
 	}
 	return n.save(i)
@@ -624,6 +624,18 @@ func (n *node) force() *node {
 		for _, k := range m.walks() {
 			k.since = m.since + 1
 			add(k)
+		}
+		for _, i := range p.order { // to stand at a device that he reaches from afar
+			if m.w.left[i] == 0 || m.w.at.dev == i || !m.w.reaches(i) || m.since > 0 && !m.near(n, i) || len(p.order) > fewDevices {
+				continue
+			}
+			for _, at := range m.w.free(i) {
+				k := m.leave().walk(at, i)
+				if k.w.reaches(i) {
+					k.since = m.since + 1
+					add(k)
+				}
+			}
 		}
 		for i := range m.w.dirty { // a device that has its last look and saving left
 			if m.since > 0 && m.w.dirty[i] && m.w.left[i] == 0 && m.w.reaches(i) {

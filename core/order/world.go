@@ -128,13 +128,11 @@ func (w *world) atHome() bool {
 	return !w.at.console && w.o.Devices[w.at.dev].Name == h.Port.Device && w.at.port == h.Port.Port && w.at.vid == h.Wants && w.at.tagged == h.Tagged
 }
 
-// remaining is how far the office is from the plan: settings of ports, and tasks.
+// remaining is how far the office is from the plan: settings of ports, and tasks;
+// saving is not counted.
 func (w *world) remaining() int {
 	k := 0
 	for i := range w.states {
-		if w.dirty[i] {
-			k++
-		}
 		k += w.distance(i)
 	}
 	for _, done := range w.tasks {

@@ -7,6 +7,7 @@
   import Line from "./line/Line.svelte";
   import Compare from "./offices/Compare.svelte";
   import Offices from "./offices/Offices.svelte";
+  import Orders from "./orders/Orders.svelte";
   import Plans from "./plans/Plans.svelte";
   import Poster from "./poster/Poster.svelte";
   import Reach from "./reach/Reach.svelte";
@@ -36,6 +37,7 @@
     register: Register,
     devices: Devices,
     sheets: Sheets,
+    orders: Orders,
     poster: Poster,
     history: History,
     compare: Compare,

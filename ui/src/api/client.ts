@@ -44,6 +44,9 @@ export type Here = Schemas["ApiHere"];
 export type TalkTable = Schemas["ApiTalkView"];
 export type TalkAnswer = Schemas["ApiTalkAnswer"];
 export type TalkShift = Schemas["ApiTalkShift"];
+export type WorkOrder = Schemas["ApiOrderView"];
+export type OrderRequest = Schemas["ApiOrderRequest"];
+export type OrderStep = Schemas["ApiOrderStep"];
 export type HistoryEntry = Schemas["ApiHistoryEntry"];
 
 /** What the server refused, or that it could not be reached (status 0). */
@@ -246,6 +249,13 @@ export const api = {
   foundView: async (id: number) => whole(await ask((signal) => http.GET("/api/offices/{id}/found/view", { params: at(id), signal }), long)),
   tick: (id: number, device: string, step: string, on: boolean) =>
     ask((signal) => http.PUT("/api/offices/{id}/ticks", { params: at(id), body: { device, step, on }, signal })),
+  orderNow: (id: number) => ask((signal) => http.GET("/api/offices/{id}/orders", { params: at(id), signal }), long),
+  orderMake: (id: number, body: OrderRequest, stop: AbortSignal) =>
+    ask((signal) => http.POST("/api/offices/{id}/orders", { params: at(id), body, signal: AbortSignal.any([signal, stop]) }), 120000),
+  orderTick: (id: number, order: number, step: number, on: boolean) =>
+    ask((signal) => http.PUT("/api/offices/{id}/orders/ticks", { params: at(id), body: { order, step, on }, signal }), long),
+  orderAt: async (id: number, step: number) =>
+    whole(await ask((signal) => http.GET("/api/offices/{id}/orders/at", { params: { path: { id }, query: { step } }, signal }), long)),
   healthy: () =>
     fetch("/api/health").then(
       (r) => r.ok,
@@ -268,6 +278,8 @@ export interface Listener {
   edit(change: Change): void;
   here(who: Somebody): void;
   found(device: string): void;
+  /** A work order was made, or went on. */
+  order(): void;
   /** The revision that the office is at, as one begins to listen. */
   at(revision: number): void;
   /** The same every few seconds. */
@@ -300,6 +312,7 @@ export function listen(id: number, l: Listener): () => void {
     source.addEventListener("edit", (e) => (alive(), l.edit(written(JSON.parse(e.data) as Change))));
     source.addEventListener("here", (e) => l.here(JSON.parse(e.data) as Somebody));
     source.addEventListener("found", (e) => l.found((JSON.parse(e.data) as { found: string }).found));
+    source.addEventListener("order", () => l.order());
     source.addEventListener("beat", (e) => {
       alive();
       if (e.data) l.beat(Number(e.data));

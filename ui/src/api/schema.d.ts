@@ -1011,6 +1011,189 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/offices/{id}/orders": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The newest work order, and what of it is done */
+        get: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path: {
+                    id: number;
+                };
+                cookie?: never;
+            };
+            requestBody?: never;
+            responses: {
+                /** @description OK */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["ApiOrderView"];
+                    };
+                };
+                /** @description Bad Request */
+                400: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["ApiProblem"];
+                    };
+                };
+            };
+        };
+        put?: never;
+        /** Make a work order to the plan */
+        post: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path: {
+                    id: number;
+                };
+                cookie?: never;
+            };
+            requestBody?: {
+                content: {
+                    "application/json": components["schemas"]["ApiOrderRequest"];
+                };
+            };
+            responses: {
+                /** @description OK */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["ApiOrderView"];
+                    };
+                };
+                /** @description Bad Request */
+                400: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["ApiProblem"];
+                    };
+                };
+            };
+        };
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/offices/{id}/orders/at": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The office as it is after a step of the order */
+        get: {
+            parameters: {
+                query: {
+                    /** @description how many steps are done */
+                    step: number;
+                };
+                header?: never;
+                path: {
+                    id: number;
+                };
+                cookie?: never;
+            };
+            requestBody?: never;
+            responses: {
+                /** @description OK */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["ApiOfficeView"];
+                    };
+                };
+                /** @description Bad Request */
+                400: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["ApiProblem"];
+                    };
+                };
+            };
+        };
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/offices/{id}/orders/ticks": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /** Tick the next step of the order off, or take the last tick away */
+        put: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path: {
+                    id: number;
+                };
+                cookie?: never;
+            };
+            requestBody?: {
+                content: {
+                    "application/json": components["schemas"]["ApiOrderTick"];
+                };
+            };
+            responses: {
+                /** @description OK */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["ApiOrderView"];
+                    };
+                };
+                /** @description Bad Request */
+                400: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["ApiProblem"];
+                    };
+                };
+            };
+        };
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/offices/{id}/preview": {
         parameters: {
             query?: never;
@@ -1635,6 +1818,8 @@ export interface components {
             adjacent?: boolean;
             /** @description as said */
             between?: components["schemas"]["OfficeAction"];
+            /** @description it is set at its console, too, by who stands at it */
+            console?: boolean;
             follows?: string;
             forwarding: components["schemas"]["OfficeForwarding"];
             keepsState?: boolean;
@@ -1892,6 +2077,15 @@ export interface components {
             sheet: string;
             text: string;
         };
+        ApiInterrupt: {
+            ports: string[];
+            until: number;
+            vlan: number;
+        };
+        ApiJoined: {
+            until: number;
+            vlans: number[];
+        };
         ApiJourney: {
             arrives: boolean;
             at?: string;
@@ -1999,6 +2193,101 @@ export interface components {
             whole: boolean;
             /** @description all of them; after an edit only where one became otherwise */
             wishes?: components["schemas"]["ApiWishView"][];
+        };
+        ApiOrder: {
+            /** @description devices out of reach that have steps left, times the steps done meanwhile */
+            blind: number;
+            /** @description pairs that reach each other before and after and not between, times steps */
+            interrupted: number;
+            /** @description pairs of VLANs that meet and should not, times steps */
+            leaks: number;
+            /** @description ports that the laptop needs meanwhile */
+            lent?: string[];
+            /** @description always 0: an order that locks somebody out is none */
+            lockouts: number;
+            /** @description statements of what differs and is nothing to do, where there are no steps */
+            paper?: string[];
+            steps: components["schemas"]["ApiOrderStep"][];
+            /** @description what it comes to, in words */
+            told: string;
+            visits: components["schemas"]["ApiOrderVisit"][];
+            /** @description how often the laptop is plugged in elsewhere */
+            walks: number;
+        };
+        ApiOrderDone: {
+            /** Format: date-time */
+            at: string;
+            author: string;
+            step: number;
+        };
+        ApiOrderRequest: {
+            /** @description for factory: those that are new */
+            devices?: string[];
+            /**
+             * @description what devices are set to: as found, as at a revision, some new from the factory, where the last order stands; or back from there to its beginning
+             * @enum {string}
+             */
+            from: "found" | "revision" | "factory" | "here" | "back";
+            /**
+             * Format: int64
+             * @description for revision
+             */
+            revision?: number;
+        };
+        ApiOrderStep: {
+            /** @description and back */
+            back: string[];
+            /** @description devices that are out of reach from here on and still have steps */
+            blind: string[];
+            device: string;
+            interrupts: components["schemas"]["ApiInterrupt"][];
+            joins: components["schemas"]["ApiJoined"][];
+            kind: components["schemas"]["OrderKind"];
+            /** @description statements of the line that lead from the office before to the one after */
+            lines: string[];
+            /** @description of the device's interface */
+            page: string;
+            text: string;
+            /** @description what frames gain and lose by it, and who is interrupted, in words */
+            told: string[];
+            /** @description index into visits */
+            visit: number;
+        };
+        ApiOrderTick: {
+            on: boolean;
+            /** Format: int64 */
+            order: number;
+            step: number;
+        };
+        ApiOrderView: {
+            /** Format: date-time */
+            at: string;
+            author: string;
+            /** @description it leads back */
+            back: boolean;
+            /** @description another took its place */
+            ended: boolean;
+            /**
+             * Format: int64
+             * @description 0 where there never was one
+             */
+            id: number;
+            /** @description the plan has moved on since */
+            moved: boolean;
+            order?: components["schemas"]["ApiOrder"];
+            /**
+             * Format: int64
+             * @description of the plan that it leads to, or came from
+             */
+            revision: number;
+            /** @description in order; the first steps are those that are done */
+            ticks: components["schemas"]["ApiOrderDone"][];
+        };
+        ApiOrderVisit: {
+            /** @description where the laptop is: a port, or a device's console */
+            at: string;
+            by: components["schemas"]["OrderBy"];
+            device: string;
         };
         ApiOutsideView: {
             address?: string;
@@ -2366,6 +2655,10 @@ export interface components {
         OfficeKind: "switch" | "router" | "firewall" | "wap" | "host" | "other";
         /** @enum {string} */
         OfficeState: "stateful" | "stateless";
+        /** @enum {string} */
+        OrderBy: "network" | "port" | "console";
+        /** @enum {string} */
+        OrderKind: "set" | "manage" | "cable" | "laptop" | "check" | "save";
         /** @enum {string} */
         TalkReason: "cut" | "no-gateway" | "no-route" | "loop" | "rule" | "not-admitted" | "no-host" | "no-state" | "left";
         /** @enum {string} */

@@ -1,11 +1,18 @@
 <script lang="ts">
   import { office } from "../state/office.svelte";
+  import { place } from "../state/place.svelte";
 
   const then = $derived(office.then);
   const look = (r: number) => void office.look(r).catch((e) => office.tell(e));
 </script>
 
-{#if then && office.asFound}
+{#if then && office.step !== null}
+  <aside role="status" id="then">
+    <span><b>{office.step ? `After step ${office.step} of the order` : "As it is, before the order"}</b>: the findings are those of this state.</span>
+    <a href={place.href("orders")}>The order</a>
+    <button class="main" onclick={() => void office.look(null)}>Back to the plan</button>
+  </aside>
+{:else if then && office.asFound}
   <aside role="status" id="then">
     <span
       ><b>As found</b>: what the devices are really set to, as far as somebody read it; the rest as planned. The findings are those of this

@@ -60,6 +60,8 @@ class OfficeState {
   onturned: ((port: string) => void) | null = null;
   /** Whether what is shown is the office as found, not as it was. */
   asFound = $state(false);
+  /** How many steps of the work order are done in what is shown; null where it is not that. */
+  step = $state<number | null>(null);
 
   /** Opens the office that the address names, and keeps trying while the server is not there. */
   async open(id: number) {
@@ -96,6 +98,7 @@ class OfficeState {
       edit: (v) => this.take(v),
       here: (who) => people.hear(who),
       found: () => void this.refound(id),
+      order: () => void this.refound(id),
       at: (revision) => {
         if (this.keeping === "lost") {
           this.keeping = "kept";
@@ -151,6 +154,7 @@ class OfficeState {
     this.view = null;
     this.then = null;
     this.asFound = false;
+    this.step = null;
     this.undoable = this.redoable = [];
   }
 
@@ -158,6 +162,7 @@ class OfficeState {
   async look(revision: number | null) {
     if (!this.view) return;
     this.asFound = false;
+    this.step = null;
     this.then = revision === null || revision === this.view.revision ? null : await api.then(this.view.id, revision);
   }
 
@@ -167,6 +172,16 @@ class OfficeState {
     const v = await api.foundView(this.view.id);
     this.then = v;
     this.asFound = true;
+    this.step = null;
+  }
+
+  /** Looks at the office as it is when some steps of the work order are done. */
+  async lookStep(step: number) {
+    if (!this.view) return;
+    const v = await api.orderAt(this.view.id, step);
+    this.then = v;
+    this.asFound = true;
+    this.step = step;
   }
 
   async restore(revision: number) {

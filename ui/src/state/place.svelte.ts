@@ -1,5 +1,5 @@
 /** The views of an office, by the words of their addresses. */
-export const views = ["board", "reach", "walk", "talk", "plans", "register", "devices", "sheets", "poster", "history", "compare"] as const;
+export const views = ["board", "reach", "walk", "talk", "plans", "register", "devices", "sheets", "orders", "poster", "history", "compare"] as const;
 export type View = (typeof views)[number];
 
 export const titles: Record<View, string> = {
@@ -11,6 +11,7 @@ export const titles: Record<View, string> = {
   register: "Register",
   devices: "Devices",
   sheets: "Sheets",
+  orders: "Orders",
   poster: "Poster",
   history: "History",
   compare: "Compare",
@@ -42,6 +43,7 @@ export const groups: { name: string; says: string; views: { view: View | "office
     says: "enter it on the devices",
     views: [
       { view: "sheets", key: "s" },
+      { view: "orders", key: "x" },
       { view: "poster", key: "t" },
     ],
   },

@@ -1,0 +1,176 @@
+package order
+
+import (
+	"errors"
+	"fmt"
+	"strings"
+	"testing"
+
+	"github.com/stretchr/testify/require"
+
+	"klammer/core/notation"
+)
+
+const register = "vlan 1 default local\nvlan 10 staff\nvlan 20 guests\nvlan 30 staff-new\nvlan 190 devices\n"
+
+// office writes an office: switches a, b, c … of some wordings in a row, cabled 8 to
+// 7, with what body says of each; then what else there is.
+func rowOf(words []string, body func(i int) string, rest string) string {
+	var b strings.Builder
+	b.WriteString(register)
+	for i, w := range words {
+		fmt.Fprintf(&b, "device %c switch\n  ports 1-8\n", 'a'+i)
+		if w != "" {
+			fmt.Fprintf(&b, "  wording %s\n", w)
+		}
+		b.WriteString(body(i))
+	}
+	for i := range words[1:] {
+		fmt.Fprintf(&b, "cable %c.8 %c.7\n", 'a'+i, 'b'+i)
+	}
+	return b.String() + rest
+}
+
+func times(n int, w string) []string {
+	out := make([]string, n)
+	for i := range out {
+		out[i] = w
+	}
+	return out
+}
+
+// TestKnownWays: changes that lock people out in practice, and what they cost.
+func TestKnownWays(t *testing.T) {
+	moves := func(words []string) func(vid int) string { // management and the untagged VLAN of every trunk
+		return func(vid int) string {
+			return rowOf(words, func(i int) string {
+				return fmt.Sprintf("  manage %d 10.0.%d.%d\n  1: %d\n  2-3: 10\n  7-8: %d [10]\n", vid, vid, i+2, vid, vid)
+			}, fmt.Sprintf("plug a.1 \"laptop\" wants %d operator\n", vid))
+		}
+	}
+	native := func(words []string) func(untagged int) string { // management stays, the trunks' untagged VLAN goes
+		return func(untagged int) string {
+			return rowOf(words, func(i int) string {
+				return fmt.Sprintf("  manage 190 10.0.190.%d\n  1: 190\n  2-3: 10\n  7-8: %d [%d]\n", i+2, untagged, 200-untagged)
+			}, "plug a.1 \"laptop\" wants 190 operator\n")
+		}
+	}
+	trade := func(words []string) func(one int) string {
+		return func(one int) string {
+			return rowOf(words, func(i int) string {
+				return fmt.Sprintf("  manage 190 10.0.190.%d\n  1: 190\n  2-3: %d\n  4-5: %d\n  7-8: 190 [10 20]\n", i+2, one, 30-one)
+			}, "plug a.1 \"laptop\" wants 190 operator\n")
+		}
+	}
+	renumbered := func(vid int) string {
+		return rowOf([]string{"by-vlan pvid-apart", "by-port", "by-vlan pvid-follows leaves-last", "linux"}, func(i int) string {
+			return fmt.Sprintf("  manage 190 10.0.190.%d\n  1: 190\n  2-5: %d\n  7-8: 190 [20 %d]\n", i+2, vid, vid)
+		}, "plug a.1 \"laptop\" wants 190 operator\n")
+	}
+	gate := register + "device gate firewall\n  forwarding routed\n  ports wan, lan1-lan2\n  wording by-sub-interface\n  manage 190 10.0.190.1\n"
+	legs := "device rack switch\n  ports 1-8\n  wording by-vlan keeps-pvid-vlan\n  manage 190 10.0.190.2\n  1: 190\n  2-3: 10\n  4-5: 20\n"
+	laptop := "cable gate.lan1 rack.7\nplug rack.1 \"laptop\" wants 190 operator\n"
+	apart := "by-vlan pvid-apart"
+	for _, x := range []struct {
+		says      string
+		was, plan string
+		price     Price // of what must not be passed; visits and steps are not looked at
+	}{
+		{"two trunks in a row, PVID apart", moves(times(3, apart))(1), moves(times(3, apart))(190), Price{Walks: 6}},
+		{"two trunks in a row, one native VLAN a port", moves(times(3, "by-vlan pvid-follows leaves-last"))(1), moves(times(3, "by-vlan pvid-follows leaves-last"))(190), Price{Walks: 8}},
+		{"two trunks in a row, by port", moves(times(3, "by-port"))(1), moves(times(3, "by-port"))(190), Price{Walks: 6}},
+		{"two trunks in a row, Linux", moves(times(3, "linux"))(1), moves(times(3, "linux"))(190), Price{Walks: 6}},
+		{"two trunks in a row, a port keeps the VLAN of its PVID", moves(times(3, "by-vlan keeps-pvid-vlan"))(1), moves(times(3, "by-vlan keeps-pvid-vlan"))(190), Price{Walks: 6}},
+		{"two trunks in a row, by inner port", moves(times(3, "by-inner-port"))(1), moves(times(3, "by-inner-port"))(190), Price{Walks: 8}},
+		{"what is untagged goes, nobody moves", native(times(3, apart))(190), native(times(3, apart))(10), Price{}},
+		{"the same by port", native(times(3, "by-port"))(190), native(times(3, "by-port"))(10), Price{}},
+		{"the same on Linux", native(times(3, "linux"))(190), native(times(3, "linux"))(10), Price{}},
+		{"numbers that trade places", trade(times(2, apart))(10), trade(times(2, apart))(20), Price{}},
+		{"the same by port", trade(times(2, "by-port"))(10), trade(times(2, "by-port"))(20), Price{}},
+		{"the same with one native VLAN a port", trade(times(2, "by-vlan pvid-follows leaves-last"))(10), trade(times(2, "by-vlan pvid-follows leaves-last"))(20), Price{}},
+		{"renumbered over four wordings", renumbered(10), renumbered(30), Price{}},
+		{
+			"two legs of a firewall become one, on a switch that keeps the VLAN of the PVID",
+			gate + "  lan1: 190 [10]\n  lan2: 20\n  address 190 10.0.190.1/24 on lan1\n  address 10 10.0.10.1/24 on lan1\n  address 20 10.0.20.1/24 on lan2\n" + legs + "  7: 190 [10]\n  8: 20\ncable gate.lan2 rack.8\n" + laptop,
+			gate + "  lan1: 190 [10 20]\n  lan2: -\n  address 190 10.0.190.1/24 on lan1\n  address 10 10.0.10.1/24 on lan1\n  address 20 10.0.20.1/24 on lan1\n" + legs + "  7: 190 [10 20]\n  8: 1\n" + laptop,
+			Price{},
+		},
+		{
+			"the operator's own port",
+			register + "device a switch\n  ports 1-8\n  wording by-vlan\n  manage 1 10.0.1.2\n  1: 1\n  2-8: 10\nplug a.1 \"laptop\" wants 1 operator\n",
+			register + "device a switch\n  ports 1-8\n  wording by-vlan\n  manage 190 10.0.190.2\n  1: 190\n  2-8: 10\nplug a.1 \"laptop\" wants 190 operator\n",
+			Price{Walks: 2},
+		},
+		{
+			"a cable becomes a bundle",
+			rowOf([]string{apart, "by-port"}, func(i int) string {
+				return fmt.Sprintf("  manage 190 10.0.190.%d\n  1: 190\n  2-3: 10\n  7-8: 190 [10]\n", i+2)
+			}, "plug a.1 \"laptop\" wants 190 operator\n"),
+			strings.Replace(rowOf([]string{apart, "by-port"}, func(i int) string {
+				return fmt.Sprintf("  bundle up lacp 7-8\n  manage 190 10.0.190.%d\n  1: 190\n  2-3: 10\n  up: 190 [10]\n", i+2)
+			}, "cable a.7 b.8\nplug a.1 \"laptop\" wants 190 operator\n"), "cable a.8 b.7\n", "cable a.8 b.7\n", 1),
+			Price{},
+		},
+		{
+			"a new switch behind a tagged cable",
+			register + "device rack switch\n  ports 1-8\n  manage 190 10.0.190.2\n  1: 190\n  2-6: 10\n  8: -\nplug rack.1 \"laptop\" wants 190 operator\n",
+			register + "device rack switch\n  ports 1-8\n  manage 190 10.0.190.2\n  1: 190\n  2-6: 10\n  8: [10 190]\ndevice attic switch\n  ports 1-8\n  wording by-vlan\n  manage 190 10.0.190.9\n  1-7: 10\n  8: [10 190]\ncable rack.8 attic.8\nplug rack.1 \"laptop\" wants 190 operator\n",
+			Price{Walks: 2},
+		},
+		{
+			"a device with a console, and ports that follow a plan and a use",
+			register + "use desk 10 [20]\nplan p\n  1-4: use desk\n  last: 190 [needed]\ndevice a switch\n  ports 1-8\n  wording by-vlan\n  console\n  manage 190 10.0.190.2\n  1: 190\n  8: 190 [10]\ndevice b switch follows p\n  ports 1-8\n  wording by-vlan\n  manage 190 10.0.190.3\ncable a.8 b.8\nplug a.1 \"laptop\" wants 190 operator\n",
+			register + "use desk 20\nplan p\n  1-4: use desk\n  last: 190 [needed]\ndevice a switch\n  ports 1-8\n  wording by-vlan\n  console\n  manage 190 10.0.190.2\n  1: 190\n  2: 20 because \"a guest\"\n  8: 190 [needed]\ndevice b switch follows p\n  ports 1-8\n  wording by-vlan\n  manage 190 10.0.190.3\ncable a.8 b.8\nplug a.1 \"laptop\" wants 190 operator\n",
+			Price{},
+		},
+	} {
+		t.Run(x.says, func(t *testing.T) {
+			was, plan := readOffice(t, x.was), readOffice(t, x.plan)
+			o, err := Make(was, plan, Options{})
+			require.NoError(t, err)
+			got := o.Price
+			got.Visits, got.Steps = 0, 0
+			require.LessOrEqual(t, got.Compare(x.price), 0, "%+v", o.Price)
+			now := was
+			for _, s := range o.Steps {
+				for _, l := range s.Lines {
+					next, _, err := notation.Line(now, l)
+					require.NoError(t, err, l)
+					now = next
+				}
+			}
+			require.Equal(t, notation.Print(plan), notation.Print(now))
+			again, err := Make(was, plan, Options{})
+			require.NoError(t, err)
+			require.Equal(t, o.Steps, again.Steps, "the same offices give the same order")
+			// From any point there is the way back, and nobody is locked out on it.
+			for _, at := range []int{len(o.Steps) / 3, len(o.Steps) - 1} {
+				_, err := Make(o.Steps[at].After, was, Options{})
+				require.NoError(t, err, "back from step %d", at)
+			}
+		})
+	}
+}
+
+// TestImpossible: what stands against an order is said, with what would help.
+func TestImpossible(t *testing.T) {
+	a := register + "device a switch\n  ports 1-8\n  wording by-choice\n  manage 190 10.0.190.2\n  1: 190\n  2-8: 10\nplug a.1 \"laptop\" wants 190 operator\n"
+	far := "device far switch\n  ports 1-8\n  wording by-vlan\n  manage 190 10.0.190.7\n  1-8: 10\n"
+	for _, x := range []struct{ says, was, plan, text string }{
+		{"no operator", strings.Replace(a, " operator", "", 1), a, "no plug is the operator's"},
+		{"nor as planned", a, strings.Replace(a, " operator", "", 1), "As planned, no plug"},
+		{"a shape that the device cannot say", a, strings.Replace(a, "2-8: 10", "2-8: 10 [20]", 1), "What comes nearest is 10"},
+		{"nothing reaches it", a + far, strings.Replace(a+far, "1-8: 10", "1-8: 20", 1), "Say that it has a console (far console), or free a port there"},
+		{"another name", a + far, a + strings.Replace(far, "far", "near", 1), "call it by one name in both"},
+		{"another front", a, strings.Replace(a, "ports 1-8", "ports 1-9", 1), "if it is another device, give it another name"},
+	} {
+		t.Run(x.says, func(t *testing.T) {
+			_, err := Make(readOffice(t, x.was), readOffice(t, x.plan), Options{})
+			var no *Impossible
+			require.True(t, errors.As(err, &no), "%v", err)
+			require.ErrorContains(t, err, x.text)
+		})
+	}
+	_, err := Make(readOffice(t, a), readOffice(t, strings.Replace(a, "2-8: 10", "2-8: 20", 1)), Options{Stop: func() bool { return true }})
+	require.ErrorIs(t, err, ErrStopped)
+}

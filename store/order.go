@@ -1,0 +1,108 @@
+package store
+
+import (
+	"context"
+	"errors"
+	"fmt"
+	"time"
+
+	"github.com/jackc/pgx/v5"
+)
+
+// Order is a work order as it is kept.
+type Order struct {
+	ID       int64
+	Revision int64  // of the plan that it leads to, or came from
+	Way      string // "there", or "back"
+	AsIs     string // in notation
+	Goal     string // in notation
+	Told     []byte // JSON, as it is shown
+	Author   string
+	At       time.Time
+	Ended    *time.Time
+}
+
+// OrderTick is a step that somebody said is done.
+type OrderTick struct {
+	Step   int
+	Author string
+	At     time.Time
+}
+
+// ErrOrderMoved says that somebody else ticked, or that another order was made.
+var ErrOrderMoved = errors.New("somebody else went on with this order")
+
+// AddOrder keeps an order; the one before it ends.
+func (s *Store) AddOrder(ctx context.Context, office int64, o Order) (id int64, err error) {
+	err = pgx.BeginFunc(ctx, s.pool, func(tx pgx.Tx) error {
+		if _, err := tx.Exec(ctx, "SELECT 1 FROM office WHERE id = $1 FOR UPDATE", office); err != nil {
+			return err
+		}
+		if _, err := tx.Exec(ctx, "UPDATE work_order SET ended_at = now() WHERE office_id = $1 AND ended_at IS NULL", office); err != nil {
+			return err
+		}
+		return tx.QueryRow(ctx, `INSERT INTO work_order (office_id, revision, way, as_is, goal, told, author)
+			VALUES (@office, @revision, @way, @asis, @goal, @told, @author) RETURNING id`, pgx.NamedArgs{
+			"office": office, "revision": o.Revision, "way": o.Way, "asis": o.AsIs, "goal": o.Goal, "told": o.Told, "author": o.Author,
+		}).Scan(&id)
+	})
+	return id, err
+}
+
+// OrderNow is the newest order of an office with its ticks, in order; nil where
+// there never was one.
+func (s *Store) OrderNow(ctx context.Context, office int64) (*Order, []OrderTick, error) {
+	rows, err := s.pool.Query(ctx, "SELECT id, revision, way, as_is, goal, told, author, made_at, ended_at FROM work_order WHERE office_id = $1 ORDER BY id DESC LIMIT 1", office)
+	if err != nil {
+		return nil, nil, err
+	}
+	o, err := pgx.CollectExactlyOneRow(rows, pgx.RowToAddrOfStructByPos[Order])
+	if errors.Is(err, pgx.ErrNoRows) {
+		return nil, nil, nil
+	}
+	if err != nil {
+		return nil, nil, err
+	}
+	rows, err = s.pool.Query(ctx, "SELECT step, author, made_at FROM order_tick WHERE order_id = $1 ORDER BY step", o.ID)
+	if err != nil {
+		return nil, nil, err
+	}
+	ticks, err := pgx.CollectRows(rows, pgx.RowToStructByPos[OrderTick])
+	return o, ticks, err
+}
+
+// TickOrder ticks the next step of an order off, or takes the last tick away, and
+// keeps what a device is then set to, in one transaction. Two people at once: the
+// second is told by [ErrOrderMoved].
+func (s *Store) TickOrder(ctx context.Context, office, order int64, step int, author string, on bool, device string, f *Found) error {
+	return pgx.BeginFunc(ctx, s.pool, func(tx pgx.Tx) error {
+		var open bool
+		var done int
+		err := tx.QueryRow(ctx, "SELECT ended_at IS NULL FROM work_order WHERE id = $1 AND office_id = $2 FOR UPDATE", order, office).Scan(&open)
+		if errors.Is(err, pgx.ErrNoRows) || err == nil && !open {
+			return ErrOrderMoved
+		}
+		if err != nil {
+			return err
+		}
+		if err := tx.QueryRow(ctx, "SELECT count(*) FROM order_tick WHERE order_id = $1", order).Scan(&done); err != nil {
+			return err
+		}
+		if on && step != done || !on && step != done-1 {
+			return fmt.Errorf("%w: %d steps are done", ErrOrderMoved, done)
+		}
+		if on {
+			_, err = tx.Exec(ctx, "INSERT INTO order_tick (order_id, step, author) VALUES ($1, $2, $3)", order, step, author)
+		} else {
+			_, err = tx.Exec(ctx, "DELETE FROM order_tick WHERE order_id = $1 AND step = $2", order, step)
+		}
+		if err != nil || f == nil {
+			return err
+		}
+		_, err = tx.Exec(ctx, `INSERT INTO found (office_id, device, ports, shapes, vlans, how, author)
+			VALUES (@office, @device, @ports, @shapes, @vlans, @how, @author)`, pgx.NamedArgs{
+			"office": office, "device": device, "ports": f.Ports, "shapes": f.Shapes, "vlans": f.VLANs, "how": f.How, "author": f.Author,
+		})
+		return err
+	})
+}

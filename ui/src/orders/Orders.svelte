@@ -1,0 +1,256 @@
+<script lang="ts">
+  import { api, Refused, type OrderRequest, type WorkOrder } from "../api/client";
+  import { latest } from "../api/latest";
+  import Board from "../board/Board.svelte";
+  import { word } from "../shell/plural";
+  import { found } from "../state/found.svelte";
+  import { office } from "../state/office.svelte";
+  import { place } from "../state/place.svelte";
+  import { lasting } from "./lanes";
+  import Rack from "./Rack.svelte";
+  import Start from "./Start.svelte";
+  import Visit from "./Visit.svelte";
+
+  let order = $state.raw<WorkOrder | null>(null);
+  let at = $state(0);
+  let working = $state.raw<AbortController | null>(null);
+  let against = $state("");
+  let starting = $state(false);
+  const newest = latest();
+
+  const view = $derived(office.view!);
+  const steps = $derived(order?.order?.steps ?? []);
+  const done = $derived(order?.ticks.length ?? 0);
+  const name = (vid: number) => {
+    const v = view.vlans.find((v) => v.vid === vid);
+    return v?.name ? `${vid} ${v.name}` : String(vid);
+  };
+  const lasts = $derived(lasting(steps, name));
+  const visits = $derived(
+    (order?.order?.visits ?? []).map((v, i) => ({ ...v, steps: steps.flatMap((s, k) => (s.visit === i ? [k] : [])) })),
+  );
+  const rack = $derived(place.now.query.has("rack"));
+  const when = (t: string) => new Date(t).toLocaleString(undefined, { dateStyle: "medium", timeStyle: "short" });
+
+  async function read() {
+    try {
+      order = await newest(api.orderNow(view.id));
+    } catch (e) {
+      office.tell(e);
+    }
+  }
+  $effect(() => {
+    void [view.id, view.revision, found.heard];
+    void read();
+  });
+  $effect(() => () => void office.look(null));
+
+  async function make(body: OrderRequest) {
+    against = "";
+    working = new AbortController();
+    const stop = working;
+    try {
+      order = await api.orderMake(view.id, body, stop.signal);
+      starting = false;
+      await office.look(null);
+      at = 0;
+    } catch (e) {
+      if (!stop.signal.aborted) {
+        if (e instanceof Refused && e.status === 400) against = e.message;
+        else office.tell(e);
+      }
+    }
+    working = null;
+  }
+  async function tick(step: number, on: boolean) {
+    try {
+      order = await api.orderTick(view.id, order!.id, step, on);
+      if (office.step !== null) await look(order.ticks.length);
+    } catch (e) {
+      office.tell(e);
+      await read();
+    }
+  }
+  async function look(n: number) {
+    at = n;
+    try {
+      await office.lookStep(n);
+    } catch (e) {
+      office.tell(e);
+    }
+  }
+  function keys(e: KeyboardEvent) {
+    if (!steps.length || e.ctrlKey || e.metaKey || e.altKey || e.target instanceof HTMLInputElement) return;
+    const next = { "[": at - 1, "]": at + 1 }[e.key];
+    if (next === undefined || next < 0 || next > steps.length) return;
+    e.preventDefault();
+    void look(next);
+  }
+</script>
+
+<svelte:window onkeydown={keys} />
+
+<div class="orders" class:rack>
+  <header class="head">
+    <h1>Orders</h1>
+    <p class="lead">From what the devices are set to now to what they should be, step by step, so that nobody is locked out on the way.</p>
+    {#if order?.id && !starting}
+      <span class="acts noprint">
+        <button onclick={() => place.go(place.href("orders", rack ? {} : { rack: 1 }), true)} aria-pressed={rack}
+          >{rack ? "All visits" : "At the rack"}</button
+        >
+        <button onclick={() => print()}>Print, a page a visit</button>
+        <button onclick={() => (starting = true)}>Another order</button>
+      </span>
+    {/if}
+  </header>
+  {#if working}
+    <p class="box" role="status">
+      Working the order out: every step is tried on the spans of the whole office. <button onclick={() => working?.abort()}>Stop</button>
+    </p>
+  {:else if against}
+    <div class="box against" role="alert">
+      <b>There is no such order.</b>
+      {#each against.split("\n") as line (line)}<p>{line}</p>{/each}
+    </div>
+  {/if}
+  {#if order && (!order.id || starting)}
+    <Start devices={view.devices.map((d) => d.name)} revision={view.revision} been={order.id > 0} onmake={make} onleave={() => (starting = false)} />
+  {:else if order?.order}
+    <section class="sum box" class:harm={order.order.interrupted + order.order.blind + order.order.leaks > 0}>
+      <p>
+        <b>{order.order.told}</b>
+        {order.back ? "This one leads back. " : ""}For revision {order.revision}, made by {order.author}, {when(order.at)}.
+        {#if order.order.lent?.length}The laptop needs {order.order.lent.map((p) => p.replace(".", " ")).join(", ")} meanwhile.{/if}
+      </p>
+      {#if order.moved && !order.back}
+        <p class="moved">
+          The plan has moved on: now is revision {view.revision}.
+          <button class="noprint" onclick={() => make({ from: "here" })}>Work the rest out anew</button>
+        </p>
+      {/if}
+      {#if steps.length}
+        <p class="noprint">
+          <b>{done} of {steps.length}</b>
+          {word(steps.length, "step", "steps")} done.
+          <button onclick={() => make({ from: "found" })} disabled={!!working}>Something else happened</button>
+          <button onclick={() => make({ from: "back" })} disabled={!!working || !done || order.back}>Go back from here</button>
+        </p>
+      {:else}
+        {#each order.order.paper ?? [] as line (line)}<p class="mono">{line}</p>{/each}
+      {/if}
+    </section>
+    {#if steps.length && rack}
+      <Rack {order} {done} {tick} />
+    {:else if steps.length}
+      <div class="slide noprint">
+        <label for="slider">The board {at ? `after step ${at}` : "as it is"}</label>
+        <input id="slider" type="range" min="0" max={steps.length} value={at} oninput={(e) => look(Number(e.currentTarget.value))} />
+        <span class="what">{at ? steps[at - 1]!.text : "before the first step"}</span>
+        {#if office.step !== null}<button onclick={() => void office.look(null)}>Close the board</button>{/if}
+      </div>
+      {#if office.step !== null && office.then}
+        <div class="window noprint"><Board /></div>
+      {/if}
+      {#each visits as v, i (i)}
+        <Visit visit={v} number={i + 1} {steps} {lasts} {order} {done} {at} {tick} onlook={look} />
+      {/each}
+    {/if}
+  {/if}
+</div>
+
+<style>
+  .orders {
+    padding: 12px 16px 32px;
+    max-width: 1280px;
+    width: 100%;
+    margin: 0 auto;
+  }
+  .head {
+    display: flex;
+    flex-wrap: wrap;
+    gap: 4px 12px;
+    align-items: baseline;
+  }
+  .head h1 {
+    font-weight: 700;
+    font-size: 20px;
+  }
+  .lead {
+    color: var(--soft);
+  }
+  .acts {
+    margin-left: auto;
+    display: flex;
+    flex-wrap: wrap;
+    gap: 6px;
+  }
+  .box {
+    border: 1px solid var(--hair);
+    background: var(--panel);
+    padding: 8px 12px;
+    margin: 10px 0;
+  }
+  .box p + p {
+    margin-top: 6px;
+  }
+  .harm {
+    border-left: 3px solid var(--amber);
+  }
+  .against {
+    border-left: 3px solid var(--red);
+  }
+  .slide {
+    display: grid;
+    grid-template-columns: 190px minmax(160px, 1fr) minmax(0, 1.4fr) auto;
+    gap: 4px 12px;
+    align-items: center;
+    position: sticky;
+    top: 0;
+    background: var(--paper);
+    padding: 6px 0;
+    z-index: 3;
+    border-bottom: 1px solid var(--hair);
+  }
+  .slide input {
+    accent-color: var(--plum);
+  }
+  .what {
+    white-space: nowrap;
+    overflow: hidden;
+    text-overflow: ellipsis;
+    color: var(--soft);
+  }
+  .window {
+    height: 46vh;
+    min-height: 280px;
+    display: flex;
+    flex-direction: column;
+    border: 1px solid var(--hair);
+    margin-bottom: 12px;
+    overflow: hidden;
+  }
+  .window > :global(.board) {
+    flex: 1;
+    min-height: 0;
+  }
+  @media (max-width: 700px) {
+    .slide {
+      grid-template-columns: 1fr auto;
+    }
+    .slide input {
+      grid-column: 1 / -1;
+    }
+    .lead {
+      display: none;
+    }
+  }
+  @media print {
+    .noprint {
+      display: none;
+    }
+    .orders {
+      padding: 0;
+    }
+  }
+</style>

@@ -1,0 +1,81 @@
+<script lang="ts">
+  import type { WorkOrder } from "../api/client";
+
+  let { order, done, tick }: { order: WorkOrder; done: number; tick: (step: number, on: boolean) => void } = $props();
+
+  const steps = $derived(order.order!.steps);
+  const step = $derived(steps[done]);
+  const visit = $derived(step ? order.order!.visits[step.visit]! : null);
+  const left = $derived(step ? steps.filter((s, k) => s.visit === step.visit && k >= done).length : 0);
+  const how = $derived(
+    visit
+      ? ({
+          network: `over the network, laptop in ${visit.at.replace(".", " ")}`,
+          port: `laptop in ${visit.at.replace(".", " ")}`,
+          console: "at its console",
+        }[visit.by] ?? "")
+      : "",
+  );
+</script>
+
+<section class="card" aria-live="polite">
+  {#if step && visit}
+    <p class="where"><b>{visit.device}</b> {how}</p>
+    <p class="count mono">step {done + 1} of {steps.length} · {left} left at this visit</p>
+    <p class="act">{step.text}</p>
+    {#if step.kind === "set" && step.page}<p class="page">on the page {step.page}</p>{/if}
+    {#each step.told as line (line)}<p class="told" class:bad={/^(LEAK|Interrupted)|out of reach/.test(line)}>{line}</p>{/each}
+    {#if steps[done + 1]}<p class="then">Then: {steps[done + 1]!.text}</p>{/if}
+    <div class="acts">
+      <button disabled={!done || order.ended} onclick={() => tick(done - 1, false)}>‹ Not done after all</button>
+      <button class="main" disabled={order.ended} onclick={() => tick(done, true)}>Done ›</button>
+    </div>
+  {:else}
+    <p class="act">All {steps.length} steps are done.</p>
+    <div class="acts"><button onclick={() => tick(done - 1, false)}>‹ The last is not</button></div>
+  {/if}
+</section>
+
+<style>
+  .card {
+    border: 1px solid var(--ink);
+    background: var(--panel);
+    padding: 14px 16px;
+    max-width: 620px;
+    margin: 10px auto;
+  }
+  .where {
+    font-size: 17px;
+  }
+  .count,
+  .page,
+  .then {
+    color: var(--soft);
+    font-size: 13px;
+  }
+  .act {
+    font-size: 20px;
+    line-height: 1.3;
+    margin: 12px 0 6px;
+  }
+  .told {
+    font-size: 15px;
+    margin-top: 4px;
+  }
+  .bad {
+    color: var(--red);
+  }
+  .then {
+    margin-top: 10px;
+  }
+  .acts {
+    display: flex;
+    gap: 10px;
+    margin-top: 16px;
+  }
+  .acts button {
+    flex: 1;
+    min-height: 48px;
+    font-size: 16px;
+  }
+</style>

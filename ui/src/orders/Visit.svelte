@@ -1,0 +1,192 @@
+<script lang="ts">
+  import type { OrderStep, WorkOrder } from "../api/client";
+  import { piece, type Lasting } from "./lanes";
+
+  let {
+    visit,
+    number,
+    steps,
+    lasts,
+    order,
+    done,
+    at,
+    tick,
+    onlook,
+  }: {
+    visit: { device: string; at: string; by: string; steps: number[] };
+    number: number;
+    steps: OrderStep[];
+    lasts: Lasting[];
+    order: WorkOrder;
+    done: number;
+    at: number;
+    tick: (step: number, on: boolean) => void;
+    onlook: (n: number) => void;
+  } = $props();
+
+  const how = $derived(
+    { network: `over the network, laptop in ${visit.at.replace(".", " ")}`, port: `laptop in ${visit.at.replace(".", " ")}`, console: "at its console" }[
+      visit.by
+    ] ?? "",
+  );
+  const lanes = $derived(Math.max(0, ...lasts.map((x) => x.lane + 1)));
+  const kinds: Record<string, string> = { set: "set", manage: "manage", cable: "cable", laptop: "laptop", check: "look", save: "save" };
+</script>
+
+<section class="visit" aria-label={`Visit ${number}: ${visit.device}`}>
+  <h2><span class="mono">[{number}]</span> {visit.device} <span>{how}</span></h2>
+  <ol>
+    {#each visit.steps as k (k)}
+      {@const s = steps[k]!}
+      {@const t = order.ticks[k]}
+      <li class:done={t} class:next={k === done && !order.ended} class:here={k === at - 1}>
+        <span class="lanes" style:width={`${lanes * 9}px`}>
+          {#each lasts as x (x)}
+            {@const p = piece(x, k)}
+            {#if p}<i class={`${x.kind} ${p}`} style:left={`${x.lane * 9}px`} title={x.says}></i>{/if}
+          {/each}
+        </span>
+        <label>
+          <input
+            type="checkbox"
+            checked={!!t}
+            disabled={order.ended || (k !== done && k !== done - 1)}
+            onchange={(e) => tick(k, e.currentTarget.checked)}
+            aria-label={`Step ${k + 1} done`}
+          />
+          <span class="n mono">{k + 1}</span>
+        </label>
+        <div>
+          <p>
+            <span class={`kind ${s.kind}`}>{kinds[s.kind]}</span>{#if s.kind === "set" && s.page && !s.text.startsWith(s.page)}<span class="page"
+                >{s.page}</span
+              >{/if}
+            {s.text}
+            {#if t}<em>{t.author}</em>{/if}
+          </p>
+          {#each s.told as line (line)}<p class="told" class:bad={/^(LEAK|Interrupted)|out of reach/.test(line)}>{line}</p>{/each}
+        </div>
+        <button class="noprint" onclick={() => onlook(k + 1)} aria-label={`Show the board after step ${k + 1}`}>board</button>
+      </li>
+    {/each}
+  </ol>
+</section>
+
+<style>
+  .visit {
+    margin-top: 14px;
+  }
+  h2 {
+    font-weight: 700;
+    border-bottom: 1px solid var(--ink);
+    padding-bottom: 2px;
+  }
+  h2 span:last-child {
+    font-weight: 400;
+    color: var(--soft);
+    font-size: 13px;
+  }
+  li {
+    display: grid;
+    grid-template-columns: auto 56px minmax(0, 1fr) auto;
+    gap: 0 8px;
+    border-bottom: 1px solid var(--hair);
+  }
+  li > :not(.lanes) {
+    padding: 4px 0;
+  }
+  label {
+    display: flex;
+    gap: 6px;
+    align-items: baseline;
+  }
+  .n {
+    color: var(--soft);
+    width: 30px;
+    text-align: right;
+  }
+  .next {
+    background: var(--plum-wash);
+  }
+  .here {
+    outline: 1px solid var(--plum);
+    outline-offset: -1px;
+  }
+  .done p:first-child {
+    color: var(--soft);
+  }
+  em {
+    font-size: 12px;
+    color: var(--soft);
+    font-style: normal;
+  }
+  .kind,
+  .page {
+    font-size: 11px;
+    border: 1px solid var(--hair);
+    padding: 0 5px;
+    margin-right: 5px;
+    color: var(--soft);
+    white-space: nowrap;
+  }
+  .laptop,
+  .cable {
+    border-color: var(--plum);
+    color: var(--plum);
+  }
+  .told {
+    font-size: 13px;
+    color: var(--soft);
+  }
+  .bad {
+    color: var(--red);
+  }
+  .lanes {
+    position: relative;
+  }
+  .lanes i {
+    position: absolute;
+    top: -1px;
+    bottom: 0;
+    width: 6px;
+    border-left: 2px solid var(--amber);
+  }
+  .lanes .leak {
+    border-color: var(--red);
+  }
+  .lanes .blind {
+    border-left-style: dashed;
+  }
+  .lanes .begin {
+    top: 10px;
+    border-top: 2px solid var(--amber);
+  }
+  .lanes .end {
+    bottom: 10px;
+    border-bottom: 2px solid var(--amber);
+  }
+  .lanes .leak.begin,
+  .lanes .leak.end {
+    border-color: var(--red);
+  }
+  li > button {
+    align-self: center;
+    font-size: 12px;
+  }
+  @media (max-width: 700px) {
+    li > button {
+      display: none;
+    }
+  }
+  @media print {
+    .noprint {
+      display: none;
+    }
+    .visit {
+      break-after: page;
+    }
+    li {
+      break-inside: avoid;
+    }
+  }
+</style>
