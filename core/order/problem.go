@@ -6,6 +6,7 @@ import (
 	"strings"
 
 	"klammer/core/bridge"
+	"klammer/core/graph"
 	"klammer/core/notation"
 	"klammer/core/office"
 	"klammer/core/span"
@@ -397,7 +398,7 @@ func (p *problem) lend() {
 		}
 	}
 	for _, t := range p.tasks { // devices that cannot send a VLAN tagged and take it untagged
-		if d := p.plan.n.Office.Devices[t.dev]; t.manage && (d.Wording.Name == office.ByGroup || d.Wording.Name == office.ByChoice) {
+		if d := p.plan.n.Office.Devices[t.dev]; t.manage && p.cabled(t.dev) && (d.Wording.Name == office.ByGroup || d.Wording.Name == office.ByChoice) {
 			p.lendAt(t.dev)
 		}
 	}
@@ -470,6 +471,11 @@ func (p *problem) lendAt(i int) bool {
 		}
 	}
 	return lent
+}
+
+// cabled says whether a device has a cable, as it is.
+func (p *problem) cabled(i int) bool {
+	return slices.ContainsFunc(p.was.n.Topo.Links, func(l graph.Link) bool { return l.A.Dev == i || l.B.Dev == i })
 }
 
 // used says whether something is in a port, in either office: a cable, or a plug.

@@ -47,6 +47,28 @@ func click(selector string) func(context.Context) error {
 	return func(ctx context.Context) error { return chromedp.Do(ctx, chromedp.Click(selector)) }
 }
 
+// orderIn makes the order for a new switch and looks at the board in the midst of it.
+func orderIn(ctx context.Context) error {
+	for _, do := range []string{
+		`document.querySelector(".start input[value=annex]").click()`,
+		`[...document.querySelectorAll(".start button")].find(b => b.textContent.includes("Order them in")).click()`,
+		``,
+		`(() => { const f = document.querySelector("#slider"); f.value = 12; f.dispatchEvent(new Event("input", {bubbles: true})); })()`,
+	} {
+		if do == "" {
+			if err := stage.Until(ctx, `document.querySelector(".visit li") !== null`); err != nil {
+				return err
+			}
+			continue
+		}
+		if err := chromedp.Do(ctx, chromedp.Evaluate[chromedp.Void](do+"; undefined")); err != nil {
+			return err
+		}
+		time.Sleep(300 * time.Millisecond)
+	}
+	return nil
+}
+
 const settled = `document.querySelector(".findings .mends") !== null`
 
 var shots = []shot{
@@ -68,6 +90,7 @@ var shots = []shot{
 	{"devices", "/devices?device=rack&port=19", nil, `document.querySelector("[data-port-panel]") !== null`},
 	{"sheet", "/sheets?device=ward-east", nil, `document.querySelector("main table") !== null`},
 	{"sheet-group", "/sheets?device=annex", nil, `document.querySelector("main table") !== null`},
+	{"orders", "/orders", orderIn, `document.querySelector("#then") !== null && document.querySelector(".window #board") !== null`},
 	{"poster", "/poster", nil, `document.querySelector(".poster svg") !== null`},
 	{"offices", "offices", nil, `document.querySelector("[data-office]") !== null`},
 	{"history", "/history", nil, `document.querySelector("main h1") !== null`},

@@ -222,7 +222,7 @@
     color: var(--soft);
   }
   .window {
-    height: 46vh;
+    height: 52vh;
     min-height: 280px;
     display: flex;
     flex-direction: column;

@@ -172,6 +172,9 @@
   li > button {
     align-self: center;
     font-size: 12px;
+    padding: 0 8px;
+    margin: 3px 4px;
+    min-height: 24px;
   }
   @media (max-width: 700px) {
     li > button {

@@ -1,0 +1,122 @@
+package server_test
+
+import (
+	"encoding/json"
+	"fmt"
+	"testing"
+	"time"
+
+	"github.com/stretchr/testify/require"
+)
+
+func (d desk) order(q map[string]any) (int, map[string]any) {
+	text, err := json.Marshal(q)
+	require.NoError(d.t, err)
+	return d.ask("POST", "/orders", string(text))
+}
+
+func (d desk) orderTick(order any, step int, on bool) (int, map[string]any) {
+	return d.ask("PUT", "/orders/ticks", fmt.Sprintf(`{"order":%v,"step":%d,"on":%v}`, order, step, on))
+}
+
+// TestOrders: an order from what was found is ticked off by two people, moves what
+// is found on, is made anew when the plan moved on, and leads back.
+func TestOrders(t *testing.T) {
+	d := open(t)
+	_, v := d.ask("GET", "/orders", "")
+	require.EqualValues(t, 0, v["id"], "there never was one")
+	_, v = d.found(map[string]any{"device": "ward-east", "text": "1: 110 [140]\n5: 120", "keep": true})
+	require.Nil(t, v["error"])
+	heard := d.listen("t2")
+
+	status, v := d.order(map[string]any{"from": "found"})
+	require.Equal(t, 200, status, v)
+	id := v["id"]
+	steps := v["order"].(map[string]any)["steps"].([]any)
+	require.Greater(t, len(steps), 2)
+	require.EqualValues(t, 0, v["order"].(map[string]any)["lockouts"])
+	require.Contains(t, heard("order", 5*time.Second), `"order":true`)
+
+	// The board before, and after all.
+	_, v = d.ask("GET", "/orders/at?step=0", "")
+	require.Contains(t, fmt.Sprint(v["devices"]), "name:5 plugs:")
+	status, v = d.ask("GET", "/orders/at?step=9999", "")
+	require.Equal(t, 200, status, v["error"])
+
+	// Two people: the second to tick the same step is told; so is who ticks out of turn.
+	status, _ = d.orderTick(id, 0, true)
+	require.Equal(t, 200, status)
+	for _, step := range []int{0, 2} {
+		status, v = d.orderTick(id, step, true)
+		require.Equal(t, 409, status, v)
+		require.Contains(t, v["error"], "1 steps are done")
+	}
+	for k := 1; k < len(steps); k++ {
+		status, v = d.orderTick(id, k, true)
+		require.Equal(t, 200, status, v)
+	}
+	require.Len(t, v["ticks"], len(steps))
+	_, v = d.ask("GET", "/found", "")
+	require.Empty(t, v["ports"], "the device is set as planned")
+	status, v = d.orderTick(id, len(steps)-1, false)
+	require.Equal(t, 200, status, v)
+	require.Len(t, v["ticks"], len(steps)-1)
+
+	// The plan moves on: the order says so, and is made anew from here.
+	d.lines("ward-east 2: 110 [140]")
+	_, v = d.ask("GET", "/orders", "")
+	require.Equal(t, true, v["moved"])
+	status, v = d.order(map[string]any{"from": "here"})
+	require.Equal(t, 200, status, v)
+	require.NotEqual(t, id, v["id"])
+	require.Equal(t, false, v["moved"])
+	require.NotEmpty(t, v["order"].(map[string]any)["steps"])
+	status, v = d.orderTick(id, 0, true)
+	require.Equal(t, 409, status, "the old one has ended: %v", v)
+	status, _ = d.orderTick(mustID(d), 0, true)
+	require.Equal(t, 200, status)
+
+	status, v = d.order(map[string]any{"from": "back"})
+	require.Equal(t, 200, status, v)
+	require.Equal(t, true, v["back"])
+	require.NotEmpty(t, v["order"].(map[string]any)["steps"])
+
+	status, v = d.order(map[string]any{"from": "revision", "revision": 1})
+	require.Equal(t, 200, status, v)
+	status, v = d.order(map[string]any{"from": "factory", "devices": []string{"annex"}})
+	require.Equal(t, 200, status, v)
+	require.Contains(t, fmt.Sprint(v["order"].(map[string]any)["steps"]), "Unpack annex")
+}
+
+func mustID(d desk) any {
+	_, v := d.ask("GET", "/orders", "")
+	return v["id"]
+}
+
+// TestOrdersRefused: what stands against an order is said, and nothing is kept.
+func TestOrdersRefused(t *testing.T) {
+	d := open(t)
+	for _, row := range []struct {
+		q           map[string]any
+		field, says string
+	}{
+		{map[string]any{"from": "yesterday"}, "from", "found"},
+		{map[string]any{"from": "here"}, "from", "there is no order yet"},
+		{map[string]any{"from": "back"}, "from", "there is no order yet"},
+		{map[string]any{"from": "revision", "revision": 77}, "revision", "the revisions 1 to 1"},
+		{map[string]any{"from": "factory"}, "devices", "say which devices are new"},
+		{map[string]any{"from": "factory", "devices": []string{"anex"}}, "devices", "did you mean annex?"},
+		{map[string]any{"from": "factory", "devices": []string{"rack"}}, "order", "As it is, no plug is the operator's"},
+	} {
+		status, v := d.order(row.q)
+		require.Equal(t, 400, status, "%v: %v", row.q, v)
+		require.Equal(t, row.field, v["field"], "%v: %v", row.q, v)
+		require.Contains(t, v["error"], row.says)
+	}
+	_, v := d.ask("GET", "/orders", "")
+	require.EqualValues(t, 0, v["id"])
+	status, v := d.ask("GET", "/orders/at?step=1", "")
+	require.Equal(t, 400, status, v)
+	status, v = d.orderTick(1, 0, true)
+	require.Equal(t, 409, status, v)
+}
