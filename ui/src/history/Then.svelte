@@ -8,7 +8,9 @@
 
 {#if then && office.step !== null}
   <aside role="status" id="then">
-    <span><b>{office.step ? `After step ${office.step} of the order` : "As it is, before the order"}</b>: the findings are those of this state.</span>
+    <span
+      ><b>{office.step ? `After step ${office.step} of the order` : "As it is, before the order"}</b>: the findings are those of this state.</span
+    >
     <a href={place.href("orders")}>The order</a>
     <button class="main" onclick={() => void office.look(null)}>Back to the plan</button>
   </aside>

@@ -115,7 +115,13 @@
     </div>
   {/if}
   {#if order && (!order.id || starting)}
-    <Start devices={view.devices.map((d) => d.name)} revision={view.revision} been={order.id > 0} onmake={make} onleave={() => (starting = false)} />
+    <Start
+      devices={view.devices.map((d) => d.name)}
+      revision={view.revision}
+      been={order.id > 0}
+      onmake={make}
+      onleave={() => (starting = false)}
+    />
   {:else if order?.order}
     <section class="sum box" class:harm={order.order.interrupted + order.order.blind + order.order.leaks > 0}>
       <p>

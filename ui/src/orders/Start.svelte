@@ -16,7 +16,9 @@
 <section class="start" aria-label="A new order">
   <div>
     <h2>As found</h2>
-    <p>The devices are set to what was read or typed in last{been ? ", and to what the last order has done" : ""}; the others as planned.</p>
+    <p>
+      The devices are set to what was read or typed in last{been ? ", and to what the last order has done" : ""}; the others as planned.
+    </p>
     <button class="main" onclick={() => onmake({ from: "found" })}>Order from what was found</button>
   </div>
   <form

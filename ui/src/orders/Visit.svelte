@@ -25,9 +25,11 @@
   } = $props();
 
   const how = $derived(
-    { network: `over the network, laptop in ${visit.at.replace(".", " ")}`, port: `laptop in ${visit.at.replace(".", " ")}`, console: "at its console" }[
-      visit.by
-    ] ?? "",
+    {
+      network: `over the network, laptop in ${visit.at.replace(".", " ")}`,
+      port: `laptop in ${visit.at.replace(".", " ")}`,
+      console: "at its console",
+    }[visit.by] ?? "",
   );
   const lanes = $derived(Math.max(0, ...lasts.map((x) => x.lane + 1)));
   const kinds: Record<string, string> = { set: "set", manage: "manage", cable: "cable", laptop: "laptop", check: "look", save: "save" };
@@ -58,8 +60,8 @@
         </label>
         <div>
           <p>
-            <span class={`kind ${s.kind}`}>{kinds[s.kind]}</span>{#if s.kind === "set" && s.page && !s.text.startsWith(s.page)}<span class="page"
-                >{s.page}</span
+            <span class={`kind ${s.kind}`}>{kinds[s.kind]}</span>{#if s.kind === "set" && s.page && !s.text.startsWith(s.page)}<span
+                class="page">{s.page}</span
               >{/if}
             {s.text}
             {#if t}<em>{t.author}</em>{/if}

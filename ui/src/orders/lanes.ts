@@ -16,7 +16,8 @@ export function lasting(steps: OrderStep[], name: (vid: number) => string): Last
     for (const x of s.interrupts) {
       all.push({ from: i, until: x.until, kind: "cut", says: `${name(x.vlan)}: ${x.ports.length} cut off until step ${x.until + 1}` });
     }
-    for (const x of s.joins) all.push({ from: i, until: x.until, kind: "leak", says: `${x.vlans.map(name).join(" and ")} meet until step ${x.until + 1}` });
+    for (const x of s.joins)
+      all.push({ from: i, until: x.until, kind: "leak", says: `${x.vlans.map(name).join(" and ")} meet until step ${x.until + 1}` });
     for (const d of s.blind) {
       const back = steps.findIndex((t, k) => k > i && t.device === d);
       const until = back < 0 ? steps.length - 1 : back;

@@ -1,5 +1,18 @@
 /** The views of an office, by the words of their addresses. */
-export const views = ["board", "reach", "walk", "talk", "plans", "register", "devices", "sheets", "orders", "poster", "history", "compare"] as const;
+export const views = [
+  "board",
+  "reach",
+  "walk",
+  "talk",
+  "plans",
+  "register",
+  "devices",
+  "sheets",
+  "orders",
+  "poster",
+  "history",
+  "compare",
+] as const;
 export type View = (typeof views)[number];
 
 export const titles: Record<View, string> = {
