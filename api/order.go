@@ -116,6 +116,7 @@ type OrderView struct {
 	Author   string      `json:"author" required:"true"`
 	At       time.Time   `json:"at" required:"true"`
 	Order    *Order      `json:"order,omitempty"`
+	Working  int         `json:"working,omitempty" description:"somebody has one worked out just now: how much of what differs is in order, in hundredths"`
 	Ticks    []OrderDone `json:"ticks" required:"true" nullable:"false" description:"in order; the first steps are those that are done"`
 }
 

@@ -5,6 +5,7 @@ import (
 	"encoding/json"
 	"errors"
 	"fmt"
+	"sync/atomic"
 
 	"github.com/gofiber/fiber/v3"
 
@@ -43,6 +44,9 @@ func (s *Server) orderView(ctx context.Context, r *room) (*api.OrderView, error)
 		return nil, err
 	}
 	v := &api.OrderView{Ticks: []api.OrderDone{}}
+	if at, ok := s.orders.Load(r.id); ok {
+		v.Working = int(max(1, at.(*working).done.Load()))
+	}
 	if kept == nil {
 		return v, nil
 	}
@@ -121,21 +125,53 @@ func (s *Server) orderMake(c fiber.Ctx) error {
 	if err != nil {
 		return err
 	}
-	err = addOrder(ctx, s.store, r.id, kept, was, plan, func() bool { return ctx.Err() != nil || s.stop.Err() != nil })
+	work := &working{}
+	if _, busy := s.orders.LoadOrStore(r.id, work); busy {
+		return &history.Conflict{Text: "an order of this office is being worked out already: wait for it, or stop it"}
+	}
+	defer s.orders.Delete(r.id)
+	err = addOrder(ctx, s.store, r.id, kept, was, plan, order.Options{
+		Stop:     func() bool { return work.stopped.Load() || s.stop.Err() != nil },
+		Progress: func(done, of int) { work.done.Store(int64(100 * done / of)) },
+	})
 	var no *order.Impossible
 	switch {
 	case errors.As(err, &no):
 		return bad("order", "%s", no.Error())
+	case errors.Is(err, order.ErrStopped):
+		return &history.Conflict{Text: err.Error()}
 	case err != nil:
 		return err
 	}
 	return s.orderTold(c, r, name)
 }
 
+// working is an order that is being worked out.
+type working struct {
+	done    atomic.Int64 // hundredths of what differs
+	stopped atomic.Bool
+}
+
+// orderStop stops the order that is being worked out, if one is.
+func (s *Server) orderStop(c fiber.Ctx) error {
+	r, err := s.room(c)
+	if err != nil {
+		return err
+	}
+	if w, ok := s.orders.Load(r.id); ok {
+		w.(*working).stopped.Store(true)
+	}
+	v, err := s.orderView(c.Context(), r)
+	if err != nil {
+		return err
+	}
+	return c.JSON(v)
+}
+
 // addOrder works an order out and keeps it.
-func addOrder(ctx context.Context, st *store.Store, id int64, kept store.Order, was, plan *office.Office, stop func() bool) error {
+func addOrder(ctx context.Context, st *store.Store, id int64, kept store.Order, was, plan *office.Office, opt order.Options) error {
 	was = order.Seated(was)
-	o, err := order.Make(was, plan, order.Options{Stop: stop})
+	o, err := order.Make(was, plan, opt)
 	if err != nil {
 		return err
 	}
@@ -151,7 +187,7 @@ func addOrder(ctx context.Context, st *store.Store, id int64, kept store.Order, 
 // should be, and the work order that leads from there.
 func Begin(ctx context.Context, st *store.Store, id, revision int64, was, plan *office.Office, author string) error {
 	kept := store.Order{Revision: revision, Way: "there", Author: author}
-	if err := addOrder(ctx, st, id, kept, was, plan, func() bool { return ctx.Err() != nil }); err != nil {
+	if err := addOrder(ctx, st, id, kept, was, plan, order.Options{Stop: func() bool { return ctx.Err() != nil }}); err != nil {
 		return err
 	}
 	n := span.Compile(plan)

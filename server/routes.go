@@ -57,6 +57,7 @@ func (s *Server) routes() []route {
 		{"PUT", "/api/offices/:id/ticks", "Tick a step off", api.TickRequest{}, api.TickRequest{}, nil, s.tick},
 		{"GET", "/api/offices/:id/orders", "The newest work order, and what of it is done", nil, api.OrderView{}, nil, s.orderNow},
 		{"POST", "/api/offices/:id/orders", "Make a work order to the plan", api.OrderRequest{}, api.OrderView{}, nil, s.orderMake},
+		{"DELETE", "/api/offices/:id/orders", "Stop the order that is being worked out", nil, api.OrderView{}, nil, s.orderStop},
 		{"PUT", "/api/offices/:id/orders/ticks", "Tick the next step of the order off, or take the last tick away", api.OrderTick{}, api.OrderView{}, nil, s.orderTick},
 		{"GET", "/api/offices/:id/orders/at", "The office as it is after a step of the order", nil, api.OfficeView{}, orderAtQuery{}, s.orderAt},
 		{"GET", "/api/offices/:id/workbook", "The office as a workbook (XLSX)", nil, nil, nil, s.workbook},

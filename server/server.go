@@ -44,6 +44,7 @@ type Server struct {
 	rooms map[int64]*room
 
 	streams atomic.Int64 // event streams that are open
+	orders  sync.Map     // by office: the *working that has an order worked out just now
 }
 
 // bodyLimit is the most bytes of a request: an office of 1,000 devices has a

@@ -38,7 +38,7 @@ func Make(was, plan *office.Office, opt Options) (*Order, error) {
 	if err != nil {
 		return nil, err
 	}
-	return p.write(n)
+	return p.write(p.shorten(n))
 }
 
 // best tries the devices from far to near and from near to far.
@@ -180,11 +180,7 @@ func (p *problem) progress(w *world) {
 
 // write tells a way as an order.
 func (p *problem) write(end *node) (*Order, error) {
-	var acts []*node
-	for n := end; n.prev != nil; n = n.prev {
-		acts = append(acts, n)
-	}
-	slices.Reverse(acts)
+	acts := chain(end)
 	out := &Order{Was: p.was.from.Office, Planned: p.plan.from.Office, Price: end.price}
 	for _, l := range p.lent {
 		out.Lent = append(out.Lent, office.PortRef{Device: end.w.o.Devices[l.dev].Name, Port: l.port})
@@ -255,6 +251,7 @@ func (p *problem) write(end *node) (*Order, error) {
 		out.Steps = append(out.Steps, st)
 	}
 	p.suffer(out, acts)
+	p.route(out, acts)
 	return out, nil
 }
 

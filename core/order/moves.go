@@ -157,7 +157,8 @@ type act struct {
 	page  string
 	text  string
 	task  *task
-	at    spot // of a laptop's step
+	at    spot         // of a laptop's step
+	step  wording.Step // of a setting of ports
 	risky bool
 }
 
@@ -242,7 +243,7 @@ func (w *world) applied(i int, st wording.Step, next wording.State, text string)
 	if to == nil {
 		return nil
 	}
-	a := act{kind: Set, dev: i, page: st.Where, text: text}
+	a := act{kind: Set, dev: i, page: st.Where, text: text, step: st}
 	a.risky = st.Op != wording.Create && touchesCable(w, i, next)
 	to.risky[i] = to.risky[i] || a.risky
 	return &trial{act: a, to: to}

@@ -118,6 +118,12 @@ func TestKnownWays(t *testing.T) {
 			Price{Walks: 2},
 		},
 		{
+			"a new subnet and the rule that keeps it apart",
+			register + "device core router\n  forwarding routed\n  ports lan\n  wording by-sub-interface\n  manage 190 10.0.190.1\n  lan: 190 [10 20]\n  address 190 10.0.190.1/24 on lan\n  address 10 10.0.10.1/24 on lan\ndevice a switch\n  ports 1-4\n  manage 190 10.0.190.2\n  1: 190\n  2: 10\n  3: 20\n  4: 190 [10 20]\ncable core.lan a.4\nplug a.1 \"laptop\" wants 190 operator\n",
+			register + "device core router\n  forwarding routed\n  ports lan\n  wording by-sub-interface\n  manage 190 10.0.190.1\n  lan: 190 [10 20]\n  address 190 10.0.190.1/24 on lan\n  address 10 10.0.10.1/24 on lan\n  address 20 10.0.20.1/24 on lan\n  deny vlan 20 to any\ndevice a switch\n  ports 1-4\n  manage 190 10.0.190.2\n  1: 190\n  2: 10\n  3: 20\n  4: 190 [10 20]\ncable core.lan a.4\nplug a.1 \"laptop\" wants 190 operator\n",
+			Price{},
+		},
+		{
 			"a device with a console, and ports that follow a plan and a use",
 			register + "use desk 10 [20]\nplan p\n  1-4: use desk\n  last: 190 [needed]\ndevice a switch\n  ports 1-8\n  wording by-vlan\n  console\n  manage 190 10.0.190.2\n  1: 190\n  8: 190 [10]\ndevice b switch follows p\n  ports 1-8\n  wording by-vlan\n  manage 190 10.0.190.3\ncable a.8 b.8\nplug a.1 \"laptop\" wants 190 operator\n",
 			register + "use desk 20\nplan p\n  1-4: use desk\n  last: 190 [needed]\ndevice a switch\n  ports 1-8\n  wording by-vlan\n  console\n  manage 190 10.0.190.2\n  1: 190\n  2: 20 because \"a guest\"\n  8: 190 [needed]\ndevice b switch follows p\n  ports 1-8\n  wording by-vlan\n  manage 190 10.0.190.3\ncable a.8 b.8\nplug a.1 \"laptop\" wants 190 operator\n",

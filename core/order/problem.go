@@ -506,6 +506,8 @@ type task struct {
 	manage bool
 	to     *office.Manage // of management
 	risky  bool
+	zone   string                 // of an address that is given
+	routes bool                   // it is on addresses, lines, routes or rules
 	box    bool                   // the device comes out of its box
 	away   bool                   // the device goes
 	device func(d *office.Device) // for those that change one device
@@ -727,12 +729,13 @@ func (p *problem) routing(i int, a, b *office.Device) {
 		if was != nil && office.SameAddresses([]office.Address{*was}, []office.Address{x}) {
 			continue
 		}
-		t := &task{dev: i, kind: Set, page: "Addresses", text: fmt.Sprintf("VLAN %s: address %s", p.plan.n.Name(x.VID), x.Prefix), lines: []string{plus(x)}, back: []string{minus(x)}}
+		t := &task{dev: i, kind: Set, page: "Addresses", routes: true, text: fmt.Sprintf("VLAN %s: address %s", p.plan.n.Name(x.VID), x.Prefix), lines: []string{plus(x)}, back: []string{minus(x)}}
 		if x.From.IsValid() {
 			t.text += fmt.Sprintf(", hands out %s-%s", x.From, x.To)
 		}
 		if x.Zone != "" {
 			t.text += ", zone " + x.Zone
+			t.zone = x.Zone
 		}
 		if was != nil {
 			t.lines, t.back = []string{minus(x), plus(x)}, []string{minus(x), plus(*was)}
@@ -747,18 +750,36 @@ func (p *problem) routing(i int, a, b *office.Device) {
 		first = append(first, p.add(t))
 	}
 	if t := p.policy(i, a, b); t != nil {
-		t.after = first
+		// Rules come before the addresses that they are for, so that none stands open
+		// meanwhile; but for those that bring the zones that rules name.
+		for _, x := range first {
+			if zone := x.zone; zone != "" && !slices.ContainsFunc(a.Addresses, func(y office.Address) bool { return y.Zone == zone }) && namesZone(b.Rules, zone) {
+				t.after = append(t.after, x)
+			}
+		}
+		for _, x := range first {
+			if !slices.Contains(t.after, x) {
+				x.after = []*task{t}
+			}
+		}
 		second = append(second, p.add(t))
 	}
 	for _, x := range a.Addresses {
 		if find(b.Addresses, x) != nil {
 			continue
 		}
-		p.add(&task{dev: i, kind: Set, page: "Addresses", text: fmt.Sprintf("VLAN %s: no address %s any more", p.plan.n.Name(x.VID), x.Prefix), lines: []string{minus(x)}, back: []string{plus(x)}, after: slices.Concat(first, second), risky: true,
+		p.add(&task{dev: i, kind: Set, page: "Addresses", routes: true, text: fmt.Sprintf("VLAN %s: no address %s any more", p.plan.n.Name(x.VID), x.Prefix), lines: []string{minus(x)}, back: []string{plus(x)}, after: slices.Concat(first, second), risky: true,
 			device: func(d *office.Device) {
 				d.Addresses = slices.DeleteFunc(d.Addresses, func(y office.Address) bool { return y.VID == x.VID && y.Prefix == x.Prefix })
 			}})
 	}
+}
+
+// namesZone says whether some rule names a zone.
+func namesZone(rules []office.Rule, zone string) bool {
+	return slices.ContainsFunc(rules, func(r office.Rule) bool {
+		return slices.ContainsFunc(slices.Concat(r.From, r.To), func(s office.Side) bool { return s.Zone == zone })
+	})
 }
 
 // policy is lines to the outside, routes and rules, entered as one.
@@ -769,7 +790,7 @@ func (p *problem) policy(i int, a, b *office.Device) *task {
 		return nil
 	}
 	y := b
-	return &task{dev: i, kind: Set, page: strings.Join(pages, ", "), text: strings.Join(pages, ", ") + " as planned", lines: lines, back: back, risky: true,
+	return &task{dev: i, kind: Set, routes: true, page: strings.Join(pages, ", "), text: strings.Join(pages, ", ") + " as planned", lines: lines, back: back, risky: true,
 		device: func(d *office.Device) {
 			d.Outsides, d.Routes, d.NoRouting, d.State, d.Between, d.Within, d.Rules = y.Outsides, y.Routes, y.NoRouting, y.State, y.Between, y.Within, y.Rules
 		}}

@@ -252,6 +252,8 @@ export const api = {
   orderNow: (id: number) => ask((signal) => http.GET("/api/offices/{id}/orders", { params: at(id), signal }), long),
   orderMake: (id: number, body: OrderRequest, stop: AbortSignal) =>
     ask((signal) => http.POST("/api/offices/{id}/orders", { params: at(id), body, signal: AbortSignal.any([signal, stop]) }), 120000),
+  orderStop: (id: number) =>
+    ask((signal) => http.DELETE("/api/offices/{id}/orders", { params: at(id), headers: { "Content-Type": "application/json" }, signal })),
   orderTick: (id: number, order: number, step: number, on: boolean) =>
     ask((signal) => http.PUT("/api/offices/{id}/orders/ticks", { params: at(id), body: { order, step, on }, signal }), long),
   orderAt: async (id: number, step: number) =>

@@ -1087,7 +1087,38 @@ export interface paths {
                 };
             };
         };
-        delete?: never;
+        /** Stop the order that is being worked out */
+        delete: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path: {
+                    id: number;
+                };
+                cookie?: never;
+            };
+            requestBody?: never;
+            responses: {
+                /** @description OK */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["ApiOrderView"];
+                    };
+                };
+                /** @description Bad Request */
+                400: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["ApiProblem"];
+                    };
+                };
+            };
+        };
         options?: never;
         head?: never;
         patch?: never;
@@ -2282,6 +2313,8 @@ export interface components {
             revision: number;
             /** @description in order; the first steps are those that are done */
             ticks: components["schemas"]["ApiOrderDone"][];
+            /** @description somebody has one worked out just now: how much of what differs is in order, in hundredths */
+            working?: number;
         };
         ApiOrderVisit: {
             /** @description where the laptop is: a port, or a device's console */

@@ -16,6 +16,7 @@
   let working = $state.raw<AbortController | null>(null);
   let against = $state("");
   let starting = $state(false);
+  let hundredths = $state(0);
   const newest = latest();
 
   const view = $derived(office.view!);
@@ -48,7 +49,16 @@
   async function make(body: OrderRequest) {
     against = "";
     working = new AbortController();
+    hundredths = 0;
     const stop = working;
+    const watch = setInterval(
+      () =>
+        void api.orderNow(view.id).then(
+          (o) => (hundredths = o.working ?? 0),
+          () => {},
+        ),
+      500,
+    );
     try {
       order = await api.orderMake(view.id, body, stop.signal);
       starting = false;
@@ -60,6 +70,7 @@
         else office.tell(e);
       }
     }
+    clearInterval(watch);
     working = null;
   }
   async function tick(step: number, on: boolean) {
@@ -106,7 +117,14 @@
   </header>
   {#if working}
     <p class="box" role="status">
-      Working the order out: every step is tried on the spans of the whole office. <button onclick={() => working?.abort()}>Stop</button>
+      Working the order out: every step is tried on the spans of the whole office.
+      {#if hundredths}{hundredths} % of what differs is in order.{/if}
+      <button
+        onclick={() => {
+          void api.orderStop(view.id).catch((e) => office.tell(e));
+          working?.abort();
+        }}>Stop</button
+      >
     </p>
   {:else if against}
     <div class="box against" role="alert">

@@ -1,0 +1,119 @@
+package order
+
+import (
+	"fmt"
+	"slices"
+
+	"klammer/core/office"
+	"klammer/core/span"
+	"klammer/core/talk"
+)
+
+// way is who asks and who is asked; 0 is the outside.
+type way struct{ from, to office.VID }
+
+// routing holds what an order promises across devices that route: what may pass
+// before and after passes at every step, and what may in neither does not.
+type routing struct {
+	was, plan map[way]*talk.Services
+}
+
+// opens is what is open between VLANs, and to and from the outside.
+func opens(n *span.Net) map[way]*talk.Services {
+	out := map[way]*talk.Services{}
+	for _, p := range talk.NewTable(n).Pairs() {
+		if p.Open != talk.None {
+			out[way{p.From, p.To}] = p.Open
+		}
+	}
+	return out
+}
+
+func of(m map[way]*talk.Services, w way) *talk.Services {
+	if s := m[w]; s != nil {
+		return s
+	}
+	return talk.None
+}
+
+// breach is what does not pass although it should, or passes although it should not.
+type breach struct {
+	way
+	leak bool
+	text string
+}
+
+// look lists what an office on the way breaks.
+func (r *routing) look(n *span.Net) (out []breach) {
+	now := opens(n)
+	ways := map[way]bool{}
+	for _, m := range []map[way]*talk.Services{r.was, r.plan, now} {
+		for w := range m {
+			ways[w] = true
+		}
+	}
+	for w := range ways {
+		was, plan, is := of(r.was, w), of(r.plan, w), of(now, w)
+		name := func(v office.VID) string {
+			if v == 0 {
+				return "the outside"
+			}
+			return n.Name(v)
+		}
+		if lost := was.And(plan).Minus(is); lost != talk.None {
+			out = append(out, breach{w, false, fmt.Sprintf("%s to %s: %s", name(w.from), name(w.to), lost)})
+		}
+		if open := is.Minus(was).Minus(plan); open != talk.None {
+			out = append(out, breach{w, true, fmt.Sprintf("%s to %s: %s", name(w.from), name(w.to), open)})
+		}
+	}
+	slices.SortFunc(out, func(a, b breach) int {
+		return int(a.from)<<13 + int(a.to)<<1 - int(b.from)<<13 - int(b.to)<<1
+	})
+	return out
+}
+
+// route adds to an order what its steps on addresses, routes and rules open and shut
+// for a while. Where nothing of that is done, nothing is looked at.
+func (p *problem) route(out *Order, acts []*node) {
+	if !slices.ContainsFunc(acts, func(n *node) bool { return n.act.task != nil && n.act.task.routes }) {
+		return
+	}
+	r := &routing{opens(p.was.n), opens(p.plan.n)}
+	at := make([][]breach, len(acts))
+	for i, n := range acts {
+		if i > 0 {
+			at[i] = at[i-1]
+		}
+		if n.act.task != nil && n.act.task.routes {
+			at[i] = r.look(n.w.n)
+		}
+		for _, b := range at[i] {
+			if b.leak {
+				out.Leaks++
+				out.Price.Leaks++
+			} else {
+				out.Price.Interrupted++
+			}
+		}
+	}
+	for i := range acts {
+		for _, b := range at[i] {
+			if i > 0 && slices.Contains(at[i-1], b) {
+				continue
+			}
+			until := i + 1
+			for until < len(acts) && slices.Contains(at[until], b) {
+				until++
+			}
+			until = min(until, len(acts)-1)
+			if b.leak {
+				out.Steps[i].Joins = append(out.Steps[i].Joins, Join{[2]office.VID{min(b.from, b.to), max(b.from, b.to)}, until})
+				out.Steps[i].Told = append(out.Steps[i].Told, fmt.Sprintf("LEAK until step %d: %s passes.", until+1, b.text))
+				continue
+			}
+			out.Steps[i].Interrupts = append(out.Steps[i].Interrupts, Interrupt{b.from, []string{out.Steps[i].Device}, until})
+			out.Steps[i].Told = append(out.Steps[i].Told, fmt.Sprintf("Interrupted until step %d: %s.", until+1, b.text))
+		}
+	}
+}
