@@ -301,14 +301,18 @@ func (w *world) findPages(i int, at level, only []int) []wording.Step {
 	d := w.word(i)
 	goal := w.goal(i, at, only)
 	now := w.states[i]
-	quiet := now
-	for _, st := range wording.Pages(d, now, goal) {
+	all := wording.Pages(d, now, goal)
+	quiet, created := now, false
+	for _, st := range all {
 		if st.Op != wording.Create {
 			continue
 		}
 		if next, err := wording.Apply(d, quiet, st); err == nil && next.Equal(quiet) {
-			quiet = next
+			quiet, created = next, true
 		}
+	}
+	if !created {
+		return all
 	}
 	return wording.Pages(d, quiet, goal)
 }

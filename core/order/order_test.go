@@ -96,6 +96,12 @@ func TestKnownWays(t *testing.T) {
 			Price{},
 		},
 		{
+			"a laptop whose port was found in another VLAN than it wants",
+			register + "device a switch\n  ports 1-8\n  wording by-vlan\n  manage 1 10.0.1.2\n  1-7: 1\n  8: 190\nplug a.1 \"laptop\" wants 190 operator\n",
+			register + "device a switch\n  ports 1-8\n  wording by-vlan\n  manage 190 10.0.190.2\n  1: 190\n  2-7: 1\n  8: 190\nplug a.1 \"laptop\" wants 190 operator\n",
+			Price{Walks: 2},
+		},
+		{
 			"the operator's own port",
 			register + "device a switch\n  ports 1-8\n  wording by-vlan\n  manage 1 10.0.1.2\n  1: 1\n  2-8: 10\nplug a.1 \"laptop\" wants 1 operator\n",
 			register + "device a switch\n  ports 1-8\n  wording by-vlan\n  manage 190 10.0.190.2\n  1: 190\n  2-8: 10\nplug a.1 \"laptop\" wants 190 operator\n",

@@ -177,6 +177,11 @@ func newProblem(was, plan *office.Office) (*problem, error) {
 	if why != nil {
 		return nil, &Impossible{why}
 	}
+	for _, x := range Seated(was).Plugs { // where the laptop really is
+		if x.Operator {
+			p.laptop = x
+		}
+	}
 	p.align(was, plan)
 	p.goals = make([]wording.State, len(p.plan.n.Office.Devices))
 	p.words = make([]*wording.Device, len(p.goals))

@@ -183,7 +183,7 @@ func (n *node) step(i int, st wording.Step) (*node, []int) {
 		return nil, nil
 	}
 	key := badKey{i, a.hash}
-	if !n.w.spoilt(key) {
+	if !n.w.severs(i, a.state) && !n.w.spoilt(key) {
 		if t := n.w.applied(i, st, *a.state, a.text); t != nil {
 			m := n.then(t.act, t.to)
 			n.w.p.tries++

@@ -37,6 +37,7 @@ type world struct {
 	m      *talk.Map
 	heard  *frames
 	live   *office.Set
+	beyond []bool   // by link
 	hashes []uint64 // by device: of what its ports are set to
 	knows  []uint64 // and of the VLANs that it knows too
 }
@@ -177,6 +178,7 @@ func (w *world) clone() *world {
 	c.states, c.tasks = slices.Clone(w.states), slices.Clone(w.tasks)
 	c.dirty, c.risky, c.left = slices.Clone(w.dirty), slices.Clone(w.risky), slices.Clone(w.left)
 	c.hashes, c.knows = slices.Clone(w.hashes), slices.Clone(w.knows)
+	c.beyond = nil
 	return &c
 }
 
@@ -525,6 +527,71 @@ func (w *world) by(i int) By {
 func (w *world) console(i int) bool {
 	d := w.o.Devices[i]
 	return d.Console || d.Manage == nil || w.p.was.n.Office.Devices[i].Manage == nil
+}
+
+// severs says whether a state of a device takes the laptop's VLAN off a cable that
+// leads to a device with steps left that is managed in it: that is seen without
+// working anything out, where no cables form a ring.
+func (w *world) severs(i int, next *wording.State) bool {
+	if w.at.console {
+		return false
+	}
+	v := w.at.vid
+	for q := range next.Ports {
+		now, then := &w.states[i].Ports[q], &next.Ports[q]
+		if !now.Untagged.Has(v) && !now.Tagged.Has(v) || !then.Off && (then.Untagged.Has(v) || then.Tagged.Has(v)) {
+			continue
+		}
+		for _, l := range w.n.Topo.LinksAt(i, q) {
+			if w.carries(l) {
+				return true
+			}
+		}
+	}
+	return false
+}
+
+// carries says whether a device with steps left that is managed in the laptop's VLAN
+// is beyond a link, as seen from the laptop.
+func (w *world) carries(link int) bool {
+	if w.beyond == nil {
+		w.beyond = w.findBeyond()
+	}
+	return w.beyond[link]
+}
+
+func (w *world) findBeyond() []bool {
+	t := w.n.Topo
+	out := make([]bool, len(t.Links))
+	if cyclic(t) {
+		return out
+	}
+	// Each device by the link that leads to it.
+	seen := make([]bool, len(w.o.Devices))
+	by := make([]int, len(w.o.Devices))
+	from := make([]int, len(w.o.Devices))
+	seen[w.at.dev], by[w.at.dev] = true, -1
+	order := []int{w.at.dev}
+	for k := 0; k < len(order); k++ {
+		for l := range t.Links {
+			for _, e := range [][2]int{{t.Links[l].A.Dev, t.Links[l].B.Dev}, {t.Links[l].B.Dev, t.Links[l].A.Dev}} {
+				if e[0] == order[k] && !seen[e[1]] {
+					seen[e[1]], by[e[1]], from[e[1]] = true, l, e[0]
+					order = append(order, e[1])
+				}
+			}
+		}
+	}
+	for _, i := range order {
+		m := w.o.Devices[i].Manage
+		if m == nil || m.VID != w.at.vid || !w.open(i) || !w.reaches(i) {
+			continue
+		}
+		for k := i; by[k] >= 0; k = from[k] {
+			out[by[k]] = true
+		}
+	}
+	return out
 }
 
 // spots lists where the operator could go to reach a device, the next best first:
