@@ -8,6 +8,7 @@ import (
 	"os"
 	"os/exec"
 	"path/filepath"
+	"runtime"
 	"slices"
 	"sort"
 	"strings"
@@ -34,15 +35,22 @@ func TestRealFrames(t *testing.T) {
 		realFrames(t)
 		return
 	}
+	t.Log(insideOnly(t, "frames sent", "ovsdb-server", "ovs-vswitchd", "ovs-vsctl", "ovs-appctl", "ovsdb-tool", "ip"))
+}
+
+// insideOnly runs a test again in namespaces of its own and gives the line of what it
+// printed that has some words in it; it skips where that cannot be.
+func insideOnly(t *testing.T, words string, programs ...string) string {
+	t.Helper()
 	if os.Geteuid() != 0 {
-		t.Skip("real frames need root: network namespaces and raw sockets")
+		t.Skip("this needs root: network namespaces and raw sockets")
 	}
-	for _, p := range []string{"ovsdb-server", "ovs-vswitchd", "ovs-vsctl", "ovs-appctl", "ovsdb-tool", "ip"} {
+	for _, p := range programs {
 		if _, err := exec.LookPath(p); err != nil {
-			t.Skipf("real frames need %s: apt-get install openvswitch-switch iproute2 (./run test does)", p)
+			t.Skipf("this needs %s: apt-get install openvswitch-switch iproute2 iputils-ping (./run test does)", p)
 		}
 	}
-	cmd := exec.Command("/proc/self/exe", "-test.run", "^TestRealFrames$", "-test.v")
+	cmd := exec.Command("/proc/self/exe", "-test.run", "^"+t.Name()+"$", "-test.v")
 	cmd.Env = append(os.Environ(), "KLAMMER_INSIDE=1")
 	cmd.SysProcAttr = &syscall.SysProcAttr{Cloneflags: syscall.CLONE_NEWNET | syscall.CLONE_NEWNS | syscall.CLONE_NEWPID, Pdeathsig: syscall.SIGKILL}
 	out, err := cmd.CombinedOutput()
@@ -50,16 +58,32 @@ func TestRealFrames(t *testing.T) {
 		t.Skip(string(out))
 	}
 	require.NoError(t, err, string(out))
-	t.Log(lastLine(string(out)))
-}
-
-func lastLine(s string) string {
-	for l := range strings.SplitSeq(s, "\n") {
-		if strings.Contains(l, "frames sent") {
+	for l := range strings.SplitSeq(string(out), "\n") {
+		if strings.Contains(l, words) {
 			return strings.TrimSpace(l)
 		}
 	}
 	return ""
+}
+
+// inSpace does something in a network namespace.
+func inSpace(t *testing.T, name string, f func()) {
+	done := make(chan struct{})
+	go func() {
+		defer close(done)
+		runtime.LockOSThread() // and not given back: the thread is in another namespace
+		fd, err := unix.Open("/run/netns/"+name, unix.O_RDONLY|unix.O_CLOEXEC, 0)
+		if err == nil {
+			err = unix.Setns(fd, unix.CLONE_NEWNET)
+			_ = unix.Close(fd)
+		}
+		if err != nil {
+			t.Errorf("into %s: %v", name, err)
+			return
+		}
+		f()
+	}()
+	<-done
 }
 
 const (

@@ -8,7 +8,6 @@ import (
 	"os/exec"
 	"runtime"
 	"strings"
-	"syscall"
 	"testing"
 	"unsafe"
 
@@ -50,27 +49,7 @@ func TestRealOrder(t *testing.T) {
 		carriedOut(t)
 		return
 	}
-	if os.Geteuid() != 0 {
-		t.Skip("real switches need root: network namespaces and raw sockets")
-	}
-	for _, p := range []string{"ovsdb-server", "ovs-vswitchd", "ovs-vsctl", "ovsdb-tool", "ip", "ping"} {
-		if _, err := exec.LookPath(p); err != nil {
-			t.Skipf("real switches need %s: apt-get install openvswitch-switch iproute2 iputils-ping (./run test does)", p)
-		}
-	}
-	cmd := exec.Command("/proc/self/exe", "-test.run", "^TestRealOrder$", "-test.v")
-	cmd.Env = append(os.Environ(), "KLAMMER_INSIDE=1")
-	cmd.SysProcAttr = &syscall.SysProcAttr{Cloneflags: syscall.CLONE_NEWNET | syscall.CLONE_NEWNS | syscall.CLONE_NEWPID, Pdeathsig: syscall.SIGKILL}
-	out, err := cmd.CombinedOutput()
-	if strings.Contains(string(out), "--- SKIP") {
-		t.Skip(string(out))
-	}
-	require.NoError(t, err, string(out))
-	for l := range strings.SplitSeq(string(out), "\n") {
-		if strings.Contains(l, "carried out") {
-			t.Log(strings.TrimSpace(l))
-		}
-	}
+	t.Log(insideOnly(t, "carried out", "ovsdb-server", "ovs-vswitchd", "ovs-vsctl", "ovsdb-tool", "ip", "ping"))
 }
 
 // site is the switches of [lab] with namespaces around them.
@@ -86,7 +65,7 @@ func (s *site) space(name, bridge, port, set string) {
 	s.must("ip", "link", "set", port, "up")
 	s.must("ip", "-n", name, "link", "set", "lo", "up")
 	s.must("ip", "-n", name, "link", "set", "eth0", "up")
-	s.within(name, func() { plainSums(s.t, "eth0") })
+	inSpace(s.t, name, func() { plainSums(s.t, "eth0") })
 	s.vsctl(append([]string{"add-port", bridge, port, "--", "set", "port", port}, strings.Fields(set)...)...)
 }
 
@@ -109,30 +88,10 @@ func plainSums(t *testing.T, dev string) {
 	require.Zero(t, errno, "checksums of %s: %v", dev, errno)
 }
 
-// within does something in a namespace.
-func (s *site) within(name string, f func()) {
-	done := make(chan struct{})
-	go func() {
-		defer close(done)
-		runtime.LockOSThread() // and not given back: the thread is in another namespace
-		fd, err := unix.Open("/run/netns/"+name, unix.O_RDONLY|unix.O_CLOEXEC, 0)
-		if err == nil {
-			err = unix.Setns(fd, unix.CLONE_NEWNET)
-			_ = unix.Close(fd)
-		}
-		if err != nil {
-			s.t.Errorf("into %s: %v", name, err)
-			return
-		}
-		f()
-	}()
-	<-done
-}
-
 // serve lets a switch's database be asked at its management address, in its
 // namespace and nowhere else.
 func (s *site) serve(name string) {
-	s.within(name, func() {
+	inSpace(s.t, name, func() {
 		l, err := net.Listen("tcp4", "0.0.0.0:6640")
 		if err != nil {
 			s.t.Errorf("%s: %v", name, err)

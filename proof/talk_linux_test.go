@@ -7,7 +7,6 @@ import (
 	"net/netip"
 	"os"
 	"os/exec"
-	"runtime"
 	"slices"
 	"strings"
 	"sync"
@@ -16,7 +15,6 @@ import (
 	"time"
 
 	"github.com/stretchr/testify/require"
-	"golang.org/x/sys/unix"
 
 	"klammer/core/notation"
 	"klammer/core/office"
@@ -266,7 +264,7 @@ func (s *street) router(d *office.Device) (back []string) {
 	s.space(d.Name)
 	for _, v := range []string{"net.ipv4.ip_forward=1", "net.ipv4.conf.all.rp_filter=0", "net.ipv4.conf.default.rp_filter=0", "net.ipv4.conf.all.send_redirects=0", "net.ipv4.conf.default.send_redirects=0"} {
 		key, value, _ := strings.Cut(v, "=")
-		s.inside(d.Name, func() {
+		inSpace(s.t, d.Name, func() {
 			require.NoError(s.t, os.WriteFile("/proc/sys/"+strings.ReplaceAll(key, ".", "/"), []byte(value), 0o644))
 		})
 	}
@@ -293,7 +291,7 @@ func (s *street) router(d *office.Device) (back []string) {
 	out, err := cmd.CombinedOutput()
 	require.NoError(s.t, err, "%s\n%s", out, rules)
 	if d.KeepsState() {
-		s.inside(d.Name, func() { _ = os.WriteFile("/proc/sys/net/netfilter/nf_conntrack_tcp_loose", []byte("0"), 0o644) })
+		inSpace(s.t, d.Name, func() { _ = os.WriteFile("/proc/sys/net/netfilter/nf_conntrack_tcp_loose", []byte("0"), 0o644) })
 	}
 	return back
 }
@@ -373,29 +371,9 @@ func (s *street) services(list []office.Service) (out []string) {
 	return out
 }
 
-// inside runs something in a namespace.
-func (s *street) inside(name string, f func()) {
-	done := make(chan struct{})
-	go func() {
-		defer close(done)
-		runtime.LockOSThread() // and not given back: the thread is in another namespace
-		fd, err := unix.Open("/run/netns/"+name, unix.O_RDONLY|unix.O_CLOEXEC, 0)
-		if err == nil {
-			err = unix.Setns(fd, unix.CLONE_NEWNET)
-			_ = unix.Close(fd)
-		}
-		if err != nil {
-			s.t.Errorf("into %s: %v", name, err)
-			return
-		}
-		f()
-	}()
-	<-done
-}
-
 // serve answers on all ports that are asked.
 func (s *street) serve(name string) {
-	s.inside(name, func() {
+	inSpace(s.t, name, func() {
 		for _, port := range []int{80, 443} {
 			l, err := net.Listen("tcp4", fmt.Sprintf(":%d", port))
 			if err != nil {
@@ -438,7 +416,7 @@ func (s *street) ask(from string, to netip.Addr, service string) (ok bool) {
 	if proto == "ping" {
 		return exec.Command("ip", "netns", "exec", from, "ping", "-c", "1", "-W", "2", to.String()).Run() == nil
 	}
-	s.inside(from, func() {
+	inSpace(s.t, from, func() {
 		d := net.Dialer{Timeout: 2 * time.Second}
 		if from == "out" {
 			own := net.ParseIP("198.51.100.10")

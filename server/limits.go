@@ -16,6 +16,9 @@ const (
 
 	mostConnections = 1200 // at once, the streams among them
 
+	mostOrders     = 2       // worked out at once
+	mostOrderTries = 200_000 // steps that are tried for one
+
 	mostDevices = 2000    // of an office
 	mostPorts   = 65_536  // of an office, bundles and inner ports among them
 	mostThings  = 20_000  // cables, or plugs, or lines of plans, of an office

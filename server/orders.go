@@ -125,6 +125,12 @@ func (s *Server) orderMake(c fiber.Ctx) error {
 	if err != nil {
 		return err
 	}
+	select {
+	case s.turns <- struct{}{}:
+		defer func() { <-s.turns }()
+	default:
+		return &tooMuch{fmt.Sprintf("%d orders are being worked out already: try again in a moment", mostOrders)}
+	}
 	work := &working{}
 	if _, busy := s.orders.LoadOrStore(r.id, work); busy {
 		return &history.Conflict{Text: "an order of this office is being worked out already: wait for it, or stop it"}
@@ -133,11 +139,14 @@ func (s *Server) orderMake(c fiber.Ctx) error {
 	err = addOrder(ctx, s.store, r.id, kept, was, plan, order.Options{
 		Stop:     func() bool { return work.stopped.Load() || s.stop.Err() != nil },
 		Progress: func(done, of int) { work.done.Store(int64(100 * done / of)) },
+		Most:     mostOrderTries,
 	})
 	var no *order.Impossible
 	switch {
 	case errors.As(err, &no):
 		return bad("order", "%s", no.Error())
+	case errors.Is(err, order.ErrTooMuch):
+		return bad("order", "%s", err)
 	case errors.Is(err, order.ErrStopped):
 		return &history.Conflict{Text: err.Error()}
 	case err != nil:

@@ -43,8 +43,9 @@ type Server struct {
 	mu    sync.Mutex
 	rooms map[int64]*room
 
-	streams atomic.Int64 // event streams that are open
-	orders  sync.Map     // by office: the *working that has an order worked out just now
+	streams atomic.Int64  // event streams that are open
+	turns   chan struct{} // of those who have an order worked out
+	orders  sync.Map      // by office: the *working that has an order worked out just now
 }
 
 // bodyLimit is the most bytes of a request: an office of 1,000 devices has a
@@ -56,7 +57,7 @@ const slowest = 30 * time.Second
 
 // New makes a server; it works until ctx ends.
 func New(ctx context.Context, s *store.Store, log *slog.Logger) *Server {
-	srv := &Server{store: s, log: log, stop: ctx, rooms: map[int64]*room{}}
+	srv := &Server{store: s, log: log, stop: ctx, rooms: map[int64]*room{}, turns: make(chan struct{}, mostOrders)}
 	srv.app = fiber.New(fiber.Config{
 		AppName: "Klammer",
 		// A body is read by the route that wants one, and as it comes: nothing is

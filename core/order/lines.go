@@ -53,24 +53,13 @@ func (w *writer) open(lines *[]string) error {
 		}
 	}
 	var texts []string
-	for _, v := range w.plan.VLANs {
-		if was := w.o.VLAN(v.VID); was == nil || notation.Thing(was) != notation.Thing(v) {
-			texts = append(texts, notation.Thing(v))
-		}
+	have := map[string]bool{}
+	for _, x := range named(w.o) {
+		have[notation.Thing(x)] = true
 	}
-	for _, x := range w.plan.Services {
-		if was := w.o.Service(x.Name); was == nil || notation.Thing(was) != notation.Thing(x) {
-			texts = append(texts, notation.Thing(x))
-		}
-	}
-	for _, x := range w.plan.Uses {
-		if was := w.o.Use(x.Name); was == nil || notation.Thing(was) != notation.Thing(x) {
-			texts = append(texts, notation.Thing(x))
-		}
-	}
-	for _, x := range w.plan.Plans {
-		if was := w.o.Plan(x.Name); was == nil || notation.Thing(was) != notation.Thing(x) {
-			texts = append(texts, notation.Thing(x))
+	for _, x := range named(w.plan) {
+		if text := notation.Thing(x); !have[text] {
+			texts = append(texts, text)
 		}
 	}
 	for _, d := range w.plan.Devices {
@@ -81,6 +70,24 @@ func (w *writer) open(lines *[]string) error {
 		texts = append(texts, paperLines(was, d)...)
 	}
 	return w.sayAll(lines, texts)
+}
+
+// named is what an office has a name for beside its devices, each after what it may
+// name.
+func named(o *office.Office) (out []office.Thing) {
+	for _, x := range o.VLANs {
+		out = append(out, x)
+	}
+	for _, x := range o.Services {
+		out = append(out, x)
+	}
+	for _, x := range o.Uses {
+		out = append(out, x)
+	}
+	for _, x := range o.Plans {
+		out = append(out, x)
+	}
+	return out
 }
 
 // paperLines is what is said about a device and not set on it.
@@ -130,23 +137,14 @@ func (w *writer) close(lines *[]string) error {
 			texts = append(texts, notation.Thing(x))
 		}
 	}
-	for _, x := range w.o.Plans {
-		if w.plan.Plan(x.Name) == nil {
-			texts = append(texts, "-"+notation.Removal(x))
-		}
+	stays := map[office.Key]bool{}
+	for _, x := range named(w.plan) {
+		stays[x.Key()] = true
 	}
-	for _, x := range w.o.Uses {
-		if w.plan.Use(x.Name) == nil {
-			texts = append(texts, "-"+notation.Removal(x))
-		}
-	}
-	for _, x := range w.o.Services {
-		if w.plan.Service(x.Name) == nil {
-			texts = append(texts, "-"+notation.Removal(x))
-		}
-	}
-	for _, x := range w.o.VLANs {
-		if w.plan.VLAN(x.VID) == nil {
+	gone := named(w.o)
+	slices.Reverse(gone) // what names others before those
+	for _, x := range gone {
+		if !stays[x.Key()] {
 			texts = append(texts, "-"+notation.Removal(x))
 		}
 	}

@@ -20,7 +20,11 @@ var ErrStopped = errors.New("the order was stopped before it was ready")
 type Options struct {
 	Stop     func() bool        // asked often; true stops the search
 	Progress func(done, of int) // how far it is, in differences between the offices
+	Most     int                // steps that are tried before it gives up; 0 for any number
 }
+
+// ErrTooMuch says that the search gave up: there is more to do than it looks at.
+var ErrTooMuch = errors.New("this is more than one order is worked out for: change fewer devices at once")
 
 // Make finds the order from one office to another. The same offices give the same
 // order. The error is an [*Impossible] where something stands against one, and
@@ -33,8 +37,14 @@ func Make(was, plan *office.Office, opt Options) (*Order, error) {
 	if p.stop = opt.Stop; p.stop == nil {
 		p.stop = func() bool { return false }
 	}
+	if stop := p.stop; opt.Most > 0 {
+		p.stop = func() bool { return p.tries > opt.Most || stop() }
+	}
 	p.tell = opt.Progress
 	n, err := p.best()
+	if errors.Is(err, ErrStopped) && opt.Most > 0 && p.tries > opt.Most {
+		return nil, ErrTooMuch
+	}
 	if err != nil {
 		return nil, err
 	}

@@ -185,4 +185,6 @@ func TestImpossible(t *testing.T) {
 	}
 	_, err := Make(readOffice(t, a), readOffice(t, strings.Replace(a, "2-8: 10", "2-8: 20", 1)), Options{Stop: func() bool { return true }})
 	require.ErrorIs(t, err, ErrStopped)
+	_, err = Make(readOffice(t, a), readOffice(t, strings.Replace(a, "2-8: 10", "2-8: 20", 1)), Options{Most: 1})
+	require.ErrorIs(t, err, ErrTooMuch)
 }
