@@ -130,6 +130,7 @@ type judge struct {
 	planned     office.Set             // VLANs that somebody is in when all is done
 	ring        office.Set             // VLANs that form a ring before or after
 	merged      map[[2]office.VID]bool // VLANs that meet before or after
+	mixing      map[mixing]bool        // what leads from one VLAN into another before or after
 	hubs        map[*span.VLAN][]*span.Span
 	at          *span.Net // that is looked at
 	turn        uint32
@@ -183,9 +184,10 @@ func newJudge(was, plan *origin, lent []loan) *judge {
 			j.apart[x][y] = !st && !ts && !st2 && !ts2 && all // who comes or goes is of its VLAN
 		}
 	}
-	j.merged = map[[2]office.VID]bool{}
+	j.merged, j.mixing = map[[2]office.VID]bool{}, map[mixing]bool{}
 	for _, n := range []*span.Net{was.n, plan.n} {
 		meets(n, func(v, u office.VID) { j.merged[[2]office.VID{v, u}] = true })
+		mixes(n, func(x mixing) { j.mixing[x] = true })
 	}
 	for v := range plan.n.Used().All() {
 		if r := plan.n.VLAN(v); r != nil && r.Parts > 0 {
@@ -548,17 +550,33 @@ func meets(n *span.Net, f func(v, u office.VID)) {
 	}
 }
 
-// mixed counts the ways over cables from one VLAN into another that neither office
-// has. Nobody may be in one of the two yet; but then nobody can come.
-func (j *judge) mixed(n *span.Net) (k int) {
+// mixing is a cable over which one VLAN leads into another.
+type mixing struct {
+	a, b     office.PortRef
+	fromA    bool
+	from, to office.VID
+}
+
+// mixes lists them.
+func mixes(n *span.Net, f func(mixing)) {
 	for i := range n.Topo.Links {
-		for _, a := range n.Carry(i).Cross {
-			v, u := a.From.VID(), a.To.VID()
-			if v != 0 && u != 0 && v != u && !j.merged[[2]office.VID{min(v, u), max(v, u)}] && j.lives(n, v) && j.lives(n, u) {
-				k++
+		for _, x := range n.Carry(i).Cross {
+			if v, u := x.From.VID(), x.To.VID(); v != 0 && u != 0 && v != u {
+				l := &n.Topo.Links[i]
+				f(mixing{n.Ref(l.A), n.Ref(l.B), x.FromA, v, u})
 			}
 		}
 	}
+}
+
+// mixed counts the ways over cables from one VLAN into another that neither office
+// has there. Nobody may be in one of the two yet; but then nobody can come.
+func (j *judge) mixed(n *span.Net) (k int) {
+	mixes(n, func(x mixing) {
+		if !j.mixing[x] && j.lives(n, x.from) && j.lives(n, x.to) {
+			k++
+		}
+	})
 	return k
 }
 
