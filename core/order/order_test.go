@@ -3,12 +3,16 @@ package order
 import (
 	"errors"
 	"fmt"
+	"os"
 	"strings"
 	"testing"
 
 	"github.com/stretchr/testify/require"
 
 	"klammer/core/notation"
+	"klammer/core/office"
+	"klammer/core/span"
+	"klammer/core/wording"
 )
 
 const register = "vlan 1 default local\nvlan 10 staff\nvlan 20 guests\nvlan 30 staff-new\nvlan 190 devices\n"
@@ -161,6 +165,57 @@ func TestKnownWays(t *testing.T) {
 				require.NoError(t, err, "back from step %d", at)
 			}
 		})
+	}
+}
+
+// TestClinic: the clinic from the factory, as it comes out of its boxes and with its
+// bundles, inner ports and addresses there already, and from how its demo is set.
+func TestClinic(t *testing.T) {
+	plan := clinic(t)
+	n := span.Compile(plan)
+	kept := fromFactory(plan)
+	for i, d := range plan.Devices {
+		if d.Unaware() {
+			continue
+		}
+		x := d.Clone()
+		x.Follows = ""
+		state := wording.Factory(wording.For(n, i))
+		for q := range x.Ports {
+			x.Ports[q].Because, x.Ports[q].Shape = "", nil
+			if x.Ports[q].Bundle > 0 {
+				continue
+			}
+			shape := state.Ports[q].Shape()
+			switch {
+			case x.Ports[q].Flavour == office.Processor:
+				shape = office.Shape{Untagged: []office.VID{1}}
+			case x.Name == "gate" && x.Ports[q].Name == "lan1":
+				shape = office.Shape{Untagged: []office.VID{1}, Tagged: []office.VID{110, 120, 130, 140, 150, 160, 170, 190}}
+			}
+			x.Ports[q].Shape = &shape
+		}
+		if x.Manage != nil {
+			x.Manage = &office.Manage{VID: office.DefaultVID}
+		}
+		kept.Devices[i] = x.Seal()
+	}
+	text, err := os.ReadFile("../../demo/clinic-as-is.klm")
+	require.NoError(t, err)
+	for name, was := range map[string]*office.Office{"boxed": fromFactory(plan), "built": kept, "as the demo is": readOffice(t, string(text))} {
+		o, err := Make(was, plan, Options{})
+		require.NoError(t, err, name)
+		require.True(t, o.Safe(), "%s: %s", name, o.Summary())
+		lines := func(o *office.Office) []string { // whatever the order that things came in
+			x := *o
+			x.Cables = nil
+			all := strings.Split(notation.Print(&x), "\n")
+			for _, c := range o.Cables {
+				all = append(all, string(c.Key()))
+			}
+			return all
+		}
+		require.ElementsMatch(t, lines(plan), lines(o.Steps[len(o.Steps)-1].After), name)
 	}
 }
 

@@ -600,8 +600,24 @@ func (p *problem) manages(i int, a, b *office.Device) {
 		}
 	}
 	to := b.Manage
-	p.add(&task{dev: i, kind: Manage, page: "Management", text: text, lines: []string{line(b.Manage)}, back: []string{line(a.Manage)}, manage: true, to: to, risky: true,
-		device: func(d *office.Device) { d.Manage = to }})
+	t := p.add(&task{dev: i, kind: Manage, page: "Management", text: text, lines: []string{line(b.Manage)}, back: []string{line(a.Manage)}, manage: true, to: to, risky: true})
+	// Management stands behind the device's processor port, where it has one: both
+	// move as one.
+	behind := map[string]*office.Shape{}
+	for k := range b.Ports {
+		x := &b.Ports[k]
+		if was := a.Port(x.Name); x.Flavour == office.Processor && was >= 0 && !a.Ports[was].Shape.Equal(*x.Shape) {
+			behind[x.Name] = x.Shape
+			t.inner = true
+			t.text += fmt.Sprintf(", with the inner port %s: %s", x.Name, notation.Shape(*x.Shape))
+		}
+	}
+	t.device = func(d *office.Device) {
+		d.Manage = to
+		for name, shape := range behind {
+			d.Ports[d.Port(name)].Shape = shape
+		}
+	}
 }
 
 // unpack is the first act on a new device; it stands for the device's statement.

@@ -205,7 +205,7 @@ func (n *node) step(i int, st wording.Step) (*node, []int) {
 // early says whether a step takes a VLAN off a port that is tagged there until it
 // can be untagged: that is for when it can.
 func (w *world) early(i int, st wording.Step) bool {
-	return st.Op == wording.Leave && slices.ContainsFunc(st.Ports, func(q int) bool {
+	return st.Op == wording.Leave && st.Then == nil && slices.ContainsFunc(st.Ports, func(q int) bool {
 		to := w.target(i, q)
 		return to.Untagged.Has(st.VLAN) && w.states[i].Ports[q].Tagged.Has(st.VLAN)
 	})

@@ -220,7 +220,14 @@ func (g *pages) bySubInterface() {
 			g.add(leaveOf(g.d, p, v))
 		}
 		if a.PVID != b.PVID {
-			g.add(plainOf(g.d, p, b.PVID))
+			plain := plainOf(g.d, p, b.PVID)
+			if v := b.PVID; v != 0 && a.Tagged.Has(v) { // its sub-interface goes with it: it is one page
+				st := leaveOf(g.d, p, v)
+				st.Text, st.Then = fmt.Sprintf("%s, in place of the sub-interface %d", plain.Text, v), []Step{plain}
+				g.add(st)
+			} else {
+				g.add(plain)
+			}
 		}
 		for v := range come.All() {
 			if !a.Untagged.Has(v) {

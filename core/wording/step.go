@@ -35,6 +35,7 @@ type Step struct {
 	Set              Setting
 	Where            string // the page of the device's interface
 	Text             string
+	Then             []Step // what is entered on the same page with it, after it
 }
 
 // Apply does one step on a state, as the device does it, with its habits. The
@@ -51,6 +52,11 @@ func Apply(device *Device, state State, st Step) (State, error) {
 		return state, nil
 	}
 	err := device.kind.apply(device, &state, st)
+	for _, more := range st.Then {
+		if err == nil {
+			err = device.kind.apply(device, &state, more)
+		}
+	}
 	return state, err
 }
 
