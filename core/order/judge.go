@@ -225,7 +225,7 @@ func (j *judge) find(was, plan *origin) {
 	}
 	seen := map[key]int{}
 	for _, x := range []*origin{was, plan} {
-		for dev, d := range x.n.Office.Devices {
+		for dev := range x.n.Office.Devices {
 			add := func(port string, wire bridge.Wire, v office.VID) {
 				k := key{dev, port, wire, 0}
 				if port == "" {
@@ -236,7 +236,7 @@ func (j *judge) find(was, plan *origin) {
 					j.terms = append(j.terms, terminal{dev: dev, port: port, wire: wire, vid: v})
 				}
 			}
-			x.each(dev, d, add)
+			x.each(dev, add)
 		}
 	}
 	slices.SortStableFunc(j.terms, func(a, b terminal) int {

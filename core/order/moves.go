@@ -157,7 +157,6 @@ type act struct {
 	page  string
 	text  string
 	task  *task
-	at    spot         // of a laptop's step
 	step  wording.Step // of a setting of ports
 	risky bool
 }
@@ -429,5 +428,3 @@ func (w *world) ready(r office.PortRef) bool {
 	q, g = d.Logical(q), goal.Logical(g)
 	return d.Ports[q].Name == goal.Ports[g].Name && w.states[i].Ports[q].Equal(w.p.goals[i].Ports[g])
 }
-
-func (a act) String() string { return fmt.Sprintf("%s %s: %s", a.kind, a.page, a.text) }

@@ -46,7 +46,7 @@ func (x *origin) stands(t *terminal) bool {
 }
 
 // each lists the terminals at a device, by what is written there.
-func (x *origin) each(dev int, _ *office.Device, add func(port string, wire bridge.Wire, v office.VID)) {
+func (x *origin) each(dev int, add func(port string, wire bridge.Wire, v office.VID)) {
 	k := x.at[dev]
 	if k < 0 {
 		return

@@ -404,7 +404,7 @@ func (n *node) walk(at spot, to int) *node {
 			w = n.w
 		}
 	}
-	return n.then(act{kind: Laptop, dev: to, page: "Laptop", text: text, at: at}, w.walk(at))
+	return n.then(act{kind: Laptop, dev: to, page: "Laptop", text: text}, w.walk(at))
 }
 
 // onward finds how to go on where nothing can be done at once that harms nobody:
