@@ -3,9 +3,11 @@ module klammer
 go 1.26.0
 
 require (
+	github.com/BurntSushi/toml v1.6.0
 	github.com/chromedp/cdproto v0.159.0
 	github.com/chromedp/chromedp v0.23.0
 	github.com/gofiber/fiber/v3 v3.1.0
+	github.com/gosnmp/gosnmp v1.47.0
 	github.com/jackc/pgx/v5 v5.12.0
 	github.com/pressly/goose/v3 v3.29.0
 	github.com/rogpeppe/go-internal v1.16.0
@@ -14,6 +16,7 @@ require (
 	github.com/stretchr/testify v1.12.1
 	github.com/swaggest/openapi-go v0.2.60
 	github.com/xuri/excelize/v2 v2.11.0
+	golang.org/x/crypto v0.58.0
 	golang.org/x/sys v0.49.0
 	golang.org/x/text v0.43.0
 	pgregory.net/rapid v1.3.0
@@ -49,7 +52,6 @@ require (
 	github.com/xuri/nfp v0.0.2-0.20250530014748-2ddeb826f9a9 // indirect
 	go.uber.org/multierr v1.11.0 // indirect
 	go.yaml.in/yaml/v3 v3.0.5 // indirect
-	golang.org/x/crypto v0.58.0 // indirect
 	golang.org/x/net v0.61.0 // indirect
 	golang.org/x/sync v0.24.0 // indirect
 	golang.org/x/tools v0.51.0 // indirect

@@ -43,13 +43,28 @@ func Findings(r *finding.Report, list []*finding.Finding, tried int) []Finding {
 	out := make([]Finding, 0, len(list))
 	mends := r.Tries()
 	for i, f := range list {
-		j := Finding{Code: f.Code, Severity: f.Severity.String(), VLANs: VIDs(f.VLANs), Ports: Refs(f.Ports), Text: f.Text,
-			Mends: [][]string{}, ID: f.ID, Cause: f.Cause, Label: f.Label, Devices: f.Devices}
+		j := findingOf(f)
 		if i < tried {
 			if m := mends(f); m != nil {
 				j.Mends = m
 			}
 		}
+		out = append(out, j)
+	}
+	return out
+}
+
+func findingOf(f *finding.Finding) Finding {
+	return Finding{Code: f.Code, Severity: f.Severity.String(), VLANs: VIDs(f.VLANs), Ports: Refs(f.Ports), Text: f.Text,
+		Mends: [][]string{}, ID: f.ID, Cause: f.Cause, Label: f.Label, Devices: f.Devices}
+}
+
+// SeenFindings are findings of what was seen, with their mends as they are.
+func SeenFindings(list []*finding.Finding) []Finding {
+	out := make([]Finding, 0, len(list))
+	for _, f := range list {
+		j := findingOf(f)
+		j.Mends = append(j.Mends, f.Mends...)
 		out = append(out, j)
 	}
 	return out

@@ -16,4 +16,6 @@ type Somebody struct {
 	Office int64  `json:"office"`
 	Found  string `json:"found,omitempty"` // a device of which something was found
 	Order  bool   `json:"order,omitempty"` // a work order was made, or went on
+	Read   bool   `json:"read,omitempty"`  // devices were read, or are
+	Round  bool   `json:"round,omitempty"` // something became of a plug test
 }

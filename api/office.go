@@ -140,6 +140,7 @@ type DeviceView struct {
 	Limits     string            `json:"limits,omitempty" description:"as in notation: vlans 64 rows 16"`
 	Adjacent   bool              `json:"adjacent,omitempty" description:"bundles want adjacent ports"`
 	Console    bool              `json:"console,omitempty" description:"it is set at its console, too, by who stands at it"`
+	Speaks     []string          `json:"speaks,omitempty" description:"how it is read and set, in notation: snmp at 10.0.0.2 with switches"`
 	Routes     []string          `json:"routes,omitempty" description:"in notation: 10.0.0.0/8 via 10.61.250.2"`
 	Outsides   []OutsideView     `json:"outsides,omitempty"`
 	Rules      []RuleView        `json:"rules,omitempty" description:"in order; after an edit only where one became otherwise"`
@@ -186,6 +187,7 @@ type PlugView struct {
 	Tagged   bool   `json:"tagged" required:"true"`
 	Operator bool   `json:"operator" required:"true"`
 	At       string `json:"at,omitempty" description:"its own address"`
+	MAC      string `json:"mac,omitempty" description:"of its network card"`
 }
 
 // LinkView is a bracket under the board: a cable, or a bundle's cables as one.

@@ -118,6 +118,7 @@ type OrderView struct {
 	Order    *Order      `json:"order,omitempty"`
 	Working  int         `json:"working,omitempty" description:"somebody has one worked out just now: how much of what differs is in order, in hundredths"`
 	Ticks    []OrderDone `json:"ticks" required:"true" nullable:"false" description:"in order; the first steps are those that are done"`
+	Carry    *CarryView  `json:"carry,omitempty" description:"a visit that its device carries out, or where that stopped"`
 }
 
 // OrderTick ticks the next step off, or takes the last tick away.

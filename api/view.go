@@ -409,6 +409,9 @@ func DeviceOf(n *span.Net, i int) DeviceView {
 			v.Manage += " " + device.Manage.Addr.String()
 		}
 	}
+	for _, s := range device.Speaks {
+		v.Speaks = append(v.Speaks, s.String())
+	}
 	v.policy(device)
 	sources := [...]string{office.FromNothing: "nothing", office.FromPort: "port", office.FromPlan: "plan", office.FromException: "exception"}
 	var last *bridge.Port
@@ -450,7 +453,7 @@ func DeviceOf(n *span.Net, i int) DeviceView {
 	for _, k := range n.Topo.PlugsAt(i) {
 		g := n.Office.Plugs[k]
 		pv := &v.Ports[device.Port(g.Port.Port)]
-		pv.Plugs = append(pv.Plugs, PlugView{g.Name, int(g.Wants), g.Tagged, g.Operator, addrText(g.At)})
+		pv.Plugs = append(pv.Plugs, PlugView{g.Name, int(g.Wants), g.Tagged, g.Operator, addrText(g.At), string(g.MAC)})
 	}
 	return v
 }

@@ -20,12 +20,18 @@ import (
 // start gives a program on fresh data and a browser at its board.
 func start(t testing.TB) (context.Context, *stage.Program) {
 	t.Helper()
+	return startBy(t, stage.Start)
+}
+
+// startBy is start with another way to start the program.
+func startBy(t testing.TB, begin func(string, int) (*stage.Program, error)) (context.Context, *stage.Program) {
+	t.Helper()
 	if _, err := exec.LookPath("chromium"); err != nil {
 		t.Skip("chromium is not installed: apt-get install chromium (./run test does)")
 	}
 	data, err := stage.Folder()
 	require.NoError(t, err)
-	p, err := stage.Start(data, 0)
+	p, err := begin(data, 0)
 	require.NoError(t, err)
 	t.Cleanup(func() {
 		_ = p.Stop()

@@ -1,10 +1,9 @@
-// Package field reads real devices over open protocols: what they are set to
-// becomes a found state. It changes nothing on them.
 package field
 
 import (
 	"context"
 	"encoding/json"
+	"errors"
 	"fmt"
 	"net"
 	"slices"
@@ -23,30 +22,58 @@ type SwitchPort struct {
 	Mode   string // access, trunk, native-tagged, native-untagged; "" where it follows from the rest
 	Tag    int    // 0 where none is set
 	Trunks []int  // empty: all VLANs
+
+	uuid    string
+	members []member
 }
 
 // OVSDB reads the ports of one bridge over the Open vSwitch Database Management
 // Protocol (RFC 7047). The address is unix:PATH or tcp:HOST:PORT; an empty
 // bridge is the only one that is there.
 func OVSDB(ctx context.Context, address, bridge string) ([]SwitchPort, error) {
+	db, err := dialOVSDB(ctx, address, bridge)
+	if err != nil {
+		return nil, err
+	}
+	defer db.Close()
+	if err := db.find(ctx, bridge); err != nil {
+		return nil, err
+	}
+	return db.ports, nil
+}
+
+// ovsdb is a session with a database server, about one bridge.
+type ovsdb struct {
+	conn   net.Conn
+	enc    *json.Encoder
+	dec    *json.Decoder
+	at     string
+	device string
+	id     int
+	ports  []SwitchPort
+}
+
+func dialOVSDB(ctx context.Context, address, device string) (*ovsdb, error) {
 	network, where, ok := strings.Cut(address, ":")
 	if !ok || network != "unix" && network != "tcp" {
 		return nil, fmt.Errorf("%q is no address of an OVSDB server: unix:PATH or tcp:HOST:PORT", address)
 	}
-	var dial net.Dialer
+	dial := net.Dialer{Timeout: 5 * time.Second}
 	conn, err := dial.DialContext(ctx, network, where)
 	if err != nil {
 		return nil, fmt.Errorf("no OVSDB server answers at %s: %w", address, err)
 	}
-	defer conn.Close()
-	deadline, ok := ctx.Deadline()
-	if !ok {
-		deadline = time.Now().Add(10 * time.Second)
-	}
-	_ = conn.SetDeadline(deadline)
-	rows, err := transact(conn, []any{"Open_vSwitch", query("Bridge", "name", "ports"), query("Port", "_uuid", "name", "tag", "trunks", "vlan_mode")})
+	return &ovsdb{conn: conn, enc: json.NewEncoder(conn), dec: json.NewDecoder(conn), at: address, device: device}, nil
+}
+
+func (s *ovsdb) Close() error { return s.conn.Close() }
+
+// find reads the ports of a bridge; of the only one, where none is named.
+func (s *ovsdb) find(ctx context.Context, bridge string) error {
+	rows, err := s.transact(ctx, query("Bridge", "name", "ports"), query("Port", "_uuid", "name", "tag", "trunks", "vlan_mode", "interfaces"),
+		query("Interface", "_uuid", "name", "link_state", "link_speed", "admin_state", "type"))
 	if err != nil {
-		return nil, fmt.Errorf("%s: %w", address, err)
+		return err
 	}
 	var names []string
 	var of map[string]bool
@@ -63,27 +90,226 @@ func OVSDB(ctx context.Context, address, bridge string) ([]SwitchPort, error) {
 	}
 	switch {
 	case of == nil && bridge == "":
-		return nil, fmt.Errorf("%s has %d bridges (%s): say which", address, len(names), strings.Join(names, ", "))
+		return fmt.Errorf("%s has %d bridges (%s): say which", s.at, len(names), strings.Join(names, ", "))
 	case of == nil:
-		return nil, fmt.Errorf("%s has no bridge %s: %s", address, bridge, strings.Join(names, ", "))
+		return &noBridge{s.at, bridge, names}
 	}
-	var out []SwitchPort
+	interfaces := map[string]dbRow{}
+	for _, r := range rows[2] {
+		if ids := uuids(r["_uuid"]); len(ids) == 1 {
+			interfaces[ids[0]] = r
+		}
+	}
+	s.ports = nil
 	for _, r := range rows[1] {
-		if ids := uuids(r["_uuid"]); len(ids) != 1 || !of[ids[0]] {
+		ids := uuids(r["_uuid"])
+		if len(ids) != 1 || !of[ids[0]] {
 			continue
 		}
-		var p SwitchPort
+		p := SwitchPort{uuid: ids[0]}
 		_ = json.Unmarshal(r["name"], &p.Name)
 		if t := ints(r["tag"]); len(t) > 0 {
 			p.Tag = t[0]
 		}
 		p.Trunks = ints(r["trunks"])
 		_ = json.Unmarshal(r["vlan_mode"], &p.Mode) // an empty set leaves it empty
-		out = append(out, p)
+		for _, id := range uuids(r["interfaces"]) {
+			x := interfaces[id]
+			var m member
+			_ = json.Unmarshal(x["name"], &m.name)
+			_ = json.Unmarshal(x["link_state"], &m.link)
+			_ = json.Unmarshal(x["type"], &m.kind)
+			if n := ints(x["link_speed"]); len(n) > 0 {
+				m.mbps = n[0] / 1_000_000
+			}
+			p.members = append(p.members, m)
+		}
+		slices.SortFunc(p.members, func(a, b member) int { return office.NaturalCompare(a.name, b.name) })
+		s.ports = append(s.ports, p)
 	}
-	slices.SortFunc(out, func(a, b SwitchPort) int { return office.NaturalCompare(a.Name, b.Name) })
-	return out, nil
+	slices.SortFunc(s.ports, func(a, b SwitchPort) int { return office.NaturalCompare(a.Name, b.Name) })
+	return nil
 }
+
+type noBridge struct {
+	at, bridge string
+	names      []string
+}
+
+func (e *noBridge) Error() string {
+	return fmt.Sprintf("%s has no bridge %s: %s", e.at, e.bridge, strings.Join(e.names, ", "))
+}
+
+// member is an interface of a port: several are a bond.
+type member struct {
+	name, link, kind string
+	mbps             int
+}
+
+// Read reads the bridge that is called as the device, or else the only one.
+func (s *ovsdb) Read(ctx context.Context) (*Reading, error) {
+	start, before := time.Now(), s.id
+	err := s.find(ctx, s.device)
+	var no *noBridge
+	if errors.As(err, &no) && len(no.names) == 1 {
+		err = s.find(ctx, "")
+	}
+	if err != nil {
+		return nil, err
+	}
+	r := &Reading{Source: "ovsdb at " + s.at, NotTold: []Told{TellsAdmit, TellsFilter, TellsLearnt, TellsNeighbours}}
+	for _, p := range s.ports {
+		x := Port{Name: p.Name, Bridged: true}
+		x.Set, x.AllVLANs = p.setting()
+		bond := len(p.members) > 1
+		for _, m := range p.members {
+			if bond {
+				x.Members = append(x.Members, len(r.Ports))
+				r.Ports = append(r.Ports, Port{Name: m.name, Link: m.link, Mbps: m.mbps})
+			} else {
+				x.Link, x.Mbps, x.Inner = m.link, m.mbps, m.kind == "internal"
+			}
+		}
+		r.Ports = append(r.Ports, x)
+	}
+	var known office.Set
+	for i := range r.Ports {
+		m := r.Ports[i].Set.Members()
+		known.AddAll(&m)
+	}
+	for v := range known.All() {
+		r.VLANs = append(r.VLANs, VLAN{VID: v})
+	}
+	r.Took, r.Requests = time.Since(start), s.id-before
+	return r, nil
+}
+
+// columns is what a port's setting comes to in the Port table; false where the
+// switch cannot say it.
+func columns(x *wording.Setting) (map[string]any, error) {
+	list := func(s office.Set) []any {
+		all := []any{}
+		for v := range s.All() {
+			all = append(all, int(v))
+		}
+		return all
+	}
+	none := []any{"set", []any{}}
+	row := func(mode string, tag, trunks any) map[string]any {
+		return map[string]any{"vlan_mode": mode, "tag": tag, "trunks": trunks}
+	}
+	trunks := []any{"set", list(x.Tagged)}
+	m := x.Untagged
+	switch {
+	case x.Off:
+		return nil, fmt.Errorf("OVSDB cannot shut a port")
+	case x.Admit == office.AdmitUntagged && x.Filter && x.Tagged.Empty() && m.Len() == 1 && m.Has(x.PVID): // an access port takes no tags
+		return row("access", int(x.PVID), none), nil
+	case x.Admit != office.AdmitAll || !x.Filter || len(x.Rides) > 0:
+		return nil, fmt.Errorf("Open vSwitch has no acceptable frames, filtering or translation of a port by OVSDB")
+	case m.Len() == 1 && m.Has(x.PVID) && x.Tagged.Empty():
+		return row("access", int(x.PVID), none), nil
+	case m.Len() == 1 && m.Has(x.PVID):
+		return row("native-untagged", int(x.PVID), trunks), nil
+	case m.Empty() && x.PVID == 0 && x.Tagged.Empty():
+		return row("trunk", none, []any{"set", []any{noVLAN}}), nil
+	case m.Empty() && x.PVID == 0:
+		return row("trunk", none, trunks), nil
+	case m.Empty() && x.Tagged.Has(x.PVID):
+		return row("native-tagged", int(x.PVID), trunks), nil
+	}
+	return nil, fmt.Errorf("a port of Open vSwitch has one untagged VLAN, its PVID, or none")
+}
+
+// noVLAN is what a port carries that is in no VLAN, as an empty list means all: a
+// number that no frame has (IEEE 802.1Q, table 9-2).
+const noVLAN = 4095
+
+// Set sets ports in one transaction, and waits until the switch has acted: an answer
+// of the database comes before that (ovs-vswitchd.conf.db, next_cfg and cur_cfg).
+func (s *ovsdb) Set(ctx context.Context, d *office.Device, m Match, from, to wording.State) error {
+	var ops []any
+	for p := range d.Ports {
+		if d.Ports[p].Bundle > 0 || m[p] < 0 || from.Ports[p].Alike(&to.Ports[p]) {
+			continue
+		}
+		name := d.Ports[p].Name
+		if d.Ports[p].Inside != "" {
+			name = d.Ports[p].Inside
+		}
+		i := slices.IndexFunc(s.ports, func(x SwitchPort) bool { return x.Name == name })
+		if i < 0 {
+			return fmt.Errorf("%s has no port %s any more", s.at, name)
+		}
+		row, err := columns(&to.Ports[p])
+		if err != nil {
+			return &Refused{"port " + d.Ports[p].Name, err.Error()}
+		}
+		ops = append(ops, map[string]any{"op": "update", "table": "Port", "where": []any{[]any{"_uuid", "==", []any{"uuid", s.ports[i].uuid}}}, "row": row})
+	}
+	if len(ops) == 0 {
+		return nil
+	}
+	ops = append(ops, map[string]any{"op": "mutate", "table": "Open_vSwitch", "where": []any{}, "mutations": []any{[]any{"next_cfg", "+=", 1}}},
+		query("Open_vSwitch", "next_cfg", "cur_cfg"))
+	rows, err := s.transact(ctx, ops...)
+	if err != nil {
+		return err
+	}
+	last := rows[len(rows)-1]
+	if len(last) != 1 {
+		return fmt.Errorf("%s has %d rows of Open_vSwitch, not one", s.at, len(last))
+	}
+	return s.acted(ctx, last[0])
+}
+
+// acted waits until the switch has carried out what the database was told.
+func (s *ovsdb) acted(ctx context.Context, row dbRow) error {
+	want, now := first(row["next_cfg"]), first(row["cur_cfg"])
+	if now >= want {
+		return nil
+	}
+	s.id++
+	err := s.send(ctx, map[string]any{"method": "monitor", "id": s.id, "params": []any{"Open_vSwitch", fmt.Sprint("cfg", s.id), map[string]any{"Open_vSwitch": map[string]any{"columns": []string{"cur_cfg"}}}}})
+	for err == nil && now < want {
+		var m message
+		if m, err = s.receive(); err != nil {
+			break
+		}
+		update := m.Update
+		switch {
+		case string(m.ID) == fmt.Sprint(s.id):
+			if len(m.Error) > 0 && string(m.Error) != "null" {
+				return fmt.Errorf("%s does not tell when it has acted: %s", s.at, m.Error)
+			}
+			update = m.Result
+		case m.Method != "update":
+			continue
+		}
+		var tables map[string]map[string]struct{ New dbRow }
+		if json.Unmarshal(update, &tables) != nil {
+			continue
+		}
+		for _, r := range tables["Open_vSwitch"] {
+			now = max(now, first(r.New["cur_cfg"]))
+		}
+	}
+	if err != nil {
+		return fmt.Errorf("%s was told, and does not say that the switch has acted: is ovs-vswitchd running? %w", s.at, err)
+	}
+	_, err = s.call(ctx, "monitor_cancel", []any{fmt.Sprint("cfg", s.id)})
+	return err
+}
+
+func first(v json.RawMessage) int {
+	if all := ints(v); len(all) > 0 {
+		return all[0]
+	}
+	return 0
+}
+
+// Save has nothing to do: the database is on the disk when it has answered.
+func (s *ovsdb) Save(context.Context) error { return nil }
 
 func query(table string, columns ...string) map[string]any {
 	return map[string]any{"op": "select", "table": table, "where": []any{}, "columns": columns}
@@ -91,53 +317,95 @@ func query(table string, columns ...string) map[string]any {
 
 type dbRow map[string]json.RawMessage
 
-// transact sends one transaction and gives the rows of each of its queries. The
-// server may ask for an echo in between, which has to be answered (RFC 7047,
-// 4.1.11).
-func transact(conn net.Conn, params []any) ([][]dbRow, error) {
-	enc, dec := json.NewEncoder(conn), json.NewDecoder(conn)
-	if err := enc.Encode(map[string]any{"method": "transact", "params": params, "id": 1}); err != nil {
-		return nil, err
+// message is what the server sends: an answer, or of its own accord.
+type message struct {
+	Method string          `json:"method"`
+	Params json.RawMessage `json:"params"`
+	ID     json.RawMessage `json:"id"`
+	Error  json.RawMessage `json:"error"`
+	Result json.RawMessage `json:"result"`
+	Update json.RawMessage `json:"-"`
+}
+
+func (s *ovsdb) send(ctx context.Context, m any) error {
+	deadline, ok := ctx.Deadline()
+	if !ok {
+		deadline = time.Now().Add(10 * time.Second)
 	}
+	_ = s.conn.SetDeadline(deadline)
+	return s.enc.Encode(m)
+}
+
+// receive takes the next message. The server may ask for an echo in between, which
+// has to be answered (RFC 7047, 4.1.11).
+func (s *ovsdb) receive() (message, error) {
 	for {
-		var m struct {
-			Method string          `json:"method"`
-			Params json.RawMessage `json:"params"`
-			ID     json.RawMessage `json:"id"`
-			Error  json.RawMessage `json:"error"`
-			Result []struct {
-				Rows    []dbRow `json:"rows"`
-				Error   string  `json:"error"`
-				Details string  `json:"details"`
-			} `json:"result"`
-		}
-		if err := dec.Decode(&m); err != nil {
-			return nil, err
+		var m message
+		if err := s.dec.Decode(&m); err != nil {
+			return m, err
 		}
 		if m.Method == "echo" {
-			if err := enc.Encode(map[string]any{"result": m.Params, "error": nil, "id": m.ID}); err != nil {
-				return nil, err
+			if err := s.enc.Encode(map[string]any{"result": m.Params, "error": nil, "id": m.ID}); err != nil {
+				return m, err
 			}
 			continue
 		}
-		if string(m.ID) != "1" {
+		if m.Method == "update" {
+			var pair []json.RawMessage
+			if json.Unmarshal(m.Params, &pair) == nil && len(pair) == 2 {
+				m.Update = pair[1]
+			}
+		}
+		return m, nil
+	}
+}
+
+// call sends a request and waits for its answer.
+func (s *ovsdb) call(ctx context.Context, method string, params []any) (json.RawMessage, error) {
+	s.id++
+	if err := s.send(ctx, map[string]any{"method": method, "params": params, "id": s.id}); err != nil {
+		return nil, fmt.Errorf("%s: %w", s.at, err)
+	}
+	for {
+		m, err := s.receive()
+		if err != nil {
+			return nil, fmt.Errorf("%s: %w", s.at, err)
+		}
+		if string(m.ID) != fmt.Sprint(s.id) || m.Method != "" {
 			continue
 		}
 		if len(m.Error) > 0 && string(m.Error) != "null" {
-			return nil, fmt.Errorf("the database refuses: %s", m.Error)
+			return nil, fmt.Errorf("%s refuses: %s", s.at, m.Error)
 		}
-		var out [][]dbRow
-		for _, r := range m.Result {
-			if r.Error != "" {
-				return nil, fmt.Errorf("the database refuses: %s %s", r.Error, r.Details)
-			}
-			out = append(out, r.Rows)
-		}
-		if len(out) != len(params)-1 {
-			return nil, fmt.Errorf("the database answered %d of %d questions", len(out), len(params)-1)
-		}
-		return out, nil
+		return m.Result, nil
 	}
+}
+
+// transact sends one transaction and gives the rows of each of its operations.
+func (s *ovsdb) transact(ctx context.Context, ops ...any) ([][]dbRow, error) {
+	answer, err := s.call(ctx, "transact", append([]any{"Open_vSwitch"}, ops...))
+	if err != nil {
+		return nil, err
+	}
+	var results []struct {
+		Rows    []dbRow `json:"rows"`
+		Error   string  `json:"error"`
+		Details string  `json:"details"`
+	}
+	if err := json.Unmarshal(answer, &results); err != nil {
+		return nil, fmt.Errorf("%s answers what cannot be read: %w", s.at, err)
+	}
+	var out [][]dbRow
+	for _, r := range results {
+		if r.Error != "" {
+			return nil, fmt.Errorf("%s refuses: %s %s", s.at, r.Error, r.Details)
+		}
+		out = append(out, r.Rows)
+	}
+	if len(out) != len(ops) {
+		return nil, fmt.Errorf("%s answered %d of %d questions", s.at, len(out), len(ops))
+	}
+	return out, nil
 }
 
 // set is a value of OVSDB as a list: ["set", […]] or the one value (RFC 7047, 5.1).
@@ -191,16 +459,18 @@ func Found(o *office.Office, device *office.Device, base wording.State, ports []
 			continue
 		}
 		at = device.Logical(at)
-		r.State.Ports[at] = setting(o, p)
+		x, all := p.setting()
+		r.State.Ports[at] = everyVLAN(o, x, all)
 		r.Said = append(r.Said, at)
 	}
 	slices.Sort(r.Said)
 	return r
 }
 
-// setting is what a port's columns come to (ovs-vswitchd.conf.db, Port table).
-func setting(o *office.Office, p SwitchPort) wording.Setting {
-	x := wording.Setting{Filter: true}
+// setting is what a port's columns come to (ovs-vswitchd.conf.db, Port table), and
+// whether it carries every VLAN there is.
+func (p *SwitchPort) setting() (x wording.Setting, all bool) {
+	x.Filter = true
 	mode := p.Mode
 	if mode == "" {
 		mode = "trunk"
@@ -215,19 +485,17 @@ func setting(o *office.Office, p SwitchPort) wording.Setting {
 				x.Tagged.Add(vid)
 			}
 		}
-		if len(p.Trunks) == 0 {
-			x.Tagged = o.Registered()
-		}
+		all = len(p.Trunks) == 0
 	}
 	if mode == "trunk" || tag == 0 {
-		return x
+		return x, all
 	}
 	x.PVID = tag
 	if mode == "native-tagged" {
 		x.Tagged.Add(tag) // it always passes, in trunks or not
-		return x
+		return x, all
 	}
 	x.Tagged.Remove(tag)
 	x.Untagged.Add(tag)
-	return x
+	return x, all
 }

@@ -98,7 +98,9 @@ device h host
 	require.ErrorContains(t, err, "no bridge br7")
 	ports, err = field.OVSDB(ctx, address, "br1")
 	require.NoError(t, err)
-	require.Equal(t, []field.SwitchPort{{Name: "br1"}}, ports)
+	require.Len(t, ports, 1)
+	require.Equal(t, "br1", ports[0].Name)
+	require.Empty(t, ports[0].Trunks)
 }
 
 // TestOVSDBFails: no server, a server that says something else, and one that
@@ -141,7 +143,7 @@ func TestOVSDBFails(t *testing.T) {
 			text += string(buf[:k])
 		}
 		answered <- text
-		_, _ = c.Write([]byte(`{"id":1,"error":null,"result":[{"rows":[{"name":"b","ports":["set",[]]}]},{"rows":[]}]}`))
+		_, _ = c.Write([]byte(`{"id":1,"error":null,"result":[{"rows":[{"name":"b","ports":["set",[]]}]},{"rows":[]},{"rows":[]}]}`))
 	}), "b")
 	require.NoError(t, err)
 	require.Empty(t, ports)

@@ -2,6 +2,7 @@ package server
 
 import (
 	"bufio"
+	"context"
 	"encoding/json"
 	"fmt"
 	"time"
@@ -91,14 +92,19 @@ func (s *Server) here(c fiber.Ctx) error {
 	if !printable(q.Tab) || !printable(q.Port) {
 		return bad("tab", "the names of a tab and of a port are letters that one can read")
 	}
-	text, err := json.Marshal(api.Somebody{Here: q, Name: name, Office: r.id})
-	if err != nil {
-		return err
-	}
-	if err := s.store.Tell(c.Context(), string(text)); err != nil {
+	if err := s.tellAll(c.Context(), api.Somebody{Here: q, Name: name, Office: r.id}); err != nil {
 		return err
 	}
 	return c.JSON(q)
+}
+
+// tellAll tells every server, this one too, what somebody does.
+func (s *Server) tellAll(ctx context.Context, x api.Somebody) error {
+	text, err := json.Marshal(x)
+	if err != nil {
+		return err
+	}
+	return s.store.Tell(ctx, string(text))
 }
 
 // someoneIs passes on what another server, or this one, was told.
@@ -113,6 +119,11 @@ func (s *Server) someoneIs(text string) {
 	case x.Order:
 		r.refound(s.stop) // a tick is something found, too
 		r.tell("order", 0, x, "")
+	case x.Read:
+		r.refound(s.stop)
+		r.tell("read", 0, x, "")
+	case x.Round:
+		r.tell("round", 0, x, "")
 	case x.Found != "":
 		r.refound(s.stop)
 		r.tell("found", 0, x, "")

@@ -50,6 +50,9 @@ func (s *Server) orderView(ctx context.Context, r *room) (*api.OrderView, error)
 	if kept == nil {
 		return v, nil
 	}
+	if at := s.carryNow(r.id, kept.ID); at != nil && (at.Running || at.Step == len(ticks)) { // else somebody went on since
+		v.Carry = at
+	}
 	v.ID, v.Revision, v.Back, v.Ended, v.Author, v.At = kept.ID, kept.Revision, kept.Way == "back", kept.Ended != nil, kept.Author, kept.At
 	v.Moved = now.view.Revision != kept.Revision
 	v.Order = &api.Order{}
@@ -170,6 +173,7 @@ func (s *Server) orderStop(c fiber.Ctx) error {
 	if w, ok := s.orders.Load(r.id); ok {
 		w.(*working).stopped.Store(true)
 	}
+	s.stopCarrying(r.id)
 	v, err := s.orderView(c.Context(), r)
 	if err != nil {
 		return err
@@ -298,12 +302,8 @@ func foundAt(o *office.Office, device, how, author string) *store.Found {
 
 // orderTold tells everybody that an order was made or went on, and answers with it.
 func (s *Server) orderTold(c fiber.Ctx, r *room, name string) error {
-	text, err := json.Marshal(api.Somebody{Name: name, Office: r.id, Order: true})
-	if err != nil {
-		return err
-	}
 	r.refound(c.Context())
-	if err := s.store.Tell(c.Context(), string(text)); err != nil {
+	if err := s.tellAll(c.Context(), api.Somebody{Name: name, Office: r.id, Order: true}); err != nil {
 		return err
 	}
 	v, err := s.orderView(c.Context(), r)

@@ -3,6 +3,7 @@ package server_test
 import (
 	"encoding/json"
 	"fmt"
+	"strings"
 	"testing"
 	"time"
 
@@ -119,4 +120,46 @@ func TestOrdersRefused(t *testing.T) {
 	require.Equal(t, 400, status, v)
 	status, v = d.orderTick(1, 0, true)
 	require.Equal(t, 409, status, v)
+}
+
+// TestOrderStopped: an order that takes long says how far it is, keeps a second one
+// of the same office away, and is stopped by whoever says so; nothing is kept of it.
+func TestOrderStopped(t *testing.T) {
+	var b strings.Builder
+	var lines []string
+	b.WriteString("vlan 1 default local\nvlan 190 devices\n")
+	const switches = 90
+	for i := range switches {
+		fmt.Fprintf(&b, "device s%d switch\n  ports 1-8\n  wording by-vlan pvid-apart\n  manage 1 10.0.1.%d\n  1-8: 1 [190]\n", i, i+2)
+		lines = append(lines, fmt.Sprintf("s%d manage 190 10.0.190.%d", i, i+2), fmt.Sprintf("s%d 1-8: 190 [1]", i))
+		if i > 0 {
+			fmt.Fprintf(&b, "cable s%d.1 s%d.%d\n", i, (i-1)/5, 2+(i-1)%5)
+		}
+	}
+	b.WriteString("plug s0.8 \"laptop\" wants 1 operator\n")
+	d := openWith(t, b.String())
+	v := d.lines(append(lines, `plug s0.8 "laptop" wants 190 operator`)...)
+	require.Nil(t, v["error"])
+
+	ended := make(chan map[string]any)
+	go func() {
+		status, v := d.order(map[string]any{"from": "revision", "revision": 1})
+		v["status"] = status
+		ended <- v
+	}()
+	require.Eventually(t, func() bool {
+		_, v := d.ask("GET", "/orders", "")
+		return v["working"] != nil
+	}, 20*time.Second, 5*time.Millisecond)
+	status, v := d.order(map[string]any{"from": "revision", "revision": 1})
+	require.Equal(t, 409, status, v)
+	require.Contains(t, v["error"], "being worked out already")
+	status, v = d.ask("DELETE", "/orders", "")
+	require.Equal(t, 200, status, v)
+	v = <-ended
+	require.Equal(t, 409, v["status"], v)
+	require.Contains(t, v["error"], "stopped")
+	_, v = d.ask("GET", "/orders", "")
+	require.EqualValues(t, 0, v["id"])
+	require.Nil(t, v["working"])
 }

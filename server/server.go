@@ -46,6 +46,11 @@ type Server struct {
 	streams atomic.Int64  // event streams that are open
 	turns   chan struct{} // of those who have an order worked out
 	orders  sync.Map      // by office: the *working that has an order worked out just now
+
+	field    Field
+	readings sync.Map // by office: the *run that reads its devices
+	carries  sync.Map // by office: the *carry of its order
+	rounds   sync.Map // by office: the *rounds of its newest plan
 }
 
 // bodyLimit is the most bytes of a request: an office of 1,000 devices has a
@@ -89,6 +94,7 @@ func New(ctx context.Context, s *store.Store, log *slog.Logger) *Server {
 	})
 	srv.pages()
 	go srv.listen()
+	go srv.readByThemselves()
 	return srv
 }
 

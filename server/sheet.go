@@ -3,7 +3,6 @@ package server
 import (
 	"encoding/base64"
 	"encoding/csv"
-	"encoding/json"
 	"fmt"
 	"strings"
 	"time"
@@ -195,12 +194,8 @@ func (s *Server) find(c fiber.Ctx) error {
 		if err := s.store.AddFound(c.Context(), r.id, device.Name, *keptAs(found.Keep(device, x.State), how, name)); err != nil {
 			return err
 		}
-		text, err := json.Marshal(api.Somebody{Name: name, Office: r.id, Found: device.Name})
-		if err != nil {
-			return err
-		}
 		r.refound(c.Context())
-		if err := s.store.Tell(c.Context(), string(text)); err != nil {
+		if err := s.tellAll(c.Context(), api.Somebody{Name: name, Office: r.id, Found: device.Name}); err != nil {
 			return err
 		}
 	}

@@ -50,6 +50,7 @@ device rack switch follows eight
   console
   bundle up lacp 6-7
   manage 10 10.0.10.9
+  speaks snmp at 10.0.10.9:1161 with switches save 1.3.6.1.3.99.1.0=1
   2: 20 because "a camera"
   3: 10 [30@333]
   4: 10 [20] pvid 20 admit untagged
@@ -64,7 +65,7 @@ cable gate.lan rack.8
 cable rack.6 box.1
 plug rack.1 "pc" wants 10
 plug rack.3 "recorder" wants 30 tagged
-plug rack.5 "laptop" wants 30 operator at 10.0.30.5
+plug rack.5 "laptop" wants 30 operator at 10.0.30.5 mac 02:00:00:00:30:05
 must vlan 10 to vlan 20 web
 never vlan 20 to vlan 10
 `
@@ -181,6 +182,12 @@ var fields = []struct{ field, old, now string }{
 	{"Address.Admits", " admits ping,web", " admits -"},
 	{"Address.Gateway", "on lan zone out admits", "on lan zone out gateway admits"},
 	{"Plug.At", " at 10.0.30.5", ""},
+	{"Plug.MAC", "02:00:00:00:30:05", "02:00:00:00:30:06"},
+	{"Device.Speaks", "  2: 20 because", "  speaks ssh with hosts\n  2: 20 because"},
+	{"Speaks.Protocol", "speaks snmp at 10.0.10.9:1161 with switches save 1.3.6.1.3.99.1.0=1", "speaks ssh at 10.0.10.9:1161 with switches"},
+	{"Speaks.At", "10.0.10.9:1161", "10.0.10.9:1162"},
+	{"Speaks.With", "with switches", "with others"},
+	{"Speaks.Save", ".99.1.0=1", ".99.1.0=2"},
 	{"Cable.A", "cable gate.lan rack.8", "cable gate.wan rack.8"},
 	{"Cable.B", "cable rack.6 box.1", "cable rack.6 box.2"},
 	{"Plug.Port", "plug rack.1", "plug rack.2"},

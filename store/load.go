@@ -281,6 +281,16 @@ func (l *loader) devices() error {
 	if err := l.addresses(byID); err != nil {
 		return err
 	}
+	var speaker int64
+	var s office.Speaks
+	err = l.each(`SELECT s.device_id, s.protocol, s.at, s.credentials, s.saves FROM speaks s JOIN device d ON d.id = s.device_id
+		WHERE d.office_id = $1 ORDER BY s.device_id, s.place`, []any{&speaker, &s.Protocol, &s.At, &s.With, &s.Save}, func() error {
+		byID[speaker].Speaks = append(byID[speaker].Speaks, s)
+		return nil
+	})
+	if err != nil {
+		return err
+	}
 	if err := l.routing(byID); err != nil {
 		return err
 	}
@@ -375,10 +385,14 @@ func (l *loader) plugs() error {
 	var p office.Plug
 	var vid int32
 	var at *netip.Addr
-	return l.each(`SELECT d.name, p.name, g.name, g.wants::int, g.tagged, g.is_operator, g.own_addr FROM plug g
+	var mac *string
+	return l.each(`SELECT d.name, p.name, g.name, g.wants::int, g.tagged, g.is_operator, g.own_addr, g.own_mac::text FROM plug g
 		JOIN port p ON p.id = g.port_id JOIN device d ON d.id = p.device_id WHERE g.office_id = $1 ORDER BY g.place`,
-		[]any{&p.Port.Device, &p.Port.Port, &p.Name, &vid, &p.Tagged, &p.Operator, &at}, func() error {
-			p.Wants, p.At = office.VID(vid), netip.Addr{}
+		[]any{&p.Port.Device, &p.Port.Port, &p.Name, &vid, &p.Tagged, &p.Operator, &at, &mac}, func() error {
+			p.Wants, p.At, p.MAC = office.VID(vid), netip.Addr{}, ""
+			if mac != nil {
+				p.MAC = office.MAC(*mac)
+			}
 			if at != nil {
 				p.At = *at
 			}

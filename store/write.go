@@ -223,6 +223,11 @@ func (w *writer) device(device *office.Device, change office.Change) {
 				w.office, device.Name, device.Ports[m].Name, p.Name, k)
 		}
 	}
+	w.queue("DELETE FROM speaks WHERE device_id = "+id, w.office, device.Name)
+	for i, s := range device.Speaks {
+		w.queue("INSERT INTO speaks (device_id, place, protocol, at, credentials, saves) VALUES ("+id+", $3, $4, $5, $6, $7)",
+			w.office, device.Name, i, string(s.Protocol), s.At, s.With, s.Save)
+	}
 	for i, a := range device.Addresses {
 		w.queue(`INSERT INTO address (device_id, place, vid, addr, on_port, zone, hand_from, hand_to, is_gateway, admits_some)
 			VALUES ((SELECT id FROM device WHERE office_id = $1 AND name = $2), $4, $5, $6, `+portID+`, $7, $8, $9, $10, $11)`,
@@ -346,11 +351,11 @@ func (w *writer) plug(p office.Plug, c office.Change) {
 	if c.Before == nil {
 		w.makeRoom("plug", c.At)
 	}
-	w.queue(`INSERT INTO plug (office_id, port_id, name, place, wants, tagged, is_operator, own_addr)
-		SELECT @office, p.id, @name, @place, @wants, @tagged, @operator, @addr
+	w.queue(`INSERT INTO plug (office_id, port_id, name, place, wants, tagged, is_operator, own_addr, own_mac)
+		SELECT @office, p.id, @name, @place, @wants, @tagged, @operator, @addr, @mac::macaddr
 		FROM port p JOIN device d ON d.id = p.device_id WHERE d.office_id = @office AND d.name = @device AND p.name = @port
-		ON CONFLICT (port_id, name) DO UPDATE SET wants = @wants, tagged = @tagged, is_operator = @operator, own_addr = @addr`, pgx.NamedArgs{
+		ON CONFLICT (port_id, name) DO UPDATE SET wants = @wants, tagged = @tagged, is_operator = @operator, own_addr = @addr, own_mac = @mac::macaddr`, pgx.NamedArgs{
 		"office": w.office, "device": p.Port.Device, "port": p.Port.Port, "name": p.Name, "place": c.At,
-		"wants": p.Wants, "tagged": p.Tagged, "operator": p.Operator, "addr": addr(p.At),
+		"wants": p.Wants, "tagged": p.Tagged, "operator": p.Operator, "addr": addr(p.At), "mac": null(string(p.MAC)),
 	})
 }

@@ -2,6 +2,7 @@ package main
 
 import (
 	"encoding/json"
+	"errors"
 	"fmt"
 	"io"
 	"os"
@@ -32,6 +33,17 @@ func read(cmd *cobra.Command, file string) (*notation.File, error) {
 		return nil, status(2)
 	}
 	return f, nil
+}
+
+// readTwo reads what devices are set to, and what is planned.
+func readTwo(cmd *cobra.Command, asIs, planned string) (was, plan *notation.File, err error) {
+	if asIs == "-" && planned == "-" {
+		return nil, nil, errors.New("standard input can be one of the two files, and not both")
+	}
+	if was, err = read(cmd, asIs); err == nil {
+		plan, err = read(cmd, planned)
+	}
+	return was, plan, err
 }
 
 // write puts an office back into the file that it came from, in one step, so

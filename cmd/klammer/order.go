@@ -29,11 +29,7 @@ against it.`,
 		Example: "  klammer order found.klm planned.klm\n  klammer order found.klm planned.klm --json",
 		Args:    cobra.ExactArgs(2),
 		RunE: func(cmd *cobra.Command, args []string) error {
-			was, err := read(cmd, args[0])
-			if err != nil {
-				return err
-			}
-			plan, err := read(cmd, args[1])
+			was, plan, err := readTwo(cmd, args[0], args[1])
 			if err != nil {
 				return err
 			}

@@ -3,7 +3,9 @@ package main
 import (
 	"os"
 	"path/filepath"
+	"regexp"
 	"testing"
+	"time"
 
 	"github.com/rogpeppe/go-internal/testscript"
 )
@@ -26,6 +28,22 @@ func TestCommandLine(t *testing.T) {
 				return err
 			}
 			return os.WriteFile(filepath.Join(e.WorkDir, "clinic.klm"), text, 0o644)
+		},
+		Cmds: map[string]func(*testscript.TestScript, bool, []string){
+			"waitfor": func(ts *testscript.TestScript, _ bool, args []string) { // FILE: until something is in it
+				for end := time.Now().Add(10 * time.Second); ; time.Sleep(10 * time.Millisecond) {
+					if info, err := os.Stat(ts.MkAbs(args[0])); err == nil && info.Size() > 0 {
+						return
+					}
+					if time.Now().After(end) {
+						ts.Fatalf("%s is not there", args[0])
+					}
+				}
+			},
+			"change": func(ts *testscript.TestScript, _ bool, args []string) { // FROM TO PATTERN TEXT
+				text := regexp.MustCompile("(?m)"+args[2]).ReplaceAllString(ts.ReadFile(args[0]), args[3])
+				ts.Check(os.WriteFile(ts.MkAbs(args[1]), []byte(text), 0o644))
+			},
 		},
 		UpdateScripts: os.Getenv("UPDATE") != "",
 	})

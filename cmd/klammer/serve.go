@@ -14,14 +14,19 @@ import (
 
 	"github.com/spf13/cobra"
 
+	"klammer/core/found"
 	"klammer/core/notation"
+	"klammer/core/span"
+	"klammer/field/standin"
+	"klammer/secrets"
 	"klammer/server"
 	"klammer/store"
 	"klammer/store/cluster"
 )
 
 func serveCmd() *cobra.Command {
-	var listen, data, load, asIs string
+	var listen, data, load, asIs, key string
+	var standIns string
 	cmd := &cobra.Command{
 		Use:   "serve",
 		Short: "Serve the web application on this machine",
@@ -34,7 +39,7 @@ Offices are kept in PostgreSQL: a private server that is started in the folder
 		RunE: func(cmd *cobra.Command, _ []string) error {
 			ctx, stop := signal.NotifyContext(cmd.Context(), os.Interrupt, syscall.SIGTERM)
 			defer stop()
-			err := serve(ctx, cmd, listen, data, load, asIs)
+			err := serve(ctx, cmd, serving{listen, data, load, asIs, key, standIns})
 			var s status
 			if err != nil && !errors.As(err, &s) {
 				fmt.Fprintln(cmd.ErrOrStderr(), "klammer:", err)
@@ -47,6 +52,8 @@ Offices are kept in PostgreSQL: a private server that is started in the folder
 	cmd.Flags().StringVar(&data, "data", defaultData(), "folder of the private database")
 	cmd.Flags().StringVar(&load, "load", "", "an office to load where the database has none yet")
 	cmd.Flags().StringVar(&asIs, "as-is", "", "with --load: the same office as its devices are set to; a work order leads from there")
+	cmd.Flags().StringVar(&key, "key", "", "the file with the key that credentials are sealed with; beside --data where none is said")
+	cmd.Flags().StringVar(&standIns, "stand-ins", "", "play the devices of the first office, so that they can be read and set: as they are in this file")
 	for _, made := range []struct {
 		name, short string
 		text        func() ([]byte, error)
@@ -81,22 +88,27 @@ func defaultData() string {
 	return filepath.Join(home, ".local", "share", "klammer")
 }
 
-func serve(ctx context.Context, cmd *cobra.Command, listen, data, load, asIs string) error {
+// serving is what a server is started with.
+type serving struct {
+	listen, data, load, asIs, key, standIns string
+}
+
+func serve(ctx context.Context, cmd *cobra.Command, with serving) error {
 	ctx, end := context.WithCancel(ctx)
 	defer end()
 	out := cmd.OutOrStdout()
 	log := slog.New(slog.NewTextHandler(cmd.ErrOrStderr(), nil))
-	l, err := listenOn(out, listen)
+	l, err := listenOn(out, with.listen)
 	if err != nil {
 		return err
 	}
 	defer l.Close()
+	data, err := filepath.Abs(with.data)
+	if err != nil {
+		return err
+	}
 	url := os.Getenv("KLAMMER_DATABASE_URL")
 	if url == "" {
-		data, err := filepath.Abs(data)
-		if err != nil {
-			return err
-		}
 		c, err := cluster.Start(ctx, data)
 		if err != nil {
 			return err
@@ -120,42 +132,101 @@ func serve(ctx context.Context, cmd *cobra.Command, listen, data, load, asIs str
 		return err
 	}
 	defer st.Close()
-	if load != "" {
-		if err := loadOnce(ctx, cmd, st, load, asIs); err != nil {
+	fresh := false
+	if with.load != "" {
+		if fresh, err = loadOnce(ctx, cmd, st, with.load, with.asIs); err != nil {
 			return err
 		}
 	}
+	to := server.Field{}
+	if with.key == "" {
+		with.key = data + ".key"
+	}
+	if to.Key, err = secrets.Load(with.key); err != nil {
+		return err
+	}
+	if with.standIns != "" {
+		played, at, err := playFirst(ctx, cmd, st, with.standIns, fresh)
+		if err != nil {
+			return err
+		}
+		defer played.Wait()
+		defer end()
+		to.At = at
+	}
+	srv := server.New(ctx, st, log)
+	srv.SpeakTo(to)
 	fmt.Fprintf(out, "Klammer is at http://%s (Ctrl-C stops it)\n", l.Addr())
-	err = server.New(ctx, st, log).Serve(l)
+	err = srv.Serve(l)
 	if ctx.Err() != nil {
 		return nil
 	}
 	return err
 }
 
-// loadOnce reads an office into an empty database. A file with a mistake
-// changes nothing.
-func loadOnce(ctx context.Context, cmd *cobra.Command, st *store.Store, file, asIs string) error {
+// playFirst plays the devices of the first office: as they are in a file where the
+// office is fresh, else as they were found last.
+func playFirst(ctx context.Context, cmd *cobra.Command, st *store.Store, file string, fresh bool) (*standin.Network, map[int64]map[string]string, error) {
 	all, err := st.Offices(ctx)
-	if err != nil || len(all) > 0 {
-		return err
+	if err != nil || len(all) == 0 {
+		return nil, nil, errors.Join(err, errors.New("--stand-ins: there is no office to play yet: name one with --load"))
+	}
+	o, _, err := st.Load(ctx, all[0].ID)
+	if err != nil {
+		return nil, nil, err
 	}
 	f, err := read(cmd, file)
 	if err != nil {
-		return err
+		return nil, nil, err
+	}
+	was := f.Office
+	if !fresh {
+		now, err := st.FoundNow(ctx, all[0].ID)
+		if err != nil {
+			return nil, nil, err
+		}
+		kept := map[string]found.Kept{}
+		for d, f := range now {
+			kept[d] = f.Kept()
+		}
+		if was, err = found.AsFound(span.Compile(was), kept); err != nil {
+			return nil, nil, err
+		}
+	}
+	w, at, err := standin.Start(ctx, o, was, 0, standin.Options{})
+	if err != nil {
+		return nil, nil, err
+	}
+	where := map[string]string{}
+	for _, l := range at {
+		where[l.Device] = l.At
+	}
+	return w, map[int64]map[string]string{all[0].ID: where}, nil
+}
+
+// loadOnce reads an office into an empty database, and says whether it was empty. A
+// file with a mistake changes nothing.
+func loadOnce(ctx context.Context, cmd *cobra.Command, st *store.Store, file, asIs string) (bool, error) {
+	all, err := st.Offices(ctx)
+	if err != nil || len(all) > 0 {
+		return false, err
+	}
+	f, err := read(cmd, file)
+	if err != nil {
+		return false, err
 	}
 	var was *notation.File
 	if asIs != "" {
 		if was, err = read(cmd, asIs); err != nil {
-			return err
+			return false, err
 		}
 	}
 	note := store.Note{Author: "klammer", Summary: "read from " + filepath.Base(file)}
 	id, err := st.Import(ctx, f.Office, note)
 	if err != nil || was == nil {
-		return err
+		return true, err
 	}
-	return server.Begin(ctx, st, id, 1, was.Office, f.Office, note.Author)
+	return true, server.Begin(ctx, st, id, 1, was.Office, f.Office, note.Author)
 }
 
 // listenOn takes the address, or the next port that is free, and says so.

@@ -556,6 +556,50 @@ const (
 	//	cable a.1 u.1
 	//	plug u.2 "pc" wants 110
 	HandoutOpen Code = "handout-open"
+
+	// CableDiffers is found when a device hears, at a port, another port than the
+	// plan's cable leads to (IEEE 802.1AB). What was seen stands as comments here.
+	//
+	//	device a switch
+	//	  ports 1-2
+	//	device b switch
+	//	  ports 1-2
+	//	cable a.1 b.1
+	//	# heard a.1 b.2
+	CableDiffers Code = "cable-differs"
+
+	// PlugElsewhere is found when a network card that the plan knows is learnt at
+	// another port than its plug is at.
+	//
+	//	vlan 110 reception
+	//	device a switch
+	//	  ports 1-2
+	//	  1-2: 110
+	//	plug a.1 "pc" wants 110 mac 02:00:00:00:01:01
+	//	# learnt a.2 110 02:00:00:00:01:01
+	PlugElsewhere Code = "plug-elsewhere"
+
+	// PlugInOther is found when a network card that the plan knows is learnt in
+	// another VLAN than its plug wants.
+	//
+	//	vlan 110 reception
+	//	vlan 120 surgery
+	//	device a switch
+	//	  ports 1-2
+	//	  1-2: 110
+	//	plug a.1 "pc" wants 110 mac 02:00:00:00:01:01
+	//	# learnt a.1 120 02:00:00:00:01:01
+	PlugInOther Code = "plug-in-other"
+
+	// PlugTest is found when a laptop, plugged in where a round says, saw something
+	// else than is planned.
+	//
+	//	vlan 110 reception
+	//	device a switch
+	//	  ports 1-2
+	//	  1-2: 110
+	//	# failed a.1
+	PlugTest Code = "plug-test"
 )
 
 // codes is every code with its severity, in the order of the list.
@@ -590,6 +634,8 @@ var codes = []struct {
 	{WayBack, Breaks},
 	{MustFails, Breaks},
 	{NeverFails, Breaks},
+	{PlugInOther, Breaks},
+	{PlugTest, Breaks},
 	{Loop, Risk},
 	{PVIDDiffers, Risk},
 	{ManyUntagged, Risk},
@@ -603,6 +649,7 @@ var codes = []struct {
 	{GatewayUnclear, Risk},
 	{OutsideOpen, Risk},
 	{HandoutOpen, Risk},
+	{CableDiffers, Risk},
 	{CarriesUnneeded, Tidy},
 	{LeftInDefault, Tidy},
 	{Unused, Tidy},
@@ -610,6 +657,7 @@ var codes = []struct {
 	{ExceptionEqual, Tidy},
 	{ExceptionUnexplained, Tidy},
 	{NumberHabit, Tidy},
+	{PlugElsewhere, Tidy},
 }
 
 // rank is a code's severity and its place in the list.

@@ -13,8 +13,31 @@ import (
 
 	"klammer/core/finding"
 	"klammer/core/notation"
+	"klammer/core/office"
 	"klammer/core/span"
 )
+
+// seenIn is what an example says that was seen, as comments.
+func seenIn(t *testing.T, text string) *finding.Seen {
+	ref := func(s string) office.PortRef {
+		d, p, _ := strings.Cut(s, ".")
+		return office.PortRef{Device: d, Port: p}
+	}
+	s := &finding.Seen{}
+	for line := range strings.Lines(text) {
+		switch w := strings.Fields(line); {
+		case len(w) == 4 && w[1] == "heard":
+			s.Heard = append(s.Heard, finding.Heard{At: ref(w[2]), By: ref(w[3])})
+		case len(w) == 3 && w[1] == "failed":
+			s.Failed = &finding.Failed{At: []office.PortRef{ref(w[2])}, Saw: w[2] + " is not as planned"}
+		case len(w) == 5 && w[1] == "learnt":
+			vid, err := office.ParseVID(w[3])
+			require.NoError(t, err)
+			s.Learnt = append(s.Learnt, finding.Learnt{At: ref(w[2]), VID: vid, MAC: office.MAC(w[4])})
+		}
+	}
+	return s
+}
 
 // TestCodes: each code's example has it, and the documents have each code.
 func TestCodes(t *testing.T) {
@@ -37,8 +60,20 @@ func TestCodes(t *testing.T) {
 		f, err := notation.Read(string(code), examples[code])
 		require.NoError(t, err, code)
 		var found []finding.Code
-		for _, x := range finding.Check(span.Compile(f.Office)).List() {
+		n := span.Compile(f.Office)
+		for _, x := range finding.Check(n).List() {
 			found = append(found, x.Code)
+		}
+		for _, x := range finding.OfSeen(n, seenIn(t, examples[code])) {
+			found = append(found, x.Code)
+			for _, mend := range x.Mends { // a mend is what the line takes, and the finding is gone
+				next := f.Office
+				for _, line := range mend {
+					next, _, err = notation.Line(next, line)
+					require.NoError(t, err, line)
+				}
+				require.Empty(t, finding.OfSeen(span.Compile(next), seenIn(t, examples[code])), "%v", mend)
+			}
 		}
 		require.Contains(t, found, code, "the example of %s:\n%s", code, examples[code])
 	}

@@ -68,7 +68,11 @@ func TestSituations(t *testing.T) {
 			}
 		})
 	}
+	bySeen := []finding.Code{finding.CableDiffers, finding.PlugElsewhere, finding.PlugInOther, finding.PlugTest} // no office alone has them
 	for _, c := range finding.Codes() {
+		if slices.Contains(bySeen, c) {
+			continue
+		}
 		require.True(t, seen[c], "no situation has %s", c)
 	}
 }

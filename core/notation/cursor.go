@@ -62,6 +62,20 @@ func (c *cursor) text(what string) (token, *fault) {
 	return t, nil
 }
 
+// run takes all that stands together without a space, as in 127.0.0.1:161; what says
+// what is wanted.
+func (c *cursor) run(what string) (string, *fault) {
+	t := c.next()
+	if t.kind == punct && t.text == "" {
+		return "", faultf(t.at, "%s is missing here%s", what, found(t))
+	}
+	text := t.text
+	for c.more() && c.peek().glued && c.peek().kind != quoted && t.kind != quoted {
+		text += c.next().text
+	}
+	return text, nil
+}
+
 func (c *cursor) done(after string) *fault {
 	if t := c.peek(); c.more() {
 		return faultf(t.at, "%s does not belong here: nothing comes after %s", t.shown(), after)

@@ -185,6 +185,9 @@ func (r *reader) keyword(device *office.Device, cur *cursor, t token) (what, whi
 	case console:
 		device.Console = true
 		return what, "", cur.done("console")
+	case speaks:
+		which, wrong = r.speaks(device, cur)
+		return "speaks:", which, wrong
 	case "inner":
 		which, wrong = r.inner(device, cur)
 		return "inner:", which, wrong
@@ -217,6 +220,33 @@ func (r *reader) keyword(device *office.Device, cur *cursor, t token) (what, whi
 		return what, which, wrong
 	}
 	return what, "", faultf(t.at, "%s does not belong inside a device", t.text)
+}
+
+// speaks reads how a device is spoken to: a protocol, then at, with and save in any
+// order. A second line of one protocol takes the place of the first.
+func (r *reader) speaks(device *office.Device, cur *cursor) (string, *fault) {
+	t, wrong := cur.word("the protocol: " + either(office.Languages))
+	if wrong != nil {
+		return "", wrong
+	}
+	s := office.Speaks{Protocol: office.Language(t.text)}
+	for cur.more() {
+		k := cur.next()
+		into := map[string]*string{"at": &s.At, "with": &s.With, "save": &s.Save}[k.text]
+		if into == nil || k.kind != word {
+			return t.text, faultf(k.at, "%s does not belong here: after the protocol come at and an address, with and the name of credentials, save and an object", k.shown())
+		}
+		v, f := cur.run("what comes after " + k.text)
+		if f != nil {
+			return t.text, f
+		}
+		*into = v
+	}
+	if err := s.Check(); err != nil {
+		return t.text, faultf(t.at, "%s", err)
+	}
+	device.PutSpeaks(s)
+	return t.text, nil
 }
 
 // setting reads PORTS: SHAPE [because "…"].

@@ -179,6 +179,16 @@ func (r *reader) removeInDevice(device *office.Device, cur *cursor, n token) *fa
 		cur.accept("adjacent")
 	case console:
 		device.Console = false
+	case speaks:
+		before := len(device.Speaks)
+		p := ""
+		if cur.more() {
+			p = cur.next().text
+		}
+		device.Speaks = slices.DeleteFunc(device.Speaks, func(s office.Speaks) bool { return p == "" || p == string(s.Protocol) })
+		if len(device.Speaks) == before {
+			return faultf(n.at, "%s does not speak %s", device.Name, p)
+		}
 	case "address":
 		t := cur.next()
 		vid, f := vlan(r.draft, wordText(t), t.at)

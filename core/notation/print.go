@@ -145,6 +145,9 @@ func Thing(t office.Thing) string {
 		if t.At.IsValid() {
 			text += " at " + t.At.String()
 		}
+		if t.MAC != "" {
+			text += " mac " + string(t.MAC)
+		}
 		return text
 	case *office.NamedService:
 		return serviceText(t)
@@ -235,6 +238,9 @@ func (p *printer) device(device *office.Device) {
 		} else {
 			in("manage", "manage %d", m.VID)
 		}
+	}
+	for _, s := range device.Speaks {
+		in("speaks:"+string(s.Protocol), "speaks %s", s)
 	}
 	p.settings(device)
 	for _, x := range device.Ports {

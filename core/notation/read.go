@@ -604,8 +604,18 @@ func (r *reader) plug(cur *cursor) (string, *fault) {
 			if plug.At, wrong = address(cur.next()); wrong != nil {
 				return key, wrong
 			}
+		case t.is("mac"):
+			card, f := cur.word("the address of a network card")
+			if f != nil {
+				return key, f
+			}
+			mac, err := office.ParseMAC(card.text)
+			if err != nil {
+				return key, faultf(card.at, "%s", err)
+			}
+			plug.MAC = mac
 		default:
-			return key, faultf(t.at, "%s does not belong here: after the VLAN come tagged, operator, and at with its own address", t.shown())
+			return key, faultf(t.at, "%s does not belong here: after the VLAN come tagged, operator, at with its own address, and mac with that of its card", t.shown())
 		}
 	}
 	if r.again(key) {

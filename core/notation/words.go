@@ -28,14 +28,17 @@ var keywords = func() map[string]bool {
 	return all
 }()
 
-// console starts a statement of a device that has no port of that name: a name of
-// ports and uses that people had before it was a word.
-const console = "console"
+// console and speaks start a statement of a device that has no port of that name:
+// names of ports and uses that people had before they were words.
+const (
+	console = "console"
+	speaks  = "speaks"
+)
 
 // ofDevice says whether a word starts a statement of a device, and not a list of
 // its ports.
 func ofDevice(t token, d *office.Device) bool {
-	return t.kind == word && (keywords[t.text] && t.text != "last" || t.text == console && d.Port(console) < 0)
+	return t.kind == word && (keywords[t.text] && t.text != "last" || (t.text == console || t.text == speaks) && d.Port(t.text) < 0)
 }
 
 // Keywords lists them.

@@ -140,7 +140,8 @@ type Device struct {
 	Adjacent   bool // the device wants the members of a bundle side by side
 	Console    bool // it has a console, where it is set by somebody who stands at it
 	Manage     *Manage
-	Ports      []Port // the front in order, then bundles, then inner ports
+	Speaks     []Speaks // how it is read and set; the first that answers is taken
+	Ports      []Port   // the front in order, then bundles, then inner ports
 	Addresses  []Address
 	Outsides   []Outside
 	Routes     []Route // in the order given
@@ -228,6 +229,7 @@ func (d *Device) Clone() *Device {
 	c := *d
 	c.Ports = slices.Clone(d.Ports)
 	c.Addresses = slices.Clone(d.Addresses)
+	c.Speaks = slices.Clone(d.Speaks)
 	c.Outsides, c.Routes, c.Rules = slices.Clone(d.Outsides), slices.Clone(d.Routes), slices.Clone(d.Rules)
 	c.index, c.sealed = nil, false
 	return &c
@@ -269,6 +271,7 @@ type Plug struct {
 	Tagged   bool
 	Operator bool       // the administrator's own
 	At       netip.Addr // its own address, where one is said
+	MAC      MAC        // of its network card, by which it is known wherever it is; "" where none is said
 }
 
 // VLAN finds a VLAN of the register, nil where there is none.

@@ -133,6 +133,8 @@ type judge struct {
 	mixing      map[mixing]bool        // what leads from one VLAN into another before or after
 	hubs        map[*span.VLAN][]*span.Span
 	at          *span.Net // that is looked at
+	scratch     []group
+	plain       map[plainKey]int
 	turn        uint32
 	by          [4096]struct {
 		turn uint32
@@ -425,11 +427,17 @@ type group struct {
 }
 
 // groups parts the terminals by kind and by where they stand. Neighbours in the
-// list are often alike: of one device, with ports that forward alike.
+// list are often alike: of one device, with ports that forward alike. What it gives
+// holds until it is asked again.
 func (j *judge) groups(n *span.Net, at []int32, each func(i, g int)) []group {
-	out := make([]group, 0, 2*len(j.keep))
-	ids := map[place]int{}
-	by, plain := map[groupKey]int{}, make(map[plainKey]int, 2*len(j.keep))
+	out := j.scratch[:0]
+	var ids map[place]int
+	var by map[groupKey]int
+	if j.plain == nil {
+		j.plain = map[plainKey]int{}
+	}
+	clear(j.plain)
+	plain := j.plain
 	var last *bridge.Port
 	var lastHub, lastGroup int
 	for i := range j.terms {
@@ -457,6 +465,9 @@ func (j *judge) groups(n *span.Net, at []int32, each func(i, g int)) []group {
 				for _, p := range s.more {
 					id, ok := ids[p]
 					if !ok {
+						if ids == nil {
+							ids, by = map[place]int{}, map[groupKey]int{}
+						}
 						id = len(ids)
 						ids[p] = id
 					}
@@ -464,6 +475,9 @@ func (j *judge) groups(n *span.Net, at []int32, each func(i, g int)) []group {
 				}
 				if g, known = by[k]; !known {
 					g = len(out)
+					if by == nil {
+						ids, by = map[place]int{}, map[groupKey]int{}
+					}
 					by[k] = g
 				}
 			}
@@ -477,6 +491,7 @@ func (j *judge) groups(n *span.Net, at []int32, each func(i, g int)) []group {
 			each(i, g)
 		}
 	}
+	j.scratch = out
 	return out
 }
 

@@ -108,6 +108,13 @@ func paperLines(was, d *office.Device) (out []string) {
 	}
 	say(was.Adjacent != d.Adjacent, d.Adjacent, "bundles adjacent", "bundles adjacent")
 	say(was.Console != d.Console, d.Console, "console", "console")
+	for _, s := range d.Speaks {
+		say(!slices.Contains(was.Speaks, s), true, "speaks "+s.String(), "")
+	}
+	for _, s := range was.Speaks {
+		gone := !slices.ContainsFunc(d.Speaks, func(x office.Speaks) bool { return x.Protocol == s.Protocol })
+		say(gone, false, "", "speaks "+string(s.Protocol))
+	}
 	return out
 }
 

@@ -51,14 +51,14 @@ func Make(was, plan *office.Office, opt Options) (*Order, error) {
 	return p.write(p.shorten(n))
 }
 
-// best tries the devices from far to near and from near to far.
+// best tries the devices from far to near and from near to far, and where neither
+// gets there each device first.
 func (p *problem) best() (*node, error) {
-	p.forget()
 	p.beside = p.neighbours()
 	p.findCut()
+	p.across = newRouting(p.was.n, p.plan.n)
 	far := p.fromFar()
-	p.order = far
-	n, err := p.solve()
+	n, err := p.along(far)
 	for range 2 { // who stands at a device and needs a port of it is lent some
 		lent := false
 		for _, i := range p.stuck {
@@ -68,25 +68,39 @@ func (p *problem) best() (*node, error) {
 			break
 		}
 		p.j = newJudge(p.was, p.plan, p.lent)
-		p.forget()
-		n, err = p.solve()
+		n, err = p.along(far)
 	}
-	if err != nil {
-		return nil, err
-	}
-	if len(far) > fewDevices {
-		return n, nil
+	if errors.Is(err, ErrStopped) || err == nil && len(far) > fewDevices {
+		return n, err
 	}
 	near := slices.Clone(far)
 	slices.Reverse(near)
-	p.order = near
-	p.forget()
-	if m, err := p.solve(); err == nil && m.price.Compare(n.price) < 0 {
-		n = m
-	} else if errors.Is(err, ErrStopped) {
+	m, err2 := p.along(near)
+	switch {
+	case errors.Is(err2, ErrStopped):
+		return nil, err2
+	case err2 == nil && (err != nil || m.price.Compare(n.price) < 0):
+		return m, nil
+	case err == nil:
+		return n, nil
+	}
+	if len(far) > fewDevices {
 		return nil, err
 	}
-	return n, nil
+	for k := range far {
+		first := slices.Concat(far[k:k+1], far[:k], far[k+1:])
+		if m, err2 := p.along(first); err2 == nil || errors.Is(err2, ErrStopped) {
+			return m, err2
+		}
+	}
+	return nil, err
+}
+
+// along finds a way that takes the devices in an order where it may.
+func (p *problem) along(devices []int) (*node, error) {
+	p.order = devices
+	p.forget()
+	return p.solve()
 }
 
 // forget empties what was worked out for one search.
@@ -94,8 +108,11 @@ func (p *problem) forget() {
 	p.bad, p.pages, p.afters, p.stuck = map[badKey]bad{}, map[pageKey][]wording.Step{}, map[pageKey]after{}, nil
 }
 
-// findCut finds the devices that the plan itself leaves out of reach: their
-// management moves last, and it is said.
+// cutOff says of a last step that the plan itself takes the way to its device.
+const cutOff = ": nothing reaches it there, as the plan is (management-cut). It is not saved, so that pulling the plug brings it back"
+
+// findCut finds the devices that the plan itself leaves out of reach: what
+// takes the way to them comes last, and it is said.
 func (p *problem) findCut() {
 	n := p.plan.n
 	w := &world{p: p, o: n.Office, n: n, reach: map[int]bool{}, heard: &frames{n: n}}
@@ -107,7 +124,7 @@ func (p *problem) findCut() {
 	}
 	for _, t := range p.tasks {
 		if t.manage && p.cut[t.dev] {
-			t.text += ": nothing reaches it there, as the plan is (management-cut). It is not saved, so that pulling the plug brings it back"
+			t.text += cutOff
 		}
 	}
 }
@@ -389,7 +406,7 @@ func (w *world) differs(i int) string {
 	var out []string
 	d, goal := w.o.Devices[i], w.p.plan.n.Office.Devices[i]
 	for q := range d.Ports {
-		if g := goal.Port(d.Ports[q].Name); g >= 0 && d.Ports[q].Bundle == 0 && w.p.words[i] != nil && !w.states[i].Ports[q].Equal(w.p.goals[i].Ports[g]) {
+		if g := goal.Port(d.Ports[q].Name); g >= 0 && d.Ports[q].Bundle == 0 && w.p.words[i] != nil && !w.states[i].Ports[q].Alike(&w.p.goals[i].Ports[g]) {
 			out = append(out, fmt.Sprintf("port %s (%s, to be %s)", d.Ports[q].Name, notation.Shape(w.states[i].Ports[q].Shape()), notation.Shape(w.p.goals[i].Ports[g].Shape())))
 		}
 	}

@@ -101,13 +101,16 @@ func (w *world) target(i, q int) wording.Setting {
 }
 
 // lends says whether the laptop needs a port still: as long as management moves, or
-// something else is to be set on the device that he stands at.
+// something else is to be set on the device that he stands at. Where the plan takes
+// the way to a device, its own management waits for the port, and not the port for it.
 func (w *world) lends(l loan) bool {
-	if w.moving() || !l.local {
-		return w.moving()
+	last := w.p.cut[l.dev] // its management moves when all else there is done
+	moving := slices.ContainsFunc(w.p.tasks, func(t *task) bool { return t.manage && !w.tasks[t.at] && !(last && t.dev == l.dev) })
+	if moving || !l.local && !last {
+		return moving
 	}
 	for _, t := range w.p.tasks {
-		if t.dev == l.dev && !w.tasks[t.at] && t.kind != CableStep {
+		if t.dev == l.dev && !w.tasks[t.at] && t.kind != CableStep && !(last && t.manage) {
 			return true
 		}
 	}
@@ -115,23 +118,20 @@ func (w *world) lends(l loan) bool {
 	for q := range d.Ports {
 		g := goal.Port(d.Ports[q].Name)
 		own := slices.ContainsFunc(w.p.lent, func(x loan) bool { return x.dev == l.dev && x.port == d.Ports[q].Name })
-		if !own && g >= 0 && d.Ports[q].Bundle == 0 && !w.states[l.dev].Ports[q].Equal(w.p.goals[l.dev].Ports[g]) {
+		if !own && g >= 0 && d.Ports[q].Bundle == 0 && !w.states[l.dev].Ports[q].Alike(&w.p.goals[l.dev].Ports[g]) {
 			return true
 		}
 	}
 	return false
 }
 
-// moving says whether some device's management is still to move.
-func (w *world) moving() bool {
-	return slices.ContainsFunc(w.p.tasks, func(t *task) bool { return t.manage && !w.tasks[t.at] })
-}
-
-// goal is a device's state with some ports brought to a level; nil takes all.
+// goal is a device's state with some ports brought to a level; nil takes all. It
+// holds until the next is asked for.
 func (w *world) goal(i int, at level, only []int) wording.State {
 	d, goal := w.o.Devices[i], w.p.plan.n.Office.Devices[i]
-	out := w.states[i]
-	out.Ports = slices.Clone(out.Ports)
+	out := *w.states[i]
+	w.p.scratch = append(w.p.scratch[:0], out.Ports...)
+	out.Ports = w.p.scratch
 	for q := range d.Ports {
 		g := goal.Port(d.Ports[q].Name)
 		if d.Ports[q].Bundle > 0 || g < 0 || goal.Ports[g].Bundle > 0 || only != nil && !slices.Contains(only, q) {
@@ -168,7 +168,7 @@ func (w *world) apply(i int, st wording.Step) *trial {
 	if a.state == nil {
 		return nil
 	}
-	return w.applied(i, st, *a.state, a.text)
+	return w.applied(i, st, a.state, a.text)
 }
 
 // after is a device after a step: what it is set to (nil where it refuses), what
@@ -204,7 +204,7 @@ func (w *world) state(i int, st wording.Step) after {
 }
 
 func (w *world) workOut(i int, st wording.Step) (*wording.State, string) {
-	d, now := w.word(i), w.states[i]
+	d, now := w.word(i), *w.states[i]
 	text := st.Text
 	if st.Op != wording.Create && st.Op != wording.Delete {
 		var names string
@@ -230,17 +230,24 @@ func (w *world) workOut(i int, st wording.Step) (*wording.State, string) {
 		}
 	}
 	next, err := wording.Apply(d, now, st)
-	if err != nil || next.Equal(w.states[i]) && next.VLANs == w.states[i].VLANs {
+	if err != nil || next.Equal(*w.states[i]) && next.VLANs == w.states[i].VLANs {
 		return nil, ""
 	}
 	return &next, text
 }
 
 // applied is the world after a step.
-func (w *world) applied(i int, st wording.Step, next wording.State, text string) *trial {
+func (w *world) applied(i int, st wording.Step, next *wording.State, text string) *trial {
 	to := w.set(i, next)
 	if to == nil {
 		return nil
+	}
+	if w.p.cut[i] && to.left[i] == 0 && !to.console(i) && !to.reaches(i) && !to.walkable(i) {
+		if w.dirty[i] {
+			return nil // what was done before is saved first
+		}
+		to.dirty[i] = false // nobody can save it
+		text += cutOff
 	}
 	a := act{kind: Set, dev: i, page: st.Where, text: text, step: st}
 	a.risky = st.Op != wording.Create && touchesCable(w, i, next)
@@ -249,9 +256,9 @@ func (w *world) applied(i int, st wording.Step, next wording.State, text string)
 }
 
 // touchesCable says whether a state sets a port with a cable otherwise.
-func touchesCable(w *world, i int, next wording.State) bool {
+func touchesCable(w *world, i int, next *wording.State) bool {
 	for q := range next.Ports {
-		if len(w.n.Topo.LinksAt(i, q)) > 0 && !next.Ports[q].Equal(w.states[i].Ports[q]) {
+		if len(w.n.Topo.LinksAt(i, q)) > 0 && !next.Ports[q].Alike(&w.states[i].Ports[q]) {
 			return true
 		}
 	}
@@ -299,7 +306,7 @@ func (w *world) pages(i int, at level, only []int) []wording.Step {
 func (w *world) findPages(i int, at level, only []int) []wording.Step {
 	d := w.word(i)
 	goal := w.goal(i, at, only)
-	now := w.states[i]
+	now := *w.states[i]
 	all := wording.Pages(d, now, goal)
 	quiet, created := now, false
 	for _, st := range all {
@@ -329,7 +336,7 @@ func (w *world) classes(i int, ports []int) (out [][]int) {
 		k := -1
 		if !alone(q) {
 			k = slices.IndexFunc(out, func(at []int) bool {
-				return !alone(at[0]) && w.states[i].Ports[at[0]].Equal(w.states[i].Ports[q]) && target(at[0]).Equal(target(q))
+				return !alone(at[0]) && w.states[i].Ports[at[0]].Alike(&w.states[i].Ports[q]) && target(at[0]).Equal(target(q))
 			})
 		}
 		if k < 0 {
@@ -381,17 +388,36 @@ func (w *world) settings(i int, harmless bool, each func(*trial) bool) {
 		return
 	}
 	seen := map[uint64]bool{}
+	try := func(st wording.Step, a after) bool {
+		if seen[a.hash] || harmless && w.harmful(badKey{i, a.hash}) {
+			return true
+		}
+		seen[a.hash] = true
+		t := w.applied(i, st, a.state, a.text)
+		if t == nil {
+			return true
+		}
+		t.next = a.hash
+		return each(t)
+	}
 	for at := level(levels - 1); at >= park; at-- {
 		for _, st := range w.pages(i, at, nil) {
 			a := w.state(i, st)
-			if a.state == nil || seen[a.hash] || harmless && w.harmful(badKey{i, a.hash}) {
+			if a.state != nil {
+				if !try(st, a) {
+					return
+				}
 				continue
 			}
-			seen[a.hash] = true
-			if t := w.applied(i, st, *a.state, a.text); t != nil {
-				t.next = a.hash
-				if !each(t) {
-					return
+			ports := w.touches(i, st)
+			if len(ports) < 2 {
+				continue
+			}
+			for _, class := range w.classes(i, ports) { // what it takes for some
+				for _, one := range w.pages(i, at, class) {
+					if a := w.state(i, one); one.Where == st.Where && a.state != nil && !try(one, a) {
+						return
+					}
 				}
 			}
 		}
@@ -426,5 +452,5 @@ func (w *world) ready(r office.PortRef) bool {
 		return true
 	}
 	q, g = d.Logical(q), goal.Logical(g)
-	return d.Ports[q].Name == goal.Ports[g].Name && w.states[i].Ports[q].Equal(w.p.goals[i].Ports[g])
+	return d.Ports[q].Name == goal.Ports[g].Name && w.states[i].Ports[q].Alike(&w.p.goals[i].Ports[g])
 }

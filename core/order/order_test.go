@@ -4,6 +4,7 @@ import (
 	"errors"
 	"fmt"
 	"os"
+	"slices"
 	"strings"
 	"testing"
 
@@ -71,6 +72,9 @@ func TestKnownWays(t *testing.T) {
 			return fmt.Sprintf("  manage 190 10.0.190.%d\n  1: 190\n  2-5: %d\n  7-8: 190 [20 %d]\n", i+2, vid, vid)
 		}, "plug a.1 \"laptop\" wants 190 operator\n")
 	}
+	grouped := func(edges string) string {
+		return register + "device a switch\n  forwarding grouped\n  ports 1-8\n  wording by-group\n  manage 190 10.0.190.2\n  1: 190\n  " + strings.Replace(edges, "3-4: 10", "3-4: 10 [20]", 1) + "\n  5-8: 10\nplug a.1 \"laptop\" wants 190 operator\n"
+	}
 	gate := register + "device gate firewall\n  forwarding routed\n  ports wan, lan1-lan2\n  wording by-sub-interface\n  manage 190 10.0.190.1\n"
 	legs := "device rack switch\n  ports 1-8\n  wording by-vlan keeps-pvid-vlan\n  manage 190 10.0.190.2\n  1: 190\n  2-3: 10\n  4-5: 20\n"
 	laptop := "cable gate.lan1 rack.7\nplug rack.1 \"laptop\" wants 190 operator\n"
@@ -86,6 +90,7 @@ func TestKnownWays(t *testing.T) {
 		{"two trunks in a row, Linux", moves(times(3, "linux"))(1), moves(times(3, "linux"))(190), Price{Walks: 6}},
 		{"two trunks in a row, a port keeps the VLAN of its PVID", moves(times(3, "by-vlan keeps-pvid-vlan"))(1), moves(times(3, "by-vlan keeps-pvid-vlan"))(190), Price{Walks: 6}},
 		{"two trunks in a row, by inner port", moves(times(3, "by-inner-port"))(1), moves(times(3, "by-inner-port"))(190), Price{Walks: 8}},
+		{"a group that has a row on two ports of three", grouped("2: 10\n  3-4: 10"), grouped("2: 20\n  3-4: 20"), Price{}},
 		{"what is untagged goes, nobody moves", native(times(3, apart))(190), native(times(3, apart))(10), Price{}},
 		{"the same by port", native(times(3, "by-port"))(190), native(times(3, "by-port"))(10), Price{}},
 		{"the same on Linux", native(times(3, "linux"))(190), native(times(3, "linux"))(10), Price{}},
@@ -219,9 +224,31 @@ func TestClinic(t *testing.T) {
 	}
 }
 
+// TestCutByThePlan: what takes the way to a device, as the plan wants it, is its last
+// step, said and not saved.
+func TestCutByThePlan(t *testing.T) {
+	body := func(up int) func(int) string {
+		return func(i int) string {
+			return fmt.Sprintf("  manage 190 10.0.190.%d\n  1: %d\n  2-6: %d\n  7-8: %d\n", i+2, []int{190, 30}[i], up/10, []int{190, up}[i])
+		}
+	}
+	seat := "plug a.1 \"laptop\" wants 190 operator\n"
+	o, err := Make(readOffice(t, rowOf(times(2, "by-port"), body(190), seat)), readOffice(t, rowOf(times(2, "by-port"), body(300), seat)), Options{})
+	require.NoError(t, err)
+	b := slices.DeleteFunc(slices.Clone(o.Steps), func(s Step) bool { return s.Device != "b" })
+	require.Contains(t, b[len(b)-1].Text, "nothing reaches it there")
+	require.Equal(t, Save, b[len(b)-2].Kind, "what was done before is kept")
+}
+
 // TestImpossible: what stands against an order is said, with what would help.
 func TestImpossible(t *testing.T) {
 	a := register + "device a switch\n  ports 1-8\n  wording by-choice\n  manage 190 10.0.190.2\n  1: 190\n  2-8: 10\nplug a.1 \"laptop\" wants 190 operator\n"
+	taken := func(manage, up int) func(int) string {
+		return func(i int) string {
+			return fmt.Sprintf("  manage %d 10.0.%d.%d\n  1: %d\n  2-6: 30\n  7-8: %d\n", []int{190, manage}[i], manage, i+2, []int{190, 30}[i], []int{190, up}[i])
+		}
+	}
+	seat := "plug a.1 \"laptop\" wants 190 operator\n"
 	far := "device far switch\n  ports 1-8\n  wording by-vlan\n  manage 190 10.0.190.7\n  1-8: 10\n"
 	for _, x := range []struct{ says, was, plan, text string }{
 		{"no operator", strings.Replace(a, " operator", "", 1), a, "no plug is the operator's"},
@@ -229,6 +256,7 @@ func TestImpossible(t *testing.T) {
 		{"a shape that the device cannot say", a, strings.Replace(a, "2-8: 10", "2-8: 10 [20]", 1), "What comes nearest is 10"},
 		{"nothing reaches it", a + far, strings.Replace(a+far, "1-8: 10", "1-8: 20", 1), "Say that it has a console (far console), or free a port there"},
 		{"another name", a + far, a + strings.Replace(far, "far", "near", 1), "call it by one name in both"},
+		{"the plan takes both its VLAN and its port", rowOf(times(2, "by-port"), taken(190, 190), seat), rowOf(times(2, "by-port"), taken(10, 20), seat), "As planned nothing reaches b in VLAN 10 staff"},
 		{"another front", a, strings.Replace(a, "ports 1-8", "ports 1-9", 1), "if it is another device, give it another name"},
 	} {
 		t.Run(x.says, func(t *testing.T) {

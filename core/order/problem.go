@@ -130,6 +130,8 @@ type problem struct {
 	tries     int
 	pages     map[pageKey][]wording.Step
 	afters    map[pageKey]after
+	scratch   []wording.Setting // of the goal that was asked for last
+	across    *routing
 	// bad is states of devices that harmed somebody, with what was around then.
 	bad    map[badKey]bad
 	beside [][]int // by device: those that it is cabled to, and those beyond what knows no tags

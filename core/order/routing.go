@@ -43,6 +43,9 @@ type breach struct {
 	text string
 }
 
+// newRouting compares the office before with the one after.
+func newRouting(was, plan *span.Net) *routing { return &routing{opens(was), opens(plan)} }
+
 // look lists what an office on the way breaks.
 func (r *routing) look(n *span.Net) (out []breach) {
 	now := opens(n)
@@ -74,46 +77,35 @@ func (r *routing) look(n *span.Net) (out []breach) {
 }
 
 // route adds to an order what its steps on addresses, routes and rules open and shut
-// for a while. Where nothing of that is done, nothing is looked at.
+// for a while.
 func (p *problem) route(out *Order, acts []*node) {
-	if !slices.ContainsFunc(acts, func(n *node) bool { return n.act.task != nil && n.act.task.routes }) {
-		return
-	}
-	r := &routing{opens(p.was.n), opens(p.plan.n)}
-	at := make([][]breach, len(acts))
-	for i, n := range acts {
-		if i > 0 {
-			at[i] = at[i-1]
+	at := func(i int) []breach {
+		if i < 0 || i >= len(acts) {
+			return nil
 		}
-		if n.act.task != nil && n.act.task.routes {
-			at[i] = r.look(n.w.n)
-		}
-		for _, b := range at[i] {
-			if b.leak {
-				out.Leaks++
-				out.Price.Leaks++
-			} else {
-				out.Price.Interrupted++
-			}
-		}
+		return acts[i].w.breaks
 	}
 	for i := range acts {
-		for _, b := range at[i] {
-			if i > 0 && slices.Contains(at[i-1], b) {
+		for _, b := range at(i) {
+			if b.leak {
+				out.Leaks++
+			}
+			if slices.Contains(at(i-1), b) {
 				continue
 			}
 			until := i + 1
-			for until < len(acts) && slices.Contains(at[until], b) {
+			for slices.Contains(at(until), b) {
 				until++
 			}
 			until = min(until, len(acts)-1)
+			st := &out.Steps[i]
 			if b.leak {
-				out.Steps[i].Joins = append(out.Steps[i].Joins, Join{[2]office.VID{min(b.from, b.to), max(b.from, b.to)}, until})
-				out.Steps[i].Told = append(out.Steps[i].Told, fmt.Sprintf("LEAK until step %d: %s passes.", until+1, b.text))
+				st.Joins = append(st.Joins, Join{[2]office.VID{min(b.from, b.to), max(b.from, b.to)}, until})
+				st.Told = append(st.Told, fmt.Sprintf("LEAK until step %d: %s passes.", until+1, b.text))
 				continue
 			}
-			out.Steps[i].Interrupts = append(out.Steps[i].Interrupts, Interrupt{b.from, []string{out.Steps[i].Device}, until})
-			out.Steps[i].Told = append(out.Steps[i].Told, fmt.Sprintf("Interrupted until step %d: %s.", until+1, b.text))
+			st.Interrupts = append(st.Interrupts, Interrupt{b.from, []string{st.Device}, until})
+			st.Told = append(st.Told, fmt.Sprintf("Interrupted until step %d: %s.", until+1, b.text))
 		}
 	}
 }

@@ -52,7 +52,7 @@ func (n *node) then(a act, to *world) *node {
 
 // clean says whether nobody suffers at m who did not at n.
 func (m *node) clean(n *node) bool {
-	return len(m.blind) == 0 && !m.harms(n) && m.w.v.mixed <= n.w.v.mixed && m.w.alive()
+	return len(m.blind) == 0 && !m.w.harms(n.w) && m.w.v.mixed <= n.w.v.mixed && m.w.alive()
 }
 
 // leave saves what runs on the device of the visit, after a look where a step was
@@ -97,8 +97,15 @@ func (n *node) run(i int) *node {
 			if t.dev != i || !n.w.due(t) || t.manage && t.to != nil && !p.cut[i] && !n.w.wouldReach(i, t.to.VID) {
 				continue
 			}
-			if m := n.try(&trial{act: act{kind: t.kind, dev: i, page: t.page, text: t.text, task: t, risky: t.risky}, to: n.w.carry(t)}); m != nil {
+			key := badKey{i, ^uint64(t.at)}
+			if n.w.spoilt(key) {
+				continue
+			}
+			to := n.w.carry(t)
+			if m := n.try(&trial{act: act{kind: t.kind, dev: i, page: t.page, text: t.text, task: t, risky: t.risky}, to: to}); m != nil {
 				n, again = m, true
+			} else {
+				n.w.learn(key, to.harms(n.w) || to.v.mixed > n.w.v.mixed)
 			}
 		}
 		if p.words[i] == nil || n.w.settled(i) {
@@ -121,6 +128,9 @@ func (n *node) run(i int) *node {
 func (n *node) page(i int, at level) *node {
 	for range 64 {
 		before := n
+		if !n.w.reaches(i) { // its last step took the way to it
+			return n
+		}
 		for _, st := range n.w.pages(i, at, nil) {
 			m, ports := n.step(i, st)
 			if m != nil {
@@ -135,7 +145,7 @@ func (n *node) page(i int, at level) *node {
 				break
 			}
 		}
-		if n == before || !n.w.reaches(i) {
+		if n == before {
 			return n
 		}
 	}
@@ -179,27 +189,47 @@ func (n *node) part(i int, at level, page string, ports []int) *node {
 // [problem.bad].
 func (n *node) step(i int, st wording.Step) (*node, []int) {
 	a := n.w.state(i, st)
-	if a.state == nil || n.w.early(i, st) {
+	switch {
+	case n.w.early(i, st):
 		return nil, nil
+	case a.state == nil: // it may take it for some
+		return nil, n.w.touches(i, st)
 	}
 	key := badKey{i, a.hash}
 	if !n.w.severs(i, a.state) && !n.w.spoilt(key) {
-		if t := n.w.applied(i, st, *a.state, a.text); t != nil {
-			m := n.then(t.act, t.to)
+		if t := n.w.applied(i, st, a.state, a.text); t != nil {
 			n.w.p.tries++
-			if m.clean(n) && !n.been(m.hash()) {
-				return m, nil
+			harms := t.to.harms(n.w) || t.to.v.mixed > n.w.v.mixed
+			if !harms {
+				if m := n.then(t.act, t.to); m.clean(n) && !n.been(m.hash()) {
+					return m, nil
+				}
 			}
-			n.w.learn(key, m.harms(n) || m.w.v.mixed > n.w.v.mixed)
+			n.w.learn(key, harms)
 		}
 	}
 	var ports []int
 	for q := range a.state.Ports {
-		if !a.state.Ports[q].Equal(n.w.states[i].Ports[q]) {
+		if !a.state.Ports[q].Alike(&n.w.states[i].Ports[q]) {
 			ports = append(ports, q)
 		}
 	}
 	return nil, ports
+}
+
+// touches lists the ports that a step would set otherwise.
+func (w *world) touches(i int, st wording.Step) []int {
+	if st.Op != wording.Page {
+		return st.Ports
+	}
+	var ports []int
+	for q := range w.states[i].Ports {
+		x := &w.states[i].Ports[q]
+		if x.Untagged.Has(st.VLAN) != slices.Contains(st.Untagged, q) || x.Tagged.Has(st.VLAN) != slices.Contains(st.Tagged, q) {
+			ports = append(ports, q)
+		}
+	}
+	return ports
 }
 
 // early says whether a step takes a VLAN off a port that is tagged there until it
@@ -239,15 +269,18 @@ func (w *world) learn(key badKey, harms bool) {
 	w.p.bad[key] = bad{harms, w.around(key.dev, !harms)}
 }
 
-// harms says whether somebody is cut off or joined at m who is not at n.
-func (m *node) harms(n *node) bool {
-	return m.w.v.cut > n.w.v.cut || m.w.v.leaks > n.w.v.leaks || m.w.v.rings() > n.w.v.rings()
+// harms says whether more is cut off or joined than in another office.
+func (w *world) harms(than *world) bool {
+	return w.v.cut > than.v.cut || w.v.leaks > than.v.leaks || w.v.rings() > than.v.rings()
 }
 
 // try is the point after a trial, if it harms nobody.
 func (n *node) try(t *trial) *node {
 	n.w.p.tries++
 	if t.to == nil {
+		return nil
+	}
+	if t.to.harms(n.w) || t.to.v.mixed > n.w.v.mixed {
 		return nil
 	}
 	m := n.then(t.act, t.to)
@@ -419,6 +452,9 @@ func (n *node) onward() *node {
 		for _, i := range n.w.p.order {
 			if m.w.left[i] > 0 && m.w.reaches(i) {
 				if k := m.run(i); k.depth > m.depth && k.w.remaining() < n.w.remaining() {
+					if i == m.dev { // that is what would be done there next
+						return k
+					}
 					return m
 				}
 			}
@@ -493,11 +529,14 @@ func (n *node) partingBy(devices []int, trials func(w *world, i int, each func(*
 		}
 		trials(from.w, i, func(t *trial) bool {
 			n.w.p.tries++
-			m := from.then(t.act, t.to)
-			if m.harms(n) && t.act.task == nil {
-				from.w.learn(badKey{i, t.next}, true)
+			if t.to.harms(n.w) || t.to.v.mixed > n.w.v.mixed {
+				if t.act.task == nil && t.to.harms(n.w) {
+					from.w.learn(badKey{i, t.next}, true)
+				}
+				return true
 			}
-			if len(m.blind) == 0 || m.harms(n) || m.w.v.mixed > n.w.v.mixed || m.w.remaining() >= n.w.remaining() {
+			m := from.then(t.act, t.to)
+			if len(m.blind) == 0 || m.w.remaining() >= n.w.remaining() {
 				return true
 			}
 			for _, at := range m.w.spots(m.blind[0]) {
@@ -722,6 +761,11 @@ func (p *problem) against(n *node) error {
 	}
 	if why == nil {
 		for i, d := range n.w.o.Devices {
+			if n.w.left[i] > 0 && p.cut[i] {
+				m := p.plan.n.Office.Devices[i].Manage
+				why = append(why, Reason{d.Name, fmt.Sprintf("As planned nothing reaches %s in VLAN %s (management-cut), and on the way there %s is left to do. Bring that VLAN to it, or say that it has a console (%s console).", d.Name, n.w.n.Name(m.VID), n.w.differs(i), d.Name)})
+				continue
+			}
 			if n.w.left[i] > 0 {
 				why = append(why, Reason{d.Name, fmt.Sprintf("%s accepts no step that leads on from %s.", d.Name, n.w.differs(i))})
 			}

@@ -4,6 +4,8 @@ import (
 	"net/netip"
 	"slices"
 
+	"klammer/core/bridge"
+	"klammer/core/graph"
 	"klammer/core/office"
 	"klammer/core/span"
 	"klammer/core/talk"
@@ -25,14 +27,15 @@ type world struct {
 	p      *problem
 	o      *office.Office // every shape written out; the laptop is its one plug
 	n      *span.Net
-	states []wording.State // by device; nil ports where there is nothing to set
-	tasks  []bool          // done
-	dirty  []bool          // by device: what runs is not saved
-	risky  []bool          // by device: a step was taken after which it is looked at before it is saved
+	states []*wording.State // by device; nil ports where there is nothing to set
+	tasks  []bool           // done
+	dirty  []bool           // by device: what runs is not saved
+	risky  []bool           // by device: a step was taken after which it is looked at before it is saved
 	at     spot
 	left   []int   // by device: tasks not done, and 1 where ports differ
 	ports  []int32 // of the judge's terminals
 	v      verdict
+	breaks []breach     // across devices that route
 	reach  map[int]bool // by device, filled as it is asked for
 	m      *talk.Map
 	heard  *frames
@@ -46,11 +49,12 @@ type world struct {
 func (p *problem) start() *world {
 	n := p.was.n
 	w := &world{p: p, o: n.Office, n: n, tasks: make([]bool, len(p.tasks)), dirty: make([]bool, len(n.Office.Devices)), risky: make([]bool, len(n.Office.Devices))}
-	w.states = make([]wording.State, len(n.Office.Devices))
+	w.states = make([]*wording.State, len(n.Office.Devices))
 	w.hashes, w.knows = make([]uint64, len(w.states)), make([]uint64, len(w.states))
 	for i := range w.states {
+		w.states[i] = &wording.State{}
 		if p.words[i] != nil {
-			w.states[i] = wording.Planned(n, i)
+			*w.states[i] = wording.Planned(n, i)
 		}
 	}
 	w.left = make([]int, len(w.states))
@@ -73,6 +77,13 @@ func (w *world) settle() {
 
 func (w *world) judge() {
 	w.v, w.heard = w.p.j.look(w.n, w.ports)
+	for _, b := range w.breaks {
+		if b.leak {
+			w.v.leaks++
+		} else {
+			w.v.cut++
+		}
+	}
 	w.reach, w.m, w.live = map[int]bool{}, nil, nil
 }
 
@@ -101,7 +112,7 @@ func (w *world) settled(i int) bool {
 			continue
 		}
 		g := goal.Port(d.Ports[q].Name)
-		if g < 0 || !w.states[i].Ports[q].Equal(w.p.goals[i].Ports[g]) {
+		if g < 0 || !w.states[i].Ports[q].Alike(&w.p.goals[i].Ports[g]) {
 			return false
 		}
 	}
@@ -156,7 +167,7 @@ func (w *world) distance(i int) (k int) {
 			continue
 		}
 		a, b := &w.states[i].Ports[q], &w.p.goals[i].Ports[g]
-		if a.Equal(*b) {
+		if a.Alike(b) {
 			continue
 		}
 		x, y := a.Members(), b.Members()
@@ -185,7 +196,7 @@ func (w *world) clone() *world {
 // state hash of a device, kept.
 func (w *world) hashAt(i int) uint64 {
 	if w.hashes[i] == 0 {
-		w.hashes[i] = hashOf(&w.states[i], w.o.Devices[i].Wording.Name == office.ByChoice) | 1
+		w.hashes[i] = hashOf(w.states[i], w.o.Devices[i].Wording.Name == office.ByChoice) | 1
 	}
 	return w.hashes[i]
 }
@@ -193,7 +204,7 @@ func (w *world) hashAt(i int) uint64 {
 // known is the hash of a device's ports and of the VLANs that it knows.
 func (w *world) known(i int) uint64 {
 	if w.knows[i] == 0 {
-		w.knows[i] = hashOf(&w.states[i], true) | 1
+		w.knows[i] = hashOf(w.states[i], true) | 1
 	}
 	return w.knows[i]
 }
@@ -313,14 +324,14 @@ func (w *world) word(i int) *wording.Device { return wording.For(w.n, i) }
 
 // set is the world with a device's ports in another state; the laptop, if its port
 // is among them, takes an address in the VLAN that it then is in.
-func (w *world) set(i int, next wording.State) *world {
+func (w *world) set(i int, next *wording.State) *world {
 	c := w.clone()
 	c.states[i], c.hashes[i], c.knows[i] = next, 0, 0
 	d := w.o.Devices[i]
 	draft := office.NewDraft(w.o)
 	changed := false
 	for q := range d.Ports {
-		if d.Ports[q].Bundle > 0 || next.Ports[q].Equal(w.states[i].Ports[q]) {
+		if d.Ports[q].Bundle > 0 || next.Ports[q].Alike(&w.states[i].Ports[q]) {
 			continue
 		}
 		shape := next.Ports[q].Shape()
@@ -422,7 +433,8 @@ func (w *world) carry(t *task) *world {
 				}
 				s.Ports[q] = x
 			}
-			c.states[t.dev] = s.With(0, s.Ports[0]).Knowing(w.states[t.dev].VLANs)
+			s = s.With(0, s.Ports[0]).Knowing(w.states[t.dev].VLANs)
+			c.states[t.dev] = &s
 			c.hashes[t.dev], c.knows[t.dev] = 0, 0
 		}
 	case len(t.plugs)+len(t.pulls) > 0:
@@ -440,6 +452,9 @@ func (w *world) carry(t *task) *world {
 	c.count(t.dev)
 	if t.manage && w.p.cut[t.dev] {
 		c.dirty[t.dev] = false // nobody can save it
+	}
+	if t.routes {
+		c.breaks = w.p.across.look(c.n)
 	}
 	c.settle()
 	return c
@@ -530,8 +545,9 @@ func (w *world) console(i int) bool {
 }
 
 // severs says whether a state of a device takes the laptop's VLAN off a cable that
-// leads to a device with steps left that is managed in it: that is seen without
-// working anything out, where no cables form a ring.
+// alone leads to a device with steps left that is managed in it, or has one end of
+// it say the VLAN otherwise than the other: that is seen without working anything
+// out.
 func (w *world) severs(i int, next *wording.State) bool {
 	if w.at.console {
 		return false
@@ -539,16 +555,49 @@ func (w *world) severs(i int, next *wording.State) bool {
 	v := w.at.vid
 	for q := range next.Ports {
 		now, then := &w.states[i].Ports[q], &next.Ports[q]
-		if !now.Untagged.Has(v) && !now.Tagged.Has(v) || !then.Off && (then.Untagged.Has(v) || then.Tagged.Has(v)) {
+		if now.Alike(then) {
 			continue
 		}
 		for _, l := range w.n.Topo.LinksAt(i, q) {
-			if w.carries(l) {
+			if w.crosses(now, v, i, q, l) && !w.crosses(then, v, i, q, l) && w.carries(l) {
 				return true
 			}
 		}
 	}
 	return false
+}
+
+// crosses says whether a VLAN goes both ways over a link that a port set so is at.
+func (w *world) crosses(x *wording.Setting, v office.VID, dev, port, link int) bool {
+	untagged := x.Untagged.Has(v)
+	switch {
+	case x.Off || !untagged && !x.Tagged.Has(v):
+		return false
+	case len(x.Rides) > 0 || !w.plainly(dev):
+		return true
+	}
+	wire := bridge.Wire(v)
+	if untagged {
+		wire = bridge.Untagged
+	}
+	for _, e := range w.n.Topo.Across(link, dev, port) {
+		far := w.n.Tables[e.Dev]
+		in, why := far.Ingress(e.Port, wire)
+		if w.plainly(e.Dev) && (why != bridge.Passed || in.VID != v) {
+			return false
+		}
+		back, out := far.Egress(in, e.Port)
+		if w.plainly(e.Dev) && (!out || back == bridge.Untagged && (x.PVID != v || x.Admit == office.AdmitTagged) || back != bridge.Untagged && (back != bridge.Wire(v) || x.Admit == office.AdmitUntagged)) {
+			return false
+		}
+	}
+	return true
+}
+
+// plainly says whether a device takes a VLAN's tag for its VLAN, and for no group.
+func (w *world) plainly(dev int) bool {
+	d := w.o.Devices[dev]
+	return !d.Unaware() && d.Forwarding != office.Grouped
 }
 
 // carries says whether a device with steps left that is managed in the laptop's VLAN
@@ -563,8 +612,9 @@ func (w *world) carries(link int) bool {
 func (w *world) findBeyond() []bool {
 	t := w.n.Topo
 	out := make([]bool, len(t.Links))
-	if cyclic(t) {
-		return out
+	links := make([]int, len(t.Blocks)+1) // of each block; the last of those in none
+	for l := range t.Links {
+		links[blockOf(t, l)]++
 	}
 	// Each device by the link that leads to it.
 	seen := make([]bool, len(w.o.Devices))
@@ -588,10 +638,18 @@ func (w *world) findBeyond() []bool {
 			continue
 		}
 		for k := i; by[k] >= 0; k = from[k] {
-			out[by[k]] = true
+			out[by[k]] = links[blockOf(t, by[k])] == 1 // no ring has another way
 		}
 	}
 	return out
+}
+
+// blockOf is the block of a link, one more than there are for a link in none.
+func blockOf(t *graph.Topology, link int) int {
+	if b := t.BlockOf(link); b >= 0 {
+		return b
+	}
+	return len(t.Blocks)
 }
 
 // spots lists where the operator could go to reach a device, the next best first:

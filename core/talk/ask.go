@@ -37,6 +37,14 @@ type Who struct {
 	ends   []*End
 }
 
+// Parts are all that he may be at: of each part the answer is one.
+func (w *Who) Parts() (out []*Part) {
+	for _, e := range w.ends {
+		out = append(out, e.Part)
+	}
+	return out
+}
+
 // Who finds whom people mean: outside, a VLAN by number or name, an address, a
 // port, a plug by its name, or a device by its management. The error names the
 // nearest.
@@ -300,6 +308,20 @@ func (m *Map) Ask(from, to *Who, want *Services) *Answer {
 		a.Back.Hops = []Hop{}
 	}
 	return a
+}
+
+// Open is every service that some of one can use at some of the other, without a word
+// on the way.
+func (m *Map) Open(from, to *Who) *Services {
+	open := None
+	for _, src := range from.ends {
+		for _, dst := range to.ends {
+			if src.Addr.Is4() == dst.Addr.Is4() && (src.area != m.outside || dst.area != m.outside) {
+				open = open.Or(m.judge(src, dst))
+			}
+		}
+	}
+	return open
 }
 
 // At is who is at some places in a VLAN, whether its subnet is known or not; with

@@ -41,7 +41,9 @@ type Step struct {
 // Apply does one step on a state, as the device does it, with its habits. The
 // error is the device's refusal.
 func Apply(device *Device, state State, st Step) (State, error) {
-	state = state.clone()
+	if st.Op != Create || !device.quiet() {
+		state = state.clone()
+	}
 	switch st.Op {
 	case Save, Fix:
 		return state, nil
@@ -58,6 +60,12 @@ func Apply(device *Device, state State, st Step) (State, error) {
 		}
 	}
 	return state, err
+}
+
+// quiet says whether a VLAN that is created changes no port: no habit has it start
+// anywhere, and no port has all there are.
+func (d *Device) quiet() bool {
+	return d.Wording.Name != office.ByChoice && !d.habit(office.StartsTagged)
 }
 
 // way is steps being worked out: each is done on the model as it is added, so

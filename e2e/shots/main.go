@@ -26,6 +26,7 @@ type shot struct {
 	name, path string
 	do         func(ctx context.Context) error
 	ready      string
+	played     bool // on the demo as it is, with stand-ins
 }
 
 func press(keys string) func(context.Context) error {
@@ -69,32 +70,61 @@ func orderIn(ctx context.Context) error {
 	return nil
 }
 
+// readAll has all devices read.
+func readAll(ctx context.Context) error {
+	if err := stage.Until(ctx, `document.querySelector(".bar .main:not(:disabled)") !== null`); err != nil {
+		return err
+	}
+	if err := chromedp.Do(ctx, chromedp.Click(".bar .main")); err != nil {
+		return err
+	}
+	return stage.Until(ctx, `document.querySelector(".bar progress") === null && document.querySelectorAll("tbody .drift").length > 0`)
+}
+
+// failed says of a few stops of the round what was seen there.
+func failed(ctx context.Context) error {
+	for _, x := range []string{"[aria-label='rack.1 is as planned']", "[aria-label='rack.2 is as planned']", "[aria-label='rack.5 is not as planned']"} {
+		if err := stage.Tap(ctx, x); err != nil {
+			return err
+		}
+	}
+	if err := chromedp.Do(ctx, chromedp.SendKeys(".round form input", "10.61.140.51"+kb.Enter)); err != nil {
+		return err
+	}
+	if err := stage.Tap(ctx, ".round .no"); err != nil {
+		return err
+	}
+	time.Sleep(300 * time.Millisecond)
+	return nil
+}
+
 const settled = `document.querySelector(".findings .mends") !== null`
 
 var shots = []shot{
-	{"board", "", nil, settled},
-	{"board-dark", "", func(ctx context.Context) error { return stage.Dark(ctx) }, settled},
-	{"cable", "", press("c"), `document.querySelector(".cable table") !== null`},
+	{"board", "", nil, settled, false},
+	{"board-dark", "", func(ctx context.Context) error { return stage.Dark(ctx) }, settled, false},
+	{"cable", "", press("c"), `document.querySelector(".cable table") !== null`, false},
 	{"bring", "", func(ctx context.Context) error {
 		if _, err := chromedp.Run(ctx, chromedp.Evaluate[any](fmt.Sprintf(`document.querySelector(%q)?.scrollIntoView()`, stage.Cell("annex.8", 150)))); err != nil {
 			return err
 		}
 		return line("bring imaging to annex.8")(ctx)
-	}, `(document.querySelector("#would")?.textContent ?? "").includes("Would change")`},
-	{"line", "", line("rack 19: 190 [120 130 140 170]"), `document.querySelector("#foretold").textContent.includes("Enter applies")`},
-	{"reach", "/reach?vlan=130", nil, `document.querySelector(".reach, [data-reach], main h1") !== null`},
-	{"walk", "/walk?from=surgery 1 pc&to=office printer", nil, `document.querySelector(".way") !== null`},
-	{"talk", "/talk?from=rack.1&to=10.61.130.9&service=pictures", nil, `document.querySelector(".ways") !== null && document.querySelector(".wishes .mend") !== null`},
-	{"plans", "/plans", nil, `document.querySelector("main h1") !== null`},
-	{"register", "/register", nil, `document.querySelector("main h1") !== null`},
-	{"devices", "/devices?device=rack&port=19", nil, `document.querySelector("[data-port-panel]") !== null`},
-	{"sheet", "/sheets?device=ward-east", nil, `document.querySelector("main table") !== null`},
-	{"sheet-group", "/sheets?device=annex", nil, `document.querySelector("main table") !== null`},
-	{"orders", "/orders", orderIn, `document.querySelector("#then") !== null && document.querySelector(".window #board") !== null`},
-	{"poster", "/poster", nil, `document.querySelector(".poster svg") !== null`},
-	{"offices", "offices", nil, `document.querySelector("[data-office]") !== null`},
-	{"history", "/history", nil, `document.querySelector("main h1") !== null`},
-	{"past", "/history", click("[data-revision='1'] button"), `document.querySelector("#then") !== null && document.querySelector("#board") !== null`},
+	}, `(document.querySelector("#would")?.textContent ?? "").includes("Would change")`, false},
+	{"line", "", line("rack 19: 190 [120 130 140 170]"), `document.querySelector("#foretold").textContent.includes("Enter applies")`, false},
+	{"reach", "/reach?vlan=130", nil, `document.querySelector(".reach, [data-reach], main h1") !== null`, false},
+	{"walk", "/walk?from=surgery 1 pc&to=office printer", nil, `document.querySelector(".way") !== null`, false},
+	{"talk", "/talk?from=rack.1&to=10.61.130.9&service=pictures", nil, `document.querySelector(".ways") !== null && document.querySelector(".wishes .mend") !== null`, false},
+	{"plans", "/plans", nil, `document.querySelector("main h1") !== null`, false},
+	{"register", "/register", nil, `document.querySelector("main h1") !== null`, false},
+	{"devices", "/devices?device=rack&port=19", nil, `document.querySelector("[data-port-panel]") !== null`, false},
+	{"sheet", "/sheets?device=ward-east", nil, `document.querySelector("main table") !== null`, false},
+	{"orders", "/orders", orderIn, `document.querySelector("#then") !== null && document.querySelector(".window #board") !== null`, false},
+	{"field", "/field", readAll, `document.querySelector("[data-code]") !== null || document.querySelectorAll("tr.drift").length > 0`, true},
+	{"round", "/round", failed, `document.querySelector("[aria-label='What explains it'] li") !== null`, false},
+	{"poster", "/poster", nil, `document.querySelector(".poster svg") !== null`, false},
+	{"offices", "offices", nil, `document.querySelector("[data-office]") !== null`, false},
+	{"history", "/history", nil, `document.querySelector("main h1") !== null`, false},
+	{"past", "/history", click("[data-revision='1'] button"), `document.querySelector("#then") !== null && document.querySelector("#board") !== null`, false},
 }
 
 func main() {
@@ -109,21 +139,35 @@ func main() {
 	}
 }
 
+// begin starts the program in a folder of its own.
+func begin(start func(string, int) (*stage.Program, error)) (*stage.Program, func(), error) {
+	data, err := stage.Folder()
+	if err != nil {
+		return nil, nil, err
+	}
+	p, err := start(data, 0)
+	if err != nil {
+		os.RemoveAll(data)
+		return nil, nil, err
+	}
+	return p, func() { _ = p.Stop(); os.RemoveAll(data) }, nil
+}
+
 func take(out, size string, zoom float64, edit, keys string, names []string) error {
 	var w, h int64
 	if _, err := fmt.Sscanf(size, "%dx%d", &w, &h); err != nil {
 		return fmt.Errorf("-size %s: write WIDTHxHEIGHT", size)
 	}
-	data, err := stage.Folder()
+	p, end, err := begin(stage.Start)
 	if err != nil {
 		return err
 	}
-	defer os.RemoveAll(data)
-	p, err := stage.Start(data, 0)
+	defer end()
+	played, over, err := begin(stage.StartPlayed)
 	if err != nil {
 		return err
 	}
-	defer func() { _ = p.Stop() }()
+	defer over()
 	ctx, cancel := context.WithTimeout(context.Background(), 5*time.Minute)
 	defer cancel()
 	ctx, stop, err := stage.Browser(ctx)
@@ -161,6 +205,9 @@ func take(out, size string, zoom float64, edit, keys string, names []string) err
 			continue
 		}
 		path := p.URL + "/1" + s.path
+		if s.played {
+			path = played.URL + "/1" + s.path
+		}
 		if s.path == "offices" {
 			path = p.URL + "/offices"
 		}

@@ -51,6 +51,12 @@ func Start(data string, port int) (*Program, error) {
 	return run(&Program{Data: data}, "KLAMMER_DATABASE_URL=", "--data", data, "--listen", fmt.Sprintf("127.0.0.1:%d", port))
 }
 
+// StartPlayed is Start of the demo as it is, with stand-ins that play its devices.
+func StartPlayed(data string, port int) (*Program, error) {
+	return run(&Program{Data: data}, "KLAMMER_DATABASE_URL=", "--data", data, "--listen", fmt.Sprintf("127.0.0.1:%d", port),
+		"--as-is", filepath.Join(Root(), "demo", "clinic-as-is.klm"), "--stand-ins", filepath.Join(Root(), "demo", "clinic-field.klm"))
+}
+
 // StartOn runs the program on a database of the caller's.
 func StartOn(url string) (*Program, error) {
 	return run(&Program{}, "KLAMMER_DATABASE_URL="+url, "--listen", "127.0.0.1:0")
@@ -98,6 +104,9 @@ func (p *Program) Kill() {
 func (p *Program) Stop() error {
 	if err := p.cmd.Process.Signal(syscall.SIGINT); err != nil {
 		return err
+	}
+	if p.Data != "" {
+		defer os.Remove(p.Data + ".key")
 	}
 	return p.cmd.Wait()
 }
@@ -215,4 +224,9 @@ func Shoot(ctx context.Context, file string) error {
 // Dark turns the theme.
 func Dark(ctx context.Context) error {
 	return chromedp.Do(ctx, chromedp.Click(`button[aria-label="Light or dark"]`))
+}
+
+// Tap clicks something as soon as it is there and can be clicked.
+func Tap(ctx context.Context, selector string) error {
+	return Until(ctx, fmt.Sprintf(`(() => { const b = document.querySelector(%q); if (!b || b.disabled) return false; b.click(); return true; })()`, selector))
 }

@@ -3,6 +3,7 @@
   import Board from "./board/Board.svelte";
   import Devices from "./devices/Devices.svelte";
   import Dock from "./dock/Dock.svelte";
+  import Field from "./field/Field.svelte";
   import Foretold from "./line/Foretold.svelte";
   import Line from "./line/Line.svelte";
   import Compare from "./offices/Compare.svelte";
@@ -12,6 +13,7 @@
   import Poster from "./poster/Poster.svelte";
   import Reach from "./reach/Reach.svelte";
   import Register from "./register/Register.svelte";
+  import Round from "./round/Round.svelte";
   import Sheets from "./sheets/Sheets.svelte";
   import Header from "./shell/Header.svelte";
   import History from "./history/History.svelte";
@@ -36,8 +38,10 @@
     plans: Plans,
     register: Register,
     devices: Devices,
+    field: Field,
     sheets: Sheets,
     orders: Orders,
+    round: Round,
     poster: Poster,
     history: History,
     compare: Compare,

@@ -47,6 +47,15 @@ export type TalkShift = Schemas["ApiTalkShift"];
 export type WorkOrder = Schemas["ApiOrderView"];
 export type OrderRequest = Schemas["ApiOrderRequest"];
 export type OrderStep = Schemas["ApiOrderStep"];
+export type Carry = Schemas["ApiCarryView"];
+export type Readings = Schemas["ApiReadingView"];
+export type Discovered = Schemas["ApiDiscoverAnswer"];
+export type DeviceReading = Schemas["ApiDeviceReading"];
+export type CredentialRequest = Schemas["ApiCredentialRequest"];
+export type RoundView = Schemas["ApiRoundView"];
+export type RoundTest = NonNullable<Schemas["ApiRoundTest"]>;
+export type PlugTest = NonNullable<Schemas["ApiPlugTest"]>;
+export type RoundResult = Schemas["ApiRoundResult"];
 export type HistoryEntry = Schemas["ApiHistoryEntry"];
 
 /** What the server refused, or that it could not be reached (status 0). */
@@ -258,6 +267,36 @@ export const api = {
     ask((signal) => http.PUT("/api/offices/{id}/orders/ticks", { params: at(id), body: { order, step, on }, signal }), long),
   orderAt: async (id: number, step: number) =>
     whole(await ask((signal) => http.GET("/api/offices/{id}/orders/at", { params: { path: { id }, query: { step } }, signal }), long)),
+  carry: (id: number, order: number, visit: number, back = false) =>
+    ask((signal) =>
+      http.POST("/api/offices/{id}/orders/carry", { params: at(id), body: { order, visit, back: back || undefined }, signal }),
+    ),
+  readings: (id: number) => ask((signal) => http.GET("/api/offices/{id}/readings", { params: at(id), signal }), long),
+  readDevices: (id: number, devices: string[]) =>
+    ask((signal) => http.POST("/api/offices/{id}/readings", { params: at(id), body: { devices }, signal }), long),
+  discover: (id: number, addresses: string[], credentials: string) =>
+    ask(
+      (signal) => http.POST("/api/offices/{id}/discover", { params: at(id), body: { addresses, with: credentials || undefined }, signal }),
+      long,
+    ),
+  readStop: (id: number) =>
+    ask((signal) => http.DELETE("/api/offices/{id}/readings", { params: at(id), headers: { "Content-Type": "application/json" }, signal })),
+  readEvery: (id: number, minutes: number) =>
+    ask((signal) => http.PUT("/api/offices/{id}/readings/every", { params: at(id), body: { minutes }, signal })),
+  putCredential: (id: number, body: CredentialRequest) =>
+    ask((signal) => http.PUT("/api/offices/{id}/credentials", { params: at(id), body, signal })),
+  dropCredential: (id: number, name: string) =>
+    ask((signal) =>
+      http.DELETE("/api/offices/{id}/credentials", {
+        params: { path: { id }, query: { name } },
+        headers: { "Content-Type": "application/json" },
+        signal,
+      }),
+    ),
+  round: (id: number) => ask((signal) => http.GET("/api/offices/{id}/round", { params: at(id), signal }), long),
+  roundResult: (id: number, body: RoundResult) =>
+    ask((signal) => http.PUT("/api/offices/{id}/round/results", { params: at(id), body, signal }), long),
+  roundPlay: (id: number) => ask((signal) => http.POST("/api/offices/{id}/round/play", { params: at(id), body: {}, signal }), long),
   healthy: () =>
     fetch("/api/health").then(
       (r) => r.ok,
@@ -282,6 +321,8 @@ export interface Listener {
   found(device: string): void;
   /** A work order was made, or went on. */
   order(): void;
+  /** Devices are being read, or were; or something became of a plug test. */
+  read(): void;
   /** The revision that the office is at, as one begins to listen. */
   at(revision: number): void;
   /** The same every few seconds. */
@@ -315,6 +356,8 @@ export function listen(id: number, l: Listener): () => void {
     source.addEventListener("here", (e) => l.here(JSON.parse(e.data) as Somebody));
     source.addEventListener("found", (e) => l.found((JSON.parse(e.data) as { found: string }).found));
     source.addEventListener("order", () => l.order());
+    source.addEventListener("read", () => l.read());
+    source.addEventListener("round", () => l.read());
     source.addEventListener("beat", (e) => {
       alive();
       if (e.data) l.beat(Number(e.data));

@@ -433,6 +433,141 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/offices/{id}/credentials": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /** Keep credentials */
+        put: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path: {
+                    id: number;
+                };
+                cookie?: never;
+            };
+            requestBody?: {
+                content: {
+                    "application/json": components["schemas"]["ApiCredentialRequest"];
+                };
+            };
+            responses: {
+                /** @description OK */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["ApiReadingView"];
+                    };
+                };
+                /** @description Bad Request */
+                400: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["ApiProblem"];
+                    };
+                };
+            };
+        };
+        post?: never;
+        /** Forget credentials */
+        delete: {
+            parameters: {
+                query: {
+                    name: string;
+                };
+                header?: never;
+                path: {
+                    id: number;
+                };
+                cookie?: never;
+            };
+            requestBody?: never;
+            responses: {
+                /** @description OK */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["ApiReadingView"];
+                    };
+                };
+                /** @description Bad Request */
+                400: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["ApiProblem"];
+                    };
+                };
+            };
+        };
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/offices/{id}/discover": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Ask who answers at some addresses, and what the office would take from there */
+        post: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path: {
+                    id: number;
+                };
+                cookie?: never;
+            };
+            requestBody?: {
+                content: {
+                    "application/json": components["schemas"]["ApiDiscoverRequest"];
+                };
+            };
+            responses: {
+                /** @description OK */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["ApiDiscoverAnswer"];
+                    };
+                };
+                /** @description Bad Request */
+                400: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["ApiProblem"];
+                    };
+                };
+            };
+        };
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/offices/{id}/edits": {
         parameters: {
             query?: never;
@@ -1174,6 +1309,57 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/offices/{id}/orders/carry": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Have a visit of the order carried out by its device */
+        post: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path: {
+                    id: number;
+                };
+                cookie?: never;
+            };
+            requestBody?: {
+                content: {
+                    "application/json": components["schemas"]["ApiCarryRequest"];
+                };
+            };
+            responses: {
+                /** @description OK */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["ApiOrderView"];
+                    };
+                };
+                /** @description Bad Request */
+                400: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["ApiProblem"];
+                    };
+                };
+            };
+        };
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/offices/{id}/orders/ticks": {
         parameters: {
             query?: never;
@@ -1328,6 +1514,170 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/offices/{id}/readings": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** What devices told of themselves and of what is around them */
+        get: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path: {
+                    id: number;
+                };
+                cookie?: never;
+            };
+            requestBody?: never;
+            responses: {
+                /** @description OK */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["ApiReadingView"];
+                    };
+                };
+                /** @description Bad Request */
+                400: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["ApiProblem"];
+                    };
+                };
+            };
+        };
+        put?: never;
+        /** Read devices */
+        post: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path: {
+                    id: number;
+                };
+                cookie?: never;
+            };
+            requestBody?: {
+                content: {
+                    "application/json": components["schemas"]["ApiReadRequest"];
+                };
+            };
+            responses: {
+                /** @description OK */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["ApiReadingView"];
+                    };
+                };
+                /** @description Bad Request */
+                400: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["ApiProblem"];
+                    };
+                };
+            };
+        };
+        /** Stop reading */
+        delete: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path: {
+                    id: number;
+                };
+                cookie?: never;
+            };
+            requestBody?: never;
+            responses: {
+                /** @description OK */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["ApiReadingView"];
+                    };
+                };
+                /** @description Bad Request */
+                400: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["ApiProblem"];
+                    };
+                };
+            };
+        };
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/offices/{id}/readings/every": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /** Say how often devices are read by themselves */
+        put: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path: {
+                    id: number;
+                };
+                cookie?: never;
+            };
+            requestBody?: {
+                content: {
+                    "application/json": components["schemas"]["ApiReadEvery"];
+                };
+            };
+            responses: {
+                /** @description OK */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["ApiReadingView"];
+                    };
+                };
+                /** @description Bad Request */
+                400: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["ApiProblem"];
+                    };
+                };
+            };
+        };
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/offices/{id}/restore": {
         parameters: {
             query?: never;
@@ -1373,6 +1723,155 @@ export interface paths {
                 };
             };
         };
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/offices/{id}/round": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Where to plug a laptop in, what became of it, and what explains it */
+        get: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path: {
+                    id: number;
+                };
+                cookie?: never;
+            };
+            requestBody?: never;
+            responses: {
+                /** @description OK */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["ApiRoundView"];
+                    };
+                };
+                /** @description Bad Request */
+                400: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["ApiProblem"];
+                    };
+                };
+            };
+        };
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/offices/{id}/round/play": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Play a laptop on what devices were found set to */
+        post: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path: {
+                    id: number;
+                };
+                cookie?: never;
+            };
+            requestBody?: {
+                content: {
+                    "application/json": components["schemas"]["ApiRoundPlay"];
+                };
+            };
+            responses: {
+                /** @description OK */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["ApiRoundView"];
+                    };
+                };
+                /** @description Bad Request */
+                400: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["ApiProblem"];
+                    };
+                };
+            };
+        };
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/offices/{id}/round/results": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /** Say what was seen at a plug test */
+        put: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path: {
+                    id: number;
+                };
+                cookie?: never;
+            };
+            requestBody?: {
+                content: {
+                    "application/json": components["schemas"]["ApiRoundResult"];
+                };
+            };
+            responses: {
+                /** @description OK */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["ApiRoundView"];
+                    };
+                };
+                /** @description Bad Request */
+                400: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["ApiProblem"];
+                    };
+                };
+            };
+        };
+        post?: never;
         delete?: never;
         options?: never;
         head?: never;
@@ -1825,6 +2324,35 @@ export interface components {
             port: string;
             via: string;
         };
+        ApiCardView: {
+            device: string;
+            mac: string;
+            /** @description of the plug that has it */
+            name?: string;
+            port: string;
+            /** Format: date-time */
+            since: string;
+            vid: number;
+        };
+        ApiCarryRequest: {
+            /** @description take back, on the device, the step at which it stopped */
+            back?: boolean;
+            /** Format: int64 */
+            order: number;
+            visit: number;
+        };
+        ApiCarryView: {
+            /** @description the device took the step, and is not as foretold: it can be taken back */
+            back?: boolean;
+            /** @enum {string} */
+            ended?: "done" | "hand" | "otherwise" | "failed" | "stopped";
+            running: boolean;
+            /** @description that is done now, or at which it stopped */
+            step: number;
+            /** @description why it stopped */
+            text?: string;
+            visit: number;
+        };
         /** @enum {string} */
         ApiCode: "nothing-said" | "too-many" | "not-a-vid" | "no-such-port" | "not-a-form" | "one-untagged" | "not-settable" | "not-understood" | "misfit" | "not-there" | "refused" | "no-name" | "in-the-way" | "beyond-limit" | "not-now" | "unexpected";
         ApiCommandRequest: {
@@ -1843,6 +2371,45 @@ export interface components {
             talk: components["schemas"]["ApiTalkShift"][];
             /** @description the other office's */
             title: string;
+        };
+        ApiCredentialRequest: {
+            /** @description SHA, SHA-224, SHA-256, SHA-384 or SHA-512 */
+            auth?: string;
+            authKey?: string;
+            community?: string;
+            /** @description SHA256:… of the host */
+            hostKey?: string;
+            /** @description a private key, PEM */
+            key?: string;
+            name: string;
+            password?: string;
+            /** @description AES, AES-192 or AES-256 */
+            privacy?: string;
+            privacyKey?: string;
+            user?: string;
+        };
+        ApiCredentialView: {
+            /** Format: date-time */
+            at: string;
+            author: string;
+            /** @description SNMP v2c, SNMP v3, SSH */
+            kind: string;
+            name: string;
+            user?: string;
+        };
+        ApiDeviceReading: {
+            /**
+             * Format: date-time
+             * @description when it was tried last
+             */
+            at?: null | string;
+            device: string;
+            /** @description it is said how it is spoken to, and where */
+            speaks: boolean;
+            /** @description what it told last, maybe before that */
+            told?: components["schemas"]["FieldTelling"];
+            /** @description why it told nothing then */
+            why?: string;
         };
         ApiDeviceView: {
             /** @description bundles want adjacent ports */
@@ -1876,6 +2443,8 @@ export interface components {
             sameRules?: boolean;
             /** @description after an edit: ports are only those that became otherwise */
             some?: boolean;
+            /** @description how it is read and set, in notation: snmp at 10.0.0.2 with switches */
+            speaks?: string[];
             /** @description as said; by its kind where it is not */
             state?: components["schemas"]["OfficeState"];
             /** @description as said */
@@ -1890,6 +2459,22 @@ export interface components {
             otherwise: number[];
             planned: string;
             port: string;
+        };
+        ApiDiscoverAnswer: {
+            failed: components["schemas"]["ApiSilent"][];
+            parts: components["schemas"]["FieldPart"][];
+        };
+        ApiDiscoverRequest: {
+            /** @description HOST or HOST:PORT, or a range 10.0.0.2-20 */
+            addresses: string[];
+            /** @description the name of credentials */
+            with?: string;
+        };
+        ApiDriftView: {
+            /** Format: date-time */
+            at: string;
+            device: string;
+            said: string;
         };
         ApiDrop: {
             port: string;
@@ -1914,6 +2499,16 @@ export interface components {
             port: string;
             to: string[];
             wire: number | null;
+        };
+        ApiExpect: {
+            /** @description the first address that it may be given; null where nobody hands any out */
+            from: null | string;
+            /** @description who hands it out */
+            server: null | string;
+            /** @description the last */
+            to: null | string;
+            /** @description that its frames join; null for none: nothing answers */
+            vlan: components["schemas"]["OfficeVID"];
         };
         ApiExplanation: {
             reach?: components["schemas"]["ApiReachView"];
@@ -2296,6 +2891,8 @@ export interface components {
             author: string;
             /** @description it leads back */
             back: boolean;
+            /** @description a visit that its device carries out, or where that stopped */
+            carry?: components["schemas"]["ApiCarryView"];
             /** @description another took its place */
             ended: boolean;
             /**
@@ -2354,9 +2951,26 @@ export interface components {
             /** @description the plan in notation, lines after the first indented */
             text: string;
         };
+        ApiPlugSees: {
+            ok: boolean;
+            service: string;
+            /** @description an address, or a name, a zone or a VLAN of a wish */
+            to: string;
+        };
+        ApiPlugTest: {
+            expect: components["schemas"]["ApiExpect"];
+            port: string;
+            reach: components["schemas"]["ApiPlugSees"][];
+            /** @description mistakes */
+            shows: string[];
+            /** @description the VLAN ID that the laptop tags with; null for untagged */
+            wire: null | number;
+        } | null;
         ApiPlugView: {
             /** @description its own address */
             at?: string;
+            /** @description of its network card */
+            mac?: string;
             name: string;
             operator: boolean;
             tagged: boolean;
@@ -2441,6 +3055,105 @@ export interface components {
             roots: components["schemas"]["ApiBranchView"][];
             vid: number;
         };
+        ApiReadEvery: {
+            /** @description 0 for never */
+            minutes: number;
+        };
+        ApiReadRequest: {
+            /** @description none: all that say how they are spoken to */
+            devices: string[];
+        };
+        ApiReadingRun: {
+            author: string;
+            done: number;
+            of: number;
+        };
+        ApiReadingView: {
+            cables: components["schemas"]["FieldCableSeen"][];
+            /** @description network cards, at ports without a cable */
+            cards: components["schemas"]["ApiCardView"][];
+            credentials: components["schemas"]["ApiCredentialView"][];
+            devices: components["schemas"]["ApiDeviceReading"][];
+            /** @description what was found otherwise than before, the newest first */
+            drift: components["schemas"]["ApiDriftView"][];
+            /** @description minutes after which all are read by themselves; 0 for never */
+            every: number;
+            /** @description what was seen otherwise than planned, with its mends */
+            findings: components["schemas"]["ApiFinding"][];
+            /** @description devices are being read just now */
+            running?: components["schemas"]["ApiReadingRun"];
+            /** @description this server can keep credentials */
+            sealed: boolean;
+        };
+        ApiRoundEnded: {
+            /** Format: date-time */
+            at: string;
+            author: string;
+            /** @description the address that the laptop was given */
+            given?: string;
+            note?: string;
+            /** @description something else is planned there since: it explains nothing */
+            old: boolean;
+            passed: boolean;
+            /** @description nobody was there: it was played on what devices were found set to */
+            played: boolean;
+            /** Format: int64 */
+            revision: number;
+            /** @description what was otherwise than planned, in sentences */
+            wrong: string[];
+        };
+        ApiRoundPlay: {
+            /** @description one port; the whole round without it */
+            port?: string;
+        };
+        ApiRoundResult: {
+            /**
+             * @description open takes back what was said
+             * @enum {string}
+             */
+            became: "passed" | "failed" | "open";
+            /** @description the address that the laptop was given */
+            given?: string;
+            note?: string;
+            port: string;
+            /**
+             * Format: int64
+             * @description of the plan that was looked at
+             */
+            revision: number;
+            /** @description the VLAN ID that was tagged with; 0 for untagged */
+            wire?: number;
+        };
+        ApiRoundTest: {
+            expect: components["schemas"]["ApiExpect"];
+            /** @description it is not in the round */
+            extra: boolean;
+            port: string;
+            reach: components["schemas"]["ApiPlugSees"][];
+            result?: components["schemas"]["ApiRoundEnded"];
+            /** @description mistakes */
+            shows: string[];
+            /** @description the VLAN ID that the laptop tags with; null for untagged */
+            wire: null | number;
+        };
+        ApiRoundView: {
+            /** @description something was found of what devices are set to: a laptop can be played */
+            known: boolean;
+            /** @description suspects that are less likely */
+            more: number;
+            /** @description the place that tells the suspects apart best */
+            next: components["schemas"]["ApiPlugTest"];
+            /**
+             * Format: int64
+             * @description of the plan that it is of
+             */
+            revision: number;
+            /** @description the likeliest first, 20 at most */
+            suspects: components["schemas"]["ApiSuspect"][];
+            /** @description in walking order; those that were made elsewhere last */
+            tests: components["schemas"]["ApiRoundTest"][];
+            unshown: string[];
+        };
         ApiRuleView: {
             do: components["schemas"]["OfficeAction"];
             from: string;
@@ -2490,6 +3203,10 @@ export interface components {
             /** @description why there is no sheet */
             why?: string;
         };
+        ApiSilent: {
+            at: string;
+            why: string;
+        };
         ApiSlowest: {
             cable: string[];
             mbps: number;
@@ -2504,6 +3221,17 @@ export interface components {
             vlan: number;
             wire: number | null;
             wireIn: number | null;
+        };
+        ApiSuspect: {
+            /** @description that no laptop tells apart */
+            ways: components["schemas"]["ApiSuspectWay"][];
+        };
+        ApiSuspectWay: {
+            /** @description that are set otherwise then */
+            devices: string[];
+            /** @description statements that set it as planned */
+            mend: string[];
+            mistakes: string[];
         };
         ApiTakeoverRequest: {
             again?: boolean;
@@ -2672,8 +3400,73 @@ export interface components {
         };
         /** @enum {string} */
         CommandForm: "untagged" | "tagged" | "none";
+        FieldCableSeen: {
+            a: string;
+            /** @description a port; or what the device calls itself, where it is none of the office */
+            b: string;
+            /** @enum {string} */
+            heard: "both" | "one" | "none" | "unsaid";
+            /** @description both ends are ports of the office */
+            known: boolean;
+            planned: boolean;
+        };
+        FieldPart: {
+            /** @enum {string} */
+            kind: "vlan" | "device" | "cable";
+            /** @description statements of the line */
+            lines: string[];
+            /** @description the device rack, 26 ports */
+            what: string;
+        };
+        FieldTelling: {
+            about?: string;
+            /** @description its own */
+            addresses?: string[];
+            device: string;
+            learnt: components["schemas"]["FieldToldCard"][];
+            /** @description that it calls itself by */
+            name?: string;
+            neighbours: components["schemas"]["FieldToldNeighbour"][];
+            not_told: string[];
+            ports: components["schemas"]["FieldToldPort"][];
+            requests: number;
+            /** @description snmp at 127.0.0.1:20161 */
+            source: string;
+            /** Format: int64 */
+            took_ms: number;
+            /** @description what it told and cannot be, and ports that are not matched */
+            trouble?: string[];
+            vlans: components["schemas"]["FieldVLAN"][];
+        };
+        FieldToldCard: {
+            mac: string;
+            port: string;
+            vid: number | null;
+        };
+        FieldToldNeighbour: {
+            device: string;
+            port: string;
+            remote_port: string;
+        };
+        FieldToldPort: {
+            admit: null | string;
+            /** @description by the device, where that is another name */
+            called?: string;
+            filter: null | boolean;
+            link: null | string;
+            mbps: null | number;
+            port: string;
+            pvid: number | null;
+            shut?: boolean;
+            tagged: (number | null)[] | null;
+            untagged: (number | null)[] | null;
+        };
+        FieldVLAN: {
+            name?: string;
+            vid?: number | null;
+        };
         /** @enum {string} */
-        FindingCode: "not-carried" | "untagged-mismatch" | "one-way" | "split" | "merged" | "pvid-not-member" | "plug-unserved" | "tag-into-unaware" | "bundle-one-sided" | "bundle-crossed" | "bundle-uneven" | "bundle-mode" | "bundle-gap" | "management-cut" | "limit-passed" | "unsayable" | "address-outside" | "subnet-overlap" | "handout-outside" | "gateway-twice" | "handout-twice" | "subnet-differs" | "route-nowhere" | "route-loop" | "way-back" | "must-fails" | "never-fails" | "loop" | "pvid-differs" | "many-untagged" | "open-edge" | "unregistered" | "no-gateway" | "management-shared" | "needed-differs" | "way-back-differs" | "rule-one-way" | "gateway-unclear" | "outside-open" | "handout-open" | "carries-unneeded" | "left-in-default" | "unused" | "rule-unused" | "exception-equal" | "exception-unexplained" | "number-habit";
+        FindingCode: "not-carried" | "untagged-mismatch" | "one-way" | "split" | "merged" | "pvid-not-member" | "plug-unserved" | "tag-into-unaware" | "bundle-one-sided" | "bundle-crossed" | "bundle-uneven" | "bundle-mode" | "bundle-gap" | "management-cut" | "limit-passed" | "unsayable" | "address-outside" | "subnet-overlap" | "handout-outside" | "gateway-twice" | "handout-twice" | "subnet-differs" | "route-nowhere" | "route-loop" | "way-back" | "must-fails" | "never-fails" | "plug-in-other" | "plug-test" | "loop" | "pvid-differs" | "many-untagged" | "open-edge" | "unregistered" | "no-gateway" | "management-shared" | "needed-differs" | "way-back-differs" | "rule-one-way" | "gateway-unclear" | "outside-open" | "handout-open" | "cable-differs" | "carries-unneeded" | "left-in-default" | "unused" | "rule-unused" | "exception-equal" | "exception-unexplained" | "number-habit" | "plug-elsewhere";
         /** @enum {string} */
         HistoryTurn: "edit" | "undo" | "redo";
         /** @enum {string} */
@@ -2688,6 +3481,7 @@ export interface components {
         OfficeKind: "switch" | "router" | "firewall" | "wap" | "host" | "other";
         /** @enum {string} */
         OfficeState: "stateful" | "stateless";
+        OfficeVID: null | number;
         /** @enum {string} */
         OrderBy: "network" | "port" | "console";
         /** @enum {string} */

@@ -4,6 +4,7 @@
   import { hues } from "../state/hues.svelte";
   import { office } from "../state/office.svelte";
   import { place } from "../state/place.svelte";
+  import { seen } from "../state/seen.svelte";
   import { asks } from "./asks";
   import AddDevice from "./AddDevice.svelte";
   import DeviceEditor from "./DeviceEditor.svelte";
@@ -13,6 +14,12 @@
   const ordered = $derived(view.order.flatMap((n) => view.devices.find((d) => d.name === n) ?? []));
   const device = $derived(view.devices.find((d) => d.name === place.now.query.get("device")) ?? ordered[0]);
   const port = $derived(place.now.query.get("port") ?? "");
+  $effect(() => seen.follow());
+  const lit = (d: (typeof ordered)[number]) =>
+    jacks(d).map((j) => {
+      const s = seen.ports.get(`${d.name}.${j.name}`);
+      return s ? { ...j, link: s.link, seen: s.words } : j;
+    });
   const pick = (d: string, p: string) => place.go(place.href("devices", { device: d, port: p }), true);
 </script>
 
@@ -32,7 +39,7 @@
           >
         </p>
         <Front
-          jacks={jacks(d)}
+          jacks={lit(d)}
           hues={hues.of}
           label={`The front of ${d.name}`}
           picked={d.name === device?.name ? port : ""}

@@ -5,9 +5,12 @@
   import { mends } from "../state/mends.svelte";
   import { office } from "../state/office.svelte";
   import { pending } from "../state/pending.svelte";
+  import { seen } from "../state/seen.svelte";
   import { selection } from "../state/selection.svelte";
 
-  const all = $derived(office.shown?.findings ?? []);
+  // What devices see otherwise than planned stands with the rest, now; not in the past.
+  const all = $derived([...(office.shown?.findings ?? []), ...(office.then ? [] : (seen.now?.findings ?? []))]);
+  const ways = (f: Finding) => (seen.now?.findings.includes(f) ? f.mends : mends.of(f));
   /** As many are listed at once, and their mends tried. */
   const most = 60;
   const touching = $derived.by(() => {
@@ -64,9 +67,9 @@
         <button class="text" onclick={() => go(root)} title="Go there">{root.text}</button>
         {#each follow as f (f.id)}<p class="follow" data-code={f.code}>└ {f.text}</p>{/each}
         {#if root.code === "loop" && root.ports.length <= 24}<Ring ports={root.ports} mends={mends.of(root)} />{/if}
-        {#if mends.of(root).length}
+        {#if ways(root).length}
           <p class="mends">
-            {#each mends.of(root) as m (m.join("\n"))}
+            {#each ways(root) as m (m.join("\n"))}
               <button
                 class="mend mono"
                 title={`${m.map(says).join("\n")}\nShows what it would do first (m).\n\n${m.join("\n")}`}

@@ -3,6 +3,7 @@
   import { pending } from "../state/pending.svelte";
   import { place } from "../state/place.svelte";
   import { selection } from "../state/selection.svelte";
+  import { seen } from "../state/seen.svelte";
   import CablePanel from "./CablePanel.svelte";
 
   const x = $derived(selection.explained);
@@ -16,6 +17,8 @@
         )
       : [],
   );
+  $effect(() => seen.follow());
+  const sight = $derived(selection.ports.length === 1 ? seen.ports.get(selection.ports[0]!) : undefined);
   const v = $derived(selection.vlan);
   const end = $derived(selection.end.replace(".", " "));
 </script>
@@ -29,6 +32,11 @@
     <p class="text">{x.words.join(" ")}</p>
     {#if plugs.length}<p class="plugs">
         Plugged in: {plugs.slice(0, 4).join(", ")}{plugs.length > 4 ? ` and ${plugs.length - 4} more` : ""}.
+      </p>{/if}
+    {#if sight}<p class="plugs" data-seen>
+        Seen: {[sight.link === "up" ? "link up" : "no link", ...sight.words.slice(0, 4)].join(", ")}{sight.words.length > 4
+          ? ` and ${sight.words.length - 4} more`
+          : ""}.
       </p>{/if}
     {#if end}<p class="cabling" role="status">
         A cable from <b>{end}</b>: go to its other end and press <kbd>c</kbd>; <kbd>Esc</kbd> leaves it.

@@ -46,6 +46,8 @@
       j.mark === "exception" && "an exception from the plan",
       j.cabled && `cable to ${j.cabled}`,
       ...(j.plugs ?? []),
+      j.link && `link ${j.link}`,
+      ...(j.seen ?? []),
     ]
       .filter(Boolean)
       .join(" · ");
@@ -63,6 +65,7 @@
           class:empty={!letter(j)}
           class:picked={picked === j.name}
           class:changed={j.mark === "changed"}
+          class:lit={j.link === "up"}
           style:--vlan={hues.get((j.untagged.includes(j.pvid) ? j.pvid : j.untagged[0]) ?? j.tagged[0] ?? 0) ?? "var(--faint)"}
           title={says(j)}
           aria-label={says(j)}
@@ -165,6 +168,11 @@
   .picked .box {
     outline: 2px solid var(--plum);
     outline-offset: 1px;
+  }
+  .lit .name {
+    color: var(--ink);
+    text-decoration: underline 2px;
+    text-underline-offset: 2px;
   }
   .changed .box {
     outline: 2px dashed var(--plum);

@@ -16,6 +16,9 @@ export interface Jack {
   plugs?: string[];
   cabled?: string;
   mark?: "changed" | "exception";
+  /** What is seen there: "up" or "down", and words. */
+  link?: string;
+  seen?: string[];
 }
 
 /** A device's front; members of a bundle show what the bundle is set to. */

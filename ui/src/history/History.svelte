@@ -1,12 +1,14 @@
 <script lang="ts">
-  import { api, type HistoryEntry } from "../api/client";
+  import { api, type HistoryEntry, type Readings } from "../api/client";
   import { office } from "../state/office.svelte";
   import { place } from "../state/place.svelte";
+  import { seen } from "../state/seen.svelte";
 
   let edits = $state.raw<HistoryEntry[]>([]);
   let more = $state(false);
   const revision = $derived(office.view?.revision);
   const page = 100;
+  type Row = HistoryEntry | Readings["drift"][number];
 
   $effect(() => {
     if (!office.view || !revision) return;
@@ -32,12 +34,17 @@
   const day = (at: string) =>
     new Date(at).toLocaleDateString(undefined, { weekday: "long", day: "numeric", month: "long", year: "numeric" });
   const time = (at: string) => new Date(at).toLocaleTimeString(undefined, { timeStyle: "short" });
+  $effect(() => seen.follow());
+  // What drifted stands among the edits, as far back as they are read.
   const days = $derived.by(() => {
-    const out: { day: string; edits: HistoryEntry[] }[] = [];
-    for (const e of edits) {
+    const since = more ? (edits.at(-1)?.at ?? "") : "";
+    const drift = (seen.now?.drift ?? []).filter((d) => d.at >= since);
+    const rows: Row[] = [...edits, ...drift].sort((a, b) => (a.at < b.at ? 1 : a.at > b.at ? -1 : 0));
+    const out: { day: string; rows: Row[] }[] = [];
+    for (const e of rows) {
       const d = day(e.at);
-      if (out.at(-1)?.day !== d) out.push({ day: d, edits: [] });
-      out.at(-1)!.edits.push(e);
+      if (out.at(-1)?.day !== d) out.push({ day: d, rows: [] });
+      out.at(-1)!.rows.push(e);
     }
     return out;
   });
@@ -52,23 +59,32 @@
   {#each days as d (d.day)}
     <h2>{d.day}</h2>
     <ol>
-      {#each d.edits as e (e.revision)}
-        <li class:undone={e.undoneBy > 0} class:here={office.then?.revision === e.revision} data-revision={e.revision}>
-          <span class="mono rev">{e.revision}</span>
-          <span class="when">{time(e.at)}</span>
-          <span class="who">{e.author}</span>
-          <span class="what"
-            >{e.summary}{#if e.undoneBy}<i>taken back in {e.undoneBy}</i>{/if}</span
-          >
-          <span class="acts">
-            {#if e.revision === revision}
-              <span class="now">now</span>
-            {:else}
-              <button onclick={() => look(e.revision).then(() => place.view("board"))}>Look</button>
-              <button onclick={() => office.restore(e.revision)}>Restore</button>
-            {/if}
-          </span>
-        </li>
+      {#each d.rows as e ("said" in e ? e.at + e.said : e.revision)}
+        {#if "said" in e}
+          <li class="drift">
+            <span class="rev"></span>
+            <span class="when">{time(e.at)}</span>
+            <span class="who">found</span>
+            <span class="what">{e.said}, not by a work order</span>
+          </li>
+        {:else}
+          <li class:undone={e.undoneBy > 0} class:here={office.then?.revision === e.revision} data-revision={e.revision}>
+            <span class="mono rev">{e.revision}</span>
+            <span class="when">{time(e.at)}</span>
+            <span class="who">{e.author}</span>
+            <span class="what"
+              >{e.summary}{#if e.undoneBy}<i>taken back in {e.undoneBy}</i>{/if}</span
+            >
+            <span class="acts">
+              {#if e.revision === revision}
+                <span class="now">now</span>
+              {:else}
+                <button onclick={() => look(e.revision).then(() => place.view("board"))}>Look</button>
+                <button onclick={() => office.restore(e.revision)}>Restore</button>
+              {/if}
+            </span>
+          </li>
+        {/if}
       {/each}
     </ol>
   {/each}
@@ -76,6 +92,9 @@
 </div>
 
 <style>
+  .drift {
+    color: var(--amber);
+  }
   .history {
     padding: 18px 28px 40px;
     max-width: 1100px;

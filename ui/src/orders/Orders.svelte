@@ -6,6 +6,7 @@
   import { found } from "../state/found.svelte";
   import { office } from "../state/office.svelte";
   import { place } from "../state/place.svelte";
+  import { seen } from "../state/seen.svelte";
   import { lasting } from "./lanes";
   import Rack from "./Rack.svelte";
   import Start from "./Start.svelte";
@@ -45,6 +46,8 @@
     void read();
   });
   $effect(() => () => void office.look(null));
+  $effect(() => seen.follow());
+  const talks = $derived(new Set((seen.now?.devices ?? []).filter((d) => d.speaks).map((d) => d.device)));
 
   async function make(body: OrderRequest) {
     against = "";
@@ -81,6 +84,16 @@
       office.tell(e);
       await read();
     }
+  }
+  async function carry(visit: number, back: boolean) {
+    const id = order!.id;
+    order = { ...order!, carry: { visit, step: done, running: true } };
+    try {
+      await api.carry(view.id, id, visit, back);
+    } catch (e) {
+      office.tell(e);
+    }
+    await read(); // it may have gone on, or ended, while the answer was on its way
   }
   async function look(n: number) {
     at = n;
@@ -177,7 +190,19 @@
         <div class="window noprint"><Board /></div>
       {/if}
       {#each visits as v, i (i)}
-        <Visit visit={v} number={i + 1} {steps} {lasts} {order} {done} {at} {tick} onlook={look} />
+        <Visit
+          visit={v}
+          number={i + 1}
+          {steps}
+          {lasts}
+          {order}
+          {done}
+          {at}
+          {tick}
+          onlook={look}
+          speaks={talks.has(v.device)}
+          oncarry={(back) => carry(i, back)}
+        />
       {/each}
     {/if}
   {/if}

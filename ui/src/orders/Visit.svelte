@@ -12,6 +12,8 @@
     at,
     tick,
     onlook,
+    speaks = false,
+    oncarry,
   }: {
     visit: { device: string; at: string; by: string; steps: number[] };
     number: number;
@@ -22,7 +24,18 @@
     at: number;
     tick: (step: number, on: boolean) => void;
     onlook: (n: number) => void;
+    speaks?: boolean;
+    oncarry?: (back: boolean) => void;
   } = $props();
+  const carry = $derived(order.carry?.visit === number - 1 ? order.carry : undefined);
+  const mine = $derived(visit.steps.includes(done) && !order.ended);
+  const ended: Record<string, string> = {
+    done: "The device did it all, and each step was read back.",
+    hand: "This one is for you:",
+    otherwise: "It stopped:",
+    failed: "It stopped:",
+    stopped: "Stopped:",
+  };
 
   const how = $derived(
     {
@@ -37,6 +50,17 @@
 
 <section class="visit" aria-label={`Visit ${number}: ${visit.device}`}>
   <h2><span class="mono">[{number}]</span> {visit.device} <span>{how}</span></h2>
+  {#if carry}
+    <p class="carry noprint" class:bad={carry.ended === "otherwise" || carry.ended === "failed"} role="status">
+      {#if carry.running}{visit.device} is being set: step {carry.step + 1} …{:else}{ended[carry.ended ?? ""]} {carry.text ?? ""}{/if}
+      {#if carry.back && mine}<button onclick={() => oncarry?.(true)}>Take step {carry.step + 1} back on the device</button>{/if}
+    </p>
+  {/if}
+  {#if speaks && mine && !carry?.running && visit.steps
+      .slice(visit.steps.indexOf(done))
+      .some((k) => ["set", "check", "save"].includes(steps[k]!.kind))}
+    <p class="noprint"><button onclick={() => oncarry?.(false)}>Have {visit.device} do it: set step by step, each read back</button></p>
+  {/if}
   <ol>
     {#each visit.steps as k (k)}
       {@const s = steps[k]!}
@@ -52,7 +76,7 @@
           <input
             type="checkbox"
             checked={!!t}
-            disabled={order.ended || (k !== done && k !== done - 1)}
+            disabled={order.ended || carry?.running || (k !== done && k !== done - 1)}
             onchange={(e) => tick(k, e.currentTarget.checked)}
             aria-label={`Step ${k + 1} done`}
           />
@@ -106,6 +130,14 @@
     color: var(--soft);
     width: 30px;
     text-align: right;
+  }
+  .carry {
+    border-left: 3px solid var(--plum);
+    padding: 4px 8px;
+    margin: 4px 0;
+  }
+  .carry.bad {
+    border-left-color: var(--red);
   }
   .next {
     background: var(--plum-wash);

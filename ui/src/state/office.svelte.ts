@@ -99,6 +99,7 @@ class OfficeState {
       here: (who) => people.hear(who),
       found: () => void this.refound(id),
       order: () => void this.refound(id),
+      read: () => void this.refound(id),
       at: (revision) => {
         if (this.keeping === "lost") {
           this.keeping = "kept";

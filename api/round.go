@@ -1,0 +1,223 @@
+package api
+
+import (
+	"slices"
+	"time"
+
+	"klammer/core/bridge"
+	"klammer/core/history"
+	"klammer/core/notation"
+	"klammer/core/office"
+	"klammer/core/round"
+)
+
+// Round is the fewest places to plug a laptop in that show any single mistake in a
+// plan's carrying-out: what `klammer round --json` prints.
+type Round struct {
+	Tests   []PlugTest `json:"tests" required:"true" nullable:"false" description:"in walking order"`
+	Unshown []string   `json:"unshown" required:"true" nullable:"false" description:"mistakes that no laptop sees anywhere"`
+}
+
+// PlugTest is one place, what is seen there as planned, and what it would show.
+type PlugTest struct {
+	Port   string     `json:"port" required:"true"`
+	Wire   *int       `json:"wire" required:"true" nullable:"true" description:"the VLAN ID that the laptop tags with; null for untagged"`
+	Expect Expect     `json:"expect" required:"true"`
+	Reach  []PlugSees `json:"reach" required:"true" nullable:"false"`
+	Shows  []string   `json:"shows" required:"true" nullable:"false" description:"mistakes"`
+}
+
+// Expect is what a laptop is given.
+type Expect struct {
+	VLAN   *office.VID `json:"vlan" required:"true" nullable:"true" description:"that its frames join; null for none: nothing answers"`
+	From   *string     `json:"from" required:"true" nullable:"true" description:"the first address that it may be given; null where nobody hands any out"`
+	To     *string     `json:"to" required:"true" nullable:"true" description:"the last"`
+	Server *string     `json:"server" required:"true" nullable:"true" description:"who hands it out"`
+}
+
+// PlugSees is what answers a laptop, or does not.
+type PlugSees struct {
+	To      string `json:"to" required:"true" description:"an address, or a name, a zone or a VLAN of a wish"`
+	Service string `json:"service" required:"true"`
+	OK      bool   `json:"ok" required:"true"`
+}
+
+// RoundOf tells a round.
+func RoundOf(r *round.Round) *Round {
+	out := &Round{Tests: []PlugTest{}, Unshown: []string{}}
+	for _, t := range r.Tests {
+		out.Tests = append(out.Tests, PlugTestOf(r, t))
+	}
+	for _, m := range r.Unshown {
+		out.Unshown = append(out.Unshown, r.Mistakes[m].Text)
+	}
+	return out
+}
+
+// PlugTestOf tells a test of a round.
+func PlugTestOf(r *round.Round, t round.Test) PlugTest {
+	x := PlugTest{Port: t.Port.String(), Reach: []PlugSees{}, Shows: []string{}}
+	if t.Wire != bridge.Untagged {
+		wire := int(t.Wire.VID())
+		x.Wire = &wire
+	}
+	if t.VLAN != 0 {
+		x.Expect.VLAN = &t.VLAN
+	}
+	if t.Server != "" {
+		from, to := t.From.String(), t.To.String()
+		x.Expect.From, x.Expect.To, x.Expect.Server = &from, &to, &t.Server
+	}
+	for _, s := range t.Reach {
+		x.Reach = append(x.Reach, PlugSees{s.To, s.Service, s.OK})
+	}
+	for _, m := range t.Shows {
+		x.Shows = append(x.Shows, r.Mistakes[m].Text)
+	}
+	return x
+}
+
+// Probed is what a laptop saw, what explains it, and where to go next: what
+// `klammer probe --json` prints.
+type Probed struct {
+	Tests    []ProbedTest `json:"tests" required:"true" nullable:"false"`
+	Suspects []Suspect    `json:"suspects" required:"true" nullable:"false" description:"the likeliest first"`
+	Next     *PlugTest    `json:"next" required:"true" nullable:"true" description:"the place that tells the suspects apart best"`
+}
+
+// ProbedTest is a place, and what was seen there.
+type ProbedTest struct {
+	Port   string        `json:"port" required:"true"`
+	Wire   *int          `json:"wire" required:"true" nullable:"true" description:"the VLAN ID that was tagged with; null for untagged"`
+	Expect Expect        `json:"expect" required:"true"`
+	Passed bool          `json:"passed" required:"true"`
+	Seen   []string      `json:"seen" required:"true" nullable:"false" description:"who answered, where it was not as planned"`
+	Given  []round.Given `json:"given" required:"true" nullable:"false" description:"addresses that were offered"`
+	Wrong  []string      `json:"wrong" required:"true" nullable:"false" description:"what was otherwise than planned, in sentences"`
+}
+
+// Suspect is what would explain all that was seen.
+type Suspect struct {
+	Ways []SuspectWay `json:"ways" required:"true" nullable:"false" description:"that no laptop tells apart"`
+}
+
+// SuspectWay is one mistake, or two at once.
+type SuspectWay struct {
+	Mistakes []string `json:"mistakes" required:"true" nullable:"false"`
+	Mend     []string `json:"mend" required:"true" nullable:"false" description:"statements that set it as planned"`
+	Devices  []string `json:"devices" required:"true" nullable:"false" description:"that are set otherwise then"`
+}
+
+// ProbedOf tells what was seen.
+func ProbedOf(plan *office.Office, r *round.Round, seen []round.Played) *Probed {
+	out := &Probed{Tests: []ProbedTest{}}
+	var results []round.Seen
+	for _, x := range seen {
+		results = append(results, x.Seen)
+		t := PlugTestOf(r, x.Test)
+		p := ProbedTest{t.Port, t.Wire, t.Expect, x.Passed, x.Instead, x.Gives, x.Wrong}
+		p.Seen, p.Given, p.Wrong = filled(p.Seen), filled(p.Given), filled(p.Wrong)
+		out.Tests = append(out.Tests, p)
+	}
+	out.Suspects, out.Next = SuspectsOf(plan, r, results)
+	return out
+}
+
+// SuspectsOf tells what explains results, and where to go next.
+func SuspectsOf(plan *office.Office, r *round.Round, results []round.Seen) ([]Suspect, *PlugTest) {
+	out := []Suspect{}
+	suspects := r.Suspects(results)
+	for _, s := range suspects {
+		var x Suspect
+		for _, way := range s.Mistakes {
+			w := SuspectWay{[]string{}, []string{}, []string{}}
+			for _, m := range way {
+				w.Mistakes = append(w.Mistakes, r.Mistakes[m].Text)
+				if d := r.Mistakes[m].Device; !slices.Contains(w.Devices, d) {
+					w.Devices = append(w.Devices, d)
+				}
+				for _, line := range mend(plan, &r.Mistakes[m]) {
+					if !slices.Contains(w.Mend, line) {
+						w.Mend = append(w.Mend, line)
+					}
+				}
+			}
+			x.Ways = append(x.Ways, w)
+		}
+		out = append(out, x)
+	}
+	if len(suspects) > 1 {
+		if t, ok := r.Next(results, suspects); ok {
+			next := PlugTestOf(r, t)
+			return out, &next
+		}
+	}
+	return out, nil
+}
+
+// filled is a list that is never null.
+func filled[T any](list []T) []T {
+	if list == nil {
+		return []T{}
+	}
+	return list
+}
+
+// mend is the statements that set it as planned where a mistake was made.
+func mend(plan *office.Office, m *round.Mistake) []string {
+	if m.Made() == nil {
+		return nil
+	}
+	edit, err := history.Diff(m.Made(), plan)
+	if err != nil {
+		return nil
+	}
+	lines, _ := notation.Statements(m.Made(), edit)
+	return lines
+}
+
+// RoundView is a round with what became of its tests, and what explains it.
+type RoundView struct {
+	Revision int64       `json:"revision" required:"true" description:"of the plan that it is of"`
+	Tests    []RoundTest `json:"tests" required:"true" nullable:"false" description:"in walking order; those that were made elsewhere last"`
+	Unshown  []string    `json:"unshown" required:"true" nullable:"false"`
+	Suspects []Suspect   `json:"suspects" required:"true" nullable:"false" description:"the likeliest first, 20 at most"`
+	More     int         `json:"more" required:"true" description:"suspects that are less likely"`
+	Next     *PlugTest   `json:"next" required:"true" nullable:"true" description:"the place that tells the suspects apart best"`
+	Known    bool        `json:"known" required:"true" description:"something was found of what devices are set to: a laptop can be played"`
+}
+
+// RoundTest is a test with what became of it.
+type RoundTest struct {
+	PlugTest
+	Extra  bool        `json:"extra" required:"true" description:"it is not in the round"`
+	Result *RoundEnded `json:"result,omitempty"`
+}
+
+// RoundEnded is what became of a test.
+type RoundEnded struct {
+	Passed   bool      `json:"passed" required:"true"`
+	Given    string    `json:"given,omitempty" description:"the address that the laptop was given"`
+	Wrong    []string  `json:"wrong" required:"true" nullable:"false" description:"what was otherwise than planned, in sentences"`
+	Note     string    `json:"note,omitempty"`
+	Played   bool      `json:"played" required:"true" description:"nobody was there: it was played on what devices were found set to"`
+	Old      bool      `json:"old" required:"true" description:"something else is planned there since: it explains nothing"`
+	Revision int64     `json:"revision" required:"true"`
+	Author   string    `json:"author" required:"true"`
+	At       time.Time `json:"at" required:"true"`
+}
+
+// RoundResult is what somebody saw at a test.
+type RoundResult struct {
+	Port     string `json:"port" required:"true" maxLength:"200"`
+	Wire     int    `json:"wire,omitempty" minimum:"0" maximum:"4094" description:"the VLAN ID that was tagged with; 0 for untagged"`
+	Became   string `json:"became" required:"true" enum:"passed,failed,open" description:"open takes back what was said"`
+	Given    string `json:"given,omitempty" maxLength:"60" description:"the address that the laptop was given"`
+	Note     string `json:"note,omitempty" maxLength:"500"`
+	Revision int64  `json:"revision" required:"true" description:"of the plan that was looked at"`
+}
+
+// RoundPlay asks for a laptop to be played on what devices were found set to.
+type RoundPlay struct {
+	Port string `json:"port,omitempty" maxLength:"200" description:"one port; the whole round without it"`
+}

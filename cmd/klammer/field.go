@@ -1,0 +1,552 @@
+package main
+
+import (
+	"bufio"
+	"context"
+	"errors"
+	"fmt"
+	"os"
+	"os/signal"
+	"slices"
+	"strings"
+	"syscall"
+	"time"
+
+	"github.com/BurntSushi/toml"
+	"github.com/spf13/cobra"
+
+	"klammer/core/notation"
+	"klammer/core/office"
+	"klammer/core/order"
+	"klammer/field"
+	"klammer/field/standin"
+)
+
+// secretsFile reads credentials by name from a file.
+func secretsFile(file string) (field.Secrets, error) {
+	all := map[string]*field.Credentials{}
+	if file != "" {
+		meta, err := toml.DecodeFile(file, &all)
+		if err != nil {
+			return nil, fmt.Errorf("%s: %w", file, err)
+		}
+		if more := meta.Undecoded(); len(more) > 0 {
+			return nil, fmt.Errorf("%s: %s is nothing that credentials have: community, user, auth, auth_key, privacy, privacy_key, password, key, host_key", file, more[0])
+		}
+		for name, c := range all {
+			if err := c.Check(); err != nil {
+				return nil, fmt.Errorf("%s: %s: %w", file, name, err)
+			}
+		}
+	}
+	return func(name string) (*field.Credentials, error) {
+		if c := all[name]; c != nil {
+			return c, nil
+		}
+		if file == "" {
+			return nil, fmt.Errorf("the credentials %s are not said: name a file with --credentials, with [%s] and community = \"…\" in it", name, name)
+		}
+		return nil, fmt.Errorf("%s has no [%s]", file, name)
+	}, nil
+}
+
+// asked is the devices that were named, or all that say how they are spoken to.
+func asked(o *office.Office, names []string) ([]*office.Device, error) {
+	var out []*office.Device
+	if len(names) == 0 {
+		for _, d := range o.Devices {
+			if len(d.Speaks) > 0 {
+				out = append(out, d)
+			}
+		}
+		if out == nil {
+			return nil, errors.New("no device says how it is spoken to: say so, as in rack speaks snmp")
+		}
+		return out, nil
+	}
+	draft := office.NewDraft(o)
+	for _, name := range names {
+		d, err := draft.FindDevice(name)
+		if err != nil {
+			return nil, err
+		}
+		out = append(out, d)
+	}
+	return out, nil
+}
+
+// readings reads devices side by side, in the office's order.
+func readings(ctx context.Context, cmd *cobra.Command, o *office.Office, devices []*office.Device, dial field.Dialer) []field.Result {
+	var out []field.Result
+	quiet := true
+	if f, ok := cmd.ErrOrStderr().(*os.File); ok && terminal(f) {
+		quiet = false
+	}
+	dial.ReadAll(ctx, o, devices, func(r field.Result) {
+		out = append(out, r)
+		if !quiet {
+			fmt.Fprintf(cmd.ErrOrStderr(), "\r\033[K%d of %d: %s", len(out), len(devices), r.Device)
+		}
+	})
+	if !quiet {
+		fmt.Fprint(cmd.ErrOrStderr(), "\r\033[K")
+	}
+	place := func(name string) int {
+		return slices.IndexFunc(o.Devices, func(d *office.Device) bool { return d.Name == name })
+	}
+	slices.SortFunc(out, func(a, b field.Result) int { return place(a.Device) - place(b.Device) })
+	return out
+}
+
+// failure is a device that could not be read.
+type failure struct {
+	Device string `json:"device"`
+	Why    string `json:"why"`
+}
+
+func tellings(o *office.Office, all []field.Result) (told []*field.Telling, failed []failure) {
+	told, failed = []*field.Telling{}, []failure{}
+	for _, r := range all {
+		if r.Err != nil {
+			failed = append(failed, failure{r.Device, strings.ReplaceAll(r.Err.Error(), "\n", "; ")})
+			continue
+		}
+		d := o.Device(r.Device)
+		told = append(told, r.Reading.Telling(o, d, field.MatchPorts(d, r.Reading)))
+	}
+	return told, failed
+}
+
+func readCmd() *cobra.Command {
+	var asJSON bool
+	var credentials, out string
+	cmd := &cobra.Command{
+		Use:   "read FILE [DEVICE...]",
+		Short: "Read what devices are set to and what they see, from themselves",
+		Long: `Read devices over the protocols that they speak (speaks snmp, ovsdb or ssh in the
+office): what their ports are set to, which VLANs they know, what is plugged in and
+how fast, which network cards they have learnt, which devices they hear. Without
+names, all that say how they are spoken to, side by side. What a device does not
+tell is listed, and left as it is planned. -o writes the office as it is.
+
+Credentials are in a TOML file, by the name that the office gives them:
+
+  [switches]
+  community = "…"
+  [core]                       # SNMP v3
+  user = "klammer"
+  auth = "SHA-256"
+  auth_key = "…"
+  privacy = "AES"
+  privacy_key = "…"
+  [hosts]                      # SSH
+  user = "klammer"
+  password = "…"               # or key = """…"""
+  host_key = "SHA256:…"
+
+Exit status 1 where a device could not be read.`,
+		Example: "  klammer read demo/clinic.klm rack --credentials secrets.toml\n  klammer read office.klm -o as-is.klm",
+		Args:    cobra.MinimumNArgs(1),
+		RunE: func(cmd *cobra.Command, args []string) error {
+			f, all, err := readDevices(cmd, args[0], args[1:], credentials)
+			if err != nil {
+				return err
+			}
+			told, failed := tellings(f.Office, all)
+			if out != "" {
+				by := map[string]*field.Reading{}
+				for _, r := range all {
+					if r.Err == nil {
+						by[r.Device] = r.Reading
+					}
+				}
+				o, err := field.AsFound(f.Office, by)
+				if err != nil {
+					return err
+				}
+				if err := os.WriteFile(out, []byte(notation.Print(o)), 0o644); err != nil {
+					return err
+				}
+			}
+			if asJSON {
+				if err := printJSON(cmd, map[string]any{"devices": told, "failed": failed}); err != nil {
+					return err
+				}
+			} else {
+				printTold(cmd, told)
+			}
+			for _, x := range failed {
+				fmt.Fprintf(cmd.ErrOrStderr(), "%s: %s\n", x.Device, x.Why)
+			}
+			if len(failed) > 0 {
+				return status(1)
+			}
+			return nil
+		},
+	}
+	cmd.Flags().BoolVar(&asJSON, "json", false, "one JSON document")
+	cmd.Flags().StringVar(&credentials, "credentials", "", "a TOML file with credentials by name")
+	cmd.Flags().StringVarP(&out, "output", "o", "", "write the office as it is to a file")
+	return cmd
+}
+
+func readDevices(cmd *cobra.Command, file string, names []string, credentials string) (*notation.File, []field.Result, error) {
+	f, err := read(cmd, file)
+	if err != nil {
+		return nil, nil, err
+	}
+	devices, err := asked(f.Office, names)
+	if err != nil {
+		return nil, nil, err
+	}
+	secrets, err := secretsFile(credentials)
+	if err != nil {
+		return nil, nil, err
+	}
+	ctx, stop := signal.NotifyContext(cmd.Context(), os.Interrupt)
+	defer stop()
+	return f, readings(ctx, cmd, f.Office, devices, field.Dialer{Secrets: secrets}), nil
+}
+
+func printTold(cmd *cobra.Command, all []*field.Telling) {
+	out := cmd.OutOrStdout()
+	for _, t := range all {
+		fmt.Fprintf(out, "%s, %s (%d requests)\n", t.Device, t.Source, t.Requests)
+		seen := map[string][]string{}
+		for _, n := range t.Neighbours {
+			seen[n.Port] = append(seen[n.Port], "hears "+n.Device+" "+n.RemotePort)
+		}
+		for _, c := range t.Learnt {
+			seen[c.Port] = append(seen[c.Port], fmt.Sprintf("%s in %d", c.MAC, c.VID))
+		}
+		for _, p := range t.Ports {
+			link := "    "
+			if p.Link != nil {
+				link = *p.Link
+			}
+			more := ""
+			if s := seen[p.Port]; s != nil {
+				if len(s) > 3 {
+					s = append(s[:3:3], fmt.Sprintf("and %d more", len(s)-3))
+				}
+				more = "  " + strings.Join(s, ", ")
+			}
+			fmt.Fprintf(out, "  %-10s %-4s %s%s\n", p.Port, link, toldShape(p), more)
+		}
+		if len(t.NotTold) > 0 {
+			var what []string
+			for _, x := range t.NotTold {
+				what = append(what, string(x))
+			}
+			fmt.Fprintf(out, "  not told: %s\n", strings.Join(what, ", "))
+		}
+		for _, x := range t.Trouble {
+			fmt.Fprintf(cmd.ErrOrStderr(), "%s: %s\n", t.Device, x)
+		}
+	}
+}
+
+// toldShape is what a port is set to, as a shape where all of it was told.
+func toldShape(p field.ToldPort) string {
+	if p.Untagged == nil {
+		return ""
+	}
+	s := office.Shape{Off: p.Shut, Untagged: p.Untagged, Tagged: p.Tagged, PVIDSet: true}
+	if p.PVID != nil {
+		s.PVID = *p.PVID
+	}
+	return notation.Shape(s.Normal())
+}
+
+func neighboursCmd() *cobra.Command {
+	var asJSON bool
+	var credentials string
+	cmd := &cobra.Command{
+		Use:     "neighbours FILE",
+		Short:   "Cables as devices hear them (LLDP), beside the plan",
+		Long:    "Read which devices hear which (IEEE 802.1AB), and hold that against the planned\ncables. Exit status 1 where a cable leads elsewhere than planned, or a device could\nnot be read.",
+		Example: "  klammer neighbours demo/clinic.klm",
+		Args:    cobra.ExactArgs(1),
+		RunE: func(cmd *cobra.Command, args []string) error {
+			f, all, err := readDevices(cmd, args[0], nil, credentials)
+			if err != nil {
+				return err
+			}
+			told, failed := tellings(f.Office, all)
+			cables := field.Cables(f.Office, told)
+			if asJSON {
+				if err := printJSON(cmd, map[string]any{"cables": cables, "failed": failed}); err != nil {
+					return err
+				}
+			}
+			bad := len(failed) > 0
+			for _, c := range cables {
+				text := map[field.Heard]string{field.HeardBoth: "as planned", field.HeardOne: "as planned, heard from one end", field.HeardNone: "planned, and not heard", field.HeardUnsaid: "planned; an end does not tell"}[c.Heard]
+				if !c.Planned {
+					text = "heard, and not planned"
+					bad = bad || c.Known
+				}
+				if !asJSON {
+					fmt.Fprintf(cmd.OutOrStdout(), "%s - %s: %s\n", c.A, c.B, text)
+				}
+			}
+			for _, x := range failed {
+				fmt.Fprintf(cmd.ErrOrStderr(), "%s: %s\n", x.Device, x.Why)
+			}
+			if bad {
+				return status(1)
+			}
+			return nil
+		},
+	}
+	cmd.Flags().BoolVar(&asJSON, "json", false, "one JSON document")
+	cmd.Flags().StringVar(&credentials, "credentials", "", "a TOML file with credentials by name")
+	return cmd
+}
+
+func carryOutCmd() *cobra.Command {
+	var yes bool
+	var visit, from int
+	var credentials string
+	cmd := &cobra.Command{
+		Use:   "carry-out AS-IS PLANNED",
+		Short: "Carry a work order out, by the devices themselves",
+		Long: `Work out the order from AS-IS to PLANNED and carry it out over the protocols that
+the devices speak: each step is set and read back, one visit at a time after a yes.
+A device that is set otherwise than foretold stops it, and the step can be taken
+back. What a person has to do (cables, the laptop, management) is said and waited
+for; with --yes it stops there, and --from goes on behind it.
+
+Exit status 1 where it stopped before the end.`,
+		Example: "  klammer carry-out as-is.klm planned.klm --visit 1",
+		Args:    cobra.ExactArgs(2),
+		RunE: func(cmd *cobra.Command, args []string) error {
+			was, plan, err := readTwo(cmd, args[0], args[1])
+			if err != nil {
+				return err
+			}
+			secrets, err := secretsFile(credentials)
+			if err != nil {
+				return err
+			}
+			o, err := order.Make(order.Seated(was.Office), plan.Office, order.Options{})
+			var no *order.Impossible
+			if errors.As(err, &no) {
+				fmt.Fprintln(cmd.ErrOrStderr(), no)
+				return status(2)
+			}
+			if err != nil {
+				return err
+			}
+			ctx, stop := signal.NotifyContext(cmd.Context(), os.Interrupt)
+			defer stop()
+			c := &carrying{cmd: cmd, order: o, yes: yes, in: bufio.NewReader(cmd.InOrStdin()), carrier: field.Carrier{Dialer: field.Dialer{Secrets: secrets, Speaks: spoken(was.Office, plan.Office)}}}
+			defer c.carrier.Close()
+			return c.run(ctx, visit, from)
+		},
+	}
+	cmd.Flags().BoolVar(&yes, "yes", false, "do not ask before each visit")
+	cmd.Flags().IntVar(&visit, "visit", 0, "only this visit, counted from 1")
+	cmd.Flags().IntVar(&from, "from", 1, "begin at this step, counted from 1: those before are done")
+	cmd.Flags().StringVar(&credentials, "credentials", "", "a TOML file with credentials by name")
+	return cmd
+}
+
+// spoken is how devices are spoken to: as they are now, or else as planned.
+func spoken(was, plan *office.Office) map[string][]office.Speaks {
+	out := map[string][]office.Speaks{}
+	for _, o := range []*office.Office{plan, was} {
+		for _, d := range o.Devices {
+			if len(d.Speaks) > 0 {
+				out[d.Name] = d.Speaks
+			}
+		}
+	}
+	return out
+}
+
+// carrying is an order that is being carried out at a terminal.
+type carrying struct {
+	cmd     *cobra.Command
+	order   *order.Order
+	yes     bool
+	in      *bufio.Reader
+	carrier field.Carrier
+}
+
+// ask asks a question that is answered with yes or no.
+func (c *carrying) ask(question string) bool {
+	fmt.Fprintf(c.cmd.OutOrStdout(), "%s [y/N] ", question)
+	answer, _ := c.in.ReadString('\n')
+	answer = strings.ToLower(strings.TrimSpace(answer))
+	return answer == "y" || answer == "yes"
+}
+
+func (c *carrying) run(ctx context.Context, only, from int) error {
+	out := c.cmd.OutOrStdout()
+	o := c.order
+	if only > len(o.Visits) || from < 1 || from > len(o.Steps)+1 {
+		return fmt.Errorf("the order has %d visits and %d steps", len(o.Visits), len(o.Steps))
+	}
+	at := -1
+	var unsaved []string
+	for i := range o.Steps {
+		st := &o.Steps[i]
+		if i+1 < from || only > 0 && st.Visit != only-1 {
+			continue
+		}
+		if st.Visit != at {
+			at = st.Visit
+			v := o.Visits[at]
+			fmt.Fprintf(out, "Visit %d: %s\n", at+1, v.Device)
+			for k := i; k < len(o.Steps) && o.Steps[k].Visit == at; k++ {
+				fmt.Fprintf(out, "  %d. %s\n", k+1, o.Steps[k].Text)
+			}
+			if !c.yes && !c.ask("Carry it out?") {
+				fmt.Fprintf(out, "Stopped before step %d.\n", i+1)
+				return status(1)
+			}
+		}
+		before := o.Was
+		if i > 0 {
+			before = o.Steps[i-1].After
+		}
+		err := c.carrier.Step(ctx, before, st.After, st.Device, st.Kind)
+		var hand *field.ByHand
+		var odd *field.Unforetold
+		switch {
+		case err == nil:
+			fmt.Fprintf(out, "  step %d done\n", i+1)
+			continue
+		case c.yes && st.Kind == order.Save && errors.As(err, &hand):
+			fmt.Fprintf(out, "  step %d is for you, when all is done: %s\n", i+1, hand.Why)
+			unsaved = append(unsaved, st.Device)
+			continue
+		case errors.As(err, &hand):
+			fmt.Fprintf(out, "  step %d is for you: %s (%s)\n", i+1, st.Text, hand.Why)
+			if !c.yes && c.ask("Done?") {
+				continue
+			}
+			fmt.Fprintf(out, "Stopped before step %d; go on behind it with --from %d.\n", i+1, i+2)
+			return status(1)
+		}
+		fmt.Fprintf(c.cmd.ErrOrStderr(), "step %d: %s\n", i+1, err)
+		if errors.As(err, &odd) && odd.After && !c.yes && c.ask("Take the step back?") {
+			if err := c.carrier.Back(ctx, before, st.Device); err != nil {
+				return err
+			}
+			fmt.Fprintf(out, "Step %d is taken back.\n", i+1)
+		}
+		fmt.Fprintf(out, "Stopped at step %d.\n", i+1)
+		return status(1)
+	}
+	fmt.Fprintln(out, "Carried out.")
+	if len(unsaved) > 0 {
+		slices.Sort(unsaved)
+		fmt.Fprintf(out, "Not saved, and lost at a power cut until you do: %s.\n", strings.Join(slices.Compact(unsaved), ", "))
+	}
+	return nil
+}
+
+func standinCmd() *cobra.Command {
+	var asJSON bool
+	var asIs, out string
+	var port int
+	var opt standin.Options
+	var readOnly, communities []string
+	cmd := &cobra.Command{
+		Use:   "standin FILE",
+		Short: "Play the devices of an office on loopback, for trying things out",
+		Long: `Play every device of an office: each answers SNMP v2c on a port of its own, with
+the habits of its wording, what it refuses, what it forgets at a power cut, the
+network cards that frames bring it and the devices that it hears. Prints where each
+listens, and plays until Ctrl-C. -o writes the office with those addresses, for
+klammer read. On standard input, power-cut DEVICE takes a device's power for a
+moment. What runs is saved by setting ` + standin.SaveObject + ` to 1.`,
+		Example: "  klammer standin demo/clinic.klm --as-is demo/clinic-as-is.klm -o played.klm",
+		Args:    cobra.ExactArgs(1),
+		RunE: func(cmd *cobra.Command, args []string) error {
+			f, err := read(cmd, args[0])
+			if err != nil {
+				return err
+			}
+			var was *office.Office
+			if asIs != "" {
+				g, err := read(cmd, asIs)
+				if err != nil {
+					return err
+				}
+				was = g.Office
+			}
+			opt.ReadOnly = map[string]bool{}
+			for _, d := range readOnly {
+				opt.ReadOnly[d] = true
+			}
+			opt.Communities = communities
+			ctx, stop := signal.NotifyContext(cmd.Context(), os.Interrupt, syscall.SIGTERM)
+			defer stop()
+			w, at, err := standin.Start(ctx, f.Office, was, port, opt)
+			if err != nil {
+				return err
+			}
+			defer w.Wait()
+			defer stop()
+			if out != "" {
+				if err := os.WriteFile(out, []byte(notation.Print(played(f.Office, at))), 0o644); err != nil {
+					return err
+				}
+			}
+			if asJSON {
+				if err := printJSON(cmd, map[string]any{"devices": at}); err != nil {
+					return err
+				}
+			} else {
+				for _, l := range at {
+					fmt.Fprintf(cmd.OutOrStdout(), "%s %s %s\n", l.Device, l.Speaks, l.At)
+				}
+			}
+			go func() {
+				lines := bufio.NewScanner(cmd.InOrStdin())
+				for lines.Scan() {
+					name, ok := strings.CutPrefix(strings.TrimSpace(lines.Text()), "power-cut ")
+					if !ok {
+						fmt.Fprintln(cmd.ErrOrStderr(), "power-cut DEVICE is what there is to say")
+						continue
+					}
+					if err := w.PowerCut(strings.TrimSpace(name)); err != nil {
+						fmt.Fprintln(cmd.ErrOrStderr(), err)
+						continue
+					}
+					fmt.Fprintf(cmd.OutOrStdout(), "%s was without power, and runs what it had saved\n", name)
+				}
+			}()
+			<-ctx.Done()
+			return nil
+		},
+	}
+	cmd.Flags().BoolVar(&asJSON, "json", false, "where they listen as one JSON document")
+	cmd.Flags().StringVar(&asIs, "as-is", "", "the same office as its devices are set to")
+	cmd.Flags().StringVarP(&out, "output", "o", "", "write the office with where each listens")
+	cmd.Flags().IntVar(&port, "port", 20161, "the first port that is listened on; 0 for any")
+	cmd.Flags().StringSliceVar(&communities, "community", nil, "the communities that are answered (public, private)")
+	cmd.Flags().DurationVar(&opt.Delay, "delay", time.Duration(0), "how long each answer takes")
+	cmd.Flags().Float64Var(&opt.Loss, "loss", 0, "the share of requests that get lost, 0 to 1")
+	cmd.Flags().StringSliceVar(&readOnly, "read-only", nil, "devices that refuse to be set")
+	return cmd
+}
+
+// played is an office whose devices are where stand-ins listen.
+func played(o *office.Office, at []standin.Listener) *office.Office {
+	out := *o
+	out.Devices = slices.Clone(o.Devices)
+	for i, d := range out.Devices {
+		x := d.Clone()
+		for _, l := range at {
+			if l.Device == d.Name {
+				x.Speaks = []office.Speaks{{Protocol: office.SNMP, At: l.At}}
+			}
+		}
+		out.Devices[i] = x.Seal()
+	}
+	return &out
+}

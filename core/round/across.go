@@ -1,0 +1,259 @@
+package round
+
+import (
+	"fmt"
+	"net/netip"
+	"slices"
+
+	"klammer/core/office"
+	"klammer/core/span"
+	"klammer/core/talk"
+)
+
+// trial is something that a laptop in a VLAN tries across devices that route.
+type trial struct {
+	from  office.VID
+	to    netip.Addr
+	what  office.Service
+	reach Reach // as planned
+}
+
+// laptop is somebody in a VLAN, with an address that he would be given there, whom the
+// gateway answers.
+type laptop struct {
+	vlan office.VID
+	addr netip.Addr
+	gate int // a post
+}
+
+// laptops are one in each VLAN where somebody can be plugged in and the gateway answers
+// him.
+func (w *world) laptops() (out []laptop) {
+	taken := map[netip.Addr]bool{}
+	for k := range w.posts {
+		taken[w.posts[k].addr] = true
+	}
+	known := map[office.VID]bool{}
+	for a := range w.asks {
+		v := w.asks[a].vlan
+		if v == 0 || known[v] || !w.asksAcross(a) {
+			continue
+		}
+		known[v] = true
+		l := laptop{vlan: v, gate: -1}
+		for _, k := range w.sets[w.plan[a]] {
+			p := &w.posts[k]
+			if p.gateway && l.gate < 0 {
+				l.gate, l.addr = k, p.net.Addr().Next()
+			}
+			if p.hands {
+				l.addr = p.from
+				break
+			}
+		}
+		for l.addr.IsValid() && taken[l.addr] {
+			l.addr = l.addr.Next()
+		}
+		out = append(out, l)
+	}
+	return out
+}
+
+// asksAcross says whether a laptop at an ask has somebody who sends on what it sends.
+func (w *world) asksAcross(a int) bool {
+	return slices.ContainsFunc(w.sets[w.plan[a]], func(k int) bool { return w.posts[k].gateway })
+}
+
+// target is somebody whom laptops try across VLANs.
+type target struct {
+	addr netip.Addr
+	name string
+}
+
+// findTargets lists every address that answers, those that rules and wishes name, and
+// one of each part of the outside that rules or routes tell apart.
+func (w *world) findTargets() {
+	known := map[netip.Addr]bool{}
+	add := func(a netip.Addr, name string) {
+		if a.IsValid() && !known[a] {
+			known[a] = true
+			w.targets = append(w.targets, target{a, name})
+		}
+	}
+	for k := range w.posts {
+		add(w.posts[k].addr, w.posts[k].called())
+	}
+	name := func(sides []office.Side) {
+		for _, s := range sides {
+			if s.Kind == office.SideNet && s.Net.IsSingleIP() {
+				add(s.Net.Addr(), s.Net.Addr().String())
+			}
+		}
+	}
+	for _, x := range w.n.Office.Wishes {
+		name(x.To)
+	}
+	for _, d := range w.n.Office.Devices {
+		for k := range d.Rules {
+			name(d.Rules[k].To)
+		}
+	}
+	for _, p := range talk.New(w.n).Outside().Parts() {
+		if p.Net.Bits() == 0 {
+			add(p.Addr, string(office.SideOutside))
+		} else {
+			add(p.Addr, p.Addr.String())
+		}
+	}
+}
+
+// between is the services that each laptop can use at targets of another VLAN; the
+// others are as planned.
+func (w *world) between(n *span.Net, targets []int) (open [][]*talk.Services) {
+	m := talk.New(n)
+	to := make([]*talk.Who, len(w.targets))
+	for _, k := range targets {
+		to[k] = m.Own(w.targets[k].addr)
+	}
+	for i, l := range w.who {
+		from := m.At(l.vlan, w.nodes(n, &w.posts[l.gate]), l.addr)
+		row := make([]*talk.Services, len(to))
+		if w.passes != nil {
+			copy(row, w.passes[i])
+		}
+		for _, k := range targets {
+			row[k] = talk.None
+			if to[k].VID != l.vlan {
+				row[k] = m.Open(from, to[k])
+			}
+		}
+		open = append(open, row)
+	}
+	return open
+}
+
+// signs says of each post which posts of devices that route it hears, by the first of
+// each that hear each other; false where some hear what does not hear them.
+func (w *world) signs(n *span.Net) (out []string, plain bool) {
+	places := make([][]span.Place, len(w.posts))
+	first := map[*span.Span]int{}
+	for k := range w.posts {
+		places[k] = w.nodes(n, &w.posts[k])
+		for _, at := range places[k] {
+			if at.Span.OneWay {
+				return nil, false
+			}
+			if _, ok := first[at.Span]; !ok && w.posts[k].gateway {
+				first[at.Span] = k
+			}
+		}
+	}
+	for k := range w.posts {
+		var hears []int
+		for _, at := range places[k] {
+			if f, ok := first[at.Span]; ok {
+				hears = append(hears, f)
+			}
+		}
+		slices.Sort(hears)
+		out = append(out, fmt.Sprint(slices.Compact(hears)))
+	}
+	return out, true
+}
+
+// all is every target.
+func (w *world) all() (out []int) {
+	for k := range w.targets {
+		out = append(out, k)
+	}
+	return out
+}
+
+// stirred is the targets of which a mistake may change what laptops reach: those that
+// hear other devices that route than before, those that are nobody's; all where devices
+// that route hear others, or that is not plain.
+func (w *world) stirred(n *span.Net) []int {
+	now, ok := w.signs(n)
+	all := w.signed == nil || !ok
+	by := map[netip.Addr]bool{}
+	some := false
+	for k := range w.posts {
+		differs := all || now[k] != w.signed[k]
+		some = some || differs
+		all = all || differs && w.posts[k].gateway
+		by[w.posts[k].addr] = by[w.posts[k].addr] || differs
+	}
+	var out []int
+	for k, x := range w.targets {
+		differs, posted := by[x.addr]
+		if all || differs || some && !posted {
+			out = append(out, k)
+		}
+	}
+	return out
+}
+
+// otherwise is the trials that end otherwise than planned.
+func (w *world) otherwise(plan, now [][]*talk.Services) (out []trial) {
+	for i, l := range w.who {
+		for k, x := range w.targets {
+			t := trial{from: l.vlan, to: x.addr, reach: Reach{To: x.name, OK: true}}
+			if plan[i][k] == now[i][k] {
+				continue
+			}
+			differs := plan[i][k].Minus(now[i][k])
+			if differs.Empty() {
+				differs, t.reach.OK = now[i][k].Minus(plan[i][k]), false
+			}
+			if !differs.Empty() {
+				t.what = oneOf(differs)
+				t.reach.Service = t.what.String()
+				out = append(out, t)
+			}
+		}
+	}
+	return out
+}
+
+// oneOf is a service of a set that is easy to try.
+func oneOf(s *talk.Services) office.Service {
+	x := s.List()[0]
+	if x.Protocol == office.AnyProtocol {
+		x.Protocol = office.Ping
+	}
+	if x.Protocol != office.Ping {
+		x.Last = x.First
+	}
+	return x
+}
+
+// otherAcross notes what is otherwise between VLANs by the asks that would see it.
+func (w *world) otherAcross(trials []trial) map[int]sight {
+	by := map[office.VID]sight{}
+	for _, t := range trials {
+		if _, ok := by[t.from]; ok {
+			continue
+		}
+		var mine []trial
+		for _, x := range trials {
+			if x.from == t.from {
+				mine = append(mine, x)
+			}
+		}
+		key := fmt.Sprint(mine)
+		id, ok := w.known[key]
+		if !ok {
+			w.across = append(w.across, mine)
+			id = sight(-len(w.across))
+			w.known[key] = id
+		}
+		by[t.from] = id
+	}
+	out := map[int]sight{}
+	for a := range w.asks {
+		if s, ok := by[w.asks[a].vlan]; ok && w.asksAcross(a) {
+			out[a] = s
+		}
+	}
+	return out
+}

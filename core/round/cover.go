@@ -1,0 +1,121 @@
+package round
+
+import "slices"
+
+// cover is a small set of asks that together show every mistake that some ask shows:
+// the one first that shows most of what is left; then without those that the others
+// make needless, and with one in the place of two where that is enough.
+func (w *world) cover() []int {
+	shows := make([][]int, len(w.asks)) // mistakes by ask
+	by := make([][]int, len(w.seen))    // asks by mistake
+	for m, diff := range w.seen {
+		for a := range w.asks {
+			if _, ok := diff[a]; ok {
+				shows[a] = append(shows[a], m)
+				by[m] = append(by[m], a)
+			}
+		}
+	}
+	count := make([]int, len(w.seen)) // chosen asks that show it
+	left := 0
+	for m := range by {
+		if len(by[m]) > 0 {
+			left++
+		}
+	}
+	gain := make([]int, len(w.asks)) // mistakes that it would show and no chosen one does
+	for a := range shows {
+		gain[a] = len(shows[a])
+	}
+	chosen := make([]bool, len(w.asks))
+	take := func(a int) {
+		chosen[a] = true
+		for _, m := range shows[a] {
+			if count[m]++; count[m] == 1 {
+				left--
+				for _, b := range by[m] {
+					gain[b]--
+				}
+			}
+		}
+	}
+	drop := func(a int) {
+		chosen[a] = false
+		for _, m := range shows[a] {
+			if count[m]--; count[m] == 0 {
+				left++
+				for _, b := range by[m] {
+					gain[b]++
+				}
+			}
+		}
+	}
+	var order []int
+	for left > 0 {
+		best := 0
+		for a := range gain {
+			if gain[a] > gain[best] {
+				best = a
+			}
+		}
+		take(best)
+		order = append(order, best)
+	}
+	for _, a := range slices.Backward(order) {
+		if !slices.ContainsFunc(shows[a], func(m int) bool { return count[m] == 1 }) {
+			drop(a)
+		}
+	}
+	// One in the place of two: what only they show, it shows.
+	needs := make([]int, len(w.asks)) // mistakes that only it shows, of those chosen
+	owner := make([]int, len(w.seen))
+	tally := make([]int, len(w.asks))
+	for more := true; more; {
+		more = false
+		clear(needs)
+		for a := range chosen {
+			for _, m := range shows[a] {
+				if chosen[a] && count[m] == 1 {
+					owner[m] = a
+					needs[a]++
+				}
+			}
+		}
+		for z := 0; z < len(chosen) && !more; z++ {
+			if chosen[z] {
+				continue
+			}
+			var whole []int
+			for _, m := range shows[z] {
+				if count[m] == 1 {
+					if tally[owner[m]]++; tally[owner[m]] == needs[owner[m]] {
+						whole = append(whole, owner[m])
+					}
+				}
+			}
+			for _, m := range shows[z] {
+				tally[owner[m]] = 0
+			}
+			for i := 0; i < len(whole) && !more; i++ {
+				for _, y := range whole[:i] {
+					drop(whole[i])
+					drop(y)
+					if gain[z] == left {
+						take(z)
+						more = true
+						break
+					}
+					take(y)
+					take(whole[i])
+				}
+			}
+		}
+	}
+	var out []int
+	for a := range chosen {
+		if chosen[a] {
+			out = append(out, a)
+		}
+	}
+	return out
+}

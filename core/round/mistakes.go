@@ -1,0 +1,177 @@
+package round
+
+import (
+	"fmt"
+	"slices"
+
+	"klammer/core/office"
+	"klammer/core/span"
+)
+
+// Mistake is one slip in carrying a plan out.
+type Mistake struct {
+	Text   string         // "rack 24 lacks 110"
+	Port   office.PortRef // zero where it is about none
+	Device string
+	Rules  bool // it is about what passes between VLANs
+	weight int  // how rare it is: the lower, the likelier
+
+	after *office.Office // nil where nothing of it shows in what frames do
+}
+
+// Made is the office with the mistake made; nil where nothing of it shows in what frames
+// do.
+func (m *Mistake) Made() *office.Office { return m.after }
+
+// How rare mistakes are.
+const (
+	forgotten = iota // a VLAN that was not put on a cable's end: the commonest
+	leftBehind
+	pvidOnly
+	elsewhere
+	notEntered
+)
+
+// mistakes lists them, by device and port.
+func mistakes(n *span.Net) (out []Mistake) {
+	o := n.Office
+	for i, d := range o.Devices {
+		if d.Unaware() {
+			continue
+		}
+		for p := range d.Ports {
+			if d.Ports[p].Bundle > 0 || n.Tables[i].Ports[p].Off {
+				continue
+			}
+			out = append(out, ofPort(n, i, p)...)
+		}
+		for k := range d.Rules {
+			r := &d.Rules[k]
+			x := d.Clone()
+			x.Rules = slices.Delete(slices.Clone(d.Rules), k, k+1)
+			out = append(out, Mistake{Text: fmt.Sprintf("%s lacks the rule %s", d.Name, r.String()), Device: d.Name, Rules: true, weight: notEntered, after: with(o, i, x)})
+		}
+		for k, r := range d.Routes {
+			x := d.Clone()
+			x.Routes = slices.Delete(slices.Clone(d.Routes), k, k+1)
+			out = append(out, Mistake{Text: fmt.Sprintf("%s lacks the route to %s", d.Name, r.To), Device: d.Name, Rules: true, weight: notEntered, after: with(o, i, x)})
+		}
+		for p := range d.Ports {
+			if b := &d.Ports[p]; b.Kind == office.Bundle && len(n.Topo.LinksAt(i, p)) > 0 {
+				out = append(out, Mistake{Text: fmt.Sprintf("the bundle %s %s has another mode than the far end", d.Name, b.Name), Device: d.Name, weight: elsewhere})
+			}
+		}
+	}
+	return out
+}
+
+// with is an office with one device replaced.
+func with(o *office.Office, i int, d *office.Device) *office.Office {
+	out := *o
+	out.Devices = slices.Clone(o.Devices)
+	out.Devices[i] = d.Seal()
+	return &out
+}
+
+// pvidApart says whether a device's PVIDs are set by themselves, and so can be
+// forgotten.
+func pvidApart(d *office.Device) bool {
+	if d.Forwarding == office.Grouped {
+		return false
+	}
+	return d.Wording.Name == "" || d.Wording.Name == office.ByVLAN && !slices.Contains(d.Wording.Habits, office.PVIDFollows)
+}
+
+// ofPort lists what can go wrong at a port.
+func ofPort(n *span.Net, i, p int) (out []Mistake) {
+	o, d := n.Office, n.Office.Devices[i]
+	ref := office.PortRef{Device: d.Name, Port: d.Ports[p].Name}
+	where := ref.Device + " " + ref.Port
+	compiled := n.Tables[i].Ports[p]
+	add := func(text string, weight int, change func(s *office.Shape)) {
+		if after := reset(n, i, p, change); after != nil {
+			out = append(out, Mistake{Text: text, Port: ref, Device: d.Name, weight: weight, after: after})
+		}
+	}
+	without := func(list []office.VID, v office.VID) []office.VID {
+		return slices.DeleteFunc(slices.Clone(list), func(x office.VID) bool { return x == v })
+	}
+	name := func(v office.VID) string { return fmt.Sprint(v) }
+	for v := range compiled.Tagged.All() {
+		add(where+" lacks "+name(v), forgotten, func(s *office.Shape) {
+			s.Tagged = without(s.Tagged, v)
+			if s.PVID == v {
+				s.PVID = 0
+			}
+		})
+	}
+	const first = office.DefaultVID
+	if compiled.Untagged.Len() == 0 && !compiled.Tagged.Has(first) && d.Forwarding != office.Routed && d.Ports[p].Kind != office.Inner {
+		add(where+" still has 1", leftBehind, func(s *office.Shape) {
+			s.Untagged = []office.VID{first}
+			if s.PVID == 0 {
+				s.PVID = first
+			}
+		})
+	}
+	for v := range compiled.Untagged.All() {
+		if v == first {
+			continue
+		}
+		if d.Forwarding != office.Routed && d.Ports[p].Kind != office.Inner {
+			add(where+" was left in 1, and is to be in "+name(v), leftBehind, func(s *office.Shape) {
+				s.Untagged, s.PVID, s.Tagged = []office.VID{first}, first, without(s.Tagged, first)
+			})
+			if pvidApart(d) {
+				add(where+" has PVID 1, and is to have "+name(v), pvidOnly, func(s *office.Shape) { s.PVID = first })
+			}
+		}
+		add(where+" lacks "+name(v), forgotten, func(s *office.Shape) {
+			s.Untagged = without(s.Untagged, v)
+			if s.PVID == v {
+				s.PVID = 0
+			}
+		})
+		if d.Ports[p].Kind == office.Inner {
+			for _, x := range o.VLANs { // the next one in the list is the slip of a hand
+				if x.VID > v {
+					add(fmt.Sprintf("%s is in %d, and is to be in %d", where, x.VID, v), elsewhere, func(s *office.Shape) { s.Untagged, s.PVID = []office.VID{x.VID}, x.VID })
+					break
+				}
+			}
+		}
+	}
+	return out
+}
+
+// reset is the office with a port set otherwise; nil where it cannot be.
+func reset(n *span.Net, i, p int, change func(s *office.Shape)) *office.Office {
+	o, d := n.Office, n.Office.Devices[i]
+	shape, _ := o.Effective(d, p)
+	compiled := n.Tables[i].Ports[p]
+	s := office.Shape{
+		Untagged: compiled.Untagged.VIDs(), Tagged: compiled.Tagged.VIDs(), Rides: slices.Clone(compiled.Rides), PVIDSet: true, PVID: compiled.PVID,
+		Admit: shape.Admit, FilterOff: shape.FilterOff,
+	}
+	change(&s)
+	s.Rides = slices.DeleteFunc(s.Rides, func(r office.Ride) bool { return !slices.Contains(s.Tagged, r.VLAN) })
+	s = s.Normal()
+	draft := office.NewDraft(o)
+	if draft.Set(office.PortRef{Device: d.Name, Port: d.Ports[p].Name}, &s, "") != nil {
+		return nil
+	}
+	after, _ := draft.Done()
+	return after
+}
+
+// inInstead is an access port that was put in another VLAN.
+func inInstead(n *span.Net, ref office.PortRef, is, planned office.VID) (Mistake, bool) {
+	i := n.Topo.DeviceIndex(ref.Device)
+	p := n.Office.Devices[i].Port(ref.Port)
+	after := reset(n, i, p, func(s *office.Shape) {
+		s.Untagged, s.PVID = []office.VID{is}, is
+		s.Tagged = slices.DeleteFunc(s.Tagged, func(v office.VID) bool { return v == is })
+	})
+	text := fmt.Sprintf("%s %s is in %d, and is to be in %d", ref.Device, ref.Port, is, planned)
+	return Mistake{Text: text, Port: ref, Device: ref.Device, weight: elsewhere, after: after}, after != nil
+}

@@ -1,0 +1,156 @@
+package round
+
+import (
+	"fmt"
+	"slices"
+
+	"klammer/core/bridge"
+	"klammer/core/office"
+	"klammer/core/span"
+	"klammer/core/talk"
+)
+
+// Played is what a laptop sees at a test in an office as it is.
+type Played struct {
+	Seen
+	Gives []Given  // who hands out an address there
+	Wrong []string // what is otherwise than planned, in sentences
+}
+
+// Given is an address that somebody hands out.
+type Given struct {
+	Server string `json:"server"` // a device
+	By     string `json:"by"`     // its address
+	From   string `json:"from"`
+	To     string `json:"to"`
+}
+
+// At lists the tests that a port allows: untagged, and in each VLAN that is tagged
+// there. The error says what stands there instead.
+func (r *Round) At(ref office.PortRef) (out []Test, err error) {
+	for a := range r.w.asks {
+		if r.w.asks[a].ref == ref {
+			out = append(out, r.w.test(a))
+		}
+	}
+	if len(out) > 0 {
+		return out, nil
+	}
+	d := r.w.n.Office.Device(ref.Device)
+	if d == nil {
+		return nil, fmt.Errorf("there is no device %s", ref.Device)
+	}
+	switch p := d.Port(ref.Port); {
+	case p < 0:
+		return nil, fmt.Errorf("%s has no port %s", ref.Device, ref.Port)
+	case len(r.w.n.Topo.LinksAt(r.w.n.Topo.DeviceIndex(d.Name), p)) > 0:
+		return nil, fmt.Errorf("%s %s has a cable of the plan: nobody can plug in there", ref.Device, ref.Port)
+	default:
+		return nil, fmt.Errorf("%s %s is closed, or no port that one can plug in at", ref.Device, ref.Port)
+	}
+}
+
+// Tagged is the test of a port with frames that carry a VLAN ID that the plan has not
+// there, so that nothing is to be heard; false where [Round.At] has it.
+func (r *Round) Tagged(ref office.PortRef, v office.VID) (Test, bool, error) {
+	all, err := r.At(ref)
+	if err != nil || slices.ContainsFunc(all, func(t Test) bool { return t.Wire == bridge.Wire(v) }) {
+		return Test{}, false, err
+	}
+	x := r.w.asks[all[0].at]
+	x.wire, x.vlan = bridge.Wire(v), 0
+	r.w.asks = append(r.w.asks, x)
+	a := len(r.w.asks) - 1
+	r.w.plan = append(r.w.plan, r.w.lookAt(r.w.n, r.w.posts, r.w.asks[a:])...)
+	return r.w.test(a), true, nil
+}
+
+// Play plugs a laptop into an office as it is, at tests of the round.
+func (r *Round) Play(asIs *office.Office, tests []Test) []Played {
+	n := span.Compile(asIs)
+	m := talk.New(n)
+	w := r.w
+	posts, asks := w.in(n, tests)
+	sights := w.lookAt(n, posts, asks)
+	var out []Played
+	for i, t := range tests {
+		planned, now := w.sets[w.plan[t.at]], w.sets[sights[i]]
+		x := Played{Seen: Seen{Test: t, Instead: []string{}}}
+		for _, k := range now {
+			p := &posts[k]
+			x.Instead = append(x.Instead, p.called())
+			if p.hands {
+				x.Gives = append(x.Gives, Given{p.device, p.called(), p.from.String(), p.to.String()})
+			}
+			if !slices.Contains(planned, k) {
+				what := "answers, and is not to"
+				if p.hands {
+					what = fmt.Sprintf("hands out addresses from %s to %s, and is not to", p.from, p.to)
+				}
+				x.Wrong = append(x.Wrong, p.called()+" "+what)
+			}
+		}
+		for _, k := range planned {
+			if !slices.Contains(now, k) {
+				x.Wrong = append(x.Wrong, posts[k].called()+" is to answer ping, and does not")
+			}
+		}
+		if len(x.Wrong) == 0 { // across VLANs it counts only where one is in the right one
+			for _, y := range t.trials {
+				if w.holds(m, posts, y) != y.reach.OK {
+					verb := "is to answer"
+					if !y.reach.OK {
+						verb = "is not to answer"
+					}
+					x.Wrong = append(x.Wrong, fmt.Sprintf("%s %s %s", y.reach.To, verb, y.reach.Service))
+				}
+			}
+		}
+		if x.Passed = len(x.Wrong) == 0; x.Passed {
+			x.Instead = nil
+		}
+		out = append(out, x)
+	}
+	return out
+}
+
+// holds says whether a trial ends well in another office.
+func (w *world) holds(m *talk.Map, posts []post, t trial) bool {
+	for _, l := range w.who {
+		if l.vlan == t.from {
+			from := m.At(l.vlan, w.nodes(m.Net, &posts[l.gate]), l.addr)
+			return m.Open(from, m.Own(t.to)).Meets(talk.Of(m.Net.Office, []office.Service{t.what}))
+		}
+	}
+	return false
+}
+
+// in is who answers, and where one plugs in, in another office: the posts of the plan
+// first, at their numbers, then those that the plan has not.
+func (w *world) in(n *span.Net, tests []Test) (posts []post, asks []ask) {
+	posts = slices.Clone(w.posts)
+	for k := range posts {
+		posts[k].dev, posts[k].plug, posts[k].hands = -1, nil, false // until it is found there
+	}
+	its := &world{n: n}
+	its.findPosts()
+	for _, p := range its.posts {
+		k := slices.IndexFunc(w.posts, func(x post) bool {
+			return x.device == p.device && x.addr == p.addr && (x.addr.IsValid() || x.vid == p.vid)
+		})
+		if k >= 0 {
+			posts[k] = p
+		} else {
+			posts = append(posts, p)
+		}
+	}
+	for _, t := range tests {
+		x := w.asks[t.at]
+		x.dev, x.port = n.Topo.DeviceIndex(x.ref.Device), -1
+		if x.dev >= 0 {
+			x.port = n.Office.Devices[x.dev].Port(x.ref.Port)
+		}
+		asks = append(asks, x)
+	}
+	return posts, asks
+}

@@ -1,0 +1,182 @@
+package round_test
+
+import (
+	"fmt"
+	"net/netip"
+	"os"
+	"slices"
+	"strings"
+	"testing"
+
+	"github.com/stretchr/testify/require"
+
+	"klammer/core/bridge"
+	"klammer/core/notation"
+	"klammer/core/office"
+	"klammer/core/round"
+	"klammer/core/span"
+)
+
+func read(t testing.TB, text string) *office.Office {
+	f, err := notation.Read("office", text)
+	require.NoError(t, err)
+	return f.Office
+}
+
+func clinic(t testing.TB) *office.Office {
+	text, err := os.ReadFile("../../demo/clinic.klm")
+	require.NoError(t, err)
+	return read(t, string(text))
+}
+
+// results is what becomes of a round's tests where a mistake was made: with what was
+// seen instead, or without.
+func results(r *round.Round, m int, instead bool) (out []round.Seen, failed int) {
+	for k, x := range r.Tests {
+		s := round.Seen{Test: r.Tests[k], Passed: !slices.Contains(x.Shows, m)}
+		if !s.Passed {
+			failed++
+			if instead {
+				s.Instead = r.Sees(m, r.Tests[k])
+			}
+		}
+		out = append(out, s)
+	}
+	return out, failed
+}
+
+// first says whether a mistake is in the first suspect.
+func first(all []round.Suspect, m int) bool {
+	return len(all) > 0 && slices.ContainsFunc(all[0].Mistakes, func(way []int) bool { return len(way) == 1 && way[0] == m })
+}
+
+// TestClinic: the clinic's round shows every mistake that a laptop could see, and names
+// it; the office's own mends lead to the plan.
+func TestClinic(t *testing.T) {
+	r := round.Make(clinic(t))
+	shown, named, ticked := 0, 0, 0
+	for m := range r.Mistakes {
+		res, failed := results(r, m, true)
+		require.Equal(t, slices.Contains(r.Unshown, m), failed == 0, r.Mistakes[m].Text)
+		if failed == 0 {
+			continue
+		}
+		shown++
+		for k, x := range r.Play(r.Mistakes[m].Made(), r.Tests) {
+			require.Equal(t, res[k].Passed, x.Passed, "%s at %s: %s", r.Mistakes[m].Text, x.Test.Port, x.Wrong)
+			if !x.Passed {
+				require.Equal(t, res[k].Instead, x.Instead)
+			}
+		}
+		all := r.Suspects(res)
+		require.True(t, slices.ContainsFunc(all, func(s round.Suspect) bool { return first([]round.Suspect{s}, m) }), "%s is not among the suspects", r.Mistakes[m].Text)
+		if first(all, m) {
+			named++
+		}
+		res, _ = results(r, m, false)
+		if first(r.Suspects(res), m) {
+			ticked++
+		}
+	}
+	t.Logf("%d mistakes, %d shown by %d tests; named first %d with what was seen, %d with ticks alone", len(r.Mistakes), shown, len(r.Tests), named, ticked)
+	require.GreaterOrEqual(t, named*100, shown*95)
+	require.GreaterOrEqual(t, ticked*100, shown*65)
+}
+
+// thirty is a gateway and 30 switches of 24 ports in a tree, with ten VLANs that each
+// hand out addresses, and twenty rules.
+func thirty(t testing.TB, hosts int) *office.Office {
+	var b strings.Builder
+	b.WriteString("vlan 190 devices\n")
+	gate := "device gate firewall\n  forwarding routed\n  ports wan, lan\n  lan: 190 [10-19]\n  address 190 10.0.190.1/24 on lan zone devices\n  outside line on wan\n"
+	for v := 10; v < 20; v++ {
+		fmt.Fprintf(&b, "vlan %d staff-%d\n", v, v)
+		gate += fmt.Sprintf("  address %d 10.0.%d.1/24 on lan zone z%d handout 10.0.%d.50-10.0.%d.99\n", v, v, v, v, v)
+	}
+	for v := 10; v < 20; v++ {
+		gate += fmt.Sprintf("  allow vlan %d to 10.0.%d.1 tcp/443\n  allow zone z%d to outside\n", v, 10+(v+1)%10, v)
+	}
+	b.WriteString(gate)
+	for i := range 30 {
+		fmt.Fprintf(&b, "device s%d switch\n  ports 1-24\n  wording by-vlan pvid-apart\n  manage 190 10.0.190.%d\n", i, i+2)
+		for p := 1; p <= 16; p++ {
+			fmt.Fprintf(&b, "  %d: %d\n", p, 10+p%10)
+		}
+		b.WriteString("  17: 190\n  18-24: 190 [10-19]\n")
+	}
+	b.WriteString("cable gate.lan s0.23\n")
+	for i := 1; i < 30; i++ {
+		fmt.Fprintf(&b, "cable s%d.24 s%d.%d\n", i, (i-1)/4, 18+(i-1)%4)
+	}
+	for h := range hosts { // with addresses of their own
+		v := 10 + (1+h/30)%10
+		fmt.Fprintf(&b, "plug s%d.%d \"host %d\" wants %d at 10.0.%d.%d\n", h%30, 1+h/30, h, v, v, 100+h%30)
+	}
+	return read(t, b.String())
+}
+
+// TestGiven: an address from another VLAN's range says which VLAN the port is in, or
+// which cable joins them.
+func TestGiven(t *testing.T) {
+	o := clinic(t)
+	r := round.Make(o)
+	k := slices.IndexFunc(r.Tests, func(x round.Test) bool {
+		return x.Port == office.PortRef{Device: "rack", Port: "5"} && x.Wire == bridge.Untagged
+	})
+	require.GreaterOrEqual(t, k, 0)
+	before, err := r.At(r.Tests[k].Port)
+	require.NoError(t, err)
+	res := []round.Seen{{Test: r.Tests[k], Given: netip.MustParseAddr("10.61.140.51")}}
+	all := r.Suspects(res)
+	require.Len(t, all, 1)
+	require.Equal(t, "rack 5 is in 140, and is to be in 110", r.Mistakes[all[0].Mistakes[0][0]].Text)
+	require.Equal(t, r.Mistakes[all[0].Mistakes[0][0]].Text, r.Mistakes[r.Suspects(res)[0].Mistakes[0][0]].Text, "asked again")
+	after, err := r.At(r.Tests[k].Port)
+	require.NoError(t, err)
+	require.Equal(t, before, after, "what is to be seen there is as it was")
+	res[0].Given = netip.MustParseAddr("192.168.1.7") // a stranger's
+	require.Greater(t, len(r.Suspects(res)), 3)
+	require.Zero(t, r.Hands(res[0].Given))
+	require.Empty(t, r.Suspects([]round.Seen{{Test: r.Tests[k], Passed: true}}))
+}
+
+// TestSeveral: mistakes that nobody would look for together, made at once, are named.
+func TestSeveral(t *testing.T) {
+	o := clinic(t)
+	for _, x := range []string{"rack 5: 130", "rack 12: 999", "ward-west 2: 110"} {
+		next, _, err := notation.Line(o, x)
+		require.NoError(t, err)
+		o = next
+	}
+	r := round.Make(clinic(t))
+	var res []round.Seen
+	for _, x := range r.Play(o, r.Tests) {
+		res = append(res, x.Seen)
+	}
+	all := r.Suspects(res)
+	require.NotEmpty(t, all)
+	at := map[string]bool{}
+	for _, m := range all[0].Mistakes[0] {
+		at[r.Mistakes[m].Port.String()] = true
+	}
+	for _, x := range []string{"rack.5", "rack.12", "ward-west.2"} {
+		require.True(t, at[x], "%s is not named: %v", x, at)
+	}
+	require.Len(t, at, 3)
+}
+
+func BenchmarkRound(b *testing.B) {
+	for _, x := range []struct {
+		name string
+		o    *office.Office
+	}{{"clinic", clinic(b)}, {"thirty", thirty(b, 0)}, {"hosts", thirty(b, 300)}} {
+		b.Run(x.name, func(b *testing.B) {
+			for b.Loop() {
+				r := round.Make(x.o)
+				b.ReportMetric(float64(len(r.Mistakes)), "mistakes")
+				b.ReportMetric(float64(len(r.Tests)), "tests")
+				b.ReportMetric(float64(round.Effort(span.Compile(x.o))), "effort")
+			}
+		})
+	}
+}

@@ -1,0 +1,283 @@
+package round
+
+import (
+	"cmp"
+	"maps"
+	"net/netip"
+	"slices"
+
+	"klammer/core/bridge"
+	"klammer/core/office"
+)
+
+// Seen is what became of a test.
+type Seen struct {
+	Test   Test
+	Passed bool
+	// Instead is who answered, by name or address, where that was written down; nil where
+	// it was not.
+	Instead []string
+	// Given is the address that the laptop was given; the zero one where it was none, or
+	// that was not written down.
+	Given netip.Addr
+}
+
+// Suspect is mistakes of which each, by itself or with others, would explain all that was
+// seen; those that no laptop can tell apart are one suspect.
+type Suspect struct {
+	Mistakes [][]int // each a way to explain it: one mistake, two, or a few at once
+	weight   int
+}
+
+// Suspects names what would explain results, the likeliest first: single mistakes,
+// those that explain what was seen instead too, the commoner ones; where none does, pairs,
+// and where no pair does, the few that together do.
+func (r *Round) Suspects(results []Seen) []Suspect {
+	if !slices.ContainsFunc(results, func(s Seen) bool { return !s.Passed }) {
+		return nil
+	}
+	for _, s := range results {
+		v := r.Hands(s.Given)
+		if s.Passed || v == 0 || s.Test.Wire != bridge.Untagged || v == s.Test.VLAN {
+			continue
+		}
+		m, ok := inInstead(r.w.n, s.Test.Port, v, s.Test.VLAN)
+		if ok && !slices.ContainsFunc(r.Mistakes, func(x Mistake) bool { return x.Text == m.Text }) {
+			r.Mistakes = append(r.Mistakes, m)
+			r.w.seen = append(r.w.seen, r.w.under(&m))
+		}
+	}
+	var out []Suspect
+	for i := range r.Mistakes {
+		if score, ok := r.explains(results, i); ok {
+			r.join(&out, Suspect{[][]int{{i}}, score})
+		}
+	}
+	if len(out) == 0 {
+		out = r.pairs(results)
+	}
+	slices.SortStableFunc(out, func(a, b Suspect) int { return cmp.Compare(a.weight, b.weight) })
+	return out
+}
+
+// explains says whether a mistake gives what was seen, and how well: the lower the
+// better.
+func (r *Round) explains(results []Seen, m int) (int, bool) {
+	weight := 10 * r.Mistakes[m].weight
+	for _, s := range results {
+		a := s.Test.at
+		now, differs := r.w.seen[m][a]
+		switch {
+		case s.Passed == differs:
+			return 0, false
+		case s.Passed:
+			continue
+		case !r.gives(r.answering(now, a), s.Given):
+			return 0, false
+		case s.Instead == nil:
+			continue
+		case !r.same(r.answering(now, a), s.Instead):
+			return 0, false
+		}
+	}
+	return weight, true
+}
+
+// Hands is the VLAN in which an address is handed out as planned; 0 where nobody does.
+func (r *Round) Hands(a netip.Addr) office.VID {
+	for k := range r.w.posts {
+		if p := &r.w.posts[k]; p.hands && a.IsValid() && p.from.Compare(a) <= 0 && a.Compare(p.to) <= 0 {
+			return p.vid
+		}
+	}
+	return 0
+}
+
+// gives says whether a laptop may be given an address where some answer; yes where
+// nobody of the plan hands it out, as then it says nothing of the plan.
+func (r *Round) gives(s sight, a netip.Addr) bool {
+	v := r.Hands(a)
+	return v == 0 || slices.ContainsFunc(r.w.sets[s], func(k int) bool { return r.w.posts[k].hands && r.w.posts[k].vid == v })
+}
+
+// Sees is who would answer at a test under a mistake, by name or address.
+func (r *Round) Sees(mistake int, test Test) []string {
+	s, ok := r.w.seen[mistake][test.at]
+	if !ok {
+		s = r.w.plan[test.at]
+	}
+	return r.w.called(r.answering(s, test.at))
+}
+
+// answering is who answers at an ask: as planned where another VLAN is what is
+// otherwise.
+func (r *Round) answering(s sight, a int) sight {
+	if s < 0 {
+		return r.w.plan[a]
+	}
+	return s
+}
+
+// called is who answers, by name or address.
+func (w *world) called(s sight) []string {
+	out := []string{}
+	for _, p := range w.sets[s] {
+		out = append(out, w.posts[p].called())
+	}
+	return out
+}
+
+// same says whether a sight is what somebody wrote down.
+func (r *Round) same(s sight, instead []string) bool {
+	is := r.w.called(s)
+	said := slices.Clone(instead)
+	slices.Sort(is)
+	slices.Sort(said)
+	return slices.Equal(slices.Compact(is), slices.Compact(said))
+}
+
+// join adds a suspect to those that no laptop can tell it from, or that one way mends:
+// the port is set as planned.
+func (r *Round) join(all *[]Suspect, s Suspect) {
+	m := s.Mistakes[0][0]
+	for i := range *all {
+		if k := (*all)[i].Mistakes[0]; len(k) == 1 && (r.alike(k[0], m) || r.Mistakes[m].Port.Device != "" && r.Mistakes[k[0]].Port == r.Mistakes[m].Port) {
+			(*all)[i].Mistakes = append((*all)[i].Mistakes, s.Mistakes[0])
+			(*all)[i].weight = min((*all)[i].weight, s.weight)
+			return
+		}
+	}
+	*all = append(*all, s)
+}
+
+// alike says whether no laptop anywhere sees one mistake otherwise than another.
+func (r *Round) alike(a, b int) bool {
+	x, y := r.w.seen[a], r.w.seen[b]
+	if len(x) != len(y) {
+		return false
+	}
+	for k, s := range x {
+		if t, ok := y[k]; !ok || s != t {
+			return false
+		}
+	}
+	return true
+}
+
+// mostPairs is how many pairs are told.
+const mostPairs = 50
+
+// pairs is two mistakes that together explain what one does not: what the one shows or
+// the other does has failed, and nothing else.
+func (r *Round) pairs(results []Seen) (out []Suspect) {
+	failed := map[int]bool{}
+	passed := map[int]bool{}
+	for _, s := range results {
+		a := s.Test.at
+		if s.Passed {
+			passed[a] = true
+		} else {
+			failed[a] = true
+		}
+	}
+	var some []int // mistakes that nothing speaks against
+	for m := range r.Mistakes {
+		hits, against := 0, false
+		for a := range r.w.seen[m] {
+			against = against || passed[a]
+			if failed[a] {
+				hits++
+			}
+		}
+		if hits > 0 && !against {
+			some = append(some, m)
+		}
+	}
+	slices.SortStableFunc(some, func(x, y int) int { return cmp.Compare(r.Mistakes[x].weight, r.Mistakes[y].weight) })
+	for i, x := range some {
+		for _, y := range some[i+1:] {
+			all := true
+			for a := range failed {
+				_, one := r.w.seen[x][a]
+				_, two := r.w.seen[y][a]
+				all = all && (one || two)
+			}
+			if all {
+				out = append(out, Suspect{[][]int{{x, y}}, 1000 + 10*(r.Mistakes[x].weight+r.Mistakes[y].weight)})
+				if len(out) == mostPairs {
+					return out
+				}
+			}
+		}
+	}
+	if len(out) == 0 {
+		out = r.several(some, failed)
+	}
+	return out
+}
+
+// several is a few mistakes that together explain what two do not: the one first that
+// shows most of what is left, of equal ones the likelier; none where something is left
+// that none of them shows.
+func (r *Round) several(some []int, failed map[int]bool) []Suspect {
+	left := maps.Clone(failed)
+	var way []int
+	weight := 2000
+	for len(left) > 0 {
+		best, most := -1, 0
+		for _, m := range some {
+			shows := 0
+			for a := range left {
+				if _, ok := r.w.seen[m][a]; ok {
+					shows++
+				}
+			}
+			if shows > most {
+				best, most = m, shows
+			}
+		}
+		if best < 0 {
+			return nil
+		}
+		way = append(way, best)
+		weight += 10 * (1 + r.Mistakes[best].weight)
+		for a := range r.w.seen[best] {
+			delete(left, a)
+		}
+	}
+	return []Suspect{{[][]int{way}, weight}}
+}
+
+// Next is the place that tells suspects apart best where nobody was yet, and what is
+// seen there as planned; one of the round before others; false where none does.
+func (r *Round) Next(results []Seen, suspects []Suspect) (Test, bool) {
+	best, parts := -1, 1
+	try := func(a int) {
+		if slices.ContainsFunc(results, func(s Seen) bool { return s.Test.at == a }) {
+			return
+		}
+		kinds := map[sight]bool{}
+		for _, s := range suspects {
+			now := r.w.plan[a]
+			for _, m := range s.Mistakes[0] {
+				if x, ok := r.w.seen[m][a]; ok {
+					now = x
+				}
+			}
+			kinds[now] = true
+		}
+		if len(kinds) > parts {
+			best, parts = a, len(kinds)
+		}
+	}
+	for _, t := range r.Tests {
+		try(t.at)
+	}
+	for a := range r.w.asks {
+		try(a)
+	}
+	if best < 0 {
+		return Test{}, false
+	}
+	return r.w.test(best), true
+}

@@ -1,0 +1,61 @@
+package e2e
+
+import (
+	"testing"
+
+	"github.com/chromedp/chromedp"
+	"github.com/chromedp/chromedp/kb"
+	"github.com/stretchr/testify/require"
+
+	"klammer/e2e/stage"
+)
+
+// TestRound walks a round: a test fails, what explains it shows, it is put right and the
+// test passes; a second tab sees it; what was found is played, and where the plan moves
+// on, what was seen there is old.
+func TestRound(t *testing.T) {
+	ctx, p := start(t)
+	press(t, ctx, "gu")
+	until(t, ctx, `document.querySelectorAll(".round li").length > 20`)
+	require.True(t, eval[bool](t, ctx, `document.querySelector(".round li").textContent.includes("an address 10.61.110.50 – 10.61.110.220")`))
+
+	// By keyboard alone: as planned, and the next place has the focus.
+	_ = eval[any](t, ctx, `document.querySelector("[aria-label='rack.1 is as planned']").focus()`)
+	press(t, ctx, kb.Enter)
+	until(t, ctx, `document.activeElement?.getAttribute("aria-label") === "rack.1 [140] is as planned"`)
+
+	// Otherwise: an address that is none is said, and nothing of what was typed is lost.
+	require.NoError(t, stage.Tap(ctx, "[aria-label='rack.5 is not as planned']"))
+	until(t, ctx, `document.querySelector(".round form input") !== null`)
+	require.NoError(t, chromedp.Do(ctx, chromedp.SendKeys(".round form input", "10.61.140"+kb.Enter)))
+	until(t, ctx, `document.body.textContent.includes("is no address")`)
+	require.Equal(t, "10.61.140", eval[string](t, ctx, `document.querySelector(".round form input").value`))
+	require.NoError(t, chromedp.Do(ctx, chromedp.SendKeys(".round form input", ".51"+kb.Enter)))
+	until(t, ctx, `document.querySelector("#explains")?.textContent.includes("rack 5 is in 140, and is to be in 110")`)
+	require.True(t, eval[bool](t, ctx, `document.querySelector("#explains code").textContent === "rack 5: use desk"`))
+
+	// It is put right: taken back, the test passes.
+	require.NoError(t, stage.Tap(ctx, "[aria-label='rack.5 is as planned']"))
+	until(t, ctx, `document.querySelector("#explains") === null`)
+
+	// Without an address there are several, and a place that tells them apart.
+	require.NoError(t, stage.Tap(ctx, "[aria-label='rack.9 is not as planned']"))
+	require.NoError(t, stage.Tap(ctx, ".round form button.main"))
+	until(t, ctx, `document.querySelectorAll("#explains li").length > 1`)
+	require.NoError(t, stage.Tap(ctx, "#explains .next button"))
+	until(t, ctx, `document.activeElement?.closest("li[id^=stop-]") !== null`)
+	require.NoError(t, stage.Tap(ctx, "[aria-label='Take back what was said of rack.9']"))
+	until(t, ctx, `document.querySelector("#explains") === null`)
+
+	// The plan moves on there: old, and nothing is to be explained any more.
+	line(t, ctx, "rack 5: 130")
+	press(t, ctx, kb.Enter)
+	until(t, ctx, `document.querySelector(".round li.old")?.textContent.includes("the plan moved on here")`)
+
+	// What was found is played: the trunk lacks a VLAN, and that is named.
+	_ = eval[any](t, ctx, `fetch("/api/offices/1/found", {method: "POST", headers: {"Content-Type": "application/json"}, body: JSON.stringify({device: "ward-east", text: "8: 190 [120 140]", keep: true, how: "read by hand"})})`)
+	visit(t, ctx, p, "/1/round", ".bar button:not(:disabled)")
+	until(t, ctx, `[...document.querySelectorAll(".bar button")].some(b => b.textContent.startsWith("Play") && !b.disabled)`)
+	_ = eval[any](t, ctx, `[...document.querySelectorAll(".bar button")].find(b => b.textContent.startsWith("Play")).click()`)
+	until(t, ctx, `document.querySelector("#explains")?.textContent.includes("ward-east 8 lacks 170")`)
+}

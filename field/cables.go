@@ -1,0 +1,94 @@
+package field
+
+import (
+	"cmp"
+	"slices"
+
+	"klammer/core/office"
+)
+
+// Heard says who of the two ends of a cable hears the other.
+type Heard string
+
+const (
+	HeardBoth   Heard = "both"
+	HeardOne    Heard = "one"    // the other does not tell, or hears nobody
+	HeardNone   Heard = "none"   // both tell of neighbours, and not of each other
+	HeardUnsaid Heard = "unsaid" // an end does not tell of neighbours, and says nothing that could be heard
+)
+
+// CableSeen is a cable, as planned or as heard.
+type CableSeen struct {
+	A       string `json:"a" required:"true"`
+	B       string `json:"b" required:"true" description:"a port; or what the device calls itself, where it is none of the office"`
+	Planned bool   `json:"planned" required:"true"`
+	Heard   Heard  `json:"heard" required:"true" enum:"both,one,none,unsaid"`
+	Known   bool   `json:"known" required:"true" description:"both ends are ports of the office"`
+}
+
+// Cables is the cables of the plan and those that devices hear (IEEE 802.1AB), the
+// planned ones first.
+func Cables(o *office.Office, all []*Telling) []CableSeen {
+	type end struct{ at, by office.PortRef }
+	heard := map[end]bool{}
+	tells := map[string]bool{}
+	find := func(r office.PortRef) (office.PortRef, bool) {
+		d := o.Device(r.Device)
+		if d == nil {
+			return r, false
+		}
+		for p := range d.Ports {
+			if d.Ports[p].Name == r.Port || d.Ports[p].Inside == r.Port && r.Port != "" {
+				return office.PortRef{Device: d.Name, Port: d.Ports[p].Name}, true
+			}
+		}
+		return r, false
+	}
+	var strange []CableSeen
+	for _, t := range all {
+		tells[t.Device] = !slices.Contains(t.NotTold, TellsNeighbours)
+		for _, n := range t.Neighbours {
+			at, ok := find(office.PortRef{Device: t.Device, Port: n.Port})
+			by, ok2 := find(office.PortRef{Device: n.Device, Port: n.RemotePort})
+			if ok && ok2 {
+				heard[end{at, by}] = true
+			} else {
+				strange = append(strange, CableSeen{A: at.String(), B: by.String(), Heard: HeardOne})
+			}
+		}
+	}
+	how := func(a, b office.PortRef) Heard {
+		switch n := heard[end{a, b}]; {
+		case n && heard[end{b, a}]:
+			return HeardBoth
+		case n || heard[end{b, a}]:
+			return HeardOne
+		case tells[a.Device] && tells[b.Device]:
+			return HeardNone
+		}
+		return HeardUnsaid
+	}
+	out := []CableSeen{}
+	done := map[end]bool{}
+	for _, c := range o.Cables {
+		done[end{c.A, c.B}], done[end{c.B, c.A}] = true, true
+		out = append(out, CableSeen{c.A.String(), c.B.String(), true, how(c.A, c.B), true})
+	}
+	var more []CableSeen
+	for e := range heard {
+		a, b := e.at, e.by
+		if b.Compare(a) < 0 {
+			a, b = b, a
+		}
+		if done[end{a, b}] {
+			continue
+		}
+		done[end{a, b}], done[end{b, a}] = true, true
+		more = append(more, CableSeen{a.String(), b.String(), false, how(a, b), true})
+	}
+	more = append(more, strange...)
+	slices.SortFunc(more, func(a, b CableSeen) int {
+		return cmp.Or(office.NaturalCompare(a.A, b.A), office.NaturalCompare(a.B, b.B))
+	})
+	return append(out, more...)
+}

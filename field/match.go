@@ -1,0 +1,191 @@
+package field
+
+import (
+	"regexp"
+	"slices"
+	"strconv"
+	"strings"
+
+	"klammer/core/office"
+)
+
+// Match is, by port of a device in the office, the place of the port in a reading,
+// -1 where none is it.
+type Match []int
+
+// Front is the port of the office that a place in a reading is, -1 for none.
+func (m Match) Front(at int) int {
+	for p, x := range m {
+		if x == at {
+			return p
+		}
+	}
+	return -1
+}
+
+var numbers = regexp.MustCompile(`\d+`)
+
+// series is a name without its last number, and that number: "ge-0/0/7" is
+// "ge-0/0/" and 7.
+func series(name string) (string, int) {
+	at := numbers.FindAllStringIndex(name, -1)
+	if len(at) == 0 {
+		return name, -1
+	}
+	last := at[len(at)-1]
+	n, err := strconv.Atoi(name[last[0]:last[1]])
+	if err != nil {
+		return name, -1
+	}
+	return name[:last[0]] + "\x00" + name[last[1]:], n
+}
+
+// MatchPorts proposes which port of a reading is which of the office. A name inside
+// the device that the office says (ports 7 as ge-0/0/7) decides; then the same name;
+// then, for ports of the front, the last number in the names of one series where
+// each is there once; then the device's own numbers; then a bundle by its members.
+// Nothing is matched twice.
+func MatchPorts(d *office.Device, r *Reading) Match {
+	m := make(Match, len(d.Ports))
+	for p := range m {
+		m[p] = -1
+	}
+	taken := make([]bool, len(r.Ports))
+	take := func(p, at int) {
+		if m[p] < 0 && !taken[at] {
+			m[p], taken[at] = at, true
+		}
+	}
+	names := func(x *Port) []string { return []string{x.Name, x.Descr, x.Alias} }
+	for _, want := range []func(*office.Port) string{func(p *office.Port) string { return p.Inside }, func(p *office.Port) string {
+		if p.Inside != "" {
+			return ""
+		}
+		return p.Name
+	}} {
+		for level := range 3 {
+			for p := range d.Ports {
+				name := want(&d.Ports[p])
+				if name == "" || m[p] >= 0 {
+					continue
+				}
+				for at := range r.Ports {
+					if strings.EqualFold(names(&r.Ports[at])[level], name) {
+						take(p, at)
+						break
+					}
+				}
+			}
+		}
+	}
+	m.bySeries(d, r, taken, take)
+	for p := range d.Ports {
+		if n, err := strconv.Atoi(d.Ports[p].Name); err == nil && d.Ports[p].Kind == office.Physical && d.Ports[p].Inside == "" {
+			for at := range r.Ports {
+				if x := &r.Ports[at]; x.Number == n && !x.Inner && len(x.Members) == 0 && !r.numbered(x) {
+					take(p, at)
+				}
+			}
+		}
+	}
+	for p := range d.Ports {
+		if d.Ports[p].Kind != office.Bundle || m[p] >= 0 {
+			continue
+		}
+		for at := range r.Ports {
+			if x := &r.Ports[at]; len(x.Members) > 0 && slices.ContainsFunc(x.Members, func(k int) bool {
+				return slices.ContainsFunc(d.Ports[p].Members, func(q int) bool { return m[q] == k })
+			}) {
+				take(p, at)
+			}
+		}
+	}
+	return m
+}
+
+// numbered says whether a port's name has a number of its own: then that is what it
+// goes by, and not the one that the device counts it under.
+func (r *Reading) numbered(x *Port) bool {
+	_, n := series(x.Name)
+	return n >= 0
+}
+
+// bySeries matches ports of the front by the last number in their names: the longest
+// series first. Where the office's numbers go on after those of one series, as in
+// ports 25-26 of which the device says xe1 and xe2, the next follows in order.
+func (m Match) bySeries(d *office.Device, r *Reading, taken []bool, take func(p, at int)) {
+	bridges, member := false, map[int]bool{} // of a bridge, its ports count and what is in its bundles
+	for at := range r.Ports {
+		bridges = bridges || r.Ports[at].Bridged
+		for _, k := range r.Ports[at].Members {
+			member[k] = true
+		}
+	}
+	by := map[string]map[int]int{}
+	size := map[string]int{}
+	var order []string
+	for at := range r.Ports {
+		x := &r.Ports[at]
+		prefix, n := series(x.Name)
+		if taken[at] || n < 0 || x.Inner || len(x.Members) > 0 || bridges && !x.Bridged && !member[at] {
+			continue
+		}
+		if by[prefix] == nil {
+			by[prefix] = map[int]int{}
+			order = append(order, prefix)
+		}
+		if _, twice := by[prefix][n]; twice {
+			n = -2 - at // not by its number
+		}
+		by[prefix][n] = at
+		size[prefix]++
+	}
+	slices.SortStableFunc(order, func(a, b string) int { return size[b] - size[a] })
+	for _, prefix := range order {
+		for p := range d.Ports {
+			_, n := series(d.Ports[p].Name)
+			if at, ok := by[prefix][n]; ok && d.Ports[p].Kind == office.Physical && d.Ports[p].Inside == "" && n >= 0 && m[p] < 0 {
+				// A second series counts from its own start: only what goes on from there
+				// is its number.
+				if prefix != order[0] && m.begins(d, n) {
+					continue
+				}
+				take(p, at)
+			}
+		}
+	}
+	// What is left on both sides, in order, where it is as many.
+	var ports, places []int
+	for p := range d.Ports {
+		if m[p] < 0 && d.Ports[p].Kind == office.Physical && d.Ports[p].Inside == "" {
+			if _, n := series(d.Ports[p].Name); n >= 0 {
+				ports = append(ports, p)
+			}
+		}
+	}
+	for _, prefix := range order {
+		var rest []int
+		for n, at := range by[prefix] {
+			if !taken[at] && n >= 0 {
+				rest = append(rest, at)
+			}
+		}
+		slices.Sort(rest)
+		places = append(places, rest...)
+	}
+	if len(ports) > 0 && len(ports) == len(places) {
+		for i, p := range ports {
+			take(p, places[i])
+		}
+	}
+}
+
+// begins says whether a port of the number is matched already.
+func (m Match) begins(d *office.Device, n int) bool {
+	for p := range d.Ports {
+		if _, k := series(d.Ports[p].Name); k == n && m[p] >= 0 {
+			return true
+		}
+	}
+	return false
+}

@@ -1,0 +1,241 @@
+package field
+
+import (
+	"context"
+	"errors"
+	"fmt"
+	"net"
+	"slices"
+	"strconv"
+	"strings"
+	"time"
+
+	"github.com/gosnmp/gosnmp"
+
+	"klammer/core/office"
+)
+
+// Limits of one reading by SNMP.
+const (
+	snmpTimeout  = 2 * time.Second // for an answer; asked again twice
+	snmpRetries  = 2
+	mostRows     = 1 << 17 // of one table
+	bulkRows     = 25      // asked for at once, of each column
+	mostVarbinds = 500     // in one request that sets
+)
+
+// snmp is a device that is spoken to by SNMP.
+type snmp struct {
+	g        *gosnmp.GoSNMP
+	at       string
+	save     string
+	cred     *Credentials
+	requests int
+	r        *Reading            // the last, for what its tables are keyed by
+	lists    map[string][]byte   // PortLists as they were read, by column and VID
+	length   int                 // bytes of a PortList
+	static   map[office.VID]bool // rows that there are
+}
+
+// dialSNMP readies a session. Nothing is sent yet.
+func dialSNMP(ctx context.Context, at string, save string, cred *Credentials) (*snmp, error) {
+	host, port, err := office.HostPort(at, 161)
+	if err != nil {
+		return nil, err
+	}
+	g := &gosnmp.GoSNMP{
+		Target: host, Port: port, Transport: "udp", Timeout: snmpTimeout, Retries: snmpRetries, MaxOids: 128, MaxRepetitions: bulkRows,
+		Version: gosnmp.Version2c, Community: "public", Context: ctx,
+	}
+	if cred != nil {
+		if err := cred.Check(); err != nil {
+			return nil, err
+		}
+		g.Community = cred.Community
+		if cred.User != "" {
+			flags := gosnmp.NoAuthNoPriv
+			usm := &gosnmp.UsmSecurityParameters{UserName: cred.User, AuthenticationProtocol: gosnmp.NoAuth, PrivacyProtocol: gosnmp.NoPriv}
+			if cred.Auth != "" {
+				flags, usm.AuthenticationProtocol, usm.AuthenticationPassphrase = gosnmp.AuthNoPriv, authProtocols[cred.Auth], cred.AuthKey
+			}
+			if cred.Privacy != "" {
+				flags, usm.PrivacyProtocol, usm.PrivacyPassphrase = gosnmp.AuthPriv, privProtocols[cred.Privacy], cred.PrivKey
+			}
+			g.Version, g.SecurityModel, g.MsgFlags, g.SecurityParameters = gosnmp.Version3, gosnmp.UserSecurityModel, flags, usm
+		}
+	}
+	if err := g.Connect(); err != nil {
+		return nil, fmt.Errorf("snmp at %s: %w", at, err)
+	}
+	return &snmp{g: g, at: net.JoinHostPort(host, strconv.Itoa(int(port))), save: save, cred: cred}, nil
+}
+
+// anew begins a session of v3 anew: a device that was started again, or another one at
+// its place, has another clock, and maybe another name for itself (RFC 3414, 2.2).
+func (s *snmp) anew() error {
+	usm, ok := s.g.SecurityParameters.(*gosnmp.UsmSecurityParameters)
+	if !ok {
+		return nil
+	}
+	_ = s.g.Conn.Close()
+	s.g.SecurityParameters = &gosnmp.UsmSecurityParameters{
+		UserName: usm.UserName, AuthenticationProtocol: usm.AuthenticationProtocol, AuthenticationPassphrase: usm.AuthenticationPassphrase,
+		PrivacyProtocol: usm.PrivacyProtocol, PrivacyPassphrase: usm.PrivacyPassphrase,
+	}
+	s.g.ContextEngineID = ""
+	return s.g.Connect()
+}
+
+func (s *snmp) Close() error { return s.g.Conn.Close() }
+
+// says is an error of a request in words, with what would help.
+func (s *snmp) says(what string, err error) error {
+	text := s.cred.Hide(err.Error())
+	switch {
+	case errors.Is(err, context.Canceled), errors.Is(err, context.DeadlineExceeded):
+		return err
+	case strings.Contains(text, "timeout"), errors.Is(err, gosnmp.ErrUnknownUsername) && s.g.Version == gosnmp.Version2c:
+		why := "is it on, is SNMP on there, and is its community right"
+		if s.g.Version == gosnmp.Version3 {
+			why = "is it on, is SNMP v3 on there, and are its user and keys right"
+		}
+		return fmt.Errorf("nothing answers at %s (%s): %s?", s.at, what, why)
+	case strings.Contains(text, "connection refused"):
+		return fmt.Errorf("nothing listens at %s: is SNMP on there?", s.at)
+	case errors.Is(err, gosnmp.ErrUnknownUsername):
+		return fmt.Errorf("%s knows no user %s", s.at, s.cred.User)
+	case errors.Is(err, gosnmp.ErrWrongDigest):
+		return fmt.Errorf("%s refuses the key of authentication of %s", s.at, s.cred.User)
+	case errors.Is(err, gosnmp.ErrDecryption):
+		return fmt.Errorf("%s cannot decrypt: the key of privacy of %s is another there", s.at, s.cred.User)
+	case strings.Contains(text, "not authentic"): // it says why without a signature, which nobody believes
+		return fmt.Errorf("%s does not take the user %s with this key of authentication", s.at, s.cred.User)
+	case errors.Is(err, gosnmp.ErrNotInTimeWindow):
+		return fmt.Errorf("the clock of SNMP at %s and ours do not agree (RFC 3414, time window)", s.at)
+	}
+	return fmt.Errorf("%s, %s: %s", s.at, what, text)
+}
+
+// get reads single objects; those that are not there are nil.
+func (s *snmp) get(oids ...string) ([]gosnmp.SnmpPDU, error) {
+	p, err := s.g.Get(oids)
+	if err != nil {
+		return nil, s.says("asked for its name", err)
+	}
+	s.requests++
+	if p.Error != gosnmp.NoError {
+		return nil, fmt.Errorf("%s refuses to be read: %s", s.at, errorName(p.Error))
+	}
+	return p.Variables, nil
+}
+
+// row is a value of a table by its index.
+type row struct {
+	index []int // what comes after the column
+	pdu   gosnmp.SnmpPDU
+}
+
+// table reads columns of one table side by side with GETBULK (RFC 3416, 4.2.3). A
+// column that the device does not have is empty. An answer that does not go on ends
+// the walk with an error.
+func (s *snmp) table(ctx context.Context, what string, columns ...string) (map[string][]row, error) {
+	out := map[string][]row{}
+	type walk struct {
+		column, next string
+		last         []int
+	}
+	var left []*walk
+	for _, c := range columns {
+		left = append(left, &walk{column: c, next: c})
+	}
+	for len(left) > 0 {
+		if err := ctx.Err(); err != nil {
+			return nil, err
+		}
+		oids := make([]string, len(left))
+		for i, w := range left {
+			oids[i] = w.next
+		}
+		p, err := s.g.GetBulk(oids, 0, uint32(max(2, bulkRows*3/(len(left)+1))))
+		if err != nil {
+			return nil, s.says(what, err)
+		}
+		s.requests++
+		if p.Error != gosnmp.NoError {
+			if p.Error == gosnmp.NoSuchName { // there is nothing behind
+				return out, nil
+			}
+			return nil, fmt.Errorf("%s refuses to tell of %s: %s", s.at, what, errorName(p.Error))
+		}
+		if len(p.Variables) == 0 {
+			return nil, fmt.Errorf("%s answers with nothing when asked for %s", s.at, what)
+		}
+		done := map[*walk]bool{}
+		for k, v := range p.Variables {
+			w := left[k%len(left)]
+			if done[w] {
+				continue
+			}
+			index, in := within(v.Name, w.column)
+			if !in || v.Type == gosnmp.EndOfMibView || v.Type == gosnmp.NoSuchObject || v.Type == gosnmp.NoSuchInstance {
+				done[w] = true
+				continue
+			}
+			if w.last != nil && slices.Compare(index, w.last) <= 0 {
+				return nil, fmt.Errorf("%s answers in a circle when asked for %s (after %s it says %s): its SNMP is broken", s.at, what, w.next, v.Name)
+			}
+			w.last, w.next = index, v.Name
+			out[w.column] = append(out[w.column], row{index, v})
+			if len(out[w.column]) > mostRows {
+				return nil, fmt.Errorf("%s has more than %d rows of %s: that is not believed", s.at, mostRows, what)
+			}
+		}
+		left = slices.DeleteFunc(left, func(w *walk) bool { return done[w] })
+	}
+	return out, nil
+}
+
+// within is the index of an object below a column.
+func within(oid, column string) ([]int, bool) {
+	rest, ok := strings.CutPrefix(strings.TrimPrefix(oid, "."), column+".")
+	if !ok {
+		return nil, false
+	}
+	var out []int
+	for part := range strings.SplitSeq(rest, ".") {
+		n, err := strconv.Atoi(part)
+		if err != nil {
+			return nil, false
+		}
+		out = append(out, n)
+	}
+	return out, true
+}
+
+func number(v gosnmp.SnmpPDU) int {
+	switch v.Type {
+	case gosnmp.Integer, gosnmp.Gauge32, gosnmp.Counter32, gosnmp.Counter64, gosnmp.Uinteger32, gosnmp.TimeTicks:
+		return int(gosnmp.ToBigInt(v.Value).Int64())
+	}
+	return 0
+}
+
+func octets(v gosnmp.SnmpPDU) []byte {
+	b, _ := v.Value.([]byte)
+	return b
+}
+
+// errorName is an error status (RFC 3416, 3).
+func errorName(e gosnmp.SNMPError) string {
+	names := map[gosnmp.SNMPError]string{
+		gosnmp.TooBig: "tooBig", gosnmp.NoSuchName: "noSuchName", gosnmp.BadValue: "badValue", gosnmp.ReadOnly: "readOnly", gosnmp.GenErr: "genErr",
+		gosnmp.NoAccess: "noAccess (it may only be read)", gosnmp.WrongType: "wrongType", gosnmp.WrongLength: "wrongLength", gosnmp.WrongEncoding: "wrongEncoding",
+		gosnmp.WrongValue: "wrongValue", gosnmp.NoCreation: "noCreation", gosnmp.InconsistentValue: "inconsistentValue", gosnmp.ResourceUnavailable: "resourceUnavailable (it is full)",
+		gosnmp.CommitFailed: "commitFailed", gosnmp.UndoFailed: "undoFailed", gosnmp.AuthorizationError: "authorizationError (these credentials may only read)",
+		gosnmp.NotWritable: "notWritable (it may only be read)", gosnmp.InconsistentName: "inconsistentName",
+	}
+	if n, ok := names[e]; ok {
+		return n
+	}
+	return fmt.Sprintf("error %d", e)
+}

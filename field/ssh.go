@@ -1,0 +1,345 @@
+package field
+
+import (
+	"bytes"
+	"context"
+	"encoding/json"
+	"errors"
+	"fmt"
+	"net"
+	"net/netip"
+	"slices"
+	"strconv"
+	"strings"
+	"time"
+
+	"golang.org/x/crypto/ssh"
+
+	"klammer/core/office"
+	"klammer/core/wording"
+)
+
+// host is a Linux host that is spoken to by SSH: what its own iproute2 prints as
+// JSON, and its own commands.
+type host struct {
+	client *ssh.Client
+	at     string
+	runs   int
+}
+
+// dialSSH connects. The key of the host is the one that its credentials say; where
+// they say none, the host is not spoken to, and its key is told.
+func dialSSH(ctx context.Context, at string, cred *Credentials) (*host, error) {
+	name, port, err := office.HostPort(at, 22)
+	if err != nil {
+		return nil, err
+	}
+	if cred == nil || cred.User == "" {
+		return nil, fmt.Errorf("ssh at %s: a user with a password or a key is missing: name credentials, as in speaks ssh with hosts", at)
+	}
+	config := &ssh.ClientConfig{User: cred.User, Timeout: 5 * time.Second}
+	if cred.Key != "" {
+		signer, err := ssh.ParsePrivateKey([]byte(cred.Key))
+		if err != nil {
+			return nil, fmt.Errorf("ssh at %s: the private key of %s cannot be read: a key without a passphrase, PEM", at, cred.User)
+		}
+		config.Auth = append(config.Auth, ssh.PublicKeys(signer))
+	}
+	if cred.Password != "" {
+		config.Auth = append(config.Auth, ssh.Password(cred.Password))
+	}
+	if len(config.Auth) == 0 {
+		return nil, fmt.Errorf("ssh at %s: %s has neither a password nor a key", at, cred.User)
+	}
+	var wrong error
+	config.HostKeyCallback = func(_ string, _ net.Addr, key ssh.PublicKey) error {
+		is := ssh.FingerprintSHA256(key)
+		switch cred.HostKey {
+		case is:
+			return nil
+		case "":
+			wrong = fmt.Errorf("the host at %s shows the key %s: if that is its own (ssh-keygen -lf on it), keep it as host_key of the credentials", at, is)
+		default:
+			wrong = fmt.Errorf("the host at %s shows the key %s, and %s was kept: it is another host, or was set up anew. Nothing was sent to it", at, is, cred.HostKey)
+		}
+		return wrong
+	}
+	where := net.JoinHostPort(name, strconv.Itoa(int(port)))
+	dial := net.Dialer{Timeout: 5 * time.Second}
+	conn, err := dial.DialContext(ctx, "tcp", where)
+	if err != nil {
+		return nil, fmt.Errorf("nothing answers ssh at %s: %w", where, err)
+	}
+	_ = conn.SetDeadline(time.Now().Add(10 * time.Second)) // of greeting and keys
+	c, chans, reqs, err := ssh.NewClientConn(conn, where, config)
+	if err != nil {
+		_ = conn.Close()
+		if wrong != nil {
+			return nil, wrong
+		}
+		return nil, fmt.Errorf("ssh at %s as %s: %s", where, cred.User, cred.Hide(err.Error()))
+	}
+	_ = conn.SetDeadline(time.Time{})
+	return &host{client: ssh.NewClient(c, chans, reqs), at: where}, nil
+}
+
+func (h *host) Close() error { return h.client.Close() }
+
+// mostOutput is what one command may print.
+const mostOutput = 16 << 20
+
+// run runs one command, with something on its input.
+func (h *host) run(ctx context.Context, command, input string) ([]byte, error) {
+	session, err := h.client.NewSession()
+	if err != nil {
+		return nil, fmt.Errorf("ssh at %s: %w", h.at, err)
+	}
+	defer session.Close()
+	stop := context.AfterFunc(ctx, func() { session.Close() })
+	defer stop()
+	var out, wrong limited
+	session.Stdout, session.Stderr = &out, &wrong
+	session.Stdin = strings.NewReader(input)
+	h.runs++
+	if err := session.Run(command); err != nil {
+		if ctx.Err() != nil {
+			return nil, ctx.Err()
+		}
+		said := plain(strings.ReplaceAll(wrong.String(), "\n", "; "))
+		if said == "" {
+			said = err.Error()
+		}
+		return nil, &Refused{command, said}
+	}
+	return out.Bytes(), nil
+}
+
+// limited is a buffer that ends somewhere.
+type limited struct{ bytes.Buffer }
+
+func (l *limited) Write(p []byte) (int, error) {
+	if l.Len()+len(p) > mostOutput {
+		return 0, errors.New("it prints more than is believed")
+	}
+	return l.Buffer.Write(p)
+}
+
+// link is what ip -json -details link prints of an interface.
+type link struct {
+	Index  int      `json:"ifindex"`
+	Name   string   `json:"ifname"`
+	Flags  []string `json:"flags"`
+	State  string   `json:"operstate"`
+	Master string   `json:"master"`
+	Info   struct {
+		Kind  string `json:"info_kind"`
+		Slave string `json:"info_slave_kind"`
+		Data  struct {
+			Filtering *int `json:"vlan_filtering"`
+		} `json:"info_data"`
+	} `json:"linkinfo"`
+}
+
+// Read asks for links, VLANs of bridges, addresses learnt, and its own addresses.
+func (h *host) Read(ctx context.Context) (*Reading, error) {
+	start, before := time.Now(), h.runs
+	r := &Reading{Source: "ssh at " + h.at, NotTold: []Told{TellsNeighbours, TellsAdmit, TellsFilter}}
+	ask := func(command string, into any) error {
+		out, err := h.run(ctx, command, "")
+		if err != nil {
+			return err
+		}
+		if len(bytes.TrimSpace(out)) == 0 {
+			return nil
+		}
+		if err := json.Unmarshal(out, into); err != nil {
+			return fmt.Errorf("%s at %s does not print JSON: is its iproute2 older than 4.14? (%w)", command, h.at, err)
+		}
+		return nil
+	}
+	if out, err := h.run(ctx, "hostname", ""); err == nil {
+		r.Name = plain(string(out))
+	}
+	var links []link
+	if err := ask("ip -json -details link show", &links); err != nil {
+		return nil, err
+	}
+	at := map[string]int{}
+	for _, l := range links {
+		if l.Name == "lo" {
+			continue
+		}
+		at[l.Name] = len(r.Ports)
+		p := Port{Name: plain(l.Name), Index: l.Index, Shut: !slices.Contains(l.Flags, "UP"), Inner: l.Info.Kind == "tun" || l.Info.Kind == "bridge" || l.Info.Kind == "vlan"}
+		p.Link = map[string]string{"UP": "up", "DOWN": "down", "LOWERLAYERDOWN": "down"}[l.State]
+		p.Set.Filter = true
+		r.Ports = append(r.Ports, p)
+		if l.Info.Kind == "bridge" && l.Info.Data.Filtering != nil && *l.Info.Data.Filtering == 0 {
+			r.wrong("the bridge %s has VLAN filtering off: it forwards every frame whatever its VLAN entries say", plain(l.Name))
+		}
+	}
+	for _, l := range links {
+		if l.Info.Slave == "bond" {
+			if m, ok := at[l.Master]; ok {
+				r.Ports[m].Members = append(r.Ports[m].Members, at[l.Name])
+			}
+		}
+	}
+	var vlans []struct {
+		Name  string `json:"ifname"`
+		VLANs []struct {
+			From  int      `json:"vlan"`
+			To    int      `json:"vlanEnd"`
+			Flags []string `json:"flags"`
+		} `json:"vlans"`
+	}
+	if err := ask("bridge -json vlan show", &vlans); err != nil {
+		return nil, err
+	}
+	var known office.Set
+	for _, x := range vlans {
+		k, ok := at[x.Name]
+		if !ok {
+			continue
+		}
+		p := &r.Ports[k]
+		p.Bridged = true
+		for _, v := range x.VLANs {
+			for n := v.From; n <= max(v.From, v.To); n++ {
+				vid, err := office.VIDOf(n)
+				if err != nil {
+					r.wrong("%s: %s", p.Name, err)
+					break
+				}
+				known.Add(vid)
+				if slices.Contains(v.Flags, "Egress Untagged") {
+					p.Set.Untagged.Add(vid)
+				} else {
+					p.Set.Tagged.Add(vid)
+				}
+				if slices.Contains(v.Flags, "PVID") {
+					p.Set.PVID = vid
+				}
+			}
+		}
+	}
+	if len(vlans) == 0 {
+		r.NotTold = append(r.NotTold, TellsVLANs)
+	}
+	for v := range known.All() {
+		r.VLANs = append(r.VLANs, VLAN{VID: v})
+	}
+	var fdb []struct {
+		MAC   string   `json:"mac"`
+		Name  string   `json:"ifname"`
+		VLAN  int      `json:"vlan"`
+		Flags []string `json:"flags"`
+		State string   `json:"state"`
+	}
+	if err := ask("bridge -json fdb show", &fdb); err != nil {
+		var no *Refused
+		if !errors.As(err, &no) {
+			return nil, err
+		}
+		r.NotTold = append(r.NotTold, TellsLearnt)
+	}
+	for _, x := range fdb {
+		mac, err := office.ParseMAC(x.MAC)
+		vid, wrong := office.VIDOf(x.VLAN)
+		k, ok := at[x.Name]
+		if err == nil && wrong == nil && ok && x.State != "permanent" && x.State != "static" && !slices.Contains(x.Flags, "self") {
+			r.Learnt = append(r.Learnt, Learnt{mac, k, vid})
+		}
+	}
+	var addresses []struct {
+		Name string `json:"ifname"`
+		Info []struct {
+			Local  string `json:"local"`
+			Length int    `json:"prefixlen"`
+			Scope  string `json:"scope"`
+		} `json:"addr_info"`
+	}
+	if err := ask("ip -json address show", &addresses); err != nil {
+		return nil, err
+	}
+	for _, x := range addresses {
+		for _, a := range x.Info {
+			if ip, err := netip.ParseAddr(a.Local); err == nil && a.Scope == "global" {
+				r.Addresses = append(r.Addresses, plain(x.Name)+" "+netip.PrefixFrom(ip, a.Length).String())
+			}
+		}
+	}
+	slices.Sort(r.NotTold)
+	r.Took, r.Requests = time.Since(start), h.runs-before
+	return r, nil
+}
+
+// Set sends what changes as one batch to bridge, and shuts or opens ports with ip.
+func (h *host) Set(ctx context.Context, d *office.Device, m Match, from, to wording.State) error {
+	var come, gone, links strings.Builder
+	for p := range d.Ports {
+		a, b := &from.Ports[p], &to.Ports[p]
+		if d.Ports[p].Bundle > 0 || m[p] < 0 || a.Alike(b) {
+			continue
+		}
+		name := d.Ports[p].Name
+		if d.Ports[p].Inside != "" {
+			name = d.Ports[p].Inside
+		}
+		if !linkName(name) {
+			return fmt.Errorf("%q is no name of an interface", name)
+		}
+		if a.Off != b.Off {
+			fmt.Fprintf(&links, "link set dev %s %s\n", name, map[bool]string{true: "down", false: "up"}[b.Off])
+		}
+		if b.Off {
+			continue
+		}
+		if b.Admit != office.AdmitAll || !b.Filter || len(b.Rides) > 0 {
+			return &Refused{"port " + name, "a Linux bridge has no acceptable frames and no translation of a port, and filters all or none"}
+		}
+		is := b.Members()
+		if b.PVID != 0 && !is.Has(b.PVID) {
+			return &Refused{"port " + name, "the PVID is an entry of the port: a VLAN that it is in"}
+		}
+		for v := range is.All() {
+			if a.Untagged.Has(v) == b.Untagged.Has(v) && a.Tagged.Has(v) == b.Tagged.Has(v) && (a.PVID == v) == (b.PVID == v) {
+				continue
+			}
+			flags := ""
+			if b.PVID == v {
+				flags += " pvid"
+			}
+			if b.Untagged.Has(v) {
+				flags += " untagged"
+			}
+			fmt.Fprintf(&come, "vlan add dev %s vid %d%s\n", name, v, flags)
+		}
+		was := a.Members()
+		drop := was.Minus(&is)
+		for v := range drop.All() {
+			fmt.Fprintf(&gone, "vlan del dev %s vid %d\n", name, v)
+		}
+	}
+	if batch := come.String() + gone.String(); batch != "" {
+		if _, err := h.run(ctx, "bridge -batch -", batch); err != nil {
+			return err
+		}
+	}
+	if links.Len() > 0 {
+		if _, err := h.run(ctx, "ip -batch -", links.String()); err != nil {
+			return err
+		}
+	}
+	return nil
+}
+
+// linkName says whether a text can name an interface: nothing of it is read as
+// another word.
+func linkName(s string) bool {
+	return s != "" && len(s) < 16 && strings.Trim(s, "abcdefghijklmnopqrstuvwxyzABCDEFGHIJKLMNOPQRSTUVWXYZ0123456789._-") == "" && s[0] != '-'
+}
+
+// Save is not to be had over SSH: what runs is written down where the host's own
+// network settings are, and those are of many kinds.
+func (h *host) Save(context.Context) error { return ErrNoSave }

@@ -1,0 +1,318 @@
+package server
+
+import (
+	"context"
+	"encoding/json"
+	"errors"
+	"fmt"
+	"net/netip"
+	"slices"
+	"strings"
+	"sync"
+
+	"github.com/gofiber/fiber/v3"
+
+	"klammer/api"
+	"klammer/core/bridge"
+	"klammer/core/finding"
+	"klammer/core/history"
+	"klammer/core/notation"
+	"klammer/core/office"
+	"klammer/core/round"
+	"klammer/core/span"
+	"klammer/store"
+)
+
+// rounds keeps the round of an office's newest plan, as it takes long.
+type rounds struct {
+	mu   sync.Mutex
+	of   *office.Office
+	made *round.Round
+}
+
+// mostEffort is how much a round may take, by [round.Effort]: about 9 s.
+const mostEffort = 60_000_000
+
+// mostSuspects is how many are told.
+const mostSuspects = 20
+
+// withRound gives the round of an office as it is planned, to one at a time.
+func (s *Server) withRound(id int64, n *span.Net, do func(r *round.Round) error) error {
+	o := n.Office
+	x, _ := s.rounds.LoadOrStore(id, &rounds{})
+	kept := x.(*rounds)
+	kept.mu.Lock()
+	defer kept.mu.Unlock()
+	if kept.of != o {
+		if round.Effort(n) > mostEffort {
+			return &tooMuch{"this office has too many ports and memberships for a round: klammer round works it out without a limit"}
+		}
+		kept.made, kept.of = round.Make(o), o
+	}
+	return do(kept.made)
+}
+
+func (s *Server) roundNow(c fiber.Ctx) error {
+	r, err := s.room(c)
+	if err != nil {
+		return err
+	}
+	return s.roundTold(c, r)
+}
+
+func (s *Server) roundTold(c fiber.Ctx, r *room) error {
+	v, err := s.roundView(c.Context(), r)
+	if err != nil {
+		return err
+	}
+	return c.JSON(v)
+}
+
+// planned is what is to be seen at a test, in one text: where it is another, what was
+// seen before is old.
+func planned(t api.PlugTest) string {
+	text, _ := json.Marshal([]any{t.Expect, t.Reach})
+	return string(text)
+}
+
+// testOf is the test of a port and a tag: one of the round, or another place where one
+// can plug in.
+func testOf(r *round.Round, port office.PortRef, wire int) (round.Test, error) {
+	worn := bridge.Untagged
+	if wire > 0 {
+		worn = bridge.Wire(wire)
+	}
+	all, err := r.At(port)
+	if err != nil {
+		return round.Test{}, err
+	}
+	for _, t := range slices.Concat(r.Tests, all) {
+		if t.Port == port && t.Wire == worn {
+			return t, nil
+		}
+	}
+	return round.Test{}, fmt.Errorf("nothing is planned at %s %s tagged %d", port.Device, port.Port, wire)
+}
+
+// roundView is the round of an office with what became of its tests.
+func (s *Server) roundView(ctx context.Context, r *room) (*api.RoundView, error) {
+	now, err := r.current(ctx)
+	if err != nil {
+		return nil, err
+	}
+	kept, err := s.store.PlugTests(ctx, r.id)
+	if err != nil {
+		return nil, err
+	}
+	o := now.report.Net.Office
+	v := &api.RoundView{Revision: now.view.Revision, Tests: []api.RoundTest{}, Known: len(now.kept) > 0}
+	err = s.withRound(r.id, now.report.Net, func(r *round.Round) error {
+		at := map[string]int{}
+		key := func(t api.PlugTest) string {
+			if t.Wire == nil {
+				return t.Port
+			}
+			return fmt.Sprintf("%s [%d]", t.Port, *t.Wire)
+		}
+		told := api.RoundOf(r)
+		v.Unshown = told.Unshown
+		for _, t := range told.Tests {
+			at[key(t)] = len(v.Tests)
+			v.Tests = append(v.Tests, api.RoundTest{PlugTest: t})
+		}
+		var results []round.Seen
+		for _, k := range kept {
+			ref, err := notation.PortRef(o, k.Port)
+			if err != nil {
+				continue // the port is gone
+			}
+			test, err := testOf(r, ref, k.Wire)
+			if err != nil {
+				continue // nobody can plug in there any more
+			}
+			t := api.PlugTestOf(r, test)
+			i, ok := at[key(t)]
+			if !ok {
+				i = len(v.Tests)
+				at[key(t)] = i
+				v.Tests = append(v.Tests, api.RoundTest{PlugTest: t, Extra: true})
+			}
+			e := &api.RoundEnded{
+				Passed: k.Became == "passed", Wrong: k.Wrong, Note: k.Note, Played: k.How == "played", Old: k.Planned != planned(t),
+				Revision: k.Revision, Author: k.Author, At: k.At,
+			}
+			seen := round.Seen{Test: test, Passed: e.Passed, Instead: k.Instead}
+			if k.Given != nil {
+				e.Given, seen.Given = k.Given.String(), *k.Given
+				if !e.Passed && r.Hands(*k.Given) == 0 {
+					e.Wrong = append(e.Wrong, fmt.Sprintf("nobody of the plan hands out %s: another server is there", k.Given))
+				}
+			}
+			v.Tests[i].Result = e
+			if !e.Old {
+				results = append(results, seen)
+			}
+		}
+		v.Suspects, v.Next = api.SuspectsOf(o, r, results)
+		if len(v.Suspects) > mostSuspects {
+			v.More = len(v.Suspects) - mostSuspects
+			v.Suspects = v.Suspects[:mostSuspects]
+		}
+		return nil
+	})
+	return v, err
+}
+
+// failedTests is what failed in the round; nil where nothing did.
+func (s *Server) failedTests(ctx context.Context, r *room) (*finding.Failed, error) {
+	kept, err := s.store.PlugTests(ctx, r.id)
+	if err != nil || !slices.ContainsFunc(kept, func(k store.PlugTest) bool { return k.Became == "failed" }) {
+		return nil, err
+	}
+	v, err := s.roundView(ctx, r)
+	var much *tooMuch
+	if errors.As(err, &much) {
+		return nil, nil // the view of it says so
+	}
+	if err != nil {
+		return nil, err
+	}
+	out := &finding.Failed{}
+	for _, t := range v.Tests {
+		if t.Result == nil || t.Result.Passed || t.Result.Old {
+			continue
+		}
+		device, port, _ := strings.Cut(t.Port, ".")
+		ref := office.PortRef{Device: device, Port: port}
+		if len(out.At) == 0 {
+			out.Saw = device + " " + port + " is not as planned"
+			if t.Result.Given != "" {
+				out.Saw = fmt.Sprintf("%s %s gets %s", device, port, t.Result.Given)
+			}
+		}
+		if !slices.Contains(out.At, ref) {
+			out.At = append(out.At, ref)
+		}
+	}
+	for _, x := range v.Suspects {
+		out.Explains = append(out.Explains, strings.Join(x.Ways[0].Mistakes, ", and "))
+	}
+	return out, nil
+}
+
+func (s *Server) roundResult(c fiber.Ctx) error {
+	var q api.RoundResult
+	name, r, err := s.asked(c, &q)
+	if err != nil {
+		return err
+	}
+	now, err := r.current(c.Context())
+	if err != nil {
+		return err
+	}
+	if q.Revision != now.view.Revision { // what was looked at may be another
+		return &history.Conflict{Text: fmt.Sprintf("the plan moved on to revision %d meanwhile: look again at what is to be seen at %s", now.view.Revision, q.Port)}
+	}
+	o := now.report.Net.Office
+	ref, err := notation.PortRef(o, q.Port)
+	if err != nil {
+		return bad("port", "%s", err)
+	}
+	kept := store.PlugTest{
+		Port: ref.String(), Wire: q.Wire, Became: q.Became, Note: strings.TrimSpace(q.Note), How: "hand", Revision: now.view.Revision, Author: name,
+	}
+	if !printable(kept.Note) {
+		return bad("note", "what was seen is letters that one can read, on one line")
+	}
+	if q.Given != "" {
+		a, err := netip.ParseAddr(strings.TrimSpace(q.Given))
+		if err != nil || a.Zone() != "" {
+			return bad("given", "%q is no address: write it as 10.61.110.51", q.Given)
+		}
+		kept.Given = &a
+	}
+	err = s.withRound(r.id, now.report.Net, func(made *round.Round) error {
+		test, err := testOf(made, ref, q.Wire)
+		if err != nil {
+			return bad("port", "%s", err)
+		}
+		kept.Planned = planned(api.PlugTestOf(made, test))
+		return nil
+	})
+	if err != nil {
+		return err
+	}
+	if err := s.store.KeepPlugTests(c.Context(), r.id, []store.PlugTest{kept}); err != nil {
+		return err
+	}
+	return s.roundMoved(c, r, name)
+}
+
+// roundMoved tells everybody that something became of a test, and answers with it.
+func (s *Server) roundMoved(c fiber.Ctx, r *room, name string) error {
+	if err := s.tellAll(c.Context(), api.Somebody{Name: name, Office: r.id, Round: true}); err != nil {
+		return err
+	}
+	return s.roundTold(c, r)
+}
+
+func (s *Server) roundPlay(c fiber.Ctx) error {
+	var q api.RoundPlay
+	name, r, err := s.asked(c, &q)
+	if err != nil {
+		return err
+	}
+	ctx := c.Context()
+	now, err := r.current(ctx)
+	if err != nil {
+		return err
+	}
+	before, ticks, err := s.store.OrderNow(ctx, r.id)
+	if err != nil {
+		return err
+	}
+	was, err := s.asFound(before, len(ticks), now)
+	if err != nil {
+		return err
+	}
+	o := now.report.Net.Office
+	var results []store.PlugTest
+	err = s.withRound(r.id, now.report.Net, func(made *round.Round) error {
+		tests := made.Tests
+		if q.Port != "" {
+			ref, err := notation.PortRef(o, q.Port)
+			if err != nil {
+				return bad("port", "%s", err)
+			}
+			if tests, err = made.At(ref); err != nil {
+				return bad("port", "%s", err)
+			}
+		}
+		for _, p := range made.Play(was, tests) {
+			t := api.PlugTestOf(made, p.Test)
+			k := store.PlugTest{
+				Port: t.Port, Became: "passed", Instead: p.Instead, Wrong: p.Wrong, How: "played", Planned: planned(t), Revision: now.view.Revision, Author: name,
+			}
+			if t.Wire != nil {
+				k.Wire = *t.Wire
+			}
+			if !p.Passed {
+				k.Became = "failed"
+			}
+			if len(p.Gives) > 0 {
+				if a, err := netip.ParseAddr(p.Gives[0].From); err == nil {
+					k.Given = &a
+				}
+			}
+			results = append(results, k)
+		}
+		return nil
+	})
+	if err != nil {
+		return err
+	}
+	if err := s.store.KeepPlugTests(ctx, r.id, results); err != nil {
+		return err
+	}
+	return s.roundMoved(c, r, name)
+}

@@ -1,0 +1,60 @@
+package store
+
+import (
+	"context"
+	"net/netip"
+	"time"
+
+	"github.com/jackc/pgx/v5"
+)
+
+// PlugTest is what became of a plug test.
+type PlugTest struct {
+	Port     string
+	Wire     int // the VLAN ID that was tagged with; 0 for untagged
+	Became   string
+	Given    *netip.Addr
+	Instead  []string // nil where it is not known
+	Wrong    []string
+	Note     string
+	How      string // "hand", "played"
+	Planned  string // what was to be seen there
+	Revision int64
+	Author   string
+	At       time.Time
+}
+
+// PlugTests are the newest results of an office, one by port and wire, those taken back
+// left out.
+func (s *Store) PlugTests(ctx context.Context, office int64) ([]PlugTest, error) {
+	rows, err := s.pool.Query(ctx, `SELECT port, wire, became, given, instead, wrong, note, how, planned, revision, author, made_at FROM (
+		SELECT DISTINCT ON (port, wire) * FROM plug_test WHERE office_id = $1 ORDER BY port, wire, id DESC) AS newest
+		WHERE became <> 'open' ORDER BY id`, office)
+	if err != nil {
+		return nil, err
+	}
+	return pgx.CollectRows(rows, pgx.RowToStructByPos[PlugTest])
+}
+
+// mostOfAPlace is how many results of one place are kept.
+const mostOfAPlace = 20
+
+// KeepPlugTests keeps results, in one transaction; the oldest of a place go.
+func (s *Store) KeepPlugTests(ctx context.Context, office int64, all []PlugTest) error {
+	return pgx.BeginFunc(ctx, s.pool, func(tx pgx.Tx) error {
+		batch := &pgx.Batch{}
+		for _, x := range all {
+			if x.Wrong == nil {
+				x.Wrong = []string{}
+			}
+			batch.Queue(`INSERT INTO plug_test (office_id, port, wire, became, given, instead, wrong, note, how, planned, revision, author)
+				VALUES (@office, @port, @wire, @became, @given, @instead, @wrong, @note, @how, @planned, @revision, @author)`, pgx.NamedArgs{
+				"office": office, "port": x.Port, "wire": x.Wire, "became": x.Became, "given": x.Given, "instead": x.Instead, "wrong": x.Wrong,
+				"note": x.Note, "how": x.How, "planned": x.Planned, "revision": x.Revision, "author": x.Author,
+			})
+			batch.Queue(`DELETE FROM plug_test WHERE office_id = $1 AND port = $2 AND wire = $3 AND id NOT IN (
+				SELECT id FROM plug_test WHERE office_id = $1 AND port = $2 AND wire = $3 ORDER BY id DESC LIMIT $4)`, office, x.Port, x.Wire, mostOfAPlace)
+		}
+		return tx.SendBatch(ctx, batch).Close()
+	})
+}

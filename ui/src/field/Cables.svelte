@@ -1,0 +1,64 @@
+<script lang="ts">
+  import type { Readings } from "../api/client";
+
+  let { cables }: { cables: Readings["cables"] } = $props();
+
+  const order = { none: 0, one: 1, unsaid: 2, both: 3 };
+  const sorted = $derived([...cables].sort((a, b) => Number(a.planned) - Number(b.planned) || order[a.heard] - order[b.heard]));
+  const says = (c: Readings["cables"][number]) =>
+    c.planned
+      ? {
+          both: "as planned",
+          one: "as planned, heard from one end",
+          none: "planned, and not heard",
+          unsaid: "planned; an end does not tell",
+        }[c.heard]
+      : c.known
+        ? "heard, and not planned"
+        : "heard; no device of this office";
+  const spaced = (r: string) => r.replace(".", " ");
+</script>
+
+<section>
+  <h2>Cables, as heard</h2>
+  <table>
+    <tbody>
+      {#each sorted as c (c.a + c.b)}
+        <tr class:odd={!c.planned && c.known} class:quiet={c.planned && c.heard === "none"}>
+          <td>{spaced(c.a)} – {spaced(c.b)}</td>
+          <td>{says(c)}</td>
+        </tr>
+      {:else}
+        <tr><td class="soft">No cable yet.</td></tr>
+      {/each}
+    </tbody>
+  </table>
+</section>
+
+<style>
+  section {
+    margin-top: 18px;
+  }
+  table {
+    width: 100%;
+    font-size: 13px;
+  }
+  td {
+    padding: 2px 8px 2px 6px;
+    border-bottom: 1px solid var(--hair);
+    border-left: 3px solid transparent;
+  }
+  td + td {
+    border-left: 0;
+    color: var(--soft);
+  }
+  .odd td:first-child {
+    border-left-color: var(--amber);
+  }
+  .quiet td:first-child {
+    border-left-color: var(--hair);
+  }
+  .soft {
+    color: var(--soft);
+  }
+</style>

@@ -1,0 +1,90 @@
+<script lang="ts">
+  import type { Readings } from "../api/client";
+  import { office } from "../state/office.svelte";
+  import { pending } from "../state/pending.svelte";
+  import { since } from "../state/seen.svelte";
+
+  let { cards }: { cards: Readings["cards"] } = $props();
+
+  let all = $state(false);
+  const strange = $derived(cards.filter((c) => !c.name));
+  const shown = $derived(all ? cards : strange.slice(0, 12));
+  /** The plugs of a port that nobody said the card of: one of them may be it. */
+  const plugs = (c: (typeof cards)[number]) =>
+    office.view?.devices
+      .find((d) => d.name === c.device)
+      ?.ports.find((p) => p.name === c.port)
+      ?.plugs?.filter((g) => !g.mac && g.wants === c.vid) ?? [];
+  const ref = (c: (typeof cards)[number]) => `${c.device}.${/^[\w.-]+$/.test(c.port) ? c.port : JSON.stringify(c.port)}`;
+  const is = (c: (typeof cards)[number], name: string, more = "") =>
+    pending.propose([`plug ${ref(c)} ${JSON.stringify(name)} wants ${c.vid}${more} mac ${c.mac}`], `${c.mac} is ${name}`);
+  function named(e: SubmitEvent, c: (typeof cards)[number]) {
+    e.preventDefault();
+    const name = String(new FormData(e.currentTarget as HTMLFormElement).get("name") ?? "").trim();
+    if (name) is(c, name);
+  }
+</script>
+
+<section>
+  <h2>Plugged in, by its network card</h2>
+  <table>
+    <tbody>
+      {#each shown as c (c.mac + c.device + c.port + c.vid)}
+        <tr>
+          <td>{c.device} {c.port}</td>
+          <td class="mono">{c.mac}</td>
+          <td>in {c.vid}, since {since(c.since)}</td>
+          <td>
+            {#if c.name}<b>{c.name}</b>{:else}
+              {#each plugs(c) as g (g.name)}
+                <button
+                  onclick={() => is(c, g.name, (g.tagged ? " tagged" : "") + (g.operator ? " operator" : "") + (g.at ? ` at ${g.at}` : ""))}
+                  >is {g.name}</button
+                >
+              {:else}
+                <form onsubmit={(e) => named(e, c)}>
+                  <input type="text" name="name" placeholder="its name" aria-label={`The name of ${c.mac}`} autocomplete="off" />
+                </form>
+              {/each}
+            {/if}
+          </td>
+        </tr>
+      {:else}
+        <tr><td class="soft">{cards.length ? "All of them are known by name." : "No card was seen yet."}</td></tr>
+      {/each}
+    </tbody>
+  </table>
+  {#if cards.length > shown.length || all}
+    <button onclick={() => (all = !all)}>{all ? "Only those without a name" : `All ${cards.length}`}</button>
+  {/if}
+</section>
+
+<style>
+  section {
+    margin-top: 18px;
+  }
+  table {
+    width: 100%;
+    font-size: 13px;
+  }
+  td {
+    padding: 2px 8px 2px 0;
+    border-bottom: 1px solid var(--hair);
+  }
+  td button {
+    font-size: 12px;
+    min-height: 24px;
+    padding: 0 8px;
+  }
+  input {
+    font-size: 13px;
+    padding: 2px 6px;
+    border: 1px solid var(--hair);
+    background-color: var(--panel);
+    color: var(--ink);
+    width: 120px;
+  }
+  .soft {
+    color: var(--soft);
+  }
+</style>

@@ -1,0 +1,296 @@
+<script lang="ts">
+  import { api, type DeviceReading } from "../api/client";
+  import { word } from "../shell/plural";
+  import { found } from "../state/found.svelte";
+  import { office } from "../state/office.svelte";
+  import { pending } from "../state/pending.svelte";
+  import { place } from "../state/place.svelte";
+  import { seen, since } from "../state/seen.svelte";
+  import Cables from "./Cables.svelte";
+  import Cards from "./Cards.svelte";
+  import Credentials from "./Credentials.svelte";
+  import Discover from "./Discover.svelte";
+
+  $effect(() => seen.follow());
+  const view = $derived(office.view!);
+  const now = $derived(seen.now);
+  const run = $derived(now?.running);
+  let picked = $state.raw(new Set<string>());
+  const pick = (d: string) => {
+    const next = new Set(picked);
+    if (!next.delete(d)) next.add(d);
+    picked = next;
+  };
+  const speaks = $derived((now?.devices ?? []).filter((d) => d.speaks));
+  const differs = (d: string) => [...found.ports.keys()].filter((p) => p.startsWith(`${d}.`)).length;
+  const way = (d: string) => view.devices.find((x) => x.name === d)?.speaks?.join("; ") ?? "";
+
+  async function ask(what: Promise<unknown>) {
+    try {
+      await what;
+      await seen.read();
+    } catch (e) {
+      office.tell(e);
+    }
+  }
+  const says = (d: DeviceReading) => {
+    if (d.why) return d.why;
+    if (!d.at) return d.speaks ? "never read" : "nobody said how it is spoken to";
+    if (d.told?.not_told.includes("vlans")) return "tells nothing of VLANs";
+    const n = differs(d.device);
+    return n ? `${n} ${word(n, "port", "ports")} otherwise than planned` : "as planned";
+  };
+  const every = [0, 5, 15, 60, 360, 1440];
+  const minutes = (n: number) =>
+    n === 0 ? "never" : n < 60 ? `every ${n} minutes` : n === 60 ? "every hour" : n === 1440 ? "every day" : `every ${n / 60} hours`;
+</script>
+
+<div class="field">
+  <header>
+    <h1>Field</h1>
+    <p class="lead">What the devices say themselves: how they are set, what is plugged in, whom they hear.</p>
+  </header>
+  <div class="bar" role="toolbar" aria-label="Read devices">
+    <button class="main" disabled={!!run || !speaks.length} onclick={() => ask(api.readDevices(view.id, [...picked]))}
+      >{picked.size ? `Read ${picked.size} picked` : `Read all ${speaks.length || ""}`}</button
+    >
+    {#if run}
+      <progress max={run.of} value={run.done} aria-label="How far the reading is"></progress>
+      <span role="status">{run.done} of {run.of}, asked for by {run.author}</span>
+      <button onclick={() => ask(api.readStop(view.id))}>Stop</button>
+    {/if}
+    <label class="every"
+      >By themselves <select value={now?.every ?? 0} onchange={(e) => ask(api.readEvery(view.id, Number(e.currentTarget.value)))}>
+        {#each every.includes(now?.every ?? 0) ? every : [...every, now!.every] as n (n)}<option value={n}>{minutes(n)}</option>{/each}
+      </select></label
+    >
+  </div>
+  {#if now && !speaks.length}
+    <p class="box">
+      No device says how it is spoken to. Say so on the line: <code class="mono"
+        >{view.devices[0]?.name ?? "rack"} speaks snmp with switches</code
+      >, where
+      <code class="mono">switches</code> are credentials that you keep below.
+    </p>
+  {/if}
+  <div class="wide">
+    <table>
+      <thead
+        ><tr
+          ><th class="tick"></th><th>Device</th><th class="opt">Speaks</th><th class="opt">Last read</th><th>Is</th><th class="opt">Sees</th
+          ><th></th></tr
+        ></thead
+      >
+      <tbody>
+        {#each now?.devices ?? [] as d (d.device)}
+          {@const n = differs(d.device)}
+          <tr class:bad={d.why} class:drift={!d.why && n > 0}>
+            <td class="tick"
+              ><input
+                type="checkbox"
+                checked={picked.has(d.device)}
+                disabled={!d.speaks}
+                onchange={() => pick(d.device)}
+                aria-label={`Pick ${d.device}`}
+              /></td
+            >
+            <th scope="row"><a href={place.href("devices", { device: d.device })}>{d.device}</a></th>
+            <td class="mono small opt">{way(d.device) || (d.speaks ? (d.told?.source ?? "").split(" ")[0] || "snmp" : "–")}</td>
+            <td class="small opt">{d.at ? since(d.at) : "–"}</td>
+            <td>
+              {#if n && !d.why}<a href={place.href("sheets", { device: d.device })}>{says(d)}</a>{:else}{says(d)}{/if}
+              {#if d.told?.not_told.length}<span class="soft">not told: {d.told.not_told.join(", ")}</span>{/if}
+              {#each d.told?.trouble ?? [] as t (t)}<span class="soft">{t}</span>{/each}
+            </td>
+            <td class="small opt"
+              >{#if d.told}{d.told.ports.filter((p) => p.link === "up").length} of {d.told.ports.length} up, {d.told.learnt.length}
+                {word(d.told.learnt.length, "card", "cards")}, {d.told.neighbours.length}
+                {word(d.told.neighbours.length, "neighbour", "neighbours")}{/if}</td
+            >
+            <td
+              ><button
+                disabled={!!run || !d.speaks}
+                onclick={() => ask(api.readDevices(view.id, [d.device]))}
+                aria-label={`Read ${d.device}`}>Read</button
+              ></td
+            >
+          </tr>
+        {/each}
+      </tbody>
+    </table>
+  </div>
+  {#if found.ports.size}
+    <p class="next">
+      {found.ports.size}
+      {word(found.ports.size, "port is", "ports are")} set otherwise than planned. <a href={place.href("orders")}>Make a work order</a> that
+      leads to the plan, or show both on the <a href={place.href("board")}>board</a>.
+    </p>
+  {/if}
+  {#if now}
+    {#if now.findings.length}
+      <section>
+        <h2>Seen otherwise than planned</h2>
+        {#each now.findings as f (f.id)}
+          <article class={f.severity} data-code={f.code}>
+            <span class="severity">{f.severity}</span>
+            <p>
+              {f.text}
+              {#each f.mends as m (m.join("\n"))}<button class="mono" title={m.join("\n")} onclick={() => pending.propose(m)}
+                  >Take what is seen: {m.at(-1)}</button
+                >{/each}
+            </p>
+          </article>
+        {/each}
+      </section>
+    {/if}
+    <div class="two">
+      <div>
+        <Cables cables={now.cables} />
+        <Cards cards={now.cards} />
+      </div>
+      <div>
+        <section>
+          <h2>Drift</h2>
+          {#each now.drift as d (d.at + d.said)}
+            <p class="small"><span class="soft">{since(d.at)}</span> {d.said}</p>
+          {:else}
+            <p class="soft">Nothing was found otherwise than before.</p>
+          {/each}
+        </section>
+        <Credentials {now} {ask} />
+        <Discover {now} />
+      </div>
+    </div>
+  {/if}
+</div>
+
+<style>
+  .field {
+    padding: 12px 16px 40px;
+    max-width: 1280px;
+    width: 100%;
+    margin: 0 auto;
+  }
+  .bar {
+    display: flex;
+    flex-wrap: wrap;
+    gap: 8px 12px;
+    align-items: center;
+    margin-bottom: 10px;
+  }
+  .every {
+    margin-left: auto;
+  }
+  .every select {
+    font-size: 13px;
+    padding: 3px 30px 3px 8px;
+    border: 1px solid var(--hair);
+    background-color: var(--panel);
+    color: var(--ink);
+  }
+  td a,
+  .next a {
+    text-decoration: underline;
+    text-underline-offset: 2px;
+  }
+  progress {
+    accent-color: var(--plum);
+    width: 160px;
+  }
+  .box {
+    border: 1px solid var(--hair);
+    padding: 8px 12px;
+    margin: 10px 0;
+  }
+  .wide {
+    overflow-x: auto;
+  }
+  table {
+    width: 100%;
+    border-collapse: collapse;
+  }
+  th,
+  td {
+    text-align: left;
+    padding: 4px 10px 4px 0;
+    border-bottom: 1px solid var(--hair);
+    vertical-align: baseline;
+  }
+  thead th {
+    font-size: 12px;
+    font-weight: 600;
+    color: var(--soft);
+  }
+  tbody th {
+    font-weight: 650;
+  }
+  tbody .tick {
+    border-left: 3px solid transparent;
+    padding-left: 8px;
+  }
+  .bad .tick {
+    border-left-color: var(--red);
+  }
+  .drift .tick {
+    border-left-color: var(--amber);
+  }
+  .small {
+    font-size: 13px;
+  }
+  td.small {
+    white-space: nowrap;
+  }
+  .soft {
+    color: var(--soft);
+    font-size: 13px;
+    display: block;
+  }
+  p .soft {
+    display: inline;
+  }
+  .next {
+    margin: 10px 0;
+  }
+  section {
+    margin-top: 18px;
+  }
+  .field :global(h2) {
+    font-weight: 700;
+    border-bottom: 1px solid var(--ink);
+    margin-bottom: 4px;
+  }
+  article {
+    display: grid;
+    grid-template-columns: 62px 1fr;
+    padding: 4px 0 4px 8px;
+    border-left: 3px solid var(--hair);
+  }
+  article.breaks {
+    border-color: var(--red);
+  }
+  article.risk {
+    border-color: var(--amber);
+  }
+  .severity {
+    font-size: 12px;
+    color: var(--soft);
+  }
+  .two {
+    display: grid;
+    grid-template-columns: minmax(0, 1fr) minmax(0, 1fr);
+    gap: 0 32px;
+    align-items: start;
+  }
+  .tick {
+    width: 30px;
+    padding-right: 4px;
+  }
+  @media (max-width: 800px) {
+    .opt {
+      display: none;
+    }
+    .two {
+      grid-template-columns: minmax(0, 1fr);
+    }
+  }
+</style>

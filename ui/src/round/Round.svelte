@@ -1,0 +1,257 @@
+<script lang="ts">
+  import { tick } from "svelte";
+  import { api, type PlugTest, type RoundResult, type RoundView } from "../api/client";
+  import { latest } from "../api/latest";
+  import { word } from "../shell/plural";
+  import { found } from "../state/found.svelte";
+  import { office } from "../state/office.svelte";
+  import { place } from "../state/place.svelte";
+  import Stop from "./Stop.svelte";
+  import Suspects from "./Suspects.svelte";
+  import { key } from "./words";
+
+  const view = $derived(office.view!);
+  let now = $state.raw<RoundView | null>(null);
+  let show = $state<"all" | "open" | "failed">("all");
+  let busy = $state(false);
+  let next = $state.raw<PlugTest | null>(null); // where one was sent, beside the round
+  const newest = latest();
+
+  async function read() {
+    try {
+      now = await newest(api.round(view.id));
+    } catch (e) {
+      office.tell(e);
+    }
+  }
+  $effect(() => {
+    void [view.id, view.revision, found.heard];
+    void read();
+  });
+
+  async function keep(what: Promise<RoundView>) {
+    busy = true;
+    try {
+      now = await what; // the server tells of it besides, so that what is read last is newest
+      return true;
+    } catch (e) {
+      office.tell(e);
+      await read();
+      return false;
+    } finally {
+      busy = false;
+    }
+  }
+  async function said(t: PlugTest, body: Pick<RoundResult, "became" | "given" | "note">) {
+    const ok = await keep(api.roundResult(view.id, { port: t.port, wire: t.wire ?? undefined, revision: now!.revision, ...body }));
+    if (ok && next && key(next) === key(t)) next = null;
+    if (ok && body.became === "passed") {
+      await tick();
+      const all = now!.tests.map(key);
+      const after = now!.tests.slice(all.indexOf(key(t)) + 1).find((x) => !x.result || x.result.old);
+      if (after)
+        document
+          .getElementById(`stop-${key(after)}`)
+          ?.querySelector<HTMLElement>("button.main")
+          ?.focus();
+    }
+    return ok;
+  }
+  async function goTo(t: PlugTest) {
+    show = "all";
+    next = now!.tests.some((x) => key(x) === key(t)) ? null : t;
+    await tick();
+    const at = document.getElementById(`stop-${key(t)}`);
+    at?.scrollIntoView({ block: "center" });
+    at?.querySelector<HTMLElement>("button")?.focus();
+  }
+
+  const tests = $derived(now?.tests ?? []);
+  const open = $derived(tests.filter((t) => !t.result || t.result.old).length);
+  const failed = $derived(tests.filter((t) => t.result && !t.result.passed && !t.result.old).length);
+  const shown = $derived(
+    tests.filter((t) => show === "all" || (show === "open" ? !t.result || t.result.old : t.result && !t.result.passed)),
+  );
+  const devices = $derived.by(() => {
+    const out: { name: string; tests: typeof tests }[] = [];
+    for (const t of shown) {
+      const name = t.port.slice(0, t.port.indexOf("."));
+      const last = out.at(-1);
+      if (last?.name === name) last.tests.push(t);
+      else out.push({ name, tests: [t] });
+    }
+    return out;
+  });
+  const filters = [
+    ["all", "All"],
+    ["open", "Still open"],
+    ["failed", "Failed"],
+  ] as const;
+</script>
+
+<div class="round">
+  <header>
+    <h1>Round</h1>
+    <p class="lead">
+      Plug a laptop in at these places: together they show any single mistake in carrying the plan out. What it must see there stands
+      beside.
+    </p>
+  </header>
+  {#if now}
+    <div class="bar noprint" role="toolbar" aria-label="The round">
+      <span class="far" role="status"><b>{tests.length - open}</b> of {tests.length} done</span>
+      <progress max={tests.length} value={tests.length - open} aria-label="How far the round is"></progress>
+      {#if failed}<button class="no" onclick={() => document.getElementById("explains")?.scrollIntoView({ block: "center" })}
+          >{failed} failed: what explains {failed === 1 ? "it" : "them"}</button
+        >{/if}
+      <div class="pick" role="group" aria-label="Which tests">
+        {#each filters as [k, name] (k)}<button aria-pressed={show === k} onclick={() => (show = k)}>{name}</button>{/each}
+      </div>
+      <button
+        disabled={busy || !now.known}
+        title={now.known ? "" : "Nothing was found yet of what devices are set to"}
+        onclick={() => keep(api.roundPlay(view.id))}>Play it on what was found</button
+      >
+      <button onclick={() => print()}>Print</button>
+    </div>
+    {#if !now.known}<p class="soft noprint">
+        Where devices were read (<a href={place.href("field")}>Field</a>) or typed in (<a href={place.href("sheets")}>Sheets</a>), a laptop
+        can be played on what they are set to.
+      </p>{/if}
+    {#if failed}<Suspects {now} ongo={goTo} />{/if}
+    {#if next}
+      <section aria-label="Besides the round">
+        <h2>Besides the round</h2>
+        <ul><Stop test={{ ...next, extra: true }} {busy} {said} /></ul>
+      </section>
+    {/if}
+    {#if !tests.length}
+      <p class="panel">
+        There is no place where a laptop would see a mistake: no port is free, or nothing answers. Addresses of the gateway and of devices
+        make it see more.
+      </p>
+    {:else if !shown.length}
+      <p class="panel">{show === "open" ? "The whole round is walked." : "No test failed."}</p>
+    {/if}
+    {#each devices as d (d.name)}
+      <section aria-label={d.name}>
+        <h2>{d.name}</h2>
+        <ul>
+          {#each d.tests as t (key(t))}<Stop test={t} {busy} {said} />{/each}
+        </ul>
+      </section>
+    {/each}
+    {#if now.unshown.length}
+      <details class="unshown">
+        <summary
+          >{now.unshown.length}
+          {word(now.unshown.length, "mistake", "mistakes")} that no laptop sees anywhere: look at the devices’ pages for {now.unshown
+            .length === 1
+            ? "it"
+            : "them"}</summary
+        >
+        <p>{now.unshown.join("; ")}</p>
+      </details>
+    {/if}
+  {/if}
+</div>
+
+<style>
+  .round {
+    padding: 14px 20px 40px;
+    max-width: 1100px;
+  }
+  .bar {
+    display: flex;
+    flex-wrap: wrap;
+    align-items: center;
+    gap: 6px 12px;
+    padding: 6px 0 8px;
+    border-bottom: 1px solid var(--hair);
+    position: sticky;
+    top: 0;
+    z-index: 2;
+    background: var(--paper);
+  }
+  .far {
+    min-width: 13ch;
+  }
+  .bar .no {
+    color: var(--red);
+    border-color: var(--red);
+  }
+  progress {
+    appearance: none;
+    width: 130px;
+    height: 8px;
+    border: 1px solid var(--hair);
+    background: var(--panel);
+  }
+  progress::-webkit-progress-bar {
+    background: var(--panel);
+  }
+  progress::-webkit-progress-value {
+    background: var(--plum);
+  }
+  progress::-moz-progress-bar {
+    background: var(--plum);
+  }
+  .pick {
+    display: flex;
+    margin-right: auto;
+  }
+  .pick button {
+    border-radius: 0;
+    margin-left: -1px;
+  }
+  .pick [aria-pressed="true"] {
+    font-weight: 650;
+    border-color: var(--plum);
+    color: var(--plum);
+    z-index: 1;
+  }
+  .soft {
+    color: var(--soft);
+    font-size: 13px;
+    margin-top: 6px;
+  }
+  .soft a {
+    text-decoration: underline;
+    text-underline-offset: 2px;
+  }
+  section {
+    margin-top: 16px;
+  }
+  h2 {
+    font-weight: 700;
+    border-bottom: 1px solid var(--ink);
+  }
+  .panel {
+    margin-top: 14px;
+  }
+  .unshown {
+    margin-top: 22px;
+    font-size: 13px;
+  }
+  .unshown p {
+    color: var(--soft);
+    margin-top: 4px;
+  }
+  @media (max-width: 700px) {
+    .round {
+      padding: 10px 12px 40px;
+    }
+    .bar {
+      position: static;
+    }
+  }
+  @media print {
+    .noprint {
+      display: none;
+    }
+    .round {
+      padding: 0;
+      max-width: none;
+    }
+  }
+</style>

@@ -1,0 +1,228 @@
+<script lang="ts">
+  import type { PlugTest, RoundResult, RoundTest } from "../api/client";
+  import { word } from "../shell/plural";
+  import { office } from "../state/office.svelte";
+  import { since } from "../state/seen.svelte";
+  import { answers, key, spaced, wears } from "./words";
+
+  let {
+    test,
+    busy,
+    said,
+  }: {
+    test: RoundTest;
+    busy: boolean;
+    said: (t: PlugTest, body: Pick<RoundResult, "became" | "given" | "note">) => Promise<boolean>;
+  } = $props();
+
+  let telling = $state(false);
+  let given = $state("");
+  let note = $state("");
+  const id = $props.id();
+  const result = $derived(test.result);
+  const vlan = $derived(test.expect.vlan === null ? null : office.view!.vlans.find((v) => v.vid === test.expect.vlan));
+
+  async function fail(e: SubmitEvent) {
+    e.preventDefault();
+    if (await said(test, { became: "failed", given: given.trim() || undefined, note: note.trim() || undefined })) telling = false;
+  }
+  function tell() {
+    given = (!result?.passed && result?.given) || "";
+    note = result?.note ?? "";
+    telling = true;
+  }
+</script>
+
+<li
+  id={`stop-${key(test)}`}
+  class:passed={result?.passed && !result.old}
+  class:failed={result && !result.passed && !result.old}
+  class:old={result?.old}
+>
+  <div class="at">
+    <b class="mono">{spaced(test.port)}</b>
+    <span class="wire" class:tag={test.wire !== null}>{wears(test)}</span>
+  </div>
+  <div class="see">
+    {#if test.expect.vlan === null}
+      <p>Nothing is to be heard.</p>
+    {:else}
+      <p>
+        <b>{test.expect.vlan} {vlan?.name ?? ""}</b>{#if test.expect.server}, an address
+          <span class="mono">{test.expect.from} – {test.expect.to}</span>
+          from {test.expect.server}{:else}, nobody hands out an address{/if}
+      </p>
+    {/if}
+    <p class="soft">
+      {#each answers(test) as a (a.text)}<span class="reach" class:not={!a.ok}>{a.text}</span>{/each}
+    </p>
+    {#if result}
+      <div class="became" role="status">
+        <b>{result.old ? "Old: the plan moved on here." : result.passed ? "As planned." : "Not as planned."}</b>
+        {#if !result.passed}
+          {#if result.given}was given <span class="mono">{result.given}</span>.{/if}
+          {#each result.wrong as w (w)}<span class="wrongs">{w}</span>{/each}
+        {/if}
+        {#if result.note}<q>{result.note}</q>{/if}
+        <span class="soft">{result.played ? "played on what was found, " : ""}{result.author}, {since(result.at)}</span>
+      </div>
+    {/if}
+    {#if test.shows.length}
+      <details class="noprint">
+        <summary>would show {test.shows.length} {word(test.shows.length, "mistake", "mistakes")}</summary>
+        <p class="soft">{test.shows.join("; ")}</p>
+      </details>
+    {/if}
+    {#if telling}
+      <form onsubmit={fail} class="noprint">
+        <label for={`${id}-given`}>Address it was given</label>
+        <input id={`${id}-given`} class="field mono" placeholder="none" inputmode="decimal" autocomplete="off" bind:value={given} />
+        <label for={`${id}-note`}>What was seen</label>
+        <input id={`${id}-note`} class="field" maxlength="500" autocomplete="off" bind:value={note} />
+        <button class="main" disabled={busy}>Keep it as failed</button>
+        <button type="button" onclick={() => (telling = false)}>Leave it</button>
+      </form>
+    {/if}
+  </div>
+  <div class="do noprint">
+    {#if result && !result.old}
+      <button disabled={busy} onclick={() => said(test, { became: "open" })} aria-label={`Take back what was said of ${key(test)}`}
+        >Take back</button
+      >
+    {/if}
+    {#if !telling && (!result || result.old || result.passed)}
+      <button disabled={busy} onclick={tell} aria-label={`${key(test)} is not as planned`}>Otherwise</button>
+    {/if}
+    {#if !result || result.old || !result.passed}
+      <button class="main" disabled={busy} onclick={() => said(test, { became: "passed" })} aria-label={`${key(test)} is as planned`}
+        >As planned</button
+      >
+    {/if}
+  </div>
+  <span class="boxes" aria-hidden="true">☐ as planned ☐ otherwise: …………………</span>
+</li>
+
+<style>
+  li {
+    display: grid;
+    grid-template-columns: 150px minmax(0, 1fr) auto;
+    gap: 2px 14px;
+    padding: 6px 0 6px 10px;
+    border-bottom: 1px solid var(--hair);
+    border-left: 4px solid transparent;
+  }
+  .passed {
+    border-left-color: var(--plum);
+  }
+  .failed {
+    border-left-color: var(--red);
+  }
+  .old {
+    border-left-color: var(--amber);
+  }
+  .at {
+    display: flex;
+    flex-direction: column;
+    align-items: start;
+    overflow-wrap: anywhere;
+  }
+  .wire {
+    font-size: 13px;
+    color: var(--soft);
+  }
+  .tag {
+    color: var(--ink);
+  }
+  .soft {
+    color: var(--soft);
+    font-size: 13px;
+  }
+  .reach + .reach::before {
+    content: "· ";
+  }
+  .reach {
+    margin-right: 0.4em;
+  }
+  .not {
+    font-style: italic;
+  }
+  .became {
+    margin-top: 3px;
+    font-size: 13px;
+  }
+  .became b {
+    font-weight: 650;
+  }
+  .wrongs,
+  .failed .became .soft {
+    display: block;
+  }
+  q {
+    display: block;
+    font-style: italic;
+  }
+  summary,
+  details p {
+    font-size: 13px;
+    color: var(--soft);
+  }
+  .do {
+    display: flex;
+    flex-wrap: wrap;
+    gap: 6px;
+    align-content: start;
+    justify-content: end;
+  }
+  form {
+    display: grid;
+    grid-template-columns: auto minmax(0, 260px);
+    gap: 4px 10px;
+    align-items: center;
+    margin: 6px 0;
+  }
+  form button {
+    justify-self: start;
+  }
+  .boxes {
+    display: none;
+  }
+  @media (max-width: 700px) {
+    li {
+      grid-template-columns: minmax(0, 1fr);
+      padding: 10px 0 12px 10px;
+    }
+    .at {
+      flex-direction: row;
+      gap: 10px;
+      align-items: baseline;
+    }
+    .do {
+      justify-content: start;
+      margin-top: 4px;
+    }
+    .do button,
+    form button {
+      min-height: 42px;
+      padding: 2px 16px;
+    }
+    form {
+      grid-template-columns: minmax(0, 1fr);
+    }
+    form .field {
+      min-height: 40px;
+    }
+  }
+  @media print {
+    .noprint {
+      display: none;
+    }
+    li {
+      break-inside: avoid;
+    }
+    .boxes {
+      display: block;
+      white-space: nowrap;
+      font-size: 12px;
+    }
+  }
+</style>
