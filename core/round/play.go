@@ -154,3 +154,34 @@ func (w *world) in(n *span.Net, tests []Test) (posts []post, asks []ask) {
 	}
 	return posts, asks
 }
+
+// Measure is what a laptop that tries all of [Round.Look] measures in an office as it is,
+// where everybody answers for his own addresses alone; a card is called as its device.
+func (r *Round) Measure(asIs *office.Office, tests []Test) []Saw {
+	n := span.Compile(asIs)
+	m := talk.New(n)
+	posts, asks := r.w.in(n, tests)
+	sights := r.w.lookAt(n, posts, asks)
+	var out []Saw
+	for i, t := range tests {
+		var saw Saw
+		for _, k := range r.w.sets[sights[i]] {
+			p := &posts[k]
+			if p.addr.IsValid() {
+				saw.Answers = append(saw.Answers, Answer{p.addr, p.device})
+			}
+			if p.hands {
+				saw.Offers = append(saw.Offers, Offer{p.from, p.addr, p.device})
+			}
+		}
+		for _, y := range t.trials {
+			ended := Silent
+			if r.w.holds(m, posts, y) {
+				ended = Answered
+			}
+			saw.Tried = append(saw.Tried, ended)
+		}
+		out = append(out, saw)
+	}
+	return out
+}

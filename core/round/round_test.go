@@ -180,3 +180,52 @@ func BenchmarkRound(b *testing.B) {
 		})
 	}
 }
+
+// loosen lets each device answer for all of its addresses wherever it answers for one (RFC
+// 1122, 3.3.4.2).
+func loosen(o *office.Office, saw *round.Saw) {
+	for _, a := range saw.Answers {
+		if d := o.Device(a.By); d != nil {
+			for _, x := range d.Addresses {
+				saw.Answers = append(saw.Answers, round.Answer{Addr: x.Prefix.Addr(), By: a.By})
+			}
+		}
+	}
+}
+
+// TestJudge: what a laptop measures is judged as it is played, however loosely devices
+// answer, and leads to the same mistakes, though hosts may be off.
+func TestJudge(t *testing.T) {
+	o := clinic(t)
+	r := round.Make(o)
+	shown, named := 0, map[string]int{}
+	for m := range r.Mistakes {
+		if slices.Contains(r.Unshown, m) {
+			continue
+		}
+		made := r.Mistakes[m].Made()
+		saws, played := r.Measure(made, r.Tests), r.Play(made, r.Tests)
+		shown++
+		for _, kind := range []string{"strict", "loose", "off"} {
+			var res []round.Seen
+			for k, saw := range saws {
+				saw.Answers = slices.Clone(saw.Answers)
+				switch kind {
+				case "loose":
+					loosen(made, &saw)
+				case "off": // hosts that the test does not ask for
+					saw.Answers = slices.DeleteFunc(saw.Answers, func(a round.Answer) bool {
+						return o.Device(a.By) == nil && !slices.ContainsFunc(r.Tests[k].Reach, func(x round.Reach) bool { return x.To == a.Addr.String() })
+					})
+				}
+				got := r.Judge(r.Tests[k], saw)
+				require.Equal(t, played[k].Passed, got.Passed, "%s, %s at %s %d: played %s, judged %s", kind, r.Mistakes[m].Text, got.Test.Port, got.Test.Wire, played[k].Wrong, got.Wrong)
+				res = append(res, got.Seen)
+			}
+			if first(r.Suspects(res), m) {
+				named[kind]++
+			}
+		}
+	}
+	t.Log(shown, named)
+}

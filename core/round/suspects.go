@@ -20,6 +20,9 @@ type Seen struct {
 	// Given is the address that the laptop was given; the zero one where it was none, or
 	// that was not written down.
 	Given netip.Addr
+	// Measured says that Instead is what answered somebody who asked for every address:
+	// who has none is not in it, and a host may be off.
+	Measured bool
 }
 
 // Suspect is mistakes of which each, by itself or with others, would explain all that was
@@ -76,7 +79,7 @@ func (r *Round) explains(results []Seen, m int) (int, bool) {
 			return 0, false
 		case s.Instead == nil:
 			continue
-		case !r.same(r.answering(now, a), s.Instead):
+		case s.Measured && !r.fits(r.answering(now, a), s.Instead), !s.Measured && !r.same(r.answering(now, a), s.Instead):
 			return 0, false
 		}
 	}
@@ -84,9 +87,11 @@ func (r *Round) explains(results []Seen, m int) (int, bool) {
 }
 
 // Hands is the VLAN in which an address is handed out as planned; 0 where nobody does.
-func (r *Round) Hands(a netip.Addr) office.VID {
-	for k := range r.w.posts {
-		if p := &r.w.posts[k]; p.hands && a.IsValid() && p.from.Compare(a) <= 0 && a.Compare(p.to) <= 0 {
+func (r *Round) Hands(a netip.Addr) office.VID { return r.w.hands(a) }
+
+func (w *world) hands(a netip.Addr) office.VID {
+	for k := range w.posts {
+		if p := &w.posts[k]; p.hands && a.IsValid() && p.from.Compare(a) <= 0 && a.Compare(p.to) <= 0 {
 			return p.vid
 		}
 	}
@@ -134,6 +139,19 @@ func (r *Round) same(s sight, instead []string) bool {
 	slices.Sort(is)
 	slices.Sort(said)
 	return slices.Equal(slices.Compact(is), slices.Compact(said))
+}
+
+// fits says whether a sight may be what was measured: all that answered are in it, and
+// of those in it only hosts were silent, or who has no address.
+func (r *Round) fits(s sight, answered []string) bool {
+	is := r.w.called(s)
+	if slices.ContainsFunc(answered, func(a string) bool { return !slices.Contains(is, a) }) {
+		return false
+	}
+	return !slices.ContainsFunc(r.w.sets[s], func(k int) bool {
+		p := &r.w.posts[k]
+		return p.plug == nil && p.addr.IsValid() && !slices.Contains(answered, p.called())
+	})
 }
 
 // join adds a suspect to those that no laptop can tell it from, or that one way mends:

@@ -34,9 +34,13 @@
   const rack = $derived(place.now.query.has("rack"));
   const when = (t: string) => new Date(t).toLocaleString(undefined, { dateStyle: "medium", timeStyle: "short" });
 
+  // A visit that was begun and not yet answered: what was asked before it does not
+  // know of it.
+  let begun: { id: number; carry: NonNullable<WorkOrder["carry"]> } | null = null;
   async function read() {
     try {
-      order = await newest(api.orderNow(view.id));
+      const now = await newest(api.orderNow(view.id));
+      order = begun?.id === now.id ? { ...now, carry: begun.carry } : now;
     } catch (e) {
       office.tell(e);
     }
@@ -87,12 +91,14 @@
   }
   async function carry(visit: number, back: boolean) {
     const id = order!.id;
-    order = { ...order!, carry: { visit, step: done, running: true } };
+    begun = { id, carry: { visit, step: done, running: true } };
+    order = { ...order!, carry: begun.carry };
     try {
       await api.carry(view.id, id, visit, back);
     } catch (e) {
       office.tell(e);
     }
+    begun = null;
     await read(); // it may have gone on, or ended, while the answer was on its way
   }
   async function look(n: number) {

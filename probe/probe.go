@@ -1,0 +1,450 @@
+// Package probe is a laptop that plugs in and looks: who hands out addresses, untagged and
+// in each VLAN tagged, who answers, what is let through, which switch it hears.
+//
+// It sends and hears whole frames at a network interface and leaves the laptop as it is:
+// addresses are asked for and never taken (RFC 2131, 4.4.1: a DISCOVER is sent, the OFFER
+// is not answered), and what is sent from one that was offered is sent for the seconds of
+// the look, after nobody else answered for it (RFC 5227).
+package probe
+
+import (
+	"context"
+	"encoding/binary"
+	"math/rand/v2"
+	"net"
+	"net/netip"
+	"slices"
+	"time"
+
+	"github.com/gopacket/gopacket"
+	"github.com/gopacket/gopacket/layers"
+
+	"klammer/core/office"
+	"klammer/core/round"
+)
+
+// Wire is where frames go out and come in.
+type Wire interface {
+	// Card is the address that frames are sent from.
+	Card() net.HardwareAddr
+	// Send sends a frame, with its tag in it.
+	Send(frame []byte) error
+	// Receive waits for the next frame; the error says that there are no more.
+	Receive() (Frame, error)
+	Close() error
+}
+
+// Frame is a frame that came in. Tag is the VLAN ID of the outer 802.1Q tag where the
+// receiver took it off, 0 where it wore none or only a priority (IEEE 802.1Q, 9.6).
+type Frame struct {
+	At   time.Time
+	Tag  office.VID
+	Data []byte
+}
+
+// Look is what to look for with one tag, 0 for none.
+type Look struct {
+	Tag office.VID
+	round.Look
+}
+
+// Offer is an address that somebody hands out.
+type Offer struct {
+	round.Offer
+	Gateway netip.Addr    // the zero one where none is told
+	Bits    int           // of the network's prefix; 0 where not told
+	DNS     []netip.Addr  // nil for none
+	Lease   time.Duration // 0 where not told
+	After   time.Duration // since it was asked for
+}
+
+// Router is a router that says so itself (RFC 4861, 4.2).
+type Router struct {
+	Addr     netip.Addr // link-local
+	By       string     // its card
+	Prefixes []netip.Prefix
+	After    time.Duration
+	own      []netip.Prefix // that one makes addresses in by oneself (RFC 4862)
+}
+
+// Answer is an address that answered.
+type Answer struct {
+	round.Answer
+	After time.Duration
+}
+
+// Tried is how a try ended, and how that was told.
+type Tried struct {
+	round.Try
+	Ended round.Ended
+	How   string
+	open  bool // something may yet come back
+}
+
+// Saw is what was seen with one tag.
+type Saw struct {
+	Tag     office.VID
+	Offers  []Offer
+	Routers []Router
+	Answers []Answer
+	Tried   []Tried // as long as [round.Look.Tries], or empty where there was no address to try from
+	From    netip.Addr
+	Taken   string // the card of somebody who has the address that was offered; "" for nobody
+}
+
+// Round is what of it a round judges.
+func (s *Saw) Round() (x round.Saw) {
+	for _, o := range s.Offers {
+		x.Offers = append(x.Offers, o.Offer)
+	}
+	for _, a := range s.Answers {
+		x.Answers = append(x.Answers, a.Answer)
+	}
+	for _, t := range s.Tried {
+		x.Tried = append(x.Tried, t.Ended)
+	}
+	return x
+}
+
+// Options say how long to look, and whom to tell meanwhile.
+type Options struct {
+	Wait  time.Duration // for offers; [Patience] where it is 0
+	Six   bool          // ask for routers and addresses of IPv6 too
+	Heard func(Neighbour)
+	Offer func(tag office.VID, o Offer)
+}
+
+// Patience is how long a laptop waits for offers: servers that try an address first
+// (RFC 2131, 3.1, step 2) take up to 3 s.
+const Patience = 6 * time.Second
+
+// Times of a look, after its start or after the step before.
+var (
+	askAgain   = []time.Duration{0, 300 * time.Millisecond, time.Second, 2500 * time.Millisecond}
+	offerAgain = []time.Duration{0, 2 * time.Second, 4 * time.Second}
+	tryAgain   = []time.Duration{0, 500 * time.Millisecond, time.Second}
+)
+
+const (
+	claimFor = 500 * time.Millisecond // for somebody who has an address to say so
+	tryFor   = 1700 * time.Millisecond
+)
+
+// Laptop is a laptop at a wire.
+type Laptop struct {
+	wire   Wire
+	opt    Options
+	mac    net.HardwareAddr
+	local  netip.Addr // link-local
+	frames chan Frame
+	ended  chan error
+	done   chan struct{}
+	heard  []Neighbour
+	seats  map[office.VID]*seat
+}
+
+// seat is the laptop in one VLAN.
+type seat struct {
+	Look
+	saw     Saw
+	began   time.Time
+	xid     [4]byte
+	offers  int // sent
+	asks    int
+	claim   time.Time // since when an address is being claimed; zero before
+	own     netip.Addr
+	six     netip.Addr
+	claimed bool
+	trying  time.Time
+	tries   int
+	ports   uint16 // of the first try
+	over    bool
+}
+
+// Plug puts a laptop at a wire. It hears until [Laptop.Close].
+func Plug(w Wire, opt Options) *Laptop {
+	if opt.Wait == 0 {
+		opt.Wait = Patience
+	}
+	l := &Laptop{wire: w, opt: opt, mac: w.Card(), local: linkLocal(w.Card()), frames: make(chan Frame, 256), ended: make(chan error, 1), done: make(chan struct{}), seats: map[office.VID]*seat{}}
+	go func() {
+		for {
+			f, err := w.Receive()
+			if err != nil {
+				l.ended <- err
+				return
+			}
+			select {
+			case l.frames <- f:
+			case <-l.done:
+				return
+			}
+		}
+	}()
+	return l
+}
+
+// Close lets go of the wire.
+func (l *Laptop) Close() error {
+	close(l.done)
+	return l.wire.Close()
+}
+
+// Neighbours is who was heard so far (IEEE 802.1AB).
+func (l *Laptop) Neighbours() []Neighbour { return l.heard }
+
+// Listen waits until a neighbour was heard that enough says of, or the time is over.
+func (l *Laptop) Listen(ctx context.Context, most time.Duration, enough func(Neighbour) bool) error {
+	over := time.After(most)
+	for !slices.ContainsFunc(l.heard, enough) {
+		select {
+		case <-ctx.Done():
+			return ctx.Err()
+		case err := <-l.ended:
+			return err
+		case <-over:
+			return nil
+		case f := <-l.frames:
+			l.take(f)
+		}
+	}
+	return nil
+}
+
+// Look looks with all tags at once; each is looked for once.
+func (l *Laptop) Look(ctx context.Context, looks []Look) ([]Saw, error) {
+	var all []*seat
+	for _, x := range looks {
+		s := &seat{Look: x, saw: Saw{Tag: x.Tag}, began: time.Now(), ports: uint16(40000 + rand.IntN(20000))}
+		binary.BigEndian.PutUint32(s.xid[:], rand.Uint32())
+		l.seats[x.Tag] = s
+		all = append(all, s)
+	}
+	tick := time.NewTicker(20 * time.Millisecond)
+	defer tick.Stop()
+	for {
+		var err error
+		over := true
+		for _, s := range all {
+			if !s.over && err == nil {
+				err = l.step(s, time.Now())
+			}
+			over = over && s.over
+		}
+		if err != nil {
+			return nil, err
+		}
+		if over {
+			out := []Saw{}
+			for _, s := range all {
+				delete(l.seats, s.Tag)
+				out = append(out, s.saw)
+			}
+			return out, nil
+		}
+		select {
+		case <-ctx.Done():
+			return nil, ctx.Err()
+		case err := <-l.ended:
+			return nil, err
+		case f := <-l.frames:
+			l.take(f)
+			for len(l.frames) > 0 {
+				l.take(<-l.frames)
+			}
+		case <-tick.C:
+		}
+	}
+}
+
+// step sends what is due in a VLAN.
+func (l *Laptop) step(s *seat, now time.Time) error {
+	since := now.Sub(s.began)
+	if s.offers < len(offerAgain) && since >= offerAgain[s.offers] && offerAgain[s.offers] < l.opt.Wait {
+		frames := [][]byte{l.discover(s, since)}
+		if l.opt.Six {
+			frames = append(frames, l.solicitRouters(s), l.solicit(s, since))
+		}
+		s.offers++
+		for _, f := range frames {
+			if err := l.wire.Send(f); err != nil {
+				return err
+			}
+		}
+	}
+	if s.asks < len(askAgain) && since >= askAgain[s.asks] {
+		s.asks++
+		for _, a := range s.Ask {
+			if !s.answered(a) {
+				if err := l.wire.Send(l.whoHas(s, a)); err != nil {
+					return err
+				}
+			}
+		}
+	}
+	waited := since >= l.opt.Wait
+	if own, sure := s.best(); s.claim.IsZero() && (sure || waited) {
+		s.own, s.claim = own, now
+		for _, a := range []netip.Addr{s.own, s.gate()} {
+			if a.IsValid() && !s.answered(a) {
+				if err := l.wire.Send(l.whoHas(s, a)); err != nil {
+					return err
+				}
+			}
+		}
+	}
+	if !s.claim.IsZero() && !s.claimed && now.Sub(s.claim) >= claimFor {
+		s.claimed = true
+		if by := s.card(s.own); by != "" && by != l.mac.String() {
+			s.saw.Taken, s.own = by, netip.Addr{}
+		}
+		s.saw.From = s.own
+		s.six = s.made(l.mac)
+		s.trying = now
+		for _, t := range s.Tries {
+			x := Tried{Try: t, Ended: round.Silent, How: "nothing comes back", open: true}
+			if t.Service.Protocol == office.UDP { // who takes it need not say so
+				x.Ended = round.Untold
+			}
+			s.saw.Tried = append(s.saw.Tried, x)
+		}
+	}
+	if s.claimed && s.tries < len(tryAgain) && now.Sub(s.trying) >= tryAgain[s.tries] {
+		for k := range s.saw.Tried {
+			if f := l.try(s, k); f != nil {
+				if err := l.wire.Send(f); err != nil {
+					return err
+				}
+			}
+		}
+		s.tries++
+	}
+	tried := s.claimed && (now.Sub(s.trying) >= tryFor || !slices.ContainsFunc(s.saw.Tried, func(t Tried) bool { return t.open }))
+	s.over = waited && tried
+	return nil
+}
+
+// end ends a try.
+func (t *Tried) end(ended round.Ended, how string) { t.Ended, t.How, t.open = ended, how, false }
+
+// answered says whether an address answered.
+func (s *seat) answered(a netip.Addr) bool { return s.card(a) != "" }
+
+// card is the network card that answered for an address; "" for none.
+func (s *seat) card(a netip.Addr) string {
+	for _, x := range s.saw.Answers {
+		if x.Addr == a {
+			return x.By
+		}
+	}
+	return ""
+}
+
+// best is the address to try from: one that was offered, out of the range that is planned
+// where there is one; the planned one where none was. Sure says that no better one comes.
+func (s *seat) best() (own netip.Addr, sure bool) {
+	for _, o := range s.saw.Offers {
+		planned := s.From.IsValid() && !o.Addr.Less(s.From) && !s.To.Less(o.Addr)
+		if o.Addr.Is4() && (planned || !own.IsValid()) {
+			own, sure = o.Addr, planned || !s.From.IsValid()
+			if planned {
+				break
+			}
+		}
+	}
+	if !own.IsValid() {
+		own = s.Own
+	}
+	return own, sure
+}
+
+// gate is who sends on what the laptop sends: as offered, or as planned.
+func (s *seat) gate() netip.Addr {
+	for _, o := range s.saw.Offers {
+		if o.Addr == s.own && o.Gateway.IsValid() {
+			return o.Gateway
+		}
+	}
+	return s.Gateway
+}
+
+// made is the address of IPv6 that the laptop has where a router says how (RFC 4862), or
+// it was offered.
+func (s *seat) made(mac net.HardwareAddr) netip.Addr {
+	for _, o := range s.saw.Offers {
+		if o.Addr.Is6() {
+			return o.Addr
+		}
+	}
+	for _, r := range s.saw.Routers {
+		for _, p := range r.own {
+			return within(p, mac)
+		}
+	}
+	if s.Own.Is6() {
+		return s.Own
+	}
+	return netip.Addr{}
+}
+
+// take takes a frame that came in.
+func (l *Laptop) take(f Frame) {
+	if len(f.Data) < 14 || slices.Equal(f.Data[6:12], l.mac) {
+		return
+	}
+	if f.Data[0]&1 == 0 && !slices.Equal(f.Data[0:6], l.mac) {
+		return // for somebody else
+	}
+	p := gopacket.NewPacket(f.Data, layers.LayerTypeEthernet, gopacket.NoCopy)
+	if q, ok := p.Layer(layers.LayerTypeDot1Q).(*layers.Dot1Q); ok {
+		if f.Tag != 0 {
+			return // a tag in a tag
+		}
+		f.Tag = office.VID(q.VLANIdentifier)
+	}
+	if n, ok := neighbour(p); ok {
+		l.hear(n)
+		return
+	}
+	s := l.seats[f.Tag]
+	if s == nil {
+		return
+	}
+	after := f.At.Sub(s.began)
+	from := net.HardwareAddr(slices.Clone(f.Data[6:12])).String()
+	switch {
+	case l.tookARP(s, p, after), l.tookNeighbour(s, p, from, after), l.tookOffer(s, p, from, after):
+	default:
+		l.tookReply(s, p)
+	}
+}
+
+func (l *Laptop) hear(n Neighbour) {
+	if slices.ContainsFunc(l.heard, func(x Neighbour) bool { return x.Chassis == n.Chassis && x.Port == n.Port }) {
+		return
+	}
+	l.heard = append(l.heard, n)
+	if l.opt.Heard != nil {
+		l.opt.Heard(n)
+	}
+}
+
+// note keeps an answer, once.
+func (s *seat) note(a netip.Addr, by string, after time.Duration) {
+	if !s.answered(a) {
+		s.saw.Answers = append(s.saw.Answers, Answer{round.Answer{Addr: a, By: by}, after})
+	}
+}
+
+// offered keeps an offer, once of each server and address.
+func (l *Laptop) offered(s *seat, o Offer) {
+	for _, x := range s.saw.Offers {
+		if x.Offer == o.Offer {
+			return
+		}
+	}
+	s.saw.Offers = append(s.saw.Offers, o)
+	if l.opt.Offer != nil {
+		l.opt.Offer(s.Tag, o)
+	}
+}

@@ -1,0 +1,197 @@
+package probe
+
+import (
+	"net"
+	"net/netip"
+
+	"github.com/gopacket/gopacket"
+	"github.com/gopacket/gopacket/layers"
+
+	"klammer/core/office"
+	"klammer/core/round"
+)
+
+// try is the frame of a try, by the gateway; nil where there is nothing to send, which
+// is noted.
+func (l *Laptop) try(s *seat, k int) []byte {
+	t := &s.saw.Tried[k]
+	if !t.open {
+		return nil
+	}
+	from, gate := s.own, s.card(s.gate())
+	if t.To.Is6() {
+		from, gate = s.six, ""
+		if len(s.saw.Routers) > 0 {
+			gate = s.saw.Routers[0].By
+		} else if s.Gateway.Is6() {
+			gate = s.card(s.Gateway)
+		}
+	}
+	mac, err := net.ParseMAC(gate)
+	switch {
+	case !from.IsValid():
+		t.end(round.Untold, "there is no address to try it from")
+		return nil
+	case err != nil:
+		if s.tries == len(tryAgain)-1 {
+			t.end(round.Silent, "the gateway does not answer")
+		}
+		return nil
+	}
+	source := s.ports + uint16(k)
+	switch t.Service.Protocol {
+	case office.Ping:
+		if t.To.Is6() {
+			return l.packet(s.Tag, mac, from, t.To, 64, layers.IPProtocolICMPv6,
+				&layers.ICMPv6{TypeCode: layers.CreateICMPv6TypeCode(layers.ICMPv6TypeEchoRequest, 0)},
+				&layers.ICMPv6Echo{Identifier: s.xid16(), SeqNumber: uint16(k)})
+		}
+		return l.packet(s.Tag, mac, from, t.To, 64, layers.IPProtocolICMPv4,
+			&layers.ICMPv4{TypeCode: layers.CreateICMPv4TypeCode(layers.ICMPv4TypeEchoRequest, 0), Id: s.xid16(), Seq: uint16(k)})
+	case office.TCP:
+		return l.packet(s.Tag, mac, from, t.To, 64, layers.IPProtocolTCP, &layers.TCP{
+			SrcPort: layers.TCPPort(source), DstPort: layers.TCPPort(t.Service.First), Seq: uint32(s.xid16()), SYN: true, Window: 1024,
+			Options: []layers.TCPOption{{OptionType: layers.TCPOptionKindMSS, OptionLength: 4, OptionData: []byte{5, 0xb4}}},
+		})
+	case office.UDP:
+		return l.packet(s.Tag, mac, from, t.To, 64, layers.IPProtocolUDP, &layers.UDP{SrcPort: layers.UDPPort(source), DstPort: layers.UDPPort(t.Service.First)}, gopacket.Payload(question(t.Service.First)))
+	}
+	t.end(round.Untold, "a laptop cannot try it")
+	return nil
+}
+
+// question is what a service of UDP answers to, if it answers anybody: of names (RFC 1035),
+// of time (RFC 5905); nothing for others.
+func question(port uint16) []byte {
+	switch port {
+	case 53: // the servers of the root
+		return []byte{0x4b, 0x6c, 1, 0, 0, 1, 0, 0, 0, 0, 0, 0, 0, 0, 2, 0, 1}
+	case 123:
+		return append([]byte{0x23}, make([]byte, 47)...)
+	}
+	return nil
+}
+
+// tookReply takes what comes back of tries.
+func (l *Laptop) tookReply(s *seat, p gopacket.Packet) {
+	src, dst, ok := ends(p)
+	if !ok || !s.claimed || dst != s.own && dst != s.six {
+		return
+	}
+	for k := range s.saw.Tried {
+		t := &s.saw.Tried[k]
+		if !t.open {
+			continue
+		}
+		source := s.ports + uint16(k)
+		if from, port, code, ok := unreachable(p); ok {
+			if from == t.To && (port == source || port == 0) && code != "" {
+				switch {
+				case t.Service.Protocol == office.UDP && code == "port" && src == t.To:
+					t.end(round.Answered, "it is reached; nobody listens")
+				default:
+					t.end(round.Silent, src.String()+" refuses it")
+				}
+			}
+			continue
+		}
+		if src != t.To {
+			continue
+		}
+		switch x := p.TransportLayer().(type) {
+		case *layers.TCP:
+			if t.Service.Protocol != office.TCP || uint16(x.DstPort) != source || uint16(x.SrcPort) != t.Service.First {
+				continue
+			}
+			switch {
+			case x.SYN && x.ACK:
+				if mac, err := net.ParseMAC(cardOf(p)); err == nil { // nobody is kept waiting
+					_ = l.wire.Send(l.packet(s.Tag, mac, dst, src, 64, layers.IPProtocolTCP, &layers.TCP{SrcPort: x.DstPort, DstPort: x.SrcPort, Seq: x.Ack, RST: true}))
+				}
+				t.end(round.Answered, "it opens")
+			case x.RST:
+				t.end(round.Silent, "it is refused, by "+src.String()+" or in its name")
+			}
+			continue
+		case *layers.UDP:
+			if t.Service.Protocol == office.UDP && uint16(x.DstPort) == source && uint16(x.SrcPort) == t.Service.First {
+				t.end(round.Answered, "it answers")
+			}
+			continue
+		}
+		if id, seq, ok := echoed(p); ok && t.Service.Protocol == office.Ping && id == s.xid16() && int(seq) == k {
+			t.end(round.Answered, "it answers")
+		}
+	}
+}
+
+// cardOf is the card that sent a frame.
+func cardOf(p gopacket.Packet) string {
+	if e, ok := p.Layer(layers.LayerTypeEthernet).(*layers.Ethernet); ok {
+		return e.SrcMAC.String()
+	}
+	return ""
+}
+
+// ends is from whom to whom a packet is.
+func ends(p gopacket.Packet) (src, dst netip.Addr, ok bool) {
+	switch ip := p.NetworkLayer().(type) {
+	case *layers.IPv4:
+		src, _ = addr(ip.SrcIP)
+		dst, ok = addr(ip.DstIP)
+	case *layers.IPv6:
+		src, _ = netip.AddrFromSlice(ip.SrcIP)
+		dst, ok = netip.AddrFromSlice(ip.DstIP)
+	}
+	return src, dst, ok && src.IsValid()
+}
+
+// echoed is which ping a packet answers.
+func echoed(p gopacket.Packet) (id, seq uint16, ok bool) {
+	if x, ok := p.Layer(layers.LayerTypeICMPv4).(*layers.ICMPv4); ok && x.TypeCode.Type() == layers.ICMPv4TypeEchoReply {
+		return x.Id, x.Seq, true
+	}
+	x, ok6 := p.Layer(layers.LayerTypeICMPv6).(*layers.ICMPv6)
+	e, ok := p.Layer(layers.LayerTypeICMPv6Echo).(*layers.ICMPv6Echo)
+	if ok && ok6 && x.TypeCode.Type() == layers.ICMPv6TypeEchoReply {
+		return e.Identifier, e.SeqNumber, true
+	}
+	return 0, 0, false
+}
+
+// unreachable is what was not delivered (RFC 792, RFC 4443): to whom, from which source
+// port (0 for what has none), and whether it is only that nobody listens ("port").
+func unreachable(p gopacket.Packet) (to netip.Addr, port uint16, code string, ok bool) {
+	if x, is := p.Layer(layers.LayerTypeICMPv4).(*layers.ICMPv4); is && x.TypeCode.Type() == layers.ICMPv4TypeDestinationUnreachable {
+		b := x.Payload
+		if len(b) < 20 || b[0]>>4 != 4 {
+			return to, 0, "", true
+		}
+		code = "other"
+		if x.TypeCode.Code() == layers.ICMPv4CodePort {
+			code = "port"
+		}
+		to = netip.AddrFrom4([4]byte(b[16:20]))
+		if at := int(b[0]&15) * 4; (b[9] == 6 || b[9] == 17) && len(b) >= at+2 {
+			port = uint16(b[at])<<8 | uint16(b[at+1])
+		}
+		return to, port, code, true
+	}
+	if x, is := p.Layer(layers.LayerTypeICMPv6).(*layers.ICMPv6); is && x.TypeCode.Type() == layers.ICMPv6TypeDestinationUnreachable {
+		b := x.Payload
+		if len(b) < 4+40 {
+			return to, 0, "", true
+		}
+		b = b[4:]
+		code = "other"
+		if x.TypeCode.Code() == layers.ICMPv6CodePortUnreachable {
+			code = "port"
+		}
+		to = netip.AddrFrom16([16]byte(b[24:40]))
+		if (b[6] == 6 || b[6] == 17) && len(b) >= 42 {
+			port = uint16(b[40])<<8 | uint16(b[41])
+		}
+		return to, port, code, true
+	}
+	return to, 0, "", false
+}
