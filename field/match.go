@@ -1,6 +1,9 @@
 package field
 
 import (
+	"cmp"
+	"fmt"
+	"net/netip"
 	"regexp"
 	"slices"
 	"strconv"
@@ -188,4 +191,54 @@ func (m Match) begins(d *office.Device, n int) bool {
 		}
 	}
 	return false
+}
+
+// Said is what a neighbour says of itself, by which its port is found (IEEE 802.1AB).
+type Said struct {
+	Device     string
+	Management []netip.Addr
+	Port       string
+	PortText   string
+}
+
+// PortHeard is the port of the office that says so of itself: the device by its name,
+// with or without a domain, or by an address of its own; the port by the name inside the
+// device or its own, or, where it has no other, by the one number in what it says. The
+// error says what is not known.
+func PortHeard(o *office.Office, s Said) (office.PortRef, error) {
+	host, _, _ := strings.Cut(s.Device, ".")
+	var d *office.Device
+	for _, x := range o.Devices {
+		if s.Device != "" && (strings.EqualFold(x.Name, s.Device) || strings.EqualFold(x.Name, host)) {
+			d = x
+		}
+	}
+	for _, x := range o.Devices {
+		own := func(a netip.Addr) bool {
+			return x.Manage != nil && x.Manage.Addr == a || slices.ContainsFunc(x.Addresses, func(y office.Address) bool { return y.Prefix.Addr() == a })
+		}
+		if d == nil && slices.ContainsFunc(s.Management, own) {
+			d = x
+		}
+	}
+	if d == nil {
+		return office.PortRef{}, fmt.Errorf("the switch at the other end calls itself %q, and no device of the office is called so: is it another office? --port says which port it is", s.Device)
+	}
+	for _, said := range []string{s.Port, s.PortText} {
+		for p := range d.Ports {
+			if x := &d.Ports[p]; said != "" && (strings.EqualFold(x.Inside, said) || strings.EqualFold(x.Name, said)) {
+				return office.PortRef{Device: d.Name, Port: x.Name}, nil
+			}
+		}
+	}
+	for _, said := range []string{s.Port, s.PortText} {
+		if all := numbers.FindAllString(said, -1); len(all) == 1 && len(all[0]) < 5 {
+			for p := range d.Ports {
+				if x := &d.Ports[p]; x.Name == all[0] && x.Inside == "" && x.Kind == office.Physical {
+					return office.PortRef{Device: d.Name, Port: x.Name}, nil
+				}
+			}
+		}
+	}
+	return office.PortRef{}, fmt.Errorf("%s says that the cable is in its port %q, and it has none of that name or number", d.Name, cmp.Or(s.Port, s.PortText))
 }

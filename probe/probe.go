@@ -110,37 +110,42 @@ func (s *Saw) Round() (x round.Saw) {
 type Options struct {
 	Wait  time.Duration // for offers; [Patience] where it is 0
 	Six   bool          // ask for routers and addresses of IPv6 too
+	Greet bool          // ping the gateway that is offered
 	Heard func(Neighbour)
 	Offer func(tag office.VID, o Offer)
 }
 
 // Patience is how long a laptop waits for offers: servers that try an address first
-// (RFC 2131, 3.1, step 2) take up to 3 s.
+// (RFC 2131, 3.1, step 2) take up to 3 s for each, one after another. So it waits on where
+// nobody offered anything, as long as offers elsewhere are not further apart than that.
 const Patience = 6 * time.Second
+
+const apart = 4 * time.Second
 
 // Times of a look, after its start or after the step before.
 var (
 	askAgain   = []time.Duration{0, 300 * time.Millisecond, time.Second, 2500 * time.Millisecond}
-	offerAgain = []time.Duration{0, 2 * time.Second, 4 * time.Second}
-	tryAgain   = []time.Duration{0, 500 * time.Millisecond, time.Second}
+	offerAgain = []time.Duration{0, 2 * time.Second, 4 * time.Second, 8 * time.Second, 16 * time.Second, 32 * time.Second}
+	tryAgain   = []time.Duration{0, 500 * time.Millisecond, time.Second, 2 * time.Second}
 )
 
 const (
 	claimFor = 500 * time.Millisecond // for somebody who has an address to say so
-	tryFor   = 1700 * time.Millisecond
+	tryFor   = 3 * time.Second
 )
 
 // Laptop is a laptop at a wire.
 type Laptop struct {
-	wire   Wire
-	opt    Options
-	mac    net.HardwareAddr
-	local  netip.Addr // link-local
-	frames chan Frame
-	ended  chan error
-	done   chan struct{}
-	heard  []Neighbour
-	seats  map[office.VID]*seat
+	wire      Wire
+	opt       Options
+	mac       net.HardwareAddr
+	local     netip.Addr // link-local
+	frames    chan Frame
+	ended     chan error
+	done      chan struct{}
+	heard     []Neighbour
+	offeredAt time.Time // when the last offer came; zero before
+	seats     map[office.VID]*seat
 }
 
 // seat is the laptop in one VLAN.
@@ -193,10 +198,16 @@ func (l *Laptop) Close() error {
 // Neighbours is who was heard so far (IEEE 802.1AB).
 func (l *Laptop) Neighbours() []Neighbour { return l.heard }
 
-// Listen waits until a neighbour was heard that enough says of, or the time is over.
+// Listen waits until a neighbour was heard that enough says of, which is asked once of
+// each, or the time is over.
 func (l *Laptop) Listen(ctx context.Context, most time.Duration, enough func(Neighbour) bool) error {
 	over := time.After(most)
-	for !slices.ContainsFunc(l.heard, enough) {
+	for asked := 0; ; {
+		for ; asked < len(l.heard); asked++ {
+			if enough(l.heard[asked]) {
+				return nil
+			}
+		}
 		select {
 		case <-ctx.Done():
 			return ctx.Err()
@@ -208,7 +219,6 @@ func (l *Laptop) Listen(ctx context.Context, most time.Duration, enough func(Nei
 			l.take(f)
 		}
 	}
-	return nil
 }
 
 // Look looks with all tags at once; each is looked for once.
@@ -260,7 +270,7 @@ func (l *Laptop) Look(ctx context.Context, looks []Look) ([]Saw, error) {
 // step sends what is due in a VLAN.
 func (l *Laptop) step(s *seat, now time.Time) error {
 	since := now.Sub(s.began)
-	if s.offers < len(offerAgain) && since >= offerAgain[s.offers] && offerAgain[s.offers] < l.opt.Wait {
+	if s.offers < len(offerAgain) && since >= offerAgain[s.offers] && !l.waited(s, now) {
 		frames := [][]byte{l.discover(s, since)}
 		if l.opt.Six {
 			frames = append(frames, l.solicitRouters(s), l.solicit(s, since))
@@ -282,7 +292,7 @@ func (l *Laptop) step(s *seat, now time.Time) error {
 			}
 		}
 	}
-	waited := since >= l.opt.Wait
+	waited := l.waited(s, now)
 	if own, sure := s.best(); s.claim.IsZero() && (sure || waited) {
 		s.own, s.claim = own, now
 		for _, a := range []netip.Addr{s.own, s.gate()} {
@@ -301,6 +311,9 @@ func (l *Laptop) step(s *seat, now time.Time) error {
 		s.saw.From = s.own
 		s.six = s.made(l.mac)
 		s.trying = now
+		if l.opt.Greet && s.gate().IsValid() {
+			s.Tries = append(slices.Clip(s.Tries), round.Try{To: s.gate(), Service: office.Service{Protocol: office.Ping}})
+		}
 		for _, t := range s.Tries {
 			x := Tried{Try: t, Ended: round.Silent, How: "nothing comes back", open: true}
 			if t.Service.Protocol == office.UDP { // who takes it need not say so
@@ -326,6 +339,11 @@ func (l *Laptop) step(s *seat, now time.Time) error {
 
 // end ends a try.
 func (t *Tried) end(ended round.Ended, how string) { t.Ended, t.How, t.open = ended, how, false }
+
+// waited says whether a laptop waited for offers in a VLAN as long as it does.
+func (l *Laptop) waited(s *seat, now time.Time) bool {
+	return now.Sub(s.began) >= l.opt.Wait && (len(s.saw.Offers) > 0 || l.offeredAt.IsZero() || now.Sub(l.offeredAt) >= apart)
+}
 
 // answered says whether an address answered.
 func (s *seat) answered(a netip.Addr) bool { return s.card(a) != "" }
@@ -444,6 +462,7 @@ func (l *Laptop) offered(s *seat, o Offer) {
 		}
 	}
 	s.saw.Offers = append(s.saw.Offers, o)
+	l.offeredAt = time.Now()
 	if l.opt.Offer != nil {
 		l.opt.Offer(s.Tag, o)
 	}

@@ -4,8 +4,9 @@ import (
 	"errors"
 	"fmt"
 	"io"
-	"strconv"
+	"os"
 	"strings"
+	"time"
 
 	"github.com/spf13/cobra"
 
@@ -13,28 +14,72 @@ import (
 	"klammer/core/notation"
 	"klammer/core/office"
 	"klammer/core/round"
+	"klammer/probe"
 )
 
 func probeCmd() *cobra.Command {
-	var into, asIs, port, vlans string
+	var into, asIs, port, list, on, to, token string
+	var wait time.Duration
 	var asJSON bool
 	cmd := &cobra.Command{
 		Use:   "probe",
 		Short: "What a laptop sees at a port, beside the plan",
-		Long: `A laptop that plugs in and looks: who hands out an address, who answers. It is
-played into an office as devices are set to (--as-is), and what it sees is put
-beside what the plan (--into) says; then come the mistakes that explain it, the
-likeliest first, what sets each as planned, and where to plug in next to tell them
-apart. Without a port it walks the whole round.
+		Long: `A laptop that plugs in and looks: who hands out an address, who answers, what is
+let through.
+
+At a network interface (--on eth0) it listens for the switch at the other end (LLDP),
+asks for an address untagged and in each VLAN tagged, all at once (DHCP; IPv6 too),
+asks every address of the office whether it answers there, and tries what the plan
+lets through and what it does not. It takes no address and changes nothing on the
+laptop. Beside a plan in a file (--into) or on a server (--to, with a token of its
+view Round) it says what is otherwise, which mistakes explain it, the likeliest
+first, what sets each as planned, and where to plug in next to tell them apart; to a
+server it reports. Without a plan it tells what it sees.
+
+Or it is played into an office as devices are set to (--into with --as-is); without
+a port it walks the whole round then.
 
 Exit status 0 says that all is as planned, 1 that it is not.`,
-		Example: "  klammer probe --into planned.klm --as-is found.klm --port rack.1\n  klammer probe --into planned.klm --as-is found.klm --port rack.1 --vlans 110,140\n  klammer probe --into planned.klm --as-is found.klm --json",
+		Example: "  klammer probe --on eth0 --vlans 110,120\n  klammer probe --on eth0 --into planned.klm\n  klammer probe --on eth0 --to https://klammer.office:8443 --token ...\n  klammer probe --into planned.klm --as-is found.klm --port rack.1 --vlans 110,140",
 		Args:    cobra.NoArgs,
 		RunE: func(cmd *cobra.Command, _ []string) error {
+			vlans, err := vlanList(list)
+			if err != nil {
+				return err
+			}
+			if on != "" {
+				m := &measuring{on: on, port: port, vlans: vlans, wait: wait, json: asJSON}
+				if token == "" {
+					token = os.Getenv("KLAMMER_TOKEN")
+				}
+				switch {
+				case asIs != "":
+					return errors.New("a laptop looks at a network interface (--on) or is played into devices as they are set (--as-is), not both")
+				case to != "" && into != "":
+					return errors.New("the plan is in a file (--into) or on a server (--to), not both")
+				case wait < time.Second || wait > 5*time.Minute:
+					return fmt.Errorf("--wait is between 1s and 5m: found %s", wait)
+				case to != "":
+					if m.plan, err = serverAt(to, token); err != nil {
+						return err
+					}
+				case into != "":
+					f, err := read(cmd, into)
+					if err != nil {
+						return err
+					}
+					m.plan = &aFile{name: into, plan: f.Office}
+				case port != "":
+					return errors.New("--port needs the plan that it is in: --into OFFICE.klm, or --to a server")
+				}
+				return m.run(cmd)
+			}
 			switch {
+			case to != "":
+				return errors.New("--to needs the network interface that is looked at: --on eth0")
 			case into == "" || asIs == "":
-				return errors.New("a probe needs the plan (--into OFFICE.klm) and what devices are set to (--as-is OTHER.klm)")
-			case port == "" && vlans != "":
+				return errors.New("a probe needs a network interface (--on eth0), or the plan (--into OFFICE.klm) and what devices are set to (--as-is OTHER.klm)")
+			case port == "" && len(vlans) > 0:
 				return errors.New("--vlans needs the port that is plugged into: --port rack.1")
 			}
 			was, plan, err := readTwo(cmd, asIs, into)
@@ -65,39 +110,33 @@ Exit status 0 says that all is as planned, 1 that it is not.`,
 	cmd.Flags().StringVar(&into, "into", "", "the office as planned")
 	cmd.Flags().StringVar(&asIs, "as-is", "", "the office as its devices are set to")
 	cmd.Flags().StringVar(&port, "port", "", "where the laptop is plugged in; the whole round without it")
-	cmd.Flags().StringVar(&vlans, "vlans", "", "VLAN IDs to tag with besides those of the plan: 110,120")
+	cmd.Flags().StringVar(&on, "on", "", "a network interface of this machine to look at")
+	cmd.Flags().StringVar(&to, "to", "", "a Klammer server that has the plan and keeps what is seen: https://klammer.office:8443")
+	cmd.Flags().StringVar(&token, "token", "", "what lets the probe report there; KLAMMER_TOKEN says it too, and is in no list of processes")
+	cmd.Flags().DurationVar(&wait, "wait", probe.Patience, "how long servers may take to hand out an address")
+	cmd.Flags().StringVar(&list, "vlans", "", "VLAN IDs to tag with besides those of the plan: 110,120")
 	cmd.Flags().BoolVar(&asJSON, "json", false, "one JSON document")
 	return cmd
 }
 
 // testsAt is what is tried at a port.
-func testsAt(o *office.Office, r *round.Round, port, vlans string) ([]round.Test, error) {
+func testsAt(o *office.Office, r *round.Round, port string, vlans []int) ([]round.Test, error) {
 	ref, err := notation.PortRef(o, port)
 	if err != nil {
 		return nil, err
 	}
 	tests, err := r.At(ref)
-	if err != nil || vlans == "" {
-		return tests, err
-	}
-	for _, text := range strings.Split(vlans, ",") {
-		n, err := strconv.Atoi(strings.TrimSpace(text))
-		if err != nil {
-			return nil, fmt.Errorf("--vlans is VLAN IDs with commas between, as 110,120: found %q", text)
-		}
-		v, err := office.VIDOf(n)
-		if err != nil {
-			return nil, fmt.Errorf("--vlans: %w", err)
-		}
-		t, more, err := r.Tagged(ref, v)
+	for _, v := range vlans {
 		if err != nil {
 			return nil, err
 		}
-		if more {
+		var t round.Test
+		var more bool
+		if t, more, err = r.Tagged(ref, office.VID(v)); more {
 			tests = append(tests, t)
 		}
 	}
-	return tests, nil
+	return tests, err
 }
 
 // printProbed prints what was seen as somebody would tell it.

@@ -108,6 +108,7 @@ func (r *Round) Judge(t Test, saw Saw) Played {
 		}
 	}
 	if len(x.Wrong) == 0 && len(saw.Tried) == len(t.trials) {
+		x.Tried = saw.Tried
 		for i, y := range t.trials {
 			switch {
 			case saw.Tried[i] == Silent && y.reach.OK:

@@ -8,6 +8,7 @@ import (
 
 	"klammer/core/bridge"
 	"klammer/core/office"
+	"klammer/core/talk"
 )
 
 // Seen is what became of a test.
@@ -23,6 +24,9 @@ type Seen struct {
 	// Measured says that Instead is what answered somebody who asked for every address:
 	// who has none is not in it, and a host may be off.
 	Measured bool
+	// Tried is how what was tried across devices that route ended, as in [Saw]; nil where
+	// that is not known, or a laptop in another VLAN tried.
+	Tried []Ended
 }
 
 // Suspect is mistakes of which each, by itself or with others, would explain all that was
@@ -55,6 +59,11 @@ func (r *Round) Suspects(results []Seen) []Suspect {
 		if score, ok := r.explains(results, i); ok {
 			r.join(&out, Suspect{[][]int{{i}}, score})
 		}
+	}
+	if fit := slices.DeleteFunc(slices.Clone(out), func(s Suspect) bool {
+		return !slices.ContainsFunc(s.Mistakes, func(way []int) bool { return r.lets(results, way[0]) })
+	}); len(fit) > 0 {
+		out = fit
 	}
 	if len(out) == 0 {
 		out = r.pairs(results)
@@ -139,6 +148,25 @@ func (r *Round) same(s sight, instead []string) bool {
 	slices.Sort(is)
 	slices.Sort(said)
 	return slices.Equal(slices.Compact(is), slices.Compact(said))
+}
+
+// lets says whether, under a mistake, each try ends as it did.
+func (r *Round) lets(results []Seen, m int) bool {
+	var at *talk.Map
+	for _, s := range results {
+		for k, ended := range s.Tried {
+			if ended == Untold || k >= len(s.Test.trials) {
+				continue
+			}
+			if at == nil {
+				at = talk.New(r.w.n.Update(r.Mistakes[m].after))
+			}
+			if r.w.holds(at, r.w.posts, s.Test.trials[k]) != (ended == Answered) {
+				return false
+			}
+		}
+	}
+	return true
 }
 
 // fits says whether a sight may be what was measured: all that answered are in it, and

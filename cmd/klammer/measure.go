@@ -1,0 +1,384 @@
+package main
+
+import (
+	"bytes"
+	"context"
+	"encoding/json"
+	"errors"
+	"fmt"
+	"io"
+	"net"
+	"net/http"
+	"net/url"
+	"os"
+	"os/signal"
+	"slices"
+	"strconv"
+	"strings"
+	"syscall"
+	"time"
+
+	"github.com/spf13/cobra"
+
+	"klammer/api"
+	"klammer/core/office"
+	"klammer/core/round"
+	"klammer/probe"
+)
+
+// listening is how long a laptop waits for its switch to say which port it is: switches
+// say so every 30 s (IEEE 802.1AB, 9.2.5.7).
+const listening = 31 * time.Second
+
+// beside is a plan that a laptop puts what it sees beside.
+type beside interface {
+	// Ask is what to try at a port, or at the one that is heard.
+	ask(ctx context.Context, q api.ProbeAsk) (*api.ProbeLooks, error)
+	// Judge puts what was seen beside it.
+	judge(ctx context.Context, r api.ProbeReport) (*api.Probed, error)
+}
+
+// measuring is a laptop at a network interface.
+type measuring struct {
+	on    string
+	port  string
+	vlans []int
+	wait  time.Duration
+	plan  beside // nil for none
+	json  bool
+}
+
+func (m *measuring) run(cmd *cobra.Command) error {
+	ctx, stop := signal.NotifyContext(cmd.Context(), os.Interrupt, syscall.SIGTERM)
+	defer stop()
+	out, says := cmd.OutOrStdout(), cmd.ErrOrStderr()
+	if !m.json {
+		says = out
+	}
+	wire, err := probe.Open(m.on)
+	if err != nil {
+		return err
+	}
+	opt := probe.Options{Wait: m.wait, Six: true, Greet: m.plan == nil}
+	opt.Heard = func(n probe.Neighbour) { fmt.Fprintf(says, "%s hears %s\n", m.on, neighbourText(n)) }
+	opt.Offer = func(tag office.VID, o probe.Offer) { fmt.Fprintf(says, "%s: %s\n", tagged(tag), offerText(o)) }
+	laptop := probe.Plug(wire, opt)
+	defer laptop.Close()
+
+	looks := &api.ProbeLooks{}
+	if m.plan != nil {
+		if looks, err = m.where(ctx, laptop, says); err != nil {
+			return err
+		}
+		fmt.Fprintf(says, "%s is at %s of %s: looking with %s\n", m.on, spaced(looks.Port), looks.Office, tagsText(looks.Looks))
+	} else {
+		looks.Looks = append(looks.Looks, api.ProbeLook{})
+		for _, v := range m.vlans {
+			looks.Looks = append(looks.Looks, api.ProbeLook{Wire: &v})
+		}
+	}
+	var all []probe.Look
+	for k := range looks.Looks {
+		all = append(all, looks.Looks[k].Look())
+	}
+	saws, err := laptop.Look(ctx, all)
+	if err != nil {
+		return err
+	}
+	seen := api.Measured{On: m.on, Card: wire.Card().String(), Office: looks.Office, Port: looks.Port, Heard: []api.ProbeHeard{}, Saw: []api.ProbeSaw{}}
+	for _, n := range laptop.Neighbours() {
+		seen.Heard = append(seen.Heard, api.ProbeHeardOf(n))
+	}
+	for k := range saws {
+		x := api.ProbeSawOf(&saws[k])
+		x.Planned = looks.Looks[k].Planned
+		seen.Saw = append(seen.Saw, x)
+	}
+	var against error
+	if m.plan != nil {
+		seen.Probed, against = m.plan.judge(ctx, api.ProbeReport{ID: looks.ID, Port: looks.Port, Saw: seen.Saw})
+	}
+	for k := range seen.Saw {
+		seen.Saw[k].Planned = ""
+	}
+	if m.json { // what was seen is told whatever became of the report
+		err = printJSON(cmd, seen)
+	} else {
+		printSaw(out, saws)
+		if seen.Probed != nil {
+			printProbed(out, seen.Probed)
+		}
+	}
+	switch {
+	case against != nil:
+		return against
+	case err == nil && seen.Probed != nil && !passed(seen.Probed):
+		return status(1)
+	}
+	return err
+}
+
+// where finds the port that the laptop is at, and what to try there.
+func (m *measuring) where(ctx context.Context, l *probe.Laptop, says io.Writer) (*api.ProbeLooks, error) {
+	q := api.ProbeAsk{Port: m.port, VLANs: m.vlans}
+	if q.Port == "" {
+		fmt.Fprintf(says, "Listening for the switch to say which port this is (LLDP, up to %.0f s; --port rack.1 says it).\n", listening.Seconds())
+		var looks *api.ProbeLooks
+		wrong := errors.New("nobody says by LLDP which port this is: say it, as --port rack.1")
+		err := l.Listen(ctx, listening, func(n probe.Neighbour) bool { // until one is of the office
+			q.Heard = []api.ProbeHeard{api.ProbeHeardOf(n)}
+			var err error
+			if looks, err = m.plan.ask(ctx, q); err != nil {
+				wrong = err
+			}
+			return err == nil
+		})
+		if err == nil && looks == nil {
+			err = wrong
+		}
+		return looks, err
+	}
+	return m.plan.ask(ctx, q)
+}
+
+// tagsText is what the laptop looks with.
+func tagsText(all []api.ProbeLook) string {
+	var tags []string
+	for _, x := range all {
+		if x.Wire != nil {
+			tags = append(tags, strconv.Itoa(*x.Wire))
+		}
+	}
+	if len(tags) == 0 {
+		return "untagged"
+	}
+	return "untagged and tagged " + strings.Join(tags, ", ")
+}
+
+// neighbourText says who is at the other end.
+func neighbourText(n probe.Neighbour) string {
+	text := n.Device
+	if text == "" {
+		text = n.Chassis
+	}
+	text += ", port " + n.Port
+	if n.PortText != "" && n.PortText != n.Port {
+		text += " (" + n.PortText + ")"
+	}
+	if n.PVID != 0 {
+		text += fmt.Sprintf(", PVID %d", n.PVID)
+	}
+	return text
+}
+
+func tagged(v office.VID) string {
+	if v == 0 {
+		return "untagged"
+	}
+	return fmt.Sprintf("tagged %d", v)
+}
+
+func offerText(o probe.Offer) string {
+	by := o.By
+	if o.Server.IsValid() {
+		by = fmt.Sprintf("%s (%s)", o.Server, o.By)
+	}
+	text := fmt.Sprintf("%s offers %s", by, o.Addr)
+	if o.Bits > 0 {
+		text += fmt.Sprintf("/%d", o.Bits)
+	}
+	if o.Gateway.IsValid() {
+		text += ", gateway " + o.Gateway.String()
+	}
+	return fmt.Sprintf("%s, after %d ms", text, o.After.Milliseconds())
+}
+
+// printSaw prints what was not told while it came.
+func printSaw(out io.Writer, all []probe.Saw) {
+	for _, s := range all {
+		var parts []string
+		if len(s.Offers) == 0 {
+			parts = append(parts, "nobody offers an address")
+		}
+		for _, r := range s.Routers {
+			text := fmt.Sprintf("%s (%s) routes IPv6", r.Addr, r.By)
+			for _, p := range r.Prefixes {
+				text += ", " + p.String()
+			}
+			parts = append(parts, text)
+		}
+		if n := len(s.Answers); n > 0 {
+			var names []string
+			for _, a := range s.Answers {
+				names = append(names, a.Addr.String())
+			}
+			slices.Sort(names)
+			if more := n - 8; more > 0 {
+				names = append(names[:8], fmt.Sprintf("%d more", more))
+			}
+			parts = append(parts, strings.Join(names, ", ")+" "+verb(n, "answers", "answer"))
+		}
+		if s.Taken != "" {
+			parts = append(parts, s.Taken+" has the address that was offered")
+		}
+		for _, t := range s.Tried {
+			parts = append(parts, fmt.Sprintf("%s %s: %s", t.To, t.Service, t.How))
+		}
+		if len(parts) > 0 {
+			fmt.Fprintf(out, "%s: %s\n", tagged(s.Tag), strings.Join(parts, "; "))
+		}
+	}
+}
+
+func verb(n int, one, many string) string {
+	if n == 1 {
+		return one
+	}
+	return many
+}
+
+// aFile is a plan in a file.
+type aFile struct {
+	name string
+	plan *office.Office
+	made *round.Round
+}
+
+func (f *aFile) tests(port string, vlans []int) ([]round.Test, error) {
+	if f.made == nil {
+		f.made = round.Make(f.plan)
+	}
+	return testsAt(f.plan, f.made, port, vlans)
+}
+
+func (f *aFile) ask(_ context.Context, q api.ProbeAsk) (*api.ProbeLooks, error) {
+	port, err := api.PortHeard(f.plan, q)
+	if err != nil {
+		return nil, err
+	}
+	tests, err := f.tests(port, q.VLANs)
+	if err != nil {
+		return nil, err
+	}
+	x := &api.ProbeLooks{Office: f.name, Port: port, Looks: []api.ProbeLook{}}
+	for _, t := range tests {
+		x.Looks = append(x.Looks, api.ProbeLookOf(f.made, t))
+	}
+	return x, nil
+}
+
+func (f *aFile) judge(_ context.Context, r api.ProbeReport) (*api.Probed, error) {
+	var vlans []int
+	for _, s := range r.Saw {
+		if s.Wire != nil {
+			vlans = append(vlans, *s.Wire)
+		}
+	}
+	tests, err := f.tests(r.Port, vlans)
+	if err != nil {
+		return nil, err
+	}
+	var all []round.Played
+	for _, t := range tests {
+		for k := range r.Saw {
+			if w := api.WireOf(t.Wire); w == nil && r.Saw[k].Wire == nil || w != nil && r.Saw[k].Wire != nil && *w == *r.Saw[k].Wire {
+				all = append(all, f.made.Judge(t, r.Saw[k].Round(f.made.Look(t))))
+			}
+		}
+	}
+	return api.ProbedOf(f.plan, f.made, all), nil
+}
+
+// aServer is a plan that a server has.
+type aServer struct {
+	at    *url.URL
+	token string
+}
+
+// serverAt is a server that is reached safely: its answers and the token stay between the
+// two.
+func serverAt(to, token string) (*aServer, error) {
+	u, err := url.Parse(to)
+	if err != nil || u.Host == "" || u.Scheme != "https" && u.Scheme != "http" {
+		return nil, fmt.Errorf("--to is the address of a Klammer server, as https://klammer.office:8443: found %q", to)
+	}
+	if ip := net.ParseIP(u.Hostname()); u.Scheme == "http" && u.Hostname() != "localhost" && (ip == nil || !ip.IsLoopback()) {
+		return nil, fmt.Errorf("%s would carry the token where everybody can read it: use https, or a tunnel to a port of this machine (ssh -L)", to)
+	}
+	if token == "" {
+		return nil, errors.New("--to needs a token, with --token or in KLAMMER_TOKEN: the view Round makes one")
+	}
+	return &aServer{u, strings.TrimSpace(token)}, nil
+}
+
+func (s *aServer) ask(ctx context.Context, q api.ProbeAsk) (*api.ProbeLooks, error) {
+	x := &api.ProbeLooks{}
+	return x, s.post(ctx, "/api/probe/looks", q, x)
+}
+
+func (s *aServer) judge(ctx context.Context, r api.ProbeReport) (*api.Probed, error) {
+	x := &api.Probed{}
+	if err := s.post(ctx, "/api/probe/reports", r, x); err != nil {
+		return nil, fmt.Errorf("what was seen is not kept: %w", err)
+	}
+	return x, nil
+}
+
+func (s *aServer) post(ctx context.Context, path string, q, into any) error {
+	body, err := json.Marshal(q)
+	if err != nil {
+		return err
+	}
+	ctx, stop := context.WithTimeout(ctx, time.Minute)
+	defer stop()
+	r, err := http.NewRequestWithContext(ctx, http.MethodPost, s.at.JoinPath(path).String(), bytes.NewReader(body))
+	if err != nil {
+		return err
+	}
+	r.Header.Set("Content-Type", "application/json")
+	r.Header.Set("Authorization", "Bearer "+s.token)
+	client := http.Client{CheckRedirect: func(*http.Request, []*http.Request) error { return http.ErrUseLastResponse }}
+	answer, err := client.Do(r)
+	if err != nil {
+		return fmt.Errorf("the server does not answer: %w", err)
+	}
+	defer answer.Body.Close()
+	data, err := io.ReadAll(io.LimitReader(answer.Body, 16<<20))
+	if err != nil {
+		return err
+	}
+	if answer.StatusCode != http.StatusOK {
+		var p struct {
+			Detail string `json:"detail"`
+			Title  string `json:"title"`
+		}
+		if json.Unmarshal(data, &p) == nil && p.Detail != "" {
+			return errors.New(p.Detail)
+		}
+		return fmt.Errorf("%s answers %s: is it a Klammer server?", s.at.Host, answer.Status)
+	}
+	if err := json.Unmarshal(data, into); err != nil {
+		return fmt.Errorf("%s answers something else than a Klammer server does", s.at.Host)
+	}
+	return nil
+}
+
+// vlanList is VLAN IDs with commas between.
+func vlanList(text string) (out []int, err error) {
+	if text == "" {
+		return nil, nil
+	}
+	for _, x := range strings.Split(text, ",") {
+		n, err := strconv.Atoi(strings.TrimSpace(x))
+		if err != nil {
+			return nil, fmt.Errorf("--vlans is VLAN IDs with commas between, as 110,120: found %q", x)
+		}
+		if _, err := office.VIDOf(n); err != nil {
+			return nil, fmt.Errorf("--vlans: %w", err)
+		}
+		if !slices.Contains(out, n) {
+			out = append(out, n)
+		}
+	}
+	return out, nil
+}
