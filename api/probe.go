@@ -2,7 +2,10 @@ package api
 
 import (
 	"errors"
+	"fmt"
+	"net"
 	"net/netip"
+	"slices"
 	"time"
 
 	"klammer/core/bridge"
@@ -91,10 +94,9 @@ type ProbeTry struct {
 
 // ProbeReport is what a laptop saw.
 type ProbeReport struct {
-	ID    int64      `json:"id" required:"true" description:"the office's, as it was told"`
-	Port  string     `json:"port" required:"true" maxLength:"200"`
-	Saw   []ProbeSaw `json:"saw" required:"true" nullable:"false" maxItems:"200"`
-	Check bool       `json:"check,omitempty" description:"judge it and keep nothing"`
+	ID   int64      `json:"id" required:"true" description:"the office's, as it was told"`
+	Port string     `json:"port" required:"true" maxLength:"200"`
+	Saw  []ProbeSaw `json:"saw" required:"true" nullable:"false" maxItems:"200"`
 }
 
 // ProbeSaw is what was seen with one tag.
@@ -106,7 +108,7 @@ type ProbeSaw struct {
 	Tried   []ProbeTried  `json:"tried" required:"true" nullable:"false" maxItems:"1000"`
 	From    string        `json:"from,omitempty" maxLength:"60" description:"the address that was tried from"`
 	Taken   string        `json:"taken,omitempty" maxLength:"60" description:"the card of somebody who has the address that was offered"`
-	Planned string        `json:"planned,omitempty" maxLength:"100000" description:"what was to be seen, as it was told"`
+	Planned string        `json:"planned,omitempty" maxLength:"100" description:"what was to be seen, as it was told"`
 }
 
 // ProbeOffer is an address that was offered (RFC 2131, RFC 8415).
@@ -153,6 +155,40 @@ func WireOf(w bridge.Wire) *int {
 	return &v
 }
 
+// TestOfWire is the test with a tag; nil for none.
+func TestOfWire(tests []round.Test, wire *int) (round.Test, error) {
+	for _, t := range tests {
+		if w := WireOf(t.Wire); w == nil && wire == nil || w != nil && wire != nil && *w == *wire {
+			return t, nil
+		}
+	}
+	if wire == nil {
+		return round.Test{}, errors.New("nothing is looked for untagged there")
+	}
+	return round.Test{}, fmt.Errorf("nothing is looked for tagged %d there", *wire)
+}
+
+// Check says what of a report is no address.
+func (x *ProbeSaw) Check() error {
+	for _, o := range x.Offers {
+		if !parsed(o.Address).IsValid() {
+			return fmt.Errorf("%q was offered, which is no address", o.Address)
+		}
+		if o.Server != "" && !parsed(o.Server).IsValid() {
+			return fmt.Errorf("%q offered something, which is no address", o.Server)
+		}
+		if _, err := net.ParseMAC(o.Card); err != nil {
+			return fmt.Errorf("%q offered something, which is no network card", o.Card)
+		}
+	}
+	for _, a := range x.Answers {
+		if !parsed(a.Address).IsValid() {
+			return fmt.Errorf("%q answered, which is no address", a.Address)
+		}
+	}
+	return nil
+}
+
 // ProbeLookOf tells what to try at a test.
 func ProbeLookOf(r *round.Round, t round.Test) ProbeLook {
 	l := r.Look(t)
@@ -183,7 +219,8 @@ func (x *ProbeLook) Look() probe.Look {
 	return l
 }
 
-var endings = []string{round.Untold: "untold", round.Answered: "answered", round.Silent: "silent"}
+// Endings are how tries end, by [round.Ended].
+var Endings = []string{round.Untold: "untold", round.Answered: "answered", round.Silent: "silent"}
 
 // ProbeSawOf tells what was seen.
 func ProbeSawOf(s *probe.Saw) ProbeSaw {
@@ -211,7 +248,7 @@ func ProbeSawOf(s *probe.Saw) ProbeSaw {
 		x.Answers = append(x.Answers, ProbeAnswer{a.Addr.String(), a.By, ms(a.After)})
 	}
 	for _, t := range s.Tried {
-		x.Tried = append(x.Tried, ProbeTried{t.To.String(), t.Service.String(), endings[t.Ended], t.How})
+		x.Tried = append(x.Tried, ProbeTried{t.To.String(), t.Service.String(), Endings[t.Ended], t.How})
 	}
 	return x
 }
@@ -234,17 +271,16 @@ func (x *ProbeSaw) Round(look round.Look) round.Saw {
 		ended := round.Untold
 		for _, y := range x.Tried {
 			if y.To == t.To.String() && y.Service == t.Service.String() {
-				for k, name := range endings {
-					if name == y.Ended {
-						ended = round.Ended(k)
-					}
-				}
+				ended = EndedOf(y.Ended)
 			}
 		}
 		s.Tried = append(s.Tried, ended)
 	}
 	return s
 }
+
+// EndedOf is an ending that was told.
+func EndedOf(name string) round.Ended { return round.Ended(max(0, slices.Index(Endings, name))) }
 
 // addr is an address as it is told; "" for none.
 func addr(a netip.Addr) string {
@@ -256,7 +292,10 @@ func addr(a netip.Addr) string {
 
 // parsed is an address that was told; the zero one for none.
 func parsed(text string) netip.Addr {
-	a, _ := netip.ParseAddr(text)
+	a, err := netip.ParseAddr(text)
+	if err != nil || a.Zone() != "" {
+		return netip.Addr{}
+	}
 	return a
 }
 
@@ -289,4 +328,27 @@ func PortHeard(o *office.Office, q ProbeAsk) (string, error) {
 		wrong = errors.New("nobody says by LLDP which port this is: say it, as --port rack.1")
 	}
 	return "", wrong
+}
+
+// TokenRequest asks for a token that reports tests of one office.
+type TokenRequest struct {
+	Name string `json:"name" required:"true" minLength:"1" maxLength:"60" description:"for whom or what it is"`
+	Days int    `json:"days" required:"true" minimum:"1" maximum:"366" description:"how long it lasts"`
+}
+
+// TokenView is a token without what it is kept secret by.
+type TokenView struct {
+	ID      int64      `json:"id" required:"true"`
+	Name    string     `json:"name" required:"true"`
+	Author  string     `json:"author" required:"true"`
+	At      time.Time  `json:"at" required:"true"`
+	Expires time.Time  `json:"expires" required:"true"`
+	Ended   bool       `json:"ended" required:"true"`
+	Used    *time.Time `json:"used" required:"true" nullable:"true" description:"when it was used last; null for never"`
+}
+
+// TokenList is the tokens of an office, the newest first.
+type TokenList struct {
+	Tokens []TokenView `json:"tokens" required:"true" nullable:"false"`
+	Made   string      `json:"made,omitempty" description:"the token that was just made: it is told this once"`
 }

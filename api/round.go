@@ -114,13 +114,16 @@ func ProbedOf(plan *office.Office, r *round.Round, seen []round.Played) *Probed 
 	var results []round.Seen
 	for _, x := range seen {
 		results = append(results, x.Seen)
-		t := PlugTestOf(r, x.Test)
-		p := ProbedTest{t.Port, t.Wire, t.Expect, x.Passed, x.Instead, x.Gives, x.Wrong}
-		p.Seen, p.Given, p.Wrong = filled(p.Seen), filled(p.Given), filled(p.Wrong)
-		out.Tests = append(out.Tests, p)
+		out.Tests = append(out.Tests, ProbedTestOf(r, x))
 	}
 	out.Suspects, out.Next = SuspectsOf(plan, r, results)
 	return out
+}
+
+// ProbedTestOf tells what was seen at a test.
+func ProbedTestOf(r *round.Round, x round.Played) ProbedTest {
+	t := PlugTestOf(r, x.Test)
+	return ProbedTest{t.Port, t.Wire, t.Expect, x.Passed, filled(x.Instead), filled(x.Gives), filled(x.Wrong)}
 }
 
 // SuspectsOf tells what explains results, and where to go next.
@@ -201,6 +204,7 @@ type RoundEnded struct {
 	Wrong    []string  `json:"wrong" required:"true" nullable:"false" description:"what was otherwise than planned, in sentences"`
 	Note     string    `json:"note,omitempty"`
 	Played   bool      `json:"played" required:"true" description:"nobody was there: it was played on what devices were found set to"`
+	Measured bool      `json:"measured" required:"true" description:"klammer probe looked from there"`
 	Old      bool      `json:"old" required:"true" description:"something else is planned there since: it explains nothing"`
 	Revision int64     `json:"revision" required:"true"`
 	Author   string    `json:"author" required:"true"`

@@ -10,6 +10,7 @@ import (
 	"slices"
 	"strings"
 	"sync"
+	"syscall"
 	"testing"
 	"time"
 
@@ -86,7 +87,7 @@ func probed(t *testing.T) {
 	for _, d := range []string{"/run/netns", "/run/lldpd"} {
 		require.NoError(t, os.MkdirAll(d, 0o755))
 	}
-	klammer := filepath.Join(l.dir, "klammer")
+	const klammer = "/run/klammer" // where somebody else than root gets to
 	l.must("go", "build", "-o", klammer, "klammer/cmd/klammer")
 	file := func(name, text string) string {
 		path := filepath.Join(l.dir, name)
@@ -264,6 +265,20 @@ func probed(t *testing.T) {
 	stop()
 	defer quick()()
 	late := firstOffer(t)
+
+	// No rights, no link, not up: said plainly.
+	refused := func(says string, cmd *exec.Cmd) {
+		out, err := cmd.CombinedOutput()
+		require.Error(t, err)
+		require.Contains(t, string(out), says)
+	}
+	plain := exec.Command(klammer, "probe", "--on", "u110")
+	plain.SysProcAttr = &syscall.SysProcAttr{Credential: &syscall.Credential{Uid: 65534, Gid: 65534}}
+	refused("setcap cap_net_raw+ep /run/klammer", plain)
+	l.must("ip", "link", "set", "p1", "down")
+	refused("eth0 has no link: is the cable in at both ends?", exec.Command("ip", "netns", "exec", "lap1", klammer, "probe", "--on", "eth0"))
+	in("lap1", "ip", "link", "set", "eth0", "down")
+	refused("eth0 is down: set it up first", exec.Command("ip", "netns", "exec", "lap1", klammer, "probe", "--on", "eth0"))
 	t.Logf("%d looks, each as played; the first offer is told %s after it arrived", looks, late)
 }
 

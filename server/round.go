@@ -138,13 +138,16 @@ func (s *Server) roundView(ctx context.Context, r *room) (*api.RoundView, error)
 				v.Tests = append(v.Tests, api.RoundTest{PlugTest: t, Extra: true})
 			}
 			e := &api.RoundEnded{
-				Passed: k.Became == "passed", Wrong: k.Wrong, Note: k.Note, Played: k.How == "played", Old: k.Planned != planned(t),
+				Passed: k.Became == "passed", Wrong: k.Wrong, Note: k.Note, Played: k.How == "played", Measured: k.How == "measured", Old: k.Planned != planned(t),
 				Revision: k.Revision, Author: k.Author, At: k.At,
 			}
-			seen := round.Seen{Test: test, Passed: e.Passed, Instead: k.Instead}
+			seen := round.Seen{Test: test, Passed: e.Passed, Instead: k.Instead, Measured: e.Measured}
+			for _, x := range k.Tried {
+				seen.Tried = append(seen.Tried, api.EndedOf(x))
+			}
 			if k.Given != nil {
 				e.Given, seen.Given = k.Given.String(), *k.Given
-				if !e.Passed && r.Hands(*k.Given) == 0 {
+				if !e.Passed && !e.Measured && r.Hands(*k.Given) == 0 {
 					e.Wrong = append(e.Wrong, fmt.Sprintf("nobody of the plan hands out %s: another server is there", k.Given))
 				}
 			}

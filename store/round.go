@@ -17,17 +17,18 @@ type PlugTest struct {
 	Instead  []string // nil where it is not known
 	Wrong    []string
 	Note     string
-	How      string // "hand", "played"
+	How      string // "hand", "played", "measured"
 	Planned  string // what was to be seen there
 	Revision int64
 	Author   string
 	At       time.Time
+	Tried    []string // how what was tried across devices that route ended; nil where not known
 }
 
 // PlugTests are the newest results of an office, one by port and wire, those taken back
 // left out.
 func (s *Store) PlugTests(ctx context.Context, office int64) ([]PlugTest, error) {
-	rows, err := s.pool.Query(ctx, `SELECT port, wire, became, given, instead, wrong, note, how, planned, revision, author, made_at FROM (
+	rows, err := s.pool.Query(ctx, `SELECT port, wire, became, given, instead, wrong, note, how, planned, revision, author, made_at, tried FROM (
 		SELECT DISTINCT ON (port, wire) * FROM plug_test WHERE office_id = $1 ORDER BY port, wire, id DESC) AS newest
 		WHERE became <> 'open' ORDER BY id`, office)
 	if err != nil {
@@ -47,10 +48,10 @@ func (s *Store) KeepPlugTests(ctx context.Context, office int64, all []PlugTest)
 			if x.Wrong == nil {
 				x.Wrong = []string{}
 			}
-			batch.Queue(`INSERT INTO plug_test (office_id, port, wire, became, given, instead, wrong, note, how, planned, revision, author)
-				VALUES (@office, @port, @wire, @became, @given, @instead, @wrong, @note, @how, @planned, @revision, @author)`, pgx.NamedArgs{
+			batch.Queue(`INSERT INTO plug_test (office_id, port, wire, became, given, instead, wrong, note, how, planned, revision, author, tried)
+				VALUES (@office, @port, @wire, @became, @given, @instead, @wrong, @note, @how, @planned, @revision, @author, @tried)`, pgx.NamedArgs{
 				"office": office, "port": x.Port, "wire": x.Wire, "became": x.Became, "given": x.Given, "instead": x.Instead, "wrong": x.Wrong,
-				"note": x.Note, "how": x.How, "planned": x.Planned, "revision": x.Revision, "author": x.Author,
+				"note": x.Note, "how": x.How, "planned": x.Planned, "revision": x.Revision, "author": x.Author, "tried": x.Tried,
 			})
 			batch.Queue(`DELETE FROM plug_test WHERE office_id = $1 AND port = $2 AND wire = $3 AND id NOT IN (
 				SELECT id FROM plug_test WHERE office_id = $1 AND port = $2 AND wire = $3 ORDER BY id DESC LIMIT $4)`, office, x.Port, x.Wire, mostOfAPlace)

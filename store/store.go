@@ -109,6 +109,15 @@ func (s *Store) CopyOf(ctx context.Context, id int64) (of, at int64, err error) 
 	return of, at, err
 }
 
+// OfficeName is how an office is called; [ErrNoOffice] where there is none.
+func (s *Store) OfficeName(ctx context.Context, id int64) (name string, err error) {
+	err = s.pool.QueryRow(ctx, "SELECT title FROM office WHERE id = $1", id).Scan(&name)
+	if errors.Is(err, pgx.ErrNoRows) {
+		err = ErrNoOffice
+	}
+	return name, err
+}
+
 // Offices lists the offices, the oldest first.
 func (s *Store) Offices(ctx context.Context) ([]Summary, error) {
 	rows, err := s.pool.Query(ctx, "SELECT id, title, revision, COALESCE(copied_from, 0) FROM office ORDER BY id")

@@ -279,12 +279,12 @@ func (f *aFile) judge(_ context.Context, r api.ProbeReport) (*api.Probed, error)
 		return nil, err
 	}
 	var all []round.Played
-	for _, t := range tests {
-		for k := range r.Saw {
-			if w := api.WireOf(t.Wire); w == nil && r.Saw[k].Wire == nil || w != nil && r.Saw[k].Wire != nil && *w == *r.Saw[k].Wire {
-				all = append(all, f.made.Judge(t, r.Saw[k].Round(f.made.Look(t))))
-			}
+	for k := range r.Saw {
+		t, err := api.TestOfWire(tests, r.Saw[k].Wire)
+		if err != nil {
+			return nil, err
 		}
+		all = append(all, f.made.Judge(t, r.Saw[k].Round(f.made.Look(t))))
 	}
 	return api.ProbedOf(f.plan, f.made, all), nil
 }
@@ -348,12 +348,9 @@ func (s *aServer) post(ctx context.Context, path string, q, into any) error {
 		return err
 	}
 	if answer.StatusCode != http.StatusOK {
-		var p struct {
-			Detail string `json:"detail"`
-			Title  string `json:"title"`
-		}
-		if json.Unmarshal(data, &p) == nil && p.Detail != "" {
-			return errors.New(p.Detail)
+		var p api.Problem
+		if json.Unmarshal(data, &p) == nil && p.Error != "" {
+			return errors.New(p.Error)
 		}
 		return fmt.Errorf("%s answers %s: is it a Klammer server?", s.at.Host, answer.Status)
 	}

@@ -88,7 +88,13 @@ func (r *Round) explains(results []Seen, m int) (int, bool) {
 			return 0, false
 		case s.Instead == nil:
 			continue
-		case s.Measured && !r.fits(r.answering(now, a), s.Instead), !s.Measured && !r.same(r.answering(now, a), s.Instead):
+		case s.Measured:
+			silent, ok := r.fits(r.answering(now, a), s.Instead)
+			if !ok || silent > mostSilent {
+				return 0, false
+			}
+			weight += 15 * silent
+		case !r.same(r.answering(now, a), s.Instead):
 			return 0, false
 		}
 	}
@@ -169,17 +175,29 @@ func (r *Round) lets(results []Seen, m int) bool {
 	return true
 }
 
-// fits says whether a sight may be what was measured: all that answered are in it, and
-// of those in it only hosts were silent, or who has no address.
-func (r *Round) fits(s sight, answered []string) bool {
+// mostSilent is how many devices may be off where one measures.
+const mostSilent = 2
+
+// fits says whether a sight may be what was measured: all that answered are in it; and of
+// how many devices in it nothing answered, neither by one kind of address nor the other.
+// Hosts may be off, and who has no address is not heard.
+func (r *Round) fits(s sight, answered []string) (silent int, ok bool) {
 	is := r.w.called(s)
 	if slices.ContainsFunc(answered, func(a string) bool { return !slices.Contains(is, a) }) {
-		return false
+		return 0, false
 	}
-	return !slices.ContainsFunc(r.w.sets[s], func(k int) bool {
-		p := &r.w.posts[k]
-		return p.plug == nil && p.addr.IsValid() && !slices.Contains(answered, p.called())
-	})
+	heard := map[string]bool{}
+	for _, k := range r.w.sets[s] {
+		if p := &r.w.posts[k]; p.plug == nil && p.addr.IsValid() {
+			heard[p.device] = heard[p.device] || slices.Contains(answered, p.called())
+		}
+	}
+	for _, h := range heard {
+		if !h {
+			silent++
+		}
+	}
+	return silent, true
 }
 
 // join adds a suspect to those that no laptop can tell it from, or that one way mends:

@@ -55,6 +55,7 @@ export type CredentialRequest = Schemas["ApiCredentialRequest"];
 export type RoundView = Schemas["ApiRoundView"];
 export type RoundTest = NonNullable<Schemas["ApiRoundTest"]>;
 export type PlugTest = NonNullable<Schemas["ApiPlugTest"]>;
+export type TokenList = Schemas["ApiTokenList"];
 export type RoundResult = Schemas["ApiRoundResult"];
 export type HistoryEntry = Schemas["ApiHistoryEntry"];
 
@@ -296,6 +297,17 @@ export const api = {
   round: (id: number) => ask((signal) => http.GET("/api/offices/{id}/round", { params: at(id), signal }), long),
   roundResult: (id: number, body: RoundResult) =>
     ask((signal) => http.PUT("/api/offices/{id}/round/results", { params: at(id), body, signal }), long),
+  tokens: (id: number) => ask((signal) => http.GET("/api/offices/{id}/tokens", { params: at(id), signal })),
+  tokenMake: (id: number, name: string, days: number) =>
+    ask((signal) => http.POST("/api/offices/{id}/tokens", { params: at(id), body: { name, days }, signal })),
+  tokenEnd: (id: number, token: number) =>
+    ask((signal) =>
+      http.DELETE("/api/offices/{id}/tokens", {
+        params: { path: { id }, query: { token } },
+        headers: { "Content-Type": "application/json" },
+        signal,
+      }),
+    ),
   roundPlay: (id: number) => ask((signal) => http.POST("/api/offices/{id}/round/play", { params: at(id), body: {}, signal }), long),
   healthy: () =>
     fetch("/api/health").then(

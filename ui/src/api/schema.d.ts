@@ -2135,6 +2135,121 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/offices/{id}/tokens": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** What lets a probe report tests of the office */
+        get: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path: {
+                    id: number;
+                };
+                cookie?: never;
+            };
+            requestBody?: never;
+            responses: {
+                /** @description OK */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["ApiTokenList"];
+                    };
+                };
+                /** @description Bad Request */
+                400: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["ApiProblem"];
+                    };
+                };
+            };
+        };
+        put?: never;
+        /** Make a token, which is told once */
+        post: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path: {
+                    id: number;
+                };
+                cookie?: never;
+            };
+            requestBody?: {
+                content: {
+                    "application/json": components["schemas"]["ApiTokenRequest"];
+                };
+            };
+            responses: {
+                /** @description OK */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["ApiTokenList"];
+                    };
+                };
+                /** @description Bad Request */
+                400: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["ApiProblem"];
+                    };
+                };
+            };
+        };
+        /** End a token */
+        delete: {
+            parameters: {
+                query: {
+                    token: number;
+                };
+                header?: never;
+                path: {
+                    id: number;
+                };
+                cookie?: never;
+            };
+            requestBody?: never;
+            responses: {
+                /** @description OK */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["ApiTokenList"];
+                    };
+                };
+                /** @description Bad Request */
+                400: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["ApiProblem"];
+                    };
+                };
+            };
+        };
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/offices/{id}/undo": {
         parameters: {
             query?: never;
@@ -2283,6 +2398,104 @@ export interface paths {
         };
         put?: never;
         post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/probe/looks": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** What a probe is to try where it is; with a token */
+        post: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path?: never;
+                cookie?: never;
+            };
+            requestBody?: {
+                content: {
+                    "application/json": components["schemas"]["ApiProbeAsk"];
+                };
+            };
+            responses: {
+                /** @description OK */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["ApiProbeLooks"];
+                    };
+                };
+                /** @description Bad Request */
+                400: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["ApiProblem"];
+                    };
+                };
+            };
+        };
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/probe/reports": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Report what a probe saw; with a token */
+        post: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path?: never;
+                cookie?: never;
+            };
+            requestBody?: {
+                content: {
+                    "application/json": components["schemas"]["ApiProbeReport"];
+                };
+            };
+            responses: {
+                /** @description OK */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["ApiProbed"];
+                    };
+                };
+                /** @description Bad Request */
+                400: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["ApiProblem"];
+                    };
+                };
+            };
+        };
         delete?: never;
         options?: never;
         head?: never;
@@ -3030,6 +3243,141 @@ export interface components {
             /** @description all uses as they would be, where one changes */
             uses?: components["schemas"]["ApiUseView"][];
         };
+        ApiProbeAnswer: {
+            address: string;
+            /** Format: int64 */
+            after_ms: number;
+            card: string;
+        };
+        ApiProbeAsk: {
+            heard?: components["schemas"]["ApiProbeHeard"][];
+            /** @description where it is plugged in; by what it hears without it */
+            port?: string;
+            /** @description VLAN IDs to tag with besides those of the plan */
+            vlans?: number[];
+        };
+        ApiProbeHeard: {
+            chassis: string;
+            /** @description its name; empty where it tells none */
+            device: string;
+            /** @description addresses */
+            management?: string[];
+            /** @description the port's ID */
+            port: string;
+            /** @description its description */
+            port_text?: string;
+            pvid?: number;
+        };
+        ApiProbeLook: {
+            /** @description addresses that may answer in this VLAN */
+            ask: string[];
+            /** @description of the range that is handed out */
+            from?: string;
+            gateway?: string;
+            /** @description the address to use where nobody gives one */
+            own?: string;
+            /** @description what is to be seen, as the report says it again */
+            planned: string;
+            to?: string;
+            tries: components["schemas"]["ApiProbeTry"][];
+            /** @description the VLAN ID to tag with; null for untagged */
+            wire: null | number;
+        };
+        ApiProbeLooks: {
+            /**
+             * Format: int64
+             * @description the office's
+             */
+            id: number;
+            looks: components["schemas"]["ApiProbeLook"][];
+            /** @description its name */
+            office: string;
+            port: string;
+            /** Format: int64 */
+            revision: number;
+        };
+        ApiProbeOffer: {
+            address: string;
+            /**
+             * Format: int64
+             * @description since it was asked for
+             */
+            after_ms: number;
+            bits?: number;
+            /** @description of the server, or of what relays it */
+            card: string;
+            dns?: string[];
+            gateway?: string;
+            /** Format: int64 */
+            lease_s?: number;
+            server?: string;
+        };
+        ApiProbeReport: {
+            /**
+             * Format: int64
+             * @description the office's, as it was told
+             */
+            id: number;
+            port: string;
+            saw: components["schemas"]["ApiProbeSaw"][];
+        };
+        ApiProbeRouter: {
+            address: string;
+            /** Format: int64 */
+            after_ms: number;
+            card: string;
+            prefixes: string[];
+        };
+        ApiProbeSaw: {
+            /** @description addresses of the office that answer in this VLAN */
+            answers: components["schemas"]["ApiProbeAnswer"][];
+            /** @description the address that was tried from */
+            from?: string;
+            offers: components["schemas"]["ApiProbeOffer"][];
+            /** @description what was to be seen, as it was told */
+            planned?: string;
+            /** @description of IPv6, that say so themselves */
+            routers: components["schemas"]["ApiProbeRouter"][];
+            /** @description the card of somebody who has the address that was offered */
+            taken?: string;
+            tried: components["schemas"]["ApiProbeTried"][];
+            /** @description the VLAN ID that was tagged with; null for untagged */
+            wire: null | number;
+        };
+        ApiProbeTried: {
+            /**
+             * @description untold: nothing came back where nothing has to
+             * @enum {string}
+             */
+            ended: "answered" | "silent" | "untold";
+            how: string;
+            service: string;
+            to: string;
+        };
+        ApiProbeTry: {
+            service: string;
+            to: string;
+        };
+        ApiProbed: {
+            /** @description the place that tells the suspects apart best */
+            next: components["schemas"]["ApiPlugTest"];
+            /** @description the likeliest first */
+            suspects: components["schemas"]["ApiSuspect"][];
+            tests: components["schemas"]["ApiProbedTest"][];
+        };
+        ApiProbedTest: {
+            expect: components["schemas"]["ApiExpect"];
+            /** @description addresses that were offered */
+            given: components["schemas"]["RoundGiven"][];
+            passed: boolean;
+            port: string;
+            /** @description who answered, where it was not as planned */
+            seen: string[];
+            /** @description the VLAN ID that was tagged with; null for untagged */
+            wire: null | number;
+            /** @description what was otherwise than planned, in sentences */
+            wrong: string[];
+        };
         ApiProblem: {
             /** @description what kind of fault it is */
             code: components["schemas"]["ApiCode"];
@@ -3091,6 +3439,8 @@ export interface components {
             author: string;
             /** @description the address that the laptop was given */
             given?: string;
+            /** @description klammer probe looked from there */
+            measured: boolean;
             note?: string;
             /** @description something else is planned there since: it explains nothing */
             old: boolean;
@@ -3332,6 +3682,33 @@ export interface components {
             author: string;
             step: string;
         };
+        ApiTokenList: {
+            /** @description the token that was just made: it is told this once */
+            made?: string;
+            tokens: components["schemas"]["ApiTokenView"][];
+        };
+        ApiTokenRequest: {
+            /** @description how long it lasts */
+            days: number;
+            /** @description for whom or what it is */
+            name: string;
+        };
+        ApiTokenView: {
+            /** Format: date-time */
+            at: string;
+            author: string;
+            ended: boolean;
+            /** Format: date-time */
+            expires: string;
+            /** Format: int64 */
+            id: number;
+            name: string;
+            /**
+             * Format: date-time
+             * @description when it was used last; null for never
+             */
+            used: null | string;
+        };
         ApiTroubleView: {
             /** @description 0 where the whole row is meant */
             column: number;
@@ -3486,6 +3863,12 @@ export interface components {
         OrderBy: "network" | "port" | "console";
         /** @enum {string} */
         OrderKind: "set" | "manage" | "cable" | "laptop" | "check" | "save";
+        RoundGiven: {
+            by?: string;
+            from?: string;
+            server?: string;
+            to?: string;
+        };
         /** @enum {string} */
         TalkReason: "cut" | "no-gateway" | "no-route" | "loop" | "rule" | "not-admitted" | "no-host" | "no-state" | "left";
         /** @enum {string} */

@@ -6,6 +6,7 @@
   import { found } from "../state/found.svelte";
   import { office } from "../state/office.svelte";
   import { place } from "../state/place.svelte";
+  import Probe from "./Probe.svelte";
   import Stop from "./Stop.svelte";
   import Suspects from "./Suspects.svelte";
   import { key } from "./words";
@@ -14,6 +15,7 @@
   let now = $state.raw<RoundView | null>(null);
   let show = $state<"all" | "open" | "failed">("all");
   let busy = $state(false);
+  let measuring = $state(false);
   let next = $state.raw<PlugTest | null>(null); // where one was sent, beside the round
   const newest = latest();
 
@@ -112,8 +114,10 @@
         title={now.known ? "" : "Nothing was found yet of what devices are set to"}
         onclick={() => keep(api.roundPlay(view.id))}>Play it on what was found</button
       >
+      <button aria-expanded={measuring} onclick={() => (measuring = !measuring)}>Have a laptop measure</button>
       <button onclick={() => print()}>Print</button>
     </div>
+    {#if measuring}<Probe />{/if}
     {#if !now.known}<p class="soft noprint">
         Where devices were read (<a href={place.href("field")}>Field</a>) or typed in (<a href={place.href("sheets")}>Sheets</a>), a laptop
         can be played on what they are set to.

@@ -64,7 +64,9 @@
           {#each result.wrong as w (w)}<span class="wrongs">{w}</span>{/each}
         {/if}
         {#if result.note}<q>{result.note}</q>{/if}
-        <span class="soft">{result.played ? "played on what was found, " : ""}{result.author}, {since(result.at)}</span>
+        <span class="soft"
+          >{result.played ? "played on what was found, " : result.measured ? "measured, " : ""}{result.author}, {since(result.at)}</span
+        >
       </div>
     {/if}
     {#if test.shows.length}

@@ -1,6 +1,6 @@
 <script lang="ts">
   import type { SheetTable } from "../api/client";
-  import { office } from "../state/office.svelte";
+  import { copy } from "../shell/copy";
 
   let { planned, found, only }: { planned: SheetTable[]; found: SheetTable[] | null; only: boolean } = $props();
 
@@ -16,14 +16,6 @@
       return { t, other, rows: only && other ? rows.filter((x) => x.differs) : rows, was: only ? was.filter((x) => x.differs) : was };
     }),
   );
-  async function copy(text: string) {
-    try {
-      await navigator.clipboard.writeText(text);
-      office.notice = { kind: "said", text: `Copied ${text}` };
-    } catch {
-      office.notice = { kind: "said", text: "The browser does not let this page copy: select the value and copy it." };
-    }
-  }
 </script>
 
 {#snippet table(t: SheetTable, rows: { r: string[]; differs: boolean }[], side: string)}

@@ -1,0 +1,176 @@
+<script lang="ts">
+  import { api, type TokenList } from "../api/client";
+  import { copy } from "../shell/copy";
+  import { office } from "../state/office.svelte";
+  import { since } from "../state/seen.svelte";
+
+  const id = $derived(office.view!.id);
+  let now = $state.raw<TokenList | null>(null);
+  let made = $state("");
+  let wrong = $state("");
+
+  const here = ["localhost", "127.0.0.1", "[::1]"].includes(location.hostname);
+  const day = (t: string) => new Date(t).toLocaleDateString(undefined, { dateStyle: "medium" });
+  const lines = $derived([
+    `export KLAMMER_TOKEN=${made}`,
+    `sudo --preserve-env=KLAMMER_TOKEN klammer probe --on eth0 --to ${location.origin}`,
+  ]);
+
+  async function ask(what: Promise<TokenList>) {
+    wrong = "";
+    try {
+      now = await what;
+      if (now.made) made = now.made;
+      return true;
+    } catch (e) {
+      wrong = e instanceof Error ? e.message : String(e);
+      return false;
+    }
+  }
+  $effect(() => void ask(api.tokens(id)));
+
+  async function make(e: SubmitEvent) {
+    e.preventDefault();
+    const form = e.currentTarget as HTMLFormElement;
+    const said = new FormData(form);
+    if (await ask(api.tokenMake(id, String(said.get("name")), Number(said.get("days"))))) form.reset();
+  }
+</script>
+
+{#snippet typed(line: string)}
+  <p class="line">
+    <code class="mono">{line}</code><button onclick={() => copy(line, "the line")} aria-label={`Copy ${line.split(/[ =]/, 2).join(" ")}`}
+      >Copy</button
+    >
+  </p>
+{/snippet}
+
+<section class="probe noprint" aria-label="Have a laptop measure">
+  <h2>Have a laptop measure</h2>
+  <p>
+    <span class="mono">klammer probe</span> on a laptop with Linux hears which port it is in, asks for an address untagged and in each VLAN, asks
+    who answers, tries what is let through, and reports here. It takes no address and changes nothing on the laptop. A token lets it report the
+    tests of this office and nothing else.
+  </p>
+  {#if made}
+    <div class="made" role="status">
+      <p><b>This token is shown once.</b> On the laptop, at each place:</p>
+      {#each lines as line (line)}{@render typed(line)}{/each}
+      {#if here}
+        <p class="soft">This server answers on its own machine only. On a laptop, forward its port first:</p>
+        {@render typed(`ssh -L ${location.port}:${location.host} you@this-server`)}
+      {/if}
+      <button onclick={() => (made = "")}>I have it</button>
+    </div>
+  {/if}
+  <form onsubmit={make}>
+    <label
+      >For whom <input
+        type="text"
+        name="name"
+        class="field"
+        required
+        maxlength="60"
+        autocomplete="off"
+        placeholder="Robin’s laptop"
+      /></label
+    >
+    <label
+      >Lasts <select name="days" class="field"
+        ><option value="1">a day</option><option value="7" selected>a week</option><option value="30">a month</option><option value="366"
+          >a year</option
+        ></select
+      ></label
+    >
+    <button class="main" type="submit">Make a token</button>
+  </form>
+  {#if wrong}<p class="warn" role="alert">{wrong}</p>{/if}
+  {#if now?.tokens.length}
+    <ul>
+      {#each now.tokens as t (t.id)}
+        <li class:ended={t.ended}>
+          <b>{t.name}</b>
+          <span class="soft"
+            >{t.ended ? "ended" : "until"}
+            {day(t.expires)}, made by {t.author}, {t.used ? `last used ${since(t.used)}` : "never used"}</span
+          >
+          <button
+            onclick={() => confirm(`End the token of ${t.name}? What it reported stays.`) && ask(api.tokenEnd(id, t.id))}
+            aria-label={`End the token of ${t.name}`}>End</button
+          >
+        </li>
+      {/each}
+    </ul>
+  {/if}
+</section>
+
+<style>
+  .probe {
+    border: 1px solid var(--hair);
+    background: var(--panel);
+    padding: 10px 14px 12px;
+    margin-top: 12px;
+  }
+  h2 {
+    font-weight: 700;
+    margin-bottom: 4px;
+  }
+  p {
+    max-width: 90ch;
+  }
+  form {
+    display: flex;
+    flex-wrap: wrap;
+    align-items: center;
+    gap: 8px 14px;
+    margin-top: 10px;
+  }
+  label {
+    display: flex;
+    align-items: baseline;
+    gap: 6px;
+  }
+  .made {
+    border-left: 3px solid var(--plum);
+    padding: 2px 0 2px 12px;
+    margin-top: 10px;
+  }
+  .line {
+    max-width: none;
+    display: flex;
+    align-items: baseline;
+    gap: 8px;
+    margin: 4px 0;
+  }
+  code {
+    overflow-wrap: anywhere;
+    background: var(--paper);
+    padding: 1px 5px;
+  }
+  .soft {
+    color: var(--soft);
+    font-size: 13px;
+  }
+  .warn {
+    color: var(--red);
+    margin-top: 6px;
+  }
+  ul {
+    margin-top: 10px;
+  }
+  li {
+    display: flex;
+    flex-wrap: wrap;
+    align-items: baseline;
+    gap: 4px 10px;
+    border-top: 1px solid var(--hair);
+    padding: 4px 0;
+  }
+  li button {
+    margin-left: auto;
+  }
+  li.ended b {
+    color: var(--soft);
+    font-weight: 400;
+  }
+</style>
