@@ -155,6 +155,31 @@ func WireOf(w bridge.Wire) *int {
 	return &v
 }
 
+// TestsAt is what a laptop tries at a port: untagged, with each tag of the plan, and with
+// more VLAN IDs.
+func TestsAt(o *office.Office, r *round.Round, port string, vlans []int) ([]round.Test, error) {
+	ref, err := notation.PortRef(o, port)
+	if err != nil {
+		return nil, err
+	}
+	tests, err := r.At(ref)
+	for _, v := range vlans {
+		if err != nil {
+			return nil, err
+		}
+		vid, wrong := office.VIDOf(v)
+		if wrong != nil {
+			return nil, wrong
+		}
+		var t round.Test
+		var more bool
+		if t, more, err = r.Tagged(ref, vid); more {
+			tests = append(tests, t)
+		}
+	}
+	return tests, err
+}
+
 // TestOfWire is the test with a tag; nil for none.
 func TestOfWire(tests []round.Test, wire *int) (round.Test, error) {
 	for _, t := range tests {

@@ -13,8 +13,6 @@ import (
 
 	"klammer/api"
 	"klammer/core/history"
-	"klammer/core/notation"
-	"klammer/core/office"
 	"klammer/core/round"
 	"klammer/store"
 )
@@ -44,32 +42,6 @@ func plannedMark(t api.PlugTest) string {
 	return hex.EncodeToString(sum[:16])
 }
 
-// measurable is the tests of a port that a probe makes.
-func measurable(o *office.Office, made *round.Round, port string, vlans []int) ([]round.Test, error) {
-	ref, err := notation.PortRef(o, port)
-	if err != nil {
-		return nil, bad("port", "%s", err)
-	}
-	tests, err := made.At(ref)
-	if err != nil {
-		return nil, bad("port", "%s", err)
-	}
-	for _, v := range vlans {
-		vid, err := office.VIDOf(v)
-		if err != nil {
-			return nil, bad("vlans", "%s", err)
-		}
-		t, more, err := made.Tagged(ref, vid)
-		if err != nil {
-			return nil, bad("vlans", "%s", err)
-		}
-		if more {
-			tests = append(tests, t)
-		}
-	}
-	return tests, nil
-}
-
 func (s *Server) probeLooks(c fiber.Ctx) error {
 	_, r, err := s.bearer(c)
 	if err != nil {
@@ -93,14 +65,17 @@ func (s *Server) probeLooks(c fiber.Ctx) error {
 		return err
 	}
 	err = s.withRound(r.id, now.report.Net, func(made *round.Round) error {
-		tests, err := measurable(o, made, port, q.VLANs)
+		tests, err := api.TestsAt(o, made, port, q.VLANs)
+		if err != nil {
+			return bad("port", "%s", err)
+		}
 		for _, t := range tests {
 			x := api.ProbeLookOf(made, t)
 			x.Planned = plannedMark(api.PlugTestOf(made, t))
 			v.Port = t.Port.String()
 			v.Looks = append(v.Looks, x)
 		}
-		return err
+		return nil
 	})
 	if err != nil {
 		return err
@@ -134,9 +109,9 @@ func (s *Server) probeReport(c fiber.Ctx) error {
 				vlans = append(vlans, *x.Wire)
 			}
 		}
-		tests, err := measurable(o, made, q.Port, vlans)
+		tests, err := api.TestsAt(o, made, q.Port, vlans)
 		if err != nil {
-			return err
+			return bad("port", "%s", err)
 		}
 		for k := range q.Saw {
 			x := &q.Saw[k]

@@ -248,7 +248,7 @@ func (f *aFile) tests(port string, vlans []int) ([]round.Test, error) {
 	if f.made == nil {
 		f.made = round.Make(f.plan)
 	}
-	return testsAt(f.plan, f.made, port, vlans)
+	return api.TestsAt(f.plan, f.made, port, vlans)
 }
 
 func (f *aFile) ask(_ context.Context, q api.ProbeAsk) (*api.ProbeLooks, error) {

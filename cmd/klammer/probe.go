@@ -11,8 +11,6 @@ import (
 	"github.com/spf13/cobra"
 
 	"klammer/api"
-	"klammer/core/notation"
-	"klammer/core/office"
 	"klammer/core/round"
 	"klammer/probe"
 )
@@ -89,7 +87,7 @@ Exit status 0 says that all is as planned, 1 that it is not.`,
 			r := round.Make(plan.Office)
 			tests := r.Tests
 			if port != "" {
-				if tests, err = testsAt(plan.Office, r, port, vlans); err != nil {
+				if tests, err = api.TestsAt(plan.Office, r, port, vlans); err != nil {
 					return err
 				}
 			}
@@ -117,26 +115,6 @@ Exit status 0 says that all is as planned, 1 that it is not.`,
 	cmd.Flags().StringVar(&list, "vlans", "", "VLAN IDs to tag with besides those of the plan: 110,120")
 	cmd.Flags().BoolVar(&asJSON, "json", false, "one JSON document")
 	return cmd
-}
-
-// testsAt is what is tried at a port.
-func testsAt(o *office.Office, r *round.Round, port string, vlans []int) ([]round.Test, error) {
-	ref, err := notation.PortRef(o, port)
-	if err != nil {
-		return nil, err
-	}
-	tests, err := r.At(ref)
-	for _, v := range vlans {
-		if err != nil {
-			return nil, err
-		}
-		var t round.Test
-		var more bool
-		if t, more, err = r.Tagged(ref, office.VID(v)); more {
-			tests = append(tests, t)
-		}
-	}
-	return tests, err
 }
 
 // printProbed prints what was seen as somebody would tell it.
