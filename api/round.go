@@ -1,14 +1,18 @@
 package api
 
 import (
+	"math"
 	"slices"
 	"time"
 
 	"klammer/core/bridge"
+	"klammer/core/found"
 	"klammer/core/history"
 	"klammer/core/notation"
 	"klammer/core/office"
 	"klammer/core/round"
+	"klammer/core/span"
+	"klammer/core/wording"
 )
 
 // Round is the fewest places to plug a laptop in that show any single mistake in a
@@ -103,9 +107,16 @@ type Suspect struct {
 
 // SuspectWay is one mistake, or two at once.
 type SuspectWay struct {
-	Mistakes []string `json:"mistakes" required:"true" nullable:"false"`
-	Mend     []string `json:"mend" required:"true" nullable:"false" description:"statements that set it as planned"`
-	Devices  []string `json:"devices" required:"true" nullable:"false" description:"that are set otherwise then"`
+	Mistakes []string   `json:"mistakes" required:"true" nullable:"false"`
+	Mend     []string   `json:"mend" required:"true" nullable:"false" description:"statements that set it as planned"`
+	Devices  []string   `json:"devices" required:"true" nullable:"false" description:"that are set otherwise then"`
+	Steps    []MendStep `json:"steps" required:"true" nullable:"false" description:"the same as each device's own pages have it"`
+}
+
+// MendStep is one thing to enter on a device.
+type MendStep struct {
+	Device string `json:"device" required:"true"`
+	SheetStep
 }
 
 // ProbedOf tells what was seen.
@@ -116,7 +127,7 @@ func ProbedOf(plan *office.Office, r *round.Round, seen []round.Played) *Probed 
 		results = append(results, x.Seen)
 		out.Tests = append(out.Tests, ProbedTestOf(r, x))
 	}
-	out.Suspects, out.Next = SuspectsOf(plan, r, results)
+	out.Suspects, _, out.Next = SuspectsOf(plan, r, results, math.MaxInt)
 	return out
 }
 
@@ -126,36 +137,98 @@ func ProbedTestOf(r *round.Round, x round.Played) ProbedTest {
 	return ProbedTest{t.Port, t.Wire, t.Expect, x.Passed, filled(x.Instead), filled(x.Gives), filled(x.Wrong)}
 }
 
-// SuspectsOf tells what explains results, and where to go next.
-func SuspectsOf(plan *office.Office, r *round.Round, results []round.Seen) ([]Suspect, *PlugTest) {
-	out := []Suspect{}
+// SuspectsOf tells what explains results, the first of it, how many more there are, and
+// where to go next.
+func SuspectsOf(plan *office.Office, r *round.Round, results []round.Seen, most int) (out []Suspect, more int, next *PlugTest) {
+	out = []Suspect{}
 	suspects := r.Suspects(results)
-	for _, s := range suspects {
+	m := mender{span.Compile(plan), r, map[int]*SuspectWay{}, map[int][]MendStep{}}
+	for k, s := range suspects {
+		if k == most {
+			more = len(suspects) - most
+			break
+		}
 		var x Suspect
 		for _, way := range s.Mistakes {
-			w := SuspectWay{[]string{}, []string{}, []string{}}
-			for _, m := range way {
-				w.Mistakes = append(w.Mistakes, r.Mistakes[m].Text)
-				if d := r.Mistakes[m].Device; !slices.Contains(w.Devices, d) {
-					w.Devices = append(w.Devices, d)
-				}
-				for _, line := range mend(plan, &r.Mistakes[m]) {
-					if !slices.Contains(w.Mend, line) {
-						w.Mend = append(w.Mend, line)
-					}
-				}
-			}
-			x.Ways = append(x.Ways, w)
+			x.Ways = append(x.Ways, m.way(way))
 		}
 		out = append(out, x)
 	}
 	if len(suspects) > 1 {
 		if t, ok := r.Next(results, suspects); ok {
-			next := PlugTestOf(r, t)
-			return out, &next
+			x := PlugTestOf(r, t)
+			next = &x
 		}
 	}
-	return out, nil
+	return out, more, next
+}
+
+// mender says how mistakes are put right.
+type mender struct {
+	plan  *span.Net
+	r     *round.Round
+	done  map[int]*SuspectWay // by mistake
+	saves map[int][]MendStep
+}
+
+// way is a few mistakes at once.
+func (m *mender) way(all []int) SuspectWay {
+	w := SuspectWay{[]string{}, []string{}, []string{}, []MendStep{}}
+	for _, k := range all {
+		x := m.one(k)
+		w.Mistakes = append(w.Mistakes, x.Mistakes...)
+		for _, d := range x.Devices {
+			if !slices.Contains(w.Devices, d) {
+				w.Devices = append(w.Devices, d)
+			}
+		}
+		for _, line := range x.Mend {
+			if !slices.Contains(w.Mend, line) {
+				w.Mend = append(w.Mend, line)
+			}
+		}
+		for _, s := range x.Steps {
+			if !slices.Contains(w.Steps, s) {
+				w.Steps = append(w.Steps, s)
+			}
+		}
+	}
+	for _, k := range all { // each device saves when all is entered
+		for _, s := range m.saves[k] {
+			if !slices.Contains(w.Steps, s) {
+				w.Steps = append(w.Steps, s)
+			}
+		}
+	}
+	return w
+}
+
+// one is a mistake: the statements that set it as planned, and the steps.
+func (m *mender) one(k int) *SuspectWay {
+	if x := m.done[k]; x != nil {
+		return x
+	}
+	at := &m.r.Mistakes[k]
+	x := &SuspectWay{Mistakes: []string{at.Text}, Devices: []string{at.Device}}
+	if made := at.Made(); made != nil {
+		if edit, err := history.Diff(made, m.plan.Office); err == nil {
+			x.Mend, _ = notation.Statements(made, edit)
+		}
+		i := slices.IndexFunc(made.Devices, func(d *office.Device) bool { return d.Name == at.Device })
+		if i >= 0 && !at.Rules {
+			_, steps, _ := found.Steps(m.plan, i, wording.Planned(m.plan.Update(made), i))
+			for _, s := range steps {
+				step := MendStep{at.Device, SheetStep{s.Where, s.Text}}
+				if s.Op == wording.Save {
+					m.saves[k] = append(m.saves[k], step)
+				} else {
+					x.Steps = append(x.Steps, step)
+				}
+			}
+		}
+	}
+	m.done[k] = x
+	return x
 }
 
 // filled is a list that is never null.
@@ -164,19 +237,6 @@ func filled[T any](list []T) []T {
 		return []T{}
 	}
 	return list
-}
-
-// mend is the statements that set it as planned where a mistake was made.
-func mend(plan *office.Office, m *round.Mistake) []string {
-	if m.Made() == nil {
-		return nil
-	}
-	edit, err := history.Diff(m.Made(), plan)
-	if err != nil {
-		return nil
-	}
-	lines, _ := notation.Statements(m.Made(), edit)
-	return lines
 }
 
 // RoundView is a round with what became of its tests, and what explains it.

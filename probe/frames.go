@@ -130,7 +130,7 @@ func (l *Laptop) tookNeighbour(s *seat, p gopacket.Packet, from string, after ti
 	case *layers.ICMPv6RouterAdvertisement:
 		r := Router{Addr: src, By: from, After: after}
 		for _, o := range x.Options {
-			if o.Type != layers.ICMPv6OptPrefixInfo || len(o.Data) < 30 || o.Data[0] > 128 {
+			if len(r.Prefixes) == mostHeard || o.Type != layers.ICMPv6OptPrefixInfo || len(o.Data) < 30 || o.Data[0] > 128 {
 				continue
 			}
 			a, _ := netip.AddrFromSlice(o.Data[14:30])
@@ -140,7 +140,7 @@ func (l *Laptop) tookNeighbour(s *seat, p gopacket.Packet, from string, after ti
 				r.own = append(r.own, prefix)
 			}
 		}
-		if !slices.ContainsFunc(s.saw.Routers, func(y Router) bool { return y.Addr == r.Addr }) {
+		if len(s.saw.Routers) < mostOffers && !slices.ContainsFunc(s.saw.Routers, func(y Router) bool { return y.Addr == r.Addr }) {
 			s.saw.Routers = append(s.saw.Routers, r)
 		}
 	case *layers.ICMPv6NeighborAdvertisement:

@@ -120,6 +120,12 @@ type Options struct {
 // nobody offered anything, as long as offers elsewhere are not further apart than that.
 const Patience = 6 * time.Second
 
+// Whoever floods a laptop is not kept whole.
+const (
+	mostHeard  = 50
+	mostOffers = 100 // in a VLAN; and as many routers
+)
+
 const apart = 4 * time.Second
 
 // Times of a look, after its start or after the step before.
@@ -342,7 +348,9 @@ func (t *Tried) end(ended round.Ended, how string) { t.Ended, t.How, t.open = en
 
 // waited says whether a laptop waited for offers in a VLAN as long as it does.
 func (l *Laptop) waited(s *seat, now time.Time) bool {
-	return now.Sub(s.began) >= l.opt.Wait && (len(s.saw.Offers) > 0 || l.offeredAt.IsZero() || now.Sub(l.offeredAt) >= apart)
+	since := now.Sub(s.began)
+	slow := len(s.saw.Offers) == 0 && !l.offeredAt.IsZero() && now.Sub(l.offeredAt) < apart
+	return since >= l.opt.Wait && (!slow || since >= l.opt.Wait+time.Duration(len(l.seats))*apart)
 }
 
 // answered says whether an address answered.
@@ -438,7 +446,7 @@ func (l *Laptop) take(f Frame) {
 }
 
 func (l *Laptop) hear(n Neighbour) {
-	if slices.ContainsFunc(l.heard, func(x Neighbour) bool { return x.Chassis == n.Chassis && x.Port == n.Port }) {
+	if len(l.heard) == mostHeard || slices.ContainsFunc(l.heard, func(x Neighbour) bool { return x.Chassis == n.Chassis && x.Port == n.Port }) {
 		return
 	}
 	l.heard = append(l.heard, n)
@@ -447,19 +455,17 @@ func (l *Laptop) hear(n Neighbour) {
 	}
 }
 
-// note keeps an answer, once.
+// note keeps an answer to what was asked, once.
 func (s *seat) note(a netip.Addr, by string, after time.Duration) {
-	if !s.answered(a) {
+	if !s.answered(a) && (slices.Contains(s.Ask, a) || a == s.own || a == s.gate()) {
 		s.saw.Answers = append(s.saw.Answers, Answer{round.Answer{Addr: a, By: by}, after})
 	}
 }
 
 // offered keeps an offer, once of each server and address.
 func (l *Laptop) offered(s *seat, o Offer) {
-	for _, x := range s.saw.Offers {
-		if x.Offer == o.Offer {
-			return
-		}
+	if len(s.saw.Offers) == mostOffers || slices.ContainsFunc(s.saw.Offers, func(x Offer) bool { return x.Offer == o.Offer }) {
+		return
 	}
 	s.saw.Offers = append(s.saw.Offers, o)
 	l.offeredAt = time.Now()

@@ -3,6 +3,7 @@ package probe
 import (
 	"context"
 	"errors"
+	"math/rand/v2"
 	"net"
 	"net/netip"
 	"os"
@@ -14,13 +15,15 @@ import (
 	"github.com/gopacket/gopacket"
 	"github.com/gopacket/gopacket/layers"
 	"github.com/insomniacslk/dhcp/dhcpv4"
+	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
-	"pgregory.net/rapid"
 
 	"klammer/core/notation"
 	"klammer/core/office"
 	"klammer/core/round"
 )
+
+type vid = office.VID
 
 // lan is a network that answers as a round says that an office does: the wire of a test.
 type lan struct {
@@ -197,48 +200,61 @@ func clinic(t testing.TB) *office.Office {
 // the round says of an office, with mistakes and without, and is judged as it is played.
 func TestMeasured(t *testing.T) {
 	r := round.Make(clinic(t))
-	tried := 0
-	rapid.Check(t, func(t *rapid.T) {
-		m := rapid.IntRange(0, len(r.Mistakes)-1).Draw(t, "mistake")
-		was := r.Mistakes[m].Made()
+	type trial struct {
+		mistake int
+		lan     *lan
+		tests   []round.Test
+		looks   []Look
+		played  []round.Played
+		saws    []Saw
+	}
+	var all []*trial
+	draw := rand.New(rand.NewPCG(7, 1))
+	for len(all) < 24 {
+		x := &trial{mistake: draw.IntN(len(r.Mistakes)), lan: newLAN()}
+		was := r.Mistakes[x.mistake].Made()
 		if was == nil {
-			t.Skip()
+			continue
 		}
-		tests := slices.Clone(r.Tests)
-		n := newLAN()
-		var looks []Look
-		var some []round.Test
-		for _, k := range rapid.Permutation(tests).Draw(t, "tests")[:20] { // as if each were a VLAN of one port
-			tag := office.VID(len(some) + 100)
-			if len(some) == 0 {
-				tag = 0
-			}
-			x := Look{Tag: tag, Look: r.Look(k)}
-			n.looks[tag], n.saws[tag] = x.Look, r.Measure(was, []round.Test{k})[0]
-			looks, some = append(looks, x), append(some, k)
+		for i, k := range draw.Perm(len(r.Tests))[:20] { // as if each were a VLAN of one port
+			tag, test := vid(100*min(i, 1)+i), r.Tests[k]
+			look := Look{Tag: tag, Look: r.Look(test)}
+			x.lan.looks[tag], x.lan.saws[tag] = look.Look, r.Measure(was, []round.Test{test})[0]
+			x.looks, x.tests = append(x.looks, look), append(x.tests, test)
 		}
-		l := Plug(n, Options{Wait: 300 * time.Millisecond})
-		defer l.Close()
-		saws, err := l.Look(context.Background(), looks)
-		require.NoError(t, err)
-		played := r.Play(was, some)
-		for i, s := range saws {
-			want := n.saws[looks[i].Tag]
-			got := s.Round()
-			require.Equal(t, addresses(want), addresses(got), "%s %d", some[i].Port, s.Tag)
+		x.played = r.Play(was, x.tests)
+		all = append(all, x)
+	}
+	var w sync.WaitGroup
+	for _, x := range all {
+		w.Go(func() {
+			l := Plug(x.lan, Options{Wait: 300 * time.Millisecond})
+			defer l.Close()
+			var err error
+			x.saws, err = l.Look(context.Background(), x.looks)
+			assert.NoError(t, err)
+		})
+	}
+	w.Wait()
+	tried, failed := 0, 0
+	for _, x := range all {
+		for i, s := range x.saws {
+			want, got, test := x.lan.saws[s.Tag], s.Round(), x.tests[i]
+			require.Equal(t, addresses(want), addresses(got), "%s %d", test.Port, s.Tag)
 			require.Len(t, got.Offers, len(want.Offers))
-			for k, x := range s.Tried {
-				if x.Ended != round.Untold && x.How != "the gateway does not answer" {
-					require.Equal(t, want.Tried[k], x.Ended, "%s: %s %s: %s", some[i].Port, x.To, x.Service, x.How)
+			for k, y := range s.Tried {
+				if y.Ended != round.Untold && y.How != "the gateway does not answer" {
+					require.Equal(t, want.Tried[k], y.Ended, "%s: %s %s: %s", test.Port, y.To, y.Service, y.How)
 					tried++
 				}
 			}
-			judged := r.Judge(some[i], got)
-			require.Equal(t, played[i].Passed, judged.Passed, "%s at %s %d: played %s, judged %s", r.Mistakes[m].Text, some[i].Port, some[i].Wire, played[i].Wrong, judged.Wrong)
+			judged := r.Judge(test, got)
+			require.Equal(t, x.played[i].Passed, judged.Passed, "%s at %s %d: played %s, judged %s", r.Mistakes[x.mistake].Text, test.Port, test.Wire, x.played[i].Wrong, judged.Wrong)
+			if !judged.Passed {
+				failed++
+			}
 		}
-		n.mu.Lock()
-		defer n.mu.Unlock()
-		for _, f := range n.sent { // nothing that takes an address, nothing that a cache keeps
+		for _, f := range x.lan.sent { // nothing that takes an address, nothing that a cache keeps
 			p := gopacket.NewPacket(f, layers.LayerTypeEthernet, gopacket.Default)
 			require.Nil(t, p.ErrorLayer())
 			if u, ok := p.Layer(layers.LayerTypeUDP).(*layers.UDP); ok && u.DstPort == 67 {
@@ -246,12 +262,14 @@ func TestMeasured(t *testing.T) {
 				require.NoError(t, err)
 				require.Equal(t, dhcpv4.MessageTypeDiscover, d.MessageType())
 			}
-			if x, ok := p.Layer(layers.LayerTypeARP).(*layers.ARP); ok && x.Operation == layers.ARPRequest {
-				require.Equal(t, []byte{0, 0, 0, 0}, x.SourceProtAddress)
+			if y, ok := p.Layer(layers.LayerTypeARP).(*layers.ARP); ok && y.Operation == layers.ARPRequest {
+				require.Equal(t, []byte{0, 0, 0, 0}, y.SourceProtAddress)
 			}
 		}
-	})
-	require.Greater(t, tried, 20)
+	}
+	t.Logf("%d looks, each judged as played, %d of them failed; %d tries", 20*len(all), failed, tried)
+	require.Greater(t, tried, 500)
+	require.Greater(t, failed, 10)
 }
 
 func addresses(s round.Saw) []string {

@@ -5,7 +5,6 @@ import (
 	"encoding/hex"
 	"errors"
 	"fmt"
-	"net/netip"
 	"strings"
 	"time"
 
@@ -159,8 +158,7 @@ func measuredResult(p round.Played, plan api.PlugTest, revision int64, author st
 		k.Became = "failed"
 	}
 	if p.Given.IsValid() {
-		k.Given = new(netip.Addr)
-		*k.Given = p.Given
+		k.Given = &p.Given
 	}
 	for _, e := range p.Tried {
 		k.Tried = append(k.Tried, api.Endings[e])

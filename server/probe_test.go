@@ -98,6 +98,22 @@ func TestProbe(t *testing.T) {
 	require.Len(t, looks.Looks, 3, "untagged, the phone.s VLAN, and 170")
 	require.Equal(t, 170, *looks.Looks[2].Wire)
 	_, v = d.probe("/looks", token, api.ProbeAsk{Port: "rack.5"})
+	require.Len(t, v["looks"], 2, "what one asked for besides is nobody else's")
+
+	// A tag that the plan has not there: nothing is to be heard, and somebody answers.
+	report := api.ProbeReport{ID: looks.ID, Port: looks.Port, Saw: []api.ProbeSaw{{
+		Wire: looks.Looks[2].Wire, Planned: looks.Looks[2].Planned, Offers: []api.ProbeOffer{}, Routers: []api.ProbeRouter{}, Tried: []api.ProbeTried{},
+		Answers: []api.ProbeAnswer{{Address: "10.61.170.1", Card: "02:00:00:00:00:01"}},
+	}}}
+	status, v = d.probe("/reports", token, report)
+	require.Equal(t, 200, status, v)
+	_, v = d.ask("GET", "/round", "")
+	r := tested(t, v, "rack.5", 170.0)
+	require.Equal(t, true, r["extra"])
+	require.Equal(t, []any{"10.61.170.1 answers, and is not to"}, r["result"].(map[string]any)["wrong"])
+	status, v = d.result(map[string]any{"port": "rack.5", "wire": 170, "became": "open", "revision": v["revision"]})
+	require.Equal(t, 200, status, v)
+	_, v = d.probe("/looks", token, api.ProbeAsk{Port: "rack.5"})
 	looks = into[api.ProbeLooks](t, v)
 
 	text, err := os.ReadFile("../demo/clinic.klm")
@@ -113,7 +129,7 @@ func TestProbe(t *testing.T) {
 	require.Equal(t, 200, status, v)
 	require.Contains(t, fmt.Sprint(v["suspects"].([]any)[0]), "rack 5 is in 140, and is to be in 110")
 	_, v = d.ask("GET", "/round", "")
-	r := tested(t, v, "rack.5", nil)["result"].(map[string]any)
+	r = tested(t, v, "rack.5", nil)["result"].(map[string]any)
 	require.Equal(t, []any{true, "Robin's laptop", false}, []any{r["measured"], r["author"], r["passed"]})
 	require.Equal(t, "10.61.140.20", r["given"])
 	require.Contains(t, fmt.Sprint(v["suspects"].([]any)[0]), "rack 5 is in 140, and is to be in 110")

@@ -49,6 +49,7 @@ func (s *Server) withRound(id int64, n *span.Net, do func(r *round.Round) error)
 		}
 		kept.made, kept.of = round.Make(o), o
 	}
+	kept.made.Forget()
 	return do(kept.made)
 }
 
@@ -76,8 +77,8 @@ func planned(t api.PlugTest) string {
 }
 
 // testOf is the test of a port and a tag: one of the round, or another place where one
-// can plug in.
-func testOf(r *round.Round, port office.PortRef, wire int) (round.Test, error) {
+// can plug in; extra allows tags that the plan has not there.
+func testOf(r *round.Round, port office.PortRef, wire int, extra bool) (round.Test, error) {
 	worn := bridge.Untagged
 	if wire > 0 {
 		worn = bridge.Wire(wire)
@@ -88,6 +89,11 @@ func testOf(r *round.Round, port office.PortRef, wire int) (round.Test, error) {
 	}
 	for _, t := range slices.Concat(r.Tests, all) {
 		if t.Port == port && t.Wire == worn {
+			return t, nil
+		}
+	}
+	if extra && wire > 0 {
+		if t, _, err := r.Tagged(port, office.VID(wire)); err == nil {
 			return t, nil
 		}
 	}
@@ -126,7 +132,7 @@ func (s *Server) roundView(ctx context.Context, r *room) (*api.RoundView, error)
 			if err != nil {
 				continue // the port is gone
 			}
-			test, err := testOf(r, ref, k.Wire)
+			test, err := testOf(r, ref, k.Wire, k.How == "measured")
 			if err != nil {
 				continue // nobody can plug in there any more
 			}
@@ -156,11 +162,7 @@ func (s *Server) roundView(ctx context.Context, r *room) (*api.RoundView, error)
 				results = append(results, seen)
 			}
 		}
-		v.Suspects, v.Next = api.SuspectsOf(o, r, results)
-		if len(v.Suspects) > mostSuspects {
-			v.More = len(v.Suspects) - mostSuspects
-			v.Suspects = v.Suspects[:mostSuspects]
-		}
+		v.Suspects, v.More, v.Next = api.SuspectsOf(o, r, results, mostSuspects)
 		return nil
 	})
 	return v, err
@@ -235,7 +237,7 @@ func (s *Server) roundResult(c fiber.Ctx) error {
 		kept.Given = &a
 	}
 	err = s.withRound(r.id, now.report.Net, func(made *round.Round) error {
-		test, err := testOf(made, ref, q.Wire)
+		test, err := testOf(made, ref, q.Wire, q.Became == "open")
 		if err != nil {
 			return bad("port", "%s", err)
 		}
@@ -302,10 +304,8 @@ func (s *Server) roundPlay(c fiber.Ctx) error {
 			if !p.Passed {
 				k.Became = "failed"
 			}
-			if len(p.Gives) > 0 {
-				if a, err := netip.ParseAddr(p.Gives[0].From); err == nil {
-					k.Given = &a
-				}
+			if p.Given.IsValid() {
+				k.Given = &p.Given
 			}
 			results = append(results, k)
 		}

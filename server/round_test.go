@@ -43,6 +43,7 @@ func TestRound(t *testing.T) {
 	require.Equal(t, []any{"rack 5 is in 140, and is to be in 110"}, way["mistakes"])
 	require.Equal(t, []any{"rack"}, way["devices"])
 	require.NotEmpty(t, way["mend"])
+	require.Contains(t, way["steps"], map[string]any{"device": "rack", "where": "PVIDs", "text": "PVID of 5: 110"})
 	_, readings := d.ask("GET", "/readings", "")
 	f := readings["findings"].([]any)[0].(map[string]any)
 	require.Equal(t, "plug-test", f["code"])

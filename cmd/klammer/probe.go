@@ -133,7 +133,11 @@ func printProbed(out io.Writer, p *api.Probed) {
 		}
 	}
 	if len(p.Suspects) > 0 {
-		fmt.Fprintln(out, "One of these would explain it:")
+		if len(p.Suspects) == 1 && len(p.Suspects[0].Ways) == 1 {
+			fmt.Fprintln(out, "This would explain it:")
+		} else {
+			fmt.Fprintln(out, "One of these would explain it:")
+		}
 	} else if !passed(p) {
 		fmt.Fprintln(out, "No mistakes of the kinds that Klammer knows, one or several, explain it: read the devices (klammer read).")
 	}
@@ -147,6 +151,12 @@ func printProbed(out io.Writer, p *api.Probed) {
 			fmt.Fprintf(out, "  %s\n", strings.Join(w.Mistakes, ", and "))
 			if len(w.Mend) > 0 {
 				fmt.Fprintf(out, "      set as planned: %s\n", strings.Join(w.Mend, "; "))
+			}
+			for _, s := range w.Steps {
+				if i > 0 {
+					break // of the likeliest alone
+				}
+				fmt.Fprintf(out, "      on %s, %s: %s\n", s.Device, s.Where, s.Text)
 			}
 		}
 	}

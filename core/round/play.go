@@ -28,7 +28,7 @@ type Given struct {
 // At lists the tests that a port allows: untagged, and in each VLAN that is tagged
 // there. The error says what stands there instead.
 func (r *Round) At(ref office.PortRef) (out []Test, err error) {
-	for a := range r.w.asks {
+	for a := range r.own {
 		if r.w.asks[a].ref == ref {
 			out = append(out, r.w.test(a))
 		}
@@ -51,11 +51,17 @@ func (r *Round) At(ref office.PortRef) (out []Test, err error) {
 }
 
 // Tagged is the test of a port with frames that carry a VLAN ID that the plan has not
-// there, so that nothing is to be heard; false where [Round.At] has it.
+// there, so that nothing is to be heard; false where [Round.At] has it. [Round.Forget]
+// forgets it.
 func (r *Round) Tagged(ref office.PortRef, v office.VID) (Test, bool, error) {
 	all, err := r.At(ref)
 	if err != nil || slices.ContainsFunc(all, func(t Test) bool { return t.Wire == bridge.Wire(v) }) {
 		return Test{}, false, err
+	}
+	for a := r.own; a < len(r.w.asks); a++ {
+		if r.w.asks[a].ref == ref && r.w.asks[a].wire == bridge.Wire(v) {
+			return r.w.test(a), true, nil
+		}
 	}
 	x := r.w.asks[all[0].at]
 	x.wire, x.vlan = bridge.Wire(v), 0
@@ -64,6 +70,9 @@ func (r *Round) Tagged(ref office.PortRef, v office.VID) (Test, bool, error) {
 	r.w.plan = append(r.w.plan, r.w.lookAt(r.w.n, r.w.posts, r.w.asks[a:])...)
 	return r.w.test(a), true, nil
 }
+
+// Forget forgets tests with tags that the plan has not.
+func (r *Round) Forget() { r.w.asks, r.w.plan = r.w.asks[:r.own], r.w.plan[:r.own] }
 
 // Play plugs a laptop into an office as it is, at tests of the round.
 func (r *Round) Play(asIs *office.Office, tests []Test) []Played {
@@ -81,6 +90,9 @@ func (r *Round) Play(asIs *office.Office, tests []Test) []Played {
 			x.Instead = append(x.Instead, p.called())
 			if p.hands {
 				x.Gives = append(x.Gives, Given{p.device, p.called(), p.from.String(), p.to.String()})
+				if !x.Given.IsValid() || !slices.Contains(planned, k) {
+					x.Given = p.from
+				}
 			}
 			if !slices.Contains(planned, k) {
 				what := "answers, and is not to"

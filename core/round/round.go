@@ -48,6 +48,7 @@ type Round struct {
 	Tests    []Test
 	Unshown  []int // mistakes that no laptop shows anywhere
 	w        *world
+	own      int // asks of the plan; others came with [Round.Tagged]
 }
 
 // world is what every laptop sees under every mistake, as far as it is another.
@@ -88,7 +89,7 @@ func Make(o *office.Office) *Round {
 	w.findAsks()
 	w.findPosts()
 	w.plan = w.look(n)
-	r := &Round{w: w, Mistakes: mistakes(n)}
+	r := &Round{w: w, Mistakes: mistakes(n), own: len(w.asks)}
 	w.who = w.laptops()
 	w.findTargets()
 	w.passes = w.between(n, w.stirred(n))

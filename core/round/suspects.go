@@ -337,7 +337,7 @@ func (r *Round) Next(results []Seen, suspects []Suspect) (Test, bool) {
 	for _, t := range r.Tests {
 		try(t.at)
 	}
-	for a := range r.w.asks {
+	for a := range r.own {
 		try(a)
 	}
 	if best < 0 {

@@ -2959,6 +2959,11 @@ export interface components {
             ports: string[];
             vids: number[];
         };
+        ApiMendStep: {
+            device: string;
+            text: string;
+            where: string;
+        };
         ApiMends: {
             finding: string;
             mends: string[][];
@@ -3582,6 +3587,8 @@ export interface components {
             /** @description statements that set it as planned */
             mend: string[];
             mistakes: string[];
+            /** @description the same as each device's own pages have it */
+            steps: components["schemas"]["ApiMendStep"][];
         };
         ApiTakeoverRequest: {
             again?: boolean;

@@ -23,6 +23,11 @@
               <b>{w.mistakes.join(", and ")}</b>
               {#if w.mend.length}<span class="soft">set as planned: <code class="mono">{w.mend.join("; ")}</code></span>{/if}
               {#each w.devices as d (d)}<a class="noprint" href={place.href("sheets", { device: d })}>Sheet of {d}</a>{/each}
+              {#if w.steps.length}
+                <ul class="steps" aria-label="On the devices’ own pages">
+                  {#each w.steps as x (x.device + x.where + x.text)}<li><b>{x.device}</b>, {x.where}: {x.text}</li>{/each}
+                </ul>
+              {/if}
             </div>
           {/each}
         </li>
@@ -60,6 +65,14 @@
   }
   li:first-child {
     border-top: 0;
+  }
+  .steps {
+    flex-basis: 100%;
+    font-size: 13px;
+  }
+  .steps li {
+    padding: 0 0 0 10px;
+    border: 0;
   }
   .way {
     display: flex;
