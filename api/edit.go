@@ -54,11 +54,6 @@ type Health struct {
 	Database bool `json:"database" required:"true"`
 }
 
-// Me is who a browser said it is; "" for nobody yet.
-type Me struct {
-	Name string `json:"name" required:"true"`
-}
-
 // Mends are ways out of a finding: statements that, done, take it away and bring
 // nothing that breaks.
 type Mends struct {

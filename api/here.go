@@ -18,4 +18,6 @@ type Somebody struct {
 	Order  bool   `json:"order,omitempty"` // a work order was made, or went on
 	Read   bool   `json:"read,omitempty"`  // devices were read, or are
 	Round  bool   `json:"round,omitempty"` // something became of a plug test
+
+	Sessions []int64 `json:"sessions,omitempty"` // that ended: nobody hears anything by them any more
 }

@@ -357,8 +357,9 @@ func PortHeard(o *office.Office, q ProbeAsk) (string, error) {
 
 // TokenRequest asks for a token that reports tests of one office.
 type TokenRequest struct {
-	Name string `json:"name" required:"true" minLength:"1" maxLength:"60" description:"for whom or what it is"`
-	Days int    `json:"days" required:"true" minimum:"1" maximum:"366" description:"how long it lasts"`
+	Name  string `json:"name" required:"true" minLength:"1" maxLength:"60" description:"for whom or what it is"`
+	Scope string `json:"scope,omitempty" enum:"tests,reader,planner,carrier,keeper" description:"what it may: report tests, and nothing else, or what a role may"`
+	Days  int    `json:"days" required:"true" minimum:"1" maximum:"366" description:"how long it lasts"`
 }
 
 // TokenView is a token without what it is kept secret by.
@@ -369,6 +370,7 @@ type TokenView struct {
 	At      time.Time  `json:"at" required:"true"`
 	Expires time.Time  `json:"expires" required:"true"`
 	Ended   bool       `json:"ended" required:"true"`
+	Scope   string     `json:"scope" required:"true"`
 	Used    *time.Time `json:"used" required:"true" nullable:"true" description:"when it was used last; null for never"`
 }
 

@@ -38,10 +38,17 @@ func (s *Server) events(c fiber.Ctx) error {
 		return err
 	}
 	conn := c.RequestCtx().Conn()
+	life, end := context.WithCancel(s.stop)
+	session, number := whoAsks(c).session, s.opened.Add(1)
+	if session != 0 {
+		s.open.Store(number, &listener{session, end})
+	}
 	c.Set("Content-Type", "text/event-stream")
 	c.Set("Cache-Control", "no-store")
 	return c.SendStreamWriter(func(w *bufio.Writer) {
 		defer done()
+		defer end()
+		defer s.open.Delete(number)
 		defer func() {
 			if e := recover(); e != nil {
 				s.log.Error("an event stream panicked", "panic", e)
@@ -60,7 +67,7 @@ func (s *Server) events(c fiber.Ctx) error {
 		defer beat.Stop()
 		for {
 			select {
-			case <-s.stop.Done():
+			case <-life.Done():
 				return
 			case e, ok := <-events:
 				if !ok {
@@ -68,6 +75,9 @@ func (s *Server) events(c fiber.Ctx) error {
 				}
 				fmt.Fprintf(w, "event: %s\nid: %d\ndata: %s\n\n", e.name, e.id, e.text)
 			case <-beat.C:
+				if session != 0 && !s.alive(session) { // idle, or where the word of its end was lost
+					return
+				}
 				if now := r.look(); now != nil { // who missed an edit notices
 					fmt.Fprintf(w, "event: beat\ndata: %d\n\n", now.view.Revision)
 				} else {
@@ -79,6 +89,14 @@ func (s *Server) events(c fiber.Ctx) error {
 			}
 		}
 	})
+}
+
+// alive says whether a session did not end, as far as the database tells.
+func (s *Server) alive(session int64) bool {
+	ctx, stop := context.WithTimeout(s.stop, 2*time.Second)
+	defer stop()
+	left, err := s.store.Alive(ctx, []int64{session})
+	return err != nil || len(left) > 0
 }
 
 // here tells everybody at an office, on every server, where one tab is. It is
@@ -115,6 +133,8 @@ func (s *Server) someoneIs(text string) {
 	}
 	r := s.known(x.Office)
 	switch {
+	case len(x.Sessions) > 0:
+		s.endStreams(x.Sessions)
 	case r == nil:
 	case x.Order:
 		r.refound(s.stop) // a tick is something found, too

@@ -228,6 +228,7 @@ func (s *Server) startReading(ctx context.Context, r *room, author string, names
 			x.mu.Unlock()
 			s.tellRead(r, author)
 		})
+		r.refound(s.stop) // who sees that it is over sees what was found
 		s.readings.Delete(r.id)
 		s.tellRead(r, author)
 	}()

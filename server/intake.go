@@ -15,6 +15,7 @@ import (
 	"klammer/core/notation"
 	"klammer/core/office"
 	"klammer/core/span"
+	"klammer/people"
 	"klammer/spreadsheet"
 	"klammer/store"
 )
@@ -156,6 +157,9 @@ func (s *Server) takeover(c fiber.Ctx) error {
 	var q api.TakeoverRequest
 	name, r, err := s.asked(c, &q)
 	if err != nil {
+		return err
+	}
+	if err := whoAsks(c).may(q.From, people.Reader); err != nil {
 		return err
 	}
 	of, at, err := s.store.CopyOf(c.Context(), q.From)

@@ -15,6 +15,7 @@ import (
 	"klammer/core/office"
 	"klammer/core/span"
 	"klammer/core/walk"
+	"klammer/people"
 	"klammer/store"
 )
 
@@ -25,7 +26,9 @@ func (s *Server) offices(c fiber.Ctx) error {
 	}
 	out := []api.OfficeSummary{}
 	for _, o := range all {
-		out = append(out, api.OfficeSummary(o))
+		if whoAsks(c).role(o.ID) >= people.Reader {
+			out = append(out, api.OfficeSummary(o))
+		}
 	}
 	return c.JSON(out)
 }
@@ -50,6 +53,9 @@ func (s *Server) create(c fiber.Ctx) error {
 		}
 		o, summary = f.Office, "read from a text"
 	case q.Copy != 0:
+		if err := whoAsks(c).may(q.Copy, people.Reader); err != nil {
+			return err
+		}
 		from, at, err := s.store.Load(c.Context(), q.Copy)
 		if err != nil {
 			return err
@@ -83,6 +89,11 @@ func (s *Server) create(c fiber.Ctx) error {
 	id, err := s.store.Import(c.Context(), o, store.Note{Author: name, Summary: command.Cut(summary), CopyOf: q.Copy, CopiedAt: copiedAt})
 	if err != nil {
 		return err
+	}
+	if p := whoAsks(c).person; p != nil { // who starts one keeps it
+		if err := s.store.Give(c.Context(), p.ID, id, people.Keeper); err != nil {
+			return err
+		}
 	}
 	return c.JSON(api.OfficeSummary{ID: id, Title: o.Title, Revision: 1, CopyOf: q.Copy})
 }
@@ -146,6 +157,11 @@ func (s *Server) compare(c fiber.Ctx) error {
 	with, err := intQuery(c, "with", 0)
 	if err != nil {
 		return err
+	}
+	if with > 0 {
+		if err := whoAsks(c).may(with, people.Reader); err != nil {
+			return err
+		}
 	}
 	other, _, err := s.store.Load(c.Context(), with)
 	if err != nil {

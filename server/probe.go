@@ -5,7 +5,6 @@ import (
 	"encoding/hex"
 	"errors"
 	"fmt"
-	"strings"
 	"time"
 
 	"github.com/gofiber/fiber/v3"
@@ -13,26 +12,30 @@ import (
 	"klammer/api"
 	"klammer/core/history"
 	"klammer/core/round"
+	"klammer/people"
 	"klammer/store"
 )
 
-// bearer is the office that a request's token is for, and the token (RFC 6750, 2.1).
+// bearer is the office that a request's token reports tests of, and the token (RFC 6750,
+// 2.1).
 func (s *Server) bearer(c fiber.Ctx) (*store.Token, *room, error) {
-	kind, text, _ := strings.Cut(c.Get("Authorization"), " ")
-	if !strings.EqualFold(kind, "Bearer") {
-		return nil, nil, fiber.NewError(fiber.StatusUnauthorized, "a probe reports with a token: the view Round makes one")
-	}
-	t, err := s.store.UseToken(c.Context(), strings.TrimSpace(text))
+	t := whoAsks(c).token
 	switch {
-	case err != nil:
-		return nil, nil, err
+	case c.Get(fiber.HeaderAuthorization) == "":
+		return nil, nil, fiber.NewError(fiber.StatusUnauthorized, "a probe reports with a token: the view Round makes one")
 	case t == nil:
 		return nil, nil, fiber.NewError(fiber.StatusUnauthorized, "this token is not known here, or somebody ended it: the view Round makes another")
-	case !t.Expires.After(time.Now()):
-		return nil, nil, fiber.NewError(fiber.StatusUnauthorized, fmt.Sprintf("the token %q ended on %s: the view Round makes another", t.Name, t.Expires.Format("2006-01-02 15:04")))
+	case t.Ended():
+		return nil, nil, endedToken(t)
+	case t.Role != people.Nobody && whoAsks(c).role(t.Office) < people.Carrier:
+		return nil, nil, fiber.NewError(fiber.StatusForbidden, "this token is for somebody who only looks or plans: reporting tests takes a carrier")
 	}
 	r, err := s.roomOf(c.Context(), t.Office)
 	return t, r, err
+}
+
+func endedToken(t *store.Token) error {
+	return fiber.NewError(fiber.StatusUnauthorized, fmt.Sprintf("the token %q ended on %s: the view Round makes another", t.Name, t.Expires.Format("2006-01-02 15:04")))
 }
 
 // plannedMark is short for what is to be seen at a test.
@@ -185,7 +188,7 @@ func (s *Server) tokensTold(c fiber.Ctx, r *room, made string) error {
 	}
 	v := api.TokenList{Tokens: []api.TokenView{}, Made: made}
 	for _, t := range all {
-		v.Tokens = append(v.Tokens, api.TokenView{ID: t.ID, Name: t.Name, Author: t.Author, At: t.At, Expires: t.Expires, Ended: !t.Expires.After(time.Now()), Used: t.Used})
+		v.Tokens = append(v.Tokens, api.TokenView{ID: t.ID, Name: t.Name, Author: t.Author, At: t.At, Expires: t.Expires, Ended: t.Ended(), Used: t.Used, Scope: store.Scope(t.Role)})
 	}
 	c.Set("Cache-Control", "no-store")
 	return c.JSON(v)
@@ -201,13 +204,27 @@ func (s *Server) makeToken(c fiber.Ctx) error {
 	if err != nil {
 		return err
 	}
-	made, err := s.store.MakeToken(c.Context(), r.id, name, author, time.Duration(q.Days)*24*time.Hour)
+	a, role := whoAsks(c), people.Nobody
+	if q.Scope != "" && q.Scope != "tests" {
+		if role, err = people.RoleOf(q.Scope); err != nil {
+			return bad("scope", "%s", err)
+		}
+	}
+	if role > a.role(r.id) {
+		return fiber.NewError(fiber.StatusForbidden, fmt.Sprintf("a token may no more than you: you are a %s here", a.role(r.id)))
+	}
+	person := int64(0)
+	if a.person != nil {
+		person = a.person.ID
+	}
+	made, err := s.store.MakeToken(c.Context(), r.id, name, author, role, person, time.Duration(q.Days)*24*time.Hour)
 	if errors.Is(err, store.ErrTokens) {
 		return &tooMuch{"this office has 50 tokens, the most that are kept: end some of them first"}
 	}
 	if err != nil {
 		return err
 	}
+	s.note(c, author, "made a token", r.id, name)
 	return s.tokensTold(c, r, made)
 }
 
@@ -227,6 +244,7 @@ func (s *Server) endToken(c fiber.Ctx) error {
 	if err != nil {
 		return err
 	}
+	s.note(c, whoAsks(c).name, "ended a token", r.id, fmt.Sprint(id))
 	if !ok {
 		return fiber.NewError(fiber.StatusNotFound, "there is no token of that number: somebody may have ended it already")
 	}

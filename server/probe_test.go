@@ -203,7 +203,7 @@ func TestProbeRefused(t *testing.T) {
 	nobody := d
 	nobody.name = ""
 	status, _ = nobody.ask("PUT", "/round/results", `{"port":"rack.9","became":"passed","revision":1}`, "Authorization", "Bearer "+token)
-	require.Equal(t, 401, status)
+	require.Equal(t, 403, status)
 	_, v = d.ask("GET", "/tokens", "")
 	id := v["tokens"].([]any)[1].(map[string]any)["id"]
 	status, _ = other.ask("DELETE", fmt.Sprintf("/tokens?token=%v", id), "")

@@ -18,6 +18,7 @@ import (
 
 // route is one way into the server, with what its description is made from.
 type route struct {
+	need                  need // who may
 	method, path, summary string
 	in, out               any // examples of the body and the answer; nil for none
 	query                 any // a struct whose fields are the query
@@ -26,60 +27,75 @@ type route struct {
 
 func (s *Server) routes() []route {
 	return []route{
-		{"GET", "/api/health", "Whether the server and its database answer", nil, api.Health{}, nil, s.health},
-		{"GET", "/api/me", "Who this browser said it is", nil, api.Me{}, nil, s.getMe},
-		{"PUT", "/api/me", "Say who this browser is", api.Me{}, api.Me{}, nil, s.putMe},
-		{"GET", "/api/offices", "The offices", nil, []api.OfficeSummary{}, nil, s.offices},
-		{"POST", "/api/offices", "Start an office", api.NewOffice{}, api.OfficeSummary{}, nil, s.create},
-		{"POST", "/api/intake", "Read somebody's own workbook or table into an office", api.IntakeRequest{}, api.IntakeAnswer{}, nil, s.intake},
-		{"POST", "/api/offices/:id/takeover", "Take what was tried in a copy over, as one edit", api.TakeoverRequest{}, api.OfficeView{}, nil, s.takeover},
-		{"GET", "/api/offices/:id", "A whole office", nil, api.OfficeView{}, nil, s.office},
-		{"DELETE", "/api/offices/:id", "Delete an office", nil, api.OfficeSummary{}, removeQuery{}, s.remove},
-		{"POST", "/api/offices/:id/edits", "Make an edit", api.EditRequest{}, api.OfficeView{}, nil, s.edit},
-		{"POST", "/api/offices/:id/preview", "What an edit would do", api.EditRequest{}, api.Preview{}, nil, s.preview},
-		{"POST", "/api/offices/:id/undo", "Take an edit back", api.UndoRequest{}, api.OfficeView{}, nil, s.undo},
-		{"POST", "/api/offices/:id/restore", "Make the office as it was at a revision", api.UndoRequest{}, api.OfficeView{}, nil, s.restore},
-		{"GET", "/api/offices/:id/at/:revision", "The office as it was at a revision", nil, api.OfficeView{}, nil, s.then},
-		{"GET", "/api/offices/:id/history", "The newest edits", nil, []api.HistoryEntry{}, historyQuery{}, s.history},
-		{"GET", "/api/offices/:id/explain", "Ports and a VLAN in plain words", nil, api.Explanation{}, explainQuery{}, s.explain},
-		{"GET", "/api/offices/:id/mends", "Ways out of a finding, each tried", nil, []api.Mends{}, mendsQuery{}, s.mends},
-		{"GET", "/api/offices/:id/walk", "What becomes of a frame", nil, api.WalkView{}, walkQuery{}, s.walk},
-		{"GET", "/api/offices/:id/talk", "Who may talk to whom", nil, api.TalkView{}, talkQuery{}, s.talk},
-		{"GET", "/api/offices/:id/talk/way", "The way from somebody to somebody and back, and the rule that decides", nil, api.TalkAnswer{}, talkWayQuery{}, s.talkWay},
-		{"GET", "/api/offices/:id/propose", "The next VLAN like the others", nil, api.ProposalView{}, proposeQuery{}, s.propose},
-		{"GET", "/api/offices/:id/compare", "What differs in another office", nil, api.Comparison{}, compareQuery{}, s.compare},
-		{"POST", "/api/offices/:id/here", "Tell the others where this tab is", api.Here{}, api.Here{}, nil, s.here},
-		{"GET", "/api/offices/:id/sheet", "A device's sheet: planned, found, and the steps between", nil, api.SheetView{}, deviceQuery{}, s.sheet},
-		{"GET", "/api/offices/:id/found", "Where devices are set otherwise than they should be", nil, api.FoundNow{}, nil, s.now},
-		{"GET", "/api/offices/:id/found/meaning", "What ports gain and lose when a device, as it was found, is set to the plan", nil, []api.PortChange{}, deviceQuery{}, s.meaning},
-		{"GET", "/api/offices/:id/found/view", "The office as its devices were found to be set", nil, api.OfficeView{}, nil, s.foundView},
-		{"POST", "/api/offices/:id/found", "Read what a device is set to, and keep it", api.FoundRequest{}, api.FoundAnswer{}, nil, s.find},
-		{"PUT", "/api/offices/:id/ticks", "Tick a step off", api.TickRequest{}, api.TickRequest{}, nil, s.tick},
-		{"GET", "/api/offices/:id/orders", "The newest work order, and what of it is done", nil, api.OrderView{}, nil, s.orderNow},
-		{"POST", "/api/offices/:id/orders", "Make a work order to the plan", api.OrderRequest{}, api.OrderView{}, nil, s.orderMake},
-		{"DELETE", "/api/offices/:id/orders", "Stop the order that is being worked out", nil, api.OrderView{}, nil, s.orderStop},
-		{"PUT", "/api/offices/:id/orders/ticks", "Tick the next step of the order off, or take the last tick away", api.OrderTick{}, api.OrderView{}, nil, s.orderTick},
-		{"GET", "/api/offices/:id/orders/at", "The office as it is after a step of the order", nil, api.OfficeView{}, orderAtQuery{}, s.orderAt},
-		{"POST", "/api/offices/:id/orders/carry", "Have a visit of the order carried out by its device", api.CarryRequest{}, api.OrderView{}, nil, s.carryOut},
-		{"GET", "/api/offices/:id/readings", "What devices told of themselves and of what is around them", nil, api.ReadingView{}, nil, s.readingNow},
-		{"POST", "/api/offices/:id/readings", "Read devices", api.ReadRequest{}, api.ReadingView{}, nil, s.readDevices},
-		{"DELETE", "/api/offices/:id/readings", "Stop reading", nil, api.ReadingView{}, nil, s.readStop},
-		{"GET", "/api/offices/:id/round", "Where to plug a laptop in, what became of it, and what explains it", nil, api.RoundView{}, nil, s.roundNow},
-		{"PUT", "/api/offices/:id/round/results", "Say what was seen at a plug test", api.RoundResult{}, api.RoundView{}, nil, s.roundResult},
-		{"POST", "/api/offices/:id/round/play", "Play a laptop on what devices were found set to", api.RoundPlay{}, api.RoundView{}, nil, s.roundPlay},
-		{"GET", "/api/offices/:id/tokens", "What lets a probe report tests of the office", nil, api.TokenList{}, nil, s.tokens},
-		{"POST", "/api/offices/:id/tokens", "Make a token, which is told once", api.TokenRequest{}, api.TokenList{}, nil, s.makeToken},
-		{"DELETE", "/api/offices/:id/tokens", "End a token", nil, api.TokenList{}, tokenQuery{}, s.endToken},
-		{"POST", "/api/probe/looks", "What a probe is to try where it is; with a token", api.ProbeAsk{}, api.ProbeLooks{}, nil, s.probeLooks},
-		{"POST", "/api/probe/reports", "Report what a probe saw; with a token", api.ProbeReport{}, api.Probed{}, nil, s.probeReport},
-		{"POST", "/api/offices/:id/discover", "Ask who answers at some addresses, and what the office would take from there", api.DiscoverRequest{}, api.DiscoverAnswer{}, nil, s.discover},
-		{"PUT", "/api/offices/:id/readings/every", "Say how often devices are read by themselves", api.ReadEvery{}, api.ReadingView{}, nil, s.readEvery},
-		{"PUT", "/api/offices/:id/credentials", "Keep credentials", api.CredentialRequest{}, api.ReadingView{}, nil, s.putCredential},
-		{"DELETE", "/api/offices/:id/credentials", "Forget credentials", nil, api.ReadingView{}, credentialQuery{}, s.dropCredential},
-		{"GET", "/api/offices/:id/workbook", "The office as a workbook (XLSX)", nil, nil, nil, s.workbook},
-		{"GET", "/api/offices/:id/grid", "A device's grid as CSV", nil, nil, deviceQuery{}, s.grid},
-		{"GET", "/api/offices/:id/notation", "The office in bracket notation", nil, nil, nil, s.notation},
-		{"GET", "/api/offices/:id/events", "Edits as they are made, as server-sent events", nil, nil, nil, s.events},
+		{anybody, "GET", "/api/health", "Whether the server and its database answer", nil, api.Health{}, nil, s.health},
+		{anybody, "GET", "/api/me", "Who this browser said it is", nil, api.Me{}, nil, s.getMe},
+		{anybody, "PUT", "/api/me", "Say who this browser is", api.Name{}, api.Me{}, nil, s.putMe},
+		{someone, "GET", "/api/offices", "The offices", nil, []api.OfficeSummary{}, nil, s.offices},
+		{plannerOfAll, "POST", "/api/offices", "Start an office", api.NewOffice{}, api.OfficeSummary{}, nil, s.create},
+		{someone, "POST", "/api/intake", "Read somebody's own workbook or table into an office", api.IntakeRequest{}, api.IntakeAnswer{}, nil, s.intake},
+		{planner, "POST", "/api/offices/:id/takeover", "Take what was tried in a copy over, as one edit", api.TakeoverRequest{}, api.OfficeView{}, nil, s.takeover},
+		{reader, "GET", "/api/offices/:id", "A whole office", nil, api.OfficeView{}, nil, s.office},
+		{keeper, "DELETE", "/api/offices/:id", "Delete an office", nil, api.OfficeSummary{}, removeQuery{}, s.remove},
+		{planner, "POST", "/api/offices/:id/edits", "Make an edit", api.EditRequest{}, api.OfficeView{}, nil, s.edit},
+		{planner, "POST", "/api/offices/:id/preview", "What an edit would do", api.EditRequest{}, api.Preview{}, nil, s.preview},
+		{planner, "POST", "/api/offices/:id/undo", "Take an edit back", api.UndoRequest{}, api.OfficeView{}, nil, s.undo},
+		{keeper, "POST", "/api/offices/:id/restore", "Make the office as it was at a revision", api.UndoRequest{}, api.OfficeView{}, nil, s.restore},
+		{reader, "GET", "/api/offices/:id/at/:revision", "The office as it was at a revision", nil, api.OfficeView{}, nil, s.then},
+		{reader, "GET", "/api/offices/:id/history", "The newest edits", nil, []api.HistoryEntry{}, historyQuery{}, s.history},
+		{reader, "GET", "/api/offices/:id/explain", "Ports and a VLAN in plain words", nil, api.Explanation{}, explainQuery{}, s.explain},
+		{reader, "GET", "/api/offices/:id/mends", "Ways out of a finding, each tried", nil, []api.Mends{}, mendsQuery{}, s.mends},
+		{reader, "GET", "/api/offices/:id/walk", "What becomes of a frame", nil, api.WalkView{}, walkQuery{}, s.walk},
+		{reader, "GET", "/api/offices/:id/talk", "Who may talk to whom", nil, api.TalkView{}, talkQuery{}, s.talk},
+		{reader, "GET", "/api/offices/:id/talk/way", "The way from somebody to somebody and back, and the rule that decides", nil, api.TalkAnswer{}, talkWayQuery{}, s.talkWay},
+		{reader, "GET", "/api/offices/:id/propose", "The next VLAN like the others", nil, api.ProposalView{}, proposeQuery{}, s.propose},
+		{reader, "GET", "/api/offices/:id/compare", "What differs in another office", nil, api.Comparison{}, compareQuery{}, s.compare},
+		{reader, "POST", "/api/offices/:id/here", "Tell the others where this tab is", api.Here{}, api.Here{}, nil, s.here},
+		{reader, "GET", "/api/offices/:id/sheet", "A device's sheet: planned, found, and the steps between", nil, api.SheetView{}, deviceQuery{}, s.sheet},
+		{reader, "GET", "/api/offices/:id/found", "Where devices are set otherwise than they should be", nil, api.FoundNow{}, nil, s.now},
+		{reader, "GET", "/api/offices/:id/found/meaning", "What ports gain and lose when a device, as it was found, is set to the plan", nil, []api.PortChange{}, deviceQuery{}, s.meaning},
+		{reader, "GET", "/api/offices/:id/found/view", "The office as its devices were found to be set", nil, api.OfficeView{}, nil, s.foundView},
+		{carrier, "POST", "/api/offices/:id/found", "Read what a device is set to, and keep it", api.FoundRequest{}, api.FoundAnswer{}, nil, s.find},
+		{carrier, "PUT", "/api/offices/:id/ticks", "Tick a step off", api.TickRequest{}, api.TickRequest{}, nil, s.tick},
+		{reader, "GET", "/api/offices/:id/orders", "The newest work order, and what of it is done", nil, api.OrderView{}, nil, s.orderNow},
+		{carrier, "POST", "/api/offices/:id/orders", "Make a work order to the plan", api.OrderRequest{}, api.OrderView{}, nil, s.orderMake},
+		{carrier, "DELETE", "/api/offices/:id/orders", "Stop the order that is being worked out", nil, api.OrderView{}, nil, s.orderStop},
+		{carrier, "PUT", "/api/offices/:id/orders/ticks", "Tick the next step of the order off, or take the last tick away", api.OrderTick{}, api.OrderView{}, nil, s.orderTick},
+		{reader, "GET", "/api/offices/:id/orders/at", "The office as it is after a step of the order", nil, api.OfficeView{}, orderAtQuery{}, s.orderAt},
+		{carrier, "POST", "/api/offices/:id/orders/carry", "Have a visit of the order carried out by its device", api.CarryRequest{}, api.OrderView{}, nil, s.carryOut},
+		{reader, "GET", "/api/offices/:id/readings", "What devices told of themselves and of what is around them", nil, api.ReadingView{}, nil, s.readingNow},
+		{carrier, "POST", "/api/offices/:id/readings", "Read devices", api.ReadRequest{}, api.ReadingView{}, nil, s.readDevices},
+		{carrier, "DELETE", "/api/offices/:id/readings", "Stop reading", nil, api.ReadingView{}, nil, s.readStop},
+		{reader, "GET", "/api/offices/:id/round", "Where to plug a laptop in, what became of it, and what explains it", nil, api.RoundView{}, nil, s.roundNow},
+		{carrier, "PUT", "/api/offices/:id/round/results", "Say what was seen at a plug test", api.RoundResult{}, api.RoundView{}, nil, s.roundResult},
+		{carrier, "POST", "/api/offices/:id/round/play", "Play a laptop on what devices were found set to", api.RoundPlay{}, api.RoundView{}, nil, s.roundPlay},
+		{anybody, "POST", "/api/sign-in", "Sign in", api.SignIn{}, api.Me{}, nil, s.signIn},
+		{anybody, "POST", "/api/invited", "What an invitation is for", api.Invitation{}, api.Invited{}, nil, s.invited},
+		{anybody, "POST", "/api/join", "Make an account by an invitation, and sign in", api.Join{}, api.Me{}, nil, s.join},
+		{someone, "GET", "/api/sessions", "Where one is signed in", nil, []api.SessionView{}, nil, s.sessions},
+		{someone, "DELETE", "/api/sessions", "Sign out: here, elsewhere, or everywhere else", nil, []api.SessionView{}, sessionQuery{}, s.endSession},
+		{someone, "PUT", "/api/password", "Change one's password; other sessions end", api.NewPassword{}, []api.SessionView{}, nil, s.password},
+		{keeperOfAll, "GET", "/api/people", "Who may what in every office", nil, api.PeopleView{}, nil, s.people},
+		{keeperOfAll, "PUT", "/api/people", "Give somebody a role in every office", api.RoleRequest{}, api.PeopleView{}, nil, s.setRole},
+		{keeperOfAll, "DELETE", "/api/people", "Remove somebody", nil, api.PeopleView{}, personQuery{}, s.removePerson},
+		{keeperOfAll, "POST", "/api/invitations", "Invite somebody to every office", api.InviteRequest{}, api.PeopleView{}, nil, s.invite},
+		{keeperOfAll, "GET", "/api/record", "What was done that is no edit, the newest first", nil, []api.RecordEntry{}, recordQuery{}, s.record},
+		{keeper, "GET", "/api/offices/:id/people", "Who may what in an office", nil, api.PeopleView{}, nil, s.people},
+		{keeper, "PUT", "/api/offices/:id/people", "Give somebody a role in an office", api.RoleRequest{}, api.PeopleView{}, nil, s.setRole},
+		{keeper, "POST", "/api/offices/:id/invitations", "Invite somebody to an office", api.InviteRequest{}, api.PeopleView{}, nil, s.invite},
+		{keeper, "GET", "/api/offices/:id/record", "What was done in an office that is no edit, the newest first", nil, []api.RecordEntry{}, recordQuery{}, s.record},
+		{carrier, "GET", "/api/offices/:id/tokens", "What lets a probe report tests of the office", nil, api.TokenList{}, nil, s.tokens},
+		{carrier, "POST", "/api/offices/:id/tokens", "Make a token, which is told once", api.TokenRequest{}, api.TokenList{}, nil, s.makeToken},
+		{carrier, "DELETE", "/api/offices/:id/tokens", "End a token", nil, api.TokenList{}, tokenQuery{}, s.endToken},
+		{reporting, "POST", "/api/probe/looks", "What a probe is to try where it is; with a token", api.ProbeAsk{}, api.ProbeLooks{}, nil, s.probeLooks},
+		{reporting, "POST", "/api/probe/reports", "Report what a probe saw; with a token", api.ProbeReport{}, api.Probed{}, nil, s.probeReport},
+		{carrier, "POST", "/api/offices/:id/discover", "Ask who answers at some addresses, and what the office would take from there", api.DiscoverRequest{}, api.DiscoverAnswer{}, nil, s.discover},
+		{carrier, "PUT", "/api/offices/:id/readings/every", "Say how often devices are read by themselves", api.ReadEvery{}, api.ReadingView{}, nil, s.readEvery},
+		{keeper, "PUT", "/api/offices/:id/credentials", "Keep credentials", api.CredentialRequest{}, api.ReadingView{}, nil, s.putCredential},
+		{keeper, "DELETE", "/api/offices/:id/credentials", "Forget credentials", nil, api.ReadingView{}, credentialQuery{}, s.dropCredential},
+		{reader, "GET", "/api/offices/:id/workbook", "The office as a workbook (XLSX)", nil, nil, nil, s.workbook},
+		{reader, "GET", "/api/offices/:id/grid", "A device's grid as CSV", nil, nil, deviceQuery{}, s.grid},
+		{reader, "GET", "/api/offices/:id/notation", "The office in bracket notation", nil, nil, nil, s.notation},
+		{reader, "GET", "/api/offices/:id/events", "Edits as they are made, as server-sent events", nil, nil, nil, s.events},
 	}
 }
 
@@ -90,13 +106,13 @@ func (s *Server) health(c fiber.Ctx) error {
 	return c.JSON(api.Health{Database: true})
 }
 
-func (s *Server) getMe(c fiber.Ctx) error {
-	name, _ := author(c)
-	return c.JSON(api.Me{Name: name})
-}
+func (s *Server) getMe(c fiber.Ctx) error { return c.JSON(s.meOf(whoAsks(c))) }
 
 func (s *Server) putMe(c fiber.Ctx) error {
-	var q api.Me
+	if s.access.Accounts {
+		return fiber.NewError(fiber.StatusForbidden, "people sign in here: names are those of accounts")
+	}
+	var q api.Name
 	if err := body(c, &q); err != nil {
 		return err
 	}

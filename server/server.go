@@ -51,6 +51,12 @@ type Server struct {
 	readings sync.Map // by office: the *run that reads its devices
 	carries  sync.Map // by office: the *carry of its order
 	rounds   sync.Map // by office: the *rounds of its newest plan
+
+	access  Access
+	guesses chan struct{} // passwords that are being looked at
+	nobody  func() string // the hash of a password that nobody has
+	open    sync.Map      // by a number: the *listener of an event stream
+	opened  atomic.Int64
 }
 
 // bodyLimit is the most bytes of a request: an office of 1,000 devices has a
@@ -62,7 +68,8 @@ const slowest = 30 * time.Second
 
 // New makes a server; it works until ctx ends.
 func New(ctx context.Context, s *store.Store, log *slog.Logger) *Server {
-	srv := &Server{store: s, log: log, stop: ctx, rooms: map[int64]*room{}, turns: make(chan struct{}, mostOrders)}
+	srv := &Server{store: s, log: log, stop: ctx, rooms: map[int64]*room{}, turns: make(chan struct{}, mostOrders), guesses: make(chan struct{}, mostGuesses)}
+	srv.Admit(Access{})
 	srv.app = fiber.New(fiber.Config{
 		AppName: "Klammer",
 		// A body is read by the route that wants one, and as it comes: nothing is
@@ -84,10 +91,11 @@ func New(ctx context.Context, s *store.Store, log *slog.Logger) *Server {
 	srv.app.Use(recover.New(recover.Config{EnableStackTrace: true, StackTraceHandler: func(c fiber.Ctx, e any) {
 		log.Error("a request panicked", "path", c.Path(), "panic", e, "stack", string(debug.Stack()))
 	}}))
-	srv.app.Use(guard)
+	srv.app.Use(srv.guard)
 	srv.app.Use("/api", whileAsked)
+	srv.app.Use("/api", srv.enter)
 	for _, r := range srv.routes() {
-		srv.app.Add([]string{r.method}, r.path, r.handle)
+		srv.app.Add([]string{r.method}, r.path, srv.allow(r), r.handle)
 	}
 	srv.app.All("/api/*", func(c fiber.Ctx) error {
 		return fiber.NewError(fiber.StatusNotFound, "there is nothing at "+c.Path())
@@ -191,12 +199,16 @@ func (s *Server) asked(c fiber.Ctx, into any) (name string, r *room, err error) 
 
 // guard keeps other pages in the same browser out: requests are for this host
 // by a loopback name, and writes come from its own pages and carry JSON.
-func guard(c fiber.Ctx) error {
+func (s *Server) guard(c fiber.Ctx) error {
 	host := c.Host()
 	if h, _, err := net.SplitHostPort(host); err == nil {
 		host = h
 	}
-	if ip := net.ParseIP(strings.Trim(host, "[]")); host != "localhost" && (ip == nil || !ip.IsLoopback()) {
+	host = strings.Trim(host, "[]")
+	if ip := net.ParseIP(host); host != "localhost" && (ip == nil || !ip.IsLoopback()) && (s.access.Host == nil || !s.access.Host(host)) {
+		if s.access.Accounts {
+			return fiber.NewError(fiber.StatusForbidden, "this server is not called so: open it by a name that its certificate has")
+		}
 		return fiber.NewError(fiber.StatusForbidden, "Klammer answers on this machine only: open it as http://127.0.0.1")
 	}
 	if m := c.Method(); m != fiber.MethodGet && m != fiber.MethodHead {
@@ -220,7 +232,10 @@ func guard(c fiber.Ctx) error {
 	}
 	c.Set("X-Content-Type-Options", "nosniff")
 	c.Set("Referrer-Policy", "no-referrer")
-	c.Set("Content-Security-Policy", "default-src 'self'; style-src 'self' 'unsafe-inline'; img-src 'self' data:; frame-ancestors 'none'")
+	if s.access.Strict {
+		c.Set("Strict-Transport-Security", "max-age=31536000")
+	}
+	c.Set("Content-Security-Policy", "default-src 'self'; style-src 'self' 'unsafe-inline'; img-src 'self' data:; object-src 'none'; base-uri 'none'; form-action 'self'; frame-ancestors 'none'")
 	return c.Next()
 }
 
@@ -306,21 +321,6 @@ func databaseGone(err error) bool {
 	}
 	return errors.As(err, &connect) || errors.As(err, &network) || pgconn.SafeToRetry(err) ||
 		errors.Is(err, context.DeadlineExceeded) || strings.Contains(err.Error(), "conn closed") || strings.Contains(err.Error(), "unexpected EOF")
-}
-
-// authorCookie holds the name that a browser was asked for.
-const authorCookie = "klammer_name"
-
-func author(c fiber.Ctx) (string, error) {
-	name, err := url.QueryUnescape(c.Cookies(authorCookie))
-	checked := ""
-	if err == nil {
-		checked, err = checkName(name)
-	}
-	if err != nil || checked != name { // the form sets no other
-		return "", fiber.NewError(fiber.StatusUnauthorized, "say who you are first: the history names who made an edit")
-	}
-	return name, nil
 }
 
 func checkName(name string) (string, error) {

@@ -2,14 +2,13 @@ package store
 
 import (
 	"context"
-	"crypto/rand"
-	"crypto/sha256"
-	"encoding/base64"
 	"errors"
 	"strings"
 	"time"
 
 	"github.com/jackc/pgx/v5"
+
+	"klammer/people"
 )
 
 // Token is what lets somebody who is not at a page report to an office.
@@ -20,8 +19,13 @@ type Token struct {
 	Author  string
 	At      time.Time
 	Expires time.Time
-	Used    *time.Time // nil for never
+	Used    *time.Time  // nil for never
+	Role    people.Role // what it may in its office; Nobody: it reports tests alone
+	Person  int64       // whose role it may not exceed; 0 for nobody's
 }
+
+// Ended says whether its time is over.
+func (t *Token) Ended() bool { return !t.Expires.After(time.Now()) }
 
 // TokenMark is what tokens begin with, so that they are found where they do not belong.
 const TokenMark = "klammer_"
@@ -32,48 +36,69 @@ var ErrTokens = errors.New("too many tokens")
 // mostTokens is how many an office may have, those that ended among them.
 const mostTokens = 50
 
-// MakeToken makes a token of 256 random bits for a time, and gives it: it is not kept.
-func (s *Store) MakeToken(ctx context.Context, office int64, name, author string, lasts time.Duration) (string, error) {
-	var b [32]byte
-	if _, err := rand.Read(b[:]); err != nil {
-		return "", err
-	}
-	token := TokenMark + base64.RawURLEncoding.EncodeToString(b[:])
-	hash := sha256.Sum256([]byte(token))
-	tag, err := s.pool.Exec(ctx, `INSERT INTO token (office_id, name, hash, scope, author, expires_at)
-		SELECT $1, $2, $3, 'tests', $4, now() + $5 WHERE (SELECT count(*) FROM token WHERE office_id = $1) < $6`, office, name, hash[:], author, lasts, mostTokens)
+// MakeToken makes a token for a time, and gives it: it is not kept. It may what a role
+// may, but no more than a person, 0 for nobody; with [people.Nobody] it reports tests.
+func (s *Store) MakeToken(ctx context.Context, office int64, name, author string, role people.Role, person int64, lasts time.Duration) (string, error) {
+	token, hash := people.Secret(TokenMark)
+	tag, err := s.pool.Exec(ctx, `INSERT INTO token (office_id, name, hash, scope, author, person_id, expires_at)
+		SELECT $1, $2, $3, $4, $5, NULLIF($6::bigint, 0), now() + $7 WHERE (SELECT count(*) FROM token WHERE office_id = $1) < $8`, office, name, hash, Scope(role), author, person, lasts, mostTokens)
 	if err == nil && tag.RowsAffected() == 0 {
 		err = ErrTokens
 	}
 	return token, err
 }
 
-// Tokens are those of an office, the newest first.
-func (s *Store) Tokens(ctx context.Context, office int64) ([]Token, error) {
-	rows, err := s.pool.Query(ctx, "SELECT id, office_id, name, author, made_at, expires_at, used_at FROM token WHERE office_id = $1 ORDER BY id DESC", office)
-	if err != nil {
-		return nil, err
+// Scope is what a token is for: a role, or "tests".
+func Scope(role people.Role) string {
+	if role == people.Nobody {
+		return "tests"
 	}
-	return pgx.CollectRows(rows, pgx.RowToStructByPos[Token])
+	return role.String()
 }
 
-// UseToken is the token that was shown, and notes that it was used; nil for one that is
-// not known.
-func (s *Store) UseToken(ctx context.Context, token string) (*Token, error) {
-	if !strings.HasPrefix(token, TokenMark) || len(token) > 100 {
-		return nil, nil
+const tokenColumns = "id, office_id, name, author, made_at, expires_at, used_at, scope, COALESCE(person_id, 0)"
+
+// tokenFrom reads a row of [tokenColumns].
+func tokenFrom(row pgx.CollectableRow) (t Token, err error) {
+	var scope string
+	if err = row.Scan(&t.ID, &t.Office, &t.Name, &t.Author, &t.At, &t.Expires, &t.Used, &scope, &t.Person); err == nil && scope != "tests" {
+		t.Role, err = people.RoleOf(scope)
 	}
-	hash := sha256.Sum256([]byte(token))
-	rows, err := s.pool.Query(ctx, `UPDATE token SET used_at = CASE WHEN expires_at > now() THEN now() ELSE used_at END WHERE hash = $1
-		RETURNING id, office_id, name, author, made_at, expires_at, used_at`, hash[:])
+	return t, err
+}
+
+// Tokens are those of an office, the newest first.
+func (s *Store) Tokens(ctx context.Context, office int64) ([]Token, error) {
+	rows, err := s.pool.Query(ctx, "SELECT "+tokenColumns+" FROM token WHERE office_id = $1 ORDER BY id DESC", office)
 	if err != nil {
 		return nil, err
 	}
-	t, err := pgx.CollectExactlyOneRow(rows, pgx.RowToStructByPos[Token])
-	if errors.Is(err, pgx.ErrNoRows) {
-		return nil, nil
+	return pgx.CollectRows(rows, tokenFrom)
+}
+
+// UseToken is the token that was shown, and whose role it may not exceed, nil for
+// nobody's; it notes that it was used. It is nil for one that is not known.
+func (s *Store) UseToken(ctx context.Context, token string) (*Token, *Person, error) {
+	if !strings.HasPrefix(token, TokenMark) || len(token) > 100 {
+		return nil, nil, nil
 	}
-	return &t, err
+	rows, err := s.pool.Query(ctx, `UPDATE token SET used_at = CASE WHEN expires_at > now() THEN now() ELSE used_at END WHERE hash = $1
+		RETURNING `+tokenColumns, people.Hash(token))
+	if err != nil {
+		return nil, nil, err
+	}
+	t, err := pgx.CollectExactlyOneRow(rows, tokenFrom)
+	if errors.Is(err, pgx.ErrNoRows) {
+		return nil, nil, nil
+	}
+	if err != nil || t.Person == 0 {
+		return &t, nil, err
+	}
+	all, err := s.peopleWhere(ctx, "person.id = $1", t.Person)
+	if err != nil || len(all) == 0 {
+		return nil, nil, err
+	}
+	return &t, all[0], nil
 }
 
 // EndToken ends a token of an office; false where it has none of that number.

@@ -2,6 +2,7 @@ package main
 
 import (
 	"context"
+	"crypto/tls"
 	"errors"
 	"fmt"
 	"log/slog"
@@ -25,21 +26,23 @@ import (
 )
 
 func serveCmd() *cobra.Command {
-	var listen, data, load, asIs, key string
-	var standIns string
+	var with serving
 	cmd := &cobra.Command{
 		Use:   "serve",
-		Short: "Serve the web application on this machine",
-		Long: `Serve the web application on a loopback address, as there are no accounts yet.
+		Short: "Serve the web application",
+		Long: `Serve the web application. On a loopback address it asks only for a name, as whoever
+is at the machine may everything. On any other address people sign in, over TLS: with
+a certificate of one's own (--cert, --key), or one that Klammer makes (--tls self). The
+first start prints a link with which the first account is made.
 
 Offices are kept in PostgreSQL: a private server that is started in the folder
 --data, or the one that KLAMMER_DATABASE_URL names.`,
-		Example: "  klammer serve --load demo/clinic.klm\n  KLAMMER_DATABASE_URL=postgres://me@db/office klammer serve",
+		Example: "  klammer serve --load demo/clinic.klm\n  klammer serve --listen 192.0.2.10:8443 --tls self --host klammer.office\n  KLAMMER_DATABASE_URL=postgres://me@db/office klammer serve",
 		Args:    cobra.NoArgs,
 		RunE: func(cmd *cobra.Command, _ []string) error {
 			ctx, stop := signal.NotifyContext(cmd.Context(), os.Interrupt, syscall.SIGTERM)
 			defer stop()
-			err := serve(ctx, cmd, serving{listen, data, load, asIs, key, standIns})
+			err := serve(ctx, cmd, with)
 			var s status
 			if err != nil && !errors.As(err, &s) {
 				fmt.Fprintln(cmd.ErrOrStderr(), "klammer:", err)
@@ -48,12 +51,17 @@ Offices are kept in PostgreSQL: a private server that is started in the folder
 			return err
 		},
 	}
-	cmd.Flags().StringVar(&listen, "listen", "127.0.0.1:8080", "loopback address and port; the next free port is taken where it is in use")
-	cmd.Flags().StringVar(&data, "data", defaultData(), "folder of the private database")
-	cmd.Flags().StringVar(&load, "load", "", "an office to load where the database has none yet")
-	cmd.Flags().StringVar(&asIs, "as-is", "", "with --load: the same office as its devices are set to; a work order leads from there")
-	cmd.Flags().StringVar(&key, "key", "", "the file with the key that credentials are sealed with; beside --data where none is said")
-	cmd.Flags().StringVar(&standIns, "stand-ins", "", "play the devices of the first office, so that they can be read and set: as they are in this file")
+	cmd.Flags().StringVar(&with.listen, "listen", "127.0.0.1:8080", "address and port; on a loopback address the next free port is taken where it is in use")
+	cmd.Flags().StringVar(&with.cert, "cert", "", "the server's certificate, in PEM; read again when it changes")
+	cmd.Flags().StringVar(&with.certKey, "cert-key", "", "the key of the certificate, in PEM")
+	cmd.Flags().StringVar(&with.tls, "tls", "", "self: Klammer makes its certificate itself, and prints by what one knows it")
+	cmd.Flags().StringSliceVar(&with.hosts, "host", nil, "names and addresses of the certificate that Klammer makes")
+	cmd.Flags().BoolVar(&with.accounts, "accounts", false, "people sign in, on a loopback address too")
+	cmd.Flags().StringVar(&with.data, "data", defaultData(), "folder of the private database")
+	cmd.Flags().StringVar(&with.load, "load", "", "an office to load where the database has none yet")
+	cmd.Flags().StringVar(&with.asIs, "as-is", "", "with --load: the same office as its devices are set to; a work order leads from there")
+	cmd.Flags().StringVar(&with.key, "key", "", "the file with the key that credentials are sealed with; beside --data where none is said")
+	cmd.Flags().StringVar(&with.standIns, "stand-ins", "", "play the devices of the first office, so that they can be read and set: as they are in this file")
 	for _, made := range []struct {
 		name, short string
 		text        func() ([]byte, error)
@@ -91,6 +99,43 @@ func defaultData() string {
 // serving is what a server is started with.
 type serving struct {
 	listen, data, load, asIs, key, standIns string
+	cert, certKey, tls                      string
+	hosts                                   []string
+	accounts                                bool
+}
+
+// certificate is what the server shows; nil for none. Who can be reached from elsewhere
+// has one, and people sign in there.
+func (w *serving) certificate(data string, log *slog.Logger) (*server.Certificate, error) {
+	host, _, err := net.SplitHostPort(w.listen)
+	if err != nil {
+		return nil, fmt.Errorf("--listen %s: write an address and a port, such as 127.0.0.1:8080", w.listen)
+	}
+	ip := net.ParseIP(host)
+	here := host == "localhost" || ip != nil && ip.IsLoopback()
+	w.accounts = w.accounts || !here
+	switch {
+	case w.tls != "" && w.tls != "self":
+		return nil, fmt.Errorf("--tls %s: there is \"self\", by which Klammer makes its certificate; one of your own is named with --cert and --cert-key", w.tls)
+	case (w.cert == "") != (w.certKey == ""):
+		return nil, errors.New("a certificate has a key: name both, with --cert and --cert-key")
+	case w.cert != "" && w.tls != "":
+		return nil, errors.New("a certificate is your own (--cert, --cert-key) or made by Klammer (--tls self), not both")
+	case w.cert != "":
+		return server.LoadCertificate(w.cert, w.certKey, log)
+	case w.tls == "self":
+		names := append([]string{"localhost", "127.0.0.1", "::1"}, w.hosts...)
+		if ip != nil && !ip.IsUnspecified() {
+			names = append(names, ip.String())
+		}
+		if own, err := os.Hostname(); err == nil && len(w.hosts) == 0 {
+			names = append(names, own)
+		}
+		return server.SelfMade(data+".crt", data+".crt.key", names, log)
+	case w.accounts:
+		return nil, fmt.Errorf("--listen %s can be reached from elsewhere, and passwords go there: name a certificate with --cert and --cert-key, or let Klammer make one with --tls self; on this machine alone it is 127.0.0.1 or [::1]", w.listen)
+	}
+	return nil, nil
 }
 
 func serve(ctx context.Context, cmd *cobra.Command, with serving) error {
@@ -98,15 +143,19 @@ func serve(ctx context.Context, cmd *cobra.Command, with serving) error {
 	defer end()
 	out := cmd.OutOrStdout()
 	log := slog.New(slog.NewTextHandler(cmd.ErrOrStderr(), nil))
-	l, err := listenOn(out, with.listen)
-	if err != nil {
-		return err
-	}
-	defer l.Close()
 	data, err := filepath.Abs(with.data)
 	if err != nil {
 		return err
 	}
+	cert, err := with.certificate(data, log)
+	if err != nil {
+		return err
+	}
+	l, err := listenOn(out, with.listen, !with.accounts)
+	if err != nil {
+		return err
+	}
+	defer l.Close()
 	url := os.Getenv("KLAMMER_DATABASE_URL")
 	if url == "" {
 		c, err := cluster.Start(ctx, data)
@@ -156,7 +205,26 @@ func serve(ctx context.Context, cmd *cobra.Command, with serving) error {
 	}
 	srv := server.New(ctx, st, log)
 	srv.SpeakTo(to)
-	fmt.Fprintf(out, "Klammer is at http://%s (Ctrl-C stops it)\n", l.Addr())
+	at := "http://" + l.Addr().String()
+	if cert != nil {
+		at = "https://" + l.Addr().String()
+		l = tls.NewListener(l, cert.Config())
+		access := server.Access{Accounts: with.accounts, Host: cert.Host, Strict: with.cert != ""}
+		srv.Admit(access)
+		if with.tls == "self" {
+			fmt.Fprintf(out, "Its certificate is its own: SHA-256 %s\n", cert.Fingerprint())
+		}
+	}
+	if with.accounts {
+		link, err := srv.FirstLink(ctx)
+		if err != nil {
+			return err
+		}
+		if link != "" {
+			fmt.Fprintf(out, "Make the first account within half an hour, once: %s%s\n", at, link)
+		}
+	}
+	fmt.Fprintf(out, "Klammer is at %s (Ctrl-C stops it)\n", at)
 	err = srv.Serve(l)
 	if ctx.Err() != nil {
 		return nil
@@ -229,14 +297,12 @@ func loadOnce(ctx context.Context, cmd *cobra.Command, st *store.Store, file, as
 	return true, server.Begin(ctx, st, id, 1, was.Office, f.Office, note.Author)
 }
 
-// listenOn takes the address, or the next port that is free, and says so.
-func listenOn(out interface{ Write([]byte) (int, error) }, address string) (net.Listener, error) {
+// listenOn takes the address, or, where it may seek, the next port that is free, and says
+// so.
+func listenOn(out interface{ Write([]byte) (int, error) }, address string, seek bool) (net.Listener, error) {
 	host, port, err := net.SplitHostPort(address)
 	if err != nil {
 		return nil, fmt.Errorf("--listen %s: write an address and a port, such as 127.0.0.1:8080", address)
-	}
-	if ip := net.ParseIP(host); host != "localhost" && (ip == nil || !ip.IsLoopback()) {
-		return nil, fmt.Errorf("--listen %s: Klammer listens on loopback only until it has accounts: 127.0.0.1 or [::1]", address)
 	}
 	first, err := strconv.Atoi(port)
 	if err != nil || first < 0 || first > 65535 {
@@ -250,7 +316,7 @@ func listenOn(out interface{ Write([]byte) (int, error) }, address string) (net.
 			}
 			return l, nil
 		}
-		if !errors.Is(err, syscall.EADDRINUSE) {
+		if !seek || !errors.Is(err, syscall.EADDRINUSE) {
 			break
 		}
 	}

@@ -30,6 +30,7 @@ func Root() string {
 // Program is a running klammer with a folder for its data.
 type Program struct {
 	URL  string
+	Link string // with which the first account is made, where people sign in
 	Data string
 	cmd  *exec.Cmd
 	out  *strings.Builder
@@ -57,6 +58,11 @@ func StartPlayed(data string, port int) (*Program, error) {
 		"--as-is", filepath.Join(Root(), "demo", "clinic-as-is.klm"), "--stand-ins", filepath.Join(Root(), "demo", "clinic-field.klm"))
 }
 
+// StartGuarded is Start where people sign in, over TLS with a certificate of its own.
+func StartGuarded(data string, port int) (*Program, error) {
+	return run(&Program{Data: data}, "KLAMMER_DATABASE_URL=", "--data", data, "--listen", fmt.Sprintf("127.0.0.1:%d", port), "--accounts", "--tls", "self")
+}
+
 // StartOn runs the program on a database of the caller's.
 func StartOn(url string) (*Program, error) {
 	return run(&Program{}, "KLAMMER_DATABASE_URL="+url, "--listen", "127.0.0.1:0")
@@ -77,7 +83,9 @@ func run(p *Program, env string, args ...string) (*Program, error) {
 	}
 	lines := bufio.NewScanner(pipe)
 	for lines.Scan() {
-		if m := regexp.MustCompile(`http://\S+`).FindString(lines.Text()); m != "" {
+		if m := regexp.MustCompile(`https?://\S+`).FindString(lines.Text()); strings.Contains(m, "/join#") {
+			p.Link = m
+		} else if m != "" {
 			p.URL = m
 			go io.Copy(io.Discard, pipe) //nolint:errcheck
 			return p, nil
@@ -106,7 +114,9 @@ func (p *Program) Stop() error {
 		return err
 	}
 	if p.Data != "" {
-		defer os.Remove(p.Data + ".key")
+		for _, more := range []string{".key", ".crt", ".crt.key"} {
+			defer os.Remove(p.Data + more)
+		}
 	}
 	return p.cmd.Wait()
 }
@@ -118,6 +128,7 @@ func Browser(ctx context.Context) (context.Context, context.CancelFunc, error) {
 		chromedp.Flag("disable-quic", true), chromedp.Flag("disable-background-networking", true),
 		chromedp.Flag("disable-component-update", true), chromedp.Flag("disable-sync", true),
 		chromedp.Flag("disable-dev-shm-usage", true), chromedp.Flag("hide-scrollbars", true),
+		chromedp.Flag("ignore-certificate-errors", true), // the server makes its own
 	}
 	for _, path := range []string{"/usr/bin/chromium", "/usr/bin/chromium-browser", "/usr/bin/google-chrome"} {
 		if _, err := os.Stat(path); err == nil {

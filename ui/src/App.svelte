@@ -9,6 +9,9 @@
   import Compare from "./offices/Compare.svelte";
   import Offices from "./offices/Offices.svelte";
   import Orders from "./orders/Orders.svelte";
+  import Join from "./people/Join.svelte";
+  import People from "./people/People.svelte";
+  import SignIn from "./people/SignIn.svelte";
   import Plans from "./plans/Plans.svelte";
   import Poster from "./poster/Poster.svelte";
   import Reach from "./reach/Reach.svelte";
@@ -25,6 +28,7 @@
   import Talk from "./talk/Talk.svelte";
   import Walk from "./walk/Walk.svelte";
   import { found } from "./state/found.svelte";
+  import { me } from "./state/me.svelte";
   import { office } from "./state/office.svelte";
   import { panels } from "./state/panels.svelte";
   import { pending } from "./state/pending.svelte";
@@ -45,6 +49,7 @@
     poster: Poster,
     history: History,
     compare: Compare,
+    people: People,
   };
   const id = $derived(place.now.office);
   const view = $derived(place.now.view);
@@ -107,9 +112,15 @@
 <svelte:window onkeydowncapture={keys} bind:innerHeight={tall} />
 
 <!-- svelte-ignore a11y_click_events_have_key_events, a11y_no_static_element_interactions -->
-<div class="shell" class:page={Page || id === 0} class:low onclick={place.follow}>
+<div class="shell" class:page={Page || id < 1 || me.out} class:low onclick={place.follow}>
   <Header />
-  {#if id === 0}
+  {#if id === -2}
+    <Join />
+  {:else if me.out}
+    <SignIn />
+  {:else if id === 0 && view === "people"}
+    <main><People /></main>
+  {:else if id === 0}
     <Offices />
   {:else if !office.view}
     <Waiting />

@@ -55,6 +55,11 @@ export type CredentialRequest = Schemas["ApiCredentialRequest"];
 export type RoundView = Schemas["ApiRoundView"];
 export type RoundTest = NonNullable<Schemas["ApiRoundTest"]>;
 export type PlugTest = NonNullable<Schemas["ApiPlugTest"]>;
+export type Me = Schemas["ApiMe"];
+export type Invited = Schemas["ApiInvited"];
+export type PeopleList = Schemas["ApiPeopleView"];
+export type Session = NonNullable<Schemas["ApiSessionView"]>;
+export type RecordEntry = NonNullable<Schemas["ApiRecordEntry"]>;
 export type TokenList = Schemas["ApiTokenList"];
 export type RoundResult = Schemas["ApiRoundResult"];
 export type HistoryEntry = Schemas["ApiHistoryEntry"];
@@ -177,6 +182,41 @@ const at = (id: number) => ({ path: { id } });
 export const api = {
   me: () => ask((signal) => http.GET("/api/me", { signal })),
   sayName: (name: string) => ask((signal) => http.PUT("/api/me", { body: { name }, signal })),
+  signIn: (name: string, password: string) => ask((signal) => http.POST("/api/sign-in", { body: { name, password }, signal }), long),
+  invited: (secret: string) => ask((signal) => http.POST("/api/invited", { body: { secret }, signal })),
+  join: (secret: string, name: string, password: string) =>
+    ask((signal) => http.POST("/api/join", { body: { secret, name, password }, signal }), long),
+  sessions: async () => (await ask((signal) => http.GET("/api/sessions", { signal }))) as Session[],
+  endSession: async (session: number) =>
+    (await ask((signal) =>
+      http.DELETE("/api/sessions", {
+        params: { query: { session: session || undefined } },
+        headers: { "Content-Type": "application/json" },
+        signal,
+      }),
+    )) as Session[],
+  password: async (old: string, next: string) =>
+    (await ask((signal) => http.PUT("/api/password", { body: { old, new: next }, signal }), long)) as Session[],
+  people: (id: number) =>
+    ask((signal) => (id ? http.GET("/api/offices/{id}/people", { params: at(id), signal }) : http.GET("/api/people", { signal }))),
+  setRole: (id: number, person: number, role: string) => {
+    const body = { person, role: role as "reader" };
+    return ask((signal) =>
+      id ? http.PUT("/api/offices/{id}/people", { params: at(id), body, signal }) : http.PUT("/api/people", { body, signal }),
+    );
+  },
+  removePerson: (person: number) =>
+    ask((signal) => http.DELETE("/api/people", { params: { query: { person } }, headers: { "Content-Type": "application/json" }, signal })),
+  invite: (id: number, role: string) => {
+    const body = { role: role as "reader" };
+    return ask((signal) =>
+      id ? http.POST("/api/offices/{id}/invitations", { params: at(id), body, signal }) : http.POST("/api/invitations", { body, signal }),
+    );
+  },
+  record: async (id: number) =>
+    (await ask((signal) =>
+      id ? http.GET("/api/offices/{id}/record", { params: at(id), signal }) : http.GET("/api/record", { signal }),
+    )) as RecordEntry[],
   offices: () => ask((signal) => http.GET("/api/offices", { signal })),
   office: async (id: number) => whole(await ask((signal) => http.GET("/api/offices/{id}", { params: at(id), signal }), long)),
   edit: async (id: number, base: number, commands: Command[], look: Look | undefined, waiting = () => {}) =>

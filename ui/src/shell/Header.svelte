@@ -1,6 +1,7 @@
 <script lang="ts">
   import { word } from "./plural";
   import { MoonOutline, SunOutline, UndoOutline, RedoOutline } from "flowbite-svelte-icons";
+  import { me } from "../state/me.svelte";
   import { office } from "../state/office.svelte";
   import { panels } from "../state/panels.svelte";
   import { people } from "../state/people.svelte";
@@ -23,14 +24,14 @@
 
 <header>
   <span class="brand mono" class:alone={!office.view}><b>[</b>klammer<b>]</b></span>
-  {#if office.view}
+  {#if office.view && !me.out}
     <a class="title" href="/offices" title={`${office.view.title}: all offices`}>{office.view.title}</a>
     <nav aria-label="Views">
       {#each groups as g (g.name)}
         {#if g === here}
           <span class="group open" role="group" aria-label={`${g.name}: ${g.says}`}>
             <b>{g.name}</b>
-            {#each g.views as v (v.view)}<a
+            {#each g.views.filter((v) => v.view !== "people" || me.now.accounts) as v (v.view)}<a
                 href={href(v.view)}
                 aria-current={place.now.view === v.view ? "page" : undefined}
                 title={`g ${v.key}`}>{title(v.view)}</a
@@ -86,6 +87,9 @@
   {:else if office.keeping === "lost"}
     <span class="chip bad" role="status">not connected</span>
   {/if}
+  {#if me.now.accounts && me.now.name}<a class="chip" href={office.view ? place.href("people") : "/people"} title="People, and you"
+      >{me.now.name}</a
+    >{/if}
   <button class="icon" onclick={() => (panels.keys = true)} title="Keys (?)" aria-label="Keys">?</button>
   <button class="icon" onclick={() => panels.turn()} title={panels.dark ? "Light" : "Dark"} aria-label="Light or dark">
     {#if panels.dark}<SunOutline class="h-4 w-4" />{:else}<MoonOutline class="h-4 w-4" />{/if}

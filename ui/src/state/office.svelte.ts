@@ -14,6 +14,7 @@ import {
 } from "../api/client";
 import { merge } from "./merge";
 import { people } from "./people.svelte";
+import { me } from "./me.svelte";
 import { place } from "./place.svelte";
 
 export type Keeping = "kept" | "saving" | "lost" | "refused";
@@ -67,9 +68,11 @@ class OfficeState {
   async open(id: number) {
     this.leave();
     const mine = ++this.visit;
-    while (mine === this.visit) {
+    while (mine === this.visit && id !== -2) {
       try {
-        this.me = (await api.me()).name;
+        const known = await me.find();
+        this.me = me.now.name;
+        if (!known) return; // he signs in first
         this.offices = await api.offices();
         this.askName = this.me === "";
         if (id < 0) {
@@ -91,7 +94,7 @@ class OfficeState {
       }
       await new Promise((r) => setTimeout(r, 1000));
     }
-    if (mine !== this.visit || !id) return;
+    if (mine !== this.visit || id < 1) return;
     localStorage.setItem("klammer-office", String(id));
     if (!this.askName) people.join(id);
     this.close = listen(id, {
@@ -133,10 +136,16 @@ class OfficeState {
     try {
       await api.history(id);
     } catch (e) {
+      if (e instanceof Refused && e.status === 401 && me.now.accounts) {
+        // his session ended
+        this.leave();
+        me.out = true;
+        return;
+      }
       if (!(e instanceof Refused) || e.status !== 404 || this.view?.id !== id) return;
       const title = this.view.title;
       place.go("/offices", true);
-      this.notice = { kind: "problem", text: `${title} was deleted.` };
+      this.notice = { kind: "problem", text: me.now.accounts ? `${title} is not there for you any more.` : `${title} was deleted.` };
     }
   }
 
@@ -242,7 +251,10 @@ class OfficeState {
 
   tell(e: unknown) {
     const text = e instanceof Error ? e.message : String(e);
-    if (e instanceof Refused && e.status === 401) this.askName = true;
+    if (e instanceof Refused && e.status === 401) {
+      if (me.now.accounts) me.out = true;
+      else this.askName = true;
+    }
     this.notice = { kind: "problem", text };
   }
 

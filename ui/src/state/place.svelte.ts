@@ -14,6 +14,7 @@ export const views = [
   "poster",
   "history",
   "compare",
+  "people",
 ] as const;
 export type View = (typeof views)[number];
 
@@ -32,6 +33,7 @@ export const titles: Record<View, string> = {
   poster: "Poster",
   history: "History",
   compare: "Compare",
+  people: "People",
 };
 
 /** The groups in which the views stand, in the order of the work; a letter after g goes there. */
@@ -68,16 +70,17 @@ export const groups: { name: string; says: string; views: { view: View | "office
   },
   {
     name: "Keep",
-    says: "what was, and other offices",
+    says: "what was, other offices, people",
     views: [
       { view: "history", key: "h" },
       { view: "offices", key: "o" },
+      { view: "people", key: "y" },
     ],
   },
 ];
 
 interface Address {
-  /** The office's number, 0 for the list of offices, -1 for wherever one was last. */
+  /** The office's number, 0 for the list of offices, -1 for wherever one was last, -2 for the door of those who are invited. */
   office: number;
   view: View;
   query: URLSearchParams;
@@ -87,6 +90,8 @@ interface Address {
 export function parse(path: string, search: string): Address {
   const query = new URLSearchParams(search);
   const [first, second] = path.split("/").filter(Boolean);
+  if (first === "join") return { office: -2, view: "board", query };
+  if (first === "people") return { office: 0, view: "people", query };
   if (first === "offices") return { office: 0, view: "board", query };
   const office = Number(first);
   if (!Number.isInteger(office) || office < 1) return { office: -1, view: "board", query };

@@ -1,0 +1,111 @@
+package e2e
+
+import (
+	"context"
+	"fmt"
+	"os"
+	"strings"
+	"testing"
+	"time"
+
+	"github.com/chromedp/chromedp"
+	"github.com/chromedp/chromedp/kb"
+	"github.com/stretchr/testify/require"
+
+	"klammer/e2e/stage"
+)
+
+// TestPeople makes the first account by the link of the first start, invites somebody who
+// looks, who may not edit; takes the role away, and his page is out; signs out and in.
+// What is written stands in the record, and no secret anywhere.
+func TestPeople(t *testing.T) {
+	data, err := stage.Folder()
+	require.NoError(t, err)
+	p, err := stage.StartGuarded(data, 0)
+	require.NoError(t, err)
+	t.Cleanup(func() {
+		_ = p.Stop()
+		os.RemoveAll(data)
+	})
+	require.True(t, strings.HasPrefix(p.URL, "https://"))
+	whole, cancel := context.WithTimeout(t.Context(), 5*time.Minute)
+	defer cancel()
+	ctx, stop, err := stage.Browser(whole)
+	require.NoError(t, err)
+	defer stop()
+	const good = "harbour-tulip-ox-lantern"
+	fill := func(ctx context.Context, id, text string) {
+		t.Helper()
+		until(t, ctx, `document.getElementById(%q) !== null`, id)
+		_ = eval[any](t, ctx, fmt.Sprintf(`document.getElementById(%q).focus()`, id))
+		require.NoError(t, chromedp.Do(ctx, chromedp.SendKeys("#"+id, text)))
+	}
+	look := func(ctx context.Context, name string) {
+		if os.Getenv("LOOK") != "" {
+			time.Sleep(200 * time.Millisecond)
+			require.NoError(t, stage.Shoot(ctx, "/tmp/people-"+name+".png"))
+		}
+	}
+
+	// The link of the first start; a password that is guessed soon is refused, and nothing is lost.
+	require.NoError(t, chromedp.Do(ctx, chromedp.Navigate(p.Link)))
+	fill(ctx, "join-name", "Robin")
+	fill(ctx, "join-password", "robinrobinrobin"+kb.Enter)
+	until(t, ctx, `document.getElementById("join-wrong").textContent.includes("guessed soon")`)
+	look(ctx, "join")
+	require.Equal(t, "/join", eval[string](t, ctx, `location.pathname + location.hash`), "the secret is not in the address")
+	_ = eval[any](t, ctx, `document.getElementById("join-password").select()`)
+	fill(ctx, "join-password", good+kb.Enter)
+	until(t, ctx, `document.getElementById("board") !== null`)
+	require.False(t, eval[bool](t, ctx, `document.cookie.includes("klammer")`), "no script reads the session")
+
+	// By keyboard to the people; an invitation for somebody who looks.
+	press(t, ctx, "gy")
+	until(t, ctx, `document.querySelector(".people select") !== null`)
+	require.NoError(t, chromedp.Do(ctx, chromedp.SetValue(".people form select", "reader")))
+	_ = eval[any](t, ctx, `document.querySelector(".people form select").dispatchEvent(new Event("change", {bubbles: true})); document.querySelector(".people form button").focus()`)
+	press(t, ctx, kb.Enter)
+	until(t, ctx, `document.querySelector(".people .made code")?.textContent.includes("/join#")`)
+	link := eval[string](t, ctx, `document.querySelector(".people .made code").textContent`)
+	look(ctx, "list")
+
+	other, stop2, err := stage.Browser(whole) // of his own
+	require.NoError(t, err)
+	defer stop2()
+	require.NoError(t, chromedp.Do(other, chromedp.Navigate(link)))
+	fill(other, "join-name", "Sam")
+	fill(other, "join-password", "four-words-no-relation"+kb.Enter)
+	until(t, other, `document.getElementById("board") !== null`)
+	press(t, other, "/")
+	press(t, other, "rack 5: 130")
+	until(t, other, `document.body.textContent.includes("this takes a planner, and you are a reader here")`)
+	require.Equal(t, 1, eval[int](t, other, `Number(document.getElementById("revision").dataset.revision)`))
+
+	// The role is taken away: his page is out, and so is whatever he asks for.
+	visit(t, ctx, p, "/1/people", ".people select")
+	until(t, ctx, `document.querySelector("[aria-label='What Sam may']") !== null`)
+	_ = eval[any](t, ctx, `(() => { const s = document.querySelector("[aria-label='What Sam may']"); s.value = "nobody"; s.dispatchEvent(new Event("change", {bubbles: true})); })()`)
+	until(t, other, `document.getElementById("sign-in-name") !== null`)
+	look(other, "sign-in")
+
+	// He signs in again, and sees no office.
+	fill(other, "sign-in-name", "sam")
+	fill(other, "sign-in-password", "not his password"+kb.Enter)
+	until(t, other, `document.getElementById("sign-in-wrong").textContent.includes("the name or the password is not right")`)
+	fill(other, "sign-in-password", "four-words-no-relation"+kb.Enter)
+	until(t, other, `document.querySelector(".offices") !== null && !document.body.textContent.includes("Harbour Lane")`)
+
+	// The record says it all; signing out ends it.
+	visit(t, ctx, p, "/people", ".people .record tr")
+	text := eval[string](t, ctx, `document.body.textContent`)
+	for _, says := range []string{"sign-in failed", "changed a role", "invited somebody", "made an account", "127.0.0.1"} {
+		require.Contains(t, text, says)
+	}
+	require.NotContains(t, text, good)
+	require.NotContains(t, text, link[strings.Index(link, "#")+1:])
+	look(ctx, "record")
+	_ = eval[any](t, ctx, `[...document.querySelectorAll("button")].find(b => b.textContent === "Sign out").focus()`)
+	press(t, ctx, kb.Enter)
+	until(t, ctx, `document.getElementById("sign-in-name") !== null`)
+	require.Equal(t, 401, eval[int](t, ctx, `fetch("/api/offices").then(r => r.status)`))
+}

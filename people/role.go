@@ -1,0 +1,39 @@
+// Package people is who may what: roles, passwords, and secrets that let somebody in. It
+// keeps nothing itself.
+package people
+
+import "fmt"
+
+// Role is what somebody may do with an office; each may all that the ones before may.
+type Role int
+
+const (
+	Nobody  Role = iota // may see nothing of it
+	Reader              // sees
+	Planner             // edits the plan
+	Carrier             // reads and sets devices, ticks orders and tests off, uses credentials without seeing them
+	Keeper              // people, credentials, tokens, delete, restore
+)
+
+// Roles are those that one gives, the least first.
+var Roles = []Role{Reader, Planner, Carrier, Keeper}
+
+var names = [...]string{"nobody", "reader", "planner", "carrier", "keeper"}
+
+// String is its name.
+func (r Role) String() string {
+	if r < Nobody || r > Keeper {
+		return fmt.Sprintf("role %d", int(r))
+	}
+	return names[r]
+}
+
+// RoleOf is the role of a name; the error says which there are.
+func RoleOf(name string) (Role, error) {
+	for _, r := range Roles {
+		if r.String() == name {
+			return r, nil
+		}
+	}
+	return Nobody, fmt.Errorf("%q is no role: there are reader, planner, carrier and keeper", name)
+}

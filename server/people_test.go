@@ -1,0 +1,367 @@
+package server_test
+
+import (
+	"bufio"
+	"context"
+	"encoding/json"
+	"fmt"
+	"log/slog"
+	"net"
+	"net/http"
+	"strings"
+	"testing"
+	"time"
+
+	"github.com/jackc/pgx/v5"
+	"github.com/stretchr/testify/require"
+
+	"klammer/core/notation"
+	"klammer/people"
+	"klammer/server"
+	"klammer/store"
+)
+
+// house is a server with accounts, and two offices.
+type house struct {
+	t       *testing.T
+	srv     *server.Server
+	st      *store.Store
+	base    string
+	offices [2]int64
+}
+
+func newHouse(t *testing.T) *house {
+	ctx, stop := context.WithCancel(context.Background())
+	st, err := store.Open(ctx, url)
+	require.NoError(t, err)
+	l, err := net.Listen("tcp", "127.0.0.1:0")
+	require.NoError(t, err)
+	h := &house{t: t, st: st, base: "http://" + l.Addr().String(), srv: server.New(ctx, st, slog.New(slog.DiscardHandler))}
+	h.srv.Admit(server.Access{Accounts: true, Cost: people.Cost{Passes: 1, Memory: 64, Lanes: 1}})
+	done := make(chan error, 1)
+	go func() { done <- h.srv.Serve(l) }()
+	t.Cleanup(func() { stop(); <-done; st.Close() })
+	f, err := notation.Read("office", "device s switch\n  ports 1-4\n  1: 10\n")
+	require.NoError(t, err)
+	for k := range h.offices {
+		h.offices[k], err = st.Import(t.Context(), f.Office, store.Note{Author: "klammer", Summary: "first"})
+		require.NoError(t, err)
+	}
+	conn, err := pgx.Connect(t.Context(), url)
+	require.NoError(t, err)
+	defer conn.Close(t.Context())
+	_, err = conn.Exec(t.Context(), "TRUNCATE person, membership, session, invitation, sign_in_wait, record CASCADE")
+	require.NoError(t, err)
+	return h
+}
+
+// ask asks with headers, and gives the status, the error or what was answered, and the
+// session that was begun.
+func (h *house) ask(method, path string, q any, header ...string) (int, map[string]any, string) {
+	h.t.Helper()
+	text := []byte("{}")
+	if q != nil {
+		text, _ = json.Marshal(q)
+	}
+	ctx, stop := context.WithTimeout(h.t.Context(), 20*time.Second)
+	defer stop()
+	r, err := http.NewRequestWithContext(ctx, method, h.base+path, strings.NewReader(string(text)))
+	require.NoError(h.t, err)
+	r.Header.Set("Content-Type", "application/json")
+	for i := 0; i+1 < len(header); i += 2 {
+		r.Header.Set(header[i], header[i+1])
+	}
+	resp, err := http.DefaultClient.Do(r)
+	require.NoError(h.t, err)
+	defer resp.Body.Close()
+	v := map[string]any{}
+	if strings.HasPrefix(resp.Header.Get("Content-Type"), "application/json") {
+		var got any
+		require.NoError(h.t, json.NewDecoder(resp.Body).Decode(&got))
+		if m, ok := got.(map[string]any); ok {
+			v = m
+		} else {
+			v["list"] = got
+		}
+	}
+	for _, c := range resp.Cookies() {
+		if c.Name == "__Host-klammer" {
+			require.True(h.t, c.HttpOnly && c.Secure && c.SameSite == http.SameSiteStrictMode && c.Path == "/" && c.Domain == "")
+			return resp.StatusCode, v, c.Value
+		}
+	}
+	return resp.StatusCode, v, ""
+}
+
+const good = "harbour-tulip-ox-lantern"
+
+// joins makes an account by an invitation, and gives the header of its session.
+func (h *house) joins(secret, name string) []string {
+	status, v, session := h.ask("POST", "/api/join", map[string]any{"secret": secret, "name": name, "password": good})
+	require.Equal(h.t, 200, status, v)
+	require.NotEmpty(h.t, session)
+	return []string{"Cookie", "__Host-klammer=" + session}
+}
+
+// first is the keeper of all.
+func (h *house) first() []string {
+	link, err := h.srv.FirstLink(h.t.Context())
+	require.NoError(h.t, err)
+	return h.joins(strings.TrimPrefix(link, "/join#"), "Robin")
+}
+
+// invites makes an account with a role in an office, 0 for all.
+func (h *house) invites(by []string, office int64, role, name string) []string {
+	path := "/api/invitations"
+	if office != 0 {
+		path = fmt.Sprintf("/api/offices/%d/invitations", office)
+	}
+	status, v, _ := h.ask("POST", path, map[string]any{"role": role}, by...)
+	require.Equal(h.t, 200, status, v)
+	return h.joins(v["link"].(string), name)
+}
+
+// TestWhoMay walks every route of the description for everybody there is: let in or refused
+// as the table says.
+func TestWhoMay(t *testing.T) {
+	h := newHouse(t)
+	here, there := h.offices[0], h.offices[1]
+	robin := h.first()
+	token := func(by []string, office int64, scope string) []string {
+		status, v, _ := h.ask("POST", fmt.Sprintf("/api/offices/%d/tokens", office), map[string]any{"name": scope, "days": 1, "scope": scope}, by...)
+		require.Equal(t, 200, status, v)
+		return []string{"Authorization", "Bearer " + v["made"].(string)}
+	}
+	gone := h.invites(robin, here, "keeper", "Gone")
+	status, v, _ := h.ask("GET", "/api/sessions", nil, gone...)
+	require.Equal(t, 200, status, v)
+	id := v["list"].([]any)[0].(map[string]any)["id"]
+	status, _, _ = h.ask("DELETE", fmt.Sprintf("/api/sessions?session=%v", id), nil, gone...)
+	require.Equal(t, 200, status)
+	lowered := h.invites(robin, here, "keeper", "Lowered")
+	capped := token(lowered, here, "keeper") // may no more than he may by then
+	_, all, _ := h.ask("GET", fmt.Sprintf("/api/offices/%d/people", here), nil, robin...)
+	for _, p := range all["people"].([]any) {
+		if p := p.(map[string]any); p["name"] == "Lowered" {
+			status, v, _ := h.ask("PUT", fmt.Sprintf("/api/offices/%d/people", here), map[string]any{"person": p["id"], "role": "reader"}, robin...)
+			require.Equal(t, 200, status, v)
+		}
+	}
+	old := token(robin, here, "keeper")
+	conn, err := pgx.Connect(t.Context(), url)
+	require.NoError(t, err)
+	defer conn.Close(t.Context())
+
+	type who struct {
+		name   string
+		header []string
+		here   int // role in the office, 1 to 4
+		all    int // in every office
+		person bool
+		tests  bool
+	}
+	everybody := []who{
+		{"signed out", nil, 0, 0, false, false},
+		{"a session that ended", gone, 0, 0, false, false},
+		{"a session that never was", []string{"Cookie", "__Host-klammer=" + strings.Repeat("A", 43)}, 0, 0, false, false},
+		{"a name without an account", []string{"Cookie", "klammer_name=Robin"}, 0, 0, false, false},
+		{"whose role was lowered, with the session from before", lowered, 0, 0, false, false},
+		{"reader", h.invites(robin, here, "reader", "Reader"), 1, 0, true, false},
+		{"planner", h.invites(robin, here, "planner", "Planner"), 2, 0, true, false},
+		{"carrier", h.invites(robin, here, "carrier", "Carrier"), 3, 0, true, false},
+		{"keeper", h.invites(robin, here, "keeper", "Keeper"), 4, 0, true, false},
+		{"keeper of another office", h.invites(robin, there, "keeper", "Other"), 0, 0, true, false},
+		{"planner of all", h.invites(robin, 0, "planner", "Everywhere"), 2, 2, true, false},
+		{"keeper of all", robin, 4, 4, true, false},
+		{"token for tests", token(robin, here, "tests"), 0, 0, false, true},
+		{"token of a reader", token(robin, here, "reader"), 1, 0, false, false},
+		{"token of a carrier", token(robin, here, "carrier"), 3, 0, false, true},
+		{"token of a keeper", token(robin, here, "keeper"), 4, 0, false, true},
+		{"token of another office", token(robin, there, "keeper"), 0, 0, false, true},
+		{"token of a keeper who is a reader now", capped, 1, 0, false, false},
+		{"token that ended", old, 0, 0, false, false},
+	}
+	_, err = conn.Exec(t.Context(), "UPDATE token SET expires_at = now() - interval '1 s' WHERE id = (SELECT min(id) FROM token WHERE name = 'keeper' AND office_id = $1 AND author = 'Robin')", here)
+	require.NoError(t, err)
+
+	refusals := []string{"sign in first", "this takes a ", "reports tests, and does nothing", "there is no office of that number", "takes somebody who is signed in", "ended on", "a probe reports with a token", "only looks or plans"}
+	least := map[string]int{"reader": 1, "planner": 2, "carrier": 3, "keeper": 4}
+	asked := 0
+	for _, r := range server.Rights() {
+		if strings.HasSuffix(r.Path, "/events") {
+			continue // TestStreamEnds
+		}
+		path := strings.NewReplacer(":id", fmt.Sprint(here), ":revision", "1").Replace(r.Path)
+		if strings.HasSuffix(path, "/compare") {
+			path += fmt.Sprintf("?with=%d", here)
+		}
+		if r.Method == "DELETE" {
+			path += "?session=999999&person=0&token=999999&name=none&title=none"
+		}
+		for _, w := range everybody {
+			may := false
+			switch r.Who {
+			case "anybody":
+				may = true
+			case "signed in":
+				may = w.person
+			case "token":
+				may = w.tests
+			case "planner of all":
+				may = w.all >= 2
+			case "keeper of all":
+				may = w.all >= 4
+			default:
+				require.Contains(t, least, r.Who)
+				may = w.here >= least[r.Who]
+			}
+			status, v, _ := h.ask(r.Method, path, nil, w.header...)
+			refused := false
+			for _, text := range refusals {
+				refused = refused || strings.Contains(fmt.Sprint(v["error"]), text)
+			}
+			require.Equal(t, may, !refused, "%s %s by %s: %d %v", r.Method, path, w.name, status, v)
+			if refused {
+				require.Contains(t, []int{401, 403, 404}, status)
+			}
+			asked++
+		}
+	}
+	t.Logf("%d routes, %d of us: %d requests", len(server.Rights()), len(everybody), asked)
+	_, v, _ = h.ask("GET", "/api/offices", nil, everybody[9].header...)
+	require.Len(t, v["list"], 1, "who keeps one office sees that")
+}
+
+// TestSignIn: right and wrong names and passwords answer alike; guessing is slowed down by
+// account, also after a restart; a sign-in takes another session; a password ends others.
+func TestSignIn(t *testing.T) {
+	h := newHouse(t)
+	link, err := h.srv.FirstLink(t.Context())
+	require.NoError(t, err)
+	secret := strings.TrimPrefix(link, "/join#")
+	for _, x := range []struct {
+		name, password, says string
+	}{
+		{"Robin", "short", "at least 12 letters"},
+		{"Robin", "passwordpassword", "guessed soon"},
+		{"Robin", "robin-robin-robin", "guessed soon"},
+		{" ", good, "1 to 60 letters"},
+		{"left \u202e right", good, "a name has"},
+	} {
+		status, v, _ := h.ask("POST", "/api/join", map[string]any{"secret": secret, "name": x.name, "password": x.password})
+		require.Equal(t, 400, status, v)
+		require.Contains(t, v["error"], x.says)
+	}
+	robin := h.joins(secret, "Robin")
+	status, v, _ := h.ask("POST", "/api/join", map[string]any{"secret": secret, "name": "Second", "password": good})
+	require.Equal(t, 403, status, v)
+	again, err := h.srv.FirstLink(t.Context())
+	require.NoError(t, err)
+	require.Empty(t, again, "there is somebody")
+
+	sign := func(name, password string, header ...string) (int, map[string]any, string) {
+		return h.ask("POST", "/api/sign-in", map[string]any{"name": name, "password": password}, header...)
+	}
+	_, wrong, _ := sign("Robin", "not the password at all")
+	_, nobody, _ := sign("Nobody", "not the password at all")
+	require.Equal(t, wrong, nobody, "whether there is such a name is not said")
+	status, v, session := sign("  robin ", good)
+	require.Equal(t, 200, status, v)
+	require.Equal(t, "Robin", v["name"])
+	require.Equal(t, "keeper", v["everywhere"])
+
+	// What somebody sets before is no session after (fixation); the browser's old one ends.
+	status, _, next := sign("Robin", good, "Cookie", "__Host-klammer="+session)
+	require.Equal(t, 200, status)
+	require.NotEqual(t, session, next)
+	status, _, _ = h.ask("GET", "/api/sessions", nil, "Cookie", "__Host-klammer="+session)
+	require.Equal(t, 401, status)
+
+	// A new password ends every session but this one.
+	status, v, _ = h.ask("PUT", "/api/password", map[string]any{"old": "wrong", "new": good + "-2"}, robin...)
+	require.Equal(t, 400, status, v)
+	status, v, _ = h.ask("PUT", "/api/password", map[string]any{"old": good, "new": good + "-2"}, robin...)
+	require.Equal(t, 200, status, v)
+	require.Len(t, v["list"], 1)
+	status, _, _ = h.ask("GET", "/api/sessions", nil, "Cookie", "__Host-klammer="+next)
+	require.Equal(t, 401, status)
+
+	// Guessing: five are free, then one waits, whoever it is and wherever he asks.
+	for name, want := range map[string]string{"Robin": "403 403 403 403 429 429 429", "Ghost": "403 403 403 403 403 429 429"} { // Robin's own old one was wrong before
+		var texts []string
+		for range 7 {
+			status, v, _ = sign(name, "a guess that is wrong")
+			texts = append(texts, fmt.Sprint(status))
+		}
+		require.Equal(t, want, strings.Join(texts, " "), name)
+		require.Contains(t, v["error"], "too many sign-ins failed: try again in")
+	}
+	status, _, _ = sign("Robin", good+"-2")
+	require.Equal(t, 429, status, "the right one waits too")
+	other := newServer(t)
+	resp, err := http.Post(other+"/api/sign-in", "application/json", strings.NewReader(`{"name":"Robin","password":"`+good+`-2"}`))
+	require.NoError(t, err)
+	resp.Body.Close()
+	require.Equal(t, 429, resp.StatusCode, "another server, or the same after a restart, knows")
+	_, v, _ = h.ask("GET", "/api/record", nil, robin...)
+	require.Contains(t, fmt.Sprint(v["list"]), "sign-in failed")
+	require.NotContains(t, fmt.Sprint(v["list"]), "a guess")
+}
+
+// newServer is another server on the same database.
+func newServer(t *testing.T) string {
+	ctx, stop := context.WithCancel(context.Background())
+	st, err := store.Open(ctx, url)
+	require.NoError(t, err)
+	l, err := net.Listen("tcp", "127.0.0.1:0")
+	require.NoError(t, err)
+	srv := server.New(ctx, st, slog.New(slog.DiscardHandler))
+	srv.Admit(server.Access{Accounts: true, Cost: people.Cost{Passes: 1, Memory: 64, Lanes: 1}})
+	done := make(chan error, 1)
+	go func() { done <- srv.Serve(l) }()
+	t.Cleanup(func() { stop(); <-done; st.Close() })
+	return "http://" + l.Addr().String()
+}
+
+// TestStreamEnds: who is signed out, or loses a role, hears nothing within a second, on
+// whatever server he listens; the last keeper of all stays.
+func TestStreamEnds(t *testing.T) {
+	h := newHouse(t)
+	robin := h.first()
+	reads := h.invites(robin, h.offices[0], "reader", "Reader")
+	r, err := http.NewRequest("GET", fmt.Sprintf("%s/api/offices/%d/events", newServer(t), h.offices[0]), nil)
+	require.NoError(t, err)
+	r.Header.Set(reads[0], reads[1])
+	resp, err := http.DefaultClient.Do(r)
+	require.NoError(t, err)
+	defer resp.Body.Close()
+	require.Equal(t, 200, resp.StatusCode)
+	lines := bufio.NewScanner(resp.Body)
+	require.True(t, lines.Scan())
+
+	_, v, _ := h.ask("GET", "/api/people", nil, robin...)
+	ids := map[string]any{}
+	for _, p := range v["people"].([]any) {
+		ids[p.(map[string]any)["name"].(string)] = p.(map[string]any)["id"]
+	}
+	status, v, _ := h.ask("PUT", fmt.Sprintf("/api/offices/%d/people", h.offices[0]), map[string]any{"person": ids["Reader"], "role": "nobody"}, robin...)
+	require.Equal(t, 200, status, v)
+	ended := make(chan struct{})
+	go func() {
+		for lines.Scan() {
+		}
+		close(ended)
+	}()
+	select {
+	case <-ended:
+	case <-time.After(time.Second):
+		require.Fail(t, "it still listens")
+	}
+	status, v, _ = h.ask("DELETE", fmt.Sprintf("/api/people?person=%v", ids["Robin"]), nil, robin...)
+	require.Equal(t, 409, status, v)
+	status, v, _ = h.ask("PUT", "/api/people", map[string]any{"person": ids["Robin"], "role": "planner"}, robin...)
+	require.Equal(t, 409, status, v)
+	status, v, _ = h.ask("DELETE", fmt.Sprintf("/api/people?person=%v", ids["Reader"]), nil, robin...)
+	require.Equal(t, 200, status, v)
+	require.Len(t, v["people"], 1)
+}

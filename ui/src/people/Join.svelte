@@ -1,0 +1,92 @@
+<script lang="ts">
+  import { api, type Invited } from "../api/client";
+  import { me } from "../state/me.svelte";
+  import { place } from "../state/place.svelte";
+
+  const secret = location.hash.slice(1);
+  let to = $state.raw<Invited | null>(null);
+  let name = $state("");
+  let password = $state("");
+  let wrong = $state("");
+  let busy = $state(false);
+  const may: Record<string, string> = {
+    reader: "look at",
+    planner: "plan",
+    carrier: "plan, and carry out,",
+    keeper: "keep",
+  };
+
+  $effect(() => {
+    history.replaceState(null, "", "/join"); // the link is in no history, and in no picture of the screen
+    api.invited(secret).then(
+      (v) => (to = v),
+      (e) => (wrong = e instanceof Error ? e.message : String(e)),
+    );
+  });
+
+  async function join(e: SubmitEvent) {
+    e.preventDefault();
+    busy = true;
+    wrong = "";
+    try {
+      me.take(await api.join(secret, name, password));
+      place.go("/", true);
+    } catch (e) {
+      wrong = e instanceof Error ? e.message : String(e);
+    }
+    busy = false;
+  }
+</script>
+
+<main class="door">
+  <form onsubmit={join}>
+    <h1>Make an account</h1>
+    {#if to}
+      <p>{to.by} lets you {may[to.role] ?? to.role} <b>{to.office || "every office here"}</b>.</p>
+      <label for="join-name">Name, as it stands beside what you do</label>
+      <!-- svelte-ignore a11y_autofocus -->
+      <input id="join-name" class="field" bind:value={name} maxlength="60" required autocomplete="username" autofocus />
+      <label for="join-password">Password, of 12 letters or more</label>
+      <input
+        id="join-password"
+        class="field"
+        type="password"
+        bind:value={password}
+        minlength="12"
+        maxlength="256"
+        required
+        autocomplete="new-password"
+        aria-describedby="join-wrong"
+      />
+    {/if}
+    <p id="join-wrong" class="wrong" role="alert">{wrong}</p>
+    {#if to}<button class="main" disabled={busy}>Make it, and come in</button>{/if}
+  </form>
+</main>
+
+<style>
+  .door {
+    grid-row: 2 / -1;
+    overflow: auto;
+    display: grid;
+    place-items: start center;
+    padding: 9vh 16px 16px;
+    background: var(--paper);
+  }
+  form {
+    display: grid;
+    gap: 6px;
+    width: min(100%, 380px);
+    background: var(--panel);
+    border: 1px solid var(--hair);
+    border-top: 3px solid var(--plum);
+    padding: 18px 22px 20px;
+  }
+  .wrong {
+    color: var(--red);
+    min-height: 1.4em;
+  }
+  label {
+    margin-top: 6px;
+  }
+</style>

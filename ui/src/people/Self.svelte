@@ -1,0 +1,116 @@
+<script lang="ts">
+  import { api, type Session } from "../api/client";
+  import { me } from "../state/me.svelte";
+  import { office } from "../state/office.svelte";
+  import { since } from "../state/seen.svelte";
+
+  let list = $state.raw<Session[]>([]);
+  let old = $state("");
+  let next = $state("");
+  let wrong = $state("");
+  let changing = $state(false);
+
+  async function ask(what: Promise<Session[]>) {
+    wrong = "";
+    try {
+      list = await what;
+      return true;
+    } catch (e) {
+      wrong = e instanceof Error ? e.message : String(e);
+      return false;
+    }
+  }
+  $effect(() => void ask(api.sessions()));
+
+  async function out() {
+    const here = list.find((s) => s.here);
+    if (here && !(await ask(api.endSession(here.id)))) return;
+    office.leave();
+    me.take({ name: "", accounts: true });
+  }
+  async function change(e: SubmitEvent) {
+    e.preventDefault();
+    if (!(await ask(api.password(old, next)))) return;
+    old = next = "";
+    changing = false;
+    office.notice = { kind: "said", text: "The password is changed; other sessions ended." };
+  }
+</script>
+
+<section aria-label="You">
+  <h2>You are {me.now.name}</h2>
+  <ul>
+    {#each list as s (s.id)}
+      <li>
+        <span>{s.here ? "Here" : s.about}</span>
+        <span class="soft">since {since(s.at)}{s.here ? "" : `, last seen ${since(s.seen)}`}</span>
+        {#if s.here}<button onclick={out}>Sign out</button>
+        {:else}<button onclick={() => ask(api.endSession(s.id))} aria-label={`End the session of ${s.about}`}>End</button>{/if}
+      </li>
+    {/each}
+  </ul>
+  {#if list.length > 1}<p><button onclick={() => ask(api.endSession(0))}>End all but this one</button></p>{/if}
+  {#if changing}
+    <form onsubmit={change}>
+      <input type="text" autocomplete="username" value={me.now.name} hidden />
+      <label>Password now <input class="field" type="password" bind:value={old} required autocomplete="current-password" /></label>
+      <label
+        >New password <input
+          class="field"
+          type="password"
+          bind:value={next}
+          required
+          minlength="12"
+          maxlength="256"
+          autocomplete="new-password"
+        /></label
+      >
+      <button class="main">Change it</button>
+      <button type="button" onclick={() => (changing = false)}>Leave it</button>
+    </form>
+  {:else}
+    <p><button onclick={() => (changing = true)}>Change the password…</button></p>
+  {/if}
+  {#if wrong}<p class="wrong" role="alert">{wrong}</p>{/if}
+</section>
+
+<style>
+  section {
+    margin-top: 18px;
+  }
+  h2 {
+    font-weight: 700;
+    border-bottom: 1px solid var(--ink);
+  }
+  li {
+    display: flex;
+    flex-wrap: wrap;
+    gap: 4px 10px;
+    align-items: baseline;
+    padding: 4px 0;
+    border-bottom: 1px solid var(--hair);
+  }
+  li span:first-child {
+    overflow-wrap: anywhere;
+  }
+  li button {
+    margin-left: auto;
+  }
+  p {
+    margin-top: 8px;
+  }
+  form {
+    display: flex;
+    flex-wrap: wrap;
+    align-items: center;
+    gap: 6px 12px;
+    margin-top: 8px;
+  }
+  .soft {
+    color: var(--soft);
+    font-size: 13px;
+  }
+  .wrong {
+    color: var(--red);
+  }
+</style>
