@@ -81,8 +81,32 @@ func migrate(ctx context.Context, db *sql.DB) error {
 	if err != nil {
 		return err
 	}
+	var now int64
+	if now, err = p.GetDBVersion(ctx); err != nil {
+		return err
+	}
+	if newest := NewestForm(); now > newest {
+		return fmt.Errorf("they are of a newer Klammer (form %d, and this one knows %d): start that one", now, newest)
+	}
 	_, err = p.Up(ctx)
 	return err
+}
+
+// NewestForm is the newest form of the tables that this program knows, by its migrations.
+func NewestForm() (newest int64) {
+	all, _ := fs.Glob(migrations, "migrations/*.sql")
+	for _, name := range all {
+		if n, err := goose.NumericComponent(name); err == nil {
+			newest = max(newest, n)
+		}
+	}
+	return newest
+}
+
+// Form is of which form the tables of a database are.
+func Form(ctx context.Context, tx pgx.Tx) (form int64, err error) {
+	err = tx.QueryRow(ctx, "SELECT max(version_id) FROM goose_db_version WHERE is_applied").Scan(&form)
+	return form, err
 }
 
 // Close ends all connections.

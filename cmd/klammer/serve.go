@@ -42,13 +42,7 @@ Offices are kept in PostgreSQL: a private server that is started in the folder
 		RunE: func(cmd *cobra.Command, _ []string) error {
 			ctx, stop := signal.NotifyContext(cmd.Context(), os.Interrupt, syscall.SIGTERM)
 			defer stop()
-			err := serve(ctx, cmd, with)
-			var s status
-			if err != nil && !errors.As(err, &s) {
-				fmt.Fprintln(cmd.ErrOrStderr(), "klammer:", err)
-				return status(1)
-			}
-			return err
+			return sayFailure(cmd, serve(ctx, cmd, with))
 		},
 	}
 	cmd.Flags().StringVar(&with.listen, "listen", "127.0.0.1:8080", "address and port; on a loopback address the next free port is taken where it is in use")
@@ -56,6 +50,9 @@ Offices are kept in PostgreSQL: a private server that is started in the folder
 	cmd.Flags().StringVar(&with.certKey, "cert-key", "", "the key of the certificate, in PEM")
 	cmd.Flags().StringVar(&with.tls, "tls", "", "self: Klammer makes its certificate itself, and prints by what one knows it")
 	cmd.Flags().StringSliceVar(&with.hosts, "host", nil, "names and addresses of the certificate that Klammer makes")
+	cmd.Flags().DurationVar(&with.backups.every, "backup-every", 0, "make a backup by itself that often, as 24h; 0 for never")
+	cmd.Flags().StringVar(&with.backups.to, "backup-to", "", "the folder of those backups")
+	cmd.Flags().IntVar(&with.backups.keep, "backup-keep", 14, "how many of them are kept")
 	cmd.Flags().BoolVar(&with.accounts, "accounts", false, "people sign in, on a loopback address too")
 	cmd.Flags().StringVar(&with.data, "data", defaultData(), "folder of the private database")
 	cmd.Flags().StringVar(&with.load, "load", "", "an office to load where the database has none yet")
@@ -102,6 +99,7 @@ type serving struct {
 	cert, certKey, tls                      string
 	hosts                                   []string
 	accounts                                bool
+	backups                                 timed
 }
 
 // certificate is what the server shows; nil for none. Who can be reached from elsewhere
@@ -145,6 +143,9 @@ func serve(ctx context.Context, cmd *cobra.Command, with serving) error {
 	log := slog.New(slog.NewTextHandler(cmd.ErrOrStderr(), nil))
 	data, err := filepath.Abs(with.data)
 	if err != nil {
+		return err
+	}
+	if err := with.backups.check(); err != nil {
 		return err
 	}
 	cert, err := with.certificate(data, log)
@@ -202,6 +203,14 @@ func serve(ctx context.Context, cmd *cobra.Command, with serving) error {
 		defer played.Wait()
 		defer end()
 		to.At = at
+	}
+	if with.backups.every > 0 {
+		kept := make(chan struct{})
+		go func() {
+			defer close(kept)
+			with.backups.run(ctx, url, log)
+		}()
+		defer func() { end(); <-kept }()
 	}
 	srv := server.New(ctx, st, log)
 	srv.SpeakTo(to)

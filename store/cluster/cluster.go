@@ -39,7 +39,7 @@ var ErrMissing = errors.New("PostgreSQL is not installed: apt-get install postgr
 // Start makes the cluster in dir if it is not there, and starts it if it does
 // not run. Settings are PostgreSQL's, as in "fsync=off".
 func Start(ctx context.Context, dir string, settings ...string) (*Cluster, error) {
-	bin, err := programs()
+	bin, err := Programs()
 	if err != nil {
 		return nil, err
 	}
@@ -60,6 +60,21 @@ func Start(ctx context.Context, dir string, settings ...string) (*Cluster, error
 		return nil, err
 	}
 	return c, nil
+}
+
+// Running is the address of the cluster of a folder that another program runs; false for
+// none.
+func Running(dir string) (url string, ok bool) {
+	password, err := os.ReadFile(filepath.Join(dir, "password"))
+	if err != nil {
+		return "", false
+	}
+	port, ok := runningPort(filepath.Join(dir, "postgres"))
+	return address(strings.TrimSpace(string(password)), port), ok
+}
+
+func address(password string, port int) string {
+	return fmt.Sprintf("postgres://klammer:%s@127.0.0.1:%d/postgres?sslmode=disable", password, port)
 }
 
 // hold keeps a second program out of the folder for as long as we live.
@@ -96,7 +111,7 @@ func (c *Cluster) start(ctx context.Context, settings []string) error {
 			return err
 		}
 	}
-	c.URL = fmt.Sprintf("postgres://klammer:%s@127.0.0.1:%d/postgres?sslmode=disable", password, port)
+	c.URL = address(password, port)
 	return nil
 }
 
@@ -196,8 +211,8 @@ func (c *Cluster) run(ctx context.Context, program string, args ...string) error
 	return nil
 }
 
-// programs finds the folder of PostgreSQL's programs, the newest version.
-func programs() (string, error) {
+// Programs finds the folder of PostgreSQL's programs, the newest version.
+func Programs() (string, error) {
 	found, _ := filepath.Glob("/usr/lib/postgresql/*/bin/initdb")
 	slices.SortFunc(found, func(a, b string) int { return version(a) - version(b) })
 	if len(found) > 0 {

@@ -1,0 +1,167 @@
+package backup
+
+import (
+	"bytes"
+	"encoding/json"
+	"errors"
+	"os"
+	"path/filepath"
+	"testing"
+	"time"
+
+	"github.com/jackc/pgx/v5"
+	"github.com/stretchr/testify/require"
+
+	"klammer/core/notation"
+	"klammer/people"
+	"klammer/store"
+	"klammer/store/cluster/clustertest"
+)
+
+var url string
+
+func TestMain(m *testing.M) { os.Exit(clustertest.Main(m, &url)) }
+
+// contents is what is in every table.
+func contents(t *testing.T) (out map[string]string) {
+	conn, err := pgx.Connect(t.Context(), url)
+	require.NoError(t, err)
+	defer conn.Close(t.Context())
+	require.NoError(t, pgx.BeginFunc(t.Context(), conn, func(tx pgx.Tx) (err error) {
+		out, err = digests(t.Context(), tx)
+		return err
+	}))
+	return out
+}
+
+// fill puts something into every table that the store writes.
+func fill(t *testing.T, title string) {
+	st, err := store.Open(t.Context(), url)
+	require.NoError(t, err)
+	defer st.Close()
+	text, err := os.ReadFile("../demo/clinic.klm")
+	require.NoError(t, err)
+	f, err := notation.Read("clinic", string(text))
+	require.NoError(t, err)
+	id, err := st.Import(t.Context(), f.Office, store.Note{Author: "klammer", Summary: title})
+	require.NoError(t, err)
+	if some, err := st.Anybody(t.Context()); err == nil && !some {
+		link, err := st.Invite(t.Context(), 0, people.Keeper, "klammer", true)
+		require.NoError(t, err)
+		person, err := st.Join(t.Context(), link, "Robin", "hash")
+		require.NoError(t, err)
+		_, err = st.Begin(t.Context(), person, "a browser")
+		require.NoError(t, err)
+	}
+	_, err = st.MakeToken(t.Context(), id, title, "Robin", people.Nobody, 0, time.Hour)
+	require.NoError(t, err)
+	require.NoError(t, st.Record(t.Context(), "Robin", title, id, "", "127.0.0.1"))
+	require.NoError(t, st.KeepPlugTests(t.Context(), id, []store.PlugTest{{Port: "rack.1", Became: "failed", How: "hand", Wrong: []string{"ü \\ \" \t"}, Author: "Robin", Planned: "x"}}))
+}
+
+// TestThereAndBack: what was there comes back, table by table, and what came meanwhile is
+// gone; while a server is on the database, nothing is restored.
+func TestThereAndBack(t *testing.T) {
+	fill(t, "first")
+	before := contents(t)
+	require.Greater(t, len(before), 30)
+	file := filepath.Join(t.TempDir(), "one.backup")
+	about, err := Write(t.Context(), url, file)
+	require.NoError(t, err)
+	require.Equal(t, before, about.Rows)
+	require.Equal(t, before, contents(t), "a backup changes nothing")
+	info, err := os.Stat(file)
+	require.NoError(t, err)
+	require.EqualValues(t, 0o600, info.Mode().Perm())
+
+	fill(t, "second")
+	after := contents(t)
+	require.NotEqual(t, before, after)
+	st, err := store.Open(t.Context(), url)
+	require.NoError(t, err)
+	_, err = Restore(t.Context(), url, file)
+	require.ErrorContains(t, err, "stop it first")
+	require.Equal(t, after, contents(t))
+	st.Close()
+	_, err = Restore(t.Context(), url, file)
+	require.NoError(t, err)
+	require.Equal(t, before, contents(t))
+
+	// It is a database to work with: what is made next is numbered on from there.
+	fill(t, "third")
+	_, err = Restore(t.Context(), url, file)
+	require.NoError(t, err)
+	require.Equal(t, before, contents(t))
+	conn, err := pgx.Connect(t.Context(), url)
+	require.NoError(t, err)
+	defer conn.Close(t.Context())
+	var left int
+	require.NoError(t, conn.QueryRow(t.Context(), "SELECT count(*) FROM pg_database WHERE datname LIKE 'klammer_check_%'").Scan(&left))
+	require.Zero(t, left, "scratch databases go")
+}
+
+// TestBroken: a backup that is cut, changed, of another kind, of a newer Klammer, or that
+// says what is not in it, is refused, and nothing is changed.
+func TestBroken(t *testing.T) {
+	fill(t, "broken")
+	dir := t.TempDir()
+	file := filepath.Join(dir, "good.backup")
+	about, err := Write(t.Context(), url, file)
+	require.NoError(t, err)
+	good, err := os.ReadFile(file)
+	require.NoError(t, err)
+	before := contents(t)
+	again := func(change func(a *About)) []byte {
+		text, err := json.Marshal(about)
+		require.NoError(t, err)
+		a := &About{}
+		require.NoError(t, json.Unmarshal(text, a))
+		change(a)
+		work := t.TempDir()
+		_, err = unpacked(file, work)
+		require.NoError(t, err)
+		out := filepath.Join(work, "out")
+		require.NoError(t, packed(a, filepath.Join(work, dumpIn), out))
+		b, err := os.ReadFile(out)
+		require.NoError(t, err)
+		return b
+	}
+	flipped := bytes.Clone(good)
+	flipped[len(good)*2/3] ^= 1
+	for name, x := range map[string]struct {
+		data []byte
+		says string
+	}{
+		"empty":              {nil, "does not begin as one"},
+		"something else":     {[]byte("PK\x03\x04 a workbook"), "is no whole backup"},
+		"cut in the middle":  {good[:len(good)/2], "is no whole backup"},
+		"cut at the end":     {good[:len(good)-2000], "is no whole backup"},
+		"one bit":            {flipped, "was changed"},
+		"of a newer Klammer": {again(func(a *About) { a.Tables += 7 }), "newer Klammer"},
+		"of another format":  {again(func(a *About) { a.Klammer = "backup 9" }), `"backup 9"`},
+		"says other rows":    {again(func(a *About) { a.Rows["office"] = "7 abc" }), "these tables are not as the backup says: office"},
+	} {
+		bad := filepath.Join(dir, "bad.backup")
+		require.NoError(t, os.WriteFile(bad, x.data, 0o600))
+		_, err := Restore(t.Context(), url, bad)
+		require.ErrorContains(t, err, x.says, name)
+		_, err = Check(t.Context(), url, bad)
+		require.ErrorContains(t, err, x.says, name)
+	}
+	_, err = Restore(t.Context(), url, filepath.Join(dir, "none"))
+	require.True(t, errors.Is(err, os.ErrNotExist))
+	require.Equal(t, before, contents(t))
+	_, err = Check(t.Context(), url, file)
+	require.NoError(t, err)
+
+	// A database of a newer Klammer is not touched.
+	conn, err := pgx.Connect(t.Context(), url)
+	require.NoError(t, err)
+	defer conn.Close(t.Context())
+	_, err = conn.Exec(t.Context(), "INSERT INTO goose_db_version (version_id, is_applied) VALUES (9999, true)")
+	require.NoError(t, err)
+	_, err = store.Open(t.Context(), url)
+	require.ErrorContains(t, err, "of a newer Klammer (form 9999")
+	_, err = conn.Exec(t.Context(), "DELETE FROM goose_db_version WHERE version_id = 9999")
+	require.NoError(t, err)
+}
