@@ -218,6 +218,11 @@ func (s *Server) startReading(ctx context.Context, r *room, author string, names
 	go func() {
 		defer stop()
 		dial.ReadAll(reading, o, devices, func(res field.Result) {
+			told := "told"
+			if res.Err != nil {
+				told = "failed"
+			}
+			s.meters.reads.WithLabelValues(told).Inc()
 			if reading.Err() == nil {
 				if err := s.keep(s.stop, r, res, author); err != nil {
 					s.log.Error("what a device told could not be kept", "device", res.Device, "error", err)

@@ -52,6 +52,7 @@ type Server struct {
 	carries  sync.Map // by office: the *carry of its order
 	rounds   sync.Map // by office: the *rounds of its newest plan
 
+	meters  meters
 	access  Access
 	guesses chan struct{} // passwords that are being looked at
 	nobody  func() string // the hash of a password that nobody has
@@ -70,6 +71,7 @@ const slowest = 30 * time.Second
 func New(ctx context.Context, s *store.Store, log *slog.Logger) *Server {
 	srv := &Server{store: s, log: log, stop: ctx, rooms: map[int64]*room{}, turns: make(chan struct{}, mostOrders), guesses: make(chan struct{}, mostGuesses)}
 	srv.Admit(Access{})
+	srv.measure()
 	srv.app = fiber.New(fiber.Config{
 		AppName: "Klammer",
 		// A body is read by the route that wants one, and as it comes: nothing is
@@ -92,10 +94,11 @@ func New(ctx context.Context, s *store.Store, log *slog.Logger) *Server {
 		log.Error("a request panicked", "path", c.Path(), "panic", e, "stack", string(debug.Stack()))
 	}}))
 	srv.app.Use(srv.guard)
+	srv.probes()
 	srv.app.Use("/api", whileAsked)
 	srv.app.Use("/api", srv.enter)
 	for _, r := range srv.routes() {
-		srv.app.Add([]string{r.method}, r.path, srv.allow(r), r.handle)
+		srv.app.Add([]string{r.method}, r.path, srv.timed(r), srv.allow(r), r.handle)
 	}
 	srv.app.All("/api/*", func(c fiber.Ctx) error {
 		return fiber.NewError(fiber.StatusNotFound, "there is nothing at "+c.Path())
@@ -239,6 +242,34 @@ func (s *Server) guard(c fiber.Ctx) error {
 	return c.Next()
 }
 
+// statusOf is the status that an error is answered with.
+func (s *Server) statusOf(err error) int {
+	var field *badField
+	var fault *command.Fault
+	var clash *history.Conflict
+	var much *tooMuch
+	var web *fiber.Error
+	switch {
+	case errors.As(err, &field), errors.As(err, &fault):
+		return fiber.StatusBadRequest
+	case errors.As(err, &clash):
+		return fiber.StatusConflict
+	case errors.As(err, &much):
+		return fiber.StatusUnprocessableEntity
+	case errors.Is(err, store.ErrNoOffice):
+		return fiber.StatusNotFound
+	case errors.As(err, &web):
+		return web.Code
+	case errors.Is(err, context.Canceled): // whoever asked has gone
+		return fiber.StatusRequestTimeout
+	case noSpace(err):
+		return fiber.StatusInsufficientStorage
+	case databaseGone(err):
+		return fiber.StatusServiceUnavailable
+	}
+	return fiber.StatusInternalServerError
+}
+
 // fail turns an error into an answer with the right status.
 func (s *Server) fail(c fiber.Ctx, err error) error {
 	var field *badField
@@ -247,29 +278,28 @@ func (s *Server) fail(c fiber.Ctx, err error) error {
 	var much *tooMuch
 	var maybe *uncertain
 	var web *fiber.Error
-	status, p := fiber.StatusInternalServerError, api.Problem{}
+	status, p := s.statusOf(err), api.Problem{}
 	switch {
 	case errors.As(err, &field):
-		status, p = fiber.StatusBadRequest, api.Problem{Error: field.text, Field: field.field, Code: field.code, Mistakes: field.mistakes}
+		p = api.Problem{Error: field.text, Field: field.field, Code: field.code, Mistakes: field.mistakes}
 	case errors.As(err, &fault):
-		status, p = fiber.StatusBadRequest, api.Problem{Error: fault.Text, Field: fault.Field, Code: api.Code(fault.Code), Mistakes: mistakeViews(fault.Mistakes)}
+		p = api.Problem{Error: fault.Text, Field: fault.Field, Code: api.Code(fault.Code), Mistakes: mistakeViews(fault.Mistakes)}
 	case errors.As(err, &clash):
-		status, p = fiber.StatusConflict, api.Problem{Code: api.InTheWay, Error: clash.Text}
+		p = api.Problem{Code: api.InTheWay, Error: clash.Text}
 	case errors.As(err, &much):
-		status, p = fiber.StatusUnprocessableEntity, api.Problem{Code: api.BeyondLimit, Error: much.text}
+		p = api.Problem{Code: api.BeyondLimit, Error: much.text}
 	case errors.Is(err, store.ErrNoOffice):
-		status, p = fiber.StatusNotFound, api.Problem{Code: api.NotThere, Error: "there is no office of that number", Field: "id"}
+		p = api.Problem{Code: api.NotThere, Error: "there is no office of that number", Field: "id"}
 	case errors.Is(err, fiber.ErrRequestEntityTooLarge):
-		status, p = fiber.StatusRequestEntityTooLarge, api.Problem{Code: api.BeyondLimit, Error: fmt.Sprintf("that is more than %d MB, the most that is read at once", bodyLimit>>20)}
+		p = api.Problem{Code: api.BeyondLimit, Error: fmt.Sprintf("that is more than %d MB, the most that is read at once", bodyLimit>>20)}
 	case errors.As(err, &web):
-		status, p = web.Code, api.Problem{Code: webCode(web.Code), Error: web.Message}
+		p = api.Problem{Code: webCode(web.Code), Error: web.Message}
 	case errors.Is(err, context.Canceled): // whoever asked has gone
-		status, p = fiber.StatusRequestTimeout, api.Problem{Code: api.NotNow, Error: "nobody waits for the answer any more"}
+		p = api.Problem{Code: api.NotNow, Error: "nobody waits for the answer any more"}
 	case noSpace(err):
-		status, p = fiber.StatusInsufficientStorage, api.Problem{Code: api.NotNow, Error: "The disk of the database is full: nothing was changed, and nothing can be until there is room."}
+		p = api.Problem{Code: api.NotNow, Error: "The disk of the database is full: nothing was changed, and nothing can be until there is room."}
 		s.log.Error("database", "path", c.Path(), "error", err)
 	case databaseGone(err):
-		status = fiber.StatusServiceUnavailable
 		p = api.Problem{Code: api.NotNow, Error: "The database does not answer: nothing was changed. Klammer goes on as soon as it is back."}
 		if errors.As(err, &maybe) && !pgconn.SafeToRetry(err) {
 			p = api.Problem{Code: api.NotNow, Error: "The database went away while this was being kept: it is asked again as soon as it is back.", Unsure: true}
@@ -311,8 +341,8 @@ func noSpace(err error) bool {
 // databaseGone tells a database that cannot be reached from one that refuses.
 func databaseGone(err error) bool {
 	var pg *pgconn.PgError
-	if errors.As(err, &pg) { // 57P0x: shutting down or starting; 08: connection; 53: out of resources
-		return strings.HasPrefix(pg.Code, "57P") || strings.HasPrefix(pg.Code, "08") || strings.HasPrefix(pg.Code, "53")
+	if errors.As(err, &pg) { // 57P0x: shutting down or starting; 08: connection; 53: out of resources; 25006: a standby
+		return pg.Code == "25006" || strings.HasPrefix(pg.Code, "57P") || strings.HasPrefix(pg.Code, "08") || strings.HasPrefix(pg.Code, "53")
 	}
 	var connect *pgconn.ConnectError
 	var network net.Error

@@ -115,6 +115,24 @@ func (s *Store) Close() { s.pool.Close() }
 // Ping says whether the database answers.
 func (s *Store) Ping(ctx context.Context) error { return s.pool.Ping(ctx) }
 
+// Ready says whether the database takes what is written.
+func (s *Store) Ready(ctx context.Context) error {
+	var standby bool
+	if err := s.pool.QueryRow(ctx, "SELECT pg_is_in_recovery()").Scan(&standby); err != nil {
+		return err
+	}
+	if standby {
+		return errors.New("it is a standby")
+	}
+	return nil
+}
+
+// Pool is how many connections there are, and are in use.
+func (s *Store) Pool() struct{ Total, Busy int32 } {
+	x := s.pool.Stat()
+	return struct{ Total, Busy int32 }{x.TotalConns(), x.AcquiredConns()}
+}
+
 // Summary is an office in a list.
 type Summary struct {
 	ID       int64

@@ -7,11 +7,13 @@ import (
 	"fmt"
 	"log/slog"
 	"net"
+	"net/http"
 	"os"
 	"os/signal"
 	"path/filepath"
 	"strconv"
 	"syscall"
+	"time"
 
 	"github.com/spf13/cobra"
 
@@ -53,6 +55,8 @@ Offices are kept in PostgreSQL: a private server that is started in the folder
 	cmd.Flags().DurationVar(&with.backups.every, "backup-every", 0, "make a backup by itself that often, as 24h; 0 for never")
 	cmd.Flags().StringVar(&with.backups.to, "backup-to", "", "the folder of those backups")
 	cmd.Flags().IntVar(&with.backups.keep, "backup-keep", 14, "how many of them are kept")
+	cmd.Flags().StringVar(&with.metrics, "metrics", "", "a loopback address for what the server measures of itself, as 127.0.0.1:9180 (Prometheus)")
+	cmd.Flags().BoolVar(&with.json, "log-json", false, "write the log as JSON")
 	cmd.Flags().BoolVar(&with.accounts, "accounts", false, "people sign in, on a loopback address too")
 	cmd.Flags().StringVar(&with.data, "data", defaultData(), "folder of the private database")
 	cmd.Flags().StringVar(&with.load, "load", "", "an office to load where the database has none yet")
@@ -100,6 +104,8 @@ type serving struct {
 	hosts                                   []string
 	accounts                                bool
 	backups                                 timed
+	metrics                                 string
+	json                                    bool // the log
 }
 
 // certificate is what the server shows; nil for none. Who can be reached from elsewhere
@@ -141,6 +147,9 @@ func serve(ctx context.Context, cmd *cobra.Command, with serving) error {
 	defer end()
 	out := cmd.OutOrStdout()
 	log := slog.New(slog.NewTextHandler(cmd.ErrOrStderr(), nil))
+	if with.json {
+		log = slog.New(slog.NewJSONHandler(cmd.ErrOrStderr(), nil))
+	}
 	data, err := filepath.Abs(with.data)
 	if err != nil {
 		return err
@@ -214,6 +223,11 @@ func serve(ctx context.Context, cmd *cobra.Command, with serving) error {
 	}
 	srv := server.New(ctx, st, log)
 	srv.SpeakTo(to)
+	if with.metrics != "" {
+		if err := measured(ctx, with.metrics, srv.Metrics()); err != nil {
+			return err
+		}
+	}
 	at := "http://" + l.Addr().String()
 	if cert != nil {
 		at = "https://" + l.Addr().String()
@@ -239,6 +253,24 @@ func serve(ctx context.Context, cmd *cobra.Command, with serving) error {
 		return nil
 	}
 	return err
+}
+
+// measured serves what the server measures of itself, on this machine alone.
+func measured(ctx context.Context, address string, metrics http.Handler) error {
+	host, _, err := net.SplitHostPort(address)
+	if ip := net.ParseIP(host); err != nil || host != "localhost" && (ip == nil || !ip.IsLoopback()) {
+		return fmt.Errorf("--metrics %s: it is for this machine alone, as 127.0.0.1:9180", address)
+	}
+	l, err := net.Listen("tcp", address)
+	if err != nil {
+		return fmt.Errorf("--metrics %s: %w", address, err)
+	}
+	mux := http.NewServeMux()
+	mux.Handle("GET /metrics", metrics)
+	srv := &http.Server{Handler: mux, ReadHeaderTimeout: 10 * time.Second}
+	go func() { _ = srv.Serve(l) }()
+	context.AfterFunc(ctx, func() { _ = srv.Close() })
+	return nil
 }
 
 // playFirst plays the devices of the first office: as they are in a file where the

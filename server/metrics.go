@@ -1,0 +1,81 @@
+package server
+
+import (
+	"context"
+	"fmt"
+	"net/http"
+	"time"
+
+	"github.com/gofiber/fiber/v3"
+	"github.com/prometheus/client_golang/prometheus"
+	"github.com/prometheus/client_golang/prometheus/collectors"
+	"github.com/prometheus/client_golang/prometheus/promhttp"
+)
+
+// meters is what a server measures of itself.
+type meters struct {
+	all      *prometheus.Registry
+	requests *prometheus.HistogramVec
+	reads    *prometheus.CounterVec
+}
+
+func (s *Server) measure() {
+	m := meters{all: prometheus.NewRegistry()}
+	m.requests = prometheus.NewHistogramVec(prometheus.HistogramOpts{
+		Name: "klammer_request_seconds", Help: "How long requests took, by route and status; edits are POST /api/offices/:id/edits.",
+		Buckets: []float64{.002, .005, .01, .02, .05, .1, .2, .5, 1, 2, 5, 15},
+	}, []string{"route", "status"})
+	m.reads = prometheus.NewCounterVec(prometheus.CounterOpts{Name: "klammer_device_reads_total", Help: "Devices that were read, by whether they told."}, []string{"result"})
+	gauge := func(name, help string, value func() float64) {
+		m.all.MustRegister(prometheus.NewGaugeFunc(prometheus.GaugeOpts{Name: name, Help: help}, value))
+	}
+	gauge("klammer_streams", "Pages that listen.", func() float64 { return float64(s.streams.Load()) })
+	gauge("klammer_offices_open", "Offices that are kept worked out.", func() float64 {
+		s.mu.Lock()
+		defer s.mu.Unlock()
+		return float64(len(s.rooms))
+	})
+	if s.store != nil {
+		gauge("klammer_pool_connections", "Connections to the database.", func() float64 { return float64(s.store.Pool().Total) })
+		gauge("klammer_pool_busy", "Connections to the database that are in use.", func() float64 { return float64(s.store.Pool().Busy) })
+	}
+	m.all.MustRegister(m.requests, m.reads, collectors.NewGoCollector(), collectors.NewProcessCollector(collectors.ProcessCollectorOpts{}))
+	s.meters = m
+}
+
+// Metrics is what the server measures of itself, in the text format of Prometheus. It is
+// for a port of its own, on this machine.
+func (s *Server) Metrics() http.Handler {
+	return promhttp.HandlerFor(s.meters.all, promhttp.HandlerOpts{})
+}
+
+// timed measures a route; streams last as long as a page is open, and are counted.
+func (s *Server) timed(r route) fiber.Handler {
+	name := r.method + " " + r.path
+	return func(c fiber.Ctx) error {
+		start := time.Now()
+		err := c.Next()
+		if r.path != "/api/offices/:id/events" {
+			status := c.Response().StatusCode()
+			if err != nil { // the answer is made further out
+				status = s.statusOf(err)
+			}
+			s.meters.requests.WithLabelValues(name, fmt.Sprint(status)).Observe(time.Since(start).Seconds())
+		}
+		return err
+	}
+}
+
+// probes answers whether the process lives, and whether it can work: for whoever starts it
+// again, or sends people here.
+func (s *Server) probes() {
+	s.app.Get("/livez", func(c fiber.Ctx) error { return c.SendString("ok\n") })
+	s.app.Get("/readyz", func(c fiber.Ctx) error {
+		ctx, stop := context.WithTimeout(c.Context(), 3*time.Second)
+		defer stop()
+		if err := s.store.Ready(ctx); err != nil {
+			return c.Status(fiber.StatusServiceUnavailable).SendString("the database does not take edits\n")
+		}
+		return c.SendString("ok\n")
+	})
+}

@@ -1,0 +1,73 @@
+package cluster
+
+import (
+	"context"
+	"fmt"
+	"net/url"
+	"os"
+	"path/filepath"
+	"strings"
+
+	"github.com/jackc/pgx/v5"
+)
+
+// Standby makes a second server in dir that follows this one, and starts it. From then on
+// this one says that something is kept when both have it (synchronous replication).
+func (c *Cluster) Standby(ctx context.Context, dir string) (*Cluster, error) {
+	u, err := url.Parse(c.URL)
+	if err != nil {
+		return nil, err
+	}
+	if err := os.MkdirAll(dir, 0o755); err != nil {
+		return nil, err
+	}
+	if c.cred != nil {
+		if err := os.Chown(dir, int(c.cred.Uid), int(c.cred.Gid)); err != nil {
+			return nil, err
+		}
+	}
+	next := &Cluster{dir: dir, bin: c.bin, cred: c.cred}
+	if err := next.hold(); err != nil {
+		return nil, err
+	}
+	password, _ := u.User.Password()
+	data := filepath.Join(dir, "postgres")
+	from := fmt.Sprintf("host=127.0.0.1 port=%s user=klammer password=%s application_name=klammer_standby sslmode=disable", u.Port(), password)
+	if err := c.run(ctx, "pg_basebackup", "--pgdata="+data, "--write-recovery-conf", "--wal-method=stream", "--checkpoint=fast", "--dbname="+from); err != nil {
+		return nil, fmt.Errorf("the standby cannot be made: %w", err)
+	}
+	if err := os.WriteFile(filepath.Join(dir, "password"), []byte(password+"\n"), 0o600); err != nil {
+		return nil, err
+	}
+	port, err := freePort()
+	if err != nil {
+		return nil, err
+	}
+	if err := next.launch(ctx, data, port, nil); err != nil {
+		return nil, err
+	}
+	next.URL = address(password, port)
+	conn, err := pgx.Connect(ctx, c.URL)
+	if err != nil {
+		return nil, err
+	}
+	defer conn.Close(ctx)
+	for _, x := range []string{"ALTER SYSTEM SET synchronous_standby_names = '*'", "SELECT pg_reload_conf()"} {
+		if _, err := conn.Exec(ctx, x); err != nil {
+			return nil, err
+		}
+	}
+	return next, nil
+}
+
+// Promote makes a standby the one that takes edits.
+func (c *Cluster) Promote(ctx context.Context) error {
+	return c.run(ctx, "pg_ctl", "promote", "-w", "-D", filepath.Join(c.dir, "postgres"))
+}
+
+// Either is the address of whichever of two servers takes edits just now.
+func Either(a, b *Cluster) string {
+	x, _ := url.Parse(a.URL)
+	y, _ := url.Parse(b.URL)
+	return strings.Replace(a.URL, x.Host, x.Host+","+y.Host, 1) + "&target_session_attrs=read-write"
+}
