@@ -270,6 +270,16 @@ func Rights() (out []Right) {
 	return out
 }
 
+// RightsTable is that table as it stands in docs/service.md.
+func RightsTable() ([]byte, error) {
+	var b strings.Builder
+	b.WriteString("| request | who may |\n|---|---|\n")
+	for _, r := range Rights() {
+		fmt.Fprintf(&b, "| `%s %s` | %s |\n", r.Method, r.Path, r.Who)
+	}
+	return []byte(b.String()), nil
+}
+
 var needs = map[need]string{
 	anybody: "anybody", someone: "signed in", reader: "reader", planner: "planner", carrier: "carrier", keeper: "keeper",
 	plannerOfAll: "planner of all", keeperOfAll: "keeper of all", reporting: "token",

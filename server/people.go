@@ -378,14 +378,14 @@ func (s *Server) setRole(c fiber.Ctx) error {
 			return bad("role", "%s", err)
 		}
 	}
-	gone, err := s.store.SetRole(c.Context(), q.Person, office, role)
+	name, gone, err := s.store.SetRole(c.Context(), q.Person, office, role)
 	if err != nil {
 		return whoGoes(err)
 	}
 	if err := s.ended(c.Context(), gone); err != nil {
 		return err
 	}
-	s.note(c, whoAsks(c).name, "changed a role", office, fmt.Sprintf("person %d: %s", q.Person, role))
+	s.note(c, whoAsks(c).name, "changed a role", office, fmt.Sprintf("%s: %s", name, role))
 	return s.peopleTold(c, office, "")
 }
 
@@ -409,14 +409,14 @@ func (s *Server) removePerson(c fiber.Ctx) error {
 	if err != nil {
 		return err
 	}
-	gone, err := s.store.Remove(c.Context(), id)
+	name, gone, err := s.store.Remove(c.Context(), id)
 	if err != nil {
 		return whoGoes(err)
 	}
 	if err := s.ended(c.Context(), gone); err != nil {
 		return err
 	}
-	s.note(c, whoAsks(c).name, "removed somebody", 0, fmt.Sprintf("person %d", id))
+	s.note(c, whoAsks(c).name, "removed somebody", 0, name)
 	return s.peopleTold(c, 0, "")
 }
 

@@ -8,6 +8,7 @@ import (
 	"log/slog"
 	"net"
 	"net/http"
+	"os"
 	"strings"
 	"testing"
 	"time"
@@ -227,6 +228,11 @@ func TestWhoMay(t *testing.T) {
 			asked++
 		}
 	}
+	told, err := os.ReadFile("../docs/service.md")
+	require.NoError(t, err)
+	table, err := server.RightsTable()
+	require.NoError(t, err)
+	require.Contains(t, string(told), string(table), "docs/service.md has the table: klammer serve rights")
 	t.Logf("%d routes, %d of us: %d requests", len(server.Rights()), len(everybody), asked)
 	_, v, _ = h.ask("GET", "/api/offices", nil, everybody[9].header...)
 	require.Len(t, v["list"], 1, "who keeps one office sees that")

@@ -157,12 +157,11 @@ func taken(err error) bool {
 	return errors.As(err, &pg) && pg.Code == "23505"
 }
 
-// SetRole gives a person a role in an office, 0 for all; Nobody takes it away. Who has
+// SetRole gives a person, whose name it tells, a role in an office, 0 for all; Nobody takes it away. Who has
 // none left stays, and may nothing. His sessions end, so that nothing goes on that he may
 // no longer.
-func (s *Store) SetRole(ctx context.Context, person, office int64, role people.Role) (ended []int64, err error) {
+func (s *Store) SetRole(ctx context.Context, person, office int64, role people.Role) (name string, ended []int64, err error) {
 	err = pgx.BeginFunc(ctx, s.pool, func(tx pgx.Tx) error {
-		var name string
 		if err := tx.QueryRow(ctx, "SELECT name FROM person WHERE id = $1 FOR UPDATE", person).Scan(&name); errors.Is(err, pgx.ErrNoRows) {
 			return ErrNobody
 		} else if err != nil {
@@ -182,7 +181,7 @@ func (s *Store) SetRole(ctx context.Context, person, office int64, role people.R
 		ended, err = endSessions(ctx, tx, person, 0)
 		return err
 	})
-	return ended, err
+	return name, ended, err
 }
 
 // Give gives a person a role in an office, beside what he has.
@@ -214,22 +213,22 @@ func endSessions(ctx context.Context, tx pgx.Tx, person, but int64) ([]int64, er
 	return pgx.CollectRows(rows, pgx.RowTo[int64])
 }
 
-// Remove removes a person; what he made stays.
-func (s *Store) Remove(ctx context.Context, person int64) (ended []int64, err error) {
+// Remove removes a person, whose name it tells; what he made stays.
+func (s *Store) Remove(ctx context.Context, person int64) (name string, ended []int64, err error) {
 	err = pgx.BeginFunc(ctx, s.pool, func(tx pgx.Tx) error {
 		if ended, err = endSessions(ctx, tx, person, 0); err != nil {
 			return err
 		}
-		tag, err := tx.Exec(ctx, "DELETE FROM person WHERE id = $1", person)
+		err := tx.QueryRow(ctx, "DELETE FROM person WHERE id = $1 RETURNING name", person).Scan(&name)
+		if errors.Is(err, pgx.ErrNoRows) {
+			return ErrNobody
+		}
 		if err != nil {
 			return err
 		}
-		if tag.RowsAffected() == 0 {
-			return ErrNobody
-		}
 		return keeperLeft(ctx, tx)
 	})
-	return ended, err
+	return name, ended, err
 }
 
 // SetPassword changes a password, and ends the person's sessions but one.

@@ -29,21 +29,25 @@ import (
 
 func serveCmd() *cobra.Command {
 	var with serving
+	var config string
 	cmd := &cobra.Command{
 		Use:   "serve",
 		Short: "Serve the web application",
 		Long: `Serve the web application. On a loopback address it asks only for a name, as whoever
 is at the machine may everything. On any other address people sign in, over TLS: with
-a certificate of one's own (--cert, --key), or one that Klammer makes (--tls self). The
+a certificate of one's own (--cert, --cert-key), or one that Klammer makes (--tls self). The
 first start prints a link with which the first account is made.
 
 Offices are kept in PostgreSQL: a private server that is started in the folder
---data, or the one that KLAMMER_DATABASE_URL names.`,
+--data, or the one that --database-url or KLAMMER_DATABASE_URL names.`,
 		Example: "  klammer serve --load demo/clinic.klm\n  klammer serve --listen 192.0.2.10:8443 --tls self --host klammer.office\n  KLAMMER_DATABASE_URL=postgres://me@db/office klammer serve",
 		Args:    cobra.NoArgs,
 		RunE: func(cmd *cobra.Command, _ []string) error {
 			ctx, stop := signal.NotifyContext(cmd.Context(), os.Interrupt, syscall.SIGTERM)
 			defer stop()
+			if err := configured(cmd, config); err != nil {
+				return sayFailure(cmd, err)
+			}
 			return sayFailure(cmd, serve(ctx, cmd, with))
 		},
 	}
@@ -55,6 +59,8 @@ Offices are kept in PostgreSQL: a private server that is started in the folder
 	cmd.Flags().DurationVar(&with.backups.every, "backup-every", 0, "make a backup by itself that often, as 24h; 0 for never")
 	cmd.Flags().StringVar(&with.backups.to, "backup-to", "", "the folder of those backups")
 	cmd.Flags().IntVar(&with.backups.keep, "backup-keep", 14, "how many of them are kept")
+	cmd.Flags().StringVar(&config, "config", "", "a file with the words below, in TOML; each is KLAMMER_… in the environment too, as KLAMMER_BACKUP_TO")
+	cmd.Flags().StringVar(&with.database, "database-url", "", "the address of a database of your own, instead of a private one; better in the file or the environment, as it has a password")
 	cmd.Flags().StringVar(&with.metrics, "metrics", "", "a loopback address for what the server measures of itself, as 127.0.0.1:9180 (Prometheus)")
 	cmd.Flags().BoolVar(&with.json, "log-json", false, "write the log as JSON")
 	cmd.Flags().BoolVar(&with.accounts, "accounts", false, "people sign in, on a loopback address too")
@@ -68,6 +74,7 @@ Offices are kept in PostgreSQL: a private server that is started in the folder
 		text        func() ([]byte, error)
 	}{
 		{"describe", "Print the OpenAPI description of the HTTP interface", server.Description},
+		{"rights", "Print who may ask for what, where people sign in", server.RightsTable},
 		{"words", "Print the words of the core as the page has them", server.Words},
 	} {
 		cmd.AddCommand(&cobra.Command{
@@ -104,7 +111,7 @@ type serving struct {
 	hosts                                   []string
 	accounts                                bool
 	backups                                 timed
-	metrics                                 string
+	metrics, database                       string
 	json                                    bool // the log
 }
 
@@ -166,7 +173,7 @@ func serve(ctx context.Context, cmd *cobra.Command, with serving) error {
 		return err
 	}
 	defer l.Close()
-	url := os.Getenv("KLAMMER_DATABASE_URL")
+	url := with.database
 	if url == "" {
 		c, err := cluster.Start(ctx, data)
 		if err != nil {

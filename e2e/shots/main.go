@@ -6,6 +6,7 @@ package main
 
 import (
 	"context"
+	"encoding/json"
 	"flag"
 	"fmt"
 	"log"
@@ -26,8 +27,11 @@ type shot struct {
 	name, path string
 	do         func(ctx context.Context) error
 	ready      string
-	played     bool // on the demo as it is, with stand-ins
+	on         string // of programs; "" for the demo
 }
+
+// programs are those that the pictures are taken of, by what they are called here.
+var programs = map[string]*stage.Program{}
 
 func press(keys string) func(context.Context) error {
 	return func(ctx context.Context) error {
@@ -98,33 +102,80 @@ func failed(ctx context.Context) error {
 	return nil
 }
 
+// peopleIn makes accounts by links, and gives roles.
+func peopleIn(ctx context.Context) error {
+	const door = `document.getElementById("join-password") !== null`
+	join := func(link, name string) error {
+		if err := chromedp.Do(ctx, chromedp.Navigate(link)); err != nil {
+			return err
+		}
+		if err := stage.Until(ctx, door); err != nil {
+			return err
+		}
+		return chromedp.Do(ctx, chromedp.SendKeys("#join-name", name), chromedp.SendKeys("#join-password", "harbour-tulip-ox-"+name+kb.Enter))
+	}
+	post := func(path, body, field string) (string, error) {
+		text, err := json.Marshal(body)
+		if err != nil {
+			return "", err
+		}
+		return chromedp.Run(ctx, chromedp.Evaluate[string](fmt.Sprintf(`fetch(%q, {method: "POST", headers: {"Content-Type": "application/json"}, body: %s}).then(r => r.json()).then(v => v[%q] ?? v.error ?? "")`, path, text, field), chromedp.EvalAwaitPromise))
+	}
+	guarded := programs["guarded"]
+	if err := join(guarded.Link, "Robin"); err != nil {
+		return err
+	}
+	if err := stage.Until(ctx, `document.getElementById("board") !== null`); err != nil {
+		return err
+	}
+	for _, x := range []struct{ name, role string }{{"Sam", "planner"}, {"Noor", "carrier"}, {"Ines (for March)", "reader"}} {
+		link, err := post("/api/offices/1/invitations", `{"role":"`+x.role+`"}`, "link")
+		if err != nil {
+			return err
+		}
+		if err := join(guarded.URL+"/join#"+link, x.name); err != nil {
+			return err
+		}
+		if err := stage.Until(ctx, `document.getElementById("board") !== null`); err != nil {
+			return err
+		}
+		if _, err := post("/api/sign-in", `{"name":"Robin","password":"harbour-tulip-ox-Robin"}`, "name"); err != nil {
+			return err
+		}
+	}
+	if err := chromedp.Do(ctx, chromedp.Navigate(guarded.URL+"/1/people")); err != nil {
+		return err
+	}
+	return nil
+}
+
 const settled = `document.querySelector(".findings .mends") !== null`
 
 var shots = []shot{
-	{"board", "", nil, settled, false},
-	{"board-dark", "", func(ctx context.Context) error { return stage.Dark(ctx) }, settled, false},
-	{"cable", "", press("c"), `document.querySelector(".cable table") !== null`, false},
+	{"board", "", nil, settled, ""},
+	{"board-dark", "", func(ctx context.Context) error { return stage.Dark(ctx) }, settled, ""},
+	{"cable", "", press("c"), `document.querySelector(".cable table") !== null`, ""},
 	{"bring", "", func(ctx context.Context) error {
 		if _, err := chromedp.Run(ctx, chromedp.Evaluate[any](fmt.Sprintf(`document.querySelector(%q)?.scrollIntoView()`, stage.Cell("annex.8", 150)))); err != nil {
 			return err
 		}
 		return line("bring imaging to annex.8")(ctx)
-	}, `(document.querySelector("#would")?.textContent ?? "").includes("Would change")`, false},
-	{"line", "", line("rack 19: 190 [120 130 140 170]"), `document.querySelector("#foretold").textContent.includes("Enter applies")`, false},
-	{"reach", "/reach?vlan=130", nil, `document.querySelector(".reach, [data-reach], main h1") !== null`, false},
-	{"walk", "/walk?from=surgery 1 pc&to=office printer", nil, `document.querySelector(".way") !== null`, false},
-	{"talk", "/talk?from=rack.1&to=10.61.130.9&service=pictures", nil, `document.querySelector(".ways") !== null && document.querySelector(".wishes .mend") !== null`, false},
-	{"plans", "/plans", nil, `document.querySelector("main h1") !== null`, false},
-	{"register", "/register", nil, `document.querySelector("main h1") !== null`, false},
-	{"devices", "/devices?device=rack&port=19", nil, `document.querySelector("[data-port-panel]") !== null`, false},
-	{"sheet", "/sheets?device=ward-east", nil, `document.querySelector("main table") !== null`, false},
-	{"orders", "/orders", orderIn, `document.querySelector("#then") !== null && document.querySelector(".window #board") !== null`, false},
-	{"field", "/field", readAll, `document.querySelector("[data-code]") !== null || document.querySelectorAll("tr.drift").length > 0`, true},
-	{"round", "/round", failed, `document.querySelector("[aria-label='What explains it'] li") !== null`, false},
-	{"poster", "/poster", nil, `document.querySelector(".poster svg") !== null`, false},
-	{"offices", "offices", nil, `document.querySelector("[data-office]") !== null`, false},
-	{"history", "/history", nil, `document.querySelector("main h1") !== null`, false},
-	{"past", "/history", click("[data-revision='1'] button"), `document.querySelector("#then") !== null && document.querySelector("#board") !== null`, false},
+	}, `(document.querySelector("#would")?.textContent ?? "").includes("Would change")`, ""},
+	{"line", "", line("rack 19: 190 [120 130 140 170]"), `document.querySelector("#foretold").textContent.includes("Enter applies")`, ""},
+	{"reach", "/reach?vlan=130", nil, `document.querySelector(".reach, [data-reach], main h1") !== null`, ""},
+	{"walk", "/walk?from=surgery 1 pc&to=office printer", nil, `document.querySelector(".way") !== null`, ""},
+	{"talk", "/talk?from=rack.1&to=10.61.130.9&service=pictures", nil, `document.querySelector(".ways") !== null && document.querySelector(".wishes .mend") !== null`, ""},
+	{"plans", "/plans", nil, `document.querySelector("main h1") !== null`, ""},
+	{"register", "/register", nil, `document.querySelector("main h1") !== null`, ""},
+	{"devices", "/devices?device=rack&port=19", nil, `document.querySelector("[data-port-panel]") !== null`, ""},
+	{"sheet", "/sheets?device=ward-east", nil, `document.querySelector("main table") !== null`, ""},
+	{"orders", "/orders", orderIn, `document.querySelector("#then") !== null && document.querySelector(".window #board") !== null`, ""},
+	{"field", "/field", readAll, `document.querySelector("[data-code]") !== null || document.querySelectorAll("tr.drift").length > 0`, "played"},
+	{"round", "/round", failed, `document.querySelector("[aria-label='What explains it'] li") !== null`, ""},
+	{"poster", "/poster", nil, `document.querySelector(".poster svg") !== null`, ""},
+	{"offices", "offices", nil, `document.querySelector("[data-office]") !== null`, ""},
+	{"people", "/people", peopleIn, `document.querySelectorAll(".people .record tr").length > 3`, "guarded"},
+	{"past", "/history", click("[data-revision='1'] button"), `document.querySelector("#then") !== null && document.querySelector("#board") !== null`, ""},
 }
 
 func main() {
@@ -158,16 +209,15 @@ func take(out, size string, zoom float64, edit, keys string, names []string) err
 	if _, err := fmt.Sscanf(size, "%dx%d", &w, &h); err != nil {
 		return fmt.Errorf("-size %s: write WIDTHxHEIGHT", size)
 	}
-	p, end, err := begin(stage.Start)
-	if err != nil {
-		return err
+	for name, start := range map[string]func(string, int) (*stage.Program, error){"": stage.Start, "played": stage.StartPlayed, "guarded": stage.StartGuarded} {
+		x, end, err := begin(start)
+		if err != nil {
+			return err
+		}
+		defer end()
+		programs[name] = x
 	}
-	defer end()
-	played, over, err := begin(stage.StartPlayed)
-	if err != nil {
-		return err
-	}
-	defer over()
+	p := programs[""]
 	ctx, cancel := context.WithTimeout(context.Background(), 5*time.Minute)
 	defer cancel()
 	ctx, stop, err := stage.Browser(ctx)
@@ -204,10 +254,7 @@ func take(out, size string, zoom float64, edit, keys string, names []string) err
 		if len(names) > 0 && !slices.Contains(names, s.name) {
 			continue
 		}
-		path := p.URL + "/1" + s.path
-		if s.played {
-			path = played.URL + "/1" + s.path
-		}
+		path := programs[s.on].URL + "/1" + s.path
 		if s.path == "offices" {
 			path = p.URL + "/offices"
 		}

@@ -119,7 +119,7 @@
   {:else if me.out}
     <SignIn />
   {:else if id === 0 && view === "people"}
-    <main><People /></main>
+    <main class="alone"><People /></main>
   {:else if id === 0}
     <Offices />
   {:else if !office.view}
@@ -153,6 +153,9 @@
   }
   .page {
     grid-template-rows: var(--top) minmax(0, 1fr) auto 40px;
+  }
+  .alone {
+    grid-row: 2 / -1;
   }
   .page > :global(.line) {
     grid-row: 4;

@@ -43,7 +43,7 @@
   <h1>People</h1>
   <p class="lead">
     {id ? "Who may what in this office." : "Who may what in every office, those to come too."}
-    {#if id && me.may("keeper", 0)}<a href="/people">In every office</a>{/if}
+    {#if id && me.may("keeper", 0)}<a href="/people">In every office</a>{:else if !id}<a href="/offices">The offices</a>{/if}
   </p>
   {#if keeps}
     <section aria-label="Who may what">
@@ -124,8 +124,6 @@
   .people {
     padding: 14px 20px 40px;
     max-width: 900px;
-    grid-row: 2 / -1;
-    overflow: auto;
   }
   section {
     margin-top: 14px;
@@ -175,6 +173,9 @@
   }
   .record {
     font-size: 13px;
+  }
+  .record td:first-child {
+    white-space: nowrap;
   }
   .record td:nth-child(3) {
     overflow-wrap: anywhere;

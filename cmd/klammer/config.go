@@ -1,0 +1,74 @@
+package main
+
+import (
+	"fmt"
+	"os"
+	"slices"
+	"strings"
+
+	"github.com/BurntSushi/toml"
+	"github.com/spf13/cobra"
+	"github.com/spf13/pflag"
+
+	"klammer/core/office"
+)
+
+// envOf is how a flag is called in the environment.
+func envOf(flag string) string {
+	return "KLAMMER_" + strings.ToUpper(strings.ReplaceAll(flag, "-", "_"))
+}
+
+// configured sets the flags that were not said from the environment, and what that does
+// not say from a file; a word that is no flag is refused, with the nearest that is one.
+func configured(cmd *cobra.Command, file string) error {
+	known := map[string]*pflag.Flag{}
+	cmd.LocalFlags().VisitAll(func(f *pflag.Flag) {
+		if f.Name != "config" && f.Name != "help" {
+			known[f.Name] = f
+		}
+	})
+	said := map[string][]string{}
+	if file != "" {
+		var words map[string]any
+		if _, err := toml.DecodeFile(file, &words); err != nil {
+			return fmt.Errorf("%s: %w", file, err)
+		}
+		for word, value := range words {
+			if known[word] == nil {
+				text := fmt.Sprintf("%s: %q is no setting", file, word)
+				var names []string
+				for name := range known {
+					names = append(names, name)
+				}
+				slices.Sort(names)
+				if near := office.Nearest(word, names); near != "" {
+					text += fmt.Sprintf(": did you mean %q?", near)
+				}
+				return fmt.Errorf("%s", text)
+			}
+			list, ok := value.([]any)
+			if !ok {
+				list = []any{value}
+			}
+			for _, x := range list {
+				said[word] = append(said[word], fmt.Sprint(x))
+			}
+		}
+	}
+	for name, f := range known {
+		from := file
+		values := said[name]
+		if env, ok := os.LookupEnv(envOf(name)); ok && env != "" {
+			values, from = []string{env}, envOf(name)
+		}
+		if f.Changed {
+			continue
+		}
+		for _, v := range values {
+			if err := cmd.Flags().Set(name, v); err != nil {
+				return fmt.Errorf("%s: %s: %w", from, name, err)
+			}
+		}
+	}
+	return nil
+}
