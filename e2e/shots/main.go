@@ -174,7 +174,7 @@ var shots = []shot{
 	{"round", "/round", failed, `document.querySelector("[aria-label='What explains it'] li") !== null`, ""},
 	{"poster", "/poster", nil, `document.querySelector(".poster svg") !== null`, ""},
 	{"offices", "offices", nil, `document.querySelector("[data-office]") !== null`, ""},
-	{"people", "/people", peopleIn, `document.querySelectorAll(".people .record tr").length > 3`, "guarded"},
+	{"people", "/people", peopleIn, `document.querySelectorAll(".people .record tr").length > 2`, "guarded"},
 	{"past", "/history", click("[data-revision='1'] button"), `document.querySelector("#then") !== null && document.querySelector("#board") !== null`, ""},
 }
 
