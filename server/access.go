@@ -47,6 +47,8 @@ const (
 	keeper
 	plannerOfAll // in every office
 	keeperOfAll
+	carrierSelf // signed in, and no token: a token makes no others
+	keeperSelf
 	reporting // a token that reports tests, and nobody else
 )
 
@@ -57,7 +59,9 @@ func (n need) role() people.Role {
 		return people.Role(n-reader) + people.Reader
 	case plannerOfAll:
 		return people.Planner
-	case keeperOfAll:
+	case carrierSelf:
+		return people.Carrier
+	case keeperOfAll, keeperSelf:
 		return people.Keeper
 	}
 	return people.Nobody
@@ -160,10 +164,9 @@ func (s *Server) allow(r route) fiber.Handler {
 			return fiber.NewError(fiber.StatusForbidden, "this token reports tests, and does nothing else")
 		case !a.whole && a.name == "":
 			return fiber.NewError(fiber.StatusUnauthorized, "sign in first")
+		case a.token != nil && (r.need == someone || r.need == carrierSelf || r.need == keeperSelf):
+			return fiber.NewError(fiber.StatusForbidden, "this takes somebody who is signed in, and no token")
 		case r.need == someone:
-			if a.token != nil {
-				return fiber.NewError(fiber.StatusForbidden, "this takes somebody who is signed in, and no token")
-			}
 			return c.Next()
 		}
 		office := int64(0)
@@ -282,5 +285,5 @@ func RightsTable() ([]byte, error) {
 
 var needs = map[need]string{
 	anybody: "anybody", someone: "signed in", reader: "reader", planner: "planner", carrier: "carrier", keeper: "keeper",
-	plannerOfAll: "planner of all", keeperOfAll: "keeper of all", reporting: "token",
+	plannerOfAll: "planner of all", carrierSelf: "carrier, no token", keeperSelf: "keeper, no token", keeperOfAll: "keeper of all", reporting: "token",
 }

@@ -260,7 +260,7 @@ func (s *Server) grid(c fiber.Ctx) error {
 	var b strings.Builder
 	w := csv.NewWriter(&b)
 	w.UseCRLF = true
-	if err := w.WriteAll(spreadsheet.Grid(n, i)); err != nil {
+	if err := w.WriteAll(spreadsheet.Texts(spreadsheet.Grid(n, i))); err != nil {
 		return err
 	}
 	c.Attachment(n.Office.Devices[i].Name + ".csv")

@@ -215,7 +215,7 @@ func CSV(name string, data []byte) (intake.Table, error) {
 		if cells += len(row); len(row) > mostColumns || cells > mostCells || len(table.Rows) > mostRows {
 			return table, fmt.Errorf("the table is too large: at most %d rows of %d columns are read", mostRows, mostColumns)
 		}
-		table.Rows = append(table.Rows, row)
+		table.Rows = append(table.Rows, untexted(row))
 	}
 }
 
@@ -242,4 +242,32 @@ func Understand(tables []intake.Table, choices []intake.Choice) *intake.Understo
 		return wording.Planned(n, i).Ports[port].Shape()
 	}
 	return u
+}
+
+// Formulas are what a cell of CSV begins with that spreadsheets take for a formula.
+const formulas = "=+-@\t\r"
+
+// Texts writes rows for CSV so that no cell is taken for a formula: one that looks like it
+// has an apostrophe before it, which the reader takes off again.
+func Texts(rows [][]string) [][]string {
+	out := make([][]string, len(rows))
+	for i, row := range rows {
+		for _, c := range row {
+			if len(c) > 1 && strings.ContainsRune(formulas, rune(c[0])) {
+				c = "'" + c
+			}
+			out[i] = append(out[i], c)
+		}
+	}
+	return out
+}
+
+// untexted takes that apostrophe off.
+func untexted(row []string) []string {
+	for k, c := range row {
+		if len(c) > 2 && c[0] == '\'' && strings.ContainsRune(formulas, rune(c[1])) {
+			row[k] = c[1:]
+		}
+	}
+	return row
 }

@@ -2,7 +2,9 @@ package spreadsheet_test
 
 import (
 	"bytes"
+	"encoding/csv"
 	"os"
+	"strings"
 	"testing"
 
 	"github.com/stretchr/testify/require"
@@ -72,4 +74,18 @@ func TestBadWorkbooks(t *testing.T) {
 		_, err := spreadsheet.Rows(row.data, "")
 		require.ErrorContains(t, err, row.says)
 	}
+}
+
+// TestFormulas: what looks like a formula is text in CSV, and is read back as it was.
+func TestFormulas(t *testing.T) {
+	row := []string{"=HYPERLINK(\"http://x\")", "+1", "-2", "@SUM(A1)", "\tx", "-", "'quoted", "plain"}
+	out := spreadsheet.Texts([][]string{row})
+	for _, c := range out[0] {
+		require.False(t, len(c) > 1 && strings.ContainsAny(c[:1], "=+-@\t\r"), c)
+	}
+	var b strings.Builder
+	require.NoError(t, csv.NewWriter(&b).WriteAll(out))
+	table, err := spreadsheet.CSV("x", []byte(b.String()))
+	require.NoError(t, err)
+	require.Equal(t, row, table.Rows[0])
 }

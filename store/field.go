@@ -41,6 +41,38 @@ func (s *Store) Sealed(ctx context.Context, office int64, name string) (sealed [
 	return sealed, key, err
 }
 
+// Reseal seals all credentials anew, in one transaction: of those that the old key has
+// sealed; it gives how many.
+func (s *Store) Reseal(ctx context.Context, old, next string, again func(office int64, name string, sealed []byte) ([]byte, error)) (n int, err error) {
+	err = pgx.BeginFunc(ctx, s.pool, func(tx pgx.Tx) error {
+		type one struct {
+			Office int64
+			Name   string
+			Sealed []byte
+		}
+		rows, err := tx.Query(ctx, "SELECT office_id, name, sealed FROM credentials WHERE key_id = $1 FOR UPDATE", old)
+		if err != nil {
+			return err
+		}
+		all, err := pgx.CollectRows(rows, pgx.RowToStructByPos[one])
+		if err != nil {
+			return err
+		}
+		for _, x := range all {
+			sealed, err := again(x.Office, x.Name, x.Sealed)
+			if err != nil {
+				return err
+			}
+			if _, err := tx.Exec(ctx, "UPDATE credentials SET sealed = $3, key_id = $4 WHERE office_id = $1 AND name = $2", x.Office, x.Name, sealed, next); err != nil {
+				return err
+			}
+		}
+		n = len(all)
+		return nil
+	})
+	return n, err
+}
+
 // DropCredential forgets one.
 func (s *Store) DropCredential(ctx context.Context, office int64, name string) error {
 	_, err := s.pool.Exec(ctx, "DELETE FROM credentials WHERE office_id = $1 AND name = $2", office, name)

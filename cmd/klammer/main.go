@@ -45,6 +45,6 @@ input. Exit status 2 says that something could not be read.`,
 		SilenceErrors: true,
 	}
 	cmd.CompletionOptions.HiddenDefaultCmd = true
-	cmd.AddCommand(checkCmd(), fmtCmd(), walkCmd(), talkCmd(), flowsCmd(), spansCmd(), bringCmd(), withdrawCmd(), diffCmd(), sheetCmd(), orderCmd(), roundCmd(), probeCmd(), backupCmd(), restoreCmd(), readCmd(), neighboursCmd(), carryOutCmd(), standinCmd(), foundCmd(), importCmd(), serveCmd(), madeCmd(cmd))
+	cmd.AddCommand(checkCmd(), fmtCmd(), walkCmd(), talkCmd(), flowsCmd(), spansCmd(), bringCmd(), withdrawCmd(), diffCmd(), sheetCmd(), orderCmd(), roundCmd(), probeCmd(), backupCmd(), restoreCmd(), rekeyCmd(), readCmd(), neighboursCmd(), carryOutCmd(), standinCmd(), foundCmd(), importCmd(), serveCmd(), madeCmd(cmd))
 	return cmd
 }
