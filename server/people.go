@@ -79,7 +79,10 @@ func (s *Server) signIn(c fiber.Ctx) error {
 	if err := body(c, &q); err != nil {
 		return err
 	}
-	name := strings.Join(strings.Fields(q.Name), " ")
+	name, err := checkName(q.Name)
+	if err != nil {
+		return err
+	}
 	account, address := "account:"+strings.ToLower(name), "address:"+c.IP()
 	wait, err := s.store.Wait(c.Context(), account, address)
 	if err != nil {

@@ -1,0 +1,107 @@
+package server_test
+
+import (
+	"fmt"
+	"net/http"
+	"strings"
+	"sync"
+	"testing"
+	"time"
+
+	"github.com/stretchr/testify/require"
+)
+
+// TestIntruder: what somebody tries who has the source, a page of his own, and no account,
+// or one that may little.
+func TestIntruder(t *testing.T) {
+	h := newHouse(t)
+	robin := h.first()
+	reads := h.invites(robin, h.offices[0], "reader", "Reader")
+	edit := map[string]any{"base": 1, "commands": []any{map[string]any{"lines": []string{"s 1: 20"}}}}
+	edits := fmt.Sprintf("/api/offices/%d/edits", h.offices[0])
+
+	// Another page, in the browser of somebody who is signed in; another name of the server.
+	for _, x := range []struct {
+		name   string
+		header []string
+		status int
+	}{
+		{"from another page", []string{"Origin", "https://evil.example"}, 403},
+		{"from a page that hides where it is", []string{"Origin", "null"}, 403},
+		{"as a form", []string{"Content-Type", "text/plain"}, 415},
+		{"as another form", []string{"Content-Type", "application/x-www-form-urlencoded"}, 415},
+		{"packed", []string{"Content-Encoding", "gzip"}, 415},
+	} {
+		status, v, _ := h.ask("POST", edits, edit, append(x.header, robin...)...)
+		require.Equal(t, x.status, status, "%s: %v", x.name, v)
+	}
+	r, err := http.NewRequest("GET", h.base+"/api/offices", nil)
+	require.NoError(t, err)
+	r.Host = "klammer.evil.example" // DNS that points here
+	r.Header.Set(robin[0], robin[1])
+	resp, err := http.DefaultClient.Do(r)
+	require.NoError(t, err)
+	resp.Body.Close()
+	require.Equal(t, 403, resp.StatusCode)
+
+	// Ways around the table: other spellings of a path, other methods, both offices at once.
+	there := h.offices[1]
+	for _, path := range []string{
+		fmt.Sprintf("/api/offices/%d", there), fmt.Sprintf("/api/offices/%d/", there), fmt.Sprintf("/api//offices/%d", there), fmt.Sprintf("/API/offices/%d", there),
+		fmt.Sprintf("/api/offices/%d/../%d", h.offices[0], there), fmt.Sprintf("/api/offices/%d%%2f..%%2f%d", h.offices[0], there), fmt.Sprintf("/api/offices/%%3%d", there),
+		fmt.Sprintf("/api/offices/+%d", there), fmt.Sprintf("/api/offices/0%d", there), fmt.Sprintf("/api/offices/%d?id=%d", there, h.offices[0]),
+		fmt.Sprintf("/api/offices/%d/notation", there), fmt.Sprintf("/api/offices/%d/compare?with=%d", h.offices[0], there), fmt.Sprintf("/api/offices/%d/compare?with=%d&with=%d", h.offices[0], h.offices[0], there),
+		"/api/people", "/api/record", "/api/people/", "/api/../api/people",
+	} {
+		for _, method := range []string{"GET", "OPTIONS", "PATCH", "POST", "TRACE"} {
+			if method == "GET" && strings.HasSuffix(path, fmt.Sprintf("with=%d&with=%d", h.offices[0], there)) {
+				continue // the first is what counts
+			}
+			status, v, _ := h.ask(method, path, nil, reads...)
+			require.NotEqual(t, 200, status, "%s %s: %v", method, path, v)
+			require.NotContains(t, fmt.Sprint(v), "devices")
+		}
+	}
+	status, v, _ := h.ask("POST", "/api/offices", map[string]any{"copy": there, "title": "mine"}, reads...)
+	require.Equal(t, 403, status, v)
+
+	// What is written into headers, cookies, names: refused, and nothing breaks.
+	for _, cookie := range []string{"__Host-klammer=' OR 1=1 --", "__Host-klammer=" + strings.Repeat("x", 3000), "__Host-klammer=%00%00", "__Host-klammer=; __Host-klammer="} {
+		status, v, _ := h.ask("GET", "/api/sessions", nil, "Cookie", cookie)
+		require.Equal(t, 401, status, "%s: %v", cookie, v)
+	}
+	for _, token := range []string{"Bearer ", "Bearer klammer_", "bearer klammer_' OR 1=1", "Basic cm9iaW46eA==", "Bearer " + strings.Repeat("k", 4000)} {
+		status, v, _ := h.ask("GET", "/api/offices", nil, "Authorization", token)
+		require.Equal(t, 401, status, "%s: %v", token, v)
+	}
+	for _, name := range []string{"a\r\nSet-Cookie: x=y", "left \u202e right", "\x00", strings.Repeat("n", 61)} {
+		status, v, _ := h.ask("POST", "/api/sign-in", map[string]any{"name": name, "password": good})
+		require.Contains(t, []int{400, 403}, status, v)
+	}
+	status, v, session := h.ask("POST", "/api/sign-in", map[string]any{"name": "Robin", "password": good, "role": "keeper"})
+	require.Equal(t, 400, status, v)
+	require.Empty(t, session)
+	_, v, _ = h.ask("GET", "/api/record", nil, robin...)
+	require.NotContains(t, fmt.Sprint(v), "\u202e")
+
+	// Many at once cost turns, and not the server; whoever is in goes on meanwhile.
+	var w sync.WaitGroup
+	start := time.Now()
+	for range 40 {
+		w.Go(func() {
+			r, _ := http.NewRequest("POST", h.base+"/api/sign-in", strings.NewReader(`{"name":"Robin","password":"a guess that is wrong"}`))
+			r.Header.Set("Content-Type", "application/json")
+			if resp, err := http.DefaultClient.Do(r); err == nil {
+				resp.Body.Close()
+			}
+		})
+	}
+	status, v, _ = h.ask("GET", "/api/offices", nil, robin...)
+	require.Equal(t, 200, status, v)
+	w.Wait()
+	require.Less(t, time.Since(start), 30*time.Second) // a bound on a hang, not a measurement
+	status, v, _ = h.ask("POST", edits, edit, reads...)
+	require.Equal(t, 403, status, v)
+	_, v, _ = h.ask("GET", fmt.Sprintf("/api/offices/%d", h.offices[0]), nil, robin...)
+	require.EqualValues(t, 1, v["revision"], "nothing of all that was done")
+}
