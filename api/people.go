@@ -91,3 +91,24 @@ type RecordEntry struct {
 	About   string    `json:"about,omitempty"`
 	Address string    `json:"address,omitempty"`
 }
+
+// PasskeyAsked is what a browser is asked (WebAuthn), and what its answer is known by.
+type PasskeyAsked struct {
+	Ceremony string `json:"ceremony" required:"true"`
+	Options  any    `json:"options" required:"true" description:"publicKey, in the JSON of WebAuthn Level 3"`
+}
+
+// PasskeyAnswer is what a browser answers.
+type PasskeyAnswer struct {
+	Ceremony string `json:"ceremony" required:"true" maxLength:"100"`
+	Name     string `json:"name,omitempty" maxLength:"60" description:"of a new passkey: by what one knows it"`
+	Response any    `json:"response" required:"true" description:"the credential, in the JSON of WebAuthn Level 3"`
+}
+
+// PasskeyView is a passkey of one's own.
+type PasskeyView struct {
+	ID   int64      `json:"id" required:"true"`
+	Name string     `json:"name" required:"true"`
+	At   time.Time  `json:"at" required:"true"`
+	Used *time.Time `json:"used" required:"true" nullable:"true"`
+}

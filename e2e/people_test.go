@@ -8,6 +8,7 @@ import (
 	"testing"
 	"time"
 
+	"github.com/chromedp/cdproto/webauthn"
 	"github.com/chromedp/chromedp"
 	"github.com/chromedp/chromedp/kb"
 	"github.com/stretchr/testify/require"
@@ -108,4 +109,52 @@ func TestPeople(t *testing.T) {
 	press(t, ctx, kb.Enter)
 	until(t, ctx, `document.getElementById("sign-in-name") !== null`)
 	require.Equal(t, 401, eval[int](t, ctx, `fetch("/api/offices").then(r => r.status)`))
+}
+
+// TestPasskey makes a passkey on a device that the browser plays (a virtual authenticator),
+// signs out and in with it; forgotten, it opens nothing.
+func TestPasskey(t *testing.T) {
+	data, err := stage.Folder()
+	require.NoError(t, err)
+	p, err := stage.StartGuarded(data, 0)
+	require.NoError(t, err)
+	t.Cleanup(func() {
+		_ = p.Stop()
+		os.RemoveAll(data)
+	})
+	whole, cancel := context.WithTimeout(t.Context(), 5*time.Minute)
+	defer cancel()
+	ctx, stop, err := stage.Browser(whole)
+	require.NoError(t, err)
+	defer stop()
+	byName := func(address string) string { return strings.Replace(address, "127.0.0.1", "localhost", 1) }
+	require.NoError(t, chromedp.Do(ctx, chromedp.Navigate(byName(p.Link))))
+	_, err = chromedp.Call(ctx, webauthn.Enable, webauthn.EnableParams{})
+	require.NoError(t, err)
+	_, err = chromedp.Call(ctx, webauthn.AddVirtualAuthenticator, webauthn.AddVirtualAuthenticatorParams{Options: &webauthn.VirtualAuthenticatorOptions{
+		Protocol: webauthn.AuthenticatorProtocolCtap2, Transport: webauthn.AuthenticatorTransportInternal, HasResidentKey: true, HasUserVerification: true, IsUserVerified: true, AutomaticPresenceSimulation: true,
+	}})
+	require.NoError(t, err)
+	until(t, ctx, `document.getElementById("join-name") !== null`)
+	require.NoError(t, chromedp.Do(ctx, chromedp.SendKeys("#join-name", "Robin"), chromedp.SendKeys("#join-password", "harbour-tulip-ox-lantern"+kb.Enter)))
+	until(t, ctx, `document.getElementById("board") !== null`)
+	click := func(text string) {
+		t.Helper()
+		until(t, ctx, `[...document.querySelectorAll("button")].some(b => b.textContent.startsWith(%q))`, text)
+		_ = eval[any](t, ctx, fmt.Sprintf(`[...document.querySelectorAll("button")].find(b => b.textContent.startsWith(%q)).click()`, text))
+	}
+	press(t, ctx, "gy")
+	click("Make a passkey")
+	until(t, ctx, `document.querySelector("input[name=passkey]") !== null`)
+	require.NoError(t, chromedp.Do(ctx, chromedp.SendKeys("input[name=passkey]", "this laptop"+kb.Enter)))
+	until(t, ctx, `document.querySelector("[aria-label='Forget the passkey this laptop']") !== null`)
+	click("Sign out")
+	until(t, ctx, `document.getElementById("sign-in-name") !== null`)
+	click("Sign in with a passkey")
+	until(t, ctx, `[...document.querySelectorAll(".people li")].some(l => l.textContent.includes("this laptop") && l.textContent.includes("last used"))`)
+	_ = eval[any](t, ctx, `window.confirm = () => true; document.querySelector("[aria-label='Forget the passkey this laptop']").click()`)
+	until(t, ctx, `document.querySelector("[aria-label='Forget the passkey this laptop']") === null`)
+	click("Sign out")
+	click("Sign in with a passkey")
+	until(t, ctx, `document.getElementById("sign-in-wrong")?.textContent.includes("this passkey is not known here")`)
 }

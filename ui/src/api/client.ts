@@ -59,6 +59,7 @@ export type Me = Schemas["ApiMe"];
 export type Invited = Schemas["ApiInvited"];
 export type PeopleList = Schemas["ApiPeopleView"];
 export type Session = NonNullable<Schemas["ApiSessionView"]>;
+export type Passkey = NonNullable<Schemas["ApiPasskeyView"]>;
 export type RecordEntry = NonNullable<Schemas["ApiRecordEntry"]>;
 export type TokenList = Schemas["ApiTokenList"];
 export type RoundResult = Schemas["ApiRoundResult"];
@@ -197,6 +198,17 @@ export const api = {
     )) as Session[],
   password: async (old: string, next: string) =>
     (await ask((signal) => http.PUT("/api/password", { body: { old, new: next }, signal }), long)) as Session[],
+  passkeys: async () => (await ask((signal) => http.GET("/api/passkeys", { signal }))) as Passkey[],
+  passkeyNew: () => ask((signal) => http.POST("/api/passkeys", { headers: { "Content-Type": "application/json" }, signal })),
+  passkeyKeep: async (ceremony: string, name: string, response: unknown) =>
+    (await ask((signal) => http.PUT("/api/passkeys", { body: { ceremony, name, response }, signal }))) as Passkey[],
+  passkeyDrop: async (passkey: number) =>
+    (await ask((signal) =>
+      http.DELETE("/api/passkeys", { params: { query: { passkey } }, headers: { "Content-Type": "application/json" }, signal }),
+    )) as Passkey[],
+  passkeyAsk: () => ask((signal) => http.POST("/api/sign-in/passkey", { headers: { "Content-Type": "application/json" }, signal })),
+  passkeyEnter: (ceremony: string, response: unknown) =>
+    ask((signal) => http.PUT("/api/sign-in/passkey", { body: { ceremony, response }, signal })),
   people: (id: number) =>
     ask((signal) => (id ? http.GET("/api/offices/{id}/people", { params: at(id), signal }) : http.GET("/api/people", { signal }))),
   setRole: (id: number, person: number, role: string) => {

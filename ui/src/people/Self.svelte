@@ -1,7 +1,8 @@
 <script lang="ts">
-  import { api, type Session } from "../api/client";
+  import { api, type Passkey, type Session } from "../api/client";
   import { me } from "../state/me.svelte";
   import { office } from "../state/office.svelte";
+  import { make, passkeys } from "./passkeys";
   import { since } from "../state/seen.svelte";
 
   let list = $state.raw<Session[]>([]);
@@ -9,6 +10,9 @@
   let next = $state("");
   let wrong = $state("");
   let changing = $state(false);
+  let keys = $state.raw<Passkey[]>([]);
+  let naming = $state(false);
+  let keyName = $state("");
 
   async function ask(what: Promise<Session[]>) {
     wrong = "";
@@ -20,7 +24,26 @@
       return false;
     }
   }
-  $effect(() => void ask(api.sessions()));
+  async function askKeys(what: Promise<Passkey[]>) {
+    wrong = "";
+    try {
+      keys = await what;
+      return true;
+    } catch (e) {
+      wrong = e instanceof Error ? e.message : String(e);
+      return false;
+    }
+  }
+  $effect(() => {
+    void ask(api.sessions());
+    void askKeys(api.passkeys());
+  });
+  async function addKey(e: SubmitEvent) {
+    e.preventDefault();
+    if (!(await askKeys(make(keyName)))) return;
+    keyName = "";
+    naming = false;
+  }
 
   async function out() {
     const here = list.find((s) => s.here);
@@ -71,6 +94,42 @@
   {:else}
     <p><button onclick={() => (changing = true)}>Change the password…</button></p>
   {/if}
+  <h3>Passkeys</h3>
+  <ul>
+    {#each keys as k (k.id)}
+      <li>
+        <span>{k.name}</span>
+        <span class="soft">since {since(k.at)}, {k.used ? `last used ${since(k.used)}` : "never used"}</span>
+        <button
+          onclick={() => confirm(`Forget the passkey ${k.name}?`) && askKeys(api.passkeyDrop(k.id))}
+          aria-label={`Forget the passkey ${k.name}`}>Forget</button
+        >
+      </li>
+    {/each}
+  </ul>
+  {#if !passkeys}
+    <p class="soft">Passkeys are for names: open this server by the name that its certificate has.</p>
+  {:else if naming}
+    <form onsubmit={addKey}>
+      <!-- svelte-ignore a11y_autofocus -->
+      <label
+        >Known by <input
+          class="field"
+          name="passkey"
+          bind:value={keyName}
+          required
+          maxlength="60"
+          placeholder="this laptop"
+          autocomplete="off"
+          autofocus
+        /></label
+      >
+      <button class="main">Make it</button>
+      <button type="button" onclick={() => (naming = false)}>Leave it</button>
+    </form>
+  {:else}
+    <p><button onclick={() => (naming = true)}>Make a passkey…</button></p>
+  {/if}
   {#if wrong}<p class="wrong" role="alert">{wrong}</p>{/if}
 </section>
 
@@ -81,6 +140,10 @@
   h2 {
     font-weight: 700;
     border-bottom: 1px solid var(--ink);
+  }
+  h3 {
+    font-weight: 650;
+    margin-top: 12px;
   }
   li {
     display: flex;

@@ -2,6 +2,7 @@
   import { api } from "../api/client";
   import { me } from "../state/me.svelte";
   import { office } from "../state/office.svelte";
+  import { passkeys, present } from "./passkeys";
   import { place } from "../state/place.svelte";
 
   let name = $state("");
@@ -20,6 +21,17 @@
       wrong = e instanceof Error ? e.message : String(e);
       password = "";
       document.getElementById("sign-in-password")?.focus();
+    }
+    busy = false;
+  }
+  async function byPasskey() {
+    busy = true;
+    wrong = "";
+    try {
+      me.take(await present());
+      void office.open(place.now.office);
+    } catch (e) {
+      wrong = e instanceof Error ? e.message : String(e);
     }
     busy = false;
   }
@@ -44,6 +56,7 @@
     />
     <p id="sign-in-wrong" class="wrong" role="alert">{wrong}</p>
     <button class="main" disabled={busy}>{busy ? "Signing in…" : "Sign in"}</button>
+    {#if passkeys}<button type="button" onclick={byPasskey} disabled={busy}>Sign in with a passkey</button>{/if}
     <p class="soft">No account yet? Whoever keeps the offices here sends a link to make one.</p>
   </form>
 </main>

@@ -1,0 +1,87 @@
+package store
+
+import (
+	"context"
+	"errors"
+	"time"
+
+	"github.com/jackc/pgx/v5"
+
+	"klammer/people"
+)
+
+// Passkey is what lets a person in without a password.
+type Passkey struct {
+	ID   int64
+	Name string
+	Data []byte // JSON: what is public of it
+	At   time.Time
+	Used *time.Time // nil for never
+}
+
+// ceremonyFor is how long a browser has to answer.
+const ceremonyFor = 5 * time.Minute
+
+// Ask keeps what was asked of a browser, and gives what the answer is known by.
+func (s *Store) Ask(ctx context.Context, person int64, data []byte) (string, error) {
+	secret, hash := people.Secret("")
+	_, err := s.pool.Exec(ctx, `WITH old AS (DELETE FROM ceremony WHERE expires_at < now())
+		INSERT INTO ceremony (hash, person_id, data, expires_at) VALUES ($1, NULLIF($2::bigint, 0), $3, now() + $4)`, hash, person, data, ceremonyFor)
+	return secret, err
+}
+
+// Asked is what was asked of a browser, once; [ErrNobody] where nothing was, or it is too
+// long ago.
+func (s *Store) Asked(ctx context.Context, secret string, person int64) (data []byte, err error) {
+	err = s.pool.QueryRow(ctx, "DELETE FROM ceremony WHERE hash = $1 AND expires_at > now() AND COALESCE(person_id, 0) = $2 RETURNING data", people.Hash(secret), person).Scan(&data)
+	if errors.Is(err, pgx.ErrNoRows) {
+		err = ErrNobody
+	}
+	return data, err
+}
+
+// Passkeys are those of a person.
+func (s *Store) Passkeys(ctx context.Context, person int64) ([]Passkey, error) {
+	rows, err := s.pool.Query(ctx, "SELECT id, name, data, made_at, used_at FROM passkey WHERE person_id = $1 ORDER BY id", person)
+	if err != nil {
+		return nil, err
+	}
+	return pgx.CollectRows(rows, pgx.RowToStructByPos[Passkey])
+}
+
+// mostPasskeys is how many a person may have.
+const mostPasskeys = 20
+
+// ErrPasskeys says that a person has as many as he may.
+var ErrPasskeys = errors.New("too many passkeys")
+
+// KeepPasskey keeps a new one.
+func (s *Store) KeepPasskey(ctx context.Context, person int64, credential, data []byte, name string) error {
+	tag, err := s.pool.Exec(ctx, `INSERT INTO passkey (person_id, credential, data, name)
+		SELECT $1, $2, $3, $4 WHERE (SELECT count(*) FROM passkey WHERE person_id = $1) < $5`, person, credential, data, name, mostPasskeys)
+	if err == nil && tag.RowsAffected() == 0 {
+		err = ErrPasskeys
+	}
+	return err
+}
+
+// UsedPasskey notes that one was used, with what its device counted.
+func (s *Store) UsedPasskey(ctx context.Context, credential, data []byte) error {
+	_, err := s.pool.Exec(ctx, "UPDATE passkey SET data = $2, used_at = now() WHERE credential = $1", credential, data)
+	return err
+}
+
+// DropPasskey forgets one of a person; false where he has none of that number.
+func (s *Store) DropPasskey(ctx context.Context, person, id int64) (bool, error) {
+	tag, err := s.pool.Exec(ctx, "DELETE FROM passkey WHERE person_id = $1 AND id = $2", person, id)
+	return err == nil && tag.RowsAffected() > 0, err
+}
+
+// PersonAt is the person of a number; nil for nobody.
+func (s *Store) PersonAt(ctx context.Context, id int64) (*Person, error) {
+	all, err := s.peopleWhere(ctx, "person.id = $1", id)
+	if err != nil || len(all) == 0 {
+		return nil, err
+	}
+	return all[0], nil
+}
