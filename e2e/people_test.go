@@ -96,6 +96,32 @@ func TestPeople(t *testing.T) {
 	fill(other, "sign-in-password", "four-words-no-relation"+kb.Enter)
 	until(t, other, `document.querySelector(".offices") !== null && !document.body.textContent.includes("Harbour Lane")`)
 
+	// Robin, signed in elsewhere too, is out there when he ends it from here; a token for scripts.
+	_ = eval[any](t, other, `fetch("/api/sessions?session=" + 0, {method: "DELETE", headers: {"Content-Type": "application/json"}}).then(r => r.status)`)
+	require.NoError(t, chromedp.Do(other, chromedp.Navigate(p.URL+"/people")))
+	until(t, other, `[...document.querySelectorAll("button")].some(b => b.textContent === "Sign out")`)
+	_ = eval[any](t, other, `[...document.querySelectorAll("button")].find(b => b.textContent === "Sign out").click()`)
+	fill(other, "sign-in-name", "Robin")
+	fill(other, "sign-in-password", good+kb.Enter)
+	until(t, other, `document.querySelector(".people .record") !== null`)
+	visit(t, ctx, p, "/1/people", ".people select")
+	until(t, ctx, `document.querySelector("[aria-label^='End the session of']") !== null`)
+	_ = eval[any](t, ctx, `document.querySelector("[aria-label^='End the session of']").focus()`)
+	press(t, ctx, kb.Enter)
+	until(t, ctx, `document.querySelector("[aria-label^='End the session of']") === null`)
+	require.Equal(t, 401, eval[int](t, other, `fetch("/api/offices").then(r => r.status)`))
+	visit(t, ctx, p, "/1/round", ".round li")
+	_ = eval[any](t, ctx, `[...document.querySelectorAll(".bar button")].find(b => b.textContent.includes("laptop measure")).click()`)
+	until(t, ctx, `document.querySelector(".probe select[name=scope]") !== null`)
+	require.NoError(t, chromedp.Do(ctx, chromedp.SetValue(".probe select[name=scope]", "reader"), chromedp.SendKeys(".probe form input", "a script"+kb.Enter)))
+	until(t, ctx, `document.querySelector(".probe .made code")?.textContent.includes("klammer_") && document.querySelector(".probe li").textContent.includes("what a reader may")`)
+	token := eval[string](t, ctx, `document.querySelector(".probe .made code").textContent.split("=")[1]`)
+	require.Equal(t, "200 403", eval[string](t, ctx, fmt.Sprintf(`(async () => {
+		const as = {credentials: "omit", headers: {Authorization: "Bearer %s", "Content-Type": "application/json"}};
+		const see = await fetch("/api/offices/1", as), edit = await fetch("/api/offices/1/undo", {...as, method: "POST", body: "{}"});
+		return see.status + " " + edit.status;
+	})()`, token)))
+
 	// The record says it all; signing out ends it.
 	visit(t, ctx, p, "/people", ".people .record tr")
 	text := eval[string](t, ctx, `document.body.textContent`)

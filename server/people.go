@@ -2,6 +2,7 @@ package server
 
 import (
 	"context"
+	"encoding/csv"
 	"errors"
 	"fmt"
 	"math"
@@ -12,6 +13,7 @@ import (
 
 	"klammer/api"
 	"klammer/people"
+	"klammer/spreadsheet"
 	"klammer/store"
 )
 
@@ -453,10 +455,35 @@ func (s *Server) invite(c fiber.Ctx) error {
 
 type recordQuery struct {
 	Before int64 `query:"before" description:"lines older than this one"`
+	File   int64 `query:"file" description:"1: all of it, as CSV"`
 }
 
 // mostRecorded is how many lines of the record are told at once.
 const mostRecorded = 200
+
+// mostExported is how many are in a file.
+const mostExported = 100_000
+
+// recordFile sends lines of the record as CSV, the newest first.
+func recordFile(c fiber.Ctx, all []store.Entry) error {
+	rows := [][]string{{"number", "at", "who", "what", "office", "about", "address"}}
+	for _, e := range all {
+		office := ""
+		if e.Office != nil {
+			office = fmt.Sprint(*e.Office)
+		}
+		rows = append(rows, []string{fmt.Sprint(e.ID), e.At.UTC().Format(time.RFC3339), e.Who, e.What, office, e.About, e.Address})
+	}
+	var b strings.Builder
+	w := csv.NewWriter(&b)
+	w.UseCRLF = true
+	if err := w.WriteAll(spreadsheet.Texts(rows)); err != nil {
+		return err
+	}
+	c.Attachment("klammer-record.csv")
+	c.Set(fiber.HeaderContentType, "text/csv; charset=utf-8")
+	return c.SendString(b.String())
+}
 
 func (s *Server) record(c fiber.Ctx) error {
 	office, err := s.officeHere(c)
@@ -467,9 +494,20 @@ func (s *Server) record(c fiber.Ctx) error {
 	if err != nil {
 		return err
 	}
-	all, err := s.store.Recorded(c.Context(), office, before, mostRecorded)
+	file, err := intQuery(c, "file", 0)
 	if err != nil {
 		return err
+	}
+	most := mostRecorded
+	if file != 0 {
+		most = mostExported
+	}
+	all, err := s.store.Recorded(c.Context(), office, before, most)
+	if err != nil {
+		return err
+	}
+	if file != 0 {
+		return recordFile(c, all)
 	}
 	out := []api.RecordEntry{}
 	for _, e := range all {

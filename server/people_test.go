@@ -3,6 +3,7 @@ package server_test
 import (
 	"bufio"
 	"context"
+	"encoding/csv"
 	"encoding/json"
 	"fmt"
 	"log/slog"
@@ -315,6 +316,15 @@ func TestSignIn(t *testing.T) {
 	_, v, _ = h.ask("GET", "/api/record", nil, robin...)
 	require.Contains(t, fmt.Sprint(v["list"]), "sign-in failed")
 	require.NotContains(t, fmt.Sprint(v["list"]), "a guess")
+	r, err := http.NewRequest("GET", h.base+"/api/record?file=1", nil)
+	require.NoError(t, err)
+	r.Header.Set(robin[0], robin[1])
+	resp, err = http.DefaultClient.Do(r)
+	require.NoError(t, err)
+	defer resp.Body.Close()
+	rows, err := csv.NewReader(resp.Body).ReadAll()
+	require.NoError(t, err)
+	require.Len(t, rows, len(v["list"].([]any))+1)
 }
 
 // newServer is another server on the same database.

@@ -350,8 +350,8 @@ export const api = {
   roundResult: (id: number, body: RoundResult) =>
     ask((signal) => http.PUT("/api/offices/{id}/round/results", { params: at(id), body, signal }), long),
   tokens: (id: number) => ask((signal) => http.GET("/api/offices/{id}/tokens", { params: at(id), signal })),
-  tokenMake: (id: number, name: string, days: number) =>
-    ask((signal) => http.POST("/api/offices/{id}/tokens", { params: at(id), body: { name, days }, signal })),
+  tokenMake: (id: number, name: string, days: number, scope: string) =>
+    ask((signal) => http.POST("/api/offices/{id}/tokens", { params: at(id), body: { name, days, scope: scope as "tests" }, signal })),
   tokenEnd: (id: number, token: number) =>
     ask((signal) =>
       http.DELETE("/api/offices/{id}/tokens", {

@@ -1971,6 +1971,8 @@ export interface paths {
                 query?: {
                     /** @description lines older than this one */
                     before?: number;
+                    /** @description 1: all of it, as CSV */
+                    file?: number;
                 };
                 header?: never;
                 path: {
@@ -3141,6 +3143,8 @@ export interface paths {
                 query?: {
                     /** @description lines older than this one */
                     before?: number;
+                    /** @description 1: all of it, as CSV */
+                    file?: number;
                 };
                 header?: never;
                 path?: never;

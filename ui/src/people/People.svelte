@@ -103,7 +103,12 @@
   {#if keeps && record.length}
     <section aria-label="Record">
       <h2>Record</h2>
-      <p class="soft">What was done that is no edit; edits are in the history. Nobody changes it.</p>
+      <p class="soft">
+        What was done that is no edit; edits are in the history. Nobody changes it. <a
+          href={`/api${id ? `/offices/${id}` : ""}/record?file=1`}
+          download>All of it, as CSV</a
+        >
+      </p>
       <table class="record">
         <tbody>
           {#each record as e (e.id)}

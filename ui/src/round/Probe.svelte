@@ -1,6 +1,7 @@
 <script lang="ts">
   import { api, type TokenList } from "../api/client";
   import { copy } from "../shell/copy";
+  import { me } from "../state/me.svelte";
   import { office } from "../state/office.svelte";
   import { since } from "../state/seen.svelte";
 
@@ -10,6 +11,7 @@
   let wrong = $state("");
 
   const here = ["localhost", "127.0.0.1", "[::1]"].includes(location.hostname);
+  const roles = $derived(["reader", "planner", "carrier", "keeper"].filter((r) => me.may(r, id)));
   const day = (t: string) => new Date(t).toLocaleDateString(undefined, { dateStyle: "medium" });
   const lines = $derived([
     `export KLAMMER_TOKEN=${made}`,
@@ -33,7 +35,8 @@
     e.preventDefault();
     const form = e.currentTarget as HTMLFormElement;
     const said = new FormData(form);
-    if (await ask(api.tokenMake(id, String(said.get("name")), Number(said.get("days"))))) form.reset();
+    if (await ask(api.tokenMake(id, String(said.get("name")), Number(said.get("days")), String(said.get("scope") ?? "tests"))))
+      form.reset();
   }
 </script>
 
@@ -82,6 +85,14 @@
         ></select
       ></label
     >
+    {#if me.now.accounts}
+      <label
+        >May <select name="scope" class="field"
+          ><option value="tests">report tests</option>{#each roles as r (r)}<option value={r}>what a {r} may, for scripts</option
+            >{/each}</select
+        ></label
+      >
+    {/if}
     <button class="main" type="submit">Make a token</button>
   </form>
   {#if wrong}<p class="warn" role="alert">{wrong}</p>{/if}
@@ -91,7 +102,7 @@
         <li class:ended={t.ended}>
           <b>{t.name}</b>
           <span class="soft"
-            >{t.ended ? "ended" : "until"}
+            >{t.scope === "tests" ? "" : `what a ${t.scope} may, `}{t.ended ? "ended" : "until"}
             {day(t.expires)}, made by {t.author}, {t.used ? `last used ${since(t.used)}` : "never used"}</span
           >
           <button
