@@ -124,13 +124,13 @@ func SelfMade(file, key string, names []string, log *slog.Logger) (*Certificate,
 	} else if !errors.Is(err, fs.ErrNotExist) {
 		return nil, err
 	}
-	if err := makeCertificate(file, key, names); err != nil {
+	if err := makeCertificate(file, key, names, time.Now(), 366*24*time.Hour); err != nil {
 		return nil, fmt.Errorf("a certificate cannot be made: %w", err)
 	}
 	return LoadCertificate(file, key, log)
 }
 
-func makeCertificate(file, key string, names []string) error {
+func makeCertificate(file, key string, names []string, from time.Time, lasts time.Duration) error {
 	private, err := ecdsa.GenerateKey(elliptic.P256(), rand.Reader)
 	if err != nil {
 		return err
@@ -140,7 +140,7 @@ func makeCertificate(file, key string, names []string) error {
 		return err
 	}
 	t := &x509.Certificate{
-		SerialNumber: number, Subject: pkix.Name{CommonName: "Klammer"}, NotBefore: time.Now().Add(-time.Hour), NotAfter: time.Now().Add(366 * 24 * time.Hour),
+		SerialNumber: number, Subject: pkix.Name{CommonName: "Klammer"}, NotBefore: from.Add(-time.Hour), NotAfter: from.Add(lasts),
 		KeyUsage: x509.KeyUsageDigitalSignature, ExtKeyUsage: []x509.ExtKeyUsage{x509.ExtKeyUsageServerAuth}, BasicConstraintsValid: true,
 	}
 	for _, n := range names {

@@ -61,7 +61,7 @@ func TestCertificate(t *testing.T) {
 	require.Error(t, err)
 
 	// Its files change: the next one sees the other. Where they are broken, the one before goes on.
-	require.NoError(t, makeCertificate(at("a.crt"), at("a.key"), []string{"localhost"}))
+	require.NoError(t, makeCertificate(at("a.crt"), at("a.key"), []string{"localhost"}, time.Now(), time.Hour))
 	later := time.Now().Add(time.Minute)
 	require.NoError(t, os.Chtimes(at("a.crt"), later, later))
 	more.looked = time.Time{}
@@ -75,14 +75,18 @@ func TestCertificate(t *testing.T) {
 	require.NoError(t, err)
 	conn.Close()
 
-	require.NoError(t, makeCertificate(at("b.crt"), at("b.key"), []string{"localhost"}))
-	require.NoError(t, makeCertificate(at("c.crt"), at("c.key"), []string{"localhost"}))
+	require.NoError(t, makeCertificate(at("b.crt"), at("b.key"), []string{"localhost"}, time.Now(), time.Hour))
+	require.NoError(t, makeCertificate(at("c.crt"), at("c.key"), []string{"localhost"}, time.Now(), time.Hour))
+	require.NoError(t, makeCertificate(at("old.crt"), at("old.key"), []string{"localhost"}, time.Now().Add(-48*time.Hour), time.Hour))
+	require.NoError(t, makeCertificate(at("soon.crt"), at("soon.key"), []string{"localhost"}, time.Now().Add(48*time.Hour), time.Hour))
 	for _, x := range []struct {
 		file, key, says string
 		change          func()
 	}{
 		{"none.crt", "b.key", "no such file", nil},
 		{"b.crt", "none.key", "no such file", nil},
+		{"old.crt", "old.key", "ended on", nil},
+		{"soon.crt", "soon.key", "is the clock right?", nil},
 		{"b.crt", "c.key", "no certificate and its key", nil},
 		{"b.crt", "b.key", "can be read by others (mode 644): chmod 600", func() { require.NoError(t, os.Chmod(at("b.key"), 0o644)) }},
 	} {

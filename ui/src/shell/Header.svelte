@@ -87,8 +87,11 @@
   {:else if office.keeping === "lost"}
     <span class="chip bad" role="status">not connected</span>
   {/if}
-  {#if me.now.accounts && me.now.name}<a class="chip" href={office.view ? place.href("people") : "/people"} title="People, and you"
-      >{me.now.name}</a
+  {#if me.now.accounts && me.now.name}<a
+      class="chip"
+      class:me={office.view}
+      href={office.view ? place.href("people") : "/people"}
+      title="People, and you">{me.now.name}</a
     >{/if}
   <button class="icon" onclick={() => (panels.keys = true)} title="Keys (?)" aria-label="Keys">?</button>
   <button class="icon" onclick={() => panels.turn()} title={panels.dark ? "Light" : "Dark"} aria-label="Light or dark">
@@ -265,6 +268,11 @@
     }
     .state {
       padding: 2px 7px;
+    }
+  }
+  @media (max-width: 700px) {
+    .me {
+      display: none; /* People is among the views */
     }
   }
 </style>
