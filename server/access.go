@@ -125,7 +125,7 @@ func (s *Server) enter(c fiber.Ctx) error {
 func (s *Server) askerOf(c fiber.Ctx) (*asker, error) {
 	if kind, text, _ := strings.Cut(c.Get("Authorization"), " "); strings.EqualFold(kind, "Bearer") {
 		t, p, err := s.store.UseToken(c.Context(), strings.TrimSpace(text))
-		if err != nil || t == nil {
+		if err != nil || t == nil || s.access.Accounts && p == nil { // nobody's, from before people signed in
 			return &asker{}, err
 		}
 		return &asker{name: t.Name, person: p, token: t}, nil

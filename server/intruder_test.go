@@ -5,10 +5,14 @@ import (
 	"net/http"
 	"strings"
 	"sync"
+	"sync/atomic"
 	"testing"
 	"time"
 
 	"github.com/stretchr/testify/require"
+
+	"klammer/people"
+	"klammer/store"
 )
 
 // TestIntruder: what somebody tries who has the source, a page of his own, and no account,
@@ -86,6 +90,7 @@ func TestIntruder(t *testing.T) {
 
 	// Many at once cost turns, and not the server; whoever is in goes on meanwhile.
 	var w sync.WaitGroup
+	var looked atomic.Int64
 	start := time.Now()
 	for range 40 {
 		w.Go(func() {
@@ -93,15 +98,72 @@ func TestIntruder(t *testing.T) {
 			r.Header.Set("Content-Type", "application/json")
 			if resp, err := http.DefaultClient.Do(r); err == nil {
 				resp.Body.Close()
+				if resp.StatusCode == http.StatusForbidden {
+					looked.Add(1)
+				}
 			}
 		})
 	}
 	status, v, _ = h.ask("GET", "/api/offices", nil, robin...)
 	require.Equal(t, 200, status, v)
 	w.Wait()
+	require.LessOrEqual(t, looked.Load(), int64(9), "many at once guess little more than one after the other")
 	require.Less(t, time.Since(start), 30*time.Second) // a bound on a hang, not a measurement
 	status, v, _ = h.ask("POST", edits, edit, reads...)
 	require.Equal(t, 403, status, v)
 	_, v, _ = h.ask("GET", fmt.Sprintf("/api/offices/%d", h.offices[0]), nil, robin...)
 	require.EqualValues(t, 1, v["revision"], "nothing of all that was done")
+}
+
+// TestLastKeeper: two keepers of all who take each other's role away at once, again and
+// again: one of them stays, and nobody is refused for another reason.
+func TestLastKeeper(t *testing.T) {
+	h := newHouse(t)
+	robin := h.first()
+	_ = h.invites(robin, 0, "keeper", "Sam")
+	all, err := h.st.People(t.Context())
+	require.NoError(t, err)
+	require.Len(t, all, 2)
+	for range 20 {
+		var w sync.WaitGroup
+		errs := make([]error, 2)
+		for k := range 2 {
+			w.Go(func() { _, _, errs[k] = h.st.SetRole(t.Context(), all[k].ID, 0, people.Planner) })
+		}
+		w.Wait()
+		require.NotEqual(t, errs[0] == nil, errs[1] == nil, "%v", errs)
+		for k, err := range errs {
+			if err != nil {
+				require.ErrorIs(t, err, store.ErrLastKeeper)
+			}
+			_, _, err = h.st.SetRole(t.Context(), all[k].ID, 0, people.Keeper)
+			require.NoError(t, err)
+		}
+	}
+
+	// A token for tests goes with who made it; one from before people signed in opens nothing.
+	robin = []string{"Cookie", "__Host-klammer=" + h.signs("Robin")}
+	carries := h.invites(robin, h.offices[0], "carrier", "Noor")
+	status, v, _ := h.ask("POST", fmt.Sprintf("/api/offices/%d/tokens", h.offices[0]), map[string]any{"name": "laptop", "days": 1}, carries...)
+	require.Equal(t, 200, status, v)
+	token := []string{"Authorization", "Bearer " + v["made"].(string)}
+	status, v, _ = h.ask("POST", "/api/probe/looks", map[string]any{"port": "s.1"}, token...)
+	require.Equal(t, 200, status, v)
+	noor, _, err := h.st.PersonOf(t.Context(), "Noor")
+	require.NoError(t, err)
+	_, _, err = h.st.SetRole(t.Context(), noor.ID, h.offices[0], people.Reader)
+	require.NoError(t, err)
+	status, v, _ = h.ask("POST", "/api/probe/looks", map[string]any{"port": "s.1"}, token...)
+	require.Equal(t, 403, status, v)
+	old, err := h.st.MakeToken(t.Context(), h.offices[0], "old", "whoever", people.Keeper, 0, time.Hour)
+	require.NoError(t, err)
+	status, v, _ = h.ask("GET", fmt.Sprintf("/api/offices/%d", h.offices[0]), nil, "Authorization", "Bearer "+old)
+	require.Equal(t, 401, status, v)
+}
+
+// signs signs somebody in.
+func (h *house) signs(name string) string {
+	status, v, session := h.ask("POST", "/api/sign-in", map[string]any{"name": name, "password": good})
+	require.Equal(h.t, 200, status, v)
+	return session
 }

@@ -86,7 +86,12 @@ func (s *Server) signIn(c fiber.Ctx) error {
 		return err
 	}
 	account, address := "account:"+strings.ToLower(name), "address:"+c.IP()
-	wait, err := s.store.Wait(c.Context(), account, address)
+	done, err := s.guessing(c)
+	if err != nil {
+		return err
+	}
+	defer done()
+	wait, err := s.store.Wait(c.Context(), account, address) // in one's turn: many at once guess no more
 	if err != nil {
 		return err
 	}
@@ -94,11 +99,6 @@ func (s *Server) signIn(c fiber.Ctx) error {
 		c.Set(fiber.HeaderRetryAfter, fmt.Sprintf("%.0f", math.Ceil(wait.Seconds())))
 		return fiber.NewError(fiber.StatusTooManyRequests, fmt.Sprintf("too many sign-ins failed: try again in %s", time.Duration(math.Ceil(wait.Seconds()))*time.Second))
 	}
-	done, err := s.guessing(c)
-	if err != nil {
-		return err
-	}
-	defer done()
 	p, hash, err := s.store.PersonOf(c.Context(), name)
 	if err != nil {
 		return err

@@ -27,7 +27,7 @@ func (s *Server) bearer(c fiber.Ctx) (*store.Token, *room, error) {
 		return nil, nil, fiber.NewError(fiber.StatusUnauthorized, "this token is not known here, or somebody ended it: the view Round makes another")
 	case t.Ended():
 		return nil, nil, endedToken(t)
-	case t.Role != people.Nobody && whoAsks(c).role(t.Office) < people.Carrier:
+	case t.Role != people.Nobody && t.Role < people.Carrier, whoAsks(c).person != nil && whoAsks(c).person.Role(t.Office) < people.Carrier:
 		return nil, nil, fiber.NewError(fiber.StatusForbidden, "this token is for somebody who only looks or plans: reporting tests takes a carrier")
 	}
 	r, err := s.roomOf(c.Context(), t.Office)
@@ -130,7 +130,7 @@ func (s *Server) probeReport(c fiber.Ctx) error {
 			}
 			played := made.Judge(test, x.Round(made.Look(test)))
 			out.Tests = append(out.Tests, api.ProbedTestOf(made, played))
-			results = append(results, measuredResult(played, plan, now.view.Revision, t.Name))
+			results = append(results, resultOf(played, plan, "measured", now.view.Revision, t.Name))
 		}
 		return nil
 	})
@@ -149,24 +149,6 @@ func (s *Server) probeReport(c fiber.Ctx) error {
 	}
 	out.Suspects, out.Next = v.Suspects, v.Next
 	return c.JSON(out)
-}
-
-// measuredResult is what is kept of a test that a probe made.
-func measuredResult(p round.Played, plan api.PlugTest, revision int64, author string) store.PlugTest {
-	k := store.PlugTest{Port: plan.Port, Became: "passed", Instead: p.Instead, Wrong: p.Wrong, How: "measured", Planned: planned(plan), Revision: revision, Author: author}
-	if plan.Wire != nil {
-		k.Wire = *plan.Wire
-	}
-	if !p.Passed {
-		k.Became = "failed"
-	}
-	if p.Given.IsValid() {
-		k.Given = &p.Given
-	}
-	for _, e := range p.Tried {
-		k.Tried = append(k.Tried, api.Endings[e])
-	}
-	return k
 }
 
 type tokenQuery struct {
@@ -244,9 +226,9 @@ func (s *Server) endToken(c fiber.Ctx) error {
 	if err != nil {
 		return err
 	}
-	s.note(c, whoAsks(c).name, "ended a token", r.id, fmt.Sprint(id))
 	if !ok {
 		return fiber.NewError(fiber.StatusNotFound, "there is no token of that number: somebody may have ended it already")
 	}
+	s.note(c, whoAsks(c).name, "ended a token", r.id, fmt.Sprint(id))
 	return s.tokensTold(c, r, "")
 }

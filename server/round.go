@@ -261,6 +261,24 @@ func (s *Server) roundMoved(c fiber.Ctx, r *room, name string) error {
 	return s.roundTold(c, r)
 }
 
+// resultOf is what is kept of a test that a laptop made, a real one or one that was played.
+func resultOf(p round.Played, plan api.PlugTest, how string, revision int64, author string) store.PlugTest {
+	k := store.PlugTest{Port: plan.Port, Became: "passed", Instead: p.Instead, Wrong: p.Wrong, How: how, Planned: planned(plan), Revision: revision, Author: author}
+	if plan.Wire != nil {
+		k.Wire = *plan.Wire
+	}
+	if !p.Passed {
+		k.Became = "failed"
+	}
+	if p.Given.IsValid() {
+		k.Given = &p.Given
+	}
+	for _, e := range p.Tried {
+		k.Tried = append(k.Tried, api.Endings[e])
+	}
+	return k
+}
+
 func (s *Server) roundPlay(c fiber.Ctx) error {
 	var q api.RoundPlay
 	name, r, err := s.asked(c, &q)
@@ -295,19 +313,7 @@ func (s *Server) roundPlay(c fiber.Ctx) error {
 		}
 		for _, p := range made.Play(was, tests) {
 			t := api.PlugTestOf(made, p.Test)
-			k := store.PlugTest{
-				Port: t.Port, Became: "passed", Instead: p.Instead, Wrong: p.Wrong, How: "played", Planned: planned(t), Revision: now.view.Revision, Author: name,
-			}
-			if t.Wire != nil {
-				k.Wire = *t.Wire
-			}
-			if !p.Passed {
-				k.Became = "failed"
-			}
-			if p.Given.IsValid() {
-				k.Given = &p.Given
-			}
-			results = append(results, k)
+			results = append(results, resultOf(p, t, "played", now.view.Revision, name))
 		}
 		return nil
 	})

@@ -162,6 +162,9 @@ func taken(err error) bool {
 // no longer.
 func (s *Store) SetRole(ctx context.Context, person, office int64, role people.Role) (name string, ended []int64, err error) {
 	err = pgx.BeginFunc(ctx, s.pool, func(tx pgx.Tx) error {
+		if err := inTurn(ctx, tx); err != nil {
+			return err
+		}
 		if err := tx.QueryRow(ctx, "SELECT name FROM person WHERE id = $1 FOR UPDATE", person).Scan(&name); errors.Is(err, pgx.ErrNoRows) {
 			return ErrNobody
 		} else if err != nil {
@@ -191,12 +194,15 @@ func (s *Store) Give(ctx context.Context, person, office int64, role people.Role
 	return err
 }
 
-// keeperLeft says whether somebody keeps all offices; changes of who does wait for each
-// other.
+// inTurn has changes of who may what wait for each other, so that two do not take the last
+// keeper away, nor stand in each other's way.
+func inTurn(ctx context.Context, tx pgx.Tx) error {
+	_, err := tx.Exec(ctx, "LOCK TABLE membership IN SHARE ROW EXCLUSIVE MODE")
+	return err
+}
+
+// keeperLeft says whether somebody keeps all offices.
 func keeperLeft(ctx context.Context, tx pgx.Tx) error {
-	if _, err := tx.Exec(ctx, "LOCK TABLE membership IN SHARE ROW EXCLUSIVE MODE"); err != nil {
-		return err
-	}
 	var left bool
 	err := tx.QueryRow(ctx, "SELECT EXISTS (SELECT FROM membership WHERE office_id IS NULL AND role = $1)", int(people.Keeper)).Scan(&left)
 	if err == nil && !left {
@@ -216,6 +222,9 @@ func endSessions(ctx context.Context, tx pgx.Tx, person, but int64) ([]int64, er
 // Remove removes a person, whose name it tells; what he made stays.
 func (s *Store) Remove(ctx context.Context, person int64) (name string, ended []int64, err error) {
 	err = pgx.BeginFunc(ctx, s.pool, func(tx pgx.Tx) error {
+		if err := inTurn(ctx, tx); err != nil {
+			return err
+		}
 		if ended, err = endSessions(ctx, tx, person, 0); err != nil {
 			return err
 		}

@@ -32,8 +32,17 @@ func (c *Cluster) Standby(ctx context.Context, dir string) (*Cluster, error) {
 	}
 	password, _ := u.User.Password()
 	data := filepath.Join(dir, "postgres")
-	from := fmt.Sprintf("host=127.0.0.1 port=%s user=klammer password=%s application_name=klammer_standby sslmode=disable", u.Port(), password)
-	if err := c.run(ctx, "pg_basebackup", "--pgdata="+data, "--write-recovery-conf", "--wal-method=stream", "--checkpoint=fast", "--dbname="+from); err != nil {
+	pass := filepath.Join(dir, "pgpass") // in no list of processes
+	if err := os.WriteFile(pass, []byte("127.0.0.1:*:*:klammer:"+password+"\n"), 0o600); err != nil {
+		return nil, err
+	}
+	if c.cred != nil {
+		if err := os.Chown(pass, int(c.cred.Uid), int(c.cred.Gid)); err != nil {
+			return nil, err
+		}
+	}
+	from := fmt.Sprintf("host=127.0.0.1 port=%s user=klammer passfile=%s application_name=klammer_standby sslmode=disable", u.Port(), pass)
+	if err := c.run(ctx, "pg_basebackup", "--pgdata="+data, "--write-recovery-conf", "--wal-method=stream", "-c", "fast", "--dbname="+from); err != nil {
 		return nil, fmt.Errorf("the standby cannot be made: %w", err)
 	}
 	if err := os.WriteFile(filepath.Join(dir, "password"), []byte(password+"\n"), 0o600); err != nil {

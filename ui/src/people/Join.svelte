@@ -1,4 +1,5 @@
 <script lang="ts">
+  import Door from "./Door.svelte";
   import { api, type Invited } from "../api/client";
   import { me } from "../state/me.svelte";
   import { place } from "../state/place.svelte";
@@ -38,7 +39,7 @@
   }
 </script>
 
-<main class="door">
+<Door>
   <form onsubmit={join}>
     <h1>Make an account</h1>
     {#if to}
@@ -62,31 +63,4 @@
     <p id="join-wrong" class="wrong" role="alert">{wrong}</p>
     {#if to}<button class="main" disabled={busy}>Make it, and come in</button>{/if}
   </form>
-</main>
-
-<style>
-  .door {
-    grid-row: 2 / -1;
-    overflow: auto;
-    display: grid;
-    place-items: start center;
-    padding: 9vh 16px 16px;
-    background: var(--paper);
-  }
-  form {
-    display: grid;
-    gap: 6px;
-    width: min(100%, 380px);
-    background: var(--panel);
-    border: 1px solid var(--hair);
-    border-top: 3px solid var(--plum);
-    padding: 18px 22px 20px;
-  }
-  .wrong {
-    color: var(--red);
-    min-height: 1.4em;
-  }
-  label {
-    margin-top: 6px;
-  }
-</style>
+</Door>

@@ -1,4 +1,5 @@
 <script lang="ts">
+  import Door from "./Door.svelte";
   import { api } from "../api/client";
   import { me } from "../state/me.svelte";
   import { office } from "../state/office.svelte";
@@ -37,7 +38,7 @@
   }
 </script>
 
-<main class="door">
+<Door>
   <form onsubmit={enter}>
     <h1>Sign in</h1>
     <label for="sign-in-name">Name</label>
@@ -59,36 +60,4 @@
     {#if passkeys}<button type="button" onclick={byPasskey} disabled={busy}>Sign in with a passkey</button>{/if}
     <p class="soft">No account yet? Whoever keeps the offices here sends a link to make one.</p>
   </form>
-</main>
-
-<style>
-  .door {
-    grid-row: 2 / -1;
-    overflow: auto;
-    display: grid;
-    place-items: start center;
-    padding: 9vh 16px 16px;
-    background: var(--paper);
-  }
-  form {
-    display: grid;
-    gap: 6px;
-    width: min(100%, 340px);
-    background: var(--panel);
-    border: 1px solid var(--hair);
-    border-top: 3px solid var(--plum);
-    padding: 18px 22px 20px;
-  }
-  .wrong {
-    color: var(--red);
-    min-height: 1.4em;
-  }
-  .soft {
-    color: var(--soft);
-    font-size: 13px;
-    margin-top: 8px;
-  }
-  label {
-    margin-top: 6px;
-  }
-</style>
+</Door>
