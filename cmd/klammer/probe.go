@@ -156,7 +156,11 @@ func printProbed(out io.Writer, p *api.Probed) {
 				if i > 0 {
 					break // of the likeliest alone
 				}
-				fmt.Fprintf(out, "      on %s, %s: %s\n", s.Device, s.Where, s.Text)
+				at := s.Device
+				if !strings.HasPrefix(s.Text, s.Where) { // it says its page itself
+					at += ", " + s.Where
+				}
+				fmt.Fprintf(out, "      on %s: %s\n", at, s.Text)
 			}
 		}
 	}

@@ -112,7 +112,7 @@
       <button
         disabled={busy || !now.known}
         title={now.known ? "" : "Nothing was found yet of what devices are set to"}
-        onclick={() => keep(api.roundPlay(view.id))}>Play it on what was found</button
+        onclick={() => keep(api.roundPlay(view.id))}>Play what was found</button
       >
       <button aria-expanded={measuring} onclick={() => (measuring = !measuring)}>Have a laptop measure</button>
       <button onclick={() => print()}>Print</button>
@@ -178,7 +178,7 @@
     background: var(--paper);
   }
   .far {
-    min-width: 13ch;
+    min-width: 11ch;
   }
   .bar .no {
     color: var(--red);
@@ -186,7 +186,7 @@
   }
   progress {
     appearance: none;
-    width: 130px;
+    width: 80px;
     height: 8px;
     border: 1px solid var(--hair);
     background: var(--panel);

@@ -25,7 +25,9 @@
               {#each w.devices as d (d)}<a class="noprint" href={place.href("sheets", { device: d })}>Sheet of {d}</a>{/each}
               {#if w.steps.length}
                 <ul class="steps" aria-label="On the devices’ own pages">
-                  {#each w.steps as x (x.device + x.where + x.text)}<li><b>{x.device}</b>, {x.where}: {x.text}</li>{/each}
+                  {#each w.steps as x (x.device + x.where + x.text)}<li>
+                      <b>{x.device}</b>{x.text.startsWith(x.where) ? "" : `, ${x.where}`}: {x.text}
+                    </li>{/each}
                 </ul>
               {/if}
             </div>
