@@ -18,6 +18,7 @@ type ReadingView struct {
 	Findings    []Finding         `json:"findings" required:"true" nullable:"false" description:"what was seen otherwise than planned, with its mends"`
 	Drift       []DriftView       `json:"drift" required:"true" nullable:"false" description:"what was found otherwise than before, the newest first"`
 	Credentials []CredentialView  `json:"credentials" required:"true" nullable:"false"`
+	Places      []string          `json:"places" required:"true" nullable:"false" description:"networks and addresses that the plan's devices are managed at"`
 }
 
 // ReadingRun is how far a reading is.
@@ -58,22 +59,24 @@ type CredentialView struct {
 	Name   string    `json:"name" required:"true"`
 	Kind   string    `json:"kind" required:"true" description:"SNMP v2c, SNMP v3, SSH"`
 	User   string    `json:"user,omitempty"`
+	Hosts  []string  `json:"hosts,omitempty" description:"where they are sent alone; none: wherever a device is said to be"`
 	Author string    `json:"author" required:"true"`
 	At     time.Time `json:"at" required:"true"`
 }
 
 // CredentialRequest keeps credentials. They are written and never read back.
 type CredentialRequest struct {
-	Name      string `json:"name" required:"true" minLength:"1" maxLength:"64"`
-	Community string `json:"community,omitempty" maxLength:"200"`
-	User      string `json:"user,omitempty" maxLength:"64"`
-	Auth      string `json:"auth,omitempty" maxLength:"16" description:"SHA, SHA-224, SHA-256, SHA-384 or SHA-512"`
-	AuthKey   string `json:"authKey,omitempty" maxLength:"200"`
-	Privacy   string `json:"privacy,omitempty" maxLength:"16" description:"AES, AES-192 or AES-256"`
-	PrivKey   string `json:"privacyKey,omitempty" maxLength:"200"`
-	Password  string `json:"password,omitempty" maxLength:"200"`
-	Key       string `json:"key,omitempty" maxLength:"16000" description:"a private key, PEM"`
-	HostKey   string `json:"hostKey,omitempty" maxLength:"100" description:"SHA256:… of the host"`
+	Name      string   `json:"name" required:"true" minLength:"1" maxLength:"64"`
+	Community string   `json:"community,omitempty" maxLength:"200"`
+	User      string   `json:"user,omitempty" maxLength:"64"`
+	Auth      string   `json:"auth,omitempty" maxLength:"16" description:"SHA, SHA-224, SHA-256, SHA-384 or SHA-512"`
+	AuthKey   string   `json:"authKey,omitempty" maxLength:"200"`
+	Privacy   string   `json:"privacy,omitempty" maxLength:"16" description:"AES, AES-192 or AES-256"`
+	PrivKey   string   `json:"privacyKey,omitempty" maxLength:"200"`
+	Password  string   `json:"password,omitempty" maxLength:"200"`
+	Key       string   `json:"key,omitempty" maxLength:"16000" description:"a private key, PEM"`
+	HostKey   string   `json:"hostKey,omitempty" maxLength:"100" description:"SHA256:… of the host"`
+	Hosts     []string `json:"hosts,omitempty" maxItems:"64" description:"addresses and networks that they are sent to, and nowhere else; none: wherever a device is said to be"`
 }
 
 // ReadRequest has devices read.

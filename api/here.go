@@ -19,5 +19,8 @@ type Somebody struct {
 	Read   bool   `json:"read,omitempty"`  // devices were read, or are
 	Round  bool   `json:"round,omitempty"` // something became of a plug test
 
-	Sessions []int64 `json:"sessions,omitempty"` // that ended: nobody hears anything by them any more
+	// What ended: nobody hears anything by it any more.
+	Sessions []int64 `json:"sessions,omitempty"`
+	Person   int64   `json:"person,omitempty"` // whose role changed, with all his tokens
+	Tokens   []int64 `json:"tokens,omitempty"`
 }

@@ -1,11 +1,16 @@
 package field
 
 import (
+	"context"
 	"fmt"
+	"net"
+	"net/netip"
 	"slices"
 	"strings"
 
 	"github.com/gosnmp/gosnmp"
+
+	"klammer/core/office"
 )
 
 // Credentials are what a device is spoken to with. Which fields count, the protocol
@@ -21,6 +26,53 @@ type Credentials struct {
 	Password  string `toml:"password,omitempty" json:"password,omitempty" secret:"true"`
 	Key       string `toml:"key,omitempty" json:"key,omitempty" secret:"true"` // a private key, PEM
 	HostKey   string `toml:"host_key,omitempty" json:"hostKey,omitempty"`      // SHA256:… of the host, where it is pinned
+
+	// Hosts is the addresses and networks that they may be sent to; none: wherever a device
+	// is said to be, so that who says that may have them sent to a host of his own.
+	Hosts []string `toml:"hosts,omitempty" json:"hosts,omitempty"`
+}
+
+// networks is where credentials may be sent.
+func (c *Credentials) networks() (all []netip.Prefix, err error) {
+	for _, text := range c.Hosts {
+		p, err := netip.ParsePrefix(text)
+		if a, single := netip.ParseAddr(text); single == nil {
+			p, err = a.Prefix(a.BitLen())
+		}
+		if err != nil {
+			return nil, fmt.Errorf("%q is no address and no network, as 10.0.0.2 or 10.0.0.0/24", text)
+		}
+		all = append(all, p.Masked())
+	}
+	return all, nil
+}
+
+// within is where a device is, as an address, where credentials may be sent there. A name
+// is looked up once, so that what was held against the networks is what is spoken to.
+func (c *Credentials) within(ctx context.Context, at string) (string, error) {
+	nets, err := c.networks()
+	if err != nil || len(nets) == 0 {
+		return at, err
+	}
+	host, port, err := office.HostPort(at, 0)
+	if err != nil {
+		return "", err
+	}
+	found := []netip.Addr{}
+	if a, err := netip.ParseAddr(host); err == nil {
+		found = append(found, a)
+	} else if found, err = net.DefaultResolver.LookupNetIP(ctx, "ip", host); err != nil {
+		return "", err
+	}
+	for _, a := range found {
+		if plain := a.Unmap().WithZone(""); !slices.ContainsFunc(nets, func(p netip.Prefix) bool { return p.Contains(plain) }) {
+			return "", fmt.Errorf("these credentials are sent to %s alone, and %s is elsewhere: who keeps them can enter them for there, too", strings.Join(c.Hosts, ", "), host)
+		}
+	}
+	if port == 0 {
+		return found[0].String(), nil
+	}
+	return netip.AddrPortFrom(found[0], port).String(), nil
 }
 
 var authProtocols = map[string]gosnmp.SnmpV3AuthProtocol{
@@ -63,7 +115,8 @@ func (c *Credentials) Check() error {
 	if c.Privacy != "" && c.Auth == "" {
 		return fmt.Errorf("privacy needs authentication (RFC 3414)")
 	}
-	return nil
+	_, err := c.networks()
+	return err
 }
 
 // Hide takes every secret of credentials out of a text.

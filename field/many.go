@@ -22,6 +22,7 @@ type Secrets func(name string) (*Credentials, error)
 // Dialer opens devices.
 type Dialer struct {
 	Secrets Secrets
+	Used    func(name, device string)  // is told which credentials are sent to which device; nil for nobody
 	At      map[string]string          // by device: where it is instead, as a stand-in is
 	Speaks  map[string][]office.Speaks // by device: how it is spoken to, whatever the office says
 }
@@ -61,8 +62,14 @@ func (x Dialer) Open(ctx context.Context, d *office.Device, s office.Speaks) (De
 		if x.Secrets == nil {
 			return nil, fmt.Errorf("there are no credentials %s", s.With)
 		}
-		if cred, err = x.Secrets(s.With); err != nil {
+		if cred, err = x.Secrets(s.With); err == nil && s.Protocol != office.OVSDB { // which takes none
+			s.At, err = cred.within(ctx, s.At)
+		}
+		if err != nil {
 			return nil, err
+		}
+		if x.Used != nil {
+			x.Used(s.With, d.Name)
 		}
 	}
 	switch s.Protocol {

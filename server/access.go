@@ -1,15 +1,14 @@
 package server
 
 import (
-	"context"
 	"fmt"
 	"net/url"
 	"strings"
 	"sync"
+	"time"
 
 	"github.com/gofiber/fiber/v3"
 
-	"klammer/api"
 	"klammer/people"
 	"klammer/store"
 )
@@ -21,12 +20,17 @@ type Access struct {
 	Host     func(name string) bool // by which names the server may be asked for, besides those of this machine; nil for none
 	Strict   bool                   // browsers may come by TLS alone from now on (RFC 6797)
 	Cost     people.Cost            // of a guess of a password; [people.Usual] where it is zero
+
+	Patience time.Duration // how long a request may take to be sent, and an answer to be read; 30 s where zero
 }
 
 // Admit says who is let in. It is called before the server serves.
 func (s *Server) Admit(a Access) {
 	if a.Cost == (people.Cost{}) {
 		a.Cost = people.Usual
+	}
+	if a.Patience == 0 {
+		a.Patience = 30 * time.Second
 	}
 	s.access = a
 	s.nobody = sync.OnceValue(func() string {
@@ -202,6 +206,7 @@ var recorded = map[string]string{
 	"POST /api/offices/:id/restore":       "restored an earlier revision",
 	"POST /api/offices/:id/readings":      "read devices",
 	"POST /api/offices/:id/discover":      "asked for devices",
+	"PUT /api/offices/:id/readings/every": "set how often devices are read",
 	"POST /api/offices/:id/orders/carry":  "had a device set",
 	"PUT /api/offices/:id/credentials":    "kept credentials",
 	"DELETE /api/offices/:id/credentials": "forgot credentials",
@@ -231,34 +236,6 @@ func author(c fiber.Ctx) (string, error) {
 		return name, nil
 	}
 	return "", fiber.NewError(fiber.StatusUnauthorized, "say who you are first: the history names who made an edit")
-}
-
-// listener is an event stream of somebody who is signed in.
-type listener struct {
-	session int64
-	end     context.CancelFunc
-}
-
-// ended ends the event streams of sessions, here and on the other servers.
-func (s *Server) ended(ctx context.Context, sessions []int64) error {
-	if len(sessions) == 0 {
-		return nil
-	}
-	return s.tellAll(ctx, api.Somebody{Sessions: sessions})
-}
-
-// endStreams ends the event streams of sessions.
-func (s *Server) endStreams(sessions []int64) {
-	gone := map[int64]bool{}
-	for _, id := range sessions {
-		gone[id] = true
-	}
-	s.open.Range(func(_, x any) bool {
-		if l := x.(*listener); gone[l.session] {
-			l.end()
-		}
-		return true
-	})
 }
 
 // Right is what a route takes.

@@ -2,11 +2,13 @@ package server
 
 import (
 	"context"
+	"net"
 	"strings"
 	"syscall"
 	"time"
 
 	"github.com/gofiber/fiber/v3"
+	"golang.org/x/sys/unix"
 )
 
 // glance is how often a connection is looked at while its request is worked on.
@@ -18,7 +20,7 @@ const glance = 100 * time.Millisecond
 // stream has its own end.
 func whileAsked(c fiber.Ctx) error {
 	looks := c.Method() == fiber.MethodGet && !strings.HasSuffix(c.Path(), "/events") || strings.HasSuffix(c.Path(), "/preview")
-	conn, ok := c.RequestCtx().Conn().(syscall.Conn)
+	conn, ok := wire(c.RequestCtx().Conn()).(syscall.Conn)
 	if !looks || !ok {
 		return c.Next()
 	}
@@ -45,17 +47,28 @@ func whileAsked(c fiber.Ctx) error {
 	return c.Next()
 }
 
-// closed says whether the other end has closed a connection; nothing is read
-// from it.
+// wire is the connection below TLS.
+func wire(conn net.Conn) net.Conn {
+	for {
+		above, ok := conn.(interface{ NetConn() net.Conn })
+		if !ok {
+			return conn
+		}
+		conn = above.NetConn()
+	}
+}
+
+// closed says whether the other end has closed a connection; nothing is read from it, and
+// what is left to be read, as the farewell of TLS, does not hide the end.
 func closed(conn syscall.Conn) (is bool) {
 	raw, err := conn.SyscallConn()
 	if err != nil {
 		return true
 	}
 	err = raw.Control(func(fd uintptr) {
-		var one [1]byte
-		n, _, err := syscall.Recvfrom(int(fd), one[:], syscall.MSG_PEEK|syscall.MSG_DONTWAIT)
-		is = err == nil && n == 0 || err != nil && err != syscall.EAGAIN && err != syscall.EINTR
+		at := []unix.PollFd{{Fd: int32(fd), Events: unix.POLLRDHUP}}
+		n, err := unix.Poll(at, 0)
+		is = err == nil && n > 0 && at[0].Revents&(unix.POLLRDHUP|unix.POLLHUP|unix.POLLERR) != 0
 	})
 	return is || err != nil
 }

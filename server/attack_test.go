@@ -139,7 +139,7 @@ func TestStreams(t *testing.T) {
 	defer transport.CloseIdleConnections()
 	client := &http.Client{Transport: transport}
 	refused := 0
-	for range 103 {
+	for range 603 {
 		resp, err := client.Get(fmt.Sprintf("%s/api/offices/%d/events", d.base, d.office))
 		require.NoError(t, err)
 		open = append(open, resp.Body)

@@ -59,7 +59,8 @@ func (s *Server) discover(c fiber.Ctx) error {
 		ways[a] = d.Speaks[0]
 		asked.Devices = append(asked.Devices, d)
 	}
-	dial := s.dialer(ctx, r.id)
+	u := &usage{}
+	dial := s.dialer(ctx, r.id, u)
 	dial.At = nil
 	by := map[string]*field.Reading{}
 	out := api.DiscoverAnswer{Failed: []api.Silent{}, Parts: []field.Part{}}
@@ -73,6 +74,7 @@ func (s *Server) discover(c fiber.Ctx) error {
 		}
 		by[res.Device] = res.Reading
 	})
+	s.noteUsage(u, name, c.IP(), r.id)
 	var all []field.Read
 	for _, a := range at { // in the order that they were named in
 		if by[a] != nil {

@@ -19,18 +19,21 @@ func (s *Server) events(c fiber.Ctx) error {
 	if err != nil {
 		return err
 	}
-	if s.streams.Add(1) > mostStreams {
-		s.streams.Add(-1)
-		return fiber.NewError(fiber.StatusServiceUnavailable, fmt.Sprintf("%d pages listen already, the most that this server serves", mostStreams))
+	a := whoAsks(c)
+	life, end := context.WithCancel(s.stop)
+	l, err := s.streams.join(a, end)
+	if err != nil {
+		end()
+		return err
 	}
 	events, leave, ok := r.watch(c.Query("tab"))
 	if !ok {
-		s.streams.Add(-1)
+		s.streams.leave(l)
 		return fiber.NewError(fiber.StatusServiceUnavailable, fmt.Sprintf("%d pages listen to this office already, the most that it tells", mostWatchers))
 	}
 	done := func() {
 		leave()
-		s.streams.Add(-1)
+		s.streams.leave(l)
 	}
 	now, err := r.current(c.Context())
 	if err != nil {
@@ -38,17 +41,10 @@ func (s *Server) events(c fiber.Ctx) error {
 		return err
 	}
 	conn := c.RequestCtx().Conn()
-	life, end := context.WithCancel(s.stop)
-	session, number := whoAsks(c).session, s.opened.Add(1)
-	if session != 0 {
-		s.open.Store(number, &listener{session, end})
-	}
 	c.Set("Content-Type", "text/event-stream")
 	c.Set("Cache-Control", "no-store")
 	return c.SendStreamWriter(func(w *bufio.Writer) {
 		defer done()
-		defer end()
-		defer s.open.Delete(number)
 		defer func() {
 			if e := recover(); e != nil {
 				s.log.Error("an event stream panicked", "panic", e)
@@ -56,7 +52,7 @@ func (s *Server) events(c fiber.Ctx) error {
 		}()
 		// Who does not read for a while is let go: he connects again.
 		flush := func() bool {
-			_ = conn.SetWriteDeadline(time.Now().Add(slowest))
+			_ = conn.SetWriteDeadline(time.Now().Add(s.access.Patience))
 			return w.Flush() == nil
 		}
 		fmt.Fprintf(w, "retry: 500\nevent: at\ndata: %d\n\n", now.view.Revision)
@@ -75,9 +71,6 @@ func (s *Server) events(c fiber.Ctx) error {
 				}
 				fmt.Fprintf(w, "event: %s\nid: %d\ndata: %s\n\n", e.name, e.id, e.text)
 			case <-beat.C:
-				if session != 0 && !s.alive(session) { // idle, or where the word of its end was lost
-					return
-				}
 				if now := r.look(); now != nil { // who missed an edit notices
 					fmt.Fprintf(w, "event: beat\ndata: %d\n\n", now.view.Revision)
 				} else {
@@ -89,14 +82,6 @@ func (s *Server) events(c fiber.Ctx) error {
 			}
 		}
 	})
-}
-
-// alive says whether a session did not end, as far as the database tells.
-func (s *Server) alive(session int64) bool {
-	ctx, stop := context.WithTimeout(s.stop, 2*time.Second)
-	defer stop()
-	left, err := s.store.Alive(ctx, []int64{session})
-	return err != nil || len(left) > 0
 }
 
 // here tells everybody at an office, on every server, where one tab is. It is
@@ -133,8 +118,8 @@ func (s *Server) someoneIs(text string) {
 	}
 	r := s.known(x.Office)
 	switch {
-	case len(x.Sessions) > 0:
-		s.endStreams(x.Sessions)
+	case len(x.Sessions) > 0 || x.Person != 0 || len(x.Tokens) > 0:
+		s.streams.end(x)
 	case r == nil:
 	case x.Order:
 		r.refound(s.stop) // a tick is something found, too

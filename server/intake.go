@@ -32,6 +32,14 @@ func (s *Server) intake(c fiber.Ctx) error {
 	if err := office.CheckText("the file's name", q.Name, 200, false); err != nil {
 		return bad("name", "%s", err)
 	}
+	ctx, stop := context.WithTimeout(c.Context(), atMost)
+	defer stop()
+	select { // a workbook takes much room while it is read
+	case s.intakes <- struct{}{}:
+		defer func() { <-s.intakes }()
+	case <-ctx.Done():
+		return fiber.NewError(fiber.StatusServiceUnavailable, fmt.Sprintf("%d files are read just now, the most at once: try again", mostIntakes))
+	}
 	tables, err := tablesOf(&q)
 	if err != nil {
 		return err

@@ -2,6 +2,7 @@ package server_test
 
 import (
 	"fmt"
+	"net"
 	"net/http"
 	"strings"
 	"sync"
@@ -12,6 +13,8 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"klammer/people"
+	"klammer/secrets"
+	"klammer/server"
 	"klammer/store"
 )
 
@@ -166,4 +169,75 @@ func (h *house) signs(name string) string {
 	status, v, session := h.ask("POST", "/api/sign-in", map[string]any{"name": name, "password": good})
 	require.Equal(h.t, 200, status, v)
 	return session
+}
+
+// TestElsewhere: who may edit where devices are, and have them read, does not get the
+// credentials sent to a host of his own: neither by an address, nor by a name, nor by
+// asking for new devices. What was sent where it belongs is in the record.
+func TestElsewhere(t *testing.T) {
+	h := newHouse(t)
+	key, err := secrets.New([]byte(strings.Repeat("k", 32)))
+	require.NoError(t, err)
+	h.srv.SpeakTo(server.Field{Key: key})
+	robin := h.first()
+	carries := h.invites(robin, h.offices[0], "carrier", "Carrier")
+	office := fmt.Sprintf("/api/offices/%d", h.offices[0])
+	listens := func(at string) (net.PacketConn, *atomic.Int64) {
+		c, err := net.ListenPacket("udp", at)
+		require.NoError(t, err)
+		t.Cleanup(func() { c.Close() })
+		heard := &atomic.Int64{}
+		go func() {
+			buf := make([]byte, 2000)
+			for {
+				if _, _, err := c.ReadFrom(buf); err != nil {
+					return
+				}
+				heard.Add(1)
+			}
+		}()
+		return c, heard
+	}
+	own, stolen := listens("127.0.0.66:0")
+	there, sent := listens("127.0.0.7:0")
+	for _, x := range []struct {
+		hosts  []string
+		status int
+	}{{[]string{"127.0.0.7/33"}, 400}, {[]string{"somewhere"}, 400}, {[]string{"127.0.0.7", "2001:db8::/64"}, 200}} {
+		status, v, _ := h.ask("PUT", office+"/credentials", map[string]any{"name": "switches", "community": "hush-hush", "hosts": x.hosts}, robin...)
+		require.Equal(t, x.status, status, v)
+	}
+	read := func(at string) string {
+		_, v, _ := h.ask("GET", office, nil, carries...)
+		status, v, _ := h.ask("POST", office+"/edits", map[string]any{"base": v["revision"], "commands": []any{map[string]any{"lines": []string{"s speaks snmp at " + at + " with switches"}}}}, carries...)
+		require.Equal(t, 200, status, v)
+		status, v, _ = h.ask("POST", office+"/readings", map[string]any{"devices": []string{"s"}}, carries...)
+		require.Equal(t, 200, status, v)
+		require.Eventually(t, func() bool {
+			_, v, _ = h.ask("GET", office+"/readings", nil, carries...)
+			return v["running"] == nil
+		}, 40*time.Second, 50*time.Millisecond)
+		require.NotContains(t, fmt.Sprint(v), "hush-hush")
+		return fmt.Sprint(v["devices"].([]any)[0].(map[string]any)["why"])
+	}
+	port := own.LocalAddr().(*net.UDPAddr).Port
+	for _, at := range []string{own.LocalAddr().String(), fmt.Sprintf("localhost:%d", port), fmt.Sprintf("[::ffff:127.0.0.66]:%d", port), fmt.Sprintf("127.0.0.7.nip.example:%d", port)} {
+		why := read(at)
+		require.True(t, strings.Contains(why, "sent to 127.0.0.7, 2001:db8::/64 alone") || strings.Contains(why, "lookup"), why)
+	}
+	status, v, _ := h.ask("POST", office+"/discover", map[string]any{"addresses": []string{own.LocalAddr().String()}, "with": "switches"}, carries...)
+	require.Equal(t, 200, status, v)
+	require.Contains(t, fmt.Sprint(v["failed"]), "sent to 127.0.0.7")
+	require.Zero(t, stolen.Load())
+
+	used := func() (n int) {
+		_, v, _ = h.ask("GET", "/api/record", nil, robin...)
+		return strings.Count(fmt.Sprint(v), "used credentials")
+	}
+	require.Zero(t, used(), "none went anywhere")
+	_ = read(there.LocalAddr().String()) // it hears, and says nothing
+	require.NotZero(t, sent.Load())
+	require.Equal(t, 1, used())
+	require.Contains(t, fmt.Sprint(v), "switches: s")
+	require.NotContains(t, fmt.Sprint(v), "hush-hush")
 }

@@ -11,12 +11,15 @@ import (
 // The most that one server does for those who ask. docs/limits.md says them to
 // people; each refusal names its own.
 const (
-	mostWatchers = 100 // event streams of one office
-	mostStreams  = 400 // event streams of the server
+	mostWatchers = 600  // event streams of one office
+	mostStreams  = 1000 // event streams of the server
+	mostOwn      = 50   // event streams of one person, where people sign in
 
-	mostConnections = 1200 // at once, the streams among them
+	mostConnections = 2000 // at once, the streams among them
+	mostOfAddress   = 300  // of them from one address, but this machine's own
 
 	mostOrders     = 2       // worked out at once
+	mostIntakes    = 3       // files of people's own that are read at once
 	mostOrderTries = 200_000 // steps that are tried for one
 
 	mostDevices = 2000    // of an office

@@ -1,6 +1,7 @@
 package server
 
 import (
+	"net"
 	"net/netip"
 	"testing"
 
@@ -101,4 +102,73 @@ func TestWithinLimits(t *testing.T) {
 		x[0].Ports[p].Shape = &s
 	}
 	require.NoError(t, withinLimits(&office.Office{Devices: x}), "a range counts as one")
+}
+
+// from is a connection from an address, and a listener that has but those.
+type from struct {
+	net.Conn
+	at     string
+	closed bool
+}
+
+func (f *from) RemoteAddr() net.Addr { return net.TCPAddrFromAddrPort(netip.MustParseAddrPort(f.at)) }
+func (f *from) Close() error         { f.closed = true; return nil }
+
+type queue struct {
+	net.Listener
+	all []net.Conn
+}
+
+func (q *queue) Accept() (net.Conn, error) {
+	if len(q.all) == 0 {
+		return nil, net.ErrClosed
+	}
+	first := q.all[0]
+	q.all = q.all[1:]
+	return first, nil
+}
+
+// TestDoors: one address, or one network of IPv6, has so many connections and no more;
+// others, and this machine, find room; what is closed makes room, once.
+func TestDoors(t *testing.T) {
+	q := &queue{}
+	come := func(n int, at string) (all []*from) {
+		for range n {
+			f := &from{at: at}
+			all, q.all = append(all, f), append(q.all, f)
+		}
+		return all
+	}
+	d := Doors(q)
+	in := func() (all []net.Conn) {
+		for {
+			c, err := d.Accept()
+			if err != nil {
+				return all
+			}
+			all = append(all, c)
+		}
+	}
+	first := come(mostOfAddress+5, "192.0.2.1:1000")
+	inside := in()
+	require.Len(t, inside, mostOfAddress)
+	require.False(t, first[mostOfAddress-1].closed)
+	for _, f := range first[mostOfAddress:] {
+		require.True(t, f.closed)
+	}
+	come(1, "192.0.2.2:1000")
+	come(2, "[::ffff:192.0.2.1]:1000") // the first, written otherwise
+	come(2*mostOfAddress, "127.0.0.1:1000")
+	come(1, "[2001:db8::1]:1000")
+	require.Len(t, in(), 1+2*mostOfAddress+1)
+	come(mostOfAddress, "[2001:db8:0:0:ffff::7]:1000") // one is there
+	require.Len(t, in(), mostOfAddress-1)
+	come(1, "[2001:db8:0:1::7]:1000")
+	require.Len(t, in(), 1)
+
+	require.NoError(t, inside[0].Close())
+	_ = inside[0].Close() // twice, as servers do
+	require.True(t, first[0].closed)
+	come(3, "192.0.2.1:1001")
+	require.Len(t, in(), 1)
 }

@@ -16,6 +16,7 @@ import (
 type meters struct {
 	all      *prometheus.Registry
 	requests *prometheus.HistogramVec
+	findings prometheus.Histogram
 	reads    *prometheus.CounterVec
 }
 
@@ -25,11 +26,15 @@ func (s *Server) measure() {
 		Name: "klammer_request_seconds", Help: "How long requests took, by route and status; edits are POST /api/offices/:id/edits.",
 		Buckets: []float64{.002, .005, .01, .02, .05, .1, .2, .5, 1, 2, 5, 15},
 	}, []string{"route", "status"})
+	m.findings = prometheus.NewHistogram(prometheus.HistogramOpts{
+		Name: "klammer_findings_seconds", Help: "How long it took to work an office out, or what an edit changes of it: spans, findings, and what pages are told.",
+		Buckets: []float64{.0005, .001, .002, .005, .01, .02, .05, .1, .2, .5, 1, 2, 5},
+	})
 	m.reads = prometheus.NewCounterVec(prometheus.CounterOpts{Name: "klammer_device_reads_total", Help: "Devices that were read, by whether they told."}, []string{"result"})
 	gauge := func(name, help string, value func() float64) {
 		m.all.MustRegister(prometheus.NewGaugeFunc(prometheus.GaugeOpts{Name: name, Help: help}, value))
 	}
-	gauge("klammer_streams", "Pages that listen.", func() float64 { return float64(s.streams.Load()) })
+	gauge("klammer_streams", "Pages that listen.", func() float64 { return float64(s.streams.count()) })
 	gauge("klammer_offices_open", "Offices that are kept worked out.", func() float64 {
 		s.mu.Lock()
 		defer s.mu.Unlock()
@@ -39,7 +44,7 @@ func (s *Server) measure() {
 		gauge("klammer_pool_connections", "Connections to the database.", func() float64 { return float64(s.store.Pool().Total) })
 		gauge("klammer_pool_busy", "Connections to the database that are in use.", func() float64 { return float64(s.store.Pool().Busy) })
 	}
-	m.all.MustRegister(m.requests, m.reads, collectors.NewGoCollector(), collectors.NewProcessCollector(collectors.ProcessCollectorOpts{}))
+	m.all.MustRegister(m.requests, m.findings, m.reads, collectors.NewGoCollector(), collectors.NewProcessCollector(collectors.ProcessCollectorOpts{}))
 	s.meters = m
 }
 

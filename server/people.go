@@ -55,12 +55,16 @@ func (s *Server) guessing(c fiber.Ctx) (done func(), err error) {
 
 // note writes a line of the record; what cannot be written is said in the log.
 func (s *Server) note(c fiber.Ctx, who, what string, office int64, about string) {
+	s.noteFrom(context.WithoutCancel(c.Context()), who, what, office, about, c.IP())
+}
+
+func (s *Server) noteFrom(ctx context.Context, who, what string, office int64, about, address string) {
 	if !s.access.Accounts {
 		return
 	}
-	ctx, stop := context.WithTimeout(context.WithoutCancel(c.Context()), 5*time.Second)
+	ctx, stop := context.WithTimeout(ctx, 5*time.Second)
 	defer stop()
-	if err := s.store.Record(ctx, who, what, office, about, c.IP()); err != nil {
+	if err := s.store.Record(ctx, who, what, office, about, address); err != nil {
 		s.log.Error("the record cannot be written", "who", who, "what", what, "error", err)
 	}
 }
@@ -129,7 +133,7 @@ func (s *Server) letIn(c fiber.Ctx, p *store.Person) error {
 	if old := whoAsks(c); old.session != 0 {
 		gone, err := s.store.End(c.Context(), old.person.ID, old.session, 0)
 		if err == nil {
-			err = s.ended(c.Context(), gone)
+			err = s.ended(c.Context(), api.Somebody{Sessions: gone})
 		}
 		if err != nil {
 			return err
@@ -262,7 +266,7 @@ func (s *Server) endSession(c fiber.Ctx) error {
 	if id != 0 && len(gone) == 0 {
 		return fiber.NewError(fiber.StatusNotFound, "you have no session of that number: it may have ended")
 	}
-	if err := s.ended(c.Context(), gone); err != nil {
+	if err := s.ended(c.Context(), api.Somebody{Sessions: gone}); err != nil {
 		return err
 	}
 	if id == a.session && id != 0 {
@@ -315,7 +319,7 @@ func (s *Server) password(c fiber.Ctx) error {
 	}
 	gone, err := s.store.SetPassword(c.Context(), a.person.ID, next, a.session)
 	if err == nil {
-		err = s.ended(c.Context(), gone)
+		err = s.ended(c.Context(), api.Somebody{Sessions: gone})
 	}
 	if err != nil {
 		return err
@@ -387,7 +391,7 @@ func (s *Server) setRole(c fiber.Ctx) error {
 	if err != nil {
 		return whoGoes(err)
 	}
-	if err := s.ended(c.Context(), gone); err != nil {
+	if err := s.ended(c.Context(), api.Somebody{Sessions: gone, Person: q.Person}); err != nil {
 		return err
 	}
 	s.note(c, whoAsks(c).name, "changed a role", office, fmt.Sprintf("%s: %s", name, role))
@@ -418,7 +422,7 @@ func (s *Server) removePerson(c fiber.Ctx) error {
 	if err != nil {
 		return whoGoes(err)
 	}
-	if err := s.ended(c.Context(), gone); err != nil {
+	if err := s.ended(c.Context(), api.Somebody{Sessions: gone, Person: id}); err != nil {
 		return err
 	}
 	s.note(c, whoAsks(c).name, "removed somebody", 0, name)

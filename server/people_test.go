@@ -33,14 +33,18 @@ type house struct {
 	offices [2]int64
 }
 
-func newHouse(t *testing.T) *house {
+func newHouse(t *testing.T, more ...server.Access) *house {
 	ctx, stop := context.WithCancel(context.Background())
 	st, err := store.Open(ctx, url)
 	require.NoError(t, err)
 	l, err := net.Listen("tcp", "127.0.0.1:0")
 	require.NoError(t, err)
 	h := &house{t: t, st: st, base: "http://" + l.Addr().String(), srv: server.New(ctx, st, slog.New(slog.DiscardHandler))}
-	h.srv.Admit(server.Access{Accounts: true, Cost: people.Cost{Passes: 1, Memory: 64, Lanes: 1}})
+	access := server.Access{Accounts: true, Cost: people.Cost{Passes: 1, Memory: 64, Lanes: 1}}
+	for _, x := range more {
+		access.Patience = x.Patience
+	}
+	h.srv.Admit(access)
 	done := make(chan error, 1)
 	go func() { done <- h.srv.Serve(l) }()
 	t.Cleanup(func() { stop(); <-done; st.Close() })
@@ -348,15 +352,40 @@ func TestStreamEnds(t *testing.T) {
 	h := newHouse(t)
 	robin := h.first()
 	reads := h.invites(robin, h.offices[0], "reader", "Reader")
-	r, err := http.NewRequest("GET", fmt.Sprintf("%s/api/offices/%d/events", newServer(t), h.offices[0]), nil)
-	require.NoError(t, err)
-	r.Header.Set(reads[0], reads[1])
-	resp, err := http.DefaultClient.Do(r)
-	require.NoError(t, err)
-	defer resp.Body.Close()
-	require.Equal(t, 200, resp.StatusCode)
-	lines := bufio.NewScanner(resp.Body)
-	require.True(t, lines.Scan())
+	elsewhere := newServer(t)
+	// hears listens, and gives a function that waits for the end.
+	hears := func(header []string) (ends func(within time.Duration) bool) {
+		r, err := http.NewRequest("GET", fmt.Sprintf("%s/api/offices/%d/events", elsewhere, h.offices[0]), nil)
+		require.NoError(t, err)
+		r.Header.Set(header[0], header[1])
+		resp, err := http.DefaultClient.Do(r)
+		require.NoError(t, err)
+		t.Cleanup(func() { resp.Body.Close() })
+		require.Equal(t, 200, resp.StatusCode)
+		lines := bufio.NewScanner(resp.Body)
+		require.True(t, lines.Scan())
+		ended := make(chan struct{})
+		go func() {
+			for lines.Scan() {
+			}
+			close(ended)
+		}()
+		return func(within time.Duration) bool {
+			select {
+			case <-ended:
+				return true
+			case <-time.After(within):
+				return false
+			}
+		}
+	}
+	tokens := fmt.Sprintf("/api/offices/%d/tokens", h.offices[0])
+	token := func(by []string) (header []string, id any) {
+		status, v, _ := h.ask("POST", tokens, map[string]any{"name": "script", "days": 1, "scope": "reader"}, by...)
+		require.Equal(t, 200, status, v)
+		return []string{"Authorization", "Bearer " + v["made"].(string)}, v["tokens"].([]any)[0].(map[string]any)["id"]
+	}
+	ends := hears(reads)
 
 	_, v, _ := h.ask("GET", "/api/people", nil, robin...)
 	ids := map[string]any{}
@@ -365,24 +394,45 @@ func TestStreamEnds(t *testing.T) {
 	}
 	status, v, _ := h.ask("PUT", fmt.Sprintf("/api/offices/%d/people", h.offices[0]), map[string]any{"person": ids["Reader"], "role": "nobody"}, robin...)
 	require.Equal(t, 200, status, v)
-	ended := make(chan struct{})
-	go func() {
-		for lines.Scan() {
-		}
-		close(ended)
-	}()
-	select {
-	case <-ended:
-	case <-time.After(time.Second):
-		require.Fail(t, "it still listens")
-	}
+	require.True(t, ends(time.Second), "it still listens")
+
+	// So it is with tokens: one that is ended, those of somebody who loses a role, and what
+	// ended without a word, of which the server hears when it looks.
+	header, id := token(robin)
+	ends = hears(header)
+	status, v, _ = h.ask("DELETE", fmt.Sprintf("%s?token=%v", tokens, id), nil, robin...)
+	require.Equal(t, 200, status, v)
+	require.True(t, ends(time.Second), "it still listens")
+	carries := h.invites(robin, h.offices[0], "carrier", "Carrier")
+	header, _ = token(carries)
+	ends = hears(header)
+	noor, _, err := h.st.PersonOf(t.Context(), "Carrier")
+	require.NoError(t, err)
+	status, v, _ = h.ask("PUT", fmt.Sprintf("/api/offices/%d/people", h.offices[0]), map[string]any{"person": noor.ID, "role": "reader"}, robin...)
+	require.Equal(t, 200, status, v)
+	require.True(t, ends(time.Second), "it still listens")
+	ends = hears([]string{"Cookie", "__Host-klammer=" + h.signs("Robin")})
+	header, _ = token(robin)
+	script := hears(header)
+	stays := hears(robin)
+	conn, err := pgx.Connect(t.Context(), url)
+	require.NoError(t, err)
+	defer conn.Close(t.Context())
+	_, err = conn.Exec(t.Context(), "DELETE FROM session WHERE id = (SELECT max(id) FROM session)")
+	require.NoError(t, err)
+	_, err = conn.Exec(t.Context(), "UPDATE token SET expires_at = now() WHERE id = (SELECT max(id) FROM token)")
+	require.NoError(t, err)
+	require.True(t, ends(10*time.Second) && script(10*time.Second), "they still listen")
+	require.False(t, stays(100*time.Millisecond), "who may goes on")
+
+	// The last keeper of all stays.
 	status, v, _ = h.ask("DELETE", fmt.Sprintf("/api/people?person=%v", ids["Robin"]), nil, robin...)
 	require.Equal(t, 409, status, v)
 	status, v, _ = h.ask("PUT", "/api/people", map[string]any{"person": ids["Robin"], "role": "planner"}, robin...)
 	require.Equal(t, 409, status, v)
 	status, v, _ = h.ask("DELETE", fmt.Sprintf("/api/people?person=%v", ids["Reader"]), nil, robin...)
 	require.Equal(t, 200, status, v)
-	require.Len(t, v["people"], 1)
+	require.Len(t, v["people"], 2)
 }
 
 // TestRekey: what one key sealed opens with the next, and with the old no more.

@@ -229,6 +229,9 @@ func (s *Server) endToken(c fiber.Ctx) error {
 	if !ok {
 		return fiber.NewError(fiber.StatusNotFound, "there is no token of that number: somebody may have ended it already")
 	}
+	if err := s.ended(c.Context(), api.Somebody{Tokens: []int64{id}}); err != nil {
+		return err
+	}
 	s.note(c, whoAsks(c).name, "ended a token", r.id, fmt.Sprint(id))
 	return s.tokensTold(c, r, "")
 }

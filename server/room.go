@@ -9,6 +9,8 @@ import (
 	"sync"
 	"time"
 
+	"github.com/prometheus/client_golang/prometheus"
+
 	"klammer/api"
 	"klammer/core/command"
 	"klammer/core/finding"
@@ -29,7 +31,8 @@ import (
 type room struct {
 	id    int64
 	store *store.Store
-	turn  chan struct{} // holds one token: whoever has it may write
+	took  prometheus.Observer // seconds that working the office out took
+	turn  chan struct{}       // holds one token: whoever has it may write
 
 	mu       sync.Mutex
 	loaded   bool
@@ -52,8 +55,8 @@ type shown struct {
 // atMost is how long a request waits for the database, its turn included.
 const atMost = 10 * time.Second
 
-func newRoom(id int64, s *store.Store) *room {
-	r := &room{id: id, store: s, turn: make(chan struct{}, 1)}
+func newRoom(id int64, s *store.Store, took prometheus.Observer) *room {
+	r := &room{id: id, store: s, took: took, turn: make(chan struct{}, 1)}
 	r.turn <- struct{}{}
 	return r
 }
@@ -107,9 +110,11 @@ func (r *room) load(ctx context.Context) (*shown, error) {
 	if err != nil {
 		return nil, err
 	}
+	start := time.Now()
 	now := &shown{report: finding.Check(span.Compile(o)), kept: keptOf(kept), tried: &tried{known: map[string][][]string{}}}
 	now.seen = found.BesideOf(now.report.Net, now.kept)
 	now.view = api.View(r.id, rev, now.report, now.seen)
+	r.timed(start)
 	r.show(now)
 	return now, nil
 }
@@ -161,14 +166,15 @@ func (r *room) reload(ctx context.Context) {
 			o = same
 		}
 	}
-	now, told := old.after(o, rev)
+	now, told := r.after(old, o, rev)
 	r.show(now)
 	r.publish(told, "")
 }
 
 // after works out an office that an edit led to, and what there is to tell of
 // it.
-func (old *shown) after(o *office.Office, revision int64) (now *shown, told *api.OfficeView) {
+func (r *room) after(old *shown, o *office.Office, revision int64) (now *shown, told *api.OfficeView) {
+	defer r.timed(time.Now())
 	now = &shown{report: old.report.Update(old.report.Net.Update(o)), kept: old.kept}
 	delta := now.report.Since(old.report)
 	if delta.Whole {
@@ -180,6 +186,8 @@ func (old *shown) after(o *office.Office, revision int64) (now *shown, told *api
 	now.tried = old.tried.after(told)
 	return now, told
 }
+
+func (r *room) timed(start time.Time) { r.took.Observe(time.Since(start).Seconds()) }
 
 // refound reads what was found of the devices anew. It is beside the plan and
 // raises no revision.
@@ -350,7 +358,7 @@ func (r *room) edit(ctx context.Context, q asking, plan func(*span.Net) (*comman
 				return nil, err
 			}
 		}
-		now, told := old.after(x.Office, at+1)
+		now, told := r.after(old, x.Office, at+1)
 		rev, err := r.store.Commit(ctx, r.id, at, x.Edit, store.Note{Author: q.author, Summary: x.Summary, Undoes: q.undoes, Turn: q.turn, Token: q.token})
 		if errors.Is(err, store.ErrStale) {
 			r.reload(ctx)

@@ -18,7 +18,6 @@ import (
 	"strconv"
 	"strings"
 	"sync"
-	"sync/atomic"
 	"time"
 
 	"github.com/gofiber/fiber/v3"
@@ -43,7 +42,7 @@ type Server struct {
 	mu    sync.Mutex
 	rooms map[int64]*room
 
-	streams atomic.Int64  // event streams that are open
+	streams streams       // that are open
 	turns   chan struct{} // of those who have an order worked out
 	orders  sync.Map      // by office: the *working that has an order worked out just now
 
@@ -54,22 +53,18 @@ type Server struct {
 
 	meters  meters
 	access  Access
+	intakes chan struct{} // of those who have a file read
 	guesses chan struct{} // passwords that are being looked at
 	nobody  func() string // the hash of a password that nobody has
-	open    sync.Map      // by a number: the *listener of an event stream
-	opened  atomic.Int64
 }
 
 // bodyLimit is the most bytes of a request: an office of 1,000 devices has a
 // tenth of that.
 const bodyLimit = 4 << 20
 
-// slowest is how long a request may take to be sent, and an answer to be read.
-const slowest = 30 * time.Second
-
 // New makes a server; it works until ctx ends.
 func New(ctx context.Context, s *store.Store, log *slog.Logger) *Server {
-	srv := &Server{store: s, log: log, stop: ctx, rooms: map[int64]*room{}, turns: make(chan struct{}, mostOrders), guesses: make(chan struct{}, mostGuesses)}
+	srv := &Server{store: s, log: log, stop: ctx, rooms: map[int64]*room{}, turns: make(chan struct{}, mostOrders), intakes: make(chan struct{}, mostIntakes), guesses: make(chan struct{}, mostGuesses)}
 	srv.Admit(Access{})
 	srv.measure()
 	srv.app = fiber.New(fiber.Config{
@@ -83,8 +78,6 @@ func New(ctx context.Context, s *store.Store, log *slog.Logger) *Server {
 		// later. The framework's own memory is used again for the next one.
 		Immutable:      true,
 		Concurrency:    mostConnections,
-		ReadTimeout:    slowest,
-		WriteTimeout:   slowest,
 		IdleTimeout:    2 * time.Minute,
 		ReadBufferSize: 16 << 10,
 		ErrorHandler:   srv.fail,
@@ -105,12 +98,14 @@ func New(ctx context.Context, s *store.Store, log *slog.Logger) *Server {
 	})
 	srv.pages()
 	go srv.listen()
+	go srv.sweep()
 	go srv.readByThemselves()
 	return srv
 }
 
 // Serve answers on a listener until the server's context ends.
 func (s *Server) Serve(l net.Listener) error {
+	s.app.Server().ReadTimeout, s.app.Server().WriteTimeout = s.access.Patience, s.access.Patience
 	return s.app.Listener(l, fiber.ListenConfig{DisableStartupMessage: true, GracefulContext: s.stop, ShutdownTimeout: 3 * time.Second})
 }
 
@@ -174,7 +169,7 @@ func (s *Server) roomOf(ctx context.Context, id int64) (*room, error) {
 	if r := s.known(id); r != nil {
 		return r, nil
 	}
-	r := newRoom(id, s.store)
+	r := newRoom(id, s.store, s.meters.findings)
 	if _, err := r.current(ctx); err != nil {
 		return nil, err
 	}

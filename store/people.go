@@ -297,13 +297,13 @@ func (s *Store) Sessions(ctx context.Context, person int64) ([]Session, error) {
 	return pgx.CollectRows(rows, pgx.RowToStructByPos[Session])
 }
 
-// Alive says which of some sessions did not end.
-func (s *Store) Alive(ctx context.Context, sessions []int64) ([]int64, error) {
-	rows, err := s.pool.Query(ctx, "SELECT id FROM session WHERE id = ANY ($1) AND expires_at > now() AND seen_at > now() - $2::interval", sessions, SessionIdle)
-	if err != nil {
-		return nil, err
-	}
-	return pgx.CollectRows(rows, pgx.RowTo[int64])
+// Over says which of some sessions, and of some tokens, ended.
+func (s *Store) Over(ctx context.Context, sessions, tokens []int64) (noSessions, noTokens []int64, err error) {
+	err = s.pool.QueryRow(ctx, `SELECT
+		ARRAY(SELECT unnest($1::bigint[]) EXCEPT SELECT id FROM session WHERE id = ANY ($1) AND expires_at > now() AND seen_at > now() - $3::interval),
+		ARRAY(SELECT unnest($2::bigint[]) EXCEPT SELECT id FROM token WHERE id = ANY ($2) AND expires_at > now())`,
+		sessions, tokens, SessionIdle).Scan(&noSessions, &noTokens)
+	return noSessions, noTokens, err
 }
 
 // End ends sessions of a person: one, or all but one where id is 0.

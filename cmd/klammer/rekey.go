@@ -64,6 +64,6 @@ them anew in one step, and puts it in the place of the old one, which is kept be
 		},
 	}
 	cmd.Flags().StringVar(&data, "data", defaultData(), "folder of the private database")
-	cmd.Flags().StringVar(&key, "key", "", "the file with the key; beside --data where none is said")
+	cmd.Flags().StringVar(&key, "seal-key", "", "the file with the key; beside --data where none is said")
 	return cmd
 }

@@ -35,7 +35,7 @@ func serveCmd() *cobra.Command {
 		Short: "Serve the web application",
 		Long: `Serve the web application. On a loopback address it asks only for a name, as whoever
 is at the machine may everything. On any other address people sign in, over TLS: with
-a certificate of one's own (--cert, --cert-key), or one that Klammer makes (--tls self). The
+a certificate of one's own (--cert, --key), or one that Klammer makes (--tls self). The
 first start prints a link with which the first account is made.
 
 Offices are kept in PostgreSQL: a private server that is started in the folder
@@ -53,7 +53,7 @@ Offices are kept in PostgreSQL: a private server that is started in the folder
 	}
 	cmd.Flags().StringVar(&with.listen, "listen", "127.0.0.1:8080", "address and port; on a loopback address the next free port is taken where it is in use")
 	cmd.Flags().StringVar(&with.cert, "cert", "", "the server's certificate, in PEM; read again when it changes")
-	cmd.Flags().StringVar(&with.certKey, "cert-key", "", "the key of the certificate, in PEM")
+	cmd.Flags().StringVar(&with.certKey, "key", "", "the key of the certificate, in PEM")
 	cmd.Flags().StringVar(&with.tls, "tls", "", "self: Klammer makes its certificate itself, and prints by what one knows it")
 	cmd.Flags().StringSliceVar(&with.hosts, "host", nil, "names and addresses of the certificate that Klammer makes")
 	cmd.Flags().DurationVar(&with.backups.every, "backup-every", 0, "make a backup by itself that often, as 24h; 0 for never")
@@ -67,7 +67,7 @@ Offices are kept in PostgreSQL: a private server that is started in the folder
 	cmd.Flags().StringVar(&with.data, "data", defaultData(), "folder of the private database")
 	cmd.Flags().StringVar(&with.load, "load", "", "an office to load where the database has none yet")
 	cmd.Flags().StringVar(&with.asIs, "as-is", "", "with --load: the same office as its devices are set to; a work order leads from there")
-	cmd.Flags().StringVar(&with.key, "key", "", "the file with the key that credentials are sealed with; beside --data where none is said")
+	cmd.Flags().StringVar(&with.sealKey, "seal-key", "", "the file with the key that credentials are sealed with; beside --data where none is said")
 	cmd.Flags().StringVar(&with.standIns, "stand-ins", "", "play the devices of the first office, so that they can be read and set: as they are in this file")
 	for _, made := range []struct {
 		name, short string
@@ -106,13 +106,13 @@ func defaultData() string {
 
 // serving is what a server is started with.
 type serving struct {
-	listen, data, load, asIs, key, standIns string
-	cert, certKey, tls                      string
-	hosts                                   []string
-	accounts                                bool
-	backups                                 timed
-	metrics, database                       string
-	json                                    bool // the log
+	listen, data, load, asIs, sealKey, standIns string
+	cert, certKey, tls                          string
+	hosts                                       []string
+	accounts                                    bool
+	backups                                     timed
+	metrics, database                           string
+	json                                        bool // the log
 }
 
 // certificate is what the server shows; nil for none. Who can be reached from elsewhere
@@ -127,11 +127,11 @@ func (w *serving) certificate(data string, log *slog.Logger) (*server.Certificat
 	w.accounts = w.accounts || !here
 	switch {
 	case w.tls != "" && w.tls != "self":
-		return nil, fmt.Errorf("--tls %s: there is \"self\", by which Klammer makes its certificate; one of your own is named with --cert and --cert-key", w.tls)
+		return nil, fmt.Errorf("--tls %s: there is \"self\", by which Klammer makes its certificate; one of your own is named with --cert and --key", w.tls)
 	case (w.cert == "") != (w.certKey == ""):
-		return nil, errors.New("a certificate has a key: name both, with --cert and --cert-key")
+		return nil, errors.New("a certificate has a key: name both, with --cert and --key")
 	case w.cert != "" && w.tls != "":
-		return nil, errors.New("a certificate is your own (--cert, --cert-key) or made by Klammer (--tls self), not both")
+		return nil, errors.New("a certificate is your own (--cert, --key) or made by Klammer (--tls self), not both")
 	case w.cert != "":
 		return server.LoadCertificate(w.cert, w.certKey, log)
 	case w.tls == "self":
@@ -144,7 +144,7 @@ func (w *serving) certificate(data string, log *slog.Logger) (*server.Certificat
 		}
 		return server.SelfMade(data+".crt", data+".crt.key", names, log)
 	case w.accounts:
-		return nil, fmt.Errorf("--listen %s can be reached from elsewhere, and passwords go there: name a certificate with --cert and --cert-key, or let Klammer make one with --tls self; on this machine alone it is 127.0.0.1 or [::1]", w.listen)
+		return nil, fmt.Errorf("--listen %s can be reached from elsewhere, and passwords go there: name a certificate with --cert and --key, or let Klammer make one with --tls self; on this machine alone it is 127.0.0.1 or [::1]", w.listen)
 	}
 	return nil, nil
 }
@@ -205,10 +205,10 @@ func serve(ctx context.Context, cmd *cobra.Command, with serving) error {
 		}
 	}
 	to := server.Field{}
-	if with.key == "" {
-		with.key = data + ".key"
+	if with.sealKey == "" {
+		with.sealKey = data + ".key"
 	}
-	if to.Key, err = secrets.Load(with.key); err != nil {
+	if to.Key, err = secrets.Load(with.sealKey); err != nil {
 		return err
 	}
 	if with.standIns != "" {
@@ -238,7 +238,7 @@ func serve(ctx context.Context, cmd *cobra.Command, with serving) error {
 	at := "http://" + l.Addr().String()
 	if cert != nil {
 		at = "https://" + l.Addr().String()
-		l = tls.NewListener(l, cert.Config())
+		l = tls.NewListener(server.Doors(l), cert.Config())
 		access := server.Access{Accounts: with.accounts, Host: cert.Host, Strict: with.cert != ""}
 		srv.Admit(access)
 		if with.tls == "self" {

@@ -3474,6 +3474,8 @@ export interface components {
             community?: string;
             /** @description SHA256:… of the host */
             hostKey?: string;
+            /** @description addresses and networks that they are sent to, and nowhere else; none: wherever a device is said to be */
+            hosts?: string[];
             /** @description a private key, PEM */
             key?: string;
             name: string;
@@ -3487,6 +3489,8 @@ export interface components {
             /** Format: date-time */
             at: string;
             author: string;
+            /** @description where they are sent alone; none: wherever a device is said to be */
+            hosts?: string[];
             /** @description SNMP v2c, SNMP v3, SSH */
             kind: string;
             name: string;
@@ -4385,6 +4389,8 @@ export interface components {
             every: number;
             /** @description what was seen otherwise than planned, with its mends */
             findings: components["schemas"]["ApiFinding"][];
+            /** @description networks and addresses that the plan's devices are managed at */
+            places: string[];
             /** @description devices are being read just now */
             running?: components["schemas"]["ApiReadingRun"];
             /** @description this server can keep credentials */

@@ -16,7 +16,8 @@
   async function keep(e: SubmitEvent) {
     e.preventDefault();
     const form = e.currentTarget as HTMLFormElement;
-    const said = Object.fromEntries([...new FormData(form)].filter(([, v]) => v !== "")) as unknown as CredentialRequest;
+    const { hosts, ...rest } = Object.fromEntries([...new FormData(form)].filter(([, v]) => v !== "")) as Record<string, string>;
+    const said = { ...rest, hosts: (hosts ?? "").split(/[\s,;]+/).filter(Boolean) } as unknown as CredentialRequest;
     wrong = "";
     try {
       await api.putCredential(id, said);
@@ -34,7 +35,10 @@
   {#each now.credentials as c (c.name)}
     <p class="one">
       <b class="mono">{c.name}</b>
-      {c.kind}{c.user ? `, as ${c.user}` : ""} <span class="soft">{c.author}, {since(c.at)}</span>
+      {c.kind}{c.user ? `, as ${c.user}` : ""} <span class="soft">{c.author}, {since(c.at)}</span><br />
+      <span class={c.hosts?.length ? "soft" : "warn"}
+        >sent to {#if c.hosts?.length}<span class="mono">{c.hosts.join(", ")}</span> alone{:else}wherever a device is said to be{/if}</span
+      >
       <button
         onclick={() => confirm(`Forget the credentials ${c.name}?`) && ask(api.dropCredential(id, c.name))}
         aria-label={`Forget ${c.name}`}>Forget</button
@@ -72,9 +76,22 @@
           <label>The host's key <input type="text" name="hostKey" class="mono" placeholder="SHA256:…" autocomplete="off" /></label>
         {/if}
       {/if}
+      <label
+        >Sent to <input
+          type="text"
+          name="hosts"
+          class="mono"
+          value={now.places.join(", ")}
+          placeholder="10.0.0.0/24, 10.0.1.2"
+          autocomplete="off"
+        /></label
+      >
       {#if wrong}<p class="warn" role="alert">{wrong}</p>{/if}
       <p><button class="main" type="submit">Keep</button> <button type="button" onclick={() => (kind = "")}>Leave</button></p>
-      <p class="soft">What is kept is sealed, used to speak to devices, and never shown again.</p>
+      <p class="soft">
+        What is kept is sealed, used to speak to devices at these addresses and nowhere else, and never shown again. Without any it goes
+        wherever the plan says that a device is.
+      </p>
     </form>
   {/if}
 </section>

@@ -1,0 +1,164 @@
+package server
+
+import (
+	"context"
+	"errors"
+	"fmt"
+	"sync"
+
+	"github.com/gofiber/fiber/v3"
+
+	"klammer/api"
+	"klammer/core/history"
+	"klammer/core/office"
+	"klammer/field"
+	"klammer/store"
+)
+
+// carry is a visit that is carried out by its device.
+type carry struct {
+	mu    sync.Mutex
+	order int64
+	view  api.CarryView
+	stop  context.CancelFunc
+}
+
+// carryNow is the visit of an order that is carried out, or where that stopped.
+func (s *Server) carryNow(id, order int64) *api.CarryView {
+	x, ok := s.carries.Load(id)
+	if !ok {
+		return nil
+	}
+	at := x.(*carry)
+	at.mu.Lock()
+	defer at.mu.Unlock()
+	if at.order != order {
+		return nil
+	}
+	v := at.view
+	return &v
+}
+
+func (s *Server) stopCarrying(id int64) {
+	if x, ok := s.carries.Load(id); ok {
+		x.(*carry).stop()
+	}
+}
+
+// carryOut has the next steps carried out, as far as they are of one visit.
+func (s *Server) carryOut(c fiber.Ctx) error {
+	var q api.CarryRequest
+	name, r, err := s.asked(c, &q)
+	if err != nil {
+		return err
+	}
+	kept, ticks, err := s.store.OrderNow(c.Context(), r.id)
+	if err != nil {
+		return err
+	}
+	if kept == nil || kept.ID != q.Order || kept.Ended != nil {
+		return &history.Conflict{Text: "another order was made meanwhile: look at it first"}
+	}
+	_, told, err := after(kept, 0)
+	if err != nil {
+		return err
+	}
+	at := len(ticks)
+	if at >= len(told.Steps) || told.Steps[at].Visit != q.Visit {
+		return bad("visit", "%d steps are done: the next is not of this visit", at)
+	}
+	if x := s.carryNow(r.id, q.Order); x != nil && x.Running {
+		return &history.Conflict{Text: "a visit is being carried out already: wait for it, or stop it"}
+	}
+	ctx, stop := context.WithCancel(s.stop)
+	x := &carry{order: q.Order, stop: stop, view: api.CarryView{Visit: q.Visit, Step: at, Running: true}}
+	s.carries.Store(r.id, x)
+	u, address := &usage{}, c.IP()
+	go func() {
+		defer stop()
+		view := s.carryVisit(ctx, r, kept, told, x, at, name, u, q.Back)
+		s.noteUsage(u, name, address, r.id)
+		x.mu.Lock()
+		x.view = view
+		x.mu.Unlock()
+		s.tellOrder(r, name)
+	}()
+	return s.orderTold(c, r, name)
+}
+
+func (s *Server) tellOrder(r *room, name string) {
+	r.refound(s.stop)
+	if err := s.tellAll(s.stop, api.Somebody{Name: name, Office: r.id, Order: true}); err != nil && s.stop.Err() == nil {
+		s.log.Warn("a step could not be told", "error", err)
+	}
+}
+
+// carryVisit carries the steps of a visit out, and ticks each; it gives where it
+// ended.
+func (s *Server) carryVisit(ctx context.Context, r *room, kept *store.Order, told *api.Order, x *carry, at int, name string, u *usage, back bool) api.CarryView {
+	dial := s.dialer(ctx, r.id, u)
+	if now, err := r.current(ctx); err == nil {
+		dial.Speaks = map[string][]office.Speaks{} // as the plan is now
+		for _, d := range now.report.Net.Office.Devices {
+			if len(d.Speaks) > 0 {
+				dial.Speaks[d.Name] = d.Speaks
+			}
+		}
+	}
+	carrier := field.Carrier{Dialer: dial}
+	defer carrier.Close()
+	visit := told.Steps[at].Visit
+	for ; at < len(told.Steps) && told.Steps[at].Visit == visit; at++ {
+		x.mu.Lock()
+		x.view.Step = at
+		view := x.view
+		x.mu.Unlock()
+		view.Running = false
+		st := told.Steps[at]
+		before, _, err := after(kept, at)
+		if err != nil {
+			view.Ended, view.Text = "failed", err.Error()
+			return view
+		}
+		if back {
+			if err := carrier.Back(ctx, before, st.Device); err != nil {
+				view.Ended, view.Text = "failed", err.Error()
+				return view
+			}
+			view.Ended, view.Text = "stopped", "The step is taken back."
+			return view
+		}
+		then, _, err := after(kept, at+1)
+		if err == nil {
+			err = carrier.Step(ctx, before, then, st.Device, st.Kind)
+		}
+		var hand *field.ByHand
+		var odd *field.Unforetold
+		switch {
+		case err == nil:
+		case ctx.Err() != nil:
+			view.Ended, view.Text = "stopped", "It was stopped; what was set stays."
+			return view
+		case errors.As(err, &hand):
+			view.Ended, view.Text = "hand", hand.Why
+			return view
+		case errors.As(err, &odd):
+			view.Ended, view.Text, view.Back = "otherwise", odd.Error(), odd.After
+			return view
+		default:
+			view.Ended, view.Text = "failed", err.Error()
+			return view
+		}
+		how := fmt.Sprintf("work order, step %d, by the device", at+1)
+		state := foundAt(then, st.Device, how, name)
+		if st.Kind != "set" {
+			state = nil
+		}
+		if err := s.store.TickOrder(ctx, r.id, kept.ID, at, name, true, st.Device, state); err != nil {
+			view.Ended, view.Text = "failed", err.Error()
+			return view
+		}
+		s.tellOrder(r, name)
+	}
+	return api.CarryView{Visit: visit, Step: at, Ended: "done"}
+}
