@@ -2,6 +2,7 @@ package e2e
 
 import (
 	"context"
+	"fmt"
 	"os"
 	"os/exec"
 	"testing"
@@ -97,6 +98,66 @@ func TestDatabaseGone(t *testing.T) {
 	press(t, ctx, "t")
 	kept(t, ctx, 2)
 	require.Equal(t, "T", eval[string](t, ctx, as("rack.19", 130)))
+}
+
+// TestStandbyTakesOver has a page on each of two servers, on a database with a standby. The
+// first database is killed while somebody works, and the standby is promoted: without a
+// hand on either page both are at what was kept, and go on.
+func TestStandbyTakesOver(t *testing.T) {
+	if _, err := exec.LookPath("chromium"); err != nil {
+		t.Skip("chromium is not installed: apt-get install chromium (./run test does)")
+	}
+	var dirs []string
+	for range 2 {
+		dir, err := stage.Folder()
+		require.NoError(t, err)
+		defer os.RemoveAll(dir)
+		dirs = append(dirs, dir)
+	}
+	first, err := cluster.Start(t.Context(), dirs[0])
+	require.NoError(t, err)
+	standby, err := first.Standby(t.Context(), dirs[1])
+	require.NoError(t, err)
+	defer func() { _ = standby.Stop() }()
+	whole, cancel := context.WithTimeout(t.Context(), 5*time.Minute)
+	defer cancel()
+	var pages []context.Context
+	for _, name := range []string{"Robin", "Sam"} {
+		p, err := stage.StartOn(cluster.Either(first, standby))
+		require.NoError(t, err)
+		defer func() { _ = p.Stop() }()
+		ctx, stop, err := stage.Browser(whole)
+		require.NoError(t, err)
+		defer stop()
+		require.NoError(t, stage.Open(ctx, p.URL, name))
+		pages = append(pages, ctx)
+	}
+	goTo(t, pages[0], "rack.19", 130)
+	press(t, pages[0], "t")
+	kept(t, pages[0], 2)
+	kept(t, pages[1], 2)
+
+	require.NoError(t, first.Kill())
+	press(t, pages[0], ".") // while nobody keeps it
+	until(t, pages[0], `document.getElementById("revision").dataset.keeping === "lost"`)
+	require.Equal(t, "T", eval[string](t, pages[0], as("rack.19", 130)), "what is not kept is not shown")
+	require.NoError(t, standby.Promote(t.Context()))
+	promoted := time.Now()
+	until(t, pages[0], `document.getElementById("revision").dataset.keeping === "kept"`) // by itself
+	t.Logf("the page is well %s after the standby was promoted", time.Since(promoted).Round(10*time.Millisecond))
+	at := eval[int](t, pages[0], `Number(document.getElementById("revision").dataset.revision)`)
+	require.Contains(t, []int{2, 3}, at, "the edit that fell into it was made once, or not at all")
+	goTo(t, pages[1], "rack.18", 160)
+	require.Eventually(t, func() bool { // the other server may notice at this very edit, and say so
+		press(t, pages[1], "t")
+		return stage.Until(pages[1], fmt.Sprintf(`document.querySelector("#revision[data-revision='%d'][data-keeping='kept']") !== null || document.getElementById("revision").dataset.keeping === "lost"`, at+1)) == nil &&
+			eval[int](t, pages[1], `Number(document.getElementById("revision").dataset.revision)`) == at+1
+	}, 20*time.Second, 100*time.Millisecond)
+	for _, ctx := range pages {
+		kept(t, ctx, at+1)
+		require.Equal(t, "T", eval[string](t, ctx, as("rack.18", 160)))
+		require.Equal(t, map[int]string{2: "T", 3: "none"}[at], eval[string](t, ctx, as("rack.19", 130)))
+	}
 }
 
 // TestTwoEditors has two people on one office: each sees the other's edits

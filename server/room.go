@@ -132,6 +132,13 @@ func (r *room) forget() {
 	r.loaded = false
 }
 
+// forgotten says whether somebody watches an office that is not in memory.
+func (r *room) forgotten() bool {
+	r.mu.Lock()
+	defer r.mu.Unlock()
+	return !r.loaded && !r.gone && len(r.watchers) > 0
+}
+
 // moved is called when the database says that the office is at a revision:
 // another server on it may have made an edit.
 func (r *room) moved(ctx context.Context, revision int64) {

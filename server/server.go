@@ -12,6 +12,7 @@ import (
 	"fmt"
 	"io"
 	"log/slog"
+	"maps"
 	"net"
 	"net/url"
 	"runtime/debug"
@@ -113,7 +114,7 @@ func (s *Server) Serve(l net.Listener) error {
 // database was away, offices may have moved on unheard: they are read again.
 func (s *Server) listen() {
 	for s.stop.Err() == nil {
-		err := s.store.Listen(s.stop, func(id, revision int64) {
+		err := s.store.Listen(s.stop, s.unheard, func(id, revision int64) {
 			if revision < 0 {
 				s.forget(id)
 			} else if r := s.known(id); r != nil {
@@ -128,13 +129,32 @@ func (s *Server) listen() {
 		case <-s.stop.Done():
 		case <-time.After(500 * time.Millisecond):
 		}
-		if all, err := s.store.Offices(s.stop); err == nil {
-			for _, o := range all {
-				if r := s.known(o.ID); r != nil {
-					r.moved(s.stop, o.Revision)
-				}
-			}
+	}
+}
+
+// unheard makes good what was told while the server did not hear: offices moved on, or were
+// deleted, and something was found, or became of orders and tests.
+func (s *Server) unheard() {
+	s.mu.Lock()
+	missing := maps.Clone(s.rooms)
+	s.mu.Unlock()
+	if len(missing) == 0 {
+		return
+	}
+	all, err := s.store.Offices(s.stop)
+	if err != nil {
+		return // the connection will not last either
+	}
+	for _, o := range all {
+		if r := missing[o.ID]; r != nil {
+			delete(missing, o.ID)
+			r.moved(s.stop, o.Revision)
+			r.refound(s.stop)
+			r.tell("read", 0, api.Somebody{Office: o.ID, Read: true}, "")
 		}
+	}
+	for id := range missing {
+		s.forget(id)
 	}
 }
 

@@ -2,7 +2,9 @@ package server
 
 import (
 	"context"
+	"errors"
 	"fmt"
+	"maps"
 	"slices"
 	"sync"
 	"time"
@@ -10,6 +12,7 @@ import (
 	"github.com/gofiber/fiber/v3"
 
 	"klammer/api"
+	"klammer/store"
 )
 
 // listener is an event stream, and by what its asker was let in.
@@ -96,26 +99,54 @@ func (s *streams) by() (sessions, tokens []int64) {
 	return sessions, tokens
 }
 
-// sweep ends the streams of what ended without a word: idle sessions, tokens whose time is
-// over, and where the word was lost.
+// sweep looks after those who listen: what was lost is made good.
 func (s *Server) sweep() {
-	t := time.NewTicker(2 * time.Second)
+	t := time.NewTicker(time.Second)
 	defer t.Stop()
 	for {
 		select {
 		case <-s.stop.Done():
 			return
 		case <-t.C:
+			s.endOver()
+			s.revive()
 		}
-		sessions, tokens := s.streams.by()
-		if len(sessions)+len(tokens) == 0 {
+	}
+}
+
+// endOver ends the streams of what ended without a word: idle sessions, tokens whose time
+// is over, and where the word was lost.
+func (s *Server) endOver() {
+	sessions, tokens := s.streams.by()
+	if len(sessions)+len(tokens) == 0 {
+		return
+	}
+	ctx, stop := context.WithTimeout(s.stop, 2*time.Second)
+	defer stop()
+	noSessions, noTokens, err := s.store.Over(ctx, sessions, tokens)
+	if err == nil { // a database that is away ends nothing
+		s.streams.end(api.Somebody{Sessions: noSessions, Tokens: noTokens})
+	}
+}
+
+// revive reads the offices again that somebody watches, and that could not be read when
+// something became of them: those who watch ask for nothing, and would not hear of it.
+func (s *Server) revive() {
+	s.mu.Lock()
+	all := slices.Collect(maps.Values(s.rooms))
+	s.mu.Unlock()
+	for _, r := range all {
+		if !r.forgotten() {
 			continue
 		}
 		ctx, stop := context.WithTimeout(s.stop, 2*time.Second)
-		noSessions, noTokens, err := s.store.Over(ctx, sessions, tokens)
+		now, err := r.current(ctx)
 		stop()
-		if err == nil { // a database that is away ends nothing
-			s.streams.end(api.Somebody{Sessions: noSessions, Tokens: noTokens})
+		switch {
+		case err == nil:
+			r.tell("beat", 0, now.view.Revision, "")
+		case errors.Is(err, store.ErrNoOffice):
+			s.forget(r.id)
 		}
 	}
 }

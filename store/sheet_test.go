@@ -67,7 +67,7 @@ func TestTell(t *testing.T) {
 	ctx, stop := context.WithCancel(t.Context())
 	defer stop()
 	heard := make(chan string, 64)
-	go func() { _ = s.Listen(ctx, func(int64, int64) {}, func(w string) { heard <- w }) }()
+	go func() { _ = s.Listen(ctx, func() {}, func(int64, int64) {}, func(w string) { heard <- w }) }()
 	require.Eventually(t, func() bool {
 		require.NoError(t, s.Tell(ctx, `{"tab":"ä\"1"}`))
 		select {

@@ -273,9 +273,10 @@ func (s *Store) Tell(ctx context.Context, word string) error {
 	return err
 }
 
-// Listen calls f for every commit of any server on the database, and word for
-// every [Store.Tell], until ctx ends or the connection does.
-func (s *Store) Listen(ctx context.Context, f func(id, revision int64), word func(string)) error {
+// Listen calls f for every commit of any server on the database, and word for every
+// [Store.Tell], until ctx ends or the connection does. Once it hears, it calls up: what
+// became before that is not told.
+func (s *Store) Listen(ctx context.Context, up func(), f func(id, revision int64), word func(string)) error {
 	conn, err := s.pool.Acquire(ctx)
 	if err != nil {
 		return err
@@ -284,6 +285,7 @@ func (s *Store) Listen(ctx context.Context, f func(id, revision int64), word fun
 	if _, err := conn.Exec(ctx, "LISTEN klammer; LISTEN klammer_word"); err != nil {
 		return err
 	}
+	up()
 	for {
 		n, err := conn.Conn().WaitForNotification(ctx)
 		if err != nil {

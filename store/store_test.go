@@ -201,7 +201,7 @@ func TestListen(t *testing.T) {
 	ctx, stop := context.WithCancel(t.Context())
 	defer stop()
 	heard := make(chan [2]int64, 16)
-	go func() { _ = s.Listen(ctx, func(id, rev int64) { heard <- [2]int64{id, rev} }, func(string) {}) }()
+	go func() { _ = s.Listen(ctx, func() {}, func(id, rev int64) { heard <- [2]int64{id, rev} }, func(string) {}) }()
 	_, e, err := notation.Line(o, "rack 19: 190 [130]")
 	require.NoError(t, err)
 	for base := int64(1); ; base++ { // until the listener is up

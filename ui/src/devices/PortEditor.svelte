@@ -40,7 +40,7 @@
   {#if p.bundle}<p class="soft">a member of the bundle {p.bundle}, which has the shape</p>{/if}
   {#if set.source === "exception"}<p class="soft">
       an exception: the plan says <span class="mono">{set.planned}</span>{set.because ? `; ${set.because}` : ""}
-    </p>{/if}
+    </p>{:else if set.because}<p class="soft">because {set.because}</p>{/if}
   {#if set.cabled}
     {#each set.cabled as c (c)}<p class="row">
         cable to <b>{c.replace(".", " ")}</b>
