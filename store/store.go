@@ -20,6 +20,7 @@ import (
 	"github.com/jackc/pgx/v5/pgxpool"
 	"github.com/jackc/pgx/v5/stdlib"
 	"github.com/pressly/goose/v3"
+	"github.com/pressly/goose/v3/lock"
 
 	"klammer/core/history"
 	"klammer/core/notation"
@@ -77,13 +78,23 @@ func migrate(ctx context.Context, db *sql.DB) error {
 	if err != nil {
 		return err
 	}
-	p, err := goose.NewProvider(goose.DialectPostgres, db, sub)
+	// Of servers that start at once, one brings the tables up, and the others wait for it.
+	turn, err := lock.NewPostgresSessionLocker(lock.WithLockTimeout(1, 60))
 	if err != nil {
 		return err
 	}
-	var now int64
-	if now, err = p.GetDBVersion(ctx); err != nil {
+	p, err := goose.NewProvider(goose.DialectPostgres, db, sub, goose.WithSessionLocker(turn))
+	if err != nil {
 		return err
+	}
+	there, now := false, int64(0)
+	if err := db.QueryRowContext(ctx, "SELECT to_regclass('goose_db_version') IS NOT NULL").Scan(&there); err != nil {
+		return err
+	}
+	if there {
+		if err := db.QueryRowContext(ctx, "SELECT COALESCE(max(version_id), 0) FROM goose_db_version WHERE is_applied").Scan(&now); err != nil {
+			return err
+		}
 	}
 	if newest := NewestForm(); now > newest {
 		return fmt.Errorf("they are of a newer Klammer (form %d, and this one knows %d): start that one", now, newest)

@@ -19,15 +19,27 @@ import (
 	"klammer/store/cluster"
 )
 
+// where is the database of a server, as its own flags and its configuration say it.
+type where struct{ config, data, url string }
+
+func (w *where) flags(cmd *cobra.Command) {
+	cmd.Flags().StringVar(&w.data, "data", defaultData(), "folder of the private database")
+	cmd.Flags().StringVar(&w.url, "database-url", "", "the address of a database of your own, instead of a private one; better in the file or the environment")
+	cmd.Flags().StringVar(&w.config, "config", "", "the file that the server is started with, as /etc/klammer/klammer.toml")
+}
+
 // onDatabase does something on the database that a server would serve. Alone says that
 // no server may run on it meanwhile.
-func onDatabase(cmd *cobra.Command, data string, alone bool, do func(ctx context.Context, url string) error) error {
+func onDatabase(cmd *cobra.Command, w *where, alone bool, do func(ctx context.Context, url string) error) error {
 	ctx, stop := signal.NotifyContext(cmd.Context(), os.Interrupt, syscall.SIGTERM)
 	defer stop()
-	if url := os.Getenv("KLAMMER_DATABASE_URL"); url != "" {
-		return do(ctx, url)
+	if err := configured(cmd, w.config); err != nil {
+		return err
 	}
-	dir, err := filepath.Abs(data)
+	if w.url != "" {
+		return do(ctx, w.url)
+	}
+	dir, err := filepath.Abs(w.data)
 	if err != nil {
 		return err
 	}
@@ -35,7 +47,7 @@ func onDatabase(cmd *cobra.Command, data string, alone bool, do func(ctx context
 		return do(ctx, url)
 	}
 	if _, err := os.Stat(filepath.Join(dir, "postgres")); err != nil && !alone {
-		return fmt.Errorf("there is no database in %s: name its folder with --data, or its address in KLAMMER_DATABASE_URL", dir)
+		return fmt.Errorf("there is no database in %s: name its folder with --data, its address with --database-url, or the server's file with --config", dir)
 	}
 	c, err := cluster.Start(ctx, dir)
 	if err != nil {
@@ -46,7 +58,7 @@ func onDatabase(cmd *cobra.Command, data string, alone bool, do func(ctx context
 }
 
 func backupCmd() *cobra.Command {
-	var data string
+	var at where
 	cmd := &cobra.Command{
 		Use:   "backup FILE",
 		Short: "Keep everything in one file, and try it",
@@ -56,10 +68,10 @@ it was restored into a scratch database and compared, table by table, before.
 
 The key that credentials are sealed with (beside --data, .key) is not in it: keep it
 elsewhere, or enter credentials again after a restore.`,
-		Example: "  klammer backup klammer-monday.backup",
+		Example: "  klammer backup klammer-monday.backup\n  sudo -u klammer klammer backup --config /etc/klammer/klammer.toml /var/lib/klammer/backups/monday.backup",
 		Args:    cobra.ExactArgs(1),
 		RunE: func(cmd *cobra.Command, args []string) error {
-			return sayFailure(cmd, onDatabase(cmd, data, false, func(ctx context.Context, url string) error {
+			return sayFailure(cmd, onDatabase(cmd, &at, false, func(ctx context.Context, url string) error {
 				if _, err := os.Stat(args[0]); err == nil {
 					return fmt.Errorf("%s is there already: a backup takes nobody's place", args[0])
 				}
@@ -71,12 +83,12 @@ elsewhere, or enter credentials again after a restore.`,
 			}))
 		},
 	}
-	cmd.Flags().StringVar(&data, "data", defaultData(), "folder of the private database")
+	at.flags(cmd)
 	return cmd
 }
 
 func restoreCmd() *cobra.Command {
-	var data string
+	var at where
 	var check bool
 	cmd := &cobra.Command{
 		Use:   "restore FILE",
@@ -85,10 +97,10 @@ func restoreCmd() *cobra.Command {
 may run on the database. The backup is tried first, in a scratch database; one that was
 cut off or changed, or is of a newer Klammer, is refused, and nothing is changed. With
 --check it is only tried.`,
-		Example: "  klammer restore klammer-monday.backup",
+		Example: "  klammer restore klammer-monday.backup\n  sudo -u klammer klammer restore --config /etc/klammer/klammer.toml /var/lib/klammer/backups/monday.backup",
 		Args:    cobra.ExactArgs(1),
 		RunE: func(cmd *cobra.Command, args []string) error {
-			return sayFailure(cmd, onDatabase(cmd, data, !check, func(ctx context.Context, url string) error {
+			return sayFailure(cmd, onDatabase(cmd, &at, !check, func(ctx context.Context, url string) error {
 				do, says := backup.Restore, "restored"
 				if check {
 					do, says = backup.Check, "whole"
@@ -101,7 +113,7 @@ cut off or changed, or is of a newer Klammer, is refused, and nothing is changed
 			}))
 		},
 	}
-	cmd.Flags().StringVar(&data, "data", defaultData(), "folder of the private database")
+	at.flags(cmd)
 	cmd.Flags().BoolVar(&check, "check", false, "try it, and restore nothing")
 	return cmd
 }

@@ -19,12 +19,17 @@ func envOf(flag string) string {
 }
 
 // configured sets the flags that were not said from the environment, and what that does
-// not say from a file; a word that is no flag is refused, with the nearest that is one.
+// not say from a file, which has the words of klammer serve; a word that is none is
+// refused, with the nearest that is one.
 func configured(cmd *cobra.Command, file string) error {
+	words := cmd
+	if cmd.Name() != "serve" {
+		words = serveCmd()
+	}
 	known := map[string]*pflag.Flag{}
-	cmd.LocalFlags().VisitAll(func(f *pflag.Flag) {
+	words.LocalFlags().VisitAll(func(f *pflag.Flag) {
 		if f.Name != "config" && f.Name != "help" {
-			known[f.Name] = f
+			known[f.Name] = cmd.Flags().Lookup(f.Name) // nil for what the command does not ask for
 		}
 	})
 	said := map[string][]string{}
@@ -34,7 +39,7 @@ func configured(cmd *cobra.Command, file string) error {
 			return fmt.Errorf("%s: %w", file, err)
 		}
 		for word, value := range words {
-			if known[word] == nil {
+			if _, ok := known[word]; !ok {
 				text := fmt.Sprintf("%s: %q is no setting", file, word)
 				var names []string
 				for name := range known {
@@ -56,6 +61,9 @@ func configured(cmd *cobra.Command, file string) error {
 		}
 	}
 	for name, f := range known {
+		if f == nil {
+			continue
+		}
 		from := file
 		values := said[name]
 		if env, ok := os.LookupEnv(envOf(name)); ok && env != "" {

@@ -14,7 +14,8 @@ import (
 )
 
 func rekeyCmd() *cobra.Command {
-	var data, key string
+	var at where
+	var key string
 	cmd := &cobra.Command{
 		Use:   "rekey",
 		Short: "Seal what is secret with a new key",
@@ -23,10 +24,10 @@ them anew in one step, and puts it in the place of the old one, which is kept be
 (.before) until you remove it: backups from before need it. No server may run meanwhile.`,
 		Args: cobra.NoArgs,
 		RunE: func(cmd *cobra.Command, _ []string) error {
-			return sayFailure(cmd, onDatabase(cmd, data, true, func(ctx context.Context, url string) error {
+			return sayFailure(cmd, onDatabase(cmd, &at, true, func(ctx context.Context, url string) error {
 				file := key
 				if file == "" {
-					dir, err := filepath.Abs(data)
+					dir, err := filepath.Abs(at.data)
 					if err != nil {
 						return err
 					}
@@ -63,7 +64,7 @@ them anew in one step, and puts it in the place of the old one, which is kept be
 			}))
 		},
 	}
-	cmd.Flags().StringVar(&data, "data", defaultData(), "folder of the private database")
+	at.flags(cmd)
 	cmd.Flags().StringVar(&key, "seal-key", "", "the file with the key; beside --data where none is said")
 	return cmd
 }

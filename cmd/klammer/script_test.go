@@ -1,6 +1,7 @@
 package main
 
 import (
+	"context"
 	"os"
 	"path/filepath"
 	"regexp"
@@ -8,6 +9,9 @@ import (
 	"time"
 
 	"github.com/rogpeppe/go-internal/testscript"
+
+	"klammer/store"
+	"klammer/store/cluster"
 )
 
 func TestMain(m *testing.M) {
@@ -27,6 +31,16 @@ func TestCommandLine(t *testing.T) {
 			if err != nil {
 				return err
 			}
+			// A folder for a private database: where root runs this, postgres has to get into it.
+			data, err := os.MkdirTemp("", "klammer-script-")
+			if err != nil {
+				return err
+			}
+			e.Defer(func() { os.RemoveAll(data) })
+			if err := os.Chmod(data, 0o755); err != nil {
+				return err
+			}
+			e.Setenv("DATA", filepath.Join(data, "klammer"))
 			return os.WriteFile(filepath.Join(e.WorkDir, "clinic.klm"), text, 0o644)
 		},
 		Cmds: map[string]func(*testscript.TestScript, bool, []string){
@@ -37,6 +51,23 @@ func TestCommandLine(t *testing.T) {
 					}
 					if time.Now().After(end) {
 						ts.Fatalf("%s is not there", args[0])
+					}
+				}
+			},
+			"waituntil": func(ts *testscript.TestScript, _ bool, args []string) { // FOLDER: until a server runs with it
+				for end := time.Now().Add(60 * time.Second); ; time.Sleep(20 * time.Millisecond) {
+					if url, ok := cluster.Running(args[0]); ok {
+						st, err := store.Open(context.Background(), url)
+						if err == nil {
+							all, err := st.Offices(context.Background())
+							st.Close()
+							if err == nil && len(all) > 0 {
+								return
+							}
+						}
+					}
+					if time.Now().After(end) {
+						ts.Fatalf("no server runs with %s", args[0])
 					}
 				}
 			},

@@ -33,19 +33,21 @@
 <section>
   <h2>Credentials</h2>
   {#each now.credentials as c (c.name)}
-    <p class="one">
-      <b class="mono">{c.name}</b>
-      {c.kind}{c.user ? `, as ${c.user}` : ""} <span class="soft">{c.author}, {since(c.at)}</span><br />
-      <span class={c.hosts?.length ? "soft" : "warn"}
-        >sent to {#if c.hosts?.length}<span class="mono">{c.hosts.join(", ")}</span> alone{:else}wherever a device is said to be{/if}</span
-      >
+    <div class="one">
+      <p>
+        <b class="mono">{c.name}</b>
+        {c.kind}{c.user ? `, as ${c.user}` : ""} <span class="soft">{c.author}, {since(c.at)}</span>
+        <small class={c.hosts?.length ? "soft" : "warn"}
+          >sent to {#if c.hosts?.length}<span class="mono">{c.hosts.join(", ")}</span> alone{:else}wherever a device is said to be{/if}</small
+        >
+      </p>
       <button
         onclick={() => confirm(`Forget the credentials ${c.name}?`) && ask(api.dropCredential(id, c.name))}
         aria-label={`Forget ${c.name}`}>Forget</button
       >
-    </p>
+    </div>
   {/each}
-  {#each missing as m (m)}<p class="one warn">A device speaks with <b class="mono">{m}</b>, which is not kept here.</p>{/each}
+  {#each missing as m (m)}<p class="warn">A device speaks with <b class="mono">{m}</b>, which is not kept here.</p>{/each}
   {#if !now.sealed}
     <p class="soft">This server was started without a key for its secrets: it keeps none.</p>
   {:else if !kind}
@@ -101,8 +103,16 @@
     margin-top: 18px;
   }
   .one {
+    display: flex;
+    align-items: center;
+    justify-content: space-between;
+    gap: 8px;
     padding: 3px 0;
     border-bottom: 1px solid var(--hair);
+  }
+  small {
+    display: block;
+    font-size: 13px;
   }
   .soft {
     color: var(--soft);

@@ -45,7 +45,7 @@
     n === 0 ? "never" : n < 60 ? `every ${n} minutes` : n === 60 ? "every hour" : n === 1440 ? "every day" : `every ${n / 60} hours`;
 </script>
 
-<div class="field">
+<div class="devices-now">
   <header>
     <h1>Field</h1>
     <p class="lead">What the devices say themselves: how they are set, what is plugged in, whom they hear.</p>
@@ -165,7 +165,7 @@
 </div>
 
 <style>
-  .field {
+  .devices-now {
     padding: 12px 16px 40px;
     max-width: 1280px;
     width: 100%;
@@ -254,7 +254,7 @@
   section {
     margin-top: 18px;
   }
-  .field :global(h2) {
+  .devices-now :global(h2) {
     font-weight: 700;
     border-bottom: 1px solid var(--ink);
     margin-bottom: 4px;
