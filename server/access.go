@@ -123,6 +123,7 @@ func (s *Server) enter(c fiber.Ctx) error {
 		return err
 	}
 	c.Locals("asker", a)
+	c.Set("Cache-Control", "no-store")
 	return c.Next()
 }
 
@@ -189,6 +190,7 @@ func (s *Server) allow(r route) fiber.Handler {
 			}
 		}
 		if err := a.may(office, r.need.role()); err != nil {
+			s.log.Info("refused", "who", a.name, "method", r.method, "path", c.Path(), "why", err)
 			return err
 		}
 		err := c.Next()

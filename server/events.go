@@ -42,7 +42,6 @@ func (s *Server) events(c fiber.Ctx) error {
 	}
 	conn := c.RequestCtx().Conn()
 	c.Set("Content-Type", "text/event-stream")
-	c.Set("Cache-Control", "no-store")
 	return c.SendStreamWriter(func(w *bufio.Writer) {
 		defer done()
 		defer func() {

@@ -11,51 +11,69 @@ import (
 	"time"
 
 	"github.com/stretchr/testify/require"
+
+	"klammer/core/notation"
+	"klammer/store"
 )
 
-// BenchmarkLoad is 50 people with one office open, who listen and make an edit a second
-// each, for some seconds, beside one person alone: how long until it is kept, and the
-// memory of server and askers together. Run once: -benchtime 1x.
+// BenchmarkLoad is 50 people, signed in, with one office open, who listen and make an edit
+// a second each, for some seconds, beside one person alone: how long until it is kept, and
+// the memory of server and askers together. The last has 500 streams, ten a person. Run
+// once: -benchtime 1x.
 func BenchmarkLoad(b *testing.B) {
-	for _, people := range []int{1, 50} {
-		b.Run(fmt.Sprintf("people-%d", people), func(b *testing.B) {
+	for _, x := range []struct{ people, streams int }{{1, 1}, {50, 50}, {50, 500}} {
+		b.Run(fmt.Sprintf("people-%d-streams-%d", x.people, x.streams), func(b *testing.B) {
+			h := newHouse(b)
 			text, err := os.ReadFile("../demo/clinic.klm")
 			require.NoError(b, err)
-			d := openWith(b, string(text)+"\ndevice load switch\n  ports 1-64\n") // a port for each
+			f, err := notation.Read("office", string(text)+"\ndevice load switch\n  ports 1-64\n") // a port for each
+			require.NoError(b, err)
+			id, err := h.st.Import(b.Context(), f.Office, store.Note{Author: "klammer", Summary: "first"})
+			require.NoError(b, err)
+			office := fmt.Sprintf("/api/offices/%d", id)
+			robin := h.first()
+			var all [][]string
+			for p := range x.people {
+				all = append(all, h.invites(robin, id, "planner", fmt.Sprintf("Person %d", p)))
+			}
 			for b.Loop() {
 				var mu sync.Mutex
 				var took []time.Duration
 				var w sync.WaitGroup
-				stop := time.Now().Add(8 * time.Second)
-				for p := range people {
-					resp, err := http.Get(fmt.Sprintf("%s/api/offices/%d/events?tab=t%d", d.base, d.office, p))
+				for s := range x.streams {
+					r, err := http.NewRequest("GET", fmt.Sprintf("%s%s/events?tab=t%d", h.base, office, s), nil)
 					require.NoError(b, err)
+					r.Header.Set(all[s%x.people][0], all[s%x.people][1])
+					resp, err := http.DefaultClient.Do(r)
+					require.NoError(b, err)
+					require.Equal(b, 200, resp.StatusCode)
+					defer resp.Body.Close()
 					go func() { // listens
-						buf := make([]byte, 64<<10)
+						buf := make([]byte, 8<<10)
 						for {
 							if _, err := resp.Body.Read(buf); err != nil {
 								return
 							}
 						}
 					}()
-					defer resp.Body.Close()
+				}
+				stop := time.Now().Add(8 * time.Second)
+				for p, me := range all {
 					w.Go(func() {
-						me := d
-						me.name = fmt.Sprintf("person %d", p)
-						_, now := me.ask("GET", "", "")
+						_, now, _ := h.ask("GET", office, nil, me...)
 						base := now["revision"].(float64)
-						port := fmt.Sprintf("load.%d", p+1)
-						time.Sleep(time.Duration(p) * time.Second / time.Duration(people))
+						time.Sleep(time.Duration(p) * time.Second / time.Duration(x.people))
 						for n := 0; time.Now().Before(stop); n++ {
 							start := time.Now()
-							status, v := me.ask("POST", "/edits", fmt.Sprintf(`{"base":%.0f,"commands":[{"member":{"vids":[130],"ports":[%q],"as":%q}}]}`, base, port, []string{"tagged", "none"}[n%2]))
+							member := map[string]any{"vids": []int{130}, "ports": []string{fmt.Sprintf("load.%d", p+1)}, "as": []string{"tagged", "none"}[n%2]}
+							status, v, _ := h.ask("POST", office+"/edits", map[string]any{"base": base, "commands": []any{map[string]any{"member": member}}}, me...)
 							one := time.Since(start)
 							if status == 200 {
 								base = v["revision"].(float64)
 								mu.Lock()
 								took = append(took, one)
 								mu.Unlock()
-							} else if _, now := me.ask("GET", "", ""); now["revision"] != nil {
+							} else if _, now, _ := h.ask("GET", office, nil, me...); now["revision"] != nil {
 								base = now["revision"].(float64)
 							}
 							time.Sleep(time.Second - one)

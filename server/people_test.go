@@ -26,14 +26,14 @@ import (
 
 // house is a server with accounts, and two offices.
 type house struct {
-	t       *testing.T
+	t       testing.TB
 	srv     *server.Server
 	st      *store.Store
 	base    string
 	offices [2]int64
 }
 
-func newHouse(t *testing.T, more ...server.Access) *house {
+func newHouse(t testing.TB, more ...server.Access) *house {
 	ctx, stop := context.WithCancel(context.Background())
 	st, err := store.Open(ctx, url)
 	require.NoError(t, err)

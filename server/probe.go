@@ -172,7 +172,6 @@ func (s *Server) tokensTold(c fiber.Ctx, r *room, made string) error {
 	for _, t := range all {
 		v.Tokens = append(v.Tokens, api.TokenView{ID: t.ID, Name: t.Name, Author: t.Author, At: t.At, Expires: t.Expires, Ended: t.Ended(), Used: t.Used, Scope: store.Scope(t.Role)})
 	}
-	c.Set("Cache-Control", "no-store")
 	return c.JSON(v)
 }
 

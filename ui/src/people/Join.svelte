@@ -1,5 +1,6 @@
 <script lang="ts">
   import Door from "./Door.svelte";
+  import Password from "./Password.svelte";
   import { api, type Invited } from "../api/client";
   import { me } from "../state/me.svelte";
   import { place } from "../state/place.svelte";
@@ -48,13 +49,11 @@
       <!-- svelte-ignore a11y_autofocus -->
       <input id="join-name" class="field" bind:value={name} maxlength="60" required autocomplete="username" autofocus />
       <label for="join-password">Password, of 12 letters or more</label>
-      <input
+      <Password
         id="join-password"
-        class="field"
-        type="password"
         bind:value={password}
-        minlength="12"
-        maxlength="256"
+        minlength={12}
+        maxlength={256}
         required
         autocomplete="new-password"
         aria-describedby="join-wrong"

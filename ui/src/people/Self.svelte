@@ -1,4 +1,5 @@
 <script lang="ts">
+  import Password from "./Password.svelte";
   import { api, type Passkey, type Session } from "../api/client";
   import { me } from "../state/me.svelte";
   import { office } from "../state/office.svelte";
@@ -76,18 +77,8 @@
   {#if changing}
     <form onsubmit={change}>
       <input type="text" autocomplete="username" value={me.now.name} hidden />
-      <label>Password now <input class="field" type="password" bind:value={old} required autocomplete="current-password" /></label>
-      <label
-        >New password <input
-          class="field"
-          type="password"
-          bind:value={next}
-          required
-          minlength="12"
-          maxlength="256"
-          autocomplete="new-password"
-        /></label
-      >
+      <label>Password now <Password bind:value={old} required autocomplete="current-password" /></label>
+      <label>New password <Password bind:value={next} required minlength={12} maxlength={256} autocomplete="new-password" /></label>
       <button class="main">Change it</button>
       <button type="button" onclick={() => (changing = false)}>Leave it</button>
     </form>

@@ -1,5 +1,6 @@
 <script lang="ts">
   import Door from "./Door.svelte";
+  import Password from "./Password.svelte";
   import { api } from "../api/client";
   import { me } from "../state/me.svelte";
   import { office } from "../state/office.svelte";
@@ -45,12 +46,10 @@
     <!-- svelte-ignore a11y_autofocus -->
     <input id="sign-in-name" class="field" bind:value={name} maxlength="60" required autocomplete="username" autofocus />
     <label for="sign-in-password">Password</label>
-    <input
+    <Password
       id="sign-in-password"
-      class="field"
-      type="password"
       bind:value={password}
-      maxlength="1024"
+      maxlength={1024}
       required
       autocomplete="current-password"
       aria-describedby="sign-in-wrong"
