@@ -7,6 +7,7 @@ type Me struct {
 	Name       string            `json:"name" required:"true" description:"empty where nobody said, or signed in"`
 	Accounts   bool              `json:"accounts" required:"true" description:"people sign in here"`
 	Everywhere string            `json:"everywhere,omitempty" description:"the role in every office"`
+	Alone      bool              `json:"alone,omitempty" description:"passkeys alone open the account"`
 	Roles      map[string]string `json:"roles,omitempty" description:"by the number of an office"`
 }
 
@@ -53,6 +54,7 @@ type PersonView struct {
 	Role       string `json:"role" required:"true" description:"here: in the office, or in all"`
 	Everywhere string `json:"everywhere" required:"true" description:"in every office"`
 	You        bool   `json:"you" required:"true"`
+	Alone      bool   `json:"alone,omitempty" description:"passkeys alone open the account"`
 }
 
 // PeopleView is who may what in an office, or in all.
@@ -103,6 +105,12 @@ type PasskeyAnswer struct {
 	Ceremony string `json:"ceremony" required:"true" maxLength:"100"`
 	Name     string `json:"name,omitempty" maxLength:"60" description:"of a new passkey: by what one knows it"`
 	Response any    `json:"response" required:"true" description:"the credential, in the JSON of WebAuthn Level 3"`
+}
+
+// PasskeysAlone says whether the password opens one's account beside passkeys.
+type PasskeysAlone struct {
+	Alone    bool   `json:"alone" required:"true"`
+	Password string `json:"password" required:"true" maxLength:"1024" description:"one's own, as it makes a difference who says this"`
 }
 
 // PasskeyView is a passkey of one's own.

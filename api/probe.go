@@ -378,4 +378,5 @@ type TokenView struct {
 type TokenList struct {
 	Tokens []TokenView `json:"tokens" required:"true" nullable:"false"`
 	Made   string      `json:"made,omitempty" description:"the token that was just made: it is told this once"`
+	Known  string      `json:"known,omitempty" description:"the SHA-256 of the server's certificate, where it made that itself"`
 }

@@ -96,3 +96,34 @@ func TestRooms(t *testing.T) {
 		require.NoError(t, err, "docs/architecture.md names %s, which is not there", room)
 	}
 }
+
+// TestNamedTests: a test that the docs name as what looks after something is there.
+func TestNamedTests(t *testing.T) {
+	there := map[string]bool{}
+	declared, named := regexp.MustCompile(`(?m)^func ((?:Test|Fuzz)[A-Z]\w*)\(`), regexp.MustCompile(`\b(?:Test|Fuzz)[A-Z]\w*`)
+	require.NoError(t, filepath.WalkDir("..", func(path string, e fs.DirEntry, err error) error {
+		if err == nil && e.IsDir() && e.Name() == "node_modules" {
+			return filepath.SkipDir
+		}
+		if err != nil || !strings.HasSuffix(path, "_test.go") {
+			return err
+		}
+		text, err := os.ReadFile(path)
+		for _, m := range declared.FindAllStringSubmatch(string(text), -1) {
+			there[m[1]] = true
+		}
+		return err
+	}))
+	docs, err := filepath.Glob("../docs/*.md")
+	require.NoError(t, err)
+	count := 0
+	for _, path := range append(docs, "../README.md") {
+		text, err := os.ReadFile(path)
+		require.NoError(t, err)
+		for _, name := range named.FindAllString(string(text), -1) {
+			require.True(t, there[name], "%s names %s, which is not there", path, name)
+			count++
+		}
+	}
+	require.Greater(t, count, 100)
+}

@@ -178,6 +178,30 @@ func TestPasskey(t *testing.T) {
 	until(t, ctx, `document.getElementById("sign-in-name") !== null`)
 	click("Sign in with a passkey")
 	until(t, ctx, `[...document.querySelectorAll(".people li")].some(l => l.textContent.includes("this laptop") && l.textContent.includes("last used"))`)
+
+	// Passkeys alone: the password, right as it is, opens the account no more; the last
+	// passkey stays; the password that says so has to be known.
+	alone := func(password, button string) {
+		t.Helper()
+		until(t, ctx, `document.querySelector("input[name=mine]") !== null`)
+		require.NoError(t, chromedp.Do(ctx, chromedp.SendKeys("input[name=mine]", password)))
+		click(button)
+	}
+	click("Let passkeys alone open it…")
+	alone("not the password", "Passkeys alone")
+	until(t, ctx, `document.querySelector(".people [role=alert]")?.textContent.includes("that is not your password")`)
+	alone("harbour-tulip-ox-lantern", "Passkeys alone")
+	until(t, ctx, `document.body.textContent.includes("Passkeys alone open your account.")`)
+	_ = eval[any](t, ctx, `window.confirm = () => true; document.querySelector("[aria-label='Forget the passkey this laptop']").click()`)
+	until(t, ctx, `document.querySelector(".people [role=alert]")?.textContent.includes("this is the last one")`)
+	click("Sign out")
+	until(t, ctx, `document.getElementById("sign-in-name") !== null`)
+	require.NoError(t, chromedp.Do(ctx, chromedp.SendKeys("#sign-in-name", "Robin"), chromedp.SendKeys("#sign-in-password", "harbour-tulip-ox-lantern"+kb.Enter)))
+	until(t, ctx, `document.getElementById("sign-in-wrong").textContent.includes("passkeys alone")`)
+	click("Sign in with a passkey")
+	click("Let the password open it, too…")
+	alone("harbour-tulip-ox-lantern", "Let the password open it, too")
+	until(t, ctx, `document.body.textContent.includes("Your password opens your account, too.")`)
 	_ = eval[any](t, ctx, `window.confirm = () => true; document.querySelector("[aria-label='Forget the passkey this laptop']").click()`)
 	until(t, ctx, `document.querySelector("[aria-label='Forget the passkey this laptop']") === null`)
 	click("Sign out")

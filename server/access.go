@@ -19,6 +19,7 @@ type Access struct {
 	Accounts bool                   // people sign in
 	Host     func(name string) bool // by which names the server may be asked for, besides those of this machine; nil for none
 	Strict   bool                   // browsers may come by TLS alone from now on (RFC 6797)
+	Own      func() string          // the SHA-256 of a certificate that the server made itself; nil for another
 	Cost     people.Cost            // of a guess of a password; [people.Usual] where it is zero
 
 	Patience time.Duration // how long a request may take to be sent, and an answer to be read; 30 s where zero

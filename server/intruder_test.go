@@ -164,6 +164,45 @@ func TestLastKeeper(t *testing.T) {
 	require.Equal(t, 401, status, v)
 }
 
+// TestLastPasskey: an account that passkeys alone open always has one, whoever forgets two
+// at once; its password opens it as little as a wrong one, and none is made so without one.
+func TestLastPasskey(t *testing.T) {
+	h := newHouse(t)
+	robin := h.first()
+	me, _, err := h.st.PersonOf(t.Context(), "Robin")
+	require.NoError(t, err)
+	status, v, _ := h.ask("PUT", "/api/passkeys/alone", map[string]any{"alone": true, "password": good}, robin...)
+	require.Equal(t, 409, status, v)
+	for round := range 10 {
+		keep := func(n byte) int64 {
+			require.NoError(t, h.st.KeepPasskey(t.Context(), me.ID, []byte{byte(round), n}, []byte("{}"), "key"))
+			all, err := h.st.Passkeys(t.Context(), me.ID)
+			require.NoError(t, err)
+			return all[len(all)-1].ID
+		}
+		ids := []int64{keep(1), keep(2)}
+		status, v, _ := h.ask("PUT", "/api/passkeys/alone", map[string]any{"alone": true, "password": good}, robin...)
+		require.Equal(t, 200, status, v)
+		require.Equal(t, true, v["alone"])
+		var w sync.WaitGroup
+		errs := make([]error, 2)
+		for k := range ids {
+			w.Go(func() { _, errs[k] = h.st.DropPasskey(t.Context(), me.ID, ids[k]) })
+		}
+		w.Wait()
+		require.NotEqual(t, errs[0] == nil, errs[1] == nil, "%v", errs)
+		status, v, session := h.ask("POST", "/api/sign-in", map[string]any{"name": "Robin", "password": good})
+		require.Contains(t, []int{403, 429}, status, v)
+		require.Empty(t, session)
+		require.NoError(t, h.st.Alone(t.Context(), me.ID, false))
+		for _, id := range ids {
+			_, err := h.st.DropPasskey(t.Context(), me.ID, id)
+			require.NoError(t, err)
+		}
+		require.NoError(t, h.st.Entered(t.Context(), "account:robin"))
+	}
+}
+
 // signs signs somebody in.
 func (h *house) signs(name string) string {
 	status, v, session := h.ask("POST", "/api/sign-in", map[string]any{"name": name, "password": good})

@@ -178,6 +178,9 @@ func (s *Server) passkeyDrop(c fiber.Ctx) error {
 		return err
 	}
 	ok, err := s.store.DropPasskey(c.Context(), whoAsks(c).person.ID, id)
+	if errors.Is(err, store.ErrLastPasskey) {
+		return fiber.NewError(fiber.StatusConflict, "passkeys alone open your account, and this is the last one: let the password open it first")
+	}
 	if err != nil {
 		return err
 	}
@@ -186,6 +189,33 @@ func (s *Server) passkeyDrop(c fiber.Ctx) error {
 	}
 	s.note(c, whoAsks(c).name, "forgot a passkey", 0, "")
 	return s.passkeys(c)
+}
+
+// passkeysAlone says whether one's password opens the account beside passkeys.
+func (s *Server) passkeysAlone(c fiber.Ctx) error {
+	if err := s.onlyAccounts(); err != nil {
+		return err
+	}
+	a := whoAsks(c)
+	var q api.PasskeysAlone
+	if err := body(c, &q); err != nil {
+		return err
+	}
+	if err := s.ownPassword(c, a, "password", q.Password); err != nil {
+		return err
+	}
+	if err := s.store.Alone(c.Context(), a.person.ID, q.Alone); errors.Is(err, store.ErrLastPasskey) {
+		return fiber.NewError(fiber.StatusConflict, "you have no passkey yet: make one, better two, first")
+	} else if err != nil {
+		return err
+	}
+	says := "let the password open the account"
+	if q.Alone {
+		says = "let passkeys alone open the account"
+	}
+	s.note(c, a.name, says, 0, "")
+	a.person.Alone = q.Alone
+	return c.JSON(s.meOf(a))
 }
 
 // passkeyAsk asks whoever is at a browser for a passkey.

@@ -33,6 +33,7 @@ func (s *Server) meOf(a *asker) api.Me {
 		if a.person.Everywhere != people.Nobody {
 			me.Everywhere = a.person.Everywhere.String()
 		}
+		me.Alone = a.person.Alone
 		me.Roles = map[string]string{}
 		for office, role := range a.person.In {
 			me.Roles[fmt.Sprint(office)] = role.String()
@@ -110,7 +111,7 @@ func (s *Server) signIn(c fiber.Ctx) error {
 	if hash == "" {
 		hash = s.nobody() // as long as for somebody
 	}
-	if ok := people.Verify(hash, q.Password); !ok || p == nil {
+	if ok := people.Verify(hash, q.Password); !ok || p == nil || p.Alone {
 		err := s.store.Failed(c.Context(), freeOfAccount, account)
 		if err == nil {
 			err = s.store.Failed(c.Context(), freeOfAddress, address)
@@ -119,7 +120,7 @@ func (s *Server) signIn(c fiber.Ctx) error {
 			return err
 		}
 		s.note(c, name, "sign-in failed", 0, "")
-		return fiber.NewError(fiber.StatusForbidden, "the name or the password is not right")
+		return fiber.NewError(fiber.StatusForbidden, "the name or the password is not right (or it is an account that passkeys alone open)")
 	}
 	if err := s.store.Entered(c.Context(), account); err != nil {
 		return err
@@ -287,33 +288,18 @@ func (s *Server) password(c fiber.Ctx) error {
 	if err := body(c, &q); err != nil {
 		return err
 	}
-	account := "account:" + strings.ToLower(a.name)
-	wait, err := s.store.Wait(c.Context(), account)
-	if err != nil {
-		return err
-	}
-	if wait > 0 {
-		return fiber.NewError(fiber.StatusTooManyRequests, "too many sign-ins failed: try again later")
-	}
 	if err := people.Strong(q.New, strings.Fields(a.name)...); err != nil {
 		return bad("new", "%s", err)
+	}
+	if err := s.ownPassword(c, a, "old", q.Old); err != nil {
+		return err
 	}
 	done, err := s.guessing(c)
 	if err != nil {
 		return err
 	}
-	defer done()
-	_, hash, err := s.store.PersonOf(c.Context(), a.name)
-	if err != nil {
-		return err
-	}
-	if !people.Verify(hash, q.Old) {
-		if err := s.store.Failed(c.Context(), freeOfAccount, account); err != nil {
-			return err
-		}
-		return bad("old", "that is not your password")
-	}
 	next, err := s.access.Cost.Hash(q.New)
+	done()
 	if err != nil {
 		return err
 	}
@@ -326,6 +312,35 @@ func (s *Server) password(c fiber.Ctx) error {
 	}
 	s.note(c, a.name, "changed the password", 0, "")
 	return s.sessions(c)
+}
+
+// ownPassword looks whether somebody who is in knows the password, too; guesses are slowed
+// down as at the door.
+func (s *Server) ownPassword(c fiber.Ctx, a *asker, field, password string) error {
+	account := "account:" + strings.ToLower(a.name)
+	done, err := s.guessing(c)
+	if err != nil {
+		return err
+	}
+	defer done()
+	wait, err := s.store.Wait(c.Context(), account)
+	if err != nil {
+		return err
+	}
+	if wait > 0 {
+		return fiber.NewError(fiber.StatusTooManyRequests, "too many sign-ins failed: try again later")
+	}
+	_, hash, err := s.store.PersonOf(c.Context(), a.name)
+	if err != nil {
+		return err
+	}
+	if people.Verify(hash, password) {
+		return nil
+	}
+	if err := s.store.Failed(c.Context(), freeOfAccount, account); err != nil {
+		return err
+	}
+	return bad(field, "that is not your password")
 }
 
 // officeHere is the office of a route; 0 for all.
@@ -366,7 +381,7 @@ func (s *Server) peopleTold(c fiber.Ctx, office int64, link string) error {
 				continue // of no concern to who keeps this office alone
 			}
 		}
-		v.People = append(v.People, api.PersonView{ID: p.ID, Name: p.Name, Role: role.String(), Everywhere: p.Everywhere.String(), You: a.person != nil && a.person.ID == p.ID})
+		v.People = append(v.People, api.PersonView{ID: p.ID, Name: p.Name, Role: role.String(), Everywhere: p.Everywhere.String(), You: a.person != nil && a.person.ID == p.ID, Alone: p.Alone})
 	}
 	c.Set(fiber.HeaderCacheControl, "no-store")
 	return c.JSON(v)

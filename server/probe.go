@@ -169,6 +169,9 @@ func (s *Server) tokensTold(c fiber.Ctx, r *room, made string) error {
 		return err
 	}
 	v := api.TokenList{Tokens: []api.TokenView{}, Made: made}
+	if s.access.Own != nil {
+		v.Known = s.access.Own()
+	}
 	for _, t := range all {
 		v.Tokens = append(v.Tokens, api.TokenView{ID: t.ID, Name: t.Name, Author: t.Author, At: t.At, Expires: t.Expires, Ended: t.Ended(), Used: t.Used, Scope: store.Scope(t.Role)})
 	}

@@ -79,6 +79,7 @@ func (s *Server) routes() []route {
 		{someone, "GET", "/api/passkeys", "One's own passkeys", nil, []api.PasskeyView{}, nil, s.passkeys},
 		{someone, "POST", "/api/passkeys", "Ask a browser for a new passkey", nil, api.PasskeyAsked{}, nil, s.passkeyNew},
 		{someone, "PUT", "/api/passkeys", "Keep a new passkey", api.PasskeyAnswer{}, []api.PasskeyView{}, nil, s.passkeyKeep},
+		{someone, "PUT", "/api/passkeys/alone", "Say whether the password opens one's account beside passkeys", api.PasskeysAlone{}, api.Me{}, nil, s.passkeysAlone},
 		{someone, "DELETE", "/api/passkeys", "Forget a passkey", nil, []api.PasskeyView{}, passkeyQuery{}, s.passkeyDrop},
 		{keeperOfAll, "GET", "/api/people", "Who may what in every office", nil, api.PeopleView{}, nil, s.people},
 		{keeperOfAll, "PUT", "/api/people", "Give somebody a role in every office", api.RoleRequest{}, api.PeopleView{}, nil, s.setRole},

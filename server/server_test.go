@@ -163,6 +163,12 @@ func TestGuard(t *testing.T) {
 		require.Contains(t, policy, "default-src 'self'", path)
 		require.Contains(t, policy, "frame-ancestors 'none'", path)
 		require.NotContains(t, policy, "unsafe-eval", path)
+		require.NotContains(t, policy, "script-src", path) // as everything: its own alone
+		require.Empty(t, resp.Header.Get("Server"), path)
+		if strings.HasPrefix(path, "/api") {
+			require.Equal(t, "no-store", resp.Header.Get("Cache-Control"), path)
+			require.Contains(t, resp.Header.Get("Content-Type"), "application/json", path)
+		}
 		require.Equal(t, "nosniff", resp.Header.Get("X-Content-Type-Options"), path)
 		require.Equal(t, "no-referrer", resp.Header.Get("Referrer-Policy"), path)
 	}

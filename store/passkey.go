@@ -71,10 +71,44 @@ func (s *Store) UsedPasskey(ctx context.Context, credential, data []byte) error 
 	return err
 }
 
-// DropPasskey forgets one of a person; false where he has none of that number.
-func (s *Store) DropPasskey(ctx context.Context, person, id int64) (bool, error) {
-	tag, err := s.pool.Exec(ctx, "DELETE FROM passkey WHERE person_id = $1 AND id = $2", person, id)
-	return err == nil && tag.RowsAffected() > 0, err
+// ErrLastPasskey says that an account that passkeys alone open would have none.
+var ErrLastPasskey = errors.New("the last passkey")
+
+// DropPasskey forgets one of a person; false where he has none of that number. It is
+// [ErrLastPasskey] where passkeys alone open the account, and this is the last.
+func (s *Store) DropPasskey(ctx context.Context, person, id int64) (there bool, err error) {
+	err = pgx.BeginFunc(ctx, s.pool, func(tx pgx.Tx) error {
+		var alone bool
+		if err := tx.QueryRow(ctx, "SELECT passkeys_alone FROM person WHERE id = $1 FOR UPDATE", person).Scan(&alone); err != nil {
+			return err
+		}
+		tag, err := tx.Exec(ctx, "DELETE FROM passkey WHERE person_id = $1 AND id = $2", person, id)
+		if there = err == nil && tag.RowsAffected() > 0; !there || !alone {
+			return err
+		}
+		return keepsOne(ctx, tx, person)
+	})
+	return there && err == nil, err
+}
+
+// Alone says whether passkeys alone open the account of a person, or the password does,
+// too. It is [ErrLastPasskey] where he has none.
+func (s *Store) Alone(ctx context.Context, person int64, alone bool) error {
+	return pgx.BeginFunc(ctx, s.pool, func(tx pgx.Tx) error {
+		if _, err := tx.Exec(ctx, "UPDATE person SET passkeys_alone = $2 WHERE id = $1", person, alone); err != nil || !alone {
+			return err
+		}
+		return keepsOne(ctx, tx, person)
+	})
+}
+
+func keepsOne(ctx context.Context, tx pgx.Tx, person int64) error {
+	var n int
+	err := tx.QueryRow(ctx, "SELECT count(*) FROM passkey WHERE person_id = $1", person).Scan(&n)
+	if err == nil && n == 0 {
+		err = ErrLastPasskey
+	}
+	return err
 }
 
 // PersonAt is the person of a number; nil for nobody.

@@ -16,6 +16,7 @@ type Person struct {
 	ID          int64
 	Name        string
 	HasPassword bool
+	Alone       bool // passkeys alone open the account
 	At          time.Time
 	Everywhere  people.Role           // in every office
 	In          map[int64]people.Role // by office, beside that
@@ -63,7 +64,7 @@ func (s *Store) People(ctx context.Context) ([]*Person, error) {
 }
 
 func (s *Store) peopleWhere(ctx context.Context, where string, args ...any) ([]*Person, error) {
-	rows, err := s.pool.Query(ctx, `SELECT person.id, name, password IS NOT NULL, made_at, COALESCE(office_id, 0), COALESCE(role, 0)
+	rows, err := s.pool.Query(ctx, `SELECT person.id, name, password IS NOT NULL, passkeys_alone, made_at, COALESCE(office_id, 0), COALESCE(role, 0)
 		FROM person LEFT JOIN membership ON person_id = person.id WHERE `+where+" ORDER BY lower(name), person.id", args...)
 	if err != nil {
 		return nil, err
@@ -74,7 +75,7 @@ func (s *Store) peopleWhere(ctx context.Context, where string, args ...any) ([]*
 		p := Person{In: map[int64]people.Role{}}
 		var office int64
 		var role int
-		if err := rows.Scan(&p.ID, &p.Name, &p.HasPassword, &p.At, &office, &role); err != nil {
+		if err := rows.Scan(&p.ID, &p.Name, &p.HasPassword, &p.Alone, &p.At, &office, &role); err != nil {
 			return nil, err
 		}
 		if len(out) == 0 || out[len(out)-1].ID != p.ID {

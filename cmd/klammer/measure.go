@@ -1,15 +1,10 @@
 package main
 
 import (
-	"bytes"
 	"context"
-	"encoding/json"
 	"errors"
 	"fmt"
 	"io"
-	"net"
-	"net/http"
-	"net/url"
 	"os"
 	"os/signal"
 	"slices"
@@ -287,77 +282,6 @@ func (f *aFile) judge(_ context.Context, r api.ProbeReport) (*api.Probed, error)
 		all = append(all, f.made.Judge(t, r.Saw[k].Round(f.made.Look(t))))
 	}
 	return api.ProbedOf(f.plan, f.made, all), nil
-}
-
-// aServer is a plan that a server has.
-type aServer struct {
-	at    *url.URL
-	token string
-}
-
-// serverAt is a server that is reached safely: its answers and the token stay between the
-// two.
-func serverAt(to, token string) (*aServer, error) {
-	u, err := url.Parse(to)
-	if err != nil || u.Host == "" || u.Scheme != "https" && u.Scheme != "http" {
-		return nil, fmt.Errorf("--to is the address of a Klammer server, as https://klammer.office:8443: found %q", to)
-	}
-	if ip := net.ParseIP(u.Hostname()); u.Scheme == "http" && u.Hostname() != "localhost" && (ip == nil || !ip.IsLoopback()) {
-		return nil, fmt.Errorf("%s would carry the token where everybody can read it: use https, or a tunnel to a port of this machine (ssh -L)", to)
-	}
-	if token == "" {
-		return nil, errors.New("--to needs a token, with --token or in KLAMMER_TOKEN: the view Round makes one")
-	}
-	return &aServer{u, strings.TrimSpace(token)}, nil
-}
-
-func (s *aServer) ask(ctx context.Context, q api.ProbeAsk) (*api.ProbeLooks, error) {
-	x := &api.ProbeLooks{}
-	return x, s.post(ctx, "/api/probe/looks", q, x)
-}
-
-func (s *aServer) judge(ctx context.Context, r api.ProbeReport) (*api.Probed, error) {
-	x := &api.Probed{}
-	if err := s.post(ctx, "/api/probe/reports", r, x); err != nil {
-		return nil, fmt.Errorf("what was seen is not kept: %w", err)
-	}
-	return x, nil
-}
-
-func (s *aServer) post(ctx context.Context, path string, q, into any) error {
-	body, err := json.Marshal(q)
-	if err != nil {
-		return err
-	}
-	ctx, stop := context.WithTimeout(ctx, time.Minute)
-	defer stop()
-	r, err := http.NewRequestWithContext(ctx, http.MethodPost, s.at.JoinPath(path).String(), bytes.NewReader(body))
-	if err != nil {
-		return err
-	}
-	r.Header.Set("Content-Type", "application/json")
-	r.Header.Set("Authorization", "Bearer "+s.token)
-	client := http.Client{CheckRedirect: func(*http.Request, []*http.Request) error { return http.ErrUseLastResponse }}
-	answer, err := client.Do(r)
-	if err != nil {
-		return fmt.Errorf("the server does not answer: %w", err)
-	}
-	defer answer.Body.Close()
-	data, err := io.ReadAll(io.LimitReader(answer.Body, 16<<20))
-	if err != nil {
-		return err
-	}
-	if answer.StatusCode != http.StatusOK {
-		var p api.Problem
-		if json.Unmarshal(data, &p) == nil && p.Error != "" {
-			return errors.New(p.Error)
-		}
-		return fmt.Errorf("%s answers %s: is it a Klammer server?", s.at.Host, answer.Status)
-	}
-	if err := json.Unmarshal(data, into); err != nil {
-		return fmt.Errorf("%s answers something else than a Klammer server does", s.at.Host)
-	}
-	return nil
 }
 
 // vlanList is VLAN IDs with commas between.

@@ -16,7 +16,7 @@ import (
 )
 
 func probeCmd() *cobra.Command {
-	var into, asIs, port, list, on, to, token string
+	var into, asIs, port, list, on, to, token, known string
 	var wait time.Duration
 	var asJSON bool
 	cmd := &cobra.Command{
@@ -58,7 +58,7 @@ Exit status 0 says that all is as planned, 1 that it is not.`,
 				case wait < time.Second || wait > 5*time.Minute:
 					return fmt.Errorf("--wait is between 1s and 5m: found %s", wait)
 				case to != "":
-					if m.plan, err = serverAt(to, token); err != nil {
+					if m.plan, err = serverAt(to, token, known); err != nil {
 						return err
 					}
 				case into != "":
@@ -111,6 +111,7 @@ Exit status 0 says that all is as planned, 1 that it is not.`,
 	cmd.Flags().StringVar(&on, "on", "", "a network interface of this machine to look at")
 	cmd.Flags().StringVar(&to, "to", "", "a Klammer server that has the plan and keeps what is seen: https://klammer.office:8443")
 	cmd.Flags().StringVar(&token, "token", "", "what lets the probe report there; KLAMMER_TOKEN says it too, and is in no list of processes")
+	cmd.Flags().StringVar(&known, "fingerprint", "", "the SHA-256 of the server's certificate, where Klammer made that itself: klammer serve prints it")
 	cmd.Flags().DurationVar(&wait, "wait", probe.Patience, "how long servers may take to hand out an address")
 	cmd.Flags().StringVar(&list, "vlans", "", "VLAN IDs to tag with besides those of the plan: 110,120")
 	cmd.Flags().BoolVar(&asJSON, "json", false, "one JSON document")

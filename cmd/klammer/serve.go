@@ -240,10 +240,11 @@ func serve(ctx context.Context, cmd *cobra.Command, with serving) error {
 		at = "https://" + l.Addr().String()
 		l = tls.NewListener(server.Doors(l), cert.Config())
 		access := server.Access{Accounts: with.accounts, Host: cert.Host, Strict: with.cert != ""}
-		srv.Admit(access)
 		if with.tls == "self" {
+			access.Own = cert.Fingerprint
 			fmt.Fprintf(out, "Its certificate is its own: SHA-256 %s\n", cert.Fingerprint())
 		}
+		srv.Admit(access)
 	}
 	if with.accounts {
 		link, err := srv.FirstLink(ctx)

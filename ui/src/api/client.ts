@@ -206,6 +206,8 @@ export const api = {
     (await ask((signal) =>
       http.DELETE("/api/passkeys", { params: { query: { passkey } }, headers: { "Content-Type": "application/json" }, signal }),
     )) as Passkey[],
+  passkeysAlone: (alone: boolean, password: string) =>
+    ask((signal) => http.PUT("/api/passkeys/alone", { body: { alone, password }, signal })),
   passkeyAsk: () => ask((signal) => http.POST("/api/sign-in/passkey", { headers: { "Content-Type": "application/json" }, signal })),
   passkeyEnter: (ceremony: string, response: unknown) =>
     ask((signal) => http.PUT("/api/sign-in/passkey", { body: { ceremony, response }, signal })),

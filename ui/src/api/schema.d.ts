@@ -2874,6 +2874,55 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/passkeys/alone": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /** Say whether the password opens one's account beside passkeys */
+        put: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path?: never;
+                cookie?: never;
+            };
+            requestBody?: {
+                content: {
+                    "application/json": components["schemas"]["ApiPasskeysAlone"];
+                };
+            };
+            responses: {
+                /** @description OK */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["ApiMe"];
+                    };
+                };
+                /** @description Bad Request */
+                400: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["ApiProblem"];
+                    };
+                };
+            };
+        };
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/password": {
         parameters: {
             query?: never;
@@ -3858,6 +3907,8 @@ export interface components {
         ApiMe: {
             /** @description people sign in here */
             accounts: boolean;
+            /** @description passkeys alone open the account */
+            alone?: boolean;
             /** @description the role in every office */
             everywhere?: string;
             /** @description empty where nobody said, or signed in */
@@ -4090,12 +4141,19 @@ export interface components {
             /** Format: date-time */
             used: null | string;
         };
+        ApiPasskeysAlone: {
+            alone: boolean;
+            /** @description one's own, as it makes a difference who says this */
+            password: string;
+        };
         ApiPeopleView: {
             /** @description the invitation that was just made, told this once: the secret */
             link?: string;
             people: components["schemas"]["ApiPersonView"][];
         };
         ApiPersonView: {
+            /** @description passkeys alone open the account */
+            alone?: boolean;
             /** @description in every office */
             everywhere: string;
             /** Format: int64 */
@@ -4685,6 +4743,8 @@ export interface components {
             step: string;
         };
         ApiTokenList: {
+            /** @description the SHA-256 of the server's certificate, where it made that itself */
+            known?: string;
             /** @description the token that was just made: it is told this once */
             made?: string;
             tokens: components["schemas"]["ApiTokenView"][];

@@ -66,6 +66,7 @@
                       {#each roles as r (r)}<option value={r}>{r}: {says[r]}</option>{/each}
                     </select>
                   {/key}
+                  {#if p.alone}<span class="soft">by passkeys alone</span>{/if}
                   {#if id && p.everywhere !== "nobody"}<span class="soft">{p.everywhere} of every office</span>{/if}
                 </td>
                 <td>

@@ -13,6 +13,8 @@
   let changing = $state(false);
   let keys = $state.raw<Passkey[]>([]);
   let naming = $state(false);
+  let confirming = $state(false);
+  let mine = $state("");
   let keyName = $state("");
 
   async function ask(what: Promise<Session[]>) {
@@ -44,6 +46,18 @@
     if (!(await askKeys(make(keyName)))) return;
     keyName = "";
     naming = false;
+  }
+
+  async function setAlone(e: SubmitEvent) {
+    e.preventDefault();
+    wrong = "";
+    try {
+      me.take(await api.passkeysAlone(!me.now.alone, mine));
+      confirming = false;
+    } catch (e) {
+      wrong = e instanceof Error ? e.message : String(e);
+    }
+    mine = "";
   }
 
   async function out() {
@@ -121,6 +135,28 @@
   {:else}
     <p><button onclick={() => (naming = true)}>Make a passkey…</button></p>
   {/if}
+  {#if keys.length}
+    <p>
+      {me.now.alone ? "Passkeys alone open your account." : "Your password opens your account, too."}
+      {#if !confirming}<button onclick={() => (confirming = true)}
+          >{me.now.alone ? "Let the password open it, too…" : "Let passkeys alone open it…"}</button
+        >{/if}
+    </p>
+    {#if confirming}
+      <form onsubmit={setAlone}>
+        <p class="soft">
+          {me.now.alone
+            ? "Who learns the password can sign in then."
+            : keys.length === 1
+              ? "Without the device of this one passkey nobody comes in: make a second one, on another device, or a keeper has to invite you anew."
+              : "Who learns the password cannot sign in with it then."}
+        </p>
+        <label>Your password <Password name="mine" bind:value={mine} required autocomplete="current-password" /></label>
+        <button class="main">{me.now.alone ? "Let the password open it, too" : "Passkeys alone"}</button>
+        <button type="button" onclick={() => (confirming = false)}>Leave it</button>
+      </form>
+    {/if}
+  {/if}
   {#if wrong}<p class="wrong" role="alert">{wrong}</p>{/if}
 </section>
 
@@ -156,7 +192,7 @@
   form {
     display: flex;
     flex-wrap: wrap;
-    align-items: center;
+    align-items: flex-end;
     gap: 6px 12px;
     margin-top: 8px;
   }

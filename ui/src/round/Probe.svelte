@@ -15,7 +15,7 @@
   const day = (t: string) => new Date(t).toLocaleDateString(undefined, { dateStyle: "medium" });
   const lines = $derived([
     `export KLAMMER_TOKEN=${made}`,
-    `sudo --preserve-env=KLAMMER_TOKEN klammer probe --on eth0 --to ${location.origin}`,
+    `sudo --preserve-env=KLAMMER_TOKEN klammer probe --on eth0 --to ${location.origin}${now?.known ? ` --fingerprint ${now.known}` : ""}`,
   ]);
 
   async function ask(what: Promise<TokenList>) {
