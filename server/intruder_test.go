@@ -90,6 +90,20 @@ func TestIntruder(t *testing.T) {
 	require.Empty(t, session)
 	_, v, _ = h.ask("GET", "/api/record", nil, robin...)
 	require.NotContains(t, fmt.Sprint(v), "\u202e")
+	for _, title := range []string{`../../etc/passwd`, `a"; filename="evil.exe`, `..`, `C:\x`, `=HYPERLINK("http://evil.example")`, "naïve ☃"} {
+		status, v, _ := h.ask("POST", "/api/offices", map[string]any{"title": title, "text": "vlan 10 desks\n"}, robin...)
+		require.Equal(t, 200, status, v)
+		for _, file := range []string{"notation?file=1", "workbook"} {
+			r, err := http.NewRequest("GET", fmt.Sprintf("%s/api/offices/%v/%s", h.base, v["id"], file), nil)
+			require.NoError(t, err)
+			r.Header.Set(robin[0], robin[1])
+			resp, err := http.DefaultClient.Do(r)
+			require.NoError(t, err)
+			resp.Body.Close()
+			require.Equal(t, 200, resp.StatusCode)
+			require.Regexp(t, `^attachment; filename="[A-Za-z0-9_-]+\.(klm|xlsx)"$`, resp.Header.Get("Content-Disposition"), title)
+		}
+	}
 
 	// Many at once cost turns, and not the server; whoever is in goes on meanwhile.
 	var w sync.WaitGroup
