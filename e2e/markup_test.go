@@ -1,10 +1,8 @@
 package e2e
 
 import (
-	"context"
 	"encoding/json"
 	"fmt"
-	"os"
 	"strings"
 	"testing"
 	"time"
@@ -13,8 +11,6 @@ import (
 	"github.com/chromedp/chromedp"
 	"github.com/chromedp/chromedp/kb"
 	"github.com/stretchr/testify/require"
-
-	"klammer/e2e/stage"
 )
 
 // hostile is an office in which every name, note and reason is markup that would run.
@@ -63,20 +59,8 @@ must vlan 10 to vlan 20 pictures
 // it has, and in addresses, is seen as it is in every view, and nothing of it becomes part
 // of a page. Nothing that the pages do themselves offends their own policy.
 func TestMarkup(t *testing.T) {
-	data, err := stage.Folder()
-	require.NoError(t, err)
-	p, err := stage.StartGuarded(data, 0)
-	require.NoError(t, err)
-	t.Cleanup(func() {
-		_ = p.Stop()
-		os.RemoveAll(data)
-	})
-	whole, cancel := context.WithTimeout(t.Context(), 5*time.Minute)
-	defer cancel()
-	ctx, stop, err := stage.Browser(whole)
-	require.NoError(t, err)
-	defer stop()
-	_, err = chromedp.Call(ctx, page.AddScriptToEvaluateOnNewDocument, page.AddScriptToEvaluateOnNewDocumentParams{Source: `
+	_, ctx, p := guarded(t)
+	_, err := chromedp.Call(ctx, page.AddScriptToEvaluateOnNewDocument, page.AddScriptToEvaluateOnNewDocumentParams{Source: `
 		window.hits = 0; window.hit = () => window.hits++; window.offended = [];
 		document.addEventListener("securitypolicyviolation", e => window.offended.push(e.violatedDirective + " " + e.blockedURI + " " + e.sample));`})
 	require.NoError(t, err)

@@ -4,6 +4,7 @@ import (
 	"context"
 	"fmt"
 	"os"
+	"os/exec"
 	"strings"
 	"testing"
 	"time"
@@ -16,24 +17,35 @@ import (
 	"klammer/e2e/stage"
 )
 
-// TestPeople makes the first account by the link of the first start, invites somebody who
-// looks, who may not edit; takes the role away, and his page is out; signs out and in.
-// What is written stands in the record, and no secret anywhere.
-func TestPeople(t *testing.T) {
+// guarded gives a program where people sign in, a browser before its door, and what both
+// live in.
+func guarded(t *testing.T) (whole, ctx context.Context, p *stage.Program) {
+	t.Helper()
+	if _, err := exec.LookPath("chromium"); err != nil {
+		t.Skip("chromium is not installed: apt-get install chromium (./run test does)")
+	}
 	data, err := stage.Folder()
 	require.NoError(t, err)
-	p, err := stage.StartGuarded(data, 0)
+	p, err = stage.StartGuarded(data, 0)
 	require.NoError(t, err)
 	t.Cleanup(func() {
 		_ = p.Stop()
 		os.RemoveAll(data)
 	})
-	require.True(t, strings.HasPrefix(p.URL, "https://"))
 	whole, cancel := context.WithTimeout(t.Context(), 5*time.Minute)
-	defer cancel()
+	t.Cleanup(cancel)
 	ctx, stop, err := stage.Browser(whole)
 	require.NoError(t, err)
-	defer stop()
+	t.Cleanup(stop)
+	return whole, ctx, p
+}
+
+// TestPeople makes the first account by the link of the first start, invites somebody who
+// looks, who may not edit; takes the role away, and his page is out; signs out and in.
+// What is written stands in the record, and no secret anywhere.
+func TestPeople(t *testing.T) {
+	whole, ctx, p := guarded(t)
+	require.True(t, strings.HasPrefix(p.URL, "https://"))
 	const good = "harbour-tulip-ox-lantern"
 	fill := func(ctx context.Context, id, text string) {
 		t.Helper()
@@ -140,22 +152,10 @@ func TestPeople(t *testing.T) {
 // TestPasskey makes a passkey on a device that the browser plays (a virtual authenticator),
 // signs out and in with it; forgotten, it opens nothing.
 func TestPasskey(t *testing.T) {
-	data, err := stage.Folder()
-	require.NoError(t, err)
-	p, err := stage.StartGuarded(data, 0)
-	require.NoError(t, err)
-	t.Cleanup(func() {
-		_ = p.Stop()
-		os.RemoveAll(data)
-	})
-	whole, cancel := context.WithTimeout(t.Context(), 5*time.Minute)
-	defer cancel()
-	ctx, stop, err := stage.Browser(whole)
-	require.NoError(t, err)
-	defer stop()
+	_, ctx, p := guarded(t)
 	byName := func(address string) string { return strings.Replace(address, "127.0.0.1", "localhost", 1) }
 	require.NoError(t, chromedp.Do(ctx, chromedp.Navigate(byName(p.Link))))
-	_, err = chromedp.Call(ctx, webauthn.Enable, webauthn.EnableParams{})
+	_, err := chromedp.Call(ctx, webauthn.Enable, webauthn.EnableParams{})
 	require.NoError(t, err)
 	_, err = chromedp.Call(ctx, webauthn.AddVirtualAuthenticator, webauthn.AddVirtualAuthenticatorParams{Options: &webauthn.VirtualAuthenticatorOptions{
 		Protocol: webauthn.AuthenticatorProtocolCtap2, Transport: webauthn.AuthenticatorTransportInternal, HasResidentKey: true, HasUserVerification: true, IsUserVerified: true, AutomaticPresenceSimulation: true,

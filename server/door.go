@@ -1,0 +1,225 @@
+package server
+
+import (
+	"context"
+	"errors"
+	"fmt"
+	"math"
+	"strings"
+	"time"
+
+	"github.com/gofiber/fiber/v3"
+
+	"klammer/api"
+	"klammer/people"
+	"klammer/store"
+)
+
+// mostGuesses is how many passwords are looked at at once: each takes 64 MiB.
+const mostGuesses = 4
+
+// How many sign-ins may fail before the next waits: of an account, and from an address,
+// behind which an office may be.
+const (
+	freeOfAccount = 5
+	freeOfAddress = 20
+)
+
+func (s *Server) meOf(a *asker) api.Me {
+	me := api.Me{Name: a.name, Accounts: s.access.Accounts}
+	if a.person != nil && a.token == nil {
+		if a.person.Everywhere != people.Nobody {
+			me.Everywhere = a.person.Everywhere.String()
+		}
+		me.Alone = a.person.Alone
+		me.Roles = map[string]string{}
+		for office, role := range a.person.In {
+			me.Roles[fmt.Sprint(office)] = role.String()
+		}
+	}
+	return me
+}
+
+// guessing waits for its turn to look at a password.
+func (s *Server) guessing(c fiber.Ctx) (done func(), err error) {
+	select {
+	case s.guesses <- struct{}{}:
+		return func() { <-s.guesses }, nil
+	case <-c.Context().Done():
+		return nil, c.Context().Err()
+	case <-time.After(10 * time.Second):
+		return nil, fiber.NewError(fiber.StatusServiceUnavailable, "too many sign in just now: try again in a moment")
+	}
+}
+
+// onlyAccounts refuses where nobody signs in.
+func (s *Server) onlyAccounts() error {
+	if s.access.Accounts {
+		return nil
+	}
+	return fiber.NewError(fiber.StatusNotFound, "there are no accounts here: klammer serve --listen on another address than this machine's has them")
+}
+
+func (s *Server) signIn(c fiber.Ctx) error {
+	if err := s.onlyAccounts(); err != nil {
+		return err
+	}
+	var q api.SignIn
+	if err := body(c, &q); err != nil {
+		return err
+	}
+	name, err := checkName(q.Name)
+	if err != nil {
+		return err
+	}
+	account, address := "account:"+strings.ToLower(name), "address:"+c.IP()
+	done, err := s.guessing(c)
+	if err != nil {
+		return err
+	}
+	defer done()
+	wait, err := s.store.Wait(c.Context(), account, address) // in one's turn: many at once guess no more
+	if err != nil {
+		return err
+	}
+	if wait > 0 { // whoever it is, there or not
+		c.Set(fiber.HeaderRetryAfter, fmt.Sprintf("%.0f", math.Ceil(wait.Seconds())))
+		return fiber.NewError(fiber.StatusTooManyRequests, fmt.Sprintf("too many sign-ins failed: try again in %s", time.Duration(math.Ceil(wait.Seconds()))*time.Second))
+	}
+	p, hash, err := s.store.PersonOf(c.Context(), name)
+	if err != nil {
+		return err
+	}
+	if hash == "" {
+		hash = s.nobody() // as long as for somebody
+	}
+	if ok := people.Verify(hash, q.Password); !ok || p == nil || p.Alone {
+		err := s.store.Failed(c.Context(), freeOfAccount, account)
+		if err == nil {
+			err = s.store.Failed(c.Context(), freeOfAddress, address)
+		}
+		if err != nil {
+			return err
+		}
+		s.note(c, name, "sign-in failed", 0, "")
+		return fiber.NewError(fiber.StatusForbidden, "the name or the password is not right (or it is an account that passkeys alone open)")
+	}
+	if err := s.store.Entered(c.Context(), account); err != nil {
+		return err
+	}
+	s.note(c, p.Name, "signed in", 0, browser(c))
+	return s.letIn(c, p)
+}
+
+// letIn begins a session, and ends the one that the browser had.
+func (s *Server) letIn(c fiber.Ctx, p *store.Person) error {
+	if old := whoAsks(c); old.session != 0 {
+		gone, err := s.store.End(c.Context(), old.person.ID, old.session, 0)
+		if err == nil {
+			err = s.ended(c.Context(), api.Somebody{Sessions: gone})
+		}
+		if err != nil {
+			return err
+		}
+	}
+	secret, err := s.store.Begin(c.Context(), p.ID, browser(c))
+	if err != nil {
+		return err
+	}
+	c.Cookie(&fiber.Cookie{Name: sessionCookie, Value: secret, Path: "/", HTTPOnly: true, Secure: true, SameSite: "Strict", MaxAge: int(store.SessionMost.Seconds())})
+	c.Set(fiber.HeaderCacheControl, "no-store")
+	return c.JSON(s.meOf(&asker{name: p.Name, person: p}))
+}
+
+// browser is what a browser says of itself, as far as one can read it.
+func browser(c fiber.Ctx) string {
+	text := c.Get(fiber.HeaderUserAgent)
+	if len(text) > 200 {
+		text = text[:200]
+	}
+	if !printable(text) {
+		return "a browser"
+	}
+	return text
+}
+
+func (s *Server) invited(c fiber.Ctx) error {
+	if err := s.onlyAccounts(); err != nil {
+		return err
+	}
+	var q api.Invitation
+	if err := body(c, &q); err != nil {
+		return err
+	}
+	office, role, by, err := s.store.Invited(c.Context(), q.Secret)
+	if err != nil {
+		return notInvited(err)
+	}
+	v := api.Invited{By: by, Role: role.String()}
+	if office != 0 {
+		if v.Office, err = s.store.OfficeName(c.Context(), office); err != nil {
+			return err
+		}
+	}
+	return c.JSON(v)
+}
+
+func notInvited(err error) error {
+	if errors.Is(err, store.ErrNobody) {
+		return fiber.NewError(fiber.StatusForbidden, "this invitation was used, or ended: ask for another")
+	}
+	return err
+}
+
+func (s *Server) join(c fiber.Ctx) error {
+	if err := s.onlyAccounts(); err != nil {
+		return err
+	}
+	var q api.Join
+	if err := body(c, &q); err != nil {
+		return err
+	}
+	name, err := checkName(q.Name)
+	if err != nil {
+		return err
+	}
+	if err := people.Strong(q.Password, strings.Fields(name)...); err != nil {
+		return bad("password", "%s", err)
+	}
+	if _, _, _, err := s.store.Invited(c.Context(), q.Secret); err != nil { // before it costs anything
+		return notInvited(err)
+	}
+	done, err := s.guessing(c)
+	if err != nil {
+		return err
+	}
+	defer done()
+	hash, err := s.access.Cost.Hash(q.Password)
+	if err != nil {
+		return err
+	}
+	_, err = s.store.Join(c.Context(), q.Secret, name, hash)
+	if errors.Is(err, store.ErrNameTaken) {
+		return bad("name", "somebody is called %s already: take another name", name)
+	}
+	if err != nil {
+		return notInvited(err)
+	}
+	p, _, err := s.store.PersonOf(c.Context(), name)
+	if err != nil {
+		return err
+	}
+	s.note(c, p.Name, "made an account", 0, browser(c))
+	return s.letIn(c, p)
+}
+
+// FirstLink is the end of a link with which the first account is made, for half an hour;
+// "" where there is somebody already.
+func (s *Server) FirstLink(ctx context.Context) (string, error) {
+	some, err := s.store.Anybody(ctx)
+	if err != nil || some {
+		return "", err
+	}
+	secret, err := s.store.Invite(ctx, 0, people.Keeper, "Klammer", true)
+	return "/join#" + secret, err
+}

@@ -1,0 +1,98 @@
+package server
+
+import (
+	"context"
+	"encoding/csv"
+	"fmt"
+	"strings"
+	"time"
+
+	"github.com/gofiber/fiber/v3"
+
+	"klammer/api"
+	"klammer/spreadsheet"
+	"klammer/store"
+)
+
+// note writes a line of the record; what cannot be written is said in the log.
+func (s *Server) note(c fiber.Ctx, who, what string, office int64, about string) {
+	s.noteFrom(context.WithoutCancel(c.Context()), who, what, office, about, c.IP())
+}
+
+func (s *Server) noteFrom(ctx context.Context, who, what string, office int64, about, address string) {
+	if !s.access.Accounts {
+		return
+	}
+	ctx, stop := context.WithTimeout(ctx, 5*time.Second)
+	defer stop()
+	if err := s.store.Record(ctx, who, what, office, about, address); err != nil {
+		s.log.Error("the record cannot be written", "who", who, "what", what, "error", err)
+	}
+}
+
+type recordQuery struct {
+	Before int64 `query:"before" description:"lines older than this one"`
+	File   int64 `query:"file" description:"1: all of it, as CSV"`
+}
+
+// mostRecorded is how many lines of the record are told at once.
+const mostRecorded = 200
+
+// mostExported is how many are in a file.
+const mostExported = 100_000
+
+// recordFile sends lines of the record as CSV, the newest first.
+func recordFile(c fiber.Ctx, all []store.Entry) error {
+	rows := [][]string{{"number", "at", "who", "what", "office", "about", "address"}}
+	for _, e := range all {
+		office := ""
+		if e.Office != nil {
+			office = fmt.Sprint(*e.Office)
+		}
+		rows = append(rows, []string{fmt.Sprint(e.ID), e.At.UTC().Format(time.RFC3339), e.Who, e.What, office, e.About, e.Address})
+	}
+	var b strings.Builder
+	w := csv.NewWriter(&b)
+	w.UseCRLF = true
+	if err := w.WriteAll(spreadsheet.Texts(rows)); err != nil {
+		return err
+	}
+	c.Attachment("klammer-record.csv")
+	c.Set(fiber.HeaderContentType, "text/csv; charset=utf-8")
+	return c.SendString(b.String())
+}
+
+func (s *Server) record(c fiber.Ctx) error {
+	office, err := s.officeHere(c)
+	if err != nil {
+		return err
+	}
+	before, err := intQuery(c, "before", 0)
+	if err != nil {
+		return err
+	}
+	file, err := intQuery(c, "file", 0)
+	if err != nil {
+		return err
+	}
+	most := mostRecorded
+	if file != 0 {
+		most = mostExported
+	}
+	all, err := s.store.Recorded(c.Context(), office, before, most)
+	if err != nil {
+		return err
+	}
+	if file != 0 {
+		return recordFile(c, all)
+	}
+	out := []api.RecordEntry{}
+	for _, e := range all {
+		x := api.RecordEntry{ID: e.ID, At: e.At, Who: e.Who, What: e.What, About: e.About, Address: e.Address}
+		if e.Office != nil {
+			x.Office = *e.Office
+		}
+		out = append(out, x)
+	}
+	return c.JSON(out)
+}
