@@ -328,10 +328,7 @@ func program(ctx context.Context, cfg *pgx.ConnConfig, name string, args ...stri
 		return err
 	}
 	cmd := exec.CommandContext(ctx, filepath.Join(bin, name), args...)
-	cmd.Env = append(os.Environ(), "PGHOST="+cfg.Host, fmt.Sprintf("PGPORT=%d", cfg.Port), "PGUSER="+cfg.User, "PGPASSWORD="+cfg.Password, "PGDATABASE="+cfg.Database, "PGAPPNAME=klammer-backup", "LC_ALL=C.UTF-8")
-	if cfg.TLSConfig != nil {
-		cmd.Env = append(cmd.Env, "PGSSLMODE=require")
-	}
+	cmd.Env = append(append(os.Environ(), environment(cfg)...), "PGAPPNAME=klammer-backup", "LC_ALL=C.UTF-8")
 	if out, err := cmd.CombinedOutput(); err != nil {
 		return fmt.Errorf("%s: %w: %s", name, err, strings.TrimSpace(string(out)))
 	}

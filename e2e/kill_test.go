@@ -4,7 +4,9 @@ import (
 	"bytes"
 	"encoding/json"
 	"fmt"
+	"io"
 	"math/rand/v2"
+	"net"
 	"net/http"
 	"os"
 	"slices"
@@ -217,4 +219,73 @@ func TestKilledAndKilled(t *testing.T) {
 		require.Equal(t, notation.Print(was), notation.Print(past), "the past at %d", list[n-1].Revision)
 	}
 	t.Logf("%d revisions, %d kills", rev, kills)
+}
+
+// TestEndsSoon: told to end, the program ends within 10 s, whoever listens, sends slowly or
+// has an edit on its way; what it said is kept, and what it did not say is not.
+func TestEndsSoon(t *testing.T) {
+	data, err := stage.Folder()
+	require.NoError(t, err)
+	defer os.RemoveAll(data)
+	p, err := stage.Start(data, 0)
+	require.NoError(t, err)
+	var ended sync.WaitGroup
+	for range 20 {
+		answer, err := http.Get(p.URL + "/api/offices/1/events")
+		require.NoError(t, err)
+		defer answer.Body.Close()
+		ended.Go(func() { _, _ = io.Copy(io.Discard, answer.Body) })
+	}
+	slow, err := net.Dial("tcp", strings.TrimPrefix(p.URL, "http://"))
+	require.NoError(t, err)
+	defer slow.Close()
+	fmt.Fprintf(slow, "POST /api/offices/1/edits HTTP/1.1\r\nHost: 127.0.0.1\r\nContent-Type: application/json\r\nContent-Length: 4000\r\n\r\n{")
+	said := make(chan int64, 1000)
+	stop := make(chan struct{})
+	var writer sync.WaitGroup
+	writer.Go(func() {
+		client := http.Client{Timeout: 5 * time.Second}
+		for n := 0; ; n++ {
+			body := fmt.Sprintf(`{"base":%d,"commands":[{"lines":["rack 1: %d"]}]}`, n+1, 110+10*(n%2+1))
+			r, _ := http.NewRequest("POST", p.URL+"/api/offices/1/edits", strings.NewReader(body))
+			r.Header.Set("Content-Type", "application/json")
+			r.AddCookie(&http.Cookie{Name: "klammer_name", Value: "Robin"})
+			answer, err := client.Do(r)
+			if err != nil {
+				return
+			}
+			var v struct{ Revision int64 }
+			err = json.NewDecoder(answer.Body).Decode(&v)
+			answer.Body.Close()
+			if err != nil || answer.StatusCode != 200 {
+				return
+			}
+			said <- v.Revision
+			if n == 10 {
+				close(stop)
+			}
+		}
+	})
+	<-stop
+	start := time.Now()
+	require.NoError(t, p.Stop())
+	took := time.Since(start)
+	require.Less(t, took, 10*time.Second)
+	ended.Wait() // whoever listened was told, by the end of the stream
+	writer.Wait()
+	close(said)
+	last := int64(0)
+	for n := range said {
+		last = n
+	}
+	again, err := stage.Start(data, 0)
+	require.NoError(t, err)
+	defer func() { _ = again.Stop() }()
+	answer, err := http.Get(again.URL + "/api/offices/1")
+	require.NoError(t, err)
+	defer answer.Body.Close()
+	var v struct{ Revision int64 }
+	require.NoError(t, json.NewDecoder(answer.Body).Decode(&v))
+	require.Contains(t, []int64{last, last + 1}, v.Revision) // one may have been kept whose answer was cut off
+	t.Logf("ended after %s", took.Round(time.Millisecond))
 }

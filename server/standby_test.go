@@ -9,6 +9,7 @@ import (
 	"net"
 	"net/http"
 	"os"
+	"path/filepath"
 	"strings"
 	"sync"
 	"sync/atomic"
@@ -17,6 +18,7 @@ import (
 
 	"github.com/stretchr/testify/require"
 
+	"klammer/backup"
 	"klammer/core/notation"
 	"klammer/server"
 	"klammer/store"
@@ -140,6 +142,10 @@ func TestStandby(t *testing.T) {
 	require.Equal(t, 4*most, count)
 	_, v := d.ask("GET", "", "")
 	require.EqualValues(t, 4*most+1, v["revision"])
+	// A backup by the same address goes to the one that took over.
+	about, err := backup.Write(t.Context(), cluster.Either(first, standby), filepath.Join(t.TempDir(), "after.backup"))
+	require.NoError(t, err)
+	require.NotEmpty(t, about.Rows["office"])
 	t.Logf("%d acknowledged before the kill, %d in all, none lost; %d asked, %d refused meanwhile; promoted after %s, everyone done after %s", before.Load(), count, asked.Load(), refused.Load(), promoted.Round(time.Millisecond), on.Round(time.Millisecond))
 }
 
