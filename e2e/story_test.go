@@ -3,6 +3,7 @@ package e2e
 import (
 	"context"
 	"fmt"
+	"net/http"
 	"os"
 	"os/exec"
 	"testing"
@@ -84,7 +85,16 @@ func TestDatabaseGone(t *testing.T) {
 	defer stop()
 	require.NoError(t, stage.Open(ctx, p.URL, "Robin"))
 
+	well := func(path string) int {
+		answer, err := http.Get(p.URL + path)
+		require.NoError(t, err)
+		answer.Body.Close()
+		return answer.StatusCode
+	}
+	require.Equal(t, []int{200, 200}, []int{well("/livez"), well("/readyz")})
+
 	require.NoError(t, db.Kill())
+	require.Equal(t, []int{200, 503}, []int{well("/livez"), well("/readyz")})
 	goTo(t, ctx, "rack.19", 130)
 	press(t, ctx, "t")
 	until(t, ctx, `document.querySelector("#notice")?.textContent.includes("database does not answer")`)
@@ -95,6 +105,7 @@ func TestDatabaseGone(t *testing.T) {
 	require.NoError(t, err)
 	defer func() { _ = again.Stop() }()
 	kept(t, ctx, 1)
+	require.Equal(t, []int{200, 200}, []int{well("/livez"), well("/readyz")})
 	press(t, ctx, "t")
 	kept(t, ctx, 2)
 	require.Equal(t, "T", eval[string](t, ctx, as("rack.19", 130)))

@@ -1,6 +1,7 @@
 package server
 
 import (
+	"cmp"
 	"context"
 	"encoding/json"
 	"fmt"
@@ -28,13 +29,12 @@ import (
 type Field struct {
 	Key *secrets.Key                // seals credentials
 	At  map[int64]map[string]string // by office and device: where it is instead, as stand-ins are
+
+	Tick time.Duration // how often it is asked which offices are due to be read; 20 s where zero
 }
 
 // SpeakTo says how devices are spoken to. It is called before the server serves.
 func (s *Server) SpeakTo(f Field) { s.field = f }
-
-// readTick is how often it is asked which offices are due to be read.
-const readTick = 20 * time.Second
 
 // run is devices that are being read.
 type run struct {
@@ -297,11 +297,12 @@ func (s *Server) readEvery(c fiber.Ctx) error {
 
 // readByThemselves reads the devices of offices that say how often.
 func (s *Server) readByThemselves() {
+	tick := cmp.Or(s.field.Tick, 20*time.Second)
 	for {
 		select {
 		case <-s.stop.Done():
 			return
-		case <-time.After(readTick):
+		case <-time.After(tick):
 		}
 		due, err := s.store.Due(s.stop)
 		if err != nil {

@@ -13,6 +13,7 @@ import (
 	"testing"
 	"time"
 
+	"github.com/jackc/pgx/v5"
 	"github.com/stretchr/testify/require"
 
 	"klammer/core/notation"
@@ -47,6 +48,12 @@ plug a.3 "laptop" wants 190 operator
 
 // played is a desk at a server whose office stand-ins play, as asIs says.
 func played(t *testing.T, plan, asIs string) (desk, *standin.Network) {
+	all, w := playedBy(t, 1, server.Field{}, plan, asIs)
+	return all[0], w
+}
+
+// playedBy is desks at several servers on one database.
+func playedBy(t *testing.T, servers int, to server.Field, plan, asIs string) (all []desk, w *standin.Network) {
 	read := func(text string) *notation.File {
 		f, err := notation.Read("office", text)
 		require.NoError(t, err)
@@ -60,21 +67,26 @@ func played(t *testing.T, plan, asIs string) (desk, *standin.Network) {
 	ctx, stop := context.WithCancel(t.Context())
 	w, at, err := standin.Start(ctx, read(plan).Office, read(asIs).Office, 0, standin.Options{})
 	require.NoError(t, err)
+	t.Cleanup(func() { stop(); w.Wait(); st.Close() })
 	where := map[string]string{}
 	for _, l := range at {
 		where[l.Device] = l.At
 	}
-	key, err := secrets.Load(filepath.Join(t.TempDir(), "key"))
+	to.Key, err = secrets.Load(filepath.Join(t.TempDir(), "key"))
 	require.NoError(t, err)
-	srv := server.New(ctx, st, slog.New(slog.NewTextHandler(io.Discard, nil)))
-	srv.SpeakTo(server.Field{Key: key, At: map[int64]map[string]string{d.office: where}})
-	l, err := net.Listen("tcp", "127.0.0.1:0")
-	require.NoError(t, err)
-	ended := make(chan struct{})
-	go func() { _ = srv.Serve(l); close(ended) }()
-	t.Cleanup(func() { stop(); <-ended; w.Wait(); st.Close() })
-	d.base = "http://" + l.Addr().String()
-	return d, w
+	to.At = map[int64]map[string]string{d.office: where}
+	for range servers {
+		srv := server.New(ctx, st, slog.New(slog.DiscardHandler))
+		srv.SpeakTo(to)
+		l, err := net.Listen("tcp", "127.0.0.1:0")
+		require.NoError(t, err)
+		ended := make(chan struct{})
+		go func() { _ = srv.Serve(l); close(ended) }()
+		t.Cleanup(func() { stop(); <-ended })
+		d.base = "http://" + l.Addr().String()
+		all = append(all, d)
+	}
+	return all, w
 }
 
 // until asks until something is so.
@@ -147,6 +159,56 @@ func TestReadAndCarry(t *testing.T) {
 	require.Equal(t, "otherwise", v["carry"].(map[string]any)["ended"])
 	require.Contains(t, v["carry"].(map[string]any)["text"], "a is not as foretold before the step: port 4 is 20, and not -")
 	require.Empty(t, v["ticks"])
+
+	// It is taken back to what was foretold, as the device is asked to; then the step goes on.
+	_, _ = d.ask("POST", "/orders/carry", fmt.Sprintf(`{"order":%v,"visit":0,"back":true}`, order["id"]))
+	v = d.until("/orders", func(v map[string]any) bool { return v["carry"].(map[string]any)["running"] == false })
+	require.Equal(t, "stopped", v["carry"].(map[string]any)["ended"], v["carry"])
+	require.Empty(t, v["ticks"])
+	_, _ = d.ask("POST", "/orders/carry", fmt.Sprintf(`{"order":%v,"visit":0}`, order["id"]))
+	v = d.until("/orders", func(v map[string]any) bool { return v["carry"].(map[string]any)["running"] == false })
+	require.Equal(t, "done", v["carry"].(map[string]any)["ended"], v["carry"])
+	require.NotEmpty(t, v["ticks"])
+}
+
+// TestReadByThemselves: an office that says so is read when it is due, by one of the servers
+// on its database and no other, and everybody on each hears of it; one that is not is not.
+func TestReadByThemselves(t *testing.T) {
+	all, w := playedBy(t, 2, server.Field{Tick: 30 * time.Millisecond}, small, strings.Replace(small, "  2: 20\n  3: 190", "  2: 10\n  3: 190", 1))
+	heard := make([]func(string, time.Duration) string, 2)
+	for k, d := range all {
+		heard[k] = d.listen("tab")
+	}
+	conn, err := pgx.Connect(t.Context(), url)
+	require.NoError(t, err)
+	defer conn.Close(t.Context())
+	later := func() {
+		_, err := conn.Exec(t.Context(), "UPDATE office SET read_at = now() - interval '16 minutes' WHERE id = $1", all[0].office)
+		require.NoError(t, err)
+	}
+	status, v := all[0].ask("PUT", "/readings/every", `{"minutes":15}`)
+	require.Equal(t, 200, status, v)
+	require.EqualValues(t, 15, v["every"])
+	later()
+	first := all[1].until("/readings", func(v map[string]any) bool { return idle(v) && len(v["drift"].([]any)) > 0 })
+	require.Contains(t, fmt.Sprint(first["drift"]), "a 2 is 10, and was 20")
+	for k := range heard {
+		require.Contains(t, heard[k]("read", 10*time.Second), "the timer")
+	}
+	once := w.Requests("a")
+	time.Sleep(300 * time.Millisecond) // ten looks of both
+	require.Equal(t, once, w.Requests("a"), "it is due in a quarter of an hour")
+
+	later()
+	require.Eventually(t, func() bool { return w.Requests("a") > once }, 20*time.Second, 10*time.Millisecond)
+	all[0].until("/readings", idle)
+	require.Equal(t, 2*once, w.Requests("a"), "by one of them")
+
+	status, v = all[0].ask("PUT", "/readings/every", `{"minutes":0}`)
+	require.Equal(t, 200, status, v)
+	later()
+	time.Sleep(300 * time.Millisecond)
+	require.Equal(t, 2*once, w.Requests("a"))
 }
 
 // TestFieldRefused: what cannot be is said with what would be right.

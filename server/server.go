@@ -100,12 +100,12 @@ func New(ctx context.Context, s *store.Store, log *slog.Logger) *Server {
 	srv.pages()
 	go srv.listen()
 	go srv.sweep()
-	go srv.readByThemselves()
 	return srv
 }
 
 // Serve answers on a listener until the server's context ends.
 func (s *Server) Serve(l net.Listener) error {
+	go s.readByThemselves()
 	s.app.Server().ReadTimeout, s.app.Server().WriteTimeout = s.access.Patience, s.access.Patience
 	return s.app.Listener(l, fiber.ListenConfig{DisableStartupMessage: true, GracefulContext: s.stop, ShutdownTimeout: 3 * time.Second})
 }

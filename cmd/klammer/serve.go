@@ -197,7 +197,10 @@ func serve(ctx context.Context, cmd *cobra.Command, with serving) error {
 	if err != nil {
 		return err
 	}
-	defer st.Close()
+	defer func() {
+		end() // who asks the database stops before it is closed
+		st.Close()
+	}()
 	fresh := false
 	if with.load != "" {
 		if fresh, err = loadOnce(ctx, cmd, st, with.load, with.asIs); err != nil {
