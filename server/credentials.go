@@ -82,7 +82,7 @@ func (s *Server) noteUsage(u *usage, who, address string, office int64) {
 	defer u.mu.Unlock()
 	for name, devices := range u.by {
 		slices.Sort(devices)
-		s.noteFrom(s.stop, who, "used credentials", office, name+": "+strings.Join(devices, ", "), address)
+		s.noteFrom(context.WithoutCancel(s.stop), who, "used credentials", office, name+": "+strings.Join(devices, ", "), address)
 	}
 }
 

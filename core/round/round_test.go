@@ -11,6 +11,7 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"klammer/core/bridge"
+	"klammer/core/history"
 	"klammer/core/notation"
 	"klammer/core/office"
 	"klammer/core/round"
@@ -241,4 +242,48 @@ func TestJudge(t *testing.T) {
 		require.GreaterOrEqual(t, n*100, shown*95, kind)
 	}
 	require.Len(t, named, 4)
+}
+
+// BenchmarkSeveral is naming three mistakes that were made at once.
+func BenchmarkSeveral(b *testing.B) {
+	for _, x := range []struct {
+		name  string
+		o     *office.Office
+		lines []string
+	}{
+		{"clinic", clinic(b), []string{"rack 5: 130", "rack 12: 999", "ward-west 2: 110"}},
+		{"clinic-trunks", clinic(b), []string{"rack 19: 190 [120 140 170]", "ward-west 8: 190 [130 140 170]", "front 2: 1"}},
+		{"thirty", thirty(b, 0), nil},
+		{"hosts", thirty(b, 300), nil},
+	} {
+		b.Run(x.name, func(b *testing.B) {
+			r := round.Make(x.o)
+			was := x.o
+			for _, l := range x.lines {
+				next, _, err := notation.Line(was, l)
+				require.NoError(b, err)
+				was = next
+			}
+			for k := range 3 {
+				if len(x.lines) > 0 {
+					break
+				}
+				e, err := history.Diff(x.o, r.Mistakes[(k+1)*len(r.Mistakes)/4].Made())
+				require.NoError(b, err)
+				was, err = office.Apply(was, e)
+				require.NoError(b, err)
+			}
+			var res []round.Seen
+			for _, p := range r.Play(was, r.Tests) {
+				res = append(res, p.Seen)
+			}
+			for b.Loop() {
+				all := r.Suspects(res)
+				b.ReportMetric(float64(len(all)), "suspects")
+				if len(all) > 0 {
+					b.ReportMetric(float64(len(all[0].Mistakes[0])), "at-once")
+				}
+			}
+		})
+	}
 }

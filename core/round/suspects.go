@@ -2,7 +2,6 @@ package round
 
 import (
 	"cmp"
-	"maps"
 	"net/netip"
 	"slices"
 
@@ -37,8 +36,8 @@ type Suspect struct {
 }
 
 // Suspects names what would explain results, the likeliest first: single mistakes,
-// those that explain what was seen instead too, the commoner ones; where none does, pairs,
-// and where no pair does, the few that together do.
+// those that explain what was seen instead too, the commoner ones; where none does, the
+// smallest sets of them that do.
 func (r *Round) Suspects(results []Seen) []Suspect {
 	if !slices.ContainsFunc(results, func(s Seen) bool { return !s.Passed }) {
 		return nil
@@ -66,7 +65,7 @@ func (r *Round) Suspects(results []Seen) []Suspect {
 		out = fit
 	}
 	if len(out) == 0 {
-		out = r.pairs(results)
+		out = r.several(results)
 	}
 	slices.SortStableFunc(out, func(a, b Suspect) int { return cmp.Compare(a.weight, b.weight) })
 	return out
@@ -226,90 +225,6 @@ func (r *Round) alike(a, b int) bool {
 		}
 	}
 	return true
-}
-
-// mostPairs is how many pairs are told.
-const mostPairs = 50
-
-// pairs is two mistakes that together explain what one does not: what the one shows or
-// the other does has failed, and nothing else.
-func (r *Round) pairs(results []Seen) (out []Suspect) {
-	failed := map[int]bool{}
-	passed := map[int]bool{}
-	for _, s := range results {
-		a := s.Test.at
-		if s.Passed {
-			passed[a] = true
-		} else {
-			failed[a] = true
-		}
-	}
-	var some []int // mistakes that nothing speaks against
-	for m := range r.Mistakes {
-		hits, against := 0, false
-		for a := range r.w.seen[m] {
-			against = against || passed[a]
-			if failed[a] {
-				hits++
-			}
-		}
-		if hits > 0 && !against {
-			some = append(some, m)
-		}
-	}
-	slices.SortStableFunc(some, func(x, y int) int { return cmp.Compare(r.Mistakes[x].weight, r.Mistakes[y].weight) })
-	for i, x := range some {
-		for _, y := range some[i+1:] {
-			all := true
-			for a := range failed {
-				_, one := r.w.seen[x][a]
-				_, two := r.w.seen[y][a]
-				all = all && (one || two)
-			}
-			if all {
-				out = append(out, Suspect{[][]int{{x, y}}, 1000 + 10*(r.Mistakes[x].weight+r.Mistakes[y].weight)})
-				if len(out) == mostPairs {
-					return out
-				}
-			}
-		}
-	}
-	if len(out) == 0 {
-		out = r.several(some, failed)
-	}
-	return out
-}
-
-// several is a few mistakes that together explain what two do not: the one first that
-// shows most of what is left, of equal ones the likelier; none where something is left
-// that none of them shows.
-func (r *Round) several(some []int, failed map[int]bool) []Suspect {
-	left := maps.Clone(failed)
-	var way []int
-	weight := 2000
-	for len(left) > 0 {
-		best, most := -1, 0
-		for _, m := range some {
-			shows := 0
-			for a := range left {
-				if _, ok := r.w.seen[m][a]; ok {
-					shows++
-				}
-			}
-			if shows > most {
-				best, most = m, shows
-			}
-		}
-		if best < 0 {
-			return nil
-		}
-		way = append(way, best)
-		weight += 10 * (1 + r.Mistakes[best].weight)
-		for a := range r.w.seen[best] {
-			delete(left, a)
-		}
-	}
-	return []Suspect{{[][]int{way}, weight}}
 }
 
 // Next is the place that tells suspects apart best where nobody was yet, and what is
