@@ -2,7 +2,6 @@ package round
 
 import (
 	"cmp"
-	"maps"
 	"slices"
 
 	"klammer/core/history"
@@ -331,25 +330,36 @@ func (r *Round) greedy(kinds []kind, results []Seen) []Suspect {
 			left[s.Test.at] = true
 		}
 	}
+	by := map[int][]int{} // kinds, by what they show
+	shows := make([]int, len(kinds))
+	for k := range kinds {
+		for a := range kinds[k].seen {
+			if left[a] {
+				by[a] = append(by[a], k)
+				shows[k]++
+			}
+		}
+	}
 	var set []int
 	for len(left) > 0 {
-		best, most := -1, 0
-		for k := range kinds {
-			shows := 0
-			for a := range left {
-				if _, ok := kinds[k].seen[a]; ok {
-					shows++
-				}
-			}
-			if shows > most {
-				best, most = k, shows
+		best := -1
+		for k, n := range shows {
+			if n > 0 && (best < 0 || n > shows[best]) {
+				best = k
 			}
 		}
 		if best < 0 {
 			return nil
 		}
 		set = append(set, best)
-		maps.DeleteFunc(left, func(a int, _ bool) bool { _, ok := kinds[best].seen[a]; return ok })
+		for a := range kinds[best].seen {
+			if left[a] {
+				delete(left, a)
+				for _, k := range by[a] {
+					shows[k]--
+				}
+			}
+		}
 	}
 	return []Suspect{r.suspect(kinds, set, 0)}
 }
