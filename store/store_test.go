@@ -186,6 +186,8 @@ func TestConstraints(t *testing.T) {
 		{"UPDATE plug SET is_operator = true WHERE office_id = $1", "plug_operator"},
 		{"UPDATE shape_vlan SET vid = 5000 WHERE $1 > 0", "vid_check"},
 		{"INSERT INTO edit VALUES ($1, 1, 'b', now(), '', null)", "edit_pkey"},
+		{"UPDATE record SET who = 'nobody' WHERE $1 > 0", "only added to"},
+		{"DELETE FROM record WHERE $1 > 0", "only added to"},
 	} {
 		_, err := conn.Exec(t.Context(), row[0], id)
 		require.ErrorContains(t, err, row[1], row[0])
