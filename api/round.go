@@ -103,9 +103,10 @@ type ProbedTest struct {
 // Suspect is what would explain all that was seen.
 type Suspect struct {
 	Ways []SuspectWay `json:"ways" required:"true" nullable:"false" description:"that no laptop tells apart"`
+	Near bool         `json:"near,omitempty" description:"it does not give all that was seen: something else is otherwise, too"`
 }
 
-// SuspectWay is one mistake, or two at once.
+// SuspectWay is one mistake, or a few at once.
 type SuspectWay struct {
 	Mistakes []string   `json:"mistakes" required:"true" nullable:"false"`
 	Mend     []string   `json:"mend" required:"true" nullable:"false" description:"statements that set it as planned"`
@@ -148,7 +149,7 @@ func SuspectsOf(plan *office.Office, r *round.Round, results []round.Seen, most 
 			more = len(suspects) - most
 			break
 		}
-		var x Suspect
+		x := Suspect{Near: s.Near}
 		for _, way := range s.Mistakes {
 			x.Ways = append(x.Ways, m.way(way))
 		}

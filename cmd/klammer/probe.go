@@ -134,7 +134,9 @@ func printProbed(out io.Writer, p *api.Probed) {
 		}
 	}
 	if len(p.Suspects) > 0 {
-		if len(p.Suspects) == 1 && len(p.Suspects[0].Ways) == 1 {
+		if p.Suspects[0].Near {
+			fmt.Fprintln(out, "Nothing simple gives all of it; this comes nearest:")
+		} else if len(p.Suspects) == 1 && len(p.Suspects[0].Ways) == 1 {
 			fmt.Fprintln(out, "This would explain it:")
 		} else {
 			fmt.Fprintln(out, "One of these would explain it:")

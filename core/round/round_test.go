@@ -164,6 +164,13 @@ func TestSeveral(t *testing.T) {
 		require.True(t, at[x], "%s is not named: %v", x, at)
 	}
 	require.Len(t, at, 3)
+	require.False(t, all[0].Near)
+	for i := range res { // somebody who is in no plan answers
+		if !res[i].Passed {
+			res[i].Instead = []string{"a stranger"}
+		}
+	}
+	require.True(t, r.Suspects(res)[0].Near, "nothing gives that, and it is said")
 }
 
 func BenchmarkRound(b *testing.B) {

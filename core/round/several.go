@@ -244,7 +244,7 @@ const wrong = 10_000
 // wants to read them.
 func (r *Round) suspect(kinds []kind, set []int, differs int) Suspect {
 	const most = 6
-	s := Suspect{Mistakes: [][]int{nil}, weight: wrong*differs + 1000*len(set)}
+	s := Suspect{Mistakes: [][]int{nil}, Near: differs > 0, weight: wrong*differs + 1000*len(set)}
 	for _, k := range set {
 		s.weight += 10 * r.weight(&kinds[k])
 		var more [][]int
@@ -361,5 +361,9 @@ func (r *Round) greedy(kinds []kind, results []Seen) []Suspect {
 			}
 		}
 	}
-	return []Suspect{r.suspect(kinds, set, 0)}
+	differs, ok := r.differs(kinds, set, results)
+	if !ok {
+		return []Suspect{r.suspect(kinds, set, len(results))}
+	}
+	return []Suspect{r.suspect(kinds, set, len(differs))}
 }

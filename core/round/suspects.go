@@ -32,6 +32,7 @@ type Seen struct {
 // seen; those that no laptop can tell apart are one suspect.
 type Suspect struct {
 	Mistakes [][]int // each a way to explain it: one mistake, two, or a few at once
+	Near     bool    // it does not give all that was seen: something else is otherwise, too
 	weight   int
 }
 
@@ -56,7 +57,7 @@ func (r *Round) Suspects(results []Seen) []Suspect {
 	var out []Suspect
 	for i := range r.Mistakes {
 		if score, ok := r.explains(results, i); ok {
-			r.join(&out, Suspect{[][]int{{i}}, score})
+			r.join(&out, Suspect{Mistakes: [][]int{{i}}, weight: score})
 		}
 	}
 	if fit := slices.DeleteFunc(slices.Clone(out), func(s Suspect) bool {

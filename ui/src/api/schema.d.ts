@@ -4631,6 +4631,8 @@ export interface components {
             wireIn: number | null;
         };
         ApiSuspect: {
+            /** @description it does not give all that was seen: something else is otherwise, too */
+            near?: boolean;
             /** @description that no laptop tells apart */
             ways: components["schemas"]["ApiSuspectWay"][];
         };

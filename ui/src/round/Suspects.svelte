@@ -14,7 +14,14 @@
     <h2>Nothing simple explains it</h2>
     <p>No mistakes of the usual kinds, one or several, fit all that was seen. Read the devices, or look at their pages.</p>
   {:else}
-    <h2>{now.suspects.length === 1 && now.suspects[0]!.ways.length === 1 ? "This explains it" : "One of these explains it"}</h2>
+    <h2>
+      {now.suspects[0]!.near
+        ? "This comes nearest"
+        : now.suspects.length === 1 && now.suspects[0]!.ways.length === 1
+          ? "This explains it"
+          : "One of these explains it"}
+    </h2>
+    {#if now.suspects[0]!.near}<p class="soft">It does not give all that was seen: something else is otherwise, too.</p>{/if}
     <ol>
       {#each shown as s, i (i)}
         <li>
