@@ -8,29 +8,9 @@ import (
 	"github.com/stretchr/testify/require"
 	"pgregory.net/rapid"
 
-	"klammer/core/history"
 	"klammer/core/office"
 	"klammer/core/round"
 )
-
-// together is an office with several mistakes made at once; nil where they cannot be.
-func together(o *office.Office, r *round.Round, ms []int) *office.Office {
-	out := o
-	for _, m := range ms {
-		made := r.Mistakes[m].Made()
-		if made == nil {
-			return nil
-		}
-		e, err := history.Diff(o, made)
-		if err != nil {
-			return nil
-		}
-		if out, err = office.Apply(out, e); err != nil {
-			return nil
-		}
-	}
-	return out
-}
 
 // TestRoundOfSeveral: two or three mistakes of drawn offices, made at once: something is
 // always named, and what is named first, made in the office, gives all that was seen at every
@@ -59,7 +39,7 @@ func TestRoundOfSeveral(t *testing.T) {
 				rng.Shuffle(len(shown), func(i, j int) { shown[i], shown[j] = shown[j], shown[i] })
 				ms := slices.Clone(shown[:size])
 				slices.Sort(ms)
-				was := together(o, r, ms)
+				was := r.Made(ms...)
 				if was == nil {
 					continue
 				}
@@ -79,7 +59,7 @@ func TestRoundOfSeveral(t *testing.T) {
 				all := r.Suspects(res)
 				if len(all) > 0 {
 					named++
-					best := together(o, r, all[0].Mistakes[0])
+					best := r.Made(all[0].Mistakes[0]...)
 					fits := best != nil && same(r.Play(best, r.Tests), played)
 					if fits {
 						gives++

@@ -16,7 +16,9 @@ type Mistake struct {
 	Rules  bool // it is about what passes between VLANs
 	weight int  // how rare it is: the lower, the likelier
 
-	after *office.Office // nil where nothing of it shows in what frames do
+	change func(s *office.Shape)  // of the port; nil where it is of none
+	drop   func(x *office.Device) // of the device; nil where it is of none
+	after  *office.Office         // nil where nothing of it shows in what frames do
 }
 
 // Made is the office with the mistake made; nil where nothing of it shows in what frames
@@ -47,14 +49,15 @@ func mistakes(n *span.Net) (out []Mistake) {
 		}
 		for k := range d.Rules {
 			r := &d.Rules[k]
-			x := d.Clone()
-			x.Rules = slices.Delete(slices.Clone(d.Rules), k, k+1)
-			out = append(out, Mistake{Text: fmt.Sprintf("%s lacks the rule %s", d.Name, r.String()), Device: d.Name, Rules: true, weight: notEntered, after: with(o, i, x)})
+			text := r.String()
+			out = append(out, lacks(o, i, "the rule "+text, func(x *office.Device) {
+				x.Rules = slices.DeleteFunc(slices.Clone(x.Rules), func(y office.Rule) bool { return y.String() == text })
+			}))
 		}
-		for k, r := range d.Routes {
-			x := d.Clone()
-			x.Routes = slices.Delete(slices.Clone(d.Routes), k, k+1)
-			out = append(out, Mistake{Text: fmt.Sprintf("%s lacks the route to %s", d.Name, r.To), Device: d.Name, Rules: true, weight: notEntered, after: with(o, i, x)})
+		for _, r := range d.Routes {
+			out = append(out, lacks(o, i, fmt.Sprintf("the route to %s", r.To), func(x *office.Device) {
+				x.Routes = slices.DeleteFunc(slices.Clone(x.Routes), func(y office.Route) bool { return y == r })
+			}))
 		}
 		for p := range d.Ports {
 			if b := &d.Ports[p]; b.Kind == office.Bundle && len(n.Topo.LinksAt(i, p)) > 0 {
@@ -62,6 +65,48 @@ func mistakes(n *span.Net) (out []Mistake) {
 			}
 		}
 	}
+	return out
+}
+
+// lacks is something that was not entered on a device.
+func lacks(o *office.Office, i int, what string, drop func(x *office.Device)) Mistake {
+	x := o.Devices[i].Clone()
+	drop(x)
+	return Mistake{Text: x.Name + " lacks " + what, Device: x.Name, Rules: true, weight: notEntered, drop: drop, after: with(o, i, x)}
+}
+
+// Made is the office as planned with mistakes made in it, all at once: each changes what the
+// others left of its port. It is nil where nothing of one shows in what frames do, or they
+// cannot be made together.
+func (r *Round) Made(mistakes ...int) *office.Office {
+	o := r.w.n.Office
+	changes := map[office.PortRef][]func(*office.Shape){}
+	var ports []office.PortRef
+	for _, k := range mistakes {
+		switch m := &r.Mistakes[k]; {
+		case m.after == nil:
+			return nil
+		case m.drop != nil:
+			i := r.w.n.Topo.DeviceIndex(m.Device)
+			x := o.Devices[i].Clone()
+			m.drop(x)
+			o = with(o, i, x)
+		default:
+			if changes[m.Port] == nil {
+				ports = append(ports, m.Port)
+			}
+			changes[m.Port] = append(changes[m.Port], m.change)
+		}
+	}
+	draft := office.NewDraft(o)
+	for _, ref := range ports {
+		i := r.w.n.Topo.DeviceIndex(ref.Device)
+		s := changed(r.w.n, i, r.w.n.Office.Devices[i].Port(ref.Port), changes[ref]...)
+		if draft.Set(ref, &s, "") != nil {
+			return nil
+		}
+	}
+	out, _ := draft.Done()
 	return out
 }
 
@@ -90,7 +135,7 @@ func ofPort(n *span.Net, i, p int) (out []Mistake) {
 	compiled := n.Tables[i].Ports[p]
 	add := func(text string, weight int, change func(s *office.Shape)) {
 		if after := reset(n, i, p, change); after != nil {
-			out = append(out, Mistake{Text: text, Port: ref, Device: d.Name, weight: weight, after: after})
+			out = append(out, Mistake{Text: text, Port: ref, Device: d.Name, weight: weight, change: change, after: after})
 		}
 	}
 	without := func(list []office.VID, v office.VID) []office.VID {
@@ -146,17 +191,9 @@ func ofPort(n *span.Net, i, p int) (out []Mistake) {
 
 // reset is the office with a port set otherwise; nil where it cannot be.
 func reset(n *span.Net, i, p int, change func(s *office.Shape)) *office.Office {
-	o, d := n.Office, n.Office.Devices[i]
-	shape, _ := o.Effective(d, p)
-	compiled := n.Tables[i].Ports[p]
-	s := office.Shape{
-		Untagged: compiled.Untagged.VIDs(), Tagged: compiled.Tagged.VIDs(), Rides: slices.Clone(compiled.Rides), PVIDSet: true, PVID: compiled.PVID,
-		Admit: shape.Admit, FilterOff: shape.FilterOff,
-	}
-	change(&s)
-	s.Rides = slices.DeleteFunc(s.Rides, func(r office.Ride) bool { return !slices.Contains(s.Tagged, r.VLAN) })
-	s = s.Normal()
-	draft := office.NewDraft(o)
+	d := n.Office.Devices[i]
+	draft := office.NewDraft(n.Office)
+	s := changed(n, i, p, change)
 	if draft.Set(office.PortRef{Device: d.Name, Port: d.Ports[p].Name}, &s, "") != nil {
 		return nil
 	}
@@ -164,14 +201,30 @@ func reset(n *span.Net, i, p int, change func(s *office.Shape)) *office.Office {
 	return after
 }
 
+// changed is the shape of a port after changes.
+func changed(n *span.Net, i, p int, changes ...func(s *office.Shape)) office.Shape {
+	shape, _ := n.Office.Effective(n.Office.Devices[i], p)
+	compiled := n.Tables[i].Ports[p]
+	s := office.Shape{
+		Untagged: compiled.Untagged.VIDs(), Tagged: compiled.Tagged.VIDs(), Rides: slices.Clone(compiled.Rides), PVIDSet: true, PVID: compiled.PVID,
+		Admit: shape.Admit, FilterOff: shape.FilterOff,
+	}
+	for _, change := range changes {
+		change(&s)
+	}
+	s.Rides = slices.DeleteFunc(s.Rides, func(r office.Ride) bool { return !slices.Contains(s.Tagged, r.VLAN) })
+	return s.Normal()
+}
+
 // inInstead is an access port that was put in another VLAN.
 func inInstead(n *span.Net, ref office.PortRef, is, planned office.VID) (Mistake, bool) {
 	i := n.Topo.DeviceIndex(ref.Device)
 	p := n.Office.Devices[i].Port(ref.Port)
-	after := reset(n, i, p, func(s *office.Shape) {
+	change := func(s *office.Shape) {
 		s.Untagged, s.PVID = []office.VID{is}, is
 		s.Tagged = slices.DeleteFunc(s.Tagged, func(v office.VID) bool { return v == is })
-	})
+	}
+	after := reset(n, i, p, change)
 	text := fmt.Sprintf("%s %s is in %d, and is to be in %d", ref.Device, ref.Port, is, planned)
-	return Mistake{Text: text, Port: ref, Device: ref.Device, weight: elsewhere, after: after}, after != nil
+	return Mistake{Text: text, Port: ref, Device: ref.Device, weight: elsewhere, change: change, after: after}, after != nil
 }

@@ -48,8 +48,7 @@ type Round struct {
 	Tests    []Test
 	Unshown  []int // mistakes that no laptop shows anywhere
 	w        *world
-	own      int                 // asks of the plan; others came with [Round.Tagged]
-	edits    map[int]office.Edit // what mistakes change, where it was asked for
+	own      int // asks of the plan; others came with [Round.Tagged]
 }
 
 // world is what every laptop sees under every mistake, as far as it is another.

@@ -4,8 +4,6 @@ import (
 	"cmp"
 	"slices"
 
-	"klammer/core/history"
-	"klammer/core/office"
 	"klammer/core/talk"
 )
 
@@ -263,19 +261,19 @@ func (r *Round) suspect(kinds []kind, set []int, differs int) Suspect {
 // differs is at which tests a set of mistakes, made at once, gives something else than was
 // seen; false where two at one place cannot be made at once.
 func (r *Round) differs(kinds []kind, set []int, results []Seen) (out []int, ok bool) {
-	o := r.w.n.Office
+	var all []int
 	across := map[int]bool{} // asks at which one of them differs in what is tried alone
-	for i, k := range set {
-		next, ok := r.also(o, kinds[k].of[0], i == 0)
-		if !ok {
-			return nil, false
-		}
-		o = next
+	for _, k := range set {
+		all = append(all, kinds[k].of[0])
 		for a, s := range kinds[k].seen {
 			if s < 0 {
 				across[a] = true
 			}
 		}
+	}
+	o := r.Made(all...)
+	if o == nil {
+		return nil, false
 	}
 	asks := make([]ask, 0, len(results))
 	for _, s := range results {
@@ -297,28 +295,6 @@ func (r *Round) differs(kinds []kind, set []int, results []Seen) (out []int, ok 
 		}
 	}
 	return out, true
-}
-
-// also makes one more mistake in an office; first says that none was made in it yet.
-func (r *Round) also(o *office.Office, m int, first bool) (*office.Office, bool) {
-	made := r.Mistakes[m].after
-	if made == nil || first {
-		return made, made != nil
-	}
-	if e, ok := r.edits[m]; ok {
-		next, err := office.Apply(o, e)
-		return next, err == nil
-	}
-	e, err := history.Diff(r.w.n.Office, made)
-	if err != nil {
-		return nil, false
-	}
-	if r.edits == nil {
-		r.edits = map[int]office.Edit{}
-	}
-	r.edits[m] = e
-	next, err := office.Apply(o, e)
-	return next, err == nil
 }
 
 // greedy is the kind first that shows most of what is left, of equal ones the likelier;
