@@ -103,6 +103,7 @@ type ProbedTest struct {
 // Suspect is what would explain all that was seen.
 type Suspect struct {
 	Ways []SuspectWay `json:"ways" required:"true" nullable:"false" description:"that no laptop tells apart"`
+	Or   []string     `json:"or,omitempty" description:"mistakes that look like one of a few at once, wherever one plugs in"`
 	Near bool         `json:"near,omitempty" description:"it does not give all that was seen: something else is otherwise, too"`
 }
 
@@ -150,6 +151,9 @@ func SuspectsOf(plan *office.Office, r *round.Round, results []round.Seen, most 
 			break
 		}
 		x := Suspect{Near: s.Near}
+		for _, k := range s.Or {
+			x.Or = append(x.Or, r.Mistakes[k].Text)
+		}
 		for _, way := range s.Mistakes {
 			x.Ways = append(x.Ways, m.way(way))
 		}

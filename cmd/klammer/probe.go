@@ -166,6 +166,9 @@ func printProbed(out io.Writer, p *api.Probed) {
 				fmt.Fprintf(out, "      on %s: %s\n", at, s.Text)
 			}
 		}
+		if len(s.Or) > 0 {
+			fmt.Fprintf(out, "      instead of one of these it may be one that no laptop tells from it: %s\n", strings.Join(s.Or, "; "))
+		}
 	}
 	if n := p.Next; n != nil {
 		fmt.Fprintf(out, "To tell them apart, plug in next at %s, %s.\n", spaced(n.Port), tagging(n.Wire))

@@ -238,22 +238,13 @@ func (s *search) differs(set []int) ([]int, bool) {
 // seen; more than any likelihood.
 const wrong = 10_000
 
-// suspect is a set of kinds, with each way to make it of mistakes of theirs, as far as one
-// wants to read them.
+// suspect is a set of kinds: the likeliest of each, and the others that are alike.
 func (r *Round) suspect(kinds []kind, set []int, differs int) Suspect {
-	const most = 6
 	s := Suspect{Mistakes: [][]int{nil}, Near: differs > 0, weight: wrong*differs + 1000*len(set)}
 	for _, k := range set {
 		s.weight += 10 * r.weight(&kinds[k])
-		var more [][]int
-		for _, m := range kinds[k].of {
-			for _, way := range s.Mistakes {
-				if len(more) < most {
-					more = append(more, append(slices.Clone(way), m))
-				}
-			}
-		}
-		s.Mistakes = more
+		s.Mistakes[0] = append(s.Mistakes[0], kinds[k].of[0])
+		s.Or = append(s.Or, kinds[k].of[1:]...)
 	}
 	return s
 }

@@ -32,6 +32,7 @@ type Seen struct {
 // seen; those that no laptop can tell apart are one suspect.
 type Suspect struct {
 	Mistakes [][]int // each a way to explain it: one mistake, two, or a few at once
+	Or       []int   // of a few at once: mistakes that are, by themselves, like one of them to every laptop
 	Near     bool    // it does not give all that was seen: something else is otherwise, too
 	weight   int
 }

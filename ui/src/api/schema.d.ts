@@ -4633,6 +4633,8 @@ export interface components {
         ApiSuspect: {
             /** @description it does not give all that was seen: something else is otherwise, too */
             near?: boolean;
+            /** @description mistakes that look like one of a few at once, wherever one plugs in */
+            or?: string[];
             /** @description that no laptop tells apart */
             ways: components["schemas"]["ApiSuspectWay"][];
         };

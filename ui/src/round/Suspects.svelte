@@ -39,6 +39,9 @@
               {/if}
             </div>
           {/each}
+          {#if s.or?.length}
+            <p class="soft">Instead of one of these it may be one that a laptop cannot tell from it: {s.or.join("; ")}.</p>
+          {/if}
         </li>
       {/each}
     </ol>
