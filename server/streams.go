@@ -147,6 +147,8 @@ func (s *Server) revive() {
 			r.tell("beat", 0, now.view.Revision, "")
 		case errors.Is(err, store.ErrNoOffice):
 			s.forget(r.id)
+		default: // the database is away: the others would wait for it as long
+			return
 		}
 	}
 }

@@ -4,7 +4,7 @@ import { defineConfig } from "vitest/config";
 
 export default defineConfig({
   plugins: [tailwindcss(), svelte()],
-  build: { outDir: "dist", emptyOutDir: true, chunkSizeWarningLimit: 1200 },
+  build: { outDir: "dist", emptyOutDir: true, chunkSizeWarningLimit: 1200, rolldownOptions: { checks: { pluginTimings: false } } },
   server: { proxy: { "/api": "http://127.0.0.1:8080" } },
   test: { include: ["src/**/*.test.ts"] },
 });
