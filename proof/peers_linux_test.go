@@ -294,11 +294,12 @@ device rack switch
 		require.NoError(t, err)
 		require.NoError(t, dev.Close())
 		r = got
-		if len(r.Neighbours) > 0 {
+		if slices.ContainsFunc(r.Neighbours, func(x field.Neighbour) bool { return x.Device == "distant" }) {
 			return true
 		}
-		// It may have spoken before anybody listened, and does so every 30 s only; and an lldpd
-		// that begins with AgentX is deaf at times, for as long as it lives.
+		// It may have spoken before anybody listened, or before it was called so, and does so
+		// every 30 s only; and an lldpd that begins with AgentX is deaf at times, for as long as
+		// it lives.
 		if tries++; tries%10 == 0 {
 			t.Log("lldpd is started again, as it hears nothing")
 			deaf()
