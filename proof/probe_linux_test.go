@@ -139,6 +139,13 @@ func probed(t *testing.T) {
 	s.space("pacs", "rack", "srv", "vlan_mode=access tag=130")
 	s.space("lapw", "ward", "w1", "vlan_mode=access tag=120")
 	s.space("lapv", "ward", "w2", "vlan_mode=trunk trunks=110,130")
+	// dnsmasq offers an address by a hash of the card: of cards by chance two laptops that look
+	// at once would be offered the same at times, and disturb each other.
+	for i, space := range []string{"lap1", "lap2", "lap4", "lapw", "lapv"} {
+		in(space, "ip", "link", "set", "eth0", "down")
+		in(space, "ip", "link", "set", "eth0", "address", fmt.Sprintf("02:00:00:09:00:%02x", 16+i))
+		in(space, "ip", "link", "set", "eth0", "up")
+	}
 	in("pacs", "ip", "addr", "add", "10.9.130.9/24", "dev", "eth0")
 	in("pacs", "ip", "route", "add", "default", "via", "10.9.130.1")
 	inSpace(t, "pacs", func() {
@@ -213,6 +220,12 @@ func probed(t *testing.T) {
 			m := out[space]
 			require.NotNil(t, m.Probed, "%s", port)
 			require.Len(t, m.Tests, len(p.Tests))
+			if !slices.EqualFunc(p.Tests, m.Tests, func(a, b api.ProbedTest) bool { return a.Passed == b.Passed }) {
+				t.Logf("%s %v: played %v, measured %v: once more, alone", port, changes, p.Tests, m.Tests) // frames are lost where the machine is busy
+				m = look(space, "--port", port)
+				out[space] = m
+				require.Len(t, m.Tests, len(p.Tests))
+			}
 			for k := range p.Tests {
 				require.Equal(t, p.Tests[k].Passed, m.Tests[k].Passed, "%s %v, %v: played %s, measured %s", port, m.Tests[k].Wire, changes, p.Tests[k].Wrong, m.Tests[k].Wrong)
 				looks++
@@ -223,6 +236,17 @@ func probed(t *testing.T) {
 	first := func(m api.Measured) string { return strings.Join(m.Suspects[0].Ways[0].Mistakes, ", and ") }
 
 	got := all()
+	offered := map[string]string{}
+	for space, m := range got {
+		for _, x := range m.Saw {
+			for _, o := range x.Offers {
+				if strings.Contains(o.Address, ".") {
+					require.Contains(t, []string{"", space}, offered[o.Address], "%s and %s were offered %s: take other cards", space, offered[o.Address], o.Address)
+					offered[o.Address] = space
+				}
+			}
+		}
+	}
 	require.Contains(t, fmt.Sprint(got["lap1"].Saw[0].Tried), "it opens")
 	require.NotEmpty(t, got["lap1"].Saw[0].Routers, "a router of IPv6")
 	require.Contains(t, fmt.Sprint(got["lap1"].Saw[0].Offers), "fd09:0:0:110::")
