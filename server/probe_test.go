@@ -3,10 +3,12 @@ package server_test
 import (
 	"encoding/json"
 	"fmt"
+	"io"
 	"net/http"
 	"os"
 	"strings"
 	"testing"
+	"time"
 
 	"github.com/jackc/pgx/v5"
 	"github.com/stretchr/testify/require"
@@ -217,4 +219,36 @@ func TestProbeRefused(t *testing.T) {
 	}
 	status, v = d.ask("POST", "/tokens", `{"name":"one too many","days":7}`)
 	require.Equal(t, 422, status, v)
+}
+
+// TestTokenListens: where nobody signs in, a token that is nobody's listens on, whoever's
+// else ends.
+func TestTokenListens(t *testing.T) {
+	d := open(t)
+	status, v := d.ask("POST", "/tokens", `{"name":"script","days":1,"scope":"reader"}`)
+	require.Equal(t, 200, status, v)
+	r, err := http.NewRequest("GET", fmt.Sprintf("%s/api/offices/%d/events", d.base, d.office), nil)
+	require.NoError(t, err)
+	r.Header.Set("Authorization", "Bearer "+v["made"].(string))
+	resp, err := http.DefaultClient.Do(r)
+	require.NoError(t, err)
+	defer resp.Body.Close()
+	require.Equal(t, 200, resp.StatusCode)
+	ended := make(chan struct{})
+	go func() {
+		_, _ = io.Copy(io.Discard, resp.Body)
+		close(ended)
+	}()
+	select {
+	case <-ended:
+		require.Fail(t, "its stream ended by itself")
+	case <-time.After(2500 * time.Millisecond): // two sweeps
+	}
+	status, v = d.ask("DELETE", fmt.Sprintf("/tokens?token=%v", v["tokens"].([]any)[0].(map[string]any)["id"]), "")
+	require.Equal(t, 200, status, v)
+	select {
+	case <-ended:
+	case <-time.After(2 * time.Second):
+		require.Fail(t, "it still listens")
+	}
 }

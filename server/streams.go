@@ -77,7 +77,7 @@ func (s *streams) end(x api.Somebody) {
 	s.mu.Lock()
 	defer s.mu.Unlock()
 	for l := range s.all {
-		byToken := l.token != 0 && (l.person == x.Person || slices.Contains(x.Tokens, l.token))
+		byToken := l.token != 0 && (x.Person != 0 && l.person == x.Person || slices.Contains(x.Tokens, l.token))
 		if byToken || l.session != 0 && slices.Contains(x.Sessions, l.session) {
 			l.end()
 		}
