@@ -41,7 +41,7 @@ func (r *Round) kinds(results []Seen, together bool) (out []kind) {
 				against = true
 			default:
 				hits++
-				if !r.agrees(r.answering(now, a), s) {
+				if _, ok := r.agrees(r.answering(now, a), s); !ok {
 					odd++
 				}
 			}
@@ -62,20 +62,6 @@ func (r *Round) kinds(results []Seen, together bool) (out []kind) {
 		return cmp.Or(cmp.Compare(a.odd, b.odd), cmp.Compare(r.weight(&a), r.weight(&b)))
 	})
 	return out
-}
-
-// agrees says whether a sight may be what was seen at a test that failed.
-func (r *Round) agrees(now sight, s *Seen) bool {
-	switch {
-	case !r.gives(now, s.Given):
-		return false
-	case s.Instead == nil:
-		return true
-	case s.Measured:
-		silent, ok := r.fits(now, s.Instead)
-		return ok && silent <= mostSilent
-	}
-	return r.same(now, s.Instead)
 }
 
 // several is mistakes that together explain what none does by itself, the fewest first. A
@@ -156,7 +142,7 @@ type search struct {
 
 func (s *search) odd(k, i int) int {
 	x := &s.results[i]
-	if s.r.agrees(s.r.answering(s.kinds[k].seen[x.Test.at], x.Test.at), x) {
+	if _, ok := s.r.agrees(s.r.answering(s.kinds[k].seen[x.Test.at], x.Test.at), x); ok {
 		return 0
 	}
 	return 1
@@ -281,7 +267,8 @@ func (r *Round) differs(kinds []kind, set []int, results []Seen) (out []int, ok 
 			}
 			fails = slices.ContainsFunc(s.Test.trials, func(t trial) bool { return r.w.holds(at, r.w.posts, t) != t.reach.OK })
 		}
-		if fails == s.Passed || !s.Passed && !r.agrees(now, s) {
+		_, same := r.agrees(now, s)
+		if fails == s.Passed || !s.Passed && !same {
 			out = append(out, i)
 		}
 	}

@@ -85,21 +85,29 @@ func (r *Round) explains(results []Seen, m int) (int, bool) {
 			return 0, false
 		case s.Passed:
 			continue
-		case !r.gives(r.answering(now, a), s.Given):
-			return 0, false
-		case s.Instead == nil:
-			continue
-		case s.Measured:
-			silent, ok := r.fits(r.answering(now, a), s.Instead)
-			if !ok || silent > mostSilent {
-				return 0, false
-			}
-			weight += 15 * silent
-		case !r.same(r.answering(now, a), s.Instead):
+		}
+		silent, ok := r.agrees(r.answering(now, a), &s)
+		if !ok {
 			return 0, false
 		}
+		weight += 15 * silent
 	}
 	return weight, true
+}
+
+// agrees says whether a sight may be what was seen at a test that failed, and how many
+// devices would have to be off.
+func (r *Round) agrees(now sight, s *Seen) (silent int, ok bool) {
+	switch {
+	case !r.gives(now, s.Given):
+		return 0, false
+	case s.Instead == nil:
+		return 0, true
+	case s.Measured:
+		silent, ok = r.fits(now, s.Instead)
+		return silent, ok && silent <= mostSilent
+	}
+	return 0, r.same(now, s.Instead)
 }
 
 // Hands is the VLAN in which an address is handed out as planned; 0 where nobody does.
