@@ -105,25 +105,10 @@ func notHost(a netip.Addr, in netip.Prefix) string {
 	case !a.Is4() || in.Bits() > 30:
 	case a == in.Masked().Addr():
 		return "network address"
-	case a == last(in):
+	case a == office.LastOf(in):
 		return "broadcast address"
 	}
 	return ""
-}
-
-// last is the highest address of a subnet.
-func last(p netip.Prefix) netip.Addr {
-	b := p.Masked().Addr().AsSlice()
-	for i := range b {
-		switch bits := p.Bits() - 8*i; {
-		case bits <= 0:
-			b[i] = 0xff
-		case bits < 8:
-			b[i] |= 0xff >> bits
-		}
-	}
-	a, _ := netip.AddrFromSlice(b)
-	return a
 }
 
 // subnetOverlap: two VLANs have subnets that overlap, by the register or by the

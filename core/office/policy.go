@@ -25,6 +25,20 @@ type Route struct {
 	Line string       // an [Outside] of the device; "" where it goes to a next hop
 }
 
+// LastOf is the last address of a prefix, masked or not; of an IPv4 subnet that is its
+// broadcast address (RFC 919). It is zero where the prefix is.
+func LastOf(p netip.Prefix) netip.Addr {
+	if !p.IsValid() {
+		return netip.Addr{}
+	}
+	bytes := p.Addr().AsSlice()
+	for i := p.Bits(); i < len(bytes)*8; i++ {
+		bytes[i/8] |= 1 << (7 - i%8)
+	}
+	a, _ := netip.AddrFromSlice(bytes)
+	return a
+}
+
 // Default says whether it is for whatever nothing else is for.
 func (r Route) Default() bool { return !r.To.IsValid() || r.To.Bits() == 0 }
 

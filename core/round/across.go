@@ -18,8 +18,8 @@ type trial struct {
 	reach Reach // as planned
 }
 
-// laptop is somebody in a VLAN, with an address that he would be given there, whom the
-// gateway answers.
+// laptop is somebody in a VLAN, with an address as most have there, whom the gateway
+// answers: not one that a rule names, which is somebody else's.
 type laptop struct {
 	vlan office.VID
 	addr netip.Addr
@@ -34,6 +34,7 @@ func (w *world) laptops() (out []laptop) {
 		taken[w.posts[k].addr] = true
 	}
 	known := map[office.VID]bool{}
+	m := talk.New(w.n)
 	for a := range w.asks {
 		v := w.asks[a].vlan
 		if v == 0 || known[v] || !w.asksAcross(a) {
@@ -41,19 +42,18 @@ func (w *world) laptops() (out []laptop) {
 		}
 		known[v] = true
 		l := laptop{vlan: v, gate: -1}
+		var last netip.Addr
 		for _, k := range w.sets[w.plan[a]] {
 			p := &w.posts[k]
 			if p.gateway && l.gate < 0 {
-				l.gate, l.addr = k, p.net.Addr().Next()
+				l.gate, l.addr, last = k, p.net.Addr().Next(), office.LastOf(p.net)
 			}
 			if p.hands {
-				l.addr = p.from
+				l.addr, last = p.from, p.to
 				break
 			}
 		}
-		for l.addr.IsValid() && taken[l.addr] {
-			l.addr = l.addr.Next()
-		}
+		l.addr = m.Usual(l.addr, last, func(x netip.Addr) bool { return taken[x] })
 		out = append(out, l)
 	}
 	return out

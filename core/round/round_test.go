@@ -294,3 +294,28 @@ func BenchmarkSeveral(b *testing.B) {
 		})
 	}
 }
+
+// TestNamedAddress: a laptop is nobody whom a rule names, even where the first address of
+// a subnet is his, and so it sees what most there would.
+func TestNamedAddress(t *testing.T) {
+	f, err := notation.Read("named", `vlan 40 guests net 10.0.40.0/24
+device fw firewall
+  forwarding routed
+  ports lan, wan, spare
+  lan: 40
+  spare: 40
+  address 40 10.0.40.3/24 gateway
+  outside fibre on wan
+  deny 10.0.40.1 to outside
+  deny 10.0.40.2 to outside
+  allow vlan 40 to outside
+`)
+	require.NoError(t, err)
+	r := round.Make(f.Office)
+	m := slices.IndexFunc(r.Mistakes, func(x round.Mistake) bool { return x.Text == "fw lacks the rule allow vlan 40 to outside" })
+	require.GreaterOrEqual(t, m, 0)
+	require.NotContains(t, r.Unshown, m)
+	res, failed := results(r, m, true)
+	require.Equal(t, 1, failed)
+	require.Contains(t, r.Suspects(res)[0].Mistakes[0], m)
+}

@@ -255,7 +255,7 @@ func pick(subnet, p netip.Prefix, holes []netip.Prefix, own map[netip.Addr]*stan
 	for _, choosy := range []bool{true, false} {
 		for a := p.Addr(); a.IsValid() && p.Contains(a); a = a.Next() {
 			if i := slices.IndexFunc(holes, func(h netip.Prefix) bool { return h.Contains(a) }); i >= 0 {
-				a = last(holes[i])
+				a = office.LastOf(holes[i])
 				continue
 			}
 			if choosy && (own[a] != nil || a == subnet.Addr() && !p.IsSingleIP()) {
@@ -267,12 +267,22 @@ func pick(subnet, p netip.Prefix, holes []netip.Prefix, own map[netip.Addr]*stan
 	return netip.Addr{}, false
 }
 
-// last is the last address of a prefix.
-func last(p netip.Prefix) netip.Addr {
-	bytes := p.Addr().AsSlice()
-	for i := p.Bits(); i < len(bytes)*8; i++ {
-		bytes[i/8] |= 1 << (7 - i%8)
+// Usual is the first address from one to another that no rule, route and wish tells apart
+// from the others there, and that is nobody's who is to be left out; the first of all
+// where there is none.
+func (m *Map) Usual(from, to netip.Addr, out func(netip.Addr) bool) netip.Addr {
+	var named []netip.Prefix
+	for _, p := range m.names() {
+		if p.Contains(from) != p.Contains(to) || from.Less(p.Addr()) && p.Addr().Less(to) {
+			named = append(named, p)
+		}
 	}
-	a, _ := netip.AddrFromSlice(bytes)
-	return a
+	for a := from; a.IsValid() && !to.Less(a); a = a.Next() {
+		if i := slices.IndexFunc(named, func(p netip.Prefix) bool { return p.Contains(a) }); i >= 0 {
+			a = office.LastOf(named[i])
+		} else if !out(a) {
+			return a
+		}
+	}
+	return from
 }
