@@ -116,7 +116,7 @@ func TestTalkRules(t *testing.T) {
 	until(t, ctx, `%s.includes("zone devices to any") && document.activeElement.dataset.rule === "7"`, rule(7))
 	press(t, ctx, kb.ArrowDown, chromedp.ModifierAlt)
 	kept(t, ctx, 3)
-	until(t, ctx, `%s.includes("zone devices to any")`, rule(8))
+	until(t, ctx, `%s.includes("zone devices to any") && document.activeElement.dataset.rule === "8"`, rule(8))
 
 	// A broad rule before all others greys what it takes.
 	_ = eval[bool](t, ctx, `document.querySelector("[data-rule='1']").focus() === undefined`)

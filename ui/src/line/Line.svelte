@@ -1,4 +1,5 @@
 <script lang="ts">
+  import { tick } from "svelte";
   import { count } from "../shell/plural";
   import { office } from "../state/office.svelte";
   import { pending } from "../state/pending.svelte";
@@ -24,7 +25,7 @@
     pending.text = text;
     pending.typed();
     caret = at;
-    requestAnimationFrame(() => field.setSelectionRange(at, at));
+    void tick().then(() => field.setSelectionRange(at, at));
   }
   const back = () => (document.getElementById("board") ?? field).focus();
 

@@ -1,4 +1,5 @@
 <script lang="ts">
+  import { tick } from "svelte";
   import { latest } from "../api/latest";
   import { count } from "../shell/plural";
   import { api, type Reach } from "../api/client";
@@ -39,7 +40,7 @@
     if (!vlans[to]) return;
     e.preventDefault();
     place.go(place.href("reach", { vlan: vlans[to].vid }), true);
-    requestAnimationFrame(() => document.querySelector<HTMLElement>(".vlans [aria-current]")?.focus());
+    void tick().then(() => document.querySelector<HTMLElement>(".vlans [aria-current]")?.focus());
   }
 </script>
 

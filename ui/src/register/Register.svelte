@@ -1,4 +1,5 @@
 <script lang="ts">
+  import { tick } from "svelte";
   import { hues } from "../state/hues.svelte";
   import { office } from "../state/office.svelte";
   import { place } from "../state/place.svelte";
@@ -24,7 +25,7 @@
     if (to) {
       e.preventDefault();
       choose(to.vid);
-      requestAnimationFrame(() => document.querySelector<HTMLElement>(`[data-row-vid="${to.vid}"] a`)?.focus());
+      void tick().then(() => document.querySelector<HTMLElement>(`[data-row-vid="${to.vid}"] a`)?.focus());
     }
   }
 </script>

@@ -1,4 +1,5 @@
 <script lang="ts">
+  import { tick } from "svelte";
   import type { Device } from "../api/client";
   import { office } from "../state/office.svelte";
   import { pending } from "../state/pending.svelte";
@@ -24,7 +25,8 @@
     if (!statement || office.then) return;
     if (!(await office.edit({ lines: [`${device.name} ${statement}`] }))) return;
     at = to;
-    requestAnimationFrame(() => list?.querySelector<HTMLElement>(`[data-rule="${to}"]`)?.focus());
+    await tick();
+    list?.querySelector<HTMLElement>(`[data-rule="${to}"]`)?.focus();
   }
   function keys(e: KeyboardEvent, n: number) {
     const by = e.key === "ArrowDown" ? 1 : e.key === "ArrowUp" ? -1 : 0;

@@ -1,4 +1,5 @@
 <script lang="ts">
+  import { tick } from "svelte";
   import { api, Refused, type TalkAnswer, type TalkTable } from "../api/client";
   import { latest } from "../api/latest";
   import PortField from "../shell/PortField.svelte";
@@ -94,7 +95,7 @@
   function showRule(of: string, n: number) {
     device = of;
     rule = n;
-    requestAnimationFrame(() => document.querySelector<HTMLElement>(`[data-rule="${n}"]`)?.focus());
+    void tick().then(() => document.querySelector<HTMLElement>(`[data-rule="${n}"]`)?.focus());
   }
 </script>
 
