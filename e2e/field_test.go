@@ -34,7 +34,12 @@ func TestField(t *testing.T) {
 	visit(t, ctx, p, "/1/field", ".add")
 	_ = eval[any](t, ctx, `[...document.querySelectorAll(".add button")].find(b => b.textContent.includes("v2c")).click()`)
 	until(t, ctx, `document.querySelector("input[name=community]") !== null`)
-	require.NoError(t, chromedp.Do(ctx, chromedp.SendKeys("input[name=name]", "switches"), chromedp.SendKeys("input[name=community]", "hush-hush"+kb.Enter)))
+	hosts := eval[string](t, ctx, `document.querySelector("input[name=hosts]").value`)
+	require.NoError(t, chromedp.Do(ctx, chromedp.SendKeys("input[name=name]", "switches"), chromedp.SendKeys("input[name=community]", "hush-hush"), chromedp.SendKeys("input[name=hosts]", "x")))
+	press(t, ctx, kb.Enter) // what is wrong is said, where it is, and nothing is lost
+	until(t, ctx, `document.activeElement.name === "hosts" && document.activeElement.getAttribute("aria-invalid") === "true" && document.querySelector("form [role=alert]").textContent.includes("is no address and no network")`)
+	fill(t, ctx, "input[name=hosts]", hosts)
+	press(t, ctx, kb.Enter)
 	until(t, ctx, `document.querySelector(".one")?.textContent.includes("SNMP v2c")`)
 	require.False(t, eval[bool](t, ctx, `document.documentElement.outerHTML.includes("hush-hush")`))
 

@@ -9,6 +9,7 @@ import (
 	"strings"
 
 	"github.com/gosnmp/gosnmp"
+	"golang.org/x/crypto/ssh"
 
 	"klammer/core/office"
 )
@@ -40,7 +41,7 @@ func (c *Credentials) networks() (all []netip.Prefix, err error) {
 			p, err = a.Prefix(a.BitLen())
 		}
 		if err != nil {
-			return nil, fmt.Errorf("%q is no address and no network, as 10.0.0.2 or 10.0.0.0/24", text)
+			return nil, office.FaultOf("hosts", "%q is no address and no network, as 10.0.0.2 or 10.0.0.0/24", text)
 		}
 		all = append(all, p.Masked())
 	}
@@ -90,30 +91,42 @@ func names[T any](m map[string]T) string {
 	return strings.Join(out, ", ")
 }
 
-// Check says what is wrong with credentials, without a word of their secrets.
+// Check says what is wrong with credentials, without a word of their secrets; the part
+// ([office.PartOf]) is what the field is called in JSON.
 func (c *Credentials) Check() error {
 	if c.Community != "" && c.User != "" {
-		return fmt.Errorf("a community (SNMP v2c) and a user (v3, SSH): one of both")
+		return office.FaultOf("community", "a community (SNMP v2c) and a user (v3, SSH): one of both")
 	}
 	if c.Community == "" && c.User == "" {
-		return fmt.Errorf("a community (SNMP v2c) or a user (SNMP v3, SSH) is missing")
+		return office.FaultOf("user", "a community (SNMP v2c) or a user (SNMP v3, SSH) is missing")
 	}
 	if _, ok := authProtocols[c.Auth]; c.Auth != "" && !ok {
-		return fmt.Errorf("%q is no way to authenticate: %s", c.Auth, names(authProtocols))
+		return office.FaultOf("auth", "%q is no way to authenticate: %s", c.Auth, names(authProtocols))
 	}
 	if _, ok := privProtocols[c.Privacy]; c.Privacy != "" && !ok {
-		return fmt.Errorf("%q is no way to encrypt: %s", c.Privacy, names(privProtocols))
+		return office.FaultOf("privacy", "%q is no way to encrypt: %s", c.Privacy, names(privProtocols))
 	}
-	for _, x := range []struct{ way, key, what string }{{c.Auth, c.AuthKey, "authentication"}, {c.Privacy, c.PrivKey, "privacy"}} {
+	for _, x := range []struct {
+		way, key, what string
+		part           office.Part
+	}{{c.Auth, c.AuthKey, "authentication", "authKey"}, {c.Privacy, c.PrivKey, "privacy", "privacyKey"}} {
 		switch {
 		case x.way != "" && len(x.key) < 8:
-			return fmt.Errorf("the key of %s has at least 8 letters (RFC 3414)", x.what)
+			return office.FaultOf(x.part, "the key of %s has at least 8 letters (RFC 3414)", x.what)
 		case x.way == "" && x.key != "":
-			return fmt.Errorf("there is a key of %s, and not how it is used", x.what)
+			return office.FaultOf(x.part, "there is a key of %s, and not how it is used", x.what)
 		}
 	}
 	if c.Privacy != "" && c.Auth == "" {
-		return fmt.Errorf("privacy needs authentication (RFC 3414)")
+		return office.FaultOf("auth", "privacy needs authentication (RFC 3414)")
+	}
+	if c.Key != "" {
+		if _, err := ssh.ParsePrivateKey([]byte(c.Key)); err != nil {
+			return office.FaultOf("key", "this private key cannot be read: a key without a passphrase, PEM, from BEGIN to END")
+		}
+	}
+	if sum, ok := strings.CutPrefix(c.HostKey, "SHA256:"); c.HostKey != "" && (!ok || len(sum) != 43) {
+		return office.FaultOf("hostKey", "%q is no host's key: SHA256: and 43 letters, as ssh-keygen -lf says it", c.HostKey)
 	}
 	_, err := c.networks()
 	return err

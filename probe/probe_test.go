@@ -63,7 +63,8 @@ func (n *lan) Receive() (Frame, error) {
 	}
 }
 
-// back sends something to the laptop; every other frame has its tag still in it.
+// back sends something to the laptop, in the order of asking where it is not to be late;
+// every other frame has its tag still in it.
 func (n *lan) back(tag office.VID, from *Laptop, after time.Duration, make func(l *Laptop, tag office.VID) []byte) {
 	f := Frame{Tag: tag}
 	n.used[netip.Addr{}] = !n.used[netip.Addr{}]
@@ -72,13 +73,18 @@ func (n *lan) back(tag office.VID, from *Laptop, after time.Duration, make func(
 	} else {
 		f.Tag, f.Data = 0, make(from, tag)
 	}
-	time.AfterFunc(after, func() {
+	send := func() {
 		f.At = time.Now()
 		select {
 		case n.in <- f:
 		case <-n.closed:
 		}
-	})
+	}
+	if after == 0 {
+		send()
+	} else {
+		time.AfterFunc(after, send)
+	}
 }
 
 func (n *lan) Send(frame []byte) error {

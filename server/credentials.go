@@ -158,7 +158,7 @@ func (s *Server) putCredential(c fiber.Ctx) error {
 		Community: q.Community, User: q.User, Auth: q.Auth, AuthKey: q.AuthKey, Privacy: q.Privacy, PrivKey: q.PrivKey, Password: q.Password, Key: q.Key, HostKey: q.HostKey, Hosts: q.Hosts,
 	}
 	if err := x.Check(); err != nil {
-		return bad("community", "%s", err)
+		return bad(string(office.PartOf(err)), "%s", err)
 	}
 	about, err := json.Marshal(credentialAbout{kindOf(&x), x.User, x.Hosts})
 	if err != nil {

@@ -261,15 +261,20 @@ func TestCredentials(t *testing.T) {
 	sealed, _, err := st.Sealed(t.Context(), d.office, "core")
 	require.NoError(t, err)
 	require.NotContains(t, string(sealed), "hush")
-	for _, row := range [][2]string{
-		{`{"name":"x"}`, "a community (SNMP v2c) or a user (SNMP v3, SSH) is missing"},
-		{`{"name":"x","user":"u","auth":"MD9","authKey":"12345678"}`, "is no way to authenticate: SHA, SHA-224"},
-		{`{"name":"x","user":"u","auth":"SHA","authKey":"short"}`, "at least 8 letters"},
-		{`{"name":"x","user":"u","privacy":"AES","privacyKey":"12345678"}`, "privacy needs authentication"},
+	for _, row := range [][3]string{
+		{`{"name":"x"}`, "user", "a community (SNMP v2c) or a user (SNMP v3, SSH) is missing"},
+		{`{"name":"x","user":"u","auth":"MD9","authKey":"12345678"}`, "auth", "is no way to authenticate: SHA, SHA-224"},
+		{`{"name":"x","user":"u","auth":"SHA","authKey":"short"}`, "authKey", "at least 8 letters"},
+		{`{"name":"x","user":"u","privacy":"AES","privacyKey":"12345678"}`, "auth", "privacy needs authentication"},
+		{`{"name":"x","user":"u","key":"-----BEGIN hush"}`, "key", "a key without a passphrase, PEM"},
+		{`{"name":"x","user":"u","password":"hush","hostKey":"256 SHA256:abc"}`, "hostKey", "as ssh-keygen -lf says it"},
+		{`{"name":"x","community":"hush","hosts":["127.0.0.7/33"]}`, "hosts", "no address and no network, as 10.0.0.2"},
 	} {
 		status, v = d.ask("PUT", "/credentials", row[0])
 		require.Equal(t, 400, status)
-		require.Contains(t, v["error"], row[1])
+		require.Equal(t, row[1], v["field"], "%v", v)
+		require.Contains(t, v["error"], row[2])
+		require.NotContains(t, v["error"], "hush")
 	}
 	status, v = d.ask("DELETE", "/credentials?name=core", "")
 	require.Equal(t, 200, status, v)

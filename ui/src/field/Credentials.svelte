@@ -1,5 +1,5 @@
 <script lang="ts">
-  import { api, type CredentialRequest, type Readings } from "../api/client";
+  import { api, Refused, type CredentialRequest, type Readings } from "../api/client";
   import { office } from "../state/office.svelte";
   import { since } from "../state/seen.svelte";
 
@@ -18,7 +18,8 @@
     const form = e.currentTarget as HTMLFormElement;
     const { hosts, ...rest } = Object.fromEntries([...new FormData(form)].filter(([, v]) => v !== "")) as Record<string, string>;
     const said = { ...rest, hosts: (hosts ?? "").split(/[\s,;]+/).filter(Boolean) } as unknown as CredentialRequest;
-    wrong = "";
+    wrong = kind === "ssh" && !said.password && !said.key ? "A user of SSH has a password or a private key." : "";
+    if (wrong) return;
     try {
       await api.putCredential(id, said);
       form.reset();
@@ -26,6 +27,10 @@
       await ask(Promise.resolve());
     } catch (e) {
       wrong = e instanceof Error ? e.message : String(e);
+      const field = e instanceof Refused && e.field ? form.elements.namedItem(e.field) : null;
+      if (!(field instanceof HTMLElement)) return;
+      field.setAttribute("aria-invalid", "true");
+      field.focus();
     }
   }
 </script>
@@ -57,7 +62,7 @@
       <button onclick={() => (kind = "ssh")}>a user of SSH</button>
     </p>
   {:else}
-    <form onsubmit={keep}>
+    <form onsubmit={keep} oninput={(e) => (e.target as HTMLElement).removeAttribute("aria-invalid")}>
       <label>Name <input type="text" name="name" required maxlength="64" value={missing[0] ?? ""} autocomplete="off" /></label>
       {#if kind === "v2c"}
         <label>Community <input name="community" type="password" required autocomplete="off" /></label>
@@ -142,6 +147,9 @@
     background-color: var(--panel);
     color: var(--ink);
     min-width: 0;
+  }
+  form :global([aria-invalid="true"]) {
+    border-color: var(--red);
   }
   label {
     display: grid;
