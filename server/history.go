@@ -118,11 +118,7 @@ func past(ctx context.Context, st *store.Store, id int64, now *office.Office, re
 // reportThen is the findings of the office that a request names, at the
 // revision that its query says, else now.
 func (s *Server) reportThen(c fiber.Ctx) (*finding.Report, error) {
-	r, err := s.room(c)
-	if err != nil {
-		return nil, err
-	}
-	now, err := r.current(c.Context())
+	r, now, err := s.looked(c)
 	if err != nil {
 		return nil, err
 	}

@@ -123,11 +123,7 @@ func (s *Server) remove(c fiber.Ctx) error {
 	if _, err := author(c); err != nil {
 		return err
 	}
-	r, err := s.room(c)
-	if err != nil {
-		return err
-	}
-	now, err := r.current(c.Context())
+	r, now, err := s.looked(c)
 	if err != nil {
 		return err
 	}

@@ -132,11 +132,7 @@ func (s *Server) putMe(c fiber.Ctx) error {
 }
 
 func (s *Server) office(c fiber.Ctx) error {
-	r, err := s.room(c)
-	if err != nil {
-		return err
-	}
-	now, err := r.current(c.Context())
+	_, now, err := s.looked(c)
 	if err != nil {
 		return err
 	}
@@ -186,11 +182,7 @@ const mostTried = 64
 // mends tries them when somebody looks at the findings; an office with a
 // thousand findings is not worked out a thousand times at each edit.
 func (s *Server) mends(c fiber.Ctx) error {
-	r, err := s.room(c)
-	if err != nil {
-		return err
-	}
-	now, err := r.current(c.Context())
+	_, now, err := s.looked(c)
 	if err != nil {
 		return err
 	}
@@ -211,11 +203,7 @@ func (s *Server) mends(c fiber.Ctx) error {
 
 // report is the findings of the office that a request names.
 func (s *Server) report(c fiber.Ctx) (*finding.Report, error) {
-	r, err := s.room(c)
-	if err != nil {
-		return nil, err
-	}
-	now, err := r.current(c.Context())
+	_, now, err := s.looked(c)
 	if err != nil {
 		return nil, err
 	}

@@ -202,6 +202,16 @@ func (s *Server) roomOf(ctx context.Context, id int64) (*room, error) {
 	return r, nil
 }
 
+// looked is how a request for what an office is begins: which one, and as it is now.
+func (s *Server) looked(c fiber.Ctx) (*room, *shown, error) {
+	r, err := s.room(c)
+	if err != nil {
+		return nil, nil, err
+	}
+	now, err := r.current(c.Context())
+	return r, now, err
+}
+
 // asked is how every request that writes to an office begins: who asks, what,
 // and of which office.
 func (s *Server) asked(c fiber.Ctx, into any) (name string, r *room, err error) {

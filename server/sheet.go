@@ -26,10 +26,7 @@ type deviceQuery struct {
 
 // worded finds the device that a request names.
 func (s *Server) worded(c fiber.Ctx, name string) (r *room, n *span.Net, i int, revision int64, err error) {
-	if r, err = s.room(c); err != nil {
-		return
-	}
-	now, err := r.current(c.Context())
+	r, now, err := s.looked(c)
 	if err != nil {
 		return
 	}
@@ -77,11 +74,7 @@ func (s *Server) sheet(c fiber.Ctx) error {
 
 // now lists what was found of all devices, as far as it differs.
 func (s *Server) now(c fiber.Ctx) error {
-	r, err := s.room(c)
-	if err != nil {
-		return err
-	}
-	now, err := r.current(c.Context())
+	_, now, err := s.looked(c)
 	if err != nil {
 		return err
 	}
@@ -91,11 +84,7 @@ func (s *Server) now(c fiber.Ctx) error {
 // foundView is the office as its devices were found to be set, with the
 // findings of that; devices of which nothing was found are as planned.
 func (s *Server) foundView(c fiber.Ctx) error {
-	r, err := s.room(c)
-	if err != nil {
-		return err
-	}
-	now, err := r.current(c.Context())
+	r, now, err := s.looked(c)
 	if err != nil {
 		return err
 	}

@@ -59,16 +59,18 @@ func (p *problem) best() (*node, error) {
 	p.across = newRouting(p.was.n, p.plan.n)
 	far := p.fromFar()
 	n, err := p.along(far)
-	for range 2 { // who stands at a device and needs a port of it is lent some
+	for _, more := range []bool{false, false, true} { // who stands at a device and needs a port of it is lent some
 		lent := false
 		for _, i := range p.stuck {
-			lent = p.lendAt(i) || lent
+			lent = p.lendAt(i, more) || lent
 		}
-		if err == nil || !lent {
+		if err == nil {
 			break
 		}
-		p.j = newJudge(p.was, p.plan, p.lent)
-		n, err = p.along(far)
+		if lent {
+			p.j = newJudge(p.was, p.plan, p.lent)
+			n, err = p.along(far)
+		}
 	}
 	if errors.Is(err, ErrStopped) || err == nil && len(far) > fewDevices {
 		return n, err

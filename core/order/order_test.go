@@ -144,6 +144,12 @@ func TestKnownWays(t *testing.T) {
 			register + "use desk 20\nplan p\n  1-4: use desk\n  last: 190 [needed]\ndevice a switch\n  ports 1-8\n  wording by-vlan\n  console\n  manage 190 10.0.190.2\n  1: 190\n  2: 20 because \"a guest\"\n  8: 190 [needed]\ndevice b switch follows p\n  ports 1-8\n  wording by-vlan\n  manage 190 10.0.190.3\ncable a.8 b.8\nplug a.1 \"laptop\" wants 190 operator\n",
 			Price{},
 		},
+		{
+			"management moves into a VLAN that only a device behind the next has a port in",
+			"vlan 10 a\nvlan 20 m\nvlan 30 b\ndevice s0 switch\n  ports 1-5\n  wording by-vlan leaves-last\n  manage 1 10.0.1.2\n  1-5: 1\ndevice s1 switch\n  ports 1-5\n  wording by-choice\n  manage 1 10.0.1.3\n  1-5: 1\ncable s1.5 s0.4\nplug s0.1 \"laptop\" wants 1 operator\n",
+			"vlan 10 a\nvlan 20 m\nvlan 30 b\ndevice s0 switch\n  ports 1-5\n  wording by-vlan leaves-last\n  manage 20 10.0.20.2\n  1: 20\n  2: 10\n  3: 1\n  4: 30 [1 10 20]\n  5: 1\ndevice s1 switch\n  ports 1-5\n  wording by-choice\n  manage 20 10.0.20.3\n  1: 20\n  2-3: 1\n  4: 1 [10 20 30]\n  5: 30\ncable s1.5 s0.4\nplug s0.1 \"laptop\" wants 20 operator\n",
+			Price{Walks: 5},
+		},
 	} {
 		t.Run(x.says, func(t *testing.T) {
 			was, plan := readOffice(t, x.was), readOffice(t, x.plan)

@@ -406,7 +406,7 @@ func (p *problem) lend() {
 	}
 	for _, t := range p.tasks { // devices that cannot send a VLAN tagged and take it untagged
 		if d := p.plan.n.Office.Devices[t.dev]; t.manage && p.cabled(t.dev) && (d.Wording.Name == office.ByGroup || d.Wording.Name == office.ByChoice) {
-			p.lendAt(t.dev)
+			p.lendAt(t.dev, false)
 		}
 	}
 }
@@ -448,10 +448,11 @@ func (p *problem) lendIn(v office.VID, at int) {
 
 // lendAt lends two ports of a device to the laptop, for somebody who sets it where
 // it stands: one that stays in the VLAN that it is managed in, one in the VLAN that
-// it will be. It says whether there was something to lend.
-func (p *problem) lendAt(i int) bool {
+// it will be. A device of which a port is lent for others already is left, but where
+// that is said to be not enough. It says whether there was something to lend.
+func (p *problem) lendAt(i int, more bool) bool {
 	a, b := p.was.n.Office.Devices[i], p.plan.n.Office.Devices[i]
-	if p.words[i] == nil || p.was.at[i] < 0 || p.plan.at[i] < 0 || a.Forwarding == office.Routed || a.Manage == nil || b.Manage == nil || slices.ContainsFunc(p.lent, func(l loan) bool { return l.dev == i }) {
+	if p.words[i] == nil || p.was.at[i] < 0 || p.plan.at[i] < 0 || a.Forwarding == office.Routed || a.Manage == nil || b.Manage == nil || slices.ContainsFunc(p.lent, func(l loan) bool { return l.dev == i && (l.local || !more) }) {
 		return false
 	}
 	want := []office.VID{b.Manage.VID, a.Manage.VID}
@@ -459,7 +460,7 @@ func (p *problem) lendAt(i int) bool {
 	for q := len(b.Ports) - 1; q >= 0 && len(want) > 0; q-- {
 		name := b.Ports[q].Name
 		k := a.Port(name)
-		if b.Ports[q].Kind != office.Physical || b.Ports[q].Bundle > 0 || k < 0 || a.Ports[k].Bundle > 0 || p.used(office.PortRef{Device: b.Name, Port: name}) {
+		if b.Ports[q].Kind != office.Physical || b.Ports[q].Bundle > 0 || k < 0 || a.Ports[k].Bundle > 0 || p.used(office.PortRef{Device: b.Name, Port: name}) || slices.ContainsFunc(p.lent, func(l loan) bool { return l.dev == i && l.port == name }) {
 			continue
 		}
 		now := settingOf(p.was.n, i, k)
