@@ -260,7 +260,7 @@ func TestImpossible(t *testing.T) {
 		{"no operator", strings.Replace(a, " operator", "", 1), a, "no plug is the operator's"},
 		{"nor as planned", a, strings.Replace(a, " operator", "", 1), "As planned, no plug"},
 		{"a shape that the device cannot say", a, strings.Replace(a, "2-8: 10", "2-8: 10 [20]", 1), "What comes nearest is 10"},
-		{"nothing reaches it", a + far, strings.Replace(a+far, "1-8: 10", "1-8: 20", 1), "Say that it has a console (far console), or free a port there"},
+		{"nothing reaches it", a + far, strings.Replace(a+far, "1-8: 10", "1-8: 20", 1), "Say that it has a console (far console), or free a port there. As planned nothing reaches it either (management-cut): bring that VLAN to it"},
 		{"another name", a + far, a + strings.Replace(far, "far", "near", 1), "call it by one name in both"},
 		{"the plan takes both its VLAN and its port", rowOf(times(2, "by-port"), taken(190, 190), seat), rowOf(times(2, "by-port"), taken(10, 20), seat), "As planned nothing reaches b in VLAN 10 staff"},
 		{"another front", a, strings.Replace(a, "ports 1-8", "ports 1-9", 1), "if it is another device, give it another name"},

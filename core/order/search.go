@@ -753,6 +753,9 @@ func (p *problem) against(n *node) error {
 			text := fmt.Sprintf("Nothing reaches %s: ", d.Name)
 			if d.Manage != nil {
 				text += fmt.Sprintf("it is managed in VLAN %s, where no way leads from %s, and no free port of it is in that VLAN. Say that it has a console (%s console), or free a port there.", n.w.n.Name(d.Manage.VID), portText(p.laptop.Port), d.Name)
+				if p.cut[i] {
+					text += " As planned nothing reaches it either (management-cut): bring that VLAN to it, and the way there can be taken first."
+				}
 			} else {
 				text += fmt.Sprintf("nobody said where it is managed; say so, as in %s manage 190, or that it has a console.", d.Name)
 			}
