@@ -182,6 +182,11 @@ func (w *world) offered(t Test, offers []Offer) (gives []Given, given netip.Addr
 	return gives, given
 }
 
+// handing says whether the plan says who hands out addresses.
+func (w *world) handing() bool {
+	return slices.ContainsFunc(w.posts, func(p post) bool { return p.hands })
+}
+
 // against is what speaks against an offer; "" for nothing. Servers that the plan knows
 // may hand out for others, by a relay.
 func (w *world) against(t Test, g Offer) string {
@@ -192,7 +197,7 @@ func (w *world) against(t Test, g Offer) string {
 		known = slices.ContainsFunc(w.posts, func(p post) bool { return p.addr == g.Server })
 	}
 	switch {
-	case t.Server == "" && t.VLAN != 0 && !slices.ContainsFunc(w.posts, func(p post) bool { return p.hands }):
+	case t.Server == "" && t.VLAN != 0 && !w.handing():
 		return "" // the plan does not say who hands out
 	case t.Server == "":
 		return fmt.Sprintf("%s hands out %s, and nobody is to", by, g.Addr)

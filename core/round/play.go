@@ -88,18 +88,19 @@ func (r *Round) Play(asIs *office.Office, tests []Test) []Played {
 		for _, k := range now {
 			p := &posts[k]
 			x.Instead = append(x.Instead, p.called())
+			stray := !slices.Contains(planned, k)
+			serves := p.hands && (stray || !w.posts[k].hands && w.handing()) // and is not to
 			if p.hands {
 				x.Gives = append(x.Gives, Given{p.device, p.called(), p.from.String(), p.to.String()})
-				if !x.Given.IsValid() || !slices.Contains(planned, k) {
+				if !x.Given.IsValid() || serves {
 					x.Given = p.from
 				}
 			}
-			if !slices.Contains(planned, k) {
-				what := "answers, and is not to"
-				if p.hands {
-					what = fmt.Sprintf("hands out addresses from %s to %s, and is not to", p.from, p.to)
-				}
-				x.Wrong = append(x.Wrong, p.called()+" "+what)
+			switch {
+			case serves:
+				x.Wrong = append(x.Wrong, fmt.Sprintf("%s hands out addresses from %s to %s, and is not to", p.called(), p.from, p.to))
+			case stray:
+				x.Wrong = append(x.Wrong, p.called()+" answers, and is not to")
 			}
 		}
 		for _, k := range planned {

@@ -319,3 +319,79 @@ device fw firewall
 	require.Equal(t, 1, failed)
 	require.Contains(t, r.Suspects(res)[0].Mistakes[0], m)
 }
+
+// TestOffers: which offers speak against the plan, and which address tells most of where
+// one is.
+func TestOffers(t *testing.T) {
+	r := round.Make(clinic(t))
+	silent := round.Make(read(t, "vlan 110 x net 10.61.110.0/24\ndevice gate firewall\n  forwarding routed\n  ports lan, a\n  lan: 110\n  a: 110\n  address 110 10.61.110.1/24\n"))
+	test := func(r *round.Round, device, port string) round.Test {
+		all, err := r.At(office.PortRef{Device: device, Port: port})
+		require.NoError(t, err)
+		return all[0]
+	}
+	desk, parked := test(r, "rack", "5"), test(r, "rack", "23")
+	offer := func(addr, server string) round.Offer {
+		o := round.Offer{Addr: netip.MustParseAddr(addr), By: "06:01:02:03:04:05"}
+		if server != "" {
+			o.Server = netip.MustParseAddr(server)
+		}
+		return o
+	}
+	const gate, range1 = "10.61.110.1", " and addresses from 10.61.110.50 to 10.61.110.220 are planned"
+	for _, x := range []struct {
+		says  string
+		r     *round.Round
+		at    round.Test
+		all   []round.Offer
+		wrong []string
+		given string
+	}{
+		{"the first of the range", r, desk, []round.Offer{offer("10.61.110.50", gate)}, nil, "10.61.110.50"},
+		{"the last of it, without a server's name", r, desk, []round.Offer{offer("10.61.110.220", "")}, nil, "10.61.110.220"},
+		{"before it", r, desk, []round.Offer{offer("10.61.110.49", gate)}, []string{gate + " hands out 10.61.110.49," + range1}, "10.61.110.49"},
+		{"after it", r, desk, []round.Offer{offer("10.61.110.221", gate)}, []string{gate + " hands out 10.61.110.221," + range1}, "10.61.110.221"},
+		{"of the other kind, by somebody else", r, desk, []round.Offer{offer("10.61.110.60", gate), offer("2001:db8::7", "2001:db8::1")}, nil, "10.61.110.60"},
+		{"a stranger's, twice", r, desk, []round.Offer{offer("10.61.110.60", "10.61.110.9"), offer("10.61.110.61", "10.61.110.9")}, []string{"10.61.110.9 (06:01:02:03:04:05) hands out addresses, and only gate is to"}, "10.61.110.60"},
+		{"a stranger's before its own", r, desk, []round.Offer{offer("192.168.1.7", "192.168.1.1"), offer("10.61.110.60", gate)}, []string{"192.168.1.1 hands out 192.168.1.7," + range1}, "10.61.110.60"},
+		{"another VLAN's after its own", r, desk, []round.Offer{offer("10.61.110.60", gate), offer("10.61.140.21", "10.61.140.1")}, []string{"10.61.140.1 hands out 10.61.140.21," + range1}, "10.61.140.21"},
+		{"another VLAN's before its own", r, desk, []round.Offer{offer("10.61.140.21", "10.61.140.1"), offer("10.61.110.60", gate)}, []string{"10.61.140.1 hands out 10.61.140.21," + range1}, "10.61.140.21"},
+		{"where nobody is to", r, parked, []round.Offer{offer("10.61.110.60", gate)}, []string{gate + " hands out 10.61.110.60, and nobody is to"}, "10.61.110.60"},
+		{"where nobody is to, by a card alone", r, parked, []round.Offer{offer("192.168.1.7", "")}, []string{"06:01:02:03:04:05 hands out 192.168.1.7, and nobody is to"}, "192.168.1.7"},
+		{"where the plan says nothing of that", silent, test(silent, "gate", "a"), []round.Offer{offer("10.61.110.60", "10.61.110.9")}, nil, "10.61.110.60"},
+	} {
+		saw := round.Saw{Offers: x.all}
+		for _, p := range x.at.Reach { // all else is as it is to be
+			if a, err := netip.ParseAddr(p.To); err == nil && p.OK && p.Service == string(office.Ping) {
+				saw.Answers = append(saw.Answers, round.Answer{Addr: a, By: p.To})
+			}
+		}
+		got := x.r.Judge(x.at, saw)
+		require.Equal(t, x.wrong, got.Wrong, x.says)
+		require.Equal(t, x.given, got.Given.String(), x.says)
+		require.Len(t, got.Gives, len(x.all), x.says)
+	}
+	require.Equal(t, []string{"gate is to hand out an address, and nobody does", "10.61.110.1 is to answer ping, and does not"}, r.Judge(desk, round.Saw{}).Wrong[:2])
+}
+
+// TestPlayedServer: who hands out addresses where another is to is seen, whether the plan
+// knows it or not, and its address is the one that tells.
+func TestPlayedServer(t *testing.T) {
+	const plan = "vlan 110 x net 10.61.110.0/24\ndevice gate switch\n  ports p1-p3\n  p1-p3: 110\n  address 110 10.61.110.1/24%s\ndevice store host\n  ports e0\n  e0: 110\n  address 110 10.61.110.7/24%s\ncable store.e0 gate.p1\n"
+	const hands, others = " handout 10.61.110.50-10.61.110.99", " handout 10.61.110.100-10.61.110.120"
+	box := "device box router\n  forwarding routed\n  ports lan\n  lan: 110\n  address 110 10.61.110.240/24" + others + "\ncable box.lan gate.p2\n"
+	for _, x := range []struct{ plan, was, wrong, given string }{
+		{fmt.Sprintf(plan, hands, ""), fmt.Sprintf(plan, hands, ""), "", "10.61.110.50"},
+		{fmt.Sprintf(plan, hands, ""), fmt.Sprintf(plan, hands, others), "10.61.110.7 hands out addresses from 10.61.110.100 to 10.61.110.120, and is not to", "10.61.110.100"},
+		{fmt.Sprintf(plan, hands, ""), fmt.Sprintf(plan, hands, "") + box, "10.61.110.240 hands out addresses from 10.61.110.100 to 10.61.110.120, and is not to", "10.61.110.100"},
+		{fmt.Sprintf(plan, "", ""), fmt.Sprintf(plan, "", others), "", "10.61.110.100"}, // the plan says nothing of that
+		{fmt.Sprintf(plan, "", ""), fmt.Sprintf(plan, "", "") + box, "10.61.110.240 hands out addresses from 10.61.110.100 to 10.61.110.120, and is not to", "10.61.110.100"},
+	} {
+		r := round.Make(read(t, x.plan))
+		all, err := r.At(office.PortRef{Device: "gate", Port: "p3"})
+		require.NoError(t, err)
+		got := r.Play(read(t, x.was), all)[0]
+		require.Equal(t, x.wrong, strings.Join(got.Wrong, "; "), x.was)
+		require.Equal(t, x.given, got.Given.String(), x.was)
+	}
+}
