@@ -85,46 +85,6 @@ func rides(a, b []office.Ride, tagged *office.Set) (out []office.Ride) {
 	return out
 }
 
-// target is what a port is to be set to: as planned, but for a port that is lent to
-// the laptop as long as management moves.
-func (w *world) target(i, q int) wording.Setting {
-	name := w.o.Devices[i].Ports[q].Name
-	for _, l := range w.p.lent {
-		if l.dev == i && l.port == name && w.lends(l) {
-			return l.set
-		}
-	}
-	if g := w.p.plan.n.Office.Devices[i].Port(name); g >= 0 {
-		return w.p.goals[i].Ports[g]
-	}
-	return wording.Setting{}
-}
-
-// lends says whether the laptop needs a port still: as long as management moves, or
-// something else is to be set on the device that he stands at. Where the plan takes
-// the way to a device, its own management waits for the port, and not the port for it.
-func (w *world) lends(l loan) bool {
-	last := w.p.cut[l.dev] // its management moves when all else there is done
-	moving := slices.ContainsFunc(w.p.tasks, func(t *task) bool { return t.manage && !w.tasks[t.at] && !(last && t.dev == l.dev) })
-	if moving || !l.local && !last {
-		return moving
-	}
-	for _, t := range w.p.tasks {
-		if t.dev == l.dev && !w.tasks[t.at] && t.kind != CableStep && !(last && t.manage) {
-			return true
-		}
-	}
-	d, goal := w.o.Devices[l.dev], w.p.plan.n.Office.Devices[l.dev]
-	for q := range d.Ports {
-		g := goal.Port(d.Ports[q].Name)
-		own := slices.ContainsFunc(w.p.lent, func(x loan) bool { return x.dev == l.dev && x.port == d.Ports[q].Name })
-		if !own && g >= 0 && d.Ports[q].Bundle == 0 && !w.states[l.dev].Ports[q].Alike(&w.p.goals[l.dev].Ports[g]) {
-			return true
-		}
-	}
-	return false
-}
-
 // goal is a device's state with some ports brought to a level; nil takes all. It
 // holds until the next is asked for.
 func (w *world) goal(i int, at level, only []int) wording.State {
