@@ -30,4 +30,7 @@ func TestEnvironment(t *testing.T) {
 		slices.Sort(env)
 		require.Equal(t, want, strings.Join(env, " "), address)
 	}
+	cfg, err := pgx.ParseConfig("postgres://:6000/office?user=me") // where there is no host, there is a port all the same
+	require.NoError(t, err)
+	require.Contains(t, environment(cfg), "PGPORT=6000")
 }

@@ -162,6 +162,10 @@ func unpacked(file, dir string) (*About, error) {
 		return nil, err
 	}
 	defer in.Close()
+	info, err := in.Stat()
+	if err != nil {
+		return nil, err
+	}
 	broken := func(err error) error {
 		return fmt.Errorf("%s is no whole backup of Klammer: %w", file, err)
 	}
@@ -180,7 +184,7 @@ func unpacked(file, dir string) (*About, error) {
 	if newest := store.NewestForm(); about.Tables > newest {
 		return nil, fmt.Errorf("%s is of a newer Klammer (its tables are of form %d, and this one knows %d): install that one first", file, about.Tables, newest)
 	}
-	if h, err = r.Next(); err != nil || h.Name != dumpIn {
+	if h, err = r.Next(); err != nil || h.Name != dumpIn || h.Size > info.Size() { // nothing in it is larger than the whole: no holes that fill a disk
 		return nil, broken(errors.Join(err, errors.New("it is cut off")))
 	}
 	dump := filepath.Join(dir, dumpIn)

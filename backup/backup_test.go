@@ -1,11 +1,14 @@
 package backup
 
 import (
+	"archive/tar"
 	"bytes"
 	"encoding/json"
 	"errors"
+	"fmt"
 	"os"
 	"path/filepath"
+	"strings"
 	"testing"
 	"time"
 
@@ -126,6 +129,13 @@ func TestBroken(t *testing.T) {
 		require.NoError(t, err)
 		return b
 	}
+	end := bytes.LastIndexFunc(good, func(r rune) bool { return r != 0 }) // what follows is the archive's own end
+	for n := 0; n < end; n += 97 {
+		bad := filepath.Join(t.TempDir(), "cut.backup")
+		require.NoError(t, os.WriteFile(bad, good[:n], 0o600))
+		_, err := unpacked(bad, filepath.Dir(bad))
+		require.ErrorContains(t, err, "is no whole backup", "cut after %d of %d", n, len(good))
+	}
 	flipped := bytes.Clone(good)
 	flipped[len(good)*2/3] ^= 1
 	for name, x := range map[string]struct {
@@ -164,4 +174,57 @@ func TestBroken(t *testing.T) {
 	require.ErrorContains(t, err, "of a newer Klammer (form 9999")
 	_, err = conn.Exec(t.Context(), "DELETE FROM goose_db_version WHERE version_id = 9999")
 	require.NoError(t, err)
+}
+
+// FuzzUnpacked: whatever a file holds, it is taken apart into no more than it is long, or
+// refused.
+func FuzzUnpacked(f *testing.F) {
+	entry := func(h tar.Header, data string) string {
+		var b bytes.Buffer
+		w := tar.NewWriter(&b)
+		h.Size = int64(len(data))
+		require.NoError(f, w.WriteHeader(&h))
+		_, err := w.Write([]byte(data))
+		require.NoError(f, err)
+		require.NoError(f, w.Flush())
+		return b.String()
+	}
+	about := `{"klammer":"` + format + `","tables":1,"sha256":"2c26b46b68ffc68ff99b453c1d30413413422d706483bfa0f98a5e886266e7ae"}`
+	whole := entry(tar.Header{Name: aboutIn}, about) + entry(tar.Header{Name: dumpIn}, "foo")
+	f.Add([]byte(whole))
+	f.Add([]byte(strings.Replace(whole, dumpIn, "../../"+dumpIn, 1)))
+	record := func(key, value string) string { // of a PAX header (POSIX.1-2001): its own length, first
+		r := " " + key + "=" + value + "\n"
+		for n := len(r) + 1; ; n++ {
+			if text := fmt.Sprint(n, r); len(text) == n {
+				return text
+			}
+		}
+	}
+	extended := []byte(entry(tar.Header{Name: "x"}, record("GNU.sparse.major", "1")+record("GNU.sparse.minor", "0")+record("GNU.sparse.name", dumpIn)+record("GNU.sparse.realsize", "67108864")))
+	extended[156] = tar.TypeXHeader
+	copy(extended[148:], "        ")
+	total := 0
+	for _, b := range extended[:512] {
+		total += int(b)
+	}
+	copy(extended[148:], fmt.Sprintf("%06o\x00 ", total))
+	f.Add([]byte(entry(tar.Header{Name: aboutIn}, about) + string(extended) + entry(tar.Header{Name: dumpIn}, "1\n67108864\n0\n"+strings.Repeat("\x00", 499))))
+	f.Fuzz(func(t *testing.T, data []byte) {
+		dir := t.TempDir()
+		file := filepath.Join(dir, "some.backup")
+		require.NoError(t, os.WriteFile(file, data, 0o600))
+		about, err := unpacked(file, dir)
+		if err == nil {
+			require.Equal(t, format, about.Klammer)
+		}
+		list, err := os.ReadDir(dir)
+		require.NoError(t, err)
+		require.LessOrEqual(t, len(list), 2)
+		for _, x := range list {
+			info, err := x.Info()
+			require.NoError(t, err)
+			require.LessOrEqual(t, info.Size(), int64(len(data)))
+		}
+	})
 }

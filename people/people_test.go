@@ -38,6 +38,8 @@ func TestPasswords(t *testing.T) {
 		"robin2robin2":             "guessed soon",
 		strings.Repeat("x", 257):   "at most 256",
 		"aaaaaaaaaaaaaaaaaaaa":     "guessed soon",
+		"password-1999":            "guessed soon",
+		"tulip-harbour":            "",
 		"harbour-tulip-ox-lantern": "",
 	} {
 		err := Strong(p, "robin", "Robin")
