@@ -120,15 +120,12 @@ func (m *Map) names() (all []netip.Prefix) {
 			add(s.Net)
 		}
 	}
-	for _, r := range m.routers {
-		if r == nil {
-			continue
+	for _, d := range m.Net.Office.Devices { // those with no address route nothing, and name all the same
+		for i := range d.Rules {
+			sides(d.Rules[i].From)
+			sides(d.Rules[i].To)
 		}
-		for i := range r.rules {
-			sides(r.rules[i].From)
-			sides(r.rules[i].To)
-		}
-		for _, x := range r.d.Routes {
+		for _, x := range d.Routes {
 			add(x.To)
 		}
 	}

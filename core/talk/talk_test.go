@@ -389,3 +389,39 @@ func TestPlace(t *testing.T) {
 	})
 	require.Positive(t, placed)
 }
+
+// TestNamedWhereNothingRoutes: a device's own address is a part where something names it,
+// be it a rule of a device that routes nothing.
+func TestNamedWhereNothingRoutes(t *testing.T) {
+	const text = `vlan 10 a net 10.0.10.0/24
+vlan 40 b net 10.0.40.0/24
+device floor switch
+  ports 1-6
+  1-3: [10 40]
+  4: 10
+  5: 40
+device near firewall
+  forwarding routed
+  ports lan
+  lan: [10 40]
+  address 10 10.0.10.1/24 on lan
+  address 40 10.0.40.1/24 on lan
+  between zones allow
+device gate router
+  forwarding routed
+  ports lan, wan
+  lan: [10 40]
+  address 10 10.0.10.3/24 on lan gateway
+  address 40 10.0.40.3/24 on lan gateway
+  outside fibre on wan
+cable near.lan floor.1
+cable gate.lan floor.2
+`
+	for more, want := range map[string]talk.Verdict{"": talk.Yes, "device idle router\n  ports lan\n  allow 10.0.10.1 to any\n": talk.Some} {
+		f, err := notation.Read("named", text+more)
+		require.NoError(t, err)
+		pairs := talk.NewTable(span.Compile(f.Office)).Pairs()
+		k := slices.IndexFunc(pairs, func(x talk.Pair) bool { return x.From == 40 && x.To == 10 })
+		require.Equal(t, want, pairs[k].Verdict, more)
+	}
+}
