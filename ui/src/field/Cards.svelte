@@ -87,4 +87,25 @@
   .soft {
     color: var(--soft);
   }
+  /* On a phone: where and what in a line, what to do below it, for a thumb. */
+  @media (max-width: 600px) {
+    tr {
+      display: flex;
+      flex-wrap: wrap;
+      gap: 2px 10px;
+      padding: 6px 0;
+      border-bottom: 1px solid var(--hair);
+    }
+    td {
+      border: 0;
+      padding: 0;
+    }
+    td:last-child {
+      flex-basis: 100%;
+    }
+    td button,
+    input {
+      min-height: 36px;
+    }
+  }
 </style>
