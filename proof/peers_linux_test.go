@@ -257,16 +257,24 @@ func agents(t *testing.T) {
 	require.NoError(t, err)
 	pass := "pass_persist .1.3.6.1.2.1.17 " + self + " -test.run ^TestAgents$\n"
 	kill := conf("rack", "1162", pass)
-	hears := []string{"-d", "-x", "-X", dir + "/agentx", "-S", "near", "-u", dir + "/near.sock", "-L", "/usr/sbin/lldpcli"}
-	deaf := start("", "lldpd", hears...)
-	start("", "ip", "netns", "exec", "far", "lldpd", "-d", "-S", "distant", "-u", dir+"/far.sock", "-L", "/usr/sbin/lldpcli")
+	var ends []func()
 	told := func(sock, name string) {
 		require.Eventually(t, func() bool {
 			return exec.Command("lldpcli", "-u", dir+sock, "configure", "system", "hostname", name).Run() == nil && exec.Command("lldpcli", "-u", dir+sock, "update").Run() == nil
 		}, 10*time.Second, 100*time.Millisecond, name)
 	}
-	told("/near.sock", "near")
-	told("/far.sock", "distant")
+	speak := func() { // both, anew
+		for _, kill := range ends {
+			kill()
+		}
+		ends = []func(){
+			start("", "lldpd", "-d", "-x", "-X", dir+"/agentx", "-S", "near", "-u", dir+"/near.sock", "-L", "/usr/sbin/lldpcli"),
+			start("", "ip", "netns", "exec", "far", "lldpd", "-d", "-S", "distant", "-u", dir+"/far.sock", "-L", "/usr/sbin/lldpcli"),
+		}
+		told("/near.sock", "near")
+		told("/far.sock", "distant")
+	}
+	speak()
 
 	o := readText(t, `vlan 110 staff
 device near host
@@ -298,13 +306,10 @@ device rack switch
 			return true
 		}
 		// It may have spoken before anybody listened, or before it was called so, and does so
-		// every 30 s only; and an lldpd that begins with AgentX is deaf at times, for as long as
-		// it lives.
+		// every 30 s only; and an lldpd is deaf, or mute, at times, for as long as it lives.
 		if tries++; tries%10 == 0 {
-			t.Log("lldpd is started again, as it hears nothing")
-			deaf()
-			deaf = start("", "lldpd", hears...)
-			told("/near.sock", "near")
+			t.Log("both lldpd are started again, as one hears nothing of the other")
+			speak()
 		}
 		_ = exec.Command("lldpcli", "-u", dir+"/far.sock", "update").Run()
 		return false
