@@ -67,7 +67,7 @@ func (p *problem) lendIn(v office.VID, at int) {
 		for q := range b.Ports {
 			name := b.Ports[q].Name
 			k := a.Port(name)
-			if b.Ports[q].Kind != office.Physical || b.Ports[q].Bundle > 0 || k < 0 || a.Ports[k].Bundle > 0 || p.used(office.PortRef{Device: b.Name, Port: name}) {
+			if !p.lendable(i, q, k) {
 				continue
 			}
 			if p.goals[i].Ports[q].PVID == v && p.goals[i].Ports[q].Untagged.Has(v) {
@@ -84,6 +84,13 @@ func (p *problem) lendIn(v office.VID, at int) {
 	}
 }
 
+// lendable says whether a port, by its number as planned and as it is (-1 where it is not
+// there), can be lent: one of the front, that nobody is at and no bundle has.
+func (p *problem) lendable(i, q, k int) bool {
+	a, b := p.was.n.Office.Devices[i], p.plan.n.Office.Devices[i]
+	return b.Ports[q].Kind == office.Physical && b.Ports[q].Bundle == 0 && k >= 0 && a.Ports[k].Bundle == 0 && !p.used(office.PortRef{Device: b.Name, Port: b.Ports[q].Name})
+}
+
 // lendAt lends two ports of a device to the laptop, for somebody who sets it where
 // it stands: one that stays in the VLAN that it is managed in, one in the VLAN that
 // it will be. A device of which a port is lent for others already is left, but where
@@ -98,7 +105,7 @@ func (p *problem) lendAt(i int, more bool) bool {
 	for q := len(b.Ports) - 1; q >= 0 && len(want) > 0; q-- {
 		name := b.Ports[q].Name
 		k := a.Port(name)
-		if b.Ports[q].Kind != office.Physical || b.Ports[q].Bundle > 0 || k < 0 || a.Ports[k].Bundle > 0 || p.used(office.PortRef{Device: b.Name, Port: name}) || slices.ContainsFunc(p.lent, func(l loan) bool { return l.dev == i && l.port == name }) {
+		if !p.lendable(i, q, k) || slices.ContainsFunc(p.lent, func(l loan) bool { return l.dev == i && l.port == name }) {
 			continue
 		}
 		now := settingOf(p.was.n, i, k)

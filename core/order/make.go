@@ -60,12 +60,12 @@ func (p *problem) best() (*node, error) {
 	far := p.fromFar()
 	n, err := p.along(far)
 	for _, more := range []bool{false, false, true} { // who stands at a device and needs a port of it is lent some
+		if err == nil {
+			break
+		}
 		lent := false
 		for _, i := range p.stuck {
 			lent = p.lendAt(i, more) || lent
-		}
-		if err == nil {
-			break
 		}
 		if lent {
 			p.j = newJudge(p.was, p.plan, p.lent)

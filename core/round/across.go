@@ -28,13 +28,12 @@ type laptop struct {
 
 // laptops are one in each VLAN where somebody can be plugged in and the gateway answers
 // him.
-func (w *world) laptops() (out []laptop) {
+func (w *world) laptops(m *talk.Map) (out []laptop) {
 	taken := map[netip.Addr]bool{}
 	for k := range w.posts {
 		taken[w.posts[k].addr] = true
 	}
 	known := map[office.VID]bool{}
-	m := talk.New(w.n)
 	for a := range w.asks {
 		v := w.asks[a].vlan
 		if v == 0 || known[v] || !w.asksAcross(a) {
@@ -72,7 +71,7 @@ type target struct {
 
 // findTargets lists every address that answers, those that rules and wishes name, and
 // one of each part of the outside that rules or routes tell apart.
-func (w *world) findTargets() {
+func (w *world) findTargets(m *talk.Map) {
 	known := map[netip.Addr]bool{}
 	add := func(a netip.Addr, name string) {
 		if a.IsValid() && !known[a] {
@@ -98,7 +97,7 @@ func (w *world) findTargets() {
 			name(d.Rules[k].To)
 		}
 	}
-	for _, p := range talk.New(w.n).Outside().Parts() {
+	for _, p := range m.Outside().Parts() {
 		if p.Net.Bits() == 0 {
 			add(p.Addr, string(office.SideOutside))
 		} else {

@@ -90,8 +90,9 @@ func Make(o *office.Office) *Round {
 	w.findPosts()
 	w.plan = w.look(n)
 	r := &Round{w: w, Mistakes: mistakes(n), own: len(w.asks)}
-	w.who = w.laptops()
-	w.findTargets()
+	m := talk.New(n)
+	w.who = w.laptops(m)
+	w.findTargets(m)
 	w.passes = w.between(n, w.stirred(n))
 	w.signed, _ = w.signs(n)
 	for i := range r.Mistakes {
