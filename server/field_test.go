@@ -8,6 +8,7 @@ import (
 	"log/slog"
 	"net"
 	"net/http"
+	"net/http/httptest"
 	"path/filepath"
 	"strings"
 	"testing"
@@ -17,6 +18,7 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"klammer/core/notation"
+	"klammer/core/office"
 	"klammer/field/standin"
 	"klammer/secrets"
 	"klammer/server"
@@ -83,7 +85,7 @@ func playedBy(t *testing.T, servers int, to server.Field, plan, asIs string) (al
 		ended := make(chan struct{})
 		go func() { _ = srv.Serve(l); close(ended) }()
 		t.Cleanup(func() { stop(); <-ended })
-		d.base = "http://" + l.Addr().String()
+		d.base, d.srv = "http://"+l.Addr().String(), srv
 		all = append(all, d)
 	}
 	return all, w
@@ -174,7 +176,7 @@ func TestReadAndCarry(t *testing.T) {
 // TestReadByThemselves: an office that says so is read when it is due, by one of the servers
 // on its database and no other, and everybody on each hears of it; one that is not is not.
 func TestReadByThemselves(t *testing.T) {
-	all, w := playedBy(t, 2, server.Field{Tick: 30 * time.Millisecond}, small, strings.Replace(small, "  2: 20\n  3: 190", "  2: 10\n  3: 190", 1))
+	all, _ := playedBy(t, 2, server.Field{Tick: 30 * time.Millisecond}, small, strings.Replace(small, "  2: 20\n  3: 190", "  2: 10\n  3: 190", 1))
 	heard := make([]func(string, time.Duration) string, 2)
 	for k, d := range all {
 		heard[k] = d.listen("tab")
@@ -182,33 +184,74 @@ func TestReadByThemselves(t *testing.T) {
 	conn, err := pgx.Connect(t.Context(), url)
 	require.NoError(t, err)
 	defer conn.Close(t.Context())
-	later := func() {
-		_, err := conn.Exec(t.Context(), "UPDATE office SET read_at = now() - interval '16 minutes' WHERE id = $1", all[0].office)
+	st, err := store.Open(t.Context(), url)
+	require.NoError(t, err)
+	defer st.Close()
+	other, err := st.Import(t.Context(), &office.Office{}, store.Note{Author: "klammer", Summary: "first"}) // it has nobody to read, and tells when somebody looked what is due
+	require.NoError(t, err)
+	later := func(office int64) {
+		_, err := conn.Exec(t.Context(), "UPDATE office SET read_at = now() - interval '16 minutes' WHERE id = $1", office)
 		require.NoError(t, err)
+	}
+	taken := func(office int64) {
+		require.Eventually(t, func() bool {
+			var is bool
+			err := conn.QueryRow(t.Context(), "SELECT read_at > now() - interval '15 minutes' FROM office WHERE id = $1", office).Scan(&is)
+			return err == nil && is
+		}, 20*time.Second, 5*time.Millisecond)
+	}
+	looks := func() { // ten times at least
+		_, err := conn.Exec(t.Context(), "UPDATE office SET read_every = 15 WHERE id = $1", other)
+		require.NoError(t, err)
+		for range 10 {
+			later(other)
+			taken(other)
+		}
+	}
+	reads := func() (n int) {
+		for _, d := range all {
+			d.until("/readings", idle)
+			n += d.reads()
+		}
+		return n
 	}
 	status, v := all[0].ask("PUT", "/readings/every", `{"minutes":15}`)
 	require.Equal(t, 200, status, v)
 	require.EqualValues(t, 15, v["every"])
-	later()
-	first := all[1].until("/readings", func(v map[string]any) bool { return idle(v) && len(v["drift"].([]any)) > 0 })
+	later(all[0].office)
+	first := all[1].until("/readings", func(v map[string]any) bool { return strings.Contains(fmt.Sprint(v["drift"]), "a 2 is 10, and was 20") })
 	require.Contains(t, fmt.Sprint(first["drift"]), "a 2 is 10, and was 20")
 	for k := range heard {
-		require.Contains(t, heard[k]("read", 10*time.Second), "the timer")
+		require.Contains(t, heard[k]("read", 20*time.Second), "the timer")
 	}
-	once := w.Requests("a")
-	time.Sleep(300 * time.Millisecond) // ten looks of both
-	require.Equal(t, once, w.Requests("a"), "it is due in a quarter of an hour")
+	require.Equal(t, 2, reads(), "its two devices, by one of the servers")
+	looks()
+	require.Equal(t, 2, reads(), "it is due in a quarter of an hour")
 
-	later()
-	require.Eventually(t, func() bool { return w.Requests("a") > once }, 20*time.Second, 10*time.Millisecond)
-	all[0].until("/readings", idle)
-	require.Equal(t, 2*once, w.Requests("a"), "by one of them")
+	later(all[0].office)
+	require.Eventually(t, func() bool { return reads() == 4 }, 20*time.Second, 10*time.Millisecond)
+	looks()
+	require.Equal(t, 4, reads(), "by one of them")
 
 	status, v = all[0].ask("PUT", "/readings/every", `{"minutes":0}`)
 	require.Equal(t, 200, status, v)
-	later()
-	time.Sleep(300 * time.Millisecond)
-	require.Equal(t, 2*once, w.Requests("a"))
+	later(all[0].office)
+	looks()
+	require.Equal(t, 4, reads())
+}
+
+// reads is how many devices the server has read.
+func (d desk) reads() (n int) {
+	w := httptest.NewRecorder()
+	d.srv.Metrics().ServeHTTP(w, httptest.NewRequest("GET", "/metrics", nil))
+	for line := range strings.SplitSeq(w.Body.String(), "\n") {
+		if told, ok := strings.CutPrefix(line, "klammer_device_reads_total{"); ok {
+			var one int
+			_, _ = fmt.Sscan(told[strings.LastIndexByte(told, ' '):], &one)
+			n += one
+		}
+	}
+	return n
 }
 
 // TestFieldRefused: what cannot be is said with what would be right.

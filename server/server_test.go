@@ -32,6 +32,7 @@ type desk struct {
 	base   string // http://127.0.0.1:port
 	office int64
 	name   string
+	srv    *server.Server // nil where nobody asks it but over HTTP
 }
 
 func serve(t testing.TB) string {
