@@ -6,7 +6,7 @@ type IntakeRequest struct {
 	Name    string         `json:"name" required:"true" maxLength:"200" description:"the file's name"`
 	Book    string         `json:"book,omitempty" description:"a workbook (XLSX) in base64"`
 	Text    string         `json:"text,omitempty" description:"or a table (CSV)"`
-	Into    int64          `json:"into,omitempty" description:"the office that it goes into; a new one if it is not said"`
+	Into    int64          `json:"into,omitempty" office:"planner,planner of all" minimum:"0" description:"the office that it goes into; a new one if it is not said"`
 	Title   string         `json:"title,omitempty" maxLength:"200" description:"the name of a new office"`
 	Choices []IntakeChoice `json:"choices,omitempty"`
 	Cells   []IntakeCell   `json:"cells,omitempty" description:"cells that were corrected"`
@@ -66,7 +66,7 @@ type IntakeTrouble struct {
 // TakeoverRequest takes what was tried in a copy over into the office that it
 // is a copy of.
 type TakeoverRequest struct {
-	From  int64  `json:"from" required:"true" description:"the copy"`
+	From  int64  `json:"from" required:"true" minimum:"1" office:"reader" description:"the copy"`
 	ID    string `json:"id,omitempty" maxLength:"64"`
 	Again bool   `json:"again,omitempty"`
 }

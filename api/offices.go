@@ -14,7 +14,7 @@ type NewOffice struct {
 	Title string   `json:"title,omitempty" maxLength:"200"`
 	Text  string   `json:"text,omitempty" description:"a whole office in bracket notation"`
 	Lines []string `json:"lines,omitempty" maxItems:"200" description:"lines of the line, done one after the other on what the text makes: all, or no office is made"`
-	Copy  int64    `json:"copy,omitempty" description:"the office to start as"`
+	Copy  int64    `json:"copy,omitempty" office:"reader" minimum:"0" description:"the office to start as"`
 	Try   bool     `json:"try,omitempty" description:"only say whether the text can be read"`
 }
 

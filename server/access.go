@@ -1,8 +1,12 @@
 package server
 
 import (
+	"encoding/json"
 	"fmt"
+	"iter"
 	"net/url"
+	"reflect"
+	"slices"
 	"strings"
 	"sync"
 	"time"
@@ -50,6 +54,7 @@ const (
 	planner
 	carrier
 	keeper
+	byOffices    // of the offices that the request names, each as its field says
 	plannerOfAll // in every office
 	keeperOfAll
 	carrierSelf // signed in, and no token: a token makes no others
@@ -157,8 +162,111 @@ func (s *Server) askerOf(c fiber.Ctx) (*asker, error) {
 	return &asker{name: p.Name, person: p, session: x.ID}, nil
 }
 
-// allow lets those in who may, by the route's row.
+// claim is what an asker has to be in an office, 0 for all of them.
+type claim struct {
+	office int64
+	role   people.Role
+}
+
+// claims is what a request takes of its asker: by the office in its path, or all of them, and
+// by the offices that fields of its body or query name.
+func (r *route) claims(c fiber.Ctx) ([]claim, error) {
+	var all []claim
+	switch {
+	case strings.Contains(r.path, "/:id"):
+		id, err := idOf(c)
+		if err != nil {
+			return nil, err
+		}
+		all = append(all, claim{id, r.need.role()})
+	case r.need == plannerOfAll, r.need == keeperOfAll:
+		all = append(all, claim{0, r.need.role()})
+	}
+	for _, n := range r.named {
+		id, err := n.in(c, r)
+		switch {
+		case err != nil:
+			return nil, err
+		case id > 0:
+			all = append(all, claim{id, n.need.role()})
+		case n.otherwise != anybody:
+			all = append(all, claim{0, n.otherwise.role()})
+		}
+	}
+	return all, nil
+}
+
+// named is a field of a body, or of a query, that names an office: its type says with the tag
+// "office" what that takes, and after a comma what it takes where no office is named.
+type named struct {
+	field           string // as Go has it; of a query, as the query has it
+	query           bool
+	need, otherwise need
+}
+
+// namesOffices finds the fields of a route that name offices.
+func namesOffices(r *route) (all []named) {
+	for _, x := range []any{r.in, r.query} {
+		t := reflect.TypeOf(x)
+		if t == nil || t.Kind() != reflect.Struct {
+			continue
+		}
+		for f := range fieldsOf(t) {
+			says, ok := f.Tag.Lookup("office")
+			if !ok {
+				continue
+			}
+			who, otherwise, _ := strings.Cut(says, ",")
+			n := named{field: f.Name, need: needOf(who), otherwise: anybody}
+			if otherwise != "" {
+				n.otherwise = needOf(otherwise)
+			}
+			if q := f.Tag.Get("query"); q != "" {
+				n.field, n.query = q, true
+			}
+			all = append(all, n)
+		}
+	}
+	return all
+}
+
+func fieldsOf(t reflect.Type) iter.Seq[reflect.StructField] {
+	return func(yield func(reflect.StructField) bool) {
+		for i := range t.NumField() {
+			if !yield(t.Field(i)) {
+				return
+			}
+		}
+	}
+}
+
+func needOf(who string) need {
+	for n, name := range needs {
+		if name == who {
+			return n
+		}
+	}
+	panic("no need is called " + who) // of a tag of the program
+}
+
+// in is the office that a request names there, 0 for none. It reads as the handler does.
+func (n *named) in(c fiber.Ctx, r *route) (int64, error) {
+	if n.query {
+		return intQuery(c, n.field, 0)
+	}
+	text, err := received(c)
+	if err != nil {
+		return 0, err
+	}
+	v := reflect.New(reflect.TypeOf(r.in))
+	_ = json.Unmarshal(text, v.Interface()) // what is wrong with it, the handler says
+	return v.Elem().FieldByName(n.field).Int(), nil
+}
+
+// allow lets those in who may, by the route's row, and notes the offices that he was let into:
+// a handler gets no other ([Server.admitted]).
 func (s *Server) allow(r route) fiber.Handler {
+	r.named = namesOffices(&r)
 	return func(c fiber.Ctx) error {
 		a := whoAsks(c)
 		switch {
@@ -172,34 +280,64 @@ func (s *Server) allow(r route) fiber.Handler {
 			return fiber.NewError(fiber.StatusUnauthorized, "sign in first")
 		case a.token != nil && (r.need == someone || r.need == carrierSelf || r.need == keeperSelf):
 			return fiber.NewError(fiber.StatusForbidden, "this takes somebody who is signed in, and no token")
-		case r.need == someone:
-			return c.Next()
 		}
-		office := int64(0)
-		title := ""
-		if r.need != plannerOfAll && r.need != keeperOfAll {
-			at, err := s.room(c)
-			if err != nil && a.role(0) == people.Nobody {
-				return store.ErrNoOffice // which there are is for those who may see them
-			}
-			if err != nil {
-				return err
-			}
-			office = at.id
-			if now := at.look(); now != nil {
-				title = now.report.Net.Office.Title
-			}
-		}
-		if err := a.may(office, r.need.role()); err != nil {
-			s.log.Info("refused", "who", a.name, "method", r.method, "path", c.Path(), "why", err)
+		claims, err := r.claims(c)
+		if err != nil {
 			return err
 		}
-		err := c.Next()
-		if what := recorded[r.method+" "+r.path]; err == nil && what != "" {
+		var into []int64
+		for _, x := range claims {
+			if err := a.may(x.office, x.role); err != nil {
+				s.log.Info("refused", "who", a.name, "method", r.method, "path", c.Path(), "why", err)
+				return err
+			}
+			into = append(into, x.office)
+		}
+		c.Locals("offices", into)
+		what := recorded[r.method+" "+r.path]
+		if what == "" {
+			return c.Next()
+		}
+		office, title := int64(0), ""
+		if len(into) > 0 && into[0] > 0 { // before it may be deleted
+			office = into[0]
+			if title, err = s.store.OfficeName(c.Context(), office); err != nil {
+				return err
+			}
+		}
+		if err = c.Next(); err == nil {
 			s.note(c, a.name, what, office, title)
 		}
 		return err
 	}
+}
+
+// admitted says whether the guard let this request into an office. What it was not asked
+// about is refused, whoever asks: a field that names an office lacks its tag.
+func (s *Server) admitted(c fiber.Ctx, office int64) error {
+	if into, _ := c.Locals("offices").([]int64); office > 0 && slices.Contains(into, office) {
+		return nil
+	}
+	return fmt.Errorf("nobody asked whether office %d is open to this request", office)
+}
+
+// mounted says whether whatever is mounted is in the table, or is one of the few that tell
+// nothing of offices.
+func (s *Server) mounted() error {
+	known := map[string]bool{"GET /livez": true, "GET /readyz": true, "GET /*": true}
+	for _, r := range s.routes() {
+		known[r.method+" "+r.path] = true
+	}
+	for _, r := range s.app.GetRoutes(true) {
+		method := r.Method
+		if method == fiber.MethodHead { // comes with GET, through the same handlers
+			method = fiber.MethodGet
+		}
+		if !known[method+" "+r.Path] && r.Path != "/api/*" { // which is the answer that there is nothing
+			return fmt.Errorf("%s %s is mounted, and no row says who may", r.Method, r.Path)
+		}
+	}
+	return nil
 }
 
 // recorded is what of the routes is written into the record, beside what writes it itself.
@@ -248,7 +386,16 @@ type Right struct{ Method, Path, Who string }
 func Rights() (out []Right) {
 	var s Server
 	for _, r := range s.routes() {
-		out = append(out, Right{r.method, r.path, needs[r.need]})
+		who := needs[r.need]
+		for _, n := range namesOffices(&r) {
+			field := strings.ToLower(n.field)
+			if r.need == byOffices {
+				who = fmt.Sprintf("%s of the office in `%s`, else %s", needs[n.need], field, needs[n.otherwise])
+			} else {
+				who += fmt.Sprintf("; %s of the office in `%s`", needs[n.need], field)
+			}
+		}
+		out = append(out, Right{r.method, r.path, who})
 	}
 	return out
 }
@@ -265,5 +412,5 @@ func RightsTable() ([]byte, error) {
 
 var needs = map[need]string{
 	anybody: "anybody", someone: "signed in", reader: "reader", planner: "planner", carrier: "carrier", keeper: "keeper",
-	plannerOfAll: "planner of all", carrierSelf: "carrier, no token", keeperSelf: "keeper, no token", keeperOfAll: "keeper of all", reporting: "token",
+	byOffices: "as what it names says", plannerOfAll: "planner of all", carrierSelf: "carrier, no token", keeperSelf: "keeper, no token", keeperOfAll: "keeper of all", reporting: "token",
 }

@@ -47,8 +47,20 @@ func body(c fiber.Ctx, into any) error {
 	return nil
 }
 
-// received reads a request's body, up to its limit and never unpacked.
+// received reads a request's body, up to its limit and never unpacked. The guard may have read
+// it before the handler does.
 func received(c fiber.Ctx) ([]byte, error) {
+	if text, ok := c.Locals("body").([]byte); ok {
+		return text, nil
+	}
+	text, err := comesIn(c)
+	if err == nil {
+		c.Locals("body", text)
+	}
+	return text, err
+}
+
+func comesIn(c fiber.Ctx) ([]byte, error) {
 	stream := c.Request().BodyStream()
 	if stream == nil {
 		return bytes.Clone(c.Request().Body()), nil

@@ -15,7 +15,6 @@ import (
 	"klammer/core/notation"
 	"klammer/core/office"
 	"klammer/core/span"
-	"klammer/people"
 	"klammer/spreadsheet"
 	"klammer/store"
 )
@@ -82,11 +81,14 @@ func (s *Server) intake(c fiber.Ctx) error {
 			if err != nil {
 				return err
 			}
+			if err := s.keeps(c, id); err != nil {
+				return err
+			}
 			out.Office = &api.OfficeSummary{ID: id, Title: o.Title, Revision: 1}
 		}
 		return c.JSON(out)
 	}
-	r, err := s.roomOf(c.Context(), q.Into)
+	r, err := s.roomAt(c, q.Into)
 	if err != nil {
 		return err
 	}
@@ -167,7 +169,7 @@ func (s *Server) takeover(c fiber.Ctx) error {
 	if err != nil {
 		return err
 	}
-	if err := whoAsks(c).may(q.From, people.Reader); err != nil {
+	if err := s.admitted(c, q.From); err != nil {
 		return err
 	}
 	of, at, err := s.store.CopyOf(c.Context(), q.From)

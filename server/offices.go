@@ -53,7 +53,7 @@ func (s *Server) create(c fiber.Ctx) error {
 		}
 		o, summary = f.Office, "read from a text"
 	case q.Copy != 0:
-		if err := whoAsks(c).may(q.Copy, people.Reader); err != nil {
+		if err := s.admitted(c, q.Copy); err != nil {
 			return err
 		}
 		from, at, err := s.store.Load(c.Context(), q.Copy)
@@ -90,12 +90,18 @@ func (s *Server) create(c fiber.Ctx) error {
 	if err != nil {
 		return err
 	}
-	if p := whoAsks(c).person; p != nil { // who starts one keeps it
-		if err := s.store.Give(c.Context(), p.ID, id, people.Keeper); err != nil {
-			return err
-		}
+	if err := s.keeps(c, id); err != nil {
+		return err
 	}
 	return c.JSON(api.OfficeSummary{ID: id, Title: o.Title, Revision: 1, CopyOf: q.Copy})
+}
+
+// keeps makes who started an office its keeper.
+func (s *Server) keeps(c fiber.Ctx, office int64) error {
+	if p := whoAsks(c).person; p != nil {
+		return s.store.Give(c.Context(), p.ID, office, people.Keeper)
+	}
+	return nil
 }
 
 // withLines does lines on a new office, and says which one cannot be.
@@ -142,7 +148,7 @@ func (s *Server) remove(c fiber.Ctx) error {
 }
 
 type compareQuery struct {
-	With int64 `query:"with" required:"true" description:"the office to compare with"`
+	With int64 `query:"with" required:"true" office:"reader" description:"the office to compare with"`
 }
 
 func (s *Server) compare(c fiber.Ctx) error {
@@ -154,10 +160,11 @@ func (s *Server) compare(c fiber.Ctx) error {
 	if err != nil {
 		return err
 	}
-	if with > 0 {
-		if err := whoAsks(c).may(with, people.Reader); err != nil {
-			return err
-		}
+	if with == 0 {
+		return store.ErrNoOffice
+	}
+	if err := s.admitted(c, with); err != nil {
+		return err
 	}
 	other, _, err := s.store.Load(c.Context(), with)
 	if err != nil {

@@ -9,7 +9,6 @@ import (
 	"log/slog"
 	"net"
 	"net/http"
-	"os"
 	"strings"
 	"testing"
 	"time"
@@ -126,124 +125,6 @@ func (h *house) invites(by []string, office int64, role, name string) []string {
 	status, v, _ := h.ask("POST", path, map[string]any{"role": role}, by...)
 	require.Equal(h.t, 200, status, v)
 	return h.joins(v["link"].(string), name)
-}
-
-// TestWhoMay walks every route of the description for everybody there is: let in or refused
-// as the table says.
-func TestWhoMay(t *testing.T) {
-	h := newHouse(t)
-	here, there := h.offices[0], h.offices[1]
-	robin := h.first()
-	token := func(by []string, office int64, scope string) []string {
-		status, v, _ := h.ask("POST", fmt.Sprintf("/api/offices/%d/tokens", office), map[string]any{"name": scope, "days": 1, "scope": scope}, by...)
-		require.Equal(t, 200, status, v)
-		return []string{"Authorization", "Bearer " + v["made"].(string)}
-	}
-	gone := h.invites(robin, here, "keeper", "Gone")
-	status, v, _ := h.ask("GET", "/api/sessions", nil, gone...)
-	require.Equal(t, 200, status, v)
-	id := v["list"].([]any)[0].(map[string]any)["id"]
-	status, _, _ = h.ask("DELETE", fmt.Sprintf("/api/sessions?session=%v", id), nil, gone...)
-	require.Equal(t, 200, status)
-	lowered := h.invites(robin, here, "keeper", "Lowered")
-	capped := token(lowered, here, "keeper") // may no more than he may by then
-	_, all, _ := h.ask("GET", fmt.Sprintf("/api/offices/%d/people", here), nil, robin...)
-	for _, p := range all["people"].([]any) {
-		if p := p.(map[string]any); p["name"] == "Lowered" {
-			status, v, _ := h.ask("PUT", fmt.Sprintf("/api/offices/%d/people", here), map[string]any{"person": p["id"], "role": "reader"}, robin...)
-			require.Equal(t, 200, status, v)
-		}
-	}
-	old := token(robin, here, "keeper")
-	conn, err := pgx.Connect(t.Context(), url)
-	require.NoError(t, err)
-	defer conn.Close(t.Context())
-
-	type who struct {
-		name   string
-		header []string
-		here   int // role in the office, 1 to 4
-		all    int // in every office
-		person bool
-		tests  bool
-	}
-	everybody := []who{
-		{"signed out", nil, 0, 0, false, false},
-		{"a session that ended", gone, 0, 0, false, false},
-		{"a session that never was", []string{"Cookie", "__Host-klammer=" + strings.Repeat("A", 43)}, 0, 0, false, false},
-		{"a name without an account", []string{"Cookie", "klammer_name=Robin"}, 0, 0, false, false},
-		{"whose role was lowered, with the session from before", lowered, 0, 0, false, false},
-		{"reader", h.invites(robin, here, "reader", "Reader"), 1, 0, true, false},
-		{"planner", h.invites(robin, here, "planner", "Planner"), 2, 0, true, false},
-		{"carrier", h.invites(robin, here, "carrier", "Carrier"), 3, 0, true, false},
-		{"keeper", h.invites(robin, here, "keeper", "Keeper"), 4, 0, true, false},
-		{"keeper of another office", h.invites(robin, there, "keeper", "Other"), 0, 0, true, false},
-		{"planner of all", h.invites(robin, 0, "planner", "Everywhere"), 2, 2, true, false},
-		{"keeper of all", robin, 4, 4, true, false},
-		{"token for tests", token(robin, here, "tests"), 0, 0, false, true},
-		{"token of a reader", token(robin, here, "reader"), 1, 0, false, false},
-		{"token of a carrier", token(robin, here, "carrier"), 3, 0, false, true},
-		{"token of a keeper", token(robin, here, "keeper"), 4, 0, false, true},
-		{"token of another office", token(robin, there, "keeper"), 0, 0, false, true},
-		{"token of a keeper who is a reader now", capped, 1, 0, false, false},
-		{"token that ended", old, 0, 0, false, false},
-	}
-	_, err = conn.Exec(t.Context(), "UPDATE token SET expires_at = now() - interval '1 s' WHERE id = (SELECT min(id) FROM token WHERE name = 'keeper' AND office_id = $1 AND author = 'Robin')", here)
-	require.NoError(t, err)
-
-	refusals := []string{"sign in first", "this takes a ", "reports tests, and does nothing", "there is no office of that number", "takes somebody who is signed in", "ended on", "a probe reports with a token", "only looks or plans"}
-	least := map[string]int{"reader": 1, "planner": 2, "carrier": 3, "keeper": 4}
-	asked := 0
-	for _, r := range server.Rights() {
-		if strings.HasSuffix(r.Path, "/events") {
-			continue // TestStreamEnds
-		}
-		path := strings.NewReplacer(":id", fmt.Sprint(here), ":revision", "1").Replace(r.Path)
-		if strings.HasSuffix(path, "/compare") {
-			path += fmt.Sprintf("?with=%d", here)
-		}
-		if r.Method == "DELETE" {
-			path += "?session=999999&person=0&token=999999&name=none&title=none"
-		}
-		for _, w := range everybody {
-			may := false
-			switch r.Who {
-			case "anybody":
-				may = true
-			case "signed in":
-				may = w.person
-			case "token":
-				may = w.tests
-			case "planner of all":
-				may = w.all >= 2
-			case "keeper of all":
-				may = w.all >= 4
-			case "carrier, no token", "keeper, no token":
-				may = w.person && w.here >= least[strings.TrimSuffix(r.Who, ", no token")]
-			default:
-				require.Contains(t, least, r.Who)
-				may = w.here >= least[r.Who]
-			}
-			status, v, _ := h.ask(r.Method, path, nil, w.header...)
-			refused := false
-			for _, text := range refusals {
-				refused = refused || strings.Contains(fmt.Sprint(v["error"]), text)
-			}
-			require.Equal(t, may, !refused, "%s %s by %s: %d %v", r.Method, path, w.name, status, v)
-			if refused {
-				require.Contains(t, []int{401, 403, 404}, status)
-			}
-			asked++
-		}
-	}
-	told, err := os.ReadFile("../docs/service.md")
-	require.NoError(t, err)
-	table, err := server.RightsTable()
-	require.NoError(t, err)
-	require.Contains(t, string(told), string(table), "docs/service.md has the table: klammer serve rights")
-	t.Logf("%d routes, %d of us: %d requests", len(server.Rights()), len(everybody), asked)
-	_, v, _ = h.ask("GET", "/api/offices", nil, everybody[9].header...)
-	require.Len(t, v["list"], 1, "who keeps one office sees that")
 }
 
 // TestSignIn: right and wrong names and passwords answer alike; guessing is slowed down by

@@ -98,6 +98,9 @@ func New(ctx context.Context, s *store.Store, log *slog.Logger) *Server {
 		return fiber.NewError(fiber.StatusNotFound, "there is nothing at "+c.Path())
 	})
 	srv.pages()
+	if err := srv.mounted(); err != nil {
+		panic(err) // of the program, at its first start
+	}
 	go srv.listen()
 	go srv.sweep()
 	return srv
@@ -175,16 +178,34 @@ func (s *Server) forget(id int64) {
 	}
 }
 
-// room finds the office that a request names.
-func (s *Server) room(c fiber.Ctx) (*room, error) {
+// idOf is the office in a request's path.
+func idOf(c fiber.Ctx) (int64, error) {
 	id, err := strconv.ParseInt(c.Params("id"), 10, 64)
 	if err != nil || id < 1 {
-		return nil, bad("id", "%q is no number of an office", c.Params("id"))
+		return 0, bad("id", "%q is no number of an office", c.Params("id"))
+	}
+	return id, nil
+}
+
+// room finds the office in a request's path.
+func (s *Server) room(c fiber.Ctx) (*room, error) {
+	id, err := idOf(c)
+	if err != nil {
+		return nil, err
+	}
+	return s.roomAt(c, id)
+}
+
+// roomAt finds an office that a request names, if the guard let it in there.
+func (s *Server) roomAt(c fiber.Ctx, id int64) (*room, error) {
+	if err := s.admitted(c, id); err != nil {
+		return nil, err
 	}
 	return s.roomOf(c.Context(), id)
 }
 
-// roomOf is the office of a number.
+// roomOf is the office of a number, for the server itself; requests ask for theirs with
+// [Server.roomAt].
 func (s *Server) roomOf(ctx context.Context, id int64) (*room, error) {
 	if r := s.known(id); r != nil {
 		return r, nil
