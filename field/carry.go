@@ -11,6 +11,7 @@ import (
 	"klammer/core/order"
 	"klammer/core/span"
 	"klammer/core/wording"
+	"klammer/mishap"
 )
 
 // ByHand is a step that a person does: a device cannot be told it.
@@ -73,6 +74,10 @@ func (c *Carrier) talk(ctx context.Context, o *office.Office, d *office.Device) 
 // step is set, and what is then read must be the one after. The error is a [ByHand]
 // where a person has to, and an [Unforetold] where the device is set otherwise.
 func (c *Carrier) Step(ctx context.Context, before, after *office.Office, device string, kind order.Kind) error {
+	return mishap.Try(func() error { return c.step(ctx, before, after, device, kind) })
+}
+
+func (c *Carrier) step(ctx context.Context, before, after *office.Office, device string, kind order.Kind) error {
 	d := before.Device(device)
 	switch kind {
 	case order.Set, order.Check, order.Save:
@@ -134,6 +139,10 @@ func (c *Carrier) Step(ctx context.Context, before, after *office.Office, device
 
 // Back sets a device as it was before a step.
 func (c *Carrier) Back(ctx context.Context, before *office.Office, device string) error {
+	return mishap.Try(func() error { return c.back(ctx, before, device) })
+}
+
+func (c *Carrier) back(ctx context.Context, before *office.Office, device string) error {
 	d := before.Device(device)
 	if d == nil {
 		return fmt.Errorf("there was no %s before", device)
@@ -157,6 +166,9 @@ func structure(d *office.Device) string {
 	c := d.Clone()
 	for p := range c.Ports {
 		c.Ports[p].Shape, c.Ports[p].Because = nil, ""
+		if c.Ports[p].Kind == office.Inner { // which is never without
+			c.Ports[p].Shape = &office.Shape{}
+		}
 	}
 	c.Follows, c.Manage = "", nil
 	return notation.Thing(c.Seal())

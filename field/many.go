@@ -8,6 +8,7 @@ import (
 	"time"
 
 	"klammer/core/office"
+	"klammer/mishap"
 )
 
 // AtOnce is how many devices are read side by side.
@@ -136,7 +137,7 @@ type Result struct {
 // ReadAll reads devices side by side, and calls each as they come in, one at a time.
 // What one costs, none of the others waits for.
 func (x Dialer) ReadAll(ctx context.Context, o *office.Office, devices []*office.Device, each func(Result)) {
-	var wg sync.WaitGroup
+	var wg mishap.Group
 	var mu sync.Mutex
 	turns := make(chan struct{}, AtOnce)
 	for _, d := range devices {
@@ -148,10 +149,13 @@ func (x Dialer) ReadAll(ctx context.Context, o *office.Office, devices []*office
 			}
 			res := Result{Device: d.Name, Err: ctx.Err()}
 			if res.Err == nil {
-				var dev Device
-				if dev, res.Reading, res.Err = x.Talk(ctx, o, d); res.Err == nil {
-					_ = dev.Close()
-				}
+				res.Err = mishap.Try(func() (err error) {
+					var dev Device
+					if dev, res.Reading, err = x.Talk(ctx, o, d); err == nil {
+						_ = dev.Close()
+					}
+					return err
+				})
 			}
 			mu.Lock()
 			defer mu.Unlock()

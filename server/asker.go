@@ -9,6 +9,8 @@ import (
 
 	"github.com/gofiber/fiber/v3"
 	"golang.org/x/sys/unix"
+
+	"klammer/mishap"
 )
 
 // glance is how often a connection is looked at while its request is worked on.
@@ -18,7 +20,7 @@ const glance = 100 * time.Millisecond
 // has gone: nobody waits in line, asks the database or tries mends for nobody.
 // An edit is made all the same, as its asker asks again what became of it; a
 // stream has its own end.
-func whileAsked(c fiber.Ctx) error {
+func (s *Server) whileAsked(c fiber.Ctx) error {
 	looks := c.Method() == fiber.MethodGet && !strings.HasSuffix(c.Path(), "/events") || strings.HasSuffix(c.Path(), "/preview")
 	conn, ok := wire(c.RequestCtx().Conn()).(syscall.Conn)
 	if !looks || !ok {
@@ -29,7 +31,7 @@ func whileAsked(c fiber.Ctx) error {
 	c.SetContext(ctx)
 	over := make(chan struct{})
 	defer close(over)
-	go func() {
+	mishap.Go(s.log, "looking after an asker", func() {
 		t := time.NewTicker(glance)
 		defer t.Stop()
 		for {
@@ -43,7 +45,7 @@ func whileAsked(c fiber.Ctx) error {
 				}
 			}
 		}
-	}()
+	})
 	return c.Next()
 }
 

@@ -2,6 +2,7 @@ package server
 
 import (
 	"fmt"
+	"log/slog"
 	"net"
 	"testing"
 	"time"
@@ -15,7 +16,7 @@ import (
 func TestNobodyAsks(t *testing.T) {
 	app := fiber.New()
 	ended := make(chan error, 1)
-	app.Use("/api", whileAsked)
+	app.Use("/api", (&Server{log: slog.New(slog.DiscardHandler)}).whileAsked)
 	work := func(c fiber.Ctx) error {
 		select {
 		case <-c.Context().Done():

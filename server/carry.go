@@ -12,6 +12,7 @@ import (
 	"klammer/core/history"
 	"klammer/core/office"
 	"klammer/field"
+	"klammer/mishap"
 	"klammer/store"
 )
 
@@ -74,15 +75,19 @@ func (s *Server) carryOut(c fiber.Ctx) error {
 	x := &carry{order: q.Order, stop: stop, view: api.CarryView{Visit: q.Visit, Step: at, Running: true}}
 	s.carries.Store(r.id, x)
 	u, address := &usage{}, c.IP()
-	go func() {
+	mishap.Go(s.log, "carrying out", func() {
 		defer stop()
-		view := s.carryVisit(ctx, r, kept, told, x, at, name, u, q.Back)
+		view := api.CarryView{Visit: q.Visit, Step: at, Ended: "failed"}
+		if err := mishap.Try(func() error { view = s.carryVisit(ctx, r, kept, told, x, at, name, u, q.Back); return nil }); err != nil {
+			mishap.Log(s.log, "carrying out", err)
+			view.Text = err.Error()
+		}
 		s.noteUsage(u, name, address, r.id)
 		x.mu.Lock()
 		x.view = view
 		x.mu.Unlock()
 		s.tellOrder(r, name)
-	}()
+	})
 	return s.orderTold(c, r, name)
 }
 
@@ -146,6 +151,10 @@ func (s *Server) carryVisit(ctx context.Context, r *room, kept *store.Order, tol
 			view.Ended, view.Text, view.Back = "otherwise", odd.Error(), odd.After
 			return view
 		default:
+			var fault *mishap.Fault
+			if errors.As(err, &fault) {
+				mishap.Log(s.log, "carrying out on "+st.Device, fault)
+			}
 			view.Ended, view.Text = "failed", err.Error()
 			return view
 		}

@@ -10,6 +10,7 @@ import (
 	"github.com/gofiber/fiber/v3"
 
 	"klammer/api"
+	"klammer/mishap"
 )
 
 // events streams the views of edits. A beat goes out every few seconds with the
@@ -45,8 +46,8 @@ func (s *Server) events(c fiber.Ctx) error {
 	return c.SendStreamWriter(func(w *bufio.Writer) {
 		defer done()
 		defer func() {
-			if e := recover(); e != nil {
-				s.log.Error("an event stream panicked", "panic", e)
+			if what := recover(); what != nil {
+				mishap.Log(s.log, "an event stream", mishap.Caught(what))
 			}
 		}()
 		// Who does not read for a while is let go: he connects again.

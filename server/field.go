@@ -4,6 +4,7 @@ import (
 	"cmp"
 	"context"
 	"encoding/json"
+	"errors"
 	"fmt"
 	"slices"
 	"strings"
@@ -20,6 +21,7 @@ import (
 	"klammer/core/office"
 	"klammer/core/wording"
 	"klammer/field"
+	"klammer/mishap"
 	"klammer/secrets"
 	"klammer/store"
 )
@@ -180,17 +182,23 @@ func (s *Server) startReading(ctx context.Context, r *room, author, address stri
 		stop()
 		return &history.Conflict{Text: "devices of this office are being read already: wait for that, or stop it"}
 	}
-	go func() {
+	mishap.Go(s.log, "reading devices", func() {
 		defer stop()
+		defer s.tellRead(r, author)
+		defer s.readings.Delete(r.id)
 		dial.ReadAll(reading, o, devices, func(res field.Result) {
 			told := "told"
 			if res.Err != nil {
 				told = "failed"
 			}
 			s.meters.reads.WithLabelValues(told).Inc()
+			var fault *mishap.Fault
+			if errors.As(res.Err, &fault) {
+				mishap.Log(s.log, "reading "+res.Device, fault)
+			}
 			if reading.Err() == nil {
-				if err := s.keep(s.stop, r, res, author); err != nil {
-					s.log.Error("what a device told could not be kept", "device", res.Device, "error", err)
+				if err := mishap.Try(func() error { return s.keep(s.stop, r, res, author) }); err != nil {
+					mishap.Log(s.log, "what "+res.Device+" told could not be kept", err)
 				}
 			}
 			x.mu.Lock()
@@ -202,9 +210,7 @@ func (s *Server) startReading(ctx context.Context, r *room, author, address stri
 			s.noteUsage(u, author, address, r.id)
 		}
 		r.refound(s.stop) // who sees that it is over sees what was found
-		s.readings.Delete(r.id)
-		s.tellRead(r, author)
-	}()
+	})
 	return nil
 }
 
@@ -309,10 +315,13 @@ func (s *Server) readByThemselves() {
 			continue // the database is away, which others say
 		}
 		for _, id := range due {
-			r, err := s.roomOf(s.stop, id)
-			if err == nil {
-				err = s.startReading(s.stop, r, "the timer", "", nil)
-			}
+			err := mishap.Try(func() error {
+				r, err := s.roomOf(s.stop, id)
+				if err != nil {
+					return err
+				}
+				return s.startReading(s.stop, r, "the timer", "", nil)
+			})
 			if err != nil && s.stop.Err() == nil {
 				s.log.Info("devices were not read by themselves", "office", id, "why", err.Error())
 			}

@@ -7,7 +7,6 @@ package server
 
 import (
 	"context"
-	"crypto/rand"
 	"errors"
 	"fmt"
 	"io"
@@ -15,7 +14,6 @@ import (
 	"maps"
 	"net"
 	"net/url"
-	"runtime/debug"
 	"strconv"
 	"strings"
 	"sync"
@@ -23,13 +21,13 @@ import (
 
 	"github.com/gofiber/fiber/v3"
 	fiberlog "github.com/gofiber/fiber/v3/log"
-	"github.com/gofiber/fiber/v3/middleware/recover"
 	"github.com/jackc/pgx/v5/pgconn"
 
 	"klammer/api"
 	"klammer/core/command"
 	"klammer/core/history"
 	"klammer/core/office"
+	"klammer/mishap"
 	"klammer/store"
 )
 
@@ -84,12 +82,12 @@ func New(ctx context.Context, s *store.Store, log *slog.Logger) *Server {
 		ErrorHandler:   srv.fail,
 	})
 	fiberlog.SetLevel(fiberlog.LevelFatal) // what is refused needs no line in the log
-	srv.app.Use(recover.New(recover.Config{EnableStackTrace: true, StackTraceHandler: func(c fiber.Ctx, e any) {
-		log.Error("a request panicked", "path", c.Path(), "panic", e, "stack", string(debug.Stack()))
-	}}))
+	srv.app.Use(func(c fiber.Ctx) error {
+		return mishap.Try(c.Next)
+	})
 	srv.app.Use(srv.guard)
 	srv.probes()
-	srv.app.Use("/api", whileAsked)
+	srv.app.Use("/api", srv.whileAsked)
 	srv.app.Use("/api", srv.enter)
 	for _, r := range srv.routes() {
 		srv.app.Add([]string{r.method}, r.path, srv.timed(r), srv.allow(r), r.handle)
@@ -101,14 +99,14 @@ func New(ctx context.Context, s *store.Store, log *slog.Logger) *Server {
 	if err := srv.mounted(); err != nil {
 		panic(err) // of the program, at its first start
 	}
-	go srv.listen()
-	go srv.sweep()
+	mishap.Always(ctx, log, "listening to the database", srv.listen)
+	mishap.Always(ctx, log, "looking after streams", srv.sweep)
 	return srv
 }
 
 // Serve answers on a listener until the server's context ends.
 func (s *Server) Serve(l net.Listener) error {
-	go s.readByThemselves()
+	mishap.Always(s.stop, s.log, "reading by the timer", s.readByThemselves)
 	s.app.Server().ReadTimeout, s.app.Server().WriteTimeout = s.access.Patience, s.access.Patience
 	return s.app.Listener(l, fiber.ListenConfig{DisableStartupMessage: true, GracefulContext: s.stop, ShutdownTimeout: 3 * time.Second})
 }
@@ -354,11 +352,14 @@ func (s *Server) fail(c fiber.Ctx, err error) error {
 		}
 		s.log.Warn("database", "path", c.Path(), "error", err)
 	default: // its words are for the log; the page shows where to look
-		number := strings.ToLower(rand.Text()[:8])
+		var fault *mishap.Fault
+		if !errors.As(err, &fault) {
+			fault = &mishap.Fault{Number: mishap.Number(), What: err}
+		}
 		p.Code = api.Unexpected
-		p.Error = "This should not happen. The log has it under the number " + number + "."
+		p.Error = fault.Error()
 		p.Unsure = errors.As(err, &maybe)
-		s.log.Error("request", "number", number, "method", c.Method(), "path", c.Path(), "error", err)
+		mishap.Log(s.log, "request "+c.Method()+" "+c.Path(), fault)
 	}
 	return c.Status(status).JSON(p)
 }

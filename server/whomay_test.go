@@ -123,7 +123,7 @@ func TestWhoMay(t *testing.T) {
 	count := 0
 	vid := 100
 	other := func() int { vid++; return vid } // another one each time
-	edited := func() int64 { // an edit that can be taken back
+	edited := func() int64 {                  // an edit that can be taken back
 		return int64(do("POST", "/api/offices/:id/edits", lines(fmt.Sprintf("s 2: %d", other())))["revision"].(float64))
 	}
 	ordered := func() int64 {

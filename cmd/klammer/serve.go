@@ -21,6 +21,7 @@ import (
 	"klammer/core/notation"
 	"klammer/core/span"
 	"klammer/field/standin"
+	"klammer/mishap"
 	"klammer/secrets"
 	"klammer/server"
 	"klammer/store"
@@ -180,10 +181,10 @@ func serve(ctx context.Context, cmd *cobra.Command, with serving) error {
 			return err
 		}
 		watched := make(chan struct{})
-		go func() {
+		mishap.Go(log, "watching the database", func() {
 			defer close(watched)
 			c.Watch(ctx, log)
-		}()
+		})
 		defer func() {
 			end()
 			<-watched
@@ -225,10 +226,10 @@ func serve(ctx context.Context, cmd *cobra.Command, with serving) error {
 	}
 	if with.backups.every > 0 {
 		kept := make(chan struct{})
-		go func() {
+		mishap.Go(log, "backups by the timer", func() {
 			defer close(kept)
 			with.backups.run(ctx, url, log)
-		}()
+		})
 		defer func() { end(); <-kept }()
 	}
 	srv := server.New(ctx, st, log)
@@ -279,7 +280,7 @@ func measured(ctx context.Context, address string, metrics http.Handler) error {
 	mux := http.NewServeMux()
 	mux.Handle("GET /metrics", metrics)
 	srv := &http.Server{Handler: mux, ReadHeaderTimeout: 10 * time.Second}
-	go func() { _ = srv.Serve(l) }()
+	go func() { _ = srv.Serve(l) }() // net/http keeps a panic in its request
 	context.AfterFunc(ctx, func() { _ = srv.Close() })
 	return nil
 }

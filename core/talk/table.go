@@ -117,10 +117,19 @@ func (t *Table) fill(marked []bool) {
 		workers = 4
 	}
 	var all sync.WaitGroup
+	faults := make([]any, workers)
 	for k := range workers {
-		all.Go(func() { rows(k, workers) })
+		all.Go(func() {
+			defer func() { faults[k] = recover() }() // it is one of whoever asked, not of the process
+			rows(k, workers)
+		})
 	}
 	all.Wait()
+	for _, fault := range faults {
+		if fault != nil {
+			panic(fault)
+		}
+	}
 	t.wish()
 	t.Nowhere, t.Unclear = t.m.nowhere(), t.m.unclear()
 }

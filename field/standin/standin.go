@@ -23,6 +23,7 @@ import (
 	"klammer/core/span"
 	"klammer/core/wording"
 	"klammer/field/mib"
+	"klammer/mishap"
 )
 
 // SaveObject is the object that a stand-in saves by, set to 1.
@@ -54,7 +55,7 @@ type Network struct {
 	learnt  [][]card // by device
 	stale   bool     // learnt is older than the office
 	rand    *rand.Rand
-	wg      sync.WaitGroup
+	wg      mishap.Group
 }
 
 // device is one that is played.
@@ -126,7 +127,7 @@ func Start(ctx context.Context, o, asIs *office.Office, port int, opt Options) (
 		}
 		x.conn = conn
 		out = append(out, Listener{o.Devices[i].Name, "snmp", conn.LocalAddr().String()})
-		w.wg.Go(func() { x.serve() })
+		w.wg.Go(x.serve)
 		context.AfterFunc(ctx, func() { conn.Close() })
 	}
 	w.wg.Go(func() {

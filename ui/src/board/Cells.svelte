@@ -2,6 +2,7 @@
   import type { Vlan } from "../api/client";
   import { found } from "../state/found.svelte";
   import { flights } from "../state/flights.svelte";
+  import { office } from "../state/office.svelte";
   import { pending } from "../state/pending.svelte";
   import { selection } from "../state/selection.svelte";
   import { cells, letter, type Chunk } from "./cells";
@@ -19,7 +20,8 @@
     const to = Math.min(selection.right, chunk.from + chunk.columns.length - 1);
     return row >= selection.top && row <= selection.bottom && from <= to ? `${from}-${to}` : "";
   });
-  const flying = $derived(flights.of(vlan.vid, chunk.columns));
+  // While nobody knows whether it was kept, it is not shown as if it were.
+  const flying = $derived(office.keeping === "lost" ? "" : flights.of(vlan.vid, chunk.columns));
   const turning = $derived(
     pending.preview
       ? chunk.columns
