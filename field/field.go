@@ -113,7 +113,7 @@ type Neighbour struct {
 }
 
 func (r *Reading) wrong(format string, args ...any) {
-	if len(r.Trouble) < 50 {
+	if len(r.Trouble) < mostTrouble {
 		r.Trouble = append(r.Trouble, fmt.Sprintf(format, args...))
 	}
 }

@@ -5,7 +5,6 @@ import (
 	"errors"
 	"fmt"
 	"sync"
-	"time"
 
 	"klammer/core/office"
 	"klammer/mishap"
@@ -13,9 +12,6 @@ import (
 
 // AtOnce is how many devices are read side by side.
 const AtOnce = 16
-
-// MostTime is what reading one device may take.
-const MostTime = 60 * time.Second
 
 // Secrets finds credentials by their name; the error says that there are none.
 type Secrets func(name string) (*Credentials, error)
@@ -75,13 +71,24 @@ func (x Dialer) Open(ctx context.Context, d *office.Device, s office.Speaks) (De
 	}
 	switch s.Protocol {
 	case office.SNMP:
-		return dialSNMP(ctx, s.At, s.Save, cred)
+		return within(dialSNMP(ctx, s.At, s.Save, cred))
 	case office.OVSDB:
-		return dialOVSDB(ctx, s.At, d.Name)
+		return within(dialOVSDB(ctx, s.At, d.Name))
 	case office.SSH:
-		return dialSSH(ctx, s.At, cred)
+		return within(dialSSH(ctx, s.At, cred))
 	}
 	return nil, fmt.Errorf("%q is no protocol", s.Protocol)
+}
+
+// within is a device that was dialled, within bounds.
+func within[D interface {
+	Device
+	wire() *line
+}](d D, err error) (Device, error) {
+	if err != nil {
+		return nil, said(err)
+	}
+	return &bounded{d, d.wire()}, nil
 }
 
 // Talk opens a device by the first way on which it answers, and reads it.
@@ -90,8 +97,6 @@ func (x Dialer) Talk(ctx context.Context, o *office.Office, d *office.Device) (D
 	if err != nil {
 		return nil, nil, err
 	}
-	ctx, cancel := context.WithTimeout(ctx, MostTime)
-	defer cancel()
 	var all []error
 	for _, s := range ways {
 		dev, err := x.Open(ctx, d, s)
@@ -110,10 +115,7 @@ func (x Dialer) Talk(ctx context.Context, o *office.Office, d *office.Device) (D
 			break
 		}
 	}
-	if errors.Is(ctx.Err(), context.DeadlineExceeded) {
-		return nil, nil, fmt.Errorf("it took more than %s: it was given up", MostTime)
-	}
-	return nil, nil, errors.Join(all...)
+	return nil, nil, said(errors.Join(all...))
 }
 
 // another says where an address leads to another device of the office than was meant.

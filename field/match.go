@@ -59,7 +59,14 @@ func MatchPorts(d *office.Device, r *Reading) Match {
 			m[p], taken[at] = at, true
 		}
 	}
-	names := func(x *Port) []string { return []string{x.Name, x.Descr, x.Alias} }
+	var called [3]map[string]int // the first place of each name, whatever its case
+	for level := range called {
+		called[level] = map[string]int{}
+		for at := len(r.Ports) - 1; at >= 0; at-- {
+			x := &r.Ports[at]
+			called[level][strings.ToLower([3]string{x.Name, x.Descr, x.Alias}[level])] = at
+		}
+	}
 	for _, want := range []func(*office.Port) string{func(p *office.Port) string { return p.Inside }, func(p *office.Port) string {
 		if p.Inside != "" {
 			return ""
@@ -72,11 +79,8 @@ func MatchPorts(d *office.Device, r *Reading) Match {
 				if name == "" || m[p] >= 0 {
 					continue
 				}
-				for at := range r.Ports {
-					if strings.EqualFold(names(&r.Ports[at])[level], name) {
-						take(p, at)
-						break
-					}
+				if at, ok := called[level][strings.ToLower(name)]; ok {
+					take(p, at)
 				}
 			}
 		}
@@ -124,6 +128,14 @@ func (m Match) bySeries(d *office.Device, r *Reading, taken []bool, take func(p,
 			member[k] = true
 		}
 	}
+	last := make([]int, len(d.Ports)) // the last in each name, -1 for none
+	matched := map[int]bool{}         // those of ports that are matched
+	for p := range d.Ports {
+		_, last[p] = series(d.Ports[p].Name)
+		if m[p] >= 0 {
+			matched[last[p]] = true
+		}
+	}
 	by := map[string]map[int]int{}
 	size := map[string]int{}
 	var order []string
@@ -146,14 +158,15 @@ func (m Match) bySeries(d *office.Device, r *Reading, taken []bool, take func(p,
 	slices.SortStableFunc(order, func(a, b string) int { return size[b] - size[a] })
 	for _, prefix := range order {
 		for p := range d.Ports {
-			_, n := series(d.Ports[p].Name)
+			n := last[p]
 			if at, ok := by[prefix][n]; ok && d.Ports[p].Kind == office.Physical && d.Ports[p].Inside == "" && n >= 0 && m[p] < 0 {
 				// A second series counts from its own start: only what goes on from there
 				// is its number.
-				if prefix != order[0] && m.begins(d, n) {
+				if prefix != order[0] && matched[n] {
 					continue
 				}
 				take(p, at)
+				matched[n] = matched[n] || m[p] >= 0
 			}
 		}
 	}
@@ -161,7 +174,7 @@ func (m Match) bySeries(d *office.Device, r *Reading, taken []bool, take func(p,
 	var ports, places []int
 	for p := range d.Ports {
 		if m[p] < 0 && d.Ports[p].Kind == office.Physical && d.Ports[p].Inside == "" {
-			if _, n := series(d.Ports[p].Name); n >= 0 {
+			if last[p] >= 0 {
 				ports = append(ports, p)
 			}
 		}
@@ -181,16 +194,6 @@ func (m Match) bySeries(d *office.Device, r *Reading, taken []bool, take func(p,
 			take(p, places[i])
 		}
 	}
-}
-
-// begins says whether a port of the number is matched already.
-func (m Match) begins(d *office.Device, n int) bool {
-	for p := range d.Ports {
-		if _, k := series(d.Ports[p].Name); k == n && m[p] >= 0 {
-			return true
-		}
-	}
-	return false
 }
 
 // Said is what a neighbour says of itself, by which its port is found (IEEE 802.1AB).

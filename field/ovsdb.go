@@ -25,6 +25,34 @@ type SwitchPort struct {
 
 	uuid    string
 	members []member
+	wrong   []string // what its columns say that cannot be
+}
+
+// told takes what the columns tag and trunks say. What is no VLAN is not told; 0 and 4095,
+// which the schema allows, are in no VLAN.
+func (p *SwitchPort) told(tag, trunks []int) {
+	odd := func(v int) bool { return v < 0 || v > 4095 }
+	if len(tag) > 0 {
+		if odd(tag[0]) {
+			p.wrong = append(p.wrong, fmt.Sprintf("port %s has tag %d, which is no VLAN: taken for none", p.Name, tag[0]))
+			if p.Mode == "" { // which is what a tag makes of it
+				p.Mode = "access"
+			}
+		} else if tag[0] < 4095 {
+			p.Tag = tag[0]
+		}
+	}
+	for _, v := range trunks {
+		switch {
+		case !odd(v) && len(p.Trunks) <= 4096:
+			p.Trunks = append(p.Trunks, v)
+		case odd(v) && len(p.wrong) < 3:
+			p.wrong = append(p.wrong, fmt.Sprintf("port %s has %d in its trunks, which is no VLAN: left out", p.Name, v))
+		}
+	}
+	if len(trunks) > 0 && len(p.Trunks) == 0 { // it is not that it carries all
+		p.Trunks = []int{noVLAN}
+	}
 }
 
 // OVSDB reads the ports of one bridge over the Open vSwitch Database Management
@@ -36,7 +64,7 @@ func OVSDB(ctx context.Context, address, bridge string) ([]SwitchPort, error) {
 		return nil, err
 	}
 	defer db.Close()
-	if err := db.find(ctx, bridge); err != nil {
+	if err := db.line.during(ctx, func(ctx context.Context) error { return db.find(ctx, bridge) }); err != nil {
 		return nil, err
 	}
 	return db.ports, nil
@@ -44,7 +72,7 @@ func OVSDB(ctx context.Context, address, bridge string) ([]SwitchPort, error) {
 
 // ovsdb is a session with a database server, about one bridge.
 type ovsdb struct {
-	conn   net.Conn
+	line   *line
 	enc    *json.Encoder
 	dec    *json.Decoder
 	at     string
@@ -63,10 +91,18 @@ func dialOVSDB(ctx context.Context, address, device string) (*ovsdb, error) {
 	if err != nil {
 		return nil, fmt.Errorf("no OVSDB server answers at %s: %w", address, err)
 	}
-	return &ovsdb{conn: conn, enc: json.NewEncoder(conn), dec: json.NewDecoder(conn), at: address, device: device}, nil
+	return overOVSDB(conn, address, device), nil
 }
 
-func (s *ovsdb) Close() error { return s.conn.Close() }
+// overOVSDB is a session over a connection.
+func overOVSDB(conn net.Conn, address, device string) *ovsdb {
+	l := newLine(conn)
+	return &ovsdb{line: l, enc: json.NewEncoder(l), dec: json.NewDecoder(l), at: address, device: device}
+}
+
+func (s *ovsdb) Close() error { return s.line.Close() }
+
+func (s *ovsdb) wire() *line { return s.line }
 
 // find reads the ports of a bridge; of the only one, where none is named.
 func (s *ovsdb) find(ctx context.Context, bridge string) error {
@@ -108,15 +144,14 @@ func (s *ovsdb) find(ctx context.Context, bridge string) error {
 		}
 		p := SwitchPort{uuid: ids[0]}
 		_ = json.Unmarshal(r["name"], &p.Name)
-		if t := ints(r["tag"]); len(t) > 0 {
-			p.Tag = t[0]
-		}
-		p.Trunks = ints(r["trunks"])
+		p.Name = plain(p.Name)
 		_ = json.Unmarshal(r["vlan_mode"], &p.Mode) // an empty set leaves it empty
+		p.told(ints(r["tag"]), ints(r["trunks"]))
 		for _, id := range uuids(r["interfaces"]) {
 			x := interfaces[id]
 			var m member
 			_ = json.Unmarshal(x["name"], &m.name)
+			m.name = plain(m.name)
 			_ = json.Unmarshal(x["link_state"], &m.link)
 			_ = json.Unmarshal(x["type"], &m.kind)
 			if n := ints(x["link_speed"]); len(n) > 0 {
@@ -160,6 +195,9 @@ func (s *ovsdb) Read(ctx context.Context) (*Reading, error) {
 	r := &Reading{Source: "ovsdb at " + s.at, NotTold: []Told{TellsAdmit, TellsFilter, TellsLearnt, TellsNeighbours}}
 	for _, p := range s.ports {
 		x := Port{Name: p.Name, Bridged: true}
+		for _, text := range p.wrong {
+			r.wrong("%s", text)
+		}
 		x.Set, x.AllVLANs = p.setting()
 		bond := len(p.members) > 1
 		for _, m := range p.members {
@@ -332,7 +370,7 @@ func (s *ovsdb) send(ctx context.Context, m any) error {
 	if !ok {
 		deadline = time.Now().Add(10 * time.Second)
 	}
-	_ = s.conn.SetDeadline(deadline)
+	_ = s.line.SetDeadline(deadline)
 	return s.enc.Encode(m)
 }
 
@@ -369,6 +407,9 @@ func (s *ovsdb) call(ctx context.Context, method string, params []any) (json.Raw
 	for {
 		m, err := s.receive()
 		if err != nil {
+			return nil, fmt.Errorf("%s: %w", s.at, err)
+		}
+		if err := believable(m.Result); err != nil {
 			return nil, fmt.Errorf("%s: %w", s.at, err)
 		}
 		if string(m.ID) != fmt.Sprint(s.id) || m.Method != "" {
@@ -459,6 +500,9 @@ func Found(o *office.Office, device *office.Device, base wording.State, ports []
 			continue
 		}
 		at = device.Logical(at)
+		for _, text := range p.wrong {
+			r.Trouble = append(r.Trouble, found.Trouble{Row: i + 1, Text: text})
+		}
 		x, all := p.setting()
 		r.State.Ports[at] = everyVLAN(o, x, all)
 		r.Said = append(r.Said, at)
@@ -478,7 +522,10 @@ func (p *SwitchPort) setting() (x wording.Setting, all bool) {
 			mode = "access"
 		}
 	}
-	tag := office.VID(p.Tag)
+	tag, err := office.VIDOf(p.Tag)
+	if err != nil {
+		tag = 0
+	}
 	if mode != "access" {
 		for _, v := range p.Trunks {
 			if vid, err := office.VIDOf(v); err == nil {

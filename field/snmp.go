@@ -19,18 +19,19 @@ import (
 const (
 	snmpTimeout  = 2 * time.Second // for an answer; asked again twice
 	snmpRetries  = 2
-	mostRows     = 1 << 17 // of one table
-	bulkRows     = 25      // asked for at once, of each column
-	mostVarbinds = 500     // in one request that sets
+	bulkRows     = 25  // asked for at once, of each column
+	mostVarbinds = 500 // in one request that sets
 )
 
 // snmp is a device that is spoken to by SNMP.
 type snmp struct {
 	g        *gosnmp.GoSNMP
+	line     *line
 	at       string
 	save     string
 	cred     *Credentials
 	requests int
+	rows     int                 // that were told in this reading
 	r        *Reading            // the last, for what its tables are keyed by
 	lists    map[string][]byte   // PortLists as they were read, by column and VID
 	length   int                 // bytes of a PortList
@@ -67,7 +68,9 @@ func dialSNMP(ctx context.Context, at string, save string, cred *Credentials) (*
 	if err := g.Connect(); err != nil {
 		return nil, fmt.Errorf("snmp at %s: %w", at, err)
 	}
-	return &snmp{g: g, at: net.JoinHostPort(host, strconv.Itoa(int(port))), save: save, cred: cred}, nil
+	l := newLine(g.Conn)
+	g.Conn = l
+	return &snmp{g: g, line: l, at: net.JoinHostPort(host, strconv.Itoa(int(port))), save: save, cred: cred}, nil
 }
 
 // anew begins a session of v3 anew: a device that was started again, or another one at
@@ -83,10 +86,16 @@ func (s *snmp) anew() error {
 		PrivacyProtocol: usm.PrivacyProtocol, PrivacyPassphrase: usm.PrivacyPassphrase,
 	}
 	s.g.ContextEngineID = ""
-	return s.g.Connect()
+	if err := s.g.Connect(); err != nil {
+		return err
+	}
+	s.g.Conn = s.line.again(s.g.Conn)
+	return nil
 }
 
-func (s *snmp) Close() error { return s.g.Conn.Close() }
+func (s *snmp) Close() error { return s.line.Close() }
+
+func (s *snmp) wire() *line { return s.line }
 
 // says is an error of a request in words, with what would help.
 func (s *snmp) says(what string, err error) error {
@@ -176,7 +185,7 @@ func (s *snmp) table(ctx context.Context, what string, columns ...string) (map[s
 			if done[w] {
 				continue
 			}
-			index, in := within(v.Name, w.column)
+			index, in := below(v.Name, w.column)
 			if !in || v.Type == gosnmp.EndOfMibView || v.Type == gosnmp.NoSuchObject || v.Type == gosnmp.NoSuchInstance {
 				done[w] = true
 				continue
@@ -186,8 +195,8 @@ func (s *snmp) table(ctx context.Context, what string, columns ...string) (map[s
 			}
 			w.last, w.next = index, v.Name
 			out[w.column] = append(out[w.column], row{index, v})
-			if len(out[w.column]) > mostRows {
-				return nil, fmt.Errorf("%s has more than %d rows of %s: that is not believed", s.at, mostRows, what)
+			if s.rows++; s.rows > mostRows {
+				return nil, fmt.Errorf("%s has more than %d rows, of which it tells when asked for %s: that is not believed", s.at, mostRows, what)
 			}
 		}
 		left = slices.DeleteFunc(left, func(w *walk) bool { return done[w] })
@@ -195,8 +204,8 @@ func (s *snmp) table(ctx context.Context, what string, columns ...string) (map[s
 	return out, nil
 }
 
-// within is the index of an object below a column.
-func within(oid, column string) ([]int, bool) {
+// below is the index of an object below a column.
+func below(oid, column string) ([]int, bool) {
 	rest, ok := strings.CutPrefix(strings.TrimPrefix(oid, "."), column+".")
 	if !ok {
 		return nil, false

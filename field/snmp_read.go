@@ -1,6 +1,7 @@
 package field
 
 import (
+	"cmp"
 	"context"
 	"fmt"
 	"slices"
@@ -19,7 +20,7 @@ import (
 func (s *snmp) Read(ctx context.Context) (*Reading, error) {
 	s.g.Context = ctx
 	start := time.Now()
-	s.requests = 0
+	s.requests, s.rows = 0, 0
 	r := &Reading{Source: "snmp at " + s.at}
 	system, err := s.get(mib.SysDescr, mib.SysUpTime, mib.SysName, mib.SysObjectID)
 	if err != nil && s.r != nil && s.g.Version == gosnmp.Version3 && s.anew() == nil { // it answered before
@@ -371,9 +372,7 @@ func (s *snmp) learnt(ctx context.Context, r *Reading, place map[int]int) error 
 		}
 		r.Learnt = append(r.Learnt, Learnt{mac, k, vid})
 	}
-	slices.SortFunc(r.Learnt, func(a, b Learnt) int {
-		return slices.Compare([]string{fmt.Sprintf("%05d", a.Port), string(a.MAC)}, []string{fmt.Sprintf("%05d", b.Port), string(b.MAC)})
-	})
+	slices.SortFunc(r.Learnt, func(a, b Learnt) int { return cmp.Or(a.Port-b.Port, cmp.Compare(a.MAC, b.MAC)) })
 	return nil
 }
 

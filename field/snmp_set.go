@@ -266,7 +266,7 @@ func (s *snmp) put(all []object) error {
 			if b, ok := x.Value.([]byte); ok {
 				s.lists[x.Name] = b
 			}
-			if index, ok := within(x.Name, mib.StaticRowStatus); ok {
+			if index, ok := below(x.Name, mib.StaticRowStatus); ok {
 				s.static[office.VID(index[0])] = x.Value != mib.RowDestroy
 			}
 		}

@@ -23,6 +23,7 @@ import (
 // JSON, and its own commands.
 type host struct {
 	client *ssh.Client
+	line   *line
 	at     string
 	runs   int
 }
@@ -71,7 +72,8 @@ func dialSSH(ctx context.Context, at string, cred *Credentials) (*host, error) {
 		return nil, fmt.Errorf("nothing answers ssh at %s: %w", where, err)
 	}
 	_ = conn.SetDeadline(time.Now().Add(10 * time.Second)) // of greeting and keys
-	c, chans, reqs, err := ssh.NewClientConn(conn, where, config)
+	l := newLine(conn)
+	c, chans, reqs, err := ssh.NewClientConn(l, where, config)
 	if err != nil {
 		_ = conn.Close()
 		if wrong != nil {
@@ -80,24 +82,22 @@ func dialSSH(ctx context.Context, at string, cred *Credentials) (*host, error) {
 		return nil, fmt.Errorf("ssh at %s as %s: %s", where, cred.User, cred.Hide(err.Error()))
 	}
 	_ = conn.SetDeadline(time.Time{})
-	return &host{client: ssh.NewClient(c, chans, reqs), at: where}, nil
+	return &host{client: ssh.NewClient(c, chans, reqs), line: l, at: where}, nil
 }
 
 func (h *host) Close() error { return h.client.Close() }
 
-// mostOutput is what one command may print.
-const mostOutput = 16 << 20
+func (h *host) wire() *line { return h.line }
 
-// run runs one command, with something on its input.
+// run runs one command, with something on its input. What it may print, and for how long, is
+// bounded by the line.
 func (h *host) run(ctx context.Context, command, input string) ([]byte, error) {
 	session, err := h.client.NewSession()
 	if err != nil {
 		return nil, fmt.Errorf("ssh at %s: %w", h.at, err)
 	}
 	defer session.Close()
-	stop := context.AfterFunc(ctx, func() { session.Close() })
-	defer stop()
-	var out, wrong limited
+	var out, wrong bytes.Buffer
 	session.Stdout, session.Stderr = &out, &wrong
 	session.Stdin = strings.NewReader(input)
 	h.runs++
@@ -105,23 +105,13 @@ func (h *host) run(ctx context.Context, command, input string) ([]byte, error) {
 		if ctx.Err() != nil {
 			return nil, ctx.Err()
 		}
-		said := plain(strings.ReplaceAll(wrong.String(), "\n", "; "))
-		if said == "" {
-			said = err.Error()
+		words := plain(strings.ReplaceAll(clipped(wrong.String()), "\n", "; "))
+		if words == "" {
+			words = err.Error()
 		}
-		return nil, &Refused{command, said}
+		return nil, &Refused{command, words}
 	}
 	return out.Bytes(), nil
-}
-
-// limited is a buffer that ends somewhere.
-type limited struct{ bytes.Buffer }
-
-func (l *limited) Write(p []byte) (int, error) {
-	if l.Len()+len(p) > mostOutput {
-		return 0, errors.New("it prints more than is believed")
-	}
-	return l.Buffer.Write(p)
 }
 
 // link is what ip -json -details link prints of an interface.
@@ -143,33 +133,46 @@ type link struct {
 // Read asks for links, VLANs of bridges, addresses learnt, and its own addresses.
 func (h *host) Read(ctx context.Context) (*Reading, error) {
 	start, before := time.Now(), h.runs
-	r := &Reading{Source: "ssh at " + h.at, NotTold: []Told{TellsNeighbours, TellsAdmit, TellsFilter}}
+	r, err := hostReading(h.at, func(command string) ([]byte, error) { return h.run(ctx, command, "") })
+	if err != nil {
+		return nil, err
+	}
+	r.Took, r.Requests = time.Since(start), h.runs-before
+	return r, nil
+}
+
+// hostReading is what a host's commands print, as a reading.
+func hostReading(at string, run func(command string) ([]byte, error)) (*Reading, error) {
+	r := &Reading{Source: "ssh at " + at, NotTold: []Told{TellsNeighbours, TellsAdmit, TellsFilter}}
 	ask := func(command string, into any) error {
-		out, err := h.run(ctx, command, "")
+		out, err := run(command)
 		if err != nil {
 			return err
 		}
 		if len(bytes.TrimSpace(out)) == 0 {
 			return nil
 		}
+		if err := believable(out); err != nil {
+			return fmt.Errorf("%s at %s: %w", command, at, err)
+		}
 		if err := json.Unmarshal(out, into); err != nil {
-			return fmt.Errorf("%s at %s does not print JSON: is its iproute2 older than 4.14? (%w)", command, h.at, err)
+			return fmt.Errorf("%s at %s does not print JSON: is its iproute2 older than 4.14? (%w)", command, at, err)
 		}
 		return nil
 	}
-	if out, err := h.run(ctx, "hostname", ""); err == nil {
+	if out, err := run("hostname"); err == nil {
 		r.Name = plain(string(out))
 	}
 	var links []link
 	if err := ask("ip -json -details link show", &links); err != nil {
 		return nil, err
 	}
-	at := map[string]int{}
+	places := map[string]int{}
 	for _, l := range links {
 		if l.Name == "lo" {
 			continue
 		}
-		at[l.Name] = len(r.Ports)
+		places[l.Name] = len(r.Ports)
 		p := Port{Name: plain(l.Name), Index: l.Index, Shut: !slices.Contains(l.Flags, "UP"), Inner: l.Info.Kind == "tun" || l.Info.Kind == "bridge" || l.Info.Kind == "vlan"}
 		p.Link = map[string]string{"UP": "up", "DOWN": "down", "LOWERLAYERDOWN": "down"}[l.State]
 		p.Set.Filter = true
@@ -180,8 +183,8 @@ func (h *host) Read(ctx context.Context) (*Reading, error) {
 	}
 	for _, l := range links {
 		if l.Info.Slave == "bond" {
-			if m, ok := at[l.Master]; ok {
-				r.Ports[m].Members = append(r.Ports[m].Members, at[l.Name])
+			if m, ok := places[l.Master]; ok {
+				r.Ports[m].Members = append(r.Ports[m].Members, places[l.Name])
 			}
 		}
 	}
@@ -197,29 +200,38 @@ func (h *host) Read(ctx context.Context) (*Reading, error) {
 		return nil, err
 	}
 	var known office.Set
+	entries := make([]int, len(r.Ports)) // VLANs that were told, by place
 	for _, x := range vlans {
-		k, ok := at[x.Name]
+		k, ok := places[x.Name]
 		if !ok {
 			continue
 		}
 		p := &r.Ports[k]
 		p.Bridged = true
 		for _, v := range x.VLANs {
+			untagged, pvid := slices.Contains(v.Flags, "Egress Untagged"), slices.Contains(v.Flags, "PVID")
 			for n := v.From; n <= max(v.From, v.To); n++ {
 				vid, err := office.VIDOf(n)
 				if err != nil {
 					r.wrong("%s: %s", p.Name, err)
 					break
 				}
+				if entries[k]++; entries[k] > 4094 { // each of the VLANs that there are, once
+					r.wrong("%s: it tells of more VLANs there than there are: the others are left out", p.Name)
+					break
+				}
 				known.Add(vid)
-				if slices.Contains(v.Flags, "Egress Untagged") {
+				if untagged {
 					p.Set.Untagged.Add(vid)
 				} else {
 					p.Set.Tagged.Add(vid)
 				}
-				if slices.Contains(v.Flags, "PVID") {
+				if pvid {
 					p.Set.PVID = vid
 				}
+			}
+			if entries[k] > 4094 {
+				break
 			}
 		}
 	}
@@ -246,7 +258,7 @@ func (h *host) Read(ctx context.Context) (*Reading, error) {
 	for _, x := range fdb {
 		mac, err := office.ParseMAC(x.MAC)
 		vid, wrong := office.VIDOf(x.VLAN)
-		k, ok := at[x.Name]
+		k, ok := places[x.Name]
 		if err == nil && wrong == nil && ok && x.State != "permanent" && x.State != "static" && !slices.Contains(x.Flags, "self") {
 			r.Learnt = append(r.Learnt, Learnt{mac, k, vid})
 		}
@@ -269,8 +281,6 @@ func (h *host) Read(ctx context.Context) (*Reading, error) {
 			}
 		}
 	}
-	slices.Sort(r.NotTold)
-	r.Took, r.Requests = time.Since(start), h.runs-before
 	return r, nil
 }
 
