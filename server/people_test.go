@@ -3,6 +3,7 @@ package server_test
 import (
 	"bufio"
 	"context"
+	"crypto/rand"
 	"encoding/csv"
 	"encoding/json"
 	"fmt"
@@ -32,7 +33,20 @@ type house struct {
 	offices [2]int64
 }
 
-func newHouse(t testing.TB, more ...server.Access) *house {
+func newHouse(t testing.TB, more ...server.Access) *house { return newHouseOn(t, url, more...) }
+
+// ownDatabase is a database that no other test writes into.
+func ownDatabase(t testing.TB) string {
+	conn, err := pgx.Connect(t.Context(), url)
+	require.NoError(t, err)
+	defer conn.Close(t.Context())
+	name := "own_" + strings.ToLower(rand.Text()[:10])
+	_, err = conn.Exec(t.Context(), "CREATE DATABASE "+name)
+	require.NoError(t, err)
+	return strings.Replace(url, "/postgres?", "/"+name+"?", 1)
+}
+
+func newHouseOn(t testing.TB, url string, more ...server.Access) *house {
 	ctx, stop := context.WithCancel(context.Background())
 	st, err := store.Open(ctx, url)
 	require.NoError(t, err)

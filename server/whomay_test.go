@@ -28,7 +28,7 @@ type asker struct {
 }
 
 // everybody makes one of each.
-func everybody(h *house, robin []string) []asker {
+func everybody(h *house, robin []string, url string) []asker {
 	here, there := h.offices[0], h.offices[1]
 	token := func(by []string, office int64, scope string) []string {
 		status, v, _ := h.ask("POST", fmt.Sprintf("/api/offices/%d/tokens", office), map[string]any{"name": scope, "days": 1, "scope": scope}, by...)
@@ -95,13 +95,14 @@ type door struct {
 // would do its work, and looks at the database afterwards: who may not has changed nothing and
 // was told nothing, and where somebody may, it was done.
 func TestWhoMay(t *testing.T) {
-	h := newHouse(t)
+	url := ownDatabase(t)
+	h := newHouseOn(t, url)
 	key, err := secrets.New([]byte(strings.Repeat("k", 32)))
 	require.NoError(t, err)
 	h.srv.SpeakTo(server.Field{Key: key})
 	robin := h.first()
 	here, there := h.offices[0], h.offices[1]
-	all := everybody(h, robin)
+	all := everybody(h, robin, url)
 	conn, err := pgx.Connect(t.Context(), url)
 	require.NoError(t, err)
 	defer conn.Close(t.Context())
