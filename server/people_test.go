@@ -43,7 +43,7 @@ func ownDatabase(t testing.TB) string {
 	name := "own_" + strings.ToLower(rand.Text()[:10])
 	_, err = conn.Exec(t.Context(), "CREATE DATABASE "+name)
 	require.NoError(t, err)
-	return strings.Replace(url, "/postgres?", "/"+name+"?", 1)
+	return strings.Replace(url, "/"+conn.Config().Database+"?", "/"+name+"?", 1)
 }
 
 func newHouseOn(t testing.TB, url string, more ...server.Access) *house {

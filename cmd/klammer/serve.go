@@ -176,7 +176,7 @@ func serve(ctx context.Context, cmd *cobra.Command, with serving) error {
 	defer l.Close()
 	url := with.database
 	if url == "" {
-		c, err := cluster.Start(ctx, data)
+		c, err := cluster.StartSaying(ctx, data, func(what string) { log.Info(what) })
 		if err != nil {
 			return err
 		}

@@ -2,6 +2,10 @@
 // loopback and a free port, with a password of its own. The programs are
 // those of the operating system's package; the server refuses root, so where
 // root starts it, it runs as the user postgres.
+//
+// Klammer is a role there that owns one database and may make others; the superuser has
+// another password, which nothing but this package uses. A cluster that an older Klammer
+// made has one role for both, and stays so.
 package cluster
 
 import (
@@ -21,6 +25,9 @@ import (
 	"strings"
 	"syscall"
 	"time"
+
+	"github.com/jackc/pgx/v5"
+	"github.com/jackc/pgx/v5/pgconn"
 )
 
 // Cluster is a running server.
@@ -31,6 +38,7 @@ type Cluster struct {
 	bin  string
 	cred *syscall.Credential // nil: run as who we are
 	lock *os.File
+	say  func(string) // tells whoever waits for the start what it waits for
 }
 
 // ErrMissing says that PostgreSQL's programs are not installed.
@@ -39,11 +47,17 @@ var ErrMissing = errors.New("PostgreSQL is not installed: apt-get install postgr
 // Start makes the cluster in dir if it is not there, and starts it if it does
 // not run. Settings are PostgreSQL's, as in "fsync=off".
 func Start(ctx context.Context, dir string, settings ...string) (*Cluster, error) {
+	return StartSaying(ctx, dir, func(string) {}, settings...)
+}
+
+// StartSaying is [Start]; say is told what is waited for, where that takes a while: a server
+// that was killed with the program before it has to make good what it had not written.
+func StartSaying(ctx context.Context, dir string, say func(string), settings ...string) (*Cluster, error) {
 	bin, err := Programs()
 	if err != nil {
 		return nil, err
 	}
-	c := &Cluster{dir: dir, bin: bin}
+	c := &Cluster{dir: dir, bin: bin, say: say}
 	if os.Geteuid() == 0 {
 		if c.cred, err = postgresUser(); err != nil {
 			return nil, err
@@ -69,12 +83,57 @@ func Running(dir string) (url string, ok bool) {
 	if err != nil {
 		return "", false
 	}
-	port, ok := runningPort(filepath.Join(dir, "postgres"))
-	return address(strings.TrimSpace(string(password)), port), ok
+	data := filepath.Join(dir, "postgres")
+	if _, ok := postmaster(data); !ok {
+		return "", false
+	}
+	port, ok := portOf(data)
+	url = address("klammer", strings.TrimSpace(string(password)), database(dir), port)
+	return url, ok && accepts(url)
 }
 
-func address(password string, port int) string {
-	return fmt.Sprintf("postgres://klammer:%s@127.0.0.1:%d/postgres?sslmode=disable", password, port)
+// accepts says whether somebody listens at an address.
+func accepts(address string) bool {
+	u, err := url.Parse(address)
+	if err != nil {
+		return false
+	}
+	conn, err := net.DialTimeout("tcp", u.Host, time.Second)
+	if err != nil {
+		return false
+	}
+	conn.Close()
+	return true
+}
+
+func address(role, password, database string, port int) string {
+	return fmt.Sprintf("postgres://%s:%s@127.0.0.1:%d/%s?sslmode=disable", role, password, port, database)
+}
+
+// database is the name of the database of a folder: one made by an older Klammer, where there
+// was one role, has it in that of the superuser.
+func database(dir string) string {
+	if _, err := os.Stat(superuserFile(dir)); err != nil {
+		return "postgres"
+	}
+	return "klammer"
+}
+
+func superuserFile(dir string) string { return filepath.Join(dir, "superuser") }
+
+// superuser is the address for what a superuser alone may do.
+func (c *Cluster) superuser() (string, error) {
+	u, err := url.Parse(c.URL)
+	if err != nil {
+		return "", err
+	}
+	password, err := os.ReadFile(superuserFile(c.dir))
+	if errors.Is(err, os.ErrNotExist) {
+		return c.URL, nil
+	}
+	u.User = url.UserPassword("postgres", strings.TrimSpace(string(password)))
+	u.Path = "/postgres"
+	return u.String(), err
 }
 
 // hold keeps a second program out of the folder for as long as we live.
@@ -91,54 +150,183 @@ func (c *Cluster) hold() (err error) {
 
 func (c *Cluster) start(ctx context.Context, settings []string) error {
 	data := filepath.Join(c.dir, "postgres")
-	password, err := c.make(ctx, data)
+	password, err := c.make(ctx, data, slices.Contains(settings, "fsync=off"))
 	if err != nil {
 		return err
 	}
-	port, running := runningPort(data)
-	// One that is just starting, or stopping, for a program that was killed.
-	for until := time.Now().Add(20 * time.Second); !running && time.Now().Before(until); port, running = runningPort(data) {
-		if pid, ok := postmaster(data); !ok || syscall.Kill(pid, 0) != nil {
-			break
-		}
-		time.Sleep(100 * time.Millisecond)
+	port, err := c.up(ctx, data, settings)
+	if err != nil {
+		return err
 	}
-	if !running {
-		if port, err = freePort(); err != nil {
-			return err
-		}
-		if err := c.launch(ctx, data, port, settings); err != nil {
-			return err
-		}
-	}
-	c.URL = address(password, port)
-	return nil
+	c.URL = address("klammer", password, database(c.dir), port)
+	return c.answers(ctx, data, settings)
 }
 
-// launch starts the server on a folder and a port and waits until it answers.
+// up takes over the server that runs on the folder, one that outlived a program that was
+// killed, or starts one.
+func (c *Cluster) up(ctx context.Context, data string, settings []string) (int, error) {
+	if _, ok := postmaster(data); ok {
+		for until := time.Now().Add(20 * time.Second); time.Now().Before(until); { // it may just be starting
+			if port, ok := portOf(data); ok {
+				return port, nil
+			}
+			if err := pause(ctx); err != nil {
+				return 0, err
+			}
+		}
+	}
+	port, err := freePort()
+	if err != nil {
+		return 0, err
+	}
+	return port, c.launch(ctx, data, port, settings)
+}
+
+// How long a server may be stopping before it is ended at once, as by a power cut, and
+// before what is left of it is killed.
+var (
+	stopping = 20 * time.Second
+	ending   = 40 * time.Second
+)
+
+// recovering is how long a server may take to make good what was not written when it died.
+const recovering = 30 * time.Minute
+
+// answers waits until the server takes a question. One that makes good what it had not
+// written takes what that takes; one that is stopping and does not come to its end is ended,
+// as it is ours: we have the folder's lock.
+func (c *Cluster) answers(ctx context.Context, data string, settings []string) error {
+	start := time.Now()
+	told := ""
+	say := func(what string) {
+		if what != told && time.Since(start) > time.Second {
+			told = what
+			c.say(what)
+		}
+	}
+	var last error
+	var stops time.Time // since when it says that it is stopping
+	for time.Since(start) < recovering {
+		conn, err := pgx.Connect(ctx, c.URL)
+		if err == nil {
+			return conn.Close(ctx)
+		}
+		last = err
+		var pg *pgconn.PgError
+		switch {
+		case ctx.Err() != nil:
+			return ctx.Err()
+		case errors.As(err, &pg) && pg.Code != "57P03": // it answers, and will not do otherwise
+			return err
+		case pg != nil && strings.Contains(pg.Message, "shutting down"):
+			if stops.IsZero() {
+				stops = time.Now()
+			}
+			say("PostgreSQL is still stopping, from before")
+			switch since := time.Since(stops); {
+			case since > ending:
+				say("PostgreSQL does not come to its end: it is killed")
+				signal(processes(data), syscall.SIGKILL)
+			case since > stopping:
+				say("PostgreSQL does not come to its end: it is ended at once")
+				if pid, ok := postmaster(data); ok {
+					signal([]int{pid}, syscall.SIGQUIT)
+				}
+			}
+		case pg != nil:
+			stops = time.Time{}
+			say("PostgreSQL makes good what was not written when it died (" + pg.Message + ")")
+		default: // nobody listens
+			if _, ok := postmaster(data); !ok {
+				stops = time.Time{}
+				if err := c.relaunch(ctx, data, settings); err != nil {
+					return err
+				}
+			}
+		}
+		if err := pause(ctx); err != nil {
+			return err
+		}
+	}
+	return fmt.Errorf("PostgreSQL in %s does not answer: %w", data, last)
+}
+
+// relaunch starts a server that is gone at the port that it had.
+func (c *Cluster) relaunch(ctx context.Context, data string, settings []string) error {
+	u, err := url.Parse(c.URL)
+	if err != nil {
+		return err
+	}
+	port, err := strconv.Atoi(u.Port())
+	if err != nil {
+		return err
+	}
+	return c.launch(ctx, data, port, settings)
+}
+
+// pause is between two looks.
+func pause(ctx context.Context) error {
+	select {
+	case <-ctx.Done():
+		return ctx.Err()
+	case <-time.After(100 * time.Millisecond):
+		return nil
+	}
+}
+
+// launch starts the server on a folder and a port, and waits until its process is there to
+// stay. What an earlier one left running of itself is ended first, as that keeps a new one
+// from starting.
 func (c *Cluster) launch(ctx context.Context, data string, port int, settings []string) error {
+	for sent, until := syscall.SIGTERM, time.Now().Add(20*time.Second); len(processes(data)) > 0 && time.Now().Before(until); sent = syscall.SIGKILL {
+		signal(processes(data), sent)
+		if err := pause(ctx); err != nil {
+			return err
+		}
+	}
+	// A number that another program has by now would be taken for a server that runs.
+	_ = os.Remove(filepath.Join(data, "postmaster.pid"))
 	options := []string{"-p", strconv.Itoa(port), "-c", "listen_addresses=127.0.0.1", "-c", "unix_socket_directories="}
 	for _, s := range settings {
 		options = append(options, "-c", s)
 	}
 	log := filepath.Join(data, "server.log")
-	if err := c.run(ctx, "pg_ctl", "start", "-w", "-t", "60", "-D", data, "-l", log, "-o", strings.Join(options, " ")); err != nil {
-		tail, _ := os.ReadFile(log)
-		return fmt.Errorf("PostgreSQL does not start in %s: %w\n%s", data, err, tail[max(0, len(tail)-800):])
+	if err := c.run(ctx, "pg_ctl", "start", "-W", "-D", data, "-l", log, "-o", strings.Join(options, " ")); err != nil {
+		return c.why(err, data)
 	}
-	return nil
+	for until := time.Now().Add(20 * time.Second); time.Now().Before(until); {
+		if _, ok := postmaster(data); ok {
+			if accepts(address("", "", "", port)) {
+				return nil
+			}
+		} else if len(processes(data)) == 0 && time.Now().After(until.Add(-18*time.Second)) {
+			return c.why(errors.New("it ended"), data)
+		}
+		if err := pause(ctx); err != nil {
+			return err
+		}
+	}
+	return c.why(errors.New("nobody listens at its port"), data)
 }
 
-// make makes the cluster, all or nothing, and gives its password.
-func (c *Cluster) make(ctx context.Context, data string) (string, error) {
+// why is an error with the end of what the server said.
+func (c *Cluster) why(err error, data string) error {
+	tail, _ := os.ReadFile(filepath.Join(data, "server.log"))
+	return fmt.Errorf("PostgreSQL does not start in %s: %w\n%s", data, err, tail[max(0, len(tail)-800):])
+}
+
+// make makes the cluster, all or nothing, and gives the password of Klammer's role.
+func (c *Cluster) make(ctx context.Context, data string, quick bool) (string, error) {
 	secret := filepath.Join(c.dir, "password")
 	if _, err := os.Stat(filepath.Join(data, "PG_VERSION")); err == nil {
 		p, err := os.ReadFile(secret)
 		return strings.TrimSpace(string(p)), err
 	}
-	password := rand.Text()
-	if err := os.WriteFile(secret, []byte(password+"\n"), 0o600); err != nil {
-		return "", err
+	password, above := rand.Text(), superuserFile(c.dir)
+	for file, text := range map[string]string{secret: password, above: rand.Text()} {
+		if err := os.WriteFile(file, []byte(text+"\n"), 0o600); err != nil {
+			return "", err
+		}
 	}
 	// A name of its own: an initdb that outlived a program that was killed may
 	// still write into the one before.
@@ -153,17 +341,25 @@ func (c *Cluster) make(ctx context.Context, data string) (string, error) {
 	if err := os.RemoveAll(data); err != nil { // what is there is no cluster: it has no PG_VERSION
 		return "", err
 	}
-	for _, p := range []string{fresh, secret} {
+	for _, p := range []string{fresh, secret, above} {
 		if c.cred != nil {
 			if err := os.Chown(p, int(c.cred.Uid), int(c.cred.Gid)); err != nil {
 				return "", err
 			}
 		}
 	}
-	err = c.run(ctx, "initdb", "-D", fresh, "-U", "klammer", "-A", "scram-sha-256", "--pwfile", secret,
-		"-E", "UTF8", "--locale=C.UTF-8", "--no-instructions", "--no-sync")
-	if err != nil {
+	args := []string{"-D", fresh, "-U", "postgres", "-A", "scram-sha-256", "--pwfile", above, "-E", "UTF8", "--locale=C.UTF-8", "--no-instructions"}
+	if quick {
+		args = append(args, "--no-sync")
+	}
+	if err := c.run(ctx, "initdb", args...); err != nil {
 		return "", fmt.Errorf("the database folder cannot be made: %w", err)
+	}
+	// Before anybody can connect: a role that owns its database, may make others to try
+	// backups in, and nothing else.
+	first := "CREATE ROLE klammer LOGIN CREATEDB PASSWORD '" + password + "';\nCREATE DATABASE klammer OWNER klammer TEMPLATE template0;\n"
+	if err := c.tell(ctx, first, "postgres", "--single", "-D", fresh, "postgres"); err != nil {
+		return "", fmt.Errorf("the database cannot be made: %w", err)
 	}
 	return password, os.Rename(fresh, data)
 }
@@ -185,20 +381,22 @@ func (c *Cluster) Kill() error {
 
 // Again starts a cluster that was killed, at the port that it had.
 func (c *Cluster) Again(ctx context.Context) (*Cluster, error) {
-	u, err := url.Parse(c.URL)
-	if err != nil {
+	data := filepath.Join(c.dir, "postgres")
+	if err := c.relaunch(ctx, data, nil); err != nil {
 		return nil, err
 	}
-	port, err := strconv.Atoi(u.Port())
-	if err != nil {
-		return nil, err
-	}
-	return c, c.launch(ctx, filepath.Join(c.dir, "postgres"), port, nil)
+	return c, c.answers(ctx, data, nil)
 }
 
 func (c *Cluster) run(ctx context.Context, program string, args ...string) error {
+	return c.tell(ctx, "", program, args...)
+}
+
+// tell runs a program with something on its input.
+func (c *Cluster) tell(ctx context.Context, input, program string, args ...string) error {
 	cmd := exec.CommandContext(ctx, filepath.Join(c.bin, program), args...)
 	cmd.Dir = "/"
+	cmd.Stdin = strings.NewReader(input)
 	// A session of its own: Ctrl-C is for us, and we stop the server in turn.
 	cmd.SysProcAttr = &syscall.SysProcAttr{Setsid: true, Credential: c.cred}
 	var said bytes.Buffer
@@ -241,28 +439,58 @@ func postgresUser() (*syscall.Credential, error) {
 	return &syscall.Credential{Uid: uint32(uid), Gid: uint32(gid)}, errors.Join(err1, err2)
 }
 
-// runningPort reads the port of a server that runs on data already: one that
-// outlived a program that was killed.
-func runningPort(data string) (int, bool) {
+// portOf is the port of the server that says that it has a folder, once it says it.
+func portOf(data string) (int, bool) {
+	text, err := os.ReadFile(filepath.Join(data, "postmaster.pid"))
+	lines := strings.Split(string(text), "\n")
+	if err != nil || len(lines) < 4 {
+		return 0, false
+	}
+	port, err := strconv.Atoi(strings.TrimSpace(lines[3]))
+	return port, err == nil && port > 0
+}
+
+// postmaster is the process that holds a folder of data, false where none does: a number that
+// is left from one that was killed may be another program's by now.
+func postmaster(data string) (pid int, ok bool) {
 	text, err := os.ReadFile(filepath.Join(data, "postmaster.pid"))
 	if err != nil {
 		return 0, false
 	}
-	lines := strings.Split(string(text), "\n")
-	if len(lines) < 4 {
-		return 0, false
+	first, _, _ := strings.Cut(string(text), "\n")
+	pid, err = strconv.Atoi(strings.TrimSpace(first))
+	return pid, err == nil && pid > 0 && ours(pid, data)
+}
+
+// ours says whether a process is one of the server's on a folder: it works there.
+func ours(pid int, data string) bool {
+	at, err := os.Readlink(fmt.Sprintf("/proc/%d/cwd", pid))
+	if err != nil { // not on Linux, or not to be seen: it is there, and that has to do
+		_, there := os.Stat("/proc/self/cwd")
+		return there != nil && syscall.Kill(pid, 0) == nil
 	}
-	pid, err1 := strconv.Atoi(strings.TrimSpace(lines[0]))
-	port, err2 := strconv.Atoi(strings.TrimSpace(lines[3]))
-	if err1 != nil || err2 != nil || syscall.Kill(pid, 0) != nil {
-		return 0, false
+	if real, err := filepath.EvalSymlinks(data); err == nil {
+		data = real
 	}
-	conn, err := net.DialTimeout("tcp", net.JoinHostPort("127.0.0.1", strconv.Itoa(port)), time.Second)
-	if err != nil {
-		return 0, false
+	program, _ := os.ReadFile(fmt.Sprintf("/proc/%d/comm", pid))
+	return at == data && strings.TrimSpace(string(program)) == "postgres"
+}
+
+// processes are all of the server's on a folder.
+func processes(data string) (all []int) {
+	entries, _ := os.ReadDir("/proc")
+	for _, e := range entries {
+		if pid, err := strconv.Atoi(e.Name()); err == nil && ours(pid, data) {
+			all = append(all, pid)
+		}
 	}
-	conn.Close()
-	return port, true
+	return all
+}
+
+func signal(pids []int, s syscall.Signal) {
+	for _, pid := range pids {
+		_ = syscall.Kill(pid, s)
+	}
 }
 
 func freePort() (int, error) {

