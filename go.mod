@@ -12,6 +12,7 @@ require (
 	github.com/gosnmp/gosnmp v1.47.0
 	github.com/insomniacslk/dhcp v0.0.0-20260901064844-234b97448fae
 	github.com/jackc/pgx/v5 v5.12.0
+	github.com/mtibben/confusables v0.0.0-20210201002637-9d1b0723b659
 	github.com/pressly/goose/v3 v3.29.0
 	github.com/prometheus/client_golang v1.25.0
 	github.com/rogpeppe/go-internal v1.16.0

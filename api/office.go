@@ -34,6 +34,7 @@ type OfficeView struct {
 	Turn    history.Turn `json:"turn,omitempty"`
 	Summary string       `json:"summary,omitempty"`
 	Look    *Explanation `json:"look,omitempty" description:"what the edit asked to see"`
+	Made    int64        `json:"made,omitempty" description:"of a request that was asked again: the revision that it led to when it was made"`
 }
 
 // VLANView is a row of the board.

@@ -15,6 +15,8 @@ type NewOffice struct {
 	Text  string   `json:"text,omitempty" description:"a whole office in bracket notation"`
 	Lines []string `json:"lines,omitempty" maxItems:"200" description:"lines of the line, done one after the other on what the text makes: all, or no office is made"`
 	Copy  int64    `json:"copy,omitempty" office:"reader" minimum:"0" description:"the office to start as"`
+	ID    string   `json:"id,omitempty" maxLength:"64" description:"a name that the page gave the request: asked again, it is not done again"`
+	Again bool     `json:"again,omitempty" description:"it may have been done already"`
 	Try   bool     `json:"try,omitempty" description:"only say whether the text can be read"`
 }
 

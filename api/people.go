@@ -60,7 +60,39 @@ type PersonView struct {
 // PeopleView is who may what in an office, or in all.
 type PeopleView struct {
 	People []PersonView `json:"people" required:"true" nullable:"false"`
-	Link   string       `json:"link,omitempty" description:"the invitation that was just made, told this once: the secret"`
+
+	Invitations []InvitationView `json:"invitations" required:"true" nullable:"false" description:"those that are open"`
+
+	Link string `json:"link,omitempty" description:"the invitation that was just made, told this once: the secret"`
+}
+
+// InvitationView is an invitation that nobody used yet. It holds as long as who gave it may
+// give it.
+type InvitationView struct {
+	ID      int64     `json:"id" required:"true"`
+	Office  string    `json:"office,omitempty" description:"its title; all offices without it"`
+	Role    string    `json:"role" required:"true"`
+	By      string    `json:"by" required:"true"`
+	At      time.Time `json:"at" required:"true"`
+	Expires time.Time `json:"expires" required:"true"`
+}
+
+// OwnPassword is one's own password, for what makes a difference who says it.
+type OwnPassword struct {
+	Password string `json:"password" required:"true" maxLength:"1024"`
+}
+
+// PasskeyForget forgets a passkey.
+type PasskeyForget struct {
+	Passkey  int64  `json:"passkey" required:"true" minimum:"1"`
+	Password string `json:"password" required:"true" maxLength:"1024" description:"one's own"`
+}
+
+// Opens is what opens one's account, or acts in one's name, when the password has changed.
+type Opens struct {
+	Sessions []SessionView `json:"sessions" required:"true" nullable:"false"`
+	Passkeys []string      `json:"passkeys" required:"true" nullable:"false" description:"by their names"`
+	Tokens   []string      `json:"tokens" required:"true" nullable:"false" description:"by their names, with their offices"`
 }
 
 // RoleRequest gives somebody a role, or takes it away.

@@ -18,6 +18,7 @@ import (
 	"errors"
 	"fmt"
 	"io"
+	"maps"
 	"os"
 	"os/exec"
 	"path/filepath"
@@ -270,8 +271,23 @@ func same(ctx context.Context, conn *pgx.Conn, about *About) error {
 	return nil
 }
 
-// Restore makes a database what a backup is of, in one step, or leaves it as it is. No
-// server may be on it meanwhile. It is tried in a scratch database first.
+// openers are the tables of what lets somebody in besides the password and the passkeys of an
+// account. What ended, was used or was taken back since the backup would come back with it, so
+// after a restore they are empty, and everybody signs in anew.
+var openers = []string{"session", "token", "invitation", "ceremony", "known_browser"}
+
+// shut is the statements that empty them; a backup of an older form may lack some.
+func shut() string {
+	var b strings.Builder
+	for _, t := range openers {
+		fmt.Fprintf(&b, "DO $$ BEGIN IF to_regclass('public.%[1]s') IS NOT NULL THEN DELETE FROM public.%[1]s; END IF; END $$;\n", t)
+	}
+	return b.String()
+}
+
+// Restore makes a database what a backup is of, in one step, or leaves it as it is; what let
+// somebody in then lets nobody in any more ([openers]). No server may be on it meanwhile. It is
+// tried in a scratch database first.
 func Restore(ctx context.Context, url, file string) (*About, error) {
 	dir, err := os.MkdirTemp("", "klammer-restore-")
 	if err != nil {
@@ -308,11 +324,36 @@ func Restore(ctx context.Context, url, file string) (*About, error) {
 	if err := os.WriteFile(script, []byte(gone), 0o600); err != nil {
 		return nil, err
 	}
-	err = program(ctx, conn.Config(), "psql", "--no-psqlrc", "--quiet", "--single-transaction", "--set=ON_ERROR_STOP=1", "--output="+os.DevNull, "--file="+script, "--file="+script+".dump")
+	if err := os.WriteFile(script+".shut", []byte(shut()), 0o600); err != nil {
+		return nil, err
+	}
+	err = program(ctx, conn.Config(), "psql", "--no-psqlrc", "--quiet", "--single-transaction", "--set=ON_ERROR_STOP=1", "--output="+os.DevNull, "--file="+script, "--file="+script+".dump", "--file="+script+".shut")
 	if err != nil {
 		return nil, err
 	}
-	return about, same(ctx, conn, about)
+	there := *about
+	there.Rows = maps.Clone(about.Rows)
+	for _, t := range openers {
+		if there.Rows[t] != "" {
+			there.Rows[t] = "0 "
+		}
+	}
+	return about, same(ctx, conn, &there)
+}
+
+// Who tells the names of those who have an account in a database, for whoever restored it to
+// look whether one of them was removed since.
+func Who(ctx context.Context, url string) (names []string, err error) {
+	conn, err := connect(ctx, url)
+	if err != nil {
+		return nil, err
+	}
+	defer conn.Close(context.WithoutCancel(ctx))
+	rows, err := conn.Query(ctx, "SELECT name FROM person ORDER BY lower(name)")
+	if err != nil {
+		return nil, err
+	}
+	return pgx.CollectRows(rows, pgx.RowTo[string])
 }
 
 func connect(ctx context.Context, url string) (*pgx.Conn, error) {

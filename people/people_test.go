@@ -72,3 +72,13 @@ func TestRoles(t *testing.T) {
 	_, err := RoleOf("nobody")
 	require.ErrorContains(t, err, "there are reader, planner, carrier and keeper")
 }
+
+// TestAlike: names that look alike are told, whatever letters they are in, and others are not.
+func TestAlike(t *testing.T) {
+	for _, x := range [][2]string{{"Karl", "\u041aarl"}, {"Robin", "R\u043ebin"}, {"robin", "ROBIN"}, {"Paul", "\u0420aul"}, {"Sam", "\uff33am"}, {"Ill", "lll"}} {
+		require.True(t, Alike(x[0], x[1]), "%q", x)
+	}
+	for _, x := range [][2]string{{"Karl", "Carl"}, {"Robin", "Robyn"}, {"Noor", "Nora"}, {"\u0410\u043d\u043d\u0430", "Anna"}} {
+		require.False(t, Alike(x[0], x[1]), "%q", x)
+	}
+}

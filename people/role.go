@@ -2,7 +2,13 @@
 // keeps nothing itself.
 package people
 
-import "fmt"
+import (
+	"fmt"
+	"strings"
+
+	"github.com/mtibben/confusables"
+	"golang.org/x/text/unicode/norm"
+)
 
 // Role is what somebody may do with an office; each may all that the ones before may.
 type Role int
@@ -36,4 +42,14 @@ func RoleOf(name string) (Role, error) {
 		}
 	}
 	return Nobody, fmt.Errorf("%q is no role: there are reader, planner, carrier and keeper", name)
+}
+
+// Alike says whether two names look alike, whatever letters they are written in (the skeletons
+// of Unicode Technical Standard 39, 4).
+func Alike(a, b string) bool {
+	a, b = norm.NFKC.String(a), norm.NFKC.String(b)
+	looks := func(as func(string) string) bool {
+		return strings.EqualFold(confusables.Skeleton(as(a)), confusables.Skeleton(as(b)))
+	}
+	return looks(strings.ToUpper) || looks(strings.ToLower) || looks(func(s string) string { return s })
 }

@@ -4,6 +4,7 @@ import (
 	"encoding/json"
 	"fmt"
 	"iter"
+	"net/netip"
 	"net/url"
 	"reflect"
 	"slices"
@@ -24,6 +25,7 @@ type Access struct {
 	Host     func(name string) bool // by which names the server may be asked for, besides those of this machine; nil for none
 	Strict   bool                   // browsers may come by TLS alone from now on (RFC 6797)
 	Own      func() string          // the SHA-256 of a certificate that the server made itself; nil for another
+	Proxies  []netip.Prefix         // whose word about who asks counts
 	Cost     people.Cost            // of a guess of a password; [people.Usual] where it is zero
 
 	Patience time.Duration // how long a request may take to be sent, and an answer to be read; 30 s where zero
@@ -294,6 +296,10 @@ func (s *Server) allow(r route) fiber.Handler {
 			into = append(into, x.office)
 		}
 		c.Locals("offices", into)
+		c.SetContext(store.Watched(c.Context()))
+		if token, again := nameOf(c); again && token != "" { // until somebody knows
+			store.DeedOf(c.Context()).May()
+		}
 		what := recorded[r.method+" "+r.path]
 		if what == "" {
 			return c.Next()

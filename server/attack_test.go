@@ -4,6 +4,7 @@ import (
 	"bufio"
 	"bytes"
 	"compress/gzip"
+	"crypto/rand"
 	"encoding/json"
 	"fmt"
 	"io"
@@ -16,6 +17,8 @@ import (
 	"time"
 
 	"github.com/stretchr/testify/require"
+
+	"klammer/server"
 )
 
 // TestTooMuch: what would be more work than a request may be ends with a 4xx
@@ -196,7 +199,97 @@ func TestAgain(t *testing.T) {
 	status, v = d.ask("POST", "/undo", `{"revision":3,"id":"three","again":true}`)
 	require.Equal(t, 200, status, v)
 	status, v = d.ask("POST", "/undo", `{"revision":3,"id":"three","again":true}`)
-	require.Contains(t, []int{200, 409}, status, v)
+	require.Equal(t, 200, status, v)
+	require.EqualValues(t, 4, v["made"])
+}
+
+// TestOneOutcome: each write has one outcome under its name, whatever it is, asked as often as
+// one likes, in any order, of two servers at once, said to be asked again or not; and a name
+// that was used for something else is refused as that.
+func TestOneOutcome(t *testing.T) {
+	both, _ := playedBy(t, 2, server.Field{Tick: time.Hour}, small, small)
+	d := both[0]
+	revision := func() (n int) {
+		_, v := both[1].ask("GET", "", "")
+		return int(v["revision"].(float64))
+	}
+	before := revision()
+	posts := []struct{ path, body, other string }{
+		{"/edits", `"base":1,"commands":[{"lines":["a 4: 10"]}]`, `"base":1,"commands":[{"lines":["a 4: 20"]}]`},
+		{"/edits", `"base":1,"commands":[{"lines":["a 1: 10"]}]`, `"base":1,"commands":[{"lines":["a 1: 20"]}]`}, // it is so already
+		{"/edits", `"base":1,"commands":[{"lines":["a 5: 10"]},{"lines":["a 6: 10"]}]`, `"base":1,"commands":[{"lines":["a 6: 10"]}]`},
+		{"/undo", fmt.Sprintf(`"revision":%d`, before+1), fmt.Sprintf(`"revision":%d`, before)},
+		{"/undo", fmt.Sprintf(`"revision":%d`, before+3), fmt.Sprintf(`"revision":%d`, before+1)}, // which is doing it again
+		{"/restore", `"revision":1`, `"revision":2`},
+	}
+	seen := map[int]int{}
+	for k, p := range posts {
+		var w sync.WaitGroup
+		got := make([]string, 12)
+		for n := range got { // at once, of two servers
+			w.Go(func() {
+				status, v := both[n%2].ask("POST", p.path, fmt.Sprintf(`{%s,"id":"post %d","again":%v}`, p.body, k, n%3 == 0))
+				made := v["made"]
+				if made == nil {
+					made = v["revision"]
+				}
+				got[n] = fmt.Sprint(status, " ", made, v["error"])
+			})
+		}
+		w.Wait()
+		for _, g := range got {
+			require.Equal(t, got[0], g, "%s %s", p.path, p.body)
+		}
+		var at int
+		_, err := fmt.Sscanf(got[0], "200 %d", &at)
+		require.NoError(t, err, got[0])
+		seen[k] = at
+		require.Equal(t, []int{before + 1, before + 1, before + 2, before + 3, before + 4, before + 5}[k], revision(), "%s %s", p.path, p.body)
+	}
+	for k := len(posts) - 1; k >= 0; k-- { // long after, and in another order
+		for n := range 2 {
+			status, v := both[n].ask("POST", posts[k].path, fmt.Sprintf(`{%s,"id":"post %d"}`, posts[k].body, k))
+			require.Equal(t, 200, status, v)
+			if k != 1 { // which came to nothing, at whatever revision that is
+				require.EqualValues(t, seen[k], v["made"], "%v", posts[k])
+			}
+			status, v = both[n].ask("POST", posts[k].path, fmt.Sprintf(`{%s,"id":"post %d"}`, posts[k].other, k))
+			require.Equal(t, 409, status, v)
+			require.Contains(t, v["error"], "an id of its own")
+		}
+	}
+	require.Equal(t, before+5, revision(), "nothing of it was done again")
+
+	// So it is with what starts an office.
+	offices := func() int {
+		resp := d.get("/api/offices")
+		defer resp.Body.Close()
+		text, err := io.ReadAll(resp.Body)
+		require.NoError(t, err)
+		return strings.Count(string(text), `"id"`)
+	}
+	there, own := offices(), rand.Text()
+	for _, x := range []struct{ path, body, other string }{
+		{"/api/offices", `{"title":"New","id":"start `+own+`"}`, `{"title":"Other","id":"start `+own+`"}`},
+		{"/api/intake", `{"name":"x.csv","text":"den\nVLAN,Name,1,2\n10,desks,U,x\n","title":"den","take":true,"id":"taken `+own+`"}`, `{"name":"x.csv","text":"den\nVLAN,Name,1,2\n10,desks,T,x\n","title":"den","take":true,"id":"taken `+own+`"}`},
+	} {
+		var w sync.WaitGroup
+		got := make([]string, 8)
+		for n := range got {
+			w.Go(func() {
+				status, text := both[n%2].post(x.path, x.body)
+				got[n] = fmt.Sprint(status, text)
+			})
+		}
+		w.Wait()
+		for _, g := range got {
+			require.Equal(t, got[0], g)
+			require.Contains(t, g, "200")
+		}
+		status, text := d.post(x.path, x.other)
+		require.Equal(t, 409, status, text)
+	}
+	require.Equal(t, there+2, offices())
 }
 
 // TestBuiltUpon: what others built upon is not taken back under their feet, and

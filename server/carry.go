@@ -74,7 +74,7 @@ func (s *Server) carryOut(c fiber.Ctx) error {
 	ctx, stop := context.WithCancel(s.stop)
 	x := &carry{order: q.Order, stop: stop, view: api.CarryView{Visit: q.Visit, Step: at, Running: true}}
 	s.carries.Store(r.id, x)
-	u, address := &usage{}, c.IP()
+	u, address := &usage{}, s.askedFrom(c).String()
 	mishap.Go(s.log, "carrying out", func() {
 		defer stop()
 		view := api.CarryView{Visit: q.Visit, Step: at, Ended: "failed"}

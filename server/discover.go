@@ -74,7 +74,7 @@ func (s *Server) discover(c fiber.Ctx) error {
 		}
 		by[res.Device] = res.Reading
 	})
-	s.noteUsage(u, name, c.IP(), r.id)
+	s.noteUsage(u, name, s.askedFrom(c).String(), r.id)
 	var all []field.Read
 	for _, a := range at { // in the order that they were named in
 		if by[a] != nil {

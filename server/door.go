@@ -5,6 +5,7 @@ import (
 	"errors"
 	"fmt"
 	"math"
+	"slices"
 	"strings"
 	"time"
 
@@ -18,12 +19,66 @@ import (
 // mostGuesses is how many passwords are looked at at once: each takes 64 MiB.
 const mostGuesses = 4
 
-// How many sign-ins may fail before the next waits: of an account, and from an address,
-// behind which an office may be.
+// How many sign-ins may fail before the next waits: of an account from one address; from an
+// address, behind which an office may be; and of an account from wherever, which slows those
+// who have many addresses. Who has a browser with which he signed in before waits for what
+// failed there, and for nobody else's guesses.
 const (
-	freeOfAccount = 5
-	freeOfAddress = 20
+	freeOfAccount  = 5
+	freeOfAddress  = 20
+	freeOfAnywhere = 50
 )
+
+// browserCookie holds by what a browser is known with which somebody signed in.
+const browserCookie = "__Host-klammer-browser"
+
+// guess is what a sign-in is slowed down by.
+type guess struct {
+	keys    []string // in the order of free
+	free    []int
+	browser int64 // that is known; 0 for none
+}
+
+// guessing is what a sign-in to an account, "" where it is not said, is slowed down by. A
+// person of 0 is nobody that is known.
+func (s *Server) guessAt(c fiber.Ctx, account string, person int64) (g guess, err error) {
+	if account == "" || person != 0 {
+		if g.browser, err = s.store.Knows(c.Context(), c.Cookies(browserCookie), person); err != nil {
+			return g, err
+		}
+	}
+	if g.browser != 0 {
+		g.keys, g.free = []string{fmt.Sprintf("browser:%d", g.browser)}, []int{freeOfAccount}
+		return g, nil
+	}
+	from := placeOf(s.askedFrom(c))
+	g.keys, g.free = []string{"address:" + from}, []int{freeOfAddress}
+	if account = strings.ToLower(account); account != "" {
+		g.keys = append(g.keys, "account:"+account+" from "+from, "account:"+account)
+		g.free = append(g.free, freeOfAccount, freeOfAnywhere)
+	}
+	return g, nil
+}
+
+// waits refuses where too much failed before.
+func (s *Server) waits(c fiber.Ctx, g guess) error {
+	wait, err := s.store.Wait(c.Context(), g.keys...)
+	if err != nil || wait == 0 {
+		return err
+	}
+	c.Set(fiber.HeaderRetryAfter, fmt.Sprintf("%.0f", math.Ceil(wait.Seconds())))
+	return fiber.NewError(fiber.StatusTooManyRequests, fmt.Sprintf("too many sign-ins failed: try again in %s", time.Duration(math.Ceil(wait.Seconds()))*time.Second))
+}
+
+// failed notes that one failed.
+func (s *Server) failed(c fiber.Ctx, g guess) error {
+	for k, key := range g.keys {
+		if err := s.store.Failed(c.Context(), g.free[k], key); err != nil {
+			return err
+		}
+	}
+	return nil
+}
 
 func (s *Server) meOf(a *asker) api.Me {
 	me := api.Me{Name: a.name, Accounts: s.access.Accounts}
@@ -72,39 +127,37 @@ func (s *Server) signIn(c fiber.Ctx) error {
 	if err != nil {
 		return err
 	}
-	account, address := "account:"+strings.ToLower(name), "address:"+c.IP()
 	done, err := s.guessing(c)
 	if err != nil {
 		return err
 	}
 	defer done()
-	wait, err := s.store.Wait(c.Context(), account, address) // in one's turn: many at once guess no more
+	p, hash, err := s.store.PersonOf(c.Context(), name)
 	if err != nil {
 		return err
 	}
-	if wait > 0 { // whoever it is, there or not
-		c.Set(fiber.HeaderRetryAfter, fmt.Sprintf("%.0f", math.Ceil(wait.Seconds())))
-		return fiber.NewError(fiber.StatusTooManyRequests, fmt.Sprintf("too many sign-ins failed: try again in %s", time.Duration(math.Ceil(wait.Seconds()))*time.Second))
+	person := int64(0)
+	if p != nil {
+		person = p.ID
 	}
-	p, hash, err := s.store.PersonOf(c.Context(), name)
+	g, err := s.guessAt(c, name, person)
 	if err != nil {
+		return err
+	}
+	if err := s.waits(c, g); err != nil { // in one's turn: many at once guess no more. Whoever it is, there or not
 		return err
 	}
 	if hash == "" {
 		hash = s.nobody() // as long as for somebody
 	}
 	if ok := people.Verify(hash, q.Password); !ok || p == nil || p.Alone {
-		err := s.store.Failed(c.Context(), freeOfAccount, account)
-		if err == nil {
-			err = s.store.Failed(c.Context(), freeOfAddress, address)
-		}
-		if err != nil {
+		if err := s.failed(c, g); err != nil {
 			return err
 		}
 		s.note(c, name, "sign-in failed", 0, "")
 		return fiber.NewError(fiber.StatusForbidden, "the name or the password is not right (or it is an account that passkeys alone open)")
 	}
-	if err := s.store.Entered(c.Context(), account); err != nil {
+	if err := s.store.Entered(c.Context(), slices.DeleteFunc(g.keys, func(key string) bool { return strings.HasPrefix(key, "address:") })...); err != nil {
 		return err
 	}
 	s.note(c, p.Name, "signed in", 0, browser(c))
@@ -127,8 +180,27 @@ func (s *Server) letIn(c fiber.Ctx, p *store.Person) error {
 		return err
 	}
 	c.Cookie(&fiber.Cookie{Name: sessionCookie, Value: secret, Path: "/", HTTPOnly: true, Secure: true, SameSite: "Strict", MaxAge: int(store.SessionMost.Seconds())})
+	if err := s.remember(c, p); err != nil {
+		return err
+	}
 	c.Set(fiber.HeaderCacheControl, "no-store")
 	return c.JSON(s.meOf(&asker{name: p.Name, person: p}))
+}
+
+// remember makes the browser known with which somebody signed in.
+func (s *Server) remember(c fiber.Ctx, p *store.Person) error {
+	known, err := s.store.Knows(c.Context(), c.Cookies(browserCookie), p.ID)
+	if err != nil {
+		return err
+	}
+	if known != 0 {
+		return s.store.Seen(c.Context(), known)
+	}
+	secret, err := s.store.Know(c.Context(), p.ID)
+	if err == nil {
+		c.Cookie(&fiber.Cookie{Name: browserCookie, Value: secret, Path: "/", HTTPOnly: true, Secure: true, SameSite: "Strict", MaxAge: 400 * 24 * 3600})
+	}
+	return err
 }
 
 // browser is what a browser says of itself, as far as one can read it.
@@ -189,6 +261,15 @@ func (s *Server) join(c fiber.Ctx) error {
 	if _, _, _, err := s.store.Invited(c.Context(), q.Secret); err != nil { // before it costs anything
 		return notInvited(err)
 	}
+	all, err := s.store.People(c.Context())
+	if err != nil {
+		return err
+	}
+	for _, p := range all {
+		if p.Name != name && !strings.EqualFold(p.Name, name) && people.Alike(p.Name, name) {
+			return bad("name", "somebody's name looks just so, in other letters: take another name")
+		}
+	}
 	done, err := s.guessing(c)
 	if err != nil {
 		return err
@@ -220,6 +301,6 @@ func (s *Server) FirstLink(ctx context.Context) (string, error) {
 	if err != nil || some {
 		return "", err
 	}
-	secret, err := s.store.Invite(ctx, 0, people.Keeper, "Klammer", true)
+	secret, err := s.store.Invite(ctx, 0, people.Keeper, "Klammer", 0)
 	return "/join#" + secret, err
 }

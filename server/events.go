@@ -43,6 +43,8 @@ func (s *Server) events(c fiber.Ctx) error {
 	}
 	conn := c.RequestCtx().Conn()
 	c.Set("Content-Type", "text/event-stream")
+	c.Set("Cache-Control", "no-store, no-transform")
+	c.Set("X-Accel-Buffering", "no") // of proxies that would keep it until it ends
 	return c.SendStreamWriter(func(w *bufio.Writer) {
 		defer done()
 		defer func() {

@@ -138,7 +138,7 @@ func (s *Server) readDevices(c fiber.Ctx) error {
 	if err != nil {
 		return err
 	}
-	if err := s.startReading(c.Context(), r, name, c.IP(), q.Devices); err != nil {
+	if err := s.startReading(c.Context(), r, name, s.askedFrom(c).String(), q.Devices); err != nil {
 		return err
 	}
 	return s.readingTold(c, r)

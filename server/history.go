@@ -22,7 +22,7 @@ func (s *Server) undo(c fiber.Ctx) error {
 	if err != nil {
 		return err
 	}
-	v, err := r.undoEdit(c.Context(), name, tabOf(c), &q)
+	v, err := r.undoEdit(c.Context(), askingOf(c, name, q.ID, q.Again, latest), q.Revision)
 	if err != nil {
 		return err
 	}
@@ -62,22 +62,25 @@ func (s *Server) history(c fiber.Ctx) error {
 }
 
 // undoEdit takes back an edit, exactly, or says who built upon it.
-func (r *room) undoEdit(ctx context.Context, author, tab string, q *api.UndoRequest) (*answer, error) {
-	m, ok, err := r.store.Edit(ctx, r.id, q.Revision)
+func (r *room) undoEdit(ctx context.Context, q asking, revision int64) (*answer, error) {
+	m, ok, err := r.store.Edit(ctx, r.id, revision)
 	if err != nil {
 		return nil, err
 	}
 	if !ok {
-		return nil, bad("revision", "there is no edit %d to take back", q.Revision)
+		return nil, bad("revision", "there is no edit %d to take back", revision)
 	}
-	if m.UndoneBy != 0 {
-		return nil, &history.Conflict{Text: fmt.Sprintf("edit %d was taken back already", q.Revision)}
-	}
+	q.undoes, q.turn = revision, m.Turn.Back()
 	return r.edit(
 		ctx,
-		asking{author: author, tab: tab, base: latest, undoes: q.Revision, turn: m.Turn.Back(), token: q.ID, again: q.Again},
+		q,
 		func(n *span.Net) (*command.Result, error) {
-			since, err := r.store.History(ctx, r.id, q.Revision, mostSince)
+			if now, _, err := r.store.Edit(ctx, r.id, revision); err != nil {
+				return nil, err
+			} else if now.UndoneBy != 0 { // by another request: this one was not made yet
+				return nil, &history.Conflict{Text: fmt.Sprintf("edit %d was taken back already", revision)}
+			}
+			since, err := r.store.History(ctx, r.id, revision, mostSince)
 			if err != nil {
 				return nil, err
 			}
@@ -161,7 +164,7 @@ func (s *Server) restore(c fiber.Ctx) error {
 	if err != nil {
 		return err
 	}
-	v, err := r.edit(c.Context(), asking{author: name, tab: tabOf(c), base: latest, token: q.ID, again: q.Again}, func(n *span.Net) (*command.Result, error) {
+	v, err := r.edit(c.Context(), askingOf(c, name, q.ID, q.Again, latest), func(n *span.Net) (*command.Result, error) {
 		then, err := past(c.Context(), s.store, r.id, n.Office, q.Revision, r.look().view.Revision) // it is our turn: n is of that revision
 		if err != nil {
 			return nil, err

@@ -77,11 +77,8 @@ func (s *Server) intake(c fiber.Ctx) error {
 			return err
 		}
 		if q.Take {
-			id, err := s.store.Import(c.Context(), o, store.Note{Author: name, Summary: command.Cut("read from " + q.Name)})
+			id, err := s.start(c, o, q.ID, store.Note{Author: name, Summary: command.Cut("read from " + q.Name)})
 			if err != nil {
-				return err
-			}
-			if err := s.keeps(c, id); err != nil {
 				return err
 			}
 			out.Office = &api.OfficeSummary{ID: id, Title: o.Title, Revision: 1}
@@ -103,7 +100,7 @@ func (s *Server) intake(c fiber.Ctx) error {
 		return err
 	}
 	if q.Take {
-		v, err := r.edit(c.Context(), asking{author: name, tab: tabOf(c), base: latest, token: q.ID, again: q.Again}, func(n *span.Net) (*command.Result, error) {
+		v, err := r.edit(c.Context(), askingOf(c, name, q.ID, q.Again, latest), func(n *span.Net) (*command.Result, error) {
 			o, e := understand().Take(n.Office)
 			return &command.Result{Office: o, Edit: e, Summary: command.Cut("read from " + q.Name)}, nil
 		})
@@ -183,7 +180,7 @@ func (s *Server) takeover(c fiber.Ctx) error {
 	if err != nil {
 		return err
 	}
-	v, err := r.edit(c.Context(), asking{author: name, tab: tabOf(c), base: at, token: q.ID, again: q.Again}, func(n *span.Net) (*command.Result, error) {
+	v, err := r.edit(c.Context(), askingOf(c, name, q.ID, q.Again, at), func(n *span.Net) (*command.Result, error) {
 		return takenOver(c.Context(), s.store, r, n.Office, copied, at)
 	})
 	if err != nil {

@@ -86,22 +86,42 @@ func (s *Server) create(c fiber.Ctx) error {
 	if q.Try {
 		return c.JSON(api.OfficeSummary{Title: o.Title})
 	}
-	id, err := s.store.Import(c.Context(), o, store.Note{Author: name, Summary: command.Cut(summary), CopyOf: q.Copy, CopiedAt: copiedAt})
+	id, err := s.start(c, o, q.ID, store.Note{Author: name, Summary: command.Cut(summary), CopyOf: q.Copy, CopiedAt: copiedAt})
 	if err != nil {
-		return err
-	}
-	if err := s.keeps(c, id); err != nil {
 		return err
 	}
 	return c.JSON(api.OfficeSummary{ID: id, Title: o.Title, Revision: 1, CopyOf: q.Copy})
 }
 
-// keeps makes who started an office its keeper.
-func (s *Server) keeps(c fiber.Ctx, office int64) error {
-	if p := whoAsks(c).person; p != nil {
-		return s.store.Give(c.Context(), p.ID, office, people.Keeper)
+// start keeps a new office, once for each name of a request, "" for none. Who starts one keeps
+// it.
+func (s *Server) start(c fiber.Ctx, o *office.Office, token string, note store.Note) (id int64, err error) {
+	if !printable(token) {
+		return 0, bad("id", "a request's own name is letters that one can read")
 	}
-	return nil
+	ctx := c.Context()
+	for note.Token, note.Asked = token, askedFor(c); ; {
+		var was store.Request
+		ok := false
+		if token != "" {
+			if was, ok, err = s.store.Requested(ctx, 0, token); err == nil && ok {
+				id, err = was.Office, otherwise(note.Asked, was.Asked)
+			}
+			if err == nil && !ok {
+				store.DeedOf(ctx).None()
+			}
+		}
+		if err == nil && !ok {
+			id, err = s.store.Import(ctx, o, note)
+		}
+		if errors.Is(err, store.ErrNamed) { // another that was asked at the same time was quicker
+			continue
+		}
+		if p := whoAsks(c).person; err == nil && p != nil {
+			err = s.store.Give(ctx, p.ID, id, people.Keeper)
+		}
+		return id, err
+	}
 }
 
 // withLines does lines on a new office, and says which one cannot be.

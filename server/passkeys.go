@@ -94,8 +94,15 @@ func (s *Server) passkeyNew(c fiber.Ctx) error {
 	if err := s.onlyAccounts(); err != nil {
 		return err
 	}
+	var q api.OwnPassword
+	if err := body(c, &q); err != nil {
+		return err
+	}
 	w, err := party(c)
 	if err != nil {
+		return err
+	}
+	if err := s.ownPassword(c, whoAsks(c), "password", q.Password); err != nil {
 		return err
 	}
 	h, err := s.holderOf(c, whoAsks(c).person)
@@ -165,19 +172,18 @@ func (s *Server) passkeys(c fiber.Ctx) error {
 	return c.JSON(out)
 }
 
-type passkeyQuery struct {
-	Passkey int64 `query:"passkey" required:"true"`
-}
-
 func (s *Server) passkeyDrop(c fiber.Ctx) error {
 	if err := s.onlyAccounts(); err != nil {
 		return err
 	}
-	id, err := intQuery(c, "passkey", 0)
-	if err != nil {
+	var q api.PasskeyForget
+	if err := body(c, &q); err != nil {
 		return err
 	}
-	ok, err := s.store.DropPasskey(c.Context(), whoAsks(c).person.ID, id)
+	if err := s.ownPassword(c, whoAsks(c), "password", q.Password); err != nil {
+		return err
+	}
+	ok, err := s.store.DropPasskey(c.Context(), whoAsks(c).person.ID, q.Passkey)
 	if errors.Is(err, store.ErrLastPasskey) {
 		return fiber.NewError(fiber.StatusConflict, "passkeys alone open your account, and this is the last one: let the password open it first")
 	}
@@ -227,6 +233,13 @@ func (s *Server) passkeyAsk(c fiber.Ctx) error {
 	if err != nil {
 		return err
 	}
+	g, err := s.guessAt(c, "", 0)
+	if err == nil {
+		err = s.waits(c, g)
+	}
+	if err != nil {
+		return err
+	}
 	options, session, err := w.BeginDiscoverableLogin(webauthn.WithUserVerification(protocol.VerificationRequired))
 	if err != nil {
 		return err
@@ -238,8 +251,21 @@ func (s *Server) passkeyEnter(c fiber.Ctx) error {
 	if err := s.onlyAccounts(); err != nil {
 		return err
 	}
+	g, err := s.guessAt(c, "", 0)
+	if err == nil {
+		err = s.waits(c, g)
+	}
+	if err != nil {
+		return err
+	}
 	_, session, response, err := s.answered(c, 0)
 	if err != nil {
+		var refused *fiber.Error
+		if errors.As(err, &refused) { // an answer to what was not asked is a guess, too
+			if err := s.failed(c, g); err != nil {
+				return err
+			}
+		}
 		return err
 	}
 	w, err := party(c)
@@ -248,6 +274,9 @@ func (s *Server) passkeyEnter(c fiber.Ctx) error {
 	}
 	parsed, err := protocol.ParseCredentialRequestResponseBytes(response)
 	if err != nil {
+		if err := s.failed(c, g); err != nil {
+			return err
+		}
 		return bad("response", "this is no answer of a browser to what it was asked")
 	}
 	var broken error // of the database, and not of the answer
@@ -270,6 +299,9 @@ func (s *Server) passkeyEnter(c fiber.Ctx) error {
 		return broken
 	}
 	if err != nil || key.Authenticator.CloneWarning {
+		if err := s.failed(c, g); err != nil {
+			return err
+		}
 		s.note(c, "somebody", "sign-in failed", 0, "with a passkey")
 		return fiber.NewError(fiber.StatusForbidden, "this passkey is not known here")
 	}

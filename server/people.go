@@ -40,7 +40,7 @@ func (s *Server) peopleTold(c fiber.Ctx, office int64, link string) error {
 		return err
 	}
 	a := whoAsks(c)
-	v := api.PeopleView{People: []api.PersonView{}, Link: link}
+	v := api.PeopleView{People: []api.PersonView{}, Invitations: []api.InvitationView{}, Link: link}
 	for _, p := range all {
 		role := p.Everywhere
 		if office != 0 {
@@ -51,8 +51,43 @@ func (s *Server) peopleTold(c fiber.Ctx, office int64, link string) error {
 		}
 		v.People = append(v.People, api.PersonView{ID: p.ID, Name: p.Name, Role: role.String(), Everywhere: p.Everywhere.String(), You: a.person != nil && a.person.ID == p.ID, Alone: p.Alone})
 	}
+	open, err := s.store.Invitations(c.Context(), office)
+	if err != nil {
+		return err
+	}
+	for _, x := range open {
+		v.Invitations = append(v.Invitations, api.InvitationView{ID: x.ID, Office: x.Title, Role: x.Role.String(), By: x.Author, At: x.At, Expires: x.Expires})
+	}
 	c.Set(fiber.HeaderCacheControl, "no-store")
 	return c.JSON(v)
+}
+
+type invitationQuery struct {
+	Invitation int64 `query:"invitation" required:"true"`
+}
+
+// withdraw ends an invitation that nobody used yet.
+func (s *Server) withdraw(c fiber.Ctx) error {
+	if err := s.onlyAccounts(); err != nil {
+		return err
+	}
+	office, err := s.officeHere(c)
+	if err != nil {
+		return err
+	}
+	id, err := intQuery(c, "invitation", 0)
+	if err != nil {
+		return err
+	}
+	ok, err := s.store.Withdraw(c.Context(), office, id)
+	if err != nil {
+		return err
+	}
+	if !ok {
+		return fiber.NewError(fiber.StatusNotFound, "there is no invitation of that number: it may have been used")
+	}
+	s.note(c, whoAsks(c).name, "withdrew an invitation", office, "")
+	return s.peopleTold(c, office, "")
 }
 
 func (s *Server) setRole(c fiber.Ctx) error {
@@ -132,7 +167,7 @@ func (s *Server) invite(c fiber.Ctx) error {
 	if err != nil {
 		return err
 	}
-	link, err := s.store.Invite(c.Context(), office, role, name, false)
+	link, err := s.store.Invite(c.Context(), office, role, name, whoAsks(c).person.ID)
 	if err != nil {
 		return err
 	}

@@ -200,6 +200,11 @@ func (s *Server) makeToken(c fiber.Ctx) error {
 	person := int64(0)
 	if a.person != nil {
 		person = a.person.ID
+		if role != people.Nobody { // it acts in one's name, and outlives a new password
+			if err := s.ownPassword(c, a, "password", q.Password); err != nil {
+				return err
+			}
+		}
 	}
 	made, err := s.store.MakeToken(c.Context(), r.id, name, author, role, person, time.Duration(q.Days)*24*time.Hour)
 	if errors.Is(err, store.ErrTokens) {

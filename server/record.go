@@ -16,7 +16,7 @@ import (
 
 // note writes a line of the record; what cannot be written is said in the log.
 func (s *Server) note(c fiber.Ctx, who, what string, office int64, about string) {
-	s.noteFrom(context.WithoutCancel(c.Context()), who, what, office, about, c.IP())
+	s.noteFrom(context.WithoutCancel(c.Context()), who, what, office, about, s.askedFrom(c).String())
 }
 
 func (s *Server) noteFrom(ctx context.Context, who, what string, office int64, about, address string) {

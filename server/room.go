@@ -1,14 +1,17 @@
 package server
 
 import (
+	"bytes"
 	"cmp"
 	"context"
+	"crypto/sha256"
 	"encoding/json"
 	"errors"
 	"fmt"
 	"sync"
 	"time"
 
+	"github.com/gofiber/fiber/v3"
 	"github.com/prometheus/client_golang/prometheus"
 
 	"klammer/api"
@@ -308,8 +311,44 @@ type asking struct {
 	undoes int64
 	turn   history.Turn
 	token  string // the page's own name for the request
+	asked  []byte // what is asked for under it, as a digest
 	tab    string // that asks: it is not told what it is answered
 	again  bool   // it may have been made already
+}
+
+// askingOf is who asks for an edit with a request: by whom, under which name, and for what.
+func askingOf(c fiber.Ctx, author, token string, again bool, base int64) asking {
+	return asking{author: author, tab: tabOf(c), base: base, token: token, asked: askedFor(c), again: again}
+}
+
+// askedFor is what a request asks for, as a digest: all of it but what differs when it is
+// asked again.
+func askedFor(c fiber.Ctx) []byte {
+	text, err := received(c)
+	if err != nil {
+		return nil
+	}
+	var fields map[string]any
+	if json.Unmarshal(text, &fields) != nil {
+		return nil
+	}
+	for _, name := range []string{"again", "look", "base"} {
+		delete(fields, name)
+	}
+	text, err = json.Marshal(fields)
+	if err != nil {
+		return nil
+	}
+	sum := sha256.Sum256(append([]byte(c.Method()+" "+c.Path()+" "), text...))
+	return sum[:]
+}
+
+// otherwise says that the name of a request is another's.
+func otherwise(asked, was []byte) error {
+	if was == nil || asked == nil || bytes.Equal(asked, was) {
+		return nil
+	}
+	return &history.Conflict{Text: "something else was asked for under this request's id: give each request an id of its own"}
 }
 
 // latest is the base of an edit that is worked out on whatever the office is.
@@ -339,41 +378,62 @@ func (r *room) edit(ctx context.Context, q asking, plan func(*span.Net) (*comman
 		if err != nil {
 			return nil, err
 		}
-		if q.again && q.token != "" {
-			if rev, err := r.store.ByToken(ctx, r.id, q.token); err != nil {
+		if q.token != "" {
+			was, ok, err := r.store.Requested(ctx, r.id, q.token)
+			switch {
+			case err != nil:
 				return nil, err
-			} else if rev != 0 { // it was made: this is what it led to
-				return answered(old, old.view)
+			case ok && otherwise(q.asked, was.Asked) != nil:
+				store.DeedOf(ctx).None()
+				return nil, otherwise(q.asked, was.Asked)
+			case ok && old.view.Revision < was.Revision: // made by another server, of which this one has not heard
+				r.reload(ctx)
+				continue
+			case ok && was.Idle:
+				return answered(old, api.Nothing(old.view))
+			case ok: // it was made: this is what it led to
+				one := *old.view
+				one.Made = was.Revision
+				return answered(old, &one)
 			}
+			store.DeedOf(ctx).None()
 		}
 		at := old.view.Revision
 		if q.base > at {
 			return nil, bad("base", "revision %d is not there yet: the office is at %d", q.base, at)
 		}
 		x, err := plan(old.report.Net)
+		if err == nil && len(x.Edit) > 0 && q.base != latest && q.base < at {
+			err = r.untouched(ctx, q.base, at, x.Edit)
+		}
 		if err != nil {
+			// It may be in the way of itself: another server was asked for the same at once.
+			if _, ok, _ := r.store.Requested(ctx, r.id, q.token); ok && q.token != "" {
+				r.reload(ctx)
+				continue
+			}
 			return nil, err
 		}
 		if len(x.Edit) == 0 {
+			if q.token != "" {
+				if err := r.store.Idle(ctx, r.id, q.token, q.asked, at); err != nil {
+					return nil, err
+				}
+			}
 			return answered(old, api.Nothing(old.view))
 		}
 		if err := withinLimits(x.Office); err != nil {
 			return nil, err
 		}
-		if q.base != latest && q.base < at {
-			if err := r.untouched(ctx, q.base, at, x.Edit); err != nil {
-				return nil, err
-			}
-		}
 		now, told := r.after(old, x.Office, at+1)
-		rev, err := r.store.Commit(ctx, r.id, at, x.Edit, store.Note{Author: q.author, Summary: x.Summary, Undoes: q.undoes, Turn: q.turn, Token: q.token})
-		if errors.Is(err, store.ErrStale) {
+		rev, err := r.store.Commit(ctx, r.id, at, x.Edit, store.Note{Author: q.author, Summary: x.Summary, Undoes: q.undoes, Turn: q.turn, Token: q.token, Asked: q.asked})
+		if errors.Is(err, store.ErrStale) || errors.Is(err, store.ErrNamed) {
 			r.reload(ctx)
 			continue
 		}
 		if err != nil {
 			r.forget() // whatever the database has now, it is the truth
-			return nil, &uncertain{err}
+			return nil, err
 		}
 		now.view.Revision, told.Revision = rev, rev
 		r.show(now)
@@ -388,12 +448,6 @@ func answered(now *shown, told *api.OfficeView) (*answer, error) {
 	text, err := json.Marshal(told)
 	return &answer{now, text}, err
 }
-
-// uncertain is a write that failed, of which it may not be known whether it was
-// done.
-type uncertain struct{ error }
-
-func (u *uncertain) Unwrap() error { return u.error }
 
 // untouched says whether no edit after base touches what edit touches.
 func (r *room) untouched(ctx context.Context, base, now int64, edit office.Edit) error {

@@ -74,22 +74,24 @@ func (s *Server) routes() []route {
 		{anybody, "POST", "/api/join", "Make an account by an invitation, and sign in", api.Join{}, api.Me{}, nil, s.join, nil},
 		{someone, "GET", "/api/sessions", "Where one is signed in", nil, []api.SessionView{}, nil, s.sessions, nil},
 		{someone, "DELETE", "/api/sessions", "Sign out: here, elsewhere, or everywhere else", nil, []api.SessionView{}, sessionQuery{}, s.endSession, nil},
-		{someone, "PUT", "/api/password", "Change one's password; other sessions end", api.NewPassword{}, []api.SessionView{}, nil, s.password, nil},
+		{someone, "PUT", "/api/password", "Change one's password; other sessions end", api.NewPassword{}, api.Opens{}, nil, s.password, nil},
 		{anybody, "POST", "/api/sign-in/passkey", "Ask whoever is at a browser for a passkey", nil, api.PasskeyAsked{}, nil, s.passkeyAsk, nil},
 		{anybody, "PUT", "/api/sign-in/passkey", "Sign in with a passkey", api.PasskeyAnswer{}, api.Me{}, nil, s.passkeyEnter, nil},
 		{someone, "GET", "/api/passkeys", "One's own passkeys", nil, []api.PasskeyView{}, nil, s.passkeys, nil},
-		{someone, "POST", "/api/passkeys", "Ask a browser for a new passkey", nil, api.PasskeyAsked{}, nil, s.passkeyNew, nil},
+		{someone, "POST", "/api/passkeys", "Ask a browser for a new passkey", api.OwnPassword{}, api.PasskeyAsked{}, nil, s.passkeyNew, nil},
 		{someone, "PUT", "/api/passkeys", "Keep a new passkey", api.PasskeyAnswer{}, []api.PasskeyView{}, nil, s.passkeyKeep, nil},
 		{someone, "PUT", "/api/passkeys/alone", "Say whether the password opens one's account beside passkeys", api.PasskeysAlone{}, api.Me{}, nil, s.passkeysAlone, nil},
-		{someone, "DELETE", "/api/passkeys", "Forget a passkey", nil, []api.PasskeyView{}, passkeyQuery{}, s.passkeyDrop, nil},
+		{someone, "PUT", "/api/passkeys/forget", "Forget a passkey", api.PasskeyForget{}, []api.PasskeyView{}, nil, s.passkeyDrop, nil},
 		{keeperOfAll, "GET", "/api/people", "Who may what in every office", nil, api.PeopleView{}, nil, s.people, nil},
 		{keeperOfAll, "PUT", "/api/people", "Give somebody a role in every office", api.RoleRequest{}, api.PeopleView{}, nil, s.setRole, nil},
 		{keeperOfAll, "DELETE", "/api/people", "Remove somebody", nil, api.PeopleView{}, personQuery{}, s.removePerson, nil},
 		{keeperOfAll, "POST", "/api/invitations", "Invite somebody to every office", api.InviteRequest{}, api.PeopleView{}, nil, s.invite, nil},
+		{keeperOfAll, "DELETE", "/api/invitations", "Withdraw an invitation", nil, api.PeopleView{}, invitationQuery{}, s.withdraw, nil},
 		{keeperOfAll, "GET", "/api/record", "What was done that is no edit, the newest first", nil, []api.RecordEntry{}, recordQuery{}, s.record, nil},
 		{keeperSelf, "GET", "/api/offices/:id/people", "Who may what in an office", nil, api.PeopleView{}, nil, s.people, nil},
 		{keeperSelf, "PUT", "/api/offices/:id/people", "Give somebody a role in an office", api.RoleRequest{}, api.PeopleView{}, nil, s.setRole, nil},
 		{keeperSelf, "POST", "/api/offices/:id/invitations", "Invite somebody to an office", api.InviteRequest{}, api.PeopleView{}, nil, s.invite, nil},
+		{keeperSelf, "DELETE", "/api/offices/:id/invitations", "Withdraw an invitation to an office", nil, api.PeopleView{}, invitationQuery{}, s.withdraw, nil},
 		{keeperSelf, "GET", "/api/offices/:id/record", "What was done in an office that is no edit, the newest first", nil, []api.RecordEntry{}, recordQuery{}, s.record, nil},
 		{carrierSelf, "GET", "/api/offices/:id/tokens", "What lets a probe report tests of the office", nil, api.TokenList{}, nil, s.tokens, nil},
 		{carrierSelf, "POST", "/api/offices/:id/tokens", "Make a token, which is told once", api.TokenRequest{}, api.TokenList{}, nil, s.makeToken, nil},
@@ -146,7 +148,7 @@ func (s *Server) edit(c fiber.Ctx) error {
 	if err != nil {
 		return err
 	}
-	v, err := r.edit(c.Context(), asking{author: name, tab: tabOf(c), base: q.Base, token: q.ID, again: q.Again}, func(n *span.Net) (*command.Result, error) { return work(n, &q) })
+	v, err := r.edit(c.Context(), askingOf(c, name, q.ID, q.Again, q.Base), func(n *span.Net) (*command.Result, error) { return work(n, &q) })
 	if err != nil {
 		return err
 	}

@@ -7,6 +7,7 @@ package server
 
 import (
 	"context"
+	"encoding/json"
 	"errors"
 	"fmt"
 	"io"
@@ -107,6 +108,9 @@ func New(ctx context.Context, s *store.Store, log *slog.Logger) *Server {
 // Serve answers on a listener until the server's context ends.
 func (s *Server) Serve(l net.Listener) error {
 	mishap.Always(s.stop, s.log, "reading by the timer", s.readByThemselves)
+	if !s.access.Accounts {
+		l = neighbours{l}
+	}
 	s.app.Server().ReadTimeout, s.app.Server().WriteTimeout = s.access.Patience, s.access.Patience
 	return s.app.Listener(l, fiber.ListenConfig{DisableStartupMessage: true, GracefulContext: s.stop, ShutdownTimeout: 3 * time.Second})
 }
@@ -208,16 +212,19 @@ func (s *Server) roomOf(ctx context.Context, id int64) (*room, error) {
 	if r := s.known(id); r != nil {
 		return r, nil
 	}
-	r := newRoom(id, s.store, s.meters.findings)
+	s.mu.Lock()
+	r := s.rooms[id]
+	if r == nil { // whoever else asks for it meanwhile waits for this one to be read
+		r = newRoom(id, s.store, s.meters.findings)
+		s.rooms[id] = r
+	}
+	s.mu.Unlock()
 	if _, err := r.current(ctx); err != nil {
+		if errors.Is(err, store.ErrNoOffice) {
+			s.forget(id)
+		}
 		return nil, err
 	}
-	s.mu.Lock()
-	defer s.mu.Unlock()
-	if old := s.rooms[id]; old != nil {
-		return old, nil
-	}
-	s.rooms[id] = r
 	return r, nil
 }
 
@@ -258,6 +265,14 @@ func (s *Server) guard(c fiber.Ctx) error {
 		}
 		return fiber.NewError(fiber.StatusForbidden, "Klammer answers on this machine only: open it as http://127.0.0.1")
 	}
+	if err := s.throughProxy(c); err != nil && c.Path() != "/livez" && c.Path() != "/readyz" {
+		return err
+	}
+	// A page of another site is told nothing, even where it would see nothing of it (Fetch
+	// Metadata). Going here by a link, or typing it, is neither.
+	if site := c.Get("Sec-Fetch-Site"); (site == "cross-site" || site == "same-site") && strings.HasPrefix(c.Path(), "/api/") {
+		return fiber.NewError(fiber.StatusForbidden, "another site's page may not ask for this")
+	}
 	if m := c.Method(); m != fiber.MethodGet && m != fiber.MethodHead {
 		if o := c.Get("Origin"); o != "" {
 			if u, err := url.Parse(o); err != nil || u.Host != c.Host() {
@@ -278,6 +293,8 @@ func (s *Server) guard(c fiber.Ctx) error {
 		return fiber.NewError(fiber.StatusUnsupportedMediaType, "nothing that is packed is unpacked: send the JSON as it is, without Content-Encoding")
 	}
 	c.Set("X-Content-Type-Options", "nosniff")
+	c.Set("Cross-Origin-Resource-Policy", "same-origin")
+	c.Set("Cross-Origin-Opener-Policy", "same-origin")
 	c.Set("Referrer-Policy", "no-referrer")
 	if s.access.Strict {
 		c.Set("Strict-Transport-Security", "max-age=31536000")
@@ -320,7 +337,6 @@ func (s *Server) fail(c fiber.Ctx, err error) error {
 	var fault *command.Fault
 	var clash *history.Conflict
 	var much *tooMuch
-	var maybe *uncertain
 	var web *fiber.Error
 	status, p := s.statusOf(err), api.Problem{}
 	switch {
@@ -344,11 +360,16 @@ func (s *Server) fail(c fiber.Ctx, err error) error {
 		p = api.Problem{Code: api.NotNow, Error: "The disk of the database is full: nothing was changed, and nothing can be until there is room."}
 		s.log.Error("database", "path", c.Path(), "error", err)
 	case databaseGone(err):
+		token, _ := nameOf(c)
+		named := token != ""
 		p = api.Problem{Code: api.NotNow, Error: "The database does not answer: nothing was changed. Klammer goes on as soon as it is back."}
-		if errors.As(err, &maybe) && !pgconn.SafeToRetry(err) {
-			p = api.Problem{Code: api.NotNow, Error: "The database went away while this was being kept: it is asked again as soon as it is back.", Unsure: true}
-		} else if c.Method() == fiber.MethodGet {
-			p = api.Problem{Code: api.NotNow, Error: "The database does not answer. Klammer goes on as soon as it is back."}
+		switch {
+		case c.Method() == fiber.MethodGet:
+			p.Error = "The database does not answer. Klammer goes on as soon as it is back."
+		case store.DeedOf(c.Context()).Done() && named:
+			p.Error, p.Unsure = "The database went away while this was being kept: it is asked again as soon as it is back.", true
+		case store.DeedOf(c.Context()).Done():
+			p.Error, p.Unsure = "The database went away while this was being kept: look whether it was, before you do it once more.", true
 		}
 		s.log.Warn("database", "path", c.Path(), "error", err)
 	default: // its words are for the log; the page shows where to look
@@ -358,10 +379,27 @@ func (s *Server) fail(c fiber.Ctx, err error) error {
 		}
 		p.Code = api.Unexpected
 		p.Error = fault.Error()
-		p.Unsure = errors.As(err, &maybe)
+		p.Unsure = store.DeedOf(c.Context()).Done()
 		mishap.Log(s.log, "request "+c.Method()+" "+c.Path(), fault)
 	}
 	return c.Status(status).JSON(p)
+}
+
+// nameOf is the name that a request has of its own, under which it can be asked again, "" for
+// none, and whether it is asked again.
+func nameOf(c fiber.Ctx) (token string, again bool) {
+	if c.Method() == fiber.MethodGet || c.Method() == fiber.MethodHead {
+		return "", false
+	}
+	var q struct {
+		ID    json.RawMessage `json:"id"` // of other requests a number
+		Again bool            `json:"again"`
+	}
+	text, err := received(c)
+	if err != nil || json.Unmarshal(text, &q) != nil || json.Unmarshal(q.ID, &token) != nil {
+		return "", false
+	}
+	return token, q.Again
 }
 
 // webCode is the code of a status that the framework, or a route, answers with.

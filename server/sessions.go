@@ -1,6 +1,7 @@
 package server
 
 import (
+	"fmt"
 	"strings"
 	"time"
 
@@ -15,19 +16,23 @@ type sessionQuery struct {
 }
 
 func (s *Server) sessions(c fiber.Ctx) error {
-	a := whoAsks(c)
-	out := []api.SessionView{}
-	if a.person == nil {
-		return c.JSON(out)
-	}
-	all, err := s.store.Sessions(c.Context(), a.person.ID)
+	out, err := s.sessionsOf(c, whoAsks(c))
 	if err != nil {
 		return err
 	}
+	return c.JSON(out)
+}
+
+func (s *Server) sessionsOf(c fiber.Ctx, a *asker) ([]api.SessionView, error) {
+	out := []api.SessionView{}
+	if a.person == nil {
+		return out, nil
+	}
+	all, err := s.store.Sessions(c.Context(), a.person.ID)
 	for _, x := range all {
 		out = append(out, api.SessionView{ID: x.ID, About: x.About, At: x.At, Seen: x.Seen, Here: x.ID == a.session})
 	}
-	return c.JSON(out)
+	return out, err
 }
 
 func (s *Server) endSession(c fiber.Ctx) error {
@@ -86,37 +91,59 @@ func (s *Server) password(c fiber.Ctx) error {
 	if err == nil {
 		err = s.ended(c.Context(), api.Somebody{Sessions: gone})
 	}
+	if err == nil {
+		err = s.remember(c, a.person)
+	}
 	if err != nil {
 		return err
 	}
 	s.note(c, a.name, "changed the password", 0, "")
-	return s.sessions(c)
+	opens, err := s.opens(c, a)
+	if err != nil {
+		return err
+	}
+	return c.JSON(opens)
+}
+
+// opens is what opens one's account, or acts in one's name, beside the password.
+func (s *Server) opens(c fiber.Ctx, a *asker) (*api.Opens, error) {
+	v := &api.Opens{Passkeys: []string{}, Tokens: []string{}}
+	var err error
+	if v.Sessions, err = s.sessionsOf(c, a); err != nil {
+		return nil, err
+	}
+	keys, err := s.store.Passkeys(c.Context(), a.person.ID)
+	if err != nil {
+		return nil, err
+	}
+	for _, k := range keys {
+		v.Passkeys = append(v.Passkeys, k.Name)
+	}
+	tokens, err := s.store.TokensOf(c.Context(), a.person.ID)
+	v.Tokens = append(v.Tokens, tokens...)
+	return v, err
 }
 
 // ownPassword looks whether somebody who is in knows the password, too; guesses are slowed
 // down as at the door.
 func (s *Server) ownPassword(c fiber.Ctx, a *asker, field, password string) error {
-	account := "account:" + strings.ToLower(a.name)
+	g := guess{keys: []string{fmt.Sprintf("own:%d", a.person.ID)}, free: []int{freeOfAccount}}
 	done, err := s.guessing(c)
 	if err != nil {
 		return err
 	}
 	defer done()
-	wait, err := s.store.Wait(c.Context(), account)
-	if err != nil {
+	if err := s.waits(c, g); err != nil {
 		return err
-	}
-	if wait > 0 {
-		return fiber.NewError(fiber.StatusTooManyRequests, "too many sign-ins failed: try again later")
 	}
 	_, hash, err := s.store.PersonOf(c.Context(), a.name)
 	if err != nil {
 		return err
 	}
 	if people.Verify(hash, password) {
-		return nil
+		return s.store.Entered(c.Context(), g.keys...)
 	}
-	if err := s.store.Failed(c.Context(), freeOfAccount, account); err != nil {
+	if err := s.failed(c, g); err != nil {
 		return err
 	}
 	return bad(field, "that is not your password")

@@ -31,7 +31,7 @@ type asker struct {
 func everybody(h *house, robin []string, url string) []asker {
 	here, there := h.offices[0], h.offices[1]
 	token := func(by []string, office int64, scope string) []string {
-		status, v, _ := h.ask("POST", fmt.Sprintf("/api/offices/%d/tokens", office), map[string]any{"name": scope, "days": 1, "scope": scope}, by...)
+		status, v, _ := h.ask("POST", fmt.Sprintf("/api/offices/%d/tokens", office), map[string]any{"name": scope, "days": 1, "scope": scope, "password": good}, by...)
 		require.Equal(h.t, 200, status, v)
 		return []string{"Authorization", "Bearer " + v["made"].(string)}
 	}
@@ -229,15 +229,23 @@ func TestWhoMay(t *testing.T) {
 		{"POST /api/passkeys", signed, is(map[string]any{"password": good}), false, false},
 		{"PUT /api/passkeys", signed, is(map[string]any{"ceremony": "none", "name": "x", "response": map[string]any{}}), false, false},
 		{"PUT /api/passkeys/alone", signed, is(map[string]any{"alone": true, "password": good}), false, false},
-		{"DELETE /api/passkeys", signed, q("passkey=1"), false, false},
+		{"PUT /api/passkeys/forget", signed, is(map[string]any{"passkey": 1, "password": good}), false, false},
 		{"GET /api/people", ofAll(4), nothing, false, false},
 		{"PUT /api/people", ofAll(4), body(func() map[string]any { return map[string]any{"person": somebody(), "role": "reader"} }), true, false},
 		{"DELETE /api/people", ofAll(4), func() (string, any) { return fmt.Sprintf("person=%d", somebody()), nil }, true, false},
 		{"POST /api/invitations", ofAll(4), is(map[string]any{"role": "reader"}), true, false},
+		{"DELETE /api/invitations", ofAll(4), func() (string, any) {
+			do("POST", "/api/invitations", map[string]any{"role": "reader"})
+			return fmt.Sprintf("invitation=%d", one("SELECT max(id) FROM invitation")), nil
+		}, true, false},
 		{"GET /api/record", ofAll(4), nothing, false, false},
 		{"GET " + o + "/people", self(4), nothing, false, false},
 		{"PUT " + o + "/people", self(4), body(func() map[string]any { return map[string]any{"person": somebody(), "role": "reader"} }), true, false},
 		{"POST " + o + "/invitations", self(4), is(map[string]any{"role": "reader"}), true, false},
+		{"DELETE " + o + "/invitations", self(4), func() (string, any) {
+			do("POST", o+"/invitations", map[string]any{"role": "reader"})
+			return fmt.Sprintf("invitation=%d", one("SELECT max(id) FROM invitation")), nil
+		}, true, false},
 		{"GET " + o + "/record", self(4), nothing, false, false},
 		{"GET " + o + "/tokens", self(3), nothing, false, false},
 		{"POST " + o + "/tokens", self(3), is(map[string]any{"name": "laptop", "days": 1}), true, false},

@@ -425,16 +425,6 @@ func (s *Store) Edit(ctx context.Context, id, revision int64) (Made, bool, error
 	return all[0], true, nil
 }
 
-// ByToken is the revision of the edit that was asked for under a name, 0 where
-// it was not made.
-func (s *Store) ByToken(ctx context.Context, id int64, token string) (revision int64, err error) {
-	err = s.pool.QueryRow(ctx, "SELECT revision FROM edit WHERE office_id = $1 AND token = $2", id, token).Scan(&revision)
-	if errors.Is(err, pgx.ErrNoRows) {
-		return 0, nil
-	}
-	return revision, err
-}
-
 // History lists the edits after revision since with their changes, the newest
 // first, at most max of them.
 func (s *Store) History(ctx context.Context, id, since int64, max int) ([]Made, error) {

@@ -25,7 +25,7 @@ const ceremonyFor = 5 * time.Minute
 // Ask keeps what was asked of a browser, and gives what the answer is known by.
 func (s *Store) Ask(ctx context.Context, person int64, data []byte) (string, error) {
 	secret, hash := people.Secret("")
-	_, err := s.pool.Exec(ctx, `WITH old AS (DELETE FROM ceremony WHERE expires_at < now())
+	_, err := s.pool.Exec(ctx, `WITH old AS (DELETE FROM ceremony WHERE expires_at < now() OR hash IN (SELECT hash FROM ceremony ORDER BY expires_at DESC OFFSET 2000))
 		INSERT INTO ceremony (hash, person_id, data, expires_at) VALUES ($1, NULLIF($2::bigint, 0), $3, now() + $4)`, hash, person, data, ceremonyFor)
 	return secret, err
 }

@@ -100,26 +100,65 @@ func (s *Store) PersonOf(ctx context.Context, name string) (p *Person, hash stri
 	return all[0], hash, err
 }
 
-// Invite makes an invitation, and gives its secret. The first one holds while there is
-// nobody; those before it end.
-func (s *Store) Invite(ctx context.Context, office int64, role people.Role, author string, first bool) (string, error) {
+// Invite makes an invitation, and gives its secret: of a person, or, for 0, the first one,
+// which holds while there is nobody; those before that end.
+func (s *Store) Invite(ctx context.Context, office int64, role people.Role, author string, person int64) (string, error) {
 	secret, hash := people.Secret("")
 	lasts := InvitedFor
-	if first {
+	if person == 0 {
 		lasts = FirstLinkFor
 		if _, err := s.pool.Exec(ctx, "DELETE FROM invitation WHERE first"); err != nil {
 			return "", err
 		}
 	}
-	_, err := s.pool.Exec(ctx, "INSERT INTO invitation (hash, office_id, role, first, author, expires_at) VALUES ($1, NULLIF($2, 0), $3, $4, $5, now() + $6)", hash, office, int(role), first, author, lasts)
+	_, err := s.pool.Exec(ctx, `WITH old AS (DELETE FROM invitation WHERE expires_at < now())
+		INSERT INTO invitation (hash, office_id, role, first, author, author_id, expires_at) VALUES ($1, NULLIF($2::bigint, 0), $3, $4, $5, NULLIF($6::bigint, 0), now() + $7)`, hash, office, int(role), person == 0, author, person, lasts)
 	return secret, err
+}
+
+// holds is when an invitation lets somebody in: in its time, the first one while there is
+// nobody, and any other as long as who gave it may give it.
+const holds = `expires_at > now() AND (first AND NOT EXISTS (SELECT FROM person) OR EXISTS (SELECT FROM membership m
+	WHERE m.person_id = invitation.author_id AND m.role = 4 AND (m.office_id IS NULL OR m.office_id = invitation.office_id)))`
+
+// Invitation is one that is open: it lets somebody make an account.
+type Invitation struct {
+	ID      int64
+	Office  int64 // 0 for all
+	Title   string
+	Role    people.Role
+	Author  string
+	At      time.Time
+	Expires time.Time
+}
+
+// Invitations are those that are open: to an office, or, for 0, all that there are.
+func (s *Store) Invitations(ctx context.Context, office int64) ([]Invitation, error) {
+	rows, err := s.pool.Query(ctx, `SELECT id, COALESCE(office_id, 0), COALESCE((SELECT title FROM office WHERE office.id = office_id), ''), role, author, made_at, expires_at
+		FROM invitation WHERE NOT first AND `+holds+` AND ($1 = 0 OR office_id = $1) ORDER BY id DESC`, office)
+	if err != nil {
+		return nil, err
+	}
+	return pgx.CollectRows(rows, func(row pgx.CollectableRow) (x Invitation, err error) {
+		var role int
+		err = row.Scan(&x.ID, &x.Office, &x.Title, &role, &x.Author, &x.At, &x.Expires)
+		x.Role = people.Role(role)
+		return x, err
+	})
+}
+
+// Withdraw ends an invitation, to an office, or, for 0, any; false where there is none of that
+// number.
+func (s *Store) Withdraw(ctx context.Context, office, id int64) (bool, error) {
+	tag, err := s.pool.Exec(ctx, "DELETE FROM invitation WHERE id = $2 AND ($1 = 0 OR office_id = $1)", office, id)
+	return err == nil && tag.RowsAffected() > 0, err
 }
 
 // Invited is what an invitation is for; [ErrNobody] where it was used, or ended.
 func (s *Store) Invited(ctx context.Context, secret string) (office int64, role people.Role, author string, err error) {
 	var r int
 	err = s.pool.QueryRow(ctx, `SELECT COALESCE(office_id, 0), role, author FROM invitation
-		WHERE hash = $1 AND expires_at > now() AND (NOT first OR NOT EXISTS (SELECT FROM person))`, people.Hash(secret)).Scan(&office, &r, &author)
+		WHERE hash = $1 AND `+holds, people.Hash(secret)).Scan(&office, &r, &author)
 	if errors.Is(err, pgx.ErrNoRows) {
 		err = ErrNobody
 	}
@@ -131,7 +170,7 @@ func (s *Store) Join(ctx context.Context, secret, name, hash string) (person int
 	err = pgx.BeginFunc(ctx, s.pool, func(tx pgx.Tx) error {
 		var office *int64
 		var role int
-		err := tx.QueryRow(ctx, `DELETE FROM invitation WHERE hash = $1 AND expires_at > now() AND (NOT first OR NOT EXISTS (SELECT FROM person))
+		err := tx.QueryRow(ctx, `DELETE FROM invitation WHERE hash = $1 AND `+holds+`
 			RETURNING office_id, role`, people.Hash(secret)).Scan(&office, &role)
 		if errors.Is(err, pgx.ErrNoRows) {
 			return ErrNobody
@@ -247,6 +286,9 @@ func (s *Store) SetPassword(ctx context.Context, person int64, hash string, but 
 		if _, err := tx.Exec(ctx, "UPDATE person SET password = $2 WHERE id = $1", person, hash); err != nil {
 			return err
 		}
+		if _, err := tx.Exec(ctx, "DELETE FROM known_browser WHERE person_id = $1", person); err != nil {
+			return err
+		}
 		ended, err = endSessions(ctx, tx, person, but)
 		return err
 	})
@@ -302,7 +344,8 @@ func (s *Store) Sessions(ctx context.Context, person int64) ([]Session, error) {
 func (s *Store) Over(ctx context.Context, sessions, tokens []int64) (noSessions, noTokens []int64, err error) {
 	err = s.pool.QueryRow(ctx, `SELECT
 		ARRAY(SELECT unnest($1::bigint[]) EXCEPT SELECT id FROM session WHERE id = ANY ($1) AND expires_at > now() AND seen_at > now() - $3::interval),
-		ARRAY(SELECT unnest($2::bigint[]) EXCEPT SELECT id FROM token WHERE id = ANY ($2) AND expires_at > now())`,
+		ARRAY(SELECT unnest($2::bigint[]) EXCEPT SELECT id FROM token WHERE id = ANY ($2) AND expires_at > now() AND (person_id IS NULL
+			OR EXISTS (SELECT FROM membership m WHERE m.person_id = token.person_id AND (m.office_id IS NULL OR m.office_id = token.office_id))))`,
 		sessions, tokens, SessionIdle).Scan(&noSessions, &noTokens)
 	return noSessions, noTokens, err
 }
@@ -374,4 +417,45 @@ func (s *Store) Recorded(ctx context.Context, office, before int64, most int) ([
 		return nil, err
 	}
 	return pgx.CollectRows(rows, pgx.RowToStructByPos[Entry])
+}
+
+// mostBrowsers is how many browsers of a person are known.
+const mostBrowsers = 20
+
+// Knows is whether a secret is that of a browser with which somebody signed in before: of a
+// person, or, for 0, of anybody; 0 for none.
+func (s *Store) Knows(ctx context.Context, secret string, person int64) (id int64, err error) {
+	if secret == "" || len(secret) > 100 {
+		return 0, nil
+	}
+	err = s.pool.QueryRow(ctx, "SELECT id FROM known_browser WHERE hash = $1 AND ($2 = 0 OR person_id = $2)", people.Hash(secret), person).Scan(&id)
+	if errors.Is(err, pgx.ErrNoRows) {
+		err = nil
+	}
+	return id, err
+}
+
+// Know makes a browser known, with which a person signed in, and gives its secret.
+func (s *Store) Know(ctx context.Context, person int64) (string, error) {
+	secret, hash := people.Secret("")
+	_, err := s.pool.Exec(ctx, `WITH old AS (DELETE FROM known_browser WHERE person_id = $1 AND id NOT IN (SELECT id FROM known_browser WHERE person_id = $1 ORDER BY seen_at DESC LIMIT $3))
+		INSERT INTO known_browser (person_id, hash) VALUES ($1, $2)`, person, hash, mostBrowsers-1)
+	return secret, err
+}
+
+// Seen notes that somebody signed in with a browser that is known.
+func (s *Store) Seen(ctx context.Context, browser int64) error {
+	_, err := s.pool.Exec(ctx, "UPDATE known_browser SET seen_at = now() WHERE id = $1", browser)
+	return err
+}
+
+// TokensOf are the tokens that a person made and that open something still, with the titles of
+// their offices.
+func (s *Store) TokensOf(ctx context.Context, person int64) ([]string, error) {
+	rows, err := s.pool.Query(ctx, `SELECT token.name || ' (' || COALESCE(NULLIF(title, ''), 'office ' || office.id) || ')' FROM token JOIN office ON office.id = office_id
+		WHERE person_id = $1 AND expires_at > now() ORDER BY token.id`, person)
+	if err != nil {
+		return nil, err
+	}
+	return pgx.CollectRows(rows, pgx.RowTo[string])
 }

@@ -17,6 +17,7 @@ import (
 	"time"
 
 	"github.com/jackc/pgx/v5"
+	"github.com/jackc/pgx/v5/pgconn"
 	"github.com/jackc/pgx/v5/pgxpool"
 	"github.com/jackc/pgx/v5/stdlib"
 	"github.com/pressly/goose/v3"
@@ -55,6 +56,7 @@ func Open(ctx context.Context, url string) (*Store, error) {
 		}
 	}
 	cfg.MaxConns = max(cfg.MaxConns, 12)
+	cfg.ConnConfig.Tracer = deeds{}
 	address := fmt.Sprintf("%s:%d/%s", cfg.ConnConfig.Host, cfg.ConnConfig.Port, cfg.ConnConfig.Database)
 	pool, err := pgxpool.NewWithConfig(ctx, cfg)
 	if err != nil {
@@ -189,6 +191,7 @@ type Note struct {
 	// Token names the request, so that asked again it is not made again; ""
 	// where it has none.
 	Token string
+	Asked []byte // what was asked for under it, as a digest; nil where that is not known
 	// CopyOf and CopiedAt say, of a whole office, what it is a copy of; 0 for none.
 	CopyOf, CopiedAt int64
 }
@@ -207,7 +210,19 @@ func (s *Store) Import(ctx context.Context, o *office.Office, note Note) (id int
 		}
 		return commit(ctx, tx, id, 0, e, note)
 	})
-	return id, err
+	return id, named(err)
+}
+
+// ErrNamed says that something was done already under the name of this request, by another
+// that was quicker.
+var ErrNamed = errors.New("this request was made already")
+
+func named(err error) error {
+	var pg *pgconn.PgError
+	if errors.As(err, &pg) && pg.Code == "23505" && (pg.ConstraintName == "edit_token" || pg.ConstraintName == "edit_started") {
+		return ErrNamed
+	}
+	return err
 }
 
 // Commit makes an edit that was worked out on revision base, in one
@@ -218,7 +233,7 @@ func (s *Store) Commit(ctx context.Context, id, base int64, e office.Edit, note 
 		return commit(ctx, tx, id, base, e, note)
 	})
 	if err != nil {
-		return 0, err
+		return 0, named(err)
 	}
 	return base + 1, nil
 }
@@ -240,10 +255,10 @@ func commit(ctx context.Context, tx pgx.Tx, id, base int64, edit office.Edit, no
 		w.change(c)
 	}
 	w.queue("UPDATE office SET revision = $2 WHERE id = $1", id, base+1)
-	w.batch.Queue(`INSERT INTO edit (office_id, revision, author, summary, turn, undoes, token)
-		VALUES (@office, @revision, @author, @summary, @turn, NULLIF(@undoes, 0), NULLIF(@token, ''))`, pgx.NamedArgs{
+	w.batch.Queue(`INSERT INTO edit (office_id, revision, author, summary, turn, undoes, token, asked)
+		VALUES (@office, @revision, @author, @summary, @turn, NULLIF(@undoes, 0), NULLIF(@token, ''), @asked)`, pgx.NamedArgs{
 		"office": id, "revision": base + 1, "author": note.Author, "summary": note.Summary,
-		"turn": cmp.Or(note.Turn, history.Edit), "undoes": note.Undoes, "token": note.Token,
+		"turn": cmp.Or(note.Turn, history.Edit), "undoes": note.Undoes, "token": note.Token, "asked": note.Asked,
 	})
 	for i, c := range edit {
 		w.queue("INSERT INTO edit_change (office_id, revision, place, key, before, after, at_place) VALUES ($1, $2, $3, $4, $5, $6, $7)",

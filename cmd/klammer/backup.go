@@ -108,6 +108,9 @@ cut off or changed, or is of a newer Klammer, is refused, and nothing is changed
 				about, err := do(ctx, url, args[0])
 				if err == nil {
 					fmt.Fprintf(cmd.OutOrStdout(), "%s, of %s: %s, %d tables as they were\n", args[0], about.At.Local().Format("2006-01-02 15:04"), says, len(about.Rows))
+					if names, err := backup.Who(ctx, url); err == nil && !check && len(names) > 0 {
+						fmt.Fprintf(cmd.OutOrStdout(), "Sessions, tokens and invitations of then let nobody in: everybody signs in anew, with the passwords and passkeys of then. These have an account: %s. Remove under People who was removed since.\n", strings.Join(names, ", "))
+					}
 				}
 				return err
 			}))

@@ -8,9 +8,11 @@ import (
 	"log/slog"
 	"net"
 	"net/http"
+	"net/netip"
 	"os"
 	"os/signal"
 	"path/filepath"
+	"slices"
 	"strconv"
 	"syscall"
 	"time"
@@ -65,6 +67,7 @@ Offices are kept in PostgreSQL: a private server that is started in the folder
 	cmd.Flags().StringVar(&with.metrics, "metrics", "", "a loopback address for what the server measures of itself, as 127.0.0.1:9180 (Prometheus)")
 	cmd.Flags().BoolVar(&with.json, "log-json", false, "write the log as JSON")
 	cmd.Flags().BoolVar(&with.accounts, "accounts", false, "people sign in, on a loopback address too")
+	cmd.Flags().StringSliceVar(&with.proxies, "trusted-proxies", nil, "with --accounts: addresses and networks of proxies that TLS ends at, and whose word about who asks counts, as 127.0.0.1; --host says by which names they are asked")
 	cmd.Flags().StringVar(&with.data, "data", defaultData(), "folder of the private database")
 	cmd.Flags().StringVar(&with.load, "load", "", "an office to load where the database has none yet")
 	cmd.Flags().StringVar(&with.asIs, "as-is", "", "with --load: the same office as its devices are set to; a work order leads from there")
@@ -111,6 +114,7 @@ type serving struct {
 	cert, certKey, tls                          string
 	hosts                                       []string
 	accounts                                    bool
+	proxies                                     []string
 	backups                                     timed
 	metrics, database                           string
 	json                                        bool // the log
@@ -144,10 +148,32 @@ func (w *serving) certificate(data string, log *slog.Logger) (*server.Certificat
 			names = append(names, own)
 		}
 		return server.SelfMade(data+".crt", data+".crt.key", names, log)
+	case w.accounts && here: // passwords do not leave this machine, or come over a proxy's TLS
+		return nil, nil
+	case w.accounts && len(w.proxies) > 0:
+		return nil, fmt.Errorf("--listen %s can be reached by others than the proxy, without TLS: listen on 127.0.0.1 beside the proxy, or let Klammer have a certificate, too (--tls self)", w.listen)
 	case w.accounts:
 		return nil, fmt.Errorf("--listen %s can be reached from elsewhere, and passwords go there: name a certificate with --cert and --key, or let Klammer make one with --tls self; on this machine alone it is 127.0.0.1 or [::1]", w.listen)
 	}
 	return nil, nil
+}
+
+// trusted is the proxies whose word about who asks counts.
+func (w *serving) trusted() (all []netip.Prefix, err error) {
+	for _, text := range w.proxies {
+		p, err := netip.ParsePrefix(text)
+		if a, single := netip.ParseAddr(text); single == nil {
+			p, err = a.Prefix(a.BitLen())
+		}
+		if err != nil {
+			return nil, fmt.Errorf("--trusted-proxies %s: an address or a network of a proxy, as 127.0.0.1 or 10.0.0.0/24", text)
+		}
+		all = append(all, p.Masked())
+	}
+	if len(all) > 0 && !w.accounts {
+		return nil, errors.New("--trusted-proxies: over a proxy others than who is at this machine come, and they sign in: start with --accounts, too")
+	}
+	return all, nil
 }
 
 func serve(ctx context.Context, cmd *cobra.Command, with serving) error {
@@ -240,10 +266,20 @@ func serve(ctx context.Context, cmd *cobra.Command, with serving) error {
 		}
 	}
 	at := "http://" + l.Addr().String()
+	trusted, err := with.trusted()
+	if err != nil {
+		return err
+	}
+	if cert == nil && with.accounts {
+		srv.Admit(server.Access{Accounts: true, Proxies: trusted, Host: func(name string) bool { return slices.Contains(with.hosts, name) }})
+		if len(trusted) > 0 && len(with.hosts) > 0 {
+			at = "https://" + with.hosts[0]
+		}
+	}
 	if cert != nil {
 		at = "https://" + l.Addr().String()
 		l = tls.NewListener(server.Doors(l), cert.Config())
-		access := server.Access{Accounts: with.accounts, Host: cert.Host, Strict: with.cert != ""}
+		access := server.Access{Accounts: with.accounts, Host: cert.Host, Strict: with.cert != "", Proxies: trusted}
 		if with.tls == "self" {
 			access.Own = cert.Fingerprint
 			fmt.Fprintf(out, "Its certificate is its own: SHA-256 %s\n", cert.Fingerprint())

@@ -130,11 +130,15 @@ const between = 1000;
  * database, the same request is asked again until somebody knows what became of
  * it; waiting says so meanwhile.
  */
-async function write<T>(call: (id: string, again: boolean, signal: AbortSignal) => Promise<Answer<T>>, waiting: () => void): Promise<T> {
+async function write<T>(
+  call: (id: string, again: boolean, signal: AbortSignal) => Promise<Answer<T>>,
+  waiting: () => void,
+  wait = patience,
+): Promise<T> {
   const id = named();
   for (let n = 0; ; n++) {
     try {
-      return await ask((signal) => call(id, n > 0, signal));
+      return await ask((signal) => call(id, n > 0, signal), wait);
     } catch (e) {
       if (!(e instanceof Refused) || !(e.unsure || (n > 0 && e.status === 503)) || n >= asks) throw e;
       waiting();
@@ -266,7 +270,10 @@ export const api = {
         waiting,
       ),
     ),
-  intake: (body: IntakeRequest) => ask((signal) => http.POST("/api/intake", { body, signal }), long),
+  intake: (body: IntakeRequest, waiting = () => {}) =>
+    body.take
+      ? write((own, again, signal) => http.POST("/api/intake", { body: { ...body, id: own, again }, signal }), waiting, long)
+      : ask((signal) => http.POST("/api/intake", { body, signal }), long),
   takeover: async (id: number, from: number, waiting = () => {}) =>
     written(
       await write(
@@ -274,7 +281,8 @@ export const api = {
         waiting,
       ),
     ),
-  create: (body: NewOffice) => ask((signal) => http.POST("/api/offices", { body, signal }), long),
+  create: (body: NewOffice, waiting = () => {}) =>
+    write((own, again, signal) => http.POST("/api/offices", { body: { ...body, id: own, again }, signal }), waiting, long),
   remove: (id: number, title: string) =>
     ask((signal) =>
       http.DELETE("/api/offices/{id}", {

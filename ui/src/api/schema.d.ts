@@ -141,7 +141,38 @@ export interface paths {
                 };
             };
         };
-        delete?: never;
+        /** Withdraw an invitation */
+        delete: {
+            parameters: {
+                query: {
+                    invitation: number;
+                };
+                header?: never;
+                path?: never;
+                cookie?: never;
+            };
+            requestBody?: never;
+            responses: {
+                /** @description OK */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["ApiPeopleView"];
+                    };
+                };
+                /** @description Bad Request */
+                400: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["ApiProblem"];
+                    };
+                };
+            };
+        };
         options?: never;
         head?: never;
         patch?: never;
@@ -1241,7 +1272,40 @@ export interface paths {
                 };
             };
         };
-        delete?: never;
+        /** Withdraw an invitation to an office */
+        delete: {
+            parameters: {
+                query: {
+                    invitation: number;
+                };
+                header?: never;
+                path: {
+                    id: number;
+                };
+                cookie?: never;
+            };
+            requestBody?: never;
+            responses: {
+                /** @description OK */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["ApiPeopleView"];
+                    };
+                };
+                /** @description Bad Request */
+                400: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["ApiProblem"];
+                    };
+                };
+            };
+        };
         options?: never;
         head?: never;
         patch?: never;
@@ -2815,7 +2879,11 @@ export interface paths {
                 path?: never;
                 cookie?: never;
             };
-            requestBody?: never;
+            requestBody?: {
+                content: {
+                    "application/json": components["schemas"]["ApiOwnPassword"];
+                };
+            };
             responses: {
                 /** @description OK */
                 200: {
@@ -2837,38 +2905,7 @@ export interface paths {
                 };
             };
         };
-        /** Forget a passkey */
-        delete: {
-            parameters: {
-                query: {
-                    passkey: number;
-                };
-                header?: never;
-                path?: never;
-                cookie?: never;
-            };
-            requestBody?: never;
-            responses: {
-                /** @description OK */
-                200: {
-                    headers: {
-                        [name: string]: unknown;
-                    };
-                    content: {
-                        "application/json": components["schemas"]["ApiPasskeyView"][];
-                    };
-                };
-                /** @description Bad Request */
-                400: {
-                    headers: {
-                        [name: string]: unknown;
-                    };
-                    content: {
-                        "application/json": components["schemas"]["ApiProblem"];
-                    };
-                };
-            };
-        };
+        delete?: never;
         options?: never;
         head?: never;
         patch?: never;
@@ -2923,6 +2960,55 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/passkeys/forget": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /** Forget a passkey */
+        put: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path?: never;
+                cookie?: never;
+            };
+            requestBody?: {
+                content: {
+                    "application/json": components["schemas"]["ApiPasskeyForget"];
+                };
+            };
+            responses: {
+                /** @description OK */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["ApiPasskeyView"][];
+                    };
+                };
+                /** @description Bad Request */
+                400: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["ApiProblem"];
+                    };
+                };
+            };
+        };
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/password": {
         parameters: {
             query?: never;
@@ -2951,7 +3037,7 @@ export interface paths {
                         [name: string]: unknown;
                     };
                     content: {
-                        "application/json": components["schemas"]["ApiSessionView"][];
+                        "application/json": components["schemas"]["ApiOpens"];
                     };
                 };
                 /** @description Bad Request */
@@ -3859,6 +3945,18 @@ export interface components {
         ApiInvitation: {
             secret: string;
         };
+        ApiInvitationView: {
+            /** Format: date-time */
+            at: string;
+            by: string;
+            /** Format: date-time */
+            expires: string;
+            /** Format: int64 */
+            id: number;
+            /** @description its title; all offices without it */
+            office?: string;
+            role: string;
+        };
         ApiInviteRequest: {
             /** @enum {string} */
             role: "reader" | "planner" | "carrier" | "keeper";
@@ -3941,11 +4039,15 @@ export interface components {
             name: string;
         };
         ApiNewOffice: {
+            /** @description it may have been done already */
+            again?: boolean;
             /**
              * Format: int64
              * @description the office to start as
              */
             copy?: number;
+            /** @description a name that the page gave the request: asked again, it is not done again */
+            id?: string;
             /** @description lines of the line, done one after the other on what the text makes: all, or no office is made */
             lines?: string[];
             /** @description a whole office in bracket notation */
@@ -3986,6 +4088,11 @@ export interface components {
             links: components["schemas"]["ApiLinkView"][];
             /** @description what the edit asked to see */
             look?: components["schemas"]["ApiExplanation"];
+            /**
+             * Format: int64
+             * @description of a request that was asked again: the revision that it led to when it was made
+             */
+            made?: number;
             /** @description how many further findings there are */
             more?: number;
             order: string[];
@@ -4008,6 +4115,13 @@ export interface components {
             whole: boolean;
             /** @description all of them; after an edit only where one became otherwise */
             wishes?: components["schemas"]["ApiWishView"][];
+        };
+        ApiOpens: {
+            /** @description by their names */
+            passkeys: string[];
+            sessions: components["schemas"]["ApiSessionView"][];
+            /** @description by their names, with their offices */
+            tokens: string[];
         };
         ApiOrder: {
             /** @description devices out of reach that have steps left, times the steps done meanwhile */
@@ -4116,6 +4230,9 @@ export interface components {
             /** @description in which it rides */
             vid?: number;
         };
+        ApiOwnPassword: {
+            password: string;
+        };
         ApiPVIDRequest: {
             ports: string[];
             vid: number;
@@ -4132,6 +4249,12 @@ export interface components {
             /** @description publicKey, in the JSON of WebAuthn Level 3 */
             options: unknown;
         };
+        ApiPasskeyForget: {
+            /** Format: int64 */
+            passkey: number;
+            /** @description one's own */
+            password: string;
+        };
         ApiPasskeyView: {
             /** Format: date-time */
             at: string;
@@ -4147,6 +4270,8 @@ export interface components {
             password: string;
         };
         ApiPeopleView: {
+            /** @description those that are open */
+            invitations: components["schemas"]["ApiInvitationView"][];
             /** @description the invitation that was just made, told this once: the secret */
             link?: string;
             people: components["schemas"]["ApiPersonView"][];
@@ -4758,6 +4883,8 @@ export interface components {
             days: number;
             /** @description for whom or what it is */
             name: string;
+            /** @description one's own, for a token that may what a role may, where people sign in */
+            password?: string;
             /**
              * @description what it may: report tests, and nothing else, or what a role may
              * @enum {string}

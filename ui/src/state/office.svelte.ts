@@ -199,14 +199,14 @@ class OfficeState {
     this.then = null; // restoring is an edit of now
     const v = await this.send((view) => api.restore(view.id, revision, this.asking));
     if (!v) this.then = then;
-    else this.own(v.revision);
+    else this.own(v.made ?? v.revision);
   }
 
   /** Takes what was tried in a copy over into this office, as one edit of one's own. */
   async takeOver(from: number): Promise<boolean> {
     const v = await this.send((view) => api.takeover(view.id, from, this.asking));
     if (!v) return false;
-    this.own(v.revision);
+    this.own(v.made ?? v.revision);
     this.redoable = [];
     return true;
   }
@@ -335,7 +335,7 @@ class OfficeState {
       return v;
     });
     if (v && v.revision !== before) {
-      this.own(v.revision);
+      this.own(v.made ?? v.revision);
       this.redoable = [];
     }
     return v;
@@ -385,7 +385,7 @@ class OfficeState {
       const last = list().at(-1);
       if (last === undefined) return view;
       const v = await api.undo(view.id, last, this.asking);
-      after(last, v.revision);
+      after(last, v.made ?? v.revision);
       const where = v.devices.find((d) => d.some && d.ports.length);
       if (v.summary) this.notice = { kind: "said", text: `${v.turn === "undo" ? "Taken back" : "Done again"}: ${v.summary}` };
       if (where) setTimeout(() => this.onturned?.(`${where.name}.${where.ports[0]!.name}`));
