@@ -89,7 +89,7 @@ func TestMarkup(t *testing.T) {
 		body         any
 	}{
 		{"POST", "/api/offices/2/edits", map[string]any{"base": 1, "commands": []any{map[string]any{"lines": []string{`plug gate.lan ` + mark("history") + ` wants 10`}}}}},
-		{"POST", "/api/offices/2/tokens", map[string]any{"name": me + "token", "days": 1, "scope": "reader"}},
+		{"POST", "/api/offices/2/tokens", map[string]any{"name": me + "token", "days": 1, "scope": "reader", "password": "harbour-tulip-ox-lantern"}},
 		{"PUT", "/api/offices/2/credentials", map[string]any{"name": "switches", "user": me, "password": "hush-hush"}},
 		{"POST", "/api/sign-in", map[string]any{"name": me + "nobody", "password": "a guess that is wrong"}},
 	} {

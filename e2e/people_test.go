@@ -125,7 +125,9 @@ func TestPeople(t *testing.T) {
 	visit(t, ctx, p, "/1/round", ".round li")
 	_ = eval[any](t, ctx, `[...document.querySelectorAll(".bar button")].find(b => b.textContent.includes("laptop measure")).click()`)
 	until(t, ctx, `document.querySelector(".probe select[name=scope]") !== null`)
-	require.NoError(t, chromedp.Do(ctx, chromedp.SetValue(".probe select[name=scope]", "reader"), chromedp.SendKeys(".probe form input", "a script"+kb.Enter)))
+	_ = eval[any](t, ctx, `(() => { const s = document.querySelector(".probe select[name=scope]"); s.value = "reader"; s.dispatchEvent(new Event("change", {bubbles: true})); })()`)
+	until(t, ctx, `document.querySelector(".probe form input[type=password]") !== null`)
+	require.NoError(t, chromedp.Do(ctx, chromedp.SendKeys(".probe form input", "a script"), chromedp.SendKeys(".probe form input[type=password]", good+kb.Enter)))
 	until(t, ctx, `document.querySelector(".probe .made code")?.textContent.includes("klammer_") && document.querySelector(".probe li").textContent.includes("what a reader may")`)
 	token := eval[string](t, ctx, `document.querySelector(".probe .made code").textContent.split("=")[1]`)
 	require.Equal(t, "200 403", eval[string](t, ctx, fmt.Sprintf(`(async () => {
@@ -133,6 +135,16 @@ func TestPeople(t *testing.T) {
 		const see = await fetch("/api/offices/1", as), edit = await fetch("/api/offices/1/undo", {...as, method: "POST", body: "{}"});
 		return see.status + " " + edit.status;
 	})()`, token)))
+
+	// An invitation that nobody used is listed, and withdrawn: it lets nobody in.
+	visit(t, ctx, p, "/1/people", ".people select")
+	_ = eval[any](t, ctx, `[...document.querySelectorAll("button")].find(b => b.textContent === "Make a link").click()`)
+	until(t, ctx, `document.querySelectorAll("[aria-label='Open invitations'] li").length === 1 && document.querySelector(".people .made code") !== null`)
+	look(ctx, "invitations")
+	secret := eval[string](t, ctx, `document.querySelector(".people .made code").textContent.split("#")[1]`)
+	_ = eval[any](t, ctx, `document.querySelector("[aria-label^='Withdraw the invitation']").click()`)
+	until(t, ctx, `document.querySelector("[aria-label='Open invitations']") === null`)
+	require.Equal(t, 403, eval[int](t, ctx, fmt.Sprintf(`fetch("/api/invited", {method: "POST", headers: {"Content-Type": "application/json"}, body: JSON.stringify({secret: %q})}).then(r => r.status)`, secret)))
 
 	// The record says it all; signing out ends it.
 	visit(t, ctx, p, "/people", ".people .record tr")
@@ -172,7 +184,9 @@ func TestPasskey(t *testing.T) {
 	press(t, ctx, "gy")
 	click("Make a passkey")
 	until(t, ctx, `document.querySelector("input[name=passkey]") !== null`)
-	require.NoError(t, chromedp.Do(ctx, chromedp.SendKeys("input[name=passkey]", "this laptop"+kb.Enter)))
+	require.NoError(t, chromedp.Do(ctx, chromedp.SendKeys("input[name=passkey]", "this laptop"), chromedp.SendKeys("input[name=mine]", "not the password"+kb.Enter)))
+	until(t, ctx, `document.querySelector(".people [role=alert]")?.textContent.includes("that is not your password")`)
+	require.NoError(t, chromedp.Do(ctx, chromedp.SendKeys("input[name=mine]", "harbour-tulip-ox-lantern"+kb.Enter)))
 	until(t, ctx, `document.querySelector("[aria-label='Forget the passkey this laptop']") !== null`)
 	click("Sign out")
 	until(t, ctx, `document.getElementById("sign-in-name") !== null`)
@@ -192,7 +206,8 @@ func TestPasskey(t *testing.T) {
 	until(t, ctx, `document.querySelector(".people [role=alert]")?.textContent.includes("that is not your password")`)
 	alone("harbour-tulip-ox-lantern", "Passkeys alone")
 	until(t, ctx, `document.body.textContent.includes("Passkeys alone open your account.")`)
-	_ = eval[any](t, ctx, `window.confirm = () => true; document.querySelector("[aria-label='Forget the passkey this laptop']").click()`)
+	_ = eval[any](t, ctx, `document.querySelector("[aria-label='Forget the passkey this laptop']").click()`)
+	alone("harbour-tulip-ox-lantern", "Forget it")
 	until(t, ctx, `document.querySelector(".people [role=alert]")?.textContent.includes("this is the last one")`)
 	click("Sign out")
 	until(t, ctx, `document.getElementById("sign-in-name") !== null`)
@@ -202,7 +217,8 @@ func TestPasskey(t *testing.T) {
 	click("Let the password open it, too…")
 	alone("harbour-tulip-ox-lantern", "Let the password open it, too")
 	until(t, ctx, `document.body.textContent.includes("Your password opens your account, too.")`)
-	_ = eval[any](t, ctx, `window.confirm = () => true; document.querySelector("[aria-label='Forget the passkey this laptop']").click()`)
+	_ = eval[any](t, ctx, `document.querySelector("[aria-label='Forget the passkey this laptop']").click()`)
+	alone("harbour-tulip-ox-lantern", "Forget it")
 	until(t, ctx, `document.querySelector("[aria-label='Forget the passkey this laptop']") === null`)
 	click("Sign out")
 	click("Sign in with a passkey")

@@ -200,16 +200,13 @@ export const api = {
         signal,
       }),
     )) as Session[],
-  password: async (old: string, next: string) =>
-    (await ask((signal) => http.PUT("/api/password", { body: { old, new: next }, signal }), long)) as Session[],
+  password: (old: string, next: string) => ask((signal) => http.PUT("/api/password", { body: { old, new: next }, signal }), long),
   passkeys: async () => (await ask((signal) => http.GET("/api/passkeys", { signal }))) as Passkey[],
-  passkeyNew: () => ask((signal) => http.POST("/api/passkeys", { headers: { "Content-Type": "application/json" }, signal })),
+  passkeyNew: (password: string) => ask((signal) => http.POST("/api/passkeys", { body: { password }, signal }), long),
   passkeyKeep: async (ceremony: string, name: string, response: unknown) =>
     (await ask((signal) => http.PUT("/api/passkeys", { body: { ceremony, name, response }, signal }))) as Passkey[],
-  passkeyDrop: async (passkey: number) =>
-    (await ask((signal) =>
-      http.DELETE("/api/passkeys", { params: { query: { passkey } }, headers: { "Content-Type": "application/json" }, signal }),
-    )) as Passkey[],
+  passkeyDrop: async (passkey: number, password: string) =>
+    (await ask((signal) => http.PUT("/api/passkeys/forget", { body: { passkey, password }, signal }), long)) as Passkey[],
   passkeysAlone: (alone: boolean, password: string) =>
     ask((signal) => http.PUT("/api/passkeys/alone", { body: { alone, password }, signal })),
   passkeyAsk: () => ask((signal) => http.POST("/api/sign-in/passkey", { headers: { "Content-Type": "application/json" }, signal })),
@@ -229,6 +226,14 @@ export const api = {
     const body = { role: role as "reader" };
     return ask((signal) =>
       id ? http.POST("/api/offices/{id}/invitations", { params: at(id), body, signal }) : http.POST("/api/invitations", { body, signal }),
+    );
+  },
+  withdraw: (id: number, invitation: number) => {
+    const headers = { "Content-Type": "application/json" };
+    return ask((signal) =>
+      id
+        ? http.DELETE("/api/offices/{id}/invitations", { params: { path: { id }, query: { invitation } }, headers, signal })
+        : http.DELETE("/api/invitations", { params: { query: { invitation } }, headers, signal }),
     );
   },
   record: async (id: number) =>
@@ -360,8 +365,14 @@ export const api = {
   roundResult: (id: number, body: RoundResult) =>
     ask((signal) => http.PUT("/api/offices/{id}/round/results", { params: at(id), body, signal }), long),
   tokens: (id: number) => ask((signal) => http.GET("/api/offices/{id}/tokens", { params: at(id), signal })),
-  tokenMake: (id: number, name: string, days: number, scope: string) =>
-    ask((signal) => http.POST("/api/offices/{id}/tokens", { params: at(id), body: { name, days, scope: scope as "tests" }, signal })),
+  tokenMake: (id: number, name: string, days: number, scope: string, password = "") =>
+    ask((signal) =>
+      http.POST("/api/offices/{id}/tokens", {
+        params: at(id),
+        body: { name, days, scope: scope as "tests", password: password || undefined },
+        signal,
+      }),
+    ),
   tokenEnd: (id: number, token: number) =>
     ask((signal) =>
       http.DELETE("/api/offices/{id}/tokens", {

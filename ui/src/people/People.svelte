@@ -90,6 +90,19 @@
         <button class="main">Make a link</button>
         <span class="soft">It works once, within a day.</span>
       </form>
+      {#if now?.invitations.length}
+        <ul aria-label="Open invitations">
+          {#each now.invitations as x (x.id)}
+            <li>
+              <span>An invitation as a {x.role}{id ? "" : ` of ${x.office || "every office"}`}, by {x.by}</span>
+              <span class="soft">until {when(x.expires)}, while {x.by} may give it</span>
+              <button onclick={() => ask(api.withdraw(id, x.id))} aria-label={`Withdraw the invitation as a ${x.role} by ${x.by}`}
+                >Withdraw</button
+              >
+            </li>
+          {/each}
+        </ul>
+      {/if}
       {#if link}
         <div class="made" role="status">
           <p><b>This link is shown once.</b> Send it to whom it is for:</p>
@@ -161,6 +174,17 @@
     align-items: center;
     gap: 6px 12px;
     margin-top: 12px;
+  }
+  li {
+    display: flex;
+    flex-wrap: wrap;
+    gap: 4px 10px;
+    align-items: baseline;
+    padding: 4px 0;
+    border-bottom: 1px solid var(--hair);
+  }
+  li button {
+    margin-left: auto;
   }
   .made {
     border-left: 3px solid var(--plum);

@@ -13,9 +13,20 @@
   let changing = $state(false);
   let keys = $state.raw<Passkey[]>([]);
   let naming = $state(false);
+  let forgetting = $state.raw<Passkey | null>(null);
   let confirming = $state(false);
+  /** What opens the account still, after the password has changed. */
+  let still = $state.raw<string[] | null>(null);
   let mine = $state("");
   let keyName = $state("");
+
+  /** One form that asks for the password at a time. */
+  function only(open: () => void) {
+    naming = confirming = false;
+    forgetting = null;
+    mine = "";
+    open();
+  }
 
   async function ask(what: Promise<Session[]>) {
     wrong = "";
@@ -43,9 +54,16 @@
   });
   async function addKey(e: SubmitEvent) {
     e.preventDefault();
-    if (!(await askKeys(make(keyName)))) return;
+    const made = await askKeys(make(keyName, mine));
+    mine = "";
+    if (!made) return;
     keyName = "";
     naming = false;
+  }
+  async function forget(e: SubmitEvent) {
+    e.preventDefault();
+    if (forgetting && (await askKeys(api.passkeyDrop(forgetting.id, mine)))) forgetting = null;
+    mine = "";
   }
 
   async function setAlone(e: SubmitEvent) {
@@ -68,10 +86,17 @@
   }
   async function change(e: SubmitEvent) {
     e.preventDefault();
-    if (!(await ask(api.password(old, next)))) return;
-    old = next = "";
-    changing = false;
-    office.notice = { kind: "said", text: "The password is changed; other sessions ended." };
+    wrong = "";
+    try {
+      const opens = await api.password(old, next);
+      list = opens.sessions as Session[];
+      still = [...opens.passkeys.map((k) => `the passkey ${k}`), ...opens.tokens.map((k) => `the token ${k}`)];
+      old = next = "";
+      changing = false;
+      office.notice = { kind: "said", text: "The password is changed; other sessions ended." };
+    } catch (e) {
+      wrong = e instanceof Error ? e.message : String(e);
+    }
   }
 </script>
 
@@ -97,7 +122,14 @@
       <button type="button" onclick={() => (changing = false)}>Leave it</button>
     </form>
   {:else}
-    <p><button onclick={() => (changing = true)}>Change the password…</button></p>
+    <p><button onclick={() => ((changing = true), (still = null))}>Change the password…</button></p>
+  {/if}
+  {#if still}
+    <p role="status" class="still">
+      {still.length
+        ? `The password is changed, and other sessions ended. Beside it, these act in your name still: ${still.join(", ")}. End those that are not yours.`
+        : "The password is changed, and other sessions ended. Nothing else opens your account."}
+    </p>
   {/if}
   <h3>Passkeys</h3>
   <ul>
@@ -105,13 +137,20 @@
       <li>
         <span>{k.name}</span>
         <span class="soft">since {since(k.at)}, {k.used ? `last used ${since(k.used)}` : "never used"}</span>
-        <button
-          onclick={() => confirm(`Forget the passkey ${k.name}?`) && askKeys(api.passkeyDrop(k.id))}
-          aria-label={`Forget the passkey ${k.name}`}>Forget</button
-        >
+        <button onclick={() => only(() => (forgetting = k))} aria-label={`Forget the passkey ${k.name}`}>Forget…</button>
       </li>
     {/each}
   </ul>
+  {#if forgetting}
+    <form onsubmit={forget}>
+      <label
+        >Your password, to forget {forgetting.name}
+        <Password name="mine" bind:value={mine} required autocomplete="current-password" /></label
+      >
+      <button class="main">Forget it</button>
+      <button type="button" onclick={() => (forgetting = null)}>Leave it</button>
+    </form>
+  {/if}
   {#if !passkeys}
     <p class="soft">Passkeys are for names: open this server by the name that its certificate has.</p>
   {:else if naming}
@@ -129,16 +168,17 @@
           autofocus
         /></label
       >
+      <label>Your password <Password name="mine" bind:value={mine} required autocomplete="current-password" /></label>
       <button class="main">Make it</button>
       <button type="button" onclick={() => (naming = false)}>Leave it</button>
     </form>
   {:else}
-    <p><button onclick={() => (naming = true)}>Make a passkey…</button></p>
+    <p><button onclick={() => only(() => (naming = true))}>Make a passkey…</button></p>
   {/if}
   {#if keys.length}
     <p>
       {me.now.alone ? "Passkeys alone open your account." : "Your password opens your account, too."}
-      {#if !confirming}<button onclick={() => (confirming = true)}
+      {#if !confirming}<button onclick={() => only(() => (confirming = true))}
           >{me.now.alone ? "Let the password open it, too…" : "Let passkeys alone open it…"}</button
         >{/if}
     </p>
@@ -195,6 +235,10 @@
     align-items: flex-end;
     gap: 6px 12px;
     margin-top: 8px;
+  }
+  .still {
+    border-left: 3px solid var(--plum);
+    padding-left: 12px;
   }
   .soft {
     color: var(--soft);

@@ -16,8 +16,8 @@ function plainly(e: unknown): never {
 }
 
 /** Makes a passkey on this device, and keeps what is public of it. */
-export async function make(name: string) {
-  const asked = await api.passkeyNew();
+export async function make(name: string, password: string) {
+  const asked = await api.passkeyNew(password);
   const publicKey = PublicKeyCredential.parseCreationOptionsFromJSON(asked.options as PublicKeyCredentialCreationOptionsJSON);
   const made = await navigator.credentials.create({ publicKey }).catch(plainly);
   return api.passkeyKeep(asked.ceremony, name, (made as PublicKeyCredential).toJSON());

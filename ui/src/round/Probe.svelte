@@ -1,5 +1,6 @@
 <script lang="ts">
   import { api, type TokenList } from "../api/client";
+  import Password from "../people/Password.svelte";
   import { copy } from "../shell/copy";
   import { me } from "../state/me.svelte";
   import { office } from "../state/office.svelte";
@@ -31,12 +32,17 @@
   }
   $effect(() => void ask(api.tokens(id)));
 
+  // A token of a role acts in one's name, and outlives a new password.
+  let scope = $state("tests");
+  let password = $state("");
+
   async function make(e: SubmitEvent) {
     e.preventDefault();
     const form = e.currentTarget as HTMLFormElement;
     const said = new FormData(form);
-    if (await ask(api.tokenMake(id, String(said.get("name")), Number(said.get("days")), String(said.get("scope") ?? "tests"))))
-      form.reset();
+    const scope = String(said.get("scope") ?? "tests");
+    if (await ask(api.tokenMake(id, String(said.get("name")), Number(said.get("days")), scope, password))) form.reset();
+    password = "";
   }
 </script>
 
@@ -87,11 +93,14 @@
     >
     {#if me.now.accounts}
       <label
-        >May <select name="scope" class="field"
+        >May <select name="scope" class="field" bind:value={scope}
           ><option value="tests">report tests</option>{#each roles as r (r)}<option value={r}>what a {r} may, for scripts</option
             >{/each}</select
         ></label
       >
+    {/if}
+    {#if scope !== "tests"}
+      <label>Your password <Password bind:value={password} required autocomplete="current-password" /></label>
     {/if}
     <button class="main" type="submit">Make a token</button>
   </form>
