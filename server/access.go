@@ -1,6 +1,7 @@
 package server
 
 import (
+	"context"
 	"encoding/json"
 	"fmt"
 	"iter"
@@ -14,6 +15,7 @@ import (
 
 	"github.com/gofiber/fiber/v3"
 
+	"klammer/core/effort"
 	"klammer/people"
 	"klammer/store"
 )
@@ -297,12 +299,13 @@ func (s *Server) allow(r route) fiber.Handler {
 		}
 		c.Locals("offices", into)
 		c.SetContext(store.Watched(c.Context()))
+		c.Locals("effort", effortFor(c.Context()))
 		if token, again := nameOf(c); again && token != "" { // until somebody knows
 			store.DeedOf(c.Context()).May()
 		}
 		what := recorded[r.method+" "+r.path]
 		if what == "" {
-			return c.Next()
+			return effort.Try(c.Next)
 		}
 		office, title := int64(0), ""
 		if len(into) > 0 && into[0] > 0 { // before it may be deleted
@@ -311,11 +314,31 @@ func (s *Server) allow(r route) fiber.Handler {
 				return err
 			}
 		}
-		if err = c.Next(); err == nil {
+		if err = effort.Try(c.Next); err == nil {
 			s.note(c, a.name, what, office, title)
 		}
 		return err
 	}
+}
+
+// effortFor is what one request may cost: as long as somebody waits for it.
+func effortFor(ctx context.Context) *effort.Effort {
+	start := time.Now()
+	return effort.New(effort.Most, func() error {
+		if err := ctx.Err(); err != nil {
+			return err
+		}
+		if time.Since(start) > longestWork {
+			return effort.ErrSpent
+		}
+		return nil
+	})
+}
+
+// effortOf is what a request has left.
+func effortOf(c fiber.Ctx) *effort.Effort {
+	e, _ := c.Locals("effort").(*effort.Effort)
+	return e
 }
 
 // admitted says whether the guard let this request into an office. What it was not asked

@@ -270,8 +270,8 @@ func TestOneOutcome(t *testing.T) {
 	}
 	there, own := offices(), rand.Text()
 	for _, x := range []struct{ path, body, other string }{
-		{"/api/offices", `{"title":"New","id":"start `+own+`"}`, `{"title":"Other","id":"start `+own+`"}`},
-		{"/api/intake", `{"name":"x.csv","text":"den\nVLAN,Name,1,2\n10,desks,U,x\n","title":"den","take":true,"id":"taken `+own+`"}`, `{"name":"x.csv","text":"den\nVLAN,Name,1,2\n10,desks,T,x\n","title":"den","take":true,"id":"taken `+own+`"}`},
+		{"/api/offices", `{"title":"New","id":"start ` + own + `"}`, `{"title":"Other","id":"start ` + own + `"}`},
+		{"/api/intake", `{"name":"x.csv","text":"den\nVLAN,Name,1,2\n10,desks,U,x\n","title":"den","take":true,"id":"taken ` + own + `"}`, `{"name":"x.csv","text":"den\nVLAN,Name,1,2\n10,desks,T,x\n","title":"den","take":true,"id":"taken ` + own + `"}`},
 	} {
 		var w sync.WaitGroup
 		got := make([]string, 8)

@@ -133,7 +133,7 @@ func (s *Server) reportThen(c fiber.Ctx) (*finding.Report, error) {
 	if err != nil {
 		return nil, err
 	}
-	return finding.Check(span.Compile(o)), nil
+	return finding.Check(span.Compile(o)).Within(effortOf(c)), nil
 }
 
 // then shows the office as it was.

@@ -4,6 +4,7 @@ import (
 	"fmt"
 	"net/netip"
 	"slices"
+	"time"
 
 	"klammer/core/office"
 )
@@ -17,6 +18,8 @@ const (
 
 	mostConnections = 2000 // at once, the streams among them
 	mostOfAddress   = 300  // of them from one address, but this machine's own
+
+	longestWork = 10 * time.Second // of what is counted by effort, on a busy machine
 
 	mostOrders     = 2       // worked out at once
 	mostIntakes    = 3       // files of people's own that are read at once

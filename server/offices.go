@@ -190,7 +190,7 @@ func (s *Server) compare(c fiber.Ctx) error {
 	if err != nil {
 		return err
 	}
-	b := finding.Check(span.Compile(other))
+	b := finding.Check(span.Compile(other)).Within(effortOf(c))
 	out := api.Comparison{Title: other.Title, Lines: []string{}, Ports: api.PortChanges(walk.Compare(a.Net, b.Net))}
 	text := string(diff.Diff("a", []byte(notation.Print(a.Net.Office)), "b", []byte(notation.Print(other))))
 	if lines := strings.Split(strings.TrimRight(text, "\n"), "\n"); len(lines) > 3 {

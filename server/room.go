@@ -16,6 +16,7 @@ import (
 
 	"klammer/api"
 	"klammer/core/command"
+	"klammer/core/effort"
 	"klammer/core/finding"
 	"klammer/core/found"
 	"klammer/core/history"
@@ -314,11 +315,12 @@ type asking struct {
 	asked  []byte // what is asked for under it, as a digest
 	tab    string // that asks: it is not told what it is answered
 	again  bool   // it may have been made already
+	effort *effort.Effort
 }
 
 // askingOf is who asks for an edit with a request: by whom, under which name, and for what.
 func askingOf(c fiber.Ctx, author, token string, again bool, base int64) asking {
-	return asking{author: author, tab: tabOf(c), base: base, token: token, asked: askedFor(c), again: again}
+	return asking{author: author, tab: tabOf(c), base: base, token: token, asked: askedFor(c), again: again, effort: effortOf(c)}
 }
 
 // askedFor is what a request asks for, as a digest: all of it but what differs when it is
@@ -402,7 +404,7 @@ func (r *room) edit(ctx context.Context, q asking, plan func(*span.Net) (*comman
 		if q.base > at {
 			return nil, bad("base", "revision %d is not there yet: the office is at %d", q.base, at)
 		}
-		x, err := plan(old.report.Net)
+		x, err := plan(old.report.Net.Within(q.effort))
 		if err == nil && len(x.Edit) > 0 && q.base != latest && q.base < at {
 			err = r.untouched(ctx, q.base, at, x.Edit)
 		}

@@ -26,6 +26,7 @@ import (
 
 	"klammer/api"
 	"klammer/core/command"
+	"klammer/core/effort"
 	"klammer/core/history"
 	"klammer/core/office"
 	"klammer/mishap"
@@ -235,7 +236,12 @@ func (s *Server) looked(c fiber.Ctx) (*room, *shown, error) {
 		return nil, nil, err
 	}
 	now, err := r.current(c.Context())
-	return r, now, err
+	if err != nil {
+		return nil, nil, err
+	}
+	within := *now
+	within.report = now.report.Within(effortOf(c))
+	return r, &within, nil
 }
 
 // asked is how every request that writes to an office begins: who asks, what,
@@ -315,7 +321,7 @@ func (s *Server) statusOf(err error) int {
 		return fiber.StatusBadRequest
 	case errors.As(err, &clash):
 		return fiber.StatusConflict
-	case errors.As(err, &much):
+	case errors.As(err, &much), errors.Is(err, effort.ErrSpent):
 		return fiber.StatusUnprocessableEntity
 	case errors.Is(err, store.ErrNoOffice):
 		return fiber.StatusNotFound
@@ -348,6 +354,8 @@ func (s *Server) fail(c fiber.Ctx, err error) error {
 		p = api.Problem{Code: api.InTheWay, Error: clash.Text}
 	case errors.As(err, &much):
 		p = api.Problem{Code: api.BeyondLimit, Error: much.text}
+	case errors.Is(err, effort.ErrSpent):
+		p = api.Problem{Code: api.BeyondLimit, Error: err.Error()}
 	case errors.Is(err, store.ErrNoOffice):
 		p = api.Problem{Code: api.NotThere, Error: "there is no office of that number", Field: "id"}
 	case errors.Is(err, fiber.ErrRequestEntityTooLarge):

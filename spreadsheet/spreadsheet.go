@@ -14,6 +14,7 @@ import (
 
 	"github.com/xuri/excelize/v2"
 
+	"klammer/core/effort"
 	"klammer/core/finding"
 	"klammer/core/notation"
 	"klammer/core/office"
@@ -51,6 +52,8 @@ func Rows(data []byte, sheet string) (rows [][]string, err error) {
 
 // Grid is a device's ports against the VLANs, with T and U; a P stands where
 // the PVID is not the untagged VLAN. Members of bundles stand for the bundle.
+//
+// It spends what the cells cost.
 func Grid(n *span.Net, dev int) [][]string {
 	d, table := n.Office.Devices[dev], n.Tables[dev]
 	var at []int
@@ -71,6 +74,7 @@ func Grid(n *span.Net, dev int) [][]string {
 		}
 	}
 	vids.AddAll(n.Registered())
+	n.Effort().Spend(2 * vids.Len() * (len(at) + 2))
 	for vid := range vids.All() {
 		name := ""
 		if x := n.Office.VLAN(vid); x != nil {
@@ -94,10 +98,20 @@ func Grid(n *span.Net, dev int) [][]string {
 	return rows
 }
 
+// cells is how many a device's grid has, at most.
+func cells(n *span.Net, dev int) int {
+	vids := *n.Registered()
+	for p := range n.Tables[dev].Ports {
+		m := n.Tables[dev].Ports[p].Members()
+		vids.AddAll(&m)
+	}
+	return vids.Len() * (len(n.Office.Devices[dev].Ports) + 2)
+}
+
 // Office writes a whole office as a workbook.
 func Office(r *finding.Report) ([]byte, error) {
 	n, o := r.Net, r.Net.Office
-	w := &workbook{f: excelize.NewFile(), used: map[string]bool{}}
+	w := &workbook{f: excelize.NewFile(), used: map[string]bool{}, effort: n.Effort()}
 	for _, n := range []string{"register", "cables", "plugs", "findings", "notation", "sheet1", "history"} {
 		w.used[n] = true // of our own, and those that the format keeps for itself
 	}
@@ -128,6 +142,9 @@ func Office(r *finding.Report) ([]byte, error) {
 		)
 	}
 	w.sheet("Register", register, 2, false)
+	for i := range o.Devices { // before any of them is written
+		w.effort.Spend(20_000 + 25*cells(n, i))
+	}
 	for _, i := range n.Topo.Outwards(n.Office) {
 		w.sheet(o.Devices[i].Name, Grid(n, i), 2, true)
 	}
@@ -189,6 +206,8 @@ type workbook struct {
 	f    *excelize.File
 	used map[string]bool
 	err  error
+
+	effort *effort.Effort
 }
 
 // free is a name that no other sheet has, of at most the 31 letters that the
@@ -236,6 +255,9 @@ func (w *workbook) sheet(name string, rows [][]string, frozen int, grid bool) {
 	do(err)
 	width := make([]int, len(rows[0]))
 	for i, r := range rows {
+		if !grid {
+			w.effort.Spend(25 * len(r))
+		}
 		for k, c := range r {
 			cell, _ := excelize.CoordinatesToCellName(k+1, i+1)
 			var n int

@@ -54,11 +54,24 @@ func Do(n *span.Net, list ...Command) (*Result, error) {
 	}
 	out := &Result{Office: n.Office}
 	var summaries []string
+	work := &notation.Work{}
 	for i, c := range list {
-		if i > 0 {
-			n = n.Update(out.Office)
+		n.Effort().Spend(100 + 3*len(out.Office.Devices))
+		if l, ok := c.(Line); ok {
+			l.work = work
+			c = l
 		}
-		result, err := c.do(n)
+		at := n
+		switch l, ok := c.(Line); {
+		case i == 0:
+		case ok && !l.verb(out.Office): // statements need no more than the things themselves
+			at = span.Bare(out.Office)
+		default:
+			n.Effort().Spend(1000 + weight(n))
+			n = n.Update(out.Office)
+			at = n
+		}
+		result, err := c.do(at)
 		if err != nil {
 			return nil, faultOf(err, i)
 		}
@@ -68,6 +81,18 @@ func Do(n *span.Net, list ...Command) (*Result, error) {
 	}
 	out.Summary = Cut(strings.Join(summaries, "; "))
 	return out, nil
+}
+
+// weight is what working an office out anew costs at most: by its ports and what they are
+// members of.
+func weight(n *span.Net) (units int) {
+	for _, t := range n.Tables {
+		for p := range t.Ports {
+			m := t.Ports[p].Members()
+			units += 10 + m.Len()/8
+		}
+	}
+	return units
 }
 
 // Cut shortens a summary to what fits a line of the history.
@@ -141,13 +166,22 @@ func faultOf(err error, at int) *Fault {
 
 // Line is what is typed on the line or a form writes: statements in bracket
 // notation, or one of the verbs.
-type Line struct{ Text string }
+type Line struct {
+	Text string
+	work *notation.Work // that all lines of one request share; nil for its own
+}
+
+// verb says whether it is one of the verbs, which look at what the office comes to.
+func (c Line) verb(o *office.Office) bool {
+	parts := split(c.Text)
+	return len(parts) == 1 && len(words(parts[0].text)) > 0 && isVerb(span.Bare(o), words(parts[0].text))
+}
 
 func (c Line) do(n *span.Net) (*Result, error) {
 	if strings.TrimSpace(c.Text) == "" {
 		return nil, fault(NothingSaid, "lines", "no statement is given")
 	}
-	r, err := Read(n, c.Text)
+	r, err := read(n, c.Text, c.work)
 	if err == nil {
 		r.Summary = strings.ReplaceAll(strings.TrimSpace(c.Text), "\n", "; ")
 		return r, nil

@@ -16,7 +16,9 @@ import (
 // Read works out what is typed on the line: a verb, or statements in notation.
 // A semicolon parts statements; after a device or a plan, what is no statement
 // of its own belongs to it. The error is a [*notation.Mistakes].
-func Read(n *span.Net, text string) (*Result, error) {
+func Read(n *span.Net, text string) (*Result, error) { return read(n, text, nil) }
+
+func read(n *span.Net, text string, work *notation.Work) (*Result, error) {
 	parts := split(text)
 	if len(parts) == 1 {
 		if r, err, ok := verb(n, parts[0]); ok {
@@ -47,7 +49,7 @@ func Read(n *span.Net, text string) (*Result, error) {
 		b.Reset()
 		b.WriteString(text)
 	}
-	o, edit, err := notation.Line(n.Office, b.String())
+	o, edit, err := notation.LineOf(work, n.Office, b.String())
 	if err != nil {
 		var m *notation.Mistakes
 		if len(parts) > 1 && errors.As(err, &m) {

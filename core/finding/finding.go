@@ -15,6 +15,7 @@ import (
 	"strings"
 	"sync"
 
+	"klammer/core/effort"
 	"klammer/core/notation"
 	"klammer/core/office"
 	"klammer/core/span"
@@ -97,6 +98,13 @@ type Report struct {
 	talking    []Finding
 	talk       *talk.Table
 	list       *inOrder
+}
+
+// Within is the same report, looked at for a request that may cost so much.
+func (r *Report) Within(e *effort.Effort) *Report {
+	within := *r
+	within.Net = r.Net.Within(e)
+	return &within
 }
 
 // inOrder is the list of a report, made when somebody asks for it.

@@ -96,8 +96,21 @@ func ReadWithin(name, text string) (*File, error) {
 // that removes. It gives the changed office and the edit that leads to it. The
 // error is a [*Mistakes].
 func Line(o *office.Office, text string) (*office.Office, office.Edit, error) {
-	r := &reader{name: "line", draft: office.NewDraft(o), onLine: true, bounded: true}
+	return LineOf(nil, o, text)
+}
+
+// Work is what several texts of one request cost together; its zero value is none yet.
+type Work struct{ spent int }
+
+// LineOf is [Line] for a text that is one of several: together they may be no more work than
+// one. For nil it is one by itself.
+func LineOf(work *Work, o *office.Office, text string) (*office.Office, office.Edit, error) {
+	if work == nil {
+		work = &Work{}
+	}
+	r := &reader{name: "line", draft: office.NewDraft(o), onLine: true, bounded: true, work: work.spent}
 	r.run(r.split(text))
+	work.spent = r.work
 	if len(r.mistakes) > 0 {
 		return nil, nil, (&Mistakes{"line", r.mistakes}).sorted()
 	}

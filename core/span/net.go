@@ -10,6 +10,7 @@ import (
 	"strconv"
 
 	"klammer/core/bridge"
+	"klammer/core/effort"
 	"klammer/core/graph"
 	"klammer/core/office"
 )
@@ -39,9 +40,24 @@ type Net struct {
 	vlans      office.ByVID[*VLAN] // nil: neither registered nor in use
 	used       office.Set          // VIDs with a result
 
+	effort *effort.Effort // of the request that this Net is looked at for; nil for no end
+
 	dirty  office.Set // VIDs whose result is new in this Net
 	before *delta     // what an update touched; nil where all is from nothing
 }
+
+// Within is the same office, looked at for a request that may cost so much.
+func (n *Net) Within(e *effort.Effort) *Net {
+	m := *n
+	m.effort = e
+	return &m
+}
+
+// Effort is what the request may cost that this office is looked at for; nil for no end.
+func (n *Net) Effort() *effort.Effort { return n.effort }
+
+// Bare is an office that is not worked out, for what needs its things alone.
+func Bare(o *office.Office) *Net { return &Net{Office: o} }
 
 // Compile works an office out from nothing.
 func Compile(o *office.Office) *Net {

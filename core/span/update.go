@@ -19,7 +19,9 @@ type delta struct {
 // worked out from nothing.
 func (n *Net) Update(o *office.Office) *Net {
 	if !graph.Same(n.Office, o) || !slices.Equal(n.Office.VLANs, o.VLANs) {
-		return Compile(o)
+		m := Compile(o)
+		m.effort = n.effort
+		return m
 	}
 	return n.step(o)
 }

@@ -87,6 +87,7 @@ func follow(n *span.Net, dev, port int, w bridge.Wire, walk *Walk, tell bool) {
 		at := queue[0]
 		queue = queue[1:]
 		table := n.Tables[at.dev]
+		n.Effort().Spend(5 + len(table.Ports)/4)
 		dom, why := table.Ingress(at.port, at.wire)
 		if why != bridge.Passed {
 			if tell {
@@ -222,6 +223,7 @@ func Flows(n *span.Net) []Flow {
 	for _, s := range starts {
 		for _, w := range wires {
 			walk := Walk{}
+			n.Effort().Spend(5 + len(n.Topo.Links)/20)
 			follow(n, s.dev, s.port, w, &walk, false)
 			flows = append(flows, Flow{s.ref, w, walk.Arrivals})
 		}

@@ -36,6 +36,7 @@ var byGroup = kind{
 		rows := Table{Title: "Rows", Head: []string{"Port", "In group", "VID on the wire"}}
 		for _, p := range device.logical() {
 			for v := range state.Ports[p].Tagged.All() {
+				device.effort.Spend(20)
 				rows.Rows = append(rows.Rows, []string{device.list([]int{p}), group(v), fmt.Sprint(wireOf(state.Ports[p], v))})
 			}
 		}
@@ -212,10 +213,6 @@ func applyRow(device *Device, state *State, st Step) error {
 		}
 		return nil
 	}
-	rows := 0
-	for _, p := range state.Ports {
-		rows += p.Tagged.Len()
-	}
 	switch {
 	case !state.VLANs.Has(ride.VLAN):
 		return known(state, ride.VLAN)
@@ -223,7 +220,7 @@ func applyRow(device *Device, state *State, st Step) error {
 		return fmt.Errorf("the port refuses tagged frames")
 	case setting.Untagged.Has(ride.VLAN):
 		return fmt.Errorf("the port sits in that group")
-	case device.Limits.Rows > 0 && rows >= device.Limits.Rows:
+	case device.Limits.Rows > 0 && state.rows() >= device.Limits.Rows:
 		return fmt.Errorf("there are %d rows", device.Limits.Rows)
 	}
 	for v := range setting.Tagged.All() {
@@ -237,6 +234,14 @@ func applyRow(device *Device, state *State, st Step) error {
 		slices.SortFunc(setting.Rides, func(a, b office.Ride) int { return int(a.VLAN) - int(b.VLAN) })
 	}
 	return nil
+}
+
+// rows is how many rows there are.
+func (s *State) rows() (n int) {
+	for _, p := range s.Ports {
+		n += p.Tagged.Len()
+	}
+	return n
 }
 
 func wireOf(x Setting, vid office.VID) office.VID {

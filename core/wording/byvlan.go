@@ -140,7 +140,8 @@ var byVLAN = kind{
 		if apart && !early {
 			pvids()
 		}
-		for v := range w.now.VLANs.All() {
+		known := w.now.VLANs
+		for v := range known.All() {
 			page(v, device.where(func(p int) bool { return w.to.Ports[p].Untagged.Has(v) }), device.where(func(p int) bool { return w.to.Ports[p].Tagged.Has(v) }))
 		}
 		w.each(func(a, b Setting) bool { return a.Admit == b.Admit && a.Filter == b.Filter }, func(ports []int, to Setting) Step {

@@ -123,7 +123,7 @@ func (g *pages) whole() {
 		if why, _ := g.d.kind.cannot(g.d, next, at[0]); why != "" {
 			continue
 		}
-		w := &way{d: g.d, now: g.now, to: next}
+		w := &way{d: g.d, now: g.now.clone(), to: next}
 		w.to.VLANs = w.now.VLANs // nothing is created or forgotten by it
 		g.d.kind.steps(g.d, w)
 		for _, st := range w.steps {

@@ -44,22 +44,28 @@ func Apply(device *Device, state State, st Step) (State, error) {
 	if st.Op != Create || !device.quiet() {
 		state = state.clone()
 	}
+	err := apply(device, &state, st)
+	return state, err
+}
+
+// apply is [Apply] on a state that is the caller's own.
+func apply(device *Device, state *State, st Step) error {
 	switch st.Op {
 	case Save, Fix:
-		return state, nil
+		return nil
 	case Shut, Open:
 		for _, p := range st.Ports {
 			state.Ports[p].Off = st.Op == Shut
 		}
-		return state, nil
+		return nil
 	}
-	err := device.kind.apply(device, &state, st)
+	err := device.kind.apply(device, state, st)
 	for _, more := range st.Then {
 		if err == nil {
-			err = device.kind.apply(device, &state, more)
+			err = device.kind.apply(device, state, more)
 		}
 	}
-	return state, err
+	return err
 }
 
 // quiet says whether a VLAN that is created changes no port: no habit has it start
@@ -79,11 +85,11 @@ type way struct {
 }
 
 func (w *way) do(st Step) {
-	next, err := Apply(w.d, w.now, st)
-	if err != nil && w.err == nil {
+	w.d.effort.Spend(50 + len(st.Ports) + len(w.now.Ports)/4)
+	if err := apply(w.d, &w.now, st); err != nil && w.err == nil { // now is ours
 		w.err = fmt.Errorf("%s: %w", st.Text, err)
 	}
-	w.now, w.steps = next, append(w.steps, st)
+	w.steps = append(w.steps, st)
 }
 
 // Steps leads from what a device is set to to what it should be, in an order
@@ -105,7 +111,7 @@ func Steps(device *Device, from, to State) ([]Step, error) {
 		}
 	}
 	to.VLANs.Add(office.DefaultVID)
-	w := &way{d: device, now: from, to: to}
+	w := &way{d: device, now: from.clone(), to: to}
 	if shut := device.where(func(p int) bool { return to.Ports[p].Off && !from.Ports[p].Off }); len(shut) > 0 {
 		w.do(Step{Op: Shut, Ports: shut, Where: "Ports", Text: "Shut " + device.list(shut)})
 	}

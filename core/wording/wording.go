@@ -16,6 +16,7 @@ import (
 	"strings"
 
 	"klammer/core/bridge"
+	"klammer/core/effort"
 	"klammer/core/notation"
 	"klammer/core/office"
 	"klammer/core/span"
@@ -125,8 +126,9 @@ func (s State) Equal(t State) bool {
 // Device is a device with its wording.
 type Device struct {
 	*office.Device
-	name func(office.VID) string
-	kind *kind
+	name   func(office.VID) string
+	kind   *kind
+	effort *effort.Effort
 }
 
 // kind is one wording.
@@ -155,7 +157,7 @@ func For(n *span.Net, i int) *Device {
 	if k == nil {
 		k = &plain
 	}
-	return &Device{device, n.Name, k}
+	return &Device{device, n.Name, k, n.Effort()}
 }
 
 // WordingName is the name of a device's wording, "plain" where it says none.

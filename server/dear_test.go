@@ -1,0 +1,121 @@
+package server_test
+
+import (
+	"encoding/json"
+	"fmt"
+	"io"
+	"net/http"
+	"runtime"
+	"strings"
+	"syscall"
+	"testing"
+	"time"
+
+	"github.com/stretchr/testify/require"
+)
+
+// spent is what something costs this process: its own CPU, and memory that was made.
+func spent(do func()) (cpu time.Duration, made uint64, took time.Duration) {
+	used := func() time.Duration {
+		var u syscall.Rusage
+		_ = syscall.Getrusage(syscall.RUSAGE_SELF, &u)
+		return time.Duration(u.Utime.Nano() + u.Stime.Nano())
+	}
+	var before, after runtime.MemStats
+	runtime.GC()
+	runtime.ReadMemStats(&before)
+	at, start := used(), time.Now()
+	do()
+	cpu, took = used()-at, time.Since(start)
+	runtime.ReadMemStats(&after)
+	return cpu, after.TotalAlloc - before.TotalAlloc, took
+}
+
+// TestDear asks for what costs most for its length: each ends soon, with an answer or with the
+// limit that it is beyond, and makes no more memory than one request may.
+func TestDear(t *testing.T) {
+	chain := func() string { // of 1,000 switches, with every VLAN on each cable
+		var b strings.Builder
+		b.WriteString("vlan 1 one\n")
+		for k := range 1000 {
+			fmt.Fprintf(&b, "device d%d switch\n  ports 1-2\n  1-2: [1-4094]\n", k)
+		}
+		for k := range 999 {
+			fmt.Fprintf(&b, "cable d%d.2 d%d.1\n", k, k+1)
+		}
+		return b.String()
+	}()
+	group := func() string {
+		var b strings.Builder
+		b.WriteString("device g switch\n  ports 1-512\n  wording by-group\n")
+		for k := range 512 {
+			if k%2 == 0 {
+				fmt.Fprintf(&b, "  %d: [2-383]\n", k+1)
+			}
+		}
+		return b.String()
+	}()
+	many := func(n int, f func(k int) string) string {
+		var all []any
+		for k := range n {
+			all = append(all, map[string]any{"lines": []string{f(k)}})
+		}
+		text, _ := json.Marshal(map[string]any{"base": 1, "commands": all})
+		return string(text)
+	}
+	ports := func(n int) string {
+		var all []string
+		for k := range n {
+			all = append(all, fmt.Sprintf("g.%d", k%512+1))
+		}
+		return strings.Join(all, ",")
+	}
+	for _, x := range []struct{ name, office, method, path, body string }{
+		{"preview of 4,001 commands", "device s switch\n  ports 1-4\n", "POST", "/preview", many(4001, func(k int) string { return fmt.Sprintf("device n%d switch; ports 1-4096", k) })},
+		{"preview of 4,001 small commands", "device s switch\n  ports 1-4\n", "POST", "/preview", many(4001, func(k int) string { return fmt.Sprintf("s %d: %d", k%4+1, k%4000+2) })},
+		{"preview of 4,001 small commands in a chain", chain, "POST", "/preview", many(4001, func(k int) string { return fmt.Sprintf("d%d 1: [%d]", k%1000, k%4000+2) })},
+		{"preview of 4,001 verbs", chain, "POST", "/preview", many(4001, func(k int) string { return fmt.Sprintf("rename device d%d to e%d", k%1000, k) })},
+		{"preview of 300 brings", chain, "POST", "/preview", many(300, func(k int) string { return fmt.Sprintf("withdraw %d from d500.1", k+2) })},
+		{"sheet by group", group, "GET", "/sheet?device=g", ""},
+		{"sheet of a chain", chain, "GET", "/sheet?device=d500", ""},
+		{"workbook of a chain", chain, "GET", "/workbook", ""},
+		{"workbook by group", group, "GET", "/workbook", ""},
+		{"grid of a group", group, "GET", "/grid?device=g", ""},
+		{"a whole office, a chain", chain, "GET", "", ""},
+		{"explain 1,000 ports", group, "GET", "/explain?vlan=2&ports=" + ports(1000), ""},
+		{"walk through a chain", chain, "GET", "/walk?from=d0.1&wire=2&to=d999.2", ""},
+		{"compare with itself", chain, "GET", "/compare?with=OWN", ""},
+		{"found of a chain", chain, "GET", "/found/view", ""},
+		{"found by group", group, "POST", "/found", `{"device":"g","text":"1-512: [2-400]","keep":true}`},
+		{"what that means", group, "GET", "/found/meaning?device=g", ""},
+		{"an order from the factory, by group", group, "POST", "/orders", `{"from":"factory","devices":["g"]}`},
+		{"a round of a chain", chain, "GET", "/round", ""},
+	} {
+		t.Run(x.name, func(t *testing.T) {
+			d := openWith(t, x.office)
+			status, _ := d.ask("GET", "/history", "") // it is open
+			require.Equal(t, 200, status)
+			path := strings.ReplaceAll(x.path, "OWN", fmt.Sprint(d.office))
+			var answer []byte
+			cpu, made, took := spent(func() {
+				r, err := http.NewRequest(x.method, fmt.Sprintf("%s/api/offices/%d%s", d.base, d.office, path), strings.NewReader(x.body))
+				require.NoError(t, err)
+				r.Header.Set("Content-Type", "application/json")
+				r.AddCookie(&http.Cookie{Name: "klammer_name", Value: d.name})
+				resp, err := http.DefaultClient.Do(r)
+				require.NoError(t, err)
+				defer resp.Body.Close()
+				status = resp.StatusCode
+				answer, err = io.ReadAll(resp.Body)
+				require.NoError(t, err)
+			})
+			says := ""
+			if status != 200 {
+				says = string(answer[:min(len(answer), 160)])
+			}
+			t.Logf("%4.1f s of CPU, %4d MB made, %4.1f s, %d bytes, %d %s", cpu.Seconds(), made>>20, took.Seconds(), len(answer), status, says)
+			require.Less(t, status, 500, "%s", answer[:min(len(answer), 300)])
+			require.Less(t, made, uint64(1<<30), "not all of it at once, but all of it")
+		})
+	}
+}
