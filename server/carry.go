@@ -2,9 +2,11 @@ package server
 
 import (
 	"context"
+	"crypto/rand"
 	"errors"
 	"fmt"
 	"sync"
+	"time"
 
 	"github.com/gofiber/fiber/v3"
 
@@ -22,6 +24,9 @@ type carry struct {
 	order int64
 	view  api.CarryView
 	stop  context.CancelFunc
+
+	holder string // by which the devices are held
+	person int64  // who had it carried out; 0 where nobody signs in
 }
 
 // carryNow is the visit of an order that is carried out, or where that stopped.
@@ -68,20 +73,23 @@ func (s *Server) carryOut(c fiber.Ctx) error {
 	if at >= len(told.Steps) || told.Steps[at].Visit != q.Visit {
 		return bad("visit", "%d steps are done: the next is not of this visit", at)
 	}
-	if x := s.carryNow(r.id, q.Order); x != nil && x.Running {
-		return &history.Conflict{Text: "a visit is being carried out already: wait for it, or stop it"}
-	}
 	ctx, stop := context.WithCancel(s.stop)
 	x := &carry{order: q.Order, stop: stop, view: api.CarryView{Visit: q.Visit, Step: at, Running: true}}
-	s.carries.Store(r.id, x)
+	x.person = personOf(c)
+	if err := s.takeDevices(c.Context(), r.id, x); err != nil {
+		stop()
+		return err
+	}
 	u, address := &usage{}, s.askedFrom(c).String()
 	mishap.Go(s.log, "carrying out", func() {
 		defer stop()
+		s.holdOn(ctx, r.id, x)
 		view := api.CarryView{Visit: q.Visit, Step: at, Ended: "failed"}
 		if err := mishap.Try(func() error { view = s.carryVisit(ctx, r, kept, told, x, at, name, u, q.Back); return nil }); err != nil {
 			mishap.Log(s.log, "carrying out", err)
 			view.Text = err.Error()
 		}
+		s.giveDevices(r.id, x) // whoever sees that it is over can go on
 		s.noteUsage(u, name, address, r.id)
 		x.mu.Lock()
 		x.view = view
@@ -95,6 +103,68 @@ func (s *Server) tellOrder(r *room, name string) {
 	r.refound(s.stop)
 	if err := s.tellAll(s.stop, api.Somebody{Name: name, Office: r.id, Order: true}); err != nil && s.stop.Err() == nil {
 		s.log.Warn("a step could not be told", "error", err)
+	}
+}
+
+// takeDevices takes the devices of an office for a visit: one at a time sets them, whatever
+// order it is of, and whichever server was asked.
+func (s *Server) takeDevices(ctx context.Context, office int64, x *carry) error {
+	busy := &history.Conflict{Text: "a visit is being carried out already: wait for it, or stop it"}
+	s.carryTurn.Lock()
+	defer s.carryTurn.Unlock()
+	if was, ok := s.carries.Load(office); ok && was.(*carry).running() {
+		return busy
+	}
+	x.holder = rand.Text()
+	ok, err := s.store.Hold(ctx, office, x.holder)
+	if err != nil {
+		return err
+	}
+	if !ok {
+		return busy
+	}
+	s.carries.Store(office, x)
+	return nil
+}
+
+func (x *carry) running() bool {
+	x.mu.Lock()
+	defer x.mu.Unlock()
+	return x.view.Running
+}
+
+// holdOn says again and again that the devices are held; where another took them meanwhile,
+// or the database does not answer for as long as another would wait, the visit stops.
+func (s *Server) holdOn(ctx context.Context, office int64, x *carry) {
+	mishap.Go(s.log, "holding devices", func() {
+		t := time.NewTicker(3 * time.Second)
+		defer t.Stop()
+		last := time.Now()
+		for {
+			select {
+			case <-ctx.Done():
+				return
+			case <-t.C:
+			}
+			beat, stop := context.WithTimeout(ctx, 3*time.Second)
+			ok, err := s.store.Keep(beat, office, x.holder)
+			stop()
+			switch {
+			case err == nil && ok:
+				last = time.Now()
+			case err == nil, time.Since(last) > 12*time.Second:
+				x.stop()
+				return
+			}
+		}
+	})
+}
+
+func (s *Server) giveDevices(office int64, x *carry) {
+	ctx, stop := context.WithTimeout(context.WithoutCancel(s.stop), 3*time.Second)
+	defer stop()
+	if err := s.store.LetGo(ctx, office, x.holder); err != nil {
+		s.log.Warn("devices are held until their time is over", "office", office, "error", err)
 	}
 }
 

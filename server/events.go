@@ -122,6 +122,9 @@ func (s *Server) someoneIs(text string) {
 	switch {
 	case len(x.Sessions) > 0 || x.Person != 0 || len(x.Tokens) > 0:
 		s.streams.end(x)
+		if x.Person != 0 {
+			mishap.Go(s.log, "stopping what somebody began", func() { s.stopOf(x.Person) })
+		}
 	case r == nil:
 	case x.Order:
 		r.refound(s.stop) // a tick is something found, too

@@ -44,6 +44,7 @@ type run struct {
 	done   int
 	of     int
 	author string
+	person int64 // who has them read; 0 for the timer, and where nobody signs in
 	stop   context.CancelFunc
 }
 
@@ -138,15 +139,28 @@ func (s *Server) readDevices(c fiber.Ctx) error {
 	if err != nil {
 		return err
 	}
-	if err := s.startReading(c.Context(), r, name, s.askedFrom(c).String(), q.Devices); err != nil {
+	if err := s.startReading(c.Context(), r, starter{name, s.askedFrom(c).String(), personOf(c)}, q.Devices); err != nil {
 		return err
 	}
 	return s.readingTold(c, r)
 }
 
-// startReading reads devices in the background, for somebody at an address, "" for the
-// timer. One reading of an office goes on at a time.
-func (s *Server) startReading(ctx context.Context, r *room, author, address string, names []string) error {
+// starter is who has something done in the background: for the timer without an address.
+type starter struct {
+	author, address string
+	person          int64
+}
+
+func personOf(c fiber.Ctx) int64 {
+	if p := whoAsks(c).person; p != nil {
+		return p.ID
+	}
+	return 0
+}
+
+// startReading reads devices in the background. One reading of an office goes on at a time.
+func (s *Server) startReading(ctx context.Context, r *room, by starter, names []string) error {
+	author, address := by.author, by.address
 	now, err := r.current(ctx)
 	if err != nil {
 		return err
@@ -177,7 +191,7 @@ func (s *Server) startReading(ctx context.Context, r *room, author, address stri
 		return bad("devices", "no device says how it is spoken to: say so on the line, as in rack speaks snmp")
 	}
 	reading, stop := context.WithCancel(s.stop)
-	x := &run{of: len(devices), author: author, stop: stop}
+	x := &run{of: len(devices), author: author, person: by.person, stop: stop}
 	if _, busy := s.readings.LoadOrStore(r.id, x); busy {
 		stop()
 		return &history.Conflict{Text: "devices of this office are being read already: wait for that, or stop it"}
@@ -320,7 +334,7 @@ func (s *Server) readByThemselves() {
 				if err != nil {
 					return err
 				}
-				return s.startReading(s.stop, r, "the timer", "", nil)
+				return s.startReading(s.stop, r, starter{author: "the timer"}, nil)
 			})
 			if err != nil && s.stop.Err() == nil {
 				s.log.Info("devices were not read by themselves", "office", id, "why", err.Error())

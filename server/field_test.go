@@ -11,6 +11,8 @@ import (
 	"net/http/httptest"
 	"path/filepath"
 	"strings"
+	"sync"
+	"sync/atomic"
 	"testing"
 	"time"
 
@@ -173,6 +175,65 @@ func TestReadAndCarry(t *testing.T) {
 	require.NotEmpty(t, v["ticks"])
 }
 
+// TestOneCarries: however many ask, of whichever order and whichever server, one at a time sets
+// the devices of an office; and who may no longer has nothing done on.
+func TestOneCarries(t *testing.T) {
+	was := strings.Replace(small, "  2: 20\n  3: 190\n  8: 190 [10 20]", "  2: 10\n  3: 190\n  8: 190 [10]", 1)
+	both, w := playedBy(t, 2, server.Field{Tick: time.Hour}, small, was)
+	_, _ = both[0].ask("POST", "/readings", `{"devices":[]}`)
+	both[0].until("/readings", idle)
+	status, o := both[0].order(map[string]any{"from": "found"})
+	require.Equal(t, 200, status, o)
+	all := len(o["order"].(map[string]any)["steps"].([]any))
+	for done, rounds := 0, 0; done < all; rounds++ {
+		require.Less(t, rounds, 20)
+		visit := o["order"].(map[string]any)["steps"].([]any)[done].(map[string]any)["visit"]
+		var g sync.WaitGroup
+		var began, made atomic.Int64
+		w.Slow(30 * time.Millisecond)
+		for k := range 12 {
+			g.Go(func() {
+				if k%4 == 3 { // and somebody makes another order meanwhile
+					if status, v := both[k%2].order(map[string]any{"from": "found"}); status == 200 {
+						made.Add(1)
+					} else {
+						require.Contains(t, []int{409, 400}, status, v)
+					}
+					return
+				}
+				status, v := both[k%2].ask("POST", "/orders/carry", fmt.Sprintf(`{"order":%v,"visit":%v}`, o["id"], visit))
+				require.Contains(t, []int{200, 409}, status, v)
+				if status == 200 {
+					began.Add(1)
+				}
+			})
+		}
+		g.Wait()
+		w.Slow(0)
+		require.LessOrEqual(t, began.Load(), int64(1), "one begins")
+		both[0].until("/orders", func(v map[string]any) bool { c, _ := v["carry"].(map[string]any); return c["running"] != true })
+		var v map[string]any
+		require.Eventually(t, func() bool { // until what was begun has ended, on whichever server
+			st, err := store.Open(t.Context(), url)
+			require.NoError(t, err)
+			defer st.Close()
+			held, err := st.Held(t.Context(), both[0].office)
+			require.NoError(t, err)
+			return !held
+		}, 20*time.Second, 20*time.Millisecond)
+		_, v = both[0].ask("GET", "/orders", "")
+		if made.Load() > 0 { // from where it stood
+			o = v
+			all = len(o["order"].(map[string]any)["steps"].([]any))
+		}
+		done = len(v["ticks"].([]any))
+	}
+	for _, d := range both {
+		_, v := d.ask("GET", "/orders", "")
+		require.Len(t, v["ticks"], all)
+	}
+}
+
 // TestReadByThemselves: an office that says so is read when it is due, by one of the servers
 // on its database and no other, and everybody on each hears of it; one that is not is not.
 func TestReadByThemselves(t *testing.T) {
@@ -222,7 +283,8 @@ func TestReadByThemselves(t *testing.T) {
 	first := all[1].until("/readings", func(v map[string]any) bool { return strings.Contains(fmt.Sprint(v["drift"]), "a 2 is 10, and was 20") })
 	require.Contains(t, fmt.Sprint(first["drift"]), "a 2 is 10, and was 20")
 	for k := range heard {
-		require.Contains(t, heard[k]("read", 20*time.Second), "the timer")
+		for !strings.Contains(heard[k]("read", 20*time.Second), "the timer") { // it may be told what it missed before it listened
+		}
 	}
 	require.Equal(t, 2, reads(), "its two devices, by one of the servers")
 	looks()

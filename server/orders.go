@@ -6,6 +6,7 @@ import (
 	"errors"
 	"fmt"
 	"sync/atomic"
+	"time"
 
 	"github.com/gofiber/fiber/v3"
 
@@ -97,6 +98,11 @@ func (s *Server) orderMake(c fiber.Ctx) error {
 	if err != nil {
 		return err
 	}
+	if held, err := s.store.Held(ctx, r.id); err != nil {
+		return err
+	} else if held {
+		return &history.Conflict{Text: "a visit is being carried out just now: wait for it, or stop it, before another order is made"}
+	}
 	before, ticks, err := s.store.OrderNow(ctx, r.id)
 	if err != nil {
 		return err
@@ -128,17 +134,24 @@ func (s *Server) orderMake(c fiber.Ctx) error {
 	if err != nil {
 		return err
 	}
-	select {
-	case s.turns <- struct{}{}:
-		defer func() { <-s.turns }()
-	default:
-		return &tooMuch{fmt.Sprintf("%d orders are being worked out already: try again in a moment", mostOrders)}
-	}
 	work := &working{}
 	if _, busy := s.orders.LoadOrStore(r.id, work); busy {
 		return &history.Conflict{Text: "an order of this office is being worked out already: wait for it, or stop it"}
 	}
 	defer s.orders.Delete(r.id)
+	for waits := true; waits; { // for a turn, as long as nobody stops it
+		select {
+		case s.turns <- struct{}{}:
+			defer func() { <-s.turns }()
+			waits = false
+		case <-ctx.Done():
+			return ctx.Err()
+		case <-time.After(100 * time.Millisecond):
+			if work.stopped.Load() || s.stop.Err() != nil {
+				return &history.Conflict{Text: order.ErrStopped.Error()}
+			}
+		}
+	}
 	err = addOrder(ctx, s.store, r.id, kept, was, plan, order.Options{
 		Stop:     func() bool { return work.stopped.Load() || s.stop.Err() != nil },
 		Progress: func(done, of int) { work.done.Store(int64(100 * done / of)) },

@@ -50,7 +50,9 @@ type Server struct {
 	field    Field
 	readings sync.Map // by office: the *run that reads its devices
 	carries  sync.Map // by office: the *carry of its order
-	rounds   sync.Map // by office: the *rounds of its newest plan
+
+	carryTurn sync.Mutex // of who begins to carry out
+	rounds    sync.Map   // by office: the *rounds of its newest plan
 
 	meters  meters
 	access  Access

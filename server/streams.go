@@ -12,6 +12,7 @@ import (
 	"github.com/gofiber/fiber/v3"
 
 	"klammer/api"
+	"klammer/people"
 	"klammer/store"
 )
 
@@ -151,6 +152,30 @@ func (s *Server) revive() {
 			return
 		}
 	}
+}
+
+// stopOf stops what a person had begun in the background, in offices of which he is no
+// carrier any more.
+func (s *Server) stopOf(person int64) {
+	ctx, stop := context.WithTimeout(s.stop, atMost)
+	defer stop()
+	p, err := s.store.PersonAt(ctx, person)
+	if err != nil {
+		return
+	}
+	may := func(office int64) bool { return p != nil && p.Role(office) >= people.Carrier }
+	s.readings.Range(func(office, x any) bool {
+		if r := x.(*run); r.person == person && !may(office.(int64)) {
+			r.stop()
+		}
+		return true
+	})
+	s.carries.Range(func(office, x any) bool {
+		if c := x.(*carry); c.person == person && !may(office.(int64)) {
+			c.stop()
+		}
+		return true
+	})
 }
 
 // ended ends the event streams by what ended, here and on the other servers.

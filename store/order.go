@@ -106,3 +106,34 @@ func (s *Store) TickOrder(ctx context.Context, office, order int64, step int, au
 		return err
 	})
 }
+
+// heldFor is how long somebody has the devices of an office without a word: who was killed does
+// not keep them.
+const heldFor = 20 * time.Second
+
+// Hold takes the devices of an office, for a server that is to set them: one at a time does,
+// of all servers on the database. False where another has them.
+func (s *Store) Hold(ctx context.Context, office int64, holder string) (bool, error) {
+	tag, err := s.pool.Exec(ctx, `INSERT INTO carrying AS c (office_id, holder) VALUES ($1, $2)
+		ON CONFLICT (office_id) DO UPDATE SET holder = $2, beat = now() WHERE c.holder = $2 OR c.beat < now() - $3::interval`, office, holder, heldFor)
+	return err == nil && tag.RowsAffected() > 0, err
+}
+
+// Keep says that a holder has the devices still; false where he was silent for too long, and
+// another took them.
+func (s *Store) Keep(ctx context.Context, office int64, holder string) (bool, error) {
+	tag, err := s.pool.Exec(ctx, "UPDATE carrying SET beat = now() WHERE office_id = $1 AND holder = $2", office, holder)
+	return err == nil && tag.RowsAffected() > 0, err
+}
+
+// Held says whether somebody has the devices of an office just now.
+func (s *Store) Held(ctx context.Context, office int64) (is bool, err error) {
+	err = s.pool.QueryRow(ctx, "SELECT EXISTS (SELECT FROM carrying WHERE office_id = $1 AND beat >= now() - $2::interval)", office, heldFor).Scan(&is)
+	return is, err
+}
+
+// LetGo gives the devices back.
+func (s *Store) LetGo(ctx context.Context, office int64, holder string) error {
+	_, err := s.pool.Exec(ctx, "DELETE FROM carrying WHERE office_id = $1 AND holder = $2", office, holder)
+	return err
+}

@@ -67,7 +67,7 @@ func (x *device) answer(q *gosnmp.SnmpPacket, from net.Addr) {
 	if w.opt.Spoil != nil && q.PDUType != gosnmp.SetRequest {
 		a.Variables = w.opt.Spoil(w.plan.Devices[x.i].Name, a.Variables)
 	}
-	time.Sleep(w.opt.Delay)
+	time.Sleep(max(w.opt.Delay, time.Duration(w.slow.Load())))
 	out, err := a.MarshalMsg()
 	if err == nil && len(out) > mostBytes && q.PDUType != gosnmp.GetBulkRequest {
 		a.Variables, a.Error = nil, gosnmp.TooBig

@@ -13,6 +13,7 @@ import (
 	"net"
 	"slices"
 	"sync"
+	"sync/atomic"
 	"time"
 
 	"github.com/gosnmp/gosnmp"
@@ -56,6 +57,7 @@ type Network struct {
 	stale   bool     // learnt is older than the office
 	rand    *rand.Rand
 	wg      mishap.Group
+	slow    atomic.Int64 // as Options.Delay, from somewhen on
 }
 
 // device is one that is played.
@@ -71,6 +73,9 @@ type device struct {
 	view     []entry // nil where it is to be made anew
 	requests int
 }
+
+// Slow has all devices take their time before each answer, from now on.
+func (w *Network) Slow(by time.Duration) { w.slow.Store(int64(by)) }
 
 // card is a network card that a device has learnt.
 type card struct {
