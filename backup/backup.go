@@ -10,6 +10,7 @@ package backup
 
 import (
 	"archive/tar"
+	"bytes"
 	"context"
 	"crypto/rand"
 	"crypto/sha256"
@@ -50,6 +51,7 @@ const (
 
 // Write keeps a database in a file, which is there whole or not at all, and tries it.
 func Write(ctx context.Context, url, file string) (*About, error) {
+	sweepFolder(filepath.Dir(file))
 	dir, err := os.MkdirTemp(filepath.Dir(file), ".klammer-backup-")
 	if err != nil {
 		return nil, fmt.Errorf("the backup cannot be written: %w", err)
@@ -170,7 +172,8 @@ func unpacked(file, dir string) (*About, error) {
 	broken := func(err error) error {
 		return fmt.Errorf("%s is no whole backup of Klammer: %w", file, err)
 	}
-	r := tar.NewReader(in)
+	read := &counted{Reader: in}
+	r := tar.NewReader(read)
 	h, err := r.Next()
 	if err != nil || h.Name != aboutIn || h.Size > aboutMax {
 		return nil, broken(errors.Join(err, errors.New("it does not begin as one")))
@@ -200,10 +203,32 @@ func unpacked(file, dir string) (*About, error) {
 	if err != nil {
 		return nil, broken(err)
 	}
+	// What comes after is two blocks of nothing, and no more (POSIX.1-2001, pax).
+	const block = 512
+	end := make([]byte, 2*block)
+	at := (read.n + block - 1) / block * block
+	if info.Size() != at+2*block {
+		return nil, broken(fmt.Errorf("it has %d bytes, and should have %d: something is behind it, or it is cut off", info.Size(), at+2*block))
+	}
+	if _, err := in.ReadAt(end, at); err != nil || !bytes.Equal(end, make([]byte, 2*block)) {
+		return nil, broken(errors.Join(err, errors.New("something is behind it")))
+	}
 	if is, err := sum(dump); err != nil || is != about.SHA256 {
 		return nil, broken(errors.Join(err, errors.New("it was changed, or is cut off")))
 	}
 	return about, nil
+}
+
+// counted counts what was read.
+type counted struct {
+	io.Reader
+	n int64
+}
+
+func (c *counted) Read(p []byte) (int, error) {
+	n, err := c.Reader.Read(p)
+	c.n += int64(n)
+	return n, err
 }
 
 // Check tries a backup: it is restored into a scratch database beside the one of the
@@ -228,7 +253,13 @@ func scratched(ctx context.Context, url, dump string, about *About) error {
 		return err
 	}
 	defer conn.Close(context.WithoutCancel(ctx))
-	name := "klammer_check_" + strings.ToLower(rand.Text()[:10])
+	if err := sweep(ctx, conn); err != nil {
+		return err
+	}
+	name := scratch + strings.ToLower(rand.Text()[:10])
+	if _, err := conn.Exec(ctx, "SELECT pg_advisory_lock(hashtext($1))", name); err != nil { // until the connection ends: somebody is at it
+		return err
+	}
 	if _, err := conn.Exec(ctx, "CREATE DATABASE "+name+" TEMPLATE template0"); err != nil {
 		return fmt.Errorf("a scratch database to try the backup in cannot be made: %w", err)
 	}
@@ -246,6 +277,53 @@ func scratched(ctx context.Context, url, dump string, about *About) error {
 	}
 	defer there.Close(context.WithoutCancel(ctx))
 	return same(ctx, there, about)
+}
+
+// scratch is what the names of databases begin with in which backups are tried.
+const scratch = "klammer_check_"
+
+// Sweep removes the databases that a backup or a restore left behind that was killed: there is
+// everything in them.
+func Sweep(ctx context.Context, url string) error {
+	conn, err := connect(ctx, url)
+	if err != nil {
+		return err
+	}
+	defer conn.Close(context.WithoutCancel(ctx))
+	return sweep(ctx, conn)
+}
+
+func sweep(ctx context.Context, conn *pgx.Conn) error {
+	rows, err := conn.Query(ctx, "SELECT datname FROM pg_database WHERE starts_with(datname, $1) AND pg_get_userbyid(datdba) = current_user", scratch)
+	if err != nil {
+		return err
+	}
+	all, err := pgx.CollectRows(rows, pgx.RowTo[string])
+	if err != nil {
+		return err
+	}
+	for _, name := range all {
+		var free bool // nobody is at it
+		if err := conn.QueryRow(ctx, "SELECT pg_try_advisory_lock(hashtext($1))", name).Scan(&free); err != nil || !free {
+			continue
+		}
+		_, err := conn.Exec(ctx, "DROP DATABASE IF EXISTS "+pgx.Identifier{name}.Sanitize()+" WITH (FORCE)")
+		_, unlock := conn.Exec(ctx, "SELECT pg_advisory_unlock(hashtext($1))", name)
+		if err := errors.Join(err, unlock); err != nil {
+			return err
+		}
+	}
+	return nil
+}
+
+// sweepFolder removes what a backup left there that was killed more than a day ago.
+func sweepFolder(dir string) {
+	left, _ := filepath.Glob(filepath.Join(dir, ".klammer-backup-*"))
+	for _, l := range left {
+		if info, err := os.Stat(l); err == nil && time.Since(info.ModTime()) > 24*time.Hour {
+			_ = os.RemoveAll(l)
+		}
+	}
 }
 
 // same says which tables of a database are not as a backup has them.

@@ -140,8 +140,7 @@ func TestBroken(t *testing.T) {
 		require.NoError(t, err)
 		return b
 	}
-	end := bytes.LastIndexFunc(good, func(r rune) bool { return r != 0 }) // what follows is the archive's own end
-	for n := 0; n < end; n += 97 {
+	for n := 0; n < len(good); n += min(97, max(1, len(good)-n-1)) { // the last byte, too
 		bad := filepath.Join(t.TempDir(), "cut.backup")
 		require.NoError(t, os.WriteFile(bad, good[:n], 0o600))
 		_, err := unpacked(bad, filepath.Dir(bad))
@@ -158,6 +157,10 @@ func TestBroken(t *testing.T) {
 		"cut in the middle":  {good[:len(good)/2], "is no whole backup"},
 		"cut at the end":     {good[:len(good)-2000], "is no whole backup"},
 		"one bit":            {flipped, "was changed"},
+		"a byte behind it":   {append(bytes.Clone(good), 0), "something is behind it"},
+		"a block behind it":  {append(bytes.Clone(good), make([]byte, 512)...), "something is behind it"},
+		"twice itself":       {append(bytes.Clone(good), good...), "something is behind it"},
+		"another's end":      {append(bytes.Clone(good[:len(good)-1024]), bytes.Repeat([]byte{1}, 1024)...), "something is behind it"},
 		"of a newer Klammer": {again(func(a *About) { a.Tables += 7 }), "newer Klammer"},
 		"of another format":  {again(func(a *About) { a.Klammer = "backup 9" }), `"backup 9"`},
 		"says other rows":    {again(func(a *About) { a.Rows["office"] = "7 abc" }), "these tables are not as the backup says: office"},
@@ -175,10 +178,29 @@ func TestBroken(t *testing.T) {
 	_, err = Check(t.Context(), url, file)
 	require.NoError(t, err)
 
-	// A database of a newer Klammer is not touched.
+	// What one that was killed left behind goes with the next; what another is at does not.
 	conn, err := pgx.Connect(t.Context(), url)
 	require.NoError(t, err)
 	defer conn.Close(t.Context())
+	_, err = conn.Exec(t.Context(), "CREATE DATABASE klammer_check_left")
+	require.NoError(t, err)
+	_, err = conn.Exec(t.Context(), "CREATE DATABASE klammer_check_busy")
+	require.NoError(t, err)
+	_, err = conn.Exec(t.Context(), "SELECT pg_advisory_lock(hashtext('klammer_check_busy'))")
+	require.NoError(t, err)
+	require.NoError(t, Sweep(t.Context(), url))
+	left := func() (n int) {
+		require.NoError(t, conn.QueryRow(t.Context(), "SELECT count(*) FROM pg_database WHERE starts_with(datname, 'klammer_check_')").Scan(&n))
+		return n
+	}
+	require.Equal(t, 1, left())
+	_, err = conn.Exec(t.Context(), "SELECT pg_advisory_unlock(hashtext('klammer_check_busy'))")
+	require.NoError(t, err)
+	_, err = Check(t.Context(), url, file)
+	require.NoError(t, err)
+	require.Zero(t, left())
+
+	// A database of a newer Klammer is not touched.
 	_, err = conn.Exec(t.Context(), "INSERT INTO goose_db_version (version_id, is_applied) VALUES (9999, true)")
 	require.NoError(t, err)
 	_, err = store.Open(t.Context(), url)

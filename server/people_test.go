@@ -55,7 +55,7 @@ func newHouseOn(t testing.TB, url string, more ...server.Access) *house {
 	h := &house{t: t, st: st, base: "http://" + l.Addr().String(), srv: server.New(ctx, st, slog.New(slog.DiscardHandler))}
 	access := server.Access{Accounts: true, Cost: people.Cost{Passes: 1, Memory: 64, Lanes: 1}}
 	for _, x := range more {
-		access.Patience = x.Patience
+		access.Patience, access.Proxies, access.Host = x.Patience, x.Proxies, x.Host
 	}
 	h.srv.Admit(access)
 	done := make(chan error, 1)

@@ -19,6 +19,7 @@ import (
 
 	"github.com/spf13/cobra"
 
+	"klammer/backup"
 	"klammer/core/found"
 	"klammer/core/notation"
 	"klammer/core/span"
@@ -228,6 +229,9 @@ func serve(ctx context.Context, cmd *cobra.Command, with serving) error {
 		end() // who asks the database stops before it is closed
 		st.Close()
 	}()
+	if err := backup.Sweep(ctx, url); err != nil {
+		log.Warn("what a backup that was killed left behind cannot be removed", "error", err)
+	}
 	fresh := false
 	if with.load != "" {
 		if fresh, err = loadOnce(ctx, cmd, st, with.load, with.asIs); err != nil {
