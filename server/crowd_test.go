@@ -236,3 +236,33 @@ func TestUploads(t *testing.T) {
 		require.NotContains(t, fmt.Sprint(o), "x.xlsx")
 	}
 }
+
+// TestCold has 300 ask at once for an office that nobody had open: it is read once, and each is
+// answered.
+func TestCold(t *testing.T) {
+	var b strings.Builder
+	b.WriteString("vlan 10 a\n")
+	for k := range 200 {
+		fmt.Fprintf(&b, "device d%d switch\n  ports 1-48\n  1-47: 10\n  48: [2-500]\n", k)
+	}
+	d := openWith(t, b.String())
+	var w sync.WaitGroup
+	got := make([]int, 300)
+	for k := range got {
+		w.Go(func() { got[k], _ = d.ask("GET", "/explain?ports=d1.1", "") })
+	}
+	w.Wait()
+	for _, status := range got {
+		require.Equal(t, 200, status)
+	}
+}
+
+// TestComma: a name may have whatever can be read, in every request.
+func TestComma(t *testing.T) {
+	d := openWith(t, "vlan 10 a\ndevice ap wap\n  ports 1\n  1: [10]\n  inner \"Tea, coffee\" ssid: 10\n")
+	for _, q := range []string{"ports=ap.Tea%2C+coffee", "ports=ap.1&ports=ap.Tea%2C+coffee", "ports=ap.1,ap.1"} {
+		status, v := d.ask("GET", "/explain?"+q, "")
+		require.Equal(t, 200, status, v)
+		require.Equal(t, strings.Contains(q, "Tea"), strings.Contains(fmt.Sprint(v), "Tea, coffee"), v)
+	}
+}

@@ -2,6 +2,7 @@ package server
 
 import (
 	"fmt"
+	"slices"
 	"strings"
 
 	"github.com/gofiber/fiber/v3"
@@ -16,9 +17,9 @@ import (
 )
 
 type explainQuery struct {
-	Ports string `query:"ports" description:"ports, joined by commas"`
-	VLAN  int    `query:"vlan"`
-	At    int64  `query:"at" description:"the revision to look at, now if it is not said"`
+	Ports []string `query:"ports" description:"ports, each by itself; of one that is no port, the parts between commas"`
+	VLAN  int      `query:"vlan"`
+	At    int64    `query:"at" description:"the revision to look at, now if it is not said"`
 }
 
 func (s *Server) explain(c fiber.Ctx) error {
@@ -31,9 +32,15 @@ func (s *Server) explain(c fiber.Ctx) error {
 		return err
 	}
 	var names []string
-	if q := c.Query("ports"); q != "" {
-		names = strings.Split(q, ",")
+	for _, q := range c.RequestCtx().QueryArgs().PeekMulti("ports") {
+		name := string(q)
+		if _, err := notation.PortRef(report.Net.Office, name); err == nil || !strings.Contains(name, ",") { // a name may have a comma
+			names = append(names, name)
+		} else {
+			names = append(names, strings.Split(name, ",")...)
+		}
 	}
+	names = slices.DeleteFunc(names, func(name string) bool { return name == "" })
 	x, err := explanation(report.Net, names, int(vid))
 	if err != nil {
 		return err

@@ -262,6 +262,14 @@ func (s *Server) asked(c fiber.Ctx, into any) (name string, r *room, err error) 
 // guard keeps other pages in the same browser out: requests are for this host
 // by a loopback name, and writes come from its own pages and carry JSON.
 func (s *Server) guard(c fiber.Ctx) error {
+	c.Set("X-Content-Type-Options", "nosniff")
+	c.Set("Cross-Origin-Resource-Policy", "same-origin")
+	c.Set("Cross-Origin-Opener-Policy", "same-origin")
+	c.Set("Referrer-Policy", "no-referrer")
+	if s.access.Strict {
+		c.Set("Strict-Transport-Security", "max-age=31536000")
+	}
+	c.Set("Content-Security-Policy", "default-src 'self'; style-src 'self' 'unsafe-inline'; img-src 'self' data:; object-src 'none'; base-uri 'none'; form-action 'self'; frame-ancestors 'none'")
 	host := c.Host()
 	if h, _, err := net.SplitHostPort(host); err == nil {
 		host = h
@@ -300,14 +308,6 @@ func (s *Server) guard(c fiber.Ctx) error {
 	if e := c.Get("Content-Encoding"); e != "" && !strings.EqualFold(e, "identity") {
 		return fiber.NewError(fiber.StatusUnsupportedMediaType, "nothing that is packed is unpacked: send the JSON as it is, without Content-Encoding")
 	}
-	c.Set("X-Content-Type-Options", "nosniff")
-	c.Set("Cross-Origin-Resource-Policy", "same-origin")
-	c.Set("Cross-Origin-Opener-Policy", "same-origin")
-	c.Set("Referrer-Policy", "no-referrer")
-	if s.access.Strict {
-		c.Set("Strict-Transport-Security", "max-age=31536000")
-	}
-	c.Set("Content-Security-Policy", "default-src 'self'; style-src 'self' 'unsafe-inline'; img-src 'self' data:; object-src 'none'; base-uri 'none'; form-action 'self'; frame-ancestors 'none'")
 	return c.Next()
 }
 

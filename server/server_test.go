@@ -172,7 +172,17 @@ func TestGuard(t *testing.T) {
 		}
 		require.Equal(t, "nosniff", resp.Header.Get("X-Content-Type-Options"), path)
 		require.Equal(t, "no-referrer", resp.Header.Get("Referrer-Policy"), path)
+		require.Equal(t, "same-origin", resp.Header.Get("Cross-Origin-Resource-Policy"), path)
 	}
+	// A page of another site gets nothing, whatever it asks for; going here by a link does.
+	for site, want := range map[string]int{"cross-site": 403, "same-site": 403, "same-origin": 200, "none": 200} {
+		status, _ = d.ask("GET", "", "", "Sec-Fetch-Site", site)
+		require.Equal(t, want, status, site)
+	}
+	resp, err := http.Get(d.base + "/1/reach")
+	require.NoError(t, err)
+	resp.Body.Close()
+	require.Equal(t, 200, resp.StatusCode)
 	d.name = ""
 	status, answer := d.edit(1, `"lines":["rack 1: 120"]`)
 	require.Equal(t, 401, status)

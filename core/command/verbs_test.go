@@ -266,3 +266,16 @@ func TestNextUsual(t *testing.T) {
 		require.Equal(t, want, p.Statements[0], text)
 	}
 }
+
+// TestQuotedSemicolons: what stands in quotes parts nothing, whatever it is.
+func TestQuotedSemicolons(t *testing.T) {
+	f, err := notation.Read("office", "vlan 10 a\nvlan 20 b\ndevice s switch\n  ports 1-4\n")
+	require.NoError(t, err)
+	for _, name := range []string{`say "a; b"`, `a;b`, `back\slash; "`, `"`, `# no comment; none`} {
+		quoted := `"` + strings.NewReplacer(`\`, `\\`, `"`, `\"`).Replace(name) + `"`
+		r, err := command.Read(span.Compile(f.Office), "s 1: 10; plug s.1 "+quoted+" wants 10; s 2: 20")
+		require.NoError(t, err, quoted)
+		require.Equal(t, name, r.Office.Plugs[0].Name)
+		require.Len(t, r.Edit, 3)
+	}
+}

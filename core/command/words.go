@@ -23,8 +23,10 @@ func split(text string) []part {
 	}
 	var out []part
 	from, quoted := 0, false
-	for i := range len(text) {
+	for i := 0; i < len(text); i++ {
 		switch c := text[i]; {
+		case c == '\\' && quoted: // the next one is meant as it is
+			i++
 		case c == '"':
 			quoted = !quoted
 		case c == '#' && !quoted:

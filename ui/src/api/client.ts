@@ -390,7 +390,7 @@ export const api = {
   explain: (id: number, ports: string[], vlan: number, revision?: number) =>
     ask((signal) =>
       http.GET("/api/offices/{id}/explain", {
-        params: { path: { id }, query: { ports: ports.join(",") || undefined, vlan: vlan || undefined, at: revision } },
+        params: { path: { id }, query: { ports: ports.length ? ports : undefined, vlan: vlan || undefined, at: revision } },
         signal,
       }),
     ),

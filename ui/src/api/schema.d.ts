@@ -855,8 +855,8 @@ export interface paths {
         get: {
             parameters: {
                 query?: {
-                    /** @description ports, joined by commas */
-                    ports?: string;
+                    /** @description ports, each by itself; of one that is no port, the parts between commas */
+                    ports?: string[] | null;
                     vlan?: number;
                     /** @description the revision to look at, now if it is not said */
                     at?: number;

@@ -66,6 +66,9 @@
       </section>
     {/each}
   </div>
+  <p class="made">
+    <a href="/notices.txt" target="_blank" rel="noreferrer">What Klammer is built with, and the notices of its licences</a>
+  </p>
 </Modal>
 
 <style>
@@ -74,6 +77,15 @@
     grid-template-columns: repeat(auto-fit, minmax(250px, 1fr));
     gap: 18px;
     color: var(--ink);
+  }
+  .made {
+    margin-top: 14px;
+    color: var(--soft);
+    font-size: 13px;
+  }
+  .made a {
+    text-decoration: underline;
+    text-underline-offset: 2px;
   }
   h3 {
     font-weight: 700;
