@@ -1,6 +1,7 @@
 package server_test
 
 import (
+	"context"
 	"encoding/json"
 	"fmt"
 	"io"
@@ -122,5 +123,44 @@ func TestDear(t *testing.T) {
 			require.Less(t, status, 500, "%s", answer[:min(len(answer), 300)])
 			require.Less(t, made, uint64(1<<30), "not all of it at once, but all of it")
 		})
+	}
+}
+
+// TestGone: what costs much ends when its asker has gone, and not when it would have been done.
+func TestGone(t *testing.T) {
+	var b strings.Builder
+	b.WriteString("vlan 10 a\nvlan 20 b\n")
+	for k := range 160 {
+		fmt.Fprintf(&b, "device d%d switch\n  ports 1-48\n  1-47: 10 [20]\n  48: [10 20]\n", k)
+	}
+	d := openWith(t, b.String())
+	status, _ := d.ask("GET", "/history", "")
+	require.Equal(t, 200, status)
+	var lines []string
+	for k := range 160 {
+		lines = append(lines, fmt.Sprintf(`{"lines":["rename device d%d to e%d"]}`, k, k))
+	}
+	for path, body := range map[string]string{"/preview": `{"base":1,"commands":[` + strings.Join(lines, ",") + `]}`, "/workbook": "", "/compare?with=" + fmt.Sprint(d.office): ""} {
+		method := "GET"
+		if body != "" {
+			method = "POST"
+		}
+		whole, _, took := spent(func() { status, _ = d.ask(method, path, body) })
+		ctx, stop := context.WithTimeout(t.Context(), 150*time.Millisecond)
+		r, err := http.NewRequestWithContext(ctx, method, fmt.Sprintf("%s/api/offices/%d%s", d.base, d.office, path), strings.NewReader(body))
+		require.NoError(t, err)
+		r.Header.Set("Content-Type", "application/json")
+		r.AddCookie(&http.Cookie{Name: "klammer_name", Value: d.name})
+		gone, _, _ := spent(func() {
+			if resp, err := http.DefaultClient.Do(r); err == nil {
+				resp.Body.Close()
+			}
+			time.Sleep(2 * took) // as long as it would have gone on
+		})
+		stop()
+		t.Logf("%s: %d, %.1f s of CPU; left after 0.15 s, %.1f s", path, status, whole.Seconds(), gone.Seconds())
+		if whole > time.Second {
+			require.Less(t, gone, whole*3/4, path)
+		}
 	}
 }

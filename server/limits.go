@@ -22,6 +22,7 @@ const (
 	longestWork = 10 * time.Second // of what is counted by effort, on a busy machine
 
 	mostOrders     = 2       // worked out at once
+	mostRounds     = 2       // worked out at once
 	mostIntakes    = 3       // files of people's own that are read at once
 	mostOrderTries = 200_000 // steps that are tried for one
 

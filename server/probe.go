@@ -66,7 +66,7 @@ func (s *Server) probeLooks(c fiber.Ctx) error {
 	if v.Office, err = s.store.OfficeName(c.Context(), r.id); err != nil {
 		return err
 	}
-	err = s.withRound(r.id, now.report.Net, func(made *round.Round) error {
+	err = s.withRound(c.Context(), r.id, now.report.Net, func(made *round.Round) error {
 		tests, err := api.TestsAt(o, made, port, q.VLANs)
 		if err != nil {
 			return bad("port", "%s", err)
@@ -104,7 +104,7 @@ func (s *Server) probeReport(c fiber.Ctx) error {
 	o := now.report.Net.Office
 	out := &api.Probed{Tests: []api.ProbedTest{}}
 	var results []store.PlugTest
-	err = s.withRound(r.id, now.report.Net, func(made *round.Round) error {
+	err = s.withRound(c.Context(), r.id, now.report.Net, func(made *round.Round) error {
 		var vlans []int
 		for _, x := range q.Saw {
 			if x.Wire != nil {

@@ -8,7 +8,6 @@ import (
 	"net/netip"
 	"slices"
 	"strings"
-	"sync"
 
 	"github.com/gofiber/fiber/v3"
 
@@ -25,7 +24,7 @@ import (
 
 // rounds keeps the round of an office's newest plan, as it takes long.
 type rounds struct {
-	mu   sync.Mutex
+	turn chan struct{} // holds one token: whoever has it may look at it
 	of   *office.Office
 	made *round.Round
 }
@@ -36,21 +35,43 @@ const mostEffort = 60_000_000
 // mostSuspects is how many are told.
 const mostSuspects = 20
 
-// withRound gives the round of an office as it is planned, to one at a time.
-func (s *Server) withRound(id int64, n *span.Net, do func(r *round.Round) error) error {
+// withRound gives the round of an office as it is planned, to one at a time; the others wait,
+// as long as somebody waits for them. It is worked out for whoever comes first, of so many
+// offices at a time, and ends where nobody waits for it any more.
+func (s *Server) withRound(ctx context.Context, id int64, n *span.Net, do func(r *round.Round) error) error {
 	o := n.Office
-	x, _ := s.rounds.LoadOrStore(id, &rounds{})
+	x, _ := s.rounds.LoadOrStore(id, &rounds{turn: make(chan struct{}, 1)})
 	kept := x.(*rounds)
-	kept.mu.Lock()
-	defer kept.mu.Unlock()
+	if err := takeTurn(ctx, kept.turn); err != nil {
+		return err
+	}
+	defer func() { <-kept.turn }()
 	if kept.of != o {
 		if round.Effort(n) > mostEffort {
 			return &tooMuch{"this office has too many ports and memberships for a round: klammer round works it out without a limit"}
 		}
-		kept.made, kept.of = round.Make(o), o
+		if err := takeTurn(ctx, s.roundTurns); err != nil {
+			return err
+		}
+		defer func() { <-s.roundTurns }()
+		made, err := round.MakeWatched(o, func(int, int) error { return errors.Join(ctx.Err(), s.stop.Err()) })
+		if err != nil {
+			return err
+		}
+		kept.made, kept.of = made, o
 	}
 	kept.made.Forget()
 	return do(kept.made)
+}
+
+// takeTurn waits for a place in a line.
+func takeTurn(ctx context.Context, turn chan struct{}) error {
+	select {
+	case turn <- struct{}{}:
+		return nil
+	case <-ctx.Done():
+		return ctx.Err()
+	}
 }
 
 func (s *Server) roundNow(c fiber.Ctx) error {
@@ -112,7 +133,7 @@ func (s *Server) roundView(ctx context.Context, r *room) (*api.RoundView, error)
 	}
 	o := now.report.Net.Office
 	v := &api.RoundView{Revision: now.view.Revision, Tests: []api.RoundTest{}, Known: len(now.kept) > 0}
-	err = s.withRound(r.id, now.report.Net, func(r *round.Round) error {
+	err = s.withRound(ctx, r.id, now.report.Net, func(r *round.Round) error {
 		at := map[string]int{}
 		key := func(t api.PlugTest) string {
 			if t.Wire == nil {
@@ -236,7 +257,7 @@ func (s *Server) roundResult(c fiber.Ctx) error {
 		}
 		kept.Given = &a
 	}
-	err = s.withRound(r.id, now.report.Net, func(made *round.Round) error {
+	err = s.withRound(c.Context(), r.id, now.report.Net, func(made *round.Round) error {
 		test, err := testOf(made, ref, q.Wire, q.Became == "open")
 		if err != nil {
 			return bad("port", "%s", err)
@@ -300,7 +321,7 @@ func (s *Server) roundPlay(c fiber.Ctx) error {
 	}
 	o := now.report.Net.Office
 	var results []store.PlugTest
-	err = s.withRound(r.id, now.report.Net, func(made *round.Round) error {
+	err = s.withRound(ctx, r.id, now.report.Net, func(made *round.Round) error {
 		tests := made.Tests
 		if q.Port != "" {
 			ref, err := notation.PortRef(o, q.Port)

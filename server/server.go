@@ -51,8 +51,9 @@ type Server struct {
 	readings sync.Map // by office: the *run that reads its devices
 	carries  sync.Map // by office: the *carry of its order
 
-	carryTurn sync.Mutex // of who begins to carry out
-	rounds    sync.Map   // by office: the *rounds of its newest plan
+	carryTurn  sync.Mutex    // of who begins to carry out
+	rounds     sync.Map      // by office: the *rounds of its newest plan
+	roundTurns chan struct{} // of those who have a round worked out
 
 	meters  meters
 	access  Access
@@ -67,7 +68,7 @@ const bodyLimit = 4 << 20
 
 // New makes a server; it works until ctx ends.
 func New(ctx context.Context, s *store.Store, log *slog.Logger) *Server {
-	srv := &Server{store: s, log: log, stop: ctx, rooms: map[int64]*room{}, turns: make(chan struct{}, mostOrders), intakes: make(chan struct{}, mostIntakes), guesses: make(chan struct{}, mostGuesses)}
+	srv := &Server{store: s, log: log, stop: ctx, rooms: map[int64]*room{}, turns: make(chan struct{}, mostOrders), roundTurns: make(chan struct{}, mostRounds), intakes: make(chan struct{}, mostIntakes), guesses: make(chan struct{}, mostGuesses)}
 	srv.Admit(Access{})
 	srv.measure()
 	srv.app = fiber.New(fiber.Config{

@@ -116,6 +116,9 @@ func Office(r *finding.Report) ([]byte, error) {
 		w.used[n] = true // of our own, and those that the format keeps for itself
 	}
 	defer w.f.Close()
+	if err := w.styles(); err != nil {
+		return nil, err
+	}
 	register := [][]string{{"VLAN", "Name", "Note", "Subnets", "Local", "Addresses", "Hands out", "State"}}
 	for _, vlan := range o.VLANs {
 		var nets, at, out []string
@@ -207,7 +210,8 @@ type workbook struct {
 	used map[string]bool
 	err  error
 
-	effort *effort.Effort
+	effort       *effort.Effort
+	bold, middle int // styles of a head, and of a grid's cells
 }
 
 // free is a name that no other sheet has, of at most the 31 letters that the
@@ -231,9 +235,27 @@ func (w *workbook) free(name string, device bool) string {
 	return out
 }
 
+// styles makes those that all sheets share.
+func (w *workbook) styles() (err error) {
+	w.bold, err = w.f.NewStyle(
+		&excelize.Style{Font: &excelize.Font{Bold: true}, Border: []excelize.Border{{Type: "bottom", Style: 2, Color: "22293A"}}, Alignment: &excelize.Alignment{WrapText: false}},
+	)
+	if err != nil {
+		return err
+	}
+	w.middle, err = w.f.NewStyle(
+		&excelize.Style{
+			Alignment: &excelize.Alignment{Horizontal: "center"},
+			Border:    []excelize.Border{{Type: "bottom", Style: 1, Color: "DDD8CC"}, {Type: "right", Style: 1, Color: "DDD8CC"}},
+		},
+	)
+	return err
+}
+
 // sheet adds a sheet: its head frozen and printed on every page, columns as
 // wide as they need, landscape to the width of the paper.
 func (w *workbook) sheet(name string, rows [][]string, frozen int, grid bool) {
+	w.effort.Look()
 	name = w.free(name, grid)
 	do := func(err error) {
 		if w.err == nil {
@@ -241,17 +263,6 @@ func (w *workbook) sheet(name string, rows [][]string, frozen int, grid bool) {
 		}
 	}
 	_, err := w.f.NewSheet(name)
-	do(err)
-	bold, err := w.f.NewStyle(
-		&excelize.Style{Font: &excelize.Font{Bold: true}, Border: []excelize.Border{{Type: "bottom", Style: 2, Color: "22293A"}}, Alignment: &excelize.Alignment{WrapText: false}},
-	)
-	do(err)
-	middle, err := w.f.NewStyle(
-		&excelize.Style{
-			Alignment: &excelize.Alignment{Horizontal: "center"},
-			Border:    []excelize.Border{{Type: "bottom", Style: 1, Color: "DDD8CC"}, {Type: "right", Style: 1, Color: "DDD8CC"}},
-		},
-	)
 	do(err)
 	width := make([]int, len(rows[0]))
 	for i, r := range rows {
@@ -272,9 +283,9 @@ func (w *workbook) sheet(name string, rows [][]string, frozen int, grid bool) {
 		}
 	}
 	last, _ := excelize.ColumnNumberToName(len(rows[0]))
-	do(w.f.SetCellStyle(name, "A1", last+"1", bold))
+	do(w.f.SetCellStyle(name, "A1", last+"1", w.bold))
 	if grid && len(rows) > 1 {
-		do(w.f.SetCellStyle(name, "C2", fmt.Sprintf("%s%d", last, len(rows)), middle))
+		do(w.f.SetCellStyle(name, "C2", fmt.Sprintf("%s%d", last, len(rows)), w.middle))
 	}
 	for k, n := range width {
 		col, _ := excelize.ColumnNumberToName(k + 1)

@@ -51,6 +51,16 @@ func (e *Effort) Spend(units int) {
 	}
 }
 
+// Look looks whether somebody waits, now.
+func (e *Effort) Look() {
+	if e == nil || e.waits == nil {
+		return
+	}
+	if err := e.waits(); err != nil {
+		panic(&over{err})
+	}
+}
+
 // Left is what is left to be spent.
 func (e *Effort) Left() int {
 	if e == nil {

@@ -84,6 +84,13 @@ func Effort(n *span.Net) int {
 
 // Make finds the round of an office.
 func Make(o *office.Office) *Round {
+	r, _ := MakeWatched(o, func(int, int) error { return nil })
+	return r
+}
+
+// MakeWatched is [Make] for somebody who waits: each is told how many of the mistakes were
+// looked at, before the next is, and the error that it gives ends it.
+func MakeWatched(o *office.Office, each func(done, of int) error) (*Round, error) {
 	n := span.Compile(o)
 	w := &world{n: n, known: map[string]sight{}}
 	w.findAsks()
@@ -96,6 +103,9 @@ func Make(o *office.Office) *Round {
 	w.passes = w.between(n, w.stirred(n))
 	w.signed, _ = w.signs(n)
 	for i := range r.Mistakes {
+		if err := each(i, len(r.Mistakes)); err != nil {
+			return nil, err
+		}
 		w.seen = append(w.seen, w.under(&r.Mistakes[i]))
 	}
 	w.base = len(w.seen)
@@ -108,7 +118,7 @@ func Make(o *office.Office) *Round {
 		r.Tests = append(r.Tests, w.test(a))
 	}
 	w.walking(r.Tests)
-	return r
+	return r, nil
 }
 
 // under is what is seen otherwise under a mistake, by ask.

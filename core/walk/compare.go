@@ -70,6 +70,7 @@ func missing(a, b map[office.PortRef]forms) []office.PortRef {
 func reachable(n *span.Net) map[office.PortRef]map[office.PortRef]forms {
 	r := map[office.PortRef]map[office.PortRef]forms{}
 	for _, f := range Flows(n) {
+		n.Effort().Spend(15 * len(f.Arrivals)) // a map for each pair of ports
 		m := r[f.From]
 		if m == nil {
 			m = map[office.PortRef]forms{}
