@@ -161,6 +161,42 @@ func TestPeople(t *testing.T) {
 	require.Equal(t, 401, eval[int](t, ctx, `fetch("/api/offices").then(r => r.status)`))
 }
 
+// TestAccountsHere has people sign in on this machine without TLS: a browser takes the cookie
+// for loopback, and keeps it.
+func TestAccountsHere(t *testing.T) {
+	if _, err := exec.LookPath("chromium"); err != nil {
+		t.Skip("chromium is not installed: apt-get install chromium (./run test does)")
+	}
+	data, err := stage.Folder()
+	require.NoError(t, err)
+	defer os.RemoveAll(data)
+	p, err := stage.StartPlain(data)
+	require.NoError(t, err)
+	defer func() { _ = p.Stop() }()
+	whole, cancel := context.WithTimeout(t.Context(), 3*time.Minute)
+	defer cancel()
+	ctx, stop, err := stage.Browser(whole)
+	require.NoError(t, err)
+	defer stop()
+	for _, host := range []string{"127.0.0.1", "localhost"} { // by either name
+		at := strings.Replace(p.Link, "127.0.0.1", host, 1)
+		if host == "127.0.0.1" {
+			require.NoError(t, chromedp.Do(ctx, chromedp.Navigate(at)))
+			until(t, ctx, `document.getElementById("join-name") !== null`)
+			require.NoError(t, chromedp.Do(ctx, chromedp.SendKeys("#join-name", "Robin"), chromedp.SendKeys("#join-password", "harbour-tulip-ox-lantern"+kb.Enter)))
+		} else {
+			require.NoError(t, chromedp.Do(ctx, chromedp.Navigate(strings.Split(at, "/join")[0]+"/1")))
+			until(t, ctx, `document.getElementById("sign-in-name") !== null`)
+			require.NoError(t, chromedp.Do(ctx, chromedp.SendKeys("#sign-in-name", "Robin"), chromedp.SendKeys("#sign-in-password", "harbour-tulip-ox-lantern"+kb.Enter)))
+		}
+		until(t, ctx, `document.getElementById("board") !== null`)
+		require.NoError(t, chromedp.Do(ctx, chromedp.Reload()))
+		until(t, ctx, `document.getElementById("board") !== null`)
+	}
+	press(t, ctx, "gy")
+	until(t, ctx, `[...document.querySelectorAll("button")].some(b => b.textContent === "Make a link")`)
+}
+
 // TestPasskey makes a passkey on a device that the browser plays (a virtual authenticator),
 // signs out and in with it; forgotten, it opens nothing.
 func TestPasskey(t *testing.T) {

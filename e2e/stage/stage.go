@@ -63,6 +63,12 @@ func StartGuarded(data string, port int) (*Program, error) {
 	return run(&Program{Data: data}, "KLAMMER_DATABASE_URL=", "--data", data, "--listen", fmt.Sprintf("127.0.0.1:%d", port), "--accounts", "--tls", "self")
 }
 
+// StartPlain runs the program with a database of its own, where people sign in without TLS: on
+// this machine, or over a proxy.
+func StartPlain(data string) (*Program, error) {
+	return run(&Program{Data: data}, "KLAMMER_DATABASE_URL=", "--data", data, "--listen", "127.0.0.1:0", "--accounts")
+}
+
 // StartOn runs the program on a database of the caller's.
 func StartOn(url string) (*Program, error) {
 	return run(&Program{}, "KLAMMER_DATABASE_URL="+url, "--listen", "127.0.0.1:0")
