@@ -16,7 +16,9 @@ import (
 
 	"github.com/stretchr/testify/require"
 
+	"klammer/core/notation"
 	"klammer/server"
+	"klammer/store"
 )
 
 // spent is what something costs this process: its own CPU, and memory that was made.
@@ -163,4 +165,40 @@ func TestGone(t *testing.T) {
 			return strings.Contains(w.Body.String(), route)
 		}, 20*time.Second, 10*time.Millisecond, route)
 	}
+}
+
+// TestLongHistory looks at the first of many revisions, and goes back to it: 10,000 where it is
+// to be proved, 300 else.
+func TestLongHistory(t *testing.T) {
+	many := 300
+	if os.Getenv("KLAMMER_PROVE") != "" {
+		many = 10_000
+	}
+	st, err := store.Open(t.Context(), url)
+	require.NoError(t, err)
+	defer st.Close()
+	f, err := notation.Read("office", "vlan 10 a\ndevice s switch\n  ports 1-48\n")
+	require.NoError(t, err)
+	o := f.Office
+	d := openWith(t, notation.Print(o))
+	for k := range many {
+		next, e, err := notation.Line(o, fmt.Sprintf("s %d: %d", k%48+1, k%4000+2))
+		require.NoError(t, err)
+		note := store.Note{Author: "Robin", Summary: "one"}
+		if k%3 == 2 { // as an undo names what it takes back
+			note.Undoes, note.Turn = int64(k), "undo"
+		}
+		_, err = st.Commit(t.Context(), d.office, int64(k+1), e, note)
+		require.NoError(t, err)
+		o = next
+	}
+	status := 0
+	cpu, made, took := spent(func() { status, _ = d.ask("GET", "/at/1", "") })
+	require.Equal(t, 200, status)
+	t.Logf("a look at the first of %d: %.1f s of CPU, %d MB made, %.1f s", many, cpu.Seconds(), made>>20, took.Seconds())
+	var v map[string]any
+	cpu, made, took = spent(func() { status, v = d.ask("POST", "/restore", `{"revision":1,"id":"back"}`) })
+	require.Equal(t, 200, status, v)
+	t.Logf("back to it: %.1f s of CPU, %d MB made, %.1f s", cpu.Seconds(), made>>20, took.Seconds())
+	require.EqualValues(t, many+2, v["revision"])
 }
