@@ -18,6 +18,7 @@ type meters struct {
 	requests *prometheus.HistogramVec
 	findings prometheus.Histogram
 	reads    *prometheus.CounterVec
+	rounds   prometheus.Counter
 }
 
 func (s *Server) measure() {
@@ -31,6 +32,7 @@ func (s *Server) measure() {
 		Buckets: []float64{.0005, .001, .002, .005, .01, .02, .05, .1, .2, .5, 1, 2, 5},
 	})
 	m.reads = prometheus.NewCounterVec(prometheus.CounterOpts{Name: "klammer_device_reads_total", Help: "Devices that were read, by whether they told."}, []string{"result"})
+	m.rounds = prometheus.NewCounter(prometheus.CounterOpts{Name: "klammer_rounds_total", Help: "Rounds of plug tests that were worked out."})
 	gauge := func(name, help string, value func() float64) {
 		m.all.MustRegister(prometheus.NewGaugeFunc(prometheus.GaugeOpts{Name: name, Help: help}, value))
 	}
@@ -44,7 +46,7 @@ func (s *Server) measure() {
 		gauge("klammer_pool_connections", "Connections to the database.", func() float64 { return float64(s.store.Pool().Total) })
 		gauge("klammer_pool_busy", "Connections to the database that are in use.", func() float64 { return float64(s.store.Pool().Busy) })
 	}
-	m.all.MustRegister(m.requests, m.findings, m.reads, collectors.NewGoCollector(), collectors.NewProcessCollector(collectors.ProcessCollectorOpts{}))
+	m.all.MustRegister(m.requests, m.findings, m.reads, m.rounds, collectors.NewGoCollector(), collectors.NewProcessCollector(collectors.ProcessCollectorOpts{}))
 	s.meters = m
 }
 

@@ -2,12 +2,16 @@ package server
 
 import (
 	"context"
+	"crypto/sha256"
+	"encoding/hex"
 	"encoding/json"
 	"errors"
 	"fmt"
 	"net/netip"
 	"slices"
 	"strings"
+	"sync"
+	"time"
 
 	"github.com/gofiber/fiber/v3"
 
@@ -19,6 +23,7 @@ import (
 	"klammer/core/office"
 	"klammer/core/round"
 	"klammer/core/span"
+	"klammer/mishap"
 	"klammer/store"
 )
 
@@ -59,6 +64,7 @@ func (s *Server) withRound(ctx context.Context, id int64, n *span.Net, do func(r
 			return err
 		}
 		kept.made, kept.of = made, o
+		s.meters.rounds.Inc()
 	}
 	kept.made.Forget()
 	return do(kept.made)
@@ -189,12 +195,97 @@ func (s *Server) roundView(ctx context.Context, r *room) (*api.RoundView, error)
 	return v, err
 }
 
-// failedTests is what failed in the round; nil where nothing did.
+// failing is what failed in a round, kept while it holds: a round takes long, and nobody's edit
+// waits for it because somebody looks at a list.
+type failing struct {
+	mu      sync.Mutex
+	of      *office.Office // that it was worked out for
+	results string         // of the tests, as a digest
+	failed  *finding.Failed
+	at      time.Time
+	working bool
+}
+
+// freshFor is how long what failed is told as it was, when edits follow each other.
+const freshFor = 5 * time.Second
+
+// failedTests is what failed in the round; nil where nothing did. After an edit it is what it was
+// before, at ports that there are still, and is worked out anew in the background.
 func (s *Server) failedTests(ctx context.Context, r *room) (*finding.Failed, error) {
 	kept, err := s.store.PlugTests(ctx, r.id)
 	if err != nil || !slices.ContainsFunc(kept, func(k store.PlugTest) bool { return k.Became == "failed" }) {
 		return nil, err
 	}
+	text, err := json.Marshal(kept)
+	if err != nil {
+		return nil, err
+	}
+	sum := sha256.Sum256(text)
+	results := hex.EncodeToString(sum[:])
+	now, err := r.current(ctx)
+	if err != nil {
+		return nil, err
+	}
+	o := now.report.Net.Office
+	x, _ := s.failing.LoadOrStore(r.id, &failing{})
+	f := x.(*failing)
+	f.mu.Lock()
+	defer f.mu.Unlock()
+	if f.of == nil || f.results != results {
+		failed, err := s.workOutFailed(ctx, r)
+		if err != nil {
+			return nil, err
+		}
+		f.of, f.results, f.failed, f.at = o, results, failed, time.Now()
+		return failed, nil
+	}
+	if f.of != o && !f.working {
+		f.working = true
+		wait := time.Until(f.at.Add(freshFor))
+		mishap.Go(s.log, "working out what failed tests say", func() { s.refreshFailed(r, f, wait) })
+	}
+	if f.of == o || f.failed == nil {
+		return f.failed, nil
+	}
+	told := *f.failed
+	told.At = slices.DeleteFunc(slices.Clone(told.At), func(at office.PortRef) bool {
+		d := o.Device(at.Device)
+		return d == nil || d.Port(at.Port) < 0
+	})
+	if len(told.At) == 0 {
+		return nil, nil
+	}
+	return &told, nil
+}
+
+// refreshFailed works out anew what failed tests say, after a while, and tells that it did.
+func (s *Server) refreshFailed(r *room, f *failing, wait time.Duration) {
+	defer func() {
+		f.mu.Lock()
+		f.working = false
+		f.mu.Unlock()
+	}()
+	select {
+	case <-s.stop.Done():
+		return
+	case <-time.After(wait):
+	}
+	now, err := r.current(s.stop)
+	if err != nil {
+		return // whoever asks next begins it again
+	}
+	failed, err := s.workOutFailed(s.stop, r)
+	if err != nil {
+		return
+	}
+	f.mu.Lock()
+	f.of, f.failed, f.at = now.report.Net.Office, failed, time.Now()
+	f.mu.Unlock()
+	s.tellRead(r, "")
+}
+
+// workOutFailed is what failed in the round, with what explains it.
+func (s *Server) workOutFailed(ctx context.Context, r *room) (*finding.Failed, error) {
 	v, err := s.roundView(ctx, r)
 	var much *tooMuch
 	if errors.As(err, &much) {

@@ -2,9 +2,16 @@ package server_test
 
 import (
 	"encoding/json"
+	"fmt"
+	"net/http/httptest"
+	"regexp"
+	"strings"
 	"testing"
+	"time"
 
 	"github.com/stretchr/testify/require"
+
+	"klammer/server"
 )
 
 func (d desk) result(q map[string]any) (int, map[string]any) {
@@ -108,4 +115,30 @@ func TestRoundRefuses(t *testing.T) {
 	}
 	_, after := d.ask("GET", "/round", "")
 	require.Equal(t, v, after, "nothing was kept")
+}
+
+// TestFailedCostsNoEdit: where a test failed, edits that follow each other do not have the round
+// worked out each time that somebody looks at what was seen; what is told in the end is what
+// holds then.
+func TestFailedCostsNoEdit(t *testing.T) {
+	all, _ := playedBy(t, 1, server.Field{}, small, small)
+	d := all[0]
+	rounds := func() string {
+		w := httptest.NewRecorder()
+		d.srv.Metrics().ServeHTTP(w, httptest.NewRequest("GET", "/metrics", nil))
+		return regexp.MustCompile(`klammer_rounds_total \d+`).FindString(w.Body.String())
+	}
+	_, v := d.ask("GET", "", "")
+	status, v := d.ask("PUT", "/round/results", fmt.Sprintf(`{"port":"a.1","wire":0,"became":"failed","revision":%v}`, v["revision"]))
+	require.Equal(t, 200, status, v)
+	says := func() string { _, v := d.ask("GET", "/readings", ""); return fmt.Sprint(v["findings"]) }
+	require.Contains(t, says(), "a 1")
+	require.Equal(t, "klammer_rounds_total 1", rounds())
+	for k := range 12 {
+		d.lines(fmt.Sprintf("a 5: %d", 100+k))
+		require.Contains(t, says(), "a 1")
+	}
+	require.Contains(t, []string{"klammer_rounds_total 1", "klammer_rounds_total 2"}, rounds())
+	d.lines("-plug a.1 \"pc\"", "a 1: -") // where nothing is to be seen any more
+	require.Eventually(t, func() bool { return !strings.Contains(says(), "a 1") }, 20*time.Second, 50*time.Millisecond, says())
 }

@@ -53,6 +53,7 @@ type Server struct {
 
 	carryTurn  sync.Mutex    // of who begins to carry out
 	rounds     sync.Map      // by office: the *rounds of its newest plan
+	failing    sync.Map      // by office: the *failing of its round
 	roundTurns chan struct{} // of those who have a round worked out
 
 	meters  meters
