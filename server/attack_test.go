@@ -203,6 +203,23 @@ func TestAgain(t *testing.T) {
 	require.EqualValues(t, 4, v["made"])
 }
 
+// TestLongWithoutLength: a body that does not say how long it is, and is too long, is refused as
+// that, on every route that reads one.
+func TestLongWithoutLength(t *testing.T) {
+	d := open(t)
+	for _, path := range []string{fmt.Sprintf("/api/offices/%d/edits", d.office), "/api/offices", "/api/intake"} {
+		r, err := http.NewRequest("POST", d.base+path, io.MultiReader(strings.NewReader(`{"base":1,"id":"`), strings.NewReader(strings.Repeat("x", 5<<20)))) // no length is known
+		require.NoError(t, err)
+		r.Header.Set("Content-Type", "application/json")
+		r.AddCookie(&http.Cookie{Name: "klammer_name", Value: "Robin"})
+		resp, err := http.DefaultClient.Do(r)
+		require.NoError(t, err)
+		text, _ := io.ReadAll(resp.Body)
+		resp.Body.Close()
+		require.Equal(t, 413, resp.StatusCode, "%s: %s", path, text)
+	}
+}
+
 // TestOneOutcome: each write has one outcome under its name, whatever it is, asked as often as
 // one likes, in any order, of two servers at once, said to be asked again or not; and a name
 // that was used for something else is refused as that.

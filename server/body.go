@@ -50,14 +50,16 @@ func body(c fiber.Ctx, into any) error {
 // received reads a request's body, up to its limit and never unpacked. The guard may have read
 // it before the handler does.
 func received(c fiber.Ctx) ([]byte, error) {
-	if text, ok := c.Locals("body").([]byte); ok {
-		return text, nil
+	type came struct {
+		text []byte
+		err  error
 	}
-	text, err := comesIn(c)
-	if err == nil {
-		c.Locals("body", text)
+	was, ok := c.Locals("body").(came)
+	if !ok { // what is too long is so whoever asks
+		was.text, was.err = comesIn(c)
+		c.Locals("body", was)
 	}
-	return text, err
+	return was.text, was.err
 }
 
 func comesIn(c fiber.Ctx) ([]byte, error) {
