@@ -149,21 +149,23 @@ func TestGone(t *testing.T) {
 		if body != "" {
 			method = "POST"
 		}
-		ctx, stop := context.WithTimeout(t.Context(), 30*time.Millisecond)
-		r, err := http.NewRequestWithContext(ctx, method, fmt.Sprintf("%s/api/offices/%d%s", d.base, d.office, path), strings.NewReader(body))
-		require.NoError(t, err)
-		r.Header.Set("Content-Type", "application/json")
-		r.AddCookie(&http.Cookie{Name: "klammer_name", Value: d.name})
-		if resp, err := http.DefaultClient.Do(r); err == nil {
-			resp.Body.Close()
-		}
-		stop()
-		route := fmt.Sprintf(`klammer_request_seconds_count{route="%s /api/offices/:id%s",status="408"} 1`, method, strings.Split(path, "?")[0])
-		require.Eventually(t, func() bool { // as nobody waits any more
+		route := fmt.Sprintf(`klammer_request_seconds_count{route="%s /api/offices/:id%s",status="408"}`, method, strings.Split(path, "?")[0])
+		leave := 20 * time.Millisecond
+		require.Eventually(t, func() bool { // while it is worked on, whenever that is
+			ctx, stop := context.WithTimeout(t.Context(), leave)
+			defer stop()
+			leave += 10 * time.Millisecond
+			r, err := http.NewRequestWithContext(ctx, method, fmt.Sprintf("%s/api/offices/%d%s", d.base, d.office, path), strings.NewReader(body))
+			require.NoError(t, err)
+			r.Header.Set("Content-Type", "application/json")
+			r.AddCookie(&http.Cookie{Name: "klammer_name", Value: d.name})
+			if resp, err := http.DefaultClient.Do(r); err == nil {
+				resp.Body.Close()
+			}
 			w := httptest.NewRecorder()
 			d.srv.Metrics().ServeHTTP(w, httptest.NewRequest("GET", "/metrics", nil))
 			return strings.Contains(w.Body.String(), route)
-		}, 20*time.Second, 10*time.Millisecond, route)
+		}, 30*time.Second, 50*time.Millisecond, route)
 	}
 }
 

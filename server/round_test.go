@@ -134,11 +134,15 @@ func TestFailedCostsNoEdit(t *testing.T) {
 	says := func() string { _, v := d.ask("GET", "/readings", ""); return fmt.Sprint(v["findings"]) }
 	require.Contains(t, says(), "a 1")
 	require.Equal(t, "klammer_rounds_total 1", rounds())
+	start := time.Now()
 	for k := range 12 {
 		d.lines(fmt.Sprintf("a 5: %d", 100+k))
 		require.Contains(t, says(), "a 1")
 	}
-	require.Contains(t, []string{"klammer_rounds_total 1", "klammer_rounds_total 2"}, rounds())
+	made, most := 0, 2+int(time.Since(start)/(5*time.Second)) // one in five seconds
+	_, err := fmt.Sscanf(rounds(), "klammer_rounds_total %d", &made)
+	require.NoError(t, err)
+	require.LessOrEqual(t, made, most)
 	d.lines("-plug a.1 \"pc\"", "a 1: -") // where nothing is to be seen any more
 	require.Eventually(t, func() bool { return !strings.Contains(says(), "a 1") }, 20*time.Second, 50*time.Millisecond, says())
 }
