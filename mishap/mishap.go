@@ -36,8 +36,18 @@ func (f *Fault) Error() string {
 // Number is a new one.
 func Number() string { return strings.ToLower(rand.Text()[:8]) }
 
+// Told is told each fault where there is no log that has it: a command that is typed prints
+// it. It is set before anything is done; nil for nobody.
+var Told func(*Fault)
+
 // Caught is what recover gave, as a fault.
-func Caught(what any) *Fault { return &Fault{Number(), what, string(debug.Stack())} }
+func Caught(what any) *Fault {
+	f := &Fault{Number(), what, string(debug.Stack())}
+	if Told != nil {
+		Told(f)
+	}
+	return f
+}
 
 // Try does something; a panic in it is an error, a [Fault].
 func Try(do func() error) (err error) {

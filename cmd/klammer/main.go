@@ -8,6 +8,8 @@ import (
 	"os"
 
 	"github.com/spf13/cobra"
+
+	"klammer/mishap"
 )
 
 // status is an exit status that a command asks for, its message already said.
@@ -18,6 +20,9 @@ func (s status) Error() string { return fmt.Sprintf("exit status %d", int(s)) }
 // run is the whole program but for leaving it, so that tests can call it.
 func run() int {
 	cmd := root()
+	mishap.Told = func(f *mishap.Fault) { // what is typed has no log
+		fmt.Fprintf(cmd.ErrOrStderr(), "klammer: a fault of its own, number %s: %v\n%s", f.Number, f.What, f.Stack)
+	}
 	err := cmd.Execute()
 	var s status
 	switch {

@@ -49,6 +49,7 @@ Offices are kept in PostgreSQL: a private server that is started in the folder
 		RunE: func(cmd *cobra.Command, _ []string) error {
 			ctx, stop := signal.NotifyContext(cmd.Context(), os.Interrupt, syscall.SIGTERM)
 			defer stop()
+			mishap.Told = nil // the log has it
 			if err := configured(cmd, config); err != nil {
 				return sayFailure(cmd, err)
 			}
