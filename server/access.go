@@ -273,9 +273,11 @@ func (s *Server) allow(r route) fiber.Handler {
 	r.named = namesOffices(&r)
 	return func(c fiber.Ctx) error {
 		a := whoAsks(c)
+		c.SetContext(store.Watched(c.Context()))
+		c.Locals("effort", effortFor(c.Context()))
 		switch {
 		case r.need == anybody, r.need == reporting: // a token is asked for there, and what is wrong with it is said
-			return c.Next()
+			return effort.Try(c.Next)
 		case a.token != nil && a.token.Ended():
 			return endedToken(a.token)
 		case a.token != nil && a.token.Role == people.Nobody:
@@ -298,8 +300,6 @@ func (s *Server) allow(r route) fiber.Handler {
 			into = append(into, x.office)
 		}
 		c.Locals("offices", into)
-		c.SetContext(store.Watched(c.Context()))
-		c.Locals("effort", effortFor(c.Context()))
 		if token, again := nameOf(c); again && token != "" { // until somebody knows
 			store.DeedOf(c.Context()).May()
 		}

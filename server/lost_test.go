@@ -160,6 +160,10 @@ func TestNothingWasChanged(t *testing.T) {
 		{"POST", "/restore", func() string { return fmt.Sprintf(`{"revision":%d,"id":"restore %d"}`, revision()-1, n) }, true},
 		{"POST", "/found", func() string { return fmt.Sprintf(`{"device":"a","text":"1: %d","keep":true}`, 100+n) }, false},
 		{"PUT", "/ticks", func() string { return fmt.Sprintf(`{"device":"a","step":"step %d","on":true}`, n) }, false},
+		{"PUT", "/readings/every", func() string { return fmt.Sprintf(`{"minutes":%d}`, 1000+n) }, false},
+		{"PUT", "/round/results", func() string {
+			return fmt.Sprintf(`{"port":"a.1","wire":0,"became":"passed","note":"%d","revision":%d}`, n, revision())
+		}, false},
 		{"PUT", "/credentials", func() string { return `{"name":"first","community":"hush-hush"}` }, false},
 		{"POST", "/tokens", func() string { return fmt.Sprintf(`{"name":"t%d","days":1}`, n) }, false},
 		{"POST", "/orders", func() string { return `{"from":"revision","revision":1}` }, false},
