@@ -255,6 +255,11 @@ type RoundView struct {
 	Known    bool        `json:"known" required:"true" description:"something was found of what devices are set to: a laptop can be played"`
 }
 
+// RoundWorking is how far a round is that is worked out just now.
+type RoundWorking struct {
+	Working int `json:"working" required:"true" description:"hundredths; 0 where none is worked out"`
+}
+
 // RoundTest is a test with what became of it.
 type RoundTest struct {
 	PlugTest

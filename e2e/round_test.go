@@ -1,6 +1,9 @@
 package e2e
 
 import (
+	"encoding/json"
+	"fmt"
+	"strings"
 	"testing"
 
 	"github.com/chromedp/chromedp"
@@ -58,4 +61,40 @@ func TestRound(t *testing.T) {
 	until(t, ctx, `[...document.querySelectorAll(".bar button")].some(b => b.textContent.startsWith("Play") && !b.disabled)`)
 	_ = eval[any](t, ctx, `[...document.querySelectorAll(".bar button")].find(b => b.textContent.startsWith("Play")).click()`)
 	until(t, ctx, `document.querySelector("#explains")?.textContent.includes("ward-east 8 lacks 170")`)
+}
+
+// TestLongRound works out a round that takes seconds: how far it is shows, it can be stopped, and
+// begun again.
+func TestLongRound(t *testing.T) {
+	ctx, p := start(t)
+	var b strings.Builder
+	for v := range 10 {
+		fmt.Fprintf(&b, "vlan %d v%d net 10.61.%[1]d.0/24\n", 110+10*v, v)
+	}
+	b.WriteString("device gate firewall\n  forwarding routed\n  ports wan, lan\n  lan: [110 120 130 140 150 160 170 180 190 200]\n")
+	for v := range 10 {
+		fmt.Fprintf(&b, "  address %d 10.61.%[1]d.1/24 on lan handout 10.61.%[1]d.50-10.61.%[1]d.200\n", 110+10*v)
+	}
+	const switches = 110
+	for k := range switches {
+		fmt.Fprintf(&b, "device s%d switch\n  ports 1-24\n", k)
+		for port := 3; port < 25; port++ {
+			fmt.Fprintf(&b, "  %d: %d\n", port, 110+port%10*10)
+		}
+		b.WriteString("  1-2: [needed]\n")
+	}
+	b.WriteString("cable gate.lan s0.1\n")
+	for k := range switches - 1 {
+		fmt.Fprintf(&b, "cable s%d.2 s%d.1\n", k, k+1)
+	}
+	body, err := json.Marshal(map[string]any{"title": "Long", "text": b.String()})
+	require.NoError(t, err)
+	id := eval[int](t, ctx, fmt.Sprintf(`fetch("/api/offices", {method: "POST", headers: {"Content-Type": "application/json"}, body: %q}).then(r => r.json()).then(v => v.id)`, body))
+	require.NoError(t, chromedp.Do(ctx, chromedp.Navigate(fmt.Sprintf("%s/%d/round", p.URL, id))))
+	until(t, ctx, `/Working the round out.* \d+ %% of them are/s.test(document.querySelector(".round [role=status]")?.textContent ?? "")`)
+	_ = eval[any](t, ctx, `[...document.querySelectorAll(".round button")].find(b => b.textContent === "Stop").click()`)
+	until(t, ctx, `document.querySelector(".round").textContent.includes("It was stopped.")`)
+	until(t, ctx, `fetch("/api/offices/%d/round/working").then(r => r.json()).then(v => v.working === 0)`, id) // there, too
+	_ = eval[any](t, ctx, `[...document.querySelectorAll(".round button")].find(b => b.textContent === "Work the round out").click()`)
+	until(t, ctx, `document.querySelectorAll(".round li").length > 100`)
 }

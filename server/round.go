@@ -11,6 +11,7 @@ import (
 	"slices"
 	"strings"
 	"sync"
+	"sync/atomic"
 	"time"
 
 	"github.com/gofiber/fiber/v3"
@@ -30,6 +31,7 @@ import (
 // rounds keeps the round of an office's newest plan, as it takes long.
 type rounds struct {
 	turn chan struct{} // holds one token: whoever has it may look at it
+	done atomic.Int64  // hundredths of what is worked out just now; 0 for nothing
 	of   *office.Office
 	made *round.Round
 }
@@ -59,7 +61,11 @@ func (s *Server) withRound(ctx context.Context, id int64, n *span.Net, do func(r
 			return err
 		}
 		defer func() { <-s.roundTurns }()
-		made, err := round.MakeWatched(o, func(int, int) error { return errors.Join(ctx.Err(), s.stop.Err()) })
+		defer kept.done.Store(0)
+		made, err := round.MakeWatched(o, func(done, of int) error {
+			kept.done.Store(int64(max(1, 100*done/of)))
+			return errors.Join(ctx.Err(), s.stop.Err())
+		})
 		if err != nil {
 			return err
 		}
@@ -86,6 +92,20 @@ func (s *Server) roundNow(c fiber.Ctx) error {
 		return err
 	}
 	return s.roundTold(c, r)
+}
+
+// roundWorking says how far the round is that is worked out just now. Who asked for it stops it
+// by going.
+func (s *Server) roundWorking(c fiber.Ctx) error {
+	r, err := s.room(c)
+	if err != nil {
+		return err
+	}
+	v := api.RoundWorking{}
+	if x, ok := s.rounds.Load(r.id); ok {
+		v.Working = int(x.(*rounds).done.Load())
+	}
+	return c.JSON(v)
 }
 
 func (s *Server) roundTold(c fiber.Ctx, r *room) error {

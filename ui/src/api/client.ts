@@ -361,7 +361,12 @@ export const api = {
         signal,
       }),
     ),
-  round: (id: number) => ask((signal) => http.GET("/api/offices/{id}/round", { params: at(id), signal }), long),
+  round: (id: number, stop?: AbortSignal) =>
+    ask(
+      (signal) => http.GET("/api/offices/{id}/round", { params: at(id), signal: stop ? AbortSignal.any([signal, stop]) : signal }),
+      120000,
+    ),
+  roundWorking: (id: number) => ask((signal) => http.GET("/api/offices/{id}/round/working", { params: at(id), signal })),
   roundResult: (id: number, body: RoundResult) =>
     ask((signal) => http.PUT("/api/offices/{id}/round/results", { params: at(id), body, signal }), long),
   tokens: (id: number) => ask((signal) => http.GET("/api/offices/{id}/tokens", { params: at(id), signal })),

@@ -2274,6 +2274,53 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/offices/{id}/round/working": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** How far the round is that is worked out just now */
+        get: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path: {
+                    id: number;
+                };
+                cookie?: never;
+            };
+            requestBody?: never;
+            responses: {
+                /** @description OK */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["ApiRoundWorking"];
+                    };
+                };
+                /** @description Bad Request */
+                400: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["ApiProblem"];
+                    };
+                };
+            };
+        };
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/offices/{id}/sheet": {
         parameters: {
             query?: never;
@@ -4667,6 +4714,10 @@ export interface components {
             /** @description in walking order; those that were made elsewhere last */
             tests: components["schemas"]["ApiRoundTest"][];
             unshown: string[];
+        };
+        ApiRoundWorking: {
+            /** @description hundredths; 0 where none is worked out */
+            working: number;
         };
         ApiRuleView: {
             do: components["schemas"]["OfficeAction"];

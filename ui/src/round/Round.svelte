@@ -19,11 +19,28 @@
   let next = $state.raw<PlugTest | null>(null); // where one was sent, beside the round
   const newest = latest();
 
+  /** A round that takes long, while it is worked out: how far it is, and what stops it. */
+  let working = $state.raw<{ hundredths: number; stop: AbortController } | null>(null);
+  let stopped = $state(false);
+
   async function read() {
+    const stop = new AbortController();
+    stopped = false;
+    const watch = setInterval(() => {
+      if (!working) working = { hundredths: 0, stop };
+      api.roundWorking(view.id).then(
+        (w) => working && (working = { ...working, hundredths: w.working }),
+        () => {},
+      );
+    }, 700);
     try {
-      now = await newest(api.round(view.id));
+      now = await newest(api.round(view.id, stop.signal));
     } catch (e) {
-      office.tell(e);
+      if (stop.signal.aborted) stopped = true;
+      else office.tell(e);
+    } finally {
+      clearInterval(watch);
+      working = null;
     }
   }
   $effect(() => {
@@ -99,6 +116,15 @@
       beside.
     </p>
   </header>
+  {#if working}
+    <p class="panel noprint" role="status">
+      Working the round out: every mistake is tried on the spans of the whole office.
+      {#if working.hundredths}{working.hundredths} % of them are.{/if}
+      <button onclick={() => working?.stop.abort()}>Stop</button>
+    </p>
+  {:else if stopped}
+    <p class="panel noprint">It was stopped. <button onclick={() => void read()}>Work the round out</button></p>
+  {/if}
   {#if now}
     <div class="bar noprint" role="toolbar" aria-label="The round">
       <span class="far" role="status"><b>{tests.length - open}</b> of {tests.length} done</span>
