@@ -74,6 +74,14 @@ func TestDear(t *testing.T) {
 		text, _ := json.Marshal(map[string]any{"base": 1, "commands": all})
 		return string(text)
 	}
+	renames := func() string {
+		var lines []string
+		for k := range 200 {
+			lines = append(lines, fmt.Sprintf("rename device d%d to e%d", k%long, k))
+		}
+		text, _ := json.Marshal(map[string]any{"title": "new", "text": chain, "lines": lines})
+		return string(text)
+	}()
 	ports := func(n int) string {
 		var all []string
 		for k := range n {
@@ -87,6 +95,7 @@ func TestDear(t *testing.T) {
 		{"preview of 4,001 small commands in a chain", chain, "POST", "/preview", many(4001, func(k int) string { return fmt.Sprintf("d%d 1: [%d]", k%long, k%4000+2) })},
 		{"preview of 4,001 verbs", chain, "POST", "/preview", many(4001, func(k int) string { return fmt.Sprintf("rename device d%d to e%d", k%long, k) })},
 		{"preview of 300 brings", chain, "POST", "/preview", many(300, func(k int) string { return fmt.Sprintf("withdraw %d from d30.1", k+2) })},
+		{"a new office with 200 verbs", "device s switch\n  ports 1-4\n", "POST", "NEW", renames},
 		{"sheet by group", group, "GET", "/sheet?device=g", ""},
 		{"sheet of a chain", chain, "GET", "/sheet?device=d30", ""},
 		{"workbook of a chain", chain, "GET", "/workbook", ""},
@@ -109,7 +118,11 @@ func TestDear(t *testing.T) {
 			path := strings.ReplaceAll(x.path, "OWN", fmt.Sprint(d.office))
 			var answer []byte
 			cpu, made, took := spent(func() {
-				r, err := http.NewRequest(x.method, fmt.Sprintf("%s/api/offices/%d%s", d.base, d.office, path), strings.NewReader(x.body))
+				to := fmt.Sprintf("%s/api/offices/%d%s", d.base, d.office, path)
+				if path == "NEW" {
+					to = d.base + "/api/offices"
+				}
+				r, err := http.NewRequest(x.method, to, strings.NewReader(x.body))
 				require.NoError(t, err)
 				r.Header.Set("Content-Type", "application/json")
 				r.AddCookie(&http.Cookie{Name: "klammer_name", Value: d.name})

@@ -10,6 +10,7 @@ import (
 
 	"klammer/api"
 	"klammer/core/command"
+	"klammer/core/effort"
 	"klammer/core/finding"
 	"klammer/core/notation"
 	"klammer/core/office"
@@ -65,7 +66,7 @@ func (s *Server) create(c fiber.Ctx) error {
 	}
 	if len(q.Lines) > 0 {
 		var err error
-		if o, err = withLines(o, q.Lines); err != nil {
+		if o, err = withLines(o, q.Lines, effortOf(c)); err != nil {
 			return err
 		}
 	}
@@ -125,12 +126,12 @@ func (s *Server) start(c fiber.Ctx, o *office.Office, token string, note store.N
 }
 
 // withLines does lines on a new office, and says which one cannot be.
-func withLines(o *office.Office, lines []string) (*office.Office, error) {
+func withLines(o *office.Office, lines []string, e *effort.Effort) (*office.Office, error) {
 	var list []command.Command
 	for _, l := range lines {
 		list = append(list, command.Line{Text: l})
 	}
-	result, err := command.Do(span.Compile(o), list...)
+	result, err := command.Do(span.Compile(o).Within(e), list...)
 	var f *command.Fault
 	if errors.As(err, &f) {
 		return nil, &badField{field: fmt.Sprintf("lines[%d]", f.Command), code: api.Code(f.Code), text: fmt.Sprintf("%s: %s", lines[f.Command], f.Bare())}

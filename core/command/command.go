@@ -89,7 +89,7 @@ func weight(n *span.Net) (units int) {
 	for _, t := range n.Tables {
 		for p := range t.Ports {
 			m := t.Ports[p].Members()
-			units += 10 + m.Len()/8
+			units += 10 + m.Len()/4
 		}
 	}
 	return units
