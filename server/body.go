@@ -72,6 +72,7 @@ func comesIn(c fiber.Ctx) ([]byte, error) {
 		return nil, fiber.NewError(fiber.StatusRequestTimeout, "the request did not come in whole")
 	}
 	if len(text) > bodyLimit {
+		_, _ = io.Copy(io.Discard, io.LimitReader(stream, 8*bodyLimit)) // what is a little too much is read past, to be answered
 		return nil, fiber.ErrRequestEntityTooLarge
 	}
 	return text, nil
