@@ -34,14 +34,24 @@ type Credentials struct {
 }
 
 // networks is where credentials may be sent.
-func (c *Credentials) networks() (all []netip.Prefix, err error) {
-	for _, text := range c.Hosts {
+func (c *Credentials) networks() ([]netip.Prefix, error) {
+	all, err := Networks(c.Hosts)
+	if err != nil {
+		return nil, office.FaultOf("hosts", "%s", err)
+	}
+	return all, nil
+}
+
+// Networks is addresses and networks, each as a network: 10.0.0.2 is 10.0.0.2/32. The error
+// names the text that is neither.
+func Networks(texts []string) (all []netip.Prefix, err error) {
+	for _, text := range texts {
 		p, err := netip.ParsePrefix(text)
 		if a, single := netip.ParseAddr(text); single == nil {
 			p, err = a.Prefix(a.BitLen())
 		}
 		if err != nil {
-			return nil, office.FaultOf("hosts", "%q is no address and no network, as 10.0.0.2 or 10.0.0.0/24", text)
+			return nil, fmt.Errorf("%q is no address and no network, as 10.0.0.2 or 10.0.0.0/24", text)
 		}
 		all = append(all, p.Masked())
 	}

@@ -105,7 +105,7 @@ func (h *host) run(ctx context.Context, command, input string) ([]byte, error) {
 		if ctx.Err() != nil {
 			return nil, ctx.Err()
 		}
-		words := plain(strings.ReplaceAll(clipped(wrong.String()), "\n", "; "))
+		words := plain(clipped(wrong.String())) // on one line
 		if words == "" {
 			words = err.Error()
 		}

@@ -4,7 +4,6 @@ import (
 	"context"
 	"encoding/json"
 	"fmt"
-	"iter"
 	"net/netip"
 	"net/url"
 	"reflect"
@@ -215,7 +214,7 @@ func namesOffices(r *route) (all []named) {
 		if t == nil || t.Kind() != reflect.Struct {
 			continue
 		}
-		for f := range fieldsOf(t) {
+		for _, f := range reflect.VisibleFields(t) {
 			says, ok := f.Tag.Lookup("office")
 			if !ok {
 				continue
@@ -232,16 +231,6 @@ func namesOffices(r *route) (all []named) {
 		}
 	}
 	return all
-}
-
-func fieldsOf(t reflect.Type) iter.Seq[reflect.StructField] {
-	return func(yield func(reflect.StructField) bool) {
-		for i := range t.NumField() {
-			if !yield(t.Field(i)) {
-				return
-			}
-		}
-	}
 }
 
 func needOf(who string) need {

@@ -3,7 +3,6 @@ package server_test
 import (
 	"context"
 	"fmt"
-	"io"
 	"log/slog"
 	"net"
 	neturl "net/url"
@@ -182,7 +181,7 @@ func TestNothingWasChanged(t *testing.T) {
 					break // it was done before it was cut off
 				}
 				require.Contains(t, []int{503, 400}, status, what)
-				settled(t, conn, u.Host)
+				settled(t, conn)
 				if v["unsure"] == true {
 					unsure++
 				} else {
@@ -209,12 +208,10 @@ func TestNothingWasChanged(t *testing.T) {
 
 // settled waits until the database has no transaction of the server's any more: what was cut
 // off is done, or undone.
-func settled(t *testing.T, conn *pgx.Conn, _ string) {
+func settled(t *testing.T, conn *pgx.Conn) {
 	require.Eventually(t, func() bool {
 		var busy int
 		err := conn.QueryRow(t.Context(), "SELECT count(*) FROM pg_stat_activity WHERE datname = current_database() AND pid <> pg_backend_pid() AND (state <> 'idle' OR xact_start IS NOT NULL)").Scan(&busy)
 		return err == nil && busy == 0
 	}, 20*time.Second, 5*time.Millisecond)
 }
-
-var _ io.Closer = (*cutter)(nil)

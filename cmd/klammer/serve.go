@@ -23,6 +23,7 @@ import (
 	"klammer/core/found"
 	"klammer/core/notation"
 	"klammer/core/span"
+	"klammer/field"
 	"klammer/field/standin"
 	"klammer/mishap"
 	"klammer/secrets"
@@ -161,16 +162,10 @@ func (w *serving) certificate(data string, log *slog.Logger) (*server.Certificat
 }
 
 // trusted is the proxies whose word about who asks counts.
-func (w *serving) trusted() (all []netip.Prefix, err error) {
-	for _, text := range w.proxies {
-		p, err := netip.ParsePrefix(text)
-		if a, single := netip.ParseAddr(text); single == nil {
-			p, err = a.Prefix(a.BitLen())
-		}
-		if err != nil {
-			return nil, fmt.Errorf("--trusted-proxies %s: an address or a network of a proxy, as 127.0.0.1 or 10.0.0.0/24", text)
-		}
-		all = append(all, p.Masked())
+func (w *serving) trusted() ([]netip.Prefix, error) {
+	all, err := field.Networks(w.proxies)
+	if err != nil {
+		return nil, fmt.Errorf("--trusted-proxies: %w", err)
 	}
 	if len(all) > 0 && !w.accounts {
 		return nil, errors.New("--trusted-proxies: over a proxy others than who is at this machine come, and they sign in: start with --accounts, too")

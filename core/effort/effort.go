@@ -61,14 +61,6 @@ func (e *Effort) Look() {
 	}
 }
 
-// Left is what is left to be spent.
-func (e *Effort) Left() int {
-	if e == nil {
-		return Most
-	}
-	return e.left
-}
-
 // over is a panic of [Effort.Spend].
 type over struct{ err error }
 

@@ -37,7 +37,5 @@ func TestEnds(t *testing.T) {
 	own := errors.New("own")
 	require.ErrorIs(t, effort.Try(func() error { return own }), own)
 	require.PanicsWithValue(t, "another", func() { _ = effort.Try(func() error { panic("another") }) })
-	e := effort.New(100, nil)
-	e.Spend(30)
-	require.Equal(t, 70, e.Left())
+	require.ErrorIs(t, effort.Try(func() error { effort.New(1, func() error { return gone }).Look(); return nil }), gone)
 }

@@ -45,7 +45,6 @@ func TestKilledTogether(t *testing.T) {
 		require.NoError(t, conn.QueryRow(t.Context(), sql).Scan(&n))
 		return n
 	}
-	query("WITH x AS (SELECT 1) SELECT n FROM x, LATERAL (SELECT 1 AS n) y")
 	conn, err := pgx.Connect(t.Context(), c.URL)
 	require.NoError(t, err)
 	_, err = conn.Exec(t.Context(), "CREATE TABLE kept (n int)")
