@@ -35,6 +35,16 @@ func TestKilledTogether(t *testing.T) {
 		}
 		return pids
 	}
+	// killed sends the end to processes of a server that lives on, and waits until it has
+	// noticed: until then it still takes questions, and drops who asked.
+	killed := func(what string) {
+		pids := named(what)
+		require.NotEmpty(t, pids, what)
+		signal(pids, syscall.SIGKILL)
+		for _, pid := range pids {
+			require.Eventually(t, func() bool { return syscall.Kill(pid, 0) == syscall.ESRCH }, time.Minute, 5*time.Millisecond)
+		}
+	}
 	c, err := Start(t.Context(), dir)
 	require.NoError(t, err)
 	query := func(sql string) (n int) {
@@ -58,8 +68,8 @@ func TestKilledTogether(t *testing.T) {
 	}{
 		{"all of it", func() { signal(processes(data), syscall.SIGKILL) }},
 		{"the postmaster alone", func() { pid, _ := postmaster(data); signal([]int{pid}, syscall.SIGKILL) }},
-		{"a process of somebody's", func() { signal(named("idle"), syscall.SIGKILL) }},
-		{"the writer", func() { signal(named("walwriter"), syscall.SIGKILL) }},
+		{"a process of somebody's", func() { killed("idle") }},
+		{"the writer", func() { killed("walwriter") }},
 		{"it was told to stop", func() { _ = c.run(context.Background(), "pg_ctl", "stop", "-m", "fast", "-W", "-D", data) }},
 		{"it hangs in stopping", func() {
 			signal(named("checkpointer"), syscall.SIGSTOP)
