@@ -276,7 +276,7 @@ func vlanView(n *span.Net, vid office.VID) VLANView {
 		}
 	}
 	x.Only = only(n, vid)
-	x.Gateway = gateway(n.Office, vid)
+	x.Gateway = gateway(n, vid)
 	x.Addresses = addressViews(n.Office, vid)
 	return x
 }
@@ -376,16 +376,14 @@ func PlansOf(n *span.Net) []PlanView {
 	return out
 }
 
-// gateway is "gate .1" or "gate 10.61.110.1": the first address of a VLAN.
-func gateway(o *office.Office, v office.VID) string {
-	for _, d := range o.Devices {
-		for _, a := range d.Addresses {
-			if a.VID == v {
-				return d.Name + " " + a.Prefix.Addr().String()
-			}
-		}
+// gateway is the gateway of a VLAN by name and address, as in "gate 10.61.110.1"; ""
+// where it has none.
+func gateway(n *span.Net, v office.VID) string {
+	gate := n.Gateways().First(v)
+	if !gate.Is() {
+		return ""
 	}
-	return ""
+	return n.Office.Devices[gate.Dev].Name + " " + gate.Addr().String()
 }
 
 var portKinds = [...]string{office.Physical: "physical", office.Bundle: "bundle", office.Inner: "inner"}

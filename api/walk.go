@@ -72,6 +72,7 @@ type Journey struct {
 	Arrives bool   `json:"arrives" required:"true"`
 	Wire    Wire   `json:"wire" required:"true" nullable:"true"`
 	Why     string `json:"why,omitempty"`
+	Back    string `json:"back,omitempty" description:"why its answer does not come back"`
 	Slowest string `json:"slowest,omitempty"`
 	At      string `json:"at,omitempty"`
 }
@@ -91,7 +92,7 @@ type Step struct {
 
 // JourneyOf is a journey as JSON.
 func JourneyOf(j *walk.Journey) Journey {
-	out := Journey{Steps: []Step{}, Arrives: j.Arrives, Wire: Wire(j.Wire), Why: j.Why, Slowest: j.Slowest.String(), At: j.At}
+	out := Journey{Steps: []Step{}, Arrives: j.Arrives, Wire: Wire(j.Wire), Why: j.Why, Back: j.Back, Slowest: j.Slowest.String(), At: j.At}
 	for _, s := range j.Steps {
 		out.Steps = append(out.Steps, Step{s.Device, s.In, s.Out, Wire(s.WireIn), Wire(s.Wire), int(s.Domain.VID), s.Text, s.Speed.String(), s.Routed})
 	}

@@ -193,8 +193,8 @@ func realTalk(t *testing.T, number int, text string) {
 		s.space(name)
 		addrs[name] = host(v.Nets[0])
 		s.plug(name, "eth0", fmt.Sprintf("br%d", v.VID), fmt.Sprintf("%s/%d", addrs[name], v.Nets[0].Bits()))
-		if gate := m.Gateway(v.VID, true); gate.IsValid() {
-			s.ip("-n", name, "route", "add", "default", "via", gate.String())
+		if gate := m.Net.Gateways().Of(v.VID, office.IPv4); gate.Is() {
+			s.ip("-n", name, "route", "add", "default", "via", gate.Addr().String())
 		}
 	}
 	if len(back) > 0 {

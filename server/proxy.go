@@ -125,14 +125,32 @@ func serviceAt(conn net.Conn) bool {
 	if !ok {
 		return false
 	}
-	uid, ok := ownerOf(far.AddrPort())
+	near, ok := conn.LocalAddr().(*net.TCPAddr)
+	if !ok {
+		return false
+	}
+	uid, ok := ownerOf(far.AddrPort(), near.AddrPort())
 	return ok && uid != 0 && uid != os.Geteuid() && (uid < firstPerson || uid == 65534)
 }
 
-// ownerOf is the user whose process has the socket of an address on this machine
-// (proc_net_tcp(5)).
-func ownerOf(at netip.AddrPort) (uid int, ok bool) {
-	plain := netip.AddrPortFrom(at.Addr().Unmap().WithZone(""), at.Port())
+// ownerTries is how often the kernel's list of sockets is read for one: it is given piece by
+// piece, and what is in it may slip by while others come and go.
+const ownerTries = 20
+
+// ownerOf is the user whose process has the socket of a connection on this machine that is
+// at one address and leads to another. Both count: one port may have several, and those that
+// were closed a moment ago are listed as root's.
+func ownerOf(at, to netip.AddrPort) (uid int, ok bool) {
+	for range ownerTries {
+		if uid, ok = ownerListed(plainly(at), plainly(to)); ok {
+			break
+		}
+	}
+	return uid, ok
+}
+
+// ownerListed looks once (proc_net_tcp(5)).
+func ownerListed(at, to netip.AddrPort) (uid int, ok bool) {
 	for _, file := range []string{"/proc/self/net/tcp", "/proc/self/net/tcp6"} {
 		f, err := os.Open(file)
 		if err != nil {
@@ -144,13 +162,22 @@ func ownerOf(at netip.AddrPort) (uid int, ok bool) {
 			if len(fields) < 8 {
 				continue
 			}
-			if own, err := procAddr(fields[1]); err == nil && own == plain {
+			own, err := procAddr(fields[1])
+			if err != nil || own != at {
+				continue
+			}
+			if other, err := procAddr(fields[2]); err == nil && other == to {
 				uid, err := strconv.Atoi(fields[7])
 				return uid, err == nil
 			}
 		}
 	}
 	return 0, false
+}
+
+// plainly is an address without what is not part of it in the kernel's list.
+func plainly(a netip.AddrPort) netip.AddrPort {
+	return netip.AddrPortFrom(a.Addr().Unmap().WithZone(""), a.Port())
 }
 
 // procAddr is an address as /proc has it: words of 32 bits in the machine's own order, in hex.

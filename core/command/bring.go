@@ -106,8 +106,8 @@ func goal(n *span.Net, vid office.VID) map[int]bool {
 		var start span.Node
 		found := false
 		for _, x := range s.Nodes {
-			gateway := n.HasAddress(x.Hub, vid)
-			if x.Label == span.Label(vid) && (!found || gateway && !n.HasAddress(start.Hub, vid)) {
+			gateway := n.AtGateway(x.Hub, vid)
+			if x.Label == span.Label(vid) && (!found || gateway && !n.AtGateway(start.Hub, vid)) {
 				start, found = x, true
 			}
 		}

@@ -44,7 +44,7 @@ func Reach(n *span.Net, vid office.VID) []*Branch {
 	slices.SortFunc(hubs, func(a, b int) int {
 		rank := func(h int) int {
 			switch {
-			case part[h] == main && n.HasAddress(h, vid):
+			case part[h] == main && n.AtGateway(h, vid):
 				return 0
 			case part[h] == main:
 				return 1

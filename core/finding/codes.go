@@ -290,7 +290,7 @@ const (
 	Unregistered Code = "unregistered"
 
 	// NoGateway is found when a VLAN with terminals, not local, has no address
-	// on any device.
+	// on any device that routes.
 	//
 	//	vlan 110 reception
 	//	device a switch

@@ -10,6 +10,7 @@ import (
 	"strings"
 
 	"klammer/core/office"
+	"klammer/core/reach"
 	"klammer/core/span"
 	"klammer/core/talk"
 )
@@ -369,27 +370,15 @@ func (c *check) managementCut() {
 		if !plug.Operator {
 			continue
 		}
-		at, node := n.PlugAt(&plug)
-		here := []span.Place{{Span: at, Node: node}}
-		var m *talk.Map // made where somebody is not in the same span
+		here, management := reach.Plug(n, &plug), talk.ManagementIn(n)
 		for k, device := range n.Office.Devices {
 			if device.Manage == nil {
 				continue
 			}
-			there, stop := n.Standing(k, device.Manage.VID, ""), (*talk.Stop)(nil)
-			if at != nil {
-				if n.Joined(here, there) && n.Joined(there, here) {
+			var stop *talk.Stop
+			if here != nil {
+				if stop = management.Stops(plug.Wants, here, plug.At, k); stop == nil {
 					continue
-				}
-				if m == nil {
-					m = talk.Lenient(n)
-				}
-				a := m.Ask(m.At(plug.Wants, here, plug.At), m.Managed(k), talk.All)
-				if a.Open != talk.None {
-					continue
-				}
-				if stop = a.There.Stop; stop == nil {
-					stop = a.Back.Stop
 				}
 			}
 			f := Finding{
@@ -404,7 +393,7 @@ func (c *check) managementCut() {
 				f.Text = strings.TrimSuffix(f.Text, ".") + ": " + stop.Text + "."
 			}
 			switch vlan := n.VLAN(device.Manage.VID); {
-			case at == nil:
+			case here == nil:
 				f.Cause = about(PlugUnserved, plug.Port, plug.Name)
 				f.Text = fmt.Sprintf("%s does not get into %s, so there is no way to the management of %s.", plug.Name, n.Name(plug.Wants), device.Name)
 			case vlan != nil && vlan.State == span.Split:

@@ -2,6 +2,7 @@ package finding
 
 import (
 	"fmt"
+	"maps"
 	"net/netip"
 	"slices"
 	"strings"
@@ -234,28 +235,36 @@ func (c *check) pairs(pairs [][2]office.VID) string {
 // gatewayUnclear: several addresses may be where the hosts of a VLAN send what is
 // for others, and nothing says which.
 func (c *check) gatewayUnclear() {
-	for _, u := range c.talk.Unclear {
-		x := c.n.VLAN(u.VID)
-		if x == nil || !slices.ContainsFunc(x.Spans, func(s *talk.Span) bool { return len(c.n.Terminals(s, u.VID)) > 0 }) && !wantedAt(c.n.Office, u.VID) {
-			continue // nobody is there but routers
-		}
-		f := Finding{Code: GatewayUnclear, VLANs: []office.VID{u.VID}, ID: about(GatewayUnclear, u.VID, u.Of[0].Is4())}
-		var names []string
-		for i, a := range u.Of {
-			names = append(names, fmt.Sprintf("%s on %s", a, u.Devices[i]))
-			f.Devices = append(f.Devices, u.Devices[i])
-		}
-		for i, a := range u.Of {
-			for _, x := range c.n.Office.Device(u.Devices[i]).Addresses {
-				if x.VID == u.VID && x.Prefix.Addr() == a {
-					x.Gateway = true
-					f.Mends = append(f.Mends, []string{u.Devices[i] + " " + notation.AddressText(x)})
+	o := c.n.Office
+	for _, v := range slices.Sorted(maps.Keys(c.n.Gateways())) {
+		for family := range 2 {
+			gate := c.n.Gateways().Of(v, family)
+			if len(gate.Rivals) == 0 || !c.somebody(v) {
+				continue
+			}
+			f := Finding{Code: GatewayUnclear, VLANs: []office.VID{v}, ID: about(GatewayUnclear, v, family == office.IPv4)}
+			var names []string
+			for _, rival := range gate.Rivals {
+				d := o.Devices[rival.Dev]
+				names = append(names, fmt.Sprintf("%s on %s", rival.Addr, d.Name))
+				f.Devices = append(f.Devices, d.Name)
+				for _, x := range d.Addresses {
+					if x.VID == v && x.Prefix.Addr() == rival.Addr {
+						x.Gateway = true
+						f.Mends = append(f.Mends, []string{d.Name + " " + notation.AddressText(x)})
+					}
 				}
 			}
+			f.Text = fmt.Sprintf("The hosts of %s may send what is for others to %s: nothing says which, and %s, the lowest, is taken for it.", c.n.Name(v), listed(names), gate.Addr())
+			c.add(f)
 		}
-		f.Text = fmt.Sprintf("The hosts of %s may send what is for others to %s: nothing says which, and %s, the lowest, is taken for it.", c.n.Name(u.VID), listed(names), u.Of[0])
-		c.add(f)
 	}
+}
+
+// somebody says whether a VLAN has anybody in it but devices' addresses.
+func (c *check) somebody(v office.VID) bool {
+	x := c.n.VLAN(v)
+	return x != nil && (wantedAt(c.n.Office, v) || slices.ContainsFunc(x.Spans, func(s *span.Span) bool { return len(c.n.Terminals(s, v)) > 0 }))
 }
 
 func wantedAt(o *office.Office, v office.VID) bool {

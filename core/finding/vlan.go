@@ -121,7 +121,7 @@ func (c *check) mainName(vlan *span.VLAN) string {
 		return "the address of " + c.n.Office.Devices[i].Name
 	}
 	for _, x := range vlan.Spans[0].Nodes {
-		if x.Label == span.Label(vlan.VID) && c.n.HasAddress(x.Hub, vlan.VID) {
+		if x.Label == span.Label(vlan.VID) && c.n.AtGateway(x.Hub, vlan.VID) {
 			return c.n.Office.Devices[c.n.Topo.Hubs[x.Hub].Dev].Name
 		}
 	}
@@ -272,27 +272,27 @@ func lowest(s *span.Span) office.VID {
 	return low
 }
 
-// noGateway: a VLAN has terminals, is not local, and has no address anywhere:
-// nothing in it reaches anything outside.
+// noGateway: a VLAN has terminals, is not local, and no device that routes has an
+// address in it: nothing in it reaches anything outside.
 func (c *check) noGateway(vlan *span.VLAN) {
 	x := c.n.Office.VLAN(vlan.VID)
 	if vlan.State == span.Unused || x == nil || x.Local {
 		return
 	}
-	if hasGateway(c.n.Office, vlan.VID) {
-		return
+	text := c.n.Name(vlan.VID) + " has no address on any device"
+	for _, d := range c.n.Office.Devices {
+		switch {
+		case slices.ContainsFunc(d.Outsides, func(l office.Outside) bool { return l.VID == vlan.VID }):
+			return // the line rides in it
+		case !slices.ContainsFunc(d.Addresses, func(a office.Address) bool { return a.VID == vlan.VID }):
+		case d.Routing():
+			return
+		default:
+			text = fmt.Sprintf("%s has an address on %s, which does not route, and on no device that does", c.n.Name(vlan.VID), d.Name)
+		}
 	}
 	c.add(Finding{Code: NoGateway, VLANs: []office.VID{vlan.VID}, ID: about(NoGateway, vlan.VID),
-		Text: fmt.Sprintf("%s has no address on any device: nothing in it reaches another subnet. Give it a gateway, or call it local.", c.n.Name(vlan.VID))})
-}
-
-// hasGateway says whether any device has an address in a VLAN, or its line to the
-// outside rides in it.
-func hasGateway(o *office.Office, v office.VID) bool {
-	return slices.ContainsFunc(o.Devices, func(d *office.Device) bool {
-		return slices.ContainsFunc(d.Addresses, func(a office.Address) bool { return a.VID == v }) ||
-			slices.ContainsFunc(d.Outsides, func(l office.Outside) bool { return l.VID == v })
-	})
+		Text: text + ": nothing in it reaches another subnet. Give it a gateway, or call it local."})
 }
 
 // unused: a VLAN is registered and nothing is in it.

@@ -189,7 +189,8 @@ func SameRules(a, b []Rule) bool {
 }
 
 // Routing says whether a device sends on what is not for itself: it is routed, or
-// bridges and has addresses in two or more VLANs.
+// bridges and has addresses in two or more VLANs, or in one beside a line to the
+// outside.
 func (d *Device) Routing() bool {
 	if d.NoRouting || d.Unaware() {
 		return false
@@ -197,7 +198,7 @@ func (d *Device) Routing() bool {
 	if d.Forwarding == Routed {
 		return true
 	}
-	return slices.ContainsFunc(d.Addresses, func(a Address) bool { return a.VID != d.Addresses[0].VID })
+	return slices.ContainsFunc(d.Addresses, func(a Address) bool { return len(d.Outsides) > 0 || a.VID != d.Addresses[0].VID })
 }
 
 // KeepsState says whether a device remembers what it let pass, so that answers

@@ -9,6 +9,7 @@ import (
 	"klammer/core/bridge"
 	"klammer/core/graph"
 	"klammer/core/office"
+	"klammer/core/reach"
 	"klammer/core/span"
 )
 
@@ -24,100 +25,20 @@ type terminal struct {
 	then office.VID // and after, or else before
 }
 
-// place is where frames of a VLAN are: a whole span, where every arc has its way
-// back; else one of its nodes. The zero place is nowhere.
-type place struct {
-	span *span.Span
-	node span.Node
-}
-
-func placeOf(s *span.Span, x span.Node) place {
-	switch {
-	case s == nil:
-		return place{}
-	case s.OneWay:
-		return place{s, x}
-	}
-	return place{span: s}
-}
-
-// vlan is a VLAN of a place, 0 for none.
-func (p place) vlan() office.VID {
-	if p.span == nil {
+// vlanOf is a VLAN of a place, 0 for none.
+func vlanOf(p span.Place) office.VID {
+	if p.Span == nil {
 		return 0
 	}
-	if v := p.node.Label.VID(); v != 0 {
+	if v := p.Node.Label.VID(); v != 0 {
 		return v
 	}
-	for _, x := range p.span.Nodes {
+	for _, x := range p.Span.Nodes {
 		if v := x.Label.VID(); v != 0 {
 			return v
 		}
 	}
 	return 0
-}
-
-// sig is where a terminal stands in one office worked out: the place that its
-// frames get into, and the places whose frames come out to it.
-type sig struct {
-	send, hears place
-	more        []place // further places that it hears
-}
-
-// there says whether somebody gets frames at all.
-func (s *sig) there() bool { return s.hears.span != nil || s.more != nil }
-
-// hear adds a place that a terminal hears.
-func (s *sig) hear(p place) {
-	switch {
-	case p.span == nil || p == s.hears:
-	case s.hears.span == nil:
-		s.hears = p
-	default:
-		s.more = append(s.more, p)
-	}
-}
-
-// frames is where frames of a node get to, of spans that some arc leads one way.
-type frames struct {
-	n  *span.Net
-	to map[span.Node]map[span.Node]bool
-}
-
-func (f *frames) of(s *span.Span, x span.Node) map[span.Node]bool {
-	out, ok := f.to[x]
-	if !ok {
-		out = f.n.Frames(s, x)
-		if f.to == nil {
-			f.to = map[span.Node]map[span.Node]bool{}
-		}
-		f.to[x] = out
-	}
-	return out
-}
-
-// hears says whether what gets into one place comes out at another.
-func (f *frames) hears(from, to place) bool {
-	switch {
-	case from.span == nil || from.span != to.span:
-		return false
-	case from == to:
-		return true
-	}
-	return f.of(from.span, from.node)[to.node]
-}
-
-// reaches says whether frames of one come out to another.
-func (f *frames) reaches(a, b *sig) bool {
-	if f.hears(a.send, b.hears) {
-		return true
-	}
-	for _, h := range b.more {
-		if f.hears(a.send, h) {
-			return true
-		}
-	}
-	return false
 }
 
 // judge holds what an order promises: who keeps reaching whom, and who never
@@ -131,40 +52,34 @@ type judge struct {
 	ring        office.Set             // VLANs that form a ring before or after
 	merged      map[[2]office.VID]bool // VLANs that meet before or after
 	mixing      map[mixing]bool        // what leads from one VLAN into another before or after
-	hubs        map[*span.VLAN][]*span.Span
-	at          *span.Net // that is looked at
+	places      *reach.Places
 	scratch     []group
 	plain       map[plainKey]int
-	turn        uint32
-	by          [4096]struct {
-		turn uint32
-		hubs []*span.Span
-	}
 }
 
 // newJudge compares the office before with the one after; both have the same
 // devices in the same order.
 func newJudge(was, plan *origin, lent []loan) *judge {
-	j := &judge{hubs: map[*span.VLAN][]*span.Span{}}
+	j := &judge{places: reach.NewPlaces()}
 	j.find(was, plan)
 	j.terms = slices.DeleteFunc(j.terms, func(t terminal) bool { // nobody but the laptop is there
 		return slices.ContainsFunc(lent, func(l loan) bool { return l.free && l.dev == t.dev && l.port == t.port })
 	})
-	a, b := &frames{n: was.n}, &frames{n: plan.n}
-	before, after := make([]sig, len(j.terms)), make([]sig, len(j.terms))
+	a, b := reach.In(was.n), reach.In(plan.n)
+	before, after := make([]reach.Stand, len(j.terms)), make([]reach.Stand, len(j.terms))
 	kinds := map[string]int{}
 	var first []int // a terminal of each kind
 	for i := range j.terms {
 		t := &j.terms[i]
 		if was.stands(t) {
-			before[i] = j.sig(a.n, t, portOf(was.n, t))
+			before[i] = j.stand(was.n, t, portOf(was.n, t))
 		}
 		if plan.stands(t) {
-			after[i] = j.sig(b.n, t, portOf(plan.n, t))
+			after[i] = j.stand(plan.n, t, portOf(plan.n, t))
 		}
 		v, u := inVLAN(was.n, t, &before[i]), inVLAN(plan.n, t, &after[i])
 		t.vlan, t.then = cmp.Or(v, u), cmp.Or(u, v)
-		key := fmt.Sprintf("%p %v %p %v %v / %p %v %p %v %v / %d %d %d", before[i].send.span, before[i].send.node, before[i].hears.span, before[i].hears.node, before[i].more, after[i].send.span, after[i].send.node, after[i].hears.span, after[i].hears.node, after[i].more, t.vid, v, u)
+		key := fmt.Sprintf("%p %v %p %v %v / %p %v %p %v %v / %d %d %d", before[i].Sends.Span, before[i].Sends.Node, before[i].Hears.Span, before[i].Hears.Node, before[i].More, after[i].Sends.Span, after[i].Sends.Node, after[i].Hears.Span, after[i].Hears.Node, after[i].More, t.vid, v, u)
 		k, ok := kinds[key]
 		if !ok {
 			k = len(first)
@@ -177,12 +92,12 @@ func newJudge(was, plan *origin, lent []loan) *judge {
 	for x, s := range first {
 		j.keep[x], j.apart[x] = make([]bool, len(first)), make([]bool, len(first))
 		for y, t := range first {
-			st, ts := a.reaches(&before[s], &before[t]), a.reaches(&before[t], &before[s])
-			st2, ts2 := b.reaches(&after[s], &after[t]), b.reaches(&after[t], &after[s])
+			st, ts := a.Reaches(&before[s], &before[t]), a.Reaches(&before[t], &before[s])
+			st2, ts2 := b.Reaches(&after[s], &after[t]), b.Reaches(&after[t], &after[s])
 			in := j.terms[s].vlan
 			same := in == j.terms[s].then && in == j.terms[t].vlan && in == j.terms[t].then
 			j.keep[x][y] = st && ts && st2 && ts2 && same
-			all := before[s].there() && before[t].there() && after[s].there() && after[t].there()
+			all := before[s].There() && before[t].There() && after[s].There() && after[t].There()
 			j.apart[x][y] = !st && !ts && !st2 && !ts2 && all // who comes or goes is of its VLAN
 		}
 	}
@@ -203,9 +118,9 @@ func newJudge(was, plan *origin, lent []loan) *judge {
 }
 
 // inVLAN is the VLAN that a terminal is in, 0 for none.
-func inVLAN(n *span.Net, t *terminal, s *sig) office.VID {
+func inVLAN(n *span.Net, t *terminal, s *reach.Stand) office.VID {
 	switch port := portOf(n, t); {
-	case s.send.span == nil && s.hears.span == nil:
+	case s.Sends.Span == nil && s.Hears.Span == nil:
 	case t.port == "":
 		return t.vid
 	case port >= 0:
@@ -213,7 +128,7 @@ func inVLAN(n *span.Net, t *terminal, s *sig) office.VID {
 			return d.VID
 		}
 	}
-	return cmp.Or(s.send.vlan(), s.hears.vlan())
+	return cmp.Or(vlanOf(s.Sends), vlanOf(s.Hears))
 }
 
 // find lists the terminals of both offices: where a VLAN ends by what is written
@@ -260,142 +175,15 @@ func portOf(n *span.Net, t *terminal) int {
 	return d.Logical(p)
 }
 
-// sig is where a terminal stands.
-func (j *judge) sig(n *span.Net, t *terminal, port int) (out sig) {
-	d := n.Office.Devices[t.dev]
-	if t.port == "" {
-		if !itself(n, t.dev, t.vid) {
-			return out
-		}
-		talks := func(p place) {
-			if out.send.span == nil {
-				out.send = p
-			}
-			out.hear(p)
-		}
-		if d.TalksItself() {
-			for port := range d.Ports {
-				if d.Ports[port].Bundle == 0 && n.Tables[t.dev].Ports[port].Has(t.vid) {
-					x := span.Node{Hub: n.Topo.HubOf(t.dev, port), Label: span.Label(t.vid)}
-					talks(placeOf(j.spanAt(n, t.vid, x), x))
-				}
-			}
-			return out
-		}
-		on := ""
-		for _, a := range d.Addresses {
-			if a.VID == t.vid {
-				on = a.On
-			}
-		}
-		for _, x := range n.Standing(t.dev, t.vid, on) {
-			talks(placeOf(x.Span, x.Node))
-		}
+// stand is where a terminal stands; nowhere where its port is not there.
+func (j *judge) stand(n *span.Net, t *terminal, port int) (out reach.Stand) {
+	switch {
+	case t.port == "":
+		return j.places.Device(n, t.dev, t.vid)
+	case port < 0:
 		return out
 	}
-	if port < 0 {
-		return out
-	}
-	table := n.Tables[t.dev]
-	hub := n.Topo.HubOf(t.dev, port)
-	if domain, why := table.Ingress(port, t.wire); why == bridge.Passed {
-		x := span.Node{Hub: hub, Label: span.LabelOf(hub, domain)}
-		out.send = placeOf(j.spanAt(n, x.Label.VID(), x), x)
-	}
-	if d.Unaware() {
-		out.hears = out.send
-		return out
-	}
-	compiled := table.Ports[port]
-	if compiled.Off {
-		return out
-	}
-	hear := func(v office.VID) {
-		x := span.Node{Hub: hub, Label: span.Label(v)}
-		out.hear(placeOf(j.spanAt(n, v, x), x))
-	}
-	if t.wire == bridge.Untagged {
-		if v := compiled.Access; v != 0 {
-			hear(v)
-			return out
-		}
-		for v := range compiled.Untagged.All() {
-			hear(v)
-		}
-		return out
-	}
-	if d.Forwarding == office.Grouped { // a tag that has no row stays on, inside a group
-		members := compiled.Members()
-		for v := range members.All() {
-			x := span.Node{Hub: hub, Label: span.LabelOf(hub, bridge.Domain{VID: v, Keep: true, Kept: t.wire})}
-			out.hear(placeOf(n.SpanOf(x), x))
-		}
-	}
-	if len(compiled.Rides) == 0 {
-		if compiled.Tagged.Has(t.wire.VID()) {
-			hear(t.wire.VID())
-		}
-		return out
-	}
-	for v := range compiled.Tagged.All() {
-		if compiled.WireOf(v) == t.wire {
-			hear(v)
-		}
-	}
-	return out
-}
-
-// spanAt is the span that has a node; kept by hub for each VLAN's result, which
-// lives on where an update does not touch it, and by VLAN for the office that is
-// looked at.
-func (j *judge) spanAt(n *span.Net, v office.VID, x span.Node) *span.Span {
-	if v == 0 {
-		return n.SpanOf(x)
-	}
-	if n != j.at {
-		j.at = n
-		j.turn++
-	}
-	seen := &j.by[v]
-	if seen.turn != j.turn {
-		seen.turn, seen.hubs = j.turn, j.byHub(n, v)
-	}
-	if seen.hubs == nil {
-		return nil
-	}
-	return seen.hubs[x.Hub]
-}
-
-func (j *judge) byHub(n *span.Net, v office.VID) []*span.Span {
-	r := n.VLAN(v)
-	if r == nil {
-		return nil
-	}
-	by := j.hubs[r]
-	if len(by) < len(n.Topo.Hubs) {
-		by = make([]*span.Span, len(n.Topo.Hubs))
-		for _, s := range r.Spans {
-			for _, y := range s.Nodes {
-				if y.Label == span.Label(v) {
-					by[y.Hub] = s
-				}
-			}
-		}
-		if len(j.hubs) > 1<<12 {
-			clear(j.hubs)
-		}
-		j.hubs[r] = by
-	}
-	return by
-}
-
-// itself says whether a device talks in a VLAN itself.
-func itself(n *span.Net, dev int, v office.VID) bool {
-	d := n.Office.Devices[dev]
-	if d.Manage != nil && d.Manage.VID == v || slices.ContainsFunc(d.Addresses, func(a office.Address) bool { return a.VID == v }) {
-		return true
-	}
-	return d.TalksItself()
+	return j.places.Port(n, t.dev, port, t.wire)
 }
 
 // verdict is what an office on the way costs.
@@ -410,7 +198,7 @@ func (v verdict) rings() int { return v.ringed.Len() }
 
 type groupKey struct {
 	kind        int
-	send, hears place
+	send, hears span.Place
 	more        string
 }
 
@@ -422,7 +210,7 @@ type plainKey struct {
 // group is terminals of one kind that stand at one place.
 type group struct {
 	kind int
-	sig  sig
+	at   reach.Stand
 	n    int
 }
 
@@ -431,7 +219,7 @@ type group struct {
 // holds until it is asked again.
 func (j *judge) groups(n *span.Net, at []int32, each func(i, g int)) []group {
 	out := j.scratch[:0]
-	var ids map[place]int
+	var ids map[span.Place]int
 	var by map[groupKey]int
 	if j.plain == nil {
 		j.plain = map[plainKey]int{}
@@ -452,21 +240,21 @@ func (j *judge) groups(n *span.Net, at []int32, each func(i, g int)) []group {
 			}
 		}
 		if g < 0 {
-			s := j.sig(n, t, int(at[i]))
+			s := j.stand(n, t, int(at[i]))
 			known := false
-			if s.more == nil && s.send.node == (span.Node{}) && s.hears.node == (span.Node{}) {
-				k := plainKey{t.kind, s.send.span, s.hears.span}
+			if s.More == nil && s.Sends.Node == (span.Node{}) && s.Hears.Node == (span.Node{}) {
+				k := plainKey{t.kind, s.Sends.Span, s.Hears.Span}
 				if g, known = plain[k]; !known {
 					g = len(out)
 					plain[k] = g
 				}
 			} else {
-				k := groupKey{kind: t.kind, send: s.send, hears: s.hears}
-				for _, p := range s.more {
+				k := groupKey{kind: t.kind, send: s.Sends, hears: s.Hears}
+				for _, p := range s.More {
 					id, ok := ids[p]
 					if !ok {
 						if ids == nil {
-							ids, by = map[place]int{}, map[groupKey]int{}
+							ids, by = map[span.Place]int{}, map[groupKey]int{}
 						}
 						id = len(ids)
 						ids[p] = id
@@ -476,7 +264,7 @@ func (j *judge) groups(n *span.Net, at []int32, each func(i, g int)) []group {
 				if g, known = by[k]; !known {
 					g = len(out)
 					if by == nil {
-						ids, by = map[place]int{}, map[groupKey]int{}
+						ids, by = map[span.Place]int{}, map[groupKey]int{}
 					}
 					by[k] = g
 				}
@@ -496,10 +284,9 @@ func (j *judge) groups(n *span.Net, at []int32, each func(i, g int)) []group {
 }
 
 // look judges an office on the way; at is the places of the terminals' ports.
-func (j *judge) look(n *span.Net, at []int32) (v verdict, p *frames) {
-	p = &frames{n: n}
+func (j *judge) look(n *span.Net, at []int32) (v verdict) {
 	gs := j.groups(n, at, nil)
-	j.pairs(p, gs, func(x, y, pairs int, cut bool) {
+	j.pairs(reach.In(n), gs, func(x, y, pairs int, cut bool) {
 		if cut {
 			v.cut += pairs
 		} else {
@@ -514,11 +301,11 @@ func (j *judge) look(n *span.Net, at []int32) (v verdict, p *frames) {
 	v.mixed = j.mixed(n)
 	now := rings(n)
 	v.ringed = now.Minus(&j.ring)
-	return v, p
+	return v
 }
 
 // pairs calls f for each pair of groups that is cut, or joined and should not be.
-func (j *judge) pairs(p *frames, gs []group, f func(x, y, pairs int, cut bool)) {
+func (j *judge) pairs(h *reach.Hearing, gs []group, f func(x, y, pairs int, cut bool)) {
 	for x := range gs {
 		keep, apart := j.keep[gs[x].kind], j.apart[gs[x].kind]
 		for y := x; y < len(gs); y++ {
@@ -529,14 +316,14 @@ func (j *judge) pairs(p *frames, gs []group, f func(x, y, pairs int, cut bool)) 
 			if pairs == 0 {
 				continue
 			}
-			a, b := &gs[x].sig, &gs[y].sig
+			a, b := &gs[x].at, &gs[y].at
 			switch k := gs[y].kind; {
 			case keep[k]:
-				if !p.reaches(a, b) || !p.reaches(b, a) {
+				if !h.Reaches(a, b) || !h.Reaches(b, a) {
 					f(x, y, pairs, true)
 				}
 			case apart[k]: // somebody who gets no frames is not there
-				if a.there() && b.there() && (p.reaches(a, b) || p.reaches(b, a)) {
+				if a.There() && b.There() && (h.Reaches(a, b) || h.Reaches(b, a)) {
 					f(x, y, pairs, false)
 				}
 			}
@@ -630,7 +417,6 @@ func cyclic(t *graph.Topology) bool {
 // who is the pairs of terminals that are cut, and the VLANs that are joined.
 func (j *judge) who(n *span.Net, at []int32) (cut map[[2]int]bool, joined map[[2]office.VID]bool) {
 	cut, joined = map[[2]int]bool{}, map[[2]office.VID]bool{}
-	p := &frames{n: n}
 	var in [][]int
 	gs := j.groups(n, at, func(i, g int) {
 		if g == len(in) {
@@ -638,7 +424,7 @@ func (j *judge) who(n *span.Net, at []int32) (cut map[[2]int]bool, joined map[[2
 		}
 		in[g] = append(in[g], i)
 	})
-	j.pairs(p, gs, func(x, y, _ int, isCut bool) {
+	j.pairs(reach.In(n), gs, func(x, y, _ int, isCut bool) {
 		for _, a := range in[x] {
 			for _, b := range in[y] {
 				if x == y && a >= b {

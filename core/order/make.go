@@ -10,6 +10,7 @@ import (
 	"klammer/core/notation"
 	"klammer/core/office"
 	"klammer/core/span"
+	"klammer/core/talk"
 	"klammer/core/wording"
 )
 
@@ -117,7 +118,7 @@ const cutOff = ": nothing reaches it there, as the plan is (management-cut). It 
 // takes the way to them comes last, and it is said.
 func (p *problem) findCut() {
 	n := p.plan.n
-	w := &world{p: p, o: n.Office, n: n, reach: map[int]bool{}, heard: &frames{n: n}}
+	w := &world{p: p, o: n.Office, n: n, reach: map[int]bool{}, manage: talk.ManagementIn(n)}
 	w.at = spot{dev: n.Topo.DeviceIndex(p.home.Port.Device), port: p.home.Port.Port, vid: p.home.Wants, tagged: p.home.Tagged}
 	w.tasks = make([]bool, len(p.tasks))
 	p.cut = make([]bool, len(n.Office.Devices))

@@ -7,6 +7,7 @@ import (
 	"klammer/core/bridge"
 	"klammer/core/graph"
 	"klammer/core/office"
+	"klammer/core/reach"
 	"klammer/core/span"
 	"klammer/core/talk"
 	"klammer/core/wording"
@@ -37,8 +38,7 @@ type world struct {
 	v      verdict
 	breaks []breach     // across devices that route
 	reach  map[int]bool // by device, filled as it is asked for
-	m      *talk.Map
-	heard  *frames
+	manage *talk.Management
 	live   *office.Set
 	beyond []bool   // by link
 	hashes []uint64 // by device: of what its ports are set to
@@ -76,7 +76,7 @@ func (w *world) settle() {
 }
 
 func (w *world) judge() {
-	w.v, w.heard = w.p.j.look(w.n, w.ports)
+	w.v = w.p.j.look(w.n, w.ports)
 	for _, b := range w.breaks {
 		if b.leak {
 			w.v.leaks++
@@ -84,7 +84,7 @@ func (w *world) judge() {
 			w.v.cut++
 		}
 	}
-	w.reach, w.m, w.live = map[int]bool{}, nil, nil
+	w.reach, w.manage, w.live = map[int]bool{}, talk.ManagementIn(w.n), nil
 }
 
 // count is how much is left to do on a device.
@@ -485,35 +485,12 @@ func (w *world) reachable(i int) bool {
 
 // reachedBy says whether a laptop plugged in somewhere reaches a device.
 func (w *world) reachedBy(plug *office.Plug, i int) bool {
-	s, x := w.n.PlugAt(plug)
-	if s == nil {
-		return false
-	}
-	manage := w.o.Devices[i].Manage
-	for _, y := range w.n.Standing(i, manage.VID, "") {
-		if y.Span == s && (!s.OneWay || w.heard.of(s, x)[y.Node] && w.heard.of(s, y.Node)[x]) {
-			return true
-		}
-	}
-	if !w.routes(plug.Wants) {
-		return false
-	}
-	if w.m == nil {
-		w.m = talk.Lenient(w.n)
-	}
-	return w.m.Ask(w.m.At(plug.Wants, []span.Place{{Span: s, Node: x}}, plug.At), w.m.Managed(i), talk.All).Open != talk.None
+	here := reach.Plug(w.n, plug)
+	return here != nil && w.manage.Stops(plug.Wants, here, plug.At, i) == nil
 }
 
-// routes says whether something could lead out of a VLAN: a device has an address
-// there, and another elsewhere.
-func (w *world) routes(v office.VID) bool {
-	for _, d := range w.o.Devices {
-		if len(d.Addresses) > 1 && slices.ContainsFunc(d.Addresses, func(a office.Address) bool { return a.VID == v }) {
-			return true
-		}
-	}
-	return false
-}
+// routes says whether something leads out of a VLAN.
+func (w *world) routes(v office.VID) bool { return w.n.Gateways().First(v).Is() }
 
 // wouldReach says whether the operator could reach a device as things are if it were
 // managed in another VLAN.
@@ -522,8 +499,8 @@ func (w *world) wouldReach(i int, v office.VID) bool {
 	if !ok || w.routes(plug.Wants) {
 		return true // that is for a closer look
 	}
-	s, _ := w.n.PlugAt(&plug)
-	return s != nil && slices.ContainsFunc(w.n.Standing(i, v, ""), func(x span.Place) bool { return x.Span == s })
+	here := reach.Plug(w.n, &plug)
+	return slices.ContainsFunc(w.n.Standing(i, v, ""), func(x span.Place) bool { return here != nil && x.Span == here[0].Span })
 }
 
 // by is how the operator reaches a device.
@@ -670,13 +647,13 @@ func (w *world) eachSpot(i int, yield func(spot) bool) {
 	if w.o.Devices[i].Manage == nil {
 		return
 	}
-	seen := map[place]bool{}
+	seen := map[span.Place]bool{}
 	there := *w
 	for _, dev := range w.nearby(i) {
 		for _, at := range w.free(dev) {
 			x := span.Node{Hub: w.n.Topo.HubOf(dev, w.o.Devices[dev].Port(at.port)), Label: span.Label(at.vid)}
-			here := placeOf(w.n.SpanOf(x), x)
-			if here.span == nil || seen[here] {
+			here := reach.Whole(span.Place{Span: w.n.SpanOf(x), Node: x})
+			if here.Span == nil || seen[here] {
 				continue
 			}
 			seen[here] = true

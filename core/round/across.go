@@ -42,14 +42,17 @@ func (w *world) laptops(m *talk.Map) (out []laptop) {
 		known[v] = true
 		l := laptop{vlan: v, gate: -1}
 		var last netip.Addr
+		handed := false
 		for _, k := range w.sets[w.plan[a]] {
 			p := &w.posts[k]
 			if p.gateway && l.gate < 0 {
-				l.gate, l.addr, last = k, p.net.Addr().Next(), office.LastOf(p.net)
+				l.gate = k
+				if !handed {
+					l.addr, last = p.net.Addr().Next(), office.LastOf(p.net)
+				}
 			}
-			if p.hands {
-				l.addr, last = p.from, p.to
-				break
+			if p.hands && !handed {
+				handed, l.addr, last = true, p.from, p.to
 			}
 		}
 		l.addr = m.Usual(l.addr, last, func(x netip.Addr) bool { return taken[x] })

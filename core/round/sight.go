@@ -7,6 +7,7 @@ import (
 
 	"klammer/core/bridge"
 	"klammer/core/office"
+	"klammer/core/reach"
 	"klammer/core/span"
 )
 
@@ -75,7 +76,7 @@ func (w *world) findPosts() {
 		for _, a := range d.Addresses {
 			w.posts = append(w.posts, post{
 				device: d.Name, dev: i, vid: a.VID, on: a.On, addr: a.Prefix.Addr(), net: a.Prefix.Masked(), hands: a.From.IsValid(), from: a.From, to: a.To,
-				gateway: a.Gateway || d.Routing(),
+				gateway: w.leads(i, &a),
 			})
 		}
 		if d.Manage != nil && !slices.ContainsFunc(d.Addresses, func(a office.Address) bool { return a.VID == d.Manage.VID }) {
@@ -89,13 +90,17 @@ func (w *world) findPosts() {
 	}
 }
 
+// leads says whether an address of a device is its VLAN's gateway.
+func (w *world) leads(dev int, a *office.Address) bool {
+	gate := w.n.Gateways().Of(a.VID, office.Family(a.Prefix.Addr()))
+	return gate.Is() && gate.Dev == dev && gate.Addr() == a.Prefix.Addr()
+}
+
 // nodes is where a post stands.
 func (w *world) nodes(n *span.Net, p *post) []span.Place {
 	switch {
 	case p.plug != nil:
-		if s, x := n.PlugAt(p.plug); s != nil {
-			return []span.Place{{Span: s, Node: x}}
-		}
+		return reach.Plug(n, p.plug)
 	case p.dev >= 0:
 		return n.Standing(p.dev, p.vid, p.on)
 	}
@@ -117,15 +122,7 @@ func (w *world) lookAt(n *span.Net, posts []post, asks []ask) []sight {
 			}
 		}
 	}
-	frames := map[span.Node]map[span.Node]bool{}
-	reach := func(s *span.Span, x span.Node) map[span.Node]bool {
-		f, ok := frames[x]
-		if !ok {
-			f = n.Frames(s, x)
-			frames[x] = f
-		}
-		return f
-	}
+	hearing := reach.In(n)
 	whole := map[*span.Span]sight{}
 	out := make([]sight, len(asks))
 	for a := range asks {
@@ -142,12 +139,11 @@ func (w *world) lookAt(n *span.Net, posts []post, asks []ask) []sight {
 		if back, ok := table.Egress(domain, x.port); !ok || back != x.wire {
 			continue // what comes back wears something else
 		}
-		hub := n.Topo.HubOf(x.dev, x.port)
-		node := span.Node{Hub: hub, Label: span.LabelOf(hub, domain)}
-		s := n.SpanOf(node)
-		if s == nil {
+		here := reach.AtPort(n, x.dev, x.port, x.wire)
+		if here == nil {
 			continue
 		}
+		s := here[0].Span
 		if !s.OneWay {
 			id, ok := whole[s]
 			if !ok {
@@ -159,11 +155,8 @@ func (w *world) lookAt(n *span.Net, posts []post, asks []ask) []sight {
 		}
 		var some []int
 		for _, k := range in[s] {
-			for _, at := range nodes[k] {
-				if at.Span == s && reach(s, node)[at.Node] && reach(s, at.Node)[node] {
-					some = append(some, k)
-					break
-				}
+			if slices.ContainsFunc(nodes[k], func(at span.Place) bool { return hearing.Of(here[0], at) && hearing.Of(at, here[0]) }) {
+				some = append(some, k)
 			}
 		}
 		out[a] = w.intern(some)

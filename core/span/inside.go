@@ -84,33 +84,30 @@ func (n *Net) arcsOf(s *Span) []nodeArc {
 	return arcs
 }
 
-// Mutual is the nodes of a span that one of its nodes hears and is heard by.
+// Mutual is the nodes of a span that one of its nodes hears and is heard by, itself
+// among them.
 func (n *Net) Mutual(s *Span, from Node) map[Node]bool {
-	out := n.Hearing(s, from)
-	if s.OneWay {
-		back := n.reach(s, from, false)
-		maps.DeleteFunc(out, func(x Node, _ bool) bool { return !back[x] })
+	if !s.OneWay {
+		out := make(map[Node]bool, len(s.Nodes))
+		for _, x := range s.Nodes {
+			out[x] = true
+		}
+		return out
 	}
-	return out
-}
-
-// Hearing is the nodes of a span that hear one of its nodes, itself included.
-func (n *Net) Hearing(s *Span, from Node) map[Node]bool {
-	if s.OneWay {
-		return n.reach(s, from, true)
-	}
-	out := make(map[Node]bool, len(s.Nodes))
-	for _, x := range s.Nodes {
-		out[x] = true
-	}
+	out, back := n.follow(s, from, true), n.follow(s, from, false)
+	maps.DeleteFunc(out, func(x Node, _ bool) bool { return !back[x] })
 	return out
 }
 
 // Frames is the nodes of a span that frames of one of its nodes get to, itself
-// included: unlike for [Net.Hearing], a device does not send them back over the
-// link that they came by (IEEE 802.1Q clause 8.6.1), which tells the two apart
-// where a VLAN leaves by a link as one and comes back over it as another.
-func (n *Net) Frames(part *Span, from Node) map[Node]bool {
+// included. A device does not send a frame back over the link that it came by (IEEE
+// 802.1Q clause 8.6.1), which tells: a VLAN may leave by a link as one and come back
+// over it as another.
+func (n *Net) Frames(part *Span, from Node) map[Node]bool { return n.follow(part, from, true) }
+
+// follow follows frames over the arcs of a span from a node, or back to where frames
+// come from that get to it.
+func (n *Net) follow(part *Span, from Node, forth bool) map[Node]bool {
 	out := map[Node]bool{from: true}
 	start := slices.Index(part.Nodes, from)
 	if start < 0 {
@@ -118,6 +115,9 @@ func (n *Net) Frames(part *Span, from Node) map[Node]bool {
 	}
 	next := make([][]nodeArc, len(part.Nodes))
 	for _, a := range n.arcsOf(part) {
+		if !forth {
+			a.from, a.to = a.to, a.from
+		}
 		next[a.from] = append(next[a.from], a)
 	}
 	type at struct{ node, by int }
@@ -129,33 +129,6 @@ func (n *Net) Frames(part *Span, from Node) map[Node]bool {
 				seen[x] = true
 				out[part.Nodes[a.to]] = true
 				queue = append(queue, x)
-			}
-		}
-	}
-	return out
-}
-
-// reach follows the arcs of a span from a node, or against their direction.
-func (n *Net) reach(part *Span, from Node, forth bool) map[Node]bool {
-	out := map[Node]bool{}
-	start := slices.Index(part.Nodes, from)
-	if start < 0 {
-		return out
-	}
-	next := make([][]int, len(part.Nodes))
-	for _, a := range n.arcsOf(part) {
-		if forth {
-			next[a.from] = append(next[a.from], a.to)
-		} else {
-			next[a.to] = append(next[a.to], a.from)
-		}
-	}
-	out[from] = true
-	for queue := []int{start}; len(queue) > 0; queue = queue[1:] {
-		for _, y := range next[queue[0]] {
-			if !out[part.Nodes[y]] {
-				out[part.Nodes[y]] = true
-				queue = append(queue, y)
 			}
 		}
 	}
@@ -302,18 +275,6 @@ func (n *Net) Standing(dev int, vid office.VID, on string) (places []Place) {
 		}
 	}
 	return places
-}
-
-// Joined says whether what is sent at one of some places is heard at one of others.
-func (n *Net) Joined(from, to []Place) bool {
-	for _, a := range from {
-		for _, b := range to {
-			if a.Span == b.Span && a.Span != nil && (!a.Span.OneWay || n.Hearing(a.Span, a.Node)[b.Node]) {
-				return true
-			}
-		}
-	}
-	return false
 }
 
 // Reaches lists the ports of a span as the frames go: those that let its

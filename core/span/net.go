@@ -33,6 +33,7 @@ type Net struct {
 	own        []*office.Set // by hub, of unaware devices: VLANs of its addresses and its management
 	dead       []*office.Set // by hub: VLANs of addresses behind a processor port that is not in them
 	addr       []*office.Set // by hub: VLANs with an address
+	gates      office.Gateways
 	present    []*office.Set // by hub: VLANs that exist there
 	carry      []*Carry      // by link
 	kept       []linkArc     // arcs from and to domains that keep a tag
@@ -57,11 +58,11 @@ func (n *Net) Within(e *effort.Effort) *Net {
 func (n *Net) Effort() *effort.Effort { return n.effort }
 
 // Bare is an office that is not worked out, for what needs its things alone.
-func Bare(o *office.Office) *Net { return &Net{Office: o} }
+func Bare(o *office.Office) *Net { return &Net{Office: o, gates: office.GatewaysOf(o)} }
 
 // Compile works an office out from nothing.
 func Compile(o *office.Office) *Net {
-	n := &Net{Office: o, Topo: graph.New(o), registered: o.Registered()}
+	n := &Net{Office: o, Topo: graph.New(o), registered: o.Registered(), gates: office.GatewaysOf(o)}
 	n.all()
 	return n
 }
@@ -145,6 +146,9 @@ func (n *Net) Needed(link int) *office.Set {
 
 // Registered is the set of the register's VIDs.
 func (n *Net) Registered() *office.Set { return &n.registered }
+
+// Gateways is the gateway of every VLAN: [office.GatewaysOf] decides it.
+func (n *Net) Gateways() office.Gateways { return n.gates }
 
 // Carry is what crosses a link.
 func (n *Net) Carry(link int) *Carry { return n.carry[link] }

@@ -46,6 +46,16 @@ func (n *Net) Terminals(s *Span, vid office.VID) []office.PortRef {
 // HasAddress says whether a VLAN has an address at a hub.
 func (n *Net) HasAddress(hub int, v office.VID) bool { return n.addr[hub].Has(v) }
 
+// AtGateway says whether a hub is where a VLAN's gateway stands; where it has none,
+// whether an address of it does.
+func (n *Net) AtGateway(hub int, v office.VID) bool {
+	gate := n.gates.First(v)
+	if !gate.Is() {
+		return n.HasAddress(hub, v)
+	}
+	return n.Topo.Hubs[hub].Dev == gate.Dev && slices.Contains(n.addressHubs(gate.Dev, v, gate.Address.On), hub)
+}
+
 // Wants is what plugs want untagged at a hub of an unaware device.
 func (n *Net) Wants(hub int) *office.Set { return n.wants[hub] }
 

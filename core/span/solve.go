@@ -336,7 +336,7 @@ func (n *Net) finish(vid office.VID, spans []*Span) {
 	of := func(s *Span) rank {
 		k := rank{ends: slices.Contains(s.Ends, vid)}
 		for _, x := range s.Nodes {
-			k.gateway = k.gateway || (x.Label == Label(vid) || x.Label&untaggedAt != 0) && n.addr[x.Hub].Has(vid)
+			k.gateway = k.gateway || (x.Label == Label(vid) || x.Label&untaggedAt != 0) && n.AtGateway(x.Hub, vid)
 		}
 		return k
 	}

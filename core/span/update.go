@@ -42,6 +42,10 @@ func (n *Net) step(o *office.Office) *Net {
 		return &m
 	}
 	changed := slices.Clone(m.before.devices)
+	if slices.ContainsFunc(changed, func(i int) bool { return !office.SameGates(n.Office.Devices[i], o.Devices[i]) }) {
+		m.gates = office.GatewaysOf(o)
+		m.dirty = n.gates.Differ(m.gates)
+	}
 	m.shapes, m.source = slices.Clone(n.shapes), slices.Clone(n.source)
 	for _, i := range changed {
 		m.shapes[i], m.source[i] = m.effective(i)

@@ -7,9 +7,11 @@ import (
 	"strconv"
 	"strings"
 
+	"klammer/core/bridge"
 	"klammer/core/graph"
 	"klammer/core/notation"
 	"klammer/core/office"
+	"klammer/core/reach"
 	"klammer/core/span"
 )
 
@@ -129,12 +131,12 @@ func (m *Map) at(a netip.Addr) *End {
 	}
 	for i := range m.Net.Office.Plugs {
 		if plug := &m.Net.Office.Plugs[i]; plug.At == a {
-			return m.end(p, m.plugged(plug))
+			return m.end(p, reach.Plug(m.Net, plug))
 		}
 	}
 	for dev, d := range m.Net.Office.Devices {
 		if d.Manage != nil && d.Manage.Addr == a {
-			return m.end(p, m.Net.Standing(dev, d.Manage.VID, ""))
+			return m.end(p, reach.Management(m.Net, dev))
 		}
 	}
 	return m.end(p, p.area.places[:min(1, len(p.area.places))])
@@ -168,24 +170,14 @@ func (m *Map) part1(a netip.Addr) *Part {
 	return p
 }
 
-func (m *Map) plugged(plug *office.Plug) []span.Place {
-	if s, x := m.Net.PlugAt(plug); s != nil {
-		return []span.Place{{Span: s, Node: x}}
-	}
-	return nil
-}
-
 // device is a device by its management, else by its first address.
 func (m *Map) device(name string) (*Who, error) {
 	dev := m.Net.Topo.DeviceIndex(name)
 	d := m.Net.Office.Devices[dev]
 	w := &Who{Name: name}
 	switch {
-	case d.Manage != nil && d.Manage.Addr.IsValid():
-		w.VID, w.ends = d.Manage.VID, []*End{m.at(d.Manage.Addr)}
-	case d.Manage != nil && m.byVID[d.Manage.VID] != nil:
-		w.VID = d.Manage.VID
-		w.ends = m.hostsAt(w.VID, m.Net.Standing(dev, w.VID, ""), netip.Addr{})
+	case d.Manage != nil && (d.Manage.Addr.IsValid() || m.byVID[d.Manage.VID] != nil):
+		return m.Managed(dev), nil
 	case len(d.Addresses) > 0:
 		w.VID, w.ends = d.Addresses[0].VID, []*End{m.at(d.Addresses[0].Prefix.Addr())}
 	default:
@@ -224,7 +216,7 @@ func (m *Map) port(text string, place notation.Place) (*Who, error) {
 		}
 	}
 	if plug != nil {
-		w.VID, w.Tagged, w.ends = plug.Wants, plug.Tagged, m.hostsAt(plug.Wants, m.plugged(plug), plug.At)
+		w.VID, w.Tagged, w.ends = plug.Wants, plug.Tagged, m.hostsAt(plug.Wants, reach.Plug(m.Net, plug), plug.At)
 		return w, nil
 	}
 	v, tagged, err := VLANAt(n, graph.End{Dev: dev, Port: port})
@@ -233,10 +225,7 @@ func (m *Map) port(text string, place notation.Place) (*Who, error) {
 	}
 	var places []span.Place
 	if n.Gives(dev, port, v, tagged) {
-		x := span.Node{Hub: n.Topo.HubOf(dev, port), Label: span.Label(v)}
-		if s := n.SpanOf(x); s != nil {
-			places = []span.Place{{Span: s, Node: x}}
-		}
+		places = reach.AtPort(n, dev, port, formOf(v, tagged))
 	}
 	w.VID, w.Tagged, w.ends = v, tagged, m.hostsAt(v, places, netip.Addr{})
 	return w, nil
@@ -335,19 +324,35 @@ func (m *Map) At(v office.VID, places []span.Place, a netip.Addr) *Who {
 			}
 		}
 	}
-	if x := m.byVID[v]; x == nil || a.IsValid() && !slices.ContainsFunc(x.nets, func(n netip.Prefix) bool { return n.Contains(a) }) {
+	if x := m.byVID[v]; x == nil || a.IsValid() && !x.holds(a) {
 		a = netip.Addr{} // outside its subnet: that is a fault of its own
 	}
 	return &Who{Name: m.Name(v), VID: v, ends: m.hostsAt(v, places, a)}
 }
 
-// Managed is a device by its management, wherever its subnet is known.
+// Managed is a device by its management: at its address alone, where that is one of
+// its VLAN's subnet; else as somebody in that VLAN, as an address outside its subnet is
+// a fault of its own. It is nobody where it is managed nowhere.
 func (m *Map) Managed(dev int) *Who {
-	manage := m.Net.Office.Devices[dev].Manage
-	if r := m.routers[dev]; r != nil && manage.Addr.IsValid() && r.owns(manage.Addr) != nil {
+	d := m.Net.Office.Devices[dev]
+	manage := d.Manage
+	switch {
+	case manage == nil:
+		return &Who{Name: d.Name}
+	case m.routers[dev] != nil && manage.Addr.IsValid() && m.routers[dev].owns(manage.Addr) != nil:
 		return m.Own(manage.Addr)
 	}
-	return m.At(manage.VID, m.Net.Standing(dev, manage.VID, ""), manage.Addr)
+	who := m.At(manage.VID, reach.Management(m.Net, dev), manage.Addr)
+	if x := m.byVID[manage.VID]; x != nil && manage.Addr.IsValid() && x.holds(manage.Addr) {
+		who.ends = slices.DeleteFunc(who.ends, func(e *End) bool { return e.Addr != manage.Addr })
+	}
+	who.Name = d.Name
+	return who
+}
+
+// holds says whether an address is in one of a VLAN's subnets.
+func (x *area) holds(a netip.Addr) bool {
+	return slices.ContainsFunc(x.nets, func(n netip.Prefix) bool { return n.Contains(a) })
 }
 
 // Own is a device at one of its addresses.
@@ -364,39 +369,68 @@ type Crossing struct {
 	Decides string // the rule, in words of notation
 }
 
-// Way is the devices that a packet passes from somebody to somebody, with the
-// first service that arrives there; stop says why none does.
-func (m *Map) Way(from, to *Who) (way []Crossing, stop *Stop) {
-	if len(from.ends) == 0 || len(to.ends) == 0 {
-		return nil, m.strangers(from, to)
+// Told is the way of one packet, and of its answer.
+type Told struct {
+	Way      []Crossing // the devices that send it on, in order, as far as it gets
+	From, To netip.Addr // zero where they have no addresses by which one could ask the other
+	Stop     *Stop      // why it does not arrive; nil where it does
+	Back     *Stop      // why its answer does not come back; nil where it does
+}
+
+// Way follows a packet from somebody to somebody: of the first service that can be
+// used there; else of one that arrives, whose answer does not come back; else of any,
+// up to where it stops.
+func (m *Map) Way(from, to *Who) *Told {
+	var best *Told
+	rank := func(t *Told) int {
+		switch {
+		case t.Stop != nil:
+			return 0
+		case t.Back != nil:
+			return 1
+		}
+		return 2
 	}
-	stop = m.strangers(from, to)
-	tried := false
 	for _, src := range from.ends {
 		for _, dst := range to.ends {
 			if src.Addr.Is4() != dst.Addr.Is4() {
 				continue
 			}
-			w := m.way(src, dst)
-			open := m.asked(w, src, dst)
-			if open == None {
-				if !tried {
-					there, _ := m.tell(src, dst, All.first())
-					stop, tried = there.Stop, true
-				}
-				continue
+			if t := m.follows(src, dst); best == nil || rank(t) > rank(best) {
+				best = t
 			}
-			for _, s := range w.steps {
-				if s.at == nil || s.to == nil {
-					return nil, &Stop{Device: s.r.d.Name, Reason: Left, Text: s.r.d.Name + " sends it to the outside", rule: -1}
-				}
-				_, _, text := s.r.decides(s.in, s.out, src.Part, dst.Part, open.first())
-				way = append(way, Crossing{s.r.dev, *s.at.a, *s.to.a, text})
+			if rank(best) == 2 {
+				return best
 			}
-			return way, nil
 		}
 	}
-	return nil, stop
+	if best == nil {
+		best = &Told{Stop: m.strangers(from, to)}
+	}
+	return best
+}
+
+// follows tells the way of one packet between two ends.
+func (m *Map) follows(src, dst *End) *Told {
+	told := &Told{From: src.Addr, To: dst.Addr}
+	w := m.way(src, dst)
+	open := m.judge(src, dst)
+	if open == None {
+		open = m.asked(w, src, dst)
+	}
+	if open == None {
+		open = All
+	}
+	p := open.first()
+	there, back := m.tell(src, dst, p)
+	told.Stop, told.Back = there.Stop, back.Stop
+	for i, s := range w.steps[:min(len(w.steps), len(there.Hops))] {
+		if s.at == nil || s.to == nil {
+			break
+		}
+		told.Way = append(told.Way, Crossing{s.r.dev, *s.at.a, *s.to.a, there.Hops[i].Decides})
+	}
+	return told
 }
 
 func (p probe) String() string {
@@ -476,19 +510,10 @@ func (m *Map) inZone(v office.VID, zone string) bool {
 	return slices.ContainsFunc(m.routers, func(r *router) bool { return r != nil && r.d.ZoneOf(v) == zone })
 }
 
-// Gateway is the address to which the hosts of a VLAN send what is for others, of
-// IPv4 or IPv6; zero where there is none.
-func (m *Map) Gateway(v office.VID, v4 bool) netip.Addr {
-	x := m.byVID[v]
-	if x == nil {
-		return netip.Addr{}
+// formOf is how who is in a VLAN sends.
+func formOf(v office.VID, tagged bool) bridge.Wire {
+	if tagged {
+		return bridge.Wire(v)
 	}
-	family := 1
-	if v4 {
-		family = 0
-	}
-	if g := x.gates[family]; g != nil {
-		return g.addr
-	}
-	return netip.Addr{}
+	return bridge.Untagged
 }

@@ -13,9 +13,9 @@ import (
 	"fmt"
 	"net/netip"
 	"slices"
-	"sync"
 
 	"klammer/core/office"
+	"klammer/core/reach"
 	"klammer/core/span"
 )
 
@@ -29,10 +29,8 @@ type Map struct {
 	door    *router // the first device with a line to the outside, nil for none
 	ends    []*End  // of all parts
 	also    []*office.Wish
-	lenient bool
-	tails   *tails                            // while a table is made
-	heard   *sync.Mutex                       // over hearing
-	hearing map[span.Place]map[span.Node]bool // of spans that some arc leads one way in; filled as it is asked for
+	tails   *tails         // while a table is made
+	hearing *reach.Hearing // of the office
 }
 
 // area is a VLAN, or the outside, as somewhere to talk from and to.
@@ -42,7 +40,6 @@ type area struct {
 	places []span.Place // one for hosts that hear the same; the one with the gateway first
 	parts  []*Part
 	gates  [2]*stand // where hosts send what is for other subnets, by family
-	open   [2]bool   // several may be that, and nothing says which
 	empty  bool      // nobody is there but routers
 	live   bool      // a device has an address there: else nothing leads in or out
 }
@@ -64,7 +61,6 @@ type router struct {
 	d      *office.Device
 	routes bool
 	state  bool
-	silent bool // nothing is said about its rules, and that is taken for a yes
 	stands []*stand
 	ifaces []iface // by VLAN; the last is the outside
 	table  [2][]entry
@@ -95,24 +91,10 @@ type entry struct {
 	text  string // how it was written
 }
 
-func familyOf(a netip.Addr) int {
-	if a.Is4() {
-		return 0
-	}
-	return 1
-}
-
 // New draws the map of an office, in which what the office and further wishes
 // name are parts of their own.
-func New(n *span.Net, also ...*office.Wish) *Map { return draw(n, false, also) }
-
-// Lenient is the map of an office in which a device of which nothing is said about
-// rules lets pass what is inside: for those who ask where a way can be, not what
-// the plan lets pass.
-func Lenient(n *span.Net) *Map { return draw(n, true, nil) }
-
-func draw(n *span.Net, lenient bool, also []*office.Wish) *Map {
-	m := &Map{Net: n, lenient: lenient, also: also, routers: make([]*router, len(n.Office.Devices)), byVID: map[office.VID]*area{}, hearing: map[span.Place]map[span.Node]bool{}, heard: &sync.Mutex{}}
+func New(n *span.Net, also ...*office.Wish) *Map {
+	m := &Map{Net: n, also: also, routers: make([]*router, len(n.Office.Devices)), byVID: map[office.VID]*area{}, hearing: reach.In(n)}
 	for dev, d := range n.Office.Devices {
 		if len(d.Addresses)+len(d.Outsides) > 0 {
 			m.routers[dev] = m.router(dev, d)
@@ -130,13 +112,12 @@ func draw(n *span.Net, lenient bool, also []*office.Wish) *Map {
 
 func (m *Map) router(dev int, d *office.Device) *router {
 	r := &router{dev: dev, d: d, routes: d.Routing(), state: d.KeepsState()}
-	r.silent = m.lenient && len(d.Rules) == 0 && d.Between == "" && d.Within == ""
 	if len(d.Outsides) > 0 && m.door == nil {
 		m.door = r
 	}
 	for i := range d.Addresses {
 		a := &d.Addresses[i]
-		s := &stand{r: r, a: a, addr: a.Prefix.Addr(), net: a.Prefix.Masked(), at: r.iface(a.VID), places: m.Net.Standing(dev, a.VID, a.On), admits: All}
+		s := &stand{r: r, a: a, addr: a.Prefix.Addr(), net: a.Prefix.Masked(), at: r.iface(a.VID), places: reach.Address(m.Net, dev, a), admits: All}
 		if a.Admits != nil {
 			s.admits = Of(m.Net.Office, a.Admits)
 		}
@@ -310,45 +291,14 @@ func (m *Map) hosts(s *span.Span, vid office.VID) bool {
 	return len(m.Net.Terminals(s, vid)) > 0 || slices.ContainsFunc(s.Nodes, func(x span.Node) bool { return m.Net.Wants(x.Hub).Has(vid) })
 }
 
-// gateways decides where the hosts of a VLAN send what is for other subnets: to
-// the address that is marked; else to one that hands out; else to the only one;
-// else to the lowest, of devices that route.
+// gateways finds the addresses to which the hosts of a VLAN send what is for other
+// subnets.
 func (m *Map) gateways(x *area) {
 	for family := range x.gates {
-		best, bestRank, equals := (*stand)(nil), 0, 0
-		for _, r := range m.routers {
-			if r == nil {
-				continue
-			}
-			for _, s := range r.stands {
-				if s.a.VID != x.vid || familyOf(s.addr) != family {
-					continue
-				}
-				rank := 0
-				switch {
-				case s.a.Gateway:
-					rank = 3
-				case !r.routes:
-				case s.a.From.IsValid():
-					rank = 2
-				default:
-					rank = 1
-				}
-				switch {
-				case rank == 0 || rank < bestRank:
-				case rank > bestRank || s.addr.Less(best.addr):
-					if rank == bestRank {
-						equals++
-					} else {
-						equals = 1
-					}
-					best, bestRank = s, rank
-				default:
-					equals++
-				}
-			}
+		if gate := m.Net.Gateways().Of(x.vid, family); gate.Is() {
+			stands := m.routers[gate.Dev].stands
+			x.gates[family] = stands[slices.IndexFunc(stands, func(s *stand) bool { return s.a.VID == x.vid && s.addr == gate.Addr() })]
 		}
-		x.gates[family], x.open[family] = best, bestRank == 1 && equals > 1
 	}
 }
 
@@ -368,7 +318,7 @@ func (m *Map) table(r *router) {
 			if !to.IsValid() {
 				to = any
 			}
-			if familyOf(to.Addr()) != family {
+			if office.Family(to.Addr()) != family {
 				continue
 			}
 			written = written || to.Bits() == 0
@@ -387,16 +337,16 @@ func (m *Map) table(r *router) {
 }
 
 // connected is the subnets that a router is in, of the family of an address.
-func (r *router) connected(a netip.Addr) []entry { return r.connectedIn(familyOf(a)) }
+func (r *router) connected(a netip.Addr) []entry { return r.connectedIn(office.Family(a)) }
 
 func (r *router) connectedIn(family int) (all []entry) {
 	for _, s := range r.stands {
-		if familyOf(s.addr) == family {
+		if office.Family(s.addr) == family {
 			all = append(all, entry{to: s.net, stand: s})
 		}
 	}
 	for _, l := range r.d.Outsides {
-		if l.Prefix.IsValid() && familyOf(l.Prefix.Addr()) == family {
+		if l.Prefix.IsValid() && office.Family(l.Prefix.Addr()) == family {
 			all = append(all, entry{to: l.Prefix.Masked(), line: true})
 		}
 	}
@@ -451,7 +401,7 @@ func (m *Map) hop(r *router, connected []entry, via netip.Addr, e *entry) bool {
 
 // lookup is what a router knows of a destination, nil for nothing.
 func (r *router) lookup(a netip.Addr) *entry {
-	table := r.table[familyOf(a)]
+	table := r.table[office.Family(a)]
 	for i := range table {
 		if table[i].to.Contains(a) {
 			return &table[i]
@@ -471,25 +421,4 @@ func (r *router) owns(a netip.Addr) *stand {
 }
 
 // hears says whether what is sent at one of some places is heard at one of others.
-func (m *Map) hears(from, to []span.Place) bool {
-	for _, a := range from {
-		for _, b := range to {
-			if a.Span != b.Span || a.Span == nil {
-				continue
-			}
-			if !a.Span.OneWay {
-				return true
-			}
-			m.heard.Lock()
-			if m.hearing[a] == nil {
-				m.hearing[a] = m.Net.Hearing(a.Span, a.Node)
-			}
-			yes := m.hearing[a][b.Node]
-			m.heard.Unlock()
-			if yes {
-				return true
-			}
-		}
-	}
-	return false
-}
+func (m *Map) hears(from, to []span.Place) bool { return m.hearing.Any(from, to) }

@@ -238,7 +238,7 @@ func (m *Map) end(p *Part, places []span.Place) *End {
 }
 
 // gateway is where the hosts of a part send what is for other subnets.
-func (p *Part) gateway() *stand { return p.area.gates[familyOf(p.Addr)] }
+func (p *Part) gateway() *stand { return p.area.gates[office.Family(p.Addr)] }
 
 // pick chooses an address that stands for a part: a host's, where it has any.
 func pick(subnet, p netip.Prefix, holes []netip.Prefix, own map[netip.Addr]*stand) (netip.Addr, bool) {

@@ -68,7 +68,7 @@ func (p *plain) routes(d *office.Device) bool {
 	for _, a := range d.Addresses {
 		vlans[a.VID] = true
 	}
-	return !d.NoRouting && (d.Forwarding == office.Routed || len(vlans) > 1)
+	return !d.NoRouting && (d.Forwarding == office.Routed || len(vlans) > 1 || len(vlans) > 0 && len(d.Outsides) > 0)
 }
 
 func (p *plain) gateway(v office.VID, v4 bool) (*office.Device, *office.Address) {

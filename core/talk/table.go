@@ -3,7 +3,6 @@ package talk
 import (
 	"cmp"
 	"fmt"
-	"net/netip"
 	"slices"
 	"strings"
 	"sync"
@@ -25,7 +24,6 @@ type Table struct {
 	wishes []Judged
 
 	Nowhere []Nowhere // routes whose next hop takes nothing
-	Unclear []Unclear // VLANs of which nothing says which address hosts use
 }
 
 // Cell is the answer for a pair.
@@ -131,7 +129,7 @@ func (t *Table) fill(marked []bool) {
 		}
 	}
 	t.wish()
-	t.Nowhere, t.Unclear = t.m.nowhere(), t.m.unclear()
+	t.Nowhere = t.m.nowhere()
 }
 
 // Kept says whether another table's answers are these, unchanged.
@@ -516,42 +514,6 @@ func (m *Map) nowhere() (out []Nowhere) {
 				_, why, _ := strings.Cut(e.stop.Text, ", and ")
 				out = append(out, Nowhere{r.d.Name, x, why})
 			}
-		}
-	}
-	return out
-}
-
-// Unclear is a VLAN in which several addresses may be where hosts send what is for
-// others: the one that is taken first.
-type Unclear struct {
-	VID     office.VID
-	Of      []netip.Addr
-	Devices []string
-}
-
-// unclear finds the VLANs of which nothing says which address hosts use.
-func (m *Map) unclear() (out []Unclear) {
-	for _, x := range m.vlans {
-		for family, open := range x.open {
-			if !open {
-				continue
-			}
-			u := Unclear{VID: x.vid}
-			var all []*stand
-			for _, r := range m.routers {
-				if r != nil && r.routes {
-					for _, s := range r.stands {
-						if s.a.VID == x.vid && familyOf(s.addr) == family {
-							all = append(all, s)
-						}
-					}
-				}
-			}
-			slices.SortStableFunc(all, func(a, b *stand) int { return a.addr.Compare(b.addr) })
-			for _, s := range all {
-				u.Of, u.Devices = append(u.Of, s.addr), append(u.Devices, s.r.d.Name)
-			}
-			out = append(out, u)
 		}
 	}
 	return out

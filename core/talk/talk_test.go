@@ -321,7 +321,7 @@ func told(t *talk.Table) string {
 	for _, j := range t.Wishes() {
 		fmt.Fprintln(&b, j.Wish, j.Holds, j.From, j.To, j.Covers, j.Bad)
 	}
-	fmt.Fprintln(&b, t.Nowhere, t.Unclear)
+	fmt.Fprintln(&b, t.Nowhere)
 	return b.String()
 }
 

@@ -4,6 +4,7 @@ import (
 	"slices"
 
 	"klammer/core/office"
+	"klammer/core/reach"
 	"klammer/core/span"
 )
 
@@ -63,7 +64,7 @@ func (m *Map) standsAlike(n *span.Net, vlans *office.Set) bool {
 			}
 			for _, s := range r.stands {
 				if s.a.VID == v {
-					add(s.places, n.Standing(r.dev, v, s.a.On))
+					add(s.places, reach.Address(n, r.dev, s.a))
 				}
 			}
 		}

@@ -247,8 +247,6 @@ func (r *router) otherwise(in, out int) office.Action {
 	switch {
 	case a.vid == 0:
 		return office.Deny
-	case r.silent:
-		return office.Allow
 	case in == out || a.zone != "" && a.zone == b.zone:
 		return r.d.WithinZones()
 	}
@@ -272,8 +270,6 @@ func (r *router) decides(in, out int, src, dst *Part, p probe) (do office.Action
 	switch {
 	case a.vid == 0:
 		return do, -1, "no rule lets it in from the outside"
-	case r.silent:
-		return do, -1, "no rules are written for it"
 	case in == out || a.zone != "" && a.zone == b.zone:
 		return do, -1, "within zones " + string(do)
 	}

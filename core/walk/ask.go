@@ -1,7 +1,9 @@
 package walk
 
 import (
+	"cmp"
 	"fmt"
+	"maps"
 	"net/netip"
 	"slices"
 
@@ -79,103 +81,133 @@ func endAt(n *span.Net, r office.PortRef) (graph.End, error) {
 }
 
 // ToDevice follows a frame to a device itself: to an address of its in the
-// frame's VLAN, else through a gateway to one in another. With device "" it is
-// the gateway of the frame's VLAN, whatever device that is.
+// frame's VLAN, else through gateways to one in another, as package talk lets it. With
+// device "" it is the gateway of the frame's VLAN ([office.GatewaysOf]).
 func ToDevice(n *span.Net, from office.PortRef, wire bridge.Wire, device string) (*Journey, error) {
 	end, err := endAt(n, from)
 	if err != nil {
 		return nil, err
 	}
 	journey := &Journey{}
-	start := arriving{end.Dev, end.Port, wire}
 	if _, why := n.Tables[end.Dev].Ingress(end.Port, wire); why != bridge.Passed {
 		journey.Why = fmt.Sprintf("%s drops it on arrival: %s.", n.RefAt(end.Dev, end.Port), why)
 		return journey, nil
 	}
-	up := spreadIn(n, start)
-	own := func(i int) (as []office.Address) {
-		d := n.Office.Devices[i]
-		as = append(as, d.Addresses...)
-		if m := d.Manage; m != nil {
-			as = append(as, office.Address{VID: m.VID, Prefix: netip.PrefixFrom(m.Addr, m.Addr.BitLen())})
-		}
-		return as
-	}
-	lost := ""
-	for i, dev := range n.Office.Devices {
-		if device != "" && dev.Name != device {
-			continue
-		}
-		all := own(i)
-		if device == "" {
-			all = dev.Addresses
-		}
-		for _, address := range all {
-			if at := up.answering(i, address); at != nil {
-				journey.add(n, up, at)
-				journey.Arrives, journey.Wire = true, at.wireIn
-				return journey.slow(n), nil
-			}
-			if address.VID == up.stops[0].dom.VID && lost == "" {
-				lost = fmt.Sprintf("It does not get to %s: %s.", dev.Name, stoppedBefore(n, up.stops[0], i, address))
-			}
-		}
-	}
+	up := spreadIn(n, arriving{end.Dev, end.Port, wire})
 	if device == "" {
-		if journey.Why = lost; lost == "" {
-			journey.Why = fmt.Sprintf("%s has no gateway: no device has an address in it.", n.Name(up.stops[0].dom.VID))
-		}
-		return journey, nil
+		return journey.toGateway(n, up), nil
 	}
-	to := n.Topo.DeviceIndex(device)
-	m := talk.Lenient(n)
-	src := m.At(up.stops[0].dom.VID, []span.Place{placeOf(n, up.stops[0])}, plugAddr(n, from))
-	var stop *talk.Stop
-	for _, x := range own(to) {
-		dst := m.At(x.VID, n.Standing(to, x.VID, x.On), x.Prefix.Addr())
-		if x.Prefix.Addr().IsValid() && x.Prefix.Bits() >= 0 && slices.ContainsFunc(n.Office.Devices[to].Addresses, func(a office.Address) bool { return a.Prefix.Addr() == x.Prefix.Addr() }) {
+	return journey.toDevice(n, up, n.Topo.DeviceIndex(device), plugAddr(n, from)), nil
+}
+
+// arrive ends a journey at an address of a device.
+func (j *Journey) arrive(n *span.Net, sent *spread, at *stop) *Journey {
+	j.add(n, sent, at)
+	j.Arrives, j.Wire = true, at.wireIn
+	return j.slow(n)
+}
+
+// toGateway is the way to where hosts of the frame's VLAN send what is for others; in a
+// device that knows no tags, of the VLAN whose gateway hears them.
+func (j *Journey) toGateway(n *span.Net, up *spread) *Journey {
+	v := up.stops[0].dom.VID
+	gates := n.Gateways()
+	for _, vid := range slices.Sorted(maps.Keys(gates)) {
+		for family := range 2 {
+			gate := gates.Of(vid, family)
+			if !gate.Is() || v != 0 && v != vid {
+				continue
+			}
+			if at := up.answering(gate.Dev, *gate.Address); at != nil {
+				return j.arrive(n, up, at)
+			}
+			if vid == v && j.Why == "" {
+				j.Why = fmt.Sprintf("It does not get to %s: %s.", n.Office.Devices[gate.Dev].Name, stoppedBefore(n, up.stops[0], gate.Dev, *gate.Address))
+			}
+		}
+	}
+	if j.Why == "" {
+		j.Why = fmt.Sprintf("%s has no gateway: no device that routes has an address in it.", n.Name(v))
+	}
+	return j
+}
+
+// toDevice is the way to any address of a device, its management among them.
+func (j *Journey) toDevice(n *span.Net, up *spread, to int, at netip.Addr) *Journey {
+	d, start := n.Office.Devices[to], up.stops[0]
+	own := slices.Clone(d.Addresses)
+	if m := d.Manage; m != nil && !slices.ContainsFunc(own, func(a office.Address) bool { return a.Prefix.Addr() == m.Addr }) {
+		own = append(own, office.Address{VID: m.VID, Prefix: netip.PrefixFrom(m.Addr, max(0, m.Addr.BitLen()))})
+	}
+	slices.SortStableFunc(own, func(a, b office.Address) int { // in its own VLAN it needs nobody who routes
+		return cmp.Compare(btoi(a.VID != start.dom.VID), btoi(b.VID != start.dom.VID))
+	})
+	m := talk.New(n)
+	src := m.At(start.dom.VID, []span.Place{placeOf(n, start)}, at)
+	var arrived *Journey
+	why, rank := "", 0
+	lost := func(text string, as int) {
+		if as > rank {
+			why, rank = text, as
+		}
+	}
+	for _, x := range own {
+		here := up.answering(to, x)
+		dst := m.Managed(to)
+		if slices.ContainsFunc(d.Addresses, func(a office.Address) bool { return a.Equal(&x) }) {
 			dst = m.Own(x.Prefix.Addr())
 		}
-		way, why := m.Way(src, dst)
-		if why != nil {
-			if stop == nil && why.Reason != talk.NoGateway && why.Reason != talk.NoHost {
-				stop = why
-			}
-			continue
+		told := m.Way(src, dst)
+		if here != nil && !told.From.IsValid() { // no subnet: nothing decides but where frames go
+			return j.arrive(n, up, here)
 		}
-		if last := journey.cross(n, up, way); last != nil {
-			for _, x := range own(to) {
-				if at := last.answering(to, x); at != nil {
-					journey.add(n, last, at)
-					journey.Arrives, journey.Wire = true, at.wireIn
-					return journey.slow(n), nil
+		sent := up
+		if told.Stop == nil && len(told.Way) > 0 {
+			sent = j.cross(n, up, told.Way)
+		}
+		if told.Stop == nil && sent != nil {
+			for _, y := range append([]office.Address{x}, own...) { // it takes what is for one of its addresses at any other
+				end := sent.answering(to, y)
+				if end == nil {
+					continue
 				}
-			}
-		}
-		journey.Steps = nil
-	}
-	if stop != nil && stop.Reason == talk.ByRule {
-		journey.Why = "It does not get there: " + stop.Text + "."
-		return journey, nil
-	}
-	for i, d := range n.Office.Devices { // a gateway takes it, and what it sends on does not get there
-		for _, in := range d.Addresses {
-			for _, out := range d.Addresses {
-				for _, x := range own(to) {
-					if lost == "" && i != to && out.VID == x.VID && in.VID != out.VID && up.answering(i, in) != nil {
-						down := spreadFrom(n, i, out)
-						lost = fmt.Sprintf("%s routes it into %s, and from there it does not get to %s: %s.", d.Name, n.Name(out.VID), device, stoppedBefore(n, down.stops[0], to, x))
-					}
+				if told.Back == nil {
+					return j.arrive(n, sent, end)
 				}
+				if arrived == nil { // another of its addresses may answer
+					arrived = (&Journey{Steps: j.Steps, Back: unanswered(told)}).arrive(n, sent, end)
+				}
+				break
 			}
 		}
+		j.Steps = nil
+		switch {
+		case told.Stop != nil && told.Stop.Reason != talk.Cut && told.Stop.Reason != talk.NoGateway && told.Stop.Reason != talk.NoHost:
+			lost("It does not get there: "+told.Stop.Text+".", 3)
+		case x.VID == start.dom.VID && here == nil:
+			lost(fmt.Sprintf("It does not get to %s: %s.", d.Name, stoppedBefore(n, start, to, x)), 4)
+		case told.From.IsValid() && told.Stop != nil && told.Stop.Reason == talk.Cut:
+			lost(whyNotRouted(n, up, told, named(d.Name), func(down *spread) string { return stoppedBefore(n, down.stops[0], to, x) }), 2)
+		}
 	}
-	if journey.Why = lost; lost == "" {
-		journey.Why = fmt.Sprintf(
-			"%s is not reached: it has no address in %s, and no gateway that the frame comes to leads to one that it has.",
-			device,
-			n.Name(up.stops[0].dom.VID),
-		)
+	if arrived != nil {
+		return arrived
 	}
-	return journey, nil
+	if why == "" {
+		why = fmt.Sprintf("%s is not reached: it has no address in %s, and no gateway that the frame comes to leads to one that it has.", d.Name, n.Name(start.dom.VID))
+	}
+	j.Why = why
+	return j
 }
+
+func btoi(b bool) int {
+	if b {
+		return 1
+	}
+	return 0
+}
+
+// named is a device's name.
+type named string
+
+func (s named) String() string { return string(s) }

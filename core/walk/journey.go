@@ -8,6 +8,7 @@ import (
 	"klammer/core/bridge"
 	"klammer/core/graph"
 	"klammer/core/office"
+	"klammer/core/reach"
 	"klammer/core/span"
 	"klammer/core/talk"
 )
@@ -30,6 +31,7 @@ type Journey struct {
 	Arrives bool
 	Wire    bridge.Wire // what it wears where it comes out
 	Why     string      // where and why it does not arrive
+	Back    string      // why its answer does not come back, "" where it does
 	Slowest office.Speed
 	At      string // the cable that is the slowest: "rack.19 ward-east.8"
 }
@@ -60,7 +62,7 @@ func To(n *span.Net, from office.PortRef, wire bridge.Wire, at office.PortRef) (
 	aim := aimAt(n, ends[1])
 	if end := up.out(ends[1], aim); end != nil {
 		journey.add(n, up, end)
-		journey.Arrives, journey.Wire = true, end.wire
+		journey.Arrives, journey.Wire, journey.Back = true, end.wire, unheard(n, ends, wire, end.wire)
 		return journey.slow(n), nil
 	}
 	start := up.stops[0]
@@ -71,25 +73,52 @@ func To(n *span.Net, from office.PortRef, wire bridge.Wire, at office.PortRef) (
 		}
 		return journey, nil
 	}
-	// Between subnets: over devices that have an address in the one and in the other.
-	m := talk.Lenient(n)
+	m := talk.New(n)
 	src := m.At(start.dom.VID, []span.Place{placeOf(n, start)}, plugAddr(n, from))
-	way, stop := m.Way(src, m.At(aim.vid, aim.places(n, ends[1]), plugAddr(n, at)))
-	if stop == nil {
-		if last := journey.cross(n, up, way); last != nil {
-			if end := last.out(ends[1], aim); end != nil {
-				journey.add(n, last, end)
-				journey.Arrives, journey.Wire = true, end.wire
-				return journey.slow(n), nil
-			}
+	told := m.Way(src, m.At(aim.vid, aim.places(n, ends[1]), plugAddr(n, at)))
+	last := journey.cross(n, up, told.Way)
+	if told.Stop == nil && last != nil {
+		if end := last.out(ends[1], aim); end != nil {
+			journey.add(n, last, end)
+			journey.Arrives, journey.Wire, journey.Back = true, end.wire, unanswered(told)
+			return journey.slow(n), nil
 		}
-		journey.Steps = nil
 	}
-	journey.Why = whyNotRouted(n, up, aim, ends)
-	if stop != nil && stop.Reason != talk.Cut && stop.Reason != talk.NoGateway && stop.Reason != talk.NoHost {
-		journey.Why = "It does not get there: " + stop.Text + "."
+	journey.Steps = nil
+	if !told.From.IsValid() {
+		journey.Why = fmt.Sprintf("%s is in %s and %s in %s, and nothing leads from the one to the other: %s.", n.Ref(ends[0]), n.Name(start.dom.VID), at, n.Name(aim.vid), told.Stop.Text)
+		return journey, nil
 	}
+	journey.Why = whyNotRouted(n, up, told, at, func(sent *spread) string { return stopped(n, sent.stops[0], ends[1]) })
 	return journey, nil
+}
+
+// unheard says why what answers at a port, in the form in which the frame came out
+// there, does not come back to where the frame was sent, in its form; "" where it does.
+func unheard(n *span.Net, ends [2]graph.End, sent, came bridge.Wire) string {
+	from, at := ends[0], ends[1]
+	if len(n.Topo.LinksAt(at.Dev, at.Port)) > 0 && !n.Office.Devices[at.Dev].TalksItself() {
+		return "" // a cable between devices, where nobody is
+	}
+	if _, why := n.Tables[at.Dev].Ingress(at.Port, came); why != bridge.Passed {
+		return fmt.Sprintf("Its answer does not come back: %s drops it on arrival: %s.", n.RefAt(at.Dev, at.Port), why)
+	}
+	down := spreadIn(n, arriving{at.Dev, at.Port, came})
+	for _, x := range down.stops {
+		if w, ok := n.Tables[from.Dev].Egress(x.dom, from.Port); x.dev == from.Dev && x.in != from.Port && ok && w == sent {
+			return ""
+		}
+	}
+	return fmt.Sprintf("Its answer does not come back: %s.", stopped(n, down.stops[0], from))
+}
+
+// unanswered says why an answer does not come back over devices that route, "" where
+// it does.
+func unanswered(told *talk.Told) string {
+	if told.Back == nil {
+		return ""
+	}
+	return "Its answer does not come back: " + told.Back.Text + "."
 }
 
 // placeOf is where a frame inside a device is.
@@ -142,41 +171,22 @@ func (j *Journey) cross(n *span.Net, up *spread, way []talk.Crossing) *spread {
 	return up
 }
 
-// whyNotRouted says what stops a frame on the way through the gateways between
-// its VLAN and the one that it is to get to.
-func whyNotRouted(n *span.Net, up *spread, aim aim, ends [2]graph.End) string {
-	start, at := up.stops[0], n.RefAt(ends[1].Dev, ends[1].Port)
-	here, there := n.Name(start.dom.VID), n.Name(aim.vid)
-	why := ""
-	gateways := 0
-	for i, device := range n.Office.Devices {
-		for _, address := range device.Addresses {
-			for _, other := range device.Addresses {
-				if address.VID != start.dom.VID || other.VID != aim.vid || other.Prefix.Addr().Is4() != address.Prefix.Addr().Is4() || start.dom.Keep {
-					continue
-				}
-				gateways++
-				if up.answering(i, address) == nil {
-					if why == "" {
-						why = fmt.Sprintf("It does not reach %s, which routes from %s to %s: %s.", device.Name, here, there, stoppedBefore(n, start, i, address))
-					}
-					continue
-				}
-				down := spreadFrom(n, i, other)
-				why = fmt.Sprintf("%s routes it into %s, and from there it does not get to %s: %s.", device.Name, there, at, stopped(n, down.stops[0], ends[1]))
-			}
-		}
+// whyNotRouted says what stops a frame between VLANs, as package talk has it, and
+// which port it is that a cut comes from: before is asked what stops a frame that the
+// last device on the way sends.
+func whyNotRouted(n *span.Net, up *spread, told *talk.Told, to fmt.Stringer, before func(sent *spread) string) string {
+	start := up.stops[0]
+	cut := told.Stop == nil || told.Stop.Reason == talk.Cut
+	switch gate := n.Gateways().Of(start.dom.VID, office.Family(told.From)); {
+	case cut && len(told.Way) == 0 && gate.Is() && up.answering(gate.Dev, *gate.Address) == nil:
+		return fmt.Sprintf("It does not reach %s, the gateway of %s at %s: %s.", n.Office.Devices[gate.Dev].Name, n.Name(start.dom.VID), gate.Addr(), stoppedBefore(n, start, gate.Dev, *gate.Address))
+	case cut && len(told.Way) > 0:
+		last := told.Way[len(told.Way)-1]
+		return fmt.Sprintf("%s routes it into %s, and from there it does not get to %s: %s.", n.Office.Devices[last.Dev].Name, n.Name(last.Out.VID), to, before(spreadFrom(n, last.Dev, last.Out)))
+	case told.Stop == nil:
+		return "It does not get there: a port on the way does not let it through."
 	}
-	if gateways == 0 {
-		return fmt.Sprintf(
-			"%s is in %s and %s in %s, and no device has an address in both, so nothing routes from the one to the other.",
-			n.RefAt(ends[0].Dev, ends[0].Port),
-			here,
-			at,
-			there,
-		)
-	}
-	return why
+	return "It does not get there: " + told.Stop.Text + "."
 }
 
 // aim is what one talks to at a port: its own VLAN, in the form in which it is
@@ -384,23 +394,9 @@ func (s *spread) answering(dev int, a office.Address) *stop {
 	return nil
 }
 
-// answers says whether a device's address is in the domain of a stop.
+// answers says whether a device's address stands where a stop is.
 func answers(n *span.Net, at *stop, address office.Address) bool {
-	if d := n.Office.Devices[at.dev]; d.Unaware() {
-		return at.dom.Kept == bridge.Untagged || at.dom.Kept == bridge.Wire(address.VID)
-	}
-	if address.VID != at.dom.VID || at.dom.Keep || !n.Lets(at.dev, address.VID) {
-		return false
-	}
-	if at.dom.Port == 0 {
-		return true
-	}
-	for _, h := range n.AddressHubs(at.dev, address.VID, address.On) {
-		if n.Topo.Hubs[h].Port == int(at.dom.Port)-1 {
-			return true
-		}
-	}
-	return false
+	return slices.Contains(reach.Address(n, at.dev, &address), placeOf(n, at))
 }
 
 // add puts the way to a stop behind what the journey has.

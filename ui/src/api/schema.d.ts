@@ -4026,6 +4026,8 @@ export interface components {
         ApiJourney: {
             arrives: boolean;
             at?: string;
+            /** @description why its answer does not come back */
+            back?: string;
             slowest?: string;
             steps: components["schemas"]["ApiStep"][];
             why?: string;

@@ -6,13 +6,14 @@
   const spaced = (port: string) => port.replace(".", " ");
 </script>
 
-<section class="way panel" class:lost={!journey.arrives}>
+<section class="way panel" class:lost={!journey.arrives || !!journey.back}>
   {#if journey.arrives}
     <h2>
       It arrives at {spaced(to)}{journey.slowest
         ? `; the slowest cable on the way has ${journey.slowest} (${journey.at?.split(" ").map(spaced).join(" to ")})`
         : ""}
     </h2>
+    {#if journey.back}<p class="wrong">{journey.back}</p>{/if}
     <ol>
       {#each journey.steps as s, i (i)}
         <li class:routed={s.routed}>
