@@ -82,7 +82,7 @@
     await tick();
     const at = document.getElementById(`stop-${key(t)}`);
     at?.scrollIntoView({ block: "center" });
-    at?.querySelector<HTMLElement>("button")?.focus();
+    (at?.querySelector<HTMLElement>("button:not(:disabled)") ?? at)?.focus(); // while something is kept none can be pressed
   }
 
   const tests = $derived(now?.tests ?? []);

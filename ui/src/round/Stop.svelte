@@ -35,6 +35,7 @@
 
 <li
   id={`stop-${key(test)}`}
+  tabindex="-1"
   class:passed={result?.passed && !result.old}
   class:failed={result && !result.passed && !result.old}
   class:old={result?.old}
