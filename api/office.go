@@ -153,6 +153,7 @@ type DeviceView struct {
 	Between    office.Action     `json:"between,omitempty" description:"as said"`
 	Within     office.Action     `json:"within,omitempty" description:"as said"`
 	Otherwise  string            `json:"otherwise,omitempty" description:"what is done where no rule fits, in words, of a device that routes"`
+	Facts      map[string]string `json:"facts,omitempty" description:"what is noted of it, by its words"`
 	Some       bool              `json:"some,omitempty" description:"after an edit: ports are only those that became otherwise"`
 	Ports      []PortView        `json:"ports" required:"true" nullable:"false"`
 }
@@ -178,17 +179,19 @@ type PortView struct {
 	Source   string            `json:"source" required:"true" enum:"nothing,port,plan,exception"`
 	Because  string            `json:"because,omitempty"`
 	Cabled   []string          `json:"cabled,omitempty"`
+	Facts    map[string]string `json:"facts,omitempty" description:"what is noted of it, by its words"`
 	Plugs    []PlugView        `json:"plugs,omitempty"`
 }
 
 // PlugView is what is plugged into a port.
 type PlugView struct {
-	Name     string `json:"name" required:"true"`
-	Wants    int    `json:"wants" required:"true"`
-	Tagged   bool   `json:"tagged" required:"true"`
-	Operator bool   `json:"operator" required:"true"`
-	At       string `json:"at,omitempty" description:"its own address"`
-	MAC      string `json:"mac,omitempty" description:"of its network card"`
+	Name     string            `json:"name" required:"true"`
+	Wants    int               `json:"wants" required:"true"`
+	Tagged   bool              `json:"tagged" required:"true"`
+	Operator bool              `json:"operator" required:"true"`
+	At       string            `json:"at,omitempty" description:"its own address"`
+	MAC      string            `json:"mac,omitempty" description:"of its network card"`
+	Facts    map[string]string `json:"facts,omitempty" description:"what is noted of it, by its words"`
 }
 
 // LinkView is a bracket under the board: a cable, or a bundle's cables as one.

@@ -393,7 +393,7 @@ func DeviceOf(n *span.Net, i int) DeviceView {
 	device := n.Office.Devices[i]
 	v := DeviceView{Name: device.Name, Kind: device.Kind, Forwarding: device.Forwarding, Follows: device.Follows, Ports: make([]PortView, len(device.Ports))}
 	v.Wording = device.Wording.String()
-	v.Adjacent, v.Console = device.Adjacent, device.Console
+	v.Adjacent, v.Console, v.Facts = device.Adjacent, device.Console, device.Facts.ByWord()
 	limits := device.Limits
 	for _, name := range office.LimitNames {
 		if most := *limits.Of(name); most > 0 {
@@ -417,7 +417,7 @@ func DeviceOf(n *span.Net, i int) DeviceView {
 	var ranges string
 	for port := range device.Ports {
 		x, compiled := &device.Ports[port], n.Tables[i].Ports[port]
-		pv := PortView{Name: x.Name, Kind: portKinds[x.Kind], Flavour: x.Flavour, Speed: x.Speed.String(), Mode: x.Mode, Because: x.Because}
+		pv := PortView{Name: x.Name, Kind: portKinds[x.Kind], Flavour: x.Flavour, Speed: x.Speed.String(), Mode: x.Mode, Because: x.Because, Facts: x.Facts.ByWord()}
 		for _, m := range x.Members {
 			pv.Members = append(pv.Members, device.Ports[m].Name)
 		}
@@ -451,7 +451,7 @@ func DeviceOf(n *span.Net, i int) DeviceView {
 	for _, k := range n.Topo.PlugsAt(i) {
 		g := n.Office.Plugs[k]
 		pv := &v.Ports[device.Port(g.Port.Port)]
-		pv.Plugs = append(pv.Plugs, PlugView{g.Name, int(g.Wants), g.Tagged, g.Operator, addrText(g.At), string(g.MAC)})
+		pv.Plugs = append(pv.Plugs, PlugView{g.Name, int(g.Wants), g.Tagged, g.Operator, addrText(g.At), string(g.MAC), g.Facts.ByWord()})
 	}
 	return v
 }

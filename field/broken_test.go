@@ -34,7 +34,7 @@ device b switch
   1-4: 110
   20: [110 120]
 cable a.20 b.20
-plug a.1 "pc" wants 110 mac 02:00:00:00:00:0a
+plug a.1 "pc" wants 110 card 02:00:00:00:00:0a
 `
 
 func readText(t testing.TB, text string) *office.Office {

@@ -46,7 +46,7 @@ device far switch
   manage 190 10.0.190.3
   4: 190 [110 120]
 cable rack.10 far.4
-plug rack.1 "pc" wants 110 mac 02:00:00:00:00:0a
+plug rack.1 "pc" wants 110 card 02:00:00:00:00:0a
 `
 
 func readText(t testing.TB, text string) *office.Office {

@@ -46,7 +46,7 @@ device b switch
   2: 20
   8: 190 [10 20]
 cable a.8 b.8
-plug a.1 "pc" wants 10 mac 02:00:00:00:00:0a
+plug a.1 "pc" wants 10 card 02:00:00:00:00:0a
 plug a.3 "laptop" wants 190 operator
 `
 

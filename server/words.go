@@ -34,6 +34,8 @@ func Words() ([]byte, error) {
 		{"keywords", "Words that a port's name is quoted for.", notation.Keywords()},
 		{"verbs", "The verbs of the line.", words},
 		{"verbForms", "Their forms, in the same order.", forms},
+		{"deviceFacts", "What is noted of a device.", facts(office.DeviceFact)},
+		{"portFacts", "What is noted of a port.", facts(office.PortFact)},
 		{"findingCodes", "What findings are called.", finding.Codes()},
 	} {
 		text, err := json.Marshal(w.list)
@@ -50,4 +52,14 @@ func Words() ([]byte, error) {
 		fmt.Fprintf(&b, "/** %s */\nexport const %s = %s as const;\n", w.says, w.name, spaced.Bytes())
 	}
 	return b.Bytes(), nil
+}
+
+// facts are the words of what is noted of something.
+func facts(of office.FactOf) (all []string) {
+	for _, w := range office.FactWords {
+		if w.Of&of != 0 {
+			all = append(all, w.Word)
+		}
+	}
+	return all
 }

@@ -46,6 +46,12 @@ device rack switch follows eight
   ports 1-8 1G
   wording by-vlan pvid-follows
   limit vlans 8 addresses 4 zones 3 rows 32
+  place "harbour/server room"
+  model "eight ports"
+  serial "A1B2"
+  note "spare fan in the drawer"
+  socket 1-4 "2.01-2.04"
+  port 4-5 note "was damaged in May"
   bundles adjacent
   console
   bundle up lacp 6-7
@@ -65,7 +71,7 @@ cable gate.lan rack.8
 cable rack.6 box.1
 plug rack.1 "pc" wants 10
 plug rack.3 "recorder" wants 30 tagged
-plug rack.5 "laptop" wants 30 operator at 10.0.30.5 mac 02:00:00:00:30:05
+plug rack.5 "laptop" wants 30 operator at 10.0.30.5 card 02:00:00:00:30:05 note "leased"
 must vlan 10 to vlan 20 web
 never vlan 20 to vlan 10
 `
@@ -116,6 +122,14 @@ var fields = []struct{ field, old, now string }{
 	{"Device.Manage", "  manage 10 10.0.10.9\n", ""},
 	{"Device.Ports", "  inner vm vm: 20\n", ""},
 	{"Device.Addresses", "  address 20 10.0.20.1/24 on lan zone out admits ping,web\n", ""},
+	{"Device.Facts", "  note \"spare fan in the drawer\"\n", ""},
+	{"Port.Facts", "  port 4-5 note \"was damaged in May\"\n", ""},
+	{"Plug.Facts", " note \"leased\"", ""},
+	{"Facts.Place", "harbour/server room", "harbour/attic"},
+	{"Facts.Model", "eight ports", "8 ports"},
+	{"Facts.Serial", "A1B2", "A1B3"},
+	{"Facts.Socket", "2.01-2.04", "2.11-2.14"},
+	{"Facts.Note", "was damaged in May", "was damaged in June"},
 	{"Wording.Name", "by-vlan pvid-follows", "by-choice"},
 	{"Wording.Habits", "pvid-follows", "leaves-last"},
 	{"Limits.VLANs", "vlans 8", "vlans 7"},

@@ -215,10 +215,11 @@ func (l *loader) devices() error {
 		state      office.State
 		between    office.Action
 		within     office.Action
+		noted      map[string]string
 	)
 	err := l.each(
 		`SELECT id, name, kind, follows, forwarding, wording, habits, max_vlans, max_addresses, max_zones, max_rows, max_rules, adjacent, has_console, manage_vid::int, manage_addr,
-			no_routing, keeps, between_zones, within_zones
+			no_routing, keeps, between_zones, within_zones, facts
 		FROM device WHERE office_id = $1 ORDER BY place`,
 		[]any{
 			&id,
@@ -241,6 +242,7 @@ func (l *loader) devices() error {
 			&state,
 			&between,
 			&within,
+			&noted,
 		},
 		func() error {
 			device, err := office.NewDevice(name, office.Kind(kind))
@@ -248,6 +250,8 @@ func (l *loader) devices() error {
 				return err
 			}
 			device.Limits, device.Adjacent, device.Console = limits, adjacent, console
+			device.Facts = office.FactsBy(noted, office.DeviceFact)
+			noted = nil
 			device.NoRouting, device.State, device.Between, device.Within = noRouting, state, between, within
 			device.Wording = office.Wording{Name: wording.Name}
 			if len(wording.Habits) > 0 {
@@ -310,16 +314,21 @@ func (l *loader) ports(byID map[int64]*office.Device) error {
 		mode, flavour  *string
 		because        string
 		bundle, member int64
+		noted          map[string]string
 		kinds          = map[string]office.PortKind{"physical": office.Physical, "bundle": office.Bundle, "inner": office.Inner}
 	)
-	err := l.each(`SELECT p.device_id, p.id, p.name, p.kind, p.inside, p.speed, p.mode, p.flavour, p.because
+	err := l.each(`SELECT p.device_id, p.id, p.name, p.kind, p.inside, p.speed, p.mode, p.flavour, p.because, p.facts
 		FROM port p JOIN device d ON d.id = p.device_id WHERE d.office_id = $1 ORDER BY p.device_id, p.place`,
-		[]any{&dev, &id, &name, &kind, &in, &speed, &mode, &flavour, &because}, func() error {
+		[]any{&dev, &id, &name, &kind, &in, &speed, &mode, &flavour, &because, &noted}, func() error {
 			device := byID[dev]
 			if device == nil {
 				return fmt.Errorf("port %s has no device", name)
 			}
 			p := office.Port{Name: name, Kind: kinds[kind], Inside: in, Speed: office.Speed(speed), Because: because, Shape: l.shapes[owner{"port", id}]}
+			if len(noted) > 0 {
+				facts := office.FactsBy(noted, office.PortFact)
+				p.Facts, noted = &facts, nil
+			}
 			if mode != nil {
 				p.Mode = office.BundleMode(*mode)
 			}
@@ -386,10 +395,12 @@ func (l *loader) plugs() error {
 	var vid int32
 	var at *netip.Addr
 	var mac *string
-	return l.each(`SELECT d.name, p.name, g.name, g.wants::int, g.tagged, g.is_operator, g.own_addr, g.own_mac::text FROM plug g
+	var noted map[string]string
+	return l.each(`SELECT d.name, p.name, g.name, g.wants::int, g.tagged, g.is_operator, g.own_addr, g.own_mac::text, g.facts FROM plug g
 		JOIN port p ON p.id = g.port_id JOIN device d ON d.id = p.device_id WHERE g.office_id = $1 ORDER BY g.place`,
-		[]any{&p.Port.Device, &p.Port.Port, &p.Name, &vid, &p.Tagged, &p.Operator, &at, &mac}, func() error {
-			p.Wants, p.At, p.MAC = office.VID(vid), netip.Addr{}, ""
+		[]any{&p.Port.Device, &p.Port.Port, &p.Name, &vid, &p.Tagged, &p.Operator, &at, &mac, &noted}, func() error {
+			p.Wants, p.At, p.MAC, p.Facts = office.VID(vid), netip.Addr{}, "", office.FactsBy(noted, office.PlugFact)
+			noted = nil
 			if mac != nil {
 				p.MAC = office.MAC(*mac)
 			}

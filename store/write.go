@@ -155,6 +155,14 @@ func (w *writer) plan(plan *office.Plan, c office.Change) {
 	}
 }
 
+// facts is what is noted of a thing, by its words.
+func facts(f *office.Facts) map[string]string {
+	if words := f.ByWord(); words != nil {
+		return words
+	}
+	return map[string]string{}
+}
+
 func addr(a netip.Addr) any {
 	if !a.IsValid() {
 		return nil
@@ -186,17 +194,17 @@ func (w *writer) device(device *office.Device, change office.Change) {
 	}
 	w.queue(`INSERT INTO device (office_id, name, place, kind, follows, forwarding, wording, habits,
 			max_vlans, max_addresses, max_zones, max_rows, max_rules, adjacent, has_console, manage_vid, manage_addr,
-			no_routing, keeps, between_zones, within_zones)
+			no_routing, keeps, between_zones, within_zones, facts)
 		VALUES (@office, @name, @place, @kind, @follows, @forwarding, @wording, @habits,
-			@vlans, @addresses, @zones, @rows, @rules, @adjacent, @console, @manage_vid, @manage_addr, @no_routing, @keeps, @between, @within)
+			@vlans, @addresses, @zones, @rows, @rules, @adjacent, @console, @manage_vid, @manage_addr, @no_routing, @keeps, @between, @within, @facts)
 		ON CONFLICT (office_id, name) DO UPDATE SET kind = @kind, follows = @follows, forwarding = @forwarding, wording = @wording, habits = @habits,
 			max_vlans = @vlans, max_addresses = @addresses, max_zones = @zones, max_rows = @rows, max_rules = @rules, adjacent = @adjacent, has_console = @console,
-			manage_vid = @manage_vid, manage_addr = @manage_addr, no_routing = @no_routing, keeps = @keeps, between_zones = @between, within_zones = @within`, pgx.NamedArgs{
+			manage_vid = @manage_vid, manage_addr = @manage_addr, no_routing = @no_routing, keeps = @keeps, between_zones = @between, within_zones = @within, facts = @facts`, pgx.NamedArgs{
 		"office": w.office, "name": device.Name, "place": change.At, "kind": string(device.Kind), "follows": null(device.Follows),
 		"forwarding": device.Forwarding.String(), "wording": device.Wording.Name, "habits": habits,
 		"vlans": device.Limits.VLANs, "addresses": device.Limits.Addresses, "zones": device.Limits.Zones, "rows": device.Limits.Rows, "rules": device.Limits.Rules,
 		"no_routing": device.NoRouting, "keeps": string(device.State), "between": string(device.Between), "within": string(device.Within),
-		"adjacent": device.Adjacent, "console": device.Console, "manage_vid": manageVID, "manage_addr": manageAddr,
+		"adjacent": device.Adjacent, "console": device.Console, "manage_vid": manageVID, "manage_addr": manageAddr, "facts": facts(&device.Facts),
 	})
 	const id = "(SELECT id FROM device WHERE office_id = $1 AND name = $2)"
 	w.queue("DELETE FROM address WHERE device_id = "+id, w.office, device.Name)
@@ -241,6 +249,7 @@ func (w *writer) ports(device *office.Device) {
 	n := len(device.Ports)
 	names, kinds, insides, becauses := make([]string, n), make([]string, n), make([]string, n), make([]string, n)
 	speeds, modes, flavours := make([]int32, n), make([]*string, n), make([]*string, n)
+	noted := make([]map[string]string, n)
 	text := func(s string) *string {
 		if s == "" {
 			return nil
@@ -250,16 +259,17 @@ func (w *writer) ports(device *office.Device) {
 	for i, p := range device.Ports {
 		names[i], kinds[i], insides[i], becauses[i] = p.Name, portKinds[p.Kind], p.Inside, p.Because
 		speeds[i], modes[i], flavours[i] = int32(p.Speed), text(string(p.Mode)), text(string(p.Flavour))
+		noted[i] = facts(p.Facts)
 	}
 	const id = "(SELECT id FROM device WHERE office_id = $1 AND name = $2)"
 	w.queue("DELETE FROM port WHERE device_id = "+id+" AND name <> ALL ($3)", w.office, device.Name, names)
-	w.queue(`INSERT INTO port (device_id, place, name, kind, inside, speed, mode, flavour, because)
-		SELECT `+id+`, p.place - 1, p.name, p.kind, p.inside, p.speed, p.mode, p.flavour, p.because
-		FROM unnest($3::text[], $4::text[], $5::text[], $6::int[], $7::text[], $8::text[], $9::text[]) WITH ORDINALITY
-			AS p (name, kind, inside, speed, mode, flavour, because, place)
+	w.queue(`INSERT INTO port (device_id, place, name, kind, inside, speed, mode, flavour, because, facts)
+		SELECT `+id+`, p.place - 1, p.name, p.kind, p.inside, p.speed, p.mode, p.flavour, p.because, p.facts
+		FROM unnest($3::text[], $4::text[], $5::text[], $6::int[], $7::text[], $8::text[], $9::text[], $10::jsonb[]) WITH ORDINALITY
+			AS p (name, kind, inside, speed, mode, flavour, because, facts, place)
 		ON CONFLICT (device_id, name) DO UPDATE SET place = EXCLUDED.place, kind = EXCLUDED.kind, inside = EXCLUDED.inside,
-			speed = EXCLUDED.speed, mode = EXCLUDED.mode, flavour = EXCLUDED.flavour, because = EXCLUDED.because`,
-		w.office, device.Name, names, kinds, insides, speeds, modes, flavours, becauses)
+			speed = EXCLUDED.speed, mode = EXCLUDED.mode, flavour = EXCLUDED.flavour, because = EXCLUDED.because, facts = EXCLUDED.facts`,
+		w.office, device.Name, names, kinds, insides, speeds, modes, flavours, becauses, noted)
 }
 
 var portKinds = [...]string{office.Physical: "physical", office.Bundle: "bundle", office.Inner: "inner"}
@@ -351,11 +361,11 @@ func (w *writer) plug(p office.Plug, c office.Change) {
 	if c.Before == nil {
 		w.makeRoom("plug", c.At)
 	}
-	w.queue(`INSERT INTO plug (office_id, port_id, name, place, wants, tagged, is_operator, own_addr, own_mac)
-		SELECT @office, p.id, @name, @place, @wants, @tagged, @operator, @addr, @mac::macaddr
+	w.queue(`INSERT INTO plug (office_id, port_id, name, place, wants, tagged, is_operator, own_addr, own_mac, facts)
+		SELECT @office, p.id, @name, @place, @wants, @tagged, @operator, @addr, @mac::macaddr, @facts
 		FROM port p JOIN device d ON d.id = p.device_id WHERE d.office_id = @office AND d.name = @device AND p.name = @port
-		ON CONFLICT (port_id, name) DO UPDATE SET wants = @wants, tagged = @tagged, is_operator = @operator, own_addr = @addr, own_mac = @mac::macaddr`, pgx.NamedArgs{
+		ON CONFLICT (port_id, name) DO UPDATE SET wants = @wants, tagged = @tagged, is_operator = @operator, own_addr = @addr, own_mac = @mac::macaddr, facts = @facts`, pgx.NamedArgs{
 		"office": w.office, "device": p.Port.Device, "port": p.Port.Port, "name": p.Name, "place": c.At,
-		"wants": p.Wants, "tagged": p.Tagged, "operator": p.Operator, "addr": addr(p.At), "mac": null(string(p.MAC)),
+		"wants": p.Wants, "tagged": p.Tagged, "operator": p.Operator, "addr": addr(p.At), "mac": null(string(p.MAC)), "facts": facts(&p.Facts),
 	})
 }

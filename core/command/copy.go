@@ -21,7 +21,7 @@ func doCopy(n *span.Net, a *args) (*Result, error) {
 }
 
 // Copy starts a device as another is: its front, bundles, inner ports, shapes,
-// wording, limits. Cables, plugs, addresses, routes and rules stay with the first.
+// wording, limits, model. Cables, plugs, what is noted, addresses, routes and rules stay with the first.
 func Copy(o *office.Office, old, name string) (*Result, error) {
 	draft := office.NewDraft(o)
 	device, err := draft.FindDevice(old)
@@ -37,6 +37,10 @@ func Copy(o *office.Office, old, name string) (*Result, error) {
 	y := device.Clone()
 	y.Name, y.Addresses = name, nil
 	y.Outsides, y.Routes, y.Rules = nil, nil, nil // which mean something at its place
+	y.Facts = office.Facts{Model: device.Facts.Model}
+	for i := range y.Ports {
+		y.Ports[i].Facts = nil
+	}
 	if device.Manage != nil {
 		y.Manage = &office.Manage{VID: device.Manage.VID}
 	}

@@ -15,14 +15,23 @@ import (
 )
 
 // Port says what a port does: untagged frames in, what leaves tagged and
-// untagged, what is refused, and where its setting comes from.
+// untagged, what is refused, where its setting comes from, and what is noted of it.
 func Port(n *span.Net, r office.PortRef) []string {
 	i := n.Topo.DeviceIndex(r.Device)
 	device := n.Office.Devices[i]
 	port := device.Port(r.Port)
+	said := does(n, i, port)
+	for w, text := range device.Ports[port].Facts.Noted() {
+		said = append(said, fmt.Sprintf("Its %s: %s.", w.Word, strings.TrimSuffix(text, ".")))
+	}
+	return said
+}
+
+func does(n *span.Net, i, port int) []string {
+	device := n.Office.Devices[i]
 	if b := device.Logical(port); b != port {
 		return append([]string{fmt.Sprintf("It is one of the ports of the bundle %s, which acts as one port.", device.Ports[b].Name)},
-			Port(n, office.PortRef{Device: device.Name, Port: device.Ports[b].Name})...)
+			does(n, i, b)...)
 	}
 	compiled := n.Tables[i].Ports[port]
 	switch {

@@ -575,7 +575,7 @@ const (
 	//	device a switch
 	//	  ports 1-2
 	//	  1-2: 110
-	//	plug a.1 "pc" wants 110 mac 02:00:00:00:01:01
+	//	plug a.1 "pc" wants 110 card 02:00:00:00:01:01
 	//	# learnt a.2 110 02:00:00:00:01:01
 	PlugElsewhere Code = "plug-elsewhere"
 
@@ -587,7 +587,7 @@ const (
 	//	device a switch
 	//	  ports 1-2
 	//	  1-2: 110
-	//	plug a.1 "pc" wants 110 mac 02:00:00:00:01:01
+	//	plug a.1 "pc" wants 110 card 02:00:00:00:01:01
 	//	# learnt a.1 120 02:00:00:00:01:01
 	PlugInOther Code = "plug-in-other"
 

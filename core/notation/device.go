@@ -213,6 +213,13 @@ func (r *reader) keyword(device *office.Device, cur *cursor, t token) (what, whi
 		device.Follows = p.text
 		return what, "", cur.done("the plan's name")
 	}
+	if w := office.FactNamed(t.text, office.DeviceFact); w != nil {
+		return what, "", r.facts(&device.Facts, w, cur, office.DeviceFact)
+	}
+	if t.text == ofPort || office.FactNamed(t.text, office.PortFact) != nil {
+		which, wrong = r.portFacts(device, cur, t)
+		return what + ":", which, wrong
+	}
 	if which, wrong, ok := r.policy(device, cur, t); ok {
 		if which != "" {
 			what += ":"

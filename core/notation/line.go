@@ -179,6 +179,8 @@ func (r *reader) removeInDevice(device *office.Device, cur *cursor, n token) *fa
 		cur.accept("adjacent")
 	case console:
 		device.Console = false
+	case ofPort:
+		return removePortFacts(device, cur, nil)
 	case speaks:
 		before := len(device.Speaks)
 		p := ""
@@ -222,6 +224,13 @@ func (r *reader) removeInDevice(device *office.Device, cur *cursor, n token) *fa
 			return faultf(n.at, "%s", err)
 		}
 	default:
+		if w := office.FactNamed(n.text, office.DeviceFact); w != nil {
+			_ = w.Put(&device.Facts, "")
+			break
+		}
+		if w := office.FactNamed(n.text, office.PortFact); w != nil {
+			return removePortFacts(device, cur, w)
+		}
 		if wrong, ok := r.removePolicy(device, cur, n); wrong != nil {
 			return wrong
 		} else if !ok {
@@ -298,6 +307,7 @@ func Statements(o *office.Office, edit office.Edit) (lines []string, exact bool)
 // changed.
 func deviceLines(was, is *office.Device) (lines []string) {
 	body := func(d *office.Device) []string {
+		d = withoutFacts(d)
 		all := strings.Split(Thing(d), "\n")
 		for i := range all {
 			all[i] = strings.TrimSpace(all[i])
@@ -305,6 +315,7 @@ func deviceLines(was, is *office.Device) (lines []string) {
 		return all
 	}
 	before, after := body(was), body(is)
+	lines = FactLines(was, is)
 	if before[0] != after[0] {
 		lines = append(lines, "# "+after[0])
 	}

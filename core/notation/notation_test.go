@@ -304,3 +304,67 @@ func same(a, b *office.Office) bool {
 	}
 	return true
 }
+
+// TestFacts: what is noted is read and printed as it was, on the line too, and a range of
+// sockets goes to the ports in order.
+func TestFacts(t *testing.T) {
+	f, err := notation.Read("facts", "device old switch\n  ports socket, note\n  note: 10\n  socket note \"W1\"\n")
+	require.ErrorContains(t, err, "colon is missing", "a port that had the name before it was a word keeps it")
+	f, err = notation.Read("facts", "device old switch\n  ports 1, note\n  note: 10\n  socket note \"W1\"\n  port note note \"W2\"\n")
+	require.NoError(t, err)
+	require.Equal(t, &office.Facts{Socket: "W1", Note: "W2"}, f.Office.Devices[0].Ports[1].Facts)
+	f, err = notation.Read("facts", `device rack switch
+  ports 1-12
+  place "harbour/server room"  model "24 ports, own brand"  serial "A1B2"  note "spare fan"
+  socket 1-8 "2.01-2.08"
+  socket 9 "B-1-B-2"
+  socket 10,12 "B-3,B-7"
+  port 9-10 note "was damaged in May"
+  port 1 socket "X" note "here"
+plug rack.5 "ultrasound" wants 130 at 10.61.130.31 card 02:00:5e:10:00:01 note "leased"
+`)
+	require.NoError(t, err)
+	rack := f.Office.Devices[0]
+	require.Equal(t, office.Facts{Place: "harbour/server room", Model: "24 ports, own brand", Serial: "A1B2", Note: "spare fan"}, rack.Facts)
+	var sockets []string
+	for _, p := range rack.Ports {
+		if p.Facts != nil {
+			sockets = append(sockets, p.Name+"="+p.Facts.Socket)
+		}
+	}
+	require.Equal(t, "1=X 2=2.02 3=2.03 4=2.04 5=2.05 6=2.06 7=2.07 8=2.08 9=B-1-B-2 10=B-3 12=B-7", strings.Join(sockets, " "))
+	text := notation.Print(f.Office)
+	for _, line := range []string{"  note \"spare fan\"\n", "  socket 1 \"X\"\n", "  socket 2-8 \"2.02-2.08\"\n", "  port 9-10 note \"was damaged in May\"\n", " card 02:00:5e:10:00:01 note \"leased\"\n"} {
+		require.Contains(t, text, line)
+	}
+	again, err := notation.Read("facts", text)
+	require.NoError(t, err)
+	require.Equal(t, text, notation.Print(again.Office))
+
+	o := f.Office
+	for _, line := range []string{`rack note "moved"`, `-rack place`, `rack socket 11 "C-1"`, `-rack socket 2-8`, `-rack port 9 note`, `-rack port 1`} {
+		o, _, err = notation.Line(o, line)
+		require.NoError(t, err, line)
+	}
+	text = notation.Print(o)
+	require.Contains(t, text, "note \"moved\"")
+	require.NotContains(t, text, "place")
+	require.NotContains(t, text, "2.0")
+	require.Contains(t, text, "  port 10 note")
+	// The lines that lead from one to the other do so, and nothing else.
+	back := o
+	for _, line := range notation.FactLines(o.Devices[0], rack) {
+		back, _, err = notation.Line(back, line)
+		require.NoError(t, err, line)
+	}
+	require.Equal(t, notation.Print(f.Office), notation.Print(back))
+	for line, why := range map[string]string{
+		`rack socket 1-8 "2.01-2.07"`: "is 7, and there are 8 ports",
+		`rack port 1 "x"`:             "what is noted of them: socket or note",
+		`rack note`:                   "note, in quotes",
+		`-rack port 1 place`:          "place is not noted of ports",
+	} {
+		_, _, err := notation.Line(o, line)
+		require.ErrorContains(t, err, why, line)
+	}
+}

@@ -146,7 +146,10 @@ func Thing(t office.Thing) string {
 			text += " at " + t.At.String()
 		}
 		if t.MAC != "" {
-			text += " mac " + string(t.MAC)
+			text += " card " + string(t.MAC)
+		}
+		for w, noted := range t.Facts.Noted() {
+			text += " " + w.Word + " " + quote(noted)
 		}
 		return text
 	case *office.NamedService:
@@ -247,6 +250,12 @@ func (p *printer) device(device *office.Device) {
 		if x.Kind == office.Inner {
 			in("inner:"+x.Name, "inner %s %s: %s", listName(x.Name), x.Flavour, settingText(x.Shape, x.Because))
 		}
+	}
+	for w, text := range device.Facts.Noted() {
+		in(w.Word, "%s %s", w.Word, quote(text))
+	}
+	for _, f := range portFacts(device) {
+		in(f.word+":"+f.first, "%s", f.text)
 	}
 	for _, address := range device.Addresses {
 		in("address:"+addressKey(address), "%s", AddressText(address))

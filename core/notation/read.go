@@ -617,7 +617,7 @@ func (r *reader) plug(cur *cursor) (string, *fault) {
 			if plug.At, wrong = address(cur.next()); wrong != nil {
 				return key, wrong
 			}
-		case t.is("mac"):
+		case t.is("card"), t.is("mac"): // mac is how it was written first
 			card, f := cur.word("the address of a network card")
 			if f != nil {
 				return key, f
@@ -627,8 +627,12 @@ func (r *reader) plug(cur *cursor) (string, *fault) {
 				return key, faultf(card.at, "%s", err)
 			}
 			plug.MAC = mac
+		case office.FactNamed(wordText(t), office.PlugFact) != nil:
+			if f := r.fact(&plug.Facts, office.FactNamed(t.text, office.PlugFact), cur); f != nil {
+				return key, f
+			}
 		default:
-			return key, faultf(t.at, "%s does not belong here: after the VLAN come tagged, operator, at with its own address, and mac with that of its card", t.shown())
+			return key, faultf(t.at, "%s does not belong here: after the VLAN come tagged, operator, at with its own address, card with that of its network card, and note", t.shown())
 		}
 	}
 	if r.again(key) {

@@ -28,17 +28,23 @@ var keywords = func() map[string]bool {
 	return all
 }()
 
-// console and speaks start a statement of a device that has no port of that name:
-// names of ports and uses that people had before they were words.
+// console, speaks, port and the words of facts start a statement of a device that has
+// no port of that name: names of ports and uses that people had before they were words.
 const (
 	console = "console"
 	speaks  = "speaks"
+	ofPort  = "port"
 )
+
+// young says whether a word is one of those.
+func young(word string) bool {
+	return word == console || word == speaks || word == ofPort || office.FactNamed(word, office.DeviceFact|office.PortFact) != nil
+}
 
 // ofDevice says whether a word starts a statement of a device, and not a list of
 // its ports.
 func ofDevice(t token, d *office.Device) bool {
-	return t.kind == word && (keywords[t.text] && t.text != "last" || (t.text == console || t.text == speaks) && d.Port(t.text) < 0)
+	return t.kind == word && (keywords[t.text] && t.text != "last" || young(t.text) && d.Port(t.text) < 0)
 }
 
 // Keywords lists them.

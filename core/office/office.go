@@ -116,6 +116,7 @@ type Port struct {
 	Flavour Flavour    // of an inner port
 	Shape   *Shape     // what is set on the port itself; nil: nothing
 	Because string     // the reason of an exception
+	Facts   *Facts     // nil where nothing is noted; not changed once made
 }
 
 // Address is a VLAN's IP address on a device.
@@ -150,6 +151,7 @@ type Device struct {
 	Between    Action  // "": by its kind, see [Device.BetweenZones]
 	Within     Action  // "": allow
 	Rules      []Rule  // the first that fits decides
+	Facts      Facts
 
 	index  map[string]int
 	sealed bool // index and Port.Bundle are complete
@@ -272,6 +274,7 @@ type Plug struct {
 	Operator bool       // the administrator's own
 	At       netip.Addr // its own address, where one is said
 	MAC      MAC        // of its network card, by which it is known wherever it is; "" where none is said
+	Facts    Facts
 }
 
 // VLAN finds a VLAN of the register, nil where there is none.

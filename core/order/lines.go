@@ -115,6 +115,7 @@ func paperLines(was, d *office.Device) (out []string) {
 		gone := !slices.ContainsFunc(d.Speaks, func(x office.Speaks) bool { return x.Protocol == s.Protocol })
 		say(gone, false, "", "speaks "+string(s.Protocol))
 	}
+	out = append(out, notation.FactLines(was, d)...)
 	return out
 }
 

@@ -3699,6 +3699,10 @@ export interface components {
             between?: components["schemas"]["OfficeAction"];
             /** @description it is set at its console, too, by who stands at it */
             console?: boolean;
+            /** @description what is noted of it, by its words */
+            facts?: {
+                [key: string]: string;
+            };
             follows?: string;
             forwarding: components["schemas"]["OfficeForwarding"];
             keepsState?: boolean;
@@ -4375,6 +4379,10 @@ export interface components {
         ApiPlugView: {
             /** @description its own address */
             at?: string;
+            /** @description what is noted of it, by its words */
+            facts?: {
+                [key: string]: string;
+            };
             /** @description of its network card */
             mac?: string;
             name: string;
@@ -4393,6 +4401,10 @@ export interface components {
             because?: string;
             bundle?: string;
             cabled?: string[];
+            /** @description what is noted of it, by its words */
+            facts?: {
+                [key: string]: string;
+            };
             flavour?: components["schemas"]["OfficeFlavour"];
             /** @description its name inside the device, where it differs */
             inside?: string;

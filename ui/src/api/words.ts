@@ -26,5 +26,9 @@ export const keywords = ["last", "office", "vlan", "use", "plan", "device", "cab
 export const verbs = ["add", "allow", "bring", "copy", "deny", "follow", "rename", "renumber", "retire", "talks", "withdraw", "plan"] as const;
 /** Their forms, in the same order. */
 export const verbForms = ["add NAME switch, 24 ports, by VLAN", "allow WHO to WHOM [SERVICES]", "bring VLAN to DEVICE.PORT … [tagged]", "copy DEVICE to NAME", "deny WHO to WHOM [SERVICES]", "follow DEVICE PLAN", "rename device|vlan|use|plan NAME to NAME", "renumber VLAN to VID [with subnets]", "retire VLAN", "talks VLAN like VLAN", "withdraw VLAN from DEVICE.PORT …", "plan NAME from DEVICE"] as const;
+/** What is noted of a device. */
+export const deviceFacts = ["place", "model", "serial", "note"] as const;
+/** What is noted of a port. */
+export const portFacts = ["socket", "note"] as const;
 /** What findings are called. */
 export const findingCodes = ["not-carried", "untagged-mismatch", "one-way", "split", "merged", "pvid-not-member", "plug-unserved", "tag-into-unaware", "bundle-one-sided", "bundle-crossed", "bundle-uneven", "bundle-mode", "bundle-gap", "management-cut", "limit-passed", "unsayable", "address-outside", "subnet-overlap", "handout-outside", "gateway-twice", "handout-twice", "subnet-differs", "route-nowhere", "route-loop", "way-back", "must-fails", "never-fails", "plug-in-other", "plug-test", "loop", "pvid-differs", "many-untagged", "open-edge", "unregistered", "no-gateway", "management-shared", "needed-differs", "way-back-differs", "rule-one-way", "gateway-unclear", "outside-open", "handout-open", "cable-differs", "carries-unneeded", "left-in-default", "unused", "rule-unused", "exception-equal", "exception-unexplained", "number-habit", "plug-elsewhere"] as const;

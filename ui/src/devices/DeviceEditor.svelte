@@ -1,9 +1,10 @@
 <script lang="ts">
   import type { Device } from "../api/client";
-  import { forwardings, wordings } from "../api/words";
+  import { deviceFacts, forwardings, wordings } from "../api/words";
   import { office } from "../state/office.svelte";
   import { pending } from "../state/pending.svelte";
   import { asks } from "./asks";
+  import { noted } from "./noted";
   import Inside from "./Inside.svelte";
   import { place } from "../state/place.svelte";
 
@@ -68,6 +69,17 @@
       onchange={(e) => e.currentTarget.value.trim() && say(`${n} limit ${e.currentTarget.value}`)}
     /></label
   >
+  {#each deviceFacts as fact (fact)}
+    <label class="noted"
+      >{fact}
+      <input
+        class="field"
+        value={device.facts?.[fact] ?? ""}
+        maxlength="500"
+        onchange={(e) => say(noted(n, fact, e.currentTarget.value))}
+      /></label
+    >
+  {/each}
 </div>
 <Inside {device} {say} />
 <form onsubmit={(e) => (e.preventDefault(), void line())}>
@@ -108,6 +120,9 @@
     grid-template-columns: 92px minmax(0, 1fr);
     align-items: center;
     gap: 8px;
+  }
+  .noted::first-letter {
+    text-transform: uppercase;
   }
   form {
     display: flex;

@@ -1,9 +1,12 @@
 <script lang="ts">
   import type { Device } from "../api/client";
   import PortField from "../shell/PortField.svelte";
+  import { portFacts } from "../api/words";
   import { quote, ref } from "../line/quote";
   import { office } from "../state/office.svelte";
   import { pending } from "../state/pending.svelte";
+
+  import { noted } from "./noted";
 
   let { device, port }: { device: Device; port: string } = $props();
 
@@ -41,6 +44,18 @@
   {#if set.source === "exception"}<p class="soft">
       an exception: the plan says <span class="mono">{set.planned}</span>{set.because ? `; ${set.because}` : ""}
     </p>{:else if set.because}<p class="soft">because {set.because}</p>{/if}
+  {#each portFacts as fact (fact)}
+    <label class="noted"
+      >{fact}
+      <input
+        class="field"
+        value={p.facts?.[fact] ?? ""}
+        maxlength="500"
+        aria-label={`The ${fact} of ${device.name} ${port}`}
+        onchange={(e) => say(noted(`${device.name} port ${quote(port)}`, fact, e.currentTarget.value))}
+      /></label
+    >
+  {/each}
   {#if set.cabled}
     {#each set.cabled as c (c)}<p class="row">
         cable to <b>{c.replace(".", " ")}</b>
@@ -55,7 +70,11 @@
   {#each p.plugs ?? [] as g (g.name)}
     <p class="row">
       <b>{g.name}</b>
-      <span class="soft">wants {g.wants}{g.tagged ? " tagged" : ""}{g.operator ? ", the operator's" : ""}{g.at ? `, at ${g.at}` : ""}</span>
+      <span class="soft"
+        >wants {g.wants}{g.tagged ? " tagged" : ""}{g.operator ? ", the operator's" : ""}{g.at ? `, at ${g.at}` : ""}{g.facts?.note
+          ? `; ${g.facts.note}`
+          : ""}</span
+      >
       <button aria-label={`Unplug ${g.name}`} onclick={() => say(`-plug ${at} ${JSON.stringify(g.name)}`)}>×</button>
     </p>
   {/each}
@@ -88,6 +107,9 @@
     grid-template-columns: 64px minmax(0, 1fr);
     align-items: center;
     gap: 8px;
+  }
+  .noted::first-letter {
+    text-transform: uppercase;
   }
   .check {
     display: flex;

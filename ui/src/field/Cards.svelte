@@ -17,7 +17,7 @@
       ?.plugs?.filter((g) => !g.mac && g.wants === c.vid) ?? [];
   const ref = (c: (typeof cards)[number]) => `${c.device}.${/^[\w.-]+$/.test(c.port) ? c.port : JSON.stringify(c.port)}`;
   const is = (c: (typeof cards)[number], name: string, more = "") =>
-    pending.propose([`plug ${ref(c)} ${JSON.stringify(name)} wants ${c.vid}${more} mac ${c.mac}`], `${c.mac} is ${name}`);
+    pending.propose([`plug ${ref(c)} ${JSON.stringify(name)} wants ${c.vid}${more} card ${c.mac}`], `${c.mac} is ${name}`);
   function named(e: SubmitEvent, c: (typeof cards)[number]) {
     e.preventDefault();
     const name = String(new FormData(e.currentTarget as HTMLFormElement).get("name") ?? "").trim();
@@ -38,8 +38,15 @@
             {#if c.name}<b>{c.name}</b>{:else}
               {#each plugs(c) as g (g.name)}
                 <button
-                  onclick={() => is(c, g.name, (g.tagged ? " tagged" : "") + (g.operator ? " operator" : "") + (g.at ? ` at ${g.at}` : ""))}
-                  >is {g.name}</button
+                  onclick={() =>
+                    is(
+                      c,
+                      g.name,
+                      (g.tagged ? " tagged" : "") +
+                        (g.operator ? " operator" : "") +
+                        (g.at ? ` at ${g.at}` : "") +
+                        (g.facts?.note ? ` note ${JSON.stringify(g.facts.note)}` : ""),
+                    )}>is {g.name}</button
                 >
               {:else}
                 <form onsubmit={(e) => named(e, c)}>

@@ -1,4 +1,5 @@
 <script lang="ts">
+  import { deviceFacts } from "../api/words";
   import { latest } from "../api/latest";
   import { api, type SheetAnswer } from "../api/client";
   import Front from "../front/Front.svelte";
@@ -50,6 +51,9 @@
       <header class="head">
         <h1>{device.name}</h1>
         <p class="lead">{device.kind}{wording ? `, asks ${wording}` : ""}{device.manage ? `, managed in ${device.manage}` : ""}</p>
+        {#if device.facts}<p class="lead">
+            {deviceFacts.flatMap((w) => (device.facts![w] ? `${w}: ${device.facts![w]}` : [])).join(" · ")}
+          </p>{/if}
         <p class="print">{view.title} · revision {answer?.revision ?? view.revision} · {today}</p>
         <a class="noprint csv" href={`/api/offices/${view.id}/grid?device=${encodeURIComponent(device.name)}`} download>grid as CSV</a>
         <button class="noprint" onclick={() => print()}>Print for the rack door</button>

@@ -1,0 +1,268 @@
+package notation
+
+import (
+	"fmt"
+	"slices"
+	"strconv"
+	"strings"
+
+	"klammer/core/office"
+)
+
+// fact reads the text of one fact, after its word.
+func (r *reader) fact(f *office.Facts, w *office.FactWord, cur *cursor) *fault {
+	t, wrong := cur.text(fmt.Sprintf("%s, in quotes (%s),", w.Word, w.Says))
+	if wrong != nil {
+		return wrong
+	}
+	if err := w.Put(f, t.text); err != nil && !r.history { // what was kept once can be read
+		return faultf(t.at, "%s", err)
+	}
+	return nil
+}
+
+// facts reads a fact after its word, and others that follow it on the line.
+func (r *reader) facts(f *office.Facts, w *office.FactWord, cur *cursor, of office.FactOf) *fault {
+	for {
+		if wrong := r.fact(f, w, cur); wrong != nil {
+			return wrong
+		}
+		if !cur.more() {
+			return nil
+		}
+		t := cur.next()
+		if w = office.FactNamed(wordText(t), of); w == nil {
+			return faultf(t.at, "%s does not belong here: after it come %s", t.shown(), strings.Join(factWords(of), ", "))
+		}
+	}
+}
+
+func factWords(of office.FactOf) (all []string) {
+	for _, w := range office.FactWords {
+		if w.Of&of != 0 {
+			all = append(all, w.Word)
+		}
+	}
+	return all
+}
+
+// portFacts reads what is noted of ports: port PORTS note "…", or a fact's own word,
+// as in socket 1-8 "2.01-2.08", which gives a range to the ports in order.
+func (r *reader) portFacts(device *office.Device, cur *cursor, t token) (which string, wrong *fault) {
+	list, wrong := portList(cur)
+	if wrong != nil {
+		return "", wrong
+	}
+	at, wrong := resolveAll(device, list)
+	if wrong != nil {
+		return "", wrong
+	}
+	which = device.Ports[at[0]].Name
+	if w := office.FactNamed(t.text, office.PortFact); t.text != ofPort {
+		text, f := cur.text(fmt.Sprintf("%s, in quotes (%s),", w.Word, w.Says))
+		if f != nil {
+			return which, f
+		}
+		texts := []string{text.text}
+		if len(at) > 1 {
+			if texts = series(text.text); len(texts) != len(at) {
+				return which, faultf(text.at, "%q is %d, and there are %d ports: name as many, as in socket 1-8 \"2.01-2.08\"", text.text, len(texts), len(at))
+			}
+		}
+		for i, p := range at {
+			if f := notePort(device, p, w, texts[i], text.at); f != nil {
+				return which, f
+			}
+		}
+		return which, cur.done(w.Word + " and its text")
+	}
+	var noted office.Facts
+	word := cur.next()
+	w := office.FactNamed(wordText(word), office.PortFact)
+	if w == nil {
+		return which, faultf(word.at, "after the ports comes what is noted of them: %s%s", strings.Join(factWords(office.PortFact), " or "), found(word))
+	}
+	if f := r.facts(&noted, w, cur, office.PortFact); f != nil {
+		return which, f
+	}
+	for _, p := range at {
+		for w, text := range noted.Noted() {
+			if f := notePort(device, p, w, text, word.at); f != nil {
+				return which, f
+			}
+		}
+	}
+	return which, nil
+}
+
+func notePort(device *office.Device, port int, w *office.FactWord, text string, at int) *fault {
+	facts, err := device.Ports[port].Facts.With(w, text)
+	if err != nil {
+		return faultf(at, "%s", err)
+	}
+	device.Ports[port].Facts = facts
+	return nil
+}
+
+// removePortFacts reads the ports of which something is noted no more: one fact, or
+// that which is named, or all.
+func removePortFacts(device *office.Device, cur *cursor, w *office.FactWord) *fault {
+	list, wrong := portList(cur)
+	if wrong != nil {
+		return wrong
+	}
+	at, wrong := resolveAll(device, list)
+	if wrong != nil {
+		return wrong
+	}
+	if w == nil && cur.more() {
+		t := cur.next()
+		if w = office.FactNamed(wordText(t), office.PortFact); w == nil {
+			return faultf(t.at, "%s is not noted of ports: %s", t.shown(), strings.Join(factWords(office.PortFact), " or "))
+		}
+	}
+	for _, p := range at {
+		if w == nil {
+			device.Ports[p].Facts = nil
+		} else {
+			device.Ports[p].Facts, _ = device.Ports[p].Facts.With(w, "")
+		}
+	}
+	return cur.done("what is to be removed")
+}
+
+// mostSeries bounds how many names one text may stand for.
+const mostSeries = 4096
+
+// series is the names that a text stands for, in order: "2.01-2.08,3.01" is nine. What
+// is no range is one name.
+func series(text string) (all []string) {
+	for part := range strings.SplitSeq(text, ",") {
+		part = strings.TrimSpace(part)
+		names := []string{part}
+		for i := range part {
+			if part[i] != '-' {
+				continue
+			}
+			if run := between(part[:i], part[i+1:]); len(run) > 0 {
+				names = run
+				break
+			}
+		}
+		if all = append(all, names...); len(all) > mostSeries {
+			return all
+		}
+	}
+	return all
+}
+
+// between is the names from one to another that differ in the number that they end in;
+// none where that is no range.
+func between(from, to string) (all []string) {
+	head, a := numbered(from)
+	other, b := numbered(to)
+	if a == "" || b == "" || head != other || len(a) > len(b) || len(b) > len(a) && (a[0] == '0' || b[0] == '0') {
+		return nil
+	}
+	first, _ := strconv.Atoi(a)
+	last, _ := strconv.Atoi(b)
+	if first >= last || last-first >= mostSeries {
+		return nil
+	}
+	for k := first; k <= last; k++ {
+		all = append(all, fmt.Sprintf("%s%0*d", head, len(a), k))
+	}
+	return all
+}
+
+// numbered parts a name and the number that it ends in, of at most nine digits.
+func numbered(name string) (head, number string) {
+	i := len(name)
+	for i > 0 && len(name)-i < 9 && name[i-1] >= '0' && name[i-1] <= '9' {
+		i--
+	}
+	return name[:i], name[i:]
+}
+
+// noted is a statement of what is noted of ports, and the first of them.
+type noted struct{ word, first, text string }
+
+// portFacts is what is noted of a device's ports, as statements: neighbours on the front
+// whose texts go on, or are one, share a line.
+func portFacts(device *office.Device) (all []noted) {
+	for k := range office.FactWords {
+		w := &office.FactWords[k]
+		if w.Of&office.PortFact == 0 {
+			continue
+		}
+		own := w.Of == office.PortFact
+		for i := 0; i < len(device.Ports); i++ {
+			first := w.In(device.Ports[i].Facts)
+			if first == "" {
+				continue
+			}
+			j, text := i, first
+			for device.Ports[i].Kind == office.Physical && j+1 < len(device.Ports) && device.Ports[j+1].Kind == office.Physical {
+				next := w.In(device.Ports[j+1].Facts)
+				if !own {
+					if next != first {
+						break
+					}
+				} else {
+					run := between(first, next)
+					want := first + "-" + next
+					if len(run) != j+2-i || !slices.Equal(series(want), run) {
+						break
+					}
+					text = want
+				}
+				j++
+			}
+			where := rangeText(device, i, j)
+			line := ofPort + " " + where + " " + w.Word + " " + quote(text)
+			if own {
+				line = w.Word + " " + where + " " + quote(text)
+			}
+			all = append(all, noted{strings.Fields(line)[0], device.Ports[i].Name, line})
+			i = j
+		}
+	}
+	return all
+}
+
+// withoutFacts is a device of which nothing is noted.
+func withoutFacts(d *office.Device) *office.Device {
+	c := d.Clone()
+	c.Facts = office.Facts{}
+	for i := range c.Ports {
+		c.Ports[i].Facts = nil
+	}
+	return c.Seal()
+}
+
+// FactLines are the statements that lead from what is noted of one device to what is
+// noted of another with its ports.
+func FactLines(was, is *office.Device) (lines []string) {
+	for k := range office.FactWords {
+		w := &office.FactWords[k]
+		if a, b := w.In(&was.Facts), w.In(&is.Facts); a != b && b == "" {
+			lines = append(lines, "-"+is.Name+" "+w.Word)
+		} else if a != b {
+			lines = append(lines, is.Name+" "+w.Word+" "+quote(b))
+		}
+		for i := range is.Ports {
+			port := &is.Ports[i]
+			var before *office.Facts
+			if p := was.Port(port.Name); p >= 0 {
+				before = was.Ports[p].Facts
+			}
+			at := is.Name + " " + ofPort + " " + rangeText(is, i, i) + " " + w.Word
+			if a, b := w.In(before), w.In(port.Facts); a != b && b == "" {
+				lines = append(lines, "-"+at)
+			} else if a != b {
+				lines = append(lines, at+" "+quote(b))
+			}
+		}
+	}
+	return lines
+}

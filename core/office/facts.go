@@ -1,0 +1,117 @@
+package office
+
+import "iter"
+
+// Facts are what people note of a device, a port or a plug and what decides nothing:
+// it is kept, shown, searched, printed and exported. What may be noted of what is
+// declared once, in [FactWords]; notation, store, history and views go by that.
+type Facts struct {
+	Place  string // where a device stands: site/room/…
+	Model  string // what it is sold as
+	Serial string
+	Socket string // the wall socket that a port leads to
+	Note   string
+}
+
+// FactOf is what a fact may be noted of; several together.
+type FactOf uint8
+
+const (
+	DeviceFact FactOf = 1 << iota
+	PortFact
+	PlugFact
+)
+
+// FactWord declares a fact.
+type FactWord struct {
+	Word string // in notation and in JSON
+	Says string // what it is, for people
+	Of   FactOf
+	at   func(*Facts) *string
+}
+
+// FactWords are all facts, in the order in which they are written.
+var FactWords = []FactWord{
+	{"place", "where it stands, as in harbour/server room", DeviceFact, func(f *Facts) *string { return &f.Place }},
+	{"model", "what it is sold as", DeviceFact, func(f *Facts) *string { return &f.Model }},
+	{"serial", "its serial number", DeviceFact, func(f *Facts) *string { return &f.Serial }},
+	{"socket", "the wall socket that it leads to", PortFact, func(f *Facts) *string { return &f.Socket }},
+	{"note", "what else to know", DeviceFact | PortFact | PlugFact, func(f *Facts) *string { return &f.Note }},
+}
+
+// FactNamed is the fact of a word that may be noted of something, nil for none.
+func FactNamed(word string, of FactOf) *FactWord {
+	for i := range FactWords {
+		if x := &FactWords[i]; x.Word == word && x.Of&of != 0 {
+			return x
+		}
+	}
+	return nil
+}
+
+// In is what is noted; "" where nothing is.
+func (w *FactWord) In(f *Facts) string {
+	if f == nil {
+		return ""
+	}
+	return *w.at(f)
+}
+
+// Put notes it: at most [MostText] letters, "" for nothing. The error says what would
+// be right.
+func (w *FactWord) Put(f *Facts, text string) error {
+	if err := CheckText("the "+w.Word, text, MostText, true); err != nil {
+		return err
+	}
+	*w.at(f) = text
+	return nil
+}
+
+// Noted yields what is noted, in the order of [FactWords].
+func (f *Facts) Noted() iter.Seq2[*FactWord, string] {
+	return func(yield func(*FactWord, string) bool) {
+		for i := range FactWords {
+			if text := FactWords[i].In(f); text != "" && !yield(&FactWords[i], text) {
+				return
+			}
+		}
+	}
+}
+
+// ByWord is what is noted by its words, nil for nothing.
+func (f *Facts) ByWord() (out map[string]string) {
+	for w, text := range f.Noted() {
+		if out == nil {
+			out = map[string]string{}
+		}
+		out[w.Word] = text
+	}
+	return out
+}
+
+// FactsBy reads what [Facts.ByWord] gave. Words that are none of what it is noted of
+// are left out.
+func FactsBy(words map[string]string, of FactOf) (f Facts) {
+	for word, text := range words {
+		if w := FactNamed(word, of); w != nil {
+			*w.at(&f) = text
+		}
+	}
+	return f
+}
+
+// With is the facts with one noted otherwise, nil where nothing is noted any more: for
+// ports, of which most have none.
+func (f *Facts) With(w *FactWord, text string) (*Facts, error) {
+	var next Facts
+	if f != nil {
+		next = *f
+	}
+	if err := w.Put(&next, text); err != nil {
+		return f, err
+	}
+	if next == (Facts{}) {
+		return nil, nil
+	}
+	return &next, nil
+}
