@@ -9,108 +9,147 @@ import (
 )
 
 // Diff is the edit that leads from one office to another: what differs, and no
-// more, with the order of things last where that differs.
+// more, with the order of things last where that differs. What goes, goes from the
+// leaves to the roots, what comes or changes from the roots to the leaves:
+//
+//	plugs, wishes, rules, cables, devices, VLANs    go
+//	VLANs, services, uses, plans, devices, rules    come
+//	plans, uses, services                           go, that nothing names any more
+//	cables, plugs, wishes                           come
 func Diff(from, to *office.Office) (office.Edit, error) {
-	draft := office.NewDraft(from)
-	do := func(err error) error {
-		if err != nil {
-			return fmt.Errorf("what differs cannot be one edit: %w", err)
-		}
-		return nil
-	}
-	draft.SetTitle(to.Title)
-	// What goes, from the leaves to the roots.
-	plugs, cables := map[office.Plug]bool{}, map[office.Key]office.Cable{}
-	for _, p := range to.Plugs {
-		plugs[p] = true
-	}
-	for _, c := range to.Cables {
-		cables[c.Key()] = c
-	}
-	for _, p := range from.Plugs {
-		if !plugs[p] {
-			if err := do(draft.Unplug(p.Port, p.Name)); err != nil {
-				return nil, err
-			}
+	d := &differ{from: from, to: to, draft: office.NewDraft(from), moving: movingZones(from, to)}
+	d.draft.SetTitle(to.Title)
+	for _, step := range []func(){d.leavesGo, d.rulesGo, d.rootsGo, d.rootsCome, d.devicesCome, d.rulesCome, d.unnamedGo, d.leavesCome, d.order} {
+		if step(); d.err != nil {
+			return nil, d.err
 		}
 	}
-	// Wishes and rules before the zones and the services that they name. What names
-	// a zone that moves between devices goes, and comes again.
-	moving := movingZones(from, to)
-	for _, w := range from.Wishes {
-		if moving.named(w.From, w.To) || !slices.ContainsFunc(to.Wishes, func(x *office.Wish) bool { return x.Key() == w.Key() }) {
-			if err := do(draft.RemoveWish(w)); err != nil {
-				return nil, err
-			}
+	_, e := d.draft.Done()
+	return e, nil
+}
+
+// differ drafts what leads from one office to another; err is what stood against it
+// first.
+type differ struct {
+	from, to *office.Office
+	draft    *office.Draft
+	moving   zones // what names one of these goes, and comes again
+	err      error
+}
+
+func (d *differ) do(err error) {
+	if err != nil && d.err == nil {
+		d.err = fmt.Errorf("what differs cannot be one edit: %w", err)
+	}
+}
+
+// come puts the things of a list that are not there, at their places.
+func come[T office.Thing](d *differ, list []T, there func(T) bool) {
+	for i, x := range list {
+		if !there(x) {
+			d.do(d.draft.Put(office.Change{After: x, At: i}))
 		}
 	}
-	for _, was := range from.Devices {
-		is := to.Device(was.Name)
+}
+
+// wished says whether an office has a wish.
+func wished(o *office.Office, w *office.Wish) bool {
+	return slices.ContainsFunc(o.Wishes, func(x *office.Wish) bool { return x.Key() == w.Key() })
+}
+
+// cabled is the cables of an office by their keys.
+func cabled(o *office.Office) map[office.Key]office.Cable {
+	out := make(map[office.Key]office.Cable, len(o.Cables))
+	for _, c := range o.Cables {
+		out[c.Key()] = c
+	}
+	return out
+}
+
+// plugged is the plugs of an office.
+func plugged(o *office.Office) map[office.Plug]bool {
+	out := make(map[office.Plug]bool, len(o.Plugs))
+	for _, p := range o.Plugs {
+		out[p] = true
+	}
+	return out
+}
+
+// leavesGo takes away plugs and wishes.
+func (d *differ) leavesGo() {
+	stays := plugged(d.to)
+	for _, p := range d.from.Plugs {
+		if !stays[p] {
+			d.do(d.draft.Unplug(p.Port, p.Name))
+		}
+	}
+	for _, w := range d.from.Wishes {
+		if d.moving.named(w.From, w.To) || !wished(d.to, w) {
+			d.do(d.draft.RemoveWish(w))
+		}
+	}
+}
+
+// rulesGo takes away rules, before the zones and the services that they name.
+func (d *differ) rulesGo() {
+	for _, was := range d.from.Devices {
+		is := d.to.Device(was.Name)
 		if is == nil {
 			is = &office.Device{}
 		}
-		kept := keptRules(was.Rules, is.Rules, moving)
-		for i := len(was.Rules) - 1; i >= 0; i-- {
-			if !kept[i] {
-				if err := do(draft.RemoveRule(was.Name, i)); err != nil {
-					return nil, err
-				}
+		kept := office.KeptRules(was.Rules, is.Rules, func(a, b *office.Rule) bool { return a.Equal(b) && !d.moving.named(a.From, a.To) })
+		for i, at := range slices.Backward(kept) {
+			if at < 0 {
+				d.do(d.draft.RemoveRule(was.Name, i))
 			}
 		}
 	}
-	for _, c := range from.Cables {
-		if cables[c.Key()] != c {
-			if err := do(draft.Disconnect(c)); err != nil {
-				return nil, err
-			}
+}
+
+// rootsGo takes away cables, devices and VLANs.
+func (d *differ) rootsGo() {
+	stays := cabled(d.to)
+	for _, c := range d.from.Cables {
+		if stays[c.Key()] != c {
+			d.do(d.draft.Disconnect(c))
 		}
 	}
-	for _, x := range from.Devices {
-		if to.Device(x.Name) == nil {
-			if err := do(draft.RemoveDevice(x.Name)); err != nil {
-				return nil, err
-			}
+	for _, x := range d.from.Devices {
+		if d.to.Device(x.Name) == nil {
+			d.do(d.draft.RemoveDevice(x.Name))
 		}
 	}
-	for _, v := range from.VLANs {
-		if w := to.VLAN(v.VID); w == nil || !same(v, w) {
-			if err := do(draft.RemoveVLAN(v.VID)); err != nil {
-				return nil, err
-			}
+	for _, v := range d.from.VLANs {
+		if w := d.to.VLAN(v.VID); w == nil || !same(v, w) {
+			d.do(d.draft.RemoveVLAN(v.VID))
 		}
 	}
-	// What comes or changes, from the roots to the leaves.
-	for _, v := range to.VLANs {
-		if draft.Office().VLAN(v.VID) == nil {
-			if err := do(draft.PutVLAN(v)); err != nil {
-				return nil, err
-			}
-		}
-	}
-	for i, s := range to.Services {
-		if was := from.Service(s.Name); was == nil || !same(was, s) {
-			if err := do(draft.Put(office.Change{After: s, At: i})); err != nil {
-				return nil, err
-			}
-		}
-	}
-	for i, u := range to.Uses {
-		if was := from.Use(u.Name); was == nil || !same(was, u) {
-			if err := do(draft.Put(office.Change{After: u, At: i})); err != nil {
-				return nil, err
-			}
-		}
-	}
-	for i, p := range to.Plans {
-		if was := from.Plan(p.Name); was == nil || !same(was, p) {
-			if err := do(draft.Put(office.Change{After: p, At: i})); err != nil {
-				return nil, err
-			}
-		}
-	}
-	for i, device := range to.Devices {
-		was := draft.Office().Device(device.Name) // with the rules that both have
-		if len(device.Rules) > 0 {                // theirs come last
+}
+
+// rootsCome puts VLANs, services, uses and plans.
+func (d *differ) rootsCome() {
+	come(d, d.to.VLANs, func(v *office.VLAN) bool { return d.draft.Office().VLAN(v.VID) != nil })
+	come(d, d.to.Services, func(s *office.NamedService) bool {
+		was := d.from.Service(s.Name)
+		return was != nil && same(was, s)
+	})
+	come(d, d.to.Uses, func(u *office.Use) bool {
+		was := d.from.Use(u.Name)
+		return was != nil && same(was, u)
+	})
+	come(d, d.to.Plans, func(p *office.Plan) bool {
+		was := d.from.Plan(p.Name)
+		return was != nil && same(was, p)
+	})
+}
+
+// devicesCome puts devices, with the rules that both have: the others come last. Where
+// nothing but settings differ it goes port by port, so that what others set meanwhile
+// stays.
+func (d *differ) devicesCome() {
+	for i, device := range d.to.Devices {
+		was := d.draft.Office().Device(device.Name)
+		if len(device.Rules) > 0 {
 			device = device.Clone()
 			device.Rules = nil
 			if was != nil {
@@ -118,86 +157,64 @@ func Diff(from, to *office.Office) (office.Edit, error) {
 			}
 			device.Seal()
 		}
-		if was != nil && onlySet(was, device) {
-			for p := range device.Ports { // port by port, so that what others set meanwhile stays
-				if err := do(draft.Set(office.PortRef{Device: device.Name, Port: device.Ports[p].Name}, device.Ports[p].Shape, device.Ports[p].Because)); err != nil &&
-					device.Ports[p].Bundle == 0 {
-					return nil, err
+		switch {
+		case was != nil && onlySet(was, device):
+			for _, p := range device.Ports {
+				if err := d.draft.Set(office.PortRef{Device: device.Name, Port: p.Name}, p.Shape, p.Because); p.Bundle == 0 {
+					d.do(err)
 				}
 			}
-			continue
-		}
-		if was == nil || !same(was, device) {
-			if err := do(draft.Put(office.Change{After: device, At: i})); err != nil {
-				return nil, err
-			}
+		case was == nil || !same(was, device):
+			d.do(d.draft.Put(office.Change{After: device, At: i}))
 		}
 	}
-	for _, device := range to.Devices {
-		now := draft.Office().Device(device.Name).Rules
+}
+
+// rulesCome puts the rules that are not there, at their places.
+func (d *differ) rulesCome() {
+	for _, device := range d.to.Devices {
 		for i := range device.Rules {
-			if i < len(now) && now[i].Equal(&device.Rules[i]) {
+			now := d.draft.Office().Device(device.Name)
+			if now == nil || i < len(now.Rules) && now.Rules[i].Equal(&device.Rules[i]) {
 				continue
 			}
-			if err := do(draft.PutRule(device.Name, &device.Rules[i], i)); err != nil {
-				return nil, err
-			}
-			now = draft.Office().Device(device.Name).Rules
+			d.do(d.draft.PutRule(device.Name, &device.Rules[i], i))
 		}
 	}
-	for _, p := range from.Plans {
-		if to.Plan(p.Name) == nil {
-			if err := do(draft.RemovePlan(p.Name)); err != nil {
-				return nil, err
-			}
+}
+
+// unnamedGo takes away plans, uses and services, which nothing names by now.
+func (d *differ) unnamedGo() {
+	for _, p := range d.from.Plans {
+		if d.to.Plan(p.Name) == nil {
+			d.do(d.draft.RemovePlan(p.Name))
 		}
 	}
-	for _, u := range from.Uses {
-		if to.Use(u.Name) == nil {
-			if err := do(draft.RemoveUse(u.Name)); err != nil {
-				return nil, err
-			}
+	for _, u := range d.from.Uses {
+		if d.to.Use(u.Name) == nil {
+			d.do(d.draft.RemoveUse(u.Name))
 		}
 	}
-	for _, s := range from.Services {
-		if to.Service(s.Name) == nil {
-			if err := do(draft.RemoveService(s.Name)); err != nil {
-				return nil, err
-			}
+	for _, s := range d.from.Services {
+		if d.to.Service(s.Name) == nil {
+			d.do(d.draft.RemoveService(s.Name))
 		}
 	}
-	for i, c := range to.Cables {
-		if !slices.Contains(draft.Office().Cables, c) {
-			if err := do(draft.Put(office.Change{After: c, At: i})); err != nil {
-				return nil, err
-			}
-		}
-	}
-	here := map[office.Plug]bool{}
-	for _, p := range draft.Office().Plugs {
-		here[p] = true
-	}
-	for i, p := range to.Plugs {
-		if !here[p] {
-			if err := do(draft.Put(office.Change{After: p, At: i})); err != nil {
-				return nil, err
-			}
-		}
-	}
-	for i, w := range to.Wishes {
-		if !slices.ContainsFunc(draft.Office().Wishes, func(x *office.Wish) bool { return x.Key() == w.Key() }) {
-			if err := do(draft.Put(office.Change{After: w, At: i})); err != nil {
-				return nil, err
-			}
-		}
-	}
+}
+
+// leavesCome puts cables, plugs and wishes.
+func (d *differ) leavesCome() {
+	cables, plugs := cabled(d.draft.Office()), plugged(d.draft.Office())
+	come(d, d.to.Cables, func(c office.Cable) bool { return cables[c.Key()] == c })
+	come(d, d.to.Plugs, func(p office.Plug) bool { return plugs[p] })
+	come(d, d.to.Wishes, func(w *office.Wish) bool { return wished(d.draft.Office(), w) })
+}
+
+// order puts every list into its order.
+func (d *differ) order() {
 	for _, list := range office.Lists {
-		if err := do(draft.Put(office.Change{After: office.OrderOf(to, list)})); err != nil {
-			return nil, err
-		}
+		d.do(d.draft.Put(office.Change{After: office.OrderOf(d.to, list)}))
 	}
-	_, e := draft.Done()
-	return e, nil
 }
 
 // onlySet says whether two devices differ in nothing but what their ports are
@@ -250,54 +267,4 @@ func movingZones(from, to *office.Office) zones {
 
 func (z zones) named(sides ...[]office.Side) bool {
 	return slices.ContainsFunc(slices.Concat(sides...), func(s office.Side) bool { return s.Kind == office.SideZone && z[s.Zone] })
-}
-
-// mostRules bounds the lists that are compared rule by rule; of longer ones the
-// middle that differs goes and comes as a whole.
-const mostRules = 2000
-
-// keptRules says which rules of a list another one has too, in order: a longest
-// common part.
-func keptRules(was, is []office.Rule, moving zones) []bool {
-	kept := make([]bool, len(was))
-	equal := func(a, b *office.Rule) bool { return a.Equal(b) && !moving.named(a.From, a.To) }
-	head := 0
-	for head < min(len(was), len(is)) && equal(&was[head], &is[head]) {
-		kept[head] = true
-		head++
-	}
-	tail := 0
-	for tail < min(len(was), len(is))-head && equal(&was[len(was)-1-tail], &is[len(is)-1-tail]) {
-		tail++
-		kept[len(was)-tail] = true
-	}
-	a, b := was[head:len(was)-tail], is[head:len(is)-tail]
-	if len(a)*len(b) > mostRules*mostRules {
-		return kept
-	}
-	best := make([][]int32, len(a)+1) // the longest common part from here on
-	for i := range best {
-		best[i] = make([]int32, len(b)+1)
-	}
-	for i := len(a) - 1; i >= 0; i-- {
-		for j := len(b) - 1; j >= 0; j-- {
-			if equal(&a[i], &b[j]) {
-				best[i][j] = best[i+1][j+1] + 1
-			} else {
-				best[i][j] = max(best[i+1][j], best[i][j+1])
-			}
-		}
-	}
-	for i, j := 0, 0; i < len(a) && j < len(b); {
-		switch {
-		case equal(&a[i], &b[j]):
-			kept[head+i] = true
-			i, j = i+1, j+1
-		case best[i+1][j] >= best[i][j+1]:
-			i++
-		default:
-			j++
-		}
-	}
-	return kept
 }

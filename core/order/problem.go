@@ -772,17 +772,8 @@ func policyLines(a, b *office.Device) (lines, pages []string) {
 	}
 	d := b.Name
 	// Rules that go come first, as they may name a zone or a line.
-	from, to := a.Rules, b.Rules
-	same := func(x, y office.Rule) bool { return x.String() == y.String() }
-	head := 0
-	for head < min(len(from), len(to)) && same(from[head], to[head]) {
-		head++
-	}
-	tail := 0
-	for tail < min(len(from), len(to))-head && same(from[len(from)-1-tail], to[len(to)-1-tail]) {
-		tail++
-	}
-	for i := len(from) - tail - 1; i >= head; i-- {
+	gone, come := office.RulesApart(a.Rules, b.Rules)
+	for _, i := range slices.Backward(gone) {
 		say("Rules", "-%s rule %d", d, i+1)
 	}
 	for _, r := range a.Routes {
@@ -827,8 +818,8 @@ func policyLines(a, b *office.Device) (lines, pages []string) {
 			say("Rules", "%s %s zones %s", d, x.word, x.now)
 		}
 	}
-	for i := head; i < len(to)-tail; i++ {
-		say("Rules", "%s rule %d %s", d, i+1, to[i].String())
+	for _, i := range come {
+		say("Rules", "%s rule %d %s", d, i+1, b.Rules[i].String())
 	}
 	return lines, pages
 }

@@ -121,56 +121,31 @@ func (t *Table) reruled(n *span.Net, devices []int) *Table {
 	return next
 }
 
-// changedRules is the rules that one list has and another has not, or has
-// elsewhere: of a rule that was moved, itself alone.
-func changedRules(was, is []office.Rule) []office.Rule {
-	for len(was) > 0 && len(is) > 0 && was[0].Equal(&is[0]) {
-		was, is = was[1:], is[1:]
+// changedRules is the rules that one list has and another has not, or has elsewhere:
+// of a rule that was moved, itself alone.
+func changedRules(was, is []office.Rule) (changed []office.Rule) {
+	gone, come := office.RulesApart(was, is)
+	for _, i := range gone {
+		changed = append(changed, was[i])
 	}
-	for len(was) > 0 && len(is) > 0 && was[len(was)-1].Equal(&is[len(is)-1]) {
-		was, is = was[:len(was)-1], is[:len(is)-1]
+	for _, i := range come {
+		changed = append(changed, is[i])
 	}
-	if k := len(was); k > 1 && k == len(is) {
-		if was[0].Equal(&is[k-1]) && office.SameRules(was[1:], is[:k-1]) {
-			return was[:1]
-		}
-		if was[k-1].Equal(&is[0]) && office.SameRules(was[:k-1], is[1:]) {
-			return is[:1]
-		}
-	}
-	return slices.Concat(was, is)
+	return changed
 }
 
-// shiftTroubles gives rules that troubles name their places in another list.
+// shiftTroubles gives rules that troubles name their places in another list. Of those
+// that it has not the cells are made anew.
 func shiftTroubles(cells []Cell, was, is *office.Device) {
-	a, b := was.Rules, is.Rules
-	head := 0
-	for head < min(len(a), len(b)) && a[head].Equal(&b[head]) {
-		head++
-	}
-	tail := 0
-	for tail < min(len(a), len(b))-head && a[len(a)-1-tail].Equal(&b[len(b)-1-tail]) {
-		tail++
-	}
-	place := func(i int) int {
-		switch {
-		case i < head:
-			return i
-		case i >= len(a)-tail:
-			return i + len(b) - len(a)
-		}
-		for _, j := range []int{i - 1, i + 1} { // another one was moved over it
-			if j >= head && j < len(b)-tail && a[i].Equal(&b[j]) {
-				return j
-			}
-		}
-		return i // it changed itself: its cells are made anew
-	}
+	kept := office.KeptRules(was.Rules, is.Rules, (*office.Rule).Equal)
 	for i := range cells {
 		for k, x := range cells[i].troubles {
-			if x.Device == was.Name && x.Rule >= 0 && x.Rule < len(a) && place(x.Rule) != x.Rule {
+			if x.Device != was.Name || x.Rule < 0 || x.Rule >= len(kept) {
+				continue
+			}
+			if at := kept[x.Rule]; at >= 0 && at != x.Rule {
 				cells[i].troubles = slices.Clone(cells[i].troubles)
-				cells[i].troubles[k].Rule = place(x.Rule)
+				cells[i].troubles[k].Rule = at
 			}
 		}
 	}
