@@ -2,8 +2,8 @@ package command
 
 import (
 	"fmt"
-	"slices"
 
+	"klammer/core/history"
 	"klammer/core/office"
 	"klammer/core/span"
 )
@@ -29,44 +29,74 @@ func doRename(n *span.Net, a *args) (*Result, error) {
 // Rename gives a device, a VLAN, a use or a port plan another name, wherever it
 // is named. kind is "device", "vlan", "use" or "plan".
 func Rename(o *office.Office, kind, old, name string) (*Result, error) {
-	draft := office.NewDraft(o)
 	if old == name {
 		return nil, fmt.Errorf("it is named %s already", name)
 	}
 	if kind != "vlan" && !plain(name) {
 		return nil, fmt.Errorf("%q is no name: letters, digits, hyphens and underscores, with a letter or digit first", name)
 	}
-	var err error
-	switch kind {
-	case "vlan":
-		vid, e := findVLAN(o, old)
-		if e != nil {
-			return nil, e
-		}
-		was := o.VLAN(vid)
-		if was == nil {
-			return nil, fmt.Errorf("VLAN %d is not in the register: register it with vlan %d %s", vid, vid, name)
-		}
-		w := *was
-		w.Name = name
-		err = draft.PutVLAN(&w)
-	case "device":
-		if _, err = draft.FindDevice(old); err == nil {
-			err = renameDevice(draft, o, old, name)
-		}
-	case "use":
-		if _, err = draft.FindUse(old); err == nil {
-			err = renameUse(draft, o, old, name)
-		}
-	case "plan":
-		if _, err = draft.FindPlan(old); err == nil {
-			err = renamePlan(draft, o, old, name)
-		}
+	if kind == "vlan" {
+		return renameVLAN(o, old, name)
 	}
+	draft := office.NewDraft(o)
+	var err error
+	taken := false
+	to := func(x string) string {
+		if x == old {
+			return name
+		}
+		return x
+	}
+	refs := &office.Refs{}
+	switch kind {
+	case "device":
+		_, err = draft.FindDevice(old)
+		taken, refs.Device = draft.HasDevice(name), to
+	case "use":
+		_, err = draft.FindUse(old)
+		taken, refs.Use = o.Use(name) != nil, to
+	case "plan":
+		_, err = draft.FindPlan(old)
+		taken, refs.Plan = o.Plan(name) != nil, to
+	}
+	switch {
+	case err != nil:
+		return nil, err
+	case taken:
+		return nil, fmt.Errorf("a %s is named %s already", map[string]string{"device": "device", "use": "use", "plan": "port plan"}[kind], name)
+	}
+	return refer(o, refs)
+}
+
+func renameVLAN(o *office.Office, old, name string) (*Result, error) {
+	vid, err := findVLAN(o, old)
 	if err != nil {
 		return nil, err
 	}
+	was := o.VLAN(vid)
+	if was == nil {
+		return nil, fmt.Errorf("VLAN %d is not in the register: register it with vlan %d %s", vid, vid, name)
+	}
+	draft := office.NewDraft(o)
+	w := *was
+	w.Name = name
+	if err := draft.PutVLAN(&w); err != nil {
+		return nil, err
+	}
 	next, e := draft.Done()
+	return &Result{Office: next, Edit: e}, nil
+}
+
+// refer is the edit that gives every reference of an office anew.
+func refer(o *office.Office, refs *office.Refs) (*Result, error) {
+	e, err := history.Diff(o, refs.Office(o))
+	if err != nil {
+		return nil, err
+	}
+	next, err := office.Apply(o, e)
+	if err != nil {
+		return nil, err
+	}
 	return &Result{Office: next, Edit: e}, nil
 }
 
@@ -78,81 +108,4 @@ func plain(text string) bool {
 		}
 	}
 	return text != ""
-}
-
-func renameDevice(draft *office.Draft, o *office.Office, old, name string) error {
-	if draft.HasDevice(name) {
-		return fmt.Errorf("a device is named %s already", name)
-	}
-	at := slices.IndexFunc(o.Devices, func(x *office.Device) bool { return x.Name == old })
-	x := o.Devices[at].Clone()
-	x.Name = name
-	if err := draft.RemoveDevice(old); err != nil {
-		return err
-	}
-	if err := draft.Put(office.Change{After: x, At: at}); err != nil {
-		return err
-	}
-	now := func(r office.PortRef) office.PortRef {
-		if r.Device == old {
-			r.Device = name
-		}
-		return r
-	}
-	for i, c := range o.Cables {
-		if c.A.Device == old || c.B.Device == old {
-			if err := draft.Put(office.Change{After: office.Cable{A: now(c.A), B: now(c.B)}, At: i}); err != nil {
-				return err
-			}
-		}
-	}
-	for i, p := range o.Plugs {
-		if p.Port.Device == old {
-			p.Port = now(p.Port)
-			if err := draft.Put(office.Change{After: p, At: i}); err != nil {
-				return err
-			}
-		}
-	}
-	return nil
-}
-
-func renameUse(draft *office.Draft, o *office.Office, old, name string) error {
-	if o.Use(name) != nil {
-		return fmt.Errorf("a use is named %s already", name)
-	}
-	i := slices.Index(o.Uses, o.Use(old))
-	if err := draft.Put(office.Change{After: &office.Use{Name: name, Shape: o.Uses[i].Shape}, At: i + 1}); err != nil {
-		return err
-	}
-	// a use is no use of another, so only ports and plans name it
-	if err := everyShape(draft, func(s office.Shape) office.Shape {
-		if s.Use == old {
-			s.Use = name
-		}
-		return s
-	}); err != nil {
-		return err
-	}
-	return draft.RemoveUse(old)
-}
-
-func renamePlan(draft *office.Draft, o *office.Office, old, name string) error {
-	if o.Plan(name) != nil {
-		return fmt.Errorf("a port plan is named %s already", name)
-	}
-	i := slices.Index(o.Plans, o.Plan(old))
-	if err := draft.Put(office.Change{After: &office.Plan{Name: name, Lines: o.Plans[i].Lines}, At: i + 1}); err != nil {
-		return err
-	}
-	for _, x := range o.Devices {
-		if x.Follows == old {
-			y := x.Clone()
-			y.Follows = name
-			if err := draft.PutDevice(y); err != nil {
-				return err
-			}
-		}
-	}
-	return draft.RemovePlan(old)
 }

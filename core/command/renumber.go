@@ -3,7 +3,6 @@ package command
 import (
 	"fmt"
 	"net/netip"
-	"slices"
 
 	"klammer/core/finding"
 	"klammer/core/office"
@@ -50,154 +49,24 @@ func Renumber(n *span.Net, from, to office.VID, subnets, anyway bool) (*Result, 
 	for _, r := range letIn(n, to) {
 		notes = append(notes, fmt.Sprintf("%s lets VLAN %d in by its range: it is in the VLAN from then on", r, to))
 	}
-	draft := office.NewDraft(o)
-	move := func(x netip.Addr) netip.Addr { return x }
-	shift := func(p netip.Prefix) netip.Prefix { return p } // of prefixes in its subnets
-	if vlan := o.VLAN(from); vlan != nil {
-		w := *vlan
-		w.VID = to
-		if subnets {
-			var old, now []netip.Prefix
-			w.Nets = slices.Clone(vlan.Nets)
-			for i, prefix := range vlan.Nets {
-				if q, ok := showing(o, prefix, from, to); ok {
-					if block(prefix) != block(q) && !anyway {
-						return nil, fmt.Errorf(
-							"%s would become %s, which is outside of %s, where it is now: say with subnets anyway if that is meant, or leave the subnets",
-							prefix,
-							q,
-							block(prefix),
-						)
-					}
-					old, now, w.Nets[i] = append(old, prefix), append(now, q), q
-					notes = append(notes, fmt.Sprintf("subnet %s becomes %s", prefix, q))
-				} else if finding.ShowsVID(prefix, from) {
-					notes = append(notes, fmt.Sprintf("subnet %s stays: %d cannot stand in it", prefix, to))
-				}
-			}
-			shift = func(x netip.Prefix) netip.Prefix {
-				for i, p := range old {
-					if x.IsValid() && x.Bits() >= p.Bits() && p.Contains(x.Addr()) {
-						return netip.PrefixFrom(moved(x.Addr(), p, now[i]), x.Bits())
-					}
-				}
-				return x
-			}
-			move = func(x netip.Addr) netip.Addr {
-				for i, p := range old {
-					if p.Contains(x) {
-						return moved(x, p, now[i])
-					}
-				}
-				return x
-			}
-		}
-		if err := draft.RemoveVLAN(from); err != nil {
-			return nil, err
-		}
-		if err := draft.PutVLAN(&w); err != nil {
-			return nil, err
-		}
-	}
-	swap := func(v office.VID) office.VID {
+	refs := &office.Refs{VID: func(v office.VID) office.VID {
 		if v == from {
 			return to
 		}
 		return v
-	}
-	renumbered := func(shape office.Shape) office.Shape {
-		shape.Untagged, shape.Tagged, shape.Rides = slices.Clone(shape.Untagged), slices.Clone(shape.Tagged), slices.Clone(shape.Rides)
-		for _, vs := range [][]office.VID{shape.Untagged, shape.Tagged} {
-			for i := range vs {
-				vs[i] = swap(vs[i])
-			}
-		}
-		for i := range shape.Rides {
-			shape.Rides[i].VLAN = swap(shape.Rides[i].VLAN)
-		}
-		shape.PVID = swap(shape.PVID)
-		return shape
-	}
-	for _, d := range slices.Clone(draft.Office().Devices) { // a line to the outside and its port, in one
-		if !slices.ContainsFunc(d.Outsides, func(l office.Outside) bool { return l.VID == from }) {
-			continue
-		}
-		y := d.Clone()
-		for i := range y.Outsides {
-			y.Outsides[i].VID = swap(y.Outsides[i].VID)
-			if s := &y.Ports[y.Port(y.Outsides[i].On)].Shape; *s != nil {
-				now := renumbered(**s).Normal()
-				*s = &now
-			}
-		}
-		if err := draft.PutDevice(y); err != nil {
+	}}
+	if vlan := o.VLAN(from); vlan != nil && subnets {
+		told, err := moveSubnets(o, vlan, to, anyway, refs)
+		if err != nil {
 			return nil, err
 		}
+		notes = append(notes, told...)
 	}
-	if err := everyShape(draft, renumbered); err != nil {
+	result, err := refer(o, refs)
+	if err != nil {
 		return nil, err
 	}
-	sides := func(all []office.Side) []office.Side {
-		all = slices.Clone(all)
-		for i, s := range all {
-			if s.Kind == office.SideVLAN {
-				all[i].VID = swap(s.VID)
-			}
-			all[i].Net = shift(s.Net)
-		}
-		return all
-	}
-	if err := everyRule(draft, sides); err != nil {
-		return nil, err
-	}
-	if err := everyWish(draft, sides); err != nil {
-		return nil, err
-	}
-	for i := range draft.Office().Devices {
-		device := draft.Office().Devices[i].Clone()
-		touched := false
-		for k, r := range device.Routes {
-			if to, via := shift(r.To), r.Via; to != r.To || via.IsValid() && move(via) != via {
-				device.Routes[k].To, touched = to, true
-				if via.IsValid() {
-					device.Routes[k].Via = move(via)
-				}
-			}
-		}
-		for k := range device.Addresses {
-			if a := &device.Addresses[k]; a.VID == from {
-				a.VID, touched = to, true
-				a.Prefix = netip.PrefixFrom(move(a.Prefix.Addr()), a.Prefix.Bits())
-				if a.From.IsValid() {
-					a.From, a.To = move(a.From), move(a.To)
-				}
-			}
-		}
-		if m := device.Manage; m != nil && m.VID == from {
-			device.Manage, touched = &office.Manage{VID: to, Addr: m.Addr}, true
-			if m.Addr.IsValid() {
-				device.Manage.Addr = move(m.Addr)
-			}
-		}
-		if touched {
-			if err := draft.PutDevice(device); err != nil {
-				return nil, err
-			}
-		}
-	}
-	for _, p := range slices.Clone(draft.Office().Plugs) {
-		if p.Wants == from {
-			p.Wants = to
-			if p.At.IsValid() {
-				p.At = move(p.At)
-			}
-			if err := draft.PutPlug(p); err != nil {
-				return nil, err
-			}
-		}
-	}
-	next, e := draft.Done()
-	result := &Result{Office: next, Edit: e, Notes: notes}
+	result.Notes = notes
 	if v := o.VLAN(from); v != nil && !subnets {
 		for _, p := range v.Nets {
 			if _, ok := showing(o, p, from, to); ok {
@@ -206,4 +75,45 @@ func Renumber(n *span.Net, from, to office.VID, subnets, anyway bool) (*Result, 
 		}
 	}
 	return result, nil
+}
+
+// moveSubnets has the subnets of a VLAN that show its number show another, with all
+// that is in them.
+func moveSubnets(o *office.Office, vlan *office.VLAN, to office.VID, anyway bool, refs *office.Refs) (notes []string, err error) {
+	now := map[netip.Prefix]netip.Prefix{}
+	for _, prefix := range vlan.Nets {
+		q, ok := showing(o, prefix, vlan.VID, to)
+		switch {
+		case !ok && finding.ShowsVID(prefix, vlan.VID):
+			notes = append(notes, fmt.Sprintf("subnet %s stays: %d cannot stand in it", prefix, to))
+		case !ok:
+		case block(prefix) != block(q) && !anyway:
+			return nil, fmt.Errorf("%s would become %s, which is outside of %s, where it is now: say with subnets anyway if that is meant, or leave the subnets", prefix, q, block(prefix))
+		default:
+			now[prefix] = q
+			notes = append(notes, fmt.Sprintf("subnet %s becomes %s", prefix, q))
+		}
+	}
+	within := func(x netip.Prefix) netip.Prefix {
+		for _, p := range vlan.Nets {
+			if q, ok := now[p]; ok && x.IsValid() && x.Bits() >= p.Bits() && p.Contains(x.Addr()) {
+				return netip.PrefixFrom(moved(x.Addr(), p, q), x.Bits())
+			}
+		}
+		return x
+	}
+	refs.Net = within
+	refs.Subnet = func(of office.VID, p netip.Prefix) netip.Prefix {
+		if of != vlan.VID {
+			return p
+		}
+		return within(p)
+	}
+	refs.Addr = func(in office.VID, a netip.Addr) netip.Addr {
+		if in != 0 && in != vlan.VID {
+			return a
+		}
+		return within(netip.PrefixFrom(a, a.BitLen())).Addr()
+	}
+	return notes, nil
 }
