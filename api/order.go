@@ -134,3 +134,12 @@ type OrderDone struct {
 	Author string    `json:"author" required:"true"`
 	At     time.Time `json:"at" required:"true"`
 }
+
+// Taken is what a run knows of the steps of an order.
+func (o *Order) Taken() []order.Taken {
+	out := make([]order.Taken, len(o.Steps))
+	for i, st := range o.Steps {
+		out[i] = order.Taken{Visit: st.Visit, Device: st.Device, Kind: st.Kind, Lines: st.Lines}
+	}
+	return out
+}

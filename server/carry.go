@@ -4,7 +4,6 @@ import (
 	"context"
 	"crypto/rand"
 	"errors"
-	"fmt"
 	"sync"
 	"time"
 
@@ -13,6 +12,7 @@ import (
 	"klammer/api"
 	"klammer/core/history"
 	"klammer/core/office"
+	"klammer/core/order"
 	"klammer/field"
 	"klammer/mishap"
 	"klammer/store"
@@ -23,10 +23,13 @@ type carry struct {
 	mu    sync.Mutex
 	order int64
 	view  api.CarryView
-	stop  context.CancelFunc
 
+	*job
+	run    *order.Run
+	name   string // who had it carried out
+	back   bool   // the step that is next is taken back
+	usage  *usage // of credentials
 	holder string // by which the devices are held
-	person int64  // who had it carried out; 0 where nobody signs in
 }
 
 // carryNow is the visit of an order that is carried out, or where that stopped.
@@ -45,12 +48,6 @@ func (s *Server) carryNow(id, order int64) *api.CarryView {
 	return &v
 }
 
-func (s *Server) stopCarrying(id int64) {
-	if x, ok := s.carries.Load(id); ok {
-		x.(*carry).stop()
-	}
-}
-
 // carryOut has the next steps carried out, as far as they are of one visit.
 func (s *Server) carryOut(c fiber.Ctx) error {
 	var q api.CarryRequest
@@ -65,32 +62,29 @@ func (s *Server) carryOut(c fiber.Ctx) error {
 	if kept == nil || kept.ID != q.Order || kept.Ended != nil {
 		return &history.Conflict{Text: "another order was made meanwhile: look at it first"}
 	}
-	_, told, err := after(kept, 0)
+	run, err := s.run(r.id, kept)
 	if err != nil {
 		return err
 	}
 	at := len(ticks)
-	if at >= len(told.Steps) || told.Steps[at].Visit != q.Visit {
+	if !run.VisitAt(at, q.Visit) {
 		return bad("visit", "%d steps are done: the next is not of this visit", at)
 	}
-	ctx, stop := context.WithCancel(s.stop)
-	x := &carry{order: q.Order, stop: stop, view: api.CarryView{Visit: q.Visit, Step: at, Running: true}}
-	x.person = personOf(c)
-	if err := s.takeDevices(c.Context(), r.id, x); err != nil {
-		stop()
+	x := &carry{order: q.Order, run: run, name: name, back: q.Back, usage: &usage{}, view: api.CarryView{Visit: q.Visit, Step: at, Running: true}}
+	if err := s.takeDevices(c, r.id, x); err != nil {
 		return err
 	}
-	u, address := &usage{}, s.askedFrom(c).String()
-	mishap.Go(s.log, "carrying out", func() {
-		defer stop()
-		s.holdOn(ctx, r.id, x)
+	address := s.askedFrom(c).String()
+	s.goOn(s.carrying, r.id, x.job, "carrying out", func(*job) {
+		s.holdOn(r.id, x)
 		view := api.CarryView{Visit: q.Visit, Step: at, Ended: "failed"}
-		if err := mishap.Try(func() error { view = s.carryVisit(ctx, r, kept, told, x, at, name, u, q.Back); return nil }); err != nil {
+		if err := mishap.Try(func() error { view = s.carryVisit(r, x, at); return nil }); err != nil {
 			mishap.Log(s.log, "carrying out", err)
 			view.Text = err.Error()
 		}
-		s.giveDevices(r.id, x) // whoever sees that it is over can go on
-		s.noteUsage(u, name, address, r.id)
+		s.giveDevices(r.id, x)
+		s.noteUsage(x.usage, name, address, r.id)
+		s.carrying.end(r.id, x.job) // whoever sees that it is over can go on
 		x.mu.Lock()
 		x.view = view
 		x.mu.Unlock()
@@ -108,45 +102,38 @@ func (s *Server) tellOrder(r *room, name string) {
 
 // takeDevices takes the devices of an office for a visit: one at a time sets them, whatever
 // order it is of, and whichever server was asked.
-func (s *Server) takeDevices(ctx context.Context, office int64, x *carry) error {
-	busy := &history.Conflict{Text: "a visit is being carried out already: wait for it, or stop it"}
-	s.carryTurn.Lock()
-	defer s.carryTurn.Unlock()
-	if was, ok := s.carries.Load(office); ok && was.(*carry).running() {
-		return busy
-	}
-	x.holder = rand.Text()
-	ok, err := s.store.Hold(ctx, office, x.holder)
+func (s *Server) takeDevices(c fiber.Ctx, office int64, x *carry) error {
+	j, err := s.carrying.begin(s.stop, office, x.name, personOf(c))
 	if err != nil {
 		return err
 	}
-	if !ok {
-		return busy
+	x.job, x.holder = j, rand.Text()
+	ok, err := s.store.Hold(c.Context(), office, x.holder)
+	if err == nil && !ok {
+		err = &history.Conflict{Text: s.carrying.busy}
+	}
+	if err != nil {
+		s.carrying.end(office, j)
+		return err
 	}
 	s.carries.Store(office, x)
 	return nil
 }
 
-func (x *carry) running() bool {
-	x.mu.Lock()
-	defer x.mu.Unlock()
-	return x.view.Running
-}
-
 // holdOn says again and again that the devices are held; where another took them meanwhile,
 // or the database does not answer for as long as another would wait, the visit stops.
-func (s *Server) holdOn(ctx context.Context, office int64, x *carry) {
+func (s *Server) holdOn(office int64, x *carry) {
 	mishap.Go(s.log, "holding devices", func() {
 		t := time.NewTicker(3 * time.Second)
 		defer t.Stop()
 		last := time.Now()
 		for {
 			select {
-			case <-ctx.Done():
+			case <-x.ctx.Done():
 				return
 			case <-t.C:
 			}
-			beat, stop := context.WithTimeout(ctx, 3*time.Second)
+			beat, stop := context.WithTimeout(x.ctx, 3*time.Second)
 			ok, err := s.store.Keep(beat, office, x.holder)
 			stop()
 			switch {
@@ -170,9 +157,9 @@ func (s *Server) giveDevices(office int64, x *carry) {
 
 // carryVisit carries the steps of a visit out, and ticks each; it gives where it
 // ended.
-func (s *Server) carryVisit(ctx context.Context, r *room, kept *store.Order, told *api.Order, x *carry, at int, name string, u *usage, back bool) api.CarryView {
-	dial := s.dialer(ctx, r.id, u)
-	if now, err := r.current(ctx); err == nil {
+func (s *Server) carryVisit(r *room, x *carry, at int) api.CarryView {
+	dial := s.dialer(x.ctx, r.id, x.usage)
+	if now, err := r.current(x.ctx); err == nil {
 		dial.Speaks = map[string][]office.Speaks{} // as the plan is now
 		for _, d := range now.report.Net.Office.Devices {
 			if len(d.Speaks) > 0 {
@@ -182,62 +169,66 @@ func (s *Server) carryVisit(ctx context.Context, r *room, kept *store.Order, tol
 	}
 	carrier := field.Carrier{Dialer: dial}
 	defer carrier.Close()
-	visit := told.Steps[at].Visit
-	for ; at < len(told.Steps) && told.Steps[at].Visit == visit; at++ {
+	visit := x.run.Steps[at].Visit
+	for ; x.run.VisitAt(at, visit); at++ {
 		x.mu.Lock()
 		x.view.Step = at
 		view := x.view
 		x.mu.Unlock()
 		view.Running = false
-		st := told.Steps[at]
-		before, _, err := after(kept, at)
-		if err != nil {
+		then, err := s.carryStep(&carrier, x, at)
+		if err != nil || x.back {
+			view.Ended, view.Text, view.Back = s.carryEnded(x, x.run.Steps[at].Device, err)
+			return view
+		}
+		var state *store.Found
+		if x.run.Sets(at) {
+			state = foundAt(then, x.run.Steps[at].Device, x.run.Called(at, true)+", by the device", x.name)
+		}
+		if err := s.store.TickOrder(x.ctx, r.id, x.order, at, x.name, true, x.run.Steps[at].Device, state); err != nil {
 			view.Ended, view.Text = "failed", err.Error()
 			return view
 		}
-		if back {
-			if err := carrier.Back(ctx, before, st.Device); err != nil {
-				view.Ended, view.Text = "failed", err.Error()
-				return view
-			}
-			view.Ended, view.Text = "stopped", "The step is taken back."
-			return view
-		}
-		then, _, err := after(kept, at+1)
-		if err == nil {
-			err = carrier.Step(ctx, before, then, st.Device, st.Kind)
-		}
-		var hand *field.ByHand
-		var odd *field.Unforetold
-		switch {
-		case err == nil:
-		case ctx.Err() != nil:
-			view.Ended, view.Text = "stopped", "It was stopped; what was set stays."
-			return view
-		case errors.As(err, &hand):
-			view.Ended, view.Text = "hand", hand.Why
-			return view
-		case errors.As(err, &odd):
-			view.Ended, view.Text, view.Back = "otherwise", odd.Error(), odd.After
-			return view
-		default:
-			var fault *mishap.Fault
-			if errors.As(err, &fault) {
-				mishap.Log(s.log, "carrying out on "+st.Device, fault)
-			}
-			view.Ended, view.Text = "failed", err.Error()
-			return view
-		}
-		how := fmt.Sprintf("work order, step %d, by the device", at+1)
-		state := foundAt(then, st.Device, how, name)
-		if st.Kind != "set" {
-			state = nil
-		}
-		if err := s.store.TickOrder(ctx, r.id, kept.ID, at, name, true, st.Device, state); err != nil {
-			view.Ended, view.Text = "failed", err.Error()
-			return view
-		}
-		s.tellOrder(r, name)
+		s.tellOrder(r, x.name)
 	}
 	return api.CarryView{Visit: visit, Step: at, Ended: "done"}
+}
+
+// carryStep has a device take a step, or take it back, and gives the office after it.
+func (s *Server) carryStep(carrier *field.Carrier, x *carry, at int) (*office.Office, error) {
+	st := x.run.Steps[at]
+	before, err := x.run.After(at)
+	if err != nil {
+		return nil, err
+	}
+	if x.back {
+		return before, carrier.Back(x.ctx, before, st.Device)
+	}
+	then, err := x.run.After(at + 1)
+	if err != nil {
+		return nil, err
+	}
+	return then, carrier.Step(x.ctx, before, then, st.Device, st.Kind)
+}
+
+// carryEnded is how a visit ended at a step, in a word and in words, with what takes it
+// back.
+func (s *Server) carryEnded(x *carry, device string, err error) (ended, text string, back bool) {
+	var hand *field.ByHand
+	var odd *field.Unforetold
+	switch {
+	case err == nil:
+		return "stopped", "The step is taken back.", false
+	case x.ctx.Err() != nil && !x.back:
+		return "stopped", "It was stopped; what was set stays.", false
+	case errors.As(err, &hand):
+		return "hand", hand.Why, false
+	case errors.As(err, &odd):
+		return "otherwise", odd.Error(), odd.After
+	}
+	var fault *mishap.Fault
+	if errors.As(err, &fault) {
+		mishap.Log(s.log, "carrying out on "+device, fault)
+	}
+	return "failed", err.Error(), false
 }

@@ -11,7 +11,6 @@ import (
 	"github.com/gofiber/fiber/v3"
 
 	"klammer/api"
-	"klammer/core/history"
 	"klammer/core/office"
 	"klammer/field"
 )
@@ -46,11 +45,13 @@ func (s *Server) discover(c fiber.Ctx) error {
 	}
 	ctx, stop := context.WithTimeout(s.stop, slowestToFind)
 	defer stop()
-	x := &run{of: len(at), author: name, stop: stop}
-	if _, busy := s.readings.LoadOrStore(r.id, x); busy {
-		return &history.Conflict{Text: "devices of this office are being read already: wait for that, or stop it"}
+	j, err := s.readings.begin(ctx, r.id, name, personOf(c))
+	if err != nil {
+		return err
 	}
-	defer s.readings.Delete(r.id)
+	defer s.readings.end(r.id, j)
+	ctx = j.ctx
+	j.far(0, len(at))
 	o := now.report.Net.Office
 	asked := &office.Office{}
 	ways := map[string]office.Speaks{}
@@ -65,9 +66,7 @@ func (s *Server) discover(c fiber.Ctx) error {
 	by := map[string]*field.Reading{}
 	out := api.DiscoverAnswer{Failed: []api.Silent{}, Parts: []field.Part{}}
 	dial.ReadAll(ctx, asked, asked.Devices, func(res field.Result) {
-		x.mu.Lock()
-		x.done++
-		x.mu.Unlock()
+		j.done.Add(1)
 		if res.Err != nil {
 			out.Failed = append(out.Failed, api.Silent{At: res.Device, Why: strings.ReplaceAll(res.Err.Error(), "\n", "; ")})
 			return

@@ -8,7 +8,6 @@ import (
 	"fmt"
 	"slices"
 	"strings"
-	"sync"
 	"time"
 
 	"github.com/gofiber/fiber/v3"
@@ -16,7 +15,6 @@ import (
 	"klammer/api"
 	"klammer/core/finding"
 	"klammer/core/found"
-	"klammer/core/history"
 	"klammer/core/notation"
 	"klammer/core/office"
 	"klammer/core/wording"
@@ -37,16 +35,6 @@ type Field struct {
 
 // SpeakTo says how devices are spoken to. It is called before the server serves.
 func (s *Server) SpeakTo(f Field) { s.field = f }
-
-// run is devices that are being read.
-type run struct {
-	mu     sync.Mutex
-	done   int
-	of     int
-	author string
-	person int64 // who has them read; 0 for the timer, and where nobody signs in
-	stop   context.CancelFunc
-}
 
 func (s *Server) readingNow(c fiber.Ctx) error {
 	r, err := s.room(c)
@@ -73,11 +61,8 @@ func (s *Server) readingView(ctx context.Context, r *room) (*api.ReadingView, er
 	n := now.report.Net
 	o := n.Office
 	v := &api.ReadingView{Sealed: s.field.Key != nil, Devices: []api.DeviceReading{}, Cards: []api.CardView{}, Drift: []api.DriftView{}, Places: places(o)}
-	if x, ok := s.readings.Load(r.id); ok {
-		run := x.(*run)
-		run.mu.Lock()
-		v.Running = &api.ReadingRun{Done: run.done, Of: run.of, Author: run.author}
-		run.mu.Unlock()
+	if j := s.readings.now(r.id); j != nil {
+		v.Running = &api.ReadingRun{Done: int(j.done.Load()), Of: int(j.of.Load()), Author: j.author}
 	}
 	if v.Every, err = s.store.ReadEvery(ctx, r.id); err != nil {
 		return nil, err
@@ -190,17 +175,15 @@ func (s *Server) startReading(ctx context.Context, r *room, by starter, names []
 	if len(devices) == 0 {
 		return bad("devices", "no device says how it is spoken to: say so on the line, as in rack speaks snmp")
 	}
-	reading, stop := context.WithCancel(s.stop)
-	x := &run{of: len(devices), author: author, person: by.person, stop: stop}
-	if _, busy := s.readings.LoadOrStore(r.id, x); busy {
-		stop()
-		return &history.Conflict{Text: "devices of this office are being read already: wait for that, or stop it"}
+	j, err := s.readings.begin(s.stop, r.id, author, by.person)
+	if err != nil {
+		return err
 	}
-	mishap.Go(s.log, "reading devices", func() {
-		defer stop()
+	j.far(0, len(devices))
+	s.goOn(s.readings, r.id, j, "reading devices", func(j *job) {
 		defer s.tellRead(r, author)
-		defer s.readings.Delete(r.id)
-		dial.ReadAll(reading, o, devices, func(res field.Result) {
+		defer s.readings.end(r.id, j)
+		dial.ReadAll(j.ctx, o, devices, func(res field.Result) {
 			told := "told"
 			if res.Err != nil {
 				told = "failed"
@@ -210,14 +193,12 @@ func (s *Server) startReading(ctx context.Context, r *room, by starter, names []
 			if errors.As(res.Err, &fault) {
 				mishap.Log(s.log, "reading "+res.Device, fault)
 			}
-			if reading.Err() == nil {
+			if j.ctx.Err() == nil {
 				if err := mishap.Try(func() error { return s.keep(s.stop, r, res, author) }); err != nil {
 					mishap.Log(s.log, "what "+res.Device+" told could not be kept", err)
 				}
 			}
-			x.mu.Lock()
-			x.done++
-			x.mu.Unlock()
+			j.done.Add(1)
 			s.tellRead(r, author)
 		})
 		if address != "" {
@@ -297,9 +278,7 @@ func (s *Server) readStop(c fiber.Ctx) error {
 	if err != nil {
 		return err
 	}
-	if x, ok := s.readings.Load(r.id); ok {
-		x.(*run).stop()
-	}
+	s.readings.stop(r.id)
 	return s.readingTold(c, r)
 }
 

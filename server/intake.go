@@ -33,12 +33,10 @@ func (s *Server) intake(c fiber.Ctx) error {
 	}
 	ctx, stop := context.WithTimeout(c.Context(), atMost)
 	defer stop()
-	select { // a workbook takes much room while it is read
-	case s.intakes <- struct{}{}:
-		defer func() { <-s.intakes }()
-	case <-ctx.Done():
+	if s.intakes.take(ctx) != nil { // a workbook takes much room while it is read
 		return fiber.NewError(fiber.StatusServiceUnavailable, fmt.Sprintf("%d files are read just now, the most at once: try again", mostIntakes))
 	}
+	defer s.intakes.give()
 	tables, err := tablesOf(&q)
 	if err != nil {
 		return err

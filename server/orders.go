@@ -4,9 +4,6 @@ import (
 	"context"
 	"encoding/json"
 	"errors"
-	"fmt"
-	"sync/atomic"
-	"time"
 
 	"github.com/gofiber/fiber/v3"
 
@@ -45,8 +42,8 @@ func (s *Server) orderView(ctx context.Context, r *room) (*api.OrderView, error)
 		return nil, err
 	}
 	v := &api.OrderView{Ticks: []api.OrderDone{}}
-	if at, ok := s.orders.Load(r.id); ok {
-		v.Working = int(max(1, at.(*working).done.Load()))
+	if j := s.orders.now(r.id); j != nil {
+		v.Working = int(max(1, j.hundredths.Load()))
 	}
 	if kept == nil {
 		return v, nil
@@ -66,25 +63,25 @@ func (s *Server) orderView(ctx context.Context, r *room) (*api.OrderView, error)
 	return v, nil
 }
 
-// after is the office as it is when some steps of an order are done.
-func after(o *store.Order, steps int) (*office.Office, *api.Order, error) {
-	f, err := notation.Read("as it is", o.AsIs)
-	if err != nil {
-		return nil, nil, err
+// keptRun is an order with its steps, as it was read last.
+type keptRun struct {
+	id int64
+	*order.Run
+}
+
+// run is an order with the offices that its steps lead to; those are kept for as long as
+// it is an office's newest.
+func (s *Server) run(office int64, o *store.Order) (*order.Run, error) {
+	if x, ok := s.runs.Load(office); ok && x.(*keptRun).id == o.ID {
+		return x.(*keptRun).Run, nil
 	}
 	told := &api.Order{}
 	if err := json.Unmarshal(o.Told, told); err != nil {
-		return nil, nil, err
+		return nil, err
 	}
-	at := f.Office
-	for _, st := range told.Steps[:min(steps, len(told.Steps))] {
-		for _, line := range st.Lines {
-			if at, _, err = notation.Line(at, line); err != nil {
-				return nil, nil, fmt.Errorf("a step of the order cannot be taken: %q: %w", line, err)
-			}
-		}
-	}
-	return at, told, nil
+	run := order.NewRun(o.AsIs, told.Taken())
+	s.runs.Store(office, &keptRun{o.ID, run})
+	return run, nil
 }
 
 func (s *Server) orderMake(c fiber.Ctx) error {
@@ -112,51 +109,47 @@ func (s *Server) orderMake(c fiber.Ctx) error {
 	var was *office.Office
 	switch q.From {
 	case "found":
-		was, err = s.asFound(before, len(ticks), now)
+		was, err = s.asFound(r.id, before, len(ticks), now)
 	case "revision":
 		if was, err = past(ctx, s.store, r.id, plan, q.Revision, now.view.Revision); err != nil {
 			err = bad("revision", "%s", err)
 		}
 	case "factory":
-		was, err = without(plan, q.Devices)
+		if was, err = order.Without(plan, q.Devices); err != nil {
+			err = bad("devices", "%s", err)
+		}
 	default:
 		if before == nil {
 			return bad("from", "there is no order yet to go on from, or back")
 		}
-		if was, _, err = after(before, len(ticks)); err == nil && q.From == "back" {
-			f, wrong := notation.Read("as it was", before.AsIs)
-			if wrong != nil {
-				return wrong
-			}
-			plan, kept.Way, kept.Revision = f.Office, "back", before.Revision
+		run, wrong := s.run(r.id, before)
+		if wrong != nil {
+			return wrong
+		}
+		if was, err = run.After(len(ticks)); err == nil && q.From == "back" {
+			plan, err = run.After(0)
+			kept.Way, kept.Revision = "back", before.Revision
 		}
 	}
 	if err != nil {
 		return err
 	}
-	work := &working{}
-	if _, busy := s.orders.LoadOrStore(r.id, work); busy {
-		return &history.Conflict{Text: "an order of this office is being worked out already: wait for it, or stop it"}
+	work, err := s.orders.begin(s.stop, r.id, name, personOf(c))
+	if err != nil {
+		return err
 	}
-	defer s.orders.Delete(r.id)
-	for waits := true; waits; { // for a turn, as long as nobody stops it
-		select {
-		case s.turns <- struct{}{}:
-			defer func() { <-s.turns }()
-			waits = false
-		case <-ctx.Done():
+	defer s.orders.end(r.id, work)
+	waits, leave := context.WithCancel(work.ctx) // for a turn, as long as nobody stops it, and somebody asks
+	defer context.AfterFunc(ctx, leave)()
+	defer leave()
+	if s.turns.take(waits) != nil {
+		if ctx.Err() != nil {
 			return ctx.Err()
-		case <-time.After(100 * time.Millisecond):
-			if work.stopped.Load() || s.stop.Err() != nil {
-				return &history.Conflict{Text: order.ErrStopped.Error()}
-			}
 		}
+		return &history.Conflict{Text: order.ErrStopped.Error()}
 	}
-	err = addOrder(ctx, s.store, r.id, kept, was, plan, order.Options{
-		Stop:     func() bool { return work.stopped.Load() || s.stop.Err() != nil },
-		Progress: func(done, of int) { work.done.Store(int64(100 * done / of)) },
-		Most:     mostOrderTries,
-	})
+	defer s.turns.give()
+	err = addOrder(ctx, s.store, r.id, kept, was, plan, order.Options{Stop: func() bool { return work.ctx.Err() != nil }, Progress: work.far, Most: mostOrderTries})
 	var no *order.Impossible
 	switch {
 	case errors.As(err, &no):
@@ -171,22 +164,14 @@ func (s *Server) orderMake(c fiber.Ctx) error {
 	return s.orderTold(c, r, name)
 }
 
-// working is an order that is being worked out.
-type working struct {
-	done    atomic.Int64 // hundredths of what differs
-	stopped atomic.Bool
-}
-
 // orderStop stops the order that is being worked out, if one is.
 func (s *Server) orderStop(c fiber.Ctx) error {
 	r, err := s.room(c)
 	if err != nil {
 		return err
 	}
-	if w, ok := s.orders.Load(r.id); ok {
-		w.(*working).stopped.Store(true)
-	}
-	s.stopCarrying(r.id)
+	s.orders.stop(r.id)
+	s.carrying.stop(r.id)
 	v, err := s.orderView(c.Context(), r)
 	if err != nil {
 		return err
@@ -231,31 +216,20 @@ func Begin(ctx context.Context, st *store.Store, id, revision int64, was, plan *
 
 // asFound is what devices are set to: where the last order stands, with what was
 // found since; where there never was one, the plan with what was found.
-func (s *Server) asFound(before *store.Order, done int, now *shown) (*office.Office, error) {
+func (s *Server) asFound(id int64, before *store.Order, done int, now *shown) (*office.Office, error) {
 	net := now.report.Net
 	if before != nil {
-		at, _, err := after(before, done)
+		run, err := s.run(id, before)
+		if err != nil {
+			return nil, err
+		}
+		at, err := run.After(done)
 		if err != nil {
 			return nil, err
 		}
 		net = span.Compile(at)
 	}
 	return found.AsFound(net, now.kept)
-}
-
-// without is an office in which some devices are not yet.
-func without(o *office.Office, devices []string) (*office.Office, error) {
-	if len(devices) == 0 {
-		return nil, bad("devices", "say which devices are new")
-	}
-	draft := office.NewDraft(o)
-	for _, d := range devices {
-		if err := draft.RemoveDevice(d); err != nil {
-			return nil, bad("devices", "%s", err)
-		}
-	}
-	next, _ := draft.Done()
-	return next, nil
 }
 
 func (s *Server) orderTick(c fiber.Ctx) error {
@@ -265,35 +239,35 @@ func (s *Server) orderTick(c fiber.Ctx) error {
 		return err
 	}
 	ctx := c.Context()
-	kept, _, err := s.store.OrderNow(ctx, r.id)
+	kept, ticks, err := s.store.OrderNow(ctx, r.id)
 	if err != nil {
 		return err
 	}
 	if kept == nil || kept.ID != q.Order {
 		return &history.Conflict{Text: "another order was made meanwhile: look at it first"}
 	}
-	steps := q.Step
-	if q.On {
-		steps++
-	}
-	at, told, err := after(kept, steps)
+	run, err := s.run(r.id, kept)
 	if err != nil {
 		return err
 	}
-	if q.Step >= len(told.Steps) {
-		return bad("step", "the order has %d steps", len(told.Steps))
+	if q.Step >= len(run.Steps) {
+		return bad("step", "the order has %d steps", len(run.Steps))
 	}
-	step := told.Steps[q.Step]
-	how := fmt.Sprintf("work order, step %d", q.Step+1)
-	if !q.On {
-		how = fmt.Sprintf("work order, before step %d", q.Step+1)
+	done, err := run.Tick(len(ticks), q.Step, q.On)
+	if err != nil {
+		return &history.Conflict{Text: err.Error() + ": look again"}
 	}
-	state := foundAt(at, step.Device, how, name)
-	if step.Kind != order.Set {
-		state = nil
+	step := run.Steps[q.Step]
+	var state *store.Found
+	if run.Sets(q.Step) {
+		at, err := run.After(done)
+		if err != nil {
+			return err
+		}
+		state = foundAt(at, step.Device, run.Called(q.Step, q.On), name)
 	}
 	err = s.store.TickOrder(ctx, r.id, q.Order, q.Step, name, q.On, step.Device, state)
-	if errors.Is(err, store.ErrOrderMoved) {
+	if errors.Is(err, order.ErrMoved) {
 		return &history.Conflict{Text: err.Error() + ": look again"}
 	}
 	if err != nil {
@@ -346,7 +320,11 @@ func (s *Server) orderAt(c fiber.Ctx) error {
 	if kept == nil {
 		return bad("step", "there is no order")
 	}
-	at, _, err := after(kept, max(0, int(step)))
+	run, err := s.run(r.id, kept)
+	if err != nil {
+		return err
+	}
+	at, err := run.After(int(step))
 	if err != nil {
 		return err
 	}

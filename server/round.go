@@ -17,7 +17,6 @@ import (
 	"github.com/gofiber/fiber/v3"
 
 	"klammer/api"
-	"klammer/core/bridge"
 	"klammer/core/finding"
 	"klammer/core/history"
 	"klammer/core/notation"
@@ -30,8 +29,8 @@ import (
 
 // rounds keeps the round of an office's newest plan, as it takes long.
 type rounds struct {
-	turn chan struct{} // holds one token: whoever has it may look at it
-	done atomic.Int64  // hundredths of what is worked out just now; 0 for nothing
+	turn turns        // one token: whoever has it may have it worked out
+	done atomic.Int64 // hundredths of what is worked out just now; 0 for nothing
 	of   *office.Office
 	made *round.Round
 }
@@ -42,48 +41,46 @@ const mostEffort = 60_000_000
 // mostSuspects is how many are told.
 const mostSuspects = 20
 
-// withRound gives the round of an office as it is planned, to one at a time; the others wait,
-// as long as somebody waits for them. It is worked out for whoever comes first, of so many
+// withRound gives the round of an office as it is planned; while it is worked out the others
+// wait, as long as somebody waits for them. It is worked out for whoever comes first, of so many
 // offices at a time, and ends where nobody waits for it any more.
 func (s *Server) withRound(ctx context.Context, id int64, n *span.Net, do func(r *round.Round) error) error {
 	o := n.Office
-	x, _ := s.rounds.LoadOrStore(id, &rounds{turn: make(chan struct{}, 1)})
+	x, _ := s.rounds.LoadOrStore(id, &rounds{turn: make(turns, 1)})
 	kept := x.(*rounds)
-	if err := takeTurn(ctx, kept.turn); err != nil {
+	made, err := kept.round(ctx, s, o, n)
+	if err != nil {
 		return err
 	}
-	defer func() { <-kept.turn }()
+	return do(made.Apart())
+}
+
+// round is the kept round, made anew where the plan is another by now.
+func (kept *rounds) round(ctx context.Context, s *Server, o *office.Office, n *span.Net) (*round.Round, error) {
+	if err := kept.turn.take(ctx); err != nil {
+		return nil, err
+	}
+	defer kept.turn.give()
 	if kept.of != o {
 		if round.Effort(n) > mostEffort {
-			return &tooMuch{"this office has too many ports and memberships for a round: klammer round works it out without a limit"}
+			return nil, &tooMuch{"this office has too many ports and memberships for a round: klammer round works it out without a limit"}
 		}
-		if err := takeTurn(ctx, s.roundTurns); err != nil {
-			return err
+		if err := s.roundTurns.take(ctx); err != nil {
+			return nil, err
 		}
-		defer func() { <-s.roundTurns }()
+		defer s.roundTurns.give()
 		defer kept.done.Store(0)
 		made, err := round.MakeWatched(o, func(done, of int) error {
 			kept.done.Store(int64(max(1, 100*done/of)))
 			return errors.Join(ctx.Err(), s.stop.Err())
 		})
 		if err != nil {
-			return err
+			return nil, err
 		}
 		kept.made, kept.of = made, o
 		s.meters.rounds.Inc()
 	}
-	kept.made.Forget()
-	return do(kept.made)
-}
-
-// takeTurn waits for a place in a line.
-func takeTurn(ctx context.Context, turn chan struct{}) error {
-	select {
-	case turn <- struct{}{}:
-		return nil
-	case <-ctx.Done():
-		return ctx.Err()
-	}
+	return kept.made, nil
 }
 
 func (s *Server) roundNow(c fiber.Ctx) error {
@@ -123,96 +120,80 @@ func planned(t api.PlugTest) string {
 	return string(text)
 }
 
-// testOf is the test of a port and a tag: one of the round, or another place where one
-// can plug in; extra allows tags that the plan has not there.
-func testOf(r *round.Round, port office.PortRef, wire int, extra bool) (round.Test, error) {
-	worn := bridge.Untagged
-	if wire > 0 {
-		worn = bridge.Wire(wire)
-	}
-	all, err := r.At(port)
-	if err != nil {
-		return round.Test{}, err
-	}
-	for _, t := range slices.Concat(r.Tests, all) {
-		if t.Port == port && t.Wire == worn {
-			return t, nil
+// becameOf is what became of tests, as the core has it; ports that are gone are left out.
+func becameOf(o *office.Office, all []store.PlugTest) (kept []round.Kept, from []store.PlugTest) {
+	for _, k := range all {
+		ref, err := notation.PortRef(o, k.Port)
+		if err != nil {
+			continue
 		}
-	}
-	if extra && wire > 0 {
-		if t, _, err := r.Tagged(port, office.VID(wire)); err == nil {
-			return t, nil
+		x := round.Kept{Port: ref, Wire: k.Wire, Planned: k.Planned, Extra: k.How == "measured", Seen: round.Seen{Passed: k.Became == "passed", Instead: k.Instead, Measured: k.How == "measured"}}
+		for _, t := range k.Tried {
+			x.Tried = append(x.Tried, api.EndedOf(t))
 		}
+		if k.Given != nil {
+			x.Given = *k.Given
+		}
+		kept, from = append(kept, x), append(from, k)
 	}
-	return round.Test{}, fmt.Errorf("nothing is planned at %s %s tagged %d", port.Device, port.Port, wire)
+	return kept, from
 }
 
 // roundView is the round of an office with what became of its tests.
 func (s *Server) roundView(ctx context.Context, r *room) (*api.RoundView, error) {
+	v, _, err := s.roundAndFailed(ctx, r)
+	return v, err
+}
+
+// roundAndFailed is the same, with what failed and what explains it; nil where nothing did.
+func (s *Server) roundAndFailed(ctx context.Context, r *room) (*api.RoundView, *finding.Failed, error) {
 	now, err := r.current(ctx)
 	if err != nil {
-		return nil, err
+		return nil, nil, err
 	}
-	kept, err := s.store.PlugTests(ctx, r.id)
+	all, err := s.store.PlugTests(ctx, r.id)
 	if err != nil {
-		return nil, err
+		return nil, nil, err
 	}
 	o := now.report.Net.Office
+	kept, from := becameOf(o, all)
 	v := &api.RoundView{Revision: now.view.Revision, Tests: []api.RoundTest{}, Known: len(now.kept) > 0}
+	var failed *finding.Failed
 	err = s.withRound(ctx, r.id, now.report.Net, func(r *round.Round) error {
-		at := map[string]int{}
-		key := func(t api.PlugTest) string {
-			if t.Wire == nil {
-				return t.Port
+		v.Unshown = api.RoundOf(r).Unshown
+		ledger := r.Ledger(kept, func(t round.Test) string { return planned(api.PlugTestOf(r, t)) })
+		for _, line := range ledger.Lines {
+			x := api.RoundTest{PlugTest: api.PlugTestOf(r, line.Test), Extra: line.Extra}
+			if line.Of >= 0 {
+				x.Result = roundEnded(&from[line.Of], &line)
 			}
-			return fmt.Sprintf("%s [%d]", t.Port, *t.Wire)
+			v.Tests = append(v.Tests, x)
 		}
-		told := api.RoundOf(r)
-		v.Unshown = told.Unshown
-		for _, t := range told.Tests {
-			at[key(t)] = len(v.Tests)
-			v.Tests = append(v.Tests, api.RoundTest{PlugTest: t})
-		}
-		var results []round.Seen
-		for _, k := range kept {
-			ref, err := notation.PortRef(o, k.Port)
-			if err != nil {
-				continue // the port is gone
+		v.Suspects, v.More, v.Next = api.SuspectsOf(o, r, ledger.Seen, mostSuspects)
+		if at, first := ledger.Failed(kept); len(at) > 0 {
+			failed = &finding.Failed{At: at, Saw: at[0].Device + " " + at[0].Port + " is not as planned"}
+			if given := v.Tests[first].Result.Given; given != "" {
+				failed.Saw = fmt.Sprintf("%s %s gets %s", at[0].Device, at[0].Port, given)
 			}
-			test, err := testOf(r, ref, k.Wire, k.How == "measured")
-			if err != nil {
-				continue // nobody can plug in there any more
-			}
-			t := api.PlugTestOf(r, test)
-			i, ok := at[key(t)]
-			if !ok {
-				i = len(v.Tests)
-				at[key(t)] = i
-				v.Tests = append(v.Tests, api.RoundTest{PlugTest: t, Extra: true})
-			}
-			e := &api.RoundEnded{
-				Passed: k.Became == "passed", Wrong: k.Wrong, Note: k.Note, Played: k.How == "played", Measured: k.How == "measured", Old: k.Planned != planned(t),
-				Revision: k.Revision, Author: k.Author, At: k.At,
-			}
-			seen := round.Seen{Test: test, Passed: e.Passed, Instead: k.Instead, Measured: e.Measured}
-			for _, x := range k.Tried {
-				seen.Tried = append(seen.Tried, api.EndedOf(x))
-			}
-			if k.Given != nil {
-				e.Given, seen.Given = k.Given.String(), *k.Given
-				if !e.Passed && !e.Measured && r.Hands(*k.Given) == 0 {
-					e.Wrong = append(e.Wrong, fmt.Sprintf("nobody of the plan hands out %s: another server is there", k.Given))
-				}
-			}
-			v.Tests[i].Result = e
-			if !e.Old {
-				results = append(results, seen)
+			for _, x := range v.Suspects {
+				failed.Explains = append(failed.Explains, strings.Join(x.Ways[0].Mistakes, ", and "))
 			}
 		}
-		v.Suspects, v.More, v.Next = api.SuspectsOf(o, r, results, mostSuspects)
 		return nil
 	})
-	return v, err
+	return v, failed, err
+}
+
+// roundEnded is what became of a test of a ledger, as it is shown.
+func roundEnded(k *store.PlugTest, line *round.Line) *api.RoundEnded {
+	e := &api.RoundEnded{
+		Passed: k.Became == "passed", Wrong: append(slices.Clone(k.Wrong), line.Wrong...), Note: k.Note, Played: k.How == "played", Measured: k.How == "measured", Old: line.Old,
+		Revision: k.Revision, Author: k.Author, At: k.At,
+	}
+	if k.Given != nil {
+		e.Given = k.Given.String()
+	}
+	return e
 }
 
 // failing is what failed in a round, kept while it holds: a round takes long, and nobody's edit
@@ -306,35 +287,15 @@ func (s *Server) refreshFailed(r *room, f *failing, wait time.Duration) {
 
 // workOutFailed is what failed in the round, with what explains it.
 func (s *Server) workOutFailed(ctx context.Context, r *room) (*finding.Failed, error) {
-	v, err := s.roundView(ctx, r)
+	_, failed, err := s.roundAndFailed(ctx, r)
 	var much *tooMuch
 	if errors.As(err, &much) {
-		return nil, nil // the view of it says so
+		return &finding.Failed{}, nil // the view of it says so
 	}
-	if err != nil {
-		return nil, err
+	if err == nil && failed == nil {
+		failed = &finding.Failed{}
 	}
-	out := &finding.Failed{}
-	for _, t := range v.Tests {
-		if t.Result == nil || t.Result.Passed || t.Result.Old {
-			continue
-		}
-		device, port, _ := strings.Cut(t.Port, ".")
-		ref := office.PortRef{Device: device, Port: port}
-		if len(out.At) == 0 {
-			out.Saw = device + " " + port + " is not as planned"
-			if t.Result.Given != "" {
-				out.Saw = fmt.Sprintf("%s %s gets %s", device, port, t.Result.Given)
-			}
-		}
-		if !slices.Contains(out.At, ref) {
-			out.At = append(out.At, ref)
-		}
-	}
-	for _, x := range v.Suspects {
-		out.Explains = append(out.Explains, strings.Join(x.Ways[0].Mistakes, ", and "))
-	}
-	return out, nil
+	return failed, err
 }
 
 func (s *Server) roundResult(c fiber.Ctx) error {
@@ -369,7 +330,7 @@ func (s *Server) roundResult(c fiber.Ctx) error {
 		kept.Given = &a
 	}
 	err = s.withRound(c.Context(), r.id, now.report.Net, func(made *round.Round) error {
-		test, err := testOf(made, ref, q.Wire, q.Became == "open")
+		test, err := made.Find(ref, q.Wire, q.Became == "open")
 		if err != nil {
 			return bad("port", "%s", err)
 		}
@@ -426,7 +387,7 @@ func (s *Server) roundPlay(c fiber.Ctx) error {
 	if err != nil {
 		return err
 	}
-	was, err := s.asFound(before, len(ticks), now)
+	was, err := s.asFound(r.id, before, len(ticks), now)
 	if err != nil {
 		return err
 	}

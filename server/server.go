@@ -43,23 +43,24 @@ type Server struct {
 	mu    sync.Mutex
 	rooms map[int64]*room
 
-	streams streams       // that are open
-	turns   chan struct{} // of those who have an order worked out
-	orders  sync.Map      // by office: the *working that has an order worked out just now
+	streams streams  // that are open
+	turns   turns    // of those who have an order worked out
+	orders  *jobs    // orders that are worked out
+	runs    sync.Map // by office: the *keptRun of its newest order
 
 	field    Field
-	readings sync.Map // by office: the *run that reads its devices
-	carries  sync.Map // by office: the *carry of its order
+	readings *jobs    // devices that are read
+	carrying *jobs    // visits that devices carry out
+	carries  sync.Map // by office: the *carry of its order, going on or ended
 
-	carryTurn  sync.Mutex    // of who begins to carry out
-	rounds     sync.Map      // by office: the *rounds of its newest plan
-	failing    sync.Map      // by office: the *failing of its round
-	roundTurns chan struct{} // of those who have a round worked out
+	rounds     sync.Map // by office: the *rounds of its newest plan
+	failing    sync.Map // by office: the *failing of its round
+	roundTurns turns    // of those who have a round worked out
 
 	meters  meters
 	access  Access
-	intakes chan struct{} // of those who have a file read
-	guesses chan struct{} // passwords that are being looked at
+	intakes turns         // of those who have a file read
+	guesses turns         // passwords that are being looked at
 	nobody  func() string // the hash of a password that nobody has
 }
 
@@ -69,7 +70,11 @@ const bodyLimit = 4 << 20
 
 // New makes a server; it works until ctx ends.
 func New(ctx context.Context, s *store.Store, log *slog.Logger) *Server {
-	srv := &Server{store: s, log: log, stop: ctx, rooms: map[int64]*room{}, turns: make(chan struct{}, mostOrders), roundTurns: make(chan struct{}, mostRounds), intakes: make(chan struct{}, mostIntakes), guesses: make(chan struct{}, mostGuesses)}
+	srv := &Server{store: s, log: log, stop: ctx, rooms: map[int64]*room{}, turns: make(turns, mostOrders), roundTurns: make(turns, mostRounds), intakes: make(turns, mostIntakes), guesses: make(turns, mostGuesses),
+		orders:   newJobs("an order of this office is being worked out already: wait for it, or stop it"),
+		readings: newJobs("devices of this office are being read already: wait for that, or stop it"),
+		carrying: newJobs("a visit is being carried out already: wait for it, or stop it"),
+	}
 	srv.Admit(Access{})
 	srv.measure()
 	srv.app = fiber.New(fiber.Config{

@@ -164,18 +164,13 @@ func (s *Server) stopOf(person int64) {
 		return
 	}
 	may := func(office int64) bool { return p != nil && p.Role(office) >= people.Carrier }
-	s.readings.Range(func(office, x any) bool {
-		if r := x.(*run); r.person == person && !may(office.(int64)) {
-			r.stop()
-		}
-		return true
-	})
-	s.carries.Range(func(office, x any) bool {
-		if c := x.(*carry); c.person == person && !may(office.(int64)) {
-			c.stop()
-		}
-		return true
-	})
+	for _, all := range []*jobs{s.readings, s.carrying} {
+		all.each(func(office int64, j *job) {
+			if j.person == person && !may(office) {
+				j.stop()
+			}
+		})
+	}
 }
 
 // ended ends the event streams by what ended, here and on the other servers.

@@ -7,6 +7,8 @@ import (
 	"time"
 
 	"github.com/jackc/pgx/v5"
+
+	"klammer/core/order"
 )
 
 // Order is a work order as it is kept.
@@ -28,9 +30,6 @@ type OrderTick struct {
 	Author string
 	At     time.Time
 }
-
-// ErrOrderMoved says that somebody else ticked, or that another order was made.
-var ErrOrderMoved = errors.New("somebody else went on with this order")
 
 // AddOrder keeps an order; the one before it ends.
 func (s *Store) AddOrder(ctx context.Context, office int64, o Order) (id int64, err error) {
@@ -73,28 +72,28 @@ func (s *Store) OrderNow(ctx context.Context, office int64) (*Order, []OrderTick
 
 // TickOrder ticks the next step of an order off, or takes the last tick away, and
 // keeps what a device is then set to, in one transaction. Two people at once: the
-// second is told by [ErrOrderMoved].
-func (s *Store) TickOrder(ctx context.Context, office, order int64, step int, author string, on bool, device string, f *Found) error {
+// second is told by [order.ErrMoved].
+func (s *Store) TickOrder(ctx context.Context, office, id int64, step int, author string, on bool, device string, f *Found) error {
 	return pgx.BeginFunc(ctx, s.pool, func(tx pgx.Tx) error {
 		var open bool
 		var done int
-		err := tx.QueryRow(ctx, "SELECT ended_at IS NULL FROM work_order WHERE id = $1 AND office_id = $2 FOR UPDATE", order, office).Scan(&open)
+		err := tx.QueryRow(ctx, "SELECT ended_at IS NULL FROM work_order WHERE id = $1 AND office_id = $2 FOR UPDATE", id, office).Scan(&open)
 		if errors.Is(err, pgx.ErrNoRows) || err == nil && !open {
-			return ErrOrderMoved
+			return order.ErrMoved
 		}
 		if err != nil {
 			return err
 		}
-		if err := tx.QueryRow(ctx, "SELECT count(*) FROM order_tick WHERE order_id = $1", order).Scan(&done); err != nil {
+		if err := tx.QueryRow(ctx, "SELECT count(*) FROM order_tick WHERE order_id = $1", id).Scan(&done); err != nil {
 			return err
 		}
 		if on && step != done || !on && step != done-1 {
-			return fmt.Errorf("%w: %d steps are done", ErrOrderMoved, done)
+			return fmt.Errorf("%w: %d steps are done", order.ErrMoved, done)
 		}
 		if on {
-			_, err = tx.Exec(ctx, "INSERT INTO order_tick (order_id, step, author) VALUES ($1, $2, $3)", order, step, author)
+			_, err = tx.Exec(ctx, "INSERT INTO order_tick (order_id, step, author) VALUES ($1, $2, $3)", id, step, author)
 		} else {
-			_, err = tx.Exec(ctx, "DELETE FROM order_tick WHERE order_id = $1 AND step = $2", order, step)
+			_, err = tx.Exec(ctx, "DELETE FROM order_tick WHERE order_id = $1 AND step = $2", id, step)
 		}
 		if err != nil || f == nil {
 			return err

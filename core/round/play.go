@@ -51,8 +51,8 @@ func (r *Round) At(ref office.PortRef) (out []Test, err error) {
 }
 
 // Tagged is the test of a port with frames that carry a VLAN ID that the plan has not
-// there, so that nothing is to be heard; false where [Round.At] has it. [Round.Forget]
-// forgets it.
+// there, so that nothing is to be heard; false where [Round.At] has it. The round knows it
+// from then on: see [Round.Apart].
 func (r *Round) Tagged(ref office.PortRef, v office.VID) (Test, bool, error) {
 	all, err := r.At(ref)
 	if err != nil || slices.ContainsFunc(all, func(t Test) bool { return t.Wire == bridge.Wire(v) }) {
@@ -70,9 +70,6 @@ func (r *Round) Tagged(ref office.PortRef, v office.VID) (Test, bool, error) {
 	r.w.plan = append(r.w.plan, r.w.lookAt(r.w.n, r.w.posts, r.w.asks[a:])...)
 	return r.w.test(a), true, nil
 }
-
-// Forget forgets tests with tags that the plan has not.
-func (r *Round) Forget() { r.w.asks, r.w.plan = r.w.asks[:r.own], r.w.plan[:r.own] }
 
 // Play plugs a laptop into an office as it is, at tests of the round.
 func (r *Round) Play(asIs *office.Office, tests []Test) []Played {

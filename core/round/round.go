@@ -41,8 +41,8 @@ type Reach struct {
 	OK      bool
 }
 
-// Round is tests in walking order, and what they are for. It is for one at a time: what
-// was seen may add to its mistakes.
+// Round is tests in walking order, and what they are for. What was seen, and tags that
+// the plan has not, may add to it: whoever keeps one gives [Round.Apart] to who asks.
 type Round struct {
 	Mistakes []Mistake
 	Tests    []Test

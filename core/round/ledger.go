@@ -1,0 +1,125 @@
+package round
+
+import (
+	"fmt"
+	"maps"
+	"slices"
+
+	"klammer/core/bridge"
+	"klammer/core/office"
+)
+
+// Apart is the round for one who asks: tests with other tags and suspects may add to it
+// what is then known of them, and the round itself stays as it was made.
+func (r *Round) Apart() *Round {
+	w := *r.w
+	w.asks, w.plan, w.seen = slices.Clip(w.asks), slices.Clip(w.plan), slices.Clip(w.seen)
+	w.sets, w.across, w.known = slices.Clip(w.sets), slices.Clip(w.across), maps.Clone(w.known)
+	out := *r
+	out.Mistakes, out.w = slices.Clip(r.Mistakes), &w
+	return &out
+}
+
+// Find is the test of a port and a tag, 0 for none: one of the round, or another place
+// where one can plug in; extra allows tags that the plan has not there.
+func (r *Round) Find(port office.PortRef, wire int, extra bool) (Test, error) {
+	worn := bridge.Untagged
+	if wire > 0 {
+		worn = bridge.Wire(wire)
+	}
+	all, err := r.At(port)
+	if err != nil {
+		return Test{}, err
+	}
+	for _, t := range slices.Concat(r.Tests, all) {
+		if t.Port == port && t.Wire == worn {
+			return t, nil
+		}
+	}
+	if extra && wire > 0 {
+		if t, _, err := r.Tagged(port, office.VID(wire)); err == nil {
+			return t, nil
+		}
+	}
+	return Test{}, fmt.Errorf("nothing is planned at %s %s tagged %d", port.Device, port.Port, wire)
+}
+
+// Kept is what became of a test, as it is kept.
+type Kept struct {
+	Port    office.PortRef
+	Wire    int    // 0 for untagged
+	Planned string // what was to be seen then, in one text
+	Seen           // its Test is found anew
+	Extra   bool   // tags that the plan has not count too
+}
+
+// Line is a test of a ledger.
+type Line struct {
+	Test  Test
+	Extra bool     // it is not one of the round
+	Of    int      // index of what became of it; -1 where nothing did yet
+	Old   bool     // another thing is to be seen there now, and what became of it counts no more
+	Wrong []string // what is to be said of it beside what was written down
+}
+
+// Ledger is a round with what became of its tests.
+type Ledger struct {
+	Lines []Line
+	Seen  []Seen // what counts, for [Round.Suspects]
+}
+
+// Ledger holds what was kept against the round of the plan as it is now: places that are
+// gone are left out, what is to be seen otherwise is old. planned puts what is to be seen
+// at a test in one text.
+func (r *Round) Ledger(kept []Kept, planned func(Test) string) *Ledger {
+	type place struct {
+		port office.PortRef
+		wire bridge.Wire
+	}
+	out, at := &Ledger{}, map[place]int{}
+	for _, t := range r.Tests {
+		at[place{t.Port, t.Wire}] = len(out.Lines)
+		out.Lines = append(out.Lines, Line{Test: t, Of: -1})
+	}
+	for k, x := range kept {
+		test, err := r.Find(x.Port, x.Wire, x.Extra)
+		if err != nil {
+			continue // nobody can plug in there any more
+		}
+		i, ok := at[place{test.Port, test.Wire}]
+		if !ok {
+			i = len(out.Lines)
+			at[place{test.Port, test.Wire}] = i
+			out.Lines = append(out.Lines, Line{Test: test, Extra: true})
+		}
+		line := &out.Lines[i]
+		line.Of, line.Old = k, x.Planned != planned(test)
+		if x.Given.IsValid() && !x.Passed && !x.Measured && r.Hands(x.Given) == 0 {
+			line.Wrong = append(line.Wrong, fmt.Sprintf("nobody of the plan hands out %s: another server is there", x.Given))
+		}
+		if !line.Old {
+			seen := x.Seen
+			seen.Test = test
+			out.Seen = append(out.Seen, seen)
+		}
+	}
+	return out
+}
+
+// Failed is the places at which a test that counts failed, each once, in the order of the
+// ledger, and the line of the first; -1 for none.
+func (l *Ledger) Failed(kept []Kept) (at []office.PortRef, first int) {
+	first = -1
+	for i, x := range l.Lines {
+		if x.Of < 0 || x.Old || kept[x.Of].Passed {
+			continue
+		}
+		if first < 0 {
+			first = i
+		}
+		if !slices.Contains(at, x.Test.Port) {
+			at = append(at, x.Test.Port)
+		}
+	}
+	return at, first
+}
