@@ -22,6 +22,7 @@ import (
 	"klammer/core/notation"
 	"klammer/core/office"
 	"klammer/e2e/stage"
+	"klammer/proof/short"
 	"klammer/store"
 	"klammer/store/cluster"
 )
@@ -130,6 +131,7 @@ func (e *editor) step(n int) error {
 // content and order, and every look at the past is the replay to there. With
 // KLAMMER_PROVE=1 each makes 3,000 edits.
 func TestKilledAndKilled(t *testing.T) {
+	short.Skip(t)
 	edits, between := 120, 150
 	if os.Getenv("KLAMMER_PROVE") != "" {
 		edits, between = 3000, 200
@@ -224,6 +226,7 @@ func TestKilledAndKilled(t *testing.T) {
 // TestEndsSoon: told to end, the program ends within 10 s, whoever listens, sends slowly or
 // has an edit on its way; what it said is kept, and what it did not say is not.
 func TestEndsSoon(t *testing.T) {
+	short.Skip(t)
 	data, err := stage.Folder()
 	require.NoError(t, err)
 	defer os.RemoveAll(data)

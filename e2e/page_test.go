@@ -15,6 +15,7 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"klammer/e2e/stage"
+	"klammer/proof/short"
 )
 
 // start gives a program on fresh data and a browser at its board.
@@ -26,6 +27,9 @@ func start(t testing.TB) (context.Context, *stage.Program) {
 // startBy is start with another way to start the program.
 func startBy(t testing.TB, begin func(string, int) (*stage.Program, error)) (context.Context, *stage.Program) {
 	t.Helper()
+	if t.Name() != "TestBoardByKeysAndMouse" { // which is what a short run looks at
+		short.Skip(t)
+	}
 	if _, err := exec.LookPath("chromium"); err != nil {
 		t.Skip("chromium is not installed: apt-get install chromium (./run test does)")
 	}

@@ -193,6 +193,12 @@ var edits = []struct {
 		form := rapid.SampledFrom([]string{"", " tagged", " operator"}).Draw(t, "form")
 		return fmt.Sprintf("plug %s.%s \"new\" wants %d%s", d.Name, port, rapid.SampledFrom(vids).Draw(t, "wants"), form)
 	}},
+	{"noted", func(t *rapid.T, o *office.Office, d *office.Device, port string) string {
+		return rapid.SampledFrom([]string{
+			fmt.Sprintf("%s note \"in the attic\"", d.Name), fmt.Sprintf("-%s note", d.Name), fmt.Sprintf("%s port %s note \"here\"", d.Name, port),
+			fmt.Sprintf("%s socket %s \"2.01\"", d.Name, port), fmt.Sprintf("-%s port %s", d.Name, port),
+		}).Draw(t, "noted")
+	}},
 	{"plug off", func(t *rapid.T, o *office.Office, d *office.Device, port string) string {
 		if len(o.Plugs) == 0 {
 			return ""

@@ -12,6 +12,7 @@ import (
 	"klammer/core/office"
 	"klammer/core/span"
 	"klammer/core/walk"
+	"klammer/proof/short"
 )
 
 // TestJourneys: whatever is put on a wire, the way to a port and to a device is
@@ -59,6 +60,5 @@ func TestJourneys(t *testing.T) {
 			}
 		}
 	})
-	require.Positive(t, arrived)
-	require.Positive(t, routed)
+	short.Met(t, arrived, routed)
 }

@@ -18,6 +18,7 @@ import (
 	"klammer/core/office"
 	"klammer/core/order"
 	"klammer/core/span"
+	"klammer/proof/short"
 )
 
 // realOrder is a chain of three switches, a host behind each, and a laptop at the
@@ -45,6 +46,7 @@ func realOrder(vid int) string {
 // management address in the VLAN that it is managed in at that time. After each step
 // everybody pings everybody, and what is lost is what was said.
 func TestRealOrder(t *testing.T) {
+	short.Skip(t)
 	if os.Getenv("KLAMMER_INSIDE") != "" {
 		carriedOut(t)
 		return

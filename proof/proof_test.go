@@ -22,6 +22,7 @@ import (
 	"klammer/core/office"
 	"klammer/core/span"
 	"klammer/core/walk"
+	"klammer/proof/short"
 )
 
 // TestFlows: every frame from every port comes out where the plain version says.
@@ -137,7 +138,9 @@ func TestIncremental(t *testing.T) {
 		}
 	})
 	for _, e := range edits {
-		require.NotZero(t, made[e.kind], "no edit of the kind %q was ever made", e.kind)
+		if made[e.kind] == 0 && !testing.Short() {
+			t.Errorf("no edit of the kind %q was ever made", e.kind)
+		}
 	}
 }
 
@@ -268,6 +271,7 @@ func pasted(old, change map[string]any) map[string]any {
 // TestMends: what is offered as a mend removes its finding and brings nothing
 // that breaks, and IDs are unique.
 func TestMends(t *testing.T) {
+	short.Skip(t)
 	rapid.Check(t, func(t *rapid.T) {
 		r := finding.Check(span.Compile(Draw(t, 5)))
 		before := map[string]bool{}

@@ -11,6 +11,7 @@ import (
 	"klammer/core/notation"
 	"klammer/core/office"
 	"klammer/core/span"
+	"klammer/proof/short"
 )
 
 // TestReach: the tree of a VLAN names every port that it ends at, once; what is
@@ -62,8 +63,7 @@ func TestReach(t *testing.T) {
 			}
 		}
 	})
-	require.Positive(t, cut)
-	require.Positive(t, broken)
+	short.Met(t, cut, broken)
 }
 
 // cabled says whether a cable joins two ports, by itself or as one of a bundle.

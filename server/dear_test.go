@@ -17,6 +17,7 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"klammer/core/notation"
+	"klammer/proof/short"
 	"klammer/server"
 	"klammer/store"
 )
@@ -41,6 +42,7 @@ func spent(do func()) (cpu time.Duration, made uint64, took time.Duration) {
 // TestDear asks for what costs most for its length: each ends soon, with an answer or with the
 // limit that it is beyond, and makes no more memory than one request may.
 func TestDear(t *testing.T) {
+	short.Skip(t)
 	long := 60
 	if os.Getenv("KLAMMER_PROVE") != "" {
 		long = 1000
@@ -146,6 +148,7 @@ func TestDear(t *testing.T) {
 
 // TestGone: what costs much ends when its asker has gone, and not when it would have been done.
 func TestGone(t *testing.T) {
+	short.Skip(t)
 	var b strings.Builder
 	b.WriteString("vlan 10 a\nvlan 20 b\n")
 	for k := range 160 {

@@ -20,6 +20,7 @@ import (
 
 	"klammer/backup"
 	"klammer/core/notation"
+	"klammer/proof/short"
 	"klammer/server"
 	"klammer/store"
 	"klammer/store/cluster"
@@ -29,6 +30,7 @@ import (
 // said to be kept. The first database is killed under them and the standby takes over:
 // nothing that was acknowledged is lost, nothing is done twice, and everyone goes on.
 func TestStandby(t *testing.T) {
+	short.Skip(t)
 	dir := func(name string) string {
 		d, err := os.MkdirTemp("", "klammer-"+name+"-")
 		require.NoError(t, err)

@@ -12,6 +12,8 @@ import (
 	"time"
 
 	"github.com/stretchr/testify/require"
+
+	"klammer/proof/short"
 )
 
 // listen opens a tab's stream of an office and gives the next event of a kind,
@@ -57,6 +59,7 @@ func (d desk) listen(tab string) func(event string, within time.Duration) string
 // TestToldOnce: an edit is told to everybody but the tab that made it, which has
 // the same in its answer, with what it asked to see.
 func TestToldOnce(t *testing.T) {
+	short.Skip(t)
 	d := open(t)
 	mine, other := d.listen("mine"), d.listen("other")
 	require.NotEmpty(t, mine("at", 5*time.Second))

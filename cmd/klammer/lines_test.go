@@ -16,6 +16,7 @@ import (
 	"github.com/jackc/pgx/v5"
 	"github.com/stretchr/testify/require"
 
+	"klammer/proof/short"
 	"klammer/server"
 	"klammer/store/cluster"
 )
@@ -42,6 +43,7 @@ func (s *said) String() string {
 // it that is commented out taken in, one by one, and with each group of such lines: it starts,
 // or says what is missing, and that is so.
 func TestConfigurationLines(t *testing.T) {
+	short.Skip(t)
 	dir, err := os.MkdirTemp("", "klammer-lines-")
 	require.NoError(t, err)
 	t.Cleanup(func() { os.RemoveAll(dir) })

@@ -14,6 +14,7 @@ import (
 	"klammer/core/office"
 	"klammer/core/span"
 	"klammer/core/talk"
+	"klammer/proof/short"
 )
 
 // borders are addresses at the borders of every prefix that an office names: of
@@ -174,8 +175,7 @@ func TestPlain(t *testing.T) {
 			require.Equal(t, want, x.Verdict, "%d to %d: %s\n%s", x.From, x.To, x.Open, text)
 		}
 	})
-	require.Positive(t, yes)
-	require.Positive(t, no)
+	short.Met(t, yes, no)
 }
 
 // TestCutVLANs: where a VLAN is in two buildings, each of its devices is asked for
@@ -264,8 +264,7 @@ func TestUnusedIsExact(t *testing.T) {
 			}
 		}
 	})
-	require.Positive(t, unused)
-	require.Positive(t, used)
+	short.Met(t, unused, used)
 }
 
 // TestUnusedOfMany: where a rule fits more VLANs than the index of boxes keeps one
@@ -387,7 +386,7 @@ func TestPlace(t *testing.T) {
 			require.Equal(t, i == len(lines)-1, talk.New(n, wish).Judge(wish).Holds, "%v is placed by %q\n%s", wish, lines, text)
 		}
 	})
-	require.Positive(t, placed)
+	short.Met(t, placed)
 }
 
 // TestNamedWhereNothingRoutes: a device's own address is a part where something names it,
