@@ -108,7 +108,7 @@ func (s *Server) takeDevices(c fiber.Ctx, office int64, x *carry) error {
 		return err
 	}
 	x.job, x.holder = j, rand.Text()
-	ok, err := s.store.Hold(c.Context(), office, x.holder)
+	ok, err := s.store.Hold(c.Context(), office, x.order, x.holder)
 	if err == nil && !ok {
 		err = &history.Conflict{Text: s.carrying.busy}
 	}

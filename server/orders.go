@@ -98,7 +98,7 @@ func (s *Server) orderMake(c fiber.Ctx) error {
 	if held, err := s.store.Held(ctx, r.id); err != nil {
 		return err
 	} else if held {
-		return &history.Conflict{Text: "a visit is being carried out just now: wait for it, or stop it, before another order is made"}
+		return heldBack()
 	}
 	before, ticks, err := s.store.OrderNow(ctx, r.id)
 	if err != nil {
@@ -154,6 +154,8 @@ func (s *Server) orderMake(c fiber.Ctx) error {
 	switch {
 	case errors.As(err, &no):
 		return bad("order", "%s", no.Error())
+	case errors.Is(err, store.ErrHeld):
+		return heldBack()
 	case errors.Is(err, order.ErrTooMuch):
 		return bad("order", "%s", err)
 	case errors.Is(err, order.ErrStopped):
@@ -162,6 +164,11 @@ func (s *Server) orderMake(c fiber.Ctx) error {
 		return err
 	}
 	return s.orderTold(c, r, name)
+}
+
+// heldBack is why no order is made while one is carried out.
+func heldBack() error {
+	return &history.Conflict{Text: store.ErrHeld.Error() + ": wait for it, or stop it, before another order is made"}
 }
 
 // orderStop stops the order that is being worked out, if one is.

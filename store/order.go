@@ -31,11 +31,22 @@ type OrderTick struct {
 	At     time.Time
 }
 
-// AddOrder keeps an order; the one before it ends.
+// ErrHeld says that devices of an office are being set just now.
+var ErrHeld = errors.New("a visit is being carried out just now")
+
+// AddOrder keeps an order; the one before it ends. While a step of that is being carried
+// out it is [ErrHeld]: what a device is then set to would be lost.
 func (s *Store) AddOrder(ctx context.Context, office int64, o Order) (id int64, err error) {
 	err = pgx.BeginFunc(ctx, s.pool, func(tx pgx.Tx) error {
 		if _, err := tx.Exec(ctx, "SELECT 1 FROM office WHERE id = $1 FOR UPDATE", office); err != nil {
 			return err
+		}
+		var held bool
+		if err := tx.QueryRow(ctx, isHeld, office, heldFor).Scan(&held); err != nil {
+			return err
+		}
+		if held {
+			return ErrHeld
 		}
 		if _, err := tx.Exec(ctx, "UPDATE work_order SET ended_at = now() WHERE office_id = $1 AND ended_at IS NULL", office); err != nil {
 			return err
@@ -110,13 +121,24 @@ func (s *Store) TickOrder(ctx context.Context, office, id int64, step int, autho
 // not keep them.
 const heldFor = 20 * time.Second
 
-// Hold takes the devices of an office, for a server that is to set them: one at a time does,
-// of all servers on the database. False where another has them.
-func (s *Store) Hold(ctx context.Context, office int64, holder string) (bool, error) {
-	tag, err := s.pool.Exec(ctx, `INSERT INTO carrying AS c (office_id, holder) VALUES ($1, $2)
-		ON CONFLICT (office_id) DO UPDATE SET holder = $2, beat = now() WHERE c.holder = $2 OR c.beat < now() - $3::interval`, office, holder, heldFor)
-	return err == nil && tag.RowsAffected() > 0, err
+// Hold takes the devices of an office, for a server that is to set them by an order: one at a
+// time does, of all servers on the database. False where another has them, or where the order
+// is not the office's newest any more.
+func (s *Store) Hold(ctx context.Context, office, id int64, holder string) (held bool, err error) {
+	err = pgx.BeginFunc(ctx, s.pool, func(tx pgx.Tx) error {
+		if _, err := tx.Exec(ctx, "SELECT 1 FROM office WHERE id = $1 FOR UPDATE", office); err != nil { // as who makes another order does
+			return err
+		}
+		tag, err := tx.Exec(ctx, `INSERT INTO carrying AS c (office_id, holder) SELECT office_id, $2 FROM work_order WHERE id = $4 AND office_id = $1 AND ended_at IS NULL
+			ON CONFLICT (office_id) DO UPDATE SET holder = $2, beat = now() WHERE c.holder = $2 OR c.beat < now() - $3::interval`, office, holder, heldFor, id)
+		held = err == nil && tag.RowsAffected() > 0
+		return err
+	})
+	return held, err
 }
+
+// isHeld asks whether somebody has the devices of an office.
+const isHeld = "SELECT EXISTS (SELECT FROM carrying WHERE office_id = $1 AND beat >= now() - $2::interval)"
 
 // Keep says that a holder has the devices still; false where he was silent for too long, and
 // another took them.
@@ -127,7 +149,7 @@ func (s *Store) Keep(ctx context.Context, office int64, holder string) (bool, er
 
 // Held says whether somebody has the devices of an office just now.
 func (s *Store) Held(ctx context.Context, office int64) (is bool, err error) {
-	err = s.pool.QueryRow(ctx, "SELECT EXISTS (SELECT FROM carrying WHERE office_id = $1 AND beat >= now() - $2::interval)", office, heldFor).Scan(&is)
+	err = s.pool.QueryRow(ctx, isHeld, office, heldFor).Scan(&is)
 	return is, err
 }
 
