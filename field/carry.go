@@ -6,6 +6,7 @@ import (
 	"fmt"
 	"strings"
 
+	"klammer/core/found"
 	"klammer/core/notation"
 	"klammer/core/office"
 	"klammer/core/order"
@@ -186,24 +187,11 @@ func unlike(d *office.Device, is, should wording.State) (out []string) {
 
 // AsFound is an office with the devices that were read set to what they told.
 func AsFound(o *office.Office, readings map[string]*Reading) (*office.Office, error) {
-	n, draft := span.Compile(o), office.NewDraft(o)
+	n, states := span.Compile(o), map[int]wording.State{}
 	for i, d := range o.Devices {
-		r := readings[d.Name]
-		if r == nil || d.Unaware() || !r.Tells(TellsVLANs) {
-			continue
-		}
-		plan := wording.Planned(n, i)
-		is := r.Found(o, d, MatchPorts(d, r), plan).State
-		for p := range d.Ports { // what is as planned stays said as it is
-			if d.Ports[p].Bundle > 0 || is.Ports[p].Alike(&plan.Ports[p]) {
-				continue
-			}
-			shape := is.Ports[p].Shape()
-			if err := draft.Set(office.PortRef{Device: d.Name, Port: d.Ports[p].Name}, &shape, ""); err != nil {
-				return nil, fmt.Errorf("what %s told: %w", d.Name, err)
-			}
+		if r := readings[d.Name]; r != nil && n.Aware(i) && r.Tells(TellsVLANs) {
+			states[i] = r.Found(o, d, MatchPorts(d, r), wording.Planned(n, i)).State
 		}
 	}
-	o, _ = draft.Done()
-	return o, nil
+	return found.As(n, states)
 }

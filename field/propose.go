@@ -219,7 +219,7 @@ func front(name string, x Read) (*office.Device, []string, error) {
 	if r.Tells(TellsVLANs) {
 		n := span.Compile(o)
 		state := r.Found(o, d, MatchPorts(d, r), wording.Planned(n, 0)).State
-		if o, err = found.As(o, 0, state); err != nil {
+		if o, err = found.As(n, map[int]wording.State{0: state}); err != nil {
 			return nil, nil, err
 		}
 	}

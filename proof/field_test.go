@@ -47,7 +47,7 @@ func TestSetIsRead(t *testing.T) {
 					continue // it cannot be said without translation
 				}
 				o := office.Office{Devices: []*office.Device{d.Device}}
-				set, err := found.As(&o, 0, was)
+				set, err := found.As(span.Compile(&o), map[int]wording.State{0: was})
 				require.NoError(t, err)
 				d = wording.For(span.Compile(set), 0)
 				ctx, stop := context.WithTimeout(t.Context(), 20*time.Second)

@@ -158,7 +158,7 @@ func drawnPair(t *rapid.T, most int) (was, plan *office.Office) {
 			net := span.Compile(o)
 			state, unsaid := wording.Sayable(wording.For(net, i), wording.Planned(net, i))
 			if len(unsaid) > 0 {
-				if o, err = found.As(o, i, state); err != nil {
+				if o, err = found.As(net, map[int]wording.State{i: state}); err != nil {
 					t.Fatal(err)
 				}
 			}

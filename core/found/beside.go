@@ -3,6 +3,7 @@ package found
 import (
 	"fmt"
 	"maps"
+	"slices"
 
 	"klammer/core/notation"
 	"klammer/core/office"
@@ -108,45 +109,53 @@ func (b Beside) Update(n *span.Net, kept map[string]Kept, devices []int) Beside 
 	return out
 }
 
-// As is an office with device i set to a state: what it is, where the plan says
-// what it should be.
-func As(o *office.Office, i int, state wording.State) (*office.Office, error) {
-	draft := office.NewDraft(o)
-	device := o.Devices[i]
-	for p := range device.Ports {
-		if device.Ports[p].Bundle > 0 {
-			continue
+// As is an office with devices, by their places, set to states: what it is, where the
+// plan says what it should be. What is as planned stays said as it is: by its plan, its
+// use, or by what is needed there. Where "needed" and "all" would now say something else
+// than what was found, it is written out.
+func As(n *span.Net, states map[int]wording.State) (*office.Office, error) {
+	type at struct{ dev, port int }
+	written := map[at]bool{}
+	for { // what is written out at one port may be needed otherwise at another
+		draft, changed := office.NewDraft(n.Office), false
+		for _, i := range slices.Sorted(maps.Keys(states)) {
+			state, device := states[i], n.Office.Devices[i]
+			now := wording.Planned(n, i)
+			for p := range device.Ports {
+				if device.Ports[p].Bundle > 0 || written[at{i, p}] || state.Ports[p].Alike(&now.Ports[p]) {
+					continue
+				}
+				written[at{i, p}] = true
+				shape := state.Ports[p].Shape()
+				if err := draft.Set(office.PortRef{Device: device.Name, Port: device.Ports[p].Name}, &shape, ""); err != nil {
+					return nil, fmt.Errorf("what was found of %s: %w", device.Name, err)
+				}
+				changed = true
+			}
 		}
-		shape := state.Ports[p].Shape()
-		if err := draft.Set(office.PortRef{Device: device.Name, Port: device.Ports[p].Name}, &shape, ""); err != nil {
-			return nil, err
+		if !changed {
+			return n.Office, nil
 		}
+		o, _ := draft.Done()
+		n = n.Update(o)
 	}
-	next, _ := draft.Done()
-	return next, nil
 }
 
 // AsFound is an office with every device set to what was found of it.
 func AsFound(n *span.Net, kept map[string]Kept) (*office.Office, error) {
-	o := n.Office
-	for i, device := range o.Devices {
-		k, ok := kept[device.Name]
-		if !ok || !n.Aware(i) {
-			continue
+	states := map[int]wording.State{}
+	for i, device := range n.Office.Devices {
+		if k, ok := kept[device.Name]; ok && n.Aware(i) {
+			states[i] = k.On(n, i)
 		}
-		next, err := As(o, i, k.On(n, i))
-		if err != nil {
-			return nil, fmt.Errorf("what was found of %s: %w", device.Name, err)
-		}
-		o = next
 	}
-	return o, nil
+	return As(n, states)
 }
 
 // Meaning is what ports gain and lose when device i, found in a state, is set to
 // the plan.
 func Meaning(n *span.Net, i int, s wording.State) ([]walk.Change, error) {
-	o, err := As(n.Office, i, s)
+	o, err := As(n, map[int]wording.State{i: s})
 	if err != nil {
 		return nil, err
 	}

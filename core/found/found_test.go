@@ -1,6 +1,7 @@
 package found_test
 
 import (
+	"os"
 	"strings"
 	"testing"
 
@@ -131,4 +132,52 @@ func TestKnows(t *testing.T) {
 	require.Equal(t, []office.VID{1, 777}, r.State.VLANs.VIDs())
 	learnt := r.State.Learnt()
 	require.Equal(t, []office.VID{777}, learnt.VIDs())
+}
+
+// TestAsFound: an office as it was found is each device set exactly to what was found of
+// it, and what is as planned is said as the plan says it: no port becomes an exception
+// that is none, and "needed" is written out only where it would say something else.
+func TestAsFound(t *testing.T) {
+	text, err := os.ReadFile("../../demo/clinic.klm")
+	require.NoError(t, err)
+	f, err := notation.Read("clinic", string(text))
+	require.NoError(t, err)
+	n := span.Compile(f.Office)
+	kept := map[string]found.Kept{}
+	for i, d := range n.Office.Devices {
+		if n.Aware(i) {
+			kept[d.Name] = found.Keep(d, wording.Planned(n, i))
+		}
+	}
+	same, err := found.AsFound(n, kept)
+	require.NoError(t, err)
+	require.Equal(t, notation.Print(f.Office), notation.Print(same))
+
+	// One trunk lacks a VLAN, and a desk is in none: all else is said as before, but for
+	// cables whose "needed" would shrink with it.
+	i := n.Topo.DeviceIndex("ward-east")
+	kept["ward-east"] = found.Keep(n.Office.Devices[i], wording.Planned(n, i).
+		With(7, wording.Of(&office.Shape{Untagged: []office.VID{190}, Tagged: []office.VID{120, 140}})).With(6, wording.Of(&office.Shape{})))
+	is, err := found.AsFound(n, kept)
+	require.NoError(t, err)
+	m := span.Compile(is)
+	written := 0
+	for i, d := range n.Office.Devices {
+		k, ok := kept[d.Name]
+		if !ok {
+			continue
+		}
+		want, now := k.On(n, i), wording.Planned(m, i)
+		for p := range d.Ports {
+			if d.Ports[p].Bundle > 0 {
+				continue
+			}
+			require.True(t, want.Ports[p].Alike(&now.Ports[p]), "%s %s is %s, and was found as %s", d.Name, d.Ports[p].Name, notation.Shape(now.Ports[p].Shape()), notation.Shape(want.Ports[p].Shape()))
+			if is.Devices[i].Ports[p].Shape != d.Ports[p].Shape {
+				written++
+			}
+		}
+	}
+	require.LessOrEqual(t, written, 4)
+	require.Len(t, found.BesideOf(n, kept)["ward-east"], 2)
 }

@@ -199,7 +199,7 @@ func together(plan, asIs *office.Office) *office.Office {
 
 // take puts what a device runs into the office that all play.
 func (w *Network) take(x *device) error {
-	next, err := found.As(w.n.Office, x.i, x.running)
+	next, err := found.As(w.n, map[int]wording.State{x.i: x.running})
 	if err != nil {
 		return err
 	}
