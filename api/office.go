@@ -45,6 +45,7 @@ type VLANView struct {
 	Nets       []string `json:"nets" required:"true" nullable:"false"`
 	Gateway    string   `json:"gateway,omitempty"`
 	Local      bool     `json:"local" required:"true"`
+	Shows      bool     `json:"shows,omitempty" description:"a subnet shows its number: renumbered with its subnets, it moves along"`
 	Guarded    bool     `json:"guarded,omitempty" description:"nobody but the device that hands out addresses may do so"`
 	Registered bool     `json:"registered" required:"true"`
 	State      string   `json:"state" required:"true" enum:"unused,whole,split,merged"`

@@ -7,6 +7,7 @@ import (
 	"strings"
 
 	"klammer/core/bridge"
+	"klammer/core/command"
 	"klammer/core/finding"
 	"klammer/core/found"
 	"klammer/core/notation"
@@ -271,6 +272,7 @@ func vlanView(n *span.Net, vid office.VID) VLANView {
 	}
 	if reg := n.Office.VLAN(vid); reg != nil {
 		x.Registered, x.Name, x.Note, x.Local, x.Guarded = true, reg.Name, reg.Note, reg.Local, reg.Guarded
+		x.Shows = command.ShowsNumber(n.Office, reg)
 		for _, p := range reg.Nets {
 			x.Nets = append(x.Nets, p.String())
 		}

@@ -2,6 +2,7 @@ package command
 
 import (
 	"net/netip"
+	"slices"
 	"strconv"
 	"strings"
 
@@ -49,6 +50,15 @@ func showing(o *office.Office, prefix netip.Prefix, from, to office.VID) (netip.
 	}
 	r := netip.PrefixFrom(q, prefix.Bits())
 	return r, r.Masked() == r
+}
+
+// ShowsNumber says whether a subnet of a VLAN shows its number, so that renumbering it
+// with its subnets would move one along.
+func ShowsNumber(o *office.Office, v *office.VLAN) bool {
+	return slices.ContainsFunc(v.Nets, func(p netip.Prefix) bool {
+		_, ok := showing(o, p, v.VID, v.VID)
+		return ok
+	})
 }
 
 // blocks are the ranges that subnets of an office lie in (RFC 1918, RFC 4193,

@@ -6,12 +6,19 @@ import (
 
 // fault is a mistake at a token of the line at hand.
 type fault struct {
-	at   int
-	text string
+	at    int
+	text  string
+	cause error // what it is about for a program, where an error says so
 }
 
 func faultf(at int, format string, args ...any) *fault {
-	return &fault{at, fmt.Sprintf(format, args...)}
+	f := &fault{at: at, text: fmt.Sprintf(format, args...)}
+	for _, a := range args {
+		if err, ok := a.(error); ok {
+			f.cause = err
+		}
+	}
+	return f
 }
 
 // cursor goes through the tokens of one line.

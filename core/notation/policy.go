@@ -653,7 +653,7 @@ func ReadWish(o *office.Office, text string) (*office.Wish, error) {
 	}
 	toks, _, bad, why := scan(text, nil)
 	if bad >= 0 {
-		return fail(&fault{bad, why})
+		return fail(&fault{at: bad, text: why})
 	}
 	cur := &cursor{toks: toks, end: len(text)}
 	t := cur.next()

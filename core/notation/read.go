@@ -15,6 +15,7 @@
 package notation
 
 import (
+	"errors"
 	"net/netip"
 	"slices"
 	"strings"
@@ -152,10 +153,9 @@ func (r *reader) enough() bool {
 }
 
 func (r *reader) wrong(line, indent int, text string, wrong *fault) {
-	for _, d := range r.half {
-		if strings.HasPrefix(wrong.text, d+" has no port ") || strings.HasPrefix(wrong.text, d+".") && strings.HasSuffix(wrong.text, "is not a port of the front") {
-			return
-		}
+	var none *office.NoPort
+	if errors.As(wrong.cause, &none) && slices.Contains(r.half, none.Device) {
+		return // its ports could not be read: that is the mistake
 	}
 	at := min(wrong.at, len(text))
 	r.mistakes = append(r.mistakes, Mistake{line, indent + utf8.RuneCountInString(text[:at]) + 1, wrong.text})
@@ -265,7 +265,7 @@ func (r *reader) tokens(line, indent int, text string) (c *cursor, after string,
 	toks, after, bad, why := scan(text, r.toks[:0])
 	r.toks = toks
 	if bad >= 0 {
-		r.wrong(line, indent, text, &fault{bad, why})
+		r.wrong(line, indent, text, &fault{at: bad, text: why})
 		return nil, "", false
 	}
 	end := len(text) - len(after)

@@ -160,14 +160,14 @@ func (d *Device) FindPort(name string) (int, error) {
 	for _, p := range d.Ports {
 		names = append(names, p.Name)
 	}
-	return -1, fmt.Errorf("%s has no port %s%s", d.Name, name, hint(name, names, d.frontText()))
+	return -1, &NoPort{d.Name, fmt.Sprintf("%s has no port %s%s", d.Name, name, hint(name, names, d.frontText()))}
 }
 
 // FrontPort finds a port of the front.
 func (d *Device) FrontPort(name string) (int, error) {
 	i, err := d.FindPort(name)
 	if err == nil && d.Ports[i].Kind != Physical {
-		return -1, fmt.Errorf("%s.%s is not a port of the front", d.Name, name)
+		return -1, &NoPort{d.Name, fmt.Sprintf("%s.%s is not a port of the front", d.Name, name)}
 	}
 	return i, err
 }

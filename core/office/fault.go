@@ -37,6 +37,14 @@ func PartOf(err error) Part {
 	return ""
 }
 
+// NoPort is that a device has no such port, or none on its front.
+type NoPort struct {
+	Device string
+	text   string
+}
+
+func (e *NoPort) Error() string { return e.text }
+
 // FaultOf makes an error about a part.
 func FaultOf(p Part, format string, args ...any) error {
 	return &Fault{p, fmt.Sprintf(format, args...)}

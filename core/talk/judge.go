@@ -177,13 +177,9 @@ func (m *Map) leg(w *way, src, dst *End, p probe, passed func(*router) (string, 
 
 func (m *Map) denied(r *router, rule int, text string, in, out int) *Stop {
 	s := &Stop{Device: r.d.Name, Reason: ByRule, rule: rule, in: r.ifaces[in].vid, out: r.ifaces[out].vid}
-	switch {
-	case rule >= 0:
+	s.Text = r.d.Name + " drops it, as no rule fits: " + text
+	if rule >= 0 || s.in == 0 { // from the outside nothing passes without one
 		s.Text = r.d.Name + " drops it: " + text
-	case text == "no rule lets it in from the outside":
-		s.Text = r.d.Name + " drops it: " + text
-	default:
-		s.Text = r.d.Name + " drops it, as no rule fits: " + text
 	}
 	return s
 }

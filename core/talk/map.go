@@ -89,6 +89,7 @@ type entry struct {
 	hop   *stand // the next router's address
 	stop  *Stop  // it swallows what it gets
 	text  string // how it was written
+	why   string // why it swallows what it gets
 }
 
 // New draws the map of an office, in which what the office and further wishes
@@ -371,7 +372,8 @@ func (m *Map) hop(r *router, connected []entry, via netip.Addr, e *entry) bool {
 	}
 	e.stand = c.stand
 	swallow := func(reason Reason, format string, args ...any) {
-		e.stop = &Stop{Device: r.d.Name, Reason: reason, Text: fmt.Sprintf("%s sends it on by %s, and ", r.d.Name, e.text) + fmt.Sprintf(format, args...)}
+		e.why = fmt.Sprintf(format, args...)
+		e.stop = &Stop{Device: r.d.Name, Reason: reason, Text: fmt.Sprintf("%s sends it on by %s, and %s", r.d.Name, e.text, e.why)}
 	}
 	swallow(NoHost, "no device has the address %s", via)
 	for _, other := range m.routers {

@@ -511,8 +511,7 @@ func (m *Map) nowhere() (out []Nowhere) {
 			case !m.hop(r, r.connected(x.Via), x.Via, &e):
 				out = append(out, Nowhere{r.d.Name, x, fmt.Sprintf("%s is in none of its subnets", x.Via)})
 			case e.stop != nil:
-				_, why, _ := strings.Cut(e.stop.Text, ", and ")
-				out = append(out, Nowhere{r.d.Name, x, why})
+				out = append(out, Nowhere{r.d.Name, x, e.why})
 			}
 		}
 	}

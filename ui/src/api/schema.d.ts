@@ -5012,6 +5012,8 @@ export interface components {
             only?: string;
             parts: number;
             registered: boolean;
+            /** @description a subnet shows its number: renumbered with its subnets, it moves along */
+            shows?: boolean;
             /** @enum {string} */
             state: "unused" | "whole" | "split" | "merged";
             vid: number;

@@ -39,7 +39,6 @@
       return (problem = "");
     problem = await office.tryLines([line]);
   }
-  const shows = $derived(vlan.nets.some((n) => n.split(/[.:/]/).includes(String(vlan.vid))));
 </script>
 
 <h2 class="mono">{vlan.vid} {vlan.name}</h2>
@@ -77,13 +76,13 @@
   onsubmit={(e) => {
     e.preventDefault();
     if (to)
-      pending.propose([`renumber ${vlan.vid} to ${to}${subnets && shows ? " with subnets" : ""}`], undefined, () =>
+      pending.propose([`renumber ${vlan.vid} to ${to}${subnets && vlan.shows ? " with subnets" : ""}`], undefined, () =>
         place.go(place.href("register", { vlan: to! }), true),
       );
   }}
 >
   <label>Renumber to <input class="field mono vid" type="number" min="1" max="4094" bind:value={to} id="renumber" /></label>
-  {#if shows}<label class="check"><input type="checkbox" bind:checked={subnets} /> with its subnets</label>{/if}
+  {#if vlan.shows}<label class="check"><input type="checkbox" bind:checked={subnets} /> with its subnets</label>{/if}
   <button disabled={!to}>Show what changes</button>
 </form>
 <p class="turn">
