@@ -34,6 +34,8 @@ type Finding struct {
 	Cause    string       `json:"cause,omitempty"`
 	Label    string       `json:"label,omitempty"`
 	Devices  []string     `json:"devices,omitempty"`
+	Rule     int          `json:"rule,omitempty" description:"the rule of its device that it is about, counted from 1"`
+	Wish     string       `json:"wish,omitempty" description:"the wish that it is about, in notation"`
 	After    *string      `json:"after,omitempty" description:"after an edit: the finding that it comes after in the list; empty for the first"`
 }
 
@@ -56,7 +58,7 @@ func Findings(r *finding.Report, list []*finding.Finding, tried int) []Finding {
 
 func findingOf(f *finding.Finding) Finding {
 	return Finding{Code: f.Code, Severity: f.Severity.String(), VLANs: VIDs(f.VLANs), Ports: Refs(f.Ports), Text: f.Text,
-		Mends: [][]string{}, ID: f.ID, Cause: f.Cause, Label: f.Label, Devices: f.Devices}
+		Mends: [][]string{}, ID: f.ID, Cause: f.Cause, Label: f.Label, Devices: f.Devices, Rule: f.Rule, Wish: f.Wish}
 }
 
 // SeenFindings are findings of what was seen, with their mends as they are.

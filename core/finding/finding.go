@@ -53,6 +53,8 @@ type Finding struct {
 
 	// Devices is what it is about where it names no port.
 	Devices []string
+	Rule    int    // the rule of its device that it is about, counted from 1; 0 for none
+	Wish    string // the wish that it is about, in notation; "" for none
 }
 
 func about(code Code, what ...any) string {

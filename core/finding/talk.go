@@ -30,7 +30,7 @@ func (c *check) wishes() {
 		if j.Holds {
 			continue
 		}
-		f := Finding{Code: NeverFails, ID: about(NeverFails, j.Wish)}
+		f := Finding{Code: NeverFails, ID: about(NeverFails, j.Wish), Wish: j.Wish.String()}
 		if j.Wish.Must {
 			f.Code, f.ID = MustFails, about(MustFails, j.Wish)
 		}
@@ -275,7 +275,7 @@ func wantedAt(o *office.Office, v office.VID) bool {
 func (c *check) ruleUnused(d *office.Device) {
 	for _, u := range talk.UnusedRules(c.n.Office, d) {
 		r := &d.Rules[u.Rule]
-		f := Finding{Code: RuleUnused, ID: about(RuleUnused, d.Name, r, nth(d.Rules, u.Rule)), Devices: []string{d.Name}}
+		f := Finding{Code: RuleUnused, ID: about(RuleUnused, d.Name, r, nth(d.Rules, u.Rule)), Devices: []string{d.Name}, Rule: u.Rule + 1}
 		gone := fmt.Sprintf("-%s rule %d", d.Name, u.Rule+1)
 		switch {
 		case len(u.Earlier) > 0:

@@ -3813,10 +3813,14 @@ export interface components {
             label?: string;
             mends: string[][];
             ports: string[];
+            /** @description the rule of its device that it is about, counted from 1 */
+            rule?: number;
             /** @enum {string} */
             severity: "breaks" | "risk" | "tidy";
             text: string;
             vlans: number[];
+            /** @description the wish that it is about, in notation */
+            wish?: string;
         };
         ApiFoundAnswer: {
             form: string;

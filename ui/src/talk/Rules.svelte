@@ -8,9 +8,10 @@
   let { device, at = $bindable(0) }: { device: Device; at: number } = $props();
 
   const rules = $derived(device.rules ?? []);
-  // A rule that no packet can meet is known by its text, and by how many of the same stand before it.
-  const unused = $derived(new Set((office.shown?.findings ?? []).filter((f) => f.code === "rule-unused").map((f) => f.id)));
-  const nth = (i: number) => rules.slice(0, i).filter((r) => r.text === rules[i]!.text).length;
+  // Rules that no packet can meet, counted from 1.
+  const unused = $derived(
+    new Set((office.shown?.findings ?? []).filter((f) => f.code === "rule-unused" && f.devices?.[0] === device.name).map((f) => f.rule)),
+  );
   let dragging = $state(0);
   let over = $state(0);
   let text = $state("");
@@ -64,7 +65,7 @@
   <ol bind:this={list} aria-label={`Rules of ${device.name}, in order`}>
     {#each rules as r, i (i)}
       {@const n = i + 1}
-      {@const idle = unused.has(`rule-unused ${device.name} ${r.text} ${nth(i)}`)}
+      {@const idle = unused.has(i + 1)}
       <!-- svelte-ignore a11y_no_noninteractive_tabindex, a11y_no_noninteractive_element_interactions -->
       <li
         data-rule={n}

@@ -8,8 +8,7 @@
 
   const named = (s: string) =>
     s.replace(/\bvlan (\d+)/g, (all, v: string) => office.shown?.vlans.find((x) => String(x.vid) === v)?.name || all);
-  const finding = (text: string) =>
-    (office.then ? [] : (office.view?.findings ?? [])).find((f) => f.id === `must-fails ${text}` || f.id === `never-fails ${text}`);
+  const finding = (text: string) => (office.then ? [] : (office.view?.findings ?? [])).find((f) => f.wish === text);
 </script>
 
 <section class="wishes panel">
