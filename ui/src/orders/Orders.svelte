@@ -67,10 +67,11 @@
       500,
     );
     try {
-      order = await api.orderMake(view.id, body, stop.signal);
-      starting = false;
-      await office.look(null);
+      const made = await api.orderMake(view.id, body, stop.signal);
+      await office.look(null); // before it shows: whoever sees it may look at a step at once
       at = 0;
+      order = made;
+      starting = false;
     } catch (e) {
       if (!stop.signal.aborted) {
         if (e instanceof Refused && e.status === 400) against = e.message;
