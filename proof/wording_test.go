@@ -8,6 +8,7 @@ import (
 	"github.com/stretchr/testify/require"
 	"pgregory.net/rapid"
 
+	"klammer/core/found"
 	"klammer/core/notation"
 	"klammer/core/office"
 	"klammer/core/span"
@@ -158,4 +159,61 @@ func texts(list []wording.Step) string {
 		out = append(out, s.Text)
 	}
 	return strings.Join(out, "\n")
+}
+
+// TestOwnSheet: whatever a device's sheet says, printed in columns or copied from its page,
+// pasted it is what the device is set to; and a sheet in columns whose empty cells were lost
+// is refused, not guessed at.
+func TestOwnSheet(t *testing.T) {
+	aligned := func(tables []wording.Table) string {
+		var b strings.Builder
+		for _, x := range tables {
+			width := make([]int, len(x.Head))
+			for _, r := range append([][]string{x.Head}, x.Rows...) {
+				for k, c := range r {
+					width[k] = max(width[k], len([]rune(c)))
+				}
+			}
+			b.WriteString(x.Title + "\n")
+			for _, r := range append([][]string{x.Head}, x.Rows...) {
+				line := " "
+				for k, c := range r {
+					line += " " + c + strings.Repeat(" ", width[k]-len([]rune(c))+1)
+				}
+				b.WriteString(strings.TrimRight(line, " ") + "\n")
+			}
+			b.WriteString("\n")
+		}
+		return b.String()
+	}
+	copied := func(tables []wording.Table) string {
+		var b strings.Builder
+		for _, x := range tables {
+			b.WriteString(x.Title + "\n")
+			for _, r := range append([][]string{x.Head}, x.Rows...) {
+				b.WriteString(strings.Join(r, "\t") + "\n")
+			}
+		}
+		return b.String()
+	}
+	for _, words := range wordings {
+		t.Run(words, func(t *testing.T) {
+			t.Parallel()
+			rapid.Check(t, func(t *rapid.T) {
+				d := drawWorded(t, words)
+				_, is := drawState(t, d, "found")
+				n := span.Compile(&office.Office{Devices: []*office.Device{d.Device}})
+				w := wording.For(n, 0)
+				tables := append(wording.Write(w, is), wording.Fixed(w)...)
+				for _, text := range []string{aligned(tables), copied(tables)} {
+					back, err := found.OfDevice(n, 0, wording.Factory(w), text)
+					require.NoError(t, err, text)
+					require.Empty(t, back.Trouble, text)
+					for p := range is.Ports {
+						require.True(t, is.Ports[p].Alike(&back.State.Ports[p]), "port %d is %v and not %v\n%s", p, back.State.Ports[p], is.Ports[p], text)
+					}
+				}
+			})
+		})
+	}
 }

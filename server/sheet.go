@@ -164,7 +164,7 @@ func (s *Server) find(c fiber.Ctx) error {
 		if x, err = found.Rows(device, base, rows); err != nil {
 			return bad("book", "%s", err)
 		}
-	} else if x, err = found.Text(n.Office, device, base, q.Text); err != nil {
+	} else if x, err = found.OfDevice(n, i, base, q.Text); err != nil {
 		return bad("text", "%s", err)
 	}
 	out := api.FoundAnswer{Form: x.Form, Said: len(x.Said), Trouble: []api.TroubleView{}}

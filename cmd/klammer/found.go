@@ -60,7 +60,7 @@ error. Exit status 1 where anything differs.`,
 					r, err = found.Rows(device, base, rows)
 				}
 			} else {
-				r, err = found.Text(f.Office, device, base, string(data))
+				r, err = found.OfDevice(n, i, base, string(data))
 			}
 			if err != nil {
 				return fmt.Errorf("%s: %w", args[2], err)

@@ -11,6 +11,8 @@
 //	VLAN  1  2  24                       a grid
 //	110   U  U  T
 //
+// [OfDevice] also reads the device's own sheet, whatever its wording.
+//
 // What cannot be understood is listed with its row and column; nothing is
 // guessed, and what the text does not mention stays as it was taken to be.
 package found
@@ -209,9 +211,9 @@ func cells(text string) ([][]string, error) {
 	case strings.Contains(head, ","):
 		return separated(text, ',')
 	}
-	var rows [][]string
-	for l := range strings.SplitSeq(text, "\n") {
-		rows = append(rows, strings.FieldsFunc(strings.ReplaceAll(strings.TrimSpace(l), "  ", "\t"), func(c rune) bool { return c == '\t' }))
+	rows, wrong, ok := asRows(text)
+	if !ok { // a cell that is empty cannot be told from none
+		return nil, fmt.Errorf("%s: keep the table as it stood, or put tabs, semicolons or commas between its columns", wrong[0])
 	}
 	return rows, nil
 }

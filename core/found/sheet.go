@@ -1,0 +1,164 @@
+package found
+
+import (
+	"fmt"
+	"slices"
+	"strings"
+
+	"klammer/core/span"
+	"klammer/core/wording"
+)
+
+// OfDevice reads a text of any form onto what device i was taken to be set to: the
+// device's own sheet, as it is printed or copied from its page, is read by its wording;
+// all else as [Text] reads it.
+func OfDevice(n *span.Net, i int, base wording.State, text string) (*Result, error) {
+	if w := wording.For(n, i); w != nil {
+		if out := ofSheet(w, base, text); out != nil {
+			return out, nil
+		}
+	}
+	return Text(n.Office, n.Office.Devices[i], base, text)
+}
+
+// ofSheet reads the tables of a device's own sheet, known by their heads; nil where there
+// is none. Tables that the text has not stay as base has them. What else stands on a sheet
+// (speeds, management, steps) says nothing of memberships, and is passed over.
+func ofSheet(w *wording.Device, base wording.State, text string) *Result {
+	tables := wording.Write(w, base)
+	passed := []string{"Steps"}
+	for _, t := range wording.Fixed(w) {
+		passed = append(passed, t.Title)
+	}
+	lines := strings.Split(strings.TrimPrefix(strings.ReplaceAll(text, "\r\n", "\n"), "\ufeff"), "\n")
+	r := begin(w.Device, base, "its own sheet")
+	read := false
+	over := false // below a title that is passed over
+	for at := 0; at < len(lines); at++ {
+		line := strings.TrimSpace(lines[at])
+		k := slices.IndexFunc(tables, func(t wording.Table) bool { return headed(lines[at], t.Head) })
+		switch {
+		case k >= 0:
+			rows, next := below(lines, at, len(tables[k].Head), func(line string) bool {
+				l := strings.TrimSpace(line)
+				return l == "" || slices.ContainsFunc(passed, func(t string) bool { return strings.HasPrefix(l, t) }) ||
+					slices.ContainsFunc(tables, func(t wording.Table) bool { return strings.EqualFold(t.Title, l) || headed(line, t.Head) })
+			}, r)
+			tables[k].Rows, read, over = rows, true, false
+			at = next - 1
+		case line == "" || slices.ContainsFunc(tables, func(t wording.Table) bool { return strings.EqualFold(t.Title, line) }):
+			over = false
+		case slices.ContainsFunc(passed, func(t string) bool { return strings.HasPrefix(line, t) }):
+			over = true
+		case !over && read:
+			r.wrong(at+1, 0, "this is no table of the device's sheet")
+		}
+	}
+	if !read {
+		return nil
+	}
+	state, err := wording.Read(w, tables)
+	if err != nil {
+		r.wrong(1, 0, "%s", err)
+		return r.done()
+	}
+	for p := range w.Ports {
+		if w.Ports[p].Bundle == 0 {
+			*r.start(p) = state.Ports[p]
+		}
+	}
+	r.vlans = state.Learnt()
+	return r.done()
+}
+
+// headed says whether a line is the head of a table.
+func headed(line string, head []string) bool {
+	return slices.EqualFunc(cut(line), head, func(a, b string) bool { return strings.EqualFold(strings.TrimSpace(a), b) })
+}
+
+// cut parts a line where it is separated: by tabs, bars, semicolons, or two and more
+// spaces.
+func cut(line string) []string {
+	for _, by := range []string{"\t", "|", ";"} {
+		if strings.Contains(line, by) {
+			return strings.Split(strings.Trim(strings.TrimSpace(line), "|"), by)
+		}
+	}
+	if cells := strings.Split(line, ","); len(cells) > 1 && !strings.Contains(line, "  ") {
+		return cells
+	}
+	return strings.FieldsFunc(strings.ReplaceAll(strings.TrimSpace(line), "  ", "\t"), func(c rune) bool { return c == '\t' })
+}
+
+// below reads the rows below a head, up to where it ends.
+func below(lines []string, at, columns int, ends func(line string) bool, r *reading) (rows [][]string, next int) {
+	head := lines[at]
+	for next = at + 1; next < len(lines) && !ends(lines[next]); next++ {
+		line := lines[next]
+		cells, ok := aligned(head, line)
+		if !ok {
+			cells = cut(line)
+		}
+		if len(cells) > columns || !ok && len(cells) < columns && !strings.ContainsAny(line, "\t|;,") {
+			r.wrong(next+1, 0, "this row does not stand below its head: %d columns, and there are %d", len(cells), columns)
+			continue
+		}
+		rows = append(rows, cells)
+	}
+	return rows, next
+}
+
+// aligned cuts a line by the places at which the words of a head begin, as a table stands
+// in text of one width; false where the two are separated otherwise, or a cell of the line
+// reaches over such a place.
+func aligned(head, line string) ([]string, bool) {
+	if strings.ContainsAny(head, "\t|;") || !strings.Contains(strings.TrimSpace(head), "  ") {
+		return nil, false
+	}
+	var starts []int
+	letters, row := []rune(head), []rune(line)
+	for i, c := range letters {
+		if c != ' ' && (i < 2 && len(starts) == 0 || i >= 2 && letters[i-1] == ' ' && letters[i-2] == ' ' || len(starts) == 0) {
+			starts = append(starts, i)
+		}
+	}
+	var cells []string
+	for k, from := range starts {
+		to := len(row)
+		if k+1 < len(starts) {
+			to = min(to, starts[k+1])
+		}
+		if from > 0 && from <= len(row)-1 && row[from-1] != ' ' {
+			return nil, false
+		}
+		if from = min(from, len(row)); k == 0 {
+			from = 0
+		}
+		cells = append(cells, strings.TrimSpace(string(row[from:max(from, to)])))
+	}
+	return cells, true
+}
+
+// asRows cuts a table of text of one width into rows, by the places of its head; false
+// where it is separated otherwise.
+func asRows(text string) (rows [][]string, wrong []string, ok bool) {
+	head := ""
+	for l := range strings.SplitSeq(text, "\n") {
+		if head == "" && strings.TrimSpace(l) != "" && !strings.HasPrefix(strings.TrimSpace(l), "#") {
+			head = l
+		}
+		if head == "" || strings.TrimSpace(l) == "" {
+			rows = append(rows, nil)
+			continue
+		}
+		cells, fits := aligned(head, l)
+		if !fits {
+			cells = cut(l)
+			if len(cells) != len(cut(head)) {
+				wrong = append(wrong, fmt.Sprintf("row %d does not stand below its head", len(rows)+1))
+			}
+		}
+		rows = append(rows, cells)
+	}
+	return rows, wrong, len(wrong) == 0
+}
