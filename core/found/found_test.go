@@ -181,3 +181,18 @@ func TestAsFound(t *testing.T) {
 	require.LessOrEqual(t, written, 4)
 	require.Len(t, found.BesideOf(n, kept)["ward-east"], 2)
 }
+
+// TestLostCells: of a table in columns whose empty cells were lost on the way nobody can
+// tell which column a cell is of: it is said, and nothing is taken from the row.
+func TestLostCells(t *testing.T) {
+	f, err := notation.Read("plan", plan)
+	require.NoError(t, err)
+	n := span.Compile(f.Office)
+	base := wording.Planned(n, 0)
+	r, err := found.OfDevice(n, 0, base, "VLAN  Name  Untagged ports  Tagged ports\n110   staff      1-4         5\n120  phones  1-5,7\n")
+	require.NoError(t, err)
+	require.Len(t, r.Trouble, 1)
+	require.Equal(t, "row 3: this row does not stand below its head: 3 columns, and there are 4", r.Trouble[0].String())
+	_, err = found.OfDevice(n, 0, base, "Port  Untagged  Tagged\n1     110       120\n2  120\n")
+	require.ErrorContains(t, err, "row 3 does not stand below its head")
+}

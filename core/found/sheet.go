@@ -99,7 +99,7 @@ func below(lines []string, at, columns int, ends func(line string) bool, r *read
 		if !ok {
 			cells = cut(line)
 		}
-		if len(cells) > columns || !ok && len(cells) < columns && !strings.ContainsAny(line, "\t|;,") {
+		if len(cells) > columns || !ok && len(cells) < columns && strings.Contains(line, "  ") && !strings.ContainsAny(line, "\t|;") {
 			r.wrong(next+1, 0, "this row does not stand below its head: %d columns, and there are %d", len(cells), columns)
 			continue
 		}
@@ -128,7 +128,7 @@ func aligned(head, line string) ([]string, bool) {
 		if k+1 < len(starts) {
 			to = min(to, starts[k+1])
 		}
-		if from > 0 && from <= len(row)-1 && row[from-1] != ' ' {
+		if from > 0 && from <= len(row) && row[from-1] != ' ' {
 			return nil, false
 		}
 		if from = min(from, len(row)); k == 0 {
