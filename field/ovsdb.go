@@ -79,6 +79,7 @@ type ovsdb struct {
 	device string
 	id     int
 	ports  []SwitchPort
+	read   *Reading // that was read last
 }
 
 func dialOVSDB(ctx context.Context, address, device string) (*ovsdb, error) {
@@ -219,6 +220,7 @@ func (s *ovsdb) Read(ctx context.Context) (*Reading, error) {
 		r.VLANs = append(r.VLANs, VLAN{VID: v})
 	}
 	r.Took, r.Requests = time.Since(start), s.id-before
+	s.read = r
 	return r, nil
 }
 
@@ -266,15 +268,15 @@ const noVLAN = 4095
 // Set sets ports in one transaction, and waits until the switch has acted: an answer
 // of the database comes before that (ovs-vswitchd.conf.db, next_cfg and cur_cfg).
 func (s *ovsdb) Set(ctx context.Context, d *office.Device, m Match, from, to wording.State) error {
+	if s.read == nil {
+		return errors.New("nothing was read of it yet")
+	}
 	var ops []any
 	for p := range d.Ports {
 		if d.Ports[p].Bundle > 0 || m[p] < 0 || from.Ports[p].Alike(&to.Ports[p]) {
 			continue
 		}
-		name := d.Ports[p].Name
-		if d.Ports[p].Inside != "" {
-			name = d.Ports[p].Inside
-		}
+		name := s.read.Ports[m[p]].Name // which port is which was decided when it was read
 		i := slices.IndexFunc(s.ports, func(x SwitchPort) bool { return x.Name == name })
 		if i < 0 {
 			return fmt.Errorf("%s has no port %s any more", s.at, name)

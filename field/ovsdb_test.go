@@ -2,6 +2,7 @@ package field_test
 
 import (
 	"context"
+	"fmt"
 	"net"
 	"os"
 	"os/exec"
@@ -13,6 +14,7 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"klammer/core/notation"
+	"klammer/core/order"
 	"klammer/core/span"
 	"klammer/core/wording"
 	"klammer/field"
@@ -148,4 +150,34 @@ func TestOVSDBFails(t *testing.T) {
 	require.NoError(t, err)
 	require.Empty(t, ports)
 	require.Contains(t, <-answered, `"result":["x"]`)
+}
+
+// TestSetAsMatched: a port that was read by what it is matched to is set there, whatever the
+// office calls it: a real Open vSwitch whose ports are not called as they are planned.
+func TestSetAsMatched(t *testing.T) {
+	address, vsctl := start(t)
+	vsctl("add-br", "br0", "--", "set", "bridge", "br0", "datapath_type=netdev",
+		"--", "add-port", "br0", "swp1", "tag=110", "--", "add-port", "br0", "swp2", "tag=110", "--", "add-port", "br0", "swp3", "tag=120", "--", "add-port", "br0", "swp4", "tag=120")
+	f, err := notation.Read("plan", "vlan 110 staff\nvlan 120 phones\ndevice sw switch\n  ports 1-4\n  wording linux\n  speaks ovsdb at "+address+"\n  1-2: 110\n  3-4: 120\n")
+	require.NoError(t, err)
+	after, _, err := notation.Line(f.Office, "sw 2: 120")
+	require.NoError(t, err)
+	ctx, stop := context.WithTimeout(t.Context(), time.Minute)
+	defer stop()
+	if os.Geteuid() != 0 {
+		t.Skip("the switch itself needs root")
+	}
+	carrier := field.Carrier{}
+	defer carrier.Close()
+	require.NoError(t, carrier.Step(ctx, f.Office, after, "sw", order.Set))
+	ports, err := field.OVSDB(ctx, address, "")
+	require.NoError(t, err)
+	tags := map[string]string{}
+	for _, p := range ports {
+		if p.Name != "br0" {
+			tags[p.Name] = fmt.Sprint(p.Tag)
+		}
+	}
+	require.Equal(t, tags["swp4"], tags["swp2"])
+	require.NotEqual(t, tags["swp4"], tags["swp1"])
 }

@@ -26,6 +26,7 @@ type host struct {
 	line   *line
 	at     string
 	runs   int
+	read   *Reading // that was read last
 }
 
 // dialSSH connects. The key of the host is the one that its credentials say; where
@@ -138,6 +139,7 @@ func (h *host) Read(ctx context.Context) (*Reading, error) {
 		return nil, err
 	}
 	r.Took, r.Requests = time.Since(start), h.runs-before
+	h.read = r
 	return r, nil
 }
 
@@ -286,16 +288,16 @@ func hostReading(at string, run func(command string) ([]byte, error)) (*Reading,
 
 // Set sends what changes as one batch to bridge, and shuts or opens ports with ip.
 func (h *host) Set(ctx context.Context, d *office.Device, m Match, from, to wording.State) error {
+	if h.read == nil {
+		return errors.New("nothing was read of it yet")
+	}
 	var come, gone, links strings.Builder
 	for p := range d.Ports {
 		a, b := &from.Ports[p], &to.Ports[p]
 		if d.Ports[p].Bundle > 0 || m[p] < 0 || a.Alike(b) {
 			continue
 		}
-		name := d.Ports[p].Name
-		if d.Ports[p].Inside != "" {
-			name = d.Ports[p].Inside
-		}
+		name := h.read.Ports[m[p]].Name // which port is which was decided when it was read
 		if !linkName(name) {
 			return fmt.Errorf("%q is no name of an interface", name)
 		}

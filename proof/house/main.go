@@ -1,0 +1,221 @@
+// Command house measures how the code reads, room by room: names of one letter, branches
+// of functions, lines of comment and of tests, parameters. `./run measure-house` prints it.
+package main
+
+import (
+	"cmp"
+	"fmt"
+	"go/ast"
+	"go/parser"
+	"go/token"
+	"io/fs"
+	"os"
+	"path/filepath"
+	"slices"
+	"strings"
+)
+
+// room is what was counted of one.
+type room struct {
+	name            string
+	lines, comments int // without tests
+	tests           int
+	names, letters  int // declared; of one letter
+	funcs           int
+	branchy         []branchy // over the aim
+	params          []string  // functions with more parameters than the aim
+}
+
+// branchy is a function with its cyclomatic number (McCabe 1976).
+type branchy struct {
+	at string
+	n  int
+}
+
+// The aims.
+const (
+	mostBranches = 20
+	mostParams   = 5
+)
+
+func main() {
+	rooms := map[string]*room{}
+	err := filepath.WalkDir(".", func(path string, d fs.DirEntry, err error) error {
+		if err != nil {
+			return err
+		}
+		if d.IsDir() && (d.Name() == "node_modules" || d.Name() == "ui" || strings.HasPrefix(d.Name(), ".") && path != ".") {
+			return fs.SkipDir
+		}
+		if d.IsDir() || !strings.HasSuffix(path, ".go") {
+			return nil
+		}
+		name := filepath.ToSlash(filepath.Dir(path))
+		if rooms[name] == nil {
+			rooms[name] = &room{name: name}
+		}
+		return rooms[name].read(path)
+	})
+	if err != nil {
+		fmt.Fprintln(os.Stderr, err)
+		os.Exit(1)
+	}
+	var all []*room
+	sum, core := &room{name: "all"}, &room{name: "all of core"}
+	for _, r := range rooms {
+		if r.lines == 0 && r.tests == 0 {
+			continue
+		}
+		all = append(all, r)
+		sum.add(r)
+		if strings.HasPrefix(r.name, "core/") {
+			core.add(r)
+		}
+	}
+	slices.SortFunc(all, func(a, b *room) int { return strings.Compare(a.name, b.name) })
+	fmt.Printf("%-20s %6s %9s %7s %12s %9s %10s %8s\n", "room", "lines", "comments", "tests", "of 1 letter", "functions", "over 20", "params>5")
+	for _, r := range append(all, core, sum) {
+		fmt.Printf("%-20s %6d %8d%% %6d%% %11d%% %9d %10d %8d\n", r.name, r.lines, share(r.comments, r.lines), share(r.tests, r.tests+r.lines), share(r.letters, r.names), r.funcs, len(r.branchy), len(r.params))
+	}
+	slices.SortFunc(sum.branchy, func(a, b branchy) int { return cmp.Or(cmp.Compare(b.n, a.n), strings.Compare(a.at, b.at)) })
+	fmt.Println("\nmost branches:")
+	for _, b := range sum.branchy[:min(15, len(sum.branchy))] {
+		fmt.Printf("%5d  %s\n", b.n, b.at)
+	}
+	if len(sum.params) > 0 {
+		fmt.Println("\nmore than five parameters:")
+		for _, p := range sum.params {
+			fmt.Println("      ", p)
+		}
+	}
+}
+
+func share(part, of int) int {
+	if of == 0 {
+		return 0
+	}
+	return (100*part + of/2) / of
+}
+
+func (r *room) add(x *room) {
+	r.lines, r.comments, r.tests = r.lines+x.lines, r.comments+x.comments, r.tests+x.tests
+	r.names, r.letters, r.funcs = r.names+x.names, r.letters+x.letters, r.funcs+x.funcs
+	r.branchy, r.params = append(r.branchy, x.branchy...), append(r.params, x.params...)
+}
+
+// read counts a file.
+func (r *room) read(path string) error {
+	text, err := os.ReadFile(path)
+	if err != nil {
+		return err
+	}
+	lines := strings.Count(string(text), "\n")
+	if strings.HasSuffix(path, "_test.go") {
+		r.tests += lines
+		return nil
+	}
+	r.lines += lines
+	set := token.NewFileSet()
+	f, err := parser.ParseFile(set, path, text, parser.ParseComments)
+	if err != nil {
+		return err
+	}
+	commented := map[int]bool{}
+	for _, g := range f.Comments {
+		for _, c := range g.List {
+			for l := set.Position(c.Pos()).Line; l <= set.Position(c.End()).Line; l++ {
+				commented[l] = true
+			}
+		}
+	}
+	r.comments += len(commented)
+	for _, d := range f.Decls {
+		fn, ok := d.(*ast.FuncDecl)
+		if !ok || fn.Body == nil {
+			continue
+		}
+		r.funcs++
+		at := fmt.Sprintf("%s:%d %s", path, set.Position(fn.Pos()).Line, fn.Name.Name)
+		if n := branches(fn.Body); n > mostBranches {
+			r.branchy = append(r.branchy, branchy{at, n})
+		}
+		if fn.Type.Params.NumFields() > mostParams {
+			r.params = append(r.params, fmt.Sprintf("%s (%d)", at, fn.Type.Params.NumFields()))
+		}
+	}
+	ast.Inspect(f, func(n ast.Node) bool {
+		for _, id := range declared(n) {
+			if id.Name == "_" {
+				continue
+			}
+			if r.names++; len(id.Name) == 1 {
+				r.letters++
+			}
+		}
+		return true
+	})
+	return nil
+}
+
+// declared is the names that a node declares: of variables, parameters and fields; a
+// receiver's name is the type's own affair.
+func declared(n ast.Node) (out []*ast.Ident) {
+	switch n := n.(type) {
+	case *ast.AssignStmt:
+		if n.Tok == token.DEFINE {
+			for _, l := range n.Lhs {
+				if id, ok := l.(*ast.Ident); ok {
+					out = append(out, id)
+				}
+			}
+		}
+	case *ast.RangeStmt:
+		if n.Tok == token.DEFINE {
+			for _, l := range []ast.Expr{n.Key, n.Value} {
+				if id, ok := l.(*ast.Ident); ok {
+					out = append(out, id)
+				}
+			}
+		}
+	case *ast.ValueSpec:
+		out = append(out, n.Names...)
+	case *ast.FuncType:
+		for _, list := range []*ast.FieldList{n.Params, n.Results} {
+			if list != nil {
+				for _, field := range list.List {
+					out = append(out, field.Names...)
+				}
+			}
+		}
+	case *ast.StructType:
+		for _, field := range n.Fields.List {
+			out = append(out, field.Names...)
+		}
+	}
+	return out
+}
+
+// branches is the cyclomatic number of a body, with the functions inside of it.
+func branches(body ast.Node) int {
+	n := 1
+	ast.Inspect(body, func(x ast.Node) bool {
+		switch x := x.(type) {
+		case *ast.IfStmt, *ast.ForStmt, *ast.RangeStmt:
+			n++
+		case *ast.CaseClause:
+			if x.List != nil {
+				n++
+			}
+		case *ast.CommClause:
+			if x.Comm != nil {
+				n++
+			}
+		case *ast.BinaryExpr:
+			if x.Op == token.LAND || x.Op == token.LOR {
+				n++
+			}
+		}
+		return true
+	})
+	return n
+}
