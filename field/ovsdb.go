@@ -115,8 +115,7 @@ func (s *ovsdb) find(ctx context.Context, bridge string) error {
 	var names []string
 	var of map[string]bool
 	for _, b := range rows[0] {
-		var name string
-		_ = json.Unmarshal(b["name"], &name)
+		name := word(b["name"])
 		names = append(names, name)
 		if name == bridge || bridge == "" && len(rows[0]) == 1 {
 			of = map[string]bool{}
@@ -144,17 +143,11 @@ func (s *ovsdb) find(ctx context.Context, bridge string) error {
 			continue
 		}
 		p := SwitchPort{uuid: ids[0]}
-		_ = json.Unmarshal(r["name"], &p.Name)
-		p.Name = plain(p.Name)
-		_ = json.Unmarshal(r["vlan_mode"], &p.Mode) // an empty set leaves it empty
+		p.Name, p.Mode = plain(word(r["name"])), word(r["vlan_mode"])
 		p.told(ints(r["tag"]), ints(r["trunks"]))
 		for _, id := range uuids(r["interfaces"]) {
 			x := interfaces[id]
-			var m member
-			_ = json.Unmarshal(x["name"], &m.name)
-			m.name = plain(m.name)
-			_ = json.Unmarshal(x["link_state"], &m.link)
-			_ = json.Unmarshal(x["type"], &m.kind)
+			m := member{name: plain(word(x["name"])), link: word(x["link_state"]), kind: word(x["type"])}
 			if n := ints(x["link_speed"]); len(n) > 0 {
 				m.mbps = n[0] / 1_000_000
 			}
@@ -456,13 +449,24 @@ func set(v json.RawMessage) []json.RawMessage {
 	var pair []json.RawMessage
 	if json.Unmarshal(v, &pair) == nil && len(pair) == 2 && string(pair[0]) == `"set"` {
 		var all []json.RawMessage
-		_ = json.Unmarshal(pair[1], &all)
+		if json.Unmarshal(pair[1], &all) != nil {
+			return nil // it is no set
+		}
 		return all
 	}
 	if len(v) == 0 {
 		return nil
 	}
 	return []json.RawMessage{v}
+}
+
+// word is a text of OVSDB; "" for an empty set, and for what is no text: that is not told.
+func word(v json.RawMessage) string {
+	var text string
+	if all := set(v); len(all) != 1 || json.Unmarshal(all[0], &text) != nil {
+		return ""
+	}
+	return text
 }
 
 func ints(v json.RawMessage) []int {

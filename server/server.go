@@ -1,8 +1,12 @@
-// Package server answers the browser: it translates between HTTP and the
-// packages below core, and decides nothing itself.
+// Package server answers the browser, the command line's probe and other servers on
+// the same database: it translates between HTTP and the packages below core. What a
+// network does, what an edit means, what an order or a round is at, the core decides;
+// here it is decided who may ask (access.go, by the one table in routes.go), whose turn
+// it is (room.go), and what a request may cost (core/effort, docs/limits.md).
 //
-// It listens on loopback only, as there are no accounts: each browser is asked
-// for a name once, which becomes the author of its edits.
+// Without accounts it answers on this machine alone, and each browser is asked for a
+// name once, which becomes the author of its edits; with accounts people sign in
+// (door.go), and a row of the table says which role a route takes.
 package server
 
 import (

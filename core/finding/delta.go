@@ -14,7 +14,6 @@ type Delta struct {
 	Devices []int // what they are, what their ports are set to or forward, what is plugged in
 	Links   []int // what they carry, or are needed for
 	VLANs   office.Set
-	Talk    bool       // who may talk to whom, or what is wished
 	Come    []*Finding // new ones, and those that say something else, in the order of the list
 	Gone    []*Finding // those that are no more
 }
