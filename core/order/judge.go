@@ -52,6 +52,7 @@ type judge struct {
 	ring        office.Set             // VLANs that form a ring before or after
 	merged      map[[2]office.VID]bool // VLANs that meet before or after
 	mixing      map[mixing]bool        // what leads from one VLAN into another before or after
+	numbers     numbers
 	places      *reach.Places
 	scratch     []group
 	plain       map[plainKey]int
@@ -59,8 +60,8 @@ type judge struct {
 
 // newJudge compares the office before with the one after; both have the same
 // devices in the same order.
-func newJudge(was, plan *origin, lent []loan) *judge {
-	j := &judge{places: reach.NewPlaces()}
+func newJudge(was, plan *origin, lent []loan, renumbered numbers) *judge {
+	j := &judge{places: reach.NewPlaces(), numbers: renumbered}
 	j.find(was, plan)
 	j.terms = slices.DeleteFunc(j.terms, func(t terminal) bool { // nobody but the laptop is there
 		return slices.ContainsFunc(lent, func(l loan) bool { return l.free && l.dev == t.dev && l.port == t.port })
@@ -77,9 +78,9 @@ func newJudge(was, plan *origin, lent []loan) *judge {
 		if plan.stands(t) {
 			after[i] = j.stand(plan.n, t, portOf(plan.n, t))
 		}
-		v, u := inVLAN(was.n, t, &before[i]), inVLAN(plan.n, t, &after[i])
+		v, u := j.numbers.of(inVLAN(was.n, t, &before[i])), inVLAN(plan.n, t, &after[i])
 		t.vlan, t.then = cmp.Or(v, u), cmp.Or(u, v)
-		key := fmt.Sprintf("%p %v %p %v %v / %p %v %p %v %v / %d %d %d", before[i].Sends.Span, before[i].Sends.Node, before[i].Hears.Span, before[i].Hears.Node, before[i].More, after[i].Sends.Span, after[i].Sends.Node, after[i].Hears.Span, after[i].Hears.Node, after[i].More, t.vid, v, u)
+		key := fmt.Sprintf("%p %v %p %v %v / %p %v %p %v %v / %d %d %d", before[i].Sends.Span, before[i].Sends.Node, before[i].Hears.Span, before[i].Hears.Node, append(before[i].More, before[i].Also...), after[i].Sends.Span, after[i].Sends.Node, after[i].Hears.Span, after[i].Hears.Node, after[i].More, t.vid, v, u)
 		k, ok := kinds[key]
 		if !ok {
 			k = len(first)
@@ -103,7 +104,7 @@ func newJudge(was, plan *origin, lent []loan) *judge {
 	}
 	j.merged, j.mixing = map[[2]office.VID]bool{}, map[mixing]bool{}
 	for _, n := range []*span.Net{was.n, plan.n} {
-		meets(n, func(v, u office.VID) { j.merged[[2]office.VID{v, u}] = true })
+		j.meets(n, func(v, u office.VID) { j.merged[[2]office.VID{v, u}] = true })
 		mixes(n, func(x mixing) { j.mixing[x] = true })
 	}
 	for v := range plan.n.Used().All() {
@@ -179,7 +180,11 @@ func portOf(n *span.Net, t *terminal) int {
 func (j *judge) stand(n *span.Net, t *terminal, port int) (out reach.Stand) {
 	switch {
 	case t.port == "":
-		return j.places.Device(n, t.dev, t.vid)
+		out = j.places.Device(n, t.dev, t.vid)
+		if old := j.numbers.before(t.vid); old != 0 { // it may stand in both on the way
+			out = out.With(j.places.Device(n, t.dev, old))
+		}
+		return out
 	case port < 0:
 		return out
 	}
@@ -242,7 +247,7 @@ func (j *judge) groups(n *span.Net, at []int32, each func(i, g int)) []group {
 		if g < 0 {
 			s := j.stand(n, t, int(at[i]))
 			known := false
-			if s.More == nil && s.Sends.Node == (span.Node{}) && s.Hears.Node == (span.Node{}) {
+			if s.More == nil && s.Also == nil && s.Sends.Node == (span.Node{}) && s.Hears.Node == (span.Node{}) {
 				k := plainKey{t.kind, s.Sends.Span, s.Hears.Span}
 				if g, known = plain[k]; !known {
 					g = len(out)
@@ -250,7 +255,7 @@ func (j *judge) groups(n *span.Net, at []int32, each func(i, g int)) []group {
 				}
 			} else {
 				k := groupKey{kind: t.kind, send: s.Sends, hears: s.Hears}
-				for _, p := range s.More {
+				for _, p := range slices.Concat(s.More, []span.Place{{}}, s.Also) {
 					id, ok := ids[p]
 					if !ok {
 						if ids == nil {
@@ -293,7 +298,7 @@ func (j *judge) look(n *span.Net, at []int32) (v verdict) {
 			v.leaks += pairs
 		}
 	})
-	meets(n, func(a, b office.VID) {
+	j.meets(n, func(a, b office.VID) {
 		if !j.merged[[2]office.VID{a, b}] {
 			v.leaks++
 		}
@@ -331,8 +336,9 @@ func (j *judge) pairs(h *reach.Hearing, gs []group, f func(x, y, pairs int, cut 
 	}
 }
 
-// meets lists VLANs of which terminals are in one span, the lower first.
-func meets(n *span.Net, f func(v, u office.VID)) {
+// meets lists VLANs of which terminals are in one span, the lower first; a VLAN under two
+// numbers does not meet itself.
+func (j *judge) meets(n *span.Net, f func(v, u office.VID)) {
 	var seen map[*span.Span]bool
 	for v := range n.Used().All() {
 		for _, s := range n.VLAN(v).Spans {
@@ -345,7 +351,9 @@ func meets(n *span.Net, f func(v, u office.VID)) {
 			seen[s] = true
 			for i, a := range s.Ends {
 				for _, b := range s.Ends[i+1:] {
-					f(a, b)
+					if a, b := j.numbers.of(a), j.numbers.of(b); a != b {
+						f(min(a, b), max(a, b))
+					}
 				}
 			}
 		}
@@ -375,7 +383,7 @@ func mixes(n *span.Net, f func(mixing)) {
 // has there. Nobody may be in one of the two yet; but then nobody can come.
 func (j *judge) mixed(n *span.Net) (k int) {
 	mixes(n, func(x mixing) {
-		if !j.mixing[x] && j.lives(n, x.from) && j.lives(n, x.to) {
+		if !j.mixing[x] && j.numbers.of(x.from) != j.numbers.of(x.to) && j.lives(n, x.from) && j.lives(n, x.to) {
 			k++
 		}
 	})
@@ -442,7 +450,7 @@ func (j *judge) who(n *span.Net, at []int32) (cut map[[2]int]bool, joined map[[2
 			}
 		}
 	})
-	meets(n, func(a, b office.VID) {
+	j.meets(n, func(a, b office.VID) {
 		if !j.merged[[2]office.VID{a, b}] {
 			joined[[2]office.VID{a, b}] = true
 		}

@@ -156,7 +156,39 @@ func (w *writer) close(lines *[]string) error {
 			texts = append(texts, "-"+notation.Removal(x))
 		}
 	}
+	for _, d := range w.plan.Devices {
+		texts = append(texts, w.readdressed(d)...)
+	}
+	for _, v := range w.p.final.VLANs { // which have their own names again
+		if x := w.plan.VLAN(v.VID); x.Name != v.Name {
+			texts = append(texts, notation.Thing(v))
+		}
+	}
 	return w.sayAll(lines, texts)
+}
+
+// readdressed says a device's addresses again in the order of the plan, where only that
+// differs, from the first on that stands elsewhere. It changes nothing on the device; where
+// an address cannot be left out for a moment, as something names its zone, they stay as they
+// stand.
+func (w *writer) readdressed(d *office.Device) (texts []string) {
+	was := w.o.Device(d.Name)
+	if was == nil || len(was.Addresses) != len(d.Addresses) {
+		return nil
+	}
+	for i, a := range d.Addresses {
+		if len(texts) == 0 && a.Equal(&was.Addresses[i]) {
+			continue
+		}
+		if !slices.ContainsFunc(was.Addresses, func(b office.Address) bool { return b.Equal(&a) }) {
+			return nil
+		}
+		texts = append(texts, fmt.Sprintf("-%s address %d %s", d.Name, a.VID, a.Prefix), d.Name+" "+notation.AddressText(a))
+	}
+	if _, _, err := notation.Line(w.o, strings.Join(texts, "\n")); len(texts) > 0 && err != nil {
+		return nil
+	}
+	return texts
 }
 
 // like writes a device's ports as the plan does, where they are set so already;

@@ -31,10 +31,11 @@ var ErrTooMuch = errors.New("this is more than one order is worked out for: chan
 // order. The error is an [*Impossible] where something stands against one, and
 // [ErrStopped] where it was stopped.
 func Make(was, plan *office.Office, opt Options) (*Order, error) {
-	p, err := newProblem(was, plan)
+	p, err := newProblem(was, besides(was, plan), renumbered(was, plan))
 	if err != nil {
 		return nil, err
 	}
+	p.final = plan
 	if p.stop = opt.Stop; p.stop == nil {
 		p.stop = func() bool { return false }
 	}
@@ -57,7 +58,7 @@ func Make(was, plan *office.Office, opt Options) (*Order, error) {
 func (p *problem) best() (*node, error) {
 	p.beside = p.neighbours()
 	p.findCut()
-	p.across = newRouting(p.was.n, p.plan.n)
+	p.across = newRouting(p.was.n, p.plan.n, p.numbers)
 	far := p.fromFar()
 	n, err := p.along(far)
 	for _, more := range []bool{false, false, true} { // who stands at a device and needs a port of it is lent some
@@ -69,7 +70,7 @@ func (p *problem) best() (*node, error) {
 			lent = p.lendAt(i, more) || lent
 		}
 		if lent {
-			p.j = newJudge(p.was, p.plan, p.lent)
+			p.j = newJudge(p.was, p.plan, p.lent, p.numbers)
 			n, err = p.along(far)
 		}
 	}
@@ -211,7 +212,7 @@ func (p *problem) progress(w *world) {
 // write tells a way as an order.
 func (p *problem) write(end *node) (*Order, error) {
 	acts := chain(end)
-	out := &Order{Was: p.was.from.Office, Planned: p.plan.from.Office, Price: end.price}
+	out := &Order{Was: p.was.from.Office, Planned: p.final, Price: end.price}
 	for _, l := range p.lent {
 		out.Lent = append(out.Lent, office.PortRef{Device: end.w.o.Devices[l.dev].Name, Port: l.port})
 	}

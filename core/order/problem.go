@@ -2,6 +2,7 @@ package order
 
 import (
 	"fmt"
+	"net/netip"
 	"slices"
 	"strings"
 
@@ -36,6 +37,8 @@ type origin struct {
 	from *span.Net // as it was given
 	at   []int     // by device: its place in from; -1 where it is not in it
 	has  map[terminal]bool
+	// numbers is what VLANs are known by; none in the office as planned.
+	numbers numbers
 }
 
 // stands says whether a terminal is one in this office.
@@ -54,7 +57,7 @@ func (x *origin) each(dev int, add func(port string, wire bridge.Wire, v office.
 	n := x.from
 	d := n.Office.Devices[k]
 	put := func(port string, wire bridge.Wire, v office.VID) {
-		t := terminal{dev: dev, port: port, wire: wire, vid: v}
+		t := terminal{dev: dev, port: port, wire: wire, vid: x.numbers.of(v)}
 		if port != "" {
 			t.vid = 0
 		}
@@ -115,6 +118,8 @@ func (x *origin) each(dev int, add func(port string, wire bridge.Wire, v office.
 // problem is what an order is to be found for.
 type problem struct {
 	was, plan *origin
+	final     *office.Office // the plan, with the names of its own: see [besides]
+	numbers   numbers
 	j         *judge
 	goals     []wording.State // by device
 	words     []*wording.Device
@@ -139,12 +144,12 @@ type problem struct {
 }
 
 // newProblem reads the two offices.
-func newProblem(was, plan *office.Office) (*problem, error) {
+func newProblem(was, plan *office.Office, renumbered numbers) (*problem, error) {
 	var why []Reason
 	against := func(device, format string, args ...any) {
 		why = append(why, Reason{device, fmt.Sprintf(format, args...)})
 	}
-	p := &problem{}
+	p := &problem{numbers: renumbered}
 	for _, side := range []struct {
 		o    *office.Office
 		into *office.Plug
@@ -207,7 +212,7 @@ func newProblem(was, plan *office.Office) (*problem, error) {
 	}
 	p.findTasks()
 	p.lend()
-	p.j = newJudge(p.was, p.plan, p.lent)
+	p.j = newJudge(p.was, p.plan, p.lent, p.numbers)
 	return p, nil
 }
 
@@ -268,7 +273,7 @@ func sameSettings(a, b *office.Device) bool {
 // written out: new devices are there from the start, as they come out of their
 // boxes, and those that go stay to the end, without a cable.
 func (p *problem) align(was, plan *office.Office) {
-	a, b := &origin{from: span.Compile(was), has: map[terminal]bool{}}, &origin{from: span.Compile(plan), has: map[terminal]bool{}}
+	a, b := &origin{from: span.Compile(was), has: map[terminal]bool{}, numbers: p.numbers}, &origin{from: span.Compile(plan), has: map[terminal]bool{}}
 	register := slices.Clone(plan.VLANs)
 	for _, v := range was.VLANs {
 		if plan.VLAN(v.VID) == nil {
@@ -626,6 +631,7 @@ func (p *problem) unmakeBundle(i int, a *office.Device, x *office.Port, line, qu
 func (p *problem) routing(i int, a, b *office.Device) {
 	name := a.Name
 	var first, second []*task
+	moved := map[netip.Prefix]bool{} // addresses that go from one number of a VLAN to the other
 	find := func(xs []office.Address, x office.Address) *office.Address {
 		for k := range xs {
 			if xs[k].VID == x.VID && xs[k].Prefix == x.Prefix {
@@ -652,7 +658,23 @@ func (p *problem) routing(i int, a, b *office.Device) {
 		if was != nil {
 			t.lines, t.back = []string{minus(x), plus(x)}, []string{minus(x), plus(*was)}
 		}
+		// One number for another: no device has one subnet in two VLANs.
+		if old := p.numbers.before(x.VID); was == nil && old != 0 {
+			for k := range a.Addresses {
+				if y := a.Addresses[k]; y.VID == old && y.Prefix == x.Prefix {
+					was, moved[y.Prefix] = &a.Addresses[k], true
+					t.text += ", and not in VLAN " + p.was.n.Name(old)
+					t.lines, t.back, t.risky = []string{minus(y), plus(x)}, []string{minus(x), plus(y)}, true
+				}
+			}
+		}
 		t.device = func(d *office.Device) {
+			if was != nil {
+				if have := find(d.Addresses, *was); have != nil {
+					*have = x
+					return
+				}
+			}
 			if have := find(d.Addresses, x); have != nil {
 				*have = x
 			} else {
@@ -677,7 +699,7 @@ func (p *problem) routing(i int, a, b *office.Device) {
 		second = append(second, p.add(t))
 	}
 	for _, x := range a.Addresses {
-		if find(b.Addresses, x) != nil {
+		if find(b.Addresses, x) != nil || moved[x.Prefix] && p.numbers.of(x.VID) != x.VID {
 			continue
 		}
 		p.add(&task{dev: i, kind: Set, page: "Addresses", routes: true, text: fmt.Sprintf("VLAN %s: no address %s any more", p.plan.n.Name(x.VID), x.Prefix), lines: []string{minus(x)}, back: []string{plus(x)}, after: slices.Concat(first, second), risky: true,

@@ -16,15 +16,18 @@ type way struct{ from, to office.VID }
 // before and after passes at every step, and what may in neither does not.
 type routing struct {
 	was, plan map[way]*talk.Services
+	numbers   numbers
 }
 
 // opens is what is open between VLANs, and to and from the outside.
-func opens(n *span.Net) map[way]*talk.Services {
+func opens(n *span.Net, known numbers) map[way]*talk.Services {
 	out := map[way]*talk.Services{}
 	for _, p := range talk.NewTable(n).Pairs() {
-		if p.Open != talk.None {
-			out[way{p.From, p.To}] = p.Open
+		w := way{known.of(p.From), known.of(p.To)}
+		if p.Open == talk.None || w.from == w.to {
+			continue
 		}
+		out[w] = of(out, w).Or(p.Open)
 	}
 	return out
 }
@@ -44,11 +47,13 @@ type breach struct {
 }
 
 // newRouting compares the office before with the one after.
-func newRouting(was, plan *span.Net) *routing { return &routing{opens(was), opens(plan)} }
+func newRouting(was, plan *span.Net, renumbered numbers) *routing {
+	return &routing{opens(was, renumbered), opens(plan, nil), renumbered}
+}
 
 // look lists what an office on the way breaks.
 func (r *routing) look(n *span.Net) (out []breach) {
-	now := opens(n)
+	now := opens(n, r.numbers)
 	ways := map[way]bool{}
 	for _, m := range []map[way]*talk.Services{r.was, r.plan, now} {
 		for w := range m {

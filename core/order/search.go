@@ -609,9 +609,6 @@ func (n *node) force() *node {
 		if m.since > 0 && m.clean(n) && m.w.remaining() < left && !n.been(m.hash()) {
 			return m
 		}
-		if m.since > 0 && m.w.remaining() < left && m.w.alive() && (fall == nil || m.price.Compare(fall.price) < 0) {
-			fall = m
-		}
 		if m.since >= mostDepth {
 			continue
 		}
@@ -627,6 +624,10 @@ func (n *node) force() *node {
 				return
 			}
 			best[h] = k.price
+			// What is dear may not come to its turn, and is better than no way on.
+			if k.since > 0 && (fall == nil || k.price.Compare(fall.price) < 0) && k.w.remaining() < left && k.w.alive() {
+				fall = k
+			}
 			push(k)
 		}
 		roots := 0

@@ -1,6 +1,8 @@
 package reach
 
 import (
+	"slices"
+
 	"klammer/core/bridge"
 	"klammer/core/office"
 	"klammer/core/span"
@@ -11,6 +13,23 @@ import (
 type Stand struct {
 	Sends, Hears span.Place
 	More         []span.Place // further places that he hears
+	Also         []span.Place // further places that his frames get into
+}
+
+// With is who stands at two places at once, as a device does that has an address in each
+// of two VLANs which are one thing to whoever asks.
+func (s Stand) With(other Stand) Stand {
+	if s.Sends.Span == nil {
+		s.Sends = other.Sends
+	} else if other.Sends.Span != nil && other.Sends != s.Sends {
+		s.Also = append(slices.Clip(s.Also), other.Sends)
+	}
+	s.Also = append(slices.Clip(s.Also), other.Also...)
+	s.More = slices.Clip(s.More)
+	for _, p := range append([]span.Place{other.Hears}, other.More...) {
+		s.hear(p)
+	}
+	return s
 }
 
 // There says whether somebody gets frames at all.
@@ -29,11 +48,24 @@ func (s *Stand) hear(p span.Place) {
 
 // Reaches says whether frames of one come out to another.
 func (h *Hearing) Reaches(a, b *Stand) bool {
-	if h.Of(a.Sends, b.Hears) {
+	if h.into(a.Sends, b) {
+		return true
+	}
+	for _, from := range a.Also {
+		if h.into(from, b) {
+			return true
+		}
+	}
+	return false
+}
+
+// into says whether what is sent at a place comes out to somebody.
+func (h *Hearing) into(from span.Place, b *Stand) bool {
+	if h.Of(from, b.Hears) {
 		return true
 	}
 	for _, p := range b.More {
-		if h.Of(a.Sends, p) {
+		if h.Of(from, p) {
 			return true
 		}
 	}

@@ -1,0 +1,92 @@
+package order
+
+import (
+	"fmt"
+	"slices"
+
+	"klammer/core/office"
+)
+
+// A VLAN is the same before and after if its name is, whatever its number. On the way both
+// numbers are registered, and one name can be of one VLAN only: until all is done, the new
+// number has a name of its own.
+//
+//	as it is               on the way                          as planned
+//	vlan 10 desks          vlan 10 desks, vlan 110 desks-110   vlan 110 desks
+
+// besides gives the VLANs of a plan that are renumbered names of their own.
+func besides(was, plan *office.Office) *office.Office {
+	numbers := map[string]office.VID{}
+	names := map[string]bool{}
+	for _, v := range was.VLANs {
+		numbers[v.Name], names[v.Name] = v.VID, true
+	}
+	for _, v := range plan.VLANs {
+		names[v.Name] = true
+	}
+	out := *plan
+	out.VLANs = slices.Clone(plan.VLANs)
+	changed := false
+	for i, v := range plan.VLANs {
+		if old, ok := numbers[v.Name]; !ok || old == v.VID {
+			continue
+		}
+		next := *v
+		next.Name = ownName(v, names)
+		names[next.Name] = true
+		out.VLANs[i], changed = &next, true
+	}
+	if !changed {
+		return plan
+	}
+	return &out
+}
+
+// ownName is a name that nobody has: the VLAN's, and its number.
+func ownName(v *office.VLAN, taken map[string]bool) string {
+	tail := fmt.Sprintf("-%d", v.VID)
+	name := v.Name[:min(len(v.Name), mostVLANName-len(tail))] + tail
+	for k := 2; taken[name]; k++ {
+		tail = fmt.Sprintf("-%d-%d", v.VID, k)
+		name = v.Name[:min(len(v.Name), mostVLANName-len(tail))] + tail
+	}
+	return name
+}
+
+// mostVLANName is how long a VLAN's name is at most ([office.CheckVLANName]).
+const mostVLANName = 32
+
+// numbers is, by the number that a VLAN has as it is, the one that it is to have; without
+// those whose new number is another VLAN's as it is: on the way nobody could tell which of
+// the two a port is in.
+type numbers map[office.VID]office.VID
+
+func renumbered(was, plan *office.Office) numbers {
+	out := numbers{}
+	for _, v := range was.VLANs {
+		for _, w := range plan.VLANs {
+			if v.Name == w.Name && v.VID != w.VID && was.VLAN(w.VID) == nil && plan.VLAN(v.VID) == nil {
+				out[v.VID] = w.VID
+			}
+		}
+	}
+	return out
+}
+
+// of is the number that a VLAN is known by: the one that it is to have.
+func (x numbers) of(v office.VID) office.VID {
+	if now, ok := x[v]; ok {
+		return now
+	}
+	return v
+}
+
+// before is the number that a VLAN had, 0 where it has always had its own.
+func (x numbers) before(v office.VID) office.VID {
+	for old, now := range x {
+		if now == v {
+			return old
+		}
+	}
+	return 0
+}
