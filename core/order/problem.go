@@ -749,35 +749,73 @@ func (p *problem) cables() {
 	line := func(c office.Cable) string { return "cable " + notation.Ref(c.A) + " " + notation.Ref(c.B) }
 	dev := func(c office.Cable) int { return p.was.n.Topo.DeviceIndex(c.A.Device) }
 	name := func(r office.PortRef) string { return strings.Replace(r.String(), ".", " ", 1) }
-	moved := map[int]bool{}
-	for _, c := range come {
-		k := -1
-		for i, g := range gone {
-			if !moved[i] && (c.A == g.A || c.A == g.B || c.B == g.A || c.B == g.B) {
-				k = i
-				break
+	// A cable is moved where it keeps one end and the other one goes to a port that is free,
+	// or that another one leaves which is pulled for good. What is plugged comes after what
+	// was there before.
+	ends := func(c office.Cable) []office.PortRef { return []office.PortRef{c.A, c.B} }
+	holds := func(r office.PortRef) int { // the cable that goes and is in a port as it is
+		return slices.IndexFunc(gone, func(g office.Cable) bool { return g.A == r || g.B == r })
+	}
+	by := make([]*task, len(gone)) // what takes it out
+	stay := make([]bool, len(gone))
+	keeps := func(c office.Cable, free bool) (k int, stays, from, to office.PortRef) {
+		for k, g := range gone {
+			for _, stays := range ends(c) {
+				from, to := other(g, stays), other(c, stays)
+				if by[k] != nil || stay[k] || (g.A != stays && g.B != stays) {
+					continue
+				}
+				if h := holds(to); h < 0 || !free && h != k && by[h] == nil {
+					return k, stays, from, to
+				}
 			}
 		}
+		return -1, stays, from, to
+	}
+	var tasks []*task
+	plug := func(c office.Cable, free bool) bool {
+		k, stays, from, to := keeps(c, free)
 		if k < 0 {
-			p.add(&task{dev: dev(c), kind: CableStep, page: "Cables", text: fmt.Sprintf("Plug a cable from %s to %s", name(c.A), name(c.B)), lines: []string{line(c)}, back: []string{"-" + line(c)}, plugs: []office.Cable{c}, refs: []office.PortRef{c.A, c.B}})
-			continue
+			return false
 		}
-		moved[k] = true
 		g := gone[k]
-		stays, from, to := c.A, g.A, c.B
-		if c.B == g.A || c.B == g.B {
-			stays, to = c.B, c.A
+		by[k] = &task{dev: p.was.n.Topo.DeviceIndex(to.Device), kind: CableStep, page: "Cables", text: fmt.Sprintf("Move the cable from %s: out of %s, into %s", name(stays), name(from), name(to)), lines: []string{"-" + line(g), line(c)}, back: []string{"-" + line(c), line(g)}, plugs: []office.Cable{c}, refs: ends(c), pulls: []office.Cable{g}}
+		if h := holds(to); h >= 0 {
+			stay[h] = true
 		}
-		if g.A == stays {
-			from = g.B
-		}
-		p.add(&task{dev: p.was.n.Topo.DeviceIndex(to.Device), kind: CableStep, page: "Cables", text: fmt.Sprintf("Move the cable from %s: out of %s, into %s", name(stays), name(from), name(to)), lines: []string{"-" + line(g), line(c)}, back: []string{"-" + line(c), line(g)}, plugs: []office.Cable{c}, refs: []office.PortRef{c.A, c.B}, pulls: []office.Cable{g}})
+		tasks = append(tasks, by[k])
+		return true
 	}
-	for i, g := range gone {
-		if !moved[i] {
-			p.add(&task{dev: dev(g), kind: CableStep, page: "Cables", text: fmt.Sprintf("Pull the cable from %s to %s", name(g.A), name(g.B)), lines: []string{"-" + line(g)}, back: []string{line(g)}, pulls: []office.Cable{g}})
+	for _, free := range []bool{true, false} {
+		come = slices.DeleteFunc(come, func(c office.Cable) bool { return plug(c, free) })
+	}
+	for k, g := range gone {
+		if by[k] == nil {
+			by[k] = &task{dev: dev(g), kind: CableStep, page: "Cables", text: fmt.Sprintf("Pull the cable from %s to %s", name(g.A), name(g.B)), lines: []string{"-" + line(g)}, back: []string{line(g)}, pulls: []office.Cable{g}}
+			tasks = append(tasks, by[k])
 		}
 	}
+	for _, c := range come {
+		tasks = append(tasks, &task{dev: dev(c), kind: CableStep, page: "Cables", text: fmt.Sprintf("Plug a cable from %s to %s", name(c.A), name(c.B)), lines: []string{line(c)}, back: []string{"-" + line(c)}, plugs: []office.Cable{c}, refs: ends(c)})
+	}
+	for _, t := range tasks {
+		for _, c := range t.plugs {
+			for _, r := range ends(c) {
+				if h := holds(r); h >= 0 && by[h] != t && !slices.Contains(t.after, by[h]) {
+					t.after = append(t.after, by[h])
+				}
+			}
+		}
+		p.add(t)
+	}
+}
+
+// other is the end of a cable that is not a port.
+func other(c office.Cable, r office.PortRef) office.PortRef {
+	if c.A == r {
+		return c.B
+	}
+	return c.A
 }
 
 // policyLines leads from one device's lines to the outside, routes and rules to
