@@ -50,7 +50,11 @@ func Make(was, plan *office.Office, opt Options) (*Order, error) {
 	if err != nil {
 		return nil, err
 	}
-	return p.write(p.shorten(n))
+	o, err := p.write(p.shorten(n))
+	if err != nil { // an order that cannot be said is none; whoever asked for it is told what stood against it
+		return nil, &Impossible{[]Reason{{"", "A way was found, and it cannot be written down: " + err.Error()}}}
+	}
+	return o, nil
 }
 
 // best tries the devices from far to near and from near to far, and where neither

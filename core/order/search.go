@@ -3,7 +3,9 @@ package order
 import (
 	"container/heap"
 	"fmt"
+	"maps"
 	"slices"
+	"strings"
 
 	"klammer/core/office"
 	"klammer/core/wording"
@@ -771,7 +773,7 @@ func (p *problem) against(n *node) error {
 				continue
 			}
 			if n.w.left[i] > 0 {
-				why = append(why, Reason{d.Name, fmt.Sprintf("%s accepts no step that leads on from %s.", d.Name, n.w.differs(i))})
+				why = append(why, Reason{d.Name, n.w.halts(i)})
 			}
 		}
 		for _, t := range p.tasks {
@@ -784,6 +786,34 @@ func (p *problem) against(n *node) error {
 		why = []Reason{{"", "No way was found on."}}
 	}
 	return &Impossible{why}
+}
+
+// halts says why no step on a device leads on: it accepts none; or those that it accepts
+// take the way to a device that has steps left, and nobody can go there.
+func (w *world) halts(i int) string {
+	d, left := w.o.Devices[i].Name, w.remaining()
+	accepted := false
+	lost := map[string]bool{}
+	w.trials(i, func(t *trial) bool {
+		if t.to == nil || t.to.remaining() >= left {
+			return true
+		}
+		accepted = true
+		for k := range t.to.left {
+			if t.to.open(k) && !t.to.reaches(k) && !t.to.console(k) && !t.to.walkable(k) {
+				lost[w.o.Devices[k].Name] = true
+			}
+		}
+		return true
+	})
+	switch {
+	case !accepted:
+		return fmt.Sprintf("%s accepts no step that leads on from %s.", d, w.differs(i))
+	case len(lost) == 0:
+		return fmt.Sprintf("On %s no step was found that leads on from %s and is safe.", d, w.differs(i))
+	}
+	names := slices.Sorted(maps.Keys(lost))
+	return fmt.Sprintf("Whatever is set on %s next, from %s, takes the way to %s, and nobody can go there: say that it has a console (%s console), or free a port of it in its management's VLAN.", d, w.differs(i), strings.Join(names, " and "), names[0])
 }
 
 func portText(r office.PortRef) string { return r.Device + " " + r.Port }
