@@ -4,7 +4,7 @@
   import { office } from "../state/office.svelte";
   import { pending } from "../state/pending.svelte";
   import { asks } from "./asks";
-  import { noted } from "./noted";
+  import { label, noted } from "./noted";
   import Inside from "./Inside.svelte";
   import { place } from "../state/place.svelte";
 
@@ -70,8 +70,8 @@
     /></label
   >
   {#each deviceFacts as fact (fact)}
-    <label class="noted"
-      >{fact}
+    <label
+      >{label(fact)}
       <input
         class="field"
         value={device.facts?.[fact] ?? ""}
@@ -120,9 +120,6 @@
     grid-template-columns: 92px minmax(0, 1fr);
     align-items: center;
     gap: 8px;
-  }
-  .noted::first-letter {
-    text-transform: uppercase;
   }
   form {
     display: flex;

@@ -6,7 +6,7 @@
   import { office } from "../state/office.svelte";
   import { pending } from "../state/pending.svelte";
 
-  import { noted } from "./noted";
+  import { label, noted } from "./noted";
 
   let { device, port }: { device: Device; port: string } = $props();
 
@@ -45,8 +45,8 @@
       an exception: the plan says <span class="mono">{set.planned}</span>{set.because ? `; ${set.because}` : ""}
     </p>{:else if set.because}<p class="soft">because {set.because}</p>{/if}
   {#each portFacts as fact (fact)}
-    <label class="noted"
-      >{fact}
+    <label
+      >{label(fact)}
       <input
         class="field"
         value={p.facts?.[fact] ?? ""}
@@ -108,9 +108,6 @@
     align-items: center;
     gap: 8px;
   }
-  .noted::first-letter {
-    text-transform: uppercase;
-  }
   .check {
     display: flex;
     gap: 4px;
@@ -123,7 +120,7 @@
   }
   .plug {
     display: grid;
-    grid-template-columns: minmax(0, 1.2fr) minmax(0, 1fr) auto auto;
+    grid-template-columns: minmax(0, 1fr) minmax(0, 1fr) auto;
     font-size: 13px;
   }
   .soft {
