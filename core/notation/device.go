@@ -366,11 +366,7 @@ func (r *reader) bundle(device *office.Device, cur *cursor) (string, *fault) {
 		return key, wrong
 	}
 	atPorts := cur.peek().at
-	list, wrong := portList(cur)
-	if wrong != nil {
-		return key, wrong
-	}
-	at, wrong := resolveAll(device, list)
+	at, wrong := portsOf(device, cur)
 	if wrong != nil {
 		return key, wrong
 	}

@@ -49,11 +49,7 @@ func factWords(of office.FactOf) (all []string) {
 // portFacts reads what is noted of ports: port PORTS note "…", or a fact's own word,
 // as in socket 1-8 "2.01-2.08", which gives a range to the ports in order.
 func (r *reader) portFacts(device *office.Device, cur *cursor, t token) (which string, wrong *fault) {
-	list, wrong := portList(cur)
-	if wrong != nil {
-		return "", wrong
-	}
-	at, wrong := resolveAll(device, list)
+	at, wrong := portsOf(device, cur)
 	if wrong != nil {
 		return "", wrong
 	}
@@ -107,11 +103,7 @@ func notePort(device *office.Device, port int, w *office.FactWord, text string, 
 // removePortFacts reads the ports of which something is noted no more: one fact, or
 // that which is named, or all.
 func removePortFacts(device *office.Device, cur *cursor, w *office.FactWord) *fault {
-	list, wrong := portList(cur)
-	if wrong != nil {
-		return wrong
-	}
-	at, wrong := resolveAll(device, list)
+	at, wrong := portsOf(device, cur)
 	if wrong != nil {
 		return wrong
 	}

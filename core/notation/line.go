@@ -141,11 +141,7 @@ func (r *reader) remove(cur *cursor, t token) *fault {
 		}
 		return r.put(x, n.at)
 	}
-	list, wrong := portList(cur)
-	if wrong != nil {
-		return wrong
-	}
-	at, wrong := resolveAll(device, list)
+	at, wrong := portsOf(device, cur)
 	if wrong != nil {
 		return wrong
 	}
@@ -212,11 +208,7 @@ func (r *reader) removeInDevice(device *office.Device, cur *cursor, n token) *fa
 			return faultf(t.at, "%s has no such address for VLAN %d", device.Name, vid)
 		}
 	case "bundle", "inner", "ports":
-		list, wrong := portList(cur)
-		if wrong != nil {
-			return wrong
-		}
-		at, wrong := resolveAll(device, list)
+		at, wrong := portsOf(device, cur)
 		if wrong != nil {
 			return wrong
 		}

@@ -339,3 +339,12 @@ func PortList(device *office.Device, text string) ([]int, error) {
 	}
 	return at, nil
 }
+
+// portsOf reads a list of ports of a device.
+func portsOf(device *office.Device, cur *cursor) ([]int, *fault) {
+	list, wrong := portList(cur)
+	if wrong != nil {
+		return nil, wrong
+	}
+	return resolveAll(device, list)
+}
