@@ -44,6 +44,8 @@ func (c *check) wishes() {
 			}
 		}
 		switch stop := j.Answer.There.Stop; {
+		case !j.Wish.Must && j.From == j.To && len(j.Answer.There.Hops) == 0 && j.Answer.There.Own == "":
+			f.Text = fmt.Sprintf("%s is wished, and who is in %s reaches the others there by %s%s: %s.", capital(wishText(c, j.Wish)), c.n.Name(j.From), j.Answer.Service, more, j.Answer.Why())
 		case !j.Wish.Must:
 			f.Text = fmt.Sprintf("%s is wished, and %s reaches %s by %s%s: %s.", capital(wishText(c, j.Wish)), from, to, j.Answer.Service, more, j.Answer.Why())
 			for _, h := range j.Answer.There.Hops {

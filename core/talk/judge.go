@@ -1,6 +1,8 @@
 package talk
 
 import (
+	"fmt"
+
 	"klammer/core/office"
 )
 
@@ -96,7 +98,8 @@ type Hop struct {
 // Leg is the way of a question, or of its answer.
 type Leg struct {
 	Hops []Hop
-	Stop *Stop // nil where it arrives
+	Stop *Stop  // nil where it arrives
+	Own  string // what lets it get to a device's own address in another VLAN, in words
 }
 
 // tell follows one service there and back.
@@ -108,10 +111,12 @@ func (m *Map) tell(src, dst *End, p probe) (there, back Leg) {
 	}
 	if own := w.own; own != nil && w.ownIn >= 0 {
 		if w.ownIn != own.at {
-			if do, i, text := own.r.decides(w.ownIn, own.at, src.Part, dst.Part, p); do == office.Deny {
+			do, i, text := own.r.decides(w.ownIn, own.at, src.Part, dst.Part, p)
+			if do == office.Deny {
 				there.Stop = m.denied(own.r, i, text, w.ownIn, own.at)
 				return there, back
 			}
+			there.Own = fmt.Sprintf("%s is %s's own address: %s", own.addr, own.r.d.Name, text)
 		}
 		if !p.in(own.admits) {
 			there.Stop = &Stop{Device: own.r.d.Name, Reason: NotAdmitted, Text: own.r.d.Name + " itself admits " + own.admits.String() + " at " + own.addr.String(), rule: -1}

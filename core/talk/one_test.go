@@ -162,3 +162,28 @@ func TestSeenApart(t *testing.T) {
 	require.Contains(t, codes(report), "management-cut")
 	require.NotNil(t, talk.ManagementIn(n).Stops(20, reach.Plug(n, &n.Office.Plugs[0]), n.Office.Plugs[0].At, n.Topo.DeviceIndex("first")))
 }
+
+// TestWishesWithin: what is never to be within a VLAN is judged by layer 2, and a device's own
+// address in another VLAN by what lets it pass; both say why.
+func TestWishesWithin(t *testing.T) {
+	f, err := notation.Read("wishes", "vlan 20 guests net 10.20.20.0/24\nvlan 40 cameras net 10.20.40.0/24\n"+
+		"device fw firewall\n  forwarding routed\n  ports lan, wan\n  lan: [20 40]\n  address 20 10.20.20.1/24 on lan\n  address 40 10.20.40.1/24 on lan\n  outside fibre on wan\n  between zones allow\n"+
+		"device s switch\n  ports 1-4\n  1: 20\n  2-3: 40\n  4: [20 40]\ncable fw.lan s.4\nplug s.1 \"guest\" wants 20\nplug s.2 \"camera\" wants 40\n"+
+		"never guests to 10.20.40.1 tcp/443\nnever cameras to cameras\nmust guests to 10.20.40.1 tcp/443\nmust cameras to cameras\nnever guests to guests tcp/22\n")
+	require.NoError(t, err)
+	var got []string
+	for _, j := range talk.NewTable(span.Compile(f.Office)).Wishes() {
+		why := ""
+		if !j.Holds {
+			why = j.Answer.Why()
+		}
+		got = append(got, fmt.Sprintf("%s: %t %s", j.Wish, j.Holds, why))
+	}
+	require.Equal(t, []string{
+		"never vlan 20 to 10.20.40.1 tcp/443: false 10.20.40.1 is fw's own address: between zones allow",
+		"never vlan 40 to vlan 40: false the same subnet: no rule applies",
+		"must vlan 20 to 10.20.40.1 tcp/443: true ",
+		"must vlan 40 to vlan 40: true ",
+		"never vlan 20 to vlan 20 tcp/22: false the same subnet: no rule applies",
+	}, got)
+}

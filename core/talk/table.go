@@ -411,7 +411,7 @@ func (m *Map) judgeWish(w *office.Wish, known func(src, dst *area) Verdict) Judg
 			continue
 		}
 		for _, dst := range to {
-			if src.Addr.Is4() != dst.Addr.Is4() || src.area == dst.area && (src.area == m.outside || !exactFrom[src] || !exactTo[dst] || !w.Must) {
+			if src.Addr.Is4() != dst.Addr.Is4() || src.area == dst.area && (src.area == m.outside || !exactFrom[src] || !exactTo[dst]) {
 				continue
 			}
 			tried = true
@@ -475,12 +475,15 @@ func (a *Answer) Why() string {
 		}
 		return text
 	}
-	if len(a.There.Hops) == 0 {
+	if len(a.There.Hops) == 0 && a.There.Own == "" {
 		return "the same subnet: no rule applies"
 	}
 	var text []string
 	for _, h := range a.There.Hops {
 		text = append(text, h.Device+": "+h.Decides)
+	}
+	if a.There.Own != "" {
+		text = append(text, a.There.Own)
 	}
 	return strings.Join(text, "; ")
 }
