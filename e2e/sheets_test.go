@@ -113,6 +113,8 @@ func TestPosterOnPaper(t *testing.T) {
 	for _, is := range []string{"→ rack 24", "card terminal", "lacp ×2", "revision 1"} {
 		require.Contains(t, text, is)
 	}
+	// Where it is plugged in, of one with an address of its own too.
+	require.Equal(t, "rack 3", eval[string](t, ctx, `[...document.querySelectorAll(".poster tr")].find((r) => r.textContent.includes("office printer")).cells[0].textContent`))
 	for _, paper := range []string{"A4", "A3"} {
 		_ = eval[any](t, ctx, fmt.Sprintf(`(() => { const f = document.querySelector("#paper"); f.value = %q; f.dispatchEvent(new Event("change", {bubbles: true})); })()`, paper))
 		until(t, ctx, `[...document.querySelectorAll("head style")].some((s) => s.textContent.includes(%q))`, "size: "+paper+" landscape")

@@ -35,7 +35,7 @@
     });
   }
   const plugs = $derived(
-    view.devices.flatMap((d) => d.ports.flatMap((p) => (p.plugs ?? []).map((g) => ({ at: `${d.name} ${p.name}`, ...g })))),
+    view.devices.flatMap((d) => d.ports.flatMap((p) => (p.plugs ?? []).map((g) => ({ ...g, port: `${d.name} ${p.name}` })))),
   );
   const ports = $derived(
     new Map<string, Port>(view.devices.flatMap((d) => d.ports.map((p): [string, Port] => [`${d.name}.${p.name}`, p]))),
@@ -140,8 +140,10 @@
         <table>
           <thead><tr><th>Port</th><th>What</th><th>VLAN</th></tr></thead>
           <tbody
-            >{#each plugs as p (p.at + p.name)}<tr
-                ><td>{p.at}</td><td>{p.name}</td><td class="mono">{p.tagged ? `[${p.wants}]` : p.wants}</td></tr
+            >{#each plugs as p (p.port + p.name)}<tr
+                ><td>{p.port}</td><td>{p.name}{p.facts?.note ? ` (${p.facts.note})` : ""}</td><td class="mono"
+                  >{p.tagged ? `[${p.wants}]` : p.wants}</td
+                ></tr
               >{/each}</tbody
           >
         </table>
