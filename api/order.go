@@ -20,6 +20,7 @@ type Order struct {
 	Walks       int          `json:"walks" required:"true" description:"how often the laptop is plugged in elsewhere"`
 	Told        string       `json:"told" required:"true" description:"what it comes to, in words"`
 	Lent        []string     `json:"lent,omitempty" description:"ports that the laptop needs meanwhile"`
+	Leaves      []string     `json:"leaves,omitempty" description:"what the plan itself takes from who has it today, for good: no order can help that"`
 	Paper       []string     `json:"paper,omitempty" description:"statements of what differs and is nothing to do, where there are no steps"`
 }
 
@@ -62,7 +63,7 @@ type Joined struct {
 func OrderOf(o *order.Order) *Order {
 	out := &Order{
 		Visits: []OrderVisit{}, Steps: []OrderStep{}, Leaks: o.Leaks, Blind: o.Price.Blind, Interrupted: o.Price.Interrupted,
-		Walks: o.Price.Walks, Told: o.Summary(), Paper: o.Paper,
+		Walks: o.Price.Walks, Told: o.Summary(), Paper: o.Paper, Leaves: o.Leaves,
 	}
 	for _, r := range o.Lent {
 		out.Lent = append(out.Lent, r.String())

@@ -85,6 +85,9 @@ func progress(out io.Writer) func(done, of int) {
 
 // printOrder prints an order as a colleague would write it down.
 func printOrder(out io.Writer, o *api.Order) {
+	for _, text := range o.Leaves {
+		fmt.Fprintln(out, text)
+	}
 	fmt.Fprintln(out, o.Told)
 	for _, line := range o.Paper {
 		fmt.Fprintln(out, "  "+line)

@@ -216,7 +216,7 @@ func (p *problem) progress(w *world) {
 // write tells a way as an order.
 func (p *problem) write(end *node) (*Order, error) {
 	acts := chain(end)
-	out := &Order{Was: p.was.from.Office, Planned: p.final, Price: end.price}
+	out := &Order{Was: p.was.from.Office, Planned: p.final, Price: end.price, Leaves: leaves(p.was.from, p.plan.from)}
 	for _, l := range p.lent {
 		out.Lent = append(out.Lent, office.PortRef{Device: end.w.o.Devices[l.dev].Name, Port: l.port})
 	}

@@ -80,6 +80,7 @@ type Order struct {
 	Leaks        int              // pairs of VLANs joined, times steps
 	Lent         []office.PortRef // ports that the laptop needs meanwhile, and that are not set as planned until then
 	Paper        []string         // what differs and is nothing to do, where there are no steps
+	Leaves       []string         // what the plan itself takes from who has it today, for good
 }
 
 // Visit is what is done at one device at one sitting.

@@ -277,3 +277,24 @@ func TestImpossible(t *testing.T) {
 	_, err = Make(readOffice(t, a), readOffice(t, strings.Replace(a, "2-8: 10", "2-8: 20", 1)), Options{Most: 1})
 	require.ErrorIs(t, err, ErrTooMuch)
 }
+
+// TestLeaves: what the plan itself takes is said first, of whom, and the order is not called
+// clean; what it gives, moves or never had is not.
+func TestLeaves(t *testing.T) {
+	text := "vlan 10 staff net 10.0.10.0/24\nvlan 90 devices net 10.0.90.0/24\ndevice r router\n  forwarding routed\n  ports lan\n  manage 90 10.0.90.1\n  lan: 90 [10]\n  address 10 10.0.10.1/24 on lan\n  address 90 10.0.90.1/24 on lan\n" +
+		"device a switch\n  ports 1-8\n  manage 90 10.0.90.2\n  1: 90\n  2-3: 10\n  7-8: 90 [10]\ndevice b switch\n  ports 1-8\n  manage 90 10.0.90.3\n  2: 10\n  3: 90\n  7: 90 [10]\n" +
+		"cable r.lan a.7\ncable a.8 b.7\nplug a.1 \"laptop\" wants 90 operator\nplug a.2 \"one\" wants 10\nplug b.2 \"two\" wants 10\nplug b.3 \"never\" wants 10\n"
+	for _, x := range []struct {
+		old, now string
+		says     []string
+	}{
+		{"  2-3: 10\n", "  2: 90\n  3: 10\n", []string{"The plan leaves one at a 2 without 10 staff: it works today."}},
+		{"  7: 90 [10]\ncable", "  7: 90\ncable", []string{"The plan leaves two at b 2 without a way to its gateway in 10 staff: it has one today."}},
+		{"  2-3: 10\n", "  2-4: 10\n", nil},
+	} {
+		o, err := Make(readOffice(t, text), readOffice(t, strings.Replace(text, x.old, x.now, 1)), Options{})
+		require.NoError(t, err)
+		require.Equal(t, x.says, o.Leaves)
+		require.Equal(t, x.says == nil, strings.Contains(o.Summary(), "Nobody is cut off"), o.Summary())
+	}
+}

@@ -151,6 +151,9 @@ func (o *Order) Summary() string {
 	if o.Price.Interrupted > 0 {
 		harm = append(harm, "somebody is cut off for a while")
 	}
+	if n := len(o.Leaves); harm == nil && n > 0 {
+		return fmt.Sprintf("%s. On the way nobody is cut off and nobody is locked out; the plan itself takes from %s what works today.", text, count(n, "plug"))
+	}
 	if harm == nil {
 		return text + ". Nobody is cut off, nobody is locked out."
 	}

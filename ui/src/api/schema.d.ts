@@ -4187,6 +4187,8 @@ export interface components {
             interrupted: number;
             /** @description pairs of VLANs that meet and should not, times steps */
             leaks: number;
+            /** @description what the plan itself takes from who has it today, for good: no order can help that */
+            leaves?: string[];
             /** @description ports that the laptop needs meanwhile */
             lent?: string[];
             /** @description always 0: an order that locks somebody out is none */

@@ -161,7 +161,8 @@
       onleave={() => (starting = false)}
     />
   {:else if order?.order}
-    <section class="sum box" class:harm={order.order.interrupted + order.order.blind + order.order.leaks > 0}>
+    <section class="sum box" class:harm={order.order.interrupted + order.order.blind + order.order.leaks > 0 || !!order.order.leaves}>
+      {#each order.order.leaves ?? [] as text (text)}<p class="wrong">{text}</p>{/each}
       <p>
         <b>{order.order.told}</b>
         {order.back ? "This one leads back. " : ""}For revision {order.revision}, made by {order.author}, {when(order.at)}.
