@@ -28,7 +28,7 @@ func TestPort(t *testing.T) {
 	for _, row := range [][2]string{
 		{"ward-east.5", "Untagged frames that arrive here join 130 imaging and leave tagged [130] by port 8 towards rack 19. Frames tagged for another VLAN are refused. Follows ward-8 (2 devices) as console."},
 		{"ward-west.5", "Untagged frames that arrive here are dropped: the PVID is 1 default, and the port is not in it. Frames tagged for another VLAN are refused. 130 imaging leaves here untagged. An exception from ward-8, which says use console: portable X-ray since June."},
-		{"rack.22", "Untagged frames that arrive here join 190 devices and leave untagged by port 17 towards lobby eth0, and by 8 more cables. Frames tagged for another VLAN are refused."},
+		{"rack.22", "Untagged frames that arrive here join 190 devices and leave untagged by port 17 towards lobby eth0, and by 8 more cables. Frames tagged for another VLAN are refused. Its note: the admin's desk: keep it free."},
 		{"gate.lan1", "Untagged frames that arrive here join 190 devices and end here, at the router's own address. Tagged frames of [110] [120] [130] [140] [150] [160] [170] are taken. “needed” is every VLAN that somebody beyond its cable is in, worked out anew at each edit."},
 		{"foyer.2", "foyer knows no tags: every frame leaves every other port as it came."},
 		{"barn.nic0", "It is one of the ports of the bundle up, which acts as one port. Untagged frames that arrive here join 190 devices. Tagged frames of [110] [120] [130] [170] are taken."},
