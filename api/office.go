@@ -139,6 +139,8 @@ type DeviceView struct {
 	Wording    string            `json:"wording,omitempty"`
 	Manage     string            `json:"manage,omitempty"`
 	ManageVID  int               `json:"manageVid,omitempty"`
+	ManageText string            `json:"manageText,omitempty" description:"in notation: 190 10.61.190.2/24 via 10.61.190.1"`
+	Factory    string            `json:"factory,omitempty" description:"where it answers as it comes out of its box, in notation: 192.168.1.1/24 in 1"`
 	Limits     string            `json:"limits,omitempty" description:"as in notation: vlans 64 rows 16"`
 	Adjacent   bool              `json:"adjacent,omitempty" description:"bundles want adjacent ports"`
 	Console    bool              `json:"console,omitempty" description:"it is set at its console, too, by who stands at it"`

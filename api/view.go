@@ -408,6 +408,10 @@ func DeviceOf(n *span.Net, i int) DeviceView {
 		if device.Manage.Addr.IsValid() {
 			v.Manage += " " + device.Manage.Addr.String()
 		}
+		v.ManageText = strings.TrimPrefix(notation.ManageText(device.Manage), "manage ")
+	}
+	if f := device.Factory; f != nil {
+		v.Factory = notation.FactoryText(f)
 	}
 	for _, s := range device.Speaks {
 		v.Speaks = append(v.Speaks, s.String())

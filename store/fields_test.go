@@ -44,7 +44,7 @@ device gate router
   deny 10.0.10.0/24 to outside,any
 device rack switch follows eight
   ports 1-8 1G
-  wording by-vlan pvid-follows
+  wording by-vlan pvid-follows confirms 5
   limit vlans 8 addresses 4 zones 3 rows 32
   place "harbour/server room"
   model "eight ports"
@@ -55,7 +55,8 @@ device rack switch follows eight
   bundles adjacent
   console
   bundle up lacp 6-7
-  manage 10 10.0.10.9
+  manage 10 10.0.10.9/24 via 10.0.10.1
+  factory 192.168.1.1/24 in 1
   speaks snmp at 10.0.10.9:1161 with switches save 1.3.6.1.3.99.1.0=1
   2: 20 because "a camera"
   3: 10 [30@333]
@@ -115,11 +116,12 @@ var fields = []struct{ field, old, now string }{
 	{"Device.Kind", "rack switch", "rack wap"},
 	{"Device.Follows", "device box host", "device box host follows eight"},
 	{"Device.Forwarding", "wording by-vlan", "forwarding grouped\n  wording by-vlan"},
-	{"Device.Wording", "by-vlan pvid-follows", "by-port"},
+	{"Device.Wording", "by-vlan pvid-follows confirms 5", "by-port"},
 	{"Device.Limits", "limit vlans 8", "limit vlans 9"},
 	{"Device.Adjacent", "  bundles adjacent\n", ""},
 	{"Device.Console", "  console\n", ""},
-	{"Device.Manage", "  manage 10 10.0.10.9\n", ""},
+	{"Device.Manage", "  manage 10 10.0.10.9/24 via 10.0.10.1\n", ""},
+	{"Device.Factory", "  factory 192.168.1.1/24 in 1\n", ""},
 	{"Device.Ports", "  inner vm vm: 20\n", ""},
 	{"Device.Addresses", "  address 20 10.0.20.1/24 on lan zone out admits ping,web\n", ""},
 	{"Device.Facts", "  note \"spare fan in the drawer\"\n", ""},
@@ -130,14 +132,20 @@ var fields = []struct{ field, old, now string }{
 	{"Facts.Serial", "A1B2", "A1B3"},
 	{"Facts.Socket", "2.01-2.04", "2.11-2.14"},
 	{"Facts.Note", "was damaged in May", "was damaged in June"},
-	{"Wording.Name", "by-vlan pvid-follows", "by-choice"},
+	{"Wording.Name", "by-vlan pvid-follows confirms", "by-choice confirms"},
 	{"Wording.Habits", "pvid-follows", "leaves-last"},
 	{"Limits.VLANs", "vlans 8", "vlans 7"},
 	{"Limits.Addresses", "addresses 4", "addresses 5"},
 	{"Limits.Zones", "zones 3", "zones 4"},
 	{"Limits.Rows", "rows 32", "rows 33"},
 	{"Manage.VID", "manage 10 ", "manage 20 "},
-	{"Manage.Addr", "manage 10 10.0.10.9\n", "manage 10 10.0.10.8\n"},
+	{"Manage.Addr", "manage 10 10.0.10.9", "manage 10 10.0.10.8"},
+	{"Manage.Bits", "10.0.10.9/24", "10.0.10.9/16"},
+	{"Manage.Via", "via 10.0.10.1", "via 10.0.10.2"},
+	{"Manage.Alone", "via 10.0.10.1", "via none"},
+	{"Factory.Prefix", "factory 192.168.1.1/24", "factory 192.168.1.254/24"},
+	{"Factory.VID", "192.168.1.1/24 in 1", "192.168.1.1/24 in 2"},
+	{"Wording.Confirms", "confirms 5", "confirms 6"},
 	{"Port.Name", "inner vm vm", "inner vn vm"},
 	{"Port.Kind", "  ports 1-2\n  1: 10 [needed]\n  2: off\n  inner vm vm: 20", "  ports 1-2, vm\n  1: 10 [needed]\n  2: off\n  vm: 20"},
 	{"Port.Inside", "ports 1-8 1G", "ports 1-7 1G, 8 as ge0.8 1G"},

@@ -210,7 +210,11 @@ func (l *loader) devices() error {
 		adjacent   bool
 		console    bool
 		manageVID  *int32
+		manage     office.Manage
 		manageAddr *netip.Addr
+		manageVia  *netip.Addr
+		factoryAt  *netip.Prefix
+		factoryVID *int32
 		noRouting  bool
 		state      office.State
 		between    office.Action
@@ -219,6 +223,7 @@ func (l *loader) devices() error {
 	)
 	err := l.each(
 		`SELECT id, name, kind, follows, forwarding, wording, habits, max_vlans, max_addresses, max_zones, max_rows, max_rules, adjacent, has_console, manage_vid::int, manage_addr,
+			manage_bits, manage_via, manage_alone, factory_at, factory_vid::int, confirms,
 			no_routing, keeps, between_zones, within_zones, facts
 		FROM device WHERE office_id = $1 ORDER BY place`,
 		[]any{
@@ -238,6 +243,12 @@ func (l *loader) devices() error {
 			&console,
 			&manageVID,
 			&manageAddr,
+			&manage.Bits,
+			&manageVia,
+			&manage.Alone,
+			&factoryAt,
+			&factoryVID,
+			&wording.Confirms,
 			&noRouting,
 			&state,
 			&between,
@@ -253,7 +264,7 @@ func (l *loader) devices() error {
 			device.Facts = office.FactsBy(noted, office.DeviceFact)
 			noted = nil
 			device.NoRouting, device.State, device.Between, device.Within = noRouting, state, between, within
-			device.Wording = office.Wording{Name: wording.Name}
+			device.Wording = office.Wording{Name: wording.Name, Confirms: wording.Confirms}
 			if len(wording.Habits) > 0 {
 				device.Wording.Habits = append([]office.Habit(nil), wording.Habits...)
 			}
@@ -266,10 +277,16 @@ func (l *loader) devices() error {
 				}
 			}
 			if manageVID != nil {
-				device.Manage = &office.Manage{VID: office.VID(*manageVID)}
+				device.Manage = &office.Manage{VID: office.VID(*manageVID), Bits: manage.Bits, Alone: manage.Alone}
 				if manageAddr != nil {
 					device.Manage.Addr = *manageAddr
 				}
+				if manageVia != nil {
+					device.Manage.Via = *manageVia
+				}
+			}
+			if factoryAt != nil && factoryVID != nil {
+				device.Factory = &office.Factory{Prefix: *factoryAt, VID: office.VID(*factoryVID)}
 			}
 			list = append(list, device)
 			byID[id] = device

@@ -181,9 +181,13 @@ func null[T comparable](v T) any {
 // device writes a device, or what differs from the one before: ports keep
 // their rows by name, so that cables and plugs keep their ports.
 func (w *writer) device(device *office.Device, change office.Change) {
-	var manageVID, manageAddr any
+	var manageVID, manageAddr, manageVia, factoryAt, factoryVID any
+	bits, alone := 0, false
 	if m := device.Manage; m != nil {
-		manageVID, manageAddr = m.VID, addr(m.Addr)
+		manageVID, manageAddr, manageVia, bits, alone = m.VID, addr(m.Addr), addr(m.Via), m.Bits, m.Alone
+	}
+	if f := device.Factory; f != nil {
+		factoryAt, factoryVID = f.Prefix, f.VID
 	}
 	habits := device.Wording.Habits
 	if habits == nil {
@@ -194,17 +198,20 @@ func (w *writer) device(device *office.Device, change office.Change) {
 	}
 	w.queue(`INSERT INTO device (office_id, name, place, kind, follows, forwarding, wording, habits,
 			max_vlans, max_addresses, max_zones, max_rows, max_rules, adjacent, has_console, manage_vid, manage_addr,
-			no_routing, keeps, between_zones, within_zones, facts)
+			manage_bits, manage_via, manage_alone, factory_at, factory_vid, confirms, no_routing, keeps, between_zones, within_zones, facts)
 		VALUES (@office, @name, @place, @kind, @follows, @forwarding, @wording, @habits,
-			@vlans, @addresses, @zones, @rows, @rules, @adjacent, @console, @manage_vid, @manage_addr, @no_routing, @keeps, @between, @within, @facts)
+			@vlans, @addresses, @zones, @rows, @rules, @adjacent, @console, @manage_vid, @manage_addr,
+			@manage_bits, @manage_via, @manage_alone, @factory_at, @factory_vid, @confirms, @no_routing, @keeps, @between, @within, @facts)
 		ON CONFLICT (office_id, name) DO UPDATE SET kind = @kind, follows = @follows, forwarding = @forwarding, wording = @wording, habits = @habits,
 			max_vlans = @vlans, max_addresses = @addresses, max_zones = @zones, max_rows = @rows, max_rules = @rules, adjacent = @adjacent, has_console = @console,
-			manage_vid = @manage_vid, manage_addr = @manage_addr, no_routing = @no_routing, keeps = @keeps, between_zones = @between, within_zones = @within, facts = @facts`, pgx.NamedArgs{
+			manage_vid = @manage_vid, manage_addr = @manage_addr, manage_bits = @manage_bits, manage_via = @manage_via, manage_alone = @manage_alone,
+			factory_at = @factory_at, factory_vid = @factory_vid, confirms = @confirms, no_routing = @no_routing, keeps = @keeps, between_zones = @between, within_zones = @within, facts = @facts`, pgx.NamedArgs{
 		"office": w.office, "name": device.Name, "place": change.At, "kind": string(device.Kind), "follows": null(device.Follows),
 		"forwarding": device.Forwarding.String(), "wording": device.Wording.Name, "habits": habits,
 		"vlans": device.Limits.VLANs, "addresses": device.Limits.Addresses, "zones": device.Limits.Zones, "rows": device.Limits.Rows, "rules": device.Limits.Rules,
 		"no_routing": device.NoRouting, "keeps": string(device.State), "between": string(device.Between), "within": string(device.Within),
-		"adjacent": device.Adjacent, "console": device.Console, "manage_vid": manageVID, "manage_addr": manageAddr, "facts": facts(&device.Facts),
+		"adjacent": device.Adjacent, "console": device.Console, "manage_vid": manageVID, "manage_addr": manageAddr,
+		"manage_bits": bits, "manage_via": manageVia, "manage_alone": alone, "factory_at": factoryAt, "factory_vid": factoryVID, "confirms": device.Wording.Confirms, "facts": facts(&device.Facts),
 	})
 	const id = "(SELECT id FROM device WHERE office_id = $1 AND name = $2)"
 	w.queue("DELETE FROM address WHERE device_id = "+id, w.office, device.Name)

@@ -202,6 +202,17 @@ const (
 	//	  address 110 10.61.120.1/24
 	AddressOutside Code = "address-outside"
 
+	// PlugAddress is found when a plug's own address is outside its VLAN's subnet, is
+	// somebody else's, or nobody's at all; a risk where it is in the range that is
+	// handed out, and may be given to another.
+	//
+	//	vlan 110 reception net 10.61.110.0/24
+	//	device a switch
+	//	  ports 1-2
+	//	  1-2: 110
+	//	plug a.1 "pc" wants 110 at 10.61.120.7
+	PlugAddress Code = "plug-address"
+
 	// SubnetOverlap is found when the subnets of two VLANs overlap.
 	//
 	//	vlan 110 reception net 10.61.0.0/16
@@ -308,6 +319,26 @@ const (
 	//	  1: 110
 	//	plug a.1 "pc" wants 110
 	ManagementShared Code = "management-shared"
+
+	// ManagementAlone is found when the operator's question comes to a device's
+	// management in another subnet, and no answer leaves it: it has no default
+	// gateway, or one that is none.
+	//
+	//	vlan 10 desks net 10.0.10.0/24
+	//	vlan 20 mgmt net 10.0.20.0/24
+	//	device r router
+	//	  ports 1-2
+	//	  1: [10 20]
+	//	  address 10 10.0.10.1/24
+	//	  address 20 10.0.20.1/24
+	//	device a switch
+	//	  ports 1-2
+	//	  manage 20 10.0.20.2/24 via none
+	//	  1: [10 20]
+	//	  2: 10
+	//	cable r.1 a.1
+	//	plug a.2 "admin laptop" wants 10 operator
+	ManagementAlone Code = "management-alone"
 
 	// NeededDiffers is found when one end of a cable is [needed] and the other,
 	// written out, lacks some of it or has more.
@@ -509,6 +540,17 @@ const (
 	//	  allow staff to lab tcp/443
 	RuleOneWay Code = "rule-one-way"
 
+	// NoOutside is found when a device routes and has a port for a line to the
+	// outside, and nothing leads out of it.
+	//
+	//	vlan 110 reception net 10.61.110.0/24
+	//	device gate firewall
+	//	  forwarding routed
+	//	  ports wan, lan
+	//	  lan: [110]
+	//	  address 110 10.61.110.1/24 on lan
+	NoOutside Code = "no-outside"
+
 	// GatewayUnclear is found when several addresses may be where the hosts of a
 	// VLAN send what is for other subnets, and nothing says which.
 	//
@@ -624,6 +666,7 @@ var codes = []struct {
 	{LimitPassed, Breaks},
 	{Unsayable, Breaks},
 	{AddressOutside, Breaks},
+	{PlugAddress, Breaks},
 	{SubnetOverlap, Breaks},
 	{HandoutOutside, Breaks},
 	{GatewayTwice, Breaks},
@@ -643,10 +686,12 @@ var codes = []struct {
 	{Unregistered, Risk},
 	{NoGateway, Risk},
 	{ManagementShared, Risk},
+	{ManagementAlone, Risk},
 	{NeededDiffers, Risk},
 	{WayBackDiffers, Risk},
 	{RuleOneWay, Risk},
 	{GatewayUnclear, Risk},
+	{NoOutside, Risk},
 	{OutsideOpen, Risk},
 	{HandoutOpen, Risk},
 	{CableDiffers, Risk},

@@ -212,6 +212,8 @@ func (r *Report) Update(n *span.Net) *Report {
 		c.talk = s.talk
 		c.management()
 		c.gatewayUnclear()
+		c.noOutside()
+		c.plugAddresses()
 		c.handoutOpen()
 	})
 	if fresh || !s.talk.Kept(r.talk) {

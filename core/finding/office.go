@@ -9,6 +9,7 @@ import (
 	"strconv"
 	"strings"
 
+	"klammer/core/notation"
 	"klammer/core/office"
 	"klammer/core/reach"
 	"klammer/core/span"
@@ -44,20 +45,7 @@ func (c *check) addresses() (all []given) {
 // VLAN's subnets, or is not one that a host may have there, or has another
 // prefix length: who shares the VLAN does not share the subnet.
 func (c *check) addressOutside(all []given) {
-	// subnet is the VLAN's subnet that an address is in, and those of its kind.
-	subnet := func(v office.VID, addr netip.Addr) (in netip.Prefix, same []netip.Prefix) {
-		if x := c.n.Office.VLAN(v); x != nil {
-			for _, n := range x.Nets {
-				if n.Addr().Is4() == addr.Is4() {
-					same = append(same, n)
-				}
-				if n.Contains(addr) {
-					in = n
-				}
-			}
-		}
-		return in, same
-	}
+	subnet := c.subnets
 	say := func(d *office.Device, v office.VID, a netip.Addr, format string, args ...any) {
 		c.add(Finding{Code: AddressOutside, VLANs: []office.VID{v}, ID: about(AddressOutside, d.Name, v, a), Devices: []string{d.Name}, Text: fmt.Sprintf(format, args...)})
 	}
@@ -381,6 +369,12 @@ func (c *check) managementCut() {
 					continue
 				}
 			}
+			if stop != nil && stop.Unanswered {
+				if why := management.Alone(k); why != "" {
+					c.managementAlone(&plug, device, why)
+					continue
+				}
+			}
 			f := Finding{
 				Code:    ManagementCut,
 				VLANs:   []office.VID{device.Manage.VID},
@@ -409,6 +403,52 @@ func (c *check) managementCut() {
 			c.add(f)
 		}
 	}
+}
+
+// managementAlone: the operator's question comes to a device's management in another
+// subnet, and no answer leaves it.
+func (c *check) managementAlone(plug *office.Plug, device *office.Device, why string) {
+	told := *device.Manage
+	told.Via, told.Alone = netip.Addr{}, false // its VLAN's gateway
+	c.add(Finding{
+		Code:    ManagementAlone,
+		VLANs:   []office.VID{device.Manage.VID},
+		Ports:   []office.PortRef{plug.Port},
+		ID:      about(ManagementAlone, device.Name),
+		Devices: []string{device.Name},
+		Text:    fmt.Sprintf("%s at %s asks the management of %s in %s, and no answer comes: %s.", plug.Name, portName(plug.Port), device.Name, c.n.Name(device.Manage.VID), why),
+		Mends:   [][]string{{device.Name + " " + notation.ManageText(&told)}},
+	})
+}
+
+// noOutside: a device routes and has a port for a line to the outside, by its name, and
+// nothing leads out of the device.
+func (c *check) noOutside() {
+	for _, d := range c.n.Office.Devices {
+		if !d.Routing() || len(d.Outsides) > 0 || slices.ContainsFunc(d.Routes, func(r office.Route) bool { return r.To.Bits() == 0 }) {
+			continue
+		}
+		for k := range d.Ports {
+			p := &d.Ports[k]
+			if p.Kind != office.Physical || !lineName(p.Name) || p.Shape != nil && !p.Shape.Equal(office.Shape{}) {
+				continue
+			}
+			ref := office.PortRef{Device: d.Name, Port: p.Name}
+			c.add(Finding{
+				Code: NoOutside, Ports: []office.PortRef{ref}, Devices: []string{d.Name}, ID: about(NoOutside, d.Name),
+				Text:  fmt.Sprintf("%s routes and has the port %s, and nothing leads out: no line to the outside and no default route. Say what is there, as in %s outside fibre on %s.", d.Name, p.Name, d.Name, p.Name),
+				Mends: [][]string{{fmt.Sprintf("%s outside line on %s", d.Name, office.Quote(p.Name))}},
+			})
+			break
+		}
+	}
+}
+
+// lineName says whether a port is named for a line to the outside, as fronts have it:
+// wan, wan1, WAN 2, internet.
+func lineName(name string) bool {
+	name = strings.TrimRight(strings.ToLower(name), "0123456789 -_")
+	return name == "wan" || name == "internet" || name == "line"
 }
 
 // oneWayIn is the ID of the finding on a cable that a VLAN passes in one

@@ -199,6 +199,8 @@ func (r *reader) keyword(device *office.Device, cur *cursor, t token) (what, whi
 		return what, "", limit(device, cur)
 	case "manage":
 		return what, "", r.manage(device, cur)
+	case ofFactory:
+		return what, "", factory(device, cur)
 	case "address":
 		which, wrong = r.address(device, cur)
 		return "address:", which, wrong
@@ -469,6 +471,18 @@ func wordingLine(device *office.Device, cur *cursor) *fault {
 			device.Adjacent = true
 			continue
 		}
+		if t.is(office.Confirms) {
+			n, f := cur.word("the minutes")
+			if f != nil {
+				return f
+			}
+			k, err := strconv.Atoi(n.text)
+			if err != nil || k < 1 || k > office.MostConfirms {
+				return faultf(n.at, "%s are not minutes in which a change is confirmed: a number from 1 to %d", n.text, office.MostConfirms)
+			}
+			w.Confirms = k
+			continue
+		}
 		if err := office.CheckHabit(t.text); err != nil {
 			return faultf(t.at, "%s", err)
 		}
@@ -509,23 +523,93 @@ func limit(device *office.Device, cur *cursor) *fault {
 	return nil
 }
 
+// manage reads a device's management: VLAN, address with or without its prefix length,
+// and by whom it answers other subnets.
 func (r *reader) manage(device *office.Device, cur *cursor) *fault {
 	t := cur.next()
-	v, f := vlan(r.draft, wordText(t), t.at)
-	if f != nil {
-		return f
+	v, wrong := vlan(r.draft, wordText(t), t.at)
+	if wrong != nil {
+		return wrong
 	}
 	manage := &office.Manage{VID: v}
 	if cur.more() {
 		t := cur.next()
-		a, err := netip.ParseAddr(t.text)
-		if err != nil || a.Zone() != "" {
-			return faultf(t.at, "%q is not an IP address, such as 10.61.190.2", t.text)
+		if wrong := manageAddr(manage, t); wrong != nil {
+			return wrong
 		}
-		manage.Addr = a
+	}
+	if cur.more() {
+		t := cur.next()
+		if t.text != "via" {
+			return faultf(t.at, "after the management address comes via and its default gateway, as in manage %d %s via 10.61.190.1, or via none: found %s", v, manage.Addr, t.text)
+		}
+		t, wrong := cur.word("the default gateway, such as 10.61.190.1, or none,")
+		if wrong != nil {
+			return wrong
+		}
+		switch a, err := netip.ParseAddr(t.text); {
+		case t.text == "none":
+			manage.Alone = true
+		case err != nil || a.Zone() != "":
+			return faultf(t.at, "%q is not a gateway: an IP address, such as 10.61.190.1, or none", t.text)
+		case a.Is4() != manage.Addr.Is4():
+			return faultf(t.at, "the gateway %s and the address %s are of different families", a, manage.Addr)
+		case a == manage.Addr:
+			return faultf(t.at, "%s is the device's own address, and not its gateway", a)
+		default:
+			manage.Via = a
+		}
 	}
 	device.Manage = manage
 	return cur.done("the management address")
+}
+
+func manageAddr(manage *office.Manage, t token) *fault {
+	if strings.Contains(t.text, "/") {
+		p, err := netip.ParsePrefix(t.text)
+		if err != nil || p.Bits() == 0 {
+			return faultf(t.at, "%q is not an address with its prefix length, such as 10.61.190.2/24", t.text)
+		}
+		manage.Addr, manage.Bits = p.Addr(), p.Bits()
+		return nil
+	}
+	a, err := netip.ParseAddr(t.text)
+	if err != nil || a.Zone() != "" {
+		return faultf(t.at, "%q is not an IP address, such as 10.61.190.2 or 10.61.190.2/24", t.text)
+	}
+	manage.Addr = a
+	return nil
+}
+
+// factory reads where a device answers when it is fresh: 192.168.1.1/24 in 1.
+func factory(device *office.Device, cur *cursor) *fault {
+	t, wrong := cur.word("the address with its prefix length, such as 192.168.1.1/24,")
+	if wrong != nil {
+		return wrong
+	}
+	p, err := netip.ParsePrefix(t.text)
+	if err != nil || p.Bits() == 0 {
+		return faultf(t.at, "%q is not an address with its prefix length, such as 192.168.1.1/24", t.text)
+	}
+	out := &office.Factory{Prefix: p, VID: office.DefaultVID}
+	if cur.more() {
+		if t := cur.next(); t.text != "in" {
+			return faultf(t.at, "after the address comes in and the VLAN, as in factory %s in 1: found %s", p, t.text)
+		}
+		t, wrong := cur.word("the number of the VLAN, such as 1,")
+		if wrong != nil {
+			return wrong
+		}
+		n, err := strconv.Atoi(t.text)
+		if err != nil {
+			return faultf(t.at, "%s is not the number of a VLAN: a device does not know names before it is set, so it is one from 1 to 4094", t.text)
+		}
+		if out.VID, err = office.VIDOf(n); err != nil {
+			return faultf(t.at, "%s", err)
+		}
+	}
+	device.Factory = out
+	return cur.done("the factory address")
 }
 
 func (r *reader) address(device *office.Device, cur *cursor) (string, *fault) {

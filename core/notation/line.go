@@ -175,6 +175,8 @@ func (r *reader) removeInDevice(device *office.Device, cur *cursor, n token) *fa
 		cur.accept("adjacent")
 	case console:
 		device.Console = false
+	case ofFactory:
+		device.Factory = nil
 	case ofPort:
 		return removePortFacts(device, cur, nil)
 	case speaks:

@@ -235,12 +235,11 @@ func (p *printer) device(device *office.Device) {
 			in("bundle:"+b.Name, "bundle %s %s %s", listName(b.Name), b.Mode, Ports(device, b.Members))
 		}
 	}
-	if m := device.Manage; m != nil {
-		if m.Addr.IsValid() {
-			in("manage", "manage %d %s", m.VID, m.Addr)
-		} else {
-			in("manage", "manage %d", m.VID)
-		}
+	if device.Manage != nil {
+		in("manage", "%s", ManageText(device.Manage))
+	}
+	if f := device.Factory; f != nil {
+		in(ofFactory, "%s %s", ofFactory, FactoryText(f))
 	}
 	for _, s := range device.Speaks {
 		in("speaks:"+string(s.Protocol), "speaks %s", s)
@@ -262,6 +261,27 @@ func (p *printer) device(device *office.Device) {
 	}
 	p.policy(device)
 }
+
+// ManageText writes where a device is managed: "manage 190 10.61.190.2/24 via 10.61.190.1".
+func ManageText(m *office.Manage) string {
+	text := fmt.Sprintf("manage %d", m.VID)
+	if m.Addr.IsValid() {
+		text += " " + m.Addr.String()
+	}
+	if m.Bits > 0 {
+		text += fmt.Sprintf("/%d", m.Bits)
+	}
+	switch {
+	case m.Alone:
+		text += " via none"
+	case m.Via.IsValid():
+		text += " via " + m.Via.String()
+	}
+	return text
+}
+
+// FactoryText writes where a fresh device answers: "192.168.1.1/24 in 1".
+func FactoryText(f *office.Factory) string { return fmt.Sprintf("%s in %d", f.Prefix, f.VID) }
 
 // settings writes what is set on ports; neighbours with the same share a line.
 func (p *printer) settings(device *office.Device) {

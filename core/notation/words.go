@@ -28,17 +28,18 @@ var keywords = func() map[string]bool {
 	return all
 }()
 
-// console, speaks, port and the words of facts start a statement of a device that has
+// console, speaks, port, factory and the words of facts start a statement of a device that has
 // no port of that name: names of ports and uses that people had before they were words.
 const (
-	console = "console"
-	speaks  = "speaks"
-	ofPort  = "port"
+	console   = "console"
+	speaks    = "speaks"
+	ofPort    = "port"
+	ofFactory = "factory"
 )
 
 // young says whether a word is one of those.
 func young(word string) bool {
-	return word == console || word == speaks || word == ofPort || office.FactNamed(word, office.DeviceFact|office.PortFact) != nil
+	return word == console || word == speaks || word == ofPort || word == ofFactory || office.FactNamed(word, office.DeviceFact|office.PortFact) != nil
 }
 
 // ofDevice says whether a word starts a statement of a device, and not a list of

@@ -4,6 +4,7 @@ import (
 	"cmp"
 	"net/netip"
 	"slices"
+	"strconv"
 	"strings"
 )
 
@@ -55,15 +56,26 @@ type PlanRange struct{ From, To int }
 // Wording is how a device asks for memberships, with its habits in the order of
 // [Habits].
 type Wording struct {
-	Name   WordingName
-	Habits []Habit
+	Name     WordingName
+	Habits   []Habit
+	Confirms int // minutes in which a change is confirmed, or the device takes it back by itself; 0: it does not
 }
 
-// String writes it as in notation: "by-port pvid-apart".
+// Confirms is the word for a device that takes a change back by itself unless it is
+// confirmed in so many minutes, at most [MostConfirms].
+const (
+	Confirms     = "confirms"
+	MostConfirms = 1440
+)
+
+// String writes it as in notation: "by-port pvid-apart confirms 5".
 func (w Wording) String() string {
 	text := string(w.Name)
 	for _, h := range w.Habits {
 		text += " " + string(h)
+	}
+	if w.Confirms > 0 {
+		text += " " + Confirms + " " + strconv.Itoa(w.Confirms)
 	}
 	return text
 }
@@ -71,10 +83,55 @@ func (w Wording) String() string {
 // Limits are the most that a device takes; 0 is no limit known.
 type Limits struct{ VLANs, Addresses, Zones, Rows, Rules int }
 
-// Manage is where a device is managed.
+// Manage is where a device is managed: a host of its VLAN, that answers who is in its
+// subnet, and others by its default gateway.
+//
+//	manage 190 10.61.190.2                       prefix and gateway as the VLAN has them
+//	manage 190 10.61.190.2/24 via 10.61.190.1    as they were typed into the device
+//	manage 190 10.61.190.2/24 via none           it answers its own subnet alone
 type Manage struct {
-	VID  VID
-	Addr netip.Addr // the zero Addr where none was said
+	VID   VID
+	Addr  netip.Addr // the zero Addr where none was said
+	Bits  int        // the length of its prefix; 0: that of the VLAN's subnet
+	Via   netip.Addr // its default gateway; the zero Addr: the VLAN's
+	Alone bool       // it has no default gateway
+}
+
+// Factory is where a device answers as it comes out of its box.
+type Factory struct {
+	Prefix netip.Prefix // the address and its prefix length
+	VID    VID
+}
+
+// Net is the subnet that a management takes for its own: by the length that it was
+// told, else that of its VLAN which holds it; the zero Prefix where there is none.
+func (m *Manage) Net(v *VLAN) netip.Prefix {
+	if !m.Addr.IsValid() {
+		return netip.Prefix{}
+	}
+	if m.Bits > 0 {
+		return netip.PrefixFrom(m.Addr, m.Bits).Masked()
+	}
+	if v != nil {
+		for _, p := range v.Nets {
+			if p.Contains(m.Addr) {
+				return p.Masked()
+			}
+		}
+	}
+	return netip.Prefix{}
+}
+
+// Gateway is whom a management sends to what is for other subnets: what it was told,
+// else its VLAN's gateway; invalid for nobody.
+func (m *Manage) Gateway(gates Gateways) netip.Addr {
+	switch {
+	case m.Alone || !m.Addr.IsValid():
+		return netip.Addr{}
+	case m.Via.IsValid():
+		return m.Via
+	}
+	return gates.Of(m.VID, Family(m.Addr)).Addr()
 }
 
 // PortKind tells the ports of a device's front from those in its software.
@@ -141,6 +198,7 @@ type Device struct {
 	Adjacent   bool // the device wants the members of a bundle side by side
 	Console    bool // it has a console, where it is set by somebody who stands at it
 	Manage     *Manage
+	Factory    *Factory // nil where nobody said
 	Speaks     []Speaks // how it is read and set; the first that answers is taken
 	Ports      []Port   // the front in order, then bundles, then inner ports
 	Addresses  []Address

@@ -149,7 +149,7 @@ func (r *Refs) device(d *Device) *Device {
 	}
 	if m := d.Manage; m != nil {
 		now := *m
-		now.Addr, now.VID = r.addr(m.VID, m.Addr), ref(r.VID, m.VID)
+		now.Addr, now.Via, now.VID = r.addr(m.VID, m.Addr), r.addr(m.VID, m.Via), ref(r.VID, m.VID)
 		if now != *m {
 			next.Manage, same = &now, false
 		}

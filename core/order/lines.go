@@ -108,6 +108,11 @@ func paperLines(was, d *office.Device) (out []string) {
 	}
 	say(was.Adjacent != d.Adjacent, d.Adjacent, "bundles adjacent", "bundles adjacent")
 	say(was.Console != d.Console, d.Console, "console", "console")
+	if f := d.Factory; f == nil {
+		say(was.Factory != nil, false, "", "factory")
+	} else {
+		say(was.Factory == nil || *was.Factory != *f, true, "factory "+notation.FactoryText(f), "")
+	}
 	for _, s := range d.Speaks {
 		say(!slices.Contains(was.Speaks, s), true, "speaks "+s.String(), "")
 	}

@@ -136,6 +136,7 @@ func (m *Map) at(a netip.Addr) *End {
 	}
 	for dev, d := range m.Net.Office.Devices {
 		if d.Manage != nil && d.Manage.Addr == a {
+			m.tells(p, d)
 			return m.end(p, reach.Management(m.Net, dev))
 		}
 	}
@@ -345,6 +346,10 @@ func (m *Map) Managed(dev int) *Who {
 	who := m.At(manage.VID, reach.Management(m.Net, dev), manage.Addr)
 	if x := m.byVID[manage.VID]; x != nil && manage.Addr.IsValid() && x.holds(manage.Addr) {
 		who.ends = slices.DeleteFunc(who.ends, func(e *End) bool { return e.Addr != manage.Addr })
+		for i, e := range who.ends {
+			m.tells(e.Part, d)
+			who.ends[i] = m.end(e.Part, e.places)
+		}
 	}
 	who.Name = d.Name
 	return who

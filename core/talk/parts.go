@@ -17,6 +17,7 @@ type Part struct {
 	Addr  netip.Addr   // one of its addresses, which stands for all
 	Whole bool         // it is all of its subnet, or of the outside
 	own   *stand       // it is this device's own address, and nothing else
+	exit  *exit        // it is a management that was told by whom it answers others
 	masks []masks      // by device: the rules that its address fits
 }
 
@@ -238,7 +239,12 @@ func (m *Map) end(p *Part, places []span.Place) *End {
 }
 
 // gateway is where the hosts of a part send what is for other subnets.
-func (p *Part) gateway() *stand { return p.area.gates[office.Family(p.Addr)] }
+func (p *Part) gateway() *stand {
+	if p.exit != nil {
+		return p.exit.gate
+	}
+	return p.area.gates[office.Family(p.Addr)]
+}
 
 // pick chooses an address that stands for a part: a host's, where it has any.
 func pick(subnet, p netip.Prefix, holes []netip.Prefix, own map[netip.Addr]*stand) (netip.Addr, bool) {

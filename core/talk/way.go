@@ -37,12 +37,13 @@ func (Reason) Enum() []any {
 
 // Stop is where and why a packet does not go on.
 type Stop struct {
-	Device string // "" where it does not come to one
-	Reason Reason
-	Text   string     // a sentence without its full stop
-	rule   int        // the rule that decides; -1 for none
-	in     office.VID // where a rule decides: by which interface it came, and would leave; 0 is the outside
-	out    office.VID
+	Device     string // "" where it does not come to one
+	Reason     Reason
+	Text       string     // a sentence without its full stop
+	Unanswered bool       // the question arrives, and it is the answer that stops
+	rule       int        // the rule that decides; -1 for none
+	in         office.VID // where a rule decides: by which interface it came, and would leave; 0 is the outside
+	out        office.VID
 }
 
 // way is the devices that a packet passes, whatever rules say.
@@ -85,6 +86,9 @@ func (m *Map) way(src, dst *End) *way {
 	if m.tails != nil && (gate == nil || !src.gate && !m.hears(src.places, gate.places)) {
 		return &unsaid // thousands of cells, of which nobody reads why
 	}
+	if gate == nil && src.exit != nil {
+		return &way{stop: &Stop{Device: src.exit.device, Reason: NoGateway, Text: src.exit.why, rule: -1}}
+	}
 	if gate == nil {
 		return &way{stop: &Stop{Reason: NoGateway, Text: fmt.Sprintf("%s has no gateway%s", m.Name(src.area.vid), m.family(src)), rule: -1}}
 	}
@@ -104,6 +108,9 @@ func (m *Map) family(e *End) string {
 }
 
 func (m *Map) cutOff(src, dst *End) *Stop {
+	if src.area != dst.area && src.exit != nil {
+		return &Stop{Device: src.exit.device, Reason: Cut, Text: fmt.Sprintf("with the prefix /%d it looks for %s in %s, and not by its gateway", src.net.Bits(), dst.Addr, m.Name(src.area.vid)), rule: -1}
+	}
 	if len(dst.places) == 0 || len(src.places) == 0 {
 		return &Stop{Reason: Cut, Text: fmt.Sprintf("a port does not let it into %s", m.Name(dst.area.vid)), rule: -1}
 	}
