@@ -226,6 +226,16 @@ func (d *Device) TalksItself() bool {
 	return (d.Kind == Host || d.Kind == Other) && !d.Unaware() && !slices.ContainsFunc(d.Ports, func(p Port) bool { return p.Kind == Inner })
 }
 
+// Own is the address of a device that has a number, nil for none.
+func (d *Device) Own(a netip.Addr) *Address {
+	for i := range d.Addresses {
+		if d.Addresses[i].Prefix.Addr() == a {
+			return &d.Addresses[i]
+		}
+	}
+	return nil
+}
+
 // Front is the number of ports on the device's front.
 func (d *Device) Front() int {
 	n := 0

@@ -336,7 +336,7 @@ func settingOf(n *span.Net, dev, port int) wording.Setting {
 
 // paper gives x what is only said about a device and not set on it.
 func paper(x, y *office.Device) {
-	x.Kind, x.Wording, x.Limits, x.Adjacent, x.Console = y.Kind, y.Wording, y.Limits, y.Adjacent, y.Console
+	x.Kind, x.Wording, x.Limits, x.Adjacent, x.Console, x.Factory = y.Kind, y.Wording, y.Limits, y.Adjacent, y.Console, y.Factory
 	for i := 0; i < x.Front() && i < y.Front(); i++ {
 		x.Ports[i].Speed, x.Ports[i].Inside = y.Ports[i].Speed, y.Ports[i].Inside
 	}
@@ -353,6 +353,9 @@ func boxed(n *span.Net, i int) *office.Device {
 	}
 	if x.Manage != nil {
 		x.Manage = &office.Manage{VID: office.DefaultVID}
+		if f := x.Factory; f != nil {
+			x.Manage = &office.Manage{VID: f.VID, Addr: f.Prefix.Addr(), Bits: f.Prefix.Bits()}
+		}
 	}
 	x.Seal()
 	alone := span.Compile(&office.Office{VLANs: n.Office.VLANs, Devices: []*office.Device{x}})
@@ -366,7 +369,7 @@ func boxed(n *span.Net, i int) *office.Device {
 	for p := range y.Ports {
 		shape := state.Ports[p].Shape()
 		y.Ports[p].Shape = &shape
-		open = open || shape.Of(office.DefaultVID) == office.Untagged
+		open = open || y.Manage != nil && shape.Of(y.Manage.VID) == office.Untagged
 	}
 	if !open { // nothing of it answers before it is set
 		y.Manage = nil
@@ -430,7 +433,7 @@ func (p *problem) findTasks() {
 		}
 		p.structure(i, a, b)
 		p.routing(i, a, b)
-		if p.plan.at[i] >= 0 && !sameManage(a.Manage, b.Manage) {
+		if p.plan.at[i] >= 0 && !sameManage(a.Manage, b.Manage) && (managedBy(b) == nil || hasAddress(a, managedBy(b))) {
 			p.manages(i, a, b)
 		}
 	}
@@ -478,25 +481,38 @@ func sameManage(a, b *office.Manage) bool {
 	return a == b || a != nil && b != nil && *a == *b
 }
 
-func (p *problem) manages(i int, a, b *office.Device) {
-	line := func(m *office.Manage) string {
-		switch {
-		case m == nil:
-			return "-" + a.Name + " manage"
-		case m.Addr.IsValid():
-			return fmt.Sprintf("%s manage %d %s", a.Name, m.VID, m.Addr)
-		}
-		return fmt.Sprintf("%s manage %d", a.Name, m.VID)
+// managedBy is the address of a device that is its management too, nil where that is a
+// host of its own: one thing, and one step.
+func managedBy(d *office.Device) *office.Address {
+	if d.Manage == nil || !d.Manage.Addr.IsValid() {
+		return nil
 	}
+	if a := d.Own(d.Manage.Addr); a != nil && a.VID == d.Manage.VID {
+		return a
+	}
+	return nil
+}
+
+// hasAddress says whether a device has an address, whatever else is said of it.
+func hasAddress(d *office.Device, a *office.Address) bool {
+	return slices.ContainsFunc(d.Addresses, func(b office.Address) bool { return b.VID == a.VID && b.Prefix == a.Prefix })
+}
+
+// manageLine says on the line where a device is managed.
+func manageLine(d *office.Device, m *office.Manage) string {
+	if m == nil {
+		return "-" + d.Name + " manage"
+	}
+	return d.Name + " " + notation.ManageText(m)
+}
+
+func (p *problem) manages(i int, a, b *office.Device) {
 	text := "Management is not said to be anywhere any more"
-	if m := b.Manage; m != nil {
-		text = "Management in VLAN " + p.plan.n.Name(m.VID)
-		if m.Addr.IsValid() {
-			text += ", address " + m.Addr.String()
-		}
+	if b.Manage != nil {
+		text = wording.ManagedIn(p.plan.n, b.Manage).Text
 	}
 	to := b.Manage
-	t := p.add(&task{dev: i, kind: Manage, page: "Management", text: text, lines: []string{line(b.Manage)}, back: []string{line(a.Manage)}, manage: true, to: to, risky: true})
+	t := p.add(&task{dev: i, kind: Manage, page: "Management", text: text, lines: []string{manageLine(a, b.Manage)}, back: []string{manageLine(a, a.Manage)}, manage: true, to: to, risky: true})
 	// Management stands behind the device's processor port, where it has one: both
 	// move as one.
 	behind := map[string]*office.Shape{}
@@ -658,6 +674,11 @@ func (p *problem) routing(i int, a, b *office.Device) {
 		if was != nil {
 			t.lines, t.back = []string{minus(x), plus(x)}, []string{minus(x), plus(*was)}
 		}
+		own := managedBy(b)
+		if own != nil && own.VID == x.VID && own.Prefix == x.Prefix && was == nil && !sameManage(a.Manage, b.Manage) {
+			t.kind, t.manage, t.to, t.risky = Manage, true, b.Manage, true
+			t.text += "; it is managed there"
+		}
 		// One number for another: no device has one subnet in two VLANs.
 		if old := p.numbers.before(x.VID); was == nil && old != 0 {
 			for k := range a.Addresses {
@@ -668,7 +689,13 @@ func (p *problem) routing(i int, a, b *office.Device) {
 				}
 			}
 		}
+		if t.manage {
+			t.lines, t.back = append(t.lines, manageLine(a, b.Manage)), append(t.back, manageLine(a, a.Manage))
+		}
 		t.device = func(d *office.Device) {
+			if t.manage {
+				d.Manage = t.to
+			}
 			if was != nil {
 				if have := find(d.Addresses, *was); have != nil {
 					*have = x

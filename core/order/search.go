@@ -429,9 +429,9 @@ func (n *node) walk(at spot, to int) *node {
 			text = fmt.Sprintf("Go to %s and set it where it stands", d.Name)
 		}
 	case at.dev == w.at.dev && at.port == w.at.port && !w.at.console:
-		text = fmt.Sprintf("The laptop stays at %s %s and takes an address in VLAN %s", d.Name, at.port, w.n.Name(at.vid))
+		text = fmt.Sprintf("The laptop stays at %s %s and takes an address in VLAN %s%s", d.Name, at.port, w.n.Name(at.vid), w.address(at, to))
 	default:
-		text = fmt.Sprintf("Plug the laptop into %s %s (VLAN %s)", d.Name, at.port, w.n.Name(at.vid))
+		text = fmt.Sprintf("Plug the laptop into %s %s (VLAN %s)%s", d.Name, at.port, w.n.Name(at.vid), w.address(at, to))
 	}
 	for _, t := range w.p.tasks {
 		if t.box && t.dev == at.dev && !w.tasks[t.at] {

@@ -32,7 +32,7 @@ func (x *Management) Stops(v office.VID, here []span.Place, at netip.Addr, dev i
 		return &Stop{Device: d.Name, Reason: NoHost, Text: d.Name + " is managed nowhere", rule: -1}
 	}
 	joined := x.hearing.Both(here, reach.Management(x.net, dev))
-	if joined && ownAddress(d, d.Manage.Addr) == nil {
+	if joined && d.Own(d.Manage.Addr) == nil {
 		return nil
 	}
 	if !joined && x.routed == nil && !x.net.Gateways().First(v).Is() && len(x.net.Office.Devices[dev].Addresses) == 0 {
@@ -109,7 +109,7 @@ func (m *Map) tells(p *Part, d *office.Device) {
 // it was told does not stand in the way: it has no default gateway, or one that is none.
 func (x *Management) Alone(dev int) string {
 	d := x.net.Office.Devices[dev]
-	if d.Manage == nil || !d.Manage.Addr.IsValid() || ownAddress(d, d.Manage.Addr) != nil || !d.Manage.Alone && !d.Manage.Via.IsValid() {
+	if d.Manage == nil || !d.Manage.Addr.IsValid() || d.Own(d.Manage.Addr) != nil || !d.Manage.Alone && !d.Manage.Via.IsValid() {
 		return ""
 	}
 	p := &Part{net: d.Manage.Net(x.net.Office.VLAN(d.Manage.VID))}
@@ -121,14 +121,4 @@ func (x *Management) Alone(dev int) string {
 		return fmt.Sprintf("the default gateway of %s, %s, is %s, which does not route", d.Name, d.Manage.Via, g.r.d.Name)
 	}
 	return ""
-}
-
-// ownAddress is the address of a device that has a number, nil for none.
-func ownAddress(d *office.Device, a netip.Addr) *office.Address {
-	for i := range d.Addresses {
-		if d.Addresses[i].Prefix.Addr() == a {
-			return &d.Addresses[i]
-		}
-	}
-	return nil
 }

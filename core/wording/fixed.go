@@ -40,13 +40,9 @@ func Fixed(device *Device) []Table {
 			addresses.Rows = append(addresses.Rows, []string{fmt.Sprint(a.VID), nameOnly(device, a.VID), a.Prefix.String(), a.On, handout(a), a.Zone})
 		}
 	}
-	manage := Table{Title: "Management", Head: []string{"VLAN", "Name", "Address"}}
+	manage := Table{Title: "Management", Head: []string{"VLAN", "Name", "Address", "Default gateway"}}
 	if m := device.Manage; m != nil {
-		at := ""
-		if m.Addr.IsValid() {
-			at = m.Addr.String()
-		}
-		manage.Rows = append(manage.Rows, []string{fmt.Sprint(m.VID), nameOnly(device, m.VID), at})
+		manage.Rows = append(manage.Rows, []string{fmt.Sprint(m.VID), nameOnly(device, m.VID), device.managed.Address, device.managed.Gateway})
 	}
 	for _, t := range append([]Table{bundles, speeds, addresses, manage}, policy(device)...) {
 		if t.Rows != nil {
@@ -149,12 +145,8 @@ func FromFactory(device *Device, to State) ([]Step, error) {
 			last = append(last, Step{Op: Fix, Where: t.Title, Text: strings.Join(slices.DeleteFunc(slices.Clone(r), func(s string) bool { return s == "" }), ", ")})
 		}
 	}
-	if m := device.Manage; m != nil && (m.VID != office.DefaultVID || m.Addr.IsValid()) {
-		text := "Management in VLAN " + device.name(m.VID)
-		if m.Addr.IsValid() {
-			text += ", address " + m.Addr.String()
-		}
-		last = append(last, Step{Op: Fix, Where: "Management", Text: text + ": go there from a port of that VLAN, and take the old address and VLAN away only when it answers"})
+	if m := device.Manage; m != nil && (m.VID != office.DefaultVID || m.Addr.IsValid()) && device.Own(m.Addr) == nil { // one of its own addresses is the step already
+		last = append(last, Step{Op: Fix, Where: "Management", Text: device.managed.Text + ": go there from a port of that VLAN, and take the old address and VLAN away only when it answers"})
 	}
 	steps, err := Steps(device, Factory(device), to)
 	save := Step{Op: Save, Where: "Device", Text: "Save, so that it stays after a power cut"}

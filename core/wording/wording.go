@@ -126,9 +126,10 @@ func (s State) Equal(t State) bool {
 // Device is a device with its wording.
 type Device struct {
 	*office.Device
-	name   func(office.VID) string
-	kind   *kind
-	effort *effort.Effort
+	name    func(office.VID) string
+	kind    *kind
+	effort  *effort.Effort
+	managed Managed
 }
 
 // kind is one wording.
@@ -157,7 +158,7 @@ func For(n *span.Net, i int) *Device {
 	if k == nil {
 		k = &plain
 	}
-	return &Device{device, n.Name, k, n.Effort()}
+	return &Device{device, n.Name, k, n.Effort(), ManagedIn(n, device.Manage)}
 }
 
 // WordingName is the name of a device's wording, "plain" where it says none.

@@ -3699,6 +3699,8 @@ export interface components {
             between?: components["schemas"]["OfficeAction"];
             /** @description it is set at its console, too, by who stands at it */
             console?: boolean;
+            /** @description where it answers as it comes out of its box, in notation: 192.168.1.1/24 in 1 */
+            factory?: string;
             /** @description what is noted of it, by its words */
             facts?: {
                 [key: string]: string;
@@ -3710,6 +3712,8 @@ export interface components {
             /** @description as in notation: vlans 64 rows 16 */
             limits?: string;
             manage?: string;
+            /** @description in notation: 190 10.61.190.2/24 via 10.61.190.1 */
+            manageText?: string;
             manageVid?: number;
             name: string;
             /** @description what is done where no rule fits, in words, of a device that routes */
@@ -5115,7 +5119,7 @@ export interface components {
             vid?: number | null;
         };
         /** @enum {string} */
-        FindingCode: "not-carried" | "untagged-mismatch" | "one-way" | "split" | "merged" | "pvid-not-member" | "plug-unserved" | "tag-into-unaware" | "bundle-one-sided" | "bundle-crossed" | "bundle-uneven" | "bundle-mode" | "bundle-gap" | "management-cut" | "limit-passed" | "unsayable" | "address-outside" | "subnet-overlap" | "handout-outside" | "gateway-twice" | "handout-twice" | "subnet-differs" | "route-nowhere" | "route-loop" | "way-back" | "must-fails" | "never-fails" | "plug-in-other" | "plug-test" | "loop" | "pvid-differs" | "many-untagged" | "open-edge" | "unregistered" | "no-gateway" | "management-shared" | "needed-differs" | "way-back-differs" | "rule-one-way" | "gateway-unclear" | "outside-open" | "handout-open" | "cable-differs" | "carries-unneeded" | "left-in-default" | "unused" | "rule-unused" | "exception-equal" | "exception-unexplained" | "number-habit" | "plug-elsewhere";
+        FindingCode: "not-carried" | "untagged-mismatch" | "one-way" | "split" | "merged" | "pvid-not-member" | "plug-unserved" | "tag-into-unaware" | "bundle-one-sided" | "bundle-crossed" | "bundle-uneven" | "bundle-mode" | "bundle-gap" | "management-cut" | "limit-passed" | "unsayable" | "address-outside" | "plug-address" | "subnet-overlap" | "handout-outside" | "gateway-twice" | "handout-twice" | "subnet-differs" | "route-nowhere" | "route-loop" | "way-back" | "must-fails" | "never-fails" | "plug-in-other" | "plug-test" | "loop" | "pvid-differs" | "many-untagged" | "open-edge" | "unregistered" | "no-gateway" | "management-shared" | "management-alone" | "needed-differs" | "way-back-differs" | "rule-one-way" | "gateway-unclear" | "no-outside" | "outside-open" | "handout-open" | "cable-differs" | "carries-unneeded" | "left-in-default" | "unused" | "rule-unused" | "exception-equal" | "exception-unexplained" | "number-habit" | "plug-elsewhere";
         /** @enum {string} */
         HistoryTurn: "edit" | "undo" | "redo";
         /** @enum {string} */

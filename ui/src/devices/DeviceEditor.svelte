@@ -15,7 +15,6 @@
   let more = $state("");
   let problem = $state("");
   const n = $derived(device.name);
-  const manage = $derived([device.manageVid, device.manage?.split(" ").at(-1)].filter((x) => x && /[\d:]/.test(String(x))).join(" "));
 
   const say = async (...lines: string[]) => (problem = await office.tryLines(lines)) === "";
   const went = (name: string) => place.go(place.href("devices", { device: name }), true);
@@ -56,9 +55,19 @@
   <label
     >Managed in <input
       class="field mono"
-      value={manage}
-      placeholder="190 10.61.190.4"
+      value={device.manageText ?? ""}
+      placeholder="190 10.61.190.4/24 via 10.61.190.1"
+      title="VLAN, address with prefix length, and the default gateway it was told (via none: it has none). What is not said is the VLAN's."
       onchange={(e) => say(e.currentTarget.value.trim() ? `${n} manage ${e.currentTarget.value}` : `-${n} manage`)}
+    /></label
+  >
+  <label
+    >Fresh at <input
+      class="field mono"
+      value={device.factory ?? ""}
+      placeholder="192.168.1.1/24 in 1"
+      title="Where it answers as it comes out of its box: orders begin there"
+      onchange={(e) => say(e.currentTarget.value.trim() ? `${n} factory ${e.currentTarget.value}` : `-${n} factory`)}
     /></label
   >
   <label
