@@ -20,6 +20,7 @@ type Order struct {
 	Walks       int          `json:"walks" required:"true" description:"how often the laptop is plugged in elsewhere"`
 	Told        string       `json:"told" required:"true" description:"what it comes to, in words"`
 	Lent        []string     `json:"lent,omitempty" description:"ports that the laptop needs meanwhile"`
+	Left        []string     `json:"left,omitempty" description:"what stays as it is, as it was not chosen or nobody reaches it"`
 	Leaves      []string     `json:"leaves,omitempty" description:"what the plan itself takes from who has it today, for good: no order can help that"`
 	Paper       []string     `json:"paper,omitempty" description:"statements of what differs and is nothing to do, where there are no steps"`
 }
@@ -63,7 +64,7 @@ type Joined struct {
 func OrderOf(o *order.Order) *Order {
 	out := &Order{
 		Visits: []OrderVisit{}, Steps: []OrderStep{}, Leaks: o.Leaks, Blind: o.Price.Blind, Interrupted: o.Price.Interrupted,
-		Walks: o.Price.Walks, Told: o.Summary(), Paper: o.Paper, Leaves: o.Leaves,
+		Walks: o.Price.Walks, Told: o.Summary(), Paper: o.Paper, Left: o.Left, Leaves: o.Leaves,
 	}
 	for _, r := range o.Lent {
 		out.Lent = append(out.Lent, r.String())
@@ -105,6 +106,8 @@ type OrderRequest struct {
 	From     string   `json:"from" required:"true" enum:"found,revision,factory,here,back" description:"what devices are set to: as found, as at a revision, some new from the factory, where the last order stands; or back from there to its beginning"`
 	Revision int64    `json:"revision,omitempty" description:"for revision"`
 	Devices  []string `json:"devices,omitempty" description:"for factory: those that are new" maxItems:"200"`
+	New      []string `json:"new,omitempty" description:"devices that new ones of the same name take the place of" maxItems:"200"`
+	Only     []string `json:"only,omitempty" description:"the devices that are set; all others stay as they are" maxItems:"1000"`
 }
 
 // OrderView is an order with what is done of it.

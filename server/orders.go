@@ -149,7 +149,7 @@ func (s *Server) orderMake(c fiber.Ctx) error {
 		return &history.Conflict{Text: order.ErrStopped.Error()}
 	}
 	defer s.turns.give()
-	err = addOrder(ctx, s.store, r.id, kept, was, plan, order.Options{Stop: func() bool { return work.ctx.Err() != nil }, Progress: work.far, Most: mostOrderTries})
+	err = addOrder(ctx, s.store, r.id, kept, was, plan, order.Options{Stop: func() bool { return work.ctx.Err() != nil }, Progress: work.far, Most: mostOrderTries, New: q.New, Only: q.Only})
 	var no *order.Impossible
 	switch {
 	case errors.As(err, &no):
@@ -193,7 +193,7 @@ func addOrder(ctx context.Context, st *store.Store, id int64, kept store.Order, 
 	if err != nil {
 		return err
 	}
-	kept.AsIs, kept.Goal = notation.Print(was), notation.Print(plan)
+	kept.AsIs, kept.Goal = notation.Print(was), notation.Print(o.Planned)
 	if kept.Told, err = json.Marshal(api.OrderOf(o)); err != nil {
 		return err
 	}

@@ -1,6 +1,7 @@
 package main
 
 import (
+	"cmp"
 	"errors"
 	"fmt"
 	"io"
@@ -15,6 +16,7 @@ import (
 
 func orderCmd() *cobra.Command {
 	var asJSON bool
+	var opt order.Options
 	cmd := &cobra.Command{
 		Use:   "order AS-IS PLANNED",
 		Short: "The steps from one office to the other that lock nobody out",
@@ -22,6 +24,10 @@ func orderCmd() *cobra.Command {
 over all devices, cables and the administrator's laptop, visit by visit, in an
 order in which nobody is locked out and, where any order allows it, nobody is cut
 off. The laptop stands at the plug that both files call the operator's.
+
+A device that is said to be new comes out of its box, and the old one of that name
+stands beside it until it is taken away. Devices that nobody reaches stay as they
+are, and the order says so; with --only all but those that are named do.
 
 Exit status 0 says that nobody suffers on the way, 1 that somebody is interrupted,
 out of reach or joined for a while, 2 that there is no order, with what stands
@@ -33,7 +39,6 @@ against it.`,
 			if err != nil {
 				return err
 			}
-			opt := order.Options{}
 			if f, ok := cmd.ErrOrStderr().(*os.File); ok && terminal(f) {
 				opt.Progress = progress(f)
 			}
@@ -63,6 +68,8 @@ against it.`,
 		},
 	}
 	cmd.Flags().BoolVar(&asJSON, "json", false, "one JSON document")
+	cmd.Flags().StringArrayVar(&opt.New, "new", nil, "a device that a new one of the same name takes the place of; again for others")
+	cmd.Flags().StringArrayVar(&opt.Only, "only", nil, "a device that is set, all others staying as they are; again for others")
 	return cmd
 }
 
@@ -89,6 +96,9 @@ func printOrder(out io.Writer, o *api.Order) {
 		fmt.Fprintln(out, text)
 	}
 	fmt.Fprintln(out, o.Told)
+	for _, text := range o.Left {
+		fmt.Fprintln(out, text)
+	}
 	for _, line := range o.Paper {
 		fmt.Fprintln(out, "  "+line)
 	}
@@ -97,7 +107,7 @@ func printOrder(out io.Writer, o *api.Order) {
 		if s.Visit != visit {
 			visit = s.Visit
 			v := o.Visits[visit]
-			how := map[order.By]string{order.OverNetwork: "over the network, laptop in " + spaced(v.At), order.AtPort: "laptop in " + spaced(v.At), order.AtConsole: "at its console"}[v.By]
+			how := map[order.By]string{order.OverNetwork: "over the network, laptop in " + spaced(v.At), order.AtPort: "laptop in " + cmp.Or(spaced(v.At), "no port yet"), order.AtConsole: "at its console"}[v.By]
 			if v.By == order.AtPort && !strings.HasPrefix(v.At, v.Device+".") {
 				how = "by hand, laptop in " + spaced(v.At)
 			}

@@ -21,8 +21,30 @@ type terminal struct {
 	wire bridge.Wire
 	vid  office.VID // of the device itself; else the VLAN that it is in, before or after
 	kind int        // those that nobody before, after or now tells apart
+	alt  *terminal  // what is plugged in elsewhere on the way: there it is then
+	task int        // and the task after which it is
 	vlan office.VID // where it is, before, or else after
 	then office.VID // and after, or else before
+}
+
+// moved marks the place of a terminal that was plugged in elsewhere.
+const moved = 1 << 20
+
+// at is a terminal where it is, and its port there, by its place as [terminal.place] gives it.
+func (t *terminal) at(place int32) (*terminal, int) {
+	if place >= moved {
+		return t.alt, int(place) - moved - 1
+	}
+	return t, int(place)
+}
+
+// place is where a terminal is in an office, as a number; tasks that are done say where it
+// is plugged in.
+func (t *terminal) place(n *span.Net, done []bool) int32 {
+	if t.alt != nil && done[t.task] {
+		return int32(moved + 1 + portOf(n, t.alt))
+	}
+	return int32(portOf(n, t))
 }
 
 // vlanOf is a VLAN of a place, 0 for none.
@@ -60,25 +82,32 @@ type judge struct {
 
 // newJudge compares the office before with the one after; both have the same
 // devices in the same order.
-func newJudge(was, plan *origin, lent []loan, renumbered numbers) *judge {
+func newJudge(was, plan *origin, lent []loan, renumbered numbers, moves []plugMove) *judge {
 	j := &judge{places: reach.NewPlaces(), numbers: renumbered}
 	j.find(was, plan)
 	j.terms = slices.DeleteFunc(j.terms, func(t terminal) bool { // nobody but the laptop is there
 		return slices.ContainsFunc(lent, func(l loan) bool { return l.free && l.dev == t.dev && l.port == t.port })
 	})
+	for _, m := range moves {
+		j.terms = append(j.terms, terminal{dev: m.from.dev, port: m.from.port, wire: m.from.wire, alt: &m.to, task: m.task.at})
+	}
 	a, b := reach.In(was.n), reach.In(plan.n)
 	before, after := make([]reach.Stand, len(j.terms)), make([]reach.Stand, len(j.terms))
 	kinds := map[string]int{}
 	var first []int // a terminal of each kind
 	for i := range j.terms {
 		t := &j.terms[i]
-		if was.stands(t) {
+		then := t
+		if t.alt != nil {
+			then = t.alt
+		}
+		if t.alt != nil || was.stands(t) {
 			before[i] = j.stand(was.n, t, portOf(was.n, t))
 		}
-		if plan.stands(t) {
-			after[i] = j.stand(plan.n, t, portOf(plan.n, t))
+		if t.alt != nil || plan.stands(t) {
+			after[i] = j.stand(plan.n, then, portOf(plan.n, then))
 		}
-		v, u := j.numbers.of(inVLAN(was.n, t, &before[i])), inVLAN(plan.n, t, &after[i])
+		v, u := j.numbers.of(inVLAN(was.n, t, &before[i])), inVLAN(plan.n, then, &after[i])
 		t.vlan, t.then = cmp.Or(v, u), cmp.Or(u, v)
 		key := fmt.Sprintf("%p %v %p %v %v / %p %v %p %v %v / %d %d %d", before[i].Sends.Span, before[i].Sends.Node, before[i].Hears.Span, before[i].Hears.Node, append(before[i].More, before[i].Also...), after[i].Sends.Span, after[i].Sends.Node, after[i].Hears.Span, after[i].Hears.Node, after[i].More, t.vid, v, u)
 		k, ok := kinds[key]
@@ -234,27 +263,28 @@ func (j *judge) groups(n *span.Net, at []int32, each func(i, g int)) []group {
 	var last *bridge.Port
 	var lastHub, lastGroup int
 	for i := range j.terms {
-		t := &j.terms[i]
+		t, port := j.terms[i].at(at[i])
+		kind := j.terms[i].kind
 		g := -1
 		var compiled *bridge.Port
 		hub := -1
-		if t.port != "" && at[i] >= 0 {
-			compiled, hub = n.Tables[t.dev].Ports[at[i]], n.Topo.HubOf(t.dev, int(at[i]))
-			if x := i - 1; x >= 0 && compiled == last && hub == lastHub && t.wire == j.terms[x].wire && t.dev == j.terms[x].dev && t.kind == j.terms[x].kind && j.terms[x].port != "" {
+		if t.port != "" && port >= 0 {
+			compiled, hub = n.Tables[t.dev].Ports[port], n.Topo.HubOf(t.dev, port)
+			if x := i - 1; x >= 0 && t.alt == nil && at[i] < moved && at[x] < moved && compiled == last && hub == lastHub && t.wire == j.terms[x].wire && t.dev == j.terms[x].dev && kind == j.terms[x].kind && j.terms[x].port != "" {
 				g = lastGroup
 			}
 		}
 		if g < 0 {
-			s := j.stand(n, t, int(at[i]))
+			s := j.stand(n, t, port)
 			known := false
 			if s.More == nil && s.Also == nil && s.Sends.Node == (span.Node{}) && s.Hears.Node == (span.Node{}) {
-				k := plainKey{t.kind, s.Sends.Span, s.Hears.Span}
+				k := plainKey{kind, s.Sends.Span, s.Hears.Span}
 				if g, known = plain[k]; !known {
 					g = len(out)
 					plain[k] = g
 				}
 			} else {
-				k := groupKey{kind: t.kind, send: s.Sends, hears: s.Hears}
+				k := groupKey{kind: kind, send: s.Sends, hears: s.Hears}
 				for _, p := range slices.Concat(s.More, []span.Place{{}}, s.Also) {
 					id, ok := ids[p]
 					if !ok {
@@ -275,7 +305,7 @@ func (j *judge) groups(n *span.Net, at []int32, each func(i, g int)) []group {
 				}
 			}
 			if !known {
-				out = append(out, group{t.kind, s, 0})
+				out = append(out, group{kind, s, 0})
 			}
 		}
 		out[g].n++

@@ -21,7 +21,11 @@ type writer struct {
 }
 
 func (p *problem) writer() *writer {
-	return &writer{p: p, o: p.was.from.Office, n: p.was.from, plan: p.plan.from.Office}
+	n := p.was.from
+	if p.opening != nil {
+		n = span.Compile(p.original)
+	}
+	return &writer{p: p, o: n.Office, n: n, plan: p.plan.from.Office}
 }
 
 // say takes a line; it is one that the notation reads, or the order is wrong.
@@ -47,6 +51,9 @@ func (w *writer) sayAll(lines *[]string, texts []string) error {
 // open is what the plan says of the register and of devices beside what they are
 // set to: it comes before the first step.
 func (w *writer) open(lines *[]string) error {
+	if err := w.sayAll(lines, w.p.opening); err != nil {
+		return err
+	}
 	if w.plan.Title != w.o.Title {
 		if err := w.say(lines, notation.Thing(office.Title(w.plan.Title))); err != nil {
 			return err

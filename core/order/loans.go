@@ -97,7 +97,7 @@ func (p *problem) lendable(i, q, k int) bool {
 // that is said to be not enough. It says whether there was something to lend.
 func (p *problem) lendAt(i int, more bool) bool {
 	a, b := p.was.n.Office.Devices[i], p.plan.n.Office.Devices[i]
-	if p.words[i] == nil || p.was.at[i] < 0 || p.plan.at[i] < 0 || a.Forwarding == office.Routed || a.Manage == nil || b.Manage == nil || slices.ContainsFunc(p.lent, func(l loan) bool { return l.dev == i && (l.local || !more) }) {
+	if p.words[i] == nil || p.plan.at[i] < 0 || a.Forwarding == office.Routed || a.Manage == nil || b.Manage == nil || slices.ContainsFunc(p.lent, func(l loan) bool { return l.dev == i && (l.local || !more) }) {
 		return false
 	}
 	want := []office.VID{b.Manage.VID, a.Manage.VID}

@@ -22,6 +22,8 @@ type Options struct {
 	Stop     func() bool        // asked often; true stops the search
 	Progress func(done, of int) // how far it is, in differences between the offices
 	Most     int                // steps that are tried before it gives up; 0 for any number
+	New      []string           // devices that new ones of the same name take the place of
+	Only     []string           // devices that are set; none: all
 }
 
 // ErrTooMuch says that the search gave up: there is more to do than it looks at.
@@ -31,11 +33,48 @@ var ErrTooMuch = errors.New("this is more than one order is worked out for: chan
 // order. The error is an [*Impossible] where something stands against one, and
 // [ErrStopped] where it was stopped.
 func Make(was, plan *office.Office, opt Options) (*Order, error) {
-	p, err := newProblem(was, besides(was, plan), renumbered(was, plan))
+	if len(opt.Only) > 0 {
+		cut, left, err := chosen(was, plan, opt.Only)
+		if err != nil {
+			return nil, err
+		}
+		return makeAll(was, cut, opt, left)
+	}
+	o, err := makeAll(was, plan, opt, nil)
+	var no *Impossible
+	if !errors.As(err, &no) || len(no.silent) == 0 {
+		return o, err
+	}
+	// One silent device does not stop the evening for all others.
+	cut, left, err2 := chosen(was, plan, but(was, plan, no.silent))
+	if err2 != nil {
+		return nil, err
+	}
+	var says []string
+	for _, r := range no.Reasons {
+		if slices.Contains(no.silent, r.Device) {
+			says = append(says, r.Text)
+		}
+	}
+	if o, err2 = makeAll(was, cut, opt, append(says, left...)); err2 != nil || len(o.Steps) == 0 {
+		return nil, err
+	}
+	o.Silent = no.silent
+	return o, nil
+}
+
+// makeAll finds the order of all that differs; left is what does not, as somebody chose.
+func makeAll(was, plan *office.Office, opt Options, left []string) (*Order, error) {
+	from, opening, old, err := replaced(was, plan, opt.New)
 	if err != nil {
 		return nil, err
 	}
-	p.final = plan
+	p, err := newProblem(from, besides(from, plan), renumbered(from, plan), opt.New)
+	if err != nil {
+		return nil, err
+	}
+	p.old = old
+	p.final, p.opening, p.original = plan, opening, was
 	if p.stop = opt.Stop; p.stop == nil {
 		p.stop = func() bool { return false }
 	}
@@ -47,13 +86,20 @@ func Make(was, plan *office.Office, opt Options) (*Order, error) {
 	if errors.Is(err, ErrStopped) && opt.Most > 0 && p.tries > opt.Most {
 		return nil, ErrTooMuch
 	}
+	var no *Impossible
+	if errors.As(err, &no) {
+		if silent, some := p.silent(); some {
+			no.silent = silent
+		}
+	}
 	if err != nil {
 		return nil, err
 	}
 	o, err := p.write(p.shorten(n))
 	if err != nil { // an order that cannot be said is none; whoever asked for it is told what stood against it
-		return nil, &Impossible{[]Reason{{"", "A way was found, and it cannot be written down: " + err.Error()}}}
+		return nil, &Impossible{Reasons: []Reason{{"", "A way was found, and it cannot be written down: " + err.Error()}}}
 	}
+	o.Left = left
 	return o, nil
 }
 
@@ -74,7 +120,7 @@ func (p *problem) best() (*node, error) {
 			lent = p.lendAt(i, more) || lent
 		}
 		if lent {
-			p.j = newJudge(p.was, p.plan, p.lent, p.numbers)
+			p.j = newJudge(p.was, p.plan, p.lent, p.numbers, p.moves)
 			n, err = p.along(far)
 		}
 	}
@@ -216,7 +262,7 @@ func (p *problem) progress(w *world) {
 // write tells a way as an order.
 func (p *problem) write(end *node) (*Order, error) {
 	acts := chain(end)
-	out := &Order{Was: p.was.from.Office, Planned: p.final, Price: end.price, Leaves: leaves(p.was.from, p.plan.from)}
+	out := &Order{Was: p.original, Planned: p.final, Price: end.price, Leaves: leaves(p.was.from, p.plan.from)}
 	for _, l := range p.lent {
 		out.Lent = append(out.Lent, office.PortRef{Device: end.w.o.Devices[l.dev].Name, Port: l.port})
 	}
@@ -246,6 +292,9 @@ func (p *problem) write(end *node) (*Order, error) {
 		if i == first {
 			if err := w.open(&st.Lines); err != nil {
 				return nil, err
+			}
+			if p.opening != nil {
+				before = p.was.from
 			}
 		}
 		if says(n) {
@@ -293,6 +342,9 @@ func (p *problem) write(end *node) (*Order, error) {
 // where is where the operator is.
 func (w *world) where() string {
 	d := w.o.Devices[w.at.dev].Name
+	if w.at.away {
+		return "" // nowhere yet
+	}
 	if w.at.console {
 		return d + " console"
 	}

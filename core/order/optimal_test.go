@@ -168,7 +168,7 @@ func TestOptimal(t *testing.T) {
 			t.Logf("pair %d: %s", seed, err)
 			continue
 		}
-		p, err := newProblem(was, plan, nil)
+		p, err := newProblem(was, plan, nil, nil)
 		require.NoError(t, err)
 		p.forget()
 		p.beside = p.neighbours()

@@ -80,6 +80,8 @@ type Order struct {
 	Leaks        int              // pairs of VLANs joined, times steps
 	Lent         []office.PortRef // ports that the laptop needs meanwhile, and that are not set as planned until then
 	Paper        []string         // what differs and is nothing to do, where there are no steps
+	Silent       []string         // devices that nobody reaches, and that therefore stay as they are
+	Left         []string         // what stays as it is, as it was not chosen or nobody reaches it
 	Leaves       []string         // what the plan itself takes from who has it today, for good
 }
 
@@ -111,6 +113,7 @@ type Interrupt struct {
 	VLAN  office.VID
 	Ports []string // ports; a device's name where it is the device itself
 	Until int      // the step that ends it
+	Way   string   // across devices that route: from whom to whom, and what
 }
 
 // Join is two VLANs that meet for a while.

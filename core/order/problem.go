@@ -21,7 +21,10 @@ type Reason struct {
 }
 
 // Impossible says why there is no order.
-type Impossible struct{ Reasons []Reason }
+type Impossible struct {
+	Reasons []Reason
+	silent  []string // devices that nobody reaches, where others have something to do
+}
 
 func (e *Impossible) Error() string {
 	var lines []string
@@ -124,8 +127,14 @@ type problem struct {
 	goals     []wording.State // by device
 	words     []*wording.Device
 	tasks     []*task
-	laptop    office.Plug // the operator's, before
-	home      office.Plug // and after
+	original  *office.Office // as it is, before them
+	moves     []plugMove
+	lines     []lineMove
+	old       map[string]bool // devices that new ones take the place of
+	opening   []string        // statements that come before all others: see [replaced]
+	away      bool            // the operator's laptop is nowhere yet
+	laptop    office.Plug     // the operator's, before
+	home      office.Plug     // and after
 	lent      []loan
 	stuck     []int  // devices that a search could not finish
 	cut       []bool // by device: as planned, nothing reaches its management
@@ -144,7 +153,7 @@ type problem struct {
 }
 
 // newProblem reads the two offices.
-func newProblem(was, plan *office.Office, renumbered numbers) (*problem, error) {
+func newProblem(was, plan *office.Office, renumbered numbers, fresh []string) (*problem, error) {
 	var why []Reason
 	against := func(device, format string, args ...any) {
 		why = append(why, Reason{device, fmt.Sprintf(format, args...)})
@@ -153,21 +162,24 @@ func newProblem(was, plan *office.Office, renumbered numbers) (*problem, error) 
 	for _, side := range []struct {
 		o    *office.Office
 		into *office.Plug
-		says string
-	}{{was, &p.laptop, "As it is"}, {plan, &p.home, "As planned"}} {
+	}{{was, &p.laptop}, {plan, &p.home}} {
 		i := slices.IndexFunc(side.o.Plugs, func(x office.Plug) bool { return x.Operator })
-		if i < 0 {
-			against("", "%s, no plug is the operator's, so nobody knows from where devices are set: say where the laptop is, as in plug rack.22 \"admin laptop\" wants 190 operator.", side.says)
-			continue
+		if i < 0 && side.o == plan {
+			against("", "As planned, no plug is the operator's, so nobody knows from where devices are set: where will you sit? Say it, as in plug rack.22 \"admin laptop\" wants 190 operator.")
 		}
-		*side.into = side.o.Plugs[i]
+		if i < 0 && side.o == was && len(was.Plugs) > 0 { // where nothing is plugged in, nor is the laptop
+			against("", "As it is, no plug is the operator's, so nobody knows from where devices are set: say where the laptop is, as in plug rack.22 \"admin laptop\" wants 190 operator.")
+		}
+		if i >= 0 {
+			*side.into = side.o.Plugs[i]
+		}
 	}
 	for _, x := range was.Devices {
 		if plan.Device(x.Name) != nil {
 			continue
 		}
 		for _, y := range plan.Devices {
-			if was.Device(y.Name) == nil && renamed(was, plan, x, y) {
+			if was.Device(y.Name) == nil && !slices.Contains(fresh, y.Name) && renamed(was, plan, x, y) {
 				against(y.Name, "%s is not planned, and %s is planned and not there, with the same front: if they are one device, call it by one name in both; if it is another, say so by another kind or front.", x.Name, y.Name)
 			}
 		}
@@ -178,11 +190,14 @@ func newProblem(was, plan *office.Office, renumbered numbers) (*problem, error) 
 			continue
 		}
 		if a, b := front(x), front(y); a != b {
-			against(y.Name, "%s has the ports %s as it is and %s as planned: if it is another device, give it another name.", y.Name, a, b)
+			against(y.Name, "%s has the ports %s as it is and %s as planned: if it is another device, give it another name, or say that a new one takes its place (--new %s).", y.Name, a, b, y.Name)
 		}
 	}
 	if why != nil {
-		return nil, &Impossible{why}
+		return nil, &Impossible{Reasons: why}
+	}
+	if p.away = p.laptop.Name == ""; p.away { // nobody has plugged it in yet
+		p.laptop = p.home
 	}
 	for _, x := range Seated(was).Plugs { // where the laptop really is
 		if x.Operator {
@@ -208,11 +223,11 @@ func newProblem(was, plan *office.Office, renumbered numbers) (*problem, error) 
 		}
 	}
 	if why != nil {
-		return nil, &Impossible{why}
+		return nil, &Impossible{Reasons: why}
 	}
 	p.findTasks()
 	p.lend()
-	p.j = newJudge(p.was, p.plan, p.lent, p.numbers)
+	p.j = newJudge(p.was, p.plan, p.lent, p.numbers, p.moves)
 	return p, nil
 }
 
@@ -410,12 +425,13 @@ type task struct {
 	manage bool
 	to     *office.Manage // of management
 	risky  bool
-	zone   string                 // of an address that is given
-	routes bool                   // it is on addresses, lines, routes or rules
-	box    bool                   // the device comes out of its box
-	away   bool                   // the device goes
-	device func(d *office.Device) // for those that change one device
-	at     int                    // its place in problem.tasks
+	zone   string                     // of an address that is given
+	routes bool                       // it is on addresses, lines, routes or rules
+	box    bool                       // the device comes out of its box
+	away   bool                       // the device goes
+	device func(d *office.Device)     // for those that change one device
+	others func(all []*office.Device) // and what that takes from others; of a list that may be changed
+	at     int                        // its place in problem.tasks
 }
 
 func (p *problem) add(t *task) *task {
@@ -438,6 +454,7 @@ func (p *problem) findTasks() {
 		}
 	}
 	p.cables()
+	p.outsideLines()
 	p.ends()
 	for i, d := range p.was.n.Office.Devices {
 		if p.plan.at[i] < 0 {
@@ -466,6 +483,7 @@ func (p *problem) ends() {
 				moved[x.Name] = true
 				t.text = fmt.Sprintf("Move %s from %s to %s", y.Name, portText(x.Port), portText(y.Port))
 				t.lines, t.back = []string{minus(x), notation.Thing(y)}, []string{minus(y), notation.Thing(x)}
+				p.moves = append(p.moves, plugMove{t, p.terminalOf(a, x), p.terminalOf(b, y)})
 			}
 		}
 		p.add(t)
@@ -475,6 +493,103 @@ func (p *problem) ends() {
 			p.add(&task{dev: dev(x), kind: CableStep, page: "Plugs", text: fmt.Sprintf("Unplug %s from %s", x.Name, portText(x.Port)), lines: []string{minus(x)}, back: []string{notation.Thing(x)}})
 		}
 	}
+}
+
+// plugMove is what is plugged in elsewhere on the way.
+type plugMove struct {
+	task     *task
+	from, to terminal
+}
+
+// terminalOf is what is plugged in as somebody who talks.
+func (p *problem) terminalOf(o *office.Office, x office.Plug) terminal {
+	d := o.Device(x.Port.Device)
+	t := terminal{dev: p.was.n.Topo.DeviceIndex(x.Port.Device), port: d.Ports[d.Logical(d.Port(x.Port.Port))].Name, wire: bridge.Untagged}
+	if x.Tagged {
+		t.wire = bridge.Wire(x.Wants)
+	}
+	return t
+}
+
+// routes says whether a cable that is plugged or pulled is at a device that routes, so that
+// what passes between VLANs may change.
+func (p *problem) routes(t *task) bool {
+	for _, c := range slices.Concat(t.plugs, t.pulls) {
+		for _, r := range []office.PortRef{c.A, c.B} {
+			for _, x := range []*origin{p.was, p.plan} {
+				if d := x.n.Office.Device(r.Device); d != nil && d.Routing() {
+					return true
+				}
+			}
+		}
+	}
+	return false
+}
+
+// outsideLines are the lines to the outside, by their names, that come to be at another
+// port: somebody plugs them in there, once it is set for that. A device that goes gives its
+// line up with that.
+func (p *problem) outsideLines() {
+	for i, d := range p.was.n.Office.Devices {
+		for _, l := range d.Outsides {
+			k := slices.IndexFunc(p.plan.n.Office.Devices, func(y *office.Device) bool {
+				return p.plan.from.Office.Device(y.Name) != nil && slices.ContainsFunc(y.Outsides, func(x office.Outside) bool { return x.Name == l.Name })
+			})
+			if k < 0 {
+				continue
+			}
+			y := p.plan.n.Office.Devices[k]
+			to := y.Outsides[slices.IndexFunc(y.Outsides, func(x office.Outside) bool { return x.Name == l.Name })]
+			if k == i && to.On == l.On {
+				continue
+			}
+			t := &task{dev: k, kind: CableStep, page: "Cables", routes: true,
+				text: fmt.Sprintf("Move the line %s: out of %s %s, into %s %s", l.Name, d.Name, l.On, y.Name, to.On)}
+			for _, x := range p.tasks { // the address, the rules and the line itself are there first
+				if x.dev == k && (x.routes || x.box) {
+					t.after = append(t.after, x)
+				}
+			}
+			routes := slices.DeleteFunc(slices.Clone(y.Routes), func(r office.Route) bool { return r.Line != l.Name })
+			t.device = func(x *office.Device) { // from now on it leads out
+				if !slices.Contains(x.Outsides, to) {
+					x.Outsides = append(slices.Clone(x.Outsides), to)
+					x.Routes = append(slices.Clone(x.Routes), routes...)
+				}
+			}
+			t.others = func(all []*office.Device) { all[i] = without(all[i], l.Name) }
+			if p.plan.at[i] < 0 {
+				t.gives(d, l)
+			}
+			p.lines = append(p.lines, lineMove{k, l.Name})
+			p.add(t)
+		}
+	}
+}
+
+// without is a device without a line to the outside and the routes by it.
+func without(d *office.Device, line string) *office.Device {
+	x := d.Clone()
+	x.Outsides = slices.DeleteFunc(slices.Clone(x.Outsides), func(y office.Outside) bool { return y.Name == line })
+	x.Routes = slices.DeleteFunc(slices.Clone(x.Routes), func(r office.Route) bool { return r.Line == line })
+	return x.Seal()
+}
+
+// lineMove is a line to the outside that is plugged into another device.
+type lineMove struct {
+	to   int
+	name string
+}
+
+// gives says that a device that goes has a line no more, nor the routes by it.
+func (t *task) gives(d *office.Device, l office.Outside) {
+	for _, r := range d.Routes {
+		if r.Line == l.Name {
+			t.lines = append(t.lines, fmt.Sprintf("-%s route %s", d.Name, r))
+		}
+	}
+	t.lines = append(t.lines, fmt.Sprintf("-%s outside %s", d.Name, l.Name))
+	t.back = append(t.back, d.Name+" "+notation.OutsideText(l))
 }
 
 func sameManage(a, b *office.Manage) bool {
@@ -535,11 +650,7 @@ func (p *problem) manages(i int, a, b *office.Device) {
 // unpack is the first act on a new device; it stands for the device's statement.
 func (p *problem) unpack(i int) {
 	d := p.was.n.Office.Devices[i]
-	lines := strings.Split(notation.Thing(d), "\n")
-	for k := range lines[1:] {
-		lines[k+1] = d.Name + " " + strings.TrimSpace(lines[k+1])
-	}
-	p.add(&task{dev: i, kind: CableStep, page: "Box", text: fmt.Sprintf("Unpack %s and power it; nothing is plugged into it yet", d.Name), lines: lines, back: []string{"-device " + d.Name}, box: true})
+	p.add(&task{dev: i, kind: CableStep, page: "Box", text: fmt.Sprintf("Unpack %s and power it; nothing is plugged into it yet", d.Name), lines: deviceLines(d), back: []string{"-device " + d.Name}, box: true})
 }
 
 // structure is bundles, inner ports and the way to forward.
@@ -751,10 +862,32 @@ func (p *problem) policy(i int, a, b *office.Device) *task {
 		return nil
 	}
 	y := b
-	return &task{dev: i, kind: Set, routes: true, page: strings.Join(pages, ", "), text: strings.Join(pages, ", ") + " as planned", lines: lines, back: back, risky: true,
+	return &task{dev: i, kind: Set, routes: true, page: strings.Join(pages, ", "), text: strings.Join(pages, ", ") + ": " + typed(b.Name, lines), lines: lines, back: back, risky: true,
 		device: func(d *office.Device) {
 			d.Outsides, d.Routes, d.NoRouting, d.State, d.Between, d.Within, d.Rules = y.Outsides, y.Routes, y.NoRouting, y.State, y.Between, y.Within, y.Rules
+			for _, m := range p.lines { // which is plugged in elsewhere still
+				if m.to == i {
+					left := without(d, m.name)
+					d.Outsides, d.Routes = left.Outsides, left.Routes
+				}
+			}
 		}}
+}
+
+// typed is what statements about a device have somebody type, in words: without the
+// device's name, what goes first.
+//
+//	-gate rule 3, gate rule 1 allow any to outside    take away rule 3; rule 1 allow any to outside
+func typed(device string, lines []string) string {
+	words := make([]string, len(lines))
+	for i, line := range lines {
+		if gone, ok := strings.CutPrefix(line, "-"+device+" "); ok {
+			words[i] = "take away " + gone
+		} else {
+			words[i] = strings.TrimPrefix(line, device+" ")
+		}
+	}
+	return strings.Join(words, "; ")
 }
 
 // cables are those to plug, to pull, and to move, which is both with one end.

@@ -105,12 +105,16 @@ func (p *problem) route(out *Order, acts []*node) {
 			until = min(until, len(acts)-1)
 			st := &out.Steps[i]
 			if b.leak {
-				st.Joins = append(st.Joins, Join{[2]office.VID{min(b.from, b.to), max(b.from, b.to)}, until})
+				pair := [2]office.VID{min(b.from, b.to), max(b.from, b.to)}
+				if k := slices.IndexFunc(st.Joins, func(x Join) bool { return x.VLANs == pair }); k >= 0 { // there and back are one
+					st.Joins[k].Until = max(st.Joins[k].Until, until)
+				} else {
+					st.Joins = append(st.Joins, Join{pair, until})
+				}
 				st.Told = append(st.Told, fmt.Sprintf("LEAK until step %d: %s passes.", until+1, b.text))
 				continue
 			}
-			st.Interrupts = append(st.Interrupts, Interrupt{b.from, []string{st.Device}, until})
-			st.Told = append(st.Told, fmt.Sprintf("Interrupted until step %d: %s.", until+1, b.text))
+			st.Interrupts = append(st.Interrupts, Interrupt{b.from, []string{st.Device}, until, b.text})
 		}
 	}
 }

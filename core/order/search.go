@@ -428,7 +428,7 @@ func (n *node) walk(at spot, to int) *node {
 		if !d.Console {
 			text = fmt.Sprintf("Go to %s and set it where it stands", d.Name)
 		}
-	case at.dev == w.at.dev && at.port == w.at.port && !w.at.console:
+	case at.dev == w.at.dev && at.port == w.at.port && !w.at.console && !w.at.away:
 		text = fmt.Sprintf("The laptop stays at %s %s and takes an address in VLAN %s%s", d.Name, at.port, w.n.Name(at.vid), w.address(at, to))
 	default:
 		text = fmt.Sprintf("Plug the laptop into %s %s (VLAN %s)%s", d.Name, at.port, w.n.Name(at.vid), w.address(at, to))
@@ -785,7 +785,7 @@ func (p *problem) against(n *node) error {
 	if why == nil {
 		why = []Reason{{"", "No way was found on."}}
 	}
-	return &Impossible{why}
+	return &Impossible{Reasons: why}
 }
 
 // halts says why no step on a device leads on: it accepts none; or those that it accepts

@@ -108,6 +108,9 @@ func some(list []string, most int) string {
 
 // Say is what an interruption means, in a sentence; the steps are counted from 1.
 func (x Interrupt) Say(name func(office.VID) string) string {
+	if x.Way != "" {
+		return fmt.Sprintf("Interrupted until step %d: %s.", x.Until+1, x.Way)
+	}
 	ports := make([]string, len(x.Ports))
 	for i, p := range x.Ports {
 		ports[i] = strings.Replace(p, ".", " ", 1)
@@ -148,6 +151,9 @@ func (o *Order) Summary() string {
 	if o.Price.Blind > 0 {
 		harm = append(harm, "a device is out of reach for a while")
 	}
+	if n := len(o.Silent); n > 0 {
+		text += fmt.Sprintf("; %s out of reach and left as it is", count(n, "device"))
+	}
 	if o.Price.Interrupted > 0 {
 		harm = append(harm, "somebody is cut off for a while")
 	}
@@ -162,5 +168,5 @@ func (o *Order) Summary() string {
 
 // Safe says whether nobody suffers on the way.
 func (o *Order) Safe() bool {
-	return o.Leaks == 0 && o.Price.Rings == 0 && o.Price.Blind == 0 && o.Price.Interrupted == 0
+	return len(o.Silent) == 0 && o.Leaks == 0 && o.Price.Rings == 0 && o.Price.Blind == 0 && o.Price.Interrupted == 0
 }

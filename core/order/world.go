@@ -21,6 +21,7 @@ type spot struct {
 	vid     office.VID
 	tagged  bool
 	console bool
+	away    bool // he has not plugged it in yet
 }
 
 // world is the office at one point of an order. It is not changed once made.
@@ -61,7 +62,7 @@ func (p *problem) start() *world {
 	for i := range w.left {
 		w.count(i)
 	}
-	w.at = spot{dev: n.Topo.DeviceIndex(p.laptop.Port.Device), port: p.laptop.Port.Port, vid: p.laptop.Wants, tagged: p.laptop.Tagged}
+	w.at = spot{dev: n.Topo.DeviceIndex(p.laptop.Port.Device), port: p.laptop.Port.Port, vid: p.laptop.Wants, tagged: p.laptop.Tagged, away: p.away}
 	w.settle()
 	return w
 }
@@ -70,7 +71,7 @@ func (p *problem) start() *world {
 func (w *world) settle() {
 	w.ports = make([]int32, len(w.p.j.terms))
 	for i := range w.p.j.terms {
-		w.ports[i] = int32(portOf(w.n, &w.p.j.terms[i]))
+		w.ports[i] = w.p.j.terms[i].place(w.n, w.tasks)
 	}
 	w.judge()
 }
@@ -137,7 +138,7 @@ func (w *world) done() bool {
 
 func (w *world) atHome() bool {
 	h := w.p.home
-	return !w.at.console && w.o.Devices[w.at.dev].Name == h.Port.Device && w.at.port == h.Port.Port && w.at.vid == h.Wants && w.at.tagged == h.Tagged
+	return !w.at.console && !w.at.away && w.o.Devices[w.at.dev].Name == h.Port.Device && w.at.port == h.Port.Port && w.at.vid == h.Wants && w.at.tagged == h.Tagged
 }
 
 // remaining is how far the office is from the plan: settings of ports, and tasks;
@@ -258,7 +259,7 @@ func (w *world) rest(h *hash) {
 	for _, t := range w.tasks {
 		h.put(b2u(t))
 	}
-	h.put(uint64(w.at.dev)<<32 | uint64(w.at.vid)<<2 | b2u(w.at.console)<<1 | b2u(w.at.tagged))
+	h.put(uint64(w.at.dev)<<32 | uint64(w.at.vid)<<3 | b2u(w.at.away)<<2 | b2u(w.at.console)<<1 | b2u(w.at.tagged))
 	for _, c := range []byte(w.at.port) {
 		h.put(uint64(c))
 	}
@@ -356,7 +357,7 @@ func (w *world) set(i int, next *wording.State) *world {
 // follow gives the laptop an address where its port is, if a device that it is
 // plugged into was set.
 func (c *world) follow(i int) {
-	if c.at.console || c.at.dev != i || c.at.tagged {
+	if c.at.console || c.at.away || c.at.dev != i || c.at.tagged {
 		return
 	}
 	d := c.o.Devices[i]
@@ -375,7 +376,7 @@ func (c *world) follow(i int) {
 
 // plug is the laptop's, where it is now; false at a console.
 func (w *world) plug() (x office.Plug, ok bool) {
-	if w.at.console {
+	if w.at.console || w.at.away {
 		return x, false
 	}
 	if w.atHome() {
@@ -417,9 +418,12 @@ func (w *world) carry(t *task) *world {
 		o := *w.o
 		o.Devices = slices.Clone(w.o.Devices)
 		o.Devices[t.dev] = d
+		if t.others != nil {
+			t.others(o.Devices)
+		}
 		c.o = &o
 		c.n = w.n.Update(&o)
-		c.dirty[t.dev] = true
+		c.dirty[t.dev] = c.dirty[t.dev] || t.kind != CableStep
 		c.risky[t.dev] = c.risky[t.dev] || t.risky
 		if t.inner && w.p.words[t.dev] != nil {
 			s := wording.State{Ports: make([]wording.Setting, len(d.Ports))}
@@ -446,6 +450,7 @@ func (w *world) carry(t *task) *world {
 			}
 		}
 		o.Cables = append(o.Cables, t.plugs...)
+		w.p.unplugged(&o)
 		c.o = &o
 		c.n = w.n.Update(&o)
 	}
@@ -453,11 +458,28 @@ func (w *world) carry(t *task) *world {
 	if t.manage && w.p.cut[t.dev] {
 		c.dirty[t.dev] = false // nobody can save it
 	}
-	if t.routes {
+	if t.routes || len(t.plugs)+len(t.pulls) > 0 && w.p.routes(t) {
 		c.breaks = w.p.across.look(c.n)
 	}
 	c.settle()
 	return c
+}
+
+// unplugged has a device that another one takes the place of be at no address any more once
+// it has no cable: the same addresses are the new one's.
+func (p *problem) unplugged(o *office.Office) {
+	if len(p.old) == 0 {
+		return
+	}
+	o.Devices = slices.Clone(o.Devices)
+	for i, d := range o.Devices {
+		cabled := slices.ContainsFunc(o.Cables, func(c office.Cable) bool { return c.A.Device == d.Name || c.B.Device == d.Name })
+		if p.old[d.Name] && !cabled && len(d.Addresses)+len(d.Outsides) > 0 {
+			x := d.Clone()
+			x.Addresses, x.Outsides, x.Routes, x.Rules = nil, nil, nil, nil
+			o.Devices[i] = x.Seal()
+		}
+	}
 }
 
 // reaches says whether the operator reaches a device's management as things are,
@@ -472,7 +494,10 @@ func (w *world) reaches(i int) bool {
 }
 
 func (w *world) reachable(i int) bool {
-	if w.at.console {
+	switch {
+	case w.at.away:
+		return false
+	case w.at.console:
 		return w.at.dev == i
 	}
 	d := w.o.Devices[i]
@@ -508,7 +533,7 @@ func (w *world) by(i int) By {
 	switch {
 	case w.at.console:
 		return AtConsole
-	case w.at.dev == i:
+	case w.at.dev == i || w.at.away:
 		return AtPort
 	}
 	return OverNetwork
@@ -526,7 +551,7 @@ func (w *world) console(i int) bool {
 // it say the VLAN otherwise than the other: that is seen without working anything
 // out.
 func (w *world) severs(i int, next *wording.State) bool {
-	if w.at.console {
+	if w.at.console || w.at.away {
 		return false
 	}
 	v := w.at.vid
