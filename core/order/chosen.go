@@ -239,9 +239,9 @@ func replaced(was, plan *office.Office, names []string) (out *office.Office, lin
 		if old == nil || plan.Device(name) == nil {
 			return nil, nil, nil, &Impossible{Reasons: []Reason{{name, fmt.Sprintf("%s is not there both as it is and as planned, so no new one can take its place.", name)}}}
 		}
-		next := name + "-old"
+		next := oldName(name)
 		for k := 2; out.Device(next) != nil || plan.Device(next) != nil; k++ {
-			next = fmt.Sprintf("%s-old-%d", name, k)
+			next = fmt.Sprintf("%s-%d", oldName(name), k)
 		}
 		refs := office.Refs{Device: func(x string) string {
 			if x == name {
@@ -282,6 +282,9 @@ func replaced(was, plan *office.Office, names []string) (out *office.Office, lin
 	}
 	return out, lines, olds, nil
 }
+
+// oldName is what a device is called that another one takes the place of.
+func oldName(name string) string { return name + "-old" }
 
 // deviceLines says a device on the line, statement by statement.
 func deviceLines(d *office.Device) []string {

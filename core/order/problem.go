@@ -179,7 +179,7 @@ func newProblem(was, plan *office.Office, renumbered numbers, fresh []string) (*
 			continue
 		}
 		for _, y := range plan.Devices {
-			if was.Device(y.Name) == nil && !slices.Contains(fresh, y.Name) && renamed(was, plan, x, y) {
+			if was.Device(y.Name) == nil && !slices.Contains(fresh, y.Name) && !strings.HasPrefix(x.Name, oldName(y.Name)) && renamed(was, plan, x, y) {
 				against(y.Name, "%s is not planned, and %s is planned and not there, with the same front: if they are one device, call it by one name in both; if it is another, say so by another kind or front.", x.Name, y.Name)
 			}
 		}

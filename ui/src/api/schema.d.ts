@@ -4193,6 +4193,8 @@ export interface components {
             leaks: number;
             /** @description what the plan itself takes from who has it today, for good: no order can help that */
             leaves?: string[];
+            /** @description what stays as it is, as it was not chosen or nobody reaches it */
+            left?: string[];
             /** @description ports that the laptop needs meanwhile */
             lent?: string[];
             /** @description always 0: an order that locks somebody out is none */
@@ -4220,6 +4222,10 @@ export interface components {
              * @enum {string}
              */
             from: "found" | "revision" | "factory" | "here" | "back";
+            /** @description devices that new ones of the same name take the place of */
+            new?: string[];
+            /** @description the devices that are set; all others stay as they are */
+            only?: string[];
             /**
              * Format: int64
              * @description for revision

@@ -22,6 +22,7 @@ it("makes statements of three answers: subnets that show the VID, a gateway in e
     "gate lan1: 90 [needed]",
     "gate address 10 10.0.10.1/24 on lan1",
     "gate address 90 10.0.90.1/24 on lan1",
+    "gate outside internet on wan",
     "add rack switch, 24 ports, by VLAN",
     "rack last: 90 [needed]",
     "cable gate.lan1 rack.last",

@@ -67,6 +67,8 @@ export function statements(s: Start): { text: string; lines: string[] } {
     const tagged = vlans.filter((v) => !v.local && v !== manage).map((v) => v.vid);
     if (tagged.length) lines.push(`${s.gateway} ${s.on}: ${manage ? `${manage.vid} ` : ""}[needed]`);
     for (const v of nets) lines.push(`${s.gateway} address ${v.vid} ${subnet(v.vid).replace(/0\/(\d+)$/, "1/$1")} on ${s.on}`);
+    const wan = /\bports?\s+(wan\d*)\b/.exec(s.gatewayIs)?.[1];
+    if (wan && nets.length) lines.push(`${s.gateway} outside internet on ${wan}`);
   }
   if (s.first.trim() && s.firstIs.trim()) {
     lines.push(`add ${s.first.trim()} ${s.firstIs.trim()}`);

@@ -168,6 +168,7 @@
         {order.back ? "This one leads back. " : ""}For revision {order.revision}, made by {order.author}, {when(order.at)}.
         {#if order.order.lent?.length}The laptop needs {order.order.lent.map((p) => p.replace(".", " ")).join(", ")} meanwhile.{/if}
       </p>
+      {#each order.order.left ?? [] as text (text)}<p>{text}</p>{/each}
       {#if order.moved && !order.back}
         <p class="moved">
           The plan has moved on: now is revision {view.revision}.

@@ -1,4 +1,5 @@
 <script lang="ts">
+  import { Checkbox } from "flowbite-svelte";
   import type { OrderRequest } from "../api/client";
 
   let {
@@ -11,6 +12,13 @@
 
   let since = $state<number | null>(null);
   let fresh = $state<string[]>([]);
+  let left = $state<string[]>([]); // stay as they are
+  let instead = $state<string[]>([]); // new ones take their place
+  const some = $derived({
+    ...(left.length ? { only: devices.filter((d) => !left.includes(d)) } : {}),
+    ...(instead.length ? { new: instead } : {}),
+  });
+  const flip = (list: string[], d: string) => (list.includes(d) ? list.filter((x) => x !== d) : [...list, d]);
 </script>
 
 <section class="start" aria-label="A new order">
@@ -19,12 +27,12 @@
     <p>
       The devices are set to what was read or typed in last{been ? ", and to what the last order has done" : ""}; the others as planned.
     </p>
-    <button class="main" onclick={() => onmake({ from: "found" })}>Order from what was found</button>
+    <button class="main" onclick={() => onmake({ from: "found", ...some })}>Order from what was found</button>
   </div>
   <form
     onsubmit={(e) => {
       e.preventDefault();
-      if (since) onmake({ from: "revision", revision: since });
+      if (since) onmake({ from: "revision", revision: since, ...some });
     }}
   >
     <h2>As at a revision</h2>
@@ -47,6 +55,32 @@
     </fieldset>
     <button disabled={!fresh.length}>Order them in</button>
   </form>
+  <details class="some" open={left.length + instead.length > 0}>
+    <summary
+      >{left.length
+        ? `${left.length} of ${devices.length} devices stay as they are`
+        : "Every device that is not as planned is set"}{instead.length
+        ? `; a new one takes the place of ${instead.join(", ")}`
+        : ""}</summary
+    >
+    <p>
+      For an order as found, or as at a revision. A new device comes out of its box, of the same model or another; the old one of that name
+      stands beside it until its cables and plugs have moved.
+    </p>
+    <ul>
+      {#each devices as d (d)}
+        <li>
+          <b class="mono">{d}</b>
+          <Checkbox
+            checked={!left.includes(d)}
+            onchange={() => (left = flip(left, d))}
+            disabled={devices.length === left.length + 1 && !left.includes(d)}>set it</Checkbox
+          >
+          <Checkbox checked={instead.includes(d)} onchange={() => (instead = flip(instead, d))}>a new one takes its place</Checkbox>
+        </li>
+      {/each}
+    </ul>
+  </details>
   {#if been}<button class="leave" onclick={onleave}>Leave it as it is</button>{/if}
 </section>
 
@@ -79,6 +113,33 @@
   }
   input[type="number"] {
     width: 90px;
+  }
+  .start > .some {
+    grid-column: 1 / -1;
+    display: block;
+  }
+  .some ul {
+    display: grid;
+    grid-template-columns: repeat(auto-fill, minmax(360px, 1fr));
+    gap: 4px 24px;
+    margin-top: 8px;
+  }
+  .some li {
+    display: grid;
+    grid-template-columns: minmax(90px, 1fr) auto auto;
+    gap: 14px;
+    align-items: center;
+  }
+  @media (max-width: 480px) {
+    .some ul {
+      grid-template-columns: minmax(0, 1fr);
+    }
+    .some li {
+      grid-template-columns: minmax(0, 1fr) auto;
+    }
+    .some b {
+      grid-column: 1 / -1;
+    }
   }
   .leave {
     justify-self: start;

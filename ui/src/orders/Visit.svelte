@@ -40,7 +40,7 @@
   const how = $derived(
     {
       network: `over the network, laptop in ${visit.at.replace(".", " ")}`,
-      port: `laptop in ${visit.at.replace(".", " ")}`,
+      port: visit.at ? `laptop in ${visit.at.replace(".", " ")}` : "by hand",
       console: "at its console",
     }[visit.by] ?? "",
   );
