@@ -283,6 +283,14 @@ func replaced(was, plan *office.Office, names []string) (out *office.Office, lin
 	return out, lines, olds, nil
 }
 
+// everSet is whether somebody has set a port of a device already, who sat somewhere then.
+func everSet(d *office.Device) bool {
+	fresh := office.Shape{Untagged: []office.VID{office.DefaultVID}}
+	return slices.ContainsFunc(d.Ports, func(p office.Port) bool {
+		return p.Shape != nil && !p.Shape.Normal().Equal(fresh.Normal())
+	})
+}
+
 // oldName is what a device is called that another one takes the place of.
 func oldName(name string) string { return name + "-old" }
 

@@ -167,7 +167,7 @@ func newProblem(was, plan *office.Office, renumbered numbers, fresh []string) (*
 		if i < 0 && side.o == plan {
 			against("", "As planned, no plug is the operator's, so nobody knows from where devices are set: where will you sit? Say it, as in plug rack.22 \"admin laptop\" wants 190 operator.")
 		}
-		if i < 0 && side.o == was && len(was.Plugs) > 0 { // where nothing is plugged in, nor is the laptop
+		if i < 0 && side.o == was && (len(was.Plugs) > 0 || slices.ContainsFunc(was.Devices, everSet)) { // where nothing is plugged in or set yet, nor is the laptop
 			against("", "As it is, no plug is the operator's, so nobody knows from where devices are set: say where the laptop is, as in plug rack.22 \"admin laptop\" wants 190 operator.")
 		}
 		if i >= 0 {
