@@ -6,5 +6,5 @@ export default defineConfig({
   plugins: [tailwindcss(), svelte()],
   build: { outDir: "dist", emptyOutDir: true, chunkSizeWarningLimit: 1200, rolldownOptions: { checks: { pluginTimings: false } } },
   server: { proxy: { "/api": "http://127.0.0.1:8080" } },
-  test: { include: ["src/**/*.test.ts"] },
+  test: { include: ["src/**/*.test.ts"], testTimeout: 60_000, hookTimeout: 60_000 },
 });

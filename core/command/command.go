@@ -11,7 +11,9 @@
 //
 //	bring 130 to ward-east.6          renumber 110 to 115 with subnets
 //	withdraw 130 from ward-east.6     retire 170
-//	rename device rack to core        copy ward-east to ward-south
+//	rename device rack to core        copy ward-east as ward-south
+//	move rack.1-2 to rack.7-8         swap rack.18 rack.19
+//	replace rack by switch, 48 ports, by VLAN, 25-26 to 49-50
 //	plan ward-8 from ward-east        follow ward-south ward-8
 //	add ward-south switch, 8 ports, by VLAN
 package command

@@ -9,7 +9,9 @@ import (
 )
 
 func doCopy(n *span.Net, a *args) (*Result, error) {
-	old, name := a.next(), a.next()
+	old := a.next()
+	a.accept("as")
+	name := a.next()
 	if !a.done() {
 		return nil, nil
 	}

@@ -88,8 +88,11 @@ func renameVLAN(o *office.Office, old, name string) (*Result, error) {
 }
 
 // refer is the edit that gives every reference of an office anew.
-func refer(o *office.Office, refs *office.Refs) (*Result, error) {
-	e, err := history.Diff(o, refs.Office(o))
+func refer(o *office.Office, refs *office.Refs) (*Result, error) { return become(o, refs.Office(o)) }
+
+// become is the edit that makes one office of another.
+func become(o, to *office.Office) (*Result, error) {
+	e, err := history.Diff(o, to)
 	if err != nil {
 		return nil, err
 	}

@@ -48,7 +48,7 @@ func TestThereAndBack(t *testing.T) {
 		{"rename device rack to core", "rename device core to rack"},
 		{"rename vlan 110 front-desk", "rename vlan front-desk to reception"},
 		{"rename plan ward-8 to wards", "rename plan wards to ward-8"},
-		{"copy ward-east to ward-south", "-device ward-south"},
+		{"copy ward-east as ward-south", "-device ward-south"},
 	} {
 		n := clinic(t)
 		there := do(t, n, row[0])

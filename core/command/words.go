@@ -126,26 +126,81 @@ func (a *args) ports(but string) []office.PortRef {
 }
 
 func (a *args) port() office.PortRef {
-	if a.i >= len(a.words) {
-		a.next()
+	t := a.ref()
+	if a.bad != nil {
 		return office.PortRef{}
 	}
-	t := a.words[a.i]
-	text := t.text
-	if strings.Contains(text, `."`) { // a name in quotes may have spaces
-		end := strings.IndexByte(a.text[t.at+len(text)-len(text[strings.Index(text, `."`)+2:]):], '"')
-		if end >= 0 {
-			text = a.text[t.at : t.at+strings.Index(text, `."`)+2+end+1]
-		}
-	}
-	for a.i < len(a.words) && a.words[a.i].at < t.at+len(text) {
-		a.i++
-	}
-	r, err := notation.PortRef(a.n.Office, text)
+	r, err := notation.PortRef(a.n.Office, t.text)
 	if err != nil {
 		a.bad = mistake(1, t.at, err.Error())
 	}
 	return r
+}
+
+// ref is the next word, taken on to the end of its quotes, as a name in them may have
+// spaces.
+func (a *args) ref() token {
+	if a.i >= len(a.words) {
+		return a.next()
+	}
+	t := a.words[a.i]
+	end, quoted := t.at, false
+	for ; end < len(a.text) && (quoted || a.text[end] != ' ' && a.text[end] != '\t'); end++ {
+		switch c := a.text[end]; {
+		case c == '\\' && quoted: // the next one is meant as it is
+			end++
+		case c == '"':
+			quoted = !quoted
+		}
+	}
+	end = min(end, len(a.text))
+	for a.i < len(a.words) && a.words[a.i].at < end {
+		a.i++
+	}
+	return token{a.text[t.at:end], t.at}
+}
+
+// quoted is the next word, without the quotes that it may stand in.
+func (a *args) quoted() string {
+	t := a.ref()
+	if len(t.text) > 1 && t.text[0] == '"' {
+		text, err := notation.Unquoted(t.text)
+		if err != nil && a.bad == nil {
+			a.bad = mistake(1, t.at, err.Error())
+		}
+		return text
+	}
+	return t.text
+}
+
+// list is ports of one device, as rack.5-8,12 names them.
+func (a *args) list() (out []office.PortRef) {
+	t := a.ref()
+	if a.bad != nil {
+		return nil
+	}
+	name, ports, ok := strings.Cut(t.text, ".")
+	if !ok {
+		a.wrong(t.at, t.text+" names no port of a device")
+		return nil
+	}
+	device, err := office.NewDraft(a.n.Office).FindDevice(name)
+	if err != nil {
+		a.bad = mistake(1, t.at, err.Error())
+		return nil
+	}
+	at, err := notation.PortList(device, ports)
+	if err == nil && len(at) == 0 {
+		err = fmt.Errorf("%s names no port: write %s.%s", t.text, device.Name, "1")
+	}
+	if err != nil {
+		a.bad = mistake(1, t.at+len(name)+1, err.Error())
+		return nil
+	}
+	for _, i := range at {
+		out = append(out, office.PortRef{Device: device.Name, Port: device.Ports[i].Name})
+	}
+	return out
 }
 
 // findVLAN reads a VID or the name of a registered VLAN.

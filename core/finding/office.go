@@ -430,7 +430,7 @@ func (c *check) noOutside() {
 		}
 		for k := range d.Ports {
 			p := &d.Ports[k]
-			if p.Kind != office.Physical || !lineName(p.Name) || p.Shape != nil && !p.Shape.Equal(office.Shape{}) {
+			if p.Kind != office.Physical || !office.NamedOutside(p.Name) || p.Shape != nil && !p.Shape.Equal(office.Shape{}) {
 				continue
 			}
 			ref := office.PortRef{Device: d.Name, Port: p.Name}
@@ -442,13 +442,6 @@ func (c *check) noOutside() {
 			break
 		}
 	}
-}
-
-// lineName says whether a port is named for a line to the outside, as fronts have it:
-// wan, wan1, WAN 2, internet.
-func lineName(name string) bool {
-	name = strings.TrimRight(strings.ToLower(name), "0123456789 -_")
-	return name == "wan" || name == "internet" || name == "line"
 }
 
 // oneWayIn is the ID of the finding on a cable that a VLAN passes in one

@@ -1,6 +1,7 @@
 package notation
 
 import (
+	"fmt"
 	"strings"
 
 	"klammer/core/office"
@@ -93,6 +94,14 @@ func scan(line string, toks []token) (_ []token, comment string, bad int, why st
 		glued = true
 	}
 	return toks, "", -1, ""
+}
+
+// Unquoted is a text that stands in quotes, without them.
+func Unquoted(s string) (string, error) {
+	if text, n := unquote(s); n == len(s) {
+		return text, nil
+	}
+	return "", fmt.Errorf("%s has no end: close the quotes", s)
 }
 
 // unquote reads a quoted text; n is its length with the quotes, -1 where the

@@ -151,3 +151,10 @@ func distance(a, b string, most int) int {
 	}
 	return last[len(b)]
 }
+
+// NamedOutside says whether a port is named for a line to the outside, as fronts have it:
+// wan, wan1, WAN 2, internet.
+func NamedOutside(port string) bool {
+	port = strings.TrimRight(strings.ToLower(port), "0123456789 -_")
+	return port == "wan" || port == "internet" || port == "line"
+}

@@ -9,8 +9,9 @@ import (
 // are. It is the one place that knows where a thing is named: rename and renumber go by
 // it, and a new field that names something is added here.
 type Refs struct {
-	VID    func(VID) VID       // of a VLAN
-	Device func(string) string // a device's name
+	VID    func(VID) VID         // of a VLAN
+	Device func(string) string   // a device's name
+	Port   func(PortRef) PortRef // a port's, before its device's is given anew
 	Use    func(string) string
 	Plan   func(string) string
 	Net    func(netip.Prefix) netip.Prefix           // a prefix that a rule, a wish or a route names
@@ -59,8 +60,17 @@ func mapped[T any](list []T, f func(T) T) []T {
 }
 
 func (r *Refs) port(p PortRef) PortRef {
+	p = ref(r.Port, p)
 	p.Device = ref(r.Device, p.Device)
 	return p
+}
+
+// on is the port of a device that something of it is on, "" for none.
+func (r *Refs) on(d *Device, port string) string {
+	if port == "" {
+		return ""
+	}
+	return ref(r.Port, PortRef{d.Name, port}).Port
 }
 
 func (r *Refs) vlan(v *VLAN) *VLAN {
@@ -144,6 +154,7 @@ func (r *Refs) device(d *Device) *Device {
 		if a.Prefix.IsValid() {
 			a.Prefix = netip.PrefixFrom(r.addr(a.VID, a.Prefix.Addr()), a.Prefix.Bits())
 		}
+		a.On = r.on(d, a.On)
 		a.From, a.To, a.VID = r.addr(a.VID, a.From), r.addr(a.VID, a.To), ref(r.VID, a.VID)
 		same = same && a.Equal(&d.Addresses[i])
 	}
@@ -155,7 +166,7 @@ func (r *Refs) device(d *Device) *Device {
 		}
 	}
 	for i := range next.Outsides {
-		next.Outsides[i].VID = ref(r.VID, d.Outsides[i].VID)
+		next.Outsides[i].VID, next.Outsides[i].On = ref(r.VID, d.Outsides[i].VID), r.on(d, d.Outsides[i].On)
 		same = same && next.Outsides[i] == d.Outsides[i]
 	}
 	for i := range next.Routes {

@@ -23,9 +23,9 @@ export const inShape = ["use", "off", "all", "needed", "pvid", "admit", "filter"
 /** Words that a port's name is quoted for. */
 export const keywords = ["last", "office", "vlan", "use", "plan", "device", "cable", "plug", "service", "must", "never", "ports", "bundle", "bundles", "inner", "forwarding", "wording", "limit", "manage", "address", "follows", "outside", "route", "routing", "stateless", "stateful", "between", "within", "allow", "deny", "rule"] as const;
 /** The verbs of the line. */
-export const verbs = ["add", "allow", "bring", "copy", "deny", "follow", "rename", "renumber", "retire", "talks", "withdraw", "plan"] as const;
+export const verbs = ["add", "allow", "bring", "copy", "deny", "follow", "move", "rename", "renumber", "replace", "retire", "swap", "talks", "withdraw", "plan"] as const;
 /** Their forms, in the same order. */
-export const verbForms = ["add NAME switch, 24 ports, by VLAN", "allow WHO to WHOM [SERVICES]", "bring VLAN to DEVICE.PORT … [tagged]", "copy DEVICE to NAME", "deny WHO to WHOM [SERVICES]", "follow DEVICE PLAN", "rename device|vlan|use|plan NAME to NAME", "renumber VLAN to VID [with subnets]", "retire VLAN", "talks VLAN like VLAN", "withdraw VLAN from DEVICE.PORT …", "plan NAME from DEVICE"] as const;
+export const verbForms = ["add NAME switch, 24 ports, by VLAN", "allow WHO to WHOM [SERVICES]", "bring VLAN to DEVICE.PORT … [tagged]", "copy DEVICE as NAME", "deny WHO to WHOM [SERVICES]", "follow DEVICE PLAN", "move DEVICE.PORTS to DEVICE.PORTS, or move plug NAME to DEVICE.PORT", "rename device|vlan|use|plan NAME to NAME", "renumber VLAN to VID [with subnets]", "replace DEVICE by switch, 48 ports, by VLAN, 25 to 49", "retire VLAN", "swap DEVICE.PORTS DEVICE.PORTS", "talks VLAN like VLAN", "withdraw VLAN from DEVICE.PORT …", "plan NAME from DEVICE"] as const;
 /** What is noted of a device. */
 export const deviceFacts = ["place", "model", "serial", "note"] as const;
 /** What is noted of a port. */
