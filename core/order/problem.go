@@ -473,6 +473,11 @@ func (p *problem) ends() {
 	minus := func(x office.Plug) string { return "-plug " + notation.Ref(x.Port) + " " + office.Quote(x.Name) }
 	dev := func(x office.Plug) int { return p.was.n.Topo.DeviceIndex(x.Port.Device) }
 	moved := map[string]bool{}
+	type wire struct { // who hangs behind one another is moved with it
+		t     *task
+		names []string
+	}
+	wires := map[[2]office.PortRef]*wire{}
 	for _, y := range b.Plugs {
 		if y.Operator || at(a.Plugs, y) {
 			continue
@@ -481,12 +486,25 @@ func (p *problem) ends() {
 		for _, x := range a.Plugs {
 			if x.Name == y.Name && !x.Operator && !at(b.Plugs, x) && !moved[x.Name] {
 				moved[x.Name] = true
-				t.text = fmt.Sprintf("Move %s from %s to %s", y.Name, portText(x.Port), portText(y.Port))
-				t.lines, t.back = []string{minus(x), notation.Thing(y)}, []string{minus(y), notation.Thing(x)}
-				p.moves = append(p.moves, plugMove{t, p.terminalOf(a, x), p.terminalOf(b, y)})
+				way := [2]office.PortRef{x.Port, y.Port}
+				one := wires[way]
+				if one == nil {
+					one = &wire{t: t}
+					wires[way], t.lines, t.back = one, nil, nil
+				}
+				one.names = append(one.names, y.Name)
+				one.t.text = fmt.Sprintf("Move %s from %s to %s", strings.Join(one.names, " and "), portText(x.Port), portText(y.Port))
+				one.t.lines, one.t.back = append(one.t.lines, minus(x), notation.Thing(y)), append(one.t.back, minus(y), notation.Thing(x))
+				p.moves = append(p.moves, plugMove{one.t, p.terminalOf(a, x), p.terminalOf(b, y)})
+				if t = one.t; len(one.names) > 1 {
+					t = nil
+				}
+				break
 			}
 		}
-		p.add(t)
+		if t != nil {
+			p.add(t)
+		}
 	}
 	for _, x := range a.Plugs {
 		if !x.Operator && !at(b.Plugs, x) && !moved[x.Name] && p.plan.at[dev(x)] >= 0 {
