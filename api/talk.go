@@ -137,7 +137,31 @@ type TalkPair struct {
 	To       any          `json:"to" required:"true" description:"the VID, or \"outside\""`
 	Verdict  talk.Verdict `json:"verdict" required:"true"`
 	Services []string     `json:"services" required:"true" nullable:"false" description:"what is open, to some part"`
+	Parts    []TalkPart   `json:"parts,omitempty" description:"of a pair that is open in part: which part"`
 	Why      string       `json:"why" required:"true"`
+}
+
+// TalkPart is what is open to some addresses of a pair.
+type TalkPart struct {
+	From     string   `json:"from,omitempty" description:"the addresses that may; not said where all of the VLAN may"`
+	To       string   `json:"to" required:"true" description:"an address or a subnet, whose other addresses are said on their own where they differ; outside for all there"`
+	Services []string `json:"services" required:"true" nullable:"false"`
+}
+
+func partsOf(t *talk.Table, from, to office.VID) (out []TalkPart) {
+	text := func(p netip.Prefix, otherwise string) string {
+		switch {
+		case !p.IsValid() || p.Bits() == 0:
+			return otherwise
+		case p.IsSingleIP():
+			return p.Addr().String()
+		}
+		return p.String()
+	}
+	for _, s := range t.Shares(from, to) {
+		out = append(out, TalkPart{text(s.From, ""), text(s.To, "outside"), s.Open.Words()})
+	}
+	return out
 }
 
 // TalkPairs is the whole table.
@@ -145,7 +169,11 @@ func TalkPairs(t *talk.Table) []TalkPair {
 	out := []TalkPair{}
 	why := t.Reasons()
 	for _, p := range t.Pairs() {
-		out = append(out, TalkPair{Area(p.From), Area(p.To), p.Verdict, p.Open.Words(), why(p.From, p.To)})
+		x := TalkPair{From: Area(p.From), To: Area(p.To), Verdict: p.Verdict, Services: p.Open.Words(), Why: why(p.From, p.To)}
+		if p.Verdict == talk.Some {
+			x.Parts = partsOf(t, p.From, p.To)
+		}
+		out = append(out, x)
 	}
 	return out
 }
@@ -213,7 +241,11 @@ type TalkSome struct {
 	From     int      `json:"from" required:"true"`
 	To       int      `json:"to" required:"true"`
 	Services []string `json:"services" required:"true" nullable:"false"`
+	Text     string   `json:"text" required:"true" description:"which part, in words; not said in tables with very many such cells"`
 }
+
+// mostTexts is how many cells that are open in part say which part.
+const mostTexts = 1000
 
 // TalkWishView is a wish and the cells that it is about.
 type TalkWishView struct {
@@ -240,7 +272,11 @@ func TalkViewOf(t *talk.Table) *TalkView {
 			to, c := areas[j], t.At(i, j)
 			row[k] = string(c.Verdict)[0]
 			if c.Verdict == talk.Some {
-				v.Some = append(v.Some, TalkSome{int(from), int(to), c.Open.Words()})
+				x := TalkSome{From: int(from), To: int(to), Services: c.Open.Words()}
+				if len(v.Some) < mostTexts {
+					x.Text = t.SharesText(from, to)
+				}
+				v.Some = append(v.Some, x)
 			}
 		}
 		v.Cells = append(v.Cells, string(row))

@@ -104,7 +104,7 @@ func printTable(out io.Writer, t *talk.Table) error {
 	}
 	for _, p := range t.Pairs() {
 		if p.Verdict == talk.Some {
-			fmt.Fprintf(out, "%s to %s: %s\n", name(p.From), name(p.To), p.Open)
+			fmt.Fprintf(out, "%s to %s: %s\n", name(p.From), name(p.To), t.SharesText(p.From, p.To))
 		}
 	}
 	for _, j := range t.Wishes() {

@@ -6,8 +6,8 @@ import (
 	"klammer/core/office"
 )
 
-// back is the way of the answer. What came over a line goes back from that line:
-// addresses are translated there.
+// back is the way of the answer. What left by a line comes back from that line:
+// addresses are translated there; and what came by one is answered by that one alone.
 func (m *Map) back(there *way, src, dst *End) *way {
 	if dst.area == m.outside && len(there.steps) > 0 {
 		r := there.steps[len(there.steps)-1].r
@@ -16,8 +16,23 @@ func (m *Map) back(there *way, src, dst *End) *way {
 	if dst.area == m.outside { // a device asked the outside over its own line
 		return &way{ownIn: -1, own: src.own}
 	}
-	return m.way(dst, src)
+	w := m.way(dst, src)
+	if src.area != m.outside || w.stop != nil || len(w.steps) == 0 { // a device itself answers by its own line, as was measured
+		return w
+	}
+	last := w.steps[len(w.steps)-1].r
+	if last == m.door {
+		return w
+	}
+	other := *w
+	other.stop = &otherLine
+	if m.tails == nil {
+		other.stop = &Stop{Device: last.d.Name, Reason: Left, Text: fmt.Sprintf("it leaves by the line of %s, and the question came by the one of %s", last.d.Name, m.door.d.Name), rule: -1}
+	}
+	return &other
 }
+
+var otherLine = Stop{Reason: Left, rule: -1}
 
 // asked is the services with which a question arrives.
 func (m *Map) asked(there *way, src, dst *End) *Services {
@@ -104,7 +119,7 @@ type Leg struct {
 
 // tell follows one service there and back.
 func (m *Map) tell(src, dst *End, p probe) (there, back Leg) {
-	w := m.way(src, dst)
+	w := m.said(m.way(src, dst), src, dst)
 	there = m.leg(w, src, dst, p, func(*router) (string, bool) { return "", false }, nil)
 	if there.Stop != nil {
 		return there, back
@@ -129,7 +144,12 @@ func (m *Map) tell(src, dst *End, p probe) (there, back Leg) {
 		}
 		return there, back
 	}
-	b := m.back(w, src, dst)
+	b := m.said(m.back(w, src, dst), dst, src)
+	if b.stop == &otherLine {
+		plain := *m
+		plain.tails = nil
+		b = plain.back(w, src, dst)
+	}
 	back = m.leg(b, dst, src, p.answer(), func(r *router) (string, bool) {
 		return "state: it let the question pass", r.state && w.over(r)
 	}, func(r *router) bool { return r.state && p.protocol != office.UDP })

@@ -284,7 +284,9 @@ func (m *Map) between(vid office.VID) bool {
 	}
 	return !slices.ContainsFunc(v.Spans, func(s *span.Span) bool { return m.hosts(s, vid) }) &&
 		!slices.ContainsFunc(m.Net.Office.Plugs, func(p office.Plug) bool { return p.Wants == vid }) &&
-		!slices.ContainsFunc(m.Net.Office.Devices, func(d *office.Device) bool { return d.Manage != nil && d.Manage.VID == vid })
+		!slices.ContainsFunc(m.Net.Office.Devices, func(d *office.Device) bool {
+			return d.Manage != nil && d.Manage.VID == vid && d.Own(d.Manage.Addr) == nil // its own address there is no other host
+		})
 }
 
 // hosts says whether somebody of a VLAN can be in a span, other than an address.

@@ -160,8 +160,19 @@ func (m *Map) cut() {
 					within = append(within, p)
 				}
 			}
+			if x.empty { // nobody is there but routers: each is a part of its own
+				for a, s := range own {
+					if s.a.VID == x.vid && n.Contains(a) {
+						within = append(within, netip.PrefixFrom(a, a.BitLen()))
+					}
+				}
+				slices.SortFunc(within, netip.Prefix.Compare)
+				within = slices.Compact(within)
+			}
 			for _, p := range within {
-				m.part(x, n, p, within, own)
+				if s := own[p.Addr()]; !x.empty || p.IsSingleIP() && s != nil && s.a.VID == x.vid {
+					m.part(x, n, p, within, own)
+				}
 			}
 		}
 	}

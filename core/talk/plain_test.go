@@ -107,6 +107,7 @@ type plainWay struct {
 	dev  *office.Device
 	in   office.VID
 	flat bool
+	line *office.Device // by whose line it leaves
 }
 
 type plainHop struct {
@@ -178,6 +179,7 @@ func (p *plain) onwards(d *office.Device, in office.VID, itself bool, dst netip.
 			w.hops = append(w.hops, plainHop{d, in, out})
 		}
 		if line {
+			w.line = d
 			if v, _ := p.vlanOf(dst); v != 0 || dst.IsPrivate() {
 				w.end = "left"
 			}
@@ -371,6 +373,11 @@ func (p *plain) talks(k packet, srcAt, dstAt spot) bool {
 	}
 	if back.end != "" {
 		return false
+	}
+	if !inside(k.src) && len(back.hops) > 0 { // who asks from outside knows the answer by the line that he asked
+		if i := slices.IndexFunc(p.o.Devices, func(d *office.Device) bool { return len(d.Outsides) > 0 }); back.line != p.o.Devices[i] {
+			return false
+		}
 	}
 	saw := func(w *plainWay, d *office.Device) bool {
 		return slices.ContainsFunc(w.hops, func(h plainHop) bool { return h.d == d })

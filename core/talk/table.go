@@ -168,7 +168,7 @@ func (t *Table) cell(from, to []*End) Cell {
 	}
 	all, tried := true, false
 	for _, src := range from {
-		if src.own != nil {
+		if src.own != nil && !src.area.empty {
 			continue // what a device sends itself is not what its VLAN may
 		}
 		for _, dst := range to {
@@ -407,7 +407,7 @@ func (m *Map) judgeWish(w *office.Wish, known func(src, dst *area) Verdict) Judg
 	tried := false
 	covers, bad := map[[2]office.VID]bool{}, map[[2]office.VID]bool{}
 	for _, src := range from {
-		if src.own != nil && !exactFrom[src] {
+		if src.own != nil && !src.area.empty && !exactFrom[src] {
 			continue
 		}
 		for _, dst := range to {
@@ -423,7 +423,7 @@ func (m *Map) judgeWish(w *office.Wish, known func(src, dst *area) Verdict) Judg
 			if bad[pair] {
 				continue
 			}
-			if src.own == nil && src.area != dst.area {
+			if (src.own == nil || src.area.empty) && src.area != dst.area {
 				if v := known(src.area, dst.area); w.Must && v == Yes || !w.Must && v == No {
 					continue
 				}

@@ -159,6 +159,9 @@ func TestPlain(t *testing.T) {
 							cells[[2]office.VID{sv, dv}] = c
 						}
 						c.yes, c.no = c.yes || want, c.no || !want
+						shares(t, table, sv, dv, src, dst, func(s *talk.Services) bool {
+							return slices.ContainsFunc(s.List(), func(s office.Service) bool { return p.serviceFits([]office.Service{s}, k) })
+						}, want, text)
 					}
 				}
 			}
@@ -176,6 +179,27 @@ func TestPlain(t *testing.T) {
 		}
 	})
 	short.Met(t, yes, no)
+}
+
+// shares: what is said of a pair in part is so of the addresses that it names: the narrowest
+// that has the target counts, and of that the narrowest that has who asks.
+func shares(t *rapid.T, table *talk.Table, from, to office.VID, src, dst netip.Addr, fits func(*talk.Services) bool, want bool, text string) {
+	all := table.Shares(from, to)
+	has := func(p netip.Prefix, a netip.Addr) bool { return !p.IsValid() || p.Contains(a) }
+	var target netip.Prefix
+	found := false
+	for _, s := range all {
+		if has(s.To, dst) {
+			target, found = s.To, true
+		}
+	}
+	got := false
+	for _, s := range all {
+		if found && s.To == target && has(s.From, src) {
+			got = fits(s.Open)
+		}
+	}
+	require.Equal(t, want, got, "%d to %d, %s to %s: %v\n%s", from, to, src, dst, all, text)
 }
 
 // TestCutVLANs: where a VLAN is in two buildings, each of its devices is asked for

@@ -4913,6 +4913,8 @@ export interface components {
         ApiTalkSome: {
             from: number;
             services: string[];
+            /** @description which part, in words; not said in tables with very many such cells */
+            text: string;
             to: number;
         };
         ApiTalkStop: {

@@ -77,6 +77,12 @@
     );
   });
 
+  /** Of two VLANs that may talk in part: which part, in words. */
+  const which = $derived(
+    answer && answer.service === "any" && vid(answer.from) >= 0 && vid(answer.to) >= 0
+      ? (rows.flat().find((c) => c.from === answer!.fromVid && c.to === answer!.toVid)?.which ?? "")
+      : "",
+  );
   const query = (f: string, t: string, s: string) => ({ from: f, to: t, ...(s.trim() ? { service: s.trim() } : {}) });
   const choose = (f: number, t: number) => place.go(place.href("talk", query(name(f), name(t), asked.get("service") ?? "")), true);
   const ask = () => place.go(place.href("talk", query(from, to, service)));
@@ -160,7 +166,7 @@
       <button class="main">Ask</button>
     </form>
     {#if problem.text}<p class="wrong" role="alert">{problem.text}</p>{/if}
-    {#if answer}<Ways {answer} {name} onrule={showRule} />{/if}
+    {#if answer}<Ways {answer} {name} {which} onrule={showRule} />{/if}
     {#if routing.length > 1}
       <nav class="devices" aria-label="Devices that route">
         {#each routing as d (d.name)}<button aria-pressed={d.name === shown?.name} onclick={() => ((device = d.name), (rule = 0))}

@@ -2,8 +2,18 @@
   import type { TalkAnswer } from "../api/client";
   import { hues } from "../state/hues.svelte";
 
-  let { answer, name, onrule }: { answer: TalkAnswer; name: (vid: number) => string; onrule: (device: string, rule: number) => void } =
-    $props();
+  let {
+    answer,
+    name,
+    which = "",
+    onrule,
+  }: {
+    answer: TalkAnswer;
+    name: (vid: number) => string;
+    /** Which part is open, in words. */
+    which?: string;
+    onrule: (device: string, rule: number) => void;
+  } = $props();
 
   type Leg = TalkAnswer["there"];
   const vid = (x: unknown) => (x === "outside" ? 0 : Number(x));
@@ -18,7 +28,7 @@
 <section class="ways panel" class:closed={answer.verdict === "no"}>
   <h2>
     {answer.from} to {answer.to}{answer.service === "any" ? "" : `, ${answer.service}`}:
-    {#if answer.verdict === "yes"}yes{:else if answer.verdict === "no"}no{:else}in part: {open}{/if}
+    {#if answer.verdict === "yes"}yes{:else if answer.verdict === "no"}no{:else}in part: {which || open}{/if}
   </h2>
   {#each legs as [title, leg] (title)}
     {#if leg.hops.length || leg.stopped}

@@ -6,8 +6,8 @@ const table: TalkTable = {
   areas: [110, 160, 0],
   cells: ["nny", "pnp", "nnn"],
   some: [
-    { from: 160, to: 110, services: ["ping", "tcp/443"] },
-    { from: 160, to: 0, services: ["any"] },
+    { from: 160, to: 110, services: ["ping", "tcp/443"], text: "ping, tcp/443 to 10.61.110.7" },
+    { from: 160, to: 0, services: ["any"], text: "" },
   ],
   wishes: [
     {
@@ -48,7 +48,9 @@ describe("the table of talk", () => {
   });
 
   it("reads out a cell", () => {
-    expect(says(rows[1]![0]!, (v) => (v ? `v${v}` : "outside"))).toBe("v160 to v110: ping, tcp/443; wish is broken: never vlan 160 to any");
+    expect(says(rows[1]![0]!, (v) => (v ? `v${v}` : "outside"))).toBe(
+      "v160 to v110: ping, tcp/443 to 10.61.110.7; wish is broken: never vlan 160 to any",
+    );
   });
 });
 

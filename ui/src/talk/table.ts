@@ -6,6 +6,8 @@ export interface TalkCell {
   to: number;
   verdict: "yes" | "no" | "part" | "self";
   services: string[];
+  /** Which part is open, in words; "" where it is no part or was not told. */
+  which: string;
   wishes: { text: string; must: boolean; holds: boolean }[];
   shift?: TalkShift;
 }
@@ -15,7 +17,7 @@ const key = (from: number, to: number) => from * 10000 + to;
 
 /** The cells, row by row, with the wishes that are about them and what a waiting edit would do to them. */
 export function cells(t: TalkTable, shifts: TalkShift[] = []): TalkCell[][] {
-  const some = new Map(t.some.map((s) => [key(s.from, s.to), s.services]));
+  const some = new Map(t.some.map((s) => [key(s.from, s.to), s]));
   const would = new Map(shifts.map((s) => [key(s.from, s.to), s]));
   const wishes = new Map<number, TalkCell["wishes"]>();
   for (const w of t.wishes) {
@@ -33,7 +35,8 @@ export function cells(t: TalkTable, shifts: TalkShift[] = []): TalkCell[][] {
         from,
         to,
         verdict: from === to ? "self" : verdicts[letter],
-        services: letter === "y" ? ["any"] : (some.get(k) ?? []),
+        services: letter === "y" ? ["any"] : (some.get(k)?.services ?? []),
+        which: some.get(k)?.text ?? "",
         wishes: wishes.get(k) ?? [],
         shift: would.get(k),
       };
@@ -68,11 +71,13 @@ export function says(c: TalkCell, name: (vid: number) => string): string {
       ? "everything"
       : c.verdict === "no"
         ? "nothing"
-        : c.services[0] === "any"
-          ? "everything, for some of them"
-          : c.services.length > 8
-            ? `${c.services.slice(0, 8).join(", ")} and more`
-            : c.services.join(", ");
+        : c.which
+          ? c.which
+          : c.services[0] === "any"
+            ? "everything, for some of them"
+            : c.services.length > 8
+              ? `${c.services.slice(0, 8).join(", ")} and more`
+              : c.services.join(", ");
   const wishes = c.wishes.map((w) => `; wish ${w.holds ? "holds" : "is broken"}: ${w.text}`).join("");
   return `${name(c.from)} to ${name(c.to)}: ${what}${wishes}`;
 }
