@@ -15,6 +15,7 @@ import (
 	"pgregory.net/rapid"
 
 	"klammer/api"
+	"klammer/core/bridge"
 	"klammer/core/command"
 	"klammer/core/finding"
 	"klammer/core/found"
@@ -279,6 +280,7 @@ func TestMends(t *testing.T) {
 			require.False(t, before[f.ID], "twice: %s\n%s", f.ID, notation.Print(r.Net.Office))
 			before[f.ID] = true
 		}
+		talking := bothWays(r.Net.Office)
 		for _, f := range r.List() {
 			if f.Cause != "" {
 				require.True(t, before[f.Cause], "%s has the cause %s, which is not there\n%s", f.ID, f.Cause, notation.Print(r.Net.Office))
@@ -286,6 +288,10 @@ func TestMends(t *testing.T) {
 			for _, m := range r.Mends(f) {
 				o, _, err := notation.Line(r.Net.Office, strings.Join(m, "\n"))
 				require.NoError(t, err)
+				still := bothWays(o)
+				for who := range talking {
+					require.True(t, still[who], "%q for %s takes %s\n%s", m, f.ID, who, notation.Print(r.Net.Office))
+				}
 				for _, g := range finding.Check(span.Compile(o)).List() {
 					require.NotEqual(t, f.ID, g.ID, "%q for %s\n%s", m, f.Text, notation.Print(r.Net.Office))
 					require.True(t, g.Severity != finding.Breaks || before[g.ID], "%q for %s brings %s\n%s", m, f.ID, g.ID, notation.Print(r.Net.Office))
@@ -293,6 +299,79 @@ func TestMends(t *testing.T) {
 			}
 		}
 	})
+}
+
+// TestMendsInRings: who talks on a ring, of which parts pass one way only, talks after each
+// mend that is offered.
+func TestMendsInRings(t *testing.T) {
+	tried := 0
+	rapid.Check(t, func(t *rapid.T) {
+		var b strings.Builder
+		b.WriteString("vlan 10 a local\nvlan 20 b local\n")
+		n := rapid.IntRange(3, 5).Draw(t, "switches")
+		ends := []string{"10", "10", "10", "[10]", "[10] pvid 10", "10 admit untagged", "10 [20]", "20 [10]", "-", "off"}
+		for i := range n {
+			fmt.Fprintf(&b, "device d%d switch\n  ports 1-6\n  1: %s\n  2: %s\n  3: %s\n  5: 10\n", i,
+				rapid.SampledFrom(ends).Draw(t, "end"), rapid.SampledFrom(ends).Draw(t, "end"), rapid.SampledFrom(ends).Draw(t, "end"))
+		}
+		for i := range n {
+			fmt.Fprintf(&b, "cable d%d.1 d%d.2\n", i, (i+1)%n)
+			fmt.Fprintf(&b, "plug d%d.5 \"p%d\" wants 10\n", i, i)
+		}
+		if n > 3 {
+			b.WriteString("cable d0.3 d2.3\n")
+		}
+		f, err := notation.Read("ring", b.String())
+		require.NoError(t, err)
+		r := finding.Check(span.Compile(f.Office))
+		talking := bothWays(f.Office)
+		for _, x := range r.List() {
+			for _, m := range r.Mends(x) {
+				o, _, err := notation.Line(f.Office, strings.Join(m, "\n"))
+				require.NoError(t, err)
+				still := bothWays(o)
+				for who := range talking {
+					tried++
+					require.True(t, still[who], "%q for %s takes %s\n%s", m, x.ID, who, b.String())
+				}
+			}
+		}
+	})
+	short.Met(t, tried)
+}
+
+// bothWays is the pairs of plugs of one VLAN of which each hears the other, by the frames
+// themselves.
+func bothWays(o *office.Office) map[string]bool {
+	n := span.Compile(o)
+	wire := func(p office.Plug) bridge.Wire {
+		if p.Tagged {
+			return bridge.Wire(p.Wants)
+		}
+		return bridge.Untagged
+	}
+	type from struct {
+		port office.PortRef
+		wire bridge.Wire
+	}
+	heard := map[from]map[from]bool{}
+	for _, f := range walk.Flows(n) {
+		x := map[from]bool{}
+		for _, a := range f.Arrivals {
+			x[from{a.Port, a.Wire}] = true
+		}
+		heard[from{f.From, f.Wire}] = x
+	}
+	out := map[string]bool{}
+	for i, a := range o.Plugs {
+		for _, b := range o.Plugs[:i] {
+			x, y := from{a.Port, wire(a)}, from{b.Port, wire(b)}
+			if a.Wants == b.Wants && a.Port != b.Port && heard[x][y] && heard[y][x] {
+				out[a.Name+" and "+b.Name] = true
+			}
+		}
+	}
+	return out
 }
 
 // TestBring: a VLAN that was whole is whole after it was brought somewhere,

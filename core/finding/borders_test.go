@@ -30,7 +30,7 @@ func TestBorders(t *testing.T) {
 		text, thing, other string
 	}{
 		{"a cable carries it at one end", finding.NotCarried, strings.Replace(twoCabled, "8: 190 [110]\ncable", "8: 190\ncable", 1), "8: 190\ncable", "8: 190 [110]\ncable"},
-		{"a shut port is no way at all", finding.NotCarried, strings.Replace(twoCabled, "8: 190 [110]\ncable", "8: 190\ncable", 1), "8: 190\ncable", "8: off\ncable"},
+		{"a cable in a shut port is a way that is shut", finding.NotCarried, strings.Replace(twoCabled, "8: 190 [110]\ncable", "8: off\ncable", 1), "8: off\ncable", "8: 190 [110]\ncable"},
 		{"only parked ports on the other side need nothing", finding.NotCarried, twoCabled + "b 8: 190\n", "vlan 110 a\n", "vlan 110 a local\n"},
 		{"untagged VLANs of two ends", finding.UntaggedMismatch, strings.Replace(twoCabled, "8: 190 [110]\ncable", "8: 120 [110]\ncable", 1), "8: 120 [110]", "8: 190 [110]"},
 		{"an end that has no untagged VLAN", finding.UntaggedMismatch, strings.Replace(twoCabled, "8: 190 [110]\ncable", "8: 120 [110]\ncable", 1), "8: 120 [110]", "8: [110]"},

@@ -79,6 +79,14 @@ func (c *check) cables() {
 			c.add(f)
 			continue
 		case NotCarried:
+			if shut := c.shutEnds(all[0].link); shut != nil {
+				c.sayShut(&f, link, shut)
+				if m := c.openShut(all[0].link); m != nil {
+					f.Mends = append(f.Mends, m)
+				}
+				c.add(f)
+				continue
+			}
 			c.sayLacks(&f, all[0].link)
 		default:
 			c.sayOneWay(&f, link, all[0].fromA)
@@ -113,6 +121,37 @@ func verb(vs []office.VID, one, many string) string {
 		return one
 	}
 	return many
+}
+
+// shutEnds is the ends of a cable that are shut.
+func (c *check) shutEnds(link int) (ends []graph.End) {
+	for _, e := range c.n.Topo.Links[link].Ends() {
+		if c.n.Port(e).Off {
+			ends = append(ends, e)
+		}
+	}
+	return ends
+}
+
+func (c *check) sayShut(f *Finding, k *graph.Link, shut []graph.End) {
+	where := portName(c.n.Ref(shut[0])) + " is shut"
+	if len(shut) == 2 {
+		where = portName(c.n.Ref(shut[0])) + " and " + portName(c.n.Ref(shut[1])) + " are shut"
+	}
+	f.Label = brackets(f.VLANs) + ": " + where
+	f.Text = fmt.Sprintf("%s %s at the cable %s to %s: %s.", c.vlanNames(f.VLANs), verb(f.VLANs, "ends", "end"), portName(c.n.Ref(k.A)), portName(c.n.Ref(k.B)), where)
+}
+
+// openShut opens an end of a cable that is shut as the other end is; nothing where that
+// one does not say as what.
+func (c *check) openShut(link int) (lines []string) {
+	shut := c.shutEnds(link)
+	if len(shut) != 1 {
+		return nil
+	}
+	other := c.n.Topo.Links[link].Opposite(shut[0])
+	shape, _ := c.n.Shape(other.Dev, other.Port)
+	return []string{set(c.n.Ref(shut[0]), *shape)}
 }
 
 // sayLacks says which end of a cable lacks which VLANs.
@@ -237,7 +276,11 @@ func (c *check) notCarried(vlan *span.VLAN) []cause {
 	for _, s := range vlan.Spans[1:vlan.Parts] {
 		way, ok := c.n.Route(vlan.VID, hubsIn(s, vlan.VID), func(h int) bool { return main[h] })
 		if !ok { // only over devices that drop tags
-			way, _ = c.n.RouteAnyhow(vlan.VID, hubsIn(s, vlan.VID), func(h int) bool { return main[h] })
+			way, ok = c.n.RouteAnyhow(vlan.VID, hubsIn(s, vlan.VID), func(h int) bool { return main[h] })
+		}
+		if !ok { // only over a cable in a port that is shut
+			way, _ = c.n.RouteShut(vlan.VID, hubsIn(s, vlan.VID), func(h int) bool { return main[h] })
+			way = slices.DeleteFunc(way, func(l int) bool { return len(c.shutEnds(l)) == 0 })
 		}
 		for _, l := range way {
 			if both, _ := c.n.Carries(l, vlan.VID); both || seen[l] {

@@ -329,7 +329,11 @@ func (r *Report) Tries() func(*Finding) [][]string {
 		if err != nil {
 			return false
 		}
-		for g := range r.Update(r.Net.Update(o)).each {
+		after := r.Net.Update(o)
+		if !keepsService(r.Net, after) {
+			return false
+		}
+		for g := range r.Update(after).each {
 			if g.ID == f.ID || g.Severity == Breaks && g.grown(before[g.ID]) || f.Code == Loop && g.remains(f) {
 				return false
 			}

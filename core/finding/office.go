@@ -298,7 +298,7 @@ func (c *check) numberHabit() {
 			continue
 		}
 		with++
-		if !slices.ContainsFunc(vlan.Nets, func(p netip.Prefix) bool { return ShowsVID(p, vlan.VID) }) {
+		if !slices.ContainsFunc(vlan.Nets, func(p netip.Prefix) bool { return showsOwn(p, vlan.VID) }) {
 			odd = append(odd, vlan)
 		}
 	}
@@ -309,6 +309,20 @@ func (c *check) numberHabit() {
 		c.add(Finding{Code: NumberHabit, VLANs: []office.VID{v.VID}, ID: about(NumberHabit, v.VID),
 			Text: fmt.Sprintf("Most VLANs show their number in the subnet; %s has %s.", c.n.Name(v.VID), v.Nets[0])})
 	}
+}
+
+// showsOwn is [ShowsVID] without the numbers that every subnet of private addresses begins
+// with (RFC 1918): 10.0.1.0/24 does not show VLAN 10.
+func showsOwn(p netip.Prefix, v office.VID) bool {
+	parts := Shown(p, v)
+	if p.Addr().Is4() && p.Addr().IsPrivate() {
+		all := 1
+		if p.Addr().As4()[0] == 192 {
+			all = 2
+		}
+		parts = parts[min(all, len(parts)):]
+	}
+	return slices.Contains(parts, true)
 }
 
 // ShowsVID says whether a subnet has the VID in one of its numbers, or in two

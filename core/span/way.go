@@ -39,15 +39,20 @@ func (n *Net) lacking(link int, v office.VID) int {
 // answer is always the same. Cables in a port that is shut, and devices that
 // drop tags on the way, are no way. It is nil, false where no way exists.
 func (n *Net) Route(v office.VID, from []int, goal func(hub int) bool) ([]int, bool) {
-	return n.route(v, from, goal, false)
+	return n.route(v, from, goal, false, false)
 }
 
 // RouteAnyhow is [Net.Route] over devices that drop tags, too.
 func (n *Net) RouteAnyhow(v office.VID, from []int, goal func(hub int) bool) ([]int, bool) {
-	return n.route(v, from, goal, true)
+	return n.route(v, from, goal, true, false)
 }
 
-func (n *Net) route(vid office.VID, from []int, goal func(hub int) bool, anyhow bool) ([]int, bool) {
+// RouteShut is [Net.RouteAnyhow] over cables in ports that are shut, too.
+func (n *Net) RouteShut(v office.VID, from []int, goal func(hub int) bool) ([]int, bool) {
+	return n.route(v, from, goal, true, true)
+}
+
+func (n *Net) route(vid office.VID, from []int, goal func(hub int) bool, anyhow, shut bool) ([]int, bool) {
 	type best struct {
 		hops, changes int
 		via           int // link, -1 at the start
@@ -93,7 +98,7 @@ func (n *Net) route(vid office.VID, from []int, goal func(hub int) bool, anyhow 
 			for _, link := range n.Topo.At[hub] {
 				k := &n.Topo.Links[link]
 				w := k.Other(hub)
-				if _, ok := at[w.Hub]; ok || n.Port(k.A).Off || n.Port(k.B).Off {
+				if _, ok := at[w.Hub]; ok || !shut && (n.Port(k.A).Off || n.Port(k.B).Off) {
 					continue
 				}
 				c := best{b.hops + 1, b.changes + n.lacking(link, vid), link, hub}

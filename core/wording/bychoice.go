@@ -11,6 +11,7 @@ import (
 // the default untagged with all other VLANs of the device tagged. There is
 // nothing between. The default VLAN is VLAN 1.
 var byChoice = kind{
+	always: true,
 	write: func(d *Device, s State) []Table {
 		ports := Table{Title: "Ports", Head: []string{"Port", "Choice"}}
 		ports.Rows = d.runs(func(p int) []string { return []string{choiceOf(s, s.Ports[p])} })

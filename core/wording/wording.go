@@ -140,6 +140,7 @@ type kind struct {
 	steps   func(d *Device, w *way)
 	apply   func(d *Device, s *State, st Step) error
 	factory func(d *Device, port int) Setting
+	always  bool // a port is always in a VLAN
 }
 
 var kinds = map[office.WordingName]*kind{
@@ -178,8 +179,27 @@ func Planned(n *span.Net, i int) State {
 			state.Ports[p] = Compiled(n.Tables[i].Ports[p])
 		}
 	}
+	shutFree(n, i, &state)
 	state.learn()
 	return state
+}
+
+// shutFree: where a wording has every port in a VLAN, one in none into which nothing is
+// plugged is shut. It comes to the same.
+func shutFree(n *span.Net, i int, state *State) {
+	kind := kinds[n.Office.Devices[i].Wording.Name]
+	if kind == nil || !kind.always {
+		return
+	}
+	for p := range state.Ports {
+		s := &state.Ports[p]
+		if s.Off || s.PVID != 0 || s.Members() != (office.Set{}) || len(n.Topo.LinksAt(i, p)) > 0 {
+			continue
+		}
+		if !slices.ContainsFunc(n.Topo.PlugsAt(i), func(k int) bool { return n.Office.Plugs[k].Port.Port == n.Office.Devices[i].Ports[p].Name }) {
+			*s = Setting{Off: true, Filter: true}
+		}
+	}
 }
 
 // learn is every VLAN that the ports need the device to know.
