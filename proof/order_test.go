@@ -479,6 +479,7 @@ func witnessed(t *testing.T, seed int, o *order.Order, sum *tally) {
 			}
 			require.Equal(t, heardBefore, heard(back), "step %d: the way back leads elsewhere\n%s", i, show())
 		}
+		require.LessOrEqual(t, unsayable(now), max(unsayable(o.Was), unsayable(o.Planned)), "step %d leads to what no device can be set to\n%s", i, show())
 		c, l := w.look(now, hears)
 		cuts, leaks = cuts+len(c), leaks+len(l)
 		said := slices.ContainsFunc(o.Steps[:i+1], func(s order.Step) bool {
@@ -506,6 +507,21 @@ func witnessed(t *testing.T, seed int, o *order.Order, sum *tally) {
 	sum.interrupted += min(1, cuts)
 	sum.leaky += min(1, o.Leaks)
 	sum.blind += min(1, o.Price.Blind)
+}
+
+// unsayable counts the ports that stand as their device's habits do not allow: out of the
+// VLAN of their PVID, or in two untagged.
+func unsayable(o *office.Office) (n int) {
+	for _, d := range o.Devices {
+		keeps, one := slices.Contains(d.Wording.Habits, office.KeepsPVIDVLAN), slices.Contains(d.Wording.Habits, office.LeavesLast)
+		for i := range d.Ports {
+			s, _ := o.Effective(d, i)
+			if v := s.PortVID(); keeps && v != 0 && s.Of(v) == office.NotMember || one && len(s.Untagged) > 1 {
+				n++
+			}
+		}
+	}
+	return n
 }
 
 // number is how many to try: more where the environment says so.

@@ -13,7 +13,8 @@ import (
 type level int
 
 const (
-	widen  level = iota // it takes in, tagged, what it will need, and keeps what it has
+	hush   level = iota // its untagged frames join nothing, where it can join what it will only in the VLAN
+	widen               // it takes in, tagged, what it will need, and keeps what it has
 	mute                // what is to be untagged no more goes out tagged; a port for hosts sends both
 	listen              // untagged frames join the VLAN that they will
 	speak               // what is to be untagged goes out so
@@ -39,6 +40,12 @@ func toward(now, to wording.Setting, at level, cabled bool) wording.Setting {
 		return wording.Setting{Filter: now.Filter, Tagged: now.Tagged.And(&to.Tagged)}
 	}
 	out := now
+	if at == hush {
+		if m := now.Members(); !cabled && to.PVID != 0 && !m.Has(to.PVID) {
+			out.PVID = 0
+		}
+		return out
+	}
 	all := now.Members()
 	more := to.Members()
 	all.AddAll(&more)
@@ -92,6 +99,9 @@ func (w *world) goal(i int, at level, only []int) wording.State {
 	out := *w.states[i]
 	w.p.scratch = append(w.p.scratch[:0], out.Ports...)
 	out.Ports = w.p.scratch
+	if at == hush && !slices.Contains(d.Wording.Habits, office.KeepsPVIDVLAN) {
+		return out
+	}
 	for q := range d.Ports {
 		g := goal.Port(d.Ports[q].Name)
 		if d.Ports[q].Bundle > 0 || g < 0 || goal.Ports[g].Bundle > 0 || only != nil && !slices.Contains(only, q) {

@@ -117,17 +117,18 @@ var byVLAN = kind{
 		}
 		w.create("VLANs", "Create VLAN %s")
 		early := apart && device.habit(office.KeepsPVIDVLAN) && device.habit(office.LeavesLast)
-		if early { // joining would leave the PVID's VLAN, which is refused
-			pvids()
+		if early { // joining untagged would leave the PVID's VLAN, which is refused: join it tagged first
 			for v := range w.to.VLANs.All() { // nor may what turns tagged be left on the way
 				turns := func(p int) bool { return w.now.Ports[p].Untagged.Has(v) && w.to.Ports[p].Tagged.Has(v) }
+				joins := func(p int) bool { return w.to.Ports[p].PVID == v && !w.now.Ports[p].Untagged.Has(v) }
 				now := w.now
 				page(
 					v,
 					device.where(func(p int) bool { return now.Ports[p].Untagged.Has(v) && !turns(p) }),
-					device.where(func(p int) bool { return now.Ports[p].Tagged.Has(v) || turns(p) }),
+					device.where(func(p int) bool { return now.Ports[p].Tagged.Has(v) || turns(p) || joins(p) }),
 				)
 			}
+			pvids()
 		}
 		for vid := range w.to.VLANs.All() { // join first, so that nothing is cut off before its new VLAN is there
 			now := w.now
@@ -168,6 +169,9 @@ var byVLAN = kind{
 				return errStep
 			}
 			for _, p := range st.Ports {
+				if m := state.Ports[p].Members(); device.habit(office.KeepsPVIDVLAN) && st.VLAN != 0 && !m.Has(st.VLAN) {
+					return fmt.Errorf("port %s is not in VLAN %d, which cannot be its PVID then", device.Ports[p].Name, st.VLAN)
+				}
 				state.Ports[p].PVID = st.VLAN
 			}
 			return known(state, st.VLAN)
