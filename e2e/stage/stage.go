@@ -16,6 +16,7 @@ import (
 	"syscall"
 	"time"
 
+	"github.com/chromedp/cdproto/emulation"
 	"github.com/chromedp/cdproto/input"
 	"github.com/chromedp/chromedp"
 	"github.com/chromedp/chromedp/kb"
@@ -146,6 +147,11 @@ func Browser(ctx context.Context) (context.Context, context.CancelFunc, error) {
 	ctx, stopTab := chromedp.NewContext(ctx)
 	stop := func() { stopTab(); stopBrowser() }
 	if err := chromedp.Do(ctx, chromedp.EmulateViewport(1280, 800)); err != nil {
+		stop()
+		return nil, nil, err
+	}
+	// A page that takes itself for one in the background hears no keys.
+	if _, err := chromedp.Call(ctx, emulation.SetFocusEmulationEnabled, emulation.SetFocusEmulationEnabledParams{Enabled: true}); err != nil {
 		stop()
 		return nil, nil, err
 	}
