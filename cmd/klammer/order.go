@@ -109,7 +109,12 @@ func printOrder(out io.Writer, o *api.Order) {
 			v := o.Visits[visit]
 			how := map[order.By]string{order.OverNetwork: "over the network, laptop in " + spaced(v.At), order.AtPort: "laptop in " + cmp.Or(spaced(v.At), "no port yet"), order.AtConsole: "at its console"}[v.By]
 			if v.By == order.AtPort && !strings.HasPrefix(v.At, v.Device+".") {
-				how = "by hand, laptop in " + spaced(v.At)
+				how = "by hand"
+				if where, console := strings.CutSuffix(v.At, " console"); console {
+					how += ", laptop at the console of " + where
+				} else if v.At != "" {
+					how += ", laptop in " + spaced(v.At)
+				}
 			}
 			fmt.Fprintf(out, "\nVisit %d: %s (%s)\n", visit+1, v.Device, how)
 		}

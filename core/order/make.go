@@ -95,7 +95,7 @@ func makeAll(was, plan *office.Office, opt Options, left []string) (*Order, erro
 	if err != nil {
 		return nil, err
 	}
-	o, err := p.write(p.shorten(n))
+	o, err := p.write(p.together(p.shorten(n)))
 	if err != nil { // an order that cannot be said is none; whoever asked for it is told what stood against it
 		return nil, &Impossible{Reasons: []Reason{{"", "A way was found, and it cannot be written down: " + err.Error()}}}
 	}

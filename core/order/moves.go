@@ -128,6 +128,7 @@ type act struct {
 	text  string
 	task  *task
 	step  wording.Step // of a setting of ports
+	given []*task      // addresses that stand on the same page
 	risky bool
 }
 

@@ -410,28 +410,30 @@ func (p *problem) used(r office.PortRef) bool {
 // task is an act that is no setting of ports: a bundle made, an address given, a
 // cable plugged.
 type task struct {
-	dev    int // where it is done
-	kind   Kind
-	page   string
-	text   string
-	lines  []string // statements on the line; those of ports come by themselves
-	back   []string
-	after  []*task // that are done before
-	inner  bool    // it changes which ports there are
-	plugs  []office.Cable
-	pulls  []office.Cable
-	refs   []office.PortRef // ports that are as planned before
-	joins  []string         // ports of a bundle, whose own settings go
-	manage bool
-	to     *office.Manage // of management
-	risky  bool
-	zone   string                     // of an address that is given
-	routes bool                       // it is on addresses, lines, routes or rules
-	box    bool                       // the device comes out of its box
-	away   bool                       // the device goes
-	device func(d *office.Device)     // for those that change one device
-	others func(all []*office.Device) // and what that takes from others; of a list that may be changed
-	at     int                        // its place in problem.tasks
+	dev     int // where it is done
+	kind    Kind
+	page    string
+	text    string
+	lines   []string // statements on the line; those of ports come by themselves
+	back    []string
+	after   []*task // that are done before
+	inner   bool    // it changes which ports there are
+	plugs   []office.Cable
+	pulls   []office.Cable
+	refs    []office.PortRef // ports that are as planned before
+	joins   []string         // ports of a bundle, whose own settings go
+	manage  bool
+	to      *office.Manage // of management
+	risky   bool
+	address netip.Prefix               // the address that is given
+	vid     office.VID                 // in which VLAN
+	zone    string                     // and zone
+	routes  bool                       // it is on addresses, lines, routes or rules
+	box     bool                       // the device comes out of its box
+	away    bool                       // the device goes
+	device  func(d *office.Device)     // for those that change one device
+	others  func(all []*office.Device) // and what that takes from others; of a list that may be changed
+	at      int                        // its place in problem.tasks
 }
 
 func (p *problem) add(t *task) *task {
@@ -792,7 +794,7 @@ func (p *problem) routing(i int, a, b *office.Device) {
 		if was != nil && office.SameAddresses([]office.Address{*was}, []office.Address{x}) {
 			continue
 		}
-		t := &task{dev: i, kind: Set, page: "Addresses", routes: true, text: fmt.Sprintf("VLAN %s: address %s", p.plan.n.Name(x.VID), x.Prefix), lines: []string{plus(x)}, back: []string{minus(x)}}
+		t := &task{dev: i, kind: Set, page: "Addresses", routes: true, text: fmt.Sprintf("VLAN %s: address %s", p.plan.n.Name(x.VID), x.Prefix), lines: []string{plus(x)}, back: []string{minus(x)}, address: x.Prefix, vid: x.VID}
 		if x.From.IsValid() {
 			t.text += fmt.Sprintf(", hands out %s-%s", x.From, x.To)
 		}

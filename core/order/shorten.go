@@ -73,6 +73,11 @@ func (p *problem) without(acts []*node, i, j int, anew *int) *node {
 func (n *node) again(m *node) (act, *world) {
 	a := m.act
 	switch {
+	case a.given != nil:
+		if m := n.asOne(a, a.given); m != nil {
+			return m.act, m.w
+		}
+		return a, nil
 	case a.task != nil:
 		if slices.ContainsFunc(a.task.after, func(t *task) bool { return !n.w.tasks[t.at] }) {
 			return a, nil

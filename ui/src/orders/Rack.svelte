@@ -1,5 +1,6 @@
 <script lang="ts">
   import type { WorkOrder } from "../api/client";
+  import { how } from "./lanes";
 
   let { order, done, tick }: { order: WorkOrder; done: number; tick: (step: number, on: boolean) => void } = $props();
 
@@ -7,20 +8,11 @@
   const step = $derived(steps[done]);
   const visit = $derived(step ? order.order!.visits[step.visit]! : null);
   const left = $derived(step ? steps.filter((s, k) => s.visit === step.visit && k >= done).length : 0);
-  const how = $derived(
-    visit
-      ? ({
-          network: `over the network, laptop in ${visit.at.replace(".", " ")}`,
-          port: `laptop in ${visit.at.replace(".", " ")}`,
-          console: "at its console",
-        }[visit.by] ?? "")
-      : "",
-  );
 </script>
 
 <section class="card" aria-live="polite">
   {#if step && visit}
-    <p class="where"><b>{visit.device}</b> {how}</p>
+    <p class="where"><b>{visit.device}</b> {how(visit)}</p>
     <p class="count mono">step {done + 1} of {steps.length} · {left} left at this visit</p>
     <p class="act">{step.text}</p>
     {#if step.kind === "set" && step.page}<p class="page">on the page {step.page}</p>{/if}

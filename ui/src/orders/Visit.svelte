@@ -1,6 +1,6 @@
 <script lang="ts">
   import type { OrderStep, WorkOrder } from "../api/client";
-  import { piece, type Lasting } from "./lanes";
+  import { how, piece, type Lasting } from "./lanes";
 
   let {
     visit,
@@ -37,19 +37,12 @@
     stopped: "Stopped:",
   };
 
-  const how = $derived(
-    {
-      network: `over the network, laptop in ${visit.at.replace(".", " ")}`,
-      port: visit.at ? `laptop in ${visit.at.replace(".", " ")}` : "by hand",
-      console: "at its console",
-    }[visit.by] ?? "",
-  );
   const lanes = $derived(Math.max(0, ...lasts.map((x) => x.lane + 1)));
   const kinds: Record<string, string> = { set: "set", manage: "manage", cable: "cable", laptop: "laptop", check: "look", save: "save" };
 </script>
 
 <section class="visit" aria-label={`Visit ${number}: ${visit.device}`}>
-  <h2><span class="mono">[{number}]</span> {visit.device} <span>{how}</span></h2>
+  <h2><span class="mono">[{number}]</span> {visit.device} <span>{how(visit)}</span></h2>
   {#if carry}
     <p class="carry noprint" class:bad={carry.ended === "otherwise" || carry.ended === "failed"} role="status">
       {#if carry.running}{visit.device} is being set: step {carry.step + 1} …{:else}{ended[carry.ended ?? ""]} {carry.text ?? ""}{/if}

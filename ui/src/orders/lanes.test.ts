@@ -1,6 +1,6 @@
 import { expect, test } from "vitest";
 import type { OrderStep } from "../api/client";
-import { lasting, piece } from "./lanes";
+import { how, lasting, piece } from "./lanes";
 
 const step = (over: Partial<OrderStep>): OrderStep => ({
   visit: 0,
@@ -33,4 +33,13 @@ test("what lasts at once has lanes of its own, and a lane is used again", () => 
   ]);
   expect(all[1]!.says).toBe("b is out of reach until step 2");
   expect([0, 1, 2, 3].map((s) => piece(all[0]!, s))).toEqual(["begin", "on", "end", ""]);
+});
+
+test("how a visit is done", () => {
+  expect(how({ device: "a", at: "a.1", by: "port" })).toBe("laptop in a 1");
+  expect(how({ device: "a", at: "b.1", by: "port" })).toBe("by hand, laptop in b 1");
+  expect(how({ device: "a", at: "b console", by: "port" })).toBe("by hand, laptop at the console of b");
+  expect(how({ device: "a", at: "", by: "port" })).toBe("by hand");
+  expect(how({ device: "a", at: "b.1", by: "network" })).toBe("over the network, laptop in b 1");
+  expect(how({ device: "a", at: "a console", by: "console" })).toBe("at its console");
 });

@@ -39,3 +39,14 @@ export function piece(x: Lasting, step: number): "begin" | "on" | "end" | "" {
   if (step === x.from) return "begin";
   return step === x.until ? "end" : "on";
 }
+
+/** How a visit is done: from where, in words. */
+export function how(visit: { device: string; at: string; by: string }): string {
+  const at = visit.at.endsWith(" console")
+    ? `laptop at the console of ${visit.at.slice(0, -8)}`
+    : `laptop in ${visit.at.replace(".", " ")}`;
+  if (visit.by === "console") return "at its console";
+  if (visit.by === "network") return `over the network, ${at}`;
+  if (visit.at.startsWith(`${visit.device}.`)) return at;
+  return visit.at ? `by hand, ${at}` : "by hand";
+}
