@@ -102,6 +102,7 @@ type Step struct {
 	Told       []string
 	Lines      []string // statements of the line from the office before to the one after
 	Back       []string // and back
+	Undo       []string // the way back, as somebody does it
 	Interrupts []Interrupt
 	Joins      []Join
 	Blind      []string

@@ -416,6 +416,7 @@ type task struct {
 	text    string
 	lines   []string // statements on the line; those of ports come by themselves
 	back    []string
+	undo    string  // what somebody does to take a cable step back
 	after   []*task // that are done before
 	inner   bool    // it changes which ports there are
 	plugs   []office.Cable
@@ -460,7 +461,7 @@ func (p *problem) findTasks() {
 	p.ends()
 	for i, d := range p.was.n.Office.Devices {
 		if p.plan.at[i] < 0 {
-			p.add(&task{dev: i, kind: CableStep, page: "Rack", text: "Take " + d.Name + " away", lines: []string{"-device " + d.Name}, away: true, after: slices.Clone(p.tasks)})
+			p.add(&task{dev: i, kind: CableStep, page: "Rack", text: "Take " + d.Name + " away", undo: "Put " + d.Name + " back", lines: []string{"-device " + d.Name}, away: true, after: slices.Clone(p.tasks)})
 		}
 	}
 }
@@ -484,7 +485,7 @@ func (p *problem) ends() {
 		if y.Operator || at(a.Plugs, y) {
 			continue
 		}
-		t := &task{dev: dev(y), kind: CableStep, page: "Plugs", text: fmt.Sprintf("Plug %s into %s", y.Name, portText(y.Port)), lines: []string{notation.Thing(y)}, back: []string{minus(y)}, refs: []office.PortRef{y.Port}}
+		t := &task{dev: dev(y), kind: CableStep, page: "Plugs", text: fmt.Sprintf("Plug %s into %s", y.Name, portText(y.Port)), undo: fmt.Sprintf("Unplug %s from %s", y.Name, portText(y.Port)), lines: []string{notation.Thing(y)}, back: []string{minus(y)}, refs: []office.PortRef{y.Port}}
 		for _, x := range a.Plugs {
 			if x.Name == y.Name && !x.Operator && !at(b.Plugs, x) && !moved[x.Name] {
 				moved[x.Name] = true
@@ -496,6 +497,7 @@ func (p *problem) ends() {
 				}
 				one.names = append(one.names, y.Name)
 				one.t.text = fmt.Sprintf("Move %s from %s to %s", strings.Join(one.names, " and "), portText(x.Port), portText(y.Port))
+				one.t.undo = fmt.Sprintf("Move %s from %s to %s", strings.Join(one.names, " and "), portText(y.Port), portText(x.Port))
 				one.t.lines, one.t.back = append(one.t.lines, minus(x), notation.Thing(y)), append(one.t.back, minus(y), notation.Thing(x))
 				p.moves = append(p.moves, plugMove{one.t, p.terminalOf(a, x), p.terminalOf(b, y)})
 				if t = one.t; len(one.names) > 1 {
@@ -510,7 +512,7 @@ func (p *problem) ends() {
 	}
 	for _, x := range a.Plugs {
 		if !x.Operator && !at(b.Plugs, x) && !moved[x.Name] && p.plan.at[dev(x)] >= 0 {
-			p.add(&task{dev: dev(x), kind: CableStep, page: "Plugs", text: fmt.Sprintf("Unplug %s from %s", x.Name, portText(x.Port)), lines: []string{minus(x)}, back: []string{notation.Thing(x)}})
+			p.add(&task{dev: dev(x), kind: CableStep, page: "Plugs", text: fmt.Sprintf("Unplug %s from %s", x.Name, portText(x.Port)), undo: fmt.Sprintf("Plug %s into %s", x.Name, portText(x.Port)), lines: []string{minus(x)}, back: []string{notation.Thing(x)}})
 		}
 	}
 }
@@ -564,7 +566,8 @@ func (p *problem) outsideLines() {
 				continue
 			}
 			t := &task{dev: k, kind: CableStep, page: "Cables", routes: true,
-				text: fmt.Sprintf("Move the line %s: out of %s %s, into %s %s", l.Name, d.Name, l.On, y.Name, to.On)}
+				text: fmt.Sprintf("Move the line %s: out of %s %s, into %s %s", l.Name, d.Name, l.On, y.Name, to.On),
+				undo: fmt.Sprintf("Move the line %s: out of %s %s, into %s %s", l.Name, y.Name, to.On, d.Name, l.On)}
 			for _, x := range p.tasks { // the address, the rules and the line itself are there first
 				if x.dev == k && (x.routes || x.box) {
 					t.after = append(t.after, x)
@@ -670,7 +673,7 @@ func (p *problem) manages(i int, a, b *office.Device) {
 // unpack is the first act on a new device; it stands for the device's statement.
 func (p *problem) unpack(i int) {
 	d := p.was.n.Office.Devices[i]
-	p.add(&task{dev: i, kind: CableStep, page: "Box", text: fmt.Sprintf("Unpack %s and power it; nothing is plugged into it yet", d.Name), lines: deviceLines(d), back: []string{"-device " + d.Name}, box: true})
+	p.add(&task{dev: i, kind: CableStep, page: "Box", text: fmt.Sprintf("Unpack %s and power it; nothing is plugged into it yet", d.Name), undo: "Put " + d.Name + " back into its box", lines: deviceLines(d), back: []string{"-device " + d.Name}, box: true})
 }
 
 // structure is bundles, inner ports and the way to forward.
@@ -959,7 +962,7 @@ func (p *problem) cables() {
 			return false
 		}
 		g := gone[k]
-		by[k] = &task{dev: p.was.n.Topo.DeviceIndex(to.Device), kind: CableStep, page: "Cables", text: fmt.Sprintf("Move the cable from %s: out of %s, into %s", name(stays), name(from), name(to)), lines: []string{"-" + line(g), line(c)}, back: []string{"-" + line(c), line(g)}, plugs: []office.Cable{c}, refs: ends(c), pulls: []office.Cable{g}}
+		by[k] = &task{dev: p.was.n.Topo.DeviceIndex(to.Device), kind: CableStep, page: "Cables", text: fmt.Sprintf("Move the cable from %s: out of %s, into %s", name(stays), name(from), name(to)), undo: fmt.Sprintf("Move the cable from %s: out of %s, into %s", name(stays), name(to), name(from)), lines: []string{"-" + line(g), line(c)}, back: []string{"-" + line(c), line(g)}, plugs: []office.Cable{c}, refs: ends(c), pulls: []office.Cable{g}}
 		if h := holds(to); h >= 0 {
 			stay[h] = true
 		}
@@ -971,12 +974,12 @@ func (p *problem) cables() {
 	}
 	for k, g := range gone {
 		if by[k] == nil {
-			by[k] = &task{dev: dev(g), kind: CableStep, page: "Cables", text: fmt.Sprintf("Pull the cable from %s to %s", name(g.A), name(g.B)), lines: []string{"-" + line(g)}, back: []string{line(g)}, pulls: []office.Cable{g}}
+			by[k] = &task{dev: dev(g), kind: CableStep, page: "Cables", text: fmt.Sprintf("Pull the cable from %s to %s", name(g.A), name(g.B)), undo: fmt.Sprintf("Plug a cable from %s to %s", name(g.A), name(g.B)), lines: []string{"-" + line(g)}, back: []string{line(g)}, pulls: []office.Cable{g}}
 			tasks = append(tasks, by[k])
 		}
 	}
 	for _, c := range come {
-		tasks = append(tasks, &task{dev: dev(c), kind: CableStep, page: "Cables", text: fmt.Sprintf("Plug a cable from %s to %s", name(c.A), name(c.B)), lines: []string{line(c)}, back: []string{"-" + line(c)}, plugs: []office.Cable{c}, refs: ends(c)})
+		tasks = append(tasks, &task{dev: dev(c), kind: CableStep, page: "Cables", text: fmt.Sprintf("Plug a cable from %s to %s", name(c.A), name(c.B)), undo: fmt.Sprintf("Pull the cable from %s to %s", name(c.A), name(c.B)), lines: []string{line(c)}, back: []string{"-" + line(c)}, plugs: []office.Cable{c}, refs: ends(c)})
 	}
 	for _, t := range tasks {
 		for _, c := range t.plugs {
