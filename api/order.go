@@ -104,7 +104,7 @@ func orEmpty(list []string) []string {
 
 // OrderRequest asks for an order.
 type OrderRequest struct {
-	From     string   `json:"from" required:"true" enum:"found,revision,factory,here,back" description:"what devices are set to: as found, as at a revision, some new from the factory, where the last order stands; or back from there to its beginning"`
+	From     string   `json:"from" required:"true" enum:"found,revision,factory,here,back,start" description:"what devices are set to: as found, as at a revision, some new from the factory, where the last order stands; or back from there to its beginning, or to that of the evening"`
 	Revision int64    `json:"revision,omitempty" description:"for revision"`
 	Devices  []string `json:"devices,omitempty" description:"for factory: those that are new" maxItems:"200"`
 	New      []string `json:"new,omitempty" description:"devices that new ones of the same name take the place of" maxItems:"200"`
@@ -124,13 +124,50 @@ type OrderView struct {
 	Working  int         `json:"working,omitempty" description:"somebody has one worked out just now: how much of what differs is in order, in hundredths"`
 	Ticks    []OrderDone `json:"ticks" required:"true" nullable:"false" description:"in order; the first steps are those that are done"`
 	Carry    *CarryView  `json:"carry,omitempty" description:"a visit that its device carries out, or where that stopped"`
+	Said     []OrderSaid `json:"said,omitempty" description:"which steps the device refused, or gave no answer to, in order"`
+	Reached  []string    `json:"reached,omitempty" description:"where the next step was refused or not answered: the devices that are reached as things stand"`
+	Lost     []string    `json:"lost,omitempty" description:"and those that are not"`
+	Evening  bool        `json:"evening,omitempty" description:"other orders of the same evening came before it"`
+}
+
+// OrderSaid is what was said of a step of an order.
+type OrderSaid struct {
+	Order    int64     `json:"order" required:"true"`
+	Step     int       `json:"step" required:"true"`
+	Device   string    `json:"device" required:"true"`
+	Text     string    `json:"text" required:"true" description:"the step"`
+	Said     string    `json:"said" required:"true" enum:"done,undone,refused,silent" description:"silent: no answer came"`
+	Words    string    `json:"words" required:"true" description:"what the device said"`
+	ByDevice bool      `json:"byDevice" required:"true" description:"the device did it itself"`
+	Author   string    `json:"author" required:"true"`
+	At       time.Time `json:"at" required:"true"`
+}
+
+// ProtocolOrder is an order of the protocol.
+type ProtocolOrder struct {
+	ID       int64     `json:"id" required:"true"`
+	Evening  int64     `json:"evening" required:"true" description:"the order that the evening began with"`
+	Revision int64     `json:"revision" required:"true"`
+	Back     bool      `json:"back" required:"true"`
+	Author   string    `json:"author" required:"true"`
+	At       time.Time `json:"at" required:"true"`
+	Told     string    `json:"told" required:"true"`
+	Steps    int       `json:"steps" required:"true"`
+}
+
+// Protocol is what was done by orders, the newest last.
+type Protocol struct {
+	Orders []ProtocolOrder `json:"orders" required:"true" nullable:"false"`
+	Said   []OrderSaid     `json:"said" required:"true" nullable:"false"`
 }
 
 // OrderTick ticks the next step off, or takes the last tick away.
 type OrderTick struct {
-	Order int64 `json:"order" required:"true"`
-	Step  int   `json:"step" required:"true" minimum:"0" maximum:"100000"`
-	On    bool  `json:"on" required:"true"`
+	Order int64  `json:"order" required:"true"`
+	Step  int    `json:"step" required:"true" minimum:"0" maximum:"100000"`
+	On    bool   `json:"on" required:"true"`
+	Said  string `json:"said,omitempty" enum:"done,refused,silent" description:"refused and silent (no answer came) are written down and tick nothing; the step is the next one"`
+	Words string `json:"words,omitempty" maxLength:"2000" description:"what the device said"`
 }
 
 // OrderDone is a step that somebody said is done.

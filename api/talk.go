@@ -137,8 +137,8 @@ type TalkPair struct {
 	To       any          `json:"to" required:"true" description:"the VID, or \"outside\""`
 	Verdict  talk.Verdict `json:"verdict" required:"true"`
 	Services []string     `json:"services" required:"true" nullable:"false" description:"what is open, to some part"`
-	Parts    []TalkPart   `json:"parts,omitempty" description:"of a pair that is open in part: which part"`
 	Why      string       `json:"why" required:"true"`
+	Parts    []TalkPart   `json:"parts,omitempty" description:"of a pair that is open in part: which part"`
 }
 
 // TalkPart is what is open to some addresses of a pair.
@@ -274,7 +274,7 @@ func TalkViewOf(t *talk.Table) *TalkView {
 			if c.Verdict == talk.Some {
 				x := TalkSome{From: int(from), To: int(to), Services: c.Open.Words()}
 				if len(v.Some) < mostTexts {
-					x.Text = t.SharesText(from, to)
+					x.Text = strings.Join(t.ShareTexts(from, to), "; ")
 				}
 				v.Some = append(v.Some, x)
 			}

@@ -52,12 +52,27 @@ func TestOrders(t *testing.T) {
 	_ = eval[any](t, ctx, `document.querySelector(".card .acts button").click()`)
 	until(t, ctx, `document.querySelector(".card .count").textContent.includes("step 2 of")`)
 
-	// Something else happened: the rest is worked out anew. And back.
+	// A step is refused: what was said stands there, with the way back and who is still
+	// reached; nothing is ticked by it.
 	require.NoError(t, chromedp.Do(ctx, chromedp.Navigate(q.URL+"/1/orders"), chromedp.WaitVisible(".visit")))
+	_ = eval[any](t, ctx, `[...document.querySelectorAll(".stuck button")].find(b => /Refused|Cannot/.test(b.textContent)).click()`)
+	until(t, ctx, `document.querySelector("#refused") !== null`)
+	require.NoError(t, chromedp.Do(ctx, chromedp.SendKeys("#refused", "the lid does not open")))
+	_ = eval[any](t, ctx, `[...document.querySelectorAll(".stuck button")].find(b => b.textContent.includes("Write it down")).click()`)
+	until(t, ctx, `document.querySelector(".stuck .after")?.textContent.includes("the lid does not open") && document.querySelector(".stuck .after").textContent.includes("Reached from here")`)
+	until(t, ctx, `document.querySelectorAll(".visit li.done").length === 1`)
+	_ = eval[any](t, ctx, `[...document.querySelectorAll(".protocol button")].find(b => b.textContent.includes("Protocol")).click()`)
+	until(t, ctx, `document.querySelector(".protocol")?.textContent.includes("the lid does not open")`)
+
+	// Something else happened: it is asked first, then the rest is worked out anew. And back.
 	_ = eval[any](t, ctx, `[...document.querySelectorAll("button")].find(b => b.textContent.includes("Something else happened")).click()`)
+	until(t, ctx, `document.querySelector("#sure") !== null`)
+	_ = eval[any](t, ctx, `document.querySelector("#sure").click()`)
 	until(t, ctx, `document.querySelector(".visit") !== null && document.querySelectorAll(".visit li.done").length === 0 && !document.querySelector(".visit").textContent.includes("Unpack")`)
 	_ = eval[any](t, ctx, `document.querySelector(".visit li input").click()`)
 	until(t, ctx, `document.querySelector(".visit li.done") !== null`)
-	_ = eval[any](t, ctx, `[...document.querySelectorAll("button")].find(b => b.textContent.includes("Go back from here")).click()`)
+	_ = eval[any](t, ctx, `[...document.querySelectorAll(".sum button")].find(b => b.textContent.includes("Go back from here")).click()`)
+	until(t, ctx, `document.querySelector("#sure") !== null`)
+	_ = eval[any](t, ctx, `document.querySelector("#sure").click()`)
 	until(t, ctx, `document.querySelector(".sum").textContent.includes("This one leads back")`)
 }

@@ -179,13 +179,20 @@ func (s *Server) carryVisit(r *room, x *carry, at int) api.CarryView {
 		then, err := s.carryStep(&carrier, x, at)
 		if err != nil || x.back {
 			view.Ended, view.Text, view.Back = s.carryEnded(x, x.run.Steps[at].Device, err)
+			if err != nil && (view.Ended == "failed" || view.Ended == "otherwise") {
+				words := []rune(view.Text)
+				said := store.OrderSaid{Order: x.order, Step: at, Said: "refused", Words: string(words[:min(len(words), mostSaidWords)]), ByDevice: true, Author: x.name}
+				if err := s.store.SayOrder(x.ctx, r.id, said); err != nil {
+					s.log.Warn("the protocol misses how a step ended", "office", r.id, "error", err)
+				}
+			}
 			return view
 		}
 		var state *store.Found
 		if x.run.Sets(at) {
 			state = foundAt(then, x.run.Steps[at].Device, x.run.Called(at, true)+", by the device", x.name)
 		}
-		if err := s.store.TickOrder(x.ctx, r.id, x.order, at, x.name, true, x.run.Steps[at].Device, state); err != nil {
+		if err := s.store.TickOrder(x.ctx, r.id, x.order, at, x.name, true, true, x.run.Steps[at].Device, state); err != nil {
 			view.Ended, view.Text = "failed", err.Error()
 			return view
 		}

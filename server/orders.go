@@ -4,6 +4,7 @@ import (
 	"context"
 	"encoding/json"
 	"errors"
+	"strings"
 
 	"github.com/gofiber/fiber/v3"
 
@@ -60,7 +61,69 @@ func (s *Server) orderView(ctx context.Context, r *room) (*api.OrderView, error)
 	for _, t := range ticks {
 		v.Ticks = append(v.Ticks, api.OrderDone(t))
 	}
+	v.Evening = kept.Evening != nil
+	said, _, err := s.store.OrdersSaid(ctx, r.id)
+	if err != nil {
+		return nil, err
+	}
+	for _, x := range said {
+		if x.Order == kept.ID && (x.Said == "refused" || x.Said == "silent") {
+			v.Said = append(v.Said, saidView(x, v.Order))
+		}
+	}
+	if k := len(v.Said); k > 0 && v.Said[k-1].Step == len(ticks) { // who stands there wants to know what he still reaches
+		run, err := s.run(r.id, kept)
+		if err != nil {
+			return nil, err
+		}
+		at, err := run.After(len(ticks))
+		if err != nil {
+			return nil, err
+		}
+		v.Reached, v.Lost = order.Reached(at)
+	}
 	return v, nil
+}
+
+// mostSaidWords is how much of what a device said is kept.
+const mostSaidWords = 2000
+
+func saidView(x store.OrderSaid, o *api.Order) api.OrderSaid {
+	v := api.OrderSaid{Order: x.Order, Step: x.Step, Said: x.Said, Words: x.Words, ByDevice: x.ByDevice, Author: x.Author, At: x.At}
+	if x.Step < len(o.Steps) {
+		v.Device, v.Text = o.Steps[x.Step].Device, o.Steps[x.Step].Text
+	}
+	return v
+}
+
+// orderProtocol is what was said of the steps of all orders, evening by evening.
+func (s *Server) orderProtocol(c fiber.Ctx) error {
+	r, err := s.room(c)
+	if err != nil {
+		return err
+	}
+	said, orders, err := s.store.OrdersSaid(c.Context(), r.id)
+	if err != nil {
+		return err
+	}
+	v := api.Protocol{Orders: []api.ProtocolOrder{}, Said: []api.OrderSaid{}}
+	told := map[int64]*api.Order{}
+	for _, x := range said {
+		if told[x.Order] == nil {
+			o := orders[x.Order]
+			told[x.Order] = &api.Order{}
+			if err := json.Unmarshal(o.Told, told[x.Order]); err != nil {
+				return err
+			}
+			p := api.ProtocolOrder{ID: o.ID, Evening: o.ID, Revision: o.Revision, Back: o.Way == "back", Author: o.Author, At: o.At, Told: told[x.Order].Told, Steps: len(told[x.Order].Steps)}
+			if o.Evening != nil {
+				p.Evening = *o.Evening
+			}
+			v.Orders = append(v.Orders, p)
+		}
+		v.Said = append(v.Said, saidView(x, told[x.Order]))
+	}
+	return c.JSON(v)
 }
 
 // keptRun is an order with its steps, as it was read last.
@@ -126,13 +189,29 @@ func (s *Server) orderMake(c fiber.Ctx) error {
 		if wrong != nil {
 			return wrong
 		}
-		if was, err = run.After(len(ticks)); err == nil && q.From == "back" {
+		was, err = run.After(len(ticks))
+		switch {
+		case err != nil || q.From == "here":
+		case q.From == "back":
 			plan, err = run.After(0)
 			kept.Way, kept.Revision = "back", before.Revision
+		default: // to before the evening
+			first, wrong := s.firstOf(ctx, r.id, before)
+			if wrong != nil {
+				return wrong
+			}
+			plan, err = first.from()
+			kept.Way, kept.Revision = "back", first.Revision
 		}
 	}
 	if err != nil {
 		return err
+	}
+	if before != nil && q.From != "revision" && q.From != "factory" && len(ticks) > 0 { // one evening goes on
+		kept.Evening = before.Evening
+		if kept.Evening == nil {
+			kept.Evening = &before.ID
+		}
 	}
 	work, err := s.orders.begin(s.stop, r.id, name, personOf(c))
 	if err != nil {
@@ -164,6 +243,28 @@ func (s *Server) orderMake(c fiber.Ctx) error {
 		return err
 	}
 	return s.orderTold(c, r, name)
+}
+
+// firstOrder is the order that an evening began with.
+type firstOrder struct{ *store.Order }
+
+func (f firstOrder) from() (*office.Office, error) {
+	x, err := notation.Read("as it was", f.AsIs)
+	if err != nil {
+		return nil, err
+	}
+	return x.Office, nil
+}
+
+func (s *Server) firstOf(ctx context.Context, id int64, o *store.Order) (firstOrder, error) {
+	if o.Evening == nil {
+		return firstOrder{o}, nil
+	}
+	first, err := s.store.Order(ctx, id, *o.Evening)
+	if err == nil && first == nil {
+		err = bad("from", "the order that the evening began with is gone")
+	}
+	return firstOrder{first}, err
 }
 
 // heldBack is why no order is made while one is carried out.
@@ -265,6 +366,18 @@ func (s *Server) orderTick(c fiber.Ctx) error {
 		return &history.Conflict{Text: err.Error() + ": look again"}
 	}
 	step := run.Steps[q.Step]
+	if q.Said == "refused" || q.Said == "silent" {
+		if q.Step != len(ticks) {
+			return &history.Conflict{Text: order.ErrMoved.Error() + ": look again"}
+		}
+		said := store.OrderSaid{Order: q.Order, Step: q.Step, Said: q.Said, Words: strings.TrimSpace(q.Words), Author: name}
+		if err := s.store.SayOrder(ctx, r.id, said); errors.Is(err, order.ErrMoved) {
+			return &history.Conflict{Text: err.Error() + ": look again"}
+		} else if err != nil {
+			return err
+		}
+		return s.orderTold(c, r, name)
+	}
 	var state *store.Found
 	if run.Sets(q.Step) {
 		at, err := run.After(done)
@@ -273,7 +386,7 @@ func (s *Server) orderTick(c fiber.Ctx) error {
 		}
 		state = foundAt(at, step.Device, run.Called(q.Step, q.On), name)
 	}
-	err = s.store.TickOrder(ctx, r.id, q.Order, q.Step, name, q.On, step.Device, state)
+	err = s.store.TickOrder(ctx, r.id, q.Order, q.Step, name, q.On, false, step.Device, state)
 	if errors.Is(err, order.ErrMoved) {
 		return &history.Conflict{Text: err.Error() + ": look again"}
 	}

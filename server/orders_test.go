@@ -91,6 +91,75 @@ func TestOrders(t *testing.T) {
 	require.Contains(t, fmt.Sprint(v["order"].(map[string]any)["steps"]), "Unpack annex")
 }
 
+// TestProtocol: a step that is refused, or not answered, is written down and ticks nothing;
+// what is still reached is said at once; the evening goes on with the rest worked out anew,
+// and the way back to before it stays, whatever was worked out anew meanwhile.
+func TestProtocol(t *testing.T) {
+	d := open(t)
+	_, v := d.found(map[string]any{"device": "ward-east", "text": "1: 110 [140]\n5: 120", "keep": true})
+	require.Nil(t, v["error"])
+	_, before := d.ask("GET", "/orders/at?step=0", "")
+	require.NotNil(t, before)
+	status, v := d.order(map[string]any{"from": "found"})
+	require.Equal(t, 200, status, v)
+	first := v["id"]
+	_, was := d.ask("GET", "/orders/at?step=0", "")
+	status, _ = d.orderTick(first, 0, true)
+	require.Equal(t, 200, status)
+	say := func(order any, step int, said, words string) (int, map[string]any) {
+		return d.ask("PUT", "/orders/ticks", fmt.Sprintf(`{"order":%v,"step":%d,"on":true,"said":%q,"words":%q}`, order, step, said, words))
+	}
+	status, v = say(first, 1, "refused", "Value out of range")
+	require.Equal(t, 200, status, v)
+	require.Len(t, v["ticks"], 1, "a refused step is not done")
+	require.Contains(t, fmt.Sprint(v["said"]), "Value out of range")
+	require.Contains(t, v["reached"], "rack")
+	status, v = say(first, 1, "silent", "")
+	require.Equal(t, 200, status, v)
+	require.Len(t, v["said"], 2)
+	status, v = say(first, 0, "refused", "")
+	require.Equal(t, 409, status, v)
+	status, v = say(first, 1, "shouted", "")
+	require.Equal(t, 400, status, v)
+	status, v = say(first, 1, "refused", strings.Repeat("x", 2001))
+	require.Equal(t, 400, status, v)
+	status, v = d.orderTick(first, 1, true) // it was done in the end
+	require.Equal(t, 200, status, v)
+	require.Nil(t, v["reached"])
+
+	status, v = d.order(map[string]any{"from": "here"})
+	require.Equal(t, 200, status, v)
+	second := v["id"]
+	require.Equal(t, true, v["evening"])
+	status, v = say(first, 1, "refused", "")
+	require.Equal(t, 409, status, "it has ended: %v", v)
+	status, _ = d.orderTick(second, 0, true)
+	require.Equal(t, 200, status)
+	status, v = d.order(map[string]any{"from": "start"})
+	require.Equal(t, 200, status, v)
+	steps := len(v["order"].(map[string]any)["steps"].([]any))
+	require.NotZero(t, steps)
+	require.Equal(t, true, v["back"])
+	_, end := d.ask("GET", fmt.Sprintf("/orders/at?step=%d", steps), "")
+	require.Equal(t, fmt.Sprint(was["devices"]), fmt.Sprint(end["devices"]), "it ends where the evening began")
+
+	_, v = d.ask("GET", "/orders/protocol", "")
+	require.Len(t, v["orders"], 2)
+	var told []string
+	for _, x := range v["said"].([]any) {
+		y := x.(map[string]any)
+		require.NotEmpty(t, y["text"])
+		require.NotEmpty(t, y["author"])
+		told = append(told, fmt.Sprint(y["step"], " ", y["said"]))
+	}
+	require.Equal(t, []string{"0 done", "1 refused", "1 silent", "1 done", "0 done"}, told)
+	evenings := map[any]bool{}
+	for _, o := range v["orders"].([]any) {
+		evenings[o.(map[string]any)["evening"]] = true
+	}
+	require.Equal(t, map[any]bool{first: true}, evenings)
+}
+
 func mustID(d desk) any {
 	_, v := d.ask("GET", "/orders", "")
 	return v["id"]

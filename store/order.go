@@ -22,6 +22,7 @@ type Order struct {
 	Author   string
 	At       time.Time
 	Ended    *time.Time
+	Evening  *int64 // the order that the evening began with; nil where it is that
 }
 
 // OrderTick is a step that somebody said is done.
@@ -51,9 +52,9 @@ func (s *Store) AddOrder(ctx context.Context, office int64, o Order) (id int64, 
 		if _, err := tx.Exec(ctx, "UPDATE work_order SET ended_at = now() WHERE office_id = $1 AND ended_at IS NULL", office); err != nil {
 			return err
 		}
-		return tx.QueryRow(ctx, `INSERT INTO work_order (office_id, revision, way, as_is, goal, told, author)
-			VALUES (@office, @revision, @way, @asis, @goal, @told, @author) RETURNING id`, pgx.NamedArgs{
-			"office": office, "revision": o.Revision, "way": o.Way, "asis": o.AsIs, "goal": o.Goal, "told": o.Told, "author": o.Author,
+		return tx.QueryRow(ctx, `INSERT INTO work_order (office_id, revision, way, as_is, goal, told, author, evening)
+			VALUES (@office, @revision, @way, @asis, @goal, @told, @author, @evening) RETURNING id`, pgx.NamedArgs{
+			"office": office, "revision": o.Revision, "way": o.Way, "asis": o.AsIs, "goal": o.Goal, "told": o.Told, "author": o.Author, "evening": o.Evening,
 		}).Scan(&id)
 	})
 	return id, err
@@ -62,18 +63,11 @@ func (s *Store) AddOrder(ctx context.Context, office int64, o Order) (id int64, 
 // OrderNow is the newest order of an office with its ticks, in order; nil where
 // there never was one.
 func (s *Store) OrderNow(ctx context.Context, office int64) (*Order, []OrderTick, error) {
-	rows, err := s.pool.Query(ctx, "SELECT id, revision, way, as_is, goal, told, author, made_at, ended_at FROM work_order WHERE office_id = $1 ORDER BY id DESC LIMIT 1", office)
-	if err != nil {
+	o, err := s.order(ctx, "WHERE office_id = $1 ORDER BY id DESC LIMIT 1", office)
+	if o == nil || err != nil {
 		return nil, nil, err
 	}
-	o, err := pgx.CollectExactlyOneRow(rows, pgx.RowToAddrOfStructByPos[Order])
-	if errors.Is(err, pgx.ErrNoRows) {
-		return nil, nil, nil
-	}
-	if err != nil {
-		return nil, nil, err
-	}
-	rows, err = s.pool.Query(ctx, "SELECT step, author, made_at FROM order_tick WHERE order_id = $1 ORDER BY step", o.ID)
+	rows, err := s.pool.Query(ctx, "SELECT step, author, made_at FROM order_tick WHERE order_id = $1 ORDER BY step", o.ID)
 	if err != nil {
 		return nil, nil, err
 	}
@@ -81,10 +75,85 @@ func (s *Store) OrderNow(ctx context.Context, office int64) (*Order, []OrderTick
 	return o, ticks, err
 }
 
+func (s *Store) order(ctx context.Context, where string, args ...any) (*Order, error) {
+	rows, err := s.pool.Query(ctx, "SELECT id, revision, way, as_is, goal, told, author, made_at, ended_at, evening FROM work_order "+where, args...)
+	if err != nil {
+		return nil, err
+	}
+	o, err := pgx.CollectExactlyOneRow(rows, pgx.RowToAddrOfStructByPos[Order])
+	if errors.Is(err, pgx.ErrNoRows) {
+		return nil, nil
+	}
+	return o, err
+}
+
+// Order is one order of an office, nil where it has none of that number.
+func (s *Store) Order(ctx context.Context, office, id int64) (*Order, error) {
+	return s.order(ctx, "WHERE office_id = $1 AND id = $2", office, id)
+}
+
+// OrderSaid is what was said of a step: that it is done, or is not after all, that the
+// device refused it, or that no answer came.
+type OrderSaid struct {
+	Order    int64
+	Step     int
+	Said     string // done, undone, refused, silent
+	Words    string // what the device said
+	ByDevice bool   // the device did it itself
+	Author   string
+	At       time.Time
+}
+
+// SayOrder keeps what was said of a step. Where another order was made meanwhile it is
+// [order.ErrMoved].
+func (s *Store) SayOrder(ctx context.Context, office int64, said OrderSaid) error {
+	return pgx.BeginFunc(ctx, s.pool, func(tx pgx.Tx) error {
+		var open bool
+		err := tx.QueryRow(ctx, "SELECT ended_at IS NULL FROM work_order WHERE id = $1 AND office_id = $2 FOR UPDATE", said.Order, office).Scan(&open)
+		if errors.Is(err, pgx.ErrNoRows) || err == nil && !open {
+			return order.ErrMoved
+		}
+		if err != nil {
+			return err
+		}
+		return say(ctx, tx, said)
+	})
+}
+
+func say(ctx context.Context, tx pgx.Tx, x OrderSaid) error {
+	_, err := tx.Exec(ctx, "INSERT INTO order_said (order_id, step, said, words, by_device, author) VALUES ($1, $2, $3, $4, $5, $6)", x.Order, x.Step, x.Said, x.Words, x.ByDevice, x.Author)
+	return err
+}
+
+// MostSaid is how much of what was said is given at once: the newest.
+const MostSaid = 2000
+
+// OrdersSaid is what was said of the steps of an office's orders, the newest last, and the
+// orders that it is about by their numbers.
+func (s *Store) OrdersSaid(ctx context.Context, office int64) (said []OrderSaid, orders map[int64]*Order, err error) {
+	rows, err := s.pool.Query(ctx, `SELECT order_id, step, said, words, by_device, author, said_at FROM (
+		SELECT s.* FROM order_said s JOIN work_order w ON w.id = s.order_id WHERE w.office_id = $1 ORDER BY s.id DESC LIMIT $2) newest ORDER BY id`, office, MostSaid)
+	if err != nil {
+		return nil, nil, err
+	}
+	if said, err = pgx.CollectRows(rows, pgx.RowToStructByPos[OrderSaid]); err != nil {
+		return nil, nil, err
+	}
+	orders = map[int64]*Order{}
+	for _, x := range said {
+		if orders[x.Order] == nil {
+			if orders[x.Order], err = s.Order(ctx, office, x.Order); err != nil {
+				return nil, nil, err
+			}
+		}
+	}
+	return said, orders, nil
+}
+
 // TickOrder ticks the next step of an order off, or takes the last tick away, and
 // keeps what a device is then set to, in one transaction. Two people at once: the
 // second is told by [order.ErrMoved].
-func (s *Store) TickOrder(ctx context.Context, office, id int64, step int, author string, on bool, device string, f *Found) error {
+func (s *Store) TickOrder(ctx context.Context, office, id int64, step int, author string, on, byDevice bool, device string, f *Found) error {
 	return pgx.BeginFunc(ctx, s.pool, func(tx pgx.Tx) error {
 		var open bool
 		var done int
@@ -106,7 +175,14 @@ func (s *Store) TickOrder(ctx context.Context, office, id int64, step int, autho
 		} else {
 			_, err = tx.Exec(ctx, "DELETE FROM order_tick WHERE order_id = $1 AND step = $2", id, step)
 		}
-		if err != nil || f == nil {
+		if err != nil {
+			return err
+		}
+		what := "done"
+		if !on {
+			what = "undone"
+		}
+		if err := say(ctx, tx, OrderSaid{Order: id, Step: step, Said: what, ByDevice: byDevice, Author: author}); err != nil || f == nil {
 			return err
 		}
 		_, err = tx.Exec(ctx, `INSERT INTO found (office_id, device, ports, shapes, vlans, how, author)

@@ -104,7 +104,10 @@ func printTable(out io.Writer, t *talk.Table) error {
 	}
 	for _, p := range t.Pairs() {
 		if p.Verdict == talk.Some {
-			fmt.Fprintf(out, "%s to %s: %s\n", name(p.From), name(p.To), t.SharesText(p.From, p.To))
+			fmt.Fprintf(out, "%s to %s: %s\n", name(p.From), name(p.To), p.Open)
+			for _, text := range t.ShareTexts(p.From, p.To) {
+				fmt.Fprintln(out, "  "+text)
+			}
 		}
 	}
 	for _, j := range t.Wishes() {

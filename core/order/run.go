@@ -3,10 +3,14 @@ package order
 import (
 	"errors"
 	"fmt"
+	"slices"
 	"sync"
 
 	"klammer/core/notation"
 	"klammer/core/office"
+	"klammer/core/reach"
+	"klammer/core/span"
+	"klammer/core/talk"
 )
 
 // ErrMoved says that somebody else went on with an order, or took a step of it back.
@@ -110,4 +114,26 @@ func Without(o *office.Office, devices []string) (*office.Office, error) {
 	}
 	next, _ := draft.Done()
 	return next, nil
+}
+
+// Reached is the devices of an office that the operator reaches over the network as things
+// are, and those that he does not, of those that say where they are managed.
+func Reached(o *office.Office) (yes, no []string) {
+	n := span.Compile(o)
+	i := slices.IndexFunc(o.Plugs, func(p office.Plug) bool { return p.Operator })
+	var here []span.Place
+	if i >= 0 {
+		here = reach.Plug(n, &o.Plugs[i])
+	}
+	management := talk.ManagementIn(n)
+	for k, d := range o.Devices {
+		switch {
+		case d.Manage == nil:
+		case here != nil && management.Stops(o.Plugs[i].Wants, here, o.Plugs[i].At, k) == nil:
+			yes = append(yes, d.Name)
+		default:
+			no = append(no, d.Name)
+		}
+	}
+	return yes, no
 }

@@ -3,7 +3,6 @@ package talk
 import (
 	"net/netip"
 	"slices"
-	"strings"
 
 	"klammer/core/office"
 )
@@ -124,14 +123,9 @@ func place(p netip.Prefix) string {
 	return p.String()
 }
 
-// SharesText says what is open in a pair, in the words of a cell.
-func (t *Table) SharesText(from, to office.VID) string {
-	all := t.Shares(from, to)
-	if len(all) == 0 {
-		return "nothing"
-	}
-	var texts []string
-	for _, s := range all {
+// ShareTexts says which part of a pair is open, a text for each.
+func (t *Table) ShareTexts(from, to office.VID) (texts []string) {
+	for _, s := range t.Shares(from, to) {
 		text := s.String()
 		if s.Torn != 0 {
 			text += ", but for where " + t.Net.Name(s.Torn) + " is cut off"
@@ -140,5 +134,5 @@ func (t *Table) SharesText(from, to office.VID) string {
 			texts = append(texts, text)
 		}
 	}
-	return strings.Join(texts, "; ")
+	return texts
 }

@@ -45,6 +45,7 @@ export type TalkTable = Schemas["ApiTalkView"];
 export type TalkAnswer = Schemas["ApiTalkAnswer"];
 export type TalkShift = Schemas["ApiTalkShift"];
 export type WorkOrder = Schemas["ApiOrderView"];
+export type Protocol = Schemas["ApiProtocol"];
 export type OrderRequest = Schemas["ApiOrderRequest"];
 export type OrderStep = Schemas["ApiOrderStep"];
 export type Carry = Schemas["ApiCarryView"];
@@ -333,6 +334,12 @@ export const api = {
     ask((signal) => http.DELETE("/api/offices/{id}/orders", { params: at(id), headers: { "Content-Type": "application/json" }, signal })),
   orderTick: (id: number, order: number, step: number, on: boolean) =>
     ask((signal) => http.PUT("/api/offices/{id}/orders/ticks", { params: at(id), body: { order, step, on }, signal }), long),
+  orderSay: (id: number, order: number, step: number, said: "refused" | "silent", words: string) =>
+    ask(
+      (signal) => http.PUT("/api/offices/{id}/orders/ticks", { params: at(id), body: { order, step, on: true, said, words }, signal }),
+      long,
+    ),
+  protocol: (id: number) => ask((signal) => http.GET("/api/offices/{id}/orders/protocol", { params: at(id), signal }), long),
   orderAt: async (id: number, step: number) =>
     whole(await ask((signal) => http.GET("/api/offices/{id}/orders/at", { params: { path: { id }, query: { step } }, signal }), long)),
   carry: (id: number, order: number, visit: number, back = false) =>

@@ -1622,6 +1622,53 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/offices/{id}/orders/protocol": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** What was said of the steps of all orders: who, when, by hand or by the device */
+        get: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path: {
+                    id: number;
+                };
+                cookie?: never;
+            };
+            requestBody?: never;
+            responses: {
+                /** @description OK */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["ApiProtocol"];
+                    };
+                };
+                /** @description Bad Request */
+                400: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["ApiProblem"];
+                    };
+                };
+            };
+        };
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/offices/{id}/orders/ticks": {
         parameters: {
             query?: never;
@@ -4218,10 +4265,10 @@ export interface components {
             /** @description for factory: those that are new */
             devices?: string[];
             /**
-             * @description what devices are set to: as found, as at a revision, some new from the factory, where the last order stands; or back from there to its beginning
+             * @description what devices are set to: as found, as at a revision, some new from the factory, where the last order stands; or back from there to its beginning, or to that of the evening
              * @enum {string}
              */
-            from: "found" | "revision" | "factory" | "here" | "back";
+            from: "found" | "revision" | "factory" | "here" | "back" | "start";
             /** @description devices that new ones of the same name take the place of */
             new?: string[];
             /** @description the devices that are set; all others stay as they are */
@@ -4231,6 +4278,26 @@ export interface components {
              * @description for revision
              */
             revision?: number;
+        };
+        ApiOrderSaid: {
+            /** Format: date-time */
+            at: string;
+            author: string;
+            /** @description the device did it itself */
+            byDevice: boolean;
+            device: string;
+            /** Format: int64 */
+            order: number;
+            /**
+             * @description silent: no answer came
+             * @enum {string}
+             */
+            said: "done" | "undone" | "refused" | "silent";
+            step: number;
+            /** @description the step */
+            text: string;
+            /** @description what the device said */
+            words: string;
         };
         ApiOrderStep: {
             /** @description and back */
@@ -4248,6 +4315,8 @@ export interface components {
             text: string;
             /** @description what frames gain and lose by it, and who is interrupted, in words */
             told: string[];
+            /** @description the way back as somebody does it; empty for what needs none */
+            undo: string[];
             /** @description index into visits */
             visit: number;
         };
@@ -4255,7 +4324,14 @@ export interface components {
             on: boolean;
             /** Format: int64 */
             order: number;
+            /**
+             * @description refused and silent (no answer came) are written down and tick nothing; the step is the next one
+             * @enum {string}
+             */
+            said?: "done" | "refused" | "silent";
             step: number;
+            /** @description what the device said */
+            words?: string;
         };
         ApiOrderView: {
             /** Format: date-time */
@@ -4267,19 +4343,27 @@ export interface components {
             carry?: components["schemas"]["ApiCarryView"];
             /** @description another took its place */
             ended: boolean;
+            /** @description other orders of the same evening came before it */
+            evening?: boolean;
             /**
              * Format: int64
              * @description 0 where there never was one
              */
             id: number;
+            /** @description and those that are not */
+            lost?: string[];
             /** @description the plan has moved on since */
             moved: boolean;
             order?: components["schemas"]["ApiOrder"];
+            /** @description where the next step was refused or not answered: the devices that are reached as things stand */
+            reached?: string[];
             /**
              * Format: int64
              * @description of the plan that it leads to, or came from
              */
             revision: number;
+            /** @description which steps the device refused, or gave no answer to, in order */
+            said?: components["schemas"]["ApiOrderSaid"][];
             /** @description in order; the first steps are those that are done */
             ticks: components["schemas"]["ApiOrderDone"][];
             /** @description somebody has one worked out just now: how much of what differs is in order, in hundredths */
@@ -4615,6 +4699,27 @@ export interface components {
             like: number;
             lines: string[];
             vid: number;
+        };
+        ApiProtocol: {
+            orders: components["schemas"]["ApiProtocolOrder"][];
+            said: components["schemas"]["ApiOrderSaid"][];
+        };
+        ApiProtocolOrder: {
+            /** Format: date-time */
+            at: string;
+            author: string;
+            back: boolean;
+            /**
+             * Format: int64
+             * @description the order that the evening began with
+             */
+            evening: number;
+            /** Format: int64 */
+            id: number;
+            /** Format: int64 */
+            revision: number;
+            steps: number;
+            told: string;
         };
         ApiReachView: {
             /** @description those that its gateway does not reach */

@@ -1,4 +1,6 @@
 <script lang="ts">
+  import { Button, Modal } from "flowbite-svelte";
+  import { tick as drawn } from "svelte";
   import { api, Refused, type OrderRequest, type WorkOrder } from "../api/client";
   import { latest } from "../api/latest";
   import Board from "../board/Board.svelte";
@@ -8,6 +10,7 @@
   import { place } from "../state/place.svelte";
   import { seen } from "../state/seen.svelte";
   import { lasting } from "./lanes";
+  import Protocol from "./Protocol.svelte";
   import Rack from "./Rack.svelte";
   import Start from "./Start.svelte";
   import Visit from "./Visit.svelte";
@@ -90,6 +93,20 @@
       await read();
     }
   }
+  async function say(step: number, said: "refused" | "silent", words: string) {
+    try {
+      order = await api.orderSay(view.id, order!.id, step, said, words);
+    } catch (e) {
+      office.tell(e);
+      await read();
+    }
+  }
+  /** What is asked before the order that stands is replaced. */
+  let sure = $state<{ title: string; text: string; yes: string; body: OrderRequest } | null>(null);
+  const instead = $derived(
+    `What was ticked, refused and said of this order stays in the protocol: ${done} of ${steps.length} steps are done. Nothing on the devices changes by it.`,
+  );
+  let apage = $state(false);
   async function carry(visit: number, back: boolean) {
     const id = order!.id;
     begun = { id, carry: { visit, step: done, running: true } };
@@ -121,7 +138,8 @@
 
 <svelte:window onkeydown={keys} />
 
-<div class="orders" class:rack>
+<div class="orders" class:rack class:apage>
+  <p class="paper">{view.title}, revision {order?.revision}, {order ? when(order.at) : ""}</p>
   <header class="head">
     <h1>Orders</h1>
     <p class="lead">From what the devices are set to now to what they should be, step by step, so that nobody is locked out on the way.</p>
@@ -130,7 +148,20 @@
         <button onclick={() => place.go(place.href("orders", rack ? {} : { rack: 1 }), true)} aria-pressed={rack}
           >{rack ? "All visits" : "At the rack"}</button
         >
-        <button onclick={() => print()}>Print, a page a visit</button>
+        <button
+          onclick={async () => {
+            apage = false;
+            await drawn();
+            print();
+          }}>Print</button
+        >
+        <button
+          onclick={async () => {
+            apage = true;
+            await drawn();
+            print();
+          }}>Print, a page a visit</button
+        >
         <button onclick={() => (starting = true)}>Another order</button>
       </span>
     {/if}
@@ -179,15 +210,45 @@
         <p class="noprint">
           <b>{done} of {steps.length}</b>
           {word(steps.length, "step", "steps")} done.
-          <button onclick={() => make({ from: "found" })} disabled={!!working}>Something else happened</button>
-          <button onclick={() => make({ from: "back" })} disabled={!!working || !done || order.back}>Go back from here</button>
+          <button
+            onclick={() =>
+              (sure = {
+                title: "Work the rest out anew?",
+                text: `The order from here is worked out anew from what the devices were found to be set to. ${instead}`,
+                yes: "Work it out",
+                body: { from: "found" },
+              })}
+            disabled={!!working}>Something else happened</button
+          >
+          <button
+            onclick={() =>
+              (sure = {
+                title: "Go back from here?",
+                text: `An order takes back what this one did, with the same promises. ${instead}`,
+                yes: "Order the way back",
+                body: { from: "back" },
+              })}
+            disabled={!!working || !done || order.back}>Go back from here</button
+          >
+          {#if order.evening}
+            <button
+              onclick={() =>
+                (sure = {
+                  title: "Back to before the evening?",
+                  text: `An order leads back to what the devices were set to before the first order of the evening. ${instead}`,
+                  yes: "Order the way back",
+                  body: { from: "start" },
+                })}
+              disabled={!!working}>Back to before the evening</button
+            >
+          {/if}
         </p>
       {:else}
         {#each order.order.paper ?? [] as line (line)}<p class="mono">{line}</p>{/each}
       {/if}
     </section>
     {#if steps.length && rack}
-      <Rack {order} {done} {tick} />
+      <Rack {order} {done} {tick} {say} {make} />
     {:else if steps.length}
       <div class="slide noprint">
         <label for="slider">The board {at ? `after step ${at}` : "as it is"}</label>
@@ -208,6 +269,8 @@
           {done}
           {at}
           {tick}
+          {say}
+          {make}
           onlook={look}
           speaks={talks.has(v.device)}
           oncarry={(back) => carry(i, back)}
@@ -215,7 +278,30 @@
       {/each}
     {/if}
   {/if}
+  {#if order?.id && !rack}<Protocol id={view.id} heard={order} />{/if}
 </div>
+
+<Modal
+  open={sure !== null}
+  onclose={() => (sure = null)}
+  size="sm"
+  title={sure?.title}
+  class="rounded-sm bg-[var(--panel)] dark:bg-[var(--panel)]"
+>
+  <p>{sure?.text}</p>
+  <span class="flex gap-2">
+    <Button
+      id="sure"
+      class="main rounded-sm"
+      onclick={() => {
+        const body = sure!.body;
+        sure = null;
+        void make(body);
+      }}>{sure?.yes}</Button
+    >
+    <Button color="alternative" class="rounded-sm" onclick={() => (sure = null)}>Leave it as it is</Button>
+  </span>
+</Modal>
 
 <style>
   .orders {
@@ -303,9 +389,23 @@
       display: none;
     }
   }
+  .paper {
+    display: none;
+  }
+  @page {
+    @bottom-right {
+      content: counter(page) " of " counter(pages);
+      font-size: 9pt;
+    }
+  }
   @media print {
-    .noprint {
+    .noprint,
+    .head {
       display: none;
+    }
+    .paper {
+      display: block;
+      font-weight: 700;
     }
     .orders {
       padding: 0;

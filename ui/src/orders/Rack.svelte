@@ -1,8 +1,21 @@
 <script lang="ts">
-  import type { WorkOrder } from "../api/client";
+  import type { OrderRequest, WorkOrder } from "../api/client";
+  import Stuck from "./Stuck.svelte";
   import { how } from "./lanes";
 
-  let { order, done, tick }: { order: WorkOrder; done: number; tick: (step: number, on: boolean) => void } = $props();
+  let {
+    order,
+    done,
+    tick,
+    say,
+    make,
+  }: {
+    order: WorkOrder;
+    done: number;
+    tick: (step: number, on: boolean) => void;
+    say: (step: number, said: "refused" | "silent", words: string) => Promise<void>;
+    make: (body: OrderRequest) => void;
+  } = $props();
 
   const steps = $derived(order.order!.steps);
   const step = $derived(steps[done]);
@@ -17,11 +30,13 @@
     <p class="act">{step.text}</p>
     {#if step.kind === "set" && step.page}<p class="page">on the page {step.page}</p>{/if}
     {#each step.told as line (line)}<p class="told" class:bad={/^(LEAK|Interrupted)|out of reach/.test(line)}>{line}</p>{/each}
+    {#if step.undo.length}<p class="then">If it goes wrong, back: {step.undo.join("; ")}</p>{/if}
     {#if steps[done + 1]}<p class="then">Then: {steps[done + 1]!.text}</p>{/if}
     <div class="acts">
       <button disabled={!done || order.ended} onclick={() => tick(done - 1, false)}>‹ Not done after all</button>
       <button class="main" disabled={order.ended} onclick={() => tick(done, true)}>Done ›</button>
     </div>
+    {#if !order.ended}<Stuck {order} {done} {say} {make} />{/if}
   {:else}
     <p class="act">All {steps.length} steps are done.</p>
     <div class="acts"><button onclick={() => tick(done - 1, false)}>‹ The last is not</button></div>
@@ -63,9 +78,9 @@
   .acts {
     display: flex;
     gap: 10px;
-    margin-top: 16px;
+    margin: 16px 0 8px;
   }
-  .acts button {
+  .acts > button {
     flex: 1;
     min-height: 48px;
     font-size: 16px;

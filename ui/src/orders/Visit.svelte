@@ -1,5 +1,6 @@
 <script lang="ts">
-  import type { OrderStep, WorkOrder } from "../api/client";
+  import type { OrderRequest, OrderStep, WorkOrder } from "../api/client";
+  import Stuck from "./Stuck.svelte";
   import { how, piece, type Lasting } from "./lanes";
 
   let {
@@ -11,6 +12,8 @@
     done,
     at,
     tick,
+    say,
+    make,
     onlook,
     speaks = false,
     oncarry,
@@ -23,6 +26,8 @@
     done: number;
     at: number;
     tick: (step: number, on: boolean) => void;
+    say: (step: number, said: "refused" | "silent", words: string) => Promise<void>;
+    make: (body: OrderRequest) => void;
     onlook: (n: number) => void;
     speaks?: boolean;
     oncarry?: (back: boolean) => void;
@@ -42,7 +47,7 @@
 </script>
 
 <section class="visit" aria-label={`Visit ${number}: ${visit.device}`}>
-  <h2><span class="mono">[{number}]</span> {visit.device} <span>{how(visit)}</span></h2>
+  <h2><span class="mono">[{number} of {order.order!.visits.length}]</span> {visit.device} <span>{how(visit)}</span></h2>
   {#if carry}
     <p class="carry noprint" class:bad={carry.ended === "otherwise" || carry.ended === "failed"} role="status">
       {#if carry.running}{visit.device} is being set: step {carry.step + 1} …{:else}{ended[carry.ended ?? ""]} {carry.text ?? ""}{/if}
@@ -84,6 +89,8 @@
             {#if t}<em>{t.author}</em>{/if}
           </p>
           {#each s.told as line (line)}<p class="told" class:bad={/^(LEAK|Interrupted)|out of reach/.test(line)}>{line}</p>{/each}
+          {#if s.undo.length}<p class="undo" class:shown={k === done && !order.ended}>Back: {s.undo.join("; ")}</p>{/if}
+          {#if k === done && !order.ended && !carry?.running}<Stuck {order} {done} {say} {make} />{/if}
         </div>
         <button class="noprint" onclick={() => onlook(k + 1)} aria-label={`Show the board after step ${k + 1}`}>board</button>
       </li>
@@ -168,6 +175,14 @@
   .bad {
     color: var(--red);
   }
+  .undo {
+    display: none;
+    font-size: 13px;
+    color: var(--soft);
+  }
+  .undo.shown {
+    display: block;
+  }
   .lanes {
     position: relative;
   }
@@ -202,6 +217,10 @@
     padding: 0 8px;
     margin: 3px 4px;
     min-height: 24px;
+    white-space: nowrap;
+  }
+  li > button.noprint {
+    padding: 0 8px;
   }
   @media (max-width: 700px) {
     li > button {
@@ -213,7 +232,16 @@
       display: none;
     }
     .visit {
+      break-inside: auto;
+    }
+    :global(.apage) .visit {
       break-after: page;
+    }
+    h2 {
+      break-after: avoid;
+    }
+    .undo {
+      display: block;
     }
     li {
       break-inside: avoid;

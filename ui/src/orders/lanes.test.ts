@@ -10,6 +10,7 @@ const step = (over: Partial<OrderStep>): OrderStep => ({
   text: "",
   lines: [],
   back: [],
+  undo: [],
   told: [],
   interrupts: [],
   joins: [],
