@@ -24,7 +24,7 @@ import (
 var orderWordings = []string{
 	"by-vlan pvid-apart", "by-vlan pvid-apart", "by-vlan pvid-follows", "by-vlan starts-tagged", "by-vlan leaves-last", "by-vlan keeps-pvid-vlan",
 	"by-vlan pvid-follows starts-tagged leaves-last", "by-vlan starts-tagged leaves-last keeps-pvid-vlan",
-	"by-port", "by-port native-outside", "by-port starts-all", "by-choice", "by-group", "by-inner-port", "linux", "",
+	"by-port", "by-port native-outside", "by-port starts-all", "by-port modes access,trunk", "by-choice", "by-group", "by-inner-port", "linux", "",
 }
 
 // drawnPair is an office as it is and as it is planned, of up to most devices in a

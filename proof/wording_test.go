@@ -19,7 +19,7 @@ import (
 var wordings = []string{
 	"by-vlan", "by-vlan pvid-follows", "by-vlan starts-tagged", "by-vlan leaves-last", "by-vlan keeps-pvid-vlan",
 	"by-vlan pvid-follows starts-tagged leaves-last", "by-vlan leaves-last keeps-pvid-vlan", "by-vlan starts-tagged leaves-last keeps-pvid-vlan",
-	"by-vlan pvid-follows keeps-pvid-vlan", "by-port", "by-port native-outside", "by-port starts-all", "by-choice", "by-group", "by-sub-interface", "by-inner-port", "linux", "plain",
+	"by-vlan pvid-follows keeps-pvid-vlan", "by-port", "by-port native-outside", "by-port starts-all", "by-port modes access,trunk", "by-choice", "by-group", "by-sub-interface", "by-inner-port", "linux", "plain",
 }
 
 // drawWorded is a device of a wording.

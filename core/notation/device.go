@@ -456,6 +456,31 @@ func forwarding(device *office.Device, cur *cursor) *fault {
 	return cur.done("the way to forward")
 }
 
+// portModes reads the modes of a port that a by-port device has, and says whether mixed is
+// one of them; access and trunk are.
+func portModes(cur *cursor) (mixed bool, bad *fault) {
+	var names []string
+	at := 0
+	for {
+		t, f := cur.word("a mode: access, trunk or mixed")
+		if f != nil {
+			return false, f
+		}
+		at = t.at
+		if !slices.Contains([]string{"access", "trunk", "mixed"}, t.text) {
+			return false, faultf(t.at, "%q is not a mode of a port: access, trunk or mixed", t.text)
+		}
+		names = append(names, t.text)
+		if !cur.accept(",") {
+			break
+		}
+	}
+	if !slices.Contains(names, "access") || !slices.Contains(names, "trunk") {
+		return false, faultf(at, "a by-port device has access and trunk ports: modes access,trunk where it has no others")
+	}
+	return slices.Contains(names, "mixed"), nil
+}
+
 func wordingLine(device *office.Device, cur *cursor) *fault {
 	t, f := cur.word("the wording's name")
 	if f != nil {
@@ -481,6 +506,16 @@ func wordingLine(device *office.Device, cur *cursor) *fault {
 				return faultf(n.at, "%s are not minutes in which a change is confirmed: a number from 1 to %d", n.text, office.MostConfirms)
 			}
 			w.Confirms = k
+			continue
+		}
+		if t.is("modes") {
+			mixed, f := portModes(cur)
+			if f != nil {
+				return f
+			}
+			if !mixed && !slices.Contains(w.Habits, office.NoMixed) {
+				w.Habits = append(w.Habits, office.NoMixed)
+			}
 			continue
 		}
 		if err := office.CheckHabit(t.text); err != nil {

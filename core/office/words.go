@@ -75,10 +75,11 @@ const (
 	KeepsPVIDVLAN Habit = "keeps-pvid-vlan"
 	NativeOutside Habit = "native-outside"
 	StartsAll     Habit = "starts-all"
+	NoMixed       Habit = "modes access,trunk" // a by-port device without a mixed mode
 )
 
 // Habits lists the habits there are.
-var Habits = []Habit{PVIDApart, PVIDFollows, StartsTagged, LeavesLast, KeepsPVIDVLAN, NativeOutside, StartsAll}
+var Habits = []Habit{PVIDApart, PVIDFollows, StartsTagged, LeavesLast, KeepsPVIDVLAN, NativeOutside, StartsAll, NoMixed}
 
 // Limit is what a device takes only so much of.
 type Limit string

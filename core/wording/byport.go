@@ -1,6 +1,7 @@
 package wording
 
 import (
+	"errors"
 	"fmt"
 	"slices"
 
@@ -11,7 +12,7 @@ import (
 // allowed ones. Mixed: an untagged list, a tagged list and a PVID.
 //
 // A trunk's native VLAN is in its list of allowed ones, unless the device's
-// habit is native-outside. With the habit starts-all a port that becomes a trunk
+// habit is native-outside. Some have no mixed mode (modes access,trunk). With the habit starts-all a port that becomes a trunk
 // carries every VLAN of the device until its list is set. VLANs are created
 // first; one that a port has cannot be deleted.
 var byPort = kind{
@@ -52,7 +53,12 @@ var byPort = kind{
 			}
 		})
 	},
-	cannot: func(d *Device, s State, p int) (string, Setting) { return plainOnly(s.Ports[p]) },
+	cannot: func(d *Device, s State, p int) (string, Setting) {
+		if why, near := plainOnly(s.Ports[p]); why != "" {
+			return why, near
+		}
+		return noMixed(d, s.Ports[p])
+	},
 	steps: func(device *Device, w *way) {
 		w.create("VLANs", "Create VLAN %s")
 		if device.habit(office.StartsAll) {
@@ -72,7 +78,12 @@ var byPort = kind{
 	},
 	apply: func(device *Device, state *State, st Step) error {
 		before := slices.Clone(state.Ports)
-		if err := applyList(state, st, func(Setting) error { return nil }); err != nil {
+		if err := applyList(state, st, func(to Setting) error {
+			if why, _ := noMixed(device, to); why != "" {
+				return errors.New(why)
+			}
+			return nil
+		}); err != nil {
 			return err
 		}
 		for _, p := range st.Ports {
@@ -82,6 +93,15 @@ var byPort = kind{
 		}
 		return nil
 	},
+}
+
+// noMixed is what a device of access and trunk ports alone cannot say.
+func noMixed(d *Device, x Setting) (why string, near Setting) {
+	if !d.habit(office.NoMixed) || portMode(x) != "mixed" {
+		return "", x
+	}
+	_, near = oneNative(x)
+	return "it has access and trunk ports and no mixed ones", near
 }
 
 func trunk(x Setting) bool {

@@ -98,6 +98,7 @@ func TestDevicesRefuse(t *testing.T) {
 		{"  ports 1-2\n  wording by-vlan keeps-pvid-vlan\n", step{Op: wording.Page, VLAN: 1, Untagged: []int{1}}, "port 1: a port cannot leave VLAN 1, which is its PVID"},
 		{"  ports 1-2\n  wording by-vlan pvid-follows\n", step{Op: wording.PVID, VLAN: 1, Ports: []int{0}}, "knows no such step"},
 		{"  ports 1-2\n  wording by-port\n", step{Op: wording.Port, Ports: []int{0}, Set: wording.Of(&office.Shape{Untagged: []office.VID{110}})}, "VLAN 110 is not on the device"},
+		{"  ports 1-2\n  wording by-port modes access,trunk\n", step{Op: wording.Port, Ports: []int{0}, Set: wording.Of(&office.Shape{Untagged: []office.VID{1}, PVIDSet: true})}, "no mixed ones"},
 		{"  ports 1-2\n  wording by-port\n", step{Op: wording.Page, VLAN: 1}, "knows no such step"},
 		{"  ports 1-2\n  wording by-choice\n", step{Op: wording.Port, Ports: []int{0}, Set: wording.Of(&office.Shape{Untagged: []office.VID{110}})}, "VLAN 110 is not on the device"},
 		{"  forwarding grouped\n  ports 1-2\n  limit vlans 1\n  wording by-group\n", step{Op: wording.Create, VLAN: 110}, "there are 1 groups"},

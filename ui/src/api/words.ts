@@ -7,7 +7,7 @@ export const forwardings = ["bridge", "routed", "unaware", "unaware drops-tagged
 /** How a device asks for memberships. */
 export const wordings = ["by-vlan", "by-port", "by-choice", "by-group", "by-sub-interface", "by-inner-port", "linux"] as const;
 /** What a device does of its own accord. */
-export const habits = ["pvid-apart", "pvid-follows", "starts-tagged", "leaves-last", "keeps-pvid-vlan", "native-outside", "starts-all"] as const;
+export const habits = ["pvid-apart", "pvid-follows", "starts-tagged", "leaves-last", "keeps-pvid-vlan", "native-outside", "starts-all", "modes access,trunk"] as const;
 /** What a device takes only so much of. */
 export const limits = ["vlans", "addresses", "zones", "rows", "rules"] as const;
 /** How a bundle is agreed on. */
