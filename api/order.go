@@ -64,7 +64,7 @@ type Joined struct {
 // OrderOf tells an order.
 func OrderOf(o *order.Order) *Order {
 	out := &Order{
-		Visits: []OrderVisit{}, Steps: []OrderStep{}, Leaks: o.Leaks, Blind: o.Price.Blind, Interrupted: o.Price.Interrupted,
+		Visits: []OrderVisit{}, Steps: []OrderStep{}, Leaks: o.Leaks, Blind: o.Price.Blind, Interrupted: o.Interrupted(),
 		Walks: o.Price.Walks, Told: o.Summary(), Paper: o.Paper, Left: o.Left, Leaves: o.Leaves,
 	}
 	for _, r := range o.Lent {

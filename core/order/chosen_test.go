@@ -185,3 +185,37 @@ func TestSome(t *testing.T) {
 	require.Contains(t, strings.Join(o.Left, "\n"), "rack 6 stays 20 [10 90]")
 	require.Zero(t, o.Leaks)
 }
+
+// TestParked: two who exchange their VLANs do not meet; who waits in no VLAN meanwhile is
+// told, and counted.
+func TestParked(t *testing.T) {
+	text := "vlan 10 a\nvlan 20 b\nvlan 190 m\n"
+	for _, d := range []string{"s", "t"} {
+		text += "device " + d + " switch\n  ports 1-8\n  wording by-port\n  manage 190\n  1: 190\n  2: " + map[string]string{"s": "10", "t": "20"}[d] + "\n  8: 190 [10 20]\n"
+	}
+	text += "cable s.8 t.8\nplug s.1 \"laptop\" wants 190 operator\nplug s.2 \"one\" wants 10\nplug t.2 \"two\" wants 20\n"
+	was, plan := readOffice(t, text), readOffice(t, strings.NewReplacer("  2: 10", "  2: 20", "  2: 20", "  2: 10", "\"one\" wants 10", "\"one\" wants 20", "\"two\" wants 20", "\"two\" wants 10").Replace(text))
+	o, err := Make(was, plan, Options{})
+	require.NoError(t, err)
+	alike(t, plan, carried(t, was, o))
+	require.Zero(t, o.Leaks)
+	waits := 0
+	at := was
+	for i, s := range o.Steps {
+		at = s.After
+		for _, ref := range []office.PortRef{{Device: "s", Port: "2"}, {Device: "t", Port: "2"}} {
+			d := at.Device(ref.Device)
+			if shape, _ := at.Effective(d, d.Port(ref.Port)); shape.Equal(office.Shape{}) {
+				waits++
+				said := slices.ContainsFunc(o.Steps[:i+1], func(s Step) bool {
+					return slices.ContainsFunc(s.Interrupts, func(x Interrupt) bool { return slices.Contains(x.Ports, ref.String()) && x.Until > i })
+				})
+				require.True(t, said, "step %d: %s waits, and nobody says so", i, ref)
+			}
+		}
+	}
+	require.Equal(t, waits, o.Interrupted())
+	require.NotZero(t, waits)
+	require.False(t, o.Safe())
+	require.Contains(t, o.Summary(), "somebody is cut off")
+}

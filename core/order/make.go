@@ -336,6 +336,7 @@ func (p *problem) write(end *node) (*Order, error) {
 		out.Steps = append(out.Steps, st)
 	}
 	p.suffer(out, acts)
+	p.parked(out, acts)
 	p.route(out, acts)
 	return out, nil
 }

@@ -78,6 +78,7 @@ type Order struct {
 	Steps        []Step
 	Price        Price
 	Leaks        int              // pairs of VLANs joined, times steps
+	Parked       int              // who is plugged in at a port that is in no VLAN on its way from one to another, times steps
 	Lent         []office.PortRef // ports that the laptop needs meanwhile, and that are not set as planned until then
 	Paper        []string         // what differs and is nothing to do, where there are no steps
 	Silent       []string         // devices that nobody reaches, and that therefore stay as they are

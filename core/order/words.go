@@ -154,7 +154,7 @@ func (o *Order) Summary() string {
 	if n := len(o.Silent); n > 0 {
 		text += fmt.Sprintf("; %s out of reach and left as it is", count(n, "device"))
 	}
-	if o.Price.Interrupted > 0 {
+	if o.Interrupted() > 0 {
 		harm = append(harm, "somebody is cut off for a while")
 	}
 	if n := len(o.Leaves); harm == nil && n > 0 {
@@ -168,5 +168,9 @@ func (o *Order) Summary() string {
 
 // Safe says whether nobody suffers on the way.
 func (o *Order) Safe() bool {
-	return len(o.Silent) == 0 && o.Leaks == 0 && o.Price.Rings == 0 && o.Price.Blind == 0 && o.Price.Interrupted == 0
+	return len(o.Silent) == 0 && o.Leaks == 0 && o.Price.Rings == 0 && o.Price.Blind == 0 && o.Interrupted() == 0
 }
+
+// Interrupted is pairs that are cut off, and ports with somebody that are in no VLAN, summed
+// over the steps that leave them so.
+func (o *Order) Interrupted() int { return o.Price.Interrupted + o.Parked }
