@@ -61,7 +61,7 @@ func (m *node) clean(n *node) bool {
 // risky, if it can be reached.
 func (n *node) leave() *node {
 	i := n.dev
-	if i < 0 || !n.w.dirty[i] || !n.w.reaches(i) || n.w.v.cut > 0 { // who is cut off does not wait for that
+	if i < 0 || !n.w.dirty[i] || !n.w.reaches(i) || n.w.v.cut > 0 || n.w.oneSided(i) { // who is cut off does not wait for that
 		return n
 	}
 	return n.save(i)
