@@ -19,6 +19,7 @@ type Found struct {
 	Meaning     []PortChange    `json:"meaning,omitempty" description:"what ports gain and lose when the plan is carried out; where it was asked for"`
 	Steps       []SheetStep     `json:"steps" required:"true" nullable:"false" description:"from what was found to the plan"`
 	Problem     string          `json:"problem,omitempty" description:"why there are no steps"`
+	Caution     string          `json:"caution,omitempty" description:"who suffers by the steps, or what stands against an order for this device alone"`
 }
 
 // Difference is a port that is set otherwise than it should be.
@@ -63,6 +64,14 @@ func FoundOf(n *span.Net, i int, state wording.State) *Found {
 	}
 	tables, steps, problem := found.Steps(n, i, state)
 	out.Tables, out.Problem = append(out.Tables, tables...), problem
+	if was, err := found.As(n, map[int]wording.State{i: state}); err == nil && problem == "" && len(steps) > 0 {
+		ordered, why, ok := orderedSteps(was, n, d.Name)
+		if ok {
+			out.Steps, out.Caution = ordered, why
+			return out
+		}
+		out.Caution = why
+	}
 	for _, x := range steps {
 		out.Steps = append(out.Steps, SheetStep{x.Where, x.Text})
 	}

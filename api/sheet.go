@@ -1,11 +1,16 @@
 package api
 
 import (
+	"cmp"
+	"errors"
 	"fmt"
+	"slices"
+	"strings"
 
 	"klammer/core/finding"
 	"klammer/core/notation"
 	"klammer/core/office"
+	"klammer/core/order"
 	"klammer/core/span"
 	"klammer/core/wording"
 )
@@ -18,6 +23,7 @@ type Sheet struct {
 	Steps     []SheetStep     `json:"steps" required:"true" nullable:"false"`
 	Unsayable []Unsayable     `json:"unsayable" required:"true" nullable:"false"`
 	Problem   string          `json:"problem,omitempty" description:"why there are no steps, or not all"`
+	Caution   string          `json:"caution,omitempty" description:"who suffers by the steps, or what stands against an order for this device alone"`
 }
 
 // SheetStep is one step, and the page of the device where it is done.
@@ -35,9 +41,12 @@ type Unsayable struct {
 }
 
 // SheetOf is the sheet of device i: what it should be set to, with the steps
-// that lead there from its factory state. What its wording cannot say is said
-// as near as it can. A device whose wording is not said has the plain one; nil
-// where there is nothing to set.
+// that lead there from its factory state: those of the order that takes it out of
+// its box into the office as planned. Where nobody said where the operator sits, or
+// there is no such order, they are the steps that the device alone accepts, and what
+// stands against the order is said. What its wording cannot say is said as near as it
+// can. A device whose wording is not said has the plain one; nil where there is nothing
+// to set.
 func SheetOf(n *span.Net, i int) *Sheet {
 	device := wording.For(n, i)
 	if device == nil {
@@ -53,6 +62,12 @@ func SheetOf(n *span.Net, i int) *Sheet {
 	if t := trusted(n, i); t.Rows != nil {
 		out.Tables = append(out.Tables, t)
 	}
+	if without, err := order.Without(n.Office, []string{device.Name}); err == nil && len(unsaid) == 0 {
+		var ok bool
+		if out.Steps, out.Caution, ok = orderedSteps(without, n, device.Name); ok {
+			return out
+		}
+	}
 	steps, err := wording.FromFactory(device, plan)
 	for _, s := range steps {
 		out.Steps = append(out.Steps, SheetStep{s.Where, s.Text})
@@ -62,6 +77,53 @@ func SheetOf(n *span.Net, i int) *Sheet {
 	}
 	return out
 }
+
+// What an order is worked out for to be a sheet's steps.
+const (
+	mostSheetDevices = 60
+	mostSheetTries   = 3000
+)
+
+// orderedSteps is the steps that an order for one device has there, all others being as they
+// are planned; false where there is none, with what stands against it, and where nobody said
+// where the operator sits.
+func orderedSteps(was *office.Office, n *span.Net, device string) (steps []SheetStep, problem string, ok bool) {
+	seated := slices.ContainsFunc(n.Office.Plugs, func(p office.Plug) bool { return p.Operator })
+	if !seated || len(n.Office.Devices) > mostSheetDevices {
+		return []SheetStep{}, "", false
+	}
+	o, err := order.Make(order.Seated(was), n.Office, order.Options{Only: []string{device}, Most: mostSheetTries})
+	var no *order.Impossible
+	switch {
+	case errors.As(err, &no):
+		return []SheetStep{}, "By itself it cannot be set so that nobody is locked out: " + no.Reasons[0].Text + " An order for all devices may have a way.", false
+	case err != nil || o.Silent != nil:
+		return []SheetStep{}, "", false
+	}
+	times := map[string]int{} // a step is ticked by its text
+	for _, s := range o.Steps {
+		text := s.Text
+		if times[text]++; times[text] > 1 {
+			text = fmt.Sprintf("%s (for the %s time)", text, ordinal(times[text]))
+		}
+		steps = append(steps, SheetStep{cmp.Or(s.Page, sheetPages[s.Kind]), text})
+	}
+	if harm := o.Harm(); harm != nil {
+		problem = "On the way: " + strings.Join(harm, "; ") + ". An order for all devices may do it with less."
+	}
+	return steps, problem, len(steps) > 0
+}
+
+func ordinal(k int) string {
+	words := []string{"second", "third", "fourth", "fifth"}
+	if k-2 < len(words) {
+		return words[k-2]
+	}
+	return fmt.Sprintf("%dth", k)
+}
+
+// sheetPages is where steps are done that are on no page.
+var sheetPages = map[order.Kind]string{order.Laptop: "Laptop", order.CableStep: "Cables"}
 
 // trusted is, of each guarded VLAN that a device carries, the ports that may answer
 // for its hand-out: those behind which somebody hands out addresses.

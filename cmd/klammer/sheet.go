@@ -55,6 +55,9 @@ func printSheet(cmd *cobra.Command, s *api.Sheet) {
 		fmt.Fprintln(out)
 	}
 	fmt.Fprintln(out, "Steps, from the factory state")
+	if s.Caution != "" {
+		fmt.Fprintln(out, s.Caution)
+	}
 	for i, st := range s.Steps {
 		fmt.Fprintf(out, "%4d. [%s] %s\n", i+1, st.Where, st.Text)
 	}

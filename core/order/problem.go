@@ -476,39 +476,39 @@ func (p *problem) ends() {
 	minus := func(x office.Plug) string { return "-plug " + notation.Ref(x.Port) + " " + office.Quote(x.Name) }
 	dev := func(x office.Plug) int { return p.was.n.Topo.DeviceIndex(x.Port.Device) }
 	moved := map[string]bool{}
-	type wire struct { // who hangs behind one another is moved with it
+	type wire struct { // who hangs behind one another is plugged in and moved with it
 		t     *task
 		names []string
 	}
 	wires := map[[2]office.PortRef]*wire{}
+	wireOf := func(from office.PortRef, y office.Plug) *wire {
+		way := [2]office.PortRef{from, y.Port}
+		if wires[way] == nil {
+			wires[way] = &wire{t: p.add(&task{dev: dev(y), kind: CableStep, page: "Plugs", refs: []office.PortRef{y.Port}})}
+		}
+		wires[way].names = append(wires[way].names, y.Name)
+		return wires[way]
+	}
 	for _, y := range b.Plugs {
 		if y.Operator || at(a.Plugs, y) {
 			continue
 		}
-		t := &task{dev: dev(y), kind: CableStep, page: "Plugs", text: fmt.Sprintf("Plug %s into %s", y.Name, portText(y.Port)), undo: fmt.Sprintf("Unplug %s from %s", y.Name, portText(y.Port)), lines: []string{notation.Thing(y)}, back: []string{minus(y)}, refs: []office.PortRef{y.Port}}
-		for _, x := range a.Plugs {
-			if x.Name == y.Name && !x.Operator && !at(b.Plugs, x) && !moved[x.Name] {
-				moved[x.Name] = true
-				way := [2]office.PortRef{x.Port, y.Port}
-				one := wires[way]
-				if one == nil {
-					one = &wire{t: t}
-					wires[way], t.lines, t.back = one, nil, nil
-				}
-				one.names = append(one.names, y.Name)
-				one.t.text = fmt.Sprintf("Move %s from %s to %s", strings.Join(one.names, " and "), portText(x.Port), portText(y.Port))
-				one.t.undo = fmt.Sprintf("Move %s from %s to %s", strings.Join(one.names, " and "), portText(y.Port), portText(x.Port))
-				one.t.lines, one.t.back = append(one.t.lines, minus(x), notation.Thing(y)), append(one.t.back, minus(y), notation.Thing(x))
-				p.moves = append(p.moves, plugMove{one.t, p.terminalOf(a, x), p.terminalOf(b, y)})
-				if t = one.t; len(one.names) > 1 {
-					t = nil
-				}
-				break
-			}
+		k := slices.IndexFunc(a.Plugs, func(x office.Plug) bool { return x.Name == y.Name && !x.Operator && !at(b.Plugs, x) && !moved[x.Name] })
+		if k < 0 {
+			one := wireOf(office.PortRef{}, y)
+			who := strings.Join(one.names, " and ")
+			one.t.text, one.t.undo = fmt.Sprintf("Plug %s into %s", who, portText(y.Port)), fmt.Sprintf("Unplug %s from %s", who, portText(y.Port))
+			one.t.lines, one.t.back = append(one.t.lines, notation.Thing(y)), append(one.t.back, minus(y))
+			continue
 		}
-		if t != nil {
-			p.add(t)
-		}
+		x := a.Plugs[k]
+		moved[x.Name] = true
+		one := wireOf(x.Port, y)
+		who := strings.Join(one.names, " and ")
+		one.t.text = fmt.Sprintf("Move %s from %s to %s", who, portText(x.Port), portText(y.Port))
+		one.t.undo = fmt.Sprintf("Move %s from %s to %s", who, portText(y.Port), portText(x.Port))
+		one.t.lines, one.t.back = append(one.t.lines, minus(x), notation.Thing(y)), append(one.t.back, minus(y), notation.Thing(x))
+		p.moves = append(p.moves, plugMove{one.t, p.terminalOf(a, x), p.terminalOf(b, y)})
 	}
 	for _, x := range a.Plugs {
 		if !x.Operator && !at(b.Plugs, x) && !moved[x.Name] && p.plan.at[dev(x)] >= 0 {

@@ -141,7 +141,21 @@ func (o *Order) Summary() string {
 	if o.Price.Walks > 0 {
 		text += ", " + count(o.Price.Walks, "walk") + " with the laptop"
 	}
-	var harm []string
+	if n := len(o.Silent); n > 0 {
+		text += fmt.Sprintf("; %s out of reach and left as it is", count(n, "device"))
+	}
+	harm := o.Harm()
+	if n := len(o.Leaves); harm == nil && n > 0 {
+		return fmt.Sprintf("%s. On the way nobody is cut off and nobody is locked out; the plan itself takes from %s what works today.", text, count(n, "plug"))
+	}
+	if harm == nil {
+		return text + ". Nobody is cut off, nobody is locked out."
+	}
+	return text + ". On the way: " + strings.Join(harm, "; ") + "."
+}
+
+// Harm says who suffers on the way, in words.
+func (o *Order) Harm() (harm []string) {
 	if o.Leaks > 0 {
 		harm = append(harm, "VLANs meet for a while that should not")
 	}
@@ -151,19 +165,10 @@ func (o *Order) Summary() string {
 	if o.Price.Blind > 0 {
 		harm = append(harm, "a device is out of reach for a while")
 	}
-	if n := len(o.Silent); n > 0 {
-		text += fmt.Sprintf("; %s out of reach and left as it is", count(n, "device"))
-	}
 	if o.Interrupted() > 0 {
 		harm = append(harm, "somebody is cut off for a while")
 	}
-	if n := len(o.Leaves); harm == nil && n > 0 {
-		return fmt.Sprintf("%s. On the way nobody is cut off and nobody is locked out; the plan itself takes from %s what works today.", text, count(n, "plug"))
-	}
-	if harm == nil {
-		return text + ". Nobody is cut off, nobody is locked out."
-	}
-	return text + ". On the way: " + strings.Join(harm, "; ") + "."
+	return harm
 }
 
 // Safe says whether nobody suffers on the way.

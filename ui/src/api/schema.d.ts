@@ -3920,6 +3920,8 @@ export interface components {
             /** Format: date-time */
             at: string;
             author: string;
+            /** @description who suffers by the steps, or what stands against an order for this device alone */
+            caution?: string;
             device: string;
             differences: components["schemas"]["ApiDifference"][];
             how: string;
@@ -4893,6 +4895,8 @@ export interface components {
             use?: string;
         };
         ApiSheet: {
+            /** @description who suffers by the steps, or what stands against an order for this device alone */
+            caution?: string;
             device: string;
             /** @description why there are no steps, or not all */
             problem?: string;

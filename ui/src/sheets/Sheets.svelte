@@ -78,6 +78,7 @@
               device={device.name}
               steps={answer.found && !answer.found.problem ? answer.found.steps : answer.sheet.steps}
               from={answer.found && !answer.found.problem ? "what was found" : "the factory state"}
+              caution={(answer.found && !answer.found.problem ? answer.found.caution : answer.sheet.caution) ?? ""}
               ticks={answer.ticks}
               onchange={read}
             />{/key}

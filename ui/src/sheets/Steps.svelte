@@ -1,14 +1,24 @@
 <script lang="ts">
   import { api, type Sheet, type SheetAnswer } from "../api/client";
   import { office } from "../state/office.svelte";
+  import { place } from "../state/place.svelte";
 
   let {
     device,
     steps,
     from,
+    caution = "",
     ticks,
     onchange,
-  }: { device: string; steps: Sheet["steps"]; from: string; ticks: SheetAnswer["ticks"]; onchange: () => void } = $props();
+  }: {
+    device: string;
+    steps: Sheet["steps"];
+    from: string;
+    /** Who suffers by the steps, or what stands against an order for this device alone. */
+    caution?: string;
+    ticks: SheetAnswer["ticks"];
+    onchange: () => void;
+  } = $props();
 
   const done = $derived(new Map(ticks.map((t) => [t.step, t])));
   const left = $derived(steps.filter((s) => !done.has(s.text)).length);
@@ -25,6 +35,7 @@
 
 <div class="steps">
   <h2>Steps, from {from} <span>{left ? `${left} left` : steps.length ? "all done" : "nothing to do"}</span></h2>
+  {#if caution}<p class="caution">{caution} <a href={place.href("orders")}>Orders</a></p>{/if}
   <ol>
     {#each steps as s, i (s.text + i)}
       {@const t = done.get(s.text)}
@@ -44,6 +55,11 @@
 </div>
 
 <style>
+  .caution {
+    border-left: 3px solid var(--amber);
+    padding: 2px 8px;
+    margin-bottom: 6px;
+  }
   h2 {
     font-weight: 700;
     margin-bottom: 4px;
