@@ -114,6 +114,21 @@ type CarryRequest struct {
 	Back  bool  `json:"back,omitempty" description:"take back, on the device, the step at which it stopped"`
 }
 
+// Rehearsal is what the next steps of a visit would write to its device; nothing was sent.
+type Rehearsal struct {
+	Steps  []RehearsedStep `json:"steps" required:"true" nullable:"false"`
+	Breaks []Broken        `json:"breaks" required:"true" nullable:"false" description:"findings of the plan that break at the device"`
+}
+
+// RehearsedStep is the writes of a step.
+type RehearsedStep struct {
+	Step   int      `json:"step" required:"true"`
+	Text   string   `json:"text" required:"true"`
+	Writes []string `json:"writes" required:"true" nullable:"false"`
+	Hand   string   `json:"hand,omitempty" description:"why a person does it"`
+	Wrong  string   `json:"wrong,omitempty" description:"what would stop it here"`
+}
+
 // CarryView is a visit that is carried out by its device, or where that stopped.
 type CarryView struct {
 	Visit   int    `json:"visit" required:"true"`

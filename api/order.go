@@ -1,8 +1,10 @@
 package api
 
 import (
+	"slices"
 	"time"
 
+	"klammer/core/finding"
 	"klammer/core/office"
 	"klammer/core/order"
 	"klammer/core/span"
@@ -22,7 +24,32 @@ type Order struct {
 	Lent        []string     `json:"lent,omitempty" description:"ports that the laptop needs meanwhile"`
 	Left        []string     `json:"left,omitempty" description:"what stays as it is, as it was not chosen or nobody reaches it"`
 	Leaves      []string     `json:"leaves,omitempty" description:"what the plan itself takes from who has it today, for good: no order can help that"`
+	Breaks      []Broken     `json:"breaks,omitempty" description:"findings of the plan that break, which the order leads to all the same"`
 	Paper       []string     `json:"paper,omitempty" description:"statements of what differs and is nothing to do, where there are no steps"`
+}
+
+// Broken is a finding of the plan that breaks, in short.
+type Broken struct {
+	Code    finding.Code `json:"code" required:"true"`
+	Text    string       `json:"text" required:"true"`
+	Devices []string     `json:"devices" required:"true" nullable:"false" description:"where it is"`
+}
+
+// BrokenIn is the findings of an office that break.
+func BrokenIn(r *finding.Report) (out []Broken) {
+	for _, f := range r.List() {
+		if f.Severity != finding.Breaks || f.Cause != "" {
+			continue
+		}
+		b := Broken{Code: f.Code, Text: f.Text, Devices: append([]string{}, f.Devices...)}
+		for _, p := range f.Ports {
+			if !slices.Contains(b.Devices, p.Device) {
+				b.Devices = append(b.Devices, p.Device)
+			}
+		}
+		out = append(out, b)
+	}
+	return out
 }
 
 // OrderVisit is what is done at one device at one sitting.
@@ -66,6 +93,9 @@ func OrderOf(o *order.Order) *Order {
 	out := &Order{
 		Visits: []OrderVisit{}, Steps: []OrderStep{}, Leaks: o.Leaks, Blind: o.Price.Blind, Interrupted: o.Interrupted(),
 		Walks: o.Price.Walks, Told: o.Summary(), Paper: o.Paper, Left: o.Left, Leaves: o.Leaves,
+	}
+	if len(o.Steps) > 0 {
+		out.Breaks = BrokenIn(finding.Check(span.Compile(o.Planned)))
 	}
 	for _, r := range o.Lent {
 		out.Lent = append(out.Lent, r.String())

@@ -285,6 +285,12 @@ func (s *ovsdb) Set(ctx context.Context, d *office.Device, m Match, from, to wor
 	}
 	ops = append(ops, map[string]any{"op": "mutate", "table": "Open_vSwitch", "where": []any{}, "mutations": []any{[]any{"next_cfg", "+=", 1}}},
 		query("Open_vSwitch", "next_cfg", "cur_cfg"))
+	if list := rehearsing(ctx); list != nil {
+		for _, op := range ops[:len(ops)-1] {
+			*list = append(*list, opText(op))
+		}
+		return nil
+	}
 	rows, err := s.transact(ctx, ops...)
 	if err != nil {
 		return err

@@ -256,6 +256,12 @@ func (s *snmp) put(all []object) error {
 	for i, x := range all {
 		pdus[i] = x.pdu
 	}
+	if list := rehearsing(s.g.Context); list != nil {
+		for _, x := range all {
+			*list = append(*list, pduText(x))
+		}
+		return nil
+	}
 	p, err := s.g.Set(pdus)
 	if err != nil {
 		return s.says("told to set "+all[0].what, err)

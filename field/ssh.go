@@ -333,6 +333,15 @@ func (h *host) Set(ctx context.Context, d *office.Device, m Match, from, to word
 			fmt.Fprintf(&gone, "vlan del dev %s vid %d\n", name, v)
 		}
 	}
+	if list := rehearsing(ctx); list != nil {
+		for line := range strings.Lines(come.String() + gone.String()) {
+			*list = append(*list, "bridge "+strings.TrimSpace(line))
+		}
+		for line := range strings.Lines(links.String()) {
+			*list = append(*list, "ip "+strings.TrimSpace(line))
+		}
+		return nil
+	}
 	if batch := come.String() + gone.String(); batch != "" {
 		if _, err := h.run(ctx, "bridge -batch -", batch); err != nil {
 			return err

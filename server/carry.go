@@ -3,7 +3,9 @@ package server
 import (
 	"context"
 	"crypto/rand"
+	"encoding/json"
 	"errors"
+	"slices"
 	"sync"
 	"time"
 
@@ -93,6 +95,97 @@ func (s *Server) carryOut(c fiber.Ctx) error {
 	return s.orderTold(c, r, name)
 }
 
+// rehearsalTime is how long a rehearsal may take.
+const rehearsalTime = 50 * time.Second
+
+// rehearse lists what the next steps of a visit would write to its device, and sends none.
+func (s *Server) rehearse(c fiber.Ctx) error {
+	var q api.CarryRequest
+	name, r, err := s.asked(c, &q)
+	if err != nil {
+		return err
+	}
+	kept, ticks, err := s.store.OrderNow(c.Context(), r.id)
+	if err != nil {
+		return err
+	}
+	if kept == nil || kept.ID != q.Order || kept.Ended != nil {
+		return &history.Conflict{Text: "another order was made meanwhile: look at it first"}
+	}
+	run, err := s.run(r.id, kept)
+	if err != nil {
+		return err
+	}
+	at := len(ticks)
+	if !run.VisitAt(at, q.Visit) {
+		return bad("visit", "%d steps are done: the next is not of this visit", at)
+	}
+	told := &api.Order{}
+	if err := json.Unmarshal(kept.Told, told); err != nil {
+		return err
+	}
+	work, err := s.carrying.begin(s.stop, r.id, name, personOf(c)) // nobody sets what is being read
+	if err != nil {
+		return err
+	}
+	defer s.carrying.end(r.id, work)
+	ctx, stop := context.WithTimeout(work.ctx, rehearsalTime)
+	defer stop()
+	used := &usage{}
+	defer s.noteUsage(used, name, s.askedFrom(c).String(), r.id)
+	carrier := field.Carrier{Dialer: s.dialerNow(ctx, r, used)}
+	defer carrier.Close()
+	out := api.Rehearsal{Steps: []api.RehearsedStep{}, Breaks: []api.Broken{}}
+	for _, b := range told.Breaks {
+		if slices.Contains(b.Devices, run.Steps[at].Device) {
+			out.Breaks = append(out.Breaks, b)
+		}
+	}
+	begun, err := run.After(at)
+	if err != nil {
+		return err
+	}
+	for ; run.VisitAt(at, q.Visit); at++ {
+		before, err := run.After(at)
+		if err != nil {
+			return err
+		}
+		after, err := run.After(at + 1)
+		if err != nil {
+			return err
+		}
+		st := api.RehearsedStep{Step: at, Text: told.Steps[at].Text, Writes: []string{}}
+		writes, err := carrier.Rehearse(ctx, begun, before, after, run.Steps[at].Device, run.Steps[at].Kind)
+		var hand *field.ByHand
+		switch {
+		case errors.As(err, &hand):
+			st.Hand = hand.Why
+		case err != nil:
+			st.Wrong = err.Error()
+			out.Steps = append(out.Steps, st)
+			return c.JSON(out)
+		default:
+			st.Writes = append(st.Writes, writes...)
+		}
+		out.Steps = append(out.Steps, st)
+	}
+	return c.JSON(out)
+}
+
+// dialerNow speaks to devices as the plan says now.
+func (s *Server) dialerNow(ctx context.Context, r *room, used *usage) field.Dialer {
+	dial := s.dialer(ctx, r.id, used)
+	if now, err := r.current(ctx); err == nil {
+		dial.Speaks = map[string][]office.Speaks{}
+		for _, d := range now.report.Net.Office.Devices {
+			if len(d.Speaks) > 0 {
+				dial.Speaks[d.Name] = d.Speaks
+			}
+		}
+	}
+	return dial
+}
+
 func (s *Server) tellOrder(r *room, name string) {
 	r.refound(s.stop)
 	if err := s.tellAll(s.stop, api.Somebody{Name: name, Office: r.id, Order: true}); err != nil && s.stop.Err() == nil {
@@ -158,16 +251,7 @@ func (s *Server) giveDevices(office int64, x *carry) {
 // carryVisit carries the steps of a visit out, and ticks each; it gives where it
 // ended.
 func (s *Server) carryVisit(r *room, x *carry, at int) api.CarryView {
-	dial := s.dialer(x.ctx, r.id, x.usage)
-	if now, err := r.current(x.ctx); err == nil {
-		dial.Speaks = map[string][]office.Speaks{} // as the plan is now
-		for _, d := range now.report.Net.Office.Devices {
-			if len(d.Speaks) > 0 {
-				dial.Speaks[d.Name] = d.Speaks
-			}
-		}
-	}
-	carrier := field.Carrier{Dialer: dial}
+	carrier := field.Carrier{Dialer: s.dialerNow(x.ctx, r, x.usage)}
 	defer carrier.Close()
 	visit := x.run.Steps[at].Visit
 	for ; x.run.VisitAt(at, visit); at++ {

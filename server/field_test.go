@@ -139,7 +139,19 @@ func TestReadAndCarry(t *testing.T) {
 	steps := order["order"].(map[string]any)["steps"].([]any)
 	status, v = d.ask("POST", "/orders/carry", fmt.Sprintf(`{"order":%v,"visit":7}`, order["id"]))
 	require.Equal(t, 400, status, v)
-	for done := 0; done < len(steps); {
+	asked := fmt.Sprint(w.Requests("a"))
+	status, v = d.ask("POST", "/orders/rehearsal", fmt.Sprintf(`{"order":%v,"visit":%v}`, order["id"], steps[0].(map[string]any)["visit"]))
+	require.Equal(t, 200, status, v)
+	writes := 0
+	for _, x := range v["steps"].([]any) {
+		require.Nil(t, x.(map[string]any)["wrong"], x)
+		writes += len(x.(map[string]any)["writes"].([]any))
+	}
+	require.NotZero(t, writes, "a rehearsal lists what would be written: %v", v)
+	require.NotEqual(t, asked, fmt.Sprint(w.Requests("a")), "it reads")
+	status, v = d.ask("POST", "/orders/rehearsal", fmt.Sprintf(`{"order":%v,"visit":7}`, order["id"]))
+	require.Equal(t, 400, status, v)
+	for done := 0; done < len(steps); { // and nothing of it was sent: all is as it was foretold
 		status, v = d.ask("POST", "/orders/carry", fmt.Sprintf(`{"order":%v,"visit":%v}`, order["id"], steps[done].(map[string]any)["visit"]))
 		require.Equal(t, 200, status, v)
 		v = d.until("/orders", func(v map[string]any) bool { return v["carry"].(map[string]any)["running"] == false })

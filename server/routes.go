@@ -63,6 +63,7 @@ func (s *Server) routes() []route {
 		{carrier, "PUT", "/api/offices/:id/orders/ticks", "Tick the next step of the order off, or take the last tick away", api.OrderTick{}, api.OrderView{}, nil, s.orderTick, nil},
 		{reader, "GET", "/api/offices/:id/orders/protocol", "What was said of the steps of all orders: who, when, by hand or by the device", nil, api.Protocol{}, nil, s.orderProtocol, nil},
 		{reader, "GET", "/api/offices/:id/orders/at", "The office as it is after a step of the order", nil, api.OfficeView{}, orderAtQuery{}, s.orderAt, nil},
+		{carrier, "POST", "/api/offices/:id/orders/rehearsal", "What a visit of the order would write to its device; nothing is sent", api.CarryRequest{}, api.Rehearsal{}, nil, s.rehearse, nil},
 		{carrier, "POST", "/api/offices/:id/orders/carry", "Have a visit of the order carried out by its device", api.CarryRequest{}, api.OrderView{}, nil, s.carryOut, nil},
 		{reader, "GET", "/api/offices/:id/readings", "What devices told of themselves and of what is around them", nil, api.ReadingView{}, nil, s.readingNow, nil},
 		{carrier, "POST", "/api/offices/:id/readings", "Read devices", api.ReadRequest{}, api.ReadingView{}, nil, s.readDevices, nil},

@@ -209,6 +209,7 @@ func TestWhoMay(t *testing.T) {
 		{"PUT " + o + "/orders/ticks", least(3), body(func() map[string]any { return map[string]any{"order": ordered(), "step": 0, "on": true} }), true, false},
 		{"GET " + o + "/orders/at", least(1), q("step=0"), false, false},
 		{"GET " + o + "/orders/protocol", least(1), q(""), false, false},
+		{"POST " + o + "/orders/rehearsal", least(3), body(func() map[string]any { return map[string]any{"order": ordered(), "visit": 0} }), false, false},
 		{"POST " + o + "/orders/carry", least(3), body(func() map[string]any { return map[string]any{"order": ordered(), "visit": 0} }), true, false}, // the record
 		{"GET " + o + "/readings", least(1), nothing, false, false},
 		{"POST " + o + "/readings", least(3), is(map[string]any{"devices": []string{"s"}}), true, false},

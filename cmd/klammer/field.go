@@ -15,9 +15,12 @@ import (
 	"github.com/BurntSushi/toml"
 	"github.com/spf13/cobra"
 
+	"klammer/api"
+	"klammer/core/finding"
 	"klammer/core/notation"
 	"klammer/core/office"
 	"klammer/core/order"
+	"klammer/core/span"
 	"klammer/field"
 	"klammer/field/standin"
 )
@@ -306,7 +309,7 @@ func neighboursCmd() *cobra.Command {
 }
 
 func carryOutCmd() *cobra.Command {
-	var yes bool
+	var yes, although, rehearse bool
 	var visit, from int
 	var credentials string
 	cmd := &cobra.Command{
@@ -316,7 +319,9 @@ func carryOutCmd() *cobra.Command {
 the devices speak: each step is set and read back, one visit at a time after a yes.
 A device that is set otherwise than foretold stops it, and the step can be taken
 back. What a person has to do (cables, the laptop, management) is said and waited
-for; with --yes it stops there, and --from goes on behind it.
+for; with --yes it stops there, and --from goes on behind it. --rehearse reads each
+device, lists every write, and sends none. Where the plan has findings that break at
+a device, they are said, and the device is set only with --although.
 
 Exit status 1 where it stopped before the end.`,
 		Example: "  klammer carry-out as-is.klm planned.klm --visit 1",
@@ -341,12 +346,14 @@ Exit status 1 where it stopped before the end.`,
 			}
 			ctx, stop := signal.NotifyContext(cmd.Context(), os.Interrupt)
 			defer stop()
-			c := &carrying{cmd: cmd, order: o, yes: yes, in: bufio.NewReader(cmd.InOrStdin()), carrier: field.Carrier{Dialer: field.Dialer{Secrets: secrets, Speaks: spoken(was.Office, plan.Office)}}}
+			c := &carrying{cmd: cmd, order: o, yes: yes, although: although, rehearse: rehearse, broken: api.BrokenIn(finding.Check(span.Compile(plan.Office))), in: bufio.NewReader(cmd.InOrStdin()), carrier: field.Carrier{Dialer: field.Dialer{Secrets: secrets, Speaks: spoken(was.Office, plan.Office)}}}
 			defer c.carrier.Close()
 			return c.run(ctx, visit, from)
 		},
 	}
 	cmd.Flags().BoolVar(&yes, "yes", false, "do not ask before each visit")
+	cmd.Flags().BoolVar(&although, "although", false, "also where the plan has findings that break at the device")
+	cmd.Flags().BoolVar(&rehearse, "rehearse", false, "read each device, list every write, and send none")
 	cmd.Flags().IntVar(&visit, "visit", 0, "only this visit, counted from 1")
 	cmd.Flags().IntVar(&from, "from", 1, "begin at this step, counted from 1: those before are done")
 	cmd.Flags().StringVar(&credentials, "credentials", "", "a TOML file with credentials by name")
@@ -368,11 +375,13 @@ func spoken(was, plan *office.Office) map[string][]office.Speaks {
 
 // carrying is an order that is being carried out at a terminal.
 type carrying struct {
-	cmd     *cobra.Command
-	order   *order.Order
-	yes     bool
-	in      *bufio.Reader
-	carrier field.Carrier
+	cmd                *cobra.Command
+	order              *order.Order
+	yes                bool
+	in                 *bufio.Reader
+	broken             []api.Broken // of the plan
+	although, rehearse bool
+	carrier            field.Carrier
 }
 
 // ask asks a question that is answered with yes or no.
@@ -403,7 +412,11 @@ func (c *carrying) run(ctx context.Context, only, from int) error {
 			for k := i; k < len(o.Steps) && o.Steps[k].Visit == at; k++ {
 				fmt.Fprintf(out, "  %d. %s\n", k+1, o.Steps[k].Text)
 			}
-			if !c.yes && !c.ask("Carry it out?") {
+			if c.breaks(v.Device) && !c.although && !c.rehearse {
+				fmt.Fprintf(out, "Stopped before step %d: mend the plan, or say --although.\n", i+1)
+				return status(1)
+			}
+			if !c.yes && !c.rehearse && !c.ask("Carry it out?") {
 				fmt.Fprintf(out, "Stopped before step %d.\n", i+1)
 				return status(1)
 			}
@@ -411,6 +424,12 @@ func (c *carrying) run(ctx context.Context, only, from int) error {
 		before := o.Was
 		if i > 0 {
 			before = o.Steps[i-1].After
+		}
+		if c.rehearse {
+			if err := c.rehearsed(ctx, max(0, from-1), i, before); err != nil {
+				return err
+			}
+			continue
 		}
 		err := c.carrier.Step(ctx, before, st.After, st.Device, st.Kind)
 		var hand *field.ByHand
@@ -441,10 +460,50 @@ func (c *carrying) run(ctx context.Context, only, from int) error {
 		fmt.Fprintf(out, "Stopped at step %d.\n", i+1)
 		return status(1)
 	}
+	if c.rehearse {
+		fmt.Fprintln(out, "Rehearsed: nothing was sent.")
+		return nil
+	}
 	fmt.Fprintln(out, "Carried out.")
 	if len(unsaved) > 0 {
 		slices.Sort(unsaved)
 		fmt.Fprintf(out, "Not saved, and lost at a power cut until you do: %s.\n", strings.Join(slices.Compact(unsaved), ", "))
+	}
+	return nil
+}
+
+// breaks says which findings of the plan break at a device.
+func (c *carrying) breaks(device string) (some bool) {
+	for _, b := range c.broken {
+		if slices.Contains(b.Devices, device) {
+			some = true
+			fmt.Fprintf(c.cmd.ErrOrStderr(), "%s, as planned: %s\n", device, b.Text)
+		}
+	}
+	return some
+}
+
+// rehearsed lists what a step would send; from is the first step of the rehearsal, before
+// which the devices are as they are now.
+func (c *carrying) rehearsed(ctx context.Context, from, i int, before *office.Office) error {
+	out, st := c.cmd.OutOrStdout(), &c.order.Steps[i]
+	begun := c.order.Was
+	if from > 0 {
+		begun = c.order.Steps[from-1].After
+	}
+	writes, err := c.carrier.Rehearse(ctx, begun, before, st.After, st.Device, st.Kind)
+	var hand *field.ByHand
+	switch {
+	case errors.As(err, &hand):
+		fmt.Fprintf(out, "  step %d is for you: %s\n", i+1, hand.Why)
+	case err != nil:
+		fmt.Fprintf(c.cmd.ErrOrStderr(), "step %d: %s\n", i+1, err)
+		return status(1)
+	default:
+		fmt.Fprintf(out, "  step %d\n", i+1)
+		for _, w := range writes {
+			fmt.Fprintf(out, "    %s\n", w)
+		}
 	}
 	return nil
 }

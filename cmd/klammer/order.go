@@ -96,6 +96,12 @@ func printOrder(out io.Writer, o *api.Order) {
 		fmt.Fprintln(out, text)
 	}
 	fmt.Fprintln(out, o.Told)
+	switch n := len(o.Breaks); {
+	case n == 1:
+		fmt.Fprintln(out, "The plan has a finding that breaks: "+o.Breaks[0].Text)
+	case n > 1:
+		fmt.Fprintf(out, "The plan has %d findings that break, the first: %s\n", n, o.Breaks[0].Text)
+	}
 	for _, text := range o.Left {
 		fmt.Fprintln(out, text)
 	}

@@ -45,6 +45,7 @@ export type TalkTable = Schemas["ApiTalkView"];
 export type TalkAnswer = Schemas["ApiTalkAnswer"];
 export type TalkShift = Schemas["ApiTalkShift"];
 export type WorkOrder = Schemas["ApiOrderView"];
+export type Rehearsal = Schemas["ApiRehearsal"];
 export type Protocol = Schemas["ApiProtocol"];
 export type OrderRequest = Schemas["ApiOrderRequest"];
 export type OrderStep = Schemas["ApiOrderStep"];
@@ -346,6 +347,8 @@ export const api = {
     ask((signal) =>
       http.POST("/api/offices/{id}/orders/carry", { params: at(id), body: { order, visit, back: back || undefined }, signal }),
     ),
+  rehearse: (id: number, order: number, visit: number) =>
+    ask((signal) => http.POST("/api/offices/{id}/orders/rehearsal", { params: at(id), body: { order, visit }, signal }), 60000),
   readings: (id: number) => ask((signal) => http.GET("/api/offices/{id}/readings", { params: at(id), signal }), long),
   readDevices: (id: number, devices: string[]) =>
     ask((signal) => http.POST("/api/offices/{id}/readings", { params: at(id), body: { devices }, signal }), long),

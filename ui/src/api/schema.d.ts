@@ -1669,6 +1669,57 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/offices/{id}/orders/rehearsal": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** What a visit of the order would write to its device; nothing is sent */
+        post: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path: {
+                    id: number;
+                };
+                cookie?: never;
+            };
+            requestBody?: {
+                content: {
+                    "application/json": components["schemas"]["ApiCarryRequest"];
+                };
+            };
+            responses: {
+                /** @description OK */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["ApiRehearsal"];
+                    };
+                };
+                /** @description Bad Request */
+                400: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["ApiProblem"];
+                    };
+                };
+            };
+        };
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/offices/{id}/orders/ticks": {
         parameters: {
             query?: never;
@@ -3648,6 +3699,12 @@ export interface components {
             port: string;
             via: string;
         };
+        ApiBroken: {
+            code: components["schemas"]["FindingCode"];
+            /** @description where it is */
+            devices: string[];
+            text: string;
+        };
         ApiCardView: {
             device: string;
             mac: string;
@@ -4236,6 +4293,8 @@ export interface components {
         ApiOrder: {
             /** @description devices out of reach that have steps left, times the steps done meanwhile */
             blind: number;
+            /** @description findings of the plan that break, which the order leads to all the same */
+            breaks?: components["schemas"]["ApiBroken"][];
             /** @description pairs that reach each other before and after and not between, times steps */
             interrupted: number;
             /** @description pairs of VLANs that meet and should not, times steps */
@@ -4774,6 +4833,20 @@ export interface components {
             office?: number;
             what: string;
             who: string;
+        };
+        ApiRehearsal: {
+            /** @description findings of the plan that break at the device */
+            breaks: components["schemas"]["ApiBroken"][];
+            steps: components["schemas"]["ApiRehearsedStep"][];
+        };
+        ApiRehearsedStep: {
+            /** @description why a person does it */
+            hand?: string;
+            step: number;
+            text: string;
+            writes: string[];
+            /** @description what would stop it here */
+            wrong?: string;
         };
         ApiRoleRequest: {
             /** Format: int64 */

@@ -1,7 +1,7 @@
 <script lang="ts">
   import { Button, Modal } from "flowbite-svelte";
   import { tick as drawn } from "svelte";
-  import { api, Refused, type OrderRequest, type WorkOrder } from "../api/client";
+  import { api, Refused, type OrderRequest, type Rehearsal, type WorkOrder } from "../api/client";
   import { latest } from "../api/latest";
   import Board from "../board/Board.svelte";
   import { word } from "../shell/plural";
@@ -12,6 +12,7 @@
   import { lasting } from "./lanes";
   import Protocol from "./Protocol.svelte";
   import Rack from "./Rack.svelte";
+  import Rehearse from "./Rehearse.svelte";
   import Start from "./Start.svelte";
   import Visit from "./Visit.svelte";
 
@@ -107,6 +108,17 @@
     `What was ticked, refused and said of this order stays in the protocol: ${done} of ${steps.length} steps are done. Nothing on the devices changes by it.`,
   );
   let apage = $state(false);
+  /** A visit that its device may do, and what it would be told. */
+  let asked = $state.raw<{ visit: number; rehearsal: Rehearsal | null; problem: string } | null>(null);
+  async function rehearse(visit: number) {
+    asked = { visit, rehearsal: null, problem: "" };
+    try {
+      const rehearsal = await api.rehearse(view.id, order!.id, visit);
+      if (asked?.visit === visit) asked = { visit, rehearsal, problem: "" };
+    } catch (e) {
+      if (asked?.visit === visit) asked = { visit, rehearsal: null, problem: e instanceof Error ? e.message : String(e) };
+    }
+  }
   async function carry(visit: number, back: boolean) {
     const id = order!.id;
     begun = { id, carry: { visit, step: done, running: true } };
@@ -194,6 +206,18 @@
   {:else if order?.order}
     <section class="sum box" class:harm={order.order.interrupted + order.order.blind + order.order.leaks > 0 || !!order.order.leaves}>
       {#each order.order.leaves ?? [] as text (text)}<p class="wrong">{text}</p>{/each}
+      {#if order.order.breaks?.length}
+        <details class="breaks">
+          <summary
+            >{order.order.breaks.length}
+            {word(order.order.breaks.length, "finding of the plan breaks", "findings of the plan break")}: the order leads there all the
+            same.</summary
+          >
+          <ul>
+            {#each order.order.breaks as b (b.text)}<li>{b.text}</li>{/each}
+          </ul>
+        </details>
+      {/if}
       <p>
         <b>{order.order.told}</b>
         {order.back ? "This one leads back. " : ""}For revision {order.revision}, made by {order.author}, {when(order.at)}.
@@ -273,7 +297,7 @@
           {make}
           onlook={look}
           speaks={talks.has(v.device)}
-          oncarry={(back) => carry(i, back)}
+          oncarry={(back) => (back ? carry(i, true) : rehearse(i))}
         />
       {/each}
     {/if}
@@ -281,6 +305,19 @@
   {#if order?.id && !rack}<Protocol id={view.id} heard={order} />{/if}
 </div>
 
+{#if asked}
+  <Rehearse
+    device={order?.order?.visits[asked.visit]?.device ?? ""}
+    rehearsal={asked.rehearsal}
+    problem={asked.problem}
+    onyes={() => {
+      const { visit } = asked!;
+      asked = null;
+      void carry(visit, false);
+    }}
+    onclose={() => (asked = null)}
+  />
+{/if}
 <Modal
   open={sure !== null}
   onclose={() => (sure = null)}
@@ -340,6 +377,14 @@
   }
   .harm {
     border-left: 3px solid var(--amber);
+  }
+  .breaks {
+    color: var(--red);
+    margin-bottom: 6px;
+  }
+  .breaks ul {
+    list-style: disc;
+    padding-left: 20px;
   }
   .against {
     border-left: 3px solid var(--red);

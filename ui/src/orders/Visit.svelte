@@ -57,7 +57,7 @@
   {#if speaks && mine && !carry?.running && visit.steps
       .slice(visit.steps.indexOf(done))
       .some((k) => ["set", "check", "save"].includes(steps[k]!.kind))}
-    <p class="noprint"><button onclick={() => oncarry?.(false)}>Have {visit.device} do it: set step by step, each read back</button></p>
+    <p class="noprint"><button onclick={() => oncarry?.(false)}>Have {visit.device} do it …</button></p>
   {/if}
   <ol>
     {#each visit.steps as k (k)}

@@ -1,0 +1,92 @@
+package field
+
+import (
+	"context"
+	"encoding/hex"
+	"encoding/json"
+	"fmt"
+	"strings"
+
+	"github.com/gosnmp/gosnmp"
+
+	"klammer/core/office"
+	"klammer/core/order"
+	"klammer/mishap"
+)
+
+// A rehearsal reads a device and works out every write that a step would send, and sends
+// none. What would be sent is listed where it would be sent, so that the list is of the
+// same writes.
+
+type rehearsalKey struct{}
+
+// rehearsing is where writes are listed; nil where they are sent.
+func rehearsing(ctx context.Context) *[]string {
+	list, _ := ctx.Value(rehearsalKey{}).(*[]string)
+	return list
+}
+
+// Rehearse says what a step would write to its device. What the device is set to now has to
+// be what the order began its visit with; the steps of the visit before this one are taken
+// as done, as none of them was sent. The error is that of [Carrier.Step].
+func (c *Carrier) Rehearse(ctx context.Context, begun, before, after *office.Office, device string, kind order.Kind) (writes []string, err error) {
+	err = mishap.Try(func() error {
+		writes, err = c.rehearse(ctx, begun, before, after, device, kind)
+		return err
+	})
+	return writes, err
+}
+
+func (c *Carrier) rehearse(ctx context.Context, begun, before, after *office.Office, device string, kind order.Kind) ([]string, error) {
+	d := before.Device(device)
+	switch {
+	case kind != order.Set && kind != order.Check && kind != order.Save:
+		return nil, &ByHand{"this is done by hand"}
+	case d == nil || begun.Device(device) == nil:
+		return nil, &ByHand{"there is no " + device + " yet"}
+	}
+	dev, r, err := c.talk(ctx, before, d)
+	if err != nil {
+		return nil, err
+	}
+	m := MatchPorts(d, r)
+	if x := begun.Device(device); len(x.Ports) == len(d.Ports) {
+		a := stateOf(begun, device)
+		if differs := unlike(d, r.Found(begun, x, m, a).State, a); len(differs) > 0 {
+			return nil, &Unforetold{d.Name, differs, false}
+		}
+	}
+	switch kind {
+	case order.Check:
+		return []string{}, nil
+	case order.Save:
+		return []string{"what runs is saved, where the protocol can"}, nil
+	}
+	x := after.Device(device)
+	if x == nil || len(x.Ports) != len(d.Ports) || structure(x) != structure(d) {
+		return nil, &ByHand{"bundles, inner ports, addresses and rules are not set over this protocol"}
+	}
+	a, b := stateOf(before, device), stateOf(after, device)
+	list := []string{}
+	err = dev.Set(context.WithValue(ctx, rehearsalKey{}, &list), d, m, a, b.Knowing(a.VLANs))
+	return list, err
+}
+
+// pduText is an object and the value that it would be set to.
+func pduText(x object) string {
+	value := fmt.Sprint(x.pdu.Value)
+	if b, ok := x.pdu.Value.([]byte); ok {
+		value = hex.EncodeToString(b)
+	}
+	kind := map[gosnmp.Asn1BER]string{gosnmp.Integer: "INTEGER", gosnmp.OctetString: "OCTET STRING", gosnmp.Gauge32: "Gauge32"}[x.pdu.Type]
+	return strings.TrimSpace(fmt.Sprintf("%s: %s = %s %s", x.what, x.pdu.Name, kind, value))
+}
+
+// opText is an operation on a database.
+func opText(op any) string {
+	b, err := json.Marshal(op)
+	if err != nil {
+		return err.Error()
+	}
+	return string(b)
+}
