@@ -198,6 +198,8 @@ type OrderTick struct {
 	On    bool   `json:"on" required:"true"`
 	Said  string `json:"said,omitempty" enum:"done,refused,silent" description:"refused and silent (no answer came) are written down and tick nothing; the step is the next one"`
 	Words string `json:"words,omitempty" maxLength:"2000" description:"what the device said"`
+	// At is when it was, where it was said while the server was not heard.
+	At *time.Time `json:"at,omitempty" nullable:"false" description:"when it was, where it is handed in later: at most 30 days ago"`
 }
 
 // OrderDone is a step that somebody said is done.

@@ -5,6 +5,7 @@ import (
 	"encoding/json"
 	"errors"
 	"strings"
+	"time"
 
 	"github.com/gofiber/fiber/v3"
 
@@ -366,11 +367,15 @@ func (s *Server) orderTick(c fiber.Ctx) error {
 		return &history.Conflict{Text: err.Error() + ": look again"}
 	}
 	step := run.Steps[q.Step]
+	when, err := handedIn(q.At)
+	if err != nil {
+		return err
+	}
 	if q.Said == "refused" || q.Said == "silent" {
 		if q.Step != len(ticks) {
 			return &history.Conflict{Text: order.ErrMoved.Error() + ": look again"}
 		}
-		said := store.OrderSaid{Order: q.Order, Step: q.Step, Said: q.Said, Words: strings.TrimSpace(q.Words), Author: name}
+		said := store.OrderSaid{Order: q.Order, Step: q.Step, Said: q.Said, Words: strings.TrimSpace(q.Words), Author: name, At: when}
 		if err := s.store.SayOrder(ctx, r.id, said); errors.Is(err, order.ErrMoved) {
 			return &history.Conflict{Text: err.Error() + ": look again"}
 		} else if err != nil {
@@ -386,7 +391,7 @@ func (s *Server) orderTick(c fiber.Ctx) error {
 		}
 		state = foundAt(at, step.Device, run.Called(q.Step, q.On), name)
 	}
-	err = s.store.TickOrder(ctx, r.id, q.Order, q.Step, name, q.On, false, step.Device, state)
+	err = s.store.TickOrder(ctx, r.id, q.Order, q.Step, name, q.On, false, when, step.Device, state)
 	if errors.Is(err, order.ErrMoved) {
 		return &history.Conflict{Text: err.Error() + ": look again"}
 	}
@@ -394,6 +399,18 @@ func (s *Server) orderTick(c fiber.Ctx) error {
 		return err
 	}
 	return s.orderTold(c, r, name)
+}
+
+// handedIn is when something was that was said while the server was not heard; the zero time
+// for now.
+func handedIn(at *time.Time) (time.Time, error) {
+	if at == nil {
+		return time.Time{}, nil
+	}
+	if ago := time.Since(*at); ago < -5*time.Minute || ago > 30*24*time.Hour {
+		return time.Time{}, bad("at", "it was at %s: within the last 30 days is what can be handed in", at.UTC().Format(time.RFC3339))
+	}
+	return *at, nil
 }
 
 // foundAt is what a device is set to in an office, as something found; nil where it

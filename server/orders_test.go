@@ -123,8 +123,19 @@ func TestProtocol(t *testing.T) {
 	require.Equal(t, 400, status, v)
 	status, v = say(first, 1, "refused", strings.Repeat("x", 2001))
 	require.Equal(t, 400, status, v)
-	status, v = d.orderTick(first, 1, true) // it was done in the end
+	ago := time.Now().Add(-time.Hour).UTC().Truncate(time.Second)
+	in := func(at time.Time) (int, map[string]any) { // it was done in the end, and is handed in now
+		return d.ask("PUT", "/orders/ticks", fmt.Sprintf(`{"order":%v,"step":1,"on":true,"at":%q}`, first, at.Format(time.RFC3339)))
+	}
+	status, v = in(ago.AddDate(0, 0, -40))
+	require.Equal(t, 400, status, v)
+	status, v = in(time.Now().Add(time.Hour))
+	require.Equal(t, 400, status, v)
+	status, v = in(ago)
 	require.Equal(t, 200, status, v)
+	kept, err := time.Parse(time.RFC3339, v["ticks"].([]any)[1].(map[string]any)["at"].(string))
+	require.NoError(t, err)
+	require.True(t, ago.Equal(kept), "with its time: %s, and not %s", ago, kept)
 	require.Nil(t, v["reached"])
 
 	status, v = d.order(map[string]any{"from": "here"})

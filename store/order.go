@@ -120,8 +120,16 @@ func (s *Store) SayOrder(ctx context.Context, office int64, said OrderSaid) erro
 	})
 }
 
+// timeOrNull is a time that was said; the zero one is now.
+func timeOrNull(t time.Time) *time.Time {
+	if t.IsZero() {
+		return nil
+	}
+	return &t
+}
+
 func say(ctx context.Context, tx pgx.Tx, x OrderSaid) error {
-	_, err := tx.Exec(ctx, "INSERT INTO order_said (order_id, step, said, words, by_device, author) VALUES ($1, $2, $3, $4, $5, $6)", x.Order, x.Step, x.Said, x.Words, x.ByDevice, x.Author)
+	_, err := tx.Exec(ctx, "INSERT INTO order_said (order_id, step, said, words, by_device, author, said_at) VALUES ($1, $2, $3, $4, $5, $6, COALESCE($7, now()))", x.Order, x.Step, x.Said, x.Words, x.ByDevice, x.Author, timeOrNull(x.At))
 	return err
 }
 
@@ -151,9 +159,9 @@ func (s *Store) OrdersSaid(ctx context.Context, office int64) (said []OrderSaid,
 }
 
 // TickOrder ticks the next step of an order off, or takes the last tick away, and
-// keeps what a device is then set to, in one transaction. Two people at once: the
+// keeps what a device is then set to, in one transaction; when is the zero time for now. Two people at once: the
 // second is told by [order.ErrMoved].
-func (s *Store) TickOrder(ctx context.Context, office, id int64, step int, author string, on, byDevice bool, device string, f *Found) error {
+func (s *Store) TickOrder(ctx context.Context, office, id int64, step int, author string, on, byDevice bool, when time.Time, device string, f *Found) error {
 	return pgx.BeginFunc(ctx, s.pool, func(tx pgx.Tx) error {
 		var open bool
 		var done int
@@ -171,7 +179,7 @@ func (s *Store) TickOrder(ctx context.Context, office, id int64, step int, autho
 			return fmt.Errorf("%w: %d steps are done", order.ErrMoved, done)
 		}
 		if on {
-			_, err = tx.Exec(ctx, "INSERT INTO order_tick (order_id, step, author) VALUES ($1, $2, $3)", id, step, author)
+			_, err = tx.Exec(ctx, "INSERT INTO order_tick (order_id, step, author, made_at) VALUES ($1, $2, $3, COALESCE($4, now()))", id, step, author, timeOrNull(when))
 		} else {
 			_, err = tx.Exec(ctx, "DELETE FROM order_tick WHERE order_id = $1 AND step = $2", id, step)
 		}
@@ -182,7 +190,7 @@ func (s *Store) TickOrder(ctx context.Context, office, id int64, step int, autho
 		if !on {
 			what = "undone"
 		}
-		if err := say(ctx, tx, OrderSaid{Order: id, Step: step, Said: what, ByDevice: byDevice, Author: author}); err != nil || f == nil {
+		if err := say(ctx, tx, OrderSaid{Order: id, Step: step, Said: what, ByDevice: byDevice, Author: author, At: when}); err != nil || f == nil {
 			return err
 		}
 		_, err = tx.Exec(ctx, `INSERT INTO found (office_id, device, ports, shapes, vlans, how, author)

@@ -333,11 +333,12 @@ export const api = {
     ask((signal) => http.POST("/api/offices/{id}/orders", { params: at(id), body, signal: AbortSignal.any([signal, stop]) }), 120000),
   orderStop: (id: number) =>
     ask((signal) => http.DELETE("/api/offices/{id}/orders", { params: at(id), headers: { "Content-Type": "application/json" }, signal })),
-  orderTick: (id: number, order: number, step: number, on: boolean) =>
-    ask((signal) => http.PUT("/api/offices/{id}/orders/ticks", { params: at(id), body: { order, step, on }, signal }), long),
-  orderSay: (id: number, order: number, step: number, said: "refused" | "silent", words: string) =>
+  orderTick: (id: number, order: number, step: number, on: boolean, at?: string) =>
+    ask((signal) => http.PUT("/api/offices/{id}/orders/ticks", { params: { path: { id } }, body: { order, step, on, at }, signal }), long),
+  orderSay: (id: number, order: number, step: number, said: "refused" | "silent", words: string, at?: string) =>
     ask(
-      (signal) => http.PUT("/api/offices/{id}/orders/ticks", { params: at(id), body: { order, step, on: true, said, words }, signal }),
+      (signal) =>
+        http.PUT("/api/offices/{id}/orders/ticks", { params: { path: { id } }, body: { order, step, on: true, said, words, at }, signal }),
       long,
     ),
   protocol: (id: number) => ask((signal) => http.GET("/api/offices/{id}/orders/protocol", { params: at(id), signal }), long),

@@ -4382,6 +4382,11 @@ export interface components {
             visit: number;
         };
         ApiOrderTick: {
+            /**
+             * Format: date-time
+             * @description when it was, where it is handed in later: at most 30 days ago
+             */
+            at?: string;
             on: boolean;
             /** Format: int64 */
             order: number;

@@ -9,6 +9,7 @@
   import { office } from "../state/office.svelte";
   import { place } from "../state/place.svelte";
   import { seen } from "../state/seen.svelte";
+  import { keepHere, kept, withKept } from "./kept.svelte";
   import { lasting } from "./lanes";
   import Protocol from "./Protocol.svelte";
   import Rack from "./Rack.svelte";
@@ -16,7 +17,9 @@
   import Start from "./Start.svelte";
   import Visit from "./Visit.svelte";
 
-  let order = $state.raw<WorkOrder | null>(null);
+  /** The order as the server told it last. */
+  let told = $state.raw<WorkOrder | null>(null);
+  const order = $derived(told && withKept(told, kept.all));
   let at = $state(0);
   let working = $state.raw<AbortController | null>(null);
   let against = $state("");
@@ -44,7 +47,7 @@
   async function read() {
     try {
       const now = await newest(api.orderNow(view.id));
-      order = begun?.id === now.id ? { ...now, carry: begun.carry } : now;
+      told = begun?.id === now.id ? { ...now, carry: begun.carry } : now;
     } catch (e) {
       office.tell(e);
     }
@@ -74,7 +77,7 @@
       const made = await api.orderMake(view.id, body, stop.signal);
       await office.look(null); // before it shows: whoever sees it may look at a step at once
       at = 0;
-      order = made;
+      told = made;
       starting = false;
     } catch (e) {
       if (!stop.signal.aborted) {
@@ -85,21 +88,45 @@
     clearInterval(watch);
     working = null;
   }
+  const unheard = new Refused(0, "The server does not answer.");
+  /** What the server did not hear is kept here and handed in later; all else is told. */
+  async function later(e: unknown, what: { step: number; on: boolean; said?: "refused" | "silent"; words?: string }) {
+    if (!(e instanceof Refused) || e.status !== 0) {
+      office.tell(e);
+      return await read();
+    }
+    try {
+      await kept.add({ ...what, office: view.id, order: order!.id, at: new Date().toISOString(), author: office.me });
+    } catch {
+      office.tell(e);
+    }
+  }
+  async function handIn() {
+    if (kept.all.length && (await kept.handIn())) await read();
+  }
+  $effect(() => {
+    void kept.read(view.id).then(handIn);
+    const again = setInterval(() => void handIn(), 3000);
+    return () => clearInterval(again);
+  });
+  $effect(() => {
+    if (rack) void keepHere(view.id);
+  });
   async function tick(step: number, on: boolean) {
     try {
-      order = await api.orderTick(view.id, order!.id, step, on);
-      if (office.step !== null) await look(order.ticks.length);
+      if (kept.all.length) throw unheard; // in their order
+      told = await api.orderTick(view.id, order!.id, step, on);
+      if (office.step !== null) await look(told.ticks.length);
     } catch (e) {
-      office.tell(e);
-      await read();
+      await later(e, { step, on });
     }
   }
   async function say(step: number, said: "refused" | "silent", words: string) {
     try {
-      order = await api.orderSay(view.id, order!.id, step, said, words);
+      if (kept.all.length) throw unheard;
+      told = await api.orderSay(view.id, order!.id, step, said, words);
     } catch (e) {
-      office.tell(e);
-      await read();
+      await later(e, { step, on: true, said, words });
     }
   }
   /** What is asked before the order that stands is replaced. */
@@ -122,7 +149,7 @@
   async function carry(visit: number, back: boolean) {
     const id = order!.id;
     begun = { id, carry: { visit, step: done, running: true } };
-    order = { ...order!, carry: begun.carry };
+    told = { ...told!, carry: begun.carry };
     try {
       await api.carry(view.id, id, visit, back);
     } catch (e) {
@@ -178,6 +205,18 @@
       </span>
     {/if}
   </header>
+  {#if kept.all.length}
+    <p class="box unheard" role="status">
+      The server is not heard: {kept.all.length}
+      {word(kept.all.length, "answer is", "answers are")} kept here, and handed in with {word(kept.all.length, "its time", "their times")} when
+      it is.
+    </p>
+  {/if}
+  {#each kept.refused as { kept: k, why } (k.id)}
+    <p class="box against" role="alert">
+      Step {k.step + 1}, {k.said ?? (k.on ? "done" : "not done after all")} at {when(k.at)}, was not taken: {why}
+    </p>
+  {/each}
   {#if working}
     <p class="box" role="status">
       Working the order out: every step is tried on the spans of the whole office.
@@ -385,6 +424,9 @@
   .breaks ul {
     list-style: disc;
     padding-left: 20px;
+  }
+  .unheard {
+    border-left: 3px solid var(--amber);
   }
   .against {
     border-left: 3px solid var(--red);

@@ -1,4 +1,5 @@
 <script lang="ts">
+  import { forgetHere } from "../orders/kept.svelte";
   import Password from "./Password.svelte";
   import { api, type Passkey, type Session } from "../api/client";
   import { me } from "../state/me.svelte";
@@ -81,6 +82,7 @@
   async function out() {
     const here = list.find((s) => s.here);
     if (here && !(await ask(api.endSession(here.id)))) return;
+    forgetHere();
     office.leave();
     me.take({ name: "", accounts: true });
   }
