@@ -8,9 +8,10 @@
   import { found } from "../state/found.svelte";
   import { office } from "../state/office.svelte";
   import { place } from "../state/place.svelte";
+  import { selection } from "../state/selection.svelte";
   import { seen } from "../state/seen.svelte";
   import { keepHere, kept, withKept } from "./kept.svelte";
-  import { lasting } from "./lanes";
+  import { lasting, touched } from "./lanes";
   import Protocol from "./Protocol.svelte";
   import Rack from "./Rack.svelte";
   import Rehearse from "./Rehearse.svelte";
@@ -162,6 +163,9 @@
     at = n;
     try {
       await office.lookStep(n);
+      const port = n ? touched(steps[n - 1]!) : "";
+      if (port && office.shown?.devices.some((d) => port.startsWith(`${d.name}.`) && d.ports.some((p) => `${d.name}.${p.name}` === port)))
+        selection.goTo(port, selection.vlan?.vid);
     } catch (e) {
       office.tell(e);
     }
@@ -453,7 +457,7 @@
     color: var(--soft);
   }
   .window {
-    height: 52vh;
+    height: 70vh;
     min-height: 280px;
     display: flex;
     flex-direction: column;

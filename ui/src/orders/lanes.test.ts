@@ -1,6 +1,6 @@
 import { expect, test } from "vitest";
 import type { OrderStep } from "../api/client";
-import { how, lasting, piece } from "./lanes";
+import { how, lasting, piece, touched } from "./lanes";
 
 const step = (over: Partial<OrderStep>): OrderStep => ({
   visit: 0,
@@ -43,4 +43,13 @@ test("how a visit is done", () => {
   expect(how({ device: "a", at: "", by: "port" })).toBe("by hand");
   expect(how({ device: "a", at: "b.1", by: "network" })).toBe("over the network, laptop in b 1");
   expect(how({ device: "a", at: "a console", by: "console" })).toBe("at its console");
+});
+
+test("the port that a step touches", () => {
+  expect(touched(step({ device: "rack", lines: ["rack 19: 190 [130]"] }))).toBe("rack.19");
+  expect(touched(step({ device: "rack", lines: ["rack 5-7,9: 110", "rack 19: 190"] }))).toBe("rack.5");
+  expect(touched(step({ device: "yard", lines: ['yard "Waiting room": 160'] }))).toBe("yard.Waiting room");
+  expect(touched(step({ device: "rack", kind: "cable", lines: ["-cable rack.5 a.1", "cable rack.6 a.1"] }))).toBe("rack.5");
+  expect(touched(step({ device: "rack", kind: "save", lines: [] }))).toBe("");
+  expect(touched(step({ device: "gate", lines: ["gate manage 190 10.0.0.1/24"] }))).toBe("");
 });

@@ -50,3 +50,14 @@ export function how(visit: { device: string; at: string; by: string }): string {
   if (visit.at.startsWith(`${visit.device}.`)) return at;
   return visit.at ? `by hand, ${at}` : "by hand";
 }
+
+/** The first port that a step touches, by its lines; "" for none. */
+export function touched(step: OrderStep): string {
+  for (const line of step.lines) {
+    const ends = /^-?(?:cable|plug) (\S+\.(?:"[^"]*"|\S+))/.exec(line);
+    if (ends && step.kind !== "laptop") return ends[1]!.replace(/\."(.*)"$/, ".$1");
+    const ports = /^-?(\S+) (?:"([^"]*)"|([^\s",:]+?))(?:-[^\s,:]+)?(?:,[^:]*)?:/.exec(line);
+    if (ports && ports[1] === step.device) return `${ports[1]}.${ports[2] ?? ports[3]}`;
+  }
+  return "";
+}
