@@ -60,9 +60,10 @@ func Bring(n *span.Net, vid office.VID, to office.PortRef, as office.Membership)
 		w.out.Remarks = append(w.out.Remarks, fmt.Sprintf("no cable leads from %s to the rest of %s", to.Device, n.Name(vid)))
 		return w.answer(vid)
 	}
+	through := w.through(now, way, vid)
 	for _, l := range way {
 		if both, _ := now.Carries(l, vid); !both {
-			if err := w.carry(now, l, vid); err != nil {
+			if err := w.carry(now, l, vid, through); err != nil {
 				return nil, err
 			}
 		}
@@ -218,10 +219,12 @@ func (w *way) set(dev, port int, s office.Shape) error {
 
 // carry makes a cable carry vid: tagged at both ends under its own VID, or
 // untagged towards a device that knows no tags.
-func (w *way) carry(n *span.Net, l int, vid office.VID) error {
+//
+// Through is set where it goes tagged over devices that do not look at tags.
+func (w *way) carry(n *span.Net, l int, vid office.VID, through bool) error {
 	k := &n.Topo.Links[l]
 	as := office.Tagged
-	if !n.Aware(k.A.Dev) || !n.Aware(k.B.Dev) {
+	if !through && (!n.Aware(k.A.Dev) || !n.Aware(k.B.Dev)) {
 		as = office.Untagged
 	}
 	for _, end := range k.Ends() {
@@ -247,6 +250,28 @@ func (w *way) carry(n *span.Net, l int, vid office.VID) error {
 		}
 	}
 	return nil
+}
+
+// through says whether a VLAN goes tagged over the devices on its way that do not look at
+// tags: they pass tags, who it is brought to knows them, and untagged another VLAN goes there
+// already.
+func (w *way) through(n *span.Net, links []int, vid office.VID) bool {
+	other := false
+	for _, l := range links {
+		k := &n.Topo.Links[l]
+		for _, end := range k.Ends() {
+			far := k.Opposite(end)
+			switch {
+			case n.Office.Devices[end.Dev].Forwarding == office.UnawareDrops:
+				return false
+			case n.Aware(end.Dev) && !n.Aware(far.Dev):
+				untagged := n.Port(end).Untagged
+				untagged.Remove(vid)
+				other = other || !untagged.Empty()
+			}
+		}
+	}
+	return other && n.Aware(w.dev)
 }
 
 // answer works out what the change comes to.

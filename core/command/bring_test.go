@@ -1,6 +1,7 @@
 package command_test
 
 import (
+	"fmt"
 	"strings"
 	"testing"
 
@@ -117,4 +118,25 @@ func TestBringSays(t *testing.T) {
 	require.ErrorContains(t, err, "reserved")
 	_, err = command.Withdraw(span.Compile(o), 10, at("b.5"))
 	require.ErrorContains(t, err, "not in VLAN 10")
+}
+
+// TestBringThrough: over a device that passes tags, and does not look at them, a VLAN goes
+// tagged where another one goes untagged already; nobody loses his.
+func TestBringThrough(t *testing.T) {
+	text := "vlan 110 desks local\nvlan 160 guests local\ndevice a switch\n  ports 1-8\n  1: 110\n  2: 160\n  8: 110\ndevice u switch\n  forwarding %s\n  ports 1-5\ndevice b switch\n  ports 1-8\n  1: 110\n  8: 110\n" +
+		"cable a.8 u.1\ncable u.2 b.8\nplug a.1 \"one\" wants 110\nplug a.2 \"guest\" wants 160\nplug b.1 \"two\" wants 110\nplug u.3 \"three\" wants 110\n"
+	f, err := notation.Read("t", fmt.Sprintf(text, "unaware"))
+	require.NoError(t, err)
+	n := span.Compile(f.Office)
+	a, err := command.Bring(n, 160, office.PortRef{Device: "b", Port: "2"}, office.Untagged)
+	require.NoError(t, err)
+	require.Empty(t, a.Remarks)
+	for _, v := range []office.VID{110, 160} {
+		require.Equal(t, span.Whole, a.Net.VLAN(v).State, notation.Print(a.Office))
+	}
+	f, err = notation.Read("t", fmt.Sprintf(text, "unaware drops-tagged"))
+	require.NoError(t, err)
+	a, err = command.Bring(span.Compile(f.Office), 160, office.PortRef{Device: "b", Port: "2"}, office.Untagged)
+	require.NoError(t, err)
+	require.NotEmpty(t, a.Remarks, "where tags are dropped it cannot be without a loss, and that is said")
 }
