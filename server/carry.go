@@ -276,7 +276,7 @@ func (s *Server) carryVisit(r *room, x *carry, at int) api.CarryView {
 		if x.run.Sets(at) {
 			state = foundAt(then, x.run.Steps[at].Device, x.run.Called(at, true)+", by the device", x.name)
 		}
-		if err := s.store.TickOrder(x.ctx, r.id, x.order, at, x.name, true, true, time.Time{}, x.run.Steps[at].Device, state); err != nil {
+		if err := s.store.TickOrder(x.ctx, r.id, store.OrderSaid{Order: x.order, Step: at, Said: "done", ByDevice: true, Author: x.name}, x.run.Steps[at].Device, state); err != nil {
 			view.Ended, view.Text = "failed", err.Error()
 			return view
 		}

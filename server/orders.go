@@ -391,7 +391,11 @@ func (s *Server) orderTick(c fiber.Ctx) error {
 		}
 		state = foundAt(at, step.Device, run.Called(q.Step, q.On), name)
 	}
-	err = s.store.TickOrder(ctx, r.id, q.Order, q.Step, name, q.On, false, when, step.Device, state)
+	what := "undone"
+	if q.On {
+		what = "done"
+	}
+	err = s.store.TickOrder(ctx, r.id, store.OrderSaid{Order: q.Order, Step: q.Step, Said: what, Author: name, At: when}, step.Device, state)
 	if errors.Is(err, order.ErrMoved) {
 		return &history.Conflict{Text: err.Error() + ": look again"}
 	}

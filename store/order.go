@@ -159,38 +159,35 @@ func (s *Store) OrdersSaid(ctx context.Context, office int64) (said []OrderSaid,
 }
 
 // TickOrder ticks the next step of an order off, or takes the last tick away, and
-// keeps what a device is then set to, in one transaction; when is the zero time for now. Two people at once: the
+// keeps what a device is then set to, in one transaction. Said is done or undone. Two people at once: the
 // second is told by [order.ErrMoved].
-func (s *Store) TickOrder(ctx context.Context, office, id int64, step int, author string, on, byDevice bool, when time.Time, device string, f *Found) error {
+func (s *Store) TickOrder(ctx context.Context, office int64, x OrderSaid, device string, f *Found) error {
+	on := x.Said == "done"
 	return pgx.BeginFunc(ctx, s.pool, func(tx pgx.Tx) error {
 		var open bool
 		var done int
-		err := tx.QueryRow(ctx, "SELECT ended_at IS NULL FROM work_order WHERE id = $1 AND office_id = $2 FOR UPDATE", id, office).Scan(&open)
+		err := tx.QueryRow(ctx, "SELECT ended_at IS NULL FROM work_order WHERE id = $1 AND office_id = $2 FOR UPDATE", x.Order, office).Scan(&open)
 		if errors.Is(err, pgx.ErrNoRows) || err == nil && !open {
 			return order.ErrMoved
 		}
 		if err != nil {
 			return err
 		}
-		if err := tx.QueryRow(ctx, "SELECT count(*) FROM order_tick WHERE order_id = $1", id).Scan(&done); err != nil {
+		if err := tx.QueryRow(ctx, "SELECT count(*) FROM order_tick WHERE order_id = $1", x.Order).Scan(&done); err != nil {
 			return err
 		}
-		if on && step != done || !on && step != done-1 {
+		if on && x.Step != done || !on && x.Step != done-1 {
 			return fmt.Errorf("%w: %d steps are done", order.ErrMoved, done)
 		}
 		if on {
-			_, err = tx.Exec(ctx, "INSERT INTO order_tick (order_id, step, author, made_at) VALUES ($1, $2, $3, COALESCE($4, now()))", id, step, author, timeOrNull(when))
+			_, err = tx.Exec(ctx, "INSERT INTO order_tick (order_id, step, author, made_at) VALUES ($1, $2, $3, COALESCE($4, now()))", x.Order, x.Step, x.Author, timeOrNull(x.At))
 		} else {
-			_, err = tx.Exec(ctx, "DELETE FROM order_tick WHERE order_id = $1 AND step = $2", id, step)
+			_, err = tx.Exec(ctx, "DELETE FROM order_tick WHERE order_id = $1 AND step = $2", x.Order, x.Step)
 		}
 		if err != nil {
 			return err
 		}
-		what := "done"
-		if !on {
-			what = "undone"
-		}
-		if err := say(ctx, tx, OrderSaid{Order: id, Step: step, Said: what, ByDevice: byDevice, Author: author, At: when}); err != nil || f == nil {
+		if err := say(ctx, tx, x); err != nil || f == nil {
 			return err
 		}
 		_, err = tx.Exec(ctx, `INSERT INTO found (office_id, device, ports, shapes, vlans, how, author)
