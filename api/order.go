@@ -68,6 +68,7 @@ type OrderStep struct {
 	Text       string      `json:"text" required:"true"`
 	Lines      []string    `json:"lines" required:"true" nullable:"false" description:"statements of the line that lead from the office before to the one after"`
 	Back       []string    `json:"back" required:"true" nullable:"false" description:"and back"`
+	Changes    []string    `json:"changes" required:"true" nullable:"false" description:"what is otherwise on the device's ports, before the whole values of its page"`
 	Undo       []string    `json:"undo" required:"true" nullable:"false" description:"the way back as somebody does it; empty for what needs none"`
 	Told       []string    `json:"told" required:"true" nullable:"false" description:"what frames gain and lose by it, and who is interrupted, in words"`
 	Interrupts []Interrupt `json:"interrupts" required:"true" nullable:"false"`
@@ -106,7 +107,7 @@ func OrderOf(o *order.Order) *Order {
 	name := span.Compile(&office.Office{VLANs: o.Planned.VLANs}).Name
 	for _, s := range o.Steps {
 		st := OrderStep{
-			Visit: s.Visit, Device: s.Device, Kind: s.Kind, Page: s.Page, Text: s.Text, Lines: orEmpty(s.Lines), Back: orEmpty(s.Back), Undo: orEmpty(s.Undo),
+			Visit: s.Visit, Device: s.Device, Kind: s.Kind, Page: s.Page, Text: s.Text, Lines: orEmpty(s.Lines), Back: orEmpty(s.Back), Changes: orEmpty(s.Changes), Undo: orEmpty(s.Undo),
 			Told: orEmpty(s.Told), Interrupts: []Interrupt{}, Joins: []Joined{}, Blind: orEmpty(s.Blind),
 		}
 		for _, x := range s.Interrupts {

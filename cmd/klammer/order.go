@@ -129,6 +129,9 @@ func printOrder(out io.Writer, o *api.Order) {
 			text = "[" + s.Page + "] " + text
 		}
 		fmt.Fprintf(out, "%4d. %s\n", i+1, text)
+		if len(s.Changes) > 0 {
+			fmt.Fprintf(out, "      What changes: %s.\n", strings.Join(s.Changes, "; "))
+		}
 		for _, t := range s.Told {
 			fmt.Fprintf(out, "      %s\n", t)
 		}

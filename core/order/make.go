@@ -332,7 +332,7 @@ func (p *problem) write(end *node) (*Order, error) {
 		st.After = w.o
 		st.Told = told(before, w.n)
 		st.Back = backLines(n, before, w.n)
-		st.Undo = n.undo()
+		st.Undo, st.Changes = n.undo(), n.changes()
 		out.Steps = append(out.Steps, st)
 	}
 	p.suffer(out, acts)

@@ -104,6 +104,7 @@ type Step struct {
 	Lines      []string // statements of the line from the office before to the one after
 	Back       []string // and back
 	Undo       []string // the way back, as somebody does it
+	Changes    []string // what is otherwise on the device's ports
 	Interrupts []Interrupt
 	Joins      []Join
 	Blind      []string

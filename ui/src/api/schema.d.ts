@@ -4365,6 +4365,8 @@ export interface components {
             back: string[];
             /** @description devices that are out of reach from here on and still have steps */
             blind: string[];
+            /** @description what is otherwise on the device's ports, before the whole values of its page */
+            changes: string[];
             device: string;
             interrupts: components["schemas"]["ApiInterrupt"][];
             joins: components["schemas"]["ApiJoined"][];

@@ -27,7 +27,12 @@
   {#if step && visit}
     <p class="where"><b>{visit.device}</b> {how(visit)}</p>
     <p class="count mono">step {done + 1} of {steps.length} · {left} left at this visit</p>
-    <p class="act">{step.text}</p>
+    {#if step.changes.length}
+      <p class="act">{step.changes.join("; ")}</p>
+      <p class="whole">{step.text}</p>
+    {:else}
+      <p class="act">{step.text}</p>
+    {/if}
     {#if step.kind === "set" && step.page}<p class="page">on the page {step.page}</p>{/if}
     {#each step.told as line (line)}<p class="told" class:bad={/^(LEAK|Interrupted)|out of reach/.test(line)}>{line}</p>{/each}
     {#if step.undo.length}<p class="then">If it goes wrong, back: {step.undo.join("; ")}</p>{/if}
@@ -64,6 +69,9 @@
     font-size: 20px;
     line-height: 1.3;
     margin: 12px 0 6px;
+  }
+  .whole {
+    font-size: 16px;
   }
   .told {
     font-size: 15px;

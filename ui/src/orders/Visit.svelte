@@ -85,7 +85,7 @@
             <span class={`kind ${s.kind}`}>{kinds[s.kind]}</span>{#if s.kind === "set" && s.page && !s.text.startsWith(s.page)}<span
                 class="page">{s.page}</span
               >{/if}
-            {s.text}
+            {#if s.changes.length}<b>{s.changes.join("; ")}</b><br /><span class="page-text">{s.text}</span>{:else}{s.text}{/if}
             {#if t}<em>{t.author}</em>{/if}
           </p>
           {#each s.told as line (line)}<p class="told" class:bad={/^(LEAK|Interrupted)|out of reach/.test(line)}>{line}</p>{/each}
@@ -174,6 +174,9 @@
   }
   .bad {
     color: var(--red);
+  }
+  .page-text {
+    color: var(--soft);
   }
   .undo {
     display: none;

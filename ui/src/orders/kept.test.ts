@@ -11,6 +11,7 @@ const step = (text: string) => ({
   lines: [],
   back: [],
   undo: [],
+  changes: [],
   told: [],
   interrupts: [],
   joins: [],

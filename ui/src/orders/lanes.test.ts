@@ -11,6 +11,7 @@ const step = (over: Partial<OrderStep>): OrderStep => ({
   lines: [],
   back: [],
   undo: [],
+  changes: [],
   told: [],
   interrupts: [],
   joins: [],
