@@ -2,7 +2,7 @@
 // order at the rack keeps the pages, that office and its order, and shows them while the
 // server is not heard. Nothing is kept before that, and all of it goes when he signs out.
 const kept = "klammer-kept";
-const patience = 5000;
+const patience = 10000;
 
 self.addEventListener("install", (e) => e.waitUntil(self.skipWaiting()));
 self.addEventListener("activate", (e) => e.waitUntil(self.clients.claim()));
@@ -44,15 +44,16 @@ async function answered(request, key) {
   return answer;
 }
 
-/** The server's answer, or what is kept of it where the server is not heard. */
+/** The server's answer, or what is kept of it where the server is not heard in time. */
 async function heard(request, key) {
-  try {
-    const answer = await Promise.race([fetch(request), new Promise((_, no) => setTimeout(() => no(new Error("not heard")), patience))]);
+  const asked = fetch(request).then(async (answer) => {
     if (answer.ok && (await caches.has(kept))) await (await caches.open(kept)).put(key, answer.clone());
     return answer;
-  } catch (e) {
+  });
+  try {
+    return await Promise.race([asked, new Promise((_, no) => setTimeout(() => no(new Error("not heard")), patience))]);
+  } catch {
     const there = (await caches.has(kept)) ? await (await caches.open(kept)).match(key) : undefined;
-    if (there) return there;
-    throw e;
+    return there ?? asked; // a server that is slow is waited for
   }
 }
