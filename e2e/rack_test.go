@@ -21,9 +21,12 @@ func TestRackUnheard(t *testing.T) {
 	count := func(step string) string {
 		return `document.querySelector(".card .count")?.textContent.includes("step ` + step + ` of")`
 	}
-	require.Eventually(t, func() bool {
-		return eval[bool](t, ctx, `caches.match("/api/offices/1/orders").then(x => !!x && caches.match("/").then(y => !!y && navigator.serviceWorker.controller !== null))`)
-	}, 30*time.Second, 50*time.Millisecond)
+	require.Eventually(t, func() bool { // all of it is kept
+		return eval[bool](t, ctx, `caches.open("klammer-kept").then(c => c.keys()).then(all => {
+			const has = end => all.some(r => end.test(new URL(r.url).pathname));
+			return has(/^\/assets\/.*\.js$/) && has(/^\/assets\/.*\.css$/) && has(/\/theme\.js$/) && has(/\/orders$/) && has(/\/history$/) && has(/\/me$/) && has(/\/offices$/) && has(/\/1$/) && has(/^\/$/) && navigator.serviceWorker.controller !== null;
+		})`)
+	}, 60*time.Second, 50*time.Millisecond)
 	press := `document.querySelector(".card .acts .main").click()`
 	_ = eval[any](t, ctx, press)
 	until(t, ctx, "%s", count("2"))

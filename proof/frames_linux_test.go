@@ -111,7 +111,7 @@ func (l *lab) must(name string, args ...string) {
 }
 
 func (l *lab) vsctl(args ...string) {
-	l.must("ovs-vsctl", append([]string{"--db=unix:" + l.dir + "/db.sock", "--timeout=20"}, args...)...)
+	l.must("ovs-vsctl", append([]string{"--db=unix:" + l.dir + "/db.sock", "--timeout=20", "--retry"}, args...)...)
 }
 
 // start brings the daemon up and waits for its socket.
