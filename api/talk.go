@@ -1,6 +1,7 @@
 package api
 
 import (
+	"cmp"
 	"fmt"
 	"net/netip"
 	"strconv"
@@ -149,17 +150,9 @@ type TalkPart struct {
 }
 
 func partsOf(t *talk.Table, from, to office.VID) (out []TalkPart) {
-	text := func(p netip.Prefix, otherwise string) string {
-		switch {
-		case !p.IsValid() || p.Bits() == 0:
-			return otherwise
-		case p.IsSingleIP():
-			return p.Addr().String()
-		}
-		return p.String()
-	}
 	for _, s := range t.Shares(from, to) {
-		out = append(out, TalkPart{text(s.From, ""), text(s.To, "outside"), s.Open.Words()})
+		src, dst := s.Sides()
+		out = append(out, TalkPart{src, cmp.Or(dst, "outside"), s.Open.Words()})
 	}
 	return out
 }

@@ -479,6 +479,12 @@ func witnessed(t *testing.T, seed int, o *order.Order, sum *tally) {
 			}
 			require.Equal(t, heardBefore, heard(back), "step %d: the way back leads elsewhere\n%s", i, show())
 		}
+		require.Equal(t, st.Kind == order.Check || st.Kind == order.Save, len(st.Undo) == 0, "step %d: every act has its way back\n%s", i, show())
+		if st.Kind == order.Set && i > 0 {
+			d, x := before.Device(st.Device), now.Device(st.Device)
+			differ := d != nil && len(d.Ports) == len(x.Ports) && settingsDiffer(before, now, st.Device)
+			require.True(t, !differ || len(st.Changes) > 0, "step %d: what changes is not said\n%s", i, show())
+		}
 		require.LessOrEqual(t, unsayable(now), max(unsayable(o.Was), unsayable(o.Planned)), "step %d leads to what no device can be set to\n%s", i, show())
 		c, l := w.look(now, hears)
 		cuts, leaks = cuts+len(c), leaks+len(l)
@@ -507,6 +513,19 @@ func witnessed(t *testing.T, seed int, o *order.Order, sum *tally) {
 	sum.interrupted += min(1, cuts)
 	sum.leaky += min(1, o.Leaks)
 	sum.blind += min(1, o.Price.Blind)
+}
+
+// settingsDiffer says whether a port of a device forwards otherwise in one VLAN or another.
+func settingsDiffer(a, b *office.Office, device string) bool {
+	x, y := a.Device(device), b.Device(device)
+	for i := range x.Ports {
+		s, _ := a.Effective(x, i)
+		u, _ := b.Effective(y, i)
+		if s.Rest == 0 && u.Rest == 0 && (!slices.Equal(s.Normal().Untagged, u.Normal().Untagged) || !slices.Equal(s.Normal().Tagged, u.Normal().Tagged)) && !s.Off && !u.Off {
+			return true
+		}
+	}
+	return false
 }
 
 // unsayable counts the ports that stand as their device's habits do not allow: out of the

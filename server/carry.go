@@ -57,20 +57,9 @@ func (s *Server) carryOut(c fiber.Ctx) error {
 	if err != nil {
 		return err
 	}
-	kept, ticks, err := s.store.OrderNow(c.Context(), r.id)
+	_, run, at, err := s.visitAsked(c.Context(), r.id, &q)
 	if err != nil {
 		return err
-	}
-	if kept == nil || kept.ID != q.Order || kept.Ended != nil {
-		return &history.Conflict{Text: "another order was made meanwhile: look at it first"}
-	}
-	run, err := s.run(r.id, kept)
-	if err != nil {
-		return err
-	}
-	at := len(ticks)
-	if !run.VisitAt(at, q.Visit) {
-		return bad("visit", "%d steps are done: the next is not of this visit", at)
 	}
 	x := &carry{order: q.Order, run: run, name: name, back: q.Back, usage: &usage{}, view: api.CarryView{Visit: q.Visit, Step: at, Running: true}}
 	if err := s.takeDevices(c, r.id, x); err != nil {
@@ -95,6 +84,26 @@ func (s *Server) carryOut(c fiber.Ctx) error {
 	return s.orderTold(c, r, name)
 }
 
+// visitAsked is the order that somebody asks a visit of, with the step that is next, which
+// has to be of that visit.
+func (s *Server) visitAsked(ctx context.Context, id int64, q *api.CarryRequest) (*store.Order, *order.Run, int, error) {
+	kept, ticks, err := s.store.OrderNow(ctx, id)
+	if err != nil {
+		return nil, nil, 0, err
+	}
+	if kept == nil || kept.ID != q.Order || kept.Ended != nil {
+		return nil, nil, 0, &history.Conflict{Text: "another order was made meanwhile: look at it first"}
+	}
+	run, err := s.run(id, kept)
+	if err != nil {
+		return nil, nil, 0, err
+	}
+	if !run.VisitAt(len(ticks), q.Visit) {
+		return nil, nil, 0, bad("visit", "%d steps are done: the next is not of this visit", len(ticks))
+	}
+	return kept, run, len(ticks), nil
+}
+
 // rehearsalTime is how long a rehearsal may take.
 const rehearsalTime = 50 * time.Second
 
@@ -105,20 +114,9 @@ func (s *Server) rehearse(c fiber.Ctx) error {
 	if err != nil {
 		return err
 	}
-	kept, ticks, err := s.store.OrderNow(c.Context(), r.id)
+	kept, run, at, err := s.visitAsked(c.Context(), r.id, &q)
 	if err != nil {
 		return err
-	}
-	if kept == nil || kept.ID != q.Order || kept.Ended != nil {
-		return &history.Conflict{Text: "another order was made meanwhile: look at it first"}
-	}
-	run, err := s.run(r.id, kept)
-	if err != nil {
-		return err
-	}
-	at := len(ticks)
-	if !run.VisitAt(at, q.Visit) {
-		return bad("visit", "%d steps are done: the next is not of this visit", at)
 	}
 	told := &api.Order{}
 	if err := json.Unmarshal(kept.Told, told); err != nil {

@@ -63,14 +63,12 @@ func (s *Server) orderView(ctx context.Context, r *room) (*api.OrderView, error)
 		v.Ticks = append(v.Ticks, api.OrderDone(t))
 	}
 	v.Evening = kept.Evening != nil
-	said, _, err := s.store.OrdersSaid(ctx, r.id)
+	said, err := s.store.OrderSaidOf(ctx, kept.ID)
 	if err != nil {
 		return nil, err
 	}
 	for _, x := range said {
-		if x.Order == kept.ID && (x.Said == "refused" || x.Said == "silent") {
-			v.Said = append(v.Said, saidView(x, v.Order))
-		}
+		v.Said = append(v.Said, saidView(x, v.Order))
 	}
 	if k := len(v.Said); k > 0 && v.Said[k-1].Step == len(ticks) { // who stands there wants to know what he still reaches
 		run, err := s.run(r.id, kept)

@@ -133,13 +133,24 @@ func say(ctx context.Context, tx pgx.Tx, x OrderSaid) error {
 	return err
 }
 
+const saidColumns = "order_id, step, said, words, by_device, author, said_at"
+
+// OrderSaidOf is the steps of an order that were refused or not answered, the newest last.
+func (s *Store) OrderSaidOf(ctx context.Context, id int64) ([]OrderSaid, error) {
+	rows, err := s.pool.Query(ctx, "SELECT "+saidColumns+" FROM order_said WHERE order_id = $1 AND said IN ('refused', 'silent') ORDER BY id LIMIT $2", id, MostSaid)
+	if err != nil {
+		return nil, err
+	}
+	return pgx.CollectRows(rows, pgx.RowToStructByPos[OrderSaid])
+}
+
 // MostSaid is how much of what was said is given at once: the newest.
 const MostSaid = 2000
 
 // OrdersSaid is what was said of the steps of an office's orders, the newest last, and the
 // orders that it is about by their numbers.
 func (s *Store) OrdersSaid(ctx context.Context, office int64) (said []OrderSaid, orders map[int64]*Order, err error) {
-	rows, err := s.pool.Query(ctx, `SELECT order_id, step, said, words, by_device, author, said_at FROM (
+	rows, err := s.pool.Query(ctx, `SELECT `+saidColumns+` FROM (
 		SELECT s.* FROM order_said s JOIN work_order w ON w.id = s.order_id WHERE w.office_id = $1 ORDER BY s.id DESC LIMIT $2) newest ORDER BY id`, office, MostSaid)
 	if err != nil {
 		return nil, nil, err

@@ -7,9 +7,9 @@ import (
 	"klammer/core/office"
 )
 
-// A VLAN is the same before and after if its name is, whatever its number. On the way both
-// numbers are registered, and one name can be of one VLAN only: until all is done, the new
-// number has a name of its own.
+// A VLAN is the same before and after if its name is, whatever its number. On the way the
+// register has it under the old and under the new one, and a name is of a single VLAN: until
+// all is done, the new one has a name of its own.
 //
 //	as it is               on the way                          as planned
 //	vlan 10 desks          vlan 10 desks, vlan 110 desks-110   vlan 110 desks

@@ -1,6 +1,7 @@
 package order
 
 import (
+	"fmt"
 	"slices"
 
 	"klammer/core/notation"
@@ -31,6 +32,20 @@ func (n *node) undo() (out []string) {
 			if err == nil && st.Op != wording.Save {
 				out = append(out, st.Text)
 			}
+		}
+		for q := range to.Ports { // what the device came to by itself is no goal of its own: port by port then
+			if err != nil && x.Ports[q].Bundle == 0 && !now.Ports[q].Alike(&to.Ports[q]) {
+				out = append(out, fmt.Sprintf("Port %s back to %s", x.Ports[q].Name, notation.Shape(to.Ports[q].Shape())))
+			}
+		}
+	}
+	if now, to := n.w.states[a.dev], was.states[a.dev]; len(out) == 0 && now != nil && to != nil { // a list of VLANs alone
+		again, more := to.VLANs.Minus(&now.VLANs), now.VLANs.Minus(&to.VLANs)
+		for v := range again.All() {
+			out = append(out, "Create VLAN "+was.n.Name(v))
+		}
+		for v := range more.All() {
+			out = append(out, "Delete VLAN "+was.n.Name(v))
 		}
 	}
 	if !sameManage(x.Manage, y.Manage) && x.Manage != nil {

@@ -119,7 +119,12 @@ type Leg struct {
 
 // tell follows one service there and back.
 func (m *Map) tell(src, dst *End, p probe) (there, back Leg) {
-	w := m.said(m.way(src, dst), src, dst)
+	if m.tails != nil { // who remembers ways does not say why one stops
+		plain := *m
+		plain.tails = nil
+		m = &plain
+	}
+	w := m.way(src, dst)
 	there = m.leg(w, src, dst, p, func(*router) (string, bool) { return "", false }, nil)
 	if there.Stop != nil {
 		return there, back
@@ -144,12 +149,7 @@ func (m *Map) tell(src, dst *End, p probe) (there, back Leg) {
 		}
 		return there, back
 	}
-	b := m.said(m.back(w, src, dst), dst, src)
-	if b.stop == &otherLine {
-		plain := *m
-		plain.tails = nil
-		b = plain.back(w, src, dst)
-	}
+	b := m.back(w, src, dst)
 	back = m.leg(b, dst, src, p.answer(), func(r *router) (string, bool) {
 		return "state: it let the question pass", r.state && w.over(r)
 	}, func(r *router) bool { return r.state && p.protocol != office.UDP })

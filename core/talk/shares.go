@@ -104,20 +104,27 @@ func contains(p, q netip.Prefix) bool {
 	return p.IsValid() && q.IsValid() && p.Bits() < q.Bits() && p.Overlaps(q)
 }
 
+// Sides is from whom and to whom in words, "" for all of them.
+func (s Share) Sides() (from, to string) { return place(s.From), place(s.To) }
+
 // String says it in words: tcp/443 to 10.61.130.9.
 func (s Share) String() string {
 	text := s.Open.String()
-	if s.From.IsValid() {
-		text += " from " + place(s.From)
+	from, to := s.Sides()
+	if from != "" {
+		text += " from " + from
 	}
-	if s.To.IsValid() && s.To.Bits() > 0 {
-		text += " to " + place(s.To)
+	if to != "" {
+		text += " to " + to
 	}
 	return text
 }
 
 func place(p netip.Prefix) string {
-	if p.IsSingleIP() {
+	switch {
+	case !p.IsValid() || p.Bits() == 0:
+		return ""
+	case p.IsSingleIP():
 		return p.Addr().String()
 	}
 	return p.String()

@@ -98,16 +98,6 @@ func (m *Map) way(src, dst *End) *way {
 	return m.onwards(gate.r, gate.at, gate, dst)
 }
 
-// said is a way whose stop is told, where nobody had wanted to know why.
-func (m *Map) said(w *way, src, dst *End) *way {
-	if w != &unsaid {
-		return w
-	}
-	plain := *m
-	plain.tails = nil
-	return plain.way(src, dst)
-}
-
 var unsaid = way{stop: &Stop{Reason: NoGateway, rule: -1}}
 
 func (m *Map) family(e *End) string {

@@ -106,7 +106,7 @@
     if (kept.all.length && (await kept.handIn())) await read();
   }
   $effect(() => {
-    void kept.read(view.id).then(handIn);
+    void kept.read(view.id, office.me).then(handIn);
     const again = setInterval(() => void handIn(), 3000);
     return () => clearInterval(again);
   });
@@ -130,12 +130,52 @@
       await later(e, { step, on: true, said, words });
     }
   }
-  /** What is asked before the order that stands is replaced. */
-  let sure = $state<{ title: string; text: string; yes: string; body: OrderRequest } | null>(null);
-  const instead = $derived(
-    `What was ticked, refused and said of this order stays in the protocol: ${done} of ${steps.length} steps are done. Nothing on the devices changes by it.`,
-  );
+  interface Instead {
+    label: string;
+    title: string;
+    text: string;
+    yes: string;
+    body: OrderRequest;
+    off: boolean;
+  }
+  /** What may take the order's place: each is asked first. */
+  const instead = $derived<Instead[]>([
+    {
+      label: "Something else happened",
+      title: "Work the rest out anew?",
+      text: "The order from here is worked out anew from what the devices were found to be set to.",
+      yes: "Work it out",
+      body: { from: "found" },
+      off: false,
+    },
+    {
+      label: "Go back from here",
+      title: "Go back from here?",
+      text: "An order takes back what this one did, with the same promises.",
+      yes: "Order the way back",
+      body: { from: "back" },
+      off: !done || !!order?.back,
+    },
+    ...(order?.evening
+      ? [
+          {
+            label: "Back to before the evening",
+            title: "Back to before the evening?",
+            text: "An order leads back to what the devices were set to before the first order of the evening.",
+            yes: "Order the way back",
+            body: { from: "start" as const },
+            off: false,
+          },
+        ]
+      : []),
+  ]);
+  let sure = $state.raw<Instead | null>(null);
   let apage = $state(false);
+  async function onPaper(each: boolean) {
+    apage = each;
+    await drawn();
+    print();
+  }
   /** A visit that its device may do, and what it would be told. */
   let asked = $state.raw<{ visit: number; rehearsal: Rehearsal | null; problem: string } | null>(null);
   async function rehearse(visit: number) {
@@ -188,24 +228,16 @@
     <p class="lead">From what the devices are set to now to what they should be, step by step, so that nobody is locked out on the way.</p>
     {#if order?.id && !starting}
       <span class="acts noprint">
-        <button onclick={() => place.go(place.href("orders", rack ? {} : { rack: 1 }), true)} aria-pressed={rack}
-          >{rack ? "All visits" : "At the rack"}</button
+        <Button
+          size="sm"
+          color="alternative"
+          class="rounded-sm"
+          onclick={() => place.go(place.href("orders", rack ? {} : { rack: 1 }), true)}
+          aria-pressed={rack}>{rack ? "All visits" : "At the rack"}</Button
         >
-        <button
-          onclick={async () => {
-            apage = false;
-            await drawn();
-            print();
-          }}>Print</button
-        >
-        <button
-          onclick={async () => {
-            apage = true;
-            await drawn();
-            print();
-          }}>Print, a page a visit</button
-        >
-        <button onclick={() => (starting = true)}>Another order</button>
+        <Button size="sm" color="alternative" class="rounded-sm" onclick={() => onPaper(false)}>Print</Button>
+        <Button size="sm" color="alternative" class="rounded-sm" onclick={() => onPaper(true)}>Print, a page a visit</Button>
+        <Button size="sm" color="alternative" class="rounded-sm" onclick={() => (starting = true)}>Another order</Button>
       </span>
     {/if}
   </header>
@@ -277,38 +309,11 @@
         <p class="noprint">
           <b>{done} of {steps.length}</b>
           {word(steps.length, "step", "steps")} done.
-          <button
-            onclick={() =>
-              (sure = {
-                title: "Work the rest out anew?",
-                text: `The order from here is worked out anew from what the devices were found to be set to. ${instead}`,
-                yes: "Work it out",
-                body: { from: "found" },
-              })}
-            disabled={!!working}>Something else happened</button
-          >
-          <button
-            onclick={() =>
-              (sure = {
-                title: "Go back from here?",
-                text: `An order takes back what this one did, with the same promises. ${instead}`,
-                yes: "Order the way back",
-                body: { from: "back" },
-              })}
-            disabled={!!working || !done || order.back}>Go back from here</button
-          >
-          {#if order.evening}
-            <button
-              onclick={() =>
-                (sure = {
-                  title: "Back to before the evening?",
-                  text: `An order leads back to what the devices were set to before the first order of the evening. ${instead}`,
-                  yes: "Order the way back",
-                  body: { from: "start" },
-                })}
-              disabled={!!working}>Back to before the evening</button
+          {#each instead as w (w.label)}
+            <Button size="sm" color="alternative" class="rounded-sm" disabled={!!working || w.off} onclick={() => (sure = w)}
+              >{w.label}</Button
             >
-          {/if}
+          {/each}
         </p>
       {:else}
         {#each order.order.paper ?? [] as line (line)}<p class="mono">{line}</p>{/each}
@@ -368,7 +373,10 @@
   title={sure?.title}
   class="rounded-sm bg-[var(--panel)] dark:bg-[var(--panel)]"
 >
-  <p>{sure?.text}</p>
+  <p>
+    {sure?.text} What was ticked, refused and said of this order stays in the protocol: {done} of {steps.length} steps are done. Nothing on the
+    devices changes by it.
+  </p>
   <span class="flex gap-2">
     <Button
       id="sure"

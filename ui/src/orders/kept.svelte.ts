@@ -71,12 +71,14 @@ class KeptTicks {
   /** What the server did not take: somebody else went on, or another order was made. */
   refused = $state.raw<{ kept: Kept; why: string }[]>([]);
   private office = 0;
+  private author = "";
   private busy = false;
 
-  async read(office: number) {
-    this.office = office;
+  /** Reads what one person said of an office's orders: nobody hands in what another said. */
+  async read(office: number, author: string) {
+    [this.office, this.author] = [office, author];
     try {
-      this.all = ((await within("readonly", (s) => s.getAll())) as Kept[]).filter((k) => k.office === office);
+      this.all = ((await within("readonly", (s) => s.getAll())) as Kept[]).filter((k) => k.office === office && k.author === author);
     } catch {
       this.all = []; // a browser that keeps nothing has nothing to hand in
     }
@@ -84,7 +86,7 @@ class KeptTicks {
 
   async add(k: Kept) {
     await within("readwrite", (s) => s.add(k));
-    await this.read(this.office);
+    await this.read(this.office, this.author);
   }
 
   /** Hands in what is kept, in its order; gives whether the server took anything. */
@@ -106,7 +108,7 @@ class KeptTicks {
       }
     } finally {
       this.busy = false;
-      await this.read(this.office);
+      await this.read(this.office, this.author);
     }
     return took;
   }
@@ -141,8 +143,5 @@ export async function keepHere(office: number) {
   }
 }
 
-/** Whoever signs out leaves nothing here. */
-export function forgetHere() {
-  void navigator.serviceWorker?.controller?.postMessage({ forget: true });
-  void within("readwrite", (s) => s.clear()).catch(() => {});
-}
+/** Whoever signs out leaves no office here; what he said and nobody heard waits for him. */
+export const forgetHere = () => void navigator.serviceWorker?.controller?.postMessage({ forget: true });
