@@ -310,7 +310,7 @@
           <b>{done} of {steps.length}</b>
           {word(steps.length, "step", "steps")} done.
           {#each instead as w (w.label)}
-            <Button size="sm" color="alternative" class="rounded-sm" disabled={!!working || w.off} onclick={() => (sure = w)}
+            <Button size="sm" color="alternative" class="me-1 rounded-sm" disabled={!!working || w.off} onclick={() => (sure = w)}
               >{w.label}</Button
             >
           {/each}
