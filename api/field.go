@@ -77,6 +77,8 @@ type CredentialRequest struct {
 	Key       string   `json:"key,omitempty" maxLength:"16000" description:"a private key, PEM"`
 	HostKey   string   `json:"hostKey,omitempty" maxLength:"100" description:"SHA256:… of the host"`
 	Hosts     []string `json:"hosts,omitempty" maxItems:"64" description:"addresses and networks that they are sent to, and nowhere else; none: wherever a device is said to be"`
+	Timeout   string   `json:"timeout,omitempty" maxLength:"10" description:"how long a device has for an answer, 5s or 500ms; none: 2s, and more where it turns out to be slow"`
+	Retries   *int     `json:"retries,omitempty" minimum:"0" maximum:"5" description:"how often SNMP asks again; none: twice"`
 }
 
 // ReadRequest has devices read.

@@ -26,15 +26,21 @@ type Unforetold struct {
 	Device  string
 	Differs []string // "port 7 is 110, and not 120"
 	After   bool     // it took the step; else it was so before
+	Why     error    // it refused the step half way, and what it had done could not be taken back; nil: it took all
 }
 
 func (e *Unforetold) Error() string {
 	when := "before the step"
+	if e.Why != nil {
+		return fmt.Sprintf("%s; half of it is done and stays: %s", e.Why, strings.Join(e.Differs, "; "))
+	}
 	if e.After {
 		when = "after the step"
 	}
 	return fmt.Sprintf("%s is not as foretold %s: %s", e.Device, when, strings.Join(e.Differs, "; "))
 }
+
+func (e *Unforetold) Unwrap() error { return e.Why }
 
 // Carrier carries the steps of an order out, by the devices themselves.
 type Carrier struct {
@@ -96,7 +102,7 @@ func (c *Carrier) step(ctx context.Context, before, after *office.Office, device
 	m := MatchPorts(d, r)
 	now := r.Found(before, d, m, a).State
 	if differs := unlike(d, now, a); len(differs) > 0 {
-		return &Unforetold{d.Name, differs, false}
+		return &Unforetold{Device: d.Name, Differs: differs}
 	}
 	switch kind {
 	case order.Check:
@@ -127,15 +133,73 @@ func (c *Carrier) step(ctx context.Context, before, after *office.Office, device
 	}
 	to = to.Knowing(now.VLANs).Knowing(b.VLANs)
 	if err := dev.Set(ctx, d, m, now, to); err != nil {
-		return err
+		return c.whole(ctx, before, after, d, now, err)
 	}
 	if r, err = dev.Read(ctx); err != nil {
 		return fmt.Errorf("%s took the step and does not answer any more: %w", d.Name, err)
 	}
-	if differs := unlike(d, r.Found(after, x, MatchPorts(x, r), b).State, b); len(differs) > 0 {
-		return &Unforetold{d.Name, differs, true}
+	is := r.Found(after, x, MatchPorts(x, r), b).State
+	if len(unlike(d, is, b)) > 0 && ofItself(is, a, b) {
+		if err := dev.Set(ctx, d, MatchPorts(d, r), is, to); err != nil {
+			return c.whole(ctx, before, after, d, now, err)
+		}
+		if r, err = dev.Read(ctx); err != nil {
+			return fmt.Errorf("%s took the step and does not answer any more: %w", d.Name, err)
+		}
+		is = r.Found(after, x, MatchPorts(x, r), b).State
+	}
+	if differs := unlike(d, is, b); len(differs) > 0 {
+		return &Unforetold{Device: d.Name, Differs: differs, After: true}
 	}
 	return nil
+}
+
+// ofItself says whether a device can be otherwise than a step from a to b says because of
+// habits that nobody told of: what differs is of the ports that it sets, or of the VLANs that
+// it makes. Anything else is another person's doing.
+func ofItself(is, a, b wording.State) bool {
+	news := b.VLANs.Minus(&a.VLANs)
+	for p := range is.Ports {
+		x, y := is.Ports[p], &b.Ports[p]
+		if !a.Ports[p].Alike(y) {
+			continue
+		}
+		x.Untagged, x.Tagged = x.Untagged.Minus(&news), x.Tagged.Minus(&news)
+		if !x.ForwardsAs(y) {
+			return false
+		}
+	}
+	return true
+}
+
+// whole leaves no step half done: where a device refused a step, or its answer was lost, what
+// it is set to decides. All of it: it is done. A part: that is taken back, or said where it
+// stays.
+func (c *Carrier) whole(ctx context.Context, before, after *office.Office, d *office.Device, was wording.State, why error) error {
+	ctx, stop := context.WithTimeout(context.WithoutCancel(ctx), MostTime)
+	defer stop()
+	dev, r, err := c.talk(ctx, before, d)
+	if err != nil {
+		return fmt.Errorf("%w; and then %s did not answer (%w): look at what of the step is done", why, d.Name, err)
+	}
+	b := stateOf(after, d.Name)
+	m := MatchPorts(d, r)
+	is := r.Found(before, d, m, b).State
+	if len(unlike(d, is, b)) == 0 {
+		return nil
+	}
+	is = r.Found(before, d, m, was).State
+	if len(unlike(d, is, was)) == 0 && is.VLANs == was.VLANs {
+		return fmt.Errorf("%w: nothing of the step is done", why)
+	}
+	wrong := dev.Set(ctx, d, m, is, was)
+	if r, err = dev.Read(ctx); err != nil {
+		return fmt.Errorf("%w; and then %s did not answer (%w): look at what of the step is done", why, d.Name, err)
+	}
+	if differs := unlike(d, r.Found(before, d, m, was).State, was); len(differs) > 0 {
+		return &Unforetold{Device: d.Name, Differs: differs, After: true, Why: errors.Join(why, wrong)}
+	}
+	return fmt.Errorf("%w: what it had done of the step is taken back", why)
 }
 
 // Back sets a device as it was before a step.

@@ -7,6 +7,7 @@ import (
 	"net/netip"
 	"slices"
 	"strings"
+	"time"
 
 	"github.com/gosnmp/gosnmp"
 	"golang.org/x/crypto/ssh"
@@ -31,6 +32,37 @@ type Credentials struct {
 	// Hosts is the addresses and networks that they may be sent to; none: wherever a device
 	// is said to be, so that who says that may have them sent to a host of his own.
 	Hosts []string `toml:"hosts,omitempty" json:"hosts,omitempty"`
+
+	// Timeout is how long a device has for an answer ("5s"; "": 2 s, and more where it turns
+	// out to be slow), and Retries how often SNMP asks again (nil: twice).
+	Timeout string `toml:"timeout,omitempty" json:"timeout,omitempty"`
+	Retries *int   `toml:"retries,omitempty" json:"retries,omitempty"`
+}
+
+// Bounds of what credentials may say of patience.
+const (
+	leastTimeout = 100 * time.Millisecond
+	mostTimeout  = 30 * time.Second
+	mostRetries  = 5
+)
+
+// patience is how long a device has for an answer, and how often it is asked again.
+func (c *Credentials) patience() (timeout time.Duration, retries int, err error) {
+	timeout, retries = snmpTimeout, snmpRetries
+	if c == nil {
+		return timeout, retries, nil
+	}
+	if c.Timeout != "" {
+		if timeout, err = time.ParseDuration(c.Timeout); err != nil || timeout < leastTimeout || timeout > mostTimeout {
+			return 0, 0, office.FaultOf("timeout", "%q is no time for an answer, as 5s or 500ms: %s to %s", c.Timeout, leastTimeout, mostTimeout)
+		}
+	}
+	if c.Retries != nil {
+		if retries = *c.Retries; retries < 0 || retries > mostRetries {
+			return 0, 0, office.FaultOf("retries", "%d is not how often something is asked again: 0 to %d", retries, mostRetries)
+		}
+	}
+	return timeout, retries, nil
 }
 
 // networks is where credentials may be sent.
@@ -137,6 +169,9 @@ func (c *Credentials) Check() error {
 	}
 	if sum, ok := strings.CutPrefix(c.HostKey, "SHA256:"); c.HostKey != "" && (!ok || len(sum) != 43) {
 		return office.FaultOf("hostKey", "%q is no host's key: SHA256: and 43 letters, as ssh-keygen -lf says it", c.HostKey)
+	}
+	if _, _, err := c.patience(); err != nil {
+		return err
 	}
 	_, err := c.networks()
 	return err

@@ -53,7 +53,7 @@ func (c *Carrier) rehearse(ctx context.Context, begun, before, after *office.Off
 	if x := begun.Device(device); len(x.Ports) == len(d.Ports) {
 		a := stateOf(begun, device)
 		if differs := unlike(d, r.Found(begun, x, m, a).State, a); len(differs) > 0 {
-			return nil, &Unforetold{d.Name, differs, false}
+			return nil, &Unforetold{Device: d.Name, Differs: differs}
 		}
 	}
 	switch kind {

@@ -44,8 +44,12 @@ func dialSNMP(ctx context.Context, at string, save string, cred *Credentials) (*
 	if err != nil {
 		return nil, err
 	}
+	timeout, retries, err := cred.patience()
+	if err != nil {
+		return nil, err
+	}
 	g := &gosnmp.GoSNMP{
-		Target: host, Port: port, Transport: "udp", Timeout: snmpTimeout, Retries: snmpRetries, MaxOids: 128, MaxRepetitions: bulkRows,
+		Target: host, Port: port, Transport: "udp", Timeout: timeout, Retries: retries, MaxOids: 128, MaxRepetitions: bulkRows,
 		Version: gosnmp.Version2c, Community: "public", Context: ctx,
 	}
 	if cred != nil {
@@ -106,9 +110,12 @@ func (s *snmp) says(what string, err error) error {
 	case strings.Contains(text, "timeout"), errors.Is(err, gosnmp.ErrUnknownUsername) && s.g.Version == gosnmp.Version2c:
 		why := "is it on, is SNMP on there, and is its community right"
 		if s.g.Version == gosnmp.Version3 {
+			if usm, ok := s.g.SecurityParameters.(*gosnmp.UsmSecurityParameters); ok && usm.AuthoritativeEngineID != "" && s.r == nil {
+				return fmt.Errorf("%s says who it is, and answers nothing that %s asks (%s): is the key of privacy another there, or is it slower than %s (timeout of the credentials)?", s.at, s.cred.User, what, s.g.Timeout)
+			}
 			why = "is it on, is SNMP v3 on there, and are its user and keys right"
 		}
-		return fmt.Errorf("nothing answers at %s (%s): %s?", s.at, what, why)
+		return fmt.Errorf("nothing answers at %s (%s) in %s, asked %d times: %s? Where it is slow, its credentials say how long it has (timeout)", s.at, what, s.g.Timeout, s.g.Retries+1, why)
 	case strings.Contains(text, "connection refused"):
 		return fmt.Errorf("nothing listens at %s: is SNMP on there?", s.at)
 	case errors.Is(err, gosnmp.ErrUnknownUsername):
@@ -125,12 +132,22 @@ func (s *snmp) says(what string, err error) error {
 	return fmt.Errorf("%s, %s: %s", s.at, what, text)
 }
 
+// pace gives a device that answers slowly the time that it needs: what it was asked again is
+// on its way still, and it answers one after the other.
+func (s *snmp) pace(took time.Duration) {
+	if took > s.g.Timeout/2 {
+		s.g.Timeout = min(4*took, mostTimeout)
+	}
+}
+
 // get reads single objects; those that are not there are nil.
 func (s *snmp) get(oids ...string) ([]gosnmp.SnmpPDU, error) {
+	start := time.Now()
 	p, err := s.g.Get(oids)
 	if err != nil {
 		return nil, s.says("asked for its name", err)
 	}
+	s.pace(time.Since(start))
 	s.requests++
 	if p.Error != gosnmp.NoError {
 		return nil, fmt.Errorf("%s refuses to be read: %s", s.at, errorName(p.Error))

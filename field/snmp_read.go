@@ -186,11 +186,11 @@ func portList(b []byte) (out []int) {
 // vlans reads which ports are in which VLANs: what is set (the static table), and
 // where the device has no row of a VLAN there, what is so now.
 func (s *snmp) vlans(ctx context.Context, r *Reading, place map[int]int) error {
-	rows, err := s.table(ctx, "its VLANs", mib.StaticName, mib.StaticEgress, mib.StaticUntagged, mib.StaticRowStatus)
+	rows, err := s.table(ctx, "its VLANs", mib.StaticName, mib.StaticEgress, mib.StaticForbidden, mib.StaticUntagged, mib.StaticRowStatus)
 	if err != nil {
 		return err
 	}
-	now, err := s.table(ctx, "the VLANs as they are now", mib.CurrentEgress, mib.CurrentUntagged)
+	now, err := s.table(ctx, "the VLANs as they are now", mib.CurrentEgress, mib.CurrentUntagged, mib.CurrentStatus)
 	if err != nil {
 		return err
 	}
@@ -226,13 +226,28 @@ func (s *snmp) vlans(ctx context.Context, r *Reading, place map[int]int) error {
 			untagged[vid] = octets(x.pdu)
 		}
 	}
+	learnt := map[office.VID]bool{} // that a protocol brought (MVRP, GVRP): nobody set them
+	for _, x := range now[mib.CurrentStatus] {
+		if vid, ok := valid(x); ok && number(x.pdu) == mib.StatusDynamic && !s.static[vid] {
+			learnt[vid] = true
+			r.wrong("VLAN %d is there because a neighbour registers it (MVRP, GVRP): nobody set it, and it is left out", vid)
+		}
+	}
 	for _, c := range []struct {
 		column string
 		into   map[office.VID][]byte
 	}{{mib.CurrentEgress, egress}, {mib.CurrentUntagged, untagged}} {
 		for _, x := range now[c.column] {
-			if vid, ok := valid(x); ok && !s.static[vid] {
+			if vid, ok := valid(x); ok && !s.static[vid] && !learnt[vid] {
 				c.into[vid] = octets(x.pdu)
+			}
+		}
+	}
+	for _, x := range rows[mib.StaticForbidden] {
+		if vid, ok := valid(x); ok {
+			s.lists[listKey(mib.StaticForbidden, vid)] = octets(x.pdu)
+			if n := len(portList(octets(x.pdu))); n > 0 {
+				r.wrong("VLAN %d is forbidden at some of its ports (%d): a step that puts one of them into it allows it there", vid, n)
 			}
 		}
 	}

@@ -32,24 +32,65 @@ type object struct {
 // Set leads the device from one state to another: one request where it fits into one
 // (all of it is then done or nothing, RFC 3416, 4.2.5); where the device refuses
 // that, the same in the order in which nobody loses what he keeps: new VLANs, ports
-// that come, PVIDs and frames, ports that go, VLANs that go.
+// that come, PVIDs and frames, ports that go, VLANs that go. A port that takes no
+// untagged frames is said in one of several ways ([none]): those that the device may
+// take are tried one after the other, each from what it is then set to.
 func (s *snmp) Set(ctx context.Context, d *office.Device, m Match, from, to wording.State) error {
 	s.g.Context = ctx
 	if s.r == nil {
 		return fmt.Errorf("%s was not read before it is set", s.at)
 	}
-	parts := s.changes(d, m, from, to)
-	var all []object
-	for _, p := range parts {
-		all = append(all, p...)
+	var first error
+	for _, way := range s.nones(d, m, from, to) {
+		parts, err := s.changes(d, m, from, to, way)
+		if err == nil {
+			err = s.phases(parts)
+		}
+		var no *Refused
+		if err == nil || !errors.As(err, &no) {
+			return err
+		}
+		if first == nil {
+			first = err
+			if !keepsPVID(d) && strings.Contains(no.Why, errorName(gosnmp.InconsistentValue)) {
+				first = fmt.Errorf("%w (does it keep a port in the VLAN of its PVID? then say so: wording by-vlan keeps-pvid-vlan)", err)
+			}
+		}
+		r, wrong := s.Read(ctx)
+		if wrong != nil {
+			return first
+		}
+		from = told(r, d, m, from)
 	}
+	return first
+}
+
+// told is a state with the ports as they were told.
+func told(r *Reading, d *office.Device, m Match, state wording.State) wording.State {
+	set := map[int]wording.Setting{}
+	for p := range d.Ports {
+		if d.Ports[p].Bundle == 0 && m[p] >= 0 && r.Ports[m[p]].Bridged {
+			set[p] = r.Ports[m[p]].Set
+			if r.Ports[m[p]].Shut {
+				x := set[p]
+				x.Off = true
+				set[p] = x
+			}
+		}
+	}
+	return state.WithAll(set)
+}
+
+// phases sets all at once, or else part by part.
+func (s *snmp) phases(parts [][]object) error {
+	all := slices.Concat(parts...)
 	if len(all) == 0 {
 		return nil
 	}
 	if len(all) <= mostVarbinds {
 		err := s.put(s.once(all))
 		var no *Refused
-		if err == nil || !errors.As(err, &no) || len(all) == 1 {
+		if err == nil || !errors.As(err, &no) {
 			return err
 		}
 	}
@@ -68,19 +109,94 @@ func (s *snmp) Set(ctx context.Context, d *office.Device, m Match, from, to word
 	return nil
 }
 
-// each sets objects of one row together, or where the device refuses that one by one.
+// each sets objects of one row together, or where the device refuses that one by one. What
+// it refuses and has already is not refused: an answer may have been lost, or the device
+// did it of its own accord.
 func (s *snmp) each(all []object) error {
 	err := s.put(all)
 	var no *Refused
-	if len(all) == 1 || !errors.As(err, &no) {
+	if !errors.As(err, &no) {
 		return err
 	}
-	for _, x := range all {
-		if err := s.put([]object{x}); err != nil {
+	var wait *object // a row that is in force when its lists are there
+	for i, x := range all {
+		if len(all) > 1 || i > 0 {
+			err = s.put([]object{x})
+		}
+		if !errors.As(err, &no) {
+			if err != nil {
+				return err
+			}
+			continue
+		}
+		if so, wrong := s.already(x); wrong != nil || so {
+			if wrong != nil {
+				return wrong
+			}
+			continue
+		}
+		if x.pdu.Value != mib.RowCreateAndGo || !s.isRow(x) {
 			return err
 		}
+		if s.knows(x) { // a row that can be set, and not read
+			continue
+		}
+		go2 := x // which agents have that know no createAndGo (RFC 2579, RowStatus)
+		go2.pdu.Value = mib.RowCreateAndWait
+		if wrong := s.put([]object{go2}); wrong != nil {
+			return err
+		}
+		go2.pdu.Value = mib.RowActive
+		wait = &go2
+	}
+	if wait != nil {
+		return s.put([]object{*wait})
 	}
 	return nil
+}
+
+func (s *snmp) isRow(x object) bool {
+	_, ok := below(x.pdu.Name, mib.StaticRowStatus)
+	return ok
+}
+
+// knows says whether the device told of the VLAN of a row.
+func (s *snmp) knows(x object) bool {
+	index, _ := below(x.pdu.Name, mib.StaticRowStatus)
+	return slices.ContainsFunc(s.r.VLANs, func(v VLAN) bool { return int(v.VID) == index[0] })
+}
+
+// already says whether the device has what it was told to be set to.
+func (s *snmp) already(x object) (bool, error) {
+	p, err := s.g.Get([]string{x.pdu.Name})
+	if err != nil {
+		return false, s.says("asked for what it refused", err)
+	}
+	s.requests++
+	if p.Error != gosnmp.NoError || len(p.Variables) != 1 {
+		return false, nil
+	}
+	v := p.Variables[0]
+	there := v.Type != gosnmp.NoSuchInstance && v.Type != gosnmp.NoSuchObject
+	so := false
+	switch want := x.pdu.Value.(type) {
+	case []byte:
+		so = there && slices.Equal(portList(want), portList(octets(v)))
+	default:
+		n := number(gosnmp.SnmpPDU{Type: gosnmp.Integer, Value: want})
+		switch {
+		case s.isRow(x) && n == mib.RowDestroy:
+			so = !there
+		case s.isRow(x):
+			so = there && number(v) == mib.RowActive
+		default:
+			so = there && number(v) == n
+		}
+	}
+	if so {
+		s.took([]gosnmp.SnmpPDU{x.pdu})
+	}
+	return so, nil
 }
 
 // once is objects without those that another sets later: a port list that grows and
@@ -114,141 +230,6 @@ func sameRow(a, b object) bool {
 	return ca == cb
 }
 
-// changes is the objects to set, in parts that come one after the other.
-func (s *snmp) changes(d *office.Device, m Match, from, to wording.State) [][]object {
-	base := func(p int) int {
-		if m[p] < 0 {
-			return 0
-		}
-		return s.r.Ports[m[p]].Number
-	}
-	var ports []int
-	for p := range d.Ports {
-		if d.Ports[p].Bundle == 0 && base(p) > 0 {
-			ports = append(ports, p)
-		}
-	}
-	var touched office.Set
-	for _, p := range ports {
-		a, b := &from.Ports[p], &to.Ports[p]
-		for _, x := range []office.Set{a.Untagged.Xor(&b.Untagged), a.Tagged.Xor(&b.Tagged)} {
-			touched.AddAll(&x)
-		}
-	}
-	var create, come, set, leave, gone []object
-	lists := func(vid office.VID, what string, keep bool) []object {
-		egress, untagged := s.list(mib.StaticEgress, vid), s.list(mib.StaticUntagged, vid)
-		for _, p := range ports {
-			a, b, n := &from.Ports[p], &to.Ports[p], base(p)
-			was, is := a.Untagged.Has(vid) || a.Tagged.Has(vid), b.Untagged.Has(vid) || b.Tagged.Has(vid)
-			form := b
-			if keep && was && !is { // it goes later
-				form = a
-			}
-			egress, untagged = bit(egress, n, is || keep && was), bit(untagged, n, form.Untagged.Has(vid))
-		}
-		return []object{
-			{gosnmp.SnmpPDU{Name: listKey(mib.StaticEgress, vid), Type: gosnmp.OctetString, Value: egress}, what + ": ports"},
-			{gosnmp.SnmpPDU{Name: listKey(mib.StaticUntagged, vid), Type: gosnmp.OctetString, Value: untagged}, what + ": untagged ports"},
-		}
-	}
-	news := to.VLANs.Minus(&from.VLANs)
-	for vid := range touched.All() { // a VLAN of which the device has no row yet
-		if !s.static[vid] {
-			news.Add(vid)
-		}
-	}
-	names := map[office.VID]string{}
-	for _, v := range s.r.VLANs {
-		names[v.VID] = v.Name
-	}
-	for vid := range news.All() {
-		if s.static[vid] {
-			continue
-		}
-		what := fmt.Sprintf("VLAN %d, new", vid)
-		create = append(create, object{gosnmp.SnmpPDU{Name: listKey(mib.StaticRowStatus, vid), Type: gosnmp.Integer, Value: mib.RowCreateAndGo}, what})
-		if touched.Has(vid) {
-			create = append(create, lists(vid, what, false)...)
-		}
-	}
-	for vid := range touched.All() {
-		if !s.static[vid] {
-			continue
-		}
-		what := fmt.Sprintf("VLAN %d", vid)
-		first, then := lists(vid, what, true), lists(vid, what, false)
-		if same(first, then) {
-			come = append(come, then...)
-			continue
-		}
-		come, leave = append(come, first...), append(leave, then...)
-	}
-	index := func(column string, p int) string { return column + "." + strconv.Itoa(base(p)) }
-	for _, p := range ports {
-		a, b, name := &from.Ports[p], &to.Ports[p], "port "+d.Ports[p].Name
-		if a.PVID != b.PVID && s.r.Tells(TellsPVID) {
-			set = append(set, object{gosnmp.SnmpPDU{Name: index(mib.PVID, p), Type: gosnmp.Gauge32, Value: uint32(b.PVID)}, name + ": PVID"})
-		}
-	}
-	for _, p := range ports {
-		a, b, name := &from.Ports[p], &to.Ports[p], "port "+d.Ports[p].Name
-		if a.Admit != b.Admit && s.r.Tells(TellsAdmit) {
-			set = append(set, object{gosnmp.SnmpPDU{Name: index(mib.Acceptable, p), Type: gosnmp.Integer, Value: mib.AdmitOf(b.Admit)}, name + ": acceptable frames"})
-		}
-	}
-	for _, p := range ports {
-		a, b, name := &from.Ports[p], &to.Ports[p], "port "+d.Ports[p].Name
-		if a.Filter != b.Filter && s.r.Tells(TellsFilter) {
-			set = append(set, object{gosnmp.SnmpPDU{Name: index(mib.IngressFiltering, p), Type: gosnmp.Integer, Value: mib.Truth(b.Filter)}, name + ": ingress filtering"})
-		}
-	}
-	for _, p := range ports {
-		if a, b := &from.Ports[p], &to.Ports[p]; a.Off != b.Off {
-			status := mib.StatusUp
-			if b.Off {
-				status = mib.StatusDown
-			}
-			name := fmt.Sprintf("%s.%d", mib.IfAdminStatus, s.r.Ports[m[p]].Index)
-			set = append(set, object{gosnmp.SnmpPDU{Name: name, Type: gosnmp.Integer, Value: status}, "port " + d.Ports[p].Name + ": open or shut"})
-		}
-	}
-	drop := from.VLANs.Minus(&to.VLANs)
-	for vid := range drop.All() {
-		if s.static[vid] {
-			gone = append(gone, object{gosnmp.SnmpPDU{Name: listKey(mib.StaticRowStatus, vid), Type: gosnmp.Integer, Value: mib.RowDestroy}, fmt.Sprintf("VLAN %d, no more", vid)})
-		}
-	}
-	return slices.DeleteFunc([][]object{create, come, set, leave, gone}, func(x []object) bool { return len(x) == 0 })
-}
-
-func same(a, b []object) bool {
-	return slices.EqualFunc(a, b, func(x, y object) bool { return slices.Equal(x.pdu.Value.([]byte), y.pdu.Value.([]byte)) })
-}
-
-// list is a copy of a PortList as it was read, as long as the device's are.
-func (s *snmp) list(column string, vid office.VID) []byte {
-	out := slices.Clone(s.lists[listKey(column, vid)])
-	for len(out) < s.length {
-		out = append(out, 0)
-	}
-	return out
-}
-
-// bit puts a base port into a PortList or takes it out.
-func bit(list []byte, n int, in bool) []byte {
-	at, mask := (n-1)/8, byte(0x80>>((n-1)%8))
-	for len(list) <= at {
-		list = append(list, 0)
-	}
-	if in {
-		list[at] |= mask
-	} else {
-		list[at] &^= mask
-	}
-	return list
-}
-
 // put sends one request that sets. A lost answer is asked for again by the library;
 // setting the same twice comes to the same.
 func (s *snmp) put(all []object) error {
@@ -268,14 +249,7 @@ func (s *snmp) put(all []object) error {
 	}
 	s.requests++
 	if p.Error == gosnmp.NoError {
-		for _, x := range pdus { // what is there now, for the next request
-			if b, ok := x.Value.([]byte); ok {
-				s.lists[x.Name] = b
-			}
-			if index, ok := below(x.Name, mib.StaticRowStatus); ok {
-				s.static[office.VID(index[0])] = x.Value != mib.RowDestroy
-			}
-		}
+		s.took(pdus)
 		return nil
 	}
 	what := all[0].what
@@ -283,6 +257,18 @@ func (s *snmp) put(all []object) error {
 		what = all[i-1].what
 	}
 	return &Refused{what, errorName(p.Error)}
+}
+
+// took notes what is there now, for the next request.
+func (s *snmp) took(pdus []gosnmp.SnmpPDU) {
+	for _, x := range pdus {
+		if b, ok := x.Value.([]byte); ok {
+			s.lists[x.Name] = b
+		}
+		if index, ok := below(x.Name, mib.StaticRowStatus); ok {
+			s.static[office.VID(index[0])] = x.Value != mib.RowDestroy
+		}
+	}
 }
 
 // Save sets the object that saves, where the office says that the device has one.

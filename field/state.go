@@ -40,6 +40,12 @@ func (r *Reading) Found(o *office.Office, d *office.Device, m Match, base wordin
 		if x.Shut {
 			s.Off = true
 		}
+		off := s.Off
+		s.Off, was.Off = false, false
+		if s.ForwardsAs(&was) { // the same, in the words that it was said in
+			*s = was
+		}
+		s.Off = off
 		m := s.Members()
 		known.AddAll(&m)
 		out.Said = append(out.Said, p)

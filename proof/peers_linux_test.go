@@ -350,7 +350,7 @@ device rack switch
 	}{
 		{"another user", "does not take the user nobody", func(c *field.Credentials) { c.User = "nobody" }},
 		{"another key of authentication", "with this key of authentication", func(c *field.Credentials) { c.AuthKey = "otherother" }},
-		{"another key of privacy", "nothing answers", func(c *field.Credentials) { c.PrivKey = "otherother" }},
+		{"another key of privacy", "is the key of privacy another there", func(c *field.Credentials) { c.PrivKey = "otherother" }},
 		{"no privacy", "authorizationError", func(c *field.Credentials) { c.Privacy, c.PrivKey = "", "" }},
 		{"another way to authenticate", "key of authentication", func(c *field.Credentials) { c.Auth = "SHA-512" }},
 	} {

@@ -156,6 +156,7 @@ func (s *Server) putCredential(c fiber.Ctx) error {
 	}
 	x := field.Credentials{
 		Community: q.Community, User: q.User, Auth: q.Auth, AuthKey: q.AuthKey, Privacy: q.Privacy, PrivKey: q.PrivKey, Password: q.Password, Key: q.Key, HostKey: q.HostKey, Hosts: q.Hosts,
+		Timeout: q.Timeout, Retries: q.Retries,
 	}
 	if err := x.Check(); err != nil {
 		return bad(string(office.PartOf(err)), "%s", err)

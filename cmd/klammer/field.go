@@ -34,7 +34,7 @@ func secretsFile(file string) (field.Secrets, error) {
 			return nil, fmt.Errorf("%s: %w", file, err)
 		}
 		if more := meta.Undecoded(); len(more) > 0 {
-			return nil, fmt.Errorf("%s: %s is nothing that credentials have: community, user, auth, auth_key, privacy, privacy_key, password, key, host_key, hosts", file, more[0])
+			return nil, fmt.Errorf("%s: %s is nothing that credentials have: community, user, auth, auth_key, privacy, privacy_key, password, key, host_key, hosts, timeout, retries", file, more[0])
 		}
 		for name, c := range all {
 			if err := c.Check(); err != nil {
@@ -137,6 +137,8 @@ Credentials are in a TOML file, by the name that the office gives them:
   [switches]
   community = "…"
   hosts = ["10.0.0.0/24"]      # they are sent there, and nowhere else
+  timeout = "5s"               # for an answer of a slow device (2s)
+  retries = 3                  # how often it is asked again (2)
   [core]                       # SNMP v3
   user = "klammer"
   auth = "SHA-256"

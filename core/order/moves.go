@@ -204,7 +204,25 @@ func (w *world) workOut(i int, st wording.Step) (*wording.State, string) {
 	if err != nil || next.Equal(*w.states[i]) && next.VLANs == w.states[i].VLANs {
 		return nil, ""
 	}
+	if slices.Contains(d.Wording.Habits, office.KeepsPVIDVLAN) && w.empties(i, &next) {
+		return nil, ""
+	}
 	return &next, text
+}
+
+// empties says whether a port leaves its last VLAN that is to be in one. A device that keeps
+// a port in the VLAN of its PVID, which is a number, cannot have it in none on the way.
+func (w *world) empties(i int, next *wording.State) bool {
+	for q := range next.Ports {
+		was, is := w.states[i].Ports[q].Members(), next.Ports[q].Members()
+		if is.Empty() && !was.Empty() && !next.Ports[q].Off {
+			to := w.target(i, q)
+			if in := to.Members(); !in.Empty() {
+				return true
+			}
+		}
+	}
+	return false
 }
 
 // applied is the world after a step.

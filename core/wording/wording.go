@@ -51,6 +51,25 @@ func (s *Setting) Alike(t *Setting) bool {
 	return s.PVID == t.PVID && s.Admit == t.Admit && s.Filter == t.Filter && s.Untagged == t.Untagged && s.Tagged == t.Tagged && slices.Equal(s.Rides, t.Rides)
 }
 
+// ForwardsAs says whether two settings do the same with every frame. They may be said
+// otherwise: a PVID that no untagged frame gets to, as only tagged ones are accepted or
+// the port is not in it and filters, is as none (IEEE 802.1Q, 6.9.1 and 8.6.2).
+func (s *Setting) ForwardsAs(t *Setting) bool {
+	if s.Off || t.Off {
+		return s.Off == t.Off
+	}
+	return s.native() == t.native() && (s.Admit == office.AdmitUntagged) == (t.Admit == office.AdmitUntagged) && s.Filter == t.Filter &&
+		s.Untagged == t.Untagged && s.Tagged == t.Tagged && slices.Equal(s.Rides, t.Rides)
+}
+
+// native is where untagged frames go: the PVID, or 0 where they are dropped.
+func (s *Setting) native() office.VID {
+	if m := s.Members(); s.Admit == office.AdmitTagged || s.PVID != 0 && s.Filter && !m.Has(s.PVID) {
+		return 0
+	}
+	return s.PVID
+}
+
 // Shape is the setting as a shape.
 func (s Setting) Shape() office.Shape {
 	if s.Off {

@@ -92,7 +92,8 @@ const (
 	RowCreateAndWait = 5
 	RowDestroy       = 6
 
-	FdbLearnt = 3
+	FdbLearnt     = 3
+	StatusDynamic = 3 // RFC 4363, dot1qVlanStatus: dynamicGvrp
 
 	PortIDMAC    = 3 // IEEE 802.1AB
 	PortIDIfName = 5

@@ -47,21 +47,22 @@ func (x *device) set(vars []gosnmp.SnmpPDU) (gosnmp.SNMPError, uint8) {
 			}
 		}
 	}
-	next, e := x.do(d, q)
+	next, e := x.do(d, q, literal(x.running, x.rows))
 	if e != gosnmp.NoError {
 		return e, 1
 	}
 	for v, name := range q.names {
 		x.names[v] = name
 	}
-	before := x.running
-	x.running = next
+	before, rows := x.running, x.rows
+	x.rows = rowsOf(x.word, next)
+	x.running = spelled(next, before)
 	if x.net.take(x) != nil {
-		x.running = before
+		x.running, x.rows = before, rows
 		return gosnmp.CommitFailed, 1
 	}
 	if q.save {
-		x.saved = x.running
+		x.saved, x.savedRows = x.running, x.rows
 	}
 	return gosnmp.NoError, 0
 }
@@ -177,7 +178,7 @@ func (x *device) ask(d *office.Device, q *asked, v gosnmp.SnmpPDU) gosnmp.SNMPEr
 			if !ok || v.Type != gosnmp.Gauge32 {
 				return gosnmp.WrongType
 			}
-			if n > 4094 {
+			if n < 1 || n > 4094 { // RFC 4363, dot1qPvid; IEEE 802.1Q, table 9-2
 				return gosnmp.WrongValue
 			}
 			q.pvid[p] = office.VID(n)
@@ -215,8 +216,7 @@ func (x *device) ask(d *office.Device, q *asked, v gosnmp.SnmpPDU) gosnmp.SNMPEr
 
 // do is what the device is set to after a request, with its habits; or why it takes
 // nothing of it.
-func (x *device) do(d *office.Device, q *asked) (wording.State, gosnmp.SNMPError) {
-	now := x.running
+func (x *device) do(d *office.Device, q *asked, now wording.State) (wording.State, gosnmp.SNMPError) {
 	for _, v := range q.create {
 		next, err := wording.Apply(x.word, now, wording.Step{Op: wording.Create, VLAN: v})
 		if err != nil { // one that keeps no list of VLANs has room for the row
@@ -372,6 +372,15 @@ func (x *device) atOnce(s wording.State, q *asked) (wording.State, error) {
 		next.VLANs.AddAll(&gone)
 	case !gone.Empty():
 		return s, errNot
+	}
+	for _, no := range wording.Cannot(x.word, next) { // its page has no number for none
+		plain := ports[no.Port]
+		if plain.PVID = 0; plain.Admit == office.AdmitTagged {
+			plain.Admit = office.AdmitAll
+		}
+		if plain.ForwardsAs(&ports[no.Port]) {
+			ports[no.Port] = plain
+		}
 	}
 	if len(wording.Cannot(x.word, next)) > 0 {
 		return s, errNot

@@ -62,16 +62,18 @@ type Network struct {
 
 // device is one that is played.
 type device struct {
-	net      *Network
-	i        int // in the office
-	word     *wording.Device
-	running  wording.State
-	saved    wording.State
-	names    map[office.VID]string
-	started  time.Time
-	conn     net.PacketConn
-	view     []entry // nil where it is to be made anew
-	requests int
+	net       *Network
+	i         int // in the office
+	word      *wording.Device
+	running   wording.State
+	saved     wording.State
+	rows      []row // of running
+	savedRows []row
+	names     map[office.VID]string
+	started   time.Time
+	conn      net.PacketConn
+	view      []entry // nil where it is to be made anew
+	requests  int
 }
 
 // Slow has all devices take their time before each answer, from now on.
@@ -114,7 +116,8 @@ func Start(ctx context.Context, o, asIs *office.Office, port int, opt Options) (
 					x.names[v] = vlan.Name
 				}
 			}
-			x.saved = x.running
+			x.rows = rowsOf(x.word, x.running)
+			x.saved, x.savedRows = x.running, x.rows
 			if err := w.take(x); err != nil {
 				return nil, nil, err
 			}
@@ -229,7 +232,7 @@ func (w *Network) PowerCut(name string) error {
 	if err != nil {
 		return err
 	}
-	x.running, x.started = x.saved, time.Now()
+	x.running, x.rows, x.started = x.saved, x.savedRows, time.Now()
 	if x.word == nil {
 		return nil
 	}
@@ -250,6 +253,8 @@ func (w *Network) Set(name, port, shape string) error {
 		return fmt.Errorf("%s has no port %s that can be %s", name, port, shape)
 	}
 	x.running = x.running.With(p, wording.Of(&s)).Knowing(x.running.VLANs)
+	x.rows = slices.Clone(x.rows)
+	x.rows[p] = rowOf(x.word, &x.running.Ports[p])
 	return w.take(x)
 }
 

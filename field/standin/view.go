@@ -200,8 +200,9 @@ func (x *device) bridge(m *maker, d *office.Device) {
 			continue
 		}
 		s := &x.running.Ports[p]
-		m.gauge(int(s.PVID), mib.PVID, n)
-		m.num(mib.AdmitOf(s.Admit), mib.Acceptable, n)
+		row := x.rows[p]
+		m.gauge(int(row.pvid), mib.PVID, n)
+		m.num(mib.AdmitOf(row.admit), mib.Acceptable, n)
 		m.num(mib.Truth(s.Filter), mib.IngressFiltering, n)
 	}
 	for _, c := range x.net.learnt[x.i] {

@@ -3769,6 +3769,10 @@ export interface components {
             /** @description AES, AES-192 or AES-256 */
             privacy?: string;
             privacyKey?: string;
+            /** @description how often SNMP asks again; none: twice */
+            retries?: null | number;
+            /** @description how long a device has for an answer, 5s or 500ms; none: 2s, and more where it turns out to be slow */
+            timeout?: string;
             user?: string;
         };
         ApiCredentialView: {
