@@ -101,7 +101,8 @@ func (c *Carrier) step(ctx context.Context, before, after *office.Office, device
 	a := stateOf(before, d.Name)
 	m := MatchPorts(d, r)
 	now := r.Found(before, d, m, a).State
-	if differs := unlike(d, now, a); len(differs) > 0 {
+	grown := r.grown(d, m, now, a)
+	if differs := unlike(d, now.WithAll(grown), a); len(differs) > 0 {
 		return &Unforetold{Device: d.Name, Differs: differs}
 	}
 	switch kind {
@@ -120,7 +121,7 @@ func (c *Carrier) step(ctx context.Context, before, after *office.Office, device
 		return &ByHand{"bundles, inner ports, addresses and rules are not set over this protocol"}
 	}
 	b := stateOf(after, d.Name)
-	to := now
+	to := now.WithAll(grown)
 	changed := false
 	for p := range d.Ports {
 		if d.Ports[p].Bundle == 0 && !a.Ports[p].Alike(&b.Ports[p]) {
@@ -154,6 +155,25 @@ func (c *Carrier) step(ctx context.Context, before, after *office.Office, device
 	return nil
 }
 
+// grown is the ports that carry all VLANs, and have come to carry more than was foretold, as
+// the register grew since: what was foretold of them. A step says it in a list.
+func (r *Reading) grown(d *office.Device, m Match, now, foretold wording.State) map[int]wording.Setting {
+	out := map[int]wording.Setting{}
+	for p := range d.Ports {
+		if d.Ports[p].Bundle > 0 || m[p] < 0 || !r.Ports[m[p]].AllVLANs {
+			continue
+		}
+		x, should := now.Ports[p], foretold.Ports[p]
+		if less := should.Tagged.Minus(&x.Tagged); less.Empty() {
+			x.Tagged = should.Tagged
+		}
+		if x.Alike(&should) {
+			out[p] = should
+		}
+	}
+	return out
+}
+
 // ofItself says whether a device can be otherwise than a step from a to b says because of
 // habits that nobody told of: what differs is of the ports that it sets, or of the VLANs that
 // it makes. Anything else is another person's doing.
@@ -165,7 +185,7 @@ func ofItself(is, a, b wording.State) bool {
 			continue
 		}
 		x.Untagged, x.Tagged = x.Untagged.Minus(&news), x.Tagged.Minus(&news)
-		if !x.ForwardsAs(y) {
+		if !x.ForwardsAs(y) && !accessFor(&x, y) {
 			return false
 		}
 	}
@@ -239,10 +259,19 @@ func structure(d *office.Device) string {
 	return notation.Thing(c.Seal())
 }
 
+// accessFor says whether a port is an access port where one with the same VLAN alone is
+// foretold. That it refuses its own tag as well is told by reading, and stops no order: who
+// wrote down what is there by hand said it like that.
+func accessFor(is, should *wording.Setting) bool {
+	x := *is
+	x.Admit = should.Admit
+	return is.Admit == office.AdmitUntagged && x.Tagged.Empty() && x.Untagged.Has(x.PVID) && x.Alike(should)
+}
+
 // unlike lists the ports that are set otherwise than they should be.
 func unlike(d *office.Device, is, should wording.State) (out []string) {
 	for p := range d.Ports {
-		if d.Ports[p].Bundle == 0 && !is.Ports[p].Alike(&should.Ports[p]) {
+		if d.Ports[p].Bundle == 0 && !is.Ports[p].Alike(&should.Ports[p]) && !accessFor(&is.Ports[p], &should.Ports[p]) {
 			out = append(out, fmt.Sprintf("port %s is %s, and not %s", d.Ports[p].Name, notation.Shape(is.Ports[p].Shape()), notation.Shape(should.Ports[p].Shape())))
 		}
 	}

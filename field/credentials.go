@@ -2,6 +2,7 @@ package field
 
 import (
 	"context"
+	"crypto/tls"
 	"fmt"
 	"net"
 	"net/netip"
@@ -27,6 +28,7 @@ type Credentials struct {
 	PrivKey   string `toml:"privacy_key,omitempty" json:"privacyKey,omitempty" secret:"true"`
 	Password  string `toml:"password,omitempty" json:"password,omitempty" secret:"true"`
 	Key       string `toml:"key,omitempty" json:"key,omitempty" secret:"true"` // a private key, PEM
+	Cert      string `toml:"cert,omitempty" json:"cert,omitempty"`             // of TLS, with its key above, PEM
 	HostKey   string `toml:"host_key,omitempty" json:"hostKey,omitempty"`      // SHA256:… of the host, where it is pinned
 
 	// Hosts is the addresses and networks that they may be sent to; none: wherever a device
@@ -139,7 +141,11 @@ func (c *Credentials) Check() error {
 	if c.Community != "" && c.User != "" {
 		return office.FaultOf("community", "a community (SNMP v2c) and a user (v3, SSH): one of both")
 	}
-	if c.Community == "" && c.User == "" {
+	if c.Cert != "" {
+		if _, err := tls.X509KeyPair([]byte(c.Cert), []byte(c.Key)); err != nil {
+			return office.FaultOf("cert", "the certificate and the private key do not belong together, or are no PEM")
+		}
+	} else if c.Community == "" && c.User == "" {
 		return office.FaultOf("user", "a community (SNMP v2c) or a user (SNMP v3, SSH) is missing")
 	}
 	if _, ok := authProtocols[c.Auth]; c.Auth != "" && !ok {
@@ -162,7 +168,7 @@ func (c *Credentials) Check() error {
 	if c.Privacy != "" && c.Auth == "" {
 		return office.FaultOf("auth", "privacy needs authentication (RFC 3414)")
 	}
-	if c.Key != "" {
+	if c.Key != "" && c.Cert == "" {
 		if _, err := ssh.ParsePrivateKey([]byte(c.Key)); err != nil {
 			return office.FaultOf("key", "this private key cannot be read: a key without a passphrase, PEM, from BEGIN to END")
 		}

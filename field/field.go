@@ -72,6 +72,9 @@ type Reading struct {
 	Addresses  []string // its own, "eth0 10.0.0.2/24"
 	NotTold    []Told
 	Trouble    []string // what it told and cannot be
+	Whole      bool     // all its ports are told: one that is none of the office's is said
+
+	none office.VID // stands for frames in no VLAN, once [Reading.Found] has found one
 }
 
 // Port is a port as its device has it.
@@ -88,8 +91,10 @@ type Port struct {
 	Mbps     int    // 0 where not told
 	Bridged  bool   // it is in VLANs at all
 	Set      wording.Setting
-	AllVLANs bool // it carries, tagged, every VLAN there is
-	NoPVID   bool // the device tells of PVIDs, and of none here
+	AllVLANs bool   // it carries, tagged, every VLAN there is
+	NoPVID   bool   // the device tells of PVIDs, and of none here
+	NoVLAN   bool   // frames without a tag are in no VLAN here, and pass among all such ports
+	Unsaid   string // why what it is set to cannot be said: it is left as it is
 }
 
 // VLAN is one that a device knows.

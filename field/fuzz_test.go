@@ -159,11 +159,6 @@ func FuzzOVSDB(f *testing.F) {
 		db := overOVSDB(&scripted{says: bytes.NewReader(said)}, "tcp:192.0.2.1:6640", "a")
 		r, err := (&bounded{db, db.line}).Read(t.Context())
 		taken(t, r, err)
-		db = overOVSDB(&scripted{says: bytes.NewReader(said)}, "tcp:192.0.2.1:6640", "a")
-		if err := db.line.during(t.Context(), func(ctx context.Context) error { return db.find(ctx, "") }); err == nil {
-			n := span.Compile(looked)
-			_ = Found(looked, looked.Devices[0], wording.Planned(n, 0), db.ports, "a")
-		}
 	})
 }
 

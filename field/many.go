@@ -4,6 +4,7 @@ import (
 	"context"
 	"errors"
 	"fmt"
+	"strings"
 	"sync"
 
 	"klammer/core/office"
@@ -59,9 +60,15 @@ func (x Dialer) Open(ctx context.Context, d *office.Device, s office.Speaks) (De
 		if x.Secrets == nil {
 			return nil, fmt.Errorf("there are no credentials %s", s.With)
 		}
-		if cred, err = x.Secrets(s.With); err == nil && s.Protocol != office.OVSDB { // which takes none
-			s.At, err = cred.within(ctx, s.At)
+		scheme, at := "", s.At
+		if s.Protocol == office.OVSDB {
+			scheme, at, _ = strings.Cut(at, ":")
+			scheme += ":"
 		}
+		if cred, err = x.Secrets(s.With); err == nil && scheme != "unix:" {
+			at, err = cred.within(ctx, at)
+		}
+		s.At = scheme + at
 		if err != nil {
 			return nil, err
 		}
@@ -73,7 +80,7 @@ func (x Dialer) Open(ctx context.Context, d *office.Device, s office.Speaks) (De
 	case office.SNMP:
 		return within(dialSNMP(ctx, s.At, s.Save, cred))
 	case office.OVSDB:
-		return within(dialOVSDB(ctx, s.At, d.Name))
+		return within(dialOVSDB(ctx, s.At, d.Name, cred))
 	case office.SSH:
 		return within(dialSSH(ctx, s.At, cred))
 	}

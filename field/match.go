@@ -189,7 +189,7 @@ func (m Match) bySeries(d *office.Device, r *Reading, taken []bool, take func(p,
 		slices.Sort(rest)
 		places = append(places, rest...)
 	}
-	if len(ports) > 0 && len(ports) == len(places) {
+	if len(ports) > 0 && len(ports) == len(places) && !r.Whole { // in software a name is all that there is
 		for i, p := range ports {
 			take(p, places[i])
 		}

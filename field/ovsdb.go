@@ -2,6 +2,10 @@ package field
 
 import (
 	"context"
+	"crypto/sha256"
+	"crypto/tls"
+	"crypto/x509"
+	"encoding/base64"
 	"encoding/json"
 	"errors"
 	"fmt"
@@ -10,65 +14,9 @@ import (
 	"strings"
 	"time"
 
-	"klammer/core/found"
 	"klammer/core/office"
 	"klammer/core/wording"
 )
-
-// SwitchPort is a port of Open vSwitch as its database has it (the Port table
-// of the Open_vSwitch schema).
-type SwitchPort struct {
-	Name   string
-	Mode   string // access, trunk, native-tagged, native-untagged; "" where it follows from the rest
-	Tag    int    // 0 where none is set
-	Trunks []int  // empty: all VLANs
-
-	uuid    string
-	members []member
-	wrong   []string // what its columns say that cannot be
-}
-
-// told takes what the columns tag and trunks say. What is no VLAN is not told; 0 and 4095,
-// which the schema allows, are in no VLAN.
-func (p *SwitchPort) told(tag, trunks []int) {
-	odd := func(v int) bool { return v < 0 || v > 4095 }
-	if len(tag) > 0 {
-		if odd(tag[0]) {
-			p.wrong = append(p.wrong, fmt.Sprintf("port %s has tag %d, which is no VLAN: taken for none", p.Name, tag[0]))
-			if p.Mode == "" { // which is what a tag makes of it
-				p.Mode = "access"
-			}
-		} else if tag[0] < 4095 {
-			p.Tag = tag[0]
-		}
-	}
-	for _, v := range trunks {
-		switch {
-		case !odd(v) && len(p.Trunks) <= 4096:
-			p.Trunks = append(p.Trunks, v)
-		case odd(v) && len(p.wrong) < 3:
-			p.wrong = append(p.wrong, fmt.Sprintf("port %s has %d in its trunks, which is no VLAN: left out", p.Name, v))
-		}
-	}
-	if len(trunks) > 0 && len(p.Trunks) == 0 { // it is not that it carries all
-		p.Trunks = []int{noVLAN}
-	}
-}
-
-// OVSDB reads the ports of one bridge over the Open vSwitch Database Management
-// Protocol (RFC 7047). The address is unix:PATH or tcp:HOST:PORT; an empty
-// bridge is the only one that is there.
-func OVSDB(ctx context.Context, address, bridge string) ([]SwitchPort, error) {
-	db, err := dialOVSDB(ctx, address, bridge)
-	if err != nil {
-		return nil, err
-	}
-	defer db.Close()
-	if err := db.line.during(ctx, func(ctx context.Context) error { return db.find(ctx, bridge) }); err != nil {
-		return nil, err
-	}
-	return db.ports, nil
-}
 
 // ovsdb is a session with a database server, about one bridge.
 type ovsdb struct {
@@ -78,21 +26,70 @@ type ovsdb struct {
 	at     string
 	device string
 	id     int
-	ports  []SwitchPort
+	ports  []switchPort
 	read   *Reading // that was read last
+	named  bool     // it is the bridge that is called so, and no other
 }
 
-func dialOVSDB(ctx context.Context, address, device string) (*ovsdb, error) {
+func dialOVSDB(ctx context.Context, address, device string, cred *Credentials) (*ovsdb, error) {
 	network, where, ok := strings.Cut(address, ":")
-	if !ok || network != "unix" && network != "tcp" {
-		return nil, fmt.Errorf("%q is no address of an OVSDB server: unix:PATH or tcp:HOST:PORT", address)
+	if !ok || network != "unix" && network != "tcp" && network != "ssl" {
+		return nil, fmt.Errorf("%q is no address of an OVSDB server: unix:PATH or tcp:HOST:PORT, or ssl:HOST:PORT", address)
 	}
 	dial := net.Dialer{Timeout: 5 * time.Second}
-	conn, err := dial.DialContext(ctx, network, where)
+	var conn net.Conn
+	var err error
+	if network == "ssl" {
+		conn, err = dialTLS(ctx, &dial, where, cred)
+	} else {
+		conn, err = dial.DialContext(ctx, network, where)
+	}
 	if err != nil {
 		return nil, fmt.Errorf("no OVSDB server answers at %s: %w", address, err)
 	}
 	return overOVSDB(conn, address, device), nil
+}
+
+// ReadOVSDB reads one bridge over the Open vSwitch Database Management Protocol (RFC 7047).
+// The address is unix:PATH or tcp:HOST:PORT; an empty bridge is the only one that is there.
+func ReadOVSDB(ctx context.Context, address, bridge string) (*Reading, error) {
+	db, err := dialOVSDB(ctx, address, bridge, nil)
+	if err != nil {
+		return nil, said(err)
+	}
+	defer db.Close()
+	db.named = bridge != ""
+	dev := &bounded{db, db.line}
+	return dev.Read(ctx)
+}
+
+// dialTLS connects with the certificate of the credentials (RFC 7047, 4: how a session is
+// secured is left to TLS). The server's own is pinned like the key of a host: without it, or
+// with another, nothing is sent.
+func dialTLS(ctx context.Context, dial *net.Dialer, where string, cred *Credentials) (net.Conn, error) {
+	if cred == nil || cred.Cert == "" || cred.Key == "" {
+		return nil, errors.New("over TLS it wants a certificate (cert) with its private key (key): name credentials that have both")
+	}
+	own, err := tls.X509KeyPair([]byte(cred.Cert), []byte(cred.Key))
+	if err != nil {
+		return nil, errors.New("the certificate and the private key of the credentials do not belong together, or are no PEM")
+	}
+	config := &tls.Config{
+		Certificates: []tls.Certificate{own}, MinVersion: tls.VersionTLS12,
+		InsecureSkipVerify: true, // held against what was pinned instead: such servers sign their own
+		VerifyPeerCertificate: func(raw [][]byte, _ [][]*x509.Certificate) error {
+			sum := sha256.Sum256(raw[0])
+			switch is := "SHA256:" + base64.RawStdEncoding.EncodeToString(sum[:]); cred.HostKey {
+			case is:
+				return nil
+			case "":
+				return fmt.Errorf("it shows the certificate %s: if that is its own, keep it as host_key of the credentials", is)
+			default:
+				return fmt.Errorf("it shows the certificate %s, and %s was kept: it is another server, or was set up anew. Nothing was sent to it", is, cred.HostKey)
+			}
+		},
+	}
+	return (&tls.Dialer{NetDialer: dial, Config: config}).DialContext(ctx, "tcp", where)
 }
 
 // overOVSDB is a session over a connection.
@@ -108,7 +105,7 @@ func (s *ovsdb) wire() *line { return s.line }
 // find reads the ports of a bridge; of the only one, where none is named.
 func (s *ovsdb) find(ctx context.Context, bridge string) error {
 	rows, err := s.transact(ctx, query("Bridge", "name", "ports"), query("Port", "_uuid", "name", "tag", "trunks", "vlan_mode", "interfaces"),
-		query("Interface", "_uuid", "name", "link_state", "link_speed", "admin_state", "type"))
+		query("Interface", "_uuid", "name", "link_state", "link_speed", "admin_state", "type", "options"))
 	if err != nil {
 		return err
 	}
@@ -142,12 +139,12 @@ func (s *ovsdb) find(ctx context.Context, bridge string) error {
 		if len(ids) != 1 || !of[ids[0]] {
 			continue
 		}
-		p := SwitchPort{uuid: ids[0]}
+		p := switchPort{uuid: ids[0], row: r}
 		p.Name, p.Mode = plain(word(r["name"])), word(r["vlan_mode"])
 		p.told(ints(r["tag"]), ints(r["trunks"]))
 		for _, id := range uuids(r["interfaces"]) {
 			x := interfaces[id]
-			m := member{name: plain(word(x["name"])), link: word(x["link_state"]), kind: word(x["type"])}
+			m := member{name: plain(word(x["name"])), link: word(x["link_state"]), kind: word(x["type"]), to: options(x["options"])}
 			if n := ints(x["link_speed"]); len(n) > 0 {
 				m.mbps = n[0] / 1_000_000
 			}
@@ -156,7 +153,7 @@ func (s *ovsdb) find(ctx context.Context, bridge string) error {
 		slices.SortFunc(p.members, func(a, b member) int { return office.NaturalCompare(a.name, b.name) })
 		s.ports = append(s.ports, p)
 	}
-	slices.SortFunc(s.ports, func(a, b SwitchPort) int { return office.NaturalCompare(a.Name, b.Name) })
+	slices.SortFunc(s.ports, func(a, b switchPort) int { return office.NaturalCompare(a.Name, b.Name) })
 	return nil
 }
 
@@ -169,30 +166,24 @@ func (e *noBridge) Error() string {
 	return fmt.Sprintf("%s has no bridge %s: %s", e.at, e.bridge, strings.Join(e.names, ", "))
 }
 
-// member is an interface of a port: several are a bond.
-type member struct {
-	name, link, kind string
-	mbps             int
-}
-
 // Read reads the bridge that is called as the device, or else the only one.
 func (s *ovsdb) Read(ctx context.Context) (*Reading, error) {
 	start, before := time.Now(), s.id
 	err := s.find(ctx, s.device)
 	var no *noBridge
-	if errors.As(err, &no) && len(no.names) == 1 {
+	if errors.As(err, &no) && len(no.names) == 1 && !s.named {
 		err = s.find(ctx, "")
 	}
 	if err != nil {
 		return nil, err
 	}
-	r := &Reading{Source: "ovsdb at " + s.at, NotTold: []Told{TellsAdmit, TellsFilter, TellsLearnt, TellsNeighbours}}
+	r := &Reading{Source: "ovsdb at " + s.at, Whole: true, NotTold: []Told{TellsLearnt, TellsNeighbours}}
 	for _, p := range s.ports {
 		x := Port{Name: p.Name, Bridged: true}
 		for _, text := range p.wrong {
 			r.wrong("%s", text)
 		}
-		x.Set, x.AllVLANs = p.setting()
+		x.Set, x.AllVLANs, x.NoVLAN, x.Unsaid = p.setting()
 		bond := len(p.members) > 1
 		for _, m := range p.members {
 			if bond {
@@ -200,6 +191,9 @@ func (s *ovsdb) Read(ctx context.Context) (*Reading, error) {
 				r.Ports = append(r.Ports, Port{Name: m.name, Link: m.link, Mbps: m.mbps})
 			} else {
 				x.Link, x.Mbps, x.Inner = m.link, m.mbps, m.kind == "internal"
+				if m.to != "" {
+					r.wrong("port %s is no plug: it leads %s", p.Name, m.to)
+				}
 			}
 		}
 		r.Ports = append(r.Ports, x)
@@ -217,47 +211,6 @@ func (s *ovsdb) Read(ctx context.Context) (*Reading, error) {
 	return r, nil
 }
 
-// columns is what a port's setting comes to in the Port table; false where the
-// switch cannot say it.
-func columns(x *wording.Setting) (map[string]any, error) {
-	list := func(s office.Set) []any {
-		all := []any{}
-		for v := range s.All() {
-			all = append(all, int(v))
-		}
-		return all
-	}
-	none := []any{"set", []any{}}
-	row := func(mode string, tag, trunks any) map[string]any {
-		return map[string]any{"vlan_mode": mode, "tag": tag, "trunks": trunks}
-	}
-	trunks := []any{"set", list(x.Tagged)}
-	m := x.Untagged
-	switch {
-	case x.Off:
-		return nil, fmt.Errorf("OVSDB cannot shut a port")
-	case x.Admit == office.AdmitUntagged && x.Filter && x.Tagged.Empty() && m.Len() == 1 && m.Has(x.PVID): // an access port takes no tags
-		return row("access", int(x.PVID), none), nil
-	case x.Admit != office.AdmitAll || !x.Filter || len(x.Rides) > 0:
-		return nil, fmt.Errorf("Open vSwitch has no acceptable frames, filtering or translation of a port by OVSDB")
-	case m.Len() == 1 && m.Has(x.PVID) && x.Tagged.Empty():
-		return row("access", int(x.PVID), none), nil
-	case m.Len() == 1 && m.Has(x.PVID):
-		return row("native-untagged", int(x.PVID), trunks), nil
-	case m.Empty() && x.PVID == 0 && x.Tagged.Empty():
-		return row("trunk", none, []any{"set", []any{noVLAN}}), nil
-	case m.Empty() && x.PVID == 0:
-		return row("trunk", none, trunks), nil
-	case m.Empty() && x.Tagged.Has(x.PVID):
-		return row("native-tagged", int(x.PVID), trunks), nil
-	}
-	return nil, fmt.Errorf("a port of Open vSwitch has one untagged VLAN, its PVID, or none")
-}
-
-// noVLAN is what a port carries that is in no VLAN, as an empty list means all: a
-// number that no frame has (IEEE 802.1Q, table 9-2).
-const noVLAN = 4095
-
 // Set sets ports in one transaction, and waits until the switch has acted: an answer
 // of the database comes before that (ovs-vswitchd.conf.db, next_cfg and cur_cfg).
 func (s *ovsdb) Set(ctx context.Context, d *office.Device, m Match, from, to wording.State) error {
@@ -270,14 +223,18 @@ func (s *ovsdb) Set(ctx context.Context, d *office.Device, m Match, from, to wor
 			continue
 		}
 		name := s.read.Ports[m[p]].Name // which port is which was decided when it was read
-		i := slices.IndexFunc(s.ports, func(x SwitchPort) bool { return x.Name == name })
+		i := slices.IndexFunc(s.ports, func(x switchPort) bool { return x.Name == name })
 		if i < 0 {
 			return fmt.Errorf("%s has no port %s any more", s.at, name)
 		}
-		row, err := columns(&to.Ports[p])
+		if why := s.read.Ports[m[p]].Unsaid; why != "" {
+			return &Refused{"port " + d.Ports[p].Name, why + ": it is left as it is"}
+		}
+		row, err := columns(&to.Ports[p], s.read.none)
 		if err != nil {
 			return &Refused{"port " + d.Ports[p].Name, err.Error()}
 		}
+		ops = append(ops, unchanged(&s.ports[i])) // or else nothing of all this is done
 		ops = append(ops, map[string]any{"op": "update", "table": "Port", "where": []any{[]any{"_uuid", "==", []any{"uuid", s.ports[i].uuid}}}, "row": row})
 	}
 	if len(ops) == 0 {
@@ -292,6 +249,9 @@ func (s *ovsdb) Set(ctx context.Context, d *office.Device, m Match, from, to wor
 		return nil
 	}
 	rows, err := s.transact(ctx, ops...)
+	if err != nil && strings.Contains(err.Error(), "timed out") {
+		return &Refused{"all of the step", "somebody set one of its ports otherwise since it was read"}
+	}
 	if err != nil {
 		return err
 	}
@@ -495,66 +455,4 @@ func uuids(v json.RawMessage) []string {
 		}
 	}
 	return out
-}
-
-// Found is what the ports of a switch come to on a device, onto what it was
-// taken to be set to. A port without tag and trunks carries all VLANs: those of
-// the register. Ports are found by their names, or by their names inside the
-// device; the bridge's own is passed over.
-func Found(o *office.Office, device *office.Device, base wording.State, ports []SwitchPort, bridge string) *found.Result {
-	r := &found.Result{Form: "Open vSwitch", State: wording.State{VLANs: base.VLANs, Ports: slices.Clone(base.Ports)}}
-	for i, p := range ports {
-		at := slices.IndexFunc(device.Ports, func(q office.Port) bool { return q.Inside == p.Name || q.Inside == "" && q.Name == p.Name })
-		if at < 0 {
-			if p.Name != bridge {
-				r.Trouble = append(r.Trouble, found.Trouble{Row: i + 1, Text: fmt.Sprintf("%s is no port of %s", p.Name, device.Name)})
-			}
-			continue
-		}
-		at = device.Logical(at)
-		for _, text := range p.wrong {
-			r.Trouble = append(r.Trouble, found.Trouble{Row: i + 1, Text: text})
-		}
-		x, all := p.setting()
-		r.State.Ports[at] = everyVLAN(o, x, all)
-		r.Said = append(r.Said, at)
-	}
-	slices.Sort(r.Said)
-	return r
-}
-
-// setting is what a port's columns come to (ovs-vswitchd.conf.db, Port table), and
-// whether it carries every VLAN there is.
-func (p *SwitchPort) setting() (x wording.Setting, all bool) {
-	x.Filter = true
-	mode := p.Mode
-	if mode == "" {
-		mode = "trunk"
-		if p.Tag != 0 {
-			mode = "access"
-		}
-	}
-	tag, err := office.VIDOf(p.Tag)
-	if err != nil {
-		tag = 0
-	}
-	if mode != "access" {
-		for _, v := range p.Trunks {
-			if vid, err := office.VIDOf(v); err == nil {
-				x.Tagged.Add(vid)
-			}
-		}
-		all = len(p.Trunks) == 0
-	}
-	if mode == "trunk" || tag == 0 {
-		return x, all
-	}
-	x.PVID = tag
-	if mode == "native-tagged" {
-		x.Tagged.Add(tag) // it always passes, in trunks or not
-		return x, all
-	}
-	x.Tagged.Remove(tag)
-	x.Untagged.Add(tag)
-	return x, all
 }

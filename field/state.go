@@ -3,6 +3,7 @@ package field
 import (
 	"fmt"
 	"slices"
+	"strings"
 
 	"klammer/core/found"
 	"klammer/core/office"
@@ -14,14 +15,23 @@ import (
 func (r *Reading) Found(o *office.Office, d *office.Device, m Match, base wording.State) *found.Result {
 	out := &found.Result{Form: r.Source, State: wording.State{Ports: slices.Clone(base.Ports)}}
 	var known office.Set
+	var every []string // ports that carry all
+	r.nowhere(o, d, m, base.Ports)
 	for p := range d.Ports {
 		if d.Ports[p].Bundle > 0 || m[p] < 0 || !r.Ports[m[p]].Bridged {
 			continue
 		}
 		x := &r.Ports[m[p]]
+		if x.Unsaid != "" {
+			out.Trouble = append(out.Trouble, found.Trouble{Text: x.Unsaid + ": it stays as it was taken to be, and is never set"})
+			continue
+		}
+		if x.AllVLANs {
+			every = append(every, d.Ports[p].Name)
+		}
 		s := &out.State.Ports[p]
 		was := *s
-		*s = everyVLAN(o, x.Set, x.AllVLANs)
+		*s = r.said(o, x)
 		s.Rides = was.Rides // no protocol here tells of translation
 		if !r.Tells(TellsUntagged) {
 			all := x.Set.Members()
@@ -54,8 +64,16 @@ func (r *Reading) Found(o *office.Office, d *office.Device, m Match, base wordin
 		known.Add(v.VID)
 	}
 	out.State = out.State.WithAll(nil).Knowing(known)
+	if len(every) > 0 {
+		out.Trouble = append(out.Trouble, found.Trouble{Text: fmt.Sprintf("%s carry every VLAN, those that are in no register too: those of the register are shown", strings.Join(every, ", "))})
+	}
 	for i, t := range r.Trouble {
 		out.Trouble = append(out.Trouble, found.Trouble{Row: i + 1, Text: t})
+	}
+	for at := range r.Ports {
+		if x := &r.Ports[at]; r.Whole && x.Bridged && !x.Inner && m.Front(at) < 0 {
+			out.Trouble = append(out.Trouble, found.Trouble{Text: fmt.Sprintf("%s is no port of %s", x.Name, d.Name)})
+		}
 	}
 	for p := range d.Ports {
 		switch {
@@ -69,12 +87,58 @@ func (r *Reading) Found(o *office.Office, d *office.Device, m Match, base wordin
 	return out
 }
 
-// everyVLAN is a setting of a port that carries all there are: those of the register.
-func everyVLAN(o *office.Office, x wording.Setting, all bool) wording.Setting {
-	if all {
+// said is a setting of a port in VLANs of the office: one that carries all there are carries
+// those of the register, and one whose untagged frames are in no VLAN has them in the one that
+// stands for that.
+func (r *Reading) said(o *office.Office, p *Port) wording.Setting {
+	x := p.Set
+	if p.NoVLAN && r.none != 0 {
+		x.PVID = r.none
+		x.Untagged.Add(r.none)
+	}
+	if p.AllVLANs {
 		every := o.Registered()
 		every = every.Minus(&x.Untagged)
 		x.Tagged.AddAll(&every)
 	}
 	return x
+}
+
+// nowhere finds the VLAN that stands for frames in no VLAN, which a switch passes among ports
+// that are in none (Open vSwitch: without a tag, or with tag 0). It is one that nobody has: as
+// it was taken to be, or else the last that is free. Where such a port is alone its frames get
+// nowhere, and nothing stands for that.
+func (r *Reading) nowhere(o *office.Office, d *office.Device, m Match, base []wording.Setting) {
+	taken := o.Registered()
+	var names []string
+	for at := range r.Ports {
+		all := r.Ports[at].Set.Members()
+		taken.AddAll(&all)
+	}
+	before := office.VID(0)
+	for p := range d.Ports {
+		if d.Ports[p].Bundle > 0 || m[p] < 0 || !r.Ports[m[p]].NoVLAN {
+			continue
+		}
+		names = append(names, d.Ports[p].Name)
+		if base != nil && base[p].PVID != 0 && !taken.Has(base[p].PVID) && base[p].Untagged.Has(base[p].PVID) {
+			before = base[p].PVID
+		}
+	}
+	r.none = 0
+	if len(names) < 2 {
+		return
+	}
+	for v := office.MaxVID; v > 0 && before == 0; v-- {
+		if !taken.Has(v) {
+			before = v
+		}
+	}
+	if r.none = before; before == 0 {
+		return
+	}
+	text := fmt.Sprintf("untagged frames pass among the ports %s in no VLAN: that is shown as VLAN %d, which nobody has", strings.Join(names, ", "), before)
+	if !slices.Contains(r.Trouble, text) {
+		r.wrong("%s", text)
+	}
 }

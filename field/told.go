@@ -59,6 +59,7 @@ type ToldNeighbour struct {
 
 // Telling is a reading in the office's names.
 func (r *Reading) Telling(o *office.Office, d *office.Device, m Match) *Telling {
+	r.nowhere(o, d, m, nil)
 	t := &Telling{
 		Device: d.Name, Source: r.Source, TookMS: r.Took.Milliseconds(), Requests: r.Requests, Name: r.Name, About: r.About, Addresses: r.Addresses,
 		Ports: []ToldPort{}, VLANs: []VLAN{}, Learnt: []ToldCard{}, Neighbours: []ToldNeighbour{}, NotTold: []Told{}, Trouble: slices.Clone(r.Trouble),
@@ -85,8 +86,8 @@ func (r *Reading) Telling(o *office.Office, d *office.Device, m Match) *Telling 
 		if x.Mbps > 0 {
 			v.Mbps = &x.Mbps
 		}
-		if x.Bridged && d.Ports[p].Bundle == 0 {
-			s := everyVLAN(o, x.Set, x.AllVLANs)
+		if x.Bridged && d.Ports[p].Bundle == 0 && x.Unsaid == "" {
+			s := r.said(o, x)
 			if r.Tells(TellsUntagged) {
 				v.Untagged, v.Tagged = append([]office.VID{}, s.Untagged.VIDs()...), append([]office.VID{}, s.Tagged.VIDs()...)
 			}

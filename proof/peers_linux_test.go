@@ -5,7 +5,6 @@ import (
 	"context"
 	"encoding/hex"
 	"fmt"
-	"math/rand/v2"
 	"net"
 	"os"
 	"os/exec"
@@ -362,63 +361,6 @@ device rack switch
 		require.NotContains(t, err.Error(), "otherother")
 	}
 	t.Logf("%d agents read, %d requests of the last", read, r.Requests)
-}
-
-// TestRealSet: ports of an Open vSwitch are set over OVSDB to what was drawn, read
-// back, and frames go where core says before and after.
-func TestRealSet(t *testing.T) {
-	if os.Getenv("KLAMMER_INSIDE") == "" {
-		t.Log(insideOnly(t, "frames sent", "ovsdb-server", "ovs-vswitchd", "ovs-vsctl", "ovs-appctl", "ovsdb-tool", "ip"))
-		return
-	}
-	l := newLab(t)
-	var text strings.Builder
-	for _, v := range realVIDs {
-		fmt.Fprintf(&text, "vlan %d v%d\n", v, v)
-	}
-	fmt.Fprintf(&text, "device b1 switch\n  wording linux\n  speaks ovsdb at unix:%s/db.sock\n  ports ", l.dir)
-	var ports []string
-	for p := 1; p <= realPorts; p++ {
-		ports = append(ports, fmt.Sprintf("p%d as b1p%d", p, p))
-	}
-	text.WriteString(strings.Join(append(ports, "r as b1r"), ", ") + "\n  r: -\n")
-	o := readText(t, text.String())
-	d := o.Devices[0]
-	ctx, stop := context.WithTimeout(t.Context(), 60*time.Second)
-	defer stop()
-	dev, r, err := field.Dialer{}.Talk(ctx, o, d)
-	require.NoError(t, err)
-	defer dev.Close()
-	sent := 0
-	for seed := range 8 {
-		rnd := rand.New(rand.NewPCG(uint64(seed), 7))
-		n := span.Compile(o)
-		m := field.MatchPorts(d, r)
-		require.False(t, slices.Contains(m, -1))
-		now := r.Found(o, d, m, wording.Planned(n, 0)).State
-		to := now
-		for p := range realPorts {
-			_, ours := drawReal(rnd)
-			s, err := notation.ReadShape(ours)
-			require.NoError(t, err)
-			to = to.With(p, wording.Of(&s))
-		}
-		to = to.With(realPorts, wording.Setting{Filter: true}) // nothing passes to the next bridge
-		require.NoError(t, dev.Set(ctx, d, m, now, to))
-		r, err = dev.Read(ctx)
-		require.NoError(t, err)
-		is := r.Found(o, d, m, to).State
-		require.True(t, is.Equal(to), "%v, not %v", is, to)
-		l.must("ovs-appctl", "--target="+l.dir+"/vswitchd.ctl", "revalidator/purge")
-		draft := office.NewDraft(o)
-		for p := range d.Ports {
-			shape := to.Ports[p].Shape()
-			require.NoError(t, draft.Set(office.PortRef{Device: "b1", Port: d.Ports[p].Name}, &shape, ""))
-		}
-		next, _ := draft.Done()
-		sent += l.compare(span.Compile(next), 1, uint32(seed)<<16, notation.Print(next))
-	}
-	t.Logf("%d frames sent, every arrival as computed", sent)
 }
 
 // TestHost: a host over SSH with a key, its own key pinned; another key is refused

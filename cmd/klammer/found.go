@@ -50,9 +50,9 @@ error. Exit status 1 where anything differs.`,
 				}
 			}
 			if live {
-				var ports []field.SwitchPort
-				if ports, err = field.OVSDB(cmd.Context(), address, bridge); err == nil {
-					r = field.Found(f.Office, device, base, ports, bridge)
+				var told *field.Reading
+				if told, err = field.ReadOVSDB(cmd.Context(), address, bridge); err == nil {
+					r = told.Found(f.Office, device, field.MatchPorts(device, told), base)
 				}
 			} else if strings.EqualFold(filepath.Ext(args[2]), ".xlsx") {
 				var rows [][]string

@@ -23,7 +23,7 @@ var Languages = []Language{SNMP, OVSDB, SSH}
 // Speaks is a way to speak to a device.
 type Speaks struct {
 	Protocol Language
-	At       string // HOST or HOST:PORT; of OVSDB tcp:HOST:PORT or unix:PATH; "": at its management address
+	At       string // HOST or HOST:PORT; of OVSDB tcp:HOST:PORT, ssl:HOST:PORT or unix:PATH; "": at its management address
 	With     string // the name of the credentials, "" for none
 	Save     string // of SNMP: the object that saves what runs, OID=NUMBER, where the device has one
 }
@@ -63,8 +63,8 @@ func (s Speaks) Check() error {
 		if scheme == "unix" && strings.HasPrefix(rest, "/") {
 			return nil
 		}
-		if !ok || scheme != "tcp" {
-			return fmt.Errorf("%q is no address of an OVSDB server: tcp:HOST:PORT or unix:/PATH", s.At)
+		if !ok || scheme != "tcp" && scheme != "ssl" {
+			return fmt.Errorf("%q is no address of an OVSDB server: tcp:HOST:PORT or unix:/PATH, or ssl:HOST:PORT", s.At)
 		}
 		where = rest
 	}

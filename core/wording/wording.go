@@ -175,7 +175,10 @@ func For(n *span.Net, i int) *Device {
 		return nil
 	}
 	k := kinds[device.Wording.Name]
-	if k == nil {
+	switch {
+	case byDatabase(device):
+		k = &database
+	case k == nil:
 		k = &plain
 	}
 	return &Device{device, n.Name, k, n.Effort(), ManagedIn(n, device.Manage)}
@@ -183,7 +186,7 @@ func For(n *span.Net, i int) *Device {
 
 // WordingName is the name of a device's wording, "plain" where it says none.
 func (d *Device) WordingName() string {
-	if d.kind == &plain {
+	if d.kind == &plain || d.kind == &database {
 		return "plain"
 	}
 	return string(d.Wording.Name)
