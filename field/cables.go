@@ -3,6 +3,7 @@ package field
 import (
 	"cmp"
 	"slices"
+	"strings"
 
 	"klammer/core/office"
 )
@@ -32,18 +33,7 @@ func Cables(o *office.Office, all []*Telling) []CableSeen {
 	type end struct{ at, by office.PortRef }
 	heard := map[end]bool{}
 	tells := map[string]bool{}
-	find := func(r office.PortRef) (office.PortRef, bool) {
-		d := o.Device(r.Device)
-		if d == nil {
-			return r, false
-		}
-		for p := range d.Ports {
-			if d.Ports[p].Name == r.Port || d.Ports[p].Inside == r.Port && r.Port != "" {
-				return office.PortRef{Device: d.Name, Port: d.Ports[p].Name}, true
-			}
-		}
-		return r, false
-	}
+	find := heardAt(o, all)
 	var strange []CableSeen
 	for _, t := range all {
 		tells[t.Device] = !slices.Contains(t.NotTold, TellsNeighbours)
@@ -91,4 +81,32 @@ func Cables(o *office.Office, all []*Telling) []CableSeen {
 		return cmp.Or(office.NaturalCompare(a.A, b.A), office.NaturalCompare(a.B, b.B))
 	})
 	return append(out, more...)
+}
+
+// heardAt finds the port of the office that a neighbour says it is: as that device called it
+// itself when it was read, or else as the probe finds one ([PortHeard]): names without domain
+// and whatever their case, the name inside the device, the number on its front. Where none is
+// it, what was said stays.
+func heardAt(o *office.Office, all []*Telling) func(office.PortRef) (office.PortRef, bool) {
+	called := map[string]map[string]string{} // by device: its port, as it calls it itself
+	for _, t := range all {
+		called[t.Device] = map[string]string{}
+		for _, p := range t.Ports {
+			called[t.Device][strings.ToLower(cmp.Or(p.Called, p.Port))] = p.Port
+		}
+	}
+	return func(r office.PortRef) (office.PortRef, bool) {
+		device := heardDevice(o, r.Device)
+		if device == nil {
+			return r, false
+		}
+		if port, ok := called[device.Name][strings.ToLower(r.Port)]; ok {
+			return office.PortRef{Device: device.Name, Port: port}, true
+		}
+		at, err := PortHeard(o, Said{Device: device.Name, Port: r.Port})
+		if err != nil {
+			return r, false
+		}
+		return at, true
+	}
 }

@@ -4,6 +4,7 @@ import (
 	"context"
 	"errors"
 	"fmt"
+	"slices"
 	"strings"
 
 	"klammer/core/found"
@@ -270,8 +271,14 @@ func accessFor(is, should *wording.Setting) bool {
 
 // unlike lists the ports that are set otherwise than they should be.
 func unlike(d *office.Device, is, should wording.State) (out []string) {
+	if !slices.Equal(is.Apart, should.Apart) {
+		for _, name := range found.Unmade(d, is) {
+			out = append(out, fmt.Sprintf("the bundle %s is not made as it should be", name))
+		}
+	}
 	for p := range d.Ports {
-		if d.Ports[p].Bundle == 0 && !is.Ports[p].Alike(&should.Ports[p]) && !accessFor(&is.Ports[p], &should.Ports[p]) {
+		unmade := len(d.Ports[p].Members) > 0 && len(is.Apart) > 0
+		if d.Ports[p].Bundle == 0 && !unmade && !is.Ports[p].Alike(&should.Ports[p]) && !accessFor(&is.Ports[p], &should.Ports[p]) {
 			out = append(out, fmt.Sprintf("port %s is %s, and not %s", d.Ports[p].Name, notation.Shape(is.Ports[p].Shape()), notation.Shape(should.Ports[p].Shape())))
 		}
 	}

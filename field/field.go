@@ -94,6 +94,7 @@ type Port struct {
 	AllVLANs bool   // it carries, tagged, every VLAN there is
 	NoPVID   bool   // the device tells of PVIDs, and of none here
 	NoVLAN   bool   // frames without a tag are in no VLAN here, and pass among all such ports
+	Self     bool   // it is the bridge of a host itself
 	Unsaid   string // why what it is set to cannot be said: it is left as it is
 }
 

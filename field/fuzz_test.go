@@ -172,7 +172,7 @@ func FuzzHost(f *testing.F) {
 		prints := map[string][]byte{"hostname": name, "ip -json -details link show": links, "bridge -json vlan show": vlans, "bridge -json fdb show": fdb, "ip -json address show": addresses}
 		var r *Reading
 		err := newLine(&scripted{}).during(t.Context(), func(context.Context) (err error) {
-			if r, err = hostReading("192.0.2.1:22", func(command string) ([]byte, error) { return prints[command], nil }); err == nil {
+			if r, err = hostReading("192.0.2.1:22", "b", func(command string) ([]byte, error) { return prints[command], nil }); err == nil {
 				r.believe()
 			}
 			return err

@@ -82,7 +82,7 @@ func (x Dialer) Open(ctx context.Context, d *office.Device, s office.Speaks) (De
 	case office.OVSDB:
 		return within(dialOVSDB(ctx, s.At, d.Name, cred))
 	case office.SSH:
-		return within(dialSSH(ctx, s.At, cred))
+		return within(dialSSH(ctx, s.At, d.Name, cred))
 	}
 	return nil, fmt.Errorf("%q is no protocol", s.Protocol)
 }
@@ -130,7 +130,7 @@ func another(o *office.Office, d *office.Device, r *Reading) error {
 	if r.Name == "" || r.Name == d.Name {
 		return nil
 	}
-	if x := o.Device(r.Name); x != nil {
+	if x := heardDevice(o, r.Name); x != nil && x != d {
 		return fmt.Errorf("%s answers as %s, which is another device of this office: is the address of one of them wrong?", r.Source, x.Name)
 	}
 	return nil

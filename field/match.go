@@ -196,6 +196,21 @@ func (m Match) bySeries(d *office.Device, r *Reading, taken []bool, take func(p,
 	}
 }
 
+// heardDevice is the device that calls itself so, with or without a domain, whatever the
+// case; nil where none does.
+func heardDevice(o *office.Office, name string) (d *office.Device) {
+	host, _, _ := strings.Cut(name, ".")
+	for _, x := range o.Devices {
+		if x.Name == name {
+			return x
+		}
+		if name != "" && d == nil && (strings.EqualFold(x.Name, name) || strings.EqualFold(x.Name, host)) {
+			d = x
+		}
+	}
+	return d
+}
+
 // Said is what a neighbour says of itself, by which its port is found (IEEE 802.1AB).
 type Said struct {
 	Device     string
@@ -209,13 +224,7 @@ type Said struct {
 // device or its own, or, where it has no other, by the one number in what it says. The
 // error says what is not known.
 func PortHeard(o *office.Office, s Said) (office.PortRef, error) {
-	host, _, _ := strings.Cut(s.Device, ".")
-	var d *office.Device
-	for _, x := range o.Devices {
-		if s.Device != "" && (strings.EqualFold(x.Name, s.Device) || strings.EqualFold(x.Name, host)) {
-			d = x
-		}
-	}
+	d := heardDevice(o, s.Device)
 	for _, x := range o.Devices {
 		own := func(a netip.Addr) bool {
 			return x.Manage != nil && x.Manage.Addr == a || slices.ContainsFunc(x.Addresses, func(y office.Address) bool { return y.Prefix.Addr() == a })

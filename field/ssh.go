@@ -25,13 +25,23 @@ type host struct {
 	client *ssh.Client
 	line   *line
 	at     string
+	device string
+	cred   *Credentials
 	runs   int
 	read   *Reading // that was read last
 }
 
-// dialSSH connects. The key of the host is the one that its credentials say; where
-// they say none, the host is not spoken to, and its key is told.
-func dialSSH(ctx context.Context, at string, cred *Credentials) (*host, error) {
+// hostKeys is the kinds of keys that a host may have. It shows one of a kind that it is asked
+// for; which kind was pinned, a fingerprint does not say.
+var hostKeys = [][]string{
+	{ssh.KeyAlgoED25519},
+	{ssh.KeyAlgoECDSA256, ssh.KeyAlgoECDSA384, ssh.KeyAlgoECDSA521},
+	{ssh.KeyAlgoRSASHA512, ssh.KeyAlgoRSASHA256},
+}
+
+// dialSSH connects. The key of the host is one that its credentials say; where
+// they say none, the host is not spoken to, and its keys are told.
+func dialSSH(ctx context.Context, at, device string, cred *Credentials) (*host, error) {
 	name, port, err := office.HostPort(at, 22)
 	if err != nil {
 		return nil, err
@@ -39,7 +49,11 @@ func dialSSH(ctx context.Context, at string, cred *Credentials) (*host, error) {
 	if cred == nil || cred.User == "" {
 		return nil, fmt.Errorf("ssh at %s: a user with a password or a key is missing: name credentials, as in speaks ssh with hosts", at)
 	}
-	config := &ssh.ClientConfig{User: cred.User, Timeout: 5 * time.Second}
+	timeout, _, err := cred.patience()
+	if err != nil {
+		return nil, err
+	}
+	config := &ssh.ClientConfig{User: cred.User, Timeout: max(timeout, 5*time.Second)}
 	if cred.Key != "" {
 		signer, err := ssh.ParsePrivateKey([]byte(cred.Key))
 		if err != nil {
@@ -53,34 +67,56 @@ func dialSSH(ctx context.Context, at string, cred *Credentials) (*host, error) {
 	if len(config.Auth) == 0 {
 		return nil, fmt.Errorf("ssh at %s: %s has neither a password nor a key", at, cred.User)
 	}
-	var wrong error
+	where := net.JoinHostPort(name, strconv.Itoa(int(port)))
+	var shown []string // keys that are none of those that were pinned
 	config.HostKeyCallback = func(_ string, _ net.Addr, key ssh.PublicKey) error {
 		is := ssh.FingerprintSHA256(key)
-		switch cred.HostKey {
-		case is:
+		if is == cred.HostKey {
 			return nil
-		case "":
-			wrong = fmt.Errorf("the host at %s shows the key %s: if that is its own (ssh-keygen -lf on it), keep it as host_key of the credentials", at, is)
-		default:
-			wrong = fmt.Errorf("the host at %s shows the key %s, and %s was kept: it is another host, or was set up anew. Nothing was sent to it", at, is, cred.HostKey)
 		}
-		return wrong
+		shown = append(shown, is)
+		return errors.New("not the host's key")
 	}
-	where := net.JoinHostPort(name, strconv.Itoa(int(port)))
-	dial := net.Dialer{Timeout: 5 * time.Second}
+	for _, config.HostKeyAlgorithms = range hostKeys {
+		h, err := greetSSH(ctx, where, config)
+		if err == nil {
+			h.device, h.cred = device, cred
+			return h, nil
+		}
+		var none *ssh.AlgorithmNegotiationError
+		if len(shown) == 0 && !errors.As(err, &none) || ctx.Err() != nil { // it is not for its key
+			if strings.Contains(err.Error(), "unable to authenticate") {
+				return nil, fmt.Errorf("ssh at %s: %s is refused: is the password or the key another there, or may this user not log in?", where, cred.User)
+			}
+			if errors.Is(err, errSilent) {
+				return nil, err
+			}
+			return nil, fmt.Errorf("ssh at %s as %s: %s", where, cred.User, cred.Hide(err.Error()))
+		}
+	}
+	switch {
+	case len(shown) == 0:
+		return nil, fmt.Errorf("the host at %s has no key of a kind that is asked for (ed25519, ecdsa, rsa with SHA-2)", where)
+	case cred.HostKey == "":
+		return nil, fmt.Errorf("the host at %s shows the key %s: if that is its own (ssh-keygen -lf on it), keep it as host_key of the credentials", at, strings.Join(shown, ", or "))
+	}
+	return nil, fmt.Errorf("the host at %s shows the key %s, and %s was kept: it is another host, or was set up anew. Nothing was sent to it", at, strings.Join(shown, ", or "), cred.HostKey)
+}
+
+var errSilent = errors.New("nothing answers")
+
+func greetSSH(ctx context.Context, where string, config *ssh.ClientConfig) (*host, error) {
+	dial := net.Dialer{Timeout: config.Timeout}
 	conn, err := dial.DialContext(ctx, "tcp", where)
 	if err != nil {
-		return nil, fmt.Errorf("nothing answers ssh at %s: %w", where, err)
+		return nil, fmt.Errorf("%w ssh at %s: %w", errSilent, where, err)
 	}
-	_ = conn.SetDeadline(time.Now().Add(10 * time.Second)) // of greeting and keys
+	_ = conn.SetDeadline(time.Now().Add(2 * config.Timeout)) // of greeting and keys
 	l := newLine(conn)
 	c, chans, reqs, err := ssh.NewClientConn(l, where, config)
 	if err != nil {
 		_ = conn.Close()
-		if wrong != nil {
-			return nil, wrong
-		}
-		return nil, fmt.Errorf("ssh at %s as %s: %s", where, cred.User, cred.Hide(err.Error()))
+		return nil, err
 	}
 	_ = conn.SetDeadline(time.Time{})
 	return &host{client: ssh.NewClient(c, chans, reqs), line: l, at: where}, nil
@@ -102,7 +138,7 @@ func (h *host) run(ctx context.Context, command, input string) ([]byte, error) {
 	session.Stdout, session.Stderr = &out, &wrong
 	session.Stdin = strings.NewReader(input)
 	h.runs++
-	if err := session.Run(command); err != nil {
+	if err := session.Run(`PATH="$PATH:/usr/sbin:/sbin"; ` + command); err != nil { // which who is not root may lack
 		if ctx.Err() != nil {
 			return nil, ctx.Err()
 		}
@@ -113,6 +149,34 @@ func (h *host) run(ctx context.Context, command, input string) ([]byte, error) {
 		return nil, &Refused{command, words}
 	}
 	return out.Bytes(), nil
+}
+
+// asRoot runs a command as root: as who is logged in, where that is root; else by sudo,
+// without a password or with that of the credentials.
+func (h *host) asRoot(ctx context.Context, command, input string) error {
+	who, err := h.run(ctx, "id -u", "")
+	if err != nil {
+		return err
+	}
+	if strings.TrimSpace(string(who)) == "0" {
+		_, err = h.run(ctx, command, input)
+		return err
+	}
+	if _, err = h.run(ctx, "sudo -n true", ""); err == nil {
+		_, err = h.run(ctx, "sudo -n "+command, input)
+		return err
+	}
+	if _, err = h.run(ctx, "sudo -n -l "+strings.Fields(command)[0], ""); err == nil { // that one alone
+		_, err = h.run(ctx, "sudo -n "+command, input)
+		return err
+	}
+	if h.cred != nil && h.cred.Password != "" {
+		if _, err = h.run(ctx, "sudo -k -S -p '' "+command, h.cred.Password+"\n"+input); err == nil {
+			return nil
+		}
+	}
+	return &Refused{strings.Fields(command)[0], fmt.Sprintf("it is set by root, and %s may not become that by sudo (%s): log in as root, or let %s run ip and bridge, with a line in sudoers: %s ALL=(root) NOPASSWD: /usr/sbin/ip, /usr/sbin/bridge",
+		h.cred.User, h.cred.Hide(err.Error()), h.cred.User, h.cred.User)}
 }
 
 // link is what ip -json -details link prints of an interface.
@@ -134,7 +198,7 @@ type link struct {
 // Read asks for links, VLANs of bridges, addresses learnt, and its own addresses.
 func (h *host) Read(ctx context.Context) (*Reading, error) {
 	start, before := time.Now(), h.runs
-	r, err := hostReading(h.at, func(command string) ([]byte, error) { return h.run(ctx, command, "") })
+	r, err := hostReading(h.at, h.device, func(command string) ([]byte, error) { return h.run(ctx, command, "") })
 	if err != nil {
 		return nil, err
 	}
@@ -144,8 +208,8 @@ func (h *host) Read(ctx context.Context) (*Reading, error) {
 }
 
 // hostReading is what a host's commands print, as a reading.
-func hostReading(at string, run func(command string) ([]byte, error)) (*Reading, error) {
-	r := &Reading{Source: "ssh at " + at, NotTold: []Told{TellsNeighbours, TellsAdmit, TellsFilter}}
+func hostReading(at, device string, run func(command string) ([]byte, error)) (*Reading, error) {
+	r := &Reading{Source: "ssh at " + at, Whole: true, NotTold: []Told{TellsNeighbours, TellsAdmit, TellsFilter}}
 	ask := func(command string, into any) error {
 		out, err := run(command)
 		if err != nil {
@@ -178,6 +242,8 @@ func hostReading(at string, run func(command string) ([]byte, error)) (*Reading,
 		p := Port{Name: plain(l.Name), Index: l.Index, Shut: !slices.Contains(l.Flags, "UP"), Inner: l.Info.Kind == "tun" || l.Info.Kind == "bridge" || l.Info.Kind == "vlan"}
 		p.Link = map[string]string{"UP": "up", "DOWN": "down", "LOWERLAYERDOWN": "down"}[l.State]
 		p.Set.Filter = true
+		p.Self = l.Info.Kind == "bridge"
+		p.Bridged = l.Info.Slave == "bridge" // in VLANs or in none: bridge vlan show leaves out what is in none
 		r.Ports = append(r.Ports, p)
 		if l.Info.Kind == "bridge" && l.Info.Data.Filtering != nil && *l.Info.Data.Filtering == 0 {
 			r.wrong("the bridge %s has VLAN filtering off: it forwards every frame whatever its VLAN entries say", plain(l.Name))
@@ -237,9 +303,10 @@ func hostReading(at string, run func(command string) ([]byte, error)) (*Reading,
 			}
 		}
 	}
-	if len(vlans) == 0 {
+	if len(vlans) == 0 && !slices.ContainsFunc(r.Ports, func(p Port) bool { return p.Bridged }) {
 		r.NotTold = append(r.NotTold, TellsVLANs)
 	}
+	oneBridge(r, device, links, places)
 	for v := range known.All() {
 		r.VLANs = append(r.VLANs, VLAN{VID: v})
 	}
@@ -286,6 +353,39 @@ func hostReading(at string, run func(command string) ([]byte, error)) (*Reading,
 	return r, nil
 }
 
+// oneBridge takes one bridge of a host for the device: the one that is called so, or else the
+// one with most ports. What is in another is told, and not taken for its.
+func oneBridge(r *Reading, device string, links []link, places map[string]int) {
+	ports := map[string]int{}
+	filters := map[string]bool{}
+	for _, l := range links {
+		if l.Info.Slave == "bridge" {
+			ports[l.Master]++
+		}
+		if l.Info.Kind == "bridge" {
+			filters[l.Name] = l.Info.Data.Filtering == nil || *l.Info.Data.Filtering != 0
+		}
+	}
+	main := ""
+	for name, n := range ports {
+		if main == "" || name == device || main != device && (n > ports[main] || n == ports[main] && name < main) {
+			main = name
+		}
+	}
+	for _, l := range links {
+		if l.Info.Slave != "bridge" {
+			continue
+		}
+		p := &r.Ports[places[l.Name]]
+		switch on, known := filters[l.Master]; {
+		case l.Master != main:
+			p.Unsaid = fmt.Sprintf("port %s is in the bridge %s, and %s is what is taken for the device: frames do not pass between the two, so that %s is another device", p.Name, plain(l.Master), plain(main), plain(l.Master))
+		case known && !on:
+			p.Unsaid = fmt.Sprintf("port %s is in the bridge %s, which has VLAN filtering off: it is in no VLAN and in all, until somebody switches that on (ip link set %s type bridge vlan_filtering 1)", p.Name, plain(l.Master), plain(l.Master))
+		}
+	}
+}
+
 // Set sends what changes as one batch to bridge, and shuts or opens ports with ip.
 func (h *host) Set(ctx context.Context, d *office.Device, m Match, from, to wording.State) error {
 	if h.read == nil {
@@ -300,6 +400,13 @@ func (h *host) Set(ctx context.Context, d *office.Device, m Match, from, to word
 		name := h.read.Ports[m[p]].Name // which port is which was decided when it was read
 		if !linkName(name) {
 			return fmt.Errorf("%q is no name of an interface", name)
+		}
+		if why := h.read.Ports[m[p]].Unsaid; why != "" {
+			return &Refused{"port " + d.Ports[p].Name, why}
+		}
+		self := ""
+		if h.read.Ports[m[p]].Self {
+			self = " self"
 		}
 		if a.Off != b.Off {
 			fmt.Fprintf(&links, "link set dev %s %s\n", name, map[bool]string{true: "down", false: "up"}[b.Off])
@@ -325,12 +432,12 @@ func (h *host) Set(ctx context.Context, d *office.Device, m Match, from, to word
 			if b.Untagged.Has(v) {
 				flags += " untagged"
 			}
-			fmt.Fprintf(&come, "vlan add dev %s vid %d%s\n", name, v, flags)
+			fmt.Fprintf(&come, "vlan add dev %s vid %d%s%s\n", name, v, flags, self)
 		}
 		was := a.Members()
 		drop := was.Minus(&is)
 		for v := range drop.All() {
-			fmt.Fprintf(&gone, "vlan del dev %s vid %d\n", name, v)
+			fmt.Fprintf(&gone, "vlan del dev %s vid %d%s\n", name, v, self)
 		}
 	}
 	if list := rehearsing(ctx); list != nil {
@@ -343,12 +450,12 @@ func (h *host) Set(ctx context.Context, d *office.Device, m Match, from, to word
 		return nil
 	}
 	if batch := come.String() + gone.String(); batch != "" {
-		if _, err := h.run(ctx, "bridge -batch -", batch); err != nil {
+		if err := h.asRoot(ctx, "bridge -batch -", batch); err != nil {
 			return err
 		}
 	}
 	if links.Len() > 0 {
-		if _, err := h.run(ctx, "ip -batch -", links.String()); err != nil {
+		if err := h.asRoot(ctx, "ip -batch -", links.String()); err != nil {
 			return err
 		}
 	}

@@ -18,10 +18,16 @@ func (r *Reading) Found(o *office.Office, d *office.Device, m Match, base wordin
 	var every []string // ports that carry all
 	r.nowhere(o, d, m, base.Ports)
 	for p := range d.Ports {
-		if d.Ports[p].Bundle > 0 || m[p] < 0 || !r.Ports[m[p]].Bridged {
+		if d.Ports[p].Bundle > 0 || m[p] < 0 {
 			continue
 		}
 		x := &r.Ports[m[p]]
+		if !x.Bridged {
+			if why := r.outside(m[p]); why != "" {
+				out.Trouble = append(out.Trouble, found.Trouble{Text: fmt.Sprintf("port %s %s: what it is in is not told", d.Ports[p].Name, why)})
+			}
+			continue
+		}
 		if x.Unsaid != "" {
 			out.Trouble = append(out.Trouble, found.Trouble{Text: x.Unsaid + ": it stays as it was taken to be, and is never set"})
 			continue
@@ -60,6 +66,7 @@ func (r *Reading) Found(o *office.Office, d *office.Device, m Match, base wordin
 		known.AddAll(&m)
 		out.Said = append(out.Said, p)
 	}
+	r.apart(o, d, m, out)
 	for _, v := range r.VLANs {
 		known.Add(v.VID)
 	}
@@ -78,13 +85,63 @@ func (r *Reading) Found(o *office.Office, d *office.Device, m Match, base wordin
 	for p := range d.Ports {
 		switch {
 		case m[p] >= 0 || d.Ports[p].Bundle > 0 || !r.Tells(TellsVLANs):
+		case d.Ports[p].Kind == office.Bundle && r.Tells(TellsBundles):
+			out.Trouble = append(out.Trouble, found.Trouble{Text: fmt.Sprintf("%s tells of no bundle %s: it is not made", d.Name, d.Ports[p].Name)})
 		case d.Ports[p].Kind == office.Bundle:
-			out.Trouble = append(out.Trouble, found.Trouble{Text: fmt.Sprintf("%s tells of no bundle %s: it is not made yet, or has another name there", d.Name, d.Ports[p].Name)})
+			out.Trouble = append(out.Trouble, found.Trouble{Text: fmt.Sprintf("%s does not tell of bundles: look yourself whether %s is made before its second cable is in", d.Name, d.Ports[p].Name)})
 		default:
 			out.Trouble = append(out.Trouble, found.Trouble{Text: fmt.Sprintf("%s tells of no port that is its %s: say what it calls it, as in %s ports %s as NAME", d.Name, d.Ports[p].Name, d.Name, d.Ports[p].Name)})
 		}
 	}
 	return out
+}
+
+// outside is why a port has no VLANs of its own on a device that has some; "" where there is
+// nothing to say.
+func (r *Reading) outside(at int) string {
+	some := false
+	for k := range r.Ports {
+		some = some || r.Ports[k].Bridged
+		if slices.Contains(r.Ports[k].Members, at) {
+			return "is in the bundle " + r.Ports[k].Name + " there, and in none here"
+		}
+	}
+	if some && r.Whole {
+		return "is in no bridge there"
+	}
+	return ""
+}
+
+// apart finds the ports that should be in a bundle, and are not: each has a setting of its
+// own. A bundle that nobody told of is not there.
+func (r *Reading) apart(o *office.Office, d *office.Device, m Match, out *found.Result) {
+	if !r.Tells(TellsBundles) {
+		return
+	}
+	for b := range d.Ports {
+		var is []int // places of what is in it
+		if m[b] >= 0 {
+			if is = r.Ports[m[b]].Members; len(is) == 0 {
+				continue // it has the bundle's name
+			}
+		}
+		for _, q := range d.Ports[b].Members {
+			if m[q] < 0 || slices.Contains(is, m[q]) {
+				continue
+			}
+			out.State.Apart = append(out.State.Apart, q)
+			out.State.Ports[q] = wording.Setting{Filter: true}
+			if x := &r.Ports[m[q]]; x.Bridged {
+				out.State.Ports[q] = r.said(o, x)
+			}
+			out.Said = append(out.Said, q)
+		}
+		if len(d.Ports[b].Members) > 0 && m[b] < 0 {
+			out.State.Ports[b] = wording.Setting{Filter: true}
+		}
+	}
+	slices.Sort(out.State.Apart)
+	slices.Sort(out.Said)
 }
 
 // said is a setting of a port in VLANs of the office: one that carries all there are carries

@@ -118,11 +118,13 @@ func (r *Reading) Telling(o *office.Office, d *office.Device, m Match) *Telling 
 }
 
 // Seen is what devices told of what is around them, for findings.
-func Seen(all []*Telling) *finding.Seen {
+func Seen(o *office.Office, all []*Telling) *finding.Seen {
 	s := &finding.Seen{}
+	find := heardAt(o, all)
 	for _, t := range all {
 		for _, n := range t.Neighbours {
-			s.Heard = append(s.Heard, finding.Heard{At: office.PortRef{Device: t.Device, Port: n.Port}, By: office.PortRef{Device: n.Device, Port: n.RemotePort}})
+			by, _ := find(office.PortRef{Device: n.Device, Port: n.RemotePort})
+			s.Heard = append(s.Heard, finding.Heard{At: office.PortRef{Device: t.Device, Port: n.Port}, By: by})
 		}
 		for _, l := range t.Learnt {
 			s.Learnt = append(s.Learnt, finding.Learnt{At: office.PortRef{Device: t.Device, Port: l.Port}, VID: l.VID, MAC: l.MAC})

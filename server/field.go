@@ -93,7 +93,7 @@ func (s *Server) readingView(ctx context.Context, r *room) (*api.ReadingView, er
 		v.Devices = append(v.Devices, x)
 	}
 	v.Cables = field.Cables(o, told)
-	seen := field.Seen(told)
+	seen := field.Seen(o, told)
 	if seen.Failed, err = s.failedTests(ctx, r); err != nil {
 		return nil, err
 	}
@@ -255,6 +255,11 @@ func (s *Server) keep(ctx context.Context, r *room, res field.Result, author str
 		}
 		if len(before) == 0 || !slices.Equal(before[0].Ports, is.Ports) || !slices.Equal(before[0].Shapes, is.Shapes) || !slices.Equal(before[0].VLANs, is.VLANs) {
 			f = is
+		}
+		if !slices.Equal(was.Apart, x.State.Apart) {
+			for _, name := range found.Unmade(d, x.State) {
+				drift = append(drift, fmt.Sprintf("%s %s is not made, and was", d.Name, name))
+			}
 		}
 		for p := range d.Ports {
 			if d.Ports[p].Bundle == 0 && !was.Ports[p].Alike(&x.State.Ports[p]) {

@@ -44,9 +44,9 @@ func TestFoundIsKept(t *testing.T) {
 	_, v = d.ask("GET", "/found/view", "")
 	require.EqualValues(t, 1, v["revision"])
 
-	d.lines("ward-east bundle pair lacp 1-2") // the front changes: what was found of the rest stands
+	d.lines("ward-east bundle pair lacp 1-2") // what was found stands: each of the two by itself
 	_, v = d.ask("GET", "/found", "")
-	require.Equal(t, map[string]any{"ward-east.6": "120"}, v["ports"])
+	require.Equal(t, map[string]any{"ward-east.6": "120", "ward-east.pair": "-"}, v["ports"], "the bundle is not made")
 }
 
 func TestFoundRefuses(t *testing.T) {

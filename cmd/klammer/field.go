@@ -130,7 +130,9 @@ func readCmd() *cobra.Command {
 office): what their ports are set to, which VLANs they know, what is plugged in and
 how fast, which network cards they have learnt, which devices they hear. Without
 names, all that say how they are spoken to, side by side. What a device does not
-tell is listed, and left as it is planned. -o writes the office as it is.
+tell is listed, and left as it is planned. -o writes the office as it is; what nobody
+saw, as a device did not answer, is marked there ("# not seen: rack: …"), and an order
+from such a file wants --unseen or --only.
 
 Credentials are in a TOML file, by the name that the office gives them:
 
@@ -170,7 +172,8 @@ Exit status 1 where a device could not be read.`,
 				if err != nil {
 					return err
 				}
-				if err := os.WriteFile(out, []byte(notation.Print(o)), 0o644); err != nil {
+				text := strings.Join(unseen(f.Office, all), "") + notation.Print(o)
+				if err := os.WriteFile(out, []byte(text), 0o644); err != nil {
 					return err
 				}
 			}
@@ -311,7 +314,7 @@ func neighboursCmd() *cobra.Command {
 }
 
 func carryOutCmd() *cobra.Command {
-	var yes, although, rehearse bool
+	var yes, although, rehearse, unseenToo bool
 	var visit, from int
 	var credentials string
 	cmd := &cobra.Command{
@@ -331,6 +334,9 @@ Exit status 1 where it stopped before the end.`,
 		RunE: func(cmd *cobra.Command, args []string) error {
 			was, plan, err := readTwo(cmd, args[0], args[1])
 			if err != nil {
+				return err
+			}
+			if err := seenAll(cmd, was, nil, unseenToo); err != nil {
 				return err
 			}
 			secrets, err := secretsFile(credentials)
@@ -355,6 +361,7 @@ Exit status 1 where it stopped before the end.`,
 	}
 	cmd.Flags().BoolVar(&yes, "yes", false, "do not ask before each visit")
 	cmd.Flags().BoolVar(&although, "although", false, "also where the plan has findings that break at the device")
+	cmd.Flags().BoolVar(&unseenToo, "unseen", false, "also where AS-IS says of something that nobody saw it")
 	cmd.Flags().BoolVar(&rehearse, "rehearse", false, "read each device, list every write, and send none")
 	cmd.Flags().IntVar(&visit, "visit", 0, "only this visit, counted from 1")
 	cmd.Flags().IntVar(&from, "from", 1, "begin at this step, counted from 1: those before are done")

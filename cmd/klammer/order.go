@@ -15,7 +15,7 @@ import (
 )
 
 func orderCmd() *cobra.Command {
-	var asJSON bool
+	var asJSON, unseenToo bool
 	var opt order.Options
 	cmd := &cobra.Command{
 		Use:   "order AS-IS PLANNED",
@@ -37,6 +37,9 @@ against it.`,
 		RunE: func(cmd *cobra.Command, args []string) error {
 			was, plan, err := readTwo(cmd, args[0], args[1])
 			if err != nil {
+				return err
+			}
+			if err := seenAll(cmd, was, opt.Only, unseenToo); err != nil {
 				return err
 			}
 			if f, ok := cmd.ErrOrStderr().(*os.File); ok && terminal(f) {
@@ -68,6 +71,7 @@ against it.`,
 		},
 	}
 	cmd.Flags().BoolVar(&asJSON, "json", false, "one JSON document")
+	cmd.Flags().BoolVar(&unseenToo, "unseen", false, "also where AS-IS says of something that nobody saw it (klammer read -o)")
 	cmd.Flags().StringArrayVar(&opt.New, "new", nil, "a device that a new one of the same name takes the place of; again for others")
 	cmd.Flags().StringArrayVar(&opt.Only, "only", nil, "a device that is set, all others staying as they are; again for others")
 	return cmd

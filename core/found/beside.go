@@ -4,6 +4,7 @@ import (
 	"fmt"
 	"maps"
 	"slices"
+	"strings"
 
 	"klammer/core/notation"
 	"klammer/core/office"
@@ -24,7 +25,8 @@ type Kept struct {
 func Keep(d *office.Device, state wording.State) Kept {
 	k := Kept{VLANs: []office.VID{}}
 	for p := range d.Ports {
-		if d.Ports[p].Bundle == 0 {
+		here := d.Ports[p].Bundle == 0 && (len(d.Ports[p].Members) == 0 || !gone(d, p, state))
+		if here || slices.Contains(state.Apart, p) {
 			k.Ports, k.Shapes = append(k.Ports, d.Ports[p].Name), append(k.Shapes, state.Ports[p].Shape())
 		}
 	}
@@ -36,14 +38,24 @@ func Keep(d *office.Device, state wording.State) Kept {
 }
 
 // On is a kept state on the ports that device i has now: ports that were not
-// there then are taken to be as planned.
+// there then are taken to be as planned. A port of which a setting of its own is kept is in
+// no bundle, whatever is planned.
 func (k Kept) On(n *span.Net, i int) wording.State {
 	state := wording.Planned(n, i)
 	d := n.Office.Devices[i]
 	set := map[int]wording.Setting{}
 	for at, name := range k.Ports {
-		if p := d.Port(name); p >= 0 && d.Ports[p].Bundle == 0 {
+		if p := d.Port(name); p >= 0 {
 			set[p] = wording.Of(&k.Shapes[at])
+			if d.Ports[p].Bundle > 0 {
+				state.Apart = append(state.Apart, p)
+			}
+		}
+	}
+	slices.Sort(state.Apart)
+	for p := range d.Ports {
+		if len(d.Ports[p].Members) > 0 && gone(d, p, state) {
+			set[p] = wording.Setting{Filter: true}
 		}
 	}
 	return state.WithAll(set).Knowing(office.SetOf(k.VLANs...))
@@ -61,9 +73,12 @@ type Difference struct {
 // Differences lists the ports of device i that a state has otherwise than the
 // plan.
 func Differences(n *span.Net, i int, state wording.State) (out []Difference) {
-	plan := wording.Planned(n, i)
-	for port, x := range n.Office.Devices[i].Ports {
-		if x.Bundle > 0 || plan.Ports[port].Equal(state.Ports[port]) {
+	plan, d := wording.Planned(n, i), n.Office.Devices[i]
+	if len(state.Apart) > 0 {
+		out = ofBundles(d, plan, state)
+	}
+	for port, x := range d.Ports {
+		if x.Bundle > 0 || len(x.Members) > 0 && gone(d, port, state) || plan.Ports[port].Equal(state.Ports[port]) {
 			continue
 		}
 		a, b := plan.Ports[port], state.Ports[port]
@@ -114,6 +129,10 @@ func (b Beside) Update(n *span.Net, kept map[string]Kept, devices []int) Beside 
 // use, or by what is needed there. Where "needed" and "all" would now say something else
 // than what was found, it is written out.
 func As(n *span.Net, states map[int]wording.State) (*office.Office, error) {
+	states, n, err := bundled(n, states)
+	if err != nil {
+		return nil, err
+	}
 	type at struct{ dev, port int }
 	written := map[at]bool{}
 	for { // what is written out at one port may be needed otherwise at another
@@ -139,6 +158,25 @@ func As(n *span.Net, states map[int]wording.State) (*office.Office, error) {
 		o, _ := draft.Done()
 		n = n.Update(o)
 	}
+}
+
+// bundled is an office with its bundles as they were found.
+func bundled(n *span.Net, states map[int]wording.State) (map[int]wording.State, *span.Net, error) {
+	if !slices.ContainsFunc(slices.Collect(maps.Values(states)), func(s wording.State) bool { return len(s.Apart) > 0 }) {
+		return states, n, nil
+	}
+	draft, out := office.NewDraft(n.Office), maps.Clone(states)
+	for _, i := range slices.Sorted(maps.Keys(states)) {
+		if len(states[i].Apart) == 0 {
+			continue
+		}
+		var err error
+		if out[i], err = torn(draft, n.Office.Devices[i], states[i]); err != nil {
+			return nil, nil, err
+		}
+	}
+	o, _ := draft.Done()
+	return out, n.Update(o), nil
 }
 
 // AsFound is an office with every device set to what was found of it.
@@ -168,6 +206,9 @@ func Steps(n *span.Net, i int, state wording.State) (tables []wording.Table, ste
 	w := wording.For(n, i)
 	if w == nil {
 		return nil, nil, ""
+	}
+	if some := Unmade(n.Office.Devices[i], state); len(some) > 0 {
+		return nil, nil, fmt.Sprintf("%s is not made: an order makes it before its second cable is in.", strings.Join(some, ", "))
 	}
 	if len(wording.Cannot(w, state)) > 0 {
 		return nil, nil, "What was found cannot be said in this device's wording: look at its ports again, or at its wording here."

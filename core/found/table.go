@@ -140,7 +140,9 @@ func (t *table) vids(row int, what, text string) (set office.Set) {
 // table that no row names is in no VLAN; the PVID is taken to be the untagged
 // VLAN, as such a page does not show it.
 func (t *table) byVLAN() {
+	var whole office.Set // VLANs of which all ports are known
 	t.each(func(row int, cell func(string) string) {
+		before := len(t.out.Trouble)
 		vs := t.vids(row, "vlan", cell("vlan"))
 		if vs.Len() != 1 {
 			t.wrong(row, t.means["vlan"]+1, "%q is not one VLAN", cell("vlan"))
@@ -161,9 +163,33 @@ func (t *table) byVLAN() {
 			x := t.start(p)
 			x.Tagged.Add(vid)
 		}
+		if len(t.out.Trouble) == before {
+			whole.Add(vid)
+		}
 	})
 	for p := range t.said {
 		t.follow(p)
+	}
+	t.unnamed(&whole)
+}
+
+// unnamed takes the VLANs that have a row off the ports that none of these rows names: a row
+// has all ports of its VLAN. What they are in besides, the table does not say.
+func (t *table) unnamed(whole *office.Set) {
+	for p := range t.d.Ports {
+		base := &t.out.State.Ports[p]
+		in := base.Members()
+		off := in.And(whole)
+		if t.d.Ports[p].Bundle > 0 || t.said[p] || base.Off || off.Empty() && !whole.Has(base.PVID) {
+			continue
+		}
+		x := *base
+		x.Untagged, x.Tagged = x.Untagged.Minus(&off), x.Tagged.Minus(&off)
+		if whole.Has(x.PVID) {
+			x.PVID = 0
+		}
+		x.Rides = slices.DeleteFunc(slices.Clone(x.Rides), func(r office.Ride) bool { return off.Has(r.VLAN) })
+		*base, t.said[p] = x, true
 	}
 }
 

@@ -94,6 +94,7 @@ func Compiled(p *bridge.Port) Setting {
 type State struct {
 	VLANs office.Set
 	Ports []Setting
+	Apart []int // members of planned bundles that were found to be in none: they have settings of their own; ascending
 }
 
 func (s State) clone() State {
@@ -131,6 +132,9 @@ func (s State) Learnt() office.Set {
 // Equal says whether two states forward alike; VLANs without ports count only
 // where the device keeps a list of VLANs.
 func (s State) Equal(t State) bool {
+	if !slices.Equal(s.Apart, t.Apart) {
+		return false
+	}
 	if len(s.Ports) > 0 && len(s.Ports) == len(t.Ports) && &s.Ports[0] == &t.Ports[0] {
 		return true
 	}
