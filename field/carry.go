@@ -137,7 +137,7 @@ func (c *Carrier) step(ctx context.Context, before, after *office.Office, device
 	if err := dev.Set(ctx, d, m, now, to); err != nil {
 		return c.whole(ctx, before, after, d, now, err)
 	}
-	if r, err = dev.Read(ctx); err != nil {
+	if dev, r, err = c.talk(ctx, before, d); err != nil { // anew, where the connection was lost
 		return fmt.Errorf("%s took the step and does not answer any more: %w", d.Name, err)
 	}
 	is := r.Found(after, x, MatchPorts(x, r), b).State
@@ -145,7 +145,7 @@ func (c *Carrier) step(ctx context.Context, before, after *office.Office, device
 		if err := dev.Set(ctx, d, MatchPorts(d, r), is, to); err != nil {
 			return c.whole(ctx, before, after, d, now, err)
 		}
-		if r, err = dev.Read(ctx); err != nil {
+		if _, r, err = c.talk(ctx, before, d); err != nil {
 			return fmt.Errorf("%s took the step and does not answer any more: %w", d.Name, err)
 		}
 		is = r.Found(after, x, MatchPorts(x, r), b).State
@@ -214,7 +214,7 @@ func (c *Carrier) whole(ctx context.Context, before, after *office.Office, d *of
 		return fmt.Errorf("%w: nothing of the step is done", why)
 	}
 	wrong := dev.Set(ctx, d, m, is, was)
-	if r, err = dev.Read(ctx); err != nil {
+	if _, r, err = c.talk(ctx, before, d); err != nil {
 		return fmt.Errorf("%w; and then %s did not answer (%w): look at what of the step is done", why, d.Name, err)
 	}
 	if differs := unlike(d, r.Found(before, d, m, was).State, was); len(differs) > 0 {

@@ -68,10 +68,12 @@ func dialSSH(ctx context.Context, at, device string, cred *Credentials) (*host, 
 		return nil, fmt.Errorf("ssh at %s: %s has neither a password nor a key", at, cred.User)
 	}
 	where := net.JoinHostPort(name, strconv.Itoa(int(port)))
+	known := false
 	var shown []string // keys that are none of those that were pinned
 	config.HostKeyCallback = func(_ string, _ net.Addr, key ssh.PublicKey) error {
 		is := ssh.FingerprintSHA256(key)
 		if is == cred.HostKey {
+			known = true
 			return nil
 		}
 		shown = append(shown, is)
@@ -84,7 +86,7 @@ func dialSSH(ctx context.Context, at, device string, cred *Credentials) (*host, 
 			return h, nil
 		}
 		var none *ssh.AlgorithmNegotiationError
-		if len(shown) == 0 && !errors.As(err, &none) || ctx.Err() != nil { // it is not for its key
+		if known || len(shown) == 0 && !errors.As(err, &none) || ctx.Err() != nil { // it is not for its key
 			if strings.Contains(err.Error(), "unable to authenticate") {
 				return nil, fmt.Errorf("ssh at %s: %s is refused: is the password or the key another there, or may this user not log in?", where, cred.User)
 			}
@@ -141,6 +143,10 @@ func (h *host) run(ctx context.Context, command, input string) ([]byte, error) {
 	if err := session.Run(`PATH="$PATH:/usr/sbin:/sbin"; ` + command); err != nil { // which who is not root may lack
 		if ctx.Err() != nil {
 			return nil, ctx.Err()
+		}
+		var ended *ssh.ExitError
+		if !errors.As(err, &ended) { // it did not say how it ended
+			return nil, fmt.Errorf("ssh at %s: the connection was lost while %s ran: %w", h.at, strings.Fields(command)[0], err)
 		}
 		words := plain(clipped(wrong.String())) // on one line
 		if words == "" {
