@@ -30,6 +30,10 @@ type Field struct {
 	Key *secrets.Key                // seals credentials
 	At  map[int64]map[string]string // by office and device: where it is instead, as stand-ins are
 
+	// ByHand is told what a person did at a device, by the office as it is then: stand-ins are
+	// set so, too. Nil where there are none.
+	ByHand func(id int64, device string, then *office.Office)
+
 	Tick time.Duration // how often it is asked which offices are due to be read; 20 s where zero
 }
 

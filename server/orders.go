@@ -400,6 +400,11 @@ func (s *Server) orderTick(c fiber.Ctx) error {
 	if err != nil {
 		return err
 	}
+	if s.field.ByHand != nil && run.Sets(q.Step) {
+		if at, err := run.After(done); err == nil {
+			s.field.ByHand(r.id, step.Device, at)
+		}
+	}
 	return s.orderTold(c, r, name)
 }
 

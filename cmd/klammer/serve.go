@@ -22,6 +22,7 @@ import (
 	"klammer/backup"
 	"klammer/core/found"
 	"klammer/core/notation"
+	"klammer/core/office"
 	"klammer/core/span"
 	"klammer/field"
 	"klammer/field/standin"
@@ -249,6 +250,14 @@ func serve(ctx context.Context, cmd *cobra.Command, with serving) error {
 		defer played.Wait()
 		defer end()
 		to.At = at
+		to.ByHand = func(id int64, device string, then *office.Office) {
+			if at[id] == nil {
+				return
+			}
+			if err := played.ByHand(device, then); err != nil {
+				log.Warn("a stand-in is not as a person would have set it", "device", device, "error", err)
+			}
+		}
 	}
 	if with.backups.every > 0 {
 		kept := make(chan struct{})

@@ -184,13 +184,7 @@ func together(plan, asIs *office.Office) *office.Office {
 			out.Devices = append(out.Devices, x)
 			continue
 		}
-		x := d.Clone()
-		x.Follows = ""
-		for p := range x.Ports {
-			shape, _ := plan.Effective(d, p)
-			x.Ports[p].Shape, x.Ports[p].Because = shape, ""
-		}
-		out.Devices = append(out.Devices, x.Seal())
+		out.Devices = append(out.Devices, spelledOut(plan, d))
 	}
 	for _, d := range asIs.Devices {
 		if plan.Device(d.Name) == nil {
@@ -198,6 +192,17 @@ func together(plan, asIs *office.Office) *office.Office {
 		}
 	}
 	return &out
+}
+
+// spelledOut is a device whose ports say themselves what they are set to.
+func spelledOut(o *office.Office, d *office.Device) *office.Device {
+	x := d.Clone()
+	x.Follows = ""
+	for p := range x.Ports {
+		shape, _ := o.Effective(d, p)
+		x.Ports[p].Shape, x.Ports[p].Because = shape, ""
+	}
+	return x.Seal()
 }
 
 // take puts what a device runs into the office that all play.
@@ -283,4 +288,35 @@ func Card(name string) office.MAC {
 	s := h.Sum32()
 	mac, _ := office.MACOf([]byte{2, 0, byte(s >> 24), byte(s >> 16), byte(s >> 8), byte(s)})
 	return mac
+}
+
+// ByHand has a person set a device as it is in an office: its bundles and inner ports too,
+// which nobody sets over a protocol. What was saved stays as it was.
+func (w *Network) ByHand(name string, then *office.Office) error {
+	w.mu.Lock()
+	defer w.mu.Unlock()
+	x, err := w.find(name)
+	d := then.Device(name)
+	if err != nil || d == nil || x.word == nil {
+		return err
+	}
+	draft := office.NewDraft(w.n.Office)
+	if err := draft.PutDevice(spelledOut(then, d)); err != nil {
+		return fmt.Errorf("the stand-in for %s cannot be set so: %w", name, err)
+	}
+	o, _ := draft.Done()
+	before := *x
+	w.n = w.n.Update(o)
+	x.word = wording.For(w.n, x.i)
+	there := span.Compile(then)
+	x.running = wording.Planned(there, there.Topo.DeviceIndex(name))
+	x.rows = rowsOf(x.word, x.running)
+	if len(x.saved.Ports) != len(x.running.Ports) { // what it had saved had other bundles
+		x.saved, x.savedRows = x.running, x.rows
+	}
+	if err := w.take(x); err != nil {
+		*x = before
+		return err
+	}
+	return nil
 }
