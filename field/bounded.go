@@ -31,6 +31,8 @@ const (
 	mostTrouble = 50               // things that it told and that cannot be
 	mostSaid    = 500              // letters of one of them, and of an error
 	mostMbps    = 10_000_000
+
+	grace = 3 * time.Second // for whoever is in the middle of something when its connection is closed
 )
 
 // errTooMuch is a device that does not end.
@@ -92,7 +94,18 @@ func (l *line) during(ctx context.Context, do func(context.Context) error) error
 	defer cancel()
 	stop := context.AfterFunc(ctx, func() { _ = l.Close() })
 	defer stop()
-	err := mishap.Try(func() error { return do(ctx) })
+	ended := make(chan error, 1)
+	go func() { ended <- mishap.Try(func() error { return do(ctx) }) }()
+	var err error
+	select {
+	case err = <-ended:
+	case <-ctx.Done():
+		select {
+		case err = <-ended:
+		case <-time.After(grace): // a library may wait for ever for what cannot come any more: without us
+			err = ctx.Err()
+		}
+	}
 	l.mu.Lock()
 	over := l.over
 	l.mu.Unlock()
