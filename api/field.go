@@ -13,6 +13,7 @@ type ReadingView struct {
 	Every       int               `json:"every" required:"true" description:"minutes after which all are read by themselves; 0 for never"`
 	Sealed      bool              `json:"sealed" required:"true" description:"this server can keep credentials"`
 	Devices     []DeviceReading   `json:"devices" required:"true" nullable:"false"`
+	Phones      []field.Phone     `json:"phones" required:"true" nullable:"false" description:"as devices hear them, at ports without a cable"`
 	Cards       []CardView        `json:"cards" required:"true" nullable:"false" description:"network cards, at ports without a cable"`
 	Cables      []field.CableSeen `json:"cables" required:"true" nullable:"false"`
 	Findings    []Finding         `json:"findings" required:"true" nullable:"false" description:"what was seen otherwise than planned, with its mends"`
@@ -75,7 +76,8 @@ type CredentialRequest struct {
 	PrivKey   string   `json:"privacyKey,omitempty" maxLength:"200"`
 	Password  string   `json:"password,omitempty" maxLength:"200"`
 	Key       string   `json:"key,omitempty" maxLength:"16000" description:"a private key, PEM"`
-	HostKey   string   `json:"hostKey,omitempty" maxLength:"100" description:"SHA256:… of the host"`
+	Cert      string   `json:"cert,omitempty" maxLength:"16000" description:"a certificate of TLS, PEM, that the private key belongs to"`
+	HostKey   string   `json:"hostKey,omitempty" maxLength:"100" description:"SHA256:… of the host's key, or of the server's certificate"`
 	Hosts     []string `json:"hosts,omitempty" maxItems:"64" description:"addresses and networks that they are sent to, and nowhere else; none: wherever a device is said to be"`
 	Timeout   string   `json:"timeout,omitempty" maxLength:"10" description:"how long a device has for an answer, 5s or 500ms; none: 2s, and more where it turns out to be slow"`
 	Retries   *int     `json:"retries,omitempty" minimum:"0" maximum:"5" description:"how often SNMP asks again; none: twice"`

@@ -40,6 +40,9 @@ func Cables(o *office.Office, all []*Telling) []CableSeen {
 		for _, n := range t.Neighbours {
 			at, ok := find(office.PortRef{Device: t.Device, Port: n.Port})
 			by, ok2 := find(office.PortRef{Device: n.Device, Port: n.RemotePort})
+			if n.Phone && !ok2 {
+				continue // it is plugged in ([Phones])
+			}
 			if ok && ok2 {
 				heard[end{at, by}] = true
 			} else {

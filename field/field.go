@@ -116,6 +116,13 @@ type Neighbour struct {
 	Port       int // a place in Reading.Ports
 	Device     string
 	RemotePort string
+
+	Card        office.MAC // of its port; "" where it goes by another name
+	Phone       bool       // it says that it is one
+	PVID        office.VID // of its port; 0 where it does not tell
+	Voice       office.VID // where it has its voice; 0 where it does not tell
+	VoiceTagged bool
+	Aggregated  bool // its port is in a bundle
 }
 
 func (r *Reading) wrong(format string, args ...any) {

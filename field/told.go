@@ -55,6 +55,13 @@ type ToldNeighbour struct {
 	Port       string `json:"port" required:"true"`
 	Device     string `json:"device" required:"true"`
 	RemotePort string `json:"remote_port" required:"true"`
+
+	Card        office.MAC `json:"card,omitempty"`
+	Phone       bool       `json:"phone,omitempty" description:"it says that it is one"`
+	PVID        office.VID `json:"pvid,omitempty" description:"of its port, as it says"`
+	Voice       office.VID `json:"voice,omitempty" description:"the VLAN of its voice, as it says"`
+	VoiceTagged bool       `json:"voice_tagged,omitempty"`
+	Bundled     bool       `json:"bundled,omitempty" description:"its port is in a bundle, as it says"`
 }
 
 // Telling is a reading in the office's names.
@@ -112,7 +119,9 @@ func (r *Reading) Telling(o *office.Office, d *office.Device, m Match) *Telling 
 		t.Learnt = append(t.Learnt, ToldCard{l.MAC, name(l.Port), l.VID})
 	}
 	for _, n := range r.Neighbours {
-		t.Neighbours = append(t.Neighbours, ToldNeighbour{name(n.Port), n.Device, n.RemotePort})
+		t.Neighbours = append(t.Neighbours, ToldNeighbour{
+			Port: name(n.Port), Device: n.Device, RemotePort: n.RemotePort, Card: n.Card, Phone: n.Phone, PVID: n.PVID, Voice: n.Voice, VoiceTagged: n.VoiceTagged, Bundled: n.Aggregated,
+		})
 	}
 	return t
 }

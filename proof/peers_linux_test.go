@@ -239,7 +239,9 @@ func agents(t *testing.T) {
 	}
 	must("ip", "netns", "add", "far")
 	must("ip", "link", "add", "e1", "type", "veth", "peer", "name", "e9", "netns", "far")
-	for _, l := range [][]string{{"link", "set", "lo", "up"}, {"link", "set", "e1", "up"}, {"-n", "far", "link", "set", "e9", "up"}} {
+	must("ip", "netns", "add", "desk")
+	must("ip", "link", "add", "e2", "type", "veth", "peer", "name", "e8", "netns", "desk")
+	for _, l := range [][]string{{"link", "set", "e2", "up"}, {"-n", "desk", "link", "set", "e8", "up"}, {"link", "set", "lo", "up"}, {"link", "set", "e1", "up"}, {"-n", "far", "link", "set", "e9", "up"}} {
 		must("ip", l...)
 	}
 	_, at := play(t, readText(t, played), standin.Options{})
@@ -271,15 +273,20 @@ func agents(t *testing.T) {
 		ends = []func(){
 			start("", "lldpd", "-d", "-x", "-X", dir+"/agentx", "-S", "near", "-u", dir+"/near.sock", "-L", "/usr/sbin/lldpcli"),
 			start("", "ip", "netns", "exec", "far", "lldpd", "-d", "-S", "distant", "-u", dir+"/far.sock", "-L", "/usr/sbin/lldpcli"),
+			start("", "ip", "netns", "exec", "desk", "lldpd", "-d", "-M", "3", "-S", "desk phone", "-u", dir+"/desk.sock", "-L", "/usr/sbin/lldpcli"),
 		}
 		told("/near.sock", "near")
 		told("/far.sock", "distant")
+		told("/desk.sock", "desk-phone")
+		must("lldpcli", "-u", dir+"/desk.sock", "configure", "med", "policy", "application", "voice", "tagged", "vlan", "120", "priority", "voice", "dscp", "46")
 	}
 	speak()
 
 	o := readText(t, `vlan 110 staff
+vlan 120 phones
 device near host
-  ports e1
+  ports e1-e2
+  e2: 110 [120]
   speaks snmp at 127.0.0.1:1161
 device distant switch
   ports e9
@@ -303,7 +310,10 @@ device rack switch
 		require.NoError(t, err)
 		require.NoError(t, dev.Close())
 		r = got
-		if slices.ContainsFunc(r.Neighbours, func(x field.Neighbour) bool { return x.Device == "distant" }) {
+		hears := func(name string) bool {
+			return slices.ContainsFunc(r.Neighbours, func(x field.Neighbour) bool { return x.Device == name && (x.Voice == 120) == (name == "desk-phone") })
+		}
+		if hears("distant") && hears("desk-phone") {
 			return true
 		}
 		// It may have spoken before anybody listened, or before it was called so, and does so
@@ -312,11 +322,20 @@ device rack switch
 			t.Log("both lldpd are started again, as one hears nothing of the other")
 			speak()
 		}
-		_ = exec.Command("lldpcli", "-u", dir+"/far.sock", "update").Run()
+		for _, sock := range []string{"/far.sock", "/desk.sock"} {
+			_ = exec.Command("lldpcli", "-u", dir+sock, "update").Run()
+		}
 		return false
 	}, 60*time.Second, 300*time.Millisecond)
 	v := r.Telling(o, o.Device("near"), field.MatchPorts(o.Device("near"), r))
-	require.Equal(t, []field.ToldNeighbour{{Port: "e1", Device: "distant", RemotePort: "e9"}}, v.Neighbours)
+	require.Len(t, v.Neighbours, 2)
+	require.Equal(t, "e1 distant e9", strings.Join([]string{v.Neighbours[0].Port, v.Neighbours[0].Device, v.Neighbours[0].RemotePort}, " "))
+	phones := field.Phones(o, []*field.Telling{v})
+	require.Len(t, phones, 1, "of what speaks, one says that it is a phone")
+	require.Equal(t, "near.e2 desk-phone 120 true", fmt.Sprint(phones[0].Port, " ", phones[0].Name, " ", phones[0].Voice, " ", phones[0].Tagged))
+	require.Regexp(t, `^plug near\.e2 "?desk-phone"? wants 120 tagged card [0-9a-f:]{17}$`, strings.TrimSpace(phones[0].Line))
+	_, err = notation.Read("with its phone", notation.Print(o)+phones[0].Line+"\n")
+	require.NoError(t, err)
 	require.Equal(t, "up", *v.Ports[0].Link)
 	require.Contains(t, v.NotTold, field.TellsVLANs, "snmpd is no bridge")
 	require.Contains(t, v.NotTold, field.TellsLearnt)

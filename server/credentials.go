@@ -95,6 +95,8 @@ type credentialAbout struct {
 
 func kindOf(x *field.Credentials) string {
 	switch {
+	case x.Cert != "":
+		return "TLS"
 	case x.Password != "" || x.Key != "":
 		return "SSH"
 	case x.User != "":
@@ -155,7 +157,7 @@ func (s *Server) putCredential(c fiber.Ctx) error {
 		return bad("name", "this server was started without a key for its secrets: it keeps none")
 	}
 	x := field.Credentials{
-		Community: q.Community, User: q.User, Auth: q.Auth, AuthKey: q.AuthKey, Privacy: q.Privacy, PrivKey: q.PrivKey, Password: q.Password, Key: q.Key, HostKey: q.HostKey, Hosts: q.Hosts,
+		Community: q.Community, User: q.User, Auth: q.Auth, AuthKey: q.AuthKey, Privacy: q.Privacy, PrivKey: q.PrivKey, Password: q.Password, Key: q.Key, Cert: q.Cert, HostKey: q.HostKey, Hosts: q.Hosts,
 		Timeout: q.Timeout, Retries: q.Retries,
 	}
 	if err := x.Check(); err != nil {

@@ -96,7 +96,7 @@ func (s *Server) readingView(ctx context.Context, r *room) (*api.ReadingView, er
 		}
 		v.Devices = append(v.Devices, x)
 	}
-	v.Cables = field.Cables(o, told)
+	v.Cables, v.Phones = field.Cables(o, told), field.Phones(o, told)
 	seen := field.Seen(o, told)
 	if seen.Failed, err = s.failedTests(ctx, r); err != nil {
 		return nil, err

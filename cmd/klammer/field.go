@@ -223,7 +223,14 @@ func printTold(cmd *cobra.Command, all []*field.Telling) {
 		fmt.Fprintf(out, "%s, %s (%d requests)\n", t.Device, t.Source, t.Requests)
 		seen := map[string][]string{}
 		for _, n := range t.Neighbours {
-			seen[n.Port] = append(seen[n.Port], "hears "+n.Device+" "+n.RemotePort)
+			text := "hears " + n.Device + " " + n.RemotePort
+			if n.Phone {
+				text = "hears the phone " + n.Device
+			}
+			if n.Voice != 0 {
+				text += fmt.Sprintf(" (voice in %d)", n.Voice)
+			}
+			seen[n.Port] = append(seen[n.Port], text)
 		}
 		for _, c := range t.Learnt {
 			seen[c.Port] = append(seen[c.Port], fmt.Sprintf("%s in %d", c.MAC, c.VID))

@@ -58,6 +58,16 @@ const (
 	RemPortDesc       = "1.0.8802.1.1.2.1.4.1.1.8"
 	RemSysName        = "1.0.8802.1.1.2.1.4.1.1.9"
 
+	RemCapEnabled = "1.0.8802.1.1.2.1.4.1.1.12"
+
+	// Extensions of 802.1, of 802.3 and of LLDP-MED, by the index of the neighbour; of a policy
+	// by its application, too.
+	Dot1RemPVID      = "1.0.8802.1.1.2.1.5.32962.1.3.1.1.1"
+	Dot3RemAggStatus = "1.0.8802.1.1.2.1.5.4623.1.3.3.1.1"
+	MedRemClass      = "1.0.8802.1.1.2.1.5.4795.1.3.1.1.3"
+	MedRemVLAN       = "1.0.8802.1.1.2.1.5.4795.1.3.2.1.2"
+	MedRemTagged     = "1.0.8802.1.1.2.1.5.4795.1.3.2.1.6"
+
 	AttachedAggID = "1.2.840.10006.300.43.1.2.1.1.13" // by the member's ifIndex
 )
 
@@ -98,6 +108,11 @@ const (
 	PortIDMAC    = 3 // IEEE 802.1AB
 	PortIDIfName = 5
 	ChassisIDMAC = 4
+
+	CapTelephone = 0x80 >> 5 // the first bit of LldpSystemCapabilitiesMap is 0: other
+	Aggregated   = 0x80 >> 1 // of LldpLinkAggStatusMap: it may be, and it is
+	MedClass3    = 3         // a communication device endpoint: a phone
+	MedVoice     = 1         // the application of a policy
 )
 
 // AdmitOf is acceptable frames as a value.

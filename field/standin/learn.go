@@ -40,7 +40,8 @@ func (w *Network) learn() {
 // neighbour is a device that is heard at a port.
 type neighbour struct {
 	port         int
-	device, name string // and its port
+	device, name string     // and its port
+	voice        office.VID // of a phone, tagged; 0 of anything else
 }
 
 // neighbours is what a device hears over its cables (IEEE 802.1AB): what the cables
@@ -58,7 +59,12 @@ func (x *device) neighbours() (out []neighbour) {
 		if other == nil || other.Unaware() {
 			continue
 		}
-		out = append(out, neighbour{p, other.Name, called(&other.Ports[other.Port(far.Port)])})
+		out = append(out, neighbour{port: p, device: other.Name, name: called(&other.Ports[other.Port(far.Port)])})
+	}
+	for _, plug := range o.Plugs { // what speaks tagged at a desk is a phone
+		if p := d.Port(plug.Port.Port); plug.Port.Device == d.Name && p >= 0 && plug.Tagged && d.Ports[p].Kind == office.Physical {
+			out = append(out, neighbour{port: p, device: plug.Name, voice: plug.Wants})
+		}
 	}
 	return out
 }

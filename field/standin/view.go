@@ -236,6 +236,10 @@ func (x *device) lldp(m *maker, d *office.Device) {
 	}
 	for k, h := range x.neighbours() {
 		index := []int{0, h.port + 1, k + 1}
+		if h.voice != 0 {
+			x.phone(m, h, index)
+			continue
+		}
 		m.num(mib.ChassisIDMAC, mib.RemChassisSubtype, index...)
 		m.add(gosnmp.OctetString, hardware(Card(h.device)), mib.RemChassisID, index...)
 		m.num(mib.PortIDIfName, mib.RemPortIDSubtype, index...)
@@ -243,4 +247,25 @@ func (x *device) lldp(m *maker, d *office.Device) {
 		m.text("Port "+h.name, mib.RemPortDesc, index...)
 		m.text(h.device, mib.RemSysName, index...)
 	}
+}
+
+// phone is one that is heard: it goes by its card, and says where it has its voice (LLDP-MED).
+func (x *device) phone(m *maker, h neighbour, index []int) {
+	card := Card(h.device)
+	for _, p := range x.net.n.Office.Plugs {
+		if p.Name == h.device && p.MAC != "" {
+			card = p.MAC
+		}
+	}
+	m.num(mib.ChassisIDMAC, mib.RemChassisSubtype, index...)
+	m.add(gosnmp.OctetString, hardware(card), mib.RemChassisID, index...)
+	m.num(mib.PortIDMAC, mib.RemPortIDSubtype, index...)
+	m.add(gosnmp.OctetString, hardware(card), mib.RemPortID, index...)
+	m.text("phone", mib.RemPortDesc, index...)
+	m.text(h.device, mib.RemSysName, index...)
+	m.add(gosnmp.OctetString, []byte{mib.CapTelephone}, mib.RemCapEnabled, index...)
+	m.num(mib.MedClass3, mib.MedRemClass, index...)
+	voice := append(index, mib.MedVoice)
+	m.num(int(h.voice), mib.MedRemVLAN, voice...)
+	m.num(mib.True, mib.MedRemTagged, voice...)
 }

@@ -3757,8 +3757,10 @@ export interface components {
             /** @description SHA, SHA-224, SHA-256, SHA-384 or SHA-512 */
             auth?: string;
             authKey?: string;
+            /** @description a certificate of TLS, PEM, that the private key belongs to */
+            cert?: string;
             community?: string;
-            /** @description SHA256:… of the host */
+            /** @description SHA256:… of the host's key, or of the server's certificate */
             hostKey?: string;
             /** @description addresses and networks that they are sent to, and nowhere else; none: wherever a device is said to be */
             hosts?: string[];
@@ -4826,6 +4828,8 @@ export interface components {
             every: number;
             /** @description what was seen otherwise than planned, with its mends */
             findings: components["schemas"]["ApiFinding"][];
+            /** @description as devices hear them, at ports without a cable */
+            phones: components["schemas"]["FieldPhone"][];
             /** @description networks and addresses that the plan's devices are managed at */
             places: string[];
             /** @description devices are being read just now */
@@ -5272,6 +5276,21 @@ export interface components {
             /** @description the device rack, 26 ports */
             what: string;
         };
+        FieldPhone: {
+            /** @description the statement that plugs it in; none where it is planned */
+            line?: string;
+            /** @description that it says of itself */
+            name: string;
+            /** @description the plug of the plan that it is */
+            plug?: string;
+            /** @description rack.3 */
+            port: string;
+            tagged?: boolean;
+            /** @description the VLAN that it has its voice in */
+            voice?: number | null;
+            /** @description what its port does not give it, as planned */
+            wrong?: string;
+        };
         FieldTelling: {
             about?: string;
             /** @description its own */
@@ -5298,9 +5317,19 @@ export interface components {
             vid: number | null;
         };
         FieldToldNeighbour: {
+            /** @description its port is in a bundle, as it says */
+            bundled?: boolean;
+            card?: string;
             device: string;
+            /** @description it says that it is one */
+            phone?: boolean;
             port: string;
+            /** @description of its port, as it says */
+            pvid?: number | null;
             remote_port: string;
+            /** @description the VLAN of its voice, as it says */
+            voice?: number | null;
+            voice_tagged?: boolean;
         };
         FieldToldPort: {
             admit: null | string;

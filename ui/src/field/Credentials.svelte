@@ -1,12 +1,21 @@
 <script lang="ts">
+  import { Button, Input, Label, Select, Textarea } from "flowbite-svelte";
   import { api, Refused, type CredentialRequest, type Readings } from "../api/client";
   import { office } from "../state/office.svelte";
   import { since } from "../state/seen.svelte";
 
   let { now, ask }: { now: Readings; ask: (what: Promise<unknown>) => Promise<void> } = $props();
 
-  let kind = $state<"" | "v2c" | "v3" | "ssh">("");
+  type Kind = "v2c" | "v3" | "ssh" | "tls";
+  const kinds: [Kind, string][] = [
+    ["v2c", "a community (SNMP v2c)"],
+    ["v3", "a user of SNMP v3"],
+    ["ssh", "a user of SSH"],
+    ["tls", "a certificate (OVSDB)"],
+  ];
+  let kind = $state<"" | Kind>("");
   let wrong = $state("");
+  const look = "rounded-sm border-[var(--hair)] bg-[var(--panel)] text-[var(--ink)] placeholder:text-[var(--soft)] dark:bg-[var(--panel)]";
   const id = $derived(office.view!.id);
   const named = $derived([
     ...new Set((office.view?.devices ?? []).flatMap((d) => d.speaks ?? []).flatMap((s) => / with (\S+)/.exec(s)?.[1] ?? [])),
@@ -35,6 +44,34 @@
   }
 </script>
 
+{#snippet field(name: string, says: string, more: { mono?: boolean } & Record<string, unknown> = {})}
+  {@const { mono, ...rest } = more}
+  <div class="asked">
+    <Label for={`credential-${name}`}>{says}</Label>
+    <Input id={`credential-${name}`} type="text" {name} size="sm" autocomplete="off" class="{look} {mono ? 'mono' : ''}" {...rest} />
+  </div>
+{/snippet}
+{#snippet text(name: string, says: string)}
+  <div class="asked">
+    <Label for={`credential-${name}`}>{says}</Label>
+    <Textarea id={`credential-${name}`} {name} rows={3} autocomplete="off" class="mono w-full {look}" />
+  </div>
+{/snippet}
+{#snippet choice(name: string, says: string, of: string[])}
+  <div class="asked">
+    <Label for={`credential-${name}`}>{says}</Label>
+    <Select
+      id={`credential-${name}`}
+      {name}
+      size="sm"
+      classes={{ select: `py-1 ${look}` }}
+      placeholder=""
+      items={of.map((value) => ({ value, name: value || "none" }))}
+      value={of[0]}
+    />
+  </div>
+{/snippet}
+
 <section>
   <h2>Credentials</h2>
   {#each now.credentials as c (c.name)}
@@ -46,9 +83,12 @@
           >sent to {#if c.hosts?.length}<span class="mono">{c.hosts.join(", ")}</span> alone{:else}wherever a device is said to be{/if}</small
         >
       </p>
-      <button
+      <Button
+        size="xs"
+        color="alternative"
+        class="rounded-sm"
         onclick={() => confirm(`Forget the credentials ${c.name}?`) && ask(api.dropCredential(id, c.name))}
-        aria-label={`Forget ${c.name}`}>Forget</button
+        aria-label={`Forget ${c.name}`}>Forget</Button
       >
     </div>
   {/each}
@@ -57,44 +97,39 @@
     <p class="soft">This server was started without a key for its secrets: it keeps none.</p>
   {:else if !kind}
     <p class="add">
-      Keep <button onclick={() => (kind = "v2c")}>a community (SNMP v2c)</button>
-      <button onclick={() => (kind = "v3")}>a user of SNMP v3</button>
-      <button onclick={() => (kind = "ssh")}>a user of SSH</button>
+      Keep
+      {#each kinds as [is, says] (is)}<Button size="xs" color="alternative" class="rounded-sm" onclick={() => (kind = is)}>{says}</Button
+        >{/each}
     </p>
   {:else}
     <form onsubmit={keep} oninput={(e) => (e.target as HTMLElement).removeAttribute("aria-invalid")}>
-      <label>Name <input type="text" name="name" required maxlength="64" value={missing[0] ?? ""} autocomplete="off" /></label>
+      {@render field("name", "Name", { value: missing[0] ?? "", required: true, maxlength: 64 })}
       {#if kind === "v2c"}
-        <label>Community <input name="community" type="password" required autocomplete="off" /></label>
+        {@render field("community", "Community", { type: "password", required: true })}
+      {:else if kind === "tls"}
+        {@render text("cert", "Certificate, PEM")}
+        {@render text("key", "its private key")}
+        {@render field("hostKey", "The server's certificate", { placeholder: "SHA256:…", mono: true })}
       {:else}
-        <label>User <input type="text" name="user" required autocomplete="off" /></label>
+        {@render field("user", "User", { required: true })}
         {#if kind === "v3"}
-          <label
-            >Authentication <select name="auth"
-              ><option>SHA-256</option><option>SHA</option><option>SHA-384</option><option>SHA-512</option></select
-            ></label
-          >
-          <label>its key <input name="authKey" type="password" required minlength="8" autocomplete="off" /></label>
-          <label>Privacy <select name="privacy"><option>AES</option><option>AES-256</option><option value="">none</option></select></label>
-          <label>its key <input name="privacyKey" type="password" minlength="8" autocomplete="off" /></label>
+          {@render choice("auth", "Authentication", ["SHA-256", "SHA", "SHA-384", "SHA-512"])}
+          {@render field("authKey", "its key", { type: "password", required: true, minlength: 8 })}
+          {@render choice("privacy", "Privacy", ["AES", "AES-256", ""])}
+          {@render field("privacyKey", "its key", { type: "password", minlength: 8 })}
         {:else}
-          <label>Password <input name="password" type="password" autocomplete="off" /></label>
-          <label>or private key <textarea name="key" rows="3" class="mono" autocomplete="off"></textarea></label>
-          <label>The host's key <input type="text" name="hostKey" class="mono" placeholder="SHA256:…" autocomplete="off" /></label>
+          {@render field("password", "Password", { type: "password" })}
+          {@render text("key", "or private key")}
+          {@render field("hostKey", "The host's key", { placeholder: "SHA256:…", mono: true })}
         {/if}
       {/if}
-      <label
-        >Sent to <input
-          type="text"
-          name="hosts"
-          class="mono"
-          value={now.places.join(", ")}
-          placeholder="10.0.0.0/24, 10.0.1.2"
-          autocomplete="off"
-        /></label
-      >
+      {@render field("hosts", "Sent to", { value: now.places.join(", "), placeholder: "10.0.0.0/24, 10.0.1.2", mono: true })}
+      {@render field("timeout", "Time for an answer", { placeholder: "2s; 5s where a device is slow", mono: true, maxlength: 10 })}
       {#if wrong}<p class="warn" role="alert">{wrong}</p>{/if}
-      <p><button class="main" type="submit">Keep</button> <button type="button" onclick={() => (kind = "")}>Leave</button></p>
+      <p class="add">
+        <Button type="submit" size="sm" class="main rounded-sm">Keep</Button>
+        <Button type="button" size="sm" color="alternative" class="rounded-sm" onclick={() => (kind = "")}>Leave</Button>
+      </p>
       <p class="soft">
         What is kept is sealed, used to speak to devices at these addresses and nowhere else, and never shown again. Without any it goes
         wherever the plan says that a device is.
@@ -138,20 +173,10 @@
     gap: 6px;
     margin-top: 8px;
   }
-  input,
-  select,
-  textarea {
-    font-size: 13px;
-    padding: 4px 8px;
-    border: 1px solid var(--hair);
-    background-color: var(--panel);
-    color: var(--ink);
-    min-width: 0;
-  }
   form :global([aria-invalid="true"]) {
     border-color: var(--red);
   }
-  label {
+  .asked {
     display: grid;
     grid-template-columns: 130px minmax(0, 1fr);
     align-items: center;

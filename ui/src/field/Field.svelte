@@ -7,6 +7,7 @@
   import { place } from "../state/place.svelte";
   import { seen, since } from "../state/seen.svelte";
   import Cables from "./Cables.svelte";
+  import Phones from "./Phones.svelte";
   import Cards from "./Cards.svelte";
   import Credentials from "./Credentials.svelte";
   import Discover from "./Discover.svelte";
@@ -146,6 +147,7 @@
     <div class="two">
       <div>
         <Cables cables={now.cables} />
+        <Phones phones={now.phones} />
         <Cards cards={now.cards} />
       </div>
       <div>
