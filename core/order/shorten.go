@@ -4,8 +4,10 @@ import "slices"
 
 // What shortening looks at before it leaves an order as it is.
 const (
-	mostShortened = 600 // steps done anew
-	farthest      = 14  // between a step and the one that does its work again
+	mostShortened = 600  // steps done anew
+	farthest      = 14   // between a step and the one that does its work again
+	mostSpared    = 2400 // steps done anew to spare visits
+	far           = 48   // between a step and the one of a later visit that does its work again
 )
 
 // shorten leaves out steps whose page is filled in again at the same sitting, where
@@ -29,10 +31,71 @@ func (p *problem) shorten(end *node) *node {
 			break
 		}
 	}
+	acts = p.spare(acts)
 	if len(acts) == 0 {
 		return end
 	}
 	return acts[len(acts)-1]
+}
+
+// spare leaves out steps whose page is filled in again on a later visit, with the visit where
+// nothing else is done on it: what comes off one port after the other, visit by visit, comes
+// off all of them on the last.
+func (p *problem) spare(acts []*node) []*node {
+	anew := 0
+	for i := 0; i < len(acts) && anew < mostSpared; i++ {
+		a := acts[i].act
+		if a.kind != Set || a.task != nil || a.given != nil {
+			continue
+		}
+		_, to := sitting(acts, i)
+		for j := to + 1; j < len(acts) && j <= i+far; j++ {
+			if b := acts[j].act; b.kind != Set || b.task != nil || b.given != nil || b.dev != a.dev || b.page != a.page {
+				continue
+			}
+			if n := p.spared(acts, i, j, &anew); n != nil {
+				acts = chain(n)
+				i = max(-1, i-far)
+			}
+			break
+		}
+	}
+	return acts
+}
+
+// spared is the way without act i and what is done only because of it, done anew up to j, if
+// what comes out there is the same; nil where it is not, or somebody suffers more.
+func (p *problem) spared(acts []*node, i, j int, anew *int) *node {
+	from, to := sitting(acts, i)
+	alone := true // on its visit
+	for k := from; k <= to; k++ {
+		alone = alone && (k == i || acts[k].act.kind == Check || acts[k].act.kind == Save)
+	}
+	if !alone {
+		from, to = i, i
+	}
+	n := acts[from].prev
+	for k := from; k <= j; k++ {
+		if k == i || alone && k >= from && k <= to {
+			continue
+		}
+		*anew++
+		act, then := n.again(acts[k])
+		if then == nil || then.harms(n.w) && !acts[k].w.harms(acts[k].prev.w) {
+			return nil
+		}
+		n = n.then(act, then)
+	}
+	if n.w.hash() != acts[j].w.hash() || !slices.Equal(n.w.dirty, acts[j].w.dirty) || !slices.Equal(n.w.risky, acts[j].w.risky) {
+		return nil
+	}
+	for _, m := range acts[j+1:] {
+		n = n.then(m.act, m.w)
+	}
+	if n.price.Compare(acts[len(acts)-1].price) >= 0 {
+		return nil
+	}
+	return n
 }
 
 // chain is a way as a list.
@@ -98,6 +161,8 @@ func (n *node) again(m *node) (act, *world) {
 		return a, c
 	case a.kind == Check:
 		return a, n.w.clone()
+	case a.kind == Laptop:
+		return a, n.w.walk(m.w.at)
 	}
 	return a, nil
 }
