@@ -4,6 +4,7 @@ import (
 	"context"
 	"encoding/json"
 	"errors"
+	"fmt"
 	"strings"
 	"time"
 
@@ -169,9 +170,13 @@ func (s *Server) orderMake(c fiber.Ctx) error {
 	plan := now.report.Net.Office
 	kept := store.Order{Revision: now.view.Revision, Way: "there", Author: name}
 	var was *office.Office
+	var cautions []string
 	switch q.From {
 	case "found":
 		was, err = s.asFound(r.id, before, len(ticks), now)
+		if before == nil {
+			cautions = neverSeen(now)
+		}
 	case "revision":
 		if was, err = past(ctx, s.store, r.id, plan, q.Revision, now.view.Revision); err != nil {
 			err = bad("revision", "%s", err)
@@ -227,7 +232,7 @@ func (s *Server) orderMake(c fiber.Ctx) error {
 		return &history.Conflict{Text: order.ErrStopped.Error()}
 	}
 	defer s.turns.give()
-	err = addOrder(ctx, s.store, r.id, kept, was, plan, order.Options{Stop: func() bool { return work.ctx.Err() != nil }, Progress: work.far, Most: mostOrderTries, New: q.New, Only: q.Only})
+	err = addOrder(ctx, s.store, r.id, kept, was, plan, order.Options{Stop: func() bool { return work.ctx.Err() != nil }, Progress: work.far, Most: mostOrderTries, New: q.New, Only: q.Only}, cautions...)
 	var no *order.Impossible
 	switch {
 	case errors.As(err, &no):
@@ -286,15 +291,42 @@ func (s *Server) orderStop(c fiber.Ctx) error {
 	return c.JSON(v)
 }
 
-// addOrder works an order out and keeps it.
-func addOrder(ctx context.Context, st *store.Store, id int64, kept store.Order, was, plan *office.Office, opt order.Options) error {
+// neverSeen says of which devices nobody found what they are set to: an order from what was
+// found takes them as planned.
+func neverSeen(now *shown) []string {
+	var names []string
+	n := now.report.Net
+	for i, d := range n.Office.Devices {
+		if _, seen := now.kept[d.Name]; !seen && n.Aware(i) {
+			names = append(names, d.Name)
+		}
+	}
+	if len(names) == 0 {
+		return nil
+	}
+	return []string{fmt.Sprintf("Nobody saw what %s set to, and this order takes that as planned: read it, or paste what it shows, before you rely on it.", are(names))}
+}
+
+// are is names with their verb: "rack is", "rack, front and yard are".
+func are(names []string) string {
+	if len(names) == 1 {
+		return names[0] + " is"
+	}
+	last := len(names) - 1
+	return strings.Join(names[:last], ", ") + " and " + names[last] + " are"
+}
+
+// addOrder works an order out and keeps it, with what is to be said of it besides.
+func addOrder(ctx context.Context, st *store.Store, id int64, kept store.Order, was, plan *office.Office, opt order.Options, cautions ...string) error {
 	was = order.Seated(was)
 	o, err := order.Make(was, plan, opt)
 	if err != nil {
 		return err
 	}
 	kept.AsIs, kept.Goal = notation.Print(was), notation.Print(o.Planned)
-	if kept.Told, err = json.Marshal(api.OrderOf(o)); err != nil {
+	told := api.OrderOf(o)
+	told.Left = append(cautions, told.Left...)
+	if kept.Told, err = json.Marshal(told); err != nil {
 		return err
 	}
 	_, err = st.AddOrder(ctx, id, kept)

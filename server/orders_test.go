@@ -38,6 +38,9 @@ func TestOrders(t *testing.T) {
 	steps := v["order"].(map[string]any)["steps"].([]any)
 	require.Greater(t, len(steps), 2)
 	require.EqualValues(t, 0, v["order"].(map[string]any)["lockouts"])
+	left := fmt.Sprint(v["order"].(map[string]any)["left"])
+	require.Regexp(t, `Nobody saw what .*\brack\b.* are set to, and this order takes that as planned`, left)
+	require.NotContains(t, left, "ward-east", "somebody did")
 	require.Contains(t, heard("order", 5*time.Second), `"order":true`)
 
 	// The board before, and after all.
