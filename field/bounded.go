@@ -5,6 +5,7 @@ import (
 	"context"
 	"errors"
 	"fmt"
+	"log/slog"
 	"net"
 	"slices"
 	"strings"
@@ -95,7 +96,7 @@ func (l *line) during(ctx context.Context, do func(context.Context) error) error
 	stop := context.AfterFunc(ctx, func() { _ = l.Close() })
 	defer stop()
 	ended := make(chan error, 1)
-	go func() { ended <- mishap.Try(func() error { return do(ctx) }) }()
+	mishap.Go(slog.Default(), "speaking to a device", func() { ended <- mishap.Try(func() error { return do(ctx) }) })
 	var err error
 	select {
 	case err = <-ended:

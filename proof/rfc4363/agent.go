@@ -6,6 +6,7 @@ package rfc4363
 
 import (
 	"fmt"
+	"log/slog"
 	"maps"
 	"net"
 	"slices"
@@ -14,6 +15,8 @@ import (
 	"sync"
 
 	"github.com/gosnmp/gosnmp"
+
+	"klammer/mishap"
 )
 
 // Habits is what agents do that are not alike.
@@ -74,7 +77,7 @@ func New(name string, ports []string, h Habits) (*Agent, error) {
 		a.ports = append(a.ports, port{1, 1, true, true})
 		a.vlans[1].egress[p], a.vlans[1].untagged[p] = true, true
 	}
-	go a.serve()
+	mishap.Go(slog.Default(), "an agent", a.serve)
 	return a, nil
 }
 
