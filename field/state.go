@@ -183,7 +183,7 @@ func (r *Reading) nowhere(o *office.Office, d *office.Device, m Match, base []wo
 		}
 	}
 	r.none = 0
-	if len(names) < 2 {
+	if len(names) < 2 && before == 0 { // and nobody foretold otherwise
 		return
 	}
 	for v := office.MaxVID; v > 0 && before == 0; v-- {

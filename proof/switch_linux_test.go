@@ -14,6 +14,7 @@ import (
 
 	"klammer/core/notation"
 	"klammer/core/office"
+	"klammer/core/order"
 	"klammer/core/span"
 	"klammer/core/wording"
 	"klammer/field"
@@ -166,4 +167,53 @@ func TestRealSet(t *testing.T) {
 	err = dev.Set(ctx, d, field.MatchPorts(d, r), was, was.With(1, wording.Of(&tag)))
 	require.ErrorContains(t, err, "it is left as it is")
 	t.Logf("%d frames sent, every arrival as computed", sent)
+}
+
+// TestOrdersOnSwitch: orders from whatever a switch was set to are carried out to their end, and
+// frames go as planned: what its ports carry in no VLAN goes with them.
+func TestOrdersOnSwitch(t *testing.T) {
+	if os.Getenv("KLAMMER_INSIDE") == "" {
+		t.Log(insideOnly(t, "frames sent", "ovsdb-server", "ovs-vswitchd", "ovs-vsctl", "ovs-appctl", "ovsdb-tool", "ip"))
+		return
+	}
+	l, o := realSwitch(t)
+	l.vsctl("set", "port", "b1r", "vlan_mode=access", "tag=99")
+	text := strings.Replace(notation.Print(o), "r: -", "r: 99", 1) + "b1 manage 99 10.0.99.2\nplug b1.r \"laptop\" wants 99 operator\n"
+	ctx, stop := context.WithTimeout(t.Context(), 10*time.Minute)
+	defer stop()
+	sent, steps := 0, 0
+	for seed := range number("KLAMMER_SWITCHES", 8) {
+		rnd := rand.New(rand.NewPCG(uint64(seed), 12))
+		var set []string
+		planned := text
+		for p := 1; p <= realPorts; p++ {
+			columns := drawColumns(rnd)
+			for strings.Contains(columns[0], "native") && (columns[1] == "tag=[]" || columns[1] == "tag=0") {
+				columns = drawColumns(rnd) // which cannot be said, and is left as it is
+			}
+			set = append(append(set, "--", "set", "port", fmt.Sprintf("b1p%d", p)), columns...)
+			_, ours := drawReal(rnd)
+			planned += fmt.Sprintf("b1 p%d: %s\n", p, strings.ReplaceAll(ours, "2000", "17"))
+		}
+		l.vsctl(set[1:]...)
+		plan := readText(t, planned)
+		dev, r, err := field.Dialer{}.Talk(ctx, plan, plan.Devices[0])
+		require.NoError(t, err)
+		_ = dev.Close()
+		was, err := field.AsFound(plan, map[string]*field.Reading{"b1": r})
+		require.NoError(t, err)
+		made, err := order.Make(was, plan, order.Options{})
+		require.NoError(t, err, "%s\n%s", notation.Print(was), planned)
+		c := field.Carrier{}
+		now := was
+		for _, st := range made.Steps {
+			require.NoError(t, c.Step(ctx, now, st.After, st.Device, st.Kind), "%s\n%v\n%s\n%s", st.Text, set, notation.Print(was), planned)
+			now = st.After
+			steps++
+		}
+		c.Close()
+		l.must("ovs-appctl", "--target="+l.dir+"/vswitchd.ctl", "revalidator/purge")
+		sent += l.compare(span.Compile(plan), 1, uint32(seed)<<16, planned)
+	}
+	t.Logf("%d frames sent after %d steps, every arrival as planned", sent, steps)
 }

@@ -271,6 +271,10 @@ func toldShape(p field.ToldPort) string {
 	if p.PVID != nil {
 		s.PVID = *p.PVID
 	}
+	if p.Admit != nil {
+		s.Admit = map[string]office.Admit{office.AdmitTagged.String(): office.AdmitTagged, office.AdmitUntagged.String(): office.AdmitUntagged}[*p.Admit]
+	}
+	s.FilterOff = p.Filter != nil && !*p.Filter
 	return notation.Shape(s.Normal())
 }
 
