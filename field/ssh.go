@@ -6,11 +6,13 @@ import (
 	"encoding/json"
 	"errors"
 	"fmt"
+	"io"
 	"net"
 	"net/netip"
 	"slices"
 	"strconv"
 	"strings"
+	"sync"
 	"time"
 
 	"golang.org/x/crypto/ssh"
@@ -38,6 +40,9 @@ var hostKeys = [][]string{
 	{ssh.KeyAlgoECDSA256, ssh.KeyAlgoECDSA384, ssh.KeyAlgoECDSA521},
 	{ssh.KeyAlgoRSASHA512, ssh.KeyAlgoRSASHA256},
 }
+
+// kindOfKey is where in [hostKeys] the kind of a key is, by its fingerprint, once it was shown.
+var kindOfKey sync.Map
 
 // dialSSH connects. The key of the host is one that its credentials say; where
 // they say none, the host is not spoken to, and its keys are told.
@@ -79,8 +84,16 @@ func dialSSH(ctx context.Context, at, device string, cred *Credentials) (*host, 
 		shown = append(shown, is)
 		return errors.New("not the host's key")
 	}
-	for _, config.HostKeyAlgorithms = range hostKeys {
+	first, _ := kindOfKey.Load(cred.HostKey)
+	kinds := slices.Clone(hostKeys)
+	if at, ok := first.(int); ok { // what was found once is not looked for again: some hosts count that against us
+		kinds = append([][]string{hostKeys[at]}, slices.Delete(kinds, at, at+1)...)
+	}
+	for _, config.HostKeyAlgorithms = range kinds {
 		h, err := greetSSH(ctx, where, config)
+		if known {
+			kindOfKey.Store(cred.HostKey, slices.IndexFunc(hostKeys, func(k []string) bool { return k[0] == config.HostKeyAlgorithms[0] }))
+		}
 		if err == nil {
 			h.device, h.cred = device, cred
 			return h, nil
@@ -92,6 +105,9 @@ func dialSSH(ctx context.Context, at, device string, cred *Credentials) (*host, 
 			}
 			if errors.Is(err, errSilent) {
 				return nil, err
+			}
+			if errors.Is(err, io.EOF) || strings.Contains(err.Error(), "EOF") {
+				return nil, fmt.Errorf("ssh at %s closes the connection before it says who it is: after attempts that failed some hosts refuse an address for a while", where)
 			}
 			return nil, fmt.Errorf("ssh at %s as %s: %s", where, cred.User, cred.Hide(err.Error()))
 		}

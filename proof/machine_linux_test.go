@@ -67,7 +67,7 @@ func newMachine(t *testing.T) *realMachine {
 	require.NoError(t, err)
 	at := l.Addr().String()
 	_ = l.Close()
-	cmd := exec.Command("qemu-system-x86_64", "-m", "1024", "-smp", "2", "-nographic", "-no-reboot", "-kernel", filepath.Join(dir, "vmlinuz"), "-initrd", filepath.Join(work, "initrd"),
+	cmd := exec.Command("qemu-system-x86_64", "-m", "2048", "-smp", "2", "-nographic", "-no-reboot", "-kernel", filepath.Join(dir, "vmlinuz"), "-initrd", filepath.Join(work, "initrd"),
 		"-append", "console=ttyS0 rdinit=/machine/init quiet panic=1", "-nic", "user,model=virtio-net-pci,hostfwd=tcp:"+at+"-:22")
 	said := &bytes.Buffer{}
 	log, err := os.Create(filepath.Join(work, "console"))
