@@ -70,12 +70,9 @@ func told(r *Reading, d *office.Device, m Match, state wording.State) wording.St
 	set := map[int]wording.Setting{}
 	for p := range d.Ports {
 		if d.Ports[p].Bundle == 0 && m[p] >= 0 && r.Ports[m[p]].Bridged {
-			set[p] = r.Ports[m[p]].Set
-			if r.Ports[m[p]].Shut {
-				x := set[p]
-				x.Off = true
-				set[p] = x
-			}
+			x := r.Ports[m[p]].Set
+			x.Off = r.Ports[m[p]].Shut
+			set[p] = x
 		}
 	}
 	return state.WithAll(set)

@@ -44,6 +44,7 @@ var makers = []struct {
 	{"forbidden ports", rfc4363.Habits{ForbiddenSticks: true}, "", ""},
 	{"refuses in the middle", rfc4363.Habits{OneObject: true, RefuseAt: 14}, "", "it refuses one request"},
 	{"refuses in the middle, in order", rfc4363.Habits{InOrder: true, UntaggedWithin: true, RefuseAt: 7}, "", "it refuses one request"},
+	{"a row of the maker's own", rfc4363.Habits{InOrder: true, UntaggedWithin: true, RefuseVLAN: 20}, "", "nobody changes VLAN 20"},
 	{"the current table alone", rfc4363.Habits{CurrentOnly: true}, "", ""},
 }
 

@@ -1,7 +1,6 @@
 package found
 
 import (
-	"cmp"
 	"fmt"
 	"slices"
 
@@ -20,7 +19,7 @@ func Unmade(d *office.Device, state wording.State) (out []string) {
 	return out
 }
 
-// whole says whether nothing is left of a bundle: one of a single port is none.
+// gone says whether nothing is left of a bundle: one of a single port is none.
 func gone(d *office.Device, bundle int, state wording.State) bool {
 	return len(left(d, bundle, state)) < 2
 }
@@ -42,7 +41,6 @@ func torn(draft *office.Draft, device *office.Device, state wording.State) (word
 	var away []int
 	for b := range device.Ports {
 		rest := left(device, b, state)
-		first := ""
 		switch {
 		case device.Ports[b].Kind != office.Bundle || len(rest) == len(device.Ports[b].Members):
 			continue
@@ -52,7 +50,7 @@ func torn(draft *office.Draft, device *office.Device, state wording.State) (word
 			}
 			continue
 		}
-		first = device.Ports[device.Ports[b].Members[0]].Name
+		first := device.Ports[device.Ports[b].Members[0]].Name
 		for k := range d.Addresses {
 			if d.Addresses[k].On == d.Ports[b].Name {
 				d.Addresses[k].On = first
@@ -65,10 +63,9 @@ func torn(draft *office.Draft, device *office.Device, state wording.State) (word
 		}
 		away = append(away, b)
 	}
-	plugs := draft.Office().Plugs
 	for _, b := range away {
 		ref := office.PortRef{Device: d.Name, Port: d.Ports[b].Name}
-		for _, plug := range slices.Clone(plugs) {
+		for _, plug := range slices.Clone(draft.Office().Plugs) {
 			if plug.Port == ref {
 				if err := draft.Unplug(ref, plug.Name); err != nil {
 					return state, err
@@ -101,10 +98,8 @@ func ofBundles(d *office.Device, plan, state wording.State) (out []Difference) {
 			if !gone(d, p, state) {
 				is = state.Ports[p].Shape()
 			}
-			planned := plan.Ports[p].Members()
-			out = append(out, Difference{Port: p, Planned: plan.Ports[p].Shape(), Found: is, OnlyPlanned: planned})
+			out = append(out, Difference{Port: p, Planned: plan.Ports[p].Shape(), Found: is, OnlyPlanned: plan.Ports[p].Members()})
 		}
 	}
-	slices.SortFunc(out, func(a, b Difference) int { return cmp.Compare(a.Port, b.Port) })
 	return out
 }

@@ -89,13 +89,7 @@ func (p *problem) spared(acts []*node, i, j int, anew *int) *node {
 	if n.w.hash() != acts[j].w.hash() || !slices.Equal(n.w.dirty, acts[j].w.dirty) || !slices.Equal(n.w.risky, acts[j].w.risky) {
 		return nil
 	}
-	for _, m := range acts[j+1:] {
-		n = n.then(m.act, m.w)
-	}
-	if n.price.Compare(acts[len(acts)-1].price) >= 0 {
-		return nil
-	}
-	return n
+	return n.onto(acts[j+1:], acts[len(acts)-1].price)
 }
 
 // chain is a way as a list.
@@ -122,10 +116,15 @@ func (p *problem) without(acts []*node, i, j int, anew *int) *node {
 	if n.w.hash() != acts[j].w.hash() || !slices.Equal(n.w.dirty, acts[j].w.dirty) {
 		return nil
 	}
-	for _, m := range acts[j+1:] {
+	return n.onto(acts[j+1:], acts[len(acts)-1].price)
+}
+
+// onto is the way that goes on as it did; nil where that is no better than it was.
+func (n *node) onto(rest []*node, was Price) *node {
+	for _, m := range rest {
 		n = n.then(m.act, m.w)
 	}
-	if n.price.Compare(acts[len(acts)-1].price) >= 0 {
+	if n.price.Compare(was) >= 0 {
 		return nil
 	}
 	return n
