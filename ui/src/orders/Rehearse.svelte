@@ -1,6 +1,7 @@
 <script lang="ts">
   import { Button, Modal, Spinner } from "flowbite-svelte";
   import type { Rehearsal } from "../api/client";
+  import { word } from "../shell/plural";
 
   // What a device would be told, before it is: the question that comes before its visit.
   let {
@@ -34,11 +35,11 @@
         <li>
           <span class="mono">{s.step + 1}</span>
           {s.text}
-          {#if s.hand}<em>for you: {s.hand}</em>{/if}
+          {#if s.hand}<em class="block">For you: {s.hand}.</em>{/if}
           {#if s.wrong}<em class="bad">{s.wrong}</em>{/if}
           {#if s.writes.length}
             <details>
-              <summary>{s.writes.length} {s.writes.length === 1 ? "write" : "writes"}</summary>
+              <summary>{s.writes.length} {word(s.writes.length, "write")}</summary>
               <ul class="mono">
                 {#each s.writes as w, i (i)}<li>{w}</li>{/each}
               </ul>
@@ -51,7 +52,9 @@
   <span class="flex gap-2">
     {#if rehearsal && !wrong}
       <Button id="carry" class="main rounded-sm" onclick={onyes}
-        >{rehearsal.breaks.length ? `Set it all the same: ${writes} writes` : `Set it: ${writes} writes, each read back`}</Button
+        >{rehearsal.breaks.length
+          ? `Set it all the same: ${writes} ${word(writes, "write")}`
+          : `Set it: ${writes} ${word(writes, "write")}, each read back`}</Button
       >
     {/if}
     <Button color="alternative" class="rounded-sm" onclick={onclose}>{wrong || problem ? "Close" : "Not now"}</Button>
