@@ -79,8 +79,8 @@ func FoundOf(n *span.Net, i int, state wording.State) *Found {
 }
 
 // FoundStateOf is a state, who found it and when, beside the plan.
-func FoundStateOf(n *span.Net, i int, s wording.State, made FoundMade) *FoundState {
-	out := &FoundState{FoundMade: made, Found: *FoundOf(n, i, s), Ports: []FoundPort{}}
+func FoundStateOf(n *span.Net, i int, s wording.State, routing *found.Routing, made FoundMade) *FoundState {
+	out := &FoundState{FoundMade: made, Found: *FoundOf(n, i, s), Ports: []FoundPort{}, Routing: FoundRoutingOf(n.Office, n.Office.Devices[i], routing)}
 	d := n.Office.Devices[i]
 	for p := range d.Ports {
 		if d.Ports[p].Bundle == 0 {
@@ -112,7 +112,30 @@ type FoundMade struct {
 type FoundState struct {
 	FoundMade
 	Found
-	Ports []FoundPort `json:"ports" required:"true" nullable:"false"`
+	Ports   []FoundPort   `json:"ports" required:"true" nullable:"false"`
+	Routing *FoundRouting `json:"routing,omitempty" description:"of a device that routes, where somebody looked"`
+}
+
+// FoundRouting is what of a device's addresses, routes and rules was found.
+type FoundRouting struct {
+	How     string       `json:"how" required:"true"`
+	At      time.Time    `json:"at" required:"true"`
+	Tells   []found.Part `json:"tells" required:"true" nullable:"false" description:"addresses, routes, rules, handouts, admits: what was told; the rest is as planned"`
+	Lines   []string     `json:"lines" required:"true" nullable:"false" description:"as statements of the device"`
+	Differs []string     `json:"differs" required:"true" nullable:"false" description:"from the plan, in words"`
+	Unsaid  []string     `json:"unsaid" required:"true" nullable:"false" description:"what was found and cannot be said"`
+}
+
+// FoundRoutingOf is what was found of how a device routes, beside the plan; nil where nobody
+// looked.
+func FoundRoutingOf(o *office.Office, d *office.Device, r *found.Routing) *FoundRouting {
+	if r == nil {
+		return nil
+	}
+	return &FoundRouting{
+		How: r.How, At: r.At, Tells: append([]found.Part{}, r.Tells...), Lines: append([]string{}, r.Lines(d)...),
+		Differs: append([]string{}, r.Differs(o, d)...), Unsaid: append([]string{}, r.Unsaid...),
+	}
 }
 
 // FoundPort is a port and what it was found to be set to.
@@ -130,8 +153,9 @@ type TickView struct {
 
 // FoundNow is where devices are set otherwise than they should be.
 type FoundNow struct {
-	Devices []string          `json:"devices" required:"true" nullable:"false" description:"those of which something was found"`
-	Ports   map[string]string `json:"ports" required:"true" nullable:"false" description:"ports that differ from the plan, with what they are set to"`
+	Devices []string            `json:"devices" required:"true" nullable:"false" description:"those of which something was found"`
+	Ports   map[string]string   `json:"ports" required:"true" nullable:"false" description:"ports that differ from the plan, with what they are set to"`
+	Routing map[string][]string `json:"routing" required:"true" nullable:"false" description:"by device: what of its addresses, routes and rules differs from the plan, in words"`
 }
 
 // FoundRequest is what somebody got out of a device.
@@ -151,6 +175,7 @@ type FoundAnswer struct {
 	Said    int           `json:"said" required:"true" description:"how many ports it says something of"`
 	Trouble []TroubleView `json:"trouble" required:"true" nullable:"false"`
 	Found   FoundState    `json:"found" required:"true"`
+	Routing *FoundRouting `json:"routing,omitempty" description:"what it says of addresses, routes and rules, where it does"`
 }
 
 // TroubleView is something that could not be understood.

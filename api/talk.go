@@ -6,8 +6,10 @@ import (
 	"net/netip"
 	"strconv"
 	"strings"
+	"time"
 
 	"klammer/core/bridge"
+	"klammer/core/found"
 	"klammer/core/notation"
 	"klammer/core/office"
 	"klammer/core/talk"
@@ -223,6 +225,62 @@ type TalkView struct {
 	Cells  []string       `json:"cells" required:"true" nullable:"false" description:"a row each, a letter a cell: y for yes, n for no, p for part"`
 	Some   []TalkSome     `json:"some" required:"true" nullable:"false" description:"what is open in cells that are part"`
 	Wishes []TalkWishView `json:"wishes" required:"true" nullable:"false"`
+
+	Routers []TalkRouter `json:"routers" required:"true" nullable:"false" description:"the devices that route, and who looked at what they let pass; empty for a former revision"`
+}
+
+// Known is how it is known what a device lets pass.
+type Known string
+
+const (
+	KnownRead    Known = "read"    // by the device itself
+	KnownTyped   Known = "typed"   // somebody looked it up
+	KnownOrder   Known = "order"   // an order set it
+	KnownPlanned Known = "planned" // nobody has looked
+)
+
+// Enum is all of them, for descriptions of what holds one.
+func (Known) Enum() []any { return []any{KnownRead, KnownTyped, KnownOrder, KnownPlanned} }
+
+// TalkRouter is a device that routes, and how what it lets pass is known.
+type TalkRouter struct {
+	Device  string     `json:"device" required:"true"`
+	Known   Known      `json:"known" required:"true"`
+	Text    string     `json:"text" required:"true" description:"in words: as planned; nobody has looked"`
+	At      *time.Time `json:"at,omitempty"`
+	Differs []string   `json:"differs" required:"true" nullable:"false" description:"what was found otherwise than planned"`
+	Unsaid  []string   `json:"unsaid" required:"true" nullable:"false" description:"what was found and cannot be said"`
+}
+
+// TalkRouters is the devices that route, in their order, with what was found of them.
+func TalkRouters(o *office.Office, kept map[string]found.Kept) []TalkRouter {
+	out := []TalkRouter{}
+	for _, d := range o.Devices {
+		if !d.Routing() {
+			continue
+		}
+		x := TalkRouter{Device: d.Name, Known: KnownPlanned, Text: "as planned; nobody has looked", Differs: []string{}, Unsaid: []string{}}
+		if r := kept[d.Name].Routing; r != nil {
+			x.At = &r.At
+			x.Differs, x.Unsaid = append(x.Differs, r.Differs(o, d)...), append(x.Unsaid, r.Unsaid...)
+			as := "as planned"
+			if len(x.Differs) > 0 {
+				as = "otherwise than planned"
+			}
+			switch {
+			case !r.Told(found.PartRules):
+				x.Text = r.How + ", but for its rules: they are as planned; nobody has looked"
+			case strings.HasPrefix(r.How, "read by "):
+				x.Known, x.Text = KnownRead, as+", "+r.How
+			case strings.Contains(r.How, "order"):
+				x.Known, x.Text = KnownOrder, as+", "+r.How
+			default:
+				x.Known, x.Text = KnownTyped, as+", "+r.How
+			}
+		}
+		out = append(out, x)
+	}
+	return out
 }
 
 // mostAreas is how many VLANs are all drawn, also those that no device has an
@@ -250,7 +308,7 @@ type TalkWishView struct {
 
 // TalkViewOf draws the table.
 func TalkViewOf(t *talk.Table) *TalkView {
-	v := &TalkView{Areas: []int{}, Cells: []string{}, Some: []TalkSome{}, Wishes: []TalkWishView{}}
+	v := &TalkView{Areas: []int{}, Cells: []string{}, Some: []TalkSome{}, Wishes: []TalkWishView{}, Routers: []TalkRouter{}}
 	areas := t.Areas()
 	var shown []int // of thousands of VLANs, those that something leads into
 	for i, a := range areas {

@@ -147,12 +147,9 @@ func Change(old *OfficeView, revision int64, r *finding.Report, d *finding.Delta
 			name := n.Office.Devices[i].Name
 			if differ, ok := seen[name]; ok {
 				if t.Found == nil {
-					t.Found = &FoundNow{Devices: []string{}, Ports: map[string]string{}}
+					t.Found = newFoundNow()
 				}
-				t.Found.Devices = append(t.Found.Devices, name)
-				for port, shape := range differ {
-					t.Found.Ports[name+"."+port] = shape
-				}
+				t.Found.put(name, differ)
 			}
 		}
 	}
@@ -213,18 +210,28 @@ func findingViews(r *finding.Report) (out []Finding, more int) {
 
 // FoundNowOf is where devices are set otherwise than they should be.
 func FoundNowOf(n *span.Net, seen found.Beside) *FoundNow {
-	out := &FoundNow{Devices: []string{}, Ports: map[string]string{}}
+	out := newFoundNow()
 	for _, d := range n.Office.Devices {
-		differ, ok := seen[d.Name]
-		if !ok {
-			continue
-		}
-		out.Devices = append(out.Devices, d.Name)
-		for port, shape := range differ {
-			out.Ports[d.Name+"."+port] = shape
+		if differ, ok := seen[d.Name]; ok {
+			out.put(d.Name, differ)
 		}
 	}
 	return out
+}
+
+func newFoundNow() *FoundNow {
+	return &FoundNow{Devices: []string{}, Ports: map[string]string{}, Routing: map[string][]string{}}
+}
+
+// put is what of a device is otherwise than planned.
+func (f *FoundNow) put(device string, differ found.Apart) {
+	f.Devices = append(f.Devices, device)
+	for port, shape := range differ.Ports {
+		f.Ports[device+"."+port] = shape
+	}
+	if len(differ.Routing) > 0 {
+		f.Routing[device] = differ.Routing
+	}
 }
 
 // vlanViews are the rows of the board; those of a former view are kept but for

@@ -106,6 +106,13 @@ func (c *Carrier) step(ctx context.Context, before, after *office.Office, device
 	if differs := unlike(d, now.WithAll(grown), a); len(differs) > 0 {
 		return &Unforetold{Device: d.Name, Differs: differs}
 	}
+	routing := r.Routing(before, d, m, untaggedIn(now))
+	if routing != nil {
+		routing.Stateless = false // an office has no word for it, so that no order foretells it
+	}
+	if differs := routing.Differs(before, d); len(differs) > 0 {
+		return &Unforetold{Device: d.Name, Differs: differs}
+	}
 	switch kind {
 	case order.Check:
 		return nil
@@ -118,8 +125,10 @@ func (c *Carrier) step(ctx context.Context, before, after *office.Office, device
 		return nil
 	}
 	x := after.Device(device)
-	if x == nil || len(x.Ports) != len(d.Ports) || structure(x) != structure(d) {
-		return &ByHand{"bundles, inner ports, addresses and rules are not set over this protocol"}
+	if routes, ok := rerouted(d, x); !ok || routes && r.Router == nil {
+		return &ByHand{byHandRouting}
+	} else if routes {
+		return c.reroute(ctx, before, after, d, x, dev, r)
 	}
 	b := stateOf(after, d.Name)
 	to := now.WithAll(grown)
@@ -239,7 +248,15 @@ func (c *Carrier) back(ctx context.Context, before *office.Office, device string
 	}
 	want := stateOf(before, device)
 	m := MatchPorts(d, r)
-	return dev.Set(ctx, d, m, r.Found(before, d, m, want).State, want)
+	is := r.Found(before, d, m, want).State
+	now := r.Routing(before, d, m, untaggedIn(is))
+	if err := dev.Set(ctx, d, m, is, want); err != nil {
+		return err
+	}
+	if b, ok := dev.(rerouter); ok && len(now.Differs(before, d)) > 0 {
+		return b.SetRouting(ctx, Rerouting{before, now.On(d), d, m, untaggedIn(is)})
+	}
+	return nil
 }
 
 func stateOf(o *office.Office, device string) wording.State {
@@ -247,7 +264,7 @@ func stateOf(o *office.Office, device string) wording.State {
 	return wording.Planned(n, n.Topo.DeviceIndex(device))
 }
 
-// structure is what of a device is not set on ports.
+// structure is what of a device is not set on ports, and not how it routes.
 func structure(d *office.Device) string {
 	c := d.Clone()
 	for p := range c.Ports {
@@ -257,6 +274,8 @@ func structure(d *office.Device) string {
 		}
 	}
 	c.Follows, c.Manage = "", nil
+	c.Addresses, c.Outsides, c.Routes, c.Rules = nil, nil, nil, nil
+	c.NoRouting, c.State, c.Between, c.Within = false, "", "", ""
 	return notation.Thing(c.Seal())
 }
 
@@ -287,11 +306,27 @@ func unlike(d *office.Device, is, should wording.State) (out []string) {
 
 // AsFound is an office with the devices that were read set to what they told.
 func AsFound(o *office.Office, readings map[string]*Reading) (*office.Office, error) {
-	n, states := span.Compile(o), map[int]wording.State{}
+	n, states, routing := span.Compile(o), map[int]wording.State{}, map[string]*found.Routing{}
 	for i, d := range o.Devices {
-		if r := readings[d.Name]; r != nil && n.Aware(i) && r.Tells(TellsVLANs) {
-			states[i] = r.Found(o, d, MatchPorts(d, r), wording.Planned(n, i)).State
+		r := readings[d.Name]
+		if r == nil {
+			continue
 		}
+		m := MatchPorts(d, r)
+		now := wording.Planned(n, i)
+		if n.Aware(i) && r.Tells(TellsVLANs) {
+			states[i] = r.Found(o, d, m, now).State
+			now = states[i]
+		}
+		routing[d.Name] = r.Routing(o, d, m, untaggedIn(now))
 	}
-	return found.As(n, states)
+	o, err := found.As(n, states)
+	if err != nil {
+		return nil, err
+	}
+	o, wrong := found.Routed(o, routing)
+	if len(wrong) > 0 {
+		return nil, errors.New(strings.Join(wrong, "; "))
+	}
+	return o, nil
 }

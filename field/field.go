@@ -72,6 +72,7 @@ type Reading struct {
 	Addresses  []string // its own, "eth0 10.0.0.2/24"
 	NotTold    []Told
 	Trouble    []string // what it told and cannot be
+	Router     *Router  // nil where it does not route, or does not tell
 	Whole      bool     // all its ports are told: one that is none of the office's is said
 
 	none office.VID // stands for frames in no VLAN, once [Reading.Found] has found one

@@ -163,17 +163,33 @@ func FuzzOVSDB(f *testing.F) {
 }
 
 func FuzzHost(f *testing.F) {
+	newMark = func() string { return "=" }
+	file, err := notation.Read("fuzz", "vlan 5 staff net 192.0.2.0/24\ndevice b firewall\n  forwarding routed\n  ports eth0, eth1\n  eth0: [5]\n  wording linux\n  address 5 192.0.2.1/24 on eth0\n  outside line on eth1 203.0.113.2/29 via 203.0.113.1\n")
+	require.NoError(f, err)
+	o := file.Office
+	f.Add([]byte("=dnsmasq 7\ndnsmasq\n-C\n/etc/d.conf\n=/etc/d.conf\ndhcp-range=set:a,192.0.2.10,192.0.2.99,1h\ndhcp-option=tag:a,3,192.0.2.3\nconf-dir=/etc/d"), []byte(`[{"ifindex":2,"ifname":"eth0.5","link":"eth0","flags":["UP"],"linkinfo":{"info_kind":"vlan","info_data":{"id":5}}}]`), []byte(`[{"table":"77"}]`),
+		[]byte(`[{"dst":"default","gateway":"192.0.2.1","dev":"eth0.5"}]`), []byte(`[{"ifname":"eth0.5","addr_info":[{"local":"192.0.2.1","prefixlen":24,"scope":"global"},{"local":"192.0.2.9","prefixlen":24,"scope":"global"}]}]`))
 	f.Add([]byte("b\n"), []byte(`[{"ifindex":2,"ifname":"eth0","flags":["UP"],"operstate":"UP","master":"br0","linkinfo":{"info_slave_kind":"bridge"}},{"ifindex":3,"ifname":"br0","linkinfo":{"info_kind":"bridge","info_data":{"vlan_filtering":0}}}]`),
 		[]byte(`[{"ifname":"eth0","vlans":[{"vlan":1,"flags":["PVID","Egress Untagged"]},{"vlan":10,"vlanEnd":20},{"vlan":5000},{"vlan":-5,"vlanEnd":4096}]}]`),
 		[]byte(`[{"mac":"02:00:00:00:00:01","ifname":"eth0","vlan":10,"flags":[],"state":""}]`),
 		[]byte(`[{"ifname":"eth0","addr_info":[{"local":"192.0.2.1","prefixlen":24,"scope":"global"},{"local":"::1","prefixlen":-1,"scope":"global"}]}]`))
 	f.Add([]byte("\x1b[31m"), []byte(`[{"ifname":"eth0","linkinfo":{"info_slave_kind":"bond"},"master":"eth0"}]`), []byte(`[{"ifname":"eth0","vlans":[{"vlan":1,"vlanEnd":4094},{"vlan":1,"vlanEnd":4094}]}]`), []byte(`{}`), []byte(``))
 	f.Fuzz(func(t *testing.T, name, links, vlans, fdb, addresses []byte) {
-		prints := map[string][]byte{"hostname": name, "ip -json -details link show": links, "bridge -json vlan show": vlans, "bridge -json fdb show": fdb, "ip -json address show": addresses}
+		prints := map[string][]byte{"cat /proc/sys/net/ipv4/ip_forward": []byte("1"), "ip -json route show": fdb, "ip -json rule show": vlans, "nft -j list ruleset": fdb, askServers("="): name, "hostname": name, "ip -json -details link show": links, "bridge -json vlan show": vlans, "bridge -json fdb show": fdb, "ip -json address show": addresses}
 		var r *Reading
 		err := newLine(&scripted{}).during(t.Context(), func(context.Context) (err error) {
-			if r, err = hostReading("192.0.2.1:22", "b", func(command string) ([]byte, error) { return prints[command], nil }); err == nil {
+			said := func(command string) ([]byte, error) {
+				if strings.HasPrefix(command, "sh -c 'for f in") {
+					return name, nil
+				}
+				return prints[command], nil
+			}
+			if r, err = hostReading("192.0.2.1:22", "b", said, said); err == nil {
 				r.believe()
+				x := r.RoutingOn(o, o.Devices[0], MatchPorts(o.Devices[0], r))
+				if x != nil {
+					shows(t, append(x.Differs(o, o.Devices[0]), x.Unsaid...)...)
+				}
 			}
 			return err
 		})

@@ -63,12 +63,18 @@ func (c *Carrier) rehearse(ctx context.Context, begun, before, after *office.Off
 		return []string{"what runs is saved, where the protocol can"}, nil
 	}
 	x := after.Device(device)
-	if x == nil || len(x.Ports) != len(d.Ports) || structure(x) != structure(d) {
-		return nil, &ByHand{"bundles, inner ports, addresses and rules are not set over this protocol"}
+	routes, ok := rerouted(d, x)
+	if !ok || routes && r.Router == nil {
+		return nil, &ByHand{byHandRouting}
+	}
+	list := []string{}
+	ctx = context.WithValue(ctx, rehearsalKey{}, &list)
+	if routes {
+		err = c.reroute(ctx, before, after, d, x, dev, r)
+		return list, err
 	}
 	a, b := stateOf(before, device), stateOf(after, device)
-	list := []string{}
-	err = dev.Set(context.WithValue(ctx, rehearsalKey{}, &list), d, m, a, b.Knowing(a.VLANs))
+	err = dev.Set(ctx, d, m, a, b.Knowing(a.VLANs))
 	return list, err
 }
 

@@ -30,6 +30,7 @@ type host struct {
 	device string
 	cred   *Credentials
 	runs   int
+	who    string   // its number there, once it was asked
 	read   *Reading // that was read last
 }
 
@@ -175,29 +176,32 @@ func (h *host) run(ctx context.Context, command, input string) ([]byte, error) {
 
 // asRoot runs a command as root: as who is logged in, where that is root; else by sudo,
 // without a password or with that of the credentials.
-func (h *host) asRoot(ctx context.Context, command, input string) error {
-	who, err := h.run(ctx, "id -u", "")
-	if err != nil {
-		return err
+func (h *host) asRoot(ctx context.Context, command, input string) ([]byte, error) {
+	if h.who == "" {
+		who, err := h.run(ctx, "id -u", "")
+		if err != nil {
+			return nil, err
+		}
+		h.who = strings.TrimSpace(string(who))
 	}
-	if strings.TrimSpace(string(who)) == "0" {
-		_, err = h.run(ctx, command, input)
-		return err
+	if h.who == "0" {
+		return h.run(ctx, command, input)
 	}
-	if _, err = h.run(ctx, "sudo -n true", ""); err == nil {
-		_, err = h.run(ctx, "sudo -n "+command, input)
-		return err
+	if _, err := h.run(ctx, "sudo -n true", ""); err == nil {
+		return h.run(ctx, "sudo -n "+command, input)
 	}
-	if _, err = h.run(ctx, "sudo -n -l "+strings.Fields(command)[0], ""); err == nil { // that one alone
-		_, err = h.run(ctx, "sudo -n "+command, input)
-		return err
+	program := strings.Fields(command)[0]
+	_, err := h.run(ctx, "sudo -n -l "+program, "")
+	if err == nil { // that one alone
+		return h.run(ctx, "sudo -n "+command, input)
 	}
 	if h.cred != nil && h.cred.Password != "" {
-		if _, err = h.run(ctx, "sudo -k -S -p '' "+command, h.cred.Password+"\n"+input); err == nil {
-			return nil
+		var out []byte
+		if out, err = h.run(ctx, "sudo -k -S -p '' "+command, h.cred.Password+"\n"+input); err == nil {
+			return out, nil
 		}
 	}
-	return &Refused{strings.Fields(command)[0], fmt.Sprintf("it is set by root, and %s may not become that by sudo (%s): log in as root, or let %s run ip and bridge, with a line in sudoers: %s ALL=(root) NOPASSWD: /usr/sbin/ip, /usr/sbin/bridge",
+	return nil, &Refused{program, fmt.Sprintf("it is for root, and %s may not become that by sudo (%s): log in as root, or let %s run ip, bridge and nft, with a line in sudoers: %s ALL=(root) NOPASSWD: /usr/sbin/ip, /usr/sbin/bridge, /usr/sbin/nft",
 		h.cred.User, h.cred.Hide(err.Error()), h.cred.User, h.cred.User)}
 }
 
@@ -208,11 +212,13 @@ type link struct {
 	Flags  []string `json:"flags"`
 	State  string   `json:"operstate"`
 	Master string   `json:"master"`
+	Parent string   `json:"link"` // of one that is on another
 	Info   struct {
 		Kind  string `json:"info_kind"`
 		Slave string `json:"info_slave_kind"`
 		Data  struct {
 			Filtering *int `json:"vlan_filtering"`
+			ID        int  `json:"id"` // of a VLAN's
 		} `json:"info_data"`
 	} `json:"linkinfo"`
 }
@@ -220,7 +226,8 @@ type link struct {
 // Read asks for links, VLANs of bridges, addresses learnt, and its own addresses.
 func (h *host) Read(ctx context.Context) (*Reading, error) {
 	start, before := time.Now(), h.runs
-	r, err := hostReading(h.at, h.device, func(command string) ([]byte, error) { return h.run(ctx, command, "") })
+	r, err := hostReading(h.at, h.device, func(command string) ([]byte, error) { return h.run(ctx, command, "") },
+		func(command string) ([]byte, error) { return h.asRoot(ctx, command, "") })
 	if err != nil {
 		return nil, err
 	}
@@ -230,7 +237,7 @@ func (h *host) Read(ctx context.Context) (*Reading, error) {
 }
 
 // hostReading is what a host's commands print, as a reading.
-func hostReading(at, device string, run func(command string) ([]byte, error)) (*Reading, error) {
+func hostReading(at, device string, run, root func(command string) ([]byte, error)) (*Reading, error) {
 	r := &Reading{Source: "ssh at " + at, Whole: true, NotTold: []Told{TellsNeighbours, TellsAdmit, TellsFilter}}
 	ask := func(command string, into any) error {
 		out, err := run(command)
@@ -372,7 +379,7 @@ func hostReading(at, device string, run func(command string) ([]byte, error)) (*
 			}
 		}
 	}
-	return r, nil
+	return r, r.askRouter(links, ask, run, root)
 }
 
 // oneBridge takes one bridge of a host for the device: the one that is called so, or else the
@@ -472,12 +479,12 @@ func (h *host) Set(ctx context.Context, d *office.Device, m Match, from, to word
 		return nil
 	}
 	if batch := come.String() + gone.String(); batch != "" {
-		if err := h.asRoot(ctx, "bridge -batch -", batch); err != nil {
+		if _, err := h.asRoot(ctx, "bridge -batch -", batch); err != nil {
 			return err
 		}
 	}
 	if links.Len() > 0 {
-		if err := h.asRoot(ctx, "ip -batch -", links.String()); err != nil {
+		if _, err := h.asRoot(ctx, "ip -batch -", links.String()); err != nil {
 			return err
 		}
 	}

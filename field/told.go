@@ -24,6 +24,14 @@ type Telling struct {
 	Addresses  []string        `json:"addresses,omitempty" description:"its own"`
 	NotTold    []Told          `json:"not_told" required:"true" nullable:"false"`
 	Trouble    []string        `json:"trouble,omitempty" description:"what it told and cannot be, and ports that are not matched"`
+	Routing    *ToldRouting    `json:"routing,omitempty" description:"of a device that routes and tells by what"`
+}
+
+// ToldRouting is how a device routes.
+type ToldRouting struct {
+	Lines   []string `json:"lines" required:"true" nullable:"false" description:"addresses, routes and rules as statements of the device; what is not told is not among them"`
+	Differs []string `json:"differs" required:"true" nullable:"false" description:"from the plan, in words"`
+	Unsaid  []string `json:"unsaid" required:"true" nullable:"false" description:"what it told and cannot be said"`
 }
 
 // mostCards is how many cards of a device are told.
@@ -122,6 +130,9 @@ func (r *Reading) Telling(o *office.Office, d *office.Device, m Match) *Telling 
 		t.Neighbours = append(t.Neighbours, ToldNeighbour{
 			Port: name(n.Port), Device: n.Device, RemotePort: n.RemotePort, Card: n.Card, Phone: n.Phone, PVID: n.PVID, Voice: n.Voice, VoiceTagged: n.VoiceTagged, Bundled: n.Aggregated,
 		})
+	}
+	if x := r.RoutingOn(o, d, m); x != nil {
+		t.Routing = &ToldRouting{append([]string{}, x.Lines(d)...), append([]string{}, x.Differs(o, d)...), append([]string{}, x.Unsaid...)}
 	}
 	return t
 }

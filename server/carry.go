@@ -272,7 +272,14 @@ func (s *Server) carryVisit(r *room, x *carry, at int) api.CarryView {
 		}
 		var state *store.Found
 		if x.run.Sets(at) {
-			state = foundAt(then, x.run.Steps[at].Device, x.run.Called(at, true)+", by the device", x.name)
+			was, err := x.run.After(at)
+			if err == nil {
+				state, err = s.foundAfter(x.ctx, r.id, was, then, x.run.Steps[at].Device, x.run.Called(at, true)+", by the device", x.name)
+			}
+			if err != nil {
+				view.Ended, view.Text = "failed", err.Error()
+				return view
+			}
 		}
 		if err := s.store.TickOrder(x.ctx, r.id, store.OrderSaid{Order: x.order, Step: at, Said: "done", ByDevice: true, Author: x.name}, x.run.Steps[at].Device, state); err != nil {
 			view.Ended, view.Text = "failed", err.Error()

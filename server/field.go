@@ -17,6 +17,7 @@ import (
 	"klammer/core/found"
 	"klammer/core/notation"
 	"klammer/core/office"
+	"klammer/core/span"
 	"klammer/core/wording"
 	"klammer/field"
 	"klammer/mishap"
@@ -238,28 +239,46 @@ func (s *Server) keep(ctx context.Context, r *room, res field.Result, author str
 	d := n.Office.Devices[i]
 	m := field.MatchPorts(d, res.Reading)
 	t := res.Reading.Telling(n.Office, d, m)
-	var f *store.Found
-	var drift []string
-	if n.Aware(i) && res.Reading.Tells(field.TellsVLANs) {
-		plan := wording.Planned(n, i)
-		x := res.Reading.Found(n.Office, d, m, plan)
+	f, drift, err := s.news(ctx, r.id, n, i, res.Reading, t, author)
+	if err != nil {
+		return err
+	}
+	text, err := json.Marshal(t)
+	if err != nil {
+		return err
+	}
+	var cards []store.Card
+	for _, l := range t.Learnt {
+		cards = append(cards, store.Card{Device: d.Name, Port: l.Port, VID: int32(l.VID), MAC: string(l.MAC)})
+	}
+	return s.store.KeepReading(ctx, r.id, store.Reading{Device: d.Name, Source: t.Source, Told: text}, f, cards, drift)
+}
+
+// news is what a device was found to be set to, nil where that is known already, and what of it
+// is otherwise than it was found before. What is told besides is noted in the telling.
+func (s *Server) news(ctx context.Context, id int64, n *span.Net, i int, r *field.Reading, t *field.Telling, author string) (f *store.Found, drift []string, err error) {
+	d := n.Office.Devices[i]
+	m := field.MatchPorts(d, r)
+	plan := wording.Planned(n, i)
+	before, err := s.store.FoundOf(ctx, id, d.Name, 1)
+	if err != nil {
+		return nil, nil, err
+	}
+	was, kept := plan, found.Kept{}
+	if len(before) > 0 {
+		kept = before[0].Kept()
+		was = kept.On(n, i)
+	}
+	is := found.Kept{Ports: kept.Ports, Shapes: kept.Shapes, VLANs: kept.VLANs, Routing: kept.Routing}
+	if n.Aware(i) && r.Tells(field.TellsVLANs) {
+		x := r.Found(n.Office, d, m, plan)
 		for _, trouble := range x.Trouble {
 			if !slices.Contains(t.Trouble, trouble.Text) {
 				t.Trouble = append(t.Trouble, trouble.Text)
 			}
 		}
-		is := keptAs(found.Keep(d, x.State), "read by "+res.Reading.Source, author)
-		before, err := s.store.FoundOf(ctx, r.id, d.Name, 1)
-		if err != nil {
-			return err
-		}
-		was := plan
-		if len(before) > 0 {
-			was = before[0].Kept().On(n, i)
-		}
-		if len(before) == 0 || !slices.Equal(before[0].Ports, is.Ports) || !slices.Equal(before[0].Shapes, is.Shapes) || !slices.Equal(before[0].VLANs, is.VLANs) {
-			f = is
-		}
+		is = found.Keep(d, x.State)
+		is.Routing = kept.Routing
 		if !slices.Equal(was.Apart, x.State.Apart) {
 			for _, name := range found.Unmade(d, x.State) {
 				drift = append(drift, fmt.Sprintf("%s %s is not made, and was", d.Name, name))
@@ -271,15 +290,20 @@ func (s *Server) keep(ctx context.Context, r *room, res field.Result, author str
 			}
 		}
 	}
-	text, err := json.Marshal(t)
-	if err != nil {
-		return err
+	if routing := r.RoutingOn(n.Office, d, m); routing != nil {
+		for _, x := range routing.Against(n.Office, kept.Routing.On(d)) {
+			drift = append(drift, x.Is+", and did not before")
+		}
+		if routing.How, routing.At = "read by "+r.Source, time.Now(); !routing.Same(kept.Routing) {
+			is.Routing = routing
+		}
 	}
-	var cards []store.Card
-	for _, l := range t.Learnt {
-		cards = append(cards, store.Card{Device: d.Name, Port: l.Port, VID: int32(l.VID), MAC: string(l.MAC)})
+	now := keptAs(is, "read by "+r.Source, author)
+	if len(before) > 0 && slices.Equal(before[0].Ports, now.Ports) && slices.Equal(before[0].Shapes, now.Shapes) && slices.Equal(before[0].VLANs, now.VLANs) && kept.Routing == is.Routing ||
+		len(now.Ports) == 0 && is.Routing == nil {
+		return nil, drift, nil
 	}
-	return s.store.KeepReading(ctx, r.id, store.Reading{Device: d.Name, Source: t.Source, Told: text}, f, cards, drift)
+	return now, drift, nil
 }
 
 func (s *Server) readStop(c fiber.Ctx) error {

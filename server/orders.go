@@ -343,7 +343,14 @@ func Begin(ctx context.Context, st *store.Store, id, revision int64, was, plan *
 	n := span.Compile(plan)
 	for i, d := range plan.Devices {
 		f := foundAt(was, d.Name, "read before the work order", author)
-		if f == nil || len(found.Differences(n, i, f.Kept().On(n, i))) == 0 {
+		if f == nil {
+			continue
+		}
+		if x := was.Device(d.Name); x != nil && len(found.RoutingOf(x).Differs(plan, d)) > 0 {
+			f.Routing = found.RoutingOf(x)
+			f.Routing.How, f.Routing.At = f.How, time.Now()
+		}
+		if f.Routing == nil && (!n.Aware(i) || len(found.Differences(n, i, f.Kept().On(n, i))) == 0) {
 			continue
 		}
 		if err := st.AddFound(ctx, id, d.Name, *f); err != nil {
@@ -419,7 +426,13 @@ func (s *Server) orderTick(c fiber.Ctx) error {
 		if err != nil {
 			return err
 		}
-		state = foundAt(at, step.Device, run.Called(q.Step, q.On), name)
+		was, err := run.After(len(ticks))
+		if err != nil {
+			return err
+		}
+		if state, err = s.foundAfter(c.Context(), r.id, was, at, step.Device, run.Called(q.Step, q.On), name); err != nil {
+			return err
+		}
 	}
 	what := "undone"
 	if q.On {
@@ -457,10 +470,41 @@ func handedIn(at *time.Time) (time.Time, error) {
 func foundAt(o *office.Office, device, how, author string) *store.Found {
 	n := span.Compile(o)
 	i := n.Topo.DeviceIndex(device)
-	if i < 0 || !n.Aware(i) {
+	if i < 0 {
 		return nil
 	}
-	return keptAs(found.Keep(o.Devices[i], wording.Planned(n, i)), how, author)
+	kept := found.Kept{}
+	if n.Aware(i) {
+		kept = found.Keep(o.Devices[i], wording.Planned(n, i))
+	}
+	return keptAs(kept, how, author)
+}
+
+// foundAfter is what a device is set to after a step of an order; nil where it has nothing to
+// set. How it routes is among that where somebody looked before, or the step is about it.
+func (s *Server) foundAfter(ctx context.Context, id int64, was, is *office.Office, device, how, author string) (*store.Found, error) {
+	f := foundAt(is, device, how, author)
+	d := is.Device(device)
+	if f == nil || d == nil {
+		return nil, nil
+	}
+	last, err := s.store.FoundOf(ctx, id, device, 1)
+	if err != nil {
+		return nil, err
+	}
+	if len(last) > 0 {
+		f.Routing = last[0].Routing
+	}
+	x := was.Device(device)
+	changed := x != nil && len(found.RoutingOf(x).Against(is, d)) > 0
+	if changed || len(f.Routing.Against(is, d)) > 0 {
+		f.Routing = found.RoutingOf(d)
+		f.Routing.How, f.Routing.At = how, time.Now()
+	}
+	if len(f.Ports) == 0 && f.Routing == nil {
+		return nil, nil
+	}
+	return f, nil
 }
 
 // orderTold tells everybody that an order was made or went on, and answers with it.

@@ -67,7 +67,8 @@ func (s *Server) sheet(c fiber.Ctx) error {
 			out.Before = append(out.Before, made)
 			continue
 		}
-		out.Found = api.FoundStateOf(n, i, f.Kept().On(n, i), made)
+		kept := f.Kept()
+		out.Found = api.FoundStateOf(n, i, kept.On(n, i), kept.Routing, made)
 	}
 	return c.JSON(out)
 }
@@ -133,18 +134,15 @@ func (s *Server) find(c fiber.Ctx) error {
 		return bad("device", "%s knows no VLANs: there is nothing to find", q.Device)
 	}
 	base := wording.Planned(n, i)
-	switch q.Base {
-	case "", "plan":
-	case "factory":
+	last, err := s.store.FoundOf(c.Context(), r.id, q.Device, 1)
+	if err != nil {
+		return err
+	}
+	switch {
+	case q.Base == "factory":
 		base = wording.Factory(wording.For(n, i))
-	case "found":
-		all, err := s.store.FoundOf(c.Context(), r.id, q.Device, 1)
-		if err != nil {
-			return err
-		}
-		if len(all) > 0 {
-			base = all[0].Kept().On(n, i)
-		}
+	case q.Base == "found" && len(last) > 0:
+		base = last[0].Kept().On(n, i)
 	}
 	device := n.Office.Devices[i]
 	var x *found.Result
@@ -175,12 +173,20 @@ func (s *Server) find(c fiber.Ctx) error {
 	if how == "" {
 		how = "typed in"
 	}
-	out.Found = *api.FoundStateOf(n, i, x.State, api.FoundMade{How: how, Author: name, At: time.Now()})
+	if x.Routing != nil {
+		x.Routing.How, x.Routing.At = how, time.Now()
+		out.Routing = api.FoundRoutingOf(n.Office, device, x.Routing)
+	} else if len(last) > 0 {
+		x.Routing = last[0].Kept().Routing // nothing new is said of it
+	}
+	out.Found = *api.FoundStateOf(n, i, x.State, x.Routing, api.FoundMade{How: how, Author: name, At: time.Now()})
 	if q.Keep {
-		if len(x.Said) == 0 {
-			return bad("text", "it says nothing of any port: there is nothing to keep")
+		if len(x.Said) == 0 && out.Routing == nil {
+			return bad("text", "it says nothing of any port, address, route or rule: there is nothing to keep")
 		}
-		if err := s.store.AddFound(c.Context(), r.id, device.Name, *keptAs(found.Keep(device, x.State), how, name)); err != nil {
+		kept := found.Keep(device, x.State)
+		kept.Routing = x.Routing
+		if err := s.store.AddFound(c.Context(), r.id, device.Name, *keptAs(kept, how, name)); err != nil {
 			return err
 		}
 		r.refound(c.Context())
@@ -193,7 +199,7 @@ func (s *Server) find(c fiber.Ctx) error {
 
 // keptAs is a state as the store keeps it.
 func keptAs(k found.Kept, how, author string) *store.Found {
-	f := &store.Found{How: how, Author: author, Ports: k.Ports, VLANs: []int32{}}
+	f := &store.Found{How: how, Author: author, Ports: k.Ports, VLANs: []int32{}, Routing: k.Routing}
 	for _, s := range k.Shapes {
 		f.Shapes = append(f.Shapes, notation.Shape(s))
 	}

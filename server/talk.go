@@ -17,7 +17,19 @@ func (s *Server) talk(c fiber.Ctx) error {
 	if err != nil {
 		return err
 	}
-	return c.JSON(api.TalkViewOf(report.Talk()))
+	v := api.TalkViewOf(report.Talk())
+	if c.Query("at") == "" { // of what is known now
+		r, err := s.room(c)
+		if err != nil {
+			return err
+		}
+		now, err := r.current(c.Context())
+		if err != nil {
+			return err
+		}
+		v.Routers = api.TalkRouters(report.Net.Office, now.kept)
+	}
+	return c.JSON(v)
 }
 
 type talkWayQuery struct {

@@ -89,3 +89,58 @@ func TestRulesOfTwo(t *testing.T) {
 	require.Equal(t, "guests lose everything to the outside", out["talk"].([]any)[0].(map[string]any)["text"])
 	require.Contains(t, out["notes"].([]any)[0], "a new rule of gate, before rule 5")
 }
+
+// TestRulesAreFound: whether anybody looked at what a device lets pass is said; what somebody
+// looked up is held against the plan, an order leads from it, and is known to have set it.
+func TestRulesAreFound(t *testing.T) {
+	d := open(t)
+	router := func() map[string]any {
+		_, v := d.ask("GET", "/talk", "")
+		require.Len(t, v["routers"], 1)
+		return v["routers"].([]any)[0].(map[string]any)
+	}
+	require.Equal(t, []any{"gate", "planned", "as planned; nobody has looked"}, []any{router()["device"], router()["known"], router()["text"]})
+
+	rules := "allow 10.61.0.0/16 to zone clinical tcp/443\ngate allow zone staff,zone clinical,zone guests to outside\nallow zone guests to zone staff tcp/445\nallow zone nowhere to 110\nbetween zones deny"
+	status, v := d.found(map[string]any{"device": "gate", "text": rules})
+	require.Equal(t, 200, status, v)
+	require.Equal(t, []any{"rules"}, v["routing"].(map[string]any)["tells"])
+	require.Len(t, v["trouble"], 1)
+	require.EqualValues(t, 4, v["trouble"].([]any)[0].(map[string]any)["row"])
+	require.Equal(t, "planned", router()["known"], "it was not kept")
+
+	status, v = d.found(map[string]any{"device": "gate", "text": rules, "keep": true})
+	require.Equal(t, 200, status, v)
+	x := router()
+	require.Equal(t, []any{"typed", "otherwise than planned, typed in"}, []any{x["known"], x["text"]})
+	text := fmt.Sprint(x["differs"])
+	require.Contains(t, text, "gate lets tcp/445 pass from guests to reception, and should not")
+	require.Contains(t, text, "gate stops tcp/443 from payments to the outside, and should let it pass")
+	require.NotContains(t, text, "pass from reception to the outside", "that is as planned")
+	_, v = d.ask("GET", "/found", "")
+	require.Len(t, v["routing"].(map[string]any)["gate"], len(x["differs"].([]any)))
+	_, v = d.ask("GET", "/sheet?device=gate", "")
+	require.Len(t, v["found"].(map[string]any)["routing"].(map[string]any)["lines"], 5)
+	_, v = d.ask("GET", "/talk?at=1", "")
+	require.Empty(t, v["routers"], "as it was then")
+
+	// Ports alone say nothing new of rules.
+	status, v = d.found(map[string]any{"device": "gate", "text": "lan4: 110", "keep": true})
+	require.Equal(t, 200, status, v)
+	require.Equal(t, "typed", router()["known"])
+
+	status, v = d.order(map[string]any{"from": "found"})
+	require.Equal(t, 200, status, v)
+	id, set := v["id"], false
+	for k, s := range v["order"].(map[string]any)["steps"].([]any) {
+		st := s.(map[string]any)
+		set = set || st["device"] == "gate" && strings.Contains(fmt.Sprint(st["text"]), "take away rule 3")
+		status, v := d.orderTick(id, k, true)
+		require.Equal(t, 200, status, v)
+	}
+	require.True(t, set)
+	x = router()
+	require.Equal(t, "order", x["known"])
+	require.Empty(t, x["differs"])
+	require.Regexp(t, `^as planned, work order, step \d+$`, x["text"])
+}

@@ -142,7 +142,7 @@ func TestFoundIsTold(t *testing.T) {
 	require.Nil(t, answer["found"], "nothing was found of that device")
 	status, answer = d.edit(2, `"lines":["rack 1: 120"]`)
 	require.Equal(t, 200, status)
-	require.Equal(t, map[string]any{"devices": []any{"rack"}, "ports": map[string]any{}}, answer["found"], "the plan is what was found")
+	require.Equal(t, map[string]any{"devices": []any{"rack"}, "ports": map[string]any{}, "routing": map[string]any{}}, answer["found"], "the plan is what was found")
 	_, meaning := d.ask("GET", "/found/meaning?device=rack", "")
 	require.Equal(t, "[]", meaning["text"])
 	status, _ = d.edit(3, `"lines":["rack 1: 110"]`)

@@ -127,8 +127,7 @@ func (s *Store) KeepReading(ctx context.Context, office int64, r Reading, f *Fou
 			return err
 		}
 		if f != nil {
-			if _, err := tx.Exec(ctx, `INSERT INTO found (office_id, device, ports, shapes, vlans, how, author)
-				VALUES ($1, $2, $3, $4, COALESCE($5, '{}'::int[]), $6, $7)`, office, r.Device, f.Ports, f.Shapes, f.VLANs, f.How, f.Author); err != nil {
+			if err := addFound(ctx, tx, office, r.Device, *f); err != nil {
 				return err
 			}
 		}

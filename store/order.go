@@ -201,11 +201,7 @@ func (s *Store) TickOrder(ctx context.Context, office int64, x OrderSaid, device
 		if err := say(ctx, tx, x); err != nil || f == nil {
 			return err
 		}
-		_, err = tx.Exec(ctx, `INSERT INTO found (office_id, device, ports, shapes, vlans, how, author)
-			VALUES (@office, @device, @ports, @shapes, @vlans, @how, @author)`, pgx.NamedArgs{
-			"office": office, "device": device, "ports": f.Ports, "shapes": f.Shapes, "vlans": f.VLANs, "how": f.How, "author": f.Author,
-		})
-		return err
+		return addFound(ctx, tx, office, device, *f)
 	})
 }
 

@@ -5,6 +5,7 @@ import (
 	"time"
 
 	"github.com/jackc/pgx/v5"
+	"github.com/jackc/pgx/v5/pgconn"
 
 	"klammer/core/found"
 	"klammer/core/notation"
@@ -52,11 +53,13 @@ type Found struct {
 	How    string   // "typed in", "read from ports.csv"
 	Author string
 	At     time.Time
+
+	Routing *found.Routing // how it routes; nil where nobody looked
 }
 
 // Kept is what was found, as core takes it.
 func (f *Found) Kept() found.Kept {
-	k := found.Kept{}
+	k := found.Kept{Routing: f.Routing}
 	for i, text := range f.Shapes {
 		if shape, err := notation.ReadShape(text); err == nil {
 			k.Ports, k.Shapes = append(k.Ports, f.Ports[i]), append(k.Shapes, shape)
@@ -70,9 +73,17 @@ func (f *Found) Kept() found.Kept {
 
 // AddFound keeps what a device was found to be set to.
 func (s *Store) AddFound(ctx context.Context, id int64, device string, f Found) error {
-	_, err := s.pool.Exec(ctx, `INSERT INTO found (office_id, device, ports, shapes, vlans, how, author)
-		VALUES (@office, @device, @ports, @shapes, COALESCE(@vlans, '{}'::int[]), @how, @author)`, pgx.NamedArgs{
-		"office": id, "device": device, "ports": f.Ports, "shapes": f.Shapes, "vlans": f.VLANs, "how": f.How, "author": f.Author,
+	return addFound(ctx, s.pool, id, device, f)
+}
+
+// addFound keeps it, alone or with what else is kept at once.
+func addFound(ctx context.Context, db interface {
+	Exec(ctx context.Context, sql string, arguments ...any) (pgconn.CommandTag, error)
+}, id int64, device string, f Found,
+) error {
+	_, err := db.Exec(ctx, `INSERT INTO found (office_id, device, ports, shapes, vlans, routing, how, author)
+		VALUES (@office, @device, COALESCE(@ports, '{}'::text[]), COALESCE(@shapes, '{}'::text[]), COALESCE(@vlans, '{}'::int[]), @routing, @how, @author)`, pgx.NamedArgs{
+		"office": id, "device": device, "ports": f.Ports, "shapes": f.Shapes, "vlans": f.VLANs, "routing": f.Routing, "how": f.How, "author": f.Author,
 	})
 	return err
 }
@@ -82,7 +93,7 @@ func (s *Store) AddFound(ctx context.Context, id int64, device string, f Found) 
 func (s *Store) FoundOf(ctx context.Context, id int64, device string, max int) ([]Found, error) {
 	rows, err := s.pool.Query(
 		ctx,
-		"SELECT id, ports, shapes, vlans, how, author, made_at FROM found WHERE office_id = $1 AND device = $2 ORDER BY id DESC LIMIT $3",
+		"SELECT id, ports, shapes, vlans, how, author, made_at, routing FROM found WHERE office_id = $1 AND device = $2 ORDER BY id DESC LIMIT $3",
 		id,
 		device,
 		max,
@@ -97,7 +108,7 @@ func (s *Store) FoundOf(ctx context.Context, id int64, device string, max int) (
 func (s *Store) FoundNow(ctx context.Context, id int64) (map[string]Found, error) {
 	rows, err := s.pool.Query(
 		ctx,
-		"SELECT DISTINCT ON (device) device, id, ports, shapes, vlans, how, author, made_at FROM found WHERE office_id = $1 ORDER BY device, id DESC",
+		"SELECT DISTINCT ON (device) device, id, ports, shapes, vlans, how, author, made_at, routing FROM found WHERE office_id = $1 ORDER BY device, id DESC",
 		id,
 	)
 	if err != nil {
@@ -106,9 +117,9 @@ func (s *Store) FoundNow(ctx context.Context, id int64) (map[string]Found, error
 	out := map[string]Found{}
 	var device string
 	var f Found
-	_, err = pgx.ForEachRow(rows, []any{&device, &f.ID, &f.Ports, &f.Shapes, &f.VLANs, &f.How, &f.Author, &f.At}, func() error {
+	_, err = pgx.ForEachRow(rows, []any{&device, &f.ID, &f.Ports, &f.Shapes, &f.VLANs, &f.How, &f.Author, &f.At, &f.Routing}, func() error {
 		out[device] = f
-		f.Ports, f.Shapes, f.VLANs = nil, nil, nil
+		f.Ports, f.Shapes, f.VLANs, f.Routing = nil, nil, nil, nil
 		return nil
 	})
 	return out, err

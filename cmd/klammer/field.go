@@ -249,6 +249,17 @@ func printTold(cmd *cobra.Command, all []*field.Telling) {
 			}
 			fmt.Fprintf(out, "  %-10s %-4s %s%s\n", p.Port, link, toldShape(p), more)
 		}
+		if x := t.Routing; x != nil {
+			for _, line := range x.Lines {
+				fmt.Fprintf(out, "  %s\n", line)
+			}
+			for _, line := range x.Differs {
+				fmt.Fprintf(out, "  otherwise: %s\n", line)
+			}
+			for _, line := range x.Unsaid {
+				fmt.Fprintf(out, "  cannot be said: %s\n", line)
+			}
+		}
 		if len(t.NotTold) > 0 {
 			var what []string
 			for _, x := range t.NotTold {

@@ -19,6 +19,8 @@ type Kept struct {
 	Ports  []string
 	Shapes []office.Shape // one a port
 	VLANs  []office.VID
+
+	Routing *Routing // nil where nobody looked
 }
 
 // Keep is what is to be kept of a device's state.
@@ -89,9 +91,14 @@ func Differences(n *span.Net, i int, state wording.State) (out []Difference) {
 	return out
 }
 
-// Beside is, by device of which something was found, the ports that are set
-// otherwise than planned, with the shapes that were found.
-type Beside map[string]map[string]string
+// Beside is, by device of which something was found, what is otherwise than planned.
+type Beside map[string]Apart
+
+// Apart is what of a device was found otherwise than planned.
+type Apart struct {
+	Ports   map[string]string // with the shapes that were found
+	Routing []string          // of its addresses, routes and rules, in words
+}
 
 // BesideOf holds all that was found against the plan.
 func BesideOf(n *span.Net, kept map[string]Kept) Beside {
@@ -109,15 +116,17 @@ func (b Beside) Update(n *span.Net, kept map[string]Kept, devices []int) Beside 
 	for _, i := range devices {
 		name := n.Office.Devices[i].Name
 		k, ok := kept[name]
-		if !ok || !n.Aware(i) {
+		if !ok || !n.Aware(i) && k.Routing == nil {
 			continue
 		}
 		if !cloned {
 			out, cloned = maps.Clone(b), true
 		}
-		differ := map[string]string{}
-		for _, x := range Differences(n, i, k.On(n, i)) {
-			differ[n.Office.Devices[i].Ports[x.Port].Name] = notation.Shape(x.Found)
+		differ := Apart{map[string]string{}, k.Routing.Differs(n.Office, n.Office.Devices[i])}
+		if n.Aware(i) {
+			for _, x := range Differences(n, i, k.On(n, i)) {
+				differ.Ports[n.Office.Devices[i].Ports[x.Port].Name] = notation.Shape(x.Found)
+			}
 		}
 		out[name] = differ
 	}
@@ -181,13 +190,23 @@ func bundled(n *span.Net, states map[int]wording.State) (map[int]wording.State, 
 
 // AsFound is an office with every device set to what was found of it.
 func AsFound(n *span.Net, kept map[string]Kept) (*office.Office, error) {
-	states := map[int]wording.State{}
+	states, routing := map[int]wording.State{}, map[string]*Routing{}
 	for i, device := range n.Office.Devices {
-		if k, ok := kept[device.Name]; ok && n.Aware(i) {
+		k, ok := kept[device.Name]
+		if !ok {
+			continue
+		}
+		if n.Aware(i) {
 			states[i] = k.On(n, i)
 		}
+		routing[device.Name] = k.Routing
 	}
-	return As(n, states)
+	o, err := As(n, states)
+	if err != nil {
+		return nil, err
+	}
+	o, _ = Routed(o, routing) // what cannot be is as planned, and said where it was found
+	return o, nil
 }
 
 // Meaning is what ports gain and lose when device i, found in a state, is set to

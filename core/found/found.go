@@ -48,6 +48,7 @@ type Result struct {
 	State   wording.State
 	Said    []int // ports that the text says something of, ascending
 	Trouble []Trouble
+	Routing *Routing // nil where the text says nothing of that
 }
 
 // reading is a text being read.

@@ -11,8 +11,23 @@ import (
 
 // OfDevice reads a text of any form onto what device i was taken to be set to: the
 // device's own sheet, as it is printed or copied from its page, is read by its wording;
-// all else as [Text] reads it.
+// all else as [Text] reads it. Statements about addresses, routes and rules (allow 10 to 20
+// tcp/80) are all that it has of those.
 func OfDevice(n *span.Net, i int, base wording.State, text string) (*Result, error) {
+	text, routing, wrong := typed(n.Office, n.Office.Devices[i], text)
+	out, err := ofPorts(n, i, base, text, routing != nil)
+	if err != nil {
+		return nil, err
+	}
+	out.Routing, out.Trouble = routing, append(out.Trouble, wrong...)
+	return out, nil
+}
+
+// ofPorts reads what a text says of ports; where it has other statements, that may be nothing.
+func ofPorts(n *span.Net, i int, base wording.State, text string, others bool) (*Result, error) {
+	if others && strings.TrimSpace(text) == "" {
+		return &Result{Form: "notation", State: base}, nil
+	}
 	if w := wording.For(n, i); w != nil {
 		if out := ofSheet(w, base, text); out != nil {
 			return out, nil

@@ -129,7 +129,7 @@ func (m *Map) router(dev int, d *office.Device) *router {
 		r.stands = append(r.stands, s)
 	}
 	r.ifaces = append(r.ifaces, iface{})
-	m.rules(r)
+	r.take(m.Net.Office)
 	return r
 }
 
@@ -141,14 +141,15 @@ func (r *router) iface(v office.VID) int {
 // outside is the place of its lines among its interfaces.
 func (r *router) outside() int { return len(r.ifaces) - 1 }
 
-func (m *Map) rules(r *router) {
+// take makes the rules of a router ready to be asked.
+func (r *router) take(o *office.Office) {
 	r.rules = make([]rule, len(r.d.Rules))
 	known := map[string]*Services{}
 	for i := range r.d.Rules {
 		x := &r.d.Rules[i]
 		key := office.Services(x.Services)
 		if known[key] == nil {
-			known[key] = Of(m.Net.Office, x.Services)
+			known[key] = Of(o, x.Services)
 		}
 		r.rules[i] = rule{x, known[key]}
 	}

@@ -40,13 +40,7 @@ func UnusedRules(o *office.Office, d *office.Device) (out []Unused) {
 	if len(d.Rules) == 0 {
 		return nil
 	}
-	r := &router{d: d}
-	for _, a := range d.Addresses {
-		if r.iface(a.VID) < 0 {
-			r.ifaces = append(r.ifaces, iface{a.VID, d.ZoneOf(a.VID)})
-		}
-	}
-	r.ifaces = append(r.ifaces, iface{})
+	r := alone(d)
 	u := &shadow{r: r, known: map[string]*Services{}, terms: map[office.Side][2]term{}, points: r.points(o)}
 	u.byIn.at, u.byOut.at = make([][]int, len(u.points)), make([][]int, len(u.points))
 	for i := range d.Rules {

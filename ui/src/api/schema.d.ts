@@ -3939,6 +3939,8 @@ export interface components {
         ApiFoundAnswer: {
             form: string;
             found: components["schemas"]["ApiFoundState"];
+            /** @description what it says of addresses, routes and rules, where it does */
+            routing?: components["schemas"]["ApiFoundRouting"];
             /** @description how many ports it says something of */
             said: number;
             trouble: components["schemas"]["ApiTroubleView"][];
@@ -3955,6 +3957,10 @@ export interface components {
             /** @description ports that differ from the plan, with what they are set to */
             ports: {
                 [key: string]: string;
+            };
+            /** @description by device: what of its addresses, routes and rules differs from the plan, in words */
+            routing: {
+                [key: string]: string[];
             };
         };
         ApiFoundPort: {
@@ -3979,6 +3985,19 @@ export interface components {
             /** @description lines in notation, a table, or what bridge -json vlan show prints */
             text?: string;
         };
+        ApiFoundRouting: {
+            /** Format: date-time */
+            at: string;
+            /** @description from the plan, in words */
+            differs: string[];
+            how: string;
+            /** @description as statements of the device */
+            lines: string[];
+            /** @description addresses, routes, rules, handouts, admits: what was told; the rest is as planned */
+            tells: string[];
+            /** @description what was found and cannot be said */
+            unsaid: string[];
+        };
         ApiFoundState: {
             /** Format: date-time */
             at: string;
@@ -3993,6 +4012,8 @@ export interface components {
             ports: components["schemas"]["ApiFoundPort"][];
             /** @description why there are no steps */
             problem?: string;
+            /** @description of a device that routes, where somebody looked */
+            routing?: components["schemas"]["ApiFoundRouting"];
             /** @description from what was found to the plan */
             steps: components["schemas"]["ApiSheetStep"][];
             /** @description as found, in the device's wording; empty where it has none or cannot say it */
@@ -4157,6 +4178,8 @@ export interface components {
             why?: string;
             wire: number | null;
         };
+        /** @enum {string} */
+        ApiKnown: "read" | "typed" | "order" | "planned";
         ApiLinkView: {
             a: string;
             b: string;
@@ -5098,6 +5121,18 @@ export interface components {
             hops: components["schemas"]["ApiTalkHop"][];
             stopped: components["schemas"]["ApiTalkStop"];
         };
+        ApiTalkRouter: {
+            /** Format: date-time */
+            at?: null | string;
+            device: string;
+            /** @description what was found otherwise than planned */
+            differs: string[];
+            known: components["schemas"]["ApiKnown"];
+            /** @description in words: as planned; nobody has looked */
+            text: string;
+            /** @description what was found and cannot be said */
+            unsaid: string[];
+        };
         ApiTalkShift: {
             /** @description the VID, 0 for the outside */
             from: number;
@@ -5125,6 +5160,8 @@ export interface components {
             areas: number[];
             /** @description a row each, a letter a cell: y for yes, n for no, p for part */
             cells: string[];
+            /** @description the devices that route, and who looked at what they let pass; empty for a former revision */
+            routers: components["schemas"]["ApiTalkRouter"][];
             /** @description what is open in cells that are part */
             some: components["schemas"]["ApiTalkSome"][];
             wishes: components["schemas"]["ApiTalkWishView"][];
@@ -5303,6 +5340,8 @@ export interface components {
             not_told: string[];
             ports: components["schemas"]["FieldToldPort"][];
             requests: number;
+            /** @description of a device that routes and tells by what */
+            routing?: components["schemas"]["FieldToldRouting"];
             /** @description snmp at 127.0.0.1:20161 */
             source: string;
             /** Format: int64 */
@@ -5343,6 +5382,14 @@ export interface components {
             shut?: boolean;
             tagged: (number | null)[] | null;
             untagged: (number | null)[] | null;
+        };
+        FieldToldRouting: {
+            /** @description from the plan, in words */
+            differs: string[];
+            /** @description addresses, routes and rules as statements of the device; what is not told is not among them */
+            lines: string[];
+            /** @description what it told and cannot be said */
+            unsaid: string[];
         };
         FieldVLAN: {
             name?: string;

@@ -5,6 +5,7 @@
   import { quote } from "../line/quote";
   import { office } from "../state/office.svelte";
   import { pending } from "../state/pending.svelte";
+  import { since } from "../state/seen.svelte";
 
   let { device, found }: { device: Device; found: FoundState } = $props();
 
@@ -40,6 +41,25 @@
   const few = (ps: string[]) => ps.slice(0, 6).map(spaced).join(", ") + (ps.length > 6 ? ` and ${ps.length - 6} more` : "");
 </script>
 
+{#if found.routing}
+  <section id="found-routing">
+    <h2>
+      {found.routing.differs.length ? "Addresses, routes and rules differ" : "Addresses, routes and rules are as planned"}
+    </h2>
+    <p class="meaning">{found.routing.how}, {since(found.routing.at)}: {found.routing.tells.join(", ")}.</p>
+    {#if found.routing.differs.length}
+      <ul>
+        {#each found.routing.differs as d (d)}<li>{d}</li>{/each}
+      </ul>
+    {/if}
+    {#if found.routing.unsaid.length}
+      <p class="meaning">Found there, and not to be said:</p>
+      <ul>
+        {#each found.routing.unsaid as d (d)}<li>{d}</li>{/each}
+      </ul>
+    {/if}
+  </section>
+{/if}
 <section>
   <h2>
     Found and planned {found.differences.length ? `differ on ${count(found.differences.length, "port")}` : "are the same"}
@@ -127,7 +147,12 @@
     font-size: 13px;
     color: var(--soft);
   }
-  .meaning {
+  .meaning,
+  ul {
     font-size: 13px;
+  }
+  ul {
+    list-style: disc;
+    padding-left: 18px;
   }
 </style>

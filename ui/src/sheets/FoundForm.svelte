@@ -90,6 +90,8 @@
   <p class="help">
     Paste what the device shows: lines such as <code class="mono">1-8: 110</code>, a table by VLAN or by port, a grid of U and T, or what
     <code class="mono">bridge -json vlan show</code> prints.
+    {#if device.routing}Of a device that routes also its rules, routes and addresses, all of them:
+      <code class="mono">allow 110 to 130 tcp/9100</code>.{/if}
   </p>
   <textarea
     class="field mono"
@@ -128,6 +130,7 @@
     <div role="status" id="understood">
       <p>
         Understood as {answer.form}: {count(answer.said, "port")}; {count(answer.found.differences.length, "differs", "differ")} from the plan.
+        {#if answer.routing}Of its {answer.routing.tells.join(", ")}: {count(answer.routing.lines.length, "statement")}.{/if}
       </p>
       {#if answer.trouble.length}
         <p class="wrong">Not understood, and left out:</p>
@@ -139,7 +142,7 @@
         </ul>
         {#if answer.trouble.length > 30}<p>and {answer.trouble.length - 30} more</p>{/if}
       {/if}
-      <button class="main" id="keep-found" disabled={!answer.said} onclick={keep}>Keep it as found</button>
+      <button class="main" id="keep-found" disabled={!answer.said && !answer.routing} onclick={keep}>Keep it as found</button>
     </div>
   {/if}
 </section>

@@ -24,7 +24,7 @@ const old: Office = {
   services: [],
   wishes: [],
   plans: [],
-  found: { devices: ["a", "b"], ports: { "a.1": "30", "b.1": "40" } },
+  found: { devices: ["a", "b"], ports: { "a.1": "30", "b.1": "40" }, routing: { a: ["a lets ping pass"], b: ["b keeps no state"] } },
 };
 const change = (more: Partial<Change>): Change => ({
   id: 1,
@@ -70,7 +70,7 @@ it("has rows by number, without those that are gone", () => {
 });
 
 it("knows cables by both ends, and what was found by its device", () => {
-  const now = merge(old, change({ links: [link("a.2", "b.2", [10])], found: { devices: ["a"], ports: { "a.2": "50" } } }));
+  const now = merge(old, change({ links: [link("a.2", "b.2", [10])], found: { devices: ["a"], ports: { "a.2": "50" }, routing: {} } }));
   expect(now.links.map((l) => l.vlans)).toEqual([[], [10]]);
-  expect(now.found).toEqual({ devices: ["a", "b"], ports: { "b.1": "40", "a.2": "50" } });
+  expect(now.found).toEqual({ devices: ["a", "b"], ports: { "b.1": "40", "a.2": "50" }, routing: { b: ["b keeps no state"] } });
 });

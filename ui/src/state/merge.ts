@@ -59,5 +59,6 @@ function found(old: Office, change: Change): Office["found"] {
   return {
     devices: [...new Set([...(old.found?.devices ?? []), ...named])],
     ports: { ...Object.fromEntries(others), ...change.found.ports },
+    routing: { ...Object.fromEntries(Object.entries(old.found?.routing ?? {}).filter(([d]) => !named.has(d))), ...change.found.routing },
   };
 }

@@ -7,6 +7,7 @@
   import { pending } from "../state/pending.svelte";
   import { place } from "../state/place.svelte";
   import { selection } from "../state/selection.svelte";
+  import Known from "./Known.svelte";
   import Matrix from "./Matrix.svelte";
   import Rules from "./Rules.svelte";
   import { cells, services, side } from "./table";
@@ -36,12 +37,13 @@
   const rows = $derived(table ? cells(table, pending.preview?.talk) : []);
   const routing = $derived((office.shown?.devices ?? []).filter((d) => d.routing || d.rules?.length));
   const shown = $derived(routing.find((d) => d.name === device) ?? routing[0]);
+  const known = $derived(table?.routers.find((r) => r.device === shown?.name));
   const others = $derived((office.shown?.vlans ?? []).filter((v) => v.registered && v.vid !== cell.from && (v.addresses?.length ?? 0) > 0));
 
   $effect(() => {
     const view = office.shown;
     if (!view) return;
-    void view.revision;
+    void [view.revision, office.view?.found];
     newest(api.talk(view.id, office.then?.revision)).then(
       (t) => (table = t),
       (e) => office.tell(e),
@@ -174,6 +176,7 @@
           >{/each}
       </nav>
     {/if}
+    {#if known}<Known router={known} />{/if}
     {#if shown}{#key shown.name}<Rules device={shown} bind:at={rule} />{/key}{:else}
       <p class="lead">No device routes: give one addresses in two VLANs, in the register, and it leads from the one to the other.</p>
     {/if}

@@ -4,6 +4,7 @@ import { cells, counted, dropped, moved, says, services } from "./table";
 
 const table: TalkTable = {
   areas: [110, 160, 0],
+  routers: [],
   cells: ["nny", "pnp", "nnn"],
   some: [
     { from: 160, to: 110, services: ["ping", "tcp/443"], text: "ping, tcp/443 to 10.61.110.7" },

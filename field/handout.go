@@ -1,0 +1,340 @@
+package field
+
+import (
+	"bytes"
+	"crypto/rand"
+	"encoding/json"
+	"errors"
+	"fmt"
+	"net/netip"
+	"regexp"
+	"slices"
+	"strconv"
+	"strings"
+
+	"klammer/core/found"
+	"klammer/core/office"
+)
+
+// handServer is a program of a host that hands addresses out.
+type handServer struct {
+	kind string // "dnsmasq" or "kea-dhcp4"
+	pid  int
+	argv []string
+
+	files  map[string][]string // of dnsmasq: the lines of its files
+	order  []string
+	socket string // of Kea: where it is asked
+	config map[string]any
+}
+
+// askServers lists what hands out in the host's own network, with what it was started by, a
+// mark before each. Which namespace a process is in, root alone sees of others: one that is not
+// seen counts as here. What an ordinary user runs is no server.
+func askServers(mark string) string {
+	return `sh -c 'for d in /proc/[0-9]*; do n=; read -r n <$d/comm 2>/dev/null; case "$n" in dnsmasq|kea-dhcp4) ;; *) continue;; esac; a=$(readlink $d/ns/net 2>/dev/null); [ -z "$a" ] || [ "$a" = "$(readlink /proc/self/ns/net)" ] || continue; u=$(stat -c %u $d) && { [ "$u" -lt 1000 ] || [ "$u" = 65534 ]; } || continue; echo "` + mark + `$n ${d#/proc/}"; tr "\0" "\n" <$d/cmdline; done; true'`
+}
+
+// newMark is what stands before a part of what a host prints: nobody there can write it.
+var newMark = func() string { return "=" + rand.Text() + " " }
+
+// mostServed bounds the files of a server that are read.
+const mostServed = 64
+
+// askHandouts reads what a host hands out: dnsmasq's files, or Kea's.
+func (x *Router) askHandouts(root func(command string) ([]byte, error)) error {
+	mark := newMark()
+	out, err := root(askServers(mark))
+	var no *Refused
+	if errors.As(err, &no) {
+		x.noHandouts = true
+		x.NotTold = append(x.NotTold, "what it hands out: "+no.Error())
+		return nil
+	} else if err != nil {
+		return err
+	}
+	var all []*handServer
+	for line := range strings.Lines(string(out)) {
+		line = strings.TrimSuffix(line, "\n")
+		if head, ok := strings.CutPrefix(line, mark); ok {
+			kind, pid, _ := strings.Cut(head, " ")
+			s := &handServer{kind: kind, files: map[string][]string{}}
+			s.pid, _ = strconv.Atoi(pid)
+			all = append(all, s)
+		} else if len(all) > 0 && len(all[len(all)-1].argv) < 1000 {
+			s := all[len(all)-1]
+			s.argv = append(s.argv, line)
+		}
+	}
+	all = slices.DeleteFunc(all, func(s *handServer) bool { return len(s.argv) == 0 })                                     // which ended
+	all = slices.CompactFunc(all, func(a, b *handServer) bool { return a.kind == b.kind && slices.Equal(a.argv, b.argv) }) // one and its helper
+	for _, s := range all {
+		switch {
+		case x.Server != nil:
+			x.Unsaid = append(x.Unsaid, fmt.Sprintf("%s and %s run both: which of them hands out is not read", x.Server.kind, s.kind))
+			continue
+		case s.kind == "dnsmasq":
+			err = x.askDnsmasq(s, root)
+		default:
+			err = x.askKea(s, root)
+		}
+		if errors.As(err, &no) {
+			x.noHandouts = true
+			x.NotTold = append(x.NotTold, "what "+s.kind+" hands out: "+no.Error())
+		} else if err != nil {
+			return err
+		}
+		x.Server = s
+	}
+	return nil
+}
+
+// path is a file's name that a shell takes as one word.
+var path = regexp.MustCompile(`^/[A-Za-z0-9_./+@-]+$`)
+
+// askDnsmasq reads dnsmasq's files (dnsmasq(8)): one, and what it names.
+func (x *Router) askDnsmasq(s *handServer, root func(command string) ([]byte, error)) error {
+	var lines []string // of its command line, as they would stand in a file
+	file := "/etc/dnsmasq.conf"
+	short := map[string]string{"-C": "conf-file", "-7": "conf-dir", "-F": "dhcp-range", "-O": "dhcp-option"}
+	for i := 1; i < len(s.argv); i++ {
+		word := s.argv[i]
+		if long := short[word]; long != "" && i+1 < len(s.argv) {
+			i++
+			lines = append(lines, long+"="+s.argv[i])
+		} else if long := short[word[:min(2, len(word))]]; long != "" {
+			lines = append(lines, long+"="+word[2:])
+		} else if long, ok := strings.CutPrefix(word, "--"); ok {
+			lines = append(lines, long)
+		}
+	}
+	files, dirs, mark := []string{}, []string{}, newMark()
+	note := func(lines []string) {
+		for _, l := range lines {
+			key, value, _ := strings.Cut(l, "=")
+			switch name, _, _ := strings.Cut(strings.TrimSpace(value), ","); strings.TrimSpace(key) {
+			case "conf-file":
+				files = append(files, name)
+			case "conf-dir":
+				dirs = append(dirs, name)
+			}
+		}
+	}
+	note(lines)
+	if len(files) == 0 {
+		files = append(files, file)
+	}
+	for round := 0; round < 3 && len(files)+len(dirs) > 0; round++ {
+		var want []string
+		for _, f := range files {
+			if path.MatchString(f) && s.files[f] == nil && len(want)+len(s.order) < mostServed {
+				want = append(want, f)
+			}
+		}
+		for _, d := range dirs {
+			if path.MatchString(d) {
+				want = append(want, strings.TrimSuffix(d, "/")+"/*")
+			}
+		}
+		files, dirs = nil, nil
+		out, err := root(`sh -c 'for f in ` + strings.Join(want, " ") + `; do case "$f" in *~|*.bak|*.dpkg-*|*/README) continue;; esac; [ -f "$f" ] || continue; echo "` + mark + `$f"; cat "$f" || exit 1; echo; done'`)
+		if err != nil {
+			return err
+		}
+		name := ""
+		for line := range strings.Lines(string(out)) {
+			line = strings.TrimSuffix(line, "\n")
+			if f, ok := strings.CutPrefix(line, mark); ok {
+				if name = f; !path.MatchString(f) {
+					name = ""
+					continue
+				}
+				if s.files[name] == nil {
+					s.order = append(s.order, name)
+				}
+				s.files[name] = []string{}
+			} else if name != "" {
+				s.files[name] = append(s.files[name], line)
+			}
+		}
+		for _, f := range s.order {
+			note(s.files[f])
+		}
+		files = slices.DeleteFunc(files, func(f string) bool { return s.files[f] != nil })
+	}
+	gateways := map[string]netip.Addr{} // by tag
+	type ranged struct {
+		Handout
+		tag string
+	}
+	var all []ranged
+	take := func(where, line string) {
+		key, value, _ := strings.Cut(strings.TrimSpace(line), "=")
+		words := strings.Split(value, ",")
+		tag := ""
+		for len(words) > 0 && strings.Contains(words[0], ":") && !strings.HasPrefix(words[0], "option:") && strings.Count(words[0], ":") == 1 {
+			if _, name, _ := strings.Cut(words[0], ":"); tag == "" || strings.HasPrefix(words[0], "set:") {
+				tag = name
+			}
+			words = words[1:]
+		}
+		switch strings.TrimSpace(key) {
+		case "dhcp-range":
+			if len(words) < 2 {
+				return
+			}
+			from, err1 := netip.ParseAddr(strings.TrimSpace(words[0]))
+			to, err2 := netip.ParseAddr(strings.TrimSpace(words[1]))
+			if err1 == nil && from.Is4() && err2 == nil {
+				all = append(all, ranged{Handout{From: from, To: to, At: where}, tag})
+			}
+		case "dhcp-option":
+			if len(words) == 2 && slices.Contains([]string{"3", "option:router"}, strings.TrimSpace(words[0])) {
+				if a, err := netip.ParseAddr(strings.TrimSpace(words[1])); err == nil {
+					gateways[tag] = a
+				}
+			}
+		}
+	}
+	for _, l := range lines {
+		take("its command line", l)
+	}
+	for _, f := range s.order {
+		for i, l := range s.files[f] {
+			if code, _, _ := strings.Cut(l, "#"); strings.TrimSpace(code) != "" {
+				take(fmt.Sprintf("%s:%d", f, i+1), code)
+			}
+		}
+	}
+	for _, y := range all {
+		if y.Gateway = gateways[y.tag]; !y.Gateway.IsValid() {
+			y.Gateway = gateways[""]
+		}
+		x.Handouts = append(x.Handouts, y.Handout)
+	}
+	return nil
+}
+
+// askKea reads what kea-dhcp4 was started with: its file, in which comments may stand.
+func (x *Router) askKea(s *handServer, root func(command string) ([]byte, error)) error {
+	file := "/etc/kea/kea-dhcp4.conf"
+	for i, w := range s.argv {
+		if w == "-c" && i+1 < len(s.argv) {
+			file = s.argv[i+1]
+		}
+	}
+	if !path.MatchString(file) {
+		return &Refused{"kea-dhcp4", fmt.Sprintf("its file %q is not one that is read", plain(file))}
+	}
+	out, err := root("cat " + file)
+	if err != nil {
+		return err
+	}
+	s.order = []string{file}
+	return x.keaConfig(s, uncommented(out))
+}
+
+func (x *Router) keaConfig(s *handServer, text []byte) error {
+	if err := believable(text); err != nil {
+		return &Refused{"kea-dhcp4", err.Error()}
+	}
+	if err := json.Unmarshal(text, &s.config); err != nil {
+		return &Refused{"kea-dhcp4", "its file cannot be read: " + plain(err.Error())}
+	}
+	var c struct {
+		Dhcp4 struct {
+			Socket struct {
+				Name string `json:"socket-name"`
+			} `json:"control-socket"`
+			Options []keaOption `json:"option-data"`
+			Subnets []struct {
+				Subnet string
+				Pools  []struct {
+					Pool string
+				}
+				Options []keaOption `json:"option-data"`
+			} `json:"subnet4"`
+		}
+	}
+	if err := json.Unmarshal(text, &c); err != nil {
+		return &Refused{"kea-dhcp4", "its file cannot be read: " + plain(err.Error())}
+	}
+	s.socket = c.Dhcp4.Socket.Name
+	x.Handouts = nil
+	for _, n := range c.Dhcp4.Subnets {
+		for _, p := range n.Pools {
+			a, b, two := strings.Cut(p.Pool, "-")
+			from, err1 := netip.ParseAddr(strings.TrimSpace(a))
+			to, err2 := netip.ParseAddr(strings.TrimSpace(b))
+			if q, err := netip.ParsePrefix(strings.TrimSpace(p.Pool)); !two && err == nil {
+				from, to, err1, err2 = q.Masked().Addr(), office.LastOf(q), nil, nil
+			}
+			if err1 == nil && err2 == nil {
+				h := Handout{From: from, To: to, At: plain(n.Subnet)}
+				for _, o := range slices.Concat(c.Dhcp4.Options, n.Options) {
+					if a, err := netip.ParseAddr(o.Data); o.Name == "routers" && err == nil {
+						h.Gateway = a
+					}
+				}
+				x.Handouts = append(x.Handouts, h)
+			}
+		}
+	}
+	return nil
+}
+
+type keaOption struct{ Name, Data string }
+
+// uncommented is JSON without the comments that Kea allows, as long as it was.
+func uncommented(text []byte) []byte {
+	out := bytes.Clone(text)
+	quoted := false
+	for i := 0; i < len(out); i++ {
+		end := 0
+		switch {
+		case quoted && out[i] == '\\':
+			i++
+			continue
+		case out[i] == '"':
+			quoted = !quoted
+		case quoted:
+		case out[i] == '#' || bytes.HasPrefix(out[i:], []byte("//")):
+			if end = bytes.IndexByte(out[i:], '\n'); end < 0 {
+				end = len(out) - i
+			}
+		case bytes.HasPrefix(out[i:], []byte("/*")):
+			if end = bytes.Index(out[i:], []byte("*/")) + 2; end < 2 {
+				end = len(out) - i
+			}
+		}
+		for k := i; k < i+end; k++ {
+			if out[k] != '\n' {
+				out[k] = ' '
+			}
+		}
+	}
+	return out
+}
+
+// handsOut puts what is handed out to the addresses in whose subnets it is.
+func (x *Router) handsOut(out *found.Routing, unsaid func(string, ...any)) {
+	for i := range out.Addresses {
+		out.Addresses[i].From, out.Addresses[i].To = netip.Addr{}, netip.Addr{}
+	}
+	for _, h := range x.Handouts {
+		k := slices.IndexFunc(out.Addresses, func(a office.Address) bool { return a.Prefix.Contains(h.From) })
+		if k < 0 {
+			unsaid("it hands out %s-%s (%s), where it has no address", h.From, h.To, h.At)
+			continue
+		}
+		a := &out.Addresses[k]
+		if a.From.IsValid() {
+			unsaid("it hands out %s-%s as well (%s)", h.From, h.To, h.At)
+			continue
+		}
+		a.From, a.To = h.From, h.To
+		if h.Gateway.IsValid() && h.Gateway != a.Prefix.Addr() {
+			unsaid("with %s-%s it hands out the gateway %s, and its own address there is %s", h.From, h.To, h.Gateway, a.Prefix.Addr())
+		}
+	}
+}
