@@ -127,6 +127,15 @@ func (l *line) during(ctx context.Context, do func(context.Context) error) error
 type bounded struct {
 	Device
 	line *line
+	over func() // ends the conversation for others; nil where nobody waits
+}
+
+// Close ends the connection.
+func (b *bounded) Close() error {
+	if b.over != nil {
+		defer b.over()
+	}
+	return b.Device.Close()
 }
 
 func (b *bounded) Read(ctx context.Context) (r *Reading, err error) {

@@ -2,10 +2,13 @@ package field
 
 import (
 	"cmp"
+	"fmt"
 	"slices"
 	"strings"
 
 	"klammer/core/office"
+	"klammer/core/span"
+	"klammer/core/wording"
 )
 
 // Heard says who of the two ends of a cable hears the other.
@@ -20,11 +23,12 @@ const (
 
 // CableSeen is a cable, as planned or as heard.
 type CableSeen struct {
-	A       string `json:"a" required:"true"`
-	B       string `json:"b" required:"true" description:"a port; or what the device calls itself, where it is none of the office"`
-	Planned bool   `json:"planned" required:"true"`
-	Heard   Heard  `json:"heard" required:"true" enum:"both,one,none,unsaid"`
-	Known   bool   `json:"known" required:"true" description:"both ends are ports of the office"`
+	A       string   `json:"a" required:"true"`
+	B       string   `json:"b" required:"true" description:"a port; or what the device calls itself, where it is none of the office"`
+	Planned bool     `json:"planned" required:"true"`
+	Heard   Heard    `json:"heard" required:"true" enum:"both,one,none,unsaid"`
+	Known   bool     `json:"known" required:"true" description:"both ends are ports of the office"`
+	Says    []string `json:"says,omitempty" description:"what an end says of itself otherwise than planned (IEEE 802.1AB, its 802.1 and 802.3 parts)"`
 }
 
 // Cables is the cables of the plan and those that devices hear (IEEE 802.1AB), the
@@ -33,28 +37,35 @@ func Cables(o *office.Office, all []*Telling) []CableSeen {
 	type end struct{ at, by office.PortRef }
 	heard := map[end]bool{}
 	tells := map[string]bool{}
-	find := heardAt(o, all)
+	find, says := heardAt(o, all), map[office.PortRef][]string{}
+	var n *span.Net
 	var strange []CableSeen
 	for _, t := range all {
 		tells[t.Device] = !slices.Contains(t.NotTold, TellsNeighbours)
-		for _, n := range t.Neighbours {
-			at, ok := find(office.PortRef{Device: t.Device, Port: n.Port})
-			by, ok2 := find(office.PortRef{Device: n.Device, Port: n.RemotePort})
-			if n.Phone && !ok2 {
+		for _, x := range t.Neighbours {
+			at, ok := find(office.PortRef{Device: t.Device, Port: x.Port})
+			by, ok2 := find(office.PortRef{Device: x.Device, Port: x.RemotePort})
+			if x.Phone && !ok2 {
 				continue // it is plugged in ([Phones])
 			}
 			if ok && ok2 {
 				heard[end{at, by}] = true
+				if (x.PVID != 0 || x.Bundled) && n == nil {
+					n = span.Compile(o)
+				}
+				if n != nil {
+					says[by] = x.otherwise(n, by)
+				}
 			} else {
 				strange = append(strange, CableSeen{A: at.String(), B: by.String(), Heard: HeardOne})
 			}
 		}
 	}
 	how := func(a, b office.PortRef) Heard {
-		switch n := heard[end{a, b}]; {
-		case n && heard[end{b, a}]:
+		switch there := heard[end{a, b}]; {
+		case there && heard[end{b, a}]:
 			return HeardBoth
-		case n || heard[end{b, a}]:
+		case there || heard[end{b, a}]:
 			return HeardOne
 		case tells[a.Device] && tells[b.Device]:
 			return HeardNone
@@ -65,7 +76,7 @@ func Cables(o *office.Office, all []*Telling) []CableSeen {
 	done := map[end]bool{}
 	for _, c := range o.Cables {
 		done[end{c.A, c.B}], done[end{c.B, c.A}] = true, true
-		out = append(out, CableSeen{c.A.String(), c.B.String(), true, how(c.A, c.B), true})
+		out = append(out, CableSeen{c.A.String(), c.B.String(), true, how(c.A, c.B), true, slices.Concat(says[c.A], says[c.B])})
 	}
 	var more []CableSeen
 	for e := range heard {
@@ -77,13 +88,29 @@ func Cables(o *office.Office, all []*Telling) []CableSeen {
 			continue
 		}
 		done[end{a, b}], done[end{b, a}] = true, true
-		more = append(more, CableSeen{a.String(), b.String(), false, how(a, b), true})
+		more = append(more, CableSeen{a.String(), b.String(), false, how(a, b), true, slices.Concat(says[a], says[b])})
 	}
 	more = append(more, strange...)
 	slices.SortFunc(more, func(a, b CableSeen) int {
 		return cmp.Or(office.NaturalCompare(a.A, b.A), office.NaturalCompare(a.B, b.B))
 	})
 	return append(out, more...)
+}
+
+// otherwise is what a neighbour says of its port and is planned otherwise: in which VLAN its
+// untagged frames are, and whether it is in a bundle.
+func (x *ToldNeighbour) otherwise(n *span.Net, by office.PortRef) (out []string) {
+	i := n.Topo.DeviceIndex(by.Device)
+	p := n.Office.Devices[i].Port(by.Port)
+	bundle := n.Office.Devices[i].Ports[p].Bundle > 0
+	plan := &wording.Planned(n, i).Ports[n.Office.Devices[i].Logical(p)]
+	if n.Aware(i) && x.PVID != 0 && plan.Untagged.Has(plan.PVID) && plan.PVID != x.PVID {
+		out = append(out, fmt.Sprintf("%s %s says that its PVID is %d, and %d is planned", by.Device, by.Port, x.PVID, plan.PVID))
+	}
+	if x.Bundled && !bundle {
+		out = append(out, fmt.Sprintf("%s %s says that it is in a bundle, and none is planned", by.Device, by.Port))
+	}
+	return out
 }
 
 // heardAt finds the port of the office that a neighbour says it is: as that device called it

@@ -35,3 +35,22 @@ func TestCablesAsCalled(t *testing.T) {
 		require.Equal(t, far, h.By)
 	}
 }
+
+// TestSaysOtherwise: what the end of a cable says of its port, and is planned otherwise, stands
+// with the cable.
+func TestSaysOtherwise(t *testing.T) {
+	f, err := notation.Read("office", "vlan 10 staff\nvlan 190 devices\ndevice rack switch\n  ports 1-8\n  7-8: 190 [10]\ndevice far switch\n  ports 1-4\n  3: 190 [10]\n  4: [10]\ncable rack.7 far.3\ncable rack.8 far.4\n")
+	require.NoError(t, err)
+	says := func(a, b field.ToldNeighbour) (out []string) {
+		for _, c := range field.Cables(f.Office, []*field.Telling{{Device: "rack", Neighbours: []field.ToldNeighbour{a, b}}}) {
+			out = append(out, c.Says...)
+		}
+		return out
+	}
+	three, four := field.ToldNeighbour{Port: "7", Device: "far", RemotePort: "3"}, field.ToldNeighbour{Port: "8", Device: "far", RemotePort: "4"}
+	require.Empty(t, says(three, four), "they say nothing of it")
+	three.PVID, four.PVID = 190, 1
+	require.Empty(t, says(three, four), "a port that takes no untagged frames has some number, too")
+	three.PVID, four.Bundled = 1, true
+	require.Equal(t, []string{"far 3 says that its PVID is 1, and 190 is planned", "far 4 says that it is in a bundle, and none is planned"}, says(three, four))
+}

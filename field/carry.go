@@ -117,7 +117,10 @@ func (c *Carrier) step(ctx context.Context, before, after *office.Office, device
 	case order.Check:
 		return nil
 	case order.Save:
-		if err := dev.Save(ctx); errors.Is(err, ErrNoSave) {
+		var how *kept
+		if err := dev.Save(ctx); errors.As(err, &how) {
+			return &ByHand{how.text}
+		} else if errors.Is(err, ErrNoSave) {
 			return &ByHand{err.Error()}
 		} else if err != nil {
 			return err

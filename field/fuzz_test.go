@@ -157,7 +157,7 @@ func FuzzOVSDB(f *testing.F) {
 	f.Add([]byte(`{"method":"echo","params":[],"id":"echo"}{"id":1,"error":null,"result":[{"error":"x","details":"y"}]}`))
 	f.Fuzz(func(t *testing.T, said []byte) {
 		db := overOVSDB(&scripted{says: bytes.NewReader(said)}, "tcp:192.0.2.1:6640", "a")
-		r, err := (&bounded{db, db.line}).Read(t.Context())
+		r, err := (&bounded{Device: db, line: db.line}).Read(t.Context())
 		taken(t, r, err)
 	})
 }
@@ -184,7 +184,7 @@ func FuzzHost(f *testing.F) {
 				}
 				return prints[command], nil
 			}
-			if r, err = hostReading("192.0.2.1:22", "b", said, said); err == nil {
+			if r, err = hostReading("192.0.2.1:22", "b", said, said, nil); err == nil {
 				r.believe()
 				x := r.RoutingOn(o, o.Devices[0], MatchPorts(o.Devices[0], r))
 				if x != nil {
@@ -270,7 +270,7 @@ func FuzzSNMP(f *testing.F) {
 		l := newLine(agent)
 		g.Conn = l
 		s := &snmp{g: g, line: l, at: "192.0.2.1:161"}
-		r, err := (&bounded{s, l}).Read(t.Context())
+		r, err := (&bounded{Device: s, line: l}).Read(t.Context())
 		taken(t, r, err)
 	})
 }

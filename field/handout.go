@@ -6,6 +6,7 @@ import (
 	"encoding/json"
 	"errors"
 	"fmt"
+	"net"
 	"net/netip"
 	"regexp"
 	"slices"
@@ -42,7 +43,7 @@ var newMark = func() string { return "=" + rand.Text() + " " }
 const mostServed = 64
 
 // askHandouts reads what a host hands out: dnsmasq's files, or Kea's.
-func (x *Router) askHandouts(root func(command string) ([]byte, error)) error {
+func (x *Router) askHandouts(root func(command string) ([]byte, error), socket func(name string) (net.Conn, error)) error {
 	mark := newMark()
 	out, err := root(askServers(mark))
 	var no *Refused
@@ -76,7 +77,7 @@ func (x *Router) askHandouts(root func(command string) ([]byte, error)) error {
 		case s.kind == "dnsmasq":
 			err = x.askDnsmasq(s, root)
 		default:
-			err = x.askKea(s, root)
+			err = x.askKea(s, root, socket)
 		}
 		if errors.As(err, &no) {
 			x.noHandouts = true
@@ -215,8 +216,9 @@ func (x *Router) askDnsmasq(s *handServer, root func(command string) ([]byte, er
 	return nil
 }
 
-// askKea reads what kea-dhcp4 was started with: its file, in which comments may stand.
-func (x *Router) askKea(s *handServer, root func(command string) ([]byte, error)) error {
+// askKea asks kea-dhcp4 over its control socket by what it runs; where that cannot be opened,
+// its file says, in which comments may stand.
+func (x *Router) askKea(s *handServer, root func(command string) ([]byte, error), socket func(name string) (net.Conn, error)) error {
 	file := "/etc/kea/kea-dhcp4.conf"
 	for i, w := range s.argv {
 		if w == "-c" && i+1 < len(s.argv) {
@@ -231,7 +233,47 @@ func (x *Router) askKea(s *handServer, root func(command string) ([]byte, error)
 		return err
 	}
 	s.order = []string{file}
-	return x.keaConfig(s, uncommented(out))
+	if err := x.keaConfig(s, uncommented(out)); err != nil || socket == nil || s.socket == "" {
+		return err
+	}
+	runs, err := keaAsks(socket, s.socket, "config-get", nil)
+	if err != nil { // whoever logs in may not
+		x.Unsaid = append(x.Unsaid, "what kea-dhcp4 hands out is read from "+file+", as "+err.Error())
+		return nil
+	}
+	text, err := json.Marshal(runs)
+	if err != nil {
+		return err
+	}
+	return x.keaConfig(s, text)
+}
+
+// keaAsks has Kea do something over its control socket, and gives what it answers.
+func keaAsks(socket func(name string) (net.Conn, error), name, command string, arguments any) (map[string]any, error) {
+	c, err := socket(name)
+	if err != nil {
+		return nil, &Refused{"kea-dhcp4", fmt.Sprintf("its control socket %s cannot be opened by who logs in (%s)", plain(name), plain(err.Error()))}
+	}
+	defer c.Close()
+	msg := map[string]any{"command": command}
+	if arguments != nil {
+		msg["arguments"] = arguments
+	}
+	if err := json.NewEncoder(c).Encode(msg); err != nil {
+		return nil, err
+	}
+	var answer struct {
+		Result    int
+		Text      string
+		Arguments map[string]any
+	}
+	if err := json.NewDecoder(c).Decode(&answer); err != nil {
+		return nil, &Refused{"kea-dhcp4", "its answer cannot be read: " + plain(err.Error())}
+	}
+	if answer.Result != 0 {
+		return nil, &Refused{"kea-dhcp4 " + command, plain(answer.Text)}
+	}
+	return answer.Arguments, nil
 }
 
 func (x *Router) keaConfig(s *handServer, text []byte) error {

@@ -76,26 +76,38 @@ func (x Dialer) Open(ctx context.Context, d *office.Device, s office.Speaks) (De
 			x.Used(s.With, d.Name)
 		}
 	}
+	over, err := talking.take(ctx, d.Name+" at "+s.At)
+	if err != nil {
+		return nil, err
+	}
+	var dev *bounded
 	switch s.Protocol {
 	case office.SNMP:
-		return within(dialSNMP(ctx, s.At, s.Save, cred))
+		dev, err = within(dialSNMP(ctx, s.At, s.Save, cred))
 	case office.OVSDB:
-		return within(dialOVSDB(ctx, s.At, d.Name, cred))
+		dev, err = within(dialOVSDB(ctx, s.At, d.Name, cred))
 	case office.SSH:
-		return within(dialSSH(ctx, s.At, d.Name, cred))
+		dev, err = within(dialSSH(ctx, s.At, d.Name, cred))
+	default:
+		err = fmt.Errorf("%q is no protocol", s.Protocol)
 	}
-	return nil, fmt.Errorf("%q is no protocol", s.Protocol)
+	if err != nil {
+		over()
+		return nil, err
+	}
+	dev.over = over
+	return dev, nil
 }
 
 // within is a device that was dialled, within bounds.
 func within[D interface {
 	Device
 	wire() *line
-}](d D, err error) (Device, error) {
+}](d D, err error) (*bounded, error) {
 	if err != nil {
 		return nil, said(err)
 	}
-	return &bounded{d, d.wire()}, nil
+	return &bounded{Device: d, line: d.wire()}, nil
 }
 
 // Talk opens a device by the first way on which it answers, and reads it.

@@ -59,7 +59,7 @@ func ReadOVSDB(ctx context.Context, address, bridge string) (*Reading, error) {
 	}
 	defer db.Close()
 	db.named = bridge != ""
-	dev := &bounded{db, db.line}
+	dev := &bounded{Device: db, line: db.line}
 	return dev.Read(ctx)
 }
 

@@ -5,6 +5,7 @@ import (
 	"encoding/json"
 	"errors"
 	"fmt"
+	"net"
 	"net/netip"
 	"slices"
 	"strings"
@@ -61,7 +62,7 @@ type Handout struct {
 
 // askRouter asks a host what it routes by: run gives what a command prints, root what it
 // prints to root.
-func (r *Reading) askRouter(links []link, ask func(command string, into any) error, run, root func(command string) ([]byte, error)) error {
+func (r *Reading) askRouter(links []link, ask func(command string, into any) error, run, root func(command string) ([]byte, error), socket func(name string) (net.Conn, error)) error {
 	var forward int
 	if err := ask("cat /proc/sys/net/ipv4/ip_forward", &forward); err != nil {
 		var no *Refused
@@ -139,7 +140,7 @@ func (r *Reading) askRouter(links []link, ask func(command string, into any) err
 			return root(command)
 		}
 		return out, err
-	}); err != nil {
+	}, socket); err != nil {
 		return err
 	}
 	r.Router = x

@@ -2,7 +2,6 @@ package field
 
 import (
 	"context"
-	"encoding/json"
 	"errors"
 	"fmt"
 	"maps"
@@ -497,36 +496,13 @@ kill -0 $! 2>/dev/null || wait $!
 func (h *host) setKea(x Rerouting) error {
 	s := h.read.Router.Server
 	ask := func(command string, arguments any) (map[string]any, error) {
-		c, err := h.client.Dial("unix", s.socket)
-		if err != nil {
-			return nil, &Refused{"kea-dhcp4", fmt.Sprintf("its control socket %s cannot be opened by %s (%s): log in as who may", s.socket, h.cred.User, plain(err.Error()))}
-		}
-		defer c.Close()
-		msg := map[string]any{"command": command}
-		if arguments != nil {
-			msg["arguments"] = arguments
-		}
-		if err := json.NewEncoder(c).Encode(msg); err != nil {
-			return nil, err
-		}
-		var answer struct {
-			Result    int
-			Text      string
-			Arguments map[string]any
-		}
-		if err := json.NewDecoder(c).Decode(&answer); err != nil {
-			return nil, fmt.Errorf("kea-dhcp4 at %s: %w", s.socket, err)
-		}
-		if answer.Result != 0 {
-			return nil, &Refused{"kea-dhcp4 " + command, plain(answer.Text)}
-		}
-		return answer.Arguments, nil
+		return keaAsks(h.socket, s.socket, command, arguments)
 	}
 	now, err := ask("config-get", nil)
 	if err != nil {
 		return err
 	}
-	delete(now, "hash")
+	delete(now, "hash") // of what it was
 	server, _ := now["Dhcp4"].(map[string]any)
 	subnets, _ := server["subnet4"].([]any)
 	for _, a := range x.Is.Addresses {

@@ -174,6 +174,53 @@ func (h *host) run(ctx context.Context, command, input string) ([]byte, error) {
 	return out.Bytes(), nil
 }
 
+// socket opens a socket of the host's own file system, as who is logged in.
+func (h *host) socket(name string) (net.Conn, error) { return h.client.Dial("unix", name) }
+
+// usual is what every host is asked, in one go.
+var usual = []string{"id -u", "hostname", "ip -json -details link show", "bridge -json vlan show", "bridge -json fdb show", "ip -json address show", "cat /proc/sys/net/ipv4/ip_forward", "ip -json route show", "ip -json -6 route show", "ip -json rule show"}
+
+// printed is what a command printed, or why it did not.
+type printed struct {
+	out []byte
+	err error
+}
+
+// asked runs several commands in one session, each for itself: a host pays for a session more
+// than for what is asked in it. What of them is not there was not answered: a shell that is
+// not one takes them one by one.
+func (h *host) asked(ctx context.Context, commands []string) (map[string]printed, error) {
+	mark := newMark()
+	var script strings.Builder
+	script.WriteString("exec 3>&1\n")
+	for i, c := range commands {
+		fmt.Fprintf(&script, "printf '%s%d\\n'; e=$( { %s; } 2>&1 1>&3 ); printf '\\n%sended %%d %%s\\n' \"$?\" \"$e\"\n", mark, i, c, mark)
+	}
+	out, err := h.run(ctx, "sh -s", script.String())
+	var no *Refused
+	if errors.As(err, &no) {
+		return nil, nil
+	} else if err != nil {
+		return nil, err
+	}
+	said := map[string]printed{}
+	for i, c := range commands {
+		_, rest, ok := bytes.Cut(out, fmt.Appendf(nil, "%s%d\n", mark, i))
+		text, end, over := bytes.Cut(rest, []byte("\n"+mark+"ended "))
+		if !ok || !over {
+			continue
+		}
+		end, _, _ = bytes.Cut(end, []byte("\n"+mark))
+		status, wrong, _ := strings.Cut(string(end), " ")
+		if status == "0" {
+			said[c] = printed{out: text}
+		} else {
+			said[c] = printed{err: &Refused{c, plain(clipped(wrong))}}
+		}
+	}
+	return said, nil
+}
+
 // asRoot runs a command as root: as who is logged in, where that is root; else by sudo,
 // without a password or with that of the credentials.
 func (h *host) asRoot(ctx context.Context, command, input string) ([]byte, error) {
@@ -226,8 +273,20 @@ type link struct {
 // Read asks for links, VLANs of bridges, addresses learnt, and its own addresses.
 func (h *host) Read(ctx context.Context) (*Reading, error) {
 	start, before := time.Now(), h.runs
-	r, err := hostReading(h.at, h.device, func(command string) ([]byte, error) { return h.run(ctx, command, "") },
-		func(command string) ([]byte, error) { return h.asRoot(ctx, command, "") })
+	said, err := h.asked(ctx, usual)
+	if err != nil {
+		return nil, err
+	}
+	if who, ok := said["id -u"]; ok && who.err == nil {
+		h.who = strings.TrimSpace(string(who.out))
+	}
+	r, err := hostReading(h.at, h.device, func(command string) ([]byte, error) {
+		if x, ok := said[command]; ok {
+			return x.out, x.err
+		}
+		return h.run(ctx, command, "")
+	},
+		func(command string) ([]byte, error) { return h.asRoot(ctx, command, "") }, h.socket)
 	if err != nil {
 		return nil, err
 	}
@@ -237,7 +296,7 @@ func (h *host) Read(ctx context.Context) (*Reading, error) {
 }
 
 // hostReading is what a host's commands print, as a reading.
-func hostReading(at, device string, run, root func(command string) ([]byte, error)) (*Reading, error) {
+func hostReading(at, device string, run, root func(command string) ([]byte, error), socket func(name string) (net.Conn, error)) (*Reading, error) {
 	r := &Reading{Source: "ssh at " + at, Whole: true, NotTold: []Told{TellsNeighbours, TellsAdmit, TellsFilter}}
 	ask := func(command string, into any) error {
 		out, err := run(command)
@@ -379,7 +438,7 @@ func hostReading(at, device string, run, root func(command string) ([]byte, erro
 			}
 		}
 	}
-	return r, r.askRouter(links, ask, run, root)
+	return r, r.askRouter(links, ask, run, root, socket)
 }
 
 // oneBridge takes one bridge of a host for the device: the one that is called so, or else the
@@ -496,7 +555,3 @@ func (h *host) Set(ctx context.Context, d *office.Device, m Match, from, to word
 func linkName(s string) bool {
 	return s != "" && len(s) < 16 && strings.Trim(s, "abcdefghijklmnopqrstuvwxyzABCDEFGHIJKLMNOPQRSTUVWXYZ0123456789._-") == "" && s[0] != '-'
 }
-
-// Save is not to be had over SSH: what runs is written down where the host's own
-// network settings are, and those are of many kinds.
-func (h *host) Save(context.Context) error { return ErrNoSave }

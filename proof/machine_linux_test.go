@@ -254,7 +254,7 @@ exit 1
 	now := of("17", "42 [300]", "-")
 	for after := int32(1); after <= 12; after++ {
 		then := of("17", []string{"42 [300]", "300 [42]"}[after%2], "-")
-		cut.Store(20 + 2*after)
+		cut.Store(8 + 2*after)
 		err := step(root, now, then)
 		if cut.Swap(0) == 0 {
 			lost++
@@ -308,5 +308,23 @@ exit 1
 		now = then
 	}
 	require.Positive(t, frames)
+
+	// What was set is gone when the bridge is made anew; with what the host is told to be given,
+	// it is there again.
+	before := is(root)
+	c := field.Carrier{Dialer: root}
+	o := readText(t, now)
+	var hand *field.ByHand
+	require.ErrorAs(t, c.Step(ctx, o, o, "b1", order.Save), &hand)
+	c.Close()
+	_, file, ok := strings.Cut(hand.Why, "/etc/network/interfaces.d/klammer\n")
+	require.True(t, ok, hand.Why)
+	m.do("mkdir -p /etc/network/interfaces.d && cat > /etc/network/interfaces", "auto b1\niface b1 inet manual\n  pre-up ip link add b1 type bridge vlan_filtering 1 vlan_default_pvid 0\n  pre-up for p in p1 p2 p3 p4; do ip link set $p master b1 up; done\n  up ip link set b1 up\nsource /etc/network/interfaces.d/*\n")
+	anew := func() { m.do("ip link del b1; ifdown --force b1 2>/dev/null; ifup --force b1", "") }
+	anew()
+	require.Equal(t, "- | - | - | -", is(root))
+	m.do("sed 's/^    //' > /etc/network/interfaces.d/klammer", file)
+	anew()
+	require.Equal(t, before, is(root), hand.Why)
 	t.Logf("%d steps carried out, %d frames of the kernel's bridge as planned, %d connections lost", steps, frames, lost)
 }

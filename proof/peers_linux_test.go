@@ -435,7 +435,6 @@ func sshHost(t *testing.T) {
 	}
 	dev, r, err := dial(print)
 	require.NoError(t, err)
-	defer dev.Close()
 	v := r.Telling(o, d, field.MatchPorts(d, r))
 	require.Len(t, v.Ports, 2)
 	require.False(t, v.Ports[0].Shut)
@@ -454,6 +453,7 @@ func sshHost(t *testing.T) {
 	require.NoError(t, err)
 	require.True(t, r.Ports[field.MatchPorts(d, r)[0]].Shut)
 	require.ErrorIs(t, dev.Save(t.Context()), field.ErrNoSave)
+	require.NoError(t, dev.Close()) // a device has one conversation
 
 	_, _, err = dial("SHA256:" + strings.Repeat("A", 43))
 	require.ErrorContains(t, err, "it is another host, or was set up anew. Nothing was sent to it")

@@ -16,6 +16,7 @@ import (
 	"github.com/stretchr/testify/require"
 	"golang.org/x/sys/unix"
 
+	"klammer/core/found"
 	"klammer/core/notation"
 	"klammer/core/office"
 	"klammer/core/order"
@@ -189,9 +190,7 @@ func realRules(t *testing.T) {
 		inGate("nft -f /run/gate.nft; sysctl -qw net.ipv4.ip_forward=1; ip route replace default via 203.0.113.1; sleep 0.2; dnsmasq -C /run/gate.conf")
 	}
 	read := func() *field.Reading {
-		dev, r, err := dial.Talk(t.Context(), plan, gate)
-		require.NoError(t, err)
-		require.NoError(t, dev.Close())
+		r := mustRead(t, dial, plan, gate)
 		require.NotNil(t, r.Router)
 		return r
 	}
@@ -202,7 +201,7 @@ func realRules(t *testing.T) {
 			inGate(m.do)
 		}
 		r := read()
-		found, err := field.AsFound(plan, map[string]*field.Reading{"gate": r})
+		is, err := field.AsFound(plan, map[string]*field.Reading{"gate": r})
 		require.NoError(t, err, m.what)
 		match := field.MatchPorts(gate, r)
 		differs := r.RoutingOn(plan, gate, match)
@@ -225,16 +224,16 @@ func realRules(t *testing.T) {
 			continue
 		}
 		if m.unsaid == "" && !differs.Stateless { // what was read is what the kernel does
-			asked += s.kernelSays(t, m.what, found, addrs)
+			asked += s.kernelSays(t, m.what, is, addrs)
 		}
 		if m.byHand || m.do == "" {
 			continue
 		}
 		// An order leads from what was read to the plan, and the router itself takes its steps.
-		o, err := order.Make(found, plan, order.Options{})
+		o, err := order.Make(is, plan, order.Options{})
 		require.NoError(t, err, m.what)
 		c := &field.Carrier{Dialer: dial}
-		before := found
+		before := is
 		for k := range o.Steps {
 			st := &o.Steps[k]
 			err := c.Step(t.Context(), before, st.After, st.Device, st.Kind)
@@ -258,13 +257,62 @@ func realRules(t *testing.T) {
 		require.NoError(t, os.WriteFile("/run/gate.nft", []byte("flush ruleset\n"+rules), 0o644))
 		inGate("nft -f /run/gate.nft")
 		r := read()
-		found, err := field.AsFound(plan, map[string]*field.Reading{"gate": r})
+		is, err := field.AsFound(plan, map[string]*field.Reading{"gate": r})
 		require.NoError(t, err, rules)
 		require.Empty(t, r.RoutingOn(plan, gate, field.MatchPorts(gate, r)).Unsaid, rules)
-		asked += s.kernelSays(t, rules, found, addrs)
+		asked += s.kernelSays(t, rules, is, addrs)
 		drawn++
 	}
+	s.kea(t, inGate, func() *found.Routing { return read().RoutingOn(plan, gate, field.MatchPorts(gate, read())) }, dial)
 	t.Logf("%d changes named; %d drawn lists of rules; %d questions to the kernel", named, drawn, asked)
+}
+
+// kea: another server hands out, is asked over its control socket, and set over it.
+func (s *street) kea(t *testing.T, inGate func(string), routing func() *found.Routing, dial field.Dialer) {
+	if _, err := exec.LookPath("kea-dhcp4"); err != nil {
+		t.Log("without Kea: apt-get install kea-dhcp4-server (./run test does)")
+		return
+	}
+	const conf = `// as it is installed
+{"Dhcp4": {"interfaces-config": {"interfaces": ["v10"]}, /* asked here */ "control-socket": {"socket-type": "unix", "socket-name": "/run/kea/ctrl"},
+ "lease-database": {"type": "memfile", "persist": false},
+ "subnet4": [{"id": 1, "subnet": "10.9.10.0/24", "pools": [{"pool": "10.9.10.30 - 10.9.10.60"}], "option-data": [{"name": "routers", "data": "10.9.10.1"}]}]}} # that is all
+`
+	require.NoError(t, os.MkdirAll("/run/kea", 0o750))
+	require.NoError(t, os.WriteFile("/run/kea/dhcp4.conf", []byte(conf), 0o600))
+	inGate("nft -f /run/gate.nft; stop; KEA_PIDFILE_DIR=/run/kea KEA_LOCKFILE_DIR=none setsid kea-dhcp4 -c /run/kea/dhcp4.conf >/run/kea/log 2>&1 </dev/null & for i in $(seq 100); do [ -S /run/kea/ctrl ] && exit 0; sleep 0.1; done; cat /run/kea/log; exit 1")
+	gate := s.o.Device("gate")
+	is := routing()
+	require.Contains(t, is.Differs(s.o, gate), "gate hands out 10.9.10.30-10.9.10.60 in staff, and should hand out 10.9.10.100-10.9.10.200", is.Unsaid)
+	was, err := field.AsFound(s.o, map[string]*field.Reading{"gate": mustRead(t, dial, s.o, gate)})
+	require.NoError(t, err)
+	then := was
+	for _, a := range was.Device("gate").Addresses {
+		if a.VID == 30 {
+			continue
+		}
+		a.From, a.To = netip.MustParseAddr("10.9.10.100"), netip.MustParseAddr("10.9.10.200")
+		if a.VID == 20 {
+			a.From, a.To = netip.MustParseAddr("10.9.20.5"), netip.MustParseAddr("10.9.20.9")
+		}
+		var err error
+		then, _, err = notation.Line(then, fmt.Sprintf("-gate address %d %s\ngate %s", a.VID, a.Prefix, notation.AddressText(a)))
+		require.NoError(t, err)
+	}
+	c := &field.Carrier{Dialer: dial}
+	defer c.Close()
+	require.NoError(t, c.Step(t.Context(), was, then, "gate", order.Set))
+	text, err := os.ReadFile("/run/kea/dhcp4.conf")
+	require.NoError(t, err)
+	require.Contains(t, string(text), "10.9.10.100")
+	require.Contains(t, string(text), "10.9.20.5", "a subnet that it had not")
+}
+
+func mustRead(t *testing.T, dial field.Dialer, o *office.Office, d *office.Device) *field.Reading {
+	dev, r, err := dial.Talk(t.Context(), o, d)
+	require.NoError(t, err)
+	require.NoError(t, dev.Close())
+	return r
 }
 
 // drawnRules is a list of rules as somebody may have made it.

@@ -317,6 +317,9 @@ func neighboursCmd() *cobra.Command {
 					text = "heard, and not planned"
 					bad = bad || c.Known
 				}
+				for _, x := range c.Says {
+					text += "; " + x
+				}
 				if !asJSON {
 					fmt.Fprintf(cmd.OutOrStdout(), "%s - %s: %s\n", c.A, c.B, text)
 				}

@@ -5304,6 +5304,8 @@ export interface components {
             /** @description both ends are ports of the office */
             known: boolean;
             planned: boolean;
+            /** @description what an end says of itself otherwise than planned (IEEE 802.1AB, its 802.1 and 802.3 parts) */
+            says?: string[];
         };
         FieldPart: {
             /** @enum {string} */

@@ -24,9 +24,9 @@
   <table>
     <tbody>
       {#each sorted as c (c.a + c.b)}
-        <tr class:odd={!c.planned && c.known} class:quiet={c.planned && c.heard === "none"}>
+        <tr class:odd={(!c.planned && c.known) || c.says} class:quiet={c.planned && c.heard === "none"}>
           <td>{spaced(c.a)} – {spaced(c.b)}</td>
-          <td>{says(c)}</td>
+          <td>{says(c)}{c.says ? `; ${c.says.join("; ")}` : ""}</td>
         </tr>
       {:else}
         <tr><td class="soft">No cable yet.</td></tr>

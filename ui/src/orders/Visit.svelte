@@ -135,6 +135,7 @@
     border-left: 3px solid var(--plum);
     padding: 4px 8px;
     margin: 4px 0;
+    white-space: pre-line;
   }
   .carry.bad {
     border-left-color: var(--red);
