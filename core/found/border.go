@@ -270,13 +270,23 @@ func Mismatches(o *office.Office, d *office.Device, gaps []Gap) (out []Mismatch)
 		}
 		return fmt.Sprintf("%s (%s)", p.Net, name)
 	}
+	at := map[string]int{} // of what is said to several alike
+	say := func(what, from, to, should string) {
+		key := what + from + should
+		if k, ok := at[key]; ok {
+			out[k].Is += ", " + to
+			return
+		}
+		at[key] = len(out)
+		out = append(out, Mismatch{fmt.Sprintf("%s %s from %s to %s", d.Name, what, from, to), should})
+	}
 	for i := range gaps {
 		g := &gaps[i]
 		if g.Gains != talk.None {
-			out = append(out, Mismatch{fmt.Sprintf("%s lets %s pass from %s to %s", d.Name, g.Gains, who(g.In, g.Src), who(g.Out, g.Dst)), "should not"})
+			say(fmt.Sprintf("lets %s pass", g.Gains), who(g.In, g.Src), who(g.Out, g.Dst), "should not")
 		}
 		if g.Loses != talk.None {
-			out = append(out, Mismatch{fmt.Sprintf("%s stops %s from %s to %s", d.Name, g.Loses, who(g.In, g.Src), who(g.Out, g.Dst)), "should let it pass"})
+			say(fmt.Sprintf("stops %s", g.Loses), who(g.In, g.Src), who(g.Out, g.Dst), "should let it pass")
 		}
 	}
 	return out

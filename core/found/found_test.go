@@ -179,7 +179,7 @@ func TestAsFound(t *testing.T) {
 		}
 	}
 	require.LessOrEqual(t, written, 4)
-	require.Len(t, found.BesideOf(n, kept)["ward-east"], 2)
+	require.Len(t, found.BesideOf(n, kept)["ward-east"].Ports, 2)
 }
 
 // TestLostCells: of a table in columns whose empty cells were lost on the way nobody can

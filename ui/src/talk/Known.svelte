@@ -2,17 +2,26 @@
   import type { TalkTable } from "../api/client";
   import { since } from "../state/seen.svelte";
 
+  const most = 4; // so that the rules stay in sight
   let { router }: { router: TalkTable["routers"][number] } = $props();
 </script>
 
 <div class="known" data-known={router.known}>
   <p class:wrong={router.differs.length > 0}>
-    What it lets pass is {router.text}{router.at && router.known !== "planned" ? `, ${since(router.at)}` : ""}.
+    What {router.device} lets pass is {router.text}{router.at && router.known !== "planned" ? `, ${since(router.at)}` : ""}.
   </p>
   {#if router.differs.length}
     <ul>
-      {#each router.differs as d (d)}<li>{d}</li>{/each}
+      {#each router.differs.slice(0, most) as d (d)}<li>{d}</li>{/each}
     </ul>
+    {#if router.differs.length > most}
+      <details>
+        <summary>and {router.differs.length - most} more</summary>
+        <ul>
+          {#each router.differs.slice(most) as d (d)}<li>{d}</li>{/each}
+        </ul>
+      </details>
+    {/if}
   {/if}
   {#if router.unsaid.length}
     <p class="soft">Found there, and not to be said in rules:</p>
