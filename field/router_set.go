@@ -212,9 +212,12 @@ func (x *Router) setRules(is routerMap, c Rerouting) (string, error) {
 	}
 	a, b := talk.BorderOf(c.Office, c.Was), talk.BorderOf(c.Office, c.Is)
 	gaps, _ := found.Gaps(c.Is, slices.Concat(a.Names(), b.Names()), b.Lets, a.Lets)
-	same := slices.EqualFunc(c.Was.Addresses, c.Is.Addresses, func(a, b office.Address) bool {
-		return a.VID == b.VID && a.Prefix == b.Prefix && (a.Admits == nil) == (b.Admits == nil) && slices.Equal(a.Admits, b.Admits)
-	})
+	same := len(c.Was.Addresses) == len(c.Is.Addresses)
+	for _, a := range c.Is.Addresses {
+		same = same && slices.ContainsFunc(c.Was.Addresses, func(b office.Address) bool {
+			return a.VID == b.VID && a.Prefix == b.Prefix && (a.Admits == nil) == (b.Admits == nil) && slices.Equal(a.Admits, b.Admits)
+		})
+	}
 	if len(gaps) == 0 && same && c.Was.KeepsState() == c.Is.KeepsState() {
 		return "", nil
 	}

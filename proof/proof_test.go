@@ -5,6 +5,7 @@ import (
 	"flag"
 	"fmt"
 	"maps"
+	"net/netip"
 	"os"
 	"slices"
 	"sort"
@@ -107,7 +108,7 @@ func TestIncremental(t *testing.T) {
 	rapid.Check(t, func(t *rapid.T) {
 		o := Draw(t, 6)
 		r := finding.Check(span.Compile(o))
-		kept := map[string]found.Kept{o.Devices[0].Name: {Ports: []string{"1", "2"}, Shapes: []office.Shape{{Untagged: []office.VID{10}, Tagged: []office.VID{20}}, {}}}}
+		kept := map[string]found.Kept{o.Devices[0].Name: {Routing: foundRouting(o), Ports: []string{"1", "2"}, Shapes: []office.Shape{{Untagged: []office.VID{10}, Tagged: []office.VID{20}}, {}}}}
 		seen := found.BesideOf(r.Net, kept)
 		view := api.View(1, 1, r, seen)
 		page := redrawn(t, view)
@@ -126,6 +127,7 @@ func TestIncremental(t *testing.T) {
 			require.Equal(t, told(fresh), told(r), "%s\n%s", text, notation.Print(o))
 
 			delta := r.Since(old)
+			delta.Devices = found.Touched(old.Net.Office, r.Net.Office, kept, delta.Devices)
 			seen = seen.Update(r.Net, kept, delta.Devices)
 			if delta.Whole {
 				seen = found.BesideOf(r.Net, kept)
@@ -264,9 +266,28 @@ func pasted(old, change map[string]any) map[string]any {
 			}
 		}
 		maps.Copy(ports, told["ports"].(map[string]any))
-		out["found"] = map[string]any{"devices": was["devices"], "ports": ports}
+		routing := maps.Clone(was["routing"].(map[string]any))
+		for _, device := range list(told, "devices") {
+			delete(routing, device.(string))
+		}
+		maps.Copy(routing, told["routing"].(map[string]any))
+		out["found"] = map[string]any{"devices": was["devices"], "ports": ports, "routing": routing}
 	}
 	return out
+}
+
+// foundRouting is addresses in the VLANs of an office that somebody found on a device, with a
+// rule between the first two.
+func foundRouting(o *office.Office) *found.Routing {
+	r := &found.Routing{Tells: []found.Part{found.PartAddresses, found.PartRules}}
+	for i, v := range o.VLANs {
+		r.Addresses = append(r.Addresses, office.Address{VID: v.VID, Prefix: netip.MustParsePrefix(fmt.Sprintf("10.9.%d.1/24", i))})
+	}
+	if len(r.Addresses) > 1 {
+		side := func(i int) []office.Side { return []office.Side{{Kind: office.SideVLAN, VID: r.Addresses[i].VID}} }
+		r.Rules = []office.Rule{{Do: office.Deny, From: side(0), To: side(1), Services: []office.Service{{Protocol: office.Ping}}}}
+	}
+	return r
 }
 
 // TestMends: what is offered as a mend removes its finding and brings nothing

@@ -191,6 +191,7 @@ func (r *room) after(old *shown, o *office.Office, revision int64) (now *shown, 
 	if delta.Whole {
 		now.seen = found.BesideOf(now.report.Net, now.kept)
 	} else {
+		delta.Devices = found.Touched(old.report.Net.Office, o, now.kept, delta.Devices)
 		now.seen = old.seen.Update(now.report.Net, now.kept, delta.Devices)
 	}
 	now.view, told = api.Change(old.view, revision, now.report, delta, now.seen)

@@ -133,6 +133,21 @@ func (b Beside) Update(n *span.Net, kept map[string]Kept, devices []int) Beside 
 	return out
 }
 
+// Touched is devices that an edit touched, and those besides of which what was found is said by
+// names that it changed: of VLANs, and of services.
+func Touched(was, is *office.Office, kept map[string]Kept, devices []int) []int {
+	if slices.Equal(was.VLANs, is.VLANs) && slices.Equal(was.Services, is.Services) {
+		return devices
+	}
+	for i, d := range is.Devices {
+		if kept[d.Name].Routing != nil && !slices.Contains(devices, i) {
+			devices = append(slices.Clone(devices), i)
+		}
+	}
+	slices.Sort(devices)
+	return devices
+}
+
 // As is an office with devices, by their places, set to states: what it is, where the
 // plan says what it should be. What is as planned stays said as it is: by its plan, its
 // use, or by what is needed there. Where "needed" and "all" would now say something else
