@@ -11,6 +11,7 @@ import (
 	"net"
 	"runtime"
 	"strings"
+	"sync/atomic"
 	"syscall"
 	"testing"
 	"time"
@@ -157,7 +158,7 @@ func sshHost(says func(io.Writer), texts ...string) func(t *testing.T) []office.
 				return
 			}
 			go ssh.DiscardRequests(requests)
-			n := 0
+			var sessions atomic.Int32
 			for ch := range channels {
 				if len(texts) == 1 && texts[0] == "mute" {
 					continue
@@ -166,8 +167,8 @@ func sshHost(says func(io.Writer), texts ...string) func(t *testing.T) []office.
 				if err != nil {
 					return
 				}
-				n++
-				go func(n int) {
+				n := int(sessions.Add(1))
+				go func() {
 					for r := range asked {
 						if r.Type != "exec" {
 							_ = r.Reply(true, nil)
@@ -176,6 +177,11 @@ func sshHost(says func(io.Writer), texts ...string) func(t *testing.T) []office.
 						_ = r.Reply(true, nil)
 						go func() {
 							defer one.Close()
+							if strings.HasSuffix(string(r.Payload), "sh -s") { // it is asked one by one
+								sessions.Add(-1)
+								_, _ = one.SendRequest("exit-status", false, ssh.Marshal(struct{ N uint32 }{127}))
+								return
+							}
 							switch {
 							case n == 1:
 								_, _ = io.WriteString(one, "a\n")
@@ -195,7 +201,7 @@ func sshHost(says func(io.Writer), texts ...string) func(t *testing.T) []office.
 							_, _ = one.SendRequest("exit-status", false, ssh.Marshal(struct{ N uint32 }{0}))
 						}()
 					}
-				}(n)
+				}()
 			}
 		}()
 		return []office.Speaks{{Protocol: office.SSH, At: l.Addr().String(), With: "hosts"}}
