@@ -23,6 +23,7 @@ type Order struct {
 	Told        string       `json:"told" required:"true" description:"what it comes to, in words"`
 	Lent        []string     `json:"lent,omitempty" description:"ports that the laptop needs meanwhile"`
 	Left        []string     `json:"left,omitempty" description:"what stays as it is, as it was not chosen or nobody reaches it"`
+	Far         []string     `json:"far,omitempty" description:"devices that stand elsewhere than the laptop and may be lost on the way, with who is to be there or what they do by themselves"`
 	Leaves      []string     `json:"leaves,omitempty" description:"what the plan itself takes from who has it today, for good: no order can help that"`
 	Breaks      []Broken     `json:"breaks,omitempty" description:"findings of the plan that break, which the order leads to all the same"`
 	Paper       []string     `json:"paper,omitempty" description:"statements of what differs and is nothing to do, where there are no steps"`
@@ -93,7 +94,7 @@ type Joined struct {
 func OrderOf(o *order.Order) *Order {
 	out := &Order{
 		Visits: []OrderVisit{}, Steps: []OrderStep{}, Leaks: o.Leaks, Blind: o.Price.Blind, Interrupted: o.Interrupted(),
-		Walks: o.Price.Walks, Told: o.Summary(), Paper: o.Paper, Left: o.Left, Leaves: o.Leaves,
+		Walks: o.Price.Walks, Told: o.Summary(), Paper: o.Paper, Left: o.Left, Leaves: o.Leaves, Far: o.Far,
 	}
 	if len(o.Steps) > 0 {
 		out.Breaks = BrokenIn(finding.Check(span.Compile(o.Planned)))

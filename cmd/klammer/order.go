@@ -6,6 +6,7 @@ import (
 	"fmt"
 	"io"
 	"os"
+	"slices"
 	"strings"
 
 	"github.com/spf13/cobra"
@@ -106,7 +107,7 @@ func printOrder(out io.Writer, o *api.Order) {
 	case n > 1:
 		fmt.Fprintf(out, "The plan has %d findings that break, the first: %s\n", n, o.Breaks[0].Text)
 	}
-	for _, text := range o.Left {
+	for _, text := range slices.Concat(o.Far, o.Left) {
 		fmt.Fprintln(out, text)
 	}
 	for _, line := range o.Paper {

@@ -338,6 +338,7 @@ func (p *problem) write(end *node) (*Order, error) {
 	p.suffer(out, acts)
 	p.parked(out, acts)
 	partners(out, acts)
+	p.far(out, acts)
 	p.route(out, acts)
 	return out, nil
 }

@@ -83,6 +83,7 @@ type Order struct {
 	Paper        []string         // what differs and is nothing to do, where there are no steps
 	Silent       []string         // devices that nobody reaches, and that therefore stay as they are
 	Left         []string         // what stays as it is, as it was not chosen or nobody reaches it
+	Far          []string         // devices that stand elsewhere than the laptop, and may be lost on the way
 	Leaves       []string         // what the plan itself takes from who has it today, for good
 }
 

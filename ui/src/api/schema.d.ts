@@ -4324,6 +4324,8 @@ export interface components {
             blind: number;
             /** @description findings of the plan that break, which the order leads to all the same */
             breaks?: components["schemas"]["ApiBroken"][];
+            /** @description devices that stand elsewhere than the laptop and may be lost on the way, with who is to be there or what they do by themselves */
+            far?: string[];
             /** @description pairs that reach each other before and after and not between, times steps */
             interrupted: number;
             /** @description pairs of VLANs that meet and should not, times steps */

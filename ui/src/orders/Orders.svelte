@@ -279,8 +279,12 @@
       onleave={() => (starting = false)}
     />
   {:else if order?.order}
-    <section class="sum box" class:harm={order.order.interrupted + order.order.blind + order.order.leaks > 0 || !!order.order.leaves}>
+    <section
+      class="sum box"
+      class:harm={order.order.interrupted + order.order.blind + order.order.leaks > 0 || !!order.order.leaves || !!order.order.far}
+    >
       {#each order.order.leaves ?? [] as text (text)}<p class="wrong">{text}</p>{/each}
+      {#each order.order.far ?? [] as text (text)}<p class="wrong">{text}</p>{/each}
       {#if order.order.breaks?.length}
         <details class="breaks">
           <summary
