@@ -119,7 +119,7 @@ type FoundState struct {
 // FoundRouting is what of a device's addresses, routes and rules was found.
 type FoundRouting struct {
 	How     string       `json:"how" required:"true"`
-	At      time.Time    `json:"at" required:"true"`
+	At      string       `json:"at" required:"true" format:"date-time"`
 	Tells   []found.Part `json:"tells" required:"true" nullable:"false" description:"addresses, routes, rules, handouts, admits: what was told; the rest is as planned"`
 	Lines   []string     `json:"lines" required:"true" nullable:"false" description:"as statements of the device"`
 	Differs []string     `json:"differs" required:"true" nullable:"false" description:"from the plan, in words"`

@@ -6,7 +6,6 @@ import (
 	"net/netip"
 	"strconv"
 	"strings"
-	"time"
 
 	"klammer/core/bridge"
 	"klammer/core/found"
@@ -244,12 +243,12 @@ func (Known) Enum() []any { return []any{KnownRead, KnownTyped, KnownOrder, Know
 
 // TalkRouter is a device that routes, and how what it lets pass is known.
 type TalkRouter struct {
-	Device  string     `json:"device" required:"true"`
-	Known   Known      `json:"known" required:"true"`
-	Text    string     `json:"text" required:"true" description:"in words: as planned; nobody has looked"`
-	At      *time.Time `json:"at,omitempty"`
-	Differs []string   `json:"differs" required:"true" nullable:"false" description:"what was found otherwise than planned"`
-	Unsaid  []string   `json:"unsaid" required:"true" nullable:"false" description:"what was found and cannot be said"`
+	Device  string   `json:"device" required:"true"`
+	Known   Known    `json:"known" required:"true"`
+	Text    string   `json:"text" required:"true" description:"in words: as planned; nobody has looked"`
+	At      string   `json:"at,omitempty" format:"date-time"`
+	Differs []string `json:"differs" required:"true" nullable:"false" description:"what was found otherwise than planned"`
+	Unsaid  []string `json:"unsaid" required:"true" nullable:"false" description:"what was found and cannot be said"`
 }
 
 // TalkRouters is the devices that route, in their order, with what was found of them.
@@ -261,7 +260,7 @@ func TalkRouters(o *office.Office, kept map[string]found.Kept) []TalkRouter {
 		}
 		x := TalkRouter{Device: d.Name, Known: KnownPlanned, Text: "as planned; nobody has looked", Differs: []string{}, Unsaid: []string{}}
 		if r := kept[d.Name].Routing; r != nil {
-			x.At = &r.At
+			x.At = r.At
 			x.Differs, x.Unsaid = append(x.Differs, r.Differs(o, d)...), append(x.Unsaid, r.Unsaid...)
 			as := "as planned"
 			if len(x.Differs) > 0 {

@@ -343,7 +343,6 @@ device rack switch
 	// The bridge over v3, read and set, one object a request as pass_persist has it.
 	dev, r, err := dial(right).Talk(ctx, o, o.Device("rack"))
 	require.NoError(t, err)
-	defer dev.Close()
 	d := o.Device("rack")
 	n := span.Compile(o)
 	now := r.Found(o, d, field.MatchPorts(d, r), wording.Planned(n, 2)).State
@@ -359,6 +358,7 @@ device rack switch
 	r, err = dev.Read(ctx)
 	require.NoError(t, err)
 	require.Equal(t, "110", notation.Shape(r.Found(o, d, field.MatchPorts(d, r), now).State.Ports[4].Shape()))
+	require.NoError(t, dev.Close()) // a device has one conversation
 	read := 4
 
 	// What is wrong is said, and quickly.

@@ -294,7 +294,7 @@ func (s *Server) news(ctx context.Context, id int64, n *span.Net, i int, r *fiel
 		for _, x := range routing.Against(n.Office, kept.Routing.On(d)) {
 			drift = append(drift, x.Is+", and did not before")
 		}
-		if routing.How, routing.At = "read by "+r.Source, time.Now(); !routing.Same(kept.Routing) {
+		if routing.How, routing.At = "read by "+r.Source, stamp(); !routing.Same(kept.Routing) {
 			is.Routing = routing
 		}
 	}

@@ -348,7 +348,7 @@ func Begin(ctx context.Context, st *store.Store, id, revision int64, was, plan *
 		}
 		if x := was.Device(d.Name); x != nil && len(found.RoutingOf(x).Differs(plan, d)) > 0 {
 			f.Routing = found.RoutingOf(x)
-			f.Routing.How, f.Routing.At = f.How, time.Now()
+			f.Routing.How, f.Routing.At = f.How, stamp()
 		}
 		if f.Routing == nil && (!n.Aware(i) || len(found.Differences(n, i, f.Kept().On(n, i))) == 0) {
 			continue
@@ -465,6 +465,9 @@ func handedIn(at *time.Time) (time.Time, error) {
 	return *at, nil
 }
 
+// stamp is now, as what was found of routing keeps it.
+func stamp() string { return time.Now().UTC().Format(time.RFC3339) }
+
 // foundAt is what a device is set to in an office, as something found; nil where it
 // has nothing to set.
 func foundAt(o *office.Office, device, how, author string) *store.Found {
@@ -499,7 +502,7 @@ func (s *Server) foundAfter(ctx context.Context, id int64, was, is *office.Offic
 	changed := x != nil && len(found.RoutingOf(x).Against(is, d)) > 0
 	if changed || len(f.Routing.Against(is, d)) > 0 {
 		f.Routing = found.RoutingOf(d)
-		f.Routing.How, f.Routing.At = how, time.Now()
+		f.Routing.How, f.Routing.At = how, stamp()
 	}
 	if len(f.Ports) == 0 && f.Routing == nil {
 		return nil, nil

@@ -174,7 +174,7 @@ func (s *Server) find(c fiber.Ctx) error {
 		how = "typed in"
 	}
 	if x.Routing != nil {
-		x.Routing.How, x.Routing.At = how, time.Now()
+		x.Routing.How, x.Routing.At = how, stamp()
 		out.Routing = api.FoundRoutingOf(n.Office, device, x.Routing)
 	} else if len(last) > 0 {
 		x.Routing = last[0].Kept().Routing // nothing new is said of it

@@ -4,7 +4,6 @@ import (
 	"fmt"
 	"net/netip"
 	"slices"
-	"time"
 
 	"klammer/core/notation"
 	"klammer/core/office"
@@ -26,7 +25,7 @@ const (
 // as it is planned.
 type Routing struct {
 	How       string           `json:"how"` // "read by ssh at …", "typed in", "by an order"
-	At        time.Time        `json:"at"`
+	At        string           `json:"at"`  // when (RFC 3339)
 	Tells     []Part           `json:"tells"`
 	Addresses []office.Address `json:"addresses,omitempty"`
 	Outsides  []office.Outside `json:"outsides,omitempty"`

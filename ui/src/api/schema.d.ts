@@ -5125,7 +5125,7 @@ export interface components {
         };
         ApiTalkRouter: {
             /** Format: date-time */
-            at?: null | string;
+            at?: string;
             device: string;
             /** @description what was found otherwise than planned */
             differs: string[];
