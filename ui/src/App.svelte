@@ -1,4 +1,5 @@
 <script lang="ts">
+  import { ThemeProvider } from "flowbite-svelte";
   import { onDestroy, type Component } from "svelte";
   import Board from "./board/Board.svelte";
   import Devices from "./devices/Devices.svelte";
@@ -24,6 +25,7 @@
   import NameDialog from "./shell/NameDialog.svelte";
   import Notice from "./shell/Notice.svelte";
   import Then from "./history/Then.svelte";
+  import { theme } from "./shell/theme";
   import Waiting from "./shell/Waiting.svelte";
   import Talk from "./talk/Talk.svelte";
   import Walk from "./walk/Walk.svelte";
@@ -111,34 +113,36 @@
 
 <svelte:window onkeydowncapture={keys} bind:innerHeight={tall} />
 
-<!-- svelte-ignore a11y_click_events_have_key_events, a11y_no_static_element_interactions -->
-<div class="shell" class:page={Page || id < 1 || me.out} class:low onclick={place.follow}>
-  <Header />
-  {#if id === -2}
-    <Join />
-  {:else if me.out}
-    <SignIn />
-  {:else if id === 0 && view === "people"}
-    <main class="alone"><People /></main>
-  {:else if id === 0}
-    <Offices />
-  {:else if !office.view}
-    <Waiting />
-  {:else}
-    {#if Page}
-      <main><Then /><Page /></main>
-      <Foretold docked />
+<ThemeProvider {theme}>
+  <!-- svelte-ignore a11y_click_events_have_key_events, a11y_no_static_element_interactions -->
+  <div class="shell" class:page={Page || id < 1 || me.out} class:low onclick={place.follow}>
+    <Header />
+    {#if id === -2}
+      <Join />
+    {:else if me.out}
+      <SignIn />
+    {:else if id === 0 && view === "people"}
+      <main class="alone"><People /></main>
+    {:else if id === 0}
+      <Offices />
+    {:else if !office.view}
+      <Waiting />
     {:else}
-      <main class="home"><Then /><Board /></main>
-      <Dock />
-      <Foretold />
+      {#if Page}
+        <main><Then /><Page /></main>
+        <Foretold docked />
+      {:else}
+        <main class="home"><Then /><Board /></main>
+        <Dock />
+        <Foretold />
+      {/if}
+      <Line />
     {/if}
-    <Line />
-  {/if}
-</div>
-<Notice />
-<NameDialog />
-<KeysDialog />
+  </div>
+  <Notice />
+  <NameDialog />
+  <KeysDialog />
+</ThemeProvider>
 
 <style>
   .shell {

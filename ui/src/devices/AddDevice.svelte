@@ -1,4 +1,5 @@
 <script lang="ts">
+  import { Button } from "flowbite-svelte";
   import { office } from "../state/office.svelte";
   import { place } from "../state/place.svelte";
 
@@ -33,7 +34,7 @@
     aria-label="What it is"
     aria-describedby="device-problem"
   />
-  <button class="main" disabled={!name.trim() || !says.trim()}>Add</button>
+  <Button type="submit" class="main" disabled={!name.trim() || !says.trim()}>Add</Button>
   <p class="wrong" id="device-problem" role="alert">{problem}</p>
 </form>
 

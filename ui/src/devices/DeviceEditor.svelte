@@ -1,4 +1,5 @@
 <script lang="ts">
+  import { Button } from "flowbite-svelte";
   import type { Device } from "../api/client";
   import { deviceFacts, forwardings, wordings } from "../api/words";
   import { office } from "../state/office.svelte";
@@ -100,7 +101,7 @@
     aria-label={`A statement of ${n}`}
     spellcheck="false"
   />
-  <button disabled={!more.trim()}>Add</button>
+  <Button type="submit" disabled={!more.trim()}>Add</Button>
 </form>
 {#if problem}<p class="wrong" role="alert">{problem}</p>{/if}
 <div class="turn">
@@ -110,7 +111,7 @@
   <form onsubmit={(e) => (e.preventDefault(), void rename())}>
     <label>Rename to <input class="field mono" id="device-rename" bind:value={to} /></label>
   </form>
-  <button onclick={() => pending.propose([`-device ${n}`])}>Remove it…</button>
+  <Button onclick={() => pending.propose([`-device ${n}`])}>Remove it…</Button>
 </div>
 
 <style>
@@ -149,7 +150,7 @@
     grid-template-columns: 150px minmax(0, 1fr);
     width: 100%;
   }
-  .turn button {
+  .turn :global(button) {
     justify-self: start;
   }
 </style>

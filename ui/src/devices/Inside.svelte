@@ -1,4 +1,5 @@
 <script lang="ts">
+  import { Button } from "flowbite-svelte";
   import type { Device } from "../api/client";
   import { quote } from "../line/quote";
   import { office } from "../state/office.svelte";
@@ -79,7 +80,7 @@
         onchange={(e) => say(`${n} bundle ${quote(x.name)} ${e.currentTarget.value} ${(x.members ?? []).map(quote).join(",")}`)}
         ><option>lacp</option><option>static</option></select
       >
-      <button aria-label={`Remove the bundle ${x.name}`} onclick={() => pending.propose([`-${n} bundle ${quote(x.name)}`])}>×</button>
+      <Button aria-label={`Remove the bundle ${x.name}`} onclick={() => pending.propose([`-${n} bundle ${quote(x.name)}`])}>×</Button>
     </p>
   {/each}
   {#each inner as x (x.name)}
@@ -91,7 +92,7 @@
         value={x.shape}
         onchange={(e) => say(`${n} ${quote(x.name)}: ${e.currentTarget.value}`)}
       />
-      <button aria-label={`Remove the inner port ${x.name}`} onclick={() => pending.propose([`-${n} inner ${quote(x.name)}`])}>×</button>
+      <Button aria-label={`Remove the inner port ${x.name}`} onclick={() => pending.propose([`-${n} inner ${quote(x.name)}`])}>×</Button>
     </p>
   {/each}
   {#each device.outsides ?? [] as x (x.name)}
@@ -102,13 +103,13 @@
           ? `${x.address} via ${x.via ?? "nobody"}`
           : "its address comes from there"}</span
       >
-      <button aria-label={`Remove the line ${x.name}`} onclick={() => pending.propose([`-${n} outside ${x.name}`])}>×</button>
+      <Button aria-label={`Remove the line ${x.name}`} onclick={() => pending.propose([`-${n} outside ${x.name}`])}>×</Button>
     </p>
   {/each}
   {#each device.routes ?? [] as x (x)}
     <p class="row">
       <b>route</b> <span class="grow mono">{x}</span>
-      <button aria-label={`Remove the route ${x}`} onclick={() => pending.propose([`-${n} route ${x}`])}>×</button>
+      <Button aria-label={`Remove the route ${x}`} onclick={() => pending.propose([`-${n} route ${x}`])}>×</Button>
     </p>
   {/each}
   {#if device.routing || device.rules?.length}
@@ -146,15 +147,15 @@
         value={x.to ?? ""}
         onchange={(e) => change(x, { to: e.currentTarget.value.trim() })}
       />
-      <button aria-label={`Remove the address ${x.address}`} onclick={() => pending.propose([`-${n} address ${x.vid} ${x.address}`])}
-        >×</button
+      <Button aria-label={`Remove the address ${x.address}`} onclick={() => pending.propose([`-${n} address ${x.vid} ${x.address}`])}
+        >×</Button
       >
     </p>
   {/each}
 {/if}
 <div class="kinds" role="toolbar" aria-label="Add to the device">
   {#each [["inner", "SSID or inner port…"], ["bundle", "Bundle…"], ["address", "Address…"], ["speed", "Speed…"], ["route", "Route…"], ["outside", "Line outside…"]] as [k, says] (k)}
-    <button aria-expanded={open === k} onclick={() => (open = open === k ? "" : k!)}>{says}</button>
+    <Button aria-expanded={open === k} onclick={() => (open = open === k ? "" : k!)}>{says}</Button>
   {/each}
 </div>
 {#if open}
@@ -229,7 +230,7 @@
       >
     {/if}
     <p class="line mono">{lines[open] || "…"}</p>
-    <button class="main" disabled={!lines[open]}>Add</button>
+    <Button type="submit" class="main" disabled={!lines[open]}>Add</Button>
   </form>
 {/if}
 
@@ -283,7 +284,7 @@
     color: var(--soft);
     overflow-wrap: anywhere;
   }
-  form button {
+  form :global(button) {
     justify-self: start;
   }
 </style>

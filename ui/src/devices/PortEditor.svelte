@@ -1,4 +1,5 @@
 <script lang="ts">
+  import { Button } from "flowbite-svelte";
   import type { Device } from "../api/client";
   import PortField from "../shell/PortField.svelte";
   import { portFacts } from "../api/words";
@@ -59,12 +60,12 @@
   {#if set.cabled}
     {#each set.cabled as c (c)}<p class="row">
         cable to <b>{c.replace(".", " ")}</b>
-        <button onclick={() => pending.propose([`-cable ${ref(`${device.name}.${set.name}`)} ${ref(c)}`])}>Remove…</button>
+        <Button onclick={() => pending.propose([`-cable ${ref(`${device.name}.${set.name}`)} ${ref(c)}`])}>Remove…</Button>
       </p>{/each}
   {:else}
     <form onsubmit={(e) => (e.preventDefault(), other && void say(`cable ${at} ${ref(other)}`))}>
       <label>Cable to <PortField bind:value={other} id="cable-to" placeholder="free port" named={false} /></label>
-      <button disabled={!other}>Connect</button>
+      <Button type="submit" disabled={!other}>Connect</Button>
     </form>
   {/if}
   {#each p.plugs ?? [] as g (g.name)}
@@ -75,7 +76,7 @@
           ? `; ${g.facts.note}`
           : ""}</span
       >
-      <button aria-label={`Unplug ${g.name}`} onclick={() => say(`-plug ${at} ${JSON.stringify(g.name)}`)}>×</button>
+      <Button aria-label={`Unplug ${g.name}`} onclick={() => say(`-plug ${at} ${JSON.stringify(g.name)}`)}>×</Button>
     </p>
   {/each}
   <form class="plug" onsubmit={(e) => (e.preventDefault(), what.trim() && wants && void plug())}>
@@ -85,7 +86,7 @@
     >
     <label class="check"><input type="checkbox" bind:checked={tagged} /> tagged</label>
     <input class="field mono" id="plug-at" bind:value={own} placeholder="its address" aria-label="Its own address, where rules name it" />
-    <button disabled={!what.trim() || !wants}>Plug in</button>
+    <Button type="submit" disabled={!what.trim() || !wants}>Plug in</Button>
   </form>
   {#if problem}<p class="wrong" role="alert">{problem}</p>{/if}
 </section>

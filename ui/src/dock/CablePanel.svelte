@@ -1,4 +1,5 @@
 <script lang="ts">
+  import { Button } from "flowbite-svelte";
   import type { Link } from "../api/client";
   import { ref } from "../line/quote";
   import { hues } from "../state/hues.svelte";
@@ -55,7 +56,7 @@
       {/each}
     </tbody>
   </table>
-  <button onclick={() => pending.propose([`-cable ${ref(link.a)} ${ref(link.b)}`])}>Remove the cable <kbd>x</kbd></button>
+  <Button onclick={() => pending.propose([`-cable ${ref(link.a)} ${ref(link.b)}`])}>Remove the cable <kbd>x</kbd></Button>
 </div>
 
 <style>
@@ -109,7 +110,7 @@
     color: var(--red);
     font-weight: 700;
   }
-  button {
+  .cable :global(button) {
     border: 1px solid var(--hair);
     border-radius: 3px;
     padding: 2px 9px;

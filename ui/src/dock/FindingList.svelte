@@ -1,4 +1,5 @@
 <script lang="ts">
+  import { Button } from "flowbite-svelte";
   import type { Finding } from "../api/client";
   import Ring from "./Ring.svelte";
   import { says } from "./says";
@@ -64,16 +65,16 @@
     >
       <span class="severity">{root.severity}</span>
       <div>
-        <button class="text" onclick={() => go(root)} title="Go there">{root.text}</button>
+        <Button class="text" onclick={() => go(root)} title="Go there">{root.text}</Button>
         {#each follow as f (f.id)}<p class="follow" data-code={f.code}>└ {f.text}</p>{/each}
         {#if root.code === "loop" && root.ports.length <= 24}<Ring ports={root.ports} mends={mends.of(root)} />{/if}
         {#if ways(root).length}
           <p class="mends">
             {#each ways(root) as m (m.join("\n"))}
-              <button
+              <Button
                 class="mend mono"
                 title={`${m.map(says).join("\n")}\nShows what it would do first (m).\n\n${m.join("\n")}`}
-                onclick={() => pending.propose(m)}>{label(m)}</button
+                onclick={() => pending.propose(m)}>{label(m)}</Button
               >
             {/each}
           </p>
@@ -113,11 +114,15 @@
   .risk .severity {
     color: var(--amber);
   }
-  .text {
+  .findings :global(.text) {
+    border: 0;
+    padding: 0;
+    min-height: 0;
+    background: none;
     text-align: left;
     line-height: 1.38;
   }
-  .text:hover {
+  .findings :global(.text:hover) {
     text-decoration: underline;
   }
   .follow {
@@ -130,7 +135,7 @@
     gap: 6px;
     margin-top: 4px;
   }
-  .mend {
+  .findings :global(.mend) {
     border: 1px solid var(--plum);
     color: var(--plum);
     border-radius: 3px;
@@ -140,7 +145,7 @@
     background: var(--panel);
     text-align: left;
   }
-  .mend:hover {
+  .findings :global(.mend:hover) {
     background: var(--plum-wash);
   }
   .none {

@@ -1,4 +1,5 @@
 <script lang="ts">
+  import { Button } from "flowbite-svelte";
   import { office } from "../state/office.svelte";
   import { pending } from "../state/pending.svelte";
   import { place } from "../state/place.svelte";
@@ -42,13 +43,13 @@
         A cable from <b>{end}</b>: go to its other end and press <kbd>c</kbd>; <kbd>Esc</kbd> leaves it.
       </p>{/if}
     <div class="acts" role="toolbar" aria-label="Set the selection">
-      <button onclick={() => pending.member("untagged")}>Untagged <kbd>u</kbd></button>
-      <button onclick={() => pending.member("tagged")}>Tagged <kbd>t</kbd></button>
-      <button onclick={() => pending.member("none")} title="Take the row's VLAN off these ports">Not in it <kbd>.</kbd></button>
-      <button onclick={() => pending.pvid()}>PVID <kbd>p</kbd></button>
-      <button class="main" onclick={() => pending.bring(true)}>Bring {v?.vid} here <kbd>b</kbd></button>
-      <button onclick={() => pending.bring(false)}>Withdraw <kbd>w</kbd></button>
-      <button onclick={() => place.view("walk", { from: selection.ports[0] ?? "" })}>Walk <kbd>f</kbd></button>
+      <Button onclick={() => pending.member("untagged")}>Untagged <kbd>u</kbd></Button>
+      <Button onclick={() => pending.member("tagged")}>Tagged <kbd>t</kbd></Button>
+      <Button onclick={() => pending.member("none")} title="Take the row's VLAN off these ports">Not in it <kbd>.</kbd></Button>
+      <Button onclick={() => pending.pvid()}>PVID <kbd>p</kbd></Button>
+      <Button class="main" onclick={() => pending.bring(true)}>Bring {v?.vid} here <kbd>b</kbd></Button>
+      <Button onclick={() => pending.bring(false)}>Withdraw <kbd>w</kbd></Button>
+      <Button onclick={() => place.view("walk", { from: selection.ports[0] ?? "" })}>Walk <kbd>f</kbd></Button>
     </div>
   {/if}
 </div>
@@ -86,7 +87,7 @@
     gap: 6px;
     margin-top: auto;
   }
-  button {
+  .words :global(button) {
     border: 1px solid var(--hair);
     border-radius: 3px;
     padding: 3px 9px;
@@ -94,10 +95,10 @@
     min-height: 28px;
     background: var(--panel);
   }
-  button:hover {
+  .words :global(button:hover) {
     border-color: var(--plum);
   }
-  .main {
+  .words :global(.main) {
     border-color: var(--plum);
     color: var(--plum);
     font-weight: 650;

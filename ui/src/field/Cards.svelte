@@ -1,4 +1,5 @@
 <script lang="ts">
+  import { Button } from "flowbite-svelte";
   import type { Readings } from "../api/client";
   import { office } from "../state/office.svelte";
   import { pending } from "../state/pending.svelte";
@@ -37,7 +38,7 @@
           <td>
             {#if c.name}<b>{c.name}</b>{:else}
               {#each plugs(c) as g (g.name)}
-                <button
+                <Button
                   onclick={() =>
                     is(
                       c,
@@ -46,7 +47,7 @@
                         (g.operator ? " operator" : "") +
                         (g.at ? ` at ${g.at}` : "") +
                         (g.facts?.note ? ` note ${JSON.stringify(g.facts.note)}` : ""),
-                    )}>is {g.name}</button
+                    )}>is {g.name}</Button
                 >
               {:else}
                 <form onsubmit={(e) => named(e, c)}>
@@ -62,7 +63,7 @@
     </tbody>
   </table>
   {#if cards.length > shown.length || all}
-    <button onclick={() => (all = !all)}>{all ? "Only those without a name" : `All ${cards.length}`}</button>
+    <Button onclick={() => (all = !all)}>{all ? "Only those without a name" : `All ${cards.length}`}</Button>
   {/if}
 </section>
 
@@ -78,7 +79,7 @@
     padding: 2px 8px 2px 0;
     border-bottom: 1px solid var(--hair);
   }
-  td button {
+  td :global(button) {
     font-size: 12px;
     min-height: 24px;
     padding: 0 8px;
@@ -110,7 +111,7 @@
     td:last-child {
       flex-basis: 100%;
     }
-    td button,
+    td :global(button),
     input {
       min-height: 36px;
     }

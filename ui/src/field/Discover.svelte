@@ -1,4 +1,5 @@
 <script lang="ts">
+  import { Button } from "flowbite-svelte";
   import { api, type Discovered, type Readings } from "../api/client";
   import { word } from "../shell/plural";
   import { office } from "../state/office.svelte";
@@ -47,7 +48,7 @@
         {#each now.credentials as c (c.name)}<option>{c.name}</option>{/each}
       </select></label
     >
-    <button disabled={asking}>{asking ? "Asking …" : "Who answers?"}</button>
+    <Button type="submit" disabled={asking}>{asking ? "Asking …" : "Who answers?"}</Button>
   </form>
   {#if wrong}<p class="warn" role="alert">{wrong}</p>{/if}
   {#if answer}
@@ -68,14 +69,14 @@
     {/each}
     {#if answer.parts.length}
       <p>
-        <button
+        <Button
           class="main"
           disabled={!taken.length}
           onclick={() =>
             pending.propose(
               taken.flatMap((p) => p.lines),
               `take ${taken.length} of what answered`,
-            )}>Take {taken.length} {word(taken.length, "part", "parts")}…</button
+            )}>Take {taken.length} {word(taken.length, "part", "parts")}…</Button
         >
       </p>
     {:else}

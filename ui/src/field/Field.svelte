@@ -1,4 +1,5 @@
 <script lang="ts">
+  import { Button } from "flowbite-svelte";
   import { api, type DeviceReading } from "../api/client";
   import { word } from "../shell/plural";
   import { found } from "../state/found.svelte";
@@ -52,13 +53,13 @@
     <p class="lead">What the devices say themselves: how they are set, what is plugged in, whom they hear.</p>
   </header>
   <div class="bar" role="toolbar" aria-label="Read devices">
-    <button class="main" disabled={!!run || !speaks.length} onclick={() => ask(api.readDevices(view.id, [...picked]))}
-      >{picked.size ? `Read ${picked.size} picked` : `Read all ${speaks.length || ""}`}</button
+    <Button class="main" disabled={!!run || !speaks.length} onclick={() => ask(api.readDevices(view.id, [...picked]))}
+      >{picked.size ? `Read ${picked.size} picked` : `Read all ${speaks.length || ""}`}</Button
     >
     {#if run}
       <progress max={run.of} value={run.done} aria-label="How far the reading is"></progress>
       <span role="status">{run.done} of {run.of}, asked for by {run.author}</span>
-      <button onclick={() => ask(api.readStop(view.id))}>Stop</button>
+      <Button onclick={() => ask(api.readStop(view.id))}>Stop</Button>
     {/if}
     <label class="every"
       >By themselves <select value={now?.every ?? 0} onchange={(e) => ask(api.readEvery(view.id, Number(e.currentTarget.value)))}>
@@ -109,10 +110,10 @@
                 {word(d.told.neighbours.length, "neighbour", "neighbours")}{/if}</td
             >
             <td
-              ><button
+              ><Button
                 disabled={!!run || !d.speaks}
                 onclick={() => ask(api.readDevices(view.id, [d.device]))}
-                aria-label={`Read ${d.device}`}>Read</button
+                aria-label={`Read ${d.device}`}>Read</Button
               ></td
             >
           </tr>
@@ -136,8 +137,8 @@
             <span class="severity">{f.severity}</span>
             <p>
               {f.text}
-              {#each f.mends as m (m.join("\n"))}<button class="mono" title={m.join("\n")} onclick={() => pending.propose(m)}
-                  >Take what is seen: {m.at(-1)}</button
+              {#each f.mends as m (m.join("\n"))}<Button class="mono" title={m.join("\n")} onclick={() => pending.propose(m)}
+                  >Take what is seen: {m.at(-1)}</Button
                 >{/each}
             </p>
           </article>

@@ -1,4 +1,5 @@
 <script lang="ts">
+  import { Button } from "flowbite-svelte";
   import { api, type HistoryEntry, type Readings } from "../api/client";
   import { office } from "../state/office.svelte";
   import { place } from "../state/place.svelte";
@@ -79,8 +80,8 @@
               {#if e.revision === revision}
                 <span class="now">now</span>
               {:else}
-                <button onclick={() => look(e.revision).then(() => place.view("board"))}>Look</button>
-                <button onclick={() => office.restore(e.revision)}>Restore</button>
+                <Button onclick={() => look(e.revision).then(() => place.view("board"))}>Look</Button>
+                <Button onclick={() => office.restore(e.revision)}>Restore</Button>
               {/if}
             </span>
           </li>
@@ -88,7 +89,7 @@
       {/each}
     </ol>
   {/each}
-  {#if more}<button class="older" onclick={older}>Older edits</button>{/if}
+  {#if more}<Button class="older" onclick={older}>Older edits</Button>{/if}
 </div>
 
 <style>
@@ -138,7 +139,7 @@
     display: flex;
     gap: 6px;
   }
-  .older {
+  .history :global(.older) {
     margin-top: 12px;
   }
 </style>

@@ -1,4 +1,5 @@
 <script lang="ts">
+  import { Button } from "flowbite-svelte";
   import { office } from "../state/office.svelte";
   import { place } from "../state/place.svelte";
 
@@ -12,7 +13,7 @@
       ><b>{office.step ? `After step ${office.step} of the order` : "As it is, before the order"}</b>: the findings are those of this state.</span
     >
     <a href={place.href("orders")}>The order</a>
-    <button class="main" onclick={() => void office.look(null)}>Back to the plan</button>
+    <Button class="main" onclick={() => void office.look(null)}>Back to the plan</Button>
   </aside>
 {:else if then && office.asFound}
   <aside role="status" id="then">
@@ -20,15 +21,15 @@
       ><b>As found</b>: what the devices are really set to, as far as somebody read it; the rest as planned. The findings are those of this
       state.</span
     >
-    <button class="main" onclick={() => void office.look(null)}>Back to the plan</button>
+    <Button class="main" onclick={() => void office.look(null)}>Back to the plan</Button>
   </aside>
 {:else if then}
   <aside role="status" id="then">
     <span><b>Revision {then.revision}</b>, as it was; now is {office.view?.revision}. Nothing can be changed here.</span>
-    <button disabled={then.revision <= 1} onclick={() => look(then.revision - 1)}>‹ Before</button>
-    <button onclick={() => look(then.revision + 1)}>After ›</button>
-    <button onclick={() => office.restore(then.revision)}>Restore it</button>
-    <button class="main" onclick={() => void office.look(null)}>Back to now</button>
+    <Button disabled={then.revision <= 1} onclick={() => look(then.revision - 1)}>‹ Before</Button>
+    <Button onclick={() => look(then.revision + 1)}>After ›</Button>
+    <Button onclick={() => office.restore(then.revision)}>Restore it</Button>
+    <Button class="main" onclick={() => void office.look(null)}>Back to now</Button>
   </aside>
 {/if}
 

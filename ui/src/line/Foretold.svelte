@@ -1,4 +1,5 @@
 <script lang="ts">
+  import { Button } from "flowbite-svelte";
   import { count } from "../shell/plural";
   import { runs } from "./quote";
   import { pending } from "../state/pending.svelte";
@@ -59,8 +60,8 @@
       {/if}
     </div>
     <p class="acts">
-      <button class="main" onclick={() => void pending.apply().then((done) => done && home())}>Do it <kbd>Enter</kbd></button>
-      <button onclick={() => (pending.clear(), home())}>Cancel <kbd>Esc</kbd></button>
+      <Button class="main" onclick={() => void pending.apply().then((done) => done && home())}>Do it <kbd>Enter</kbd></Button>
+      <Button onclick={() => (pending.clear(), home())}>Cancel <kbd>Esc</kbd></Button>
     </p>
   </aside>
 {/if}
@@ -128,13 +129,13 @@
     gap: 8px;
     margin-top: 8px;
   }
-  button {
+  #would :global(button) {
     border: 1px solid var(--hair);
     border-radius: 3px;
     padding: 3px 10px;
     min-height: 28px;
   }
-  .main {
+  #would :global(.main) {
     border-color: var(--plum);
     color: var(--plum);
     font-weight: 650;

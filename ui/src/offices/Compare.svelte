@@ -1,4 +1,5 @@
 <script lang="ts">
+  import { Button } from "flowbite-svelte";
   import { api, type Comparison } from "../api/client";
   import { office } from "../state/office.svelte";
   import { place } from "../state/place.svelte";
@@ -48,7 +49,7 @@
   {#if problem}<p class="wrong" role="alert">{problem}</p>{/if}
   {#if found && found.lines.length && list.find((o) => o.id === other)?.copyOf === office.view?.id}
     <p>
-      <button class="main" id="take-over" onclick={takeOver}>Take what was tried over, as one edit</button>
+      <Button class="main" id="take-over" onclick={takeOver}>Take what was tried over, as one edit</Button>
       <span class="soft"
         >Only what was changed there since it was copied; what others changed here meanwhile stays, and where both changed the same it is
         told.</span

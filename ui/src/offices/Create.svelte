@@ -1,4 +1,5 @@
 <script lang="ts">
+  import { Button } from "flowbite-svelte";
   import { api } from "../api/client";
   import { office } from "../state/office.svelte";
   import { place } from "../state/place.svelte";
@@ -59,7 +60,9 @@
     <p class="soft">Its last port is cabled to the gateway. Empty a name to leave that device out.</p>
   </fieldset>
   <p class="wrong" role="alert" id="create-problem">{problem}</p>
-  <button class="main" id="make" disabled={!s.title.trim() || !!wrong || busy}>{busy ? "Making it…" : "Go to the board"}</button>
+  <Button type="submit" class="main" id="make" disabled={!s.title.trim() || !!wrong || busy}
+    >{busy ? "Making it…" : "Go to the board"}</Button
+  >
 </form>
 
 <style>

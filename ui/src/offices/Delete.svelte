@@ -1,4 +1,5 @@
 <script lang="ts">
+  import { Button } from "flowbite-svelte";
   import { api, type OfficeSummary } from "../api/client";
   import { back } from "../state/back";
   import { office } from "../state/office.svelte";
@@ -28,8 +29,8 @@
       aria-describedby="delete-problem"
     /></label
   >
-  <button class="main" disabled={typed !== o.title}>Delete</button>
-  <button type="button" onclick={onclose}>Cancel</button>
+  <Button type="submit" class="main" disabled={typed !== o.title}>Delete</Button>
+  <Button type="button" onclick={onclose}>Cancel</Button>
   <p class="wrong" id="delete-problem" role="alert">{problem}</p>
 </form>
 

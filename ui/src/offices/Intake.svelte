@@ -1,4 +1,5 @@
 <script lang="ts">
+  import { Button } from "flowbite-svelte";
   import { count } from "../shell/plural";
   import { kinds } from "../api/words";
   import { api, type IntakeAnswer, type IntakeRequest } from "../api/client";
@@ -128,10 +129,10 @@
     {#each cells as c (`${c.sheet} ${c.row} ${c.column}`)}
       <p class="soft">
         {c.sheet}, row {c.row}, column {c.column} is read as <b class="mono">{c.text || "empty"}</b>, not {c.was || "empty"}
-        <button
+        <Button
           type="button"
           onclick={() => ((cells = cells.filter((x) => x !== c)), void ask())}
-          aria-label={`Row ${c.row}, column ${c.column} as it was`}>as it was</button
+          aria-label={`Row ${c.row}, column ${c.column} as it was`}>as it was</Button
         >
       </p>
     {/each}
@@ -147,8 +148,8 @@
         ></label
       >
       {#if into === "0" && !answer.exact}<label>named <input class="field" id="intake-title" bind:value={title} /></label>{/if}
-      <button class="main" disabled={busy || (!answer.lines.length && !answer.exact)}>Take it</button>
-      <button type="button" onclick={onclose}>Close, take nothing</button>
+      <Button type="submit" class="main" disabled={busy || (!answer.lines.length && !answer.exact)}>Take it</Button>
+      <Button type="button" onclick={onclose}>Close, take nothing</Button>
     </form>
   {/if}
 </section>

@@ -1,4 +1,5 @@
 <script lang="ts">
+  import { Button } from "flowbite-svelte";
   import { api } from "../api/client";
   import { office } from "../state/office.svelte";
   import { place } from "../state/place.svelte";
@@ -33,7 +34,7 @@
             <span class="rev">rev {o.revision}</span>
             <a class="mono file" href={`/api/offices/${o.id}/notation?file=1`} download>.klm</a>
             <a class="mono file" href={`/api/offices/${o.id}/workbook`} download>.xlsx</a>
-            <button onclick={() => ((copying = o.id), (deleting = 0), (title = `${o.title}, what if`))}>What if…</button>
+            <Button onclick={() => ((copying = o.id), (deleting = 0), (title = `${o.title}, what if`))}>What if…</Button>
             {#if list.length > 1}
               <select
                 class="field"
@@ -44,12 +45,12 @@
                 {#each list.filter((x) => x.id !== o.id) as x (x.id)}<option value={String(x.id)}>{x.title}</option>{/each}
               </select>
             {/if}
-            <button onclick={() => ((deleting = o.id), (copying = 0))} aria-label={`Delete ${o.title}`}>Delete…</button>
+            <Button onclick={() => ((deleting = o.id), (copying = 0))} aria-label={`Delete ${o.title}`}>Delete…</Button>
             {#if copying === o.id}
               <form {@attach back} onsubmit={(e) => (e.preventDefault(), void copy(o.id))}>
                 <label>A copy to try things on, named <input class="field" id="copy-title" bind:value={title} /></label>
-                <button class="main" disabled={!title.trim()}>Make it</button>
-                <button type="button" onclick={() => (copying = 0)}>Cancel</button>
+                <Button type="submit" class="main" disabled={!title.trim()}>Make it</Button>
+                <Button type="button" onclick={() => (copying = 0)}>Cancel</Button>
               </form>
             {/if}
             {#if deleting === o.id}<Delete {o} onclose={() => (deleting = 0)} />{/if}

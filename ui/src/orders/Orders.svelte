@@ -257,11 +257,11 @@
     <p class="box" role="status">
       Working the order out: every step is tried on the spans of the whole office.
       {#if hundredths}{hundredths} % of what differs is in order.{/if}
-      <button
+      <Button
         onclick={() => {
           void api.orderStop(view.id).catch((e) => office.tell(e));
           working?.abort();
-        }}>Stop</button
+        }}>Stop</Button
       >
     </p>
   {:else if against}
@@ -306,7 +306,7 @@
       {#if order.moved && !order.back}
         <p class="moved">
           The plan has moved on: now is revision {view.revision}.
-          <button class="noprint" onclick={() => make({ from: "here" })}>Work the rest out anew</button>
+          <Button class="noprint" onclick={() => make({ from: "here" })}>Work the rest out anew</Button>
         </p>
       {/if}
       {#if steps.length}
@@ -330,7 +330,7 @@
         <label for="slider">The board {at ? `after step ${at}` : "as it is"}</label>
         <input id="slider" type="range" min="0" max={steps.length} value={at} oninput={(e) => look(Number(e.currentTarget.value))} />
         <span class="what">{at ? steps[at - 1]!.text : "before the first step"}</span>
-        {#if office.step !== null}<button onclick={() => void office.look(null)}>Close the board</button>{/if}
+        {#if office.step !== null}<Button onclick={() => void office.look(null)}>Close the board</Button>{/if}
       </div>
       {#if office.step !== null && office.then}
         <div class="window noprint"><Board /></div>

@@ -1,4 +1,5 @@
 <script lang="ts">
+  import { Button } from "flowbite-svelte";
   import type { OrderRequest, WorkOrder } from "../api/client";
   import Stuck from "./Stuck.svelte";
   import { how } from "./lanes";
@@ -38,13 +39,13 @@
     {#if step.undo.length}<p class="then">If it goes wrong, back: {step.undo.join("; ")}</p>{/if}
     {#if steps[done + 1]}<p class="then">Then: {steps[done + 1]!.text}</p>{/if}
     <div class="acts">
-      <button disabled={!done || order.ended} onclick={() => tick(done - 1, false)}>‹ Not done after all</button>
-      <button class="main" disabled={order.ended} onclick={() => tick(done, true)}>Done ›</button>
+      <Button disabled={!done || order.ended} onclick={() => tick(done - 1, false)}>‹ Not done after all</Button>
+      <Button class="main" disabled={order.ended} onclick={() => tick(done, true)}>Done ›</Button>
     </div>
     {#if !order.ended}<Stuck {order} {done} {say} {make} />{/if}
   {:else}
     <p class="act">All {steps.length} steps are done.</p>
-    <div class="acts"><button onclick={() => tick(done - 1, false)}>‹ The last is not</button></div>
+    <div class="acts"><Button onclick={() => tick(done - 1, false)}>‹ The last is not</Button></div>
   {/if}
 </section>
 
@@ -88,7 +89,7 @@
     gap: 10px;
     margin: 16px 0 8px;
   }
-  .acts > button {
+  .acts > :global(button) {
     flex: 1;
     min-height: 48px;
     font-size: 16px;

@@ -1,5 +1,5 @@
 <script lang="ts">
-  import { Checkbox } from "flowbite-svelte";
+  import { Button, Checkbox } from "flowbite-svelte";
   import type { OrderRequest } from "../api/client";
 
   let {
@@ -27,7 +27,7 @@
     <p>
       The devices are set to what was read or typed in last{been ? ", and to what the last order has done" : ""}; the others as planned.
     </p>
-    <button class="main" onclick={() => onmake({ from: "found", ...some })}>Order from what was found</button>
+    <Button class="main" onclick={() => onmake({ from: "found", ...some })}>Order from what was found</Button>
   </div>
   <form
     onsubmit={(e) => {
@@ -38,7 +38,7 @@
     <h2>As at a revision</h2>
     <p>The devices are set to what was planned then: what changed since is to be done.</p>
     <label>Revision <input class="field mono" type="number" min="1" max={revision} required bind:value={since} /> of {revision}</label>
-    <button disabled={!since}>Order what changed since</button>
+    <Button type="submit" disabled={!since}>Order what changed since</Button>
   </form>
   <form
     onsubmit={(e) => {
@@ -53,7 +53,7 @@
         <label><input type="checkbox" value={d} bind:group={fresh} /> {d}</label>
       {/each}
     </fieldset>
-    <button disabled={!fresh.length}>Order them in</button>
+    <Button type="submit" disabled={!fresh.length}>Order them in</Button>
   </form>
   <details class="some" open={left.length + instead.length > 0}>
     <summary
@@ -81,7 +81,7 @@
       {/each}
     </ul>
   </details>
-  {#if been}<button class="leave" onclick={onleave}>Leave it as it is</button>{/if}
+  {#if been}<Button class="leave" onclick={onleave}>Leave it as it is</Button>{/if}
 </section>
 
 <style>
@@ -141,7 +141,7 @@
       grid-column: 1 / -1;
     }
   }
-  .leave {
+  .start > :global(.leave) {
     justify-self: start;
     align-self: start;
   }

@@ -1,4 +1,5 @@
 <script lang="ts">
+  import { Button } from "flowbite-svelte";
   import type { OrderRequest, OrderStep, WorkOrder } from "../api/client";
   import Stuck from "./Stuck.svelte";
   import { how, piece, type Lasting } from "./lanes";
@@ -51,13 +52,13 @@
   {#if carry}
     <p class="carry noprint" class:bad={carry.ended === "otherwise" || carry.ended === "failed"} role="status">
       {#if carry.running}{visit.device} is being set: step {carry.step + 1} …{:else}{ended[carry.ended ?? ""]} {carry.text ?? ""}{/if}
-      {#if carry.back && mine}<button onclick={() => oncarry?.(true)}>Take step {carry.step + 1} back on the device</button>{/if}
+      {#if carry.back && mine}<Button onclick={() => oncarry?.(true)}>Take step {carry.step + 1} back on the device</Button>{/if}
     </p>
   {/if}
   {#if speaks && mine && !carry?.running && visit.steps
       .slice(visit.steps.indexOf(done))
       .some((k) => ["set", "check", "save"].includes(steps[k]!.kind))}
-    <p class="noprint"><button onclick={() => oncarry?.(false)}>Have {visit.device} do it …</button></p>
+    <p class="noprint"><Button onclick={() => oncarry?.(false)}>Have {visit.device} do it …</Button></p>
   {/if}
   <ol>
     {#each visit.steps as k (k)}
@@ -92,7 +93,7 @@
           {#if s.undo.length}<p class="undo" class:shown={k === done && !order.ended}>Back: {s.undo.join("; ")}</p>{/if}
           {#if k === done && !order.ended && !carry?.running}<Stuck {order} {done} {say} {make} />{/if}
         </div>
-        <button class="noprint" onclick={() => onlook(k + 1)} aria-label={`Show the board after step ${k + 1}`}>board</button>
+        <Button class="noprint" onclick={() => onlook(k + 1)} aria-label={`Show the board after step ${k + 1}`}>board</Button>
       </li>
     {/each}
   </ol>
@@ -215,7 +216,7 @@
   .lanes .leak.end {
     border-color: var(--red);
   }
-  li > button {
+  li > :global(button) {
     align-self: center;
     font-size: 12px;
     padding: 0 8px;
@@ -223,11 +224,11 @@
     min-height: 24px;
     white-space: nowrap;
   }
-  li > button.noprint {
+  li > :global(button.noprint) {
     padding: 0 8px;
   }
   @media (max-width: 700px) {
-    li > button {
+    li > :global(button) {
       display: none;
     }
   }

@@ -1,4 +1,5 @@
 <script lang="ts">
+  import { Button } from "flowbite-svelte";
   import Door from "./Door.svelte";
   import Password from "./Password.svelte";
   import { api, type Invited } from "../api/client";
@@ -60,6 +61,6 @@
       />
     {/if}
     <p id="join-wrong" class="wrong" role="alert">{wrong}</p>
-    {#if to}<button class="main" disabled={busy}>Make it, and come in</button>{/if}
+    {#if to}<Button type="submit" class="main" disabled={busy}>Make it, and come in</Button>{/if}
   </form>
 </Door>

@@ -1,4 +1,5 @@
 <script lang="ts">
+  import { Button } from "flowbite-svelte";
   import type { HTMLInputAttributes } from "svelte/elements";
 
   /** A password, which can be looked at while it is typed. */
@@ -9,7 +10,7 @@
 
 <span class="password">
   <input {...rest} class="field" type={seen ? "text" : "password"} bind:value spellcheck="false" autocapitalize="off" />
-  <button type="button" aria-pressed={seen} aria-label="Show the password" onclick={() => (seen = !seen)}>{seen ? "Hide" : "Show"}</button>
+  <Button type="button" aria-pressed={seen} aria-label="Show the password" onclick={() => (seen = !seen)}>{seen ? "Hide" : "Show"}</Button>
 </span>
 
 <style>

@@ -1,4 +1,5 @@
 <script lang="ts">
+  import { Button } from "flowbite-svelte";
   import { api, type PeopleList, type RecordEntry } from "../api/client";
   import { copy } from "../shell/copy";
   import { me } from "../state/me.svelte";
@@ -70,9 +71,9 @@
                   {#if id && p.everywhere !== "nobody"}<span class="soft">{p.everywhere} of every office</span>{/if}
                 </td>
                 <td>
-                  {#if !id}<button
+                  {#if !id}<Button
                       onclick={() => confirm(`Remove ${p.name}? What was made stays, with the name.`) && ask(api.removePerson(p.id))}
-                      aria-label={`Remove ${p.name}`}>Remove</button
+                      aria-label={`Remove ${p.name}`}>Remove</Button
                     >{/if}
                 </td>
               </tr>
@@ -87,7 +88,7 @@
             >{#each roles as r (r)}<option>{r}</option>{/each}</select
           ></label
         >
-        <button class="main">Make a link</button>
+        <Button type="submit" class="main">Make a link</Button>
         <span class="soft">It works once, within a day.</span>
       </form>
       {#if now?.invitations.length}
@@ -96,8 +97,8 @@
             <li>
               <span>An invitation as a {x.role}{id ? "" : ` of ${x.office || "every office"}`}, by {x.by}</span>
               <span class="soft">until {when(x.expires)}, while {x.by} may give it</span>
-              <button onclick={() => ask(api.withdraw(id, x.id))} aria-label={`Withdraw the invitation as a ${x.role} by ${x.by}`}
-                >Withdraw</button
+              <Button onclick={() => ask(api.withdraw(id, x.id))} aria-label={`Withdraw the invitation as a ${x.role} by ${x.by}`}
+                >Withdraw</Button
               >
             </li>
           {/each}
@@ -106,7 +107,7 @@
       {#if link}
         <div class="made" role="status">
           <p><b>This link is shown once.</b> Send it to whom it is for:</p>
-          <p class="line"><code class="mono">{link}</code><button onclick={() => copy(link, "the link")}>Copy</button></p>
+          <p class="line"><code class="mono">{link}</code><Button onclick={() => copy(link, "the link")}>Copy</Button></p>
         </div>
       {/if}
     </section>
@@ -183,7 +184,7 @@
     padding: 4px 0;
     border-bottom: 1px solid var(--hair);
   }
-  li button {
+  li :global(button) {
     margin-left: auto;
   }
   .made {

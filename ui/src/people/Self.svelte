@@ -1,4 +1,5 @@
 <script lang="ts">
+  import { Button } from "flowbite-svelte";
   import { forgetHere } from "../orders/kept.svelte";
   import Password from "./Password.svelte";
   import { api, type Passkey, type Session } from "../api/client";
@@ -109,22 +110,22 @@
       <li>
         <span>{s.here ? "Here" : s.about}</span>
         <span class="soft">since {since(s.at)}{s.here ? "" : `, last seen ${since(s.seen)}`}</span>
-        {#if s.here}<button onclick={out}>Sign out</button>
-        {:else}<button onclick={() => ask(api.endSession(s.id))} aria-label={`End the session of ${s.about}`}>End</button>{/if}
+        {#if s.here}<Button onclick={out}>Sign out</Button>
+        {:else}<Button onclick={() => ask(api.endSession(s.id))} aria-label={`End the session of ${s.about}`}>End</Button>{/if}
       </li>
     {/each}
   </ul>
-  {#if list.length > 1}<p><button onclick={() => ask(api.endSession(0))}>End all but this one</button></p>{/if}
+  {#if list.length > 1}<p><Button onclick={() => ask(api.endSession(0))}>End all but this one</Button></p>{/if}
   {#if changing}
     <form onsubmit={change}>
       <input type="text" autocomplete="username" value={me.now.name} hidden />
       <label>Password now <Password bind:value={old} required autocomplete="current-password" /></label>
       <label>New password <Password bind:value={next} required minlength={12} maxlength={256} autocomplete="new-password" /></label>
-      <button class="main">Change it</button>
-      <button type="button" onclick={() => (changing = false)}>Leave it</button>
+      <Button type="submit" class="main">Change it</Button>
+      <Button type="button" onclick={() => (changing = false)}>Leave it</Button>
     </form>
   {:else}
-    <p><button onclick={() => ((changing = true), (still = null))}>Change the password…</button></p>
+    <p><Button onclick={() => ((changing = true), (still = null))}>Change the password…</Button></p>
   {/if}
   {#if still}
     <p role="status" class="still">
@@ -139,7 +140,7 @@
       <li>
         <span>{k.name}</span>
         <span class="soft">since {since(k.at)}, {k.used ? `last used ${since(k.used)}` : "never used"}</span>
-        <button onclick={() => only(() => (forgetting = k))} aria-label={`Forget the passkey ${k.name}`}>Forget…</button>
+        <Button onclick={() => only(() => (forgetting = k))} aria-label={`Forget the passkey ${k.name}`}>Forget…</Button>
       </li>
     {/each}
   </ul>
@@ -149,8 +150,8 @@
         >Your password, to forget {forgetting.name}
         <Password name="mine" bind:value={mine} required autocomplete="current-password" /></label
       >
-      <button class="main">Forget it</button>
-      <button type="button" onclick={() => (forgetting = null)}>Leave it</button>
+      <Button type="submit" class="main">Forget it</Button>
+      <Button type="button" onclick={() => (forgetting = null)}>Leave it</Button>
     </form>
   {/if}
   {#if !passkeys}
@@ -171,17 +172,17 @@
         /></label
       >
       <label>Your password <Password name="mine" bind:value={mine} required autocomplete="current-password" /></label>
-      <button class="main">Make it</button>
-      <button type="button" onclick={() => (naming = false)}>Leave it</button>
+      <Button type="submit" class="main">Make it</Button>
+      <Button type="button" onclick={() => (naming = false)}>Leave it</Button>
     </form>
   {:else}
-    <p><button onclick={() => only(() => (naming = true))}>Make a passkey…</button></p>
+    <p><Button onclick={() => only(() => (naming = true))}>Make a passkey…</Button></p>
   {/if}
   {#if keys.length}
     <p>
       {me.now.alone ? "Passkeys alone open your account." : "Your password opens your account, too."}
-      {#if !confirming}<button onclick={() => only(() => (confirming = true))}
-          >{me.now.alone ? "Let the password open it, too…" : "Let passkeys alone open it…"}</button
+      {#if !confirming}<Button onclick={() => only(() => (confirming = true))}
+          >{me.now.alone ? "Let the password open it, too…" : "Let passkeys alone open it…"}</Button
         >{/if}
     </p>
     {#if confirming}
@@ -194,8 +195,8 @@
               : "Who learns the password cannot sign in with it then."}
         </p>
         <label>Your password <Password name="mine" bind:value={mine} required autocomplete="current-password" /></label>
-        <button class="main">{me.now.alone ? "Let the password open it, too" : "Passkeys alone"}</button>
-        <button type="button" onclick={() => (confirming = false)}>Leave it</button>
+        <Button type="submit" class="main">{me.now.alone ? "Let the password open it, too" : "Passkeys alone"}</Button>
+        <Button type="button" onclick={() => (confirming = false)}>Leave it</Button>
       </form>
     {/if}
   {/if}
@@ -225,7 +226,7 @@
   li span:first-child {
     overflow-wrap: anywhere;
   }
-  li button {
+  li :global(button) {
     margin-left: auto;
   }
   p {

@@ -1,4 +1,5 @@
 <script lang="ts">
+  import { Button } from "flowbite-svelte";
   import Door from "./Door.svelte";
   import Password from "./Password.svelte";
   import { api } from "../api/client";
@@ -55,8 +56,8 @@
       aria-describedby="sign-in-wrong"
     />
     <p id="sign-in-wrong" class="wrong" role="alert">{wrong}</p>
-    <button class="main" disabled={busy}>{busy ? "Signing in…" : "Sign in"}</button>
-    {#if passkeys}<button type="button" onclick={byPasskey} disabled={busy}>Sign in with a passkey</button>{/if}
+    <Button type="submit" class="main" disabled={busy}>{busy ? "Signing in…" : "Sign in"}</Button>
+    {#if passkeys}<Button type="button" onclick={byPasskey} disabled={busy}>Sign in with a passkey</Button>{/if}
     <p class="soft">No account yet? Whoever keeps the offices here sends a link to make one.</p>
   </form>
 </Door>

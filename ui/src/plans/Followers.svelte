@@ -1,4 +1,5 @@
 <script lang="ts">
+  import { Button } from "flowbite-svelte";
   import type { Device, Port } from "../api/client";
   import Front from "../front/Front.svelte";
   import { jacks } from "../front/front";
@@ -25,7 +26,7 @@
   <article>
     <p>
       <b>{d.name}</b>
-      <button onclick={() => pending.propose([`-${d.name} follows`])} title="It keeps nothing of the plan">no longer follow…</button>
+      <Button onclick={() => pending.propose([`-${d.name} follows`])} title="It keeps nothing of the plan">no longer follow…</Button>
     </p>
     <Front jacks={drawn(d)} hues={hues.of} label={`${d.name}, a follower`} />
     {#each exceptions(d) as p (p.name)}
@@ -39,7 +40,7 @@
           aria-label={`Why ${d.name} ${p.name} departs from the plan`}
           onchange={(e) => because(d, p, e.currentTarget.value)}
         />
-        <button onclick={() => pending.propose([`-${d.name} ${quote(p.name)}`])}>Back to the plan…</button>
+        <Button onclick={() => pending.propose([`-${d.name} ${quote(p.name)}`])}>Back to the plan…</Button>
       </div>
     {/each}
   </article>
@@ -57,7 +58,7 @@
     align-items: center;
     margin-bottom: 4px;
   }
-  article > p button {
+  article > p :global(button) {
     font-size: 12px;
     color: var(--soft);
     border-color: transparent;

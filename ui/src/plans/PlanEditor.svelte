@@ -1,4 +1,5 @@
 <script lang="ts">
+  import { Button } from "flowbite-svelte";
   import { untrack, type Snippet } from "svelte";
   import type { Plan } from "../api/client";
   import { office } from "../state/office.svelte";
@@ -70,7 +71,7 @@
     )}
   >
     <label>Rename to <input class="field mono" bind:value={to} /></label>
-    <button type="button" onclick={() => office.edit({ lines: [`-plan ${plan.name}`] })}>Remove</button>
+    <Button type="button" onclick={() => office.edit({ lines: [`-plan ${plan.name}`] })}>Remove</Button>
   </form>
 </div>
 

@@ -1,4 +1,5 @@
 <script lang="ts">
+  import { Button } from "flowbite-svelte";
   import { hues } from "../state/hues.svelte";
   import { office } from "../state/office.svelte";
   import { place } from "../state/place.svelte";
@@ -66,7 +67,7 @@
           ><option value="">a device</option>{#each fronts as d (d.name)}<option>{d.name}</option>{/each}</select
         ></label
       >
-      <button disabled={!made.trim() || !from}>Show what changes</button>
+      <Button type="submit" disabled={!made.trim() || !from}>Show what changes</Button>
     </form>
   </section>
   {#if plan}
@@ -80,7 +81,7 @@
           ></label
         >
         follow it
-        <button disabled={!joins}>Show what changes</button>
+        <Button type="submit" disabled={!joins}>Show what changes</Button>
       </form>
       {#if joins}
         {@const d = fronts.find((x) => x.name === joins)}

@@ -1,4 +1,5 @@
 <script lang="ts">
+  import { Button } from "flowbite-svelte";
   import { count } from "../shell/plural";
   import type { Use } from "../api/client";
   import { hues } from "../state/hues.svelte";
@@ -49,12 +50,12 @@
           spellcheck="false"
         />
         <span class="n">{count(u.ports, "port")}</span>
-        <button
+        <Button
           type="button"
           aria-label={`Remove the use ${u.name}`}
           title={u.ports ? "ports have it" : "remove it"}
           disabled={u.ports > 0}
-          onclick={() => office.edit({ lines: [`-use ${u.name}`] })}>×</button
+          onclick={() => office.edit({ lines: [`-use ${u.name}`] })}>×</Button
         >
       </form>
     </li>
@@ -64,7 +65,7 @@
       <i></i>
       <input class="field mono name" id="use-name" bind:value={name} placeholder="a new use" aria-label="The name of a new use" />
       <input class="field mono" id="use-shape" bind:value={shape} placeholder="110 [140]" aria-label="Its shape" spellcheck="false" />
-      <button disabled={!name.trim()}>Add</button>
+      <Button type="submit" disabled={!name.trim()}>Add</Button>
     </form>
   </li>
 </ul>

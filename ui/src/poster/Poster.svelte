@@ -1,5 +1,6 @@
 <!-- The board on paper: strips that fit the sheet, with what hangs on each port, then the cables and the plugs. -->
 <script lang="ts">
+  import { Button } from "flowbite-svelte";
   import type { Port } from "../api/client";
   import { letter } from "../board/cells";
   import { hues } from "../state/hues.svelte";
@@ -62,7 +63,7 @@
         >{#each Object.keys(papers) as p (p)}<option>{p}</option>{/each}</select
       ></label
     >
-    <button class="noprint main" onclick={() => print()}>Print</button>
+    <Button class="noprint main" onclick={() => print()}>Print</Button>
   </header>
   {#each strips as b, n (n)}
     {@const foot = heads + b.vlans.length * tall}

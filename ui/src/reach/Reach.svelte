@@ -1,4 +1,5 @@
 <script lang="ts">
+  import { Button } from "flowbite-svelte";
   import { tick } from "svelte";
   import { latest } from "../api/latest";
   import { count } from "../shell/plural";
@@ -68,8 +69,8 @@
       {#each why as f (f.id)}
         <div class="why {f.severity}">
           <p>{f.text}</p>
-          {#each mends.of(f).slice(0, 1) as m (m[0])}<button class="mono" onclick={() => pending.propose(m)}
-              >{m[0]}{m.length > 1 ? " …" : ""}</button
+          {#each mends.of(f).slice(0, 1) as m (m[0])}<Button class="mono" onclick={() => pending.propose(m)}
+              >{m[0]}{m.length > 1 ? " …" : ""}</Button
             >{/each}
         </div>
       {/each}

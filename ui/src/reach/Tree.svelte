@@ -1,4 +1,5 @@
 <script lang="ts">
+  import { Button } from "flowbite-svelte";
   import type { Branch } from "../api/client";
   import { place } from "../state/place.svelte";
   import { selection } from "../state/selection.svelte";
@@ -30,7 +31,7 @@
   {#if branch.places.length}
     <div class="places">
       {#each branch.places as p (p.port)}
-        <button
+        <Button
           class="place"
           onclick={() => go(p.port)}
           title={`${branch.device} ${p.port}: ${p.as === "none" ? "not a member" : p.as}; go there`}
@@ -39,7 +40,7 @@
           <span class="mono">{p.port}</span>
           {#if p.plugs.length}<span class="plug">{p.plugs.join(", ")}</span>{:else if p.kind === "inner"}<span class="plug">inner</span
             >{/if}
-        </button>
+        </Button>
       {/each}
     </div>
   {/if}
@@ -108,14 +109,14 @@
     gap: 4px;
     margin: 3px 0 4px;
   }
-  .place {
+  li :global(.place) {
     display: flex;
     gap: 6px;
     align-items: center;
     padding: 1px 8px 1px 3px;
     font-size: 13px;
   }
-  .place b {
+  li :global(.place b) {
     width: 18px;
     font-size: 11px;
     line-height: 18px;

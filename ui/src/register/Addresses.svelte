@@ -1,4 +1,5 @@
 <script lang="ts">
+  import { Button } from "flowbite-svelte";
   import type { Vlan } from "../api/client";
   import { office } from "../state/office.svelte";
   import { address, changed, type Address } from "./statement";
@@ -33,13 +34,13 @@
   <h3>Addresses</h3>
   {#each vlan.addresses ?? [] as a (a.device + a.address)}
     <p class="line">
-      <button class="mono what" onclick={() => edit(a)} title="Change it"
+      <Button class="mono what" onclick={() => edit(a)} title="Change it"
         ><b>{a.device}</b>
         {a.address}{a.on ? ` on ${a.on}` : ""}{a.zone ? `, zone ${a.zone}` : ""}{a.from ? `, hands out ${a.from} to ${a.to}` : ""}{a.admits
           ? `, admits ${a.admits === "-" ? "nothing" : a.admits}`
-          : ""}{a.gateway ? ", the gateway" : ""}</button
+          : ""}{a.gateway ? ", the gateway" : ""}</Button
       >
-      <button aria-label={`Remove ${a.address}`} onclick={() => office.edit({ lines: [remove(a)] })}>×</button>
+      <Button aria-label={`Remove ${a.address}`} onclick={() => office.edit({ lines: [remove(a)] })}>×</Button>
     </p>
   {/each}
   {#if edited}
@@ -72,10 +73,13 @@
       >
       <label class="check"><input type="checkbox" bind:checked={edited.gateway} /> the gateway that hosts use</label>
       {#if problem}<p class="wrong" role="alert">{problem}</p>{/if}
-      <p class="acts"><button class="main">Save</button> <button type="button" onclick={() => (edited = null)}>Cancel</button></p>
+      <p class="acts">
+        <Button type="submit" class="main">Save</Button>
+        <Button type="button" onclick={() => (edited = null)}>Cancel</Button>
+      </p>
     </form>
   {:else}
-    <button onclick={() => edit(null)}>Add an address</button>
+    <Button onclick={() => edit(null)}>Add an address</Button>
   {/if}
 </section>
 
@@ -94,7 +98,7 @@
     gap: 6px;
     margin-bottom: 4px;
   }
-  .what {
+  .line :global(.what) {
     flex: 1;
     text-align: left;
     font-size: 12px;

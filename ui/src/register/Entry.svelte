@@ -1,4 +1,5 @@
 <script lang="ts">
+  import { Button } from "flowbite-svelte";
   import { untrack } from "svelte";
   import type { Vlan } from "../api/client";
   import { office } from "../state/office.svelte";
@@ -69,7 +70,7 @@
     ><input type="checkbox" id="vlan-guarded" bind:checked={guarded} onchange={keep} /> guarded: nobody else may hand out addresses</label
   >
   <p class="wrong" id="vlan-problem" role="alert">{problem}</p>
-  <button class="hidden" aria-hidden="true" tabindex="-1">keep</button>
+  <Button type="submit" class="hidden" aria-hidden="true" tabindex={-1}>keep</Button>
 </form>
 <form
   class="turn"
@@ -83,10 +84,10 @@
 >
   <label>Renumber to <input class="field mono vid" type="number" min="1" max="4094" bind:value={to} id="renumber" /></label>
   {#if vlan.shows}<label class="check"><input type="checkbox" bind:checked={subnets} /> with its subnets</label>{/if}
-  <button disabled={!to}>Show what changes</button>
+  <Button type="submit" disabled={!to}>Show what changes</Button>
 </form>
 <p class="turn">
-  <button onclick={() => pending.propose([`retire ${vlan.vid}`])}>Take it off everything…</button><span
+  <Button onclick={() => pending.propose([`retire ${vlan.vid}`])}>Take it off everything…</Button><span
     >shows first all that it sits on</span
   >
 </p>
@@ -126,8 +127,5 @@
   }
   .vid {
     width: 84px;
-  }
-  .hidden {
-    display: none;
   }
 </style>

@@ -1,5 +1,6 @@
 <!-- The same hand-out in many VLANs at once, shown first and made as one edit. -->
 <script lang="ts">
+  import { Button } from "flowbite-svelte";
   import type { Vlan } from "../api/client";
   import { back } from "../state/back";
   import { pending } from "../state/pending.svelte";
@@ -73,19 +74,16 @@
         {/each}
       </ul>
       <p>
-        <button class="main" disabled={!chosen.length || fails.length > 0}>Show what it changes</button>
-        <button type="button" onclick={() => (open = false)}>Cancel</button>
+        <Button type="submit" class="main" disabled={!chosen.length || fails.length > 0}>Show what it changes</Button>
+        <Button type="button" onclick={() => (open = false)}>Cancel</Button>
       </p>
     </form>
   {:else}
-    <button class="open" onclick={() => (open = true)}>Hand out in many VLANs…</button>
+    <Button class="mt-3" onclick={() => (open = true)}>Hand out in many VLANs…</Button>
   {/if}
 {/if}
 
 <style>
-  .open {
-    margin-top: 12px;
-  }
   form {
     margin: 8px 0;
     padding: 10px 14px;

@@ -1,4 +1,5 @@
 <script lang="ts">
+  import { Button } from "flowbite-svelte";
   import { latest } from "../api/latest";
   import { api, Refused, type Proposal } from "../api/client";
   import { office } from "../state/office.svelte";
@@ -69,7 +70,7 @@
       aria-invalid={problem.field === "vid"}
     /></label
   >
-  <button class="main" disabled={!proposal}>Add</button>
+  <Button type="submit" class="main" disabled={!proposal}>Add</Button>
   <p class="wrong" id="next-problem" role="alert">{problem.text}</p>
   {#if proposal}
     <div class="proposed">

@@ -1,4 +1,5 @@
 <script lang="ts">
+  import { Button } from "flowbite-svelte";
   import { api, type TokenList } from "../api/client";
   import Password from "../people/Password.svelte";
   import { copy } from "../shell/copy";
@@ -48,8 +49,8 @@
 
 {#snippet typed(line: string)}
   <p class="line">
-    <code class="mono">{line}</code><button onclick={() => copy(line, "the line")} aria-label={`Copy ${line.split(/[ =]/, 2).join(" ")}`}
-      >Copy</button
+    <code class="mono">{line}</code><Button onclick={() => copy(line, "the line")} aria-label={`Copy ${line.split(/[ =]/, 2).join(" ")}`}
+      >Copy</Button
     >
   </p>
 {/snippet}
@@ -69,7 +70,7 @@
         <p class="soft">This server answers on its own machine only. On a laptop, forward its port first:</p>
         {@render typed(`ssh -L ${location.port}:${location.host} you@this-server`)}
       {/if}
-      <button onclick={() => (made = "")}>I have it</button>
+      <Button onclick={() => (made = "")}>I have it</Button>
     </div>
   {/if}
   <form onsubmit={make}>
@@ -102,7 +103,7 @@
     {#if scope !== "tests"}
       <label>Your password <Password bind:value={password} required autocomplete="current-password" /></label>
     {/if}
-    <button class="main" type="submit">Make a token</button>
+    <Button class="main" type="submit">Make a token</Button>
   </form>
   {#if wrong}<p class="warn" role="alert">{wrong}</p>{/if}
   {#if now?.tokens.length}
@@ -114,9 +115,9 @@
             >{t.scope === "tests" ? "" : `what a ${t.scope} may, `}{t.ended ? "ended" : "until"}
             {day(t.expires)}, made by {t.author}, {t.used ? `last used ${since(t.used)}` : "never used"}</span
           >
-          <button
+          <Button
             onclick={() => confirm(`End the token of ${t.name}? What it reported stays.`) && ask(api.tokenEnd(id, t.id))}
-            aria-label={`End the token of ${t.name}`}>End</button
+            aria-label={`End the token of ${t.name}`}>End</Button
           >
         </li>
       {/each}
@@ -186,7 +187,7 @@
     border-top: 1px solid var(--hair);
     padding: 4px 0;
   }
-  li button {
+  li :global(button) {
     margin-left: auto;
   }
   li.ended b {

@@ -1,4 +1,5 @@
 <script lang="ts">
+  import { Button } from "flowbite-svelte";
   import { tick } from "svelte";
   import { api, type PlugTest, type RoundResult, type RoundView } from "../api/client";
   import { latest } from "../api/latest";
@@ -120,28 +121,28 @@
     <p class="panel noprint" role="status">
       Working the round out: every mistake is tried on the spans of the whole office.
       {#if working.hundredths}{working.hundredths} % of them are.{/if}
-      <button onclick={() => working?.stop.abort()}>Stop</button>
+      <Button onclick={() => working?.stop.abort()}>Stop</Button>
     </p>
   {:else if stopped}
-    <p class="panel noprint">It was stopped. <button onclick={() => void read()}>Work the round out</button></p>
+    <p class="panel noprint">It was stopped. <Button onclick={() => void read()}>Work the round out</Button></p>
   {/if}
   {#if now}
     <div class="bar noprint" role="toolbar" aria-label="The round">
       <span class="far" role="status"><b>{tests.length - open}</b> of {tests.length} done</span>
       <progress max={tests.length} value={tests.length - open} aria-label="How far the round is"></progress>
-      {#if failed}<button class="no" onclick={() => document.getElementById("explains")?.scrollIntoView({ block: "center" })}
-          >{failed} failed: what explains {failed === 1 ? "it" : "them"}</button
+      {#if failed}<Button class="no" onclick={() => document.getElementById("explains")?.scrollIntoView({ block: "center" })}
+          >{failed} failed: what explains {failed === 1 ? "it" : "them"}</Button
         >{/if}
       <div class="pick" role="group" aria-label="Which tests">
-        {#each filters as [k, name] (k)}<button aria-pressed={show === k} onclick={() => (show = k)}>{name}</button>{/each}
+        {#each filters as [k, name] (k)}<Button aria-pressed={show === k} onclick={() => (show = k)}>{name}</Button>{/each}
       </div>
-      <button
+      <Button
         disabled={busy || !now.known}
         title={now.known ? "" : "Nothing was found yet of what devices are set to"}
-        onclick={() => keep(api.roundPlay(view.id))}>Play what was found</button
+        onclick={() => keep(api.roundPlay(view.id))}>Play what was found</Button
       >
-      <button aria-expanded={measuring} onclick={() => (measuring = !measuring)}>Have a laptop measure</button>
-      <button onclick={() => print()}>Print</button>
+      <Button aria-expanded={measuring} onclick={() => (measuring = !measuring)}>Have a laptop measure</Button>
+      <Button onclick={() => print()}>Print</Button>
     </div>
     {#if measuring}<Probe />{/if}
     {#if !now.known}<p class="soft noprint">
@@ -206,7 +207,7 @@
   .far {
     min-width: 11ch;
   }
-  .bar .no {
+  .bar :global(.no) {
     color: var(--red);
     border-color: var(--red);
   }
@@ -230,11 +231,11 @@
     display: flex;
     margin-right: auto;
   }
-  .pick button {
+  .pick :global(button) {
     border-radius: 0;
     margin-left: -1px;
   }
-  .pick [aria-pressed="true"] {
+  .pick :global([aria-pressed="true"]) {
     font-weight: 650;
     border-color: var(--plum);
     color: var(--plum);

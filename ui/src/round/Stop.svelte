@@ -1,4 +1,5 @@
 <script lang="ts">
+  import { Button } from "flowbite-svelte";
   import type { PlugTest, RoundResult, RoundTest } from "../api/client";
   import { word } from "../shell/plural";
   import { office } from "../state/office.svelte";
@@ -82,23 +83,23 @@
         <input id={`${id}-given`} class="field mono" placeholder="none" inputmode="decimal" autocomplete="off" bind:value={given} />
         <label for={`${id}-note`}>What was seen</label>
         <input id={`${id}-note`} class="field" maxlength="500" autocomplete="off" bind:value={note} />
-        <button class="main" disabled={busy}>Keep it as failed</button>
-        <button type="button" onclick={() => (telling = false)}>Leave it</button>
+        <Button type="submit" class="main" disabled={busy}>Keep it as failed</Button>
+        <Button type="button" onclick={() => (telling = false)}>Leave it</Button>
       </form>
     {/if}
   </div>
   <div class="do noprint">
     {#if result && !result.old}
-      <button disabled={busy} onclick={() => said(test, { became: "open" })} aria-label={`Take back what was said of ${key(test)}`}
-        >Take back</button
+      <Button disabled={busy} onclick={() => said(test, { became: "open" })} aria-label={`Take back what was said of ${key(test)}`}
+        >Take back</Button
       >
     {/if}
     {#if !telling && (!result || result.old || result.passed)}
-      <button disabled={busy} onclick={tell} aria-label={`${key(test)} is not as planned`}>Otherwise</button>
+      <Button disabled={busy} onclick={tell} aria-label={`${key(test)} is not as planned`}>Otherwise</Button>
     {/if}
     {#if !result || result.old || !result.passed}
-      <button class="main" disabled={busy} onclick={() => said(test, { became: "passed" })} aria-label={`${key(test)} is as planned`}
-        >As planned</button
+      <Button class="main" disabled={busy} onclick={() => said(test, { became: "passed" })} aria-label={`${key(test)} is as planned`}
+        >As planned</Button
       >
     {/if}
   </div>
@@ -183,7 +184,7 @@
     align-items: center;
     margin: 6px 0;
   }
-  form button {
+  form :global(button) {
     justify-self: start;
   }
   .boxes {
@@ -203,8 +204,8 @@
       justify-content: start;
       margin-top: 4px;
     }
-    .do button,
-    form button {
+    .do :global(button),
+    form :global(button) {
       min-height: 42px;
       padding: 2px 16px;
     }

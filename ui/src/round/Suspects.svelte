@@ -1,4 +1,5 @@
 <script lang="ts">
+  import { Button } from "flowbite-svelte";
   import type { PlugTest, RoundView } from "../api/client";
   import { place } from "../state/place.svelte";
   import { spaced, wears } from "./words";
@@ -47,7 +48,7 @@
     </ol>
     {#if now.suspects.length > few || now.more}
       <p class="soft">
-        {#if !whole && now.suspects.length > few}<button onclick={() => (whole = true)}>Show {now.suspects.length - few} more</button>{/if}
+        {#if !whole && now.suspects.length > few}<Button onclick={() => (whole = true)}>Show {now.suspects.length - few} more</Button>{/if}
         {#if now.more}{now.more} less likely ones are not shown.{/if}
       </p>
     {/if}
@@ -55,7 +56,7 @@
   {#if now.next}
     <p class="next noprint">
       To tell them apart, plug in next at <b class="mono">{spaced(now.next.port)}</b>, {wears(now.next)}.
-      <button class="main" onclick={() => ongo(now.next!)}>Go there</button>
+      <Button class="main" onclick={() => ongo(now.next!)}>Go there</Button>
     </p>
   {/if}
 </section>

@@ -1,4 +1,5 @@
 <script lang="ts">
+  import { Button } from "flowbite-svelte";
   import { latest } from "../api/latest";
   import { count } from "../shell/plural";
   import { api, type Device, type FoundState, type PortChange } from "../api/client";
@@ -78,19 +79,19 @@
             <td class="mono">{name(d.port)}</td>
             <td class="mono">{d.found}</td>
             <td class="mono">{d.planned}</td>
-            <td><button onclick={() => pending.propose([statement(d.port, d.found)])}>Take found</button></td>
+            <td><Button onclick={() => pending.propose([statement(d.port, d.found)])}>Take found</Button></td>
           </tr>
         {/each}
       </tbody>
     </table>
     <p class="acts">
-      <button
+      <Button
         id="take-all"
         onclick={() =>
           pending.propose(
             found.differences.map((d) => statement(d.port, d.found)),
             `${device.name}: take all that was found as planned`,
-          )}>Take all that was found…</button
+          )}>Take all that was found…</Button
       > or let the plan stand: the steps lead to it.
     </p>
     {#if meaning.length}
@@ -138,7 +139,7 @@
     padding: 2px 8px;
     border-bottom: 1px solid var(--hair);
   }
-  td button {
+  td :global(button) {
     font-size: 12.5px;
     white-space: nowrap;
   }

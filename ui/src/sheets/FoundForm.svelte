@@ -1,4 +1,5 @@
 <script lang="ts">
+  import { Button } from "flowbite-svelte";
   import { count } from "../shell/plural";
   import { api, type Device, type FoundAnswer, type FoundRequest, type FoundState } from "../api/client";
   import { quote, runs } from "../line/quote";
@@ -121,8 +122,8 @@
         {#if last}<option value="found">as found last</option>{/if}
       </select>
     </label>
-    <button onclick={writeOut} title="Puts every port into the text above, as it would be taken: to be corrected there"
-      >List all ports above</button
+    <Button onclick={writeOut} title="Puts every port into the text above, as it would be taken: to be corrected there"
+      >List all ports above</Button
     >
   </p>
   {#if problem}<p class="wrong" role="alert">{problem}</p>{/if}
@@ -142,7 +143,7 @@
         </ul>
         {#if answer.trouble.length > 30}<p>and {answer.trouble.length - 30} more</p>{/if}
       {/if}
-      <button class="main" id="keep-found" disabled={!answer.said && !answer.routing} onclick={keep}>Keep it as found</button>
+      <Button class="main" id="keep-found" disabled={!answer.said && !answer.routing} onclick={keep}>Keep it as found</Button>
     </div>
   {/if}
 </section>

@@ -1,4 +1,5 @@
 <script lang="ts">
+  import { Button } from "flowbite-svelte";
   import { deviceFacts } from "../api/words";
   import { latest } from "../api/latest";
   import { api, type SheetAnswer } from "../api/client";
@@ -56,7 +57,7 @@
           </p>{/if}
         <p class="print">{view.title} · revision {answer?.revision ?? view.revision} · {today}</p>
         <a class="noprint csv" href={`/api/offices/${view.id}/grid?device=${encodeURIComponent(device.name)}`} download>grid as CSV</a>
-        <button class="noprint" onclick={() => print()}>Print for the rack door</button>
+        <Button class="noprint" onclick={() => print()}>Print for the rack door</Button>
       </header>
       <Front jacks={jacks(device)} hues={hues.of} label={`The front of ${device.name}`} />
       {#if answer?.sheet && answer.sheet.device === device.name}

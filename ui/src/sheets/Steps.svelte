@@ -1,4 +1,5 @@
 <script lang="ts">
+  import { Button } from "flowbite-svelte";
   import { api, type Sheet, type SheetAnswer } from "../api/client";
   import { office } from "../state/office.svelte";
   import { place } from "../state/place.svelte";
@@ -51,7 +52,7 @@
       </li>
     {/each}
   </ol>
-  {#if ticks.length}<button class="noprint" onclick={() => tick("", false)}>Begin anew</button>{/if}
+  {#if ticks.length}<Button class="noprint" onclick={() => tick("", false)}>Begin anew</Button>{/if}
 </div>
 
 <style>
@@ -100,13 +101,10 @@
     text-decoration: line-through;
     text-decoration-color: var(--faint);
   }
-  button {
+  .steps :global(button) {
     margin-top: 8px;
   }
   @media print {
-    .noprint {
-      display: none;
-    }
     li {
       break-inside: avoid;
     }

@@ -1,4 +1,5 @@
 <script lang="ts">
+  import { Button } from "flowbite-svelte";
   import type { SheetTable } from "../api/client";
   import { copy } from "../shell/copy";
 
@@ -31,7 +32,7 @@
         <tr class:differs={x.differs}>
           {#each x.r as c, k (k)}
             <td
-              >{#if c && side === "planned"}<button class="value mono" title="Copy it" onclick={() => copy(c)}>{c}</button>{:else}<span
+              >{#if c && side === "planned"}<Button class="value mono" title="Copy it" onclick={() => copy(c)}>{c}</Button>{:else}<span
                   class="mono">{c}</span
                 >{/if}</td
             >
@@ -95,7 +96,7 @@
   td span {
     padding: 0 5px;
   }
-  .value {
+  table :global(.value) {
     border-color: transparent;
     background: none;
     padding: 0 5px;
@@ -115,7 +116,7 @@
     padding: 4px 9px;
   }
   @media print {
-    .value {
+    table :global(.value) {
       min-height: 0;
     }
     td {

@@ -1,4 +1,5 @@
 <script lang="ts">
+  import { Button } from "flowbite-svelte";
   import { word } from "./plural";
   import { MoonOutline, SunOutline, UndoOutline, RedoOutline } from "flowbite-svelte-icons";
   import { me } from "../state/me.svelte";
@@ -52,7 +53,7 @@
     {#if names.length}<span class="others" title={`${names.join(", ")} ${word(names.length, "is", "are")} here too`}
         >{names[0]}{names.length > 1 ? ` +${names.length - 1}` : ""}</span
       >{/if}
-    <button
+    <Button
       class="chip"
       onclick={() => {
         place.view("board");
@@ -65,14 +66,14 @@
         >&nbsp;risk</span
       >
       · <b>{count("tidy")}</b><span class="wide">&nbsp;tidy</span>
-    </button>
+    </Button>
     <span class="pair">
-      <button class="icon" disabled={!office.undoable.length} onclick={() => office.undo()} title="Undo (Ctrl+Z)" aria-label="Undo">
+      <Button class="icon" disabled={!office.undoable.length} onclick={() => office.undo()} title="Undo (Ctrl+Z)" aria-label="Undo">
         <UndoOutline class="h-4 w-4" />
-      </button>
-      <button class="icon" disabled={!office.redoable.length} onclick={() => office.redo()} title="Redo (Ctrl+Shift+Z)" aria-label="Redo">
+      </Button>
+      <Button class="icon" disabled={!office.redoable.length} onclick={() => office.redo()} title="Redo (Ctrl+Shift+Z)" aria-label="Redo">
         <RedoOutline class="h-4 w-4" />
-      </button>
+      </Button>
     </span>
     <a
       class="chip state"
@@ -93,10 +94,10 @@
       href={office.view ? place.href("people") : "/people"}
       title="People, and you">{me.now.name}</a
     >{/if}
-  <button class="icon" onclick={() => (panels.keys = true)} title="Keys (?)" aria-label="Keys">?</button>
-  <button class="icon" onclick={() => panels.turn()} title={panels.dark ? "Light" : "Dark"} aria-label="Light or dark">
+  <Button class="icon" onclick={() => (panels.keys = true)} title="Keys (?)" aria-label="Keys">?</Button>
+  <Button class="icon" onclick={() => panels.turn()} title={panels.dark ? "Light" : "Dark"} aria-label="Light or dark">
     {#if panels.dark}<SunOutline class="h-4 w-4" />{:else}<MoonOutline class="h-4 w-4" />{/if}
-  </button>
+  </Button>
 </header>
 
 <style>
@@ -184,7 +185,7 @@
     border-left: 5px solid var(--soft);
     padding-left: 6px;
   }
-  .chip {
+  header :global(.chip) {
     border: 1px solid var(--hair);
     border-radius: 13px;
     padding: 2px 11px;
@@ -192,8 +193,8 @@
     min-height: 26px;
     flex: none;
   }
-  .chip:hover,
-  .icon:hover:enabled {
+  header :global(.chip:hover),
+  header :global(.icon:hover:enabled) {
     border-color: var(--plum);
   }
   .state {
@@ -216,7 +217,7 @@
     display: flex;
     gap: 4px;
   }
-  .icon {
+  header :global(.icon) {
     width: 28px;
     height: 28px;
     display: grid;
@@ -226,7 +227,7 @@
     color: var(--soft);
     flex: none;
   }
-  .icon:disabled {
+  header :global(.icon:disabled) {
     opacity: 0.4;
   }
   /* The words give way before the keys do: then the name, then what may scroll. */

@@ -1,4 +1,5 @@
 <script lang="ts">
+  import { Button } from "flowbite-svelte";
   import { tick } from "svelte";
   import type { Device } from "../api/client";
   import { office } from "../state/office.svelte";
@@ -99,16 +100,16 @@
             >{/if}{#if idle}<span class="soft">no packet can meet it</span>{/if}</span
         >
         <span class="acts">
-          <button tabindex="-1" aria-label={`Move rule ${n} up`} disabled={n === 1} onclick={() => move(moved(n, -1, rules.length), n - 1)}
-            >↑</button
+          <Button tabindex={-1} aria-label={`Move rule ${n} up`} disabled={n === 1} onclick={() => move(moved(n, -1, rules.length), n - 1)}
+            >↑</Button
           >
-          <button
-            tabindex="-1"
+          <Button
+            tabindex={-1}
             aria-label={`Move rule ${n} down`}
             disabled={n === rules.length}
-            onclick={() => move(moved(n, 1, rules.length), n + 1)}>↓</button
+            onclick={() => move(moved(n, 1, rules.length), n + 1)}>↓</Button
           >
-          <button tabindex="-1" aria-label={`Remove rule ${n}`} onclick={() => pending.propose([`-${device.name} rule ${n}`])}>×</button>
+          <Button tabindex={-1} aria-label={`Remove rule ${n}`} onclick={() => pending.propose([`-${device.name} rule ${n}`])}>×</Button>
         </span>
       </li>
     {:else}
@@ -151,8 +152,8 @@
         aria-invalid={!!problem}
       /></label
     >
-    {#if at && rules.length}<button type="button" onclick={() => (at = 0)}>last instead</button>{/if}
-    <button class="main" disabled={!text.trim()}>Add</button>
+    {#if at && rules.length}<Button type="button" onclick={() => (at = 0)}>last instead</Button>{/if}
+    <Button type="submit" class="main" disabled={!text.trim()}>Add</Button>
   </form>
   {#if problem}<p class="wrong" role="alert">{problem}</p>{/if}
   <p class="soft keys">
@@ -229,7 +230,7 @@
     display: flex;
     gap: 3px;
   }
-  .acts button {
+  .acts :global(button) {
     min-height: 24px;
     padding: 0 7px;
   }

@@ -1,4 +1,5 @@
 <script lang="ts">
+  import { Button } from "flowbite-svelte";
   import { tick } from "svelte";
   import { api, Refused, type TalkAnswer, type TalkTable } from "../api/client";
   import { latest } from "../api/latest";
@@ -133,11 +134,11 @@
           {#each office.shown?.services ?? [] as s (s.name)}<option value={s.name}>{s.is}</option>{/each}
         </datalist>
         <span class="keys">
-          <button onclick={() => act("allow")} disabled={!!office.then}>Allow <kbd>a</kbd></button>
-          <button onclick={() => act("deny")} disabled={!!office.then}>Deny <kbd>d</kbd></button>
-          <button onclick={() => act("must")} disabled={!!office.then} title="Wish that it must be able to">Must <kbd>+</kbd></button>
-          <button onclick={() => act("never")} disabled={!!office.then} title="Wish that it must never be able to"
-            >Never <kbd>-</kbd></button
+          <Button onclick={() => act("allow")} disabled={!!office.then}>Allow <kbd>a</kbd></Button>
+          <Button onclick={() => act("deny")} disabled={!!office.then}>Deny <kbd>d</kbd></Button>
+          <Button onclick={() => act("must")} disabled={!!office.then} title="Wish that it must be able to">Must <kbd>+</kbd></Button>
+          <Button onclick={() => act("never")} disabled={!!office.then} title="Wish that it must never be able to"
+            >Never <kbd>-</kbd></Button
           >
         </span>
       </div>
@@ -155,7 +156,7 @@
               ><option value="">whom</option>{#each others as v (v.vid)}<option value={v.name}>{v.vid} {v.name}</option>{/each}</select
             ></label
           >
-          <button disabled={!like}>Show what changes</button>
+          <Button type="submit" disabled={!like}>Show what changes</Button>
         </form>
       {/if}
       <Wishes wishes={table.wishes} onshow={choose} />
@@ -165,14 +166,14 @@
     <form class="ask" onsubmit={(e) => (e.preventDefault(), ask())}>
       <label>From <PortField bind:value={from} id="talk-from" wrong={problem.field === "from"} onpick={ask} more any /></label>
       <label>to <PortField bind:value={to} id="talk-to" wrong={problem.field === "to"} onpick={ask} more any /></label>
-      <button class="main">Ask</button>
+      <Button type="submit" class="main">Ask</Button>
     </form>
     {#if problem.text}<p class="wrong" role="alert">{problem.text}</p>{/if}
     {#if answer}<Ways {answer} {name} {which} onrule={showRule} />{/if}
     {#if routing.length > 1}
       <nav class="devices" aria-label="Devices that route">
-        {#each routing as d (d.name)}<button aria-pressed={d.name === shown?.name} onclick={() => ((device = d.name), (rule = 0))}
-            >{d.name} <span class="mono">{d.rules?.length ?? 0}</span></button
+        {#each routing as d (d.name)}<Button aria-pressed={d.name === shown?.name} onclick={() => ((device = d.name), (rule = 0))}
+            >{d.name} <span class="mono">{d.rules?.length ?? 0}</span></Button
           >{/each}
       </nav>
     {/if}
@@ -230,7 +231,7 @@
     flex-wrap: wrap;
     gap: 6px;
   }
-  [aria-pressed="true"] {
+  .devices :global([aria-pressed="true"]) {
     border-color: var(--plum);
     font-weight: 650;
   }

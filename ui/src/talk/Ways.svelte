@@ -1,4 +1,5 @@
 <script lang="ts">
+  import { Button } from "flowbite-svelte";
   import type { TalkAnswer } from "../api/client";
   import { hues } from "../state/hues.svelte";
 
@@ -40,8 +41,8 @@
             <b>{h.device}</b>
             <span class="mono at">{h.address || "its line"}</span>
             <span class="vlan mono" style:--vlan={hue(h.out)} title={name(vid(h.out))}>{vid(h.out) || "out"}</span>
-            {#if h.rule}<button class="mono rule" onclick={() => onrule(h.device, h.rule!)} title={`Rule ${h.rule} of ${h.device}`}
-                >{h.rule}. {h.decides}</button
+            {#if h.rule}<Button class="mono rule" onclick={() => onrule(h.device, h.rule!)} title={`Rule ${h.rule} of ${h.device}`}
+                >{h.rule}. {h.decides}</Button
               >{:else}<span class="mono rule">{h.decides}</span>{/if}
           </li>
         {/each}
@@ -49,7 +50,7 @@
           <li class="stop">
             <b>stopped{leg.stopped.device ? ` at ${leg.stopped.device}` : ""}</b>
             <span>{leg.stopped.text}</span>
-            {#if leg.stopped.rule}<button onclick={() => onrule(leg.stopped!.device, leg.stopped!.rule!)}>rule {leg.stopped.rule}</button
+            {#if leg.stopped.rule}<Button onclick={() => onrule(leg.stopped!.device, leg.stopped!.rule!)}>rule {leg.stopped.rule}</Button
               >{/if}
           </li>
         {:else}
@@ -104,7 +105,7 @@
     font-size: 12px;
     color: var(--soft);
   }
-  .rule {
+  .ways :global(.rule) {
     font-size: 12px;
     overflow-wrap: anywhere;
     text-align: left;

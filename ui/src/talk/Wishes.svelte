@@ -1,4 +1,5 @@
 <script lang="ts">
+  import { Button } from "flowbite-svelte";
   import type { TalkTable } from "../api/client";
   import { mends } from "../state/mends.svelte";
   import { office } from "../state/office.svelte";
@@ -18,21 +19,21 @@
       {@const f = finding(w.text)}
       <li class:broken={!w.holds}>
         <span class="sign mono" title={w.holds ? "holds" : "is broken"}>{w.holds ? "✓" : "!"}</span>
-        <button
+        <Button
           class="what"
           title="Show it in the table"
           disabled={!w.covers.length}
           onclick={() => {
             const [from, to] = (w.bad[0] ?? w.covers[0])!;
             onshow(from!, to!);
-          }}>{named(w.text)}</button
+          }}>{named(w.text)}</Button
         >
-        {#if !office.then}<button aria-label={`Take the wish ${w.text} away`} onclick={() => pending.propose([`-${w.text}`])}>×</button
+        {#if !office.then}<Button aria-label={`Take the wish ${w.text} away`} onclick={() => pending.propose([`-${w.text}`])}>×</Button
           >{/if}
         {#if !w.holds}
           <p>{w.why}</p>
-          {#if f}{#each mends.of(f).slice(0, 1) as m (m[0])}<button class="mono mend" onclick={() => pending.propose(m)}
-                >{m[0]}{m.length > 1 ? " …" : ""}</button
+          {#if f}{#each mends.of(f).slice(0, 1) as m (m[0])}<Button class="mono mend" onclick={() => pending.propose(m)}
+                >{m[0]}{m.length > 1 ? " …" : ""}</Button
               >{/each}{/if}
         {/if}
       </li>
@@ -70,7 +71,7 @@
   .broken .sign {
     color: var(--red);
   }
-  .what {
+  .wishes :global(.what) {
     flex: 1;
     text-align: left;
     border-color: transparent;
@@ -82,7 +83,7 @@
     padding-left: 22px;
     color: var(--red);
   }
-  .mend {
+  .wishes :global(.mend) {
     margin-left: 22px;
     font-size: 12px;
     overflow-wrap: anywhere;

@@ -1,4 +1,5 @@
 <script lang="ts">
+  import { Button } from "flowbite-svelte";
   import { latest } from "../api/latest";
   import { api, Refused, type WalkAnswer } from "../api/client";
   import PortField from "../shell/PortField.svelte";
@@ -73,7 +74,7 @@
       </select>
     </label>
     <label>to <PortField bind:value={to} id="walk-to" wrong={problem.field === "to"} onpick={send} placeholder="everywhere" more /></label>
-    <button class="main">Send it</button>
+    <Button type="submit" class="main">Send it</Button>
   </form>
   {#if problem.text}<p class="wrong" role="alert">{problem.text}</p>{/if}
   {#if answer}
@@ -84,8 +85,8 @@
       {#each faults.slice(0, 3) as f (f.id)}
         <div class="fault">
           <p>{f.text}</p>
-          {#each mends.of(f).slice(0, 1) as m (m[0])}<button class="mono" onclick={() => pending.propose(m)}
-              >{m[0]}{m.length > 1 ? " …" : ""}</button
+          {#each mends.of(f).slice(0, 1) as m (m[0])}<Button class="mono" onclick={() => pending.propose(m)}
+              >{m[0]}{m.length > 1 ? " …" : ""}</Button
             >{/each}
         </div>
       {/each}
