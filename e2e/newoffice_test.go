@@ -123,7 +123,7 @@ func TestNewOfficeByKeys(t *testing.T) {
 	hit(kb.Escape)
 	type_(`gate manage 90 10.0.90.1; vlan 1 default local`)
 
-	until(t, ctx, `[...document.querySelectorAll(".chip .breaks, .chip .risk")].every(b => b.textContent === "0")`)
+	until(t, ctx, `[...document.querySelectorAll(".chip .breaks, .chip .risk")].every(b => b.textContent.trim() === "0")`)
 	took := time.Since(began)
 	t.Logf("eight devices from nothing: %d key presses, %.1f s in the test", keys, took.Seconds())
 

@@ -113,8 +113,8 @@ func TestPeople(t *testing.T) {
 	// Robin, signed in elsewhere too, is out there when he ends it from here; a token for scripts.
 	_ = eval[any](t, other, `fetch("/api/sessions?session=" + 0, {method: "DELETE", headers: {"Content-Type": "application/json"}}).then(r => r.status)`)
 	require.NoError(t, chromedp.Do(other, chromedp.Navigate(p.URL+"/people")))
-	until(t, other, `[...document.querySelectorAll("button")].some(b => b.textContent === "Sign out")`)
-	_ = eval[any](t, other, `[...document.querySelectorAll("button")].find(b => b.textContent === "Sign out").click()`)
+	until(t, other, `[...document.querySelectorAll("button")].some(b => b.textContent.trim() === "Sign out")`)
+	_ = eval[any](t, other, `[...document.querySelectorAll("button")].find(b => b.textContent.trim() === "Sign out").click()`)
 	fill(other, "sign-in-name", "Robin")
 	fill(other, "sign-in-password", good+kb.Enter)
 	until(t, other, `document.querySelector(".people .record") !== null`)
@@ -140,7 +140,7 @@ func TestPeople(t *testing.T) {
 
 	// An invitation that nobody used is listed, and withdrawn: it lets nobody in.
 	visit(t, ctx, p, "/1/people", ".people select")
-	_ = eval[any](t, ctx, `[...document.querySelectorAll("button")].find(b => b.textContent === "Make a link").click()`)
+	_ = eval[any](t, ctx, `[...document.querySelectorAll("button")].find(b => b.textContent.trim() === "Make a link").click()`)
 	until(t, ctx, `document.querySelectorAll("[aria-label='Open invitations'] li").length === 1 && document.querySelector(".people .made code") !== null`)
 	look(ctx, "invitations")
 	secret := eval[string](t, ctx, `document.querySelector(".people .made code").textContent.split("#")[1]`)
@@ -157,7 +157,7 @@ func TestPeople(t *testing.T) {
 	require.NotContains(t, text, good)
 	require.NotContains(t, text, link[strings.Index(link, "#")+1:])
 	look(ctx, "record")
-	_ = eval[any](t, ctx, `[...document.querySelectorAll("button")].find(b => b.textContent === "Sign out").focus()`)
+	_ = eval[any](t, ctx, `[...document.querySelectorAll("button")].find(b => b.textContent.trim() === "Sign out").focus()`)
 	press(t, ctx, kb.Enter)
 	until(t, ctx, `document.getElementById("sign-in-name") !== null`)
 	require.Equal(t, 401, eval[int](t, ctx, `fetch("/api/offices").then(r => r.status)`))
@@ -197,7 +197,7 @@ func TestAccountsHere(t *testing.T) {
 		until(t, ctx, `document.getElementById("board") !== null`)
 	}
 	press(t, ctx, "gy")
-	until(t, ctx, `[...document.querySelectorAll("button")].some(b => b.textContent === "Make a link")`)
+	until(t, ctx, `[...document.querySelectorAll("button")].some(b => b.textContent.trim() === "Make a link")`)
 }
 
 // TestPasskey makes a passkey on a device that the browser plays (a virtual authenticator),

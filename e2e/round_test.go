@@ -35,7 +35,7 @@ func TestRound(t *testing.T) {
 	require.Equal(t, "10.61.140", eval[string](t, ctx, `document.querySelector(".round form input").value`))
 	require.NoError(t, chromedp.Do(ctx, chromedp.SendKeys(".round form input", ".51"+kb.Enter)))
 	until(t, ctx, `document.querySelector("#explains")?.textContent.includes("rack 5 is in 140, and is to be in 110")`)
-	require.True(t, eval[bool](t, ctx, `document.querySelector("#explains code").textContent === "rack 5: use desk"`))
+	require.True(t, eval[bool](t, ctx, `document.querySelector("#explains code").textContent.trim() === "rack 5: use desk"`))
 
 	// It is put right: taken back, the test passes.
 	require.NoError(t, stage.Tap(ctx, "[aria-label='rack.5 is as planned']"))
@@ -92,9 +92,9 @@ func TestLongRound(t *testing.T) {
 	id := eval[int](t, ctx, fmt.Sprintf(`fetch("/api/offices", {method: "POST", headers: {"Content-Type": "application/json"}, body: %q}).then(r => r.json()).then(v => v.id)`, body))
 	require.NoError(t, chromedp.Do(ctx, chromedp.Navigate(fmt.Sprintf("%s/%d/round", p.URL, id))))
 	until(t, ctx, `/Working the round out.* \d+ %% of them are/s.test(document.querySelector(".round [role=status]")?.textContent ?? "")`)
-	_ = eval[any](t, ctx, `[...document.querySelectorAll(".round button")].find(b => b.textContent === "Stop").click()`)
+	_ = eval[any](t, ctx, `[...document.querySelectorAll(".round button")].find(b => b.textContent.trim() === "Stop").click()`)
 	until(t, ctx, `document.querySelector(".round").textContent.includes("It was stopped.")`)
 	until(t, ctx, `fetch("/api/offices/%d/round/working").then(r => r.json()).then(v => v.working === 0)`, id) // there, too
-	_ = eval[any](t, ctx, `[...document.querySelectorAll(".round button")].find(b => b.textContent === "Work the round out").click()`)
+	_ = eval[any](t, ctx, `[...document.querySelectorAll(".round button")].find(b => b.textContent.trim() === "Work the round out").click()`)
 	until(t, ctx, `document.querySelectorAll(".round li").length > 100`)
 }

@@ -47,10 +47,10 @@ func TestSheet(t *testing.T) {
 		_ = eval[any](t, ctx, `(() => { const f = document.querySelector(".side"); f.value = "`+v+`"; f.dispatchEvent(new Event("change", {bubbles: true})); })()`)
 	}
 	side("both")
-	until(t, ctx, `document.querySelector(%q)?.textContent === "U–"`, stage.Cell("ward-east.6", 130))
+	until(t, ctx, `document.querySelector(%q)?.textContent.trim() === "U–"`, stage.Cell("ward-east.6", 130))
 	side("found")
 	until(t, ctx, "%s", as("ward-east.6", 130)+` === "none" && `+as("ward-east.6", 120)+` === "U" && document.querySelector("#then")?.textContent.includes("As found")`)
-	until(t, ctx, `document.querySelector(".findings")?.textContent !== undefined && document.querySelector("header .chip").textContent.startsWith("8")`)
+	until(t, ctx, `document.querySelector(".findings")?.textContent.trim() !== undefined && document.querySelector("header .chip").textContent.startsWith("8")`)
 	side("plan")
 	until(t, ctx, "%s", as("ward-east.6", 130)+` === "U" && document.querySelector("#then") === null`)
 	visit(t, ctx, p, "/1/sheets?device=ward-east", "#take-all")

@@ -190,7 +190,7 @@ func TestTwoEditors(t *testing.T) {
 
 	goTo(t, other, "rack.18", 160)
 	// a quiet mark of who is where
-	until(t, ctx, `document.querySelector("[data-who='Sam']") !== null && document.querySelector("header .others")?.textContent === "Sam"`)
+	until(t, ctx, `document.querySelector("[data-who='Sam']") !== null && document.querySelector("header .others")?.textContent.trim() === "Sam"`)
 	press(t, other, "t")
 	kept(t, other, 2)
 	kept(t, ctx, 2)

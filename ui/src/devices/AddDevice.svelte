@@ -1,5 +1,5 @@
 <script lang="ts">
-  import { Button } from "flowbite-svelte";
+  import { Button, Input } from "flowbite-svelte";
   import { office } from "../state/office.svelte";
   import { place } from "../state/place.svelte";
 
@@ -18,7 +18,7 @@
 </script>
 
 <form onsubmit={(e) => (e.preventDefault(), void add())}>
-  <input
+  <Input
     class="field mono"
     id="device-name"
     bind:value={name}
@@ -26,7 +26,7 @@
     aria-label="The name of a new device"
     aria-describedby="device-problem"
   />
-  <input
+  <Input
     class="field says"
     id="device-says"
     bind:value={says}

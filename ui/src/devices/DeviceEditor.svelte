@@ -1,5 +1,5 @@
 <script lang="ts">
-  import { Button } from "flowbite-svelte";
+  import { Button, Input, Select } from "flowbite-svelte";
   import type { Device } from "../api/client";
   import { deviceFacts, forwardings, wordings } from "../api/words";
   import { office } from "../state/office.svelte";
@@ -33,28 +33,34 @@
 <h2>{n}</h2>
 <div class="facts">
   <label title="How the device asks for memberships: its sheet is written so"
-    >Asks <select
-      class="field"
+    >Asks <Select
+      placeholder=""
+      classes={{ select: "field" }}
       value={device.wording?.split(" ")[0] ?? ""}
       onchange={(e) => say(e.currentTarget.value ? `${n} wording ${e.currentTarget.value}` : `-${n} wording`)}
-      ><option value="">not said: plain values</option>{#each wordings as w (w)}<option value={w}>{asks(w)}</option>{/each}</select
+      ><option value="">not said: plain values</option>{#each wordings as w (w)}<option value={w}>{asks(w)}</option>{/each}</Select
     ></label
   >
   <label
-    >Forwarding <select class="field" value={device.forwarding} onchange={(e) => say(`${n} forwarding ${e.currentTarget.value}`)}
-      >{#each forwardings as f (f)}<option>{f}</option>{/each}</select
+    >Forwarding <Select
+      placeholder=""
+      classes={{ select: "field" }}
+      value={device.forwarding}
+      onchange={(e) => say(`${n} forwarding ${e.currentTarget.value}`)}
+      >{#each forwardings as f (f)}<option>{f}</option>{/each}</Select
     ></label
   >
   <label
-    >Follows <select
-      class="field"
+    >Follows <Select
+      placeholder=""
+      classes={{ select: "field" }}
       value={device.follows ?? ""}
       onchange={(e) => pending.propose([e.currentTarget.value ? `follow ${n} ${e.currentTarget.value}` : `-${n} follows`])}
-      ><option value="">no plan</option>{#each office.shown?.plans ?? [] as p (p.name)}<option>{p.name}</option>{/each}</select
+      ><option value="">no plan</option>{#each office.shown?.plans ?? [] as p (p.name)}<option>{p.name}</option>{/each}</Select
     ></label
   >
   <label
-    >Managed in <input
+    >Managed in <Input
       class="field mono"
       value={device.manageText ?? ""}
       placeholder="190 10.61.190.4/24 via 10.61.190.1"
@@ -63,7 +69,7 @@
     /></label
   >
   <label
-    >Fresh at <input
+    >Fresh at <Input
       class="field mono"
       value={device.factory ?? ""}
       placeholder="192.168.1.1/24 in 1"
@@ -72,7 +78,7 @@
     /></label
   >
   <label
-    >Limits <input
+    >Limits <Input
       class="field mono"
       value={device.limits ?? ""}
       placeholder="vlans 64 rows 16"
@@ -82,10 +88,10 @@
   {#each deviceFacts as fact (fact)}
     <label
       >{label(fact)}
-      <input
+      <Input
         class="field"
         value={device.facts?.[fact] ?? ""}
-        maxlength="500"
+        maxlength={500}
         onchange={(e) => say(noted(n, fact, e.currentTarget.value))}
       /></label
     >
@@ -93,7 +99,7 @@
 </div>
 <Inside {device} {say} />
 <form onsubmit={(e) => (e.preventDefault(), void line())}>
-  <input
+  <Input
     class="field mono"
     id="device-line"
     bind:value={more}
@@ -106,10 +112,10 @@
 {#if problem}<p class="wrong" role="alert">{problem}</p>{/if}
 <div class="turn">
   <form onsubmit={(e) => (e.preventDefault(), void again())}>
-    <label>Start another like it <input class="field mono" id="copy-name" bind:value={copy} placeholder="its name" /></label>
+    <label>Start another like it <Input class="field mono" id="copy-name" bind:value={copy} placeholder="its name" /></label>
   </form>
   <form onsubmit={(e) => (e.preventDefault(), void rename())}>
-    <label>Rename to <input class="field mono" id="device-rename" bind:value={to} /></label>
+    <label>Rename to <Input class="field mono" id="device-rename" bind:value={to} /></label>
   </form>
   <Button onclick={() => pending.propose([`-device ${n}`])}>Remove it…</Button>
 </div>
@@ -136,7 +142,7 @@
     gap: 8px;
     margin-top: 6px;
   }
-  form input {
+  form :global(input) {
     flex: 1;
     min-width: 0;
     font-size: 13px;

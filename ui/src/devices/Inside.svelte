@@ -1,5 +1,5 @@
 <script lang="ts">
-  import { Button } from "flowbite-svelte";
+  import { Button, Checkbox, Input, Select } from "flowbite-svelte";
   import type { Device } from "../api/client";
   import { quote } from "../line/quote";
   import { office } from "../state/office.svelte";
@@ -73,12 +73,13 @@
   {#each bundles as x (x.name)}
     <p class="row">
       <b>{x.name}</b> <span class="grow">bundle of {x.members?.join(", ")}: <span class="mono">{x.shape}</span></span>
-      <select
-        class="field"
+      <Select
+        placeholder=""
+        classes={{ select: "field" }}
         aria-label={`How ${x.name} is agreed on`}
         value={x.mode}
         onchange={(e) => say(`${n} bundle ${quote(x.name)} ${e.currentTarget.value} ${(x.members ?? []).map(quote).join(",")}`)}
-        ><option>lacp</option><option>static</option></select
+        ><option>lacp</option><option>static</option></Select
       >
       <Button aria-label={`Remove the bundle ${x.name}`} onclick={() => pending.propose([`-${n} bundle ${quote(x.name)}`])}>×</Button>
     </p>
@@ -86,7 +87,7 @@
   {#each inner as x (x.name)}
     <p class="row">
       <b>{x.name}</b> <span class="grow">{flavours.find((f) => f[0] === x.flavour)?.[1]}</span>
-      <input
+      <Input
         class="field mono shape"
         aria-label={`The VLAN of ${x.name}`}
         value={x.shape}
@@ -126,14 +127,14 @@
   {#each addresses as x (`${x.vid} ${x.address}`)}
     <p class="row address">
       <b class="mono">{x.vid}</b>
-      <input
+      <Input
         class="field mono"
         aria-label={`The address of ${n} in ${x.vid} ${x.name}`}
         value={x.address}
         onchange={(e) => change(x, { address: e.currentTarget.value.trim() })}
       />
       <span>hands out</span>
-      <input
+      <Input
         class="field mono"
         aria-label={`The first address handed out in ${x.vid}`}
         value={x.from ?? ""}
@@ -141,7 +142,7 @@
         onchange={(e) => change(x, { from: e.currentTarget.value.trim(), to: x.to || e.currentTarget.value.trim() })}
       />
       <span>to</span>
-      <input
+      <Input
         class="field mono"
         aria-label={`The last address handed out in ${x.vid}`}
         value={x.to ?? ""}
@@ -162,70 +163,70 @@
   <form {@attach back} onsubmit={(e) => (e.preventDefault(), void add())}>
     {#if open === "inner"}
       <label
-        >What <select class="field" bind:value={i.flavour}
-          >{#each flavours as [f, says] (f)}<option value={f}>{says}</option>{/each}</select
+        >What <Select placeholder="" classes={{ select: "field" }} bind:value={i.flavour}
+          >{#each flavours as [f, says] (f)}<option value={f}>{says}</option>{/each}</Select
         ></label
       >
-      <label>Name <input class="field" id="inner-name" bind:value={i.name} placeholder="Waiting room" /></label>
+      <label>Name <Input class="field" id="inner-name" bind:value={i.name} placeholder="Waiting room" /></label>
       <label
-        >VLAN <select class="field" bind:value={i.vid}
-          ><option value="">none</option>{#each vlans as v (v.vid)}<option value={String(v.vid)}>{v.vid} {v.name}</option>{/each}</select
+        >VLAN <Select placeholder="" classes={{ select: "field" }} bind:value={i.vid}
+          ><option value="">none</option>{#each vlans as v (v.vid)}<option value={String(v.vid)}>{v.vid} {v.name}</option>{/each}</Select
         ></label
       >
-      <label class="check"><input type="checkbox" bind:checked={i.tagged} /> tagged</label>
+      <label class="check"><Checkbox bind:checked={i.tagged} /> tagged</label>
     {:else if open === "bundle"}
-      <label>Name <input class="field" id="bundle-name" bind:value={b.name} placeholder="store" /></label>
-      <label>Ports <input class="field mono" bind:value={b.ports} placeholder="13-14" list="bundle-ports" /></label>
+      <label>Name <Input class="field" id="bundle-name" bind:value={b.name} placeholder="store" /></label>
+      <label>Ports <Input class="field mono" bind:value={b.ports} placeholder="13-14" list="bundle-ports" /></label>
       <datalist id="bundle-ports"
         >{#each front as p (p.name)}<option value={p.name}></option>{/each}</datalist
       >
       <label
-        >Agreed on <select class="field" bind:value={b.mode}
-          ><option value="lacp">by LACP</option><option value="static">by nothing: static</option></select
+        >Agreed on <Select placeholder="" classes={{ select: "field" }} bind:value={b.mode}
+          ><option value="lacp">by LACP</option><option value="static">by nothing: static</option></Select
         ></label
       >
     {:else if open === "address"}
       <label
-        >VLAN <select class="field" id="address-vlan" bind:value={a.vid}
-          ><option value="">which</option>{#each vlans as v (v.vid)}<option value={String(v.vid)}>{v.vid} {v.name}</option>{/each}</select
+        >VLAN <Select placeholder="" classes={{ select: "field" }} id="address-vlan" bind:value={a.vid}
+          ><option value="">which</option>{#each vlans as v (v.vid)}<option value={String(v.vid)}>{v.vid} {v.name}</option>{/each}</Select
         ></label
       >
-      <label>Address <input class="field mono" bind:value={a.address} placeholder="10.61.110.1/24" /></label>
+      <label>Address <Input class="field mono" bind:value={a.address} placeholder="10.61.110.1/24" /></label>
       {#if device.forwarding === "routed"}<label
-          >On port <select class="field" bind:value={a.on}
+          >On port <Select placeholder="" classes={{ select: "field" }} bind:value={a.on}
             ><option value="">which</option>{#each device.ports.filter((p) => !p.bundle) as p (p.name)}<option>{p.name}</option
-              >{/each}</select
+              >{/each}</Select
           ></label
         >{/if}
       <label
-        >Hands out <input class="field mono" bind:value={a.from} placeholder="from" />
-        <input class="field mono" bind:value={a.to} placeholder="to" aria-label="to" /></label
+        >Hands out <Input class="field mono" bind:value={a.from} placeholder="from" />
+        <Input class="field mono" bind:value={a.to} placeholder="to" aria-label="to" /></label
       >
-      <label>Zone <input class="field" bind:value={a.zone} /></label>
+      <label>Zone <Input class="field" bind:value={a.zone} /></label>
     {:else if open === "route"}
-      <label>To <input class="field mono" id="route-to" bind:value={r.to} placeholder="default" /></label>
+      <label>To <Input class="field mono" id="route-to" bind:value={r.to} placeholder="default" /></label>
       <label
-        >By <input class="field mono" id="route-via" bind:value={r.via} placeholder="10.61.250.2, or a line" list="route-lines" /></label
+        >By <Input class="field mono" id="route-via" bind:value={r.via} placeholder="10.61.250.2, or a line" list="route-lines" /></label
       >
       <datalist id="route-lines"
         >{#each device.outsides ?? [] as x (x.name)}<option value={x.name}></option>{/each}</datalist
       >
     {:else if open === "outside"}
-      <label>Name <input class="field" id="outside-name" bind:value={o.name} placeholder="fibre" /></label>
+      <label>Name <Input class="field" id="outside-name" bind:value={o.name} placeholder="fibre" /></label>
       <label
-        >On port <select class="field" bind:value={o.on} id="outside-on"
+        >On port <Select placeholder="" classes={{ select: "field" }} bind:value={o.on} id="outside-on"
           ><option value="">which</option>{#each device.ports.filter((p) => !p.bundle) as p (p.name)}<option>{p.name}</option
-            >{/each}</select
+            >{/each}</Select
         ></label
       >
-      <label>In VLAN <input class="field mono" bind:value={o.vlan} placeholder="none: on its own" /></label>
-      <label>Address <input class="field mono" bind:value={o.address} placeholder="comes from there" /></label>
-      {#if o.address.trim()}<label>Next hop <input class="field mono" bind:value={o.via} placeholder="203.0.113.1" /></label>{/if}
+      <label>In VLAN <Input class="field mono" bind:value={o.vlan} placeholder="none: on its own" /></label>
+      <label>Address <Input class="field mono" bind:value={o.address} placeholder="comes from there" /></label>
+      {#if o.address.trim()}<label>Next hop <Input class="field mono" bind:value={o.via} placeholder="203.0.113.1" /></label>{/if}
     {:else}
-      <label>Ports <input class="field mono" id="speed-ports" bind:value={s.ports} placeholder="1-24" /></label>
+      <label>Ports <Input class="field mono" id="speed-ports" bind:value={s.ports} placeholder="1-24" /></label>
       <label
-        >Speed <select class="field" bind:value={s.speed}
-          >{#each speeds as x (x)}<option>{x}</option>{/each}</select
+        >Speed <Select placeholder="" classes={{ select: "field" }} bind:value={s.speed}
+          >{#each speeds as x (x)}<option>{x}</option>{/each}</Select
         ></label
       >
     {/if}
@@ -250,10 +251,10 @@
   .grow {
     flex: 1;
   }
-  .shape {
+  form :global(.shape) {
     width: 96px;
   }
-  .address input {
+  .address :global(input) {
     width: 124px;
     font-size: 12.5px;
   }

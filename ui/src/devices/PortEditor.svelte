@@ -1,5 +1,5 @@
 <script lang="ts">
-  import { Button } from "flowbite-svelte";
+  import { Button, Checkbox, Input, Select } from "flowbite-svelte";
   import type { Device } from "../api/client";
   import PortField from "../shell/PortField.svelte";
   import { portFacts } from "../api/words";
@@ -32,7 +32,7 @@
 <section data-port-panel={`${device.name}.${port}`}>
   <h2>{device.name} <span class="mono">{port}</span> <span class="soft">{p.inside ? `${p.inside} inside, ` : ""}{p.speed ?? ""}</span></h2>
   <label
-    >Shape <input
+    >Shape <Input
       class="field mono"
       value={set.shape}
       onchange={(e) =>
@@ -48,10 +48,10 @@
   {#each portFacts as fact (fact)}
     <label
       >{label(fact)}
-      <input
+      <Input
         class="field"
         value={p.facts?.[fact] ?? ""}
-        maxlength="500"
+        maxlength={500}
         aria-label={`The ${fact} of ${device.name} ${port}`}
         onchange={(e) => say(noted(`${device.name} port ${quote(port)}`, fact, e.currentTarget.value))}
       /></label
@@ -80,12 +80,12 @@
     </p>
   {/each}
   <form class="plug" onsubmit={(e) => (e.preventDefault(), what.trim() && wants && void plug())}>
-    <input class="field" id="plug-name" bind:value={what} placeholder="plug something in" aria-label="What is plugged in" />
-    <select class="field" id="plug-wants" bind:value={wants} aria-label="The VLAN that it wants"
-      ><option value="">wants</option>{#each vlans as v (v.vid)}<option value={String(v.vid)}>{v.vid} {v.name}</option>{/each}</select
+    <Input class="field" id="plug-name" bind:value={what} placeholder="plug something in" aria-label="What is plugged in" />
+    <Select placeholder="" classes={{ select: "field" }} id="plug-wants" bind:value={wants} aria-label="The VLAN that it wants"
+      ><option value="">wants</option>{#each vlans as v (v.vid)}<option value={String(v.vid)}>{v.vid} {v.name}</option>{/each}</Select
     >
-    <label class="check"><input type="checkbox" bind:checked={tagged} /> tagged</label>
-    <input class="field mono" id="plug-at" bind:value={own} placeholder="its address" aria-label="Its own address, where rules name it" />
+    <label class="check"><Checkbox bind:checked={tagged} /> tagged</label>
+    <Input class="field mono" id="plug-at" bind:value={own} placeholder="its address" aria-label="Its own address, where rules name it" />
     <Button type="submit" disabled={!what.trim() || !wants}>Plug in</Button>
   </form>
   {#if problem}<p class="wrong" role="alert">{problem}</p>{/if}

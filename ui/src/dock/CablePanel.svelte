@@ -1,5 +1,5 @@
 <script lang="ts">
-  import { Button } from "flowbite-svelte";
+  import { Button, Table } from "flowbite-svelte";
   import type { Link } from "../api/client";
   import { ref } from "../line/quote";
   import { hues } from "../state/hues.svelte";
@@ -41,7 +41,7 @@
         : "both ends agree"}
   </h2>
   {#each link.labels as l (l)}<p class="reason" class:risk={!link.broken}>{l}</p>{/each}
-  <table>
+  <Table>
     <thead><tr><th></th><th scope="col">{spaced(link.a)}</th><th scope="col">{spaced(link.b)}</th></tr></thead>
     <tbody>
       <tr class="shape"><th scope="row">shape</th><td class="mono">{a.port?.shape}</td><td class="mono">{b.port?.shape}</td></tr>
@@ -55,7 +55,7 @@
         >
       {/each}
     </tbody>
-  </table>
+  </Table>
   <Button onclick={() => pending.propose([`-cable ${ref(link.a)} ${ref(link.b)}`])}>Remove the cable <kbd>x</kbd></Button>
 </div>
 
@@ -72,7 +72,7 @@
   .risk {
     color: var(--amber);
   }
-  table {
+  .cable :global(table) {
     width: 100%;
     border-collapse: collapse;
     font-size: 13px;

@@ -1,4 +1,5 @@
 <script lang="ts">
+  import { Table } from "flowbite-svelte";
   import type { Readings } from "../api/client";
 
   let { cables }: { cables: Readings["cables"] } = $props();
@@ -21,7 +22,7 @@
 
 <section>
   <h2>Cables, as heard</h2>
-  <table>
+  <Table>
     <tbody>
       {#each sorted as c (c.a + c.b)}
         <tr class:odd={(!c.planned && c.known) || c.says} class:quiet={c.planned && c.heard === "none"}>
@@ -32,14 +33,14 @@
         <tr><td class="soft">No cable yet.</td></tr>
       {/each}
     </tbody>
-  </table>
+  </Table>
 </section>
 
 <style>
   section {
     margin-top: 18px;
   }
-  table {
+  section :global(table) {
     width: 100%;
     font-size: 13px;
   }

@@ -1,5 +1,5 @@
 <script lang="ts">
-  import { Button } from "flowbite-svelte";
+  import { Button, Input, Table } from "flowbite-svelte";
   import type { Readings } from "../api/client";
   import { office } from "../state/office.svelte";
   import { pending } from "../state/pending.svelte";
@@ -28,7 +28,7 @@
 
 <section>
   <h2>Plugged in, by its network card</h2>
-  <table>
+  <Table>
     <tbody>
       {#each shown as c (c.mac + c.device + c.port + c.vid)}
         <tr>
@@ -51,7 +51,7 @@
                 >
               {:else}
                 <form onsubmit={(e) => named(e, c)}>
-                  <input type="text" name="name" placeholder="its name" aria-label={`The name of ${c.mac}`} autocomplete="off" />
+                  <Input type="text" name="name" placeholder="its name" aria-label={`The name of ${c.mac}`} autocomplete="off" />
                 </form>
               {/each}
             {/if}
@@ -61,7 +61,7 @@
         <tr><td class="soft">{cards.length ? "All of them are known by name." : "No card was seen yet."}</td></tr>
       {/each}
     </tbody>
-  </table>
+  </Table>
   {#if cards.length > shown.length || all}
     <Button onclick={() => (all = !all)}>{all ? "Only those without a name" : `All ${cards.length}`}</Button>
   {/if}
@@ -71,7 +71,7 @@
   section {
     margin-top: 18px;
   }
-  table {
+  section :global(table) {
     width: 100%;
     font-size: 13px;
   }
@@ -84,7 +84,7 @@
     min-height: 24px;
     padding: 0 8px;
   }
-  input {
+  section :global(input) {
     font-size: 13px;
     padding: 2px 6px;
     border: 1px solid var(--hair);
@@ -112,7 +112,7 @@
       flex-basis: 100%;
     }
     td :global(button),
-    input {
+    section :global(input) {
       min-height: 36px;
     }
   }

@@ -1,5 +1,5 @@
 <script lang="ts">
-  import { Button } from "flowbite-svelte";
+  import { Button, Checkbox, Input, Select } from "flowbite-svelte";
   import { api, type Discovered, type Readings } from "../api/client";
   import { word } from "../shell/plural";
   import { office } from "../state/office.svelte";
@@ -41,12 +41,12 @@
   <h2>Devices that are not here yet</h2>
   <form onsubmit={ask}>
     <label for="where">Addresses</label>
-    <input id="where" type="text" bind:value={where} placeholder="10.61.190.2-20, 10.61.190.31" required autocomplete="off" />
+    <Input id="where" type="text" bind:value={where} placeholder="10.61.190.2-20, 10.61.190.31" required autocomplete="off" />
     <label
-      >with <select bind:value={credentials} aria-label="Credentials">
+      >with <Select placeholder="" bind:value={credentials} aria-label="Credentials">
         <option value="">community public</option>
         {#each now.credentials as c (c.name)}<option>{c.name}</option>{/each}
-      </select></label
+      </Select></label
     >
     <Button type="submit" disabled={asking}>{asking ? "Asking …" : "Who answers?"}</Button>
   </form>
@@ -59,7 +59,7 @@
           <legend>{kinds[kind]}</legend>
           {#each parts as p (p.what)}
             <label class="part"
-              ><input type="checkbox" checked={!left.has(p.what)} onchange={() => toggle(p.what)} />
+              ><Checkbox checked={!left.has(p.what)} onchange={() => toggle(p.what)} />
               <span>{p.what}</span>
               <span class="mono soft" title={p.lines.join("\n")}>{p.lines.at(-1)}</span></label
             >
@@ -102,7 +102,7 @@
     align-items: center;
     margin: 6px 0;
   }
-  form input {
+  form :global(input) {
     font-size: 13px;
     padding: 4px 8px;
     border: 1px solid var(--hair);
@@ -111,7 +111,7 @@
     flex: 1 1 220px;
     min-width: 0;
   }
-  select {
+  section :global(select) {
     font-size: 13px;
     padding: 3px 30px 3px 8px;
     border: 1px solid var(--hair);

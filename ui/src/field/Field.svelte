@@ -1,5 +1,5 @@
 <script lang="ts">
-  import { Button } from "flowbite-svelte";
+  import { Button, Checkbox, Select, Table } from "flowbite-svelte";
   import { api, type DeviceReading } from "../api/client";
   import { word } from "../shell/plural";
   import { found } from "../state/found.svelte";
@@ -62,9 +62,13 @@
       <Button onclick={() => ask(api.readStop(view.id))}>Stop</Button>
     {/if}
     <label class="every"
-      >By themselves <select value={now?.every ?? 0} onchange={(e) => ask(api.readEvery(view.id, Number(e.currentTarget.value)))}>
+      >By themselves <Select
+        placeholder=""
+        value={now?.every ?? 0}
+        onchange={(e) => ask(api.readEvery(view.id, Number(e.currentTarget.value)))}
+      >
         {#each every.includes(now?.every ?? 0) ? every : [...every, now!.every] as n (n)}<option value={n}>{minutes(n)}</option>{/each}
-      </select></label
+      </Select></label
     >
   </div>
   {#if now && !speaks.length}
@@ -76,7 +80,7 @@
     </p>
   {/if}
   <div class="wide">
-    <table>
+    <Table>
       <thead
         ><tr
           ><th class="tick"></th><th>Device</th><th class="opt">Speaks</th><th class="opt">Last read</th><th>Is</th><th class="opt">Sees</th
@@ -88,8 +92,7 @@
           {@const n = differs(d.device)}
           <tr class:bad={d.why} class:drift={!d.why && n > 0}>
             <td class="tick"
-              ><input
-                type="checkbox"
+              ><Checkbox
                 checked={picked.has(d.device)}
                 disabled={!d.speaks}
                 onchange={() => pick(d.device)}
@@ -119,7 +122,7 @@
           </tr>
         {/each}
       </tbody>
-    </table>
+    </Table>
   </div>
   {#if found.ports.size}
     <p class="next">
@@ -184,7 +187,7 @@
   .every {
     margin-left: auto;
   }
-  .every select {
+  .every :global(select) {
     font-size: 13px;
     padding: 3px 30px 3px 8px;
     border: 1px solid var(--hair);
@@ -208,7 +211,7 @@
   .wide {
     overflow-x: auto;
   }
-  table {
+  .devices-now :global(table) {
     width: 100%;
     border-collapse: collapse;
   }

@@ -1,5 +1,5 @@
 <script lang="ts">
-  import { Button } from "flowbite-svelte";
+  import { Button, Select } from "flowbite-svelte";
   import { api, type Comparison } from "../api/client";
   import { office } from "../state/office.svelte";
   import { place } from "../state/place.svelte";
@@ -35,8 +35,9 @@
   <h1>Compare</h1>
   <p class="lead">
     From {office.view?.title} to
-    <select
-      class="field"
+    <Select
+      placeholder=""
+      classes={{ select: "field" }}
       id="compare-with"
       aria-label="The office to compare with"
       value={String(other)}
@@ -44,7 +45,7 @@
     >
       <option value="0">another office</option>
       {#each list as o (o.id)}<option value={String(o.id)}>{o.title}</option>{/each}
-    </select>
+    </Select>
   </p>
   {#if problem}<p class="wrong" role="alert">{problem}</p>{/if}
   {#if found && found.lines.length && list.find((o) => o.id === other)?.copyOf === office.view?.id}

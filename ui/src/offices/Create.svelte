@@ -1,5 +1,5 @@
 <script lang="ts">
-  import { Button } from "flowbite-svelte";
+  import { Button, Input, Textarea } from "flowbite-svelte";
   import { api } from "../api/client";
   import { office } from "../state/office.svelte";
   import { place } from "../state/place.svelte";
@@ -28,34 +28,35 @@
 
 <form id="create" onsubmit={(e) => (e.preventDefault(), void make())}>
   <h2>Start a new office</h2>
-  <label>What is it called? <input class="field" id="title" bind:value={s.title} placeholder="Harbour Lane Veterinary Clinic" /></label>
+  <label>What is it called? <Input class="field" id="title" bind:value={s.title} placeholder="Harbour Lane Veterinary Clinic" /></label>
   <fieldset>
     <legend><b>1</b> Which VLANs?</legend>
-    <textarea
+    <Textarea
       class="field mono"
       id="vlans"
-      rows="5"
+      rows={5}
       bind:value={s.vlans}
       aria-label="A VLAN a line: number and name"
       aria-describedby="vlans-problem"
       aria-invalid={!!wrong}
-      spellcheck="false"></textarea>
+      spellcheck="false"
+    ></Textarea>
     <p class="wrong" id="vlans-problem" role="alert">{wrong}</p>
-    <label>Their subnets <input class="field mono" id="pattern" bind:value={s.pattern} placeholder="10.0.VID.0/24" /></label>
+    <label>Their subnets <Input class="field mono" id="pattern" bind:value={s.pattern} placeholder="10.0.VID.0/24" /></label>
   </fieldset>
   <fieldset>
     <legend><b>2</b> Which gateway?</legend>
     <div class="two">
-      <input class="field mono" id="gateway" bind:value={s.gateway} aria-label="The gateway's name" />
-      <input class="field" id="gateway-is" bind:value={s.gatewayIs} aria-label="What the gateway is" />
+      <Input class="field mono" id="gateway" bind:value={s.gateway} aria-label="The gateway's name" />
+      <Input class="field" id="gateway-is" bind:value={s.gatewayIs} aria-label="What the gateway is" />
     </div>
-    <label>The port that carries them <input class="field mono" id="gateway-on" bind:value={s.on} /></label>
+    <label>The port that carries them <Input class="field mono" id="gateway-on" bind:value={s.on} /></label>
   </fieldset>
   <fieldset>
     <legend><b>3</b> Which first switch?</legend>
     <div class="two">
-      <input class="field mono" id="first" bind:value={s.first} aria-label="The switch's name" />
-      <input class="field" id="first-is" bind:value={s.firstIs} aria-label="What the switch is" />
+      <Input class="field mono" id="first" bind:value={s.first} aria-label="The switch's name" />
+      <Input class="field" id="first-is" bind:value={s.firstIs} aria-label="What the switch is" />
     </div>
     <p class="soft">Its last port is cabled to the gateway. Empty a name to leave that device out.</p>
   </fieldset>

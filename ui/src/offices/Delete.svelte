@@ -1,5 +1,5 @@
 <script lang="ts">
-  import { Button } from "flowbite-svelte";
+  import { Button, Input } from "flowbite-svelte";
   import { api, type OfficeSummary } from "../api/client";
   import { back } from "../state/back";
   import { office } from "../state/office.svelte";
@@ -21,7 +21,7 @@
 
 <form {@attach back} onsubmit={(e) => (e.preventDefault(), void remove())}>
   <label
-    >It goes with its whole history, and cannot be taken back. Type its name to delete it: <input
+    >It goes with its whole history, and cannot be taken back. Type its name to delete it: <Input
       class="field"
       id="delete-title"
       bind:value={typed}
@@ -44,7 +44,7 @@
     border-top: 1px solid var(--hair);
     padding-top: 8px;
   }
-  input {
+  form :global(input) {
     width: 300px;
   }
 </style>

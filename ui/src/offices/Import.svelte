@@ -1,4 +1,5 @@
 <script lang="ts">
+  import { Fileupload } from "flowbite-svelte";
   import { api, Refused, type Mistake } from "../api/client";
   import { place } from "../state/place.svelte";
   import Intake from "./Intake.svelte";
@@ -53,11 +54,10 @@
   <label
     >Read an office from a file: <span class="mono">.klm</span>, or your own plan as <span class="mono">.xlsx</span> or
     <span class="mono">.csv</span>
-    <input
-      type="file"
+    <Fileupload
       id="import"
       accept=".klm,.xlsx,.csv,.tsv,text/plain"
-      onchange={(e) => void read(e.currentTarget.files).finally(() => ((e.target as HTMLInputElement).value = ""))}
+      onchange={(e) => void read((e.target as HTMLInputElement).files).finally(() => ((e.target as HTMLInputElement).value = ""))}
     /></label
   >
   {#if busy}<p role="status">Reading {file}…</p>{/if}
@@ -86,7 +86,7 @@
   .mono {
     color: var(--soft);
   }
-  input {
+  label :global(input) {
     margin-left: 8px;
   }
 </style>

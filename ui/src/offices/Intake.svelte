@@ -1,5 +1,5 @@
 <script lang="ts">
-  import { Button } from "flowbite-svelte";
+  import { Button, Checkbox, Input, Select, Table } from "flowbite-svelte";
   import { count } from "../shell/plural";
   import { kinds } from "../api/words";
   import { api, type IntakeAnswer, type IntakeRequest } from "../api/client";
@@ -62,7 +62,7 @@
         A workbook that Klammer wrote: the whole office is in it, and what was changed in its grids is taken too.
       </p>{/if}
     {#if grids.length}
-      <table>
+      <Table>
         <thead
           ><tr
             ><th scope="col">take</th><th scope="col">device</th><th scope="col">kind</th><th scope="col">ports</th><th scope="col"
@@ -73,16 +73,9 @@
         <tbody>
           {#each grids as g, i (`${g.sheet} ${g.row}`)}
             <tr>
+              <td><Checkbox aria-label={`Take ${g.device}`} checked={!g.skip} onchange={() => ((g.skip = !g.skip), void ask())} /></td>
               <td
-                ><input
-                  type="checkbox"
-                  aria-label={`Take ${g.device}`}
-                  checked={!g.skip}
-                  onchange={() => ((g.skip = !g.skip), void ask())}
-                /></td
-              >
-              <td
-                ><input
+                ><Input
                   class="field mono"
                   aria-label={`The device of grid ${i + 1}`}
                   bind:value={g.device}
@@ -90,8 +83,13 @@
                 /></td
               >
               <td
-                ><select class="field" aria-label={`The kind of ${g.device}`} bind:value={g.kind} onchange={() => void ask()}
-                  >{#each kinds as k (k)}<option>{k}</option>{/each}</select
+                ><Select
+                  placeholder=""
+                  classes={{ select: "field" }}
+                  aria-label={`The kind of ${g.device}`}
+                  bind:value={g.kind}
+                  onchange={() => void ask()}
+                  >{#each kinds as k (k)}<option>{k}</option>{/each}</Select
                 ></td
               >
               <td class="mono">{g.ports}</td>
@@ -99,7 +97,7 @@
             </tr>
           {/each}
         </tbody>
-      </table>
+      </Table>
     {:else}
       <p>No grid was found: a row of ports and a column of VLANs, or the other way round, with U, T or words in the cells.</p>
     {/if}
@@ -115,10 +113,10 @@
       </p>
       <ul class="trouble">
         {#each answer.trouble.slice(0, 50) as t, i (i)}<li>
-            {#if t.column}<input
+            {#if t.column}<Input
                 class="field mono"
                 value={t.is}
-                maxlength="200"
+                maxlength={200}
                 aria-label={`Row ${t.row}, column ${t.column} of ${t.sheet}, corrected`}
                 onchange={(e) => correct(t, e.currentTarget.value)}
               />{/if}
@@ -142,12 +140,12 @@
     </details>
     <form onsubmit={(e) => (e.preventDefault(), void ask(true))}>
       <label
-        >Into <select class="field" bind:value={into} onchange={() => void ask()}
+        >Into <Select placeholder="" classes={{ select: "field" }} bind:value={into} onchange={() => void ask()}
           ><option value="0">a new office</option>{#each office.offices as o (o.id)}<option value={String(o.id)}>{o.title}</option
-            >{/each}</select
+            >{/each}</Select
         ></label
       >
-      {#if into === "0" && !answer.exact}<label>named <input class="field" id="intake-title" bind:value={title} /></label>{/if}
+      {#if into === "0" && !answer.exact}<label>named <Input class="field" id="intake-title" bind:value={title} /></label>{/if}
       <Button type="submit" class="main" disabled={busy || (!answer.lines.length && !answer.exact)}>Take it</Button>
       <Button type="button" onclick={onclose}>Close, take nothing</Button>
     </form>
@@ -163,7 +161,7 @@
   h2 {
     font-weight: 700;
   }
-  table {
+  section :global(table) {
     border-collapse: collapse;
     font-size: 13.5px;
   }
@@ -185,7 +183,7 @@
     align-items: baseline;
     padding: 1px 0;
   }
-  .trouble input {
+  .trouble :global(input) {
     width: 90px;
     flex: none;
   }

@@ -1,5 +1,5 @@
 <script lang="ts">
-  import { Button } from "flowbite-svelte";
+  import { Button, Input, Select } from "flowbite-svelte";
   import { api } from "../api/client";
   import { office } from "../state/office.svelte";
   import { place } from "../state/place.svelte";
@@ -36,19 +36,20 @@
             <a class="mono file" href={`/api/offices/${o.id}/workbook`} download>.xlsx</a>
             <Button onclick={() => ((copying = o.id), (deleting = 0), (title = `${o.title}, what if`))}>What if…</Button>
             {#if list.length > 1}
-              <select
-                class="field"
+              <Select
+                placeholder=""
+                classes={{ select: "field" }}
                 aria-label={`Compare ${o.title} with`}
                 onchange={(e) => place.go(`/${o.id}/compare?with=${e.currentTarget.value}`)}
               >
                 <option value="">compare with…</option>
                 {#each list.filter((x) => x.id !== o.id) as x (x.id)}<option value={String(x.id)}>{x.title}</option>{/each}
-              </select>
+              </Select>
             {/if}
             <Button onclick={() => ((deleting = o.id), (copying = 0))} aria-label={`Delete ${o.title}`}>Delete…</Button>
             {#if copying === o.id}
               <form {@attach back} onsubmit={(e) => (e.preventDefault(), void copy(o.id))}>
-                <label>A copy to try things on, named <input class="field" id="copy-title" bind:value={title} /></label>
+                <label>A copy to try things on, named <Input class="field" id="copy-title" bind:value={title} /></label>
                 <Button type="submit" class="main" disabled={!title.trim()}>Make it</Button>
                 <Button type="button" onclick={() => (copying = 0)}>Cancel</Button>
               </form>
@@ -101,7 +102,7 @@
     color: var(--soft);
     font-size: 12.5px;
   }
-  select {
+  .offices :global(select) {
     width: 132px;
     font-size: 13px;
   }
@@ -112,7 +113,7 @@
     gap: 8px;
     align-items: center;
   }
-  form input {
+  form :global(input) {
     width: 260px;
   }
   @media (max-width: 1000px) {

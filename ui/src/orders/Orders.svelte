@@ -1,5 +1,5 @@
 <script lang="ts">
-  import { Button, Modal } from "flowbite-svelte";
+  import { Button, Modal, Range } from "flowbite-svelte";
   import { tick as drawn } from "svelte";
   import { api, Refused, type OrderRequest, type Rehearsal, type WorkOrder } from "../api/client";
   import { latest } from "../api/latest";
@@ -328,7 +328,7 @@
     {:else if steps.length}
       <div class="slide noprint">
         <label for="slider">The board {at ? `after step ${at}` : "as it is"}</label>
-        <input id="slider" type="range" min="0" max={steps.length} value={at} oninput={(e) => look(Number(e.currentTarget.value))} />
+        <Range id="slider" min="0" max={steps.length} value={at} oninput={(e) => look(Number(e.currentTarget.value))} />
         <span class="what">{at ? steps[at - 1]!.text : "before the first step"}</span>
         {#if office.step !== null}<Button onclick={() => void office.look(null)}>Close the board</Button>{/if}
       </div>
@@ -459,7 +459,7 @@
     z-index: 3;
     border-bottom: 1px solid var(--hair);
   }
-  .slide input {
+  .slide :global(input) {
     accent-color: var(--plum);
   }
   .what {
@@ -485,7 +485,7 @@
     .slide {
       grid-template-columns: 1fr auto;
     }
-    .slide input {
+    .slide :global(input) {
       grid-column: 1 / -1;
     }
     .lead {

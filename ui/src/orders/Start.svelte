@@ -1,5 +1,5 @@
 <script lang="ts">
-  import { Button, Checkbox } from "flowbite-svelte";
+  import { Button, Checkbox, Input } from "flowbite-svelte";
   import type { OrderRequest } from "../api/client";
 
   let {
@@ -10,7 +10,7 @@
     onleave,
   }: { devices: string[]; revision: number; been: boolean; onmake: (q: OrderRequest) => void; onleave: () => void } = $props();
 
-  let since = $state<number | null>(null);
+  let since = $state<number>();
   let fresh = $state<string[]>([]);
   let left = $state<string[]>([]); // stay as they are
   let instead = $state<string[]>([]); // new ones take their place
@@ -37,7 +37,7 @@
   >
     <h2>As at a revision</h2>
     <p>The devices are set to what was planned then: what changed since is to be done.</p>
-    <label>Revision <input class="field mono" type="number" min="1" max={revision} required bind:value={since} /> of {revision}</label>
+    <label>Revision <Input class="field mono" type="number" min="1" max={revision} required bind:value={since} /> of {revision}</label>
     <Button type="submit" disabled={!since}>Order what changed since</Button>
   </form>
   <form
@@ -50,7 +50,7 @@
     <p>They come from the factory and are not there yet; all others are as planned.</p>
     <fieldset>
       {#each devices as d (d)}
-        <label><input type="checkbox" value={d} bind:group={fresh} /> {d}</label>
+        <label><Checkbox value={d} bind:group={fresh} /> {d}</label>
       {/each}
     </fieldset>
     <Button type="submit" disabled={!fresh.length}>Order them in</Button>
@@ -111,7 +111,7 @@
     flex-wrap: wrap;
     gap: 2px 12px;
   }
-  input[type="number"] {
+  .start :global(input[type="number"]) {
     width: 90px;
   }
   .start > .some {

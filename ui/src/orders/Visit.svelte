@@ -1,5 +1,5 @@
 <script lang="ts">
-  import { Button } from "flowbite-svelte";
+  import { Button, Checkbox } from "flowbite-svelte";
   import type { OrderRequest, OrderStep, WorkOrder } from "../api/client";
   import Stuck from "./Stuck.svelte";
   import { how, piece, type Lasting } from "./lanes";
@@ -72,8 +72,7 @@
           {/each}
         </span>
         <label>
-          <input
-            type="checkbox"
+          <Checkbox
             checked={!!t}
             disabled={order.ended || carry?.running || (k !== done && k !== done - 1)}
             onchange={(e) => tick(k, e.currentTarget.checked)}

@@ -1,5 +1,5 @@
 <script lang="ts">
-  import { Button } from "flowbite-svelte";
+  import { Button, Input } from "flowbite-svelte";
   import Door from "./Door.svelte";
   import Password from "./Password.svelte";
   import { api, type Invited } from "../api/client";
@@ -48,7 +48,7 @@
       <p>{to.by} lets you {may[to.role] ?? to.role} <b>{to.office || "every office here"}</b>.</p>
       <label for="join-name">Name, as it stands beside what you do</label>
       <!-- svelte-ignore a11y_autofocus -->
-      <input id="join-name" class="field" bind:value={name} maxlength="60" required autocomplete="username" autofocus />
+      <Input id="join-name" class="field" bind:value={name} maxlength={60} required autocomplete="username" autofocus />
       <label for="join-password">Password, of 12 letters or more</label>
       <Password
         id="join-password"

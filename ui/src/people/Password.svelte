@@ -1,15 +1,27 @@
 <script lang="ts">
-  import { Button } from "flowbite-svelte";
-  import type { HTMLInputAttributes } from "svelte/elements";
+  import { Button, Input } from "flowbite-svelte";
 
   /** A password, which can be looked at while it is typed. */
-  let { value = $bindable(), ...rest }: { value: string } & HTMLInputAttributes = $props();
+  let {
+    value = $bindable(),
+    ...rest
+  }: {
+    value: string;
+    id?: string;
+    name?: string;
+    autocomplete?: AutoFill;
+    required?: boolean;
+    minlength?: number;
+    maxlength?: number;
+    placeholder?: string;
+    "aria-describedby"?: string;
+  } = $props();
 
   let seen = $state(false);
 </script>
 
 <span class="password">
-  <input {...rest} class="field" type={seen ? "text" : "password"} bind:value spellcheck="false" autocapitalize="off" />
+  <Input {...rest} class="field" type={seen ? "text" : "password"} bind:value spellcheck="false" autocapitalize="off" />
   <Button type="button" aria-pressed={seen} aria-label="Show the password" onclick={() => (seen = !seen)}>{seen ? "Hide" : "Show"}</Button>
 </span>
 
@@ -19,7 +31,7 @@
     gap: 6px;
     align-items: center;
   }
-  input {
+  .password :global(input) {
     flex: 1;
     min-width: 0;
   }

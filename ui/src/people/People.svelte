@@ -1,5 +1,5 @@
 <script lang="ts">
-  import { Button } from "flowbite-svelte";
+  import { Button, Select, Table } from "flowbite-svelte";
   import { api, type PeopleList, type RecordEntry } from "../api/client";
   import { copy } from "../shell/copy";
   import { me } from "../state/me.svelte";
@@ -49,7 +49,7 @@
   {#if keeps}
     <section aria-label="Who may what">
       {#if now}
-        <table>
+        <Table>
           <thead><tr><th scope="col">Name</th><th scope="col">{id ? "In this office" : "In every office"}</th><th></th></tr></thead>
           <tbody>
             {#each now.people as p (p.id)}
@@ -57,15 +57,16 @@
                 <th scope="row">{p.name}{p.you ? " (you)" : ""}</th>
                 <td>
                   {#key now}
-                    <select
-                      class="field"
+                    <Select
+                      placeholder=""
+                      classes={{ select: "field" }}
                       value={p.role}
                       aria-label={`What ${p.name} may`}
                       onchange={(e) => ask(api.setRole(id, p.id, e.currentTarget.value))}
                     >
                       <option value="nobody">{id ? "nothing besides" : "nothing everywhere"}</option>
                       {#each roles as r (r)}<option value={r}>{r}: {says[r]}</option>{/each}
-                    </select>
+                    </Select>
                   {/key}
                   {#if p.alone}<span class="soft">by passkeys alone</span>{/if}
                   {#if id && p.everywhere !== "nobody"}<span class="soft">{p.everywhere} of every office</span>{/if}
@@ -79,13 +80,13 @@
               </tr>
             {/each}
           </tbody>
-        </table>
+        </Table>
       {/if}
       {#if wrong}<p class="wrong" role="alert">{wrong}</p>{/if}
       <form onsubmit={(e) => (e.preventDefault(), void ask(api.invite(id, role)))}>
         <label
-          >Invite a <select class="field" bind:value={role}
-            >{#each roles as r (r)}<option>{r}</option>{/each}</select
+          >Invite a <Select placeholder="" classes={{ select: "field" }} bind:value={role}
+            >{#each roles as r (r)}<option>{r}</option>{/each}</Select
           ></label
         >
         <Button type="submit" class="main">Make a link</Button>
@@ -124,7 +125,7 @@
           download>All of it, as CSV</a
         >
       </p>
-      <table class="record">
+      <Table class="record">
         <tbody>
           {#each record as e (e.id)}
             <tr>
@@ -135,7 +136,7 @@
             </tr>
           {/each}
         </tbody>
-      </table>
+      </Table>
     </section>
   {/if}
 </div>
@@ -153,7 +154,7 @@
     border-bottom: 1px solid var(--ink);
     margin-top: 18px;
   }
-  table {
+  .people :global(table) {
     width: 100%;
     border-collapse: collapse;
   }
@@ -202,13 +203,13 @@
     background: var(--paper);
     padding: 1px 5px;
   }
-  .record {
+  .people :global(.record) {
     font-size: 13px;
   }
-  .record td:first-child {
+  .people :global(.record td:first-child) {
     white-space: nowrap;
   }
-  .record td:nth-child(3) {
+  .people :global(.record td:nth-child(3)) {
     overflow-wrap: anywhere;
   }
   .soft {
@@ -227,7 +228,7 @@
     .people {
       padding: 10px 12px 40px;
     }
-    select {
+    .people :global(select) {
       max-width: 44vw;
     }
   }

@@ -1,5 +1,5 @@
 <script lang="ts">
-  import { Button } from "flowbite-svelte";
+  import { Button, Input } from "flowbite-svelte";
   import { forgetHere } from "../orders/kept.svelte";
   import Password from "./Password.svelte";
   import { api, type Passkey, type Session } from "../api/client";
@@ -118,7 +118,7 @@
   {#if list.length > 1}<p><Button onclick={() => ask(api.endSession(0))}>End all but this one</Button></p>{/if}
   {#if changing}
     <form onsubmit={change}>
-      <input type="text" autocomplete="username" value={me.now.name} hidden />
+      <Input type="text" autocomplete="username" value={me.now.name} hidden />
       <label>Password now <Password bind:value={old} required autocomplete="current-password" /></label>
       <label>New password <Password bind:value={next} required minlength={12} maxlength={256} autocomplete="new-password" /></label>
       <Button type="submit" class="main">Change it</Button>
@@ -160,12 +160,12 @@
     <form onsubmit={addKey}>
       <!-- svelte-ignore a11y_autofocus -->
       <label
-        >Known by <input
+        >Known by <Input
           class="field"
           name="passkey"
           bind:value={keyName}
           required
-          maxlength="60"
+          maxlength={60}
           placeholder="this laptop"
           autocomplete="off"
           autofocus

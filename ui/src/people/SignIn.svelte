@@ -1,5 +1,5 @@
 <script lang="ts">
-  import { Button } from "flowbite-svelte";
+  import { Button, Input } from "flowbite-svelte";
   import Door from "./Door.svelte";
   import Password from "./Password.svelte";
   import { api } from "../api/client";
@@ -45,7 +45,7 @@
     <h1>Sign in</h1>
     <label for="sign-in-name">Name</label>
     <!-- svelte-ignore a11y_autofocus -->
-    <input id="sign-in-name" class="field" bind:value={name} maxlength="60" required autocomplete="username" autofocus />
+    <Input id="sign-in-name" class="field" bind:value={name} maxlength={60} required autocomplete="username" autofocus />
     <label for="sign-in-password">Password</label>
     <Password
       id="sign-in-password"

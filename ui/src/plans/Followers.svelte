@@ -1,5 +1,5 @@
 <script lang="ts">
-  import { Button } from "flowbite-svelte";
+  import { Button, Input } from "flowbite-svelte";
   import type { Device, Port } from "../api/client";
   import Front from "../front/Front.svelte";
   import { jacks } from "../front/front";
@@ -33,7 +33,7 @@
       <div class="exception" data-exception={`${d.name}.${p.name}`}>
         <span class="mono">≠ {p.name}</span>
         <span class="mono">{p.shape} <span class="soft">not {p.planned}</span></span>
-        <input
+        <Input
           class="field"
           value={p.because ?? ""}
           placeholder="why?"
@@ -75,7 +75,7 @@
   .soft {
     color: var(--soft);
   }
-  input {
+  article :global(input) {
     min-width: 0;
   }
 </style>

@@ -1,5 +1,5 @@
 <script lang="ts">
-  import { Button } from "flowbite-svelte";
+  import { Button, Input, Textarea } from "flowbite-svelte";
   import { untrack, type Snippet } from "svelte";
   import type { Plan } from "../api/client";
   import { office } from "../state/office.svelte";
@@ -47,7 +47,7 @@
 </script>
 
 <div class="plan">
-  <textarea
+  <Textarea
     class="field mono"
     id="plan-text"
     rows={Math.max(4, text.split("\n").length + 1)}
@@ -57,7 +57,8 @@
     aria-label={`The plan ${plan.name}: places and their shapes`}
     aria-describedby="plan-help"
     aria-invalid={!!wrong}
-    spellcheck="false"></textarea>
+    spellcheck="false"
+  ></Textarea>
   <p class="help" id="plan-help">
     A line for some places: <code class="mono">1-4: use desk</code>, <code class="mono">last: 190 [needed]</code>. Ctrl+Enter does it, Esc
     leaves it as it was.
@@ -70,13 +71,13 @@
       to.trim() && void office.edit({ lines: [`rename plan ${plan.name} to ${to.trim()}`] }).then((v) => v && (to = ""))
     )}
   >
-    <label>Rename to <input class="field mono" bind:value={to} /></label>
+    <label>Rename to <Input class="field mono" bind:value={to} /></label>
     <Button type="button" onclick={() => office.edit({ lines: [`-plan ${plan.name}`] })}>Remove</Button>
   </form>
 </div>
 
 <style>
-  textarea {
+  .plan :global(textarea) {
     width: 100%;
     line-height: 1.5;
     font-size: 14px;
@@ -95,7 +96,7 @@
     gap: 8px;
     align-items: center;
   }
-  input {
+  .plan :global(input) {
     width: 130px;
   }
 </style>

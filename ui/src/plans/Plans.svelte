@@ -1,5 +1,5 @@
 <script lang="ts">
-  import { Button } from "flowbite-svelte";
+  import { Button, Input, Select } from "flowbite-svelte";
   import { hues } from "../state/hues.svelte";
   import { office } from "../state/office.svelte";
   import { place } from "../state/place.svelte";
@@ -61,10 +61,10 @@
       </p>
     {/if}
     <form class="make" onsubmit={(e) => (e.preventDefault(), make())}>
-      <label>Make a plan <input class="field mono" id="plan-name" bind:value={made} placeholder="its name" /></label>
+      <label>Make a plan <Input class="field mono" id="plan-name" bind:value={made} placeholder="its name" /></label>
       <label
-        >from <select class="field" id="plan-from" bind:value={from}
-          ><option value="">a device</option>{#each fronts as d (d.name)}<option>{d.name}</option>{/each}</select
+        >from <Select placeholder="" classes={{ select: "field" }} id="plan-from" bind:value={from}
+          ><option value="">a device</option>{#each fronts as d (d.name)}<option>{d.name}</option>{/each}</Select
         ></label
       >
       <Button type="submit" disabled={!made.trim() || !from}>Show what changes</Button>
@@ -76,8 +76,8 @@
       <Followers devices={followers} />
       <form class="make" onsubmit={(e) => (e.preventDefault(), joins && pending.propose([`follow ${joins} ${plan.name}`]))}>
         <label
-          >Let <select class="field" id="joins" bind:value={joins}
-            ><option value="">a device</option>{#each fronts as d (d.name)}<option>{d.name}</option>{/each}</select
+          >Let <Select placeholder="" classes={{ select: "field" }} id="joins" bind:value={joins}
+            ><option value="">a device</option>{#each fronts as d (d.name)}<option>{d.name}</option>{/each}</Select
           ></label
         >
         follow it
@@ -132,7 +132,7 @@
     align-items: center;
     margin-top: 14px;
   }
-  .make input {
+  .make :global(input) {
     width: 130px;
   }
   .compare {

@@ -1,5 +1,5 @@
 <script lang="ts">
-  import { Button } from "flowbite-svelte";
+  import { Button, Input } from "flowbite-svelte";
   import { count } from "../shell/plural";
   import type { Use } from "../api/client";
   import { hues } from "../state/hues.svelte";
@@ -41,10 +41,10 @@
       <form onsubmit={(e) => (e.preventDefault(), void pending.apply())}>
         <i style:--vlan={hues.of.get(u.shape.untagged[0] ?? u.shape.tagged[0] ?? 0)}></i>
         <b class="mono">{u.name}</b>
-        <input
+        <Input
           class="field mono"
           value={text(u)}
-          oninput={(e) => write(u, e.currentTarget.value)}
+          oninput={(e) => write(u, (e.currentTarget as HTMLInputElement).value)}
           onkeydown={(e) => keys(e, u)}
           aria-label={`The shape of the use ${u.name}`}
           spellcheck="false"
@@ -63,8 +63,8 @@
   <li>
     <form onsubmit={(e) => (e.preventDefault(), void add())}>
       <i></i>
-      <input class="field mono name" id="use-name" bind:value={name} placeholder="a new use" aria-label="The name of a new use" />
-      <input class="field mono" id="use-shape" bind:value={shape} placeholder="110 [140]" aria-label="Its shape" spellcheck="false" />
+      <Input class="field mono name" id="use-name" bind:value={name} placeholder="a new use" aria-label="The name of a new use" />
+      <Input class="field mono" id="use-shape" bind:value={shape} placeholder="110 [140]" aria-label="Its shape" spellcheck="false" />
       <Button type="submit" disabled={!name.trim()}>Add</Button>
     </form>
   </li>
@@ -88,7 +88,7 @@
     color: var(--soft);
     font-size: 12px;
   }
-  input {
+  li :global(input) {
     min-width: 0;
   }
 </style>

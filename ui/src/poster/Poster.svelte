@@ -1,6 +1,6 @@
 <!-- The board on paper: strips that fit the sheet, with what hangs on each port, then the cables and the plugs. -->
 <script lang="ts">
-  import { Button } from "flowbite-svelte";
+  import { Button, Select } from "flowbite-svelte";
   import type { Port } from "../api/client";
   import { letter } from "../board/cells";
   import { hues } from "../state/hues.svelte";
@@ -59,8 +59,8 @@
       → the far end of a cable
     </p>
     <label class="noprint"
-      >Paper <select class="field" bind:value={paper} id="paper"
-        >{#each Object.keys(papers) as p (p)}<option>{p}</option>{/each}</select
+      >Paper <Select placeholder="" classes={{ select: "field" }} bind:value={paper} id="paper"
+        >{#each Object.keys(papers) as p (p)}<option>{p}</option>{/each}</Select
       ></label
     >
     <Button class="noprint main" onclick={() => print()}>Print</Button>

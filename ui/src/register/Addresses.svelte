@@ -1,5 +1,5 @@
 <script lang="ts">
-  import { Button } from "flowbite-svelte";
+  import { Button, Checkbox, Input, Select } from "flowbite-svelte";
   import type { Vlan } from "../api/client";
   import { office } from "../state/office.svelte";
   import { address, changed, type Address } from "./statement";
@@ -46,32 +46,32 @@
   {#if edited}
     <form {@attach back} onsubmit={(e) => (e.preventDefault(), void keep())}>
       <label
-        >Device <select class="field" bind:value={edited.device}
-          >{#each devices as d (d)}<option>{d}</option>{/each}</select
+        >Device <Select placeholder="" classes={{ select: "field" }} bind:value={edited.device}
+          >{#each devices as d (d)}<option>{d}</option>{/each}</Select
         ></label
       >
-      <label>Address <input class="field mono" bind:value={edited.address} placeholder="10.61.110.1/24" /></label>
+      <label>Address <Input class="field mono" bind:value={edited.address} placeholder="10.61.110.1/24" /></label>
       <label
-        >On port <select class="field" bind:value={edited.on}
-          ><option value="">the device itself</option>{#each ports as p (p.name)}<option>{p.name}</option>{/each}</select
+        >On port <Select placeholder="" classes={{ select: "field" }} bind:value={edited.on}
+          ><option value="">the device itself</option>{#each ports as p (p.name)}<option>{p.name}</option>{/each}</Select
         ></label
       >
-      <label>Zone <input class="field" bind:value={edited.zone} /></label>
+      <label>Zone <Input class="field" bind:value={edited.zone} /></label>
       <label
         >Hands out <span
-          ><input class="field mono half" bind:value={edited.from} placeholder="from" aria-label="first address" />
-          <input class="field mono half" bind:value={edited.to} placeholder="to" aria-label="last address" /></span
+          ><Input class="field mono half" bind:value={edited.from} placeholder="from" aria-label="first address" />
+          <Input class="field mono half" bind:value={edited.to} placeholder="to" aria-label="last address" /></span
         ></label
       >
       <label
-        >Admits <input
+        >Admits <Input
           class="field mono"
           bind:value={edited.admits}
           placeholder="everything; - for nothing"
           title="What the device itself answers there"
         /></label
       >
-      <label class="check"><input type="checkbox" bind:checked={edited.gateway} /> the gateway that hosts use</label>
+      <label class="check"><Checkbox bind:checked={edited.gateway} /> the gateway that hosts use</label>
       {#if problem}<p class="wrong" role="alert">{problem}</p>{/if}
       <p class="acts">
         <Button type="submit" class="main">Save</Button>
@@ -116,7 +116,7 @@
     display: flex;
     gap: 8px;
   }
-  .half {
+  form :global(.half) {
     width: 126px;
     font-size: 12px;
   }

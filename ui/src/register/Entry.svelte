@@ -1,5 +1,5 @@
 <script lang="ts">
-  import { Button } from "flowbite-svelte";
+  import { Button, Checkbox, Input } from "flowbite-svelte";
   import { untrack } from "svelte";
   import type { Vlan } from "../api/client";
   import { office } from "../state/office.svelte";
@@ -45,7 +45,7 @@
 <h2 class="mono">{vlan.vid} {vlan.name}</h2>
 <form class="entry-form" onsubmit={(e) => (e.preventDefault(), void keep())}>
   <label
-    >Name <input
+    >Name <Input
       class="field mono"
       id="vlan-name"
       bind:value={name}
@@ -54,9 +54,9 @@
       aria-describedby="vlan-problem"
     /></label
   >
-  <label>Note <input class="field" bind:value={note} onchange={keep} /></label>
+  <label>Note <Input class="field" bind:value={note} onchange={keep} /></label>
   <label
-    >Subnets <input
+    >Subnets <Input
       class="field mono"
       id="vlan-nets"
       bind:value={nets}
@@ -65,9 +65,9 @@
       aria-describedby="vlan-problem"
     /></label
   >
-  <label class="check"><input type="checkbox" bind:checked={local} onchange={keep} /> local: no gateway is meant</label>
+  <label class="check"><Checkbox bind:checked={local} onchange={keep} /> local: no gateway is meant</label>
   <label class="check" title="Devices let only the ports towards the hand-out answer for it; the sheets list them"
-    ><input type="checkbox" id="vlan-guarded" bind:checked={guarded} onchange={keep} /> guarded: nobody else may hand out addresses</label
+    ><Checkbox id="vlan-guarded" bind:checked={guarded} onchange={keep} /> guarded: nobody else may hand out addresses</label
   >
   <p class="wrong" id="vlan-problem" role="alert">{problem}</p>
   <Button type="submit" class="hidden" aria-hidden="true" tabindex={-1}>keep</Button>
@@ -82,8 +82,8 @@
       );
   }}
 >
-  <label>Renumber to <input class="field mono vid" type="number" min="1" max="4094" bind:value={to} id="renumber" /></label>
-  {#if vlan.shows}<label class="check"><input type="checkbox" bind:checked={subnets} /> with its subnets</label>{/if}
+  <label>Renumber to <Input class="field mono vid" type="number" min="1" max="4094" bind:value={to} id="renumber" /></label>
+  {#if vlan.shows}<label class="check"><Checkbox bind:checked={subnets} /> with its subnets</label>{/if}
   <Button type="submit" disabled={!to}>Show what changes</Button>
 </form>
 <p class="turn">
@@ -125,7 +125,7 @@
   .turn label {
     display: flex;
   }
-  .vid {
+  form :global(.vid) {
     width: 84px;
   }
 </style>

@@ -1,6 +1,6 @@
 <!-- The same hand-out in many VLANs at once, shown first and made as one edit. -->
 <script lang="ts">
-  import { Button } from "flowbite-svelte";
+  import { Button, Checkbox, Input } from "flowbite-svelte";
   import type { Vlan } from "../api/client";
   import { back } from "../state/back";
   import { pending } from "../state/pending.svelte";
@@ -44,20 +44,20 @@
       onsubmit={(e) => (e.preventDefault(), propose())}
     >
       <p>
-        Hand out from the <input
+        Hand out from the <Input
           class="field mono"
           type="number"
           min="1"
           bind:value={first}
           aria-label="the first address of each subnet"
-        />th to the <input class="field mono" type="number" min="1" bind:value={last} aria-label="the last address of each subnet" />th
+        />th to the <Input class="field mono" type="number" min="1" bind:value={last} aria-label="the last address of each subnet" />th
         address of each subnet:
       </p>
       <ul>
         {#each rows as r (r.key)}
           <li>
             <label
-              ><input type="checkbox" checked={on(r)} onchange={(e) => (picked[r.key] = e.currentTarget.checked)} />
+              ><Checkbox checked={on(r)} onchange={(e) => (picked[r.key] = e.currentTarget.checked)} />
               <b class="mono">{r.vlan.vid}</b>
               {r.vlan.name}, {r.a.device}</label
             >
@@ -79,7 +79,7 @@
       </p>
     </form>
   {:else}
-    <Button class="mt-3" onclick={() => (open = true)}>Hand out in many VLANs…</Button>
+    <Button class="open mt-3" onclick={() => (open = true)}>Hand out in many VLANs…</Button>
   {/if}
 {/if}
 
@@ -89,7 +89,7 @@
     padding: 10px 14px;
     font-size: 13.5px;
   }
-  input[type="number"] {
+  form :global(input[type="number"]) {
     width: 72px;
   }
   ul {

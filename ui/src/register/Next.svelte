@@ -1,5 +1,5 @@
 <script lang="ts">
-  import { Button } from "flowbite-svelte";
+  import { Button, Input, Textarea } from "flowbite-svelte";
   import { latest } from "../api/latest";
   import { api, Refused, type Proposal } from "../api/client";
   import { office } from "../state/office.svelte";
@@ -48,7 +48,7 @@
 
 <form class="next" onsubmit={(e) => (e.preventDefault(), void add())}>
   <label
-    >The next one <input
+    >The next one <Input
       class="field mono"
       id="next-name"
       placeholder="its name"
@@ -59,7 +59,7 @@
     /></label
   >
   <label
-    >VID <input
+    >VID <Input
       class="field mono vid"
       type="number"
       min="1"
@@ -78,12 +78,13 @@
         {proposal.like ? `Like VLAN ${proposal.like}, by the habit of this office` : "Nothing to be like yet"}; change what is to be
         otherwise:
       </p>
-      <textarea
+      <Textarea
         class="field mono"
         rows={proposal.lines.length}
         bind:value={text}
         aria-label="What will be added, in notation"
-        spellcheck="false"></textarea>
+        spellcheck="false"
+      ></Textarea>
     </div>
   {/if}
 </form>
@@ -98,10 +99,11 @@
   }
   label {
     display: flex;
+    white-space: nowrap;
     gap: 8px;
     align-items: center;
   }
-  .vid {
+  form :global(.vid) {
     width: 84px;
   }
   .wrong {
@@ -112,7 +114,7 @@
     font-size: 13px;
     color: var(--soft);
   }
-  textarea {
+  .next :global(textarea) {
     width: 100%;
     font-size: 12.5px;
     color: var(--ink);

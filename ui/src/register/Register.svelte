@@ -1,4 +1,5 @@
 <script lang="ts">
+  import { Table } from "flowbite-svelte";
   import { tick } from "svelte";
   import { hues } from "../state/hues.svelte";
   import { office } from "../state/office.svelte";
@@ -35,7 +36,7 @@
     <h1>Register</h1>
     <p class="lead">The office's VLANs, with their subnets, the gateways that have an address in them, and the addresses handed out.</p>
     <Next />
-    <table>
+    <Table>
       <thead>
         <tr><th>VID</th><th>Name</th><th>Subnets</th><th>Gateway</th><th>Hands out</th><th>State</th></tr>
       </thead>
@@ -59,7 +60,7 @@
           </tr>
         {/each}
       </tbody>
-    </table>
+    </Table>
     <Handouts {vlans} />
   </section>
   {#if chosen}
@@ -80,7 +81,7 @@
     padding: 18px 28px 40px;
     align-items: start;
   }
-  table {
+  .register :global(table) {
     width: 100%;
     border-collapse: collapse;
     font-size: 13.5px;

@@ -1,5 +1,5 @@
 <script lang="ts">
-  import { Button } from "flowbite-svelte";
+  import { Button, Input, Select } from "flowbite-svelte";
   import { api, type TokenList } from "../api/client";
   import Password from "../people/Password.svelte";
   import { copy } from "../shell/copy";
@@ -75,28 +75,28 @@
   {/if}
   <form onsubmit={make}>
     <label
-      >For whom <input
+      >For whom <Input
         type="text"
         name="name"
         class="field"
         required
-        maxlength="60"
+        maxlength={60}
         autocomplete="off"
         placeholder="Robin’s laptop"
       /></label
     >
     <label
-      >Lasts <select name="days" class="field"
+      >Lasts <Select placeholder="" name="days" classes={{ select: "field" }}
         ><option value="1">a day</option><option value="7" selected>a week</option><option value="30">a month</option><option value="366"
           >a year</option
-        ></select
+        ></Select
       ></label
     >
     {#if me.now.accounts}
       <label
-        >May <select name="scope" class="field" bind:value={scope}
+        >May <Select placeholder="" name="scope" classes={{ select: "field" }} bind:value={scope}
           ><option value="tests">report tests</option>{#each roles as r (r)}<option value={r}>what a {r} may, for scripts</option
-            >{/each}</select
+            >{/each}</Select
         ></label
       >
     {/if}

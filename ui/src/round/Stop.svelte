@@ -1,5 +1,5 @@
 <script lang="ts">
-  import { Button } from "flowbite-svelte";
+  import { Button, Input } from "flowbite-svelte";
   import type { PlugTest, RoundResult, RoundTest } from "../api/client";
   import { word } from "../shell/plural";
   import { office } from "../state/office.svelte";
@@ -80,9 +80,9 @@
     {#if telling}
       <form onsubmit={fail} class="noprint">
         <label for={`${id}-given`}>Address it was given</label>
-        <input id={`${id}-given`} class="field mono" placeholder="none" inputmode="decimal" autocomplete="off" bind:value={given} />
+        <Input id={`${id}-given`} class="field mono" placeholder="none" inputmode="decimal" autocomplete="off" bind:value={given} />
         <label for={`${id}-note`}>What was seen</label>
-        <input id={`${id}-note`} class="field" maxlength="500" autocomplete="off" bind:value={note} />
+        <Input id={`${id}-note`} class="field" maxlength={500} autocomplete="off" bind:value={note} />
         <Button type="submit" class="main" disabled={busy}>Keep it as failed</Button>
         <Button type="button" onclick={() => (telling = false)}>Leave it</Button>
       </form>
@@ -212,7 +212,7 @@
     form {
       grid-template-columns: minmax(0, 1fr);
     }
-    form .field {
+    form :global(.field) {
       min-height: 40px;
     }
   }

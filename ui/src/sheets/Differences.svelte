@@ -1,5 +1,5 @@
 <script lang="ts">
-  import { Button } from "flowbite-svelte";
+  import { Button, Table } from "flowbite-svelte";
   import { latest } from "../api/latest";
   import { count } from "../shell/plural";
   import { api, type Device, type FoundState, type PortChange } from "../api/client";
@@ -67,7 +67,7 @@
   </h2>
   {#if found.problem}<p class="wrong">{found.problem}</p>{/if}
   {#if found.differences.length}
-    <table>
+    <Table>
       <thead
         ><tr
           ><th scope="col">Port</th><th scope="col">Found</th><th scope="col">Planned</th><th><span class="sr-only">Take it</span></th></tr
@@ -83,7 +83,7 @@
           </tr>
         {/each}
       </tbody>
-    </table>
+    </Table>
     <p class="acts">
       <Button
         id="take-all"
@@ -122,7 +122,7 @@
     margin-top: 8px;
     font-size: 13px;
   }
-  table {
+  section :global(table) {
     width: 100%;
     border-collapse: collapse;
     font-size: 13px;

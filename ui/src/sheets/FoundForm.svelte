@@ -1,5 +1,5 @@
 <script lang="ts">
-  import { Button } from "flowbite-svelte";
+  import { Button, Fileupload, Select, Textarea } from "flowbite-svelte";
   import { count } from "../shell/plural";
   import { api, type Device, type FoundAnswer, type FoundRequest, type FoundState } from "../api/client";
   import { quote, runs } from "../line/quote";
@@ -94,33 +94,33 @@
     {#if device.routing}Of a device that routes also its rules, routes and addresses, all of them:
       <code class="mono">allow 110 to 130 tcp/9100</code>.{/if}
   </p>
-  <textarea
+  <Textarea
     class="field mono"
     id="found-text"
-    rows="6"
+    rows={6}
     bind:value={text}
     oninput={typed}
     aria-label={`What ${device.name} is set to`}
     spellcheck="false"
-    placeholder={"VLAN; Untagged; Tagged\n110; 1-8,24; 23"}></textarea>
+    placeholder={"VLAN; Untagged; Tagged\n110; 1-8,24; 23"}
+  ></Textarea>
   <p class="row">
     <label
-      >or a file <input
-        type="file"
+      >or a file <Fileupload
         id="found-file"
         accept=".csv,.tsv,.txt,.json,.xlsx,.klm"
-        onchange={(e) => void file(e.currentTarget.files).finally(() => ((e.target as HTMLInputElement).value = ""))}
+        onchange={(e) => void file((e.target as HTMLInputElement).files).finally(() => ((e.target as HTMLInputElement).value = ""))}
       /></label
     >
   </p>
   <p class="row">
     <label
       >Ports that it does not mention are
-      <select class="field" value={base} onchange={(e) => start(e.currentTarget.value as typeof base)}>
+      <Select placeholder="" classes={{ select: "field" }} value={base} onchange={(e) => start(e.currentTarget.value as typeof base)}>
         <option value="plan">as planned</option>
         <option value="factory">as from the factory</option>
         {#if last}<option value="found">as found last</option>{/if}
-      </select>
+      </Select>
     </label>
     <Button onclick={writeOut} title="Puts every port into the text above, as it would be taken: to be corrected there"
       >List all ports above</Button
@@ -157,7 +157,7 @@
     color: var(--soft);
     margin-bottom: 4px;
   }
-  textarea {
+  section :global(textarea) {
     width: 100%;
     font-size: 13px;
   }

@@ -1,5 +1,5 @@
 <script lang="ts">
-  import { Button } from "flowbite-svelte";
+  import { Button, Checkbox, Table } from "flowbite-svelte";
   import { deviceFacts } from "../api/words";
   import { latest } from "../api/latest";
   import { api, type SheetAnswer } from "../api/client";
@@ -69,8 +69,8 @@
         {/each}
         {#if answer.found}
           <p class="noprint only">
-            <label><input type="checkbox" bind:checked={only} /> only what differs</label> found {when(answer.found.at)} by {answer.found
-              .author}, {answer.found.how}{answer.before.length ? `; ${answer.before.length} times before` : ""}
+            <label><Checkbox bind:checked={only} /> only what differs</label> found {when(answer.found.at)} by {answer.found.author}, {answer
+              .found.how}{answer.before.length ? `; ${answer.before.length} times before` : ""}
           </p>
         {/if}
         <Tables planned={answer.sheet.tables} found={answer.found?.tables ?? null} {only} />
@@ -91,7 +91,7 @@
         {#if hangs.length}
           <section class="hangs">
             <h2>What is in it</h2>
-            <table>
+            <Table>
               <thead><tr><th scope="col">Port</th><th scope="col">Cable to</th><th scope="col">Plugged in</th></tr></thead>
               <tbody>
                 {#each hangs as p (p.name)}<tr
@@ -100,7 +100,7 @@
                     ></tr
                   >{/each}
               </tbody>
-            </table>
+            </Table>
           </section>
         {/if}
       {:else if answer?.why}
@@ -184,7 +184,7 @@
   .hangs h2 {
     font-weight: 700;
   }
-  .hangs table {
+  .hangs :global(table) {
     border-collapse: collapse;
     font-size: 13px;
   }

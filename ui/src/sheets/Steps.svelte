@@ -1,5 +1,5 @@
 <script lang="ts">
-  import { Button } from "flowbite-svelte";
+  import { Button, Checkbox } from "flowbite-svelte";
   import { api, type Sheet, type SheetAnswer } from "../api/client";
   import { office } from "../state/office.svelte";
   import { place } from "../state/place.svelte";
@@ -42,7 +42,7 @@
       {@const t = done.get(s.text)}
       <li class:done={t}>
         <label>
-          <input type="checkbox" checked={!!t} onchange={(e) => tick(s.text, e.currentTarget.checked)} />
+          <Checkbox checked={!!t} onchange={(e) => tick(s.text, e.currentTarget.checked)} />
           <span class="n mono">{i + 1}</span>
           <span
             ><span class="where">{s.where}</span>
@@ -80,7 +80,7 @@
     border-bottom: 1px solid var(--hair);
     font-size: 13.5px;
   }
-  input {
+  .steps :global(input) {
     align-self: center;
   }
   .n {

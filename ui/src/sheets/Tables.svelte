@@ -1,5 +1,5 @@
 <script lang="ts">
-  import { Button } from "flowbite-svelte";
+  import { Button, Table } from "flowbite-svelte";
   import type { SheetTable } from "../api/client";
   import { copy } from "../shell/copy";
 
@@ -20,7 +20,7 @@
 </script>
 
 {#snippet table(t: SheetTable, rows: { r: string[]; differs: boolean }[], side: string)}
-  <table class={side}>
+  <Table class={side}>
     <caption>{t.title}{found ? (side === "planned" ? ", as it should be" : ", as found") : ""}</caption>
     <thead
       ><tr
@@ -42,7 +42,7 @@
         <tr><td colspan={t.head.length} class="same">as it should be</td></tr>
       {/each}
     </tbody>
-  </table>
+  </Table>
 {/snippet}
 
 <div class="tables">
@@ -70,7 +70,7 @@
     max-width: 100%;
     overflow-x: auto;
   }
-  table {
+  .tables :global(table) {
     border-collapse: collapse;
     font-size: 13px;
     background: var(--panel);
@@ -96,14 +96,14 @@
   td span {
     padding: 0 5px;
   }
-  table :global(.value) {
+  .tables :global(.value) {
     border-color: transparent;
     background: none;
     padding: 0 5px;
     min-height: 26px;
     text-align: left;
   }
-  .found {
+  .tables :global(.found) {
     opacity: 0.92;
     background: var(--paper);
   }
@@ -116,16 +116,16 @@
     padding: 4px 9px;
   }
   @media print {
-    table :global(.value) {
+    .tables :global(.value) {
       min-height: 0;
     }
     td {
       height: auto;
     }
-    table {
+    .tables :global(table) {
       break-inside: avoid;
     }
-    .found {
+    .tables :global(.found) {
       display: none;
     }
   }

@@ -1,4 +1,5 @@
 <script lang="ts">
+  import { Input } from "flowbite-svelte";
   import { office } from "../state/office.svelte";
 
   let {
@@ -58,8 +59,8 @@
   );
 </script>
 
-<input
-  class="field mono"
+<Input
+  class="field mono max-w-[260px] min-w-[170px] [field-sizing:content]"
   {id}
   {placeholder}
   bind:value
@@ -71,11 +72,3 @@
 <datalist id={`${id}-ports`}>
   {#each all as o, i (i)}<option value={o.ref}>{o.says}</option>{/each}
 </datalist>
-
-<style>
-  input {
-    min-width: 170px;
-    max-width: 260px;
-    field-sizing: content;
-  }
-</style>

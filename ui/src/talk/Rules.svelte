@@ -1,5 +1,5 @@
 <script lang="ts">
-  import { Button } from "flowbite-svelte";
+  import { Button, Input, Select } from "flowbite-svelte";
   import { tick } from "svelte";
   import type { Device } from "../api/client";
   import { office } from "../state/office.svelte";
@@ -130,21 +130,28 @@
   <p class="else">
     Where none fits:
     <label
-      >between zones <select class="field" value={device.between ?? ""} onchange={(e) => set("between", e.currentTarget.value)}
+      >between zones <Select
+        placeholder=""
+        classes={{ select: "field" }}
+        value={device.between ?? ""}
+        onchange={(e) => set("between", e.currentTarget.value)}
         ><option value="">as its kind ({device.kind === "firewall" ? "deny" : "allow"})</option><option>allow</option><option>deny</option
-        ></select
+        ></Select
       ></label
     >
     <label
-      >within a zone <select class="field" value={device.within ?? ""} onchange={(e) => set("within", e.currentTarget.value)}
-        ><option value="">allow</option><option>deny</option></select
+      >within a zone <Select
+        placeholder=""
+        classes={{ select: "field" }}
+        value={device.within ?? ""}
+        onchange={(e) => set("within", e.currentTarget.value)}><option value="">allow</option><option>deny</option></Select
       ></label
     >
   </p>
   <form onsubmit={(e) => (e.preventDefault(), void add())}>
     <label
       >A rule {at && rules.length ? `before rule ${at}` : "after all others"}
-      <input
+      <Input
         class="field mono"
         id="new-rule"
         bind:value={text}
@@ -250,7 +257,7 @@
     gap: 4px 8px;
     align-items: center;
   }
-  form input {
+  form :global(input) {
     flex: 1 1 220px;
     font-size: 13px;
   }

@@ -1,5 +1,5 @@
 <script lang="ts">
-  import { Button } from "flowbite-svelte";
+  import { Button, Input, Select } from "flowbite-svelte";
   import { tick } from "svelte";
   import { api, Refused, type TalkAnswer, type TalkTable } from "../api/client";
   import { latest } from "../api/latest";
@@ -119,7 +119,7 @@
       <div class="acts" role="toolbar" aria-label="For the marked cell">
         <span class="pair"><b>{name(cell.from)}</b> to <b>{name(cell.to)}</b></span>
         <label
-          >by <input
+          >by <Input
             class="field mono"
             id="talk-services"
             list="talk-known"
@@ -152,8 +152,8 @@
         >
           <label
             ><b>{name(cell.from)}</b> talks like
-            <select class="field" bind:value={like} id="talk-like"
-              ><option value="">whom</option>{#each others as v (v.vid)}<option value={v.name}>{v.vid} {v.name}</option>{/each}</select
+            <Select placeholder="" classes={{ select: "field" }} bind:value={like} id="talk-like"
+              ><option value="">whom</option>{#each others as v (v.vid)}<option value={v.name}>{v.vid} {v.name}</option>{/each}</Select
             ></label
           >
           <Button type="submit" disabled={!like}>Show what changes</Button>
@@ -219,7 +219,7 @@
   .pair {
     min-width: 150px;
   }
-  #talk-services {
+  .acts :global(#talk-services) {
     width: 150px;
   }
   .keys {

@@ -1,5 +1,5 @@
 <script lang="ts">
-  import { Button } from "flowbite-svelte";
+  import { Button, Select } from "flowbite-svelte";
   import { latest } from "../api/latest";
   import { api, Refused, type WalkAnswer } from "../api/client";
   import PortField from "../shell/PortField.svelte";
@@ -66,12 +66,12 @@
     <label>From <PortField bind:value={from} id="walk-from" wrong={problem.field === "from"} onpick={send} /></label>
     <label>
       wearing
-      <select class="field" bind:value={wire} onchange={send} id="walk-wire">
+      <Select placeholder="" classes={{ select: "field" }} bind:value={wire} onchange={send} id="walk-wire">
         <option value="">as plugged in</option>
         <option value="untagged">no tag</option>
         <option value="priority">a priority tag</option>
         {#each vlans as v (v.vid)}<option value={String(v.vid)}>[{v.vid}] {v.name}</option>{/each}
-      </select>
+      </Select>
     </label>
     <label>to <PortField bind:value={to} id="walk-to" wrong={problem.field === "to"} onpick={send} placeholder="everywhere" more /></label>
     <Button type="submit" class="main">Send it</Button>
