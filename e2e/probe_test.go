@@ -79,7 +79,9 @@ func TestProbe(t *testing.T) {
 	until(t, ctx, `[...document.querySelectorAll(".round li.failed")].some(l => l.id === "stop-rack.9" && l.textContent.includes("192.168.44.1 hands out"))`)
 
 	// Ended, it opens nothing any more, and what was seen is told all the same.
-	_ = eval[any](t, ctx, `window.confirm = () => true; document.querySelector("[aria-label='End the token of Robin’s laptop']").focus()`)
+	_ = eval[any](t, ctx, `document.querySelector("[aria-label='End the token of Robin’s laptop']").focus()`)
+	press(t, ctx, kb.Enter)
+	until(t, ctx, `document.querySelector("dialog[open]")?.contains(document.activeElement) && document.activeElement.textContent.trim() === "End"`)
 	press(t, ctx, kb.Enter)
 	until(t, ctx, `document.querySelector("[aria-label='End the token of Robin’s laptop']") === null`)
 	require.Contains(t, probe(), "this token is not known here, or somebody ended it")

@@ -1,34 +1,21 @@
 <script lang="ts">
-  import { ThemeProvider } from "flowbite-svelte";
-  import { onDestroy, type Component } from "svelte";
+  import { Button, ThemeProvider } from "flowbite-svelte";
+  import { onDestroy, onMount, type Component } from "svelte";
   import Board from "./board/Board.svelte";
-  import Devices from "./devices/Devices.svelte";
   import Dock from "./dock/Dock.svelte";
-  import Field from "./field/Field.svelte";
   import Foretold from "./line/Foretold.svelte";
   import Line from "./line/Line.svelte";
-  import Compare from "./offices/Compare.svelte";
   import Offices from "./offices/Offices.svelte";
-  import Orders from "./orders/Orders.svelte";
   import Join from "./people/Join.svelte";
   import People from "./people/People.svelte";
   import SignIn from "./people/SignIn.svelte";
-  import Plans from "./plans/Plans.svelte";
-  import Poster from "./poster/Poster.svelte";
-  import Reach from "./reach/Reach.svelte";
-  import Register from "./register/Register.svelte";
-  import Round from "./round/Round.svelte";
-  import Sheets from "./sheets/Sheets.svelte";
   import Header from "./shell/Header.svelte";
-  import History from "./history/History.svelte";
   import KeysDialog from "./shell/KeysDialog.svelte";
   import NameDialog from "./shell/NameDialog.svelte";
   import Notice from "./shell/Notice.svelte";
   import Then from "./history/Then.svelte";
   import { theme } from "./shell/theme";
   import Waiting from "./shell/Waiting.svelte";
-  import Talk from "./talk/Talk.svelte";
-  import Walk from "./walk/Walk.svelte";
   import { found } from "./state/found.svelte";
   import { me } from "./state/me.svelte";
   import { office } from "./state/office.svelte";
@@ -37,29 +24,34 @@
   import { groups, place, titles, type View } from "./state/place.svelte";
   import { selection } from "./state/selection.svelte";
 
-  const pages: Record<Exclude<View, "board">, Component> = {
-    reach: Reach,
-    walk: Walk,
-    talk: Talk,
-    plans: Plans,
-    register: Register,
-    devices: Devices,
-    field: Field,
-    sheets: Sheets,
-    orders: Orders,
-    round: Round,
-    poster: Poster,
-    history: History,
-    compare: Compare,
-    people: People,
+  // Views are loaded when they are opened, and once the first one stands.
+  const pages: Record<Exclude<View, "board">, () => Promise<{ default: Component }>> = {
+    reach: () => import("./reach/Reach.svelte"),
+    walk: () => import("./walk/Walk.svelte"),
+    talk: () => import("./talk/Talk.svelte"),
+    plans: () => import("./plans/Plans.svelte"),
+    register: () => import("./register/Register.svelte"),
+    devices: () => import("./devices/Devices.svelte"),
+    field: () => import("./field/Field.svelte"),
+    sheets: () => import("./sheets/Sheets.svelte"),
+    orders: () => import("./orders/Orders.svelte"),
+    round: () => import("./round/Round.svelte"),
+    poster: () => import("./poster/Poster.svelte"),
+    history: () => import("./history/History.svelte"),
+    compare: () => import("./offices/Compare.svelte"),
+    people: () => import("./people/People.svelte"),
   };
+  onMount(() => {
+    const later = setTimeout(() => Object.values(pages).forEach((load) => void load().catch(() => undefined)), 2500);
+    return () => clearTimeout(later);
+  });
   const id = $derived(place.now.office);
   const view = $derived(place.now.view);
   // The dock is lower where only that shows the board with its cables whole.
   let tall = $state(innerHeight);
   const room = $derived(tall - 85);
   const low = $derived(panels.board > room - Math.min(240, 0.3 * tall) && panels.board <= room - Math.min(190, 0.3 * tall));
-  const Page = $derived(view === "board" ? null : pages[view]);
+  const opened = $derived(view === "board" ? null : pages[view]());
 
   $effect(() => void office.open(id));
   office.onfound = () => {
@@ -115,7 +107,7 @@
 
 <ThemeProvider {theme}>
   <!-- svelte-ignore a11y_click_events_have_key_events, a11y_no_static_element_interactions -->
-  <div class="shell" class:page={Page || id < 1 || me.out} class:low onclick={place.follow}>
+  <div class="shell" class:page={opened || id < 1 || me.out} class:low onclick={place.follow}>
     <Header />
     {#if id === -2}
       <Join />
@@ -128,8 +120,17 @@
     {:else if !office.view}
       <Waiting />
     {:else}
-      {#if Page}
-        <main><Then /><Page /></main>
+      {#if opened}
+        <main>
+          <Then />
+          {#await opened then page}<page.default />{:catch}
+            <p class="wrong" role="alert">
+              This page could not be loaded: the server is away, or was replaced by a newer one. <Button onclick={() => location.reload()}
+                >Load it again</Button
+              >
+            </p>
+          {/await}
+        </main>
         <Foretold docked />
       {:else}
         <main class="home"><Then /><Board /></main>

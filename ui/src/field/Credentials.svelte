@@ -1,4 +1,5 @@
 <script lang="ts">
+  import Sure from "../shell/Sure.svelte";
   import { Button, Input, Label, Select, Textarea } from "flowbite-svelte";
   import { api, Refused, type CredentialRequest, type Readings } from "../api/client";
   import { office } from "../state/office.svelte";
@@ -83,13 +84,12 @@
           >sent to {#if c.hosts?.length}<span class="mono">{c.hosts.join(", ")}</span> alone{:else}wherever a device is said to be{/if}</small
         >
       </p>
-      <Button
-        size="xs"
-        color="alternative"
-        class="rounded-sm"
-        onclick={() => confirm(`Forget the credentials ${c.name}?`) && ask(api.dropCredential(id, c.name))}
-        aria-label={`Forget ${c.name}`}>Forget</Button
-      >
+      <Sure
+        question={`Forget the credentials ${c.name}?`}
+        says="Forget"
+        label={`Forget ${c.name}`}
+        onyes={() => void ask(api.dropCredential(id, c.name))}
+      />
     </div>
   {/each}
   {#each missing as m (m)}<p class="warn">A device speaks with <b class="mono">{m}</b>, which is not kept here.</p>{/each}

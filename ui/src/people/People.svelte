@@ -1,4 +1,5 @@
 <script lang="ts">
+  import Sure from "../shell/Sure.svelte";
   import { Button, Select, Table } from "flowbite-svelte";
   import { api, type PeopleList, type RecordEntry } from "../api/client";
   import { copy } from "../shell/copy";
@@ -72,10 +73,12 @@
                   {#if id && p.everywhere !== "nobody"}<span class="soft">{p.everywhere} of every office</span>{/if}
                 </td>
                 <td>
-                  {#if !id}<Button
-                      onclick={() => confirm(`Remove ${p.name}? What was made stays, with the name.`) && ask(api.removePerson(p.id))}
-                      aria-label={`Remove ${p.name}`}>Remove</Button
-                    >{/if}
+                  {#if !id}<Sure
+                      question={`Remove ${p.name}? What was made stays, with the name.`}
+                      says="Remove"
+                      label={`Remove ${p.name}`}
+                      onyes={() => void ask(api.removePerson(p.id))}
+                    />{/if}
                 </td>
               </tr>
             {/each}

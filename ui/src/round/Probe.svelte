@@ -1,4 +1,5 @@
 <script lang="ts">
+  import Sure from "../shell/Sure.svelte";
   import { Button, Input, Select } from "flowbite-svelte";
   import { api, type TokenList } from "../api/client";
   import Password from "../people/Password.svelte";
@@ -115,10 +116,12 @@
             >{t.scope === "tests" ? "" : `what a ${t.scope} may, `}{t.ended ? "ended" : "until"}
             {day(t.expires)}, made by {t.author}, {t.used ? `last used ${since(t.used)}` : "never used"}</span
           >
-          <Button
-            onclick={() => confirm(`End the token of ${t.name}? What it reported stays.`) && ask(api.tokenEnd(id, t.id))}
-            aria-label={`End the token of ${t.name}`}>End</Button
-          >
+          <Sure
+            question={`End the token of ${t.name}? What it reported stays.`}
+            says="End"
+            label={`End the token of ${t.name}`}
+            onyes={() => void ask(api.tokenEnd(id, t.id))}
+          />
         </li>
       {/each}
     </ul>
