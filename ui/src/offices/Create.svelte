@@ -32,7 +32,7 @@
   <fieldset>
     <legend><b>1</b> Which VLANs?</legend>
     <Textarea
-      class="field mono"
+      class="field mono w-full"
       id="vlans"
       rows={5}
       bind:value={s.vlans}

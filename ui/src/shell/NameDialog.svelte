@@ -33,6 +33,6 @@
     <Label for="name">Name</Label>
     <Input id="name" bind:value={name} maxlength={60} autocomplete="name" aria-describedby="name-problem" />
     <p id="name-problem" role="alert" class="min-h-5 text-[var(--red)]">{problem}</p>
-    <Button type="submit" disabled={!name.trim()} class="rounded-sm">Go to the board</Button>
+    <Button type="submit" disabled={!name.trim()} class="main">Go to the board</Button>
   </form>
 </Modal>
