@@ -227,10 +227,10 @@ func (x *Router) mapped(r *Reading, d *office.Device, m Match, known wordingPort
 type wordingPorts []office.VID
 
 // Routing is what was read of how a device routes, on a device of the office; nil where it
-// told nothing of that. What is as planned is said as it is planned.
+// told nothing of that, or it is not meant to: a host's own way out is none of the plan. What is as planned is said as it is planned.
 func (r *Reading) Routing(o *office.Office, d *office.Device, m Match, ports wordingPorts) *found.Routing {
 	x := r.Router
-	if x == nil || len(d.Addresses)+len(d.Outsides) == 0 {
+	if x == nil || !d.Routing() && !d.NoRouting {
 		return nil
 	}
 	is := x.mapped(r, d, m, ports)
@@ -388,9 +388,9 @@ func (x *Router) routes(d *office.Device, is routerMap, out *found.Routing, unsa
 	if len(d.Outsides) > 0 && !hasDefault[office.IPv4] && d.Outsides[0].Prefix.IsValid() && d.Outsides[0].Prefix.Addr().Is4() {
 		unsaid("%s has no default route: nothing leaves by %s", d.Name, d.Outsides[0].Name)
 	}
-	out.NoRouting = d.NoRouting
-	if x.Forwards == d.NoRouting {
-		out.NoRouting = !x.Forwards
+	out.NoRouting = !x.Forwards
+	if d.NoRouting { // its routes are those of a host
+		out.Routes = slices.Clone(d.Routes)
 	}
 }
 

@@ -239,7 +239,7 @@ func (s *Server) keep(ctx context.Context, r *room, res field.Result, author str
 	d := n.Office.Devices[i]
 	m := field.MatchPorts(d, res.Reading)
 	t := res.Reading.Telling(n.Office, d, m)
-	f, drift, err := s.news(ctx, r.id, n, i, res.Reading, t, author)
+	f, drift, err := s.news(ctx, r.id, toldBy{n, i, res.Reading, t, author})
 	if err != nil {
 		return err
 	}
@@ -254,9 +254,19 @@ func (s *Server) keep(ctx context.Context, r *room, res field.Result, author str
 	return s.store.KeepReading(ctx, r.id, store.Reading{Device: d.Name, Source: t.Source, Told: text}, f, cards, drift)
 }
 
+// toldBy is what device i of an office told, and who had it read.
+type toldBy struct {
+	n      *span.Net
+	i      int
+	r      *field.Reading
+	t      *field.Telling
+	author string
+}
+
 // news is what a device was found to be set to, nil where that is known already, and what of it
 // is otherwise than it was found before. What is told besides is noted in the telling.
-func (s *Server) news(ctx context.Context, id int64, n *span.Net, i int, r *field.Reading, t *field.Telling, author string) (f *store.Found, drift []string, err error) {
+func (s *Server) news(ctx context.Context, id int64, x toldBy) (f *store.Found, drift []string, err error) {
+	n, i, r := x.n, x.i, x.r
 	d := n.Office.Devices[i]
 	m := field.MatchPorts(d, r)
 	plan := wording.Planned(n, i)
@@ -271,34 +281,34 @@ func (s *Server) news(ctx context.Context, id int64, n *span.Net, i int, r *fiel
 	}
 	is := found.Kept{Ports: kept.Ports, Shapes: kept.Shapes, VLANs: kept.VLANs, Routing: kept.Routing}
 	if n.Aware(i) && r.Tells(field.TellsVLANs) {
-		x := r.Found(n.Office, d, m, plan)
-		for _, trouble := range x.Trouble {
-			if !slices.Contains(t.Trouble, trouble.Text) {
-				t.Trouble = append(t.Trouble, trouble.Text)
+		now := r.Found(n.Office, d, m, plan)
+		for _, trouble := range now.Trouble {
+			if !slices.Contains(x.t.Trouble, trouble.Text) {
+				x.t.Trouble = append(x.t.Trouble, trouble.Text)
 			}
 		}
-		is = found.Keep(d, x.State)
+		is = found.Keep(d, now.State)
 		is.Routing = kept.Routing
-		if !slices.Equal(was.Apart, x.State.Apart) {
-			for _, name := range found.Unmade(d, x.State) {
+		if !slices.Equal(was.Apart, now.State.Apart) {
+			for _, name := range found.Unmade(d, now.State) {
 				drift = append(drift, fmt.Sprintf("%s %s is not made, and was", d.Name, name))
 			}
 		}
 		for p := range d.Ports {
-			if d.Ports[p].Bundle == 0 && !was.Ports[p].Alike(&x.State.Ports[p]) {
-				drift = append(drift, fmt.Sprintf("%s %s is %s, and was %s", d.Name, d.Ports[p].Name, notation.Shape(x.State.Ports[p].Shape()), notation.Shape(was.Ports[p].Shape())))
+			if d.Ports[p].Bundle == 0 && !was.Ports[p].Alike(&now.State.Ports[p]) {
+				drift = append(drift, fmt.Sprintf("%s %s is %s, and was %s", d.Name, d.Ports[p].Name, notation.Shape(now.State.Ports[p].Shape()), notation.Shape(was.Ports[p].Shape())))
 			}
 		}
 	}
 	if routing := r.RoutingOn(n.Office, d, m); routing != nil {
-		for _, x := range routing.Against(n.Office, kept.Routing.On(d)) {
-			drift = append(drift, x.Is+", and did not before")
+		for _, m := range routing.Against(n.Office, kept.Routing.On(d)) {
+			drift = append(drift, m.Is+", and did not before")
 		}
 		if routing.How, routing.At = "read by "+r.Source, stamp(); !routing.Same(kept.Routing) {
 			is.Routing = routing
 		}
 	}
-	now := keptAs(is, "read by "+r.Source, author)
+	now := keptAs(is, "read by "+r.Source, x.author)
 	if len(before) > 0 && slices.Equal(before[0].Ports, now.Ports) && slices.Equal(before[0].Shapes, now.Shapes) && slices.Equal(before[0].VLANs, now.VLANs) && kept.Routing == is.Routing ||
 		len(now.Ports) == 0 && is.Routing == nil {
 		return nil, drift, nil
