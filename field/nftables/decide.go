@@ -51,6 +51,12 @@ func (w *walk) vague(r *Rule) {
 // mostDeep is how deep chains may jump (the kernel's own bound).
 const mostDeep = 16
 
+// frame is a chain that is gone through: what returned from it, and how deep it was jumped to.
+type frame struct {
+	back *talk.Services
+	deep int
+}
+
 type walk struct {
 	rs   *Ruleset
 	f    *Flow
@@ -60,22 +66,22 @@ type walk struct {
 
 // chain takes services through a chain, and gives what it leaves undecided.
 func (w *walk) chain(c *Chain, todo *talk.Services, deep int) (rest *talk.Services) {
-	back := talk.None // what returned
+	f := &frame{talk.None, deep}
 	for _, r := range c.Rules {
 		if todo == talk.None {
 			break
 		}
 		if w.rs.asked++; w.rs.asked > mostAsked {
 			w.vague(r)
-			return todo.Or(back)
+			return todo.Or(f.back)
 		}
-		todo = w.rule(r, todo, &back, deep)
+		todo = w.rule(r, todo, f)
 	}
-	return todo.Or(back)
+	return todo.Or(f.back)
 }
 
 // rule takes services through a rule, and gives what goes on to the next.
-func (w *walk) rule(r *Rule, todo *talk.Services, back **talk.Services, deep int) *talk.Services {
+func (w *walk) rule(r *Rule, todo *talk.Services, f *frame) *talk.Services {
 	sure, may := todo, todo // what it is for, and what it may be for
 	for _, e := range r.expr {
 		switch e.word {
@@ -89,12 +95,12 @@ func (w *walk) rule(r *Rule, todo *talk.Services, back **talk.Services, deep int
 			if !may.Equal(sure) {
 				w.vague(r)
 			}
-			return w.vmap(r, e.body, todo, sure, back, deep)
+			return w.vmap(r, e.body, todo, sure, f)
 		case "accept", "drop", "reject", "jump", "goto", "return":
 			if !may.Equal(sure) {
 				w.vague(r)
 			}
-			return w.verdict(r, e, todo, sure, back, deep)
+			return w.verdict(r, e, todo, sure, f)
 		case "counter", "log", "comment", "mangle", "notrack", "flow", "set":
 		case "limit", "quota", "connlimit", "ct count":
 			sure = talk.None // it lets some pass and others not
@@ -112,7 +118,7 @@ func (w *walk) rule(r *Rule, todo *talk.Services, back **talk.Services, deep int
 }
 
 // verdict does what a rule says with what it is for.
-func (w *walk) verdict(r *Rule, e expression, todo, sure *talk.Services, back **talk.Services, deep int) *talk.Services {
+func (w *walk) verdict(r *Rule, e expression, todo, sure *talk.Services, f *frame) *talk.Services {
 	if sure == talk.None {
 		return todo
 	}
@@ -121,28 +127,28 @@ func (w *walk) verdict(r *Rule, e expression, todo, sure *talk.Services, back **
 	case "accept":
 		w.open = w.open.Or(sure)
 	case "return":
-		*back = (*back).Or(sure)
+		f.back = f.back.Or(sure)
 	case "jump", "goto":
 		var to struct{ Target string }
 		c := (*Chain)(nil)
 		if json.Unmarshal(e.body, &to) == nil {
 			c = r.Chain.within.chains[to.Target]
 		}
-		if c == nil || deep >= mostDeep {
+		if c == nil || f.deep >= mostDeep {
 			w.vague(r)
 			return todo
 		}
-		rest := w.chain(c, sure, deep+1)
+		rest := w.chain(c, sure, f.deep+1)
 		if e.word == "jump" {
 			return left.Or(rest)
 		}
-		*back = (*back).Or(rest) // it does not come back here
+		f.back = f.back.Or(rest) // it does not come back here
 	}
 	return left
 }
 
 // vmap does what a map of verdicts says: of each key, the one that it has.
-func (w *walk) vmap(r *Rule, body json.RawMessage, todo, sure *talk.Services, back **talk.Services, deep int) *talk.Services {
+func (w *walk) vmap(r *Rule, body json.RawMessage, todo, sure *talk.Services, f *frame) *talk.Services {
 	var m struct {
 		Key  json.RawMessage
 		Data json.RawMessage
@@ -173,7 +179,7 @@ func (w *walk) vmap(r *Rule, body json.RawMessage, todo, sure *talk.Services, ba
 		if part == talk.None {
 			continue
 		}
-		rest := w.verdict(r, do, part, part, back, deep)
+		rest := w.verdict(r, do, part, part, f)
 		left = left.Minus(part).Or(rest)
 		sure = sure.Minus(part)
 	}
