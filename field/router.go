@@ -252,6 +252,9 @@ func (r *Reading) Routing(o *office.Office, d *office.Device, m Match, ports wor
 		out.Tells = append(out.Tells, found.PartRules, found.PartAdmits)
 		x.rules(o, d, is, out, unsaid)
 	}
+	if err := office.NewDraft(o).PutDevice(out.On(d).Seal()); err != nil { // such as an address that another device has
+		return &found.Routing{Unsaid: append(out.Unsaid, fmt.Sprintf("what %s routes by cannot stand in the office: %s", d.Name, err))}
+	}
 	return out
 }
 

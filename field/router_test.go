@@ -40,4 +40,9 @@ func TestWhoRoutes(t *testing.T) {
 	text := strings.Join(differs("router\n  forwarding routed\n  ports e0, e1\n  e0: 10\n  e1: 20\n  address 10 10.0.10.9/24 on e0\n  address 20 10.0.20.9/24 on e1\n  between zones deny\n"), "\n")
 	require.Contains(t, text, "nas has the route default via 10.0.10.1, and should not")
 	require.Contains(t, text, "nas lets everything pass from staff to lab, and should not")
+
+	prints["ip -json address show"] = `[{"ifname":"e0","addr_info":[{"local":"10.0.10.1","prefixlen":24,"scope":"global"}]}]`
+	prints["ip -json route show"] = "[]"
+	require.Equal(t, []string{"nas has no address 10.0.20.1/24 in lab, and should have"},
+		differs("router\n  forwarding routed\n  ports e0, e1\n  e0: 10\n  e1: 20\n  address 10 10.0.10.1/24 on e0 zone in\n  address 20 10.0.20.1/24 on e1 zone far\n  allow zone far,zone in to zone in\n  deny zone in to zone far ping\n"), "rules of a zone that is not there any more meet no packet")
 }

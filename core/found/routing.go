@@ -129,7 +129,24 @@ func (r *Routing) On(d *office.Device) *office.Device {
 	if r.Told(PartRules) {
 		x.Rules, x.Between, x.Within, x.State = slices.Clone(r.Rules), r.Between, r.Within, r.State
 	}
+	if r.Told(PartAddresses) {
+		x.Rules = there(x)
+	}
 	return x
+}
+
+// there is a device's rules without the zones that none of its addresses is in any more: no
+// packet can meet them.
+func there(d *office.Device) (out []office.Rule) {
+	some := func(sides []office.Side) []office.Side {
+		return slices.DeleteFunc(slices.Clone(sides), func(s office.Side) bool { return s.Kind == office.SideZone && !d.HasZone(s.Zone) })
+	}
+	for _, r := range d.Rules {
+		if r.From, r.To = some(r.From), some(r.To); len(r.From) > 0 && len(r.To) > 0 {
+			out = append(out, r)
+		}
+	}
+	return out
 }
 
 // planned is the address that a device should have there; nil for none.
