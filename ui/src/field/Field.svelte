@@ -35,12 +35,15 @@
       office.tell(e);
     }
   }
+  const routers = $derived(Object.keys(found.routing));
   const says = (d: DeviceReading) => {
     if (d.why) return d.why;
     if (!d.at) return d.speaks ? "never read" : "nobody said how it is spoken to";
-    if (d.told?.not_told.includes("vlans")) return "tells nothing of VLANs";
+    if (d.told?.not_told.includes("vlans") && !d.told.routing) return "tells nothing of VLANs";
     const n = differs(d.device);
-    return n ? `${n} ${word(n, "port", "ports")} otherwise than planned` : "as planned";
+    const m = found.routing[d.device]?.length ?? 0;
+    const what = [n ? `${n} ${word(n, "port", "ports")}` : "", m ? `${m} of its addresses, routes and rules` : ""].filter(Boolean);
+    return what.length ? `${what.join(" and ")} otherwise than planned` : "as planned";
   };
   const every = [0, 5, 15, 60, 360, 1440];
   const minutes = (n: number) =>
@@ -89,7 +92,7 @@
       >
       <tbody>
         {#each now?.devices ?? [] as d (d.device)}
-          {@const n = differs(d.device)}
+          {@const n = differs(d.device) + (found.routing[d.device]?.length ?? 0)}
           <tr class:bad={d.why} class:drift={!d.why && n > 0}>
             <td class="tick"
               ><Checkbox
@@ -105,7 +108,7 @@
             <td>
               {#if n && !d.why}<a href={place.href("sheets", { device: d.device })}>{says(d)}</a>{:else}{says(d)}{/if}
               {#if d.told?.not_told.length}<span class="soft">not told: {d.told.not_told.join(", ")}</span>{/if}
-              {#each d.told?.trouble ?? [] as t (t)}<span class="soft">{t}</span>{/each}
+              {#each [...(d.told?.trouble ?? []), ...(d.told?.routing?.unsaid ?? [])] as t (t)}<span class="soft">{t}</span>{/each}
             </td>
             <td class="small opt"
               >{#if d.told}{d.told.ports.filter((p) => p.link === "up").length} of {d.told.ports.length} up, {d.told.learnt.length}
@@ -124,11 +127,15 @@
       </tbody>
     </Table>
   </div>
-  {#if found.ports.size}
+  {#if found.ports.size || routers.length}
     <p class="next">
-      {found.ports.size}
-      {word(found.ports.size, "port is", "ports are")} set otherwise than planned. <a href={place.href("orders")}>Make a work order</a> that
-      leads to the plan, or show both on the <a href={place.href("board")}>board</a>.
+      {#if found.ports.size}{found.ports.size}
+        {word(found.ports.size, "port is", "ports are")} set otherwise than planned.{/if}
+      {#if routers.length}{routers.join(", ")}
+        {word(routers.length, "routes", "route")} otherwise than planned:
+        <a href={place.href("talk")}>Talk</a> says in what.{/if}
+      <a href={place.href("orders")}>Make a work order</a> that leads to the plan, or show both on the
+      <a href={place.href("board")}>board</a>.
     </p>
   {/if}
   {#if now}

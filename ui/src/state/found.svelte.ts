@@ -8,6 +8,8 @@ class Found {
   /** Ports that differ, with the shapes that they were found to have. */
   ports = $derived(new Map(Object.entries(this.now?.ports ?? {})));
   devices = $derived(this.now?.devices ?? []);
+  /** By device: what of its addresses, routes and rules differs, in words. */
+  routing = $derived(this.now?.routing ?? {});
   /** Whether the board shows both sides in its cells. */
   both = $state(false);
   /** Counts what was heard, so that a sheet that is open reads again. */
