@@ -7,7 +7,6 @@
   import Line from "./line/Line.svelte";
   import Offices from "./offices/Offices.svelte";
   import Join from "./people/Join.svelte";
-  import People from "./people/People.svelte";
   import SignIn from "./people/SignIn.svelte";
   import Header from "./shell/Header.svelte";
   import KeysDialog from "./shell/KeysDialog.svelte";
@@ -114,7 +113,7 @@
     {:else if me.out}
       <SignIn />
     {:else if id === 0 && view === "people"}
-      <main class="alone"><People /></main>
+      <main class="alone">{#await pages.people() then page}<page.default />{/await}</main>
     {:else if id === 0}
       <Offices />
     {:else if !office.view}
