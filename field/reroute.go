@@ -91,7 +91,7 @@ func (c *Carrier) reroute(ctx context.Context, before, after *office.Office, d, 
 
 // RoutingOn is what was read of how a device routes, with its ports as they were read.
 func (r *Reading) RoutingOn(o *office.Office, d *office.Device, m Match) *found.Routing {
-	if r.Router == nil { // spares compiling the office
+	if r.Router == nil || o.Device(d.Name) != d { // it is none of the office yet
 		return nil
 	}
 	return r.Routing(o, d, m, untaggedIn(r.Found(o, d, m, stateOf(o, d.Name)).State))
