@@ -26,7 +26,6 @@ type handServer struct {
 	files  map[string][]string // of dnsmasq: the lines of its files
 	order  []string
 	socket string // of Kea: where it is asked
-	config map[string]any
 }
 
 // askServers lists what hands out in the host's own network, with what it was started by, a
@@ -279,9 +278,6 @@ func keaAsks(socket func(name string) (net.Conn, error), name, command string, a
 func (x *Router) keaConfig(s *handServer, text []byte) error {
 	if err := believable(text); err != nil {
 		return &Refused{"kea-dhcp4", err.Error()}
-	}
-	if err := json.Unmarshal(text, &s.config); err != nil {
-		return &Refused{"kea-dhcp4", "its file cannot be read: " + plain(err.Error())}
 	}
 	var c struct {
 		Dhcp4 struct {

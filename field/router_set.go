@@ -29,7 +29,7 @@ type rerouter interface {
 	SetRouting(ctx context.Context, x Rerouting) error
 }
 
-// errByHand is what no protocol here sets.
+// byHandRouting is said of what a protocol cannot set.
 const byHandRouting = "bundles, inner ports, addresses and rules are not set over this protocol"
 
 // SetRouting tells the device, where its protocol can.

@@ -382,6 +382,40 @@ device rack switch
 	t.Logf("%d agents read, %d requests of the last", read, r.Requests)
 }
 
+// sshdAt runs sshd at an address, started by some words before it, and gives what one logs in
+// with.
+func sshdAt(t *testing.T, addr, port string, before ...string) *field.Credentials {
+	require.NoError(t, os.MkdirAll("/run/sshd", 0o755))
+	dir, err := os.MkdirTemp("/run", "ssh")
+	require.NoError(t, err)
+	must := func(name string, args ...string) string {
+		out, err := exec.Command(name, args...).CombinedOutput()
+		require.NoError(t, err, "%s %v: %s", name, args, out)
+		return string(out)
+	}
+	for _, k := range []string{"host", "user"} {
+		must("ssh-keygen", "-q", "-t", "ed25519", "-N", "", "-f", dir+"/"+k)
+	}
+	must("cp", dir+"/user.pub", dir+"/allowed")
+	must("chmod", "700", dir)
+	words := append(before, "/usr/sbin/sshd", "-D", "-e", "-f", "/dev/null", "-p", port, "-h", dir+"/host", "-o", "AuthorizedKeysFile="+dir+"/allowed", "-o", "StrictModes=no", "-o", "UsePAM=no", "-o", "PidFile=none", "-o", "PermitRootLogin=yes", "-o", "ListenAddress="+addr)
+	cmd := exec.Command(words[0], words[1:]...)
+	require.NoError(t, cmd.Start())
+	t.Cleanup(func() { _ = cmd.Process.Kill(); _ = cmd.Wait() })
+	require.Eventually(t, func() bool {
+		c, err := net.Dial("tcp", net.JoinHostPort(addr, port))
+		if err == nil {
+			c.Close()
+		}
+		return err == nil
+	}, 30*time.Second, 50*time.Millisecond)
+	key, err := os.ReadFile(dir + "/user")
+	require.NoError(t, err)
+	print := strings.Fields(must("ssh-keygen", "-lf", dir+"/host.pub"))
+	require.True(t, slices.ContainsFunc(print, func(w string) bool { return strings.HasPrefix(w, "SHA256:") }))
+	return &field.Credentials{User: "root", Key: string(key), HostKey: print[1]}
+}
+
 // TestHost: a host over SSH with a key, its own key pinned; another key is refused
 // before anything is sent.
 func TestHost(t *testing.T) {
@@ -397,43 +431,22 @@ func TestHost(t *testing.T) {
 func sshHost(t *testing.T) {
 	require.NoError(t, unix.Mount("", "/", "", unix.MS_REC|unix.MS_PRIVATE, ""))
 	require.NoError(t, unix.Mount("tmpfs", "/run", "tmpfs", 0, ""))
-	require.NoError(t, os.MkdirAll("/run/sshd", 0o755))
-	dir, err := os.MkdirTemp("/run", "ssh")
-	require.NoError(t, err)
-	must := func(name string, args ...string) string {
+	must := func(name string, args ...string) {
 		out, err := exec.Command(name, args...).CombinedOutput()
 		require.NoError(t, err, "%s %v: %s", name, args, out)
-		return string(out)
 	}
 	must("ip", "link", "set", "lo", "up")
 	must("ip", "link", "add", "e1", "type", "veth", "peer", "name", "e2")
 	must("ip", "addr", "add", "10.9.8.7/24", "dev", "e1")
 	must("ip", "link", "set", "e1", "up")
-	for _, k := range []string{"host", "user"} {
-		must("ssh-keygen", "-q", "-t", "ed25519", "-N", "", "-f", dir+"/"+k)
-	}
-	must("cp", dir+"/user.pub", dir+"/allowed")
-	must("chmod", "700", dir)
-	cmd := exec.Command("/usr/sbin/sshd", "-D", "-e", "-f", "/dev/null", "-p", "2222", "-h", dir+"/host", "-o", "ListenAddress=127.0.0.1", "-o", "AuthorizedKeysFile="+dir+"/allowed", "-o", "StrictModes=no", "-o", "UsePAM=no", "-o", "PidFile=none", "-o", "PermitRootLogin=yes")
-	require.NoError(t, cmd.Start())
-	t.Cleanup(func() { _ = cmd.Process.Kill(); _ = cmd.Wait() })
-	require.Eventually(t, func() bool {
-		c, err := net.Dial("tcp", "127.0.0.1:2222")
-		if err == nil {
-			c.Close()
-		}
-		return err == nil
-	}, 10*time.Second, 50*time.Millisecond)
-	key, err := os.ReadFile(dir + "/user")
-	require.NoError(t, err)
-	print := strings.Fields(must("ssh-keygen", "-lf", dir+"/host.pub"))[1]
+	right := sshdAt(t, "127.0.0.1", "2222")
 	o := readText(t, "device h host\n  ports e1, e2\n  wording linux\n  speaks ssh at 127.0.0.1:2222 with hosts\n")
 	d := o.Devices[0]
 	dial := func(hostKey string) (field.Device, *field.Reading, error) {
-		c := &field.Credentials{User: "root", Key: string(key), HostKey: hostKey}
+		c := &field.Credentials{User: "root", Key: right.Key, HostKey: hostKey}
 		return field.Dialer{Secrets: func(string) (*field.Credentials, error) { return c, nil }}.Talk(t.Context(), o, d)
 	}
-	dev, r, err := dial(print)
+	dev, r, err := dial(right.HostKey)
 	require.NoError(t, err)
 	v := r.Telling(o, d, field.MatchPorts(d, r))
 	require.Len(t, v.Ports, 2)
@@ -458,6 +471,6 @@ func sshHost(t *testing.T) {
 	_, _, err = dial("SHA256:" + strings.Repeat("A", 43))
 	require.ErrorContains(t, err, "it is another host, or was set up anew. Nothing was sent to it")
 	_, _, err = dial("")
-	require.ErrorContains(t, err, "shows the key "+print)
+	require.ErrorContains(t, err, "shows the key "+right.HostKey)
 	t.Log("host read and set over SSH")
 }

@@ -3,15 +3,11 @@ package proof
 import (
 	"fmt"
 	"math/rand/v2"
-	"net"
 	"net/netip"
 	"os"
 	"os/exec"
-	"slices"
 	"strings"
-	"sync"
 	"testing"
-	"time"
 
 	"github.com/stretchr/testify/require"
 	"golang.org/x/sys/unix"
@@ -20,8 +16,6 @@ import (
 	"klammer/core/notation"
 	"klammer/core/office"
 	"klammer/core/order"
-	"klammer/core/span"
-	"klammer/core/talk"
 	"klammer/field"
 	"klammer/proof/short"
 )
@@ -177,7 +171,7 @@ func realRules(t *testing.T) {
 	for name := range addrs {
 		s.serve(name)
 	}
-	credentials := sshdIn(t, "gate", "10.9.10.1")
+	credentials := sshdAt(t, "10.9.10.1", "22", "ip", "netns", "exec", "gate")
 	dial := field.Dialer{Secrets: func(string) (*field.Credentials, error) { return credentials, nil }}
 	inGate := func(script string) {
 		out, err := exec.Command("ip", "netns", "exec", "gate", "sh", "-c", stops+script).CombinedOutput()
@@ -224,7 +218,8 @@ func realRules(t *testing.T) {
 			continue
 		}
 		if m.unsaid == "" && !differs.Stateless { // what was read is what the kernel does
-			asked += s.kernelSays(t, m.what, is, addrs)
+			n, _ := s.kernelSays(t, m.what, is, addrs)
+			asked += n
 		}
 		if m.byHand || m.do == "" {
 			continue
@@ -248,7 +243,8 @@ func realRules(t *testing.T) {
 		c.Close()
 		r = read()
 		require.Empty(t, r.RoutingOn(plan, gate, match).Differs(plan, gate), m.what)
-		asked += s.kernelSays(t, m.what+", set right", plan, addrs)
+		n, _ := s.kernelSays(t, m.what+", set right", plan, addrs)
+		asked += n
 	}
 	anew()
 	drawn := 0
@@ -260,7 +256,8 @@ func realRules(t *testing.T) {
 		is, err := field.AsFound(plan, map[string]*field.Reading{"gate": r})
 		require.NoError(t, err, rules)
 		require.Empty(t, r.RoutingOn(plan, gate, field.MatchPorts(gate, r)).Unsaid, rules)
-		asked += s.kernelSays(t, rules, is, addrs)
+		n, _ := s.kernelSays(t, rules, is, addrs)
+		asked += n
 		drawn++
 	}
 	anew()
@@ -355,73 +352,4 @@ func drawnRules(r *rand.Rand) string {
 		fmt.Fprintf(&b, "table ip more {\n chain fw {\n type filter hook forward priority %d; policy accept;\n ct state established,related accept\n%s\n }\n}\n", r.IntN(20)-10, strings.ReplaceAll(rule(), " ip saddr @some", ""))
 	}
 	return strings.ReplaceAll(b.String(), "\n ", "\n")
-}
-
-// kernelSays asks the kernel what talk says of an office.
-func (s *street) kernelSays(t *testing.T, what string, o *office.Office, addrs map[string]netip.Addr) int {
-	m := talk.New(span.Compile(o))
-	type question struct {
-		from, to, service string
-		got               bool
-	}
-	var all []*question
-	for from := range addrs {
-		for to := range addrs {
-			for _, service := range []string{"ping", "tcp/80", "tcp/443", "udp/53"} {
-				if from != to {
-					all = append(all, &question{from: from, to: to, service: service})
-				}
-			}
-		}
-	}
-	var asking sync.WaitGroup
-	for _, q := range all {
-		asking.Go(func() { q.got = s.ask(q.from, addrs[q.to], q.service) })
-	}
-	asking.Wait()
-	for _, q := range all {
-		src, err := m.Who(addrs[q.from].String())
-		require.NoError(t, err)
-		dst, err := m.Who(addrs[q.to].String())
-		require.NoError(t, err)
-		list, err := notation.ReadServices(o, q.service)
-		require.NoError(t, err)
-		a := m.Ask(src, dst, talk.Of(o, list))
-		if (a.Verdict == talk.Yes) != q.got { // a packet may be lost: asked again, by itself
-			q.got = s.ask(q.from, addrs[q.to], q.service)
-		}
-		require.Equal(t, q.got, a.Verdict == talk.Yes, "%s: %s to %s %s: the kernel says %v, and talk: %s", what, q.from, q.to, q.service, q.got, a.Why())
-	}
-	return len(all)
-}
-
-// sshdIn runs sshd in a namespace, and gives what one logs in with.
-func sshdIn(t *testing.T, space, addr string) *field.Credentials {
-	require.NoError(t, os.MkdirAll("/run/sshd", 0o755))
-	dir, err := os.MkdirTemp("/run", "ssh")
-	require.NoError(t, err)
-	must := func(name string, args ...string) string {
-		out, err := exec.Command(name, args...).CombinedOutput()
-		require.NoError(t, err, "%s %v: %s", name, args, out)
-		return string(out)
-	}
-	for _, k := range []string{"host", "user"} {
-		must("ssh-keygen", "-q", "-t", "ed25519", "-N", "", "-f", dir+"/"+k)
-	}
-	must("cp", dir+"/user.pub", dir+"/allowed")
-	cmd := exec.Command("ip", "netns", "exec", space, "/usr/sbin/sshd", "-D", "-e", "-f", "/dev/null", "-h", dir+"/host", "-o", "AuthorizedKeysFile="+dir+"/allowed", "-o", "StrictModes=no", "-o", "UsePAM=no", "-o", "PidFile=none", "-o", "PermitRootLogin=yes", "-o", "ListenAddress="+addr)
-	require.NoError(t, cmd.Start())
-	t.Cleanup(func() { _ = cmd.Process.Kill(); _ = cmd.Wait() })
-	require.Eventually(t, func() bool {
-		c, err := net.Dial("tcp", net.JoinHostPort(addr, "22"))
-		if err == nil {
-			c.Close()
-		}
-		return err == nil
-	}, 30*time.Second, 50*time.Millisecond)
-	key, err := os.ReadFile(dir + "/user")
-	require.NoError(t, err)
-	print := strings.Fields(must("ssh-keygen", "-lf", dir+"/host.pub"))
-	require.True(t, slices.ContainsFunc(print, func(w string) bool { return strings.HasPrefix(w, "SHA256:") }))
-	return &field.Credentials{User: "root", Key: string(key), HostKey: print[1]}
 }

@@ -211,8 +211,15 @@ func realTalk(t *testing.T, number int, text string) {
 	for name := range addrs {
 		s.serve(name)
 	}
-	time.Sleep(200 * time.Millisecond)
+	asked, yes := s.kernelSays(t, fmt.Sprintf("office %d", number+1), f.Office, addrs)
+	require.Positive(t, yes)
+	require.Less(t, yes, asked)
+	t.Logf("office %d: %d questions, %d yes", number+1, asked, yes)
+}
 
+// kernelSays asks the kernel, by ping, TCP and UDP, what talk says of an office.
+func (s *street) kernelSays(t *testing.T, what string, o *office.Office, addrs map[string]netip.Addr) (asked, yes int) {
+	m := talk.New(span.Compile(o))
 	type question struct {
 		from, to, service string
 		got               bool
@@ -232,26 +239,23 @@ func realTalk(t *testing.T, number int, text string) {
 		asking.Go(func() { q.got = s.ask(q.from, addrs[q.to], q.service) })
 	}
 	asking.Wait()
-	yes := 0
 	for _, q := range all {
 		src, err := m.Who(addrs[q.from].String())
 		require.NoError(t, err)
 		dst, err := m.Who(addrs[q.to].String())
 		require.NoError(t, err)
-		list, err := notation.ReadServices(f.Office, q.service)
+		list, err := notation.ReadServices(o, q.service)
 		require.NoError(t, err)
-		a := m.Ask(src, dst, talk.Of(f.Office, list))
+		a := m.Ask(src, dst, talk.Of(o, list))
 		if (a.Verdict == talk.Yes) != q.got { // a packet may be lost: asked again, by itself
 			q.got = s.ask(q.from, addrs[q.to], q.service)
 		}
-		require.Equal(t, q.got, a.Verdict == talk.Yes, "office %d, %s to %s %s: the kernel says %v, and talk: %s", number+1, q.from, q.to, q.service, q.got, a.Why())
+		require.Equal(t, q.got, a.Verdict == talk.Yes, "%s: %s to %s %s: the kernel says %v, and talk: %s", what, q.from, q.to, q.service, q.got, a.Why())
 		if q.got {
 			yes++
 		}
 	}
-	require.Positive(t, yes)
-	require.Less(t, yes, len(all))
-	t.Logf("office %d: %d questions, %d yes", number+1, len(all), yes)
+	return len(all), yes
 }
 
 func (s *street) bridge(name string) {

@@ -1,6 +1,6 @@
 <!-- The board on paper: strips that fit the sheet, with what hangs on each port, then the cables and the plugs. -->
 <script lang="ts">
-  import { Button, Select } from "flowbite-svelte";
+  import { Button, Select, Table } from "flowbite-svelte";
   import type { Port } from "../api/client";
   import { letter } from "../board/cells";
   import { hues } from "../state/hues.svelte";
@@ -119,7 +119,7 @@
     {#if view.links.length}
       <section>
         <h2>Cables</h2>
-        <table>
+        <Table>
           <thead><tr><th>From</th><th>To</th><th>VLANs over it</th></tr></thead>
           <tbody>
             {#each view.links as l (l.a + l.b)}
@@ -132,13 +132,13 @@
               >
             {/each}
           </tbody>
-        </table>
+        </Table>
       </section>
     {/if}
     {#if plugs.length}
       <section>
         <h2>Plugged in</h2>
-        <table>
+        <Table>
           <thead><tr><th>Port</th><th>What</th><th>VLAN</th></tr></thead>
           <tbody
             >{#each plugs as p (p.port + p.name)}<tr
@@ -147,7 +147,7 @@
                 ></tr
               >{/each}</tbody
           >
-        </table>
+        </Table>
       </section>
     {/if}
   </div>
@@ -233,7 +233,7 @@
   h2 {
     font-weight: 700;
   }
-  table {
+  .poster :global(table) {
     border-collapse: collapse;
     font-size: 12.5px;
   }
