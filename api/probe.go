@@ -83,6 +83,7 @@ type ProbeLook struct {
 	From    string     `json:"from,omitempty" description:"of the range that is handed out"`
 	To      string     `json:"to,omitempty"`
 	Tries   []ProbeTry `json:"tries" required:"true" nullable:"false"`
+	Tags    []int      `json:"tags,omitempty" maxItems:"64" description:"VLAN IDs with which nobody is to answer, tried besides"`
 	Planned string     `json:"planned" required:"true" description:"what is to be seen, as the report says it again"`
 }
 
@@ -107,6 +108,8 @@ type ProbeSaw struct {
 	Answers []ProbeAnswer `json:"answers" required:"true" nullable:"false" maxItems:"5000" description:"addresses of the office that answer in this VLAN"`
 	Tried   []ProbeTried  `json:"tried" required:"true" nullable:"false" maxItems:"1000"`
 	From    string        `json:"from,omitempty" maxLength:"60" description:"the address that was tried from"`
+	Tagged  []int         `json:"tagged,omitempty" maxItems:"64" description:"of the tags that were tried besides, those with which somebody answered"`
+	Heard   []string      `json:"heard,omitempty" maxItems:"50" description:"addresses whose broadcasts were heard"`
 	Taken   string        `json:"taken,omitempty" maxLength:"60" description:"the card of somebody who has the address that was offered"`
 	Planned string        `json:"planned,omitempty" maxLength:"100" description:"what was to be seen, as it was told"`
 }
@@ -224,7 +227,34 @@ func ProbeLookOf(r *round.Round, t round.Test) ProbeLook {
 	for _, y := range l.Tries {
 		x.Tries = append(x.Tries, ProbeTry{y.To.String(), y.Service.String()})
 	}
+	for _, v := range l.Tags {
+		x.Tags = append(x.Tags, int(v))
+	}
 	return x
+}
+
+// Besides is what a laptop tries with a tag that the plan has not at a port, besides the
+// untagged look: who answers, and nothing else.
+func (x *ProbeLook) Besides() (out []probe.Look) {
+	if x.Wire != nil {
+		return nil
+	}
+	all := x.Look()
+	for _, v := range x.Tags {
+		if vid, err := office.VIDOf(v); err == nil {
+			out = append(out, probe.Look{Tag: vid, Look: round.Look{Ask: all.Ask}})
+		}
+	}
+	return out
+}
+
+// With adds what was seen with tags besides to an untagged look.
+func (x *ProbeSaw) With(look *ProbeLook, besides []probe.Saw) {
+	for _, s := range besides {
+		if slices.Contains(look.Tags, int(s.Tag)) && (len(s.Answers) > 0 || len(s.Offers) > 0) {
+			x.Tagged = append(x.Tagged, int(s.Tag))
+		}
+	}
 }
 
 // Look is what a laptop tries.
@@ -272,6 +302,9 @@ func ProbeSawOf(s *probe.Saw) ProbeSaw {
 	for _, a := range s.Answers {
 		x.Answers = append(x.Answers, ProbeAnswer{a.Addr.String(), a.By, ms(a.After)})
 	}
+	for _, a := range s.Heard {
+		x.Heard = append(x.Heard, a.String())
+	}
 	for _, t := range s.Tried {
 		x.Tried = append(x.Tried, ProbeTried{t.To.String(), t.Service.String(), Endings[t.Ended], t.How})
 	}
@@ -284,7 +317,26 @@ func (x *ProbeSaw) Round(look round.Look) round.Saw {
 	var s round.Saw
 	for _, o := range x.Offers {
 		if a := parsed(o.Address); a.IsValid() {
-			s.Offers = append(s.Offers, round.Offer{Addr: a, Server: parsed(o.Server), By: o.Card})
+			s.Offers = append(s.Offers, round.Offer{Addr: a, Server: parsed(o.Server), By: o.Card, Bits: o.Bits, Gateway: parsed(o.Gateway)})
+		}
+	}
+	for _, r := range x.Routers {
+		y := round.Router{Addr: parsed(r.Address), By: r.Card}
+		for _, text := range r.Prefixes {
+			if p, err := netip.ParsePrefix(text); err == nil {
+				y.Prefixes = append(y.Prefixes, p.Masked())
+			}
+		}
+		s.Routers = append(s.Routers, y)
+	}
+	for _, v := range x.Tagged {
+		if vid, err := office.VIDOf(v); err == nil && slices.Contains(look.Tags, vid) {
+			s.Tagged = append(s.Tagged, vid)
+		}
+	}
+	for _, text := range x.Heard {
+		if a := parsed(text); a.IsValid() {
+			s.Heard = append(s.Heard, a)
 		}
 	}
 	for _, a := range x.Answers {

@@ -44,6 +44,7 @@ type PlugSees struct {
 	To      string `json:"to" required:"true" description:"an address, or a name, a zone or a VLAN of a wish"`
 	Service string `json:"service" required:"true"`
 	OK      bool   `json:"ok" required:"true"`
+	Across  bool   `json:"across,omitempty" description:"it is tried across devices that route, where all else is as planned"`
 }
 
 // RoundOf tells a round.
@@ -56,6 +57,25 @@ func RoundOf(r *round.Round) *Round {
 		out.Unshown = append(out.Unshown, r.Mistakes[m].Text)
 	}
 	return out
+}
+
+// Planned is what was planned at a test, as it was told.
+func (e *Expect) Planned(reach []PlugSees) round.Planned {
+	p := round.Planned{}
+	if e.VLAN != nil {
+		p.VLAN = *e.VLAN
+	}
+	if e.Server != nil && e.From != nil && e.To != nil {
+		p.Server, p.From, p.To = *e.Server, parsed(*e.From), parsed(*e.To)
+	}
+	for _, x := range reach {
+		y := round.Reach{To: x.To, Service: x.Service, OK: x.OK, Across: x.Across}
+		if x.Across {
+			y.What = service(x.Service)
+		}
+		p.Reach = append(p.Reach, y)
+	}
+	return p
 }
 
 // PlugTestOf tells a test of a round.
@@ -73,7 +93,7 @@ func PlugTestOf(r *round.Round, t round.Test) PlugTest {
 		x.Expect.From, x.Expect.To, x.Expect.Server = &from, &to, &t.Server
 	}
 	for _, s := range t.Reach {
-		x.Reach = append(x.Reach, PlugSees{s.To, s.Service, s.OK})
+		x.Reach = append(x.Reach, PlugSees{s.To, s.Service, s.OK, s.Across})
 	}
 	for _, m := range t.Shows {
 		x.Shows = append(x.Shows, r.Mistakes[m].Text)

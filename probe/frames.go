@@ -10,6 +10,7 @@ import (
 	"github.com/gopacket/gopacket/layers"
 
 	"klammer/core/office"
+	"klammer/core/round"
 )
 
 var (
@@ -110,6 +111,9 @@ func (l *Laptop) tookARP(s *seat, p gopacket.Packet, after time.Duration) bool {
 		return true
 	}
 	by := net.HardwareAddr(slices.Clone(x.SourceHwAddress))
+	if broadcast := x.Operation == layers.ARPRequest; broadcast && !from.IsUnspecified() && len(s.saw.Heard) < mostHeard && !slices.Contains(s.saw.Heard, from) {
+		s.saw.Heard = append(s.saw.Heard, from)
+	}
 	switch {
 	case x.Operation == layers.ARPReply:
 		s.note(from, by.String(), after)
@@ -128,7 +132,7 @@ func (l *Laptop) tookNeighbour(s *seat, p gopacket.Packet, from string, after ti
 	src, _ := netip.AddrFromSlice(ip.SrcIP)
 	switch x := icmp6(p).(type) {
 	case *layers.ICMPv6RouterAdvertisement:
-		r := Router{Addr: src, By: from, After: after}
+		r := Router{Router: round.Router{Addr: src, By: from}, After: after}
 		for _, o := range x.Options {
 			if len(r.Prefixes) == mostHeard || o.Type != layers.ICMPv6OptPrefixInfo || len(o.Data) < 30 || o.Data[0] > 128 {
 				continue

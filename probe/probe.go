@@ -51,20 +51,16 @@ type Look struct {
 // Offer is an address that somebody hands out.
 type Offer struct {
 	round.Offer
-	Gateway netip.Addr    // the zero one where none is told
-	Bits    int           // of the network's prefix; 0 where not told
-	DNS     []netip.Addr  // nil for none
-	Lease   time.Duration // 0 where not told
-	After   time.Duration // since it was asked for
+	DNS   []netip.Addr  // nil for none
+	Lease time.Duration // 0 where not told
+	After time.Duration // since it was asked for
 }
 
 // Router is a router that says so itself (RFC 4861, 4.2).
 type Router struct {
-	Addr     netip.Addr // link-local
-	By       string     // its card
-	Prefixes []netip.Prefix
-	After    time.Duration
-	own      []netip.Prefix // that one makes addresses in by oneself (RFC 4862)
+	round.Router // by its link-local address
+	After        time.Duration
+	own          []netip.Prefix // that one makes addresses in by oneself (RFC 4862)
 }
 
 // Answer is an address that answered.
@@ -89,21 +85,8 @@ type Saw struct {
 	Answers []Answer
 	Tried   []Tried // as long as [round.Look.Tries], or empty where there was no address to try from
 	From    netip.Addr
-	Taken   string // the card of somebody who has the address that was offered; "" for nobody
-}
-
-// Round is what of it a round judges.
-func (s *Saw) Round() (x round.Saw) {
-	for _, o := range s.Offers {
-		x.Offers = append(x.Offers, o.Offer)
-	}
-	for _, a := range s.Answers {
-		x.Answers = append(x.Answers, a.Answer)
-	}
-	for _, t := range s.Tried {
-		x.Tried = append(x.Tried, t.Ended)
-	}
-	return x
+	Heard   []netip.Addr // whose broadcasts were heard, of IPv4
+	Taken   string       // the card of somebody who has the address that was offered; "" for nobody
 }
 
 // Options say how long to look, and whom to tell meanwhile.

@@ -109,6 +109,8 @@ func (l *Laptop) tookReply(s *seat, p gopacket.Packet) {
 					_ = l.wire.Send(l.packet(s.Tag, mac, dst, src, 64, layers.IPProtocolTCP, &layers.TCP{SrcPort: x.DstPort, DstPort: x.SrcPort, Seq: x.Ack, RST: true}))
 				}
 				t.end(round.Answered, "it opens")
+			case x.RST && hops(p) > 0: // it came over a router: the target says so itself
+				t.end(round.Answered, "it is reached; nobody listens")
 			case x.RST:
 				t.end(round.Silent, "it is refused, by "+src.String()+" or in its name")
 			}
@@ -123,6 +125,24 @@ func (l *Laptop) tookReply(s *seat, p gopacket.Packet) {
 			t.end(round.Answered, "it answers")
 		}
 	}
+}
+
+// hops is over how many routers a packet came, as far as that shows: who sends sets the time
+// to live to 64, 128 or 255.
+func hops(p gopacket.Packet) int {
+	left := 0
+	switch ip := p.NetworkLayer().(type) {
+	case *layers.IPv4:
+		left = int(ip.TTL)
+	case *layers.IPv6:
+		left = int(ip.HopLimit)
+	}
+	for _, begun := range []int{64, 128, 255} {
+		if left <= begun {
+			return begun - left
+		}
+	}
+	return 0
 }
 
 // cardOf is the card that sent a frame.

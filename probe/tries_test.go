@@ -87,6 +87,7 @@ func TestEnds(t *testing.T) {
 			{"a ping for another service", "tcp", v.to, v.proto, v.ping(xid, 1), 0, ""},
 			{"it opens", "tcp", v.to, layers.IPProtocolTCP, tcp(443, ports+1, "syn ack"), round.Answered, "it opens"},
 			{"it is refused", "tcp", v.to, layers.IPProtocolTCP, tcp(443, ports+1, "rst"), round.Silent, fmt.Sprintf("it is refused, by %s or in its name", v.to)},
+			{"nobody listens there", "tcp", v.to, layers.IPProtocolTCP, tcp(443, ports+1, "rst"), round.Answered, "it is reached; nobody listens"},
 			{"it asks itself", "tcp", v.to, layers.IPProtocolTCP, tcp(443, ports+1, "syn"), 0, ""},
 			{"another connection", "tcp", v.to, layers.IPProtocolTCP, tcp(443, ports, "syn ack"), 0, ""},
 			{"from another port", "tcp", v.to, layers.IPProtocolTCP, tcp(80, ports+1, "rst"), 0, ""},
@@ -110,7 +111,11 @@ func TestEnds(t *testing.T) {
 			s := &seat{own: v.own, six: v.own, claimed: true, ports: ports, xid: [4]byte{xid >> 8, xid & 0xff}}
 			done := Tried{Try: round.Try{To: v.to, Service: service[x.what]}, Ended: round.Untold}
 			s.saw.Tried = []Tried{done, {Try: done.Try, open: true}}
-			frame := gate.packet(0, testCard, x.from, v.own, 64, x.proto, x.back...)
+			hops := uint8(64)
+			if x.says == "nobody listens there" {
+				hops = 62
+			}
+			frame := gate.packet(0, testCard, x.from, v.own, hops, x.proto, x.back...)
 			l.tookReply(s, gopacket.NewPacket(frame, layers.LayerTypeEthernet, gopacket.Default))
 			require.Equal(t, done, s.saw.Tried[0], says)
 			require.Equal(t, x.ended, s.saw.Tried[1].Ended, says)

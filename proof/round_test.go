@@ -15,9 +15,32 @@ import (
 	"klammer/core/span"
 )
 
-// sights is, by port without a cable and wire, the devices whose management answers a
-// laptop there: by single frames, one way and back.
-func sights(o *office.Office, asks []round.Test) []string {
+// seen is what a laptop sees at a port in one form: whose management answers it, in this form
+// and with tags besides, by single frames, one way and back; and of which VLANs somebody is
+// heard who does not answer.
+type seen struct {
+	answers string
+	heard   map[office.VID]bool
+}
+
+// otherThan says whether a laptop sees that something is otherwise than planned: that nobody
+// is heard is no sign.
+func (s seen) otherThan(plan seen) bool {
+	for v := range s.heard {
+		if !plan.heard[v] {
+			return true
+		}
+	}
+	return s.answers != plan.answers
+}
+
+// sights is what a laptop sees at each port without a cable, in each form. tags is with which
+// tags it tries an untagged port besides.
+func sights(o *office.Office, asks []round.Test, tags func(round.Test) []office.VID) []seen {
+	cabled := map[office.PortRef]bool{}
+	for _, c := range o.Cables {
+		cabled[c.A], cabled[c.B] = true, true
+	}
 	o = withInside(o)
 	p := NewPlain(o)
 	hears := map[string]map[string]bool{} // by port and wire
@@ -31,20 +54,47 @@ func sights(o *office.Office, asks []round.Test) []string {
 		}
 		return hears[key]
 	}
-	var out []string
+	var out []seen
 	for _, x := range asks {
+		if cabled[x.Port] {
+			out = append(out, seen{answers: "a cable"})
+			continue
+		}
 		i := slices.IndexFunc(o.Devices, func(d *office.Device) bool { return d.Name == x.Port.Device })
 		wire := -1
 		if x.Wire != bridge.Untagged {
 			wire = int(x.Wire)
 		}
-		text := ""
-		for k, d := range o.Devices {
-			if d.Manage != nil && from(i, x.Port.Port, wire)[fmt.Sprintf("%s.%s -1", d.Name, inside)] && from(k, inside, -1)[fmt.Sprintf("%s.%s %d", x.Port.Device, x.Port.Port, wire)] {
-				text += d.Name + " "
+		s := seen{heard: map[office.VID]bool{}}
+		answers := map[office.VID]bool{}
+		look := func(wire int, heard bool) (some bool) {
+			for k, d := range o.Devices {
+				if d.Manage == nil || !from(k, inside, -1)[fmt.Sprintf("%s.%s %d", x.Port.Device, x.Port.Port, wire)] {
+					continue
+				}
+				switch {
+				case from(i, x.Port.Port, wire)[fmt.Sprintf("%s.%s -1", d.Name, inside)]:
+					some = true
+					if heard {
+						answers[d.Manage.VID] = true
+						s.answers += d.Name + " "
+					}
+				case heard:
+					s.heard[d.Manage.VID] = true
+				}
+			}
+			return some
+		}
+		look(wire, true)
+		for v := range answers {
+			delete(s.heard, v)
+		}
+		for _, v := range tags(x) {
+			if look(int(v), false) {
+				s.answers += fmt.Sprintf("tagged %d ", v)
 			}
 		}
-		out = append(out, text)
+		out = append(out, s)
 	}
 	return out
 }
@@ -103,15 +153,25 @@ func TestRound(t *testing.T) {
 				}
 			}
 		}
-		plan := sights(o, asks)
+		tags := func(x round.Test) (out []office.VID) {
+			i := n.Topo.DeviceIndex(x.Port.Device)
+			d := o.Devices[i]
+			for _, v := range o.VLANs {
+				if x.Wire == bridge.Untagged && !d.Unaware() && !n.Tables[i].Ports[d.Port(x.Port.Port)].Tagged.Has(v.VID) {
+					out = append(out, v.VID)
+				}
+			}
+			return out
+		}
+		plan := sights(o, asks, tags)
 		tests += len(r.Tests)
 		var cases [][]int // by mistake, the asks that show it
 		for m := range r.Mistakes {
 			mistakes++
 			var differs []int
 			if made := r.Mistakes[m].Made(); made != nil {
-				for k, s := range sights(made, asks) {
-					if s != plan[k] {
+				for k, s := range sights(made, asks, tags) {
+					if s.otherThan(plan[k]) {
 						differs = append(differs, k)
 					}
 				}
@@ -125,13 +185,12 @@ func TestRound(t *testing.T) {
 			shown++
 			var res []round.Seen
 			failed := 0
-			for k := range r.Tests {
-				s := round.Seen{Test: r.Tests[k], Passed: !slices.Contains(r.Tests[k].Shows, m)}
-				if !s.Passed {
-					s.Instead = r.Sees(m, r.Tests[k])
+			for k, x := range r.PlayMade(r.Tests, m) {
+				require.Equal(t, x.Passed, !slices.Contains(r.Tests[k].Shows, m), "%d: %s at %s", seed, r.Mistakes[m].Text, x.Test.Port)
+				if !x.Passed {
 					failed++
 				}
-				res = append(res, s)
+				res = append(res, x.Seen)
 			}
 			require.Positive(t, failed, "%d: %s is not shown by the round", seed, r.Mistakes[m].Text)
 			all := r.Suspects(res)

@@ -35,8 +35,8 @@ type rounds struct {
 	made *round.Round
 }
 
-// mostEffort is how much a round may take, by [round.Effort]: about 9 s.
-const mostEffort = 60_000_000
+// mostEffort is how much a round may take, by [round.Effort]: about 15 s.
+const mostEffort = 40_000_000
 
 // mostSuspects is how many are told.
 const mostSuspects = 20
@@ -120,6 +120,16 @@ func planned(t api.PlugTest) string {
 	return string(text)
 }
 
+// plannedThen is what was planned at a test, of the text that was kept.
+func plannedThen(text string) round.Planned {
+	var expect api.Expect
+	var reach []api.PlugSees
+	if json.Unmarshal([]byte(text), &[]any{&expect, &reach}) != nil {
+		return round.Planned{} // nothing is planned so anywhere: it is old
+	}
+	return expect.Planned(reach)
+}
+
 // becameOf is what became of tests, as the core has it; ports that are gone are left out.
 func becameOf(o *office.Office, all []store.PlugTest) (kept []round.Kept, from []store.PlugTest) {
 	for _, k := range all {
@@ -127,7 +137,7 @@ func becameOf(o *office.Office, all []store.PlugTest) (kept []round.Kept, from [
 		if err != nil {
 			continue
 		}
-		x := round.Kept{Port: ref, Wire: k.Wire, Planned: k.Planned, Extra: k.How == "measured", Seen: round.Seen{Passed: k.Became == "passed", Instead: k.Instead, Measured: k.How == "measured"}}
+		x := round.Kept{Port: ref, Wire: k.Wire, Planned: plannedThen(k.Planned), Extra: k.How == "measured", Seen: round.Seen{Passed: k.Became == "passed", Instead: k.Instead, How: howOf(k.How)}}
 		for _, t := range k.Tried {
 			x.Tried = append(x.Tried, api.EndedOf(t))
 		}
@@ -137,6 +147,17 @@ func becameOf(o *office.Office, all []store.PlugTest) (kept []round.Kept, from [
 		kept, from = append(kept, x), append(from, k)
 	}
 	return kept, from
+}
+
+// howOf is how something was seen, as the core has it.
+func howOf(how string) round.How {
+	switch how {
+	case "measured":
+		return round.ByProbe
+	case "played":
+		return round.ByPlay
+	}
+	return round.ByHand
 }
 
 // roundView is the round of an office with what became of its tests.
@@ -161,7 +182,7 @@ func (s *Server) roundAndFailed(ctx context.Context, r *room) (*api.RoundView, *
 	var failed *finding.Failed
 	err = s.withRound(ctx, r.id, now.report.Net, func(r *round.Round) error {
 		v.Unshown = api.RoundOf(r).Unshown
-		ledger := r.Ledger(kept, func(t round.Test) string { return planned(api.PlugTestOf(r, t)) })
+		ledger := r.Ledger(kept)
 		for _, line := range ledger.Lines {
 			x := api.RoundTest{PlugTest: api.PlugTestOf(r, line.Test), Extra: line.Extra}
 			if line.Of >= 0 {

@@ -72,11 +72,18 @@ func (m *measuring) run(cmd *cobra.Command) error {
 			looks.Looks = append(looks.Looks, api.ProbeLook{Wire: &v})
 		}
 	}
-	var all []probe.Look
+	var all, besides []probe.Look
 	for k := range looks.Looks {
 		all = append(all, looks.Looks[k].Look())
 	}
-	saws, err := laptop.Look(ctx, all)
+	for k := range looks.Looks {
+		for _, x := range looks.Looks[k].Besides() {
+			if !slices.ContainsFunc(all, func(y probe.Look) bool { return y.Tag == x.Tag }) {
+				besides = append(besides, x)
+			}
+		}
+	}
+	saws, err := laptop.Look(ctx, append(slices.Clip(all), besides...))
 	if err != nil {
 		return err
 	}
@@ -84,9 +91,10 @@ func (m *measuring) run(cmd *cobra.Command) error {
 	for _, n := range laptop.Neighbours() {
 		seen.Heard = append(seen.Heard, api.ProbeHeardOf(n))
 	}
-	for k := range saws {
+	for k := range all {
 		x := api.ProbeSawOf(&saws[k])
 		x.Planned = looks.Looks[k].Planned
+		x.With(&looks.Looks[k], saws)
 		seen.Saw = append(seen.Saw, x)
 	}
 	var against error
@@ -99,7 +107,7 @@ func (m *measuring) run(cmd *cobra.Command) error {
 	if m.json { // what was seen is told whatever became of the report
 		err = printJSON(cmd, seen)
 	} else {
-		printSaw(out, saws)
+		printSaw(out, saws[:len(all)])
 		if seen.Probed != nil {
 			printProbed(out, seen.Probed)
 		}

@@ -42,6 +42,9 @@ would show. Mistakes that no laptop sees anywhere are listed at the end.`,
 	return cmd
 }
 
+// mostShown is how many mistakes of a place are printed; --json has all.
+const mostShown = 12
+
 // printRound prints a round as it is walked.
 func printRound(out io.Writer, o *office.Office, r *api.Round) {
 	if len(r.Tests) == 0 {
@@ -65,7 +68,11 @@ func printRound(out io.Writer, o *office.Office, r *api.Round) {
 			}
 			fmt.Fprintf(out, "      %s %s %s\n", s.To, not, s.Service)
 		}
-		fmt.Fprintf(out, "      shows: %s\n", strings.Join(t.Shows, "; "))
+		shows := strings.Join(t.Shows[:min(len(t.Shows), mostShown)], "; ")
+		if more := len(t.Shows) - mostShown; more > 0 {
+			shows += fmt.Sprintf("; and %d more", more)
+		}
+		fmt.Fprintf(out, "      shows: %s\n", shows)
 	}
 	if len(r.Unshown) > 0 {
 		fmt.Fprintf(out, "\nNo laptop sees these, look at the devices' pages: %s\n", strings.Join(r.Unshown, "; "))

@@ -18,6 +18,13 @@ type trial struct {
 	reach Reach // as planned
 }
 
+// difference is what a laptop in a VLAN can use, or can no more, of somebody; its trial is one
+// of it that is easily tried.
+type difference struct {
+	trial
+	all *talk.Services
+}
+
 // laptop is somebody in a VLAN, with an address as most have there, whom the gateway
 // answers: not one that a rule names, which is somebody else's.
 type laptop struct {
@@ -195,23 +202,100 @@ func (w *world) stirred(n *span.Net) []int {
 	return out
 }
 
-// otherwise is the trials that end otherwise than planned.
-func (w *world) otherwise(plan, now [][]*talk.Services) (out []trial) {
+// otherwise is what is otherwise than planned: what can be used no more, and what can.
+func (w *world) otherwise(plan, now [][]*talk.Services) (out []difference) {
 	for i, l := range w.who {
 		for k, x := range w.targets {
-			t := trial{from: l.vlan, to: x.addr, reach: Reach{To: x.name, OK: true}}
 			if plan[i][k] == now[i][k] {
 				continue
 			}
-			differs := plan[i][k].Minus(now[i][k])
-			if differs.Empty() {
-				differs, t.reach.OK = now[i][k].Minus(plan[i][k]), false
+			for _, side := range []struct {
+				differs *talk.Services
+				ok      bool
+			}{{plan[i][k].Minus(now[i][k]), true}, {now[i][k].Minus(plan[i][k]), false}} {
+				if side.differs.Empty() {
+					continue
+				}
+				t := trial{from: l.vlan, to: x.addr, what: oneOf(side.differs), reach: Reach{To: x.name, OK: side.ok, Across: true}}
+				t.reach.Service, t.reach.What = t.what.String(), t.what
+				out = append(out, difference{t, side.differs})
 			}
-			if !differs.Empty() {
-				t.what = oneOf(differs)
-				t.reach.Service = t.what.String()
-				out = append(out, t)
+		}
+	}
+	return out
+}
+
+// shareTries says at which of the asks of a round each mistake across VLANs is tried: once, at
+// the first that shows it, as they are walked.
+func (w *world) shareTries(chosen []int) {
+	w.tried = map[int][]int{}
+	known := map[int]bool{}
+	for _, a := range chosen {
+		w.tried[a] = []int{}
+		for m := range w.seen[:w.base] {
+			if s, ok := w.seen[m][a]; ok && s < 0 && !known[m] {
+				known[m] = true
+				w.tried[a] = append(w.tried[a], m)
 			}
+		}
+	}
+}
+
+// tells says whether one of some tries ends otherwise under what is otherwise across VLANs.
+func (w *world) tells(trials []trial, now sight) bool {
+	return slices.ContainsFunc(trials, func(x trial) bool {
+		return slices.ContainsFunc(w.across[-1-now], func(d difference) bool { return w.covers(&d, x) })
+	})
+}
+
+// covers says whether a trial ends otherwise because of a difference.
+func (w *world) covers(d *difference, x trial) bool {
+	return d.trial == x || d.from == x.from && d.to == x.to && d.reach.OK == x.reach.OK && d.all.Meets(talk.Of(w.n.Office, []office.Service{x.what}))
+}
+
+// trials is the fewest tries, greedily, that show each mistake across VLANs that is tried at
+// an ask: that first which shows most of what is left.
+func (w *world) trials(a int) (out []trial) {
+	shows := map[trial][]int{}
+	var order []trial // as they came, so that each round is the same
+	left := map[int]bool{}
+	mine, some := w.tried[a]
+	for m := range w.seen[:w.base] {
+		s, ok := w.seen[m][a]
+		if !ok || s >= 0 || some && !slices.Contains(mine, m) {
+			continue
+		}
+		left[m] = true
+		for _, d := range w.across[-1-s] {
+			if shows[d.trial] == nil {
+				order = append(order, d.trial)
+				shows[d.trial] = []int{}
+			}
+		}
+	}
+	for _, x := range order {
+		for m := range left {
+			if w.tells([]trial{x}, w.seen[m][a]) {
+				shows[x] = append(shows[x], m)
+			}
+		}
+	}
+	for len(left) > 0 {
+		best, most := -1, 0
+		for i, x := range order {
+			fresh := 0
+			for _, m := range shows[x] {
+				if left[m] {
+					fresh++
+				}
+			}
+			if fresh > most {
+				best, most = i, fresh
+			}
+		}
+		out = append(out, order[best])
+		for _, m := range shows[order[best]] {
+			delete(left, m)
 		}
 	}
 	return out
@@ -230,19 +314,20 @@ func oneOf(s *talk.Services) office.Service {
 }
 
 // otherAcross notes what is otherwise between VLANs by the asks that would see it.
-func (w *world) otherAcross(trials []trial) map[int]sight {
+func (w *world) otherAcross(trials []difference) map[int]sight {
 	by := map[office.VID]sight{}
 	for _, t := range trials {
 		if _, ok := by[t.from]; ok {
 			continue
 		}
-		var mine []trial
+		var mine []difference
+		key := ""
 		for _, x := range trials {
 			if x.from == t.from {
 				mine = append(mine, x)
+				key += fmt.Sprint(x.trial, x.all.List())
 			}
 		}
-		key := fmt.Sprint(mine)
 		id, ok := w.known[key]
 		if !ok {
 			w.across = append(w.across, mine)

@@ -2,32 +2,43 @@ package round
 
 import "slices"
 
-// cover is a small set of asks that together show every mistake that some ask shows:
-// the one first that shows most of what is left; then without those that the others
-// make needless, and with one in the place of two where that is enough.
+// cover is a small set of asks that together show every mistake that some ask shows.
 func (w *world) cover() []int {
 	shows := make([][]int, len(w.asks)) // mistakes by ask
-	by := make([][]int, len(w.seen))    // asks by mistake
 	for m, diff := range w.seen {
 		for a := range w.asks {
 			if _, ok := diff[a]; ok {
 				shows[a] = append(shows[a], m)
-				by[m] = append(by[m], a)
 			}
 		}
 	}
-	count := make([]int, len(w.seen)) // chosen asks that show it
+	return smallest(shows, len(w.seen))
+}
+
+// smallest is a small set of places that together have every thing that some place has: the
+// one first that has most of what is left; then without those that the others make needless,
+// and with one in the place of two where that is enough. A thing is a number below things.
+//
+//	places 0: a b    1: b c    2: c    the first is 0 (or 1), then 1 for c
+func smallest(shows [][]int, things int) []int {
+	by := make([][]int, things) // places by thing
+	for a := range shows {
+		for _, m := range shows[a] {
+			by[m] = append(by[m], a)
+		}
+	}
+	count := make([]int, things) // chosen places that have it
 	left := 0
 	for m := range by {
 		if len(by[m]) > 0 {
 			left++
 		}
 	}
-	gain := make([]int, len(w.asks)) // mistakes that it would show and no chosen one does
+	gain := make([]int, len(shows)) // things that it has and no chosen one has
 	for a := range shows {
 		gain[a] = len(shows[a])
 	}
-	chosen := make([]bool, len(w.asks))
+	chosen := make([]bool, len(shows))
 	take := func(a int) {
 		chosen[a] = true
 		for _, m := range shows[a] {
@@ -67,9 +78,9 @@ func (w *world) cover() []int {
 		}
 	}
 	// One in the place of two: what only they show, it shows.
-	needs := make([]int, len(w.asks)) // mistakes that only it shows, of those chosen
-	owner := make([]int, len(w.seen))
-	tally := make([]int, len(w.asks))
+	needs := make([]int, len(shows)) // things that only it has, of those chosen
+	owner := make([]int, things)
+	tally := make([]int, len(shows))
 	for more := true; more; {
 		more = false
 		clear(needs)

@@ -5,6 +5,7 @@ import (
 	"net/netip"
 	"slices"
 
+	"klammer/core/bridge"
 	"klammer/core/office"
 )
 
@@ -15,7 +16,8 @@ type Look struct {
 	Gateway netip.Addr   // that it sends by then
 	From    netip.Addr   // of the range that it is given one from; the zero one for none
 	To      netip.Addr
-	Tries   []Try // across devices that route
+	Tries   []Try        // across devices that route
+	Tags    []office.VID // with which nothing is to come out, tried besides an untagged look
 }
 
 // Try is a service that is tried across devices that route.
@@ -40,14 +42,36 @@ func (r *Round) Look(t Test) Look {
 	for _, x := range t.trials {
 		l.Tries = append(l.Tries, Try{x.to, x.what})
 	}
+	x := &r.w.asks[t.at]
+	if t.Wire != bridge.Untagged || r.w.n.Office.Devices[x.dev].Unaware() {
+		return l
+	}
+	compiled := r.w.n.Tables[x.dev].Ports[x.port]
+	for _, v := range r.w.n.Office.VLANs {
+		if len(l.Tags) < mostTags && v.VID != t.VLAN && !compiled.Tagged.Has(v.VID) && compiled.WireOf(v.VID) != bridge.Untagged {
+			l.Tags = append(l.Tags, v.VID)
+		}
+	}
 	return l
 }
 
+// mostTags is how many tags are tried that are not planned at a port.
+const mostTags = 64
+
 // Offer is an address that a laptop was offered (RFC 2131, RFC 8415).
 type Offer struct {
-	Addr   netip.Addr
-	Server netip.Addr // that says so; the zero one where it does not tell
-	By     string     // its network card
+	Addr    netip.Addr
+	Server  netip.Addr // that says so; the zero one where it does not tell
+	By      string     // its network card
+	Bits    int        // of the mask; 0 where none was told
+	Gateway netip.Addr // the zero one where none was told
+}
+
+// Router says of itself that it routes IPv6 (RFC 4861).
+type Router struct {
+	Addr     netip.Addr
+	By       string // its network card
+	Prefixes []netip.Prefix
 }
 
 // Answer is an address that answered in the VLAN itself, by ARP or neighbour discovery.
@@ -71,6 +95,9 @@ type Saw struct {
 	Offers  []Offer
 	Answers []Answer
 	Tried   []Ended
+	Routers []Router
+	Tagged  []office.VID // that somebody answered tagged with, of [Look.Tags]
+	Heard   []netip.Addr // who broadcast, and does not answer
 }
 
 // Judge puts what a laptop saw at a test beside the plan. What the test is to reach
@@ -78,20 +105,32 @@ type Saw struct {
 // not, as he may be off.
 func (r *Round) Judge(t Test, saw Saw) Played {
 	w := r.w
-	x := Played{Seen: Seen{Test: t, Instead: []string{}, Measured: true}}
+	x := Played{Seen: Seen{Test: t, Instead: []string{}, How: ByProbe}}
 	planned := w.sets[w.plan[t.at]]
 	now := w.answered(t, saw)
 	for _, k := range now {
 		x.Instead = append(x.Instead, w.posts[k].called())
 	}
 	x.Gives, x.Given = w.offered(t, saw.Offers)
-	for _, g := range saw.Offers {
-		if why := w.against(t, g); why != "" && !slices.Contains(x.Wrong, why) {
-			x.Wrong = append(x.Wrong, why)
-		}
+	var signs []sign
+	signs, x.Wrong = w.offers(t, saw, now)
+	more, wrong := w.routers(t, saw)
+	signs, x.Wrong = append(signs, more...), append(x.Wrong, wrong...)
+	for _, v := range saw.Tagged {
+		signs = append(signs, sign{comesTagged, int(v)})
+		x.Wrong = append(x.Wrong, w.wrong(sign{comesTagged, int(v)}, nil))
 	}
-	if t.Server != "" && t.From.Is4() && len(saw.Offers) == 0 {
-		x.Wrong = append(x.Wrong, t.Server+" is to hand out an address, and nobody does")
+	for _, v := range w.speaking(saw.Heard, now) {
+		if slices.Contains(w.more[w.plan[t.at]], sign{isHeard, int(v)}) {
+			continue
+		}
+		signs = append(signs, sign{isHeard, int(v)})
+		x.Wrong = append(x.Wrong, w.wrong(sign{isHeard, int(v)}, nil))
+	}
+	for _, s := range signs {
+		if text := w.text(s); text != "" {
+			x.Instead = append(x.Instead, text)
+		}
 	}
 	for _, k := range now {
 		if !slices.Contains(planned, k) {
@@ -187,26 +226,19 @@ func (w *world) handing() bool {
 	return slices.ContainsFunc(w.posts, func(p post) bool { return p.hands })
 }
 
-// against is what speaks against an offer; "" for nothing. Servers that the plan knows
-// may hand out for others, by a relay.
-func (w *world) against(t Test, g Offer) string {
-	by := g.By
-	known := !g.Server.IsValid()
-	if g.Server.IsValid() {
-		by = g.Server.String()
-		known = slices.ContainsFunc(w.posts, func(p post) bool { return p.addr == g.Server })
+// speaking is the VLANs of whose subnets somebody was heard, while nobody of them answers.
+func (w *world) speaking(heard []netip.Addr, answered []int) (out []office.VID) {
+	for _, a := range heard {
+		for k := range w.posts {
+			p := &w.posts[k]
+			if !p.net.IsValid() || !p.net.Contains(a) {
+				continue
+			}
+			if !slices.Contains(out, p.vid) && !slices.ContainsFunc(answered, func(k int) bool { return w.posts[k].vid == p.vid }) {
+				out = append(out, p.vid)
+			}
+			break
+		}
 	}
-	switch {
-	case t.Server == "" && t.VLAN != 0 && !w.handing():
-		return "" // the plan does not say who hands out
-	case t.Server == "":
-		return fmt.Sprintf("%s hands out %s, and nobody is to", by, g.Addr)
-	case g.Addr.Is4() != t.From.Is4():
-		return "" // the plan says nothing of the other kind
-	case g.Addr.Less(t.From) || t.To.Less(g.Addr):
-		return fmt.Sprintf("%s hands out %s, and addresses from %s to %s are planned", by, g.Addr, t.From, t.To)
-	case !known:
-		return fmt.Sprintf("%s (%s) hands out addresses, and only %s is to", by, g.By, t.Server)
-	}
-	return ""
+	return out
 }

@@ -3,10 +3,12 @@ package round
 import (
 	"fmt"
 	"maps"
+	"net/netip"
 	"slices"
 
 	"klammer/core/bridge"
 	"klammer/core/office"
+	"klammer/core/talk"
 )
 
 // Apart is the round for one who asks: tests with other tags and suspects may add to it
@@ -14,7 +16,7 @@ import (
 func (r *Round) Apart() *Round {
 	w := *r.w
 	w.asks, w.plan, w.seen = slices.Clip(w.asks), slices.Clip(w.plan), slices.Clip(w.seen)
-	w.sets, w.across, w.known = slices.Clip(w.sets), slices.Clip(w.across), maps.Clone(w.known)
+	w.sets, w.more, w.across, w.known = slices.Clip(w.sets), slices.Clip(w.more), slices.Clip(w.across), maps.Clone(w.known)
 	out := *r
 	out.Mistakes, out.w = slices.Clip(r.Mistakes), &w
 	return &out
@@ -47,10 +49,52 @@ func (r *Round) Find(port office.PortRef, wire int, extra bool) (Test, error) {
 // Kept is what became of a test, as it is kept.
 type Kept struct {
 	Port    office.PortRef
-	Wire    int    // 0 for untagged
-	Planned string // what was to be seen then, in one text
-	Seen           // its Test is found anew
-	Extra   bool   // tags that the plan has not count too
+	Wire    int // 0 for untagged
+	Planned Planned
+	Seen         // its Test is found anew
+	Extra   bool // tags that the plan has not count too
+}
+
+// Planned is what was to be seen at a test when somebody looked.
+type Planned struct {
+	VLAN     office.VID
+	Server   string
+	From, To netip.Addr
+	Reach    []Reach
+}
+
+// Planned is what is to be seen at a test.
+func (t *Test) Planned() Planned { return Planned{t.VLAN, t.Server, t.From, t.To, t.Reach} }
+
+// Then is a test with what somebody tried there who looked when something was planned; false
+// where that is to be seen no more. Which of it is tried may change with every edit; what it
+// says stands as long as the plan says so.
+func (r *Round) Then(t Test, was Planned) (Test, bool) {
+	if t.VLAN != was.VLAN || t.Server != was.Server || t.From != was.From || t.To != was.To {
+		return t, false
+	}
+	w := r.w
+	planned := w.sets[w.plan[t.at]]
+	from := slices.IndexFunc(w.who, func(l laptop) bool { return l.vlan == t.VLAN && t.VLAN != 0 })
+	t.Reach, t.trials = was.Reach, nil
+	for _, x := range was.Reach {
+		holds := false
+		if x.Across {
+			to := slices.IndexFunc(w.targets, func(y target) bool { return y.name == x.To })
+			if from < 0 || to < 0 {
+				return t, false
+			}
+			open := w.passes[from][to]
+			holds = open != nil && open.Meets(talk.Of(w.n.Office, []office.Service{x.What}))
+			t.trials = append(t.trials, trial{from: t.VLAN, to: w.targets[to].addr, what: x.What, reach: x})
+		} else {
+			holds = slices.ContainsFunc(planned, func(k int) bool { return w.posts[k].called() == x.To })
+		}
+		if holds != x.OK {
+			return t, false
+		}
+	}
+	return t, true
 }
 
 // Line is a test of a ledger.
@@ -69,9 +113,8 @@ type Ledger struct {
 }
 
 // Ledger holds what was kept against the round of the plan as it is now: places that are
-// gone are left out, what is to be seen otherwise is old. planned puts what is to be seen
-// at a test in one text.
-func (r *Round) Ledger(kept []Kept, planned func(Test) string) *Ledger {
+// gone are left out, what is to be seen otherwise is old.
+func (r *Round) Ledger(kept []Kept) *Ledger {
 	type place struct {
 		port office.PortRef
 		wire bridge.Wire
@@ -93,13 +136,14 @@ func (r *Round) Ledger(kept []Kept, planned func(Test) string) *Ledger {
 			out.Lines = append(out.Lines, Line{Test: test, Extra: true})
 		}
 		line := &out.Lines[i]
-		line.Of, line.Old = k, x.Planned != planned(test)
-		if x.Given.IsValid() && !x.Passed && !x.Measured && r.Hands(x.Given) == 0 {
+		then, same := r.Then(test, x.Planned)
+		line.Of, line.Old = k, !same
+		if x.Given.IsValid() && !x.Passed && x.How == ByHand && r.Hands(x.Given) == 0 {
 			line.Wrong = append(line.Wrong, fmt.Sprintf("nobody of the plan hands out %s: another server is there", x.Given))
 		}
 		if !line.Old {
 			seen := x.Seen
-			seen.Test = test
+			seen.Test = then
 			out.Seen = append(out.Seen, seen)
 		}
 	}

@@ -23,23 +23,22 @@ func TestLedger(t *testing.T) {
 	f, err := notation.Read("clinic", string(text))
 	require.NoError(t, err)
 	r := round.Make(f.Office)
-	planned := func(x round.Test) string { return fmt.Sprint(x.VLAN, x.Server, x.Reach) }
 	told := func() string { return fmt.Sprint(r.Mistakes, r.Tests, r.Unshown) }
 	was := told()
 	port := func(device, name string) office.PortRef { return office.PortRef{Device: device, Port: name} }
 	first, err := r.Find(port("rack", "5"), 0, false)
 	require.NoError(t, err)
 	kept := []round.Kept{
-		{Port: port("rack", "5"), Planned: planned(first), Seen: round.Seen{Given: phones(t)}},
-		{Port: port("rack", "9"), Planned: "something else"},
-		{Port: port("rack", "24"), Planned: "a cable is there"},
-		{Port: port("rack", "5"), Wire: 777, Extra: true, Planned: "nothing", Seen: round.Seen{Measured: true}},
+		{Port: port("rack", "5"), Planned: first.Planned(), Seen: round.Seen{Given: phones(t)}},
+		{Port: port("rack", "9"), Planned: round.Planned{VLAN: 999}},
+		{Port: port("rack", "24"), Planned: round.Planned{VLAN: 190}},
+		{Port: port("rack", "5"), Wire: 777, Extra: true, Planned: round.Planned{VLAN: 777}, Seen: round.Seen{How: round.ByProbe}},
 	}
 	for range 3 { // whoever asks, as often as he likes
 		apart := r.Apart()
 		_, err := apart.Find(port("rack", "5"), 777, false)
 		require.ErrorContains(t, err, "nothing is planned at rack 5 tagged 777")
-		ledger := apart.Ledger(kept, planned)
+		ledger := apart.Ledger(kept)
 		require.Len(t, ledger.Lines, len(r.Tests)+1)
 		require.Len(t, ledger.Seen, 1)
 		states := map[string]string{}

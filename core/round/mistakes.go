@@ -1,6 +1,7 @@
 package round
 
 import (
+	"cmp"
 	"fmt"
 	"slices"
 
@@ -8,21 +9,60 @@ import (
 	"klammer/core/span"
 )
 
-// Mistake is one slip in carrying a plan out.
+// Mistake is one slip in carrying a plan out. It is made by as many of the five as are not
+// nil: of a port's shape, of a device, of cables and plugs, of who hands out what.
 type Mistake struct {
 	Text   string         // "rack 24 lacks 110"
+	Kind   Kind           // as they are counted
 	Port   office.PortRef // zero where it is about none
 	Device string
-	Rules  bool // it is about what passes between VLANs
+	Rules  bool // it is about what passes between VLANs, and nothing else
 	weight int  // how rare it is: the lower, the likelier
 
-	change func(s *office.Shape)  // of the port; nil where it is of none
-	drop   func(x *office.Device) // of the device; nil where it is of none
-	after  *office.Office         // nil where nothing of it shows in what frames do
+	change func(s *office.Shape)                 // of the port
+	drop   func(x *office.Device)                // of the device
+	recast func(o *office.Office) *office.Office // of cables and plugs
+	turn   func(posts []post)                    // of what is handed out, which no office says
+	stands bool                                  // who answers stands elsewhere, or hands out otherwise
+	after  *office.Office                        // nil where nothing of it shows in what frames do
 }
 
+// Kind is a kind of mistakes, as they are counted and named.
+type Kind string
+
+// The kinds.
+const (
+	Tag          Kind = "a VLAN missing on a port"
+	LeftInOne    Kind = "left in VLAN 1"
+	PVIDOnly     Kind = "PVID left at 1"
+	OtherVLAN    Kind = "in another VLAN"
+	AsTrunk      Kind = "left as a trunk: every VLAN tagged besides"
+	Besides      Kind = "untagged in a second VLAN"
+	Fresh        Kind = "left as from the factory"
+	Shut         Kind = "shut"
+	NextPort     Kind = "a cable in the neighbouring port"
+	Swapped      Kind = "two cables swapped"
+	PlugNext     Kind = "what hangs there in the neighbouring port"
+	NoRule       Kind = "a rule missing"
+	WideRule     Kind = "a rule too wide"
+	RulePlace    Kind = "a rule in the wrong place"
+	OpenGate     Kind = "a firewall open"
+	Default      Kind = "the default turned round"
+	NoRoute      Kind = "a route missing"
+	Managed      Kind = "management in another VLAN, or missing"
+	NoHandout    Kind = "nobody hands out addresses"
+	OtherRange   Kind = "another range handed out"
+	OtherMask    Kind = "another mask handed out"
+	OtherGate    Kind = "another gateway handed out"
+	Rival        Kind = "another server that hands out"
+	RivalInstead Kind = "another server instead of the planned one"
+	RivalRouter  Kind = "a foreign IPv6 router"
+	BundleMode   Kind = "another mode of a bundle"
+)
+
 // Made is the office with the mistake made; nil where nothing of it shows in what frames
-// do.
+// do. Of hand-outs it is the office as planned where no office says them: [Round.PlayMade]
+// plays those too.
 func (m *Mistake) Made() *office.Office { return m.after }
 
 // How rare mistakes are.
@@ -32,6 +72,7 @@ const (
 	pvidOnly
 	elsewhere
 	notEntered
+	seldom
 )
 
 // mistakes lists them, by device and port.
@@ -47,32 +88,33 @@ func mistakes(n *span.Net) (out []Mistake) {
 			}
 			out = append(out, ofPort(n, i, p)...)
 		}
-		for k := range d.Rules {
-			r := &d.Rules[k]
-			text := r.String()
-			out = append(out, lacks(o, i, "the rule "+text, func(x *office.Device) {
-				x.Rules = slices.DeleteFunc(slices.Clone(x.Rules), func(y office.Rule) bool { return y.String() == text })
-			}))
-		}
-		for _, r := range d.Routes {
-			out = append(out, lacks(o, i, fmt.Sprintf("the route to %s", r.To), func(x *office.Device) {
-				x.Routes = slices.DeleteFunc(slices.Clone(x.Routes), func(y office.Route) bool { return y == r })
-			}))
-		}
+		out = append(out, ofPolicy(o, i)...)
+		out = append(out, ofManagement(n, i)...)
 		for p := range d.Ports {
 			if b := &d.Ports[p]; b.Kind == office.Bundle && len(n.Topo.LinksAt(i, p)) > 0 {
-				out = append(out, Mistake{Text: fmt.Sprintf("the bundle %s %s has another mode than the far end", d.Name, b.Name), Device: d.Name, weight: elsewhere})
+				out = append(out, Mistake{Text: fmt.Sprintf("the bundle %s %s has another mode than the far end", d.Name, b.Name), Kind: BundleMode, Device: d.Name, weight: elsewhere})
 			}
 		}
 	}
+	out = slices.Concat(out, ofCables(n), ofPlugs(n))
+	slices.SortStableFunc(out, func(a, b Mistake) int { return cmp.Compare(a.Kind.class(), b.Kind.class()) })
 	return out
 }
 
-// lacks is something that was not entered on a device.
-func lacks(o *office.Office, i int, what string, drop func(x *office.Device)) Mistake {
+// class puts what was forgotten before what was done wrong.
+func (k Kind) class() int {
+	switch k {
+	case Tag, LeftInOne, PVIDOnly, OtherVLAN, NoRule, NoRoute, BundleMode:
+		return 0
+	}
+	return 1
+}
+
+// onDevice is something that was entered otherwise on a device.
+func onDevice(o *office.Office, i int, kind Kind, what string, drop func(x *office.Device)) Mistake {
 	x := o.Devices[i].Clone()
 	drop(x)
-	return Mistake{Text: x.Name + " lacks " + what, Device: x.Name, Rules: true, weight: notEntered, drop: drop, after: with(o, i, x)}
+	return Mistake{Text: x.Name + " " + what, Kind: kind, Device: x.Name, weight: notEntered, drop: drop, after: with(o, i, x)}
 }
 
 // Made is the office as planned with mistakes made in it, all at once: each changes what the
@@ -91,6 +133,11 @@ func (r *Round) Made(mistakes ...int) *office.Office {
 			x := o.Devices[i].Clone()
 			m.drop(x)
 			o = with(o, i, x)
+		case m.recast != nil:
+			if o = m.recast(o); o == nil {
+				return nil
+			}
+		case m.turn != nil:
 		default:
 			if changes[m.Port] == nil {
 				ports = append(ports, m.Port)
@@ -133,9 +180,9 @@ func ofPort(n *span.Net, i, p int) (out []Mistake) {
 	ref := office.PortRef{Device: d.Name, Port: d.Ports[p].Name}
 	where := ref.Device + " " + ref.Port
 	compiled := n.Tables[i].Ports[p]
-	add := func(text string, weight int, change func(s *office.Shape)) {
+	add := func(kind Kind, text string, weight int, change func(s *office.Shape)) {
 		if after := reset(n, i, p, change); after != nil {
-			out = append(out, Mistake{Text: text, Port: ref, Device: d.Name, weight: weight, change: change, after: after})
+			out = append(out, Mistake{Text: text, Kind: kind, Port: ref, Device: d.Name, weight: weight, change: change, after: after})
 		}
 	}
 	without := func(list []office.VID, v office.VID) []office.VID {
@@ -143,7 +190,7 @@ func ofPort(n *span.Net, i, p int) (out []Mistake) {
 	}
 	name := func(v office.VID) string { return fmt.Sprint(v) }
 	for v := range compiled.Tagged.All() {
-		add(where+" lacks "+name(v), forgotten, func(s *office.Shape) {
+		add(Tag, where+" lacks "+name(v), forgotten, func(s *office.Shape) {
 			s.Tagged = without(s.Tagged, v)
 			if s.PVID == v {
 				s.PVID = 0
@@ -152,7 +199,7 @@ func ofPort(n *span.Net, i, p int) (out []Mistake) {
 	}
 	const first = office.DefaultVID
 	if compiled.Untagged.Len() == 0 && !compiled.Tagged.Has(first) && d.Forwarding != office.Routed && d.Ports[p].Kind != office.Inner {
-		add(where+" still has 1", leftBehind, func(s *office.Shape) {
+		add(LeftInOne, where+" still has 1", leftBehind, func(s *office.Shape) {
 			s.Untagged = []office.VID{first}
 			if s.PVID == 0 {
 				s.PVID = first
@@ -164,14 +211,14 @@ func ofPort(n *span.Net, i, p int) (out []Mistake) {
 			continue
 		}
 		if d.Forwarding != office.Routed && d.Ports[p].Kind != office.Inner {
-			add(where+" was left in 1, and is to be in "+name(v), leftBehind, func(s *office.Shape) {
+			add(LeftInOne, where+" was left in 1, and is to be in "+name(v), leftBehind, func(s *office.Shape) {
 				s.Untagged, s.PVID, s.Tagged = []office.VID{first}, first, without(s.Tagged, first)
 			})
 			if pvidApart(d) {
-				add(where+" has PVID 1, and is to have "+name(v), pvidOnly, func(s *office.Shape) { s.PVID = first })
+				add(PVIDOnly, where+" has PVID 1, and is to have "+name(v), pvidOnly, func(s *office.Shape) { s.PVID = first })
 			}
 		}
-		add(where+" lacks "+name(v), forgotten, func(s *office.Shape) {
+		add(Tag, where+" lacks "+name(v), forgotten, func(s *office.Shape) {
 			s.Untagged = without(s.Untagged, v)
 			if s.PVID == v {
 				s.PVID = 0
@@ -180,12 +227,13 @@ func ofPort(n *span.Net, i, p int) (out []Mistake) {
 		if d.Ports[p].Kind == office.Inner {
 			for _, x := range o.VLANs { // the next one in the list is the slip of a hand
 				if x.VID > v {
-					add(fmt.Sprintf("%s is in %d, and is to be in %d", where, x.VID, v), elsewhere, func(s *office.Shape) { s.Untagged, s.PVID = []office.VID{x.VID}, x.VID })
+					add(OtherVLAN, fmt.Sprintf("%s is in %d, and is to be in %d", where, x.VID, v), elsewhere, func(s *office.Shape) { s.Untagged, s.PVID = []office.VID{x.VID}, x.VID })
 					break
 				}
 			}
 		}
 	}
+	inRoom(n, i, p, add)
 	return out
 }
 
@@ -226,5 +274,5 @@ func inInstead(n *span.Net, ref office.PortRef, is, planned office.VID) (Mistake
 	}
 	after := reset(n, i, p, change)
 	text := fmt.Sprintf("%s %s is in %d, and is to be in %d", ref.Device, ref.Port, is, planned)
-	return Mistake{Text: text, Port: ref, Device: ref.Device, weight: elsewhere, change: change, after: after}, after != nil
+	return Mistake{Text: text, Kind: OtherVLAN, Port: ref, Device: ref.Device, weight: elsewhere, change: change, after: after}, after != nil
 }

@@ -2,6 +2,7 @@ package round
 
 import (
 	"fmt"
+	"net/netip"
 	"slices"
 
 	"klammer/core/bridge"
@@ -74,22 +75,61 @@ func (r *Round) Tagged(ref office.PortRef, v office.VID) (Test, bool, error) {
 // Play plugs a laptop into an office as it is, at tests of the round.
 func (r *Round) Play(asIs *office.Office, tests []Test) []Played {
 	n := span.Compile(asIs)
-	m := talk.New(n)
+	posts, asks := r.w.in(n, tests)
+	return r.play(n, posts, asks, tests)
+}
+
+// PlayMade plugs a laptop into the office as planned with mistakes made in it; nil where they
+// cannot be made together.
+func (r *Round) PlayMade(tests []Test, mistakes ...int) []Played {
+	n, posts, asks := r.madeOf(tests, mistakes)
+	if n == nil {
+		return nil
+	}
+	return r.play(n, posts, asks, tests)
+}
+
+// madeOf is the office as planned with mistakes made in it, who answers there, and where one
+// plugs in; nil where they cannot be made together.
+func (r *Round) madeOf(tests []Test, mistakes []int) (*span.Net, []post, []ask) {
+	made := r.Made(mistakes...)
+	if made == nil {
+		return nil, nil, nil
+	}
+	n := r.w.n.Update(made)
+	asks := make([]ask, 0, len(tests))
+	for _, t := range tests {
+		asks = append(asks, r.w.asks[t.at])
+	}
+	return n, r.turnedBy(n, mistakes), asks
+}
+
+// turnedBy is [world.turned] for mistakes by number.
+func (r *Round) turnedBy(n *span.Net, mistakes []int) []post {
+	var all []*Mistake
+	for _, k := range mistakes {
+		all = append(all, &r.Mistakes[k])
+	}
+	return r.w.turned(n, all...)
+}
+
+// play plugs a laptop in at asks of an office.
+func (r *Round) play(n *span.Net, posts []post, asks []ask, tests []Test) []Played {
 	w := r.w
-	posts, asks := w.in(n, tests)
+	m := talk.New(n)
 	sights := w.lookAt(n, posts, asks)
 	var out []Played
 	for i, t := range tests {
 		planned, now := w.sets[w.plan[t.at]], w.sets[sights[i]]
-		x := Played{Seen: Seen{Test: t, Instead: []string{}}}
+		x := Played{Seen: Seen{Test: t, Instead: []string{}, How: ByPlay}}
 		for _, k := range now {
 			p := &posts[k]
 			x.Instead = append(x.Instead, p.called())
 			stray := !slices.Contains(planned, k)
-			serves := p.hands && (stray || !w.posts[k].hands && w.handing()) // and is not to
+			serves := p.hands && stray // and is not to
 			if p.hands {
 				x.Gives = append(x.Gives, Given{p.device, p.called(), p.from.String(), p.to.String()})
-				if !x.Given.IsValid() || serves {
+				if !x.Given.IsValid() || stray || !w.posts[k].hands {
 					x.Given = p.from
 				}
 			}
@@ -100,6 +140,17 @@ func (r *Round) Play(asIs *office.Office, tests []Test) []Played {
 				x.Wrong = append(x.Wrong, p.called()+" answers, and is not to")
 			}
 		}
+		for _, s := range w.more[sights[i]] {
+			x.Instead = append(x.Instead, w.text(s))
+			if !slices.Contains(w.more[w.plan[t.at]], s) {
+				x.Wrong = append(x.Wrong, w.wrong(s, posts))
+			}
+		}
+		for _, s := range w.more[w.plan[t.at]] {
+			if s.kind != isHeard && !slices.Contains(w.more[sights[i]], s) {
+				x.Wrong = append(x.Wrong, "as planned "+w.wrong(s, w.posts)+", and it is not so")
+			}
+		}
 		for _, k := range planned {
 			if !slices.Contains(now, k) {
 				x.Wrong = append(x.Wrong, posts[k].called()+" is to answer ping, and does not")
@@ -107,7 +158,9 @@ func (r *Round) Play(asIs *office.Office, tests []Test) []Played {
 		}
 		if len(x.Wrong) == 0 { // across VLANs it counts only where one is in the right one
 			for _, y := range t.trials {
-				if w.holds(m, posts, y) != y.reach.OK {
+				holds := w.holds(m, posts, y)
+				x.Tried = append(x.Tried, map[bool]Ended{true: Answered, false: Silent}[holds])
+				if holds != y.reach.OK {
 					verb := "is to answer"
 					if !y.reach.OK {
 						verb = "is not to answer"
@@ -138,22 +191,7 @@ func (w *world) holds(m *talk.Map, posts []post, t trial) bool {
 // in is who answers, and where one plugs in, in another office: the posts of the plan
 // first, at their numbers, then those that the plan has not.
 func (w *world) in(n *span.Net, tests []Test) (posts []post, asks []ask) {
-	posts = slices.Clone(w.posts)
-	for k := range posts {
-		posts[k].dev, posts[k].plug, posts[k].hands = -1, nil, false // until it is found there
-	}
-	its := &world{n: n}
-	its.findPosts()
-	for _, p := range its.posts {
-		k := slices.IndexFunc(w.posts, func(x post) bool {
-			return x.device == p.device && x.addr == p.addr && (x.addr.IsValid() || x.vid == p.vid)
-		})
-		if k >= 0 {
-			posts[k] = p
-		} else {
-			posts = append(posts, p)
-		}
-	}
+	posts = w.postsIn(n)
 	for _, t := range tests {
 		x := w.asks[t.at]
 		x.dev, x.port = n.Topo.DeviceIndex(x.ref.Device), -1
@@ -169,8 +207,22 @@ func (w *world) in(n *span.Net, tests []Test) (posts []post, asks []ask) {
 // where everybody answers for his own addresses alone; a card is called as its device.
 func (r *Round) Measure(asIs *office.Office, tests []Test) []Saw {
 	n := span.Compile(asIs)
-	m := talk.New(n)
 	posts, asks := r.w.in(n, tests)
+	return r.measure(n, posts, asks, tests)
+}
+
+// MeasureMade is [Round.Measure] in the office as planned with mistakes made in it; nil where
+// they cannot be made together.
+func (r *Round) MeasureMade(tests []Test, mistakes ...int) []Saw {
+	n, posts, asks := r.madeOf(tests, mistakes)
+	if n == nil {
+		return nil
+	}
+	return r.measure(n, posts, asks, tests)
+}
+
+func (r *Round) measure(n *span.Net, posts []post, asks []ask, tests []Test) []Saw {
+	m := talk.New(n)
 	sights := r.w.lookAt(n, posts, asks)
 	var out []Saw
 	for i, t := range tests {
@@ -181,7 +233,22 @@ func (r *Round) Measure(asIs *office.Office, tests []Test) []Saw {
 				saw.Answers = append(saw.Answers, Answer{p.addr, p.device})
 			}
 			if p.hands {
-				saw.Offers = append(saw.Offers, Offer{p.from, p.addr, p.device})
+				saw.Offers = append(saw.Offers, Offer{Addr: p.from, Server: p.addr, By: p.device, Bits: p.net.Bits(), Gateway: p.router})
+			}
+		}
+		for _, s := range r.w.more[sights[i]] {
+			switch s.kind {
+			case rival: // of a subnet that no plan has (RFC 5737)
+				saw.Offers = append(saw.Offers, Offer{Addr: netip.MustParseAddr("192.0.2.10"), Server: netip.MustParseAddr("192.0.2.1"), By: "a stranger"})
+			case routesSix:
+				saw.Routers = append(saw.Routers, Router{Addr: netip.MustParseAddr("fe80::1"), By: "a stranger", Prefixes: []netip.Prefix{netip.MustParsePrefix("2001:db8::/64")}})
+			case handsMask, handsRouter, handsToo, handsRange, handsNot: // among the offers
+			case comesTagged:
+				saw.Tagged = append(saw.Tagged, office.VID(s.of))
+			case isHeard: // somebody speaks meanwhile
+				if k := slices.IndexFunc(posts, func(p post) bool { return int(p.vid) == s.of && p.net.IsValid() }); k >= 0 {
+					saw.Heard = append(saw.Heard, posts[k].addr)
+				}
 			}
 		}
 		for _, y := range t.trials {

@@ -39,6 +39,8 @@ type Reach struct {
 	To      string // an address; a device's name where it has none
 	Service string // "ping", "tcp/104"
 	OK      bool
+	Across  bool           // it is tried across devices that route, where all else is as planned
+	What    office.Service // that is tried across; the zero one for others
 }
 
 // Round is tests in walking order, and what they are for. What was seen, and tags that
@@ -48,7 +50,8 @@ type Round struct {
 	Tests    []Test
 	Unshown  []int // mistakes that no laptop shows anywhere
 	w        *world
-	own      int // asks of the plan; others came with [Round.Tagged]
+	own      int   // asks of the plan; others came with [Round.Tagged]
+	quick    []int // asks of the quick round
 }
 
 // world is what every laptop sees under every mistake, as far as it is another.
@@ -60,11 +63,13 @@ type world struct {
 	base    int             // mistakes of the round itself; what was seen may add others
 	seen    []map[int]sight // by mistake, then by ask: what is another than planned
 	sets    [][]int         // of posts, by sight
+	more    [][]sign        // what else is noticed, by sight
 	who     []laptop
 	targets []target           // whom laptops try across VLANs
 	passes  [][]*talk.Services // as planned, by laptop and target
 	signed  []string           // by post, as planned; nil where that is not plain
-	across  [][]trial          // what is otherwise between VLANs
+	across  [][]difference     // what is otherwise between VLANs
+	tried   map[int][]int      // by ask of the round: mistakes that are tried across VLANs there; all that show at other asks
 	known   map[string]sight
 }
 
@@ -95,8 +100,9 @@ func MakeWatched(o *office.Office, each func(done, of int) error) (*Round, error
 	w := &world{n: n, known: map[string]sight{}}
 	w.findAsks()
 	w.findPosts()
-	w.plan = w.look(n)
-	r := &Round{w: w, Mistakes: mistakes(n), own: len(w.asks)}
+	w.findRivals()
+	w.plan = w.lookAt(n, w.posts, w.asks)
+	r := &Round{w: w, Mistakes: append(mistakes(n), w.ofHandouts()...), own: len(w.asks)}
 	m := talk.New(n)
 	w.who = w.laptops(m)
 	w.findTargets(m)
@@ -114,10 +120,13 @@ func MakeWatched(o *office.Office, each func(done, of int) error) (*Round, error
 			r.Unshown = append(r.Unshown, i)
 		}
 	}
-	for _, a := range w.cover() {
+	chosen := w.cover()
+	w.walking(chosen)
+	w.shareTries(chosen)
+	for _, a := range chosen {
 		r.Tests = append(r.Tests, w.test(a))
 	}
-	w.walking(r.Tests)
+	r.quick = r.shortest()
 	return r, nil
 }
 
@@ -128,16 +137,19 @@ func (w *world) under(m *Mistake) map[int]sight {
 	}
 	changed := w.n.Update(m.after)
 	diff := map[int]sight{}
-	stirred := w.stirred(changed)
-	if m.Rules {
+	var stirred []int
+	switch {
+	case m.Rules || m.recast != nil || m.Kind == Managed:
 		stirred = w.all()
+	case m.turn == nil:
+		stirred = w.stirred(changed)
 	}
 	if len(stirred) > 0 {
 		diff = w.otherAcross(w.otherwise(w.passes, w.between(changed, stirred)))
 	}
 	if !m.Rules {
-		for a, s := range w.look(changed) {
-			if s != w.plan[a] {
+		for a, s := range w.lookAt(changed, w.turned(changed, m), w.asks) {
+			if w.notices(s, w.plan[a], ByPlay) {
 				diff[a] = s // it is seen before anything across is tried
 			}
 		}
@@ -158,6 +170,7 @@ func (w *world) test(a int) Test {
 			t.Server, t.From, t.To = post.device, post.from, post.to
 		}
 	}
+	t.trials = w.trials(a)
 	try := map[int]bool{}       // posts to be tried
 	for _, p := range planned { // the gateway, whoever it is
 		if w.posts[p].gateway {
@@ -167,15 +180,11 @@ func (w *world) test(a int) Test {
 	}
 	for i := range w.seen[:w.base] {
 		s, ok := w.seen[i][a]
-		if !ok {
+		if !ok || s < 0 && !w.tells(t.trials, s) {
 			continue
 		}
 		t.Shows = append(t.Shows, i)
 		if s < 0 {
-			mine := w.across[-1-s]
-			if !slices.ContainsFunc(mine, func(x trial) bool { return slices.Contains(t.trials, x) }) {
-				t.trials = append(t.trials, mine[0])
-			}
 			continue
 		}
 		told := false
@@ -195,7 +204,7 @@ func (w *world) test(a int) Test {
 	}
 	for p := range w.posts {
 		if try[p] {
-			t.Reach = append(t.Reach, Reach{w.posts[p].called(), "ping", answers[p]})
+			t.Reach = append(t.Reach, Reach{To: w.posts[p].called(), Service: "ping", OK: answers[p]})
 		}
 	}
 	for _, x := range t.trials {
@@ -204,14 +213,15 @@ func (w *world) test(a int) Test {
 	return t
 }
 
-// walking puts tests in the order in which one walks: device by device from the
+// walking puts asks in the order in which one walks: device by device from the
 // gateway outwards, port by port.
-func (w *world) walking(tests []Test) {
+func (w *world) walking(asks []int) {
 	place := map[string]int{}
 	for k, i := range w.n.Topo.Outwards(w.n.Office) {
 		place[w.n.Office.Devices[i].Name] = k
 	}
-	slices.SortFunc(tests, func(a, b Test) int {
-		return cmp.Or(cmp.Compare(place[a.Port.Device], place[b.Port.Device]), office.NaturalCompare(a.Port.Port, b.Port.Port), cmp.Compare(a.Wire, b.Wire))
+	slices.SortFunc(asks, func(x, y int) int {
+		a, b := &w.asks[x], &w.asks[y]
+		return cmp.Or(cmp.Compare(place[a.ref.Device], place[b.ref.Device]), office.NaturalCompare(a.ref.Port, b.ref.Port), cmp.Compare(a.wire, b.wire))
 	})
 }

@@ -38,7 +38,7 @@ func (r *Round) kinds(results []Seen, together bool) (out []kind) {
 			switch {
 			case s == nil:
 			case s.Passed:
-				against = true
+				against = against || r.w.noticesAt(now, s)
 			default:
 				hits++
 				if _, ok := r.agrees(r.answering(now, a), s); !ok {
@@ -258,17 +258,31 @@ func (r *Round) differs(kinds []kind, set []int, results []Seen) (out []int, ok 
 	}
 	net := r.w.n.Update(o)
 	var at *talk.Map
-	for i, now := range r.w.lookAt(net, r.w.posts, asks) {
+	posts := r.turnedBy(net, all)
+	for i, now := range r.w.lookAt(net, posts, asks) {
 		s := &results[i]
-		fails := now != r.w.plan[s.Test.at]
+		how := ByPlay
+		if s.Passed {
+			how = s.How
+		}
+		fails := r.w.notices(now, r.w.plan[s.Test.at], how)
+		tells := false
 		if !fails && across[s.Test.at] {
 			if at == nil {
 				at = talk.New(net)
 			}
 			fails = slices.ContainsFunc(s.Test.trials, func(t trial) bool { return r.w.holds(at, r.w.posts, t) != t.reach.OK })
 		}
+		for k, ended := range s.tried() { // what was tried ends as it did
+			if ended != Untold && k < len(s.Test.trials) && !s.Passed {
+				if at == nil {
+					at = talk.New(net)
+				}
+				tells = tells || r.w.holds(at, r.w.posts, s.Test.trials[k]) != (ended == Answered)
+			}
+		}
 		_, same := r.agrees(now, s)
-		if fails == s.Passed || !s.Passed && !same {
+		if fails == s.Passed || tells || !s.Passed && !same {
 			out = append(out, i)
 		}
 	}
@@ -318,6 +332,9 @@ func (r *Round) greedy(kinds []kind, results []Seen) []Suspect {
 	differs, ok := r.differs(kinds, set, results)
 	if !ok {
 		return []Suspect{r.suspect(kinds, set, len(results))}
+	}
+	if slices.ContainsFunc(differs, func(i int) bool { return results[i].Passed }) {
+		return nil // a suspect speaks against nothing that is as planned
 	}
 	return []Suspect{r.suspect(kinds, set, len(differs))}
 }

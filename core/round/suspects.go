@@ -20,13 +20,24 @@ type Seen struct {
 	// Given is the address that the laptop was given; the zero one where it was none, or
 	// that was not written down.
 	Given netip.Addr
-	// Measured says that Instead is what answered somebody who asked for every address:
-	// who has none is not in it, and a host may be off.
-	Measured bool
+	// How it was seen. By a probe, Instead is what answered somebody who asked for every
+	// address: who has none is not in it, and a host may be off.
+	How How
 	// Tried is how what was tried across devices that route ended, as in [Saw]; nil where
 	// that is not known, or a laptop in another VLAN tried.
 	Tried []Ended
+	// Parts is how each of [Test.Reach] ended, as a person ticked it; nil where he did not.
+	Parts []Ended
 }
+
+// How something was seen.
+type How int
+
+const (
+	ByHand  How = iota // by a person with any laptop or phone
+	ByProbe            // measured, by somebody who asks for every address
+	ByPlay             // on what devices are set to; nobody was there
+)
 
 // Suspect is mistakes of which each, by itself or with others, would explain all that was
 // seen; those that no laptop can tell apart are one suspect.
@@ -44,8 +55,9 @@ func (r *Round) Suspects(results []Seen) []Suspect {
 	if !slices.ContainsFunc(results, func(s Seen) bool { return !s.Passed }) {
 		return nil
 	}
+	results = slices.DeleteFunc(slices.Clone(results), func(s Seen) bool { return s.Test.at >= r.own }) // with other tags: the untagged look tells of them
 	for _, s := range results {
-		v := r.Hands(s.Given)
+		v := r.elsewhere(&s)
 		if s.Passed || v == 0 || s.Test.Wire != bridge.Untagged || v == s.Test.VLAN {
 			continue
 		}
@@ -61,11 +73,9 @@ func (r *Round) Suspects(results []Seen) []Suspect {
 			r.join(&out, Suspect{Mistakes: [][]int{{i}}, weight: score})
 		}
 	}
-	if fit := slices.DeleteFunc(slices.Clone(out), func(s Suspect) bool {
+	out = slices.DeleteFunc(out, func(s Suspect) bool {
 		return !slices.ContainsFunc(s.Mistakes, func(way []int) bool { return r.lets(results, way[0]) })
-	}); len(fit) > 0 {
-		out = fit
-	}
+	})
 	if len(out) == 0 {
 		out = r.several(results)
 	}
@@ -81,7 +91,7 @@ func (r *Round) explains(results []Seen, m int) (int, bool) {
 		a := s.Test.at
 		now, differs := r.w.seen[m][a]
 		switch {
-		case s.Passed == differs:
+		case s.Passed && differs && r.w.noticesAt(now, &s), !s.Passed && (!differs || now < 0 && !r.w.noticesAt(now, &s)):
 			return 0, false
 		case s.Passed:
 			continue
@@ -99,11 +109,11 @@ func (r *Round) explains(results []Seen, m int) (int, bool) {
 // devices would have to be off.
 func (r *Round) agrees(now sight, s *Seen) (silent int, ok bool) {
 	switch {
-	case !r.gives(now, s.Given):
+	case !r.gives(now, s.Given), !r.ends(now, s):
 		return 0, false
 	case s.Instead == nil:
 		return 0, true
-	case s.Measured:
+	case s.How == ByProbe:
 		silent, ok = r.fits(now, s.Instead)
 		return silent, ok && silent <= mostSilent
 	}
@@ -147,13 +157,54 @@ func (r *Round) answering(s sight, a int) sight {
 	return s
 }
 
-// called is who answers, by name or address.
+// called is who answers, by name or address, and the signs besides.
 func (w *world) called(s sight) []string {
 	out := []string{}
 	for _, p := range w.sets[s] {
-		out = append(out, w.posts[p].called())
+		if p < len(w.posts) {
+			out = append(out, w.posts[p].called())
+		}
+	}
+	for _, x := range w.more[s] {
+		out = append(out, w.text(x))
 	}
 	return out
+}
+
+// elsewhere is the VLAN that a port is in as somebody saw it who is not where he is to be: by
+// the address that he was given, else by who answered, where all are of one; 0 for none.
+func (r *Round) elsewhere(s *Seen) office.VID {
+	if v := r.Hands(s.Given); v != 0 || s.Given.IsValid() {
+		return v
+	}
+	var in office.VID
+	for k := range r.w.posts {
+		if p := &r.w.posts[k]; !p.rival && slices.Contains(s.Instead, p.called()) {
+			if in != 0 && in != p.vid {
+				return 0
+			}
+			in = p.vid
+		}
+	}
+	return in
+}
+
+// ends says whether each part that a person ticked may end so where some answer.
+func (r *Round) ends(now sight, s *Seen) bool {
+	for i, ended := range s.Parts {
+		if i >= len(s.Test.Reach) || ended == Untold {
+			continue
+		}
+		to := &s.Test.Reach[i]
+		k := slices.IndexFunc(r.w.posts, func(p post) bool { return !p.rival && p.called() == to.To })
+		if to.Service != string(office.Ping) || k < 0 || i >= len(s.Test.Reach)-len(s.Test.trials) {
+			continue // across devices that route: see [Round.lets]
+		}
+		if slices.Contains(r.w.sets[now], k) != (ended == Answered) {
+			return false
+		}
+	}
+	return true
 }
 
 // same says whether a sight is what somebody wrote down.
@@ -169,7 +220,7 @@ func (r *Round) same(s sight, instead []string) bool {
 func (r *Round) lets(results []Seen, m int) bool {
 	var at *talk.Map
 	for _, s := range results {
-		for k, ended := range s.Tried {
+		for k, ended := range s.tried() {
 			if ended == Untold || k >= len(s.Test.trials) {
 				continue
 			}
@@ -184,6 +235,21 @@ func (r *Round) lets(results []Seen, m int) bool {
 	return true
 }
 
+// tried is how what was tried across devices that route ended, as a laptop or a person told;
+// nil where he was not where he was to be.
+func (s *Seen) tried() []Ended {
+	if s.Tried != nil || len(s.Parts) != len(s.Test.Reach) {
+		return s.Tried
+	}
+	own := len(s.Test.Reach) - len(s.Test.trials)
+	for i, ended := range s.Parts[:own] {
+		if ended != Untold && (ended == Answered) != s.Test.Reach[i].OK {
+			return nil
+		}
+	}
+	return s.Parts[own:]
+}
+
 // mostSilent is how many devices may be off where one measures.
 const mostSilent = 2
 
@@ -195,8 +261,16 @@ func (r *Round) fits(s sight, answered []string) (silent int, ok bool) {
 	if slices.ContainsFunc(answered, func(a string) bool { return !slices.Contains(is, a) }) {
 		return 0, false
 	}
+	for _, x := range r.w.more[s] { // what he would have noticed
+		if x.kind.noticed(ByProbe) && x.kind != occupied && !slices.Contains(answered, r.w.text(x)) {
+			return 0, false
+		}
+	}
 	heard := map[string]bool{}
 	for _, k := range r.w.sets[s] {
+		if k >= len(r.w.posts) {
+			continue
+		}
 		if p := &r.w.posts[k]; p.plug == nil && p.addr.IsValid() {
 			heard[p.device] = heard[p.device] || slices.Contains(answered, p.called())
 		}
@@ -215,8 +289,12 @@ func (r *Round) join(all *[]Suspect, s Suspect) {
 	m := s.Mistakes[0][0]
 	for i := range *all {
 		if k := (*all)[i].Mistakes[0]; len(k) == 1 && (r.alike(k[0], m) || r.Mistakes[m].Port.Device != "" && r.Mistakes[k[0]].Port == r.Mistakes[m].Port) {
-			(*all)[i].Mistakes = append((*all)[i].Mistakes, s.Mistakes[0])
-			(*all)[i].weight = min((*all)[i].weight, s.weight)
+			if s.weight < (*all)[i].weight { // the likeliest first
+				(*all)[i].Mistakes = slices.Insert((*all)[i].Mistakes, 0, s.Mistakes[0])
+				(*all)[i].weight = s.weight
+			} else {
+				(*all)[i].Mistakes = append((*all)[i].Mistakes, s.Mistakes[0])
+			}
 			return
 		}
 	}

@@ -4561,6 +4561,8 @@ export interface components {
             text: string;
         };
         ApiPlugSees: {
+            /** @description it is tried across devices that route, where all else is as planned */
+            across?: boolean;
             ok: boolean;
             service: string;
             /** @description an address, or a name, a zone or a VLAN of a wish */
@@ -4682,6 +4684,8 @@ export interface components {
             own?: string;
             /** @description what is to be seen, as the report says it again */
             planned: string;
+            /** @description VLAN IDs with which nobody is to answer, tried besides */
+            tags?: number[];
             to?: string;
             tries: components["schemas"]["ApiProbeTry"][];
             /** @description the VLAN ID to tag with; null for untagged */
@@ -4737,11 +4741,15 @@ export interface components {
             answers: components["schemas"]["ApiProbeAnswer"][];
             /** @description the address that was tried from */
             from?: string;
+            /** @description addresses whose broadcasts were heard */
+            heard?: string[];
             offers: components["schemas"]["ApiProbeOffer"][];
             /** @description what was to be seen, as it was told */
             planned?: string;
             /** @description of IPv6, that say so themselves */
             routers: components["schemas"]["ApiProbeRouter"][];
+            /** @description of the tags that were tried besides, those with which somebody answered */
+            tagged?: number[];
             /** @description the card of somebody who has the address that was offered */
             taken?: string;
             tried: components["schemas"]["ApiProbeTried"][];

@@ -1,0 +1,129 @@
+package round
+
+import (
+	"cmp"
+	"fmt"
+	"slices"
+
+	"klammer/core/office"
+)
+
+// sign is something besides who answers that a laptop notices, and that is not planned
+// anywhere: of a post (a number of [world.posts]), or of a VLAN.
+type sign struct {
+	kind signKind
+	of   int // a post, a VLAN ID; 0 for none
+}
+
+// signKind is what is noticed.
+type signKind uint8
+
+const (
+	handsNot    signKind = iota + 1 // a post that is to hand out addresses, and does not
+	handsToo                        // one that hands out, and is not to
+	handsRange                      // one that hands out from another range
+	handsMask                       // with another mask
+	handsRouter                     // with another gateway
+	rival                           // somebody whom the plan does not know hands out
+	routesSix                       // somebody whom the plan does not know routes IPv6
+	comesTagged                     // frames of a VLAN come out tagged that is not planned there
+	isHeard                         // broadcasts of a VLAN are heard, whose addresses do not answer
+	occupied                        // a cable is in the port already
+)
+
+// noticed says whether a laptop that looked in one way would notice a sign; chance that it
+// may, if somebody speaks meanwhile.
+func (k signKind) noticed(how How) bool {
+	switch k {
+	case isHeard:
+		return how == ByPlay
+	case comesTagged, handsMask, handsRouter, rival, routesSix:
+		return how != ByHand
+	}
+	return true
+}
+
+// text is a sign in words: what is kept of it, and compared.
+func (w *world) text(x sign) string {
+	who := func() string {
+		if x.of < len(w.posts) {
+			return w.posts[x.of].called()
+		}
+		return "somebody"
+	}
+	switch x.kind {
+	case handsNot:
+		return who() + " hands out nothing"
+	case handsToo:
+		return who() + " hands out addresses"
+	case handsRange:
+		return who() + " hands out another range"
+	case handsMask:
+		return who() + " hands out another mask"
+	case handsRouter:
+		return who() + " hands out another gateway"
+	case rival:
+		return "somebody who is not of the plan hands out addresses"
+	case routesSix:
+		return "somebody who is not of the plan routes IPv6"
+	case comesTagged:
+		return fmt.Sprintf("%d comes out tagged", x.of)
+	case isHeard:
+		return fmt.Sprintf("%d is heard, and does not answer", x.of)
+	case occupied:
+		return "a cable is in it already"
+	}
+	return ""
+}
+
+// wrong is a sign as what is otherwise than planned, in a sentence.
+func (w *world) wrong(x sign, now []post) string {
+	named := func(v int) string {
+		if y := w.n.Office.VLAN(office.VID(v)); y != nil && y.Name != "" {
+			return fmt.Sprintf("%d %s", v, y.Name)
+		}
+		return fmt.Sprint(v)
+	}
+	switch x.kind {
+	case handsNot:
+		return w.posts[x.of].called() + " is to hand out an address, and does not"
+	case handsToo:
+		return fmt.Sprintf("%s hands out addresses from %s to %s, and is not to", now[x.of].called(), now[x.of].from, now[x.of].to)
+	case handsRange:
+		return fmt.Sprintf("%s hands out addresses from %s to %s, and from %s to %s are planned", w.posts[x.of].called(), now[x.of].from, now[x.of].to, w.posts[x.of].from, w.posts[x.of].to)
+	case handsMask:
+		return fmt.Sprintf("%s hands out the mask /%d, and /%d is planned", w.posts[x.of].called(), now[x.of].net.Bits(), w.posts[x.of].net.Bits())
+	case handsRouter:
+		return fmt.Sprintf("%s hands out another gateway than %s", w.posts[x.of].called(), w.posts[x.of].router)
+	case comesTagged:
+		return fmt.Sprintf("frames of %s come out tagged, and are not to", named(x.of))
+	case isHeard:
+		return fmt.Sprintf("somebody of %s is heard, and nobody of it answers: the port lets %s out untagged", named(x.of), named(x.of))
+	}
+	return w.text(x)
+}
+
+// notices says whether a laptop that looked in one way would see that something is otherwise
+// than planned. That nobody is heard is no sign: he may be silent.
+func (w *world) notices(now, plan sight, how How) bool {
+	if now == plan {
+		return false
+	}
+	if now < 0 || !slices.Equal(w.sets[now], w.sets[plan]) {
+		return true
+	}
+	return slices.ContainsFunc(w.more[now], func(x sign) bool { return x.kind.noticed(how) && !slices.Contains(w.more[plan], x) }) ||
+		slices.ContainsFunc(w.more[plan], func(x sign) bool { return x.kind != isHeard && x.kind.noticed(how) && !slices.Contains(w.more[now], x) })
+}
+
+// noticesAt is [world.notices] at a test: what is otherwise between VLANs is noticed where one
+// of what is tried there ends otherwise.
+func (w *world) noticesAt(now sight, s *Seen) bool {
+	if now < 0 {
+		return w.tells(s.Test.trials, now)
+	}
+	return w.notices(now, w.plan[s.Test.at], s.How)
+}
+
+// bySign puts signs in order.
+func bySign(a, b sign) int { return cmp.Or(cmp.Compare(a.kind, b.kind), cmp.Compare(a.of, b.of)) }

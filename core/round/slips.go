@@ -1,0 +1,228 @@
+package round
+
+import (
+	"fmt"
+	"slices"
+
+	"klammer/core/office"
+	"klammer/core/span"
+)
+
+// What is done wrong in a room, with hands: a cable in the port beside its own, two of them
+// swapped, a port that nobody set at all.
+
+// inRoom lists what can go wrong with a port as a whole: shut, as from the factory, and, of
+// one that ends at a desk, left as a trunk or in a second VLAN.
+func inRoom(n *span.Net, i, p int, add func(kind Kind, text string, weight int, change func(s *office.Shape))) {
+	o, d := n.Office, n.Office.Devices[i]
+	port, compiled := &d.Ports[p], n.Tables[i].Ports[p]
+	where := d.Name + " " + port.Name
+	if port.Kind == office.Inner {
+		return
+	}
+	if len(n.Topo.LinksAt(i, p)) > 0 {
+		add(Shut, where+" is shut", elsewhere, func(s *office.Shape) { *s = office.Shape{Off: true} })
+		if d.Forwarding != office.Routed && compiled.Tagged.Len() > 0 {
+			add(Fresh, where+" is as from the factory: untagged in 1, no tags", leftBehind, func(s *office.Shape) {
+				*s = office.Shape{Untagged: []office.VID{office.DefaultVID}, PVIDSet: true, PVID: office.DefaultVID}
+			})
+		}
+		return
+	}
+	if compiled.Tagged.Len() > 0 || compiled.Untagged.Len() != 1 || d.Forwarding == office.Grouped {
+		return
+	}
+	in := compiled.Untagged.VIDs()[0]
+	add(AsTrunk, where+" was left as a trunk: every other VLAN comes out tagged", leftBehind, func(s *office.Shape) {
+		for _, v := range o.VLANs {
+			if !slices.Contains(s.Untagged, v.VID) && !slices.Contains(s.Tagged, v.VID) {
+				s.Tagged = append(s.Tagged, v.VID)
+			}
+		}
+		slices.Sort(s.Tagged)
+	})
+	if d.Forwarding == office.Routed {
+		return
+	}
+	if v := beside(n, in); v != 0 {
+		add(Besides, fmt.Sprintf("%s is untagged in %d besides %d", where, v, in), elsewhere, func(s *office.Shape) {
+			s.Untagged = append(slices.Clone(s.Untagged), v)
+			slices.Sort(s.Untagged)
+			if s.PVID == 0 {
+				s.PVID = in
+			}
+			s.Tagged = slices.DeleteFunc(s.Tagged, func(x office.VID) bool { return x == v })
+		})
+	}
+}
+
+// beside is the VLAN next to one in the register that somebody answers in, whom one would
+// hear: the first behind it, else the first; 0 for none.
+func beside(n *span.Net, v office.VID) (first office.VID) {
+	for _, x := range n.Office.VLANs {
+		if x.VID == v || !n.Gateways().First(x.VID).Is() {
+			continue
+		}
+		if x.VID > v {
+			return x.VID
+		}
+		if first == 0 {
+			first = x.VID
+		}
+	}
+	return first
+}
+
+// neighbours is the ports of a front beside one: before and behind it, -1 for none.
+func neighbours(d *office.Device, p int) (out []int) {
+	for _, q := range []int{p + 1, p - 1} {
+		if q >= 0 && q < len(d.Ports) && d.Ports[q].Kind == d.Ports[p].Kind && d.Ports[q].Kind != office.Inner && d.Ports[q].Kind != office.Bundle && d.Ports[q].Bundle == 0 {
+			out = append(out, q)
+		}
+	}
+	return out
+}
+
+// ofCables lists each end of a cable that is in the port beside its own, or swapped with the
+// cable there, where the two are not set alike.
+func ofCables(n *span.Net) (out []Mistake) {
+	o := n.Office
+	used := map[office.PortRef]bool{}
+	for _, c := range o.Cables {
+		used[c.A], used[c.B] = true, true
+	}
+	add := func(kind Kind, d *office.Device, p, q int, text string) {
+		a, b := office.PortRef{Device: d.Name, Port: d.Ports[p].Name}, office.PortRef{Device: d.Name, Port: d.Ports[q].Name}
+		recast := func(o *office.Office) *office.Office { return recabled(o, a, b) }
+		out = append(out, Mistake{Text: text, Kind: kind, Port: a, Device: d.Name, weight: leftBehind, stands: true, recast: recast, after: recast(o)})
+	}
+	for i, d := range o.Devices {
+		for p := range d.Ports {
+			a := office.PortRef{Device: d.Name, Port: d.Ports[p].Name}
+			if !used[a] || d.Ports[p].Kind == office.Inner || d.Ports[p].Bundle > 0 {
+				continue
+			}
+			swapped := false
+			for _, q := range neighbours(d, p) {
+				b := office.PortRef{Device: d.Name, Port: d.Ports[q].Name}
+				switch {
+				case sameSet(n, i, p, q):
+				case used[b]:
+					if q > p {
+						add(Swapped, d, p, q, fmt.Sprintf("the cables in %s %s and %s are swapped", d.Name, a.Port, b.Port))
+						swapped = true
+					}
+				default:
+					add(NextPort, d, p, q, fmt.Sprintf("the cable of %s %s is in %s", d.Name, a.Port, b.Port))
+				}
+			}
+			if swapped {
+				continue
+			}
+			for q := p + 1; q < len(d.Ports); q++ { // the next cable, where none is beside it
+				b := office.PortRef{Device: d.Name, Port: d.Ports[q].Name}
+				if used[b] && d.Ports[q].Kind == d.Ports[p].Kind && d.Ports[q].Bundle == 0 {
+					if !sameSet(n, i, p, q) && q > p+1 {
+						add(Swapped, d, p, q, fmt.Sprintf("the cables in %s %s and %s are swapped", d.Name, a.Port, b.Port))
+					}
+					break
+				}
+			}
+		}
+	}
+	return out
+}
+
+// sameSet says whether two ports of a device treat frames alike, so that nobody notices
+// which of them a cable is in.
+func sameSet(n *span.Net, i, p, q int) bool {
+	return samePort(n.Tables[i].Ports[p], n.Tables[i].Ports[q])
+}
+
+// recabled is an office with the cables of two ports exchanged, or the one that there is moved.
+func recabled(o *office.Office, a, b office.PortRef) *office.Office {
+	out := *o
+	out.Cables = slices.Clone(o.Cables)
+	other := func(p office.PortRef) office.PortRef {
+		switch p {
+		case a:
+			return b
+		case b:
+			return a
+		}
+		return p
+	}
+	for k := range out.Cables {
+		c := &out.Cables[k]
+		c.A, c.B = other(c.A), other(c.B)
+	}
+	return &out
+}
+
+// ofPlugs lists each plug with an address that hangs in the port beside its own: nobody
+// answers for the others, so nobody would notice.
+func ofPlugs(n *span.Net) (out []Mistake) {
+	o := n.Office
+	for k := range o.Plugs {
+		plug := &o.Plugs[k]
+		i := n.Topo.DeviceIndex(plug.Port.Device)
+		if !plug.At.IsValid() || plug.Operator || i < 0 {
+			continue
+		}
+		d := o.Devices[i]
+		p := d.Port(plug.Port.Port)
+		if p < 0 || d.Ports[p].Kind == office.Inner || d.Ports[p].Bundle > 0 {
+			continue
+		}
+		for _, q := range neighbours(d, p) {
+			if sameSet(n, i, p, q) || len(n.Topo.LinksAt(i, q)) > 0 {
+				continue
+			}
+			b := office.PortRef{Device: d.Name, Port: d.Ports[q].Name}
+			recast := func(o *office.Office) *office.Office {
+				out := *o
+				out.Plugs = slices.Clone(o.Plugs)
+				for k := range out.Plugs {
+					if out.Plugs[k].At == plug.At && out.Plugs[k].Port == plug.Port {
+						out.Plugs[k].Port = b
+					}
+				}
+				return &out
+			}
+			name := plug.Name
+			if name == "" {
+				name = plug.At.String()
+			}
+			out = append(out, Mistake{Text: fmt.Sprintf("%s hangs at %s %s instead of %s", name, b.Device, b.Port, plug.Port.Port), Kind: PlugNext, Port: plug.Port, Device: d.Name, weight: leftBehind, stands: true, recast: recast, after: recast(o)})
+		}
+	}
+	return out
+}
+
+// ofManagement lists a device's management missing, and left in VLAN 1.
+func ofManagement(n *span.Net, i int) (out []Mistake) {
+	d := n.Office.Devices[i]
+	m := d.Manage
+	if m == nil || d.Forwarding == office.Routed || slices.ContainsFunc(d.Addresses, func(a office.Address) bool { return a.VID == m.VID }) {
+		return nil
+	}
+	missing := onDevice(n.Office, i, Managed, fmt.Sprintf("is not managed in %d", m.VID), func(x *office.Device) { x.Manage = nil })
+	missing.stands = true
+	out = append(out, missing)
+	for _, v := range []office.VID{office.DefaultVID, beside(n, m.VID)} {
+		if v == 0 || v == m.VID {
+			continue
+		}
+		elsewhere := onDevice(n.Office, i, Managed, fmt.Sprintf("is managed in %d, and is to be in %d", v, m.VID), func(x *office.Device) {
+			if x.Manage == nil {
+				return // not managed at all, and that says more
+			}
+			other := *x.Manage
+			other.VID = v
+			x.Manage = &other
+		})
+		elsewhere.stands, elsewhere.weight = true, leftBehind
+		out = append(out, elsewhere)
+	}
+	return out
+}
