@@ -84,6 +84,7 @@ type ProbeLook struct {
 	To      string     `json:"to,omitempty"`
 	Tries   []ProbeTry `json:"tries" required:"true" nullable:"false"`
 	Tags    []int      `json:"tags,omitempty" maxItems:"64" description:"VLAN IDs with which nobody is to answer, tried besides"`
+	Reach   []PlugSees `json:"reach" required:"true" nullable:"false" description:"what a laptop without rights tries, and what is to answer"`
 	Planned string     `json:"planned" required:"true" description:"what is to be seen, as the report says it again"`
 }
 
@@ -111,6 +112,8 @@ type ProbeSaw struct {
 	Tagged  []int         `json:"tagged,omitempty" maxItems:"64" description:"of the tags that were tried besides, those with which somebody answered"`
 	Heard   []string      `json:"heard,omitempty" maxItems:"50" description:"addresses whose broadcasts were heard"`
 	Taken   string        `json:"taken,omitempty" maxLength:"60" description:"the card of somebody who has the address that was offered"`
+	Looked  bool          `json:"looked,omitempty" description:"with what the laptop's own system was given (from, lease); tried is of reach then"`
+	Lease   *Lease        `json:"lease,omitempty"`
 	Planned string        `json:"planned,omitempty" maxLength:"100" description:"what was to be seen, as it was told"`
 }
 
@@ -145,7 +148,7 @@ type ProbeAnswer struct {
 type ProbeTried struct {
 	To      string `json:"to" required:"true" maxLength:"60"`
 	Service string `json:"service" required:"true" maxLength:"60"`
-	Ended   string `json:"ended" required:"true" enum:"answered,silent,untold" description:"untold: nothing came back where nothing has to"`
+	Ended   string `json:"ended" required:"true" enum:"answered,silent,untold,refused" description:"untold: nothing came back where nothing has to; refused: by whom it is for, or in his name"`
 	How     string `json:"how" required:"true" maxLength:"200"`
 }
 
@@ -220,7 +223,7 @@ func (x *ProbeSaw) Check() error {
 // ProbeLookOf tells what to try at a test.
 func ProbeLookOf(r *round.Round, t round.Test) ProbeLook {
 	l := r.Look(t)
-	x := ProbeLook{Wire: WireOf(t.Wire), Ask: []string{}, Tries: []ProbeTry{}, Own: addr(l.Own), Gateway: addr(l.Gateway), From: addr(l.From), To: addr(l.To)}
+	x := ProbeLook{Wire: WireOf(t.Wire), Reach: PlugTestOf(r, t).Reach, Ask: []string{}, Tries: []ProbeTry{}, Own: addr(l.Own), Gateway: addr(l.Gateway), From: addr(l.From), To: addr(l.To)}
 	for _, a := range l.Ask {
 		x.Ask = append(x.Ask, a.String())
 	}
@@ -275,7 +278,7 @@ func (x *ProbeLook) Look() probe.Look {
 }
 
 // Endings are how tries end, by [round.Ended].
-var Endings = []string{round.Untold: "untold", round.Answered: "answered", round.Silent: "silent"}
+var Endings = []string{round.Untold: "untold", round.Answered: "answered", round.Silent: "silent", round.Refused: "refused"}
 
 // ProbeSawOf tells what was seen.
 func ProbeSawOf(s *probe.Saw) ProbeSaw {
@@ -352,6 +355,25 @@ func (x *ProbeSaw) Round(look round.Look) round.Saw {
 			}
 		}
 		s.Tried = append(s.Tried, ended)
+	}
+	return s
+}
+
+// OfLooked is what of it a round judges that a laptop saw without frames of its own.
+func (x *ProbeSaw) OfLooked(t round.Test) round.Looked {
+	var s round.Looked
+	if x.Lease != nil {
+		s.Lease = x.Lease.Round(parsed(x.From))
+	}
+	s.Lease.Addr = parsed(x.From)
+	for _, y := range t.Reach {
+		ended := round.Untold
+		for _, z := range x.Tried {
+			if z.To == y.To && z.Service == y.Service {
+				ended = EndedOf(z.Ended)
+			}
+		}
+		s.Parts = append(s.Parts, ended)
 	}
 	return s
 }

@@ -2,6 +2,7 @@ package api
 
 import (
 	"math"
+	"net/netip"
 	"slices"
 	"time"
 
@@ -20,6 +21,15 @@ import (
 type Round struct {
 	Tests   []PlugTest `json:"tests" required:"true" nullable:"false" description:"in walking order"`
 	Unshown []string   `json:"unshown" required:"true" nullable:"false" description:"mistakes that no laptop sees anywhere"`
+	Lengths []Length   `json:"lengths" required:"true" nullable:"false" description:"how long the round is, by what it is to show"`
+}
+
+// Length is one of the lengths of a round.
+type Length struct {
+	Name   string `json:"name" required:"true" enum:"quick,full,order" description:"quick: each VLAN on each device once, each rule once; full: any single mistake; order: what the last order touched"`
+	Places int    `json:"places" required:"true" description:"ports at which one plugs in"`
+	Tests  int    `json:"tests" required:"true"`
+	Shows  int    `json:"shows" required:"true" description:"mistakes"`
 }
 
 // PlugTest is one place, what is seen there as planned, and what it would show.
@@ -29,6 +39,8 @@ type PlugTest struct {
 	Expect Expect     `json:"expect" required:"true"`
 	Reach  []PlugSees `json:"reach" required:"true" nullable:"false"`
 	Shows  []string   `json:"shows" required:"true" nullable:"false" description:"mistakes"`
+	Socket string     `json:"socket,omitempty" description:"the wall socket that the port leads to"`
+	Place  string     `json:"place,omitempty" description:"where its device stands"`
 }
 
 // Expect is what a laptop is given.
@@ -44,13 +56,14 @@ type PlugSees struct {
 	To      string `json:"to" required:"true" description:"an address, or a name, a zone or a VLAN of a wish"`
 	Service string `json:"service" required:"true"`
 	OK      bool   `json:"ok" required:"true"`
+	Routed  bool   `json:"routed,omitempty" description:"a ping across devices that route is answered all the same: only who asks in the VLAN itself can tell"`
 	Across  bool   `json:"across,omitempty" description:"it is tried across devices that route, where all else is as planned"`
 }
 
-// RoundOf tells a round.
-func RoundOf(r *round.Round) *Round {
-	out := &Round{Tests: []PlugTest{}, Unshown: []string{}}
-	for _, t := range r.Tests {
+// RoundOf tells a round: some of its tests.
+func RoundOf(r *round.Round, tests []round.Test) *Round {
+	out := &Round{Tests: []PlugTest{}, Unshown: []string{}, Lengths: LengthsOf(r)}
+	for _, t := range tests {
 		out.Tests = append(out.Tests, PlugTestOf(r, t))
 	}
 	for _, m := range r.Unshown {
@@ -78,9 +91,23 @@ func (e *Expect) Planned(reach []PlugSees) round.Planned {
 	return p
 }
 
+// LengthsOf tells how long a round is.
+func LengthsOf(r *round.Round) []Length {
+	quick := r.Quick()
+	return []Length{lengthOf(r, "quick", quick), lengthOf(r, "full", r.Tests)}
+}
+
+func lengthOf(r *round.Round, name string, tests []round.Test) Length {
+	return Length{name, round.Places(tests), len(tests), r.Shown(tests)}
+}
+
+// OrderLengthOf is how long the round of an order is.
+func OrderLengthOf(r *round.Round, tests []round.Test) Length { return lengthOf(r, "order", tests) }
+
 // PlugTestOf tells a test of a round.
 func PlugTestOf(r *round.Round, t round.Test) PlugTest {
 	x := PlugTest{Port: t.Port.String(), Reach: []PlugSees{}, Shows: []string{}}
+	x.Place, x.Socket = r.Facts(t)
 	if t.Wire != bridge.Untagged {
 		wire := int(t.Wire.VID())
 		x.Wire = &wire
@@ -93,7 +120,7 @@ func PlugTestOf(r *round.Round, t round.Test) PlugTest {
 		x.Expect.From, x.Expect.To, x.Expect.Server = &from, &to, &t.Server
 	}
 	for _, s := range t.Reach {
-		x.Reach = append(x.Reach, PlugSees{s.To, s.Service, s.OK, s.Across})
+		x.Reach = append(x.Reach, PlugSees{s.To, s.Service, s.OK, s.Routed, s.Across})
 	}
 	for _, m := range t.Shows {
 		x.Shows = append(x.Shows, r.Mistakes[m].Text)
@@ -269,7 +296,9 @@ type RoundView struct {
 	Revision int64       `json:"revision" required:"true" description:"of the plan that it is of"`
 	Tests    []RoundTest `json:"tests" required:"true" nullable:"false" description:"in walking order; those that were made elsewhere last"`
 	Unshown  []string    `json:"unshown" required:"true" nullable:"false"`
+	Lengths  []Length    `json:"lengths" required:"true" nullable:"false" description:"quick, full, and that of the last order where there was one"`
 	Suspects []Suspect   `json:"suspects" required:"true" nullable:"false" description:"the likeliest first, 20 at most"`
+	Playing  []Suspect   `json:"playing" required:"true" nullable:"false" description:"the same of what was played on what devices were found set to"`
 	More     int         `json:"more" required:"true" description:"suspects that are less likely"`
 	Next     *PlugTest   `json:"next" required:"true" nullable:"true" description:"the place that tells the suspects apart best"`
 	Known    bool        `json:"known" required:"true" description:"something was found of what devices are set to: a laptop can be played"`
@@ -283,8 +312,11 @@ type RoundWorking struct {
 // RoundTest is a test with what became of it.
 type RoundTest struct {
 	PlugTest
-	Extra  bool        `json:"extra" required:"true" description:"it is not in the round"`
+	Extra  bool        `json:"extra" required:"true" description:"it is not in the full round"`
+	Quick  bool        `json:"quick" required:"true" description:"it is in the quick one"`
+	Order  bool        `json:"order" required:"true" description:"it is in that of the last order"`
 	Result *RoundEnded `json:"result,omitempty"`
+	Played *RoundEnded `json:"played,omitempty" description:"what was played there, beside what somebody saw"`
 }
 
 // RoundEnded is what became of a test.
@@ -295,6 +327,7 @@ type RoundEnded struct {
 	Note     string    `json:"note,omitempty"`
 	Played   bool      `json:"played" required:"true" description:"nobody was there: it was played on what devices were found set to"`
 	Measured bool      `json:"measured" required:"true" description:"klammer probe looked from there"`
+	Looked   bool      `json:"looked" required:"true" description:"klammer look, or the page that tells a browser where it is, looked from there"`
 	Old      bool      `json:"old" required:"true" description:"something else is planned there since: it explains nothing"`
 	Revision int64     `json:"revision" required:"true"`
 	Author   string    `json:"author" required:"true"`
@@ -303,12 +336,39 @@ type RoundEnded struct {
 
 // RoundResult is what somebody saw at a test.
 type RoundResult struct {
-	Port     string `json:"port" required:"true" maxLength:"200"`
-	Wire     int    `json:"wire,omitempty" minimum:"0" maximum:"4094" description:"the VLAN ID that was tagged with; 0 for untagged"`
-	Became   string `json:"became" required:"true" enum:"passed,failed,open" description:"open takes back what was said"`
-	Given    string `json:"given,omitempty" maxLength:"60" description:"the address that the laptop was given"`
-	Note     string `json:"note,omitempty" maxLength:"500"`
-	Revision int64  `json:"revision" required:"true" description:"of the plan that was looked at"`
+	Port   string `json:"port" required:"true" maxLength:"200"`
+	Wire   int    `json:"wire,omitempty" minimum:"0" maximum:"4094" description:"the VLAN ID that was tagged with; 0 for untagged"`
+	Became string `json:"became" required:"true" enum:"passed,failed,open" description:"open takes back what was said"`
+	Given  string `json:"given,omitempty" maxLength:"60" description:"the address that the laptop was given"`
+	Lease
+	Parts    []string `json:"parts,omitempty" maxItems:"1000" description:"how each of reach ended: answered, silent, untold"`
+	Note     string   `json:"note,omitempty" maxLength:"500"`
+	Here     bool     `json:"here,omitempty" description:"the page that tells a browser where it is tried it"`
+	Played   bool     `json:"played,omitempty" description:"with open: take back what was played"`
+	Revision int64    `json:"revision" required:"true" description:"of the plan that was looked at"`
+}
+
+// Lease is what a laptop was given besides its address, as its system says it.
+type Lease struct {
+	Bits    int    `json:"bits,omitempty" minimum:"0" maximum:"128" description:"of the mask"`
+	Gateway string `json:"gateway,omitempty" maxLength:"60"`
+	Server  string `json:"server,omitempty" maxLength:"60" description:"who handed it out"`
+}
+
+// Round is the same with the address, as the core has it.
+func (l *Lease) Round(given netip.Addr) round.Lease {
+	return round.Lease{Addr: given, Bits: l.Bits, Gateway: parsed(l.Gateway), Server: parsed(l.Server)}
+}
+
+// RoundHere is where somebody is who asks with a browser, and what he can try there.
+type RoundHere struct {
+	Address  string      `json:"address" required:"true" description:"from which he asks"`
+	Own      bool        `json:"own" required:"true" description:"it is the server's own machine"`
+	VLAN     *office.VID `json:"vlan" required:"true" nullable:"true" description:"that hands the address out, or has it in its subnet; null for none of the office"`
+	Revision int64       `json:"revision" required:"true"`
+	Test     *PlugTest   `json:"test" required:"true" nullable:"true" description:"untagged at the port that he asked for; null where he asked for none"`
+	Tests    []PlugTest  `json:"tests" required:"true" nullable:"false" description:"of the round, untagged, in that VLAN"`
+	Ports    []string    `json:"ports" required:"true" nullable:"false" description:"where one can plug in"`
 }
 
 // RoundPlay asks for a laptop to be played on what devices were found set to.

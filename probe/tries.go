@@ -54,15 +54,15 @@ func (l *Laptop) try(s *seat, k int) []byte {
 			Options: []layers.TCPOption{{OptionType: layers.TCPOptionKindMSS, OptionLength: 4, OptionData: []byte{5, 0xb4}}},
 		})
 	case office.UDP:
-		return l.packet(s.Tag, mac, from, t.To, 64, layers.IPProtocolUDP, &layers.UDP{SrcPort: layers.UDPPort(source), DstPort: layers.UDPPort(t.Service.First)}, gopacket.Payload(question(t.Service.First)))
+		return l.packet(s.Tag, mac, from, t.To, 64, layers.IPProtocolUDP, &layers.UDP{SrcPort: layers.UDPPort(source), DstPort: layers.UDPPort(t.Service.First)}, gopacket.Payload(Question(t.Service.First)))
 	}
 	t.end(round.Untold, "a laptop cannot try it")
 	return nil
 }
 
-// question is what a service of UDP answers to, if it answers anybody: of names (RFC 1035),
+// Question is what a service of UDP answers to, if it answers anybody: of names (RFC 1035),
 // of time (RFC 5905); nothing for others.
-func question(port uint16) []byte {
+func Question(port uint16) []byte {
 	switch port {
 	case 53: // the servers of the root
 		return []byte{0x4b, 0x6c, 1, 0, 0, 1, 0, 0, 0, 0, 0, 0, 0, 0, 2, 0, 1}
@@ -112,7 +112,7 @@ func (l *Laptop) tookReply(s *seat, p gopacket.Packet) {
 			case x.RST && hops(p) > 0: // it came over a router: the target says so itself
 				t.end(round.Answered, "it is reached; nobody listens")
 			case x.RST:
-				t.end(round.Silent, "it is refused, by "+src.String()+" or in its name")
+				t.end(round.Refused, "it is refused, by "+src.String()+" or in its name")
 			}
 			continue
 		case *layers.UDP:

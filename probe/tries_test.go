@@ -86,7 +86,7 @@ func TestEnds(t *testing.T) {
 			{"that of somebody else", "ping", v.other, v.proto, v.ping(xid, 1), 0, ""},
 			{"a ping for another service", "tcp", v.to, v.proto, v.ping(xid, 1), 0, ""},
 			{"it opens", "tcp", v.to, layers.IPProtocolTCP, tcp(443, ports+1, "syn ack"), round.Answered, "it opens"},
-			{"it is refused", "tcp", v.to, layers.IPProtocolTCP, tcp(443, ports+1, "rst"), round.Silent, fmt.Sprintf("it is refused, by %s or in its name", v.to)},
+			{"it is refused", "tcp", v.to, layers.IPProtocolTCP, tcp(443, ports+1, "rst"), round.Refused, fmt.Sprintf("it is refused, by %s or in its name", v.to)},
 			{"nobody listens there", "tcp", v.to, layers.IPProtocolTCP, tcp(443, ports+1, "rst"), round.Answered, "it is reached; nobody listens"},
 			{"it asks itself", "tcp", v.to, layers.IPProtocolTCP, tcp(443, ports+1, "syn"), 0, ""},
 			{"another connection", "tcp", v.to, layers.IPProtocolTCP, tcp(443, ports, "syn ack"), 0, ""},

@@ -6,6 +6,7 @@ import (
 	"fmt"
 	"net"
 	"os"
+	"runtime"
 	"strings"
 	"syscall"
 	"time"
@@ -40,9 +41,9 @@ func Open(name string) (Wire, error) {
 	case i.Flags&net.FlagRunning == 0:
 		return nil, fmt.Errorf("%s has no link: is the cable in at both ends?", name)
 	}
-	fd, err := unix.Socket(unix.AF_PACKET, unix.SOCK_RAW|unix.SOCK_CLOEXEC|unix.SOCK_NONBLOCK, 0)
+	fd, err := packets()
 	if errors.Is(err, unix.EPERM) || errors.Is(err, unix.EACCES) {
-		return nil, errors.New("a probe sends and hears whole frames, and this user has not the right to (CAP_NET_RAW): run it with sudo, or give the program the right once: sudo setcap cap_net_raw+ep " + program())
+		return nil, errors.New("a probe sends and hears whole frames, and this user has not the right to (CAP_NET_RAW): run it with sudo, or give the program the right once: sudo setcap cap_net_raw+p " + program())
 	}
 	if err != nil {
 		return nil, fmt.Errorf("%s: %w", name, err)
@@ -63,6 +64,32 @@ func Open(name string) (Wire, error) {
 	s := &socket{file: os.NewFile(uintptr(fd), name), card: i.HardwareAddr}
 	s.raw, err = s.file.SyscallConn()
 	return s, err
+}
+
+// packets opens a socket for whole frames. A program that was given the right to it
+// (capabilities(7): permitted, and not effective) takes it for the moment of opening, and for
+// nothing else that it does.
+func packets() (fd int, err error) {
+	open := func() (int, error) {
+		return unix.Socket(unix.AF_PACKET, unix.SOCK_RAW|unix.SOCK_CLOEXEC|unix.SOCK_NONBLOCK, 0)
+	}
+	if fd, err = open(); !errors.Is(err, unix.EPERM) {
+		return fd, err
+	}
+	runtime.LockOSThread() // capabilities are a thread's
+	defer runtime.UnlockOSThread()
+	head := unix.CapUserHeader{Version: unix.LINUX_CAPABILITY_VERSION_3}
+	var is [2]unix.CapUserData // 64 bits, in two
+	if wrong := unix.Capget(&head, &is[0]); wrong != nil || is[0].Permitted&(1<<unix.CAP_NET_RAW) == 0 {
+		return fd, err
+	}
+	was := is
+	is[0].Effective |= 1 << unix.CAP_NET_RAW
+	if wrong := unix.Capset(&head, &is[0]); wrong != nil {
+		return fd, err
+	}
+	fd, err = open()
+	return fd, errors.Join(err, unix.Capset(&head, &was[0]))
 }
 
 // interfaces names what there is to plug in.

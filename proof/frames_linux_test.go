@@ -60,12 +60,13 @@ func insideOnly(t *testing.T, words string, programs ...string) string {
 		t.Skip(string(out))
 	}
 	require.NoError(t, err, string(out))
+	var told []string
 	for l := range strings.SplitSeq(string(out), "\n") {
 		if strings.Contains(l, words) {
-			return strings.TrimSpace(l)
+			told = append(told, strings.TrimSpace(l))
 		}
 	}
-	return ""
+	return strings.Join(told, "\n")
 }
 
 // inSpace does something in a network namespace.

@@ -7,6 +7,7 @@ import (
 	"os"
 	"os/exec"
 	"path/filepath"
+	"regexp"
 	"slices"
 	"strings"
 	"sync"
@@ -14,11 +15,14 @@ import (
 	"testing"
 	"time"
 
+	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 	"golang.org/x/sys/unix"
 
 	"klammer/api"
+	"klammer/core/notation"
 	"klammer/core/office"
+	"klammer/core/round"
 	"klammer/probe"
 	"klammer/proof/short"
 )
@@ -77,8 +81,8 @@ func TestProbe(t *testing.T) {
 		probed(t)
 		return
 	}
-	has(t, "dnsmasq-base lldpd nftables iproute2", "dnsmasq", "lldpd", "nft", "ip")
-	t.Log(insideOnly(t, "looks, each as played", "ovsdb-server", "ovs-vswitchd", "ovs-vsctl", "ovsdb-tool", "ip", "nft"))
+	has(t, "dnsmasq-base lldpd nftables iproute2 libcap2-bin", "dnsmasq", "lldpd", "nft", "ip", "setcap")
+	t.Log(insideOnly(t, map[bool]string{true: "PLANTED", false: "looks, each as played"}[os.Getenv("KLAMMER_PLANTED") != ""], "ovsdb-server", "ovs-vswitchd", "ovs-vsctl", "ovsdb-tool", "ip", "nft"))
 }
 
 func probed(t *testing.T) {
@@ -289,8 +293,136 @@ func probed(t *testing.T) {
 		t.Logf("tagged %d: offered after %d ms by a server that tries an address first; passed %v", *x.Wire, x.Offers[0].After, m.Tests[k+1].Passed)
 	}
 	stop()
-	defer quick()()
+	stop = quick()
 	late := firstOffer(t)
+
+	// Mistakes planted in the real thing, one at a time, and what the laptops together make of them.
+	if os.Getenv("KLAMMER_PLANTED") != "" {
+		o, err := notation.Read("plan", practice)
+		require.NoError(t, err)
+		r := round.Make(o.Office)
+		everybody := func() (out []round.Suspect, seen []round.Seen, wrong []string) {
+			saws := map[string]api.Measured{}
+			var mu sync.Mutex
+			var w sync.WaitGroup
+			for space, port := range spaces {
+				w.Go(func() {
+					m := look(space, "--port", port)
+					mu.Lock()
+					defer mu.Unlock()
+					saws[port] = m
+				})
+			}
+			w.Wait()
+			for _, port := range spaces {
+				tests, err := api.TestsAt(o.Office, r, port, nil)
+				require.NoError(t, err)
+				for k := range saws[port].Saw {
+					x := &saws[port].Saw[k]
+					test, err := api.TestOfWire(tests, x.Wire)
+					require.NoError(t, err)
+					judged := r.Judge(test, x.Round(r.Look(test)))
+					seen = append(seen, judged.Seen)
+					wrong = append(wrong, judged.Wrong...)
+				}
+			}
+			return r.Suspects(seen), seen, wrong
+		}
+		serving := func(args ...string) (func(), func()) { // instead of the gate's own server
+			end := func() {}
+			return func() { stop(); end = serve("gate", append(args, "--no-ping")...) }, func() { end(); stop = quick() }
+		}
+		ranges := func(v int, text string) (out []string) {
+			for _, x := range four4 {
+				if strings.HasPrefix(x, fmt.Sprintf("--dhcp-range=10.9.%d.", v)) {
+					if text == "" {
+						continue
+					}
+					x = "--dhcp-range=" + text
+				}
+				out = append(out, x)
+			}
+			return out
+		}
+		none, noneNot := serving(ranges(120, "")...)
+		other, otherNot := serving(ranges(110, "10.9.110.150,10.9.110.199,255.255.255.0,600")...)
+		mask, maskNot := serving(ranges(110, "10.9.110.50,10.9.110.99,255.255.255.128,600")...)
+		gate, gateNot := serving(append(ranges(110, "set:staff,10.9.110.50,10.9.110.99,255.255.255.0,600"), "--dhcp-option=tag:staff,3,10.9.110.254")...)
+		rival := func(args ...string) (func(), func()) {
+			end := func() {}
+			return func() { end = serve("stray", append(args, "--interface=eth0", "--no-ping")...) }, func() { end() }
+		}
+		server, serverNot := rival("--dhcp-range=192.168.77.10,192.168.77.20,600")
+		in("stray", "sh", "-c", "echo 0 >/proc/sys/net/ipv6/conf/eth0/disable_ipv6; ip addr add fd99::1/64 dev eth0 nodad")
+		six, sixNot := rival("--enable-ra", "--dhcp-range=fd99::,ra-only,64,600")
+		named, listed := 0, 0
+		planted := []struct {
+			says      string
+			set, back func()
+		}{
+			{"rack up lacks 120", func() { tags("xup", "110", "130", "140") }, func() { tags("xup", four...) }},
+			{"ward down lacks 130", func() { tags("xdown", "110", "120", "140") }, func() { tags("xdown", four...) }},
+			{"rack p1 is in 130, and is to be in 110", func() { access("p1", 130) }, func() { access("p1", 110) }},
+			{"rack p1 was left in 1, and is to be in 110", func() { access("p1", 1) }, func() { access("p1", 110) }},
+			{"ward w1 was left in 1, and is to be in 120", func() { access("w1", 1) }, func() { access("w1", 120) }},
+			{"rack p1 was left as a trunk", func() { l.vsctl("set", "port", "p1", "vlan_mode=native-untagged", "tag=110", "trunks=120,130,140") }, func() { access("p1", 110) }},
+			{"rack p4 lacks 130", func() { tags("p4", "110", "120", "140") }, func() { tags("p4", four...) }},
+			{"rack up is shut", func() { l.must("ip", "link", "set", "xup", "down") }, func() { l.must("ip", "link", "set", "xup", "up") }},
+			{"ward down is as from the factory", func() { access("xdown", 1) }, func() { tags("xdown", four...) }},
+			{"the cables in rack u110 and u120 are swapped", func() { access("u110", 120); access("u120", 110) }, func() { access("u110", 110); access("u120", 120) }},
+			{"rack srv is in 140, and is to be in 130", func() { access("srv", 140) }, func() { access("srv", 130) }},
+			{"gate lacks the rule allow vlan 110 to 10.9.130.9 tcp/443", func() { rules(strings.ReplaceAll(lets, "tcp dport 443", "tcp dport 444")) }, func() { rules(lets) }},
+			{"gate lacks the rule allow vlan 110 to 10.9.130.9 ping", func() { rules(strings.Split(lets, ";")[0]) }, func() { rules(lets) }},
+			{"gate has the rule allow vlan 110 to 10.9.130.9 tcp/443 for every service", func() { rules(strings.ReplaceAll(lets, "tcp dport 443", "")) }, func() { rules(lets) }},
+			{"gate has the rule allow vlan 110 to 10.9.130.9 tcp/443 from anybody", func() { rules(strings.Replace(lets, "ip saddr 10.9.110.0/24 ", "", 1)) }, func() { rules(lets) }},
+			{"gate lets everything pass", func() { in("gate", "nft", "flush ruleset") }, func() { rules(lets) }},
+			{"gate hands out no addresses in 120", none, noneNot},
+			{"gate hands out another range in 110", other, otherNot},
+			{"gate hands out another mask in 110", mask, maskNot},
+			{"gate hands out another gateway in 110", gate, gateNot},
+			{"another server hands out addresses in 110", server, serverNot},
+			{"somebody who is not of the plan routes IPv6 in 110", six, sixNot},
+			{"gate e130 is shut", func() { in("gate", "ip", "link", "set", "e130", "down") }, func() { in("gate", "ip", "link", "set", "e130", "up") }},
+			{"rack u140 lacks 140", func() { tags("u140", "999") }, func() { access("u140", 140) }},
+			{"another server hands out addresses in 110 instead of gate", func() { stop(); stop = serve("gate", append(ranges(110, ""), "--no-ping")...); server() }, func() { serverNot(); stop(); stop = quick() }},
+		}
+		for _, x := range planted {
+			x.set()
+			place := func(all []round.Suspect) int {
+				return slices.IndexFunc(all, func(s round.Suspect) bool {
+					return slices.ContainsFunc(s.Mistakes, func(way []int) bool { return len(way) == 1 && strings.HasPrefix(r.Mistakes[way[0]].Text, x.says) })
+				})
+			}
+			all, seen, wrong := everybody()
+			if place(all) < 0 {
+				all, seen, wrong = everybody() // frames are lost where the machine is busy
+			}
+			x.back()
+			at := place(all)
+			first := "nothing"
+			if len(all) > 0 {
+				first = r.Mistakes[all[0].Mistakes[0][0]].Text
+			}
+			switch {
+			case at == 0:
+				named++
+				listed++
+			case at > 0:
+				listed++
+				t.Logf("PLANTED %s: listed at %d, behind %s", x.says, at+1, first)
+			default:
+				t.Logf("PLANTED %s: not among %d suspects, the first of them %s; seen: %s", x.says, len(all), first, strings.Join(wrong, "; "))
+				for k := range r.Mistakes {
+					if strings.HasPrefix(r.Mistakes[k].Text, x.says) {
+						t.Logf("PLANTED what speaks against %s: %s", r.Mistakes[k].Text, strings.Join(r.Against(seen, k), "; "))
+					}
+				}
+			}
+		}
+		t.Logf("PLANTED %d mistakes in a real switch, gateway and servers: %d named first, %d among the suspects", len(planted), named, listed)
+		require.GreaterOrEqual(t, listed, len(planted)-1)
+	}
+	defer stop()
 
 	// No rights, no link, not up: said plainly.
 	refused := func(says string, cmd *exec.Cmd) {
@@ -300,7 +432,33 @@ func probed(t *testing.T) {
 	}
 	plain := exec.Command(klammer, "probe", "--on", "u110")
 	plain.SysProcAttr = &syscall.SysProcAttr{Credential: &syscall.Credential{Uid: 65534, Gid: 65534}}
-	refused("setcap cap_net_raw+ep /run/klammer", plain)
+	refused("setcap cap_net_raw+p /run/klammer", plain)
+	// With the right that the package gives the program, anybody may, and the laptop is as before.
+	const free = "/run/klammer-free"
+	l.must("cp", klammer, free)
+	l.must("setcap", "cap_net_raw+p", free)
+	l.must("cp", plan, "/run/plan.klm")
+	as := func(cmd *exec.Cmd) *exec.Cmd {
+		cmd.SysProcAttr = &syscall.SysProcAttr{Credential: &syscall.Credential{Uid: 65534, Gid: 65534}}
+		return cmd
+	}
+	state := func() string {
+		out, err := exec.Command("ip", "netns", "exec", "lap1", "sh", "-c", "ip -o link; ip -o addr; ip route; ip neigh; ip -6 route").Output()
+		require.NoError(t, err)
+		return regexp.MustCompile(`[0-9]+sec|REACHABLE|STALE|DELAY|PROBE`).ReplaceAllString(string(out), "") // what runs by itself
+	}
+	before := state()
+	inSpace(t, "lap1", func() {
+		out, err := as(exec.Command(free, "probe", "--on", "eth0", "--into", "/run/plan.klm", "--port", "rack.p1", "--wait", "2s")).CombinedOutput()
+		assert.NoError(t, err, string(out))
+		assert.Contains(t, string(out), "rack p1, untagged: as planned")
+		cut := as(exec.Command(free, "probe", "--on", "eth0", "--into", "/run/plan.klm", "--port", "rack.p1", "--wait", "20s"))
+		if assert.NoError(t, cut.Start()) {
+			time.AfterFunc(time.Second, func() { _ = cut.Process.Signal(os.Interrupt) })
+			assert.Error(t, cut.Wait(), "it was cut short")
+		}
+	})
+	require.Equal(t, before, state(), "interfaces, addresses, routes and neighbours are as before, after an end and after Ctrl-C")
 	l.must("ip", "link", "set", "p1", "down")
 	refused("eth0 has no link: is the cable in at both ends?", exec.Command("ip", "netns", "exec", "lap1", klammer, "probe", "--on", "eth0"))
 	in("lap1", "ip", "link", "set", "eth0", "down")

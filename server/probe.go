@@ -3,6 +3,7 @@ package server
 import (
 	"crypto/sha256"
 	"encoding/hex"
+	"encoding/json"
 	"errors"
 	"fmt"
 	"time"
@@ -128,9 +129,18 @@ func (s *Server) probeReport(c fiber.Ctx) error {
 			if x.Planned != plannedMark(plan) { // what was looked for may be another
 				return &history.Conflict{Text: fmt.Sprintf("the plan moved on to revision %d meanwhile, and other things are to be seen at %s: look again", now.view.Revision, q.Port)}
 			}
-			played := made.Judge(test, x.Round(made.Look(test)))
+			played, how := made.Judge(test, x.Round(made.Look(test))), "measured"
+			if x.Looked {
+				played, how = made.JudgeLooked(test, x.OfLooked(test)), "looked"
+			}
 			out.Tests = append(out.Tests, api.ProbedTestOf(made, played))
-			results = append(results, resultOf(played, plan, "measured", now.view.Revision, t.Name))
+			result := resultOf(played, plan, how, now.view.Revision, t.Name)
+			if x.Looked && x.Lease != nil {
+				if result.Lease, err = json.Marshal(x.Lease); err != nil {
+					return err
+				}
+			}
+			results = append(results, result)
 		}
 		return nil
 	})

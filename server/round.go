@@ -144,6 +144,13 @@ func becameOf(o *office.Office, all []store.PlugTest) (kept []round.Kept, from [
 		if k.Given != nil {
 			x.Given = *k.Given
 		}
+		for _, p := range k.Parts {
+			x.Parts = append(x.Parts, api.EndedOf(p))
+		}
+		var lease api.Lease
+		if k.Lease != nil && json.Unmarshal(k.Lease, &lease) == nil {
+			x.Lease = lease.Round(x.Given)
+		}
 		kept, from = append(kept, x), append(from, k)
 	}
 	return kept, from
@@ -177,20 +184,37 @@ func (s *Server) roundAndFailed(ctx context.Context, r *room) (*api.RoundView, *
 		return nil, nil, err
 	}
 	o := now.report.Net.Office
+	was, err := s.beforeOrder(ctx, r.id)
+	if err != nil {
+		return nil, nil, err
+	}
 	kept, from := becameOf(o, all)
 	v := &api.RoundView{Revision: now.view.Revision, Tests: []api.RoundTest{}, Known: len(now.kept) > 0}
 	var failed *finding.Failed
 	err = s.withRound(ctx, r.id, now.report.Net, func(r *round.Round) error {
-		v.Unshown = api.RoundOf(r).Unshown
+		v.Unshown = api.RoundOf(r, nil).Unshown
+		v.Lengths = api.LengthsOf(r)
+		touched := map[string]bool{}
+		if was != nil {
+			tests := r.Touched(was)
+			v.Lengths = append(v.Lengths, api.OrderLengthOf(r, tests))
+			for _, t := range tests {
+				touched[fmt.Sprint(t.Port, t.Wire)] = true
+			}
+		}
 		ledger := r.Ledger(kept)
 		for _, line := range ledger.Lines {
-			x := api.RoundTest{PlugTest: api.PlugTestOf(r, line.Test), Extra: line.Extra}
-			if line.Of >= 0 {
-				x.Result = roundEnded(&from[line.Of], &line)
+			x := api.RoundTest{PlugTest: api.PlugTestOf(r, line.Test), Extra: line.Extra, Quick: line.Quick, Order: touched[fmt.Sprint(line.Test.Port, line.Test.Wire)]}
+			if line.Real.Of >= 0 {
+				x.Result = roundEnded(&from[line.Real.Of], &line.Real)
+			}
+			if line.Played.Of >= 0 {
+				x.Played = roundEnded(&from[line.Played.Of], &line.Played)
 			}
 			v.Tests = append(v.Tests, x)
 		}
 		v.Suspects, v.More, v.Next = api.SuspectsOf(o, r, ledger.Seen, mostSuspects)
+		v.Playing, _, _ = api.SuspectsOf(o, r, ledger.Played, mostSuspects)
 		if at, first := ledger.Failed(kept); len(at) > 0 {
 			failed = &finding.Failed{At: at, Saw: at[0].Device + " " + at[0].Port + " is not as planned"}
 			if given := v.Tests[first].Result.Given; given != "" {
@@ -205,10 +229,23 @@ func (s *Server) roundAndFailed(ctx context.Context, r *room) (*api.RoundView, *
 	return v, failed, err
 }
 
+// beforeOrder is the office as it was before the last order; nil where there never was one.
+func (s *Server) beforeOrder(ctx context.Context, id int64) (*office.Office, error) {
+	last, _, err := s.store.OrderNow(ctx, id)
+	if err != nil || last == nil {
+		return nil, err
+	}
+	f, err := notation.Read("as it was", last.AsIs)
+	if err != nil {
+		return nil, err
+	}
+	return f.Office, nil
+}
+
 // roundEnded is what became of a test of a ledger, as it is shown.
-func roundEnded(k *store.PlugTest, line *round.Line) *api.RoundEnded {
+func roundEnded(k *store.PlugTest, line *round.Entry) *api.RoundEnded {
 	e := &api.RoundEnded{
-		Passed: k.Became == "passed", Wrong: append(slices.Clone(k.Wrong), line.Wrong...), Note: k.Note, Played: k.How == "played", Measured: k.How == "measured", Old: line.Old,
+		Passed: k.Became == "passed", Wrong: append(slices.Clone(k.Wrong), line.Wrong...), Note: k.Note, Played: k.How == "played", Measured: k.How == "measured", Looked: k.How == "looked", Old: line.Old,
 		Revision: k.Revision, Author: k.Author, At: k.At,
 	}
 	if k.Given != nil {
@@ -343,12 +380,31 @@ func (s *Server) roundResult(c fiber.Ctx) error {
 	if !printable(kept.Note) {
 		return bad("note", "what was seen is letters that one can read, on one line")
 	}
+	if q.Given, err = addressSaid("given", q.Given); err != nil {
+		return err
+	}
+	if q.Gateway, err = addressSaid("gateway", q.Gateway); err != nil {
+		return err
+	}
+	if q.Server, err = addressSaid("server", q.Server); err != nil {
+		return err
+	}
 	if q.Given != "" {
-		a, err := netip.ParseAddr(strings.TrimSpace(q.Given))
-		if err != nil || a.Zone() != "" {
-			return bad("given", "%q is no address: write it as 10.61.110.51", q.Given)
-		}
+		a := netip.MustParseAddr(q.Given)
 		kept.Given = &a
+	}
+	switch {
+	case q.Played && q.Became != "open":
+		return bad("played", "what is played is played by the server: it can only be taken back")
+	case q.Played:
+		kept.How = "played"
+	case q.Here:
+		kept.How = "looked"
+	}
+	for _, p := range q.Parts {
+		if !slices.Contains(api.Endings, p) {
+			return bad("parts", "what was tried ended as one of %s: found %q", strings.Join(api.Endings, ", "), p)
+		}
 	}
 	err = s.withRound(c.Context(), r.id, now.report.Net, func(made *round.Round) error {
 		test, err := made.Find(ref, q.Wire, q.Became == "open")
@@ -356,6 +412,26 @@ func (s *Server) roundResult(c fiber.Ctx) error {
 			return bad("port", "%s", err)
 		}
 		kept.Planned = planned(api.PlugTestOf(made, test))
+		if len(q.Parts) > 0 && len(q.Parts) != len(test.Reach) {
+			return bad("parts", "%d things are to be tried at %s, and %d ended somehow", len(test.Reach), q.Port, len(q.Parts))
+		}
+		if q.Became == "open" {
+			return nil
+		}
+		looked := round.Looked{}
+		if kept.Given != nil {
+			looked.Lease = q.Lease.Round(*kept.Given)
+			if kept.Lease, err = json.Marshal(q.Lease); err != nil {
+				return err
+			}
+		}
+		for _, p := range q.Parts {
+			looked.Parts = append(looked.Parts, api.EndedOf(p))
+		}
+		kept.Parts, kept.Wrong = q.Parts, made.JudgeLooked(test, looked).Wrong
+		if q.Became == "passed" && len(kept.Wrong) > 0 {
+			return bad("became", "it is not as planned: %s", strings.Join(kept.Wrong, "; "))
+		}
 		return nil
 	})
 	if err != nil {
@@ -365,6 +441,67 @@ func (s *Server) roundResult(c fiber.Ctx) error {
 		return err
 	}
 	return s.roundMoved(c, r, name)
+}
+
+// addressSaid is an address that somebody wrote down, as it is kept; "" for none.
+func addressSaid(field, text string) (string, error) {
+	if text = strings.TrimSpace(text); text == "" {
+		return "", nil
+	}
+	a, err := netip.ParseAddr(text)
+	if err != nil || a.Zone() != "" {
+		return "", bad(field, "%q is no address: write it as 10.61.110.51", text)
+	}
+	return a.Unmap().String(), nil
+}
+
+type roundHereQuery struct {
+	Port string `query:"port"`
+}
+
+// roundHere tells a browser where it is: by the address from which it asks.
+func (s *Server) roundHere(c fiber.Ctx) error {
+	r, err := s.room(c)
+	if err != nil {
+		return err
+	}
+	now, err := r.current(c.Context())
+	if err != nil {
+		return err
+	}
+	o := now.report.Net.Office
+	from := s.askedFrom(c)
+	v := api.RoundHere{Address: from.String(), Own: from.IsLoopback(), Revision: now.view.Revision, Tests: []api.PlugTest{}, Ports: []string{}}
+	err = s.withRound(c.Context(), r.id, now.report.Net, func(made *round.Round) error {
+		if vid := made.Where(from); vid != 0 {
+			v.VLAN = &vid
+			for _, t := range made.In(vid) {
+				v.Tests = append(v.Tests, api.PlugTestOf(made, t))
+			}
+		}
+		for _, p := range made.Ports() {
+			v.Ports = append(v.Ports, p.String())
+		}
+		port := strings.TrimSpace(c.Query("port"))
+		if port == "" {
+			return nil
+		}
+		ref, err := notation.PortRef(o, port)
+		if err != nil {
+			return bad("port", "%s", err)
+		}
+		test, err := made.Find(ref, 0, false)
+		if err != nil {
+			return bad("port", "%s", err)
+		}
+		x := api.PlugTestOf(made, test)
+		v.Test = &x
+		return nil
+	})
+	if err != nil {
+		return err
+	}
+	return c.JSON(v)
 }
 
 // roundMoved tells everybody that something became of a test, and answers with it.
@@ -389,6 +526,9 @@ func resultOf(p round.Played, plan api.PlugTest, how string, revision int64, aut
 	}
 	for _, e := range p.Tried {
 		k.Tried = append(k.Tried, api.Endings[e])
+	}
+	for _, e := range p.Parts {
+		k.Parts = append(k.Parts, api.Endings[e])
 	}
 	return k
 }

@@ -89,7 +89,106 @@ func TestRound(t *testing.T) {
 	status, v = d.ask("POST", "/round/play", "{}")
 	require.Equal(t, 200, status, v)
 	require.Equal(t, true, v["known"])
-	require.Equal(t, true, tested(t, v, "ward-east.2", nil)["result"].(map[string]any)["played"])
+	require.Equal(t, true, tested(t, v, "ward-east.2", nil)["played"].(map[string]any)["played"])
+}
+
+// TestRoundByHand: what a person saw by its parts leads to what fits them; what was played stands
+// beside, and never in the place of what somebody saw; a tick is refused that what was seen
+// speaks against.
+func TestRoundByHand(t *testing.T) {
+	d := open(t)
+	_, v := d.ask("GET", "/round", "")
+	rev := v["revision"]
+	lengths := map[string]float64{}
+	for _, x := range v["lengths"].([]any) {
+		lengths[x.(map[string]any)["name"].(string)] = x.(map[string]any)["places"].(float64)
+	}
+	require.LessOrEqual(t, lengths["quick"], 20.0)
+	require.Less(t, lengths["quick"], lengths["full"])
+	require.NotContains(t, lengths, "order", "there was none yet")
+
+	desk := tested(t, v, "rack.5", nil)
+	reach := desk["reach"].([]any)
+	parts := func(ends string) (out []string) {
+		for range reach {
+			out = append(out, ends)
+		}
+		return out
+	}
+	first := func(v map[string]any) string {
+		all := v["suspects"].([]any)
+		require.NotEmpty(t, all, v)
+		return fmt.Sprint(all[0].(map[string]any)["ways"].([]any)[0].(map[string]any)["mistakes"])
+	}
+	// An address of the right range, of another server: the rest is as planned.
+	status, v := d.result(map[string]any{"port": "rack.5", "became": "failed", "given": "10.61.110.60", "server": "192.168.1.1", "revision": rev})
+	require.Equal(t, 200, status, v)
+	require.Contains(t, first(v), "another server hands out addresses in 110")
+	require.Contains(t, fmt.Sprint(tested(t, v, "rack.5", nil)["result"]), "192.168.1.1 hands out addresses, and only gate is to")
+	_, v = d.result(map[string]any{"port": "rack.5", "became": "failed", "given": "10.61.110.60", "server": "10.61.110.1", "bits": 16, "revision": rev})
+	require.Equal(t, "[gate hands out another mask in 110]", first(v))
+	_, v = d.result(map[string]any{"port": "rack.5", "became": "failed", "given": "10.61.110.60", "gateway": "10.61.110.254", "revision": rev})
+	require.Equal(t, "[gate hands out another gateway in 110]", first(v))
+	// Nothing answers: a VLAN is missing somewhere, and no server is to blame.
+	_, v = d.result(map[string]any{"port": "rack.5", "became": "failed", "parts": parts("silent"), "revision": rev})
+	require.NotContains(t, fmt.Sprint(v["suspects"]), "server")
+
+	// Whoever ticks what he saw otherwise is told.
+	for _, row := range []struct {
+		q     map[string]any
+		field string
+		says  string
+	}{
+		{map[string]any{"became": "passed", "given": "10.61.140.51"}, "became", "it is not as planned: somebody hands out 10.61.140.51"},
+		{map[string]any{"became": "failed", "parts": []string{"answered"}}, "parts", "and 1 ended somehow"},
+		{map[string]any{"became": "failed", "parts": parts("perhaps")}, "parts", "one of untold, answered, silent"},
+		{map[string]any{"became": "failed", "given": "10.61.110.60", "server": "gate"}, "server", "is no address"},
+		{map[string]any{"became": "failed", "played": true}, "played", "can only be taken back"},
+	} {
+		row.q["port"], row.q["revision"] = "rack.5", rev
+		if len(reach) == 1 && row.field == "parts" && len(row.q["parts"].([]string)) == 1 && row.says[0] == 'a' {
+			row.q["parts"] = []string{"answered", "answered"}
+			row.says = "and 2 ended somehow"
+		}
+		status, answer := d.result(row.q)
+		require.Equal(t, 400, status, "%v: %v", row.q, answer)
+		require.Equal(t, row.field, answer["field"], answer)
+		require.Contains(t, answer["error"], row.says)
+	}
+
+	// What is played on what was found stands beside it, and is taken back by itself.
+	status, _ = d.found(map[string]any{"device": "rack", "text": "9: 140", "keep": true, "how": "read by hand"})
+	require.Equal(t, 200, status)
+	status, v = d.ask("POST", "/round/play", "{}")
+	require.Equal(t, 200, status, v)
+	x := tested(t, v, "rack.5", nil)
+	require.Equal(t, false, x["result"].(map[string]any)["passed"], "as somebody saw it")
+	require.Equal(t, true, x["played"].(map[string]any)["passed"])
+	require.Equal(t, false, tested(t, v, "rack.9", nil)["played"].(map[string]any)["passed"])
+	require.Nil(t, tested(t, v, "rack.9", nil)["result"])
+	require.Contains(t, fmt.Sprint(v["playing"]), "rack 9 is in 140, and is to be in 130")
+	require.NotContains(t, fmt.Sprint(v["suspects"]), "rack 9 is in 140")
+	status, v = d.result(map[string]any{"port": "rack.9", "became": "open", "played": true, "revision": rev})
+	require.Equal(t, 200, status, v)
+	require.Nil(t, tested(t, v, "rack.9", nil)["played"])
+	require.NotNil(t, tested(t, v, "rack.5", nil)["result"])
+}
+
+// TestHere: a browser is told where it is by the address that it asks from.
+func TestHere(t *testing.T) {
+	d := open(t)
+	status, v := d.ask("GET", "/round/here?port=rack.5", "")
+	require.Equal(t, 200, status, v)
+	require.Equal(t, true, v["own"])
+	require.Nil(t, v["vlan"])
+	require.Equal(t, "rack.5", v["test"].(map[string]any)["port"])
+	require.Contains(t, v["ports"], "rack.5")
+	d.lines("vlan 888 looped net 127.0.0.0/8", "rack 5: 888")
+	_, v = d.ask("GET", "/round/here", "")
+	require.Equal(t, 888.0, v["vlan"])
+	status, v = d.ask("GET", "/round/here?port=rack.99", "")
+	require.Equal(t, 400, status, v)
+	require.Contains(t, v["error"], "rack has no port 99")
 }
 
 func TestRoundRefuses(t *testing.T) {

@@ -70,6 +70,7 @@ func (s *Server) routes() []route {
 		{carrier, "DELETE", "/api/offices/:id/readings", "Stop reading", nil, api.ReadingView{}, nil, s.readStop, nil},
 		{reader, "GET", "/api/offices/:id/round", "Where to plug a laptop in, what became of it, and what explains it", nil, api.RoundView{}, nil, s.roundNow, nil},
 		{reader, "GET", "/api/offices/:id/round/working", "How far the round is that is worked out just now", nil, api.RoundWorking{}, nil, s.roundWorking, nil},
+		{reader, "GET", "/api/offices/:id/round/here", "Where a browser is that asks, and what it can try there", nil, api.RoundHere{}, roundHereQuery{}, s.roundHere, nil},
 		{carrier, "PUT", "/api/offices/:id/round/results", "Say what was seen at a plug test", api.RoundResult{}, api.RoundView{}, nil, s.roundResult, nil},
 		{carrier, "POST", "/api/offices/:id/round/play", "Play a laptop on what devices were found set to", api.RoundPlay{}, api.RoundView{}, nil, s.roundPlay, nil},
 		{anybody, "POST", "/api/sign-in", "Sign in", api.SignIn{}, api.Me{}, nil, s.signIn, nil},

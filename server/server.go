@@ -19,6 +19,7 @@ import (
 	"maps"
 	"net"
 	"net/url"
+	"regexp"
 	"strconv"
 	"strings"
 	"sync"
@@ -270,6 +271,9 @@ func (s *Server) asked(c fiber.Ctx, into any) (name string, r *room, err error) 
 	return
 }
 
+// isHere is the page that tells a browser where it is.
+var isHere = regexp.MustCompile(`^/[0-9]+/here$`)
+
 // guard keeps other pages in the same browser out: requests are for this host
 // by a loopback name, and writes come from its own pages and carry JSON.
 func (s *Server) guard(c fiber.Ctx) error {
@@ -280,7 +284,11 @@ func (s *Server) guard(c fiber.Ctx) error {
 	if s.access.Strict {
 		c.Set("Strict-Transport-Security", "max-age=31536000")
 	}
-	c.Set("Content-Security-Policy", "default-src 'self'; style-src 'self' 'unsafe-inline'; img-src 'self' data:; object-src 'none'; base-uri 'none'; form-action 'self'; frame-ancestors 'none'")
+	connect := ""
+	if isHere.MatchString(c.Path()) { // the one page whose visitor tries what his browser reaches
+		connect = "connect-src 'self' http: https:; "
+	}
+	c.Set("Content-Security-Policy", "default-src 'self'; "+connect+"style-src 'self' 'unsafe-inline'; img-src 'self' data:; object-src 'none'; base-uri 'none'; form-action 'self'; frame-ancestors 'none'")
 	host := c.Host()
 	if h, _, err := net.SplitHostPort(host); err == nil {
 		host = h

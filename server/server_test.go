@@ -156,7 +156,7 @@ func TestGuard(t *testing.T) {
 	require.Equal(t, 415, status)
 	status, _ = d.ask("GET", "/nothing", "")
 	require.Equal(t, 404, status)
-	for _, path := range []string{"/", "/1/reach", "/theme.js", "/api/me", "/assets/nothing.js"} {
+	for _, path := range []string{"/", "/1/reach", "/1/here", "/1/here/reach", "/theme.js", "/api/me", "/assets/nothing.js"} {
 		resp, err := http.Get(d.base + path)
 		require.NoError(t, err)
 		resp.Body.Close()
@@ -164,6 +164,7 @@ func TestGuard(t *testing.T) {
 		require.Contains(t, policy, "default-src 'self'", path)
 		require.Contains(t, policy, "frame-ancestors 'none'", path)
 		require.NotContains(t, policy, "unsafe-eval", path)
+		require.Equal(t, path == "/1/here", strings.Contains(policy, "connect-src 'self' http: https:"), path)
 		require.NotContains(t, policy, "script-src", path) // as everything: its own alone
 		require.Empty(t, resp.Header.Get("Server"), path)
 		if strings.HasPrefix(path, "/api") {

@@ -216,6 +216,7 @@ func TestWhoMay(t *testing.T) {
 		{"DELETE " + o + "/readings", least(3), nothing, false, false},
 		{"GET " + o + "/round", least(1), nothing, false, false},
 		{"GET " + o + "/round/working", least(1), nothing, false, false},
+		{"GET " + o + "/round/here", least(1), nothing, false, false},
 		{"PUT " + o + "/round/results", least(3), body(func() map[string]any {
 			return map[string]any{"port": "s.1", "wire": 0, "became": "passed", "revision": one("SELECT revision FROM office WHERE id = $1", here)}
 		}), true, false},

@@ -23,13 +23,15 @@ type PlugTest struct {
 	Author   string
 	At       time.Time
 	Tried    []string // how what was tried across devices that route ended; nil where not known
+	Parts    []string // how each of what was to be tried ended, as a person ticked it; nil where he did not
+	Lease    []byte   // JSON of what a laptop was given besides its address; nil where not known
 }
 
-// PlugTests are the newest results of an office, one by port and wire, those taken back
-// left out.
+// PlugTests are the newest results of an office, one by port and wire, and one that was played
+// there besides; those taken back are left out.
 func (s *Store) PlugTests(ctx context.Context, office int64) ([]PlugTest, error) {
-	rows, err := s.pool.Query(ctx, `SELECT port, wire, became, given, instead, wrong, note, how, planned, revision, author, made_at, tried FROM (
-		SELECT DISTINCT ON (port, wire) * FROM plug_test WHERE office_id = $1 ORDER BY port, wire, id DESC) AS newest
+	rows, err := s.pool.Query(ctx, `SELECT port, wire, became, given, instead, wrong, note, how, planned, revision, author, made_at, tried, parts, lease FROM (
+		SELECT DISTINCT ON (port, wire, played) * FROM (SELECT *, how = 'played' AS played FROM plug_test WHERE office_id = $1) AS kept ORDER BY port, wire, played, id DESC) AS newest
 		WHERE became <> 'open' ORDER BY id`, office)
 	if err != nil {
 		return nil, err
@@ -48,13 +50,13 @@ func (s *Store) KeepPlugTests(ctx context.Context, office int64, all []PlugTest)
 			if x.Wrong == nil {
 				x.Wrong = []string{}
 			}
-			batch.Queue(`INSERT INTO plug_test (office_id, port, wire, became, given, instead, wrong, note, how, planned, revision, author, tried)
-				VALUES (@office, @port, @wire, @became, @given, @instead, @wrong, @note, @how, @planned, @revision, @author, @tried)`, pgx.NamedArgs{
+			batch.Queue(`INSERT INTO plug_test (office_id, port, wire, became, given, instead, wrong, note, how, planned, revision, author, tried, parts, lease)
+				VALUES (@office, @port, @wire, @became, @given, @instead, @wrong, @note, @how, @planned, @revision, @author, @tried, @parts, @lease)`, pgx.NamedArgs{
 				"office": office, "port": x.Port, "wire": x.Wire, "became": x.Became, "given": x.Given, "instead": x.Instead, "wrong": x.Wrong,
-				"note": x.Note, "how": x.How, "planned": x.Planned, "revision": x.Revision, "author": x.Author, "tried": x.Tried,
+				"note": x.Note, "how": x.How, "planned": x.Planned, "revision": x.Revision, "author": x.Author, "tried": x.Tried, "parts": x.Parts, "lease": x.Lease,
 			})
-			batch.Queue(`DELETE FROM plug_test WHERE office_id = $1 AND port = $2 AND wire = $3 AND id NOT IN (
-				SELECT id FROM plug_test WHERE office_id = $1 AND port = $2 AND wire = $3 ORDER BY id DESC LIMIT $4)`, office, x.Port, x.Wire, mostOfAPlace)
+			batch.Queue(`DELETE FROM plug_test WHERE office_id = $1 AND port = $2 AND wire = $3 AND (how = 'played') = $5 AND id NOT IN (
+				SELECT id FROM plug_test WHERE office_id = $1 AND port = $2 AND wire = $3 AND (how = 'played') = $5 ORDER BY id DESC LIMIT $4)`, office, x.Port, x.Wire, mostOfAPlace, x.How == "played")
 		}
 		return tx.SendBatch(ctx, batch).Close()
 	})

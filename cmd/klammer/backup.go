@@ -16,6 +16,7 @@ import (
 	"github.com/spf13/cobra"
 
 	"klammer/backup"
+	"klammer/cmd/asking"
 	"klammer/store/cluster"
 )
 
@@ -123,10 +124,10 @@ cut off or changed, or is of a newer Klammer, is refused, and nothing is changed
 
 // sayFailure says an error, with exit status 1.
 func sayFailure(cmd *cobra.Command, err error) error {
-	var s status
+	var s asking.Status
 	if err != nil && !errors.As(err, &s) {
 		fmt.Fprintln(cmd.ErrOrStderr(), "klammer:", err)
-		return status(1)
+		return asking.Status(1)
 	}
 	return err
 }

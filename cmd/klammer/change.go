@@ -9,6 +9,7 @@ import (
 	"github.com/spf13/cobra"
 
 	"klammer/api"
+	"klammer/cmd/asking"
 	"klammer/core/command"
 	"klammer/core/notation"
 	"klammer/core/office"
@@ -58,7 +59,7 @@ func withdrawCmd() *cobra.Command {
 }
 
 func change(cmd *cobra.Command, args []string, inPlace bool, do func(*span.Net, office.VID, office.PortRef) (*command.Answer, error)) error {
-	f, err := read(cmd, args[0])
+	f, err := asking.Read(cmd, args[0])
 	if err != nil {
 		return err
 	}
@@ -107,11 +108,11 @@ for every VLAN, what it gains and loses to others and to the outside.`,
 		Example: "  klammer diff before.klm after.klm",
 		Args:    cobra.ExactArgs(2),
 		RunE: func(cmd *cobra.Command, args []string) error {
-			a, err := read(cmd, args[0])
+			a, err := asking.Read(cmd, args[0])
 			if err != nil {
 				return err
 			}
-			b, err := read(cmd, args[1])
+			b, err := asking.Read(cmd, args[1])
 			if err != nil {
 				return err
 			}

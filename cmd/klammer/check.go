@@ -6,6 +6,7 @@ import (
 	"github.com/spf13/cobra"
 
 	"klammer/api"
+	"klammer/cmd/asking"
 	"klammer/core/finding"
 	"klammer/core/span"
 )
@@ -21,19 +22,19 @@ Exit status 1 if anything breaks, 2 if the file cannot be read.`,
 		Example: "  klammer check demo/clinic.klm\n  klammer check --json - < demo/clinic.klm",
 		Args:    cobra.ExactArgs(1),
 		RunE: func(cmd *cobra.Command, args []string) error {
-			f, err := read(cmd, args[0])
+			f, err := asking.Read(cmd, args[0])
 			if err != nil {
 				return err
 			}
 			r := finding.Check(span.Compile(f.Office))
 			list := r.List()
 			if asJSON {
-				err = printJSON(cmd, map[string]any{"findings": api.Findings(r, list, tried(r, list))})
+				err = asking.PrintJSON(cmd, map[string]any{"findings": api.Findings(r, list, tried(r, list))})
 			} else {
 				printFindings(cmd, r, list)
 			}
 			if err == nil && r.Breaks() {
-				return status(1)
+				return asking.Status(1)
 			}
 			return err
 		},
@@ -93,7 +94,7 @@ func fmtCmd() *cobra.Command {
 		Example: "  klammer fmt office.klm\n  klammer fmt -w office.klm",
 		Args:    cobra.ExactArgs(1),
 		RunE: func(cmd *cobra.Command, args []string) error {
-			f, err := read(cmd, args[0])
+			f, err := asking.Read(cmd, args[0])
 			if err != nil {
 				return err
 			}

@@ -16,6 +16,7 @@ import (
 	"github.com/spf13/cobra"
 
 	"klammer/api"
+	"klammer/cmd/asking"
 	"klammer/core/finding"
 	"klammer/core/notation"
 	"klammer/core/office"
@@ -178,7 +179,7 @@ Exit status 1 where a device could not be read.`,
 				}
 			}
 			if asJSON {
-				if err := printJSON(cmd, map[string]any{"devices": told, "failed": failed}); err != nil {
+				if err := asking.PrintJSON(cmd, map[string]any{"devices": told, "failed": failed}); err != nil {
 					return err
 				}
 			} else {
@@ -188,7 +189,7 @@ Exit status 1 where a device could not be read.`,
 				fmt.Fprintf(cmd.ErrOrStderr(), "%s: %s\n", x.Device, x.Why)
 			}
 			if len(failed) > 0 {
-				return status(1)
+				return asking.Status(1)
 			}
 			return nil
 		},
@@ -200,7 +201,7 @@ Exit status 1 where a device could not be read.`,
 }
 
 func readDevices(cmd *cobra.Command, file string, names []string, credentials string) (*notation.File, []field.Result, error) {
-	f, err := read(cmd, file)
+	f, err := asking.Read(cmd, file)
 	if err != nil {
 		return nil, nil, err
 	}
@@ -306,7 +307,7 @@ func neighboursCmd() *cobra.Command {
 			told, failed := tellings(f.Office, all)
 			cables := field.Cables(f.Office, told)
 			if asJSON {
-				if err := printJSON(cmd, map[string]any{"cables": cables, "failed": failed}); err != nil {
+				if err := asking.PrintJSON(cmd, map[string]any{"cables": cables, "failed": failed}); err != nil {
 					return err
 				}
 			}
@@ -328,7 +329,7 @@ func neighboursCmd() *cobra.Command {
 				fmt.Fprintf(cmd.ErrOrStderr(), "%s: %s\n", x.Device, x.Why)
 			}
 			if bad {
-				return status(1)
+				return asking.Status(1)
 			}
 			return nil
 		},
@@ -372,7 +373,7 @@ Exit status 1 where it stopped before the end.`,
 			var no *order.Impossible
 			if errors.As(err, &no) {
 				fmt.Fprintln(cmd.ErrOrStderr(), no)
-				return status(2)
+				return asking.Status(2)
 			}
 			if err != nil {
 				return err
@@ -448,11 +449,11 @@ func (c *carrying) run(ctx context.Context, only, from int) error {
 			}
 			if c.breaks(v.Device) && !c.although && !c.rehearse {
 				fmt.Fprintf(out, "Stopped before step %d: mend the plan, or say --although.\n", i+1)
-				return status(1)
+				return asking.Status(1)
 			}
 			if !c.yes && !c.rehearse && !c.ask("Carry it out?") {
 				fmt.Fprintf(out, "Stopped before step %d.\n", i+1)
-				return status(1)
+				return asking.Status(1)
 			}
 		}
 		before := o.Was
@@ -482,7 +483,7 @@ func (c *carrying) run(ctx context.Context, only, from int) error {
 				continue
 			}
 			fmt.Fprintf(out, "Stopped before step %d; go on behind it with --from %d.\n", i+1, i+2)
-			return status(1)
+			return asking.Status(1)
 		}
 		fmt.Fprintf(c.cmd.ErrOrStderr(), "step %d: %s\n", i+1, err)
 		if errors.As(err, &odd) && odd.After && !c.yes && c.ask("Take the step back?") {
@@ -492,7 +493,7 @@ func (c *carrying) run(ctx context.Context, only, from int) error {
 			fmt.Fprintf(out, "Step %d is taken back.\n", i+1)
 		}
 		fmt.Fprintf(out, "Stopped at step %d.\n", i+1)
-		return status(1)
+		return asking.Status(1)
 	}
 	if c.rehearse {
 		fmt.Fprintln(out, "Rehearsed: nothing was sent.")
@@ -532,7 +533,7 @@ func (c *carrying) rehearsed(ctx context.Context, from, i int, before *office.Of
 		fmt.Fprintf(out, "  step %d is for you: %s\n", i+1, hand.Why)
 	case err != nil:
 		fmt.Fprintf(c.cmd.ErrOrStderr(), "step %d: %s\n", i+1, err)
-		return status(1)
+		return asking.Status(1)
 	default:
 		fmt.Fprintf(out, "  step %d\n", i+1)
 		for _, w := range writes {
@@ -560,13 +561,13 @@ moment. What runs is saved by setting ` + standin.SaveObject + ` to 1.`,
 		Example: "  klammer standin demo/clinic.klm --as-is demo/clinic-as-is.klm -o played.klm",
 		Args:    cobra.ExactArgs(1),
 		RunE: func(cmd *cobra.Command, args []string) error {
-			f, err := read(cmd, args[0])
+			f, err := asking.Read(cmd, args[0])
 			if err != nil {
 				return err
 			}
 			var was *office.Office
 			if asIs != "" {
-				g, err := read(cmd, asIs)
+				g, err := asking.Read(cmd, asIs)
 				if err != nil {
 					return err
 				}
@@ -591,7 +592,7 @@ moment. What runs is saved by setting ` + standin.SaveObject + ` to 1.`,
 				}
 			}
 			if asJSON {
-				if err := printJSON(cmd, map[string]any{"devices": at}); err != nil {
+				if err := asking.PrintJSON(cmd, map[string]any{"devices": at}); err != nil {
 					return err
 				}
 			} else {

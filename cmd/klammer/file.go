@@ -1,47 +1,25 @@
 package main
 
 import (
-	"encoding/json"
 	"errors"
 	"fmt"
-	"io"
 	"os"
 
 	"github.com/spf13/cobra"
 
+	"klammer/cmd/asking"
 	"klammer/core/notation"
 	"klammer/core/office"
 	"klammer/core/span"
 )
-
-// read reads an office; every mistake in it goes to standard error, a line
-// each.
-func read(cmd *cobra.Command, file string) (*notation.File, error) {
-	name, text, err := file, []byte(nil), error(nil)
-	if file == "-" {
-		name = "standard input"
-		text, err = io.ReadAll(cmd.InOrStdin())
-	} else {
-		text, err = os.ReadFile(file)
-	}
-	if err != nil {
-		return nil, err
-	}
-	f, err := notation.Read(name, string(text))
-	if err != nil {
-		fmt.Fprintln(cmd.ErrOrStderr(), err)
-		return nil, status(2)
-	}
-	return f, nil
-}
 
 // readTwo reads what devices are set to, and what is planned.
 func readTwo(cmd *cobra.Command, asIs, planned string) (was, plan *notation.File, err error) {
 	if asIs == "-" && planned == "-" {
 		return nil, nil, errors.New("standard input can be one of the two files, and not both")
 	}
-	if was, err = read(cmd, asIs); err == nil {
-		plan, err = read(cmd, planned)
+	if was, err = asking.Read(cmd, asIs); err == nil {
+		plan, err = asking.Read(cmd, planned)
 	}
 	return was, plan, err
 }
@@ -63,13 +41,6 @@ func write(file string, f *notation.File) error {
 	return os.Rename(tmp, file)
 }
 
-// printJSON prints one document.
-func printJSON(cmd *cobra.Command, v any) error {
-	e := json.NewEncoder(cmd.OutOrStdout())
-	e.SetEscapeHTML(false)
-	return e.Encode(v)
-}
-
 // portArg reads a port as people write it: device.port, "device port", or the
 // name of what is plugged in.
 func portArg(o *office.Office, s string) (office.PortRef, error) {
@@ -82,7 +53,7 @@ func portArg(o *office.Office, s string) (office.PortRef, error) {
 // deviceArg reads an office and finds one of its devices: the file, the office
 // worked out, and the device's place.
 func deviceArg(cmd *cobra.Command, file, device string) (f *notation.File, n *span.Net, i int, err error) {
-	if f, err = read(cmd, file); err != nil {
+	if f, err = asking.Read(cmd, file); err != nil {
 		return
 	}
 	if _, err = office.NewDraft(f.Office).FindDevice(device); err != nil {

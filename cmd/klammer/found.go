@@ -10,6 +10,7 @@ import (
 	"github.com/spf13/cobra"
 
 	"klammer/api"
+	"klammer/cmd/asking"
 	"klammer/core/found"
 	"klammer/core/wording"
 	"klammer/field"
@@ -75,11 +76,11 @@ error. Exit status 1 where anything differs.`,
 				fmt.Fprintf(cmd.ErrOrStderr(), "%s: %s\n", args[2], t)
 			}
 			if asJSON {
-				return printJSON(cmd, v)
+				return asking.PrintJSON(cmd, v)
 			}
 			printFound(cmd, r, v)
 			if len(v.Differences) > 0 {
-				return status(1)
+				return asking.Status(1)
 			}
 			return nil
 		},

@@ -7,6 +7,7 @@ import (
 	"github.com/spf13/cobra"
 
 	"klammer/api"
+	"klammer/cmd/asking"
 	"klammer/core/bridge"
 	"klammer/core/office"
 	"klammer/core/span"
@@ -24,7 +25,7 @@ passes, each port without a cable where it comes out, each port that drops it.`,
 		Example: "  klammer walk demo/clinic.klm --from ward-east.5 --wire untagged",
 		Args:    cobra.ExactArgs(1),
 		RunE: func(cmd *cobra.Command, args []string) error {
-			f, err := read(cmd, args[0])
+			f, err := asking.Read(cmd, args[0])
 			if err != nil {
 				return err
 			}
@@ -41,7 +42,7 @@ passes, each port without a cable where it comes out, each port that drops it.`,
 				return err
 			}
 			if asJSON {
-				return printJSON(cmd, api.WalkOf(way))
+				return asking.PrintJSON(cmd, api.WalkOf(way))
 			}
 			printWalk(cmd, way)
 			return nil
@@ -94,7 +95,7 @@ VID in use, one not in use): where the frame comes out.`,
 		Example: "  klammer flows demo/clinic.klm\n  klammer flows demo/clinic.klm --json",
 		Args:    cobra.ExactArgs(1),
 		RunE: func(cmd *cobra.Command, args []string) error {
-			f, err := read(cmd, args[0])
+			f, err := asking.Read(cmd, args[0])
 			if err != nil {
 				return err
 			}
@@ -109,7 +110,7 @@ VID in use, one not in use): where the frame comes out.`,
 				for _, x := range flows {
 					out = append(out, flowJSON{x.From.String(), api.Wire(x.Wire), api.Arrivals(x.Arrivals)})
 				}
-				return printJSON(cmd, map[string]any{"flows": out})
+				return asking.PrintJSON(cmd, map[string]any{"flows": out})
 			}
 			for _, x := range flows {
 				if len(x.Arrivals) == 0 {
@@ -140,7 +141,7 @@ func spansCmd() *cobra.Command {
 		Example: "  klammer spans demo/clinic.klm imaging",
 		Args:    cobra.RangeArgs(1, 2),
 		RunE: func(cmd *cobra.Command, args []string) error {
-			f, err := read(cmd, args[0])
+			f, err := asking.Read(cmd, args[0])
 			if err != nil {
 				return err
 			}
@@ -173,7 +174,7 @@ func spansCmd() *cobra.Command {
 				out = append(out, j)
 			}
 			if asJSON {
-				return printJSON(cmd, map[string]any{"vlans": out})
+				return asking.PrintJSON(cmd, map[string]any{"vlans": out})
 			}
 			for _, j := range out {
 				fmt.Fprintf(cmd.OutOrStdout(), "%s: %s\n", n.Name(j.VID), j.State)

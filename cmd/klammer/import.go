@@ -7,6 +7,7 @@ import (
 
 	"github.com/spf13/cobra"
 
+	"klammer/cmd/asking"
 	"klammer/core/intake"
 	"klammer/core/notation"
 	"klammer/core/office"
@@ -43,7 +44,7 @@ What is not understood goes to standard error, with its row and column.`,
 			}
 			start := &office.Office{}
 			if into != "" {
-				f, err := read(cmd, into)
+				f, err := asking.Read(cmd, into)
 				if err != nil {
 					return err
 				}
@@ -56,7 +57,7 @@ What is not understood goes to standard error, with its row and column.`,
 			}
 			fmt.Fprint(cmd.OutOrStdout(), notation.Print(o))
 			if len(u.Trouble) > 0 {
-				return status(1)
+				return asking.Status(1)
 			}
 			return nil
 		},

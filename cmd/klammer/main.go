@@ -9,13 +9,9 @@ import (
 
 	"github.com/spf13/cobra"
 
+	"klammer/cmd/asking"
 	"klammer/mishap"
 )
-
-// status is an exit status that a command asks for, its message already said.
-type status int
-
-func (s status) Error() string { return fmt.Sprintf("exit status %d", int(s)) }
 
 // run is the whole program but for leaving it, so that tests can call it.
 func run() int {
@@ -24,7 +20,7 @@ func run() int {
 		fmt.Fprintf(cmd.ErrOrStderr(), "klammer: a fault of its own, number %s: %v\n%s", f.Number, f.What, f.Stack)
 	}
 	err := cmd.Execute()
-	var s status
+	var s asking.Status
 	switch {
 	case err == nil:
 		return 0
@@ -50,6 +46,6 @@ input. Exit status 2 says that something could not be read.`,
 		SilenceErrors: true,
 	}
 	cmd.CompletionOptions.HiddenDefaultCmd = true
-	cmd.AddCommand(checkCmd(), fmtCmd(), walkCmd(), talkCmd(), flowsCmd(), spansCmd(), bringCmd(), withdrawCmd(), diffCmd(), sheetCmd(), orderCmd(), roundCmd(), probeCmd(), backupCmd(), restoreCmd(), rekeyCmd(), readCmd(), neighboursCmd(), carryOutCmd(), standinCmd(), foundCmd(), importCmd(), serveCmd(), madeCmd(cmd))
+	cmd.AddCommand(checkCmd(), fmtCmd(), walkCmd(), talkCmd(), flowsCmd(), spansCmd(), bringCmd(), withdrawCmd(), diffCmd(), sheetCmd(), orderCmd(), roundCmd(), probeCmd(), asking.LookCmd(), backupCmd(), restoreCmd(), rekeyCmd(), readCmd(), neighboursCmd(), carryOutCmd(), standinCmd(), foundCmd(), importCmd(), serveCmd(), madeCmd(cmd))
 	return cmd
 }

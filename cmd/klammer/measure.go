@@ -16,8 +16,8 @@ import (
 	"github.com/spf13/cobra"
 
 	"klammer/api"
+	"klammer/cmd/asking"
 	"klammer/core/office"
-	"klammer/core/round"
 	"klammer/probe"
 )
 
@@ -25,21 +25,13 @@ import (
 // say so every 30 s (IEEE 802.1AB, 9.2.5.7).
 const listening = 31 * time.Second
 
-// beside is a plan that a laptop puts what it sees beside.
-type beside interface {
-	// Ask is what to try at a port, or at the one that is heard.
-	ask(ctx context.Context, q api.ProbeAsk) (*api.ProbeLooks, error)
-	// Judge puts what was seen beside it.
-	judge(ctx context.Context, r api.ProbeReport) (*api.Probed, error)
-}
-
 // measuring is a laptop at a network interface.
 type measuring struct {
 	on    string
 	port  string
 	vlans []int
 	wait  time.Duration
-	plan  beside // nil for none
+	plan  asking.Beside // nil for none
 	json  bool
 }
 
@@ -65,7 +57,7 @@ func (m *measuring) run(cmd *cobra.Command) error {
 		if looks, err = m.where(ctx, laptop, says); err != nil {
 			return err
 		}
-		fmt.Fprintf(says, "%s is at %s of %s: looking with %s\n", m.on, spaced(looks.Port), looks.Office, tagsText(looks.Looks))
+		fmt.Fprintf(says, "%s is at %s of %s: looking with %s\n", m.on, asking.Spaced(looks.Port), looks.Office, tagsText(looks.Looks))
 	} else {
 		looks.Looks = append(looks.Looks, api.ProbeLook{})
 		for _, v := range m.vlans {
@@ -99,24 +91,24 @@ func (m *measuring) run(cmd *cobra.Command) error {
 	}
 	var against error
 	if m.plan != nil {
-		seen.Probed, against = m.plan.judge(ctx, api.ProbeReport{ID: looks.ID, Port: looks.Port, Saw: seen.Saw})
+		seen.Probed, against = m.plan.Judge(ctx, api.ProbeReport{ID: looks.ID, Port: looks.Port, Saw: seen.Saw})
 	}
 	for k := range seen.Saw {
 		seen.Saw[k].Planned = ""
 	}
 	if m.json { // what was seen is told whatever became of the report
-		err = printJSON(cmd, seen)
+		err = asking.PrintJSON(cmd, seen)
 	} else {
 		printSaw(out, saws[:len(all)])
 		if seen.Probed != nil {
-			printProbed(out, seen.Probed)
+			asking.PrintProbed(out, seen.Probed)
 		}
 	}
 	switch {
 	case against != nil:
 		return against
-	case err == nil && seen.Probed != nil && !passed(seen.Probed):
-		return status(1)
+	case err == nil && seen.Probed != nil && !asking.Passed(seen.Probed):
+		return asking.Status(1)
 	}
 	return err
 }
@@ -131,7 +123,7 @@ func (m *measuring) where(ctx context.Context, l *probe.Laptop, says io.Writer) 
 		err := l.Listen(ctx, listening, func(n probe.Neighbour) bool { // until one is of the office
 			q.Heard = []api.ProbeHeard{api.ProbeHeardOf(n)}
 			var err error
-			if looks, err = m.plan.ask(ctx, q); err != nil {
+			if looks, err = m.plan.Ask(ctx, q); err != nil {
 				wrong = err
 			}
 			return err == nil
@@ -141,7 +133,7 @@ func (m *measuring) where(ctx context.Context, l *probe.Laptop, says io.Writer) 
 		}
 		return looks, err
 	}
-	return m.plan.ask(ctx, q)
+	return m.plan.Ask(ctx, q)
 }
 
 // tagsText is what the laptop looks with.
@@ -238,58 +230,6 @@ func verb(n int, one, many string) string {
 		return one
 	}
 	return many
-}
-
-// aFile is a plan in a file.
-type aFile struct {
-	name string
-	plan *office.Office
-	made *round.Round
-}
-
-func (f *aFile) tests(port string, vlans []int) ([]round.Test, error) {
-	if f.made == nil {
-		f.made = round.Make(f.plan)
-	}
-	return api.TestsAt(f.plan, f.made, port, vlans)
-}
-
-func (f *aFile) ask(_ context.Context, q api.ProbeAsk) (*api.ProbeLooks, error) {
-	port, err := api.PortHeard(f.plan, q)
-	if err != nil {
-		return nil, err
-	}
-	tests, err := f.tests(port, q.VLANs)
-	if err != nil {
-		return nil, err
-	}
-	x := &api.ProbeLooks{Office: f.name, Port: port, Looks: []api.ProbeLook{}}
-	for _, t := range tests {
-		x.Looks = append(x.Looks, api.ProbeLookOf(f.made, t))
-	}
-	return x, nil
-}
-
-func (f *aFile) judge(_ context.Context, r api.ProbeReport) (*api.Probed, error) {
-	var vlans []int
-	for _, s := range r.Saw {
-		if s.Wire != nil {
-			vlans = append(vlans, *s.Wire)
-		}
-	}
-	tests, err := f.tests(r.Port, vlans)
-	if err != nil {
-		return nil, err
-	}
-	var all []round.Played
-	for k := range r.Saw {
-		t, err := api.TestOfWire(tests, r.Saw[k].Wire)
-		if err != nil {
-			return nil, err
-		}
-		all = append(all, f.made.Judge(t, r.Saw[k].Round(f.made.Look(t))))
-	}
-	return api.ProbedOf(f.plan, f.made, all), nil
 }
 
 // vlanList is VLAN IDs with commas between.

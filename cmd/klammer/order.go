@@ -12,6 +12,7 @@ import (
 	"github.com/spf13/cobra"
 
 	"klammer/api"
+	"klammer/cmd/asking"
 	"klammer/core/order"
 )
 
@@ -55,18 +56,18 @@ against it.`,
 				for _, r := range no.Reasons {
 					fmt.Fprintln(cmd.ErrOrStderr(), r.Text)
 				}
-				return status(2)
+				return asking.Status(2)
 			}
 			if err != nil {
 				return err
 			}
 			if asJSON {
-				err = printJSON(cmd, api.OrderOf(o))
+				err = asking.PrintJSON(cmd, api.OrderOf(o))
 			} else {
 				printOrder(cmd.OutOrStdout(), api.OrderOf(o))
 			}
 			if err == nil && !o.Safe() {
-				return status(1)
+				return asking.Status(1)
 			}
 			return err
 		},
@@ -118,13 +119,13 @@ func printOrder(out io.Writer, o *api.Order) {
 		if s.Visit != visit {
 			visit = s.Visit
 			v := o.Visits[visit]
-			how := map[order.By]string{order.OverNetwork: "over the network, laptop in " + spaced(v.At), order.AtPort: "laptop in " + cmp.Or(spaced(v.At), "no port yet"), order.AtConsole: "at its console"}[v.By]
+			how := map[order.By]string{order.OverNetwork: "over the network, laptop in " + asking.Spaced(v.At), order.AtPort: "laptop in " + cmp.Or(asking.Spaced(v.At), "no port yet"), order.AtConsole: "at its console"}[v.By]
 			if v.By == order.AtPort && !strings.HasPrefix(v.At, v.Device+".") {
 				how = "by hand"
 				if where, console := strings.CutSuffix(v.At, " console"); console {
 					how += ", laptop at the console of " + where
 				} else if v.At != "" {
-					how += ", laptop in " + spaced(v.At)
+					how += ", laptop in " + asking.Spaced(v.At)
 				}
 			}
 			fmt.Fprintf(out, "\nVisit %d: %s (%s)\n", visit+1, v.Device, how)
@@ -142,6 +143,3 @@ func printOrder(out io.Writer, o *api.Order) {
 		}
 	}
 }
-
-// spaced is a port as people say it.
-func spaced(port string) string { return strings.Replace(port, ".", " ", 1) }

@@ -3,14 +3,13 @@ package main
 import (
 	"errors"
 	"fmt"
-	"io"
 	"os"
-	"strings"
 	"time"
 
 	"github.com/spf13/cobra"
 
 	"klammer/api"
+	"klammer/cmd/asking"
 	"klammer/core/round"
 	"klammer/probe"
 )
@@ -58,15 +57,15 @@ Exit status 0 says that all is as planned, 1 that it is not.`,
 				case wait < time.Second || wait > 5*time.Minute:
 					return fmt.Errorf("--wait is between 1s and 5m: found %s", wait)
 				case to != "":
-					if m.plan, err = serverAt(to, token, known); err != nil {
+					if m.plan, err = asking.ServerAt(to, token, known); err != nil {
 						return err
 					}
 				case into != "":
-					f, err := read(cmd, into)
+					f, err := asking.Read(cmd, into)
 					if err != nil {
 						return err
 					}
-					m.plan = &aFile{name: into, plan: f.Office}
+					m.plan = &asking.AFile{Name: into, Plan: f.Office}
 				case port != "":
 					return errors.New("--port needs the plan that it is in: --into OFFICE.klm, or --to a server")
 				}
@@ -93,13 +92,13 @@ Exit status 0 says that all is as planned, 1 that it is not.`,
 			}
 			p := api.ProbedOf(plan.Office, r, r.Play(was.Office, tests))
 			if asJSON {
-				err = printJSON(cmd, p)
+				err = asking.PrintJSON(cmd, p)
 			} else {
-				printProbed(cmd.OutOrStdout(), p)
+				asking.PrintProbed(cmd.OutOrStdout(), p)
 			}
 			for _, t := range p.Tests {
 				if err == nil && !t.Passed {
-					err = status(1)
+					err = asking.Status(1)
 				}
 			}
 			return err
@@ -116,78 +115,4 @@ Exit status 0 says that all is as planned, 1 that it is not.`,
 	cmd.Flags().StringVar(&list, "vlans", "", "VLAN IDs to tag with besides those of the plan: 110,120")
 	cmd.Flags().BoolVar(&asJSON, "json", false, "one JSON document")
 	return cmd
-}
-
-// printProbed prints what was seen as somebody would tell it.
-func printProbed(out io.Writer, p *api.Probed) {
-	for _, t := range p.Tests {
-		how := "as planned"
-		if !t.Passed {
-			how = "not as planned"
-		}
-		fmt.Fprintf(out, "%s, %s: %s\n", spaced(t.Port), tagging(t.Wire), how)
-		for _, g := range t.Given {
-			fmt.Fprintf(out, "      %s (%s) hands out %s to %s\n", g.Server, g.By, g.From, g.To)
-		}
-		for _, w := range t.Wrong {
-			fmt.Fprintf(out, "      %s\n", w)
-		}
-	}
-	if len(p.Suspects) > 0 {
-		if p.Suspects[0].Near {
-			fmt.Fprintln(out, "Nothing simple gives all of it; this comes nearest:")
-		} else if len(p.Suspects) == 1 && len(p.Suspects[0].Ways) == 1 {
-			fmt.Fprintln(out, "This would explain it:")
-		} else {
-			fmt.Fprintln(out, "One of these would explain it:")
-		}
-	} else if !passed(p) {
-		fmt.Fprintln(out, "No mistakes of the kinds that Klammer knows, one or several, explain it: read the devices (klammer read).")
-	}
-	const most = 8
-	for i, s := range p.Suspects {
-		if i == most {
-			fmt.Fprintf(out, "  and %d more, less likely\n", len(p.Suspects)-most)
-			break
-		}
-		for _, w := range s.Ways {
-			fmt.Fprintf(out, "  %s\n", strings.Join(w.Mistakes, ", and "))
-			if len(w.Mend) > 0 {
-				fmt.Fprintf(out, "      set as planned: %s\n", strings.Join(w.Mend, "; "))
-			}
-			for _, s := range w.Steps {
-				if i > 0 {
-					break // of the likeliest alone
-				}
-				at := s.Device
-				if !strings.HasPrefix(s.Text, s.Where) { // it says its page itself
-					at += ", " + s.Where
-				}
-				fmt.Fprintf(out, "      on %s: %s\n", at, s.Text)
-			}
-		}
-		if len(s.Or) > 0 {
-			fmt.Fprintf(out, "      instead of one of these it may be one that no laptop tells from it: %s\n", strings.Join(s.Or, "; "))
-		}
-	}
-	if n := p.Next; n != nil {
-		fmt.Fprintf(out, "To tell them apart, plug in next at %s, %s.\n", spaced(n.Port), tagging(n.Wire))
-	}
-}
-
-func passed(p *api.Probed) bool {
-	for _, t := range p.Tests {
-		if !t.Passed {
-			return false
-		}
-	}
-	return true
-}
-
-// tagging is what a laptop's frames wear.
-func tagging(wire *int) string {
-	if wire == nil {
-		return "untagged"
-	}
-	return fmt.Sprintf("tagged %d", *wire)
 }

@@ -7,6 +7,7 @@ import (
 
 	"github.com/spf13/cobra"
 
+	"klammer/cmd/asking"
 	"klammer/core/notation"
 	"klammer/core/office"
 	"klammer/field"
@@ -83,5 +84,5 @@ func seenAll(cmd *cobra.Command, was *notation.File, only []string, although boo
 		fmt.Fprintln(out, "  "+s)
 	}
 	fmt.Fprintln(out, "The file says of that what is planned. Read it again, leave it alone (--only names the devices that are set), or say --unseen where you know that it is so.")
-	return status(2)
+	return asking.Status(2)
 }

@@ -20,6 +20,7 @@ import (
 	"github.com/spf13/cobra"
 
 	"klammer/backup"
+	"klammer/cmd/asking"
 	"klammer/core/found"
 	"klammer/core/notation"
 	"klammer/core/office"
@@ -341,7 +342,7 @@ func playFirst(ctx context.Context, cmd *cobra.Command, st *store.Store, file st
 	if err != nil {
 		return nil, nil, err
 	}
-	f, err := read(cmd, file)
+	f, err := asking.Read(cmd, file)
 	if err != nil {
 		return nil, nil, err
 	}
@@ -377,13 +378,13 @@ func loadOnce(ctx context.Context, cmd *cobra.Command, st *store.Store, file, as
 	if err != nil || len(all) > 0 {
 		return false, err
 	}
-	f, err := read(cmd, file)
+	f, err := asking.Read(cmd, file)
 	if err != nil {
 		return false, err
 	}
 	var was *notation.File
 	if asIs != "" {
-		if was, err = read(cmd, asIs); err != nil {
+		if was, err = asking.Read(cmd, asIs); err != nil {
 			return false, err
 		}
 	}

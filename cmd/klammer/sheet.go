@@ -8,6 +8,7 @@ import (
 	"github.com/spf13/cobra"
 
 	"klammer/api"
+	"klammer/cmd/asking"
 )
 
 func sheetCmd() *cobra.Command {
@@ -30,11 +31,11 @@ say goes to standard error, with what comes nearest, and exits with status 1.`,
 				return fmt.Errorf("%s knows no VLANs: there is nothing to enter", args[1])
 			}
 			if asJSON {
-				return printJSON(cmd, s)
+				return asking.PrintJSON(cmd, s)
 			}
 			printSheet(cmd, s)
 			if len(s.Unsayable) > 0 {
-				return status(1)
+				return asking.Status(1)
 			}
 			return nil
 		},

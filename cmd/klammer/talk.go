@@ -9,6 +9,7 @@ import (
 	"github.com/spf13/cobra"
 
 	"klammer/api"
+	"klammer/cmd/asking"
 	"klammer/core/office"
 	"klammer/core/span"
 	"klammer/core/talk"
@@ -34,7 +35,7 @@ udp/PORT, a name of the office, or several with commas.`,
 			return nil
 		},
 		RunE: func(cmd *cobra.Command, args []string) error {
-			f, err := read(cmd, args[0])
+			f, err := asking.Read(cmd, args[0])
 			if err != nil {
 				return err
 			}
@@ -42,7 +43,7 @@ udp/PORT, a name of the office, or several with commas.`,
 			if len(args) == 1 {
 				t := talk.NewTable(n)
 				if asJSON {
-					return printJSON(cmd, struct {
+					return asking.PrintJSON(cmd, struct {
 						Pairs []api.TalkPair `json:"pairs"`
 					}{api.TalkPairs(t)})
 				}
@@ -57,7 +58,7 @@ udp/PORT, a name of the office, or several with commas.`,
 				return err
 			}
 			if asJSON {
-				return printJSON(cmd, a)
+				return asking.PrintJSON(cmd, a)
 			}
 			printAnswer(cmd.OutOrStdout(), a, n)
 			return nil

@@ -255,11 +255,12 @@ func (w *world) covers(d *difference, x trial) bool {
 
 // trials is the fewest tries, greedily, that show each mistake across VLANs that is tried at
 // an ask: that first which shows most of what is left.
-func (w *world) trials(a int) (out []trial) {
+func (w *world) trials(a int, whole bool) (out []trial) {
 	shows := map[trial][]int{}
 	var order []trial // as they came, so that each round is the same
 	left := map[int]bool{}
 	mine, some := w.tried[a]
+	some = some && !whole
 	for m := range w.seen[:w.base] {
 		s, ok := w.seen[m][a]
 		if !ok || s >= 0 || some && !slices.Contains(mine, m) {
@@ -299,6 +300,17 @@ func (w *world) trials(a int) (out []trial) {
 		}
 	}
 	return out
+}
+
+// pinging is the service that answers a ping.
+var pinging = office.Service{Protocol: office.Ping}
+
+// lets says whether a laptop in a VLAN can use a service of an address across devices that
+// route, as planned.
+func (w *world) lets(v office.VID, to netip.Addr, what office.Service) bool {
+	from := slices.IndexFunc(w.who, func(l laptop) bool { return l.vlan == v && v != 0 })
+	k := slices.IndexFunc(w.targets, func(x target) bool { return x.addr == to })
+	return from >= 0 && k >= 0 && w.passes[from][k] != nil && w.passes[from][k].Meets(talk.Of(w.n.Office, []office.Service{what}))
 }
 
 // oneOf is a service of a set that is easy to try.

@@ -82,16 +82,16 @@ func (w *world) ofHandouts() (out []Mistake) {
 						}
 					}
 				})
-				m.stands = true
+				m.stands, m.weight = true, elsewhere
 				out = append(out, m)
 			}
 			entered(NoHandout, "hands out no addresses"+in, func(a *office.Address) { a.From, a.To = netip.Addr{}, netip.Addr{} })
 			if from, to, ok := otherRange(&p); ok {
 				entered(OtherRange, "hands out another range"+in, func(a *office.Address) { a.From, a.To = from, to })
 			}
-			add(OtherMask, p.device+" hands out another mask"+in, notEntered, func(posts []post) { posts[k].net = netip.PrefixFrom(p.addr, max(1, p.net.Bits()-8)).Masked() })
+			add(OtherMask, p.device+" hands out another mask"+in, elsewhere, func(posts []post) { posts[k].net = netip.PrefixFrom(p.addr, max(1, p.net.Bits()-8)).Masked() })
 			if p.router.IsValid() {
-				add(OtherGate, p.device+" hands out another gateway"+in, notEntered, func(posts []post) { posts[k].router = otherThan(&p) })
+				add(OtherGate, p.device+" hands out another gateway"+in, elsewhere, func(posts []post) { posts[k].router = otherThan(&p) })
 			}
 			if beside := slices.IndexFunc(w.posts, func(x post) bool { return x.rival && !x.routes && x.vid == p.vid }); beside >= 0 {
 				add(RivalInstead, "another server hands out addresses"+in+" instead of "+p.device, notEntered, func(posts []post) {
@@ -176,8 +176,8 @@ func (w *world) expects(at int, four bool) int {
 }
 
 // offers is the signs of what a laptop was offered, and the sentences of it; answered is
-// whom it heard.
-func (w *world) offers(t Test, saw Saw, answered []int) (signs []sign, wrong []string) {
+// whom it heard. whole says that it heard all that were made.
+func (w *world) offers(t Test, saw Saw, answered []int, whole bool) (signs []sign, wrong []string) {
 	note := func(x sign, text string) {
 		if !slices.Contains(signs, x) && x.kind != 0 {
 			signs = append(signs, x)
@@ -191,6 +191,9 @@ func (w *world) offers(t Test, saw Saw, answered []int) (signs []sign, wrong []s
 		some = some || g.Addr.Is4()
 		by := g.By
 		server := -1
+		if by == "" {
+			by = "somebody"
+		}
 		if g.Server.IsValid() {
 			by = g.Server.String()
 			server = slices.IndexFunc(w.posts, func(p post) bool { return p.addr == g.Server })
@@ -207,7 +210,9 @@ func (w *world) offers(t Test, saw Saw, answered []int) (signs []sign, wrong []s
 			continue // nor who gives addresses of IPv6 besides the router
 		case k < 0:
 			x := sign{rival, 0}
-			if server >= 0 {
+			if w.subnetOf(g.Addr) != 0 && g.Addr.Is6() {
+				x = sign{} // another VLAN's: who answers tells that
+			} else if server >= 0 {
 				x = sign{}
 				if slices.Contains(answered, server) && w.hands(g.Addr) == 0 {
 					x = sign{handsToo, server}
@@ -231,7 +236,10 @@ func (w *world) offers(t Test, saw Saw, answered []int) (signs []sign, wrong []s
 			continue
 		}
 		if !known {
-			note(sign{rival, 0}, fmt.Sprintf("%s (%s) hands out addresses, and only %s is to", by, g.By, plan.device))
+			if g.By != "" {
+				by += " (" + g.By + ")"
+			}
+			note(sign{rival, 0}, fmt.Sprintf("%s hands out addresses, and only %s is to", by, plan.device))
 			continue
 		}
 		if g.Bits > 0 && g.Bits != plan.net.Bits() {
@@ -249,7 +257,7 @@ func (w *world) offers(t Test, saw Saw, answered []int) (signs []sign, wrong []s
 			}
 		}
 	}
-	if k := w.expects(t.at, true); k >= 0 {
+	if k := w.expects(t.at, true); whole && k >= 0 {
 		none := true
 		for _, g := range saw.Offers {
 			if g.Addr.Is4() && (!g.Server.IsValid() || g.Server == w.posts[k].addr || !slices.ContainsFunc(signs, func(x sign) bool { return x.kind == rival })) {
@@ -304,7 +312,9 @@ func (w *world) routers(t Test, saw Saw) (signs []sign, wrong []string) {
 		if !slices.Contains(wrong, text) {
 			wrong = append(wrong, text)
 		}
-		signs = []sign{{routesSix, 0}}
+		if !slices.ContainsFunc(r.Prefixes, func(p netip.Prefix) bool { return w.subnetOf(p.Addr()) != 0 }) {
+			signs = []sign{{routesSix, 0}} // else it is another VLAN's: who answers tells that
+		}
 	}
 	return signs, wrong
 }

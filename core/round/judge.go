@@ -87,7 +87,20 @@ const (
 	Untold Ended = iota // nothing came back where nothing has to
 	Answered
 	Silent
+	Refused // by whom it is for, or by somebody on the way in his name
 )
+
+// as is how a try ended as far as it says something of the network: what is to be let through
+// and is refused is not let through; what is not to be may have been refused by whom it is for.
+func (e Ended) as(ok bool) Ended {
+	switch {
+	case e != Refused:
+		return e
+	case ok:
+		return Silent
+	}
+	return Untold
+}
 
 // Saw is what a laptop saw at a test. Tried is as long as [Look.Tries], or nil where
 // nothing was tried.
@@ -113,7 +126,7 @@ func (r *Round) Judge(t Test, saw Saw) Played {
 	}
 	x.Gives, x.Given = w.offered(t, saw.Offers)
 	var signs []sign
-	signs, x.Wrong = w.offers(t, saw, now)
+	signs, x.Wrong = w.offers(t, saw, now, true)
 	more, wrong := w.routers(t, saw)
 	signs, x.Wrong = append(signs, more...), append(x.Wrong, wrong...)
 	for _, v := range saw.Tagged {
@@ -147,12 +160,13 @@ func (r *Round) Judge(t Test, saw Saw) Played {
 		}
 	}
 	if len(x.Wrong) == 0 && len(saw.Tried) == len(t.trials) {
-		x.Tried = saw.Tried
 		for i, y := range t.trials {
+			ended := saw.Tried[i].as(y.reach.OK)
+			x.Tried = append(x.Tried, ended)
 			switch {
-			case saw.Tried[i] == Silent && y.reach.OK:
+			case ended == Silent && y.reach.OK:
 				x.Wrong = append(x.Wrong, fmt.Sprintf("%s is to answer %s, and does not", y.reach.To, y.reach.Service))
-			case saw.Tried[i] == Answered && !y.reach.OK:
+			case ended == Answered && !y.reach.OK:
 				x.Wrong = append(x.Wrong, fmt.Sprintf("%s is not to answer %s, and does", y.reach.To, y.reach.Service))
 			}
 		}
@@ -229,6 +243,13 @@ func (w *world) handing() bool {
 // speaking is the VLANs of whose subnets somebody was heard, while nobody of them answers.
 func (w *world) speaking(heard []netip.Addr, answered []int) (out []office.VID) {
 	for _, a := range heard {
+		// A device with addresses in several VLANs may ask in each for each of them (RFC 1122,
+		// 3.3.4.2, weak model): that says nothing of where it is.
+		if slices.ContainsFunc(w.posts, func(p post) bool {
+			return p.addr == a && slices.ContainsFunc(w.posts, func(q post) bool { return q.device == p.device && q.vid != p.vid })
+		}) {
+			continue
+		}
 		for k := range w.posts {
 			p := &w.posts[k]
 			if !p.net.IsValid() || !p.net.Contains(a) {

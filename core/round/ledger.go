@@ -76,8 +76,8 @@ func (r *Round) Then(t Test, was Planned) (Test, bool) {
 	w := r.w
 	planned := w.sets[w.plan[t.at]]
 	from := slices.IndexFunc(w.who, func(l laptop) bool { return l.vlan == t.VLAN && t.VLAN != 0 })
-	t.Reach, t.trials = was.Reach, nil
-	for _, x := range was.Reach {
+	t.Reach, t.trials = slices.Clone(was.Reach), nil
+	for i, x := range was.Reach {
 		holds := false
 		if x.Across {
 			to := slices.IndexFunc(w.targets, func(y target) bool { return y.name == x.To })
@@ -88,6 +88,9 @@ func (r *Round) Then(t Test, was Planned) (Test, bool) {
 			holds = open != nil && open.Meets(talk.Of(w.n.Office, []office.Service{x.What}))
 			t.trials = append(t.trials, trial{from: t.VLAN, to: w.targets[to].addr, what: x.What, reach: x})
 		} else {
+			if a, err := netip.ParseAddr(x.To); err == nil {
+				t.Reach[i].Routed = !x.OK && w.lets(t.VLAN, a, pinging)
+			}
 			holds = slices.ContainsFunc(planned, func(k int) bool { return w.posts[k].called() == x.To })
 		}
 		if holds != x.OK {
@@ -99,17 +102,26 @@ func (r *Round) Then(t Test, was Planned) (Test, bool) {
 
 // Line is a test of a ledger.
 type Line struct {
-	Test  Test
-	Extra bool     // it is not one of the round
-	Of    int      // index of what became of it; -1 where nothing did yet
+	Test   Test
+	Extra  bool // it is not one of the full round
+	Quick  bool // it is one of the quick round
+	Real   Entry
+	Played Entry // what was played stands apart, and never replaces what somebody saw
+}
+
+// Entry is what became of a test.
+type Entry struct {
+	Of    int      // index of what was kept; -1 where nothing was yet
 	Old   bool     // another thing is to be seen there now, and what became of it counts no more
 	Wrong []string // what is to be said of it beside what was written down
 }
 
-// Ledger is a round with what became of its tests.
+// Ledger is a round with what became of its tests: those of the full and of the quick round in
+// walking order, then others.
 type Ledger struct {
-	Lines []Line
-	Seen  []Seen // what counts, for [Round.Suspects]
+	Lines  []Line
+	Seen   []Seen // what counts, for [Round.Suspects]
+	Played []Seen // the same of what was played
 }
 
 // Ledger holds what was kept against the round of the plan as it is now: places that are
@@ -120,9 +132,25 @@ func (r *Round) Ledger(kept []Kept) *Ledger {
 		wire bridge.Wire
 	}
 	out, at := &Ledger{}, map[place]int{}
+	quick := r.Quick()
+	full := map[int]bool{}
+	var asks []int
+	tests := map[int]Test{}
 	for _, t := range r.Tests {
+		full[t.at] = true
+		asks, tests[t.at] = append(asks, t.at), t
+	}
+	for _, t := range quick {
+		if !full[t.at] {
+			asks, tests[t.at] = append(asks, t.at), t
+		}
+	}
+	r.w.walking(asks)
+	nothing := Entry{Of: -1}
+	for _, a := range asks {
+		t := tests[a]
 		at[place{t.Port, t.Wire}] = len(out.Lines)
-		out.Lines = append(out.Lines, Line{Test: t, Of: -1})
+		out.Lines = append(out.Lines, Line{Test: t, Extra: !full[a], Quick: slices.Contains(r.quick, a), Real: nothing, Played: nothing})
 	}
 	for k, x := range kept {
 		test, err := r.Find(x.Port, x.Wire, x.Extra)
@@ -133,9 +161,12 @@ func (r *Round) Ledger(kept []Kept) *Ledger {
 		if !ok {
 			i = len(out.Lines)
 			at[place{test.Port, test.Wire}] = i
-			out.Lines = append(out.Lines, Line{Test: test, Extra: true})
+			out.Lines = append(out.Lines, Line{Test: test, Extra: true, Real: nothing, Played: nothing})
 		}
-		line := &out.Lines[i]
+		line := &out.Lines[i].Real
+		if x.How == ByPlay {
+			line = &out.Lines[i].Played
+		}
 		then, same := r.Then(test, x.Planned)
 		line.Of, line.Old = k, !same
 		if x.Given.IsValid() && !x.Passed && x.How == ByHand && r.Hands(x.Given) == 0 {
@@ -144,18 +175,22 @@ func (r *Round) Ledger(kept []Kept) *Ledger {
 		if !line.Old {
 			seen := x.Seen
 			seen.Test = then
-			out.Seen = append(out.Seen, seen)
+			if x.How == ByPlay {
+				out.Played = append(out.Played, seen)
+			} else {
+				out.Seen = append(out.Seen, seen)
+			}
 		}
 	}
 	return out
 }
 
-// Failed is the places at which a test that counts failed, each once, in the order of the
+// Failed is the places at which a test that somebody made, and that counts, failed, each once, in the order of the
 // ledger, and the line of the first; -1 for none.
 func (l *Ledger) Failed(kept []Kept) (at []office.PortRef, first int) {
 	first = -1
 	for i, x := range l.Lines {
-		if x.Of < 0 || x.Old || kept[x.Of].Passed {
+		if x.Real.Of < 0 || x.Real.Old || kept[x.Real.Of].Passed {
 			continue
 		}
 		if first < 0 {

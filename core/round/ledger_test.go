@@ -4,6 +4,7 @@ import (
 	"fmt"
 	"net/netip"
 	"os"
+	"slices"
 	"testing"
 
 	"github.com/stretchr/testify/require"
@@ -30,28 +31,39 @@ func TestLedger(t *testing.T) {
 	require.NoError(t, err)
 	kept := []round.Kept{
 		{Port: port("rack", "5"), Planned: first.Planned(), Seen: round.Seen{Given: phones(t)}},
+		{Port: port("rack", "5"), Planned: first.Planned(), Seen: round.Seen{Passed: true, How: round.ByPlay}},
 		{Port: port("rack", "9"), Planned: round.Planned{VLAN: 999}},
 		{Port: port("rack", "24"), Planned: round.Planned{VLAN: 190}},
 		{Port: port("rack", "5"), Wire: 777, Extra: true, Planned: round.Planned{VLAN: 777}, Seen: round.Seen{How: round.ByProbe}},
+	}
+	outside := 0 // places of the quick round that the full one has not
+	for _, q := range r.Quick() {
+		if !slices.ContainsFunc(r.Tests, func(x round.Test) bool { return x.Port == q.Port && x.Wire == q.Wire }) {
+			outside++
+		}
 	}
 	for range 3 { // whoever asks, as often as he likes
 		apart := r.Apart()
 		_, err := apart.Find(port("rack", "5"), 777, false)
 		require.ErrorContains(t, err, "nothing is planned at rack 5 tagged 777")
 		ledger := apart.Ledger(kept)
-		require.Len(t, ledger.Lines, len(r.Tests)+1)
+		require.Len(t, ledger.Lines, len(r.Tests)+1+outside)
 		require.Len(t, ledger.Seen, 1)
-		states := map[string]string{}
+		states, played := map[string]string{}, 0
 		for _, line := range ledger.Lines {
-			if line.Of >= 0 {
-				states[fmt.Sprint(line.Test.Port, line.Test.Wire)] = fmt.Sprint(line.Of, line.Extra, line.Old, len(line.Wrong))
+			if line.Real.Of >= 0 {
+				states[fmt.Sprint(line.Test.Port, line.Test.Wire)] = fmt.Sprint(line.Real.Of, line.Extra, line.Real.Old, len(line.Real.Wrong))
+			}
+			if line.Played.Of >= 0 {
+				played++
 			}
 		}
 		require.Equal(t, map[string]string{
 			fmt.Sprint(port("rack", "5"), bridge.Untagged):  "0 false false 0",
-			fmt.Sprint(port("rack", "9"), bridge.Untagged):  "1 false true 0",
-			fmt.Sprint(port("rack", "5"), bridge.Wire(777)): "3 true true 0",
+			fmt.Sprint(port("rack", "9"), bridge.Untagged):  "2 false true 0",
+			fmt.Sprint(port("rack", "5"), bridge.Wire(777)): "4 true true 0",
 		}, states)
+		require.Equal(t, 1, played, "beside what was seen, and not in its place")
 		at, of := ledger.Failed(kept)
 		require.Equal(t, []office.PortRef{port("rack", "5")}, at)
 		require.Equal(t, port("rack", "5"), ledger.Lines[of].Test.Port)

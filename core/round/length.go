@@ -17,7 +17,17 @@ import (
 // plugged in once, with as many tags as are needed there.
 func (r *Round) Quick() (out []Test) {
 	for _, a := range r.quick {
-		out = append(out, r.w.test(a))
+		out = append(out, r.w.test(a, false))
+	}
+	return out
+}
+
+// Ports is where one can plug in, in the order of the office.
+func (r *Round) Ports() (out []office.PortRef) {
+	for _, x := range r.w.asks[:r.own] {
+		if len(out) == 0 || out[len(out)-1] != x.ref {
+			out = append(out, x.ref)
+		}
 	}
 	return out
 }

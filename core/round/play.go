@@ -27,11 +27,12 @@ type Given struct {
 }
 
 // At lists the tests that a port allows: untagged, and in each VLAN that is tagged
-// there. The error says what stands there instead.
+// there, with all that a laptop that is there anyway can try. The error says what stands
+// there instead.
 func (r *Round) At(ref office.PortRef) (out []Test, err error) {
 	for a := range r.own {
 		if r.w.asks[a].ref == ref {
-			out = append(out, r.w.test(a))
+			out = append(out, r.w.test(a, true))
 		}
 	}
 	if len(out) > 0 {
@@ -61,7 +62,7 @@ func (r *Round) Tagged(ref office.PortRef, v office.VID) (Test, bool, error) {
 	}
 	for a := r.own; a < len(r.w.asks); a++ {
 		if r.w.asks[a].ref == ref && r.w.asks[a].wire == bridge.Wire(v) {
-			return r.w.test(a), true, nil
+			return r.w.test(a, true), true, nil
 		}
 	}
 	x := r.w.asks[all[0].at]
@@ -69,7 +70,7 @@ func (r *Round) Tagged(ref office.PortRef, v office.VID) (Test, bool, error) {
 	r.w.asks = append(r.w.asks, x)
 	a := len(r.w.asks) - 1
 	r.w.plan = append(r.w.plan, r.w.lookAt(r.w.n, r.w.posts, r.w.asks[a:])...)
-	return r.w.test(a), true, nil
+	return r.w.test(a, true), true, nil
 }
 
 // Play plugs a laptop into an office as it is, at tests of the round.
@@ -247,7 +248,7 @@ func (r *Round) measure(n *span.Net, posts []post, asks []ask, tests []Test) []S
 				saw.Tagged = append(saw.Tagged, office.VID(s.of))
 			case isHeard: // somebody speaks meanwhile
 				if k := slices.IndexFunc(posts, func(p post) bool { return int(p.vid) == s.of && p.net.IsValid() }); k >= 0 {
-					saw.Heard = append(saw.Heard, posts[k].addr)
+					saw.Heard = append(saw.Heard, office.LastOf(posts[k].net).Prev())
 				}
 			}
 		}

@@ -41,6 +41,9 @@ type Reach struct {
 	OK      bool
 	Across  bool           // it is tried across devices that route, where all else is as planned
 	What    office.Service // that is tried across; the zero one for others
+	// Routed says of a ping that is not to be answered in the VLAN itself that one across
+	// devices that route is, as planned: only who asks in the VLAN itself (ARP) can tell.
+	Routed bool
 }
 
 // Round is tests in walking order, and what they are for. What was seen, and tags that
@@ -124,7 +127,7 @@ func MakeWatched(o *office.Office, each func(done, of int) error) (*Round, error
 	w.walking(chosen)
 	w.shareTries(chosen)
 	for _, a := range chosen {
-		r.Tests = append(r.Tests, w.test(a))
+		r.Tests = append(r.Tests, w.test(a, false))
 	}
 	r.quick = r.shortest()
 	return r, nil
@@ -158,8 +161,9 @@ func (w *world) under(m *Mistake) map[int]sight {
 }
 
 // test is an ask with what is expected there, and what is to be tried so that each
-// mistake that it shows would be seen.
-func (w *world) test(a int) Test {
+// mistake that it shows would be seen; whole says that what another place of the round tries
+// is tried there too.
+func (w *world) test(a int, whole bool) Test {
 	x := &w.asks[a]
 	t := Test{Port: x.ref, Wire: x.wire, VLAN: x.vlan, at: a}
 	planned := w.sets[w.plan[a]]
@@ -170,7 +174,7 @@ func (w *world) test(a int) Test {
 			t.Server, t.From, t.To = post.device, post.from, post.to
 		}
 	}
-	t.trials = w.trials(a)
+	t.trials = w.trials(a, whole)
 	try := map[int]bool{}       // posts to be tried
 	for _, p := range planned { // the gateway, whoever it is
 		if w.posts[p].gateway {
@@ -204,13 +208,25 @@ func (w *world) test(a int) Test {
 	}
 	for p := range w.posts {
 		if try[p] {
-			t.Reach = append(t.Reach, Reach{To: w.posts[p].called(), Service: "ping", OK: answers[p]})
+			x := Reach{To: w.posts[p].called(), Service: "ping", OK: answers[p]}
+			x.Routed = !x.OK && w.lets(t.VLAN, w.posts[p].addr, pinging)
+			t.Reach = append(t.Reach, x)
 		}
 	}
 	for _, x := range t.trials {
 		t.Reach = append(t.Reach, x.reach)
 	}
 	return t
+}
+
+// Facts is where the device of a test stands, and the wall socket of its port; "" where nobody
+// said.
+func (r *Round) Facts(t Test) (place, socket string) {
+	d := r.w.n.Office.Devices[r.w.asks[t.at].dev]
+	if f := d.Ports[r.w.asks[t.at].port].Facts; f != nil {
+		socket = f.Socket
+	}
+	return d.Facts.Place, socket
 }
 
 // walking puts asks in the order in which one walks: device by device from the

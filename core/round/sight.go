@@ -107,8 +107,19 @@ func (w *world) nodes(n *span.Net, p *post) []span.Place {
 	switch {
 	case p.rival && !p.present:
 		return nil
-	case p.plug != nil:
-		return reach.Plug(n, p.plug)
+	case p.plug != nil && p.dev >= 0: // where its frames get, whatever it wants
+		d := n.Office.Devices[p.dev]
+		x := ask{dev: p.dev, port: d.Port(p.plug.Port.Port), ref: p.plug.Port, wire: bridge.Untagged}
+		if x.port < 0 {
+			return nil
+		}
+		if p.plug.Tagged {
+			x.wire = n.Tables[p.dev].Ports[x.port].WireOf(p.plug.Wants)
+		}
+		if at := from(n, &x); at.Span != nil {
+			return []span.Place{at}
+		}
+		return nil
 	case p.dev >= 0:
 		return n.Standing(p.dev, p.vid, p.on)
 	}

@@ -2,6 +2,7 @@ package round
 
 import (
 	"cmp"
+	"fmt"
 	"net/netip"
 	"slices"
 
@@ -20,6 +21,8 @@ type Seen struct {
 	// Given is the address that the laptop was given; the zero one where it was none, or
 	// that was not written down.
 	Given netip.Addr
+	// Lease is what else it was given; zero where that was not written down.
+	Lease Lease
 	// How it was seen. By a probe, Instead is what answered somebody who asked for every
 	// address: who has none is not in it, and a host may be off.
 	How How
@@ -61,10 +64,13 @@ func (r *Round) Suspects(results []Seen) []Suspect {
 		if s.Passed || v == 0 || s.Test.Wire != bridge.Untagged || v == s.Test.VLAN {
 			continue
 		}
-		m, ok := inInstead(r.w.n, s.Test.Port, v, s.Test.VLAN)
-		if ok && !slices.ContainsFunc(r.Mistakes, func(x Mistake) bool { return x.Text == m.Text }) {
-			r.Mistakes = append(r.Mistakes, m)
-			r.w.seen = append(r.w.seen, r.w.under(&m))
+		r.suspectIn(s.Test.Port, v, s.Test.VLAN)
+	}
+	for _, s := range results { // who hangs somewhere and answers in another VLAN
+		for k := range r.w.posts {
+			if p := &r.w.posts[k]; !s.Passed && p.plug != nil && s.Test.VLAN != 0 && p.vid != s.Test.VLAN && slices.Contains(s.Instead, p.called()) {
+				r.suspectIn(p.plug.Port, s.Test.VLAN, p.vid)
+			}
 		}
 	}
 	var out []Suspect
@@ -80,6 +86,31 @@ func (r *Round) Suspects(results []Seen) []Suspect {
 		out = r.several(results)
 	}
 	slices.SortStableFunc(out, func(a, b Suspect) int { return cmp.Compare(a.weight, b.weight) })
+	return out
+}
+
+// suspectIn adds a port in another VLAN to the mistakes, where it is not among them.
+func (r *Round) suspectIn(port office.PortRef, is, planned office.VID) {
+	m, ok := inInstead(r.w.n, port, is, planned)
+	if ok && !slices.ContainsFunc(r.Mistakes, func(x Mistake) bool { return x.Text == m.Text }) {
+		r.Mistakes = append(r.Mistakes, m)
+		r.w.seen = append(r.w.seen, r.w.under(&m))
+	}
+}
+
+// Against is what of some results speaks against a mistake, by place: for whoever wonders why
+// it is no suspect.
+func (r *Round) Against(results []Seen, m int) (out []string) {
+	for _, s := range results {
+		if _, ok := r.explains([]Seen{s}, m); !ok || !r.lets([]Seen{s}, m) {
+			now, differs := r.w.seen[m][s.Test.at]
+			text := fmt.Sprintf("%s %d: passed %t", s.Test.Port, s.Test.Wire, s.Passed)
+			if differs {
+				text += fmt.Sprintf(", and would see %s", r.w.called(r.answering(now, s.Test.at)))
+			}
+			out = append(out, fmt.Sprintf("%s; saw %s, tried %v of %v", text, s.Instead, s.Tried, s.Test.Reach))
+		}
+	}
 	return out
 }
 
@@ -109,7 +140,7 @@ func (r *Round) explains(results []Seen, m int) (int, bool) {
 // devices would have to be off.
 func (r *Round) agrees(now sight, s *Seen) (silent int, ok bool) {
 	switch {
-	case !r.gives(now, s.Given), !r.ends(now, s):
+	case !r.gives(now, s.Given), !r.ends(now, s), !r.leased(now, s):
 		return 0, false
 	case s.Instead == nil:
 		return 0, true
@@ -197,7 +228,7 @@ func (r *Round) ends(now sight, s *Seen) bool {
 		}
 		to := &s.Test.Reach[i]
 		k := slices.IndexFunc(r.w.posts, func(p post) bool { return !p.rival && p.called() == to.To })
-		if to.Service != string(office.Ping) || k < 0 || i >= len(s.Test.Reach)-len(s.Test.trials) {
+		if to.Service != string(office.Ping) || k < 0 || to.Routed || i >= len(s.Test.Reach)-len(s.Test.trials) {
 			continue // across devices that route: see [Round.lets]
 		}
 		if slices.Contains(r.w.sets[now], k) != (ended == Answered) {
@@ -243,7 +274,7 @@ func (s *Seen) tried() []Ended {
 	}
 	own := len(s.Test.Reach) - len(s.Test.trials)
 	for i, ended := range s.Parts[:own] {
-		if ended != Untold && (ended == Answered) != s.Test.Reach[i].OK {
+		if ended != Untold && !s.Test.Reach[i].Routed && (ended == Answered) != s.Test.Reach[i].OK {
 			return nil
 		}
 	}
@@ -346,5 +377,5 @@ func (r *Round) Next(results []Seen, suspects []Suspect) (Test, bool) {
 	if best < 0 {
 		return Test{}, false
 	}
-	return r.w.test(best), true
+	return r.w.test(best, true), true
 }

@@ -35,6 +35,7 @@
     sheets: () => import("./sheets/Sheets.svelte"),
     orders: () => import("./orders/Orders.svelte"),
     round: () => import("./round/Round.svelte"),
+    here: () => import("./round/Here.svelte"),
     poster: () => import("./poster/Poster.svelte"),
     history: () => import("./history/History.svelte"),
     compare: () => import("./offices/Compare.svelte"),

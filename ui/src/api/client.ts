@@ -65,6 +65,7 @@ export type Passkey = NonNullable<Schemas["ApiPasskeyView"]>;
 export type RecordEntry = NonNullable<Schemas["ApiRecordEntry"]>;
 export type TokenList = Schemas["ApiTokenList"];
 export type RoundResult = Schemas["ApiRoundResult"];
+export type RoundHere = Schemas["ApiRoundHere"];
 export type HistoryEntry = Schemas["ApiHistoryEntry"];
 
 /** What the server refused, or that it could not be reached (status 0). */
@@ -378,6 +379,8 @@ export const api = {
       120000,
     ),
   roundWorking: (id: number) => ask((signal) => http.GET("/api/offices/{id}/round/working", { params: at(id), signal })),
+  roundHere: (id: number, port?: string) =>
+    ask((signal) => http.GET("/api/offices/{id}/round/here", { params: { ...at(id), query: { port } }, signal }), long),
   roundResult: (id: number, body: RoundResult) =>
     ask((signal) => http.PUT("/api/offices/{id}/round/results", { params: at(id), body, signal }), long),
   tokens: (id: number) => ask((signal) => http.GET("/api/offices/{id}/tokens", { params: at(id), signal })),

@@ -2270,6 +2270,55 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/offices/{id}/round/here": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Where a browser is that asks, and what it can try there */
+        get: {
+            parameters: {
+                query?: {
+                    port?: string;
+                };
+                header?: never;
+                path: {
+                    id: number;
+                };
+                cookie?: never;
+            };
+            requestBody?: never;
+            responses: {
+                /** @description OK */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["ApiRoundHere"];
+                    };
+                };
+                /** @description Bad Request */
+                400: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["ApiProblem"];
+                    };
+                };
+            };
+        };
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/offices/{id}/round/play": {
         parameters: {
             query?: never;
@@ -4180,6 +4229,25 @@ export interface components {
         };
         /** @enum {string} */
         ApiKnown: "read" | "typed" | "order" | "planned";
+        ApiLease: {
+            /** @description of the mask */
+            bits?: number;
+            gateway?: string;
+            /** @description who handed it out */
+            server?: string;
+        };
+        ApiLength: {
+            /**
+             * @description quick: each VLAN on each device once, each rule once; full: any single mistake; order: what the last order touched
+             * @enum {string}
+             */
+            name: "quick" | "full" | "order";
+            /** @description ports at which one plugs in */
+            places: number;
+            /** @description mistakes */
+            shows: number;
+            tests: number;
+        };
         ApiLinkView: {
             a: string;
             b: string;
@@ -4564,16 +4632,22 @@ export interface components {
             /** @description it is tried across devices that route, where all else is as planned */
             across?: boolean;
             ok: boolean;
+            /** @description a ping across devices that route is answered all the same: only who asks in the VLAN itself can tell */
+            routed?: boolean;
             service: string;
             /** @description an address, or a name, a zone or a VLAN of a wish */
             to: string;
         };
         ApiPlugTest: {
             expect: components["schemas"]["ApiExpect"];
+            /** @description where its device stands */
+            place?: string;
             port: string;
             reach: components["schemas"]["ApiPlugSees"][];
             /** @description mistakes */
             shows: string[];
+            /** @description the wall socket that the port leads to */
+            socket?: string;
             /** @description the VLAN ID that the laptop tags with; null for untagged */
             wire: null | number;
         } | null;
@@ -4684,6 +4758,8 @@ export interface components {
             own?: string;
             /** @description what is to be seen, as the report says it again */
             planned: string;
+            /** @description what a laptop without rights tries, and what is to answer */
+            reach: components["schemas"]["ApiPlugSees"][];
             /** @description VLAN IDs with which nobody is to answer, tried besides */
             tags?: number[];
             to?: string;
@@ -4743,6 +4819,9 @@ export interface components {
             from?: string;
             /** @description addresses whose broadcasts were heard */
             heard?: string[];
+            lease?: components["schemas"]["ApiLease"];
+            /** @description with what the laptop's own system was given (from, lease); tried is of reach then */
+            looked?: boolean;
             offers: components["schemas"]["ApiProbeOffer"][];
             /** @description what was to be seen, as it was told */
             planned?: string;
@@ -4758,10 +4837,10 @@ export interface components {
         };
         ApiProbeTried: {
             /**
-             * @description untold: nothing came back where nothing has to
+             * @description untold: nothing came back where nothing has to; refused: by whom it is for, or in his name
              * @enum {string}
              */
-            ended: "answered" | "silent" | "untold";
+            ended: "answered" | "silent" | "untold" | "refused";
             how: string;
             service: string;
             to: string;
@@ -4908,6 +4987,8 @@ export interface components {
             author: string;
             /** @description the address that the laptop was given */
             given?: string;
+            /** @description klammer look, or the page that tells a browser where it is, looked from there */
+            looked: boolean;
             /** @description klammer probe looked from there */
             measured: boolean;
             note?: string;
@@ -4921,6 +5002,22 @@ export interface components {
             /** @description what was otherwise than planned, in sentences */
             wrong: string[];
         };
+        ApiRoundHere: {
+            /** @description from which he asks */
+            address: string;
+            /** @description it is the server's own machine */
+            own: boolean;
+            /** @description where one can plug in */
+            ports: string[];
+            /** Format: int64 */
+            revision: number;
+            /** @description untagged at the port that he asked for; null where he asked for none */
+            test: components["schemas"]["ApiPlugTest"];
+            /** @description of the round, untagged, in that VLAN */
+            tests: components["schemas"]["ApiPlugTest"][];
+            /** @description that hands the address out, or has it in its subnet; null for none of the office */
+            vlan: components["schemas"]["OfficeVID"];
+        };
         ApiRoundPlay: {
             /** @description one port; the whole round without it */
             port?: string;
@@ -4931,37 +5028,62 @@ export interface components {
              * @enum {string}
              */
             became: "passed" | "failed" | "open";
+            /** @description of the mask */
+            bits?: number;
+            gateway?: string;
             /** @description the address that the laptop was given */
             given?: string;
+            /** @description the page that tells a browser where it is tried it */
+            here?: boolean;
             note?: string;
+            /** @description how each of reach ended: answered, silent, untold */
+            parts?: string[];
+            /** @description with open: take back what was played */
+            played?: boolean;
             port: string;
             /**
              * Format: int64
              * @description of the plan that was looked at
              */
             revision: number;
+            /** @description who handed it out */
+            server?: string;
             /** @description the VLAN ID that was tagged with; 0 for untagged */
             wire?: number;
         };
         ApiRoundTest: {
             expect: components["schemas"]["ApiExpect"];
-            /** @description it is not in the round */
+            /** @description it is not in the full round */
             extra: boolean;
+            /** @description it is in that of the last order */
+            order: boolean;
+            /** @description where its device stands */
+            place?: string;
+            /** @description what was played there, beside what somebody saw */
+            played?: components["schemas"]["ApiRoundEnded"];
             port: string;
+            /** @description it is in the quick one */
+            quick: boolean;
             reach: components["schemas"]["ApiPlugSees"][];
             result?: components["schemas"]["ApiRoundEnded"];
             /** @description mistakes */
             shows: string[];
+            /** @description the wall socket that the port leads to */
+            socket?: string;
             /** @description the VLAN ID that the laptop tags with; null for untagged */
             wire: null | number;
         };
         ApiRoundView: {
             /** @description something was found of what devices are set to: a laptop can be played */
             known: boolean;
+            /** @description quick, full, and that of the last order where there was one */
+            lengths: components["schemas"]["ApiLength"][];
             /** @description suspects that are less likely */
             more: number;
             /** @description the place that tells the suspects apart best */
             next: components["schemas"]["ApiPlugTest"];
+            /** @description the same of what was played on what devices were found set to */
+            playing: components["schemas"]["ApiSuspect"][];
             /**
              * Format: int64
              * @description of the plan that it is of

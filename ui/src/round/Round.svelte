@@ -1,7 +1,7 @@
 <script lang="ts">
   import { Button } from "flowbite-svelte";
-  import { tick } from "svelte";
-  import { api, type PlugTest, type RoundResult, type RoundView } from "../api/client";
+  import { flushSync, tick } from "svelte";
+  import { api, type PlugTest, type RoundResult, type RoundTest, type RoundView } from "../api/client";
   import { latest } from "../api/latest";
   import { word } from "../shell/plural";
   import { found } from "../state/found.svelte";
@@ -15,6 +15,21 @@
   const view = $derived(office.view!);
   let now = $state.raw<RoundView | null>(null);
   let show = $state<"all" | "open" | "failed">("all");
+  type Length = RoundView["lengths"][number]["name"];
+  const lengthNames: Record<Length, string> = { quick: "Quick", full: "Full", order: "Last order" };
+  const lengthSays: Record<Length, string> = {
+    quick:
+      "They go to each device once in each of its VLANs, and try each rule once; what is wrong at a single desk’s port they show by chance.",
+    full: "Together they show any single mistake in carrying the plan out that a laptop can see.",
+    order: "Together they show any single mistake in what the last order touched.",
+  };
+  let length = $state<Length>((localStorage.getItem("klammer-round") as Length) || "full");
+  const chosen = $derived(now?.lengths.some((l) => l.name === length) ? length : "full");
+  function choose(name: Length) {
+    length = name;
+    localStorage.setItem("klammer-round", name);
+  }
+  let printing = $state(false); // the codes of places are drawn for paper only
   let busy = $state(false);
   let measuring = $state(false);
   let next = $state.raw<PlugTest | null>(null); // where one was sent, beside the round
@@ -62,7 +77,7 @@
       busy = false;
     }
   }
-  async function said(t: PlugTest, body: Pick<RoundResult, "became" | "given" | "note">) {
+  async function said(t: PlugTest, body: Omit<RoundResult, "port" | "wire" | "revision">) {
     const ok = await keep(api.roundResult(view.id, { port: t.port, wire: t.wire ?? undefined, revision: now!.revision, ...body }));
     if (ok && next && key(next) === key(t)) next = null;
     if (ok && body.became === "passed") {
@@ -86,7 +101,8 @@
     (at?.querySelector<HTMLElement>("button:not(:disabled)") ?? at)?.focus(); // while something is kept none can be pressed
   }
 
-  const tests = $derived(now?.tests ?? []);
+  const inLength = (t: RoundTest) => (chosen === "full" ? !t.extra : chosen === "quick" ? t.quick : t.order);
+  const tests = $derived((now?.tests ?? []).filter((t) => inLength(t) || t.result));
   const open = $derived(tests.filter((t) => !t.result || t.result.old).length);
   const failed = $derived(tests.filter((t) => t.result && !t.result.passed && !t.result.old).length);
   const shown = $derived(
@@ -109,12 +125,14 @@
   ] as const;
 </script>
 
+<svelte:window onbeforeprint={() => flushSync(() => (printing = true))} onafterprint={() => (printing = false)} />
+
 <div class="round">
   <header>
     <h1>Round</h1>
     <p class="lead">
-      Plug a laptop in at these places: together they show any single mistake in carrying the plan out. What it must see there stands
-      beside.
+      Plug a laptop in at these places. {lengthSays[chosen]} What it must see there stands beside. Any phone will do for wireless networks, and
+      the code on the printed round leads it to its place.
     </p>
   </header>
   {#if working}
@@ -127,6 +145,13 @@
     <p class="panel noprint">It was stopped. <Button onclick={() => void read()}>Work the round out</Button></p>
   {/if}
   {#if now}
+    <div class="lengths noprint" role="group" aria-label="How long the round is">
+      {#each now.lengths as l (l.name)}
+        <Button aria-pressed={chosen === l.name} onclick={() => choose(l.name)}
+          >{lengthNames[l.name]}: {l.places} {word(l.places, "place", "places")}, {l.shows} {word(l.shows, "mistake", "mistakes")}</Button
+        >
+      {/each}
+    </div>
     <div class="bar noprint" role="toolbar" aria-label="The round">
       <span class="far" role="status"><b>{tests.length - open}</b> of {tests.length} done</span>
       <progress max={tests.length} value={tests.length - open} aria-label="How far the round is"></progress>
@@ -143,17 +168,24 @@
       >
       <Button aria-expanded={measuring} onclick={() => (measuring = !measuring)}>Have a laptop measure</Button>
       <Button onclick={() => print()}>Print</Button>
+      <Button href={`/${view.id}/here`} target="_self" rel="external">Where am I?</Button>
     </div>
     {#if measuring}<Probe />{/if}
     {#if !now.known}<p class="soft noprint">
         Where devices were read (<a href={place.href("field")}>Field</a>) or typed in (<a href={place.href("sheets")}>Sheets</a>), a laptop
         can be played on what they are set to.
       </p>{/if}
-    {#if failed}<Suspects {now} ongo={goTo} />{/if}
+    {#if failed}<Suspects suspects={now.suspects} more={now.more} next={now.next} ongo={goTo} />{/if}
+    {#if now.playing.length}
+      <details class="playing noprint" open={!failed}>
+        <summary>Played on what devices were found set to: what would explain it</summary>
+        <Suspects suspects={now.playing} more={0} next={null} ongo={goTo} played />
+      </details>
+    {/if}
     {#if next}
       <section aria-label="Besides the round">
         <h2>Besides the round</h2>
-        <ul><Stop test={{ ...next, extra: true }} {busy} {said} /></ul>
+        <ul><Stop test={{ ...next, extra: true, quick: false, order: false }} {busy} {said} {printing} office={view.id} /></ul>
       </section>
     {/if}
     {#if !tests.length}
@@ -166,9 +198,11 @@
     {/if}
     {#each devices as d (d.name)}
       <section aria-label={d.name}>
-        <h2>{d.name}</h2>
+        <h2>
+          {d.name}{#if d.tests[0]!.place}<span class="where">{d.tests[0]!.place}</span>{/if}
+        </h2>
         <ul>
-          {#each d.tests as t (key(t))}<Stop test={t} {busy} {said} />{/each}
+          {#each d.tests as t (key(t))}<Stop test={t} {busy} {said} {printing} office={view.id} />{/each}
         </ul>
       </section>
     {/each}
@@ -204,6 +238,23 @@
     z-index: 2;
     background: var(--paper);
   }
+  .lengths {
+    display: flex;
+    flex-wrap: wrap;
+    gap: 6px;
+    padding-top: 8px;
+  }
+  .where {
+    margin-left: 1em;
+    font-weight: 400;
+    font-size: 13px;
+    color: var(--soft);
+  }
+  .playing summary {
+    margin-top: 10px;
+    font-size: 13px;
+    color: var(--soft);
+  }
   .far {
     min-width: 11ch;
   }
@@ -235,6 +286,7 @@
     border-radius: 0;
     margin-left: -1px;
   }
+  .lengths :global([aria-pressed="true"]),
   .pick :global([aria-pressed="true"]) {
     font-weight: 650;
     border-color: var(--plum);

@@ -1,35 +1,55 @@
 <script lang="ts">
-  import { Button, Input } from "flowbite-svelte";
+  import { Button, Input, Select } from "flowbite-svelte";
+  import { renderSVG } from "uqr";
   import type { PlugTest, RoundResult, RoundTest } from "../api/client";
   import { word } from "../shell/plural";
   import { office } from "../state/office.svelte";
   import { since } from "../state/seen.svelte";
-  import { answers, key, spaced, wears } from "./words";
+  import { answers, endings, key, spaced, taggedAdvice, tryable, wears, type Ended } from "./words";
 
   let {
     test,
     busy,
     said,
+    printing,
+    office: number,
   }: {
     test: RoundTest;
     busy: boolean;
-    said: (t: PlugTest, body: Pick<RoundResult, "became" | "given" | "note">) => Promise<boolean>;
+    said: (t: PlugTest, body: Omit<RoundResult, "port" | "wire" | "revision">) => Promise<boolean>;
+    printing: boolean;
+    office: number; // its number
   } = $props();
 
   let telling = $state(false);
   let given = $state("");
   let note = $state("");
+  let server = $state("");
+  let gateway = $state("");
+  let bits = $state("");
+  let parts = $state<Ended[]>([]);
   const id = $props.id();
   const result = $derived(test.result);
   const vlan = $derived(test.expect.vlan === null ? null : office.view!.vlans.find((v) => v.vid === test.expect.vlan));
 
   async function fail(e: SubmitEvent) {
     e.preventDefault();
-    if (await said(test, { became: "failed", given: given.trim() || undefined, note: note.trim() || undefined })) telling = false;
+    const ok = await said(test, {
+      became: "failed",
+      given: given.trim() || undefined,
+      server: (given.trim() && server.trim()) || undefined,
+      gateway: (given.trim() && gateway.trim()) || undefined,
+      bits: (given.trim() && Number(bits.replace("/", ""))) || undefined,
+      parts: parts.some((p) => p !== "untold") ? parts : undefined,
+      note: note.trim() || undefined,
+    });
+    if (ok) telling = false;
   }
   function tell() {
     given = (!result?.passed && result?.given) || "";
     note = result?.note ?? "";
+    server = gateway = bits = "";
+    parts = test.reach.map(() => "untold");
     telling = true;
   }
 </script>
@@ -43,6 +63,7 @@
 >
   <div class="at">
     <b class="mono">{spaced(test.port)}</b>
+    {#if test.socket}<span class="wire">socket {test.socket}</span>{/if}
     <span class="wire" class:tag={test.wire !== null}>{wears(test)}</span>
   </div>
   <div class="see">
@@ -66,10 +87,26 @@
           {#each result.wrong as w (w)}<span class="wrongs">{w}</span>{/each}
         {/if}
         {#if result.note}<q>{result.note}</q>{/if}
-        <span class="soft"
-          >{result.played ? "played on what was found, " : result.measured ? "measured, " : ""}{result.author}, {since(result.at)}</span
-        >
+        <span class="soft">{result.measured ? "measured, " : result.looked ? "looked at, " : ""}{result.author}, {since(result.at)}</span>
       </div>
+    {/if}
+    {#if test.played && !test.played.old}
+      <p class="soft noprint">
+        Played on what was found: {test.played.passed ? "as planned." : test.played.wrong.join("; ") + "."}
+        <Button
+          disabled={busy}
+          aria-label={`Forget what was played at ${key(test)}`}
+          onclick={() => said(test, { became: "open", played: true })}>Forget</Button
+        >
+      </p>
+    {/if}
+    {#if test.wire !== null}
+      <details class="noprint">
+        <summary>how one tests a tagged VLAN</summary>
+        <ul class="advice">
+          {#each taggedAdvice as a (a)}<li>{a}</li>{/each}
+        </ul>
+      </details>
     {/if}
     {#if test.shows.length}
       <details class="noprint">
@@ -81,6 +118,40 @@
       <form onsubmit={fail} class="noprint">
         <label for={`${id}-given`}>Address it was given</label>
         <Input id={`${id}-given`} class="field mono" placeholder="none" inputmode="decimal" autocomplete="off" bind:value={given} />
+        {#if given.trim()}
+          <label for={`${id}-server`}>By whom (DHCP server)</label>
+          <Input
+            id={`${id}-server`}
+            class="field mono"
+            placeholder="not looked at"
+            inputmode="decimal"
+            autocomplete="off"
+            bind:value={server}
+          />
+          <label for={`${id}-gateway`}>Gateway</label>
+          <Input
+            id={`${id}-gateway`}
+            class="field mono"
+            placeholder="not looked at"
+            inputmode="decimal"
+            autocomplete="off"
+            bind:value={gateway}
+          />
+          <label for={`${id}-bits`}>Length of the mask</label>
+          <Input
+            id={`${id}-bits`}
+            class="field mono"
+            placeholder="/24; 255.255.255.0 is /24"
+            pattern="/?[0-9]{'{'}1,3{'}'}"
+            inputmode="numeric"
+            autocomplete="off"
+            bind:value={bits}
+          />
+        {/if}
+        {#each tryable(test) as r (r.i)}
+          <label for={`${id}-part-${r.i}`}><span class="mono">{r.to}</span> {r.service}</label>
+          <Select id={`${id}-part-${r.i}`} class="field" placeholder="" items={endings} bind:value={parts[r.i]} />
+        {/each}
         <label for={`${id}-note`}>What was seen</label>
         <Input id={`${id}-note`} class="field" maxlength={500} autocomplete="off" bind:value={note} />
         <Button type="submit" class="main" disabled={busy}>Keep it as failed</Button>
@@ -103,7 +174,11 @@
       >
     {/if}
   </div>
-  <span class="boxes" aria-hidden="true">☐ as planned ☐ otherwise: …………………</span>
+  <span class="boxes" aria-hidden="true"
+    >{#if printing && test.wire === null}<span class="code"
+        >{@html renderSVG(`${location.origin}/${number}/here?port=${encodeURIComponent(test.port)}`, { border: 1 })}</span
+      >{/if}☐ as planned ☐ otherwise: …………………</span
+  >
 </li>
 
 <style>
@@ -186,6 +261,18 @@
   }
   form :global(button) {
     justify-self: start;
+  }
+  .advice {
+    margin: 2px 0 4px 18px;
+    list-style: disc;
+    font-size: 13px;
+    color: var(--soft);
+  }
+  .code {
+    display: inline-block;
+    width: 22mm;
+    margin-right: 4mm;
+    vertical-align: middle;
   }
   .boxes {
     display: none;

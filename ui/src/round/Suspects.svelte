@@ -4,25 +4,37 @@
   import { place } from "../state/place.svelte";
   import { spaced, wears } from "./words";
 
-  let { now, ongo }: { now: RoundView; ongo: (t: PlugTest) => void } = $props();
+  let {
+    suspects,
+    more,
+    next,
+    ongo,
+    played = false,
+  }: {
+    suspects: RoundView["suspects"];
+    more: number; // less likely ones
+    next: RoundView["next"];
+    ongo: (t: PlugTest) => void;
+    played?: boolean; // on what devices were found set to: nobody was there
+  } = $props();
   let whole = $state(false);
   const few = 5;
-  const shown = $derived(whole ? now.suspects : now.suspects.slice(0, few));
+  const shown = $derived(whole ? suspects : suspects.slice(0, few));
 </script>
 
-<section class="panel" id="explains" aria-label="What explains it">
-  {#if !now.suspects.length}
+<section class="panel" id={played ? undefined : "explains"} aria-label={played ? "What explains what was played" : "What explains it"}>
+  {#if !suspects.length}
     <h2>Nothing simple explains it</h2>
     <p>No mistakes of the usual kinds, one or several, fit all that was seen. Read the devices, or look at their pages.</p>
   {:else}
     <h2>
-      {now.suspects[0]!.near
+      {suspects[0]!.near
         ? "This comes nearest"
-        : now.suspects.length === 1 && now.suspects[0]!.ways.length === 1
+        : suspects.length === 1 && suspects[0]!.ways.length === 1
           ? "This explains it"
           : "One of these explains it"}
     </h2>
-    {#if now.suspects[0]!.near}<p class="soft">It does not give all that was seen: something else is otherwise, too.</p>{/if}
+    {#if suspects[0]!.near}<p class="soft">It does not give all that was seen: something else is otherwise, too.</p>{/if}
     <ol>
       {#each shown as s, i (i)}
         <li>
@@ -46,17 +58,17 @@
         </li>
       {/each}
     </ol>
-    {#if now.suspects.length > few || now.more}
+    {#if suspects.length > few || more}
       <p class="soft">
-        {#if !whole && now.suspects.length > few}<Button onclick={() => (whole = true)}>Show {now.suspects.length - few} more</Button>{/if}
-        {#if now.more}{now.more} less likely ones are not shown.{/if}
+        {#if !whole && suspects.length > few}<Button onclick={() => (whole = true)}>Show {suspects.length - few} more</Button>{/if}
+        {#if more}{more} less likely ones are not shown.{/if}
       </p>
     {/if}
   {/if}
-  {#if now.next}
+  {#if next}
     <p class="next noprint">
-      To tell them apart, plug in next at <b class="mono">{spaced(now.next.port)}</b>, {wears(now.next)}.
-      <Button class="main" onclick={() => ongo(now.next!)}>Go there</Button>
+      To tell them apart, plug in next at <b class="mono">{spaced(next.port)}</b>, {wears(next)}.
+      <Button class="main" onclick={() => ongo(next!)}>Go there</Button>
     </p>
   {/if}
 </section>

@@ -11,9 +11,10 @@
 
   // Of each group the view that one was at last.
   const last: Record<string, string> = {};
-  const here = $derived(groups.find((g) => g.views.some((v) => v.view === place.now.view)) ?? groups.at(-1)!);
+  const view = $derived(place.now.view === "here" ? "round" : place.now.view); // a page of it
+  const here = $derived(groups.find((g) => g.views.some((v) => v.view === view)) ?? groups.at(-1)!);
   $effect(() => {
-    last[here.name] = place.now.view;
+    last[here.name] = view;
   });
   const title = (v: string) => (v === "offices" ? "Offices" : titles[v as keyof typeof titles]);
   const href = (v: string) => (v === "offices" ? "/offices" : place.href(v as keyof typeof titles));
@@ -34,7 +35,7 @@
             <b>{g.name}</b>
             {#each g.views.filter((v) => v.view !== "people" || me.now.accounts) as v (v.view)}<a
                 href={href(v.view)}
-                aria-current={place.now.view === v.view ? "page" : undefined}
+                aria-current={view === v.view ? "page" : undefined}
                 title={`g ${v.key}`}>{title(v.view)}</a
               >{/each}
           </span>

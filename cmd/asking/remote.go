@@ -1,4 +1,4 @@
-package main
+package asking
 
 import (
 	"bytes"
@@ -20,17 +20,17 @@ import (
 	"klammer/api"
 )
 
-// aServer is a plan that a server has.
-type aServer struct {
+// AServer is a plan that a server has.
+type AServer struct {
 	at     *url.URL
 	token  string
 	client http.Client
 }
 
-// serverAt is a server that is reached safely: its answers and the token stay between the
+// ServerAt is a server that is reached safely: its answers and the token stay between the
 // two. Known is the SHA-256 of the certificate that it has, where nobody vouches for it; ""
 // for one that somebody known vouches for.
-func serverAt(to, token, known string) (*aServer, error) {
+func ServerAt(to, token, known string) (*AServer, error) {
 	u, err := url.Parse(to)
 	if err != nil || u.Host == "" || u.Scheme != "https" && u.Scheme != "http" {
 		return nil, fmt.Errorf("--to is the address of a Klammer server, as https://klammer.office:8443: found %q", to)
@@ -41,7 +41,7 @@ func serverAt(to, token, known string) (*aServer, error) {
 	if token == "" {
 		return nil, errors.New("--to needs a token, with --token or in KLAMMER_TOKEN: the view Round makes one")
 	}
-	s := &aServer{at: u, token: strings.TrimSpace(token)}
+	s := &AServer{at: u, token: strings.TrimSpace(token)}
 	s.client.CheckRedirect = func(*http.Request, []*http.Request) error { return http.ErrUseLastResponse }
 	if known != "" {
 		sum, err := hex.DecodeString(strings.NewReplacer(":", "", " ", "").Replace(known))
@@ -60,12 +60,14 @@ func serverAt(to, token, known string) (*aServer, error) {
 	return s, nil
 }
 
-func (s *aServer) ask(ctx context.Context, q api.ProbeAsk) (*api.ProbeLooks, error) {
+// Ask asks the server what to try.
+func (s *AServer) Ask(ctx context.Context, q api.ProbeAsk) (*api.ProbeLooks, error) {
 	x := &api.ProbeLooks{}
 	return x, s.post(ctx, "/api/probe/looks", q, x)
 }
 
-func (s *aServer) judge(ctx context.Context, r api.ProbeReport) (*api.Probed, error) {
+// Judge reports to the server.
+func (s *AServer) Judge(ctx context.Context, r api.ProbeReport) (*api.Probed, error) {
 	x := &api.Probed{}
 	if err := s.post(ctx, "/api/probe/reports", r, x); err != nil {
 		return nil, fmt.Errorf("what was seen is not kept: %w", err)
@@ -73,7 +75,7 @@ func (s *aServer) judge(ctx context.Context, r api.ProbeReport) (*api.Probed, er
 	return x, nil
 }
 
-func (s *aServer) post(ctx context.Context, path string, q, into any) error {
+func (s *AServer) post(ctx context.Context, path string, q, into any) error {
 	body, err := json.Marshal(q)
 	if err != nil {
 		return err

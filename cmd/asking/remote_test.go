@@ -1,4 +1,4 @@
-package main
+package asking
 
 import (
 	"crypto/sha256"
@@ -40,9 +40,9 @@ func TestKnownServer(t *testing.T) {
 		{strings.ToLower(strings.ReplaceAll(right, ":", "")), ""},
 	} {
 		before := heard.Load()
-		s, err := serverAt(srv.URL, "klammer_x", x.known)
+		s, err := ServerAt(srv.URL, "klammer_x", x.known)
 		require.NoError(t, err)
-		_, err = s.ask(t.Context(), api.ProbeAsk{})
+		_, err = s.Ask(t.Context(), api.ProbeAsk{})
 		if x.says == "" {
 			require.NoError(t, err)
 			require.Equal(t, before+1, heard.Load())
@@ -51,10 +51,10 @@ func TestKnownServer(t *testing.T) {
 			require.Equal(t, before, heard.Load(), "the token was told")
 		}
 	}
-	s, err := serverAt(srv.URL, "klammer_x", right)
+	s, err := ServerAt(srv.URL, "klammer_x", right)
 	require.NoError(t, err)
-	_, err = s.judge(t.Context(), api.ProbeReport{})
+	_, err = s.Judge(t.Context(), api.ProbeReport{})
 	require.ErrorContains(t, err, "is it a Klammer server?")
-	_, err = serverAt(srv.URL, "klammer_x", "AB:CD")
+	_, err = ServerAt(srv.URL, "klammer_x", "AB:CD")
 	require.ErrorContains(t, err, "of 32 bytes")
 }

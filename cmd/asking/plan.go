@@ -1,0 +1,82 @@
+// Package asking is what commands share that put what a laptop sees beside a plan: the plan in
+// a file or on a server, and how what was seen is printed.
+package asking
+
+import (
+	"context"
+
+	"klammer/api"
+	"klammer/core/office"
+	"klammer/core/round"
+)
+
+// Beside is a plan that a laptop puts what it sees beside.
+type Beside interface {
+	// Ask is what to try at a port, or at the one that is heard.
+	Ask(ctx context.Context, q api.ProbeAsk) (*api.ProbeLooks, error)
+	// Judge puts what was seen beside it.
+	Judge(ctx context.Context, r api.ProbeReport) (*api.Probed, error)
+}
+
+// AFile is a plan in a file.
+type AFile struct {
+	Name string
+	Plan *office.Office
+	made *round.Round
+}
+
+// round is the plan's round.
+func (f *AFile) round() *round.Round {
+	if f.made == nil {
+		f.made = round.Make(f.Plan)
+	}
+	return f.made
+}
+
+func (f *AFile) tests(port string, vlans []int) ([]round.Test, error) {
+	return api.TestsAt(f.Plan, f.round(), port, vlans)
+}
+
+// Ask tells what to try.
+func (f *AFile) Ask(_ context.Context, q api.ProbeAsk) (*api.ProbeLooks, error) {
+	port, err := api.PortHeard(f.Plan, q)
+	if err != nil {
+		return nil, err
+	}
+	tests, err := f.tests(port, q.VLANs)
+	if err != nil {
+		return nil, err
+	}
+	x := &api.ProbeLooks{Office: f.Name, Port: port, Looks: []api.ProbeLook{}}
+	for _, t := range tests {
+		x.Looks = append(x.Looks, api.ProbeLookOf(f.made, t))
+	}
+	return x, nil
+}
+
+// Judge puts what was seen beside the file.
+func (f *AFile) Judge(_ context.Context, r api.ProbeReport) (*api.Probed, error) {
+	var vlans []int
+	for _, s := range r.Saw {
+		if s.Wire != nil {
+			vlans = append(vlans, *s.Wire)
+		}
+	}
+	tests, err := f.tests(r.Port, vlans)
+	if err != nil {
+		return nil, err
+	}
+	var all []round.Played
+	for k := range r.Saw {
+		t, err := api.TestOfWire(tests, r.Saw[k].Wire)
+		if err != nil {
+			return nil, err
+		}
+		if r.Saw[k].Looked {
+			all = append(all, f.made.JudgeLooked(t, r.Saw[k].OfLooked(t)))
+		} else {
+			all = append(all, f.made.Judge(t, r.Saw[k].Round(f.made.Look(t))))
+		}
+	}
+	return api.ProbedOf(f.Plan, f.made, all), nil
+}

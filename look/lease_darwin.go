@@ -1,0 +1,29 @@
+package look
+
+import "context"
+
+// Card is what the system says of a network card, of the one towards the default gateway where
+// on is "".
+func Card(ctx context.Context, on string) (Lease, error) {
+	towards, gateway := "", Lease{}.Gateway
+	if text, err := run(ctx, "route", "-n", "get", "default"); err == nil {
+		towards, gateway = macRoute(text)
+	}
+	if on == "" {
+		on = towards
+	}
+	if on == "" {
+		return first()
+	}
+	l, _, err := addresses(on)
+	if err != nil {
+		return l, err
+	}
+	if on == towards {
+		l.Gateway = gateway
+	}
+	if text, err := run(ctx, "ipconfig", "getpacket", on); err == nil {
+		l.hold(macPacket(text))
+	}
+	return l, nil
+}

@@ -1,0 +1,66 @@
+package look
+
+import (
+	"context"
+	"errors"
+	"fmt"
+	"net"
+	"net/netip"
+	"os/exec"
+	"time"
+)
+
+// patience is how long a command of the system may take.
+const patience = 10 * time.Second
+
+// run is what a command of the system prints.
+func run(ctx context.Context, name string, args ...string) (string, error) {
+	ctx, stop := context.WithTimeout(ctx, patience)
+	defer stop()
+	out, err := exec.CommandContext(ctx, name, args...).Output()
+	return string(out), err
+}
+
+// addresses is the first address of IPv4 that a card has, else of IPv6 beyond its link.
+func addresses(on string) (l Lease, index int, err error) {
+	l.On = on
+	card, err := net.InterfaceByName(on)
+	if err != nil {
+		return l, 0, fmt.Errorf("this machine has no network card %q", on)
+	}
+	all, err := card.Addrs()
+	if err != nil {
+		return l, 0, err
+	}
+	for _, a := range all {
+		ip, ok := a.(*net.IPNet)
+		if !ok {
+			continue
+		}
+		at, ok := netip.AddrFromSlice(ip.IP)
+		at = at.Unmap()
+		if !ok || at.IsLinkLocalUnicast() || at.IsLoopback() || l.Addr.Is4() || l.Addr.IsValid() && !at.Is4() {
+			continue
+		}
+		l.Addr = at
+		l.Bits, _ = ip.Mask.Size()
+	}
+	return l, card.Index, nil
+}
+
+// first is the first card that has an address, where none leads to a gateway.
+func first() (Lease, error) {
+	all, err := net.Interfaces()
+	if err != nil {
+		return Lease{}, err
+	}
+	for _, card := range all {
+		if card.Flags&net.FlagUp == 0 || card.Flags&net.FlagLoopback != 0 {
+			continue
+		}
+		if l, _, err := addresses(card.Name); err == nil && l.Addr.IsValid() {
+			return l, nil
+		}
+	}
+	return Lease{}, errors.New("no network card has an address: is the cable in, and does anybody hand addresses out?")
+}
