@@ -51,7 +51,7 @@ func TestRooms(t *testing.T) {
 	text, err := os.ReadFile("../docs/architecture.md")
 	require.NoError(t, err)
 	knows := map[string]string{}
-	for _, row := range regexp.MustCompile("(?m)^\\| `([a-z0-9/]+)` \\| .+ \\| ([^|]+) \\|$").FindAllStringSubmatch(string(text), -1) {
+	for _, row := range regexp.MustCompile("(?m)^\\| `([a-z0-9/-]+)` \\| .+ \\| ([^|]+) \\|$").FindAllStringSubmatch(string(text), -1) {
 		knows[row[1]] = row[2]
 	}
 	imported := map[string]map[string]bool{}

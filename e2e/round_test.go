@@ -60,7 +60,38 @@ func TestRound(t *testing.T) {
 	visit(t, ctx, p, "/1/round", ".bar button:not(:disabled)")
 	until(t, ctx, `[...document.querySelectorAll(".bar button")].some(b => b.textContent.startsWith("Play") && !b.disabled)`)
 	_ = eval[any](t, ctx, `[...document.querySelectorAll(".bar button")].find(b => b.textContent.startsWith("Play")).click()`)
-	until(t, ctx, `document.querySelector("#explains")?.textContent.includes("ward-east 8 lacks 170")`)
+	until(t, ctx, `document.querySelector(".playing")?.textContent.includes("ward-east 8 lacks 170")`)
+	require.True(t, eval[bool](t, ctx, `document.querySelector("#explains") === null`), "nobody saw that")
+
+	// A person says by parts what he saw: the server that he was told, and what answered.
+	require.NoError(t, stage.Tap(ctx, "[aria-label='rack.9 is not as planned']"))
+	require.NoError(t, chromedp.Do(ctx, chromedp.SendKeys(".round form input", "10.61.130.60")))
+	until(t, ctx, `document.querySelector(".round form label[for$=-server]") !== null`)
+	require.NoError(t, chromedp.Do(ctx, chromedp.SendKeys(".round form input[id$=-server]", "192.168.1.1"+kb.Enter)))
+	until(t, ctx, `document.querySelector("#explains")?.textContent.includes("another server hands out addresses in 130")`)
+	require.NoError(t, stage.Tap(ctx, "[aria-label='Take back what was said of rack.9']"))
+	until(t, ctx, `document.querySelector("#explains") === null`)
+
+	// The quick round is shorter; on paper each place has a code that leads a phone there.
+	full := eval[int](t, ctx, `document.querySelectorAll(".round li[id^=stop-]").length`)
+	_ = eval[any](t, ctx, `[...document.querySelectorAll(".lengths button")].find(b => b.textContent.startsWith("Quick")).click()`)
+	until(t, ctx, `document.querySelectorAll(".round li[id^=stop-]").length < %d`, full)
+	_ = eval[any](t, ctx, `dispatchEvent(new Event("beforeprint"))`)
+	until(t, ctx, `document.querySelectorAll(".round .code svg").length > 10`)
+	_ = eval[any](t, ctx, `dispatchEvent(new Event("afterprint"))`)
+
+	// A phone's browser is told where it is, tries what it can, and says so.
+	line(t, ctx, "vlan 888 looped net 127.0.0.0/8")
+	press(t, ctx, kb.Enter)
+	line(t, ctx, "rack 6: 888")
+	press(t, ctx, kb.Enter)
+	until(t, ctx, `fetch("/api/offices/1/round/here").then(r => r.json()).then(v => v.vlan === 888)`)
+	visit(t, ctx, p, "/1/here?port=rack.6", ".here .do button")
+	until(t, ctx, `document.querySelector(".here .big").textContent.includes("that is 888 looped")`)
+	require.NoError(t, stage.Tap(ctx, ".here .do button.main"))
+	until(t, ctx, `document.querySelector(".here").textContent.includes("It is kept: as planned.")`)
+	visit(t, ctx, p, "/1/here?port=rack.9", ".here .do button")
+	until(t, ctx, `document.querySelector(".here").textContent.includes("It is in 888 looped instead.")`)
 }
 
 // TestLongRound works out a round that takes seconds: how far it is shows, it can be stopped, and

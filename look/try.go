@@ -8,12 +8,12 @@ import (
 	"net/netip"
 	"runtime"
 	"strings"
-	"sync"
 	"syscall"
 	"time"
 
 	"klammer/core/office"
 	"klammer/core/round"
+	"klammer/mishap"
 	"klammer/probe"
 )
 
@@ -33,7 +33,7 @@ const (
 // Try tries things, several at a time, and tells in their order how they ended.
 func Try(ctx context.Context, all []round.Try) []Tried {
 	out := make([]Tried, len(all))
-	var group sync.WaitGroup
+	var group mishap.Group
 	turn := make(chan struct{}, abeam)
 	for i, t := range all {
 		group.Go(func() {
