@@ -89,8 +89,13 @@ func (w *world) findTargets(m *talk.Map) {
 			w.targets = append(w.targets, target{a, name})
 		}
 	}
-	for k := range w.posts {
-		add(w.posts[k].addr, w.posts[k].called())
+	// Hosts first: what gets to a device that routes need not get through it.
+	for _, routes := range []bool{false, true} {
+		for k := range w.posts {
+			if w.posts[k].gateway == routes {
+				add(w.posts[k].addr, w.posts[k].called())
+			}
+		}
 	}
 	name := func(sides []office.Side) {
 		for _, s := range sides {

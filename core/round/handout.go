@@ -83,12 +83,19 @@ func (w *world) ofHandouts() (out []Mistake) {
 					}
 				})
 				m.stands, m.weight = true, elsewhere
+				if kind == OtherAddress || kind == OtherMask {
+					m.weight = seldom
+				}
 				out = append(out, m)
 			}
 			entered(NoHandout, "hands out no addresses"+in, func(a *office.Address) { a.From, a.To = netip.Addr{}, netip.Addr{} })
 			if from, to, ok := otherRange(&p); ok {
 				entered(OtherRange, "hands out another range"+in, func(a *office.Address) { a.From, a.To = from, to })
 			}
+			entered(OtherAddress, "has another address"+in, func(a *office.Address) { a.Prefix = netip.PrefixFrom(otherThan(&p), a.Prefix.Bits()) })
+			entered(OtherMask, "has its address"+in+" with another mask", func(a *office.Address) {
+				a.Prefix = netip.PrefixFrom(a.Prefix.Addr(), max(1, a.Prefix.Bits()-8))
+			})
 			add(OtherMask, p.device+" hands out another mask"+in, elsewhere, func(posts []post) { posts[k].net = netip.PrefixFrom(p.addr, max(1, p.net.Bits()-8)).Masked() })
 			if p.router.IsValid() {
 				add(OtherGate, p.device+" hands out another gateway"+in, elsewhere, func(posts []post) { posts[k].router = otherThan(&p) })

@@ -127,7 +127,6 @@ func (r *Round) play(n *span.Net, posts []post, asks []ask, tests []Test) []Play
 			p := &posts[k]
 			x.Instead = append(x.Instead, p.called())
 			stray := !slices.Contains(planned, k)
-			serves := p.hands && stray // and is not to
 			if p.hands {
 				x.Gives = append(x.Gives, Given{p.device, p.called(), p.from.String(), p.to.String()})
 				if !x.Given.IsValid() || stray || !w.posts[k].hands {
@@ -135,10 +134,17 @@ func (r *Round) play(n *span.Net, posts []post, asks []ask, tests []Test) []Play
 				}
 			}
 			switch {
-			case serves:
+			case p.hands && stray:
 				x.Wrong = append(x.Wrong, fmt.Sprintf("%s hands out addresses from %s to %s, and is not to", p.called(), p.from, p.to))
 			case stray:
 				x.Wrong = append(x.Wrong, p.called()+" answers, and is not to")
+			}
+		}
+		for _, s := range w.more[sights[i]] {
+			if s.kind == rival && s.of >= len(w.posts) {
+				p := &posts[s.of]
+				x.Gives = append(x.Gives, Given{p.device, p.called(), p.from.String(), p.to.String()})
+				x.Given = p.from
 			}
 		}
 		for _, s := range w.more[sights[i]] {
@@ -239,7 +245,13 @@ func (r *Round) measure(n *span.Net, posts []post, asks []ask, tests []Test) []S
 		}
 		for _, s := range r.w.more[sights[i]] {
 			switch s.kind {
+			case strange: // nobody asks for him
 			case rival: // of a subnet that no plan has (RFC 5737)
+				if s.of >= len(r.w.posts) {
+					p := &posts[s.of]
+					saw.Offers = append(saw.Offers, Offer{Addr: p.from, Server: p.addr, By: p.device, Bits: p.net.Bits(), Gateway: p.router})
+					continue
+				}
 				saw.Offers = append(saw.Offers, Offer{Addr: netip.MustParseAddr("192.0.2.10"), Server: netip.MustParseAddr("192.0.2.1"), By: "a stranger"})
 			case routesSix:
 				saw.Routers = append(saw.Routers, Router{Addr: netip.MustParseAddr("fe80::1"), By: "a stranger", Prefixes: []netip.Prefix{netip.MustParsePrefix("2001:db8::/64")}})

@@ -5,6 +5,7 @@ import (
 	"slices"
 
 	"klammer/core/office"
+	"klammer/core/talk"
 )
 
 // What is entered wrong on a device that routes: a rule that is missing, says too much or
@@ -102,4 +103,84 @@ func ofPolicy(o *office.Office, i int) (out []Mistake) {
 		})
 	}
 	return out
+}
+
+// tempting is what a rule that nobody planned lets through, where a wish says never: what one
+// would most regret, and what is most often let through.
+var tempting = []office.Service{{Protocol: office.TCP, First: 445, Last: 445}, {Protocol: office.TCP, First: 443, Last: 443}}
+
+// holes lists, for each two VLANs of which laptops stand in the first, a rule that nobody
+// planned: one that lets everything from the first to the other, and, where a wish says never,
+// what is tempting.
+func (w *world) holes() (out []Mistake) {
+	o := w.n.Office
+	for i, l := range w.who {
+		gate := &w.posts[l.gate]
+		for _, v := range o.VLANs {
+			if v.VID == l.vlan || !w.n.Gateways().First(v.VID).Is() {
+				continue
+			}
+			all := append([]office.Service{{Protocol: office.AnyProtocol}}, w.tempted(l, v.VID)...)
+			for _, service := range all {
+				if w.passed(i, v.VID, service) {
+					continue
+				}
+				rule := office.Rule{
+					Do: office.Allow, From: []office.Side{{Kind: office.SideVLAN, VID: l.vlan}}, To: []office.Side{{Kind: office.SideVLAN, VID: v.VID}}, Services: []office.Service{service},
+				}
+				m := onDevice(o, gate.dev, Hole, "has a rule that nobody planned: "+rule.String(), func(x *office.Device) {
+					x.Rules = slices.Insert(slices.Clone(x.Rules), 0, rule)
+				})
+				m.Rules, m.weight = true, notEntered
+				out = append(out, m)
+			}
+		}
+	}
+	return out
+}
+
+// passed says whether a laptop can use a service of everybody in a VLAN as planned, so that a
+// rule more would change nothing.
+func (w *world) passed(laptop int, v office.VID, service office.Service) bool {
+	what := talk.Of(w.n.Office, []office.Service{service})
+	for k, x := range w.targets {
+		if w.inVLAN(x, v) && w.passes[laptop][k] != nil && !what.Minus(w.passes[laptop][k]).Empty() {
+			return false
+		}
+	}
+	return true
+}
+
+// inVLAN says whether a target is in a VLAN.
+func (w *world) inVLAN(x target, v office.VID) bool {
+	return slices.ContainsFunc(w.posts, func(p post) bool { return p.addr == x.addr && p.vid == v && !p.rival })
+}
+
+// tempted is what is tempting from a laptop to a VLAN, where a wish says never.
+func (w *world) tempted(l laptop, v office.VID) []office.Service {
+	for k := range w.n.Office.Wishes {
+		wish := w.n.Office.Wishes[k]
+		if !wish.Must && w.names(wish.From, l.vlan) && w.names(wish.To, v) && office.AnyService(wish.Services) {
+			return tempting
+		}
+	}
+	return nil
+}
+
+// names says whether sides name something of a VLAN.
+func (w *world) names(sides []office.Side, v office.VID) bool {
+	gate := w.n.Gateways().First(v)
+	return slices.ContainsFunc(sides, func(s office.Side) bool {
+		switch s.Kind {
+		case office.SideAny:
+			return true
+		case office.SideVLAN:
+			return s.VID == v
+		case office.SideZone:
+			return gate.Is() && w.n.Office.Devices[gate.Dev].ZoneOf(v) == s.Zone
+		case office.SideNet:
+			return gate.Is() && s.Net.Overlaps(gate.Address.Prefix.Masked())
+		}
+		return false
+	})
 }

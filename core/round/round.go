@@ -110,6 +110,7 @@ func MakeWatched(o *office.Office, each func(done, of int) error) (*Round, error
 	w.who = w.laptops(m)
 	w.findTargets(m)
 	w.passes = w.between(n, w.stirred(n))
+	r.Mistakes = append(r.Mistakes, w.holes()...)
 	w.signed, _ = w.signs(n)
 	for i := range r.Mistakes {
 		if err := each(i, len(r.Mistakes)); err != nil {
@@ -142,7 +143,7 @@ func (w *world) under(m *Mistake) map[int]sight {
 	diff := map[int]sight{}
 	var stirred []int
 	switch {
-	case m.Rules || m.recast != nil || m.Kind == Managed:
+	case m.Rules || m.recast != nil || m.drop != nil && m.stands:
 		stirred = w.all()
 	case m.turn == nil:
 		stirred = w.stirred(changed)

@@ -258,7 +258,11 @@ func (w *world) besides(n *span.Net, x *ask, in func(span.Place) []int, answers 
 func (w *world) seeing(answer []int, posts []post, more []sign) sight {
 	var told []int
 	for _, k := range answer {
-		if k < len(posts) && posts[k].rival {
+		if k >= len(w.posts) {
+			more = append(more, stranger(k, &posts[k]))
+			continue
+		}
+		if posts[k].rival {
 			more = append(more, w.handed(k, &posts[k])...)
 			continue
 		}

@@ -28,6 +28,7 @@ const (
 	routesSix                       // somebody whom the plan does not know routes IPv6
 	comesTagged                     // frames of a VLAN come out tagged that is not planned there
 	isHeard                         // broadcasts of a VLAN are heard, whose addresses do not answer
+	strange                         // somebody whom the plan does not know answers
 	occupied                        // a cable is in the port already
 )
 
@@ -39,6 +40,8 @@ func (k signKind) noticed(how How) bool {
 		return how == ByPlay
 	case comesTagged, handsMask, handsRouter, rival, routesSix:
 		return how != ByHand
+	case strange: // who asks for the plan's addresses alone does not hear him
+		return how == ByPlay
 	}
 	return true
 }
@@ -66,6 +69,8 @@ func (w *world) text(x sign) string {
 		return "somebody who is not of the plan hands out addresses"
 	case routesSix:
 		return "somebody who is not of the plan routes IPv6"
+	case strange:
+		return "somebody who is not of the plan answers"
 	case comesTagged:
 		return fmt.Sprintf("%d comes out tagged", x.of)
 	case isHeard:
@@ -84,6 +89,12 @@ func (w *world) wrong(x sign, now []post) string {
 		}
 		return fmt.Sprint(v)
 	}
+	if x.of >= len(w.posts) && x.of < len(now) && x.kind != comesTagged && x.kind != isHeard { // a stranger
+		if p := &now[x.of]; p.hands {
+			return fmt.Sprintf("%s hands out addresses from %s to %s, and is not to", p.called(), p.from, p.to)
+		}
+		return now[x.of].called() + " answers, and is not to"
+	}
 	switch x.kind {
 	case handsNot:
 		return w.posts[x.of].called() + " is to hand out an address, and does not"
@@ -101,6 +112,17 @@ func (w *world) wrong(x sign, now []post) string {
 		return fmt.Sprintf("somebody of %s is heard, and nobody of it answers: the port lets %s out untagged", named(x.of), named(x.of))
 	}
 	return w.text(x)
+}
+
+// stranger is the sign of somebody whom the plan does not know, by his number.
+func stranger(k int, p *post) sign {
+	switch {
+	case p.hands:
+		return sign{rival, k}
+	case p.addr.Is6() && p.gateway:
+		return sign{routesSix, k}
+	}
+	return sign{strange, k}
 }
 
 // notices says whether a laptop that looked in one way would see that something is otherwise

@@ -29,7 +29,7 @@ func inRoom(n *span.Net, i, p int, add func(kind Kind, text string, weight int, 
 		}
 		return
 	}
-	if compiled.Tagged.Len() > 0 || compiled.Untagged.Len() != 1 || d.Forwarding == office.Grouped {
+	if compiled.Tagged.Len() > mostOfADesk || compiled.Untagged.Len() != 1 || d.Forwarding == office.Grouped {
 		return
 	}
 	in := compiled.Untagged.VIDs()[0]
@@ -44,23 +44,45 @@ func inRoom(n *span.Net, i, p int, add func(kind Kind, text string, weight int, 
 	if d.Forwarding == office.Routed {
 		return
 	}
-	if v := beside(n, in); v != 0 {
-		add(Besides, fmt.Sprintf("%s is untagged in %d besides %d", where, v, in), elsewhere, func(s *office.Shape) {
-			s.Untagged = append(slices.Clone(s.Untagged), v)
-			slices.Sort(s.Untagged)
-			if s.PVID == 0 {
-				s.PVID = in
-			}
-			s.Tagged = slices.DeleteFunc(s.Tagged, func(x office.VID) bool { return x == v })
-		})
+	if v := beside(n, in, compiled.Tagged.VIDs()...); v != 0 {
+		add(Besides, besidesText(where, v, in), elsewhere, besides(v, in))
 	}
 }
 
+func besidesText(where string, v, in office.VID) string {
+	return fmt.Sprintf("%s is untagged in %d besides %d", where, v, in)
+}
+
+// besides makes a port of a VLAN untagged in another, too.
+func besides(v, in office.VID) func(s *office.Shape) {
+	return func(s *office.Shape) {
+		s.Untagged = append(slices.Clone(s.Untagged), v)
+		slices.Sort(s.Untagged)
+		if s.PVID == 0 {
+			s.PVID = in
+		}
+		s.Tagged = slices.DeleteFunc(s.Tagged, func(x office.VID) bool { return x == v })
+	}
+}
+
+// inBesides is a port that is untagged in a second VLAN.
+func inBesides(n *span.Net, ref office.PortRef, v, in office.VID) (Mistake, bool) {
+	i := n.Topo.DeviceIndex(ref.Device)
+	change := besides(v, in)
+	after := reset(n, i, n.Office.Devices[i].Port(ref.Port), change)
+	return Mistake{Text: besidesText(ref.Device+" "+ref.Port, v, in), Kind: Besides, Port: ref, Device: ref.Device, weight: elsewhere, change: change, after: after}, after != nil
+}
+
+// mostOfADesk is how many VLANs come tagged at a port of a desk, for a phone or the like; where
+// there are more, it is meant to be a trunk.
+const mostOfADesk = 2
+
 // beside is the VLAN next to one in the register that somebody answers in, whom one would
-// hear: the first behind it, else the first; 0 for none.
-func beside(n *span.Net, v office.VID) (first office.VID) {
+// hear, and that is none of some others: the first behind it, else the first; 0 for none.
+func beside(n *span.Net, v office.VID, not ...office.VID) (first office.VID) {
+	not = append(not, v)
 	for _, x := range n.Office.VLANs {
-		if x.VID == v || !n.Gateways().First(x.VID).Is() {
+		if slices.Contains(not, x.VID) || !n.Gateways().First(x.VID).Is() {
 			continue
 		}
 		if x.VID > v {
@@ -73,7 +95,24 @@ func beside(n *span.Net, v office.VID) (first office.VID) {
 	return first
 }
 
-// neighbours is the ports of a front beside one: before and behind it, -1 for none.
+// nearest is the ports of a front beside one, before and behind it, and the nearest on each
+// side that are not used.
+func nearest(d *office.Device, p int, used func(q int) bool) []int {
+	out := neighbours(d, p)
+	for _, step := range []int{1, -1} {
+		for q := p + step; q >= 0 && q < len(d.Ports); q += step {
+			if d.Ports[q].Kind == d.Ports[p].Kind && d.Ports[q].Bundle == 0 && !used(q) {
+				if !slices.Contains(out, q) {
+					out = append(out, q)
+				}
+				break
+			}
+		}
+	}
+	return out
+}
+
+// neighbours is the ports of a front beside one: before and behind it.
 func neighbours(d *office.Device, p int) (out []int) {
 	for _, q := range []int{p + 1, p - 1} {
 		if q >= 0 && q < len(d.Ports) && d.Ports[q].Kind == d.Ports[p].Kind && d.Ports[q].Kind != office.Inner && d.Ports[q].Kind != office.Bundle && d.Ports[q].Bundle == 0 {
@@ -103,7 +142,7 @@ func ofCables(n *span.Net) (out []Mistake) {
 				continue
 			}
 			swapped := false
-			for _, q := range neighbours(d, p) {
+			for _, q := range nearest(d, p, func(q int) bool { return used[office.PortRef{Device: d.Name, Port: d.Ports[q].Name}] }) {
 				b := office.PortRef{Device: d.Name, Port: d.Ports[q].Name}
 				switch {
 				case sameSet(n, i, p, q):

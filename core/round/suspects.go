@@ -66,6 +66,16 @@ func (r *Round) Suspects(results []Seen) []Suspect {
 		}
 		r.suspectIn(s.Test.Port, v, s.Test.VLAN)
 	}
+	for _, s := range results { // whose broadcasts are heard
+		if s.Passed || s.Test.Wire != bridge.Untagged || s.Test.VLAN == 0 {
+			continue
+		}
+		for _, v := range r.w.n.Office.VLANs {
+			if v.VID != s.Test.VLAN && slices.Contains(s.Instead, r.w.text(sign{isHeard, int(v.VID)})) {
+				r.besideOthers(inBesides(r.w.n, s.Test.Port, v.VID, s.Test.VLAN))
+			}
+		}
+	}
 	for _, s := range results { // who hangs somewhere and answers in another VLAN
 		for k := range r.w.posts {
 			if p := &r.w.posts[k]; !s.Passed && p.plug != nil && s.Test.VLAN != 0 && p.vid != s.Test.VLAN && slices.Contains(s.Instead, p.called()) {
@@ -83,7 +93,7 @@ func (r *Round) Suspects(results []Seen) []Suspect {
 		return !slices.ContainsFunc(s.Mistakes, func(way []int) bool { return r.lets(results, way[0]) })
 	})
 	if len(out) == 0 {
-		out = r.several(results)
+		out = r.several(slices.DeleteFunc(slices.Clone(results), func(s Seen) bool { return r.occupied(&s) }))
 	}
 	slices.SortStableFunc(out, func(a, b Suspect) int { return cmp.Compare(a.weight, b.weight) })
 	return out
@@ -91,7 +101,11 @@ func (r *Round) Suspects(results []Seen) []Suspect {
 
 // suspectIn adds a port in another VLAN to the mistakes, where it is not among them.
 func (r *Round) suspectIn(port office.PortRef, is, planned office.VID) {
-	m, ok := inInstead(r.w.n, port, is, planned)
+	r.besideOthers(inInstead(r.w.n, port, is, planned))
+}
+
+// besideOthers adds a mistake to the others, where it can be made and is not among them.
+func (r *Round) besideOthers(m Mistake, ok bool) {
 	if ok && !slices.ContainsFunc(r.Mistakes, func(x Mistake) bool { return x.Text == m.Text }) {
 		r.Mistakes = append(r.Mistakes, m)
 		r.w.seen = append(r.w.seen, r.w.under(&m))
@@ -102,7 +116,7 @@ func (r *Round) suspectIn(port office.PortRef, is, planned office.VID) {
 // it is no suspect.
 func (r *Round) Against(results []Seen, m int) (out []string) {
 	for _, s := range results {
-		if _, ok := r.explains([]Seen{s}, m); !ok || !r.lets([]Seen{s}, m) {
+		if _, ok := r.explains([]Seen{s}, m); !s.Passed && !ok || !r.lets([]Seen{s}, m) {
 			now, differs := r.w.seen[m][s.Test.at]
 			text := fmt.Sprintf("%s %d: passed %t", s.Test.Port, s.Test.Wire, s.Passed)
 			if differs {
@@ -117,11 +131,13 @@ func (r *Round) Against(results []Seen, m int) (out []string) {
 // explains says whether a mistake gives what was seen, and how well: the lower the
 // better.
 func (r *Round) explains(results []Seen, m int) (int, bool) {
-	weight := 10 * r.Mistakes[m].weight
+	weight, hits := 10*r.Mistakes[m].weight, 0
 	for _, s := range results {
 		a := s.Test.at
 		now, differs := r.w.seen[m][a]
 		switch {
+		case r.occupied(&s) && (!differs || now < 0 || !slices.Contains(r.w.more[now], sign{occupied, 0})):
+			continue // whoever is in it may be what is sought, and may be anybody
 		case s.Passed && differs && r.w.noticesAt(now, &s), !s.Passed && (!differs || now < 0 && !r.w.noticesAt(now, &s)):
 			return 0, false
 		case s.Passed:
@@ -131,16 +147,22 @@ func (r *Round) explains(results []Seen, m int) (int, bool) {
 		if !ok {
 			return 0, false
 		}
+		hits++
 		weight += 15 * silent
 	}
-	return weight, true
+	return weight, hits > 0
+}
+
+// occupied says whether somebody came to a port and found a cable in it that is not planned.
+func (r *Round) occupied(s *Seen) bool {
+	return !s.Passed && slices.Contains(s.Instead, r.w.text(sign{occupied, 0}))
 }
 
 // agrees says whether a sight may be what was seen at a test that failed, and how many
 // devices would have to be off.
 func (r *Round) agrees(now sight, s *Seen) (silent int, ok bool) {
 	switch {
-	case !r.gives(now, s.Given), !r.ends(now, s), !r.leased(now, s):
+	case !r.gives(now, s.Given, s.Test.at), !r.ends(now, s), !r.leased(now, s):
 		return 0, false
 	case s.Instead == nil:
 		return 0, true
@@ -163,11 +185,14 @@ func (w *world) hands(a netip.Addr) office.VID {
 	return 0
 }
 
-// gives says whether a laptop may be given an address where some answer; yes where
-// nobody of the plan hands it out, as then it says nothing of the plan.
-func (r *Round) gives(s sight, a netip.Addr) bool {
+// gives says whether a laptop at an ask may be given an address where some
+// answer; yes where nobody of the plan hands it out, as then it says nothing of the plan. A
+// stranger hands out what may be handed out there.
+func (r *Round) gives(s sight, a netip.Addr, at int) bool {
 	v := r.Hands(a)
-	return v == 0 || slices.ContainsFunc(r.w.sets[s], func(k int) bool { return r.w.posts[k].hands && r.w.posts[k].vid == v })
+	k := r.w.expects(at, a.Is4())
+	return v == 0 || slices.ContainsFunc(r.w.sets[s], func(k int) bool { return r.w.posts[k].hands && r.w.posts[k].vid == v }) ||
+		k >= 0 && r.w.posts[k].vid == v && slices.ContainsFunc(r.w.more[s], func(x sign) bool { return x.kind == rival })
 }
 
 // Sees is who would answer at a test under a mistake, by name or address.
