@@ -1,6 +1,7 @@
 package e2e
 
 import (
+	"fmt"
 	"os"
 	"path/filepath"
 	"strings"
@@ -38,6 +39,10 @@ func TestEveryViewForEveryone(t *testing.T) {
 		{"/1/devices?device=rack&port=1", `document.querySelector("#plug-name")`, ""},
 		{"/1/sheets?device=ward-west", `document.querySelector(".steps li")`, ""},
 		{"/1/poster", `document.querySelector(".poster svg")`, ""},
+		{"/1/field", `document.querySelector("main h1")`, ""},
+		{"/1/orders", `document.querySelector("main h1")`, ""},
+		{"/1/round", `document.querySelector(".round li")`, `document.querySelector(".round li [aria-label$='is not as planned']").click(); document.querySelectorAll("details").forEach(d => d.open = true)`},
+		{"/1/here?port=rack.5", `document.querySelector(".here h2")`, ""},
 		{"/1/history", `document.querySelector("[data-revision] .rev")`, ""},
 		{"/1/compare", `document.querySelector("#compare-with")`, ""},
 		{"/offices", `document.querySelector("[data-office] button")`, `[...document.querySelectorAll("li button")].at(-1)?.click()`},
@@ -54,13 +59,35 @@ func TestEveryViewForEveryone(t *testing.T) {
 			require.LessOrEqual(t, wide, 0.0, "the page does not scroll sideways")
 		})
 	}
-	t.Run("a narrow tablet can read everything", func(t *testing.T) {
-		require.NoError(t, chromedp.Do(ctx, chromedp.EmulateViewport(768, 1024)))
-		for _, v := range []string{"", "/reach?vlan=130", "/walk?from=ward-east.5", "/plans", "/register", "/devices", "/history"} {
-			require.NoError(t, chromedp.Do(ctx, chromedp.Navigate(p.URL+"/1"+v), chromedp.WaitVisible("header")))
-			until(t, ctx, `document.querySelector("main h1, #board") !== null`)
-			wide := eval[float64](t, ctx, `document.documentElement.scrollWidth - innerWidth`)
-			require.LessOrEqual(t, wide, 0.0, v)
-		}
-	})
+	// A narrow tablet, a page at 200 %, a phone: everything can be read, and nothing lies over what
+	// is to be clicked.
+	for _, size := range [][2]int64{{768, 1024}, {640, 400}, {390, 844}} {
+		t.Run(fmt.Sprint(size), func(t *testing.T) {
+			require.NoError(t, chromedp.Do(ctx, chromedp.EmulateViewport(size[0], size[1])))
+			for _, v := range []string{"", "/reach?vlan=130", "/walk?from=ward-east.5", "/talk", "/plans", "/register", "/devices", "/field", "/sheets?device=ward-west", "/orders", "/round", "/here?port=rack.5", "/poster", "/history"} {
+				require.NoError(t, chromedp.Do(ctx, chromedp.Navigate(p.URL+"/1"+v), chromedp.WaitVisible("header")))
+				until(t, ctx, `document.querySelector("main h1, #board") !== null`)
+				wide := eval[float64](t, ctx, `document.documentElement.scrollWidth - innerWidth`)
+				require.LessOrEqual(t, wide, 0.0, v)
+				covered := eval[[]string](t, ctx, `(() => {
+					const out = [];
+					for (const x of document.querySelectorAll("header a, header button, main a, main button")) {
+						const r = x.getBoundingClientRect();
+						const at = [r.x + r.width / 2, r.y + r.height / 2];
+						if (!r.width || !r.height || at[0] < 0 || at[1] < 0 || at[0] >= innerWidth || at[1] >= innerHeight) continue;
+						const top = document.elementFromPoint(...at);
+						let box = x.parentElement, out1 = false; // what is scrolled out of its own box is not there
+						for (; box; box = box.parentElement) {
+							const b = box.getBoundingClientRect(), s = getComputedStyle(box);
+							if (s.overflow !== "visible" && (at[0] < b.left || at[0] > b.right || at[1] < b.top || at[1] > b.bottom)) out1 = true;
+						}
+						if (!out1 && top && top !== x && !x.contains(top) && !top.contains(x) && !top.closest("#line, .line, [role=status], .sticky, .bar, thead"))
+							out.push(x.textContent.trim().slice(0, 30) + " under " + top.outerHTML.slice(0, 80));
+					}
+					return out;
+				})()`)
+				require.Empty(t, covered, v)
+			}
+		})
+	}
 }

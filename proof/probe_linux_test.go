@@ -20,6 +20,7 @@ import (
 	"golang.org/x/sys/unix"
 
 	"klammer/api"
+	"klammer/cmd/asking"
 	"klammer/core/notation"
 	"klammer/core/office"
 	"klammer/core/round"
@@ -459,6 +460,31 @@ func probed(t *testing.T) {
 		}
 	})
 	require.Equal(t, before, state(), "interfaces, addresses, routes and neighbours are as before, after an end and after Ctrl-C")
+	// A laptop that has an address looks without any right: where it is, and what it reaches.
+	looking := func(port string) (seen asking.Looking) {
+		var says strings.Builder
+		inSpace(t, "lap1", func() {
+			cmd := as(exec.Command(klammer, "look", "--into", "/run/plan.klm", "--port", port, "--json"))
+			cmd.Stderr = &says
+			out, _ := cmd.Output() // its exit status says whether it is as planned
+			assert.NoError(t, json.Unmarshal(out, &seen), says.String())
+		})
+		return seen
+	}
+	in("lap1", "ip", "addr", "add", "10.9.110.77/24", "dev", "eth0")
+	in("lap1", "ip", "route", "add", "default", "via", "10.9.110.1")
+	seen := looking("rack.p1")
+	require.Equal(t, office.VID(110), *seen.VLAN)
+	require.Equal(t, []string{"10.9.110.77", "10.9.110.1"}, []string{seen.Address, seen.Gateway})
+	require.True(t, seen.Tests[0].Passed, "%v %v", seen.Tests[0].Wrong, seen.Tried)
+	require.Contains(t, fmt.Sprint(seen.Tried), "{10.9.130.9 tcp/443 answered it opens}")
+	require.False(t, looking("rack.p2").Tests[0].Passed, "in 120 as planned")
+	in("gate", "nft", "flush ruleset")
+	seen = looking("rack.p1")
+	rules(lets)
+	require.Contains(t, strings.Join(seen.Tests[0].Wrong, "; "), "is not to answer")
+	in("lap1", "ip", "addr", "del", "10.9.110.77/24", "dev", "eth0")
+
 	l.must("ip", "link", "set", "p1", "down")
 	refused("eth0 has no link: is the cable in at both ends?", exec.Command("ip", "netns", "exec", "lap1", klammer, "probe", "--on", "eth0"))
 	in("lap1", "ip", "link", "set", "eth0", "down")

@@ -237,8 +237,8 @@ func (w *world) shareTries(chosen []int) {
 	known := map[int]bool{}
 	for _, a := range chosen {
 		w.tried[a] = []int{}
-		for m := range w.seen[:w.base] {
-			if s, ok := w.seen[m][a]; ok && s < 0 && !known[m] {
+		for _, m := range w.shows[a] {
+			if w.seen[m][a] < 0 && !known[m] {
 				known[m] = true
 				w.tried[a] = append(w.tried[a], m)
 			}
@@ -266,9 +266,9 @@ func (w *world) trials(a int, whole bool) (out []trial) {
 	left := map[int]bool{}
 	mine, some := w.tried[a]
 	some = some && !whole
-	for m := range w.seen[:w.base] {
-		s, ok := w.seen[m][a]
-		if !ok || s >= 0 || some && !slices.Contains(mine, m) {
+	for _, m := range w.showing(a) {
+		s := w.seen[m][a]
+		if s >= 0 || some && !slices.Contains(mine, m) {
 			continue
 		}
 		left[m] = true

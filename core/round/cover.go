@@ -2,17 +2,22 @@ package round
 
 import "slices"
 
-// cover is a small set of asks that together show every mistake that some ask shows.
-func (w *world) cover() []int {
-	shows := make([][]int, len(w.asks)) // mistakes by ask
+// findShows notes which mistakes show at each ask.
+func (w *world) findShows() {
+	w.shows = make([][]int, len(w.asks))
 	for m, diff := range w.seen {
-		for a := range w.asks {
-			if _, ok := diff[a]; ok {
-				shows[a] = append(shows[a], m)
-			}
+		for a := range diff {
+			w.shows[a] = append(w.shows[a], m)
 		}
 	}
-	return smallest(shows, len(w.seen))
+}
+
+// showing is the mistakes that show at an ask; none at one that the plan has not.
+func (w *world) showing(a int) []int {
+	if a < len(w.shows) {
+		return w.shows[a]
+	}
+	return nil
 }
 
 // smallest is a small set of places that together have every thing that some place has: the

@@ -63,14 +63,17 @@ func (r *Round) shortest() []int {
 			home[t.at][m] = true
 		}
 	}
+	inQuick := make([]bool, len(r.Mistakes))
+	for m := range r.Mistakes {
+		inQuick[m] = r.inQuick(m)
+	}
 	things := len(w.seen)
 	number := map[[2]int]int{} // a device in a VLAN
 	shows := make([][]int, len(w.asks))
 	for a := range w.asks {
 		x := &w.asks[a]
-		for m := range r.Mistakes {
-			s, ok := w.seen[m][a]
-			if ok && r.inQuick(m) && (s >= 0 || home[a][m]) {
+		for _, m := range w.shows[a] {
+			if inQuick[m] && (w.seen[m][a] >= 0 || home[a][m]) {
 				shows[a] = append(shows[a], m)
 			}
 		}

@@ -72,8 +72,13 @@ type world struct {
 	passes  [][]*talk.Services // as planned, by laptop and target
 	signed  []string           // by post, as planned; nil where that is not plain
 	across  [][]difference     // what is otherwise between VLANs
+	shows   [][]int            // by ask: mistakes that show there
 	tried   map[int][]int      // by ask of the round: mistakes that are tried across VLANs there; all that show at other asks
 	known   map[string]sight
+	// Which asks may see a change: of a device, of a VLAN, of any.
+	ofDevice map[int][]int
+	hearers  map[office.VID][]int
+	always   []int
 }
 
 // Effort is how much there is to look at in an office: places times memberships. [Make]
@@ -124,7 +129,8 @@ func MakeWatched(o *office.Office, each func(done, of int) error) (*Round, error
 			r.Unshown = append(r.Unshown, i)
 		}
 	}
-	chosen := w.cover()
+	w.findShows()
+	chosen := smallest(w.shows, len(w.seen))
 	w.walking(chosen)
 	w.shareTries(chosen)
 	for _, a := range chosen {
@@ -152,13 +158,70 @@ func (w *world) under(m *Mistake) map[int]sight {
 		diff = w.otherAcross(w.otherwise(w.passes, w.between(changed, stirred)))
 	}
 	if !m.Rules {
-		for a, s := range w.lookAt(changed, w.turned(changed, m), w.asks) {
-			if w.notices(s, w.plan[a], ByPlay) {
+		moved := w.moved(changed, m)
+		asks := make([]ask, 0, len(moved))
+		for _, a := range moved {
+			asks = append(asks, w.asks[a])
+		}
+		for i, s := range w.lookAt(changed, w.turned(changed, m), asks) {
+			if a := moved[i]; w.notices(s, w.plan[a], ByPlay) {
 				diff[a] = s // it is seen before anything across is tried
 			}
 		}
 	}
 	return diff
+}
+
+// moved is the asks at which something may be seen otherwise under a mistake: those of devices
+// that are set otherwise, or that hear a VLAN that was worked out anew.
+func (w *world) moved(n *span.Net, m *Mistake) (out []int) {
+	devices, _, vlans, fresh := n.Delta()
+	if fresh || m.stands {
+		for a := range w.asks {
+			out = append(out, a)
+		}
+		return out
+	}
+	if w.hearers == nil {
+		w.findHearers()
+	}
+	taken := make([]bool, len(w.asks))
+	take := func(asks []int) {
+		for _, a := range asks {
+			if !taken[a] {
+				taken[a] = true
+				out = append(out, a)
+			}
+		}
+	}
+	take(w.always)
+	for _, i := range devices {
+		take(w.ofDevice[i])
+	}
+	for v := range vlans.All() {
+		take(w.hearers[v])
+	}
+	slices.Sort(out)
+	return out
+}
+
+// findHearers notes which asks hear which VLANs.
+func (w *world) findHearers() {
+	w.hearers, w.ofDevice = map[office.VID][]int{}, map[int][]int{}
+	for a := range w.asks {
+		x := &w.asks[a]
+		device, compiled := w.n.Office.Devices[x.dev], w.n.Tables[x.dev].Ports[x.port]
+		if device.Unaware() || device.Forwarding == office.Grouped {
+			w.always = append(w.always, a)
+		}
+		w.ofDevice[x.dev] = append(w.ofDevice[x.dev], a)
+		w.hearers[x.vlan] = append(w.hearers[x.vlan], a)
+		for v := range compiled.Untagged.All() {
+			if v != x.vlan {
+				w.hearers[v] = append(w.hearers[v], a)
+			}
+		}
+	}
 }
 
 // test is an ask with what is expected there, and what is to be tried so that each
@@ -183,9 +246,9 @@ func (w *world) test(a int, whole bool) Test {
 			break
 		}
 	}
-	for i := range w.seen[:w.base] {
-		s, ok := w.seen[i][a]
-		if !ok || s < 0 && !w.tells(t.trials, s) {
+	for _, i := range w.showing(a) {
+		s := w.seen[i][a]
+		if s < 0 && !w.tells(t.trials, s) {
 			continue
 		}
 		t.Shows = append(t.Shows, i)
@@ -223,22 +286,38 @@ func (w *world) test(a int, whole bool) Test {
 // Facts is where the device of a test stands, and the wall socket of its port; "" where nobody
 // said.
 func (r *Round) Facts(t Test) (place, socket string) {
-	d := r.w.n.Office.Devices[r.w.asks[t.at].dev]
-	if f := d.Ports[r.w.asks[t.at].port].Facts; f != nil {
-		socket = f.Socket
-	}
-	return d.Facts.Place, socket
+	x := &r.w.asks[t.at]
+	return r.w.n.Office.Devices[x.dev].Facts.Place, r.w.socket(x)
 }
 
-// walking puts asks in the order in which one walks: device by device from the
-// gateway outwards, port by port.
+// socket is the wall socket that a port leads to; "" for none.
+func (w *world) socket(x *ask) string {
+	if f := w.n.Office.Devices[x.dev].Ports[x.port].Facts; f != nil {
+		return f.Socket
+	}
+	return ""
+}
+
+// walking puts asks in the order in which one walks: place by place and device by device from
+// the gateway outwards; by wall socket where sockets have names, else port by port.
 func (w *world) walking(asks []int) {
+	rank := make([][2]int, len(w.n.Office.Devices)) // of its place, and of itself
 	place := map[string]int{}
 	for k, i := range w.n.Topo.Outwards(w.n.Office) {
-		place[w.n.Office.Devices[i].Name] = k
+		where := w.n.Office.Devices[i].Facts.Place
+		if where == "" {
+			where = "at " + w.n.Office.Devices[i].Name // nobody said: by itself
+		}
+		if _, ok := place[where]; !ok {
+			place[where] = k
+		}
+		rank[i] = [2]int{place[where], k}
 	}
 	slices.SortFunc(asks, func(x, y int) int {
 		a, b := &w.asks[x], &w.asks[y]
-		return cmp.Or(cmp.Compare(place[a.ref.Device], place[b.ref.Device]), office.NaturalCompare(a.ref.Port, b.ref.Port), cmp.Compare(a.wire, b.wire))
+		return cmp.Or(
+			cmp.Compare(rank[a.dev][0], rank[b.dev][0]), cmp.Compare(rank[a.dev][1], rank[b.dev][1]),
+			office.NaturalCompare(w.socket(a), w.socket(b)), office.NaturalCompare(a.ref.Port, b.ref.Port), cmp.Compare(a.wire, b.wire),
+		)
 	})
 }

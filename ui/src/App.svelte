@@ -191,8 +191,16 @@
   }
   /* Little height, as when a page is enlarged: the dock gives way first. */
   @media (max-height: 560px) {
+    .shell {
+      --top: 38px;
+    }
     .shell:not(.page) {
-      grid-template-rows: 38px minmax(0, 1fr) 88px 34px;
+      grid-template-rows: var(--top) minmax(0, 1fr) 88px 34px;
+    }
+  }
+  @media (max-height: 560px) and (max-width: 700px) {
+    .shell:has(:global(header nav)) {
+      --top: 72px;
     }
   }
 </style>

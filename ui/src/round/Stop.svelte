@@ -148,10 +148,17 @@
             bind:value={bits}
           />
         {/if}
-        {#each tryable(test) as r (r.i)}
-          <label for={`${id}-part-${r.i}`}><span class="mono">{r.to}</span> {r.service}</label>
-          <Select id={`${id}-part-${r.i}`} class="field" placeholder="" items={endings} bind:value={parts[r.i]} />
-        {/each}
+        {#if tryable(test).length}
+          <details class="parts">
+            <summary>what answered, one by one</summary>
+            {#each tryable(test) as r (r.i)}
+              <div>
+                <label for={`${id}-part-${r.i}`}><span class="mono">{r.to}</span> {r.service}</label>
+                <Select id={`${id}-part-${r.i}`} placeholder="" items={endings} bind:value={parts[r.i]} />
+              </div>
+            {/each}
+          </details>
+        {/if}
         <label for={`${id}-note`}>What was seen</label>
         <Input id={`${id}-note`} class="field" maxlength={500} autocomplete="off" bind:value={note} />
         <Button type="submit" class="main" disabled={busy}>Keep it as failed</Button>
@@ -174,11 +181,12 @@
       >
     {/if}
   </div>
-  <span class="boxes" aria-hidden="true"
-    >{#if printing && test.wire === null}<span class="code"
-        >{@html renderSVG(`${location.origin}/${number}/here?port=${encodeURIComponent(test.port)}`, { border: 1 })}</span
-      >{/if}☐ as planned ☐ otherwise: …………………</span
-  >
+  <div class="boxes" aria-hidden="true">
+    {#if printing && test.wire === null}
+      <span class="code">{@html renderSVG(`${location.origin}/${number}/here?port=${encodeURIComponent(test.port)}`, { border: 1 })}</span>
+    {/if}
+    <span>☐ as planned<br />☐ otherwise:<br />…………………</span>
+  </div>
 </li>
 
 <style>
@@ -262,6 +270,19 @@
   form :global(button) {
     justify-self: start;
   }
+  .parts {
+    grid-column: 1 / -1;
+  }
+  .parts div {
+    display: flex;
+    flex-wrap: wrap;
+    justify-content: space-between;
+    gap: 2px 10px;
+    align-items: center;
+    max-width: 420px;
+    padding: 2px 0;
+    font-size: 13px;
+  }
   .advice {
     margin: 2px 0 4px 18px;
     list-style: disc;
@@ -269,10 +290,7 @@
     color: var(--soft);
   }
   .code {
-    display: inline-block;
-    width: 22mm;
-    margin-right: 4mm;
-    vertical-align: middle;
+    flex: 0 0 22mm;
   }
   .boxes {
     display: none;
@@ -311,8 +329,10 @@
       break-inside: avoid;
     }
     .boxes {
-      display: block;
-      white-space: nowrap;
+      display: flex;
+      justify-content: end;
+      gap: 3mm;
+      width: 58mm;
       font-size: 12px;
     }
   }
