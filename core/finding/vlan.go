@@ -76,7 +76,7 @@ func (c *check) split(vlan *span.VLAN, causes []cause) {
 			f.Text += " The causes are the cables " + some(cables, 3) + "."
 		}
 	} else if len(dead) == 0 {
-		f.Text += " No cable leads from the one to the other."
+		f.Text += " No cable whose ports are open leads from the one to the other."
 	}
 	c.add(f)
 }

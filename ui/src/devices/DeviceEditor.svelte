@@ -38,7 +38,7 @@
       classes={{ select: "field" }}
       value={device.wording?.split(" ")[0] ?? ""}
       onchange={(e) => say(e.currentTarget.value ? `${n} wording ${e.currentTarget.value}` : `-${n} wording`)}
-      ><option value="">not said: plain values</option>{#each wordings as w (w)}<option value={w}>{asks(w)}</option>{/each}</Select
+      ><option value="">nobody said: each port as it is</option>{#each wordings as w (w)}<option value={w}>{asks(w)}</option>{/each}</Select
     ></label
   >
   <label

@@ -4,5 +4,5 @@ export function asks(wording: string | undefined): string {
     .replaceAll("-", " ")
     .replace("vlan", "VLAN")
     .replace("sub interface", "sub-interface")
-    .replace("linux", "as Linux does");
+    .replace("linux", "by Linux’s own commands");
 }

@@ -31,7 +31,12 @@
 
   async function enter() {
     const text = pending.text.trim();
-    if (text && go(text)) {
+    const went = text ? go(text) : false;
+    if (typeof went === "string") {
+      pending.problem = went; // and what was typed stays
+      return;
+    }
+    if (went) {
       past.add(text);
       pending.clear();
       return;

@@ -3,15 +3,22 @@ import { place, views, type View } from "../state/place.svelte";
 import { selection } from "../state/selection.svelte";
 import { rows } from "../state/rows.svelte";
 
-/** Goes where the line says (go rack.19, reach 130, walk rack.1 untagged, history): true where it said so. */
-export function go(text: string): boolean {
+/**
+ * Goes where the line says (go rack.19, reach 130, walk rack.1 untagged, history): true where it said so, a sentence where there is no
+ * such place.
+ */
+export function go(text: string): boolean | string {
   const [verb, ...rest] = text.split(/\s+/);
   const view = office.view;
   if (!view || view.devices.some((d) => d.name === verb)) return false;
   const vid = (s = "") => view.vlans.find((v) => String(v.vid) === s || v.name === s)?.vid;
+  const port = (s: string) => view.devices.some((d) => d.ports.some((p) => `${d.name}.${p.name}` === s));
+  const plain = (s: string) => s.replaceAll('"', "");
   if (verb === "offices" && !rest.length) place.go("/offices");
-  else if (verb === "reach" && rest.length === 1 && vid(rest[0])) place.view("reach", { vlan: vid(rest[0])! });
-  else if (verb === "walk" && rest.length) {
+  else if (verb === "reach" && rest.length) {
+    if (!vid(rest.join(" "))) return `there is no VLAN ${rest.join(" ")}: say a number or a name of the register, as in reach 130`;
+    place.view("reach", { vlan: vid(rest.join(" "))! });
+  } else if (verb === "walk" && rest.length) {
     const wire =
       rest
         .slice(1)
@@ -19,19 +26,22 @@ export function go(text: string): boolean {
         .replace(/^(to|as)\s+/, "") || "untagged";
     place.view("walk", { from: rest[0]!, wire: vid(wire) ?? wire });
   } else if (verb === "go" && rest.length) {
-    place.view("board");
     const at = rest.join(" ");
+    const device = view.devices.some((d) => d.name === at);
+    if (!device && !vid(at) && !port(plain(at)))
+      return `${at} is no device, port or VLAN of this office: as in go rack, go rack.19, go 130`;
+    place.view("board");
     requestAnimationFrame(() => {
-      if (view.devices.some((d) => d.name === at)) selection.goToDevice(at);
+      if (device) selection.goToDevice(at);
       else if (vid(at))
         selection.go(
           rows.list.findIndex((v) => v.vid === vid(at)),
           selection.cursor.column,
         );
-      else selection.goTo(at.replaceAll('"', ""));
+      else selection.goTo(plain(at));
       document.getElementById("board")?.focus();
     });
-  } else if (!rest.length && verb !== "plans" && (views as readonly string[]).includes(verb!)) place.view(verb as View);
+  } else if (!rest.length && (views as readonly string[]).includes(verb!)) place.view(verb as View);
   else return false;
   return true;
 }

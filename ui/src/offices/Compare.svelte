@@ -69,7 +69,8 @@
               <b>{spaced(p.port)}</b>
               {#if p.gains.length}gains {few(p.gains)}{/if}{p.gains.length && p.loses.length ? "; " : ""}{#if p.loses.length}<span
                   class="loses">loses {few(p.loses)}</span
-                >{/if}{#if p.otherwise.length}{p.gains.length + p.loses.length ? "; " : ""}reaches {few(p.otherwise)} in another form{/if}
+                >{/if}{#if p.otherwise.length}{p.gains.length + p.loses.length ? "; " : ""}still reaches {few(p.otherwise)}, but tagged
+                otherwise{/if}
             </p>
           {:else}
             <p>Frames go the same ways.</p>

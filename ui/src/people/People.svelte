@@ -65,7 +65,7 @@
                       aria-label={`What ${p.name} may`}
                       onchange={(e) => ask(api.setRole(id, p.id, e.currentTarget.value))}
                     >
-                      <option value="nobody">{id ? "nothing besides" : "nothing everywhere"}</option>
+                      <option value="nobody">{id ? "no role of its own" : "nothing everywhere"}</option>
                       {#each roles as r (r)}<option value={r}>{r}: {says[r]}</option>{/each}
                     </Select>
                   {/key}

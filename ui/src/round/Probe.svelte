@@ -16,9 +16,11 @@
   const here = ["localhost", "127.0.0.1", "[::1]"].includes(location.hostname);
   const roles = $derived(["reader", "planner", "carrier", "keeper"].filter((r) => me.may(r, id)));
   const day = (t: string) => new Date(t).toLocaleDateString(undefined, { dateStyle: "medium" });
+  const to = $derived(`--to ${location.origin}${now?.known ? ` --fingerprint ${now.known}` : ""}`);
   const lines = $derived([
     `export KLAMMER_TOKEN=${made}`,
-    `sudo --preserve-env=KLAMMER_TOKEN klammer probe --on eth0 --to ${location.origin}${now?.known ? ` --fingerprint ${now.known}` : ""}`,
+    `sudo --preserve-env=KLAMMER_TOKEN klammer probe --on eth0 ${to}`,
+    `klammer look ${to} --port rack.5`,
   ]);
 
   async function ask(what: Promise<TokenList>) {
@@ -59,9 +61,10 @@
 <section class="probe noprint" aria-label="Have a laptop measure">
   <h2>Have a laptop measure</h2>
   <p>
-    <span class="mono">klammer probe</span> on a laptop with Linux hears which port it is in, asks for an address untagged and in each VLAN, asks
-    who answers, tries what is let through, and reports here. It takes no address and changes nothing on the laptop. A token lets it report the
-    tests of this office and nothing else.
+    <span class="mono">klammer probe</span> on a laptop with Linux hears which port it is in, asks for an address untagged and in each VLAN,
+    asks who answers, tries what is let through, and reports here. It takes no address and changes nothing on the laptop.
+    <span class="mono">klammer look</span> does without rights, on Windows and macOS too, what can be done there: say at which port it is. A token
+    lets both report the tests of this office and nothing else.
   </p>
   {#if made}
     <div class="made" role="status">

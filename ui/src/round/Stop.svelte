@@ -110,7 +110,10 @@
     {/if}
     {#if test.shows.length}
       <details class="noprint">
-        <summary>would show {test.shows.length} {word(test.shows.length, "mistake", "mistakes")}</summary>
+        <summary
+          >{test.shows.length}
+          {word(test.shows.length, "mistake", "mistakes")} in carrying out {test.shows.length === 1 ? "is" : "are"} noticed here, if made</summary
+        >
         <p class="soft">{test.shows.join("; ")}</p>
       </details>
     {/if}

@@ -101,7 +101,9 @@
           <b>{spaced(m.port)}</b>{plugs.has(m.port) ? ` (${plugs.get(m.port)})` : ""}
           {m.gains.length ? `gains ${few(m.gains)}` : ""}{m.gains.length && m.loses.length ? "; " : ""}{m.loses.length
             ? `loses ${few(m.loses)}`
-            : ""}{m.otherwise.length ? `${m.gains.length + m.loses.length ? "; " : ""}reaches ${few(m.otherwise)} in another form` : ""}
+            : ""}{m.otherwise.length
+            ? `${m.gains.length + m.loses.length ? "; " : ""}still reaches ${few(m.otherwise)}, but tagged otherwise`
+            : ""}
         </p>
       {/each}
       {#if meaning.length > 12}<p class="meaning">and {meaning.length - 12} more ports</p>{/if}

@@ -20,7 +20,7 @@
   const href = (v: string) => (v === "offices" ? "/offices" : place.href(v as keyof typeof titles));
   const roots = $derived((office.shown?.findings ?? []).filter((f) => !f.cause));
   const count = (s: string) => roots.filter((f) => f.severity === s).length;
-  const keepingText = $derived({ kept: "kept", saving: "saving…", lost: "not connected", refused: "not kept" }[office.keeping]);
+  const keepingText = $derived({ kept: "kept", saving: "saving…", lost: "not connected", refused: "refused" }[office.keeping]);
   const names = $derived([...new Set(people.list.map((p) => p.name))]);
 </script>
 

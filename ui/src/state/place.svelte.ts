@@ -1,23 +1,5 @@
-/** The views of an office, by the words of their addresses. */
-export const views = [
-  "board",
-  "reach",
-  "walk",
-  "talk",
-  "plans",
-  "register",
-  "devices",
-  "field",
-  "sheets",
-  "orders",
-  "round",
-  "here",
-  "poster",
-  "history",
-  "compare",
-  "people",
-] as const;
-export type View = (typeof views)[number];
+import { views, type View } from "./views";
+export { views, type View };
 
 export const titles: Record<View, string> = {
   board: "Board",

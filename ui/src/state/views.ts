@@ -1,0 +1,20 @@
+/** The views of an office, by the words of their addresses. */
+export const views = [
+  "board",
+  "reach",
+  "walk",
+  "talk",
+  "plans",
+  "register",
+  "devices",
+  "field",
+  "sheets",
+  "orders",
+  "round",
+  "here",
+  "poster",
+  "history",
+  "compare",
+  "people",
+] as const;
+export type View = (typeof views)[number];
