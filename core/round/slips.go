@@ -198,8 +198,8 @@ func recabled(o *office.Office, a, b office.PortRef) *office.Office {
 	return &out
 }
 
-// ofPlugs lists each plug with an address that hangs in the port beside its own: nobody
-// answers for the others, so nobody would notice.
+// ofPlugs lists each plug with an address that hangs in the port beside its own, or is swapped
+// with what hangs there: nobody answers for those without, so nobody would notice.
 func ofPlugs(n *span.Net) (out []Mistake) {
 	o := n.Office
 	for k := range o.Plugs {
@@ -222,20 +222,31 @@ func ofPlugs(n *span.Net) (out []Mistake) {
 				out := *o
 				out.Plugs = slices.Clone(o.Plugs)
 				for k := range out.Plugs {
-					if out.Plugs[k].At == plug.At && out.Plugs[k].Port == plug.Port {
-						out.Plugs[k].Port = b
+					switch p := &out.Plugs[k]; {
+					case p.At == plug.At && p.Port == plug.Port:
+						p.Port = b
+					case p.Port == b:
+						p.Port = plug.Port
 					}
 				}
 				return &out
 			}
-			name := plug.Name
-			if name == "" {
-				name = plug.At.String()
+			text := fmt.Sprintf("%s hangs at %s %s instead of %s", called(plug), b.Device, b.Port, plug.Port.Port)
+			if other := slices.IndexFunc(o.Plugs, func(p office.Plug) bool { return p.Port == b }); other >= 0 {
+				text = fmt.Sprintf("%s at %s %s and %s at %s are swapped", called(plug), b.Device, plug.Port.Port, called(&o.Plugs[other]), b.Port)
 			}
-			out = append(out, Mistake{Text: fmt.Sprintf("%s hangs at %s %s instead of %s", name, b.Device, b.Port, plug.Port.Port), Kind: PlugNext, Port: plug.Port, Device: d.Name, weight: leftBehind, stands: true, recast: recast, after: recast(o)})
+			out = append(out, Mistake{Text: text, Kind: PlugNext, Port: plug.Port, Device: d.Name, weight: leftBehind, stands: true, recast: recast, after: recast(o)})
 		}
 	}
 	return out
+}
+
+// called is a plug by its name, or its address.
+func called(p *office.Plug) string {
+	if p.Name != "" {
+		return p.Name
+	}
+	return p.At.String()
 }
 
 // ofManagement lists a device's management missing, and left in VLAN 1.
