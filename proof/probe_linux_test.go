@@ -367,7 +367,6 @@ func probed(t *testing.T) {
 			{"rack p1 was left in 1, and is to be in 110", func() { access("p1", 1) }, func() { access("p1", 110) }},
 			{"ward w1 was left in 1, and is to be in 120", func() { access("w1", 1) }, func() { access("w1", 120) }},
 			{"rack p1 was left as a trunk", func() { l.vsctl("set", "port", "p1", "vlan_mode=native-untagged", "tag=110", "trunks=120,130,140") }, func() { access("p1", 110) }},
-			{"rack p4 lacks 130", func() { tags("p4", "110", "120", "140") }, func() { tags("p4", four...) }},
 			{"rack up is shut", func() { l.must("ip", "link", "set", "xup", "down") }, func() { l.must("ip", "link", "set", "xup", "up") }},
 			{"ward down is as from the factory", func() { access("xdown", 1) }, func() { tags("xdown", four...) }},
 			{"the cables in rack u110 and u120 are swapped", func() { access("u110", 120); access("u120", 110) }, func() { access("u110", 110); access("u120", 120) }},
@@ -386,6 +385,8 @@ func probed(t *testing.T) {
 			{"gate e130 is shut", func() { in("gate", "ip", "link", "set", "e130", "down") }, func() { in("gate", "ip", "link", "set", "e130", "up") }},
 			{"rack u140 lacks 140", func() { tags("u140", "999") }, func() { access("u140", 140) }},
 			{"another server hands out addresses in 110 instead of gate", func() { stop(); stop = serve("gate", append(ranges(110, ""), "--no-ping")...); server() }, func() { serverNot(); stop(); stop = quick() }},
+			// Last: the switch was seen not to take it back until another port is set.
+			{"rack p4 lacks 130", func() { tags("p4", "110", "120", "140") }, func() { tags("p4", four...) }},
 		}
 		for _, x := range planted {
 			x.set()
@@ -399,6 +400,11 @@ func probed(t *testing.T) {
 				all, seen, wrong = everybody() // frames are lost where the machine is busy
 			}
 			x.back()
+			for range 2 { // the switch keeps flows for a while that it worked out before
+				if _, _, still := everybody(); len(still) == 0 {
+					break
+				}
+			}
 			at := place(all)
 			first := "nothing"
 			if len(all) > 0 {
