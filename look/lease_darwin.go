@@ -9,20 +9,11 @@ func Card(ctx context.Context, on string) (Lease, error) {
 	if text, err := run(ctx, "route", "-n", "get", "default"); err == nil {
 		towards, gateway = macRoute(text)
 	}
-	if on == "" {
-		on = towards
-	}
-	if on == "" {
-		return first()
-	}
-	l, _, err := addresses(on)
+	l, _, err := chosen(on, towards, gateway)
 	if err != nil {
 		return l, err
 	}
-	if on == towards {
-		l.Gateway = gateway
-	}
-	if text, err := run(ctx, "ipconfig", "getpacket", on); err == nil {
+	if text, err := run(ctx, "ipconfig", "getpacket", l.On); err == nil {
 		l.hold(macPacket(text))
 	}
 	return l, nil

@@ -16,19 +16,11 @@ func Card(ctx context.Context, on string) (Lease, error) {
 		return Lease{}, err
 	}
 	towards, gateway := routes(string(table))
-	if on == "" {
-		on = towards
-	}
-	if on == "" {
-		return first()
-	}
-	l, index, err := addresses(on)
+	l, index, err := chosen(on, towards, gateway)
 	if err != nil {
 		return l, err
 	}
-	if on == towards {
-		l.Gateway = gateway
-	}
+	on = l.On
 	read := func(file string) string {
 		text, _ := os.ReadFile(file) // it need not be there
 		return string(text)

@@ -48,6 +48,23 @@ func addresses(on string) (l Lease, index int, err error) {
 	return l, card.Index, nil
 }
 
+// chosen is the card that is asked for, else the one towards the default gateway, else the first
+// that has an address; with what is known of it so far, and its number, 0 where nobody asks for it.
+func chosen(on, towards string, gateway netip.Addr) (Lease, int, error) {
+	if on == "" {
+		on = towards
+	}
+	if on == "" {
+		l, err := first()
+		return l, 0, err
+	}
+	l, index, err := addresses(on)
+	if on == towards {
+		l.Gateway = gateway
+	}
+	return l, index, err
+}
+
 // first is the first card that has an address, where none leads to a gateway.
 func first() (Lease, error) {
 	all, err := net.Interfaces()

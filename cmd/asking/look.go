@@ -6,7 +6,6 @@ import (
 	"fmt"
 	"io"
 	"net/netip"
-	"os"
 	"strings"
 
 	"github.com/spf13/cobra"
@@ -60,20 +59,18 @@ Exit status 0 says that all is as planned, 1 that it is not.`,
 		Example: "  klammer look\n  klammer look --into planned.klm\n  klammer look --into planned.klm --port rack.5\n  klammer look --to https://klammer.office:8443 --token ... --port rack.5",
 		Args:    cobra.NoArgs,
 		RunE: func(cmd *cobra.Command, _ []string) error {
-			if token == "" {
-				token = os.Getenv("KLAMMER_TOKEN")
+			if err := TwoPlans(to, into); err != nil {
+				return err
 			}
 			var plan Beside
 			var file *AFile
 			switch {
-			case to != "" && into != "":
-				return errors.New("the plan is in a file (--into) or on a server (--to), not both")
 			case to != "" && port == "":
 				return errors.New("say which port this laptop is plugged into: --port rack.5")
 			case to == "" && into == "" && port != "":
 				return errors.New("--port needs the plan that it is in: --into OFFICE.klm, or --to a server")
 			case to != "":
-				server, err := ServerAt(to, token, known)
+				server, err := ServerAt(to, TokenOf(token), known)
 				if err != nil {
 					return err
 				}

@@ -3,7 +3,10 @@
 package asking
 
 import (
+	"cmp"
 	"context"
+	"errors"
+	"os"
 
 	"klammer/api"
 	"klammer/core/office"
@@ -80,3 +83,15 @@ func (f *AFile) Judge(_ context.Context, r api.ProbeReport) (*api.Probed, error)
 	}
 	return api.ProbedOf(f.Plan, f.made, all), nil
 }
+
+// TwoPlans says that the plan cannot be both in a file and on a server.
+func TwoPlans(to, into string) error {
+	if to != "" && into != "" {
+		return errors.New("the plan is in a file (--into) or on a server (--to), not both")
+	}
+	return nil
+}
+
+// TokenOf is the token that was said, or that the environment has, so that no list of processes
+// shows it.
+func TokenOf(said string) string { return cmp.Or(said, os.Getenv("KLAMMER_TOKEN")) }

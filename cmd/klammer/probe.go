@@ -3,7 +3,6 @@ package main
 import (
 	"errors"
 	"fmt"
-	"os"
 	"time"
 
 	"github.com/spf13/cobra"
@@ -46,18 +45,15 @@ Exit status 0 says that all is as planned, 1 that it is not.`,
 			}
 			if on != "" {
 				m := &measuring{on: on, port: port, vlans: vlans, wait: wait, json: asJSON}
-				if token == "" {
-					token = os.Getenv("KLAMMER_TOKEN")
-				}
 				switch {
 				case asIs != "":
 					return errors.New("a laptop looks at a network interface (--on) or is played into devices as they are set (--as-is), not both")
-				case to != "" && into != "":
-					return errors.New("the plan is in a file (--into) or on a server (--to), not both")
+				case asking.TwoPlans(to, into) != nil:
+					return asking.TwoPlans(to, into)
 				case wait < time.Second || wait > 5*time.Minute:
 					return fmt.Errorf("--wait is between 1s and 5m: found %s", wait)
 				case to != "":
-					if m.plan, err = asking.ServerAt(to, token, known); err != nil {
+					if m.plan, err = asking.ServerAt(to, asking.TokenOf(token), known); err != nil {
 						return err
 					}
 				case into != "":

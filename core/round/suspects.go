@@ -2,7 +2,6 @@ package round
 
 import (
 	"cmp"
-	"fmt"
 	"net/netip"
 	"slices"
 
@@ -112,22 +111,6 @@ func (r *Round) besideOthers(m Mistake, ok bool) {
 	}
 }
 
-// Against is what of some results speaks against a mistake, by place: for whoever wonders why
-// it is no suspect.
-func (r *Round) Against(results []Seen, m int) (out []string) {
-	for _, s := range results {
-		if _, ok := r.explains([]Seen{s}, m); !s.Passed && !ok || !r.lets([]Seen{s}, m) {
-			now, differs := r.w.seen[m][s.Test.at]
-			text := fmt.Sprintf("%s %d: passed %t", s.Test.Port, s.Test.Wire, s.Passed)
-			if differs {
-				text += fmt.Sprintf(", and would see %s", r.w.called(r.answering(now, s.Test.at)))
-			}
-			out = append(out, fmt.Sprintf("%s; saw %s, tried %v of %v", text, s.Instead, s.Tried, s.Test.Reach))
-		}
-	}
-	return out
-}
-
 // explains says whether a mistake gives what was seen, and how well: the lower the
 // better.
 func (r *Round) explains(results []Seen, m int) (int, bool) {
@@ -193,15 +176,6 @@ func (r *Round) gives(s sight, a netip.Addr, at int) bool {
 	k := r.w.expects(at, a.Is4())
 	return v == 0 || slices.ContainsFunc(r.w.sets[s], func(k int) bool { return r.w.posts[k].hands && r.w.posts[k].vid == v }) ||
 		k >= 0 && r.w.posts[k].vid == v && slices.ContainsFunc(r.w.more[s], func(x sign) bool { return x.kind == rival })
-}
-
-// Sees is who would answer at a test under a mistake, by name or address.
-func (r *Round) Sees(mistake int, test Test) []string {
-	s, ok := r.w.seen[mistake][test.at]
-	if !ok {
-		s = r.w.plan[test.at]
-	}
-	return r.w.called(r.answering(s, test.at))
 }
 
 // answering is who answers at an ask: as planned where another VLAN is what is

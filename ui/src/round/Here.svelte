@@ -44,7 +44,7 @@
   /** What a browser can try: whether a connection ends at once, however it ends, or nothing comes back. */
   async function reached(to: string, service: string): Promise<Ended> {
     const tcp = /^tcp\/(\d+)$/.exec(service);
-    if (!tcp) return "untold";
+    if (!tcp || !/^[0-9a-f.:]+$/i.test(to)) return "untold"; // a name, as outside, is no address
     const host = to.includes(":") ? `[${to}]` : to;
     const stop = new AbortController();
     const patience = 4000;

@@ -265,7 +265,7 @@
   }
   form {
     display: grid;
-    grid-template-columns: auto minmax(0, 260px);
+    grid-template-columns: max-content minmax(0, 260px);
     gap: 4px 10px;
     align-items: center;
     margin: 6px 0;
