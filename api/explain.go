@@ -13,81 +13,81 @@ import (
 
 // ExplanationOf says some ports and a VLAN in plain words; no ports and the VLAN
 // 0 are left out.
-func ExplanationOf(n *span.Net, refs []office.PortRef, v office.VID) *Explanation {
-	x := &Explanation{Words: []string{}}
+func ExplanationOf(net *span.Net, refs []office.PortRef, vid office.VID) *Explanation {
+	explanation := &Explanation{Words: []string{}}
 	if len(refs) > 0 {
-		describe(n, refs, x)
+		describe(net, refs, explanation)
 	}
-	if v != 0 {
-		x.Reach = reach(n, v)
+	if vid != 0 {
+		explanation.Reach = reach(net, vid)
 	}
-	return x
+	return explanation
 }
 
-func describe(n *span.Net, refs []office.PortRef, x *Explanation) {
-	x.Title = command.PortNames(n.Office, refs)
-	for k, r := range refs {
-		i := n.Topo.DeviceIndex(r.Device)
-		w, _ := n.Shape(i, n.Office.Devices[i].Port(r.Port))
-		if s := notation.Shape(*w); k == 0 {
-			x.Shape = s
-		} else if x.Shape != s {
-			x.Shape = ""
+func describe(net *span.Net, refs []office.PortRef, explanation *Explanation) {
+	explanation.Title = command.PortNames(net.Office, refs)
+	for k, ref := range refs {
+		i := net.Topo.DeviceIndex(ref.Device)
+		shape, _ := net.Shape(i, net.Office.Devices[i].Port(ref.Port))
+		if text := notation.Shape(*shape); k == 0 {
+			explanation.Shape = text
+		} else if explanation.Shape != text {
+			explanation.Shape = ""
 			break
 		}
 	}
-	if explain.Same(n, refs) {
-		x.Words = explain.Port(n, refs[0])
+	if explain.Same(net, refs) {
+		explanation.Words = explain.Port(net, refs[0])
 	} else {
-		x.Words = []string{fmt.Sprintf("%d ports, which differ. What you set is set on all of them.", len(refs))}
+		explanation.Words = []string{fmt.Sprintf("%d ports, which differ. What you set is set on all of them.", len(refs))}
 	}
 }
 
-func places(n *span.Net, vid office.VID, refs []office.PortRef) []PlaceView {
+func places(net *span.Net, vid office.VID, refs []office.PortRef) []PlaceView {
 	out := []PlaceView{}
-	for _, r := range refs {
-		i := n.Topo.DeviceIndex(r.Device)
-		d := n.Office.Devices[i]
-		p := d.Port(r.Port)
-		as := map[office.Membership]string{office.Untagged: "untagged", office.Tagged: "tagged", office.NotMember: "none"}[n.Tables[i].Ports[d.Logical(p)].Of(vid)]
-		x := PlaceView{r.Port, as, portKinds[d.Ports[p].Kind], []string{}}
-		for _, k := range n.Topo.PlugsAt(i) {
-			if g := n.Office.Plugs[k]; g.Port.Port == r.Port && g.Wants == vid {
-				x.Plugs = append(x.Plugs, g.Name)
+	for _, ref := range refs {
+		i := net.Topo.DeviceIndex(ref.Device)
+		device := net.Office.Devices[i]
+		port := device.Port(ref.Port)
+		as := map[office.Membership]string{office.Untagged: "untagged", office.Tagged: "tagged", office.NotMember: "none"}[net.Tables[i].Ports[device.Logical(port)].Of(vid)]
+		view := PlaceView{ref.Port, as, portKinds[device.Ports[port].Kind], []string{}}
+		for _, k := range net.Topo.PlugsAt(i) {
+			if plug := net.Office.Plugs[k]; plug.Port.Port == ref.Port && plug.Wants == vid {
+				view.Plugs = append(view.Plugs, plug.Name)
 			}
 		}
-		out = append(out, x)
+		out = append(out, view)
 	}
 	return out
 }
 
-func reach(n *span.Net, vid office.VID) *ReachView {
+func reach(net *span.Net, vid office.VID) *ReachView {
 	out := &ReachView{VID: int(vid), Roots: []BranchView{}, Ports: []string{}, Cut: []string{}}
 	var convert func(bs []*explain.Branch) []BranchView
 	convert = func(bs []*explain.Branch) []BranchView {
 		r := []BranchView{}
-		for _, b := range bs {
+		for _, branch := range bs {
 			r = append(
 				r,
 				BranchView{
-					b.Device,
-					b.Port,
-					b.Via,
-					b.Broken,
-					b.Cut,
-					strings.TrimPrefix(command.PortNames(n.Office, b.Ends), b.Device+" "),
-					len(b.Ends),
-					convert(b.Branches),
-					places(n, vid, b.Ends),
+					branch.Device,
+					branch.Port,
+					branch.Via,
+					branch.Broken,
+					branch.Cut,
+					strings.TrimPrefix(command.PortNames(net.Office, branch.Ends), branch.Device+" "),
+					len(branch.Ends),
+					convert(branch.Branches),
+					places(net, vid, branch.Ends),
 				},
 			)
 		}
 		return r
 	}
-	out.Roots = convert(explain.Reach(n, vid))
-	if x := n.VLAN(vid); x != nil {
-		for i, s := range x.Spans {
-			refs := Refs(n.Reaches(s))
+	out.Roots = convert(explain.Reach(net, vid))
+	if vlan := net.VLAN(vid); vlan != nil {
+		for i, part := range vlan.Spans {
+			refs := Refs(net.Reaches(part))
 			out.Ports = append(out.Ports, refs...)
 			if i > 0 {
 				out.Cut = append(out.Cut, refs...)

@@ -145,11 +145,11 @@ type CarryView struct {
 
 // CardOf tells where a network card is.
 func CardOf(o *office.Office, mac, device, port string, vid int, since time.Time) CardView {
-	v := CardView{MAC: mac, Device: device, Port: port, VID: vid, Since: since}
-	for _, p := range o.Plugs {
-		if string(p.MAC) == mac {
-			v.Name = p.Name
+	view := CardView{MAC: mac, Device: device, Port: port, VID: vid, Since: since}
+	for _, plug := range o.Plugs {
+		if string(plug.MAC) == mac {
+			view.Name = plug.Name
 		}
 	}
-	return v
+	return view
 }

@@ -41,13 +41,13 @@ type Finding struct {
 
 // Findings are a report's findings with the mends that hold when tried. After
 // tried findings the rest goes without: a long list is for reading.
-func Findings(r *finding.Report, list []*finding.Finding, tried int) []Finding {
+func Findings(report *finding.Report, list []*finding.Finding, tried int) []Finding {
 	out := make([]Finding, 0, len(list))
-	mends := r.Tries()
-	for i, f := range list {
-		j := findingOf(f)
+	mends := report.Tries()
+	for i, one := range list {
+		j := findingOf(one)
 		if i < tried {
-			if m := mends(f); m != nil {
+			if m := mends(one); m != nil {
 				j.Mends = m
 			}
 		}
@@ -56,17 +56,17 @@ func Findings(r *finding.Report, list []*finding.Finding, tried int) []Finding {
 	return out
 }
 
-func findingOf(f *finding.Finding) Finding {
-	return Finding{Code: f.Code, Severity: f.Severity.String(), VLANs: VIDs(f.VLANs), Ports: Refs(f.Ports), Text: f.Text,
-		Mends: [][]string{}, ID: f.ID, Cause: f.Cause, Label: f.Label, Devices: f.Devices, Rule: f.Rule, Wish: f.Wish}
+func findingOf(one *finding.Finding) Finding {
+	return Finding{Code: one.Code, Severity: one.Severity.String(), VLANs: VIDs(one.VLANs), Ports: Refs(one.Ports), Text: one.Text,
+		Mends: [][]string{}, ID: one.ID, Cause: one.Cause, Label: one.Label, Devices: one.Devices, Rule: one.Rule, Wish: one.Wish}
 }
 
 // SeenFindings are findings of what was seen, with their mends as they are.
 func SeenFindings(list []*finding.Finding) []Finding {
 	out := make([]Finding, 0, len(list))
-	for _, f := range list {
-		j := findingOf(f)
-		j.Mends = append(j.Mends, f.Mends...)
+	for _, one := range list {
+		j := findingOf(one)
+		j.Mends = append(j.Mends, one.Mends...)
 		out = append(out, j)
 	}
 	return out
@@ -75,8 +75,8 @@ func SeenFindings(list []*finding.Finding) []Finding {
 // VIDs are VLAN numbers as JSON has them; never null.
 func VIDs(vs []office.VID) []int {
 	out := make([]int, len(vs))
-	for i, v := range vs {
-		out[i] = int(v)
+	for i, vid := range vs {
+		out[i] = int(vid)
 	}
 	return out
 }
@@ -84,8 +84,8 @@ func VIDs(vs []office.VID) []int {
 // Refs are ports as device.port; never null.
 func Refs(ports []office.PortRef) []string {
 	out := make([]string, len(ports))
-	for i, p := range ports {
-		out[i] = p.String()
+	for i, ref := range ports {
+		out[i] = ref.String()
 	}
 	return out
 }

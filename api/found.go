@@ -46,45 +46,45 @@ type PortChange struct {
 // PortChanges are changes as JSON, never null.
 func PortChanges(cs []walk.Change) []PortChange {
 	out := []PortChange{}
-	for _, c := range cs {
-		out = append(out, PortChange{c.Port.String(), Refs(c.Gains), Refs(c.Loses), Refs(c.Otherwise)})
+	for _, change := range cs {
+		out = append(out, PortChange{change.Port.String(), Refs(change.Gains), Refs(change.Loses), Refs(change.Otherwise)})
 	}
 	return out
 }
 
 // FoundOf compares what device i was found to be set to with the plan.
-func FoundOf(n *span.Net, i int, state wording.State) *Found {
-	d := n.Office.Devices[i]
-	out := &Found{Device: d.Name, Tables: []wording.Table{}, Differences: []Difference{}, Steps: []SheetStep{}}
-	for _, x := range found.Differences(n, i, state) {
+func FoundOf(net *span.Net, i int, state wording.State) *Found {
+	device := net.Office.Devices[i]
+	out := &Found{Device: device.Name, Tables: []wording.Table{}, Differences: []Difference{}, Steps: []SheetStep{}}
+	for _, difference := range found.Differences(net, i, state) {
 		out.Differences = append(out.Differences, Difference{
-			office.PortRef{Device: d.Name, Port: d.Ports[x.Port].Name}.String(), notation.Shape(x.Planned), notation.Shape(x.Found),
-			VIDs(x.OnlyPlanned.VIDs()), VIDs(x.OnlyFound.VIDs()), VIDs(x.Otherwise.VIDs()),
+			office.PortRef{Device: device.Name, Port: device.Ports[difference.Port].Name}.String(), notation.Shape(difference.Planned), notation.Shape(difference.Found),
+			VIDs(difference.OnlyPlanned.VIDs()), VIDs(difference.OnlyFound.VIDs()), VIDs(difference.Otherwise.VIDs()),
 		})
 	}
-	tables, steps, problem := found.Steps(n, i, state)
+	tables, steps, problem := found.Steps(net, i, state)
 	out.Tables, out.Problem = append(out.Tables, tables...), problem
-	if was, err := found.As(n, map[int]wording.State{i: state}); err == nil && problem == "" && len(steps) > 0 {
-		ordered, why, ok := orderedSteps(was, n, d.Name)
+	if was, err := found.As(net, map[int]wording.State{i: state}); err == nil && problem == "" && len(steps) > 0 {
+		ordered, why, ok := orderedSteps(was, net, device.Name)
 		if ok {
 			out.Steps, out.Caution = ordered, why
 			return out
 		}
 		out.Caution = why
 	}
-	for _, x := range steps {
-		out.Steps = append(out.Steps, SheetStep{x.Where, x.Text})
+	for _, step := range steps {
+		out.Steps = append(out.Steps, SheetStep{step.Where, step.Text})
 	}
 	return out
 }
 
 // FoundStateOf is a state, who found it and when, beside the plan.
-func FoundStateOf(n *span.Net, i int, s wording.State, routing *found.Routing, made FoundMade) *FoundState {
-	out := &FoundState{FoundMade: made, Found: *FoundOf(n, i, s), Ports: []FoundPort{}, Routing: FoundRoutingOf(n.Office, n.Office.Devices[i], routing)}
-	d := n.Office.Devices[i]
-	for p := range d.Ports {
-		if d.Ports[p].Bundle == 0 {
-			out.Ports = append(out.Ports, FoundPort{d.Ports[p].Name, notation.Shape(s.Ports[p].Shape())})
+func FoundStateOf(net *span.Net, i int, state wording.State, routing *found.Routing, made FoundMade) *FoundState {
+	out := &FoundState{FoundMade: made, Found: *FoundOf(net, i, state), Ports: []FoundPort{}, Routing: FoundRoutingOf(net.Office, net.Office.Devices[i], routing)}
+	device := net.Office.Devices[i]
+	for port := range device.Ports {
+		if device.Ports[port].Bundle == 0 {
+			out.Ports = append(out.Ports, FoundPort{device.Ports[port].Name, notation.Shape(state.Ports[port].Shape())})
 		}
 	}
 	return out
@@ -128,13 +128,13 @@ type FoundRouting struct {
 
 // FoundRoutingOf is what was found of how a device routes, beside the plan; nil where nobody
 // looked.
-func FoundRoutingOf(o *office.Office, d *office.Device, r *found.Routing) *FoundRouting {
-	if r == nil {
+func FoundRoutingOf(o *office.Office, device *office.Device, routing *found.Routing) *FoundRouting {
+	if routing == nil {
 		return nil
 	}
 	return &FoundRouting{
-		How: r.How, At: r.At, Tells: append([]found.Part{}, r.Tells...), Lines: append([]string{}, r.Lines(d)...),
-		Differs: append([]string{}, r.Differs(o, d)...), Unsaid: append([]string{}, r.Unsaid...),
+		How: routing.How, At: routing.At, Tells: append([]found.Part{}, routing.Tells...), Lines: append([]string{}, routing.Lines(device)...),
+		Differs: append([]string{}, routing.Differs(o, device)...), Unsaid: append([]string{}, routing.Unsaid...),
 	}
 }
 

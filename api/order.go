@@ -37,18 +37,18 @@ type Broken struct {
 }
 
 // BrokenIn is the findings of an office that break.
-func BrokenIn(r *finding.Report) (out []Broken) {
-	for _, f := range r.List() {
-		if f.Severity != finding.Breaks || f.Cause != "" {
+func BrokenIn(report *finding.Report) (out []Broken) {
+	for _, one := range report.List() {
+		if one.Severity != finding.Breaks || one.Cause != "" {
 			continue
 		}
-		b := Broken{Code: f.Code, Text: f.Text, Devices: append([]string{}, f.Devices...)}
-		for _, p := range f.Ports {
-			if !slices.Contains(b.Devices, p.Device) {
-				b.Devices = append(b.Devices, p.Device)
+		broken := Broken{Code: one.Code, Text: one.Text, Devices: append([]string{}, one.Devices...)}
+		for _, ref := range one.Ports {
+			if !slices.Contains(broken.Devices, ref.Device) {
+				broken.Devices = append(broken.Devices, ref.Device)
 			}
 		}
-		out = append(out, b)
+		out = append(out, broken)
 	}
 	return out
 }
@@ -91,35 +91,35 @@ type Joined struct {
 }
 
 // OrderOf tells an order.
-func OrderOf(o *order.Order) *Order {
+func OrderOf(told *order.Order) *Order {
 	out := &Order{
-		Visits: []OrderVisit{}, Steps: []OrderStep{}, Leaks: o.Leaks, Blind: o.Price.Blind, Interrupted: o.Interrupted(),
-		Walks: o.Price.Walks, Told: o.Summary(), Paper: o.Paper, Left: o.Left, Leaves: o.Leaves, Far: o.Far,
+		Visits: []OrderVisit{}, Steps: []OrderStep{}, Leaks: told.Leaks, Blind: told.Price.Blind, Interrupted: told.Interrupted(),
+		Walks: told.Price.Walks, Told: told.Summary(), Paper: told.Paper, Left: told.Left, Leaves: told.Leaves, Far: told.Far,
 	}
-	if len(o.Steps) > 0 {
-		out.Breaks = BrokenIn(finding.Check(span.Compile(o.Planned)))
+	if len(told.Steps) > 0 {
+		out.Breaks = BrokenIn(finding.Check(span.Compile(told.Planned)))
 	}
-	for _, r := range o.Lent {
-		out.Lent = append(out.Lent, r.String())
+	for _, ref := range told.Lent {
+		out.Lent = append(out.Lent, ref.String())
 	}
-	for _, v := range o.Visits {
-		out.Visits = append(out.Visits, OrderVisit{v.Device, v.At, v.By})
+	for _, visit := range told.Visits {
+		out.Visits = append(out.Visits, OrderVisit{visit.Device, visit.At, visit.By})
 	}
-	name := span.Compile(&office.Office{VLANs: o.Planned.VLANs}).Name
-	for _, s := range o.Steps {
+	name := span.Compile(&office.Office{VLANs: told.Planned.VLANs}).Name
+	for _, step := range told.Steps {
 		st := OrderStep{
-			Visit: s.Visit, Device: s.Device, Kind: s.Kind, Page: s.Page, Text: s.Text, Lines: orEmpty(s.Lines), Back: orEmpty(s.Back), Changes: orEmpty(s.Changes), Undo: orEmpty(s.Undo),
-			Told: orEmpty(s.Told), Interrupts: []Interrupt{}, Joins: []Joined{}, Blind: orEmpty(s.Blind),
+			Visit: step.Visit, Device: step.Device, Kind: step.Kind, Page: step.Page, Text: step.Text, Lines: orEmpty(step.Lines), Back: orEmpty(step.Back), Changes: orEmpty(step.Changes), Undo: orEmpty(step.Undo),
+			Told: orEmpty(step.Told), Interrupts: []Interrupt{}, Joins: []Joined{}, Blind: orEmpty(step.Blind),
 		}
-		for _, x := range s.Interrupts {
-			st.Interrupts = append(st.Interrupts, Interrupt{x.VLAN, x.Ports, x.Until})
-			st.Told = append(st.Told, x.Say(name))
+		for _, interrupt := range step.Interrupts {
+			st.Interrupts = append(st.Interrupts, Interrupt{interrupt.VLAN, interrupt.Ports, interrupt.Until})
+			st.Told = append(st.Told, interrupt.Say(name))
 		}
-		for _, x := range s.Joins {
-			st.Joins = append(st.Joins, Joined{x.VLANs[:], x.Until})
-			st.Told = append(st.Told, x.Say(name))
+		for _, join := range step.Joins {
+			st.Joins = append(st.Joins, Joined{join.VLANs[:], join.Until})
+			st.Told = append(st.Told, join.Say(name))
 		}
-		for _, d := range s.Blind {
+		for _, d := range step.Blind {
 			st.Told = append(st.Told, d+" is out of reach from here on, until a later step brings it back: go on at once.")
 		}
 		out.Steps = append(out.Steps, st)

@@ -39,23 +39,23 @@ type ProbeHeard struct {
 }
 
 // ProbeHeardOf tells a neighbour.
-func ProbeHeardOf(n probe.Neighbour) ProbeHeard {
-	x := ProbeHeard{Device: n.Device, Chassis: n.Chassis, Port: n.Port, PortText: n.PortText, PVID: int(n.PVID)}
-	for _, a := range n.Management {
-		x.Management = append(x.Management, a.String())
+func ProbeHeardOf(neighbour probe.Neighbour) ProbeHeard {
+	heard := ProbeHeard{Device: neighbour.Device, Chassis: neighbour.Chassis, Port: neighbour.Port, PortText: neighbour.PortText, PVID: int(neighbour.PVID)}
+	for _, one := range neighbour.Management {
+		heard.Management = append(heard.Management, one.String())
 	}
-	return x
+	return heard
 }
 
 // Said is what of it a port is found by.
 func (h *ProbeHeard) Said() field.Said {
-	s := field.Said{Device: h.Device, Port: h.Port, PortText: h.PortText}
+	said := field.Said{Device: h.Device, Port: h.Port, PortText: h.PortText}
 	for _, text := range h.Management {
-		if a, err := netip.ParseAddr(text); err == nil {
-			s.Management = append(s.Management, a)
+		if one, err := netip.ParseAddr(text); err == nil {
+			said.Management = append(said.Management, one)
 		}
 	}
-	return s
+	return said
 }
 
 // ProbeAsk is what a laptop asks before it looks: where it is, and what to try.
@@ -153,11 +153,11 @@ type ProbeTried struct {
 }
 
 // WireOf is a tag as it is told; nil for none.
-func WireOf(w bridge.Wire) *int {
-	if w == bridge.Untagged {
+func WireOf(wire bridge.Wire) *int {
+	if wire == bridge.Untagged {
 		return nil
 	}
-	v := int(w.VID())
+	v := int(wire.VID())
 	return &v
 }
 
@@ -177,10 +177,10 @@ func TestsAt(o *office.Office, r *round.Round, port string, vlans []int) ([]roun
 		if wrong != nil {
 			return nil, wrong
 		}
-		var t round.Test
+		var test round.Test
 		var more bool
-		if t, more, err = r.Tagged(ref, vid); more {
-			tests = append(tests, t)
+		if test, more, err = r.Tagged(ref, vid); more {
+			tests = append(tests, test)
 		}
 	}
 	return tests, err
@@ -188,9 +188,9 @@ func TestsAt(o *office.Office, r *round.Round, port string, vlans []int) ([]roun
 
 // TestOfWire is the test with a tag; nil for none.
 func TestOfWire(tests []round.Test, wire *int) (round.Test, error) {
-	for _, t := range tests {
-		if w := WireOf(t.Wire); w == nil && wire == nil || w != nil && wire != nil && *w == *wire {
-			return t, nil
+	for _, test := range tests {
+		if w := WireOf(test.Wire); w == nil && wire == nil || w != nil && wire != nil && *w == *wire {
+			return test, nil
 		}
 	}
 	if wire == nil {
@@ -201,39 +201,39 @@ func TestOfWire(tests []round.Test, wire *int) (round.Test, error) {
 
 // Check says what of a report is no address.
 func (x *ProbeSaw) Check() error {
-	for _, o := range x.Offers {
-		if !parsed(o.Address).IsValid() {
-			return fmt.Errorf("%q was offered, which is no address", o.Address)
+	for _, offer := range x.Offers {
+		if !parsed(offer.Address).IsValid() {
+			return fmt.Errorf("%q was offered, which is no address", offer.Address)
 		}
-		if o.Server != "" && !parsed(o.Server).IsValid() {
-			return fmt.Errorf("%q offered something, which is no address", o.Server)
+		if offer.Server != "" && !parsed(offer.Server).IsValid() {
+			return fmt.Errorf("%q offered something, which is no address", offer.Server)
 		}
-		if _, err := net.ParseMAC(o.Card); err != nil {
-			return fmt.Errorf("%q offered something, which is no network card", o.Card)
+		if _, err := net.ParseMAC(offer.Card); err != nil {
+			return fmt.Errorf("%q offered something, which is no network card", offer.Card)
 		}
 	}
-	for _, a := range x.Answers {
-		if !parsed(a.Address).IsValid() {
-			return fmt.Errorf("%q answered, which is no address", a.Address)
+	for _, answer := range x.Answers {
+		if !parsed(answer.Address).IsValid() {
+			return fmt.Errorf("%q answered, which is no address", answer.Address)
 		}
 	}
 	return nil
 }
 
 // ProbeLookOf tells what to try at a test.
-func ProbeLookOf(r *round.Round, t round.Test) ProbeLook {
-	l := r.Look(t)
-	x := ProbeLook{Wire: WireOf(t.Wire), Reach: PlugTestOf(r, t).Reach, Ask: []string{}, Tries: []ProbeTry{}, Own: addr(l.Own), Gateway: addr(l.Gateway), From: addr(l.From), To: addr(l.To)}
-	for _, a := range l.Ask {
-		x.Ask = append(x.Ask, a.String())
+func ProbeLookOf(r *round.Round, test round.Test) ProbeLook {
+	look := r.Look(test)
+	one := ProbeLook{Wire: WireOf(test.Wire), Reach: PlugTestOf(r, test).Reach, Ask: []string{}, Tries: []ProbeTry{}, Own: addr(look.Own), Gateway: addr(look.Gateway), From: addr(look.From), To: addr(look.To)}
+	for _, a := range look.Ask {
+		one.Ask = append(one.Ask, a.String())
 	}
-	for _, y := range l.Tries {
-		x.Tries = append(x.Tries, ProbeTry{y.To.String(), y.Service.String()})
+	for _, try := range look.Tries {
+		one.Tries = append(one.Tries, ProbeTry{try.To.String(), try.Service.String()})
 	}
-	for _, v := range l.Tags {
-		x.Tags = append(x.Tags, int(v))
+	for _, vid := range look.Tags {
+		one.Tags = append(one.Tags, int(vid))
 	}
-	return x
+	return one
 }
 
 // Besides is what a laptop tries with a tag that the plan has not at a port, besides the
@@ -253,149 +253,149 @@ func (x *ProbeLook) Besides() (out []probe.Look) {
 
 // With adds what was seen with tags besides to an untagged look.
 func (x *ProbeSaw) With(look *ProbeLook, besides []probe.Saw) {
-	for _, s := range besides {
-		if slices.Contains(look.Tags, int(s.Tag)) && (len(s.Answers) > 0 || len(s.Offers) > 0) {
-			x.Tagged = append(x.Tagged, int(s.Tag))
+	for _, saw := range besides {
+		if slices.Contains(look.Tags, int(saw.Tag)) && (len(saw.Answers) > 0 || len(saw.Offers) > 0) {
+			x.Tagged = append(x.Tagged, int(saw.Tag))
 		}
 	}
 }
 
 // Look is what a laptop tries.
 func (x *ProbeLook) Look() probe.Look {
-	l := probe.Look{Look: round.Look{Own: parsed(x.Own), Gateway: parsed(x.Gateway), From: parsed(x.From), To: parsed(x.To)}}
+	look := probe.Look{Look: round.Look{Own: parsed(x.Own), Gateway: parsed(x.Gateway), From: parsed(x.From), To: parsed(x.To)}}
 	if x.Wire != nil {
-		l.Tag = office.VID(*x.Wire)
+		look.Tag = office.VID(*x.Wire)
 	}
 	for _, text := range x.Ask {
-		if a := parsed(text); a.IsValid() {
-			l.Ask = append(l.Ask, a)
+		if one := parsed(text); one.IsValid() {
+			look.Ask = append(look.Ask, one)
 		}
 	}
-	for _, y := range x.Tries {
-		l.Tries = append(l.Tries, round.Try{To: parsed(y.To), Service: service(y.Service)})
+	for _, try := range x.Tries {
+		look.Tries = append(look.Tries, round.Try{To: parsed(try.To), Service: service(try.Service)})
 	}
-	return l
+	return look
 }
 
 // Endings are how tries end, by [round.Ended].
 var Endings = []string{round.Untold: "untold", round.Answered: "answered", round.Silent: "silent", round.Refused: "refused"}
 
 // ProbeSawOf tells what was seen.
-func ProbeSawOf(s *probe.Saw) ProbeSaw {
-	x := ProbeSaw{Offers: []ProbeOffer{}, Routers: []ProbeRouter{}, Answers: []ProbeAnswer{}, Tried: []ProbeTried{}, From: addr(s.From), Taken: s.Taken}
-	if s.Tag != 0 {
-		v := int(s.Tag)
-		x.Wire = &v
+func ProbeSawOf(saw *probe.Saw) ProbeSaw {
+	one := ProbeSaw{Offers: []ProbeOffer{}, Routers: []ProbeRouter{}, Answers: []ProbeAnswer{}, Tried: []ProbeTried{}, From: addr(saw.From), Taken: saw.Taken}
+	if saw.Tag != 0 {
+		v := int(saw.Tag)
+		one.Wire = &v
 	}
 	ms := func(d time.Duration) int64 { return max(0, d.Milliseconds()) }
-	for _, o := range s.Offers {
-		y := ProbeOffer{Address: o.Addr.String(), Server: addr(o.Server), Card: o.By, Gateway: addr(o.Gateway), Bits: o.Bits, Lease: int64(o.Lease / time.Second), After: ms(o.After)}
-		for _, a := range o.DNS {
+	for _, offer := range saw.Offers {
+		y := ProbeOffer{Address: offer.Addr.String(), Server: addr(offer.Server), Card: offer.By, Gateway: addr(offer.Gateway), Bits: offer.Bits, Lease: int64(offer.Lease / time.Second), After: ms(offer.After)}
+		for _, a := range offer.DNS {
 			y.DNS = append(y.DNS, a.String())
 		}
-		x.Offers = append(x.Offers, y)
+		one.Offers = append(one.Offers, y)
 	}
-	for _, r := range s.Routers {
-		y := ProbeRouter{r.Addr.String(), r.By, []string{}, ms(r.After)}
-		for _, p := range r.Prefixes {
-			y.Prefixes = append(y.Prefixes, p.String())
+	for _, router := range saw.Routers {
+		y := ProbeRouter{router.Addr.String(), router.By, []string{}, ms(router.After)}
+		for _, prefix := range router.Prefixes {
+			y.Prefixes = append(y.Prefixes, prefix.String())
 		}
-		x.Routers = append(x.Routers, y)
+		one.Routers = append(one.Routers, y)
 	}
-	for _, a := range s.Answers {
-		x.Answers = append(x.Answers, ProbeAnswer{a.Addr.String(), a.By, ms(a.After)})
+	for _, answer := range saw.Answers {
+		one.Answers = append(one.Answers, ProbeAnswer{answer.Addr.String(), answer.By, ms(answer.After)})
 	}
-	for _, a := range s.Heard {
-		x.Heard = append(x.Heard, a.String())
+	for _, a := range saw.Heard {
+		one.Heard = append(one.Heard, a.String())
 	}
-	for _, t := range s.Tried {
-		x.Tried = append(x.Tried, ProbeTried{t.To.String(), t.Service.String(), Endings[t.Ended], t.How})
+	for _, tried := range saw.Tried {
+		one.Tried = append(one.Tried, ProbeTried{tried.To.String(), tried.Service.String(), Endings[tried.Ended], tried.How})
 	}
-	return x
+	return one
 }
 
 // Round is what of it a round judges: tries are those of a look, in its order; what was
 // not tried, or of something else, is untold.
 func (x *ProbeSaw) Round(look round.Look) round.Saw {
-	var s round.Saw
-	for _, o := range x.Offers {
-		if a := parsed(o.Address); a.IsValid() {
-			s.Offers = append(s.Offers, round.Offer{Addr: a, Server: parsed(o.Server), By: o.Card, Bits: o.Bits, Gateway: parsed(o.Gateway)})
+	var saw round.Saw
+	for _, offer := range x.Offers {
+		if one := parsed(offer.Address); one.IsValid() {
+			saw.Offers = append(saw.Offers, round.Offer{Addr: one, Server: parsed(offer.Server), By: offer.Card, Bits: offer.Bits, Gateway: parsed(offer.Gateway)})
 		}
 	}
-	for _, r := range x.Routers {
-		y := round.Router{Addr: parsed(r.Address), By: r.Card}
-		for _, text := range r.Prefixes {
-			if p, err := netip.ParsePrefix(text); err == nil {
-				y.Prefixes = append(y.Prefixes, p.Masked())
+	for _, router := range x.Routers {
+		one := round.Router{Addr: parsed(router.Address), By: router.Card}
+		for _, text := range router.Prefixes {
+			if prefix, err := netip.ParsePrefix(text); err == nil {
+				one.Prefixes = append(one.Prefixes, prefix.Masked())
 			}
 		}
-		s.Routers = append(s.Routers, y)
+		saw.Routers = append(saw.Routers, one)
 	}
 	for _, v := range x.Tagged {
 		if vid, err := office.VIDOf(v); err == nil && slices.Contains(look.Tags, vid) {
-			s.Tagged = append(s.Tagged, vid)
+			saw.Tagged = append(saw.Tagged, vid)
 		}
 	}
 	for _, text := range x.Heard {
-		if a := parsed(text); a.IsValid() {
-			s.Heard = append(s.Heard, a)
+		if one := parsed(text); one.IsValid() {
+			saw.Heard = append(saw.Heard, one)
 		}
 	}
-	for _, a := range x.Answers {
-		if y := parsed(a.Address); y.IsValid() {
-			s.Answers = append(s.Answers, round.Answer{Addr: y, By: a.Card})
+	for _, answer := range x.Answers {
+		if one := parsed(answer.Address); one.IsValid() {
+			saw.Answers = append(saw.Answers, round.Answer{Addr: one, By: answer.Card})
 		}
 	}
-	for _, t := range look.Tries {
+	for _, try := range look.Tries {
 		ended := round.Untold
-		for _, y := range x.Tried {
-			if y.To == t.To.String() && y.Service == t.Service.String() {
-				ended = EndedOf(y.Ended)
+		for _, tried := range x.Tried {
+			if tried.To == try.To.String() && tried.Service == try.Service.String() {
+				ended = EndedOf(tried.Ended)
 			}
 		}
-		s.Tried = append(s.Tried, ended)
+		saw.Tried = append(saw.Tried, ended)
 	}
-	return s
+	return saw
 }
 
 // OfLooked is what of it a round judges that a laptop saw without frames of its own.
-func (x *ProbeSaw) OfLooked(t round.Test) round.Looked {
-	var s round.Looked
+func (x *ProbeSaw) OfLooked(test round.Test) round.Looked {
+	var looked round.Looked
 	if x.Lease != nil {
-		s.Lease = x.Lease.Round(parsed(x.From))
+		looked.Lease = x.Lease.Round(parsed(x.From))
 	}
-	s.Lease.Addr = parsed(x.From)
-	for _, y := range t.Reach {
+	looked.Lease.Addr = parsed(x.From)
+	for _, one := range test.Reach {
 		ended := round.Untold
-		for _, z := range x.Tried {
-			if z.To == y.To && z.Service == y.Service {
-				ended = EndedOf(z.Ended)
+		for _, tried := range x.Tried {
+			if tried.To == one.To && tried.Service == one.Service {
+				ended = EndedOf(tried.Ended)
 			}
 		}
-		s.Parts = append(s.Parts, ended)
+		looked.Parts = append(looked.Parts, ended)
 	}
-	return s
+	return looked
 }
 
 // EndedOf is an ending that was told.
 func EndedOf(name string) round.Ended { return round.Ended(max(0, slices.Index(Endings, name))) }
 
 // addr is an address as it is told; "" for none.
-func addr(a netip.Addr) string {
-	if !a.IsValid() {
+func addr(one netip.Addr) string {
+	if !one.IsValid() {
 		return ""
 	}
-	return a.String()
+	return one.String()
 }
 
 // parsed is an address that was told; the zero one for none.
 func parsed(text string) netip.Addr {
-	a, err := netip.ParseAddr(text)
-	if err != nil || a.Zone() != "" {
+	one, err := netip.ParseAddr(text)
+	if err != nil || one.Zone() != "" {
 		return netip.Addr{}
 	}
-	return a
+	return one
 }
 
 // service is a service that was told.
@@ -409,13 +409,13 @@ func service(text string) office.Service {
 
 // PortHeard is the port that a laptop is at: as it says, or as it hears; the first
 // neighbour that the office knows decides.
-func PortHeard(o *office.Office, q ProbeAsk) (string, error) {
-	if q.Port != "" {
-		return q.Port, nil
+func PortHeard(o *office.Office, ask ProbeAsk) (string, error) {
+	if ask.Port != "" {
+		return ask.Port, nil
 	}
 	var wrong error
-	for k := range q.Heard {
-		ref, err := field.PortHeard(o, q.Heard[k].Said())
+	for k := range ask.Heard {
+		ref, err := field.PortHeard(o, ask.Heard[k].Said())
 		if err == nil {
 			return ref.String(), nil
 		}

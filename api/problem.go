@@ -21,8 +21,8 @@ const (
 
 // Enum is all of them, for descriptions of what holds one.
 func (Code) Enum() (out []any) {
-	for _, c := range command.Codes {
-		out = append(out, Code(c))
+	for _, code := range command.Codes {
+		out = append(out, Code(code))
 	}
 	return append(out, Misfit, NotThere, Refused, NoName, InTheWay, BeyondLimit, NotNow, Unexpected)
 }

@@ -63,8 +63,8 @@ type PlugSees struct {
 // RoundOf tells a round: some of its tests.
 func RoundOf(r *round.Round, tests []round.Test) *Round {
 	out := &Round{Tests: []PlugTest{}, Unshown: []string{}, Lengths: LengthsOf(r)}
-	for _, t := range tests {
-		out.Tests = append(out.Tests, PlugTestOf(r, t))
+	for _, test := range tests {
+		out.Tests = append(out.Tests, PlugTestOf(r, test))
 	}
 	for _, m := range r.Unshown {
 		out.Unshown = append(out.Unshown, r.Mistakes[m].Text)
@@ -74,21 +74,21 @@ func RoundOf(r *round.Round, tests []round.Test) *Round {
 
 // Planned is what was planned at a test, as it was told.
 func (e *Expect) Planned(reach []PlugSees) round.Planned {
-	p := round.Planned{}
+	planned := round.Planned{}
 	if e.VLAN != nil {
-		p.VLAN = *e.VLAN
+		planned.VLAN = *e.VLAN
 	}
 	if e.Server != nil && e.From != nil && e.To != nil {
-		p.Server, p.From, p.To = *e.Server, parsed(*e.From), parsed(*e.To)
+		planned.Server, planned.From, planned.To = *e.Server, parsed(*e.From), parsed(*e.To)
 	}
-	for _, x := range reach {
-		y := round.Reach{To: x.To, Service: x.Service, OK: x.OK, Across: x.Across}
-		if x.Across {
-			y.What = service(x.Service)
+	for _, sees := range reach {
+		one := round.Reach{To: sees.To, Service: sees.Service, OK: sees.OK, Across: sees.Across}
+		if sees.Across {
+			one.What = service(sees.Service)
 		}
-		p.Reach = append(p.Reach, y)
+		planned.Reach = append(planned.Reach, one)
 	}
-	return p
+	return planned
 }
 
 // LengthsOf tells how long a round is.
@@ -105,27 +105,27 @@ func lengthOf(r *round.Round, name string, tests []round.Test) Length {
 func OrderLengthOf(r *round.Round, tests []round.Test) Length { return lengthOf(r, "order", tests) }
 
 // PlugTestOf tells a test of a round.
-func PlugTestOf(r *round.Round, t round.Test) PlugTest {
-	x := PlugTest{Port: t.Port.String(), Reach: []PlugSees{}, Shows: []string{}}
-	x.Place, x.Socket = r.Facts(t)
-	if t.Wire != bridge.Untagged {
-		wire := int(t.Wire.VID())
-		x.Wire = &wire
+func PlugTestOf(r *round.Round, test round.Test) PlugTest {
+	one := PlugTest{Port: test.Port.String(), Reach: []PlugSees{}, Shows: []string{}}
+	one.Place, one.Socket = r.Facts(test)
+	if test.Wire != bridge.Untagged {
+		wire := int(test.Wire.VID())
+		one.Wire = &wire
 	}
-	if t.VLAN != 0 {
-		x.Expect.VLAN = &t.VLAN
+	if test.VLAN != 0 {
+		one.Expect.VLAN = &test.VLAN
 	}
-	if t.Server != "" {
-		from, to := t.From.String(), t.To.String()
-		x.Expect.From, x.Expect.To, x.Expect.Server = &from, &to, &t.Server
+	if test.Server != "" {
+		from, to := test.From.String(), test.To.String()
+		one.Expect.From, one.Expect.To, one.Expect.Server = &from, &to, &test.Server
 	}
-	for _, s := range t.Reach {
-		x.Reach = append(x.Reach, PlugSees{s.To, s.Service, s.OK, s.Routed, s.Across})
+	for _, s := range test.Reach {
+		one.Reach = append(one.Reach, PlugSees{s.To, s.Service, s.OK, s.Routed, s.Across})
 	}
-	for _, m := range t.Shows {
-		x.Shows = append(x.Shows, r.Mistakes[m].Text)
+	for _, m := range test.Shows {
+		one.Shows = append(one.Shows, r.Mistakes[m].Text)
 	}
-	return x
+	return one
 }
 
 // Probed is what a laptop saw, what explains it, and where to go next: what
@@ -172,18 +172,18 @@ type MendStep struct {
 func ProbedOf(plan *office.Office, r *round.Round, seen []round.Played) *Probed {
 	out := &Probed{Tests: []ProbedTest{}}
 	var results []round.Seen
-	for _, x := range seen {
-		results = append(results, x.Seen)
-		out.Tests = append(out.Tests, ProbedTestOf(r, x))
+	for _, played := range seen {
+		results = append(results, played.Seen)
+		out.Tests = append(out.Tests, ProbedTestOf(r, played))
 	}
 	out.Suspects, _, out.Next = SuspectsOf(plan, r, results, math.MaxInt)
 	return out
 }
 
 // ProbedTestOf tells what was seen at a test.
-func ProbedTestOf(r *round.Round, x round.Played) ProbedTest {
-	t := PlugTestOf(r, x.Test)
-	return ProbedTest{t.Port, t.Wire, t.Expect, x.Passed, filled(x.Instead), filled(x.Gives), filled(x.Wrong)}
+func ProbedTestOf(r *round.Round, played round.Played) ProbedTest {
+	test := PlugTestOf(r, played.Test)
+	return ProbedTest{test.Port, test.Wire, test.Expect, played.Passed, filled(played.Instead), filled(played.Gives), filled(played.Wrong)}
 }
 
 // SuspectsOf tells what explains results, the first of it, how many more there are, and
@@ -191,24 +191,24 @@ func ProbedTestOf(r *round.Round, x round.Played) ProbedTest {
 func SuspectsOf(plan *office.Office, r *round.Round, results []round.Seen, most int) (out []Suspect, more int, next *PlugTest) {
 	out = []Suspect{}
 	suspects := r.Suspects(results)
-	m := mender{span.Compile(plan), r, map[int]*SuspectWay{}, map[int][]MendStep{}}
-	for k, s := range suspects {
+	one := mender{span.Compile(plan), r, map[int]*SuspectWay{}, map[int][]MendStep{}}
+	for k, suspect := range suspects {
 		if k == most {
 			more = len(suspects) - most
 			break
 		}
-		x := Suspect{Near: s.Near}
-		for _, k := range s.Or {
+		x := Suspect{Near: suspect.Near}
+		for _, k := range suspect.Or {
 			x.Or = append(x.Or, r.Mistakes[k].Text)
 		}
-		for _, way := range s.Mistakes {
-			x.Ways = append(x.Ways, m.way(way))
+		for _, way := range suspect.Mistakes {
+			x.Ways = append(x.Ways, one.way(way))
 		}
 		out = append(out, x)
 	}
 	if len(suspects) > 1 {
-		if t, ok := r.Next(results, suspects); ok {
-			x := PlugTestOf(r, t)
+		if test, ok := r.Next(results, suspects); ok {
+			x := PlugTestOf(r, test)
 			next = &x
 		}
 	}
@@ -218,69 +218,69 @@ func SuspectsOf(plan *office.Office, r *round.Round, results []round.Seen, most 
 // mender says how mistakes are put right.
 type mender struct {
 	plan  *span.Net
-	r     *round.Round
+	round *round.Round
 	done  map[int]*SuspectWay // by mistake
 	saves map[int][]MendStep
 }
 
 // way is a few mistakes at once.
 func (m *mender) way(all []int) SuspectWay {
-	w := SuspectWay{[]string{}, []string{}, []string{}, []MendStep{}}
+	way := SuspectWay{[]string{}, []string{}, []string{}, []MendStep{}}
 	for _, k := range all {
-		x := m.one(k)
-		w.Mistakes = append(w.Mistakes, x.Mistakes...)
-		for _, d := range x.Devices {
-			if !slices.Contains(w.Devices, d) {
-				w.Devices = append(w.Devices, d)
+		other := m.one(k)
+		way.Mistakes = append(way.Mistakes, other.Mistakes...)
+		for _, d := range other.Devices {
+			if !slices.Contains(way.Devices, d) {
+				way.Devices = append(way.Devices, d)
 			}
 		}
-		for _, line := range x.Mend {
-			if !slices.Contains(w.Mend, line) {
-				w.Mend = append(w.Mend, line)
+		for _, line := range other.Mend {
+			if !slices.Contains(way.Mend, line) {
+				way.Mend = append(way.Mend, line)
 			}
 		}
-		for _, s := range x.Steps {
-			if !slices.Contains(w.Steps, s) {
-				w.Steps = append(w.Steps, s)
+		for _, step := range other.Steps {
+			if !slices.Contains(way.Steps, step) {
+				way.Steps = append(way.Steps, step)
 			}
 		}
 	}
 	for _, k := range all { // each device saves when all is entered
-		for _, s := range m.saves[k] {
-			if !slices.Contains(w.Steps, s) {
-				w.Steps = append(w.Steps, s)
+		for _, step := range m.saves[k] {
+			if !slices.Contains(way.Steps, step) {
+				way.Steps = append(way.Steps, step)
 			}
 		}
 	}
-	return w
+	return way
 }
 
 // one is a mistake: the statements that set it as planned, and the steps.
 func (m *mender) one(k int) *SuspectWay {
-	if x := m.done[k]; x != nil {
-		return x
+	if way := m.done[k]; way != nil {
+		return way
 	}
-	at := &m.r.Mistakes[k]
-	x := &SuspectWay{Mistakes: []string{at.Text}, Devices: []string{at.Device}}
+	at := &m.round.Mistakes[k]
+	other := &SuspectWay{Mistakes: []string{at.Text}, Devices: []string{at.Device}}
 	if made := at.Made(); made != nil {
 		if edit, err := history.Diff(made, m.plan.Office); err == nil {
-			x.Mend, _ = notation.Statements(made, edit)
+			other.Mend, _ = notation.Statements(made, edit)
 		}
-		i := slices.IndexFunc(made.Devices, func(d *office.Device) bool { return d.Name == at.Device })
+		i := slices.IndexFunc(made.Devices, func(device *office.Device) bool { return device.Name == at.Device })
 		if i >= 0 && !at.Rules {
 			_, steps, _ := found.Steps(m.plan, i, wording.Planned(m.plan.Update(made), i))
-			for _, s := range steps {
-				step := MendStep{at.Device, SheetStep{s.Where, s.Text}}
-				if s.Op == wording.Save {
+			for _, one := range steps {
+				step := MendStep{at.Device, SheetStep{one.Where, one.Text}}
+				if one.Op == wording.Save {
 					m.saves[k] = append(m.saves[k], step)
 				} else {
-					x.Steps = append(x.Steps, step)
+					other.Steps = append(other.Steps, step)
 				}
 			}
 		}
 	}
-	m.done[k] = x
-	return x
+	m.done[k] = other
+	return other
 }
 
 // filled is a list that is never null.

@@ -47,30 +47,30 @@ type Unsayable struct {
 // stands against the order is said. What its wording cannot say is said as near as it
 // can. A device whose wording is not said has the plain one; nil where there is nothing
 // to set.
-func SheetOf(n *span.Net, i int) *Sheet {
-	device := wording.For(n, i)
+func SheetOf(net *span.Net, i int) *Sheet {
+	device := wording.For(net, i)
 	if device == nil {
 		return nil
 	}
-	plan, unsaid := wording.Sayable(device, wording.Planned(n, i))
+	plan, unsaid := wording.Sayable(device, wording.Planned(net, i))
 	out := &Sheet{Device: device.Name, Wording: device.WordingName(), Steps: []SheetStep{}, Unsayable: []Unsayable{}}
-	for _, u := range unsaid {
-		port := office.PortRef{Device: device.Name, Port: device.Ports[u.Port].Name}
-		out.Unsayable = append(out.Unsayable, Unsayable{port.String(), notation.Shape(u.Was.Shape()), u.Why, notation.Shape(u.Nearest.Shape())})
+	for _, unsayable := range unsaid {
+		port := office.PortRef{Device: device.Name, Port: device.Ports[unsayable.Port].Name}
+		out.Unsayable = append(out.Unsayable, Unsayable{port.String(), notation.Shape(unsayable.Was.Shape()), unsayable.Why, notation.Shape(unsayable.Nearest.Shape())})
 	}
 	out.Tables = append(wording.Write(device, plan), wording.Fixed(device)...)
-	if t := trusted(n, i); t.Rows != nil {
-		out.Tables = append(out.Tables, t)
+	if table := trusted(net, i); table.Rows != nil {
+		out.Tables = append(out.Tables, table)
 	}
-	if without, err := order.Without(n.Office, []string{device.Name}); err == nil && len(unsaid) == 0 {
+	if without, err := order.Without(net.Office, []string{device.Name}); err == nil && len(unsaid) == 0 {
 		var ok bool
-		if out.Steps, out.Caution, ok = orderedSteps(without, n, device.Name); ok {
+		if out.Steps, out.Caution, ok = orderedSteps(without, net, device.Name); ok {
 			return out
 		}
 	}
 	steps, err := wording.FromFactory(device, plan)
-	for _, s := range steps {
-		out.Steps = append(out.Steps, SheetStep{s.Where, s.Text})
+	for _, step := range steps {
+		out.Steps = append(out.Steps, SheetStep{step.Where, step.Text})
 	}
 	if err != nil {
 		out.Problem = err.Error()
@@ -87,28 +87,28 @@ const (
 // orderedSteps is the steps that an order for one device has there, all others being as they
 // are planned; false where there is none, with what stands against it, and where nobody said
 // where the operator sits.
-func orderedSteps(was *office.Office, n *span.Net, device string) (steps []SheetStep, problem string, ok bool) {
-	seated := slices.ContainsFunc(n.Office.Plugs, func(p office.Plug) bool { return p.Operator })
-	if !seated || len(n.Office.Devices) > mostSheetDevices {
+func orderedSteps(was *office.Office, net *span.Net, device string) (steps []SheetStep, problem string, ok bool) {
+	seated := slices.ContainsFunc(net.Office.Plugs, func(plug office.Plug) bool { return plug.Operator })
+	if !seated || len(net.Office.Devices) > mostSheetDevices {
 		return []SheetStep{}, "", false
 	}
-	o, err := order.Make(order.Seated(was), n.Office, order.Options{Only: []string{device}, Most: mostSheetTries})
+	told, err := order.Make(order.Seated(was), net.Office, order.Options{Only: []string{device}, Most: mostSheetTries})
 	var no *order.Impossible
 	switch {
 	case errors.As(err, &no):
 		return []SheetStep{}, "By itself it cannot be set so that nobody is locked out: " + no.Reasons[0].Text + " An order for all devices may have a way.", false
-	case err != nil || o.Silent != nil:
+	case err != nil || told.Silent != nil:
 		return []SheetStep{}, "", false
 	}
 	times := map[string]int{} // a step is ticked by its text
-	for _, s := range o.Steps {
-		text := s.Text
+	for _, step := range told.Steps {
+		text := step.Text
 		if times[text]++; times[text] > 1 {
 			text = fmt.Sprintf("%s (for the %s time)", text, ordinal(times[text]))
 		}
-		steps = append(steps, SheetStep{cmp.Or(s.Page, sheetPages[s.Kind]), text})
+		steps = append(steps, SheetStep{cmp.Or(step.Page, sheetPages[step.Kind]), text})
 	}
-	if harm := o.Harm(); harm != nil {
+	if harm := told.Harm(); harm != nil {
 		problem = "On the way: " + strings.Join(harm, "; ") + ". An order for all devices may do it with less."
 	}
 	return steps, problem, len(steps) > 0
@@ -127,22 +127,22 @@ var sheetPages = map[order.Kind]string{order.Laptop: "Laptop", order.CableStep: 
 
 // trusted is, of each guarded VLAN that a device carries, the ports that may answer
 // for its hand-out: those behind which somebody hands out addresses.
-func trusted(n *span.Net, i int) wording.Table {
-	t := wording.Table{Title: "Hand-out", Head: []string{"VLAN", "Name", "Ports to trust"}}
-	for _, v := range n.Office.VLANs {
+func trusted(net *span.Net, i int) wording.Table {
+	table := wording.Table{Title: "Hand-out", Head: []string{"VLAN", "Name", "Ports to trust"}}
+	for _, vlan := range net.Office.VLANs {
 		carries := false
-		for _, p := range n.Tables[i].Ports {
-			m := p.Members()
-			carries = carries || m.Has(v.VID)
+		for _, compiled := range net.Tables[i].Ports {
+			set := compiled.Members()
+			carries = carries || set.Has(vlan.VID)
 		}
-		if !v.Guarded || !carries {
+		if !vlan.Guarded || !carries {
 			continue
 		}
 		ports := "none"
-		if at := finding.Trusted(n, i, v.VID); len(at) > 0 {
-			ports = notation.Ports(n.Office.Devices[i], at)
+		if at := finding.Trusted(net, i, vlan.VID); len(at) > 0 {
+			ports = notation.Ports(net.Office.Devices[i], at)
 		}
-		t.Rows = append(t.Rows, []string{fmt.Sprint(v.VID), v.Name, ports})
+		table.Rows = append(table.Rows, []string{fmt.Sprint(vlan.VID), vlan.Name, ports})
 	}
-	return t
+	return table
 }

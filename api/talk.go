@@ -76,61 +76,61 @@ type TalkAnswer struct {
 
 // TalkOf asks whether somebody reaches somebody with services ("" for any). The
 // error names what is not known, with the nearest.
-func TalkOf(m *talk.Map, from, to, services string) (*TalkAnswer, error) {
-	src, err := m.Who(from)
+func TalkOf(talks *talk.Map, from, to, services string) (*TalkAnswer, error) {
+	src, err := talks.Who(from)
 	if err != nil {
 		return nil, err
 	}
-	dst, err := m.Who(to)
+	dst, err := talks.Who(to)
 	if err != nil {
 		return nil, err
 	}
-	list, err := notation.ReadServices(m.Net.Office, services)
+	list, err := notation.ReadServices(talks.Net.Office, services)
 	if err != nil {
 		return nil, err
 	}
-	a := m.Ask(src, dst, talk.Of(m.Net.Office, list))
-	return &TalkAnswer{From: from, To: to, FromVID: int(src.VID), ToVID: int(dst.VID), Service: office.Services(list), Verdict: a.Verdict, Services: a.Open.Words(), Told: a.Service, ToldFrom: addrText(a.From), ToldTo: addrText(a.To), Why: a.Why(),
-		There: legOf(a.There), Back: legOf(a.Back), Slowest: slowestOf(m, src, dst, a)}, nil
+	answer := talks.Ask(src, dst, talk.Of(talks.Net.Office, list))
+	return &TalkAnswer{From: from, To: to, FromVID: int(src.VID), ToVID: int(dst.VID), Service: office.Services(list), Verdict: answer.Verdict, Services: answer.Open.Words(), Told: answer.Service, ToldFrom: addrText(answer.From), ToldTo: addrText(answer.To), Why: answer.Why(),
+		There: legOf(answer.There), Back: legOf(answer.Back), Slowest: slowestOf(talks, src, dst, answer)}, nil
 }
 
-func legOf(l talk.Leg) TalkLeg {
-	j := TalkLeg{Hops: []TalkHop{}}
-	for _, h := range l.Hops {
-		j.Hops = append(j.Hops, TalkHop{h.Device, h.Address, Area(h.In), Area(h.Out), h.Decides, h.Rule + 1})
+func legOf(leg talk.Leg) TalkLeg {
+	one := TalkLeg{Hops: []TalkHop{}}
+	for _, hop := range leg.Hops {
+		one.Hops = append(one.Hops, TalkHop{hop.Device, hop.Address, Area(hop.In), Area(hop.Out), hop.Decides, hop.Rule + 1})
 	}
-	if s := l.Stop; s != nil {
-		j.Stopped = &TalkStop{s.Device, s.Reason, s.Text, s.Rule() + 1}
+	if stop := leg.Stop; stop != nil {
+		one.Stopped = &TalkStop{stop.Device, stop.Reason, stop.Text, stop.Rule() + 1}
 	}
-	return j
+	return one
 }
 
 // slowestOf is the slowest cable between two ports, or on the way from a port to
 // the last device that routes, where the rest is not known.
-func slowestOf(m *talk.Map, src, dst *talk.Who, a *talk.Answer) *Slowest {
-	if src.Port.Device == "" || a.There.Stop != nil {
+func slowestOf(talks *talk.Map, src, dst *talk.Who, answer *talk.Answer) *Slowest {
+	if src.Port.Device == "" || answer.There.Stop != nil {
 		return nil
 	}
 	wire := bridge.Untagged
 	if src.Tagged {
 		wire = bridge.Wire(src.VID)
 	}
-	var j *walk.Journey
+	var journey *walk.Journey
 	var err error
-	switch hops := a.There.Hops; {
+	switch hops := answer.There.Hops; {
 	case dst.Port.Device != "":
-		j, err = walk.To(m.Net, src.Port, wire, dst.Port)
+		journey, err = walk.To(talks.Net, src.Port, wire, dst.Port)
 	case len(hops) > 0:
-		j, err = walk.ToDevice(m.Net, src.Port, wire, hops[len(hops)-1].Device)
+		journey, err = walk.ToDevice(talks.Net, src.Port, wire, hops[len(hops)-1].Device)
 	}
-	if err != nil || j == nil || !j.Arrives {
+	if err != nil || journey == nil || !journey.Arrives {
 		return nil
 	}
-	speed, x, y := j.Narrowest()
+	speed, ref, other := journey.Narrowest()
 	if speed == 0 {
 		return nil
 	}
-	return &Slowest{int(speed), []string{x.String(), y.String()}}
+	return &Slowest{int(speed), []string{ref.String(), other.String()}}
 }
 
 // TalkPair is a cell of the table.
@@ -150,71 +150,71 @@ type TalkPart struct {
 	Services []string `json:"services" required:"true" nullable:"false"`
 }
 
-func partsOf(t *talk.Table, from, to office.VID) (out []TalkPart) {
-	for _, s := range t.Shares(from, to) {
-		src, dst := s.Sides()
-		out = append(out, TalkPart{src, cmp.Or(dst, "outside"), s.Open.Words()})
+func partsOf(table *talk.Table, from, to office.VID) (out []TalkPart) {
+	for _, share := range table.Shares(from, to) {
+		src, dst := share.Sides()
+		out = append(out, TalkPart{src, cmp.Or(dst, "outside"), share.Open.Words()})
 	}
 	return out
 }
 
 // TalkPairs is the whole table.
-func TalkPairs(t *talk.Table) []TalkPair {
+func TalkPairs(table *talk.Table) []TalkPair {
 	out := []TalkPair{}
-	why := t.Reasons()
-	for _, p := range t.Pairs() {
-		x := TalkPair{From: Area(p.From), To: Area(p.To), Verdict: p.Verdict, Services: p.Open.Words(), Why: why(p.From, p.To)}
-		if p.Verdict == talk.Some {
-			x.Parts = partsOf(t, p.From, p.To)
+	why := table.Reasons()
+	for _, pair := range table.Pairs() {
+		one := TalkPair{From: Area(pair.From), To: Area(pair.To), Verdict: pair.Verdict, Services: pair.Open.Words(), Why: why(pair.From, pair.To)}
+		if pair.Verdict == talk.Some {
+			one.Parts = partsOf(table, pair.From, pair.To)
 		}
-		out = append(out, x)
+		out = append(out, one)
 	}
 	return out
 }
 
 func servicesOf(o *office.Office) (out []ServiceView) {
 	out = []ServiceView{}
-	for _, s := range o.Services {
-		out = append(out, ServiceView{s.Name, office.Services(s.Is)})
+	for _, named := range o.Services {
+		out = append(out, ServiceView{named.Name, office.Services(named.Is)})
 	}
 	return out
 }
 
-func wishesOf(t *talk.Table) (out []WishView) {
+func wishesOf(table *talk.Table) (out []WishView) {
 	out = []WishView{}
-	for _, j := range t.Wishes() {
-		out = append(out, WishView{j.Wish.String(), j.Wish.Must, j.Holds})
+	for _, judged := range table.Wishes() {
+		out = append(out, WishView{judged.Wish.String(), judged.Wish.Must, judged.Holds})
 	}
 	return out
 }
 
-func addrText(a netip.Addr) string {
-	if !a.IsValid() {
+func addrText(one netip.Addr) string {
+	if !one.IsValid() {
 		return ""
 	}
-	return a.String()
+	return one.String()
 }
 
 // policy draws what a device has for routing.
-func (v *DeviceView) policy(d *office.Device) {
-	for _, r := range d.Routes {
-		v.Routes = append(v.Routes, r.String())
+func (v *DeviceView) policy(device *office.Device) {
+	for _, route := range device.Routes {
+		v.Routes = append(v.Routes, route.String())
 	}
-	for _, l := range d.Outsides {
-		x := OutsideView{Name: l.Name, On: l.On, VID: int(l.VID), Via: addrText(l.Via)}
-		if l.Prefix.IsValid() {
-			x.Address = l.Prefix.String()
+	for _, line := range device.Outsides {
+		view := OutsideView{Name: line.Name, On: line.On, VID: int(line.VID), Via: addrText(line.Via)}
+		if line.Prefix.IsValid() {
+			view.Address = line.Prefix.String()
 		}
-		v.Outsides = append(v.Outsides, x)
+		v.Outsides = append(v.Outsides, view)
 	}
-	for i := range d.Rules {
-		r := &d.Rules[i]
-		v.Rules = append(v.Rules, RuleView{r.String(), r.Do, office.Sides(r.From), office.Sides(r.To), office.Services(r.Services), r.Note})
+	for i := range device.Rules {
+		rule := &device.Rules[i]
+		v.Rules = append(v.Rules, RuleView{rule.String(), rule.Do, office.Sides(rule.From), office.Sides(rule.To), office.Services(rule.Services), rule.Note})
 	}
-	v.Routing, v.RoutingOff, v.State, v.Between, v.Within = d.Routing() && len(d.Addresses) > 0, d.NoRouting, d.State, d.Between, d.Within
-	v.KeepsState = d.KeepsState()
+	v.Routing, v.RoutingOff, v.State, v.Between, v.Within = device.Routing() && len(device.Addresses) > 0, device.NoRouting, device.State, device.Between, device.Within
+	v.KeepsState = device.KeepsState()
 	if v.Routing {
-		v.Otherwise = fmt.Sprintf("between zones %s, within zones %s", d.BetweenZones(), d.WithinZones())
+		v.Otherwise = fmt.Sprintf("between zones %s, within zones %s", device.BetweenZones(), device.WithinZones())
 	}
 }
 
@@ -254,30 +254,30 @@ type TalkRouter struct {
 // TalkRouters is the devices that route, in their order, with what was found of them.
 func TalkRouters(o *office.Office, kept map[string]found.Kept) []TalkRouter {
 	out := []TalkRouter{}
-	for _, d := range o.Devices {
-		if !d.Routing() {
+	for _, device := range o.Devices {
+		if !device.Routing() {
 			continue
 		}
-		x := TalkRouter{Device: d.Name, Known: KnownPlanned, Text: "as planned; nobody has looked", Differs: []string{}, Unsaid: []string{}}
-		if r := kept[d.Name].Routing; r != nil {
-			x.At = r.At
-			x.Differs, x.Unsaid = append(x.Differs, r.Differs(o, d)...), append(x.Unsaid, r.Unsaid...)
+		router := TalkRouter{Device: device.Name, Known: KnownPlanned, Text: "as planned; nobody has looked", Differs: []string{}, Unsaid: []string{}}
+		if routing := kept[device.Name].Routing; routing != nil {
+			router.At = routing.At
+			router.Differs, router.Unsaid = append(router.Differs, routing.Differs(o, device)...), append(router.Unsaid, routing.Unsaid...)
 			as := "as planned"
-			if len(x.Differs) > 0 {
+			if len(router.Differs) > 0 {
 				as = "otherwise than planned"
 			}
 			switch {
-			case !r.Told(found.PartRules):
-				x.Text = r.How + ", but for its rules: they are as planned; nobody has looked"
-			case strings.HasPrefix(r.How, "read by "):
-				x.Known, x.Text = KnownRead, as+", "+r.How
-			case strings.Contains(r.How, "order"):
-				x.Known, x.Text = KnownOrder, as+", "+r.How
+			case !routing.Told(found.PartRules):
+				router.Text = routing.How + ", but for its rules: they are as planned; nobody has looked"
+			case strings.HasPrefix(routing.How, "read by "):
+				router.Known, router.Text = KnownRead, as+", "+routing.How
+			case strings.Contains(routing.How, "order"):
+				router.Known, router.Text = KnownOrder, as+", "+routing.How
 			default:
-				x.Known, x.Text = KnownTyped, as+", "+r.How
+				router.Known, router.Text = KnownTyped, as+", "+routing.How
 			}
 		}
-		out = append(out, x)
+		out = append(out, router)
 	}
 	return out
 }
@@ -306,30 +306,30 @@ type TalkWishView struct {
 }
 
 // TalkViewOf draws the table.
-func TalkViewOf(t *talk.Table) *TalkView {
-	v := &TalkView{Areas: []int{}, Cells: []string{}, Some: []TalkSome{}, Wishes: []TalkWishView{}, Routers: []TalkRouter{}}
-	areas := t.Areas()
+func TalkViewOf(table *talk.Table) *TalkView {
+	view := &TalkView{Areas: []int{}, Cells: []string{}, Some: []TalkSome{}, Wishes: []TalkWishView{}, Routers: []TalkRouter{}}
+	areas := table.Areas()
 	var shown []int // of thousands of VLANs, those that something leads into
-	for i, a := range areas {
-		if len(areas) <= mostAreas || t.Live(i) {
-			shown, v.Areas = append(shown, i), append(v.Areas, int(a))
+	for i, vid := range areas {
+		if len(areas) <= mostAreas || table.Live(i) {
+			shown, view.Areas = append(shown, i), append(view.Areas, int(vid))
 		}
 	}
 	for _, i := range shown {
 		from := areas[i]
-		row := make([]byte, len(v.Areas))
+		row := make([]byte, len(view.Areas))
 		for k, j := range shown {
-			to, c := areas[j], t.At(i, j)
-			row[k] = string(c.Verdict)[0]
-			if c.Verdict == talk.Some {
-				x := TalkSome{From: int(from), To: int(to), Services: c.Open.Words()}
-				if len(v.Some) < mostTexts {
-					x.Text = strings.Join(t.ShareTexts(from, to), "; ")
+			to, cell := areas[j], table.At(i, j)
+			row[k] = string(cell.Verdict)[0]
+			if cell.Verdict == talk.Some {
+				some := TalkSome{From: int(from), To: int(to), Services: cell.Open.Words()}
+				if len(view.Some) < mostTexts {
+					some.Text = strings.Join(table.ShareTexts(from, to), "; ")
 				}
-				v.Some = append(v.Some, x)
+				view.Some = append(view.Some, some)
 			}
 		}
-		v.Cells = append(v.Cells, string(row))
+		view.Cells = append(view.Cells, string(row))
 	}
 	cells := func(pairs [][2]office.VID) [][]int {
 		out := [][]int{}
@@ -338,15 +338,15 @@ func TalkViewOf(t *talk.Table) *TalkView {
 		}
 		return out
 	}
-	for i, w := range wishesOf(t) {
-		j := &t.Wishes()[i]
-		x := TalkWishView{WishView: w, Covers: cells(j.Covers), Bad: cells(j.Bad)}
-		if j.Answer != nil {
-			x.Why = j.Answer.Why()
+	for i, one := range wishesOf(table) {
+		judged := &table.Wishes()[i]
+		x := TalkWishView{WishView: one, Covers: cells(judged.Covers), Bad: cells(judged.Bad)}
+		if judged.Answer != nil {
+			x.Why = judged.Answer.Why()
 		}
-		v.Wishes = append(v.Wishes, x)
+		view.Wishes = append(view.Wishes, x)
 	}
-	return v
+	return view
 }
 
 // TalkShift is what one gains and loses to another.
@@ -366,8 +366,8 @@ const mostShifts = 400
 func TalkShifts(was, is *talk.Table) (out []TalkShift, more int) {
 	out = []TalkShift{}
 	all := was.Shifts(is)
-	for _, s := range all[:min(len(all), mostShifts)] {
-		out = append(out, TalkShift{int(s.From), int(s.To), s.Gains.Words(), s.Loses.Words(), strings.Join(was.Text(is, s), "; ")})
+	for _, shift := range all[:min(len(all), mostShifts)] {
+		out = append(out, TalkShift{int(shift.From), int(shift.To), shift.Gains.Words(), shift.Loses.Words(), strings.Join(was.Text(is, shift), "; ")})
 	}
 	return out, len(all) - len(out)
 }

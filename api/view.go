@@ -24,136 +24,136 @@ const (
 )
 
 // listed is a set one by one, or as ranges where it is large.
-func listed(s *office.Set) (some []int, ranges string) {
-	if s.Len() <= mostListed {
-		return VIDs(s.VIDs()), ""
+func listed(set *office.Set) (some []int, ranges string) {
+	if set.Len() <= mostListed {
+		return VIDs(set.VIDs()), ""
 	}
-	return []int{}, s.Ranges()
+	return []int{}, set.Ranges()
 }
 
 // View draws a whole office, with what its devices were found to be set to.
-func View(id, revision int64, r *finding.Report, seen found.Beside) *OfficeView {
-	n := r.Net
-	v := &OfficeView{ID: id, Title: n.Office.Title, Revision: revision, Whole: true, Order: outwards(n), Devices: []DeviceView{}, Links: []LinkView{}}
-	v.Findings, v.More = findingViews(r)
-	v.VLANs, v.Unlisted = vlanViews(n, nil, nil)
-	v.Uses, v.Plans = UsesOf(n), PlansOf(n)
-	v.Services, v.Wishes = servicesOf(n.Office), wishesOf(r.Talk())
-	for i := range n.Office.Devices {
-		v.Devices = append(v.Devices, DeviceOf(n, i))
+func View(id, revision int64, report *finding.Report, seen found.Beside) *OfficeView {
+	net := report.Net
+	view := &OfficeView{ID: id, Title: net.Office.Title, Revision: revision, Whole: true, Order: outwards(net), Devices: []DeviceView{}, Links: []LinkView{}}
+	view.Findings, view.More = findingViews(report)
+	view.VLANs, view.Unlisted = vlanViews(net, nil, nil)
+	view.Uses, view.Plans = UsesOf(net), PlansOf(net)
+	view.Services, view.Wishes = servicesOf(net.Office), wishesOf(report.Talk())
+	for i := range net.Office.Devices {
+		view.Devices = append(view.Devices, DeviceOf(net, i))
 	}
-	labels := labelsOf(r.List())
-	for i := range n.Topo.Links {
-		v.Links = append(v.Links, linkView(n, i, labels))
+	labels := labelsOf(report.List())
+	for i := range net.Topo.Links {
+		view.Links = append(view.Links, linkView(net, i, labels))
 	}
-	v.Found = FoundNowOf(n, seen)
-	return v
+	view.Found = FoundNowOf(net, seen)
+	return view
 }
 
 // Change draws an office after an edit from how it was drawn before, anew only
 // where something became otherwise: the whole of it, and what there is to tell to
 // those who have the old one.
-func Change(old *OfficeView, revision int64, r *finding.Report, d *finding.Delta, seen found.Beside) (whole, told *OfficeView) {
-	n := r.Net
-	if d.Whole {
-		whole = View(old.ID, revision, r, seen)
+func Change(old *OfficeView, revision int64, report *finding.Report, delta *finding.Delta, seen found.Beside) (whole, told *OfficeView) {
+	net := report.Net
+	if delta.Whole {
+		whole = View(old.ID, revision, report, seen)
 		return whole, whole
 	}
-	v := *old
-	v.Title, v.Revision, v.Order = n.Office.Title, revision, outwards(n)
-	t := v
-	t.Whole = false
-	t.Devices, t.Links, t.VLANs, t.Findings, t.Uses, t.Plans, t.Found = []DeviceView{}, []LinkView{}, []VLANView{}, []Finding{}, nil, nil, nil
-	t.Services, t.Wishes = nil, nil
+	view := *old
+	view.Title, view.Revision, view.Order = net.Office.Title, revision, outwards(net)
+	other := view
+	other.Whole = false
+	other.Devices, other.Links, other.VLANs, other.Findings, other.Uses, other.Plans, other.Found = []DeviceView{}, []LinkView{}, []VLANView{}, []Finding{}, nil, nil, nil
+	other.Services, other.Wishes = nil, nil
 
-	v.Devices = slices.Clone(old.Devices)
-	for _, i := range d.Devices {
-		v.Devices[i] = DeviceOf(n, i)
-		t.Devices = append(t.Devices, otherwise(&old.Devices[i], v.Devices[i]))
+	view.Devices = slices.Clone(old.Devices)
+	for _, i := range delta.Devices {
+		view.Devices[i] = DeviceOf(net, i)
+		other.Devices = append(other.Devices, otherwise(&old.Devices[i], view.Devices[i]))
 	}
 
-	v.VLANs, v.Unlisted = vlanViews(n, old.VLANs, &d.VLANs)
-	t.Unlisted = v.Unlisted
+	view.VLANs, view.Unlisted = vlanViews(net, old.VLANs, &delta.VLANs)
+	other.Unlisted = view.Unlisted
 	rows := map[int]bool{}
-	for _, x := range v.VLANs {
-		rows[x.VID] = true
-		if d.VLANs.Has(office.VID(x.VID)) {
-			t.VLANs = append(t.VLANs, x)
+	for _, vlanview := range view.VLANs {
+		rows[vlanview.VID] = true
+		if delta.VLANs.Has(office.VID(vlanview.VID)) {
+			other.VLANs = append(other.VLANs, vlanview)
 		}
 	}
-	for _, x := range old.VLANs {
-		if !rows[x.VID] {
-			t.GoneVLANs = append(t.GoneVLANs, x.VID)
-		}
-	}
-
-	if uses := UsesOf(n); !reflect.DeepEqual(uses, old.Uses) {
-		v.Uses, t.Uses = uses, uses
-	}
-	if plans := PlansOf(n); !reflect.DeepEqual(plans, old.Plans) {
-		v.Plans, t.Plans = plans, plans
-	}
-	if services := servicesOf(n.Office); !reflect.DeepEqual(services, old.Services) {
-		v.Services, t.Services = services, services
-	}
-	if wishes := wishesOf(r.Talk()); !reflect.DeepEqual(wishes, old.Wishes) {
-		v.Wishes, t.Wishes = wishes, wishes
-	}
-
-	v.Links = slices.Clone(old.Links)
-	labels := labelsOf(r.List())
-	for _, i := range d.Drawn(n) {
-		if x := linkView(n, i, labels); !reflect.DeepEqual(x, v.Links[i]) {
-			v.Links[i] = x
-			t.Links = append(t.Links, x)
+	for _, vlanview := range old.VLANs {
+		if !rows[vlanview.VID] {
+			other.GoneVLANs = append(other.GoneVLANs, vlanview.VID)
 		}
 	}
 
-	v.Findings, v.More = findingViews(r)
-	t.More = v.More
+	if uses := UsesOf(net); !reflect.DeepEqual(uses, old.Uses) {
+		view.Uses, other.Uses = uses, uses
+	}
+	if plans := PlansOf(net); !reflect.DeepEqual(plans, old.Plans) {
+		view.Plans, other.Plans = plans, plans
+	}
+	if services := servicesOf(net.Office); !reflect.DeepEqual(services, old.Services) {
+		view.Services, other.Services = services, services
+	}
+	if wishes := wishesOf(report.Talk()); !reflect.DeepEqual(wishes, old.Wishes) {
+		view.Wishes, other.Wishes = wishes, wishes
+	}
+
+	view.Links = slices.Clone(old.Links)
+	labels := labelsOf(report.List())
+	for _, i := range delta.Drawn(net) {
+		if one := linkView(net, i, labels); !reflect.DeepEqual(one, view.Links[i]) {
+			view.Links[i] = one
+			other.Links = append(other.Links, one)
+		}
+	}
+
+	view.Findings, view.More = findingViews(report)
+	other.More = view.More
 	come := map[string]bool{}
-	for _, f := range d.Come {
-		come[f.ID] = true
+	for _, one := range delta.Come {
+		come[one.ID] = true
 	}
 	had, has := map[string]bool{}, map[string]bool{}
 	for i := range old.Findings {
 		had[old.Findings[i].ID] = true
 	}
 	after := ""
-	for i := range v.Findings {
-		f := &v.Findings[i]
-		has[f.ID] = true
-		if come[f.ID] || !had[f.ID] { // one that was beyond the list may come into it
-			x := *f
+	for i := range view.Findings {
+		one := &view.Findings[i]
+		has[one.ID] = true
+		if come[one.ID] || !had[one.ID] { // one that was beyond the list may come into it
+			x := *one
 			x.After = ptr(after)
-			t.Findings = append(t.Findings, x)
+			other.Findings = append(other.Findings, x)
 		}
-		after = f.ID
+		after = one.ID
 	}
 	for i := range old.Findings {
 		if id := old.Findings[i].ID; !has[id] {
-			t.Gone = append(t.Gone, id)
+			other.Gone = append(other.Gone, id)
 		}
 	}
-	for _, f := range r.List() {
-		if !come[f.ID] && f.Mendable() && d.Touches(n, f) {
-			t.Stale = append(t.Stale, f.ID)
+	for _, one := range report.List() {
+		if !come[one.ID] && one.Mendable() && delta.Touches(net, one) {
+			other.Stale = append(other.Stale, one.ID)
 		}
 	}
 
 	if len(seen) > 0 {
-		v.Found = FoundNowOf(n, seen)
-		for _, i := range d.Devices {
-			name := n.Office.Devices[i].Name
+		view.Found = FoundNowOf(net, seen)
+		for _, i := range delta.Devices {
+			name := net.Office.Devices[i].Name
 			if differ, ok := seen[name]; ok {
-				if t.Found == nil {
-					t.Found = newFoundNow()
+				if other.Found == nil {
+					other.Found = newFoundNow()
 				}
-				t.Found.put(name, differ)
+				other.Found.put(name, differ)
 			}
 		}
 	}
-	return &v, &t
+	return &view, &other
 }
 
 // otherwise is a device with only the ports that are not as they were, where its
@@ -178,42 +178,42 @@ func otherwise(was *DeviceView, is DeviceView) DeviceView {
 func ptr[T any](x T) *T { return &x }
 
 // Nothing is what there is to tell where nothing became otherwise.
-func Nothing(v *OfficeView) *OfficeView {
+func Nothing(view *OfficeView) *OfficeView {
 	return &OfficeView{
-		ID:       v.ID,
-		Title:    v.Title,
-		Revision: v.Revision,
-		Order:    v.Order,
+		ID:       view.ID,
+		Title:    view.Title,
+		Revision: view.Revision,
+		Order:    view.Order,
 		Devices:  []DeviceView{},
 		Links:    []LinkView{},
 		VLANs:    []VLANView{},
 		Findings: []Finding{},
-		More:     v.More,
-		Unlisted: v.Unlisted,
+		More:     view.More,
+		Unlisted: view.Unlisted,
 	}
 }
 
-func outwards(n *span.Net) []string {
+func outwards(net *span.Net) []string {
 	out := []string{}
-	for _, i := range n.Topo.Outwards(n.Office) {
-		out = append(out, n.Office.Devices[i].Name)
+	for _, i := range net.Topo.Outwards(net.Office) {
+		out = append(out, net.Office.Devices[i].Name)
 	}
 	return out
 }
 
 // findingViews are the findings, without mends: those are tried when somebody
 // looks.
-func findingViews(r *finding.Report) (out []Finding, more int) {
-	list := r.List()
-	return Findings(r, list[:min(len(list), mostFindings)], 0), max(0, len(list)-mostFindings)
+func findingViews(report *finding.Report) (out []Finding, more int) {
+	list := report.List()
+	return Findings(report, list[:min(len(list), mostFindings)], 0), max(0, len(list)-mostFindings)
 }
 
 // FoundNowOf is where devices are set otherwise than they should be.
-func FoundNowOf(n *span.Net, seen found.Beside) *FoundNow {
+func FoundNowOf(net *span.Net, seen found.Beside) *FoundNow {
 	out := newFoundNow()
-	for _, d := range n.Office.Devices {
-		if differ, ok := seen[d.Name]; ok {
-			out.put(d.Name, differ)
+	for _, device := range net.Office.Devices {
+		if differ, ok := seen[device.Name]; ok {
+			out.put(device.Name, differ)
 		}
 	}
 	return out
@@ -236,25 +236,25 @@ func (f *FoundNow) put(device string, differ found.Apart) {
 
 // vlanViews are the rows of the board; those of a former view are kept but for
 // the VLANs that are anew.
-func vlanViews(n *span.Net, old []VLANView, anew *office.Set) (out []VLANView, unlisted int) {
+func vlanViews(net *span.Net, old []VLANView, anew *office.Set) (out []VLANView, unlisted int) {
 	out = []VLANView{}
 	was := map[int]*VLANView{}
 	for i := range old {
 		was[old[i].VID] = &old[i]
 	}
-	there := onPorts(n)
+	there := onPorts(net)
 	unknown := 0
-	rows := *n.Used()
-	for _, t := range n.Tables { // a PVID shows, also of a VLAN that nothing is in
-		for _, p := range t.Ports {
-			if p.PVID != 0 {
-				rows.Add(p.PVID)
+	rows := *net.Used()
+	for _, table := range net.Tables { // a PVID shows, also of a VLAN that nothing is in
+		for _, compiled := range table.Ports {
+			if compiled.PVID != 0 {
+				rows.Add(compiled.PVID)
 			}
 		}
 	}
 	for vid := range rows.All() {
-		registered := n.Office.VLAN(vid) != nil
-		if r := n.VLAN(vid); !registered && r != nil && r.State == span.Unused && !there.Has(vid) {
+		registered := net.Office.VLAN(vid) != nil
+		if vlan := net.VLAN(vid); !registered && vlan != nil && vlan.State == span.Unused && !there.Has(vid) {
 			continue
 		}
 		if !registered {
@@ -263,61 +263,61 @@ func vlanViews(n *span.Net, old []VLANView, anew *office.Set) (out []VLANView, u
 				continue
 			}
 		}
-		if x := was[int(vid)]; x != nil && !anew.Has(vid) {
-			out = append(out, *x)
+		if vlanview := was[int(vid)]; vlanview != nil && !anew.Has(vid) {
+			out = append(out, *vlanview)
 			continue
 		}
-		out = append(out, vlanView(n, vid))
+		out = append(out, vlanView(net, vid))
 	}
 	return out, unlisted
 }
 
-func vlanView(n *span.Net, vid office.VID) VLANView {
-	x := VLANView{VID: int(vid), Nets: []string{}, State: span.Unused.String()}
-	if r := n.VLAN(vid); r != nil {
-		x.State, x.Parts = r.State.String(), r.Parts
+func vlanView(net *span.Net, vid office.VID) VLANView {
+	vlanview := VLANView{VID: int(vid), Nets: []string{}, State: span.Unused.String()}
+	if vlan := net.VLAN(vid); vlan != nil {
+		vlanview.State, vlanview.Parts = vlan.State.String(), vlan.Parts
 	}
-	if reg := n.Office.VLAN(vid); reg != nil {
-		x.Registered, x.Name, x.Note, x.Local, x.Guarded = true, reg.Name, reg.Note, reg.Local, reg.Guarded
-		x.Shows = command.ShowsNumber(n.Office, reg)
-		for _, p := range reg.Nets {
-			x.Nets = append(x.Nets, p.String())
+	if reg := net.Office.VLAN(vid); reg != nil {
+		vlanview.Registered, vlanview.Name, vlanview.Note, vlanview.Local, vlanview.Guarded = true, reg.Name, reg.Note, reg.Local, reg.Guarded
+		vlanview.Shows = command.ShowsNumber(net.Office, reg)
+		for _, prefix := range reg.Nets {
+			vlanview.Nets = append(vlanview.Nets, prefix.String())
 		}
 	}
-	x.Only = only(n, vid)
-	x.Gateway = gateway(n, vid)
-	x.Addresses = addressViews(n.Office, vid)
-	return x
+	vlanview.Only = only(net, vid)
+	vlanview.Gateway = gateway(net, vid)
+	vlanview.Addresses = addressViews(net.Office, vid)
+	return vlanview
 }
 
 // only says who alone is in a VLAN, "" where others are, or nobody.
-func only(n *span.Net, vid office.VID) string {
-	if n.IsParked(vid) {
+func only(net *span.Net, vid office.VID) string {
+	if net.IsParked(vid) {
 		return "parked"
 	}
-	r := n.VLAN(vid)
-	if r == nil || r.State != span.Whole || slices.ContainsFunc(n.Office.Plugs, func(p office.Plug) bool { return p.Wants == vid }) {
+	vlan := net.VLAN(vid)
+	if vlan == nil || vlan.State != span.Whole || slices.ContainsFunc(net.Office.Plugs, func(plug office.Plug) bool { return plug.Wants == vid }) {
 		return ""
 	}
-	for _, s := range r.Spans {
-		if len(n.Terminals(s, vid)) > 0 {
+	for _, part := range vlan.Spans {
+		if len(net.Terminals(part, vid)) > 0 {
 			return ""
 		}
 	}
-	if slices.ContainsFunc(n.Office.Devices, func(d *office.Device) bool { return d.Manage != nil && d.Manage.VID == vid }) {
+	if slices.ContainsFunc(net.Office.Devices, func(device *office.Device) bool { return device.Manage != nil && device.Manage.VID == vid }) {
 		return "management"
 	}
 	return "gateway"
 }
 
 // onPorts is the VLANs that a port has, or a PVID.
-func onPorts(n *span.Net) (set office.Set) {
-	for i, t := range n.Tables {
-		for p, c := range t.Ports {
-			if n.Office.Devices[i].Ports[p].Kind != office.Inner {
-				set.AddAll(&c.Untagged)
-				set.AddAll(&c.Tagged)
-				set.Add(c.PVID)
+func onPorts(net *span.Net) (set office.Set) {
+	for i, table := range net.Tables {
+		for port, compiled := range table.Ports {
+			if net.Office.Devices[i].Ports[port].Kind != office.Inner {
+				set.AddAll(&compiled.Untagged)
+				set.AddAll(&compiled.Tagged)
+				set.Add(compiled.PVID)
 			}
 		}
 	}
@@ -325,41 +325,41 @@ func onPorts(n *span.Net) (set office.Set) {
 	return set
 }
 
-func addressViews(o *office.Office, v office.VID) (out []AddressView) {
-	for _, d := range o.Devices {
-		for _, a := range d.Addresses {
-			if a.VID != v {
+func addressViews(o *office.Office, vid office.VID) (out []AddressView) {
+	for _, device := range o.Devices {
+		for _, address := range device.Addresses {
+			if address.VID != vid {
 				continue
 			}
-			x := AddressView{Device: d.Name, Address: a.Prefix.String(), On: a.On, Zone: a.Zone, Gateway: a.Gateway}
-			if a.Admits != nil {
-				x.Admits = office.Services(a.Admits)
+			view := AddressView{Device: device.Name, Address: address.Prefix.String(), On: address.On, Zone: address.Zone, Gateway: address.Gateway}
+			if address.Admits != nil {
+				view.Admits = office.Services(address.Admits)
 			}
-			if a.From.IsValid() {
-				x.From, x.To = a.From.String(), a.To.String()
+			if address.From.IsValid() {
+				view.From, view.To = address.From.String(), address.To.String()
 			}
-			out = append(out, x)
+			out = append(out, view)
 		}
 	}
 	return out
 }
 
-func shapeView(o *office.Office, s *office.Shape) ShapeView {
-	r := o.Resolve(s)
-	return ShapeView{notation.Shape(*s), VIDs(r.Untagged), VIDs(r.Tagged), int(r.PortVID()), [...]string{"", "all", "needed"}[r.Rest], s.Use}
+func shapeView(o *office.Office, shape *office.Shape) ShapeView {
+	other := o.Resolve(shape)
+	return ShapeView{notation.Shape(*shape), VIDs(other.Untagged), VIDs(other.Tagged), int(other.PortVID()), [...]string{"", "all", "needed"}[other.Rest], shape.Use}
 }
 
 // UsesOf draws the uses.
-func UsesOf(n *span.Net) []UseView {
+func UsesOf(net *span.Net) []UseView {
 	out, at := []UseView{}, map[string]int{}
-	for i, u := range n.Office.Uses {
-		out = append(out, UseView{Name: u.Name, Shape: shapeView(n.Office, &u.Shape)})
-		at[u.Name] = i
+	for i, use := range net.Office.Uses {
+		out = append(out, UseView{Name: use.Name, Shape: shapeView(net.Office, &use.Shape)})
+		at[use.Name] = i
 	}
-	for _, d := range n.Office.Devices {
-		for p := range d.Ports {
-			if s, _ := n.Office.Written(d, p); s.Use != "" {
-				out[at[s.Use]].Ports++
+	for _, device := range net.Office.Devices {
+		for port := range device.Ports {
+			if shape, _ := net.Office.Written(device, port); shape.Use != "" {
+				out[at[shape.Use]].Ports++
 			}
 		}
 	}
@@ -367,83 +367,83 @@ func UsesOf(n *span.Net) []UseView {
 }
 
 // PlansOf draws the port plans.
-func PlansOf(n *span.Net) []PlanView {
+func PlansOf(net *span.Net) []PlanView {
 	out := []PlanView{}
-	for _, p := range n.Office.Plans {
-		x := PlanView{Name: p.Name, Text: notation.Thing(p), Lines: []PlanLineView{}}
-		texts := strings.Split(x.Text, "\n")[1:]
-		for i, l := range p.Lines {
-			y := PlanLineView{Places: [][]int{}, Shape: shapeView(n.Office, &l.Shape)}
-			for _, r := range l.Ports {
-				y.Places = append(y.Places, []int{r.From, r.To})
+	for _, plan := range net.Office.Plans {
+		view := PlanView{Name: plan.Name, Text: notation.Thing(plan), Lines: []PlanLineView{}}
+		texts := strings.Split(view.Text, "\n")[1:]
+		for i, line := range plan.Lines {
+			one := PlanLineView{Places: [][]int{}, Shape: shapeView(net.Office, &line.Shape)}
+			for _, r := range line.Ports {
+				one.Places = append(one.Places, []int{r.From, r.To})
 			}
-			y.Ports, _, _ = strings.Cut(strings.TrimSpace(texts[i]), ":")
-			x.Lines = append(x.Lines, y)
+			one.Ports, _, _ = strings.Cut(strings.TrimSpace(texts[i]), ":")
+			view.Lines = append(view.Lines, one)
 		}
-		out = append(out, x)
+		out = append(out, view)
 	}
 	return out
 }
 
 // gateway is the gateway of a VLAN by name and address, as in "gate 10.61.110.1"; ""
 // where it has none.
-func gateway(n *span.Net, v office.VID) string {
-	gate := n.Gateways().First(v)
+func gateway(net *span.Net, vid office.VID) string {
+	gate := net.Gateways().First(vid)
 	if !gate.Is() {
 		return ""
 	}
-	return n.Office.Devices[gate.Dev].Name + " " + gate.Addr().String()
+	return net.Office.Devices[gate.Dev].Name + " " + gate.Addr().String()
 }
 
 var portKinds = [...]string{office.Physical: "physical", office.Bundle: "bundle", office.Inner: "inner"}
 
 // DeviceOf draws device i.
-func DeviceOf(n *span.Net, i int) DeviceView {
-	device := n.Office.Devices[i]
-	v := DeviceView{Name: device.Name, Kind: device.Kind, Forwarding: device.Forwarding, Follows: device.Follows, Ports: make([]PortView, len(device.Ports))}
-	v.Wording = device.Wording.String()
-	v.Adjacent, v.Console, v.Facts = device.Adjacent, device.Console, device.Facts.ByWord()
+func DeviceOf(net *span.Net, i int) DeviceView {
+	device := net.Office.Devices[i]
+	view := DeviceView{Name: device.Name, Kind: device.Kind, Forwarding: device.Forwarding, Follows: device.Follows, Ports: make([]PortView, len(device.Ports))}
+	view.Wording = device.Wording.String()
+	view.Adjacent, view.Console, view.Facts = device.Adjacent, device.Console, device.Facts.ByWord()
 	limits := device.Limits
 	for _, name := range office.LimitNames {
 		if most := *limits.Of(name); most > 0 {
-			v.Limits = strings.TrimSpace(fmt.Sprintf("%s %s %d", v.Limits, name, most))
+			view.Limits = strings.TrimSpace(fmt.Sprintf("%s %s %d", view.Limits, name, most))
 		}
 	}
 	if device.Manage != nil {
-		v.ManageVID = int(device.Manage.VID)
-		v.Manage = n.Name(device.Manage.VID)
+		view.ManageVID = int(device.Manage.VID)
+		view.Manage = net.Name(device.Manage.VID)
 		if device.Manage.Addr.IsValid() {
-			v.Manage += " " + device.Manage.Addr.String()
+			view.Manage += " " + device.Manage.Addr.String()
 		}
-		v.ManageText = strings.TrimPrefix(notation.ManageText(device.Manage), "manage ")
+		view.ManageText = strings.TrimPrefix(notation.ManageText(device.Manage), "manage ")
 	}
-	if f := device.Factory; f != nil {
-		v.Factory = notation.FactoryText(f)
+	if factory := device.Factory; factory != nil {
+		view.Factory = notation.FactoryText(factory)
 	}
-	for _, s := range device.Speaks {
-		v.Speaks = append(v.Speaks, s.String())
+	for _, speaks := range device.Speaks {
+		view.Speaks = append(view.Speaks, speaks.String())
 	}
-	v.policy(device)
+	view.policy(device)
 	sources := [...]string{office.FromNothing: "nothing", office.FromPort: "port", office.FromPlan: "plan", office.FromException: "exception"}
 	var last *bridge.Port
 	var tagged []int
 	var ranges string
 	for port := range device.Ports {
-		x, compiled := &device.Ports[port], n.Tables[i].Ports[port]
-		pv := PortView{Name: x.Name, Kind: portKinds[x.Kind], Flavour: x.Flavour, Speed: x.Speed.String(), Mode: x.Mode, Because: x.Because, Facts: x.Facts.ByWord()}
-		for _, m := range x.Members {
-			pv.Members = append(pv.Members, device.Ports[m].Name)
+		one, compiled := &device.Ports[port], net.Tables[i].Ports[port]
+		pv := PortView{Name: one.Name, Kind: portKinds[one.Kind], Flavour: one.Flavour, Speed: one.Speed.String(), Mode: one.Mode, Because: one.Because, Facts: one.Facts.ByWord()}
+		for _, at := range one.Members {
+			pv.Members = append(pv.Members, device.Ports[at].Name)
 		}
-		if x.Bundle > 0 {
-			pv.Bundle = device.Ports[x.Bundle-1].Name
+		if one.Bundle > 0 {
+			pv.Bundle = device.Ports[one.Bundle-1].Name
 		} else {
 			pv.Off = compiled.Off
 		}
-		w, src := n.Office.Written(device, port)
-		pv.Shape, pv.Source, pv.Use, pv.Inside = notation.Shape(*w), sources[src], w.Use, x.Inside
+		shape, src := net.Office.Written(device, port)
+		pv.Shape, pv.Source, pv.Use, pv.Inside = notation.Shape(*shape), sources[src], shape.Use, one.Inside
 		if src == office.FromException {
-			s, _ := n.Office.Planned(device, port)
-			pv.Planned = notation.Shape(*s)
+			other, _ := net.Office.Planned(device, port)
+			pv.Planned = notation.Shape(*other)
 		}
 		pv.Untagged, pv.PVID = VIDs(compiled.Untagged.VIDs()), int(compiled.PVID)
 		if compiled != last { // neighbours are often alike
@@ -451,22 +451,22 @@ func DeviceOf(n *span.Net, i int) DeviceView {
 			tagged, ranges = listed(&compiled.Tagged)
 		}
 		pv.Tagged, pv.Ranges = tagged, ranges
-		for _, l := range n.Topo.LinksAt(i, port) {
-			k := &n.Topo.Links[l]
+		for _, link := range net.Topo.LinksAt(i, port) {
+			k := &net.Topo.Links[link]
 			to := k.B
 			if to.Dev == i && to.Port == port {
 				to = k.A
 			}
-			pv.Cabled = append(pv.Cabled, n.Ref(to).String())
+			pv.Cabled = append(pv.Cabled, net.Ref(to).String())
 		}
-		v.Ports[port] = pv
+		view.Ports[port] = pv
 	}
-	for _, k := range n.Topo.PlugsAt(i) {
-		g := n.Office.Plugs[k]
-		pv := &v.Ports[device.Port(g.Port.Port)]
-		pv.Plugs = append(pv.Plugs, PlugView{g.Name, int(g.Wants), g.Tagged, g.Operator, addrText(g.At), string(g.MAC), g.Facts.ByWord()})
+	for _, k := range net.Topo.PlugsAt(i) {
+		plug := net.Office.Plugs[k]
+		pv := &view.Ports[device.Port(plug.Port.Port)]
+		pv.Plugs = append(pv.Plugs, PlugView{plug.Name, int(plug.Wants), plug.Tagged, plug.Operator, addrText(plug.At), string(plug.MAC), plug.Facts.ByWord()})
 	}
-	return v
+	return view
 }
 
 // cableLabels are what findings write on cables, by the names of both ends.
@@ -477,31 +477,31 @@ type cableLabels map[[2]string]struct {
 
 func labelsOf(list []*finding.Finding) cableLabels {
 	out := cableLabels{}
-	for _, f := range list {
-		if f.Label != "" && (f.Severity == finding.Breaks || f.Code == finding.NeededDiffers && f.Cause == "") && len(f.Ports) == 2 {
-			k := [2]string{f.Ports[0].String(), f.Ports[1].String()}
+	for _, one := range list {
+		if one.Label != "" && (one.Severity == finding.Breaks || one.Code == finding.NeededDiffers && one.Cause == "") && len(one.Ports) == 2 {
+			k := [2]string{one.Ports[0].String(), one.Ports[1].String()}
 			x := out[k]
-			x.labels, x.breaks = append(x.labels, f.Label), x.breaks || f.Severity == finding.Breaks
+			x.labels, x.breaks = append(x.labels, one.Label), x.breaks || one.Severity == finding.Breaks
 			out[k] = x
 		}
 	}
 	return out
 }
 
-func linkView(n *span.Net, i int, labels cableLabels) LinkView {
-	link := &n.Topo.Links[i]
-	a, b := n.Ref(link.A), n.Ref(link.B)
-	v := LinkView{A: a.String(), B: b.String(), Cables: len(link.Cables), Labels: []string{}}
-	v.Mode = n.Office.Devices[link.A.Dev].Ports[link.A.Port].Mode
-	c := n.Carry(i)
-	any := c.AB
-	any.AddAll(&c.BA)
-	v.VLANs, v.Ranges = listed(&any)
-	if pa, pb := n.Port(link.A), n.Port(link.B); n.Aware(link.A.Dev) && n.Aware(link.B.Dev) && !pa.Off && !pb.Off {
-		v.Uneven = pa.Untagged != pb.Untagged || pa.Tagged != pb.Tagged
+func linkView(net *span.Net, i int, labels cableLabels) LinkView {
+	link := &net.Topo.Links[i]
+	ref, other := net.Ref(link.A), net.Ref(link.B)
+	view := LinkView{A: ref.String(), B: other.String(), Cables: len(link.Cables), Labels: []string{}}
+	view.Mode = net.Office.Devices[link.A.Dev].Ports[link.A.Port].Mode
+	carry := net.Carry(i)
+	any := carry.AB
+	any.AddAll(&carry.BA)
+	view.VLANs, view.Ranges = listed(&any)
+	if pa, pb := net.Port(link.A), net.Port(link.B); net.Aware(link.A.Dev) && net.Aware(link.B.Dev) && !pa.Off && !pb.Off {
+		view.Uneven = pa.Untagged != pb.Untagged || pa.Tagged != pb.Tagged
 	}
-	if x := labels[[2]string{v.A, v.B}]; x.labels != nil {
-		v.Broken, v.Labels = x.breaks, x.labels
+	if x := labels[[2]string{view.A, view.B}]; x.labels != nil {
+		view.Broken, view.Labels = x.breaks, x.labels
 	}
-	return v
+	return view
 }

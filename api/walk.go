@@ -42,15 +42,15 @@ type Walk struct {
 }
 
 // WalkOf is a walk as JSON.
-func WalkOf(w *walk.Walk) Walk {
-	j := Walk{Arrivals: Arrivals(w.Arrivals), Drops: []Drop{}, Hops: []Hop{}}
-	for _, d := range w.Drops {
-		j.Drops = append(j.Drops, Drop{d.Port.String(), d.Reason.String(), Wire(d.Wire)})
+func WalkOf(one *walk.Walk) Walk {
+	j := Walk{Arrivals: Arrivals(one.Arrivals), Drops: []Drop{}, Hops: []Hop{}}
+	for _, drop := range one.Drops {
+		j.Drops = append(j.Drops, Drop{drop.Port.String(), drop.Reason.String(), Wire(drop.Wire)})
 	}
-	for _, h := range w.Hops {
-		k := Hop{Device: h.Device, In: h.In.String(), Wire: Wire(h.Wire), VLAN: int(h.Domain.VID), Out: []Exit{}, Text: h.Text}
-		for _, e := range h.Out {
-			k.Out = append(k.Out, Exit{e.Port.String(), Wire(e.Wire), Refs(e.To)})
+	for _, hop := range one.Hops {
+		k := Hop{Device: hop.Device, In: hop.In.String(), Wire: Wire(hop.Wire), VLAN: int(hop.Domain.VID), Out: []Exit{}, Text: hop.Text}
+		for _, exit := range hop.Out {
+			k.Out = append(k.Out, Exit{exit.Port.String(), Wire(exit.Wire), Refs(exit.To)})
 		}
 		j.Hops = append(j.Hops, k)
 	}
@@ -60,8 +60,8 @@ func WalkOf(w *walk.Walk) Walk {
 // Arrivals are where a frame comes out, never null.
 func Arrivals(as []walk.Arrival) []Arrival {
 	out := []Arrival{}
-	for _, a := range as {
-		out = append(out, Arrival{a.Port.String(), Wire(a.Wire)})
+	for _, arrival := range as {
+		out = append(out, Arrival{arrival.Port.String(), Wire(arrival.Wire)})
 	}
 	return out
 }
@@ -91,10 +91,10 @@ type Step struct {
 }
 
 // JourneyOf is a journey as JSON.
-func JourneyOf(j *walk.Journey) Journey {
-	out := Journey{Steps: []Step{}, Arrives: j.Arrives, Wire: Wire(j.Wire), Why: j.Why, Back: j.Back, Slowest: j.Slowest.String(), At: j.At}
-	for _, s := range j.Steps {
-		out.Steps = append(out.Steps, Step{s.Device, s.In, s.Out, Wire(s.WireIn), Wire(s.Wire), int(s.Domain.VID), s.Text, s.Speed.String(), s.Routed})
+func JourneyOf(journey *walk.Journey) Journey {
+	out := Journey{Steps: []Step{}, Arrives: journey.Arrives, Wire: Wire(journey.Wire), Why: journey.Why, Back: journey.Back, Slowest: journey.Slowest.String(), At: journey.At}
+	for _, step := range journey.Steps {
+		out.Steps = append(out.Steps, Step{step.Device, step.In, step.Out, Wire(step.WireIn), Wire(step.Wire), int(step.Domain.VID), step.Text, step.Speed.String(), step.Routed})
 	}
 	return out
 }

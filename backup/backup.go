@@ -114,14 +114,14 @@ func digests(ctx context.Context, tx pgx.Tx) (map[string]string, error) {
 		return nil, err
 	}
 	out := map[string]string{}
-	for _, t := range tables {
+	for _, text := range tables {
 		var n int64
 		var digest string
-		err := tx.QueryRow(ctx, "SELECT count(*), COALESCE(md5(string_agg(md5(t::text), '' ORDER BY md5(t::text))), '') FROM "+pgx.Identifier{t}.Sanitize()+" AS t").Scan(&n, &digest)
+		err := tx.QueryRow(ctx, "SELECT count(*), COALESCE(md5(string_agg(md5(t::text), '' ORDER BY md5(t::text))), '') FROM "+pgx.Identifier{text}.Sanitize()+" AS t").Scan(&n, &digest)
 		if err != nil {
 			return nil, err
 		}
-		out[t] = fmt.Sprintf("%d %s", n, digest)
+		out[text] = fmt.Sprintf("%d %s", n, digest)
 	}
 	return out, nil
 }
@@ -144,18 +144,18 @@ func packed(about *About, dump, file string) error {
 	if err != nil {
 		return err
 	}
-	w := tar.NewWriter(out)
+	writer := tar.NewWriter(out)
 	write := func(name string, size int64, from io.Reader) {
 		if err == nil {
-			err = w.WriteHeader(&tar.Header{Name: name, Size: size, Mode: 0o600, ModTime: about.At, Format: tar.FormatPAX})
+			err = writer.WriteHeader(&tar.Header{Name: name, Size: size, Mode: 0o600, ModTime: about.At, Format: tar.FormatPAX})
 		}
 		if err == nil {
-			_, err = io.Copy(w, from)
+			_, err = io.Copy(writer, from)
 		}
 	}
 	write(aboutIn, int64(len(text)), strings.NewReader(string(text)))
 	write(dumpIn, info.Size(), in)
-	return errors.Join(err, w.Close(), out.Sync(), out.Close())
+	return errors.Join(err, writer.Close(), out.Sync(), out.Close())
 }
 
 // unpacked takes a backup apart into a folder; the errors say what is wrong with it.
@@ -173,13 +173,13 @@ func unpacked(file, dir string) (*About, error) {
 		return fmt.Errorf("%s is no whole backup of Klammer: %w", file, err)
 	}
 	read := &counted{Reader: in}
-	r := tar.NewReader(read)
-	h, err := r.Next()
-	if err != nil || h.Name != aboutIn || h.Size > aboutMax {
+	reader := tar.NewReader(read)
+	header, err := reader.Next()
+	if err != nil || header.Name != aboutIn || header.Size > aboutMax {
 		return nil, broken(errors.Join(err, errors.New("it does not begin as one")))
 	}
 	about := &About{}
-	if err := json.NewDecoder(r).Decode(about); err != nil {
+	if err := json.NewDecoder(reader).Decode(about); err != nil {
 		return nil, broken(err)
 	}
 	if about.Klammer != format {
@@ -188,7 +188,7 @@ func unpacked(file, dir string) (*About, error) {
 	if newest := store.NewestForm(); about.Tables > newest {
 		return nil, fmt.Errorf("%s is of a newer Klammer (its tables are of form %d, and this one knows %d): install that one first", file, about.Tables, newest)
 	}
-	if h, err = r.Next(); err != nil || h.Name != dumpIn || h.Size > info.Size() { // nothing in it is larger than the whole: no holes that fill a disk
+	if header, err = reader.Next(); err != nil || header.Name != dumpIn || header.Size > info.Size() { // nothing in it is larger than the whole: no holes that fill a disk
 		return nil, broken(errors.Join(err, errors.New("it is cut off")))
 	}
 	dump := filepath.Join(dir, dumpIn)
@@ -196,7 +196,7 @@ func unpacked(file, dir string) (*About, error) {
 	if err != nil {
 		return nil, err
 	}
-	_, err = io.Copy(out, r)
+	_, err = io.Copy(out, reader)
 	if more := out.Close(); err == nil {
 		err = more
 	}
@@ -319,9 +319,9 @@ func sweep(ctx context.Context, conn *pgx.Conn) error {
 // sweepFolder removes what a backup left there that was killed more than a day ago.
 func sweepFolder(dir string) {
 	left, _ := filepath.Glob(filepath.Join(dir, ".klammer-backup-*"))
-	for _, l := range left {
-		if info, err := os.Stat(l); err == nil && time.Since(info.ModTime()) > 24*time.Hour {
-			_ = os.RemoveAll(l)
+	for _, line := range left {
+		if info, err := os.Stat(line); err == nil && time.Since(info.ModTime()) > 24*time.Hour {
+			_ = os.RemoveAll(line)
 		}
 	}
 }
@@ -337,9 +337,9 @@ func same(ctx context.Context, conn *pgx.Conn, about *About) error {
 		return err
 	}
 	var others []string
-	for t, d := range about.Rows {
-		if is[t] != d {
-			others = append(others, t)
+	for text, d := range about.Rows {
+		if is[text] != d {
+			others = append(others, text)
 		}
 	}
 	if len(others) > 0 || len(is) != len(about.Rows) {
@@ -356,11 +356,11 @@ var openers = []string{"session", "token", "invitation", "ceremony", "known_brow
 
 // shut is the statements that empty them; a backup of an older form may lack some.
 func shut() string {
-	var b strings.Builder
+	var text strings.Builder
 	for _, t := range openers {
-		fmt.Fprintf(&b, "DO $$ BEGIN IF to_regclass('public.%[1]s') IS NOT NULL THEN DELETE FROM public.%[1]s; END IF; END $$;\n", t)
+		fmt.Fprintf(&text, "DO $$ BEGIN IF to_regclass('public.%[1]s') IS NOT NULL THEN DELETE FROM public.%[1]s; END IF; END $$;\n", t)
 	}
-	return b.String()
+	return text.String()
 }
 
 // Restore makes a database what a backup is of, in one step, or leaves it as it is; what let
@@ -411,9 +411,9 @@ func Restore(ctx context.Context, url, file string) (*About, error) {
 	}
 	there := *about
 	there.Rows = maps.Clone(about.Rows)
-	for _, t := range openers {
-		if there.Rows[t] != "" {
-			there.Rows[t] = "0 "
+	for _, text := range openers {
+		if there.Rows[text] != "" {
+			there.Rows[text] = "0 "
 		}
 	}
 	return about, same(ctx, conn, &there)
@@ -459,14 +459,14 @@ func program(ctx context.Context, cfg *pgx.ConnConfig, name string, args ...stri
 }
 
 func sum(file string) (string, error) {
-	f, err := os.Open(file)
+	one, err := os.Open(file)
 	if err != nil {
 		return "", err
 	}
-	defer f.Close()
-	h := sha256.New()
-	if _, err := io.Copy(h, f); err != nil {
+	defer one.Close()
+	hash := sha256.New()
+	if _, err := io.Copy(hash, one); err != nil {
 		return "", err
 	}
-	return hex.EncodeToString(h.Sum(nil)), nil
+	return hex.EncodeToString(hash.Sum(nil)), nil
 }

@@ -47,7 +47,7 @@ type line struct {
 	over bool
 }
 
-func newLine(c net.Conn) *line { return &line{conn: c, left: MostBytes} }
+func newLine(conn net.Conn) *line { return &line{conn: conn, left: MostBytes} }
 
 // now is the connection as it is: a session that begins anew may have another.
 func (l *line) now() net.Conn {
@@ -57,10 +57,10 @@ func (l *line) now() net.Conn {
 }
 
 // again puts another connection in the place of one that was closed.
-func (l *line) again(c net.Conn) *line {
+func (l *line) again(conn net.Conn) *line {
 	l.mu.Lock()
 	defer l.mu.Unlock()
-	l.conn = c
+	l.conn = conn
 	return l
 }
 
@@ -77,13 +77,13 @@ func (l *line) Read(p []byte) (int, error) {
 	return n, err
 }
 
-func (l *line) Write(p []byte) (int, error)        { return l.now().Write(p) }
-func (l *line) Close() error                       { return l.now().Close() }
-func (l *line) LocalAddr() net.Addr                { return l.now().LocalAddr() }
-func (l *line) RemoteAddr() net.Addr               { return l.now().RemoteAddr() }
-func (l *line) SetDeadline(t time.Time) error      { return l.now().SetDeadline(t) }
-func (l *line) SetReadDeadline(t time.Time) error  { return l.now().SetReadDeadline(t) }
-func (l *line) SetWriteDeadline(t time.Time) error { return l.now().SetWriteDeadline(t) }
+func (l *line) Write(p []byte) (int, error)         { return l.now().Write(p) }
+func (l *line) Close() error                        { return l.now().Close() }
+func (l *line) LocalAddr() net.Addr                 { return l.now().LocalAddr() }
+func (l *line) RemoteAddr() net.Addr                { return l.now().RemoteAddr() }
+func (l *line) SetDeadline(at time.Time) error      { return l.now().SetDeadline(at) }
+func (l *line) SetReadDeadline(at time.Time) error  { return l.now().SetReadDeadline(at) }
+func (l *line) SetWriteDeadline(at time.Time) error { return l.now().SetWriteDeadline(at) }
 
 // during does one thing over the line within its bounds. When the time is over, or nobody
 // waits any more, the connection is closed, whatever the protocol does at that moment.
@@ -138,21 +138,21 @@ func (b *bounded) Close() error {
 	return b.Device.Close()
 }
 
-func (b *bounded) Read(ctx context.Context) (r *Reading, err error) {
+func (b *bounded) Read(ctx context.Context) (reading *Reading, err error) {
 	err = b.line.during(ctx, func(ctx context.Context) (err error) {
-		if r, err = b.Device.Read(ctx); err == nil {
-			r.believe()
+		if reading, err = b.Device.Read(ctx); err == nil {
+			reading.believe()
 		}
 		return err
 	})
 	if err != nil {
 		return nil, err
 	}
-	return r, nil
+	return reading, nil
 }
 
-func (b *bounded) Set(ctx context.Context, d *office.Device, m Match, from, to wording.State) error {
-	return b.line.during(ctx, func(ctx context.Context) error { return b.Device.Set(ctx, d, m, from, to) })
+func (b *bounded) Set(ctx context.Context, device *office.Device, match Match, from, to wording.State) error {
+	return b.line.during(ctx, func(ctx context.Context) error { return b.Device.Set(ctx, device, match, from, to) })
 }
 
 func (b *bounded) Save(ctx context.Context) error {
@@ -223,39 +223,39 @@ func (r *Reading) believe() {
 		r.Ports = r.Ports[:mostFront]
 	}
 	place := func(at int) bool { return at >= 0 && at < len(r.Ports) }
-	valid := func(v office.VID) bool { _, err := office.VIDOf(int(v)); return err == nil }
-	for k := range r.Ports {
-		p := &r.Ports[k]
-		p.Name, p.Alias, p.Descr = plain(p.Name), plain(p.Alias), plain(p.Descr)
-		p.Members = slices.DeleteFunc(p.Members, func(m int) bool { return !place(m) || m == k })
-		if p.Link != "up" && p.Link != "down" {
-			p.Link = ""
+	valid := func(vid office.VID) bool { _, err := office.VIDOf(int(vid)); return err == nil }
+	for port := range r.Ports {
+		one := &r.Ports[port]
+		one.Name, one.Alias, one.Descr = plain(one.Name), plain(one.Alias), plain(one.Descr)
+		one.Members = slices.DeleteFunc(one.Members, func(m int) bool { return !place(m) || m == port })
+		if one.Link != "up" && one.Link != "down" {
+			one.Link = ""
 		}
-		if p.Mbps < 0 || p.Mbps > mostMbps {
-			p.Mbps = 0
+		if one.Mbps < 0 || one.Mbps > mostMbps {
+			one.Mbps = 0
 		}
-		for _, s := range []*office.Set{&p.Set.Untagged, &p.Set.Tagged} {
+		for _, s := range []*office.Set{&one.Set.Untagged, &one.Set.Tagged} {
 			s.Remove(0)
 			s.Remove(4095)
 		}
-		if p.Set.PVID != 0 && !valid(p.Set.PVID) {
-			r.wrong("port %s has PVID %d, which is no VLAN: taken for none", p.Name, p.Set.PVID)
-			p.Set.PVID, p.NoPVID = 0, true
+		if one.Set.PVID != 0 && !valid(one.Set.PVID) {
+			r.wrong("port %s has PVID %d, which is no VLAN: taken for none", one.Name, one.Set.PVID)
+			one.Set.PVID, one.NoPVID = 0, true
 		}
 	}
 	seen := office.Set{}
-	r.VLANs = slices.DeleteFunc(r.VLANs, func(v VLAN) bool {
-		if !valid(v.VID) || seen.Has(v.VID) {
+	r.VLANs = slices.DeleteFunc(r.VLANs, func(vlan VLAN) bool {
+		if !valid(vlan.VID) || seen.Has(vlan.VID) {
 			return true
 		}
-		seen.Add(v.VID)
+		seen.Add(vlan.VID)
 		return false
 	})
 	for k := range r.VLANs {
 		r.VLANs[k].Name = plain(r.VLANs[k].Name)
 	}
-	r.Learnt = slices.DeleteFunc(r.Learnt, func(l Learnt) bool { return !place(l.Port) || !valid(l.VID) })
-	r.Neighbours = slices.DeleteFunc(r.Neighbours, func(n Neighbour) bool { return !place(n.Port) })
+	r.Learnt = slices.DeleteFunc(r.Learnt, func(learnt Learnt) bool { return !place(learnt.Port) || !valid(learnt.VID) })
+	r.Neighbours = slices.DeleteFunc(r.Neighbours, func(neighbour Neighbour) bool { return !place(neighbour.Port) })
 	if len(r.Neighbours) > mostHeard {
 		r.wrong("it hears %d devices, more than %d: the others are left out", len(r.Neighbours), mostHeard)
 		r.Neighbours = r.Neighbours[:mostHeard]
@@ -269,7 +269,7 @@ func (r *Reading) believe() {
 	}
 	slices.Sort(r.NotTold)
 	r.NotTold = slices.Compact(r.NotTold)
-	for k, t := range r.Trouble {
-		r.Trouble[k] = clipped(t)
+	for k, text := range r.Trouble {
+		r.Trouble[k] = clipped(text)
 	}
 }

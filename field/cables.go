@@ -38,23 +38,23 @@ func Cables(o *office.Office, all []*Telling) []CableSeen {
 	heard := map[end]bool{}
 	tells := map[string]bool{}
 	find, says := heardAt(o, all), map[office.PortRef][]string{}
-	var n *span.Net
+	var net *span.Net
 	var strange []CableSeen
-	for _, t := range all {
-		tells[t.Device] = !slices.Contains(t.NotTold, TellsNeighbours)
-		for _, x := range t.Neighbours {
-			at, ok := find(office.PortRef{Device: t.Device, Port: x.Port})
-			by, ok2 := find(office.PortRef{Device: x.Device, Port: x.RemotePort})
-			if x.Phone && !ok2 {
+	for _, telling := range all {
+		tells[telling.Device] = !slices.Contains(telling.NotTold, TellsNeighbours)
+		for _, neighbour := range telling.Neighbours {
+			at, ok := find(office.PortRef{Device: telling.Device, Port: neighbour.Port})
+			by, ok2 := find(office.PortRef{Device: neighbour.Device, Port: neighbour.RemotePort})
+			if neighbour.Phone && !ok2 {
 				continue // it is plugged in ([Phones])
 			}
 			if ok && ok2 {
 				heard[end{at, by}] = true
-				if (x.PVID != 0 || x.Bundled) && n == nil {
-					n = span.Compile(o)
+				if (neighbour.PVID != 0 || neighbour.Bundled) && net == nil {
+					net = span.Compile(o)
 				}
-				if n != nil {
-					says[by] = x.otherwise(n, by)
+				if net != nil {
+					says[by] = neighbour.otherwise(net, by)
 				}
 			} else {
 				strange = append(strange, CableSeen{A: at.String(), B: by.String(), Heard: HeardOne})
@@ -74,21 +74,21 @@ func Cables(o *office.Office, all []*Telling) []CableSeen {
 	}
 	out := []CableSeen{}
 	done := map[end]bool{}
-	for _, c := range o.Cables {
-		done[end{c.A, c.B}], done[end{c.B, c.A}] = true, true
-		out = append(out, CableSeen{c.A.String(), c.B.String(), true, how(c.A, c.B), true, slices.Concat(says[c.A], says[c.B])})
+	for _, cable := range o.Cables {
+		done[end{cable.A, cable.B}], done[end{cable.B, cable.A}] = true, true
+		out = append(out, CableSeen{cable.A.String(), cable.B.String(), true, how(cable.A, cable.B), true, slices.Concat(says[cable.A], says[cable.B])})
 	}
 	var more []CableSeen
-	for e := range heard {
-		a, b := e.at, e.by
-		if b.Compare(a) < 0 {
-			a, b = b, a
+	for one := range heard {
+		ref, other := one.at, one.by
+		if other.Compare(ref) < 0 {
+			ref, other = other, ref
 		}
-		if done[end{a, b}] {
+		if done[end{ref, other}] {
 			continue
 		}
-		done[end{a, b}], done[end{b, a}] = true, true
-		more = append(more, CableSeen{a.String(), b.String(), false, how(a, b), true, slices.Concat(says[a], says[b])})
+		done[end{ref, other}], done[end{other, ref}] = true, true
+		more = append(more, CableSeen{ref.String(), other.String(), false, how(ref, other), true, slices.Concat(says[ref], says[other])})
 	}
 	more = append(more, strange...)
 	slices.SortFunc(more, func(a, b CableSeen) int {
@@ -99,12 +99,12 @@ func Cables(o *office.Office, all []*Telling) []CableSeen {
 
 // otherwise is what a neighbour says of its port and is planned otherwise: in which VLAN its
 // untagged frames are, and whether it is in a bundle.
-func (x *ToldNeighbour) otherwise(n *span.Net, by office.PortRef) (out []string) {
-	i := n.Topo.DeviceIndex(by.Device)
-	p := n.Office.Devices[i].Port(by.Port)
-	bundle := n.Office.Devices[i].Ports[p].Bundle > 0
-	plan := &wording.Planned(n, i).Ports[n.Office.Devices[i].Logical(p)]
-	if n.Aware(i) && x.PVID != 0 && plan.Untagged.Has(plan.PVID) && plan.PVID != x.PVID {
+func (x *ToldNeighbour) otherwise(net *span.Net, by office.PortRef) (out []string) {
+	i := net.Topo.DeviceIndex(by.Device)
+	port := net.Office.Devices[i].Port(by.Port)
+	bundle := net.Office.Devices[i].Ports[port].Bundle > 0
+	plan := &wording.Planned(net, i).Ports[net.Office.Devices[i].Logical(port)]
+	if net.Aware(i) && x.PVID != 0 && plan.Untagged.Has(plan.PVID) && plan.PVID != x.PVID {
 		out = append(out, fmt.Sprintf("%s %s says that its PVID is %d, and %d is planned", by.Device, by.Port, x.PVID, plan.PVID))
 	}
 	if x.Bundled && !bundle {
@@ -119,23 +119,23 @@ func (x *ToldNeighbour) otherwise(n *span.Net, by office.PortRef) (out []string)
 // it, what was said stays.
 func heardAt(o *office.Office, all []*Telling) func(office.PortRef) (office.PortRef, bool) {
 	called := map[string]map[string]string{} // by device: its port, as it calls it itself
-	for _, t := range all {
-		called[t.Device] = map[string]string{}
-		for _, p := range t.Ports {
-			called[t.Device][strings.ToLower(cmp.Or(p.Called, p.Port))] = p.Port
+	for _, telling := range all {
+		called[telling.Device] = map[string]string{}
+		for _, port := range telling.Ports {
+			called[telling.Device][strings.ToLower(cmp.Or(port.Called, port.Port))] = port.Port
 		}
 	}
-	return func(r office.PortRef) (office.PortRef, bool) {
-		device := heardDevice(o, r.Device)
+	return func(ref office.PortRef) (office.PortRef, bool) {
+		device := heardDevice(o, ref.Device)
 		if device == nil {
-			return r, false
+			return ref, false
 		}
-		if port, ok := called[device.Name][strings.ToLower(r.Port)]; ok {
+		if port, ok := called[device.Name][strings.ToLower(ref.Port)]; ok {
 			return office.PortRef{Device: device.Name, Port: port}, true
 		}
-		at, err := PortHeard(o, Said{Device: device.Name, Port: r.Port})
+		at, err := PortHeard(o, Said{Device: device.Name, Port: ref.Port})
 		if err != nil {
-			return r, false
+			return ref, false
 		}
 		return at, true
 	}

@@ -51,31 +51,31 @@ type Carrier struct {
 
 // Close ends what was opened.
 func (c *Carrier) Close() {
-	for _, d := range c.open {
-		_ = d.Close()
+	for _, device := range c.open {
+		_ = device.Close()
 	}
 	c.open = nil
 }
 
 // talk reads a device, by what is open to it where that still answers.
-func (c *Carrier) talk(ctx context.Context, o *office.Office, d *office.Device) (Device, *Reading, error) {
-	if dev := c.open[d.Name]; dev != nil {
-		if r, err := dev.Read(ctx); err == nil {
-			r.Device = d.Name
-			return dev, r, nil
+func (c *Carrier) talk(ctx context.Context, o *office.Office, device *office.Device) (Device, *Reading, error) {
+	if dev := c.open[device.Name]; dev != nil {
+		if reading, err := dev.Read(ctx); err == nil {
+			reading.Device = device.Name
+			return dev, reading, nil
 		}
 		_ = dev.Close()
-		delete(c.open, d.Name)
+		delete(c.open, device.Name)
 	}
-	dev, r, err := c.Dialer.Talk(ctx, o, d)
+	dev, other, err := c.Dialer.Talk(ctx, o, device)
 	if err != nil {
 		return nil, nil, err
 	}
 	if c.open == nil {
 		c.open = map[string]Device{}
 	}
-	c.open[d.Name] = dev
-	return dev, r, nil
+	c.open[device.Name] = dev
+	return dev, other, nil
 }
 
 // Step carries one step out: the state is read and must be the one before it, the
@@ -86,32 +86,32 @@ func (c *Carrier) Step(ctx context.Context, before, after *office.Office, device
 }
 
 func (c *Carrier) step(ctx context.Context, before, after *office.Office, device string, kind order.Kind) error {
-	d := before.Device(device)
+	one := before.Device(device)
 	switch kind {
 	case order.Set, order.Check, order.Save:
 	default:
 		return &ByHand{"this is done by hand"}
 	}
-	if d == nil {
+	if one == nil {
 		return &ByHand{"there is no " + device + " yet"}
 	}
-	dev, r, err := c.talk(ctx, before, d)
+	dev, reading, err := c.talk(ctx, before, one)
 	if err != nil {
 		return err
 	}
-	a := stateOf(before, d.Name)
-	m := MatchPorts(d, r)
-	now := r.Found(before, d, m, a).State
-	grown := r.grown(d, m, now, a)
-	if differs := unlike(d, now.WithAll(grown), a); len(differs) > 0 {
-		return &Unforetold{Device: d.Name, Differs: differs}
+	state := stateOf(before, one.Name)
+	match := MatchPorts(one, reading)
+	now := reading.Found(before, one, match, state).State
+	grown := reading.grown(one, match, now, state)
+	if differs := unlike(one, now.WithAll(grown), state); len(differs) > 0 {
+		return &Unforetold{Device: one.Name, Differs: differs}
 	}
-	routing := r.Routing(before, d, m, untaggedIn(now))
+	routing := reading.Routing(before, one, match, untaggedIn(now))
 	if routing != nil {
 		routing.Stateless = false // an office has no word for it, so that no order foretells it
 	}
-	if differs := routing.Differs(before, d); len(differs) > 0 {
-		return &Unforetold{Device: d.Name, Differs: differs}
+	if differs := routing.Differs(before, one); len(differs) > 0 {
+		return &Unforetold{Device: one.Name, Differs: differs}
 	}
 	switch kind {
 	case order.Check:
@@ -128,77 +128,77 @@ func (c *Carrier) step(ctx context.Context, before, after *office.Office, device
 		return nil
 	}
 	x := after.Device(device)
-	if routes, ok := rerouted(d, x); !ok || routes && r.Router == nil {
+	if routes, ok := rerouted(one, x); !ok || routes && reading.Router == nil {
 		return &ByHand{byHandRouting}
 	} else if routes {
-		return c.reroute(ctx, before, after, d, x, dev, r)
+		return c.reroute(ctx, before, after, one, x, dev, reading)
 	}
-	b := stateOf(after, d.Name)
+	other := stateOf(after, one.Name)
 	to := now.WithAll(grown)
 	changed := false
-	for p := range d.Ports {
-		if d.Ports[p].Bundle == 0 && !a.Ports[p].Alike(&b.Ports[p]) {
-			to = to.With(p, b.Ports[p])
+	for port := range one.Ports {
+		if one.Ports[port].Bundle == 0 && !state.Ports[port].Alike(&other.Ports[port]) {
+			to = to.With(port, other.Ports[port])
 			changed = true
 		}
 	}
-	if !changed && b.VLANs == a.VLANs {
+	if !changed && other.VLANs == state.VLANs {
 		return &ByHand{"this is not set over this protocol"}
 	}
-	to = to.Knowing(now.VLANs).Knowing(b.VLANs)
-	if err := dev.Set(ctx, d, m, now, to); err != nil {
-		return c.whole(ctx, before, after, d, now, err)
+	to = to.Knowing(now.VLANs).Knowing(other.VLANs)
+	if err := dev.Set(ctx, one, match, now, to); err != nil {
+		return c.whole(ctx, before, after, one, now, err)
 	}
-	if dev, r, err = c.talk(ctx, before, d); err != nil { // anew, where the connection was lost
-		return fmt.Errorf("%s took the step and does not answer any more: %w", d.Name, err)
+	if dev, reading, err = c.talk(ctx, before, one); err != nil { // anew, where the connection was lost
+		return fmt.Errorf("%s took the step and does not answer any more: %w", one.Name, err)
 	}
-	is := r.Found(after, x, MatchPorts(x, r), b).State
-	if len(unlike(d, is, b)) > 0 && ofItself(is, a, b) {
-		if err := dev.Set(ctx, d, MatchPorts(d, r), is, to); err != nil {
-			return c.whole(ctx, before, after, d, now, err)
+	is := reading.Found(after, x, MatchPorts(x, reading), other).State
+	if len(unlike(one, is, other)) > 0 && ofItself(is, state, other) {
+		if err := dev.Set(ctx, one, MatchPorts(one, reading), is, to); err != nil {
+			return c.whole(ctx, before, after, one, now, err)
 		}
-		if _, r, err = c.talk(ctx, before, d); err != nil {
-			return fmt.Errorf("%s took the step and does not answer any more: %w", d.Name, err)
+		if _, reading, err = c.talk(ctx, before, one); err != nil {
+			return fmt.Errorf("%s took the step and does not answer any more: %w", one.Name, err)
 		}
-		is = r.Found(after, x, MatchPorts(x, r), b).State
+		is = reading.Found(after, x, MatchPorts(x, reading), other).State
 	}
-	if differs := unlike(d, is, b); len(differs) > 0 {
-		return &Unforetold{Device: d.Name, Differs: differs, After: true}
+	if differs := unlike(one, is, other); len(differs) > 0 {
+		return &Unforetold{Device: one.Name, Differs: differs, After: true}
 	}
 	return nil
 }
 
 // grown is the ports that carry all VLANs, and have come to carry more than was foretold, as
 // the register grew since: what was foretold of them. A step says it in a list.
-func (r *Reading) grown(d *office.Device, m Match, now, foretold wording.State) map[int]wording.Setting {
+func (r *Reading) grown(device *office.Device, match Match, now, foretold wording.State) map[int]wording.Setting {
 	out := map[int]wording.Setting{}
-	for p := range d.Ports {
-		if d.Ports[p].Bundle > 0 || m[p] < 0 || !r.Ports[m[p]].AllVLANs {
+	for port := range device.Ports {
+		if device.Ports[port].Bundle > 0 || match[port] < 0 || !r.Ports[match[port]].AllVLANs {
 			continue
 		}
-		x, should := now.Ports[p], foretold.Ports[p]
-		if less := should.Tagged.Minus(&x.Tagged); less.Empty() {
-			x.Tagged = should.Tagged
+		setting, should := now.Ports[port], foretold.Ports[port]
+		if less := should.Tagged.Minus(&setting.Tagged); less.Empty() {
+			setting.Tagged = should.Tagged
 		}
-		if x.Alike(&should) {
-			out[p] = should
+		if setting.Alike(&should) {
+			out[port] = should
 		}
 	}
 	return out
 }
 
-// ofItself says whether a device can be otherwise than a step from a to b says because of
+// ofItself says whether a device can be otherwise than a step from a to other says because of
 // habits that nobody told of: what differs is of the ports that it sets, or of the VLANs that
 // it makes. Anything else is another person's doing.
-func ofItself(is, a, b wording.State) bool {
-	news := b.VLANs.Minus(&a.VLANs)
-	for p := range is.Ports {
-		x, y := is.Ports[p], &b.Ports[p]
-		if !a.Ports[p].Alike(y) {
+func ofItself(is, state, other wording.State) bool {
+	news := other.VLANs.Minus(&state.VLANs)
+	for port := range is.Ports {
+		setting, one := is.Ports[port], &other.Ports[port]
+		if !state.Ports[port].Alike(one) {
 			continue
 		}
-		x.Untagged, x.Tagged = x.Untagged.Minus(&news), x.Tagged.Minus(&news)
-		if !x.ForwardsAs(y) && !accessFor(&x, y) {
+		setting.Untagged, setting.Tagged = setting.Untagged.Minus(&news), setting.Tagged.Minus(&news)
+		if !setting.ForwardsAs(one) && !accessFor(&setting, one) {
 			return false
 		}
 	}
@@ -208,29 +208,29 @@ func ofItself(is, a, b wording.State) bool {
 // whole leaves no step half done: where a device refused a step, or its answer was lost, what
 // it is set to decides. All of it: it is done. A part: that is taken back, or said where it
 // stays.
-func (c *Carrier) whole(ctx context.Context, before, after *office.Office, d *office.Device, was wording.State, why error) error {
+func (c *Carrier) whole(ctx context.Context, before, after *office.Office, device *office.Device, was wording.State, why error) error {
 	ctx, stop := context.WithTimeout(context.WithoutCancel(ctx), MostTime)
 	defer stop()
-	dev, r, err := c.talk(ctx, before, d)
+	dev, reading, err := c.talk(ctx, before, device)
 	if err != nil {
-		return fmt.Errorf("%w; and then %s did not answer (%w): look at what of the step is done", why, d.Name, err)
+		return fmt.Errorf("%w; and then %s did not answer (%w): look at what of the step is done", why, device.Name, err)
 	}
-	b := stateOf(after, d.Name)
-	m := MatchPorts(d, r)
-	is := r.Found(before, d, m, b).State
-	if len(unlike(d, is, b)) == 0 {
+	state := stateOf(after, device.Name)
+	match := MatchPorts(device, reading)
+	is := reading.Found(before, device, match, state).State
+	if len(unlike(device, is, state)) == 0 {
 		return nil
 	}
-	is = r.Found(before, d, m, was).State
-	if len(unlike(d, is, was)) == 0 && is.VLANs == was.VLANs {
+	is = reading.Found(before, device, match, was).State
+	if len(unlike(device, is, was)) == 0 && is.VLANs == was.VLANs {
 		return fmt.Errorf("%w: nothing of the step is done", why)
 	}
-	wrong := dev.Set(ctx, d, m, is, was)
-	if _, r, err = c.talk(ctx, before, d); err != nil {
-		return fmt.Errorf("%w; and then %s did not answer (%w): look at what of the step is done", why, d.Name, err)
+	wrong := dev.Set(ctx, device, match, is, was)
+	if _, reading, err = c.talk(ctx, before, device); err != nil {
+		return fmt.Errorf("%w; and then %s did not answer (%w): look at what of the step is done", why, device.Name, err)
 	}
-	if differs := unlike(d, r.Found(before, d, m, was).State, was); len(differs) > 0 {
-		return &Unforetold{Device: d.Name, Differs: differs, After: true, Why: errors.Join(why, wrong)}
+	if differs := unlike(device, reading.Found(before, device, match, was).State, was); len(differs) > 0 {
+		return &Unforetold{Device: device.Name, Differs: differs, After: true, Why: errors.Join(why, wrong)}
 	}
 	return fmt.Errorf("%w: what it had done of the step is taken back", why)
 }
@@ -241,67 +241,67 @@ func (c *Carrier) Back(ctx context.Context, before *office.Office, device string
 }
 
 func (c *Carrier) back(ctx context.Context, before *office.Office, device string) error {
-	d := before.Device(device)
-	if d == nil {
+	one := before.Device(device)
+	if one == nil {
 		return fmt.Errorf("there was no %s before", device)
 	}
-	dev, r, err := c.talk(ctx, before, d)
+	dev, reading, err := c.talk(ctx, before, one)
 	if err != nil {
 		return err
 	}
 	want := stateOf(before, device)
-	m := MatchPorts(d, r)
-	is := r.Found(before, d, m, want).State
-	now := r.Routing(before, d, m, untaggedIn(is))
-	if err := dev.Set(ctx, d, m, is, want); err != nil {
+	match := MatchPorts(one, reading)
+	is := reading.Found(before, one, match, want).State
+	now := reading.Routing(before, one, match, untaggedIn(is))
+	if err := dev.Set(ctx, one, match, is, want); err != nil {
 		return err
 	}
-	if b, ok := dev.(rerouter); ok && len(now.Differs(before, d)) > 0 {
-		return b.SetRouting(ctx, Rerouting{before, now.On(d), d, m, untaggedIn(is)})
+	if b, ok := dev.(rerouter); ok && len(now.Differs(before, one)) > 0 {
+		return b.SetRouting(ctx, Rerouting{before, now.On(one), one, match, untaggedIn(is)})
 	}
 	return nil
 }
 
 func stateOf(o *office.Office, device string) wording.State {
-	n := span.Compile(o)
-	return wording.Planned(n, n.Topo.DeviceIndex(device))
+	net := span.Compile(o)
+	return wording.Planned(net, net.Topo.DeviceIndex(device))
 }
 
 // structure is what of a device is not set on ports, and not how it routes.
-func structure(d *office.Device) string {
-	c := d.Clone()
-	for p := range c.Ports {
-		c.Ports[p].Shape, c.Ports[p].Because = nil, ""
-		if c.Ports[p].Kind == office.Inner { // which is never without
-			c.Ports[p].Shape = &office.Shape{}
+func structure(device *office.Device) string {
+	other := device.Clone()
+	for port := range other.Ports {
+		other.Ports[port].Shape, other.Ports[port].Because = nil, ""
+		if other.Ports[port].Kind == office.Inner { // which is never without
+			other.Ports[port].Shape = &office.Shape{}
 		}
 	}
-	c.Follows, c.Manage = "", nil
-	c.Addresses, c.Outsides, c.Routes, c.Rules = nil, nil, nil, nil
-	c.NoRouting, c.State, c.Between, c.Within = false, "", "", ""
-	return notation.Thing(c.Seal())
+	other.Follows, other.Manage = "", nil
+	other.Addresses, other.Outsides, other.Routes, other.Rules = nil, nil, nil, nil
+	other.NoRouting, other.State, other.Between, other.Within = false, "", "", ""
+	return notation.Thing(other.Seal())
 }
 
 // accessFor says whether a port is an access port where one with the same VLAN alone is
 // foretold. That it refuses its own tag as well is told by reading, and stops no order: who
 // wrote down what is there by hand said it like that.
 func accessFor(is, should *wording.Setting) bool {
-	x := *is
-	x.Admit = should.Admit
-	return is.Admit == office.AdmitUntagged && x.Tagged.Empty() && x.Untagged.Has(x.PVID) && x.Alike(should)
+	setting := *is
+	setting.Admit = should.Admit
+	return is.Admit == office.AdmitUntagged && setting.Tagged.Empty() && setting.Untagged.Has(setting.PVID) && setting.Alike(should)
 }
 
 // unlike lists the ports that are set otherwise than they should be.
-func unlike(d *office.Device, is, should wording.State) (out []string) {
+func unlike(device *office.Device, is, should wording.State) (out []string) {
 	if !slices.Equal(is.Apart, should.Apart) {
-		for _, name := range found.Unmade(d, is) {
+		for _, name := range found.Unmade(device, is) {
 			out = append(out, fmt.Sprintf("the bundle %s is not made as it should be", name))
 		}
 	}
-	for p := range d.Ports {
-		unmade := len(d.Ports[p].Members) > 0 && len(is.Apart) > 0
-		if d.Ports[p].Bundle == 0 && !unmade && !is.Ports[p].Alike(&should.Ports[p]) && !accessFor(&is.Ports[p], &should.Ports[p]) {
-			out = append(out, fmt.Sprintf("port %s is %s, and not %s", d.Ports[p].Name, notation.Shape(is.Ports[p].Shape()), notation.Shape(should.Ports[p].Shape())))
+	for port := range device.Ports {
+		unmade := len(device.Ports[port].Members) > 0 && len(is.Apart) > 0
+		if device.Ports[port].Bundle == 0 && !unmade && !is.Ports[port].Alike(&should.Ports[port]) && !accessFor(&is.Ports[port], &should.Ports[port]) {
+			out = append(out, fmt.Sprintf("port %s is %s, and not %s", device.Ports[port].Name, notation.Shape(is.Ports[port].Shape()), notation.Shape(should.Ports[port].Shape())))
 		}
 	}
 	return out
@@ -309,21 +309,21 @@ func unlike(d *office.Device, is, should wording.State) (out []string) {
 
 // AsFound is an office with the devices that were read set to what they told.
 func AsFound(o *office.Office, readings map[string]*Reading) (*office.Office, error) {
-	n, states, routing := span.Compile(o), map[int]wording.State{}, map[string]*found.Routing{}
-	for i, d := range o.Devices {
-		r := readings[d.Name]
-		if r == nil {
+	net, states, routing := span.Compile(o), map[int]wording.State{}, map[string]*found.Routing{}
+	for i, device := range o.Devices {
+		reading := readings[device.Name]
+		if reading == nil {
 			continue
 		}
-		m := MatchPorts(d, r)
-		now := wording.Planned(n, i)
-		if n.Aware(i) && r.Tells(TellsVLANs) {
-			states[i] = r.Found(o, d, m, now).State
+		match := MatchPorts(device, reading)
+		now := wording.Planned(net, i)
+		if net.Aware(i) && reading.Tells(TellsVLANs) {
+			states[i] = reading.Found(o, device, match, now).State
 			now = states[i]
 		}
-		routing[d.Name] = r.Routing(o, d, m, untaggedIn(now))
+		routing[device.Name] = reading.Routing(o, device, match, untaggedIn(now))
 	}
-	o, err := found.As(n, states)
+	o, err := found.As(net, states)
 	if err != nil {
 		return nil, err
 	}

@@ -80,14 +80,14 @@ func (c *Credentials) networks() ([]netip.Prefix, error) {
 // names the text that is neither.
 func Networks(texts []string) (all []netip.Prefix, err error) {
 	for _, text := range texts {
-		p, err := netip.ParsePrefix(text)
-		if a, single := netip.ParseAddr(text); single == nil {
-			p, err = a.Prefix(a.BitLen())
+		prefix, err := netip.ParsePrefix(text)
+		if addr, single := netip.ParseAddr(text); single == nil {
+			prefix, err = addr.Prefix(addr.BitLen())
 		}
 		if err != nil {
 			return nil, fmt.Errorf("%q is no address and no network, as 10.0.0.2 or 10.0.0.0/24", text)
 		}
-		all = append(all, p.Masked())
+		all = append(all, prefix.Masked())
 	}
 	return all, nil
 }
@@ -104,13 +104,13 @@ func (c *Credentials) within(ctx context.Context, at string) (string, error) {
 		return "", err
 	}
 	found := []netip.Addr{}
-	if a, err := netip.ParseAddr(host); err == nil {
-		found = append(found, a)
+	if addr, err := netip.ParseAddr(host); err == nil {
+		found = append(found, addr)
 	} else if found, err = net.DefaultResolver.LookupNetIP(ctx, "ip", host); err != nil {
 		return "", err
 	}
-	for _, a := range found {
-		if plain := a.Unmap().WithZone(""); !slices.ContainsFunc(nets, func(p netip.Prefix) bool { return p.Contains(plain) }) {
+	for _, addr := range found {
+		if plain := addr.Unmap().WithZone(""); !slices.ContainsFunc(nets, func(prefix netip.Prefix) bool { return prefix.Contains(plain) }) {
 			return "", fmt.Errorf("these credentials are sent to %s alone, and %s is elsewhere: who keeps them can enter them for there, too", strings.Join(c.Hosts, ", "), host)
 		}
 	}
@@ -128,8 +128,8 @@ var privProtocols = map[string]gosnmp.SnmpV3PrivProtocol{"AES": gosnmp.AES, "AES
 
 func names[T any](m map[string]T) string {
 	var out []string
-	for k := range m {
-		out = append(out, k)
+	for key := range m {
+		out = append(out, key)
 	}
 	slices.Sort(out)
 	return strings.Join(out, ", ")

@@ -28,7 +28,7 @@ type Device interface {
 	// Set leads the device from one state to another in as few requests as it
 	// takes, on the ports that were read; ports that the match does not name stay.
 	// The caller reads back.
-	Set(ctx context.Context, d *office.Device, m Match, from, to wording.State) error
+	Set(ctx context.Context, device *office.Device, match Match, from, to wording.State) error
 	// Save keeps what runs over a power cut; [ErrNoSave] where the protocol has no
 	// way to say so.
 	Save(ctx context.Context) error
@@ -133,9 +133,9 @@ func (r *Reading) wrong(format string, args ...any) {
 }
 
 // Tells says whether a device told of something.
-func (r *Reading) Tells(x Told) bool {
+func (r *Reading) Tells(one Told) bool {
 	for _, t := range r.NotTold {
-		if t == x {
+		if t == one {
 			return false
 		}
 	}
@@ -144,15 +144,15 @@ func (r *Reading) Tells(x Told) bool {
 
 // plain is text of a device as it may be shown: without control characters, and not
 // longer than a name.
-func plain(s string) string {
-	s = strings.Map(func(c rune) rune {
+func plain(text string) string {
+	text = strings.Map(func(c rune) rune {
 		if c == unicode.ReplacementChar || unicode.IsControl(c) || unicode.Is(unicode.Cf, c) {
 			return -1
 		}
 		return c
-	}, strings.ToValidUTF8(s, ""))
-	if r := []rune(strings.TrimSpace(s)); len(r) > office.MostName {
+	}, strings.ToValidUTF8(text, ""))
+	if r := []rune(strings.TrimSpace(text)); len(r) > office.MostName {
 		return string(r[:office.MostName])
 	}
-	return strings.TrimSpace(s)
+	return strings.TrimSpace(text)
 }

@@ -269,7 +269,7 @@ func FuzzSNMP(f *testing.F) {
 		}
 		l := newLine(agent)
 		g.Conn = l
-		s := &snmp{g: g, line: l, at: "192.0.2.1:161"}
+		s := &snmp{client: g, line: l, at: "192.0.2.1:161"}
 		r, err := (&bounded{Device: s, line: l}).Read(t.Context())
 		taken(t, r, err)
 	})

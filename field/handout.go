@@ -58,33 +58,33 @@ func (x *Router) askHandouts(root func(command string) ([]byte, error), socket f
 		line = strings.TrimSuffix(line, "\n")
 		if head, ok := strings.CutPrefix(line, mark); ok {
 			kind, pid, _ := strings.Cut(head, " ")
-			s := &handServer{kind: kind, files: map[string][]string{}}
-			s.pid, _ = strconv.Atoi(pid)
-			all = append(all, s)
+			server := &handServer{kind: kind, files: map[string][]string{}}
+			server.pid, _ = strconv.Atoi(pid)
+			all = append(all, server)
 		} else if len(all) > 0 && len(all[len(all)-1].argv) < 1000 {
-			s := all[len(all)-1]
-			s.argv = append(s.argv, line)
+			server := all[len(all)-1]
+			server.argv = append(server.argv, line)
 		}
 	}
-	all = slices.DeleteFunc(all, func(s *handServer) bool { return len(s.argv) == 0 })                                     // which ended
+	all = slices.DeleteFunc(all, func(server *handServer) bool { return len(server.argv) == 0 })                           // which ended
 	all = slices.CompactFunc(all, func(a, b *handServer) bool { return a.kind == b.kind && slices.Equal(a.argv, b.argv) }) // one and its helper
-	for _, s := range all {
+	for _, server := range all {
 		switch {
 		case x.Server != nil:
-			x.Unsaid = append(x.Unsaid, fmt.Sprintf("%s and %s run both: which of them hands out is not read", x.Server.kind, s.kind))
+			x.Unsaid = append(x.Unsaid, fmt.Sprintf("%s and %s run both: which of them hands out is not read", x.Server.kind, server.kind))
 			continue
-		case s.kind == "dnsmasq":
-			err = x.askDnsmasq(s, root)
+		case server.kind == "dnsmasq":
+			err = x.askDnsmasq(server, root)
 		default:
-			err = x.askKea(s, root, socket)
+			err = x.askKea(server, root, socket)
 		}
 		if errors.As(err, &no) {
 			x.noHandouts = true
-			x.NotTold = append(x.NotTold, "what "+s.kind+" hands out: "+no.Error())
+			x.NotTold = append(x.NotTold, "what "+server.kind+" hands out: "+no.Error())
 		} else if err != nil {
 			return err
 		}
-		x.Server = s
+		x.Server = server
 	}
 	return nil
 }
@@ -93,15 +93,15 @@ func (x *Router) askHandouts(root func(command string) ([]byte, error), socket f
 var path = regexp.MustCompile(`^/[A-Za-z0-9_./+@-]+$`)
 
 // askDnsmasq reads dnsmasq's files (dnsmasq(8)): one, and what it names.
-func (x *Router) askDnsmasq(s *handServer, root func(command string) ([]byte, error)) error {
+func (x *Router) askDnsmasq(server *handServer, root func(command string) ([]byte, error)) error {
 	var lines []string // of its command line, as they would stand in a file
 	file := "/etc/dnsmasq.conf"
 	short := map[string]string{"-C": "conf-file", "-7": "conf-dir", "-F": "dhcp-range", "-O": "dhcp-option"}
-	for i := 1; i < len(s.argv); i++ {
-		word := s.argv[i]
-		if long := short[word]; long != "" && i+1 < len(s.argv) {
+	for i := 1; i < len(server.argv); i++ {
+		word := server.argv[i]
+		if long := short[word]; long != "" && i+1 < len(server.argv) {
 			i++
-			lines = append(lines, long+"="+s.argv[i])
+			lines = append(lines, long+"="+server.argv[i])
 		} else if long := short[word[:min(2, len(word))]]; long != "" {
 			lines = append(lines, long+"="+word[2:])
 		} else if long, ok := strings.CutPrefix(word, "--"); ok {
@@ -110,8 +110,8 @@ func (x *Router) askDnsmasq(s *handServer, root func(command string) ([]byte, er
 	}
 	files, dirs, mark := []string{}, []string{}, newMark()
 	note := func(lines []string) {
-		for _, l := range lines {
-			key, value, _ := strings.Cut(l, "=")
+		for _, line := range lines {
+			key, value, _ := strings.Cut(line, "=")
 			switch name, _, _ := strings.Cut(strings.TrimSpace(value), ","); strings.TrimSpace(key) {
 			case "conf-file":
 				files = append(files, name)
@@ -127,7 +127,7 @@ func (x *Router) askDnsmasq(s *handServer, root func(command string) ([]byte, er
 	for round := 0; round < 3 && len(files)+len(dirs) > 0; round++ {
 		var want []string
 		for _, f := range files {
-			if path.MatchString(f) && s.files[f] == nil && len(want)+len(s.order) < mostServed {
+			if path.MatchString(f) && server.files[f] == nil && len(want)+len(server.order) < mostServed {
 				want = append(want, f)
 			}
 		}
@@ -149,18 +149,18 @@ func (x *Router) askDnsmasq(s *handServer, root func(command string) ([]byte, er
 					name = ""
 					continue
 				}
-				if s.files[name] == nil {
-					s.order = append(s.order, name)
+				if server.files[name] == nil {
+					server.order = append(server.order, name)
 				}
-				s.files[name] = []string{}
+				server.files[name] = []string{}
 			} else if name != "" {
-				s.files[name] = append(s.files[name], line)
+				server.files[name] = append(server.files[name], line)
 			}
 		}
-		for _, f := range s.order {
-			note(s.files[f])
+		for _, f := range server.order {
+			note(server.files[f])
 		}
-		files = slices.DeleteFunc(files, func(f string) bool { return s.files[f] != nil })
+		files = slices.DeleteFunc(files, func(f string) bool { return server.files[f] != nil })
 	}
 	gateways := map[string]netip.Addr{} // by tag
 	type ranged struct {
@@ -190,38 +190,38 @@ func (x *Router) askDnsmasq(s *handServer, root func(command string) ([]byte, er
 			}
 		case "dhcp-option":
 			if len(words) == 2 && slices.Contains([]string{"3", "option:router"}, strings.TrimSpace(words[0])) {
-				if a, err := netip.ParseAddr(strings.TrimSpace(words[1])); err == nil {
-					gateways[tag] = a
+				if addr, err := netip.ParseAddr(strings.TrimSpace(words[1])); err == nil {
+					gateways[tag] = addr
 				}
 			}
 		}
 	}
-	for _, l := range lines {
-		take("its command line", l)
+	for _, line := range lines {
+		take("its command line", line)
 	}
-	for _, f := range s.order {
-		for i, l := range s.files[f] {
-			if code, _, _ := strings.Cut(l, "#"); strings.TrimSpace(code) != "" {
+	for _, f := range server.order {
+		for i, line := range server.files[f] {
+			if code, _, _ := strings.Cut(line, "#"); strings.TrimSpace(code) != "" {
 				take(fmt.Sprintf("%s:%d", f, i+1), code)
 			}
 		}
 	}
-	for _, y := range all {
-		if y.Gateway = gateways[y.tag]; !y.Gateway.IsValid() {
-			y.Gateway = gateways[""]
+	for _, other := range all {
+		if other.Gateway = gateways[other.tag]; !other.Gateway.IsValid() {
+			other.Gateway = gateways[""]
 		}
-		x.Handouts = append(x.Handouts, y.Handout)
+		x.Handouts = append(x.Handouts, other.Handout)
 	}
 	return nil
 }
 
 // askKea asks kea-dhcp4 over its control socket by what it runs; where that cannot be opened,
 // its file says, in which comments may stand.
-func (x *Router) askKea(s *handServer, root func(command string) ([]byte, error), socket func(name string) (net.Conn, error)) error {
+func (x *Router) askKea(server *handServer, root func(command string) ([]byte, error), socket func(name string) (net.Conn, error)) error {
 	file := "/etc/kea/kea-dhcp4.conf"
-	for i, w := range s.argv {
-		if w == "-c" && i+1 < len(s.argv) {
-			file = s.argv[i+1]
+	for i, w := range server.argv {
+		if w == "-c" && i+1 < len(server.argv) {
+			file = server.argv[i+1]
 		}
 	}
 	if !path.MatchString(file) {
@@ -231,11 +231,11 @@ func (x *Router) askKea(s *handServer, root func(command string) ([]byte, error)
 	if err != nil {
 		return err
 	}
-	s.order = []string{file}
-	if err := x.keaConfig(s, uncommented(out)); err != nil || socket == nil || s.socket == "" {
+	server.order = []string{file}
+	if err := x.keaConfig(server, uncommented(out)); err != nil || socket == nil || server.socket == "" {
 		return err
 	}
-	runs, err := keaAsks(socket, s.socket, "config-get", nil)
+	runs, err := keaAsks(socket, server.socket, "config-get", nil)
 	if err != nil { // whoever logs in may not
 		x.Unsaid = append(x.Unsaid, "what kea-dhcp4 hands out is read from "+file+", as "+err.Error())
 		return nil
@@ -244,21 +244,21 @@ func (x *Router) askKea(s *handServer, root func(command string) ([]byte, error)
 	if err != nil {
 		return err
 	}
-	return x.keaConfig(s, text)
+	return x.keaConfig(server, text)
 }
 
 // keaAsks has Kea do something over its control socket, and gives what it answers.
 func keaAsks(socket func(name string) (net.Conn, error), name, command string, arguments any) (map[string]any, error) {
-	c, err := socket(name)
+	conn, err := socket(name)
 	if err != nil {
 		return nil, &Refused{"kea-dhcp4", fmt.Sprintf("its control socket %s cannot be opened by who logs in (%s)", plain(name), plain(err.Error()))}
 	}
-	defer c.Close()
+	defer conn.Close()
 	msg := map[string]any{"command": command}
 	if arguments != nil {
 		msg["arguments"] = arguments
 	}
-	if err := json.NewEncoder(c).Encode(msg); err != nil {
+	if err := json.NewEncoder(conn).Encode(msg); err != nil {
 		return nil, err
 	}
 	var answer struct {
@@ -266,7 +266,7 @@ func keaAsks(socket func(name string) (net.Conn, error), name, command string, a
 		Text      string
 		Arguments map[string]any
 	}
-	if err := json.NewDecoder(c).Decode(&answer); err != nil {
+	if err := json.NewDecoder(conn).Decode(&answer); err != nil {
 		return nil, &Refused{"kea-dhcp4", "its answer cannot be read: " + plain(err.Error())}
 	}
 	if answer.Result != 0 {
@@ -275,7 +275,7 @@ func keaAsks(socket func(name string) (net.Conn, error), name, command string, a
 	return answer.Arguments, nil
 }
 
-func (x *Router) keaConfig(s *handServer, text []byte) error {
+func (x *Router) keaConfig(server *handServer, text []byte) error {
 	if err := believable(text); err != nil {
 		return &Refused{"kea-dhcp4", err.Error()}
 	}
@@ -297,24 +297,24 @@ func (x *Router) keaConfig(s *handServer, text []byte) error {
 	if err := json.Unmarshal(text, &c); err != nil {
 		return &Refused{"kea-dhcp4", "its file cannot be read: " + plain(err.Error())}
 	}
-	s.socket = c.Dhcp4.Socket.Name
+	server.socket = c.Dhcp4.Socket.Name
 	x.Handouts = nil
 	for _, n := range c.Dhcp4.Subnets {
 		for _, p := range n.Pools {
 			a, b, two := strings.Cut(p.Pool, "-")
 			from, err1 := netip.ParseAddr(strings.TrimSpace(a))
 			to, err2 := netip.ParseAddr(strings.TrimSpace(b))
-			if q, err := netip.ParsePrefix(strings.TrimSpace(p.Pool)); !two && err == nil {
-				from, to, err1, err2 = q.Masked().Addr(), office.LastOf(q), nil, nil
+			if prefix, err := netip.ParsePrefix(strings.TrimSpace(p.Pool)); !two && err == nil {
+				from, to, err1, err2 = prefix.Masked().Addr(), office.LastOf(prefix), nil, nil
 			}
 			if err1 == nil && err2 == nil {
-				h := Handout{From: from, To: to, At: plain(n.Subnet)}
-				for _, o := range slices.Concat(c.Dhcp4.Options, n.Options) {
-					if a, err := netip.ParseAddr(o.Data); o.Name == "routers" && err == nil {
-						h.Gateway = a
+				handout := Handout{From: from, To: to, At: plain(n.Subnet)}
+				for _, option := range slices.Concat(c.Dhcp4.Options, n.Options) {
+					if addr, err := netip.ParseAddr(option.Data); option.Name == "routers" && err == nil {
+						handout.Gateway = addr
 					}
 				}
-				x.Handouts = append(x.Handouts, h)
+				x.Handouts = append(x.Handouts, handout)
 			}
 		}
 	}
@@ -359,20 +359,20 @@ func (x *Router) handsOut(out *found.Routing, unsaid func(string, ...any)) {
 	for i := range out.Addresses {
 		out.Addresses[i].From, out.Addresses[i].To = netip.Addr{}, netip.Addr{}
 	}
-	for _, h := range x.Handouts {
-		k := slices.IndexFunc(out.Addresses, func(a office.Address) bool { return a.Prefix.Contains(h.From) })
+	for _, handout := range x.Handouts {
+		k := slices.IndexFunc(out.Addresses, func(address office.Address) bool { return address.Prefix.Contains(handout.From) })
 		if k < 0 {
-			unsaid("it hands out %s-%s (%s), where it has no address", h.From, h.To, h.At)
+			unsaid("it hands out %s-%s (%s), where it has no address", handout.From, handout.To, handout.At)
 			continue
 		}
-		a := &out.Addresses[k]
-		if a.From.IsValid() {
-			unsaid("it hands out %s-%s as well (%s)", h.From, h.To, h.At)
+		other := &out.Addresses[k]
+		if other.From.IsValid() {
+			unsaid("it hands out %s-%s as well (%s)", handout.From, handout.To, handout.At)
 			continue
 		}
-		a.From, a.To = h.From, h.To
-		if h.Gateway.IsValid() && h.Gateway != a.Prefix.Addr() {
-			unsaid("with %s-%s it hands out the gateway %s, and its own address there is %s", h.From, h.To, h.Gateway, a.Prefix.Addr())
+		other.From, other.To = handout.From, handout.To
+		if handout.Gateway.IsValid() && handout.Gateway != other.Prefix.Addr() {
+			unsaid("with %s-%s it hands out the gateway %s, and its own address there is %s", handout.From, handout.To, handout.Gateway, other.Prefix.Addr())
 		}
 	}
 }

@@ -27,69 +27,69 @@ type Dialer struct {
 
 // Ways is how a device is spoken to, with where: at its management address where
 // nothing else is said. The error says what is missing.
-func (x Dialer) Ways(d *office.Device) ([]office.Speaks, error) {
-	if at := x.At[d.Name]; at != "" {
+func (x Dialer) Ways(device *office.Device) ([]office.Speaks, error) {
+	if at := x.At[device.Name]; at != "" {
 		return []office.Speaks{{Protocol: office.SNMP, At: at}}, nil
 	}
-	said := d.Speaks
-	if more, ok := x.Speaks[d.Name]; ok {
+	said := device.Speaks
+	if more, ok := x.Speaks[device.Name]; ok {
 		said = more
 	}
 	if len(said) == 0 {
-		return nil, fmt.Errorf("nobody said how %s is spoken to: say so, as in %s speaks snmp", d.Name, d.Name)
+		return nil, fmt.Errorf("nobody said how %s is spoken to: say so, as in %s speaks snmp", device.Name, device.Name)
 	}
 	out := make([]office.Speaks, 0, len(said))
-	for _, s := range said {
-		if s.At == "" {
-			if d.Manage == nil || !d.Manage.Addr.IsValid() {
-				return nil, fmt.Errorf("nobody said where %s is: give it a management address, or say speaks %s at ADDRESS", d.Name, s.Protocol)
+	for _, speaks := range said {
+		if speaks.At == "" {
+			if device.Manage == nil || !device.Manage.Addr.IsValid() {
+				return nil, fmt.Errorf("nobody said where %s is: give it a management address, or say speaks %s at ADDRESS", device.Name, speaks.Protocol)
 			}
-			s.At = d.Manage.Addr.String()
+			speaks.At = device.Manage.Addr.String()
 		}
-		out = append(out, s)
+		out = append(out, speaks)
 	}
 	return out, nil
 }
 
 // Open opens a device by one way. Nothing is sent yet, but where the protocol needs
 // a connection.
-func (x Dialer) Open(ctx context.Context, d *office.Device, s office.Speaks) (Device, error) {
+func (x Dialer) Open(ctx context.Context, device *office.Device, speaks office.Speaks) (Device, error) {
 	var cred *Credentials
-	if s.With != "" {
+	if speaks.With != "" {
 		var err error
 		if x.Secrets == nil {
-			return nil, fmt.Errorf("there are no credentials %s", s.With)
+			return nil, fmt.Errorf("there are no credentials %s", speaks.With)
 		}
-		scheme, at := "", s.At
-		if s.Protocol == office.OVSDB {
+		scheme, at := "", speaks.At
+		if speaks.Protocol == office.OVSDB {
 			scheme, at, _ = strings.Cut(at, ":")
 			scheme += ":"
 		}
-		if cred, err = x.Secrets(s.With); err == nil && scheme != "unix:" {
+		if cred, err = x.Secrets(speaks.With); err == nil && scheme != "unix:" {
 			at, err = cred.within(ctx, at)
 		}
-		s.At = scheme + at
+		speaks.At = scheme + at
 		if err != nil {
 			return nil, err
 		}
 		if x.Used != nil {
-			x.Used(s.With, d.Name)
+			x.Used(speaks.With, device.Name)
 		}
 	}
-	over, err := talking.take(ctx, d.Name+" at "+s.At)
+	over, err := talking.take(ctx, device.Name+" at "+speaks.At)
 	if err != nil {
 		return nil, err
 	}
 	var dev *bounded
-	switch s.Protocol {
+	switch speaks.Protocol {
 	case office.SNMP:
-		dev, err = within(dialSNMP(ctx, s.At, s.Save, cred))
+		dev, err = within(dialSNMP(ctx, speaks.At, speaks.Save, cred))
 	case office.OVSDB:
-		dev, err = within(dialOVSDB(ctx, s.At, d.Name, cred))
+		dev, err = within(dialOVSDB(ctx, speaks.At, device.Name, cred))
 	case office.SSH:
-		dev, err = within(dialSSH(ctx, s.At, d.Name, cred))
+		dev, err = within(dialSSH(ctx, speaks.At, device.Name, cred))
 	default:
-		err = fmt.Errorf("%q is no protocol", s.Protocol)
+		err = fmt.Errorf("%q is no protocol", speaks.Protocol)
 	}
 	if err != nil {
 		over()
@@ -111,20 +111,20 @@ func within[D interface {
 }
 
 // Talk opens a device by the first way on which it answers, and reads it.
-func (x Dialer) Talk(ctx context.Context, o *office.Office, d *office.Device) (Device, *Reading, error) {
-	ways, err := x.Ways(d)
+func (x Dialer) Talk(ctx context.Context, o *office.Office, device *office.Device) (Device, *Reading, error) {
+	ways, err := x.Ways(device)
 	if err != nil {
 		return nil, nil, err
 	}
 	var all []error
-	for _, s := range ways {
-		dev, err := x.Open(ctx, d, s)
+	for _, speaks := range ways {
+		dev, err := x.Open(ctx, device, speaks)
 		if err == nil {
-			var r *Reading
-			if r, err = dev.Read(ctx); err == nil {
-				if err = another(o, d, r); err == nil {
-					r.Device = d.Name
-					return dev, r, nil
+			var reading *Reading
+			if reading, err = dev.Read(ctx); err == nil {
+				if err = another(o, device, reading); err == nil {
+					reading.Device = device.Name
+					return dev, reading, nil
 				}
 			}
 			_ = dev.Close()
@@ -138,12 +138,12 @@ func (x Dialer) Talk(ctx context.Context, o *office.Office, d *office.Device) (D
 }
 
 // another says where an address leads to another device of the office than was meant.
-func another(o *office.Office, d *office.Device, r *Reading) error {
-	if r.Name == "" || r.Name == d.Name {
+func another(o *office.Office, device *office.Device, reading *Reading) error {
+	if reading.Name == "" || reading.Name == device.Name {
 		return nil
 	}
-	if x := heardDevice(o, r.Name); x != nil && x != d {
-		return fmt.Errorf("%s answers as %s, which is another device of this office: is the address of one of them wrong?", r.Source, x.Name)
+	if other := heardDevice(o, reading.Name); other != nil && other != device {
+		return fmt.Errorf("%s answers as %s, which is another device of this office: is the address of one of them wrong?", reading.Source, other.Name)
 	}
 	return nil
 }
@@ -161,18 +161,18 @@ func (x Dialer) ReadAll(ctx context.Context, o *office.Office, devices []*office
 	var wg mishap.Group
 	var mu sync.Mutex
 	turns := make(chan struct{}, AtOnce)
-	for _, d := range devices {
+	for _, device := range devices {
 		wg.Go(func() {
 			select {
 			case turns <- struct{}{}:
 				defer func() { <-turns }()
 			case <-ctx.Done():
 			}
-			res := Result{Device: d.Name, Err: ctx.Err()}
+			res := Result{Device: device.Name, Err: ctx.Err()}
 			if res.Err == nil {
 				res.Err = mishap.Try(func() (err error) {
 					var dev Device
-					if dev, res.Reading, err = x.Talk(ctx, o, d); err == nil {
+					if dev, res.Reading, err = x.Talk(ctx, o, device); err == nil {
 						_ = dev.Close()
 					}
 					return err

@@ -48,101 +48,101 @@ func series(name string) (string, int) {
 // then, for ports of the front, the last number in the names of one series where
 // each is there once; then the device's own numbers; then a bundle by its members.
 // Nothing is matched twice.
-func MatchPorts(d *office.Device, r *Reading) Match {
-	m := make(Match, len(d.Ports))
-	for p := range m {
-		m[p] = -1
+func MatchPorts(device *office.Device, reading *Reading) Match {
+	match := make(Match, len(device.Ports))
+	for p := range match {
+		match[p] = -1
 	}
-	taken := make([]bool, len(r.Ports))
+	taken := make([]bool, len(reading.Ports))
 	take := func(p, at int) {
-		if m[p] < 0 && !taken[at] {
-			m[p], taken[at] = at, true
+		if match[p] < 0 && !taken[at] {
+			match[p], taken[at] = at, true
 		}
 	}
 	var called [3]map[string]int // the first place of each name, whatever its case
 	for level := range called {
 		called[level] = map[string]int{}
-		for at := len(r.Ports) - 1; at >= 0; at-- {
-			x := &r.Ports[at]
-			called[level][strings.ToLower([3]string{x.Name, x.Descr, x.Alias}[level])] = at
+		for at := len(reading.Ports) - 1; at >= 0; at-- {
+			port := &reading.Ports[at]
+			called[level][strings.ToLower([3]string{port.Name, port.Descr, port.Alias}[level])] = at
 		}
 	}
-	for _, want := range []func(*office.Port) string{func(p *office.Port) string { return p.Inside }, func(p *office.Port) string {
-		if p.Inside != "" {
+	for _, want := range []func(*office.Port) string{func(port *office.Port) string { return port.Inside }, func(port *office.Port) string {
+		if port.Inside != "" {
 			return ""
 		}
-		return p.Name
+		return port.Name
 	}} {
 		for level := range 3 {
-			for p := range d.Ports {
-				name := want(&d.Ports[p])
-				if name == "" || m[p] >= 0 {
+			for port := range device.Ports {
+				name := want(&device.Ports[port])
+				if name == "" || match[port] >= 0 {
 					continue
 				}
 				if at, ok := called[level][strings.ToLower(name)]; ok {
-					take(p, at)
+					take(port, at)
 				}
 			}
 		}
 	}
-	m.bySeries(d, r, taken, take)
-	for p := range d.Ports {
-		if n, err := strconv.Atoi(d.Ports[p].Name); err == nil && d.Ports[p].Kind == office.Physical && d.Ports[p].Inside == "" {
-			for at := range r.Ports {
-				if x := &r.Ports[at]; x.Number == n && !x.Inner && len(x.Members) == 0 && !r.numbered(x) {
-					take(p, at)
+	match.bySeries(device, reading, taken, take)
+	for port := range device.Ports {
+		if n, err := strconv.Atoi(device.Ports[port].Name); err == nil && device.Ports[port].Kind == office.Physical && device.Ports[port].Inside == "" {
+			for at := range reading.Ports {
+				if one := &reading.Ports[at]; one.Number == n && !one.Inner && len(one.Members) == 0 && !reading.numbered(one) {
+					take(port, at)
 				}
 			}
 		}
 	}
-	for p := range d.Ports {
-		if d.Ports[p].Kind != office.Bundle || m[p] >= 0 {
+	for port := range device.Ports {
+		if device.Ports[port].Kind != office.Bundle || match[port] >= 0 {
 			continue
 		}
-		for at := range r.Ports {
-			if x := &r.Ports[at]; len(x.Members) > 0 && slices.ContainsFunc(x.Members, func(k int) bool {
-				return slices.ContainsFunc(d.Ports[p].Members, func(q int) bool { return m[q] == k })
+		for at := range reading.Ports {
+			if one := &reading.Ports[at]; len(one.Members) > 0 && slices.ContainsFunc(one.Members, func(k int) bool {
+				return slices.ContainsFunc(device.Ports[port].Members, func(q int) bool { return match[q] == k })
 			}) {
-				take(p, at)
+				take(port, at)
 			}
 		}
 	}
-	return m
+	return match
 }
 
 // numbered says whether a port's name has a number of its own: then that is what it
 // goes by, and not the one that the device counts it under.
-func (r *Reading) numbered(x *Port) bool {
-	_, n := series(x.Name)
+func (r *Reading) numbered(port *Port) bool {
+	_, n := series(port.Name)
 	return n >= 0
 }
 
 // bySeries matches ports of the front by the last number in their names: the longest
 // series first. Where the office's numbers go on after those of one series, as in
 // ports 25-26 of which the device says xe1 and xe2, the next follows in order.
-func (m Match) bySeries(d *office.Device, r *Reading, taken []bool, take func(p, at int)) {
+func (m Match) bySeries(device *office.Device, reading *Reading, taken []bool, take func(p, at int)) {
 	bridges, member := false, map[int]bool{} // of a bridge, its ports count and what is in its bundles
-	for at := range r.Ports {
-		bridges = bridges || r.Ports[at].Bridged
-		for _, k := range r.Ports[at].Members {
+	for at := range reading.Ports {
+		bridges = bridges || reading.Ports[at].Bridged
+		for _, k := range reading.Ports[at].Members {
 			member[k] = true
 		}
 	}
-	last := make([]int, len(d.Ports)) // the last in each name, -1 for none
-	matched := map[int]bool{}         // those of ports that are matched
-	for p := range d.Ports {
-		_, last[p] = series(d.Ports[p].Name)
-		if m[p] >= 0 {
-			matched[last[p]] = true
+	last := make([]int, len(device.Ports)) // the last in each name, -1 for none
+	matched := map[int]bool{}              // those of ports that are matched
+	for port := range device.Ports {
+		_, last[port] = series(device.Ports[port].Name)
+		if m[port] >= 0 {
+			matched[last[port]] = true
 		}
 	}
 	by := map[string]map[int]int{}
 	size := map[string]int{}
 	var order []string
-	for at := range r.Ports {
-		x := &r.Ports[at]
-		prefix, n := series(x.Name)
-		if taken[at] || n < 0 || x.Inner || len(x.Members) > 0 || bridges && !x.Bridged && !member[at] {
+	for at := range reading.Ports {
+		port := &reading.Ports[at]
+		prefix, n := series(port.Name)
+		if taken[at] || n < 0 || port.Inner || len(port.Members) > 0 || bridges && !port.Bridged && !member[at] {
 			continue
 		}
 		if by[prefix] == nil {
@@ -157,25 +157,25 @@ func (m Match) bySeries(d *office.Device, r *Reading, taken []bool, take func(p,
 	}
 	slices.SortStableFunc(order, func(a, b string) int { return size[b] - size[a] })
 	for _, prefix := range order {
-		for p := range d.Ports {
-			n := last[p]
-			if at, ok := by[prefix][n]; ok && d.Ports[p].Kind == office.Physical && d.Ports[p].Inside == "" && n >= 0 && m[p] < 0 {
+		for port := range device.Ports {
+			n := last[port]
+			if at, ok := by[prefix][n]; ok && device.Ports[port].Kind == office.Physical && device.Ports[port].Inside == "" && n >= 0 && m[port] < 0 {
 				// A second series counts from its own start: only what goes on from there
 				// is its number.
 				if prefix != order[0] && matched[n] {
 					continue
 				}
-				take(p, at)
-				matched[n] = matched[n] || m[p] >= 0
+				take(port, at)
+				matched[n] = matched[n] || m[port] >= 0
 			}
 		}
 	}
 	// What is left on both sides, in order, where it is as many.
 	var ports, places []int
-	for p := range d.Ports {
-		if m[p] < 0 && d.Ports[p].Kind == office.Physical && d.Ports[p].Inside == "" {
-			if last[p] >= 0 {
-				ports = append(ports, p)
+	for port := range device.Ports {
+		if m[port] < 0 && device.Ports[port].Kind == office.Physical && device.Ports[port].Inside == "" {
+			if last[port] >= 0 {
+				ports = append(ports, port)
 			}
 		}
 	}
@@ -189,7 +189,7 @@ func (m Match) bySeries(d *office.Device, r *Reading, taken []bool, take func(p,
 		slices.Sort(rest)
 		places = append(places, rest...)
 	}
-	if len(ports) > 0 && len(ports) == len(places) && !r.Whole { // in software a name is all that there is
+	if len(ports) > 0 && len(ports) == len(places) && !reading.Whole { // in software a name is all that there is
 		for i, p := range ports {
 			take(p, places[i])
 		}
@@ -198,17 +198,17 @@ func (m Match) bySeries(d *office.Device, r *Reading, taken []bool, take func(p,
 
 // heardDevice is the device that calls itself so, with or without a domain, whatever the
 // case; nil where none does.
-func heardDevice(o *office.Office, name string) (d *office.Device) {
+func heardDevice(o *office.Office, name string) (device *office.Device) {
 	host, _, _ := strings.Cut(name, ".")
-	for _, x := range o.Devices {
-		if x.Name == name {
-			return x
+	for _, other := range o.Devices {
+		if other.Name == name {
+			return other
 		}
-		if name != "" && d == nil && (strings.EqualFold(x.Name, name) || strings.EqualFold(x.Name, host)) {
-			d = x
+		if name != "" && device == nil && (strings.EqualFold(other.Name, name) || strings.EqualFold(other.Name, host)) {
+			device = other
 		}
 	}
-	return d
+	return device
 }
 
 // Said is what a neighbour says of itself, by which its port is found (IEEE 802.1AB).
@@ -223,34 +223,34 @@ type Said struct {
 // with or without a domain, or by an address of its own; the port by the name inside the
 // device or its own, or, where it has no other, by the one number in what it says. The
 // error says what is not known.
-func PortHeard(o *office.Office, s Said) (office.PortRef, error) {
-	d := heardDevice(o, s.Device)
-	for _, x := range o.Devices {
-		own := func(a netip.Addr) bool {
-			return x.Manage != nil && x.Manage.Addr == a || slices.ContainsFunc(x.Addresses, func(y office.Address) bool { return y.Prefix.Addr() == a })
+func PortHeard(o *office.Office, one Said) (office.PortRef, error) {
+	device := heardDevice(o, one.Device)
+	for _, other := range o.Devices {
+		own := func(addr netip.Addr) bool {
+			return other.Manage != nil && other.Manage.Addr == addr || slices.ContainsFunc(other.Addresses, func(address office.Address) bool { return address.Prefix.Addr() == addr })
 		}
-		if d == nil && slices.ContainsFunc(s.Management, own) {
-			d = x
+		if device == nil && slices.ContainsFunc(one.Management, own) {
+			device = other
 		}
 	}
-	if d == nil {
-		return office.PortRef{}, fmt.Errorf("the switch at the other end calls itself %q, and no device of the office is called so: is it another office? --port says which port it is", s.Device)
+	if device == nil {
+		return office.PortRef{}, fmt.Errorf("the switch at the other end calls itself %q, and no device of the office is called so: is it another office? --port says which port it is", one.Device)
 	}
-	for _, said := range []string{s.Port, s.PortText} {
-		for p := range d.Ports {
-			if x := &d.Ports[p]; said != "" && (strings.EqualFold(x.Inside, said) || strings.EqualFold(x.Name, said)) {
-				return office.PortRef{Device: d.Name, Port: x.Name}, nil
+	for _, said := range []string{one.Port, one.PortText} {
+		for port := range device.Ports {
+			if x := &device.Ports[port]; said != "" && (strings.EqualFold(x.Inside, said) || strings.EqualFold(x.Name, said)) {
+				return office.PortRef{Device: device.Name, Port: x.Name}, nil
 			}
 		}
 	}
-	for _, said := range []string{s.Port, s.PortText} {
+	for _, said := range []string{one.Port, one.PortText} {
 		if all := numbers.FindAllString(said, -1); len(all) == 1 && len(all[0]) < 5 {
-			for p := range d.Ports {
-				if x := &d.Ports[p]; x.Name == all[0] && x.Inside == "" && x.Kind == office.Physical {
-					return office.PortRef{Device: d.Name, Port: x.Name}, nil
+			for port := range device.Ports {
+				if x := &device.Ports[port]; x.Name == all[0] && x.Inside == "" && x.Kind == office.Physical {
+					return office.PortRef{Device: device.Name, Port: x.Name}, nil
 				}
 			}
 		}
 	}
-	return office.PortRef{}, fmt.Errorf("%s says that the cable is in its port %q, and it has none of that name or number", d.Name, cmp.Or(s.Port, s.PortText))
+	return office.PortRef{}, fmt.Errorf("%s says that the cable is in its port %q, and it has none of that name or number", device.Name, cmp.Or(one.Port, one.PortText))
 }

@@ -94,8 +94,8 @@ func dialTLS(ctx context.Context, dial *net.Dialer, where string, cred *Credenti
 
 // overOVSDB is a session over a connection.
 func overOVSDB(conn net.Conn, address, device string) *ovsdb {
-	l := newLine(conn)
-	return &ovsdb{line: l, enc: json.NewEncoder(l), dec: json.NewDecoder(l), at: address, device: device}
+	line := newLine(conn)
+	return &ovsdb{line: line, enc: json.NewEncoder(line), dec: json.NewDecoder(line), at: address, device: device}
 }
 
 func (s *ovsdb) Close() error { return s.line.Close() }
@@ -111,12 +111,12 @@ func (s *ovsdb) find(ctx context.Context, bridge string) error {
 	}
 	var names []string
 	var of map[string]bool
-	for _, b := range rows[0] {
-		name := word(b["name"])
+	for _, row := range rows[0] {
+		name := word(row["name"])
 		names = append(names, name)
 		if name == bridge || bridge == "" && len(rows[0]) == 1 {
 			of = map[string]bool{}
-			for _, id := range uuids(b["ports"]) {
+			for _, id := range uuids(row["ports"]) {
 				of[id] = true
 			}
 		}
@@ -128,30 +128,30 @@ func (s *ovsdb) find(ctx context.Context, bridge string) error {
 		return &noBridge{s.at, bridge, names}
 	}
 	interfaces := map[string]dbRow{}
-	for _, r := range rows[2] {
-		if ids := uuids(r["_uuid"]); len(ids) == 1 {
-			interfaces[ids[0]] = r
+	for _, row := range rows[2] {
+		if ids := uuids(row["_uuid"]); len(ids) == 1 {
+			interfaces[ids[0]] = row
 		}
 	}
 	s.ports = nil
-	for _, r := range rows[1] {
-		ids := uuids(r["_uuid"])
+	for _, row := range rows[1] {
+		ids := uuids(row["_uuid"])
 		if len(ids) != 1 || !of[ids[0]] {
 			continue
 		}
-		p := switchPort{uuid: ids[0], row: r}
-		p.Name, p.Mode = plain(word(r["name"])), word(r["vlan_mode"])
-		p.told(ints(r["tag"]), ints(r["trunks"]))
-		for _, id := range uuids(r["interfaces"]) {
-			x := interfaces[id]
-			m := member{name: plain(word(x["name"])), link: word(x["link_state"]), kind: word(x["type"]), to: options(x["options"])}
-			if n := ints(x["link_speed"]); len(n) > 0 {
-				m.mbps = n[0] / 1_000_000
+		port := switchPort{uuid: ids[0], row: row}
+		port.Name, port.Mode = plain(word(row["name"])), word(row["vlan_mode"])
+		port.told(ints(row["tag"]), ints(row["trunks"]))
+		for _, id := range uuids(row["interfaces"]) {
+			other := interfaces[id]
+			one := member{name: plain(word(other["name"])), link: word(other["link_state"]), kind: word(other["type"]), to: options(other["options"])}
+			if n := ints(other["link_speed"]); len(n) > 0 {
+				one.mbps = n[0] / 1_000_000
 			}
-			p.members = append(p.members, m)
+			port.members = append(port.members, one)
 		}
-		slices.SortFunc(p.members, func(a, b member) int { return office.NaturalCompare(a.name, b.name) })
-		s.ports = append(s.ports, p)
+		slices.SortFunc(port.members, func(a, b member) int { return office.NaturalCompare(a.name, b.name) })
+		s.ports = append(s.ports, port)
 	}
 	slices.SortFunc(s.ports, func(a, b switchPort) int { return office.NaturalCompare(a.Name, b.Name) })
 	return nil
@@ -177,62 +177,62 @@ func (s *ovsdb) Read(ctx context.Context) (*Reading, error) {
 	if err != nil {
 		return nil, err
 	}
-	r := &Reading{Source: "ovsdb at " + s.at, Whole: true, NotTold: []Told{TellsLearnt, TellsNeighbours}}
-	for _, p := range s.ports {
-		x := Port{Name: p.Name, Bridged: true}
-		for _, text := range p.wrong {
-			r.wrong("%s", text)
+	reading := &Reading{Source: "ovsdb at " + s.at, Whole: true, NotTold: []Told{TellsLearnt, TellsNeighbours}}
+	for _, port := range s.ports {
+		one := Port{Name: port.Name, Bridged: true}
+		for _, text := range port.wrong {
+			reading.wrong("%s", text)
 		}
-		x.Set, x.AllVLANs, x.NoVLAN, x.Unsaid = p.setting()
-		bond := len(p.members) > 1
-		for _, m := range p.members {
+		one.Set, one.AllVLANs, one.NoVLAN, one.Unsaid = port.setting()
+		bond := len(port.members) > 1
+		for _, member := range port.members {
 			if bond {
-				x.Members = append(x.Members, len(r.Ports))
-				r.Ports = append(r.Ports, Port{Name: m.name, Link: m.link, Mbps: m.mbps})
+				one.Members = append(one.Members, len(reading.Ports))
+				reading.Ports = append(reading.Ports, Port{Name: member.name, Link: member.link, Mbps: member.mbps})
 			} else {
-				x.Link, x.Mbps, x.Inner = m.link, m.mbps, m.kind == "internal"
-				if m.to != "" {
-					r.wrong("port %s is no plug: it leads %s", p.Name, m.to)
+				one.Link, one.Mbps, one.Inner = member.link, member.mbps, member.kind == "internal"
+				if member.to != "" {
+					reading.wrong("port %s is no plug: it leads %s", port.Name, member.to)
 				}
 			}
 		}
-		r.Ports = append(r.Ports, x)
+		reading.Ports = append(reading.Ports, one)
 	}
 	var known office.Set
-	for i := range r.Ports {
-		m := r.Ports[i].Set.Members()
-		known.AddAll(&m)
+	for i := range reading.Ports {
+		one := reading.Ports[i].Set.Members()
+		known.AddAll(&one)
 	}
-	for v := range known.All() {
-		r.VLANs = append(r.VLANs, VLAN{VID: v})
+	for vid := range known.All() {
+		reading.VLANs = append(reading.VLANs, VLAN{VID: vid})
 	}
-	r.Took, r.Requests = time.Since(start), s.id-before
-	s.read = r
-	return r, nil
+	reading.Took, reading.Requests = time.Since(start), s.id-before
+	s.read = reading
+	return reading, nil
 }
 
 // Set sets ports in one transaction, and waits until the switch has acted: an answer
 // of the database comes before that (ovs-vswitchd.conf.db, next_cfg and cur_cfg).
-func (s *ovsdb) Set(ctx context.Context, d *office.Device, m Match, from, to wording.State) error {
+func (s *ovsdb) Set(ctx context.Context, device *office.Device, match Match, from, to wording.State) error {
 	if s.read == nil {
 		return errors.New("nothing was read of it yet")
 	}
 	var ops []any
-	for p := range d.Ports {
-		if d.Ports[p].Bundle > 0 || m[p] < 0 || from.Ports[p].Alike(&to.Ports[p]) {
+	for port := range device.Ports {
+		if device.Ports[port].Bundle > 0 || match[port] < 0 || from.Ports[port].Alike(&to.Ports[port]) {
 			continue
 		}
-		name := s.read.Ports[m[p]].Name // which port is which was decided when it was read
-		i := slices.IndexFunc(s.ports, func(x switchPort) bool { return x.Name == name })
+		name := s.read.Ports[match[port]].Name // which port is which was decided when it was read
+		i := slices.IndexFunc(s.ports, func(one switchPort) bool { return one.Name == name })
 		if i < 0 {
 			return fmt.Errorf("%s has no port %s any more", s.at, name)
 		}
-		if why := s.read.Ports[m[p]].Unsaid; why != "" {
-			return &Refused{"port " + d.Ports[p].Name, why + ": it is left as it is"}
+		if why := s.read.Ports[match[port]].Unsaid; why != "" {
+			return &Refused{"port " + device.Ports[port].Name, why + ": it is left as it is"}
 		}
-		row, err := columns(&to.Ports[p], s.read.none)
+		row, err := columns(&to.Ports[port], s.read.none)
 		if err != nil {
-			return &Refused{"port " + d.Ports[p].Name, err.Error()}
+			return &Refused{"port " + device.Ports[port].Name, err.Error()}
 		}
 		ops = append(ops, unchanged(&s.ports[i])) // or else nothing of all this is done
 		ops = append(ops, map[string]any{"op": "update", "table": "Port", "where": []any{[]any{"_uuid", "==", []any{"uuid", s.ports[i].uuid}}}, "row": row})
@@ -271,18 +271,18 @@ func (s *ovsdb) acted(ctx context.Context, row dbRow) error {
 	s.id++
 	err := s.send(ctx, map[string]any{"method": "monitor", "id": s.id, "params": []any{"Open_vSwitch", fmt.Sprint("cfg", s.id), map[string]any{"Open_vSwitch": map[string]any{"columns": []string{"cur_cfg"}}}}})
 	for err == nil && now < want {
-		var m message
-		if m, err = s.receive(); err != nil {
+		var one message
+		if one, err = s.receive(); err != nil {
 			break
 		}
-		update := m.Update
+		update := one.Update
 		switch {
-		case string(m.ID) == fmt.Sprint(s.id):
-			if len(m.Error) > 0 && string(m.Error) != "null" {
-				return fmt.Errorf("%s does not tell when it has acted: %s", s.at, m.Error)
+		case string(one.ID) == fmt.Sprint(s.id):
+			if len(one.Error) > 0 && string(one.Error) != "null" {
+				return fmt.Errorf("%s does not tell when it has acted: %s", s.at, one.Error)
 			}
-			update = m.Result
-		case m.Method != "update":
+			update = one.Result
+		case one.Method != "update":
 			continue
 		}
 		var tables map[string]map[string]struct{ New dbRow }
@@ -300,8 +300,8 @@ func (s *ovsdb) acted(ctx context.Context, row dbRow) error {
 	return err
 }
 
-func first(v json.RawMessage) int {
-	if all := ints(v); len(all) > 0 {
+func first(message json.RawMessage) int {
+	if all := ints(message); len(all) > 0 {
 		return all[0]
 	}
 	return 0
@@ -339,23 +339,23 @@ func (s *ovsdb) send(ctx context.Context, m any) error {
 // has to be answered (RFC 7047, 4.1.11).
 func (s *ovsdb) receive() (message, error) {
 	for {
-		var m message
-		if err := s.dec.Decode(&m); err != nil {
-			return m, err
+		var one message
+		if err := s.dec.Decode(&one); err != nil {
+			return one, err
 		}
-		if m.Method == "echo" {
-			if err := s.enc.Encode(map[string]any{"result": m.Params, "error": nil, "id": m.ID}); err != nil {
-				return m, err
+		if one.Method == "echo" {
+			if err := s.enc.Encode(map[string]any{"result": one.Params, "error": nil, "id": one.ID}); err != nil {
+				return one, err
 			}
 			continue
 		}
-		if m.Method == "update" {
+		if one.Method == "update" {
 			var pair []json.RawMessage
-			if json.Unmarshal(m.Params, &pair) == nil && len(pair) == 2 {
-				m.Update = pair[1]
+			if json.Unmarshal(one.Params, &pair) == nil && len(pair) == 2 {
+				one.Update = pair[1]
 			}
 		}
-		return m, nil
+		return one, nil
 	}
 }
 
@@ -366,20 +366,20 @@ func (s *ovsdb) call(ctx context.Context, method string, params []any) (json.Raw
 		return nil, fmt.Errorf("%s: %w", s.at, err)
 	}
 	for {
-		m, err := s.receive()
+		message, err := s.receive()
 		if err != nil {
 			return nil, fmt.Errorf("%s: %w", s.at, err)
 		}
-		if err := believable(m.Result); err != nil {
+		if err := believable(message.Result); err != nil {
 			return nil, fmt.Errorf("%s: %w", s.at, err)
 		}
-		if string(m.ID) != fmt.Sprint(s.id) || m.Method != "" {
+		if string(message.ID) != fmt.Sprint(s.id) || message.Method != "" {
 			continue
 		}
-		if len(m.Error) > 0 && string(m.Error) != "null" {
-			return nil, fmt.Errorf("%s refuses: %s", s.at, m.Error)
+		if len(message.Error) > 0 && string(message.Error) != "null" {
+			return nil, fmt.Errorf("%s refuses: %s", s.at, message.Error)
 		}
-		return m.Result, nil
+		return message.Result, nil
 	}
 }
 
@@ -411,46 +411,46 @@ func (s *ovsdb) transact(ctx context.Context, ops ...any) ([][]dbRow, error) {
 }
 
 // set is a value of OVSDB as a list: ["set", […]] or the one value (RFC 7047, 5.1).
-func set(v json.RawMessage) []json.RawMessage {
+func set(message json.RawMessage) []json.RawMessage {
 	var pair []json.RawMessage
-	if json.Unmarshal(v, &pair) == nil && len(pair) == 2 && string(pair[0]) == `"set"` {
+	if json.Unmarshal(message, &pair) == nil && len(pair) == 2 && string(pair[0]) == `"set"` {
 		var all []json.RawMessage
 		if json.Unmarshal(pair[1], &all) != nil {
 			return nil // it is no set
 		}
 		return all
 	}
-	if len(v) == 0 {
+	if len(message) == 0 {
 		return nil
 	}
-	return []json.RawMessage{v}
+	return []json.RawMessage{message}
 }
 
 // word is a text of OVSDB; "" for an empty set, and for what is no text: that is not told.
-func word(v json.RawMessage) string {
+func word(message json.RawMessage) string {
 	var text string
-	if all := set(v); len(all) != 1 || json.Unmarshal(all[0], &text) != nil {
+	if all := set(message); len(all) != 1 || json.Unmarshal(all[0], &text) != nil {
 		return ""
 	}
 	return text
 }
 
-func ints(v json.RawMessage) []int {
+func ints(message json.RawMessage) []int {
 	var out []int
-	for _, x := range set(v) {
+	for _, other := range set(message) {
 		var n int
-		if json.Unmarshal(x, &n) == nil {
+		if json.Unmarshal(other, &n) == nil {
 			out = append(out, n)
 		}
 	}
 	return out
 }
 
-func uuids(v json.RawMessage) []string {
+func uuids(message json.RawMessage) []string {
 	var out []string
-	for _, x := range set(v) {
+	for _, other := range set(message) {
 		var pair [2]string
-		if json.Unmarshal(x, &pair) == nil && pair[0] == "uuid" {
+		if json.Unmarshal(other, &pair) == nil && pair[0] == "uuid" {
 			out = append(out, pair[1])
 		}
 	}

@@ -61,8 +61,8 @@ func (p *switchPort) told(tag, trunks []int) {
 // setting is what a port's columns come to (ovs-vswitchd.conf.db, Port table): whether it
 // carries every VLAN there is; whether its frames without a tag are in no VLAN, where they
 // pass among all such ports; and why it cannot be said, where it cannot.
-func (p *switchPort) setting() (x wording.Setting, all, none bool, unsaid string) {
-	x.Filter = true
+func (p *switchPort) setting() (setting wording.Setting, all, none bool, unsaid string) {
+	setting.Filter = true
 	mode := p.Mode
 	if mode == "" {
 		mode = "trunk"
@@ -72,14 +72,14 @@ func (p *switchPort) setting() (x wording.Setting, all, none bool, unsaid string
 	}
 	switch mode {
 	case "access":
-		x.Admit = office.AdmitUntagged // its own tag, too, is refused
+		setting.Admit = office.AdmitUntagged // its own tag, too, is refused
 	case "dot1q-tunnel":
-		return x, false, false, fmt.Sprintf("port %s is a tunnel (dot1q-tunnel, tag %d): it puts a tag of its own around others, which is not said here", p.Name, p.Tag)
+		return setting, false, false, fmt.Sprintf("port %s is a tunnel (dot1q-tunnel, tag %d): it puts a tag of its own around others, which is not said here", p.Name, p.Tag)
 	default:
 		all = len(p.Trunks) == 0
 		for _, v := range p.Trunks {
 			if vid, err := office.VIDOf(v); err == nil {
-				x.Tagged.Add(vid)
+				setting.Tagged.Add(vid)
 			}
 			none = none || v == 0
 		}
@@ -87,31 +87,31 @@ func (p *switchPort) setting() (x wording.Setting, all, none bool, unsaid string
 	native, err := office.VIDOf(p.Tag)
 	switch {
 	case mode == "trunk":
-		return x, all, none || all, ""
+		return setting, all, none || all, ""
 	case p.Tag <= 0 && mode != "access" && !none && !all:
-		return x, all, false, fmt.Sprintf("port %s is %s without a tag: it takes untagged frames, and sends none, which is not said here", p.Name, mode)
+		return setting, all, false, fmt.Sprintf("port %s is %s without a tag: it takes untagged frames, and sends none, which is not said here", p.Name, mode)
 	case p.Tag <= 0: // without a tag, or with 0, they are in no VLAN (bridge.c and ofproto of Open vSwitch)
-		return x, all, true, ""
+		return setting, all, true, ""
 	case err != nil:
-		return x, all, false, ""
+		return setting, all, false, ""
 	}
-	x.PVID = native
+	setting.PVID = native
 	if mode == "native-tagged" {
-		x.Tagged.Add(native) // it always passes, in trunks or not
-		return x, all, false, ""
+		setting.Tagged.Add(native) // it always passes, in trunks or not
+		return setting, all, false, ""
 	}
-	x.Tagged.Remove(native)
-	x.Untagged.Add(native)
-	return x, all, false, ""
+	setting.Tagged.Remove(native)
+	setting.Untagged.Add(native)
+	return setting, all, false, ""
 }
 
 // columns is what a port's setting comes to in the Port table; the error says what the switch
 // cannot. none is the VLAN that stands for frames in no VLAN, 0 where nothing does.
-func columns(x *wording.Setting, none office.VID) (map[string]any, error) {
+func columns(setting *wording.Setting, none office.VID) (map[string]any, error) {
 	list := func(s office.Set, more ...any) []any {
 		all := more
-		for v := range s.All() {
-			all = append(all, int(v))
+		for vid := range s.All() {
+			all = append(all, int(vid))
 		}
 		if len(all) == 0 {
 			all = []any{noVLAN}
@@ -122,49 +122,49 @@ func columns(x *wording.Setting, none office.VID) (map[string]any, error) {
 	row := func(mode string, tag, trunks any) map[string]any {
 		return map[string]any{"vlan_mode": mode, "tag": tag, "trunks": trunks}
 	}
-	m := x.Untagged
-	one := m.Len() == 1 && m.Has(x.PVID)
-	in := x.Members()
+	m := setting.Untagged
+	one := m.Len() == 1 && m.Has(setting.PVID)
+	in := setting.Members()
 	switch {
-	case x.Off:
+	case setting.Off:
 		return nil, fmt.Errorf("OVSDB cannot shut a port")
-	case !x.Filter || len(x.Rides) > 0:
+	case !setting.Filter || len(setting.Rides) > 0:
 		return nil, fmt.Errorf("Open vSwitch has no translation of VIDs by OVSDB, and always filters")
-	case one && x.Tagged.Empty() && x.Admit == office.AdmitUntagged && x.PVID == none:
+	case one && setting.Tagged.Empty() && setting.Admit == office.AdmitUntagged && setting.PVID == none:
 		return row("access", empty, empty), nil
-	case one && x.Tagged.Empty() && x.Admit == office.AdmitUntagged:
-		return row("access", int(x.PVID), empty), nil
-	case one && x.Admit == office.AdmitAll && x.PVID == none:
-		return row("trunk", empty, list(x.Tagged, 0)), nil
-	case one && x.Admit == office.AdmitAll:
-		return row("native-untagged", int(x.PVID), list(in)), nil
-	case m.Empty() && x.Tagged.Has(x.PVID) && x.Admit == office.AdmitAll:
-		return row("native-tagged", int(x.PVID), list(x.Tagged)), nil
-	case m.Empty() && x.Admit != office.AdmitUntagged && (x.Admit == office.AdmitTagged || !in.Has(x.PVID)):
-		return row("trunk", empty, list(x.Tagged)), nil
+	case one && setting.Tagged.Empty() && setting.Admit == office.AdmitUntagged:
+		return row("access", int(setting.PVID), empty), nil
+	case one && setting.Admit == office.AdmitAll && setting.PVID == none:
+		return row("trunk", empty, list(setting.Tagged, 0)), nil
+	case one && setting.Admit == office.AdmitAll:
+		return row("native-untagged", int(setting.PVID), list(in)), nil
+	case m.Empty() && setting.Tagged.Has(setting.PVID) && setting.Admit == office.AdmitAll:
+		return row("native-tagged", int(setting.PVID), list(setting.Tagged)), nil
+	case m.Empty() && setting.Admit != office.AdmitUntagged && (setting.Admit == office.AdmitTagged || !in.Has(setting.PVID)):
+		return row("trunk", empty, list(setting.Tagged)), nil
 	}
 	return nil, fmt.Errorf("a port of Open vSwitch has one untagged VLAN, its PVID, or none, and takes tags of all that it carries, or none")
 }
 
 // unchanged has a transaction wait for a row to be as it was read: not at all, as it is given
 // up at once where another wrote meanwhile (RFC 7047, 5.2.6).
-func unchanged(p *switchPort) map[string]any {
+func unchanged(port *switchPort) map[string]any {
 	row := map[string]json.RawMessage{}
 	names := []string{"vlan_mode", "tag", "trunks"}
 	for _, c := range names {
-		row[c] = p.row[c]
+		row[c] = port.row[c]
 	}
 	return map[string]any{
-		"op": "wait", "timeout": 0, "table": "Port", "where": []any{[]any{"_uuid", "==", []any{"uuid", p.uuid}}},
+		"op": "wait", "timeout": 0, "table": "Port", "where": []any{[]any{"_uuid", "==", []any{"uuid", port.uuid}}},
 		"columns": names, "until": "==", "rows": []any{row},
 	}
 }
 
 // options is where an interface leads that is no plug (options of the Interface table).
-func options(v json.RawMessage) string {
+func options(message json.RawMessage) string {
 	var pair []json.RawMessage
 	var all [][2]string
-	if json.Unmarshal(v, &pair) != nil || len(pair) != 2 || json.Unmarshal(pair[1], &all) != nil {
+	if json.Unmarshal(message, &pair) != nil || len(pair) != 2 || json.Unmarshal(pair[1], &all) != nil {
 		return ""
 	}
 	for _, x := range all {

@@ -24,39 +24,39 @@ type Phone struct {
 // Phones is the phones that are heard at ports without a cable, beside the plan.
 func Phones(o *office.Office, all []*Telling) []Phone {
 	out := []Phone{}
-	n := span.Compile(o)
-	for _, t := range all {
-		d := o.Device(t.Device)
-		for _, x := range t.Neighbours {
-			if d == nil || !x.Phone || d.Port(x.Port) < 0 {
+	net := span.Compile(o)
+	for _, telling := range all {
+		device := o.Device(telling.Device)
+		for _, neighbour := range telling.Neighbours {
+			if device == nil || !neighbour.Phone || device.Port(neighbour.Port) < 0 {
 				continue
 			}
-			at := office.PortRef{Device: d.Name, Port: x.Port}
+			at := office.PortRef{Device: device.Name, Port: neighbour.Port}
 			if _, _, cabled := o.CableAt(at); cabled {
 				continue
 			}
-			p := Phone{Port: at.String(), Name: x.Device, Voice: x.Voice, Tagged: x.VoiceTagged}
+			phone := Phone{Port: at.String(), Name: neighbour.Device, Voice: neighbour.Voice, Tagged: neighbour.VoiceTagged}
 			for _, plug := range o.Plugs {
-				is := x.Card != "" && plug.MAC == x.Card || plug.MAC == "" && plug.Port == at && plug.Wants == x.Voice && plug.Tagged == x.VoiceTagged || plug.Port == at && plug.Name == x.Device
-				if is && p.Plug == "" {
-					p.Plug = plug.Name
+				is := neighbour.Card != "" && plug.MAC == neighbour.Card || plug.MAC == "" && plug.Port == at && plug.Wants == neighbour.Voice && plug.Tagged == neighbour.VoiceTagged || plug.Port == at && plug.Name == neighbour.Device
+				if is && phone.Plug == "" {
+					phone.Plug = plug.Name
 				}
 			}
-			wants := x.Voice
-			i := n.Topo.DeviceIndex(d.Name)
-			set := n.Tables[i].Ports[d.Logical(d.Port(x.Port))]
+			wants := neighbour.Voice
+			i := net.Topo.DeviceIndex(device.Name)
+			set := net.Tables[i].Ports[device.Logical(device.Port(neighbour.Port))]
 			switch {
-			case x.Voice == 0: // it does not say: where its port puts it
+			case neighbour.Voice == 0: // it does not say: where its port puts it
 				wants = set.PVID
-			case x.VoiceTagged && !set.Tagged.Has(x.Voice):
-				p.Wrong = fmt.Sprintf("it speaks tagged in %s, which port %s does not carry tagged", n.Name(x.Voice), x.Port)
-			case !x.VoiceTagged && set.PVID != x.Voice:
-				p.Wrong = fmt.Sprintf("it speaks untagged in %s, and port %s puts that elsewhere", n.Name(x.Voice), x.Port)
+			case neighbour.VoiceTagged && !set.Tagged.Has(neighbour.Voice):
+				phone.Wrong = fmt.Sprintf("it speaks tagged in %s, which port %s does not carry tagged", net.Name(neighbour.Voice), neighbour.Port)
+			case !neighbour.VoiceTagged && set.PVID != neighbour.Voice:
+				phone.Wrong = fmt.Sprintf("it speaks untagged in %s, and port %s puts that elsewhere", net.Name(neighbour.Voice), neighbour.Port)
 			}
-			if p.Plug == "" && wants != 0 {
-				p.Line = notation.Thing(office.Plug{Port: at, Name: p.Name, Wants: wants, Tagged: x.VoiceTagged, MAC: x.Card})
+			if phone.Plug == "" && wants != 0 {
+				phone.Line = notation.Thing(office.Plug{Port: at, Name: phone.Name, Wants: wants, Tagged: neighbour.VoiceTagged, MAC: neighbour.Card})
 			}
-			out = append(out, p)
+			out = append(out, phone)
 		}
 	}
 	slices.SortFunc(out, func(a, b Phone) int { return office.NaturalCompare(a.Port, b.Port) })

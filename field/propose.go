@@ -31,92 +31,94 @@ type Read struct {
 func Propose(o *office.Office, all []Read) []Part {
 	var vlans, devices, cables []Part
 	taken := map[string]bool{}
-	for _, d := range o.Devices {
-		taken[d.Name] = true
+	for _, device := range o.Devices {
+		taken[device.Name] = true
 	}
 	names := map[office.VID]string{}
-	for _, v := range o.VLANs {
-		names[v.VID] = v.Name
+	for _, vlan := range o.VLANs {
+		names[vlan.VID] = vlan.Name
 	}
 	said := map[string]bool{} // names of VLANs
-	for _, v := range o.VLANs {
-		said[v.Name] = true
+	for _, vlan := range o.VLANs {
+		said[vlan.Name] = true
 	}
 	called := map[string]*office.Device{} // by what a device calls itself
-	for _, d := range o.Devices {
-		called[d.Name] = d
+	for _, device := range o.Devices {
+		called[device.Name] = device
 	}
-	for _, x := range all {
-		for _, v := range x.Reading.VLANs {
-			if _, have := names[v.VID]; have {
+	for _, read := range all {
+		for _, vlan := range read.Reading.VLANs {
+			if _, have := names[vlan.VID]; have {
 				continue
 			}
-			name := vlanName(v.Name)
+			name := vlanName(vlan.Name)
 			if name == "" || said[name] {
-				name = fmt.Sprintf("vlan-%d", v.VID)
+				name = fmt.Sprintf("vlan-%d", vlan.VID)
 			}
-			names[v.VID], said[name] = name, true
-			line := fmt.Sprintf("vlan %d %s", v.VID, name)
-			if v.VID == office.DefaultVID {
+			names[vlan.VID], said[name] = name, true
+			line := fmt.Sprintf("vlan %d %s", vlan.VID, name)
+			if vlan.VID == office.DefaultVID {
 				line += " local"
 			}
-			vlans = append(vlans, Part{fmt.Sprintf("VLAN %d %s", v.VID, name), "vlan", []string{line}})
+			vlans = append(vlans, Part{fmt.Sprintf("VLAN %d %s", vlan.VID, name), "vlan", []string{line}})
 		}
 	}
 	slices.SortFunc(vlans, func(a, b Part) int { return office.NaturalCompare(a.What, b.What) })
-	for _, x := range all {
-		if called[x.Reading.Name] != nil && x.Reading.Name != "" {
+	for _, read := range all {
+		if called[read.Reading.Name] != nil && read.Reading.Name != "" {
 			continue // it is there already
 		}
-		name := deviceName(x.Reading.Name, taken)
-		d, lines, err := front(name, x)
+		name := deviceName(read.Reading.Name, taken)
+		device, lines, err := front(name, read)
 		if err != nil {
 			continue
 		}
 		taken[name] = true
-		if x.Reading.Name != "" {
-			called[x.Reading.Name] = d
+		if read.Reading.Name != "" {
+			called[read.Reading.Name] = device
 		}
-		devices = append(devices, Part{fmt.Sprintf("the device %s, %d ports", name, d.Front()), "device", lines})
+		devices = append(devices, Part{fmt.Sprintf("the device %s, %d ports", name, device.Front()), "device", lines})
 	}
 	told := map[string]*Telling{}
-	for _, x := range all {
-		if d := called[x.Reading.Name]; d != nil {
-			told[d.Name] = x.Reading.Telling(o, d, MatchPorts(d, x.Reading))
+	for _, read := range all {
+		if device := called[read.Reading.Name]; device != nil {
+			told[device.Name] = read.Reading.Telling(o, device, MatchPorts(device, read.Reading))
 		}
 	}
 	done := map[string]bool{}
-	for _, x := range all {
-		d := called[x.Reading.Name]
-		if d == nil {
+	for _, read := range all {
+		device := called[read.Reading.Name]
+		if device == nil {
 			continue
 		}
-		for _, n := range told[d.Name].Neighbours {
-			far := called[n.Device]
-			if far == nil || d.Port(n.Port) < 0 {
+		for _, neighbour := range told[device.Name].Neighbours {
+			far := called[neighbour.Device]
+			if far == nil || device.Port(neighbour.Port) < 0 {
 				continue
 			}
-			q := slices.IndexFunc(far.Ports, func(p office.Port) bool { return p.Name == n.RemotePort || p.Inside == n.RemotePort })
-			if q < 0 || far.Ports[q].Kind != office.Physical {
+			port := slices.IndexFunc(far.Ports, func(one office.Port) bool {
+				return one.Name == neighbour.RemotePort || one.Inside == neighbour.RemotePort
+			})
+			if port < 0 || far.Ports[port].Kind != office.Physical {
 				continue
 			}
-			c := office.Cable{A: office.PortRef{Device: d.Name, Port: n.Port}, B: office.PortRef{Device: far.Name, Port: far.Ports[q].Name}}
-			_, _, a := o.CableAt(c.A)
-			_, _, b := o.CableAt(c.B)
-			if a || b || done[c.A.String()] || done[c.B.String()] {
+			cable := office.Cable{A: office.PortRef{Device: device.Name, Port: neighbour.Port}, B: office.PortRef{Device: far.Name, Port: far.Ports[port].Name}}
+			_, _, a := o.CableAt(cable.A)
+			_, _, b := o.CableAt(cable.B)
+			if a || b || done[cable.A.String()] || done[cable.B.String()] {
 				continue
 			}
-			done[c.A.String()], done[c.B.String()] = true, true
-			cables = append(cables, Part{"the cable " + spaced(c.A) + " to " + spaced(c.B), "cable", []string{notation.Thing(c)}})
+			done[cable.A.String()], done[cable.B.String()] = true, true
+			cables = append(cables, Part{"the cable " + spaced(cable.A) + " to " + spaced(cable.B), "cable", []string{notation.Thing(cable)}})
 		}
 	}
 	return slices.Concat(vlans, devices, cables)
 }
 
-func spaced(r office.PortRef) string { return r.Device + " " + r.Port }
+func spaced(ref office.PortRef) string { return ref.Device + " " + ref.Port }
 
 // vlanName is a name as a register can have it, "" where nothing is left of it.
-func vlanName(s string) string {
+func vlanName(text string) string {
 	out := strings.Trim(strings.Map(func(c rune) rune {
 		switch {
 		case c >= 'a' && c <= 'z', c >= '0' && c <= '9', c == '-':
@@ -125,7 +127,7 @@ func vlanName(s string) string {
 			return c - 'A' + 'a'
 		}
 		return '-'
-	}, s), "-0123456789")
+	}, text), "-0123456789")
 	if len(out) > 32 {
 		out = strings.Trim(out[:32], "-")
 	}
@@ -133,46 +135,46 @@ func vlanName(s string) string {
 }
 
 // deviceName is a name as an office can have it, that none has yet.
-func deviceName(s string, taken map[string]bool) string {
-	s, _, _ = strings.Cut(s, ".") // the rest is a domain
-	s = strings.Trim(strings.Map(func(c rune) rune {
+func deviceName(text string, taken map[string]bool) string {
+	text, _, _ = strings.Cut(text, ".") // the rest is a domain
+	text = strings.Trim(strings.Map(func(c rune) rune {
 		if c >= 'a' && c <= 'z' || c >= 'A' && c <= 'Z' || c >= '0' && c <= '9' || c == '-' || c == '_' {
 			return c
 		}
 		return '-'
-	}, s), "-_")
-	if s == "" || !office.PlainName(s) {
-		s = "device"
+	}, text), "-_")
+	if text == "" || !office.PlainName(text) {
+		text = "device"
 	}
-	name := s
+	name := text
 	for k := 2; taken[name]; k++ {
-		name = fmt.Sprintf("%s-%d", s, k)
+		name = fmt.Sprintf("%s-%d", text, k)
 	}
 	return name
 }
 
 // front is a device with the ports that it told, set as it is, and the statements that
 // make it.
-func front(name string, x Read) (*office.Device, []string, error) {
-	r := x.Reading
+func front(name string, read Read) (*office.Device, []string, error) {
+	reading := read.Reading
 	kind := office.Switch
-	if !r.Tells(TellsVLANs) {
+	if !reading.Tells(TellsVLANs) {
 		kind = office.Host
 	}
-	d, err := office.NewDevice(name, kind)
+	device, err := office.NewDevice(name, kind)
 	if err != nil {
 		return nil, nil, err
 	}
 	member := map[int]bool{}
-	for _, p := range r.Ports {
-		for _, k := range p.Members {
+	for _, port := range reading.Ports {
+		for _, k := range port.Members {
 			member[k] = true
 		}
 	}
-	bridges := slices.ContainsFunc(r.Ports, func(p Port) bool { return p.Bridged })
+	bridges := slices.ContainsFunc(reading.Ports, func(port Port) bool { return port.Bridged })
 	place := map[int]int{}
-	for at, p := range r.Ports {
-		if p.Inner || len(p.Members) > 0 || p.Name == "" || bridges && !p.Bridged && !member[at] {
+	for at, port := range reading.Ports {
+		if port.Inner || len(port.Members) > 0 || port.Name == "" || bridges && !port.Bridged && !member[at] {
 			continue
 		}
 		speed := office.Speed(0)
@@ -180,53 +182,53 @@ func front(name string, x Read) (*office.Device, []string, error) {
 			Text  string
 			Speed office.Speed
 		}) bool {
-			return s.Speed == office.Speed(p.Mbps)
+			return s.Speed == office.Speed(port.Mbps)
 		}) {
-			speed = office.Speed(p.Mbps)
+			speed = office.Speed(port.Mbps)
 		}
-		place[at] = len(d.Ports)
-		if err := d.AddPort(p.Name, "", speed); err != nil {
+		place[at] = len(device.Ports)
+		if err := device.AddPort(port.Name, "", speed); err != nil {
 			return nil, nil, err
 		}
 	}
-	if len(d.Ports) == 0 {
+	if len(device.Ports) == 0 {
 		return nil, nil, fmt.Errorf("%s told of no port", name)
 	}
-	for _, p := range r.Ports {
+	for _, port := range reading.Ports {
 		var at []string
-		for _, k := range p.Members {
-			if q, ok := place[k]; ok {
-				at = append(at, d.Ports[q].Name)
+		for _, k := range port.Members {
+			if one, ok := place[k]; ok {
+				at = append(at, device.Ports[one].Name)
 			}
 		}
 		if len(at) > 0 {
-			if err := d.AddBundle(p.Name, office.LACP, at); err != nil {
+			if err := device.AddBundle(port.Name, office.LACP, at); err != nil {
 				return nil, nil, err
 			}
 		}
 	}
-	for _, p := range r.Ports {
-		if p.Inner && p.Bridged && p.Name != "" {
-			s := p.Set.Shape()
-			if err := d.AddInner(p.Name, office.VirtualMachine, &s); err != nil {
+	for _, port := range reading.Ports {
+		if port.Inner && port.Bridged && port.Name != "" {
+			shape := port.Set.Shape()
+			if err := device.AddInner(port.Name, office.VirtualMachine, &shape); err != nil {
 				return nil, nil, err
 			}
 		}
 	}
-	d.PutSpeaks(x.Speaks)
-	d.Seal()
-	o := &office.Office{Devices: []*office.Device{d}}
-	if r.Tells(TellsVLANs) {
-		n := span.Compile(o)
-		state := r.Found(o, d, MatchPorts(d, r), wording.Planned(n, 0)).State
-		if o, err = found.As(n, map[int]wording.State{0: state}); err != nil {
+	device.PutSpeaks(read.Speaks)
+	device.Seal()
+	o := &office.Office{Devices: []*office.Device{device}}
+	if reading.Tells(TellsVLANs) {
+		net := span.Compile(o)
+		state := reading.Found(o, device, MatchPorts(device, reading), wording.Planned(net, 0)).State
+		if o, err = found.As(net, map[int]wording.State{0: state}); err != nil {
 			return nil, nil, err
 		}
 	}
 	text := strings.Split(strings.TrimSpace(notation.Thing(o.Devices[0])), "\n")
 	lines := []string{text[0]}
-	for _, l := range text[1:] {
-		lines = append(lines, name+" "+strings.TrimSpace(l))
+	for _, line := range text[1:] {
+		lines = append(lines, name+" "+strings.TrimSpace(line))
 	}
 	return o.Devices[0], lines, nil
 }

@@ -38,22 +38,22 @@ func (c *Carrier) Rehearse(ctx context.Context, begun, before, after *office.Off
 }
 
 func (c *Carrier) rehearse(ctx context.Context, begun, before, after *office.Office, device string, kind order.Kind) ([]string, error) {
-	d := before.Device(device)
+	one := before.Device(device)
 	switch {
 	case kind != order.Set && kind != order.Check && kind != order.Save:
 		return nil, &ByHand{"this is done by hand"}
-	case d == nil || begun.Device(device) == nil:
+	case one == nil || begun.Device(device) == nil:
 		return nil, &ByHand{"there is no " + device + " yet"}
 	}
-	dev, r, err := c.talk(ctx, before, d)
+	dev, reading, err := c.talk(ctx, before, one)
 	if err != nil {
 		return nil, err
 	}
-	m := MatchPorts(d, r)
-	if x := begun.Device(device); len(x.Ports) == len(d.Ports) {
-		a := stateOf(begun, device)
-		if differs := unlike(d, r.Found(begun, x, m, a).State, a); len(differs) > 0 {
-			return nil, &Unforetold{Device: d.Name, Differs: differs}
+	match := MatchPorts(one, reading)
+	if x := begun.Device(device); len(x.Ports) == len(one.Ports) {
+		state := stateOf(begun, device)
+		if differs := unlike(one, reading.Found(begun, x, match, state).State, state); len(differs) > 0 {
+			return nil, &Unforetold{Device: one.Name, Differs: differs}
 		}
 	}
 	switch kind {
@@ -63,29 +63,29 @@ func (c *Carrier) rehearse(ctx context.Context, begun, before, after *office.Off
 		return []string{"what runs is saved, where the protocol can"}, nil
 	}
 	x := after.Device(device)
-	routes, ok := rerouted(d, x)
-	if !ok || routes && r.Router == nil {
+	routes, ok := rerouted(one, x)
+	if !ok || routes && reading.Router == nil {
 		return nil, &ByHand{byHandRouting}
 	}
 	list := []string{}
 	ctx = context.WithValue(ctx, rehearsalKey{}, &list)
 	if routes {
-		err = c.reroute(ctx, before, after, d, x, dev, r)
+		err = c.reroute(ctx, before, after, one, x, dev, reading)
 		return list, err
 	}
-	a, b := stateOf(before, device), stateOf(after, device)
-	err = dev.Set(ctx, d, m, a, b.Knowing(a.VLANs))
+	other, b := stateOf(before, device), stateOf(after, device)
+	err = dev.Set(ctx, one, match, other, b.Knowing(other.VLANs))
 	return list, err
 }
 
 // pduText is an object and the value that it would be set to.
-func pduText(x object) string {
-	value := fmt.Sprint(x.pdu.Value)
-	if b, ok := x.pdu.Value.([]byte); ok {
+func pduText(object object) string {
+	value := fmt.Sprint(object.pdu.Value)
+	if b, ok := object.pdu.Value.([]byte); ok {
 		value = hex.EncodeToString(b)
 	}
-	kind := map[gosnmp.Asn1BER]string{gosnmp.Integer: "INTEGER", gosnmp.OctetString: "OCTET STRING", gosnmp.Gauge32: "Gauge32"}[x.pdu.Type]
-	return strings.TrimSpace(fmt.Sprintf("%s: %s = %s %s", x.what, x.pdu.Name, kind, value))
+	kind := map[gosnmp.Asn1BER]string{gosnmp.Integer: "INTEGER", gosnmp.OctetString: "OCTET STRING", gosnmp.Gauge32: "Gauge32"}[object.pdu.Type]
+	return strings.TrimSpace(fmt.Sprintf("%s: %s = %s %s", object.what, object.pdu.Name, kind, value))
 }
 
 // opText is an operation on a database.

@@ -71,28 +71,28 @@ func (r *Reading) askRouter(links []link, ask func(command string, into any) err
 		}
 		return err
 	}
-	x := &Router{Forwards: forward == 1}
-	for _, l := range links {
-		if l.Name == "lo" {
+	router := &Router{Forwards: forward == 1}
+	for _, link := range links {
+		if link.Name == "lo" {
 			continue
 		}
-		is := RouterLink{Name: l.Name, Kind: l.Info.Kind, Parent: l.Parent, ID: l.Info.Data.ID}
-		for _, p := range links {
-			if p.Master == l.Name && p.Info.Slave == "bridge" {
-				is.Ports = append(is.Ports, p.Name)
+		is := RouterLink{Name: link.Name, Kind: link.Info.Kind, Parent: link.Parent, ID: link.Info.Data.ID}
+		for _, other := range links {
+			if other.Master == link.Name && other.Info.Slave == "bridge" {
+				is.Ports = append(is.Ports, other.Name)
 			}
 		}
-		x.Links = append(x.Links, is)
+		router.Links = append(router.Links, is)
 	}
 	for _, a := range r.Addresses {
 		dev, text, _ := strings.Cut(a, " ")
-		if p, err := netip.ParsePrefix(text); err == nil {
-			if i := slices.IndexFunc(x.Links, func(l RouterLink) bool { return plain(l.Name) == dev }); i >= 0 {
-				x.Links[i].Addresses = append(x.Links[i].Addresses, p)
+		if prefix, err := netip.ParsePrefix(text); err == nil {
+			if i := slices.IndexFunc(router.Links, func(link RouterLink) bool { return plain(link.Name) == dev }); i >= 0 {
+				router.Links[i].Addresses = append(router.Links[i].Addresses, prefix)
 			}
 		}
 	}
-	if !x.Forwards && len(r.Addresses) < 2 {
+	if !router.Forwards && len(r.Addresses) < 2 {
 		return nil // a host, or a switch
 	}
 	var v4, v6 []hostRoute
@@ -108,12 +108,12 @@ func (r *Reading) askRouter(links []link, ask func(command string, into any) err
 	for i := range v6 {
 		v6[i].v6 = true
 	}
-	x.Routes = append(v4, v6...)
+	router.Routes = append(v4, v6...)
 	var rules []struct{ Table string }
 	if err := ask("ip -json rule show", &rules); err == nil {
 		for _, t := range rules {
 			if !slices.Contains([]string{"local", "main", "default"}, t.Table) {
-				x.Unsaid = append(x.Unsaid, "routes are also looked up in the table "+plain(t.Table)+", by rules of ip rule: that is not read")
+				router.Unsaid = append(router.Unsaid, "routes are also looked up in the table "+plain(t.Table)+", by rules of ip rule: that is not read")
 			}
 		}
 	}
@@ -121,20 +121,20 @@ func (r *Reading) askRouter(links []link, ask func(command string, into any) err
 	var no *Refused
 	switch {
 	case errors.As(err, &no) && strings.Contains(no.Error(), "not found"):
-		x.NotTold = append(x.NotTold, "rules: it has no nft (nftables)")
+		router.NotTold = append(router.NotTold, "rules: it has no nft (nftables)")
 	case errors.As(err, &no):
-		x.NotTold = append(x.NotTold, "rules: "+no.Error())
+		router.NotTold = append(router.NotTold, "rules: "+no.Error())
 	case err != nil:
 		return err
 	default:
 		if err := believable(out); err != nil {
 			return fmt.Errorf("nft -j list ruleset at %s: %w", r.Source, err)
 		}
-		if x.Filter, err = nftables.Parse(out); err != nil {
-			x.NotTold = append(x.NotTold, "rules: "+err.Error())
+		if router.Filter, err = nftables.Parse(out); err != nil {
+			router.NotTold = append(router.NotTold, "rules: "+err.Error())
 		}
 	}
-	if err := x.askHandouts(func(command string) ([]byte, error) {
+	if err := router.askHandouts(func(command string) ([]byte, error) {
 		out, err := run(command)
 		if errors.As(err, &no) { // what all may read is not asked for as root
 			return root(command)
@@ -143,7 +143,7 @@ func (r *Reading) askRouter(links []link, ask func(command string, into any) err
 	}, socket); err != nil {
 		return err
 	}
-	r.Router = x
+	r.Router = router
 	return nil
 }
 
@@ -157,66 +157,66 @@ type routerMap struct {
 
 // mapped finds in which VLAN each interface is: by its number where it is a VLAN's; by what its
 // port is set to; by a subnet that the device should have.
-func (x *Router) mapped(r *Reading, d *office.Device, m Match, known wordingPorts) routerMap {
-	is := routerMap{map[string]office.VID{}, map[string]int{}, map[office.VID]string{}, make([]string, len(d.Outsides))}
+func (x *Router) mapped(reading *Reading, device *office.Device, match Match, known wordingPorts) routerMap {
+	is := routerMap{map[string]office.VID{}, map[string]int{}, map[office.VID]string{}, make([]string, len(device.Outsides))}
 	at := func(name string) int { // the port of the device
-		for k := range r.Ports {
-			if r.Ports[k].Name == plain(name) {
-				return m.Front(k)
+		for port := range reading.Ports {
+			if reading.Ports[port].Name == plain(name) {
+				return match.Front(port)
 			}
 		}
 		return -1
 	}
-	for i, l := range d.Outsides {
-		p := d.Port(l.On)
-		for _, y := range x.Links {
-			here := y.Name
-			if y.Kind == "vlan" {
-				here = y.Parent
+	for i, line := range device.Outsides {
+		p := device.Port(line.On)
+		for _, link := range x.Links {
+			here := link.Name
+			if link.Kind == "vlan" {
+				here = link.Parent
 			}
-			if p >= 0 && at(here) == p && (l.VID == 0) == (y.Kind != "vlan") && int(l.VID) == y.ID {
-				is.line[y.Name], is.out[i] = i, y.Name
+			if p >= 0 && at(here) == p && (line.VID == 0) == (link.Kind != "vlan") && int(line.VID) == link.ID {
+				is.line[link.Name], is.out[i] = i, link.Name
 			}
 		}
 	}
-	put := func(l *RouterLink, v office.VID) {
-		if v == 0 || is.vid[l.Name] != 0 {
+	put := func(link *RouterLink, vid office.VID) {
+		if vid == 0 || is.vid[link.Name] != 0 {
 			return
 		}
-		if _, line := is.line[l.Name]; line {
+		if _, line := is.line[link.Name]; line {
 			return
 		}
-		is.vid[l.Name] = v
-		if is.dev[v] == "" || len(l.Addresses) > 0 {
-			is.dev[v] = l.Name
+		is.vid[link.Name] = vid
+		if is.dev[vid] == "" || len(link.Addresses) > 0 {
+			is.dev[vid] = link.Name
 		}
 	}
 	for i := range x.Links {
-		l := &x.Links[i]
-		switch p := at(l.Name); {
-		case l.Kind == "vlan":
-			if v, err := office.VIDOf(l.ID); err == nil {
-				put(l, v)
+		link := &x.Links[i]
+		switch p := at(link.Name); {
+		case link.Kind == "vlan":
+			if vid, err := office.VIDOf(link.ID); err == nil {
+				put(link, vid)
 			}
 		case p >= 0 && known[p] != 0:
-			put(l, known[p])
+			put(link, known[p])
 		}
-		if l.Kind == "bridge" && len(l.Ports) > 0 { // one for a VLAN
+		if link.Kind == "bridge" && len(link.Ports) > 0 { // one for a VLAN
 			same := 0
-			for _, name := range l.Ports {
-				if k := slices.IndexFunc(x.Links, func(y RouterLink) bool { return y.Name == name }); k >= 0 && x.Links[k].Kind == "vlan" && (same == 0 || same == x.Links[k].ID) {
-					same = x.Links[k].ID
+			for _, name := range link.Ports {
+				if one := slices.IndexFunc(x.Links, func(other RouterLink) bool { return other.Name == name }); one >= 0 && x.Links[one].Kind == "vlan" && (same == 0 || same == x.Links[one].ID) {
+					same = x.Links[one].ID
 				}
 			}
-			if v, err := office.VIDOf(same); err == nil {
-				put(l, v)
+			if vid, err := office.VIDOf(same); err == nil {
+				put(link, vid)
 			}
 		}
 	}
 	for i := range x.Links { // where nothing else says so: by the subnet
-		for _, a := range d.Addresses {
-			if slices.ContainsFunc(x.Links[i].Addresses, func(p netip.Prefix) bool { return p.Masked() == a.Prefix.Masked() }) {
-				put(&x.Links[i], a.VID)
+		for _, address := range device.Addresses {
+			if slices.ContainsFunc(x.Links[i].Addresses, func(prefix netip.Prefix) bool { return prefix.Masked() == address.Prefix.Masked() }) {
+				put(&x.Links[i], address.VID)
 			}
 		}
 	}
@@ -228,69 +228,69 @@ type wordingPorts []office.VID
 
 // Routing is what was read of how a device routes, on a device of the office; nil where it
 // told nothing of that, or it is not meant to: a host's own way out is none of the plan. What is as planned is said as it is planned.
-func (r *Reading) Routing(o *office.Office, d *office.Device, m Match, ports wordingPorts) *found.Routing {
-	x := r.Router
-	if x == nil || !d.Routing() && !d.NoRouting {
+func (r *Reading) Routing(o *office.Office, device *office.Device, match Match, ports wordingPorts) *found.Routing {
+	router := r.Router
+	if router == nil || !device.Routing() && !device.NoRouting {
 		return nil
 	}
-	is := x.mapped(r, d, m, ports)
-	out := found.RoutingOf(d)
+	is := router.mapped(r, device, match, ports)
+	out := found.RoutingOf(device)
 	out.Tells = []found.Part{found.PartAddresses, found.PartRoutes}
-	out.Unsaid = append(slices.Clone(x.NotTold), x.Unsaid...)
+	out.Unsaid = append(slices.Clone(router.NotTold), router.Unsaid...)
 	unsaid := func(format string, args ...any) {
 		if len(out.Unsaid) < mostTrouble {
 			out.Unsaid = append(out.Unsaid, fmt.Sprintf(format, args...))
 		}
 	}
-	x.addresses(d, is, out, unsaid)
-	x.routes(d, is, out, unsaid)
-	if !x.noHandouts {
+	router.addresses(device, is, out, unsaid)
+	router.routes(device, is, out, unsaid)
+	if !router.noHandouts {
 		out.Tells = append(out.Tells, found.PartHandouts)
-		x.handsOut(out, unsaid)
+		router.handsOut(out, unsaid)
 	}
-	if x.Filter != nil {
+	if router.Filter != nil {
 		out.Tells = append(out.Tells, found.PartRules, found.PartAdmits)
-		x.rules(o, d, is, out, unsaid)
+		router.rules(o, device, is, out, unsaid)
 	}
-	if err := office.NewDraft(o).PutDevice(out.On(d).Seal()); err != nil { // such as an address that another device has
-		return &found.Routing{Unsaid: append(out.Unsaid, fmt.Sprintf("what %s routes by cannot stand in the office: %s", d.Name, err))}
+	if err := office.NewDraft(o).PutDevice(out.On(device).Seal()); err != nil { // such as an address that another device has
+		return &found.Routing{Unsaid: append(out.Unsaid, fmt.Sprintf("what %s routes by cannot stand in the office: %s", device.Name, err))}
 	}
 	return out
 }
 
 // addresses finds the addresses in VLANs, those that are planned in their order.
-func (x *Router) addresses(d *office.Device, is routerMap, out *found.Routing, unsaid func(string, ...any)) {
+func (x *Router) addresses(device *office.Device, is routerMap, out *found.Routing, unsaid func(string, ...any)) {
 	var all []office.Address
-	for _, l := range x.Links {
-		for _, p := range l.Addresses {
-			if k, ok := is.line[l.Name]; ok {
-				if p.Addr().Is4() == d.Outsides[k].Prefix.Addr().Is4() && d.Outsides[k].Prefix.IsValid() {
-					out.Outsides[k].Prefix = p
+	for _, link := range x.Links {
+		for _, prefix := range link.Addresses {
+			if k, ok := is.line[link.Name]; ok {
+				if prefix.Addr().Is4() == device.Outsides[k].Prefix.Addr().Is4() && device.Outsides[k].Prefix.IsValid() {
+					out.Outsides[k].Prefix = prefix
 				}
 				continue
 			}
-			v := is.vid[l.Name]
-			if v == 0 {
-				unsaid("the address %s is on %s, which is in no VLAN that is known", p, plain(l.Name))
+			vid := is.vid[link.Name]
+			if vid == 0 {
+				unsaid("the address %s is on %s, which is in no VLAN that is known", prefix, plain(link.Name))
 				continue
 			}
-			if d.Manage != nil && d.Manage.VID == v && d.Manage.Addr == p.Addr() && !slices.ContainsFunc(d.Addresses, func(a office.Address) bool { return a.Prefix == p }) {
+			if device.Manage != nil && device.Manage.VID == vid && device.Manage.Addr == prefix.Addr() && !slices.ContainsFunc(device.Addresses, func(address office.Address) bool { return address.Prefix == prefix }) {
 				continue // it is managed there
 			}
-			if l.Name != is.dev[v] {
-				unsaid("%s is in VLAN %d as well as %s: rules are read for the latter", plain(l.Name), v, plain(is.dev[v]))
+			if link.Name != is.dev[vid] {
+				unsaid("%s is in VLAN %d as well as %s: rules are read for the latter", plain(link.Name), vid, plain(is.dev[vid]))
 			}
 			on := ""
-			if d.Forwarding == office.Routed {
-				on = x.on(d, l.Name, v)
+			if device.Forwarding == office.Routed {
+				on = x.on(device, link.Name, vid)
 			}
-			all = append(all, office.Address{VID: v, Prefix: p, On: on})
+			all = append(all, office.Address{VID: vid, Prefix: prefix, On: on})
 		}
 	}
-	place := func(a office.Address) int {
-		k := slices.IndexFunc(d.Addresses, func(b office.Address) bool { return a.VID == b.VID && a.Prefix == b.Prefix })
+	place := func(address office.Address) int {
+		k := slices.IndexFunc(device.Addresses, func(other office.Address) bool { return address.VID == other.VID && address.Prefix == other.Prefix })
 		if k < 0 {
-			return len(d.Addresses)
+			return len(device.Addresses)
 		}
 		return k
 	}
@@ -298,8 +298,8 @@ func (x *Router) addresses(d *office.Device, is routerMap, out *found.Routing, u
 		return cmp.Or(place(a)-place(b), cmp.Compare(a.VID, b.VID), a.Prefix.Compare(b.Prefix))
 	})
 	for i := range all {
-		if k := place(all[i]); k < len(d.Addresses) {
-			all[i] = d.Addresses[k]
+		if k := place(all[i]); k < len(device.Addresses) {
+			all[i] = device.Addresses[k]
 		}
 	}
 	out.Addresses = all
@@ -307,98 +307,98 @@ func (x *Router) addresses(d *office.Device, is routerMap, out *found.Routing, u
 
 // on is the port of a device that an address is on where none is planned there: as others of
 // its VLAN are.
-func (x *Router) on(d *office.Device, dev string, v office.VID) string {
-	for _, a := range d.Addresses {
-		if a.VID == v {
-			return a.On
+func (x *Router) on(device *office.Device, dev string, vid office.VID) string {
+	for _, address := range device.Addresses {
+		if address.VID == vid {
+			return address.On
 		}
 	}
 	base, _, _ := strings.Cut(dev, ".")
-	for p := range d.Ports {
-		if cmp.Or(d.Ports[p].Inside, d.Ports[p].Name) == base {
-			return d.Ports[p].Name
+	for port := range device.Ports {
+		if cmp.Or(device.Ports[port].Inside, device.Ports[port].Name) == base {
+			return device.Ports[port].Name
 		}
 	}
-	for _, a := range d.Addresses {
-		return a.On
+	for _, address := range device.Addresses {
+		return address.On
 	}
 	return ""
 }
 
 // routes finds what is sent where, but for what is connected.
-func (x *Router) routes(d *office.Device, is routerMap, out *found.Routing, unsaid func(string, ...any)) {
+func (x *Router) routes(device *office.Device, is routerMap, out *found.Routing, unsaid func(string, ...any)) {
 	out.Routes = nil
 	best := map[netip.Prefix]int{}
 	var hasDefault [2]bool
 	var all []office.Route
-	for _, y := range x.Routes {
-		to, err := netip.ParsePrefix(y.To)
+	for _, route := range x.Routes {
+		to, err := netip.ParsePrefix(route.To)
 		switch {
-		case y.To == "default":
+		case route.To == "default":
 			to = netip.PrefixFrom(netip.IPv4Unspecified(), 0)
-			if y.v6 {
+			if route.v6 {
 				to = netip.PrefixFrom(netip.IPv6Unspecified(), 0)
 			}
 		case err != nil:
-			a, wrong := netip.ParseAddr(y.To)
+			addr, wrong := netip.ParseAddr(route.To)
 			if wrong != nil {
 				continue
 			}
-			to = netip.PrefixFrom(a, a.BitLen())
+			to = netip.PrefixFrom(addr, addr.BitLen())
 		}
-		if y.Protocol == "kernel" || to.Addr().IsLinkLocalUnicast() || to.Addr().IsMulticast() {
+		if route.Protocol == "kernel" || to.Addr().IsLinkLocalUnicast() || to.Addr().IsMulticast() {
 			continue
 		}
-		if y.Type != "" && y.Type != "unicast" || y.Next != nil {
-			unsaid("the route to %s is of a kind that is not read (%s)", to, cmp.Or(plain(y.Type), "several next hops"))
+		if route.Type != "" && route.Type != "unicast" || route.Next != nil {
+			unsaid("the route to %s is of a kind that is not read (%s)", to, cmp.Or(plain(route.Type), "several next hops"))
 			continue
 		}
-		if was, ok := best[to]; ok && was <= y.Metric {
+		if was, ok := best[to]; ok && was <= route.Metric {
 			continue
 		}
-		best[to] = y.Metric
-		via, wrong := netip.ParseAddr(y.Via)
-		if k, ok := is.line[y.Dev]; ok {
-			l := d.Outsides[k]
-			if wrong == nil && l.Via.IsValid() && via.Is4() == l.Via.Is4() {
+		best[to] = route.Metric
+		via, wrong := netip.ParseAddr(route.Via)
+		if k, ok := is.line[route.Dev]; ok {
+			line := device.Outsides[k]
+			if wrong == nil && line.Via.IsValid() && via.Is4() == line.Via.Is4() {
 				out.Outsides[k].Via = via
 			}
 			if to.Bits() == 0 {
 				hasDefault[office.Family(to.Addr())] = true
-				if k == 0 && !slices.ContainsFunc(d.Routes, func(r office.Route) bool { return r.Default() && r.Line == l.Name }) {
+				if k == 0 && !slices.ContainsFunc(device.Routes, func(one office.Route) bool { return one.Default() && one.Line == line.Name }) {
 					continue // as without a word
 				}
-				if slices.Contains(d.Routes, office.Route{Line: l.Name}) {
+				if slices.Contains(device.Routes, office.Route{Line: line.Name}) {
 					to = netip.Prefix{}
 				}
 			}
-			all = append(all, office.Route{To: to, Line: l.Name})
+			all = append(all, office.Route{To: to, Line: line.Name})
 			continue
 		}
 		if wrong != nil {
-			unsaid("the route to %s leads out of %s without a next hop", to, plain(y.Dev))
+			unsaid("the route to %s leads out of %s without a next hop", to, plain(route.Dev))
 			continue
 		}
 		hasDefault[office.Family(to.Addr())] = hasDefault[office.Family(to.Addr())] || to.Bits() == 0
 		all = append(all, office.Route{To: to.Masked(), Via: via})
 	}
-	slices.SortStableFunc(all, func(a, b office.Route) int { return rank(d.Routes, a) - rank(d.Routes, b) })
-	for _, y := range all {
-		if !slices.Contains(out.Routes, y) {
-			out.Routes = append(out.Routes, y)
+	slices.SortStableFunc(all, func(a, b office.Route) int { return rank(device.Routes, a) - rank(device.Routes, b) })
+	for _, route := range all {
+		if !slices.Contains(out.Routes, route) {
+			out.Routes = append(out.Routes, route)
 		}
 	}
-	if len(d.Outsides) > 0 && !hasDefault[office.IPv4] && d.Outsides[0].Prefix.IsValid() && d.Outsides[0].Prefix.Addr().Is4() {
-		unsaid("%s has no default route: nothing leaves by %s", d.Name, d.Outsides[0].Name)
+	if len(device.Outsides) > 0 && !hasDefault[office.IPv4] && device.Outsides[0].Prefix.IsValid() && device.Outsides[0].Prefix.Addr().Is4() {
+		unsaid("%s has no default route: nothing leaves by %s", device.Name, device.Outsides[0].Name)
 	}
 	out.NoRouting = !x.Forwards
-	if d.NoRouting { // its routes are those of a host
-		out.Routes = slices.Clone(d.Routes)
+	if device.NoRouting { // its routes are those of a host
+		out.Routes = slices.Clone(device.Routes)
 	}
 }
 
-func rank(planned []office.Route, r office.Route) int {
-	if k := slices.Index(planned, r); k >= 0 {
+func rank(planned []office.Route, route office.Route) int {
+	if k := slices.Index(planned, route); k >= 0 {
 		return k
 	}
 	return len(planned)
@@ -407,20 +407,20 @@ func rank(planned []office.Route, r office.Route) int {
 // rules finds what passes between the VLANs, and what the host itself answers in each: where
 // that is as planned, the rules are; else there are rules before the planned ones that make
 // the difference.
-func (x *Router) rules(o *office.Office, d *office.Device, is routerMap, out *found.Routing, unsaid func(string, ...any)) {
-	for _, t := range slices.Concat(x.Filter.Led, x.Filter.Other) {
-		unsaid("%s: %s", d.Name, t)
+func (x *Router) rules(o *office.Office, device *office.Device, is routerMap, out *found.Routing, unsaid func(string, ...any)) {
+	for _, text := range slices.Concat(x.Filter.Led, x.Filter.Other) {
+		unsaid("%s: %s", device.Name, text)
 	}
-	now := out.On(d)
-	dev := func(v office.VID, i int) string {
-		if v == 0 {
+	now := out.On(device)
+	dev := func(vid office.VID, i int) string {
+		if vid == 0 {
 			return is.out[i]
 		}
-		return is.dev[v]
+		return is.dev[vid]
 	}
 	decide := x.Filter.Decide
 	stopped := false
-	keeps := d.KeepsState()
+	keeps := device.KeepsState()
 	lets := func(in, to office.VID, src, dst netip.Addr) *talk.Services {
 		flow := nftables.Flow{In: dev(in, 0), Out: dev(to, 0), Src: src, Dst: dst}
 		open := decide(nftables.Forward, flow)
@@ -434,22 +434,22 @@ func (x *Router) rules(o *office.Office, d *office.Device, is routerMap, out *fo
 	names := slices.Concat(should.Names(), x.Filter.Prefixes())
 	gaps, ok := found.Gaps(now, names, should.Lets, lets)
 	if !ok || x.Filter.Tired() {
-		unsaid("%s has more rules than can be held against the plan", d.Name)
-		out.Tells = slices.DeleteFunc(out.Tells, func(p found.Part) bool { return p == found.PartRules })
+		unsaid("%s has more rules than can be held against the plan", device.Name)
+		out.Tells = slices.DeleteFunc(out.Tells, func(part found.Part) bool { return part == found.PartRules })
 	} else if len(gaps) > 0 {
 		now.Rules = found.Mended(now, gaps)
 		out.Rules = now.Rules
 		border := talk.BorderOf(o, now)
 		if rest, _ := found.Gaps(now, names, border.Lets, lets); len(rest) > 0 {
-			for _, t := range found.Mismatches(o, d, rest) {
-				unsaid("%s, and that cannot be said in rules", t.Is)
+			for _, mismatch := range found.Mismatches(o, device, rest) {
+				unsaid("%s, and that cannot be said in rules", mismatch.Is)
 			}
 		}
 	}
 	out.Stateless = stopped
 	x.admits(o, now, is, out, unsaid)
 	for _, rule := range x.Filter.Vague() {
-		unsaid("%s of %s is not understood, and counts as not there", rule, d.Name)
+		unsaid("%s of %s is not understood, and counts as not there", rule, device.Name)
 	}
 }
 
@@ -457,31 +457,31 @@ func (x *Router) rules(o *office.Office, d *office.Device, is routerMap, out *fo
 func (x *Router) admits(o *office.Office, now *office.Device, is routerMap, out *found.Routing, unsaid func(string, ...any)) {
 	names := x.Filter.Prefixes()
 	for i := range out.Addresses {
-		a := &out.Addresses[i]
-		if is.dev[a.VID] == "" {
+		address := &out.Addresses[i]
+		if is.dev[address.VID] == "" {
 			continue
 		}
 		planned := talk.All
-		if a.Admits != nil {
-			planned = talk.Of(o, a.Admits)
+		if address.Admits != nil {
+			planned = talk.Of(o, address.Admits)
 		}
 		var open *talk.Services
-		for k, p := range found.Hosts(now, *a, names) {
-			one := x.Filter.Decide(nftables.Input, nftables.Flow{In: is.dev[a.VID], Src: p.Addr, Dst: a.Prefix.Addr()})
+		for k, host := range found.Hosts(now, *address, names) {
+			one := x.Filter.Decide(nftables.Input, nftables.Flow{In: is.dev[address.VID], Src: host.Addr, Dst: address.Prefix.Addr()})
 			switch {
 			case k == 0:
 				open = one
 			case !one.Equal(open):
-				unsaid("%s answers %s at %s to %s alone", now.Name, one, a.Prefix.Addr(), p.Net)
+				unsaid("%s answers %s at %s to %s alone", now.Name, one, address.Prefix.Addr(), host.Net)
 			}
 		}
 		if open == nil || open.Equal(planned) {
 			continue
 		}
-		if a.Admits = open.List(); open == talk.All {
-			a.Admits = nil
+		if address.Admits = open.List(); open == talk.All {
+			address.Admits = nil
 		} else if open == talk.None {
-			a.Admits = []office.Service{}
+			address.Admits = []office.Service{}
 		}
 	}
 }

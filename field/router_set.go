@@ -26,19 +26,19 @@ type Rerouting struct {
 
 // rerouter is a device that can be told how it routes.
 type rerouter interface {
-	SetRouting(ctx context.Context, x Rerouting) error
+	SetRouting(ctx context.Context, rerouting Rerouting) error
 }
 
 // byHandRouting is said of what a protocol cannot set.
 const byHandRouting = "bundles, inner ports, addresses and rules are not set over this protocol"
 
 // SetRouting tells the device, where its protocol can.
-func (b *bounded) SetRouting(ctx context.Context, x Rerouting) error {
+func (b *bounded) SetRouting(ctx context.Context, rerouting Rerouting) error {
 	dev, ok := b.Device.(rerouter)
 	if !ok {
 		return &ByHand{byHandRouting}
 	}
-	return b.line.during(ctx, func(ctx context.Context) error { return dev.SetRouting(ctx, x) })
+	return b.line.during(ctx, func(ctx context.Context) error { return dev.SetRouting(ctx, rerouting) })
 }
 
 // writing is one thing that is told a host: a program, and what stands on its input.
@@ -46,30 +46,30 @@ type writing struct{ command, input string }
 
 // SetRouting sets addresses, routes, what is handed out, and rules, in that order: what is to
 // be kept out is, before what goes is taken away.
-func (h *host) SetRouting(ctx context.Context, x Rerouting) error {
+func (h *host) SetRouting(ctx context.Context, rerouting Rerouting) error {
 	if h.read == nil || h.read.Router == nil {
 		return &ByHand{byHandRouting}
 	}
-	r := h.read.Router
-	is := r.mapped(h.read, x.Was, x.Match, x.Ports)
+	router := h.read.Router
+	is := router.mapped(h.read, rerouting.Was, rerouting.Match, rerouting.Ports)
 	for _, name := range slices.Concat(slices.Collect(maps.Values(is.dev)), is.out) {
 		if name != "" && !linkName(name) {
 			return &Refused{"interface " + plain(name), "it has a name that is not written"}
 		}
 	}
 	var come, gone []writing
-	links, news, err := r.setAddresses(h.read, is, x)
+	links, news, err := router.setAddresses(h.read, is, rerouting)
 	if err != nil {
 		return err
 	}
-	for v, name := range news { // its rules name it
-		is.dev[v] = name
+	for vid, name := range news { // its rules name it
+		is.dev[vid] = name
 	}
-	rules, err := r.setRules(is, x)
+	rules, err := router.setRules(is, rerouting)
 	if err != nil {
 		return err
 	}
-	hands, err := r.setHandouts(x)
+	hands, err := router.setHandouts(rerouting)
 	if err != nil {
 		return err
 	}
@@ -79,8 +79,8 @@ func (h *host) SetRouting(ctx context.Context, x Rerouting) error {
 	if links[1] != "" {
 		gone = append(gone, writing{"ip -batch -", links[1]})
 	}
-	if x.Was.NoRouting != x.Is.NoRouting {
-		on := map[bool]string{true: "0", false: "1"}[x.Is.NoRouting]
+	if rerouting.Was.NoRouting != rerouting.Is.NoRouting {
+		on := map[bool]string{true: "0", false: "1"}[rerouting.Is.NoRouting]
 		come = append(come, writing{"sysctl -w net.ipv4.ip_forward=" + on + " net.ipv6.conf.all.forwarding=" + on, ""})
 	}
 	all := come
@@ -89,23 +89,23 @@ func (h *host) SetRouting(ctx context.Context, x Rerouting) error {
 	}
 	all = append(append(all, hands...), gone...)
 	if list := rehearsing(ctx); list != nil {
-		for _, w := range all {
-			if w.input == "" {
-				*list = append(*list, w.command)
+		for _, writing := range all {
+			if writing.input == "" {
+				*list = append(*list, writing.command)
 			}
-			name, _, _ := strings.Cut(w.command, " ")
-			for line := range strings.Lines(w.input) {
+			name, _, _ := strings.Cut(writing.command, " ")
+			for line := range strings.Lines(writing.input) {
 				*list = append(*list, name+" "+strings.TrimSpace(line))
 			}
 		}
 		return nil
 	}
-	for _, w := range all {
+	for _, writing := range all {
 		var err error
-		if w.command == keaSocket {
-			err = h.setKea(x)
+		if writing.command == keaSocket {
+			err = h.setKea(rerouting)
 		} else {
-			_, err = h.asRoot(ctx, w.command, w.input)
+			_, err = h.asRoot(ctx, writing.command, writing.input)
 		}
 		if err != nil {
 			return err
@@ -116,49 +116,49 @@ func (h *host) SetRouting(ctx context.Context, x Rerouting) error {
 
 // setAddresses is the lines for ip that bring addresses and routes, and those that take them,
 // with interfaces that are made for VLANs.
-func (x *Router) setAddresses(r *Reading, is routerMap, c Rerouting) (links [2]string, news map[office.VID]string, err error) {
+func (x *Router) setAddresses(reading *Reading, is routerMap, rerouting Rerouting) (links [2]string, news map[office.VID]string, err error) {
 	news = map[office.VID]string{}
 	var come, gone strings.Builder
 	same := func(a, b office.Address) bool { return a.VID == b.VID && a.Prefix == b.Prefix }
-	for _, a := range c.Is.Addresses {
-		if slices.ContainsFunc(c.Was.Addresses, func(b office.Address) bool { return same(a, b) }) {
+	for _, address := range rerouting.Is.Addresses {
+		if slices.ContainsFunc(rerouting.Was.Addresses, func(other office.Address) bool { return same(address, other) }) {
 			continue
 		}
-		dev := is.dev[a.VID]
+		dev := is.dev[address.VID]
 		if dev == "" {
-			base := x.carrier(r, c, a)
-			if dev = fmt.Sprintf("%s.%d", base, a.VID); base == "" || !linkName(dev) {
-				return links, nil, &Refused{"address " + a.Prefix.String(), fmt.Sprintf("%s has no interface in VLAN %d, and none that one can be made on", c.Is.Name, a.VID)}
+			base := x.carrier(reading, rerouting, address)
+			if dev = fmt.Sprintf("%s.%d", base, address.VID); base == "" || !linkName(dev) {
+				return links, nil, &Refused{"address " + address.Prefix.String(), fmt.Sprintf("%s has no interface in VLAN %d, and none that one can be made on", rerouting.Is.Name, address.VID)}
 			}
-			if !slices.ContainsFunc(x.Links, func(l RouterLink) bool { return l.Name == dev }) && news[a.VID] == "" {
-				fmt.Fprintf(&come, "link add link %s name %s type vlan id %d\n", base, dev, a.VID)
+			if !slices.ContainsFunc(x.Links, func(link RouterLink) bool { return link.Name == dev }) && news[address.VID] == "" {
+				fmt.Fprintf(&come, "link add link %s name %s type vlan id %d\n", base, dev, address.VID)
 			}
 			fmt.Fprintf(&come, "link set dev %s up\n", dev)
-			news[a.VID] = dev
+			news[address.VID] = dev
 		}
-		fmt.Fprintf(&come, "address add %s dev %s\n", a.Prefix, dev)
+		fmt.Fprintf(&come, "address add %s dev %s\n", address.Prefix, dev)
 	}
-	for _, a := range c.Was.Addresses {
-		if !slices.ContainsFunc(c.Is.Addresses, func(b office.Address) bool { return same(a, b) }) {
-			fmt.Fprintf(&gone, "address del %s dev %s\n", a.Prefix, is.dev[a.VID])
+	for _, address := range rerouting.Was.Addresses {
+		if !slices.ContainsFunc(rerouting.Is.Addresses, func(other office.Address) bool { return same(address, other) }) {
+			fmt.Fprintf(&gone, "address del %s dev %s\n", address.Prefix, is.dev[address.VID])
 		}
 	}
-	if !slices.Equal(c.Was.Outsides, c.Is.Outsides) {
+	if !slices.Equal(rerouting.Was.Outsides, rerouting.Is.Outsides) {
 		return links, nil, &ByHand{"a line to the outside is set by hand: what it hangs on is not known here"}
 	}
-	for _, y := range c.Was.Routes {
-		if slices.Contains(c.Is.Routes, y) || slices.ContainsFunc(c.Is.Routes, func(z office.Route) bool { return z.To == y.To }) {
+	for _, route := range rerouting.Was.Routes {
+		if slices.Contains(rerouting.Is.Routes, route) || slices.ContainsFunc(rerouting.Is.Routes, func(other office.Route) bool { return other.To == route.To }) {
 			continue
 		}
-		text, err := routeLine("del", y, c.Was)
+		text, err := routeLine("del", route, rerouting.Was)
 		if err != nil {
 			return links, nil, err
 		}
 		gone.WriteString(text)
 	}
-	for _, y := range c.Is.Routes {
-		if !slices.Contains(c.Was.Routes, y) {
-			text, err := routeLine("replace", y, c.Is)
+	for _, route := range rerouting.Is.Routes {
+		if !slices.Contains(rerouting.Was.Routes, route) {
+			text, err := routeLine("replace", route, rerouting.Is)
 			if err != nil {
 				return links, nil, err
 			}
@@ -169,36 +169,36 @@ func (x *Router) setAddresses(r *Reading, is routerMap, c Rerouting) (links [2]s
 }
 
 // carrier is the interface that one for a VLAN is made on: that of the port, or the bridge.
-func (x *Router) carrier(r *Reading, c Rerouting, a office.Address) string {
-	if a.On != "" {
-		if p := c.Was.Port(a.On); p >= 0 && c.Match[p] >= 0 {
-			return r.Ports[c.Match[p]].Name
+func (x *Router) carrier(reading *Reading, rerouting Rerouting, address office.Address) string {
+	if address.On != "" {
+		if p := rerouting.Was.Port(address.On); p >= 0 && rerouting.Match[p] >= 0 {
+			return reading.Ports[rerouting.Match[p]].Name
 		}
 		return ""
 	}
-	for _, l := range x.Links {
-		if l.Kind == "bridge" && slices.ContainsFunc(l.Ports, func(name string) bool {
-			return slices.ContainsFunc(c.Match, func(k int) bool { return k >= 0 && r.Ports[k].Name == plain(name) })
+	for _, link := range x.Links {
+		if link.Kind == "bridge" && slices.ContainsFunc(link.Ports, func(name string) bool {
+			return slices.ContainsFunc(rerouting.Match, func(port int) bool { return port >= 0 && reading.Ports[port].Name == plain(name) })
 		}) {
-			return l.Name
+			return link.Name
 		}
 	}
 	return ""
 }
 
-func routeLine(do string, y office.Route, d *office.Device) (string, error) {
-	via := y.Via
-	if y.Line != "" {
-		if l := d.Line(y.Line); l != nil {
-			via = l.Via
+func routeLine(do string, route office.Route, device *office.Device) (string, error) {
+	via := route.Via
+	if route.Line != "" {
+		if outside := device.Line(route.Line); outside != nil {
+			via = outside.Via
 		}
 	}
 	if !via.IsValid() {
-		return "", &ByHand{fmt.Sprintf("the route %s goes over a line whose next hop comes from there: it is set by hand", y)}
+		return "", &ByHand{fmt.Sprintf("the route %s goes over a line whose next hop comes from there: it is set by hand", route)}
 	}
 	to := "default"
-	if y.To.IsValid() && y.To.Bits() > 0 {
-		to = y.To.String()
+	if route.To.IsValid() && route.To.Bits() > 0 {
+		to = route.To.String()
 	} else if !via.Is4() {
 		to = "::/0"
 	}
@@ -206,48 +206,48 @@ func routeLine(do string, y office.Route, d *office.Device) (string, error) {
 }
 
 // setRules is what nft -f is told, "" where the rules stay.
-func (x *Router) setRules(is routerMap, c Rerouting) (string, error) {
-	admits := func(d *office.Device) bool {
-		return slices.ContainsFunc(d.Addresses, func(a office.Address) bool { return a.Admits != nil })
+func (x *Router) setRules(is routerMap, rerouting Rerouting) (string, error) {
+	admits := func(device *office.Device) bool {
+		return slices.ContainsFunc(device.Addresses, func(address office.Address) bool { return address.Admits != nil })
 	}
-	a, b := talk.BorderOf(c.Office, c.Was), talk.BorderOf(c.Office, c.Is)
-	gaps, _ := found.Gaps(c.Is, slices.Concat(a.Names(), b.Names()), b.Lets, a.Lets)
-	same := len(c.Was.Addresses) == len(c.Is.Addresses)
-	for _, a := range c.Is.Addresses {
-		same = same && slices.ContainsFunc(c.Was.Addresses, func(b office.Address) bool {
-			return a.VID == b.VID && a.Prefix == b.Prefix && (a.Admits == nil) == (b.Admits == nil) && slices.Equal(a.Admits, b.Admits)
+	border, other := talk.BorderOf(rerouting.Office, rerouting.Was), talk.BorderOf(rerouting.Office, rerouting.Is)
+	gaps, _ := found.Gaps(rerouting.Is, slices.Concat(border.Names(), other.Names()), other.Lets, border.Lets)
+	same := len(rerouting.Was.Addresses) == len(rerouting.Is.Addresses)
+	for _, address := range rerouting.Is.Addresses {
+		same = same && slices.ContainsFunc(rerouting.Was.Addresses, func(one office.Address) bool {
+			return address.VID == one.VID && address.Prefix == one.Prefix && (address.Admits == nil) == (one.Admits == nil) && slices.Equal(address.Admits, one.Admits)
 		})
 	}
-	if len(gaps) == 0 && same && c.Was.KeepsState() == c.Is.KeepsState() {
+	if len(gaps) == 0 && same && rerouting.Was.KeepsState() == rerouting.Is.KeepsState() {
 		return "", nil
 	}
 	if x.Filter == nil {
 		return "", &Refused{"rules", "they were not told, so that they are not written: " + strings.Join(x.NotTold, "; ")}
 	}
-	if len(gaps) == 0 && !admits(c.Was) && !admits(c.Is) && !slices.ContainsFunc(x.Filter.Chains, func(c *nftables.Chain) bool { return c.Hook == nftables.Forward && len(c.Rules) > 0 }) {
+	if len(gaps) == 0 && !admits(rerouting.Was) && !admits(rerouting.Is) && !slices.ContainsFunc(x.Filter.Chains, func(chain *nftables.Chain) bool { return chain.Hook == nftables.Forward && len(chain.Rules) > 0 }) {
 		return "", nil
 	}
-	p := nftables.Policy{Keeps: c.Is.KeepsState(), Families: []nftables.Family{}}
-	w := ruleWriter{is, c.Is}
-	for _, v := range w.vlans() {
-		p.Links = append(p.Links, w.devs(v)...)
+	policy := nftables.Policy{Keeps: rerouting.Is.KeepsState(), Families: []nftables.Family{}}
+	writer := ruleWriter{is, rerouting.Is}
+	for _, vid := range writer.vlans() {
+		policy.Links = append(policy.Links, writer.devs(vid)...)
 	}
-	for _, l := range x.Links {
-		if !slices.Contains(p.Links, l.Name) && len(l.Addresses) > 0 {
-			p.Foreign = append(p.Foreign, l.Name)
+	for _, link := range x.Links {
+		if !slices.Contains(policy.Links, link.Name) && len(link.Addresses) > 0 {
+			policy.Foreign = append(policy.Foreign, link.Name)
 		}
 	}
-	for _, a := range c.Is.Addresses {
-		f := map[bool]nftables.Family{true: nftables.IPv4, false: nftables.IPv6}[a.Prefix.Addr().Is4()]
-		if !slices.Contains(p.Families, f) {
-			p.Families = append(p.Families, f)
+	for _, address := range rerouting.Is.Addresses {
+		family := map[bool]nftables.Family{true: nftables.IPv4, false: nftables.IPv6}[address.Prefix.Addr().Is4()]
+		if !slices.Contains(policy.Families, family) {
+			policy.Families = append(policy.Families, family)
 		}
 	}
-	p.Forward = w.forward(c.Office)
-	if admits(c.Is) || admits(c.Was) {
-		p.Input = w.input(c.Office)
+	policy.Forward = writer.forward(rerouting.Office)
+	if admits(rerouting.Is) || admits(rerouting.Was) {
+		policy.Input = writer.input(rerouting.Office)
 	}
-	text, err := x.Filter.Write(p)
+	text, err := x.Filter.Write(policy)
 	if errors.Is(err, nftables.ErrKept) {
 		return "", &Refused{"rules", err.Error()}
 	}
@@ -256,49 +256,49 @@ func (x *Router) setRules(is routerMap, c Rerouting) (string, error) {
 
 // ruleWriter says a device's rules by its interfaces.
 type ruleWriter struct {
-	is routerMap
-	d  *office.Device
+	is     routerMap
+	device *office.Device
 }
 
 // vlans is the interfaces as the office has them: VLANs, and 0 for the outside.
 func (w ruleWriter) vlans() (out []office.VID) {
-	for _, a := range w.d.Addresses {
-		if !slices.Contains(out, a.VID) {
-			out = append(out, a.VID)
+	for _, address := range w.device.Addresses {
+		if !slices.Contains(out, address.VID) {
+			out = append(out, address.VID)
 		}
 	}
-	if len(w.d.Outsides) > 0 {
+	if len(w.device.Outsides) > 0 {
 		out = append(out, 0)
 	}
 	return out
 }
 
 // devs is what an interface of the office is called on the host.
-func (w ruleWriter) devs(v office.VID) (out []string) {
-	if v == 0 {
+func (w ruleWriter) devs(vid office.VID) (out []string) {
+	if vid == 0 {
 		return slices.DeleteFunc(slices.Clone(w.is.out), func(name string) bool { return name == "" })
 	}
-	if name := w.is.dev[v]; name != "" {
+	if name := w.is.dev[vid]; name != "" {
 		return []string{name}
 	}
 	return nil
 }
 
 // side is a side of a rule: interfaces, or a prefix; ok is false for one that is nowhere here.
-func (w ruleWriter) side(s office.Side) (devs []string, net netip.Prefix, ok bool) {
-	switch s.Kind {
+func (w ruleWriter) side(side office.Side) (devs []string, net netip.Prefix, ok bool) {
+	switch side.Kind {
 	case office.SideAny:
 		return nil, net, true
 	case office.SideNet:
-		return nil, s.Net, true
+		return nil, side.Net, true
 	case office.SideOutside:
 		devs = w.devs(0)
 	case office.SideVLAN:
-		devs = w.devs(s.VID)
+		devs = w.devs(side.VID)
 	case office.SideZone:
-		for _, v := range w.vlans() {
-			if v != 0 && w.d.ZoneOf(v) == s.Zone {
-				devs = append(devs, w.devs(v)...)
+		for _, vid := range w.vlans() {
+			if vid != 0 && w.device.ZoneOf(vid) == side.Zone {
+				devs = append(devs, w.devs(vid)...)
 			}
 		}
 	}
@@ -307,30 +307,30 @@ func (w ruleWriter) side(s office.Side) (devs []string, net netip.Prefix, ok boo
 
 // forward is the rules in their order, and then what is done where none fits.
 func (w ruleWriter) forward(o *office.Office) (out []nftables.Line) {
-	for _, r := range w.d.Rules {
-		services := talk.Of(o, r.Services).List()
-		for _, from := range r.From {
+	for _, rule := range w.device.Rules {
+		services := talk.Of(o, rule.Services).List()
+		for _, from := range rule.From {
 			in, src, ok1 := w.side(from)
-			for _, to := range r.To {
+			for _, to := range rule.To {
 				outs, dst, ok2 := w.side(to)
 				if ok1 && ok2 && len(services) > 0 && (!src.IsValid() || !dst.IsValid() || src.Addr().Is4() == dst.Addr().Is4()) {
-					out = append(out, nftables.Line{In: in, Out: outs, Src: src, Dst: dst, Services: services, Accept: r.Do == office.Allow})
+					out = append(out, nftables.Line{In: in, Out: outs, Src: src, Dst: dst, Services: services, Accept: rule.Do == office.Allow})
 				}
 			}
 		}
 	}
-	for _, a := range w.vlans() {
+	for _, vid := range w.vlans() {
 		var to []string
-		for _, b := range w.vlans() {
-			do := w.d.BetweenZones()
-			if a == b || a != 0 && b != 0 && w.d.ZoneOf(a) != "" && w.d.ZoneOf(a) == w.d.ZoneOf(b) {
-				do = w.d.WithinZones()
+		for _, other := range w.vlans() {
+			do := w.device.BetweenZones()
+			if vid == other || vid != 0 && other != 0 && w.device.ZoneOf(vid) != "" && w.device.ZoneOf(vid) == w.device.ZoneOf(other) {
+				do = w.device.WithinZones()
 			}
-			if a != 0 && do == office.Allow {
-				to = append(to, w.devs(b)...)
+			if vid != 0 && do == office.Allow {
+				to = append(to, w.devs(other)...)
 			}
 		}
-		if in := w.devs(a); len(in) > 0 && len(to) > 0 {
+		if in := w.devs(vid); len(in) > 0 && len(to) > 0 {
 			out = append(out, nftables.Line{In: in, Out: to, Accept: true})
 		}
 	}
@@ -340,37 +340,37 @@ func (w ruleWriter) forward(o *office.Office) (out []nftables.Line) {
 // input is what the device answers at its own addresses: in their VLAN what it admits, from
 // another what the rules let pass of that.
 func (w ruleWriter) input(o *office.Office) (out []nftables.Line) {
-	border := talk.BorderOf(o, w.d)
-	for _, a := range w.d.Addresses {
-		own := netip.PrefixFrom(a.Prefix.Addr(), a.Prefix.Addr().BitLen())
+	border := talk.BorderOf(o, w.device)
+	for _, address := range w.device.Addresses {
+		own := netip.PrefixFrom(address.Prefix.Addr(), address.Prefix.Addr().BitLen())
 		admits := talk.All
-		if a.Admits != nil {
-			admits = talk.Of(o, a.Admits)
+		if address.Admits != nil {
+			admits = talk.Of(o, address.Admits)
 		}
-		for _, b := range w.d.Addresses {
-			in := w.devs(b.VID)
-			if len(in) == 0 || b.Prefix.Addr().Is4() != own.Addr().Is4() {
+		for _, other := range w.device.Addresses {
+			in := w.devs(other.VID)
+			if len(in) == 0 || other.Prefix.Addr().Is4() != own.Addr().Is4() {
 				continue
 			}
-			hosts := found.Hosts(w.d, b, border.Names())
+			hosts := found.Hosts(w.device, other, border.Names())
 			slices.SortStableFunc(hosts, func(x, y found.Host) int { return y.Net.Bits() - x.Net.Bits() })
-			for _, h := range hosts {
+			for _, host := range hosts {
 				open := admits
-				if b.VID == a.VID {
-					h.Net = netip.Prefix{} // whoever is there
+				if other.VID == address.VID {
+					host.Net = netip.Prefix{} // whoever is there
 				} else {
-					open = open.And(border.Lets(b.VID, a.VID, h.Addr, a.Prefix.Addr()))
+					open = open.And(border.Lets(other.VID, address.VID, host.Addr, address.Prefix.Addr()))
 				}
-				if b.VID == a.VID && a.From.IsValid() { // a lease is renewed there (RFC 2131, 4.4.5)
+				if other.VID == address.VID && address.From.IsValid() { // a lease is renewed there (RFC 2131, 4.4.5)
 					out = append(out, nftables.Line{In: in, Dst: own, Services: handsOutAt, Accept: true})
 				}
 				if open != talk.None {
-					out = append(out, nftables.Line{In: in, Src: h.Net, Dst: own, Services: open.List(), Accept: true})
+					out = append(out, nftables.Line{In: in, Src: host.Net, Dst: own, Services: open.List(), Accept: true})
 				}
 				if open != talk.All {
-					out = append(out, nftables.Line{In: in, Src: h.Net, Dst: own})
+					out = append(out, nftables.Line{In: in, Src: host.Net, Dst: own})
 				}
-				if b.VID == a.VID {
+				if other.VID == address.VID {
 					break
 				}
 			}
@@ -386,46 +386,46 @@ var handsOutAt = []office.Service{{Protocol: office.UDP, First: 67, Last: 67}}
 const keaSocket = "config-set"
 
 // setHandouts is what the server is told that hands out.
-func (x *Router) setHandouts(c Rerouting) ([]writing, error) {
+func (x *Router) setHandouts(rerouting Rerouting) ([]writing, error) {
 	type change struct{ was, is office.Address }
 	var all []change
-	find := func(d *office.Device, a office.Address) office.Address {
-		for _, b := range d.Addresses {
-			if a.VID == b.VID && a.Prefix == b.Prefix {
-				return b
+	find := func(device *office.Device, address office.Address) office.Address {
+		for _, other := range device.Addresses {
+			if address.VID == other.VID && address.Prefix == other.Prefix {
+				return other
 			}
 		}
-		return office.Address{VID: a.VID, Prefix: a.Prefix}
+		return office.Address{VID: address.VID, Prefix: address.Prefix}
 	}
-	for _, a := range c.Is.Addresses {
-		if was := find(c.Was, a); was.From != a.From || was.To != a.To {
-			all = append(all, change{was, a})
+	for _, address := range rerouting.Is.Addresses {
+		if was := find(rerouting.Was, address); was.From != address.From || was.To != address.To {
+			all = append(all, change{was, address})
 		}
 	}
-	for _, a := range c.Was.Addresses {
-		if is := find(c.Is, a); a.From.IsValid() && !slices.ContainsFunc(c.Is.Addresses, func(b office.Address) bool { return b.VID == a.VID && b.Prefix == a.Prefix }) {
-			all = append(all, change{a, is})
+	for _, address := range rerouting.Was.Addresses {
+		if is := find(rerouting.Is, address); address.From.IsValid() && !slices.ContainsFunc(rerouting.Is.Addresses, func(other office.Address) bool { return other.VID == address.VID && other.Prefix == address.Prefix }) {
+			all = append(all, change{address, is})
 		}
 	}
 	if len(all) == 0 {
 		return nil, nil
 	}
 	if x.noHandouts || x.Server == nil {
-		return nil, &ByHand{"nothing that hands addresses out is known on " + c.Is.Name + ": what is handed out is set by hand"}
+		return nil, &ByHand{"nothing that hands addresses out is known on " + rerouting.Is.Name + ": what is handed out is set by hand"}
 	}
 	if x.Server.kind != "dnsmasq" {
 		if x.Server.socket == "" {
 			return nil, &ByHand{"kea-dhcp4 has no control socket: what it hands out is set in " + strings.Join(x.Server.order, ", ")}
 		}
 		var text strings.Builder
-		for _, y := range all {
-			fmt.Fprintf(&text, "%s: %s-%s\n", y.is.Prefix.Masked(), y.is.From, y.is.To)
+		for _, other := range all {
+			fmt.Fprintf(&text, "%s: %s-%s\n", other.is.Prefix.Masked(), other.is.From, other.is.To)
 		}
 		return []writing{{keaSocket, text.String()}}, nil
 	}
 	files := map[string][]string{}
-	for _, y := range all {
-		if err := x.Server.change(files, y.was, y.is); err != nil {
+	for _, other := range all {
+		if err := x.Server.change(files, other.was, other.is); err != nil {
 			return nil, err
 		}
 	}
@@ -496,10 +496,10 @@ kill -0 $! 2>/dev/null || wait $!
 }
 
 // setKea tells Kea over its control socket: the configuration that runs, with other pools.
-func (h *host) setKea(x Rerouting) error {
-	s := h.read.Router.Server
+func (h *host) setKea(rerouting Rerouting) error {
+	one := h.read.Router.Server
 	ask := func(command string, arguments any) (map[string]any, error) {
-		return keaAsks(h.socket, s.socket, command, arguments)
+		return keaAsks(h.socket, one.socket, command, arguments)
 	}
 	now, err := ask("config-get", nil)
 	if err != nil {
@@ -508,22 +508,22 @@ func (h *host) setKea(x Rerouting) error {
 	delete(now, "hash") // of what it was
 	server, _ := now["Dhcp4"].(map[string]any)
 	subnets, _ := server["subnet4"].([]any)
-	for _, a := range x.Is.Addresses {
-		if !a.Prefix.Addr().Is4() {
+	for _, address := range rerouting.Is.Addresses {
+		if !address.Prefix.Addr().Is4() {
 			continue
 		}
 		k := slices.IndexFunc(subnets, func(n any) bool {
 			m, _ := n.(map[string]any)
-			return m["subnet"] == a.Prefix.Masked().String()
+			return m["subnet"] == address.Prefix.Masked().String()
 		})
 		pools := []any{}
-		if a.From.IsValid() {
-			pools = append(pools, map[string]any{"pool": a.From.String() + " - " + a.To.String()})
+		if address.From.IsValid() {
+			pools = append(pools, map[string]any{"pool": address.From.String() + " - " + address.To.String()})
 		}
 		switch {
 		case k >= 0:
 			subnets[k].(map[string]any)["pools"] = pools
-		case a.From.IsValid():
+		case address.From.IsValid():
 			id := 1
 			for _, n := range subnets {
 				if m, _ := n.(map[string]any); m != nil {
@@ -532,8 +532,8 @@ func (h *host) setKea(x Rerouting) error {
 					}
 				}
 			}
-			subnets = append(subnets, map[string]any{"id": id, "subnet": a.Prefix.Masked().String(), "pools": pools,
-				"option-data": []any{map[string]any{"name": "routers", "data": a.Prefix.Addr().String()}}})
+			subnets = append(subnets, map[string]any{"id": id, "subnet": address.Prefix.Masked().String(), "pools": pools,
+				"option-data": []any{map[string]any{"name": "routers", "data": address.Prefix.Addr().String()}}})
 		}
 	}
 	server["subnet4"] = subnets

@@ -25,14 +25,14 @@ const (
 
 // snmp is a device that is spoken to by SNMP.
 type snmp struct {
-	g        *gosnmp.GoSNMP
+	client   *gosnmp.GoSNMP
 	line     *line
 	at       string
 	save     string
 	cred     *Credentials
 	requests int
 	rows     int                 // that were told in this reading
-	r        *Reading            // the last, for what its tables are keyed by
+	reading  *Reading            // the last, for what its tables are keyed by
 	lists    map[string][]byte   // PortLists as they were read, by column and VID
 	length   int                 // bytes of a PortList
 	static   map[office.VID]bool // rows that there are
@@ -48,7 +48,7 @@ func dialSNMP(ctx context.Context, at string, save string, cred *Credentials) (*
 	if err != nil {
 		return nil, err
 	}
-	g := &gosnmp.GoSNMP{
+	one := &gosnmp.GoSNMP{
 		Target: host, Port: port, Transport: "udp", Timeout: timeout, Retries: retries, MaxOids: 128, MaxRepetitions: bulkRows,
 		Version: gosnmp.Version2c, Community: "public", Context: ctx,
 	}
@@ -56,7 +56,7 @@ func dialSNMP(ctx context.Context, at string, save string, cred *Credentials) (*
 		if err := cred.Check(); err != nil {
 			return nil, err
 		}
-		g.Community = cred.Community
+		one.Community = cred.Community
 		if cred.User != "" {
 			flags := gosnmp.NoAuthNoPriv
 			usm := &gosnmp.UsmSecurityParameters{UserName: cred.User, AuthenticationProtocol: gosnmp.NoAuth, PrivacyProtocol: gosnmp.NoPriv}
@@ -66,34 +66,34 @@ func dialSNMP(ctx context.Context, at string, save string, cred *Credentials) (*
 			if cred.Privacy != "" {
 				flags, usm.PrivacyProtocol, usm.PrivacyPassphrase = gosnmp.AuthPriv, privProtocols[cred.Privacy], cred.PrivKey
 			}
-			g.Version, g.SecurityModel, g.MsgFlags, g.SecurityParameters = gosnmp.Version3, gosnmp.UserSecurityModel, flags, usm
+			one.Version, one.SecurityModel, one.MsgFlags, one.SecurityParameters = gosnmp.Version3, gosnmp.UserSecurityModel, flags, usm
 		}
 	}
-	if err := g.Connect(); err != nil {
+	if err := one.Connect(); err != nil {
 		return nil, fmt.Errorf("snmp at %s: %w", at, err)
 	}
-	l := newLine(g.Conn)
-	g.Conn = l
-	return &snmp{g: g, line: l, at: net.JoinHostPort(host, strconv.Itoa(int(port))), save: save, cred: cred}, nil
+	line := newLine(one.Conn)
+	one.Conn = line
+	return &snmp{client: one, line: line, at: net.JoinHostPort(host, strconv.Itoa(int(port))), save: save, cred: cred}, nil
 }
 
 // anew begins a session of v3 anew: a device that was started again, or another one at
 // its place, has another clock, and maybe another name for itself (RFC 3414, 2.2).
 func (s *snmp) anew() error {
-	usm, ok := s.g.SecurityParameters.(*gosnmp.UsmSecurityParameters)
+	usm, ok := s.client.SecurityParameters.(*gosnmp.UsmSecurityParameters)
 	if !ok {
 		return nil
 	}
-	_ = s.g.Conn.Close()
-	s.g.SecurityParameters = &gosnmp.UsmSecurityParameters{
+	_ = s.client.Conn.Close()
+	s.client.SecurityParameters = &gosnmp.UsmSecurityParameters{
 		UserName: usm.UserName, AuthenticationProtocol: usm.AuthenticationProtocol, AuthenticationPassphrase: usm.AuthenticationPassphrase,
 		PrivacyProtocol: usm.PrivacyProtocol, PrivacyPassphrase: usm.PrivacyPassphrase,
 	}
-	s.g.ContextEngineID = ""
-	if err := s.g.Connect(); err != nil {
+	s.client.ContextEngineID = ""
+	if err := s.client.Connect(); err != nil {
 		return err
 	}
-	s.g.Conn = s.line.again(s.g.Conn)
+	s.client.Conn = s.line.again(s.client.Conn)
 	return nil
 }
 
@@ -107,15 +107,15 @@ func (s *snmp) says(what string, err error) error {
 	switch {
 	case errors.Is(err, context.Canceled), errors.Is(err, context.DeadlineExceeded):
 		return err
-	case strings.Contains(text, "timeout"), errors.Is(err, gosnmp.ErrUnknownUsername) && s.g.Version == gosnmp.Version2c:
+	case strings.Contains(text, "timeout"), errors.Is(err, gosnmp.ErrUnknownUsername) && s.client.Version == gosnmp.Version2c:
 		why := "is it on, is SNMP on there, and is its community right"
-		if s.g.Version == gosnmp.Version3 {
-			if usm, ok := s.g.SecurityParameters.(*gosnmp.UsmSecurityParameters); ok && usm.AuthoritativeEngineID != "" && s.r == nil {
-				return fmt.Errorf("%s says who it is, and answers nothing that %s asks (%s): is the key of privacy another there, or is it slower than %s (timeout of the credentials)?", s.at, s.cred.User, what, s.g.Timeout)
+		if s.client.Version == gosnmp.Version3 {
+			if usm, ok := s.client.SecurityParameters.(*gosnmp.UsmSecurityParameters); ok && usm.AuthoritativeEngineID != "" && s.reading == nil {
+				return fmt.Errorf("%s says who it is, and answers nothing that %s asks (%s): is the key of privacy another there, or is it slower than %s (timeout of the credentials)?", s.at, s.cred.User, what, s.client.Timeout)
 			}
 			why = "is it on, is SNMP v3 on there, and are its user and keys right"
 		}
-		return fmt.Errorf("nothing answers at %s (%s) in %s, asked %d times: %s? Where it is slow, its credentials say how long it has (timeout)", s.at, what, s.g.Timeout, s.g.Retries+1, why)
+		return fmt.Errorf("nothing answers at %s (%s) in %s, asked %d times: %s? Where it is slow, its credentials say how long it has (timeout)", s.at, what, s.client.Timeout, s.client.Retries+1, why)
 	case strings.Contains(text, "connection refused"):
 		return fmt.Errorf("nothing listens at %s: is SNMP on there?", s.at)
 	case errors.Is(err, gosnmp.ErrUnknownUsername):
@@ -135,24 +135,24 @@ func (s *snmp) says(what string, err error) error {
 // pace gives a device that answers slowly the time that it needs: what it was asked again is
 // on its way still, and it answers one after the other.
 func (s *snmp) pace(took time.Duration) {
-	if took > s.g.Timeout/2 {
-		s.g.Timeout = min(4*took, mostTimeout)
+	if took > s.client.Timeout/2 {
+		s.client.Timeout = min(4*took, mostTimeout)
 	}
 }
 
 // get reads single objects; those that are not there are nil.
 func (s *snmp) get(oids ...string) ([]gosnmp.SnmpPDU, error) {
 	start := time.Now()
-	p, err := s.g.Get(oids)
+	packet, err := s.client.Get(oids)
 	if err != nil {
 		return nil, s.says("asked for its name", err)
 	}
 	s.pace(time.Since(start))
 	s.requests++
-	if p.Error != gosnmp.NoError {
-		return nil, fmt.Errorf("%s refuses to be read: %s", s.at, errorName(p.Error))
+	if packet.Error != gosnmp.NoError {
+		return nil, fmt.Errorf("%s refuses to be read: %s", s.at, errorName(packet.Error))
 	}
-	return p.Variables, nil
+	return packet.Variables, nil
 }
 
 // row is a value of a table by its index.
@@ -179,44 +179,44 @@ func (s *snmp) table(ctx context.Context, what string, columns ...string) (map[s
 			return nil, err
 		}
 		oids := make([]string, len(left))
-		for i, w := range left {
-			oids[i] = w.next
+		for i, other := range left {
+			oids[i] = other.next
 		}
-		p, err := s.g.GetBulk(oids, 0, uint32(max(2, bulkRows*3/(len(left)+1))))
+		packet, err := s.client.GetBulk(oids, 0, uint32(max(2, bulkRows*3/(len(left)+1))))
 		if err != nil {
 			return nil, s.says(what, err)
 		}
 		s.requests++
-		if p.Error != gosnmp.NoError {
-			if p.Error == gosnmp.NoSuchName { // there is nothing behind
+		if packet.Error != gosnmp.NoError {
+			if packet.Error == gosnmp.NoSuchName { // there is nothing behind
 				return out, nil
 			}
-			return nil, fmt.Errorf("%s refuses to tell of %s: %s", s.at, what, errorName(p.Error))
+			return nil, fmt.Errorf("%s refuses to tell of %s: %s", s.at, what, errorName(packet.Error))
 		}
-		if len(p.Variables) == 0 {
+		if len(packet.Variables) == 0 {
 			return nil, fmt.Errorf("%s answers with nothing when asked for %s", s.at, what)
 		}
 		done := map[*walk]bool{}
-		for k, v := range p.Variables {
-			w := left[k%len(left)]
-			if done[w] {
+		for k, pdu := range packet.Variables {
+			other := left[k%len(left)]
+			if done[other] {
 				continue
 			}
-			index, in := below(v.Name, w.column)
-			if !in || v.Type == gosnmp.EndOfMibView || v.Type == gosnmp.NoSuchObject || v.Type == gosnmp.NoSuchInstance {
-				done[w] = true
+			index, in := below(pdu.Name, other.column)
+			if !in || pdu.Type == gosnmp.EndOfMibView || pdu.Type == gosnmp.NoSuchObject || pdu.Type == gosnmp.NoSuchInstance {
+				done[other] = true
 				continue
 			}
-			if w.last != nil && slices.Compare(index, w.last) <= 0 {
-				return nil, fmt.Errorf("%s answers in a circle when asked for %s (after %s it says %s): its SNMP is broken", s.at, what, w.next, v.Name)
+			if other.last != nil && slices.Compare(index, other.last) <= 0 {
+				return nil, fmt.Errorf("%s answers in a circle when asked for %s (after %s it says %s): its SNMP is broken", s.at, what, other.next, pdu.Name)
 			}
-			w.last, w.next = index, v.Name
-			out[w.column] = append(out[w.column], row{index, v})
+			other.last, other.next = index, pdu.Name
+			out[other.column] = append(out[other.column], row{index, pdu})
 			if s.rows++; s.rows > mostRows {
 				return nil, fmt.Errorf("%s has more than %d rows, of which it tells when asked for %s: that is not believed", s.at, mostRows, what)
 			}
 		}
-		left = slices.DeleteFunc(left, func(w *walk) bool { return done[w] })
+		left = slices.DeleteFunc(left, func(other *walk) bool { return done[other] })
 	}
 	return out, nil
 }
@@ -238,21 +238,21 @@ func below(oid, column string) ([]int, bool) {
 	return out, true
 }
 
-func number(v gosnmp.SnmpPDU) int {
-	switch v.Type {
+func number(pdu gosnmp.SnmpPDU) int {
+	switch pdu.Type {
 	case gosnmp.Integer, gosnmp.Gauge32, gosnmp.Counter32, gosnmp.Counter64, gosnmp.Uinteger32, gosnmp.TimeTicks:
-		return int(gosnmp.ToBigInt(v.Value).Int64())
+		return int(gosnmp.ToBigInt(pdu.Value).Int64())
 	}
 	return 0
 }
 
-func octets(v gosnmp.SnmpPDU) []byte {
-	b, _ := v.Value.([]byte)
+func octets(pdu gosnmp.SnmpPDU) []byte {
+	b, _ := pdu.Value.([]byte)
 	return b
 }
 
 // errorName is an error status (RFC 3416, 3).
-func errorName(e gosnmp.SNMPError) string {
+func errorName(snmperror gosnmp.SNMPError) string {
 	names := map[gosnmp.SNMPError]string{
 		gosnmp.TooBig: "tooBig", gosnmp.NoSuchName: "noSuchName", gosnmp.BadValue: "badValue", gosnmp.ReadOnly: "readOnly", gosnmp.GenErr: "genErr",
 		gosnmp.NoAccess: "noAccess (it may only be read)", gosnmp.WrongType: "wrongType", gosnmp.WrongLength: "wrongLength", gosnmp.WrongEncoding: "wrongEncoding",
@@ -260,8 +260,8 @@ func errorName(e gosnmp.SNMPError) string {
 		gosnmp.CommitFailed: "commitFailed", gosnmp.UndoFailed: "undoFailed", gosnmp.AuthorizationError: "authorizationError (these credentials may only read)",
 		gosnmp.NotWritable: "notWritable (it may only be read)", gosnmp.InconsistentName: "inconsistentName",
 	}
-	if n, ok := names[e]; ok {
-		return n
+	if name, ok := names[snmperror]; ok {
+		return name
 	}
-	return fmt.Sprintf("error %d", e)
+	return fmt.Sprintf("error %d", snmperror)
 }

@@ -13,7 +13,7 @@ import (
 // neighbours reads which devices are heard (IEEE 802.1AB). Local ports are numbered
 // as the agent likes: as its base ports, or else as its interfaces; what it calls
 // them decides where it says.
-func (s *snmp) neighbours(ctx context.Context, r *Reading, place map[int]int) error {
+func (s *snmp) neighbours(ctx context.Context, reading *Reading, place map[int]int) error {
 	rows, err := s.table(ctx, "the devices it hears", mib.RemChassisSubtype, mib.RemChassisID, mib.RemPortIDSubtype, mib.RemPortID, mib.RemPortDesc, mib.RemSysName, mib.RemCapEnabled)
 	if err != nil {
 		return err
@@ -23,24 +23,24 @@ func (s *snmp) neighbours(ctx context.Context, r *Reading, place map[int]int) er
 		return err
 	}
 	if len(rows[mib.RemPortID]) == 0 && len(local[mib.LocPortID]) == 0 {
-		r.NotTold = append(r.NotTold, TellsNeighbours)
+		reading.NotTold = append(reading.NotTold, TellsNeighbours)
 		return nil
 	}
 	called := map[int][]string{}
 	for _, c := range []string{mib.LocPortID, mib.LocPortDesc} {
-		for _, x := range local[c] {
-			called[x.index[0]] = append(called[x.index[0]], plain(string(octets(x.pdu))))
+		for _, row := range local[c] {
+			called[row.index[0]] = append(called[row.index[0]], plain(string(octets(row.pdu))))
 		}
 	}
 	byIndex := map[int]int{}
-	for k := range r.Ports {
-		byIndex[r.Ports[k].Index] = k
+	for port := range reading.Ports {
+		byIndex[reading.Ports[port].Index] = port
 	}
 	find := func(n int) (int, bool) {
 		for _, name := range called[n] {
-			for k := range r.Ports {
-				if name != "" && (r.Ports[k].Name == name || r.Ports[k].Descr == name) {
-					return k, true
+			for port := range reading.Ports {
+				if name != "" && (reading.Ports[port].Name == name || reading.Ports[port].Descr == name) {
+					return port, true
 				}
 			}
 		}
@@ -60,35 +60,35 @@ func (s *snmp) neighbours(ctx context.Context, r *Reading, place map[int]int) er
 	by := map[string]*heard{}
 	var order []string
 	for _, c := range []string{mib.RemPortIDSubtype, mib.RemPortID, mib.RemPortDesc, mib.RemSysName, mib.RemChassisID, mib.RemCapEnabled} {
-		for _, x := range rows[c] {
-			if len(x.index) < 3 {
+		for _, row := range rows[c] {
+			if len(row.index) < 3 {
 				continue
 			}
-			key := fmt.Sprint(x.index)
-			h := by[key]
-			if h == nil {
-				h = &heard{local: x.index[1]}
-				by[key] = h
+			key := fmt.Sprint(row.index)
+			one := by[key]
+			if one == nil {
+				one = &heard{local: row.index[1]}
+				by[key] = one
 				order = append(order, key)
 			}
-			switch text := octets(x.pdu); c {
+			switch text := octets(row.pdu); c {
 			case mib.RemPortIDSubtype:
-				h.subtype = number(x.pdu)
+				one.subtype = number(row.pdu)
 			case mib.RemPortID:
-				if h.subtype == mib.PortIDMAC && len(text) == 6 {
-					h.port = fmt.Sprintf("%x", text)
-					h.card, _ = office.MACOf(text)
+				if one.subtype == mib.PortIDMAC && len(text) == 6 {
+					one.port = fmt.Sprintf("%x", text)
+					one.card, _ = office.MACOf(text)
 				} else {
-					h.port = plain(string(text))
+					one.port = plain(string(text))
 				}
 			case mib.RemPortDesc:
-				h.desc = plain(string(text))
+				one.desc = plain(string(text))
 			case mib.RemSysName:
-				h.name = plain(string(text))
+				one.name = plain(string(text))
 			case mib.RemChassisID:
-				h.chassis = fmt.Sprintf("%x", text)
+				one.chassis = fmt.Sprintf("%x", text)
 			case mib.RemCapEnabled:
-				h.phone = len(text) > 0 && text[0]&mib.CapTelephone != 0
+				one.phone = len(text) > 0 && text[0]&mib.CapTelephone != 0
 			}
 		}
 	}
@@ -97,28 +97,28 @@ func (s *snmp) neighbours(ctx context.Context, r *Reading, place map[int]int) er
 		return err
 	}
 	for _, key := range order {
-		h := by[key]
-		k, ok := find(h.local)
+		other := by[key]
+		k, ok := find(other.local)
 		if !ok {
-			r.wrong("it hears %s at its port %d, which it tells nothing else of", h.name, h.local)
+			reading.wrong("it hears %s at its port %d, which it tells nothing else of", other.name, other.local)
 			continue
 		}
-		port := h.port
-		if h.subtype == mib.PortIDMAC && h.desc != "" {
-			port = h.desc
+		port := other.port
+		if other.subtype == mib.PortIDMAC && other.desc != "" {
+			port = other.desc
 		}
-		name := h.name
+		name := other.name
 		if name == "" {
-			name = h.chassis
+			name = other.chassis
 		}
-		n := Neighbour{Port: k, Device: name, RemotePort: port, Card: h.card, Phone: h.phone}
-		if x := more[key]; x != nil {
-			n.PVID, n.Voice, n.VoiceTagged, n.Aggregated = x.PVID, x.Voice, x.VoiceTagged, x.Aggregated
-			n.Phone = n.Phone || x.Phone
+		neighbour := Neighbour{Port: k, Device: name, RemotePort: port, Card: other.card, Phone: other.phone}
+		if one := more[key]; one != nil {
+			neighbour.PVID, neighbour.Voice, neighbour.VoiceTagged, neighbour.Aggregated = one.PVID, one.Voice, one.VoiceTagged, one.Aggregated
+			neighbour.Phone = neighbour.Phone || one.Phone
 		}
-		r.Neighbours = append(r.Neighbours, n)
+		reading.Neighbours = append(reading.Neighbours, neighbour)
 	}
-	slices.SortStableFunc(r.Neighbours, func(a, b Neighbour) int { return a.Port - b.Port }) // rows are by when they were heard
+	slices.SortStableFunc(reading.Neighbours, func(a, b Neighbour) int { return a.Port - b.Port }) // rows are by when they were heard
 	return nil
 }
 
@@ -149,26 +149,26 @@ func (s *snmp) extensions(ctx context.Context) (map[string]*Neighbour, error) {
 		return out[key]
 	}
 	for _, c := range []string{mib.Dot1RemPVID, mib.Dot3RemAggStatus, mib.MedRemClass, mib.MedRemVLAN, mib.MedRemTagged} {
-		for _, x := range rows[c] {
-			if len(x.index) < 3 || len(x.index) < 4 && (c == mib.MedRemVLAN || c == mib.MedRemTagged) {
+		for _, row := range rows[c] {
+			if len(row.index) < 3 || len(row.index) < 4 && (c == mib.MedRemVLAN || c == mib.MedRemTagged) {
 				continue
 			}
-			n := at(x.index[:3])
+			neighbour := at(row.index[:3])
 			switch c {
 			case mib.Dot1RemPVID:
-				n.PVID, _ = office.VIDOf(number(x.pdu))
+				neighbour.PVID, _ = office.VIDOf(number(row.pdu))
 			case mib.Dot3RemAggStatus:
-				b := octets(x.pdu)
-				n.Aggregated = len(b) > 0 && b[0]&mib.Aggregated != 0
+				b := octets(row.pdu)
+				neighbour.Aggregated = len(b) > 0 && b[0]&mib.Aggregated != 0
 			case mib.MedRemClass:
-				n.Phone = number(x.pdu) == mib.MedClass3
+				neighbour.Phone = number(row.pdu) == mib.MedClass3
 			case mib.MedRemVLAN:
-				if x.index[3] == mib.MedVoice {
-					n.Voice, _ = office.VIDOf(number(x.pdu))
+				if row.index[3] == mib.MedVoice {
+					neighbour.Voice, _ = office.VIDOf(number(row.pdu))
 				}
 			case mib.MedRemTagged:
-				if x.index[3] == mib.MedVoice {
-					n.VoiceTagged = number(x.pdu) == mib.True
+				if row.index[3] == mib.MedVoice {
+					neighbour.VoiceTagged = number(row.pdu) == mib.True
 				}
 			}
 		}

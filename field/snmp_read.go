@@ -18,51 +18,51 @@ import (
 // Read reads a bridge. Its name is asked for first: where nothing answers, that is
 // all that it costs.
 func (s *snmp) Read(ctx context.Context) (*Reading, error) {
-	s.g.Context = ctx
+	s.client.Context = ctx
 	start := time.Now()
 	s.requests, s.rows = 0, 0
-	r := &Reading{Source: "snmp at " + s.at}
+	reading := &Reading{Source: "snmp at " + s.at}
 	system, err := s.get(mib.SysDescr, mib.SysUpTime, mib.SysName, mib.SysObjectID)
-	if err != nil && s.r != nil && s.g.Version == gosnmp.Version3 && s.anew() == nil { // it answered before
+	if err != nil && s.reading != nil && s.client.Version == gosnmp.Version3 && s.anew() == nil { // it answered before
 		system, err = s.get(mib.SysDescr, mib.SysUpTime, mib.SysName, mib.SysObjectID)
 	}
 	if err != nil {
 		return nil, err
 	}
-	for _, v := range system {
-		switch strings.TrimPrefix(v.Name, ".") {
+	for _, pdu := range system {
+		switch strings.TrimPrefix(pdu.Name, ".") {
 		case mib.SysDescr:
-			r.About = plain(string(octets(v)))
+			reading.About = plain(string(octets(pdu)))
 		case mib.SysName:
-			r.Name = plain(string(octets(v)))
+			reading.Name = plain(string(octets(pdu)))
 		case mib.SysObjectID:
-			if id, ok := v.Value.(string); ok && strings.TrimPrefix(id, ".") == mib.StandIn && s.save == "" {
+			if id, ok := pdu.Value.(string); ok && strings.TrimPrefix(id, ".") == mib.StandIn && s.save == "" {
 				s.save = mib.StandInSave + "=1"
 			}
 		case mib.SysUpTime:
-			r.Up = time.Duration(number(v)) * 10 * time.Millisecond
+			reading.Up = time.Duration(number(pdu)) * 10 * time.Millisecond
 		}
 	}
-	place, err := s.ports(ctx, r)
+	place, err := s.ports(ctx, reading)
 	if err != nil {
 		return nil, err
 	}
 	for _, part := range []func(context.Context, *Reading, map[int]int) error{s.vlans, s.pvids, s.learnt} {
-		if err := part(ctx, r, place); err != nil {
+		if err := part(ctx, reading, place); err != nil {
 			return nil, err
 		}
 	}
-	if err := s.neighbours(ctx, r, place); err != nil {
+	if err := s.neighbours(ctx, reading, place); err != nil {
 		return nil, err
 	}
-	r.Took, r.Requests = time.Since(start), s.requests
-	s.r = r
-	return r, nil
+	reading.Took, reading.Requests = time.Since(start), s.requests
+	s.reading = reading
+	return reading, nil
 }
 
 // ports reads the interfaces and which of them are ports of the bridge; it gives the
 // place of each by its base port number.
-func (s *snmp) ports(ctx context.Context, r *Reading) (map[int]int, error) {
+func (s *snmp) ports(ctx context.Context, reading *Reading) (map[int]int, error) {
 	ifs, err := s.table(ctx, "its interfaces", mib.IfDescr, mib.IfType, mib.IfSpeed, mib.IfAdminStatus, mib.IfOperStatus, mib.IfName, mib.IfHighSpeed, mib.IfAlias)
 	if err != nil {
 		return nil, err
@@ -72,26 +72,26 @@ func (s *snmp) ports(ctx context.Context, r *Reading) (map[int]int, error) {
 		return nil, err
 	}
 	numbers := map[int]int{} // by ifIndex
-	for _, x := range base[mib.BasePortIfIndex] {
-		if len(x.index) == 1 {
-			numbers[number(x.pdu)] = x.index[0]
+	for _, row := range base[mib.BasePortIfIndex] {
+		if len(row.index) == 1 {
+			numbers[number(row.pdu)] = row.index[0]
 		}
 	}
 	at := map[int]int{} // places by ifIndex
 	kinds := map[int]int{}
-	for _, x := range ifs[mib.IfType] {
-		if len(x.index) == 1 {
-			kinds[x.index[0]] = number(x.pdu)
+	for _, row := range ifs[mib.IfType] {
+		if len(row.index) == 1 {
+			kinds[row.index[0]] = number(row.pdu)
 		}
 	}
 	port := func(index int) *Port {
-		k, ok := at[index]
+		one, ok := at[index]
 		if !ok {
-			k = len(r.Ports)
-			at[index] = k
-			r.Ports = append(r.Ports, Port{Index: index, Number: numbers[index], Set: wording.Setting{Filter: true}})
+			one = len(reading.Ports)
+			at[index] = one
+			reading.Ports = append(reading.Ports, Port{Index: index, Number: numbers[index], Set: wording.Setting{Filter: true}})
 		}
-		return &r.Ports[k]
+		return &reading.Ports[one]
 	}
 	wanted := func(index int) bool { // what is no port is left out
 		switch kinds[index] {
@@ -101,70 +101,70 @@ func (s *snmp) ports(ctx context.Context, r *Reading) (map[int]int, error) {
 		return numbers[index] > 0
 	}
 	for _, c := range []string{mib.IfDescr, mib.IfName, mib.IfAlias, mib.IfType, mib.IfSpeed, mib.IfHighSpeed, mib.IfAdminStatus, mib.IfOperStatus} {
-		for _, x := range ifs[c] {
-			if len(x.index) != 1 || !wanted(x.index[0]) {
+		for _, row := range ifs[c] {
+			if len(row.index) != 1 || !wanted(row.index[0]) {
 				continue
 			}
-			p := port(x.index[0])
+			one := port(row.index[0])
 			switch c {
 			case mib.IfDescr:
-				p.Descr = plain(string(octets(x.pdu)))
+				one.Descr = plain(string(octets(row.pdu)))
 			case mib.IfName:
-				p.Name = plain(string(octets(x.pdu)))
+				one.Name = plain(string(octets(row.pdu)))
 			case mib.IfAlias:
-				p.Alias = plain(string(octets(x.pdu)))
+				one.Alias = plain(string(octets(row.pdu)))
 			case mib.IfType:
-				k := number(x.pdu)
-				p.Inner = k == mib.TypeWireless || k == mib.TypeVirtual
+				k := number(row.pdu)
+				one.Inner = k == mib.TypeWireless || k == mib.TypeVirtual
 			case mib.IfSpeed:
-				p.Mbps = number(x.pdu) / 1_000_000
+				one.Mbps = number(row.pdu) / 1_000_000
 			case mib.IfHighSpeed:
-				p.Mbps = max(p.Mbps, number(x.pdu)) // mib.IfSpeed ends at 4.3 Gbit/s
+				one.Mbps = max(one.Mbps, number(row.pdu)) // mib.IfSpeed ends at 4.3 Gbit/s
 			case mib.IfAdminStatus:
-				p.Shut = number(x.pdu) == mib.StatusDown
+				one.Shut = number(row.pdu) == mib.StatusDown
 			case mib.IfOperStatus:
-				p.Link = map[int]string{mib.StatusUp: "up", mib.StatusDown: "down", 7: "down"}[number(x.pdu)]
+				one.Link = map[int]string{mib.StatusUp: "up", mib.StatusDown: "down", 7: "down"}[number(row.pdu)]
 			}
 		}
 	}
-	for _, x := range base[mib.BasePortIfIndex] { // ports of which nothing else is told
-		if len(x.index) == 1 {
-			p := port(number(x.pdu))
-			p.Number = x.index[0]
+	for _, row := range base[mib.BasePortIfIndex] { // ports of which nothing else is told
+		if len(row.index) == 1 {
+			one := port(number(row.pdu))
+			one.Number = row.index[0]
 		}
 	}
 	if len(ifs[mib.IfOperStatus]) == 0 {
-		r.NotTold = append(r.NotTold, TellsLink)
+		reading.NotTold = append(reading.NotTold, TellsLink)
 	}
-	for k := range r.Ports {
-		if r.Ports[k].Name == "" {
-			r.Ports[k].Name = r.Ports[k].Descr
+	for one := range reading.Ports {
+		if reading.Ports[one].Name == "" {
+			reading.Ports[one].Name = reading.Ports[one].Descr
 		}
 	}
 	lags, err := s.table(ctx, "its bundles", mib.AttachedAggID)
 	if err != nil {
 		return nil, err
 	}
-	for _, x := range lags[mib.AttachedAggID] {
-		member, ok := at[x.index[0]]
-		bundle, ok2 := at[number(x.pdu)]
-		if len(x.index) == 1 && ok && ok2 && member != bundle {
-			r.Ports[bundle].Members = append(r.Ports[bundle].Members, member)
+	for _, row := range lags[mib.AttachedAggID] {
+		member, ok := at[row.index[0]]
+		bundle, ok2 := at[number(row.pdu)]
+		if len(row.index) == 1 && ok && ok2 && member != bundle {
+			reading.Ports[bundle].Members = append(reading.Ports[bundle].Members, member)
 		}
 	}
 	if len(lags[mib.AttachedAggID]) == 0 {
-		r.NotTold = append(r.NotTold, TellsBundles)
+		reading.NotTold = append(reading.NotTold, TellsBundles)
 	}
 	place := map[int]int{}
-	for k := range r.Ports {
-		if n := r.Ports[k].Number; n > 0 {
-			place[n] = k
+	for one := range reading.Ports {
+		if n := reading.Ports[one].Number; n > 0 {
+			place[n] = one
 		}
 	}
 	if len(place) == 0 { // base ports that nothing joins to interfaces: by their own numbers
-		for k := range r.Ports {
-			place[r.Ports[k].Index] = k
-			r.Ports[k].Number = r.Ports[k].Index
+		for one := range reading.Ports {
+			place[reading.Ports[one].Index] = one
+			reading.Ports[one].Number = reading.Ports[one].Index
 		}
 	}
 	return place, nil
@@ -185,7 +185,7 @@ func portList(b []byte) (out []int) {
 
 // vlans reads which ports are in which VLANs: what is set (the static table), and
 // where the device has no row of a VLAN there, what is so now.
-func (s *snmp) vlans(ctx context.Context, r *Reading, place map[int]int) error {
+func (s *snmp) vlans(ctx context.Context, reading *Reading, place map[int]int) error {
 	rows, err := s.table(ctx, "its VLANs", mib.StaticName, mib.StaticEgress, mib.StaticForbidden, mib.StaticUntagged, mib.StaticRowStatus)
 	if err != nil {
 		return err
@@ -195,59 +195,59 @@ func (s *snmp) vlans(ctx context.Context, r *Reading, place map[int]int) error {
 		return err
 	}
 	s.lists, s.length, s.static = map[string][]byte{}, 0, map[office.VID]bool{}
-	valid := func(x row) (office.VID, bool) {
-		n := x.index[len(x.index)-1]
+	valid := func(row row) (office.VID, bool) {
+		n := row.index[len(row.index)-1]
 		vid, err := office.VIDOf(n)
 		if err != nil {
-			if text := fmt.Sprintf("a VLAN %d, which is none", n); !slices.Contains(r.Trouble, text) {
-				r.wrong("%s", text)
+			if text := fmt.Sprintf("a VLAN %d, which is none", n); !slices.Contains(reading.Trouble, text) {
+				reading.wrong("%s", text)
 			}
 			return 0, false
 		}
 		return vid, true
 	}
 	off := map[office.VID]bool{} // rows that are not in force
-	for _, x := range rows[mib.StaticRowStatus] {
-		if vid, ok := valid(x); ok {
+	for _, row := range rows[mib.StaticRowStatus] {
+		if vid, ok := valid(row); ok {
 			s.static[vid] = true
-			off[vid] = number(x.pdu) != mib.RowActive
+			off[vid] = number(row.pdu) != mib.RowActive
 		}
 	}
 	known := map[office.VID]string{}
 	egress, untagged := map[office.VID][]byte{}, map[office.VID][]byte{}
-	for _, x := range rows[mib.StaticEgress] {
-		if vid, ok := valid(x); ok && !off[vid] {
-			egress[vid] = octets(x.pdu)
+	for _, row := range rows[mib.StaticEgress] {
+		if vid, ok := valid(row); ok && !off[vid] {
+			egress[vid] = octets(row.pdu)
 			s.static[vid] = true
 		}
 	}
-	for _, x := range rows[mib.StaticUntagged] {
-		if vid, ok := valid(x); ok && !off[vid] {
-			untagged[vid] = octets(x.pdu)
+	for _, row := range rows[mib.StaticUntagged] {
+		if vid, ok := valid(row); ok && !off[vid] {
+			untagged[vid] = octets(row.pdu)
 		}
 	}
 	learnt := map[office.VID]bool{} // that a protocol brought (MVRP, GVRP): nobody set them
-	for _, x := range now[mib.CurrentStatus] {
-		if vid, ok := valid(x); ok && number(x.pdu) == mib.StatusDynamic && !s.static[vid] {
+	for _, row := range now[mib.CurrentStatus] {
+		if vid, ok := valid(row); ok && number(row.pdu) == mib.StatusDynamic && !s.static[vid] {
 			learnt[vid] = true
-			r.wrong("VLAN %d is there because a neighbour registers it (MVRP, GVRP): nobody set it, and it is left out", vid)
+			reading.wrong("VLAN %d is there because a neighbour registers it (MVRP, GVRP): nobody set it, and it is left out", vid)
 		}
 	}
 	for _, c := range []struct {
 		column string
 		into   map[office.VID][]byte
 	}{{mib.CurrentEgress, egress}, {mib.CurrentUntagged, untagged}} {
-		for _, x := range now[c.column] {
-			if vid, ok := valid(x); ok && !s.static[vid] && !learnt[vid] {
-				c.into[vid] = octets(x.pdu)
+		for _, row := range now[c.column] {
+			if vid, ok := valid(row); ok && !s.static[vid] && !learnt[vid] {
+				c.into[vid] = octets(row.pdu)
 			}
 		}
 	}
-	for _, x := range rows[mib.StaticForbidden] {
-		if vid, ok := valid(x); ok {
-			s.lists[listKey(mib.StaticForbidden, vid)] = octets(x.pdu)
-			if n := len(portList(octets(x.pdu))); n > 0 {
-				r.wrong("VLAN %d is forbidden at some of its ports (%d): a step that puts one of them into it allows it there", vid, n)
+	for _, row := range rows[mib.StaticForbidden] {
+		if vid, ok := valid(row); ok {
+			s.lists[listKey(mib.StaticForbidden, vid)] = octets(row.pdu)
+			if n := len(portList(octets(row.pdu))); n > 0 {
+				reading.wrong("VLAN %d is forbidden at some of its ports (%d): a step that puts one of them into it allows it there", vid, n)
 			}
 		}
 	}
@@ -261,34 +261,34 @@ func (s *snmp) vlans(ctx context.Context, r *Reading, place map[int]int) error {
 			free[n] = true
 		}
 		for _, n := range portList(list) {
-			k, ok := place[n]
+			port, ok := place[n]
 			if !ok {
 				continue // a port that nothing else is told of: often the device itself
 			}
 			if free[n] {
-				r.Ports[k].Set.Untagged.Add(vid)
+				reading.Ports[port].Set.Untagged.Add(vid)
 			} else {
-				r.Ports[k].Set.Tagged.Add(vid)
+				reading.Ports[port].Set.Tagged.Add(vid)
 			}
 		}
 	}
-	for _, x := range rows[mib.StaticName] {
-		if vid, ok := valid(x); ok {
-			known[vid] = plain(string(octets(x.pdu)))
+	for _, row := range rows[mib.StaticName] {
+		if vid, ok := valid(row); ok {
+			known[vid] = plain(string(octets(row.pdu)))
 		}
 	}
 	for vid, name := range known {
-		r.VLANs = append(r.VLANs, VLAN{vid, name})
+		reading.VLANs = append(reading.VLANs, VLAN{vid, name})
 	}
-	slices.SortFunc(r.VLANs, func(a, b VLAN) int { return int(a.VID) - int(b.VID) })
+	slices.SortFunc(reading.VLANs, func(a, b VLAN) int { return int(a.VID) - int(b.VID) })
 	if len(egress) == 0 {
-		r.NotTold = append(r.NotTold, TellsVLANs)
+		reading.NotTold = append(reading.NotTold, TellsVLANs)
 	}
 	if len(rows[mib.StaticUntagged])+len(now[mib.CurrentUntagged]) == 0 {
-		r.NotTold = append(r.NotTold, TellsUntagged)
+		reading.NotTold = append(reading.NotTold, TellsUntagged)
 	}
-	for _, k := range place {
-		r.Ports[k].Bridged = len(egress) > 0
+	for _, port := range place {
+		reading.Ports[port].Bridged = len(egress) > 0
 	}
 	return nil
 }
@@ -296,7 +296,7 @@ func (s *snmp) vlans(ctx context.Context, r *Reading, place map[int]int) error {
 func listKey(column string, vid office.VID) string { return fmt.Sprintf("%s.%d", column, vid) }
 
 // pvids reads where untagged frames go, what frames are accepted, and filtering.
-func (s *snmp) pvids(ctx context.Context, r *Reading, place map[int]int) error {
+func (s *snmp) pvids(ctx context.Context, reading *Reading, place map[int]int) error {
 	rows, err := s.table(ctx, "its PVIDs", mib.PVID, mib.Acceptable, mib.IngressFiltering)
 	if err != nil {
 		return err
@@ -304,42 +304,42 @@ func (s *snmp) pvids(ctx context.Context, r *Reading, place map[int]int) error {
 	said := map[string]map[int]bool{}
 	for c, list := range rows {
 		said[c] = map[int]bool{}
-		for _, x := range list {
-			k, ok := place[x.index[0]]
-			if len(x.index) != 1 || !ok {
+		for _, row := range list {
+			port, ok := place[row.index[0]]
+			if len(row.index) != 1 || !ok {
 				continue
 			}
-			said[c][k] = true
-			p := &r.Ports[k]
-			switch n := number(x.pdu); c {
+			said[c][port] = true
+			one := &reading.Ports[port]
+			switch n := number(row.pdu); c {
 			case mib.PVID:
 				vid, err := office.VIDOf(n)
 				switch {
 				case err == nil:
-					p.Set.PVID = vid
+					one.Set.PVID = vid
 				case n != 0: // 0 is none
-					r.wrong("port %s has PVID %d, which is no VLAN: taken for none", p.Name, n)
+					reading.wrong("port %s has PVID %d, which is no VLAN: taken for none", one.Name, n)
 				}
-				p.NoPVID = err != nil
+				one.NoPVID = err != nil
 			case mib.Acceptable:
-				p.Set.Admit = map[int]office.Admit{mib.AdmitTagged: office.AdmitTagged, mib.AdmitUntagged: office.AdmitUntagged}[n]
+				one.Set.Admit = map[int]office.Admit{mib.AdmitTagged: office.AdmitTagged, mib.AdmitUntagged: office.AdmitUntagged}[n]
 			case mib.IngressFiltering:
-				p.Set.Filter = n == mib.True
+				one.Set.Filter = n == mib.True
 			}
 		}
 	}
 	for c, told := range map[string]Told{mib.PVID: TellsPVID, mib.Acceptable: TellsAdmit, mib.IngressFiltering: TellsFilter} {
 		if len(said[c]) == 0 {
-			r.NotTold = append(r.NotTold, told)
+			reading.NotTold = append(reading.NotTold, told)
 		}
 	}
-	slices.Sort(r.NotTold)
+	slices.Sort(reading.NotTold)
 	return nil
 }
 
 // learnt reads which network cards are where: those that the device learnt, by VLAN
 // (dot1qTpFdbTable), or of a device that has one table for all, without.
-func (s *snmp) learnt(ctx context.Context, r *Reading, place map[int]int) error {
+func (s *snmp) learnt(ctx context.Context, reading *Reading, place map[int]int) error {
 	rows, err := s.table(ctx, "the addresses it learnt", mib.FdbPort, mib.FdbStatus)
 	if err != nil {
 		return err
@@ -347,7 +347,7 @@ func (s *snmp) learnt(ctx context.Context, r *Reading, place map[int]int) error 
 	if len(rows[mib.FdbPort]) == 0 {
 		counts, err := s.table(ctx, "its address tables", mib.FdbCount)
 		if len(counts[mib.FdbCount]) == 0 { // it has none, and not: they are empty
-			r.NotTold = append(r.NotTold, TellsLearnt)
+			reading.NotTold = append(reading.NotTold, TellsLearnt)
 		}
 		return err
 	}
@@ -357,36 +357,36 @@ func (s *snmp) learnt(ctx context.Context, r *Reading, place map[int]int) error 
 	}
 	vlan := map[int]office.VID{} // by the number of its table
 	shared := map[int]bool{}
-	for _, x := range ids[mib.CurrentFdbID] {
-		if vid, err := office.VIDOf(x.index[len(x.index)-1]); err == nil {
-			id := number(x.pdu)
+	for _, row := range ids[mib.CurrentFdbID] {
+		if vid, err := office.VIDOf(row.index[len(row.index)-1]); err == nil {
+			id := number(row.pdu)
 			shared[id] = vlan[id] != 0
 			vlan[id] = vid
 		}
 	}
 	status := map[string]int{}
-	for _, x := range rows[mib.FdbStatus] {
-		status[fmt.Sprint(x.index)] = number(x.pdu)
+	for _, row := range rows[mib.FdbStatus] {
+		status[fmt.Sprint(row.index)] = number(row.pdu)
 	}
-	for _, x := range rows[mib.FdbPort] {
-		if st := status[fmt.Sprint(x.index)]; len(x.index) != 7 || st != 0 && st != mib.FdbLearnt {
+	for _, row := range rows[mib.FdbPort] {
+		if st := status[fmt.Sprint(row.index)]; len(row.index) != 7 || st != 0 && st != mib.FdbLearnt {
 			continue
 		}
-		vid := vlan[x.index[0]]
+		vid := vlan[row.index[0]]
 		if len(vlan) == 0 { // most number their tables as their VLANs
-			vid, _ = office.VIDOf(x.index[0])
+			vid, _ = office.VIDOf(row.index[0])
 		}
 		b := make([]byte, 6)
 		for i := range b {
-			b[i] = byte(x.index[i+1])
+			b[i] = byte(row.index[i+1])
 		}
 		mac, err := office.MACOf(b)
-		k, ok := place[number(x.pdu)]
-		if err != nil || !ok || vid == 0 || shared[x.index[0]] {
+		k, ok := place[number(row.pdu)]
+		if err != nil || !ok || vid == 0 || shared[row.index[0]] {
 			continue
 		}
-		r.Learnt = append(r.Learnt, Learnt{mac, k, vid})
+		reading.Learnt = append(reading.Learnt, Learnt{mac, k, vid})
 	}
-	slices.SortFunc(r.Learnt, func(a, b Learnt) int { return cmp.Or(a.Port-b.Port, cmp.Compare(a.MAC, b.MAC)) })
+	slices.SortFunc(reading.Learnt, func(a, b Learnt) int { return cmp.Or(a.Port-b.Port, cmp.Compare(a.MAC, b.MAC)) })
 	return nil
 }

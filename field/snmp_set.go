@@ -35,14 +35,14 @@ type object struct {
 // that come, PVIDs and frames, ports that go, VLANs that go. A port that takes no
 // untagged frames is said in one of several ways ([none]): those that the device may
 // take are tried one after the other, each from what it is then set to.
-func (s *snmp) Set(ctx context.Context, d *office.Device, m Match, from, to wording.State) error {
-	s.g.Context = ctx
-	if s.r == nil {
+func (s *snmp) Set(ctx context.Context, device *office.Device, match Match, from, to wording.State) error {
+	s.client.Context = ctx
+	if s.reading == nil {
 		return fmt.Errorf("%s was not read before it is set", s.at)
 	}
 	var first error
-	for _, way := range s.nones(d, m, from, to) {
-		parts, err := s.changes(d, m, from, to, way)
+	for _, way := range s.nones(device, match, from, to) {
+		parts, err := s.changes(device, match, from, to, way)
 		if err == nil {
 			err = s.phases(parts)
 		}
@@ -52,27 +52,27 @@ func (s *snmp) Set(ctx context.Context, d *office.Device, m Match, from, to word
 		}
 		if first == nil {
 			first = err
-			if !keepsPVID(d) && strings.Contains(no.Why, errorName(gosnmp.InconsistentValue)) {
+			if !keepsPVID(device) && strings.Contains(no.Why, errorName(gosnmp.InconsistentValue)) {
 				first = fmt.Errorf("%w (does it keep a port in the VLAN of its PVID? then say so: wording by-vlan keeps-pvid-vlan)", err)
 			}
 		}
-		r, wrong := s.Read(ctx)
+		reading, wrong := s.Read(ctx)
 		if wrong != nil {
 			return first
 		}
-		from = told(r, d, m, from)
+		from = told(reading, device, match, from)
 	}
 	return first
 }
 
 // told is a state with the ports as they were told.
-func told(r *Reading, d *office.Device, m Match, state wording.State) wording.State {
+func told(reading *Reading, device *office.Device, match Match, state wording.State) wording.State {
 	set := map[int]wording.Setting{}
-	for p := range d.Ports {
-		if d.Ports[p].Bundle == 0 && m[p] >= 0 && r.Ports[m[p]].Bridged {
-			x := r.Ports[m[p]].Set
-			x.Off = r.Ports[m[p]].Shut
-			set[p] = x
+	for p := range device.Ports {
+		if device.Ports[p].Bundle == 0 && match[p] >= 0 && reading.Ports[match[p]].Bridged {
+			setting := reading.Ports[match[p]].Set
+			setting.Off = reading.Ports[match[p]].Shut
+			set[p] = setting
 		}
 	}
 	return state.WithAll(set)
@@ -116,9 +116,9 @@ func (s *snmp) each(all []object) error {
 		return err
 	}
 	var wait *object // a row that is in force when its lists are there
-	for i, x := range all {
+	for i, one := range all {
 		if len(all) > 1 || i > 0 {
-			err = s.put([]object{x})
+			err = s.put([]object{one})
 		}
 		if !errors.As(err, &no) {
 			if err != nil {
@@ -126,19 +126,19 @@ func (s *snmp) each(all []object) error {
 			}
 			continue
 		}
-		if so, wrong := s.already(x); wrong != nil || so {
+		if so, wrong := s.already(one); wrong != nil || so {
 			if wrong != nil {
 				return wrong
 			}
 			continue
 		}
-		if x.pdu.Value != mib.RowCreateAndGo || !s.isRow(x) {
+		if one.pdu.Value != mib.RowCreateAndGo || !s.isRow(one) {
 			return err
 		}
-		if s.knows(x) { // a row that can be set, and not read
+		if s.knows(one) { // a row that can be set, and not read
 			continue
 		}
-		go2 := x // which agents have that know no createAndGo (RFC 2579, RowStatus)
+		go2 := one // which agents have that know no createAndGo (RFC 2579, RowStatus)
 		go2.pdu.Value = mib.RowCreateAndWait
 		if wrong := s.put([]object{go2}); wrong != nil {
 			return err
@@ -152,46 +152,46 @@ func (s *snmp) each(all []object) error {
 	return nil
 }
 
-func (s *snmp) isRow(x object) bool {
-	_, ok := below(x.pdu.Name, mib.StaticRowStatus)
+func (s *snmp) isRow(object object) bool {
+	_, ok := below(object.pdu.Name, mib.StaticRowStatus)
 	return ok
 }
 
 // knows says whether the device told of the VLAN of a row.
-func (s *snmp) knows(x object) bool {
-	index, _ := below(x.pdu.Name, mib.StaticRowStatus)
-	return slices.ContainsFunc(s.r.VLANs, func(v VLAN) bool { return int(v.VID) == index[0] })
+func (s *snmp) knows(object object) bool {
+	index, _ := below(object.pdu.Name, mib.StaticRowStatus)
+	return slices.ContainsFunc(s.reading.VLANs, func(vlan VLAN) bool { return int(vlan.VID) == index[0] })
 }
 
 // already says whether the device has what it was told to be set to.
-func (s *snmp) already(x object) (bool, error) {
-	p, err := s.g.Get([]string{x.pdu.Name})
+func (s *snmp) already(object object) (bool, error) {
+	packet, err := s.client.Get([]string{object.pdu.Name})
 	if err != nil {
 		return false, s.says("asked for what it refused", err)
 	}
 	s.requests++
-	if p.Error != gosnmp.NoError || len(p.Variables) != 1 {
+	if packet.Error != gosnmp.NoError || len(packet.Variables) != 1 {
 		return false, nil
 	}
-	v := p.Variables[0]
-	there := v.Type != gosnmp.NoSuchInstance && v.Type != gosnmp.NoSuchObject
+	pdu := packet.Variables[0]
+	there := pdu.Type != gosnmp.NoSuchInstance && pdu.Type != gosnmp.NoSuchObject
 	so := false
-	switch want := x.pdu.Value.(type) {
+	switch want := object.pdu.Value.(type) {
 	case []byte:
-		so = there && slices.Equal(portList(want), portList(octets(v)))
+		so = there && slices.Equal(portList(want), portList(octets(pdu)))
 	default:
 		n := number(gosnmp.SnmpPDU{Type: gosnmp.Integer, Value: want})
 		switch {
-		case s.isRow(x) && n == mib.RowDestroy:
+		case s.isRow(object) && n == mib.RowDestroy:
 			so = !there
-		case s.isRow(x):
-			so = there && number(v) == mib.RowActive
+		case s.isRow(object):
+			so = there && number(pdu) == mib.RowActive
 		default:
-			so = there && number(v) == n
+			so = there && number(pdu) == n
 		}
 	}
 	if so {
-		s.took([]gosnmp.SnmpPDU{x.pdu})
+		s.took([]gosnmp.SnmpPDU{object.pdu})
 	}
 	return so, nil
 }
@@ -200,12 +200,12 @@ func (s *snmp) already(x object) (bool, error) {
 // then shrinks is set to what it ends as.
 func (s *snmp) once(all []object) (out []object) {
 	last := map[string]int{}
-	for i, x := range all {
-		last[x.pdu.Name] = i
+	for i, object := range all {
+		last[object.pdu.Name] = i
 	}
-	for i, x := range all {
-		if last[x.pdu.Name] == i {
-			out = append(out, x)
+	for i, object := range all {
+		if last[object.pdu.Name] == i {
+			out = append(out, object)
 		}
 	}
 	return out
@@ -231,46 +231,46 @@ func sameRow(a, b object) bool {
 // setting the same twice comes to the same.
 func (s *snmp) put(all []object) error {
 	pdus := make([]gosnmp.SnmpPDU, len(all))
-	for i, x := range all {
-		pdus[i] = x.pdu
+	for i, object := range all {
+		pdus[i] = object.pdu
 	}
-	if list := rehearsing(s.g.Context); list != nil {
-		for _, x := range all {
-			*list = append(*list, pduText(x))
+	if list := rehearsing(s.client.Context); list != nil {
+		for _, object := range all {
+			*list = append(*list, pduText(object))
 		}
 		return nil
 	}
-	p, err := s.g.Set(pdus)
+	packet, err := s.client.Set(pdus)
 	if err != nil {
 		return s.says("told to set "+all[0].what, err)
 	}
 	s.requests++
-	if p.Error == gosnmp.NoError {
+	if packet.Error == gosnmp.NoError {
 		s.took(pdus)
 		return nil
 	}
 	what := all[0].what
-	if i := int(p.ErrorIndex); i >= 1 && i <= len(all) {
+	if i := int(packet.ErrorIndex); i >= 1 && i <= len(all) {
 		what = all[i-1].what
 	}
-	return &Refused{what, errorName(p.Error)}
+	return &Refused{what, errorName(packet.Error)}
 }
 
 // took notes what is there now, for the next request.
 func (s *snmp) took(pdus []gosnmp.SnmpPDU) {
-	for _, x := range pdus {
-		if b, ok := x.Value.([]byte); ok {
-			s.lists[x.Name] = b
+	for _, pdu := range pdus {
+		if b, ok := pdu.Value.([]byte); ok {
+			s.lists[pdu.Name] = b
 		}
-		if index, ok := below(x.Name, mib.StaticRowStatus); ok {
-			s.static[office.VID(index[0])] = x.Value != mib.RowDestroy
+		if index, ok := below(pdu.Name, mib.StaticRowStatus); ok {
+			s.static[office.VID(index[0])] = pdu.Value != mib.RowDestroy
 		}
 	}
 }
 
 // Save sets the object that saves, where the office says that the device has one.
 func (s *snmp) Save(ctx context.Context) error {
-	s.g.Context = ctx
+	s.client.Context = ctx
 	oid, value, ok := strings.Cut(s.save, "=")
 	if !ok {
 		return ErrNoSave

@@ -91,13 +91,13 @@ func dialSSH(ctx context.Context, at, device string, cred *Credentials) (*host, 
 		kinds = append([][]string{hostKeys[at]}, slices.Delete(kinds, at, at+1)...)
 	}
 	for _, config.HostKeyAlgorithms = range kinds {
-		h, err := greetSSH(ctx, where, config)
+		host, err := greetSSH(ctx, where, config)
 		if known {
 			kindOfKey.Store(cred.HostKey, slices.IndexFunc(hostKeys, func(k []string) bool { return k[0] == config.HostKeyAlgorithms[0] }))
 		}
 		if err == nil {
-			h.device, h.cred = device, cred
-			return h, nil
+			host.device, host.cred = device, cred
+			return host, nil
 		}
 		var none *ssh.AlgorithmNegotiationError
 		if known || len(shown) == 0 && !errors.As(err, &none) || ctx.Err() != nil { // it is not for its key
@@ -131,14 +131,14 @@ func greetSSH(ctx context.Context, where string, config *ssh.ClientConfig) (*hos
 		return nil, fmt.Errorf("%w ssh at %s: %w", errSilent, where, err)
 	}
 	_ = conn.SetDeadline(time.Now().Add(2 * config.Timeout)) // of greeting and keys
-	l := newLine(conn)
-	c, chans, reqs, err := ssh.NewClientConn(l, where, config)
+	line := newLine(conn)
+	one, chans, reqs, err := ssh.NewClientConn(line, where, config)
 	if err != nil {
 		_ = conn.Close()
 		return nil, err
 	}
 	_ = conn.SetDeadline(time.Time{})
-	return &host{client: ssh.NewClient(c, chans, reqs), line: l, at: where}, nil
+	return &host{client: ssh.NewClient(one, chans, reqs), line: line, at: where}, nil
 }
 
 func (h *host) Close() error { return h.client.Close() }
@@ -280,9 +280,9 @@ func (h *host) Read(ctx context.Context) (*Reading, error) {
 	if who, ok := said["id -u"]; ok && who.err == nil {
 		h.who = strings.TrimSpace(string(who.out))
 	}
-	r, err := hostReading(h.at, h.device, func(command string) ([]byte, error) {
-		if x, ok := said[command]; ok {
-			return x.out, x.err
+	reading, err := hostReading(h.at, h.device, func(command string) ([]byte, error) {
+		if printed, ok := said[command]; ok {
+			return printed.out, printed.err
 		}
 		return h.run(ctx, command, "")
 	},
@@ -290,14 +290,14 @@ func (h *host) Read(ctx context.Context) (*Reading, error) {
 	if err != nil {
 		return nil, err
 	}
-	r.Took, r.Requests = time.Since(start), h.runs-before
-	h.read = r
-	return r, nil
+	reading.Took, reading.Requests = time.Since(start), h.runs-before
+	h.read = reading
+	return reading, nil
 }
 
 // hostReading is what a host's commands print, as a reading.
 func hostReading(at, device string, run, root func(command string) ([]byte, error), socket func(name string) (net.Conn, error)) (*Reading, error) {
-	r := &Reading{Source: "ssh at " + at, Whole: true, NotTold: []Told{TellsNeighbours, TellsAdmit, TellsFilter}}
+	reading := &Reading{Source: "ssh at " + at, Whole: true, NotTold: []Told{TellsNeighbours, TellsAdmit, TellsFilter}}
 	ask := func(command string, into any) error {
 		out, err := run(command)
 		if err != nil {
@@ -315,32 +315,32 @@ func hostReading(at, device string, run, root func(command string) ([]byte, erro
 		return nil
 	}
 	if out, err := run("hostname"); err == nil {
-		r.Name = plain(string(out))
+		reading.Name = plain(string(out))
 	}
 	var links []link
 	if err := ask("ip -json -details link show", &links); err != nil {
 		return nil, err
 	}
 	places := map[string]int{}
-	for _, l := range links {
-		if l.Name == "lo" {
+	for _, link := range links {
+		if link.Name == "lo" {
 			continue
 		}
-		places[l.Name] = len(r.Ports)
-		p := Port{Name: plain(l.Name), Index: l.Index, Shut: !slices.Contains(l.Flags, "UP"), Inner: l.Info.Kind == "tun" || l.Info.Kind == "bridge" || l.Info.Kind == "vlan"}
-		p.Link = map[string]string{"UP": "up", "DOWN": "down", "LOWERLAYERDOWN": "down"}[l.State]
-		p.Set.Filter = true
-		p.Self = l.Info.Kind == "bridge"
-		p.Bridged = l.Info.Slave == "bridge" // in VLANs or in none: bridge vlan show leaves out what is in none
-		r.Ports = append(r.Ports, p)
-		if l.Info.Kind == "bridge" && l.Info.Data.Filtering != nil && *l.Info.Data.Filtering == 0 {
-			r.wrong("the bridge %s has VLAN filtering off: it forwards every frame whatever its VLAN entries say", plain(l.Name))
+		places[link.Name] = len(reading.Ports)
+		port := Port{Name: plain(link.Name), Index: link.Index, Shut: !slices.Contains(link.Flags, "UP"), Inner: link.Info.Kind == "tun" || link.Info.Kind == "bridge" || link.Info.Kind == "vlan"}
+		port.Link = map[string]string{"UP": "up", "DOWN": "down", "LOWERLAYERDOWN": "down"}[link.State]
+		port.Set.Filter = true
+		port.Self = link.Info.Kind == "bridge"
+		port.Bridged = link.Info.Slave == "bridge" // in VLANs or in none: bridge vlan show leaves out what is in none
+		reading.Ports = append(reading.Ports, port)
+		if link.Info.Kind == "bridge" && link.Info.Data.Filtering != nil && *link.Info.Data.Filtering == 0 {
+			reading.wrong("the bridge %s has VLAN filtering off: it forwards every frame whatever its VLAN entries say", plain(link.Name))
 		}
 	}
-	for _, l := range links {
-		if l.Info.Slave == "bond" {
-			if m, ok := places[l.Master]; ok {
-				r.Ports[m].Members = append(r.Ports[m].Members, places[l.Name])
+	for _, link := range links {
+		if link.Info.Slave == "bond" {
+			if port, ok := places[link.Master]; ok {
+				reading.Ports[port].Members = append(reading.Ports[port].Members, places[link.Name])
 			}
 		}
 	}
@@ -356,34 +356,34 @@ func hostReading(at, device string, run, root func(command string) ([]byte, erro
 		return nil, err
 	}
 	var known office.Set
-	entries := make([]int, len(r.Ports)) // VLANs that were told, by place
+	entries := make([]int, len(reading.Ports)) // VLANs that were told, by place
 	for _, x := range vlans {
 		k, ok := places[x.Name]
 		if !ok {
 			continue
 		}
-		p := &r.Ports[k]
-		p.Bridged = true
+		port := &reading.Ports[k]
+		port.Bridged = true
 		for _, v := range x.VLANs {
 			untagged, pvid := slices.Contains(v.Flags, "Egress Untagged"), slices.Contains(v.Flags, "PVID")
 			for n := v.From; n <= max(v.From, v.To); n++ {
 				vid, err := office.VIDOf(n)
 				if err != nil {
-					r.wrong("%s: %s", p.Name, err)
+					reading.wrong("%s: %s", port.Name, err)
 					break
 				}
 				if entries[k]++; entries[k] > 4094 { // each of the VLANs that there are, once
-					r.wrong("%s: it tells of more VLANs there than there are: the others are left out", p.Name)
+					reading.wrong("%s: it tells of more VLANs there than there are: the others are left out", port.Name)
 					break
 				}
 				known.Add(vid)
 				if untagged {
-					p.Set.Untagged.Add(vid)
+					port.Set.Untagged.Add(vid)
 				} else {
-					p.Set.Tagged.Add(vid)
+					port.Set.Tagged.Add(vid)
 				}
 				if pvid {
-					p.Set.PVID = vid
+					port.Set.PVID = vid
 				}
 			}
 			if entries[k] > 4094 {
@@ -391,12 +391,12 @@ func hostReading(at, device string, run, root func(command string) ([]byte, erro
 			}
 		}
 	}
-	if len(vlans) == 0 && !slices.ContainsFunc(r.Ports, func(p Port) bool { return p.Bridged }) {
-		r.NotTold = append(r.NotTold, TellsVLANs)
+	if len(vlans) == 0 && !slices.ContainsFunc(reading.Ports, func(port Port) bool { return port.Bridged }) {
+		reading.NotTold = append(reading.NotTold, TellsVLANs)
 	}
-	oneBridge(r, device, links, places)
-	for v := range known.All() {
-		r.VLANs = append(r.VLANs, VLAN{VID: v})
+	oneBridge(reading, device, links, places)
+	for vid := range known.All() {
+		reading.VLANs = append(reading.VLANs, VLAN{VID: vid})
 	}
 	var fdb []struct {
 		MAC   string   `json:"mac"`
@@ -410,14 +410,14 @@ func hostReading(at, device string, run, root func(command string) ([]byte, erro
 		if !errors.As(err, &no) {
 			return nil, err
 		}
-		r.NotTold = append(r.NotTold, TellsLearnt)
+		reading.NotTold = append(reading.NotTold, TellsLearnt)
 	}
 	for _, x := range fdb {
 		mac, err := office.ParseMAC(x.MAC)
 		vid, wrong := office.VIDOf(x.VLAN)
 		k, ok := places[x.Name]
 		if err == nil && wrong == nil && ok && x.State != "permanent" && x.State != "static" && !slices.Contains(x.Flags, "self") {
-			r.Learnt = append(r.Learnt, Learnt{mac, k, vid})
+			reading.Learnt = append(reading.Learnt, Learnt{mac, k, vid})
 		}
 	}
 	var addresses []struct {
@@ -434,24 +434,24 @@ func hostReading(at, device string, run, root func(command string) ([]byte, erro
 	for _, x := range addresses {
 		for _, a := range x.Info {
 			if ip, err := netip.ParseAddr(a.Local); err == nil && a.Scope == "global" {
-				r.Addresses = append(r.Addresses, plain(x.Name)+" "+netip.PrefixFrom(ip, a.Length).String())
+				reading.Addresses = append(reading.Addresses, plain(x.Name)+" "+netip.PrefixFrom(ip, a.Length).String())
 			}
 		}
 	}
-	return r, r.askRouter(links, ask, run, root, socket)
+	return reading, reading.askRouter(links, ask, run, root, socket)
 }
 
 // oneBridge takes one bridge of a host for the device: the one that is called so, or else the
 // one with most ports. What is in another is told, and not taken for its.
-func oneBridge(r *Reading, device string, links []link, places map[string]int) {
+func oneBridge(reading *Reading, device string, links []link, places map[string]int) {
 	ports := map[string]int{}
 	filters := map[string]bool{}
-	for _, l := range links {
-		if l.Info.Slave == "bridge" {
-			ports[l.Master]++
+	for _, link := range links {
+		if link.Info.Slave == "bridge" {
+			ports[link.Master]++
 		}
-		if l.Info.Kind == "bridge" {
-			filters[l.Name] = l.Info.Data.Filtering == nil || *l.Info.Data.Filtering != 0
+		if link.Info.Kind == "bridge" {
+			filters[link.Name] = link.Info.Data.Filtering == nil || *link.Info.Data.Filtering != 0
 		}
 	}
 	main := ""
@@ -460,72 +460,72 @@ func oneBridge(r *Reading, device string, links []link, places map[string]int) {
 			main = name
 		}
 	}
-	for _, l := range links {
-		if l.Info.Slave != "bridge" {
+	for _, link := range links {
+		if link.Info.Slave != "bridge" {
 			continue
 		}
-		p := &r.Ports[places[l.Name]]
-		switch on, known := filters[l.Master]; {
-		case l.Master != main:
-			p.Unsaid = fmt.Sprintf("port %s is in the bridge %s, and %s is what is taken for the device: frames do not pass between the two, so that %s is another device", p.Name, plain(l.Master), plain(main), plain(l.Master))
+		port := &reading.Ports[places[link.Name]]
+		switch on, known := filters[link.Master]; {
+		case link.Master != main:
+			port.Unsaid = fmt.Sprintf("port %s is in the bridge %s, and %s is what is taken for the device: frames do not pass between the two, so that %s is another device", port.Name, plain(link.Master), plain(main), plain(link.Master))
 		case known && !on:
-			p.Unsaid = fmt.Sprintf("port %s is in the bridge %s, which has VLAN filtering off: it is in no VLAN and in all, until somebody switches that on (ip link set %s type bridge vlan_filtering 1)", p.Name, plain(l.Master), plain(l.Master))
+			port.Unsaid = fmt.Sprintf("port %s is in the bridge %s, which has VLAN filtering off: it is in no VLAN and in all, until somebody switches that on (ip link set %s type bridge vlan_filtering 1)", port.Name, plain(link.Master), plain(link.Master))
 		}
 	}
 }
 
 // Set sends what changes as one batch to bridge, and shuts or opens ports with ip.
-func (h *host) Set(ctx context.Context, d *office.Device, m Match, from, to wording.State) error {
+func (h *host) Set(ctx context.Context, device *office.Device, match Match, from, to wording.State) error {
 	if h.read == nil {
 		return errors.New("nothing was read of it yet")
 	}
 	var come, gone, links strings.Builder
-	for p := range d.Ports {
-		a, b := &from.Ports[p], &to.Ports[p]
-		if d.Ports[p].Bundle > 0 || m[p] < 0 || a.Alike(b) {
+	for port := range device.Ports {
+		setting, other := &from.Ports[port], &to.Ports[port]
+		if device.Ports[port].Bundle > 0 || match[port] < 0 || setting.Alike(other) {
 			continue
 		}
-		name := h.read.Ports[m[p]].Name // which port is which was decided when it was read
+		name := h.read.Ports[match[port]].Name // which port is which was decided when it was read
 		if !linkName(name) {
 			return fmt.Errorf("%q is no name of an interface", name)
 		}
-		if why := h.read.Ports[m[p]].Unsaid; why != "" {
-			return &Refused{"port " + d.Ports[p].Name, why}
+		if why := h.read.Ports[match[port]].Unsaid; why != "" {
+			return &Refused{"port " + device.Ports[port].Name, why}
 		}
 		self := ""
-		if h.read.Ports[m[p]].Self {
+		if h.read.Ports[match[port]].Self {
 			self = " self"
 		}
-		if a.Off != b.Off {
-			fmt.Fprintf(&links, "link set dev %s %s\n", name, map[bool]string{true: "down", false: "up"}[b.Off])
+		if setting.Off != other.Off {
+			fmt.Fprintf(&links, "link set dev %s %s\n", name, map[bool]string{true: "down", false: "up"}[other.Off])
 		}
-		if b.Off {
+		if other.Off {
 			continue
 		}
-		if b.Admit != office.AdmitAll || !b.Filter || len(b.Rides) > 0 {
+		if other.Admit != office.AdmitAll || !other.Filter || len(other.Rides) > 0 {
 			return &Refused{"port " + name, "a Linux bridge has no acceptable frames and no translation of a port, and filters all or none"}
 		}
-		is := b.Members()
-		if b.PVID != 0 && !is.Has(b.PVID) {
+		is := other.Members()
+		if other.PVID != 0 && !is.Has(other.PVID) {
 			return &Refused{"port " + name, "the PVID is an entry of the port: a VLAN that it is in"}
 		}
-		for v := range is.All() {
-			if a.Untagged.Has(v) == b.Untagged.Has(v) && a.Tagged.Has(v) == b.Tagged.Has(v) && (a.PVID == v) == (b.PVID == v) {
+		for vid := range is.All() {
+			if setting.Untagged.Has(vid) == other.Untagged.Has(vid) && setting.Tagged.Has(vid) == other.Tagged.Has(vid) && (setting.PVID == vid) == (other.PVID == vid) {
 				continue
 			}
 			flags := ""
-			if b.PVID == v {
+			if other.PVID == vid {
 				flags += " pvid"
 			}
-			if b.Untagged.Has(v) {
+			if other.Untagged.Has(vid) {
 				flags += " untagged"
 			}
-			fmt.Fprintf(&come, "vlan add dev %s vid %d%s%s\n", name, v, flags, self)
+			fmt.Fprintf(&come, "vlan add dev %s vid %d%s%s\n", name, vid, flags, self)
 		}
-		was := a.Members()
+		was := setting.Members()
 		drop := was.Minus(&is)
-		for v := range drop.All() {
-			fmt.Fprintf(&gone, "vlan del dev %s vid %d%s\n", name, v, self)
+		for vid := range drop.All() {
+			fmt.Fprintf(&gone, "vlan del dev %s vid %d%s\n", name, vid, self)
 		}
 	}
 	if list := rehearsing(ctx); list != nil {
@@ -552,6 +552,6 @@ func (h *host) Set(ctx context.Context, d *office.Device, m Match, from, to word
 
 // linkName says whether a text can name an interface: nothing of it is read as
 // another word.
-func linkName(s string) bool {
-	return s != "" && len(s) < 16 && strings.Trim(s, "abcdefghijklmnopqrstuvwxyzABCDEFGHIJKLMNOPQRSTUVWXYZ0123456789._-") == "" && s[0] != '-'
+func linkName(text string) bool {
+	return text != "" && len(text) < 16 && strings.Trim(text, "abcdefghijklmnopqrstuvwxyzABCDEFGHIJKLMNOPQRSTUVWXYZ0123456789._-") == "" && text[0] != '-'
 }

@@ -48,37 +48,37 @@ func (k *kept) Unwrap() error { return ErrNoSave }
 
 // stays is the files that make stay what was read; "" where nothing is known of the host.
 func (r *Reading) stays(by keeper) string {
-	var b strings.Builder
-	b.WriteString("it runs, and is gone when the host is started anew. So that it stays:\n")
+	var text strings.Builder
+	text.WriteString("it runs, and is gone when the host is started anew. So that it stays:\n")
 	switch by {
 	case ifupdown:
-		b.WriteString("/etc/network/interfaces.d/klammer\n")
-		r.interfaces(&b)
+		text.WriteString("/etc/network/interfaces.d/klammer\n")
+		r.interfaces(&text)
 	case networkd:
-		r.networks(&b)
+		r.networks(&text)
 	default:
-		b.WriteString("what sets up this host's network is not known here: write it down where that does, as bridge vlan show and ip address show print it\n")
+		text.WriteString("what sets up this host's network is not known here: write it down where that does, as bridge vlan show and ip address show print it\n")
 	}
-	if x := r.Router; x != nil {
+	if router := r.Router; router != nil {
 		if by == ifupdown || by == networkd {
-			fmt.Fprintf(&b, "/etc/sysctl.d/klammer.conf\n    net.ipv4.ip_forward = %d\n", map[bool]int{true: 1}[x.Forwards])
+			fmt.Fprintf(&text, "/etc/sysctl.d/klammer.conf\n    net.ipv4.ip_forward = %d\n", map[bool]int{true: 1}[router.Forwards])
 		}
-		if x.Filter != nil {
-			b.WriteString("nft list ruleset > /etc/nftables.conf (with flush ruleset before it), and systemctl enable nftables\n")
+		if router.Filter != nil {
+			text.WriteString("nft list ruleset > /etc/nftables.conf (with flush ruleset before it), and systemctl enable nftables\n")
 		}
 	}
-	return b.String()
+	return text.String()
 }
 
 // entries is the VLANs of a port, as bridge vlan shows them.
 func (p *Port) entries() (out []string) {
 	all := p.Set.Members()
-	for v := range all.All() {
-		text := fmt.Sprintf("vid %d", v)
-		if p.Set.PVID == v {
+	for vid := range all.All() {
+		text := fmt.Sprintf("vid %d", vid)
+		if p.Set.PVID == vid {
 			text += " pvid"
 		}
-		if p.Set.Untagged.Has(v) {
+		if p.Set.Untagged.Has(vid) {
 			text += " untagged"
 		}
 		out = append(out, text)
@@ -87,29 +87,29 @@ func (p *Port) entries() (out []string) {
 }
 
 // interfaces says what runs for ifupdown: a second paragraph of an interface adds to its own.
-func (r *Reading) interfaces(b *strings.Builder) {
+func (r *Reading) interfaces(text *strings.Builder) {
 	for at := range r.Ports {
-		p := &r.Ports[at]
+		port := &r.Ports[at]
 		var up []string
-		if p.Self {
+		if port.Self {
 			up = r.ofBridge(at)
 		}
-		for _, x := range r.ownAt(p.Name) {
-			up = append(up, "ip address replace "+x+" dev "+p.Name)
+		for _, x := range r.ownAt(port.Name) {
+			up = append(up, "ip address replace "+x+" dev "+port.Name)
 		}
 		if r.Router != nil {
-			for _, y := range r.Router.Routes {
-				if y.Dev == p.Name && y.Via != "" && y.Protocol != "kernel" {
-					up = append(up, fmt.Sprintf("ip route replace %s via %s dev %s", plain(y.To), plain(y.Via), p.Name))
+			for _, route := range r.Router.Routes {
+				if route.Dev == port.Name && route.Via != "" && route.Protocol != "kernel" {
+					up = append(up, fmt.Sprintf("ip route replace %s via %s dev %s", plain(route.To), plain(route.Via), port.Name))
 				}
 			}
 		}
-		if len(up) == 0 || !linkName(p.Name) {
+		if len(up) == 0 || !linkName(port.Name) {
 			continue
 		}
-		fmt.Fprintf(b, "    iface %s inet manual\n", p.Name)
+		fmt.Fprintf(text, "    iface %s inet manual\n", port.Name)
 		for _, line := range up {
-			fmt.Fprintf(b, "        up %s\n", line)
+			fmt.Fprintf(text, "        up %s\n", line)
 		}
 	}
 }
@@ -117,22 +117,22 @@ func (r *Reading) interfaces(b *strings.Builder) {
 // ofBridge is the commands that set the ports of a bridge, and the bridge itself, as they are.
 func (r *Reading) ofBridge(bridge int) (up []string) {
 	for at := range r.Ports {
-		p := &r.Ports[at]
-		if !p.Bridged || p.Unsaid != "" || !linkName(p.Name) || p.Self && at != bridge {
+		port := &r.Ports[at]
+		if !port.Bridged || port.Unsaid != "" || !linkName(port.Name) || port.Self && at != bridge {
 			continue
 		}
 		self := ""
-		if p.Self {
+		if port.Self {
 			self = " self"
 		}
-		if !slices.Contains(p.entries(), "vid 1") { // where the kernel puts new ports
-			up = append(up, fmt.Sprintf("bridge vlan del dev %s vid 1%s 2>/dev/null || true", p.Name, self))
+		if !slices.Contains(port.entries(), "vid 1") { // where the kernel puts new ports
+			up = append(up, fmt.Sprintf("bridge vlan del dev %s vid 1%s 2>/dev/null || true", port.Name, self))
 		}
-		for _, e := range p.entries() {
-			up = append(up, fmt.Sprintf("bridge vlan add dev %s %s%s", p.Name, e, self))
+		for _, e := range port.entries() {
+			up = append(up, fmt.Sprintf("bridge vlan add dev %s %s%s", port.Name, e, self))
 		}
-		if p.Shut {
-			up = append(up, fmt.Sprintf("ip link set dev %s down", p.Name))
+		if port.Shut {
+			up = append(up, fmt.Sprintf("ip link set dev %s down", port.Name))
 		}
 	}
 	return up
@@ -150,40 +150,40 @@ func (r *Reading) ownAt(name string) (out []string) {
 
 // networks says what runs for networkd: a file for each port of the bridge, which adds to the
 // one that it has.
-func (r *Reading) networks(b *strings.Builder) {
+func (r *Reading) networks(text *strings.Builder) {
 	for at := range r.Ports {
-		p := &r.Ports[at]
-		own := r.ownAt(p.Name)
-		if !linkName(p.Name) || p.Unsaid != "" || !p.Bridged && len(own) == 0 {
+		port := &r.Ports[at]
+		own := r.ownAt(port.Name)
+		if !linkName(port.Name) || port.Unsaid != "" || !port.Bridged && len(own) == 0 {
 			continue
 		}
-		fmt.Fprintf(b, "/etc/systemd/network/NAME.network.d/klammer.conf, where networkctl status %s says which NAME is its\n", p.Name)
+		fmt.Fprintf(text, "/etc/systemd/network/NAME.network.d/klammer.conf, where networkctl status %s says which NAME is its\n", port.Name)
 		if len(own) > 0 {
-			b.WriteString("    [Network]\n")
+			text.WriteString("    [Network]\n")
 			for _, x := range own {
-				fmt.Fprintf(b, "    Address=%s\n", x)
+				fmt.Fprintf(text, "    Address=%s\n", x)
 			}
 		}
-		all := p.Set.Members()
-		for v := range all.All() {
-			fmt.Fprintf(b, "    [BridgeVLAN]\n    VLAN=%d\n", v)
-			if p.Set.PVID == v {
-				fmt.Fprintf(b, "    PVID=%d\n", v)
+		all := port.Set.Members()
+		for vid := range all.All() {
+			fmt.Fprintf(text, "    [BridgeVLAN]\n    VLAN=%d\n", vid)
+			if port.Set.PVID == vid {
+				fmt.Fprintf(text, "    PVID=%d\n", vid)
 			}
-			if p.Set.Untagged.Has(v) {
-				fmt.Fprintf(b, "    EgressUntagged=%d\n", v)
+			if port.Set.Untagged.Has(vid) {
+				fmt.Fprintf(text, "    EgressUntagged=%d\n", vid)
 			}
 		}
 		if r.Router == nil {
 			continue
 		}
-		for _, y := range r.Router.Routes {
-			if y.Dev == p.Name && y.Via != "" && y.Protocol != "kernel" {
-				to := plain(y.To)
+		for _, route := range r.Router.Routes {
+			if route.Dev == port.Name && route.Via != "" && route.Protocol != "kernel" {
+				to := plain(route.To)
 				if to == "default" {
-					to = map[bool]string{true: "::/0", false: "0.0.0.0/0"}[y.v6]
+					to = map[bool]string{true: "::/0", false: "0.0.0.0/0"}[route.v6]
 				}
-				fmt.Fprintf(b, "    [Route]\n    Destination=%s\n    Gateway=%s\n", to, plain(y.Via))
+				fmt.Fprintf(text, "    [Route]\n    Destination=%s\n    Gateway=%s\n", to, plain(route.Via))
 			}
 		}
 	}

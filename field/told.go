@@ -73,82 +73,82 @@ type ToldNeighbour struct {
 }
 
 // Telling is a reading in the office's names.
-func (r *Reading) Telling(o *office.Office, d *office.Device, m Match) *Telling {
-	r.nowhere(o, d, m, nil)
-	t := &Telling{
-		Device: d.Name, Source: r.Source, TookMS: r.Took.Milliseconds(), Requests: r.Requests, Name: r.Name, About: r.About, Addresses: r.Addresses,
+func (r *Reading) Telling(o *office.Office, device *office.Device, match Match) *Telling {
+	r.nowhere(o, device, match, nil)
+	telling := &Telling{
+		Device: device.Name, Source: r.Source, TookMS: r.Took.Milliseconds(), Requests: r.Requests, Name: r.Name, About: r.About, Addresses: r.Addresses,
 		Ports: []ToldPort{}, VLANs: []VLAN{}, Learnt: []ToldCard{}, Neighbours: []ToldNeighbour{}, NotTold: []Told{}, Trouble: slices.Clone(r.Trouble),
 	}
-	t.VLANs, t.NotTold = append(t.VLANs, r.VLANs...), append(t.NotTold, r.NotTold...)
+	telling.VLANs, telling.NotTold = append(telling.VLANs, r.VLANs...), append(telling.NotTold, r.NotTold...)
 	name := func(at int) string { // by the office, or as the device calls it
-		if p := m.Front(at); p >= 0 {
-			return d.Ports[p].Name
+		if port := match.Front(at); port >= 0 {
+			return device.Ports[port].Name
 		}
 		return r.Ports[at].Name
 	}
-	for p := range d.Ports {
-		if m[p] < 0 {
+	for port := range device.Ports {
+		if match[port] < 0 {
 			continue
 		}
-		x := &r.Ports[m[p]]
-		v := ToldPort{Port: d.Ports[p].Name, Shut: x.Shut}
-		if x.Name != v.Port {
-			v.Called = x.Name
+		one := &r.Ports[match[port]]
+		v := ToldPort{Port: device.Ports[port].Name, Shut: one.Shut}
+		if one.Name != v.Port {
+			v.Called = one.Name
 		}
-		if x.Link != "" {
-			v.Link = &x.Link
+		if one.Link != "" {
+			v.Link = &one.Link
 		}
-		if x.Mbps > 0 {
-			v.Mbps = &x.Mbps
+		if one.Mbps > 0 {
+			v.Mbps = &one.Mbps
 		}
-		if x.Bridged && d.Ports[p].Bundle == 0 && x.Unsaid == "" {
-			s := r.said(o, x)
+		if one.Bridged && device.Ports[port].Bundle == 0 && one.Unsaid == "" {
+			setting := r.said(o, one)
 			if r.Tells(TellsUntagged) {
-				v.Untagged, v.Tagged = append([]office.VID{}, s.Untagged.VIDs()...), append([]office.VID{}, s.Tagged.VIDs()...)
+				v.Untagged, v.Tagged = append([]office.VID{}, setting.Untagged.VIDs()...), append([]office.VID{}, setting.Tagged.VIDs()...)
 			}
-			if r.Tells(TellsPVID) && s.PVID != 0 {
-				v.PVID = &s.PVID
+			if r.Tells(TellsPVID) && setting.PVID != 0 {
+				v.PVID = &setting.PVID
 			}
 			if r.Tells(TellsAdmit) {
-				text := s.Admit.String()
+				text := setting.Admit.String()
 				v.Admit = &text
 			}
 			if r.Tells(TellsFilter) {
-				v.Filter = &s.Filter
+				v.Filter = &setting.Filter
 			}
 		}
-		t.Ports = append(t.Ports, v)
+		telling.Ports = append(telling.Ports, v)
 	}
-	for k, l := range r.Learnt {
+	for k, learnt := range r.Learnt {
 		if k == mostCards {
-			t.Trouble = append(t.Trouble, fmt.Sprintf("it has learnt %d cards: the first %d are told", len(r.Learnt), mostCards))
+			telling.Trouble = append(telling.Trouble, fmt.Sprintf("it has learnt %d cards: the first %d are told", len(r.Learnt), mostCards))
 			break
 		}
-		t.Learnt = append(t.Learnt, ToldCard{l.MAC, name(l.Port), l.VID})
+		telling.Learnt = append(telling.Learnt, ToldCard{learnt.MAC, name(learnt.Port), learnt.VID})
 	}
-	for _, n := range r.Neighbours {
-		t.Neighbours = append(t.Neighbours, ToldNeighbour{
-			Port: name(n.Port), Device: n.Device, RemotePort: n.RemotePort, Card: n.Card, Phone: n.Phone, PVID: n.PVID, Voice: n.Voice, VoiceTagged: n.VoiceTagged, Bundled: n.Aggregated,
+	for _, neighbour := range r.Neighbours {
+		telling.Neighbours = append(telling.Neighbours, ToldNeighbour{
+			Port: name(neighbour.Port), Device: neighbour.Device, RemotePort: neighbour.RemotePort, Card: neighbour.Card, Phone: neighbour.Phone, PVID: neighbour.PVID, Voice: neighbour.Voice, VoiceTagged: neighbour.VoiceTagged, Bundled: neighbour.Aggregated,
 		})
 	}
-	if x := r.RoutingOn(o, d, m); x != nil {
-		t.Routing = &ToldRouting{append([]string{}, x.Lines(d)...), append([]string{}, x.Differs(o, d)...), append([]string{}, x.Unsaid...)}
+	if one := r.RoutingOn(o, device, match); one != nil {
+		telling.Routing = &ToldRouting{append([]string{}, one.Lines(device)...), append([]string{}, one.Differs(o, device)...), append([]string{}, one.Unsaid...)}
 	}
-	return t
+	return telling
 }
 
 // Seen is what devices told of what is around them, for findings.
 func Seen(o *office.Office, all []*Telling) *finding.Seen {
-	s := &finding.Seen{}
+	seen := &finding.Seen{}
 	find := heardAt(o, all)
-	for _, t := range all {
-		for _, n := range t.Neighbours {
-			by, _ := find(office.PortRef{Device: n.Device, Port: n.RemotePort})
-			s.Heard = append(s.Heard, finding.Heard{At: office.PortRef{Device: t.Device, Port: n.Port}, By: by})
+	for _, telling := range all {
+		for _, neighbour := range telling.Neighbours {
+			by, _ := find(office.PortRef{Device: neighbour.Device, Port: neighbour.RemotePort})
+			seen.Heard = append(seen.Heard, finding.Heard{At: office.PortRef{Device: telling.Device, Port: neighbour.Port}, By: by})
 		}
-		for _, l := range t.Learnt {
-			s.Learnt = append(s.Learnt, finding.Learnt{At: office.PortRef{Device: t.Device, Port: l.Port}, VID: l.VID, MAC: l.MAC})
+		for _, card := range telling.Learnt {
+			seen.Learnt = append(seen.Learnt, finding.Learnt{At: office.PortRef{Device: telling.Device, Port: card.Port}, VID: card.VID, MAC: card.MAC})
 		}
 	}
-	return s
+	return seen
 }

@@ -46,18 +46,18 @@ func (l *Lease) hold(more Lease) {
 
 // addr is an address of a text; the zero one for none.
 func addr(text string) netip.Addr {
-	a, err := netip.ParseAddr(strings.Trim(strings.TrimSpace(text), `"'{};`))
-	if err != nil || a.Zone() != "" || a.IsUnspecified() {
+	one, err := netip.ParseAddr(strings.Trim(strings.TrimSpace(text), `"'{};`))
+	if err != nil || one.Zone() != "" || one.IsUnspecified() {
 		return netip.Addr{}
 	}
-	return a.Unmap()
+	return one.Unmap()
 }
 
 // addrs is the addresses of a text, with blanks or commas between.
 func addrs(text string) (out []netip.Addr) {
 	for _, x := range strings.FieldsFunc(text, func(r rune) bool { return strings.ContainsRune(" ,;{}\t", r) }) {
-		if a := addr(x); a.IsValid() {
-			out = append(out, a)
+		if one := addr(x); one.IsValid() {
+			out = append(out, one)
 		}
 	}
 	return out
@@ -101,24 +101,24 @@ func routes(table string) (on string, gateway netip.Addr) {
 }
 
 // keys is a lease of lines "KEY=value", by the names that one program gives them.
-func keys(text string, by map[string]func(l *Lease, value string)) (l Lease) {
+func keys(text string, by map[string]func(lease *Lease, value string)) (lease Lease) {
 	scan := bufio.NewScanner(strings.NewReader(text))
 	for scan.Scan() {
 		key, value, ok := strings.Cut(scan.Text(), "=")
 		if set := by[strings.TrimSpace(key)]; ok && set != nil {
-			set(&l, value)
+			set(&lease, value)
 		}
 	}
-	return l
+	return lease
 }
 
-func setAddr(l *Lease, v string)   { l.Addr = addr(v) }
-func setMask(l *Lease, v string)   { l.Bits = bits(v) }
-func setServer(l *Lease, v string) { l.Server = addr(v) }
-func setDNS(l *Lease, v string)    { l.DNS = addrs(v) }
-func setGateway(l *Lease, v string) {
+func setAddr(lease *Lease, v string)   { lease.Addr = addr(v) }
+func setMask(lease *Lease, v string)   { lease.Bits = bits(v) }
+func setServer(lease *Lease, v string) { lease.Server = addr(v) }
+func setDNS(lease *Lease, v string)    { lease.DNS = addrs(v) }
+func setGateway(lease *Lease, v string) {
 	if all := addrs(v); len(all) > 0 {
-		l.Gateway = all[0]
+		lease.Gateway = all[0]
 	}
 }
 
@@ -179,8 +179,8 @@ func resolvers(text string) (out []netip.Addr) {
 	for line := range strings.Lines(text) {
 		f := strings.Fields(line)
 		if len(f) >= 2 && f[0] == "nameserver" {
-			if a := addr(f[1]); a.IsValid() && !a.IsLoopback() {
-				out = append(out, a)
+			if one := addr(f[1]); one.IsValid() && !one.IsLoopback() {
+				out = append(out, one)
 			}
 		}
 	}
@@ -225,30 +225,30 @@ func windows(text []byte) (out []Lease, err error) {
 		all = []card{one}
 	}
 	var without []Lease
-	for _, c := range all {
-		l := Lease{On: c.Description, Server: addr(c.DHCPServer)}
-		for i, text := range c.IPAddress {
-			if a := addr(text); a.Is4() && !l.Addr.IsValid() {
-				l.Addr = a
-				if i < len(c.IPSubnet) {
-					l.Bits = bits(c.IPSubnet[i])
+	for _, other := range all {
+		lease := Lease{On: other.Description, Server: addr(other.DHCPServer)}
+		for i, text := range other.IPAddress {
+			if one := addr(text); one.Is4() && !lease.Addr.IsValid() {
+				lease.Addr = one
+				if i < len(other.IPSubnet) {
+					lease.Bits = bits(other.IPSubnet[i])
 				}
 			}
 		}
-		for _, text := range c.DefaultIPGateway {
-			if a := addr(text); a.Is4() && !l.Gateway.IsValid() {
-				l.Gateway = a
+		for _, text := range other.DefaultIPGateway {
+			if one := addr(text); one.Is4() && !lease.Gateway.IsValid() {
+				lease.Gateway = one
 			}
 		}
-		for _, text := range c.DNSServerSearchOrder {
-			if a := addr(text); a.IsValid() {
-				l.DNS = append(l.DNS, a)
+		for _, text := range other.DNSServerSearchOrder {
+			if one := addr(text); one.IsValid() {
+				lease.DNS = append(lease.DNS, one)
 			}
 		}
-		if l.Gateway.IsValid() {
-			out = append(out, l)
+		if lease.Gateway.IsValid() {
+			out = append(out, lease)
 		} else {
-			without = append(without, l)
+			without = append(without, lease)
 		}
 	}
 	return append(out, without...), nil
@@ -269,24 +269,24 @@ func macRoute(text string) (on string, gateway netip.Addr) {
 }
 
 // macPacket is what a card of macOS was given, as "ipconfig getpacket" tells it.
-func macPacket(text string) (l Lease) {
+func macPacket(text string) (lease Lease) {
 	for line := range strings.Lines(text) {
 		line = strings.TrimSpace(line)
 		if value, ok := strings.CutPrefix(line, "yiaddr ="); ok {
-			setAddr(&l, value)
+			setAddr(&lease, value)
 			continue
 		}
 		key, value, _ := strings.Cut(line, "):")
 		switch name, _, _ := strings.Cut(key, " "); name {
 		case "subnet_mask":
-			setMask(&l, value)
+			setMask(&lease, value)
 		case "server_identifier":
-			setServer(&l, value)
+			setServer(&lease, value)
 		case "router":
-			setGateway(&l, value)
+			setGateway(&lease, value)
 		case "domain_name_server":
-			setDNS(&l, value)
+			setDNS(&lease, value)
 		}
 	}
-	return l
+	return lease
 }

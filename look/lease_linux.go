@@ -16,11 +16,11 @@ func Card(ctx context.Context, on string) (Lease, error) {
 		return Lease{}, err
 	}
 	towards, gateway := routes(string(table))
-	l, index, err := chosen(on, towards, gateway)
+	lease, index, err := chosen(on, towards, gateway)
 	if err != nil {
-		return l, err
+		return lease, err
 	}
-	on = l.On
+	on = lease.On
 	read := func(file string) string {
 		text, _ := os.ReadFile(file) // it need not be there
 		return string(text)
@@ -35,16 +35,16 @@ func Card(ctx context.Context, on string) (Lease, error) {
 	for _, where := range []string{"/var/lib/dhcp/*.leases", "/var/lib/dhclient/*.lease*", "/var/lib/NetworkManager/dhclient*.lease", "/run/dhclient*.lease*"} {
 		files, err := filepath.Glob(where)
 		if err != nil {
-			return l, fmt.Errorf("looking for leases: %w", err)
+			return lease, fmt.Errorf("looking for leases: %w", err)
 		}
 		for _, file := range files {
 			more.hold(dhclient(read(file), on))
 		}
 	}
-	if more.Addr.IsValid() && more.Addr != l.Addr {
+	if more.Addr.IsValid() && more.Addr != lease.Addr {
 		more = Lease{} // of another day
 	}
-	l.hold(more)
-	l.hold(Lease{DNS: resolvers(read("/etc/resolv.conf"))})
-	return l, nil
+	lease.hold(more)
+	lease.hold(Lease{DNS: resolvers(read("/etc/resolv.conf"))})
+	return lease, nil
 }

@@ -22,30 +22,30 @@ func run(ctx context.Context, name string, args ...string) (string, error) {
 }
 
 // addresses is the first address of IPv4 that a card has, else of IPv6 beyond its link.
-func addresses(on string) (l Lease, index int, err error) {
-	l.On = on
+func addresses(on string) (lease Lease, index int, err error) {
+	lease.On = on
 	card, err := net.InterfaceByName(on)
 	if err != nil {
-		return l, 0, fmt.Errorf("this machine has no network card %q", on)
+		return lease, 0, fmt.Errorf("this machine has no network card %q", on)
 	}
 	all, err := card.Addrs()
 	if err != nil {
-		return l, 0, err
+		return lease, 0, err
 	}
-	for _, a := range all {
-		ip, ok := a.(*net.IPNet)
+	for _, one := range all {
+		ip, ok := one.(*net.IPNet)
 		if !ok {
 			continue
 		}
 		at, ok := netip.AddrFromSlice(ip.IP)
 		at = at.Unmap()
-		if !ok || at.IsLinkLocalUnicast() || at.IsLoopback() || l.Addr.Is4() || l.Addr.IsValid() && !at.Is4() {
+		if !ok || at.IsLinkLocalUnicast() || at.IsLoopback() || lease.Addr.Is4() || lease.Addr.IsValid() && !at.Is4() {
 			continue
 		}
-		l.Addr = at
-		l.Bits, _ = ip.Mask.Size()
+		lease.Addr = at
+		lease.Bits, _ = ip.Mask.Size()
 	}
-	return l, card.Index, nil
+	return lease, card.Index, nil
 }
 
 // chosen is the card that is asked for, else the one towards the default gateway, else the first
@@ -55,14 +55,14 @@ func chosen(on, towards string, gateway netip.Addr) (Lease, int, error) {
 		on = towards
 	}
 	if on == "" {
-		l, err := first()
-		return l, 0, err
+		lease, err := first()
+		return lease, 0, err
 	}
-	l, index, err := addresses(on)
+	other, index, err := addresses(on)
 	if on == towards {
-		l.Gateway = gateway
+		other.Gateway = gateway
 	}
-	return l, index, err
+	return other, index, err
 }
 
 // first is the first card that has an address, where none leads to a gateway.
@@ -75,8 +75,8 @@ func first() (Lease, error) {
 		if card.Flags&net.FlagUp == 0 || card.Flags&net.FlagLoopback != 0 {
 			continue
 		}
-		if l, _, err := addresses(card.Name); err == nil && l.Addr.IsValid() {
-			return l, nil
+		if lease, _, err := addresses(card.Name); err == nil && lease.Addr.IsValid() {
+			return lease, nil
 		}
 	}
 	return Lease{}, errors.New("no network card has an address: is the cable in, and does anybody hand addresses out?")

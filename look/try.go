@@ -35,30 +35,30 @@ func Try(ctx context.Context, all []round.Try) []Tried {
 	out := make([]Tried, len(all))
 	var group mishap.Group
 	turn := make(chan struct{}, abeam)
-	for i, t := range all {
+	for i, one := range all {
 		group.Go(func() {
 			turn <- struct{}{}
 			defer func() { <-turn }()
-			out[i] = try(ctx, t)
+			out[i] = try(ctx, one)
 		})
 	}
 	group.Wait()
 	return out
 }
 
-func try(ctx context.Context, t round.Try) Tried {
-	x := Tried{Try: t, Ended: round.Untold}
-	switch t.Service.Protocol {
+func try(ctx context.Context, one round.Try) Tried {
+	tried := Tried{Try: one, Ended: round.Untold}
+	switch one.Service.Protocol {
 	case office.Ping:
-		x.Ended, x.How = ping(ctx, t.To)
+		tried.Ended, tried.How = ping(ctx, one.To)
 	case office.TCP:
-		x.Ended, x.How = connect(ctx, netip.AddrPortFrom(t.To, t.Service.First))
+		tried.Ended, tried.How = connect(ctx, netip.AddrPortFrom(one.To, one.Service.First))
 	case office.UDP:
-		x.Ended, x.How = question(ctx, netip.AddrPortFrom(t.To, t.Service.First))
+		tried.Ended, tried.How = question(ctx, netip.AddrPortFrom(one.To, one.Service.First))
 	default:
-		x.How = "a laptop cannot try it"
+		tried.How = "a laptop cannot try it"
 	}
-	return x
+	return tried
 }
 
 // ping asks by the system's own command, which needs no rights.
@@ -94,11 +94,11 @@ func pinged(text string, err error) (round.Ended, string) {
 
 // connect opens a connection and closes it at once.
 func connect(ctx context.Context, to netip.AddrPort) (round.Ended, string) {
-	d := net.Dialer{Timeout: wait}
-	c, err := d.DialContext(ctx, "tcp", to.String())
+	dialer := net.Dialer{Timeout: wait}
+	conn, err := dialer.DialContext(ctx, "tcp", to.String())
 	switch {
 	case err == nil:
-		c.Close()
+		conn.Close()
 		return round.Answered, "it opens"
 	case errors.Is(err, syscall.ECONNREFUSED):
 		return round.Refused, "it is refused, by " + to.Addr().String() + " or in its name"
@@ -112,21 +112,21 @@ func question(ctx context.Context, to netip.AddrPort) (round.Ended, string) {
 	if ask == nil {
 		return round.Untold, "who takes it need not say so"
 	}
-	d := net.Dialer{Timeout: wait}
-	c, err := d.DialContext(ctx, "udp", to.String())
+	dialer := net.Dialer{Timeout: wait}
+	conn, err := dialer.DialContext(ctx, "udp", to.String())
 	if err != nil {
 		return round.Silent, "nothing comes back"
 	}
-	defer c.Close()
-	if err := c.SetDeadline(time.Now().Add(wait)); err != nil {
+	defer conn.Close()
+	if err := conn.SetDeadline(time.Now().Add(wait)); err != nil {
 		return round.Untold, err.Error()
 	}
 	buffer := make([]byte, 512)
 	for range 2 { // one may be lost
-		if _, err := c.Write(ask); err != nil {
+		if _, err := conn.Write(ask); err != nil {
 			return round.Untold, "it is refused"
 		}
-		if _, err := c.Read(buffer); err == nil {
+		if _, err := conn.Read(buffer); err == nil {
 			return round.Answered, "it answers"
 		}
 	}

@@ -42,11 +42,11 @@ var Told func(*Fault)
 
 // Caught is what recover gave, as a fault.
 func Caught(what any) *Fault {
-	f := &Fault{Number(), what, string(debug.Stack())}
+	fault := &Fault{Number(), what, string(debug.Stack())}
 	if Told != nil {
-		Told(f)
+		Told(fault)
 	}
-	return f
+	return fault
 }
 
 // Try does something; a panic in it is an error, a [Fault].
@@ -61,9 +61,9 @@ func Try(do func() error) (err error) {
 
 // Log writes an error, and of a fault its number and stack.
 func Log(log *slog.Logger, what string, err error) {
-	var f *Fault
-	if errors.As(err, &f) {
-		log.Error(what, "number", f.Number, "panic", fmt.Sprint(f.What), "stack", f.Stack)
+	var fault *Fault
+	if errors.As(err, &fault) {
+		log.Error(what, "number", fault.Number, "panic", fmt.Sprint(fault.What), "stack", fault.Stack)
 		return
 	}
 	log.Error(what, "error", err)

@@ -72,14 +72,14 @@ func (c Cost) key(password string, salt []byte) []byte {
 func Verify(hash, password string) bool {
 	parts := strings.Split(hash, "$")
 	var version int
-	var c Cost
+	var cost Cost
 	if len(parts) != 6 || parts[1] != "argon2id" {
 		return false
 	}
 	if _, err := fmt.Sscanf(parts[2], "v=%d", &version); err != nil || version != argon2.Version {
 		return false
 	}
-	if _, err := fmt.Sscanf(parts[3], "m=%d,t=%d,p=%d", &c.Memory, &c.Passes, &c.Lanes); err != nil || c.Passes == 0 || c.Lanes == 0 {
+	if _, err := fmt.Sscanf(parts[3], "m=%d,t=%d,p=%d", &cost.Memory, &cost.Passes, &cost.Lanes); err != nil || cost.Passes == 0 || cost.Lanes == 0 {
 		return false
 	}
 	salt, err1 := base64.RawStdEncoding.DecodeString(parts[4])
@@ -87,5 +87,5 @@ func Verify(hash, password string) bool {
 	if err1 != nil || err2 != nil || len(want) != hashSize || utf8.RuneCountInString(password) > MostLetters {
 		return false
 	}
-	return subtle.ConstantTimeCompare(c.key(password, salt), want) == 1
+	return subtle.ConstantTimeCompare(cost.key(password, salt), want) == 1
 }

@@ -36,9 +36,9 @@ func (r Role) String() string {
 
 // RoleOf is the role of a name; the error says which there are.
 func RoleOf(name string) (Role, error) {
-	for _, r := range Roles {
-		if r.String() == name {
-			return r, nil
+	for _, role := range Roles {
+		if role.String() == name {
+			return role, nil
 		}
 	}
 	return Nobody, fmt.Errorf("%q is no role: there are reader, planner, carrier and keeper", name)
@@ -51,5 +51,5 @@ func Alike(a, b string) bool {
 	looks := func(as func(string) string) bool {
 		return strings.EqualFold(confusables.Skeleton(as(a)), confusables.Skeleton(as(b)))
 	}
-	return looks(strings.ToUpper) || looks(strings.ToLower) || looks(func(s string) string { return s })
+	return looks(strings.ToUpper) || looks(strings.ToLower) || looks(func(text string) string { return text })
 }

@@ -26,34 +26,34 @@ type Neighbour struct {
 }
 
 // neighbour reads a frame of LLDP.
-func neighbour(p gopacket.Packet) (n Neighbour, ok bool) {
-	x, ok := p.Layer(layers.LayerTypeLinkLayerDiscovery).(*layers.LinkLayerDiscovery)
+func neighbour(packet gopacket.Packet) (one Neighbour, ok bool) {
+	discovery, ok := packet.Layer(layers.LayerTypeLinkLayerDiscovery).(*layers.LinkLayerDiscovery)
 	if !ok {
-		return n, false
+		return one, false
 	}
-	n.Chassis = idText(x.ChassisID.ID, x.ChassisID.Subtype == layers.LLDPChassisIDSubTypeMACAddr)
-	n.Port = idText(x.PortID.ID, x.PortID.Subtype == layers.LLDPPortIDSubtypeMACAddr)
-	for _, v := range x.Values {
-		switch v.Type {
+	one.Chassis = idText(discovery.ChassisID.ID, discovery.ChassisID.Subtype == layers.LLDPChassisIDSubTypeMACAddr)
+	one.Port = idText(discovery.PortID.ID, discovery.PortID.Subtype == layers.LLDPPortIDSubtypeMACAddr)
+	for _, value := range discovery.Values {
+		switch value.Type {
 		case layers.LLDPTLVSysName:
-			n.Device = readable(v.Value)
+			one.Device = readable(value.Value)
 		case layers.LLDPTLVPortDescription:
-			n.PortText = readable(v.Value)
+			one.PortText = readable(value.Value)
 		case layers.LLDPTLVSysCapabilities:
-			n.Bridge = len(v.Value) >= 4 && binary.BigEndian.Uint16(v.Value[2:])&4 != 0
+			one.Bridge = len(value.Value) >= 4 && binary.BigEndian.Uint16(value.Value[2:])&4 != 0
 		case layers.LLDPTLVMgmtAddress: // length, subtype, address, …
-			if len(v.Value) > 1 && int(v.Value[0]) >= 1 && len(v.Value) > int(v.Value[0]) {
-				if a, ok := netip.AddrFromSlice(v.Value[2 : 1+int(v.Value[0])]); ok {
-					n.Management = append(n.Management, a)
+			if len(value.Value) > 1 && int(value.Value[0]) >= 1 && len(value.Value) > int(value.Value[0]) {
+				if a, ok := netip.AddrFromSlice(value.Value[2 : 1+int(value.Value[0])]); ok {
+					one.Management = append(one.Management, a)
 				}
 			}
 		case layers.LLDPTLVOrgSpecific:
-			if len(v.Value) >= 6 && [4]byte(v.Value[:4]) == [4]byte{0x00, 0x80, 0xc2, 1} {
-				n.PVID = office.VID(binary.BigEndian.Uint16(v.Value[4:]) & 0xfff)
+			if len(value.Value) >= 6 && [4]byte(value.Value[:4]) == [4]byte{0x00, 0x80, 0xc2, 1} {
+				one.PVID = office.VID(binary.BigEndian.Uint16(value.Value[4:]) & 0xfff)
 			}
 		}
 	}
-	return n, true
+	return one, true
 }
 
 // idText is an ID as people read it.
@@ -61,8 +61,8 @@ func idText(b []byte, card bool) string {
 	if card && len(b) == 6 {
 		return net.HardwareAddr(b).String()
 	}
-	if s := readable(b); s != "" {
-		return s
+	if text := readable(b); text != "" {
+		return text
 	}
 	return fmt.Sprintf("%x", b)
 }

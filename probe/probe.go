@@ -95,7 +95,7 @@ type Options struct {
 	Six   bool          // ask for routers and addresses of IPv6 too
 	Greet bool          // ping the gateway that is offered
 	Heard func(Neighbour)
-	Offer func(tag office.VID, o Offer)
+	Offer func(tag office.VID, offer Offer)
 }
 
 // Patience is how long a laptop waits for offers: servers that try an address first
@@ -156,26 +156,26 @@ type seat struct {
 }
 
 // Plug puts a laptop at a wire. It hears until [Laptop.Close].
-func Plug(w Wire, opt Options) *Laptop {
+func Plug(wire Wire, opt Options) *Laptop {
 	if opt.Wait == 0 {
 		opt.Wait = Patience
 	}
-	l := &Laptop{wire: w, opt: opt, mac: w.Card(), local: linkLocal(w.Card()), frames: make(chan Frame, 256), ended: make(chan error, 1), done: make(chan struct{}), seats: map[office.VID]*seat{}}
+	laptop := &Laptop{wire: wire, opt: opt, mac: wire.Card(), local: linkLocal(wire.Card()), frames: make(chan Frame, 256), ended: make(chan error, 1), done: make(chan struct{}), seats: map[office.VID]*seat{}}
 	go func() {
 		for {
-			f, err := w.Receive()
+			frame, err := wire.Receive()
 			if err != nil {
-				l.ended <- err
+				laptop.ended <- err
 				return
 			}
 			select {
-			case l.frames <- f:
-			case <-l.done:
+			case laptop.frames <- frame:
+			case <-laptop.done:
 				return
 			}
 		}
 	}()
-	return l
+	return laptop
 }
 
 // Close lets go of the wire.
@@ -204,8 +204,8 @@ func (l *Laptop) Listen(ctx context.Context, most time.Duration, enough func(Nei
 			return err
 		case <-over:
 			return nil
-		case f := <-l.frames:
-			l.take(f)
+		case frame := <-l.frames:
+			l.take(frame)
 		}
 	}
 }
@@ -213,31 +213,31 @@ func (l *Laptop) Listen(ctx context.Context, most time.Duration, enough func(Nei
 // Look looks with all tags at once; each is looked for once.
 func (l *Laptop) Look(ctx context.Context, looks []Look) ([]Saw, error) {
 	var all []*seat
-	for _, x := range looks {
-		s := &seat{Look: x, saw: Saw{Tag: x.Tag}, began: time.Now(), ports: uint16(40000 + rand.IntN(20000))}
-		binary.BigEndian.PutUint32(s.xid[:], rand.Uint32())
-		l.seats[x.Tag] = s
-		all = append(all, s)
+	for _, look := range looks {
+		one := &seat{Look: look, saw: Saw{Tag: look.Tag}, began: time.Now(), ports: uint16(40000 + rand.IntN(20000))}
+		binary.BigEndian.PutUint32(one.xid[:], rand.Uint32())
+		l.seats[look.Tag] = one
+		all = append(all, one)
 	}
 	tick := time.NewTicker(20 * time.Millisecond)
 	defer tick.Stop()
 	for {
 		var err error
 		over := true
-		for _, s := range all {
-			if !s.over && err == nil {
-				err = l.step(s, time.Now())
+		for _, seat := range all {
+			if !seat.over && err == nil {
+				err = l.step(seat, time.Now())
 			}
-			over = over && s.over
+			over = over && seat.over
 		}
 		if err != nil {
 			return nil, err
 		}
 		if over {
 			out := []Saw{}
-			for _, s := range all {
-				delete(l.seats, s.Tag)
-				out = append(out, s.saw)
+			for _, seat := range all {
+				delete(l.seats, seat.Tag)
+				out = append(out, seat.saw)
 			}
 			return out, nil
 		}
@@ -246,8 +246,8 @@ func (l *Laptop) Look(ctx context.Context, looks []Look) ([]Saw, error) {
 			return nil, ctx.Err()
 		case err := <-l.ended:
 			return nil, err
-		case f := <-l.frames:
-			l.take(f)
+		case frame := <-l.frames:
+			l.take(frame)
 			for len(l.frames) > 0 {
 				l.take(<-l.frames)
 			}
@@ -257,72 +257,72 @@ func (l *Laptop) Look(ctx context.Context, looks []Look) ([]Saw, error) {
 }
 
 // step sends what is due in a VLAN.
-func (l *Laptop) step(s *seat, now time.Time) error {
-	since := now.Sub(s.began)
-	if s.offers < len(offerAgain) && since >= offerAgain[s.offers] && !l.waited(s, now) {
-		frames := [][]byte{l.discover(s, since)}
+func (l *Laptop) step(seat *seat, now time.Time) error {
+	since := now.Sub(seat.began)
+	if seat.offers < len(offerAgain) && since >= offerAgain[seat.offers] && !l.waited(seat, now) {
+		frames := [][]byte{l.discover(seat, since)}
 		if l.opt.Six {
-			frames = append(frames, l.solicitRouters(s), l.solicit(s, since))
+			frames = append(frames, l.solicitRouters(seat), l.solicit(seat, since))
 		}
-		s.offers++
+		seat.offers++
 		for _, f := range frames {
 			if err := l.wire.Send(f); err != nil {
 				return err
 			}
 		}
 	}
-	if s.asks < len(askAgain) && since >= askAgain[s.asks] {
-		s.asks++
-		for _, a := range s.Ask {
-			if !s.answered(a) {
-				if err := l.wire.Send(l.whoHas(s, a)); err != nil {
+	if seat.asks < len(askAgain) && since >= askAgain[seat.asks] {
+		seat.asks++
+		for _, one := range seat.Ask {
+			if !seat.answered(one) {
+				if err := l.wire.Send(l.whoHas(seat, one)); err != nil {
 					return err
 				}
 			}
 		}
 	}
-	waited := l.waited(s, now)
-	if own, sure := s.best(); s.claim.IsZero() && (sure || waited) {
-		s.own, s.claim = own, now
-		for _, a := range []netip.Addr{s.own, s.gate()} {
-			if a.IsValid() && !s.answered(a) {
-				if err := l.wire.Send(l.whoHas(s, a)); err != nil {
+	waited := l.waited(seat, now)
+	if own, sure := seat.best(); seat.claim.IsZero() && (sure || waited) {
+		seat.own, seat.claim = own, now
+		for _, one := range []netip.Addr{seat.own, seat.gate()} {
+			if one.IsValid() && !seat.answered(one) {
+				if err := l.wire.Send(l.whoHas(seat, one)); err != nil {
 					return err
 				}
 			}
 		}
 	}
-	if !s.claim.IsZero() && !s.claimed && now.Sub(s.claim) >= claimFor {
-		s.claimed = true
-		if by := s.card(s.own); by != "" && by != l.mac.String() {
-			s.saw.Taken, s.own = by, netip.Addr{}
+	if !seat.claim.IsZero() && !seat.claimed && now.Sub(seat.claim) >= claimFor {
+		seat.claimed = true
+		if by := seat.card(seat.own); by != "" && by != l.mac.String() {
+			seat.saw.Taken, seat.own = by, netip.Addr{}
 		}
-		s.saw.From = s.own
-		s.six = s.made(l.mac)
-		s.trying = now
-		if l.opt.Greet && s.gate().IsValid() {
-			s.Tries = append(slices.Clip(s.Tries), round.Try{To: s.gate(), Service: office.Service{Protocol: office.Ping}})
+		seat.saw.From = seat.own
+		seat.six = seat.made(l.mac)
+		seat.trying = now
+		if l.opt.Greet && seat.gate().IsValid() {
+			seat.Tries = append(slices.Clip(seat.Tries), round.Try{To: seat.gate(), Service: office.Service{Protocol: office.Ping}})
 		}
-		for _, t := range s.Tries {
-			x := Tried{Try: t, Ended: round.Silent, How: "nothing comes back", open: true}
-			if t.Service.Protocol == office.UDP { // who takes it need not say so
-				x.Ended = round.Untold
+		for _, try := range seat.Tries {
+			one := Tried{Try: try, Ended: round.Silent, How: "nothing comes back", open: true}
+			if try.Service.Protocol == office.UDP { // who takes it need not say so
+				one.Ended = round.Untold
 			}
-			s.saw.Tried = append(s.saw.Tried, x)
+			seat.saw.Tried = append(seat.saw.Tried, one)
 		}
 	}
-	if s.claimed && s.tries < len(tryAgain) && now.Sub(s.trying) >= tryAgain[s.tries] {
-		for k := range s.saw.Tried {
-			if f := l.try(s, k); f != nil {
+	if seat.claimed && seat.tries < len(tryAgain) && now.Sub(seat.trying) >= tryAgain[seat.tries] {
+		for k := range seat.saw.Tried {
+			if f := l.try(seat, k); f != nil {
 				if err := l.wire.Send(f); err != nil {
 					return err
 				}
 			}
 		}
-		s.tries++
+		seat.tries++
 	}
-	tried := s.claimed && (now.Sub(s.trying) >= tryFor || !slices.ContainsFunc(s.saw.Tried, func(t Tried) bool { return t.open }))
-	s.over = waited && tried
+	tried := seat.claimed && (now.Sub(seat.trying) >= tryFor || !slices.ContainsFunc(seat.saw.Tried, func(one Tried) bool { return one.open }))
+	seat.over = waited && tried
 	return nil
 }
 
@@ -330,20 +330,20 @@ func (l *Laptop) step(s *seat, now time.Time) error {
 func (t *Tried) end(ended round.Ended, how string) { t.Ended, t.How, t.open = ended, how, false }
 
 // waited says whether a laptop waited for offers in a VLAN as long as it does.
-func (l *Laptop) waited(s *seat, now time.Time) bool {
-	since := now.Sub(s.began)
-	slow := len(s.saw.Offers) == 0 && !l.offeredAt.IsZero() && now.Sub(l.offeredAt) < apart
+func (l *Laptop) waited(seat *seat, now time.Time) bool {
+	since := now.Sub(seat.began)
+	slow := len(seat.saw.Offers) == 0 && !l.offeredAt.IsZero() && now.Sub(l.offeredAt) < apart
 	return since >= l.opt.Wait && (!slow || since >= l.opt.Wait+time.Duration(len(l.seats))*apart)
 }
 
 // answered says whether an address answered.
-func (s *seat) answered(a netip.Addr) bool { return s.card(a) != "" }
+func (s *seat) answered(one netip.Addr) bool { return s.card(one) != "" }
 
 // card is the network card that answered for an address; "" for none.
-func (s *seat) card(a netip.Addr) string {
-	for _, x := range s.saw.Answers {
-		if x.Addr == a {
-			return x.By
+func (s *seat) card(one netip.Addr) string {
+	for _, answer := range s.saw.Answers {
+		if answer.Addr == one {
+			return answer.By
 		}
 	}
 	return ""
@@ -352,10 +352,10 @@ func (s *seat) card(a netip.Addr) string {
 // best is the address to try from: one that was offered, out of the range that is planned
 // where there is one; the planned one where none was. Sure says that no better one comes.
 func (s *seat) best() (own netip.Addr, sure bool) {
-	for _, o := range s.saw.Offers {
-		planned := s.From.IsValid() && !o.Addr.Less(s.From) && !s.To.Less(o.Addr)
-		if o.Addr.Is4() && (planned || !own.IsValid()) {
-			own, sure = o.Addr, planned || !s.From.IsValid()
+	for _, offer := range s.saw.Offers {
+		planned := s.From.IsValid() && !offer.Addr.Less(s.From) && !s.To.Less(offer.Addr)
+		if offer.Addr.Is4() && (planned || !own.IsValid()) {
+			own, sure = offer.Addr, planned || !s.From.IsValid()
 			if planned {
 				break
 			}
@@ -369,9 +369,9 @@ func (s *seat) best() (own netip.Addr, sure bool) {
 
 // gate is who sends on what the laptop sends: as offered, or as planned.
 func (s *seat) gate() netip.Addr {
-	for _, o := range s.saw.Offers {
-		if o.Addr == s.own && o.Gateway.IsValid() {
-			return o.Gateway
+	for _, offer := range s.saw.Offers {
+		if offer.Addr == s.own && offer.Gateway.IsValid() {
+			return offer.Gateway
 		}
 	}
 	return s.Gateway
@@ -380,14 +380,14 @@ func (s *seat) gate() netip.Addr {
 // made is the address of IPv6 that the laptop has where a router says how (RFC 4862), or
 // it was offered.
 func (s *seat) made(mac net.HardwareAddr) netip.Addr {
-	for _, o := range s.saw.Offers {
-		if o.Addr.Is6() {
-			return o.Addr
+	for _, offer := range s.saw.Offers {
+		if offer.Addr.Is6() {
+			return offer.Addr
 		}
 	}
-	for _, r := range s.saw.Routers {
-		for _, p := range r.own {
-			return within(p, mac)
+	for _, router := range s.saw.Routers {
+		for _, prefix := range router.own {
+			return within(prefix, mac)
 		}
 	}
 	if s.Own.Is6() {
@@ -397,62 +397,62 @@ func (s *seat) made(mac net.HardwareAddr) netip.Addr {
 }
 
 // take takes a frame that came in.
-func (l *Laptop) take(f Frame) {
-	if len(f.Data) < 14 || slices.Equal(f.Data[6:12], l.mac) {
+func (l *Laptop) take(frame Frame) {
+	if len(frame.Data) < 14 || slices.Equal(frame.Data[6:12], l.mac) {
 		return
 	}
-	if f.Data[0]&1 == 0 && !slices.Equal(f.Data[0:6], l.mac) {
+	if frame.Data[0]&1 == 0 && !slices.Equal(frame.Data[0:6], l.mac) {
 		return // for somebody else
 	}
-	p := gopacket.NewPacket(f.Data, layers.LayerTypeEthernet, gopacket.NoCopy)
-	if q, ok := p.Layer(layers.LayerTypeDot1Q).(*layers.Dot1Q); ok {
-		if f.Tag != 0 {
+	packet := gopacket.NewPacket(frame.Data, layers.LayerTypeEthernet, gopacket.NoCopy)
+	if q, ok := packet.Layer(layers.LayerTypeDot1Q).(*layers.Dot1Q); ok {
+		if frame.Tag != 0 {
 			return // a tag in a tag
 		}
-		f.Tag = office.VID(q.VLANIdentifier)
+		frame.Tag = office.VID(q.VLANIdentifier)
 	}
-	if n, ok := neighbour(p); ok {
-		l.hear(n)
+	if one, ok := neighbour(packet); ok {
+		l.hear(one)
 		return
 	}
-	s := l.seats[f.Tag]
-	if s == nil {
+	seat := l.seats[frame.Tag]
+	if seat == nil {
 		return
 	}
-	after := f.At.Sub(s.began)
-	from := net.HardwareAddr(slices.Clone(f.Data[6:12])).String()
+	after := frame.At.Sub(seat.began)
+	from := net.HardwareAddr(slices.Clone(frame.Data[6:12])).String()
 	switch {
-	case l.tookARP(s, p, after), l.tookNeighbour(s, p, from, after), l.tookOffer(s, p, from, after):
+	case l.tookARP(seat, packet, after), l.tookNeighbour(seat, packet, from, after), l.tookOffer(seat, packet, from, after):
 	default:
-		l.tookReply(s, p)
+		l.tookReply(seat, packet)
 	}
 }
 
-func (l *Laptop) hear(n Neighbour) {
-	if len(l.heard) == mostHeard || slices.ContainsFunc(l.heard, func(x Neighbour) bool { return x.Chassis == n.Chassis && x.Port == n.Port }) {
+func (l *Laptop) hear(one Neighbour) {
+	if len(l.heard) == mostHeard || slices.ContainsFunc(l.heard, func(x Neighbour) bool { return x.Chassis == one.Chassis && x.Port == one.Port }) {
 		return
 	}
-	l.heard = append(l.heard, n)
+	l.heard = append(l.heard, one)
 	if l.opt.Heard != nil {
-		l.opt.Heard(n)
+		l.opt.Heard(one)
 	}
 }
 
 // note keeps an answer to what was asked, once.
-func (s *seat) note(a netip.Addr, by string, after time.Duration) {
-	if !s.answered(a) && (slices.Contains(s.Ask, a) || a == s.own || a == s.gate()) {
-		s.saw.Answers = append(s.saw.Answers, Answer{round.Answer{Addr: a, By: by}, after})
+func (s *seat) note(one netip.Addr, by string, after time.Duration) {
+	if !s.answered(one) && (slices.Contains(s.Ask, one) || one == s.own || one == s.gate()) {
+		s.saw.Answers = append(s.saw.Answers, Answer{round.Answer{Addr: one, By: by}, after})
 	}
 }
 
 // offered keeps an offer, once of each server and address.
-func (l *Laptop) offered(s *seat, o Offer) {
-	if len(s.saw.Offers) == mostOffers || slices.ContainsFunc(s.saw.Offers, func(x Offer) bool { return x.Offer == o.Offer }) {
+func (l *Laptop) offered(seat *seat, offer Offer) {
+	if len(seat.saw.Offers) == mostOffers || slices.ContainsFunc(seat.saw.Offers, func(other Offer) bool { return other.Offer == offer.Offer }) {
 		return
 	}
-	s.saw.Offers = append(s.saw.Offers, o)
+	seat.saw.Offers = append(seat.saw.Offers, offer)
 	l.offeredAt = time.Now()
 	if l.opt.Offer != nil {
-		l.opt.Offer(s.Tag, o)
+		l.opt.Offer(seat.Tag, offer)
 	}
 }

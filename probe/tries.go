@@ -13,50 +13,50 @@ import (
 
 // try is the frame of a try, by the gateway; nil where there is nothing to send, which
 // is noted.
-func (l *Laptop) try(s *seat, k int) []byte {
-	t := &s.saw.Tried[k]
-	if !t.open {
+func (l *Laptop) try(seat *seat, k int) []byte {
+	tried := &seat.saw.Tried[k]
+	if !tried.open {
 		return nil
 	}
-	from, gate := s.own, s.card(s.gate())
-	if t.To.Is6() {
-		from, gate = s.six, ""
-		if len(s.saw.Routers) > 0 {
-			gate = s.saw.Routers[0].By
-		} else if s.Gateway.Is6() {
-			gate = s.card(s.Gateway)
+	from, gate := seat.own, seat.card(seat.gate())
+	if tried.To.Is6() {
+		from, gate = seat.six, ""
+		if len(seat.saw.Routers) > 0 {
+			gate = seat.saw.Routers[0].By
+		} else if seat.Gateway.Is6() {
+			gate = seat.card(seat.Gateway)
 		}
 	}
 	mac, err := net.ParseMAC(gate)
 	switch {
 	case !from.IsValid():
-		t.end(round.Untold, "there is no address to try it from")
+		tried.end(round.Untold, "there is no address to try it from")
 		return nil
 	case err != nil:
-		if s.tries == len(tryAgain)-1 {
-			t.end(round.Silent, "the gateway does not answer")
+		if seat.tries == len(tryAgain)-1 {
+			tried.end(round.Silent, "the gateway does not answer")
 		}
 		return nil
 	}
-	source := s.ports + uint16(k)
-	switch t.Service.Protocol {
+	source := seat.ports + uint16(k)
+	switch tried.Service.Protocol {
 	case office.Ping:
-		if t.To.Is6() {
-			return l.packet(s.Tag, mac, from, t.To, 64, layers.IPProtocolICMPv6,
+		if tried.To.Is6() {
+			return l.packet(seat.Tag, mac, from, tried.To, 64, layers.IPProtocolICMPv6,
 				&layers.ICMPv6{TypeCode: layers.CreateICMPv6TypeCode(layers.ICMPv6TypeEchoRequest, 0)},
-				&layers.ICMPv6Echo{Identifier: s.xid16(), SeqNumber: uint16(k)})
+				&layers.ICMPv6Echo{Identifier: seat.xid16(), SeqNumber: uint16(k)})
 		}
-		return l.packet(s.Tag, mac, from, t.To, 64, layers.IPProtocolICMPv4,
-			&layers.ICMPv4{TypeCode: layers.CreateICMPv4TypeCode(layers.ICMPv4TypeEchoRequest, 0), Id: s.xid16(), Seq: uint16(k)})
+		return l.packet(seat.Tag, mac, from, tried.To, 64, layers.IPProtocolICMPv4,
+			&layers.ICMPv4{TypeCode: layers.CreateICMPv4TypeCode(layers.ICMPv4TypeEchoRequest, 0), Id: seat.xid16(), Seq: uint16(k)})
 	case office.TCP:
-		return l.packet(s.Tag, mac, from, t.To, 64, layers.IPProtocolTCP, &layers.TCP{
-			SrcPort: layers.TCPPort(source), DstPort: layers.TCPPort(t.Service.First), Seq: uint32(s.xid16()), SYN: true, Window: 1024,
+		return l.packet(seat.Tag, mac, from, tried.To, 64, layers.IPProtocolTCP, &layers.TCP{
+			SrcPort: layers.TCPPort(source), DstPort: layers.TCPPort(tried.Service.First), Seq: uint32(seat.xid16()), SYN: true, Window: 1024,
 			Options: []layers.TCPOption{{OptionType: layers.TCPOptionKindMSS, OptionLength: 4, OptionData: []byte{5, 0xb4}}},
 		})
 	case office.UDP:
-		return l.packet(s.Tag, mac, from, t.To, 64, layers.IPProtocolUDP, &layers.UDP{SrcPort: layers.UDPPort(source), DstPort: layers.UDPPort(t.Service.First)}, gopacket.Payload(Question(t.Service.First)))
+		return l.packet(seat.Tag, mac, from, tried.To, 64, layers.IPProtocolUDP, &layers.UDP{SrcPort: layers.UDPPort(source), DstPort: layers.UDPPort(tried.Service.First)}, gopacket.Payload(Question(tried.Service.First)))
 	}
-	t.end(round.Untold, "a laptop cannot try it")
+	tried.end(round.Untold, "a laptop cannot try it")
 	return nil
 }
 
@@ -73,65 +73,65 @@ func Question(port uint16) []byte {
 }
 
 // tookReply takes what comes back of tries.
-func (l *Laptop) tookReply(s *seat, p gopacket.Packet) {
-	src, dst, ok := ends(p)
-	if !ok || !s.claimed || dst != s.own && dst != s.six {
+func (l *Laptop) tookReply(seat *seat, packet gopacket.Packet) {
+	src, dst, ok := ends(packet)
+	if !ok || !seat.claimed || dst != seat.own && dst != seat.six {
 		return
 	}
-	for k := range s.saw.Tried {
-		t := &s.saw.Tried[k]
-		if !t.open {
+	for k := range seat.saw.Tried {
+		tried := &seat.saw.Tried[k]
+		if !tried.open {
 			continue
 		}
-		source := s.ports + uint16(k)
-		if from, port, code, ok := unreachable(p); ok {
-			if from == t.To && (port == source || port == 0) && code != "" {
+		source := seat.ports + uint16(k)
+		if from, port, code, ok := unreachable(packet); ok {
+			if from == tried.To && (port == source || port == 0) && code != "" {
 				switch {
-				case t.Service.Protocol == office.UDP && code == "port" && src == t.To:
-					t.end(round.Answered, "it is reached; nobody listens")
+				case tried.Service.Protocol == office.UDP && code == "port" && src == tried.To:
+					tried.end(round.Answered, "it is reached; nobody listens")
 				default:
-					t.end(round.Silent, src.String()+" refuses it")
+					tried.end(round.Silent, src.String()+" refuses it")
 				}
 			}
 			continue
 		}
-		if src != t.To {
+		if src != tried.To {
 			continue
 		}
-		switch x := p.TransportLayer().(type) {
+		switch x := packet.TransportLayer().(type) {
 		case *layers.TCP:
-			if t.Service.Protocol != office.TCP || uint16(x.DstPort) != source || uint16(x.SrcPort) != t.Service.First {
+			if tried.Service.Protocol != office.TCP || uint16(x.DstPort) != source || uint16(x.SrcPort) != tried.Service.First {
 				continue
 			}
 			switch {
 			case x.SYN && x.ACK:
-				if mac, err := net.ParseMAC(cardOf(p)); err == nil { // nobody is kept waiting
-					_ = l.wire.Send(l.packet(s.Tag, mac, dst, src, 64, layers.IPProtocolTCP, &layers.TCP{SrcPort: x.DstPort, DstPort: x.SrcPort, Seq: x.Ack, RST: true}))
+				if mac, err := net.ParseMAC(cardOf(packet)); err == nil { // nobody is kept waiting
+					_ = l.wire.Send(l.packet(seat.Tag, mac, dst, src, 64, layers.IPProtocolTCP, &layers.TCP{SrcPort: x.DstPort, DstPort: x.SrcPort, Seq: x.Ack, RST: true}))
 				}
-				t.end(round.Answered, "it opens")
-			case x.RST && hops(p) > 0: // it came over a router: the target says so itself
-				t.end(round.Answered, "it is reached; nobody listens")
+				tried.end(round.Answered, "it opens")
+			case x.RST && hops(packet) > 0: // it came over a router: the target says so itself
+				tried.end(round.Answered, "it is reached; nobody listens")
 			case x.RST:
-				t.end(round.Refused, "it is refused, by "+src.String()+" or in its name")
+				tried.end(round.Refused, "it is refused, by "+src.String()+" or in its name")
 			}
 			continue
 		case *layers.UDP:
-			if t.Service.Protocol == office.UDP && uint16(x.DstPort) == source && uint16(x.SrcPort) == t.Service.First {
-				t.end(round.Answered, "it answers")
+			if tried.Service.Protocol == office.UDP && uint16(x.DstPort) == source && uint16(x.SrcPort) == tried.Service.First {
+				tried.end(round.Answered, "it answers")
 			}
 			continue
 		}
-		if id, seq, ok := echoed(p); ok && t.Service.Protocol == office.Ping && id == s.xid16() && int(seq) == k {
-			t.end(round.Answered, "it answers")
+		if id, seq, ok := echoed(packet); ok && tried.Service.Protocol == office.Ping && id == seat.xid16() && int(seq) == k {
+			tried.end(round.Answered, "it answers")
 		}
 	}
 }
 
 // hops is over how many routers a packet came, as far as that shows: who sends sets the time
 // to live to 64, 128 or 255.
-func hops(p gopacket.Packet) int {
+func hops(packet gopacket.Packet) int {
 	left := 0
-	switch ip := p.NetworkLayer().(type) {
+	switch ip := packet.NetworkLayer().(type) {
 	case *layers.IPv4:
 		left = int(ip.TTL)
 	case *layers.IPv6:
@@ -146,16 +146,16 @@ func hops(p gopacket.Packet) int {
 }
 
 // cardOf is the card that sent a frame.
-func cardOf(p gopacket.Packet) string {
-	if e, ok := p.Layer(layers.LayerTypeEthernet).(*layers.Ethernet); ok {
-		return e.SrcMAC.String()
+func cardOf(packet gopacket.Packet) string {
+	if ethernet, ok := packet.Layer(layers.LayerTypeEthernet).(*layers.Ethernet); ok {
+		return ethernet.SrcMAC.String()
 	}
 	return ""
 }
 
 // ends is from whom to whom a packet is.
-func ends(p gopacket.Packet) (src, dst netip.Addr, ok bool) {
-	switch ip := p.NetworkLayer().(type) {
+func ends(packet gopacket.Packet) (src, dst netip.Addr, ok bool) {
+	switch ip := packet.NetworkLayer().(type) {
 	case *layers.IPv4:
 		src, _ = addr(ip.SrcIP)
 		dst, ok = addr(ip.DstIP)
@@ -167,28 +167,28 @@ func ends(p gopacket.Packet) (src, dst netip.Addr, ok bool) {
 }
 
 // echoed is which ping a packet answers.
-func echoed(p gopacket.Packet) (id, seq uint16, ok bool) {
-	if x, ok := p.Layer(layers.LayerTypeICMPv4).(*layers.ICMPv4); ok && x.TypeCode.Type() == layers.ICMPv4TypeEchoReply {
-		return x.Id, x.Seq, true
+func echoed(packet gopacket.Packet) (id, seq uint16, ok bool) {
+	if icmpv4, ok := packet.Layer(layers.LayerTypeICMPv4).(*layers.ICMPv4); ok && icmpv4.TypeCode.Type() == layers.ICMPv4TypeEchoReply {
+		return icmpv4.Id, icmpv4.Seq, true
 	}
-	x, ok6 := p.Layer(layers.LayerTypeICMPv6).(*layers.ICMPv6)
-	e, ok := p.Layer(layers.LayerTypeICMPv6Echo).(*layers.ICMPv6Echo)
-	if ok && ok6 && x.TypeCode.Type() == layers.ICMPv6TypeEchoReply {
-		return e.Identifier, e.SeqNumber, true
+	icmpv6, ok6 := packet.Layer(layers.LayerTypeICMPv6).(*layers.ICMPv6)
+	echo, ok := packet.Layer(layers.LayerTypeICMPv6Echo).(*layers.ICMPv6Echo)
+	if ok && ok6 && icmpv6.TypeCode.Type() == layers.ICMPv6TypeEchoReply {
+		return echo.Identifier, echo.SeqNumber, true
 	}
 	return 0, 0, false
 }
 
 // unreachable is what was not delivered (RFC 792, RFC 4443): to whom, from which source
 // port (0 for what has none), and whether it is only that nobody listens ("port").
-func unreachable(p gopacket.Packet) (to netip.Addr, port uint16, code string, ok bool) {
-	if x, is := p.Layer(layers.LayerTypeICMPv4).(*layers.ICMPv4); is && x.TypeCode.Type() == layers.ICMPv4TypeDestinationUnreachable {
-		b := x.Payload
+func unreachable(packet gopacket.Packet) (to netip.Addr, port uint16, code string, ok bool) {
+	if icmpv4, is := packet.Layer(layers.LayerTypeICMPv4).(*layers.ICMPv4); is && icmpv4.TypeCode.Type() == layers.ICMPv4TypeDestinationUnreachable {
+		b := icmpv4.Payload
 		if len(b) < 20 || b[0]>>4 != 4 {
 			return to, 0, "", true
 		}
 		code = "other"
-		if x.TypeCode.Code() == layers.ICMPv4CodePort {
+		if icmpv4.TypeCode.Code() == layers.ICMPv4CodePort {
 			code = "port"
 		}
 		to = netip.AddrFrom4([4]byte(b[16:20]))
@@ -197,14 +197,14 @@ func unreachable(p gopacket.Packet) (to netip.Addr, port uint16, code string, ok
 		}
 		return to, port, code, true
 	}
-	if x, is := p.Layer(layers.LayerTypeICMPv6).(*layers.ICMPv6); is && x.TypeCode.Type() == layers.ICMPv6TypeDestinationUnreachable {
-		b := x.Payload
+	if icmpv6, is := packet.Layer(layers.LayerTypeICMPv6).(*layers.ICMPv6); is && icmpv6.TypeCode.Type() == layers.ICMPv6TypeDestinationUnreachable {
+		b := icmpv6.Payload
 		if len(b) < 4+40 {
 			return to, 0, "", true
 		}
 		b = b[4:]
 		code = "other"
-		if x.TypeCode.Code() == layers.ICMPv6CodePortUnreachable {
+		if icmpv6.TypeCode.Code() == layers.ICMPv6CodePortUnreachable {
 			code = "port"
 		}
 		to = netip.AddrFrom16([16]byte(b[24:40]))

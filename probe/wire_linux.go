@@ -61,9 +61,9 @@ func Open(name string) (Wire, error) {
 		_ = unix.Close(fd)
 		return nil, fmt.Errorf("%s: %w", name, err)
 	}
-	s := &socket{file: os.NewFile(uintptr(fd), name), card: i.HardwareAddr}
-	s.raw, err = s.file.SyscallConn()
-	return s, err
+	one := &socket{file: os.NewFile(uintptr(fd), name), card: i.HardwareAddr}
+	one.raw, err = one.file.SyscallConn()
+	return one, err
 }
 
 // packets opens a socket for whole frames. A program that was given the right to it
@@ -149,9 +149,9 @@ func (s *socket) Receive() (Frame, error) {
 		if at, ok := from.(*unix.SockaddrLinklayer); ok && at.Pkttype == unix.PACKET_OUTGOING {
 			continue
 		}
-		f := Frame{At: time.Now(), Data: data[:n]}
-		f.told(more[:m])
-		return f, nil
+		frame := Frame{At: time.Now(), Data: data[:n]}
+		frame.told(more[:m])
+		return frame, nil
 	}
 }
 
@@ -161,14 +161,14 @@ func (f *Frame) told(control []byte) {
 	if err != nil {
 		return
 	}
-	for _, c := range all {
+	for _, message := range all {
 		switch {
-		case c.Header.Level == unix.SOL_PACKET && c.Header.Type == unix.PACKET_AUXDATA && len(c.Data) >= int(unsafe.Sizeof(unix.TpacketAuxdata{})):
-			if x := (*unix.TpacketAuxdata)(unsafe.Pointer(&c.Data[0])); x.Status&unix.TP_STATUS_VLAN_VALID != 0 {
-				f.Tag = office.VID(x.Vlan_tci & 0xfff)
+		case message.Header.Level == unix.SOL_PACKET && message.Header.Type == unix.PACKET_AUXDATA && len(message.Data) >= int(unsafe.Sizeof(unix.TpacketAuxdata{})):
+			if auxdata := (*unix.TpacketAuxdata)(unsafe.Pointer(&message.Data[0])); auxdata.Status&unix.TP_STATUS_VLAN_VALID != 0 {
+				f.Tag = office.VID(auxdata.Vlan_tci & 0xfff)
 			}
-		case c.Header.Level == unix.SOL_SOCKET && c.Header.Type == unix.SCM_TIMESTAMPNS && len(c.Data) >= 16:
-			f.At = time.Unix(int64(binary.NativeEndian.Uint64(c.Data)), int64(binary.NativeEndian.Uint64(c.Data[8:])))
+		case message.Header.Level == unix.SOL_SOCKET && message.Header.Type == unix.SCM_TIMESTAMPNS && len(message.Data) >= 16:
+			f.At = time.Unix(int64(binary.NativeEndian.Uint64(message.Data)), int64(binary.NativeEndian.Uint64(message.Data[8:])))
 		}
 	}
 }

@@ -29,23 +29,23 @@ func Faulty() string {
 // tree is devices of 48 ports in 40 VLANs by turns, each cabled by its port 52
 // to the device above it, and up to three below it.
 func tree(name string, devices int, more func(device int) string) string {
-	var b strings.Builder
-	fmt.Fprintf(&b, "office %q\n", name)
+	var text strings.Builder
+	fmt.Fprintf(&text, "office %q\n", name)
 	for v := range 40 {
-		fmt.Fprintf(&b, "vlan %d v%d local\n", 100+v, 100+v)
+		fmt.Fprintf(&text, "vlan %d v%d local\n", 100+v, 100+v)
 	}
 	for d := range devices {
-		fmt.Fprintf(&b, "device d%d switch\n  ports 1-52 1G\n", d)
+		fmt.Fprintf(&text, "device d%d switch\n  ports 1-52 1G\n", d)
 		for p := 1; p <= 48; p++ {
-			fmt.Fprintf(&b, "  %d: %d\n", p, 100+(d+p)%40)
+			fmt.Fprintf(&text, "  %d: %d\n", p, 100+(d+p)%40)
 		}
-		b.WriteString(more(d))
+		text.WriteString(more(d))
 	}
 	below := make([]int, devices)
 	for d := 1; d < devices; d++ {
 		up := (d - 1) / 3
 		below[up]++
-		fmt.Fprintf(&b, "cable d%d.%d d%d.52\n", up, 48+below[up], d)
+		fmt.Fprintf(&text, "cable d%d.%d d%d.52\n", up, 48+below[up], d)
 	}
-	return b.String()
+	return text.String()
 }

@@ -32,14 +32,14 @@ func Load(file string) (*Key, error) {
 		if _, err := rand.Read(raw); err != nil {
 			return nil, err
 		}
-		f, err := os.OpenFile(file, os.O_WRONLY|os.O_CREATE|os.O_EXCL, 0o600)
+		one, err := os.OpenFile(file, os.O_WRONLY|os.O_CREATE|os.O_EXCL, 0o600)
 		if err != nil {
 			return nil, fmt.Errorf("the key for secrets cannot be made: %w", err)
 		}
-		if _, err = f.WriteString(hex.EncodeToString(raw) + "\n"); err == nil {
-			err = f.Sync()
+		if _, err = one.WriteString(hex.EncodeToString(raw) + "\n"); err == nil {
+			err = one.Sync()
 		}
-		if more := f.Close(); err == nil {
+		if more := one.Close(); err == nil {
 			err = more
 		}
 		if err != nil {

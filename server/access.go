@@ -33,16 +33,16 @@ type Access struct {
 }
 
 // Admit says who is let in. It is called before the server serves.
-func (s *Server) Admit(a Access) {
-	if a.Cost == (people.Cost{}) {
-		a.Cost = people.Usual
+func (s *Server) Admit(access Access) {
+	if access.Cost == (people.Cost{}) {
+		access.Cost = people.Usual
 	}
-	if a.Patience == 0 {
-		a.Patience = 30 * time.Second
+	if access.Patience == 0 {
+		access.Patience = 30 * time.Second
 	}
-	s.access = a
+	s.access = access
 	s.nobody = sync.OnceValue(func() string {
-		hash, _ := a.Cost.Hash("a password that nobody has")
+		hash, _ := access.Cost.Hash("a password that nobody has")
 		return hash
 	})
 }
@@ -95,14 +95,14 @@ func (a *asker) role(office int64) people.Role {
 	case a.whole:
 		return people.Keeper
 	case a.token != nil:
-		r := people.Nobody
+		role := people.Nobody
 		if a.token.Office == office {
-			r = a.token.Role
+			role = a.token.Role
 		}
 		if a.person != nil {
-			r = min(r, a.person.Role(office))
+			role = min(role, a.person.Role(office))
 		}
-		return r
+		return role
 	case a.person != nil:
 		return a.person.Role(office)
 	}
@@ -111,8 +111,8 @@ func (a *asker) role(office int64) people.Role {
 
 // whoAsks is who asks.
 func whoAsks(c fiber.Ctx) *asker {
-	if a, ok := c.Locals("asker").(*asker); ok {
-		return a
+	if one, ok := c.Locals("asker").(*asker); ok {
+		return one
 	}
 	return &asker{}
 }
@@ -127,42 +127,42 @@ const (
 
 // enter finds out who asks.
 func (s *Server) enter(c fiber.Ctx) error {
-	a, err := s.askerOf(c)
+	asker, err := s.askerOf(c)
 	if err != nil {
 		return err
 	}
-	c.Locals("asker", a)
+	c.Locals("asker", asker)
 	c.Set("Cache-Control", "no-store")
 	return c.Next()
 }
 
 func (s *Server) askerOf(c fiber.Ctx) (*asker, error) {
 	if kind, text, _ := strings.Cut(c.Get("Authorization"), " "); strings.EqualFold(kind, "Bearer") {
-		t, p, err := s.store.UseToken(c.Context(), strings.TrimSpace(text))
-		if err != nil || t == nil || s.access.Accounts && p == nil { // nobody's, from before people signed in
+		token, person, err := s.store.UseToken(c.Context(), strings.TrimSpace(text))
+		if err != nil || token == nil || s.access.Accounts && person == nil { // nobody's, from before people signed in
 			return &asker{}, err
 		}
-		return &asker{name: t.Name, person: p, token: t}, nil
+		return &asker{name: token.Name, person: person, token: token}, nil
 	}
 	if !s.access.Accounts {
-		a := &asker{whole: true}
+		one := &asker{whole: true}
 		name, err := url.QueryUnescape(c.Cookies(authorCookie))
 		if err == nil {
 			if checked, err := checkName(name); err == nil && checked == name { // the form sets no other
-				a.name = name
+				one.name = name
 			}
 		}
-		return a, nil
+		return one, nil
 	}
 	secret := c.Cookies(sessionCookie)
 	if secret == "" {
 		return &asker{}, nil
 	}
-	p, x, err := s.store.Who(c.Context(), secret)
-	if err != nil || p == nil {
+	other, session, err := s.store.Who(c.Context(), secret)
+	if err != nil || other == nil {
 		return &asker{}, err
 	}
-	return &asker{name: p.Name, person: p, session: x.ID}, nil
+	return &asker{name: other.Name, person: other, session: session.ID}, nil
 }
 
 // claim is what an asker has to be in an office, 0 for all of them.
@@ -185,15 +185,15 @@ func (r *route) claims(c fiber.Ctx) ([]claim, error) {
 	case r.need == plannerOfAll, r.need == keeperOfAll:
 		all = append(all, claim{0, r.need.role()})
 	}
-	for _, n := range r.named {
-		id, err := n.in(c, r)
+	for _, named := range r.named {
+		id, err := named.in(c, r)
 		switch {
 		case err != nil:
 			return nil, err
 		case id > 0:
-			all = append(all, claim{id, n.need.role()})
-		case n.otherwise != anybody:
-			all = append(all, claim{0, n.otherwise.role()})
+			all = append(all, claim{id, named.need.role()})
+		case named.otherwise != anybody:
+			all = append(all, claim{0, named.otherwise.role()})
 		}
 	}
 	return all, nil
@@ -208,42 +208,42 @@ type named struct {
 }
 
 // namesOffices finds the fields of a route that name offices.
-func namesOffices(r *route) (all []named) {
-	for _, x := range []any{r.in, r.query} {
+func namesOffices(route *route) (all []named) {
+	for _, x := range []any{route.in, route.query} {
 		t := reflect.TypeOf(x)
 		if t == nil || t.Kind() != reflect.Struct {
 			continue
 		}
-		for _, f := range reflect.VisibleFields(t) {
-			says, ok := f.Tag.Lookup("office")
+		for _, field := range reflect.VisibleFields(t) {
+			says, ok := field.Tag.Lookup("office")
 			if !ok {
 				continue
 			}
 			who, otherwise, _ := strings.Cut(says, ",")
-			n := named{field: f.Name, need: needOf(who), otherwise: anybody}
+			one := named{field: field.Name, need: needOf(who), otherwise: anybody}
 			if otherwise != "" {
-				n.otherwise = needOf(otherwise)
+				one.otherwise = needOf(otherwise)
 			}
-			if q := f.Tag.Get("query"); q != "" {
-				n.field, n.query = q, true
+			if q := field.Tag.Get("query"); q != "" {
+				one.field, one.query = q, true
 			}
-			all = append(all, n)
+			all = append(all, one)
 		}
 	}
 	return all
 }
 
 func needOf(who string) need {
-	for n, name := range needs {
+	for need, name := range needs {
 		if name == who {
-			return n
+			return need
 		}
 	}
 	panic("no need is called " + who) // of a tag of the program
 }
 
 // in is the office that a request names there, 0 for none. It reads as the handler does.
-func (n *named) in(c fiber.Ctx, r *route) (int64, error) {
+func (n *named) in(c fiber.Ctx, route *route) (int64, error) {
 	if n.query {
 		return intQuery(c, n.field, 0)
 	}
@@ -251,48 +251,48 @@ func (n *named) in(c fiber.Ctx, r *route) (int64, error) {
 	if err != nil {
 		return 0, err
 	}
-	v := reflect.New(reflect.TypeOf(r.in))
-	_ = json.Unmarshal(text, v.Interface()) // what is wrong with it, the handler says
-	return v.Elem().FieldByName(n.field).Int(), nil
+	value := reflect.New(reflect.TypeOf(route.in))
+	_ = json.Unmarshal(text, value.Interface()) // what is wrong with it, the handler says
+	return value.Elem().FieldByName(n.field).Int(), nil
 }
 
 // allow lets those in who may, by the route's row, and notes the offices that he was let into:
 // a handler gets no other ([Server.admitted]).
-func (s *Server) allow(r route) fiber.Handler {
-	r.named = namesOffices(&r)
+func (s *Server) allow(route route) fiber.Handler {
+	route.named = namesOffices(&route)
 	return func(c fiber.Ctx) error {
-		a := whoAsks(c)
+		asker := whoAsks(c)
 		c.SetContext(store.Watched(c.Context()))
 		c.Locals("effort", effortFor(c.Context()))
 		switch {
-		case r.need == anybody, r.need == reporting: // a token is asked for there, and what is wrong with it is said
+		case route.need == anybody, route.need == reporting: // a token is asked for there, and what is wrong with it is said
 			return effort.Try(c.Next)
-		case a.token != nil && a.token.Ended():
-			return endedToken(a.token)
-		case a.token != nil && a.token.Role == people.Nobody:
+		case asker.token != nil && asker.token.Ended():
+			return endedToken(asker.token)
+		case asker.token != nil && asker.token.Role == people.Nobody:
 			return fiber.NewError(fiber.StatusForbidden, "this token reports tests, and does nothing else")
-		case !a.whole && a.name == "":
+		case !asker.whole && asker.name == "":
 			return fiber.NewError(fiber.StatusUnauthorized, "sign in first")
-		case a.token != nil && (r.need == someone || r.need == carrierSelf || r.need == keeperSelf):
+		case asker.token != nil && (route.need == someone || route.need == carrierSelf || route.need == keeperSelf):
 			return fiber.NewError(fiber.StatusForbidden, "this takes somebody who is signed in, and no token")
 		}
-		claims, err := r.claims(c)
+		claims, err := route.claims(c)
 		if err != nil {
 			return err
 		}
 		var into []int64
-		for _, x := range claims {
-			if err := a.may(x.office, x.role); err != nil {
-				s.log.Info("refused", "who", a.name, "method", r.method, "path", c.Path(), "why", err)
+		for _, claim := range claims {
+			if err := asker.may(claim.office, claim.role); err != nil {
+				s.log.Info("refused", "who", asker.name, "method", route.method, "path", c.Path(), "why", err)
 				return err
 			}
-			into = append(into, x.office)
+			into = append(into, claim.office)
 		}
 		c.Locals("offices", into)
 		if token, again := nameOf(c); again && token != "" { // until somebody knows
 			store.DeedOf(c.Context()).May()
 		}
-		what := recorded[r.method+" "+r.path]
+		what := recorded[route.method+" "+route.path]
 		if what == "" {
 			return effort.Try(c.Next)
 		}
@@ -304,7 +304,7 @@ func (s *Server) allow(r route) fiber.Handler {
 			}
 		}
 		if err = effort.Try(c.Next); err == nil {
-			s.note(c, a.name, what, office, title)
+			s.note(c, asker.name, what, office, title)
 		}
 		return err
 	}
@@ -326,8 +326,8 @@ func effortFor(ctx context.Context) *effort.Effort {
 
 // effortOf is what a request has left.
 func effortOf(c fiber.Ctx) *effort.Effort {
-	e, _ := c.Locals("effort").(*effort.Effort)
-	return e
+	one, _ := c.Locals("effort").(*effort.Effort)
+	return one
 }
 
 // admitted says whether the guard let this request into an office. What it was not asked
@@ -343,16 +343,16 @@ func (s *Server) admitted(c fiber.Ctx, office int64) error {
 // nothing of offices.
 func (s *Server) mounted() error {
 	known := map[string]bool{"GET /livez": true, "GET /readyz": true, "GET /*": true}
-	for _, r := range s.routes() {
-		known[r.method+" "+r.path] = true
+	for _, route := range s.routes() {
+		known[route.method+" "+route.path] = true
 	}
-	for _, r := range s.app.GetRoutes(true) {
-		method := r.Method
+	for _, route := range s.app.GetRoutes(true) {
+		method := route.Method
 		if method == fiber.MethodHead { // comes with GET, through the same handlers
 			method = fiber.MethodGet
 		}
-		if !known[method+" "+r.Path] && r.Path != "/api/*" { // which is the answer that there is nothing
-			return fmt.Errorf("%s %s is mounted, and no row says who may", r.Method, r.Path)
+		if !known[method+" "+route.Path] && route.Path != "/api/*" { // which is the answer that there is nothing
+			return fmt.Errorf("%s %s is mounted, and no row says who may", route.Method, route.Path)
 		}
 	}
 	return nil
@@ -402,30 +402,30 @@ type Right struct{ Method, Path, Who string }
 
 // Rights is who may ask for what: the table that the server decides by.
 func Rights() (out []Right) {
-	var s Server
-	for _, r := range s.routes() {
-		who := needs[r.need]
-		for _, n := range namesOffices(&r) {
-			field := strings.ToLower(n.field)
-			if r.need == byOffices {
-				who = fmt.Sprintf("%s of the office in `%s`, else %s", needs[n.need], field, needs[n.otherwise])
+	var server Server
+	for _, route := range server.routes() {
+		who := needs[route.need]
+		for _, named := range namesOffices(&route) {
+			field := strings.ToLower(named.field)
+			if route.need == byOffices {
+				who = fmt.Sprintf("%s of the office in `%s`, else %s", needs[named.need], field, needs[named.otherwise])
 			} else {
-				who += fmt.Sprintf("; %s of the office in `%s`", needs[n.need], field)
+				who += fmt.Sprintf("; %s of the office in `%s`", needs[named.need], field)
 			}
 		}
-		out = append(out, Right{r.method, r.path, who})
+		out = append(out, Right{route.method, route.path, who})
 	}
 	return out
 }
 
 // RightsTable is that table as it stands in docs/service.md.
 func RightsTable() ([]byte, error) {
-	var b strings.Builder
-	b.WriteString("| request | who may |\n|---|---|\n")
-	for _, r := range Rights() {
-		fmt.Fprintf(&b, "| `%s %s` | %s |\n", r.Method, r.Path, r.Who)
+	var text strings.Builder
+	text.WriteString("| request | who may |\n|---|---|\n")
+	for _, right := range Rights() {
+		fmt.Fprintf(&text, "| `%s %s` | %s |\n", right.Method, right.Path, right.Who)
 	}
-	return []byte(b.String()), nil
+	return []byte(text.String()), nil
 }
 
 var needs = map[need]string{

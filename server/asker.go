@@ -32,13 +32,13 @@ func (s *Server) whileAsked(c fiber.Ctx) error {
 	over := make(chan struct{})
 	defer close(over)
 	mishap.Go(s.log, "looking after an asker", func() {
-		t := time.NewTicker(glance)
-		defer t.Stop()
+		ticker := time.NewTicker(glance)
+		defer ticker.Stop()
 		for {
 			select {
 			case <-over:
 				return
-			case <-t.C:
+			case <-ticker.C:
 				if closed(conn) {
 					stop()
 					return

@@ -26,10 +26,10 @@ func body(c fiber.Ctx, into any) error {
 	if err != nil {
 		return err
 	}
-	d := json.NewDecoder(bytes.NewReader(text))
-	d.DisallowUnknownFields()
-	err = d.Decode(into)
-	if err == nil && d.More() {
+	decoder := json.NewDecoder(bytes.NewReader(text))
+	decoder.DisallowUnknownFields()
+	err = decoder.Decode(into)
+	if err == nil && decoder.More() {
 		err = errors.New("something follows the JSON document")
 	}
 	var shape *json.UnmarshalTypeError
@@ -126,8 +126,8 @@ func described(into any, text []byte) error {
 		wrong = wrong.Causes[0]
 	}
 	field, what := fieldName(wrong.InstanceLocation), misfit(wrong.ErrorKind)
-	if k, ok := wrong.ErrorKind.(*kind.Required); ok {
-		field = fieldName(append(wrong.InstanceLocation, k.Missing[0]))
+	if required, ok := wrong.ErrorKind.(*kind.Required); ok {
+		field = fieldName(append(wrong.InstanceLocation, required.Missing[0]))
 	}
 	if field == "" {
 		field = "body"
@@ -137,30 +137,30 @@ func described(into any, text []byte) error {
 
 // fieldName is a place in a JSON document as people write it: commands[0].lines.
 func fieldName(path []string) string {
-	var b strings.Builder
+	var text strings.Builder
 	for _, p := range path {
 		switch {
 		case p != "" && p[0] >= '0' && p[0] <= '9':
-			fmt.Fprintf(&b, "[%s]", p)
-		case b.Len() > 0:
-			b.WriteString("." + p)
+			fmt.Fprintf(&text, "[%s]", p)
+		case text.Len() > 0:
+			text.WriteString("." + p)
 		default:
-			b.WriteString(p)
+			text.WriteString(p)
 		}
 	}
-	return b.String()
+	return text.String()
 }
 
 // misfit says what would be right.
-func misfit(k jsonschema.ErrorKind) string {
-	switch k := k.(type) {
+func misfit(one jsonschema.ErrorKind) string {
+	switch k := one.(type) {
 	case *kind.Required:
 		return "it is missing"
 	case *kind.Type:
 		var want []string
-		for _, w := range k.Want {
-			if w != "null" {
-				want = append(want, typeNames[w])
+		for _, word := range k.Want {
+			if word != "null" {
+				want = append(want, typeNames[word])
 			}
 		}
 		return fmt.Sprintf("a %s does not fit here: %s is wanted", k.Got, strings.Join(want, " or "))
@@ -182,7 +182,7 @@ func misfit(k jsonschema.ErrorKind) string {
 		last := len(want) - 1
 		return fmt.Sprintf("%q is not it: %s or %s", fmt.Sprint(k.Got), strings.Join(want[:last], ", "), want[last])
 	}
-	return k.LocalizedString(message.NewPrinter(language.English))
+	return one.LocalizedString(message.NewPrinter(language.English))
 }
 
 var typeNames = map[string]string{"integer": "a whole number", "number": "a number", "string": "a text", "boolean": "true or false", "array": "a list", "object": "an object"}

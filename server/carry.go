@@ -46,59 +46,59 @@ func (s *Server) carryNow(id, order int64) *api.CarryView {
 	if at.order != order {
 		return nil
 	}
-	v := at.view
-	return &v
+	view := at.view
+	return &view
 }
 
 // carryOut has the next steps carried out, as far as they are of one visit.
 func (s *Server) carryOut(c fiber.Ctx) error {
-	var q api.CarryRequest
-	name, r, err := s.asked(c, &q)
+	var request api.CarryRequest
+	name, room, err := s.asked(c, &request)
 	if err != nil {
 		return err
 	}
-	_, run, at, err := s.visitAsked(c.Context(), r.id, &q)
+	_, run, at, err := s.visitAsked(c.Context(), room.id, &request)
 	if err != nil {
 		return err
 	}
-	x := &carry{order: q.Order, run: run, name: name, back: q.Back, usage: &usage{}, view: api.CarryView{Visit: q.Visit, Step: at, Running: true}}
-	if err := s.takeDevices(c, r.id, x); err != nil {
+	one := &carry{order: request.Order, run: run, name: name, back: request.Back, usage: &usage{}, view: api.CarryView{Visit: request.Visit, Step: at, Running: true}}
+	if err := s.takeDevices(c, room.id, one); err != nil {
 		return err
 	}
 	address := s.askedFrom(c).String()
-	s.goOn(s.carrying, r.id, x.job, "carrying out", func(*job) {
-		s.holdOn(r.id, x)
-		view := api.CarryView{Visit: q.Visit, Step: at, Ended: "failed"}
-		if err := mishap.Try(func() error { view = s.carryVisit(r, x, at); return nil }); err != nil {
+	s.goOn(s.carrying, room.id, one.job, "carrying out", func(*job) {
+		s.holdOn(room.id, one)
+		view := api.CarryView{Visit: request.Visit, Step: at, Ended: "failed"}
+		if err := mishap.Try(func() error { view = s.carryVisit(room, one, at); return nil }); err != nil {
 			mishap.Log(s.log, "carrying out", err)
 			view.Text = err.Error()
 		}
-		s.giveDevices(r.id, x)
-		s.noteUsage(x.usage, name, address, r.id)
-		s.carrying.end(r.id, x.job) // whoever sees that it is over can go on
-		x.mu.Lock()
-		x.view = view
-		x.mu.Unlock()
-		s.tellOrder(r, name)
+		s.giveDevices(room.id, one)
+		s.noteUsage(one.usage, name, address, room.id)
+		s.carrying.end(room.id, one.job) // whoever sees that it is over can go on
+		one.mu.Lock()
+		one.view = view
+		one.mu.Unlock()
+		s.tellOrder(room, name)
 	})
-	return s.orderTold(c, r, name)
+	return s.orderTold(c, room, name)
 }
 
 // visitAsked is the order that somebody asks a visit of, with the step that is next, which
 // has to be of that visit.
-func (s *Server) visitAsked(ctx context.Context, id int64, q *api.CarryRequest) (*store.Order, *order.Run, int, error) {
+func (s *Server) visitAsked(ctx context.Context, id int64, request *api.CarryRequest) (*store.Order, *order.Run, int, error) {
 	kept, ticks, err := s.store.OrderNow(ctx, id)
 	if err != nil {
 		return nil, nil, 0, err
 	}
-	if kept == nil || kept.ID != q.Order || kept.Ended != nil {
+	if kept == nil || kept.ID != request.Order || kept.Ended != nil {
 		return nil, nil, 0, &history.Conflict{Text: "another order was made meanwhile: look at it first"}
 	}
 	run, err := s.run(id, kept)
 	if err != nil {
 		return nil, nil, 0, err
 	}
-	if !run.VisitAt(len(ticks), q.Visit) {
+	if !run.VisitAt(len(ticks), request.Visit) {
 		return nil, nil, 0, bad("visit", "%d steps are done: the next is not of this visit", len(ticks))
 	}
 	return kept, run, len(ticks), nil
@@ -109,12 +109,12 @@ const rehearsalTime = 50 * time.Second
 
 // rehearse lists what the next steps of a visit would write to its device, and sends none.
 func (s *Server) rehearse(c fiber.Ctx) error {
-	var q api.CarryRequest
-	name, r, err := s.asked(c, &q)
+	var request api.CarryRequest
+	name, room, err := s.asked(c, &request)
 	if err != nil {
 		return err
 	}
-	kept, run, at, err := s.visitAsked(c.Context(), r.id, &q)
+	kept, run, at, err := s.visitAsked(c.Context(), room.id, &request)
 	if err != nil {
 		return err
 	}
@@ -122,28 +122,28 @@ func (s *Server) rehearse(c fiber.Ctx) error {
 	if err := json.Unmarshal(kept.Told, told); err != nil {
 		return err
 	}
-	work, err := s.carrying.begin(s.stop, r.id, name, personOf(c)) // nobody sets what is being read
+	work, err := s.carrying.begin(s.stop, room.id, name, personOf(c)) // nobody sets what is being read
 	if err != nil {
 		return err
 	}
-	defer s.carrying.end(r.id, work)
+	defer s.carrying.end(room.id, work)
 	ctx, stop := context.WithTimeout(work.ctx, rehearsalTime)
 	defer stop()
 	used := &usage{}
-	defer s.noteUsage(used, name, s.askedFrom(c).String(), r.id)
-	carrier := field.Carrier{Dialer: s.dialerNow(ctx, r, used)}
+	defer s.noteUsage(used, name, s.askedFrom(c).String(), room.id)
+	carrier := field.Carrier{Dialer: s.dialerNow(ctx, room, used)}
 	defer carrier.Close()
 	out := api.Rehearsal{Steps: []api.RehearsedStep{}, Breaks: []api.Broken{}}
-	for _, b := range told.Breaks {
-		if slices.Contains(b.Devices, run.Steps[at].Device) {
-			out.Breaks = append(out.Breaks, b)
+	for _, broken := range told.Breaks {
+		if slices.Contains(broken.Devices, run.Steps[at].Device) {
+			out.Breaks = append(out.Breaks, broken)
 		}
 	}
 	begun, err := run.After(at)
 	if err != nil {
 		return err
 	}
-	for ; run.VisitAt(at, q.Visit); at++ {
+	for ; run.VisitAt(at, request.Visit); at++ {
 		before, err := run.After(at)
 		if err != nil {
 			return err
@@ -171,151 +171,151 @@ func (s *Server) rehearse(c fiber.Ctx) error {
 }
 
 // dialerNow speaks to devices as the plan says now.
-func (s *Server) dialerNow(ctx context.Context, r *room, used *usage) field.Dialer {
-	dial := s.dialer(ctx, r.id, used)
-	if now, err := r.current(ctx); err == nil {
+func (s *Server) dialerNow(ctx context.Context, room *room, used *usage) field.Dialer {
+	dial := s.dialer(ctx, room.id, used)
+	if now, err := room.current(ctx); err == nil {
 		dial.Speaks = map[string][]office.Speaks{}
-		for _, d := range now.report.Net.Office.Devices {
-			if len(d.Speaks) > 0 {
-				dial.Speaks[d.Name] = d.Speaks
+		for _, device := range now.report.Net.Office.Devices {
+			if len(device.Speaks) > 0 {
+				dial.Speaks[device.Name] = device.Speaks
 			}
 		}
 	}
 	return dial
 }
 
-func (s *Server) tellOrder(r *room, name string) {
-	r.refound(s.stop)
-	if err := s.tellAll(s.stop, api.Somebody{Name: name, Office: r.id, Order: true}); err != nil && s.stop.Err() == nil {
+func (s *Server) tellOrder(room *room, name string) {
+	room.refound(s.stop)
+	if err := s.tellAll(s.stop, api.Somebody{Name: name, Office: room.id, Order: true}); err != nil && s.stop.Err() == nil {
 		s.log.Warn("a step could not be told", "error", err)
 	}
 }
 
 // takeDevices takes the devices of an office for a visit: one at a time sets them, whatever
 // order it is of, and whichever server was asked.
-func (s *Server) takeDevices(c fiber.Ctx, office int64, x *carry) error {
-	j, err := s.carrying.begin(s.stop, office, x.name, personOf(c))
+func (s *Server) takeDevices(c fiber.Ctx, office int64, carry *carry) error {
+	job, err := s.carrying.begin(s.stop, office, carry.name, personOf(c))
 	if err != nil {
 		return err
 	}
-	x.job, x.holder = j, rand.Text()
-	ok, err := s.store.Hold(c.Context(), office, x.order, x.holder)
+	carry.job, carry.holder = job, rand.Text()
+	ok, err := s.store.Hold(c.Context(), office, carry.order, carry.holder)
 	if err == nil && !ok {
 		err = &history.Conflict{Text: s.carrying.busy}
 	}
 	if err != nil {
-		s.carrying.end(office, j)
+		s.carrying.end(office, job)
 		return err
 	}
-	s.carries.Store(office, x)
+	s.carries.Store(office, carry)
 	return nil
 }
 
 // holdOn says again and again that the devices are held; where another took them meanwhile,
 // or the database does not answer for as long as another would wait, the visit stops.
-func (s *Server) holdOn(office int64, x *carry) {
+func (s *Server) holdOn(office int64, carry *carry) {
 	mishap.Go(s.log, "holding devices", func() {
-		t := time.NewTicker(3 * time.Second)
-		defer t.Stop()
+		ticker := time.NewTicker(3 * time.Second)
+		defer ticker.Stop()
 		last := time.Now()
 		for {
 			select {
-			case <-x.ctx.Done():
+			case <-carry.ctx.Done():
 				return
-			case <-t.C:
+			case <-ticker.C:
 			}
-			beat, stop := context.WithTimeout(x.ctx, 3*time.Second)
-			ok, err := s.store.Keep(beat, office, x.holder)
+			beat, stop := context.WithTimeout(carry.ctx, 3*time.Second)
+			ok, err := s.store.Keep(beat, office, carry.holder)
 			stop()
 			switch {
 			case err == nil && ok:
 				last = time.Now()
 			case err == nil, time.Since(last) > 12*time.Second:
-				x.stop()
+				carry.stop()
 				return
 			}
 		}
 	})
 }
 
-func (s *Server) giveDevices(office int64, x *carry) {
+func (s *Server) giveDevices(office int64, carry *carry) {
 	ctx, stop := context.WithTimeout(context.WithoutCancel(s.stop), 3*time.Second)
 	defer stop()
-	if err := s.store.LetGo(ctx, office, x.holder); err != nil {
+	if err := s.store.LetGo(ctx, office, carry.holder); err != nil {
 		s.log.Warn("devices are held until their time is over", "office", office, "error", err)
 	}
 }
 
 // carryVisit carries the steps of a visit out, and ticks each; it gives where it
 // ended.
-func (s *Server) carryVisit(r *room, x *carry, at int) api.CarryView {
-	carrier := field.Carrier{Dialer: s.dialerNow(x.ctx, r, x.usage)}
+func (s *Server) carryVisit(room *room, carry *carry, at int) api.CarryView {
+	carrier := field.Carrier{Dialer: s.dialerNow(carry.ctx, room, carry.usage)}
 	defer carrier.Close()
-	visit := x.run.Steps[at].Visit
-	for ; x.run.VisitAt(at, visit); at++ {
-		x.mu.Lock()
-		x.view.Step = at
-		view := x.view
-		x.mu.Unlock()
+	visit := carry.run.Steps[at].Visit
+	for ; carry.run.VisitAt(at, visit); at++ {
+		carry.mu.Lock()
+		carry.view.Step = at
+		view := carry.view
+		carry.mu.Unlock()
 		view.Running = false
-		then, err := s.carryStep(&carrier, x, at)
-		if err != nil || x.back {
-			view.Ended, view.Text, view.Back = s.carryEnded(x, x.run.Steps[at].Device, err)
+		then, err := s.carryStep(&carrier, carry, at)
+		if err != nil || carry.back {
+			view.Ended, view.Text, view.Back = s.carryEnded(carry, carry.run.Steps[at].Device, err)
 			if err != nil && (view.Ended == "failed" || view.Ended == "otherwise") {
 				words := []rune(view.Text)
-				said := store.OrderSaid{Order: x.order, Step: at, Said: "refused", Words: string(words[:min(len(words), mostSaidWords)]), ByDevice: true, Author: x.name}
-				if err := s.store.SayOrder(x.ctx, r.id, said); err != nil {
-					s.log.Warn("the protocol misses how a step ended", "office", r.id, "error", err)
+				said := store.OrderSaid{Order: carry.order, Step: at, Said: "refused", Words: string(words[:min(len(words), mostSaidWords)]), ByDevice: true, Author: carry.name}
+				if err := s.store.SayOrder(carry.ctx, room.id, said); err != nil {
+					s.log.Warn("the protocol misses how a step ended", "office", room.id, "error", err)
 				}
 			}
 			return view
 		}
 		var state *store.Found
-		if x.run.Sets(at) {
-			was, err := x.run.After(at)
+		if carry.run.Sets(at) {
+			was, err := carry.run.After(at)
 			if err == nil {
-				state, err = s.foundAfter(x.ctx, r.id, was, then, x.run.Steps[at].Device, x.run.Called(at, true)+", by the device", x.name)
+				state, err = s.foundAfter(carry.ctx, room.id, was, then, carry.run.Steps[at].Device, carry.run.Called(at, true)+", by the device", carry.name)
 			}
 			if err != nil {
 				view.Ended, view.Text = "failed", err.Error()
 				return view
 			}
 		}
-		if err := s.store.TickOrder(x.ctx, r.id, store.OrderSaid{Order: x.order, Step: at, Said: "done", ByDevice: true, Author: x.name}, x.run.Steps[at].Device, state); err != nil {
+		if err := s.store.TickOrder(carry.ctx, room.id, store.OrderSaid{Order: carry.order, Step: at, Said: "done", ByDevice: true, Author: carry.name}, carry.run.Steps[at].Device, state); err != nil {
 			view.Ended, view.Text = "failed", err.Error()
 			return view
 		}
-		s.tellOrder(r, x.name)
+		s.tellOrder(room, carry.name)
 	}
 	return api.CarryView{Visit: visit, Step: at, Ended: "done"}
 }
 
 // carryStep has a device take a step, or take it back, and gives the office after it.
-func (s *Server) carryStep(carrier *field.Carrier, x *carry, at int) (*office.Office, error) {
-	st := x.run.Steps[at]
-	before, err := x.run.After(at)
+func (s *Server) carryStep(carrier *field.Carrier, carry *carry, at int) (*office.Office, error) {
+	st := carry.run.Steps[at]
+	before, err := carry.run.After(at)
 	if err != nil {
 		return nil, err
 	}
-	if x.back {
-		return before, carrier.Back(x.ctx, before, st.Device)
+	if carry.back {
+		return before, carrier.Back(carry.ctx, before, st.Device)
 	}
-	then, err := x.run.After(at + 1)
+	then, err := carry.run.After(at + 1)
 	if err != nil {
 		return nil, err
 	}
-	return then, carrier.Step(x.ctx, before, then, st.Device, st.Kind)
+	return then, carrier.Step(carry.ctx, before, then, st.Device, st.Kind)
 }
 
 // carryEnded is how a visit ended at a step, in a word and in words, with what takes it
 // back.
-func (s *Server) carryEnded(x *carry, device string, err error) (ended, text string, back bool) {
+func (s *Server) carryEnded(carry *carry, device string, err error) (ended, text string, back bool) {
 	var hand *field.ByHand
 	var odd *field.Unforetold
 	switch {
 	case err == nil:
 		return "stopped", "The step is taken back.", false
-	case x.ctx.Err() != nil && !x.back:
+	case carry.ctx.Err() != nil && !carry.back:
 		return "stopped", "It was stopped; what was set stays.", false
 	case errors.As(err, &hand):
 		return "hand", hand.Why, false

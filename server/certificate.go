@@ -39,8 +39,8 @@ const lookAgain = 10 * time.Second
 // LoadCertificate reads a certificate and its key, in PEM. The errors say what is wrong with
 // them: not there, not of each other, over, or that others can read the key.
 func LoadCertificate(file, key string, log *slog.Logger) (*Certificate, error) {
-	c := &Certificate{file: file, key: key, log: log}
-	return c, c.read()
+	certificate := &Certificate{file: file, key: key, log: log}
+	return certificate, certificate.read()
 }
 
 func (c *Certificate) read() error {
@@ -79,9 +79,9 @@ func (c *Certificate) current() *tls.Certificate {
 		return c.now
 	}
 	c.looked = time.Now()
-	a, err1 := os.Stat(c.file)
-	b, err2 := os.Stat(c.key)
-	if err1 == nil && err2 == nil && a.ModTime().Equal(c.of[0]) && b.ModTime().Equal(c.of[1]) {
+	info, err1 := os.Stat(c.file)
+	other, err2 := os.Stat(c.key)
+	if err1 == nil && err2 == nil && info.ModTime().Equal(c.of[0]) && other.ModTime().Equal(c.of[1]) {
 		return c.now
 	}
 	if err := c.read(); err != nil {
@@ -109,13 +109,13 @@ func (c *Certificate) Fingerprint() string {
 // SelfMade is a certificate that the server makes for itself, for a year, and keeps in two
 // files; it makes another where that is over in a month, or lacks a name.
 func SelfMade(file, key string, names []string, log *slog.Logger) (*Certificate, error) {
-	c, err := LoadCertificate(file, key, log)
-	fits := err == nil && time.Until(c.now.Leaf.NotAfter) > 30*24*time.Hour
-	for _, n := range names {
-		fits = fits && c.Host(n)
+	certificate, err := LoadCertificate(file, key, log)
+	fits := err == nil && time.Until(certificate.now.Leaf.NotAfter) > 30*24*time.Hour
+	for _, name := range names {
+		fits = fits && certificate.Host(name)
 	}
 	if fits {
-		return c, nil
+		return certificate, nil
 	}
 	if _, err := os.Stat(key); err == nil {
 		if err := os.Remove(key); err != nil {
@@ -139,18 +139,18 @@ func makeCertificate(file, key string, names []string, from time.Time, lasts tim
 	if err != nil {
 		return err
 	}
-	t := &x509.Certificate{
+	certificate := &x509.Certificate{
 		SerialNumber: number, Subject: pkix.Name{CommonName: "Klammer"}, NotBefore: from.Add(-time.Hour), NotAfter: from.Add(lasts),
 		KeyUsage: x509.KeyUsageDigitalSignature, ExtKeyUsage: []x509.ExtKeyUsage{x509.ExtKeyUsageServerAuth}, BasicConstraintsValid: true,
 	}
-	for _, n := range names {
-		if ip := net.ParseIP(n); ip != nil {
-			t.IPAddresses = append(t.IPAddresses, ip)
+	for _, name := range names {
+		if ip := net.ParseIP(name); ip != nil {
+			certificate.IPAddresses = append(certificate.IPAddresses, ip)
 		} else {
-			t.DNSNames = append(t.DNSNames, n)
+			certificate.DNSNames = append(certificate.DNSNames, name)
 		}
 	}
-	der, err := x509.CreateCertificate(rand.Reader, t, t, private.Public(), private)
+	der, err := x509.CreateCertificate(rand.Reader, certificate, certificate, private.Public(), private)
 	if err != nil {
 		return err
 	}

@@ -34,8 +34,8 @@ func Rekey(ctx context.Context, st *store.Store, old, next *secrets.Key) (int, e
 
 // dialer opens the devices of an office, and notes for a usage, nil for none, which
 // credentials it takes.
-func (s *Server) dialer(ctx context.Context, id int64, u *usage) field.Dialer {
-	return field.Dialer{At: s.field.At[id], Used: u.took, Secrets: func(name string) (*field.Credentials, error) {
+func (s *Server) dialer(ctx context.Context, id int64, usage *usage) field.Dialer {
+	return field.Dialer{At: s.field.At[id], Used: usage.took, Secrets: func(name string) (*field.Credentials, error) {
 		sealed, key, err := s.store.Sealed(ctx, id, name)
 		if err != nil {
 			return nil, err
@@ -50,8 +50,8 @@ func (s *Server) dialer(ctx context.Context, id int64, u *usage) field.Dialer {
 		if err != nil {
 			return nil, fmt.Errorf("the credentials %s cannot be opened: %w", name, err)
 		}
-		c := &field.Credentials{}
-		return c, json.Unmarshal(text, c)
+		credentials := &field.Credentials{}
+		return credentials, json.Unmarshal(text, credentials)
 	}}
 }
 
@@ -77,10 +77,10 @@ func (u *usage) took(name, device string) {
 }
 
 // noteUsage writes into the record which credentials somebody had sent where.
-func (s *Server) noteUsage(u *usage, who, address string, office int64) {
-	u.mu.Lock()
-	defer u.mu.Unlock()
-	for name, devices := range u.by {
+func (s *Server) noteUsage(usage *usage, who, address string, office int64) {
+	usage.mu.Lock()
+	defer usage.mu.Unlock()
+	for name, devices := range usage.by {
 		slices.Sort(devices)
 		s.noteFrom(context.WithoutCancel(s.stop), who, "used credentials", office, name+": "+strings.Join(devices, ", "), address)
 	}
@@ -93,13 +93,13 @@ type credentialAbout struct {
 	Hosts []string `json:"hosts,omitempty"`
 }
 
-func kindOf(x *field.Credentials) string {
+func kindOf(credentials *field.Credentials) string {
 	switch {
-	case x.Cert != "":
+	case credentials.Cert != "":
 		return "TLS"
-	case x.Password != "" || x.Key != "":
+	case credentials.Password != "" || credentials.Key != "":
 		return "SSH"
-	case x.User != "":
+	case credentials.User != "":
 		return "SNMP v3"
 	}
 	return "SNMP v2c"
@@ -109,12 +109,12 @@ func kindOf(x *field.Credentials) string {
 func (s *Server) credentialsTold(ctx context.Context, id int64) ([]api.CredentialView, error) {
 	all, err := s.store.Credentials(ctx, id)
 	out := []api.CredentialView{}
-	for _, x := range all {
+	for _, credential := range all {
 		var about credentialAbout
-		if err := json.Unmarshal(x.About, &about); err != nil {
+		if err := json.Unmarshal(credential.About, &about); err != nil {
 			return nil, err
 		}
-		out = append(out, api.CredentialView{Name: x.Name, Kind: about.Kind, User: about.User, Hosts: about.Hosts, Author: x.Author, At: x.At})
+		out = append(out, api.CredentialView{Name: credential.Name, Kind: about.Kind, User: about.User, Hosts: about.Hosts, Author: credential.Author, At: credential.At})
 	}
 	return out, err
 }
@@ -123,18 +123,18 @@ func (s *Server) credentialsTold(ctx context.Context, id int64) ([]api.Credentia
 // that are in none: where the credentials of an office are to go.
 func places(o *office.Office) []string {
 	out := []string{}
-	for _, d := range o.Devices {
+	for _, device := range o.Devices {
 		var at netip.Addr
-		if d.Manage != nil {
-			at = d.Manage.Addr
+		if device.Manage != nil {
+			at = device.Manage.Addr
 		}
 		if !at.IsValid() {
 			continue
 		}
 		place := at.String()
-		for _, v := range o.VLANs {
-			if i := slices.IndexFunc(v.Nets, func(p netip.Prefix) bool { return p.Contains(at) }); i >= 0 {
-				place = v.Nets[i].String()
+		for _, vlan := range o.VLANs {
+			if i := slices.IndexFunc(vlan.Nets, func(prefix netip.Prefix) bool { return prefix.Contains(at) }); i >= 0 {
+				place = vlan.Nets[i].String()
 			}
 		}
 		if !slices.Contains(out, place) {
@@ -145,40 +145,40 @@ func places(o *office.Office) []string {
 }
 
 func (s *Server) putCredential(c fiber.Ctx) error {
-	var q api.CredentialRequest
-	name, r, err := s.asked(c, &q)
+	var request api.CredentialRequest
+	name, room, err := s.asked(c, &request)
 	if err != nil {
 		return err
 	}
-	if !office.PlainName(q.Name) {
-		return bad("name", "%q cannot name credentials: letters, digits, - _ and .", q.Name)
+	if !office.PlainName(request.Name) {
+		return bad("name", "%q cannot name credentials: letters, digits, - _ and .", request.Name)
 	}
 	if s.field.Key == nil {
 		return bad("name", "this server was started without a key for its secrets: it keeps none")
 	}
-	x := field.Credentials{
-		Community: q.Community, User: q.User, Auth: q.Auth, AuthKey: q.AuthKey, Privacy: q.Privacy, PrivKey: q.PrivKey, Password: q.Password, Key: q.Key, Cert: q.Cert, HostKey: q.HostKey, Hosts: q.Hosts,
-		Timeout: q.Timeout, Retries: q.Retries,
+	credentials := field.Credentials{
+		Community: request.Community, User: request.User, Auth: request.Auth, AuthKey: request.AuthKey, Privacy: request.Privacy, PrivKey: request.PrivKey, Password: request.Password, Key: request.Key, Cert: request.Cert, HostKey: request.HostKey, Hosts: request.Hosts,
+		Timeout: request.Timeout, Retries: request.Retries,
 	}
-	if err := x.Check(); err != nil {
+	if err := credentials.Check(); err != nil {
 		return bad(string(office.PartOf(err)), "%s", err)
 	}
-	about, err := json.Marshal(credentialAbout{kindOf(&x), x.User, x.Hosts})
+	about, err := json.Marshal(credentialAbout{kindOf(&credentials), credentials.User, credentials.Hosts})
 	if err != nil {
 		return err
 	}
-	text, err := json.Marshal(x)
+	text, err := json.Marshal(credentials)
 	if err != nil {
 		return err
 	}
-	sealed, err := s.field.Key.Seal(text, place(r.id, q.Name))
+	sealed, err := s.field.Key.Seal(text, place(room.id, request.Name))
 	if err != nil {
 		return err
 	}
-	if err := s.store.PutCredential(c.Context(), r.id, store.Credential{Name: q.Name, About: about, Author: name}, sealed, s.field.Key.ID()); err != nil {
+	if err := s.store.PutCredential(c.Context(), room.id, store.Credential{Name: request.Name, About: about, Author: name}, sealed, s.field.Key.ID()); err != nil {
 		return err
 	}
-	return s.readingTold(c, r)
+	return s.readingTold(c, room)
 }
 
 type credentialQuery struct {
@@ -189,12 +189,12 @@ func (s *Server) dropCredential(c fiber.Ctx) error {
 	if _, err := author(c); err != nil {
 		return err
 	}
-	r, err := s.room(c)
+	room, err := s.room(c)
 	if err != nil {
 		return err
 	}
-	if err := s.store.DropCredential(c.Context(), r.id, c.Query("name")); err != nil {
+	if err := s.store.DropCredential(c.Context(), room.id, c.Query("name")); err != nil {
 		return err
 	}
-	return s.readingTold(c, r)
+	return s.readingTold(c, room)
 }

@@ -23,17 +23,17 @@ const (
 
 // discover reads what answers SNMP at some addresses, and proposes it. Nothing is kept.
 func (s *Server) discover(c fiber.Ctx) error {
-	var q api.DiscoverRequest
-	name, r, err := s.asked(c, &q)
+	var request api.DiscoverRequest
+	name, room, err := s.asked(c, &request)
 	if err != nil {
 		return err
 	}
-	now, err := r.current(c.Context())
+	now, err := room.current(c.Context())
 	if err != nil {
 		return err
 	}
 	var at []string
-	for i, a := range q.Addresses {
+	for i, a := range request.Addresses {
 		more, err := addresses(a)
 		if err != nil {
 			return bad(fmt.Sprintf("addresses[%d]", i), "%s", err)
@@ -45,35 +45,35 @@ func (s *Server) discover(c fiber.Ctx) error {
 	}
 	ctx, stop := context.WithTimeout(s.stop, slowestToFind)
 	defer stop()
-	j, err := s.readings.begin(ctx, r.id, name, personOf(c))
+	job, err := s.readings.begin(ctx, room.id, name, personOf(c))
 	if err != nil {
 		return err
 	}
-	defer s.readings.end(r.id, j)
-	ctx = j.ctx
-	j.far(0, len(at))
+	defer s.readings.end(room.id, job)
+	ctx = job.ctx
+	job.far(0, len(at))
 	o := now.report.Net.Office
 	asked := &office.Office{}
 	ways := map[string]office.Speaks{}
 	for _, a := range at { // each under its address, as nobody knows its name yet
-		d := &office.Device{Name: a, Speaks: []office.Speaks{{Protocol: office.SNMP, At: a, With: q.With}}}
-		ways[a] = d.Speaks[0]
-		asked.Devices = append(asked.Devices, d)
+		device := &office.Device{Name: a, Speaks: []office.Speaks{{Protocol: office.SNMP, At: a, With: request.With}}}
+		ways[a] = device.Speaks[0]
+		asked.Devices = append(asked.Devices, device)
 	}
-	u := &usage{}
-	dial := s.dialer(ctx, r.id, u)
+	one := &usage{}
+	dial := s.dialer(ctx, room.id, one)
 	dial.At = nil
 	by := map[string]*field.Reading{}
 	out := api.DiscoverAnswer{Failed: []api.Silent{}, Parts: []field.Part{}}
 	dial.ReadAll(ctx, asked, asked.Devices, func(res field.Result) {
-		j.done.Add(1)
+		job.done.Add(1)
 		if res.Err != nil {
 			out.Failed = append(out.Failed, api.Silent{At: res.Device, Why: strings.ReplaceAll(res.Err.Error(), "\n", "; ")})
 			return
 		}
 		by[res.Device] = res.Reading
 	})
-	s.noteUsage(u, name, s.askedFrom(c).String(), r.id)
+	s.noteUsage(one, name, s.askedFrom(c).String(), room.id)
 	var all []field.Read
 	for _, a := range at { // in the order that they were named in
 		if by[a] != nil {

@@ -41,28 +41,28 @@ type guess struct {
 
 // guessing is what a sign-in to an account, "" where it is not said, is slowed down by. A
 // person of 0 is nobody that is known.
-func (s *Server) guessAt(c fiber.Ctx, account string, person int64) (g guess, err error) {
+func (s *Server) guessAt(c fiber.Ctx, account string, person int64) (guess guess, err error) {
 	if account == "" || person != 0 {
-		if g.browser, err = s.store.Knows(c.Context(), c.Cookies(browserCookie), person); err != nil {
-			return g, err
+		if guess.browser, err = s.store.Knows(c.Context(), c.Cookies(browserCookie), person); err != nil {
+			return guess, err
 		}
 	}
-	if g.browser != 0 {
-		g.keys, g.free = []string{fmt.Sprintf("browser:%d", g.browser)}, []int{freeOfAccount}
-		return g, nil
+	if guess.browser != 0 {
+		guess.keys, guess.free = []string{fmt.Sprintf("browser:%d", guess.browser)}, []int{freeOfAccount}
+		return guess, nil
 	}
 	from := placeOf(s.askedFrom(c))
-	g.keys, g.free = []string{"address:" + from}, []int{freeOfAddress}
+	guess.keys, guess.free = []string{"address:" + from}, []int{freeOfAddress}
 	if account = strings.ToLower(account); account != "" {
-		g.keys = append(g.keys, "account:"+account+" from "+from, "account:"+account)
-		g.free = append(g.free, freeOfAccount, freeOfAnywhere)
+		guess.keys = append(guess.keys, "account:"+account+" from "+from, "account:"+account)
+		guess.free = append(guess.free, freeOfAccount, freeOfAnywhere)
 	}
-	return g, nil
+	return guess, nil
 }
 
 // waits refuses where too much failed before.
-func (s *Server) waits(c fiber.Ctx, g guess) error {
-	wait, err := s.store.Wait(c.Context(), g.keys...)
+func (s *Server) waits(c fiber.Ctx, guess guess) error {
+	wait, err := s.store.Wait(c.Context(), guess.keys...)
 	if err != nil || wait == 0 {
 		return err
 	}
@@ -71,24 +71,24 @@ func (s *Server) waits(c fiber.Ctx, g guess) error {
 }
 
 // failed notes that one failed.
-func (s *Server) failed(c fiber.Ctx, g guess) error {
-	for k, key := range g.keys {
-		if err := s.store.Failed(c.Context(), g.free[k], key); err != nil {
+func (s *Server) failed(c fiber.Ctx, guess guess) error {
+	for k, key := range guess.keys {
+		if err := s.store.Failed(c.Context(), guess.free[k], key); err != nil {
 			return err
 		}
 	}
 	return nil
 }
 
-func (s *Server) meOf(a *asker) api.Me {
-	me := api.Me{Name: a.name, Accounts: s.access.Accounts}
-	if a.person != nil && a.token == nil {
-		if a.person.Everywhere != people.Nobody {
-			me.Everywhere = a.person.Everywhere.String()
+func (s *Server) meOf(asker *asker) api.Me {
+	me := api.Me{Name: asker.name, Accounts: s.access.Accounts}
+	if asker.person != nil && asker.token == nil {
+		if asker.person.Everywhere != people.Nobody {
+			me.Everywhere = asker.person.Everywhere.String()
 		}
-		me.Alone = a.person.Alone
+		me.Alone = asker.person.Alone
 		me.Roles = map[string]string{}
-		for office, role := range a.person.In {
+		for office, role := range asker.person.In {
 			me.Roles[fmt.Sprint(office)] = role.String()
 		}
 	}
@@ -132,40 +132,40 @@ func (s *Server) signIn(c fiber.Ctx) error {
 		return err
 	}
 	defer done()
-	p, hash, err := s.store.PersonOf(c.Context(), name)
+	one, hash, err := s.store.PersonOf(c.Context(), name)
 	if err != nil {
 		return err
 	}
 	person := int64(0)
-	if p != nil {
-		person = p.ID
+	if one != nil {
+		person = one.ID
 	}
-	g, err := s.guessAt(c, name, person)
+	guess, err := s.guessAt(c, name, person)
 	if err != nil {
 		return err
 	}
-	if err := s.waits(c, g); err != nil { // in one's turn: many at once guess no more. Whoever it is, there or not
+	if err := s.waits(c, guess); err != nil { // in one's turn: many at once guess no more. Whoever it is, there or not
 		return err
 	}
 	if hash == "" {
 		hash = s.nobody() // as long as for somebody
 	}
-	if ok := people.Verify(hash, q.Password); !ok || p == nil || p.Alone {
-		if err := s.failed(c, g); err != nil {
+	if ok := people.Verify(hash, q.Password); !ok || one == nil || one.Alone {
+		if err := s.failed(c, guess); err != nil {
 			return err
 		}
 		s.note(c, name, "sign-in failed", 0, "")
 		return fiber.NewError(fiber.StatusForbidden, "the name or the password is not right (or it is an account that passkeys alone open)")
 	}
-	if err := s.store.Entered(c.Context(), slices.DeleteFunc(g.keys, func(key string) bool { return strings.HasPrefix(key, "address:") })...); err != nil {
+	if err := s.store.Entered(c.Context(), slices.DeleteFunc(guess.keys, func(key string) bool { return strings.HasPrefix(key, "address:") })...); err != nil {
 		return err
 	}
-	s.note(c, p.Name, "signed in", 0, browser(c))
-	return s.letIn(c, p)
+	s.note(c, one.Name, "signed in", 0, browser(c))
+	return s.letIn(c, one)
 }
 
 // letIn begins a session, and ends the one that the browser had.
-func (s *Server) letIn(c fiber.Ctx, p *store.Person) error {
+func (s *Server) letIn(c fiber.Ctx, person *store.Person) error {
 	if old := whoAsks(c); old.session != 0 {
 		gone, err := s.store.End(c.Context(), old.person.ID, old.session, 0)
 		if err == nil {
@@ -175,28 +175,28 @@ func (s *Server) letIn(c fiber.Ctx, p *store.Person) error {
 			return err
 		}
 	}
-	secret, err := s.store.Begin(c.Context(), p.ID, browser(c))
+	secret, err := s.store.Begin(c.Context(), person.ID, browser(c))
 	if err != nil {
 		return err
 	}
 	c.Cookie(&fiber.Cookie{Name: sessionCookie, Value: secret, Path: "/", HTTPOnly: true, Secure: true, SameSite: "Strict", MaxAge: int(store.SessionMost.Seconds())})
-	if err := s.remember(c, p); err != nil {
+	if err := s.remember(c, person); err != nil {
 		return err
 	}
 	c.Set(fiber.HeaderCacheControl, "no-store")
-	return c.JSON(s.meOf(&asker{name: p.Name, person: p}))
+	return c.JSON(s.meOf(&asker{name: person.Name, person: person}))
 }
 
 // remember makes the browser known with which somebody signed in.
-func (s *Server) remember(c fiber.Ctx, p *store.Person) error {
-	known, err := s.store.Knows(c.Context(), c.Cookies(browserCookie), p.ID)
+func (s *Server) remember(c fiber.Ctx, person *store.Person) error {
+	known, err := s.store.Knows(c.Context(), c.Cookies(browserCookie), person.ID)
 	if err != nil {
 		return err
 	}
 	if known != 0 {
 		return s.store.Seen(c.Context(), known)
 	}
-	secret, err := s.store.Know(c.Context(), p.ID)
+	secret, err := s.store.Know(c.Context(), person.ID)
 	if err == nil {
 		c.Cookie(&fiber.Cookie{Name: browserCookie, Value: secret, Path: "/", HTTPOnly: true, Secure: true, SameSite: "Strict", MaxAge: 400 * 24 * 3600})
 	}
@@ -219,21 +219,21 @@ func (s *Server) invited(c fiber.Ctx) error {
 	if err := s.onlyAccounts(); err != nil {
 		return err
 	}
-	var q api.Invitation
-	if err := body(c, &q); err != nil {
+	var invitation api.Invitation
+	if err := body(c, &invitation); err != nil {
 		return err
 	}
-	office, role, by, err := s.store.Invited(c.Context(), q.Secret)
+	office, role, by, err := s.store.Invited(c.Context(), invitation.Secret)
 	if err != nil {
 		return notInvited(err)
 	}
-	v := api.Invited{By: by, Role: role.String()}
+	invited := api.Invited{By: by, Role: role.String()}
 	if office != 0 {
-		if v.Office, err = s.store.OfficeName(c.Context(), office); err != nil {
+		if invited.Office, err = s.store.OfficeName(c.Context(), office); err != nil {
 			return err
 		}
 	}
-	return c.JSON(v)
+	return c.JSON(invited)
 }
 
 func notInvited(err error) error {
@@ -247,26 +247,26 @@ func (s *Server) join(c fiber.Ctx) error {
 	if err := s.onlyAccounts(); err != nil {
 		return err
 	}
-	var q api.Join
-	if err := body(c, &q); err != nil {
+	var join api.Join
+	if err := body(c, &join); err != nil {
 		return err
 	}
-	name, err := checkName(q.Name)
+	name, err := checkName(join.Name)
 	if err != nil {
 		return err
 	}
-	if err := people.Strong(q.Password, strings.Fields(name)...); err != nil {
+	if err := people.Strong(join.Password, strings.Fields(name)...); err != nil {
 		return bad("password", "%s", err)
 	}
-	if _, _, _, err := s.store.Invited(c.Context(), q.Secret); err != nil { // before it costs anything
+	if _, _, _, err := s.store.Invited(c.Context(), join.Secret); err != nil { // before it costs anything
 		return notInvited(err)
 	}
 	all, err := s.store.People(c.Context())
 	if err != nil {
 		return err
 	}
-	for _, p := range all {
-		if p.Name != name && !strings.EqualFold(p.Name, name) && people.Alike(p.Name, name) {
+	for _, person := range all {
+		if person.Name != name && !strings.EqualFold(person.Name, name) && people.Alike(person.Name, name) {
 			return bad("name", "somebody's name looks just so, in other letters: take another name")
 		}
 	}
@@ -275,23 +275,23 @@ func (s *Server) join(c fiber.Ctx) error {
 		return err
 	}
 	defer done()
-	hash, err := s.access.Cost.Hash(q.Password)
+	hash, err := s.access.Cost.Hash(join.Password)
 	if err != nil {
 		return err
 	}
-	_, err = s.store.Join(c.Context(), q.Secret, name, hash)
+	_, err = s.store.Join(c.Context(), join.Secret, name, hash)
 	if errors.Is(err, store.ErrNameTaken) {
 		return bad("name", "somebody is called %s already: take another name", name)
 	}
 	if err != nil {
 		return notInvited(err)
 	}
-	p, _, err := s.store.PersonOf(c.Context(), name)
+	other, _, err := s.store.PersonOf(c.Context(), name)
 	if err != nil {
 		return err
 	}
-	s.note(c, p.Name, "made an account", 0, browser(c))
-	return s.letIn(c, p)
+	s.note(c, other.Name, "made an account", 0, browser(c))
+	return s.letIn(c, other)
 }
 
 // FirstLink is the end of a link with which the first account is made, for half an hour;

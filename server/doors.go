@@ -10,8 +10,8 @@ import (
 // others find room; what comes beyond is closed unheard. An address of IPv6 counts with
 // its network of 64 bits, as that is what one machine has. This machine's own are let in:
 // a proxy may stand on it.
-func Doors(l net.Listener) net.Listener {
-	return &doors{Listener: l, inside: map[netip.Prefix]int{}}
+func Doors(listener net.Listener) net.Listener {
+	return &doors{Listener: listener, inside: map[netip.Prefix]int{}}
 }
 
 type doors struct {
@@ -52,8 +52,8 @@ func (d *doors) count(from netip.Prefix, by int) int {
 }
 
 // whence is what an address is counted as; false for one that is not counted.
-func whence(a net.Addr) (netip.Prefix, bool) {
-	tcp, ok := a.(*net.TCPAddr)
+func whence(addr net.Addr) (netip.Prefix, bool) {
+	tcp, ok := addr.(*net.TCPAddr)
 	if !ok {
 		return netip.Prefix{}, false
 	}

@@ -25,20 +25,20 @@ func bad(field, format string, args ...any) error {
 }
 
 // commands translates a request's list; which is the name of each command's part.
-func commands(q *api.EditRequest) (list []command.Command, which []string, err error) {
-	for i, c := range q.Commands {
+func commands(request *api.EditRequest) (list []command.Command, which []string, err error) {
+	for i, one := range request.Commands {
 		said := 0
-		if m := c.Member; m != nil {
+		if m := one.Member; m != nil {
 			said++
 			list, which = append(list, command.Member{VIDs: m.VIDs, Ports: m.Ports, As: m.As}), append(which, "member")
 		}
-		if p := c.PVID; p != nil {
+		if pvidrequest := one.PVID; pvidrequest != nil {
 			said++
-			list, which = append(list, command.PVID{VID: p.VID, Ports: p.Ports}), append(which, "pvid")
+			list, which = append(list, command.PVID{VID: pvidrequest.VID, Ports: pvidrequest.Ports}), append(which, "pvid")
 		}
-		if c.Lines != nil {
+		if one.Lines != nil {
 			said++
-			list, which = append(list, command.Line{Text: strings.Join(c.Lines, "\n")}), append(which, "lines")
+			list, which = append(list, command.Line{Text: strings.Join(one.Lines, "\n")}), append(which, "lines")
 		}
 		if said != 1 {
 			return nil, nil, bad(fmt.Sprintf("commands[%d]", i), "a command says exactly one of member, pvid and lines; this one says %d of them", said)
@@ -48,42 +48,42 @@ func commands(q *api.EditRequest) (list []command.Command, which []string, err e
 }
 
 // work works a request out, and names the field where it means nothing.
-func work(n *span.Net, q *api.EditRequest) (*command.Result, error) {
-	list, which, err := commands(q)
+func work(net *span.Net, request *api.EditRequest) (*command.Result, error) {
+	list, which, err := commands(request)
 	if err != nil {
 		return nil, err
 	}
-	r, err := command.Do(n, list...)
-	var f *command.Fault
-	if !errors.As(err, &f) {
-		return r, err
+	result, err := command.Do(net, list...)
+	var fault *command.Fault
+	if !errors.As(err, &fault) {
+		return result, err
 	}
-	out := &badField{field: f.Field, text: f.Text, code: api.Code(f.Code), mistakes: mistakeViews(f.Mistakes)}
-	if f.Command < len(which) {
-		out.field = fmt.Sprintf("commands[%d].%s", f.Command, which[f.Command])
-		if f.Field != "" && f.Field != which[f.Command] {
-			out.field += "." + f.Field
+	out := &badField{field: fault.Field, text: fault.Text, code: api.Code(fault.Code), mistakes: mistakeViews(fault.Mistakes)}
+	if fault.Command < len(which) {
+		out.field = fmt.Sprintf("commands[%d].%s", fault.Command, which[fault.Command])
+		if fault.Field != "" && fault.Field != which[fault.Command] {
+			out.field += "." + fault.Field
 		}
 	}
 	return nil, out
 }
 
 func mistakeViews(list []notation.Mistake) (out []api.MistakeView) {
-	for _, m := range list {
-		out = append(out, api.MistakeView(m))
+	for _, mistake := range list {
+		out = append(out, api.MistakeView(mistake))
 	}
 	return out
 }
 
 // mistaken names the places of what is wrong in a whole text in notation.
 func mistaken(field string, err error) error {
-	var m *notation.Mistakes
-	if !errors.As(err, &m) {
+	var mistakes *notation.Mistakes
+	if !errors.As(err, &mistakes) {
 		return bad(field, "%s", err)
 	}
 	var all []string
-	for _, x := range m.List {
-		all = append(all, fmt.Sprintf("line %d, column %d: %s", x.Line, x.Column, x.Text))
+	for _, mistake := range mistakes.List {
+		all = append(all, fmt.Sprintf("line %d, column %d: %s", mistake.Line, mistake.Column, mistake.Text))
 	}
-	return &badField{field: field, text: strings.Join(all, "\n"), code: api.Code(command.NotUnderstood), mistakes: mistakeViews(m.List)}
+	return &badField{field: field, text: strings.Join(all, "\n"), code: api.Code(command.NotUnderstood), mistakes: mistakeViews(mistakes.List)}
 }

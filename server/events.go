@@ -16,27 +16,27 @@ import (
 // events streams the views of edits. A beat goes out every few seconds with the
 // revision, so that both sides notice when the other is gone, or has missed one.
 func (s *Server) events(c fiber.Ctx) error {
-	r, err := s.room(c)
+	room, err := s.room(c)
 	if err != nil {
 		return err
 	}
-	a := whoAsks(c)
+	asker := whoAsks(c)
 	life, end := context.WithCancel(s.stop)
-	l, err := s.streams.join(a, end)
+	listener, err := s.streams.join(asker, end)
 	if err != nil {
 		end()
 		return err
 	}
-	events, leave, ok := r.watch(c.Query("tab"))
+	events, leave, ok := room.watch(c.Query("tab"))
 	if !ok {
-		s.streams.leave(l)
+		s.streams.leave(listener)
 		return fiber.NewError(fiber.StatusServiceUnavailable, fmt.Sprintf("%d pages listen to this office already, the most that it tells", mostWatchers))
 	}
 	done := func() {
 		leave()
-		s.streams.leave(l)
+		s.streams.leave(listener)
 	}
-	now, err := r.current(c.Context())
+	now, err := room.current(c.Context())
 	if err != nil {
 		done()
 		return err
@@ -45,7 +45,7 @@ func (s *Server) events(c fiber.Ctx) error {
 	c.Set("Content-Type", "text/event-stream")
 	c.Set("Cache-Control", "no-store, no-transform")
 	c.Set("X-Accel-Buffering", "no") // of proxies that would keep it until it ends
-	return c.SendStreamWriter(func(w *bufio.Writer) {
+	return c.SendStreamWriter(func(writer *bufio.Writer) {
 		defer done()
 		defer func() {
 			if what := recover(); what != nil {
@@ -55,9 +55,9 @@ func (s *Server) events(c fiber.Ctx) error {
 		// Who does not read for a while is let go: he connects again.
 		flush := func() bool {
 			_ = conn.SetWriteDeadline(time.Now().Add(s.access.Patience))
-			return w.Flush() == nil
+			return writer.Flush() == nil
 		}
-		fmt.Fprintf(w, "retry: 500\nevent: at\ndata: %d\n\n", now.view.Revision)
+		fmt.Fprintf(writer, "retry: 500\nevent: at\ndata: %d\n\n", now.view.Revision)
 		if !flush() {
 			return
 		}
@@ -67,16 +67,16 @@ func (s *Server) events(c fiber.Ctx) error {
 			select {
 			case <-life.Done():
 				return
-			case e, ok := <-events:
+			case event, ok := <-events:
 				if !ok {
 					return
 				}
-				fmt.Fprintf(w, "event: %s\nid: %d\ndata: %s\n\n", e.name, e.id, e.text)
+				fmt.Fprintf(writer, "event: %s\nid: %d\ndata: %s\n\n", event.name, event.id, event.text)
 			case <-beat.C:
-				if now := r.look(); now != nil { // who missed an edit notices
-					fmt.Fprintf(w, "event: beat\ndata: %d\n\n", now.view.Revision)
+				if now := room.look(); now != nil { // who missed an edit notices
+					fmt.Fprintf(writer, "event: beat\ndata: %d\n\n", now.view.Revision)
 				} else {
-					fmt.Fprint(w, "event: beat\ndata: \n\n")
+					fmt.Fprint(writer, "event: beat\ndata: \n\n")
 				}
 			}
 			if !flush() {
@@ -89,23 +89,23 @@ func (s *Server) events(c fiber.Ctx) error {
 // here tells everybody at an office, on every server, where one tab is. It is
 // kept nowhere: who is not heard of for a while is gone.
 func (s *Server) here(c fiber.Ctx) error {
-	var q api.Here
-	name, r, err := s.asked(c, &q)
+	var here api.Here
+	name, room, err := s.asked(c, &here)
 	if err != nil {
 		return err
 	}
-	if !printable(q.Tab) || !printable(q.Port) {
+	if !printable(here.Tab) || !printable(here.Port) {
 		return bad("tab", "the names of a tab and of a port are letters that one can read")
 	}
-	if err := s.tellAll(c.Context(), api.Somebody{Here: q, Name: name, Office: r.id}); err != nil {
+	if err := s.tellAll(c.Context(), api.Somebody{Here: here, Name: name, Office: room.id}); err != nil {
 		return err
 	}
-	return c.JSON(q)
+	return c.JSON(here)
 }
 
 // tellAll tells every server, this one too, what somebody does.
-func (s *Server) tellAll(ctx context.Context, x api.Somebody) error {
-	text, err := json.Marshal(x)
+func (s *Server) tellAll(ctx context.Context, somebody api.Somebody) error {
+	text, err := json.Marshal(somebody)
 	if err != nil {
 		return err
 	}
@@ -114,30 +114,30 @@ func (s *Server) tellAll(ctx context.Context, x api.Somebody) error {
 
 // someoneIs passes on what another server, or this one, was told.
 func (s *Server) someoneIs(text string) {
-	var x api.Somebody
-	if json.Unmarshal([]byte(text), &x) != nil {
+	var somebody api.Somebody
+	if json.Unmarshal([]byte(text), &somebody) != nil {
 		return
 	}
-	r := s.known(x.Office)
+	room := s.known(somebody.Office)
 	switch {
-	case len(x.Sessions) > 0 || x.Person != 0 || len(x.Tokens) > 0:
-		s.streams.end(x)
-		if x.Person != 0 {
-			mishap.Go(s.log, "stopping what somebody began", func() { s.stopOf(x.Person) })
+	case len(somebody.Sessions) > 0 || somebody.Person != 0 || len(somebody.Tokens) > 0:
+		s.streams.end(somebody)
+		if somebody.Person != 0 {
+			mishap.Go(s.log, "stopping what somebody began", func() { s.stopOf(somebody.Person) })
 		}
-	case r == nil:
-	case x.Order:
-		r.refound(s.stop) // a tick is something found, too
-		r.tell("order", 0, x, "")
-	case x.Read:
-		r.refound(s.stop)
-		r.tell("read", 0, x, "")
-	case x.Round:
-		r.tell("round", 0, x, "")
-	case x.Found != "":
-		r.refound(s.stop)
-		r.tell("found", 0, x, "")
+	case room == nil:
+	case somebody.Order:
+		room.refound(s.stop) // a tick is something found, too
+		room.tell("order", 0, somebody, "")
+	case somebody.Read:
+		room.refound(s.stop)
+		room.tell("read", 0, somebody, "")
+	case somebody.Round:
+		room.tell("round", 0, somebody, "")
+	case somebody.Found != "":
+		room.refound(s.stop)
+		room.tell("found", 0, somebody, "")
 	default:
-		r.tell("here", 0, x, "")
+		room.tell("here", 0, somebody, "")
 	}
 }

@@ -39,100 +39,100 @@ type Field struct {
 }
 
 // SpeakTo says how devices are spoken to. It is called before the server serves.
-func (s *Server) SpeakTo(f Field) { s.field = f }
+func (s *Server) SpeakTo(one Field) { s.field = one }
 
 func (s *Server) readingNow(c fiber.Ctx) error {
-	r, err := s.room(c)
+	room, err := s.room(c)
 	if err != nil {
 		return err
 	}
-	return s.readingTold(c, r)
+	return s.readingTold(c, room)
 }
 
-func (s *Server) readingTold(c fiber.Ctx, r *room) error {
-	v, err := s.readingView(c.Context(), r)
+func (s *Server) readingTold(c fiber.Ctx, room *room) error {
+	view, err := s.readingView(c.Context(), room)
 	if err != nil {
 		return err
 	}
-	return c.JSON(v)
+	return c.JSON(view)
 }
 
 // readingView is what devices told last, held against the plan as it is now.
-func (s *Server) readingView(ctx context.Context, r *room) (*api.ReadingView, error) {
-	now, err := r.current(ctx)
+func (s *Server) readingView(ctx context.Context, room *room) (*api.ReadingView, error) {
+	now, err := room.current(ctx)
 	if err != nil {
 		return nil, err
 	}
-	n := now.report.Net
-	o := n.Office
-	v := &api.ReadingView{Sealed: s.field.Key != nil, Devices: []api.DeviceReading{}, Cards: []api.CardView{}, Drift: []api.DriftView{}, Places: places(o)}
-	if j := s.readings.now(r.id); j != nil {
-		v.Running = &api.ReadingRun{Done: int(j.done.Load()), Of: int(j.of.Load()), Author: j.author}
+	net := now.report.Net
+	o := net.Office
+	view := &api.ReadingView{Sealed: s.field.Key != nil, Devices: []api.DeviceReading{}, Cards: []api.CardView{}, Drift: []api.DriftView{}, Places: places(o)}
+	if job := s.readings.now(room.id); job != nil {
+		view.Running = &api.ReadingRun{Done: int(job.done.Load()), Of: int(job.of.Load()), Author: job.author}
 	}
-	if v.Every, err = s.store.ReadEvery(ctx, r.id); err != nil {
+	if view.Every, err = s.store.ReadEvery(ctx, room.id); err != nil {
 		return nil, err
 	}
-	all, err := s.store.Readings(ctx, r.id)
+	all, err := s.store.Readings(ctx, room.id)
 	if err != nil {
 		return nil, err
 	}
 	by := map[string]store.Reading{}
-	for _, x := range all {
-		by[x.Device] = x
+	for _, reading := range all {
+		by[reading.Device] = reading
 	}
-	dial := s.dialer(ctx, r.id, nil)
+	dial := s.dialer(ctx, room.id, nil)
 	var told []*field.Telling
-	for _, d := range o.Devices {
-		_, err := dial.Ways(d)
-		x := api.DeviceReading{Device: d.Name, Speaks: err == nil}
-		if read, ok := by[d.Name]; ok {
-			x.At, x.Why = &read.At, read.Why
+	for _, device := range o.Devices {
+		_, err := dial.Ways(device)
+		reading := api.DeviceReading{Device: device.Name, Speaks: err == nil}
+		if read, ok := by[device.Name]; ok {
+			reading.At, reading.Why = &read.At, read.Why
 			if read.Told != nil {
-				x.Told = &field.Telling{}
-				if err := json.Unmarshal(read.Told, x.Told); err != nil {
+				reading.Told = &field.Telling{}
+				if err := json.Unmarshal(read.Told, reading.Told); err != nil {
 					return nil, err
 				}
-				told = append(told, x.Told)
+				told = append(told, reading.Told)
 			}
 		}
-		v.Devices = append(v.Devices, x)
+		view.Devices = append(view.Devices, reading)
 	}
-	v.Cables, v.Phones = field.Cables(o, told), field.Phones(o, told)
+	view.Cables, view.Phones = field.Cables(o, told), field.Phones(o, told)
 	seen := field.Seen(o, told)
-	if seen.Failed, err = s.failedTests(ctx, r); err != nil {
+	if seen.Failed, err = s.failedTests(ctx, room); err != nil {
 		return nil, err
 	}
-	v.Findings = api.SeenFindings(finding.OfSeen(n, seen))
-	cards, err := s.store.Cards(ctx, r.id)
+	view.Findings = api.SeenFindings(finding.OfSeen(net, seen))
+	cards, err := s.store.Cards(ctx, room.id)
 	if err != nil {
 		return nil, err
 	}
-	for _, x := range cards {
-		if d := o.Device(x.Device); d != nil && d.Port(x.Port) >= 0 && len(n.Topo.LinksAt(n.Topo.DeviceIndex(d.Name), d.Logical(d.Port(x.Port)))) == 0 {
-			v.Cards = append(v.Cards, api.CardOf(o, x.MAC, x.Device, x.Port, int(x.VID), x.Since))
+	for _, card := range cards {
+		if device := o.Device(card.Device); device != nil && device.Port(card.Port) >= 0 && len(net.Topo.LinksAt(net.Topo.DeviceIndex(device.Name), device.Logical(device.Port(card.Port)))) == 0 {
+			view.Cards = append(view.Cards, api.CardOf(o, card.MAC, card.Device, card.Port, int(card.VID), card.Since))
 		}
 	}
-	drift, err := s.store.Drifts(ctx, r.id, 50)
+	drift, err := s.store.Drifts(ctx, room.id, 50)
 	if err != nil {
 		return nil, err
 	}
-	for _, x := range drift {
-		v.Drift = append(v.Drift, api.DriftView(x))
+	for _, one := range drift {
+		view.Drift = append(view.Drift, api.DriftView(one))
 	}
-	v.Credentials, err = s.credentialsTold(ctx, r.id)
-	return v, err
+	view.Credentials, err = s.credentialsTold(ctx, room.id)
+	return view, err
 }
 
 func (s *Server) readDevices(c fiber.Ctx) error {
-	var q api.ReadRequest
-	name, r, err := s.asked(c, &q)
+	var request api.ReadRequest
+	name, room, err := s.asked(c, &request)
 	if err != nil {
 		return err
 	}
-	if err := s.startReading(c.Context(), r, starter{name, s.askedFrom(c).String(), personOf(c)}, q.Devices); err != nil {
+	if err := s.startReading(c.Context(), room, starter{name, s.askedFrom(c).String(), personOf(c)}, request.Devices); err != nil {
 		return err
 	}
-	return s.readingTold(c, r)
+	return s.readingTold(c, room)
 }
 
 // starter is who has something done in the background: for the timer without an address.
@@ -142,53 +142,53 @@ type starter struct {
 }
 
 func personOf(c fiber.Ctx) int64 {
-	if p := whoAsks(c).person; p != nil {
-		return p.ID
+	if person := whoAsks(c).person; person != nil {
+		return person.ID
 	}
 	return 0
 }
 
 // startReading reads devices in the background. One reading of an office goes on at a time.
-func (s *Server) startReading(ctx context.Context, r *room, by starter, names []string) error {
+func (s *Server) startReading(ctx context.Context, room *room, by starter, names []string) error {
 	author, address := by.author, by.address
-	now, err := r.current(ctx)
+	now, err := room.current(ctx)
 	if err != nil {
 		return err
 	}
 	o := now.report.Net.Office
-	u := &usage{}
-	dial := s.dialer(s.stop, r.id, u)
+	one := &usage{}
+	dial := s.dialer(s.stop, room.id, one)
 	var devices []*office.Device
 	draft := office.NewDraft(o)
 	for i, name := range names {
-		d, err := draft.FindDevice(name)
+		device, err := draft.FindDevice(name)
 		if err != nil {
 			return bad(fmt.Sprintf("devices[%d]", i), "%s", err)
 		}
-		if _, err := dial.Ways(d); err != nil {
+		if _, err := dial.Ways(device); err != nil {
 			return bad(fmt.Sprintf("devices[%d]", i), "%s", err)
 		}
-		devices = append(devices, d)
+		devices = append(devices, device)
 	}
 	if len(names) == 0 {
-		for _, d := range o.Devices {
-			if _, err := dial.Ways(d); err == nil {
-				devices = append(devices, d)
+		for _, device := range o.Devices {
+			if _, err := dial.Ways(device); err == nil {
+				devices = append(devices, device)
 			}
 		}
 	}
 	if len(devices) == 0 {
 		return bad("devices", "no device says how it is spoken to: say so on the line, as in rack speaks snmp")
 	}
-	j, err := s.readings.begin(s.stop, r.id, author, by.person)
+	j, err := s.readings.begin(s.stop, room.id, author, by.person)
 	if err != nil {
 		return err
 	}
 	j.far(0, len(devices))
-	s.goOn(s.readings, r.id, j, "reading devices", func(j *job) {
-		defer s.tellRead(r, author)
-		defer s.readings.end(r.id, j)
-		dial.ReadAll(j.ctx, o, devices, func(res field.Result) {
+	s.goOn(s.readings, room.id, j, "reading devices", func(job *job) {
+		defer s.tellRead(room, author)
+		defer s.readings.end(room.id, job)
+		dial.ReadAll(job.ctx, o, devices, func(res field.Result) {
 			told := "told"
 			if res.Err != nil {
 				told = "failed"
@@ -198,117 +198,117 @@ func (s *Server) startReading(ctx context.Context, r *room, by starter, names []
 			if errors.As(res.Err, &fault) {
 				mishap.Log(s.log, "reading "+res.Device, fault)
 			}
-			if j.ctx.Err() == nil {
-				if err := mishap.Try(func() error { return s.keep(s.stop, r, res, author) }); err != nil {
+			if job.ctx.Err() == nil {
+				if err := mishap.Try(func() error { return s.keep(s.stop, room, res, author) }); err != nil {
 					mishap.Log(s.log, "what "+res.Device+" told could not be kept", err)
 				}
 			}
-			j.done.Add(1)
-			s.tellRead(r, author)
+			job.done.Add(1)
+			s.tellRead(room, author)
 		})
 		if address != "" {
-			s.noteUsage(u, author, address, r.id)
+			s.noteUsage(one, author, address, room.id)
 		}
-		r.refound(s.stop) // who sees that it is over sees what was found
+		room.refound(s.stop) // who sees that it is over sees what was found
 	})
 	return nil
 }
 
-func (s *Server) tellRead(r *room, author string) {
-	if err := s.tellAll(s.stop, api.Somebody{Name: author, Office: r.id, Read: true}); err != nil && s.stop.Err() == nil {
+func (s *Server) tellRead(room *room, author string) {
+	if err := s.tellAll(s.stop, api.Somebody{Name: author, Office: room.id, Read: true}); err != nil && s.stop.Err() == nil {
 		s.log.Warn("a reading could not be told", "error", err)
 	}
 }
 
 // keep keeps what a device told.
-func (s *Server) keep(ctx context.Context, r *room, res field.Result, author string) error {
+func (s *Server) keep(ctx context.Context, room *room, res field.Result, author string) error {
 	ctx, stop := context.WithTimeout(ctx, atMost)
 	defer stop()
 	if res.Err != nil {
-		return s.store.KeepReading(ctx, r.id, store.Reading{Device: res.Device, Why: strings.ReplaceAll(res.Err.Error(), "\n", "; ")}, nil, nil, nil)
+		return s.store.KeepReading(ctx, room.id, store.Reading{Device: res.Device, Why: strings.ReplaceAll(res.Err.Error(), "\n", "; ")}, nil, nil, nil)
 	}
-	now, err := r.current(ctx)
+	now, err := room.current(ctx)
 	if err != nil {
 		return err
 	}
-	n := now.report.Net
-	i := n.Topo.DeviceIndex(res.Device)
+	net := now.report.Net
+	i := net.Topo.DeviceIndex(res.Device)
 	if i < 0 {
 		return nil // it was removed meanwhile
 	}
-	d := n.Office.Devices[i]
-	m := field.MatchPorts(d, res.Reading)
-	t := res.Reading.Telling(n.Office, d, m)
-	f, drift, err := s.news(ctx, r.id, toldBy{n, i, res.Reading, t, author})
+	device := net.Office.Devices[i]
+	match := field.MatchPorts(device, res.Reading)
+	telling := res.Reading.Telling(net.Office, device, match)
+	one, drift, err := s.news(ctx, room.id, toldBy{net, i, res.Reading, telling, author})
 	if err != nil {
 		return err
 	}
-	text, err := json.Marshal(t)
+	text, err := json.Marshal(telling)
 	if err != nil {
 		return err
 	}
 	var cards []store.Card
-	for _, l := range t.Learnt {
-		cards = append(cards, store.Card{Device: d.Name, Port: l.Port, VID: int32(l.VID), MAC: string(l.MAC)})
+	for _, card := range telling.Learnt {
+		cards = append(cards, store.Card{Device: device.Name, Port: card.Port, VID: int32(card.VID), MAC: string(card.MAC)})
 	}
-	return s.store.KeepReading(ctx, r.id, store.Reading{Device: d.Name, Source: t.Source, Told: text}, f, cards, drift)
+	return s.store.KeepReading(ctx, room.id, store.Reading{Device: device.Name, Source: telling.Source, Told: text}, one, cards, drift)
 }
 
 // toldBy is what device i of an office told, and who had it read.
 type toldBy struct {
-	n      *span.Net
-	i      int
-	r      *field.Reading
-	t      *field.Telling
-	author string
+	net     *span.Net
+	dev     int
+	reading *field.Reading
+	telling *field.Telling
+	author  string
 }
 
 // news is what a device was found to be set to, nil where that is known already, and what of it
 // is otherwise than it was found before. What is told besides is noted in the telling.
-func (s *Server) news(ctx context.Context, id int64, x toldBy) (f *store.Found, drift []string, err error) {
-	n, i, r := x.n, x.i, x.r
-	d := n.Office.Devices[i]
-	m := field.MatchPorts(d, r)
-	plan := wording.Planned(n, i)
-	before, err := s.store.FoundOf(ctx, id, d.Name, 1)
+func (s *Server) news(ctx context.Context, id int64, x toldBy) (one *store.Found, drift []string, err error) {
+	net, i, reading := x.net, x.dev, x.reading
+	device := net.Office.Devices[i]
+	match := field.MatchPorts(device, reading)
+	plan := wording.Planned(net, i)
+	before, err := s.store.FoundOf(ctx, id, device.Name, 1)
 	if err != nil {
 		return nil, nil, err
 	}
 	was, kept := plan, found.Kept{}
 	if len(before) > 0 {
 		kept = before[0].Kept()
-		was = kept.On(n, i)
+		was = kept.On(net, i)
 	}
 	is := found.Kept{Ports: kept.Ports, Shapes: kept.Shapes, VLANs: kept.VLANs, Routing: kept.Routing}
-	if n.Aware(i) && r.Tells(field.TellsVLANs) {
-		now := r.Found(n.Office, d, m, plan)
+	if net.Aware(i) && reading.Tells(field.TellsVLANs) {
+		now := reading.Found(net.Office, device, match, plan)
 		for _, trouble := range now.Trouble {
-			if !slices.Contains(x.t.Trouble, trouble.Text) {
-				x.t.Trouble = append(x.t.Trouble, trouble.Text)
+			if !slices.Contains(x.telling.Trouble, trouble.Text) {
+				x.telling.Trouble = append(x.telling.Trouble, trouble.Text)
 			}
 		}
-		is = found.Keep(d, now.State)
+		is = found.Keep(device, now.State)
 		is.Routing = kept.Routing
 		if !slices.Equal(was.Apart, now.State.Apart) {
-			for _, name := range found.Unmade(d, now.State) {
-				drift = append(drift, fmt.Sprintf("%s %s is not made, and was", d.Name, name))
+			for _, name := range found.Unmade(device, now.State) {
+				drift = append(drift, fmt.Sprintf("%s %s is not made, and was", device.Name, name))
 			}
 		}
-		for p := range d.Ports {
-			if d.Ports[p].Bundle == 0 && !was.Ports[p].Alike(&now.State.Ports[p]) {
-				drift = append(drift, fmt.Sprintf("%s %s is %s, and was %s", d.Name, d.Ports[p].Name, notation.Shape(now.State.Ports[p].Shape()), notation.Shape(was.Ports[p].Shape())))
+		for port := range device.Ports {
+			if device.Ports[port].Bundle == 0 && !was.Ports[port].Alike(&now.State.Ports[port]) {
+				drift = append(drift, fmt.Sprintf("%s %s is %s, and was %s", device.Name, device.Ports[port].Name, notation.Shape(now.State.Ports[port].Shape()), notation.Shape(was.Ports[port].Shape())))
 			}
 		}
 	}
-	if routing := r.RoutingOn(n.Office, d, m); routing != nil {
-		for _, m := range routing.Against(n.Office, kept.Routing.On(d)) {
-			drift = append(drift, m.Is+", and did not before")
+	if routing := reading.RoutingOn(net.Office, device, match); routing != nil {
+		for _, mismatch := range routing.Against(net.Office, kept.Routing.On(device)) {
+			drift = append(drift, mismatch.Is+", and did not before")
 		}
-		if routing.How, routing.At = "read by "+r.Source, stamp(); !routing.Same(kept.Routing) {
+		if routing.How, routing.At = "read by "+reading.Source, stamp(); !routing.Same(kept.Routing) {
 			is.Routing = routing
 		}
 	}
-	now := keptAs(is, "read by "+r.Source, x.author)
+	now := keptAs(is, "read by "+reading.Source, x.author)
 	if len(before) > 0 && slices.Equal(before[0].Ports, now.Ports) && slices.Equal(before[0].Shapes, now.Shapes) && slices.Equal(before[0].VLANs, now.VLANs) && kept.Routing == is.Routing ||
 		len(now.Ports) == 0 && is.Routing == nil {
 		return nil, drift, nil
@@ -317,24 +317,24 @@ func (s *Server) news(ctx context.Context, id int64, x toldBy) (f *store.Found, 
 }
 
 func (s *Server) readStop(c fiber.Ctx) error {
-	r, err := s.room(c)
+	room, err := s.room(c)
 	if err != nil {
 		return err
 	}
-	s.readings.stop(r.id)
-	return s.readingTold(c, r)
+	s.readings.stop(room.id)
+	return s.readingTold(c, room)
 }
 
 func (s *Server) readEvery(c fiber.Ctx) error {
-	var q api.ReadEvery
-	_, r, err := s.asked(c, &q)
+	var every api.ReadEvery
+	_, room, err := s.asked(c, &every)
 	if err != nil {
 		return err
 	}
-	if err := s.store.SetReadEvery(c.Context(), r.id, q.Minutes); err != nil {
+	if err := s.store.SetReadEvery(c.Context(), room.id, every.Minutes); err != nil {
 		return err
 	}
-	return s.readingTold(c, r)
+	return s.readingTold(c, room)
 }
 
 // readByThemselves reads the devices of offices that say how often.
@@ -352,11 +352,11 @@ func (s *Server) readByThemselves() {
 		}
 		for _, id := range due {
 			err := mishap.Try(func() error {
-				r, err := s.roomOf(s.stop, id)
+				room, err := s.roomOf(s.stop, id)
 				if err != nil {
 					return err
 				}
-				return s.startReading(s.stop, r, starter{author: "the timer"}, nil)
+				return s.startReading(s.stop, room, starter{author: "the timer"}, nil)
 			})
 			if err != nil && s.stop.Err() == nil {
 				s.log.Info("devices were not read by themselves", "office", id, "why", err.Error())

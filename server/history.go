@@ -17,16 +17,16 @@ import (
 )
 
 func (s *Server) undo(c fiber.Ctx) error {
-	var q api.UndoRequest
-	name, r, err := s.asked(c, &q)
+	var request api.UndoRequest
+	name, room, err := s.asked(c, &request)
 	if err != nil {
 		return err
 	}
-	v, err := r.undoEdit(c.Context(), askingOf(c, name, q.ID, q.Again, latest), q.Revision)
+	answer, err := room.undoEdit(c.Context(), askingOf(c, name, request.ID, request.Again, latest), request.Revision)
 	if err != nil {
 		return err
 	}
-	return send(c, v)
+	return send(c, answer)
 }
 
 type historyQuery struct {
@@ -43,38 +43,38 @@ func (s *Server) history(c fiber.Ctx) error {
 	if err != nil {
 		return err
 	}
-	r, err := s.room(c)
+	room, err := s.room(c)
 	if err != nil {
 		return err
 	}
-	all, err := s.store.HistoryPage(c.Context(), r.id, since, before, 100)
+	all, err := s.store.HistoryPage(c.Context(), room.id, since, before, 100)
 	if err != nil {
 		return err
 	}
 	out := []api.HistoryEntry{}
-	for _, m := range all {
+	for _, made := range all {
 		out = append(
 			out,
-			api.HistoryEntry{Revision: m.Revision, Author: m.Author, At: m.At, Summary: m.Turn.Of(m.Summary), Turn: m.Turn, Undoes: m.Undoes, UndoneBy: m.UndoneBy, ID: m.Token},
+			api.HistoryEntry{Revision: made.Revision, Author: made.Author, At: made.At, Summary: made.Turn.Of(made.Summary), Turn: made.Turn, Undoes: made.Undoes, UndoneBy: made.UndoneBy, ID: made.Token},
 		)
 	}
 	return c.JSON(out)
 }
 
 // undoEdit takes back an edit, exactly, or says who built upon it.
-func (r *room) undoEdit(ctx context.Context, q asking, revision int64) (*answer, error) {
-	m, ok, err := r.store.Edit(ctx, r.id, revision)
+func (r *room) undoEdit(ctx context.Context, asking asking, revision int64) (*answer, error) {
+	made, ok, err := r.store.Edit(ctx, r.id, revision)
 	if err != nil {
 		return nil, err
 	}
 	if !ok {
 		return nil, bad("revision", "there is no edit %d to take back", revision)
 	}
-	q.undoes, q.turn = revision, m.Turn.Back()
+	asking.undoes, asking.turn = revision, made.Turn.Back()
 	return r.edit(
 		ctx,
-		q,
-		func(n *span.Net) (*command.Result, error) {
+		asking,
+		func(net *span.Net) (*command.Result, error) {
 			if now, _, err := r.store.Edit(ctx, r.id, revision); err != nil {
 				return nil, err
 			} else if now.UndoneBy != 0 { // by another request: this one was not made yet
@@ -84,11 +84,11 @@ func (r *room) undoEdit(ctx context.Context, q asking, revision int64) (*answer,
 			if err != nil {
 				return nil, err
 			}
-			o, e, err := history.TakeBack(n.Office, &m.Made, store.Edits(since))
+			o, edit, err := history.TakeBack(net.Office, &made.Made, store.Edits(since))
 			if err != nil {
 				return nil, err
 			}
-			return &command.Result{Office: o, Edit: e, Summary: m.Summary}, nil
+			return &command.Result{Office: o, Edit: edit, Summary: made.Summary}, nil
 		},
 	)
 }
@@ -121,7 +121,7 @@ func past(ctx context.Context, st *store.Store, id int64, now *office.Office, re
 // reportThen is the findings of the office that a request names, at the
 // revision that its query says, else now.
 func (s *Server) reportThen(c fiber.Ctx) (*finding.Report, error) {
-	r, now, err := s.looked(c)
+	room, now, err := s.looked(c)
 	if err != nil {
 		return nil, err
 	}
@@ -129,7 +129,7 @@ func (s *Server) reportThen(c fiber.Ctx) (*finding.Report, error) {
 	if err != nil || revision == now.view.Revision {
 		return now.report, err
 	}
-	o, err := past(c.Context(), s.store, r.id, now.report.Net.Office, revision, now.view.Revision)
+	o, err := past(c.Context(), s.store, room.id, now.report.Net.Office, revision, now.view.Revision)
 	if err != nil {
 		return nil, err
 	}
@@ -138,7 +138,7 @@ func (s *Server) reportThen(c fiber.Ctx) (*finding.Report, error) {
 
 // then shows the office as it was.
 func (s *Server) then(c fiber.Ctx) error {
-	r, err := s.room(c)
+	room, err := s.room(c)
 	if err != nil {
 		return err
 	}
@@ -146,41 +146,41 @@ func (s *Server) then(c fiber.Ctx) error {
 	if err != nil {
 		return bad("revision", "%q is no revision", c.Params("revision"))
 	}
-	now, err := r.current(c.Context())
+	now, err := room.current(c.Context())
 	if err != nil {
 		return err
 	}
-	o, err := past(c.Context(), s.store, r.id, now.report.Net.Office, revision, now.view.Revision)
+	o, err := past(c.Context(), s.store, room.id, now.report.Net.Office, revision, now.view.Revision)
 	if err != nil {
 		return err
 	}
-	return c.JSON(api.View(r.id, revision, finding.Check(span.Compile(o)), nil))
+	return c.JSON(api.View(room.id, revision, finding.Check(span.Compile(o)), nil))
 }
 
 // restore makes the office as it was at a revision, as a new edit.
 func (s *Server) restore(c fiber.Ctx) error {
-	var q api.UndoRequest
-	name, r, err := s.asked(c, &q)
+	var request api.UndoRequest
+	name, room, err := s.asked(c, &request)
 	if err != nil {
 		return err
 	}
-	v, err := r.edit(c.Context(), askingOf(c, name, q.ID, q.Again, latest), func(n *span.Net) (*command.Result, error) {
-		then, err := past(c.Context(), s.store, r.id, n.Office, q.Revision, r.look().view.Revision) // it is our turn: n is of that revision
+	answer, err := room.edit(c.Context(), askingOf(c, name, request.ID, request.Again, latest), func(net *span.Net) (*command.Result, error) {
+		then, err := past(c.Context(), s.store, room.id, net.Office, request.Revision, room.look().view.Revision) // it is our turn: net is of that revision
 		if err != nil {
 			return nil, err
 		}
-		edit, err := history.Diff(n.Office, then)
+		edit, err := history.Diff(net.Office, then)
 		if err != nil {
 			return nil, err
 		}
-		o, err := office.Apply(n.Office, edit)
+		o, err := office.Apply(net.Office, edit)
 		if err != nil {
 			return nil, err
 		}
-		return &command.Result{Office: o, Edit: edit, Summary: fmt.Sprintf("back to revision %d", q.Revision)}, nil
+		return &command.Result{Office: o, Edit: edit, Summary: fmt.Sprintf("back to revision %d", request.Revision)}, nil
 	})
 	if err != nil {
 		return err
 	}
-	return send(c, v)
+	return send(c, answer)
 }

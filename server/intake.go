@@ -24,11 +24,11 @@ func (s *Server) intake(c fiber.Ctx) error {
 	if err != nil {
 		return err
 	}
-	var q api.IntakeRequest
-	if err := body(c, &q); err != nil {
+	var request api.IntakeRequest
+	if err := body(c, &request); err != nil {
 		return err
 	}
-	if err := office.CheckText("the file's name", q.Name, 200, false); err != nil {
+	if err := office.CheckText("the file's name", request.Name, 200, false); err != nil {
 		return bad("name", "%s", err)
 	}
 	ctx, stop := context.WithTimeout(c.Context(), atMost)
@@ -37,45 +37,45 @@ func (s *Server) intake(c fiber.Ctx) error {
 		return fiber.NewError(fiber.StatusServiceUnavailable, fmt.Sprintf("%d files are read just now, the most at once: try again", mostIntakes))
 	}
 	defer s.intakes.give()
-	tables, err := tablesOf(&q)
+	tables, err := tablesOf(&request)
 	if err != nil {
 		return err
 	}
 	var cells []intake.Cell
-	for _, x := range q.Cells {
-		cells = append(cells, intake.Cell{Sheet: x.Sheet, Row: x.Row, Column: x.Column, Text: x.Text})
+	for _, cell := range request.Cells {
+		cells = append(cells, intake.Cell{Sheet: cell.Sheet, Row: cell.Row, Column: cell.Column, Text: cell.Text})
 	}
 	if err := intake.Correct(tables, cells); err != nil {
 		return bad("cells", "%s", err)
 	}
 	understand := func() *intake.Understood {
 		var choices []intake.Choice
-		for _, x := range q.Choices {
-			choices = append(choices, intake.Choice{Sheet: x.Sheet, Row: x.Row, Device: x.Device, Kind: office.Kind(x.Kind), Skip: x.Skip})
+		for _, choice := range request.Choices {
+			choices = append(choices, intake.Choice{Sheet: choice.Sheet, Row: choice.Row, Device: choice.Device, Kind: office.Kind(choice.Kind), Skip: choice.Skip})
 		}
 		return spreadsheet.Understand(tables, choices)
 	}
-	if q.Into == 0 {
-		u := understand()
-		start := &office.Office{Title: strings.TrimSpace(q.Title)}
+	if request.Into == 0 {
+		understood := understand()
+		start := &office.Office{Title: strings.TrimSpace(request.Title)}
 		if start.Title == "" {
-			start.Title = strings.TrimSpace(strings.TrimSuffix(strings.TrimSuffix(q.Name, ".xlsx"), ".csv"))
+			start.Title = strings.TrimSpace(strings.TrimSuffix(strings.TrimSuffix(request.Name, ".xlsx"), ".csv"))
 		}
-		o, e := u.Take(start)
-		if q.Title != "" {
-			d := office.NewDraft(o)
-			d.SetTitle(strings.TrimSpace(q.Title))
-			o, _ = d.Done()
+		o, edit := understood.Take(start)
+		if request.Title != "" {
+			draft := office.NewDraft(o)
+			draft.SetTitle(strings.TrimSpace(request.Title))
+			o, _ = draft.Done()
 		}
-		out := intakeView(tables, u, o, e)
+		out := intakeView(tables, understood, o, edit)
 		if err := office.CheckText("the title", o.Title, 200, false); err != nil {
 			return bad("title", "%s", err)
 		}
 		if err := withinLimits(o); err != nil {
 			return err
 		}
-		if q.Take {
-			id, err := s.start(c, o, q.ID, store.Note{Author: name, Summary: command.Cut("read from " + q.Name)})
+		if request.Take {
+			id, err := s.start(c, o, request.ID, store.Note{Author: name, Summary: command.Cut("read from " + request.Name)})
 			if err != nil {
 				return err
 			}
@@ -83,39 +83,39 @@ func (s *Server) intake(c fiber.Ctx) error {
 		}
 		return c.JSON(out)
 	}
-	r, err := s.roomAt(c, q.Into)
+	room, err := s.roomAt(c, request.Into)
 	if err != nil {
 		return err
 	}
-	now, err := r.current(c.Context())
+	now, err := room.current(c.Context())
 	if err != nil {
 		return err
 	}
-	u := understand()
-	o, e := u.Take(now.report.Net.Office)
-	out := intakeView(tables, u, o, e)
+	other := understand()
+	o, one := other.Take(now.report.Net.Office)
+	out := intakeView(tables, other, o, one)
 	if err := withinLimits(o); err != nil {
 		return err
 	}
-	if q.Take {
-		v, err := r.edit(c.Context(), askingOf(c, name, q.ID, q.Again, latest), func(n *span.Net) (*command.Result, error) {
-			o, e := understand().Take(n.Office)
-			return &command.Result{Office: o, Edit: e, Summary: command.Cut("read from " + q.Name)}, nil
+	if request.Take {
+		answer, err := room.edit(c.Context(), askingOf(c, name, request.ID, request.Again, latest), func(net *span.Net) (*command.Result, error) {
+			o, edit := understand().Take(net.Office)
+			return &command.Result{Office: o, Edit: edit, Summary: command.Cut("read from " + request.Name)}, nil
 		})
 		if err != nil {
 			return err
 		}
-		out.Office = &api.OfficeSummary{ID: r.id, Title: o.Title, Revision: v.now.view.Revision}
+		out.Office = &api.OfficeSummary{ID: room.id, Title: o.Title, Revision: answer.now.view.Revision}
 	}
 	return c.JSON(out)
 }
 
-func tablesOf(q *api.IntakeRequest) ([]intake.Table, error) {
+func tablesOf(request *api.IntakeRequest) ([]intake.Table, error) {
 	switch {
-	case (q.Book == "") == (q.Text == ""):
+	case (request.Book == "") == (request.Text == ""):
 		return nil, bad("book", "a workbook or a table is read, one of them")
-	case q.Book != "":
-		data, err := base64.StdEncoding.DecodeString(q.Book)
+	case request.Book != "":
+		data, err := base64.StdEncoding.DecodeString(request.Book)
 		if err != nil {
 			return nil, bad("book", "this is not base64: %s", err)
 		}
@@ -125,32 +125,32 @@ func tablesOf(q *api.IntakeRequest) ([]intake.Table, error) {
 		}
 		return tables, nil
 	}
-	t, err := spreadsheet.CSV(q.Name, []byte(q.Text))
+	table, err := spreadsheet.CSV(request.Name, []byte(request.Text))
 	if err != nil {
 		return nil, bad("text", "%s", err)
 	}
-	return []intake.Table{t}, nil
+	return []intake.Table{table}, nil
 }
 
-func intakeView(tables []intake.Table, u *intake.Understood, o *office.Office, edit office.Edit) api.IntakeAnswer {
+func intakeView(tables []intake.Table, understood *intake.Understood, o *office.Office, edit office.Edit) api.IntakeAnswer {
 	const most = 400
-	out := api.IntakeAnswer{Exact: u.Exact != nil, Grids: []api.IntakeGrid{}, VLANs: []string{}, Trouble: []api.IntakeTrouble{}, Lines: []string{}}
-	for _, g := range u.Grids {
-		out.Grids = append(out.Grids, api.IntakeGrid{Sheet: g.Sheet, Row: g.Row, Device: g.Device, Kind: string(g.Kind), Ports: len(g.Ports), Down: g.Down, Skip: g.Skip})
+	out := api.IntakeAnswer{Exact: understood.Exact != nil, Grids: []api.IntakeGrid{}, VLANs: []string{}, Trouble: []api.IntakeTrouble{}, Lines: []string{}}
+	for _, grid := range understood.Grids {
+		out.Grids = append(out.Grids, api.IntakeGrid{Sheet: grid.Sheet, Row: grid.Row, Device: grid.Device, Kind: string(grid.Kind), Ports: len(grid.Ports), Down: grid.Down, Skip: grid.Skip})
 	}
-	for _, v := range u.VLANs {
-		out.VLANs = append(out.VLANs, fmt.Sprintf("%d %s", v.VID, v.Name))
+	for _, vlan := range understood.VLANs {
+		out.VLANs = append(out.VLANs, fmt.Sprintf("%d %s", vlan.VID, vlan.Name))
 	}
-	for _, t := range u.Trouble {
-		x := api.IntakeTrouble{Sheet: t.Sheet, Row: t.Row, Column: t.Column, Text: t.Text}
-		if at := intake.At(tables, t.Sheet, t.Row, t.Column); at != nil {
-			x.Is = *at
+	for _, trouble := range understood.Trouble {
+		one := api.IntakeTrouble{Sheet: trouble.Sheet, Row: trouble.Row, Column: trouble.Column, Text: trouble.Text}
+		if at := intake.At(tables, trouble.Sheet, trouble.Row, trouble.Column); at != nil {
+			one.Is = *at
 		}
-		out.Trouble = append(out.Trouble, x)
+		out.Trouble = append(out.Trouble, one)
 	}
 	lines, _ := notation.Statements(o, edit)
-	for _, l := range lines[:min(len(lines), most)] {
-		out.Lines = append(out.Lines, strings.Split(l, "\n")...)
+	for _, line := range lines[:min(len(lines), most)] {
+		out.Lines = append(out.Lines, strings.Split(line, "\n")...)
 	}
 	out.More = max(0, len(lines)-most)
 	return out
@@ -159,42 +159,42 @@ func intakeView(tables []intake.Table, u *intake.Understood, o *office.Office, e
 // takeover makes what differs between the office as it was copied and the copy
 // as it is now one edit of the office. What both changed is told, with the name.
 func (s *Server) takeover(c fiber.Ctx) error {
-	var q api.TakeoverRequest
-	name, r, err := s.asked(c, &q)
+	var request api.TakeoverRequest
+	name, room, err := s.asked(c, &request)
 	if err != nil {
 		return err
 	}
-	if err := s.admitted(c, q.From); err != nil {
+	if err := s.admitted(c, request.From); err != nil {
 		return err
 	}
-	of, at, err := s.store.CopyOf(c.Context(), q.From)
+	of, at, err := s.store.CopyOf(c.Context(), request.From)
 	if err != nil {
 		return err
 	}
-	if of != r.id {
+	if of != room.id {
 		return bad("from", "that office is no copy of this one: what differs has no beginning that both share")
 	}
-	copied, _, err := s.store.Load(c.Context(), q.From)
+	copied, _, err := s.store.Load(c.Context(), request.From)
 	if err != nil {
 		return err
 	}
-	v, err := r.edit(c.Context(), askingOf(c, name, q.ID, q.Again, at), func(n *span.Net) (*command.Result, error) {
-		return takenOver(c.Context(), s.store, r, n.Office, copied, at)
+	answer, err := room.edit(c.Context(), askingOf(c, name, request.ID, request.Again, at), func(net *span.Net) (*command.Result, error) {
+		return takenOver(c.Context(), s.store, room, net.Office, copied, at)
 	})
 	if err != nil {
 		return err
 	}
-	return send(c, v)
+	return send(c, answer)
 }
 
-func takenOver(ctx context.Context, st *store.Store, r *room, now, copied *office.Office, at int64) (*command.Result, error) {
-	then, err := past(ctx, st, r.id, now, at, r.look().view.Revision)
+func takenOver(ctx context.Context, st *store.Store, room *room, now, copied *office.Office, at int64) (*command.Result, error) {
+	then, err := past(ctx, st, room.id, now, at, room.look().view.Revision)
 	if err != nil {
 		return nil, err
 	}
-	o, e, err := history.TakeOver(now, then, copied)
+	o, edit, err := history.TakeOver(now, then, copied)
 	if err != nil {
 		return nil, err
 	}
-	return &command.Result{Office: o, Edit: e, Summary: command.Cut("taken over from " + copied.Title)}, nil
+	return &command.Result{Office: o, Edit: edit, Summary: command.Cut("taken over from " + copied.Title)}, nil
 }

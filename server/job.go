@@ -44,17 +44,17 @@ func (all *jobs) begin(ctx context.Context, office int64, author string, person 
 	if all.of[office] != nil {
 		return nil, &history.Conflict{Text: all.busy}
 	}
-	j := &job{author: author, person: person}
-	j.ctx, j.stop = context.WithCancel(ctx)
-	all.of[office] = j
-	return j, nil
+	one := &job{author: author, person: person}
+	one.ctx, one.stop = context.WithCancel(ctx)
+	all.of[office] = one
+	return one, nil
 }
 
 // end forgets a job that is over.
-func (all *jobs) end(office int64, j *job) {
+func (all *jobs) end(office int64, job *job) {
 	all.lock.Lock()
 	defer all.lock.Unlock()
-	if j.stop(); all.of[office] == j {
+	if job.stop(); all.of[office] == job {
 		delete(all.of, office)
 	}
 }
@@ -67,30 +67,30 @@ func (all *jobs) now(office int64) *job {
 }
 
 // each calls f for every job that goes on.
-func (all *jobs) each(f func(office int64, j *job)) {
+func (all *jobs) each(f func(office int64, one *job)) {
 	all.lock.Lock()
 	on := make(map[int64]*job, len(all.of))
-	for office, j := range all.of {
-		on[office] = j
+	for office, job := range all.of {
+		on[office] = job
 	}
 	all.lock.Unlock()
-	for office, j := range on {
-		f(office, j)
+	for office, job := range on {
+		f(office, job)
 	}
 }
 
 // stop stops the job of an office, if one goes on.
 func (all *jobs) stop(office int64) {
-	if j := all.now(office); j != nil {
-		j.stop()
+	if job := all.now(office); job != nil {
+		job.stop()
 	}
 }
 
 // goOn has a job done in the background; a fault ends it alone.
-func (s *Server) goOn(all *jobs, office int64, j *job, what string, do func(j *job)) {
+func (s *Server) goOn(all *jobs, office int64, job *job, what string, do func(one *job)) {
 	mishap.Go(s.log, what, func() {
-		defer all.end(office, j)
-		do(j)
+		defer all.end(office, job)
+		do(job)
 	})
 }
 

@@ -48,54 +48,54 @@ func (t *tooMuch) Error() string { return t.text }
 func withinLimits(o *office.Office) error {
 	ports, named, addresses, lines := 0, 0, 0, 0
 	seen := map[*office.Shape]bool{}
-	shape := func(s *office.Shape) {
-		if s == nil || seen[s] {
+	shape := func(one *office.Shape) {
+		if one == nil || seen[one] {
 			return
 		}
-		seen[s] = true
-		named += runs(s.Untagged) + runs(s.Tagged) + len(s.Rides)
+		seen[one] = true
+		named += runs(one.Untagged) + runs(one.Tagged) + len(one.Rides)
 	}
-	for _, d := range o.Devices {
-		ports += len(d.Ports)
-		addresses += len(d.Addresses)
-		for i := range d.Ports {
-			shape(d.Ports[i].Shape)
+	for _, device := range o.Devices {
+		ports += len(device.Ports)
+		addresses += len(device.Addresses)
+		for i := range device.Ports {
+			shape(device.Ports[i].Shape)
 		}
 	}
 	led, rules, routes, prefixes := office.Set{}, 0, 0, map[netip.Prefix]bool{}
 	sides := func(all ...[]office.Side) {
-		for _, s := range slices.Concat(all...) {
-			if s.Kind == office.SideNet {
-				prefixes[s.Net] = true
+		for _, side := range slices.Concat(all...) {
+			if side.Kind == office.SideNet {
+				prefixes[side.Net] = true
 			}
 		}
 	}
-	for _, d := range o.Devices {
-		rules, routes = rules+len(d.Rules), routes+len(d.Routes)
-		for _, a := range d.Addresses {
-			led.Add(a.VID)
+	for _, device := range o.Devices {
+		rules, routes = rules+len(device.Rules), routes+len(device.Routes)
+		for _, address := range device.Addresses {
+			led.Add(address.VID)
 		}
-		for i := range d.Rules {
-			sides(d.Rules[i].From, d.Rules[i].To)
+		for i := range device.Rules {
+			sides(device.Rules[i].From, device.Rules[i].To)
 		}
-		for _, r := range d.Routes {
-			prefixes[r.To] = true
-		}
-	}
-	for _, w := range o.Wishes {
-		sides(w.From, w.To)
-	}
-	for _, u := range o.Uses {
-		shape(&u.Shape)
-	}
-	for _, p := range o.Plans {
-		lines += len(p.Lines)
-		for i := range p.Lines {
-			shape(&p.Lines[i].Shape)
+		for _, route := range device.Routes {
+			prefixes[route.To] = true
 		}
 	}
-	for _, v := range o.VLANs {
-		addresses += len(v.Nets)
+	for _, wish := range o.Wishes {
+		sides(wish.From, wish.To)
+	}
+	for _, use := range o.Uses {
+		shape(&use.Shape)
+	}
+	for _, plan := range o.Plans {
+		lines += len(plan.Lines)
+		for i := range plan.Lines {
+			shape(&plan.Lines[i].Shape)
+		}
+	}
+	for _, vlan := range o.VLANs {
+		addresses += len(vlan.Nets)
 	}
 	for _, l := range []struct {
 		what      string
@@ -116,8 +116,8 @@ func withinLimits(o *office.Office) error {
 
 // runs counts VLANs that follow one another as one.
 func runs(vs []office.VID) (n int) {
-	for i, v := range vs {
-		if i == 0 || vs[i-1]+1 != v {
+	for i, vid := range vs {
+		if i == 0 || vs[i-1]+1 != vid {
 			n++
 		}
 	}
@@ -126,4 +126,4 @@ func runs(vs []office.VID) (n int) {
 
 // printable says whether a text has no control characters and none that change
 // the direction of what stands around it or are not seen at all.
-func printable(s string) bool { return office.CheckText("it", s, office.MostText, true) == nil }
+func printable(text string) bool { return office.CheckText("it", text, office.MostText, true) == nil }

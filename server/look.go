@@ -41,30 +41,30 @@ func (s *Server) explain(c fiber.Ctx) error {
 		}
 	}
 	names = slices.DeleteFunc(names, func(name string) bool { return name == "" })
-	x, err := explanation(report.Net, names, int(vid))
+	one, err := explanation(report.Net, names, int(vid))
 	if err != nil {
 		return err
 	}
-	return c.JSON(x)
+	return c.JSON(one)
 }
 
 // explanation says some ports and a VLAN in plain words, each where it is asked
 // for.
-func explanation(n *span.Net, names []string, vid int) (*api.Explanation, error) {
+func explanation(net *span.Net, names []string, vid int) (*api.Explanation, error) {
 	var refs []office.PortRef
 	var err error
 	if len(names) > 0 {
-		if refs, err = command.Ports(n.Office, names); err != nil {
+		if refs, err = command.Ports(net.Office, names); err != nil {
 			return nil, err
 		}
 	}
-	var v office.VID
+	var one office.VID
 	if vid != 0 {
-		if v, err = office.VIDOf(vid); err != nil {
+		if one, err = office.VIDOf(vid); err != nil {
 			return nil, bad("vlan", "%s", err)
 		}
 	}
-	return api.ExplanationOf(n, refs, v), nil
+	return api.ExplanationOf(net, refs, one), nil
 }
 
 type walkQuery struct {
@@ -79,8 +79,8 @@ func (s *Server) walk(c fiber.Ctx) error {
 	if err != nil {
 		return err
 	}
-	n := report.Net
-	from, err := notation.PlaceOf(n.Office, c.Query("from"))
+	net := report.Net
+	from, err := notation.PlaceOf(net.Office, c.Query("from"))
 	if err == nil && from.Port.Device == "" {
 		err = fmt.Errorf("a frame starts at a port or at what is plugged in: name one")
 	}
@@ -89,33 +89,33 @@ func (s *Server) walk(c fiber.Ctx) error {
 	}
 	wire := c.Query("wire")
 	if wire == "" {
-		wire = plugged(n.Office, from)
+		wire = plugged(net.Office, from)
 	}
-	w, err := bridge.ParseWire(wire)
+	one, err := bridge.ParseWire(wire)
 	if err != nil {
 		return bad("wire", "%s", err)
 	}
-	way, err := walk.Broadcast(n, from.Port, w)
+	way, err := walk.Broadcast(net, from.Port, one)
 	if err != nil {
 		return bad("from", "%s", err)
 	}
 	out := api.WalkView{Walk: api.WalkOf(way), From: from.Port.String(), Wire: wire}
-	hand, err := walk.HandsOut(n, from.Port, w)
+	hand, err := walk.HandsOut(net, from.Port, one)
 	if err != nil {
 		return bad("from", "%s", err)
 	}
 	out.Address = hand.Text
 	if q := c.Query("to"); q != "" {
-		to, err := notation.PlaceOf(n.Office, q)
+		to, err := notation.PlaceOf(net.Office, q)
 		if err != nil {
 			return bad("to", "%s", err)
 		}
 		var journey *walk.Journey
 		if to.Gateway || to.Device != "" {
-			journey, err = walk.ToDevice(n, from.Port, w, to.Device)
+			journey, err = walk.ToDevice(net, from.Port, one, to.Device)
 			out.To = map[bool]string{true: "the gateway", false: to.Device}[to.Gateway]
 		} else {
-			journey, err = walk.To(n, from.Port, w, to.Port)
+			journey, err = walk.To(net, from.Port, one, to.Port)
 			out.To = to.Port.String()
 		}
 		if err != nil {
@@ -130,14 +130,14 @@ func (s *Server) walk(c fiber.Ctx) error {
 // plugged is what a frame wears that is sent from a place: as the plug there
 // wants it, else nothing.
 func plugged(o *office.Office, at notation.Place) string {
-	p := at.Plug
+	plug := at.Plug
 	for i := range o.Plugs {
-		if p == nil && o.Plugs[i].Port == at.Port {
-			p = &o.Plugs[i]
+		if plug == nil && o.Plugs[i].Port == at.Port {
+			plug = &o.Plugs[i]
 		}
 	}
-	if p != nil && p.Tagged {
-		return fmt.Sprint(p.Wants)
+	if plug != nil && plug.Tagged {
+		return fmt.Sprint(plug.Wants)
 	}
 	return "untagged"
 }
@@ -162,7 +162,7 @@ func (s *Server) propose(c fiber.Ctx) error {
 			return bad("vid", "%s", err)
 		}
 	}
-	p, err := command.Next(report.Net.Office, c.Query("name"), vid)
+	proposal, err := command.Next(report.Net.Office, c.Query("name"), vid)
 	if err != nil {
 		field := "name"
 		if office.PartOf(err) == office.OfVID {
@@ -170,5 +170,5 @@ func (s *Server) propose(c fiber.Ctx) error {
 		}
 		return bad(field, "%s", err)
 	}
-	return c.JSON(api.ProposalView{VID: int(p.VID), Like: int(p.Like), Lines: p.Statements})
+	return c.JSON(api.ProposalView{VID: int(proposal.VID), Like: int(proposal.Like), Lines: proposal.Statements})
 }

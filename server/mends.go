@@ -44,19 +44,19 @@ func (t *tried) after(told *api.OfficeView) *tried {
 // mends are those of a finding that hold, none where it is no more. They are
 // tried one after the other, as long as somebody asks.
 func (s *shown) mends(ctx context.Context, id string) ([][]string, error) {
-	t := s.tried
-	t.mu.Lock()
-	mends, ok := t.known[id]
-	if t.try == nil {
-		t.try = s.report.Tries()
+	tried := s.tried
+	tried.mu.Lock()
+	mends, ok := tried.known[id]
+	if tried.try == nil {
+		tried.try = s.report.Tries()
 	}
-	t.mu.Unlock()
+	tried.mu.Unlock()
 	if ok {
 		return mends, nil
 	}
 	mends = [][]string{}
 	list := s.report.List()
-	at := slices.IndexFunc(list, func(f *finding.Finding) bool { return f.ID == id })
+	at := slices.IndexFunc(list, func(one *finding.Finding) bool { return one.ID == id })
 	if at < 0 {
 		return mends, nil
 	}
@@ -64,10 +64,10 @@ func (s *shown) mends(ctx context.Context, id string) ([][]string, error) {
 		if err := ctx.Err(); err != nil {
 			return nil, err
 		}
-		mends = append(mends, t.try(one)...)
+		mends = append(mends, tried.try(one)...)
 	}
-	t.mu.Lock()
-	defer t.mu.Unlock()
-	t.known[id] = mends
+	tried.mu.Lock()
+	defer tried.mu.Unlock()
+	tried.known[id] = mends
 	return mends, nil
 }

@@ -22,19 +22,19 @@ type meters struct {
 }
 
 func (s *Server) measure() {
-	m := meters{all: prometheus.NewRegistry()}
-	m.requests = prometheus.NewHistogramVec(prometheus.HistogramOpts{
+	one := meters{all: prometheus.NewRegistry()}
+	one.requests = prometheus.NewHistogramVec(prometheus.HistogramOpts{
 		Name: "klammer_request_seconds", Help: "How long requests took, by route and status; edits are POST /api/offices/:id/edits.",
 		Buckets: []float64{.002, .005, .01, .02, .05, .1, .2, .5, 1, 2, 5, 15},
 	}, []string{"route", "status"})
-	m.findings = prometheus.NewHistogram(prometheus.HistogramOpts{
+	one.findings = prometheus.NewHistogram(prometheus.HistogramOpts{
 		Name: "klammer_findings_seconds", Help: "How long it took to work an office out, or what an edit changes of it: spans, findings, and what pages are told.",
 		Buckets: []float64{.0005, .001, .002, .005, .01, .02, .05, .1, .2, .5, 1, 2, 5},
 	})
-	m.reads = prometheus.NewCounterVec(prometheus.CounterOpts{Name: "klammer_device_reads_total", Help: "Devices that were read, by whether they told."}, []string{"result"})
-	m.rounds = prometheus.NewCounter(prometheus.CounterOpts{Name: "klammer_rounds_total", Help: "Rounds of plug tests that were worked out."})
+	one.reads = prometheus.NewCounterVec(prometheus.CounterOpts{Name: "klammer_device_reads_total", Help: "Devices that were read, by whether they told."}, []string{"result"})
+	one.rounds = prometheus.NewCounter(prometheus.CounterOpts{Name: "klammer_rounds_total", Help: "Rounds of plug tests that were worked out."})
 	gauge := func(name, help string, value func() float64) {
-		m.all.MustRegister(prometheus.NewGaugeFunc(prometheus.GaugeOpts{Name: name, Help: help}, value))
+		one.all.MustRegister(prometheus.NewGaugeFunc(prometheus.GaugeOpts{Name: name, Help: help}, value))
 	}
 	gauge("klammer_streams", "Pages that listen.", func() float64 { return float64(s.streams.count()) })
 	gauge("klammer_offices_open", "Offices that are kept worked out.", func() float64 {
@@ -46,8 +46,8 @@ func (s *Server) measure() {
 		gauge("klammer_pool_connections", "Connections to the database.", func() float64 { return float64(s.store.Pool().Total) })
 		gauge("klammer_pool_busy", "Connections to the database that are in use.", func() float64 { return float64(s.store.Pool().Busy) })
 	}
-	m.all.MustRegister(m.requests, m.findings, m.reads, m.rounds, collectors.NewGoCollector(), collectors.NewProcessCollector(collectors.ProcessCollectorOpts{}))
-	s.meters = m
+	one.all.MustRegister(one.requests, one.findings, one.reads, one.rounds, collectors.NewGoCollector(), collectors.NewProcessCollector(collectors.ProcessCollectorOpts{}))
+	s.meters = one
 }
 
 // Metrics is what the server measures of itself, in the text format of Prometheus. It is
@@ -57,12 +57,12 @@ func (s *Server) Metrics() http.Handler {
 }
 
 // timed measures a route; streams last as long as a page is open, and are counted.
-func (s *Server) timed(r route) fiber.Handler {
-	name := r.method + " " + r.path
+func (s *Server) timed(route route) fiber.Handler {
+	name := route.method + " " + route.path
 	return func(c fiber.Ctx) error {
 		start := time.Now()
 		err := c.Next()
-		if r.path != "/api/offices/:id/events" {
+		if route.path != "/api/offices/:id/events" {
 			status := c.Response().StatusCode()
 			if err != nil { // the answer is made further out
 				status = s.statusOf(err)

@@ -26,9 +26,9 @@ func (s *Server) offices(c fiber.Ctx) error {
 		return err
 	}
 	out := []api.OfficeSummary{}
-	for _, o := range all {
-		if whoAsks(c).role(o.ID) >= people.Reader {
-			out = append(out, api.OfficeSummary(o))
+	for _, summary := range all {
+		if whoAsks(c).role(summary.ID) >= people.Reader {
+			out = append(out, api.OfficeSummary(summary))
 		}
 	}
 	return c.JSON(out)
@@ -39,59 +39,59 @@ func (s *Server) create(c fiber.Ctx) error {
 	if err != nil {
 		return err
 	}
-	var q api.NewOffice
-	if err := body(c, &q); err != nil {
+	var one api.NewOffice
+	if err := body(c, &one); err != nil {
 		return err
 	}
 	o, summary, copiedAt := &office.Office{}, "start", int64(0)
 	switch {
-	case q.Text != "" && q.Copy != 0:
+	case one.Text != "" && one.Copy != 0:
 		return bad("copy", "an office starts from a text or as a copy, not both")
-	case q.Text != "":
-		f, err := notation.ReadWithin("text", q.Text)
+	case one.Text != "":
+		file, err := notation.ReadWithin("text", one.Text)
 		if err != nil {
 			return mistaken("text", err)
 		}
-		o, summary = f.Office, "read from a text"
-	case q.Copy != 0:
-		if err := s.admitted(c, q.Copy); err != nil {
+		o, summary = file.Office, "read from a text"
+	case one.Copy != 0:
+		if err := s.admitted(c, one.Copy); err != nil {
 			return err
 		}
-		from, at, err := s.store.Load(c.Context(), q.Copy)
+		from, at, err := s.store.Load(c.Context(), one.Copy)
 		if err != nil {
 			return err
 		}
 		o, summary = from, "copy of "+from.Title
 		copiedAt = at
 	}
-	if len(q.Lines) > 0 {
+	if len(one.Lines) > 0 {
 		var err error
-		if o, err = withLines(o, q.Lines, effortOf(c)); err != nil {
+		if o, err = withLines(o, one.Lines, effortOf(c)); err != nil {
 			return err
 		}
 	}
-	d := office.NewDraft(o)
-	if t := strings.TrimSpace(q.Title); t != "" {
-		if err := office.CheckText("the title", t, 200, false); err != nil {
+	draft := office.NewDraft(o)
+	if text := strings.TrimSpace(one.Title); text != "" {
+		if err := office.CheckText("the title", text, 200, false); err != nil {
 			return bad("title", "%s", err)
 		}
-		d.SetTitle(t)
+		draft.SetTitle(text)
 	}
-	o, _ = d.Done()
+	o, _ = draft.Done()
 	if o.Title == "" {
 		return bad("title", "give the office a name")
 	}
 	if err := withinLimits(o); err != nil {
 		return err
 	}
-	if q.Try {
+	if one.Try {
 		return c.JSON(api.OfficeSummary{Title: o.Title})
 	}
-	id, err := s.start(c, o, q.ID, store.Note{Author: name, Summary: command.Cut(summary), CopyOf: q.Copy, CopiedAt: copiedAt})
+	id, err := s.start(c, o, one.ID, store.Note{Author: name, Summary: command.Cut(summary), CopyOf: one.Copy, CopiedAt: copiedAt})
 	if err != nil {
 		return err
 	}
-	return c.JSON(api.OfficeSummary{ID: id, Title: o.Title, Revision: 1, CopyOf: q.Copy})
+	return c.JSON(api.OfficeSummary{ID: id, Title: o.Title, Revision: 1, CopyOf: one.Copy})
 }
 
 // start keeps a new office, once for each name of a request, "" for none. Who starts one keeps
@@ -118,23 +118,23 @@ func (s *Server) start(c fiber.Ctx, o *office.Office, token string, note store.N
 		if errors.Is(err, store.ErrNamed) { // another that was asked at the same time was quicker
 			continue
 		}
-		if p := whoAsks(c).person; err == nil && p != nil {
-			err = s.store.Give(ctx, p.ID, id, people.Keeper)
+		if person := whoAsks(c).person; err == nil && person != nil {
+			err = s.store.Give(ctx, person.ID, id, people.Keeper)
 		}
 		return id, err
 	}
 }
 
 // withLines does lines on a new office, and says which one cannot be.
-func withLines(o *office.Office, lines []string, e *effort.Effort) (*office.Office, error) {
+func withLines(o *office.Office, lines []string, one *effort.Effort) (*office.Office, error) {
 	var list []command.Command
-	for _, l := range lines {
-		list = append(list, command.Line{Text: l})
+	for _, line := range lines {
+		list = append(list, command.Line{Text: line})
 	}
-	result, err := command.Do(span.Compile(o).Within(e), list...)
-	var f *command.Fault
-	if errors.As(err, &f) {
-		return nil, &badField{field: fmt.Sprintf("lines[%d]", f.Command), code: api.Code(f.Code), text: fmt.Sprintf("%s: %s", lines[f.Command], f.Bare())}
+	result, err := command.Do(span.Compile(o).Within(one), list...)
+	var fault *command.Fault
+	if errors.As(err, &fault) {
+		return nil, &badField{field: fmt.Sprintf("lines[%d]", fault.Command), code: api.Code(fault.Code), text: fmt.Sprintf("%s: %s", lines[fault.Command], fault.Bare())}
 	}
 	if err != nil {
 		return nil, err
@@ -150,22 +150,22 @@ func (s *Server) remove(c fiber.Ctx) error {
 	if _, err := author(c); err != nil {
 		return err
 	}
-	r, now, err := s.looked(c)
+	room, now, err := s.looked(c)
 	if err != nil {
 		return err
 	}
 	want := now.report.Net.Office.Title
 	if want == "" { // an older version could leave it so
-		want = fmt.Sprintf("office %d", r.id)
+		want = fmt.Sprintf("office %d", room.id)
 	}
 	if c.Query("title") != want {
 		return bad("title", "the office is named %q: type that name to delete it", want)
 	}
-	if err := s.store.Delete(c.Context(), r.id); err != nil {
+	if err := s.store.Delete(c.Context(), room.id); err != nil {
 		return err
 	}
-	s.forget(r.id)
-	return c.JSON(api.OfficeSummary{ID: r.id})
+	s.forget(room.id)
+	return c.JSON(api.OfficeSummary{ID: room.id})
 }
 
 type compareQuery struct {
@@ -173,7 +173,7 @@ type compareQuery struct {
 }
 
 func (s *Server) compare(c fiber.Ctx) error {
-	a, err := s.report(c)
+	report, err := s.report(c)
 	if err != nil {
 		return err
 	}
@@ -191,15 +191,15 @@ func (s *Server) compare(c fiber.Ctx) error {
 	if err != nil {
 		return err
 	}
-	b := finding.Check(span.Compile(other)).Within(effortOf(c))
-	out := api.Comparison{Title: other.Title, Lines: []string{}, Ports: api.PortChanges(walk.Compare(a.Net, b.Net))}
-	text := string(diff.Diff("a", []byte(notation.Print(a.Net.Office)), "b", []byte(notation.Print(other))))
+	one := finding.Check(span.Compile(other)).Within(effortOf(c))
+	out := api.Comparison{Title: other.Title, Lines: []string{}, Ports: api.PortChanges(walk.Compare(report.Net, one.Net))}
+	text := string(diff.Diff("a", []byte(notation.Print(report.Net.Office)), "b", []byte(notation.Print(other))))
 	if lines := strings.Split(strings.TrimRight(text, "\n"), "\n"); len(lines) > 3 {
 		out.Lines = lines[3:]
 	}
-	out.Talk, _ = api.TalkShifts(a.Talk(), b.Talk())
-	come, gone := finding.Differ(a, b)
-	out.Come, out.Go = api.Findings(b, come, 0), api.Findings(a, gone, 0)
+	out.Talk, _ = api.TalkShifts(report.Talk(), one.Talk())
+	come, gone := finding.Differ(report, one)
+	out.Come, out.Go = api.Findings(one, come, 0), api.Findings(report, gone, 0)
 	return c.JSON(out)
 }
 
@@ -218,16 +218,16 @@ func (s *Server) notation(c fiber.Ctx) error {
 
 // fileName is a title as a file's name, in letters that every system takes.
 func fileName(title string) string {
-	var b strings.Builder
+	var text strings.Builder
 	for _, c := range strings.ToLower(title) {
 		switch {
 		case c >= 'a' && c <= 'z' || c >= '0' && c <= '9':
-			b.WriteRune(c)
-		case b.Len() > 0 && !strings.HasSuffix(b.String(), "-"):
-			b.WriteByte('-')
+			text.WriteRune(c)
+		case text.Len() > 0 && !strings.HasSuffix(text.String(), "-"):
+			text.WriteByte('-')
 		}
 	}
-	if s := strings.Trim(b.String(), "-"); s != "" {
+	if s := strings.Trim(text.String(), "-"); s != "" {
 		return s + ".klm"
 	}
 	return "office.klm"

@@ -15,16 +15,16 @@ import (
 // Description is the OpenAPI 3.1 description of the HTTP interface, made from
 // the routes and the types of their handlers.
 func Description() ([]byte, error) {
-	r := openapi31.NewReflector()
-	r.Spec.Info.WithTitle("Klammer").WithVersion("1")
-	var s Server
-	for _, x := range s.routes() {
-		path := strings.NewReplacer(":id", "{id}", ":revision", "{revision}").Replace(x.path)
-		op, err := r.NewOperationContext(x.method, path)
+	reflector := openapi31.NewReflector()
+	reflector.Spec.Info.WithTitle("Klammer").WithVersion("1")
+	var server Server
+	for _, route := range server.routes() {
+		path := strings.NewReplacer(":id", "{id}", ":revision", "{revision}").Replace(route.path)
+		op, err := reflector.NewOperationContext(route.method, path)
 		if err != nil {
 			return nil, err
 		}
-		op.SetSummary(x.summary)
+		op.SetSummary(route.summary)
 		if strings.Contains(path, "{revision}") {
 			op.AddReqStructure(struct {
 				ID       int64 `path:"id"`
@@ -35,22 +35,22 @@ func Description() ([]byte, error) {
 				ID int64 `path:"id"`
 			}{})
 		}
-		if x.query != nil {
-			op.AddReqStructure(x.query)
+		if route.query != nil {
+			op.AddReqStructure(route.query)
 		}
-		if x.in != nil {
-			op.AddReqStructure(x.in)
+		if route.in != nil {
+			op.AddReqStructure(route.in)
 		}
-		if x.out != nil {
-			op.AddRespStructure(x.out)
+		if route.out != nil {
+			op.AddRespStructure(route.out)
 		} else {
 			op.AddRespStructure(reflect.New(reflect.TypeFor[string]()).Interface(), openapi.WithContentType("text/plain"))
 		}
 		op.AddRespStructure(api.Problem{}, openapi.WithHTTPStatus(http.StatusBadRequest))
-		if err := r.AddOperation(op); err != nil {
+		if err := reflector.AddOperation(op); err != nil {
 			return nil, err
 		}
 	}
-	text, err := json.MarshalIndent(r.Spec, "", "  ")
+	text, err := json.MarshalIndent(reflector.Spec, "", "  ")
 	return append(text, '\n'), err
 }

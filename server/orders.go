@@ -23,56 +23,56 @@ import (
 )
 
 func (s *Server) orderNow(c fiber.Ctx) error {
-	r, err := s.room(c)
+	room, err := s.room(c)
 	if err != nil {
 		return err
 	}
-	v, err := s.orderView(c.Context(), r)
+	view, err := s.orderView(c.Context(), room)
 	if err != nil {
 		return err
 	}
-	return c.JSON(v)
+	return c.JSON(view)
 }
 
 // orderView is the newest order of an office, as it is shown.
-func (s *Server) orderView(ctx context.Context, r *room) (*api.OrderView, error) {
-	now, err := r.current(ctx)
+func (s *Server) orderView(ctx context.Context, room *room) (*api.OrderView, error) {
+	now, err := room.current(ctx)
 	if err != nil {
 		return nil, err
 	}
-	kept, ticks, err := s.store.OrderNow(ctx, r.id)
+	kept, ticks, err := s.store.OrderNow(ctx, room.id)
 	if err != nil {
 		return nil, err
 	}
-	v := &api.OrderView{Ticks: []api.OrderDone{}}
-	if j := s.orders.now(r.id); j != nil {
-		v.Working = int(max(1, j.hundredths.Load()))
+	view := &api.OrderView{Ticks: []api.OrderDone{}}
+	if job := s.orders.now(room.id); job != nil {
+		view.Working = int(max(1, job.hundredths.Load()))
 	}
 	if kept == nil {
-		return v, nil
+		return view, nil
 	}
-	if at := s.carryNow(r.id, kept.ID); at != nil && (at.Running || at.Step == len(ticks)) { // else somebody went on since
-		v.Carry = at
+	if at := s.carryNow(room.id, kept.ID); at != nil && (at.Running || at.Step == len(ticks)) { // else somebody went on since
+		view.Carry = at
 	}
-	v.ID, v.Revision, v.Back, v.Ended, v.Author, v.At = kept.ID, kept.Revision, kept.Way == "back", kept.Ended != nil, kept.Author, kept.At
-	v.Moved = now.view.Revision != kept.Revision
-	v.Order = &api.Order{}
-	if err := json.Unmarshal(kept.Told, v.Order); err != nil {
+	view.ID, view.Revision, view.Back, view.Ended, view.Author, view.At = kept.ID, kept.Revision, kept.Way == "back", kept.Ended != nil, kept.Author, kept.At
+	view.Moved = now.view.Revision != kept.Revision
+	view.Order = &api.Order{}
+	if err := json.Unmarshal(kept.Told, view.Order); err != nil {
 		return nil, err
 	}
-	for _, t := range ticks {
-		v.Ticks = append(v.Ticks, api.OrderDone(t))
+	for _, tick := range ticks {
+		view.Ticks = append(view.Ticks, api.OrderDone(tick))
 	}
-	v.Evening = kept.Evening != nil
+	view.Evening = kept.Evening != nil
 	said, err := s.store.OrderSaidOf(ctx, kept.ID)
 	if err != nil {
 		return nil, err
 	}
-	for _, x := range said {
-		v.Said = append(v.Said, saidView(x, v.Order))
+	for _, one := range said {
+		view.Said = append(view.Said, saidView(one, view.Order))
 	}
-	if k := len(v.Said); k > 0 && v.Said[k-1].Step == len(ticks) { // who stands there wants to know what he still reaches
-		run, err := s.run(r.id, kept)
+	if k := len(view.Said); k > 0 && view.Said[k-1].Step == len(ticks) { // who stands there wants to know what he still reaches
+		run, err := s.run(room.id, kept)
 		if err != nil {
 			return nil, err
 		}
@@ -80,50 +80,50 @@ func (s *Server) orderView(ctx context.Context, r *room) (*api.OrderView, error)
 		if err != nil {
 			return nil, err
 		}
-		v.Reached, v.Lost = order.Reached(at)
+		view.Reached, view.Lost = order.Reached(at)
 	}
-	return v, nil
+	return view, nil
 }
 
 // mostSaidWords is how much of what a device said is kept.
 const mostSaidWords = 2000
 
-func saidView(x store.OrderSaid, o *api.Order) api.OrderSaid {
-	v := api.OrderSaid{Order: x.Order, Step: x.Step, Said: x.Said, Words: x.Words, ByDevice: x.ByDevice, Author: x.Author, At: x.At}
-	if x.Step < len(o.Steps) {
-		v.Device, v.Text = o.Steps[x.Step].Device, o.Steps[x.Step].Text
+func saidView(said store.OrderSaid, told *api.Order) api.OrderSaid {
+	one := api.OrderSaid{Order: said.Order, Step: said.Step, Said: said.Said, Words: said.Words, ByDevice: said.ByDevice, Author: said.Author, At: said.At}
+	if said.Step < len(told.Steps) {
+		one.Device, one.Text = told.Steps[said.Step].Device, told.Steps[said.Step].Text
 	}
-	return v
+	return one
 }
 
 // orderProtocol is what was said of the steps of all orders, evening by evening.
 func (s *Server) orderProtocol(c fiber.Ctx) error {
-	r, err := s.room(c)
+	room, err := s.room(c)
 	if err != nil {
 		return err
 	}
-	said, orders, err := s.store.OrdersSaid(c.Context(), r.id)
+	said, orders, err := s.store.OrdersSaid(c.Context(), room.id)
 	if err != nil {
 		return err
 	}
-	v := api.Protocol{Orders: []api.ProtocolOrder{}, Said: []api.OrderSaid{}}
+	protocol := api.Protocol{Orders: []api.ProtocolOrder{}, Said: []api.OrderSaid{}}
 	told := map[int64]*api.Order{}
-	for _, x := range said {
-		if told[x.Order] == nil {
-			o := orders[x.Order]
-			told[x.Order] = &api.Order{}
-			if err := json.Unmarshal(o.Told, told[x.Order]); err != nil {
+	for _, one := range said {
+		if told[one.Order] == nil {
+			kept := orders[one.Order]
+			told[one.Order] = &api.Order{}
+			if err := json.Unmarshal(kept.Told, told[one.Order]); err != nil {
 				return err
 			}
-			p := api.ProtocolOrder{ID: o.ID, Evening: o.ID, Revision: o.Revision, Back: o.Way == "back", Author: o.Author, At: o.At, Told: told[x.Order].Told, Steps: len(told[x.Order].Steps)}
-			if o.Evening != nil {
-				p.Evening = *o.Evening
+			p := api.ProtocolOrder{ID: kept.ID, Evening: kept.ID, Revision: kept.Revision, Back: kept.Way == "back", Author: kept.Author, At: kept.At, Told: told[one.Order].Told, Steps: len(told[one.Order].Steps)}
+			if kept.Evening != nil {
+				p.Evening = *kept.Evening
 			}
-			v.Orders = append(v.Orders, p)
+			protocol.Orders = append(protocol.Orders, p)
 		}
-		v.Said = append(v.Said, saidView(x, told[x.Order]))
+		protocol.Said = append(protocol.Said, saidView(one, told[one.Order]))
 	}
-	return c.JSON(v)
+	return c.JSON(protocol)
 }
 
 // keptRun is an order with its steps, as it was read last.
@@ -134,36 +134,36 @@ type keptRun struct {
 
 // run is an order with the offices that its steps lead to; those are kept for as long as
 // it is an office's newest.
-func (s *Server) run(office int64, o *store.Order) (*order.Run, error) {
-	if x, ok := s.runs.Load(office); ok && x.(*keptRun).id == o.ID {
+func (s *Server) run(office int64, kept *store.Order) (*order.Run, error) {
+	if x, ok := s.runs.Load(office); ok && x.(*keptRun).id == kept.ID {
 		return x.(*keptRun).Run, nil
 	}
 	told := &api.Order{}
-	if err := json.Unmarshal(o.Told, told); err != nil {
+	if err := json.Unmarshal(kept.Told, told); err != nil {
 		return nil, err
 	}
-	run := order.NewRun(o.AsIs, told.Taken())
-	s.runs.Store(office, &keptRun{o.ID, run})
+	run := order.NewRun(kept.AsIs, told.Taken())
+	s.runs.Store(office, &keptRun{kept.ID, run})
 	return run, nil
 }
 
 func (s *Server) orderMake(c fiber.Ctx) error {
-	var q api.OrderRequest
-	name, r, err := s.asked(c, &q)
+	var request api.OrderRequest
+	name, room, err := s.asked(c, &request)
 	if err != nil {
 		return err
 	}
 	ctx := c.Context()
-	now, err := r.current(ctx)
+	now, err := room.current(ctx)
 	if err != nil {
 		return err
 	}
-	if held, err := s.store.Held(ctx, r.id); err != nil {
+	if held, err := s.store.Held(ctx, room.id); err != nil {
 		return err
 	} else if held {
 		return heldBack()
 	}
-	before, ticks, err := s.store.OrderNow(ctx, r.id)
+	before, ticks, err := s.store.OrderNow(ctx, room.id)
 	if err != nil {
 		return err
 	}
@@ -171,36 +171,36 @@ func (s *Server) orderMake(c fiber.Ctx) error {
 	kept := store.Order{Revision: now.view.Revision, Way: "there", Author: name}
 	var was *office.Office
 	var cautions []string
-	switch q.From {
+	switch request.From {
 	case "found":
-		was, err = s.asFound(r.id, before, len(ticks), now)
+		was, err = s.asFound(room.id, before, len(ticks), now)
 		if before == nil {
 			cautions = neverSeen(now)
 		}
 	case "revision":
-		if was, err = past(ctx, s.store, r.id, plan, q.Revision, now.view.Revision); err != nil {
+		if was, err = past(ctx, s.store, room.id, plan, request.Revision, now.view.Revision); err != nil {
 			err = bad("revision", "%s", err)
 		}
 	case "factory":
-		if was, err = order.Without(plan, q.Devices); err != nil {
+		if was, err = order.Without(plan, request.Devices); err != nil {
 			err = bad("devices", "%s", err)
 		}
 	default:
 		if before == nil {
 			return bad("from", "there is no order yet to go on from, or back")
 		}
-		run, wrong := s.run(r.id, before)
+		run, wrong := s.run(room.id, before)
 		if wrong != nil {
 			return wrong
 		}
 		was, err = run.After(len(ticks))
 		switch {
-		case err != nil || q.From == "here":
-		case q.From == "back":
+		case err != nil || request.From == "here":
+		case request.From == "back":
 			plan, err = run.After(0)
 			kept.Way, kept.Revision = "back", before.Revision
 		default: // to before the evening
-			first, wrong := s.firstOf(ctx, r.id, before)
+			first, wrong := s.firstOf(ctx, room.id, before)
 			if wrong != nil {
 				return wrong
 			}
@@ -211,17 +211,17 @@ func (s *Server) orderMake(c fiber.Ctx) error {
 	if err != nil {
 		return err
 	}
-	if before != nil && q.From != "revision" && q.From != "factory" && len(ticks) > 0 { // one evening goes on
+	if before != nil && request.From != "revision" && request.From != "factory" && len(ticks) > 0 { // one evening goes on
 		kept.Evening = before.Evening
 		if kept.Evening == nil {
 			kept.Evening = &before.ID
 		}
 	}
-	work, err := s.orders.begin(s.stop, r.id, name, personOf(c))
+	work, err := s.orders.begin(s.stop, room.id, name, personOf(c))
 	if err != nil {
 		return err
 	}
-	defer s.orders.end(r.id, work)
+	defer s.orders.end(room.id, work)
 	waits, leave := context.WithCancel(work.ctx) // for a turn, as long as nobody stops it, and somebody asks
 	defer context.AfterFunc(ctx, leave)()
 	defer leave()
@@ -232,7 +232,7 @@ func (s *Server) orderMake(c fiber.Ctx) error {
 		return &history.Conflict{Text: order.ErrStopped.Error()}
 	}
 	defer s.turns.give()
-	err = addOrder(ctx, s.store, r.id, kept, was, plan, order.Options{Stop: func() bool { return work.ctx.Err() != nil }, Progress: work.far, Most: mostOrderTries, New: q.New, Only: q.Only}, cautions...)
+	err = addOrder(ctx, s.store, room.id, kept, was, plan, order.Options{Stop: func() bool { return work.ctx.Err() != nil }, Progress: work.far, Most: mostOrderTries, New: request.New, Only: request.Only}, cautions...)
 	var no *order.Impossible
 	switch {
 	case errors.As(err, &no):
@@ -246,25 +246,25 @@ func (s *Server) orderMake(c fiber.Ctx) error {
 	case err != nil:
 		return err
 	}
-	return s.orderTold(c, r, name)
+	return s.orderTold(c, room, name)
 }
 
 // firstOrder is the order that an evening began with.
 type firstOrder struct{ *store.Order }
 
 func (f firstOrder) from() (*office.Office, error) {
-	x, err := notation.Read("as it was", f.AsIs)
+	file, err := notation.Read("as it was", f.AsIs)
 	if err != nil {
 		return nil, err
 	}
-	return x.Office, nil
+	return file.Office, nil
 }
 
-func (s *Server) firstOf(ctx context.Context, id int64, o *store.Order) (firstOrder, error) {
-	if o.Evening == nil {
-		return firstOrder{o}, nil
+func (s *Server) firstOf(ctx context.Context, id int64, kept *store.Order) (firstOrder, error) {
+	if kept.Evening == nil {
+		return firstOrder{kept}, nil
 	}
-	first, err := s.store.Order(ctx, id, *o.Evening)
+	first, err := s.store.Order(ctx, id, *kept.Evening)
 	if err == nil && first == nil {
 		err = bad("from", "the order that the evening began with is gone")
 	}
@@ -278,27 +278,27 @@ func heldBack() error {
 
 // orderStop stops the order that is being worked out, if one is.
 func (s *Server) orderStop(c fiber.Ctx) error {
-	r, err := s.room(c)
+	room, err := s.room(c)
 	if err != nil {
 		return err
 	}
-	s.orders.stop(r.id)
-	s.carrying.stop(r.id)
-	v, err := s.orderView(c.Context(), r)
+	s.orders.stop(room.id)
+	s.carrying.stop(room.id)
+	view, err := s.orderView(c.Context(), room)
 	if err != nil {
 		return err
 	}
-	return c.JSON(v)
+	return c.JSON(view)
 }
 
 // neverSeen says of which devices nobody found what they are set to: an order from what was
 // found takes them as planned.
 func neverSeen(now *shown) []string {
 	var names []string
-	n := now.report.Net
-	for i, d := range n.Office.Devices {
-		if _, seen := now.kept[d.Name]; !seen && n.Aware(i) {
-			names = append(names, d.Name)
+	net := now.report.Net
+	for i, device := range net.Office.Devices {
+		if _, seen := now.kept[device.Name]; !seen && net.Aware(i) {
+			names = append(names, device.Name)
 		}
 	}
 	if len(names) == 0 {
@@ -340,20 +340,20 @@ func Begin(ctx context.Context, st *store.Store, id, revision int64, was, plan *
 	if err := addOrder(ctx, st, id, kept, was, plan, order.Options{Stop: func() bool { return ctx.Err() != nil }}); err != nil {
 		return err
 	}
-	n := span.Compile(plan)
-	for i, d := range plan.Devices {
-		f := foundAt(was, d.Name, "read before the work order", author)
-		if f == nil {
+	net := span.Compile(plan)
+	for i, device := range plan.Devices {
+		one := foundAt(was, device.Name, "read before the work order", author)
+		if one == nil {
 			continue
 		}
-		if x := was.Device(d.Name); x != nil && len(found.RoutingOf(x).Differs(plan, d)) > 0 {
-			f.Routing = found.RoutingOf(x)
-			f.Routing.How, f.Routing.At = f.How, stamp()
+		if other := was.Device(device.Name); other != nil && len(found.RoutingOf(other).Differs(plan, device)) > 0 {
+			one.Routing = found.RoutingOf(other)
+			one.Routing.How, one.Routing.At = one.How, stamp()
 		}
-		if f.Routing == nil && (!n.Aware(i) || len(found.Differences(n, i, f.Kept().On(n, i))) == 0) {
+		if one.Routing == nil && (!net.Aware(i) || len(found.Differences(net, i, one.Kept().On(net, i))) == 0) {
 			continue
 		}
-		if err := st.AddFound(ctx, id, d.Name, *f); err != nil {
+		if err := st.AddFound(ctx, id, device.Name, *one); err != nil {
 			return err
 		}
 	}
@@ -379,49 +379,49 @@ func (s *Server) asFound(id int64, before *store.Order, done int, now *shown) (*
 }
 
 func (s *Server) orderTick(c fiber.Ctx) error {
-	var q api.OrderTick
-	name, r, err := s.asked(c, &q)
+	var tick api.OrderTick
+	name, room, err := s.asked(c, &tick)
 	if err != nil {
 		return err
 	}
 	ctx := c.Context()
-	kept, ticks, err := s.store.OrderNow(ctx, r.id)
+	kept, ticks, err := s.store.OrderNow(ctx, room.id)
 	if err != nil {
 		return err
 	}
-	if kept == nil || kept.ID != q.Order {
+	if kept == nil || kept.ID != tick.Order {
 		return &history.Conflict{Text: "another order was made meanwhile: look at it first"}
 	}
-	run, err := s.run(r.id, kept)
+	run, err := s.run(room.id, kept)
 	if err != nil {
 		return err
 	}
-	if q.Step >= len(run.Steps) {
+	if tick.Step >= len(run.Steps) {
 		return bad("step", "the order has %d steps", len(run.Steps))
 	}
-	done, err := run.Tick(len(ticks), q.Step, q.On)
+	done, err := run.Tick(len(ticks), tick.Step, tick.On)
 	if err != nil {
 		return &history.Conflict{Text: err.Error() + ": look again"}
 	}
-	step := run.Steps[q.Step]
-	when, err := handedIn(q.At)
+	step := run.Steps[tick.Step]
+	when, err := handedIn(tick.At)
 	if err != nil {
 		return err
 	}
-	if q.Said == "refused" || q.Said == "silent" {
-		if q.Step != len(ticks) {
+	if tick.Said == "refused" || tick.Said == "silent" {
+		if tick.Step != len(ticks) {
 			return &history.Conflict{Text: order.ErrMoved.Error() + ": look again"}
 		}
-		said := store.OrderSaid{Order: q.Order, Step: q.Step, Said: q.Said, Words: strings.TrimSpace(q.Words), Author: name, At: when}
-		if err := s.store.SayOrder(ctx, r.id, said); errors.Is(err, order.ErrMoved) {
+		said := store.OrderSaid{Order: tick.Order, Step: tick.Step, Said: tick.Said, Words: strings.TrimSpace(tick.Words), Author: name, At: when}
+		if err := s.store.SayOrder(ctx, room.id, said); errors.Is(err, order.ErrMoved) {
 			return &history.Conflict{Text: err.Error() + ": look again"}
 		} else if err != nil {
 			return err
 		}
-		return s.orderTold(c, r, name)
+		return s.orderTold(c, room, name)
 	}
 	var state *store.Found
-	if run.Sets(q.Step) {
+	if run.Sets(tick.Step) {
 		at, err := run.After(done)
 		if err != nil {
 			return err
@@ -430,27 +430,27 @@ func (s *Server) orderTick(c fiber.Ctx) error {
 		if err != nil {
 			return err
 		}
-		if state, err = s.foundAfter(c.Context(), r.id, was, at, step.Device, run.Called(q.Step, q.On), name); err != nil {
+		if state, err = s.foundAfter(c.Context(), room.id, was, at, step.Device, run.Called(tick.Step, tick.On), name); err != nil {
 			return err
 		}
 	}
 	what := "undone"
-	if q.On {
+	if tick.On {
 		what = "done"
 	}
-	err = s.store.TickOrder(ctx, r.id, store.OrderSaid{Order: q.Order, Step: q.Step, Said: what, Author: name, At: when}, step.Device, state)
+	err = s.store.TickOrder(ctx, room.id, store.OrderSaid{Order: tick.Order, Step: tick.Step, Said: what, Author: name, At: when}, step.Device, state)
 	if errors.Is(err, order.ErrMoved) {
 		return &history.Conflict{Text: err.Error() + ": look again"}
 	}
 	if err != nil {
 		return err
 	}
-	if s.field.ByHand != nil && run.Sets(q.Step) {
+	if s.field.ByHand != nil && run.Sets(tick.Step) {
 		if at, err := run.After(done); err == nil {
-			s.field.ByHand(r.id, step.Device, at)
+			s.field.ByHand(room.id, step.Device, at)
 		}
 	}
-	return s.orderTold(c, r, name)
+	return s.orderTold(c, room, name)
 }
 
 // handedIn is when something was that was said while the server was not heard; the zero time
@@ -471,14 +471,14 @@ func stamp() string { return time.Now().UTC().Format(time.RFC3339) }
 // foundAt is what a device is set to in an office, as something found; nil where it
 // has nothing to set.
 func foundAt(o *office.Office, device, how, author string) *store.Found {
-	n := span.Compile(o)
-	i := n.Topo.DeviceIndex(device)
+	net := span.Compile(o)
+	i := net.Topo.DeviceIndex(device)
 	if i < 0 {
 		return nil
 	}
 	kept := found.Kept{}
-	if n.Aware(i) {
-		kept = found.Keep(o.Devices[i], wording.Planned(n, i))
+	if net.Aware(i) {
+		kept = found.Keep(o.Devices[i], wording.Planned(net, i))
 	}
 	return keptAs(kept, how, author)
 }
@@ -486,9 +486,9 @@ func foundAt(o *office.Office, device, how, author string) *store.Found {
 // foundAfter is what a device is set to after a step of an order; nil where it has nothing to
 // set. How it routes is among that where somebody looked before, or the step is about it.
 func (s *Server) foundAfter(ctx context.Context, id int64, was, is *office.Office, device, how, author string) (*store.Found, error) {
-	f := foundAt(is, device, how, author)
+	one := foundAt(is, device, how, author)
 	d := is.Device(device)
-	if f == nil || d == nil {
+	if one == nil || d == nil {
 		return nil, nil
 	}
 	last, err := s.store.FoundOf(ctx, id, device, 1)
@@ -496,31 +496,31 @@ func (s *Server) foundAfter(ctx context.Context, id int64, was, is *office.Offic
 		return nil, err
 	}
 	if len(last) > 0 {
-		f.Routing = last[0].Routing
+		one.Routing = last[0].Routing
 	}
 	x := was.Device(device)
 	changed := x != nil && len(found.RoutingOf(x).Against(is, d)) > 0
-	if changed || len(f.Routing.Against(is, d)) > 0 {
-		f.Routing = found.RoutingOf(d)
-		f.Routing.How, f.Routing.At = how, stamp()
+	if changed || len(one.Routing.Against(is, d)) > 0 {
+		one.Routing = found.RoutingOf(d)
+		one.Routing.How, one.Routing.At = how, stamp()
 	}
-	if len(f.Ports) == 0 && f.Routing == nil {
+	if len(one.Ports) == 0 && one.Routing == nil {
 		return nil, nil
 	}
-	return f, nil
+	return one, nil
 }
 
 // orderTold tells everybody that an order was made or went on, and answers with it.
-func (s *Server) orderTold(c fiber.Ctx, r *room, name string) error {
-	r.refound(c.Context())
-	if err := s.tellAll(c.Context(), api.Somebody{Name: name, Office: r.id, Order: true}); err != nil {
+func (s *Server) orderTold(c fiber.Ctx, room *room, name string) error {
+	room.refound(c.Context())
+	if err := s.tellAll(c.Context(), api.Somebody{Name: name, Office: room.id, Order: true}); err != nil {
 		return err
 	}
-	v, err := s.orderView(c.Context(), r)
+	view, err := s.orderView(c.Context(), room)
 	if err != nil {
 		return err
 	}
-	return c.JSON(v)
+	return c.JSON(view)
 }
 
 type orderAtQuery struct {
@@ -532,18 +532,18 @@ func (s *Server) orderAt(c fiber.Ctx) error {
 	if err != nil {
 		return err
 	}
-	r, err := s.room(c)
+	room, err := s.room(c)
 	if err != nil {
 		return err
 	}
-	kept, _, err := s.store.OrderNow(c.Context(), r.id)
+	kept, _, err := s.store.OrderNow(c.Context(), room.id)
 	if err != nil {
 		return err
 	}
 	if kept == nil {
 		return bad("step", "there is no order")
 	}
-	run, err := s.run(r.id, kept)
+	run, err := s.run(room.id, kept)
 	if err != nil {
 		return err
 	}
@@ -551,5 +551,5 @@ func (s *Server) orderAt(c fiber.Ctx) error {
 	if err != nil {
 		return err
 	}
-	return c.JSON(api.View(r.id, kept.Revision, finding.Check(span.Compile(at)), nil))
+	return c.JSON(api.View(room.id, kept.Revision, finding.Check(span.Compile(at)), nil))
 }

@@ -26,20 +26,20 @@ func (h *holder) WebAuthnName() string                       { return h.Name }
 func (h *holder) WebAuthnDisplayName() string                { return h.Name }
 func (h *holder) WebAuthnCredentials() []webauthn.Credential { return h.keys }
 
-func (s *Server) holderOf(c fiber.Ctx, p *store.Person) (*holder, error) {
-	all, err := s.store.Passkeys(c.Context(), p.ID)
+func (s *Server) holderOf(c fiber.Ctx, person *store.Person) (*holder, error) {
+	all, err := s.store.Passkeys(c.Context(), person.ID)
 	if err != nil {
 		return nil, err
 	}
-	h := &holder{Person: p}
-	for _, x := range all {
-		var k webauthn.Credential
-		if err := json.Unmarshal(x.Data, &k); err != nil {
+	one := &holder{Person: person}
+	for _, passkey := range all {
+		var credential webauthn.Credential
+		if err := json.Unmarshal(passkey.Data, &credential); err != nil {
 			return nil, err
 		}
-		h.keys = append(h.keys, k)
+		one.keys = append(one.keys, credential)
 	}
-	return h, nil
+	return one, nil
 }
 
 // party is this server as WebAuthn has it: by the name that it is asked for, which is one of
@@ -73,11 +73,11 @@ func (s *Server) asks(c fiber.Ctx, person int64, options any, session *webauthn.
 }
 
 // answered takes a browser's answer, and what it was asked.
-func (s *Server) answered(c fiber.Ctx, person int64) (q api.PasskeyAnswer, session webauthn.SessionData, response []byte, err error) {
-	if err = body(c, &q); err != nil {
+func (s *Server) answered(c fiber.Ctx, person int64) (answer api.PasskeyAnswer, session webauthn.SessionData, response []byte, err error) {
+	if err = body(c, &answer); err != nil {
 		return
 	}
-	data, err := s.store.Asked(c.Context(), q.Ceremony, person)
+	data, err := s.store.Asked(c.Context(), answer.Ceremony, person)
 	if errors.Is(err, store.ErrNobody) {
 		err = fiber.NewError(fiber.StatusForbidden, "that was too long ago, or was answered already: begin again")
 	}
@@ -85,7 +85,7 @@ func (s *Server) answered(c fiber.Ctx, person int64) (q api.PasskeyAnswer, sessi
 		err = json.Unmarshal(data, &session)
 	}
 	if err == nil {
-		response, err = json.Marshal(q.Response)
+		response, err = json.Marshal(answer.Response)
 	}
 	return
 }
@@ -94,46 +94,46 @@ func (s *Server) passkeyNew(c fiber.Ctx) error {
 	if err := s.onlyAccounts(); err != nil {
 		return err
 	}
-	var q api.OwnPassword
-	if err := body(c, &q); err != nil {
+	var password api.OwnPassword
+	if err := body(c, &password); err != nil {
 		return err
 	}
-	w, err := party(c)
+	authn, err := party(c)
 	if err != nil {
 		return err
 	}
-	if err := s.ownPassword(c, whoAsks(c), "password", q.Password); err != nil {
+	if err := s.ownPassword(c, whoAsks(c), "password", password.Password); err != nil {
 		return err
 	}
-	h, err := s.holderOf(c, whoAsks(c).person)
+	holder, err := s.holderOf(c, whoAsks(c).person)
 	if err != nil {
 		return err
 	}
-	options, session, err := w.BeginRegistration(h, webauthn.WithExclusions(webauthn.Credentials(h.keys).CredentialDescriptors()))
+	options, session, err := authn.BeginRegistration(holder, webauthn.WithExclusions(webauthn.Credentials(holder.keys).CredentialDescriptors()))
 	if err != nil {
 		return err
 	}
-	return s.asks(c, h.ID, options.Response, session)
+	return s.asks(c, holder.ID, options.Response, session)
 }
 
 func (s *Server) passkeyKeep(c fiber.Ctx) error {
 	if err := s.onlyAccounts(); err != nil {
 		return err
 	}
-	a := whoAsks(c)
-	q, session, response, err := s.answered(c, a.person.ID)
+	asker := whoAsks(c)
+	answer, session, response, err := s.answered(c, asker.person.ID)
 	if err != nil {
 		return err
 	}
-	name, err := checkName(q.Name)
+	name, err := checkName(answer.Name)
 	if err != nil {
 		return err
 	}
-	w, err := party(c)
+	authn, err := party(c)
 	if err != nil {
 		return err
 	}
-	h, err := s.holderOf(c, a.person)
+	holder, err := s.holderOf(c, asker.person)
 	if err != nil {
 		return err
 	}
@@ -141,7 +141,7 @@ func (s *Server) passkeyKeep(c fiber.Ctx) error {
 	if err != nil {
 		return bad("response", "this is no answer of a browser to what it was asked")
 	}
-	key, err := w.CreateCredential(h, session, parsed)
+	key, err := authn.CreateCredential(holder, session, parsed)
 	if err != nil {
 		return bad("response", "this is no answer of a browser to what it was asked")
 	}
@@ -149,24 +149,24 @@ func (s *Server) passkeyKeep(c fiber.Ctx) error {
 	if err != nil {
 		return err
 	}
-	if err := s.store.KeepPasskey(c.Context(), a.person.ID, key.ID, data, name); errors.Is(err, store.ErrPasskeys) {
+	if err := s.store.KeepPasskey(c.Context(), asker.person.ID, key.ID, data, name); errors.Is(err, store.ErrPasskeys) {
 		return &tooMuch{"you have 20 passkeys, the most that are kept: forget some of them first"}
 	} else if err != nil {
 		return err
 	}
-	s.note(c, a.name, "made a passkey", 0, name)
+	s.note(c, asker.name, "made a passkey", 0, name)
 	return s.passkeys(c)
 }
 
 func (s *Server) passkeys(c fiber.Ctx) error {
 	out := []api.PasskeyView{}
-	if a := whoAsks(c); a.person != nil {
-		all, err := s.store.Passkeys(c.Context(), a.person.ID)
+	if asker := whoAsks(c); asker.person != nil {
+		all, err := s.store.Passkeys(c.Context(), asker.person.ID)
 		if err != nil {
 			return err
 		}
-		for _, x := range all {
-			out = append(out, api.PasskeyView{ID: x.ID, Name: x.Name, At: x.At, Used: x.Used})
+		for _, passkey := range all {
+			out = append(out, api.PasskeyView{ID: passkey.ID, Name: passkey.Name, At: passkey.At, Used: passkey.Used})
 		}
 	}
 	return c.JSON(out)
@@ -176,14 +176,14 @@ func (s *Server) passkeyDrop(c fiber.Ctx) error {
 	if err := s.onlyAccounts(); err != nil {
 		return err
 	}
-	var q api.PasskeyForget
-	if err := body(c, &q); err != nil {
+	var forget api.PasskeyForget
+	if err := body(c, &forget); err != nil {
 		return err
 	}
-	if err := s.ownPassword(c, whoAsks(c), "password", q.Password); err != nil {
+	if err := s.ownPassword(c, whoAsks(c), "password", forget.Password); err != nil {
 		return err
 	}
-	ok, err := s.store.DropPasskey(c.Context(), whoAsks(c).person.ID, q.Passkey)
+	ok, err := s.store.DropPasskey(c.Context(), whoAsks(c).person.ID, forget.Passkey)
 	if errors.Is(err, store.ErrLastPasskey) {
 		return fiber.NewError(fiber.StatusConflict, "passkeys alone open your account, and this is the last one: let the password open it first")
 	}
@@ -202,26 +202,26 @@ func (s *Server) passkeysAlone(c fiber.Ctx) error {
 	if err := s.onlyAccounts(); err != nil {
 		return err
 	}
-	a := whoAsks(c)
-	var q api.PasskeysAlone
-	if err := body(c, &q); err != nil {
+	asker := whoAsks(c)
+	var alone api.PasskeysAlone
+	if err := body(c, &alone); err != nil {
 		return err
 	}
-	if err := s.ownPassword(c, a, "password", q.Password); err != nil {
+	if err := s.ownPassword(c, asker, "password", alone.Password); err != nil {
 		return err
 	}
-	if err := s.store.Alone(c.Context(), a.person.ID, q.Alone); errors.Is(err, store.ErrLastPasskey) {
+	if err := s.store.Alone(c.Context(), asker.person.ID, alone.Alone); errors.Is(err, store.ErrLastPasskey) {
 		return fiber.NewError(fiber.StatusConflict, "you have no passkey yet: make one, better two, first")
 	} else if err != nil {
 		return err
 	}
 	says := "let the password open the account"
-	if q.Alone {
+	if alone.Alone {
 		says = "let passkeys alone open the account"
 	}
-	s.note(c, a.name, says, 0, "")
-	a.person.Alone = q.Alone
-	return c.JSON(s.meOf(a))
+	s.note(c, asker.name, says, 0, "")
+	asker.person.Alone = alone.Alone
+	return c.JSON(s.meOf(asker))
 }
 
 // passkeyAsk asks whoever is at a browser for a passkey.
@@ -229,18 +229,18 @@ func (s *Server) passkeyAsk(c fiber.Ctx) error {
 	if err := s.onlyAccounts(); err != nil {
 		return err
 	}
-	w, err := party(c)
+	authn, err := party(c)
 	if err != nil {
 		return err
 	}
-	g, err := s.guessAt(c, "", 0)
+	guess, err := s.guessAt(c, "", 0)
 	if err == nil {
-		err = s.waits(c, g)
+		err = s.waits(c, guess)
 	}
 	if err != nil {
 		return err
 	}
-	options, session, err := w.BeginDiscoverableLogin(webauthn.WithUserVerification(protocol.VerificationRequired))
+	options, session, err := authn.BeginDiscoverableLogin(webauthn.WithUserVerification(protocol.VerificationRequired))
 	if err != nil {
 		return err
 	}
@@ -251,9 +251,9 @@ func (s *Server) passkeyEnter(c fiber.Ctx) error {
 	if err := s.onlyAccounts(); err != nil {
 		return err
 	}
-	g, err := s.guessAt(c, "", 0)
+	guess, err := s.guessAt(c, "", 0)
 	if err == nil {
-		err = s.waits(c, g)
+		err = s.waits(c, guess)
 	}
 	if err != nil {
 		return err
@@ -262,44 +262,44 @@ func (s *Server) passkeyEnter(c fiber.Ctx) error {
 	if err != nil {
 		var refused *fiber.Error
 		if errors.As(err, &refused) { // an answer to what was not asked is a guess, too
-			if err := s.failed(c, g); err != nil {
+			if err := s.failed(c, guess); err != nil {
 				return err
 			}
 		}
 		return err
 	}
-	w, err := party(c)
+	authn, err := party(c)
 	if err != nil {
 		return err
 	}
 	parsed, err := protocol.ParseCredentialRequestResponseBytes(response)
 	if err != nil {
-		if err := s.failed(c, g); err != nil {
+		if err := s.failed(c, guess); err != nil {
 			return err
 		}
 		return bad("response", "this is no answer of a browser to what it was asked")
 	}
 	var broken error // of the database, and not of the answer
-	who, key, err := w.ValidatePasskeyLogin(func(_, handle []byte) (webauthn.User, error) {
+	who, key, err := authn.ValidatePasskeyLogin(func(_, handle []byte) (webauthn.User, error) {
 		if len(handle) != 8 {
 			return nil, store.ErrNobody
 		}
-		p, err := s.store.PersonAt(c.Context(), int64(binary.BigEndian.Uint64(handle)))
-		if err == nil && p == nil {
+		person, err := s.store.PersonAt(c.Context(), int64(binary.BigEndian.Uint64(handle)))
+		if err == nil && person == nil {
 			return nil, store.ErrNobody
 		}
-		var h *holder
+		var one *holder
 		if err == nil {
-			h, err = s.holderOf(c, p)
+			one, err = s.holderOf(c, person)
 		}
 		broken = err
-		return h, err
+		return one, err
 	}, session, parsed)
 	if broken != nil {
 		return broken
 	}
 	if err != nil || key.Authenticator.CloneWarning {
-		if err := s.failed(c, g); err != nil {
+		if err := s.failed(c, guess); err != nil {
 			return err
 		}
 		s.note(c, "somebody", "sign-in failed", 0, "with a passkey")
@@ -312,7 +312,7 @@ func (s *Server) passkeyEnter(c fiber.Ctx) error {
 	if err := s.store.UsedPasskey(c.Context(), key.ID, data); err != nil {
 		return err
 	}
-	p := who.(*holder).Person
-	s.note(c, p.Name, "signed in", 0, "with a passkey, "+browser(c))
-	return s.letIn(c, p)
+	other := who.(*holder).Person
+	s.note(c, other.Name, "signed in", 0, "with a passkey, "+browser(c))
+	return s.letIn(c, other)
 }

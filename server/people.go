@@ -16,11 +16,11 @@ func (s *Server) officeHere(c fiber.Ctx) (int64, error) {
 	if c.Params("id") == "" {
 		return 0, nil
 	}
-	r, err := s.room(c)
+	room, err := s.room(c)
 	if err != nil {
 		return 0, err
 	}
-	return r.id, nil
+	return room.id, nil
 }
 
 func (s *Server) people(c fiber.Ctx) error {
@@ -39,27 +39,27 @@ func (s *Server) peopleTold(c fiber.Ctx, office int64, link string) error {
 	if err != nil {
 		return err
 	}
-	a := whoAsks(c)
-	v := api.PeopleView{People: []api.PersonView{}, Invitations: []api.InvitationView{}, Link: link}
-	for _, p := range all {
-		role := p.Everywhere
+	asker := whoAsks(c)
+	view := api.PeopleView{People: []api.PersonView{}, Invitations: []api.InvitationView{}, Link: link}
+	for _, person := range all {
+		role := person.Everywhere
 		if office != 0 {
-			role = p.In[office]
-			if p.Role(office) == people.Nobody && a.role(0) < people.Keeper {
+			role = person.In[office]
+			if person.Role(office) == people.Nobody && asker.role(0) < people.Keeper {
 				continue // of no concern to who keeps this office alone
 			}
 		}
-		v.People = append(v.People, api.PersonView{ID: p.ID, Name: p.Name, Role: role.String(), Everywhere: p.Everywhere.String(), You: a.person != nil && a.person.ID == p.ID, Alone: p.Alone})
+		view.People = append(view.People, api.PersonView{ID: person.ID, Name: person.Name, Role: role.String(), Everywhere: person.Everywhere.String(), You: asker.person != nil && asker.person.ID == person.ID, Alone: person.Alone})
 	}
 	open, err := s.store.Invitations(c.Context(), office)
 	if err != nil {
 		return err
 	}
-	for _, x := range open {
-		v.Invitations = append(v.Invitations, api.InvitationView{ID: x.ID, Office: x.Title, Role: x.Role.String(), By: x.Author, At: x.At, Expires: x.Expires})
+	for _, invitation := range open {
+		view.Invitations = append(view.Invitations, api.InvitationView{ID: invitation.ID, Office: invitation.Title, Role: invitation.Role.String(), By: invitation.Author, At: invitation.At, Expires: invitation.Expires})
 	}
 	c.Set(fiber.HeaderCacheControl, "no-store")
-	return c.JSON(v)
+	return c.JSON(view)
 }
 
 type invitationQuery struct {
@@ -91,8 +91,8 @@ func (s *Server) withdraw(c fiber.Ctx) error {
 }
 
 func (s *Server) setRole(c fiber.Ctx) error {
-	var q api.RoleRequest
-	if err := body(c, &q); err != nil {
+	var request api.RoleRequest
+	if err := body(c, &request); err != nil {
 		return err
 	}
 	office, err := s.officeHere(c)
@@ -100,16 +100,16 @@ func (s *Server) setRole(c fiber.Ctx) error {
 		return err
 	}
 	role := people.Nobody
-	if q.Role != people.Nobody.String() {
-		if role, err = people.RoleOf(q.Role); err != nil {
+	if request.Role != people.Nobody.String() {
+		if role, err = people.RoleOf(request.Role); err != nil {
 			return bad("role", "%s", err)
 		}
 	}
-	name, gone, err := s.store.SetRole(c.Context(), q.Person, office, role)
+	name, gone, err := s.store.SetRole(c.Context(), request.Person, office, role)
 	if err != nil {
 		return whoGoes(err)
 	}
-	if err := s.ended(c.Context(), api.Somebody{Sessions: gone, Person: q.Person}); err != nil {
+	if err := s.ended(c.Context(), api.Somebody{Sessions: gone, Person: request.Person}); err != nil {
 		return err
 	}
 	s.note(c, whoAsks(c).name, "changed a role", office, fmt.Sprintf("%s: %s", name, role))
@@ -151,11 +151,11 @@ func (s *Server) invite(c fiber.Ctx) error {
 	if err := s.onlyAccounts(); err != nil {
 		return err
 	}
-	var q api.InviteRequest
-	if err := body(c, &q); err != nil {
+	var request api.InviteRequest
+	if err := body(c, &request); err != nil {
 		return err
 	}
-	role, err := people.RoleOf(q.Role)
+	role, err := people.RoleOf(request.Role)
 	if err != nil {
 		return bad("role", "%s", err)
 	}

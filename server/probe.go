@@ -20,123 +20,123 @@ import (
 // bearer is the office that a request's token reports tests of, and the token (RFC 6750,
 // 2.1).
 func (s *Server) bearer(c fiber.Ctx) (*store.Token, *room, error) {
-	t := whoAsks(c).token
+	token := whoAsks(c).token
 	switch {
 	case c.Get(fiber.HeaderAuthorization) == "":
 		return nil, nil, fiber.NewError(fiber.StatusUnauthorized, "a probe reports with a token: the view Round makes one")
-	case t == nil:
+	case token == nil:
 		return nil, nil, fiber.NewError(fiber.StatusUnauthorized, "this token is not known here, or somebody ended it: the view Round makes another")
-	case t.Ended():
-		return nil, nil, endedToken(t)
-	case t.Role != people.Nobody && t.Role < people.Carrier, whoAsks(c).person != nil && whoAsks(c).person.Role(t.Office) < people.Carrier:
+	case token.Ended():
+		return nil, nil, endedToken(token)
+	case token.Role != people.Nobody && token.Role < people.Carrier, whoAsks(c).person != nil && whoAsks(c).person.Role(token.Office) < people.Carrier:
 		return nil, nil, fiber.NewError(fiber.StatusForbidden, "this token is for somebody who only looks or plans: reporting tests takes a carrier")
 	}
-	r, err := s.roomOf(c.Context(), t.Office)
-	return t, r, err
+	room, err := s.roomOf(c.Context(), token.Office)
+	return token, room, err
 }
 
-func endedToken(t *store.Token) error {
-	return fiber.NewError(fiber.StatusUnauthorized, fmt.Sprintf("the token %q ended on %s: the view Round makes another", t.Name, t.Expires.Format("2006-01-02 15:04")))
+func endedToken(token *store.Token) error {
+	return fiber.NewError(fiber.StatusUnauthorized, fmt.Sprintf("the token %q ended on %s: the view Round makes another", token.Name, token.Expires.Format("2006-01-02 15:04")))
 }
 
 // plannedMark is short for what is to be seen at a test.
-func plannedMark(t api.PlugTest) string {
-	sum := sha256.Sum256([]byte(planned(t)))
+func plannedMark(test api.PlugTest) string {
+	sum := sha256.Sum256([]byte(planned(test)))
 	return hex.EncodeToString(sum[:16])
 }
 
 func (s *Server) probeLooks(c fiber.Ctx) error {
-	_, r, err := s.bearer(c)
+	_, room, err := s.bearer(c)
 	if err != nil {
 		return err
 	}
-	var q api.ProbeAsk
-	if err := body(c, &q); err != nil {
+	var ask api.ProbeAsk
+	if err := body(c, &ask); err != nil {
 		return err
 	}
-	now, err := r.current(c.Context())
+	now, err := room.current(c.Context())
 	if err != nil {
 		return err
 	}
 	o := now.report.Net.Office
-	port, err := api.PortHeard(o, q)
+	port, err := api.PortHeard(o, ask)
 	if err != nil {
 		return bad("heard", "%s", err)
 	}
-	v := api.ProbeLooks{ID: r.id, Revision: now.view.Revision, Looks: []api.ProbeLook{}}
-	if v.Office, err = s.store.OfficeName(c.Context(), r.id); err != nil {
+	looks := api.ProbeLooks{ID: room.id, Revision: now.view.Revision, Looks: []api.ProbeLook{}}
+	if looks.Office, err = s.store.OfficeName(c.Context(), room.id); err != nil {
 		return err
 	}
-	err = s.withRound(c.Context(), r.id, now.report.Net, func(made *round.Round) error {
-		tests, err := api.TestsAt(o, made, port, q.VLANs)
+	err = s.withRound(c.Context(), room.id, now.report.Net, func(made *round.Round) error {
+		tests, err := api.TestsAt(o, made, port, ask.VLANs)
 		if err != nil {
 			return bad("port", "%s", err)
 		}
-		for _, t := range tests {
-			x := api.ProbeLookOf(made, t)
-			x.Planned = plannedMark(api.PlugTestOf(made, t))
-			v.Port = t.Port.String()
-			v.Looks = append(v.Looks, x)
+		for _, test := range tests {
+			look := api.ProbeLookOf(made, test)
+			look.Planned = plannedMark(api.PlugTestOf(made, test))
+			looks.Port = test.Port.String()
+			looks.Looks = append(looks.Looks, look)
 		}
 		return nil
 	})
 	if err != nil {
 		return err
 	}
-	return c.JSON(v)
+	return c.JSON(looks)
 }
 
 func (s *Server) probeReport(c fiber.Ctx) error {
-	t, r, err := s.bearer(c)
+	token, room, err := s.bearer(c)
 	if err != nil {
 		return err
 	}
-	var q api.ProbeReport
-	if err := body(c, &q); err != nil {
+	var report api.ProbeReport
+	if err := body(c, &report); err != nil {
 		return err
 	}
-	if q.ID != r.id {
-		return fiber.NewError(fiber.StatusForbidden, fmt.Sprintf("this token is for office %d, and the report is of office %d", r.id, q.ID))
+	if report.ID != room.id {
+		return fiber.NewError(fiber.StatusForbidden, fmt.Sprintf("this token is for office %d, and the report is of office %d", room.id, report.ID))
 	}
-	now, err := r.current(c.Context())
+	now, err := room.current(c.Context())
 	if err != nil {
 		return err
 	}
 	o := now.report.Net.Office
 	out := &api.Probed{Tests: []api.ProbedTest{}}
 	var results []store.PlugTest
-	err = s.withRound(c.Context(), r.id, now.report.Net, func(made *round.Round) error {
+	err = s.withRound(c.Context(), room.id, now.report.Net, func(made *round.Round) error {
 		var vlans []int
-		for _, x := range q.Saw {
-			if x.Wire != nil {
-				vlans = append(vlans, *x.Wire)
+		for _, saw := range report.Saw {
+			if saw.Wire != nil {
+				vlans = append(vlans, *saw.Wire)
 			}
 		}
-		tests, err := api.TestsAt(o, made, q.Port, vlans)
+		tests, err := api.TestsAt(o, made, report.Port, vlans)
 		if err != nil {
 			return bad("port", "%s", err)
 		}
-		for k := range q.Saw {
-			x := &q.Saw[k]
-			if err := x.Check(); err != nil {
+		for k := range report.Saw {
+			saw := &report.Saw[k]
+			if err := saw.Check(); err != nil {
 				return bad("saw", "%s", err)
 			}
-			test, err := api.TestOfWire(tests, x.Wire)
+			test, err := api.TestOfWire(tests, saw.Wire)
 			if err != nil {
 				return bad("saw", "%s", err)
 			}
 			plan := api.PlugTestOf(made, test)
-			if x.Planned != plannedMark(plan) { // what was looked for may be another
-				return &history.Conflict{Text: fmt.Sprintf("the plan moved on to revision %d meanwhile, and other things are to be seen at %s: look again", now.view.Revision, q.Port)}
+			if saw.Planned != plannedMark(plan) { // what was looked for may be another
+				return &history.Conflict{Text: fmt.Sprintf("the plan moved on to revision %d meanwhile, and other things are to be seen at %s: look again", now.view.Revision, report.Port)}
 			}
-			played, how := made.Judge(test, x.Round(made.Look(test))), "measured"
-			if x.Looked {
-				played, how = made.JudgeLooked(test, x.OfLooked(test)), "looked"
+			played, how := made.Judge(test, saw.Round(made.Look(test))), "measured"
+			if saw.Looked {
+				played, how = made.JudgeLooked(test, saw.OfLooked(test)), "looked"
 			}
 			out.Tests = append(out.Tests, api.ProbedTestOf(made, played))
-			result := resultOf(played, plan, how, now.view.Revision, t.Name)
-			if x.Looked && x.Lease != nil {
-				if result.Lease, err = json.Marshal(x.Lease); err != nil {
+			result := resultOf(played, plan, how, now.view.Revision, token.Name)
+			if saw.Looked && saw.Lease != nil {
+				if result.Lease, err = json.Marshal(saw.Lease); err != nil {
 					return err
 				}
 			}
@@ -147,17 +147,17 @@ func (s *Server) probeReport(c fiber.Ctx) error {
 	if err != nil {
 		return err
 	}
-	if err := s.store.KeepPlugTests(c.Context(), r.id, results); err != nil {
+	if err := s.store.KeepPlugTests(c.Context(), room.id, results); err != nil {
 		return err
 	}
-	if err := s.tellAll(c.Context(), api.Somebody{Name: t.Name, Office: r.id, Round: true}); err != nil {
+	if err := s.tellAll(c.Context(), api.Somebody{Name: token.Name, Office: room.id, Round: true}); err != nil {
 		return err
 	}
-	v, err := s.roundView(c.Context(), r) // what explains all that is known
+	view, err := s.roundView(c.Context(), room) // what explains all that is known
 	if err != nil {
 		return err
 	}
-	out.Suspects, out.Next = v.Suspects, v.Next
+	out.Suspects, out.Next = view.Suspects, view.Next
 	return c.JSON(out)
 }
 
@@ -166,72 +166,72 @@ type tokenQuery struct {
 }
 
 func (s *Server) tokens(c fiber.Ctx) error {
-	r, err := s.room(c)
+	room, err := s.room(c)
 	if err != nil {
 		return err
 	}
-	return s.tokensTold(c, r, "")
+	return s.tokensTold(c, room, "")
 }
 
-func (s *Server) tokensTold(c fiber.Ctx, r *room, made string) error {
-	all, err := s.store.Tokens(c.Context(), r.id)
+func (s *Server) tokensTold(c fiber.Ctx, room *room, made string) error {
+	all, err := s.store.Tokens(c.Context(), room.id)
 	if err != nil {
 		return err
 	}
-	v := api.TokenList{Tokens: []api.TokenView{}, Made: made}
+	list := api.TokenList{Tokens: []api.TokenView{}, Made: made}
 	if s.access.Own != nil {
-		v.Known = s.access.Own()
+		list.Known = s.access.Own()
 	}
-	for _, t := range all {
-		v.Tokens = append(v.Tokens, api.TokenView{ID: t.ID, Name: t.Name, Author: t.Author, At: t.At, Expires: t.Expires, Ended: t.Ended(), Used: t.Used, Scope: store.Scope(t.Role)})
+	for _, token := range all {
+		list.Tokens = append(list.Tokens, api.TokenView{ID: token.ID, Name: token.Name, Author: token.Author, At: token.At, Expires: token.Expires, Ended: token.Ended(), Used: token.Used, Scope: store.Scope(token.Role)})
 	}
-	return c.JSON(v)
+	return c.JSON(list)
 }
 
 func (s *Server) makeToken(c fiber.Ctx) error {
-	var q api.TokenRequest
-	author, r, err := s.asked(c, &q)
+	var request api.TokenRequest
+	author, room, err := s.asked(c, &request)
 	if err != nil {
 		return err
 	}
-	name, err := checkName(q.Name)
+	name, err := checkName(request.Name)
 	if err != nil {
 		return err
 	}
-	a, role := whoAsks(c), people.Nobody
-	if q.Scope != "" && q.Scope != "tests" {
-		if role, err = people.RoleOf(q.Scope); err != nil {
+	asker, role := whoAsks(c), people.Nobody
+	if request.Scope != "" && request.Scope != "tests" {
+		if role, err = people.RoleOf(request.Scope); err != nil {
 			return bad("scope", "%s", err)
 		}
 	}
-	if role > a.role(r.id) {
-		return fiber.NewError(fiber.StatusForbidden, fmt.Sprintf("a token may no more than you: you are a %s here", a.role(r.id)))
+	if role > asker.role(room.id) {
+		return fiber.NewError(fiber.StatusForbidden, fmt.Sprintf("a token may no more than you: you are a %s here", asker.role(room.id)))
 	}
 	person := int64(0)
-	if a.person != nil {
-		person = a.person.ID
+	if asker.person != nil {
+		person = asker.person.ID
 		if role != people.Nobody { // it acts in one's name, and outlives a new password
-			if err := s.ownPassword(c, a, "password", q.Password); err != nil {
+			if err := s.ownPassword(c, asker, "password", request.Password); err != nil {
 				return err
 			}
 		}
 	}
-	made, err := s.store.MakeToken(c.Context(), r.id, name, author, role, person, time.Duration(q.Days)*24*time.Hour)
+	made, err := s.store.MakeToken(c.Context(), room.id, name, author, role, person, time.Duration(request.Days)*24*time.Hour)
 	if errors.Is(err, store.ErrTokens) {
 		return &tooMuch{"this office has 50 tokens, the most that are kept: end some of them first"}
 	}
 	if err != nil {
 		return err
 	}
-	s.note(c, author, "made a token", r.id, name)
-	return s.tokensTold(c, r, made)
+	s.note(c, author, "made a token", room.id, name)
+	return s.tokensTold(c, room, made)
 }
 
 func (s *Server) endToken(c fiber.Ctx) error {
 	if _, err := author(c); err != nil {
 		return err
 	}
-	r, err := s.room(c)
+	room, err := s.room(c)
 	if err != nil {
 		return err
 	}
@@ -239,7 +239,7 @@ func (s *Server) endToken(c fiber.Ctx) error {
 	if err != nil {
 		return err
 	}
-	ok, err := s.store.EndToken(c.Context(), r.id, id)
+	ok, err := s.store.EndToken(c.Context(), room.id, id)
 	if err != nil {
 		return err
 	}
@@ -249,6 +249,6 @@ func (s *Server) endToken(c fiber.Ctx) error {
 	if err := s.ended(c.Context(), api.Somebody{Tokens: []int64{id}}); err != nil {
 		return err
 	}
-	s.note(c, whoAsks(c).name, "ended a token", r.id, fmt.Sprint(id))
-	return s.tokensTold(c, r, "")
+	s.note(c, whoAsks(c).name, "ended a token", room.id, fmt.Sprint(id))
+	return s.tokensTold(c, room, "")
 }

@@ -21,13 +21,13 @@ var forwardedBy = []string{"Forwarded", "Via", "X-Forwarded-For", "X-Forwarded-H
 
 // peer is the address at the other end of a request's connection.
 func peer(c fiber.Ctx) netip.Addr {
-	a, _ := netip.AddrFromSlice(c.RequestCtx().RemoteIP())
-	return a.Unmap()
+	addr, _ := netip.AddrFromSlice(c.RequestCtx().RemoteIP())
+	return addr.Unmap()
 }
 
 // trusts says whether an address is a proxy whose word counts.
-func (s *Server) trusts(a netip.Addr) bool {
-	return slices.ContainsFunc(s.access.Proxies, func(p netip.Prefix) bool { return p.Contains(a) })
+func (s *Server) trusts(addr netip.Addr) bool {
+	return slices.ContainsFunc(s.access.Proxies, func(prefix netip.Prefix) bool { return prefix.Contains(addr) })
 }
 
 // askedFrom is the address of who asks: of a proxy that is trusted, whom it names last that is
@@ -42,11 +42,11 @@ func (s *Server) askedFrom(c fiber.Ctx) netip.Addr {
 		chain = append(chain, strings.Split(line, ",")...)
 	}
 	for _, said := range slices.Backward(chain) {
-		a, err := netip.ParseAddr(strings.TrimSpace(said))
+		addr, err := netip.ParseAddr(strings.TrimSpace(said))
 		if err != nil {
 			return at
 		}
-		if at = a.Unmap().WithZone(""); !s.trusts(at) {
+		if at = addr.Unmap().WithZone(""); !s.trusts(at) {
 			return at
 		}
 	}
@@ -55,15 +55,15 @@ func (s *Server) askedFrom(c fiber.Ctx) netip.Addr {
 
 // placeOf is what an address counts as: of IPv6 a network of 64 bits, as that is what one
 // machine has.
-func placeOf(a netip.Addr) string {
-	if !a.Is6() {
-		return a.String()
+func placeOf(addr netip.Addr) string {
+	if !addr.Is6() {
+		return addr.String()
 	}
-	p, err := a.WithZone("").Prefix(64)
+	prefix, err := addr.WithZone("").Prefix(64)
 	if err != nil {
-		return a.String()
+		return addr.String()
 	}
-	return p.String()
+	return prefix.String()
 }
 
 // throughProxy says that a request came over a proxy that nobody said may stand there. Where
@@ -152,12 +152,12 @@ func ownerOf(at, to netip.AddrPort) (uid int, ok bool) {
 // ownerListed looks once (proc_net_tcp(5)).
 func ownerListed(at, to netip.AddrPort) (uid int, ok bool) {
 	for _, file := range []string{"/proc/self/net/tcp", "/proc/self/net/tcp6"} {
-		f, err := os.Open(file)
+		one, err := os.Open(file)
 		if err != nil {
 			continue
 		}
-		defer f.Close()
-		for lines := bufio.NewScanner(f); lines.Scan(); {
+		defer one.Close()
+		for lines := bufio.NewScanner(one); lines.Scan(); {
 			fields := strings.Fields(lines.Text())
 			if len(fields) < 8 {
 				continue
@@ -176,8 +176,8 @@ func ownerListed(at, to netip.AddrPort) (uid int, ok bool) {
 }
 
 // plainly is an address without what is not part of it in the kernel's list.
-func plainly(a netip.AddrPort) netip.AddrPort {
-	return netip.AddrPortFrom(a.Addr().Unmap().WithZone(""), a.Port())
+func plainly(port netip.AddrPort) netip.AddrPort {
+	return netip.AddrPortFrom(port.Addr().Unmap().WithZone(""), port.Port())
 }
 
 // procAddr is an address as /proc has it: words of 32 bits in the machine's own order, in hex.
@@ -190,10 +190,10 @@ func procAddr(text string) (netip.AddrPort, error) {
 	for k := 0; k < len(b); k += 4 {
 		slices.Reverse(b[k : k+4]) // as on every machine that this is built for
 	}
-	a, ok := netip.AddrFromSlice(b)
+	addr, ok := netip.AddrFromSlice(b)
 	n, err := strconv.ParseUint(port, 16, 16)
 	if !ok || err != nil {
 		return netip.AddrPort{}, fmt.Errorf("%q is no address", text)
 	}
-	return netip.AddrPortFrom(a.Unmap(), uint16(n)), nil
+	return netip.AddrPortFrom(addr.Unmap(), uint16(n)), nil
 }

@@ -44,22 +44,22 @@ const mostExported = 100_000
 // recordFile sends lines of the record as CSV, the newest first.
 func recordFile(c fiber.Ctx, all []store.Entry) error {
 	rows := [][]string{{"number", "at", "who", "what", "office", "about", "address"}}
-	for _, e := range all {
+	for _, entry := range all {
 		office := ""
-		if e.Office != nil {
-			office = fmt.Sprint(*e.Office)
+		if entry.Office != nil {
+			office = fmt.Sprint(*entry.Office)
 		}
-		rows = append(rows, []string{fmt.Sprint(e.ID), e.At.UTC().Format(time.RFC3339), e.Who, e.What, office, e.About, e.Address})
+		rows = append(rows, []string{fmt.Sprint(entry.ID), entry.At.UTC().Format(time.RFC3339), entry.Who, entry.What, office, entry.About, entry.Address})
 	}
-	var b strings.Builder
-	w := csv.NewWriter(&b)
-	w.UseCRLF = true
-	if err := w.WriteAll(spreadsheet.Texts(rows)); err != nil {
+	var text strings.Builder
+	writer := csv.NewWriter(&text)
+	writer.UseCRLF = true
+	if err := writer.WriteAll(spreadsheet.Texts(rows)); err != nil {
 		return err
 	}
 	c.Attachment("klammer-record.csv")
 	c.Set(fiber.HeaderContentType, "text/csv; charset=utf-8")
-	return c.SendString(b.String())
+	return c.SendString(text.String())
 }
 
 func (s *Server) record(c fiber.Ctx) error {
@@ -87,12 +87,12 @@ func (s *Server) record(c fiber.Ctx) error {
 		return recordFile(c, all)
 	}
 	out := []api.RecordEntry{}
-	for _, e := range all {
-		x := api.RecordEntry{ID: e.ID, At: e.At, Who: e.Who, What: e.What, About: e.About, Address: e.Address}
-		if e.Office != nil {
-			x.Office = *e.Office
+	for _, entry := range all {
+		one := api.RecordEntry{ID: entry.ID, At: entry.At, Who: entry.Who, What: entry.What, About: entry.About, Address: entry.Address}
+		if entry.Office != nil {
+			one.Office = *entry.Office
 		}
-		out = append(out, x)
+		out = append(out, one)
 	}
 	return c.JSON(out)
 }

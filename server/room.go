@@ -60,9 +60,9 @@ type shown struct {
 const atMost = 10 * time.Second
 
 func newRoom(id int64, s *store.Store, took prometheus.Observer) *room {
-	r := &room{id: id, store: s, took: took, turn: make(chan struct{}, 1)}
-	r.turn <- struct{}{}
-	return r
+	one := &room{id: id, store: s, took: took, turn: make(chan struct{}, 1)}
+	one.turn <- struct{}{}
+	return one
 }
 
 // take waits for the turn.
@@ -172,8 +172,8 @@ func (r *room) reload(ctx context.Context) {
 		return // the next request tries again, and says what is wrong
 	}
 	// What differs, as an edit of what is in memory: only that is worked out.
-	if e, err := history.Diff(old.report.Net.Office, o); err == nil {
-		if same, err := office.Apply(old.report.Net.Office, e); err == nil {
+	if edit, err := history.Diff(old.report.Net.Office, o); err == nil {
+		if same, err := office.Apply(old.report.Net.Office, edit); err == nil {
 			o = same
 		}
 	}
@@ -231,8 +231,8 @@ func (r *room) refound(ctx context.Context) {
 
 func keptOf(all map[string]store.Found) map[string]found.Kept {
 	out := map[string]found.Kept{}
-	for device, f := range all {
-		out[device] = f.Kept()
+	for device, one := range all {
+		out[device] = one.Kept()
 	}
 	return out
 }
@@ -246,8 +246,8 @@ type event struct {
 
 // publish tells an edit to all who watch, but to the tab that made it, which has
 // it in its answer. It gives the text that was told.
-func (r *room) publish(v *api.OfficeView, but string) []byte {
-	return r.tell("edit", v.Revision, v, but)
+func (r *room) publish(view *api.OfficeView, but string) []byte {
+	return r.tell("edit", view.Revision, view, but)
 }
 
 func (r *room) tell(name string, id int64, data any, but string) []byte {
@@ -255,7 +255,7 @@ func (r *room) tell(name string, id int64, data any, but string) []byte {
 	if err != nil {
 		return nil
 	}
-	e := event{name, id, text}
+	one := event{name, id, text}
 	r.mu.Lock()
 	defer r.mu.Unlock()
 	for w, tab := range r.watchers {
@@ -263,7 +263,7 @@ func (r *room) tell(name string, id int64, data any, but string) []byte {
 			continue
 		}
 		select {
-		case w <- e:
+		case w <- one:
 		default: // too slow: it is closed, connects again and reads the whole office
 			delete(r.watchers, w)
 			close(w)
@@ -366,10 +366,10 @@ type answer struct {
 // edit plans a request on the newest office and commits it. Where others have
 // made edits since the request's base, it is merged, unless they touched the
 // same things.
-func (r *room) edit(ctx context.Context, q asking, plan func(*span.Net) (*command.Result, error)) (*answer, error) {
+func (r *room) edit(ctx context.Context, asking asking, plan func(*span.Net) (*command.Result, error)) (*answer, error) {
 	ctx, stop := context.WithTimeout(ctx, atMost)
 	defer stop()
-	if !printable(q.token) {
+	if !printable(asking.token) {
 		return nil, bad("id", "a request's own name is letters that one can read")
 	}
 	if err := r.take(ctx); err != nil {
@@ -381,14 +381,14 @@ func (r *room) edit(ctx context.Context, q asking, plan func(*span.Net) (*comman
 		if err != nil {
 			return nil, err
 		}
-		if q.token != "" {
-			was, ok, err := r.store.Requested(ctx, r.id, q.token)
+		if asking.token != "" {
+			was, ok, err := r.store.Requested(ctx, r.id, asking.token)
 			switch {
 			case err != nil:
 				return nil, err
-			case ok && otherwise(q.asked, was.Asked) != nil:
+			case ok && otherwise(asking.asked, was.Asked) != nil:
 				store.DeedOf(ctx).None()
-				return nil, otherwise(q.asked, was.Asked)
+				return nil, otherwise(asking.asked, was.Asked)
 			case ok && old.view.Revision < was.Revision: // made by another server, of which this one has not heard
 				r.reload(ctx)
 				continue
@@ -402,34 +402,34 @@ func (r *room) edit(ctx context.Context, q asking, plan func(*span.Net) (*comman
 			store.DeedOf(ctx).None()
 		}
 		at := old.view.Revision
-		if q.base > at {
-			return nil, bad("base", "revision %d is not there yet: the office is at %d", q.base, at)
+		if asking.base > at {
+			return nil, bad("base", "revision %d is not there yet: the office is at %d", asking.base, at)
 		}
-		x, err := plan(old.report.Net.Within(q.effort))
-		if err == nil && len(x.Edit) > 0 && q.base != latest && q.base < at {
-			err = r.untouched(ctx, q.base, at, x.Edit)
+		result, err := plan(old.report.Net.Within(asking.effort))
+		if err == nil && len(result.Edit) > 0 && asking.base != latest && asking.base < at {
+			err = r.untouched(ctx, asking.base, at, result.Edit)
 		}
 		if err != nil {
 			// It may be in the way of itself: another server was asked for the same at once.
-			if _, ok, _ := r.store.Requested(ctx, r.id, q.token); ok && q.token != "" {
+			if _, ok, _ := r.store.Requested(ctx, r.id, asking.token); ok && asking.token != "" {
 				r.reload(ctx)
 				continue
 			}
 			return nil, err
 		}
-		if len(x.Edit) == 0 {
-			if q.token != "" {
-				if err := r.store.Idle(ctx, r.id, q.token, q.asked, at); err != nil {
+		if len(result.Edit) == 0 {
+			if asking.token != "" {
+				if err := r.store.Idle(ctx, r.id, asking.token, asking.asked, at); err != nil {
 					return nil, err
 				}
 			}
 			return answered(old, api.Nothing(old.view))
 		}
-		if err := withinLimits(x.Office); err != nil {
+		if err := withinLimits(result.Office); err != nil {
 			return nil, err
 		}
-		now, told := r.after(old, x.Office, at+1)
-		rev, err := r.store.Commit(ctx, r.id, at, x.Edit, store.Note{Author: q.author, Summary: x.Summary, Undoes: q.undoes, Turn: q.turn, Token: q.token, Asked: q.asked})
+		now, told := r.after(old, result.Office, at+1)
+		rev, err := r.store.Commit(ctx, r.id, at, result.Edit, store.Note{Author: asking.author, Summary: result.Summary, Undoes: asking.undoes, Turn: asking.turn, Token: asking.token, Asked: asking.asked})
 		if errors.Is(err, store.ErrStale) || errors.Is(err, store.ErrNamed) {
 			r.reload(ctx)
 			continue
@@ -441,8 +441,8 @@ func (r *room) edit(ctx context.Context, q asking, plan func(*span.Net) (*comman
 		now.view.Revision, told.Revision = rev, rev
 		r.show(now)
 		one := *told
-		one.Author, one.Turn, one.Summary = q.author, cmp.Or(q.turn, history.Edit), x.Summary
-		return &answer{now, r.publish(&one, q.tab)}, nil
+		one.Author, one.Turn, one.Summary = asking.author, cmp.Or(asking.turn, history.Edit), result.Summary
+		return &answer{now, r.publish(&one, asking.tab)}, nil
 	}
 	return nil, &history.Conflict{Text: "others are changing the office too fast: try again"}
 }

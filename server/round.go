@@ -44,11 +44,11 @@ const mostSuspects = 20
 // withRound gives the round of an office as it is planned; while it is worked out the others
 // wait, as long as somebody waits for them. It is worked out for whoever comes first, of so many
 // offices at a time, and ends where nobody waits for it any more.
-func (s *Server) withRound(ctx context.Context, id int64, n *span.Net, do func(r *round.Round) error) error {
-	o := n.Office
+func (s *Server) withRound(ctx context.Context, id int64, net *span.Net, do func(r *round.Round) error) error {
+	o := net.Office
 	x, _ := s.rounds.LoadOrStore(id, &rounds{turn: make(turns, 1)})
 	kept := x.(*rounds)
-	made, err := kept.round(ctx, s, o, n)
+	made, err := kept.round(ctx, s, o, net)
 	if err != nil {
 		return err
 	}
@@ -56,67 +56,67 @@ func (s *Server) withRound(ctx context.Context, id int64, n *span.Net, do func(r
 }
 
 // round is the kept round, made anew where the plan is another by now.
-func (kept *rounds) round(ctx context.Context, s *Server, o *office.Office, n *span.Net) (*round.Round, error) {
+func (kept *rounds) round(ctx context.Context, srv *Server, o *office.Office, net *span.Net) (*round.Round, error) {
 	if err := kept.turn.take(ctx); err != nil {
 		return nil, err
 	}
 	defer kept.turn.give()
 	if kept.of != o {
-		if round.Effort(n) > mostEffort {
+		if round.Effort(net) > mostEffort {
 			return nil, &tooMuch{"this office has too many ports and memberships for a round: klammer round works it out without a limit"}
 		}
-		if err := s.roundTurns.take(ctx); err != nil {
+		if err := srv.roundTurns.take(ctx); err != nil {
 			return nil, err
 		}
-		defer s.roundTurns.give()
+		defer srv.roundTurns.give()
 		defer kept.done.Store(0)
 		made, err := round.MakeWatched(o, func(done, of int) error {
 			kept.done.Store(int64(max(1, 100*done/of)))
-			return errors.Join(ctx.Err(), s.stop.Err())
+			return errors.Join(ctx.Err(), srv.stop.Err())
 		})
 		if err != nil {
 			return nil, err
 		}
 		kept.made, kept.of = made, o
-		s.meters.rounds.Inc()
+		srv.meters.rounds.Inc()
 	}
 	return kept.made, nil
 }
 
 func (s *Server) roundNow(c fiber.Ctx) error {
-	r, err := s.room(c)
+	room, err := s.room(c)
 	if err != nil {
 		return err
 	}
-	return s.roundTold(c, r)
+	return s.roundTold(c, room)
 }
 
 // roundWorking says how far the round is that is worked out just now. Who asked for it stops it
 // by going.
 func (s *Server) roundWorking(c fiber.Ctx) error {
-	r, err := s.room(c)
+	room, err := s.room(c)
 	if err != nil {
 		return err
 	}
-	v := api.RoundWorking{}
-	if x, ok := s.rounds.Load(r.id); ok {
-		v.Working = int(x.(*rounds).done.Load())
+	working := api.RoundWorking{}
+	if x, ok := s.rounds.Load(room.id); ok {
+		working.Working = int(x.(*rounds).done.Load())
 	}
-	return c.JSON(v)
+	return c.JSON(working)
 }
 
-func (s *Server) roundTold(c fiber.Ctx, r *room) error {
-	v, err := s.roundView(c.Context(), r)
+func (s *Server) roundTold(c fiber.Ctx, room *room) error {
+	view, err := s.roundView(c.Context(), room)
 	if err != nil {
 		return err
 	}
-	return c.JSON(v)
+	return c.JSON(view)
 }
 
 // planned is what is to be seen at a test, in one text: where it is another, what was
 // seen before is old.
-func planned(t api.PlugTest) string {
-	text, _ := json.Marshal([]any{t.Expect, t.Reach})
+func planned(test api.PlugTest) string {
+	text, _ := json.Marshal([]any{test.Expect, test.Reach})
 	return string(text)
 }
 
@@ -132,26 +132,26 @@ func plannedThen(text string) round.Planned {
 
 // becameOf is what became of tests, as the core has it; ports that are gone are left out.
 func becameOf(o *office.Office, all []store.PlugTest) (kept []round.Kept, from []store.PlugTest) {
-	for _, k := range all {
-		ref, err := notation.PortRef(o, k.Port)
+	for _, test := range all {
+		ref, err := notation.PortRef(o, test.Port)
 		if err != nil {
 			continue
 		}
-		x := round.Kept{Port: ref, Wire: k.Wire, Planned: plannedThen(k.Planned), Extra: k.How == "measured", Seen: round.Seen{Passed: k.Became == "passed", Instead: k.Instead, How: howOf(k.How)}}
-		for _, t := range k.Tried {
-			x.Tried = append(x.Tried, api.EndedOf(t))
+		one := round.Kept{Port: ref, Wire: test.Wire, Planned: plannedThen(test.Planned), Extra: test.How == "measured", Seen: round.Seen{Passed: test.Became == "passed", Instead: test.Instead, How: howOf(test.How)}}
+		for _, text := range test.Tried {
+			one.Tried = append(one.Tried, api.EndedOf(text))
 		}
-		if k.Given != nil {
-			x.Given = *k.Given
+		if test.Given != nil {
+			one.Given = *test.Given
 		}
-		for _, p := range k.Parts {
-			x.Parts = append(x.Parts, api.EndedOf(p))
+		for _, p := range test.Parts {
+			one.Parts = append(one.Parts, api.EndedOf(p))
 		}
 		var lease api.Lease
-		if k.Lease != nil && json.Unmarshal(k.Lease, &lease) == nil {
-			x.Lease = lease.Round(x.Given)
+		if test.Lease != nil && json.Unmarshal(test.Lease, &lease) == nil {
+			one.Lease = lease.Round(one.Given)
 		}
-		kept, from = append(kept, x), append(from, k)
+		kept, from = append(kept, one), append(from, test)
 	}
 	return kept, from
 }
@@ -168,65 +168,65 @@ func howOf(how string) round.How {
 }
 
 // roundView is the round of an office with what became of its tests.
-func (s *Server) roundView(ctx context.Context, r *room) (*api.RoundView, error) {
-	v, _, err := s.roundAndFailed(ctx, r)
-	return v, err
+func (s *Server) roundView(ctx context.Context, room *room) (*api.RoundView, error) {
+	view, _, err := s.roundAndFailed(ctx, room)
+	return view, err
 }
 
 // roundAndFailed is the same, with what failed and what explains it; nil where nothing did.
-func (s *Server) roundAndFailed(ctx context.Context, r *room) (*api.RoundView, *finding.Failed, error) {
-	now, err := r.current(ctx)
+func (s *Server) roundAndFailed(ctx context.Context, room *room) (*api.RoundView, *finding.Failed, error) {
+	now, err := room.current(ctx)
 	if err != nil {
 		return nil, nil, err
 	}
-	all, err := s.store.PlugTests(ctx, r.id)
+	all, err := s.store.PlugTests(ctx, room.id)
 	if err != nil {
 		return nil, nil, err
 	}
 	o := now.report.Net.Office
-	was, err := s.beforeOrder(ctx, r.id)
+	was, err := s.beforeOrder(ctx, room.id)
 	if err != nil {
 		return nil, nil, err
 	}
 	kept, from := becameOf(o, all)
-	v := &api.RoundView{Revision: now.view.Revision, Tests: []api.RoundTest{}, Known: len(now.kept) > 0}
+	view := &api.RoundView{Revision: now.view.Revision, Tests: []api.RoundTest{}, Known: len(now.kept) > 0}
 	var failed *finding.Failed
-	err = s.withRound(ctx, r.id, now.report.Net, func(r *round.Round) error {
-		v.Unshown = api.RoundOf(r, nil).Unshown
-		v.Lengths = api.LengthsOf(r)
+	err = s.withRound(ctx, room.id, now.report.Net, func(r *round.Round) error {
+		view.Unshown = api.RoundOf(r, nil).Unshown
+		view.Lengths = api.LengthsOf(r)
 		touched := map[string]bool{}
 		if was != nil {
 			tests := r.Touched(was)
-			v.Lengths = append(v.Lengths, api.OrderLengthOf(r, tests))
-			for _, t := range tests {
-				touched[fmt.Sprint(t.Port, t.Wire)] = true
+			view.Lengths = append(view.Lengths, api.OrderLengthOf(r, tests))
+			for _, test := range tests {
+				touched[fmt.Sprint(test.Port, test.Wire)] = true
 			}
 		}
 		ledger := r.Ledger(kept)
 		for _, line := range ledger.Lines {
-			x := api.RoundTest{PlugTest: api.PlugTestOf(r, line.Test), Extra: line.Extra, Quick: line.Quick, Order: touched[fmt.Sprint(line.Test.Port, line.Test.Wire)]}
+			test := api.RoundTest{PlugTest: api.PlugTestOf(r, line.Test), Extra: line.Extra, Quick: line.Quick, Order: touched[fmt.Sprint(line.Test.Port, line.Test.Wire)]}
 			if line.Real.Of >= 0 {
-				x.Result = roundEnded(&from[line.Real.Of], &line.Real)
+				test.Result = roundEnded(&from[line.Real.Of], &line.Real)
 			}
 			if line.Played.Of >= 0 {
-				x.Played = roundEnded(&from[line.Played.Of], &line.Played)
+				test.Played = roundEnded(&from[line.Played.Of], &line.Played)
 			}
-			v.Tests = append(v.Tests, x)
+			view.Tests = append(view.Tests, test)
 		}
-		v.Suspects, v.More, v.Next = api.SuspectsOf(o, r, ledger.Seen, mostSuspects)
-		v.Playing, _, _ = api.SuspectsOf(o, r, ledger.Played, mostSuspects)
+		view.Suspects, view.More, view.Next = api.SuspectsOf(o, r, ledger.Seen, mostSuspects)
+		view.Playing, _, _ = api.SuspectsOf(o, r, ledger.Played, mostSuspects)
 		if at, first := ledger.Failed(kept); len(at) > 0 {
 			failed = &finding.Failed{At: at, Saw: at[0].Device + " " + at[0].Port + " is not as planned"}
-			if given := v.Tests[first].Result.Given; given != "" {
+			if given := view.Tests[first].Result.Given; given != "" {
 				failed.Saw = fmt.Sprintf("%s %s gets %s", at[0].Device, at[0].Port, given)
 			}
-			for _, x := range v.Suspects {
-				failed.Explains = append(failed.Explains, strings.Join(x.Ways[0].Mistakes, ", and "))
+			for _, suspect := range view.Suspects {
+				failed.Explains = append(failed.Explains, strings.Join(suspect.Ways[0].Mistakes, ", and "))
 			}
 		}
 		return nil
 	})
-	return v, failed, err
+	return view, failed, err
 }
 
 // beforeOrder is the office as it was before the last order; nil where there never was one.
@@ -235,23 +235,23 @@ func (s *Server) beforeOrder(ctx context.Context, id int64) (*office.Office, err
 	if err != nil || last == nil {
 		return nil, err
 	}
-	f, err := notation.Read("as it was", last.AsIs)
+	file, err := notation.Read("as it was", last.AsIs)
 	if err != nil {
 		return nil, err
 	}
-	return f.Office, nil
+	return file.Office, nil
 }
 
 // roundEnded is what became of a test of a ledger, as it is shown.
-func roundEnded(k *store.PlugTest, line *round.Entry) *api.RoundEnded {
-	e := &api.RoundEnded{
-		Passed: k.Became == "passed", Wrong: append(slices.Clone(k.Wrong), line.Wrong...), Note: k.Note, Played: k.How == "played", Measured: k.How == "measured", Looked: k.How == "looked", Old: line.Old,
-		Revision: k.Revision, Author: k.Author, At: k.At,
+func roundEnded(test *store.PlugTest, line *round.Entry) *api.RoundEnded {
+	ended := &api.RoundEnded{
+		Passed: test.Became == "passed", Wrong: append(slices.Clone(test.Wrong), line.Wrong...), Note: test.Note, Played: test.How == "played", Measured: test.How == "measured", Looked: test.How == "looked", Old: line.Old,
+		Revision: test.Revision, Author: test.Author, At: test.At,
 	}
-	if k.Given != nil {
-		e.Given = k.Given.String()
+	if test.Given != nil {
+		ended.Given = test.Given.String()
 	}
-	return e
+	return ended
 }
 
 // failing is what failed in a round, kept while it holds: a round takes long, and nobody's edit
@@ -270,9 +270,9 @@ const freshFor = 5 * time.Second
 
 // failedTests is what failed in the round; nil where nothing did. After an edit it is what it was
 // before, at ports that there are still, and is worked out anew in the background.
-func (s *Server) failedTests(ctx context.Context, r *room) (*finding.Failed, error) {
-	kept, err := s.store.PlugTests(ctx, r.id)
-	if err != nil || !slices.ContainsFunc(kept, func(k store.PlugTest) bool { return k.Became == "failed" }) {
+func (s *Server) failedTests(ctx context.Context, room *room) (*finding.Failed, error) {
+	kept, err := s.store.PlugTests(ctx, room.id)
+	if err != nil || !slices.ContainsFunc(kept, func(test store.PlugTest) bool { return test.Became == "failed" }) {
 		return nil, err
 	}
 	text, err := json.Marshal(kept)
@@ -281,35 +281,35 @@ func (s *Server) failedTests(ctx context.Context, r *room) (*finding.Failed, err
 	}
 	sum := sha256.Sum256(text)
 	results := hex.EncodeToString(sum[:])
-	now, err := r.current(ctx)
+	now, err := room.current(ctx)
 	if err != nil {
 		return nil, err
 	}
 	o := now.report.Net.Office
-	x, _ := s.failing.LoadOrStore(r.id, &failing{})
-	f := x.(*failing)
-	f.mu.Lock()
-	defer f.mu.Unlock()
-	if f.of == nil || f.results != results {
-		failed, err := s.workOutFailed(ctx, r)
+	x, _ := s.failing.LoadOrStore(room.id, &failing{})
+	one := x.(*failing)
+	one.mu.Lock()
+	defer one.mu.Unlock()
+	if one.of == nil || one.results != results {
+		failed, err := s.workOutFailed(ctx, room)
 		if err != nil {
 			return nil, err
 		}
-		f.of, f.results, f.failed, f.at = o, results, failed, time.Now()
+		one.of, one.results, one.failed, one.at = o, results, failed, time.Now()
 		return failed, nil
 	}
-	if f.of != o && !f.working {
-		f.working = true
-		wait := time.Until(f.at.Add(freshFor))
-		mishap.Go(s.log, "working out what failed tests say", func() { s.refreshFailed(r, f, wait) })
+	if one.of != o && !one.working {
+		one.working = true
+		wait := time.Until(one.at.Add(freshFor))
+		mishap.Go(s.log, "working out what failed tests say", func() { s.refreshFailed(room, one, wait) })
 	}
-	if f.of == o || f.failed == nil {
-		return f.failed, nil
+	if one.of == o || one.failed == nil {
+		return one.failed, nil
 	}
-	told := *f.failed
+	told := *one.failed
 	told.At = slices.DeleteFunc(slices.Clone(told.At), func(at office.PortRef) bool {
-		d := o.Device(at.Device)
-		return d == nil || d.Port(at.Port) < 0
+		device := o.Device(at.Device)
+		return device == nil || device.Port(at.Port) < 0
 	})
 	if len(told.At) == 0 {
 		return nil, nil
@@ -318,34 +318,34 @@ func (s *Server) failedTests(ctx context.Context, r *room) (*finding.Failed, err
 }
 
 // refreshFailed works out anew what failed tests say, after a while, and tells that it did.
-func (s *Server) refreshFailed(r *room, f *failing, wait time.Duration) {
+func (s *Server) refreshFailed(room *room, failing *failing, wait time.Duration) {
 	defer func() {
-		f.mu.Lock()
-		f.working = false
-		f.mu.Unlock()
+		failing.mu.Lock()
+		failing.working = false
+		failing.mu.Unlock()
 	}()
 	select {
 	case <-s.stop.Done():
 		return
 	case <-time.After(wait):
 	}
-	now, err := r.current(s.stop)
+	now, err := room.current(s.stop)
 	if err != nil {
 		return // whoever asks next begins it again
 	}
-	failed, err := s.workOutFailed(s.stop, r)
+	failed, err := s.workOutFailed(s.stop, room)
 	if err != nil {
 		return
 	}
-	f.mu.Lock()
-	f.of, f.failed, f.at = now.report.Net.Office, failed, time.Now()
-	f.mu.Unlock()
-	s.tellRead(r, "")
+	failing.mu.Lock()
+	failing.of, failing.failed, failing.at = now.report.Net.Office, failed, time.Now()
+	failing.mu.Unlock()
+	s.tellRead(room, "")
 }
 
 // workOutFailed is what failed in the round, with what explains it.
-func (s *Server) workOutFailed(ctx context.Context, r *room) (*finding.Failed, error) {
-	_, failed, err := s.roundAndFailed(ctx, r)
+func (s *Server) workOutFailed(ctx context.Context, room *room) (*finding.Failed, error) {
+	_, failed, err := s.roundAndFailed(ctx, room)
 	var much *tooMuch
 	if errors.As(err, &much) {
 		return &finding.Failed{}, nil // the view of it says so
@@ -357,79 +357,79 @@ func (s *Server) workOutFailed(ctx context.Context, r *room) (*finding.Failed, e
 }
 
 func (s *Server) roundResult(c fiber.Ctx) error {
-	var q api.RoundResult
-	name, r, err := s.asked(c, &q)
+	var result api.RoundResult
+	name, room, err := s.asked(c, &result)
 	if err != nil {
 		return err
 	}
-	now, err := r.current(c.Context())
+	now, err := room.current(c.Context())
 	if err != nil {
 		return err
 	}
-	if q.Revision != now.view.Revision { // what was looked at may be another
-		return &history.Conflict{Text: fmt.Sprintf("the plan moved on to revision %d meanwhile: look again at what is to be seen at %s", now.view.Revision, q.Port)}
+	if result.Revision != now.view.Revision { // what was looked at may be another
+		return &history.Conflict{Text: fmt.Sprintf("the plan moved on to revision %d meanwhile: look again at what is to be seen at %s", now.view.Revision, result.Port)}
 	}
 	o := now.report.Net.Office
-	ref, err := notation.PortRef(o, q.Port)
+	ref, err := notation.PortRef(o, result.Port)
 	if err != nil {
 		return bad("port", "%s", err)
 	}
 	kept := store.PlugTest{
-		Port: ref.String(), Wire: q.Wire, Became: q.Became, Note: strings.TrimSpace(q.Note), How: "hand", Revision: now.view.Revision, Author: name,
+		Port: ref.String(), Wire: result.Wire, Became: result.Became, Note: strings.TrimSpace(result.Note), How: "hand", Revision: now.view.Revision, Author: name,
 	}
 	if !printable(kept.Note) {
 		return bad("note", "what was seen is letters that one can read, on one line")
 	}
-	if q.Given, err = addressSaid("given", q.Given); err != nil {
+	if result.Given, err = addressSaid("given", result.Given); err != nil {
 		return err
 	}
-	if q.Gateway, err = addressSaid("gateway", q.Gateway); err != nil {
+	if result.Gateway, err = addressSaid("gateway", result.Gateway); err != nil {
 		return err
 	}
-	if q.Server, err = addressSaid("server", q.Server); err != nil {
+	if result.Server, err = addressSaid("server", result.Server); err != nil {
 		return err
 	}
-	if q.Given != "" {
-		a := netip.MustParseAddr(q.Given)
-		kept.Given = &a
+	if result.Given != "" {
+		addr := netip.MustParseAddr(result.Given)
+		kept.Given = &addr
 	}
 	switch {
-	case q.Played && q.Became != "open":
+	case result.Played && result.Became != "open":
 		return bad("played", "what is played is played by the server: it can only be taken back")
-	case q.Played:
+	case result.Played:
 		kept.How = "played"
-	case q.Here:
+	case result.Here:
 		kept.How = "looked"
 	}
-	for _, p := range q.Parts {
+	for _, p := range result.Parts {
 		if !slices.Contains(api.Endings, p) {
 			return bad("parts", "what was tried ended as one of %s: found %q", strings.Join(api.Endings, ", "), p)
 		}
 	}
-	err = s.withRound(c.Context(), r.id, now.report.Net, func(made *round.Round) error {
-		test, err := made.Find(ref, q.Wire, q.Became == "open")
+	err = s.withRound(c.Context(), room.id, now.report.Net, func(made *round.Round) error {
+		test, err := made.Find(ref, result.Wire, result.Became == "open")
 		if err != nil {
 			return bad("port", "%s", err)
 		}
 		kept.Planned = planned(api.PlugTestOf(made, test))
-		if len(q.Parts) > 0 && len(q.Parts) != len(test.Reach) {
-			return bad("parts", "%d things are to be tried at %s, and %d ended somehow", len(test.Reach), q.Port, len(q.Parts))
+		if len(result.Parts) > 0 && len(result.Parts) != len(test.Reach) {
+			return bad("parts", "%d things are to be tried at %s, and %d ended somehow", len(test.Reach), result.Port, len(result.Parts))
 		}
-		if q.Became == "open" {
+		if result.Became == "open" {
 			return nil
 		}
 		looked := round.Looked{}
 		if kept.Given != nil {
-			looked.Lease = q.Lease.Round(*kept.Given)
-			if kept.Lease, err = json.Marshal(q.Lease); err != nil {
+			looked.Lease = result.Lease.Round(*kept.Given)
+			if kept.Lease, err = json.Marshal(result.Lease); err != nil {
 				return err
 			}
 		}
-		for _, p := range q.Parts {
+		for _, p := range result.Parts {
 			looked.Parts = append(looked.Parts, api.EndedOf(p))
 		}
-		kept.Parts, kept.Wrong = q.Parts, made.JudgeLooked(test, looked).Wrong
-		if q.Became == "passed" && len(kept.Wrong) > 0 {
+		kept.Parts, kept.Wrong = result.Parts, made.JudgeLooked(test, looked).Wrong
+		if result.Became == "passed" && len(kept.Wrong) > 0 {
 			return bad("became", "it is not as planned: %s", strings.Join(kept.Wrong, "; "))
 		}
 		return nil
@@ -437,10 +437,10 @@ func (s *Server) roundResult(c fiber.Ctx) error {
 	if err != nil {
 		return err
 	}
-	if err := s.store.KeepPlugTests(c.Context(), r.id, []store.PlugTest{kept}); err != nil {
+	if err := s.store.KeepPlugTests(c.Context(), room.id, []store.PlugTest{kept}); err != nil {
 		return err
 	}
-	return s.roundMoved(c, r, name)
+	return s.roundMoved(c, room, name)
 }
 
 // addressSaid is an address that somebody wrote down, as it is kept; "" for none.
@@ -448,11 +448,11 @@ func addressSaid(field, text string) (string, error) {
 	if text = strings.TrimSpace(text); text == "" {
 		return "", nil
 	}
-	a, err := netip.ParseAddr(text)
-	if err != nil || a.Zone() != "" {
+	addr, err := netip.ParseAddr(text)
+	if err != nil || addr.Zone() != "" {
 		return "", bad(field, "%q is no address: write it as 10.61.110.51", text)
 	}
-	return a.Unmap().String(), nil
+	return addr.Unmap().String(), nil
 }
 
 type roundHereQuery struct {
@@ -461,26 +461,26 @@ type roundHereQuery struct {
 
 // roundHere tells a browser where it is: by the address from which it asks.
 func (s *Server) roundHere(c fiber.Ctx) error {
-	r, err := s.room(c)
+	room, err := s.room(c)
 	if err != nil {
 		return err
 	}
-	now, err := r.current(c.Context())
+	now, err := room.current(c.Context())
 	if err != nil {
 		return err
 	}
 	o := now.report.Net.Office
 	from := s.askedFrom(c)
-	v := api.RoundHere{Address: from.String(), Own: from.IsLoopback(), Revision: now.view.Revision, Tests: []api.PlugTest{}, Ports: []string{}}
-	err = s.withRound(c.Context(), r.id, now.report.Net, func(made *round.Round) error {
+	here := api.RoundHere{Address: from.String(), Own: from.IsLoopback(), Revision: now.view.Revision, Tests: []api.PlugTest{}, Ports: []string{}}
+	err = s.withRound(c.Context(), room.id, now.report.Net, func(made *round.Round) error {
 		if vid := made.Where(from); vid != 0 {
-			v.VLAN = &vid
-			for _, t := range made.In(vid) {
-				v.Tests = append(v.Tests, api.PlugTestOf(made, t))
+			here.VLAN = &vid
+			for _, other := range made.In(vid) {
+				here.Tests = append(here.Tests, api.PlugTestOf(made, other))
 			}
 		}
-		for _, p := range made.Ports() {
-			v.Ports = append(v.Ports, p.String())
+		for _, other := range made.Ports() {
+			here.Ports = append(here.Ports, other.String())
 		}
 		port := strings.TrimSpace(c.Query("port"))
 		if port == "" {
@@ -494,70 +494,70 @@ func (s *Server) roundHere(c fiber.Ctx) error {
 		if err != nil {
 			return bad("port", "%s", err)
 		}
-		x := api.PlugTestOf(made, test)
-		v.Test = &x
+		one := api.PlugTestOf(made, test)
+		here.Test = &one
 		return nil
 	})
 	if err != nil {
 		return err
 	}
-	return c.JSON(v)
+	return c.JSON(here)
 }
 
 // roundMoved tells everybody that something became of a test, and answers with it.
-func (s *Server) roundMoved(c fiber.Ctx, r *room, name string) error {
-	if err := s.tellAll(c.Context(), api.Somebody{Name: name, Office: r.id, Round: true}); err != nil {
+func (s *Server) roundMoved(c fiber.Ctx, room *room, name string) error {
+	if err := s.tellAll(c.Context(), api.Somebody{Name: name, Office: room.id, Round: true}); err != nil {
 		return err
 	}
-	return s.roundTold(c, r)
+	return s.roundTold(c, room)
 }
 
 // resultOf is what is kept of a test that a laptop made, a real one or one that was played.
-func resultOf(p round.Played, plan api.PlugTest, how string, revision int64, author string) store.PlugTest {
-	k := store.PlugTest{Port: plan.Port, Became: "passed", Instead: p.Instead, Wrong: p.Wrong, How: how, Planned: planned(plan), Revision: revision, Author: author}
+func resultOf(played round.Played, plan api.PlugTest, how string, revision int64, author string) store.PlugTest {
+	test := store.PlugTest{Port: plan.Port, Became: "passed", Instead: played.Instead, Wrong: played.Wrong, How: how, Planned: planned(plan), Revision: revision, Author: author}
 	if plan.Wire != nil {
-		k.Wire = *plan.Wire
+		test.Wire = *plan.Wire
 	}
-	if !p.Passed {
-		k.Became = "failed"
+	if !played.Passed {
+		test.Became = "failed"
 	}
-	if p.Given.IsValid() {
-		k.Given = &p.Given
+	if played.Given.IsValid() {
+		test.Given = &played.Given
 	}
-	for _, e := range p.Tried {
-		k.Tried = append(k.Tried, api.Endings[e])
+	for _, ended := range played.Tried {
+		test.Tried = append(test.Tried, api.Endings[ended])
 	}
-	for _, e := range p.Parts {
-		k.Parts = append(k.Parts, api.Endings[e])
+	for _, ended := range played.Parts {
+		test.Parts = append(test.Parts, api.Endings[ended])
 	}
-	return k
+	return test
 }
 
 func (s *Server) roundPlay(c fiber.Ctx) error {
-	var q api.RoundPlay
-	name, r, err := s.asked(c, &q)
+	var play api.RoundPlay
+	name, room, err := s.asked(c, &play)
 	if err != nil {
 		return err
 	}
 	ctx := c.Context()
-	now, err := r.current(ctx)
+	now, err := room.current(ctx)
 	if err != nil {
 		return err
 	}
-	before, ticks, err := s.store.OrderNow(ctx, r.id)
+	before, ticks, err := s.store.OrderNow(ctx, room.id)
 	if err != nil {
 		return err
 	}
-	was, err := s.asFound(r.id, before, len(ticks), now)
+	was, err := s.asFound(room.id, before, len(ticks), now)
 	if err != nil {
 		return err
 	}
 	o := now.report.Net.Office
 	var results []store.PlugTest
-	err = s.withRound(ctx, r.id, now.report.Net, func(made *round.Round) error {
+	err = s.withRound(ctx, room.id, now.report.Net, func(made *round.Round) error {
 		tests := made.Tests
-		if q.Port != "" {
-			ref, err := notation.PortRef(o, q.Port)
+		if play.Port != "" {
+			ref, err := notation.PortRef(o, play.Port)
 			if err != nil {
 				return bad("port", "%s", err)
 			}
@@ -565,17 +565,17 @@ func (s *Server) roundPlay(c fiber.Ctx) error {
 				return bad("port", "%s", err)
 			}
 		}
-		for _, p := range made.Play(was, tests) {
-			t := api.PlugTestOf(made, p.Test)
-			results = append(results, resultOf(p, t, "played", now.view.Revision, name))
+		for _, played := range made.Play(was, tests) {
+			test := api.PlugTestOf(made, played.Test)
+			results = append(results, resultOf(played, test, "played", now.view.Revision, name))
 		}
 		return nil
 	})
 	if err != nil {
 		return err
 	}
-	if err := s.store.KeepPlugTests(ctx, r.id, results); err != nil {
+	if err := s.store.KeepPlugTests(ctx, room.id, results); err != nil {
 		return err
 	}
-	return s.roundMoved(c, r, name)
+	return s.roundMoved(c, room, name)
 }

@@ -126,11 +126,11 @@ func (s *Server) putMe(c fiber.Ctx) error {
 	if s.access.Accounts {
 		return fiber.NewError(fiber.StatusForbidden, "people sign in here: names are those of accounts")
 	}
-	var q api.Name
-	if err := body(c, &q); err != nil {
+	var one api.Name
+	if err := body(c, &one); err != nil {
 		return err
 	}
-	name, err := checkName(q.Name)
+	name, err := checkName(one.Name)
 	if err != nil {
 		return err
 	}
@@ -147,31 +147,31 @@ func (s *Server) office(c fiber.Ctx) error {
 }
 
 func (s *Server) edit(c fiber.Ctx) error {
-	var q api.EditRequest
-	name, r, err := s.asked(c, &q)
+	var request api.EditRequest
+	name, room, err := s.asked(c, &request)
 	if err != nil {
 		return err
 	}
-	v, err := r.edit(c.Context(), askingOf(c, name, q.ID, q.Again, q.Base), func(n *span.Net) (*command.Result, error) { return work(n, &q) })
+	answer, err := room.edit(c.Context(), askingOf(c, name, request.ID, request.Again, request.Base), func(net *span.Net) (*command.Result, error) { return work(net, &request) })
 	if err != nil {
 		return err
 	}
-	if q.Look != nil { // what the page shows beside the board, so that it need not ask
-		if x, err := explanation(v.now.report.Net, q.Look.Ports, q.Look.VLAN); err == nil {
-			text, err := json.Marshal(x)
+	if request.Look != nil { // what the page shows beside the board, so that it need not ask
+		if one, err := explanation(answer.now.report.Net, request.Look.Ports, request.Look.VLAN); err == nil {
+			text, err := json.Marshal(one)
 			if err != nil {
 				return err
 			}
-			v.told = slices.Concat(v.told[:len(v.told)-1], []byte(`,"look":`), text, []byte("}"))
+			answer.told = slices.Concat(answer.told[:len(answer.told)-1], []byte(`,"look":`), text, []byte("}"))
 		}
 	}
-	return send(c, v)
+	return send(c, answer)
 }
 
 // send answers with what an edit came to.
-func send(c fiber.Ctx, a *answer) error {
+func send(c fiber.Ctx, answer *answer) error {
 	c.Set(fiber.HeaderContentType, fiber.MIMEApplicationJSON)
-	return c.Send(a.told)
+	return c.Send(answer.told)
 }
 
 // tabHeader names the tab of a browser that asks.
@@ -218,39 +218,39 @@ func (s *Server) report(c fiber.Ctx) (*finding.Report, error) {
 }
 
 func (s *Server) preview(c fiber.Ctx) error {
-	var q api.EditRequest
-	if err := body(c, &q); err != nil {
+	var request api.EditRequest
+	if err := body(c, &request); err != nil {
 		return err
 	}
 	report, err := s.report(c)
 	if err != nil {
 		return err
 	}
-	x, err := work(report.Net, &q)
+	result, err := work(report.Net, &request)
 	if err != nil {
 		return err
 	}
-	if err := withinLimits(x.Office); err != nil {
+	if err := withinLimits(result.Office); err != nil {
 		return err
 	}
-	out := report.Foretell(x.Office)
-	p := api.Preview{Changed: api.Refs(out.Ports), Ports: len(out.Ports), Lines: []string{}, Notes: []string{}, Devices: []api.DeviceView{}}
-	if lines, _ := notation.Statements(x.Office, x.Edit); lines != nil {
-		p.Lines = lines
+	out := report.Foretell(result.Office)
+	preview := api.Preview{Changed: api.Refs(out.Ports), Ports: len(out.Ports), Lines: []string{}, Notes: []string{}, Devices: []api.DeviceView{}}
+	if lines, _ := notation.Statements(result.Office, result.Edit); lines != nil {
+		preview.Lines = lines
 	}
-	p.Notes = append(p.Notes, x.Notes...)
-	for _, r := range out.Ports {
-		if k := len(p.Devices); k == 0 || p.Devices[k-1].Name != r.Device {
-			p.Devices = append(p.Devices, api.DeviceOf(out.Report.Net, out.Report.Net.Topo.DeviceIndex(r.Device)))
+	preview.Notes = append(preview.Notes, result.Notes...)
+	for _, ref := range out.Ports {
+		if k := len(preview.Devices); k == 0 || preview.Devices[k-1].Name != ref.Device {
+			preview.Devices = append(preview.Devices, api.DeviceOf(out.Report.Net, out.Report.Net.Topo.DeviceIndex(ref.Device)))
 		}
 	}
-	if slices.ContainsFunc(x.Edit.Keys(), func(k office.Key) bool {
-		return strings.HasPrefix(string(k), "use:") || strings.HasPrefix(string(k), "plan:")
+	if slices.ContainsFunc(result.Edit.Keys(), func(key office.Key) bool {
+		return strings.HasPrefix(string(key), "use:") || strings.HasPrefix(string(key), "plan:")
 	}) {
-		p.Uses, p.Plans = api.UsesOf(out.Report.Net), api.PlansOf(out.Report.Net)
+		preview.Uses, preview.Plans = api.UsesOf(out.Report.Net), api.PlansOf(out.Report.Net)
 	}
-	p.Edit = len(x.Edit) > 0
-	p.Talk, _ = api.TalkShifts(report.Talk(), out.Report.Talk())
-	p.Come, p.Go = api.Findings(out.Report, out.Come, 0), api.Findings(report, out.Go, 0)
-	return c.JSON(p)
+	preview.Edit = len(result.Edit) > 0
+	preview.Talk, _ = api.TalkShifts(report.Talk(), out.Report.Talk())
+	preview.Come, preview.Go = api.Findings(out.Report, out.Come, 0), api.Findings(report, out.Go, 0)
+	return c.JSON(preview)
 }

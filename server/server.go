@@ -105,8 +105,8 @@ func New(ctx context.Context, s *store.Store, log *slog.Logger) *Server {
 	srv.probes()
 	srv.app.Use("/api", srv.whileAsked)
 	srv.app.Use("/api", srv.enter)
-	for _, r := range srv.routes() {
-		srv.app.Add([]string{r.method}, r.path, srv.timed(r), srv.allow(r), r.handle)
+	for _, route := range srv.routes() {
+		srv.app.Add([]string{route.method}, route.path, srv.timed(route), srv.allow(route), route.handle)
 	}
 	srv.app.All("/api/*", func(c fiber.Ctx) error {
 		return fiber.NewError(fiber.StatusNotFound, "there is nothing at "+c.Path())
@@ -121,13 +121,13 @@ func New(ctx context.Context, s *store.Store, log *slog.Logger) *Server {
 }
 
 // Serve answers on a listener until the server's context ends.
-func (s *Server) Serve(l net.Listener) error {
+func (s *Server) Serve(listener net.Listener) error {
 	mishap.Always(s.stop, s.log, "reading by the timer", s.readByThemselves)
 	if !s.access.Accounts {
-		l = neighbours{l}
+		listener = neighbours{listener}
 	}
 	s.app.Server().ReadTimeout, s.app.Server().WriteTimeout = s.access.Patience, s.access.Patience
-	return s.app.Listener(l, fiber.ListenConfig{DisableStartupMessage: true, GracefulContext: s.stop, ShutdownTimeout: 3 * time.Second})
+	return s.app.Listener(listener, fiber.ListenConfig{DisableStartupMessage: true, GracefulContext: s.stop, ShutdownTimeout: 3 * time.Second})
 }
 
 // listen hears of edits that other servers on the database make. When the
@@ -137,8 +137,8 @@ func (s *Server) listen() {
 		err := s.store.Listen(s.stop, s.unheard, func(id, revision int64) {
 			if revision < 0 {
 				s.forget(id)
-			} else if r := s.known(id); r != nil {
-				r.moved(s.stop, revision)
+			} else if room := s.known(id); room != nil {
+				room.moved(s.stop, revision)
 			}
 		}, s.someoneIs)
 		if s.stop.Err() != nil {
@@ -165,12 +165,12 @@ func (s *Server) unheard() {
 	if err != nil {
 		return // the connection will not last either
 	}
-	for _, o := range all {
-		if r := missing[o.ID]; r != nil {
-			delete(missing, o.ID)
-			r.moved(s.stop, o.Revision)
-			r.refound(s.stop)
-			r.tell("read", 0, api.Somebody{Office: o.ID, Read: true}, "")
+	for _, summary := range all {
+		if room := missing[summary.ID]; room != nil {
+			delete(missing, summary.ID)
+			room.moved(s.stop, summary.Revision)
+			room.refound(s.stop)
+			room.tell("read", 0, api.Somebody{Office: summary.ID, Read: true}, "")
 		}
 	}
 	for id := range missing {
@@ -187,11 +187,11 @@ func (s *Server) known(id int64) *room {
 // forget lets go of an office that was deleted; who watches it finds it gone.
 func (s *Server) forget(id int64) {
 	s.mu.Lock()
-	r := s.rooms[id]
+	room := s.rooms[id]
 	delete(s.rooms, id)
 	s.mu.Unlock()
-	if r != nil {
-		r.close()
+	if room != nil {
+		room.close()
 	}
 }
 
@@ -224,50 +224,50 @@ func (s *Server) roomAt(c fiber.Ctx, id int64) (*room, error) {
 // roomOf is the office of a number, for the server itself; requests ask for theirs with
 // [Server.roomAt].
 func (s *Server) roomOf(ctx context.Context, id int64) (*room, error) {
-	if r := s.known(id); r != nil {
-		return r, nil
+	if room := s.known(id); room != nil {
+		return room, nil
 	}
 	s.mu.Lock()
-	r := s.rooms[id]
-	if r == nil { // whoever else asks for it meanwhile waits for this one to be read
-		r = newRoom(id, s.store, s.meters.findings)
-		s.rooms[id] = r
+	other := s.rooms[id]
+	if other == nil { // whoever else asks for it meanwhile waits for this one to be read
+		other = newRoom(id, s.store, s.meters.findings)
+		s.rooms[id] = other
 	}
 	s.mu.Unlock()
-	if _, err := r.current(ctx); err != nil {
+	if _, err := other.current(ctx); err != nil {
 		if errors.Is(err, store.ErrNoOffice) {
 			s.forget(id)
 		}
 		return nil, err
 	}
-	return r, nil
+	return other, nil
 }
 
 // looked is how a request for what an office is begins: which one, and as it is now.
 func (s *Server) looked(c fiber.Ctx) (*room, *shown, error) {
-	r, err := s.room(c)
+	room, err := s.room(c)
 	if err != nil {
 		return nil, nil, err
 	}
-	now, err := r.current(c.Context())
+	now, err := room.current(c.Context())
 	if err != nil {
 		return nil, nil, err
 	}
 	within := *now
 	within.report = now.report.Within(effortOf(c))
-	return r, &within, nil
+	return room, &within, nil
 }
 
 // asked is how every request that writes to an office begins: who asks, what,
 // and of which office.
-func (s *Server) asked(c fiber.Ctx, into any) (name string, r *room, err error) {
+func (s *Server) asked(c fiber.Ctx, into any) (name string, room *room, err error) {
 	if name, err = author(c); err != nil {
 		return
 	}
 	if err = body(c, into); err != nil {
 		return
 	}
-	r, err = s.room(c)
+	room, err = s.room(c)
 	return
 }
 
@@ -310,7 +310,7 @@ func (s *Server) guard(c fiber.Ctx) error {
 	}
 	if m := c.Method(); m != fiber.MethodGet && m != fiber.MethodHead {
 		if o := c.Get("Origin"); o != "" {
-			if u, err := url.Parse(o); err != nil || u.Host != c.Host() {
+			if one, err := url.Parse(o); err != nil || one.Host != c.Host() {
 				return fiber.NewError(fiber.StatusForbidden, "another page may not change this office")
 			}
 		}
@@ -365,40 +365,40 @@ func (s *Server) fail(c fiber.Ctx, err error) error {
 	var clash *history.Conflict
 	var much *tooMuch
 	var web *fiber.Error
-	status, p := s.statusOf(err), api.Problem{}
+	status, problem := s.statusOf(err), api.Problem{}
 	switch {
 	case errors.As(err, &field):
-		p = api.Problem{Error: field.text, Field: field.field, Code: field.code, Mistakes: field.mistakes}
+		problem = api.Problem{Error: field.text, Field: field.field, Code: field.code, Mistakes: field.mistakes}
 	case errors.As(err, &fault):
-		p = api.Problem{Error: fault.Text, Field: fault.Field, Code: api.Code(fault.Code), Mistakes: mistakeViews(fault.Mistakes)}
+		problem = api.Problem{Error: fault.Text, Field: fault.Field, Code: api.Code(fault.Code), Mistakes: mistakeViews(fault.Mistakes)}
 	case errors.As(err, &clash):
-		p = api.Problem{Code: api.InTheWay, Error: clash.Text}
+		problem = api.Problem{Code: api.InTheWay, Error: clash.Text}
 	case errors.As(err, &much):
-		p = api.Problem{Code: api.BeyondLimit, Error: much.text}
+		problem = api.Problem{Code: api.BeyondLimit, Error: much.text}
 	case errors.Is(err, effort.ErrSpent):
-		p = api.Problem{Code: api.BeyondLimit, Error: err.Error()}
+		problem = api.Problem{Code: api.BeyondLimit, Error: err.Error()}
 	case errors.Is(err, store.ErrNoOffice):
-		p = api.Problem{Code: api.NotThere, Error: "there is no office of that number", Field: "id"}
+		problem = api.Problem{Code: api.NotThere, Error: "there is no office of that number", Field: "id"}
 	case errors.Is(err, fiber.ErrRequestEntityTooLarge):
-		p = api.Problem{Code: api.BeyondLimit, Error: fmt.Sprintf("that is more than %d MB, the most that is read at once", bodyLimit>>20)}
+		problem = api.Problem{Code: api.BeyondLimit, Error: fmt.Sprintf("that is more than %d MB, the most that is read at once", bodyLimit>>20)}
 	case errors.As(err, &web):
-		p = api.Problem{Code: webCode(web.Code), Error: web.Message}
+		problem = api.Problem{Code: webCode(web.Code), Error: web.Message}
 	case errors.Is(err, context.Canceled): // whoever asked has gone
-		p = api.Problem{Code: api.NotNow, Error: "nobody waits for the answer any more"}
+		problem = api.Problem{Code: api.NotNow, Error: "nobody waits for the answer any more"}
 	case noSpace(err):
-		p = api.Problem{Code: api.NotNow, Error: "The disk of the database is full: nothing was changed, and nothing can be until there is room."}
+		problem = api.Problem{Code: api.NotNow, Error: "The disk of the database is full: nothing was changed, and nothing can be until there is room."}
 		s.log.Error("database", "path", c.Path(), "error", err)
 	case databaseGone(err):
 		token, _ := nameOf(c)
 		named := token != ""
-		p = api.Problem{Code: api.NotNow, Error: "The database does not answer: nothing was changed. Klammer goes on as soon as it is back."}
+		problem = api.Problem{Code: api.NotNow, Error: "The database does not answer: nothing was changed. Klammer goes on as soon as it is back."}
 		switch {
 		case c.Method() == fiber.MethodGet:
-			p.Error = "The database does not answer. Klammer goes on as soon as it is back."
+			problem.Error = "The database does not answer. Klammer goes on as soon as it is back."
 		case store.DeedOf(c.Context()).Done() && named:
-			p.Error, p.Unsure = "The database went away while this was being kept: it is asked again as soon as it is back.", true
+			problem.Error, problem.Unsure = "The database went away while this was being kept: it is asked again as soon as it is back.", true
 		case store.DeedOf(c.Context()).Done():
-			p.Error, p.Unsure = "The database went away while this was being kept: look whether it was, before you do it once more.", true
+			problem.Error, problem.Unsure = "The database went away while this was being kept: look whether it was, before you do it once more.", true
 		}
 		s.log.Warn("database", "path", c.Path(), "error", err)
 	default: // its words are for the log; the page shows where to look
@@ -406,12 +406,12 @@ func (s *Server) fail(c fiber.Ctx, err error) error {
 		if !errors.As(err, &fault) {
 			fault = &mishap.Fault{Number: mishap.Number(), What: err}
 		}
-		p.Code = api.Unexpected
-		p.Error = fault.Error()
-		p.Unsure = store.DeedOf(c.Context()).Done()
+		problem.Code = api.Unexpected
+		problem.Error = fault.Error()
+		problem.Unsure = store.DeedOf(c.Context()).Done()
 		mishap.Log(s.log, "request "+c.Method()+" "+c.Path(), fault)
 	}
-	return c.Status(status).JSON(p)
+	return c.Status(status).JSON(problem)
 }
 
 // nameOf is the name that a request has of its own, under which it can be asked again, "" for
@@ -476,13 +476,13 @@ func checkName(name string) (string, error) {
 }
 
 func intQuery(c fiber.Ctx, name string, otherwise int64) (int64, error) {
-	s := c.Query(name)
-	if s == "" {
+	text := c.Query(name)
+	if text == "" {
 		return otherwise, nil
 	}
-	n, err := strconv.ParseInt(s, 10, 64)
+	n, err := strconv.ParseInt(text, 10, 64)
 	if err != nil || n < 0 {
-		return 0, bad(name, "%q is not a number", s)
+		return 0, bad(name, "%q is not a number", text)
 	}
 	return n, nil
 }

@@ -23,20 +23,20 @@ func (s *Server) sessions(c fiber.Ctx) error {
 	return c.JSON(out)
 }
 
-func (s *Server) sessionsOf(c fiber.Ctx, a *asker) ([]api.SessionView, error) {
+func (s *Server) sessionsOf(c fiber.Ctx, asker *asker) ([]api.SessionView, error) {
 	out := []api.SessionView{}
-	if a.person == nil {
+	if asker.person == nil {
 		return out, nil
 	}
-	all, err := s.store.Sessions(c.Context(), a.person.ID)
-	for _, x := range all {
-		out = append(out, api.SessionView{ID: x.ID, About: x.About, At: x.At, Seen: x.Seen, Here: x.ID == a.session})
+	all, err := s.store.Sessions(c.Context(), asker.person.ID)
+	for _, session := range all {
+		out = append(out, api.SessionView{ID: session.ID, About: session.About, At: session.At, Seen: session.Seen, Here: session.ID == asker.session})
 	}
 	return out, err
 }
 
 func (s *Server) endSession(c fiber.Ctx) error {
-	a := whoAsks(c)
+	asker := whoAsks(c)
 	if err := s.onlyAccounts(); err != nil {
 		return err
 	}
@@ -44,7 +44,7 @@ func (s *Server) endSession(c fiber.Ctx) error {
 	if err != nil {
 		return err
 	}
-	gone, err := s.store.End(c.Context(), a.person.ID, id, a.session)
+	gone, err := s.store.End(c.Context(), asker.person.ID, id, asker.session)
 	if err != nil {
 		return err
 	}
@@ -54,12 +54,12 @@ func (s *Server) endSession(c fiber.Ctx) error {
 	if err := s.ended(c.Context(), api.Somebody{Sessions: gone}); err != nil {
 		return err
 	}
-	if id == a.session && id != 0 {
+	if id == asker.session && id != 0 {
 		c.Cookie(&fiber.Cookie{Name: sessionCookie, Value: "", Path: "/", HTTPOnly: true, Secure: true, SameSite: "Strict", MaxAge: -1, Expires: time.Unix(1, 0)})
-		s.note(c, a.name, "signed out", 0, "")
+		s.note(c, asker.name, "signed out", 0, "")
 		return c.JSON([]api.SessionView{})
 	}
-	s.note(c, a.name, "ended sessions of his own", 0, "")
+	s.note(c, asker.name, "ended sessions of his own", 0, "")
 	return s.sessions(c)
 }
 
@@ -67,38 +67,38 @@ func (s *Server) password(c fiber.Ctx) error {
 	if err := s.onlyAccounts(); err != nil {
 		return err
 	}
-	a := whoAsks(c)
-	var q api.NewPassword
-	if err := body(c, &q); err != nil {
+	asker := whoAsks(c)
+	var password api.NewPassword
+	if err := body(c, &password); err != nil {
 		return err
 	}
-	if err := people.Strong(q.New, strings.Fields(a.name)...); err != nil {
+	if err := people.Strong(password.New, strings.Fields(asker.name)...); err != nil {
 		return bad("new", "%s", err)
 	}
-	if err := s.ownPassword(c, a, "old", q.Old); err != nil {
+	if err := s.ownPassword(c, asker, "old", password.Old); err != nil {
 		return err
 	}
 	done, err := s.guessing(c)
 	if err != nil {
 		return err
 	}
-	next, err := s.access.Cost.Hash(q.New)
+	next, err := s.access.Cost.Hash(password.New)
 	done()
 	if err != nil {
 		return err
 	}
-	gone, err := s.store.SetPassword(c.Context(), a.person.ID, next, a.session)
+	gone, err := s.store.SetPassword(c.Context(), asker.person.ID, next, asker.session)
 	if err == nil {
 		err = s.ended(c.Context(), api.Somebody{Sessions: gone})
 	}
 	if err == nil {
-		err = s.remember(c, a.person)
+		err = s.remember(c, asker.person)
 	}
 	if err != nil {
 		return err
 	}
-	s.note(c, a.name, "changed the password", 0, "")
-	opens, err := s.opens(c, a)
+	s.note(c, asker.name, "changed the password", 0, "")
+	opens, err := s.opens(c, asker)
 	if err != nil {
 		return err
 	}
@@ -106,44 +106,44 @@ func (s *Server) password(c fiber.Ctx) error {
 }
 
 // opens is what opens one's account, or acts in one's name, beside the password.
-func (s *Server) opens(c fiber.Ctx, a *asker) (*api.Opens, error) {
-	v := &api.Opens{Passkeys: []string{}, Tokens: []string{}}
+func (s *Server) opens(c fiber.Ctx, asker *asker) (*api.Opens, error) {
+	opens := &api.Opens{Passkeys: []string{}, Tokens: []string{}}
 	var err error
-	if v.Sessions, err = s.sessionsOf(c, a); err != nil {
+	if opens.Sessions, err = s.sessionsOf(c, asker); err != nil {
 		return nil, err
 	}
-	keys, err := s.store.Passkeys(c.Context(), a.person.ID)
+	keys, err := s.store.Passkeys(c.Context(), asker.person.ID)
 	if err != nil {
 		return nil, err
 	}
-	for _, k := range keys {
-		v.Passkeys = append(v.Passkeys, k.Name)
+	for _, passkey := range keys {
+		opens.Passkeys = append(opens.Passkeys, passkey.Name)
 	}
-	tokens, err := s.store.TokensOf(c.Context(), a.person.ID)
-	v.Tokens = append(v.Tokens, tokens...)
-	return v, err
+	tokens, err := s.store.TokensOf(c.Context(), asker.person.ID)
+	opens.Tokens = append(opens.Tokens, tokens...)
+	return opens, err
 }
 
 // ownPassword looks whether somebody who is in knows the password, too; guesses are slowed
 // down as at the door.
-func (s *Server) ownPassword(c fiber.Ctx, a *asker, field, password string) error {
-	g := guess{keys: []string{fmt.Sprintf("own:%d", a.person.ID)}, free: []int{freeOfAccount}}
+func (s *Server) ownPassword(c fiber.Ctx, asker *asker, field, password string) error {
+	one := guess{keys: []string{fmt.Sprintf("own:%d", asker.person.ID)}, free: []int{freeOfAccount}}
 	done, err := s.guessing(c)
 	if err != nil {
 		return err
 	}
 	defer done()
-	if err := s.waits(c, g); err != nil {
+	if err := s.waits(c, one); err != nil {
 		return err
 	}
-	_, hash, err := s.store.PersonOf(c.Context(), a.name)
+	_, hash, err := s.store.PersonOf(c.Context(), asker.name)
 	if err != nil {
 		return err
 	}
 	if people.Verify(hash, password) {
-		return s.store.Entered(c.Context(), g.keys...)
+		return s.store.Entered(c.Context(), one.keys...)
 	}
-	if err := s.failed(c, g); err != nil {
+	if err := s.failed(c, one); err != nil {
 		return err
 	}
 	return bad(field, "that is not your password")

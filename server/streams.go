@@ -30,19 +30,19 @@ type streams struct {
 
 // join takes one more; it is refused where the server, or its asker, has as many as there
 // may be: one person cannot take the places of all others.
-func (s *streams) join(a *asker, end context.CancelFunc) (*listener, error) {
-	l := &listener{session: a.session, end: end}
-	if a.person != nil {
-		l.person = a.person.ID
+func (s *streams) join(asker *asker, end context.CancelFunc) (*listener, error) {
+	one := &listener{session: asker.session, end: end}
+	if asker.person != nil {
+		one.person = asker.person.ID
 	}
-	if a.token != nil {
-		l.token = a.token.ID
+	if asker.token != nil {
+		one.token = asker.token.ID
 	}
 	s.mu.Lock()
 	defer s.mu.Unlock()
 	own := 0
-	for o := range s.all {
-		if l.person != 0 && o.person == l.person {
+	for listener := range s.all {
+		if one.person != 0 && listener.person == one.person {
 			own++
 		}
 	}
@@ -55,16 +55,16 @@ func (s *streams) join(a *asker, end context.CancelFunc) (*listener, error) {
 	if s.all == nil {
 		s.all = map[*listener]struct{}{}
 	}
-	s.all[l] = struct{}{}
-	return l, nil
+	s.all[one] = struct{}{}
+	return one, nil
 }
 
 // leave lets go of one, and ends it.
-func (s *streams) leave(l *listener) {
+func (s *streams) leave(listener *listener) {
 	s.mu.Lock()
 	defer s.mu.Unlock()
-	delete(s.all, l)
-	l.end()
+	delete(s.all, listener)
+	listener.end()
 }
 
 func (s *streams) count() int {
@@ -74,13 +74,13 @@ func (s *streams) count() int {
 }
 
 // end ends those by what ended: sessions, tokens, all tokens of a person.
-func (s *streams) end(x api.Somebody) {
+func (s *streams) end(somebody api.Somebody) {
 	s.mu.Lock()
 	defer s.mu.Unlock()
-	for l := range s.all {
-		byToken := l.token != 0 && (x.Person != 0 && l.person == x.Person || slices.Contains(x.Tokens, l.token))
-		if byToken || l.session != 0 && slices.Contains(x.Sessions, l.session) {
-			l.end()
+	for listener := range s.all {
+		byToken := listener.token != 0 && (somebody.Person != 0 && listener.person == somebody.Person || slices.Contains(somebody.Tokens, listener.token))
+		if byToken || listener.session != 0 && slices.Contains(somebody.Sessions, listener.session) {
+			listener.end()
 		}
 	}
 }
@@ -89,12 +89,12 @@ func (s *streams) end(x api.Somebody) {
 func (s *streams) by() (sessions, tokens []int64) {
 	s.mu.Lock()
 	defer s.mu.Unlock()
-	for l := range s.all {
+	for listener := range s.all {
 		switch {
-		case l.session != 0:
-			sessions = append(sessions, l.session)
-		case l.token != 0:
-			tokens = append(tokens, l.token)
+		case listener.session != 0:
+			sessions = append(sessions, listener.session)
+		case listener.token != 0:
+			tokens = append(tokens, listener.token)
 		}
 	}
 	return sessions, tokens
@@ -102,13 +102,13 @@ func (s *streams) by() (sessions, tokens []int64) {
 
 // sweep looks after those who listen: what was lost is made good.
 func (s *Server) sweep() {
-	t := time.NewTicker(time.Second)
-	defer t.Stop()
+	ticker := time.NewTicker(time.Second)
+	defer ticker.Stop()
 	for {
 		select {
 		case <-s.stop.Done():
 			return
-		case <-t.C:
+		case <-ticker.C:
 			s.endOver()
 			s.revive()
 		}
@@ -136,18 +136,18 @@ func (s *Server) revive() {
 	s.mu.Lock()
 	all := slices.Collect(maps.Values(s.rooms))
 	s.mu.Unlock()
-	for _, r := range all {
-		if !r.forgotten() {
+	for _, room := range all {
+		if !room.forgotten() {
 			continue
 		}
 		ctx, stop := context.WithTimeout(s.stop, 2*time.Second)
-		now, err := r.current(ctx)
+		now, err := room.current(ctx)
 		stop()
 		switch {
 		case err == nil:
-			r.tell("beat", 0, now.view.Revision, "")
+			room.tell("beat", 0, now.view.Revision, "")
 		case errors.Is(err, store.ErrNoOffice):
-			s.forget(r.id)
+			s.forget(room.id)
 		default: // the database is away: the others would wait for it as long
 			return
 		}
@@ -159,24 +159,24 @@ func (s *Server) revive() {
 func (s *Server) stopOf(person int64) {
 	ctx, stop := context.WithTimeout(s.stop, atMost)
 	defer stop()
-	p, err := s.store.PersonAt(ctx, person)
+	one, err := s.store.PersonAt(ctx, person)
 	if err != nil {
 		return
 	}
-	may := func(office int64) bool { return p != nil && p.Role(office) >= people.Carrier }
+	may := func(office int64) bool { return one != nil && one.Role(office) >= people.Carrier }
 	for _, all := range []*jobs{s.readings, s.carrying} {
-		all.each(func(office int64, j *job) {
-			if j.person == person && !may(office) {
-				j.stop()
+		all.each(func(office int64, job *job) {
+			if job.person == person && !may(office) {
+				job.stop()
 			}
 		})
 	}
 }
 
 // ended ends the event streams by what ended, here and on the other servers.
-func (s *Server) ended(ctx context.Context, x api.Somebody) error {
-	if len(x.Sessions) == 0 && x.Person == 0 && len(x.Tokens) == 0 {
+func (s *Server) ended(ctx context.Context, somebody api.Somebody) error {
+	if len(somebody.Sessions) == 0 && somebody.Person == 0 && len(somebody.Tokens) == 0 {
 		return nil
 	}
-	return s.tellAll(ctx, x)
+	return s.tellAll(ctx, somebody)
 }

@@ -17,19 +17,19 @@ func (s *Server) talk(c fiber.Ctx) error {
 	if err != nil {
 		return err
 	}
-	v := api.TalkViewOf(report.Talk())
+	view := api.TalkViewOf(report.Talk())
 	if c.Query("at") == "" { // of what is known now
-		r, err := s.room(c)
+		room, err := s.room(c)
 		if err != nil {
 			return err
 		}
-		now, err := r.current(c.Context())
+		now, err := room.current(c.Context())
 		if err != nil {
 			return err
 		}
-		v.Routers = api.TalkRouters(report.Net.Office, now.kept)
+		view.Routers = api.TalkRouters(report.Net.Office, now.kept)
 	}
-	return c.JSON(v)
+	return c.JSON(view)
 }
 
 type talkWayQuery struct {
@@ -44,18 +44,18 @@ func (s *Server) talkWay(c fiber.Ctx) error {
 	if err != nil {
 		return err
 	}
-	m := report.Talk().Map()
+	talks := report.Talk().Map()
 	for _, field := range []string{"from", "to"} {
-		if _, err := m.Who(c.Query(field)); err != nil {
+		if _, err := talks.Who(c.Query(field)); err != nil {
 			return bad(field, "%s", err)
 		}
 	}
 	if _, err := notation.ReadServices(report.Net.Office, c.Query("service")); err != nil {
 		return bad("service", "%s", err)
 	}
-	a, err := api.TalkOf(m, c.Query("from"), c.Query("to"), c.Query("service"))
+	answer, err := api.TalkOf(talks, c.Query("from"), c.Query("to"), c.Query("service"))
 	if err != nil {
 		return err
 	}
-	return c.JSON(a)
+	return c.JSON(answer)
 }

@@ -14,8 +14,8 @@ import (
 // Words is the words of core for the page, as a module of TypeScript: what it
 // completes, offers in a list and has to write in quotes.
 func Words() ([]byte, error) {
-	var b bytes.Buffer
-	b.WriteString("// Made by `klammer serve words`: the words of the core, for the page.\n\n")
+	var buffer bytes.Buffer
+	buffer.WriteString("// Made by `klammer serve words`: the words of the core, for the page.\n\n")
 	words, forms := command.Verbs()
 	for _, w := range []struct {
 		name, says string
@@ -49,16 +49,16 @@ func Words() ([]byte, error) {
 				spaced.WriteByte(' ')
 			}
 		}
-		fmt.Fprintf(&b, "/** %s */\nexport const %s = %s as const;\n", w.says, w.name, spaced.Bytes())
+		fmt.Fprintf(&buffer, "/** %s */\nexport const %s = %s as const;\n", w.says, w.name, spaced.Bytes())
 	}
-	return b.Bytes(), nil
+	return buffer.Bytes(), nil
 }
 
 // facts are the words of what is noted of something.
 func facts(of office.FactOf) (all []string) {
-	for _, w := range office.FactWords {
-		if w.Of&of != 0 {
-			all = append(all, w.Word)
+	for _, word := range office.FactWords {
+		if word.Of&of != 0 {
+			all = append(all, word.Word)
 		}
 	}
 	return all

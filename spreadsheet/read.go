@@ -32,47 +32,47 @@ const (
 // open opens a workbook after its parts were measured: what they say of their
 // sizes is not believed.
 func open(data []byte) (*excelize.File, error) {
-	z, err := zip.NewReader(bytes.NewReader(data), int64(len(data)))
+	reader, err := zip.NewReader(bytes.NewReader(data), int64(len(data)))
 	if err != nil {
 		return nil, fmt.Errorf("this is no workbook that can be read (XLSX): %w", err)
 	}
 	total := int64(0)
-	for _, f := range z.File {
-		r, err := f.Open()
+	for _, file := range reader.File {
+		closer, err := file.Open()
 		if err != nil {
 			return nil, fmt.Errorf("this is no workbook that can be read (XLSX): %w", err)
 		}
-		n, err := io.Copy(io.Discard, io.LimitReader(r, mostPart+1))
-		r.Close()
+		n, err := io.Copy(io.Discard, io.LimitReader(closer, mostPart+1))
+		closer.Close()
 		if err != nil {
 			return nil, fmt.Errorf("this is no workbook that can be read (XLSX): %w", err)
 		}
-		if total += n; n > mostPart || total > mostBytes || n > 1<<20 && n > mostRatio*int64(f.CompressedSize64) {
+		if total += n; n > mostPart || total > mostBytes || n > 1<<20 && n > mostRatio*int64(file.CompressedSize64) {
 			return nil, fmt.Errorf("the workbook is too large: at most %d MB in all, and %d MB a part, are unpacked", mostBytes>>20, mostPart>>20)
 		}
 	}
-	f, err := excelize.OpenReader(bytes.NewReader(data), excelize.Options{UnzipSizeLimit: mostBytes, UnzipXMLSizeLimit: mostPart})
+	one, err := excelize.OpenReader(bytes.NewReader(data), excelize.Options{UnzipSizeLimit: mostBytes, UnzipXMLSizeLimit: mostPart})
 	if err != nil {
 		return nil, fmt.Errorf("this is no workbook that can be read (XLSX): %w", err)
 	}
-	return f, nil
+	return one, nil
 }
 
 // plain refuses a sheet with formulas or merged cells, as what they show may not
 // be what they say. It looks at the sheet's own part as it goes by: a part made
 // into cells may be a thousand times as large.
 func plain(data []byte, sheet string) error {
-	z, err := zip.NewReader(bytes.NewReader(data), int64(len(data)))
+	reader, err := zip.NewReader(bytes.NewReader(data), int64(len(data)))
 	if err != nil {
 		return err
 	}
 	part := func(name string, into any) error {
-		r, err := z.Open(name)
+		file, err := reader.Open(name)
 		if err != nil {
 			return err
 		}
-		defer r.Close()
-		return xml.NewDecoder(io.LimitReader(r, mostPart)).Decode(into)
+		defer file.Close()
+		return xml.NewDecoder(io.LimitReader(file, mostPart)).Decode(into)
 	}
 	var book struct {
 		Sheets []struct {
@@ -97,30 +97,30 @@ func plain(data []byte, sheet string) error {
 			}
 		}
 	}
-	r, err := z.Open("xl/" + target)
+	other, err := reader.Open("xl/" + target)
 	if target == "" || err != nil {
 		return nil
 	}
-	defer r.Close()
+	defer other.Close()
 	cell := ""
-	for d := xml.NewDecoder(io.LimitReader(r, mostPart)); ; {
-		t, err := d.Token()
+	for decoder := xml.NewDecoder(io.LimitReader(other, mostPart)); ; {
+		token, err := decoder.Token()
 		if err != nil {
 			return nil // its end
 		}
-		e, ok := t.(xml.StartElement)
+		element, ok := token.(xml.StartElement)
 		if !ok {
 			continue
 		}
 		attr := func(name string) string {
-			for _, a := range e.Attr {
-				if a.Name.Local == name {
-					return a.Value
+			for _, one := range element.Attr {
+				if one.Name.Local == name {
+					return one.Value
 				}
 			}
 			return ""
 		}
-		switch e.Name.Local {
+		switch element.Name.Local {
 		case "c":
 			cell = attr("r")
 		case "f":
@@ -132,8 +132,8 @@ func plain(data []byte, sheet string) error {
 }
 
 // rowsOf reads the cells of one sheet, a row after the other.
-func rowsOf(f *excelize.File, name string, cells *int) (rows [][]string, err error) {
-	it, err := f.Rows(name)
+func rowsOf(file *excelize.File, name string, cells *int) (rows [][]string, err error) {
+	it, err := file.Rows(name)
 	if err != nil {
 		return nil, err
 	}
@@ -160,12 +160,12 @@ func rowsOf(f *excelize.File, name string, cells *int) (rows [][]string, err err
 // Tables reads all sheets of a workbook: of formulas what they show, of merged
 // cells the first.
 func Tables(data []byte) ([]intake.Table, error) {
-	f, err := open(data)
+	file, err := open(data)
 	if err != nil {
 		return nil, err
 	}
-	defer f.Close()
-	names := f.GetSheetList()
+	defer file.Close()
+	names := file.GetSheetList()
 	if len(names) == 0 {
 		return nil, errors.New("the workbook has no sheet")
 	}
@@ -174,12 +174,12 @@ func Tables(data []byte) ([]intake.Table, error) {
 	}
 	var out []intake.Table
 	cells := 0
-	for _, n := range names {
-		rows, err := rowsOf(f, n, &cells)
+	for _, name := range names {
+		rows, err := rowsOf(file, name, &cells)
 		if err != nil {
 			return nil, err
 		}
-		out = append(out, intake.Table{Name: n, Rows: rows})
+		out = append(out, intake.Table{Name: name, Rows: rows})
 	}
 	return out, nil
 }
@@ -195,19 +195,19 @@ func CSV(name string, data []byte) (intake.Table, error) {
 			comma, most = c, n
 		}
 	}
-	r := csv.NewReader(strings.NewReader(text))
-	r.Comma, r.FieldsPerRecord, r.LazyQuotes = comma, -1, true
+	reader := csv.NewReader(strings.NewReader(text))
+	reader.Comma, reader.FieldsPerRecord, reader.LazyQuotes = comma, -1, true
 	table := intake.Table{Name: name}
 	cells := 0
 	for line := 1; ; {
-		row, err := r.Read()
+		row, err := reader.Read()
 		if errors.Is(err, io.EOF) {
 			return table, nil
 		}
 		if err != nil {
 			return table, fmt.Errorf("this is no table that can be read (CSV): %w", err)
 		}
-		at, _ := r.FieldPos(0)
+		at, _ := reader.FieldPos(0)
 		for ; line < at; line++ { // lines that are empty are rows that are empty
 			table.Rows = append(table.Rows, nil)
 		}
@@ -222,26 +222,26 @@ func CSV(name string, data []byte) (intake.Table, error) {
 // Understand reads what tables say of an office; see [intake.Read]. choices are
 // what somebody corrected.
 func Understand(tables []intake.Table, choices []intake.Choice) *intake.Understood {
-	u := intake.Read(tables, choices)
+	understood := intake.Read(tables, choices)
 	nets := map[*office.Office]*span.Net{}
-	u.Resolve = func(o *office.Office, device string, port int) office.Shape {
-		n := nets[u.Exact]
-		if u.Exact == nil || n == nil {
-			if u.Exact == nil {
-				s, _ := o.Effective(o.Device(device), port)
-				return *s
+	understood.Resolve = func(o *office.Office, device string, port int) office.Shape {
+		net := nets[understood.Exact]
+		if understood.Exact == nil || net == nil {
+			if understood.Exact == nil {
+				shape, _ := o.Effective(o.Device(device), port)
+				return *shape
 			}
-			n = span.Compile(u.Exact)
-			nets[u.Exact] = n
+			net = span.Compile(understood.Exact)
+			nets[understood.Exact] = net
 		}
-		i := n.Topo.DeviceIndex(device)
-		if i < 0 || port >= len(n.Office.Devices[i].Ports) {
-			s, _ := o.Effective(o.Device(device), port)
-			return *s
+		i := net.Topo.DeviceIndex(device)
+		if i < 0 || port >= len(net.Office.Devices[i].Ports) {
+			shape, _ := o.Effective(o.Device(device), port)
+			return *shape
 		}
-		return wording.Planned(n, i).Ports[port].Shape()
+		return wording.Planned(net, i).Ports[port].Shape()
 	}
-	return u
+	return understood
 }
 
 // Formulas are what a cell of CSV begins with that spreadsheets take for a formula.

@@ -25,12 +25,12 @@ import (
 // first. The error says what is in the way: formulas and merged cells are not
 // read, as what they show may not be what they say.
 func Rows(data []byte, sheet string) (rows [][]string, err error) {
-	f, err := open(data)
+	file, err := open(data)
 	if err != nil {
 		return nil, err
 	}
-	defer f.Close()
-	names := f.GetSheetList()
+	defer file.Close()
+	names := file.GetSheetList()
 	if len(names) == 0 {
 		return nil, errors.New("the workbook has no sheet")
 	}
@@ -41,7 +41,7 @@ func Rows(data []byte, sheet string) (rows [][]string, err error) {
 		}
 	}
 	cells := 0
-	if rows, err = rowsOf(f, name, &cells); err != nil {
+	if rows, err = rowsOf(file, name, &cells); err != nil {
 		return nil, err
 	}
 	if err := plain(data, name); err != nil {
@@ -54,37 +54,37 @@ func Rows(data []byte, sheet string) (rows [][]string, err error) {
 // the PVID is not the untagged VLAN. Members of bundles stand for the bundle.
 //
 // It spends what the cells cost.
-func Grid(n *span.Net, dev int) [][]string {
-	d, table := n.Office.Devices[dev], n.Tables[dev]
+func Grid(net *span.Net, dev int) [][]string {
+	device, table := net.Office.Devices[dev], net.Tables[dev]
 	var at []int
 	head := []string{"VLAN", "Name"}
-	for p := range d.Ports {
-		if d.Ports[p].Bundle == 0 {
-			at = append(at, p)
-			head = append(head, notation.Ports(d, []int{p}))
+	for port := range device.Ports {
+		if device.Ports[port].Bundle == 0 {
+			at = append(at, port)
+			head = append(head, notation.Ports(device, []int{port}))
 		}
 	}
 	rows := [][]string{head}
 	var vids office.Set
-	for _, p := range at {
-		m := table.Ports[p].Members()
-		vids.AddAll(&m)
-		if v := table.Ports[p].PVID; v != 0 {
-			vids.Add(v)
+	for _, port := range at {
+		set := table.Ports[port].Members()
+		vids.AddAll(&set)
+		if vid := table.Ports[port].PVID; vid != 0 {
+			vids.Add(vid)
 		}
 	}
-	vids.AddAll(n.Registered())
-	n.Effort().Spend(2 * vids.Len() * (len(at) + 2))
+	vids.AddAll(net.Registered())
+	net.Effort().Spend(2 * vids.Len() * (len(at) + 2))
 	for vid := range vids.All() {
 		name := ""
-		if x := n.Office.VLAN(vid); x != nil {
-			name = x.Name
+		if vlan := net.Office.VLAN(vid); vlan != nil {
+			name = vlan.Name
 		}
 		row := []string{fmt.Sprint(vid), name}
-		for _, p := range at {
-			c := table.Ports[p]
-			text := map[office.Membership]string{office.Untagged: "U", office.Tagged: "T", office.NotMember: ""}[c.Of(vid)]
-			if alone := c.Untagged.Len() == 1 && c.Untagged.Has(vid); c.PVID == vid && !alone {
+		for _, port := range at {
+			compiled := table.Ports[port]
+			text := map[office.Membership]string{office.Untagged: "U", office.Tagged: "T", office.NotMember: ""}[compiled.Of(vid)]
+			if alone := compiled.Untagged.Len() == 1 && compiled.Untagged.Has(vid); compiled.PVID == vid && !alone {
 				text += "P"
 				if text == "P" || text == "TP" || text == "UP" {
 					row = append(row, text)
@@ -99,38 +99,38 @@ func Grid(n *span.Net, dev int) [][]string {
 }
 
 // cells is how many a device's grid has, at most.
-func cells(n *span.Net, dev int) int {
-	vids := *n.Registered()
-	for p := range n.Tables[dev].Ports {
-		m := n.Tables[dev].Ports[p].Members()
-		vids.AddAll(&m)
+func cells(net *span.Net, dev int) int {
+	vids := *net.Registered()
+	for port := range net.Tables[dev].Ports {
+		set := net.Tables[dev].Ports[port].Members()
+		vids.AddAll(&set)
 	}
-	return vids.Len() * (len(n.Office.Devices[dev].Ports) + 2)
+	return vids.Len() * (len(net.Office.Devices[dev].Ports) + 2)
 }
 
 // Office writes a whole office as a workbook.
-func Office(r *finding.Report) ([]byte, error) {
-	n, o := r.Net, r.Net.Office
-	w := &workbook{f: excelize.NewFile(), used: map[string]bool{}, effort: n.Effort()}
-	for _, n := range []string{"register", "cables", "plugs", "findings", "notation", "sheet1", "history"} {
-		w.used[n] = true // of our own, and those that the format keeps for itself
+func Office(report *finding.Report) ([]byte, error) {
+	net, o := report.Net, report.Net.Office
+	one := &workbook{f: excelize.NewFile(), used: map[string]bool{}, effort: net.Effort()}
+	for _, name := range []string{"register", "cables", "plugs", "findings", "notation", "sheet1", "history"} {
+		one.used[name] = true // of our own, and those that the format keeps for itself
 	}
-	defer w.f.Close()
-	if err := w.styles(); err != nil {
+	defer one.f.Close()
+	if err := one.styles(); err != nil {
 		return nil, err
 	}
 	register := [][]string{{"VLAN", "Name", "Note", "Subnets", "Local", "Addresses", "Hands out", "State"}}
 	for _, vlan := range o.VLANs {
 		var nets, at, out []string
-		for _, p := range vlan.Nets {
-			nets = append(nets, p.String())
+		for _, prefix := range vlan.Nets {
+			nets = append(nets, prefix.String())
 		}
-		for _, d := range o.Devices {
-			for _, a := range d.Addresses {
-				if a.VID == vlan.VID {
-					at = append(at, d.Name+" "+a.Prefix.String())
-					if a.From.IsValid() {
-						out = append(out, a.From.String()+"-"+a.To.String())
+		for _, device := range o.Devices {
+			for _, address := range device.Addresses {
+				if address.VID == vlan.VID {
+					at = append(at, device.Name+" "+address.Prefix.String())
+					if address.From.IsValid() {
+						out = append(out, address.From.String()+"-"+address.To.String())
 					}
 				}
 			}
@@ -141,21 +141,21 @@ func Office(r *finding.Report) ([]byte, error) {
 		}
 		register = append(
 			register,
-			[]string{fmt.Sprint(vlan.VID), vlan.Name, vlan.Note, strings.Join(nets, " "), local, strings.Join(at, ", "), strings.Join(out, ", "), n.VLAN(vlan.VID).State.String()},
+			[]string{fmt.Sprint(vlan.VID), vlan.Name, vlan.Note, strings.Join(nets, " "), local, strings.Join(at, ", "), strings.Join(out, ", "), net.VLAN(vlan.VID).State.String()},
 		)
 	}
-	w.sheet("Register", register, 2, false)
+	one.sheet("Register", register, 2, false)
 	for i := range o.Devices { // before any of them is written
-		w.effort.Spend(20_000 + 25*cells(n, i))
+		one.effort.Spend(20_000 + 25*cells(net, i))
 	}
-	for _, i := range n.Topo.Outwards(n.Office) {
-		w.sheet(o.Devices[i].Name, Grid(n, i), 2, true)
+	for _, i := range net.Topo.Outwards(net.Office) {
+		one.sheet(o.Devices[i].Name, Grid(net, i), 2, true)
 	}
 	cables := [][]string{{"From", "To", "Speed"}}
-	for _, c := range o.Cables {
-		cables = append(cables, []string{c.A.String(), c.B.String(), speed(o, c.A)})
+	for _, cable := range o.Cables {
+		cables = append(cables, []string{cable.A.String(), cable.B.String(), speed(o, cable.A)})
 	}
-	w.sheet("Cables", cables, 0, false)
+	one.sheet("Cables", cables, 0, false)
 	plugs := [][]string{{"Port", "What", "Wants", "How"}}
 	for _, plug := range o.Plugs {
 		how := "untagged"
@@ -170,39 +170,39 @@ func Office(r *finding.Report) ([]byte, error) {
 		}
 		plugs = append(plugs, []string{plug.Port.String(), plug.Name, fmt.Sprint(plug.Wants), how})
 	}
-	w.sheet("Plugs", plugs, 0, false)
+	one.sheet("Plugs", plugs, 0, false)
 	findings := [][]string{{"Severity", "Code", "What", "Ports"}}
-	for _, f := range r.List() {
+	for _, f := range report.List() {
 		var ports []string
-		for _, p := range f.Ports {
-			ports = append(ports, p.String())
+		for _, ref := range f.Ports {
+			ports = append(ports, ref.String())
 		}
 		findings = append(findings, []string{f.Severity.String(), string(f.Code), f.Text, strings.Join(ports, ", ")})
 	}
-	w.sheet("Findings", findings, 0, false)
+	one.sheet("Findings", findings, 0, false)
 	// All of it once more, so that what is read back is the same office.
 	text := [][]string{}
-	for l := range strings.SplitSeq(strings.TrimRight(notation.Print(o), "\n"), "\n") {
-		text = append(text, []string{l})
+	for line := range strings.SplitSeq(strings.TrimRight(notation.Print(o), "\n"), "\n") {
+		text = append(text, []string{line})
 	}
 	if len(text) > 0 {
-		w.sheet("Notation", text, 0, false)
+		one.sheet("Notation", text, 0, false)
 	}
-	if w.err != nil {
-		return nil, w.err
+	if one.err != nil {
+		return nil, one.err
 	}
-	_ = w.f.DeleteSheet("Sheet1")
-	w.f.SetActiveSheet(0)
-	var b bytes.Buffer
-	if err := w.f.Write(&b); err != nil {
+	_ = one.f.DeleteSheet("Sheet1")
+	one.f.SetActiveSheet(0)
+	var buffer bytes.Buffer
+	if err := one.f.Write(&buffer); err != nil {
 		return nil, err
 	}
-	return b.Bytes(), nil
+	return buffer.Bytes(), nil
 }
 
-func speed(o *office.Office, r office.PortRef) string {
-	d := o.Device(r.Device)
-	return d.Ports[d.Port(r.Port)].Speed.String()
+func speed(o *office.Office, ref office.PortRef) string {
+	device := o.Device(ref.Device)
+	return device.Ports[device.Port(ref.Port)].Speed.String()
 }
 
 type workbook struct {
@@ -217,11 +217,11 @@ type workbook struct {
 // free is a name that no other sheet has, of at most the 31 letters that the
 // format takes; own sheets have theirs.
 func (w *workbook) free(name string, device bool) string {
-	cut := func(s string, n int) string {
-		if r := []rune(s); len(r) > n {
+	cut := func(text string, n int) string {
+		if r := []rune(text); len(r) > n {
 			return string(r[:n])
 		}
-		return s
+		return text
 	}
 	if !device {
 		return name

@@ -26,9 +26,9 @@ func (s *Store) Credentials(ctx context.Context, office int64) ([]Credential, er
 }
 
 // PutCredential keeps one, sealed with the key of an id.
-func (s *Store) PutCredential(ctx context.Context, office int64, c Credential, sealed []byte, key string) error {
+func (s *Store) PutCredential(ctx context.Context, office int64, credential Credential, sealed []byte, key string) error {
 	_, err := s.pool.Exec(ctx, `INSERT INTO credentials (office_id, name, about, sealed, key_id, author) VALUES ($1, $2, $3, $4, $5, $6)
-		ON CONFLICT (office_id, name) DO UPDATE SET about = $3, sealed = $4, key_id = $5, author = $6, made_at = now()`, office, c.Name, c.About, sealed, key, c.Author)
+		ON CONFLICT (office_id, name) DO UPDATE SET about = $3, sealed = $4, key_id = $5, author = $6, made_at = now()`, office, credential.Name, credential.About, sealed, key, credential.Author)
 	return err
 }
 
@@ -58,12 +58,12 @@ func (s *Store) Reseal(ctx context.Context, old, next string, again func(office 
 		if err != nil {
 			return err
 		}
-		for _, x := range all {
-			sealed, err := again(x.Office, x.Name, x.Sealed)
+		for _, other := range all {
+			sealed, err := again(other.Office, other.Name, other.Sealed)
 			if err != nil {
 				return err
 			}
-			if _, err := tx.Exec(ctx, "UPDATE credentials SET sealed = $3, key_id = $4 WHERE office_id = $1 AND name = $2", x.Office, x.Name, sealed, next); err != nil {
+			if _, err := tx.Exec(ctx, "UPDATE credentials SET sealed = $3, key_id = $4 WHERE office_id = $1 AND name = $2", other.Office, other.Name, sealed, next); err != nil {
 				return err
 			}
 		}
@@ -118,34 +118,34 @@ func (s *Store) Cards(ctx context.Context, office int64) ([]Card, error) {
 // KeepReading keeps what a device told, or why it did not, in one transaction: what it
 // was found to be set to where that is new, where network cards are now, and what
 // drifted. Cards that stay keep since when they are there.
-func (s *Store) KeepReading(ctx context.Context, office int64, r Reading, f *Found, cards []Card, drift []string) error {
+func (s *Store) KeepReading(ctx context.Context, office int64, reading Reading, found *Found, cards []Card, drift []string) error {
 	return pgx.BeginFunc(ctx, s.pool, func(tx pgx.Tx) error {
 		_, err := tx.Exec(ctx, `INSERT INTO reading (office_id, device, source, told, why) VALUES ($1, $2, $3, $4, $5)
 			ON CONFLICT (office_id, device) DO UPDATE SET source = $3, told = COALESCE($4, reading.told), why = $5, made_at = now()`,
-			office, r.Device, r.Source, r.Told, r.Why)
-		if err != nil || r.Told == nil {
+			office, reading.Device, reading.Source, reading.Told, reading.Why)
+		if err != nil || reading.Told == nil {
 			return err
 		}
-		if f != nil {
-			if err := addFound(ctx, tx, office, r.Device, *f); err != nil {
+		if found != nil {
+			if err := addFound(ctx, tx, office, reading.Device, *found); err != nil {
 				return err
 			}
 		}
 		ports, vids, macs := make([]string, len(cards)), make([]int32, len(cards)), make([]string, len(cards))
-		for i, c := range cards {
-			ports[i], vids[i], macs[i] = c.Port, c.VID, c.MAC
+		for i, card := range cards {
+			ports[i], vids[i], macs[i] = card.Port, card.VID, card.MAC
 		}
 		if _, err := tx.Exec(ctx, `DELETE FROM learnt WHERE office_id = $1 AND device = $2 AND NOT EXISTS
 			(SELECT 1 FROM unnest($3::text[], $4::int[], $5::macaddr[]) AS c (port, vid, mac) WHERE c.port = learnt.port AND c.vid = learnt.vid AND c.mac = learnt.mac)`,
-			office, r.Device, ports, vids, macs); err != nil {
+			office, reading.Device, ports, vids, macs); err != nil {
 			return err
 		}
 		if _, err := tx.Exec(ctx, `INSERT INTO learnt (office_id, device, port, vid, mac)
 			SELECT DISTINCT $1::bigint, $2, c.port, c.vid, c.mac FROM unnest($3::text[], $4::int[], $5::macaddr[]) AS c (port, vid, mac)
-			ON CONFLICT (office_id, device, port, vid, mac) DO UPDATE SET seen_at = now()`, office, r.Device, ports, vids, macs); err != nil {
+			ON CONFLICT (office_id, device, port, vid, mac) DO UPDATE SET seen_at = now()`, office, reading.Device, ports, vids, macs); err != nil {
 			return err
 		}
-		_, err = tx.Exec(ctx, "INSERT INTO drift (office_id, device, said) SELECT $1, $2, unnest($3::text[])", office, r.Device, drift)
+		_, err = tx.Exec(ctx, "INSERT INTO drift (office_id, device, said) SELECT $1, $2, unnest($3::text[])", office, reading.Device, drift)
 		return err
 	})
 }

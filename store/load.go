@@ -16,16 +16,16 @@ import (
 
 // Load reads an office and its revision, as they were at one moment.
 func (s *Store) Load(ctx context.Context, id int64) (*office.Office, int64, error) {
-	var l loader
+	var one loader
 	err := pgx.BeginTxFunc(ctx, s.pool, pgx.TxOptions{IsoLevel: pgx.RepeatableRead, AccessMode: pgx.ReadOnly}, func(tx pgx.Tx) error {
-		l = loader{ctx: ctx, tx: tx, id: id, draft: office.NewDraft(&office.Office{})}
-		return l.load()
+		one = loader{ctx: ctx, tx: tx, id: id, draft: office.NewDraft(&office.Office{})}
+		return one.load()
 	})
 	if err != nil {
 		return nil, 0, err
 	}
-	o, _ := l.draft.Done()
-	return o, l.revision, nil
+	o, _ := one.draft.Done()
+	return o, one.revision, nil
 }
 
 type loader struct {
@@ -86,9 +86,9 @@ func (l *loader) vlans() error {
 	if err != nil {
 		return err
 	}
-	var v office.VLAN
-	return l.each("SELECT vid, name, note, is_local, is_guarded FROM vlan WHERE office_id = $1 ORDER BY vid", []any{&vid, &v.Name, &v.Note, &v.Local, &v.Guarded}, func() error {
-		return l.draft.PutVLAN(&office.VLAN{VID: office.VID(vid), Name: v.Name, Note: v.Note, Local: v.Local, Guarded: v.Guarded, Nets: nets[office.VID(vid)]})
+	var vlan office.VLAN
+	return l.each("SELECT vid, name, note, is_local, is_guarded FROM vlan WHERE office_id = $1 ORDER BY vid", []any{&vid, &vlan.Name, &vlan.Note, &vlan.Local, &vlan.Guarded}, func() error {
+		return l.draft.PutVLAN(&office.VLAN{VID: office.VID(vid), Name: vlan.Name, Note: vlan.Note, Local: vlan.Local, Guarded: vlan.Guarded, Nets: nets[office.VID(vid)]})
 	})
 }
 
@@ -121,9 +121,9 @@ func (l *loader) readShapes() error {
 					shape.Rest = office.Rest(i)
 				}
 			}
-			for _, a := range []office.Admit{office.AdmitTagged, office.AdmitUntagged} {
-				if a.String() == admit {
-					shape.Admit = a
+			for _, one := range []office.Admit{office.AdmitTagged, office.AdmitUntagged} {
+				if one.String() == admit {
+					shape.Admit = one
 				}
 			}
 			var err error
@@ -182,15 +182,15 @@ func (l *loader) plans() error {
 			last = *line
 			plan.Lines = append(plan.Lines, office.PlanLine{Shape: *l.shapes[owner{"line", last}]})
 		}
-		k := &plan.Lines[len(plan.Lines)-1]
-		k.Ports = append(k.Ports, office.PlanRange{From: int(*from), To: int(*to)})
+		one := &plan.Lines[len(plan.Lines)-1]
+		one.Ports = append(one.Ports, office.PlanRange{From: int(*from), To: int(*to)})
 		return nil
 	})
 	if err != nil {
 		return err
 	}
-	for _, p := range plans {
-		if err := l.draft.PutPlan(p); err != nil {
+	for _, plan := range plans {
+		if err := l.draft.PutPlan(plan); err != nil {
 			return err
 		}
 	}
@@ -271,9 +271,9 @@ func (l *loader) devices() error {
 			if follows != nil {
 				device.Follows = *follows
 			}
-			for f := office.Bridge; f <= office.Grouped; f++ {
-				if f.String() == forwarding {
-					device.Forwarding = f
+			for one := office.Bridge; one <= office.Grouped; one++ {
+				if one.String() == forwarding {
+					device.Forwarding = one
 				}
 			}
 			if manageVID != nil {
@@ -303,10 +303,10 @@ func (l *loader) devices() error {
 		return err
 	}
 	var speaker int64
-	var s office.Speaks
+	var speaks office.Speaks
 	err = l.each(`SELECT s.device_id, s.protocol, s.at, s.credentials, s.saves FROM speaks s JOIN device d ON d.id = s.device_id
-		WHERE d.office_id = $1 ORDER BY s.device_id, s.place`, []any{&speaker, &s.Protocol, &s.At, &s.With, &s.Save}, func() error {
-		byID[speaker].Speaks = append(byID[speaker].Speaks, s)
+		WHERE d.office_id = $1 ORDER BY s.device_id, s.place`, []any{&speaker, &speaks.Protocol, &speaks.At, &speaks.With, &speaks.Save}, func() error {
+		byID[speaker].Speaks = append(byID[speaker].Speaks, speaks)
 		return nil
 	})
 	if err != nil {
@@ -341,19 +341,19 @@ func (l *loader) ports(byID map[int64]*office.Device) error {
 			if device == nil {
 				return fmt.Errorf("port %s has no device", name)
 			}
-			p := office.Port{Name: name, Kind: kinds[kind], Inside: in, Speed: office.Speed(speed), Because: because, Shape: l.shapes[owner{"port", id}]}
+			port := office.Port{Name: name, Kind: kinds[kind], Inside: in, Speed: office.Speed(speed), Because: because, Shape: l.shapes[owner{"port", id}]}
 			if len(noted) > 0 {
 				facts := office.FactsBy(noted, office.PortFact)
-				p.Facts, noted = &facts, nil
+				port.Facts, noted = &facts, nil
 			}
 			if mode != nil {
-				p.Mode = office.BundleMode(*mode)
+				port.Mode = office.BundleMode(*mode)
 			}
 			if flavour != nil {
-				p.Flavour = office.Flavour(*flavour)
+				port.Flavour = office.Flavour(*flavour)
 			}
 			at[id] = place{device, len(device.Ports)}
-			device.Ports = append(device.Ports, p)
+			device.Ports = append(device.Ports, port)
 			return nil
 		})
 	if err != nil {
@@ -361,8 +361,8 @@ func (l *loader) ports(byID map[int64]*office.Device) error {
 	}
 	return l.each(`SELECT m.bundle_id, m.port_id FROM bundle_member m JOIN port p ON p.id = m.port_id JOIN device d ON d.id = p.device_id
 		WHERE d.office_id = $1 ORDER BY m.bundle_id, m.place`, []any{&bundle, &member}, func() error {
-		b := at[bundle]
-		b.d.Ports[b.at].Members = append(b.d.Ports[b.at].Members, at[member].at)
+		other := at[bundle]
+		other.d.Ports[other.at].Members = append(other.d.Ports[other.at].Members, at[member].at)
 		return nil
 	})
 }
@@ -382,49 +382,49 @@ func (l *loader) addresses(byID map[int64]*office.Device) error {
 	return l.each(`SELECT a.device_id, a.vid::int, a.addr, p.name, a.zone, a.hand_from, a.hand_to, a.is_gateway, a.admits_some, a.place FROM address a
 		JOIN device d ON d.id = a.device_id LEFT JOIN port p ON p.id = a.on_port WHERE d.office_id = $1 ORDER BY a.device_id, a.place`,
 		[]any{&dev, &vid, &prefix, &on, &zone, &from, &to, &gateway, &some, &place}, func() error {
-			a := office.Address{VID: office.VID(vid), Prefix: prefix, Zone: zone, Gateway: gateway}
+			address := office.Address{VID: office.VID(vid), Prefix: prefix, Zone: zone, Gateway: gateway}
 			if some {
-				a.Admits = append([]office.Service{}, l.allParts.address[[2]int64{dev, place}]...)
+				address.Admits = append([]office.Service{}, l.allParts.address[[2]int64{dev, place}]...)
 			}
 			if on != nil {
-				a.On = *on
+				address.On = *on
 			}
 			if from != nil {
-				a.From, a.To = *from, *to
+				address.From, address.To = *from, *to
 			}
-			byID[dev].Addresses = append(byID[dev].Addresses, a)
+			byID[dev].Addresses = append(byID[dev].Addresses, address)
 			return nil
 		})
 }
 
 func (l *loader) cables() error {
-	var a, b office.PortRef
+	var ref, other office.PortRef
 	return l.each(`SELECT da.name, pa.name, db.name, pb.name FROM cable c
 		JOIN cable_end ea ON ea.cable_id = c.id AND ea.side = 'a' JOIN port pa ON pa.id = ea.port_id JOIN device da ON da.id = pa.device_id
 		JOIN cable_end eb ON eb.cable_id = c.id AND eb.side = 'b' JOIN port pb ON pb.id = eb.port_id JOIN device db ON db.id = pb.device_id
-		WHERE c.office_id = $1 ORDER BY c.place`, []any{&a.Device, &a.Port, &b.Device, &b.Port}, func() error {
-		return l.draft.Connect(office.Cable{A: a, B: b})
+		WHERE c.office_id = $1 ORDER BY c.place`, []any{&ref.Device, &ref.Port, &other.Device, &other.Port}, func() error {
+		return l.draft.Connect(office.Cable{A: ref, B: other})
 	})
 }
 
 func (l *loader) plugs() error {
-	var p office.Plug
+	var plug office.Plug
 	var vid int32
 	var at *netip.Addr
 	var mac *string
 	var noted map[string]string
 	return l.each(`SELECT d.name, p.name, g.name, g.wants::int, g.tagged, g.is_operator, g.own_addr, g.own_mac::text, g.facts FROM plug g
 		JOIN port p ON p.id = g.port_id JOIN device d ON d.id = p.device_id WHERE g.office_id = $1 ORDER BY g.place`,
-		[]any{&p.Port.Device, &p.Port.Port, &p.Name, &vid, &p.Tagged, &p.Operator, &at, &mac, &noted}, func() error {
-			p.Wants, p.At, p.MAC, p.Facts = office.VID(vid), netip.Addr{}, "", office.FactsBy(noted, office.PlugFact)
+		[]any{&plug.Port.Device, &plug.Port.Port, &plug.Name, &vid, &plug.Tagged, &plug.Operator, &at, &mac, &noted}, func() error {
+			plug.Wants, plug.At, plug.MAC, plug.Facts = office.VID(vid), netip.Addr{}, "", office.FactsBy(noted, office.PlugFact)
 			noted = nil
 			if mac != nil {
-				p.MAC = office.MAC(*mac)
+				plug.MAC = office.MAC(*mac)
 			}
 			if at != nil {
-				p.At = *at
+				plug.At = *at
 			}
-			return l.draft.PutPlug(p)
+			return l.draft.PutPlug(plug)
 		})
 }
 
@@ -475,16 +475,16 @@ func (s *Store) HistoryPage(ctx context.Context, id, since, before int64, max in
 		return nil, err
 	}
 	var all []Made
-	var m Made
-	var c history.Change
-	_, err = pgx.ForEachRow(rows, []any{&m.Revision, &m.Author, &m.At, &m.Summary, &m.Turn, &m.Undoes, &m.Token, &m.UndoneBy, &c.Key, &c.Before, &c.After, &c.At}, func() error {
-		if len(all) == 0 || all[len(all)-1].Revision != m.Revision {
-			x := m
-			x.Changes = nil
-			all = append(all, x)
+	var made Made
+	var change history.Change
+	_, err = pgx.ForEachRow(rows, []any{&made.Revision, &made.Author, &made.At, &made.Summary, &made.Turn, &made.Undoes, &made.Token, &made.UndoneBy, &change.Key, &change.Before, &change.After, &change.At}, func() error {
+		if len(all) == 0 || all[len(all)-1].Revision != made.Revision {
+			other := made
+			other.Changes = nil
+			all = append(all, other)
 		}
 		last := &all[len(all)-1]
-		last.Changes = append(last.Changes, c)
+		last.Changes = append(last.Changes, change)
 		return nil
 	})
 	return all, err

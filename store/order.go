@@ -37,7 +37,7 @@ var ErrHeld = errors.New("a visit is being carried out just now")
 
 // AddOrder keeps an order; the one before it ends. While a step of that is being carried
 // out it is [ErrHeld]: what a device is then set to would be lost.
-func (s *Store) AddOrder(ctx context.Context, office int64, o Order) (id int64, err error) {
+func (s *Store) AddOrder(ctx context.Context, office int64, kept Order) (id int64, err error) {
 	err = pgx.BeginFunc(ctx, s.pool, func(tx pgx.Tx) error {
 		if _, err := tx.Exec(ctx, "SELECT 1 FROM office WHERE id = $1 FOR UPDATE", office); err != nil {
 			return err
@@ -54,7 +54,7 @@ func (s *Store) AddOrder(ctx context.Context, office int64, o Order) (id int64, 
 		}
 		return tx.QueryRow(ctx, `INSERT INTO work_order (office_id, revision, way, as_is, goal, told, author, evening)
 			VALUES (@office, @revision, @way, @asis, @goal, @told, @author, @evening) RETURNING id`, pgx.NamedArgs{
-			"office": office, "revision": o.Revision, "way": o.Way, "asis": o.AsIs, "goal": o.Goal, "told": o.Told, "author": o.Author, "evening": o.Evening,
+			"office": office, "revision": kept.Revision, "way": kept.Way, "asis": kept.AsIs, "goal": kept.Goal, "told": kept.Told, "author": kept.Author, "evening": kept.Evening,
 		}).Scan(&id)
 	})
 	return id, err
@@ -63,16 +63,16 @@ func (s *Store) AddOrder(ctx context.Context, office int64, o Order) (id int64, 
 // OrderNow is the newest order of an office with its ticks, in order; nil where
 // there never was one.
 func (s *Store) OrderNow(ctx context.Context, office int64) (*Order, []OrderTick, error) {
-	o, err := s.order(ctx, "WHERE office_id = $1 ORDER BY id DESC LIMIT 1", office)
-	if o == nil || err != nil {
+	kept, err := s.order(ctx, "WHERE office_id = $1 ORDER BY id DESC LIMIT 1", office)
+	if kept == nil || err != nil {
 		return nil, nil, err
 	}
-	rows, err := s.pool.Query(ctx, "SELECT step, author, made_at FROM order_tick WHERE order_id = $1 ORDER BY step", o.ID)
+	rows, err := s.pool.Query(ctx, "SELECT step, author, made_at FROM order_tick WHERE order_id = $1 ORDER BY step", kept.ID)
 	if err != nil {
 		return nil, nil, err
 	}
 	ticks, err := pgx.CollectRows(rows, pgx.RowToStructByPos[OrderTick])
-	return o, ticks, err
+	return kept, ticks, err
 }
 
 func (s *Store) order(ctx context.Context, where string, args ...any) (*Order, error) {
@@ -80,11 +80,11 @@ func (s *Store) order(ctx context.Context, where string, args ...any) (*Order, e
 	if err != nil {
 		return nil, err
 	}
-	o, err := pgx.CollectExactlyOneRow(rows, pgx.RowToAddrOfStructByPos[Order])
+	kept, err := pgx.CollectExactlyOneRow(rows, pgx.RowToAddrOfStructByPos[Order])
 	if errors.Is(err, pgx.ErrNoRows) {
 		return nil, nil
 	}
-	return o, err
+	return kept, err
 }
 
 // Order is one order of an office, nil where it has none of that number.
@@ -121,15 +121,15 @@ func (s *Store) SayOrder(ctx context.Context, office int64, said OrderSaid) erro
 }
 
 // timeOrNull is a time that was said; the zero one is now.
-func timeOrNull(t time.Time) *time.Time {
-	if t.IsZero() {
+func timeOrNull(at time.Time) *time.Time {
+	if at.IsZero() {
 		return nil
 	}
-	return &t
+	return &at
 }
 
-func say(ctx context.Context, tx pgx.Tx, x OrderSaid) error {
-	_, err := tx.Exec(ctx, "INSERT INTO order_said (order_id, step, said, words, by_device, author, said_at) VALUES ($1, $2, $3, $4, $5, $6, COALESCE($7, now()))", x.Order, x.Step, x.Said, x.Words, x.ByDevice, x.Author, timeOrNull(x.At))
+func say(ctx context.Context, tx pgx.Tx, said OrderSaid) error {
+	_, err := tx.Exec(ctx, "INSERT INTO order_said (order_id, step, said, words, by_device, author, said_at) VALUES ($1, $2, $3, $4, $5, $6, COALESCE($7, now()))", said.Order, said.Step, said.Said, said.Words, said.ByDevice, said.Author, timeOrNull(said.At))
 	return err
 }
 
@@ -159,9 +159,9 @@ func (s *Store) OrdersSaid(ctx context.Context, office int64) (said []OrderSaid,
 		return nil, nil, err
 	}
 	orders = map[int64]*Order{}
-	for _, x := range said {
-		if orders[x.Order] == nil {
-			if orders[x.Order], err = s.Order(ctx, office, x.Order); err != nil {
+	for _, one := range said {
+		if orders[one.Order] == nil {
+			if orders[one.Order], err = s.Order(ctx, office, one.Order); err != nil {
 				return nil, nil, err
 			}
 		}
@@ -172,36 +172,36 @@ func (s *Store) OrdersSaid(ctx context.Context, office int64) (said []OrderSaid,
 // TickOrder ticks the next step of an order off, or takes the last tick away, and
 // keeps what a device is then set to, in one transaction. Said is done or undone. Two people at once: the
 // second is told by [order.ErrMoved].
-func (s *Store) TickOrder(ctx context.Context, office int64, x OrderSaid, device string, f *Found) error {
-	on := x.Said == "done"
+func (s *Store) TickOrder(ctx context.Context, office int64, said OrderSaid, device string, found *Found) error {
+	on := said.Said == "done"
 	return pgx.BeginFunc(ctx, s.pool, func(tx pgx.Tx) error {
 		var open bool
 		var done int
-		err := tx.QueryRow(ctx, "SELECT ended_at IS NULL FROM work_order WHERE id = $1 AND office_id = $2 FOR UPDATE", x.Order, office).Scan(&open)
+		err := tx.QueryRow(ctx, "SELECT ended_at IS NULL FROM work_order WHERE id = $1 AND office_id = $2 FOR UPDATE", said.Order, office).Scan(&open)
 		if errors.Is(err, pgx.ErrNoRows) || err == nil && !open {
 			return order.ErrMoved
 		}
 		if err != nil {
 			return err
 		}
-		if err := tx.QueryRow(ctx, "SELECT count(*) FROM order_tick WHERE order_id = $1", x.Order).Scan(&done); err != nil {
+		if err := tx.QueryRow(ctx, "SELECT count(*) FROM order_tick WHERE order_id = $1", said.Order).Scan(&done); err != nil {
 			return err
 		}
-		if on && x.Step != done || !on && x.Step != done-1 {
+		if on && said.Step != done || !on && said.Step != done-1 {
 			return fmt.Errorf("%w: %d steps are done", order.ErrMoved, done)
 		}
 		if on {
-			_, err = tx.Exec(ctx, "INSERT INTO order_tick (order_id, step, author, made_at) VALUES ($1, $2, $3, COALESCE($4, now()))", x.Order, x.Step, x.Author, timeOrNull(x.At))
+			_, err = tx.Exec(ctx, "INSERT INTO order_tick (order_id, step, author, made_at) VALUES ($1, $2, $3, COALESCE($4, now()))", said.Order, said.Step, said.Author, timeOrNull(said.At))
 		} else {
-			_, err = tx.Exec(ctx, "DELETE FROM order_tick WHERE order_id = $1 AND step = $2", x.Order, x.Step)
+			_, err = tx.Exec(ctx, "DELETE FROM order_tick WHERE order_id = $1 AND step = $2", said.Order, said.Step)
 		}
 		if err != nil {
 			return err
 		}
-		if err := say(ctx, tx, x); err != nil || f == nil {
+		if err := say(ctx, tx, said); err != nil || found == nil {
 			return err
 		}
-		return addFound(ctx, tx, office, device, *f)
+		return addFound(ctx, tx, office, device, *found)
 	})
 }
 

@@ -72,14 +72,14 @@ func (s *Store) peopleWhere(ctx context.Context, where string, args ...any) ([]*
 	defer rows.Close()
 	var out []*Person
 	for rows.Next() {
-		p := Person{In: map[int64]people.Role{}}
+		person := Person{In: map[int64]people.Role{}}
 		var office int64
 		var role int
-		if err := rows.Scan(&p.ID, &p.Name, &p.HasPassword, &p.Alone, &p.At, &office, &role); err != nil {
+		if err := rows.Scan(&person.ID, &person.Name, &person.HasPassword, &person.Alone, &person.At, &office, &role); err != nil {
 			return nil, err
 		}
-		if len(out) == 0 || out[len(out)-1].ID != p.ID {
-			out = append(out, &p)
+		if len(out) == 0 || out[len(out)-1].ID != person.ID {
+			out = append(out, &person)
 		}
 		if last := out[len(out)-1]; office == 0 {
 			last.Everywhere = people.Role(role)
@@ -91,7 +91,7 @@ func (s *Store) peopleWhere(ctx context.Context, where string, args ...any) ([]*
 }
 
 // PersonOf is who has a name, and the hash of his password; nil for nobody.
-func (s *Store) PersonOf(ctx context.Context, name string) (p *Person, hash string, err error) {
+func (s *Store) PersonOf(ctx context.Context, name string) (person *Person, hash string, err error) {
 	all, err := s.peopleWhere(ctx, "lower(name) = lower($1)", name)
 	if err != nil || len(all) == 0 {
 		return nil, "", err
@@ -139,11 +139,11 @@ func (s *Store) Invitations(ctx context.Context, office int64) ([]Invitation, er
 	if err != nil {
 		return nil, err
 	}
-	return pgx.CollectRows(rows, func(row pgx.CollectableRow) (x Invitation, err error) {
+	return pgx.CollectRows(rows, func(row pgx.CollectableRow) (invitation Invitation, err error) {
 		var role int
-		err = row.Scan(&x.ID, &x.Office, &x.Title, &role, &x.Author, &x.At, &x.Expires)
-		x.Role = people.Role(role)
-		return x, err
+		err = row.Scan(&invitation.ID, &invitation.Office, &invitation.Title, &role, &invitation.Author, &invitation.At, &invitation.Expires)
+		invitation.Role = people.Role(role)
+		return invitation, err
 	})
 }
 
@@ -309,25 +309,25 @@ func (s *Store) Who(ctx context.Context, secret string) (*Person, *Session, erro
 	if len(secret) > 100 {
 		return nil, nil, nil
 	}
-	var x Session
+	var session Session
 	err := s.pool.QueryRow(ctx, `SELECT id, person_id, about, made_at, seen_at, expires_at FROM session
-		WHERE hash = $1 AND expires_at > now() AND seen_at > now() - $2::interval`, people.Hash(secret), SessionIdle).Scan(&x.ID, &x.Person, &x.About, &x.At, &x.Seen, &x.Expires)
+		WHERE hash = $1 AND expires_at > now() AND seen_at > now() - $2::interval`, people.Hash(secret), SessionIdle).Scan(&session.ID, &session.Person, &session.About, &session.At, &session.Seen, &session.Expires)
 	if errors.Is(err, pgx.ErrNoRows) {
 		return nil, nil, nil
 	}
 	if err != nil {
 		return nil, nil, err
 	}
-	if time.Since(x.Seen) > time.Minute {
-		if _, err := s.pool.Exec(ctx, "UPDATE session SET seen_at = now() WHERE id = $1", x.ID); err != nil {
+	if time.Since(session.Seen) > time.Minute {
+		if _, err := s.pool.Exec(ctx, "UPDATE session SET seen_at = now() WHERE id = $1", session.ID); err != nil {
 			return nil, nil, err
 		}
 	}
-	all, err := s.peopleWhere(ctx, "person.id = $1", x.Person)
+	all, err := s.peopleWhere(ctx, "person.id = $1", session.Person)
 	if err != nil || len(all) == 0 {
 		return nil, nil, err
 	}
-	return all[0], &x, nil
+	return all[0], &session, nil
 }
 
 // Sessions are those of a person that did not end, the newest first.

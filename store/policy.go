@@ -13,21 +13,21 @@ func (w *writer) policy(device, was *office.Device) {
 	const id = "(SELECT id FROM device WHERE office_id = $1 AND name = $2)"
 	w.queue("DELETE FROM route WHERE device_id = "+id, w.office, device.Name)
 	w.queue("DELETE FROM outside_line WHERE device_id = "+id, w.office, device.Name)
-	for i, l := range device.Outsides {
+	for i, line := range device.Outsides {
 		w.queue("INSERT INTO outside_line (device_id, place, name, port_id, vid, addr, via) VALUES ("+id+", $4, $5, "+portID+", $6, $7, $8)",
-			w.office, device.Name, l.On, i, l.Name, null(l.VID), prefixOrNull(l.Prefix), addr(l.Via))
+			w.office, device.Name, line.On, i, line.Name, null(line.VID), prefixOrNull(line.Prefix), addr(line.Via))
 	}
-	for i, r := range device.Routes {
+	for i, route := range device.Routes {
 		w.queue("INSERT INTO route (device_id, place, to_net, via, line) VALUES ("+id+", $3, $4, $5, $6)",
-			w.office, device.Name, i, prefixOrNull(r.To), addr(r.Via), null(r.Line))
+			w.office, device.Name, i, prefixOrNull(route.To), addr(route.Via), null(route.Line))
 	}
-	for i, a := range device.Addresses {
-		if len(a.Admits) == 0 {
+	for i, address := range device.Addresses {
+		if len(address.Admits) == 0 {
 			continue
 		}
-		p := partsOf([][]office.Service{a.Admits})
+		rows := partsOf([][]office.Service{address.Admits})
 		w.queue("INSERT INTO service_part (device_id, address, place, protocol, first_port, last_port, named_id) SELECT "+id+", $3, "+partRow+" FROM "+partRows(4),
-			append([]any{w.office, device.Name, i}, p.args()...)...)
+			append([]any{w.office, device.Name, i}, rows.args()...)...)
 	}
 	if was != nil && office.SameRules(was.Rules, device.Rules) {
 		return
@@ -36,11 +36,11 @@ func (w *writer) policy(device, was *office.Device) {
 	w.rules(device.Name, 0, device.Rules)
 }
 
-func prefixOrNull(p netip.Prefix) any {
-	if !p.IsValid() {
+func prefixOrNull(prefix netip.Prefix) any {
+	if !prefix.IsValid() {
 		return nil
 	}
-	return p
+	return prefix
 }
 
 // rules writes rules of a device into free places from one on, all in one
@@ -50,16 +50,16 @@ func (w *writer) rules(device string, at int, rules []office.Rule) {
 		return
 	}
 	places, actions, notes := make([]int32, len(rules)), make([]string, len(rules)), make([]string, len(rules))
-	var s sideRows
+	var rows sideRows
 	services := make([][]office.Service, len(rules))
 	for i := range rules {
-		r := &rules[i]
-		places[i], actions[i], notes[i] = int32(at+i), string(r.Do), r.Note
-		s.add(i, true, r.From)
-		s.add(i, false, r.To)
-		services[i] = r.Services
+		rule := &rules[i]
+		places[i], actions[i], notes[i] = int32(at+i), string(rule.Do), rule.Note
+		rows.add(i, true, rule.From)
+		rows.add(i, false, rule.To)
+		services[i] = rule.Services
 	}
-	args := append([]any{w.office, device, places, actions, notes, int32(at)}, s.args()...)
+	args := append([]any{w.office, device, places, actions, notes, int32(at)}, rows.args()...)
 	args = append(args, partsOf(services).args()...)
 	w.queue(`WITH r AS (INSERT INTO rule (device_id, place, action, note)
 			SELECT (SELECT id FROM device WHERE office_id = $1 AND name = $2), x.place, x.action, x.note
@@ -93,10 +93,10 @@ func (w *writer) service(s *office.NamedService, change office.Change) {
 
 func (w *writer) wish(wish *office.Wish, at int) {
 	w.makeRoom("wish", at)
-	var s sideRows
-	s.add(0, true, wish.From)
-	s.add(0, false, wish.To)
-	args := append([]any{w.office, at, wish.Must, wish.String()}, s.args()...)
+	var rows sideRows
+	rows.add(0, true, wish.From)
+	rows.add(0, false, wish.To)
+	args := append([]any{w.office, at, wish.Must, wish.String()}, rows.args()...)
 	args = append(args, partsOf([][]office.Service{wish.Services}).args()...)
 	w.queue(`WITH w AS (INSERT INTO wish (office_id, place, is_must, said) VALUES ($1, $2, $3, $4) RETURNING id),
 		s AS (INSERT INTO side (wish_id, is_from, place, kind, zone, vid, net) SELECT w.id, `+sideRow+` FROM w, `+sideRowsAt(5)+`)
@@ -114,19 +114,19 @@ type sideRows struct {
 }
 
 func (r *sideRows) add(item int, from bool, sides []office.Side) {
-	for i, s := range sides {
-		r.item, r.place, r.from, r.kind = append(r.item, int32(item)), append(r.place, int32(i)), append(r.from, from), append(r.kind, string(s.Kind))
+	for i, side := range sides {
+		r.item, r.place, r.from, r.kind = append(r.item, int32(item)), append(r.place, int32(i)), append(r.from, from), append(r.kind, string(side.Kind))
 		var zone *string
 		var vid *int32
 		var net *netip.Prefix
-		switch s.Kind {
+		switch side.Kind {
 		case office.SideZone:
-			zone = &s.Zone
+			zone = &side.Zone
 		case office.SideVLAN:
-			v := int32(s.VID)
+			v := int32(side.VID)
 			vid = &v
 		case office.SideNet:
-			net = &s.Net
+			net = &side.Net
 		}
 		r.zone, r.vid, r.net = append(r.zone, zone), append(r.vid, vid), append(r.net, net)
 	}
@@ -152,23 +152,23 @@ type serviceRows struct {
 }
 
 func partsOf(lists [][]office.Service) *serviceRows {
-	r := &serviceRows{}
+	rows := &serviceRows{}
 	for item, list := range lists {
-		for i, s := range list {
-			r.item, r.place, r.protocol = append(r.item, int32(item)), append(r.place, int32(i)), append(r.protocol, string(s.Protocol))
+		for i, service := range list {
+			rows.item, rows.place, rows.protocol = append(rows.item, int32(item)), append(rows.place, int32(i)), append(rows.protocol, string(service.Protocol))
 			var first, last *int32
 			var named *string
-			if s.First > 0 {
-				a, b := int32(s.First), int32(s.Last)
+			if service.First > 0 {
+				a, b := int32(service.First), int32(service.Last)
 				first, last = &a, &b
 			}
-			if s.Protocol == office.Named {
-				named = &s.Name
+			if service.Protocol == office.Named {
+				named = &service.Name
 			}
-			r.first, r.last, r.named = append(r.first, first), append(r.last, last), append(r.named, named)
+			rows.first, rows.last, rows.named = append(rows.first, first), append(rows.last, last), append(rows.named, named)
 		}
 	}
-	return r
+	return rows
 }
 
 func (r *serviceRows) args() []any {
@@ -202,7 +202,7 @@ type parts struct {
 }
 
 func (l *loader) parts() (*parts, error) {
-	p := &parts{map[int64][]office.Service{}, map[int64][]office.Service{}, map[int64][]office.Service{}, map[[2]int64][]office.Service{}}
+	one := &parts{map[int64][]office.Service{}, map[int64][]office.Service{}, map[int64][]office.Service{}, map[[2]int64][]office.Service{}}
 	var rule, wish, service, device *int64
 	var address, first, last *int32
 	var protocol string
@@ -222,18 +222,18 @@ func (l *loader) parts() (*parts, error) {
 			}
 			switch {
 			case rule != nil:
-				p.rule[*rule] = append(p.rule[*rule], x)
+				one.rule[*rule] = append(one.rule[*rule], x)
 			case wish != nil:
-				p.wish[*wish] = append(p.wish[*wish], x)
+				one.wish[*wish] = append(one.wish[*wish], x)
 			case service != nil:
-				p.service[*service] = append(p.service[*service], x)
+				one.service[*service] = append(one.service[*service], x)
 			default:
 				k := [2]int64{*device, int64(*address)}
-				p.address[k] = append(p.address[k], x)
+				one.address[k] = append(one.address[k], x)
 			}
 			return nil
 		})
-	return p, err
+	return one, err
 }
 
 // sides reads all sides of the office by whose they are; from first, then to.
@@ -249,15 +249,15 @@ func (l *loader) sides() (rules, wishes map[int64][2][]office.Side, err error) {
 		LEFT JOIN rule r ON r.id = s.rule_id LEFT JOIN device d ON d.id = r.device_id LEFT JOIN wish w ON w.id = s.wish_id
 		WHERE COALESCE(d.office_id, w.office_id) = $1 ORDER BY s.place`,
 		[]any{&rule, &wish, &from, &kind, &zone, &vid, &net}, func() error {
-			x := office.Side{Kind: office.SideKind(kind)}
+			side := office.Side{Kind: office.SideKind(kind)}
 			if zone != nil {
-				x.Zone = *zone
+				side.Zone = *zone
 			}
 			if vid != nil {
-				x.VID = office.VID(*vid)
+				side.VID = office.VID(*vid)
 			}
 			if net != nil {
-				x.Net = *net
+				side.Net = *net
 			}
 			of, id := rules, rule
 			if wish != nil {
@@ -268,7 +268,7 @@ func (l *loader) sides() (rules, wishes map[int64][2][]office.Side, err error) {
 			if from {
 				i = 0
 			}
-			both[i] = append(both[i], x)
+			both[i] = append(both[i], side)
 			of[*id] = both
 			return nil
 		})
@@ -318,17 +318,17 @@ func (l *loader) routing(byID map[int64]*office.Device) error {
 	}
 	err = l.each(`SELECT r.device_id, r.to_net, r.via, r.line FROM route r JOIN device d ON d.id = r.device_id WHERE d.office_id = $1 ORDER BY r.device_id, r.place`,
 		[]any{&dev, &prefix, &via, &line}, func() error {
-			x := office.Route{}
+			route := office.Route{}
 			if prefix != nil {
-				x.To = *prefix
+				route.To = *prefix
 			}
 			if via != nil {
-				x.Via = *via
+				route.Via = *via
 			}
 			if line != nil {
-				x.Line = *line
+				route.Line = *line
 			}
-			byID[dev].Routes = append(byID[dev].Routes, x)
+			byID[dev].Routes = append(byID[dev].Routes, route)
 			return nil
 		})
 	if err != nil {

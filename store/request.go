@@ -20,17 +20,17 @@ type Request struct {
 
 // Requested is what became of the request of a name; false where nobody knows of one. For
 // office 0 it is one that started an office.
-func (s *Store) Requested(ctx context.Context, office int64, token string) (r Request, ok bool, err error) {
+func (s *Store) Requested(ctx context.Context, office int64, token string) (request Request, ok bool, err error) {
 	if office == 0 {
-		err = s.pool.QueryRow(ctx, "SELECT office_id, revision, asked, false FROM edit WHERE revision = 1 AND token = $1", token).Scan(&r.Office, &r.Revision, &r.Asked, &r.Idle)
+		err = s.pool.QueryRow(ctx, "SELECT office_id, revision, asked, false FROM edit WHERE revision = 1 AND token = $1", token).Scan(&request.Office, &request.Revision, &request.Asked, &request.Idle)
 	} else {
 		err = s.pool.QueryRow(ctx, `SELECT office_id, revision, asked, false FROM edit WHERE office_id = $1 AND token = $2
-			UNION ALL SELECT office_id, revision, asked, true FROM idle_request WHERE office_id = $1 AND token = $2 LIMIT 1`, office, token).Scan(&r.Office, &r.Revision, &r.Asked, &r.Idle)
+			UNION ALL SELECT office_id, revision, asked, true FROM idle_request WHERE office_id = $1 AND token = $2 LIMIT 1`, office, token).Scan(&request.Office, &request.Revision, &request.Asked, &request.Idle)
 	}
 	if errors.Is(err, pgx.ErrNoRows) {
 		return Request{}, false, nil
 	}
-	return r, err == nil, err
+	return request, err == nil, err
 }
 
 // mostIdle is how many requests that came to nothing are known of an office: those of a day's
@@ -76,8 +76,8 @@ func Watched(ctx context.Context) context.Context {
 
 // DeedOf is the deed of a context; nil, which notes nothing, where it has none.
 func DeedOf(ctx context.Context) *Deed {
-	d, _ := ctx.Value(deedKey{}).(*Deed)
-	return d
+	deed, _ := ctx.Value(deedKey{}).(*Deed)
+	return deed
 }
 
 // deeds looks at each statement that goes to the database: one that writes by itself, or that
@@ -88,11 +88,11 @@ type deeds struct{}
 type writes struct{}
 
 // TraceQueryStart notes whether a statement writes.
-func (deeds) TraceQueryStart(ctx context.Context, conn *pgx.Conn, q pgx.TraceQueryStartData) context.Context {
+func (deeds) TraceQueryStart(ctx context.Context, conn *pgx.Conn, data pgx.TraceQueryStartData) context.Context {
 	if DeedOf(ctx) == nil {
 		return ctx
 	}
-	first, _, _ := strings.Cut(strings.ToLower(strings.TrimSpace(q.SQL)), " ")
+	first, _, _ := strings.Cut(strings.ToLower(strings.TrimSpace(data.SQL)), " ")
 	switch {
 	case first == "commit":
 	case conn.PgConn().TxStatus() != 'I': // it counts when it is committed
@@ -104,14 +104,14 @@ func (deeds) TraceQueryStart(ctx context.Context, conn *pgx.Conn, q pgx.TraceQue
 }
 
 // TraceQueryEnd notes what became of one that does.
-func (deeds) TraceQueryEnd(ctx context.Context, _ *pgx.Conn, q pgx.TraceQueryEndData) {
+func (deeds) TraceQueryEnd(ctx context.Context, _ *pgx.Conn, data pgx.TraceQueryEndData) {
 	if ctx.Value(writes{}) == nil {
 		return
 	}
 	// An error that is not the database's own tells nothing: pgx calls even one that comes
 	// while the answer is read safe to try again (the connection was "closed").
 	var pg *pgconn.PgError
-	if errors.As(q.Err, &pg) && !strings.HasPrefix(pg.Code, "57") && !strings.HasPrefix(pg.Code, "08") {
+	if errors.As(data.Err, &pg) && !strings.HasPrefix(pg.Code, "57") && !strings.HasPrefix(pg.Code, "08") {
 		return // it was refused, and not cut off
 	}
 	DeedOf(ctx).May()

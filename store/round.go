@@ -46,17 +46,17 @@ const mostOfAPlace = 20
 func (s *Store) KeepPlugTests(ctx context.Context, office int64, all []PlugTest) error {
 	return pgx.BeginFunc(ctx, s.pool, func(tx pgx.Tx) error {
 		batch := &pgx.Batch{}
-		for _, x := range all {
-			if x.Wrong == nil {
-				x.Wrong = []string{}
+		for _, test := range all {
+			if test.Wrong == nil {
+				test.Wrong = []string{}
 			}
 			batch.Queue(`INSERT INTO plug_test (office_id, port, wire, became, given, instead, wrong, note, how, planned, revision, author, tried, parts, lease)
 				VALUES (@office, @port, @wire, @became, @given, @instead, @wrong, @note, @how, @planned, @revision, @author, @tried, @parts, @lease)`, pgx.NamedArgs{
-				"office": office, "port": x.Port, "wire": x.Wire, "became": x.Became, "given": x.Given, "instead": x.Instead, "wrong": x.Wrong,
-				"note": x.Note, "how": x.How, "planned": x.Planned, "revision": x.Revision, "author": x.Author, "tried": x.Tried, "parts": x.Parts, "lease": x.Lease,
+				"office": office, "port": test.Port, "wire": test.Wire, "became": test.Became, "given": test.Given, "instead": test.Instead, "wrong": test.Wrong,
+				"note": test.Note, "how": test.How, "planned": test.Planned, "revision": test.Revision, "author": test.Author, "tried": test.Tried, "parts": test.Parts, "lease": test.Lease,
 			})
 			batch.Queue(`DELETE FROM plug_test WHERE office_id = $1 AND port = $2 AND wire = $3 AND (how = 'played') = $5 AND id NOT IN (
-				SELECT id FROM plug_test WHERE office_id = $1 AND port = $2 AND wire = $3 AND (how = 'played') = $5 ORDER BY id DESC LIMIT $4)`, office, x.Port, x.Wire, mostOfAPlace, x.How == "played")
+				SELECT id FROM plug_test WHERE office_id = $1 AND port = $2 AND wire = $3 AND (how = 'played') = $5 ORDER BY id DESC LIMIT $4)`, office, test.Port, test.Wire, mostOfAPlace, test.How == "played")
 		}
 		return tx.SendBatch(ctx, batch).Close()
 	})

@@ -59,31 +59,31 @@ type Found struct {
 
 // Kept is what was found, as core takes it.
 func (f *Found) Kept() found.Kept {
-	k := found.Kept{Routing: f.Routing}
+	kept := found.Kept{Routing: f.Routing}
 	for i, text := range f.Shapes {
 		if shape, err := notation.ReadShape(text); err == nil {
-			k.Ports, k.Shapes = append(k.Ports, f.Ports[i]), append(k.Shapes, shape)
+			kept.Ports, kept.Shapes = append(kept.Ports, f.Ports[i]), append(kept.Shapes, shape)
 		}
 	}
 	for _, v := range f.VLANs {
-		k.VLANs = append(k.VLANs, office.VID(v))
+		kept.VLANs = append(kept.VLANs, office.VID(v))
 	}
-	return k
+	return kept
 }
 
 // AddFound keeps what a device was found to be set to.
-func (s *Store) AddFound(ctx context.Context, id int64, device string, f Found) error {
-	return addFound(ctx, s.pool, id, device, f)
+func (s *Store) AddFound(ctx context.Context, id int64, device string, one Found) error {
+	return addFound(ctx, s.pool, id, device, one)
 }
 
 // addFound keeps it, alone or with what else is kept at once.
 func addFound(ctx context.Context, db interface {
 	Exec(ctx context.Context, sql string, arguments ...any) (pgconn.CommandTag, error)
-}, id int64, device string, f Found,
+}, id int64, device string, one Found,
 ) error {
 	_, err := db.Exec(ctx, `INSERT INTO found (office_id, device, ports, shapes, vlans, routing, how, author)
 		VALUES (@office, @device, COALESCE(@ports, '{}'::text[]), COALESCE(@shapes, '{}'::text[]), COALESCE(@vlans, '{}'::int[]), @routing, @how, @author)`, pgx.NamedArgs{
-		"office": id, "device": device, "ports": f.Ports, "shapes": f.Shapes, "vlans": f.VLANs, "routing": f.Routing, "how": f.How, "author": f.Author,
+		"office": id, "device": device, "ports": one.Ports, "shapes": one.Shapes, "vlans": one.VLANs, "routing": one.Routing, "how": one.How, "author": one.Author,
 	})
 	return err
 }
@@ -116,10 +116,10 @@ func (s *Store) FoundNow(ctx context.Context, id int64) (map[string]Found, error
 	}
 	out := map[string]Found{}
 	var device string
-	var f Found
-	_, err = pgx.ForEachRow(rows, []any{&device, &f.ID, &f.Ports, &f.Shapes, &f.VLANs, &f.How, &f.Author, &f.At, &f.Routing}, func() error {
-		out[device] = f
-		f.Ports, f.Shapes, f.VLANs, f.Routing = nil, nil, nil, nil
+	var one Found
+	_, err = pgx.ForEachRow(rows, []any{&device, &one.ID, &one.Ports, &one.Shapes, &one.VLANs, &one.How, &one.Author, &one.At, &one.Routing}, func() error {
+		out[device] = one
+		one.Ports, one.Shapes, one.VLANs, one.Routing = nil, nil, nil, nil
 		return nil
 	})
 	return out, err

@@ -85,7 +85,7 @@ func migrate(ctx context.Context, db *sql.DB) error {
 	if err != nil {
 		return err
 	}
-	p, err := goose.NewProvider(goose.DialectPostgres, db, sub, goose.WithSessionLocker(turn))
+	provider, err := goose.NewProvider(goose.DialectPostgres, db, sub, goose.WithSessionLocker(turn))
 	if err != nil {
 		return err
 	}
@@ -101,7 +101,7 @@ func migrate(ctx context.Context, db *sql.DB) error {
 	if newest := NewestForm(); now > newest {
 		return fmt.Errorf("they are of a newer Klammer (form %d, and this one knows %d): start that one", now, newest)
 	}
-	_, err = p.Up(ctx)
+	_, err = provider.Up(ctx)
 	return err
 }
 
@@ -142,8 +142,8 @@ func (s *Store) Ready(ctx context.Context) error {
 
 // Pool is how many connections there are, and are in use.
 func (s *Store) Pool() struct{ Total, Busy int32 } {
-	x := s.pool.Stat()
-	return struct{ Total, Busy int32 }{x.TotalConns(), x.AcquiredConns()}
+	stat := s.pool.Stat()
+	return struct{ Total, Busy int32 }{stat.TotalConns(), stat.AcquiredConns()}
 }
 
 // Summary is an office in a list.
@@ -198,17 +198,17 @@ type Note struct {
 
 // Import adds a whole office in one transaction, as its first edit.
 func (s *Store) Import(ctx context.Context, o *office.Office, note Note) (id int64, err error) {
-	d := office.NewDraft(&office.Office{})
-	d.SetTitle(o.Title)
-	if err := d.PutAll(o); err != nil {
+	draft := office.NewDraft(&office.Office{})
+	draft.SetTitle(o.Title)
+	if err := draft.PutAll(o); err != nil {
 		return 0, err
 	}
-	_, e := d.Done()
+	_, edit := draft.Done()
 	err = pgx.BeginFunc(ctx, s.pool, func(tx pgx.Tx) error {
 		if err := tx.QueryRow(ctx, "INSERT INTO office (title, copied_from, copied_at) VALUES ('', $1, $2) RETURNING id", null(note.CopyOf), null(note.CopiedAt)).Scan(&id); err != nil {
 			return err
 		}
-		return commit(ctx, tx, id, 0, e, note)
+		return commit(ctx, tx, id, 0, edit, note)
 	})
 	return id, named(err)
 }
@@ -228,9 +228,9 @@ func named(err error) error {
 // Commit makes an edit that was worked out on revision base, in one
 // transaction, and gives the new revision. It tells every server on the
 // database ([Store.Listen]). [ErrStale] where the office is no longer at base.
-func (s *Store) Commit(ctx context.Context, id, base int64, e office.Edit, note Note) (int64, error) {
+func (s *Store) Commit(ctx context.Context, id, base int64, edit office.Edit, note Note) (int64, error) {
 	err := pgx.BeginFunc(ctx, s.pool, func(tx pgx.Tx) error {
-		return commit(ctx, tx, id, base, e, note)
+		return commit(ctx, tx, id, base, edit, note)
 	})
 	if err != nil {
 		return 0, named(err)
@@ -250,30 +250,30 @@ func commit(ctx context.Context, tx pgx.Tx, id, base int64, edit office.Edit, no
 	if rev != base {
 		return ErrStale
 	}
-	w := &writer{office: id, batch: &pgx.Batch{}}
-	for _, c := range edit {
-		w.change(c)
+	one := &writer{office: id, batch: &pgx.Batch{}}
+	for _, change := range edit {
+		one.change(change)
 	}
-	w.queue("UPDATE office SET revision = $2 WHERE id = $1", id, base+1)
-	w.batch.Queue(`INSERT INTO edit (office_id, revision, author, summary, turn, undoes, token, asked)
+	one.queue("UPDATE office SET revision = $2 WHERE id = $1", id, base+1)
+	one.batch.Queue(`INSERT INTO edit (office_id, revision, author, summary, turn, undoes, token, asked)
 		VALUES (@office, @revision, @author, @summary, @turn, NULLIF(@undoes, 0), NULLIF(@token, ''), @asked)`, pgx.NamedArgs{
 		"office": id, "revision": base + 1, "author": note.Author, "summary": note.Summary,
 		"turn": cmp.Or(note.Turn, history.Edit), "undoes": note.Undoes, "token": note.Token, "asked": note.Asked,
 	})
-	for i, c := range edit {
-		w.queue("INSERT INTO edit_change (office_id, revision, place, key, before, after, at_place) VALUES ($1, $2, $3, $4, $5, $6, $7)",
-			id, base+1, i, string(c.Key()), text(c.Before), text(c.After), c.At)
+	for i, change := range edit {
+		one.queue("INSERT INTO edit_change (office_id, revision, place, key, before, after, at_place) VALUES ($1, $2, $3, $4, $5, $6, $7)",
+			id, base+1, i, string(change.Key()), text(change.Before), text(change.After), change.At)
 	}
-	w.queue("SELECT pg_notify('klammer', $1)", fmt.Sprintf("%d %d", id, base+1))
-	return tx.SendBatch(ctx, w.batch).Close()
+	one.queue("SELECT pg_notify('klammer', $1)", fmt.Sprintf("%d %d", id, base+1))
+	return tx.SendBatch(ctx, one.batch).Close()
 }
 
 // text is a thing as a statement, null for none.
-func text(t office.Thing) any {
-	if t == nil {
+func text(thing office.Thing) any {
+	if thing == nil {
 		return nil
 	}
-	return notation.Thing(t)
+	return notation.Thing(thing)
 }
 
 // Delete deletes an office with its history. It tells every server, with
@@ -313,16 +313,16 @@ func (s *Store) Listen(ctx context.Context, up func(), f func(id, revision int64
 	}
 	up()
 	for {
-		n, err := conn.Conn().WaitForNotification(ctx)
+		notification, err := conn.Conn().WaitForNotification(ctx)
 		if err != nil {
 			return err
 		}
-		if n.Channel == "klammer_word" {
-			word(n.Payload)
+		if notification.Channel == "klammer_word" {
+			word(notification.Payload)
 			continue
 		}
 		var id, rev int64
-		if _, err := fmt.Sscan(n.Payload, &id, &rev); err == nil {
+		if _, err := fmt.Sscan(notification.Payload, &id, &rev); err == nil {
 			f(id, rev)
 		}
 	}

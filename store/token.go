@@ -59,12 +59,12 @@ func Scope(role people.Role) string {
 const tokenColumns = "id, office_id, name, author, made_at, expires_at, used_at, scope, COALESCE(person_id, 0)"
 
 // tokenFrom reads a row of [tokenColumns].
-func tokenFrom(row pgx.CollectableRow) (t Token, err error) {
+func tokenFrom(row pgx.CollectableRow) (token Token, err error) {
 	var scope string
-	if err = row.Scan(&t.ID, &t.Office, &t.Name, &t.Author, &t.At, &t.Expires, &t.Used, &scope, &t.Person); err == nil && scope != "tests" {
-		t.Role, err = people.RoleOf(scope)
+	if err = row.Scan(&token.ID, &token.Office, &token.Name, &token.Author, &token.At, &token.Expires, &token.Used, &scope, &token.Person); err == nil && scope != "tests" {
+		token.Role, err = people.RoleOf(scope)
 	}
-	return t, err
+	return token, err
 }
 
 // Tokens are those of an office, the newest first.
@@ -87,18 +87,18 @@ func (s *Store) UseToken(ctx context.Context, token string) (*Token, *Person, er
 	if err != nil {
 		return nil, nil, err
 	}
-	t, err := pgx.CollectExactlyOneRow(rows, tokenFrom)
+	one, err := pgx.CollectExactlyOneRow(rows, tokenFrom)
 	if errors.Is(err, pgx.ErrNoRows) {
 		return nil, nil, nil
 	}
-	if err != nil || t.Person == 0 {
-		return &t, nil, err
+	if err != nil || one.Person == 0 {
+		return &one, nil, err
 	}
-	all, err := s.peopleWhere(ctx, "person.id = $1", t.Person)
+	all, err := s.peopleWhere(ctx, "person.id = $1", one.Person)
 	if err != nil || len(all) == 0 {
 		return nil, nil, err
 	}
-	return &t, all[0], nil
+	return &one, all[0], nil
 }
 
 // EndToken ends a token of an office; false where it has none of that number.

@@ -90,27 +90,27 @@ func (w *writer) remove(change office.Change) {
 }
 
 // order gives the things of a list the places of an order.
-func (w *writer) order(o office.Order) {
+func (w *writer) order(order office.Order) {
 	const set = " SET place = o.place - 1 FROM unnest($2::text[]) WITH ORDINALITY AS o (item, place)"
-	switch o.List {
+	switch order.List {
 	case "uses":
-		w.queue("UPDATE port_use x"+set+" WHERE x.office_id = $1 AND x.name = o.item", w.office, o.Items)
+		w.queue("UPDATE port_use x"+set+" WHERE x.office_id = $1 AND x.name = o.item", w.office, order.Items)
 	case "services":
-		w.queue("UPDATE service x"+set+" WHERE x.office_id = $1 AND x.name = o.item", w.office, o.Items)
+		w.queue("UPDATE service x"+set+" WHERE x.office_id = $1 AND x.name = o.item", w.office, order.Items)
 	case "wishes":
-		w.queue("UPDATE wish x"+set+" WHERE x.office_id = $1 AND x.said = o.item", w.office, o.Items)
+		w.queue("UPDATE wish x"+set+" WHERE x.office_id = $1 AND x.said = o.item", w.office, order.Items)
 	case "plans":
-		w.queue("UPDATE port_plan x"+set+" WHERE x.office_id = $1 AND x.name = o.item", w.office, o.Items)
+		w.queue("UPDATE port_plan x"+set+" WHERE x.office_id = $1 AND x.name = o.item", w.office, order.Items)
 	case "devices":
-		w.queue("UPDATE device x"+set+" WHERE x.office_id = $1 AND x.name = o.item", w.office, o.Items)
+		w.queue("UPDATE device x"+set+" WHERE x.office_id = $1 AND x.name = o.item", w.office, order.Items)
 	case "cables": // by one of their ends: there is one cable a port
 		w.queue("UPDATE cable x"+set+`, cable_end e, port p, device d WHERE x.office_id = $1 AND e.cable_id = x.id AND p.id = e.port_id AND d.id = p.device_id
-			AND (o.item = d.name || '.' || p.name || ' ' || (SELECT f.name || '.' || q.name FROM cable_end z JOIN port q ON q.id = z.port_id JOIN device f ON f.id = q.device_id WHERE z.cable_id = x.id AND z.port_id <> e.port_id))`, w.office, o.Items)
+			AND (o.item = d.name || '.' || p.name || ' ' || (SELECT f.name || '.' || q.name FROM cable_end z JOIN port q ON q.id = z.port_id JOIN device f ON f.id = q.device_id WHERE z.cable_id = x.id AND z.port_id <> e.port_id))`, w.office, order.Items)
 	case "plugs":
 		w.queue(
 			"UPDATE plug x"+set+", port p, device d WHERE x.office_id = $1 AND p.id = x.port_id AND d.id = p.device_id AND o.item = d.name || '.' || p.name || ' ' || x.name",
 			w.office,
-			o.Items,
+			order.Items,
 		)
 	}
 }
@@ -124,50 +124,50 @@ func (w *writer) closeUp(table string, at int) {
 	w.queue("UPDATE "+table+" SET place = place - 1 WHERE office_id = $1 AND place > $2", w.office, at)
 }
 
-func (w *writer) vlan(v *office.VLAN) {
+func (w *writer) vlan(vlan *office.VLAN) {
 	w.queue(`INSERT INTO vlan (office_id, vid, name, note, is_local, is_guarded) VALUES ($1, $2, $3, $4, $5, $6)
-		ON CONFLICT (office_id, vid) DO UPDATE SET name = $3, note = $4, is_local = $5, is_guarded = $6`, w.office, v.VID, v.Name, v.Note, v.Local, v.Guarded)
-	w.queue("DELETE FROM vlan_net WHERE office_id = $1 AND vid = $2", w.office, v.VID)
-	for i, n := range v.Nets {
-		w.queue("INSERT INTO vlan_net (office_id, vid, place, net) VALUES ($1, $2, $3, $4)", w.office, v.VID, i, n)
+		ON CONFLICT (office_id, vid) DO UPDATE SET name = $3, note = $4, is_local = $5, is_guarded = $6`, w.office, vlan.VID, vlan.Name, vlan.Note, vlan.Local, vlan.Guarded)
+	w.queue("DELETE FROM vlan_net WHERE office_id = $1 AND vid = $2", w.office, vlan.VID)
+	for i, prefix := range vlan.Nets {
+		w.queue("INSERT INTO vlan_net (office_id, vid, place, net) VALUES ($1, $2, $3, $4)", w.office, vlan.VID, i, prefix)
 	}
 }
 
 // named adds a row of a table of names, if it is new.
-func (w *writer) named(table, name string, c office.Change) {
-	if c.Before == nil {
-		w.makeRoom(table, c.At)
-		w.queue("INSERT INTO "+table+" (office_id, place, name) VALUES ($1, $2, $3)", w.office, c.At, name)
+func (w *writer) named(table, name string, change office.Change) {
+	if change.Before == nil {
+		w.makeRoom(table, change.At)
+		w.queue("INSERT INTO "+table+" (office_id, place, name) VALUES ($1, $2, $3)", w.office, change.At, name)
 	}
 }
 
-func (w *writer) plan(plan *office.Plan, c office.Change) {
-	w.named("port_plan", plan.Name, c)
+func (w *writer) plan(plan *office.Plan, change office.Change) {
+	w.named("port_plan", plan.Name, change)
 	const id = "(SELECT id FROM port_plan WHERE office_id = $1 AND name = $2)"
 	w.queue("DELETE FROM plan_line WHERE plan_id = "+id, w.office, plan.Name)
 	for i, l := range plan.Lines {
 		w.queue("INSERT INTO plan_line (plan_id, place) VALUES ("+id+", $3)", w.office, plan.Name, i)
 		const line = "(SELECT id FROM plan_line WHERE plan_id = " + id + " AND place = $3)"
-		for k, r := range l.Ports {
-			w.queue("INSERT INTO plan_range (line_id, place, from_place, to_place) VALUES ("+line+", $4, $5, $6)", w.office, plan.Name, i, k, r.From, r.To)
+		for port, r := range l.Ports {
+			w.queue("INSERT INTO plan_range (line_id, place, from_place, to_place) VALUES ("+line+", $4, $5, $6)", w.office, plan.Name, i, port, r.From, r.To)
 		}
 		w.shape("plan_line_id", line, []any{plan.Name, i}, &l.Shape)
 	}
 }
 
 // facts is what is noted of a thing, by its words.
-func facts(f *office.Facts) map[string]string {
-	if words := f.ByWord(); words != nil {
+func facts(one *office.Facts) map[string]string {
+	if words := one.ByWord(); words != nil {
 		return words
 	}
 	return map[string]string{}
 }
 
-func addr(a netip.Addr) any {
-	if !a.IsValid() {
+func addr(one netip.Addr) any {
+	if !one.IsValid() {
 		return nil
 	}
-	return a
+	return one
 }
 
 func null[T comparable](v T) any {
@@ -183,11 +183,11 @@ func null[T comparable](v T) any {
 func (w *writer) device(device *office.Device, change office.Change) {
 	var manageVID, manageAddr, manageVia, factoryAt, factoryVID any
 	bits, alone := 0, false
-	if m := device.Manage; m != nil {
-		manageVID, manageAddr, manageVia, bits, alone = m.VID, addr(m.Addr), addr(m.Via), m.Bits, m.Alone
+	if manage := device.Manage; manage != nil {
+		manageVID, manageAddr, manageVia, bits, alone = manage.VID, addr(manage.Addr), addr(manage.Via), manage.Bits, manage.Alone
 	}
-	if f := device.Factory; f != nil {
-		factoryAt, factoryVID = f.Prefix, f.VID
+	if factory := device.Factory; factory != nil {
+		factoryAt, factoryVID = factory.Prefix, factory.VID
 	}
 	habits := device.Wording.Habits
 	if habits == nil {
@@ -221,32 +221,32 @@ func (w *writer) device(device *office.Device, change office.Change) {
 	if change.Before != nil {
 		was = change.Before.(*office.Device)
 	}
-	for _, p := range device.Ports {
+	for _, port := range device.Ports {
 		if was != nil {
-			if k := was.Port(p.Name); k >= 0 && was.Ports[k].Shape == p.Shape {
+			if at := was.Port(port.Name); at >= 0 && was.Ports[at].Shape == port.Shape {
 				continue
 			}
-		} else if p.Shape == nil {
+		} else if port.Shape == nil {
 			continue
 		}
-		w.portShape(office.PortRef{Device: device.Name, Port: p.Name}, p.Shape)
+		w.portShape(office.PortRef{Device: device.Name, Port: port.Name}, port.Shape)
 	}
-	for _, p := range device.Ports {
-		for k, m := range p.Members {
+	for _, port := range device.Ports {
+		for k, at := range port.Members {
 			w.queue("INSERT INTO bundle_member (port_id, bundle_id, place) VALUES ("+portID+
 				", (SELECT p.id FROM port p JOIN device d ON d.id = p.device_id WHERE d.office_id = $1 AND d.name = $2 AND p.name = $4), $5)",
-				w.office, device.Name, device.Ports[m].Name, p.Name, k)
+				w.office, device.Name, device.Ports[at].Name, port.Name, k)
 		}
 	}
 	w.queue("DELETE FROM speaks WHERE device_id = "+id, w.office, device.Name)
-	for i, s := range device.Speaks {
+	for i, speaks := range device.Speaks {
 		w.queue("INSERT INTO speaks (device_id, place, protocol, at, credentials, saves) VALUES ("+id+", $3, $4, $5, $6, $7)",
-			w.office, device.Name, i, string(s.Protocol), s.At, s.With, s.Save)
+			w.office, device.Name, i, string(speaks.Protocol), speaks.At, speaks.With, speaks.Save)
 	}
-	for i, a := range device.Addresses {
+	for i, address := range device.Addresses {
 		w.queue(`INSERT INTO address (device_id, place, vid, addr, on_port, zone, hand_from, hand_to, is_gateway, admits_some)
 			VALUES ((SELECT id FROM device WHERE office_id = $1 AND name = $2), $4, $5, $6, `+portID+`, $7, $8, $9, $10, $11)`,
-			w.office, device.Name, a.On, i, a.VID, a.Prefix, a.Zone, addr(a.From), addr(a.To), a.Gateway, a.Admits != nil)
+			w.office, device.Name, address.On, i, address.VID, address.Prefix, address.Zone, addr(address.From), addr(address.To), address.Gateway, address.Admits != nil)
 	}
 	w.policy(device, was)
 }
@@ -263,10 +263,10 @@ func (w *writer) ports(device *office.Device) {
 		}
 		return &s
 	}
-	for i, p := range device.Ports {
-		names[i], kinds[i], insides[i], becauses[i] = p.Name, portKinds[p.Kind], p.Inside, p.Because
-		speeds[i], modes[i], flavours[i] = int32(p.Speed), text(string(p.Mode)), text(string(p.Flavour))
-		noted[i] = facts(p.Facts)
+	for i, port := range device.Ports {
+		names[i], kinds[i], insides[i], becauses[i] = port.Name, portKinds[port.Kind], port.Inside, port.Because
+		speeds[i], modes[i], flavours[i] = int32(port.Speed), text(string(port.Mode)), text(string(port.Flavour))
+		noted[i] = facts(port.Facts)
 	}
 	const id = "(SELECT id FROM device WHERE office_id = $1 AND name = $2)"
 	w.queue("DELETE FROM port WHERE device_id = "+id+" AND name <> ALL ($3)", w.office, device.Name, names)
@@ -281,8 +281,8 @@ func (w *writer) ports(device *office.Device) {
 
 var portKinds = [...]string{office.Physical: "physical", office.Bundle: "bundle", office.Inner: "inner"}
 
-func (w *writer) portShape(r office.PortRef, s *office.Shape) {
-	w.shape("port_id", portID, []any{r.Device, r.Port}, s)
+func (w *writer) portShape(ref office.PortRef, shape *office.Shape) {
+	w.shape("port_id", portID, []any{ref.Device, ref.Port}, shape)
 }
 
 // shape replaces the shape of an owner; ownerID finds the owner's row from
@@ -297,21 +297,21 @@ func (w *writer) shape(owner, ownerID string, args []any, shape *office.Shape) {
 	p := func(i int) string { return "$" + string(rune('0'+(n+i)/10)) + string(rune('0'+(n+i)%10)) }
 	var vids, wires []*int32
 	var tagged []bool
-	add := func(v office.VID, tag bool) {
-		x := int32(v)
+	add := func(vid office.VID, tag bool) {
+		x := int32(vid)
 		vids, tagged, wires = append(vids, &x), append(tagged, tag), append(wires, nil)
 	}
-	for _, v := range shape.Untagged {
-		add(v, false)
+	for _, vid := range shape.Untagged {
+		add(vid, false)
 	}
 	var plain office.Set // tagged under their own VID
-	for _, v := range shape.Tagged {
-		plain.Add(v)
+	for _, vid := range shape.Tagged {
+		plain.Add(vid)
 	}
-	for _, r := range shape.Rides {
-		plain.Remove(r.VLAN)
-		x := int32(r.Wire)
-		add(r.VLAN, true)
+	for _, ride := range shape.Rides {
+		plain.Remove(ride.VLAN)
+		x := int32(ride.Wire)
+		add(ride.VLAN, true)
 		wires[len(wires)-1] = &x
 	}
 	var pvid any
@@ -326,10 +326,10 @@ func (w *writer) shape(owner, ownerID string, args []any, shape *office.Shape) {
 }
 
 // multirange is a set as PostgreSQL writes its ranges: {[110,111),[120,131)}.
-func multirange(s *office.Set) string {
+func multirange(set *office.Set) string {
 	var b strings.Builder
 	b.WriteByte('{')
-	vs := s.VIDs()
+	vs := set.VIDs()
 	for i := 0; i < len(vs); {
 		j := i
 		for j+1 < len(vs) && vs[j+1] == vs[j]+1 {
@@ -364,15 +364,15 @@ func ranged(text string) (vs []office.VID, err error) {
 
 var rests = [...]string{office.RestNone: "none", office.RestAll: "all", office.RestNeeded: "needed"}
 
-func (w *writer) plug(p office.Plug, c office.Change) {
-	if c.Before == nil {
-		w.makeRoom("plug", c.At)
+func (w *writer) plug(plug office.Plug, change office.Change) {
+	if change.Before == nil {
+		w.makeRoom("plug", change.At)
 	}
 	w.queue(`INSERT INTO plug (office_id, port_id, name, place, wants, tagged, is_operator, own_addr, own_mac, facts)
 		SELECT @office, p.id, @name, @place, @wants, @tagged, @operator, @addr, @mac::macaddr, @facts
 		FROM port p JOIN device d ON d.id = p.device_id WHERE d.office_id = @office AND d.name = @device AND p.name = @port
 		ON CONFLICT (port_id, name) DO UPDATE SET wants = @wants, tagged = @tagged, is_operator = @operator, own_addr = @addr, own_mac = @mac::macaddr, facts = @facts`, pgx.NamedArgs{
-		"office": w.office, "device": p.Port.Device, "port": p.Port.Port, "name": p.Name, "place": c.At,
-		"wants": p.Wants, "tagged": p.Tagged, "operator": p.Operator, "addr": addr(p.At), "mac": null(string(p.MAC)), "facts": facts(&p.Facts),
+		"office": w.office, "device": plug.Port.Device, "port": plug.Port.Port, "name": plug.Name, "place": change.At,
+		"wants": plug.Wants, "tagged": plug.Tagged, "operator": plug.Operator, "addr": addr(plug.At), "mac": null(string(plug.MAC)), "facts": facts(&plug.Facts),
 	})
 }

@@ -29,17 +29,17 @@ func Read(cmd *cobra.Command, file string) (*notation.File, error) {
 	if err != nil {
 		return nil, err
 	}
-	f, err := notation.Read(name, string(text))
+	one, err := notation.Read(name, string(text))
 	if err != nil {
 		fmt.Fprintln(cmd.ErrOrStderr(), err)
 		return nil, Status(2)
 	}
-	return f, nil
+	return one, nil
 }
 
 // PrintJSON prints one document.
 func PrintJSON(cmd *cobra.Command, v any) error {
-	e := json.NewEncoder(cmd.OutOrStdout())
-	e.SetEscapeHTML(false)
-	return e.Encode(v)
+	encoder := json.NewEncoder(cmd.OutOrStdout())
+	encoder.SetEscapeHTML(false)
+	return encoder.Encode(v)
 }

@@ -76,11 +76,11 @@ Exit status 0 says that all is as planned, 1 that it is not.`,
 				}
 				plan = server
 			case into != "":
-				f, err := Read(cmd, into)
+				one, err := Read(cmd, into)
 				if err != nil {
 					return err
 				}
-				file = &AFile{Name: into, Plan: f.Office}
+				file = &AFile{Name: into, Plan: one.Office}
 				if port != "" {
 					plan = file
 				}
@@ -119,19 +119,19 @@ Exit status 0 says that all is as planned, 1 that it is not.`,
 	return cmd
 }
 
-func text(a netip.Addr) string {
-	if !a.IsValid() {
+func text(addr netip.Addr) string {
+	if !addr.IsValid() {
 		return ""
 	}
-	return a.String()
+	return addr.String()
 }
 
 func lookingOf(card look.Lease) *Looking {
-	x := &Looking{On: card.On, Address: text(card.Addr), Bits: card.Bits, Gateway: text(card.Gateway), Server: text(card.Server), DNS: []string{}, Tried: []LookTried{}}
-	for _, a := range card.DNS {
-		x.DNS = append(x.DNS, a.String())
+	looking := &Looking{On: card.On, Address: text(card.Addr), Bits: card.Bits, Gateway: text(card.Gateway), Server: text(card.Server), DNS: []string{}, Tried: []LookTried{}}
+	for _, addr := range card.DNS {
+		looking.DNS = append(looking.DNS, addr.String())
 	}
-	return x
+	return looking
 }
 
 // ownTries is what one tries without a plan: the gateway, and whom one asks for names.
@@ -139,16 +139,16 @@ func ownTries(card look.Lease) (out []round.Try) {
 	if card.Gateway.IsValid() {
 		out = append(out, round.Try{To: card.Gateway, Service: office.Service{Protocol: office.Ping}})
 	}
-	for _, a := range card.DNS {
-		out = append(out, round.Try{To: a, Service: office.Service{Protocol: office.UDP, First: 53, Last: 53}})
+	for _, addr := range card.DNS {
+		out = append(out, round.Try{To: addr, Service: office.Service{Protocol: office.UDP, First: 53, Last: 53}})
 	}
 	return out
 }
 
 // try tries things, and notes how they ended.
 func (x *Looking) try(ctx context.Context, all []round.Try) {
-	for _, t := range look.Try(ctx, all) {
-		x.Tried = append(x.Tried, LookTried{t.To.String(), t.Service.String(), api.Endings[t.Ended], t.How})
+	for _, tried := range look.Try(ctx, all) {
+		x.Tried = append(x.Tried, LookTried{tried.To.String(), tried.Service.String(), api.Endings[tried.Ended], tried.How})
 	}
 }
 
@@ -160,23 +160,23 @@ func (x *Looking) beside(ctx context.Context, plan Beside, port string) error {
 	}
 	x.Port = looks.Port
 	for i := range looks.Looks {
-		l := &looks.Looks[i]
-		if l.Wire != nil {
+		one := &looks.Looks[i]
+		if one.Wire != nil {
 			continue
 		}
 		var all []round.Try
-		for _, y := range l.Reach {
-			if t, ok := tryOf(y); ok && !y.Routed {
-				all = append(all, t)
+		for _, sees := range one.Reach {
+			if try, ok := tryOf(sees); ok && !sees.Routed {
+				all = append(all, try)
 			}
 		}
 		x.try(ctx, all)
 		saw := api.ProbeSaw{
-			Looked: true, From: x.Address, Lease: &api.Lease{Bits: x.Bits, Gateway: x.Gateway, Server: x.Server}, Planned: l.Planned,
+			Looked: true, From: x.Address, Lease: &api.Lease{Bits: x.Bits, Gateway: x.Gateway, Server: x.Server}, Planned: one.Planned,
 			Offers: []api.ProbeOffer{}, Routers: []api.ProbeRouter{}, Answers: []api.ProbeAnswer{}, Tried: []api.ProbeTried{},
 		}
-		for _, t := range x.Tried {
-			saw.Tried = append(saw.Tried, api.ProbeTried(t))
+		for _, tried := range x.Tried {
+			saw.Tried = append(saw.Tried, api.ProbeTried(tried))
 		}
 		x.Probed, err = plan.Judge(ctx, api.ProbeReport{ID: looks.ID, Port: looks.Port, Saw: []api.ProbeSaw{saw}})
 		return err
@@ -185,19 +185,19 @@ func (x *Looking) beside(ctx context.Context, plan Beside, port string) error {
 }
 
 // tryOf is what a laptop tries for a line of a test; false for a name that is no address.
-func tryOf(y api.PlugSees) (t round.Try, ok bool) {
-	a, err := netip.ParseAddr(y.To)
-	services, wrong := notation.ReadServices(&office.Office{}, y.Service)
+func tryOf(sees api.PlugSees) (try round.Try, ok bool) {
+	addr, err := netip.ParseAddr(sees.To)
+	services, wrong := notation.ReadServices(&office.Office{}, sees.Service)
 	if err != nil || wrong != nil || len(services) != 1 {
-		return t, false
+		return try, false
 	}
-	return round.Try{To: a, Service: services[0]}, true
+	return round.Try{To: addr, Service: services[0]}, true
 }
 
 // where is the VLAN of an address in a plan; nil for none.
-func (f *AFile) where(a netip.Addr) *office.VID {
-	if v := f.round().Where(a); v != 0 {
-		return &v
+func (f *AFile) where(addr netip.Addr) *office.VID {
+	if vid := f.round().Where(addr); vid != 0 {
+		return &vid
 	}
 	return nil
 }
@@ -226,15 +226,15 @@ func (x *Looking) print(out io.Writer, file *AFile) {
 	switch {
 	case x.VLAN != nil:
 		name := ""
-		if v := file.Plan.VLAN(*x.VLAN); v != nil {
-			name = " " + v.Name
+		if vlan := file.Plan.VLAN(*x.VLAN); vlan != nil {
+			name = " " + vlan.Name
 		}
 		fmt.Fprintf(out, "That is VLAN %d%s.\n", *x.VLAN, name)
 	case file != nil && x.Address != "":
 		fmt.Fprintln(out, "No VLAN of the plan has such an address.")
 	}
-	for _, t := range x.Tried {
-		fmt.Fprintf(out, "      %s %s: %s\n", t.To, t.Service, t.How)
+	for _, tried := range x.Tried {
+		fmt.Fprintf(out, "      %s %s: %s\n", tried.To, tried.Service, tried.How)
 	}
 	if x.Probed != nil {
 		PrintProbed(out, x.Probed)

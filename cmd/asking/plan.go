@@ -16,9 +16,9 @@ import (
 // Beside is a plan that a laptop puts what it sees beside.
 type Beside interface {
 	// Ask is what to try at a port, or at the one that is heard.
-	Ask(ctx context.Context, q api.ProbeAsk) (*api.ProbeLooks, error)
+	Ask(ctx context.Context, ask api.ProbeAsk) (*api.ProbeLooks, error)
 	// Judge puts what was seen beside it.
-	Judge(ctx context.Context, r api.ProbeReport) (*api.Probed, error)
+	Judge(ctx context.Context, report api.ProbeReport) (*api.Probed, error)
 }
 
 // AFile is a plan in a file.
@@ -41,44 +41,44 @@ func (f *AFile) tests(port string, vlans []int) ([]round.Test, error) {
 }
 
 // Ask tells what to try.
-func (f *AFile) Ask(_ context.Context, q api.ProbeAsk) (*api.ProbeLooks, error) {
-	port, err := api.PortHeard(f.Plan, q)
+func (f *AFile) Ask(_ context.Context, ask api.ProbeAsk) (*api.ProbeLooks, error) {
+	port, err := api.PortHeard(f.Plan, ask)
 	if err != nil {
 		return nil, err
 	}
-	tests, err := f.tests(port, q.VLANs)
+	tests, err := f.tests(port, ask.VLANs)
 	if err != nil {
 		return nil, err
 	}
-	x := &api.ProbeLooks{Office: f.Name, Port: port, Looks: []api.ProbeLook{}}
-	for _, t := range tests {
-		x.Looks = append(x.Looks, api.ProbeLookOf(f.made, t))
+	looks := &api.ProbeLooks{Office: f.Name, Port: port, Looks: []api.ProbeLook{}}
+	for _, test := range tests {
+		looks.Looks = append(looks.Looks, api.ProbeLookOf(f.made, test))
 	}
-	return x, nil
+	return looks, nil
 }
 
 // Judge puts what was seen beside the file.
-func (f *AFile) Judge(_ context.Context, r api.ProbeReport) (*api.Probed, error) {
+func (f *AFile) Judge(_ context.Context, report api.ProbeReport) (*api.Probed, error) {
 	var vlans []int
-	for _, s := range r.Saw {
-		if s.Wire != nil {
-			vlans = append(vlans, *s.Wire)
+	for _, saw := range report.Saw {
+		if saw.Wire != nil {
+			vlans = append(vlans, *saw.Wire)
 		}
 	}
-	tests, err := f.tests(r.Port, vlans)
+	tests, err := f.tests(report.Port, vlans)
 	if err != nil {
 		return nil, err
 	}
 	var all []round.Played
-	for k := range r.Saw {
-		t, err := api.TestOfWire(tests, r.Saw[k].Wire)
+	for k := range report.Saw {
+		test, err := api.TestOfWire(tests, report.Saw[k].Wire)
 		if err != nil {
 			return nil, err
 		}
-		if r.Saw[k].Looked {
-			all = append(all, f.made.JudgeLooked(t, r.Saw[k].OfLooked(t)))
+		if report.Saw[k].Looked {
+			all = append(all, f.made.JudgeLooked(test, report.Saw[k].OfLooked(test)))
 		} else {
-			all = append(all, f.made.Judge(t, r.Saw[k].Round(f.made.Look(t))))
+			all = append(all, f.made.Judge(test, report.Saw[k].Round(f.made.Look(test))))
 		}
 	}
 	return api.ProbedOf(f.Plan, f.made, all), nil

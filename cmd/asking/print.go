@@ -9,66 +9,66 @@ import (
 )
 
 // PrintProbed prints what was seen as somebody would tell it.
-func PrintProbed(out io.Writer, p *api.Probed) {
-	for _, t := range p.Tests {
+func PrintProbed(out io.Writer, probed *api.Probed) {
+	for _, test := range probed.Tests {
 		how := "as planned"
-		if !t.Passed {
+		if !test.Passed {
 			how = "not as planned"
 		}
-		fmt.Fprintf(out, "%s, %s: %s\n", Spaced(t.Port), Tagging(t.Wire), how)
-		for _, g := range t.Given {
-			fmt.Fprintf(out, "      %s (%s) hands out %s to %s\n", g.Server, g.By, g.From, g.To)
+		fmt.Fprintf(out, "%s, %s: %s\n", Spaced(test.Port), Tagging(test.Wire), how)
+		for _, given := range test.Given {
+			fmt.Fprintf(out, "      %s (%s) hands out %s to %s\n", given.Server, given.By, given.From, given.To)
 		}
-		for _, w := range t.Wrong {
-			fmt.Fprintf(out, "      %s\n", w)
+		for _, word := range test.Wrong {
+			fmt.Fprintf(out, "      %s\n", word)
 		}
 	}
-	if len(p.Suspects) > 0 {
-		if p.Suspects[0].Near {
+	if len(probed.Suspects) > 0 {
+		if probed.Suspects[0].Near {
 			fmt.Fprintln(out, "Nothing simple gives all of it; this comes nearest:")
-		} else if len(p.Suspects) == 1 && len(p.Suspects[0].Ways) == 1 {
+		} else if len(probed.Suspects) == 1 && len(probed.Suspects[0].Ways) == 1 {
 			fmt.Fprintln(out, "This would explain it:")
 		} else {
 			fmt.Fprintln(out, "One of these would explain it:")
 		}
-	} else if !Passed(p) {
+	} else if !Passed(probed) {
 		fmt.Fprintln(out, "No mistakes of the kinds that Klammer knows, one or several, explain it: read the devices (klammer read).")
 	}
 	const most = 8
-	for i, s := range p.Suspects {
+	for i, suspect := range probed.Suspects {
 		if i == most {
-			fmt.Fprintf(out, "  and %d more, less likely\n", len(p.Suspects)-most)
+			fmt.Fprintf(out, "  and %d more, less likely\n", len(probed.Suspects)-most)
 			break
 		}
-		for _, w := range s.Ways {
-			fmt.Fprintf(out, "  %s\n", strings.Join(w.Mistakes, ", and "))
-			if len(w.Mend) > 0 {
-				fmt.Fprintf(out, "      set as planned: %s\n", strings.Join(w.Mend, "; "))
+		for _, way := range suspect.Ways {
+			fmt.Fprintf(out, "  %s\n", strings.Join(way.Mistakes, ", and "))
+			if len(way.Mend) > 0 {
+				fmt.Fprintf(out, "      set as planned: %s\n", strings.Join(way.Mend, "; "))
 			}
-			for _, s := range w.Steps {
+			for _, step := range way.Steps {
 				if i > 0 {
 					break // of the likeliest alone
 				}
-				at := s.Device
-				if !strings.HasPrefix(s.Text, s.Where) { // it says its page itself
-					at += ", " + s.Where
+				at := step.Device
+				if !strings.HasPrefix(step.Text, step.Where) { // it says its page itself
+					at += ", " + step.Where
 				}
-				fmt.Fprintf(out, "      on %s: %s\n", at, s.Text)
+				fmt.Fprintf(out, "      on %s: %s\n", at, step.Text)
 			}
 		}
-		if len(s.Or) > 0 {
-			fmt.Fprintf(out, "      instead of one of these it may be one that no laptop tells from it: %s\n", strings.Join(s.Or, "; "))
+		if len(suspect.Or) > 0 {
+			fmt.Fprintf(out, "      instead of one of these it may be one that no laptop tells from it: %s\n", strings.Join(suspect.Or, "; "))
 		}
 	}
-	if n := p.Next; n != nil {
-		fmt.Fprintf(out, "To tell them apart, plug in next at %s, %s.\n", Spaced(n.Port), Tagging(n.Wire))
+	if test := probed.Next; test != nil {
+		fmt.Fprintf(out, "To tell them apart, plug in next at %s, %s.\n", Spaced(test.Port), Tagging(test.Wire))
 	}
 }
 
 // Passed says whether all is as planned.
-func Passed(p *api.Probed) bool {
-	for _, t := range p.Tests {
-		if !t.Passed {
+func Passed(probed *api.Probed) bool {
+	for _, test := range probed.Tests {
+		if !test.Passed {
 			return false
 		}
 	}

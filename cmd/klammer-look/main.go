@@ -15,11 +15,11 @@ func main() {
 	cmd.Use = "klammer-look"
 	cmd.SilenceUsage, cmd.SilenceErrors = true, true
 	err := cmd.Execute()
-	var s asking.Status
+	var status asking.Status
 	switch {
 	case err == nil:
-	case errors.As(err, &s):
-		os.Exit(int(s))
+	case errors.As(err, &status):
+		os.Exit(int(status))
 	default:
 		fmt.Fprintln(os.Stderr, "klammer-look:", err)
 		os.Exit(2)

@@ -31,16 +31,16 @@ func (w *where) flags(cmd *cobra.Command) {
 
 // onDatabase does something on the database that a server would serve. Alone says that
 // no server may run on it meanwhile.
-func onDatabase(cmd *cobra.Command, w *where, alone bool, do func(ctx context.Context, url string) error) error {
+func onDatabase(cmd *cobra.Command, where *where, alone bool, do func(ctx context.Context, url string) error) error {
 	ctx, stop := signal.NotifyContext(cmd.Context(), os.Interrupt, syscall.SIGTERM)
 	defer stop()
-	if err := configured(cmd, w.config); err != nil {
+	if err := configured(cmd, where.config); err != nil {
 		return err
 	}
-	if w.url != "" {
-		return do(ctx, w.url)
+	if where.url != "" {
+		return do(ctx, where.url)
 	}
-	dir, err := filepath.Abs(w.data)
+	dir, err := filepath.Abs(where.data)
 	if err != nil {
 		return err
 	}
@@ -50,12 +50,12 @@ func onDatabase(cmd *cobra.Command, w *where, alone bool, do func(ctx context.Co
 	if _, err := os.Stat(filepath.Join(dir, "postgres")); err != nil && !alone {
 		return fmt.Errorf("there is no database in %s: name its folder with --data, its address with --database-url, or the server's file with --config", dir)
 	}
-	c, err := cluster.Start(ctx, dir)
+	one, err := cluster.Start(ctx, dir)
 	if err != nil {
 		return err
 	}
-	err = do(ctx, c.URL)
-	return errors.Join(err, c.Stop())
+	err = do(ctx, one.URL)
+	return errors.Join(err, one.Stop())
 }
 
 func backupCmd() *cobra.Command {
@@ -124,8 +124,8 @@ cut off or changed, or is of a newer Klammer, is refused, and nothing is changed
 
 // sayFailure says an error, with exit status 1.
 func sayFailure(cmd *cobra.Command, err error) error {
-	var s asking.Status
-	if err != nil && !errors.As(err, &s) {
+	var status asking.Status
+	if err != nil && !errors.As(err, &status) {
 		fmt.Fprintln(cmd.ErrOrStderr(), "klammer:", err)
 		return asking.Status(1)
 	}

@@ -33,8 +33,8 @@ error.`,
 			if tagged {
 				as = office.Tagged
 			}
-			return change(cmd, args, inPlace, func(n *span.Net, v office.VID, r office.PortRef) (*command.Answer, error) {
-				return command.Bring(n, v, r, as)
+			return change(cmd, args, inPlace, func(net *span.Net, vid office.VID, ref office.PortRef) (*command.Answer, error) {
+				return command.Bring(net, vid, ref, as)
 			})
 		},
 	}
@@ -59,41 +59,41 @@ func withdrawCmd() *cobra.Command {
 }
 
 func change(cmd *cobra.Command, args []string, inPlace bool, do func(*span.Net, office.VID, office.PortRef) (*command.Answer, error)) error {
-	f, err := asking.Read(cmd, args[0])
+	file, err := asking.Read(cmd, args[0])
 	if err != nil {
 		return err
 	}
-	vid, err := vlanArg(f.Office, args[1])
+	vid, err := vlanArg(file.Office, args[1])
 	if err != nil {
 		return err
 	}
-	ref, err := portArg(f.Office, args[2])
+	ref, err := portArg(file.Office, args[2])
 	if err != nil {
 		return err
 	}
-	a, err := do(span.Compile(f.Office), vid, ref)
+	answer, err := do(span.Compile(file.Office), vid, ref)
 	if err != nil {
 		return err
 	}
-	lines, _ := notation.Statements(a.Office, plainly(a.Office, a.Edit))
-	for _, l := range lines {
-		fmt.Fprintln(cmd.OutOrStdout(), l)
+	lines, _ := notation.Statements(answer.Office, plainly(answer.Office, answer.Edit))
+	for _, line := range lines {
+		fmt.Fprintln(cmd.OutOrStdout(), line)
 	}
 	say := func(format string, args ...any) { fmt.Fprintf(cmd.ErrOrStderr(), format+"\n", args...) }
 	if len(lines) == 0 {
 		say("nothing to change")
 	}
-	if len(a.Learn) > 0 {
-		say("VLAN %d is new to %s", vid, strings.Join(a.Learn, ", "))
+	if len(answer.Learn) > 0 {
+		say("VLAN %d is new to %s", vid, strings.Join(answer.Learn, ", "))
 	}
-	if len(a.Followers) > 0 {
-		say("departs from its port plan: %s", strings.Join(api.Refs(a.Followers), ", "))
+	if len(answer.Followers) > 0 {
+		say("departs from its port plan: %s", strings.Join(api.Refs(answer.Followers), ", "))
 	}
-	for _, r := range slices.Concat(a.Limits, a.Remarks) {
+	for _, r := range slices.Concat(answer.Limits, answer.Remarks) {
 		say("%s", r)
 	}
 	if inPlace {
-		return write(args[0], f.WithOffice(a.Office))
+		return write(args[0], file.WithOffice(answer.Office))
 	}
 	return nil
 }
@@ -108,29 +108,29 @@ for every VLAN, what it gains and loses to others and to the outside.`,
 		Example: "  klammer diff before.klm after.klm",
 		Args:    cobra.ExactArgs(2),
 		RunE: func(cmd *cobra.Command, args []string) error {
-			a, err := asking.Read(cmd, args[0])
+			file, err := asking.Read(cmd, args[0])
 			if err != nil {
 				return err
 			}
-			b, err := asking.Read(cmd, args[1])
+			other, err := asking.Read(cmd, args[1])
 			if err != nil {
 				return err
 			}
 			out := cmd.OutOrStdout()
-			fmt.Fprintf(out, "%s", diff.Diff(args[0], []byte(notation.Print(a.Office)), args[1], []byte(notation.Print(b.Office))))
-			was, is := span.Compile(a.Office), span.Compile(b.Office)
+			fmt.Fprintf(out, "%s", diff.Diff(args[0], []byte(notation.Print(file.Office)), args[1], []byte(notation.Print(other.Office))))
+			was, is := span.Compile(file.Office), span.Compile(other.Office)
 			for _, text := range talk.NewTable(was).Told(talk.NewTable(is)) {
 				fmt.Fprintln(out, text)
 			}
-			for _, c := range walk.Compare(was, is) {
-				if len(c.Gains) > 0 {
-					fmt.Fprintf(out, "%s gains %s\n", c.Port, strings.Join(api.Refs(c.Gains), ", "))
+			for _, one := range walk.Compare(was, is) {
+				if len(one.Gains) > 0 {
+					fmt.Fprintf(out, "%s gains %s\n", one.Port, strings.Join(api.Refs(one.Gains), ", "))
 				}
-				if len(c.Loses) > 0 {
-					fmt.Fprintf(out, "%s loses %s\n", c.Port, strings.Join(api.Refs(c.Loses), ", "))
+				if len(one.Loses) > 0 {
+					fmt.Fprintf(out, "%s loses %s\n", one.Port, strings.Join(api.Refs(one.Loses), ", "))
 				}
-				if len(c.Otherwise) > 0 {
-					fmt.Fprintf(out, "%s reaches in another form %s\n", c.Port, strings.Join(api.Refs(c.Otherwise), ", "))
+				if len(one.Otherwise) > 0 {
+					fmt.Fprintf(out, "%s reaches in another form %s\n", one.Port, strings.Join(api.Refs(one.Otherwise), ", "))
 				}
 			}
 			return nil
@@ -140,16 +140,16 @@ for every VLAN, what it gains and loses to others and to the outside.`,
 
 // plainly is an edit with ports that nothing is set on any more shown as ports
 // in no VLAN, which is what they are where no plan says otherwise.
-func plainly(o *office.Office, e office.Edit) (out office.Edit) {
-	for _, c := range e {
-		if s, ok := c.After.(office.Setting); ok && s.Shape == nil {
-			d := o.Device(s.Port.Device)
-			if _, planned := o.Planned(d, d.Port(s.Port.Port)); !planned {
-				s.Shape = &office.Shape{}
-				c.After = s
+func plainly(o *office.Office, edit office.Edit) (out office.Edit) {
+	for _, one := range edit {
+		if setting, ok := one.After.(office.Setting); ok && setting.Shape == nil {
+			device := o.Device(setting.Port.Device)
+			if _, planned := o.Planned(device, device.Port(setting.Port.Port)); !planned {
+				setting.Shape = &office.Shape{}
+				one.After = setting
 			}
 		}
-		out = append(out, c)
+		out = append(out, one)
 	}
 	return out
 }

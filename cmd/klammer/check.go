@@ -22,18 +22,18 @@ Exit status 1 if anything breaks, 2 if the file cannot be read.`,
 		Example: "  klammer check demo/clinic.klm\n  klammer check --json - < demo/clinic.klm",
 		Args:    cobra.ExactArgs(1),
 		RunE: func(cmd *cobra.Command, args []string) error {
-			f, err := asking.Read(cmd, args[0])
+			file, err := asking.Read(cmd, args[0])
 			if err != nil {
 				return err
 			}
-			r := finding.Check(span.Compile(f.Office))
-			list := r.List()
+			report := finding.Check(span.Compile(file.Office))
+			list := report.List()
 			if asJSON {
-				err = asking.PrintJSON(cmd, map[string]any{"findings": api.Findings(r, list, tried(r, list))})
+				err = asking.PrintJSON(cmd, map[string]any{"findings": api.Findings(report, list, tried(report, list))})
 			} else {
-				printFindings(cmd, r, list)
+				printFindings(cmd, report, list)
 			}
-			if err == nil && r.Breaks() {
+			if err == nil && report.Breaks() {
 				return asking.Status(1)
 			}
 			return err
@@ -45,45 +45,45 @@ Exit status 1 if anything breaks, 2 if the file cannot be read.`,
 
 // tried is for how many of the findings mends are tried: trying one costs as the
 // office is large, and a long list of a huge office is for reading.
-func tried(r *finding.Report, list []*finding.Finding) int {
+func tried(report *finding.Report, list []*finding.Finding) int {
 	const most, least = 2_000_000, 100 // ports and findings gone through; findings
 	ports := 0
-	for _, d := range r.Net.Office.Devices {
-		ports += len(d.Ports)
+	for _, device := range report.Net.Office.Devices {
+		ports += len(device.Ports)
 	}
 	return min(len(list), max(least, most/(ports+len(list)+1)))
 }
 
-func printFindings(cmd *cobra.Command, r *finding.Report, list []*finding.Finding) {
-	w := cmd.OutOrStdout()
+func printFindings(cmd *cobra.Command, report *finding.Report, list []*finding.Finding) {
+	writer := cmd.OutOrStdout()
 	count := map[finding.Severity]int{}
-	mends := r.Tries()
-	most := tried(r, list)
-	for n, f := range list {
-		count[f.Severity]++
-		fmt.Fprintf(w, "%-6s %s: %s\n", f.Severity, f.Code, f.Text)
+	mends := report.Tries()
+	most := tried(report, list)
+	for n, one := range list {
+		count[one.Severity]++
+		fmt.Fprintf(writer, "%-6s %s: %s\n", one.Severity, one.Code, one.Text)
 		if n >= most {
 			continue
 		}
-		for i, m := range mends(f) {
+		for i, m := range mends(one) {
 			word := "mend: "
 			if i > 0 {
 				word = "or:   "
 			}
-			for _, l := range m {
-				fmt.Fprintf(w, "         %s%s\n", word, l)
+			for _, line := range m {
+				fmt.Fprintf(writer, "         %s%s\n", word, line)
 				word = "      "
 			}
 		}
 	}
 	if len(list) == 0 {
-		fmt.Fprintln(w, "nothing to say: every VLAN reaches what it should")
+		fmt.Fprintln(writer, "nothing to say: every VLAN reaches what it should")
 		return
 	}
 	if most < len(list) {
-		fmt.Fprintf(w, "mends were tried for the first %d findings: the office is too large to try all\n", most)
+		fmt.Fprintf(writer, "mends were tried for the first %d findings: the office is too large to try all\n", most)
 	}
-	fmt.Fprintf(w, "%d break, %d risk, %d tidy\n", count[finding.Breaks], count[finding.Risk], count[finding.Tidy])
+	fmt.Fprintf(writer, "%d break, %d risk, %d tidy\n", count[finding.Breaks], count[finding.Risk], count[finding.Tidy])
 }
 
 func fmtCmd() *cobra.Command {
@@ -94,14 +94,14 @@ func fmtCmd() *cobra.Command {
 		Example: "  klammer fmt office.klm\n  klammer fmt -w office.klm",
 		Args:    cobra.ExactArgs(1),
 		RunE: func(cmd *cobra.Command, args []string) error {
-			f, err := asking.Read(cmd, args[0])
+			file, err := asking.Read(cmd, args[0])
 			if err != nil {
 				return err
 			}
 			if inPlace {
-				return write(args[0], f)
+				return write(args[0], file)
 			}
-			_, err = fmt.Fprint(cmd.OutOrStdout(), f)
+			_, err = fmt.Fprint(cmd.OutOrStdout(), file)
 			return err
 		},
 	}

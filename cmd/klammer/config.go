@@ -27,9 +27,9 @@ func configured(cmd *cobra.Command, file string) error {
 		words = serveCmd()
 	}
 	known := map[string]*pflag.Flag{}
-	words.LocalFlags().VisitAll(func(f *pflag.Flag) {
-		if f.Name != "config" && f.Name != "help" {
-			known[f.Name] = cmd.Flags().Lookup(f.Name) // nil for what the command does not ask for
+	words.LocalFlags().VisitAll(func(flag *pflag.Flag) {
+		if flag.Name != "config" && flag.Name != "help" {
+			known[flag.Name] = cmd.Flags().Lookup(flag.Name) // nil for what the command does not ask for
 		}
 	})
 	said := map[string][]string{}
@@ -60,8 +60,8 @@ func configured(cmd *cobra.Command, file string) error {
 			}
 		}
 	}
-	for name, f := range known {
-		if f == nil {
+	for name, flag := range known {
+		if flag == nil {
 			continue
 		}
 		from := file
@@ -69,7 +69,7 @@ func configured(cmd *cobra.Command, file string) error {
 		if env, ok := os.LookupEnv(envOf(name)); ok && env != "" {
 			values, from = []string{env}, envOf(name)
 		}
-		if f.Changed {
+		if flag.Changed {
 			continue
 		}
 		for _, v := range values {

@@ -37,15 +37,15 @@ func secretsFile(file string) (field.Secrets, error) {
 		if more := meta.Undecoded(); len(more) > 0 {
 			return nil, fmt.Errorf("%s: %s is nothing that credentials have: community, user, auth, auth_key, privacy, privacy_key, password, key, host_key, hosts, timeout, retries", file, more[0])
 		}
-		for name, c := range all {
-			if err := c.Check(); err != nil {
+		for name, credentials := range all {
+			if err := credentials.Check(); err != nil {
 				return nil, fmt.Errorf("%s: %s: %w", file, name, err)
 			}
 		}
 	}
 	return func(name string) (*field.Credentials, error) {
-		if c := all[name]; c != nil {
-			return c, nil
+		if credentials := all[name]; credentials != nil {
+			return credentials, nil
 		}
 		if file == "" {
 			return nil, fmt.Errorf("the credentials %s are not said: name a file with --credentials, with [%s] and community = \"…\" in it", name, name)
@@ -58,9 +58,9 @@ func secretsFile(file string) (field.Secrets, error) {
 func asked(o *office.Office, names []string) ([]*office.Device, error) {
 	var out []*office.Device
 	if len(names) == 0 {
-		for _, d := range o.Devices {
-			if len(d.Speaks) > 0 {
-				out = append(out, d)
+		for _, device := range o.Devices {
+			if len(device.Speaks) > 0 {
+				out = append(out, device)
 			}
 		}
 		if out == nil {
@@ -70,11 +70,11 @@ func asked(o *office.Office, names []string) ([]*office.Device, error) {
 	}
 	draft := office.NewDraft(o)
 	for _, name := range names {
-		d, err := draft.FindDevice(name)
+		device, err := draft.FindDevice(name)
 		if err != nil {
 			return nil, err
 		}
-		out = append(out, d)
+		out = append(out, device)
 	}
 	return out, nil
 }
@@ -83,20 +83,20 @@ func asked(o *office.Office, names []string) ([]*office.Device, error) {
 func readings(ctx context.Context, cmd *cobra.Command, o *office.Office, devices []*office.Device, dial field.Dialer) []field.Result {
 	var out []field.Result
 	quiet := true
-	if f, ok := cmd.ErrOrStderr().(*os.File); ok && terminal(f) {
+	if file, ok := cmd.ErrOrStderr().(*os.File); ok && terminal(file) {
 		quiet = false
 	}
-	dial.ReadAll(ctx, o, devices, func(r field.Result) {
-		out = append(out, r)
+	dial.ReadAll(ctx, o, devices, func(result field.Result) {
+		out = append(out, result)
 		if !quiet {
-			fmt.Fprintf(cmd.ErrOrStderr(), "\r\033[K%d of %d: %s", len(out), len(devices), r.Device)
+			fmt.Fprintf(cmd.ErrOrStderr(), "\r\033[K%d of %d: %s", len(out), len(devices), result.Device)
 		}
 	})
 	if !quiet {
 		fmt.Fprint(cmd.ErrOrStderr(), "\r\033[K")
 	}
 	place := func(name string) int {
-		return slices.IndexFunc(o.Devices, func(d *office.Device) bool { return d.Name == name })
+		return slices.IndexFunc(o.Devices, func(device *office.Device) bool { return device.Name == name })
 	}
 	slices.SortFunc(out, func(a, b field.Result) int { return place(a.Device) - place(b.Device) })
 	return out
@@ -110,13 +110,13 @@ type failure struct {
 
 func tellings(o *office.Office, all []field.Result) (told []*field.Telling, failed []failure) {
 	told, failed = []*field.Telling{}, []failure{}
-	for _, r := range all {
-		if r.Err != nil {
-			failed = append(failed, failure{r.Device, strings.ReplaceAll(r.Err.Error(), "\n", "; ")})
+	for _, result := range all {
+		if result.Err != nil {
+			failed = append(failed, failure{result.Device, strings.ReplaceAll(result.Err.Error(), "\n", "; ")})
 			continue
 		}
-		d := o.Device(r.Device)
-		told = append(told, r.Reading.Telling(o, d, field.MatchPorts(d, r.Reading)))
+		device := o.Device(result.Device)
+		told = append(told, result.Reading.Telling(o, device, field.MatchPorts(device, result.Reading)))
 	}
 	return told, failed
 }
@@ -157,23 +157,23 @@ Exit status 1 where a device could not be read.`,
 		Example: "  klammer read demo/clinic.klm rack --credentials secrets.toml\n  klammer read office.klm -o as-is.klm",
 		Args:    cobra.MinimumNArgs(1),
 		RunE: func(cmd *cobra.Command, args []string) error {
-			f, all, err := readDevices(cmd, args[0], args[1:], credentials)
+			file, all, err := readDevices(cmd, args[0], args[1:], credentials)
 			if err != nil {
 				return err
 			}
-			told, failed := tellings(f.Office, all)
+			told, failed := tellings(file.Office, all)
 			if out != "" {
 				by := map[string]*field.Reading{}
-				for _, r := range all {
-					if r.Err == nil {
-						by[r.Device] = r.Reading
+				for _, result := range all {
+					if result.Err == nil {
+						by[result.Device] = result.Reading
 					}
 				}
-				o, err := field.AsFound(f.Office, by)
+				o, err := field.AsFound(file.Office, by)
 				if err != nil {
 					return err
 				}
-				text := strings.Join(unseen(f.Office, all), "") + notation.Print(o)
+				text := strings.Join(unseen(file.Office, all), "") + notation.Print(o)
 				if err := os.WriteFile(out, []byte(text), 0o644); err != nil {
 					return err
 				}
@@ -185,8 +185,8 @@ Exit status 1 where a device could not be read.`,
 			} else {
 				printTold(cmd, told)
 			}
-			for _, x := range failed {
-				fmt.Fprintf(cmd.ErrOrStderr(), "%s: %s\n", x.Device, x.Why)
+			for _, failure := range failed {
+				fmt.Fprintf(cmd.ErrOrStderr(), "%s: %s\n", failure.Device, failure.Why)
 			}
 			if len(failed) > 0 {
 				return asking.Status(1)
@@ -201,11 +201,11 @@ Exit status 1 where a device could not be read.`,
 }
 
 func readDevices(cmd *cobra.Command, file string, names []string, credentials string) (*notation.File, []field.Result, error) {
-	f, err := asking.Read(cmd, file)
+	one, err := asking.Read(cmd, file)
 	if err != nil {
 		return nil, nil, err
 	}
-	devices, err := asked(f.Office, names)
+	devices, err := asked(one.Office, names)
 	if err != nil {
 		return nil, nil, err
 	}
@@ -215,79 +215,79 @@ func readDevices(cmd *cobra.Command, file string, names []string, credentials st
 	}
 	ctx, stop := signal.NotifyContext(cmd.Context(), os.Interrupt)
 	defer stop()
-	return f, readings(ctx, cmd, f.Office, devices, field.Dialer{Secrets: secrets}), nil
+	return one, readings(ctx, cmd, one.Office, devices, field.Dialer{Secrets: secrets}), nil
 }
 
 func printTold(cmd *cobra.Command, all []*field.Telling) {
 	out := cmd.OutOrStdout()
-	for _, t := range all {
-		fmt.Fprintf(out, "%s, %s (%d requests)\n", t.Device, t.Source, t.Requests)
+	for _, telling := range all {
+		fmt.Fprintf(out, "%s, %s (%d requests)\n", telling.Device, telling.Source, telling.Requests)
 		seen := map[string][]string{}
-		for _, n := range t.Neighbours {
-			text := "hears " + n.Device + " " + n.RemotePort
-			if n.Phone {
-				text = "hears the phone " + n.Device
+		for _, neighbour := range telling.Neighbours {
+			text := "hears " + neighbour.Device + " " + neighbour.RemotePort
+			if neighbour.Phone {
+				text = "hears the phone " + neighbour.Device
 			}
-			if n.Voice != 0 {
-				text += fmt.Sprintf(" (voice in %d)", n.Voice)
+			if neighbour.Voice != 0 {
+				text += fmt.Sprintf(" (voice in %d)", neighbour.Voice)
 			}
-			seen[n.Port] = append(seen[n.Port], text)
+			seen[neighbour.Port] = append(seen[neighbour.Port], text)
 		}
-		for _, c := range t.Learnt {
-			seen[c.Port] = append(seen[c.Port], fmt.Sprintf("%s in %d", c.MAC, c.VID))
+		for _, card := range telling.Learnt {
+			seen[card.Port] = append(seen[card.Port], fmt.Sprintf("%s in %d", card.MAC, card.VID))
 		}
-		for _, p := range t.Ports {
+		for _, port := range telling.Ports {
 			link := "    "
-			if p.Link != nil {
-				link = *p.Link
+			if port.Link != nil {
+				link = *port.Link
 			}
 			more := ""
-			if s := seen[p.Port]; s != nil {
+			if s := seen[port.Port]; s != nil {
 				if len(s) > 3 {
 					s = append(s[:3:3], fmt.Sprintf("and %d more", len(s)-3))
 				}
 				more = "  " + strings.Join(s, ", ")
 			}
-			fmt.Fprintf(out, "  %-10s %-4s %s%s\n", p.Port, link, toldShape(p), more)
+			fmt.Fprintf(out, "  %-10s %-4s %s%s\n", port.Port, link, toldShape(port), more)
 		}
-		if x := t.Routing; x != nil {
-			for _, line := range x.Lines {
+		if routing := telling.Routing; routing != nil {
+			for _, line := range routing.Lines {
 				fmt.Fprintf(out, "  %s\n", line)
 			}
-			for _, line := range x.Differs {
+			for _, line := range routing.Differs {
 				fmt.Fprintf(out, "  otherwise: %s\n", line)
 			}
-			for _, line := range x.Unsaid {
+			for _, line := range routing.Unsaid {
 				fmt.Fprintf(out, "  cannot be said: %s\n", line)
 			}
 		}
-		if len(t.NotTold) > 0 {
+		if len(telling.NotTold) > 0 {
 			var what []string
-			for _, x := range t.NotTold {
-				what = append(what, string(x))
+			for _, told := range telling.NotTold {
+				what = append(what, string(told))
 			}
 			fmt.Fprintf(out, "  not told: %s\n", strings.Join(what, ", "))
 		}
-		for _, x := range t.Trouble {
-			fmt.Fprintf(cmd.ErrOrStderr(), "%s: %s\n", t.Device, x)
+		for _, x := range telling.Trouble {
+			fmt.Fprintf(cmd.ErrOrStderr(), "%s: %s\n", telling.Device, x)
 		}
 	}
 }
 
 // toldShape is what a port is set to, as a shape where all of it was told.
-func toldShape(p field.ToldPort) string {
-	if p.Untagged == nil {
+func toldShape(port field.ToldPort) string {
+	if port.Untagged == nil {
 		return ""
 	}
-	s := office.Shape{Off: p.Shut, Untagged: p.Untagged, Tagged: p.Tagged, PVIDSet: true}
-	if p.PVID != nil {
-		s.PVID = *p.PVID
+	shape := office.Shape{Off: port.Shut, Untagged: port.Untagged, Tagged: port.Tagged, PVIDSet: true}
+	if port.PVID != nil {
+		shape.PVID = *port.PVID
 	}
-	if p.Admit != nil {
-		s.Admit = map[string]office.Admit{office.AdmitTagged.String(): office.AdmitTagged, office.AdmitUntagged.String(): office.AdmitUntagged}[*p.Admit]
+	if port.Admit != nil {
+		shape.Admit = map[string]office.Admit{office.AdmitTagged.String(): office.AdmitTagged, office.AdmitUntagged.String(): office.AdmitUntagged}[*port.Admit]
 	}
-	s.FilterOff = p.Filter != nil && !*p.Filter
-	return notation.Shape(s.Normal())
+	shape.FilterOff = port.Filter != nil && !*port.Filter
+	return notation.Shape(shape.Normal())
 }
 
 func neighboursCmd() *cobra.Command {
@@ -300,33 +300,33 @@ func neighboursCmd() *cobra.Command {
 		Example: "  klammer neighbours demo/clinic.klm",
 		Args:    cobra.ExactArgs(1),
 		RunE: func(cmd *cobra.Command, args []string) error {
-			f, all, err := readDevices(cmd, args[0], nil, credentials)
+			file, all, err := readDevices(cmd, args[0], nil, credentials)
 			if err != nil {
 				return err
 			}
-			told, failed := tellings(f.Office, all)
-			cables := field.Cables(f.Office, told)
+			told, failed := tellings(file.Office, all)
+			cables := field.Cables(file.Office, told)
 			if asJSON {
 				if err := asking.PrintJSON(cmd, map[string]any{"cables": cables, "failed": failed}); err != nil {
 					return err
 				}
 			}
 			bad := len(failed) > 0
-			for _, c := range cables {
-				text := map[field.Heard]string{field.HeardBoth: "as planned", field.HeardOne: "as planned, heard from one end", field.HeardNone: "planned, and not heard", field.HeardUnsaid: "planned; an end does not tell"}[c.Heard]
-				if !c.Planned {
+			for _, seen := range cables {
+				text := map[field.Heard]string{field.HeardBoth: "as planned", field.HeardOne: "as planned, heard from one end", field.HeardNone: "planned, and not heard", field.HeardUnsaid: "planned; an end does not tell"}[seen.Heard]
+				if !seen.Planned {
 					text = "heard, and not planned"
-					bad = bad || c.Known
+					bad = bad || seen.Known
 				}
-				for _, x := range c.Says {
+				for _, x := range seen.Says {
 					text += "; " + x
 				}
 				if !asJSON {
-					fmt.Fprintf(cmd.OutOrStdout(), "%s - %s: %s\n", c.A, c.B, text)
+					fmt.Fprintf(cmd.OutOrStdout(), "%s - %s: %s\n", seen.A, seen.B, text)
 				}
 			}
-			for _, x := range failed {
-				fmt.Fprintf(cmd.ErrOrStderr(), "%s: %s\n", x.Device, x.Why)
+			for _, failure := range failed {
+				fmt.Fprintf(cmd.ErrOrStderr(), "%s: %s\n", failure.Device, failure.Why)
 			}
 			if bad {
 				return asking.Status(1)
@@ -369,7 +369,7 @@ Exit status 1 where it stopped before the end.`,
 			if err != nil {
 				return err
 			}
-			o, err := order.Make(order.Seated(was.Office), plan.Office, order.Options{})
+			told, err := order.Make(order.Seated(was.Office), plan.Office, order.Options{})
 			var no *order.Impossible
 			if errors.As(err, &no) {
 				fmt.Fprintln(cmd.ErrOrStderr(), no)
@@ -380,9 +380,9 @@ Exit status 1 where it stopped before the end.`,
 			}
 			ctx, stop := signal.NotifyContext(cmd.Context(), os.Interrupt)
 			defer stop()
-			c := &carrying{cmd: cmd, order: o, yes: yes, although: although, rehearse: rehearse, broken: api.BrokenIn(finding.Check(span.Compile(plan.Office))), in: bufio.NewReader(cmd.InOrStdin()), carrier: field.Carrier{Dialer: field.Dialer{Secrets: secrets, Speaks: spoken(was.Office, plan.Office)}}}
-			defer c.carrier.Close()
-			return c.run(ctx, visit, from)
+			one := &carrying{cmd: cmd, order: told, yes: yes, although: although, rehearse: rehearse, broken: api.BrokenIn(finding.Check(span.Compile(plan.Office))), in: bufio.NewReader(cmd.InOrStdin()), carrier: field.Carrier{Dialer: field.Dialer{Secrets: secrets, Speaks: spoken(was.Office, plan.Office)}}}
+			defer one.carrier.Close()
+			return one.run(ctx, visit, from)
 		},
 	}
 	cmd.Flags().BoolVar(&yes, "yes", false, "do not ask before each visit")
@@ -399,9 +399,9 @@ Exit status 1 where it stopped before the end.`,
 func spoken(was, plan *office.Office) map[string][]office.Speaks {
 	out := map[string][]office.Speaks{}
 	for _, o := range []*office.Office{plan, was} {
-		for _, d := range o.Devices {
-			if len(d.Speaks) > 0 {
-				out[d.Name] = d.Speaks
+		for _, device := range o.Devices {
+			if len(device.Speaks) > 0 {
+				out[device.Name] = device.Speaks
 			}
 		}
 	}
@@ -429,25 +429,25 @@ func (c *carrying) ask(question string) bool {
 
 func (c *carrying) run(ctx context.Context, only, from int) error {
 	out := c.cmd.OutOrStdout()
-	o := c.order
-	if only > len(o.Visits) || from < 1 || from > len(o.Steps)+1 {
-		return fmt.Errorf("the order has %d visits and %d steps", len(o.Visits), len(o.Steps))
+	told := c.order
+	if only > len(told.Visits) || from < 1 || from > len(told.Steps)+1 {
+		return fmt.Errorf("the order has %d visits and %d steps", len(told.Visits), len(told.Steps))
 	}
 	at := -1
 	var unsaved []string
-	for i := range o.Steps {
-		st := &o.Steps[i]
+	for i := range told.Steps {
+		st := &told.Steps[i]
 		if i+1 < from || only > 0 && st.Visit != only-1 {
 			continue
 		}
 		if st.Visit != at {
 			at = st.Visit
-			v := o.Visits[at]
-			fmt.Fprintf(out, "Visit %d: %s\n", at+1, v.Device)
-			for k := i; k < len(o.Steps) && o.Steps[k].Visit == at; k++ {
-				fmt.Fprintf(out, "  %d. %s\n", k+1, o.Steps[k].Text)
+			visit := told.Visits[at]
+			fmt.Fprintf(out, "Visit %d: %s\n", at+1, visit.Device)
+			for k := i; k < len(told.Steps) && told.Steps[k].Visit == at; k++ {
+				fmt.Fprintf(out, "  %d. %s\n", k+1, told.Steps[k].Text)
 			}
-			if c.breaks(v.Device) && !c.although && !c.rehearse {
+			if c.breaks(visit.Device) && !c.although && !c.rehearse {
 				fmt.Fprintf(out, "Stopped before step %d: mend the plan, or say --although.\n", i+1)
 				return asking.Status(1)
 			}
@@ -456,9 +456,9 @@ func (c *carrying) run(ctx context.Context, only, from int) error {
 				return asking.Status(1)
 			}
 		}
-		before := o.Was
+		before := told.Was
 		if i > 0 {
-			before = o.Steps[i-1].After
+			before = told.Steps[i-1].After
 		}
 		if c.rehearse {
 			if err := c.rehearsed(ctx, max(0, from-1), i, before); err != nil {
@@ -509,10 +509,10 @@ func (c *carrying) run(ctx context.Context, only, from int) error {
 
 // breaks says which findings of the plan break at a device.
 func (c *carrying) breaks(device string) (some bool) {
-	for _, b := range c.broken {
-		if slices.Contains(b.Devices, device) {
+	for _, broken := range c.broken {
+		if slices.Contains(broken.Devices, device) {
 			some = true
-			fmt.Fprintf(c.cmd.ErrOrStderr(), "%s, as planned: %s\n", device, b.Text)
+			fmt.Fprintf(c.cmd.ErrOrStderr(), "%s, as planned: %s\n", device, broken.Text)
 		}
 	}
 	return some
@@ -536,8 +536,8 @@ func (c *carrying) rehearsed(ctx context.Context, from, i int, before *office.Of
 		return asking.Status(1)
 	default:
 		fmt.Fprintf(out, "  step %d\n", i+1)
-		for _, w := range writes {
-			fmt.Fprintf(out, "    %s\n", w)
+		for _, word := range writes {
+			fmt.Fprintf(out, "    %s\n", word)
 		}
 	}
 	return nil
@@ -561,17 +561,17 @@ moment. What runs is saved by setting ` + standin.SaveObject + ` to 1.`,
 		Example: "  klammer standin demo/clinic.klm --as-is demo/clinic-as-is.klm -o played.klm",
 		Args:    cobra.ExactArgs(1),
 		RunE: func(cmd *cobra.Command, args []string) error {
-			f, err := asking.Read(cmd, args[0])
+			file, err := asking.Read(cmd, args[0])
 			if err != nil {
 				return err
 			}
 			var was *office.Office
 			if asIs != "" {
-				g, err := asking.Read(cmd, asIs)
+				other, err := asking.Read(cmd, asIs)
 				if err != nil {
 					return err
 				}
-				was = g.Office
+				was = other.Office
 			}
 			opt.ReadOnly = map[string]bool{}
 			for _, d := range readOnly {
@@ -580,14 +580,14 @@ moment. What runs is saved by setting ` + standin.SaveObject + ` to 1.`,
 			opt.Communities = communities
 			ctx, stop := signal.NotifyContext(cmd.Context(), os.Interrupt, syscall.SIGTERM)
 			defer stop()
-			w, at, err := standin.Start(ctx, f.Office, was, port, opt)
+			network, at, err := standin.Start(ctx, file.Office, was, port, opt)
 			if err != nil {
 				return err
 			}
-			defer w.Wait()
+			defer network.Wait()
 			defer stop()
 			if out != "" {
-				if err := os.WriteFile(out, []byte(notation.Print(played(f.Office, at))), 0o644); err != nil {
+				if err := os.WriteFile(out, []byte(notation.Print(played(file.Office, at))), 0o644); err != nil {
 					return err
 				}
 			}
@@ -596,8 +596,8 @@ moment. What runs is saved by setting ` + standin.SaveObject + ` to 1.`,
 					return err
 				}
 			} else {
-				for _, l := range at {
-					fmt.Fprintf(cmd.OutOrStdout(), "%s %s %s\n", l.Device, l.Speaks, l.At)
+				for _, listener := range at {
+					fmt.Fprintf(cmd.OutOrStdout(), "%s %s %s\n", listener.Device, listener.Speaks, listener.At)
 				}
 			}
 			go func() {
@@ -608,7 +608,7 @@ moment. What runs is saved by setting ` + standin.SaveObject + ` to 1.`,
 						fmt.Fprintln(cmd.ErrOrStderr(), "power-cut DEVICE is what there is to say")
 						continue
 					}
-					if err := w.PowerCut(strings.TrimSpace(name)); err != nil {
+					if err := network.PowerCut(strings.TrimSpace(name)); err != nil {
 						fmt.Fprintln(cmd.ErrOrStderr(), err)
 						continue
 					}
@@ -634,14 +634,14 @@ moment. What runs is saved by setting ` + standin.SaveObject + ` to 1.`,
 func played(o *office.Office, at []standin.Listener) *office.Office {
 	out := *o
 	out.Devices = slices.Clone(o.Devices)
-	for i, d := range out.Devices {
-		x := d.Clone()
-		for _, l := range at {
-			if l.Device == d.Name {
-				x.Speaks = []office.Speaks{{Protocol: office.SNMP, At: l.At}}
+	for i, device := range out.Devices {
+		other := device.Clone()
+		for _, listener := range at {
+			if listener.Device == device.Name {
+				other.Speaks = []office.Speaks{{Protocol: office.SNMP, At: listener.At}}
 			}
 		}
-		out.Devices[i] = x.Seal()
+		out.Devices[i] = other.Seal()
 	}
 	return &out
 }

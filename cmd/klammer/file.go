@@ -26,7 +26,7 @@ func readTwo(cmd *cobra.Command, asIs, planned string) (was, plan *notation.File
 
 // write puts an office back into the file that it came from, in one step, so
 // that a full disk leaves the old file.
-func write(file string, f *notation.File) error {
+func write(file string, one *notation.File) error {
 	if file == "-" {
 		return fmt.Errorf("-w writes to a file, and standard input is none: leave -w out")
 	}
@@ -35,7 +35,7 @@ func write(file string, f *notation.File) error {
 		return err
 	}
 	tmp := file + ".new"
-	if err := os.WriteFile(tmp, []byte(f.String()), info.Mode().Perm()); err != nil {
+	if err := os.WriteFile(tmp, []byte(one.String()), info.Mode().Perm()); err != nil {
 		return err
 	}
 	return os.Rename(tmp, file)
@@ -43,22 +43,22 @@ func write(file string, f *notation.File) error {
 
 // portArg reads a port as people write it: device.port, "device port", or the
 // name of what is plugged in.
-func portArg(o *office.Office, s string) (office.PortRef, error) {
-	if p, err := notation.PlaceOf(o, s); err == nil && p.Port.Device != "" {
-		return p.Port, nil
+func portArg(o *office.Office, text string) (office.PortRef, error) {
+	if place, err := notation.PlaceOf(o, text); err == nil && place.Port.Device != "" {
+		return place.Port, nil
 	}
-	return notation.PortRef(o, s)
+	return notation.PortRef(o, text)
 }
 
 // deviceArg reads an office and finds one of its devices: the file, the office
 // worked out, and the device's place.
-func deviceArg(cmd *cobra.Command, file, device string) (f *notation.File, n *span.Net, i int, err error) {
-	if f, err = asking.Read(cmd, file); err != nil {
+func deviceArg(cmd *cobra.Command, file, device string) (one *notation.File, net *span.Net, i int, err error) {
+	if one, err = asking.Read(cmd, file); err != nil {
 		return
 	}
-	if _, err = office.NewDraft(f.Office).FindDevice(device); err != nil {
+	if _, err = office.NewDraft(one.Office).FindDevice(device); err != nil {
 		return
 	}
-	n = span.Compile(f.Office)
-	return f, n, n.Topo.DeviceIndex(device), nil
+	net = span.Compile(one.Office)
+	return one, net, net.Topo.DeviceIndex(device), nil
 }

@@ -33,16 +33,16 @@ error. Exit status 1 where anything differs.`,
 		Example: "  klammer found demo/clinic.klm ward-east ports.csv\n  bridge -json vlan show | klammer found office.klm host -",
 		Args:    cobra.ExactArgs(3),
 		RunE: func(cmd *cobra.Command, args []string) error {
-			f, n, i, err := deviceArg(cmd, args[0], args[1])
+			file, net, i, err := deviceArg(cmd, args[0], args[1])
 			if err != nil {
 				return err
 			}
-			if !n.Aware(i) {
+			if !net.Aware(i) {
 				return fmt.Errorf("%s knows no VLANs: there is nothing to find", args[1])
 			}
-			base := wording.Planned(n, i)
-			device := f.Office.Devices[i]
-			var r *found.Result
+			base := wording.Planned(net, i)
+			device := file.Office.Devices[i]
+			var result *found.Result
 			var data []byte
 			address, live := strings.CutPrefix(args[2], "ovsdb:")
 			if !live {
@@ -53,33 +53,33 @@ error. Exit status 1 where anything differs.`,
 			if live {
 				var told *field.Reading
 				if told, err = field.ReadOVSDB(cmd.Context(), address, bridge); err == nil {
-					r = told.Found(f.Office, device, field.MatchPorts(device, told), base)
+					result = told.Found(file.Office, device, field.MatchPorts(device, told), base)
 				}
 			} else if strings.EqualFold(filepath.Ext(args[2]), ".xlsx") {
 				var rows [][]string
 				if rows, err = spreadsheet.Rows(data, sheet); err == nil {
-					r, err = found.Rows(device, base, rows)
+					result, err = found.Rows(device, base, rows)
 				}
 			} else {
-				r, err = found.OfDevice(n, i, base, string(data))
+				result, err = found.OfDevice(net, i, base, string(data))
 			}
 			if err != nil {
 				return fmt.Errorf("%s: %w", args[2], err)
 			}
-			v := api.FoundOf(n, i, r.State)
-			meaning, err := found.Meaning(n, i, r.State)
+			one := api.FoundOf(net, i, result.State)
+			meaning, err := found.Meaning(net, i, result.State)
 			if err != nil {
 				return err
 			}
-			v.Meaning = api.PortChanges(meaning)
-			for _, t := range r.Trouble {
-				fmt.Fprintf(cmd.ErrOrStderr(), "%s: %s\n", args[2], t)
+			one.Meaning = api.PortChanges(meaning)
+			for _, trouble := range result.Trouble {
+				fmt.Fprintf(cmd.ErrOrStderr(), "%s: %s\n", args[2], trouble)
 			}
 			if asJSON {
-				return asking.PrintJSON(cmd, v)
+				return asking.PrintJSON(cmd, one)
 			}
-			printFound(cmd, r, v)
-			if len(v.Differences) > 0 {
+			printFound(cmd, result, one)
+			if len(one.Differences) > 0 {
 				return asking.Status(1)
 			}
 			return nil
@@ -103,17 +103,17 @@ func input(cmd *cobra.Command, name string) ([]byte, error) {
 	return data, err
 }
 
-func printFound(cmd *cobra.Command, r *found.Result, v *api.Found) {
+func printFound(cmd *cobra.Command, result *found.Result, one *api.Found) {
 	out := cmd.OutOrStdout()
-	fmt.Fprintf(out, "read %d ports (%s)\n", len(r.Said), r.Form)
-	if len(v.Differences) == 0 {
+	fmt.Fprintf(out, "read %d ports (%s)\n", len(result.Said), result.Form)
+	if len(one.Differences) == 0 {
 		fmt.Fprintln(out, "as planned")
 		return
 	}
-	for _, d := range v.Differences {
-		fmt.Fprintf(out, "%s: planned %s, found %s\n", d.Port, d.Planned, d.Found)
+	for _, difference := range one.Differences {
+		fmt.Fprintf(out, "%s: planned %s, found %s\n", difference.Port, difference.Planned, difference.Found)
 	}
-	for _, m := range v.Meaning {
+	for _, m := range one.Meaning {
 		if len(m.Gains) > 0 {
 			fmt.Fprintf(out, "%s gains %s by the plan\n", m.Port, strings.Join(m.Gains, ", "))
 		}
@@ -124,13 +124,13 @@ func printFound(cmd *cobra.Command, r *found.Result, v *api.Found) {
 			fmt.Fprintf(out, "%s reaches %s in another form by the plan\n", m.Port, strings.Join(m.Otherwise, ", "))
 		}
 	}
-	if len(v.Steps) > 0 {
+	if len(one.Steps) > 0 {
 		fmt.Fprintln(out, "Steps to the plan")
-		for i, s := range v.Steps {
-			fmt.Fprintf(out, "%4d. [%s] %s\n", i+1, s.Where, s.Text)
+		for i, step := range one.Steps {
+			fmt.Fprintf(out, "%4d. [%s] %s\n", i+1, step.Where, step.Text)
 		}
 	}
-	if v.Problem != "" {
-		fmt.Fprintln(cmd.ErrOrStderr(), v.Problem)
+	if one.Problem != "" {
+		fmt.Fprintln(cmd.ErrOrStderr(), one.Problem)
 	}
 }

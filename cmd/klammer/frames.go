@@ -25,19 +25,19 @@ passes, each port without a cable where it comes out, each port that drops it.`,
 		Example: "  klammer walk demo/clinic.klm --from ward-east.5 --wire untagged",
 		Args:    cobra.ExactArgs(1),
 		RunE: func(cmd *cobra.Command, args []string) error {
-			f, err := asking.Read(cmd, args[0])
+			file, err := asking.Read(cmd, args[0])
 			if err != nil {
 				return err
 			}
-			ref, err := portArg(f.Office, from)
+			ref, err := portArg(file.Office, from)
 			if err != nil {
 				return fmt.Errorf("--from: %w", err)
 			}
-			w, err := bridge.ParseWire(on)
+			wire, err := bridge.ParseWire(on)
 			if err != nil {
 				return fmt.Errorf("--wire: %w", err)
 			}
-			way, err := walk.Broadcast(span.Compile(f.Office), ref, w)
+			way, err := walk.Broadcast(span.Compile(file.Office), ref, wire)
 			if err != nil {
 				return err
 			}
@@ -55,28 +55,28 @@ passes, each port without a cable where it comes out, each port that drops it.`,
 	return cmd
 }
 
-func printWalk(cmd *cobra.Command, w *walk.Walk) {
+func printWalk(cmd *cobra.Command, one *walk.Walk) {
 	out := cmd.OutOrStdout()
-	for _, h := range w.Hops {
-		fmt.Fprintf(out, "%s %s: %s\n", h.In, h.Wire, h.Text)
-		for _, e := range h.Out {
+	for _, hop := range one.Hops {
+		fmt.Fprintf(out, "%s %s: %s\n", hop.In, hop.Wire, hop.Text)
+		for _, exit := range hop.Out {
 			to := "comes out"
-			if len(e.To) > 0 {
-				to = "to " + strings.Join(api.Refs(e.To), ", ")
+			if len(exit.To) > 0 {
+				to = "to " + strings.Join(api.Refs(exit.To), ", ")
 			}
-			fmt.Fprintf(out, "    %s %s %s\n", e.Port, e.Wire, to)
+			fmt.Fprintf(out, "    %s %s %s\n", exit.Port, exit.Wire, to)
 		}
 	}
-	for _, d := range w.Drops {
-		fmt.Fprintf(out, "%s %s: dropped, %s\n", d.Port, d.Wire, d.Reason)
+	for _, drop := range one.Drops {
+		fmt.Fprintf(out, "%s %s: dropped, %s\n", drop.Port, drop.Wire, drop.Reason)
 	}
-	names := make([]string, 0, len(w.Arrivals))
-	for _, a := range w.Arrivals {
-		n := a.Port.String()
-		if a.Wire != bridge.Untagged {
-			n += " " + a.Wire.String()
+	names := make([]string, 0, len(one.Arrivals))
+	for _, arrival := range one.Arrivals {
+		name := arrival.Port.String()
+		if arrival.Wire != bridge.Untagged {
+			name += " " + arrival.Wire.String()
 		}
-		names = append(names, n)
+		names = append(names, name)
 	}
 	if len(names) == 0 {
 		fmt.Fprintln(out, "it comes out nowhere")
@@ -95,11 +95,11 @@ VID in use, one not in use): where the frame comes out.`,
 		Example: "  klammer flows demo/clinic.klm\n  klammer flows demo/clinic.klm --json",
 		Args:    cobra.ExactArgs(1),
 		RunE: func(cmd *cobra.Command, args []string) error {
-			f, err := asking.Read(cmd, args[0])
+			file, err := asking.Read(cmd, args[0])
 			if err != nil {
 				return err
 			}
-			flows := walk.Flows(span.Compile(f.Office))
+			flows := walk.Flows(span.Compile(file.Office))
 			if asJSON {
 				type flowJSON struct {
 					From     string        `json:"from"`
@@ -107,24 +107,24 @@ VID in use, one not in use): where the frame comes out.`,
 					Arrivals []api.Arrival `json:"arrivals"`
 				}
 				out := []flowJSON{}
-				for _, x := range flows {
-					out = append(out, flowJSON{x.From.String(), api.Wire(x.Wire), api.Arrivals(x.Arrivals)})
+				for _, flow := range flows {
+					out = append(out, flowJSON{flow.From.String(), api.Wire(flow.Wire), api.Arrivals(flow.Arrivals)})
 				}
 				return asking.PrintJSON(cmd, map[string]any{"flows": out})
 			}
-			for _, x := range flows {
-				if len(x.Arrivals) == 0 {
+			for _, flow := range flows {
+				if len(flow.Arrivals) == 0 {
 					continue
 				}
 				var to []string
-				for _, a := range x.Arrivals {
-					n := a.Port.String()
-					if a.Wire != bridge.Untagged {
-						n += " " + a.Wire.String()
+				for _, arrival := range flow.Arrivals {
+					name := arrival.Port.String()
+					if arrival.Wire != bridge.Untagged {
+						name += " " + arrival.Wire.String()
 					}
-					to = append(to, n)
+					to = append(to, name)
 				}
-				fmt.Fprintf(cmd.OutOrStdout(), "%s %s: %s\n", x.From, x.Wire, strings.Join(to, ", "))
+				fmt.Fprintf(cmd.OutOrStdout(), "%s %s: %s\n", flow.From, flow.Wire, strings.Join(to, ", "))
 			}
 			return nil
 		},
@@ -141,18 +141,18 @@ func spansCmd() *cobra.Command {
 		Example: "  klammer spans demo/clinic.klm imaging",
 		Args:    cobra.RangeArgs(1, 2),
 		RunE: func(cmd *cobra.Command, args []string) error {
-			f, err := asking.Read(cmd, args[0])
+			file, err := asking.Read(cmd, args[0])
 			if err != nil {
 				return err
 			}
-			n := span.Compile(f.Office)
-			which := n.Used().VIDs()
+			net := span.Compile(file.Office)
+			which := net.Used().VIDs()
 			if len(args) == 2 {
-				v, err := vlanArg(f.Office, args[1])
+				vid, err := vlanArg(file.Office, args[1])
 				if err != nil {
 					return err
 				}
-				which = []office.VID{v}
+				which = []office.VID{vid}
 			}
 			type spanJSON struct {
 				Ports []string `json:"ports"`
@@ -163,23 +163,23 @@ func spansCmd() *cobra.Command {
 				Spans []spanJSON `json:"spans"`
 			}
 			out := []vlanJSON{}
-			for _, v := range which {
-				j := vlanJSON{v, span.Unused.String(), []spanJSON{}}
-				if r := n.VLAN(v); r != nil {
-					j.State = r.State.String()
-					for _, s := range r.Spans {
-						j.Spans = append(j.Spans, spanJSON{api.Refs(n.Reaches(s))})
+			for _, vid := range which {
+				json := vlanJSON{vid, span.Unused.String(), []spanJSON{}}
+				if vlan := net.VLAN(vid); vlan != nil {
+					json.State = vlan.State.String()
+					for _, part := range vlan.Spans {
+						json.Spans = append(json.Spans, spanJSON{api.Refs(net.Reaches(part))})
 					}
 				}
-				out = append(out, j)
+				out = append(out, json)
 			}
 			if asJSON {
 				return asking.PrintJSON(cmd, map[string]any{"vlans": out})
 			}
-			for _, j := range out {
-				fmt.Fprintf(cmd.OutOrStdout(), "%s: %s\n", n.Name(j.VID), j.State)
-				for _, s := range j.Spans {
-					fmt.Fprintf(cmd.OutOrStdout(), "    %s\n", strings.Join(s.Ports, ", "))
+			for _, json := range out {
+				fmt.Fprintf(cmd.OutOrStdout(), "%s: %s\n", net.Name(json.VID), json.State)
+				for _, one := range json.Spans {
+					fmt.Fprintf(cmd.OutOrStdout(), "    %s\n", strings.Join(one.Ports, ", "))
 				}
 			}
 			return nil
@@ -190,9 +190,9 @@ func spansCmd() *cobra.Command {
 }
 
 // vlanArg reads a VLAN by number or by name.
-func vlanArg(o *office.Office, s string) (office.VID, error) {
-	if s != "" && (s[0] < '0' || s[0] > '9') {
-		return office.NewDraft(o).FindVLAN(s)
+func vlanArg(o *office.Office, text string) (office.VID, error) {
+	if text != "" && (text[0] < '0' || text[0] > '9') {
+		return office.NewDraft(o).FindVLAN(text)
 	}
-	return office.ParseVID(s)
+	return office.ParseVID(text)
 }

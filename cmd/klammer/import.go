@@ -35,28 +35,28 @@ What is not understood goes to standard error, with its row and column.`,
 			if strings.EqualFold(filepath.Ext(args[0]), ".xlsx") {
 				tables, err = spreadsheet.Tables(data)
 			} else {
-				var t intake.Table
-				t, err = spreadsheet.CSV(filepath.Base(args[0]), data)
-				tables = []intake.Table{t}
+				var table intake.Table
+				table, err = spreadsheet.CSV(filepath.Base(args[0]), data)
+				tables = []intake.Table{table}
 			}
 			if err != nil {
 				return fmt.Errorf("%s: %w", args[0], err)
 			}
 			start := &office.Office{}
 			if into != "" {
-				f, err := asking.Read(cmd, into)
+				file, err := asking.Read(cmd, into)
 				if err != nil {
 					return err
 				}
-				start = f.Office
+				start = file.Office
 			}
-			u := spreadsheet.Understand(tables, nil)
-			o, _ := u.Take(start)
-			for _, t := range u.Trouble {
-				fmt.Fprintf(cmd.ErrOrStderr(), "%s, row %d, column %d: %s\n", t.Sheet, t.Row, t.Column, t.Text)
+			understood := spreadsheet.Understand(tables, nil)
+			o, _ := understood.Take(start)
+			for _, trouble := range understood.Trouble {
+				fmt.Fprintf(cmd.ErrOrStderr(), "%s, row %d, column %d: %s\n", trouble.Sheet, trouble.Row, trouble.Column, trouble.Text)
 			}
 			fmt.Fprint(cmd.OutOrStdout(), notation.Print(o))
-			if len(u.Trouble) > 0 {
+			if len(understood.Trouble) > 0 {
 				return asking.Status(1)
 			}
 			return nil

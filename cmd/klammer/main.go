@@ -16,16 +16,16 @@ import (
 // run is the whole program but for leaving it, so that tests can call it.
 func run() int {
 	cmd := root()
-	mishap.Told = func(f *mishap.Fault) { // what is typed has no log
-		fmt.Fprintf(cmd.ErrOrStderr(), "klammer: a fault of its own, number %s: %v\n%s", f.Number, f.What, f.Stack)
+	mishap.Told = func(fault *mishap.Fault) { // what is typed has no log
+		fmt.Fprintf(cmd.ErrOrStderr(), "klammer: a fault of its own, number %s: %v\n%s", fault.Number, fault.What, fault.Stack)
 	}
 	err := cmd.Execute()
-	var s asking.Status
+	var status asking.Status
 	switch {
 	case err == nil:
 		return 0
-	case errors.As(err, &s):
-		return int(s)
+	case errors.As(err, &status):
+		return int(status)
 	}
 	fmt.Fprintln(cmd.ErrOrStderr(), "klammer:", err)
 	return 2

@@ -47,8 +47,8 @@ func (m *measuring) run(cmd *cobra.Command) error {
 		return err
 	}
 	opt := probe.Options{Wait: m.wait, Six: true, Greet: m.plan == nil}
-	opt.Heard = func(n probe.Neighbour) { fmt.Fprintf(says, "%s hears %s\n", m.on, neighbourText(n)) }
-	opt.Offer = func(tag office.VID, o probe.Offer) { fmt.Fprintf(says, "%s: %s\n", tagged(tag), offerText(o)) }
+	opt.Heard = func(neighbour probe.Neighbour) { fmt.Fprintf(says, "%s hears %s\n", m.on, neighbourText(neighbour)) }
+	opt.Offer = func(tag office.VID, offer probe.Offer) { fmt.Fprintf(says, "%s: %s\n", tagged(tag), offerText(offer)) }
 	laptop := probe.Plug(wire, opt)
 	defer laptop.Close()
 
@@ -69,9 +69,9 @@ func (m *measuring) run(cmd *cobra.Command) error {
 		all = append(all, looks.Looks[k].Look())
 	}
 	for k := range looks.Looks {
-		for _, x := range looks.Looks[k].Besides() {
-			if !slices.ContainsFunc(all, func(y probe.Look) bool { return y.Tag == x.Tag }) {
-				besides = append(besides, x)
+		for _, look := range looks.Looks[k].Besides() {
+			if !slices.ContainsFunc(all, func(other probe.Look) bool { return other.Tag == look.Tag }) {
+				besides = append(besides, look)
 			}
 		}
 	}
@@ -80,14 +80,14 @@ func (m *measuring) run(cmd *cobra.Command) error {
 		return err
 	}
 	seen := api.Measured{On: m.on, Card: wire.Card().String(), Office: looks.Office, Port: looks.Port, Heard: []api.ProbeHeard{}, Saw: []api.ProbeSaw{}}
-	for _, n := range laptop.Neighbours() {
-		seen.Heard = append(seen.Heard, api.ProbeHeardOf(n))
+	for _, neighbour := range laptop.Neighbours() {
+		seen.Heard = append(seen.Heard, api.ProbeHeardOf(neighbour))
 	}
 	for k := range all {
-		x := api.ProbeSawOf(&saws[k])
-		x.Planned = looks.Looks[k].Planned
-		x.With(&looks.Looks[k], saws)
-		seen.Saw = append(seen.Saw, x)
+		saw := api.ProbeSawOf(&saws[k])
+		saw.Planned = looks.Looks[k].Planned
+		saw.With(&looks.Looks[k], saws)
+		seen.Saw = append(seen.Saw, saw)
 	}
 	var against error
 	if m.plan != nil {
@@ -114,16 +114,16 @@ func (m *measuring) run(cmd *cobra.Command) error {
 }
 
 // where finds the port that the laptop is at, and what to try there.
-func (m *measuring) where(ctx context.Context, l *probe.Laptop, says io.Writer) (*api.ProbeLooks, error) {
-	q := api.ProbeAsk{Port: m.port, VLANs: m.vlans}
-	if q.Port == "" {
+func (m *measuring) where(ctx context.Context, laptop *probe.Laptop, says io.Writer) (*api.ProbeLooks, error) {
+	ask := api.ProbeAsk{Port: m.port, VLANs: m.vlans}
+	if ask.Port == "" {
 		fmt.Fprintf(says, "Listening for the switch to say which port this is (LLDP, up to %.0f s; --port rack.1 says it).\n", listening.Seconds())
 		var looks *api.ProbeLooks
 		wrong := errors.New("nobody says by LLDP which port this is: say it, as --port rack.1")
-		err := l.Listen(ctx, listening, func(n probe.Neighbour) bool { // until one is of the office
-			q.Heard = []api.ProbeHeard{api.ProbeHeardOf(n)}
+		err := laptop.Listen(ctx, listening, func(neighbour probe.Neighbour) bool { // until one is of the office
+			ask.Heard = []api.ProbeHeard{api.ProbeHeardOf(neighbour)}
 			var err error
-			if looks, err = m.plan.Ask(ctx, q); err != nil {
+			if looks, err = m.plan.Ask(ctx, ask); err != nil {
 				wrong = err
 			}
 			return err == nil
@@ -133,15 +133,15 @@ func (m *measuring) where(ctx context.Context, l *probe.Laptop, says io.Writer) 
 		}
 		return looks, err
 	}
-	return m.plan.Ask(ctx, q)
+	return m.plan.Ask(ctx, ask)
 }
 
 // tagsText is what the laptop looks with.
 func tagsText(all []api.ProbeLook) string {
 	var tags []string
-	for _, x := range all {
-		if x.Wire != nil {
-			tags = append(tags, strconv.Itoa(*x.Wire))
+	for _, look := range all {
+		if look.Wire != nil {
+			tags = append(tags, strconv.Itoa(*look.Wire))
 		}
 	}
 	if len(tags) == 0 {
@@ -151,61 +151,61 @@ func tagsText(all []api.ProbeLook) string {
 }
 
 // neighbourText says who is at the other end.
-func neighbourText(n probe.Neighbour) string {
-	text := n.Device
+func neighbourText(neighbour probe.Neighbour) string {
+	text := neighbour.Device
 	if text == "" {
-		text = n.Chassis
+		text = neighbour.Chassis
 	}
-	text += ", port " + n.Port
-	if n.PortText != "" && n.PortText != n.Port {
-		text += " (" + n.PortText + ")"
+	text += ", port " + neighbour.Port
+	if neighbour.PortText != "" && neighbour.PortText != neighbour.Port {
+		text += " (" + neighbour.PortText + ")"
 	}
-	if n.PVID != 0 {
-		text += fmt.Sprintf(", PVID %d", n.PVID)
+	if neighbour.PVID != 0 {
+		text += fmt.Sprintf(", PVID %d", neighbour.PVID)
 	}
 	return text
 }
 
-func tagged(v office.VID) string {
-	if v == 0 {
+func tagged(vid office.VID) string {
+	if vid == 0 {
 		return "untagged"
 	}
-	return fmt.Sprintf("tagged %d", v)
+	return fmt.Sprintf("tagged %d", vid)
 }
 
-func offerText(o probe.Offer) string {
-	by := o.By
-	if o.Server.IsValid() {
-		by = fmt.Sprintf("%s (%s)", o.Server, o.By)
+func offerText(offer probe.Offer) string {
+	by := offer.By
+	if offer.Server.IsValid() {
+		by = fmt.Sprintf("%s (%s)", offer.Server, offer.By)
 	}
-	text := fmt.Sprintf("%s offers %s", by, o.Addr)
-	if o.Bits > 0 {
-		text += fmt.Sprintf("/%d", o.Bits)
+	text := fmt.Sprintf("%s offers %s", by, offer.Addr)
+	if offer.Bits > 0 {
+		text += fmt.Sprintf("/%d", offer.Bits)
 	}
-	if o.Gateway.IsValid() {
-		text += ", gateway " + o.Gateway.String()
+	if offer.Gateway.IsValid() {
+		text += ", gateway " + offer.Gateway.String()
 	}
-	return fmt.Sprintf("%s, after %d ms", text, o.After.Milliseconds())
+	return fmt.Sprintf("%s, after %d ms", text, offer.After.Milliseconds())
 }
 
 // printSaw prints what was not told while it came.
 func printSaw(out io.Writer, all []probe.Saw) {
-	for _, s := range all {
+	for _, saw := range all {
 		var parts []string
-		if len(s.Offers) == 0 {
+		if len(saw.Offers) == 0 {
 			parts = append(parts, "nobody offers an address")
 		}
-		for _, r := range s.Routers {
-			text := fmt.Sprintf("%s (%s) routes IPv6", r.Addr, r.By)
-			for _, p := range r.Prefixes {
-				text += ", " + p.String()
+		for _, router := range saw.Routers {
+			text := fmt.Sprintf("%s (%s) routes IPv6", router.Addr, router.By)
+			for _, prefix := range router.Prefixes {
+				text += ", " + prefix.String()
 			}
 			parts = append(parts, text)
 		}
-		if n := len(s.Answers); n > 0 {
+		if n := len(saw.Answers); n > 0 {
 			var names []string
-			for _, a := range s.Answers {
-				names = append(names, a.Addr.String())
+			for _, answer := range saw.Answers {
+				names = append(names, answer.Addr.String())
 			}
 			slices.Sort(names)
 			if more := n - 8; more > 0 {
@@ -213,14 +213,14 @@ func printSaw(out io.Writer, all []probe.Saw) {
 			}
 			parts = append(parts, strings.Join(names, ", ")+" "+verb(n, "answers", "answer"))
 		}
-		if s.Taken != "" {
-			parts = append(parts, s.Taken+" has the address that was offered")
+		if saw.Taken != "" {
+			parts = append(parts, saw.Taken+" has the address that was offered")
 		}
-		for _, t := range s.Tried {
-			parts = append(parts, fmt.Sprintf("%s %s: %s", t.To, t.Service, t.How))
+		for _, one := range saw.Tried {
+			parts = append(parts, fmt.Sprintf("%s %s: %s", one.To, one.Service, one.How))
 		}
 		if len(parts) > 0 {
-			fmt.Fprintf(out, "%s: %s\n", tagged(s.Tag), strings.Join(parts, "; "))
+			fmt.Fprintf(out, "%s: %s\n", tagged(saw.Tag), strings.Join(parts, "; "))
 		}
 	}
 }

@@ -44,17 +44,17 @@ against it.`,
 			if err := seenAll(cmd, was, opt.Only, unseenToo); err != nil {
 				return err
 			}
-			if f, ok := cmd.ErrOrStderr().(*os.File); ok && terminal(f) {
-				opt.Progress = progress(f)
+			if file, ok := cmd.ErrOrStderr().(*os.File); ok && terminal(file) {
+				opt.Progress = progress(file)
 			}
-			o, err := order.Make(was.Office, plan.Office, opt)
+			told, err := order.Make(was.Office, plan.Office, opt)
 			if opt.Progress != nil {
 				fmt.Fprint(cmd.ErrOrStderr(), "\r\033[K")
 			}
 			var no *order.Impossible
 			if errors.As(err, &no) {
-				for _, r := range no.Reasons {
-					fmt.Fprintln(cmd.ErrOrStderr(), r.Text)
+				for _, reason := range no.Reasons {
+					fmt.Fprintln(cmd.ErrOrStderr(), reason.Text)
 				}
 				return asking.Status(2)
 			}
@@ -62,11 +62,11 @@ against it.`,
 				return err
 			}
 			if asJSON {
-				err = asking.PrintJSON(cmd, api.OrderOf(o))
+				err = asking.PrintJSON(cmd, api.OrderOf(told))
 			} else {
-				printOrder(cmd.OutOrStdout(), api.OrderOf(o))
+				printOrder(cmd.OutOrStdout(), api.OrderOf(told))
 			}
-			if err == nil && !o.Safe() {
+			if err == nil && !told.Safe() {
 				return asking.Status(1)
 			}
 			return err
@@ -80,8 +80,8 @@ against it.`,
 }
 
 // terminal says whether somebody looks at a file as it is written.
-func terminal(f *os.File) bool {
-	info, err := f.Stat()
+func terminal(file *os.File) bool {
+	info, err := file.Stat()
 	return err == nil && info.Mode()&os.ModeCharDevice != 0
 }
 
@@ -97,48 +97,48 @@ func progress(out io.Writer) func(done, of int) {
 }
 
 // printOrder prints an order as a colleague would write it down.
-func printOrder(out io.Writer, o *api.Order) {
-	for _, text := range o.Leaves {
+func printOrder(out io.Writer, told *api.Order) {
+	for _, text := range told.Leaves {
 		fmt.Fprintln(out, text)
 	}
-	fmt.Fprintln(out, o.Told)
-	switch n := len(o.Breaks); {
+	fmt.Fprintln(out, told.Told)
+	switch n := len(told.Breaks); {
 	case n == 1:
-		fmt.Fprintln(out, "The plan has a finding that breaks: "+o.Breaks[0].Text)
+		fmt.Fprintln(out, "The plan has a finding that breaks: "+told.Breaks[0].Text)
 	case n > 1:
-		fmt.Fprintf(out, "The plan has %d findings that break, the first: %s\n", n, o.Breaks[0].Text)
+		fmt.Fprintf(out, "The plan has %d findings that break, the first: %s\n", n, told.Breaks[0].Text)
 	}
-	for _, text := range slices.Concat(o.Far, o.Left) {
+	for _, text := range slices.Concat(told.Far, told.Left) {
 		fmt.Fprintln(out, text)
 	}
-	for _, line := range o.Paper {
+	for _, line := range told.Paper {
 		fmt.Fprintln(out, "  "+line)
 	}
 	visit := -1
-	for i, s := range o.Steps {
-		if s.Visit != visit {
-			visit = s.Visit
-			v := o.Visits[visit]
-			how := map[order.By]string{order.OverNetwork: "over the network, laptop in " + asking.Spaced(v.At), order.AtPort: "laptop in " + cmp.Or(asking.Spaced(v.At), "no port yet"), order.AtConsole: "at its console"}[v.By]
-			if v.By == order.AtPort && !strings.HasPrefix(v.At, v.Device+".") {
+	for i, step := range told.Steps {
+		if step.Visit != visit {
+			visit = step.Visit
+			one := told.Visits[visit]
+			how := map[order.By]string{order.OverNetwork: "over the network, laptop in " + asking.Spaced(one.At), order.AtPort: "laptop in " + cmp.Or(asking.Spaced(one.At), "no port yet"), order.AtConsole: "at its console"}[one.By]
+			if one.By == order.AtPort && !strings.HasPrefix(one.At, one.Device+".") {
 				how = "by hand"
-				if where, console := strings.CutSuffix(v.At, " console"); console {
+				if where, console := strings.CutSuffix(one.At, " console"); console {
 					how += ", laptop at the console of " + where
-				} else if v.At != "" {
-					how += ", laptop in " + asking.Spaced(v.At)
+				} else if one.At != "" {
+					how += ", laptop in " + asking.Spaced(one.At)
 				}
 			}
-			fmt.Fprintf(out, "\nVisit %d: %s (%s)\n", visit+1, v.Device, how)
+			fmt.Fprintf(out, "\nVisit %d: %s (%s)\n", visit+1, one.Device, how)
 		}
-		text := s.Text
-		if s.Kind == order.Set && !strings.HasPrefix(text, s.Page) && s.Page != "" {
-			text = "[" + s.Page + "] " + text
+		text := step.Text
+		if step.Kind == order.Set && !strings.HasPrefix(text, step.Page) && step.Page != "" {
+			text = "[" + step.Page + "] " + text
 		}
 		fmt.Fprintf(out, "%4d. %s\n", i+1, text)
-		if len(s.Changes) > 0 {
-			fmt.Fprintf(out, "      What changes: %s.\n", strings.Join(s.Changes, "; "))
+		if len(step.Changes) > 0 {
+			fmt.Fprintf(out, "      What changes: %s.\n", strings.Join(step.Changes, "; "))
 		}
-		for _, t := range s.Told {
+		for _, t := range step.Told {
 			fmt.Fprintf(out, "      %s\n", t)
 		}
 	}

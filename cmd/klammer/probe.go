@@ -44,7 +44,7 @@ Exit status 0 says that all is as planned, 1 that it is not.`,
 				return err
 			}
 			if on != "" {
-				m := &measuring{on: on, port: port, vlans: vlans, wait: wait, json: asJSON}
+				one := &measuring{on: on, port: port, vlans: vlans, wait: wait, json: asJSON}
 				switch {
 				case asIs != "":
 					return errors.New("a laptop looks at a network interface (--on) or is played into devices as they are set (--as-is), not both")
@@ -53,19 +53,19 @@ Exit status 0 says that all is as planned, 1 that it is not.`,
 				case wait < time.Second || wait > 5*time.Minute:
 					return fmt.Errorf("--wait is between 1s and 5m: found %s", wait)
 				case to != "":
-					if m.plan, err = asking.ServerAt(to, asking.TokenOf(token), known); err != nil {
+					if one.plan, err = asking.ServerAt(to, asking.TokenOf(token), known); err != nil {
 						return err
 					}
 				case into != "":
-					f, err := asking.Read(cmd, into)
+					file, err := asking.Read(cmd, into)
 					if err != nil {
 						return err
 					}
-					m.plan = &asking.AFile{Name: into, Plan: f.Office}
+					one.plan = &asking.AFile{Name: into, Plan: file.Office}
 				case port != "":
 					return errors.New("--port needs the plan that it is in: --into OFFICE.klm, or --to a server")
 				}
-				return m.run(cmd)
+				return one.run(cmd)
 			}
 			switch {
 			case to != "":
@@ -86,14 +86,14 @@ Exit status 0 says that all is as planned, 1 that it is not.`,
 					return err
 				}
 			}
-			p := api.ProbedOf(plan.Office, r, r.Play(was.Office, tests))
+			probed := api.ProbedOf(plan.Office, r, r.Play(was.Office, tests))
 			if asJSON {
-				err = asking.PrintJSON(cmd, p)
+				err = asking.PrintJSON(cmd, probed)
 			} else {
-				asking.PrintProbed(cmd.OutOrStdout(), p)
+				asking.PrintProbed(cmd.OutOrStdout(), probed)
 			}
-			for _, t := range p.Tests {
-				if err == nil && !t.Passed {
+			for _, test := range probed.Tests {
+				if err == nil && !test.Passed {
 					err = asking.Status(1)
 				}
 			}

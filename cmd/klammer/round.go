@@ -33,11 +33,11 @@ order: what is to be proved where the office was set as in that file before.`,
 		Example: "  klammer round office.klm\n  klammer round office.klm --length quick\n  klammer round planned.klm --since as-is.klm --json",
 		Args:    cobra.ExactArgs(1),
 		RunE: func(cmd *cobra.Command, args []string) error {
-			f, err := asking.Read(cmd, args[0])
+			file, err := asking.Read(cmd, args[0])
 			if err != nil {
 				return err
 			}
-			made := round.Make(f.Office)
+			made := round.Make(file.Office)
 			tests := made.Tests
 			switch {
 			case length != "quick" && length != "full":
@@ -53,14 +53,14 @@ order: what is to be proved where the office was set as in that file before.`,
 			case length == "quick":
 				tests = made.Quick()
 			}
-			r := api.RoundOf(made, tests)
+			one := api.RoundOf(made, tests)
 			if since != "" {
-				r.Lengths = append(r.Lengths, api.OrderLengthOf(made, tests))
+				one.Lengths = append(one.Lengths, api.OrderLengthOf(made, tests))
 			}
 			if asJSON {
-				return asking.PrintJSON(cmd, r)
+				return asking.PrintJSON(cmd, one)
 			}
-			printRound(cmd.OutOrStdout(), f.Office, r)
+			printRound(cmd.OutOrStdout(), file.Office, one)
 			return nil
 		},
 	}
@@ -74,13 +74,13 @@ order: what is to be proved where the office was set as in that file before.`,
 const mostShown = 12
 
 // printRound prints a round as it is walked.
-func printRound(out io.Writer, o *office.Office, r *api.Round) {
-	if len(r.Tests) == 0 {
+func printRound(out io.Writer, o *office.Office, one *api.Round) {
+	if len(one.Tests) == 0 {
 		fmt.Fprintln(out, "There is no place where a laptop would see a mistake: no port is free, or nothing answers. Addresses of the gateway and of devices make it see more.")
 	}
 	device := ""
-	for i, t := range r.Tests {
-		at, _, _ := strings.Cut(t.Port, ".")
+	for i, test := range one.Tests {
+		at, _, _ := strings.Cut(test.Port, ".")
 		if at != device {
 			if i > 0 {
 				fmt.Fprintln(out)
@@ -88,49 +88,49 @@ func printRound(out io.Writer, o *office.Office, r *api.Round) {
 			device = at
 			fmt.Fprintln(out, at)
 		}
-		where := asking.Spaced(t.Port)
-		if t.Socket != "" {
-			where += " (socket " + t.Socket + ")"
+		where := asking.Spaced(test.Port)
+		if test.Socket != "" {
+			where += " (socket " + test.Socket + ")"
 		}
-		fmt.Fprintf(out, "%4d. %s, %s: %s\n", i+1, where, asking.Tagging(t.Wire), expected(o, t))
-		for _, s := range t.Reach {
+		fmt.Fprintf(out, "%4d. %s, %s: %s\n", i+1, where, asking.Tagging(test.Wire), expected(o, test))
+		for _, sees := range test.Reach {
 			not := "answers"
-			if !s.OK {
+			if !sees.OK {
 				not = "does not answer"
 			}
-			fmt.Fprintf(out, "      %s %s %s\n", s.To, not, s.Service)
+			fmt.Fprintf(out, "      %s %s %s\n", sees.To, not, sees.Service)
 		}
-		shows := strings.Join(t.Shows[:min(len(t.Shows), mostShown)], "; ")
-		if more := len(t.Shows) - mostShown; more > 0 {
+		shows := strings.Join(test.Shows[:min(len(test.Shows), mostShown)], "; ")
+		if more := len(test.Shows) - mostShown; more > 0 {
 			shows += fmt.Sprintf("; and %d more", more)
 		}
 		fmt.Fprintf(out, "      shows: %s\n", shows)
 	}
-	for _, l := range r.Lengths {
-		if len(r.Tests) == 0 {
+	for _, length := range one.Lengths {
+		if len(one.Tests) == 0 {
 			break
 		}
-		fmt.Fprintf(out, "\n%s: %d places, %d looks, %d mistakes", l.Name, l.Places, l.Tests, l.Shows)
+		fmt.Fprintf(out, "\n%s: %d places, %d looks, %d mistakes", length.Name, length.Places, length.Tests, length.Shows)
 	}
-	if len(r.Tests) > 0 {
+	if len(one.Tests) > 0 {
 		fmt.Fprintln(out)
 	}
-	if len(r.Unshown) > 0 {
-		fmt.Fprintf(out, "\nNo laptop sees these, look at the devices' pages: %s\n", strings.Join(r.Unshown, "; "))
+	if len(one.Unshown) > 0 {
+		fmt.Fprintf(out, "\nNo laptop sees these, look at the devices' pages: %s\n", strings.Join(one.Unshown, "; "))
 	}
 }
 
 // expected is what a laptop is given at a test, in words.
-func expected(o *office.Office, t api.PlugTest) string {
-	if t.Expect.VLAN == nil {
+func expected(o *office.Office, test api.PlugTest) string {
+	if test.Expect.VLAN == nil {
 		return "nothing is to be heard there"
 	}
-	in := fmt.Sprintf("in VLAN %d", *t.Expect.VLAN)
-	if v := o.VLAN(*t.Expect.VLAN); v != nil && v.Name != "" {
-		in += " " + v.Name
+	in := fmt.Sprintf("in VLAN %d", *test.Expect.VLAN)
+	if vlan := o.VLAN(*test.Expect.VLAN); vlan != nil && vlan.Name != "" {
+		in += " " + vlan.Name
 	}
-	if t.Expect.Server == nil {
+	if test.Expect.Server == nil {
 		return in + ", nobody hands out an address"
 	}
-	return fmt.Sprintf("%s, an address from %s to %s by %s", in, *t.Expect.From, *t.Expect.To, *t.Expect.Server)
+	return fmt.Sprintf("%s, an address from %s to %s by %s", in, *test.Expect.From, *test.Expect.To, *test.Expect.Server)
 }

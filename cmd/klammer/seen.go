@@ -25,37 +25,37 @@ func unseen(o *office.Office, all []field.Result) (lines []string) {
 		lines = append(lines, fmt.Sprintf("%s%s: %s\n", notSeen, what, strings.ReplaceAll(why, "\n", "; ")))
 	}
 	asked := map[string]bool{}
-	for _, r := range all {
-		asked[r.Device] = true
-		d := o.Device(r.Device)
+	for _, result := range all {
+		asked[result.Device] = true
+		device := o.Device(result.Device)
 		switch {
-		case r.Err != nil:
-			note(d.Name, r.Err.Error())
+		case result.Err != nil:
+			note(device.Name, result.Err.Error())
 			continue
-		case d.Unaware():
+		case device.Unaware():
 			continue
-		case !r.Reading.Tells(field.TellsVLANs):
-			note(d.Name, r.Reading.Source+" does not tell of VLANs")
+		case !result.Reading.Tells(field.TellsVLANs):
+			note(device.Name, result.Reading.Source+" does not tell of VLANs")
 			continue
 		}
-		m := field.MatchPorts(d, r.Reading)
-		for p := range d.Ports {
-			switch x := &d.Ports[p]; {
-			case x.Kind == office.Bundle && m[p] < 0 && !r.Reading.Tells(field.TellsBundles):
-				note(d.Name+" "+x.Name, "it does not tell of bundles")
-			case x.Kind == office.Bundle || x.Bundle > 0:
-			case m[p] < 0:
-				note(d.Name+" "+x.Name, "it tells of no such port")
-			case r.Reading.Ports[m[p]].Unsaid != "":
-				note(d.Name+" "+x.Name, r.Reading.Ports[m[p]].Unsaid)
-			case !r.Reading.Ports[m[p]].Bridged:
-				note(d.Name+" "+x.Name, "what it is in is not told")
+		match := field.MatchPorts(device, result.Reading)
+		for p := range device.Ports {
+			switch port := &device.Ports[p]; {
+			case port.Kind == office.Bundle && match[p] < 0 && !result.Reading.Tells(field.TellsBundles):
+				note(device.Name+" "+port.Name, "it does not tell of bundles")
+			case port.Kind == office.Bundle || port.Bundle > 0:
+			case match[p] < 0:
+				note(device.Name+" "+port.Name, "it tells of no such port")
+			case result.Reading.Ports[match[p]].Unsaid != "":
+				note(device.Name+" "+port.Name, result.Reading.Ports[match[p]].Unsaid)
+			case !result.Reading.Ports[match[p]].Bridged:
+				note(device.Name+" "+port.Name, "what it is in is not told")
 			}
 		}
 	}
-	for _, d := range o.Devices {
-		if !asked[d.Name] && !d.Unaware() {
-			note(d.Name, "it was not asked")
+	for _, device := range o.Devices {
+		if !asked[device.Name] && !device.Unaware() {
+			note(device.Name, "it was not asked")
 		}
 	}
 	return lines
@@ -80,8 +80,8 @@ func seenAll(cmd *cobra.Command, was *notation.File, only []string, although boo
 	}
 	out := cmd.ErrOrStderr()
 	fmt.Fprintln(out, "Not all of this office was seen when it was read:")
-	for _, s := range some {
-		fmt.Fprintln(out, "  "+s)
+	for _, text := range some {
+		fmt.Fprintln(out, "  "+text)
 	}
 	fmt.Fprintln(out, "The file says of that what is planned. Read it again, leave it alone (--only names the devices that are set), or say --unseen where you know that it is so.")
 	return asking.Status(2)

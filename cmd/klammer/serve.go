@@ -194,30 +194,30 @@ func serve(ctx context.Context, cmd *cobra.Command, with serving) error {
 	if err != nil {
 		return err
 	}
-	l, err := listenOn(out, with.listen, !with.accounts)
+	listener, err := listenOn(out, with.listen, !with.accounts)
 	if err != nil {
 		return err
 	}
-	defer l.Close()
+	defer listener.Close()
 	url := with.database
 	if url == "" {
-		c, err := cluster.StartSaying(ctx, data, func(what string) { log.Info(what) })
+		one, err := cluster.StartSaying(ctx, data, func(what string) { log.Info(what) })
 		if err != nil {
 			return err
 		}
 		watched := make(chan struct{})
 		mishap.Go(log, "watching the database", func() {
 			defer close(watched)
-			c.Watch(ctx, log)
+			one.Watch(ctx, log)
 		})
 		defer func() {
 			end()
 			<-watched
-			if err := c.Stop(); err != nil {
+			if err := one.Stop(); err != nil {
 				log.Error("stopping the database", "error", err)
 			}
 		}()
-		url = c.URL
+		url = one.URL
 	}
 	st, err := store.Open(ctx, url)
 	if err != nil {
@@ -275,7 +275,7 @@ func serve(ctx context.Context, cmd *cobra.Command, with serving) error {
 			return err
 		}
 	}
-	at := "http://" + l.Addr().String()
+	at := "http://" + listener.Addr().String()
 	trusted, err := with.trusted()
 	if err != nil {
 		return err
@@ -287,8 +287,8 @@ func serve(ctx context.Context, cmd *cobra.Command, with serving) error {
 		}
 	}
 	if cert != nil {
-		at = "https://" + l.Addr().String()
-		l = tls.NewListener(server.Doors(l), cert.Config())
+		at = "https://" + listener.Addr().String()
+		listener = tls.NewListener(server.Doors(listener), cert.Config())
 		access := server.Access{Accounts: with.accounts, Host: cert.Host, Strict: with.cert != "", Proxies: trusted}
 		if with.tls == "self" {
 			access.Own = cert.Fingerprint
@@ -306,7 +306,7 @@ func serve(ctx context.Context, cmd *cobra.Command, with serving) error {
 		}
 	}
 	fmt.Fprintf(out, "Klammer is at %s (Ctrl-C stops it)\n", at)
-	err = srv.Serve(l)
+	err = srv.Serve(listener)
 	if ctx.Err() != nil {
 		return nil
 	}
@@ -319,14 +319,14 @@ func measured(ctx context.Context, address string, metrics http.Handler) error {
 	if ip := net.ParseIP(host); err != nil || host != "localhost" && (ip == nil || !ip.IsLoopback()) {
 		return fmt.Errorf("--metrics %s: it is for this machine alone, as 127.0.0.1:9180", address)
 	}
-	l, err := net.Listen("tcp", address)
+	listener, err := net.Listen("tcp", address)
 	if err != nil {
 		return fmt.Errorf("--metrics %s: %w", address, err)
 	}
 	mux := http.NewServeMux()
 	mux.Handle("GET /metrics", metrics)
 	srv := &http.Server{Handler: mux, ReadHeaderTimeout: 10 * time.Second}
-	go func() { _ = srv.Serve(l) }() // net/http keeps a panic in its request
+	go func() { _ = srv.Serve(listener) }() // net/http keeps a panic in its request
 	context.AfterFunc(ctx, func() { _ = srv.Close() })
 	return nil
 }
@@ -342,11 +342,11 @@ func playFirst(ctx context.Context, cmd *cobra.Command, st *store.Store, file st
 	if err != nil {
 		return nil, nil, err
 	}
-	f, err := asking.Read(cmd, file)
+	one, err := asking.Read(cmd, file)
 	if err != nil {
 		return nil, nil, err
 	}
-	was := f.Office
+	was := one.Office
 	if !fresh {
 		now, err := st.FoundNow(ctx, all[0].ID)
 		if err != nil {
@@ -360,15 +360,15 @@ func playFirst(ctx context.Context, cmd *cobra.Command, st *store.Store, file st
 			return nil, nil, err
 		}
 	}
-	w, at, err := standin.Start(ctx, o, was, 0, standin.Options{})
+	network, at, err := standin.Start(ctx, o, was, 0, standin.Options{})
 	if err != nil {
 		return nil, nil, err
 	}
 	where := map[string]string{}
-	for _, l := range at {
-		where[l.Device] = l.At
+	for _, listener := range at {
+		where[listener.Device] = listener.At
 	}
-	return w, map[int64]map[string]string{all[0].ID: where}, nil
+	return network, map[int64]map[string]string{all[0].ID: where}, nil
 }
 
 // loadOnce reads an office into an empty database, and says whether it was empty. A
@@ -378,7 +378,7 @@ func loadOnce(ctx context.Context, cmd *cobra.Command, st *store.Store, file, as
 	if err != nil || len(all) > 0 {
 		return false, err
 	}
-	f, err := asking.Read(cmd, file)
+	one, err := asking.Read(cmd, file)
 	if err != nil {
 		return false, err
 	}
@@ -389,11 +389,11 @@ func loadOnce(ctx context.Context, cmd *cobra.Command, st *store.Store, file, as
 		}
 	}
 	note := store.Note{Author: "klammer", Summary: "read from " + filepath.Base(file)}
-	id, err := st.Import(ctx, f.Office, note)
+	id, err := st.Import(ctx, one.Office, note)
 	if err != nil || was == nil {
 		return true, err
 	}
-	return true, server.Begin(ctx, st, id, 1, was.Office, f.Office, note.Author)
+	return true, server.Begin(ctx, st, id, 1, was.Office, one.Office, note.Author)
 }
 
 // listenOn takes the address, or, where it may seek, the next port that is free, and says
@@ -407,13 +407,13 @@ func listenOn(out interface{ Write([]byte) (int, error) }, address string, seek 
 	if err != nil || first < 0 || first > 65535 {
 		return nil, fmt.Errorf("--listen %s: %q is not a port", address, port)
 	}
-	var l net.Listener
+	var listener net.Listener
 	for p := first; p <= min(first+50, 65535); p++ {
-		if l, err = net.Listen("tcp", net.JoinHostPort(host, strconv.Itoa(p))); err == nil {
+		if listener, err = net.Listen("tcp", net.JoinHostPort(host, strconv.Itoa(p))); err == nil {
 			if p != first {
 				fmt.Fprintf(out, "port %d is in use: taking %d\n", first, p)
 			}
-			return l, nil
+			return listener, nil
 		}
 		if !seek || !errors.Is(err, syscall.EADDRINUSE) {
 			break

@@ -22,19 +22,19 @@ say goes to standard error, with what comes nearest, and exits with status 1.`,
 		Example: "  klammer sheet demo/clinic.klm ward-east\n  klammer sheet demo/clinic.klm annex --json",
 		Args:    cobra.ExactArgs(2),
 		RunE: func(cmd *cobra.Command, args []string) error {
-			_, n, i, err := deviceArg(cmd, args[0], args[1])
+			_, net, i, err := deviceArg(cmd, args[0], args[1])
 			if err != nil {
 				return err
 			}
-			s := api.SheetOf(n, i)
-			if s == nil {
+			sheet := api.SheetOf(net, i)
+			if sheet == nil {
 				return fmt.Errorf("%s knows no VLANs: there is nothing to enter", args[1])
 			}
 			if asJSON {
-				return asking.PrintJSON(cmd, s)
+				return asking.PrintJSON(cmd, sheet)
 			}
-			printSheet(cmd, s)
-			if len(s.Unsayable) > 0 {
+			printSheet(cmd, sheet)
+			if len(sheet.Unsayable) > 0 {
 				return asking.Status(1)
 			}
 			return nil
@@ -44,25 +44,25 @@ say goes to standard error, with what comes nearest, and exits with status 1.`,
 	return cmd
 }
 
-func printSheet(cmd *cobra.Command, s *api.Sheet) {
+func printSheet(cmd *cobra.Command, sheet *api.Sheet) {
 	out := cmd.OutOrStdout()
-	for _, t := range s.Tables {
-		fmt.Fprintf(out, "%s\n", t.Title)
-		w := tabwriter.NewWriter(out, 0, 0, 2, ' ', 0)
-		for _, r := range append([][]string{t.Head}, t.Rows...) {
-			fmt.Fprintf(w, "  %s\t\n", strings.Join(r, "\t"))
+	for _, table := range sheet.Tables {
+		fmt.Fprintf(out, "%s\n", table.Title)
+		writer := tabwriter.NewWriter(out, 0, 0, 2, ' ', 0)
+		for _, r := range append([][]string{table.Head}, table.Rows...) {
+			fmt.Fprintf(writer, "  %s\t\n", strings.Join(r, "\t"))
 		}
-		_ = w.Flush()
+		_ = writer.Flush()
 		fmt.Fprintln(out)
 	}
 	fmt.Fprintln(out, "Steps, from the factory state")
-	if s.Caution != "" {
-		fmt.Fprintln(out, s.Caution)
+	if sheet.Caution != "" {
+		fmt.Fprintln(out, sheet.Caution)
 	}
-	for i, st := range s.Steps {
+	for i, st := range sheet.Steps {
 		fmt.Fprintf(out, "%4d. [%s] %s\n", i+1, st.Where, st.Text)
 	}
-	for _, u := range s.Unsayable {
-		fmt.Fprintf(cmd.ErrOrStderr(), "%s cannot be %s: %s; entered as %s\n", u.Port, u.Shape, u.Why, u.Nearest)
+	for _, unsayable := range sheet.Unsayable {
+		fmt.Fprintf(cmd.ErrOrStderr(), "%s cannot be %s: %s; entered as %s\n", unsayable.Port, unsayable.Shape, unsayable.Why, unsayable.Nearest)
 	}
 }

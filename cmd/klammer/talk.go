@@ -35,32 +35,32 @@ udp/PORT, a name of the office, or several with commas.`,
 			return nil
 		},
 		RunE: func(cmd *cobra.Command, args []string) error {
-			f, err := asking.Read(cmd, args[0])
+			file, err := asking.Read(cmd, args[0])
 			if err != nil {
 				return err
 			}
-			n := span.Compile(f.Office)
+			net := span.Compile(file.Office)
 			if len(args) == 1 {
-				t := talk.NewTable(n)
+				table := talk.NewTable(net)
 				if asJSON {
 					return asking.PrintJSON(cmd, struct {
 						Pairs []api.TalkPair `json:"pairs"`
-					}{api.TalkPairs(t)})
+					}{api.TalkPairs(table)})
 				}
-				return printTable(cmd.OutOrStdout(), t)
+				return printTable(cmd.OutOrStdout(), table)
 			}
 			service := ""
 			if len(args) == 4 {
 				service = args[3]
 			}
-			a, err := api.TalkOf(talk.New(n), args[1], args[2], service)
+			answer, err := api.TalkOf(talk.New(net), args[1], args[2], service)
 			if err != nil {
 				return err
 			}
 			if asJSON {
-				return asking.PrintJSON(cmd, a)
+				return asking.PrintJSON(cmd, answer)
 			}
-			printAnswer(cmd.OutOrStdout(), a, n)
+			printAnswer(cmd.OutOrStdout(), answer, net)
 			return nil
 		},
 	}
@@ -69,90 +69,90 @@ udp/PORT, a name of the office, or several with commas.`,
 }
 
 // printTable prints the table: a row from, a column to; then what is open in part.
-func printTable(out io.Writer, t *talk.Table) error {
-	w := tabwriter.NewWriter(out, 0, 0, 2, ' ', 0)
-	short := func(v office.VID) string {
-		if v == 0 {
+func printTable(out io.Writer, table *talk.Table) error {
+	writer := tabwriter.NewWriter(out, 0, 0, 2, ' ', 0)
+	short := func(vid office.VID) string {
+		if vid == 0 {
 			return "outside"
 		}
-		return strconv.Itoa(int(v))
+		return strconv.Itoa(int(vid))
 	}
-	name := func(v office.VID) string {
-		if v == 0 {
+	name := func(vid office.VID) string {
+		if vid == 0 {
 			return "outside"
 		}
-		return t.Net.Name(v)
+		return table.Net.Name(vid)
 	}
-	areas := t.Areas()
-	fmt.Fprint(w, "from \\ to")
-	for _, v := range areas {
-		fmt.Fprintf(w, "\t%s", short(v))
+	areas := table.Areas()
+	fmt.Fprint(writer, "from \\ to")
+	for _, vid := range areas {
+		fmt.Fprintf(writer, "\t%s", short(vid))
 	}
-	fmt.Fprintln(w)
+	fmt.Fprintln(writer)
 	for i, from := range areas {
-		fmt.Fprint(w, name(from))
+		fmt.Fprint(writer, name(from))
 		for k := range areas {
-			cell := map[talk.Verdict]string{talk.Yes: "yes", talk.No: "-", talk.Some: "part"}[t.At(i, k).Verdict]
+			cell := map[talk.Verdict]string{talk.Yes: "yes", talk.No: "-", talk.Some: "part"}[table.At(i, k).Verdict]
 			if i == k {
 				cell = "\\"
 			}
-			fmt.Fprintf(w, "\t%s", cell)
+			fmt.Fprintf(writer, "\t%s", cell)
 		}
-		fmt.Fprintln(w)
+		fmt.Fprintln(writer)
 	}
-	if err := w.Flush(); err != nil {
+	if err := writer.Flush(); err != nil {
 		return err
 	}
-	for _, p := range t.Pairs() {
-		if p.Verdict == talk.Some {
-			fmt.Fprintf(out, "%s to %s: %s\n", name(p.From), name(p.To), p.Open)
-			for _, text := range t.ShareTexts(p.From, p.To) {
+	for _, pair := range table.Pairs() {
+		if pair.Verdict == talk.Some {
+			fmt.Fprintf(out, "%s to %s: %s\n", name(pair.From), name(pair.To), pair.Open)
+			for _, text := range table.ShareTexts(pair.From, pair.To) {
 				fmt.Fprintln(out, "  "+text)
 			}
 		}
 	}
-	for _, j := range t.Wishes() {
+	for _, judged := range table.Wishes() {
 		so := "holds"
-		if !j.Holds {
-			so = "does not hold: " + j.Answer.Why()
+		if !judged.Holds {
+			so = "does not hold: " + judged.Answer.Why()
 		}
-		fmt.Fprintf(out, "%s: %s\n", j.Wish, so)
+		fmt.Fprintf(out, "%s: %s\n", judged.Wish, so)
 	}
 	return nil
 }
 
-func printAnswer(out io.Writer, a *api.TalkAnswer, n *span.Net) {
-	fmt.Fprintf(out, "%s to %s, %s: %s", a.From, a.To, a.Service, a.Verdict)
-	if a.Verdict == talk.Some {
-		fmt.Fprintf(out, " (%s)", words(a.Services))
+func printAnswer(out io.Writer, answer *api.TalkAnswer, net *span.Net) {
+	fmt.Fprintf(out, "%s to %s, %s: %s", answer.From, answer.To, answer.Service, answer.Verdict)
+	if answer.Verdict == talk.Some {
+		fmt.Fprintf(out, " (%s)", words(answer.Services))
 	}
 	fmt.Fprintln(out)
 	name := func(x any) string {
-		if v, _ := x.(api.Area); v != 0 {
-			return n.Name(office.VID(v))
+		if area, _ := x.(api.Area); area != 0 {
+			return net.Name(office.VID(area))
 		}
 		return "outside"
 	}
-	leg := func(title string, l api.TalkLeg) {
-		if len(l.Hops) == 0 && l.Stopped == nil {
+	leg := func(title string, one api.TalkLeg) {
+		if len(one.Hops) == 0 && one.Stopped == nil {
 			return
 		}
-		fmt.Fprintf(out, "%s, %s\n", title, a.Told)
-		for _, h := range l.Hops {
+		fmt.Fprintf(out, "%s, %s\n", title, answer.Told)
+		for _, hop := range one.Hops {
 			at := ""
-			if h.Address != "" {
-				at = " at " + h.Address
+			if hop.Address != "" {
+				at = " at " + hop.Address
 			}
-			fmt.Fprintf(out, "  %s%s: from %s to %s, %s\n", h.Device, at, name(h.In), name(h.Out), h.Decides)
+			fmt.Fprintf(out, "  %s%s: from %s to %s, %s\n", hop.Device, at, name(hop.In), name(hop.Out), hop.Decides)
 		}
-		if l.Stopped != nil {
-			fmt.Fprintf(out, "  stopped: %s\n", l.Stopped.Text)
+		if one.Stopped != nil {
+			fmt.Fprintf(out, "  stopped: %s\n", one.Stopped.Text)
 		}
 	}
-	leg("there", a.There)
-	leg("back", a.Back)
-	if a.Slowest != nil {
-		fmt.Fprintf(out, "slowest: %s, %s to %s\n", office.Speed(a.Slowest.Mbps), a.Slowest.Cable[0], a.Slowest.Cable[1])
+	leg("there", answer.There)
+	leg("back", answer.Back)
+	if answer.Slowest != nil {
+		fmt.Fprintf(out, "slowest: %s, %s to %s\n", office.Speed(answer.Slowest.Mbps), answer.Slowest.Cable[0], answer.Slowest.Cable[1])
 	}
 }
 

@@ -32,17 +32,17 @@ var shut = &Port{Off: true, Filter: true}
 func Compile(shape *office.Shape, rest *office.Set) *Port {
 	compiled := &Port{Off: shape.Off, Filter: !shape.FilterOff, Admit: shape.Admit, PVID: shape.PortVID(), Rides: shape.Rides}
 	compiled.Access = Access(shape)
-	for _, r := range shape.Rides {
+	for _, ride := range shape.Rides {
 		if compiled.riders == nil {
 			compiled.riders = make(map[office.VID]office.VID, len(shape.Rides))
 		}
-		compiled.riders[r.Wire] = r.VLAN
+		compiled.riders[ride.Wire] = ride.VLAN
 	}
-	for _, v := range shape.Untagged {
-		compiled.Untagged.Add(v)
+	for _, vid := range shape.Untagged {
+		compiled.Untagged.Add(vid)
 	}
-	for _, v := range shape.Tagged {
-		compiled.Tagged.Add(v)
+	for _, vid := range shape.Tagged {
+		compiled.Tagged.Add(vid)
 	}
 	if len(shape.Untagged) > 0 {
 		compiled.Group = shape.Untagged[0]
@@ -53,9 +53,9 @@ func Compile(shape *office.Shape, rest *office.Set) *Port {
 	if shape.Rest != office.RestNone && rest != nil && !shape.Off {
 		compiled.Tagged.AddAll(rest)
 		compiled.Tagged = compiled.Tagged.Minus(&compiled.Untagged)
-		for _, r := range shape.Rides { // a wire VID that is taken stays with its ride
-			if compiled.Tagged.Has(r.Wire) && shape.Of(r.Wire) == office.NotMember {
-				compiled.Tagged.Remove(r.Wire)
+		for _, ride := range shape.Rides { // a wire VID that is taken stays with its ride
+			if compiled.Tagged.Has(ride.Wire) && shape.Of(ride.Wire) == office.NotMember {
+				compiled.Tagged.Remove(ride.Wire)
 			}
 		}
 	}
@@ -64,29 +64,29 @@ func Compile(shape *office.Shape, rest *office.Set) *Port {
 
 // Access is the VLAN of a shape that is one VLAN untagged and nothing else, 0
 // for any other shape.
-func Access(s *office.Shape) office.VID {
-	if s.Off || s.PVIDSet || s.FilterOff || s.Admit != office.AdmitAll || s.Rest != office.RestNone || len(s.Untagged) != 1 || len(s.Tagged) > 0 {
+func Access(shape *office.Shape) office.VID {
+	if shape.Off || shape.PVIDSet || shape.FilterOff || shape.Admit != office.AdmitAll || shape.Rest != office.RestNone || len(shape.Untagged) != 1 || len(shape.Tagged) > 0 {
 		return 0
 	}
-	return s.Untagged[0]
+	return shape.Untagged[0]
 }
 
-// Has says whether the port is a member of v.
-func (p *Port) Has(v office.VID) bool { return p.Untagged.Has(v) || p.Tagged.Has(v) }
+// Has says whether the port is a member of vid.
+func (p *Port) Has(vid office.VID) bool { return p.Untagged.Has(vid) || p.Tagged.Has(vid) }
 
 // Members is untagged and tagged together.
 func (p *Port) Members() office.Set {
-	m := p.Untagged
-	m.AddAll(&p.Tagged)
-	return m
+	set := p.Untagged
+	set.AddAll(&p.Tagged)
+	return set
 }
 
-// Of is how v stands on the port.
-func (p *Port) Of(v office.VID) office.Membership {
+// Of is how vid stands on the port.
+func (p *Port) Of(vid office.VID) office.Membership {
 	switch {
-	case p.Untagged.Has(v):
+	case p.Untagged.Has(vid):
 		return office.Untagged
-	case p.Tagged.Has(v):
+	case p.Tagged.Has(vid):
 		return office.Tagged
 	}
 	return office.NotMember
@@ -97,7 +97,7 @@ func (p *Port) WireOf(vid office.VID) Wire {
 	if len(p.Rides) == 0 {
 		return Wire(vid)
 	}
-	i, ok := slices.BinarySearchFunc(p.Rides, vid, func(r office.Ride, v office.VID) int { return cmp.Compare(r.VLAN, v) })
+	i, ok := slices.BinarySearchFunc(p.Rides, vid, func(ride office.Ride, other office.VID) int { return cmp.Compare(ride.VLAN, other) })
 	if ok {
 		return Wire(p.Rides[i].Wire)
 	}
@@ -106,27 +106,27 @@ func (p *Port) WireOf(vid office.VID) Wire {
 
 // vlanOf is the VLAN that a VID on the wire stands for (IEEE 802.1Q clause
 // 6.9): the one that rides it, else the one of that number.
-func (p *Port) vlanOf(w Wire) office.VID {
-	if v, ok := p.riders[office.VID(w)]; ok && w > 0 {
-		return v
+func (p *Port) vlanOf(wire Wire) office.VID {
+	if vid, ok := p.riders[office.VID(wire)]; ok && wire > 0 {
+		return vid
 	}
-	return office.VID(w)
+	return office.VID(wire)
 }
 
 // Equal says whether two ports forward alike.
-func (p *Port) Equal(q *Port) bool {
-	if p == q {
+func (p *Port) Equal(compiled *Port) bool {
+	if p == compiled {
 		return true
 	}
-	if p.Off != q.Off || p.Filter != q.Filter || p.Admit != q.Admit || p.PVID != q.PVID || len(p.Rides) != len(q.Rides) {
+	if p.Off != compiled.Off || p.Filter != compiled.Filter || p.Admit != compiled.Admit || p.PVID != compiled.PVID || len(p.Rides) != len(compiled.Rides) {
 		return false
 	}
 	for i := range p.Rides {
-		if p.Rides[i] != q.Rides[i] {
+		if p.Rides[i] != compiled.Rides[i] {
 			return false
 		}
 	}
-	return p.Untagged == q.Untagged && p.Tagged == q.Tagged
+	return p.Untagged == compiled.Untagged && p.Tagged == compiled.Tagged
 }
 
 // Table is how one device forwards.
@@ -137,10 +137,10 @@ type Table struct {
 
 // NewTable compiles a device. port gives the compiled shape of a port that is
 // no member of a bundle.
-func NewTable(d *office.Device, port func(i int) *Port) *Table {
-	table := &Table{Device: d, Ports: make([]*Port, len(d.Ports))}
-	for i := range d.Ports {
-		if d.Ports[i].Bundle > 0 {
+func NewTable(device *office.Device, port func(i int) *Port) *Table {
+	table := &Table{Device: device, Ports: make([]*Port, len(device.Ports))}
+	for i := range device.Ports {
+		if device.Ports[i].Bundle > 0 {
 			table.Ports[i] = shut
 		} else {
 			table.Ports[i] = port(i)
@@ -180,11 +180,11 @@ func (t *Table) Ingress(port int, wire Wire) (Domain, Reason) {
 	if compiled.Filter && !compiled.Has(vid) {
 		return Domain{}, NotMember
 	}
-	d := Domain{VID: vid}
+	domain := Domain{VID: vid}
 	if t.Device.Forwarding == office.Routed {
-		d.Port = int16(port + 1)
+		domain.Port = int16(port + 1)
 	}
-	return d, Passed
+	return domain, Passed
 }
 
 // intoGroup is ingress of a grouped device: a tagged VID that is set on the
@@ -192,8 +192,8 @@ func (t *Table) Ingress(port int, wire Wire) (Domain, Reason) {
 // its tag kept.
 func (p *Port) intoGroup(wire Wire) (Domain, Reason) {
 	if wire > 0 {
-		if v := p.vlanOf(wire); p.Tagged.Has(v) && p.WireOf(v) == wire {
-			return Domain{VID: v}, Passed
+		if vid := p.vlanOf(wire); p.Tagged.Has(vid) && p.WireOf(vid) == wire {
+			return Domain{VID: vid}, Passed
 		}
 	}
 	if p.Group == 0 {

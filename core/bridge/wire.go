@@ -45,11 +45,11 @@ func ParseWire(text string) (Wire, error) {
 	case "priority", "0":
 		return Priority, nil
 	}
-	v, err := office.ParseVID(text)
+	vid, err := office.ParseVID(text)
 	if err != nil {
 		return 0, fmt.Errorf("%w; or say untagged or priority", err)
 	}
-	return Wire(v), nil
+	return Wire(vid), nil
 }
 
 // Domain is where a frame is inside a device. Two ports that put frames into

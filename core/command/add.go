@@ -12,22 +12,22 @@ import (
 	"klammer/core/span"
 )
 
-func doAdd(n *span.Net, a *args) (*Result, error) {
-	name := a.next()
-	if a.bad != nil {
+func doAdd(net *span.Net, args *args) (*Result, error) {
+	name := args.next()
+	if args.bad != nil {
 		return nil, nil
 	}
-	lines, err := Describe(n.Office, strings.TrimSuffix(name.text, ":"), strings.TrimLeft(a.text[name.at+len(name.text):], " :"))
+	lines, err := Describe(net.Office, strings.TrimSuffix(name.text, ":"), strings.TrimLeft(args.text[name.at+len(name.text):], " :"))
 	if err != nil {
 		return nil, mistake(1, name.at, err.Error())
 	}
-	a.i = len(a.words)
-	o, e, err := notation.Line(n.Office, strings.Join(lines, "\n"))
+	args.at = len(args.words)
+	o, edit, err := notation.Line(net.Office, strings.Join(lines, "\n"))
 	if err != nil {
-		m := err.(*notation.Mistakes)
-		return nil, mistake(1, name.at, m.List[0].Text)
+		mistakes := err.(*notation.Mistakes)
+		return nil, mistake(1, name.at, mistakes.List[0].Text)
 	}
-	return &Result{Office: o, Edit: e}, nil
+	return &Result{Office: o, Edit: edit}, nil
 }
 
 // kindWords are what people call devices, beside the words of the notation.
@@ -146,8 +146,8 @@ func Describe(o *office.Office, name, words string) ([]string, error) {
 
 // apart cuts kind and ports where they stand without a comma between.
 func apart(parts []string) (out []string) {
-	known := func(s string) bool {
-		low := strings.ToLower(strings.TrimSpace(s))
+	known := func(text string) bool {
+		low := strings.ToLower(strings.TrimSpace(text))
 		return slices.Contains(office.Kinds, office.Kind(low)) || kindWords[low] != ""
 	}
 	for _, p := range parts {
@@ -166,8 +166,8 @@ func apart(parts []string) (out []string) {
 
 func kindList() []string {
 	var out []string
-	for _, k := range office.Kinds {
-		out = append(out, string(k))
+	for _, kind := range office.Kinds {
+		out = append(out, string(kind))
 	}
 	return out
 }

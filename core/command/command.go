@@ -30,7 +30,7 @@ import (
 
 // Command is one thing that somebody asks for.
 type Command interface {
-	do(n *span.Net) (*Result, error)
+	do(net *span.Net) (*Result, error)
 }
 
 // Result is an office as a command would leave it.
@@ -47,33 +47,33 @@ const Most = 4096
 
 // Do works out commands, each on what the last one left, as one edit. The error
 // is a [*Fault], and nothing is done where there is one.
-func Do(n *span.Net, list ...Command) (*Result, error) {
+func Do(net *span.Net, list ...Command) (*Result, error) {
 	if len(list) == 0 {
 		return nil, &Fault{Field: "commands", Code: NothingSaid, Text: "there is nothing to do: no command is given"}
 	}
 	if len(list) > Most {
 		return nil, &Fault{Field: "commands", Code: TooMany, Text: fmt.Sprintf("%d commands at once: at most %d", len(list), Most)}
 	}
-	out := &Result{Office: n.Office}
+	out := &Result{Office: net.Office}
 	var summaries []string
 	work := &notation.Work{}
-	for i, c := range list {
-		n.Effort().Spend(100 + 3*len(out.Office.Devices))
-		if l, ok := c.(Line); ok {
-			l.work = work
-			c = l
+	for i, command := range list {
+		net.Effort().Spend(100 + 3*len(out.Office.Devices))
+		if line, ok := command.(Line); ok {
+			line.work = work
+			command = line
 		}
-		at := n
-		switch l, ok := c.(Line); {
+		at := net
+		switch line, ok := command.(Line); {
 		case i == 0:
-		case ok && !l.verb(out.Office): // statements need no more than the things themselves
+		case ok && !line.verb(out.Office): // statements need no more than the things themselves
 			at = span.Bare(out.Office)
 		default:
-			n.Effort().Spend(1000 + weight(n))
-			n = n.Update(out.Office)
-			at = n
+			net.Effort().Spend(1000 + weight(net))
+			net = net.Update(out.Office)
+			at = net
 		}
-		result, err := c.do(at)
+		result, err := command.do(at)
 		if err != nil {
 			return nil, faultOf(err, i)
 		}
@@ -87,23 +87,23 @@ func Do(n *span.Net, list ...Command) (*Result, error) {
 
 // weight is what working an office out anew costs at most: by its ports and what they are
 // members of.
-func weight(n *span.Net) (units int) {
-	for _, t := range n.Tables {
-		for p := range t.Ports {
-			m := t.Ports[p].Members()
-			units += 10 + m.Len()/4
+func weight(net *span.Net) (units int) {
+	for _, table := range net.Tables {
+		for port := range table.Ports {
+			set := table.Ports[port].Members()
+			units += 10 + set.Len()/4
 		}
 	}
 	return units
 }
 
 // Cut shortens a summary to what fits a line of the history.
-func Cut(s string) string {
-	s = strings.Join(strings.Fields(s), " ")
-	if r := []rune(s); len(r) > 120 {
+func Cut(text string) string {
+	text = strings.Join(strings.Fields(text), " ")
+	if r := []rune(text); len(r) > 120 {
 		return string(r[:119]) + "…"
 	}
-	return s
+	return text
 }
 
 // Fault is a command that cannot mean anything: what is wrong, with which part of
@@ -145,8 +145,8 @@ var Codes = []Code{NothingSaid, TooMany, NotAVID, NoSuchPort, NotAForm, OneUntag
 
 // Enum is all of them, for descriptions of what holds one.
 func (Code) Enum() (out []any) {
-	for _, c := range Codes {
-		out = append(out, c)
+	for _, code := range Codes {
+		out = append(out, code)
 	}
 	return out
 }
@@ -157,11 +157,11 @@ func fault(code Code, field, format string, args ...any) error {
 
 // faultOf puts an error into the place of its command.
 func faultOf(err error, at int) *Fault {
-	var f *Fault
-	if !errors.As(err, &f) {
-		f = &Fault{Code: NotUnderstood, Text: err.Error()}
+	var one *Fault
+	if !errors.As(err, &one) {
+		one = &Fault{Code: NotUnderstood, Text: err.Error()}
 	}
-	g := *f
+	g := *one
 	g.Command = at
 	return &g
 }
@@ -179,26 +179,26 @@ func (c Line) verb(o *office.Office) bool {
 	return len(parts) == 1 && len(words(parts[0].text)) > 0 && isVerb(span.Bare(o), words(parts[0].text))
 }
 
-func (c Line) do(n *span.Net) (*Result, error) {
+func (c Line) do(net *span.Net) (*Result, error) {
 	if strings.TrimSpace(c.Text) == "" {
 		return nil, fault(NothingSaid, "lines", "no statement is given")
 	}
-	r, err := read(n, c.Text, c.work)
+	result, err := read(net, c.Text, c.work)
 	if err == nil {
-		r.Summary = strings.ReplaceAll(strings.TrimSpace(c.Text), "\n", "; ")
-		return r, nil
+		result.Summary = strings.ReplaceAll(strings.TrimSpace(c.Text), "\n", "; ")
+		return result, nil
 	}
-	var m *notation.Mistakes
-	if !errors.As(err, &m) {
+	var mistakes *notation.Mistakes
+	if !errors.As(err, &mistakes) {
 		return nil, fault(NotUnderstood, "lines", "%s", err)
 	}
 	var all []string
-	for _, x := range m.List {
-		at := fmt.Sprintf("column %d: %s", x.Column, x.Text)
+	for _, one := range mistakes.List {
+		at := fmt.Sprintf("column %d: %s", one.Column, one.Text)
 		if strings.Contains(strings.TrimSpace(c.Text), "\n") {
-			at = fmt.Sprintf("line %d, %s", x.Line, at)
+			at = fmt.Sprintf("line %d, %s", one.Line, at)
 		}
 		all = append(all, at)
 	}
-	return nil, &Fault{Field: "lines", Code: NotUnderstood, Text: strings.Join(all, "\n"), Mistakes: m.List}
+	return nil, &Fault{Field: "lines", Code: NotUnderstood, Text: strings.Join(all, "\n"), Mistakes: mistakes.List}
 }

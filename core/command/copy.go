@@ -8,18 +8,18 @@ import (
 	"klammer/core/span"
 )
 
-func doCopy(n *span.Net, a *args) (*Result, error) {
-	old := a.next()
-	a.accept("as")
-	name := a.next()
-	if !a.done() {
+func doCopy(net *span.Net, args *args) (*Result, error) {
+	old := args.next()
+	args.accept("as")
+	name := args.next()
+	if !args.done() {
 		return nil, nil
 	}
-	r, err := Copy(n.Office, old.text, name.text)
+	result, err := Copy(net.Office, old.text, name.text)
 	if err != nil {
 		return nil, mistake(1, old.at, err.Error())
 	}
-	return r, nil
+	return result, nil
 }
 
 // Copy starts a device as another is: its front, bundles, inner ports, shapes,
@@ -36,24 +36,24 @@ func Copy(o *office.Office, old, name string) (*Result, error) {
 	if !plain(name) {
 		return nil, fmt.Errorf("%q is no name of a device: letters, digits, hyphens and underscores, with a letter or digit first", name)
 	}
-	y := device.Clone()
-	y.Name, y.Addresses = name, nil
-	y.Outsides, y.Routes, y.Rules = nil, nil, nil // which mean something at its place
-	y.Facts = office.Facts{Model: device.Facts.Model}
-	for i := range y.Ports {
-		y.Ports[i].Facts = nil
+	other := device.Clone()
+	other.Name, other.Addresses = name, nil
+	other.Outsides, other.Routes, other.Rules = nil, nil, nil // which mean something at its place
+	other.Facts = office.Facts{Model: device.Facts.Model}
+	for i := range other.Ports {
+		other.Ports[i].Facts = nil
 	}
 	if device.Manage != nil {
-		y.Manage = &office.Manage{VID: device.Manage.VID}
+		other.Manage = &office.Manage{VID: device.Manage.VID}
 	}
 	at := slices.Index(o.Devices, device) + 1
-	if err := draft.Put(office.Change{After: y, At: at}); err != nil {
+	if err := draft.Put(office.Change{After: other, At: at}); err != nil {
 		return nil, err
 	}
-	next, e := draft.Done()
-	r := &Result{Office: next, Edit: e}
+	next, edit := draft.Done()
+	result := &Result{Office: next, Edit: edit}
 	if len(device.Addresses) > 0 || device.Manage != nil && device.Manage.Addr.IsValid() {
-		r.Notes = append(r.Notes, "addresses stay with "+old)
+		result.Notes = append(result.Notes, "addresses stay with "+old)
 	}
-	return r, nil
+	return result, nil
 }

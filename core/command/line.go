@@ -16,26 +16,26 @@ import (
 // Read works out what is typed on the line: a verb, or statements in notation.
 // A semicolon parts statements; after a device or a plan, what is no statement
 // of its own belongs to it. The error is a [*notation.Mistakes].
-func Read(n *span.Net, text string) (*Result, error) { return read(n, text, nil) }
+func Read(net *span.Net, text string) (*Result, error) { return read(net, text, nil) }
 
-func read(n *span.Net, text string, work *notation.Work) (*Result, error) {
+func read(net *span.Net, text string, work *notation.Work) (*Result, error) {
 	parts := split(text)
 	if len(parts) == 1 {
-		if r, err, ok := verb(n, parts[0]); ok {
-			return r, err
+		if result, err, ok := verb(net, parts[0]); ok {
+			return result, err
 		}
 	}
 	var b strings.Builder
 	under := ""
-	for i, p := range parts {
+	for i, part := range parts {
 		if i > 0 {
 			b.WriteByte('\n')
 		}
-		ws := words(p.text)
-		if len(ws) > 0 && isVerb(n, ws) {
-			return nil, mistake(i+1, p.at+ws[0].at, fmt.Sprintf("%s shows first what it would change: write it without other statements beside it", ws[0].text))
+		ws := words(part.text)
+		if len(ws) > 0 && isVerb(net, ws) {
+			return nil, mistake(i+1, part.at+ws[0].at, fmt.Sprintf("%s shows first what it would change: write it without other statements beside it", ws[0].text))
 		}
-		if under != "" && len(ws) > 0 && !starts(n.Office, ws[0].text) {
+		if under != "" && len(ws) > 0 && !starts(net.Office, ws[0].text) {
 			b.WriteByte(' ')
 		} else if len(ws) > 0 {
 			under = ""
@@ -43,21 +43,21 @@ func read(n *span.Net, text string, work *notation.Work) (*Result, error) {
 				under = ws[0].text
 			}
 		}
-		b.WriteString(strings.TrimSpace(p.text))
+		b.WriteString(strings.TrimSpace(part.text))
 	}
 	if len(parts) == 1 { // several lines given as they are keep their indents
 		b.Reset()
 		b.WriteString(text)
 	}
-	o, edit, err := notation.LineOf(work, n.Office, b.String())
+	o, edit, err := notation.LineOf(work, net.Office, b.String())
 	if err != nil {
-		var m *notation.Mistakes
-		if len(parts) > 1 && errors.As(err, &m) {
-			moved := &notation.Mistakes{File: m.File}
-			for _, x := range m.List { // back to columns of the one line that was typed
-				p := parts[min(x.Line, len(parts))-1]
-				lead := len(p.text) - len(strings.TrimLeft(p.text, " \t"))
-				moved.List = append(moved.List, notation.Mistake{Line: 1, Column: utf8.RuneCountInString(text[:p.at+lead]) + x.Column, Text: x.Text})
+		var mistakes *notation.Mistakes
+		if len(parts) > 1 && errors.As(err, &mistakes) {
+			moved := &notation.Mistakes{File: mistakes.File}
+			for _, one := range mistakes.List { // back to columns of the one line that was typed
+				part := parts[min(one.Line, len(parts))-1]
+				lead := len(part.text) - len(strings.TrimLeft(part.text, " \t"))
+				moved.List = append(moved.List, notation.Mistake{Line: 1, Column: utf8.RuneCountInString(text[:part.at+lead]) + one.Column, Text: one.Text})
 			}
 			return nil, moved
 		}
@@ -67,14 +67,14 @@ func read(n *span.Net, text string, work *notation.Work) (*Result, error) {
 }
 
 // starts says whether a word starts a statement of its own.
-func starts(o *office.Office, w string) bool {
-	return slices.Contains(notation.TopLevel, w) || strings.HasPrefix(w, "-") || o.Device(w) != nil
+func starts(o *office.Office, word string) bool {
+	return slices.Contains(notation.TopLevel, word) || strings.HasPrefix(word, "-") || o.Device(word) != nil
 }
 
 // verbs by their first word; each is given what follows, without to and from.
 var verbs = map[string]struct {
 	form string
-	do   func(n *span.Net, a *args) (*Result, error)
+	do   func(net *span.Net, one *args) (*Result, error)
 }{
 	"bring":    {"bring VLAN to DEVICE.PORT … [tagged]", doBring},
 	"withdraw": {"withdraw VLAN from DEVICE.PORT …", doWithdraw},
@@ -96,8 +96,8 @@ var verbs = map[string]struct {
 // one, too.
 func Verbs() (words, forms []string) {
 	words = slices.Sorted(maps.Keys(verbs))
-	for _, w := range words {
-		forms = append(forms, verbs[w].form)
+	for _, word := range words {
+		forms = append(forms, verbs[word].form)
 	}
 	return append(words, "plan"), append(forms, planForm)
 }
@@ -105,14 +105,14 @@ func Verbs() (words, forms []string) {
 const planForm = "plan NAME from DEVICE"
 
 // isVerb says whether words are one of the verbs. A device's name wins.
-func isVerb(n *span.Net, ws []token) bool {
+func isVerb(net *span.Net, ws []token) bool {
 	_, ok := verbs[ws[0].text]
-	return ok && n.Office.Device(ws[0].text) == nil || ws[0].text == "plan" && len(ws) > 2 && ws[2].text == "from"
+	return ok && net.Office.Device(ws[0].text) == nil || ws[0].text == "plan" && len(ws) > 2 && ws[2].text == "from"
 }
 
-func verb(n *span.Net, p part) (*Result, error, bool) {
-	ws := words(p.text)
-	if len(ws) == 0 || !isVerb(n, ws) {
+func verb(net *span.Net, part part) (*Result, error, bool) {
+	ws := words(part.text)
+	if len(ws) == 0 || !isVerb(net, ws) {
 		return nil, nil, false
 	}
 	v, ok := verbs[ws[0].text]
@@ -120,24 +120,24 @@ func verb(n *span.Net, p part) (*Result, error, bool) {
 		v.form, v.do = planForm, doPlan
 	}
 	if v.do == nil { // what follows is notation
-		r, err := doMay(n, p.text)
-		return r, err, true
+		other, err := doMay(net, part.text)
+		return other, err, true
 	}
-	a := &args{n: n, text: p.text, form: v.form, end: len(p.text)}
-	for _, w := range ws[1:] {
-		if w.text != "to" && w.text != "from" || ws[0].text == "add" {
-			a.words = append(a.words, w)
+	one := &args{net: net, text: part.text, form: v.form, end: len(part.text)}
+	for _, token := range ws[1:] {
+		if token.text != "to" && token.text != "from" || ws[0].text == "add" {
+			one.words = append(one.words, token)
 		}
 	}
-	result, err := v.do(n, a)
-	if err == nil && a.bad != nil {
-		result, err = nil, a.bad
+	result, err := v.do(net, one)
+	if err == nil && one.bad != nil {
+		result, err = nil, one.bad
 	}
-	var m *notation.Mistakes
-	if err != nil && !errors.As(err, &m) {
+	var mistakes *notation.Mistakes
+	if err != nil && !errors.As(err, &mistakes) {
 		at := len(ws[0].text) + 1
-		if len(a.words) > 0 {
-			at = a.words[0].at
+		if len(one.words) > 0 {
+			at = one.words[0].at
 		}
 		err = mistake(1, at, err.Error())
 	}

@@ -39,7 +39,7 @@ type Member struct {
 	As    Form
 }
 
-func (c Member) do(n *span.Net) (*Result, error) {
+func (c Member) do(net *span.Net) (*Result, error) {
 	at := -1
 	for i, f := range Forms {
 		if f.Form == c.As {
@@ -53,11 +53,11 @@ func (c Member) do(n *span.Net) (*Result, error) {
 	var names []string
 	var vids []office.VID
 	for i, k := range c.VIDs {
-		v, err := office.VIDOf(k)
+		vid, err := office.VIDOf(k)
 		if err != nil {
 			return nil, fault(NotAVID, fmt.Sprintf("vids[%d]", i), "%s", err)
 		}
-		vids, names = append(vids, v), append(names, n.Name(v))
+		vids, names = append(vids, vid), append(names, net.Name(vid))
 	}
 	if len(vids) == 0 {
 		return nil, fault(NothingSaid, "vids", "no VLAN is named")
@@ -65,15 +65,15 @@ func (c Member) do(n *span.Net) (*Result, error) {
 	if as == office.Untagged && len(vids) > 1 {
 		return nil, fault(OneUntagged, "vids", "a port has one untagged VLAN: select one row")
 	}
-	result, ports, err := setEach(n, "vids", c.Ports, func(dev, port int) office.Shape {
-		was, _ := n.Shape(dev, port)
+	result, ports, err := setEach(net, "vids", c.Ports, func(dev, port int) office.Shape {
+		was, _ := net.Shape(dev, port)
 		shape := *was
-		for _, v := range vids {
-			stands := n.Tables[dev].Ports[port].Of(v) == as && !shape.Off
+		for _, vid := range vids {
+			stands := net.Tables[dev].Ports[port].Of(vid) == as && !shape.Off
 			if stands && (as != office.Untagged || len(shape.Untagged) == 1 && !shape.PVIDSet) {
 				continue
 			}
-			shape = n.Expand(dev, port, shape, v, as).With(v, as)
+			shape = net.Expand(dev, port, shape, vid, as).With(vid, as)
 		}
 		return shape
 	})
@@ -90,18 +90,18 @@ type PVID struct {
 	Ports []string
 }
 
-func (c PVID) do(n *span.Net) (*Result, error) {
+func (c PVID) do(net *span.Net) (*Result, error) {
 	name := "none"
 	if c.VID != 0 {
-		v, err := office.VIDOf(c.VID)
+		vid, err := office.VIDOf(c.VID)
 		if err != nil {
 			return nil, fault(NotAVID, "vid", "%s", err)
 		}
-		name = n.Name(v)
+		name = net.Name(vid)
 	}
-	result, ports, err := setEach(n, "vid", c.Ports, func(dev, port int) office.Shape {
-		s, _ := n.Shape(dev, port)
-		return s.WithPVID(office.VID(c.VID))
+	result, ports, err := setEach(net, "vid", c.Ports, func(dev, port int) office.Shape {
+		shape, _ := net.Shape(dev, port)
+		return shape.WithPVID(office.VID(c.VID))
 	})
 	if err != nil {
 		return nil, err
@@ -112,20 +112,20 @@ func (c PVID) do(n *span.Net) (*Result, error) {
 
 // setEach sets each port to its shape, minding plans, and gives the ports' names.
 // field is what is to blame where a port cannot be set so.
-func setEach(n *span.Net, field string, names []string, shape func(dev, port int) office.Shape) (*Result, string, error) {
-	refs, err := Ports(n.Office, names)
+func setEach(net *span.Net, field string, names []string, shape func(dev, port int) office.Shape) (*Result, string, error) {
+	refs, err := Ports(net.Office, names)
 	if err != nil {
 		return nil, "", err
 	}
-	draft := office.NewDraft(n.Office)
-	for _, r := range refs {
-		dev := n.Topo.DeviceIndex(r.Device)
-		if err := draft.SetTo(r, shape(dev, n.Office.Devices[dev].Port(r.Port))); err != nil {
-			return nil, "", fault(NotSettable, field, "%s: %s", r, err)
+	draft := office.NewDraft(net.Office)
+	for _, ref := range refs {
+		dev := net.Topo.DeviceIndex(ref.Device)
+		if err := draft.SetTo(ref, shape(dev, net.Office.Devices[dev].Port(ref.Port))); err != nil {
+			return nil, "", fault(NotSettable, field, "%s: %s", ref, err)
 		}
 	}
-	o, e := draft.Done()
-	return &Result{Office: o, Edit: e}, PortNames(n.Office, refs), nil
+	o, edit := draft.Done()
+	return &Result{Office: o, Edit: edit}, PortNames(net.Office, refs), nil
 }
 
 // Ports finds ports by their names, each once; members of a bundle stand for
@@ -139,13 +139,13 @@ func Ports(o *office.Office, names []string) ([]office.PortRef, error) {
 	}
 	var refs []office.PortRef
 	seen := map[office.PortRef]bool{}
-	for i, s := range names {
-		ref, err := notation.PortRef(o, s)
+	for i, text := range names {
+		ref, err := notation.PortRef(o, text)
 		if err != nil {
 			return nil, fault(NoSuchPort, fmt.Sprintf("ports[%d]", i), "%s", err)
 		}
-		d := o.Device(ref.Device)
-		ref.Port = d.Ports[d.Logical(d.Port(ref.Port))].Name
+		device := o.Device(ref.Device)
+		ref.Port = device.Ports[device.Logical(device.Port(ref.Port))].Name
 		if !seen[ref] {
 			seen[ref] = true
 			refs = append(refs, ref)

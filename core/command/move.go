@@ -10,25 +10,25 @@ import (
 	"klammer/core/span"
 )
 
-func doMove(n *span.Net, a *args) (*Result, error) {
-	if a.accept("plug") {
-		name, at := a.quoted(), a.list()
-		if len(at) == 1 && a.i < len(a.words) { // from where, as several may have the name
-			at = append(at, a.list()...)
+func doMove(net *span.Net, args *args) (*Result, error) {
+	if args.accept("plug") {
+		name, at := args.quoted(), args.list()
+		if len(at) == 1 && args.at < len(args.words) { // from where, as several may have the name
+			at = append(at, args.list()...)
 		}
-		if !a.done() {
+		if !args.done() {
 			return nil, nil
 		}
 		if len(at) > 2 {
 			return nil, fmt.Errorf("a plug goes to one port, and %d are named", len(at))
 		}
-		return MovePlug(n.Office, name, at[:len(at)-1], at[len(at)-1])
+		return MovePlug(net.Office, name, at[:len(at)-1], at[len(at)-1])
 	}
-	from, to := a.list(), a.list()
-	if !a.done() {
+	from, to := args.list(), args.list()
+	if !args.done() {
 		return nil, nil
 	}
-	return Move(n.Office, from, to)
+	return Move(net.Office, from, to)
 }
 
 // Move puts what hangs at ports to others, one by one: cables and plugs, the shape with its
@@ -40,45 +40,45 @@ func Move(o *office.Office, from, to []office.PortRef) (*Result, error) {
 	}
 	way := map[office.PortRef]office.PortRef{}
 	back := map[office.PortRef]bool{}
-	for i, p := range from {
-		if _, twice := way[p]; twice || back[to[i]] || p == to[i] {
-			return nil, fmt.Errorf("%s and %s: each port is named once", p, to[i])
+	for i, other := range from {
+		if _, twice := way[other]; twice || back[to[i]] || other == to[i] {
+			return nil, fmt.Errorf("%s and %s: each port is named once", other, to[i])
 		}
-		way[p], back[to[i]] = to[i], true
-		for _, ref := range []office.PortRef{p, to[i]} {
+		way[other], back[to[i]] = to[i], true
+		for _, ref := range []office.PortRef{other, to[i]} {
 			if device := o.Device(ref.Device); device.Ports[device.Port(ref.Port)].Kind != office.Physical {
 				return nil, fmt.Errorf("%s is in the device's software: what is moved is what hangs at a port of its front", ref)
 			}
 		}
 	}
-	for _, q := range to {
-		if _, goes := way[q]; !goes {
-			if what := hangs(o, q); what != "" {
-				return nil, fmt.Errorf("%s has %s already: move that first, or exchange the two with swap", q, what)
+	for _, ref := range to {
+		if _, goes := way[ref]; !goes {
+			if what := hangs(o, ref); what != "" {
+				return nil, fmt.Errorf("%s has %s already: move that first, or exchange the two with swap", ref, what)
 			}
 		}
 	}
-	r, err := movedTo(o, way)
+	result, err := movedTo(o, way)
 	if err != nil {
 		return nil, err
 	}
-	if !slices.ContainsFunc(from, func(p office.PortRef) bool {
-		return hangs(o, p) != "" || !shapeAt(o, p).Equal(office.Shape{}) || factsAt(o, p) != nil
+	if !slices.ContainsFunc(from, func(ref office.PortRef) bool {
+		return hangs(o, ref) != "" || !shapeAt(o, ref).Equal(office.Shape{}) || factsAt(o, ref) != nil
 	}) {
 		return nil, fmt.Errorf("nothing hangs at %s, and nothing is set on it", from[0])
 	}
-	for _, q := range to {
-		was, is := shapeAt(o, q), shapeAt(r.Office, q)
-		if _, goes := way[q]; !goes && !was.Equal(office.Shape{}) && !was.Equal(is) {
-			r.Notes = append(r.Notes, fmt.Sprintf("%s was %s, and is %s from then on", q, notation.Shape(was), notation.Shape(is)))
+	for _, ref := range to {
+		was, is := shapeAt(o, ref), shapeAt(result.Office, ref)
+		if _, goes := way[ref]; !goes && !was.Equal(office.Shape{}) && !was.Equal(is) {
+			result.Notes = append(result.Notes, fmt.Sprintf("%s was %s, and is %s from then on", ref, notation.Shape(was), notation.Shape(is)))
 		}
-		if _, goes := way[q]; !goes {
-			for w, text := range factsAt(o, q).Noted() {
-				r.Notes = append(r.Notes, fmt.Sprintf("the %s of %s is gone: %s", w.Word, q, text))
+		if _, goes := way[ref]; !goes {
+			for fact, text := range factsAt(o, ref).Noted() {
+				result.Notes = append(result.Notes, fmt.Sprintf("the %s of %s is gone: %s", fact.Word, ref, text))
 			}
 		}
 	}
-	return r, nil
+	return result, nil
 }
 
 // movedTo is an office with what hangs at ports, and what they are set to, at others.
@@ -98,64 +98,64 @@ func movedTo(o *office.Office, way map[office.PortRef]office.PortRef) (*Result, 
 		}
 		return device, i, nil
 	}
-	for p := range way { // all leave before any arrives
-		device, i, err := open(p)
+	for ref := range way { // all leave before any arrives
+		device, i, err := open(ref)
 		if err != nil {
 			return nil, err
 		}
-		x := &device.Ports[i]
-		x.Shape, x.Because, x.Facts = nil, "", nil
+		port := &device.Ports[i]
+		port.Shape, port.Because, port.Facts = nil, "", nil
 	}
-	for p, q := range way {
-		device, i, err := open(q)
+	for ref, other := range way {
+		device, i, err := open(other)
 		if err != nil {
 			return nil, err
 		}
-		was := o.Device(p.Device)
-		k := was.Port(p.Port)
-		x := &device.Ports[i]
-		x.Facts, x.Shape, x.Because = was.Ports[k].Facts, nil, ""
-		shape, source := o.Written(was, k)
+		was := o.Device(ref.Device)
+		port := was.Port(ref.Port)
+		one := &device.Ports[i]
+		one.Facts, one.Shape, one.Because = was.Ports[port].Facts, nil, ""
+		shape, source := o.Written(was, port)
 		planned, covered := o.Planned(device, i)
 		switch {
-		case !covered && was.Ports[k].Shape == nil && source != office.FromPlan, covered && planned.Equal(*shape): // it is so by itself
+		case !covered && was.Ports[port].Shape == nil && source != office.FromPlan, covered && planned.Equal(*shape): // it is so by itself
 		case device.Unaware() || was.Unaware():
 			if !shape.Equal(office.Shape{}) {
-				notes = append(notes, fmt.Sprintf("%s was %s, which finds no place: %s looks at no tag", p, notation.Shape(*shape), q.Device))
+				notes = append(notes, fmt.Sprintf("%s was %s, which finds no place: %s looks at no tag", ref, notation.Shape(*shape), other.Device))
 			}
 		default:
-			x.Shape, x.Because = shape, was.Ports[k].Because
+			one.Shape, one.Because = shape, was.Ports[port].Because
 		}
-		if p.Device != q.Device {
-			if on := onPort(was, p.Port); on != "" {
-				return nil, fmt.Errorf("%s of %s is on %s: it cannot go to another device with the port, so move it first", on, p.Device, p)
+		if ref.Device != other.Device {
+			if on := onPort(was, ref.Port); on != "" {
+				return nil, fmt.Errorf("%s of %s is on %s: it cannot go to another device with the port, so move it first", on, ref.Device, ref)
 			}
 		}
-		if slower(was.Ports[k].Speed, x.Speed) {
-			notes = append(notes, fmt.Sprintf("%s runs at %s, and %s at %s", q, x.Speed, p, was.Ports[k].Speed))
+		if slower(was.Ports[port].Speed, one.Speed) {
+			notes = append(notes, fmt.Sprintf("%s runs at %s, and %s at %s", other, one.Speed, ref, was.Ports[port].Speed))
 		}
 	}
-	for i, d := range out.Devices {
-		if y := touched[d.Name]; y != nil {
-			out.Devices[i] = y.Seal()
+	for i, device := range out.Devices {
+		if other := touched[device.Name]; other != nil {
+			out.Devices[i] = other.Seal()
 		}
 	}
 	slices.Sort(notes)
-	r, err := become(o, &out)
+	result, err := become(o, &out)
 	if err != nil {
 		return nil, err
 	}
-	r.Notes = notes
-	return r, nil
+	result.Notes = notes
+	return result, nil
 }
 
 // along is where a port goes on the way, itself where it stays.
 func along(way map[office.PortRef]office.PortRef) func(office.PortRef) office.PortRef {
-	return func(p office.PortRef) office.PortRef {
-		if q, ok := way[p]; ok {
-			return q
+	return func(ref office.PortRef) office.PortRef {
+		if other, ok := way[ref]; ok {
+			return other
 		}
-		return p
+		return ref
 	}
 }
 
@@ -164,20 +164,20 @@ func slower(was, is office.Speed) bool { return was > 0 && is > 0 && is < was }
 // shapeAt is what a port is set to, its plan and its use looked at.
 func shapeAt(o *office.Office, ref office.PortRef) office.Shape {
 	device := o.Device(ref.Device)
-	s, _ := o.Written(device, device.Port(ref.Port))
-	return *s
+	shape, _ := o.Written(device, device.Port(ref.Port))
+	return *shape
 }
 
 // onPort is an address or a line of a device that is on one of its ports, "" for none.
 func onPort(device *office.Device, port string) string {
-	for _, a := range device.Addresses {
-		if a.On == port {
-			return "the address " + a.Prefix.String()
+	for _, address := range device.Addresses {
+		if address.On == port {
+			return "the address " + address.Prefix.String()
 		}
 	}
-	for _, l := range device.Outsides {
-		if l.On == port {
-			return "the line " + l.Name
+	for _, line := range device.Outsides {
+		if line.On == port {
+			return "the line " + line.Name
 		}
 	}
 	return ""
@@ -188,9 +188,9 @@ func hangs(o *office.Office, ref office.PortRef) string {
 	if _, far, ok := o.CableAt(ref); ok {
 		return "a cable to " + far.String()
 	}
-	for _, p := range o.Plugs {
-		if p.Port == ref {
-			return office.Quote(p.Name)
+	for _, plug := range o.Plugs {
+		if plug.Port == ref {
+			return office.Quote(plug.Name)
 		}
 	}
 	return onPort(o.Device(ref.Device), ref.Port)
@@ -201,11 +201,11 @@ func hangs(o *office.Office, ref office.PortRef) string {
 func MovePlug(o *office.Office, name string, at []office.PortRef, to office.PortRef) (*Result, error) {
 	var found []office.Plug
 	var names, places []string
-	for _, p := range o.Plugs {
-		names = append(names, p.Name)
-		if p.Name == name && (len(at) == 0 || p.Port == at[0]) {
-			found = append(found, p)
-			places = append(places, notation.Ref(p.Port))
+	for _, plug := range o.Plugs {
+		names = append(names, plug.Name)
+		if plug.Name == name && (len(at) == 0 || plug.Port == at[0]) {
+			found = append(found, plug)
+			places = append(places, notation.Ref(plug.Port))
 		}
 	}
 	switch {
@@ -226,29 +226,29 @@ func MovePlug(o *office.Office, name string, at []office.PortRef, to office.Port
 	out.Plugs = slices.Clone(o.Plugs)
 	i := slices.Index(out.Plugs, found[0])
 	out.Plugs[i].Port = to
-	r, err := become(o, &out)
+	result, err := become(o, &out)
 	if err != nil {
 		return nil, err
 	}
-	p := found[0]
+	other := found[0]
 	device := o.Device(to.Device)
 	shape, _ := o.Effective(device, device.Port(to.Port))
 	form, word := office.Untagged, "untagged"
-	if p.Tagged {
+	if other.Tagged {
 		form, word = office.Tagged, "tagged"
 	}
-	if !device.Unaware() && shape.Of(p.Wants) != form && shape.Rest == 0 {
-		r.Notes = append(r.Notes, fmt.Sprintf("%s wants %d %s, and %s is %s: bring %d to %s", p.Name, p.Wants, word, to, notation.Shape(*shape), p.Wants, notation.Ref(to)))
+	if !device.Unaware() && shape.Of(other.Wants) != form && shape.Rest == 0 {
+		result.Notes = append(result.Notes, fmt.Sprintf("%s wants %d %s, and %s is %s: bring %d to %s", other.Name, other.Wants, word, to, notation.Shape(*shape), other.Wants, notation.Ref(to)))
 	}
-	return r, nil
+	return result, nil
 }
 
-func doSwap(n *span.Net, a *args) (*Result, error) {
-	first, second := a.list(), a.list()
-	if !a.done() {
+func doSwap(net *span.Net, args *args) (*Result, error) {
+	first, second := args.list(), args.list()
+	if !args.done() {
 		return nil, nil
 	}
-	return Swap(n.Office, first, second)
+	return Swap(net.Office, first, second)
 }
 
 // Swap exchanges what is plugged into ports: cables and plugs, with the wall socket that
@@ -258,54 +258,54 @@ func Swap(o *office.Office, first, second []office.PortRef) (*Result, error) {
 		return nil, fmt.Errorf("name as many ports on both sides: they are %d and %d", len(first), len(second))
 	}
 	way := map[office.PortRef]office.PortRef{}
-	for i, p := range first {
-		q := second[i]
-		if _, twice := way[p]; twice || p == q {
-			return nil, fmt.Errorf("%s and %s: each port is named once", p, q)
+	for i, ref := range first {
+		other := second[i]
+		if _, twice := way[ref]; twice || ref == other {
+			return nil, fmt.Errorf("%s and %s: each port is named once", ref, other)
 		}
-		if _, twice := way[q]; twice {
-			return nil, fmt.Errorf("%s and %s: each port is named once", p, q)
+		if _, twice := way[other]; twice {
+			return nil, fmt.Errorf("%s and %s: each port is named once", ref, other)
 		}
-		if _, far, ok := o.CableAt(p); ok && far == q {
-			return nil, fmt.Errorf("one cable leads from %s to %s: its ends are exchanged already", p, q)
+		if _, far, ok := o.CableAt(ref); ok && far == other {
+			return nil, fmt.Errorf("one cable leads from %s to %s: its ends are exchanged already", ref, other)
 		}
-		if _, a, _ := o.CableAt(p); a == (office.PortRef{}) && !plugAt(o, p) {
-			if _, b, _ := o.CableAt(q); b == (office.PortRef{}) && !plugAt(o, q) {
-				return nil, fmt.Errorf("nothing is plugged into %s or %s", p, q)
+		if _, one, _ := o.CableAt(ref); one == (office.PortRef{}) && !plugAt(o, ref) {
+			if _, b, _ := o.CableAt(other); b == (office.PortRef{}) && !plugAt(o, other) {
+				return nil, fmt.Errorf("nothing is plugged into %s or %s", ref, other)
 			}
 		}
-		way[p], way[q] = q, p
+		way[ref], way[other] = other, ref
 	}
 	goes, out := along(way), *o
 	out.Cables, out.Plugs = slices.Clone(o.Cables), slices.Clone(o.Plugs)
-	for i, c := range out.Cables {
-		out.Cables[i] = office.Cable{A: goes(c.A), B: goes(c.B)}
+	for i, cable := range out.Cables {
+		out.Cables[i] = office.Cable{A: goes(cable.A), B: goes(cable.B)}
 	}
-	for i, p := range out.Plugs {
-		out.Plugs[i].Port = goes(p.Port)
+	for i, plug := range out.Plugs {
+		out.Plugs[i].Port = goes(plug.Port)
 	}
 	out.Devices = slices.Clone(o.Devices)
 	socket := office.FactNamed("socket", office.PortFact)
-	for p, q := range way { // what hangs at q hangs at p now
-		text := socket.In(factsAt(o, q))
-		if text == socket.In(factsAt(o, p)) {
+	for ref, other := range way { // what hangs at other hangs at ref now
+		text := socket.In(factsAt(o, other))
+		if text == socket.In(factsAt(o, ref)) {
 			continue
 		}
-		i := slices.IndexFunc(out.Devices, func(d *office.Device) bool { return d.Name == p.Device })
-		y := out.Devices[i].Clone()
-		x := &y.Ports[y.Port(p.Port)]
-		facts, err := x.Facts.With(socket, text)
+		i := slices.IndexFunc(out.Devices, func(device *office.Device) bool { return device.Name == ref.Device })
+		one := out.Devices[i].Clone()
+		port := &one.Ports[one.Port(ref.Port)]
+		facts, err := port.Facts.With(socket, text)
 		if err != nil {
 			return nil, err
 		}
-		x.Facts = facts
-		out.Devices[i] = y.Seal()
+		port.Facts = facts
+		out.Devices[i] = one.Seal()
 	}
 	return become(o, &out)
 }
 
 func plugAt(o *office.Office, ref office.PortRef) bool {
-	return slices.ContainsFunc(o.Plugs, func(p office.Plug) bool { return p.Port == ref })
+	return slices.ContainsFunc(o.Plugs, func(plug office.Plug) bool { return plug.Port == ref })
 }
 
 func factsAt(o *office.Office, ref office.PortRef) *office.Facts {

@@ -24,9 +24,9 @@ func Next(o *office.Office, name string, vid office.VID) (*Proposal, error) {
 	if err := office.CheckVLANName(name); err != nil {
 		return nil, err
 	}
-	for _, v := range o.VLANs {
-		if v.Name == name {
-			return nil, fmt.Errorf("VLAN %d is named %s already: names are unique", v.VID, name)
+	for _, vlan := range o.VLANs {
+		if vlan.Name == name {
+			return nil, fmt.Errorf("VLAN %d is named %s already: names are unique", vlan.VID, name)
 		}
 	}
 	if vid == 0 {
@@ -38,32 +38,32 @@ func Next(o *office.Office, name string, vid office.VID) (*Proposal, error) {
 	if o.VLAN(vid) != nil {
 		return nil, office.FaultOf(office.OfVID, "VLAN %d is %s already: the next free number is %d", vid, o.VLAN(vid).Name, nextVID(o))
 	}
-	p := &Proposal{VID: vid}
+	proposal := &Proposal{VID: vid}
 	line := fmt.Sprintf("vlan %d %s", vid, name)
 	like := model(o, vid)
 	if like == nil {
-		p.Statements = []string{line}
-		return p, nil
+		proposal.Statements = []string{line}
+		return proposal, nil
 	}
-	p.Like = like.VID
+	proposal.Like = like.VID
 	type pair struct{ old, now netip.Prefix }
 	var pairs []pair
-	for _, n := range like.Nets {
-		q, ok := showing(o, n, like.VID, vid)
-		if !ok || overlaps(o, q) || !usual(o, n.Addr().Is4()) {
+	for _, prefix := range like.Nets {
+		other, ok := showing(o, prefix, like.VID, vid)
+		if !ok || overlaps(o, other) || !usual(o, prefix.Addr().Is4()) {
 			continue
 		}
-		pairs = append(pairs, pair{n, q})
-		line += " net " + q.String()
+		pairs = append(pairs, pair{prefix, other})
+		line += " net " + other.String()
 	}
-	p.Statements = []string{line}
+	proposal.Statements = []string{line}
 	for _, device := range o.Devices {
 		for _, address := range device.Addresses {
-			i := slices.IndexFunc(pairs, func(x pair) bool { return x.old.Contains(address.Prefix.Addr()) })
+			i := slices.IndexFunc(pairs, func(other pair) bool { return other.old.Contains(address.Prefix.Addr()) })
 			if address.VID != like.VID || i < 0 {
 				continue
 			}
-			to := func(x netip.Addr) netip.Addr { return moved(x, pairs[i].old, pairs[i].now) }
+			to := func(addr netip.Addr) netip.Addr { return moved(addr, pairs[i].old, pairs[i].now) }
 			text := fmt.Sprintf("%s address %d %s/%d", device.Name, vid, to(address.Prefix.Addr()), address.Prefix.Bits())
 			if address.On != "" {
 				text += " on " + address.On
@@ -71,16 +71,16 @@ func Next(o *office.Office, name string, vid office.VID) (*Proposal, error) {
 			if address.From.IsValid() {
 				text += fmt.Sprintf(" handout %s-%s", to(address.From), to(address.To))
 			}
-			p.Statements = append(p.Statements, text)
+			proposal.Statements = append(proposal.Statements, text)
 		}
 	}
-	return p, nil
+	return proposal, nil
 }
 
 // ordinary are the VLANs that a habit is read from: not the default, none that
 // is meant to be local.
 func ordinary(o *office.Office) []*office.VLAN {
-	return slices.DeleteFunc(slices.Clone(o.VLANs), func(v *office.VLAN) bool { return v.VID == office.DefaultVID || v.Local })
+	return slices.DeleteFunc(slices.Clone(o.VLANs), func(vlan *office.VLAN) bool { return vlan.VID == office.DefaultVID || vlan.Local })
 }
 
 // nextVID is the first free number after the highest that is in step with the
@@ -92,14 +92,14 @@ func nextVID(o *office.Office) office.VID {
 	for i := 1; i < len(vs); i++ {
 		steps[vs[i].VID-vs[i-1].VID]++
 	}
-	for s, n := range steps {
-		if n > steps[step] || n == steps[step] && s < step {
-			step = s
+	for vid, n := range steps {
+		if n > steps[step] || n == steps[step] && vid < step {
+			step = vid
 		}
 	}
-	for i, v := range vs {
-		if i == 0 || v.VID-vs[i-1].VID <= step {
-			at = v.VID
+	for i, vlan := range vs {
+		if i == 0 || vlan.VID-vs[i-1].VID <= step {
+			at = vlan.VID
 		}
 	}
 	for v := int(at + step); v <= int(office.MaxVID); v += int(step) {
@@ -107,9 +107,9 @@ func nextVID(o *office.Office) office.VID {
 			return office.VID(v)
 		}
 	}
-	for v := office.VID(2); v <= office.MaxVID; v++ {
-		if o.VLAN(v) == nil {
-			return v
+	for vid := office.VID(2); vid <= office.MaxVID; vid++ {
+		if o.VLAN(vid) == nil {
+			return vid
 		}
 	}
 	return 0
@@ -120,18 +120,18 @@ func nextVID(o *office.Office) office.VID {
 func model(o *office.Office, vid office.VID) *office.VLAN {
 	var best *office.VLAN
 	score := func(vlan *office.VLAN) int {
-		if !slices.ContainsFunc(vlan.Nets, func(p netip.Prefix) bool {
-			_, ok := showing(o, p, vlan.VID, vid)
-			return ok && finding.ShowsVID(p, vlan.VID)
+		if !slices.ContainsFunc(vlan.Nets, func(prefix netip.Prefix) bool {
+			_, ok := showing(o, prefix, vlan.VID, vid)
+			return ok && finding.ShowsVID(prefix, vlan.VID)
 		}) {
 			return -1
 		}
 		s := 0
-		for _, d := range o.Devices {
-			for _, a := range d.Addresses {
-				if a.VID == vlan.VID {
+		for _, device := range o.Devices {
+			for _, address := range device.Addresses {
+				if address.VID == vlan.VID {
 					s |= 1
-					if a.From.IsValid() {
+					if address.From.IsValid() {
 						s |= 2
 					}
 				}
@@ -154,17 +154,17 @@ func model(o *office.Office, vid office.VID) *office.VLAN {
 // usual says whether most VLANs have a subnet of that kind.
 func usual(o *office.Office, v4 bool) bool {
 	with, all := 0, 0
-	for _, v := range ordinary(o) {
+	for _, vlan := range ordinary(o) {
 		all++
-		if slices.ContainsFunc(v.Nets, func(p netip.Prefix) bool { return p.Addr().Is4() == v4 }) {
+		if slices.ContainsFunc(vlan.Nets, func(prefix netip.Prefix) bool { return prefix.Addr().Is4() == v4 }) {
 			with++
 		}
 	}
 	return 2*with > all
 }
 
-func overlaps(o *office.Office, p netip.Prefix) bool {
-	return slices.ContainsFunc(o.VLANs, func(v *office.VLAN) bool {
-		return slices.ContainsFunc(v.Nets, func(q netip.Prefix) bool { return p.Overlaps(q) })
+func overlaps(o *office.Office, prefix netip.Prefix) bool {
+	return slices.ContainsFunc(o.VLANs, func(vlan *office.VLAN) bool {
+		return slices.ContainsFunc(vlan.Nets, func(other netip.Prefix) bool { return prefix.Overlaps(other) })
 	})
 }

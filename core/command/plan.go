@@ -9,24 +9,24 @@ import (
 	"klammer/core/span"
 )
 
-func doPlan(n *span.Net, a *args) (*Result, error) {
-	name, from := a.next(), a.next()
-	if !a.done() {
+func doPlan(net *span.Net, args *args) (*Result, error) {
+	name, from := args.next(), args.next()
+	if !args.done() {
 		return nil, nil
 	}
-	r, err := PlanFrom(n, name.text, from.text)
+	result, err := PlanFrom(net, name.text, from.text)
 	if err != nil {
 		return nil, mistake(1, from.at, err.Error())
 	}
-	return r, nil
+	return result, nil
 }
 
 // PlanFrom makes a port plan of what a device's front is set to; the device
 // follows it from then on. Ports that nothing is set on are left out; a port
 // that alone ends the front with a shape of its own becomes "last", so that the
 // plan serves fronts of other lengths.
-func PlanFrom(n *span.Net, name, device string) (*Result, error) {
-	o := n.Office
+func PlanFrom(net *span.Net, name, device string) (*Result, error) {
+	o := net.Office
 	draft := office.NewDraft(o)
 	dev, err := draft.FindDevice(device)
 	if err != nil {
@@ -42,8 +42,8 @@ func PlanFrom(n *span.Net, name, device string) (*Result, error) {
 	shapes := make([]*office.Shape, front)
 	for p := range front {
 		l := dev.Logical(p)
-		if s, src := o.Written(dev, l); src != office.FromNothing {
-			shapes[p] = s
+		if shape, src := o.Written(dev, l); src != office.FromNothing {
+			shapes[p] = shape
 		}
 	}
 	plan := &office.Plan{Name: name}
@@ -54,7 +54,7 @@ func PlanFrom(n *span.Net, name, device string) (*Result, error) {
 		}
 		place := office.PlanRange{From: port + 1, To: port + 1}
 		last := port == front-1
-		i := slices.IndexFunc(plan.Lines, func(l office.PlanLine) bool { return l.Shape.Equal(*shape) })
+		i := slices.IndexFunc(plan.Lines, func(line office.PlanLine) bool { return line.Shape.Equal(*shape) })
 		if i < 0 {
 			if last && front > 1 {
 				place = office.PlanRange{}
@@ -78,16 +78,16 @@ func PlanFrom(n *span.Net, name, device string) (*Result, error) {
 	if err := follow(draft, device, name); err != nil {
 		return nil, err
 	}
-	next, e := draft.Done()
-	return &Result{Office: next, Edit: e}, nil
+	next, edit := draft.Done()
+	return &Result{Office: next, Edit: edit}, nil
 }
 
-func doFollow(n *span.Net, a *args) (*Result, error) {
-	dev, plan := a.next(), a.next()
-	if !a.done() {
+func doFollow(net *span.Net, args *args) (*Result, error) {
+	dev, plan := args.next(), args.next()
+	if !args.done() {
 		return nil, nil
 	}
-	return Follow(n.Office, dev.text, plan.text)
+	return Follow(net.Office, dev.text, plan.text)
 }
 
 // Follow lets a device follow a port plan and give up what is set on the ports
@@ -103,8 +103,8 @@ func Follow(o *office.Office, device, plan string) (*Result, error) {
 	if err := follow(draft, device, plan); err != nil {
 		return nil, err
 	}
-	next, e := draft.Done()
-	result := &Result{Office: next, Edit: e}
+	next, edit := draft.Done()
+	result := &Result{Office: next, Edit: edit}
 	dev := next.Device(device)
 	var kept []int
 	for i := range dev.Ports {
@@ -121,11 +121,11 @@ func Follow(o *office.Office, device, plan string) (*Result, error) {
 }
 
 func follow(draft *office.Draft, device, plan string) error {
-	x, err := draft.FindDevice(device)
+	one, err := draft.FindDevice(device)
 	if err != nil {
 		return err
 	}
-	y := x.Clone()
+	y := one.Clone()
 	y.Follows = plan
 	y.Seal() // which ports are in bundles counts
 	for i := range y.Ports {

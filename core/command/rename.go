@@ -8,22 +8,22 @@ import (
 	"klammer/core/span"
 )
 
-func doRename(n *span.Net, a *args) (*Result, error) {
-	kind := a.next()
-	old := a.next()
-	name := a.next()
-	if !a.done() {
+func doRename(net *span.Net, args *args) (*Result, error) {
+	kind := args.next()
+	old := args.next()
+	name := args.next()
+	if !args.done() {
 		return nil, nil
 	}
 	if kind.text != "device" && kind.text != "vlan" && kind.text != "use" && kind.text != "plan" {
-		a.wrong(kind.at, kind.text+" has no name to change")
+		args.wrong(kind.at, kind.text+" has no name to change")
 		return nil, nil
 	}
-	r, err := Rename(n.Office, kind.text, old.text, name.text)
+	result, err := Rename(net.Office, kind.text, old.text, name.text)
 	if err != nil {
 		return nil, mistake(1, old.at, err.Error())
 	}
-	return r, nil
+	return result, nil
 }
 
 // Rename gives a device, a VLAN, a use or a port plan another name, wherever it
@@ -78,13 +78,13 @@ func renameVLAN(o *office.Office, old, name string) (*Result, error) {
 		return nil, fmt.Errorf("VLAN %d is not in the register: register it with vlan %d %s", vid, vid, name)
 	}
 	draft := office.NewDraft(o)
-	w := *was
-	w.Name = name
-	if err := draft.PutVLAN(&w); err != nil {
+	vlan := *was
+	vlan.Name = name
+	if err := draft.PutVLAN(&vlan); err != nil {
 		return nil, err
 	}
-	next, e := draft.Done()
-	return &Result{Office: next, Edit: e}, nil
+	next, edit := draft.Done()
+	return &Result{Office: next, Edit: edit}, nil
 }
 
 // refer is the edit that gives every reference of an office anew.
@@ -92,15 +92,15 @@ func refer(o *office.Office, refs *office.Refs) (*Result, error) { return become
 
 // become is the edit that makes one office of another.
 func become(o, to *office.Office) (*Result, error) {
-	e, err := history.Diff(o, to)
+	edit, err := history.Diff(o, to)
 	if err != nil {
 		return nil, err
 	}
-	next, err := office.Apply(o, e)
+	next, err := office.Apply(o, edit)
 	if err != nil {
 		return nil, err
 	}
-	return &Result{Office: next, Edit: e}, nil
+	return &Result{Office: next, Edit: edit}, nil
 }
 
 func plain(text string) bool {

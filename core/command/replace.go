@@ -16,18 +16,18 @@ import (
 // lan1-lan4 to 1-4.
 var said = regexp.MustCompile(`^(\S+) (?:to|as|->) (\S+)$`)
 
-func doReplace(n *span.Net, a *args) (*Result, error) {
-	old := a.next()
-	rest := strings.TrimLeft(a.text[min(len(a.text), old.at+len(old.text)):], " :")
+func doReplace(net *span.Net, args *args) (*Result, error) {
+	old := args.next()
+	rest := strings.TrimLeft(args.text[min(len(args.text), old.at+len(old.text)):], " :")
 	words, ok := strings.CutPrefix(rest, "by ")
-	if a.bad == nil && !ok {
-		a.wrong(old.at, "by what")
+	if args.bad == nil && !ok {
+		args.wrong(old.at, "by what")
 	}
-	if a.bad != nil {
+	if args.bad != nil {
 		return nil, nil
 	}
-	a.i = len(a.words)
-	return Replace(n.Office, old.text, words)
+	args.at = len(args.words)
+	return Replace(net.Office, old.text, words)
 }
 
 // Replace puts a new device of the same name in the place of one. What it is is said as
@@ -55,22 +55,22 @@ func Replace(o *office.Office, name, words string) (*Result, error) {
 	if err != nil {
 		return nil, err
 	}
-	r := &replacing{o: o, old: old, to: fresh, way: map[int]int{}}
-	if err := r.ports(pairs); err != nil {
+	one := &replacing{office: o, old: old, to: fresh, way: map[int]int{}}
+	if err := one.ports(pairs); err != nil {
 		return nil, err
 	}
-	if err := r.carry(); err != nil {
+	if err := one.carry(); err != nil {
 		return nil, err
 	}
 	out := *o
 	out.Devices = slices.Clone(o.Devices)
-	out.Devices[slices.Index(o.Devices, old)] = r.to.Seal()
-	r.hangs(&out)
+	out.Devices[slices.Index(o.Devices, old)] = one.to.Seal()
+	one.hangs(&out)
 	result, err := become(o, &out)
 	if err != nil {
 		return nil, err
 	}
-	result.Notes = r.notes
+	result.Notes = one.notes
 	return result, nil
 }
 
@@ -94,7 +94,7 @@ func described(o *office.Office, old *office.Device, words string) (*office.Devi
 }
 
 type replacing struct {
-	o       *office.Office
+	office  *office.Office
 	old, to *office.Device
 	way     map[int]int // ports of the front: of the old one to the new one's
 	notes   []string
@@ -135,16 +135,16 @@ func (r *replacing) ports(pairs [][2]string) error {
 		}
 	}
 	front := r.old.Front()
-	for p := range front {
-		if q := r.to.Port(r.old.Ports[p].Name); q >= 0 && !taken[q] && r.free(p) {
-			r.way[p], taken[q] = q, true
+	for port := range front {
+		if q := r.to.Port(r.old.Ports[port].Name); q >= 0 && !taken[q] && r.free(port) {
+			r.way[port], taken[q] = q, true
 		}
 	}
 	were, are := numbered(r.old), numbered(r.to)
-	for p := range front {
-		n := number(r.old.Ports[p].Name)
-		if n != "" && r.free(p) && len(were[n]) == 1 && len(are[n]) == 1 && !taken[are[n][0]] {
-			r.way[p], taken[are[n][0]] = are[n][0], true
+	for port := range front {
+		name := number(r.old.Ports[port].Name)
+		if name != "" && r.free(port) && len(were[name]) == 1 && len(are[name]) == 1 && !taken[are[name][0]] {
+			r.way[port], taken[are[name][0]] = are[name][0], true
 		}
 	}
 	r.tell()
@@ -164,11 +164,11 @@ func number(name string) string {
 }
 
 // numbered is the ports of a front by their numbers.
-func numbered(d *office.Device) map[string][]int {
+func numbered(device *office.Device) map[string][]int {
 	out := map[string][]int{}
-	for p := range d.Front() {
-		n := number(d.Ports[p].Name)
-		out[n] = append(out[n], p)
+	for port := range device.Front() {
+		name := number(device.Ports[port].Name)
+		out[name] = append(out[name], port)
 	}
 	return out
 }
@@ -177,14 +177,14 @@ func numbered(d *office.Device) map[string][]int {
 func (r *replacing) tell() {
 	var same []int
 	var moved []string
-	for p := range r.old.Front() {
-		q, ok := r.way[p]
+	for port := range r.old.Front() {
+		at, ok := r.way[port]
 		switch {
 		case !ok:
-		case r.old.Ports[p].Name == r.to.Ports[q].Name:
-			same = append(same, p)
+		case r.old.Ports[port].Name == r.to.Ports[at].Name:
+			same = append(same, port)
 		default:
-			moved = append(moved, r.old.Ports[p].Name+" to "+r.to.Ports[q].Name)
+			moved = append(moved, r.old.Ports[port].Name+" to "+r.to.Ports[at].Name)
 		}
 	}
 	if len(same) > 0 {
@@ -198,8 +198,8 @@ func (r *replacing) tell() {
 // port is where a port of the old one is on the new one, by its name; "" for nowhere.
 func (r *replacing) port(name string) string {
 	i := r.old.Port(name)
-	if q, ok := r.way[i]; ok {
-		return r.to.Ports[q].Name
+	if port, ok := r.way[i]; ok {
+		return r.to.Ports[port].Name
 	}
 	if r.old.Ports[i].Kind != office.Physical && r.to.Port(name) >= 0 {
 		return name
@@ -210,8 +210,8 @@ func (r *replacing) port(name string) string {
 // carry gives the new device what the old one is told.
 func (r *replacing) carry() error {
 	old, to := r.old, r.to
-	for p, q := range r.way {
-		to.Ports[q].Facts = old.Ports[p].Facts
+	for port, at := range r.way {
+		to.Ports[at].Facts = old.Ports[port].Facts
 	}
 	r.bundles()
 	r.inner()
@@ -224,39 +224,39 @@ func (r *replacing) carry() error {
 	if to.Manage == nil {
 		to.Manage = old.Manage
 	}
-	for _, x := range old.Addresses {
-		if on := x.On; on != "" {
-			if x.On = r.port(on); x.On == "" {
-				r.lost("address %s, on %s", x.Prefix, on)
+	for _, address := range old.Addresses {
+		if on := address.On; on != "" {
+			if address.On = r.port(on); address.On == "" {
+				r.lost("address %s, on %s", address.Prefix, on)
 				continue
 			}
 		}
-		to.Addresses = append(to.Addresses, x)
+		to.Addresses = append(to.Addresses, address)
 	}
 	lines := map[string]bool{}
-	for _, x := range old.Outsides {
-		on := x.On
-		if x.On = r.port(on); x.On == "" {
-			r.lost("line %s to the outside, on %s", x.Name, on)
+	for _, line := range old.Outsides {
+		on := line.On
+		if line.On = r.port(on); line.On == "" {
+			r.lost("line %s to the outside, on %s", line.Name, on)
 			continue
 		}
-		to.Outsides, lines[x.Name] = append(to.Outsides, x), true
+		to.Outsides, lines[line.Name] = append(to.Outsides, line), true
 	}
-	for _, x := range old.Routes {
-		if x.Line != "" && !lines[x.Line] {
-			r.lost("route %s", x)
+	for _, route := range old.Routes {
+		if route.Line != "" && !lines[route.Line] {
+			r.lost("route %s", route)
 			continue
 		}
-		to.Routes = append(to.Routes, x)
+		to.Routes = append(to.Routes, route)
 	}
 	to.NoRouting, to.State, to.Between, to.Within = old.NoRouting, old.State, old.Between, old.Within
-	for _, x := range old.Rules {
-		gone := func(s office.Side) bool { return s.Kind == office.SideZone && !to.HasZone(s.Zone) }
-		if slices.ContainsFunc(x.From, gone) || slices.ContainsFunc(x.To, gone) {
-			r.lost("%s", x.String())
+	for _, rule := range old.Rules {
+		gone := func(side office.Side) bool { return side.Kind == office.SideZone && !to.HasZone(side.Zone) }
+		if slices.ContainsFunc(rule.From, gone) || slices.ContainsFunc(rule.To, gone) {
+			r.lost("%s", rule.String())
 			continue
 		}
-		to.Rules = append(to.Rules, x)
+		to.Rules = append(to.Rules, rule)
 	}
 	to.Facts.Place, to.Facts.Note = old.Facts.Place, old.Facts.Note
 	if len(old.Speaks) > 0 || old.Factory != nil || old.Console && !to.Console {
@@ -267,37 +267,37 @@ func (r *replacing) carry() error {
 
 func (r *replacing) bundles() {
 	for i := range r.old.Ports {
-		b := &r.old.Ports[i]
-		if b.Kind != office.Bundle {
+		port := &r.old.Ports[i]
+		if port.Kind != office.Bundle {
 			continue
 		}
 		var members []string
-		for _, m := range b.Members {
-			if q, ok := r.way[m]; ok {
-				members = append(members, r.to.Ports[q].Name)
+		for _, m := range port.Members {
+			if at, ok := r.way[m]; ok {
+				members = append(members, r.to.Ports[at].Name)
 			}
 		}
-		if len(members) < len(b.Members) {
-			r.lost("bundle %s of %s", b.Name, notation.Ports(r.old, b.Members))
+		if len(members) < len(port.Members) {
+			r.lost("bundle %s of %s", port.Name, notation.Ports(r.old, port.Members))
 			continue
 		}
-		if err := r.to.AddBundle(b.Name, b.Mode, members); err != nil {
-			r.lost("bundle %s: %s", b.Name, err)
+		if err := r.to.AddBundle(port.Name, port.Mode, members); err != nil {
+			r.lost("bundle %s: %s", port.Name, err)
 		}
 	}
 }
 
 func (r *replacing) inner() {
 	for i := range r.old.Ports {
-		x := &r.old.Ports[i]
-		if x.Kind != office.Inner {
+		port := &r.old.Ports[i]
+		if port.Kind != office.Inner {
 			continue
 		}
-		if err := r.to.AddInner(x.Name, x.Flavour, nil); err != nil {
-			r.lost("%s: %s", x.Name, err)
+		if err := r.to.AddInner(port.Name, port.Flavour, nil); err != nil {
+			r.lost("%s: %s", port.Name, err)
 			continue
 		}
-		r.to.Ports[r.to.Port(x.Name)].Facts = x.Facts
+		r.to.Ports[r.to.Port(port.Name)].Facts = port.Facts
 	}
 	r.to.Seal()
 }
@@ -312,26 +312,26 @@ func (r *replacing) shapes() error {
 		because string
 	}
 	work := func() (all []set, apart, alike int) {
-		for p := range r.old.Ports {
-			name := r.port(r.old.Ports[p].Name)
-			if name == "" || r.old.Ports[p].Bundle > 0 {
+		for port := range r.old.Ports {
+			name := r.port(r.old.Ports[port].Name)
+			if name == "" || r.old.Ports[port].Bundle > 0 {
 				continue
 			}
-			q := r.to.Port(name)
-			if r.to.Ports[q].Bundle > 0 {
+			at := r.to.Port(name)
+			if r.to.Ports[at].Bundle > 0 {
 				continue
 			}
-			shape, source := r.o.Written(r.old, p)
-			planned, covered := r.o.Planned(r.to, q)
+			shape, source := r.office.Written(r.old, port)
+			planned, covered := r.office.Planned(r.to, at)
 			switch {
 			case covered && planned.Equal(*shape):
 				alike++
-			case !covered && source != office.FromPlan && r.old.Ports[p].Shape == nil: // nothing, or what a line to the outside makes of it
+			case !covered && source != office.FromPlan && r.old.Ports[port].Shape == nil: // nothing, or what a line to the outside makes of it
 			default:
 				if source == office.FromPlan {
 					apart++
 				}
-				all = append(all, set{q, shape, r.old.Ports[p].Because})
+				all = append(all, set{at, shape, r.old.Ports[port].Because})
 			}
 		}
 		return all, apart, alike
@@ -342,14 +342,14 @@ func (r *replacing) shapes() error {
 		r.to.Follows = ""
 		all, _, _ = work()
 	}
-	for _, x := range all {
+	for _, other := range all {
 		if r.to.Unaware() {
-			if !x.shape.Equal(office.Shape{}) {
-				r.lost("%s on port %s: the new %s looks at no tag", notation.Shape(*x.shape), r.to.Ports[x.at].Name, r.old.Name)
+			if !other.shape.Equal(office.Shape{}) {
+				r.lost("%s on port %s: the new %s looks at no tag", notation.Shape(*other.shape), r.to.Ports[other.at].Name, r.old.Name)
 			}
 			continue
 		}
-		if err := r.to.SetShape(x.at, x.shape, x.because); err != nil {
+		if err := r.to.SetShape(other.at, other.shape, other.because); err != nil {
 			return err
 		}
 	}
@@ -366,22 +366,22 @@ func (r *replacing) hangs(out *office.Office) {
 		return ref, ref.Port != ""
 	}
 	out.Cables, out.Plugs = nil, nil
-	for _, c := range r.o.Cables {
-		a, ok := goes(c.A)
-		b, too := goes(c.B)
+	for _, cable := range r.office.Cables {
+		ref, ok := goes(cable.A)
+		other, too := goes(cable.B)
 		if !ok || !too {
-			r.lost("%s", strings.TrimPrefix(notation.Thing(c), "cable "))
+			r.lost("%s", strings.TrimPrefix(notation.Thing(cable), "cable "))
 			continue
 		}
-		out.Cables = append(out.Cables, office.Cable{A: a, B: b})
+		out.Cables = append(out.Cables, office.Cable{A: ref, B: other})
 	}
-	for _, p := range r.o.Plugs {
-		ref, ok := goes(p.Port)
+	for _, plug := range r.office.Plugs {
+		ref, ok := goes(plug.Port)
 		if !ok {
-			r.lost("%s at %s", office.Quote(p.Name), notation.Ref(p.Port))
+			r.lost("%s at %s", office.Quote(plug.Name), notation.Ref(plug.Port))
 			continue
 		}
-		p.Port = ref
-		out.Plugs = append(out.Plugs, p)
+		plug.Port = ref
+		out.Plugs = append(out.Plugs, plug)
 	}
 }

@@ -8,42 +8,42 @@ import (
 	"klammer/core/span"
 )
 
-func doRetire(n *span.Net, a *args) (*Result, error) {
-	v := a.vlan()
-	if !a.done() {
+func doRetire(net *span.Net, args *args) (*Result, error) {
+	vid := args.vlan()
+	if !args.done() {
 		return nil, nil
 	}
-	return Retire(n, v)
+	return Retire(net, vid)
 }
 
 // Retire takes a VLAN off every port, out of uses, plans, rules and wishes, its addresses away
 // and itself out of the register. Plugs that want it stay where they are, as
 // the things do. It is refused while a device is managed in it.
-func Retire(n *span.Net, vid office.VID) (*Result, error) {
-	o := n.Office
-	if o.VLAN(vid) == nil && !sits(n, vid) {
+func Retire(net *span.Net, vid office.VID) (*Result, error) {
+	o := net.Office
+	if o.VLAN(vid) == nil && !sits(net, vid) {
 		return nil, fmt.Errorf("VLAN %d is nowhere: there is nothing to retire", vid)
 	}
-	for _, x := range o.Devices {
-		if x.Manage != nil && x.Manage.VID == vid {
-			return nil, fmt.Errorf("%s is managed in %s: move its management to another VLAN first", x.Name, n.Name(vid))
+	for _, device := range o.Devices {
+		if device.Manage != nil && device.Manage.VID == vid {
+			return nil, fmt.Errorf("%s is managed in %s: move its management to another VLAN first", device.Name, net.Name(vid))
 		}
 	}
 	draft := office.NewDraft(o)
 	var gone office.Set
 	gone.Add(vid)
-	if err := everyShape(draft, func(s office.Shape) office.Shape { return s.Without(&gone) }); err != nil {
+	if err := everyShape(draft, func(shape office.Shape) office.Shape { return shape.Without(&gone) }); err != nil {
 		return nil, err
 	}
 	zones := map[string]bool{} // those of which it is the only VLAN go with it
-	for _, x := range o.Devices {
-		for _, a := range x.Addresses {
-			zones[a.Zone] = zones[a.Zone] || a.VID != vid
+	for _, device := range o.Devices {
+		for _, address := range device.Addresses {
+			zones[address.Zone] = zones[address.Zone] || address.VID != vid
 		}
 	}
 	without := func(sides []office.Side) []office.Side {
-		return slices.DeleteFunc(slices.Clone(sides), func(s office.Side) bool {
-			return s.Kind == office.SideVLAN && s.VID == vid || s.Kind == office.SideZone && !zones[s.Zone]
+		return slices.DeleteFunc(slices.Clone(sides), func(side office.Side) bool {
+			return side.Kind == office.SideVLAN && side.VID == vid || side.Kind == office.SideZone && !zones[side.Zone]
 		})
 	}
 	if err := everyRule(draft, without); err != nil {
@@ -52,11 +52,11 @@ func Retire(n *span.Net, vid office.VID) (*Result, error) {
 	if err := everyWish(draft, without); err != nil {
 		return nil, err
 	}
-	for _, x := range slices.Clone(draft.Office().Devices) {
-		if slices.ContainsFunc(x.Addresses, func(a office.Address) bool { return a.VID == vid }) {
-			y := x.Clone()
-			y.Addresses = slices.DeleteFunc(y.Addresses, func(a office.Address) bool { return a.VID == vid })
-			if err := draft.PutDevice(y); err != nil {
+	for _, device := range slices.Clone(draft.Office().Devices) {
+		if slices.ContainsFunc(device.Addresses, func(address office.Address) bool { return address.VID == vid }) {
+			other := device.Clone()
+			other.Addresses = slices.DeleteFunc(other.Addresses, func(address office.Address) bool { return address.VID == vid })
+			if err := draft.PutDevice(other); err != nil {
 				return nil, err
 			}
 		}
@@ -66,6 +66,6 @@ func Retire(n *span.Net, vid office.VID) (*Result, error) {
 			return nil, err
 		}
 	}
-	next, e := draft.Done()
-	return &Result{Office: next, Edit: e, Notes: Sits(n, vid)}, nil
+	next, edit := draft.Done()
+	return &Result{Office: next, Edit: edit, Notes: Sits(net, vid)}, nil
 }

@@ -9,18 +9,18 @@ import (
 	"klammer/core/span"
 )
 
-func letsIn(n *span.Net, dev, port int, v office.VID) bool {
-	s, _ := n.Shape(dev, port)
-	return n.Office.Devices[dev].Ports[port].Kind == office.Inner && s.Of(v) == office.Tagged && len(s.Tagged) > 1
+func letsIn(net *span.Net, dev, port int, vid office.VID) bool {
+	shape, _ := net.Shape(dev, port)
+	return net.Office.Devices[dev].Ports[port].Kind == office.Inner && shape.Of(vid) == office.Tagged && len(shape.Tagged) > 1
 }
 
-// letIn lists the inner ports whose range of tagged VLANs holds v among others:
+// letIn lists the inner ports whose range of tagged VLANs holds vid among others:
 // what is let in that may come one day.
-func letIn(n *span.Net, v office.VID) (out []string) {
-	for i, d := range n.Office.Devices {
-		for p := range d.Ports {
-			if letsIn(n, i, p, v) {
-				out = append(out, d.Name+" "+notation.Ports(d, []int{p}))
+func letIn(net *span.Net, vid office.VID) (out []string) {
+	for i, device := range net.Office.Devices {
+		for port := range device.Ports {
+			if letsIn(net, i, port, vid) {
+				out = append(out, device.Name+" "+notation.Ports(device, []int{port}))
 			}
 		}
 	}
@@ -29,37 +29,37 @@ func letIn(n *span.Net, v office.VID) (out []string) {
 
 // everyShape replaces each shape that is written down: of uses, plans, ports.
 func everyShape(draft *office.Draft, f func(office.Shape) office.Shape) error {
-	change := func(s office.Shape) (office.Shape, bool) {
-		t := f(s).Normal()
-		return t, !t.Equal(s)
+	change := func(shape office.Shape) (office.Shape, bool) {
+		other := f(shape).Normal()
+		return other, !other.Equal(shape)
 	}
-	for _, u := range slices.Clone(draft.Office().Uses) {
-		if s, ok := change(u.Shape); ok {
-			if err := draft.PutUse(&office.Use{Name: u.Name, Shape: s}); err != nil {
+	for _, use := range slices.Clone(draft.Office().Uses) {
+		if shape, ok := change(use.Shape); ok {
+			if err := draft.PutUse(&office.Use{Name: use.Name, Shape: shape}); err != nil {
 				return err
 			}
 		}
 	}
-	for _, p := range slices.Clone(draft.Office().Plans) {
-		q, touched := &office.Plan{Name: p.Name, Lines: slices.Clone(p.Lines)}, false
-		for i := range q.Lines {
-			s, ok := change(q.Lines[i].Shape)
-			q.Lines[i].Shape = s
+	for _, plan := range slices.Clone(draft.Office().Plans) {
+		other, touched := &office.Plan{Name: plan.Name, Lines: slices.Clone(plan.Lines)}, false
+		for i := range other.Lines {
+			shape, ok := change(other.Lines[i].Shape)
+			other.Lines[i].Shape = shape
 			touched = touched || ok
 		}
 		if touched {
-			if err := draft.PutPlan(q); err != nil {
+			if err := draft.PutPlan(other); err != nil {
 				return err
 			}
 		}
 	}
 	for _, device := range slices.Clone(draft.Office().Devices) {
-		for _, p := range device.Ports {
-			if p.Shape == nil {
+		for _, port := range device.Ports {
+			if port.Shape == nil {
 				continue
 			}
-			if s, ok := change(*p.Shape); ok {
-				if err := draft.Set(office.PortRef{Device: device.Name, Port: p.Name}, &s, p.Because); err != nil {
+			if shape, ok := change(*port.Shape); ok {
+				if err := draft.Set(office.PortRef{Device: device.Name, Port: port.Name}, &shape, port.Because); err != nil {
 					return err
 				}
 			}
@@ -70,26 +70,28 @@ func everyShape(draft *office.Draft, f func(office.Shape) office.Shape) error {
 
 // sits says whether a VLAN stands anywhere: on a port, for an address or a
 // device's management, or wanted by a plug.
-func sits(n *span.Net, v office.VID) bool { return len(Sits(n, v)) > 0 }
+func sits(net *span.Net, vid office.VID) bool { return len(Sits(net, vid)) > 0 }
 
 // Sits says in sentences what a VLAN sits on; what [Retire] takes away comes
 // first.
-func Sits(n *span.Net, v office.VID) []string {
-	return sitsBut(n, v, func(int, int) bool { return false })
+func Sits(net *span.Net, vid office.VID) []string {
+	return sitsBut(net, vid, func(int, int) bool { return false })
 }
 
 // sitsBut is [Sits] without some ports.
-func sitsBut(n *span.Net, vid office.VID, without func(dev, port int) bool) []string {
-	o := n.Office
+func sitsBut(net *span.Net, vid office.VID, without func(dev, port int) bool) []string {
+	o := net.Office
 	var out []string
-	for _, u := range o.Uses {
-		if u.Shape.Of(vid) != office.NotMember || u.Shape.PortVID() == vid {
-			out = append(out, fmt.Sprintf("the use %s", u.Name))
+	for _, use := range o.Uses {
+		if use.Shape.Of(vid) != office.NotMember || use.Shape.PortVID() == vid {
+			out = append(out, fmt.Sprintf("the use %s", use.Name))
 		}
 	}
-	for _, p := range o.Plans {
-		if slices.ContainsFunc(p.Lines, func(l office.PlanLine) bool { return l.Shape.Of(vid) != office.NotMember || l.Shape.PortVID() == vid }) {
-			out = append(out, fmt.Sprintf("the port plan %s", p.Name))
+	for _, plan := range o.Plans {
+		if slices.ContainsFunc(plan.Lines, func(line office.PlanLine) bool {
+			return line.Shape.Of(vid) != office.NotMember || line.Shape.PortVID() == vid
+		}) {
+			out = append(out, fmt.Sprintf("the port plan %s", plan.Name))
 		}
 	}
 	for i, device := range o.Devices {
@@ -98,7 +100,7 @@ func sitsBut(n *span.Net, vid office.VID, without func(dev, port int) bool) []st
 			if without(i, port) {
 				continue
 			}
-			shape, _ := n.Shape(i, port)
+			shape, _ := net.Shape(i, port)
 			switch shape.Of(vid) {
 			case office.Untagged:
 				un = append(un, port)
@@ -118,20 +120,20 @@ func sitsBut(n *span.Net, vid office.VID, without func(dev, port int) bool) []st
 				out = append(out, fmt.Sprintf("%s on %s %s", l.how, device.Name, notation.Ports(device, l.at)))
 			}
 		}
-		for _, a := range device.Addresses {
-			if a.VID == vid {
-				out = append(out, fmt.Sprintf("the address %s of %s", a.Prefix, device.Name))
+		for _, address := range device.Addresses {
+			if address.VID == vid {
+				out = append(out, fmt.Sprintf("the address %s of %s", address.Prefix, device.Name))
 			}
 		}
 	}
-	for _, x := range o.Devices {
-		if x.Manage != nil && x.Manage.VID == vid {
-			out = append(out, fmt.Sprintf("the management of %s", x.Name))
+	for _, device := range o.Devices {
+		if device.Manage != nil && device.Manage.VID == vid {
+			out = append(out, fmt.Sprintf("the management of %s", device.Name))
 		}
 	}
-	for _, p := range o.Plugs {
-		if p.Wants == vid {
-			out = append(out, fmt.Sprintf("%s, plugged into %s, wants it", p.Name, p.Port))
+	for _, plug := range o.Plugs {
+		if plug.Wants == vid {
+			out = append(out, fmt.Sprintf("%s, plugged into %s, wants it", plug.Name, plug.Port))
 		}
 	}
 	return out

@@ -19,11 +19,11 @@ func showing(o *office.Office, prefix netip.Prefix, from, to office.VID) (netip.
 	parts := finding.Parts(prefix)
 	votes := make([]int, len(parts))
 	for _, vlan := range o.VLANs {
-		for _, q := range vlan.Nets {
-			if vlan.VID == from || q.Addr().Is4() != prefix.Addr().Is4() {
+		for _, other := range vlan.Nets {
+			if vlan.VID == from || other.Addr().Is4() != prefix.Addr().Is4() {
 				continue
 			}
-			for i, x := range finding.Parts(q) {
+			for i, x := range finding.Parts(other) {
 				if i < len(votes) && x == strconv.Itoa(int(vlan.VID)) {
 					votes[i]++
 				}
@@ -44,19 +44,19 @@ func showing(o *office.Office, prefix netip.Prefix, from, to office.VID) (netip.
 		all, sep = strings.Split(prefix.Addr().StringExpanded(), ":"), ":"
 	}
 	all[at] = strconv.Itoa(int(to))
-	q, err := netip.ParseAddr(strings.Join(all, sep))
+	addr, err := netip.ParseAddr(strings.Join(all, sep))
 	if err != nil {
 		return prefix, false // 300 is no number of an IPv4 address
 	}
-	r := netip.PrefixFrom(q, prefix.Bits())
-	return r, r.Masked() == r
+	one := netip.PrefixFrom(addr, prefix.Bits())
+	return one, one.Masked() == one
 }
 
 // ShowsNumber says whether a subnet of a VLAN shows its number, so that renumbering it
 // with its subnets would move one along.
-func ShowsNumber(o *office.Office, v *office.VLAN) bool {
-	return slices.ContainsFunc(v.Nets, func(p netip.Prefix) bool {
-		_, ok := showing(o, p, v.VID, v.VID)
+func ShowsNumber(o *office.Office, vlan *office.VLAN) bool {
+	return slices.ContainsFunc(vlan.Nets, func(prefix netip.Prefix) bool {
+		_, ok := showing(o, prefix, vlan.VID, vlan.VID)
 		return ok
 	})
 }
@@ -64,17 +64,17 @@ func ShowsNumber(o *office.Office, v *office.VLAN) bool {
 // blocks are the ranges that subnets of an office lie in (RFC 1918, RFC 4193,
 // RFC 6598, RFC 3927, RFC 4291).
 var blocks = func() (out []netip.Prefix) {
-	for _, s := range []string{"10.0.0.0/8", "172.16.0.0/12", "192.168.0.0/16", "100.64.0.0/10", "169.254.0.0/16", "127.0.0.0/8", "224.0.0.0/4", "fc00::/7", "fe80::/10", "ff00::/8"} {
-		out = append(out, netip.MustParsePrefix(s))
+	for _, text := range []string{"10.0.0.0/8", "172.16.0.0/12", "192.168.0.0/16", "100.64.0.0/10", "169.254.0.0/16", "127.0.0.0/8", "224.0.0.0/4", "fc00::/7", "fe80::/10", "ff00::/8"} {
+		out = append(out, netip.MustParsePrefix(text))
 	}
 	return out
 }()
 
 // block is the range that a subnet lies in, in words where it is a public one.
-func block(p netip.Prefix) string {
-	for _, b := range blocks {
-		if b.Overlaps(p) {
-			return b.String()
+func block(prefix netip.Prefix) string {
+	for _, other := range blocks {
+		if other.Overlaps(prefix) {
+			return other.String()
 		}
 	}
 	return "the public addresses"
@@ -82,8 +82,8 @@ func block(p netip.Prefix) string {
 
 // moved is an address with the host part it has in one subnet, in another of
 // the same length.
-func moved(a netip.Addr, from, to netip.Prefix) netip.Addr {
-	b, net := a.AsSlice(), to.Masked().Addr().AsSlice()
+func moved(addr netip.Addr, from, to netip.Prefix) netip.Addr {
+	b, net := addr.AsSlice(), to.Masked().Addr().AsSlice()
 	for i := range b {
 		keep := byte(0xff)
 		switch bits := to.Bits() - 8*i; {
@@ -94,6 +94,6 @@ func moved(a netip.Addr, from, to netip.Prefix) netip.Addr {
 		}
 		b[i] = b[i]&keep | net[i]&^keep
 	}
-	x, _ := netip.AddrFromSlice(b)
-	return x
+	other, _ := netip.AddrFromSlice(b)
+	return other
 }

@@ -45,13 +45,13 @@ type token struct {
 	at   int
 }
 
-func words(s string) []token {
+func words(text string) []token {
 	var out []token
 	at := 0
-	for w := range strings.FieldsSeq(s) {
-		i := strings.Index(s[at:], w) + at
-		out = append(out, token{w, i})
-		at = i + len(w)
+	for word := range strings.FieldsSeq(text) {
+		i := strings.Index(text[at:], word) + at
+		out = append(out, token{word, i})
+		at = i + len(word)
 	}
 	return out
 }
@@ -62,29 +62,29 @@ func mistake(line, column int, text string) error {
 
 // args are the words after a verb.
 type args struct {
-	n     *span.Net
+	net   *span.Net
 	text  string
 	form  string
 	words []token
-	i     int
+	at    int
 	end   int
 	bad   error
 }
 
 // next is the next word, noting a mistake where there is none.
 func (a *args) next() token {
-	if a.i >= len(a.words) {
+	if a.at >= len(a.words) {
 		a.wrong(a.end, "something is missing")
 		return token{"", a.end}
 	}
-	a.i++
-	return a.words[a.i-1]
+	a.at++
+	return a.words[a.at-1]
 }
 
-// accept takes the next word if it is w.
-func (a *args) accept(w string) bool {
-	if a.i < len(a.words) && a.words[a.i].text == w {
-		a.i++
+// accept takes the next word if it is word.
+func (a *args) accept(word string) bool {
+	if a.at < len(a.words) && a.words[a.at].text == word {
+		a.at++
 		return true
 	}
 	return false
@@ -98,53 +98,53 @@ func (a *args) wrong(at int, what string) {
 
 // done notes a mistake where words are left over.
 func (a *args) done() bool {
-	if a.bad == nil && a.i < len(a.words) {
-		a.wrong(a.words[a.i].at, a.words[a.i].text+" is too much")
+	if a.bad == nil && a.at < len(a.words) {
+		a.wrong(a.words[a.at].at, a.words[a.at].text+" is too much")
 	}
 	return a.bad == nil
 }
 
 func (a *args) vlan() office.VID {
-	t := a.next()
+	token := a.next()
 	if a.bad != nil {
 		return 0
 	}
-	v, err := findVLAN(a.n.Office, t.text)
+	vid, err := findVLAN(a.net.Office, token.text)
 	if err != nil {
-		a.bad = mistake(1, t.at, err.Error())
+		a.bad = mistake(1, token.at, err.Error())
 	}
-	return v
+	return vid
 }
 
 // ports are one or more, up to a word that is none.
 func (a *args) ports(but string) []office.PortRef {
 	out := []office.PortRef{a.port()}
-	for a.bad == nil && a.i < len(a.words) && a.words[a.i].text != but && strings.Contains(a.words[a.i].text, ".") {
+	for a.bad == nil && a.at < len(a.words) && a.words[a.at].text != but && strings.Contains(a.words[a.at].text, ".") {
 		out = append(out, a.port())
 	}
 	return out
 }
 
 func (a *args) port() office.PortRef {
-	t := a.ref()
+	token := a.ref()
 	if a.bad != nil {
 		return office.PortRef{}
 	}
-	r, err := notation.PortRef(a.n.Office, t.text)
+	ref, err := notation.PortRef(a.net.Office, token.text)
 	if err != nil {
-		a.bad = mistake(1, t.at, err.Error())
+		a.bad = mistake(1, token.at, err.Error())
 	}
-	return r
+	return ref
 }
 
 // ref is the next word, taken on to the end of its quotes, as a name in them may have
 // spaces.
 func (a *args) ref() token {
-	if a.i >= len(a.words) {
+	if a.at >= len(a.words) {
 		return a.next()
 	}
-	t := a.words[a.i]
-	end, quoted := t.at, false
+	one := a.words[a.at]
+	end, quoted := one.at, false
 	for ; end < len(a.text) && (quoted || a.text[end] != ' ' && a.text[end] != '\t'); end++ {
 		switch c := a.text[end]; {
 		case c == '\\' && quoted: // the next one is meant as it is
@@ -154,47 +154,47 @@ func (a *args) ref() token {
 		}
 	}
 	end = min(end, len(a.text))
-	for a.i < len(a.words) && a.words[a.i].at < end {
-		a.i++
+	for a.at < len(a.words) && a.words[a.at].at < end {
+		a.at++
 	}
-	return token{a.text[t.at:end], t.at}
+	return token{a.text[one.at:end], one.at}
 }
 
 // quoted is the next word, without the quotes that it may stand in.
 func (a *args) quoted() string {
-	t := a.ref()
-	if len(t.text) > 1 && t.text[0] == '"' {
-		text, err := notation.Unquoted(t.text)
+	token := a.ref()
+	if len(token.text) > 1 && token.text[0] == '"' {
+		text, err := notation.Unquoted(token.text)
 		if err != nil && a.bad == nil {
-			a.bad = mistake(1, t.at, err.Error())
+			a.bad = mistake(1, token.at, err.Error())
 		}
 		return text
 	}
-	return t.text
+	return token.text
 }
 
 // list is ports of one device, as rack.5-8,12 names them.
 func (a *args) list() (out []office.PortRef) {
-	t := a.ref()
+	token := a.ref()
 	if a.bad != nil {
 		return nil
 	}
-	name, ports, ok := strings.Cut(t.text, ".")
+	name, ports, ok := strings.Cut(token.text, ".")
 	if !ok {
-		a.wrong(t.at, t.text+" names no port of a device")
+		a.wrong(token.at, token.text+" names no port of a device")
 		return nil
 	}
-	device, err := office.NewDraft(a.n.Office).FindDevice(name)
+	device, err := office.NewDraft(a.net.Office).FindDevice(name)
 	if err != nil {
-		a.bad = mistake(1, t.at, err.Error())
+		a.bad = mistake(1, token.at, err.Error())
 		return nil
 	}
 	at, err := notation.PortList(device, ports)
 	if err == nil && len(at) == 0 {
-		err = fmt.Errorf("%s names no port: write %s.%s", t.text, device.Name, "1")
+		err = fmt.Errorf("%s names no port: write %s.%s", token.text, device.Name, "1")
 	}
 	if err != nil {
-		a.bad = mistake(1, t.at+len(name)+1, err.Error())
+		a.bad = mistake(1, token.at+len(name)+1, err.Error())
 		return nil
 	}
 	for _, i := range at {

@@ -68,11 +68,11 @@ type over struct{ err error }
 func Try(do func() error) (err error) {
 	defer func() {
 		if what := recover(); what != nil {
-			o, ok := what.(*over)
+			one, ok := what.(*over)
 			if !ok {
 				panic(what)
 			}
-			err = o.err
+			err = one.err
 		}
 	}()
 	return do()

@@ -22,17 +22,17 @@ type Branch struct {
 // Reach draws where a VLAN goes as a forest: the part with its gateway first;
 // parts that are cut off hang where the cable that should carry them is, or
 // stand as roots of their own.
-func Reach(n *span.Net, vid office.VID) []*Branch {
-	vlan := n.VLAN(vid)
+func Reach(net *span.Net, vid office.VID) []*Branch {
+	vlan := net.VLAN(vid)
 	if vlan == nil || len(vlan.Spans) == 0 {
 		return nil
 	}
 	part := map[int]*span.Span{} // by hub
-	for _, s := range vlan.Spans {
-		for _, x := range s.Nodes {
+	for _, one := range vlan.Spans {
+		for _, node := range one.Nodes {
 			// a device may pass on, besides, what it keeps as it came
-			if part[x.Hub] == nil && x.Label.VID() == 0 || x.Label.VID() == vid {
-				part[x.Hub] = s
+			if part[node.Hub] == nil && node.Label.VID() == 0 || node.Label.VID() == vid {
+				part[node.Hub] = one
 			}
 		}
 	}
@@ -44,7 +44,7 @@ func Reach(n *span.Net, vid office.VID) []*Branch {
 	slices.SortFunc(hubs, func(a, b int) int {
 		rank := func(h int) int {
 			switch {
-			case part[h] == main && n.AtGateway(h, vid):
+			case part[h] == main && net.AtGateway(h, vid):
 				return 0
 			case part[h] == main:
 				return 1
@@ -54,20 +54,20 @@ func Reach(n *span.Net, vid office.VID) []*Branch {
 		return cmp.Or(cmp.Compare(rank(a), rank(b)), cmp.Compare(a, b))
 	})
 	seen := map[int]bool{}
-	ends := func(h int) []office.PortRef {
+	ends := func(at int) []office.PortRef {
 		var refs []office.PortRef
-		hub := n.Topo.Hubs[h]
-		device := n.Office.Devices[hub.Dev]
-		for _, x := range n.Terminals(&span.Span{Nodes: []span.Node{{Hub: h, Label: span.Label(vid)}}}, vid) {
-			if x.Device == device.Name {
-				refs = append(refs, x)
+		hub := net.Topo.Hubs[at]
+		device := net.Office.Devices[hub.Dev]
+		for _, ref := range net.Terminals(&span.Span{Nodes: []span.Node{{Hub: at, Label: span.Label(vid)}}}, vid) {
+			if ref.Device == device.Name {
+				refs = append(refs, ref)
 			}
 		}
-		for _, k := range n.Topo.PlugsAt(hub.Dev) {
-			p := n.Office.Plugs[k]
-			in := n.Topo.HubOf(hub.Dev, device.Logical(device.Port(p.Port.Port))) == h
-			if in && p.Wants == vid && !slices.Contains(refs, p.Port) && (!n.Aware(hub.Dev) || p.Tagged) {
-				refs = append(refs, p.Port)
+		for _, k := range net.Topo.PlugsAt(hub.Dev) {
+			plug := net.Office.Plugs[k]
+			in := net.Topo.HubOf(hub.Dev, device.Logical(device.Port(plug.Port.Port))) == at
+			if in && plug.Wants == vid && !slices.Contains(refs, plug.Port) && (!net.Aware(hub.Dev) || plug.Tagged) {
+				refs = append(refs, plug.Port)
 			}
 		}
 		return refs
@@ -78,7 +78,7 @@ func Reach(n *span.Net, vid office.VID) []*Branch {
 			continue
 		}
 		seen[start] = true
-		root := &Branch{Device: n.Office.Devices[n.Topo.Hubs[start].Dev].Name, Cut: part[start] != main, Ends: ends(start)}
+		root := &Branch{Device: net.Office.Devices[net.Topo.Hubs[start].Dev].Name, Cut: part[start] != main, Ends: ends(start)}
 		type item struct {
 			hub int
 			b   *Branch
@@ -87,24 +87,24 @@ func Reach(n *span.Net, vid office.VID) []*Branch {
 		for len(queue) > 0 {
 			at := queue[0]
 			queue = queue[1:]
-			for _, link := range n.Topo.At[at.hub] {
-				k := &n.Topo.Links[link]
-				here, there := k.A, k.B
+			for _, link := range net.Topo.At[at.hub] {
+				one := &net.Topo.Links[link]
+				here, there := one.A, one.B
 				if here.Hub != at.hub {
 					here, there = there, here
 				}
-				both, _ := n.Carries(link, vid)
-				if seen[there.Hub] || part[there.Hub] == nil || !both && !n.Needed(link).Has(vid) {
+				both, _ := net.Carries(link, vid)
+				if seen[there.Hub] || part[there.Hub] == nil || !both && !net.Needed(link).Has(vid) {
 					continue
 				}
 				seen[there.Hub] = true
-				b := &Branch{Device: n.Ref(there).Device, Port: n.Ref(there).Port, Via: n.Ref(here).Port,
+				branch := &Branch{Device: net.Ref(there).Device, Port: net.Ref(there).Port, Via: net.Ref(here).Port,
 					Broken: !both, Cut: part[there.Hub] != main, Ends: ends(there.Hub)}
-				at.b.Branches = append(at.b.Branches, b)
-				queue = append(queue, item{there.Hub, b})
+				at.b.Branches = append(at.b.Branches, branch)
+				queue = append(queue, item{there.Hub, branch})
 			}
 		}
-		if start == hubs[0] || len(root.Ends) > 0 || len(root.Branches) > 0 || root.Cut && n.EndsAt(start, vid) {
+		if start == hubs[0] || len(root.Ends) > 0 || len(root.Branches) > 0 || root.Cut && net.EndsAt(start, vid) {
 			roots = append(roots, root)
 		}
 	}

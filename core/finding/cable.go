@@ -23,81 +23,81 @@ type cableFault struct {
 }
 
 // id is that of the finding that the fault becomes part of.
-func (c *check) faultID(f cableFault) string {
-	k := &c.n.Topo.Links[f.link]
-	what := []any{c.n.Ref(k.A), c.n.Ref(k.B)}
-	if f.code == OneWay {
-		what = append([]any{map[bool]string{true: "to", false: "from"}[f.fromA]}, what...)
+func (c *check) faultID(fault cableFault) string {
+	link := &c.net.Topo.Links[fault.link]
+	what := []any{c.net.Ref(link.A), c.net.Ref(link.B)}
+	if fault.code == OneWay {
+		what = append([]any{map[bool]string{true: "to", false: "from"}[fault.fromA]}, what...)
 	}
-	if f.code == "loop" {
-		for _, l := range f.ring[1:] {
-			what = append(what, c.n.Ref(c.n.Topo.Links[l].A))
+	if fault.code == "loop" {
+		for _, at := range fault.ring[1:] {
+			what = append(what, c.net.Ref(c.net.Topo.Links[at].A))
 		}
 	}
-	if f.kind != "" {
-		what = append(what, f.kind)
+	if fault.kind != "" {
+		what = append(what, fault.kind)
 	}
-	return about(f.code, what...)
+	return about(fault.code, what...)
 }
 
 // cables makes findings of the faults of all VLANs.
 func (c *check) cables() {
 	byID := map[string][]cableFault{}
 	var order []string
-	for _, f := range c.faults {
-		id := c.faultID(f)
+	for _, fault := range c.faults {
+		id := c.faultID(fault)
 		if byID[id] == nil {
 			order = append(order, id)
 		}
-		byID[id] = append(byID[id], f)
+		byID[id] = append(byID[id], fault)
 	}
 	lacks := map[[2]int]bool{} // link and VLAN
-	for _, f := range c.faults {
-		if f.code == NotCarried {
-			lacks[[2]int{f.link, int(f.vlan)}] = true
+	for _, fault := range c.faults {
+		if fault.code == NotCarried {
+			lacks[[2]int{fault.link, int(fault.vlan)}] = true
 		}
 	}
 	for _, id := range order {
 		all := byID[id]
 		if all[0].code == OneWay {
-			all = slices.DeleteFunc(all, func(f cableFault) bool { return lacks[[2]int{f.link, int(f.vlan)}] })
+			all = slices.DeleteFunc(all, func(fault cableFault) bool { return lacks[[2]int{fault.link, int(fault.vlan)}] })
 		}
 		if len(all) == 0 {
 			continue
 		}
-		f := Finding{Code: all[0].code, ID: id}
-		for _, x := range all {
-			f.VLANs = append(f.VLANs, x.vlan)
+		finding := Finding{Code: all[0].code, ID: id}
+		for _, fault := range all {
+			finding.VLANs = append(finding.VLANs, fault.vlan)
 		}
-		slices.Sort(f.VLANs)
-		f.VLANs = slices.Compact(f.VLANs)
-		link := &c.n.Topo.Links[all[0].link]
-		f.Ports = []office.PortRef{c.n.Ref(link.A), c.n.Ref(link.B)}
-		switch f.Code {
+		slices.Sort(finding.VLANs)
+		finding.VLANs = slices.Compact(finding.VLANs)
+		link := &c.net.Topo.Links[all[0].link]
+		finding.Ports = []office.PortRef{c.net.Ref(link.A), c.net.Ref(link.B)}
+		switch finding.Code {
 		case Loop:
-			c.sayRing(&f, all[0].ring)
-			c.add(f)
+			c.sayRing(&finding, all[0].ring)
+			c.add(finding)
 			continue
 		case NotCarried:
 			if shut := c.shutEnds(all[0].link); shut != nil {
-				c.sayShut(&f, link, shut)
+				c.sayShut(&finding, link, shut)
 				if m := c.openShut(all[0].link); m != nil {
-					f.Mends = append(f.Mends, m)
+					finding.Mends = append(finding.Mends, m)
 				}
-				c.add(f)
+				c.add(finding)
 				continue
 			}
-			c.sayLacks(&f, all[0].link)
+			c.sayLacks(&finding, all[0].link)
 		default:
-			c.sayOneWay(&f, link, all[0].fromA)
+			c.sayOneWay(&finding, link, all[0].fromA)
 		}
-		if m := c.untaggedToo(link, f.VLANs); m != nil {
-			f.Mends = append(f.Mends, m)
+		if m := c.untaggedToo(link, finding.VLANs); m != nil {
+			finding.Mends = append(finding.Mends, m)
 		}
-		if m := c.carryBoth(all[0].link, f.VLANs); m != nil {
-			f.Mends = append(f.Mends, m)
+		if m := c.carryBoth(all[0].link, finding.VLANs); m != nil {
+			finding.Mends = append(finding.Mends, m)
 		}
-		c.add(f)
+		c.add(finding)
 	}
 }
 
@@ -107,11 +107,11 @@ func brackets(vs []office.VID) string {
 		return fmt.Sprintf("%d VLANs", len(vs))
 	}
 	text := "["
-	for i, v := range vs {
+	for i, vid := range vs {
 		if i > 0 {
 			text += " "
 		}
-		text += fmt.Sprint(v)
+		text += fmt.Sprint(vid)
 	}
 	return text + "]"
 }
@@ -125,21 +125,21 @@ func verb(vs []office.VID, one, many string) string {
 
 // shutEnds is the ends of a cable that are shut.
 func (c *check) shutEnds(link int) (ends []graph.End) {
-	for _, e := range c.n.Topo.Links[link].Ends() {
-		if c.n.Port(e).Off {
-			ends = append(ends, e)
+	for _, end := range c.net.Topo.Links[link].Ends() {
+		if c.net.Port(end).Off {
+			ends = append(ends, end)
 		}
 	}
 	return ends
 }
 
-func (c *check) sayShut(f *Finding, k *graph.Link, shut []graph.End) {
-	where := portName(c.n.Ref(shut[0])) + " is shut"
+func (c *check) sayShut(finding *Finding, link *graph.Link, shut []graph.End) {
+	where := portName(c.net.Ref(shut[0])) + " is shut"
 	if len(shut) == 2 {
-		where = portName(c.n.Ref(shut[0])) + " and " + portName(c.n.Ref(shut[1])) + " are shut"
+		where = portName(c.net.Ref(shut[0])) + " and " + portName(c.net.Ref(shut[1])) + " are shut"
 	}
-	f.Label = brackets(f.VLANs) + ": " + where
-	f.Text = fmt.Sprintf("%s %s at the cable %s to %s: %s.", c.vlanNames(f.VLANs), verb(f.VLANs, "ends", "end"), portName(c.n.Ref(k.A)), portName(c.n.Ref(k.B)), where)
+	finding.Label = brackets(finding.VLANs) + ": " + where
+	finding.Text = fmt.Sprintf("%s %s at the cable %s to %s: %s.", c.vlanNames(finding.VLANs), verb(finding.VLANs, "ends", "end"), portName(c.net.Ref(link.A)), portName(c.net.Ref(link.B)), where)
 }
 
 // openShut opens an end of a cable that is shut as the other end is; nothing where that
@@ -149,20 +149,20 @@ func (c *check) openShut(link int) (lines []string) {
 	if len(shut) != 1 {
 		return nil
 	}
-	other := c.n.Topo.Links[link].Opposite(shut[0])
-	shape, _ := c.n.Shape(other.Dev, other.Port)
-	return []string{set(c.n.Ref(shut[0]), *shape)}
+	other := c.net.Topo.Links[link].Opposite(shut[0])
+	shape, _ := c.net.Shape(other.Dev, other.Port)
+	return []string{set(c.net.Ref(shut[0]), *shape)}
 }
 
 // sayLacks says which end of a cable lacks which VLANs.
-func (c *check) sayLacks(f *Finding, l int) {
-	link := &c.n.Topo.Links[l]
-	ends := portName(c.n.Ref(link.A)) + " to " + portName(c.n.Ref(link.B))
+func (c *check) sayLacks(finding *Finding, at int) {
+	link := &c.net.Topo.Links[at]
+	ends := portName(c.net.Ref(link.A)) + " to " + portName(c.net.Ref(link.B))
 	by := map[string][]office.VID{}
-	for _, vid := range f.VLANs {
+	for _, vid := range finding.VLANs {
 		kind := ""
-		for i, e := range link.Ends() {
-			if c.n.Aware(e.Dev) && !c.n.Port(e).Has(vid) {
+		for i, end := range link.Ends() {
+			if c.net.Aware(end.Dev) && !c.net.Port(end).Has(vid) {
 				kind += "ab"[i : i+1]
 			}
 		}
@@ -173,8 +173,8 @@ func (c *check) sayLacks(f *Finding, l int) {
 		if vs == nil {
 			continue
 		}
-		if f.Text != "" {
-			f.Text += " "
+		if finding.Text != "" {
+			finding.Text += " "
 		}
 		lack, other := link.A, link.B
 		if kind == "b" {
@@ -183,15 +183,15 @@ func (c *check) sayLacks(f *Finding, l int) {
 		label := ""
 		switch kind {
 		case "a", "b":
-			label = fmt.Sprintf("%s %s at %s", brackets(vs), verb(vs, "ends", "end"), portName(c.n.Ref(lack)))
-			f.Text += fmt.Sprintf("%s %s at the cable %s: %s carries %s, %s does not, so the frames are dropped there.", c.vlanNames(vs), verb(vs, "ends", "end"), ends,
-				portName(c.n.Ref(other)), verb(vs, "it", "them"), portName(c.n.Ref(lack)))
+			label = fmt.Sprintf("%s %s at %s", brackets(vs), verb(vs, "ends", "end"), portName(c.net.Ref(lack)))
+			finding.Text += fmt.Sprintf("%s %s at the cable %s: %s carries %s, %s does not, so the frames are dropped there.", c.vlanNames(vs), verb(vs, "ends", "end"), ends,
+				portName(c.net.Ref(other)), verb(vs, "it", "them"), portName(c.net.Ref(lack)))
 		case "ab":
 			label = brackets(vs) + " at neither end"
-			f.Text += fmt.Sprintf("%s %s at the cable %s: neither end carries %s.", c.vlanNames(vs), verb(vs, "ends", "end"), ends, verb(vs, "it", "them"))
+			finding.Text += fmt.Sprintf("%s %s at the cable %s: neither end carries %s.", c.vlanNames(vs), verb(vs, "ends", "end"), ends, verb(vs, "it", "them"))
 		default:
 			label = fmt.Sprintf("%s in two forms", brackets(vs))
-			f.Text += fmt.Sprintf(
+			finding.Text += fmt.Sprintf(
 				"%s %s not pass the cable %s in both directions: its ends give and take %s in different forms.",
 				c.vlanNames(vs),
 				verb(vs, "does", "do"),
@@ -199,43 +199,43 @@ func (c *check) sayLacks(f *Finding, l int) {
 				verb(vs, "it", "them"),
 			)
 		}
-		if f.Label == "" {
-			f.Label = label
+		if finding.Label == "" {
+			finding.Label = label
 		}
 	}
 }
 
-func (c *check) sayOneWay(f *Finding, k *graph.Link, fromA bool) {
-	a, b := c.n.Ref(k.A), c.n.Ref(k.B)
+func (c *check) sayOneWay(finding *Finding, link *graph.Link, fromA bool) {
+	ref, other := c.net.Ref(link.A), c.net.Ref(link.B)
 	if !fromA {
-		a, b = b, a
+		ref, other = other, ref
 	}
-	f.Label = brackets(f.VLANs) + " one way"
-	f.Text = fmt.Sprintf("%s %s from %s to %s and not back: nothing that is asked is answered.", c.vlanNames(f.VLANs), verb(f.VLANs, "goes", "go"), portName(a), portName(b))
+	finding.Label = brackets(finding.VLANs) + " one way"
+	finding.Text = fmt.Sprintf("%s %s from %s to %s and not back: nothing that is asked is answered.", c.vlanNames(finding.VLANs), verb(finding.VLANs, "goes", "go"), portName(ref), portName(other))
 }
 
 // carryBoth is the statements that make a cable carry VLANs tagged, or one of
 // them untagged towards a device that knows no tags.
-func (c *check) carryBoth(l int, vs []office.VID) []string {
-	link := &c.n.Topo.Links[l]
+func (c *check) carryBoth(at int, vs []office.VID) []string {
+	link := &c.net.Topo.Links[at]
 	as := office.Tagged
-	if !c.n.Aware(link.A.Dev) || !c.n.Aware(link.B.Dev) {
+	if !c.net.Aware(link.A.Dev) || !c.net.Aware(link.B.Dev) {
 		as = office.Untagged
 	}
 	var m []string
 	for _, end := range link.Ends() {
-		if !c.n.Aware(end.Dev) {
+		if !c.net.Aware(end.Dev) {
 			continue
 		}
 		var set1 []office.VID
-		for _, v := range vs {
-			p := c.n.Port(end)
-			if p.Of(v) != as || as == office.Tagged && p.WireOf(v).VID() != v || !c.n.Hears(end.Dev, end.Port, v) {
-				set1 = append(set1, v)
+		for _, vid := range vs {
+			compiled := c.net.Port(end)
+			if compiled.Of(vid) != as || as == office.Tagged && compiled.WireOf(vid).VID() != vid || !c.net.Hears(end.Dev, end.Port, vid) {
+				set1 = append(set1, vid)
 			}
 		}
 		if set1 != nil {
-			m = append(m, set(c.n.Ref(end), c.n.Carrying(end.Dev, end.Port, as, set1...)))
+			m = append(m, set(c.net.Ref(end), c.net.Carrying(end.Dev, end.Port, as, set1...)))
 		}
 	}
 	return m
@@ -243,11 +243,11 @@ func (c *check) carryBoth(l int, vs []office.VID) []string {
 
 // untaggedToo is the statement that gives the end of a cable that has nothing
 // untagged the VLAN that the other end has so.
-func (c *check) untaggedToo(k *graph.Link, vs []office.VID) []string {
-	for _, e := range k.Ends() {
-		far := k.Opposite(e)
-		if len(vs) == 1 && c.n.Aware(e.Dev) && c.n.Aware(far.Dev) && c.n.Port(far).Untagged.Has(vs[0]) && c.n.Hears(far.Dev, far.Port, vs[0]) && c.n.Port(e).Untagged.Empty() {
-			return []string{set(c.n.Ref(e), c.n.Carrying(e.Dev, e.Port, office.Untagged, vs[0]))}
+func (c *check) untaggedToo(link *graph.Link, vs []office.VID) []string {
+	for _, end := range link.Ends() {
+		far := link.Opposite(end)
+		if len(vs) == 1 && c.net.Aware(end.Dev) && c.net.Aware(far.Dev) && c.net.Port(far).Untagged.Has(vs[0]) && c.net.Hears(far.Dev, far.Port, vs[0]) && c.net.Port(end).Untagged.Empty() {
+			return []string{set(c.net.Ref(end), c.net.Carrying(end.Dev, end.Port, office.Untagged, vs[0]))}
 		}
 	}
 	return nil
@@ -273,22 +273,22 @@ func (c *check) notCarried(vlan *span.VLAN) []cause {
 	for _, h := range hubsIn(vlan.Spans[0], vlan.VID) {
 		main[h] = true
 	}
-	for _, s := range vlan.Spans[1:vlan.Parts] {
-		way, ok := c.n.Route(vlan.VID, hubsIn(s, vlan.VID), func(h int) bool { return main[h] })
+	for _, part := range vlan.Spans[1:vlan.Parts] {
+		way, ok := c.net.Route(vlan.VID, hubsIn(part, vlan.VID), func(h int) bool { return main[h] })
 		if !ok { // only over devices that drop tags
-			way, ok = c.n.RouteAnyhow(vlan.VID, hubsIn(s, vlan.VID), func(h int) bool { return main[h] })
+			way, ok = c.net.RouteAnyhow(vlan.VID, hubsIn(part, vlan.VID), func(h int) bool { return main[h] })
 		}
 		if !ok { // only over a cable in a port that is shut
-			way, _ = c.n.RouteShut(vlan.VID, hubsIn(s, vlan.VID), func(h int) bool { return main[h] })
+			way, _ = c.net.RouteShut(vlan.VID, hubsIn(part, vlan.VID), func(h int) bool { return main[h] })
 			way = slices.DeleteFunc(way, func(l int) bool { return len(c.shutEnds(l)) == 0 })
 		}
 		for _, l := range way {
-			if both, _ := c.n.Carries(l, vlan.VID); both || seen[l] {
+			if both, _ := c.net.Carries(l, vlan.VID); both || seen[l] {
 				continue
 			}
 			seen[l] = true
-			if x, ok := c.cableLacks(l, vlan.VID); ok {
-				causes = append(causes, x)
+			if cause, ok := c.cableLacks(l, vlan.VID); ok {
+				causes = append(causes, cause)
 			}
 		}
 	}
@@ -298,11 +298,11 @@ func (c *check) notCarried(vlan *span.VLAN) []cause {
 // hubsIn is where a span is the VLAN itself, or what comes untagged into a
 // device that knows no tags; not where it is another VLAN that it is mixed up
 // with.
-func hubsIn(s *span.Span, v office.VID) []int {
+func hubsIn(part *span.Span, vid office.VID) []int {
 	var hubs []int
-	for _, x := range s.Nodes {
-		if x.Label == span.Label(v) || x.Label.VID() == 0 {
-			hubs = append(hubs, x.Hub)
+	for _, node := range part.Nodes {
+		if node.Label == span.Label(vid) || node.Label.VID() == 0 {
+			hubs = append(hubs, node.Hub)
 		}
 	}
 	return slices.Compact(hubs)
@@ -311,27 +311,27 @@ func hubsIn(s *span.Span, v office.VID) []int {
 // cableLacks names the finding of a cable that a VLAN does not pass; a device
 // behind it that drops tags may be the reason.
 func (c *check) cableLacks(link int, vid office.VID) (cause, bool) {
-	k := &c.n.Topo.Links[link]
-	a, b := c.n.Ref(k.A), c.n.Ref(k.B)
-	ends := portName(a) + " to " + portName(b)
-	if from, to, _, ok := c.n.Mismatch(link); ok && (vid == from || vid == to) {
-		return cause{about(UntaggedMismatch, a, b), ends}, true
+	one := &c.net.Topo.Links[link]
+	ref, other := c.net.Ref(one.A), c.net.Ref(one.B)
+	ends := portName(ref) + " to " + portName(other)
+	if from, to, _, ok := c.net.Mismatch(link); ok && (vid == from || vid == to) {
+		return cause{about(UntaggedMismatch, ref, other), ends}, true
 	}
-	for _, e := range k.Ends() {
-		into := k.Opposite(e)
-		if c.dropsTags(e, into) && c.n.Port(e).Tagged.Has(vid) {
-			return cause{about(TagIntoUnaware, a, b), ends}, true
+	for _, end := range one.Ends() {
+		into := one.Opposite(end)
+		if c.dropsTags(end, into) && c.net.Port(end).Tagged.Has(vid) {
+			return cause{about(TagIntoUnaware, ref, other), ends}, true
 		}
 	}
-	f := cableFault{code: NotCarried, link: link, vlan: vid}
-	if !c.n.Aware(k.A.Dev) || !c.n.Aware(k.B.Dev) {
-		f.kind = fmt.Sprint(vid)
-		if !c.n.Aware(k.A.Dev) && !c.n.Aware(k.B.Dev) {
+	fault := cableFault{code: NotCarried, link: link, vlan: vid}
+	if !c.net.Aware(one.A.Dev) || !c.net.Aware(one.B.Dev) {
+		fault.kind = fmt.Sprint(vid)
+		if !c.net.Aware(one.A.Dev) && !c.net.Aware(one.B.Dev) {
 			return cause{}, false // neither decides anything: another cable does
 		}
 	}
-	c.faults = append(c.faults, f)
-	return cause{c.faultID(f), ends}, true
+	c.faults = append(c.faults, fault)
+	return cause{c.faultID(fault), ends}, true
 }
 
 // oneWay: a VLAN passes a cable in one direction only, and neither not-carried
@@ -340,29 +340,29 @@ func (c *check) cableLacks(link int, vid office.VID) (cause, bool) {
 // Switch b takes the tagged frames of a; its own leave untagged, and a has no
 // VLAN for them.
 func (c *check) oneWay(vlan *span.VLAN) {
-	for _, s := range vlan.Spans {
-		for _, w := range c.n.OneWays(s) {
-			if least(w) != vlan.VID {
+	for _, part := range vlan.Spans {
+		for _, way := range c.net.OneWays(part) {
+			if least(way) != vlan.VID {
 				continue // said with the other VLAN
 			}
-			if from, to, _, ok := c.n.Mismatch(w.Link); ok &&
-				(w.From.VID() == from && w.To.VID() == to || w.From.VID() == to && w.To.VID() == from || vlan.VID == from || vlan.VID == to) {
+			if from, to, _, ok := c.net.Mismatch(way.Link); ok &&
+				(way.From.VID() == from && way.To.VID() == to || way.From.VID() == to && way.To.VID() == from || vlan.VID == from || vlan.VID == to) {
 				continue
 			}
-			f := cableFault{code: OneWay, link: w.Link, vlan: vlan.VID, fromA: w.FromA}
-			if k := &c.n.Topo.Links[w.Link]; !c.n.Aware(k.A.Dev) || !c.n.Aware(k.B.Dev) {
-				f.kind = fmt.Sprint(vlan.VID)
+			fault := cableFault{code: OneWay, link: way.Link, vlan: vlan.VID, fromA: way.FromA}
+			if link := &c.net.Topo.Links[way.Link]; !c.net.Aware(link.A.Dev) || !c.net.Aware(link.B.Dev) {
+				fault.kind = fmt.Sprint(vlan.VID)
 			}
-			c.faults = append(c.faults, f)
+			c.faults = append(c.faults, fault)
 		}
 	}
 }
 
 // least is the VLAN that an arc without its way back is told of.
-func least(w span.OneWay) office.VID {
-	a, b := w.From.VLAN(), w.To.VLAN()
-	if a == 0 || b == 0 {
-		return max(a, b)
+func least(way span.OneWay) office.VID {
+	vid, other := way.From.VLAN(), way.To.VLAN()
+	if vid == 0 || other == 0 {
+		return max(vid, other)
 	}
-	return min(a, b)
+	return min(vid, other)
 }

@@ -21,60 +21,60 @@ type Delta struct {
 // Since is what became otherwise since the report that this one was made from by
 // [Report.Update].
 func (r *Report) Since(old *Report) *Delta {
-	d := &Delta{}
+	delta := &Delta{}
 	var fresh bool
-	d.Devices, d.Links, d.VLANs, fresh = r.Net.Delta()
-	d.Whole = fresh
+	delta.Devices, delta.Links, delta.VLANs, fresh = r.Net.Delta()
+	delta.Whole = fresh
 	was := make(map[string]*Finding, len(old.List()))
-	for _, f := range old.List() {
-		was[f.ID] = f
+	for _, finding := range old.List() {
+		was[finding.ID] = finding
 	}
-	for _, f := range r.List() {
-		if g := was[f.ID]; g == nil || !g.equal(f) {
-			d.Come = append(d.Come, f)
+	for _, finding := range r.List() {
+		if other := was[finding.ID]; other == nil || !other.equal(finding) {
+			delta.Come = append(delta.Come, finding)
 		}
-		delete(was, f.ID)
+		delete(was, finding.ID)
 	}
-	for _, f := range old.List() {
-		if was[f.ID] != nil {
-			d.Gone = append(d.Gone, f)
+	for _, finding := range old.List() {
+		if was[finding.ID] != nil {
+			delta.Gone = append(delta.Gone, finding)
 		}
 	}
-	return d
+	return delta
 }
 
 // equal says whether two findings say the same.
-func (f *Finding) equal(g *Finding) bool {
-	return f == g || f.Code == g.Code && f.Text == g.Text && f.Label == g.Label && f.Cause == g.Cause && f.ID == g.ID &&
-		slices.Equal(f.VLANs, g.VLANs) && slices.Equal(f.Ports, g.Ports) && slices.Equal(f.Devices, g.Devices) &&
-		slices.EqualFunc(f.Mends, g.Mends, slices.Equal[[]string])
+func (f *Finding) equal(finding *Finding) bool {
+	return f == finding || f.Code == finding.Code && f.Text == finding.Text && f.Label == finding.Label && f.Cause == finding.Cause && f.ID == finding.ID &&
+		slices.Equal(f.VLANs, finding.VLANs) && slices.Equal(f.Ports, finding.Ports) && slices.Equal(f.Devices, finding.Devices) &&
+		slices.EqualFunc(f.Mends, finding.Mends, slices.Equal[[]string])
 }
 
 // Touches says whether what was tried for a finding of the office may come out
 // otherwise now: it is about a VLAN or a device that became otherwise.
-func (d *Delta) Touches(n *span.Net, f *Finding) bool {
-	if d.Whole || slices.ContainsFunc(f.VLANs, d.VLANs.Has) {
+func (d *Delta) Touches(net *span.Net, finding *Finding) bool {
+	if d.Whole || slices.ContainsFunc(finding.VLANs, d.VLANs.Has) {
 		return true
 	}
-	touched := func(name string) bool { return slices.Contains(d.Devices, n.Topo.DeviceIndex(name)) }
-	return slices.ContainsFunc(f.Devices, touched) || slices.ContainsFunc(f.Ports, func(p office.PortRef) bool { return touched(p.Device) })
+	touched := func(name string) bool { return slices.Contains(d.Devices, net.Topo.DeviceIndex(name)) }
+	return slices.ContainsFunc(finding.Devices, touched) || slices.ContainsFunc(finding.Ports, func(ref office.PortRef) bool { return touched(ref.Device) })
 }
 
 // Drawn lists the links that may be drawn otherwise: those that carry or are
 // needed otherwise, those at devices that are otherwise, and those that a finding
 // came to or went from.
-func (d *Delta) Drawn(n *span.Net) []int {
+func (d *Delta) Drawn(net *span.Net) []int {
 	links := slices.Clone(d.Links)
-	at := func(dev, port int) { links = append(links, n.Topo.LinksAt(dev, port)...) }
+	at := func(dev, port int) { links = append(links, net.Topo.LinksAt(dev, port)...) }
 	for _, i := range d.Devices {
-		for p := range n.Office.Devices[i].Ports {
-			at(i, p)
+		for port := range net.Office.Devices[i].Ports {
+			at(i, port)
 		}
 	}
-	for _, f := range slices.Concat(d.Come, d.Gone) {
-		for _, r := range f.Ports {
-			if i := n.Topo.DeviceIndex(r.Device); i >= 0 {
-				if p := n.Office.Devices[i].Port(r.Port); p >= 0 {
+	for _, finding := range slices.Concat(d.Come, d.Gone) {
+		for _, ref := range finding.Ports {
+			if i := net.Topo.DeviceIndex(ref.Device); i >= 0 {
+				if p := net.Office.Devices[i].Port(ref.Port); p >= 0 {
 					at(i, p)
 				}
 			}

@@ -14,14 +14,14 @@ import (
 
 // device finds what is wrong with one device by itself.
 func (c *check) device(i int) {
-	device := c.n.Office.Devices[i]
-	if c.n.Aware(i) {
-		for p := range device.Ports {
-			t := c.n.Tables[i].Ports[p]
-			if device.Ports[p].Bundle > 0 || t.Off || t.Access != 0 && (t.Access == office.DefaultVID || c.n.Registered().Has(t.Access)) {
+	device := c.net.Office.Devices[i]
+	if c.net.Aware(i) {
+		for one := range device.Ports {
+			compiled := c.net.Tables[i].Ports[one]
+			if device.Ports[one].Bundle > 0 || compiled.Off || compiled.Access != 0 && (compiled.Access == office.DefaultVID || c.net.Registered().Has(compiled.Access)) {
 				continue // shut, or nothing to go wrong
 			}
-			at := port{i, p, office.PortRef{Device: device.Name, Port: device.Ports[p].Name}}
+			at := port{i, one, office.PortRef{Device: device.Name, Port: device.Ports[one].Name}}
 			c.pvidNotMember(at)
 			c.pvidDiffers(at)
 			c.manyUntagged(at)
@@ -46,19 +46,19 @@ func (c *check) device(i int) {
 //	  ports 1-2
 //	  manage 190
 func (c *check) managedUnregistered(i int) {
-	d := c.n.Office.Devices[i]
-	if d.Manage == nil || d.Manage.VID == office.DefaultVID || c.n.Registered().Has(d.Manage.VID) {
+	device := c.net.Office.Devices[i]
+	if device.Manage == nil || device.Manage.VID == office.DefaultVID || c.net.Registered().Has(device.Manage.VID) {
 		return
 	}
-	c.add(Finding{Code: Unregistered, VLANs: []office.VID{d.Manage.VID}, ID: about(Unregistered, d.Name, "managed in", d.Manage.VID), Devices: []string{d.Name},
-		Text: fmt.Sprintf("%s is managed in VLAN %d, which the register does not know.", d.Name, d.Manage.VID)})
+	c.add(Finding{Code: Unregistered, VLANs: []office.VID{device.Manage.VID}, ID: about(Unregistered, device.Name, "managed in", device.Manage.VID), Devices: []string{device.Name},
+		Text: fmt.Sprintf("%s is managed in VLAN %d, which the register does not know.", device.Name, device.Manage.VID)})
 }
 
 // bridges says whether PVIDs count on a device: in a grouped one the group is
 // the PVID.
 func (c *check) bridges(dev int) bool {
-	f := c.n.Office.Devices[dev].Forwarding
-	return f == office.Bridge || f == office.Routed
+	forwarding := c.net.Office.Devices[dev].Forwarding
+	return forwarding == office.Bridge || forwarding == office.Routed
 }
 
 // plugUnserved: a plug wants a VLAN that its port does not give in that form.
@@ -67,80 +67,80 @@ func (c *check) bridges(dev int) bool {
 // form, and what the plug sends joins its VLAN. A plug that wants it untagged
 // and finds it tagged has tag-into-unaware as the cause.
 func (c *check) plugUnserved(i int) {
-	device := c.n.Office.Devices[i]
-	for _, k := range c.n.Topo.PlugsAt(i) {
-		plug := &c.n.Office.Plugs[k]
+	device := c.net.Office.Devices[i]
+	for _, k := range c.net.Topo.PlugsAt(i) {
+		plug := &c.net.Office.Plugs[k]
 		at := device.Logical(device.Port(plug.Port.Port))
-		compiled := c.n.Tables[i].Ports[at]
+		compiled := c.net.Tables[i].Ports[at]
 		form, as, other := "untagged", office.Untagged, office.Tagged
 		if plug.Tagged {
 			form, as, other = "tagged", office.Tagged, office.Untagged
 		}
-		who, vlan := fmt.Sprintf("%s at %s", plug.Name, portName(plug.Port)), c.n.Name(plug.Wants)
-		f := Finding{Code: PlugUnserved, VLANs: []office.VID{plug.Wants}, Ports: []office.PortRef{plug.Port}, ID: about(PlugUnserved, plug.Port, plug.Name)}
-		if _, far, ok := c.n.Office.CableAt(plug.Port); ok {
-			f.Text = fmt.Sprintf("%s is plugged in where a cable to %s is: a port takes one of the two.", who, portName(far))
-			c.add(f)
+		who, vlan := fmt.Sprintf("%s at %s", plug.Name, portName(plug.Port)), c.net.Name(plug.Wants)
+		finding := Finding{Code: PlugUnserved, VLANs: []office.VID{plug.Wants}, Ports: []office.PortRef{plug.Port}, ID: about(PlugUnserved, plug.Port, plug.Name)}
+		if _, far, ok := c.net.Office.CableAt(plug.Port); ok {
+			finding.Text = fmt.Sprintf("%s is plugged in where a cable to %s is: a port takes one of the two.", who, portName(far))
+			c.add(finding)
 			continue
 		}
-		if !c.n.Aware(i) {
+		if !c.net.Aware(i) {
 			switch {
 			case compiled.Off:
-				f.Text = fmt.Sprintf("%s wants %s, and the port is shut.", who, vlan)
-				f.Mends = [][]string{{set(plug.Port, office.Shape{})}}
-				c.add(f)
+				finding.Text = fmt.Sprintf("%s wants %s, and the port is shut.", who, vlan)
+				finding.Mends = [][]string{{set(plug.Port, office.Shape{})}}
+				c.add(finding)
 			case plug.Tagged && device.Forwarding == office.UnawareDrops:
-				f.Text = fmt.Sprintf("%s wants %s tagged, and %s drops frames with a tag.", who, vlan, device.Name)
-				c.add(f)
+				finding.Text = fmt.Sprintf("%s wants %s tagged, and %s drops frames with a tag.", who, vlan, device.Name)
+				c.add(finding)
 			}
 			continue
 		}
-		if c.n.Gives(i, at, plug.Wants, plug.Tagged) {
+		if c.net.Gives(i, at, plug.Wants, plug.Tagged) {
 			continue
 		}
-		f.Mends = [][]string{{set(office.PortRef{Device: device.Name, Port: device.Ports[at].Name}, c.n.Carrying(i, at, as, plug.Wants))}}
+		finding.Mends = [][]string{{set(office.PortRef{Device: device.Name, Port: device.Ports[at].Name}, c.net.Carrying(i, at, as, plug.Wants))}}
 		leaves := compiled.Of(plug.Wants) == as && (as == office.Untagged || compiled.WireOf(plug.Wants).VID() == plug.Wants)
 		switch {
 		case compiled.Off:
-			f.Text = fmt.Sprintf("%s wants %s, and the port is shut.", who, vlan)
+			finding.Text = fmt.Sprintf("%s wants %s, and the port is shut.", who, vlan)
 		case leaves:
-			if x := (port{dev: i, port: at}); as == office.Untagged && c.dropsPVID(x) {
-				s, _ := c.n.Shape(i, at)
-				drops := portFault{code: PVIDNotMember, vlans: append([]office.VID{compiled.PVID}, s.Untagged...)}
-				f.Cause = drops.id(device)
+			if one := (port{dev: i, port: at}); as == office.Untagged && c.dropsPVID(one) {
+				shape, _ := c.net.Shape(i, at)
+				drops := portFault{code: PVIDNotMember, vlans: append([]office.VID{compiled.PVID}, shape.Untagged...)}
+				finding.Cause = drops.id(device)
 			}
-			f.Text = fmt.Sprintf("%s wants %s %s and hears it, but what it sends %s.", who, vlan, form, c.lost(i, at, plug))
+			finding.Text = fmt.Sprintf("%s wants %s %s and hears it, but what it sends %s.", who, vlan, form, c.lost(i, at, plug))
 		case compiled.Of(plug.Wants) == as:
-			f.Text = fmt.Sprintf("%s wants %s tagged, and the port sends it tagged as VID %d.", who, vlan, compiled.WireOf(plug.Wants))
+			finding.Text = fmt.Sprintf("%s wants %s tagged, and the port sends it tagged as VID %d.", who, vlan, compiled.WireOf(plug.Wants))
 		case other == office.Tagged && compiled.Tagged.Has(plug.Wants):
-			f.Text = fmt.Sprintf("%s wants %s untagged, and the port gives it tagged only.", who, vlan)
-			g := Finding{Code: TagIntoUnaware, VLANs: []office.VID{plug.Wants}, Ports: []office.PortRef{plug.Port}, ID: about(TagIntoUnaware, plug.Port, plug.Name), Mends: f.Mends}
-			g.Text = fmt.Sprintf("%s wants %s untagged, and finds it only tagged.", who, vlan)
-			c.add(g)
-			f.Cause = g.ID
+			finding.Text = fmt.Sprintf("%s wants %s untagged, and the port gives it tagged only.", who, vlan)
+			one := Finding{Code: TagIntoUnaware, VLANs: []office.VID{plug.Wants}, Ports: []office.PortRef{plug.Port}, ID: about(TagIntoUnaware, plug.Port, plug.Name), Mends: finding.Mends}
+			one.Text = fmt.Sprintf("%s wants %s untagged, and finds it only tagged.", who, vlan)
+			c.add(one)
+			finding.Cause = one.ID
 		case other == office.Untagged && compiled.Untagged.Has(plug.Wants):
-			f.Text = fmt.Sprintf("%s wants %s tagged, and the port sends it untagged.", who, vlan)
+			finding.Text = fmt.Sprintf("%s wants %s tagged, and the port sends it untagged.", who, vlan)
 		default:
-			f.Text = fmt.Sprintf("%s wants %s %s, and the port does not give it.", who, vlan, form)
+			finding.Text = fmt.Sprintf("%s wants %s %s, and the port does not give it.", who, vlan, form)
 		}
-		c.add(f)
+		c.add(finding)
 	}
 }
 
 // lost says what becomes of the frames that a plug sends, which do not join the
 // VLAN that it wants.
-func (c *check) lost(dev, at int, p *office.Plug) string {
-	w := bridge.Untagged
-	if p.Tagged {
-		w = bridge.Wire(p.Wants)
+func (c *check) lost(dev, at int, plug *office.Plug) string {
+	wire := bridge.Untagged
+	if plug.Tagged {
+		wire = bridge.Wire(plug.Wants)
 	}
-	switch domain, why := c.n.Tables[dev].Ingress(at, w); {
+	switch domain, why := c.net.Tables[dev].Ingress(at, wire); {
 	case why != bridge.Passed:
 		return "is dropped: " + why.String()
 	case domain.Keep:
 		return fmt.Sprintf("stays in group %d with its tag", domain.VID)
 	default:
-		return "joins " + c.n.Name(domain.VID)
+		return "joins " + c.net.Name(domain.VID)
 	}
 }
 
@@ -154,23 +154,23 @@ func (c *check) lost(dev, at int, p *office.Plug) string {
 //	  bundles adjacent
 //	  bundle up lacp 1,3,5
 func (c *check) bundles(i int) {
-	device := c.n.Office.Devices[i]
-	for b := range device.Ports {
-		x := &device.Ports[b]
-		if x.Kind != office.Bundle {
+	device := c.net.Office.Devices[i]
+	for port := range device.Ports {
+		one := &device.Ports[port]
+		if one.Kind != office.Bundle {
 			continue
 		}
-		ref := office.PortRef{Device: device.Name, Port: x.Name}
-		c.bundleSpeeds(i, b, ref)
+		ref := office.PortRef{Device: device.Name, Port: one.Name}
+		c.bundleSpeeds(i, port, ref)
 		var ends []string
 		bundles, devices := 0, map[int]bool{}
-		for _, l := range c.n.Topo.LinksAt(i, b) {
-			k := &c.n.Topo.Links[l]
+		for _, link := range c.net.Topo.LinksAt(i, port) {
+			k := &c.net.Topo.Links[link]
 			far := k.B
-			if far.Dev == i && far.Port == b {
+			if far.Dev == i && far.Port == port {
 				far = k.A
 			}
-			ends = append(ends, portName(c.n.Ref(far)))
+			ends = append(ends, portName(c.net.Ref(far)))
 			devices[far.Dev] = true
 			if c.at(far).Kind == office.Bundle {
 				bundles++
@@ -180,43 +180,43 @@ func (c *check) bundles(i int) {
 			c.add(Finding{Code: BundleCrossed, Ports: []office.PortRef{ref}, ID: about(BundleCrossed, ref),
 				Text: fmt.Sprintf("The cables of the bundle %s go to %s: a bundle ends in one place.", portName(ref), some(ends, 4))})
 		}
-		if device.Adjacent && slices.Max(x.Members)-slices.Min(x.Members) != len(x.Members)-1 {
+		if device.Adjacent && slices.Max(one.Members)-slices.Min(one.Members) != len(one.Members)-1 {
 			c.add(Finding{Code: BundleGap, Ports: []office.PortRef{ref}, ID: about(BundleGap, ref),
-				Text: fmt.Sprintf("%s takes only neighbouring ports into a bundle, and %s has %s.", device.Name, x.Name, c.portList(memberRefs(device, x), 4))})
+				Text: fmt.Sprintf("%s takes only neighbouring ports into a bundle, and %s has %s.", device.Name, one.Name, c.portList(memberRefs(device, one), 4))})
 		}
 	}
 }
 
-func memberRefs(d *office.Device, x *office.Port) []office.PortRef {
+func memberRefs(device *office.Device, port *office.Port) []office.PortRef {
 	var refs []office.PortRef
-	for _, m := range x.Members {
-		refs = append(refs, office.PortRef{Device: d.Name, Port: d.Ports[m].Name})
+	for _, at := range port.Members {
+		refs = append(refs, office.PortRef{Device: device.Name, Port: device.Ports[at].Name})
 	}
 	return refs
 }
 
-func (c *check) bundleSpeeds(dev, b int, ref office.PortRef) {
-	device := c.n.Office.Devices[dev]
+func (c *check) bundleSpeeds(dev, port int, ref office.PortRef) {
+	device := c.net.Office.Devices[dev]
 	speeds := map[office.Speed]bool{}
 	var names []string
-	add := func(s office.Speed) {
-		if s != 0 && !speeds[s] {
-			speeds[s] = true
-			names = append(names, s.String())
+	add := func(speed office.Speed) {
+		if speed != 0 && !speeds[speed] {
+			speeds[speed] = true
+			names = append(names, speed.String())
 		}
 	}
-	for _, m := range device.Ports[b].Members {
-		add(device.Ports[m].Speed)
+	for _, at := range device.Ports[port].Members {
+		add(device.Ports[at].Speed)
 	}
 	own := len(names)
-	for _, l := range c.n.Topo.LinksAt(dev, b) {
-		for _, k := range c.n.Topo.Links[l].Cables {
-			cable := c.n.Office.Cables[k]
-			for _, r := range []office.PortRef{cable.A, cable.B} {
-				if x := c.n.Office.Device(r.Device); x != device && own < 2 {
+	for _, link := range c.net.Topo.LinksAt(dev, port) {
+		for _, k := range c.net.Topo.Links[link].Cables {
+			cable := c.net.Office.Cables[k]
+			for _, other := range []office.PortRef{cable.A, cable.B} {
+				if one := c.net.Office.Device(other.Device); one != device && own < 2 {
 					// said at the end whose name comes first
-					if device.Name < x.Name {
-						add(x.Ports[x.Port(r.Port)].Speed)
+					if device.Name < one.Name {
+						add(one.Ports[one.Port(other.Port)].Speed)
 					}
 				}
 			}
@@ -231,10 +231,10 @@ func (c *check) bundleSpeeds(dev, b int, ref office.PortRef) {
 // LimitsPassed says in sentences which limits a device passes in an office and did
 // not pass in another.
 func LimitsPassed(was, is *span.Net, dev int) (out []string) {
-	before := findIn(was, func(c *check) { c.limitPassed(dev) })
-	for _, f := range findIn(is, func(c *check) { c.limitPassed(dev) }) {
-		if !slices.ContainsFunc(before, func(b Finding) bool { return b.ID == f.ID }) {
-			out = append(out, f.Text)
+	before := findIn(was, func(check *check) { check.limitPassed(dev) })
+	for _, finding := range findIn(is, func(check *check) { check.limitPassed(dev) }) {
+		if !slices.ContainsFunc(before, func(other Finding) bool { return other.ID == finding.ID }) {
+			out = append(out, finding.Text)
 		}
 	}
 	return out
@@ -244,25 +244,25 @@ func LimitsPassed(was, is *span.Net, dev int) (out []string) {
 // it takes. Rows are what a grouped device keeps for tagged VIDs: one a port
 // and VLAN.
 func (c *check) limitPassed(i int) {
-	device := c.n.Office.Devices[i]
+	device := c.net.Office.Devices[i]
 	if device.Limits == (office.Limits{}) {
 		return
 	}
 	var vlans office.Set
 	rows := 0
-	for _, compiled := range c.n.Tables[i].Ports {
+	for _, compiled := range c.net.Tables[i].Ports {
 		if compiled.Off {
 			continue
 		}
-		m := compiled.Members()
-		vlans.AddAll(&m)
+		one := compiled.Members()
+		vlans.AddAll(&one)
 		rows += compiled.Tagged.Len()
 	}
 	zones := map[string]bool{}
-	for _, a := range device.Addresses {
-		vlans.Add(a.VID)
-		if a.Zone != "" {
-			zones[a.Zone] = true
+	for _, address := range device.Addresses {
+		vlans.Add(address.VID)
+		if address.Zone != "" {
+			zones[address.Zone] = true
 		}
 	}
 	for _, l := range []struct {
@@ -282,24 +282,24 @@ func (c *check) limitPassed(i int) {
 // unsayable: the device's wording cannot express a port's shape, so the plan
 // cannot be entered as it is.
 func (c *check) unsayable(i int) {
-	d := c.n.Office.Devices[i]
-	for _, u := range wording.Unsaid(c.n, i) {
-		at := port{i, u.Port, office.PortRef{Device: d.Name, Port: d.Ports[u.Port].Name}}
-		near := u.Nearest.Shape()
-		fault := portFault{at: at, code: Unsayable, key: fmt.Sprintf("%s; %s", u.Why, notation.Shape(near)), mends: shapes(near),
+	device := c.net.Office.Devices[i]
+	for _, unsayable := range wording.Unsaid(c.net, i) {
+		at := port{i, unsayable.Port, office.PortRef{Device: device.Name, Port: device.Ports[unsayable.Port].Name}}
+		near := unsayable.Nearest.Shape()
+		fault := portFault{at: at, code: Unsayable, key: fmt.Sprintf("%s; %s", unsayable.Why, notation.Shape(near)), mends: shapes(near),
 			text: fmt.Sprintf(
 				"%s asks %s, and cannot be told what %s should be: %s. What comes nearest is %s.",
-				d.Name,
-				wording.Spaced(string(d.Wording.Name)),
+				device.Name,
+				wording.Spaced(string(device.Wording.Name)),
 				here,
-				u.Why,
+				unsayable.Why,
 				notation.Shape(near),
 			)}
-		if v := c.parking(); near.Off && v != 0 {
-			fault.mends = append(fault.mends, &office.Shape{Untagged: []office.VID{v}})
-			fault.text = strings.TrimSuffix(fault.text, ".") + fmt.Sprintf(", or the port parked in %s.", c.n.Name(v))
+		if vid := c.parking(); near.Off && vid != 0 {
+			fault.mends = append(fault.mends, &office.Shape{Untagged: []office.VID{vid}})
+			fault.text = strings.TrimSuffix(fault.text, ".") + fmt.Sprintf(", or the port parked in %s.", c.net.Name(vid))
 		}
-		fault.more = func() [][]string { return c.elsewhere(i, u.Port) }
+		fault.more = func() [][]string { return c.elsewhere(i, unsayable.Port) }
 		c.port(fault)
 	}
 	c.gather(i)
@@ -307,9 +307,9 @@ func (c *check) unsayable(i int) {
 
 // parking is a VLAN in which ports are put away, 0 where there is none.
 func (c *check) parking() office.VID {
-	for _, v := range c.n.Office.VLANs {
-		if v.Local && v.VID != office.DefaultVID && c.n.IsParked(v.VID) {
-			return v.VID
+	for _, vlan := range c.net.Office.VLANs {
+		if vlan.Local && vlan.VID != office.DefaultVID && c.net.IsParked(vlan.VID) {
+			return vlan.VID
 		}
 	}
 	return 0
@@ -317,40 +317,40 @@ func (c *check) parking() office.VID {
 
 // elsewhere moves what is plugged into a port to a free port of another device
 // whose wording can say what it wants: nothing where that cannot be.
-func (c *check) elsewhere(i, p int) [][]string {
-	d := c.n.Office.Devices[i]
-	from := office.PortRef{Device: d.Name, Port: d.Ports[p].Name}
-	shape, _ := c.n.Shape(i, p)
+func (c *check) elsewhere(i, port int) [][]string {
+	device := c.net.Office.Devices[i]
+	from := office.PortRef{Device: device.Name, Port: device.Ports[port].Name}
+	shape, _ := c.net.Shape(i, port)
 	taken := map[office.PortRef]bool{}
 	var lines []string
-	for _, g := range c.n.Office.Plugs {
-		taken[g.Port] = true
-		if g.Port == from {
-			lines = append(lines, "-"+notation.Removal(g))
+	for _, plug := range c.net.Office.Plugs {
+		taken[plug.Port] = true
+		if plug.Port == from {
+			lines = append(lines, "-"+notation.Removal(plug))
 		}
 	}
-	if len(lines) == 0 || len(c.n.Topo.LinksAt(i, p)) > 0 {
+	if len(lines) == 0 || len(c.net.Topo.LinksAt(i, port)) > 0 {
 		return nil
 	}
-	for _, j := range c.n.Topo.Outwards(c.n.Office) {
-		w := wording.For(c.n, j)
-		if w == nil || j == i {
+	for _, j := range c.net.Topo.Outwards(c.net.Office) {
+		one := wording.For(c.net, j)
+		if one == nil || j == i {
 			continue
 		}
-		plan := wording.Planned(c.n, j)
-		for q := range w.Ports {
-			to := office.PortRef{Device: w.Name, Port: w.Ports[q].Name}
-			if now, _ := c.n.Shape(j, q); w.Ports[q].Kind != office.Physical || w.Ports[q].Bundle > 0 || taken[to] || len(c.n.Topo.LinksAt(j, q)) > 0 ||
+		plan := wording.Planned(c.net, j)
+		for at := range one.Ports {
+			to := office.PortRef{Device: one.Name, Port: one.Ports[at].Name}
+			if now, _ := c.net.Shape(j, at); one.Ports[at].Kind != office.Physical || one.Ports[at].Bundle > 0 || taken[to] || len(c.net.Topo.LinksAt(j, at)) > 0 ||
 				len(now.Untagged)+len(now.Tagged) > 0 {
 				continue
 			}
-			if len(wording.Cannot(w, plan.With(q, wording.Of(shape)))) > len(wording.Cannot(w, plan)) {
+			if len(wording.Cannot(one, plan.With(at, wording.Of(shape)))) > len(wording.Cannot(one, plan)) {
 				break // its other ports are asked for alike
 			}
-			for _, g := range c.n.Office.Plugs {
-				if g.Port == from {
-					g.Port = to
-					lines = append(lines, notation.Thing(g))
+			for _, plug := range c.net.Office.Plugs {
+				if plug.Port == from {
+					plug.Port = to
+					lines = append(lines, notation.Thing(plug))
 				}
 			}
 			return [][]string{append(lines, set(to, *shape), set(from, office.Shape{Off: true}))}

@@ -58,25 +58,25 @@ type Finding struct {
 }
 
 func about(code Code, what ...any) string {
-	var b strings.Builder
-	b.WriteString(string(code))
+	var text strings.Builder
+	text.WriteString(string(code))
 	for _, w := range what {
-		fmt.Fprintf(&b, " %v", w)
+		fmt.Fprintf(&text, " %v", w)
 	}
-	return b.String()
+	return text.String()
 }
 
 // compare is the stable order of the list: what breaks first, then by code,
 // VLAN and port.
 func compare(a, b *Finding) int {
-	first := func(f *Finding) (office.VID, office.PortRef) {
+	first := func(finding *Finding) (office.VID, office.PortRef) {
 		var vid office.VID
 		var ref office.PortRef
-		if len(f.VLANs) > 0 {
-			vid = f.VLANs[0]
+		if len(finding.VLANs) > 0 {
+			vid = finding.VLANs[0]
 		}
-		if len(f.Ports) > 0 {
-			ref = f.Ports[0]
+		if len(finding.Ports) > 0 {
+			ref = finding.Ports[0]
 		}
 		return vid, ref
 	}
@@ -103,9 +103,9 @@ type Report struct {
 }
 
 // Within is the same report, looked at for a request that may cost so much.
-func (r *Report) Within(e *effort.Effort) *Report {
+func (r *Report) Within(one *effort.Effort) *Report {
 	within := *r
-	within.Net = r.Net.Within(e)
+	within.Net = r.Net.Within(one)
 	return &within
 }
 
@@ -117,112 +117,112 @@ type inOrder struct {
 
 // check is what the functions of one code write to.
 type check struct {
-	n      *span.Net
+	net    *span.Net
 	talk   *talk.Table
 	out    []Finding
 	ports  []portFault
 	faults []cableFault
 }
 
-func (c *check) add(f Finding) {
-	f.Severity = ranks[f.Code].severity
-	c.out = append(c.out, f)
+func (c *check) add(finding Finding) {
+	finding.Severity = ranks[finding.Code].severity
+	c.out = append(c.out, finding)
 }
 
 // Check finds everything in an office.
-func Check(n *span.Net) *Report { return new(Report).Update(n) }
+func Check(net *span.Net) *Report { return new(Report).Update(net) }
 
 // Update finds everything in an office that was updated from the report's own,
 // looking anew only at what the update touched.
-func (r *Report) Update(n *span.Net) *Report {
-	devices, links, vlans, fresh := n.Delta()
-	s := *r
-	s.Net, s.list = n, &inOrder{}
-	fresh = fresh || r.Net == nil || !slices.Equal(r.Net.Office.Services, n.Office.Services) || manageMoved(r.Net.Office, n.Office, devices) || *r.Net.Parked() != *n.Parked()
+func (r *Report) Update(net *span.Net) *Report {
+	devices, links, vlans, fresh := net.Delta()
+	report := *r
+	report.Net, report.list = net, &inOrder{}
+	fresh = fresh || r.Net == nil || !slices.Equal(r.Net.Office.Services, net.Office.Services) || manageMoved(r.Net.Office, net.Office, devices) || *r.Net.Parked() != *net.Parked()
 	if fresh {
-		s = Report{Net: n, list: &inOrder{}, links: make([][]Finding, len(n.Topo.Links)), devices: make([][]Finding, len(n.Office.Devices))}
-		for i := range s.links {
-			s.links[i] = findIn(n, func(c *check) { c.link(i) })
+		report = Report{Net: net, list: &inOrder{}, links: make([][]Finding, len(net.Topo.Links)), devices: make([][]Finding, len(net.Office.Devices))}
+		for i := range report.links {
+			report.links[i] = findIn(net, func(check *check) { check.link(i) })
 		}
-		for i := range s.devices {
-			s.devices[i] = findIn(n, func(c *check) { c.device(i) })
+		for i := range report.devices {
+			report.devices[i] = findIn(net, func(check *check) { check.device(i) })
 		}
-		vlans = *n.Used()
+		vlans = *net.Used()
 		if r.Net != nil {
 			vlans.AddAll(r.Net.Used())
 		}
 	} else {
-		s.links, s.devices = slices.Clone(r.links), slices.Clone(r.devices)
+		report.links, report.devices = slices.Clone(r.links), slices.Clone(r.devices)
 		todo := map[int]bool{}
 		for _, l := range links {
 			todo[l] = true
 		}
-		for i, found := range s.devices { // its mend moves a plug to another device's free port
-			if slices.ContainsFunc(found, func(f Finding) bool { return f.Code == Unsayable }) && !slices.Contains(devices, i) {
-				s.devices[i] = findIn(n, func(c *check) { c.device(i) })
+		for i, found := range report.devices { // its mend moves a plug to another device's free port
+			if slices.ContainsFunc(found, func(finding Finding) bool { return finding.Code == Unsayable }) && !slices.Contains(devices, i) {
+				report.devices[i] = findIn(net, func(check *check) { check.device(i) })
 			}
 		}
 		for _, i := range devices {
-			s.devices[i] = findIn(n, func(c *check) { c.device(i) })
-			for p := range n.Office.Devices[i].Ports {
-				for _, l := range n.Topo.LinksAt(i, p) {
+			report.devices[i] = findIn(net, func(check *check) { check.device(i) })
+			for port := range net.Office.Devices[i].Ports {
+				for _, l := range net.Topo.LinksAt(i, port) {
 					todo[l] = true
 				}
 			}
 		}
 		for l := range todo {
-			s.links[l] = findIn(n, func(c *check) { c.link(l) })
+			report.links[l] = findIn(net, func(check *check) { check.link(l) })
 		}
 	}
 	if !fresh {
-		for v := range n.Used().All() { // their sentences and mends speak of ports on the way
-			if slices.ContainsFunc(s.vlans.Get(v), func(f Finding) bool { return f.Code != NoGateway && f.Code != Unused }) || s.faults.Get(v) != nil {
-				vlans.Add(v)
+		for vid := range net.Used().All() { // their sentences and mends speak of ports on the way
+			if slices.ContainsFunc(report.vlans.Get(vid), func(finding Finding) bool { return finding.Code != NoGateway && finding.Code != Unused }) || report.faults.Get(vid) != nil {
+				vlans.Add(vid)
 			}
 		}
 	}
 	for vid := range vlans.All() {
-		c := check{n: n}
-		if x := n.VLAN(vid); x != nil {
-			c.vlan(x)
+		one := check{net: net}
+		if vlan := net.VLAN(vid); vlan != nil {
+			one.vlan(vlan)
 		}
-		if c.out != nil || s.vlans.Get(vid) != nil {
-			s.vlans.Set(vid, c.out)
+		if one.out != nil || report.vlans.Get(vid) != nil {
+			report.vlans.Set(vid, one.out)
 		}
-		if c.faults != nil || s.faults.Get(vid) != nil {
-			s.faults.Set(vid, c.faults)
+		if one.faults != nil || report.faults.Get(vid) != nil {
+			report.faults.Set(vid, one.faults)
 		}
 	}
-	s.cables = findIn(n, func(c *check) {
-		for v := range n.Used().All() {
-			c.faults = append(c.faults, s.faults.Get(v)...)
+	report.cables = findIn(net, func(check *check) {
+		for vid := range net.Used().All() {
+			check.faults = append(check.faults, report.faults.Get(vid)...)
 		}
-		c.cables()
+		check.cables()
 	})
-	if fresh || addressesChanged(r.Net.Office, n.Office, devices) || wanted(r.Net.Office) != wanted(n.Office) {
-		s.addressing = findIn(n, (*check).addressing)
+	if fresh || addressesChanged(r.Net.Office, net.Office, devices) || wanted(r.Net.Office) != wanted(net.Office) {
+		report.addressing = findIn(net, (*check).addressing)
 	}
 	switch {
-	case r.Net == nil || fresh && !slices.Equal(r.Net.Office.Services, n.Office.Services):
-		s.talk = talk.NewTable(n)
+	case r.Net == nil || fresh && !slices.Equal(r.Net.Office.Services, net.Office.Services):
+		report.talk = talk.NewTable(net)
 	default:
-		s.talk = r.talk.Update(n)
+		report.talk = r.talk.Update(net)
 	}
-	s.office = findIn(n, func(c *check) {
-		c.talk = s.talk
-		c.management()
-		c.gatewayUnclear()
-		c.noOutside()
-		c.plugAddresses()
-		c.handoutOpen()
+	report.office = findIn(net, func(check *check) {
+		check.talk = report.talk
+		check.management()
+		check.gatewayUnclear()
+		check.noOutside()
+		check.plugAddresses()
+		check.handoutOpen()
 	})
-	if fresh || !s.talk.Kept(r.talk) {
-		s.talking = findIn(n, func(c *check) {
-			c.talk = s.talk
-			c.talks()
+	if fresh || !report.talk.Kept(r.talk) {
+		report.talking = findIn(net, func(check *check) {
+			check.talk = report.talk
+			check.talks()
 		})
 	}
-	return &s
+	return &report
 }
 
 // manageMoved says whether a device came to be managed elsewhere: which VLAN is
@@ -233,24 +233,24 @@ func manageMoved(was, is *office.Office, devices []int) bool {
 
 func addressesChanged(was, is *office.Office, devices []int) bool {
 	return slices.ContainsFunc(devices, func(i int) bool {
-		a, b := was.Devices[i], is.Devices[i]
-		return !office.SameAddresses(a.Addresses, b.Addresses) || a.Manage != b.Manage
+		device, other := was.Devices[i], is.Devices[i]
+		return !office.SameAddresses(device.Addresses, other.Addresses) || device.Manage != other.Manage
 	})
 }
 
 // wanted is the VLANs that plugs want: two gateways are a fault where a host has
 // to choose.
 func wanted(o *office.Office) (vlans office.Set) {
-	for _, p := range o.Plugs {
-		vlans.Add(p.Wants)
+	for _, plug := range o.Plugs {
+		vlans.Add(plug.Wants)
 	}
 	return vlans
 }
 
-func findIn(n *span.Net, f func(c *check)) []Finding {
-	c := check{n: n}
-	f(&c)
-	return c.out
+func findIn(net *span.Net, f func(one *check)) []Finding {
+	one := check{net: net}
+	f(&one)
+	return one.out
 }
 
 // each yields the findings in no order that means anything.
@@ -263,8 +263,8 @@ func (r *Report) each(yield func(*Finding) bool) {
 		}
 		return true
 	}
-	for v := range r.Net.Used().All() {
-		if !all(r.vlans.Get(v)) {
+	for vid := range r.Net.Used().All() {
+		if !all(r.vlans.Get(vid)) {
 			return
 		}
 	}
@@ -288,14 +288,14 @@ func (r *Report) List() []*Finding {
 
 func (r *Report) inOrder() []*Finding {
 	list := slices.SortedStableFunc(r.each, compare)
-	for i, f := range list {
-		if f.Code != NeededDiffers {
+	for i, finding := range list {
+		if finding.Code != NeededDiffers {
 			continue
 		}
-		for _, g := range list { // a cable that does not carry what is needed is that fault
-			if g.Code == NotCarried && slices.Equal(f.Ports, g.Ports) && !slices.ContainsFunc(f.VLANs, func(v office.VID) bool { return !slices.Contains(g.VLANs, v) }) {
-				same := *f
-				same.Cause = g.ID
+		for _, other := range list { // a cable that does not carry what is needed is that fault
+			if other.Code == NotCarried && slices.Equal(finding.Ports, other.Ports) && !slices.ContainsFunc(finding.VLANs, func(vid office.VID) bool { return !slices.Contains(other.VLANs, vid) }) {
+				same := *finding
+				same.Cause = other.ID
 				list[i] = &same
 				break
 			}
@@ -306,8 +306,8 @@ func (r *Report) inOrder() []*Finding {
 
 // Breaks says whether anything in the office breaks.
 func (r *Report) Breaks() bool {
-	for f := range r.each {
-		if f.Severity == Breaks {
+	for finding := range r.each {
+		if finding.Severity == Breaks {
 			return true
 		}
 	}
@@ -316,15 +316,15 @@ func (r *Report) Breaks() bool {
 
 // Mends tries a finding's mends and gives those that remove it and bring
 // nothing new that breaks. For several findings, [Report.Tries] is quicker.
-func (r *Report) Mends(f *Finding) [][]string { return r.Tries()(f) }
+func (r *Report) Mends(finding *Finding) [][]string { return r.Tries()(finding) }
 
 // Tries is [Report.Mends] for any number of findings of the report.
 func (r *Report) Tries() func(*Finding) [][]string {
 	before := map[string]*Finding{}
-	for f := range r.each {
-		before[f.ID] = f
+	for finding := range r.each {
+		before[finding.ID] = finding
 	}
-	holds := func(f *Finding, lines []string) bool {
+	holds := func(finding *Finding, lines []string) bool {
 		o, _, err := notation.Line(r.Net.Office, strings.Join(lines, "\n"))
 		if err != nil {
 			return false
@@ -333,16 +333,16 @@ func (r *Report) Tries() func(*Finding) [][]string {
 		if !keepsService(r.Net, after) {
 			return false
 		}
-		for g := range r.Update(after).each {
-			if g.ID == f.ID || g.Severity == Breaks && g.grown(before[g.ID]) || f.Code == Loop && g.remains(f) {
+		for other := range r.Update(after).each {
+			if other.ID == finding.ID || other.Severity == Breaks && other.grown(before[other.ID]) || finding.Code == Loop && other.remains(finding) {
 				return false
 			}
 		}
 		return true
 	}
-	return func(f *Finding) (good [][]string) {
-		for _, one := range f.Singly() {
-			if m := one.Mends[0]; len(m) > 0 && holds(f, m) {
+	return func(finding *Finding) (good [][]string) {
+		for _, one := range finding.Singly() {
+			if m := one.Mends[0]; len(m) > 0 && holds(finding, m) {
 				good = append(good, m)
 			}
 		}
@@ -370,7 +370,7 @@ func (f *Finding) Mendable() bool { return len(f.Mends) > 0 || f.propose != nil 
 
 // remains says whether a loop is what is left of another.
 func (f *Finding) remains(of *Finding) bool {
-	return f.Code == of.Code && !beyond(f.Ports, of.Ports) && slices.ContainsFunc(f.VLANs, func(v office.VID) bool { return slices.Contains(of.VLANs, v) })
+	return f.Code == of.Code && !beyond(f.Ports, of.Ports) && slices.ContainsFunc(f.VLANs, func(vid office.VID) bool { return slices.Contains(of.VLANs, vid) })
 }
 
 // grown says whether a finding is new, or about more than it was.
@@ -393,11 +393,11 @@ func beyond[T comparable](list, other []T) bool {
 // ---- words ----
 
 // port is "rack 19": a port as people say it.
-func portName(r office.PortRef) string {
-	if strings.Contains(r.Port, " ") {
-		return fmt.Sprintf("%s “%s”", r.Device, r.Port)
+func portName(ref office.PortRef) string {
+	if strings.Contains(ref.Port, " ") {
+		return fmt.Sprintf("%s “%s”", ref.Device, ref.Port)
 	}
-	return r.Device + " " + r.Port
+	return ref.Device + " " + ref.Port
 }
 
 // listed is "a, b and c".
@@ -422,9 +422,9 @@ func some(names []string, most int) string {
 // portList names ports by device, neighbours folded: "ward-east 5-6 and barn dicom".
 func (c *check) portList(refs []office.PortRef, most int) string {
 	var names []string
-	o := c.n.Office
+	o := c.net.Office
 	for i := 0; i < len(refs); {
-		device := o.Devices[c.n.Topo.DeviceIndex(refs[i].Device)]
+		device := o.Devices[c.net.Topo.DeviceIndex(refs[i].Device)]
 		var at []int
 		j := i
 		for ; j < len(refs) && refs[j].Device == device.Name; j++ {
@@ -438,16 +438,16 @@ func (c *check) portList(refs []office.PortRef, most int) string {
 }
 
 // set is the statement that gives a port a shape.
-func set(r office.PortRef, s office.Shape) string {
-	return notation.Thing(office.Setting{Port: r, Shape: &s})
+func set(ref office.PortRef, shape office.Shape) string {
+	return notation.Thing(office.Setting{Port: ref, Shape: &shape})
 }
 
 // vlanNames is a list of VLANs, cut off where nobody would read on.
 func (c *check) vlanNames(vs []office.VID) string {
 	const most = 6
 	var names []string
-	for _, v := range vs[:min(len(vs), most)] {
-		names = append(names, c.n.Name(v))
+	for _, vid := range vs[:min(len(vs), most)] {
+		names = append(names, c.net.Name(vid))
 	}
 	if len(vs) > most {
 		names = append(names, fmt.Sprintf("%d more", len(vs)-most))

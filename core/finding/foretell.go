@@ -33,12 +33,12 @@ func Differ(a, b *Report) (come, gone []*Finding) {
 // coming lists the findings of b that a does not have, or has about less.
 func coming(a, b []*Finding) (out []*Finding) {
 	had := map[string]*Finding{}
-	for _, f := range a {
-		had[f.ID] = f
+	for _, finding := range a {
+		had[finding.ID] = finding
 	}
-	for _, f := range b {
-		if f.grown(had[f.ID]) {
-			out = append(out, f)
+	for _, finding := range b {
+		if finding.grown(had[finding.ID]) {
+			out = append(out, finding)
 		}
 	}
 	return out
@@ -47,12 +47,12 @@ func coming(a, b []*Finding) (out []*Finding) {
 // going lists the findings of a that b does not have any more.
 func going(a, b []*Finding) (out []*Finding) {
 	has := map[string]bool{}
-	for _, f := range b {
-		has[f.ID] = true
+	for _, finding := range b {
+		has[finding.ID] = true
 	}
-	for _, f := range a {
-		if !has[f.ID] {
-			out = append(out, f)
+	for _, finding := range a {
+		if !has[finding.ID] {
+			out = append(out, finding)
 		}
 	}
 	return out
@@ -67,18 +67,18 @@ func changedPorts(a, b *span.Net) []office.PortRef {
 		if was >= 0 && a.Tables[was] == b.Tables[i] {
 			continue
 		}
-		for p := range device.Ports {
-			if device.Ports[p].Bundle > 0 {
+		for port := range device.Ports {
+			if device.Ports[port].Bundle > 0 {
 				continue
 			}
 			same := false
 			if was >= 0 {
-				if k := a.Office.Devices[was].Port(device.Ports[p].Name); k >= 0 {
-					same = a.Tables[was].Ports[k].Equal(b.Tables[i].Ports[p])
+				if at := a.Office.Devices[was].Port(device.Ports[port].Name); at >= 0 {
+					same = a.Tables[was].Ports[at].Equal(b.Tables[i].Ports[port])
 				}
 			}
 			if !same {
-				out = append(out, office.PortRef{Device: device.Name, Port: device.Ports[p].Name})
+				out = append(out, office.PortRef{Device: device.Name, Port: device.Ports[port].Name})
 			}
 		}
 	}

@@ -38,8 +38,8 @@ const (
 )
 
 // id is the same for all ports that share the fault.
-func (p *portFault) id(d *office.Device) string {
-	what := []any{d.Name}
+func (p *portFault) id(device *office.Device) string {
+	what := []any{device.Name}
 	if len(p.vlans) > 0 {
 		vs := office.SetOf(p.vlans...)
 		what = append(what, vs.Ranges())
@@ -50,47 +50,47 @@ func (p *portFault) id(d *office.Device) string {
 	return about(p.code, what...)
 }
 
-func (c *check) port(f portFault) { c.ports = append(c.ports, f) }
+func (c *check) port(fault portFault) { c.ports = append(c.ports, fault) }
 
 // gather makes findings of the faults of a device's ports.
 func (c *check) gather(i int) {
-	device := c.n.Office.Devices[i]
+	device := c.net.Office.Devices[i]
 	byID := map[string][]portFault{}
 	var order []string
 	last, id := portFault{}, ""
-	for _, p := range c.ports {
-		if id == "" || p.code != last.code || p.key != last.key || !slices.Equal(p.vlans, last.vlans) {
-			id = p.id(device)
+	for _, fault := range c.ports {
+		if id == "" || fault.code != last.code || fault.key != last.key || !slices.Equal(fault.vlans, last.vlans) {
+			id = fault.id(device)
 		}
-		last = p
+		last = fault
 		if byID[id] == nil {
 			order = append(order, id)
 		}
-		byID[id] = append(byID[id], p)
+		byID[id] = append(byID[id], fault)
 	}
 	for _, id := range order {
 		all := byID[id]
 		first := all[0]
-		f := Finding{Code: first.code, VLANs: first.vlans, ID: id, Cause: first.cause}
+		finding := Finding{Code: first.code, VLANs: first.vlans, ID: id, Cause: first.cause}
 		most := len(first.mends)
-		for _, p := range all {
-			f.Ports = append(f.Ports, p.at.ref)
-			most = min(most, len(p.mends))
+		for _, fault := range all {
+			finding.Ports = append(finding.Ports, fault.at.ref)
+			most = min(most, len(fault.mends))
 		}
-		where, verb := c.portList(f.Ports, 4), " is"
+		where, verb := c.portList(finding.Ports, 4), " is"
 		if len(all) > 1 {
 			verb = " are"
 		} else {
 			where = portName(first.at.ref)
 		}
-		f.Text = strings.NewReplacer(here, where, hereIs, where+verb).Replace(first.text)
+		finding.Text = strings.NewReplacer(here, where, hereIs, where+verb).Replace(first.text)
 		for k := range most {
-			f.Mends = append(f.Mends, settings(device, all, k))
+			finding.Mends = append(finding.Mends, settings(device, all, k))
 		}
 		if len(all) == 1 && first.more != nil {
-			f.Mends = append(f.Mends, first.more()...)
+			finding.Mends = append(finding.Mends, first.more()...)
 		}
-		c.add(f)
+		c.add(finding)
 	}
 	c.ports = nil
 }
@@ -100,15 +100,15 @@ func (c *check) gather(i int) {
 func settings(device *office.Device, all []portFault, k int) (lines []string) {
 	at := map[string][]int{}
 	var order []string
-	for _, p := range all {
+	for _, fault := range all {
 		to := ""
-		if s := p.mends[k]; s != nil {
-			to = notation.Shape(*s)
+		if shape := fault.mends[k]; shape != nil {
+			to = notation.Shape(*shape)
 		}
 		if at[to] == nil {
 			order = append(order, to)
 		}
-		at[to] = append(at[to], p.at.port)
+		at[to] = append(at[to], fault.at.port)
 	}
 	for _, to := range order {
 		if to == "" {
@@ -130,19 +130,19 @@ func shapes(ss ...office.Shape) (out []*office.Shape) {
 // pvidNotMember: the PVID is not among the port's members and filtering is on,
 // so untagged frames that arrive are dropped.
 func (c *check) pvidNotMember(at port) {
-	compiled := c.n.Tables[at.dev].Ports[at.port]
+	compiled := c.net.Tables[at.dev].Ports[at.port]
 	if !c.dropsPVID(at) {
 		return
 	}
 	fault := portFault{at: at, code: PVIDNotMember, vlans: []office.VID{compiled.PVID}}
-	shape, _ := c.n.Shape(at.dev, at.port)
-	fault.text = fmt.Sprintf("Untagged frames that arrive at %s are dropped: the PVID is %s, which the port is not in.", here, c.n.Name(compiled.PVID))
+	shape, _ := c.net.Shape(at.dev, at.port)
+	fault.text = fmt.Sprintf("Untagged frames that arrive at %s are dropped: the PVID is %s, which the port is not in.", here, c.net.Name(compiled.PVID))
 	if len(shape.Untagged) > 0 {
 		fault.vlans = append(fault.vlans, shape.Untagged...)
 		fault.text = fmt.Sprintf(
 			"Untagged frames that arrive at %s are dropped: the PVID is %s, and the port is only in %s.",
 			here,
-			c.n.Name(compiled.PVID),
+			c.net.Name(compiled.PVID),
 			c.vlanNames(shape.Untagged),
 		)
 		fault.mends = shapes(shape.WithPVID(shape.Untagged[0]), shape.With(compiled.PVID, office.Untagged))
@@ -154,18 +154,18 @@ func (c *check) pvidNotMember(at port) {
 
 // dropsPVID says whether pvid-not-member is true of a port.
 func (c *check) dropsPVID(at port) bool {
-	t := c.n.Tables[at.dev].Ports[at.port]
-	return t.PVID != 0 && t.Filter && !t.Has(t.PVID) && c.bridges(at.dev) && t.Admit != office.AdmitTagged
+	compiled := c.net.Tables[at.dev].Ports[at.port]
+	return compiled.PVID != 0 && compiled.Filter && !compiled.Has(compiled.PVID) && c.bridges(at.dev) && compiled.Admit != office.AdmitTagged
 }
 
 // pvidDiffers: the PVID is a member but not the untagged VLAN, so the way out
 // and the way in differ.
 func (c *check) pvidDiffers(at port) {
-	compiled := c.n.Tables[at.dev].Ports[at.port]
+	compiled := c.net.Tables[at.dev].Ports[at.port]
 	if !c.turnsPVID(at) {
 		return
 	}
-	shape, _ := c.n.Shape(at.dev, at.port)
+	shape, _ := c.net.Shape(at.dev, at.port)
 	fault := portFault{at: at, code: PVIDDiffers, vlans: append([]office.VID{compiled.PVID}, shape.Untagged...)}
 	out := "nothing leaves untagged"
 	if len(shape.Untagged) > 0 {
@@ -174,28 +174,28 @@ func (c *check) pvidDiffers(at port) {
 	} else {
 		fault.mends = shapes(shape.WithPVID(0))
 	}
-	fault.text = fmt.Sprintf("At %s untagged frames join %s, but %s: the way in and the way out differ.", here, c.n.Name(compiled.PVID), out)
+	fault.text = fmt.Sprintf("At %s untagged frames join %s, but %s: the way in and the way out differ.", here, c.net.Name(compiled.PVID), out)
 	c.port(fault)
 }
 
 // turnsPVID says whether pvid-differs is true of a port.
 func (c *check) turnsPVID(at port) bool {
-	t := c.n.Tables[at.dev].Ports[at.port]
-	return t.PVID != 0 && !t.Untagged.Has(t.PVID) && (t.Has(t.PVID) || !t.Filter) && c.bridges(at.dev) && t.Admit != office.AdmitTagged
+	compiled := c.net.Tables[at.dev].Ports[at.port]
+	return compiled.PVID != 0 && !compiled.Untagged.Has(compiled.PVID) && (compiled.Has(compiled.PVID) || !compiled.Filter) && c.bridges(at.dev) && compiled.Admit != office.AdmitTagged
 }
 
 // manyUntagged: several VLANs leave a port untagged; what answers joins one of
 // them only.
 func (c *check) manyUntagged(at port) {
-	compiled := c.n.Tables[at.dev].Ports[at.port]
+	compiled := c.net.Tables[at.dev].Ports[at.port]
 	if compiled.Untagged.Len() < 2 {
 		return
 	}
-	shape, _ := c.n.Shape(at.dev, at.port)
+	shape, _ := c.net.Shape(at.dev, at.port)
 	fault := c.several(at)
 	in := "and none takes what comes back"
 	if compiled.PVID != 0 {
-		in = "and what comes back joins " + c.n.Name(compiled.PVID)
+		in = "and what comes back joins " + c.net.Name(compiled.PVID)
 	}
 	fault.text = fmt.Sprintf("%s leave %s untagged, %s.", c.vlanNames(shape.Untagged), here, in)
 	if slices.Contains(shape.Untagged, compiled.PVID) {
@@ -203,20 +203,20 @@ func (c *check) manyUntagged(at port) {
 	}
 	if compiled.Untagged.Has(office.DefaultVID) && len(shape.Untagged) == 2 {
 		left := c.left(at)
-		fault.cause = left.id(c.n.Office.Devices[at.dev])
+		fault.cause = left.id(c.net.Office.Devices[at.dev])
 	}
 	c.port(fault)
 }
 
 // several is the many-untagged of a port, without words.
 func (c *check) several(at port) portFault {
-	t := c.n.Tables[at.dev].Ports[at.port]
-	return portFault{at: at, code: ManyUntagged, vlans: t.Untagged.VIDs(), key: fmt.Sprintf("pvid %d", t.PVID)}
+	compiled := c.net.Tables[at.dev].Ports[at.port]
+	return portFault{at: at, code: ManyUntagged, vlans: compiled.Untagged.VIDs(), key: fmt.Sprintf("pvid %d", compiled.PVID)}
 }
 
 // left is the left-in-default of a port, without words.
 func (c *check) left(at port) portFault {
-	rest := c.n.Tables[at.dev].Ports[at.port].Untagged
+	rest := c.net.Tables[at.dev].Ports[at.port].Untagged
 	rest.Remove(office.DefaultVID)
 	return portFault{at: at, code: LeftInDefault, vlans: append([]office.VID{office.DefaultVID}, rest.VIDs()...)}
 }
@@ -224,11 +224,11 @@ func (c *check) left(at port) portFault {
 // leftInDefault: a port is still untagged in VLAN 1 beside the VLAN that it was
 // given, so the broadcasts of VLAN 1 leave there too.
 func (c *check) leftInDefault(at port) {
-	t := c.n.Tables[at.dev].Ports[at.port]
-	if !t.Untagged.Has(office.DefaultVID) || t.Untagged.Len() < 2 {
+	compiled := c.net.Tables[at.dev].Ports[at.port]
+	if !compiled.Untagged.Has(office.DefaultVID) || compiled.Untagged.Len() < 2 {
 		return
 	}
-	shape, _ := c.n.Shape(at.dev, at.port)
+	shape, _ := c.net.Shape(at.dev, at.port)
 	fault := c.left(at)
 	rest := fault.vlans[1:]
 	fault.text = fmt.Sprintf("%s in %s and still in VLAN 1: frames of VLAN 1 leave there too.", hereIs, c.vlanNames(rest))
@@ -241,21 +241,21 @@ func (c *check) leftInDefault(at port) {
 
 // unregistered: a VID on a port is not in the register.
 func (c *check) unregistered(at port) {
-	compiled := c.n.Tables[at.dev].Ports[at.port]
-	m := compiled.Members()
-	if c.n.Office.Devices[at.dev].Ports[at.port].Kind == office.Inner {
-		m = compiled.Untagged // a range lets VLANs in that may come one day
+	compiled := c.net.Tables[at.dev].Ports[at.port]
+	one := compiled.Members()
+	if c.net.Office.Devices[at.dev].Ports[at.port].Kind == office.Inner {
+		one = compiled.Untagged // a range lets VLANs in that may come one day
 	}
 	if compiled.PVID != 0 {
-		m.Add(compiled.PVID)
+		one.Add(compiled.PVID)
 	}
-	un := m.Minus(c.n.Registered())
+	un := one.Minus(c.net.Registered())
 	un.Remove(office.DefaultVID) // every bridge has it, registered or not
 	if un.Empty() {
 		return
 	}
-	s, _ := c.n.Shape(at.dev, at.port)
-	gone := s.Without(&un)
+	shape, _ := c.net.Shape(at.dev, at.port)
+	gone := shape.Without(&un)
 	if gone.PVIDSet && un.Has(gone.PVID) {
 		gone = gone.WithPVID(0)
 	}
@@ -268,35 +268,35 @@ func (c *check) unregistered(at port) {
 // What it should accept is what its plugs want tagged, and what its use names:
 // a use is somebody's word that the port is meant so.
 func (c *check) openEdge(at port) {
-	device := c.n.Office.Devices[at.dev]
-	if device.Ports[at.port].Kind == office.Inner || len(c.n.Topo.LinksAt(at.dev, at.port)) > 0 {
+	device := c.net.Office.Devices[at.dev]
+	if device.Ports[at.port].Kind == office.Inner || len(c.net.Topo.LinksAt(at.dev, at.port)) > 0 {
 		return
 	}
-	compiled := c.n.Tables[at.dev].Ports[at.port]
+	compiled := c.net.Tables[at.dev].Ports[at.port]
 	if compiled.Admit == office.AdmitUntagged {
 		return
 	}
 	open := compiled.Tagged
 	if !compiled.Filter {
-		open = *c.n.Registered()
+		open = *c.net.Registered()
 		open = open.Minus(&compiled.Untagged)
 	}
-	for _, p := range c.plugsAt(at) {
-		if p.Tagged {
-			open.Remove(p.Wants)
+	for _, plug := range c.plugsAt(at) {
+		if plug.Tagged {
+			open.Remove(plug.Wants)
 		}
 	}
-	if w, _ := c.n.Office.Written(device, at.port); open.Empty() || w.Use != "" && compiled.Filter {
+	if shape, _ := c.net.Office.Written(device, at.port); open.Empty() || shape.Use != "" && compiled.Filter {
 		return
 	}
-	s, _ := c.n.Shape(at.dev, at.port)
-	m := *s
-	m.Tagged = slices.DeleteFunc(slices.Clone(m.Tagged), func(v office.VID) bool { return open.Has(v) })
-	m.FilterOff = false
-	if m.Rest == office.RestAll {
-		m.Rest = office.RestNone
+	other, _ := c.net.Shape(at.dev, at.port)
+	one := *other
+	one.Tagged = slices.DeleteFunc(slices.Clone(one.Tagged), func(vid office.VID) bool { return open.Has(vid) })
+	one.FilterOff = false
+	if one.Rest == office.RestAll {
+		one.Rest = office.RestNone
 	}
-	c.port(portFault{at: at, code: OpenEdge, vlans: open.VIDs(), mends: shapes(m.Normal()),
+	c.port(portFault{at: at, code: OpenEdge, vlans: open.VIDs(), mends: shapes(one.Normal()),
 		text: fmt.Sprintf(
 			"Whoever plugs in at %s and sends tagged frames is in %s. A use, or a plug that wants it tagged, says that it is meant.",
 			here,
@@ -306,10 +306,10 @@ func (c *check) openEdge(at port) {
 
 // plugsAt lists what is plugged into a port, a bundle's as the bundle's.
 func (c *check) plugsAt(at port) (out []*office.Plug) {
-	d := c.n.Office.Devices[at.dev]
-	for _, k := range c.n.Topo.PlugsAt(at.dev) {
-		if p := &c.n.Office.Plugs[k]; d.Logical(d.Port(p.Port.Port)) == at.port {
-			out = append(out, p)
+	device := c.net.Office.Devices[at.dev]
+	for _, k := range c.net.Topo.PlugsAt(at.dev) {
+		if plug := &c.net.Office.Plugs[k]; device.Logical(device.Port(plug.Port.Port)) == at.port {
+			out = append(out, plug)
 		}
 	}
 	return out
@@ -325,23 +325,23 @@ func (c *check) plugsAt(at port) (out []*office.Plug) {
 //	  1: 130
 //	  2: 120
 func (c *check) exceptions(i int) {
-	device := c.n.Office.Devices[i]
+	device := c.net.Office.Devices[i]
 	if device.Follows == "" {
 		return
 	}
-	for p := range device.Ports {
-		w, src := c.n.Office.Written(device, p)
+	for one := range device.Ports {
+		shape, src := c.net.Office.Written(device, one)
 		if src != office.FromException {
 			continue
 		}
-		at := port{i, p, office.PortRef{Device: device.Name, Port: device.Ports[p].Name}}
-		plan, _ := c.n.Office.Planned(device, p)
+		at := port{i, one, office.PortRef{Device: device.Name, Port: device.Ports[one].Name}}
+		plan, _ := c.net.Office.Planned(device, one)
 		fault := portFault{at: at, mends: []*office.Shape{nil}}
 		switch {
-		case c.n.Office.Resolve(plan).Equal(*c.n.Office.Resolve(w)):
+		case c.net.Office.Resolve(plan).Equal(*c.net.Office.Resolve(shape)):
 			fault.code = ExceptionEqual
 			fault.text = fmt.Sprintf("%s said to depart from the port plan %s and the same as it: the exception can go.", hereIs, device.Follows)
-		case device.Ports[p].Because == "":
+		case device.Ports[one].Because == "":
 			fault.code = ExceptionUnexplained
 			fault.text = fmt.Sprintf("%s set otherwise than the port plan %s says, and nobody said why.", hereIs, device.Follows)
 		default:
@@ -359,39 +359,39 @@ func (c *check) exceptions(i int) {
 //	  1: 110 admit tagged
 //	  2: 110
 func (c *check) inside(at port) {
-	device, table := c.n.Office.Devices[at.dev], c.n.Tables[at.dev]
+	device, table := c.net.Office.Devices[at.dev], c.net.Tables[at.dev]
 	compiled := table.Ports[at.port]
-	if len(c.n.Topo.LinksAt(at.dev, at.port)) > 0 || device.Forwarding == office.Routed && device.Ports[at.port].Kind != office.Inner {
+	if len(c.net.Topo.LinksAt(at.dev, at.port)) > 0 || device.Forwarding == office.Routed && device.Ports[at.port].Kind != office.Inner {
 		return
 	}
-	shape, _ := c.n.Shape(at.dev, at.port)
+	shape, _ := c.net.Shape(at.dev, at.port)
 	elsewhere := func(vid office.VID) bool { // somebody of the VLAN is elsewhere in the device
-		for q, u := range table.Ports {
-			if q != at.port && u.Has(vid) {
+		for port, u := range table.Ports {
+			if port != at.port && u.Has(vid) {
 				return true
 			}
 		}
-		return slices.ContainsFunc(device.Addresses, func(a office.Address) bool { return a.VID == vid }) || device.Manage != nil && device.Manage.VID == vid
+		return slices.ContainsFunc(device.Addresses, func(address office.Address) bool { return address.VID == vid }) || device.Manage != nil && device.Manage.VID == vid
 	}
 	if !compiled.Filter && compiled.PVID != 0 && !compiled.Has(compiled.PVID) && compiled.Admit != office.AdmitTagged && c.bridges(at.dev) && elsewhere(compiled.PVID) {
 		differs := portFault{code: PVIDDiffers, vlans: append([]office.VID{compiled.PVID}, shape.Untagged...)}
 		c.port(portFault{at: at, code: OneWay, vlans: []office.VID{compiled.PVID}, key: "in", cause: differs.id(device), mends: shapes(shape.With(compiled.PVID, office.Untagged)),
-			text: fmt.Sprintf("Untagged frames from %s get into %s, but nothing of it comes out there: what is asked is not answered.", here, c.n.Name(compiled.PVID))})
+			text: fmt.Sprintf("Untagged frames from %s get into %s, but nothing of it comes out there: what is asked is not answered.", here, c.net.Name(compiled.PVID))})
 	}
 	said := c.dropsPVID(at) || c.turnsPVID(at)
-	m := compiled.Members()
-	for vid := range m.All() {
+	one := compiled.Members()
+	for vid := range one.All() {
 		form, as := "untagged", office.Untagged
 		if compiled.Tagged.Has(vid) {
 			form, as = "tagged", office.Tagged
 		}
-		if c.n.Hears(at.dev, at.port, vid) || c.n.IsParked(vid) || !elsewhere(vid) || said && as == office.Untagged ||
+		if c.net.Hears(at.dev, at.port, vid) || c.net.IsParked(vid) || !elsewhere(vid) || said && as == office.Untagged ||
 			vid == office.DefaultVID && compiled.Untagged.Has(vid) && compiled.Untagged.Len() > 1 ||
-			slices.ContainsFunc(c.plugsAt(at), func(p *office.Plug) bool { return p.Wants == vid && p.Tagged == (as == office.Tagged) }) {
+			slices.ContainsFunc(c.plugsAt(at), func(plug *office.Plug) bool { return plug.Wants == vid && plug.Tagged == (as == office.Tagged) }) {
 			continue
 		}
-		fault := portFault{at: at, code: OneWay, vlans: []office.VID{vid}, key: "out " + form, mends: shapes(c.n.Carrying(at.dev, at.port, as, vid)),
-			text: fmt.Sprintf("%s leaves %s %s, and what comes back there does not join it: nothing that is asked is answered.", c.n.Name(vid), here, form)}
+		fault := portFault{at: at, code: OneWay, vlans: []office.VID{vid}, key: "out " + form, mends: shapes(c.net.Carrying(at.dev, at.port, as, vid)),
+			text: fmt.Sprintf("%s leaves %s %s, and what comes back there does not join it: nothing that is asked is answered.", c.net.Name(vid), here, form)}
 		if as == office.Untagged && compiled.Untagged.Len() > 1 {
 			several := c.several(at)
 			fault.cause = several.id(device)

@@ -39,49 +39,49 @@ type Learnt struct {
 }
 
 // OfSeen is what is wrong or unwise by what was seen: in the order of the list.
-func OfSeen(n *span.Net, s *Seen) []*Finding {
+func OfSeen(net *span.Net, seen *Seen) []*Finding {
 	var out []*Finding
-	add := func(f *Finding) {
-		if !slices.ContainsFunc(out, func(x *Finding) bool { return x.ID == f.ID }) {
-			f.Severity = f.Code.Severity()
-			out = append(out, f)
+	add := func(finding *Finding) {
+		if !slices.ContainsFunc(out, func(other *Finding) bool { return other.ID == finding.ID }) {
+			finding.Severity = finding.Code.Severity()
+			out = append(out, finding)
 		}
 	}
-	for _, h := range s.Heard {
-		cableDiffers(n, h, add)
+	for _, heard := range seen.Heard {
+		cableDiffers(net, heard, add)
 	}
-	for _, l := range s.Learnt {
-		plugSeen(n, l, add)
+	for _, learnt := range seen.Learnt {
+		plugSeen(net, learnt, add)
 	}
-	if s.Failed != nil && len(s.Failed.At) > 0 {
-		add(plugTest(s.Failed))
+	if seen.Failed != nil && len(seen.Failed.At) > 0 {
+		add(plugTest(seen.Failed))
 	}
 	slices.SortFunc(out, compare)
 	return out
 }
 
 // known is a port of the office by its name, or by its name inside the device.
-func known(o *office.Office, r office.PortRef) (office.PortRef, bool) {
-	d := o.Device(r.Device)
-	if d == nil {
-		return r, false
+func known(o *office.Office, ref office.PortRef) (office.PortRef, bool) {
+	device := o.Device(ref.Device)
+	if device == nil {
+		return ref, false
 	}
-	p := d.Port(r.Port)
-	if p < 0 {
-		p = slices.IndexFunc(d.Ports, func(x office.Port) bool { return x.Inside != "" && x.Inside == r.Port })
+	port := device.Port(ref.Port)
+	if port < 0 {
+		port = slices.IndexFunc(device.Ports, func(one office.Port) bool { return one.Inside != "" && one.Inside == ref.Port })
 	}
-	if p < 0 || d.Ports[p].Kind != office.Physical {
-		return r, false
+	if port < 0 || device.Ports[port].Kind != office.Physical {
+		return ref, false
 	}
-	return office.PortRef{Device: d.Name, Port: d.Ports[p].Name}, true
+	return office.PortRef{Device: device.Name, Port: device.Ports[port].Name}, true
 }
 
-func said(r office.PortRef) string { return r.Device + " " + r.Port }
+func said(ref office.PortRef) string { return ref.Device + " " + ref.Port }
 
-func cableDiffers(n *span.Net, h Heard, add func(*Finding)) {
-	o := n.Office
-	at, ok := known(o, h.At)
-	by, ok2 := known(o, h.By)
+func cableDiffers(net *span.Net, heard Heard, add func(*Finding)) {
+	o := net.Office
+	at, ok := known(o, heard.At)
+	by, ok2 := known(o, heard.By)
 	if !ok || !ok2 {
 		return
 	}
@@ -107,52 +107,52 @@ func cableDiffers(n *span.Net, h Heard, add func(*Finding)) {
 	add(&Finding{Code: CableDiffers, Ports: ports, Text: text, Label: "heard elsewhere", Mends: [][]string{mend}, ID: about(CableDiffers, ports[0], ports[1])})
 }
 
-func plugSeen(n *span.Net, l Learnt, add func(*Finding)) {
-	o := n.Office
-	d := o.Device(l.At.Device)
-	if d == nil || d.Port(l.At.Port) < 0 {
+func plugSeen(net *span.Net, learnt Learnt, add func(*Finding)) {
+	o := net.Office
+	device := o.Device(learnt.At.Device)
+	if device == nil || device.Port(learnt.At.Port) < 0 {
 		return
 	}
-	if p := d.Port(l.At.Port); len(n.Topo.LinksAt(n.Topo.DeviceIndex(d.Name), d.Logical(p))) > 0 {
+	if p := device.Port(learnt.At.Port); len(net.Topo.LinksAt(net.Topo.DeviceIndex(device.Name), device.Logical(p))) > 0 {
 		return // it came over a cable: it is somewhere behind
 	}
-	i := slices.IndexFunc(o.Plugs, func(p office.Plug) bool { return p.MAC != "" && p.MAC == l.MAC })
+	i := slices.IndexFunc(o.Plugs, func(other office.Plug) bool { return other.MAC != "" && other.MAC == learnt.MAC })
 	if i < 0 {
 		return
 	}
 	plug := o.Plugs[i]
-	if plug.Wants != l.VID {
+	if plug.Wants != learnt.VID {
 		add(&Finding{
-			Code: PlugInOther, VLANs: []office.VID{l.VID, plug.Wants}, Ports: []office.PortRef{l.At},
-			Text: fmt.Sprintf("%s at %s is in %s, and wants %s.", plug.Name, said(l.At), n.Name(l.VID), n.Name(plug.Wants)),
+			Code: PlugInOther, VLANs: []office.VID{learnt.VID, plug.Wants}, Ports: []office.PortRef{learnt.At},
+			Text: fmt.Sprintf("%s at %s is in %s, and wants %s.", plug.Name, said(learnt.At), net.Name(learnt.VID), net.Name(plug.Wants)),
 			ID:   about(PlugInOther, plug.Port, plug.Name),
 		})
 	}
-	if plug.Port != l.At {
+	if plug.Port != learnt.At {
 		moved := plug
-		moved.Port = l.At
+		moved.Port = learnt.At
 		add(&Finding{
-			Code: PlugElsewhere, VLANs: []office.VID{l.VID}, Ports: []office.PortRef{l.At, plug.Port},
-			Text:  fmt.Sprintf("%s is seen at %s; the plan has it at %s.", plug.Name, said(l.At), said(plug.Port)),
+			Code: PlugElsewhere, VLANs: []office.VID{learnt.VID}, Ports: []office.PortRef{learnt.At, plug.Port},
+			Text:  fmt.Sprintf("%s is seen at %s; the plan has it at %s.", plug.Name, said(learnt.At), said(plug.Port)),
 			Mends: [][]string{{"-" + notation.Removal(plug), notation.Thing(moved)}},
 			ID:    about(PlugElsewhere, plug.Port, plug.Name),
 		})
 	}
 }
 
-func plugTest(x *Failed) *Finding {
-	text := x.Saw
-	if more := len(x.At) - 1; more > 0 {
+func plugTest(failed *Failed) *Finding {
+	text := failed.Saw
+	if more := len(failed.At) - 1; more > 0 {
 		text += fmt.Sprintf(", and %d more failed", more)
 	}
 	const few = 3
 	switch {
-	case len(x.Explains) == 0:
+	case len(failed.Explains) == 0:
 		text += ": no mistakes of the usual kinds explain it."
-	case len(x.Explains) > few:
-		text += ": " + strings.Join(x.Explains[:few], "; or ") + "; or another."
+	case len(failed.Explains) > few:
+		text += ": " + strings.Join(failed.Explains[:few], "; or ") + "; or another."
 	default:
-		text += ": " + strings.Join(x.Explains, "; or ") + "."
+		text += ": " + strings.Join(failed.Explains, "; or ") + "."
 	}
-	return &Finding{Code: PlugTest, Ports: x.At, Text: text, ID: about(PlugTest, x.At[0])}
+	return &Finding{Code: PlugTest, Ports: failed.At, Text: text, ID: about(PlugTest, failed.At[0])}
 }

@@ -17,13 +17,13 @@ const mostServed = 200
 func keepsService(was, is *span.Net) bool {
 	by := map[office.VID][]*office.Plug{}
 	for i := range was.Office.Plugs {
-		p := &was.Office.Plugs[i]
-		by[p.Wants] = append(by[p.Wants], p)
+		plug := &was.Office.Plugs[i]
+		by[plug.Wants] = append(by[plug.Wants], plug)
 	}
 	before, after := reach.In(was), reach.In(is)
 	for vid, plugs := range by {
 		vlan := is.VLAN(vid)
-		if vlan == nil || !slices.ContainsFunc(vlan.Spans, func(s *span.Span) bool { return s.OneWay }) {
+		if vlan == nil || !slices.ContainsFunc(vlan.Spans, func(part *span.Span) bool { return part.OneWay }) {
 			continue
 		}
 		type stand struct{ was, is []span.Place }
@@ -33,14 +33,14 @@ func keepsService(was, is *span.Net) bool {
 				stands = append(stands, stand{reach.Address(was, gate.Dev, gate.Address), reach.Address(is, now.Dev, now.Address)})
 			}
 		}
-		for _, p := range plugs[:min(len(plugs), mostServed)] {
-			if now := slices.Index(is.Office.Plugs, *p); now >= 0 {
-				stands = append(stands, stand{reach.Plug(was, p), reach.Plug(is, &is.Office.Plugs[now])})
+		for _, plug := range plugs[:min(len(plugs), mostServed)] {
+			if now := slices.Index(is.Office.Plugs, *plug); now >= 0 {
+				stands = append(stands, stand{reach.Plug(was, plug), reach.Plug(is, &is.Office.Plugs[now])})
 			}
 		}
-		for i, a := range stands {
-			for _, b := range stands[:i] {
-				if before.Both(a.was, b.was) && !after.Both(a.is, b.is) {
+		for i, other := range stands {
+			for _, one := range stands[:i] {
+				if before.Both(other.was, one.was) && !after.Both(other.is, one.is) {
 					return false
 				}
 			}

@@ -19,71 +19,71 @@ func (c *check) talks() {
 	c.routes()
 	c.subnetDiffers()
 	c.troubles()
-	for _, d := range c.n.Office.Devices {
-		c.ruleUnused(d)
+	for _, device := range c.net.Office.Devices {
+		c.ruleUnused(device)
 	}
 }
 
 // wishes: must-fails and never-fails, with the rules that would make them so.
 func (c *check) wishes() {
-	for _, j := range c.talk.Wishes() {
-		if j.Holds {
+	for _, judged := range c.talk.Wishes() {
+		if judged.Holds {
 			continue
 		}
-		f := Finding{Code: NeverFails, ID: about(NeverFails, j.Wish), Wish: j.Wish.String()}
-		if j.Wish.Must {
-			f.Code, f.ID = MustFails, about(MustFails, j.Wish)
+		finding := Finding{Code: NeverFails, ID: about(NeverFails, judged.Wish), Wish: judged.Wish.String()}
+		if judged.Wish.Must {
+			finding.Code, finding.ID = MustFails, about(MustFails, judged.Wish)
 		}
-		f.VLANs = pairVLANs(j.Bad)
-		from, to := c.side(j.From, j.Answer.From), c.side(j.To, j.Answer.To)
+		finding.VLANs = pairVLANs(judged.Bad)
+		from, to := c.side(judged.From, judged.Answer.From), c.side(judged.To, judged.Answer.To)
 		more := ""
-		if k := len(j.Bad) - 1; k > 0 {
+		if k := len(judged.Bad) - 1; k > 0 {
 			more = " (and one more pair)"
 			if k > 1 {
 				more = fmt.Sprintf(" (and %d more pairs)", k)
 			}
 		}
-		switch stop := j.Answer.There.Stop; {
-		case !j.Wish.Must && j.From == j.To && len(j.Answer.There.Hops) == 0 && j.Answer.There.Own == "":
-			f.Text = fmt.Sprintf("%s is wished, and who is in %s reaches the others there by %s%s: %s.", capital(wishText(c, j.Wish)), c.n.Name(j.From), j.Answer.Service, more, j.Answer.Why())
-		case !j.Wish.Must:
-			f.Text = fmt.Sprintf("%s is wished, and %s reaches %s by %s%s: %s.", capital(wishText(c, j.Wish)), from, to, j.Answer.Service, more, j.Answer.Why())
-			for _, h := range j.Answer.There.Hops {
-				f.Devices = append(f.Devices, h.Device)
+		switch stop := judged.Answer.There.Stop; {
+		case !judged.Wish.Must && judged.From == judged.To && len(judged.Answer.There.Hops) == 0 && judged.Answer.There.Own == "":
+			finding.Text = fmt.Sprintf("%s is wished, and who is in %s reaches the others there by %s%s: %s.", capital(wishText(c, judged.Wish)), c.net.Name(judged.From), judged.Answer.Service, more, judged.Answer.Why())
+		case !judged.Wish.Must:
+			finding.Text = fmt.Sprintf("%s is wished, and %s reaches %s by %s%s: %s.", capital(wishText(c, judged.Wish)), from, to, judged.Answer.Service, more, judged.Answer.Why())
+			for _, hop := range judged.Answer.There.Hops {
+				finding.Devices = append(finding.Devices, hop.Device)
 			}
-		case j.From == 0 && j.To == 0:
-			f.Text = fmt.Sprintf("%s is wished, and %s.", capital(wishText(c, j.Wish)), stop.Text)
+		case judged.From == 0 && judged.To == 0:
+			finding.Text = fmt.Sprintf("%s is wished, and %s.", capital(wishText(c, judged.Wish)), stop.Text)
 		default:
-			f.Text = fmt.Sprintf("%s is wished, and %s does not reach %s by %s%s: %s.", capital(wishText(c, j.Wish)), from, to, j.Answer.Service, more, j.Answer.Why())
+			finding.Text = fmt.Sprintf("%s is wished, and %s does not reach %s by %s%s: %s.", capital(wishText(c, judged.Wish)), from, to, judged.Answer.Service, more, judged.Answer.Why())
 			if stop == nil {
-				stop = j.Answer.Back.Stop
+				stop = judged.Answer.Back.Stop
 			}
 			if stop != nil && stop.Device != "" {
-				f.Devices = []string{stop.Device}
+				finding.Devices = []string{stop.Device}
 			}
 			if stop != nil && stop.Reason == talk.Cut {
-				for _, v := range f.VLANs {
-					if x := c.n.VLAN(v); x != nil && x.Parts > 1 {
-						f.Cause = about(Split, v)
+				for _, vid := range finding.VLANs {
+					if vlan := c.net.VLAN(vid); vlan != nil && vlan.Parts > 1 {
+						finding.Cause = about(Split, vid)
 					}
 				}
 			}
 		}
-		wish, n := j.Wish, c.n
-		f.propose = func() [][]string {
-			lines, err := talk.Place(n, wish)
+		wish, net := judged.Wish, c.net
+		finding.propose = func() [][]string {
+			lines, err := talk.Place(net, wish)
 			if err != nil {
 				return nil
 			}
 			return [][]string{lines}
 		}
-		c.add(f)
+		c.add(finding)
 	}
 }
 
 // wishText is a wish with its VLANs by name.
-func wishText(c *check, w *office.Wish) string {
-	return c.named(w.String())
+func wishText(check *check, wish *office.Wish) string {
+	return check.named(wish.String())
 }
 
 // named writes the VLANs of a text of notation by their names.
@@ -92,12 +92,12 @@ func (c *check) named(text string) string {
 	for i := 0; i+1 < len(words); i++ {
 		if before, ok := strings.CutSuffix(words[i], "vlan"); ok && (before == "" || strings.HasSuffix(before, ",")) {
 			number, after, more := strings.Cut(words[i+1], ",")
-			v, err := office.ParseVID(number)
-			if x := c.n.Office.VLAN(v); err == nil && x != nil {
+			vid, err := office.ParseVID(number)
+			if vlan := c.net.Office.VLAN(vid); err == nil && vlan != nil {
 				if more {
 					after = "," + after
 				}
-				words[i] = before + x.Name + after
+				words[i] = before + vlan.Name + after
 				words = slices.Delete(words, i+1, i+2)
 				i--
 			}
@@ -106,22 +106,22 @@ func (c *check) named(text string) string {
 	return strings.Join(words, " ")
 }
 
-func capital(s string) string { return strings.ToUpper(s[:1]) + s[1:] }
+func capital(text string) string { return strings.ToUpper(text[:1]) + text[1:] }
 
 // side is a VLAN, or the outside, with one of its addresses.
-func (c *check) side(v office.VID, a netip.Addr) string {
-	if v == 0 {
+func (c *check) side(vid office.VID, addr netip.Addr) string {
+	if vid == 0 {
 		return "the outside"
 	}
-	return fmt.Sprintf("%s at %s", c.n.Name(v), a)
+	return fmt.Sprintf("%s at %s", c.net.Name(vid), addr)
 }
 
 // routes: route-nowhere, a route whose next hop takes nothing.
 func (c *check) routes() {
-	for _, x := range c.talk.Nowhere {
-		line := "-" + x.Device + " route " + x.Route.String()
-		c.add(Finding{Code: RouteNowhere, ID: about(RouteNowhere, x.Device, x.Route), Devices: []string{x.Device},
-			Text: fmt.Sprintf("%s has the route %s, and %s.", x.Device, x.Route, x.Why), Mends: [][]string{{line}}})
+	for _, nowhere := range c.talk.Nowhere {
+		line := "-" + nowhere.Device + " route " + nowhere.Route.String()
+		c.add(Finding{Code: RouteNowhere, ID: about(RouteNowhere, nowhere.Device, nowhere.Route), Devices: []string{nowhere.Device},
+			Text: fmt.Sprintf("%s has the route %s, and %s.", nowhere.Device, nowhere.Route, nowhere.Why), Mends: [][]string{{line}}})
 	}
 }
 
@@ -133,68 +133,68 @@ func (c *check) subnetDiffers() {
 	}
 	first := map[key]given{}
 	said := map[key]bool{}
-	for _, g := range c.addresses() {
-		if g.a.Prefix.Addr().IsLinkLocalUnicast() {
+	for _, given := range c.addresses() {
+		if given.a.Prefix.Addr().IsLinkLocalUnicast() {
 			continue
 		}
-		k := key{g.a.VID, g.a.Prefix.Addr().Is4()}
-		o, ok := first[k]
+		one := key{given.a.VID, given.a.Prefix.Addr().Is4()}
+		other, ok := first[one]
 		if !ok {
-			first[k] = g
+			first[one] = given
 			continue
 		}
-		if o.dev == g.dev || o.a.Prefix.Masked() == g.a.Prefix.Masked() || said[k] {
+		if other.dev == given.dev || other.a.Prefix.Masked() == given.a.Prefix.Masked() || said[one] {
 			continue
 		}
-		said[k] = true
-		c.add(Finding{Code: SubnetDiffers, VLANs: []office.VID{g.a.VID}, ID: about(SubnetDiffers, g.a.VID, k.v4), Devices: []string{o.dev.Name, g.dev.Name},
-			Text: fmt.Sprintf("%s is %s on %s and %s on %s: the two do not take each other for neighbours.", c.n.Name(g.a.VID), o.a.Prefix.Masked(), o.dev.Name, g.a.Prefix.Masked(), g.dev.Name)})
+		said[one] = true
+		c.add(Finding{Code: SubnetDiffers, VLANs: []office.VID{given.a.VID}, ID: about(SubnetDiffers, given.a.VID, one.v4), Devices: []string{other.dev.Name, given.dev.Name},
+			Text: fmt.Sprintf("%s is %s on %s and %s on %s: the two do not take each other for neighbours.", c.net.Name(given.a.VID), other.a.Prefix.Masked(), other.dev.Name, given.a.Prefix.Masked(), given.dev.Name)})
 	}
 }
 
 // troubles: what goes wrong between VLANs although rules let the question pass.
 func (c *check) troubles() {
-	for _, t := range c.talk.Troubles() {
-		f := Finding{VLANs: pairVLANs(t.Pairs)}
-		if t.Device != "" {
-			f.Devices = []string{t.Device}
+	for _, troubled := range c.talk.Troubles() {
+		finding := Finding{VLANs: pairVLANs(troubled.Pairs)}
+		if troubled.Device != "" {
+			finding.Devices = []string{troubled.Device}
 		}
-		pairs := c.pairs(t.Pairs)
-		switch t.Kind {
+		pairs := c.pairs(troubled.Pairs)
+		switch troubled.Kind {
 		case talk.RoutesInRing:
-			f.Code, f.ID, f.Devices = RouteLoop, about(RouteLoop, t.Over), strings.Split(t.Over, ", ")
-			f.Text = fmt.Sprintf("What goes from %s is sent in a ring of %s.", pairs, listed(f.Devices))
+			finding.Code, finding.ID, finding.Devices = RouteLoop, about(RouteLoop, troubled.Over), strings.Split(troubled.Over, ", ")
+			finding.Text = fmt.Sprintf("What goes from %s is sent in a ring of %s.", pairs, listed(finding.Devices))
 		case talk.BackStops:
-			f.Code, f.ID = WayBack, about(WayBack, t.Device, t.Reason)
-			f.Text = fmt.Sprintf("What goes from %s arrives, and its answer does not: %s (there over %s).", pairs, t.Text, t.Over)
-			if len(t.Mends) > 0 {
+			finding.Code, finding.ID = WayBack, about(WayBack, troubled.Device, troubled.Reason)
+			finding.Text = fmt.Sprintf("What goes from %s arrives, and its answer does not: %s (there over %s).", pairs, troubled.Text, troubled.Over)
+			if len(troubled.Mends) > 0 {
 				var lines []string
-				for _, m := range t.Mends {
+				for _, m := range troubled.Mends {
 					lines = append(lines, strings.Split(m, "\n")...)
 				}
-				f.Mends = [][]string{lines}
+				finding.Mends = [][]string{lines}
 			}
 		case talk.BackDiffers:
-			f.Code, f.ID, f.Devices = WayBackDiffers, about(WayBackDiffers, t.Over), nil
-			f.Text = fmt.Sprintf("What goes from %s goes over %s: it works as long as no device on one of the two ways alone keeps state.", pairs, t.Over)
-			if t.Text != "" {
-				f.Text = fmt.Sprintf("What goes from %s goes over %s, and of tcp nothing comes of it: %s.", pairs, t.Over, t.Text)
-				f.ID = about(WayBackDiffers, t.Over, t.Device)
+			finding.Code, finding.ID, finding.Devices = WayBackDiffers, about(WayBackDiffers, troubled.Over), nil
+			finding.Text = fmt.Sprintf("What goes from %s goes over %s: it works as long as no device on one of the two ways alone keeps state.", pairs, troubled.Over)
+			if troubled.Text != "" {
+				finding.Text = fmt.Sprintf("What goes from %s goes over %s, and of tcp nothing comes of it: %s.", pairs, troubled.Over, troubled.Text)
+				finding.ID = about(WayBackDiffers, troubled.Over, troubled.Device)
 			}
-			f.Devices = devicesOf(t.Over)
+			finding.Devices = devicesOf(troubled.Over)
 		case talk.OneWayRule:
-			r := &c.n.Office.Device(t.Device).Rules[t.Rule]
-			f.Code, f.ID = RuleOneWay, about(RuleOneWay, t.Device, r)
-			f.Text = fmt.Sprintf("%s keeps no state, and its rule %d lets the question pass from %s and no rule the answer: %s.", t.Device, t.Rule+1, pairs, r)
-			back := &office.Rule{Do: office.Allow, From: r.To, To: r.From, Services: talk.Answers(c.n.Office, r.Services)}
-			f.Mends = [][]string{{fmt.Sprintf("%s rule %d %s", t.Device, t.Rule+2, back)}, {t.Device + " stateful"}}
+			rule := &c.net.Office.Device(troubled.Device).Rules[troubled.Rule]
+			finding.Code, finding.ID = RuleOneWay, about(RuleOneWay, troubled.Device, rule)
+			finding.Text = fmt.Sprintf("%s keeps no state, and its rule %d lets the question pass from %s and no rule the answer: %s.", troubled.Device, troubled.Rule+1, pairs, rule)
+			back := &office.Rule{Do: office.Allow, From: rule.To, To: rule.From, Services: talk.Answers(c.net.Office, rule.Services)}
+			finding.Mends = [][]string{{fmt.Sprintf("%s rule %d %s", troubled.Device, troubled.Rule+2, back)}, {troubled.Device + " stateful"}}
 		case talk.FromOutside:
-			r := &c.n.Office.Device(t.Device).Rules[t.Rule]
-			f.Code, f.ID = OutsideOpen, about(OutsideOpen, t.Device, r)
-			f.Text = fmt.Sprintf("The outside may start connections to %s at large, not to a single address: rule %d of %s, %s.", c.vlanNames(f.VLANs), t.Rule+1, t.Device, r)
-			f.Mends = [][]string{{fmt.Sprintf("-%s rule %d", t.Device, t.Rule+1)}}
+			rule := &c.net.Office.Device(troubled.Device).Rules[troubled.Rule]
+			finding.Code, finding.ID = OutsideOpen, about(OutsideOpen, troubled.Device, rule)
+			finding.Text = fmt.Sprintf("The outside may start connections to %s at large, not to a single address: rule %d of %s, %s.", c.vlanNames(finding.VLANs), troubled.Rule+1, troubled.Device, rule)
+			finding.Mends = [][]string{{fmt.Sprintf("-%s rule %d", troubled.Device, troubled.Rule+1)}}
 		}
-		c.add(f)
+		c.add(finding)
 	}
 }
 
@@ -209,9 +209,9 @@ func devicesOf(over string) (all []string) {
 
 func pairVLANs(pairs [][2]office.VID) (all []office.VID) {
 	for _, p := range pairs {
-		for _, v := range p {
-			if v != 0 && !slices.Contains(all, v) {
-				all = append(all, v)
+		for _, vid := range p {
+			if vid != 0 && !slices.Contains(all, vid) {
+				all = append(all, vid)
 			}
 		}
 	}
@@ -221,11 +221,11 @@ func pairVLANs(pairs [][2]office.VID) (all []office.VID) {
 
 // pairs names pairs of VLANs, cut off where nobody would read on.
 func (c *check) pairs(pairs [][2]office.VID) string {
-	name := func(v office.VID) string {
-		if v == 0 {
+	name := func(vid office.VID) string {
+		if vid == 0 {
 			return "the outside"
 		}
-		return c.n.Name(v)
+		return c.net.Name(vid)
 	}
 	var text []string
 	for _, p := range pairs {
@@ -237,66 +237,66 @@ func (c *check) pairs(pairs [][2]office.VID) string {
 // gatewayUnclear: several addresses may be where the hosts of a VLAN send what is
 // for others, and nothing says which.
 func (c *check) gatewayUnclear() {
-	o := c.n.Office
-	for _, v := range slices.Sorted(maps.Keys(c.n.Gateways())) {
+	o := c.net.Office
+	for _, vid := range slices.Sorted(maps.Keys(c.net.Gateways())) {
 		for family := range 2 {
-			gate := c.n.Gateways().Of(v, family)
-			if len(gate.Rivals) == 0 || !c.somebody(v) {
+			gate := c.net.Gateways().Of(vid, family)
+			if len(gate.Rivals) == 0 || !c.somebody(vid) {
 				continue
 			}
-			f := Finding{Code: GatewayUnclear, VLANs: []office.VID{v}, ID: about(GatewayUnclear, v, family == office.IPv4)}
+			finding := Finding{Code: GatewayUnclear, VLANs: []office.VID{vid}, ID: about(GatewayUnclear, vid, family == office.IPv4)}
 			var names []string
 			for _, rival := range gate.Rivals {
-				d := o.Devices[rival.Dev]
-				names = append(names, fmt.Sprintf("%s on %s", rival.Addr, d.Name))
-				f.Devices = append(f.Devices, d.Name)
-				for _, x := range d.Addresses {
-					if x.VID == v && x.Prefix.Addr() == rival.Addr {
-						x.Gateway = true
-						f.Mends = append(f.Mends, []string{d.Name + " " + notation.AddressText(x)})
+				device := o.Devices[rival.Dev]
+				names = append(names, fmt.Sprintf("%s on %s", rival.Addr, device.Name))
+				finding.Devices = append(finding.Devices, device.Name)
+				for _, address := range device.Addresses {
+					if address.VID == vid && address.Prefix.Addr() == rival.Addr {
+						address.Gateway = true
+						finding.Mends = append(finding.Mends, []string{device.Name + " " + notation.AddressText(address)})
 					}
 				}
 			}
-			f.Text = fmt.Sprintf("The hosts of %s may send what is for others to %s: nothing says which, and %s, the lowest, is taken for it.", c.n.Name(v), listed(names), gate.Addr())
-			c.add(f)
+			finding.Text = fmt.Sprintf("The hosts of %s may send what is for others to %s: nothing says which, and %s, the lowest, is taken for it.", c.net.Name(vid), listed(names), gate.Addr())
+			c.add(finding)
 		}
 	}
 }
 
 // somebody says whether a VLAN has anybody in it but devices' addresses.
-func (c *check) somebody(v office.VID) bool {
-	x := c.n.VLAN(v)
-	return x != nil && (wantedAt(c.n.Office, v) || slices.ContainsFunc(x.Spans, func(s *span.Span) bool { return len(c.n.Terminals(s, v)) > 0 }))
+func (c *check) somebody(vid office.VID) bool {
+	vlan := c.net.VLAN(vid)
+	return vlan != nil && (wantedAt(c.net.Office, vid) || slices.ContainsFunc(vlan.Spans, func(part *span.Span) bool { return len(c.net.Terminals(part, vid)) > 0 }))
 }
 
-func wantedAt(o *office.Office, v office.VID) bool {
-	return slices.ContainsFunc(o.Plugs, func(p office.Plug) bool { return p.Wants == v })
+func wantedAt(o *office.Office, vid office.VID) bool {
+	return slices.ContainsFunc(o.Plugs, func(plug office.Plug) bool { return plug.Wants == vid })
 }
 
 // ruleUnused: no packet can meet a rule.
-func (c *check) ruleUnused(d *office.Device) {
-	for _, u := range talk.UnusedRules(c.n.Office, d) {
-		r := &d.Rules[u.Rule]
-		f := Finding{Code: RuleUnused, ID: about(RuleUnused, d.Name, r, nth(d.Rules, u.Rule)), Devices: []string{d.Name}, Rule: u.Rule + 1}
-		gone := fmt.Sprintf("-%s rule %d", d.Name, u.Rule+1)
+func (c *check) ruleUnused(device *office.Device) {
+	for _, unused := range talk.UnusedRules(c.net.Office, device) {
+		rule := &device.Rules[unused.Rule]
+		finding := Finding{Code: RuleUnused, ID: about(RuleUnused, device.Name, rule, nth(device.Rules, unused.Rule)), Devices: []string{device.Name}, Rule: unused.Rule + 1}
+		gone := fmt.Sprintf("-%s rule %d", device.Name, unused.Rule+1)
 		switch {
-		case len(u.Earlier) > 0:
+		case len(unused.Earlier) > 0:
 			var names []string
-			for _, i := range u.Earlier {
-				names = append(names, fmt.Sprintf("%d (%s)", i+1, &d.Rules[i]))
+			for _, i := range unused.Earlier {
+				names = append(names, fmt.Sprintf("%d (%s)", i+1, &device.Rules[i]))
 			}
-			f.Text = fmt.Sprintf("No packet comes to rule %d of %s, %s: before it, rule %s takes all.", u.Rule+1, d.Name, r, some(names, 4))
-			f.Mends = [][]string{{gone}, {fmt.Sprintf("%s rule %d before %d", d.Name, u.Rule+1, u.Earlier[0]+1)}}
-		case u.Instead != 0:
-			f.Text = fmt.Sprintf("No packet can meet rule %d of %s, %s: %s. What it sends to the outside leaves by %s: name that VLAN.", u.Rule+1, d.Name, r, u.Why, c.n.Name(u.Instead))
-			better := *r
-			better.From, better.To = instead(r.From, u.Instead), instead(r.To, u.Instead)
-			f.Mends = [][]string{{gone, fmt.Sprintf("%s rule %d %s", d.Name, u.Rule+1, &better)}, {gone}}
+			finding.Text = fmt.Sprintf("No packet comes to rule %d of %s, %s: before it, rule %s takes all.", unused.Rule+1, device.Name, rule, some(names, 4))
+			finding.Mends = [][]string{{gone}, {fmt.Sprintf("%s rule %d before %d", device.Name, unused.Rule+1, unused.Earlier[0]+1)}}
+		case unused.Instead != 0:
+			finding.Text = fmt.Sprintf("No packet can meet rule %d of %s, %s: %s. What it sends to the outside leaves by %s: name that VLAN.", unused.Rule+1, device.Name, rule, unused.Why, c.net.Name(unused.Instead))
+			better := *rule
+			better.From, better.To = instead(rule.From, unused.Instead), instead(rule.To, unused.Instead)
+			finding.Mends = [][]string{{gone, fmt.Sprintf("%s rule %d %s", device.Name, unused.Rule+1, &better)}, {gone}}
 		default:
-			f.Text = fmt.Sprintf("No packet can meet rule %d of %s, %s: %s.", u.Rule+1, d.Name, r, u.Why)
-			f.Mends = [][]string{{gone}}
+			finding.Text = fmt.Sprintf("No packet can meet rule %d of %s, %s: %s.", unused.Rule+1, device.Name, rule, unused.Why)
+			finding.Mends = [][]string{{gone}}
 		}
-		c.add(f)
+		c.add(finding)
 	}
 }
 
@@ -310,11 +310,11 @@ func nth(rules []office.Rule, at int) (n int) {
 	return n
 }
 
-func instead(sides []office.Side, v office.VID) []office.Side {
+func instead(sides []office.Side, vid office.VID) []office.Side {
 	out := slices.Clone(sides)
 	for i := range out {
 		if out[i].Kind == office.SideOutside {
-			out[i] = office.Side{Kind: office.SideVLAN, VID: v}
+			out[i] = office.Side{Kind: office.SideVLAN, VID: vid}
 		}
 	}
 	return out
@@ -323,17 +323,17 @@ func instead(sides []office.Side, v office.VID) []office.Side {
 // handoutOpen: in a guarded VLAN, hosts hear each other over a device that cannot
 // tell who may hand out addresses, without passing one that can.
 func (c *check) handoutOpen() {
-	for _, v := range c.n.Office.VLANs {
-		if !v.Guarded {
+	for _, vlan := range c.net.Office.VLANs {
+		if !vlan.Guarded {
 			continue
 		}
-		for i, d := range c.n.Office.Devices {
-			ports, among := c.openTo(i, v.VID)
+		for i, device := range c.net.Office.Devices {
+			ports, among := c.openTo(i, vlan.VID)
 			if len(ports) == 0 || !among && len(ports) < 2 {
 				continue
 			}
-			c.add(Finding{Code: HandoutOpen, VLANs: []office.VID{v.VID}, Ports: ports, ID: about(HandoutOpen, v.VID, d.Name), Devices: []string{d.Name},
-				Text: fmt.Sprintf("%s is guarded, and %s looks into nothing: whoever is at %s can hand out addresses there to the others.", c.n.Name(v.VID), d.Name, c.portList(ports, 3))})
+			c.add(Finding{Code: HandoutOpen, VLANs: []office.VID{vlan.VID}, Ports: ports, ID: about(HandoutOpen, vlan.VID, device.Name), Devices: []string{device.Name},
+				Text: fmt.Sprintf("%s is guarded, and %s looks into nothing: whoever is at %s can hand out addresses there to the others.", c.net.Name(vlan.VID), device.Name, c.portList(ports, 3))})
 		}
 	}
 }
@@ -341,25 +341,25 @@ func (c *check) handoutOpen() {
 // openTo is the ports of a device that guards nothing at which hosts of a VLAN
 // are, and no device that hands out lies behind; among says that one lies behind
 // another port of it, so that the rest of the VLAN trusts what comes from it.
-func (c *check) openTo(dev int, v office.VID) (ports []office.PortRef, among bool) {
-	d := c.n.Office.Devices[dev]
-	if !d.Unaware() {
+func (c *check) openTo(dev int, vid office.VID) (ports []office.PortRef, among bool) {
+	device := c.net.Office.Devices[dev]
+	if !device.Unaware() {
 		return nil, false
 	}
 	here := false
-	for p := range d.Ports {
-		if hub := c.n.Topo.HubOf(dev, p); c.n.Wants(hub).Has(v) || c.n.Hears(dev, p, v) {
+	for port := range device.Ports {
+		if hub := c.net.Topo.HubOf(dev, port); c.net.Wants(hub).Has(vid) || c.net.Hears(dev, port, vid) {
 			here = true
 		}
 	}
 	if !here {
 		return nil, false
 	}
-	trusted := Trusted(c.n, dev, v)
-	for p := range d.Ports {
-		among = among || len(trusted) > 0 && len(c.n.Topo.LinksAt(dev, p)) > 0 && !slices.Contains(trusted, p)
-		if d.Ports[p].Kind == office.Physical && !c.n.Tables[dev].Ports[p].Off && len(c.n.Topo.LinksAt(dev, p)) == 0 && !slices.Contains(trusted, p) {
-			ports = append(ports, office.PortRef{Device: d.Name, Port: d.Ports[p].Name})
+	trusted := Trusted(c.net, dev, vid)
+	for port := range device.Ports {
+		among = among || len(trusted) > 0 && len(c.net.Topo.LinksAt(dev, port)) > 0 && !slices.Contains(trusted, port)
+		if device.Ports[port].Kind == office.Physical && !c.net.Tables[dev].Ports[port].Off && len(c.net.Topo.LinksAt(dev, port)) == 0 && !slices.Contains(trusted, port) {
+			ports = append(ports, office.PortRef{Device: device.Name, Port: device.Ports[port].Name})
 		}
 	}
 	return ports, among
@@ -367,20 +367,20 @@ func (c *check) openTo(dev int, v office.VID) (ports []office.PortRef, among boo
 
 // Trusted is the ports of a device behind which somebody hands out addresses in a
 // VLAN, by the shortest way there: of a guarded VLAN, those alone may answer.
-func Trusted(n *span.Net, dev int, v office.VID) (ports []int) {
-	for k, d := range n.Office.Devices {
-		for _, a := range d.Addresses {
-			if a.VID != v || !a.From.IsValid() || k == dev {
+func Trusted(net *span.Net, dev int, vid office.VID) (ports []int) {
+	for at, device := range net.Office.Devices {
+		for _, address := range device.Addresses {
+			if address.VID != vid || !address.From.IsValid() || at == dev {
 				continue
 			}
-			hubs := n.AddressHubs(k, v, a.On)
-			way, ok := n.RouteAnyhow(v, n.Topo.HubsOf(dev), func(h int) bool { return slices.Contains(hubs, h) })
+			hubs := net.AddressHubs(at, vid, address.On)
+			way, ok := net.RouteAnyhow(vid, net.Topo.HubsOf(dev), func(h int) bool { return slices.Contains(hubs, h) })
 			if !ok || len(way) == 0 {
 				continue
 			}
-			for _, e := range n.Topo.Links[way[0]].Ends() {
-				if e.Dev == dev && !slices.Contains(ports, e.Port) {
-					ports = append(ports, e.Port)
+			for _, end := range net.Topo.Links[way[0]].Ends() {
+				if end.Dev == dev && !slices.Contains(ports, end.Port) {
+					ports = append(ports, end.Port)
 				}
 			}
 		}

@@ -36,22 +36,22 @@ func (c *check) split(vlan *span.VLAN, causes []cause) {
 	if vlan.State != span.Split {
 		return
 	}
-	f := Finding{Code: Split, VLANs: []office.VID{vlan.VID}, ID: about(Split, vlan.VID)}
+	finding := Finding{Code: Split, VLANs: []office.VID{vlan.VID}, ID: about(Split, vlan.VID)}
 	var refs []office.PortRef
 	var parts, dead []string
 	for _, part := range vlan.Spans[1:vlan.Parts] {
-		if i, ok := c.n.Dead(part); ok {
-			dead = append(dead, c.unheard(&f, i, vlan.VID))
-			parts = append(parts, "the address of "+c.n.Office.Devices[i].Name)
+		if i, ok := c.net.Dead(part); ok {
+			dead = append(dead, c.unheard(&finding, i, vlan.VID))
+			parts = append(parts, "the address of "+c.net.Office.Devices[i].Name)
 			continue
 		}
-		here := c.n.Terminals(part, vlan.VID)
+		here := c.net.Terminals(part, vlan.VID)
 		refs = append(refs, here...)
 		if len(here) == 0 {
 			parts = append(parts, c.partName(part, nil))
 		}
 	}
-	f.Ports = append(f.Ports, refs...)
+	finding.Ports = append(finding.Ports, refs...)
 	all := parts
 	if len(refs) > 0 {
 		all = append([]string{c.portList(refs, 3)}, parts...)
@@ -60,53 +60,53 @@ func (c *check) split(vlan *span.VLAN, causes []cause) {
 	if len(refs)+len(parts) == 1 {
 		verb = "is"
 	}
-	f.Text = fmt.Sprintf("%s is in %d parts: %s %s cut off from %s.", c.n.Name(vlan.VID), vlan.Parts, some(all, 3), verb, c.mainName(vlan))
+	finding.Text = fmt.Sprintf("%s is in %d parts: %s %s cut off from %s.", c.net.Name(vlan.VID), vlan.Parts, some(all, 3), verb, c.mainName(vlan))
 	for _, why := range dead {
-		f.Text += " " + why
+		finding.Text += " " + why
 	}
 	if len(causes) > 0 {
 		var cables []string
-		for _, k := range causes {
-			cables = append(cables, k.cable)
+		for _, cause := range causes {
+			cables = append(cables, cause.cable)
 		}
-		f.Cause = causes[0].id
+		finding.Cause = causes[0].id
 		if len(causes) == 1 {
-			f.Text += " The cause is the cable " + cables[0] + "."
+			finding.Text += " The cause is the cable " + cables[0] + "."
 		} else {
-			f.Text += " The causes are the cables " + some(cables, 3) + "."
+			finding.Text += " The causes are the cables " + some(cables, 3) + "."
 		}
 	} else if len(dead) == 0 {
-		f.Text += " No cable whose ports are open leads from the one to the other."
+		finding.Text += " No cable whose ports are open leads from the one to the other."
 	}
-	c.add(f)
+	c.add(finding)
 }
 
 // unheard says why no frame of a VLAN comes to an address of a device, or to
 // its management, and mends it.
-func (c *check) unheard(f *Finding, i int, vid office.VID) string {
-	device := c.n.Office.Devices[i]
-	if !c.n.Aware(i) {
-		return fmt.Sprintf("%s knows no tags, and nothing comes into it that is %s.", device.Name, c.n.Name(vid))
+func (c *check) unheard(finding *Finding, i int, vid office.VID) string {
+	device := c.net.Office.Devices[i]
+	if !c.net.Aware(i) {
+		return fmt.Sprintf("%s knows no tags, and nothing comes into it that is %s.", device.Name, c.net.Name(vid))
 	}
-	for p := range device.Ports {
-		if device.Ports[p].Flavour == office.Processor {
-			r := office.PortRef{Device: device.Name, Port: device.Ports[p].Name}
-			f.Ports = append(f.Ports, r)
-			f.Mends = append(f.Mends, []string{set(r, c.n.Carrying(i, p, office.Tagged, vid))})
-			return fmt.Sprintf("What %s itself says passes its inner port %s, which is not in %s.", device.Name, device.Ports[p].Name, c.n.Name(vid))
+	for port := range device.Ports {
+		if device.Ports[port].Flavour == office.Processor {
+			ref := office.PortRef{Device: device.Name, Port: device.Ports[port].Name}
+			finding.Ports = append(finding.Ports, ref)
+			finding.Mends = append(finding.Mends, []string{set(ref, c.net.Carrying(i, port, office.Tagged, vid))})
+			return fmt.Sprintf("What %s itself says passes its inner port %s, which is not in %s.", device.Name, device.Ports[port].Name, c.net.Name(vid))
 		}
 	}
 	return ""
 }
 
 // partName says what is in a part: its ports, or its devices.
-func (c *check) partName(s *span.Span, refs []office.PortRef) string {
+func (c *check) partName(part *span.Span, refs []office.PortRef) string {
 	if len(refs) > 0 {
 		return c.portList(refs, 2)
 	}
 	var names []string
-	for _, x := range s.Nodes {
-		d := c.n.Office.Devices[c.n.Topo.Hubs[x.Hub].Dev].Name
+	for _, node := range part.Nodes {
+		d := c.net.Office.Devices[c.net.Topo.Hubs[node.Hub].Dev].Name
 		if !slices.Contains(names, d) {
 			names = append(names, d)
 		}
@@ -117,87 +117,87 @@ func (c *check) partName(s *span.Span, refs []office.PortRef) string {
 // mainName is what the others are cut off from: the gateway's device, or the
 // part with the most in it.
 func (c *check) mainName(vlan *span.VLAN) string {
-	if i, ok := c.n.Dead(vlan.Spans[0]); ok {
-		return "the address of " + c.n.Office.Devices[i].Name
+	if i, ok := c.net.Dead(vlan.Spans[0]); ok {
+		return "the address of " + c.net.Office.Devices[i].Name
 	}
-	for _, x := range vlan.Spans[0].Nodes {
-		if x.Label == span.Label(vlan.VID) && c.n.AtGateway(x.Hub, vlan.VID) {
-			return c.n.Office.Devices[c.n.Topo.Hubs[x.Hub].Dev].Name
+	for _, node := range vlan.Spans[0].Nodes {
+		if node.Label == span.Label(vlan.VID) && c.net.AtGateway(node.Hub, vlan.VID) {
+			return c.net.Office.Devices[c.net.Topo.Hubs[node.Hub].Dev].Name
 		}
 	}
-	return c.partName(vlan.Spans[0], c.n.Terminals(vlan.Spans[0], vlan.VID))
+	return c.partName(vlan.Spans[0], c.net.Terminals(vlan.Spans[0], vlan.VID))
 }
 
 // merged: a VLAN's span holds another VLAN's terminals too; frames of the one
 // arrive in the other.
-func (c *check) merged(v *span.VLAN) {
+func (c *check) merged(vlan *span.VLAN) {
 	said := map[string]bool{}
-	for _, part := range v.Spans[:v.Parts] {
-		if part.Ends[0] != v.VID || len(part.Ends) < 2 { // said once, by the lowest VLAN of the span
+	for _, part := range vlan.Spans[:vlan.Parts] {
+		if part.Ends[0] != vlan.VID || len(part.Ends) < 2 { // said once, by the lowest VLAN of the span
 			continue
 		}
-		f := Finding{Code: Merged, VLANs: part.Ends, ID: about(Merged, part.Ends)}
-		if said[f.ID] { // the same VLANs meet in another part, too
-			f.ID = about(Merged, part.Ends, c.n.Office.Devices[c.n.Topo.Hubs[part.Nodes[0].Hub].Dev].Name, part.Nodes[0].Hub)
+		finding := Finding{Code: Merged, VLANs: part.Ends, ID: about(Merged, part.Ends)}
+		if said[finding.ID] { // the same VLANs meet in another part, too
+			finding.ID = about(Merged, part.Ends, c.net.Office.Devices[c.net.Topo.Hubs[part.Nodes[0].Hub].Dev].Name, part.Nodes[0].Hub)
 		}
-		said[f.ID] = true
-		for l, causes := 0, 0; l < len(c.n.Topo.Links); l++ {
-			from, to, _, ok := c.n.Mismatch(l)
-			if !ok || !slices.Contains(part.Ends, from) && !slices.Contains(part.Ends, to) || !c.inSpan(part, l) {
+		said[finding.ID] = true
+		for link, causes := 0, 0; link < len(c.net.Topo.Links); link++ {
+			from, to, _, ok := c.net.Mismatch(link)
+			if !ok || !slices.Contains(part.Ends, from) && !slices.Contains(part.Ends, to) || !c.inSpan(part, link) {
 				continue
 			}
-			k := &c.n.Topo.Links[l]
-			a, b := c.n.Ref(k.A), c.n.Ref(k.B)
+			one := &c.net.Topo.Links[link]
+			ref, other := c.net.Ref(one.A), c.net.Ref(one.B)
 			if causes == 0 {
-				f.Cause = about(UntaggedMismatch, a, b)
-				f.Text = fmt.Sprintf(" They meet on the cable %s to %s.", portName(a), portName(b))
+				finding.Cause = about(UntaggedMismatch, ref, other)
+				finding.Text = fmt.Sprintf(" They meet on the cable %s to %s.", portName(ref), portName(other))
 			}
 			causes++
-			f.Ports = append(f.Ports, a, b)
+			finding.Ports = append(finding.Ports, ref, other)
 		}
-		f.Text = fmt.Sprintf("%s are one: what is sent in the one arrives in the other.", c.vlanNames(part.Ends)) + f.Text
-		c.add(f)
+		finding.Text = fmt.Sprintf("%s are one: what is sent in the one arrives in the other.", c.vlanNames(part.Ends)) + finding.Text
+		c.add(finding)
 	}
 }
 
-func (c *check) inSpan(s *span.Span, l int) bool {
-	h := c.n.Topo.Links[l].A.Hub
-	return slices.ContainsFunc(s.Nodes, func(x span.Node) bool { return x.Hub == h })
+func (c *check) inSpan(part *span.Span, link int) bool {
+	h := c.net.Topo.Links[link].A.Hub
+	return slices.ContainsFunc(part.Nodes, func(node span.Node) bool { return node.Hub == h })
 }
 
 // loop: a VLAN forms a ring over cables; only spanning tree keeps it up.
 func (c *check) loop(vlan *span.VLAN) {
-	for _, s := range vlan.Spans {
-		if !s.Ring() || lowest(s) != vlan.VID { // said once, by the lowest VLAN of the span
+	for _, part := range vlan.Spans {
+		if !part.Ring() || lowest(part) != vlan.VID { // said once, by the lowest VLAN of the span
 			continue
 		}
-		if ring := c.n.Ring(s); len(ring) > 0 {
+		if ring := c.net.Ring(part); len(ring) > 0 {
 			c.faults = append(c.faults, cableFault{code: Loop, link: ring[0], vlan: vlan.VID, ring: ring})
 		}
 	}
 }
 
 // sayRing says which VLANs go round over which cables, and where it may be opened.
-func (c *check) sayRing(f *Finding, ring []int) {
+func (c *check) sayRing(finding *Finding, ring []int) {
 	all := ring
 	ring = ring[:min(len(ring), mostRing)] // of a mesh, its first cables say enough
 	var names []string
-	f.Ports = nil
-	for _, l := range ring {
-		k := &c.n.Topo.Links[l]
-		f.Ports = append(f.Ports, c.n.Ref(k.A), c.n.Ref(k.B))
-		if f.Cause == "" && c.at(k.A).Kind != c.at(k.B).Kind { // a bundle that the other end does not know
-			f.Cause = about(BundleOneSided, c.n.Ref(k.A), c.n.Ref(k.B))
+	finding.Ports = nil
+	for _, link := range ring {
+		one := &c.net.Topo.Links[link]
+		finding.Ports = append(finding.Ports, c.net.Ref(one.A), c.net.Ref(one.B))
+		if finding.Cause == "" && c.at(one.A).Kind != c.at(one.B).Kind { // a bundle that the other end does not know
+			finding.Cause = about(BundleOneSided, c.net.Ref(one.A), c.net.Ref(one.B))
 		}
-		names = append(names, portName(c.n.Ref(k.A))+" to "+portName(c.n.Ref(k.B)))
+		names = append(names, portName(c.net.Ref(one.A))+" to "+portName(c.net.Ref(one.B)))
 	}
-	f.Text = fmt.Sprintf(
+	finding.Text = fmt.Sprintf(
 		"%s %s round in a ring over the cables %s: without spanning tree one broadcast stays there for ever.",
-		c.vlanNames(f.VLANs),
-		verb(f.VLANs, "goes", "go"),
+		c.vlanNames(finding.VLANs),
+		verb(finding.VLANs, "goes", "go"),
 		some(names, 4),
 	)
-	f.Mends = c.open(all)
+	finding.Mends = c.open(all)
 }
 
 // mostRing bounds the cables that a loop names, and mostOpen the ways out of it
@@ -211,22 +211,22 @@ const (
 // reached is reached: of a plain ring any one, the slowest first; of a mesh all
 // but a tree of the fastest.
 func (c *check) open(ring []int) (ways [][]string) {
-	speed := func(l int) office.Speed { // of the slower end; what is not known counts as fast
-		s := office.Speed(math.MaxInt32)
-		for _, i := range c.n.Topo.Links[l].Cables {
-			for _, p := range []office.PortRef{c.n.Office.Cables[i].A, c.n.Office.Cables[i].B} {
-				d := c.n.Office.Device(p.Device)
-				if x := d.Ports[d.Port(p.Port)].Speed; x != 0 {
-					s = min(s, x)
+	speed := func(link int) office.Speed { // of the slower end; what is not known counts as fast
+		one := office.Speed(math.MaxInt32)
+		for _, i := range c.net.Topo.Links[link].Cables {
+			for _, ref := range []office.PortRef{c.net.Office.Cables[i].A, c.net.Office.Cables[i].B} {
+				device := c.net.Office.Device(ref.Device)
+				if x := device.Ports[device.Port(ref.Port)].Speed; x != 0 {
+					one = min(one, x)
 				}
 			}
 		}
-		return s
+		return one
 	}
-	off := func(lines []string, l int) []string {
-		for _, i := range c.n.Topo.Links[l].Cables {
-			k := c.n.Office.Cables[i]
-			lines = append(lines, "-cable "+notation.Ref(k.A)+" "+notation.Ref(k.B))
+	off := func(lines []string, link int) []string {
+		for _, i := range c.net.Topo.Links[link].Cables {
+			cable := c.net.Office.Cables[i]
+			lines = append(lines, "-cable "+notation.Ref(cable.A)+" "+notation.Ref(cable.B))
 		}
 		return lines
 	}
@@ -245,8 +245,8 @@ func (c *check) open(ring []int) (ways [][]string) {
 	var spare []string
 	left := 0
 	for _, link := range slices.Backward(slowest) {
-		k := &c.n.Topo.Links[link]
-		if a, b := find(k.A.Hub), find(k.B.Hub); a != b {
+		one := &c.net.Topo.Links[link]
+		if a, b := find(one.A.Hub), find(one.B.Hub); a != b {
 			root[a] = b
 			continue
 		}
@@ -262,11 +262,11 @@ func (c *check) open(ring []int) (ways [][]string) {
 	return ways
 }
 
-func lowest(s *span.Span) office.VID {
+func lowest(part *span.Span) office.VID {
 	low := office.VID(4095)
-	for _, x := range s.Nodes {
-		if v := x.Label.VID(); v != 0 {
-			low = min(low, v)
+	for _, node := range part.Nodes {
+		if vid := node.Label.VID(); vid != 0 {
+			low = min(low, vid)
 		}
 	}
 	return low
@@ -275,20 +275,20 @@ func lowest(s *span.Span) office.VID {
 // noGateway: a VLAN has terminals, is not local, and no device that routes has an
 // address in it: nothing in it reaches anything outside.
 func (c *check) noGateway(vlan *span.VLAN) {
-	x := c.n.Office.VLAN(vlan.VID)
-	if vlan.State == span.Unused || x == nil || x.Local {
+	one := c.net.Office.VLAN(vlan.VID)
+	if vlan.State == span.Unused || one == nil || one.Local {
 		return
 	}
-	text := c.n.Name(vlan.VID) + " has no address on any device"
-	for _, d := range c.n.Office.Devices {
+	text := c.net.Name(vlan.VID) + " has no address on any device"
+	for _, device := range c.net.Office.Devices {
 		switch {
-		case slices.ContainsFunc(d.Outsides, func(l office.Outside) bool { return l.VID == vlan.VID }):
+		case slices.ContainsFunc(device.Outsides, func(line office.Outside) bool { return line.VID == vlan.VID }):
 			return // the line rides in it
-		case !slices.ContainsFunc(d.Addresses, func(a office.Address) bool { return a.VID == vlan.VID }):
-		case d.Routing():
+		case !slices.ContainsFunc(device.Addresses, func(address office.Address) bool { return address.VID == vlan.VID }):
+		case device.Routing():
 			return
 		default:
-			text = fmt.Sprintf("%s has an address on %s, which does not route, and on no device that does", c.n.Name(vlan.VID), d.Name)
+			text = fmt.Sprintf("%s has an address on %s, which does not route, and on no device that does", c.net.Name(vlan.VID), device.Name)
 		}
 	}
 	c.add(Finding{Code: NoGateway, VLANs: []office.VID{vlan.VID}, ID: about(NoGateway, vlan.VID),
@@ -297,25 +297,25 @@ func (c *check) noGateway(vlan *span.VLAN) {
 
 // unused: a VLAN is registered and nothing is in it.
 func (c *check) unused(vlan *span.VLAN) {
-	x := c.n.Office.VLAN(vlan.VID)
-	if vlan.State != span.Unused || x == nil || vlan.VID == office.DefaultVID || c.n.IsParked(vlan.VID) && c.members(vlan.VID) {
+	one := c.net.Office.VLAN(vlan.VID)
+	if vlan.State != span.Unused || one == nil || vlan.VID == office.DefaultVID || c.net.IsParked(vlan.VID) && c.members(vlan.VID) {
 		return
 	}
-	f := Finding{Code: Unused, VLANs: []office.VID{vlan.VID}, ID: about(Unused, vlan.VID),
-		Text: fmt.Sprintf("%s is registered, and no port, address or plug is in it.", c.n.Name(vlan.VID))}
+	finding := Finding{Code: Unused, VLANs: []office.VID{vlan.VID}, ID: about(Unused, vlan.VID),
+		Text: fmt.Sprintf("%s is registered, and no port, address or plug is in it.", c.net.Name(vlan.VID))}
 	if c.members(vlan.VID) {
-		f.Text = fmt.Sprintf("%s is registered and on ports, but nobody is in it: no plug, address, inner port or free port.", c.n.Name(vlan.VID))
+		finding.Text = fmt.Sprintf("%s is registered and on ports, but nobody is in it: no plug, address, inner port or free port.", c.net.Name(vlan.VID))
 	} else {
-		f.Mends = [][]string{{fmt.Sprintf("-vlan %d", vlan.VID)}}
+		finding.Mends = [][]string{{fmt.Sprintf("-vlan %d", vlan.VID)}}
 	}
-	c.add(f)
+	c.add(finding)
 }
 
-// members says whether any port has v at all.
-func (c *check) members(v office.VID) bool {
-	for _, t := range c.n.Tables {
-		for _, p := range t.Ports {
-			if p.Has(v) {
+// members says whether any port has vid at all.
+func (c *check) members(vid office.VID) bool {
+	for _, table := range c.net.Tables {
+		for _, compiled := range table.Ports {
+			if compiled.Has(vid) {
 				return true
 			}
 		}
@@ -335,14 +335,14 @@ func (c *check) members(v office.VID) bool {
 //	cable a.2 u.2
 //	plug u.1 "pc" wants 110
 func (c *check) behindUnaware(vlan *span.VLAN) {
-	for h, hub := range c.n.Topo.Hubs {
-		if !c.n.Wants(h).Has(vlan.VID) || c.n.Served(h, vlan.VID) {
+	for at, hub := range c.net.Topo.Hubs {
+		if !c.net.Wants(at).Has(vlan.VID) || c.net.Served(at, vlan.VID) {
 			continue
 		}
-		for _, k := range c.n.Topo.PlugsAt(hub.Dev) {
-			plug := c.n.Office.Plugs[k]
-			d := c.n.Office.Devices[hub.Dev]
-			if _, _, cabled := c.n.Office.CableAt(plug.Port); plug.Wants != vlan.VID || plug.Tagged || cabled || c.n.Tables[hub.Dev].Ports[d.Logical(d.Port(plug.Port.Port))].Off {
+		for _, k := range c.net.Topo.PlugsAt(hub.Dev) {
+			plug := c.net.Office.Plugs[k]
+			device := c.net.Office.Devices[hub.Dev]
+			if _, _, cabled := c.net.Office.CableAt(plug.Port); plug.Wants != vlan.VID || plug.Tagged || cabled || c.net.Tables[hub.Dev].Ports[device.Logical(device.Port(plug.Port.Port))].Off {
 				continue
 			}
 			c.add(Finding{Code: PlugUnserved, VLANs: []office.VID{vlan.VID}, Ports: []office.PortRef{plug.Port}, ID: about(PlugUnserved, plug.Port, plug.Name),
@@ -350,7 +350,7 @@ func (c *check) behindUnaware(vlan *span.VLAN) {
 					"%s at %s wants %s, which does not come untagged into %s: it knows no tags, so its cable decides.",
 					plug.Name,
 					portName(plug.Port),
-					c.n.Name(vlan.VID),
+					c.net.Name(vlan.VID),
 					plug.Port.Device,
 				)})
 		}

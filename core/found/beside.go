@@ -24,40 +24,40 @@ type Kept struct {
 }
 
 // Keep is what is to be kept of a device's state.
-func Keep(d *office.Device, state wording.State) Kept {
-	k := Kept{VLANs: []office.VID{}}
-	for p := range d.Ports {
-		here := d.Ports[p].Bundle == 0 && (len(d.Ports[p].Members) == 0 || !gone(d, p, state))
-		if here || slices.Contains(state.Apart, p) {
-			k.Ports, k.Shapes = append(k.Ports, d.Ports[p].Name), append(k.Shapes, state.Ports[p].Shape())
+func Keep(device *office.Device, state wording.State) Kept {
+	kept := Kept{VLANs: []office.VID{}}
+	for port := range device.Ports {
+		here := device.Ports[port].Bundle == 0 && (len(device.Ports[port].Members) == 0 || !gone(device, port, state))
+		if here || slices.Contains(state.Apart, port) {
+			kept.Ports, kept.Shapes = append(kept.Ports, device.Ports[port].Name), append(kept.Shapes, state.Ports[port].Shape())
 		}
 	}
 	learnt := state.Learnt()
-	for v := range learnt.All() {
-		k.VLANs = append(k.VLANs, v)
+	for vid := range learnt.All() {
+		kept.VLANs = append(kept.VLANs, vid)
 	}
-	return k
+	return kept
 }
 
 // On is a kept state on the ports that device i has now: ports that were not
 // there then are taken to be as planned. A port of which a setting of its own is kept is in
 // no bundle, whatever is planned.
-func (k Kept) On(n *span.Net, i int) wording.State {
-	state := wording.Planned(n, i)
-	d := n.Office.Devices[i]
+func (k Kept) On(net *span.Net, i int) wording.State {
+	state := wording.Planned(net, i)
+	device := net.Office.Devices[i]
 	set := map[int]wording.Setting{}
 	for at, name := range k.Ports {
-		if p := d.Port(name); p >= 0 {
-			set[p] = wording.Of(&k.Shapes[at])
-			if d.Ports[p].Bundle > 0 {
-				state.Apart = append(state.Apart, p)
+		if port := device.Port(name); port >= 0 {
+			set[port] = wording.Of(&k.Shapes[at])
+			if device.Ports[port].Bundle > 0 {
+				state.Apart = append(state.Apart, port)
 			}
 		}
 	}
 	slices.Sort(state.Apart)
-	for p := range d.Ports {
-		if len(d.Ports[p].Members) > 0 && gone(d, p, state) {
-			set[p] = wording.Setting{Filter: true}
+	for port := range device.Ports {
+		if len(device.Ports[port].Members) > 0 && gone(device, port, state) {
+			set[port] = wording.Setting{Filter: true}
 		}
 	}
 	return state.WithAll(set).Knowing(office.SetOf(k.VLANs...))
@@ -74,19 +74,19 @@ type Difference struct {
 
 // Differences lists the ports of device i that a state has otherwise than the
 // plan.
-func Differences(n *span.Net, i int, state wording.State) (out []Difference) {
-	plan, d := wording.Planned(n, i), n.Office.Devices[i]
+func Differences(net *span.Net, i int, state wording.State) (out []Difference) {
+	plan, device := wording.Planned(net, i), net.Office.Devices[i]
 	if len(state.Apart) > 0 {
-		out = ofBundles(d, plan, state)
+		out = ofBundles(device, plan, state)
 	}
-	for port, x := range d.Ports {
-		if x.Bundle > 0 || len(x.Members) > 0 && gone(d, port, state) || plan.Ports[port].Equal(state.Ports[port]) {
+	for port, one := range device.Ports {
+		if one.Bundle > 0 || len(one.Members) > 0 && gone(device, port, state) || plan.Ports[port].Equal(state.Ports[port]) {
 			continue
 		}
-		a, b := plan.Ports[port], state.Ports[port]
-		planned, found := a.Members(), b.Members()
-		both, turned := planned.And(&found), a.Tagged.Xor(&b.Tagged)
-		out = append(out, Difference{port, a.Shape(), b.Shape(), planned.Minus(&found), found.Minus(&planned), both.And(&turned)})
+		setting, other := plan.Ports[port], state.Ports[port]
+		planned, found := setting.Members(), other.Members()
+		both, turned := planned.And(&found), setting.Tagged.Xor(&other.Tagged)
+		out = append(out, Difference{port, setting.Shape(), other.Shape(), planned.Minus(&found), found.Minus(&planned), both.And(&turned)})
 	}
 	return out
 }
@@ -101,31 +101,31 @@ type Apart struct {
 }
 
 // BesideOf holds all that was found against the plan.
-func BesideOf(n *span.Net, kept map[string]Kept) Beside {
-	all := make([]int, len(n.Office.Devices))
+func BesideOf(net *span.Net, kept map[string]Kept) Beside {
+	all := make([]int, len(net.Office.Devices))
 	for i := range all {
 		all[i] = i
 	}
-	return Beside{}.Update(n, kept, all)
+	return Beside{}.Update(net, kept, all)
 }
 
 // Update holds some devices against the plan anew; what is known of the others
 // stays.
-func (b Beside) Update(n *span.Net, kept map[string]Kept, devices []int) Beside {
+func (b Beside) Update(net *span.Net, kept map[string]Kept, devices []int) Beside {
 	out, cloned := b, false // a map of before is not written to
 	for _, i := range devices {
-		name := n.Office.Devices[i].Name
-		k, ok := kept[name]
-		if !ok || !n.Aware(i) && k.Routing == nil {
+		name := net.Office.Devices[i].Name
+		one, ok := kept[name]
+		if !ok || !net.Aware(i) && one.Routing == nil {
 			continue
 		}
 		if !cloned {
 			out, cloned = maps.Clone(b), true
 		}
-		differ := Apart{map[string]string{}, k.Routing.Differs(n.Office, n.Office.Devices[i])}
-		if n.Aware(i) {
-			for _, x := range Differences(n, i, k.On(n, i)) {
-				differ.Ports[n.Office.Devices[i].Ports[x.Port].Name] = notation.Shape(x.Found)
+		differ := Apart{map[string]string{}, one.Routing.Differs(net.Office, net.Office.Devices[i])}
+		if net.Aware(i) {
+			for _, difference := range Differences(net, i, one.On(net, i)) {
+				differ.Ports[net.Office.Devices[i].Ports[difference.Port].Name] = notation.Shape(difference.Found)
 			}
 		}
 		out[name] = differ
@@ -139,8 +139,8 @@ func Touched(was, is *office.Office, kept map[string]Kept, devices []int) []int 
 	if slices.Equal(was.VLANs, is.VLANs) && slices.Equal(was.Services, is.Services) {
 		return devices
 	}
-	for i, d := range is.Devices {
-		if kept[d.Name].Routing != nil && !slices.Contains(devices, i) {
+	for i, device := range is.Devices {
+		if kept[device.Name].Routing != nil && !slices.Contains(devices, i) {
 			devices = append(slices.Clone(devices), i)
 		}
 	}
@@ -152,71 +152,71 @@ func Touched(was, is *office.Office, kept map[string]Kept, devices []int) []int 
 // plan says what it should be. What is as planned stays said as it is: by its plan, its
 // use, or by what is needed there. Where "needed" and "all" would now say something else
 // than what was found, it is written out.
-func As(n *span.Net, states map[int]wording.State) (*office.Office, error) {
-	states, n, err := bundled(n, states)
+func As(net *span.Net, states map[int]wording.State) (*office.Office, error) {
+	states, net, err := bundled(net, states)
 	if err != nil {
 		return nil, err
 	}
 	type at struct{ dev, port int }
 	written := map[at]bool{}
 	for { // what is written out at one port may be needed otherwise at another
-		draft, changed := office.NewDraft(n.Office), false
+		draft, changed := office.NewDraft(net.Office), false
 		for _, i := range slices.Sorted(maps.Keys(states)) {
-			state, device := states[i], n.Office.Devices[i]
-			now := wording.Planned(n, i)
-			for p := range device.Ports {
-				if device.Ports[p].Bundle > 0 || written[at{i, p}] || state.Ports[p].Alike(&now.Ports[p]) {
+			state, device := states[i], net.Office.Devices[i]
+			now := wording.Planned(net, i)
+			for port := range device.Ports {
+				if device.Ports[port].Bundle > 0 || written[at{i, port}] || state.Ports[port].Alike(&now.Ports[port]) {
 					continue
 				}
-				written[at{i, p}] = true
-				shape := state.Ports[p].Shape()
-				if err := draft.Set(office.PortRef{Device: device.Name, Port: device.Ports[p].Name}, &shape, ""); err != nil {
+				written[at{i, port}] = true
+				shape := state.Ports[port].Shape()
+				if err := draft.Set(office.PortRef{Device: device.Name, Port: device.Ports[port].Name}, &shape, ""); err != nil {
 					return nil, fmt.Errorf("what was found of %s: %w", device.Name, err)
 				}
 				changed = true
 			}
 		}
 		if !changed {
-			return n.Office, nil
+			return net.Office, nil
 		}
 		o, _ := draft.Done()
-		n = n.Update(o)
+		net = net.Update(o)
 	}
 }
 
 // bundled is an office with its bundles as they were found.
-func bundled(n *span.Net, states map[int]wording.State) (map[int]wording.State, *span.Net, error) {
-	if !slices.ContainsFunc(slices.Collect(maps.Values(states)), func(s wording.State) bool { return len(s.Apart) > 0 }) {
-		return states, n, nil
+func bundled(net *span.Net, states map[int]wording.State) (map[int]wording.State, *span.Net, error) {
+	if !slices.ContainsFunc(slices.Collect(maps.Values(states)), func(state wording.State) bool { return len(state.Apart) > 0 }) {
+		return states, net, nil
 	}
-	draft, out := office.NewDraft(n.Office), maps.Clone(states)
+	draft, out := office.NewDraft(net.Office), maps.Clone(states)
 	for _, i := range slices.Sorted(maps.Keys(states)) {
 		if len(states[i].Apart) == 0 {
 			continue
 		}
 		var err error
-		if out[i], err = torn(draft, n.Office.Devices[i], states[i]); err != nil {
+		if out[i], err = torn(draft, net.Office.Devices[i], states[i]); err != nil {
 			return nil, nil, err
 		}
 	}
 	o, _ := draft.Done()
-	return out, n.Update(o), nil
+	return out, net.Update(o), nil
 }
 
 // AsFound is an office with every device set to what was found of it.
-func AsFound(n *span.Net, kept map[string]Kept) (*office.Office, error) {
+func AsFound(net *span.Net, kept map[string]Kept) (*office.Office, error) {
 	states, routing := map[int]wording.State{}, map[string]*Routing{}
-	for i, device := range n.Office.Devices {
-		k, ok := kept[device.Name]
+	for i, device := range net.Office.Devices {
+		one, ok := kept[device.Name]
 		if !ok {
 			continue
 		}
-		if n.Aware(i) {
-			states[i] = k.On(n, i)
+		if net.Aware(i) {
+			states[i] = one.On(net, i)
 		}
-		routing[device.Name] = k.Routing
+		routing[device.Name] = one.Routing
 	}
-	o, err := As(n, states)
+	o, err := As(net, states)
 	if err != nil {
 		return nil, err
 	}
@@ -226,33 +226,33 @@ func AsFound(n *span.Net, kept map[string]Kept) (*office.Office, error) {
 
 // Meaning is what ports gain and lose when device i, found in a state, is set to
 // the plan.
-func Meaning(n *span.Net, i int, s wording.State) ([]walk.Change, error) {
-	o, err := As(n, map[int]wording.State{i: s})
+func Meaning(net *span.Net, i int, state wording.State) ([]walk.Change, error) {
+	o, err := As(net, map[int]wording.State{i: state})
 	if err != nil {
 		return nil, err
 	}
-	return walk.Compare(n.Update(o), n), nil
+	return walk.Compare(net.Update(o), net), nil
 }
 
 // Steps leads device i from a state to the plan, with the state in the device's
 // wording; problem says why there are no steps, or not all.
-func Steps(n *span.Net, i int, state wording.State) (tables []wording.Table, steps []wording.Step, problem string) {
-	w := wording.For(n, i)
-	if w == nil {
+func Steps(net *span.Net, i int, state wording.State) (tables []wording.Table, steps []wording.Step, problem string) {
+	device := wording.For(net, i)
+	if device == nil {
 		return nil, nil, ""
 	}
-	if some := Unmade(n.Office.Devices[i], state); len(some) > 0 {
+	if some := Unmade(net.Office.Devices[i], state); len(some) > 0 {
 		return nil, nil, fmt.Sprintf("%s is not made: an order makes it before its second cable is in.", strings.Join(some, ", "))
 	}
-	if len(wording.Cannot(w, state)) > 0 {
+	if len(wording.Cannot(device, state)) > 0 {
 		return nil, nil, "What was found cannot be said in this device's wording: look at its ports again, or at its wording here."
 	}
-	tables = wording.Write(w, state)
-	plan := wording.Planned(n, i)
-	if len(wording.Cannot(w, plan)) > 0 {
+	tables = wording.Write(device, state)
+	plan := wording.Planned(net, i)
+	if len(wording.Cannot(device, plan)) > 0 {
 		return tables, nil, "The plan cannot be said in this device's wording; see what comes nearest."
 	}
-	steps, err := wording.Steps(w, state, plan)
+	steps, err := wording.Steps(device, state, plan)
 	if err != nil {
 		problem = err.Error()
 	}

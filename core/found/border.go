@@ -38,20 +38,20 @@ const mostGaps = 400_000
 // Gaps is where a device lets other packets pass than it should, by two answers to the same
 // question; names is the prefixes that either tells apart. ok is false where that are more than
 // can be looked at.
-func Gaps(d *office.Device, names []netip.Prefix, should, is Lets) (out []Gap, ok bool) {
+func Gaps(device *office.Device, names []netip.Prefix, should, is Lets) (out []Gap, ok bool) {
 	var vids []office.VID
-	for _, a := range d.Addresses {
-		if !slices.Contains(vids, a.VID) {
-			vids = append(vids, a.VID)
+	for _, address := range device.Addresses {
+		if !slices.Contains(vids, address.VID) {
+			vids = append(vids, address.VID)
 		}
 	}
 	slices.Sort(vids)
-	if len(d.Outsides) > 0 {
+	if len(device.Outsides) > 0 {
 		vids = append(vids, 0)
 	}
 	places, asked := map[office.VID][]Place{}, 0
-	for _, v := range vids {
-		places[v] = placesOf(d, v, names)
+	for _, vid := range vids {
+		places[vid] = placesOf(device, vid, names)
 	}
 	for _, in := range vids {
 		for _, to := range vids {
@@ -77,30 +77,30 @@ func gaps(in, to office.VID, from, into []Place, should, is Lets) (out []Gap) {
 			if src.addr.Is4() != dst.addr.Is4() {
 				continue
 			}
-			a, b := should(in, to, src.addr, dst.addr), is(in, to, src.addr, dst.addr)
-			g := Gap{In: in, Out: to, Src: src, Dst: dst, Gains: b.Minus(a), Loses: a.Minus(b), Is: b}
-			differ = differ || g.Differs()
-			all = append(all, g)
+			open, b := should(in, to, src.addr, dst.addr), is(in, to, src.addr, dst.addr)
+			gap := Gap{In: in, Out: to, Src: src, Dst: dst, Gains: b.Minus(open), Loses: open.Minus(b), Is: b}
+			differ = differ || gap.Differs()
+			all = append(all, gap)
 		}
 	}
 	if !differ {
 		return nil
 	}
 	if same := alike(all); same {
-		g := all[0]
-		g.Src, g.Dst = Place{Whole: true}, Place{Whole: true}
-		return []Gap{g}
+		gap := all[0]
+		gap.Src, gap.Dst = Place{Whole: true}, Place{Whole: true}
+		return []Gap{gap}
 	}
 	slices.SortStableFunc(all, func(a, b Gap) int {
 		return cmp.Compare(b.Src.Net.Bits()+b.Dst.Net.Bits(), a.Src.Net.Bits()+a.Dst.Net.Bits())
 	})
 	for i := range all {
-		g := &all[i]
-		g.inside = slices.ContainsFunc(all[i+1:], func(w Gap) bool {
-			return w.Differs() && holds(w.Src.Net, g.Src.Net) && holds(w.Dst.Net, g.Dst.Net)
+		gap := &all[i]
+		gap.inside = slices.ContainsFunc(all[i+1:], func(other Gap) bool {
+			return other.Differs() && holds(other.Src.Net, gap.Src.Net) && holds(other.Dst.Net, gap.Dst.Net)
 		})
-		if g.Differs() || g.inside {
-			out = append(out, *g)
+		if gap.Differs() || gap.inside {
+			out = append(out, *gap)
 		}
 	}
 	return out
@@ -123,43 +123,43 @@ func holds(p, q netip.Prefix) bool { return p.Bits() <= q.Bits() && p.Overlaps(q
 
 // placesOf is the addresses behind an interface, cut by what rules name: its subnets, and what
 // is reached over it.
-func placesOf(d *office.Device, v office.VID, names []netip.Prefix) (out []Place) {
+func placesOf(device *office.Device, vid office.VID, names []netip.Prefix) (out []Place) {
 	var nets, inside []netip.Prefix
 	own := map[netip.Addr]bool{}
-	for _, a := range d.Addresses {
-		own[a.Prefix.Addr()] = true
-		inside = append(inside, a.Prefix.Masked())
-		if a.VID == v {
-			nets = append(nets, a.Prefix.Masked())
+	for _, address := range device.Addresses {
+		own[address.Prefix.Addr()] = true
+		inside = append(inside, address.Prefix.Masked())
+		if address.VID == vid {
+			nets = append(nets, address.Prefix.Masked())
 		}
 	}
-	if v == 0 {
-		for _, l := range d.Outsides {
-			own[l.Prefix.Addr()] = true
+	if vid == 0 {
+		for _, line := range device.Outsides {
+			own[line.Prefix.Addr()] = true
 		}
 		return outsidePlaces(inside, names)
 	}
 	subnets := len(nets)
-	for _, r := range d.Routes { // what is behind another router there
-		if r.Line == "" && r.To.IsValid() && r.To.Bits() > 0 && slices.ContainsFunc(nets[:subnets], func(n netip.Prefix) bool { return n.Contains(r.Via) }) {
-			nets = append(nets, r.To)
+	for _, route := range device.Routes { // what is behind another router there
+		if route.Line == "" && route.To.IsValid() && route.To.Bits() > 0 && slices.ContainsFunc(nets[:subnets], func(prefix netip.Prefix) bool { return prefix.Contains(route.Via) }) {
+			nets = append(nets, route.To)
 		}
 	}
 	seen := map[netip.Prefix]bool{}
-	for k, n := range nets {
-		within := []netip.Prefix{n}
-		for _, p := range names {
-			if p.Bits() > n.Bits() && n.Overlaps(p) {
-				within = append(within, p)
+	for k, prefix := range nets {
+		within := []netip.Prefix{prefix}
+		for _, other := range names {
+			if other.Bits() > prefix.Bits() && prefix.Overlaps(other) {
+				within = append(within, other)
 			}
 		}
-		for i, p := range within {
-			if seen[p] {
+		for i, other := range within {
+			if seen[other] {
 				continue
 			}
-			seen[p] = true
-			if a, ok := standsFor(p, within, own); ok {
-				out = append(out, Place{p, i == 0 && k < subnets, i == 0 && len(nets) == 1, a})
+			seen[other] = true
+			if addr, ok := standsFor(other, within, own); ok {
+				out = append(out, Place{other, i == 0 && k < subnets, i == 0 && len(nets) == 1, addr})
 			}
 		}
 	}
@@ -169,27 +169,27 @@ func placesOf(d *office.Device, v office.VID, names []netip.Prefix) (out []Place
 // outsidePlaces is the addresses outside, cut by what rules name of them.
 func outsidePlaces(inside, names []netip.Prefix) (out []Place) {
 	for _, all := range []netip.Prefix{netip.MustParsePrefix("0.0.0.0/0"), netip.MustParsePrefix("2000::/3")} {
-		if !slices.ContainsFunc(inside, func(n netip.Prefix) bool { return n.Addr().Is4() == all.Addr().Is4() }) {
+		if !slices.ContainsFunc(inside, func(prefix netip.Prefix) bool { return prefix.Addr().Is4() == all.Addr().Is4() }) {
 			continue
 		}
 		within := []netip.Prefix{all}
-		for _, p := range names {
-			if p.Bits() > all.Bits() && all.Overlaps(p) && !p.Addr().IsPrivate() && !p.Addr().IsLoopback() && !p.Addr().IsMulticast() && !p.Addr().IsLinkLocalUnicast() &&
-				!slices.ContainsFunc(inside, func(n netip.Prefix) bool { return holds(n, p) }) {
-				within = append(within, p)
+		for _, prefix := range names {
+			if prefix.Bits() > all.Bits() && all.Overlaps(prefix) && !prefix.Addr().IsPrivate() && !prefix.Addr().IsLoopback() && !prefix.Addr().IsMulticast() && !prefix.Addr().IsLinkLocalUnicast() &&
+				!slices.ContainsFunc(inside, func(other netip.Prefix) bool { return holds(other, prefix) }) {
+				within = append(within, prefix)
 			}
 		}
-		for i, p := range within {
+		for i, prefix := range within {
 			holes := slices.Concat(within, inside)
 			if i > 0 {
-				if a, ok := standsFor(p, holes, nil); ok {
-					out = append(out, Place{Net: p, addr: a})
+				if addr, ok := standsFor(prefix, holes, nil); ok {
+					out = append(out, Place{Net: prefix, addr: addr})
 				}
 				continue
 			}
 			for _, text := range []string{"198.51.100.77", "203.0.113.77", "192.0.2.77", "8.8.4.77", "2001:db8:77::77", "2a00:77::77"} {
-				if a := netip.MustParseAddr(text); all.Contains(a) && !slices.ContainsFunc(holes[1:], func(q netip.Prefix) bool { return q.Bits() > 0 && q.Contains(a) }) {
-					out = append(out, Place{Net: all, Whole: true, addr: a})
+				if addr := netip.MustParseAddr(text); all.Contains(addr) && !slices.ContainsFunc(holes[1:], func(other netip.Prefix) bool { return other.Bits() > 0 && other.Contains(addr) }) {
+					out = append(out, Place{Net: all, Whole: true, addr: addr})
 					break
 				}
 			}
@@ -199,76 +199,76 @@ func outsidePlaces(inside, names []netip.Prefix) (out []Place) {
 }
 
 // standsFor is an address of a prefix that is in none inside of it, and nobody's own.
-func standsFor(p netip.Prefix, holes []netip.Prefix, own map[netip.Addr]bool) (netip.Addr, bool) {
-	a := p.Addr()
-	if !p.IsSingleIP() && p.Bits() < a.BitLen()-1 {
-		a = a.Next() // the first is the subnet's own
+func standsFor(prefix netip.Prefix, holes []netip.Prefix, own map[netip.Addr]bool) (netip.Addr, bool) {
+	addr := prefix.Addr()
+	if !prefix.IsSingleIP() && prefix.Bits() < addr.BitLen()-1 {
+		addr = addr.Next() // the first is the subnet's own
 	}
 	for range 4096 {
-		if !p.Contains(a) {
+		if !prefix.Contains(addr) {
 			break
 		}
-		in := slices.IndexFunc(holes, func(q netip.Prefix) bool { return q.Bits() > p.Bits() && q.Contains(a) })
+		in := slices.IndexFunc(holes, func(other netip.Prefix) bool { return other.Bits() > prefix.Bits() && other.Contains(addr) })
 		switch {
 		case in >= 0:
-			a = office.LastOf(holes[in])
-		case !own[a] || p.IsSingleIP():
-			return a, true
+			addr = office.LastOf(holes[in])
+		case !own[addr] || prefix.IsSingleIP():
+			return addr, true
 		}
-		a = a.Next()
+		addr = addr.Next()
 	}
-	return a, false
+	return addr, false
 }
 
 // Mended is a device's rules with others before them, so that it lets pass what is there.
-func Mended(d *office.Device, gaps []Gap) []office.Rule {
+func Mended(device *office.Device, gaps []Gap) []office.Rule {
 	var out []office.Rule
 	for i := range gaps {
-		g := &gaps[i]
-		from, to := g.side(g.In, g.Src), g.side(g.Out, g.Dst)
-		put := func(do office.Action, s *talk.Services) {
-			if s != talk.None {
-				out = append(out, office.Rule{Do: do, From: from, To: to, Services: s.List()})
+		gap := &gaps[i]
+		from, to := gap.side(gap.In, gap.Src), gap.side(gap.Out, gap.Dst)
+		put := func(do office.Action, open *talk.Services) {
+			if open != talk.None {
+				out = append(out, office.Rule{Do: do, From: from, To: to, Services: open.List()})
 			}
 		}
-		if !g.inside {
-			put(office.Allow, g.Gains)
-			put(office.Deny, g.Loses)
+		if !gap.inside {
+			put(office.Allow, gap.Gains)
+			put(office.Deny, gap.Loses)
 			continue
 		}
-		put(office.Allow, g.Is)
-		put(office.Deny, talk.All.Minus(g.Is))
+		put(office.Allow, gap.Is)
+		put(office.Deny, talk.All.Minus(gap.Is))
 	}
-	return append(out, d.Rules...)
+	return append(out, device.Rules...)
 }
 
-func (g *Gap) side(v office.VID, p Place) []office.Side {
+func (g *Gap) side(vid office.VID, place Place) []office.Side {
 	switch {
-	case p.Whole && v == 0:
+	case place.Whole && vid == 0:
 		return []office.Side{{Kind: office.SideOutside}}
-	case p.Only || !p.Net.IsValid():
-		return []office.Side{{Kind: office.SideVLAN, VID: v}}
+	case place.Only || !place.Net.IsValid():
+		return []office.Side{{Kind: office.SideVLAN, VID: vid}}
 	}
-	return []office.Side{{Kind: office.SideNet, Net: p.Net}}
+	return []office.Side{{Kind: office.SideNet, Net: place.Net}}
 }
 
 // Mismatches says the gaps of a device in words.
-func Mismatches(o *office.Office, d *office.Device, gaps []Gap) (out []Mismatch) {
-	who := func(v office.VID, p Place) string {
+func Mismatches(o *office.Office, device *office.Device, gaps []Gap) (out []Mismatch) {
+	who := func(vid office.VID, place Place) string {
 		name := "the outside"
-		if v != 0 {
-			name = fmt.Sprintf("VLAN %d", v)
-			if x := o.VLAN(v); x != nil {
-				name = x.Name
+		if vid != 0 {
+			name = fmt.Sprintf("VLAN %d", vid)
+			if vlan := o.VLAN(vid); vlan != nil {
+				name = vlan.Name
 			}
 		}
 		switch {
-		case p.Whole:
+		case place.Whole:
 			return name
-		case p.Net.IsSingleIP():
-			return fmt.Sprintf("%s (%s)", p.Net.Addr(), name)
+		case place.Net.IsSingleIP():
+			return fmt.Sprintf("%s (%s)", place.Net.Addr(), name)
 		}
-		return fmt.Sprintf("%s (%s)", p.Net, name)
+		return fmt.Sprintf("%s (%s)", place.Net, name)
 	}
 	at := map[string]int{} // of what is said to several alike
 	say := func(what, from, to, should string) {
@@ -278,21 +278,21 @@ func Mismatches(o *office.Office, d *office.Device, gaps []Gap) (out []Mismatch)
 			return
 		}
 		at[key] = len(out)
-		out = append(out, Mismatch{fmt.Sprintf("%s %s from %s to %s", d.Name, what, from, to), should})
+		out = append(out, Mismatch{fmt.Sprintf("%s %s from %s to %s", device.Name, what, from, to), should})
 	}
-	wider := func(g *Gap, of func(*Gap) *talk.Services) bool { // it is said of more than that
-		return slices.ContainsFunc(gaps, func(w Gap) bool {
-			return w.In == g.In && w.Out == g.Out && of(&w).Equal(of(g)) && (w.Src.Net != g.Src.Net || w.Dst.Net != g.Dst.Net) && holds(w.Src.Net, g.Src.Net) && holds(w.Dst.Net, g.Dst.Net)
+	wider := func(gap *Gap, of func(*Gap) *talk.Services) bool { // it is said of more than that
+		return slices.ContainsFunc(gaps, func(other Gap) bool {
+			return other.In == gap.In && other.Out == gap.Out && of(&other).Equal(of(gap)) && (other.Src.Net != gap.Src.Net || other.Dst.Net != gap.Dst.Net) && holds(other.Src.Net, gap.Src.Net) && holds(other.Dst.Net, gap.Dst.Net)
 		})
 	}
-	gains, loses := func(g *Gap) *talk.Services { return g.Gains }, func(g *Gap) *talk.Services { return g.Loses }
+	gains, loses := func(gap *Gap) *talk.Services { return gap.Gains }, func(gap *Gap) *talk.Services { return gap.Loses }
 	for i := range gaps {
-		g := &gaps[i]
-		if g.Gains != talk.None && !wider(g, gains) {
-			say(fmt.Sprintf("lets %s pass", g.Gains), who(g.In, g.Src), who(g.Out, g.Dst), "should not")
+		gap := &gaps[i]
+		if gap.Gains != talk.None && !wider(gap, gains) {
+			say(fmt.Sprintf("lets %s pass", gap.Gains), who(gap.In, gap.Src), who(gap.Out, gap.Dst), "should not")
 		}
-		if g.Loses != talk.None && !wider(g, loses) {
-			say(fmt.Sprintf("stops %s", g.Loses), who(g.In, g.Src), who(g.Out, g.Dst), "should let it pass")
+		if gap.Loses != talk.None && !wider(gap, loses) {
+			say(fmt.Sprintf("stops %s", gap.Loses), who(gap.In, gap.Src), who(gap.Out, gap.Dst), "should let it pass")
 		}
 	}
 	return out
@@ -300,11 +300,13 @@ func Mismatches(o *office.Office, d *office.Device, gaps []Gap) (out []Mismatch)
 
 // Hosts is the places of hosts in the subnet of an address: all of it first, then what rules
 // name of it.
-func Hosts(d *office.Device, a office.Address, names []netip.Prefix) []Host {
-	x := &office.Device{Addresses: slices.DeleteFunc(slices.Clone(d.Addresses), func(b office.Address) bool { return b.VID != a.VID || b.Prefix.Masked() != a.Prefix.Masked() })}
+func Hosts(device *office.Device, address office.Address, names []netip.Prefix) []Host {
+	other := &office.Device{Addresses: slices.DeleteFunc(slices.Clone(device.Addresses), func(one office.Address) bool {
+		return one.VID != address.VID || one.Prefix.Masked() != address.Prefix.Masked()
+	})}
 	var out []Host
-	for _, p := range placesOf(x, a.VID, names) {
-		out = append(out, Host{p.Net, p.addr})
+	for _, place := range placesOf(other, address.VID, names) {
+		out = append(out, Host{place.Net, place.addr})
 	}
 	return out
 }

@@ -53,9 +53,9 @@ type Result struct {
 
 // reading is a text being read.
 type reading struct {
-	d    *office.Device
-	out  *Result
-	said map[int]bool
+	device *office.Device
+	out    *Result
+	said   map[int]bool
 	// vlans is what the text lists as VLANs of the device, on a port or on none.
 	vlans office.Set
 }
@@ -66,12 +66,12 @@ func (r *reading) wrong(row, column int, format string, args ...any) {
 
 // start begins a port anew, once: what the text says of it replaces what it was
 // taken to be.
-func (r *reading) start(p int) *wording.Setting {
-	if !r.said[p] {
-		r.said[p] = true
-		r.out.State.Ports[p] = wording.Setting{Filter: true}
+func (r *reading) start(port int) *wording.Setting {
+	if !r.said[port] {
+		r.said[port] = true
+		r.out.State.Ports[port] = wording.Setting{Filter: true}
 	}
-	return &r.out.State.Ports[p]
+	return &r.out.State.Ports[port]
 }
 
 // Text reads a text of any of the forms, onto what the device was taken to be
@@ -94,18 +94,18 @@ func Text(o *office.Office, device *office.Device, base wording.State, text stri
 	return Rows(device, base, rows)
 }
 
-func firstLine(s string) string {
-	for l := range strings.SplitSeq(s, "\n") {
-		if l = strings.TrimSpace(l); l != "" && l[0] != '#' {
-			return l
+func firstLine(text string) string {
+	for line := range strings.SplitSeq(text, "\n") {
+		if line = strings.TrimSpace(line); line != "" && line[0] != '#' {
+			return line
 		}
 	}
 	return ""
 }
 
-func begin(d *office.Device, base wording.State, form string) *reading {
-	s := wording.State{Ports: slices.Clone(base.Ports)}
-	return &reading{d, &Result{Form: form, State: s}, map[int]bool{}, office.Set{}}
+func begin(device *office.Device, base wording.State, form string) *reading {
+	state := wording.State{Ports: slices.Clone(base.Ports)}
+	return &reading{device, &Result{Form: form, State: state}, map[int]bool{}, office.Set{}}
 }
 
 // done is what was read. The device knows the VLANs of its ports and those that
@@ -115,8 +115,8 @@ func (r *reading) done() *Result {
 		r.out.Said = append(r.out.Said, p)
 	}
 	slices.Sort(r.out.Said)
-	if s := r.out.State; len(s.Ports) > 0 {
-		r.out.State = s.With(0, s.Ports[0]).Knowing(r.vlans)
+	if state := r.out.State; len(state.Ports) > 0 {
+		r.out.State = state.With(0, state.Ports[0]).Knowing(r.vlans)
 	}
 	return r.out
 }
@@ -124,32 +124,32 @@ func (r *reading) done() *Result {
 // fromNotation reads lines of ports and shapes, each by itself, so that one
 // that is wrong leaves the others.
 func fromNotation(o *office.Office, device *office.Device, base wording.State, text string) (*Result, error) {
-	r := begin(device, base, "notation")
+	reading := begin(device, base, "notation")
 	registered := o.Registered()
-	for i, l := range strings.Split(text, "\n") {
-		l = strings.TrimSpace(l)
-		if l == "" || l[0] == '#' {
+	for i, line := range strings.Split(text, "\n") {
+		line = strings.TrimSpace(line)
+		if line == "" || line[0] == '#' {
 			continue
 		}
-		l = strings.TrimPrefix(l, device.Name+" ")
-		_, edit, err := notation.Line(o, device.Name+" "+l)
-		var m *notation.Mistakes
-		if errors.As(err, &m) {
-			for _, x := range m.List {
-				r.wrong(i+1, max(1, x.Column-len(device.Name)-1), "%s", x.Text)
+		line = strings.TrimPrefix(line, device.Name+" ")
+		_, edit, err := notation.Line(o, device.Name+" "+line)
+		var mistakes *notation.Mistakes
+		if errors.As(err, &mistakes) {
+			for _, mistake := range mistakes.List {
+				reading.wrong(i+1, max(1, mistake.Column-len(device.Name)-1), "%s", mistake.Text)
 			}
 			continue
 		}
-		list, _, ok := cutShape(l)
+		list, _, ok := cutShape(line)
 		at, err := notation.PortList(device, list)
 		if !ok || err != nil || len(at) == 0 {
-			r.wrong(i+1, 0, "this sets no port: write ports and a shape, such as 1-8: 110")
+			reading.wrong(i+1, 0, "this sets no port: write ports and a shape, such as 1-8: 110")
 			continue
 		}
 		set := map[string]*office.Shape{}
-		for _, c := range edit {
-			if s, ok := c.After.(office.Setting); ok {
-				set[s.Port.Port] = s.Shape
+		for _, change := range edit {
+			if setting, ok := change.After.(office.Setting); ok {
+				set[setting.Port.Port] = setting.Shape
 			}
 		}
 		for _, port := range at {
@@ -167,27 +167,27 @@ func fromNotation(o *office.Office, device *office.Device, base wording.State, t
 				all := registered.Minus(&setting.Untagged)
 				setting.Tagged.AddAll(&all)
 			} else if shape.Rest == office.RestNeeded {
-				r.wrong(i+1, 0, "needed says no VLANs: a found port names them")
+				reading.wrong(i+1, 0, "needed says no VLANs: a found port names them")
 				continue
 			}
-			*r.start(port) = setting
+			*reading.start(port) = setting
 		}
 	}
-	return r.done(), nil
+	return reading.done(), nil
 }
 
 // cutShape parts ports and shape at the first colon outside of quotes.
-func cutShape(l string) (ports, shape string, ok bool) {
+func cutShape(line string) (ports, shape string, ok bool) {
 	quoted := false
-	for i := range len(l) {
+	for i := range len(line) {
 		switch {
-		case l[i] == '"' && (i == 0 || l[i-1] != '\\'):
+		case line[i] == '"' && (i == 0 || line[i-1] != '\\'):
 			quoted = !quoted
-		case l[i] == ':' && !quoted:
-			return l[:i], l[i+1:], true
+		case line[i] == ':' && !quoted:
+			return line[:i], line[i+1:], true
 		}
 	}
-	return l, "", false
+	return line, "", false
 }
 
 // cells cuts a text into rows of cells: separated by tabs, semicolons, commas,
@@ -201,12 +201,12 @@ func cells(text string) ([][]string, error) {
 		return separated(text, ';')
 	case strings.Contains(head, "|"):
 		var rows [][]string
-		for l := range strings.SplitSeq(text, "\n") {
-			if strings.Trim(l, " |-+:\r") == "" {
+		for line := range strings.SplitSeq(text, "\n") {
+			if strings.Trim(line, " |-+:\r") == "" {
 				rows = append(rows, nil)
 				continue
 			}
-			rows = append(rows, strings.Split(strings.Trim(strings.TrimSpace(l), "|"), "|"))
+			rows = append(rows, strings.Split(strings.Trim(strings.TrimSpace(line), "|"), "|"))
 		}
 		return rows, nil
 	case strings.Contains(head, ","):
@@ -220,9 +220,9 @@ func cells(text string) ([][]string, error) {
 }
 
 func separated(text string, comma rune) ([][]string, error) {
-	c := csv.NewReader(strings.NewReader(text))
-	c.Comma, c.FieldsPerRecord, c.TrimLeadingSpace = comma, -1, comma != '\t'
-	rows, err := c.ReadAll()
+	reader := csv.NewReader(strings.NewReader(text))
+	reader.Comma, reader.FieldsPerRecord, reader.TrimLeadingSpace = comma, -1, comma != '\t'
+	rows, err := reader.ReadAll()
 	if err != nil {
 		var p *csv.ParseError
 		if errors.As(err, &p) {

@@ -15,7 +15,7 @@ import (
 // the one by its name there, which is the port's name inside the device where
 // the plan says one.
 func fromLinux(device *office.Device, base wording.State, text string) (*Result, error) {
-	r := begin(device, base, "Linux")
+	reading := begin(device, base, "Linux")
 	dec := json.NewDecoder(strings.NewReader(text))
 	down := map[string]bool{}
 	seen := false
@@ -45,24 +45,24 @@ func fromLinux(device *office.Device, base wording.State, text string) (*Result,
 					down[x.Name] = true
 				}
 				if x.Info != nil && x.Info.Kind == "bridge" && x.Info.Data.Filtering != nil && *x.Info.Data.Filtering == 0 {
-					r.wrong(i+1, 0, "the bridge %s has VLAN filtering off: it forwards every frame whatever its VLAN entries say", x.Name)
+					reading.wrong(i+1, 0, "the bridge %s has VLAN filtering off: it forwards every frame whatever its VLAN entries say", x.Name)
 				}
 				continue
 			}
 			seen = true
-			port := slices.IndexFunc(device.Ports, func(q office.Port) bool { return q.Inside == x.Name || q.Inside == "" && q.Name == x.Name })
+			port := slices.IndexFunc(device.Ports, func(one office.Port) bool { return one.Inside == x.Name || one.Inside == "" && one.Name == x.Name })
 			if port < 0 {
-				r.wrong(i+1, 0, "%s is no port of %s", x.Name, device.Name)
+				reading.wrong(i+1, 0, "%s is no port of %s", x.Name, device.Name)
 				continue
 			}
 			port = device.Logical(port)
-			set := r.start(port)
+			set := reading.start(port)
 			for _, v := range x.VLANs {
 				from, to := v.From, max(v.From, v.To)
 				for k := from; k <= to; k++ {
 					vid, err := office.VIDOf(k)
 					if err != nil {
-						r.wrong(i+1, 0, "%s: %s", x.Name, err)
+						reading.wrong(i+1, 0, "%s: %s", x.Name, err)
 						break
 					}
 					if slices.Contains(v.Flags, "Egress Untagged") {
@@ -81,10 +81,10 @@ func fromLinux(device *office.Device, base wording.State, text string) (*Result,
 		return nil, fmt.Errorf("there are no VLAN entries in it: bridge -json vlan show prints them")
 	}
 	for name := range down {
-		if p := slices.IndexFunc(device.Ports, func(q office.Port) bool { return q.Inside == name || q.Inside == "" && q.Name == name }); p >= 0 && r.said[device.Logical(p)] &&
-			device.Logical(p) == p {
-			r.out.State.Ports[p].Off = true
+		if port := slices.IndexFunc(device.Ports, func(one office.Port) bool { return one.Inside == name || one.Inside == "" && one.Name == name }); port >= 0 && reading.said[device.Logical(port)] &&
+			device.Logical(port) == port {
+			reading.out.State.Ports[port].Off = true
 		}
 	}
-	return r.done(), nil
+	return reading.done(), nil
 }

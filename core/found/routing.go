@@ -40,36 +40,36 @@ type Routing struct {
 }
 
 // RoutingOf is what is planned, as if all of it had been found.
-func RoutingOf(d *office.Device) *Routing {
+func RoutingOf(device *office.Device) *Routing {
 	return &Routing{
-		Tells: []Part{PartAddresses, PartRoutes, PartRules, PartHandouts, PartAdmits}, Addresses: slices.Clone(d.Addresses), Outsides: slices.Clone(d.Outsides), Routes: slices.Clone(d.Routes),
-		Rules: slices.Clone(d.Rules), Between: d.Between, Within: d.Within, State: d.State, NoRouting: d.NoRouting,
+		Tells: []Part{PartAddresses, PartRoutes, PartRules, PartHandouts, PartAdmits}, Addresses: slices.Clone(device.Addresses), Outsides: slices.Clone(device.Outsides), Routes: slices.Clone(device.Routes),
+		Rules: slices.Clone(device.Rules), Between: device.Between, Within: device.Within, State: device.State, NoRouting: device.NoRouting,
 	}
 }
 
 // Same says whether two findings of a device's routing say the same, whoever found it.
-func (r *Routing) Same(s *Routing) bool {
-	if r == nil || s == nil {
-		return r == s
+func (r *Routing) Same(routing *Routing) bool {
+	if r == nil || routing == nil {
+		return r == routing
 	}
-	return slices.Equal(r.Tells, s.Tells) && office.SameAddresses(r.Addresses, s.Addresses) && slices.Equal(r.Outsides, s.Outsides) && slices.Equal(r.Routes, s.Routes) &&
-		office.SameRules(r.Rules, s.Rules) && r.Between == s.Between && r.Within == s.Within && r.State == s.State && r.NoRouting == s.NoRouting && r.Stateless == s.Stateless && slices.Equal(r.Unsaid, s.Unsaid)
+	return slices.Equal(r.Tells, routing.Tells) && office.SameAddresses(r.Addresses, routing.Addresses) && slices.Equal(r.Outsides, routing.Outsides) && slices.Equal(r.Routes, routing.Routes) &&
+		office.SameRules(r.Rules, routing.Rules) && r.Between == routing.Between && r.Within == routing.Within && r.State == routing.State && r.NoRouting == routing.NoRouting && r.Stateless == routing.Stateless && slices.Equal(r.Unsaid, routing.Unsaid)
 }
 
 // Lines is what was found as statements of the device: what was not told is not among them.
-func (r *Routing) Lines(d *office.Device) (out []string) {
+func (r *Routing) Lines(device *office.Device) (out []string) {
 	if r == nil {
 		return nil
 	}
-	is := r.On(d)
+	is := r.On(device)
 	if r.Told(PartAddresses) {
-		for _, a := range is.Addresses {
-			out = append(out, notation.AddressText(a))
+		for _, address := range is.Addresses {
+			out = append(out, notation.AddressText(address))
 		}
 	}
 	if r.Told(PartRoutes) {
-		for _, x := range is.Routes {
-			out = append(out, "route "+x.String())
+		for _, route := range is.Routes {
+			out = append(out, "route "+route.String())
 		}
 		if is.NoRouting {
 			out = append(out, "routing off")
@@ -85,75 +85,75 @@ func (r *Routing) Lines(d *office.Device) (out []string) {
 }
 
 // Told says whether a part was found.
-func (r *Routing) Told(p Part) bool { return r != nil && slices.Contains(r.Tells, p) }
+func (r *Routing) Told(part Part) bool { return r != nil && slices.Contains(r.Tells, part) }
 
 // On is a device as its routing was found: what was not told is as planned, and so are zones
 // and which address is the gateway, which a device does not know.
-func (r *Routing) On(d *office.Device) *office.Device {
-	x := d.Clone()
+func (r *Routing) On(device *office.Device) *office.Device {
+	other := device.Clone()
 	if r == nil {
-		return x
+		return other
 	}
 	if r.Told(PartAddresses) {
-		x.Addresses = nil
-		for _, a := range r.Addresses {
-			plan := planned(d, a)
-			a.Zone, a.Gateway = d.ZoneOf(a.VID), plan != nil && plan.Gateway
-			if a.On == "" || d.Port(a.On) < 0 {
-				a.On = ""
+		other.Addresses = nil
+		for _, address := range r.Addresses {
+			plan := planned(device, address)
+			address.Zone, address.Gateway = device.ZoneOf(address.VID), plan != nil && plan.Gateway
+			if address.On == "" || device.Port(address.On) < 0 {
+				address.On = ""
 				if plan != nil {
-					a.On = plan.On
+					address.On = plan.On
 				}
 			}
 			if !r.Told(PartHandouts) {
-				a.From, a.To = netip.Addr{}, netip.Addr{}
+				address.From, address.To = netip.Addr{}, netip.Addr{}
 				if plan != nil {
-					a.From, a.To = plan.From, plan.To
+					address.From, address.To = plan.From, plan.To
 				}
 			}
 			if !r.Told(PartAdmits) {
-				a.Admits = nil
+				address.Admits = nil
 				if plan != nil {
-					a.Admits = plan.Admits
+					address.Admits = plan.Admits
 				}
 			}
-			x.Addresses = append(x.Addresses, a)
+			other.Addresses = append(other.Addresses, address)
 		}
-		if len(r.Outsides) == len(d.Outsides) {
-			x.Outsides = slices.Clone(r.Outsides)
+		if len(r.Outsides) == len(device.Outsides) {
+			other.Outsides = slices.Clone(r.Outsides)
 		}
 	}
 	if r.Told(PartRoutes) {
-		x.Routes, x.NoRouting = slices.Clone(r.Routes), r.NoRouting
+		other.Routes, other.NoRouting = slices.Clone(r.Routes), r.NoRouting
 	}
 	if r.Told(PartRules) {
-		x.Rules, x.Between, x.Within, x.State = slices.Clone(r.Rules), r.Between, r.Within, r.State
+		other.Rules, other.Between, other.Within, other.State = slices.Clone(r.Rules), r.Between, r.Within, r.State
 	}
 	if r.Told(PartAddresses) {
-		x.Rules = there(x)
+		other.Rules = there(other)
 	}
-	return x
+	return other
 }
 
 // there is a device's rules without the zones that none of its addresses is in any more: no
 // packet can meet them.
-func there(d *office.Device) (out []office.Rule) {
+func there(device *office.Device) (out []office.Rule) {
 	some := func(sides []office.Side) []office.Side {
-		return slices.DeleteFunc(slices.Clone(sides), func(s office.Side) bool { return s.Kind == office.SideZone && !d.HasZone(s.Zone) })
+		return slices.DeleteFunc(slices.Clone(sides), func(side office.Side) bool { return side.Kind == office.SideZone && !device.HasZone(side.Zone) })
 	}
-	for _, r := range d.Rules {
-		if r.From, r.To = some(r.From), some(r.To); len(r.From) > 0 && len(r.To) > 0 {
-			out = append(out, r)
+	for _, rule := range device.Rules {
+		if rule.From, rule.To = some(rule.From), some(rule.To); len(rule.From) > 0 && len(rule.To) > 0 {
+			out = append(out, rule)
 		}
 	}
 	return out
 }
 
 // planned is the address that a device should have there; nil for none.
-func planned(d *office.Device, a office.Address) *office.Address {
-	for i := range d.Addresses {
-		if b := &d.Addresses[i]; b.VID == a.VID && b.Prefix == a.Prefix {
-			return b
+func planned(device *office.Device, address office.Address) *office.Address {
+	for i := range device.Addresses {
+		if other := &device.Addresses[i]; other.VID == address.VID && other.Prefix == address.Prefix {
+			return other
 		}
 	}
 	return nil
@@ -168,69 +168,69 @@ type Mismatch struct {
 func (m Mismatch) String() string { return m.Is + ", and " + m.Should }
 
 // Differs is what of a device's routing was found otherwise than planned, in words.
-func (r *Routing) Differs(o *office.Office, d *office.Device) (out []string) {
-	for _, m := range r.Against(o, d) {
-		out = append(out, m.String())
+func (r *Routing) Differs(o *office.Office, device *office.Device) (out []string) {
+	for _, mismatch := range r.Against(o, device) {
+		out = append(out, mismatch.String())
 	}
 	return out
 }
 
 // Against is what of a device's routing was found otherwise than a device has it.
-func (r *Routing) Against(o *office.Office, d *office.Device) (out []Mismatch) {
+func (r *Routing) Against(o *office.Office, device *office.Device) (out []Mismatch) {
 	if r == nil {
 		return nil
 	}
-	is := r.On(d)
+	is := r.On(device)
 	say := func(should, format string, args ...any) {
-		out = append(out, Mismatch{d.Name + " " + fmt.Sprintf(format, args...), should})
+		out = append(out, Mismatch{device.Name + " " + fmt.Sprintf(format, args...), should})
 	}
-	name := func(v office.VID) string {
-		if x := o.VLAN(v); x != nil {
-			return x.Name
+	name := func(vid office.VID) string {
+		if vlan := o.VLAN(vid); vlan != nil {
+			return vlan.Name
 		}
-		return fmt.Sprintf("VLAN %d", v)
+		return fmt.Sprintf("VLAN %d", vid)
 	}
 	if r.Told(PartAddresses) {
-		for _, a := range d.Addresses {
-			if b := planned(is, a); b == nil {
-				say("should have", "has no address %s in %s", a.Prefix, name(a.VID))
+		for _, address := range device.Addresses {
+			if other := planned(is, address); other == nil {
+				say("should have", "has no address %s in %s", address.Prefix, name(address.VID))
 			} else {
-				handouts(say, a, *b, name(a.VID))
+				handouts(say, address, *other, name(address.VID))
 			}
 		}
-		for _, a := range is.Addresses {
-			if planned(d, a) == nil {
-				say("should not", "has the address %s in %s", a.Prefix, name(a.VID))
+		for _, address := range is.Addresses {
+			if planned(device, address) == nil {
+				say("should not", "has the address %s in %s", address.Prefix, name(address.VID))
 			}
 		}
-		for i, l := range is.Outsides {
-			if i < len(d.Outsides) && l != d.Outsides[i] {
-				say("should have "+notation.OutsideText(d.Outsides[i]), "has %s", notation.OutsideText(l))
+		for i, line := range is.Outsides {
+			if i < len(device.Outsides) && line != device.Outsides[i] {
+				say("should have "+notation.OutsideText(device.Outsides[i]), "has %s", notation.OutsideText(line))
 			}
 		}
 	}
 	if r.Told(PartRoutes) {
-		for _, x := range d.Routes {
-			if !slices.Contains(is.Routes, x) {
-				say("should have", "has no route %s", x)
+		for _, route := range device.Routes {
+			if !slices.Contains(is.Routes, route) {
+				say("should have", "has no route %s", route)
 			}
 		}
-		for _, x := range is.Routes {
-			if !slices.Contains(d.Routes, x) {
-				say("should not", "has the route %s", x)
+		for _, route := range is.Routes {
+			if !slices.Contains(device.Routes, route) {
+				say("should not", "has the route %s", route)
 			}
 		}
 		switch {
-		case is.NoRouting && !d.NoRouting:
+		case is.NoRouting && !device.NoRouting:
 			say("should", "does not route (forwarding is off)")
-		case !is.NoRouting && d.NoRouting:
+		case !is.NoRouting && device.NoRouting:
 			say("should not", "routes (forwarding is on)")
 		}
 	}
 	if r.Told(PartRules) {
-		a, b := talk.BorderOf(o, d), talk.BorderOf(o, is)
-		gaps, ok := Gaps(is, slices.Concat(a.Names(), b.Names()), a.Lets, b.Lets)
-		out = append(out, Mismatches(o, d, gaps)...)
+		border, other := talk.BorderOf(o, device), talk.BorderOf(o, is)
+		gaps, ok := Gaps(is, slices.Concat(border.Names(), other.Names()), border.Lets, other.Lets)
+		out = append(out, Mismatches(o, device, gaps)...)
 		if !ok {
 			say("cannot be held against the plan", "has too many addresses in its rules")
 		}
@@ -243,20 +243,20 @@ func (r *Routing) Against(o *office.Office, d *office.Device) (out []Mismatch) {
 
 // handouts says what an address hands out and answers otherwise than it should.
 func handouts(say func(should, format string, args ...any), plan, is office.Address, vlan string) {
-	text := func(a office.Address) string {
-		if !a.From.IsValid() {
+	text := func(address office.Address) string {
+		if !address.From.IsValid() {
 			return "no addresses"
 		}
-		return fmt.Sprintf("%s-%s", a.From, a.To)
+		return fmt.Sprintf("%s-%s", address.From, address.To)
 	}
 	if plan.From != is.From || plan.To != is.To {
 		say("should hand out "+text(plan), "hands out %s in %s", text(is), vlan)
 	}
-	admits := func(a office.Address) string {
-		if a.Admits == nil {
+	admits := func(address office.Address) string {
+		if address.Admits == nil {
 			return "everything"
 		}
-		return office.Services(a.Admits)
+		return office.Services(address.Admits)
 	}
 	if admits(plan) != admits(is) {
 		say("should answer "+admits(plan), "answers %s at %s", admits(is), plan.Prefix.Addr())
@@ -267,14 +267,14 @@ func handouts(say func(should, format string, args ...any), plan, is office.Addr
 // is left as planned, and said.
 func Routed(o *office.Office, found map[string]*Routing) (*office.Office, []string) {
 	var wrong []string
-	for _, d := range o.Devices {
-		r := found[d.Name]
-		if r == nil {
+	for _, device := range o.Devices {
+		routing := found[device.Name]
+		if routing == nil {
 			continue
 		}
 		draft := office.NewDraft(o)
-		if err := draft.PutDevice(r.On(d).Seal()); err != nil {
-			wrong = append(wrong, fmt.Sprintf("what was found of %s's routing is left out: %s", d.Name, err))
+		if err := draft.PutDevice(routing.On(device).Seal()); err != nil {
+			wrong = append(wrong, fmt.Sprintf("what was found of %s's routing is left out: %s", device.Name, err))
 			continue
 		}
 		o, _ = draft.Done()

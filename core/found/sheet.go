@@ -13,9 +13,9 @@ import (
 // device's own sheet, as it is printed or copied from its page, is read by its wording;
 // all else as [Text] reads it. Statements about addresses, routes and rules (allow 10 to 20
 // tcp/80) are all that it has of those.
-func OfDevice(n *span.Net, i int, base wording.State, text string) (*Result, error) {
-	text, routing, wrong := typed(n.Office, n.Office.Devices[i], text)
-	out, err := ofPorts(n, i, base, text, routing != nil)
+func OfDevice(net *span.Net, i int, base wording.State, text string) (*Result, error) {
+	text, routing, wrong := typed(net.Office, net.Office.Devices[i], text)
+	out, err := ofPorts(net, i, base, text, routing != nil)
 	if err != nil {
 		return nil, err
 	}
@@ -24,66 +24,66 @@ func OfDevice(n *span.Net, i int, base wording.State, text string) (*Result, err
 }
 
 // ofPorts reads what a text says of ports; where it has other statements, that may be nothing.
-func ofPorts(n *span.Net, i int, base wording.State, text string, others bool) (*Result, error) {
+func ofPorts(net *span.Net, i int, base wording.State, text string, others bool) (*Result, error) {
 	if others && strings.TrimSpace(text) == "" {
 		return &Result{Form: "notation", State: base}, nil
 	}
-	if w := wording.For(n, i); w != nil {
-		if out := ofSheet(w, base, text); out != nil {
+	if device := wording.For(net, i); device != nil {
+		if out := ofSheet(device, base, text); out != nil {
 			return out, nil
 		}
 	}
-	return Text(n.Office, n.Office.Devices[i], base, text)
+	return Text(net.Office, net.Office.Devices[i], base, text)
 }
 
 // ofSheet reads the tables of a device's own sheet, known by their heads; nil where there
 // is none. Tables that the text has not stay as base has them. What else stands on a sheet
 // (speeds, management, steps) says nothing of memberships, and is passed over.
-func ofSheet(w *wording.Device, base wording.State, text string) *Result {
-	tables := wording.Write(w, base)
+func ofSheet(device *wording.Device, base wording.State, text string) *Result {
+	tables := wording.Write(device, base)
 	passed := []string{"Steps"}
-	for _, t := range wording.Fixed(w) {
-		passed = append(passed, t.Title)
+	for _, table := range wording.Fixed(device) {
+		passed = append(passed, table.Title)
 	}
 	lines := strings.Split(strings.TrimPrefix(strings.ReplaceAll(text, "\r\n", "\n"), "\ufeff"), "\n")
-	r := begin(w.Device, base, "its own sheet")
+	reading := begin(device.Device, base, "its own sheet")
 	read := false
 	over := false // below a title that is passed over
 	for at := 0; at < len(lines); at++ {
 		line := strings.TrimSpace(lines[at])
-		k := slices.IndexFunc(tables, func(t wording.Table) bool { return headed(lines[at], t.Head) })
+		k := slices.IndexFunc(tables, func(table wording.Table) bool { return headed(lines[at], table.Head) })
 		switch {
 		case k >= 0:
 			rows, next := below(lines, at, len(tables[k].Head), func(line string) bool {
 				l := strings.TrimSpace(line)
 				return l == "" || slices.ContainsFunc(passed, func(t string) bool { return strings.HasPrefix(l, t) }) ||
-					slices.ContainsFunc(tables, func(t wording.Table) bool { return strings.EqualFold(t.Title, l) || headed(line, t.Head) })
-			}, r)
+					slices.ContainsFunc(tables, func(table wording.Table) bool { return strings.EqualFold(table.Title, l) || headed(line, table.Head) })
+			}, reading)
 			tables[k].Rows, read, over = rows, true, false
 			at = next - 1
-		case line == "" || slices.ContainsFunc(tables, func(t wording.Table) bool { return strings.EqualFold(t.Title, line) }):
+		case line == "" || slices.ContainsFunc(tables, func(table wording.Table) bool { return strings.EqualFold(table.Title, line) }):
 			over = false
 		case slices.ContainsFunc(passed, func(t string) bool { return strings.HasPrefix(line, t) }):
 			over = true
 		case !over && read:
-			r.wrong(at+1, 0, "this is no table of the device's sheet")
+			reading.wrong(at+1, 0, "this is no table of the device's sheet")
 		}
 	}
 	if !read {
 		return nil
 	}
-	state, err := wording.Read(w, tables)
+	state, err := wording.Read(device, tables)
 	if err != nil {
-		r.wrong(1, 0, "%s", err)
-		return r.done()
+		reading.wrong(1, 0, "%s", err)
+		return reading.done()
 	}
-	for p := range w.Ports {
-		if w.Ports[p].Bundle == 0 {
-			*r.start(p) = state.Ports[p]
+	for port := range device.Ports {
+		if device.Ports[port].Bundle == 0 {
+			*reading.start(port) = state.Ports[port]
 		}
 	}
-	r.vlans = state.Learnt()
-	return r.done()
+	reading.vlans = state.Learnt()
+	return reading.done()
 }
 
 // headed says whether a line is the head of a table.
@@ -106,7 +106,7 @@ func cut(line string) []string {
 }
 
 // below reads the rows below a head, up to where it ends.
-func below(lines []string, at, columns int, ends func(line string) bool, r *reading) (rows [][]string, next int) {
+func below(lines []string, at, columns int, ends func(line string) bool, reading *reading) (rows [][]string, next int) {
 	head := lines[at]
 	for next = at + 1; next < len(lines) && !ends(lines[next]); next++ {
 		line := lines[next]
@@ -115,7 +115,7 @@ func below(lines []string, at, columns int, ends func(line string) bool, r *read
 			cells = cut(line)
 		}
 		if len(cells) > columns || !ok && len(cells) < columns && strings.Contains(line, "  ") && !strings.ContainsAny(line, "\t|;") {
-			r.wrong(next+1, 0, "this row does not stand below its head: %d columns, and there are %d", len(cells), columns)
+			reading.wrong(next+1, 0, "this row does not stand below its head: %d columns, and there are %d", len(cells), columns)
 			continue
 		}
 		rows = append(rows, cells)
@@ -158,17 +158,17 @@ func aligned(head, line string) ([]string, bool) {
 // where it is separated otherwise.
 func asRows(text string) (rows [][]string, wrong []string, ok bool) {
 	head := ""
-	for l := range strings.SplitSeq(text, "\n") {
-		if head == "" && strings.TrimSpace(l) != "" && !strings.HasPrefix(strings.TrimSpace(l), "#") {
-			head = l
+	for line := range strings.SplitSeq(text, "\n") {
+		if head == "" && strings.TrimSpace(line) != "" && !strings.HasPrefix(strings.TrimSpace(line), "#") {
+			head = line
 		}
-		if head == "" || strings.TrimSpace(l) == "" {
+		if head == "" || strings.TrimSpace(line) == "" {
 			rows = append(rows, nil)
 			continue
 		}
-		cells, fits := aligned(head, l)
+		cells, fits := aligned(head, line)
 		if !fits {
-			cells = cut(l)
+			cells = cut(line)
 			if len(cells) != len(cut(head)) {
 				wrong = append(wrong, fmt.Sprintf("row %d does not stand below its head", len(rows)+1))
 			}

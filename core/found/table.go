@@ -47,23 +47,23 @@ func Rows(device *office.Device, base wording.State, rows [][]string) (*Result, 
 	_, hasPort := means["port"]
 	_, hasUntagged := means["untagged"]
 	_, hasTagged := means["tagged"]
-	t := &table{rows: rows, at: at, means: means}
+	one := &table{rows: rows, at: at, means: means}
 	switch {
 	case hasVLAN && !hasPort && (hasUntagged || hasTagged):
-		t.reading = begin(device, base, "by VLAN")
-		t.byVLAN()
+		one.reading = begin(device, base, "by VLAN")
+		one.byVLAN()
 	case hasPort && (hasUntagged || hasTagged || hasVLAN || means["pvid"] > 0 || means["native"] > 0):
-		t.reading = begin(device, base, "by port")
-		t.byPort()
+		one.reading = begin(device, base, "by port")
+		one.byPort()
 	case hasVLAN:
-		t.reading = begin(device, base, "grid")
-		t.grid()
+		one.reading = begin(device, base, "grid")
+		one.grid()
 	default:
 		return nil, errors.New(
 			"the first row names no columns that are known: VLAN, Untagged and Tagged; or Port with PVID, Untagged and Tagged; or VLAN and a column for each port",
 		)
 	}
-	return t.done(), nil
+	return one.done(), nil
 }
 
 func blank(r []string) bool {
@@ -93,21 +93,21 @@ func (t *table) each(f func(row int, cell func(what string) string)) {
 	}
 }
 
-func empty(s string) bool {
-	return s == "" || s == "-" || s == "–" || strings.EqualFold(s, "none")
+func empty(text string) bool {
+	return text == "" || text == "-" || text == "–" || strings.EqualFold(text, "none")
 }
 
 func (t *table) ports(row int, what, text string) []int {
 	if empty(text) {
 		return nil
 	}
-	at, err := portList(t.d, text)
+	at, err := portList(t.device, text)
 	if err != nil {
 		t.wrong(row, t.means[what]+1, "%s", err)
 		return nil
 	}
 	for i := range at {
-		at[i] = t.d.Logical(at[i])
+		at[i] = t.device.Logical(at[i])
 	}
 	return at
 }
@@ -152,16 +152,16 @@ func (t *table) byVLAN() {
 		t.vlans.Add(vid)
 		un := t.ports(row, "untagged", cell("untagged"))
 		for _, p := range un {
-			x := t.start(p)
-			x.Untagged.Add(vid)
+			setting := t.start(p)
+			setting.Untagged.Add(vid)
 		}
-		for _, p := range t.ports(row, "tagged", cell("tagged")) {
-			if slices.Contains(un, p) {
-				t.wrong(row, t.means["tagged"]+1, "port %s is untagged and tagged in VLAN %d: one of both", t.d.Ports[p].Name, vid)
+		for _, port := range t.ports(row, "tagged", cell("tagged")) {
+			if slices.Contains(un, port) {
+				t.wrong(row, t.means["tagged"]+1, "port %s is untagged and tagged in VLAN %d: one of both", t.device.Ports[port].Name, vid)
 				continue
 			}
-			x := t.start(p)
-			x.Tagged.Add(vid)
+			setting := t.start(port)
+			setting.Tagged.Add(vid)
 		}
 		if len(t.out.Trouble) == before {
 			whole.Add(vid)
@@ -176,28 +176,28 @@ func (t *table) byVLAN() {
 // unnamed takes the VLANs that have a row off the ports that none of these rows names: a row
 // has all ports of its VLAN. What they are in besides, the table does not say.
 func (t *table) unnamed(whole *office.Set) {
-	for p := range t.d.Ports {
-		base := &t.out.State.Ports[p]
+	for port := range t.device.Ports {
+		base := &t.out.State.Ports[port]
 		in := base.Members()
 		off := in.And(whole)
-		if t.d.Ports[p].Bundle > 0 || t.said[p] || base.Off || off.Empty() && !whole.Has(base.PVID) {
+		if t.device.Ports[port].Bundle > 0 || t.said[port] || base.Off || off.Empty() && !whole.Has(base.PVID) {
 			continue
 		}
-		x := *base
-		x.Untagged, x.Tagged = x.Untagged.Minus(&off), x.Tagged.Minus(&off)
-		if whole.Has(x.PVID) {
-			x.PVID = 0
+		setting := *base
+		setting.Untagged, setting.Tagged = setting.Untagged.Minus(&off), setting.Tagged.Minus(&off)
+		if whole.Has(setting.PVID) {
+			setting.PVID = 0
 		}
-		x.Rides = slices.DeleteFunc(slices.Clone(x.Rides), func(r office.Ride) bool { return off.Has(r.VLAN) })
-		*base, t.said[p] = x, true
+		setting.Rides = slices.DeleteFunc(slices.Clone(setting.Rides), func(ride office.Ride) bool { return off.Has(ride.VLAN) })
+		*base, t.said[port] = setting, true
 	}
 }
 
 // follow gives a port the PVID that its untagged VLAN has it follow.
-func (t *table) follow(p int) {
-	x := &t.out.State.Ports[p]
-	if vs := x.Untagged.VIDs(); len(vs) == 1 {
-		x.PVID = vs[0]
+func (t *table) follow(port int) {
+	setting := &t.out.State.Ports[port]
+	if vs := setting.Untagged.VIDs(); len(vs) == 1 {
+		setting.PVID = vs[0]
 	}
 }
 
@@ -235,9 +235,9 @@ func (t *table) byPort() {
 			setting.PVID = vs[0]
 		}
 		if text := cell("pvid"); text != "" {
-			p := t.vids(row, "pvid", text)
+			set := t.vids(row, "pvid", text)
 			setting.PVID = 0
-			if vs := p.VIDs(); len(vs) == 1 {
+			if vs := set.VIDs(); len(vs) == 1 {
 				setting.PVID = vs[0]
 			} else if len(vs) > 1 {
 				t.wrong(row, t.means["pvid"]+1, "a port has one PVID")
@@ -274,13 +274,13 @@ func (t *table) grid() {
 		if k == t.means["vlan"] || columns[strings.ToLower(strings.TrimSpace(h))] == "name" || strings.TrimSpace(h) == "" {
 			continue
 		}
-		at, err := portList(t.d, h)
+		at, err := portList(t.device, h)
 		if err != nil {
 			t.wrong(t.at+1, k+1, "%s", err)
 			continue
 		}
 		for _, p := range at {
-			p = t.d.Logical(p)
+			p = t.device.Logical(p)
 			port[k] = append(port[k], p)
 			t.start(p)
 		}
@@ -302,8 +302,8 @@ func (t *table) grid() {
 		vid := vs.VIDs()[0]
 		t.vlans.Add(vid)
 		for k, c := range t.rows[i] {
-			for _, p := range port[k] {
-				setting := &t.out.State.Ports[p]
+			for _, at := range port[k] {
+				setting := &t.out.State.Ports[at]
 				switch c := strings.ToUpper(strings.TrimSpace(c)); c {
 				case "", ".", "-", "–":
 				case "U":
@@ -311,7 +311,7 @@ func (t *table) grid() {
 				case "T":
 					setting.Tagged.Add(vid)
 				case "P", "UP", "TP":
-					pvid[p] = true
+					pvid[at] = true
 					setting.PVID = vid
 					if c == "UP" {
 						setting.Untagged.Add(vid)

@@ -14,67 +14,67 @@ var parts = map[string]Part{"address": PartAddresses, "route": PartRoutes, "allo
 
 // typed takes the statements of a text that are about how a device routes: all of a part that
 // is named, as it was looked up on the device. The rest of the text keeps its lines.
-func typed(o *office.Office, d *office.Device, text string) (rest string, r *Routing, wrong []Trouble) {
+func typed(o *office.Office, device *office.Device, text string) (rest string, routing *Routing, wrong []Trouble) {
 	lines := strings.Split(text, "\n")
 	type said struct {
 		at   int
 		text string
 	}
 	var all []said
-	r = RoutingOf(d)
-	r.Tells = nil
+	routing = RoutingOf(device)
+	routing.Tells = nil
 	for i, line := range lines {
-		l := strings.TrimPrefix(strings.TrimSpace(line), d.Name+" ")
+		l := strings.TrimPrefix(strings.TrimSpace(line), device.Name+" ")
 		word, _, _ := strings.Cut(l, " ")
 		part, ok := parts[word]
 		if !ok {
 			continue
 		}
-		if !r.Told(part) {
-			r.Tells = append(r.Tells, part)
+		if !routing.Told(part) {
+			routing.Tells = append(routing.Tells, part)
 		}
 		all, lines[i] = append(all, said{i + 1, l}), ""
 	}
 	if all == nil {
 		return text, nil, nil
 	}
-	x := d.Clone()
-	if r.Told(PartAddresses) { // with what is handed out and admitted, which stand in them
-		x.Addresses = nil
-		r.Tells = append(r.Tells, PartHandouts, PartAdmits)
+	other := device.Clone()
+	if routing.Told(PartAddresses) { // with what is handed out and admitted, which stand in them
+		other.Addresses = nil
+		routing.Tells = append(routing.Tells, PartHandouts, PartAdmits)
 	}
-	if r.Told(PartRoutes) {
-		x.Routes = nil
+	if routing.Told(PartRoutes) {
+		other.Routes = nil
 	}
-	if r.Told(PartRules) {
-		x.Rules, x.Between, x.Within = nil, "", ""
+	if routing.Told(PartRules) {
+		other.Rules, other.Between, other.Within = nil, "", ""
 	}
 	draft := office.NewDraft(o)
-	if err := draft.PutDevice(x.Seal()); err != nil {
+	if err := draft.PutDevice(other.Seal()); err != nil {
 		return text, nil, []Trouble{{all[0].at, 0, err.Error()}}
 	}
 	now, _ := draft.Done()
 	slices.SortStableFunc(all, func(a, b said) int { // rules name zones, which stand at addresses
-		first := func(s said) int {
-			if strings.HasPrefix(s.text, "address ") {
+		first := func(one said) int {
+			if strings.HasPrefix(one.text, "address ") {
 				return 0
 			}
 			return 1
 		}
 		return first(a) - first(b)
 	})
-	for _, s := range all {
-		next, _, err := notation.Line(now, d.Name+" "+s.text)
-		var m *notation.Mistakes
-		if errors.As(err, &m) {
-			for _, y := range m.List {
-				wrong = append(wrong, Trouble{s.at, max(1, y.Column-len(d.Name)-1), y.Text})
+	for _, one := range all {
+		next, _, err := notation.Line(now, device.Name+" "+one.text)
+		var mistakes *notation.Mistakes
+		if errors.As(err, &mistakes) {
+			for _, mistake := range mistakes.List {
+				wrong = append(wrong, Trouble{one.at, max(1, mistake.Column-len(device.Name)-1), mistake.Text})
 			}
 			continue
 		}
 		now = next
 	}
-	is := RoutingOf(now.Device(d.Name))
-	is.Tells = r.Tells
+	is := RoutingOf(now.Device(device.Name))
+	is.Tells = routing.Tells
 	return strings.Join(lines, "\n"), is, wrong
 }

@@ -30,28 +30,28 @@ func (t *Topology) findBlocks() {
 		num[root], low[root] = clock, clock
 		stack = append(stack[:0], frame{root, -1, 0})
 		for len(stack) > 0 {
-			f := &stack[len(stack)-1]
-			if f.next < len(t.At[f.hub]) {
-				e := t.At[f.hub][f.next]
-				f.next++
-				l := &t.Links[e]
-				if e == f.via || l.A.Hub == l.B.Hub {
+			one := &stack[len(stack)-1]
+			if one.next < len(t.At[one.hub]) {
+				link := t.At[one.hub][one.next]
+				one.next++
+				l := &t.Links[link]
+				if link == one.via || l.A.Hub == l.B.Hub {
 					continue
 				}
-				w := l.Other(f.hub).Hub
+				w := l.Other(one.hub).Hub
 				switch {
 				case num[w] == 0:
-					edges = append(edges, e)
+					edges = append(edges, link)
 					clock++
 					num[w], low[w] = clock, clock
-					stack = append(stack, frame{w, e, 0})
-				case num[w] < num[f.hub]:
-					edges = append(edges, e)
-					low[f.hub] = min(low[f.hub], num[w])
+					stack = append(stack, frame{w, link, 0})
+				case num[w] < num[one.hub]:
+					edges = append(edges, link)
+					low[one.hub] = min(low[one.hub], num[w])
 				}
 				continue
 			}
-			done := *f
+			done := *one
 			stack = stack[:len(stack)-1]
 			if len(stack) == 0 {
 				break
@@ -61,22 +61,22 @@ func (t *Topology) findBlocks() {
 			if low[done.hub] < num[up] {
 				continue
 			}
-			b := Block{}
+			block := Block{}
 			for {
 				e := edges[len(edges)-1]
 				edges = edges[:len(edges)-1]
-				b.Links = append(b.Links, e)
+				block.Links = append(block.Links, e)
 				t.blockOf[e] = len(t.Blocks)
 				if e == done.via {
 					break
 				}
 			}
-			for _, e := range b.Links {
-				b.Hubs = append(b.Hubs, t.Links[e].A.Hub, t.Links[e].B.Hub)
+			for _, link := range block.Links {
+				block.Hubs = append(block.Hubs, t.Links[link].A.Hub, t.Links[link].B.Hub)
 			}
-			slices.Sort(b.Hubs)
-			b.Hubs = slices.Compact(b.Hubs)
-			t.Blocks = append(t.Blocks, b)
+			slices.Sort(block.Hubs)
+			block.Hubs = slices.Compact(block.Hubs)
+			t.Blocks = append(t.Blocks, block)
 		}
 	}
 }
@@ -92,37 +92,37 @@ type Forest struct {
 
 func (t *Topology) newForest() Forest {
 	nh := len(t.Hubs)
-	f := Forest{make([][]int32, nh), make([]int32, nh), make([]int32, len(t.Blocks)), nil}
+	forest := Forest{make([][]int32, nh), make([]int32, nh), make([]int32, len(t.Blocks)), nil}
 	for b := range t.Blocks {
 		for _, v := range t.Blocks[b].Hubs {
-			f.BlocksAt[v] = append(f.BlocksAt[v], int32(b))
+			forest.BlocksAt[v] = append(forest.BlocksAt[v], int32(b))
 		}
 	}
-	for i := range f.Up {
-		f.Up[i] = -2
+	for i := range forest.Up {
+		forest.Up[i] = -2
 	}
 	for r := range nh {
-		if f.Up[r] != -2 {
+		if forest.Up[r] != -2 {
 			continue
 		}
-		f.Up[r] = -1
-		i := len(f.Order)
-		f.Order = append(f.Order, int32(r))
-		for ; i < len(f.Order); i++ {
-			h := f.Order[i]
-			for _, b := range f.BlocksAt[h] {
-				if b == f.Up[h] {
+		forest.Up[r] = -1
+		i := len(forest.Order)
+		forest.Order = append(forest.Order, int32(r))
+		for ; i < len(forest.Order); i++ {
+			h := forest.Order[i]
+			for _, b := range forest.BlocksAt[h] {
+				if b == forest.Up[h] {
 					continue
 				}
-				f.Above[b] = h
+				forest.Above[b] = h
 				for _, w := range t.Blocks[b].Hubs {
 					if int32(w) != h {
-						f.Up[w] = b
-						f.Order = append(f.Order, int32(w))
+						forest.Up[w] = b
+						forest.Order = append(forest.Order, int32(w))
 					}
 				}
 			}
 		}
 	}
-	return f
+	return forest
 }

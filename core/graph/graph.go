@@ -35,9 +35,9 @@ func (l *Link) Other(h int) End {
 	return l.A
 }
 
-// Opposite is the end that e is not.
-func (l *Link) Opposite(e End) End {
-	if e == l.A {
+// Opposite is the end that end is not.
+func (l *Link) Opposite(end End) End {
+	if end == l.A {
 		return l.B
 	}
 	return l.A
@@ -95,12 +95,12 @@ func (t *Topology) HubsOf(dev int) []int {
 // with itself by another port.
 func (t *Topology) Across(link, dev, port int) []End {
 	var ends []End
-	l := &t.Links[link]
-	if l.A.Dev == dev && l.A.Port == port {
-		ends = append(ends, l.B)
+	one := &t.Links[link]
+	if one.A.Dev == dev && one.A.Port == port {
+		ends = append(ends, one.B)
 	}
-	if l.B.Dev == dev && l.B.Port == port && l.A != l.B {
-		ends = append(ends, l.A)
+	if one.B.Dev == dev && one.B.Port == port && one.A != one.B {
+		ends = append(ends, one.A)
 	}
 	return ends
 }
@@ -116,9 +116,9 @@ func (t *Topology) Neighbours(dev, port int) []End {
 
 // Replugged is the topology with other plugs.
 func (t *Topology) Replugged(o *office.Office) *Topology {
-	u := *t
-	u.plugIn(o)
-	return &u
+	topology := *t
+	topology.plugIn(o)
+	return &topology
 }
 
 // PlugsAt lists what is plugged into a device, as indexes into Office.Plugs.
@@ -126,48 +126,48 @@ func (t *Topology) PlugsAt(dev int) []int { return t.plugs[dev] }
 
 // New draws the graph of an office.
 func New(o *office.Office) *Topology {
-	t := &Topology{
+	topology := &Topology{
 		devices: make(map[string]int, len(o.Devices)),
 		hubOf:   make([][]int32, len(o.Devices)),
 		cabled:  make([]map[int][]int, len(o.Devices)),
 	}
 	for i, device := range o.Devices {
-		t.devices[device.Name] = i
-		t.hubOf[i] = make([]int32, len(device.Ports))
+		topology.devices[device.Name] = i
+		topology.hubOf[i] = make([]int32, len(device.Ports))
 		if device.Forwarding != office.Routed {
-			for p := range device.Ports {
-				t.hubOf[i][p] = int32(len(t.Hubs))
+			for port := range device.Ports {
+				topology.hubOf[i][port] = int32(len(topology.Hubs))
 			}
-			t.Hubs = append(t.Hubs, Hub{i, -1})
+			topology.Hubs = append(topology.Hubs, Hub{i, -1})
 			continue
 		}
-		for p := range device.Ports {
-			if device.Ports[p].Bundle == 0 {
-				t.hubOf[i][p] = int32(len(t.Hubs))
-				t.Hubs = append(t.Hubs, Hub{i, p})
+		for port := range device.Ports {
+			if device.Ports[port].Bundle == 0 {
+				topology.hubOf[i][port] = int32(len(topology.Hubs))
+				topology.Hubs = append(topology.Hubs, Hub{i, port})
 			}
 		}
-		for p := range device.Ports {
-			if device.Ports[p].Bundle > 0 {
-				t.hubOf[i][p] = t.hubOf[i][device.Logical(p)]
+		for port := range device.Ports {
+			if device.Ports[port].Bundle > 0 {
+				topology.hubOf[i][port] = topology.hubOf[i][device.Logical(port)]
 			}
 		}
 		if len(device.Ports) == 0 {
-			t.Hubs = append(t.Hubs, Hub{i, -1})
+			topology.Hubs = append(topology.Hubs, Hub{i, -1})
 		}
 	}
-	t.links(o)
-	t.plugIn(o)
-	t.findBlocks()
-	t.Forest = t.newForest()
-	return t
+	topology.links(o)
+	topology.plugIn(o)
+	topology.findBlocks()
+	topology.Forest = topology.newForest()
+	return topology
 }
 
 // plugIn finds what is plugged in where.
 func (t *Topology) plugIn(o *office.Office) {
 	t.plugs = make([][]int, len(o.Devices))
-	for i, p := range o.Plugs {
-		if d, ok := t.devices[p.Port.Device]; ok {
+	for i, plug := range o.Plugs {
+		if d, ok := t.devices[plug.Port.Device]; ok {
 			t.plugs[d] = append(t.plugs[d], i)
 		}
 	}
@@ -175,45 +175,45 @@ func (t *Topology) plugIn(o *office.Office) {
 
 func (t *Topology) links(o *office.Office) {
 	at := map[[2]End]int{}
-	end := func(r office.PortRef) End {
-		d := t.devices[r.Device]
-		p := o.Devices[d].Logical(o.Devices[d].Port(r.Port))
-		return End{d, p, t.HubOf(d, p)}
+	end := func(one office.PortRef) End {
+		dev := t.devices[one.Device]
+		p := o.Devices[dev].Logical(o.Devices[dev].Port(one.Port))
+		return End{dev, p, t.HubOf(dev, p)}
 	}
-	ref := func(e End) office.PortRef {
-		d := o.Devices[e.Dev]
-		return office.PortRef{Device: d.Name, Port: d.Ports[e.Port].Name}
+	ref := func(one End) office.PortRef {
+		device := o.Devices[one.Dev]
+		return office.PortRef{Device: device.Name, Port: device.Ports[one.Port].Name}
 	}
-	for i, c := range o.Cables {
-		a, b := end(c.A), end(c.B)
-		if ref(b).Compare(ref(a)) < 0 {
-			a, b = b, a
+	for i, cable := range o.Cables {
+		one, b := end(cable.A), end(cable.B)
+		if ref(b).Compare(ref(one)) < 0 {
+			one, b = b, one
 		}
-		k, ok := at[[2]End{a, b}]
+		link, ok := at[[2]End{one, b}]
 		if !ok {
-			k = len(t.Links)
-			at[[2]End{a, b}] = k
-			t.Links = append(t.Links, Link{A: a, B: b})
+			link = len(t.Links)
+			at[[2]End{one, b}] = link
+			t.Links = append(t.Links, Link{A: one, B: b})
 		}
-		t.Links[k].Cables = append(t.Links[k].Cables, i)
+		t.Links[link].Cables = append(t.Links[link].Cables, i)
 	}
 	slices.SortFunc(t.Links, func(x, y Link) int {
 		return cmp.Or(ref(x.A).Compare(ref(y.A)), ref(x.B).Compare(ref(y.B)))
 	})
 	t.At = make([][]int, len(t.Hubs))
-	for i, l := range t.Links {
-		t.At[l.A.Hub] = append(t.At[l.A.Hub], i)
-		if l.B.Hub != l.A.Hub {
-			t.At[l.B.Hub] = append(t.At[l.B.Hub], i)
+	for i, link := range t.Links {
+		t.At[link.A.Hub] = append(t.At[link.A.Hub], i)
+		if link.B.Hub != link.A.Hub {
+			t.At[link.B.Hub] = append(t.At[link.B.Hub], i)
 		}
-		for j, e := range []End{l.A, l.B} {
-			if j == 1 && e == l.A { // a bundle cabled to itself
+		for j, one := range []End{link.A, link.B} {
+			if j == 1 && one == link.A { // a bundle cabled to itself
 				continue
 			}
-			if t.cabled[e.Dev] == nil {
-				t.cabled[e.Dev] = map[int][]int{}
+			if t.cabled[one.Dev] == nil {
+				t.cabled[one.Dev] = map[int][]int{}
 			}
-			t.cabled[e.Dev][e.Port] = append(t.cabled[e.Dev][e.Port], i)
+			t.cabled[one.Dev][one.Port] = append(t.cabled[one.Dev][one.Port], i)
 		}
 	}
 }
@@ -223,8 +223,8 @@ func Same(p, o *office.Office) bool {
 	if len(p.Devices) != len(o.Devices) || !sameList(p.Cables, o.Cables) {
 		return false
 	}
-	for i, d := range o.Devices {
-		if p.Devices[i] != d && !sameStructure(p.Devices[i], d) {
+	for i, device := range o.Devices {
+		if p.Devices[i] != device && !sameStructure(p.Devices[i], device) {
 			return false
 		}
 	}
@@ -236,8 +236,8 @@ func sameStructure(a, b *office.Device) bool {
 		return false
 	}
 	for i := range a.Ports {
-		x, y := &a.Ports[i], &b.Ports[i]
-		if x.Name != y.Name || x.Kind != y.Kind || x.Bundle != y.Bundle || !slices.Equal(x.Members, y.Members) {
+		port, other := &a.Ports[i], &b.Ports[i]
+		if port.Name != other.Name || port.Kind != other.Kind || port.Bundle != other.Bundle || !slices.Equal(port.Members, other.Members) {
 			return false
 		}
 	}

@@ -13,10 +13,10 @@ import (
 func (t *Topology) Outwards(o *office.Office) []int {
 	devs := o.Devices
 	next := make([][]int, len(devs)) // neighbours, by the place of the port
-	for i, d := range devs {
-		for p := range d.Ports {
-			for _, e := range t.Neighbours(i, p) {
-				next[i] = append(next[i], e.Dev)
+	for i, device := range devs {
+		for port := range device.Ports {
+			for _, end := range t.Neighbours(i, port) {
+				next[i] = append(next[i], end.Dev)
 			}
 		}
 	}
@@ -51,6 +51,6 @@ func (t *Topology) Outwards(o *office.Office) []int {
 }
 
 // outer ranks kinds of device by how near the gateway they usually are.
-func outer(d *office.Device) int {
-	return slices.Index([]office.Kind{office.Firewall, office.Router, office.Switch, office.AccessPoint, office.Host, office.Other}, d.Kind)
+func outer(device *office.Device) int {
+	return slices.Index([]office.Kind{office.Firewall, office.Router, office.Switch, office.AccessPoint, office.Host, office.Other}, device.Kind)
 }

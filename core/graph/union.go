@@ -6,11 +6,11 @@ type Union []int32
 
 // NewUnion is n numbers, each a set of its own.
 func NewUnion(n int) Union {
-	u := make(Union, n)
-	for i := range u {
-		u[i] = int32(i)
+	union := make(Union, n)
+	for i := range union {
+		union[i] = int32(i)
 	}
-	return u
+	return union
 }
 
 // Find is the number that stands for x's set.

@@ -17,15 +17,15 @@ import (
 //	plans, uses, services                           go, that nothing names any more
 //	cables, plugs, wishes                           come
 func Diff(from, to *office.Office) (office.Edit, error) {
-	d := &differ{from: from, to: to, draft: office.NewDraft(from), moving: movingZones(from, to)}
-	d.draft.SetTitle(to.Title)
-	for _, step := range []func(){d.leavesGo, d.rulesGo, d.rootsGo, d.rootsCome, d.devicesCome, d.rulesCome, d.unnamedGo, d.leavesCome, d.order} {
-		if step(); d.err != nil {
-			return nil, d.err
+	one := &differ{from: from, to: to, draft: office.NewDraft(from), moving: movingZones(from, to)}
+	one.draft.SetTitle(to.Title)
+	for _, step := range []func(){one.leavesGo, one.rulesGo, one.rootsGo, one.rootsCome, one.devicesCome, one.rulesCome, one.unnamedGo, one.leavesCome, one.order} {
+		if step(); one.err != nil {
+			return nil, one.err
 		}
 	}
-	_, e := d.draft.Done()
-	return e, nil
+	_, edit := one.draft.Done()
+	return edit, nil
 }
 
 // differ drafts what leads from one office to another; err is what stood against it
@@ -44,24 +44,24 @@ func (d *differ) do(err error) {
 }
 
 // come puts the things of a list that are not there, at their places.
-func come[T office.Thing](d *differ, list []T, there func(T) bool) {
+func come[T office.Thing](differ *differ, list []T, there func(T) bool) {
 	for i, x := range list {
 		if !there(x) {
-			d.do(d.draft.Put(office.Change{After: x, At: i}))
+			differ.do(differ.draft.Put(office.Change{After: x, At: i}))
 		}
 	}
 }
 
 // wished says whether an office has a wish.
-func wished(o *office.Office, w *office.Wish) bool {
-	return slices.ContainsFunc(o.Wishes, func(x *office.Wish) bool { return x.Key() == w.Key() })
+func wished(o *office.Office, wish *office.Wish) bool {
+	return slices.ContainsFunc(o.Wishes, func(other *office.Wish) bool { return other.Key() == wish.Key() })
 }
 
 // cabled is the cables of an office by their keys.
 func cabled(o *office.Office) map[office.Key]office.Cable {
 	out := make(map[office.Key]office.Cable, len(o.Cables))
-	for _, c := range o.Cables {
-		out[c.Key()] = c
+	for _, cable := range o.Cables {
+		out[cable.Key()] = cable
 	}
 	return out
 }
@@ -69,8 +69,8 @@ func cabled(o *office.Office) map[office.Key]office.Cable {
 // plugged is the plugs of an office.
 func plugged(o *office.Office) map[office.Plug]bool {
 	out := make(map[office.Plug]bool, len(o.Plugs))
-	for _, p := range o.Plugs {
-		out[p] = true
+	for _, plug := range o.Plugs {
+		out[plug] = true
 	}
 	return out
 }
@@ -78,14 +78,14 @@ func plugged(o *office.Office) map[office.Plug]bool {
 // leavesGo takes away plugs and wishes.
 func (d *differ) leavesGo() {
 	stays := plugged(d.to)
-	for _, p := range d.from.Plugs {
-		if !stays[p] {
-			d.do(d.draft.Unplug(p.Port, p.Name))
+	for _, plug := range d.from.Plugs {
+		if !stays[plug] {
+			d.do(d.draft.Unplug(plug.Port, plug.Name))
 		}
 	}
-	for _, w := range d.from.Wishes {
-		if d.moving.named(w.From, w.To) || !wished(d.to, w) {
-			d.do(d.draft.RemoveWish(w))
+	for _, wish := range d.from.Wishes {
+		if d.moving.named(wish.From, wish.To) || !wished(d.to, wish) {
+			d.do(d.draft.RemoveWish(wish))
 		}
 	}
 }
@@ -109,37 +109,37 @@ func (d *differ) rulesGo() {
 // rootsGo takes away cables, devices and VLANs.
 func (d *differ) rootsGo() {
 	stays := cabled(d.to)
-	for _, c := range d.from.Cables {
-		if stays[c.Key()] != c {
-			d.do(d.draft.Disconnect(c))
+	for _, cable := range d.from.Cables {
+		if stays[cable.Key()] != cable {
+			d.do(d.draft.Disconnect(cable))
 		}
 	}
-	for _, x := range d.from.Devices {
-		if d.to.Device(x.Name) == nil {
-			d.do(d.draft.RemoveDevice(x.Name))
+	for _, device := range d.from.Devices {
+		if d.to.Device(device.Name) == nil {
+			d.do(d.draft.RemoveDevice(device.Name))
 		}
 	}
-	for _, v := range d.from.VLANs {
-		if w := d.to.VLAN(v.VID); w == nil || !same(v, w) {
-			d.do(d.draft.RemoveVLAN(v.VID))
+	for _, vlan := range d.from.VLANs {
+		if other := d.to.VLAN(vlan.VID); other == nil || !same(vlan, other) {
+			d.do(d.draft.RemoveVLAN(vlan.VID))
 		}
 	}
 }
 
 // rootsCome puts VLANs, services, uses and plans.
 func (d *differ) rootsCome() {
-	come(d, d.to.VLANs, func(v *office.VLAN) bool { return d.draft.Office().VLAN(v.VID) != nil })
-	come(d, d.to.Services, func(s *office.NamedService) bool {
-		was := d.from.Service(s.Name)
-		return was != nil && same(was, s)
+	come(d, d.to.VLANs, func(vlan *office.VLAN) bool { return d.draft.Office().VLAN(vlan.VID) != nil })
+	come(d, d.to.Services, func(named *office.NamedService) bool {
+		was := d.from.Service(named.Name)
+		return was != nil && same(was, named)
 	})
-	come(d, d.to.Uses, func(u *office.Use) bool {
-		was := d.from.Use(u.Name)
-		return was != nil && same(was, u)
+	come(d, d.to.Uses, func(use *office.Use) bool {
+		was := d.from.Use(use.Name)
+		return was != nil && same(was, use)
 	})
-	come(d, d.to.Plans, func(p *office.Plan) bool {
-		was := d.from.Plan(p.Name)
-		return was != nil && same(was, p)
+	come(d, d.to.Plans, func(plan *office.Plan) bool {
+		was := d.from.Plan(plan.Name)
+		return was != nil && same(was, plan)
 	})
 }
 
@@ -159,8 +159,8 @@ func (d *differ) devicesCome() {
 		}
 		switch {
 		case was != nil && onlySet(was, device):
-			for _, p := range device.Ports {
-				if err := d.draft.Set(office.PortRef{Device: device.Name, Port: p.Name}, p.Shape, p.Because); p.Bundle == 0 {
+			for _, port := range device.Ports {
+				if err := d.draft.Set(office.PortRef{Device: device.Name, Port: port.Name}, port.Shape, port.Because); port.Bundle == 0 {
 					d.do(err)
 				}
 			}
@@ -185,19 +185,19 @@ func (d *differ) rulesCome() {
 
 // unnamedGo takes away plans, uses and services, which nothing names by now.
 func (d *differ) unnamedGo() {
-	for _, p := range d.from.Plans {
-		if d.to.Plan(p.Name) == nil {
-			d.do(d.draft.RemovePlan(p.Name))
+	for _, plan := range d.from.Plans {
+		if d.to.Plan(plan.Name) == nil {
+			d.do(d.draft.RemovePlan(plan.Name))
 		}
 	}
-	for _, u := range d.from.Uses {
-		if d.to.Use(u.Name) == nil {
-			d.do(d.draft.RemoveUse(u.Name))
+	for _, use := range d.from.Uses {
+		if d.to.Use(use.Name) == nil {
+			d.do(d.draft.RemoveUse(use.Name))
 		}
 	}
-	for _, s := range d.from.Services {
-		if d.to.Service(s.Name) == nil {
-			d.do(d.draft.RemoveService(s.Name))
+	for _, named := range d.from.Services {
+		if d.to.Service(named.Name) == nil {
+			d.do(d.draft.RemoveService(named.Name))
 		}
 	}
 }
@@ -205,9 +205,9 @@ func (d *differ) unnamedGo() {
 // leavesCome puts cables, plugs and wishes.
 func (d *differ) leavesCome() {
 	cables, plugs := cabled(d.draft.Office()), plugged(d.draft.Office())
-	come(d, d.to.Cables, func(c office.Cable) bool { return cables[c.Key()] == c })
-	come(d, d.to.Plugs, func(p office.Plug) bool { return plugs[p] })
-	come(d, d.to.Wishes, func(w *office.Wish) bool { return wished(d.draft.Office(), w) })
+	come(d, d.to.Cables, func(cable office.Cable) bool { return cables[cable.Key()] == cable })
+	come(d, d.to.Plugs, func(plug office.Plug) bool { return plugs[plug] })
+	come(d, d.to.Wishes, func(wish *office.Wish) bool { return wished(d.draft.Office(), wish) })
 }
 
 // order puts every list into its order.
@@ -223,14 +223,14 @@ func onlySet(a, b *office.Device) bool {
 	if len(a.Ports) != len(b.Ports) {
 		return false
 	}
-	c := a.Clone()
-	for p := range c.Ports {
-		if c.Ports[p].Name != b.Ports[p].Name {
+	device := a.Clone()
+	for port := range device.Ports {
+		if device.Ports[port].Name != b.Ports[port].Name {
 			return false
 		}
-		c.Ports[p].Shape, c.Ports[p].Because = b.Ports[p].Shape, b.Ports[p].Because
+		device.Ports[port].Shape, device.Ports[port].Because = b.Ports[port].Shape, b.Ports[port].Because
 	}
-	return notation.Thing(c.Seal()) == notation.Thing(b)
+	return notation.Thing(device.Seal()) == notation.Thing(b)
 }
 
 // same says whether two things say the same.
@@ -248,10 +248,10 @@ type zones map[string]bool
 func movingZones(from, to *office.Office) zones {
 	holders := func(o *office.Office) map[string]string {
 		out := map[string]string{}
-		for _, d := range o.Devices {
-			for i, a := range d.Addresses {
-				if a.Zone != "" && !slices.ContainsFunc(d.Addresses[:i], func(b office.Address) bool { return b.Zone == a.Zone }) {
-					out[a.Zone] += d.Name + " "
+		for _, device := range o.Devices {
+			for i, address := range device.Addresses {
+				if address.Zone != "" && !slices.ContainsFunc(device.Addresses[:i], func(other office.Address) bool { return other.Zone == address.Zone }) {
+					out[address.Zone] += device.Name + " "
 				}
 			}
 		}
@@ -266,5 +266,5 @@ func movingZones(from, to *office.Office) zones {
 }
 
 func (z zones) named(sides ...[]office.Side) bool {
-	return slices.ContainsFunc(slices.Concat(sides...), func(s office.Side) bool { return s.Kind == office.SideZone && z[s.Zone] })
+	return slices.ContainsFunc(slices.Concat(sides...), func(side office.Side) bool { return side.Kind == office.SideZone && z[side.Zone] })
 }

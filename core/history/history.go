@@ -72,22 +72,22 @@ type Conflict struct{ Text string }
 func (c *Conflict) Error() string { return c.Text }
 
 // back is a change turned round, read in the office that it left.
-func back(o *office.Office, c Change) (office.Change, error) {
-	r := office.Change{At: c.At}
+func back(o *office.Office, change Change) (office.Change, error) {
+	one := office.Change{At: change.At}
 	for _, side := range []struct {
 		text string
 		to   *office.Thing
-	}{{c.After, &r.Before}, {c.Before, &r.After}} {
+	}{{change.After, &one.Before}, {change.Before, &one.After}} {
 		if side.text == "" {
 			continue
 		}
-		t, err := notation.ReadThing(o, side.text)
+		thing, err := notation.ReadThing(o, side.text)
 		if err != nil {
-			return r, err
+			return one, err
 		}
-		*side.to = t
+		*side.to = thing
 	}
-	return r, nil
+	return one, nil
 }
 
 // Past is the office as it was before some edits, which are all that were made
@@ -96,9 +96,9 @@ func Past(o *office.Office, since []Made) (*office.Office, error) {
 	draft := office.NewDraft(o)
 	for _, made := range since {
 		for i := len(made.Changes) - 1; i >= 0; i-- {
-			c, err := back(draft.Office(), made.Changes[i])
+			change, err := back(draft.Office(), made.Changes[i])
 			if err == nil {
-				err = draft.Put(c)
+				err = draft.Put(change)
 			}
 			if err != nil {
 				return nil, fmt.Errorf("edit %d does not fit the office that it led to: %w", made.Revision, err)
@@ -113,14 +113,14 @@ func Past(o *office.Office, since []Made) (*office.Office, error) {
 // office that they led to.
 func Replay(o *office.Office, made []Made) (*office.Office, error) {
 	draft := office.NewDraft(o)
-	for _, m := range made {
-		for _, x := range m.Changes {
-			c, err := back(draft.Office(), Change{x.Key, x.After, x.Before, x.At})
+	for _, one := range made {
+		for _, change := range one.Changes {
+			c, err := back(draft.Office(), Change{change.Key, change.After, change.Before, change.At})
 			if err == nil {
 				err = draft.Put(c)
 			}
 			if err != nil {
-				return nil, fmt.Errorf("edit %d cannot be done again: %w", m.Revision, err)
+				return nil, fmt.Errorf("edit %d cannot be done again: %w", one.Revision, err)
 			}
 		}
 	}
@@ -135,49 +135,49 @@ func Replay(o *office.Office, made []Made) (*office.Office, error) {
 func TakeBack(o *office.Office, made *Made, since []Made) (*office.Office, office.Edit, error) {
 	draft := office.NewDraft(o)
 	touched := map[office.Key]bool{}
-	for _, c := range made.Changes {
-		touched[c.Key] = true
+	for _, change := range made.Changes {
+		touched[change.Key] = true
 	}
-	refuse := func(k office.Key, why string) error {
+	refuse := func(key office.Key, why string) error {
 		text := fmt.Sprintf("edit %d (%s) cannot be taken back: %s", made.Revision, made.Summary, why)
-		if by := blame(since, k); by != nil {
+		if by := blame(since, key); by != nil {
 			text += fmt.Sprintf("; %s built upon it (%s, edit %d)", by.Author, by.Summary, by.Revision)
 		}
 		return &Conflict{text}
 	}
 	for i := len(made.Changes) - 1; i >= 0; i-- {
-		x := made.Changes[i]
-		if rules, ok := strings.CutPrefix(string(x.Key), "rules:"); ok {
-			if why := ruleMoved(draft.Office(), rules, x, since); why != "" {
-				return nil, nil, refuse(x.Key, why)
+		one := made.Changes[i]
+		if rules, ok := strings.CutPrefix(string(one.Key), "rules:"); ok {
+			if why := ruleMoved(draft.Office(), rules, one, since); why != "" {
+				return nil, nil, refuse(one.Key, why)
 			}
-		} else if now := Text(draft.Office(), x.Key); now != x.After {
-			what := KeyName(x.Key) + " is not as it left it"
+		} else if now := Text(draft.Office(), one.Key); now != one.After {
+			what := KeyName(one.Key) + " is not as it left it"
 			switch {
 			case now == "":
-				what = KeyName(x.Key) + " is gone"
-			case x.After == "":
-				what = KeyName(x.Key) + " is there again"
+				what = KeyName(one.Key) + " is gone"
+			case one.After == "":
+				what = KeyName(one.Key) + " is there again"
 			}
-			return nil, nil, refuse(x.Key, what)
+			return nil, nil, refuse(one.Key, what)
 		}
-		change, err := back(draft.Office(), x)
+		change, err := back(draft.Office(), one)
 		if err != nil {
-			return nil, nil, refuse(x.Key, err.Error())
+			return nil, nil, refuse(one.Key, err.Error())
 		}
-		if x.Before == "" { // what others put upon it stays where it is
-			if on := standsOn(draft.Office(), x.Key); on != "" {
+		if one.Before == "" { // what others put upon it stays where it is
+			if on := standsOn(draft.Office(), one.Key); on != "" {
 				return nil, nil, refuse(on, KeyName(on)+" is there")
 			}
 		}
 		if err := draft.Put(change); err != nil {
-			return nil, nil, refuse(x.Key, err.Error())
+			return nil, nil, refuse(one.Key, err.Error())
 		}
 	}
 	next, edit := draft.Done()
-	for _, c := range edit {
-		if !touched[c.Key()] {
-			return nil, nil, refuse(c.Key(), KeyName(c.Key())+" would go, too")
+	for _, change := range edit {
+		if !touched[change.Key()] {
+			return nil, nil, refuse(change.Key(), KeyName(change.Key())+" would go, too")
 		}
 	}
 	return next, edit, nil
@@ -185,21 +185,21 @@ func TakeBack(o *office.Office, made *Made, since []Made) (*office.Office, offic
 
 // ruleMoved says why a change of a device's rules cannot be taken back, "" where it
 // can: the rule that it put in is at its place, or nobody changed the rules since.
-func ruleMoved(o *office.Office, device string, x Change, since []Made) string {
-	d := o.Device(device)
+func ruleMoved(o *office.Office, device string, change Change, since []Made) string {
+	one := o.Device(device)
 	switch {
-	case d == nil:
-		return KeyName(x.Key) + " are gone"
-	case x.After != "":
-		if x.At >= len(d.Rules) || notation.Thing(office.RuleAt{Device: device, Rule: &d.Rules[x.At]}) != x.After {
-			return fmt.Sprintf("rule %d of %s is not as it left it", x.At+1, device)
+	case one == nil:
+		return KeyName(change.Key) + " are gone"
+	case change.After != "":
+		if change.At >= len(one.Rules) || notation.Thing(office.RuleAt{Device: device, Rule: &one.Rules[change.At]}) != change.After {
+			return fmt.Sprintf("rule %d of %s is not as it left it", change.At+1, device)
 		}
-	case x.At > len(d.Rules):
-		return KeyName(x.Key) + " are not as it left them"
+	case change.At > len(one.Rules):
+		return KeyName(change.Key) + " are not as it left them"
 	default:
-		for _, m := range Standing(since, 0) {
-			if slices.ContainsFunc(m.Changes, func(c Change) bool { return c.Key == x.Key }) {
-				return KeyName(x.Key) + " are not as it left them"
+		for _, made := range Standing(since, 0) {
+			if slices.ContainsFunc(made.Changes, func(other Change) bool { return other.Key == change.Key }) {
+				return KeyName(change.Key) + " are not as it left them"
 			}
 		}
 	}
@@ -207,19 +207,19 @@ func ruleMoved(o *office.Office, device string, x Change, since []Made) string {
 }
 
 // standsOn is a cable or plug of a device that is to go, "" where nothing is.
-func standsOn(o *office.Office, k office.Key) office.Key {
-	name, ok := strings.CutPrefix(string(k), "device:")
+func standsOn(o *office.Office, key office.Key) office.Key {
+	name, ok := strings.CutPrefix(string(key), "device:")
 	if !ok {
 		return ""
 	}
-	for _, c := range o.Cables {
-		if c.A.Device == name || c.B.Device == name {
-			return c.Key()
+	for _, cable := range o.Cables {
+		if cable.A.Device == name || cable.B.Device == name {
+			return cable.Key()
 		}
 	}
-	for _, p := range o.Plugs {
-		if p.Port.Device == name {
-			return p.Key()
+	for _, plug := range o.Plugs {
+		if plug.Port.Device == name {
+			return plug.Key()
 		}
 	}
 	return ""
@@ -227,22 +227,22 @@ func standsOn(o *office.Office, k office.Key) office.Key {
 
 // blame is the newest edit that touched a key, else the newest whose statements
 // name what the key names; nil where none is known.
-func blame(since []Made, k office.Key) *Made {
+func blame(since []Made, key office.Key) *Made {
 	since = Standing(since, 0)
 	for i := range since {
-		for _, c := range since[i].Changes {
-			if k.Clashes(c.Key) {
+		for _, change := range since[i].Changes {
+			if key.Clashes(change.Key) {
 				return &since[i]
 			}
 		}
 	}
-	_, rest, _ := strings.Cut(string(k), ":")
+	_, rest, _ := strings.Cut(string(key), ":")
 	names := strings.FieldsFunc(rest, func(r rune) bool { return r == ' ' || r == '.' })
 	names = names[:min(len(names), 1)] // the device, the use, the plan
 	for i := range since {
-		for _, c := range since[i].Changes {
-			said := strings.FieldsFunc(c.After, func(r rune) bool { return strings.ContainsRune(" \t\n:,.[]", r) })
-			if slices.ContainsFunc(names, func(n string) bool { return slices.Contains(said, n) }) {
+		for _, change := range since[i].Changes {
+			said := strings.FieldsFunc(change.After, func(r rune) bool { return strings.ContainsRune(" \t\n:,.[]", r) })
+			if slices.ContainsFunc(names, func(name string) bool { return slices.Contains(said, name) }) {
 				return &since[i]
 			}
 		}
@@ -259,7 +259,7 @@ func Standing(all []Made, after int64) []Made {
 	for _, made := range all {
 		switch {
 		case gone[made.Revision]:
-		case made.Undoes > after && made.Undoes != 0 && slices.ContainsFunc(all, func(x Made) bool { return x.Revision == made.Undoes }):
+		case made.Undoes > after && made.Undoes != 0 && slices.ContainsFunc(all, func(other Made) bool { return other.Revision == made.Undoes }):
 			gone[made.Undoes] = true
 		default:
 			out = append(out, made)
@@ -270,18 +270,18 @@ func Standing(all []Made, after int64) []Made {
 
 // Untouched says whether no edit since the one's base touches what it touches.
 // The error is a [*Conflict] that names who changed what.
-func Untouched(e office.Edit, since []Made, base int64) error {
-	keys := e.Keys()
-	for _, m := range Standing(since, base) {
-		for _, c := range m.Changes {
-			for _, k := range keys {
-				if k.Clashes(c.Key) {
+func Untouched(edit office.Edit, since []Made, base int64) error {
+	keys := edit.Keys()
+	for _, made := range Standing(since, base) {
+		for _, change := range made.Changes {
+			for _, key := range keys {
+				if key.Clashes(change.Key) {
 					verb, it := "was", "it"
-					if strings.HasPrefix(string(c.Key), "rules:") {
+					if strings.HasPrefix(string(change.Key), "rules:") {
 						verb, it = "were", "them"
 					}
 					return &Conflict{fmt.Sprintf("%s %s changed meanwhile by %s (%s): look at %s as %s now, and do it again",
-						KeyName(c.Key), verb, m.Author, m.Summary, it, map[string]string{"it": "it is", "them": "they are"}[it])}
+						KeyName(change.Key), verb, made.Author, made.Summary, it, map[string]string{"it": "it is", "them": "they are"}[it])}
 				}
 			}
 		}
@@ -290,8 +290,8 @@ func Untouched(e office.Edit, since []Made, base int64) error {
 }
 
 // KeyName is a key as people say it: "port rack.19", "VLAN 110".
-func KeyName(k office.Key) string {
-	kind, rest, ok := strings.Cut(string(k), ":")
+func KeyName(key office.Key) string {
+	kind, rest, ok := strings.Cut(string(key), ":")
 	switch {
 	case !ok:
 		return "the office's name"
@@ -315,66 +315,66 @@ func KeyName(k office.Key) string {
 
 // Text is what an office says of a key, as a statement; "" where it says
 // nothing.
-func Text(o *office.Office, k office.Key) string {
-	if t := Thing(o, k); t != nil {
-		return notation.Thing(t)
+func Text(o *office.Office, key office.Key) string {
+	if thing := Thing(o, key); thing != nil {
+		return notation.Thing(thing)
 	}
 	return ""
 }
 
 // Thing is what an office says of a key, nil for nothing.
-func Thing(o *office.Office, k office.Key) office.Thing {
-	kind, rest, _ := strings.Cut(string(k), ":")
+func Thing(o *office.Office, key office.Key) office.Thing {
+	kind, rest, _ := strings.Cut(string(key), ":")
 	switch kind {
 	case "title":
 		return office.Title(o.Title)
 	case "order":
 		return office.OrderOf(o, rest)
 	case "vlan":
-		for _, v := range o.VLANs {
-			if v.Key() == k {
-				return v
+		for _, vlan := range o.VLANs {
+			if vlan.Key() == key {
+				return vlan
 			}
 		}
 	case "use":
-		if u := o.Use(rest); u != nil {
-			return u
+		if use := o.Use(rest); use != nil {
+			return use
 		}
 	case "plan":
-		if p := o.Plan(rest); p != nil {
-			return p
+		if plan := o.Plan(rest); plan != nil {
+			return plan
 		}
 	case "device":
-		if d := o.Device(rest); d != nil {
-			return d
+		if device := o.Device(rest); device != nil {
+			return device
 		}
 	case "service":
-		if s := o.Service(rest); s != nil {
-			return s
+		if named := o.Service(rest); named != nil {
+			return named
 		}
 	case "wish":
-		for _, w := range o.Wishes {
-			if w.Key() == k {
-				return w
+		for _, wish := range o.Wishes {
+			if wish.Key() == key {
+				return wish
 			}
 		}
 	case "port":
 		dev, port, _ := strings.Cut(rest, ".")
-		if d := o.Device(dev); d != nil {
-			if i := d.Port(port); i >= 0 {
-				return office.Setting{Port: office.PortRef{Device: dev, Port: port}, Shape: d.Ports[i].Shape, Because: d.Ports[i].Because}
+		if device := o.Device(dev); device != nil {
+			if i := device.Port(port); i >= 0 {
+				return office.Setting{Port: office.PortRef{Device: dev, Port: port}, Shape: device.Ports[i].Shape, Because: device.Ports[i].Because}
 			}
 		}
 	case "cable":
-		for _, c := range o.Cables {
-			if c.Key() == k {
-				return c
+		for _, cable := range o.Cables {
+			if cable.Key() == key {
+				return cable
 			}
 		}
 	case "plug":
-		for _, p := range o.Plugs {
-			if p.Key() == k {
-				return p
+		for _, plug := range o.Plugs {
+			if plug.Key() == key {
+				return plug
 			}
 		}
 	}

@@ -25,9 +25,9 @@ type Cell struct {
 
 // At is the cell of a sheet, nil where there is none.
 func At(tables []Table, sheet string, row, column int) *string {
-	for _, t := range tables {
-		if t.Name == sheet && row >= 1 && row <= len(t.Rows) && column >= 1 && column <= len(t.Rows[row-1]) {
-			return &t.Rows[row-1][column-1]
+	for _, table := range tables {
+		if table.Name == sheet && row >= 1 && row <= len(table.Rows) && column >= 1 && column <= len(table.Rows[row-1]) {
+			return &table.Rows[row-1][column-1]
 		}
 	}
 	return nil
@@ -36,12 +36,12 @@ func At(tables []Table, sheet string, row, column int) *string {
 // Correct puts other texts into cells that are there. The error names one that
 // is not.
 func Correct(tables []Table, cells []Cell) error {
-	for _, c := range cells {
-		at := At(tables, c.Sheet, c.Row, c.Column)
+	for _, cell := range cells {
+		at := At(tables, cell.Sheet, cell.Row, cell.Column)
 		if at == nil {
-			return fmt.Errorf("there is no cell in row %d, column %d of %q", c.Row, c.Column, c.Sheet)
+			return fmt.Errorf("there is no cell in row %d, column %d of %q", cell.Row, cell.Column, cell.Sheet)
 		}
-		*at = c.Text
+		*at = cell.Text
 	}
 	return nil
 }

@@ -49,12 +49,12 @@ func (u *Understood) readGrids(table Table, vlans map[office.VID]*office.VLAN) {
 	}
 }
 
-func blankTable(t Table) bool {
-	return !slices.ContainsFunc(t.Rows, func(r []string) bool { return !blank(r) })
+func blankTable(table Table) bool {
+	return !slices.ContainsFunc(table.Rows, func(r []string) bool { return !blank(r) })
 }
 
-func hasMore(t Table, from int) bool {
-	return from < len(t.Rows) && slices.ContainsFunc(t.Rows[from:], func(r []string) bool { return !blank(r) })
+func hasMore(table Table, from int) bool {
+	return from < len(table.Rows) && slices.ContainsFunc(table.Rows[from:], func(r []string) bool { return !blank(r) })
 }
 
 // only is the text of a row that has one cell, "" for any other.
@@ -225,12 +225,12 @@ func leads(r []string, first int) bool {
 func likelyVLANs(rows [][]string, k int) bool {
 	n, run := 0, true
 	for i, r := range rows {
-		v, name, ok := vlanOf(rowOf(r, k))
+		vid, name, ok := vlanOf(rowOf(r, k))
 		if !ok {
 			return false
 		}
 		n++
-		run = run && int(v) == i+1 && name == ""
+		run = run && int(vid) == i+1 && name == ""
 	}
 	return n > 0 && !run
 }
@@ -238,11 +238,11 @@ func likelyVLANs(rows [][]string, k int) bool {
 func likelyVLANHead(r []string, heads []int) bool {
 	run := true
 	for i, k := range heads {
-		v, name, ok := vlanOf(r[k])
+		vid, name, ok := vlanOf(r[k])
 		if !ok {
 			return false
 		}
-		run = run && int(v) == i+1 && name == ""
+		run = run && int(vid) == i+1 && name == ""
 	}
 	return !run
 }

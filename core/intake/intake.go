@@ -76,39 +76,39 @@ func (u *Understood) wrong(sheet string, row, column int, format string, args ..
 
 // Read looks through tables for what an office is made of.
 func Read(tables []Table, choices []Choice) *Understood {
-	u := &Understood{names: map[string]string{}}
-	for _, t := range tables {
-		if strings.EqualFold(t.Name, "Notation") {
-			if f, err := notation.ReadWithin("workbook", column(t.Rows)); err == nil {
-				u.Exact = f.Office
+	understood := &Understood{names: map[string]string{}}
+	for _, table := range tables {
+		if strings.EqualFold(table.Name, "Notation") {
+			if file, err := notation.ReadWithin("workbook", column(table.Rows)); err == nil {
+				understood.Exact = file.Office
 			}
 		}
 	}
 	vlans := map[office.VID]*office.VLAN{}
 	for _, table := range tables {
 		switch head := headOf(table.Rows); {
-		case strings.EqualFold(table.Name, "Notation") && u.Exact != nil:
+		case strings.EqualFold(table.Name, "Notation") && understood.Exact != nil:
 		case head.has("from") && head.has("to") && !head.has("vlan"):
-			u.readCables(table, head)
+			understood.readCables(table, head)
 		case head.has("port") && head.has("wants"):
-			u.readPlugs(table, head)
+			understood.readPlugs(table, head)
 		case head.has("vlan") && (head.has("subnet") || head.has("note") || head.has("local")):
-			u.readRegister(table, head, vlans)
+			understood.readRegister(table, head, vlans)
 		case strings.EqualFold(table.Name, "Findings"):
 		default:
-			u.readGrids(table, vlans)
+			understood.readGrids(table, vlans)
 		}
 	}
 	taken := map[string]bool{}
-	for _, grid := range u.Grids {
-		for _, c := range choices {
-			if c.Sheet == grid.Sheet && c.Row == grid.Row {
-				grid.Skip = c.Skip
-				if c.Device != "" {
-					grid.Device = c.Device
+	for _, grid := range understood.Grids {
+		for _, choice := range choices {
+			if choice.Sheet == grid.Sheet && choice.Row == grid.Row {
+				grid.Skip = choice.Skip
+				if choice.Device != "" {
+					grid.Device = choice.Device
 				}
-				if c.Kind != "" {
-					grid.Kind = c.Kind
+				if choice.Kind != "" {
+					grid.Kind = choice.Kind
 				}
 			}
 		}
@@ -118,23 +118,23 @@ func Read(tables []Table, choices []Choice) *Understood {
 		if !grid.Skip {
 			taken[grid.Device] = true
 		}
-		u.names[strings.ToLower(grid.Title)] = grid.Device
-		for _, c := range grid.cells {
-			if vlans[c.vid] == nil && u.Exact == nil {
-				vlans[c.vid] = &office.VLAN{VID: c.vid}
+		understood.names[strings.ToLower(grid.Title)] = grid.Device
+		for _, cell := range grid.cells {
+			if vlans[cell.vid] == nil && understood.Exact == nil {
+				vlans[cell.vid] = &office.VLAN{VID: cell.vid}
 			}
 		}
 	}
 	used := map[string]bool{}
-	for v := office.VID(1); v <= office.MaxVID; v++ {
-		x := vlans[v]
-		if x == nil {
+	for vid := office.VID(1); vid <= office.MaxVID; vid++ {
+		vlan := vlans[vid]
+		if vlan == nil {
 			continue
 		}
-		x.Name = vlanName(x.Name, v, used)
-		u.VLANs = append(u.VLANs, x)
+		vlan.Name = vlanName(vlan.Name, vid, used)
+		understood.VLANs = append(understood.VLANs, vlan)
 	}
-	return u
+	return understood
 }
 
 var columns = map[string]string{

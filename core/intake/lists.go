@@ -17,14 +17,14 @@ type cell struct {
 
 // column is the first cells of rows, as lines.
 func column(rows [][]string) string {
-	var b strings.Builder
+	var text strings.Builder
 	for _, r := range rows {
 		if len(r) > 0 {
-			b.WriteString(strings.ReplaceAll(r[0], "\u00a0", " "))
+			text.WriteString(strings.ReplaceAll(r[0], "\u00a0", " "))
 		}
-		b.WriteByte('\n')
+		text.WriteByte('\n')
 	}
-	return b.String()
+	return text.String()
 }
 
 // head is a row of names of columns.
@@ -37,16 +37,16 @@ func (h head) has(what string) bool { _, ok := h.at[what]; return ok }
 
 func headOf(rows [][]string) head {
 	for i, r := range rows[:min(len(rows), 8)] {
-		h := head{i, map[string]int{}}
+		one := head{i, map[string]int{}}
 		for k, c := range r {
 			if what := columns[strings.ToLower(strings.TrimSpace(c))]; what != "" {
-				if _, twice := h.at[what]; !twice {
-					h.at[what] = k
+				if _, twice := one.at[what]; !twice {
+					one.at[what] = k
 				}
 			}
 		}
-		if len(h.at) >= 2 {
-			return h
+		if len(one.at) >= 2 {
+			return one
 		}
 	}
 	return head{-1, nil}
@@ -59,29 +59,29 @@ func (h head) cell(r []string, what string) string {
 	return ""
 }
 
-func (u *Understood) readRegister(table Table, h head, vlans map[office.VID]*office.VLAN) {
-	for i := h.row + 1; i < len(table.Rows); i++ {
+func (u *Understood) readRegister(table Table, head head, vlans map[office.VID]*office.VLAN) {
+	for i := head.row + 1; i < len(table.Rows); i++ {
 		r := table.Rows[i]
 		if blank(r) {
 			continue
 		}
-		vid, name, ok := vlanOf(h.cell(r, "vlan"))
+		vid, name, ok := vlanOf(head.cell(r, "vlan"))
 		if !ok {
-			u.wrong(table.Name, i+1, h.at["vlan"]+1, "%q is no VLAN: a number from 1 to 4094", h.cell(r, "vlan"))
+			u.wrong(table.Name, i+1, head.at["vlan"]+1, "%q is no VLAN: a number from 1 to 4094", head.cell(r, "vlan"))
 			continue
 		}
-		vlan := &office.VLAN{VID: vid, Name: name, Note: clean(h.cell(r, "note"))}
-		if n := h.cell(r, "name"); n != "" {
+		vlan := &office.VLAN{VID: vid, Name: name, Note: clean(head.cell(r, "note"))}
+		if n := head.cell(r, "name"); n != "" {
 			vlan.Name = n
 		}
-		vlan.Local = slices.Contains([]string{"local", "yes", "x", "true"}, strings.ToLower(h.cell(r, "local")))
-		for _, s := range strings.FieldsFunc(h.cell(r, "subnet"), func(c rune) bool { return c == ' ' || c == ',' || c == ';' }) {
-			p, err := office.CheckAddress(s)
-			if err != nil || p != p.Masked() {
-				u.wrong(table.Name, i+1, h.at["subnet"]+1, "%q is no subnet: write it as 10.61.110.0/24", s)
+		vlan.Local = slices.Contains([]string{"local", "yes", "x", "true"}, strings.ToLower(head.cell(r, "local")))
+		for _, text := range strings.FieldsFunc(head.cell(r, "subnet"), func(c rune) bool { return c == ' ' || c == ',' || c == ';' }) {
+			prefix, err := office.CheckAddress(text)
+			if err != nil || prefix != prefix.Masked() {
+				u.wrong(table.Name, i+1, head.at["subnet"]+1, "%q is no subnet: write it as 10.61.110.0/24", text)
 				continue
 			}
-			vlan.Nets = append(vlan.Nets, p)
+			vlan.Nets = append(vlan.Nets, prefix)
 		}
 		vlans[vid] = vlan
 	}
@@ -100,19 +100,19 @@ type plug struct {
 	row                    int
 }
 
-func (u *Understood) readCables(table Table, h head) {
-	for i := h.row + 1; i < len(table.Rows); i++ {
-		if from, to := h.cell(table.Rows[i], "from"), h.cell(table.Rows[i], "to"); from != "" && to != "" {
+func (u *Understood) readCables(table Table, head head) {
+	for i := head.row + 1; i < len(table.Rows); i++ {
+		if from, to := head.cell(table.Rows[i], "from"), head.cell(table.Rows[i], "to"); from != "" && to != "" {
 			u.cables = append(u.cables, cable{from, to, table.Name, i + 1})
 		}
 	}
 }
 
-func (u *Understood) readPlugs(table Table, h head) {
-	for i := h.row + 1; i < len(table.Rows); i++ {
+func (u *Understood) readPlugs(table Table, head head) {
+	for i := head.row + 1; i < len(table.Rows); i++ {
 		r := table.Rows[i]
-		if port := h.cell(r, "port"); port != "" {
-			u.plugs = append(u.plugs, plug{port, clean(h.cell(r, "what")), h.cell(r, "wants"), strings.ToLower(h.cell(r, "how")), table.Name, i + 1})
+		if port := head.cell(r, "port"); port != "" {
+			u.plugs = append(u.plugs, plug{port, clean(head.cell(r, "what")), head.cell(r, "wants"), strings.ToLower(head.cell(r, "how")), table.Name, i + 1})
 		}
 	}
 }
@@ -123,8 +123,8 @@ func blank(r []string) bool {
 
 // vlanOf reads a VLAN as it stands in a head: 110, VLAN 110, 110 reception,
 // 110 (reception).
-func vlanOf(s string) (v office.VID, name string, ok bool) {
-	m := vlanText.FindStringSubmatch(strings.TrimSpace(s))
+func vlanOf(text string) (vid office.VID, name string, ok bool) {
+	m := vlanText.FindStringSubmatch(strings.TrimSpace(text))
 	if m == nil {
 		return 0, "", false
 	}
@@ -137,12 +137,12 @@ func vlanOf(s string) (v office.VID, name string, ok bool) {
 
 // portsOf reads ports as they stand in a head: 7, Port 7, 1-4, lan1, "Clinic
 // staff"; as their names, a range as all in it.
-func portsOf(s string) []string {
-	s = strings.TrimSpace(s)
-	if len(s) > 1 && s[0] == '"' && s[len(s)-1] == '"' {
-		return []string{s[1 : len(s)-1]}
+func portsOf(text string) []string {
+	text = strings.TrimSpace(text)
+	if len(text) > 1 && text[0] == '"' && text[len(text)-1] == '"' {
+		return []string{text[1 : len(text)-1]}
 	}
-	m := portText.FindStringSubmatch(s)
+	m := portText.FindStringSubmatch(text)
 	if m == nil {
 		return nil
 	}
@@ -164,7 +164,7 @@ func portsOf(s string) []string {
 	return out
 }
 
-func mark(s string) (string, bool) {
-	m, ok := marks[strings.ToLower(strings.TrimSpace(s))]
+func mark(text string) (string, bool) {
+	m, ok := marks[strings.ToLower(strings.TrimSpace(text))]
 	return m, ok
 }

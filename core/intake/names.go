@@ -33,9 +33,9 @@ func DeviceName(title string) string {
 	return name
 }
 
-func word(s, otherwise string) string {
+func word(text, otherwise string) string {
 	var b strings.Builder
-	for _, c := range strings.ToLower(s) {
+	for _, c := range strings.ToLower(text) {
 		switch {
 		case c >= 'a' && c <= 'z' || c >= '0' && c <= '9':
 			b.WriteRune(c)
@@ -52,11 +52,11 @@ func word(s, otherwise string) string {
 	return otherwise
 }
 
-func vlanName(s string, vid office.VID, used map[string]bool) string {
-	name := word(s, "")
+func vlanName(text string, vid office.VID, used map[string]bool) string {
+	name := word(text, "")
 	if name == "" || name[0] < 'a' {
 		name = strings.Trim("vlan-"+name, "-")
-		if s == "" {
+		if text == "" {
 			name = fmt.Sprintf("vlan%d", vid)
 		}
 	}

@@ -29,47 +29,47 @@ func (u *Understood) Take(into *office.Office) (*office.Office, office.Edit) {
 		if draft.Office().VLAN(vlan.VID) != nil {
 			continue
 		}
-		x := *vlan
+		other := *vlan
 		for k := 2; ; k++ {
-			if err := draft.PutVLAN(&x); err == nil || k > 9 {
+			if err := draft.PutVLAN(&other); err == nil || k > 9 {
 				break
 			}
-			x.Name = fmt.Sprintf("%.28s-%d", vlan.Name, k)
+			other.Name = fmt.Sprintf("%.28s-%d", vlan.Name, k)
 		}
 	}
-	for _, g := range u.Grids {
-		if !g.Skip {
-			u.takeGrid(draft, g)
+	for _, grid := range u.Grids {
+		if !grid.Skip {
+			u.takeGrid(draft, grid)
 		}
 	}
-	for _, c := range u.cables {
-		a, errA := u.port(draft.Office(), c.from)
-		b, errB := u.port(draft.Office(), c.to)
+	for _, cable := range u.cables {
+		ref, errA := u.port(draft.Office(), cable.from)
+		other, errB := u.port(draft.Office(), cable.to)
 		switch {
 		case errA != nil:
-			u.wrong(c.sheet, c.row, 0, "%s", errA)
+			u.wrong(cable.sheet, cable.row, 0, "%s", errA)
 		case errB != nil:
-			u.wrong(c.sheet, c.row, 0, "%s", errB)
-		case slices.ContainsFunc(draft.Office().Cables, office.Cable{A: a, B: b}.Same):
+			u.wrong(cable.sheet, cable.row, 0, "%s", errB)
+		case slices.ContainsFunc(draft.Office().Cables, office.Cable{A: ref, B: other}.Same):
 		default:
-			if err := draft.Connect(office.Cable{A: a, B: b}); err != nil {
-				u.wrong(c.sheet, c.row, 0, "%s", err)
+			if err := draft.Connect(office.Cable{A: ref, B: other}); err != nil {
+				u.wrong(cable.sheet, cable.row, 0, "%s", err)
 			}
 		}
 	}
-	for _, p := range u.plugs {
-		at, err := u.port(draft.Office(), p.port)
-		vid, _, ok := vlanOf(p.wants)
+	for _, one := range u.plugs {
+		at, err := u.port(draft.Office(), one.port)
+		vid, _, ok := vlanOf(one.wants)
 		switch {
 		case err != nil:
-			u.wrong(p.sheet, p.row, 0, "%s", err)
+			u.wrong(one.sheet, one.row, 0, "%s", err)
 		case !ok:
-			u.wrong(p.sheet, p.row, 0, "%q is no VLAN that %s could want", p.wants, p.what)
+			u.wrong(one.sheet, one.row, 0, "%q is no VLAN that %s could want", one.wants, one.what)
 		default:
-			plug := office.Plug{Port: at, Name: p.what, Wants: vid, Tagged: strings.HasPrefix(p.how, "tagged"), Operator: strings.Contains(p.how, "operator")}
-			if _, text, ok := strings.Cut(p.how, "at "); ok {
+			plug := office.Plug{Port: at, Name: one.what, Wants: vid, Tagged: strings.HasPrefix(one.how, "tagged"), Operator: strings.Contains(one.how, "operator")}
+			if _, text, ok := strings.Cut(one.how, "at "); ok {
 				if plug.At, err = netip.ParseAddr(strings.TrimSpace(text)); err != nil {
-					u.wrong(p.sheet, p.row, 0, "%q is no address of %s", text, p.what)
+					u.wrong(one.sheet, one.row, 0, "%q is no address of %s", text, one.what)
 					continue
 				}
 			}
@@ -77,7 +77,7 @@ func (u *Understood) Take(into *office.Office) (*office.Office, office.Edit) {
 				continue
 			}
 			if err := draft.PutPlug(plug); err != nil {
-				u.wrong(p.sheet, p.row, 0, "%s", err)
+				u.wrong(one.sheet, one.row, 0, "%s", err)
 			}
 		}
 	}
@@ -87,14 +87,14 @@ func (u *Understood) Take(into *office.Office) (*office.Office, office.Edit) {
 // port reads a port as a table of cables or plugs names it; a device may stand
 // there by its title.
 func (u *Understood) port(o *office.Office, text string) (office.PortRef, error) {
-	p, err := notation.PlaceOf(o, text)
-	if err == nil && p.Port.Device != "" {
-		return p.Port, nil
+	place, err := notation.PlaceOf(o, text)
+	if err == nil && place.Port.Device != "" {
+		return place.Port, nil
 	}
 	for title, name := range u.names {
 		if rest, ok := strings.CutPrefix(strings.ToLower(text), title); ok && title != "" {
-			if r, err := notation.PortRef(o, name+"."+strings.TrimLeft(rest, " .:")); err == nil {
-				return r, nil
+			if ref, err := notation.PortRef(o, name+"."+strings.TrimLeft(rest, " .:")); err == nil {
+				return ref, nil
 			}
 		}
 	}
@@ -141,26 +141,26 @@ func (u *Understood) takeGrid(draft *office.Draft, grid *Grid) {
 		}
 	}
 	pvid := map[int]office.VID{}
-	for _, c := range grid.cells {
-		i := device.Port(c.port)
+	for _, cell := range grid.cells {
+		i := device.Port(cell.port)
 		if i < 0 {
 			continue
 		}
-		s := says[device.Logical(i)]
-		if strings.Contains(c.as, "U") {
-			s.Untagged = append(s.Untagged, c.vid)
+		shape := says[device.Logical(i)]
+		if strings.Contains(cell.as, "U") {
+			shape.Untagged = append(shape.Untagged, cell.vid)
 		}
-		if strings.Contains(c.as, "T") {
-			s.Tagged = append(s.Tagged, c.vid)
+		if strings.Contains(cell.as, "T") {
+			shape.Tagged = append(shape.Tagged, cell.vid)
 		}
-		if strings.Contains(c.as, "P") {
-			pvid[device.Logical(i)] = c.vid
+		if strings.Contains(cell.as, "P") {
+			pvid[device.Logical(i)] = cell.vid
 		}
 	}
 	for _, i := range order {
 		shape := *says[i]
-		if v := pvid[i]; v != 0 {
-			shape.PVIDSet, shape.PVID = true, v
+		if vid := pvid[i]; vid != 0 {
+			shape.PVIDSet, shape.PVID = true, vid
 		} else if len(shape.Untagged) > 1 {
 			shape.PVIDSet = true
 			u.wrong(grid.Sheet, grid.Row, 0, "port %s has several untagged VLANs and no P: its PVID is taken to be none", device.Ports[i].Name)

@@ -12,40 +12,40 @@ type fault struct {
 }
 
 func faultf(at int, format string, args ...any) *fault {
-	f := &fault{at: at, text: fmt.Sprintf(format, args...)}
+	wrong := &fault{at: at, text: fmt.Sprintf(format, args...)}
 	for _, a := range args {
 		if err, ok := a.(error); ok {
-			f.cause = err
+			wrong.cause = err
 		}
 	}
-	return f
+	return wrong
 }
 
 // cursor goes through the tokens of one line.
 type cursor struct {
 	toks []token
-	i    int
+	at   int
 	end  int // where the line ends, for "something is missing here"
 }
 
-func (c *cursor) more() bool { return c.i < len(c.toks) }
+func (c *cursor) more() bool { return c.at < len(c.toks) }
 
 func (c *cursor) peek() token {
 	if c.more() {
-		return c.toks[c.i]
+		return c.toks[c.at]
 	}
 	return token{kind: punct, at: c.end}
 }
 
 func (c *cursor) next() token {
-	t := c.peek()
-	c.i++
-	return t
+	tok := c.peek()
+	c.at++
+	return tok
 }
 
 func (c *cursor) accept(p string) bool {
-	if c.more() && c.toks[c.i].is(p) {
-		c.i++
+	if c.more() && c.toks[c.at].is(p) {
+		c.at++
 		return true
 	}
 	return false
@@ -53,46 +53,46 @@ func (c *cursor) accept(p string) bool {
 
 // word takes a word; what says what is wanted.
 func (c *cursor) word(what string) (token, *fault) {
-	t := c.next()
-	if t.kind != word {
-		return t, faultf(t.at, "%s is missing here%s", what, found(t))
+	tok := c.next()
+	if tok.kind != word {
+		return tok, faultf(tok.at, "%s is missing here%s", what, found(tok))
 	}
-	return t, nil
+	return tok, nil
 }
 
 // text takes a word or a quoted text.
 func (c *cursor) text(what string) (token, *fault) {
-	t := c.next()
-	if t.kind == punct {
-		return t, faultf(t.at, "%s is missing here%s", what, found(t))
+	tok := c.next()
+	if tok.kind == punct {
+		return tok, faultf(tok.at, "%s is missing here%s", what, found(tok))
 	}
-	return t, nil
+	return tok, nil
 }
 
 // run takes all that stands together without a space, as in 127.0.0.1:161; what says
 // what is wanted.
 func (c *cursor) run(what string) (string, *fault) {
-	t := c.next()
-	if t.kind == punct && t.text == "" {
-		return "", faultf(t.at, "%s is missing here%s", what, found(t))
+	tok := c.next()
+	if tok.kind == punct && tok.text == "" {
+		return "", faultf(tok.at, "%s is missing here%s", what, found(tok))
 	}
-	text := t.text
-	for c.more() && c.peek().glued && c.peek().kind != quoted && t.kind != quoted {
+	text := tok.text
+	for c.more() && c.peek().glued && c.peek().kind != quoted && tok.kind != quoted {
 		text += c.next().text
 	}
 	return text, nil
 }
 
 func (c *cursor) done(after string) *fault {
-	if t := c.peek(); c.more() {
-		return faultf(t.at, "%s does not belong here: nothing comes after %s", t.shown(), after)
+	if tok := c.peek(); c.more() {
+		return faultf(tok.at, "%s does not belong here: nothing comes after %s", tok.shown(), after)
 	}
 	return nil
 }
 
-func found(t token) string {
-	if t.text == "" {
+func found(tok token) string {
+	if tok.text == "" {
 		return ": the line ends"
 	}
-	return ": found " + t.shown()
+	return ": found " + tok.shown()
 }

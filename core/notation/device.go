@@ -20,23 +20,23 @@ func (e *countError) Error() string {
 	return fmt.Sprintf("%s has %d ports and %s has %d: cable the members one by one", e.a, e.na, e.b, e.nb)
 }
 
-func (r *reader) device(cur *cursor, s *statement) (string, *fault) {
-	t, wrong := plainWord(cur, "the device's name")
+func (r *reader) device(cur *cursor, statement *statement) (string, *fault) {
+	tok, wrong := plainWord(cur, "the device's name")
 	if wrong != nil {
 		return "", wrong
 	}
-	if keywords[t.text] {
-		return "", faultf(t.at, "%s is a word of the notation and cannot name a device", t.text)
+	if keywords[tok.text] {
+		return "", faultf(tok.at, "%s is a word of the notation and cannot name a device", tok.text)
 	}
 	k, wrong := cur.word("the kind of device (switch router firewall wap host other)")
 	if wrong != nil {
 		return "", wrong
 	}
-	device, err := office.NewDevice(t.text, office.Kind(k.text))
+	device, err := office.NewDevice(tok.text, office.Kind(k.text))
 	if err != nil {
 		at := k.at
-		if strings.Contains(t.text, ".") {
-			at = t.at
+		if strings.Contains(tok.text, ".") {
+			at = tok.at
 		}
 		return "", faultf(at, "%s", err)
 	}
@@ -47,23 +47,23 @@ func (r *reader) device(cur *cursor, s *statement) (string, *fault) {
 			return key, f
 		}
 		if _, err := r.draft.FindPlan(p.text); err != nil {
-			r.wrong(s.line, s.indent, s.text, faultf(p.at, "%s", err))
+			r.wrong(statement.line, statement.indent, statement.text, faultf(p.at, "%s", err))
 		} else {
 			device.Follows = p.text
 		}
 	}
 	if f := cur.done("a device's kind but follows and a plan"); f != nil {
-		r.wrong(s.line, s.indent, s.text, f)
+		r.wrong(statement.line, statement.indent, statement.text, f)
 	}
 	if r.draft.HasDevice(device.Name) {
 		if r.onLine {
-			return key, faultf(t.at, "%s is there already: change it with %s and what is to be changed, or remove it with -device %s", device.Name, device.Name, device.Name)
+			return key, faultf(tok.at, "%s is there already: change it with %s and what is to be changed, or remove it with -device %s", device.Name, device.Name, device.Name)
 		}
 		return key, nil
 	}
-	r.body(device, s.body)
+	r.body(device, statement.body)
 	if err := r.draft.PutDevice(device); err != nil {
-		return key, faultf(t.at, "%s", err)
+		return key, faultf(tok.at, "%s", err)
 	}
 	return key, nil
 }
@@ -101,15 +101,15 @@ func (r *reader) body(device *office.Device, lines []subline) {
 			_ = device.Seal() // the names are complete: look-ups by index from here on
 			said = make([]bool, len(device.Ports))
 		}
-		for i, b := range lines {
+		for i, subline := range lines {
 			if stages[i] != st {
 				continue
 			}
 			if st == 6 && !r.onLine {
-				r.later = append(r.later, laterRule{device.Name, b})
+				r.later = append(r.later, laterRule{device.Name, subline})
 				continue
 			}
-			cur, after, ok := r.tokens(b.line, b.indent, b.text)
+			cur, after, ok := r.tokens(subline.line, subline.indent, subline.text)
 			if !ok {
 				if st < 3 {
 					r.half = append(r.half, device.Name)
@@ -117,9 +117,9 @@ func (r *reader) body(device *office.Device, lines []subline) {
 				continue
 			}
 			if st == 6 {
-				rule, f := r.rule(cur, office.Action(cur.next().text), device)
-				if f != nil {
-					r.wrong(b.line, b.indent, b.text, f)
+				rule, wrong := r.rule(cur, office.Action(cur.next().text), device)
+				if wrong != nil {
+					r.wrong(subline.line, subline.indent, subline.text, wrong)
 				} else {
 					device.Rules = append(device.Rules, *rule)
 				}
@@ -127,13 +127,13 @@ func (r *reader) body(device *office.Device, lines []subline) {
 			}
 			what, which, f := r.inDevice(device, cur, said)
 			if f != nil {
-				r.wrong(b.line, b.indent, b.text, f)
+				r.wrong(subline.line, subline.indent, subline.text, f)
 				if st < 3 {
 					r.half = append(r.half, device.Name)
 				}
 			}
-			if len(b.above) > 0 || after != "" {
-				r.keep(device.Name+"/"+what+which, b.above, after)
+			if len(subline.above) > 0 || after != "" {
+				r.keep(device.Name+"/"+what+which, subline.above, after)
 			}
 		}
 	}
@@ -143,21 +143,21 @@ func (r *reader) body(device *office.Device, lines []subline) {
 // that were set in this file; nil on the line. what and which together are what
 // comments at the statement are kept under.
 func (r *reader) inDevice(device *office.Device, cur *cursor, said []bool) (what, which string, wrong *fault) {
-	t := cur.peek()
-	if ofDevice(t, device) {
+	tok := cur.peek()
+	if ofDevice(tok, device) {
 		cur.next()
-		return r.keyword(device, cur, t)
+		return r.keyword(device, cur, tok)
 	}
-	at, s, because, wrong := r.setting(device, cur)
+	at, one, because, wrong := r.setting(device, cur)
 	if wrong != nil {
 		return "", "", wrong
 	}
 	for _, i := range at {
 		if said != nil && said[i] {
-			return "", "", faultf(t.at, "port %s is set already above: one line a port", device.Ports[i].Name)
+			return "", "", faultf(tok.at, "port %s is set already above: one line a port", device.Ports[i].Name)
 		}
-		if err := device.SetShape(i, s, because); err != nil {
-			return "", "", faultf(t.at, "%s", err)
+		if err := device.SetShape(i, one, because); err != nil {
+			return "", "", faultf(tok.at, "%s", err)
 		}
 		if said != nil {
 			said[i] = true
@@ -168,9 +168,9 @@ func (r *reader) inDevice(device *office.Device, cur *cursor, said []bool) (what
 
 // keyword reads a statement of a device that starts with a word of the
 // notation, after that word.
-func (r *reader) keyword(device *office.Device, cur *cursor, t token) (what, which string, wrong *fault) {
-	what = t.text
-	switch t.text {
+func (r *reader) keyword(device *office.Device, cur *cursor, tok token) (what, which string, wrong *fault) {
+	what = tok.text
+	switch tok.text {
 	case "ports":
 		return what, "", r.ports(device, cur)
 	case "bundle":
@@ -215,51 +215,51 @@ func (r *reader) keyword(device *office.Device, cur *cursor, t token) (what, whi
 		device.Follows = p.text
 		return what, "", cur.done("the plan's name")
 	}
-	if w := office.FactNamed(t.text, office.DeviceFact); w != nil {
-		return what, "", r.facts(&device.Facts, w, cur, office.DeviceFact)
+	if fact := office.FactNamed(tok.text, office.DeviceFact); fact != nil {
+		return what, "", r.facts(&device.Facts, fact, cur, office.DeviceFact)
 	}
-	if t.text == ofPort || office.FactNamed(t.text, office.PortFact) != nil {
-		which, wrong = r.portFacts(device, cur, t)
+	if tok.text == ofPort || office.FactNamed(tok.text, office.PortFact) != nil {
+		which, wrong = r.portFacts(device, cur, tok)
 		return what + ":", which, wrong
 	}
-	if which, wrong, ok := r.policy(device, cur, t); ok {
+	if which, wrong, ok := r.policy(device, cur, tok); ok {
 		if which != "" {
 			what += ":"
 		}
 		return what, which, wrong
 	}
-	return what, "", faultf(t.at, "%s does not belong inside a device", t.text)
+	return what, "", faultf(tok.at, "%s does not belong inside a device", tok.text)
 }
 
 // speaks reads how a device is spoken to: a protocol, then at, with and save in any
 // order. A second line of one protocol takes the place of the first.
 func (r *reader) speaks(device *office.Device, cur *cursor) (string, *fault) {
-	t, wrong := cur.word("the protocol: " + either(office.Languages))
+	tok, wrong := cur.word("the protocol: " + either(office.Languages))
 	if wrong != nil {
 		return "", wrong
 	}
-	s := office.Speaks{Protocol: office.Language(t.text)}
+	one := office.Speaks{Protocol: office.Language(tok.text)}
 	for cur.more() {
 		k := cur.next()
-		into := map[string]*string{"at": &s.At, "with": &s.With, "save": &s.Save}[k.text]
+		into := map[string]*string{"at": &one.At, "with": &one.With, "save": &one.Save}[k.text]
 		if into == nil || k.kind != word {
-			return t.text, faultf(k.at, "%s does not belong here: after the protocol come at and an address, with and the name of credentials, save and an object", k.shown())
+			return tok.text, faultf(k.at, "%s does not belong here: after the protocol come at and an address, with and the name of credentials, save and an object", k.shown())
 		}
 		v, f := cur.run("what comes after " + k.text)
 		if f != nil {
-			return t.text, f
+			return tok.text, f
 		}
 		*into = v
 	}
-	if err := s.Check(); err != nil {
-		return t.text, faultf(t.at, "%s", err)
+	if err := one.Check(); err != nil {
+		return tok.text, faultf(tok.at, "%s", err)
 	}
-	device.PutSpeaks(s)
-	return t.text, nil
+	device.PutSpeaks(one)
+	return tok.text, nil
 }
 
 // setting reads PORTS: SHAPE [because "…"].
-func (r *reader) setting(device *office.Device, cur *cursor) (at []int, s *office.Shape, because string, wrong *fault) {
+func (r *reader) setting(device *office.Device, cur *cursor) (at []int, one *office.Shape, because string, wrong *fault) {
 	list, wrong := portList(cur)
 	if wrong != nil {
 		return nil, nil, "", wrong
@@ -278,28 +278,28 @@ func (r *reader) setting(device *office.Device, cur *cursor) (at []int, s *offic
 		return nil, nil, "", wrong
 	}
 	if cur.accept("because") {
-		t, f := cur.text("the reason, in quotes,")
+		tok, f := cur.text("the reason, in quotes,")
 		if f == nil {
-			f = r.checked(t, "the reason", office.MostText, false)
+			f = r.checked(tok, "the reason", office.MostText, false)
 		}
 		if f != nil {
 			return nil, nil, "", f
 		}
-		because = t.text
+		because = tok.text
 	}
 	return at, &sh, because, cur.done("a shape but because and a reason")
 }
 
 func (r *reader) ports(device *office.Device, cur *cursor) *fault {
 	for {
-		t, wrong := cur.text("a port's name")
+		tok, wrong := cur.text("a port's name")
 		if wrong == nil {
-			wrong = r.checked(t, "a port's name", office.MostName, false)
+			wrong = r.checked(tok, "a port's name", office.MostName, false)
 		}
 		if wrong != nil {
 			return wrong
 		}
-		it := item{from: t.text, literal: t.kind == quoted, at: t.at}
+		it := item{from: tok.text, literal: tok.kind == quoted, at: tok.at}
 		names, wrong := expand(it)
 		if wrong != nil {
 			return wrong
@@ -340,8 +340,8 @@ func (r *reader) ports(device *office.Device, cur *cursor) *fault {
 		}
 		device.Grow(len(names))
 		for _, n := range names {
-			if k := device.Port(n); r.onLine && speed != 0 && k >= 0 && device.Ports[k].Kind == office.Physical { // a port that is there gets its speed
-				device.Ports[k].Speed = speed
+			if port := device.Port(n); r.onLine && speed != 0 && port >= 0 && device.Ports[port].Kind == office.Physical { // a port that is there gets its speed
+				device.Ports[port].Speed = speed
 				continue
 			}
 			if err := device.AddPort(n, inside, speed); err != nil {
@@ -355,14 +355,14 @@ func (r *reader) ports(device *office.Device, cur *cursor) *fault {
 }
 
 func (r *reader) bundle(device *office.Device, cur *cursor) (string, *fault) {
-	t, wrong := cur.text("the bundle's name")
+	tok, wrong := cur.text("the bundle's name")
 	if wrong == nil {
-		wrong = r.checked(t, "a bundle's name", office.MostName, false)
+		wrong = r.checked(tok, "a bundle's name", office.MostName, false)
 	}
 	if wrong != nil {
 		return "", wrong
 	}
-	key := t.text
+	key := tok.text
 	m, wrong := cur.word("lacp or static")
 	if wrong != nil {
 		return key, wrong
@@ -380,16 +380,16 @@ func (r *reader) bundle(device *office.Device, cur *cursor) (string, *fault) {
 		names = append(names, device.Ports[i].Name)
 	}
 	add := device.AddBundle
-	if i := device.Port(t.text); r.onLine && i >= 0 && device.Ports[i].Kind == office.Bundle {
+	if i := device.Port(tok.text); r.onLine && i >= 0 && device.Ports[i].Kind == office.Bundle {
 		add = device.ChangeBundle
 	}
-	if err := add(t.text, office.BundleMode(m.text), names); err != nil {
+	if err := add(tok.text, office.BundleMode(m.text), names); err != nil {
 		where := atPorts
 		switch office.PartOf(err) {
 		case office.OfMode:
 			where = m.at
 		case office.OfName:
-			where = t.at
+			where = tok.at
 		}
 		return key, faultf(where, "%s", err)
 	}
@@ -397,14 +397,14 @@ func (r *reader) bundle(device *office.Device, cur *cursor) (string, *fault) {
 }
 
 func (r *reader) inner(device *office.Device, cur *cursor) (string, *fault) {
-	t, wrong := cur.text("the inner port's name")
+	tok, wrong := cur.text("the inner port's name")
 	if wrong == nil {
-		wrong = r.checked(t, "an inner port's name", office.MostName, false)
+		wrong = r.checked(tok, "an inner port's name", office.MostName, false)
 	}
 	if wrong != nil {
 		return "", wrong
 	}
-	key := t.text
+	key := tok.text
 	k, wrong := cur.word("ssid, vm or cpu")
 	if wrong != nil {
 		return key, wrong
@@ -412,7 +412,7 @@ func (r *reader) inner(device *office.Device, cur *cursor) (string, *fault) {
 	if !cur.accept(":") {
 		return key, faultf(cur.peek().at, "a colon is missing between the inner port and its shape%s", found(cur.peek()))
 	}
-	s, wrong := shape(r.draft, cur)
+	one, wrong := shape(r.draft, cur)
 	because := ""
 	if wrong == nil && cur.accept("because") {
 		var why token
@@ -427,10 +427,10 @@ func (r *reader) inner(device *office.Device, cur *cursor) (string, *fault) {
 	if wrong != nil {
 		return key, wrong
 	}
-	if err := device.AddInner(t.text, office.Flavour(k.text), &s); err == nil {
+	if err := device.AddInner(tok.text, office.Flavour(k.text), &one); err == nil {
 		device.Ports[len(device.Ports)-1].Because = because
 	} else {
-		at := t.at
+		at := tok.at
 		if office.PartOf(err) == office.OfFlavour {
 			at = k.at
 		}
@@ -440,17 +440,17 @@ func (r *reader) inner(device *office.Device, cur *cursor) (string, *fault) {
 }
 
 func forwarding(device *office.Device, cur *cursor) *fault {
-	t, f := cur.word(either(office.Forwardings()))
-	if f != nil {
-		return f
+	tok, wrong := cur.word(either(office.Forwardings()))
+	if wrong != nil {
+		return wrong
 	}
-	name := t.text
+	name := tok.text
 	if cur.accept("drops-tagged") {
 		name += " drops-tagged"
 	}
 	at := slices.Index(office.Forwardings(), name)
 	if at < 0 {
-		return faultf(t.at, "%s is not a way to forward: %s", name, either(office.Forwardings()))
+		return faultf(tok.at, "%s is not a way to forward: %s", name, either(office.Forwardings()))
 	}
 	device.Forwarding = office.Forwarding(at)
 	return cur.done("the way to forward")
@@ -462,15 +462,15 @@ func portModes(cur *cursor) (mixed bool, bad *fault) {
 	var names []string
 	at := 0
 	for {
-		t, f := cur.word("a mode: access, trunk or mixed")
-		if f != nil {
-			return false, f
+		tok, wrong := cur.word("a mode: access, trunk or mixed")
+		if wrong != nil {
+			return false, wrong
 		}
-		at = t.at
-		if !slices.Contains([]string{"access", "trunk", "mixed"}, t.text) {
-			return false, faultf(t.at, "%q is not a mode of a port: access, trunk or mixed", t.text)
+		at = tok.at
+		if !slices.Contains([]string{"access", "trunk", "mixed"}, tok.text) {
+			return false, faultf(tok.at, "%q is not a mode of a port: access, trunk or mixed", tok.text)
 		}
-		names = append(names, t.text)
+		names = append(names, tok.text)
 		if !cur.accept(",") {
 			break
 		}
@@ -482,14 +482,14 @@ func portModes(cur *cursor) (mixed bool, bad *fault) {
 }
 
 func wordingLine(device *office.Device, cur *cursor) *fault {
-	t, f := cur.word("the wording's name")
-	if f != nil {
-		return f
+	tok, wrong := cur.word("the wording's name")
+	if wrong != nil {
+		return wrong
 	}
-	if err := office.CheckWording(t.text); err != nil {
-		return faultf(t.at, "%s", err)
+	if err := office.CheckWording(tok.text); err != nil {
+		return faultf(tok.at, "%s", err)
 	}
-	w := office.Wording{Name: office.WordingName(t.text)}
+	wording := office.Wording{Name: office.WordingName(tok.text)}
 	for cur.more() {
 		t := cur.next()
 		if t.is("bundles-adjacent") {
@@ -505,7 +505,7 @@ func wordingLine(device *office.Device, cur *cursor) *fault {
 			if err != nil || k < 1 || k > office.MostConfirms {
 				return faultf(n.at, "%s are not minutes in which a change is confirmed: a number from 1 to %d", n.text, office.MostConfirms)
 			}
-			w.Confirms = k
+			wording.Confirms = k
 			continue
 		}
 		if t.is("modes") {
@@ -513,31 +513,31 @@ func wordingLine(device *office.Device, cur *cursor) *fault {
 			if f != nil {
 				return f
 			}
-			if !mixed && !slices.Contains(w.Habits, office.NoMixed) {
-				w.Habits = append(w.Habits, office.NoMixed)
+			if !mixed && !slices.Contains(wording.Habits, office.NoMixed) {
+				wording.Habits = append(wording.Habits, office.NoMixed)
 			}
 			continue
 		}
 		if err := office.CheckHabit(t.text); err != nil {
 			return faultf(t.at, "%s", err)
 		}
-		if h := office.Habit(t.text); !slices.Contains(w.Habits, h) {
-			w.Habits = append(w.Habits, h)
+		if habit := office.Habit(t.text); !slices.Contains(wording.Habits, habit) {
+			wording.Habits = append(wording.Habits, habit)
 		}
 	}
-	if slices.Contains(w.Habits, office.PVIDApart) && slices.Contains(w.Habits, office.PVIDFollows) {
-		return faultf(t.at, "%s and %s exclude each other: name one", office.PVIDApart, office.PVIDFollows)
+	if slices.Contains(wording.Habits, office.PVIDApart) && slices.Contains(wording.Habits, office.PVIDFollows) {
+		return faultf(tok.at, "%s and %s exclude each other: name one", office.PVIDApart, office.PVIDFollows)
 	}
-	slices.SortFunc(w.Habits, func(a, b office.Habit) int {
+	slices.SortFunc(wording.Habits, func(a, b office.Habit) int {
 		return slices.Index(office.Habits, a) - slices.Index(office.Habits, b)
 	})
-	device.Wording = w
+	device.Wording = wording
 	return nil
 }
 
 func limit(device *office.Device, cur *cursor) *fault {
 	for first := true; first || cur.more(); first = false {
-		t, wrong := cur.word(either(office.LimitNames))
+		tok, wrong := cur.word(either(office.LimitNames))
 		if wrong != nil {
 			return wrong
 		}
@@ -549,9 +549,9 @@ func limit(device *office.Device, cur *cursor) *fault {
 		if err != nil || k < 1 || k > 1_000_000 {
 			return faultf(n.at, "%s is not a limit: a number from 1 to 1000000", n.text)
 		}
-		most := device.Limits.Of(office.Limit(t.text))
+		most := device.Limits.Of(office.Limit(tok.text))
 		if most == nil {
-			return faultf(t.at, "%s is not limited: %s", t.text, either(office.LimitNames))
+			return faultf(tok.at, "%s is not limited: %s", tok.text, either(office.LimitNames))
 		}
 		*most = k
 	}
@@ -561,12 +561,12 @@ func limit(device *office.Device, cur *cursor) *fault {
 // manage reads a device's management: VLAN, address with or without its prefix length,
 // and by whom it answers other subnets.
 func (r *reader) manage(device *office.Device, cur *cursor) *fault {
-	t := cur.next()
-	v, wrong := vlan(r.draft, wordText(t), t.at)
+	tok := cur.next()
+	vid, wrong := vlan(r.draft, wordText(tok), tok.at)
 	if wrong != nil {
 		return wrong
 	}
-	manage := &office.Manage{VID: v}
+	manage := &office.Manage{VID: vid}
 	if cur.more() {
 		t := cur.next()
 		if wrong := manageAddr(manage, t); wrong != nil {
@@ -576,60 +576,60 @@ func (r *reader) manage(device *office.Device, cur *cursor) *fault {
 	if cur.more() {
 		t := cur.next()
 		if t.text != "via" {
-			return faultf(t.at, "after the management address comes via and its default gateway, as in manage %d %s via 10.61.190.1, or via none: found %s", v, manage.Addr, t.text)
+			return faultf(t.at, "after the management address comes via and its default gateway, as in manage %d %s via 10.61.190.1, or via none: found %s", vid, manage.Addr, t.text)
 		}
 		t, wrong := cur.word("the default gateway, such as 10.61.190.1, or none,")
 		if wrong != nil {
 			return wrong
 		}
-		switch a, err := netip.ParseAddr(t.text); {
+		switch addr, err := netip.ParseAddr(t.text); {
 		case t.text == "none":
 			manage.Alone = true
-		case err != nil || a.Zone() != "":
+		case err != nil || addr.Zone() != "":
 			return faultf(t.at, "%q is not a gateway: an IP address, such as 10.61.190.1, or none", t.text)
-		case a.Is4() != manage.Addr.Is4():
-			return faultf(t.at, "the gateway %s and the address %s are of different families", a, manage.Addr)
-		case a == manage.Addr:
-			return faultf(t.at, "%s is the device's own address, and not its gateway", a)
+		case addr.Is4() != manage.Addr.Is4():
+			return faultf(t.at, "the gateway %s and the address %s are of different families", addr, manage.Addr)
+		case addr == manage.Addr:
+			return faultf(t.at, "%s is the device's own address, and not its gateway", addr)
 		default:
-			manage.Via = a
+			manage.Via = addr
 		}
 	}
 	device.Manage = manage
 	return cur.done("the management address")
 }
 
-func manageAddr(manage *office.Manage, t token) *fault {
-	if strings.Contains(t.text, "/") {
-		p, err := netip.ParsePrefix(t.text)
-		if err != nil || p.Bits() == 0 {
-			return faultf(t.at, "%q is not an address with its prefix length, such as 10.61.190.2/24", t.text)
+func manageAddr(manage *office.Manage, tok token) *fault {
+	if strings.Contains(tok.text, "/") {
+		one, err := netip.ParsePrefix(tok.text)
+		if err != nil || one.Bits() == 0 {
+			return faultf(tok.at, "%q is not an address with its prefix length, such as 10.61.190.2/24", tok.text)
 		}
-		manage.Addr, manage.Bits = p.Addr(), p.Bits()
+		manage.Addr, manage.Bits = one.Addr(), one.Bits()
 		return nil
 	}
-	a, err := netip.ParseAddr(t.text)
-	if err != nil || a.Zone() != "" {
-		return faultf(t.at, "%q is not an IP address, such as 10.61.190.2 or 10.61.190.2/24", t.text)
+	addr, err := netip.ParseAddr(tok.text)
+	if err != nil || addr.Zone() != "" {
+		return faultf(tok.at, "%q is not an IP address, such as 10.61.190.2 or 10.61.190.2/24", tok.text)
 	}
-	manage.Addr = a
+	manage.Addr = addr
 	return nil
 }
 
 // factory reads where a device answers when it is fresh: 192.168.1.1/24 in 1.
 func factory(device *office.Device, cur *cursor) *fault {
-	t, wrong := cur.word("the address with its prefix length, such as 192.168.1.1/24,")
+	tok, wrong := cur.word("the address with its prefix length, such as 192.168.1.1/24,")
 	if wrong != nil {
 		return wrong
 	}
-	p, err := netip.ParsePrefix(t.text)
-	if err != nil || p.Bits() == 0 {
-		return faultf(t.at, "%q is not an address with its prefix length, such as 192.168.1.1/24", t.text)
+	one, err := netip.ParsePrefix(tok.text)
+	if err != nil || one.Bits() == 0 {
+		return faultf(tok.at, "%q is not an address with its prefix length, such as 192.168.1.1/24", tok.text)
 	}
-	out := &office.Factory{Prefix: p, VID: office.DefaultVID}
+	out := &office.Factory{Prefix: one, VID: office.DefaultVID}
 	if cur.more() {
 		if t := cur.next(); t.text != "in" {
-			return faultf(t.at, "after the address comes in and the VLAN, as in factory %s in 1: found %s", p, t.text)
+			return faultf(t.at, "after the address comes in and the VLAN, as in factory %s in 1: found %s", one, t.text)
 		}
 		t, wrong := cur.word("the number of the VLAN, such as 1,")
 		if wrong != nil {
@@ -648,22 +648,22 @@ func factory(device *office.Device, cur *cursor) *fault {
 }
 
 func (r *reader) address(device *office.Device, cur *cursor) (string, *fault) {
-	t := cur.next()
-	v, wrong := vlan(r.draft, wordText(t), t.at)
+	tok := cur.next()
+	vid, wrong := vlan(r.draft, wordText(tok), tok.at)
 	if wrong != nil {
 		return "", wrong
 	}
-	address := office.Address{VID: v}
-	t, wrong = cur.word("the address with its prefix length, such as 10.61.110.1/24,")
+	address := office.Address{VID: vid}
+	tok, wrong = cur.word("the address with its prefix length, such as 10.61.110.1/24,")
 	if wrong != nil {
 		return "", wrong
 	}
 	var err error
-	if address.Prefix, err = office.CheckAddress(t.text); err != nil {
-		return "", faultf(t.at, "%s", err)
+	if address.Prefix, err = office.CheckAddress(tok.text); err != nil {
+		return "", faultf(tok.at, "%s", err)
 	}
 	key := addressKey(address)
-	at, zoneAt := t.at, t.at
+	at, zoneAt := tok.at, tok.at
 	for cur.more() {
 		t := cur.next()
 		switch {
@@ -716,17 +716,17 @@ func (r *reader) address(device *office.Device, cur *cursor) (string, *fault) {
 			return key, faultf(t.at, "%s does not belong here: after the address come on, zone, handout, admits and gateway", t.shown())
 		}
 	}
-	if was := device.ZoneOf(v); address.Zone != "" && was != "" && was != address.Zone && !r.onLine {
-		return key, faultf(zoneAt, "VLAN %d is in the zone %s on %s already: an interface is in one, with all its addresses", v, was, device.Name)
+	if was := device.ZoneOf(vid); address.Zone != "" && was != "" && was != address.Zone && !r.onLine {
+		return key, faultf(zoneAt, "VLAN %d is in the zone %s on %s already: an interface is in one, with all its addresses", vid, was, device.Name)
 	}
 	if r.onLine { // said again, it is changed, and the interface with it
 		for i := range device.Addresses {
-			if a := &device.Addresses[i]; a.VID == v && a.Prefix != address.Prefix && a.Zone != "" && address.Zone != "" {
-				a.Zone = address.Zone
+			if other := &device.Addresses[i]; other.VID == vid && other.Prefix != address.Prefix && other.Zone != "" && address.Zone != "" {
+				other.Zone = address.Zone
 			}
 		}
-		for i, a := range device.Addresses {
-			if a.VID == address.VID && a.Prefix == address.Prefix {
+		for i, other := range device.Addresses {
+			if other.VID == address.VID && other.Prefix == address.Prefix {
 				rest := slices.Delete(slices.Clone(device.Addresses), i, i+1)
 				device.Addresses = rest
 				if err := device.AddAddress(address); err != nil {
@@ -743,6 +743,6 @@ func (r *reader) address(device *office.Device, cur *cursor) (string, *fault) {
 	return key, nil
 }
 
-func addressKey(a office.Address) string {
-	return strconv.Itoa(int(a.VID)) + " " + a.Prefix.String()
+func addressKey(one office.Address) string {
+	return strconv.Itoa(int(one.VID)) + " " + one.Prefix.String()
 }

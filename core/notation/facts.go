@@ -10,37 +10,37 @@ import (
 )
 
 // fact reads the text of one fact, after its word.
-func (r *reader) fact(f *office.Facts, w *office.FactWord, cur *cursor) *fault {
-	t, wrong := cur.text(fmt.Sprintf("%s, in quotes (%s),", w.Word, w.Says))
+func (r *reader) fact(facts *office.Facts, fact *office.FactWord, cur *cursor) *fault {
+	tok, wrong := cur.text(fmt.Sprintf("%s, in quotes (%s),", fact.Word, fact.Says))
 	if wrong != nil {
 		return wrong
 	}
-	if err := w.Put(f, t.text); err != nil && !r.history { // what was kept once can be read
-		return faultf(t.at, "%s", err)
+	if err := fact.Put(facts, tok.text); err != nil && !r.history { // what was kept once can be read
+		return faultf(tok.at, "%s", err)
 	}
 	return nil
 }
 
 // facts reads a fact after its word, and others that follow it on the line.
-func (r *reader) facts(f *office.Facts, w *office.FactWord, cur *cursor, of office.FactOf) *fault {
+func (r *reader) facts(facts *office.Facts, fact *office.FactWord, cur *cursor, of office.FactOf) *fault {
 	for {
-		if wrong := r.fact(f, w, cur); wrong != nil {
+		if wrong := r.fact(facts, fact, cur); wrong != nil {
 			return wrong
 		}
 		if !cur.more() {
 			return nil
 		}
-		t := cur.next()
-		if w = office.FactNamed(wordText(t), of); w == nil {
-			return faultf(t.at, "%s does not belong here: after it come %s", t.shown(), strings.Join(factWords(of), ", "))
+		tok := cur.next()
+		if fact = office.FactNamed(wordText(tok), of); fact == nil {
+			return faultf(tok.at, "%s does not belong here: after it come %s", tok.shown(), strings.Join(factWords(of), ", "))
 		}
 	}
 }
 
 func factWords(of office.FactOf) (all []string) {
-	for _, w := range office.FactWords {
-		if w.Of&of != 0 {
-			all = append(all, w.Word)
+	for _, one := range office.FactWords {
+		if one.Of&of != 0 {
+			all = append(all, one.Word)
 		}
 	}
 	return all
@@ -48,14 +48,14 @@ func factWords(of office.FactOf) (all []string) {
 
 // portFacts reads what is noted of ports: port PORTS note "…", or a fact's own word,
 // as in socket 1-8 "2.01-2.08", which gives a range to the ports in order.
-func (r *reader) portFacts(device *office.Device, cur *cursor, t token) (which string, wrong *fault) {
+func (r *reader) portFacts(device *office.Device, cur *cursor, tok token) (which string, wrong *fault) {
 	at, wrong := portsOf(device, cur)
 	if wrong != nil {
 		return "", wrong
 	}
 	which = device.Ports[at[0]].Name
-	if w := office.FactNamed(t.text, office.PortFact); t.text != ofPort {
-		text, f := cur.text(fmt.Sprintf("%s, in quotes (%s),", w.Word, w.Says))
+	if fact := office.FactNamed(tok.text, office.PortFact); tok.text != ofPort {
+		text, f := cur.text(fmt.Sprintf("%s, in quotes (%s),", fact.Word, fact.Says))
 		if f != nil {
 			return which, f
 		}
@@ -66,11 +66,11 @@ func (r *reader) portFacts(device *office.Device, cur *cursor, t token) (which s
 			}
 		}
 		for i, p := range at {
-			if f := notePort(device, p, w, texts[i], text.at); f != nil {
+			if f := notePort(device, p, fact, texts[i], text.at); f != nil {
 				return which, f
 			}
 		}
-		return which, cur.done(w.Word + " and its text")
+		return which, cur.done(fact.Word + " and its text")
 	}
 	var noted office.Facts
 	word := cur.next()
@@ -82,8 +82,8 @@ func (r *reader) portFacts(device *office.Device, cur *cursor, t token) (which s
 		return which, f
 	}
 	for _, p := range at {
-		for w, text := range noted.Noted() {
-			if f := notePort(device, p, w, text, word.at); f != nil {
+		for fact, text := range noted.Noted() {
+			if f := notePort(device, p, fact, text, word.at); f != nil {
 				return which, f
 			}
 		}
@@ -91,8 +91,8 @@ func (r *reader) portFacts(device *office.Device, cur *cursor, t token) (which s
 	return which, nil
 }
 
-func notePort(device *office.Device, port int, w *office.FactWord, text string, at int) *fault {
-	facts, err := device.Ports[port].Facts.With(w, text)
+func notePort(device *office.Device, port int, fact *office.FactWord, text string, at int) *fault {
+	facts, err := device.Ports[port].Facts.With(fact, text)
 	if err != nil {
 		return faultf(at, "%s", err)
 	}
@@ -102,22 +102,22 @@ func notePort(device *office.Device, port int, w *office.FactWord, text string, 
 
 // removePortFacts reads the ports of which something is noted no more: one fact, or
 // that which is named, or all.
-func removePortFacts(device *office.Device, cur *cursor, w *office.FactWord) *fault {
+func removePortFacts(device *office.Device, cur *cursor, fact *office.FactWord) *fault {
 	at, wrong := portsOf(device, cur)
 	if wrong != nil {
 		return wrong
 	}
-	if w == nil && cur.more() {
-		t := cur.next()
-		if w = office.FactNamed(wordText(t), office.PortFact); w == nil {
-			return faultf(t.at, "%s is not noted of ports: %s", t.shown(), strings.Join(factWords(office.PortFact), " or "))
+	if fact == nil && cur.more() {
+		tok := cur.next()
+		if fact = office.FactNamed(wordText(tok), office.PortFact); fact == nil {
+			return faultf(tok.at, "%s is not noted of ports: %s", tok.shown(), strings.Join(factWords(office.PortFact), " or "))
 		}
 	}
-	for _, p := range at {
-		if w == nil {
-			device.Ports[p].Facts = nil
+	for _, port := range at {
+		if fact == nil {
+			device.Ports[port].Facts = nil
 		} else {
-			device.Ports[p].Facts, _ = device.Ports[p].Facts.With(w, "")
+			device.Ports[port].Facts, _ = device.Ports[port].Facts.With(fact, "")
 		}
 	}
 	return cur.done("what is to be removed")
@@ -183,19 +183,19 @@ type noted struct{ word, first, text string }
 // whose texts go on, or are one, share a line.
 func portFacts(device *office.Device) (all []noted) {
 	for k := range office.FactWords {
-		w := &office.FactWords[k]
-		if w.Of&office.PortFact == 0 {
+		fact := &office.FactWords[k]
+		if fact.Of&office.PortFact == 0 {
 			continue
 		}
-		own := w.Of == office.PortFact
+		own := fact.Of == office.PortFact
 		for i := 0; i < len(device.Ports); i++ {
-			first := w.In(device.Ports[i].Facts)
+			first := fact.In(device.Ports[i].Facts)
 			if first == "" {
 				continue
 			}
 			j, text := i, first
 			for device.Ports[i].Kind == office.Physical && j+1 < len(device.Ports) && device.Ports[j+1].Kind == office.Physical {
-				next := w.In(device.Ports[j+1].Facts)
+				next := fact.In(device.Ports[j+1].Facts)
 				if !own {
 					if next != first {
 						break
@@ -211,9 +211,9 @@ func portFacts(device *office.Device) (all []noted) {
 				j++
 			}
 			where := rangeText(device, i, j)
-			line := ofPort + " " + where + " " + w.Word + " " + quote(text)
+			line := ofPort + " " + where + " " + fact.Word + " " + quote(text)
 			if own {
-				line = w.Word + " " + where + " " + quote(text)
+				line = fact.Word + " " + where + " " + quote(text)
 			}
 			all = append(all, noted{strings.Fields(line)[0], device.Ports[i].Name, line})
 			i = j
@@ -223,33 +223,33 @@ func portFacts(device *office.Device) (all []noted) {
 }
 
 // withoutFacts is a device of which nothing is noted.
-func withoutFacts(d *office.Device) *office.Device {
-	c := d.Clone()
-	c.Facts = office.Facts{}
-	for i := range c.Ports {
-		c.Ports[i].Facts = nil
+func withoutFacts(device *office.Device) *office.Device {
+	other := device.Clone()
+	other.Facts = office.Facts{}
+	for i := range other.Ports {
+		other.Ports[i].Facts = nil
 	}
-	return c.Seal()
+	return other.Seal()
 }
 
 // FactLines are the statements that lead from what is noted of one device to what is
 // noted of another with its ports.
 func FactLines(was, is *office.Device) (lines []string) {
 	for k := range office.FactWords {
-		w := &office.FactWords[k]
-		if a, b := w.In(&was.Facts), w.In(&is.Facts); a != b && b == "" {
-			lines = append(lines, "-"+is.Name+" "+w.Word)
+		fact := &office.FactWords[k]
+		if a, b := fact.In(&was.Facts), fact.In(&is.Facts); a != b && b == "" {
+			lines = append(lines, "-"+is.Name+" "+fact.Word)
 		} else if a != b {
-			lines = append(lines, is.Name+" "+w.Word+" "+quote(b))
+			lines = append(lines, is.Name+" "+fact.Word+" "+quote(b))
 		}
 		for i := range is.Ports {
 			port := &is.Ports[i]
 			var before *office.Facts
-			if p := was.Port(port.Name); p >= 0 {
-				before = was.Ports[p].Facts
+			if one := was.Port(port.Name); one >= 0 {
+				before = was.Ports[one].Facts
 			}
-			at := is.Name + " " + ofPort + " " + rangeText(is, i, i) + " " + w.Word
-			if a, b := w.In(before), w.In(port.Facts); a != b && b == "" {
+			at := is.Name + " " + ofPort + " " + rangeText(is, i, i) + " " + fact.Word
+			if a, b := fact.In(before), fact.In(port.Facts); a != b && b == "" {
 				lines = append(lines, "-"+at)
 			} else if a != b {
 				lines = append(lines, at+" "+quote(b))

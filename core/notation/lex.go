@@ -135,13 +135,13 @@ func unquoteSlow(text string) (string, int) {
 }
 
 // quote writes text so that [unquote] reads it back.
-func quote(s string) string { return office.Quote(s) }
+func quote(text string) string { return office.Quote(text) }
 
 func plainName(text string) bool { return office.PlainName(text) }
 
 // name prints a name, in quotes where it needs them.
-func name(s string) string { return office.Quoted(s) }
+func name(text string) string { return office.Quoted(text) }
 
 // Name prints a name where a list of ports is read, in quotes where it needs
 // them.
-func Name(s string) string { return listName(s) }
+func Name(text string) string { return listName(text) }

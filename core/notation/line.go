@@ -10,32 +10,32 @@ import (
 )
 
 // other reads what starts with a device's name, and on the line removals.
-func (r *reader) other(cur *cursor, s *statement) *fault {
-	t := cur.next()
-	if rest, ok := strings.CutPrefix(t.text, "-"); ok && t.kind == word {
+func (r *reader) other(cur *cursor, statement *statement) *fault {
+	tok := cur.next()
+	if rest, ok := strings.CutPrefix(tok.text, "-"); ok && tok.kind == word {
 		if !r.onLine {
-			return faultf(t.at, "a leading minus removes, and a file has nothing to remove: leave the statement out")
+			return faultf(tok.at, "a leading minus removes, and a file has nothing to remove: leave the statement out")
 		}
 		if rest == "" { // "- cable a b"
-			t = cur.next()
+			tok = cur.next()
 		} else {
-			t.text, t.at = rest, t.at+1
+			tok.text, tok.at = rest, tok.at+1
 		}
-		return r.remove(cur, t)
+		return r.remove(cur, tok)
 	}
-	if t.kind != word || !plainName(t.text) {
-		return faultf(t.at, "%s starts no statement: office, vlan, service, use, plan, device, cable, plug, must, never, or a device's name", t.shown())
+	if tok.kind != word || !plainName(tok.text) {
+		return faultf(tok.at, "%s starts no statement: office, vlan, service, use, plan, device, cable, plug, must, never, or a device's name", tok.shown())
 	}
-	device, err := r.draft.FindDevice(t.text)
+	device, err := r.draft.FindDevice(tok.text)
 	if err != nil {
-		if n := office.Nearest(t.text, TopLevel); n != "" {
-			return faultf(t.at, "%s starts no statement: did you mean %s?", t.text, n)
+		if n := office.Nearest(tok.text, TopLevel); n != "" {
+			return faultf(tok.at, "%s starts no statement: did you mean %s?", tok.text, n)
 		}
-		return faultf(t.at, "%s starts no statement: office, vlan, service, use, plan, device, cable, plug, must, never, or a device's name; %s", t.text, err)
+		return faultf(tok.at, "%s starts no statement: office, vlan, service, use, plan, device, cable, plug, must, never, or a device's name; %s", tok.text, err)
 	}
-	if len(s.body) > 0 {
-		b := s.body[0]
-		r.wrong(b.line, b.indent, b.text, faultf(0, "an indented line belongs to a device or a plan: start it with the device's name"))
+	if len(statement.body) > 0 {
+		subline := statement.body[0]
+		r.wrong(subline.line, subline.indent, subline.text, faultf(0, "an indented line belongs to a device or a plan: start it with the device's name"))
 	}
 	if !cur.more() {
 		return faultf(cur.end, "what about %s? Ports and a shape, as in %s 1-4: 130, or a statement of a device", device.Name, device.Name)
@@ -45,14 +45,14 @@ func (r *reader) other(cur *cursor, s *statement) *fault {
 		return r.ruleOnLine(device, cur, n)
 	}
 	if n := cur.peek(); ofDevice(n, device) {
-		if f := r.spend(copied*len(device.Ports), n.at); f != nil {
-			return f
+		if wrong := r.spend(copied*len(device.Ports), n.at); wrong != nil {
+			return wrong
 		}
-		x := device.Clone().Seal()
-		if _, _, f := r.inDevice(x, cur, nil); f != nil {
-			return f
+		other := device.Clone().Seal()
+		if _, _, wrong := r.inDevice(other, cur, nil); wrong != nil {
+			return wrong
 		}
-		return r.put(x, n.at)
+		return r.put(other, n.at)
 	}
 	at, sh, because, f := r.setting(device, cur)
 	if f != nil {
@@ -60,28 +60,28 @@ func (r *reader) other(cur *cursor, s *statement) *fault {
 	}
 	for _, i := range at {
 		if err := r.draft.Set(office.PortRef{Device: device.Name, Port: device.Ports[i].Name}, sh, because); err != nil {
-			return faultf(t.at, "%s", err)
+			return faultf(tok.at, "%s", err)
 		}
 	}
 	return nil
 }
 
-func (r *reader) put(d *office.Device, at int) *fault {
-	if err := r.draft.PutDevice(d); err != nil {
+func (r *reader) put(device *office.Device, at int) *fault {
+	if err := r.draft.PutDevice(device); err != nil {
 		return faultf(at, "%s", err)
 	}
 	return nil
 }
 
 // remove reads what follows a leading minus.
-func (r *reader) remove(cur *cursor, t token) *fault {
+func (r *reader) remove(cur *cursor, tok token) *fault {
 	asError := func(err error) *fault {
 		if err != nil {
-			return faultf(t.at, "%s", err)
+			return faultf(tok.at, "%s", err)
 		}
 		return nil
 	}
-	switch t.text {
+	switch tok.text {
 	case "cable":
 		_, f := r.cable(cur, true)
 		return f
@@ -96,23 +96,23 @@ func (r *reader) remove(cur *cursor, t token) *fault {
 		}
 		return asError(r.draft.Unplug(ref, name))
 	case "must", "never":
-		w, f := r.wish(cur, t.text == "must")
+		wish, f := r.wish(cur, tok.text == "must")
 		if f != nil {
 			return f
 		}
-		return asError(r.draft.RemoveWish(w))
+		return asError(r.draft.RemoveWish(wish))
 	case "service":
 		return asError(r.draft.RemoveService(cur.next().text))
 	case "vlan", "use", "plan", "device":
 		n := cur.next()
 		vid := office.VID(0)
-		if t.text == "vlan" {
+		if tok.text == "vlan" {
 			var f *fault
 			if vid, f = vlan(r.draft, wordText(n), n.at); f != nil {
 				return f
 			}
 		}
-		switch t.text {
+		switch tok.text {
 		case "vlan":
 			return asError(r.draft.RemoveVLAN(vid))
 		case "use":
@@ -122,11 +122,11 @@ func (r *reader) remove(cur *cursor, t token) *fault {
 		}
 		return asError(r.draft.RemoveDevice(n.text))
 	}
-	device, err := r.draft.FindDevice(t.text)
+	device, err := r.draft.FindDevice(tok.text)
 	if err != nil {
-		return faultf(t.at, "%s", err)
+		return faultf(tok.at, "%s", err)
 	}
-	if f := r.spend(copied*len(device.Ports), t.at); f != nil {
+	if f := r.spend(copied*len(device.Ports), tok.at); f != nil {
 		return f
 	}
 	if n := cur.peek(); n.kind == word && (n.text == "rule" || n.text == "allow" || n.text == "deny") {
@@ -135,11 +135,11 @@ func (r *reader) remove(cur *cursor, t token) *fault {
 	}
 	if n := cur.peek(); ofDevice(n, device) {
 		cur.next()
-		x := device.Clone().Seal()
-		if f := r.removeInDevice(x, cur, n); f != nil {
+		other := device.Clone().Seal()
+		if f := r.removeInDevice(other, cur, n); f != nil {
 			return f
 		}
-		return r.put(x, n.at)
+		return r.put(other, n.at)
 	}
 	at, wrong := portsOf(device, cur)
 	if wrong != nil {
@@ -147,14 +147,14 @@ func (r *reader) remove(cur *cursor, t token) *fault {
 	}
 	for _, i := range at {
 		if err := r.draft.Set(office.PortRef{Device: device.Name, Port: device.Ports[i].Name}, nil, ""); err != nil {
-			return faultf(t.at, "%s", err)
+			return faultf(tok.at, "%s", err)
 		}
 	}
 	return cur.done("the ports to clear")
 }
 
-func (r *reader) removeInDevice(device *office.Device, cur *cursor, n token) *fault {
-	switch n.text {
+func (r *reader) removeInDevice(device *office.Device, cur *cursor, tok token) *fault {
+	switch tok.text {
 	case "manage":
 		device.Manage = nil
 	case "follows":
@@ -185,15 +185,15 @@ func (r *reader) removeInDevice(device *office.Device, cur *cursor, n token) *fa
 		if cur.more() {
 			p = cur.next().text
 		}
-		device.Speaks = slices.DeleteFunc(device.Speaks, func(s office.Speaks) bool { return p == "" || p == string(s.Protocol) })
+		device.Speaks = slices.DeleteFunc(device.Speaks, func(one office.Speaks) bool { return p == "" || p == string(one.Protocol) })
 		if len(device.Speaks) == before {
-			return faultf(n.at, "%s does not speak %s", device.Name, p)
+			return faultf(tok.at, "%s does not speak %s", device.Name, p)
 		}
 	case "address":
 		t := cur.next()
-		vid, f := vlan(r.draft, wordText(t), t.at)
-		if f != nil {
-			return f
+		vid, wrong := vlan(r.draft, wordText(t), t.at)
+		if wrong != nil {
+			return wrong
 		}
 		var prefix netip.Prefix
 		if cur.more() {
@@ -203,8 +203,8 @@ func (r *reader) removeInDevice(device *office.Device, cur *cursor, n token) *fa
 			}
 		}
 		before := len(device.Addresses)
-		device.Addresses = slices.DeleteFunc(device.Addresses, func(a office.Address) bool {
-			return a.VID == vid && (!prefix.IsValid() || a.Prefix == prefix)
+		device.Addresses = slices.DeleteFunc(device.Addresses, func(one office.Address) bool {
+			return one.VID == vid && (!prefix.IsValid() || one.Prefix == prefix)
 		})
 		if len(device.Addresses) == before {
 			return faultf(t.at, "%s has no such address for VLAN %d", device.Name, vid)
@@ -214,21 +214,21 @@ func (r *reader) removeInDevice(device *office.Device, cur *cursor, n token) *fa
 		if wrong != nil {
 			return wrong
 		}
-		if err := device.RemovePorts(at, map[string]office.PortKind{"bundle": office.Bundle, "inner": office.Inner, "ports": office.Physical}[n.text]); err != nil {
-			return faultf(n.at, "%s", err)
+		if err := device.RemovePorts(at, map[string]office.PortKind{"bundle": office.Bundle, "inner": office.Inner, "ports": office.Physical}[tok.text]); err != nil {
+			return faultf(tok.at, "%s", err)
 		}
 	default:
-		if w := office.FactNamed(n.text, office.DeviceFact); w != nil {
-			_ = w.Put(&device.Facts, "")
+		if fact := office.FactNamed(tok.text, office.DeviceFact); fact != nil {
+			_ = fact.Put(&device.Facts, "")
 			break
 		}
-		if w := office.FactNamed(n.text, office.PortFact); w != nil {
-			return removePortFacts(device, cur, w)
+		if fact := office.FactNamed(tok.text, office.PortFact); fact != nil {
+			return removePortFacts(device, cur, fact)
 		}
-		if wrong, ok := r.removePolicy(device, cur, n); wrong != nil {
+		if wrong, ok := r.removePolicy(device, cur, tok); wrong != nil {
 			return wrong
 		} else if !ok {
-			return faultf(n.at, "%s cannot be removed from a device", n.text)
+			return faultf(tok.at, "%s cannot be removed from a device", tok.text)
 		}
 	}
 	return cur.done("what is to be removed")
@@ -240,9 +240,9 @@ func (r *reader) removeInDevice(device *office.Device, cur *cursor, n token) *fa
 func Statements(o *office.Office, edit office.Edit) (lines []string, exact bool) {
 	exact = true
 	type run struct {
-		d  *office.Device
-		at []int
-		s  office.Setting
+		device *office.Device
+		at     []int
+		s      office.Setting
 	}
 	var cur *run
 	flush := func() {
@@ -250,26 +250,26 @@ func Statements(o *office.Office, edit office.Edit) (lines []string, exact bool)
 			return
 		}
 		slices.Sort(cur.at)
-		list := Ports(cur.d, cur.at)
+		list := Ports(cur.device, cur.at)
 		if cur.s.Shape == nil {
-			lines = append(lines, "-"+cur.d.Name+" "+list)
+			lines = append(lines, "-"+cur.device.Name+" "+list)
 		} else {
-			lines = append(lines, cur.d.Name+" "+list+": "+settingText(cur.s.Shape, cur.s.Because))
+			lines = append(lines, cur.device.Name+" "+list+": "+settingText(cur.s.Shape, cur.s.Because))
 		}
 		cur = nil
 	}
 	for _, change := range edit {
-		if s, ok := change.After.(office.Setting); ok {
-			device := o.Device(s.Port.Device)
+		if setting, ok := change.After.(office.Setting); ok {
+			device := o.Device(setting.Port.Device)
 			if device == nil {
 				exact = false
 				continue
 			}
-			if cur == nil || cur.d.Name != device.Name || !sameSetting(cur.s, s) {
+			if cur == nil || cur.device.Name != device.Name || !sameSetting(cur.s, setting) {
 				flush()
-				cur = &run{d: device, s: s}
+				cur = &run{device: device, s: setting}
 			}
-			cur.at = append(cur.at, device.Port(s.Port.Port))
+			cur.at = append(cur.at, device.Port(setting.Port.Port))
 			continue
 		}
 		flush()
@@ -300,9 +300,9 @@ func Statements(o *office.Office, edit office.Edit) (lines []string, exact bool)
 // is no more with a minus. Where nothing is printed otherwise, it says that it
 // changed.
 func deviceLines(was, is *office.Device) (lines []string) {
-	body := func(d *office.Device) []string {
-		d = withoutFacts(d)
-		all := strings.Split(Thing(d), "\n")
+	body := func(device *office.Device) []string {
+		device = withoutFacts(device)
+		all := strings.Split(Thing(device), "\n")
 		for i := range all {
 			all[i] = strings.TrimSpace(all[i])
 		}
@@ -313,9 +313,9 @@ func deviceLines(was, is *office.Device) (lines []string) {
 	if before[0] != after[0] {
 		lines = append(lines, "# "+after[0])
 	}
-	for _, l := range before[1:] {
-		if !slices.Contains(after[1:], l) {
-			first, rest, _ := strings.Cut(l, " ")
+	for _, line := range before[1:] {
+		if !slices.Contains(after[1:], line) {
+			first, rest, _ := strings.Cut(line, " ")
 			kept := slices.ContainsFunc(after[1:], func(m string) bool { // said otherwise: the new line says it
 				word, more, _ := strings.Cut(m, " ")
 				if word != first {
@@ -332,13 +332,13 @@ func deviceLines(was, is *office.Device) (lines []string) {
 				return true
 			})
 			if !kept {
-				lines = append(lines, "-"+is.Name+" "+l)
+				lines = append(lines, "-"+is.Name+" "+line)
 			}
 		}
 	}
-	for _, l := range after[1:] {
-		if !slices.Contains(before[1:], l) {
-			lines = append(lines, is.Name+" "+l)
+	for _, line := range after[1:] {
+		if !slices.Contains(before[1:], line) {
+			lines = append(lines, is.Name+" "+line)
 		}
 	}
 	if len(lines) == 0 {
@@ -352,8 +352,8 @@ func sameSetting(a, b office.Setting) bool {
 }
 
 // Removal is what follows the minus of a statement that removes a thing.
-func Removal(t office.Thing) string {
-	switch t := t.(type) {
+func Removal(thing office.Thing) string {
+	switch t := thing.(type) {
 	case *office.VLAN:
 		return fmt.Sprintf("vlan %d", t.VID)
 	case *office.Use:

@@ -23,14 +23,14 @@ type Mistakes struct {
 
 // Error gives a line a mistake: file:line:column: what is wrong.
 func (m *Mistakes) Error() string {
-	var b strings.Builder
-	for i, x := range m.List {
+	var text strings.Builder
+	for i, mistake := range m.List {
 		if i > 0 {
-			b.WriteByte('\n')
+			text.WriteByte('\n')
 		}
-		fmt.Fprintf(&b, "%s:%s", m.File, x)
+		fmt.Fprintf(&text, "%s:%s", m.File, mistake)
 	}
-	return b.String()
+	return text.String()
 }
 
 func (m *Mistakes) sorted() *Mistakes {

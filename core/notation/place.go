@@ -27,15 +27,15 @@ func PlaceOf(o *office.Office, s string) (Place, error) {
 	case "gateway", "the gateway":
 		return Place{Gateway: true}, nil
 	}
-	if r, err := PortRef(o, text); err == nil {
-		return Place{Port: r}, nil
+	if ref, err := PortRef(o, text); err == nil {
+		return Place{Port: ref}, nil
 	}
 	if o.Device(text) != nil {
 		return Place{Device: text}, nil
 	}
 	if dev, port, ok := strings.Cut(text, " "); ok && o.Device(dev) != nil {
-		if r, err := PortRef(o, dev+"."+port); err == nil {
-			return Place{Port: r}, nil
+		if ref, err := PortRef(o, dev+"."+port); err == nil {
+			return Place{Port: ref}, nil
 		}
 	}
 	var at []*office.Plug
@@ -60,11 +60,11 @@ func PlaceOf(o *office.Office, s string) (Place, error) {
 		return Place{}, err
 	}
 	var names []string
-	for _, p := range o.Plugs {
-		names = append(names, p.Name)
+	for _, plug := range o.Plugs {
+		names = append(names, plug.Name)
 	}
-	for _, d := range o.Devices {
-		names = append(names, d.Name)
+	for _, device := range o.Devices {
+		names = append(names, device.Name)
 	}
 	if n := office.Nearest(text, names); n != "" {
 		return Place{}, fmt.Errorf("no port, plug or device is named %s: did you mean %s?", text, n)

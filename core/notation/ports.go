@@ -19,14 +19,14 @@ type item struct {
 func portList(cur *cursor) ([]item, *fault) {
 	var list []item
 	for {
-		t, f := cur.text("a port")
-		if f != nil {
-			return nil, f
+		tok, wrong := cur.text("a port")
+		if wrong != nil {
+			return nil, wrong
 		}
-		if t.kind == quoted {
-			list = append(list, item{from: t.text, literal: true, at: t.at})
+		if tok.kind == quoted {
+			list = append(list, item{from: tok.text, literal: true, at: tok.at})
 		} else {
-			list = append(list, item{from: t.text, at: t.at})
+			list = append(list, item{from: tok.text, at: tok.at})
 		}
 		if !cur.accept(",") {
 			return list, nil
@@ -35,10 +35,10 @@ func portList(cur *cursor) ([]item, *fault) {
 }
 
 // cuts yields the ways to read a word as a range: every hyphen may part it.
-func cuts(s string) func(yield func(a, b string) bool) {
+func cuts(text string) func(yield func(a, b string) bool) {
 	return func(yield func(a, b string) bool) {
-		for i := 1; i < len(s)-1; i++ {
-			if s[i] == '-' && !yield(s[:i], s[i+1:]) {
+		for i := 1; i < len(text)-1; i++ {
+			if text[i] == '-' && !yield(text[:i], text[i+1:]) {
 				return
 			}
 		}
@@ -46,11 +46,11 @@ func cuts(s string) func(yield func(a, b string) bool) {
 }
 
 // fromEnd reads last and last-N: 0 and -N.
-func fromEnd(s string) (int, bool) {
-	if s == "last" {
+func fromEnd(text string) (int, bool) {
+	if text == "last" {
 		return 0, true
 	}
-	if n, ok := strings.CutPrefix(s, "last-"); ok && allDigits(n) {
+	if n, ok := strings.CutPrefix(text, "last-"); ok && allDigits(n) {
 		k, err := strconv.Atoi(n)
 		return -k, err == nil && k > 0 && k < 4096
 	}
@@ -60,11 +60,11 @@ func fromEnd(s string) (int, bool) {
 // resolve finds the ports that an item names on a device: their places in
 // Device.Ports. A range goes along the front.
 func resolve(device *office.Device, it item) ([]int, *fault) {
-	one := func(s string) int {
-		if i := device.Port(s); i >= 0 {
+	one := func(text string) int {
+		if i := device.Port(text); i >= 0 {
 			return i
 		}
-		if k, ok := fromEnd(s); ok && device.Front()+k > 0 {
+		if k, ok := fromEnd(text); ok && device.Front()+k > 0 {
 			return device.Front() - 1 + k
 		}
 		return -1
@@ -125,9 +125,9 @@ func resolveAll(device *office.Device, list []item) ([]int, *fault) {
 	var all []int
 	seen := make([]bool, len(device.Ports))
 	for _, it := range list {
-		is, f := resolve(device, it)
-		if f != nil {
-			return nil, f
+		is, wrong := resolve(device, it)
+		if wrong != nil {
+			return nil, wrong
 		}
 		for _, i := range is {
 			if seen[i] {
@@ -176,12 +176,12 @@ func expand(it item) ([]string, *fault) {
 
 // planRange reads places on a front: 1-4, 7, last, last-1, 5-last.
 func planRange(it item) (office.PlanRange, *fault) {
-	place := func(s string) (int, bool) {
-		if k, ok := fromEnd(s); ok {
+	place := func(text string) (int, bool) {
+		if k, ok := fromEnd(text); ok {
 			return k, true
 		}
-		k, err := strconv.Atoi(s)
-		return k, err == nil && k >= 1 && k <= 4096 && allDigits(s)
+		k, err := strconv.Atoi(text)
+		return k, err == nil && k >= 1 && k <= 4096 && allDigits(text)
 	}
 	if !it.literal {
 		if k, ok := place(it.from); ok {
@@ -217,20 +217,20 @@ func placeText(k int) string {
 
 // portRef reads device.port, the port in quotes where it has spaces.
 func portRef(draft *office.Draft, cur *cursor) (office.PortRef, *fault) {
-	t, f := cur.word("a port, as device.port,")
-	if f != nil {
-		return office.PortRef{}, f
+	tok, wrong := cur.word("a port, as device.port,")
+	if wrong != nil {
+		return office.PortRef{}, wrong
 	}
-	dev, port, ok := strings.Cut(t.text, ".")
+	dev, port, ok := strings.Cut(tok.text, ".")
 	if !ok {
-		return office.PortRef{}, faultf(t.at, "%s names no port: write device.port", t.text)
+		return office.PortRef{}, faultf(tok.at, "%s names no port: write device.port", tok.text)
 	}
 	if port == "" && cur.peek().kind == quoted && cur.peek().glued {
 		port = cur.next().text
 	}
 	device, err := draft.FindDevice(dev)
 	if err != nil {
-		return office.PortRef{}, faultf(t.at, "%s", err)
+		return office.PortRef{}, faultf(tok.at, "%s", err)
 	}
 	if i := device.Port(port); i >= 0 {
 		return office.PortRef{Device: device.Name, Port: device.Ports[i].Name}, nil
@@ -239,11 +239,11 @@ func portRef(draft *office.Draft, cur *cursor) (office.PortRef, *fault) {
 		return office.PortRef{Device: device.Name, Port: device.Ports[device.Front()-1+k].Name}, nil
 	}
 	_, err = device.FindPort(port)
-	return office.PortRef{}, faultf(t.at, "%s", err)
+	return office.PortRef{}, faultf(tok.at, "%s", err)
 }
 
 // Ref prints a port reference, its port in quotes where it needs them.
-func Ref(r office.PortRef) string { return r.Device + "." + name(r.Port) }
+func Ref(ref office.PortRef) string { return ref.Device + "." + name(ref.Port) }
 
 // listName prints a port's name where a list is read: a name that would be
 // taken for a range or for a word of the notation stands in quotes.
@@ -251,7 +251,7 @@ func listName(text string) string {
 	if !plainName(text) || keywords[text] {
 		return quote(text)
 	}
-	if names, f := expand(item{from: text}); f != nil || len(names) != 1 {
+	if names, wrong := expand(item{from: text}); wrong != nil || len(names) != 1 {
 		return quote(text)
 	}
 	for a, b := range cuts(text) {
@@ -272,8 +272,8 @@ func rangeText(device *office.Device, i, j int) string {
 		return a + "-" + b
 	}
 	var s []string
-	for k := i; k <= j; k++ {
-		s = append(s, listName(device.Ports[k].Name))
+	for port := i; port <= j; port++ {
+		s = append(s, listName(device.Ports[port].Name))
 	}
 	return strings.Join(s, ",")
 }
@@ -325,10 +325,10 @@ func PortList(device *office.Device, text string) ([]int, error) {
 	if len(toks) == 0 {
 		return nil, nil
 	}
-	c := &cursor{toks: toks, end: len(text)}
-	list, wrong := portList(c)
+	cur := &cursor{toks: toks, end: len(text)}
+	list, wrong := portList(cur)
 	if wrong == nil {
-		wrong = c.done("a list of ports")
+		wrong = cur.done("a list of ports")
 	}
 	if wrong != nil {
 		return nil, fmt.Errorf("%s", wrong.text)

@@ -13,9 +13,9 @@ func Print(o *office.Office) string { return (&File{Office: o}).String() }
 
 // String prints the office with the comments of the text that it came from.
 func (f *File) String() string {
-	p := &printer{comments: f.comments}
-	p.office(f.Office)
-	return p.b.String()
+	one := &printer{comments: f.comments}
+	one.office(f.Office)
+	return one.b.String()
 }
 
 // WithOffice is the file with another office in the place of its own: the
@@ -29,9 +29,9 @@ type printer struct {
 
 // line writes one statement with its comments.
 func (p *printer) line(key, indent, text string) {
-	c, ok := p.comments[key]
+	comment, ok := p.comments[key]
 	if ok {
-		for _, a := range c.above {
+		for _, a := range comment.above {
 			p.b.WriteString(indent)
 			p.b.WriteString(a)
 			p.b.WriteByte('\n')
@@ -39,9 +39,9 @@ func (p *printer) line(key, indent, text string) {
 	}
 	p.b.WriteString(indent)
 	p.b.WriteString(text)
-	if ok && c.after != "" {
+	if ok && comment.after != "" {
 		p.b.WriteString("  ")
-		p.b.WriteString(c.after)
+		p.b.WriteString(comment.after)
 	}
 	p.b.WriteByte('\n')
 }
@@ -63,34 +63,34 @@ func (p *printer) office(o *office.Office) {
 		}
 	}
 	section(len(o.VLANs))
-	for _, v := range o.VLANs {
-		p.line(string(v.Key()), "", Thing(v))
+	for _, one := range o.VLANs {
+		p.line(string(one.Key()), "", Thing(one))
 	}
 	section(len(o.Services))
-	for _, x := range o.Services {
-		p.line(string(x.Key()), "", Thing(x))
+	for _, named := range o.Services {
+		p.line(string(named.Key()), "", Thing(named))
 	}
 	section(len(o.Uses))
-	for _, u := range o.Uses {
-		p.line(string(u.Key()), "", Thing(u))
+	for _, use := range o.Uses {
+		p.line(string(use.Key()), "", Thing(use))
 	}
-	for _, x := range o.Plans {
+	for _, plan := range o.Plans {
 		p.gap()
-		p.plan(x)
+		p.plan(plan)
 	}
-	for _, d := range o.Devices {
+	for _, device := range o.Devices {
 		p.gap()
-		p.device(d)
+		p.device(device)
 	}
 	section(len(o.Cables))
 	p.cables(o)
 	section(len(o.Plugs))
-	for _, x := range o.Plugs {
-		p.line(string(x.Key()), "", Thing(x))
+	for _, plug := range o.Plugs {
+		p.line(string(plug.Key()), "", Thing(plug))
 	}
 	section(len(o.Wishes))
-	for _, w := range o.Wishes {
-		p.line(string(w.Key()), "", Thing(w))
+	for _, wish := range o.Wishes {
+		p.line(string(wish.Key()), "", Thing(wish))
 	}
 	for _, c := range p.comments["end"].above {
 		p.b.WriteString(c + "\n")
@@ -98,26 +98,26 @@ func (p *printer) office(o *office.Office) {
 }
 
 // Thing prints one thing as its statement, a plan or a device with its lines.
-func Thing(t office.Thing) string {
-	switch t := t.(type) {
+func Thing(thing office.Thing) string {
+	switch t := thing.(type) {
 	case office.Title:
 		return "office " + quote(string(t))
 	case *office.VLAN:
-		var b strings.Builder
-		fmt.Fprintf(&b, "vlan %d %s", t.VID, t.Name)
+		var text strings.Builder
+		fmt.Fprintf(&text, "vlan %d %s", t.VID, t.Name)
 		if t.Note != "" {
-			b.WriteString(" " + quote(t.Note))
+			text.WriteString(" " + quote(t.Note))
 		}
-		for _, n := range t.Nets {
-			b.WriteString(" net " + n.String())
+		for _, one := range t.Nets {
+			text.WriteString(" net " + one.String())
 		}
 		if t.Local {
-			b.WriteString(" local")
+			text.WriteString(" local")
 		}
 		if t.Guarded {
-			b.WriteString(" guarded")
+			text.WriteString(" guarded")
 		}
-		return b.String()
+		return text.String()
 	case *office.Use:
 		return "use " + t.Name + " " + Shape(t.Shape)
 	case office.Setting:
@@ -126,12 +126,12 @@ func Thing(t office.Thing) string {
 		}
 		return t.Port.Device + " " + listName(t.Port.Port) + ": " + settingText(t.Shape, t.Because)
 	case office.Order:
-		var b strings.Builder
-		b.WriteString("order " + t.List)
+		var text strings.Builder
+		text.WriteString("order " + t.List)
 		for _, x := range t.Items {
-			b.WriteString(" " + quote(x))
+			text.WriteString(" " + quote(x))
 		}
-		return b.String()
+		return text.String()
 	case office.Cable:
 		return "cable " + Ref(t.A) + " " + Ref(t.B)
 	case office.Plug:
@@ -148,8 +148,8 @@ func Thing(t office.Thing) string {
 		if t.MAC != "" {
 			text += " card " + string(t.MAC)
 		}
-		for w, noted := range t.Facts.Noted() {
-			text += " " + w.Word + " " + quote(noted)
+		for fact, noted := range t.Facts.Noted() {
+			text += " " + fact.Word + " " + quote(noted)
 		}
 		return text
 	case *office.NamedService:
@@ -159,38 +159,38 @@ func Thing(t office.Thing) string {
 	case office.RuleAt:
 		return t.Device + " " + t.Rule.String()
 	case *office.Plan:
-		p := &printer{}
-		p.plan(t)
-		return strings.TrimSuffix(p.b.String(), "\n")
+		one := &printer{}
+		one.plan(t)
+		return strings.TrimSuffix(one.b.String(), "\n")
 	case *office.Device:
-		p := &printer{}
-		p.device(t)
-		return strings.TrimSuffix(p.b.String(), "\n")
+		one := &printer{}
+		one.device(t)
+		return strings.TrimSuffix(one.b.String(), "\n")
 	}
 	return ""
 }
 
-func settingText(s *office.Shape, because string) string {
+func settingText(one *office.Shape, because string) string {
 	if because == "" {
-		return Shape(*s)
+		return Shape(*one)
 	}
-	return Shape(*s) + " because " + quote(because)
+	return Shape(*one) + " because " + quote(because)
 }
 
-func planKey(p *office.Plan, i int) string { return fmt.Sprintf("plan:%s/%d", p.Name, i) }
+func planKey(plan *office.Plan, i int) string { return fmt.Sprintf("plan:%s/%d", plan.Name, i) }
 
-func (p *printer) plan(x *office.Plan) {
-	p.line(string(x.Key()), "", "plan "+x.Name)
-	for i, l := range x.Lines {
+func (p *printer) plan(plan *office.Plan) {
+	p.line(string(plan.Key()), "", "plan "+plan.Name)
+	for i, line := range plan.Lines {
 		var places []string
-		for _, r := range l.Ports {
-			s := placeText(r.From)
+		for _, r := range line.Ports {
+			text := placeText(r.From)
 			if r.To != r.From {
-				s += "-" + placeText(r.To)
+				text += "-" + placeText(r.To)
 			}
-			places = append(places, s)
+			places = append(places, text)
 		}
-		p.line(planKey(x, i), "  ", strings.Join(places, ",")+": "+Shape(l.Shape))
+		p.line(planKey(plan, i), "  ", strings.Join(places, ",")+": "+Shape(line.Shape))
 	}
 }
 
@@ -230,31 +230,31 @@ func (p *printer) device(device *office.Device) {
 	if device.Console {
 		in(console, console)
 	}
-	for _, b := range device.Ports {
-		if b.Kind == office.Bundle {
-			in("bundle:"+b.Name, "bundle %s %s %s", listName(b.Name), b.Mode, Ports(device, b.Members))
+	for _, port := range device.Ports {
+		if port.Kind == office.Bundle {
+			in("bundle:"+port.Name, "bundle %s %s %s", listName(port.Name), port.Mode, Ports(device, port.Members))
 		}
 	}
 	if device.Manage != nil {
 		in("manage", "%s", ManageText(device.Manage))
 	}
-	if f := device.Factory; f != nil {
-		in(ofFactory, "%s %s", ofFactory, FactoryText(f))
+	if one := device.Factory; one != nil {
+		in(ofFactory, "%s %s", ofFactory, FactoryText(one))
 	}
-	for _, s := range device.Speaks {
-		in("speaks:"+string(s.Protocol), "speaks %s", s)
+	for _, one := range device.Speaks {
+		in("speaks:"+string(one.Protocol), "speaks %s", one)
 	}
 	p.settings(device)
-	for _, x := range device.Ports {
-		if x.Kind == office.Inner {
-			in("inner:"+x.Name, "inner %s %s: %s", listName(x.Name), x.Flavour, settingText(x.Shape, x.Because))
+	for _, port := range device.Ports {
+		if port.Kind == office.Inner {
+			in("inner:"+port.Name, "inner %s %s: %s", listName(port.Name), port.Flavour, settingText(port.Shape, port.Because))
 		}
 	}
-	for w, text := range device.Facts.Noted() {
-		in(w.Word, "%s %s", w.Word, quote(text))
+	for fact, text := range device.Facts.Noted() {
+		in(fact.Word, "%s %s", fact.Word, quote(text))
 	}
-	for _, f := range portFacts(device) {
-		in(f.word+":"+f.first, "%s", f.text)
+	for _, noted := range portFacts(device) {
+		in(noted.word+":"+noted.first, "%s", noted.text)
 	}
 	for _, address := range device.Addresses {
 		in("address:"+addressKey(address), "%s", AddressText(address))
@@ -263,25 +263,25 @@ func (p *printer) device(device *office.Device) {
 }
 
 // ManageText writes where a device is managed: "manage 190 10.61.190.2/24 via 10.61.190.1".
-func ManageText(m *office.Manage) string {
-	text := fmt.Sprintf("manage %d", m.VID)
-	if m.Addr.IsValid() {
-		text += " " + m.Addr.String()
+func ManageText(manage *office.Manage) string {
+	text := fmt.Sprintf("manage %d", manage.VID)
+	if manage.Addr.IsValid() {
+		text += " " + manage.Addr.String()
 	}
-	if m.Bits > 0 {
-		text += fmt.Sprintf("/%d", m.Bits)
+	if manage.Bits > 0 {
+		text += fmt.Sprintf("/%d", manage.Bits)
 	}
 	switch {
-	case m.Alone:
+	case manage.Alone:
 		text += " via none"
-	case m.Via.IsValid():
-		text += " via " + m.Via.String()
+	case manage.Via.IsValid():
+		text += " via " + manage.Via.String()
 	}
 	return text
 }
 
 // FactoryText writes where a fresh device answers: "192.168.1.1/24 in 1".
-func FactoryText(f *office.Factory) string { return fmt.Sprintf("%s in %d", f.Prefix, f.VID) }
+func FactoryText(one *office.Factory) string { return fmt.Sprintf("%s in %d", one.Prefix, one.VID) }
 
 // settings writes what is set on ports; neighbours with the same share a line.
 func (p *printer) settings(device *office.Device) {
@@ -293,20 +293,20 @@ func (p *printer) settings(device *office.Device) {
 		}
 		j := i
 		for port.Kind == office.Physical && j+1 < len(device.Ports) && device.Ports[j+1].Kind == office.Physical {
-			y := &device.Ports[j+1]
-			if y.Shape == nil || y.Because != port.Because || y.Shape != port.Shape && !y.Shape.Equal(*port.Shape) {
+			other := &device.Ports[j+1]
+			if other.Shape == nil || other.Because != port.Because || other.Shape != port.Shape && !other.Shape.Equal(*port.Shape) {
 				break
 			}
 			j++
 		}
 		// comments of lines that have become one stay, above it
-		for k := i + 1; k <= j && p.comments != nil; k++ {
-			c := p.comments[device.Name+"/set:"+device.Ports[k].Name]
-			for _, a := range c.above {
+		for at := i + 1; at <= j && p.comments != nil; at++ {
+			comment := p.comments[device.Name+"/set:"+device.Ports[at].Name]
+			for _, a := range comment.above {
 				p.b.WriteString("  " + a + "\n")
 			}
-			if c.after != "" {
-				p.b.WriteString("  " + c.after + "\n")
+			if comment.after != "" {
+				p.b.WriteString("  " + comment.after + "\n")
 			}
 		}
 		p.line(device.Name+"/set:"+port.Name, "  ", rangeText(device, i, j)+": "+settingText(port.Shape, port.Because))
@@ -345,24 +345,24 @@ func follows(a, b string) bool {
 	if !plainName(a) || !plainName(b) || strings.Contains(a, "-") || strings.Contains(b, "-") {
 		return false
 	}
-	names, f := expand(item{from: a + "-" + b})
-	return f == nil && len(names) == 2 && names[0] == a && names[1] == b
+	names, wrong := expand(item{from: a + "-" + b})
+	return wrong == nil && len(names) == 2 && names[0] == a && names[1] == b
 }
 
 // cables writes one line for a bundle-to-bundle run of cables.
 func (p *printer) cables(o *office.Office) {
 	type at struct {
-		d *office.Device
-		b *office.Port
+		device *office.Device
+		port   *office.Port
 	}
 	byName := make(map[string]*office.Device, len(o.Devices))
-	for _, d := range o.Devices {
-		byName[d.Name] = d
+	for _, device := range o.Devices {
+		byName[device.Name] = device
 	}
-	bundleOf := func(r office.PortRef) at {
-		d := byName[r.Device]
-		if b := d.Ports[d.Port(r.Port)].Bundle; b > 0 {
-			return at{d, &d.Ports[b-1]}
+	bundleOf := func(ref office.PortRef) at {
+		device := byName[ref.Device]
+		if b := device.Ports[device.Port(ref.Port)].Bundle; b > 0 {
+			return at{device, &device.Ports[b-1]}
 		}
 		return at{}
 	}
@@ -371,16 +371,16 @@ func (p *printer) cables(o *office.Office) {
 		x, y := bundleOf(cable.A), bundleOf(cable.B)
 		n := 1
 		text := Thing(cable)
-		if x.b != nil && y.b != nil && len(x.b.Members) == len(y.b.Members) && i+len(x.b.Members) <= len(o.Cables) {
+		if x.port != nil && y.port != nil && len(x.port.Members) == len(y.port.Members) && i+len(x.port.Members) <= len(o.Cables) {
 			whole := true
-			for k, m := range x.b.Members {
-				e := o.Cables[i+k]
-				whole = whole && e.A == (office.PortRef{Device: x.d.Name, Port: x.d.Ports[m].Name}) &&
-					e.B == (office.PortRef{Device: y.d.Name, Port: y.d.Ports[y.b.Members[k]].Name})
+			for k, port := range x.port.Members {
+				other := o.Cables[i+k]
+				whole = whole && other.A == (office.PortRef{Device: x.device.Name, Port: x.device.Ports[port].Name}) &&
+					other.B == (office.PortRef{Device: y.device.Name, Port: y.device.Ports[y.port.Members[k]].Name})
 			}
 			if whole {
-				n = len(x.b.Members)
-				text = "cable " + x.d.Name + "." + name(x.b.Name) + " " + y.d.Name + "." + name(y.b.Name)
+				n = len(x.port.Members)
+				text = "cable " + x.device.Name + "." + name(x.port.Name) + " " + y.device.Name + "." + name(y.port.Name)
 			}
 		}
 		p.line(string(cable.Key()), "", text)

@@ -71,25 +71,25 @@ type reader struct {
 // Read reads a whole office. name is the file's, for messages. The error is a
 // [*Mistakes] with every mistake of the text.
 func Read(name, text string) (*File, error) {
-	r := &reader{name: name, draft: office.NewDraft(&office.Office{}), seen: map[string]int{}}
-	r.run(r.split(text))
-	if len(r.mistakes) > 0 {
-		return nil, (&Mistakes{name, r.mistakes}).sorted()
+	one := &reader{name: name, draft: office.NewDraft(&office.Office{}), seen: map[string]int{}}
+	one.run(one.split(text))
+	if len(one.mistakes) > 0 {
+		return nil, (&Mistakes{name, one.mistakes}).sorted()
 	}
-	o, _ := r.draft.Done()
-	return &File{o, r.comments}, nil
+	o, _ := one.draft.Done()
+	return &File{o, one.comments}, nil
 }
 
 // ReadWithin is [Read] for a text that somebody sends: it stops where it would
 // be more work than one edit may be.
 func ReadWithin(name, text string) (*File, error) {
-	r := &reader{name: name, draft: office.NewDraft(&office.Office{}), seen: map[string]int{}, bounded: true}
-	r.run(r.split(text))
-	if len(r.mistakes) > 0 {
-		return nil, (&Mistakes{name, r.mistakes}).sorted()
+	one := &reader{name: name, draft: office.NewDraft(&office.Office{}), seen: map[string]int{}, bounded: true}
+	one.run(one.split(text))
+	if len(one.mistakes) > 0 {
+		return nil, (&Mistakes{name, one.mistakes}).sorted()
 	}
-	o, _ := r.draft.Done()
-	return &File{o, r.comments}, nil
+	o, _ := one.draft.Done()
+	return &File{o, one.comments}, nil
 }
 
 // Line reads statements as a change of o: as in a file, further `DEVICE PORTS:
@@ -109,14 +109,14 @@ func LineOf(work *Work, o *office.Office, text string) (*office.Office, office.E
 	if work == nil {
 		work = &Work{}
 	}
-	r := &reader{name: "line", draft: office.NewDraft(o), onLine: true, bounded: true, work: work.spent}
-	r.run(r.split(text))
-	work.spent = r.work
-	if len(r.mistakes) > 0 {
-		return nil, nil, (&Mistakes{"line", r.mistakes}).sorted()
+	one := &reader{name: "line", draft: office.NewDraft(o), onLine: true, bounded: true, work: work.spent}
+	one.run(one.split(text))
+	work.spent = one.work
+	if len(one.mistakes) > 0 {
+		return nil, nil, (&Mistakes{"line", one.mistakes}).sorted()
 	}
-	n, e := r.draft.Done()
-	return n, e, nil
+	n, edit := one.draft.Done()
+	return n, edit, nil
 }
 
 // What one text may ask for. A text that is typed or sent by a page is bounded;
@@ -183,8 +183,8 @@ func (r *reader) split(text string) []statement {
 		case body[0] == '#':
 			above = append(above, strings.TrimRight(body, " \t\r"))
 		case indent > 0 && len(all) > 0:
-			s := &all[len(all)-1]
-			s.body = append(s.body, subline{n, body, indent, above})
+			statement := &all[len(all)-1]
+			statement.body = append(statement.body, subline{n, body, indent, above})
 			above = nil
 		case indent > 0 && !r.onLine:
 			r.wrong(n, indent, body, faultf(0, "this line is indented, but no statement stands above it"))
@@ -206,14 +206,14 @@ func (r *reader) keep(key string, above []string, after string) {
 	if r.comments == nil {
 		r.comments = map[string]comment{}
 	}
-	c := r.comments[key]
-	c.above = append(c.above, above...)
-	if c.after == "" {
-		c.after = after
+	one := r.comments[key]
+	one.above = append(one.above, above...)
+	if one.after == "" {
+		one.after = after
 	} else if after != "" {
-		c.above = append(c.above, after)
+		one.above = append(one.above, after)
 	}
-	r.comments[key] = c
+	r.comments[key] = one
 }
 
 // phases are the orders in which statements are carried out, so that a name
@@ -261,7 +261,7 @@ func (r *reader) run(all []statement) {
 
 // tokens scans a line; after is its comment, ok is false where a mistake was
 // found.
-func (r *reader) tokens(line, indent int, text string) (c *cursor, after string, ok bool) {
+func (r *reader) tokens(line, indent int, text string) (cur *cursor, after string, ok bool) {
 	toks, after, bad, why := scan(text, r.toks[:0])
 	r.toks = toks
 	if bad >= 0 {
@@ -274,16 +274,16 @@ func (r *reader) tokens(line, indent int, text string) (c *cursor, after string,
 	return &r.line, strings.TrimRight(after, " \t\r"), true
 }
 
-func (r *reader) statement(s *statement, kind string) {
-	cur, after, ok := r.tokens(s.line, s.indent, s.text)
+func (r *reader) statement(statement *statement, kind string) {
+	cur, after, ok := r.tokens(statement.line, statement.indent, statement.text)
 	if !ok {
 		return
 	}
 	var key string
 	var wrong *fault
-	if kind != "" && kind != "plan" && kind != "device" && len(s.body) > 0 {
-		b := s.body[0]
-		r.wrong(b.line, b.indent, b.text, faultf(0, "an indented line belongs to a device or a plan, not to a %s", kind))
+	if kind != "" && kind != "plan" && kind != "device" && len(statement.body) > 0 {
+		subline := statement.body[0]
+		r.wrong(subline.line, subline.indent, subline.text, faultf(0, "an indented line belongs to a device or a plan, not to a %s", kind))
 	}
 	first := cur.peek()
 	if kind != "" {
@@ -297,9 +297,9 @@ func (r *reader) statement(s *statement, kind string) {
 	case "use":
 		key, wrong = r.use(cur)
 	case "plan":
-		key, wrong = r.plan(cur, s)
+		key, wrong = r.plan(cur, statement)
 	case "device":
-		key, wrong = r.device(cur, s)
+		key, wrong = r.device(cur, statement)
 	case "cable":
 		key, wrong = r.cable(cur, false)
 	case "plug":
@@ -309,17 +309,17 @@ func (r *reader) statement(s *statement, kind string) {
 	case "must":
 		key, wrong = r.putWish(cur, first.is("must"))
 	default:
-		wrong = r.other(cur, s)
+		wrong = r.other(cur, statement)
 	}
 	if wrong != nil {
-		r.wrong(s.line, s.indent, s.text, wrong)
+		r.wrong(statement.line, statement.indent, statement.text, wrong)
 	}
-	r.keep(key, s.above, after)
+	r.keep(key, statement.above, after)
 	if !r.onLine && wrong == nil && key != "" {
 		if n, ok := r.seen[key]; ok {
-			r.wrong(s.line, s.indent, s.text, faultf(0, "%s is stated already, in line %d", strings.Replace(key, ":", " ", 1), n))
+			r.wrong(statement.line, statement.indent, statement.text, faultf(0, "%s is stated already, in line %d", strings.Replace(key, ":", " ", 1), n))
 		}
-		r.seen[key] = s.line
+		r.seen[key] = statement.line
 	}
 }
 
@@ -330,52 +330,52 @@ func (r *reader) again(key string) bool {
 }
 
 func (r *reader) office(cur *cursor) (string, *fault) {
-	t, f := cur.text("the office's name, in quotes,")
-	if f != nil {
-		return "office", f
+	tok, wrong := cur.text("the office's name, in quotes,")
+	if wrong != nil {
+		return "office", wrong
 	}
-	if f := r.checked(t, "the office's name", 200, false); f != nil {
+	if f := r.checked(tok, "the office's name", 200, false); f != nil {
 		return "office", f
 	}
 	if !r.again("office") {
-		r.draft.SetTitle(t.text)
+		r.draft.SetTitle(tok.text)
 	}
 	return "office", cur.done("the office's name")
 }
 
 func (r *reader) vlan(cur *cursor) (string, *fault) {
-	t, wrong := cur.word("the VLAN's number")
+	tok, wrong := cur.word("the VLAN's number")
 	if wrong != nil {
 		return "", wrong
 	}
-	id, err := parseVID(t.text)
+	id, err := parseVID(tok.text)
 	if err != nil {
-		return "", faultf(t.at, "%s", err)
+		return "", faultf(tok.at, "%s", err)
 	}
-	v := &office.VLAN{VID: id}
-	key := string(v.Key())
-	if t, wrong = cur.word("the VLAN's name"); wrong != nil {
+	one := &office.VLAN{VID: id}
+	key := string(one.Key())
+	if tok, wrong = cur.word("the VLAN's name"); wrong != nil {
 		return key, wrong
 	}
-	nameAt := t.at
-	v.Name = t.text
-	if err := office.CheckVLANName(v.Name); err != nil {
-		return key, faultf(t.at, "%s", err)
+	nameAt := tok.at
+	one.Name = tok.text
+	if err := office.CheckVLANName(one.Name); err != nil {
+		return key, faultf(tok.at, "%s", err)
 	}
 	if cur.peek().kind == quoted {
 		t := cur.next()
 		if f := r.checked(t, "the note", office.MostText, true); f != nil {
 			return key, f
 		}
-		v.Note = t.text
+		one.Note = t.text
 	}
 	for cur.more() {
 		t := cur.next()
 		switch {
 		case t.is("local"):
-			v.Local = true
+			one.Local = true
 		case t.is("guarded"):
-			v.Guarded = true
+			one.Guarded = true
 		case t.is("net"):
 			t, f := cur.word("a subnet, such as 10.61.110.0/24,")
 			if f != nil {
@@ -388,10 +388,10 @@ func (r *reader) vlan(cur *cursor) (string, *fault) {
 			if prefix != prefix.Masked() {
 				return key, faultf(t.at, "%s is an address inside a subnet: the subnet is %s", t.text, prefix.Masked())
 			}
-			if slices.Contains(v.Nets, prefix) {
+			if slices.Contains(one.Nets, prefix) {
 				return key, faultf(t.at, "the subnet %s is named twice", prefix)
 			}
-			v.Nets = append(v.Nets, prefix)
+			one.Nets = append(one.Nets, prefix)
 		default:
 			return key, faultf(t.at, "%s does not belong here: after the VLAN's name come a note in quotes, net, local and guarded", t.shown())
 		}
@@ -399,41 +399,41 @@ func (r *reader) vlan(cur *cursor) (string, *fault) {
 	if r.again(key) {
 		return key, nil
 	}
-	if err := r.draft.PutVLAN(v); err != nil {
+	if err := r.draft.PutVLAN(one); err != nil {
 		return key, faultf(nameAt, "%s", err)
 	}
 	return key, nil
 }
 
 // checked checks a name or a sentence, see [office.CheckText].
-func (r *reader) checked(t token, what string, most int, empty bool) *fault {
+func (r *reader) checked(tok token, what string, most int, empty bool) *fault {
 	if r.history { // what was kept once can be read
 		return nil
 	}
-	if err := office.CheckText(what, t.text, most, empty); err != nil {
-		return faultf(t.at, "%s", err)
+	if err := office.CheckText(what, tok.text, most, empty); err != nil {
+		return faultf(tok.at, "%s", err)
 	}
 	return nil
 }
 
 // plainWord takes a name for a use, a plan or a device.
-func plainWord(c *cursor, what string) (token, *fault) {
-	t, wrong := c.word(what)
-	if wrong == nil && len(t.text) > office.MostName {
-		return t, faultf(t.at, "this name has %d letters: at most %d", len(t.text), office.MostName)
+func plainWord(cur *cursor, what string) (token, *fault) {
+	tok, wrong := cur.word(what)
+	if wrong == nil && len(tok.text) > office.MostName {
+		return tok, faultf(tok.at, "this name has %d letters: at most %d", len(tok.text), office.MostName)
 	}
-	if wrong == nil && !plainName(t.text) {
-		return t, faultf(t.at, "%q is no name: it starts with a letter or digit, then letters, digits, _ . and -", t.text)
+	if wrong == nil && !plainName(tok.text) {
+		return tok, faultf(tok.at, "%q is no name: it starts with a letter or digit, then letters, digits, _ . and -", tok.text)
 	}
-	return t, wrong
+	return tok, wrong
 }
 
 func (r *reader) use(cur *cursor) (string, *fault) {
-	t, wrong := plainWord(cur, "the name of the use")
+	tok, wrong := plainWord(cur, "the name of the use")
 	if wrong != nil {
 		return "", wrong
 	}
-	use := &office.Use{Name: t.text}
+	use := &office.Use{Name: tok.text}
 	key := string(use.Key())
 	use.Shape, wrong = shape(r.draft, cur)
 	if wrong == nil {
@@ -450,34 +450,34 @@ func (r *reader) use(cur *cursor) (string, *fault) {
 		return key, nil
 	}
 	if err := r.draft.PutUse(use); err != nil {
-		return key, faultf(t.at, "%s", err)
+		return key, faultf(tok.at, "%s", err)
 	}
 	return key, nil
 }
 
-func (r *reader) plan(cur *cursor, s *statement) (string, *fault) {
-	t, f := plainWord(cur, "the name of the port plan")
-	if f != nil {
-		return "", f
+func (r *reader) plan(cur *cursor, statement *statement) (string, *fault) {
+	tok, wrong := plainWord(cur, "the name of the port plan")
+	if wrong != nil {
+		return "", wrong
 	}
-	plan := &office.Plan{Name: t.text}
+	plan := &office.Plan{Name: tok.text}
 	key := string(plan.Key())
 	if f := cur.done("a plan's name: its lines stand indented below"); f != nil {
 		return key, f
 	}
-	at := t.at
-	for _, b := range s.body {
-		c, after, ok := r.tokens(b.line, b.indent, b.text)
+	at := tok.at
+	for _, subline := range statement.body {
+		c, after, ok := r.tokens(subline.line, subline.indent, subline.text)
 		if !ok {
 			continue
 		}
-		l, f := r.planLine(c)
+		line, f := r.planLine(c)
 		if f != nil {
-			r.wrong(b.line, b.indent, b.text, f)
+			r.wrong(subline.line, subline.indent, subline.text, f)
 			continue
 		}
-		plan.Lines = append(plan.Lines, l)
-		r.keep(planKey(plan, len(plan.Lines)-1), b.above, after)
+		plan.Lines = append(plan.Lines, line)
+		r.keep(planKey(plan, len(plan.Lines)-1), subline.above, after)
 	}
 	if r.again(key) {
 		return key, nil
@@ -488,25 +488,25 @@ func (r *reader) plan(cur *cursor, s *statement) (string, *fault) {
 	return key, nil
 }
 
-func (r *reader) planLine(cur *cursor) (l office.PlanLine, wrong *fault) {
+func (r *reader) planLine(cur *cursor) (line office.PlanLine, wrong *fault) {
 	list, wrong := portList(cur)
 	if wrong != nil {
-		return l, wrong
+		return line, wrong
 	}
 	for _, it := range list {
 		g, f := planRange(it)
 		if f != nil {
-			return l, f
+			return line, f
 		}
-		l.Ports = append(l.Ports, g)
+		line.Ports = append(line.Ports, g)
 	}
 	if !cur.accept(":") {
-		return l, faultf(cur.peek().at, "a colon is missing between the places and their shape%s", found(cur.peek()))
+		return line, faultf(cur.peek().at, "a colon is missing between the places and their shape%s", found(cur.peek()))
 	}
-	if l.Shape, wrong = shape(r.draft, cur); wrong != nil {
-		return l, wrong
+	if line.Shape, wrong = shape(r.draft, cur); wrong != nil {
+		return line, wrong
 	}
-	return l, cur.done("a shape in a plan")
+	return line, cur.done("a shape in a plan")
 }
 
 // cable reads two ports, or two bundles whose members are cabled in order.
@@ -515,34 +515,34 @@ func (r *reader) cable(cur *cursor, remove bool) (string, *fault) {
 	if f := r.spend(1+len(r.draft.Office().Cables)/256, at); f != nil {
 		return "", f
 	}
-	a, wrong := portRef(r.draft, cur)
+	ref, wrong := portRef(r.draft, cur)
 	if wrong != nil {
 		return "", wrong
 	}
 	atB := cur.peek().at
-	b, wrong := portRef(r.draft, cur)
+	other, wrong := portRef(r.draft, cur)
 	if wrong != nil {
 		return "", wrong
 	}
 	if f := cur.done("the two ends of a cable"); f != nil {
 		return "", f
 	}
-	pairs, err := cablePairs(r.draft, a, b)
+	pairs, err := cablePairs(r.draft, ref, other)
 	if err != nil {
 		return "", faultf(at, "%s", err)
 	}
 	key := ""
-	for _, p := range pairs {
+	for _, cable := range pairs {
 		if key == "" {
-			key = string(p.Key())
+			key = string(cable.Key())
 			if r.again(key) {
 				return key, nil
 			}
 		}
 		if remove {
-			err = r.draft.Disconnect(p)
+			err = r.draft.Disconnect(cable)
 		} else {
-			err = r.draft.Connect(p)
+			err = r.draft.Connect(cable)
 		}
 		if err != nil {
 			if office.PartOf(err) == office.OfSecond {
@@ -554,15 +554,15 @@ func (r *reader) cable(cur *cursor, remove bool) (string, *fault) {
 	return key, nil
 }
 
-func cablePairs(d *office.Draft, a, b office.PortRef) ([]office.Cable, error) {
-	members := func(r office.PortRef) []office.PortRef {
-		device, _ := d.FindDevice(r.Device)
-		p := device.Ports[device.Port(r.Port)]
-		if p.Kind != office.Bundle {
-			return []office.PortRef{r}
+func cablePairs(draft *office.Draft, a, b office.PortRef) ([]office.Cable, error) {
+	members := func(ref office.PortRef) []office.PortRef {
+		device, _ := draft.FindDevice(ref.Device)
+		port := device.Ports[device.Port(ref.Port)]
+		if port.Kind != office.Bundle {
+			return []office.PortRef{ref}
 		}
 		var m []office.PortRef
-		for _, i := range p.Members {
+		for _, i := range port.Members {
 			m = append(m, office.PortRef{Device: device.Name, Port: device.Ports[i].Name})
 		}
 		return m
@@ -588,20 +588,20 @@ func (r *reader) plug(cur *cursor) (string, *fault) {
 	if plug.Port, wrong = portRef(r.draft, cur); wrong != nil {
 		return "", wrong
 	}
-	t, wrong := cur.text("what is plugged in, in quotes,")
+	tok, wrong := cur.text("what is plugged in, in quotes,")
 	if wrong != nil {
 		return "", wrong
 	}
-	if f := r.checked(t, "the name of a plug", office.MostName, false); f != nil {
+	if f := r.checked(tok, "the name of a plug", office.MostName, false); f != nil {
 		return "", f
 	}
-	plug.Name = t.text
+	plug.Name = tok.text
 	key := string(plug.Key())
 	if !cur.accept("wants") {
 		return key, faultf(cur.peek().at, "wants and a VLAN are missing here%s", found(cur.peek()))
 	}
-	t = cur.next()
-	if plug.Wants, wrong = vlan(r.draft, wordText(t), t.at); wrong != nil {
+	tok = cur.next()
+	if plug.Wants, wrong = vlan(r.draft, wordText(tok), tok.at); wrong != nil {
 		return key, wrong
 	}
 	for cur.more() {
@@ -644,9 +644,9 @@ func (r *reader) plug(cur *cursor) (string, *fault) {
 	return key, nil
 }
 
-func wordText(t token) string {
-	if t.kind == word {
-		return t.text
+func wordText(tok token) string {
+	if tok.kind == word {
+		return tok.text
 	}
 	return ""
 }

@@ -14,17 +14,17 @@ func vlan(draft *office.Draft, text string, at int) (office.VID, *fault) {
 		return 0, faultf(at, "a VLAN is missing here: its number or its name")
 	}
 	if text[0] >= '0' && text[0] <= '9' {
-		v, err := parseVID(text)
+		vid, err := parseVID(text)
 		if err != nil {
 			return 0, faultf(at, "%s", err)
 		}
-		return v, nil
+		return vid, nil
 	}
-	v, err := draft.FindVLAN(text)
+	other, err := draft.FindVLAN(text)
 	if err != nil {
 		return 0, faultf(at, "%s", err)
 	}
-	return v, nil
+	return other, nil
 }
 
 // parseVID is office.ParseVID without the detour for the usual case.
@@ -41,96 +41,96 @@ func parseVID(text string) (office.VID, error) {
 
 // shape reads a shape up to the end of the line or to because.
 func shape(draft *office.Draft, cur *cursor) (office.Shape, *fault) {
-	var s office.Shape
+	var one office.Shape
 	start := cur.peek()
 	if !cur.more() {
-		return s, faultf(start.at, "a shape is missing here: such as 120, 190 [110 160], or - for no VLAN")
+		return one, faultf(start.at, "a shape is missing here: such as 120, 190 [110 160], or - for no VLAN")
 	}
 	switch {
 	case cur.accept("off"):
-		s.Off = true
-		return s, nil
+		one.Off = true
+		return one, nil
 	case cur.accept("use"):
-		t, f := cur.text("the name of a use")
-		if f != nil {
-			return s, f
+		tok, wrong := cur.text("the name of a use")
+		if wrong != nil {
+			return one, wrong
 		}
-		u, err := draft.FindUse(t.text)
+		use, err := draft.FindUse(tok.text)
 		if err != nil {
-			return s, faultf(t.at, "%s", err)
+			return one, faultf(tok.at, "%s", err)
 		}
-		return office.Shape{Use: u.Name}, nil
+		return office.Shape{Use: use.Name}, nil
 	case cur.accept("-"):
 	case start.kind == word && !isShapeOption(start.text):
 		cur.next()
-		if f := untagged(draft, &s, start); f != nil {
-			return s, f
+		if wrong := untagged(draft, &one, start); wrong != nil {
+			return one, wrong
 		}
 	case start.kind == quoted:
-		return s, faultf(start.at, "%s is no VLAN: give its number or its name without quotes", start.shown())
+		return one, faultf(start.at, "%s is no VLAN: give its number or its name without quotes", start.shown())
 	}
 	var seen []string
 	for cur.more() {
-		t := cur.peek()
-		if t.is("because") {
+		tok := cur.peek()
+		if tok.is("because") {
 			break
 		}
 		cur.next()
-		if !t.is("[") {
-			if isShapeOption(t.text) && slices.Contains(seen, t.text) {
-				return s, faultf(t.at, "%s is said twice", t.text)
+		if !tok.is("[") {
+			if isShapeOption(tok.text) && slices.Contains(seen, tok.text) {
+				return one, faultf(tok.at, "%s is said twice", tok.text)
 			}
-			seen = append(seen, t.text)
+			seen = append(seen, tok.text)
 		}
 		var wrong *fault
 		switch {
-		case t.is("["):
-			wrong = tagged(draft, &s, cur)
-		case t.is("pvid"):
-			wrong = pvid(draft, &s, cur)
-		case t.is("admit"):
-			wrong = admit(&s, cur)
-		case t.is("filter"):
-			wrong = filter(&s, cur)
-		case t.kind == word && (t.text[0] >= '0' && t.text[0] <= '9' || t.text[0] == '+'):
-			wrong = faultf(t.at, "%s would be a second untagged VLAN: write it with a plus and say the PVID, as in 110+120 pvid 110, or tag it, as in 110 [120]", t.text)
+		case tok.is("["):
+			wrong = tagged(draft, &one, cur)
+		case tok.is("pvid"):
+			wrong = pvid(draft, &one, cur)
+		case tok.is("admit"):
+			wrong = admit(&one, cur)
+		case tok.is("filter"):
+			wrong = filter(&one, cur)
+		case tok.kind == word && (tok.text[0] >= '0' && tok.text[0] <= '9' || tok.text[0] == '+'):
+			wrong = faultf(tok.at, "%s would be a second untagged VLAN: write it with a plus and say the PVID, as in 110+120 pvid 110, or tag it, as in 110 [120]", tok.text)
 		default:
-			wrong = faultf(t.at, "%s does not belong in a shape: after the VLANs come pvid, admit, filter or because", t.shown())
+			wrong = faultf(tok.at, "%s does not belong in a shape: after the VLANs come pvid, admit, filter or because", tok.shown())
 		}
 		if wrong != nil {
-			return s, wrong
+			return one, wrong
 		}
 	}
-	if len(s.Untagged) > 1 && !s.PVIDSet {
-		return s, faultf(start.at, "a shape with several untagged VLANs must say its PVID: add pvid %d, or pvid none", s.Untagged[0])
+	if len(one.Untagged) > 1 && !one.PVIDSet {
+		return one, faultf(start.at, "a shape with several untagged VLANs must say its PVID: add pvid %d, or pvid none", one.Untagged[0])
 	}
-	for _, v := range s.Tagged {
-		if slices.Contains(s.Untagged, v) {
-			return s, faultf(start.at, "VLAN %d is both untagged and tagged here: a port is a member in one form", v)
+	for _, vid := range one.Tagged {
+		if slices.Contains(one.Untagged, vid) {
+			return one, faultf(start.at, "VLAN %d is both untagged and tagged here: a port is a member in one form", vid)
 		}
 	}
-	s = s.Normal()
-	if err := s.Clash(); err != nil {
-		return s, faultf(start.at, "%s", err)
+	one = one.Normal()
+	if err := one.Clash(); err != nil {
+		return one, faultf(start.at, "%s", err)
 	}
-	return s, nil
+	return one, nil
 }
 
-func isShapeOption(s string) bool {
-	return s == "pvid" || s == "admit" || s == "filter" || s == "because"
+func isShapeOption(text string) bool {
+	return text == "pvid" || text == "admit" || text == "filter" || text == "because"
 }
 
-func untagged(draft *office.Draft, s *office.Shape, t token) *fault {
-	at := t.at
-	for rest, more := t.text, true; more; {
+func untagged(draft *office.Draft, s *office.Shape, tok token) *fault {
+	at := tok.at
+	for rest, more := tok.text, true; more; {
 		var one string
 		one, rest, more = strings.Cut(rest, "+")
 		if lo, hi, ok := strings.Cut(one, "-"); ok && allDigits(lo) && allDigits(hi) {
 			return faultf(at, "%s is a range of untagged VLANs: tag them, [%s], or join single ones with a plus", one, one)
 		}
-		vid, f := vlan(draft, one, at)
-		if f != nil {
-			return f
+		vid, wrong := vlan(draft, one, at)
+		if wrong != nil {
+			return wrong
 		}
 		if slices.Contains(s.Untagged, vid) {
 			return faultf(at, "VLAN %d is named twice", vid)
@@ -141,177 +141,177 @@ func untagged(draft *office.Draft, s *office.Shape, t token) *fault {
 	return nil
 }
 
-func allDigits(s string) bool {
-	return s != "" && strings.Trim(s, "0123456789") == ""
+func allDigits(text string) bool {
+	return text != "" && strings.Trim(text, "0123456789") == ""
 }
 
 // tagged reads what stands in brackets, after the opening one.
-func tagged(draft *office.Draft, s *office.Shape, c *cursor) *fault {
+func tagged(draft *office.Draft, one *office.Shape, cur *cursor) *fault {
 	empty := true
 	for {
-		t := c.next()
+		tok := cur.next()
 		switch {
-		case t.is("]"):
+		case tok.is("]"):
 			if empty {
-				return faultf(t.at, "the brackets are empty: leave them out where no VLAN is tagged")
+				return faultf(tok.at, "the brackets are empty: leave them out where no VLAN is tagged")
 			}
 			return nil
-		case t.is(","):
+		case tok.is(","):
 			continue
-		case t.is("all"):
-			s.Rest = office.RestAll
-		case t.is("needed"):
-			s.Rest = office.RestNeeded
-		case t.kind != word:
-			return faultf(t.at, "a closing ] or a VLAN is missing here%s", found(t))
+		case tok.is("all"):
+			one.Rest = office.RestAll
+		case tok.is("needed"):
+			one.Rest = office.RestNeeded
+		case tok.kind != word:
+			return faultf(tok.at, "a closing ] or a VLAN is missing here%s", found(tok))
 		default:
-			if f := taggedVLANs(draft, s, t); f != nil {
-				return f
+			if wrong := taggedVLANs(draft, one, tok); wrong != nil {
+				return wrong
 			}
 		}
 		empty = false
 	}
 }
 
-func taggedVLANs(draft *office.Draft, s *office.Shape, t token) *fault {
-	text := t.text
+func taggedVLANs(draft *office.Draft, one *office.Shape, tok token) *fault {
+	text := tok.text
 	if own, wire, ok := strings.Cut(text, "@"); ok {
-		vid, f := vlan(draft, own, t.at)
-		if f != nil {
-			return f
+		vid, wrong := vlan(draft, own, tok.at)
+		if wrong != nil {
+			return wrong
 		}
-		w, err := parseVID(wire)
+		other, err := parseVID(wire)
 		if err != nil {
-			return faultf(t.at+len(own)+1, "the VID on the wire: %s", err)
+			return faultf(tok.at+len(own)+1, "the VID on the wire: %s", err)
 		}
-		s.Tagged = append(s.Tagged, vid)
-		if w != vid {
-			for _, r := range s.Rides {
-				if r.Wire == w || r.VLAN == vid {
-					return faultf(t.at, "VLAN %d and VID %d on the wire are paired already on this port", r.VLAN, r.Wire)
+		one.Tagged = append(one.Tagged, vid)
+		if other != vid {
+			for _, ride := range one.Rides {
+				if ride.Wire == other || ride.VLAN == vid {
+					return faultf(tok.at, "VLAN %d and VID %d on the wire are paired already on this port", ride.VLAN, ride.Wire)
 				}
 			}
-			s.Rides = append(s.Rides, office.Ride{VLAN: vid, Wire: w})
+			one.Rides = append(one.Rides, office.Ride{VLAN: vid, Wire: other})
 		}
 		return nil
 	}
 	if lo, hi, ok := strings.Cut(text, "-"); ok && allDigits(lo) && allDigits(hi) {
-		a, err := parseVID(lo)
+		vid, err := parseVID(lo)
 		if err != nil {
-			return faultf(t.at, "%s", err)
+			return faultf(tok.at, "%s", err)
 		}
-		b, err := parseVID(hi)
+		other, err := parseVID(hi)
 		if err != nil {
-			return faultf(t.at+len(lo)+1, "%s", err)
+			return faultf(tok.at+len(lo)+1, "%s", err)
 		}
-		if b < a {
-			return faultf(t.at, "the range %s runs backwards: write %d-%d", text, b, a)
+		if other < vid {
+			return faultf(tok.at, "the range %s runs backwards: write %d-%d", text, other, vid)
 		}
-		s.Tagged = slices.Grow(s.Tagged, int(b-a)+1)
-		for v := a; v <= b; v++ {
-			s.Tagged = append(s.Tagged, v)
+		one.Tagged = slices.Grow(one.Tagged, int(other-vid)+1)
+		for v := vid; v <= other; v++ {
+			one.Tagged = append(one.Tagged, v)
 		}
 		return nil
 	}
-	v, f := vlan(draft, text, t.at)
+	v, f := vlan(draft, text, tok.at)
 	if f != nil {
 		return f
 	}
-	s.Tagged = append(s.Tagged, v)
+	one.Tagged = append(one.Tagged, v)
 	return nil
 }
 
-func pvid(draft *office.Draft, s *office.Shape, c *cursor) *fault {
-	t, wrong := c.word("the PVID, or none")
+func pvid(draft *office.Draft, one *office.Shape, cur *cursor) *fault {
+	tok, wrong := cur.word("the PVID, or none")
 	if wrong != nil {
 		return wrong
 	}
-	s.PVIDSet = true
-	if t.text == "none" {
+	one.PVIDSet = true
+	if tok.text == "none" {
 		return nil
 	}
-	s.PVID, wrong = vlan(draft, t.text, t.at)
+	one.PVID, wrong = vlan(draft, tok.text, tok.at)
 	return wrong
 }
 
-func admit(s *office.Shape, c *cursor) *fault {
-	t, f := c.word("tagged or untagged")
-	if f != nil {
-		return f
+func admit(one *office.Shape, cur *cursor) *fault {
+	tok, wrong := cur.word("tagged or untagged")
+	if wrong != nil {
+		return wrong
 	}
-	switch t.text {
+	switch tok.text {
 	case "tagged":
-		s.Admit = office.AdmitTagged
+		one.Admit = office.AdmitTagged
 	case "untagged":
-		s.Admit = office.AdmitUntagged
+		one.Admit = office.AdmitUntagged
 	case "all":
-		s.Admit = office.AdmitAll
+		one.Admit = office.AdmitAll
 	default:
-		return faultf(t.at, "admit %s: a port admits tagged, untagged or all frames", t.text)
+		return faultf(tok.at, "admit %s: a port admits tagged, untagged or all frames", tok.text)
 	}
 	return nil
 }
 
-func filter(s *office.Shape, c *cursor) *fault {
-	t, f := c.word("on or off")
-	if f != nil {
-		return f
+func filter(one *office.Shape, cur *cursor) *fault {
+	tok, wrong := cur.word("on or off")
+	if wrong != nil {
+		return wrong
 	}
-	switch t.text {
+	switch tok.text {
 	case "off":
-		s.FilterOff = true
+		one.FilterOff = true
 	case "on":
 	default:
-		return faultf(t.at, "filter %s: ingress filtering is on or off", t.text)
+		return faultf(tok.at, "filter %s: ingress filtering is on or off", tok.text)
 	}
 	return nil
 }
 
 // Shape prints a shape in bracket notation.
-func Shape(s office.Shape) string { return string(appendShape(nil, s)) }
+func Shape(one office.Shape) string { return string(appendShape(nil, one)) }
 
-func appendShape(b []byte, s office.Shape) []byte {
+func appendShape(b []byte, one office.Shape) []byte {
 	switch {
-	case s.Off:
+	case one.Off:
 		return append(b, "off"...)
-	case s.Use != "":
-		return append(append(b, "use "...), name(s.Use)...)
+	case one.Use != "":
+		return append(append(b, "use "...), name(one.Use)...)
 	}
 	start := len(b)
-	for i, v := range s.Untagged {
+	for i, vid := range one.Untagged {
 		if i > 0 {
 			b = append(b, '+')
 		}
-		b = strconv.AppendUint(b, uint64(v), 10)
+		b = strconv.AppendUint(b, uint64(vid), 10)
 	}
-	if len(s.Tagged) > 0 || s.Rest != office.RestNone {
+	if len(one.Tagged) > 0 || one.Rest != office.RestNone {
 		if len(b) > start {
 			b = append(b, ' ')
 		}
 		b = append(b, '[')
-		b = appendTagged(b, s)
+		b = appendTagged(b, one)
 		b = append(b, ']')
 	}
 	if len(b) == start {
 		b = append(b, '-')
 	}
-	if s.PVIDSet || len(s.Untagged) > 1 {
-		if s.PVID == 0 {
+	if one.PVIDSet || len(one.Untagged) > 1 {
+		if one.PVID == 0 {
 			b = append(b, " pvid none"...)
 		} else {
-			b = strconv.AppendUint(append(b, " pvid "...), uint64(s.PVID), 10)
+			b = strconv.AppendUint(append(b, " pvid "...), uint64(one.PVID), 10)
 		}
 	}
-	if s.Admit != office.AdmitAll {
-		b = append(append(b, " admit "...), s.Admit.String()...)
+	if one.Admit != office.AdmitAll {
+		b = append(append(b, " admit "...), one.Admit.String()...)
 	}
-	if s.FilterOff {
+	if one.FilterOff {
 		b = append(b, " filter off"...)
 	}
 	return b
 }
 
-func appendTagged(b []byte, s office.Shape) []byte {
+func appendTagged(b []byte, one office.Shape) []byte {
 	start := len(b)
 	put := func() {
 		if len(b) > start {
@@ -319,17 +319,17 @@ func appendTagged(b []byte, s office.Shape) []byte {
 		}
 	}
 	wire := func(vid office.VID) office.VID {
-		for _, r := range s.Rides {
-			if r.VLAN == vid {
-				return r.Wire
+		for _, ride := range one.Rides {
+			if ride.VLAN == vid {
+				return ride.Wire
 			}
 		}
 		return vid
 	}
-	for i := 0; i < len(s.Tagged); {
-		vid := s.Tagged[i]
+	for i := 0; i < len(one.Tagged); {
+		vid := one.Tagged[i]
 		j := i
-		for wire(vid) == vid && j+1 < len(s.Tagged) && s.Tagged[j+1] == s.Tagged[j]+1 && wire(s.Tagged[j+1]) == s.Tagged[j+1] {
+		for wire(vid) == vid && j+1 < len(one.Tagged) && one.Tagged[j+1] == one.Tagged[j]+1 && wire(one.Tagged[j+1]) == one.Tagged[j+1] {
 			j++
 		}
 		put()
@@ -338,13 +338,13 @@ func appendTagged(b []byte, s office.Shape) []byte {
 		case wire(vid) != vid:
 			b = strconv.AppendUint(append(b, '@'), uint64(wire(vid)), 10)
 		case j-i >= 2:
-			b = strconv.AppendUint(append(b, '-'), uint64(s.Tagged[j]), 10)
+			b = strconv.AppendUint(append(b, '-'), uint64(one.Tagged[j]), 10)
 		default:
 			j = i
 		}
 		i = j + 1
 	}
-	switch s.Rest {
+	switch one.Rest {
 	case office.RestAll:
 		put()
 		b = append(b, "all"...)

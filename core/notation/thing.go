@@ -11,7 +11,7 @@ import (
 // ReadThing reads back what [Thing] printed: one thing of office o, whatever o
 // says of it now. The error is a [*Mistakes], or says what is no statement.
 func ReadThing(o *office.Office, text string) (office.Thing, error) {
-	c := *o // without the thing itself, so that it can be stated
+	one := *o // without the thing itself, so that it can be stated
 	kind, rest, _ := strings.Cut(text, " ")
 	second, _, _ := strings.Cut(rest, " ")
 	if kind == "order" { // only in the history: an order is no statement
@@ -19,31 +19,31 @@ func ReadThing(o *office.Office, text string) (office.Thing, error) {
 	}
 	switch kind {
 	case "vlan":
-		c.VLANs = without(o.VLANs, func(v *office.VLAN) bool { return fmt.Sprint(v.VID) == second })
+		one.VLANs = without(o.VLANs, func(v *office.VLAN) bool { return fmt.Sprint(v.VID) == second })
 	case "device":
-		c.Devices = without(o.Devices, func(d *office.Device) bool { return d.Name == second })
+		one.Devices = without(o.Devices, func(device *office.Device) bool { return device.Name == second })
 	case "use":
-		c.Uses = without(o.Uses, func(u *office.Use) bool { return u.Name == second })
+		one.Uses = without(o.Uses, func(use *office.Use) bool { return use.Name == second })
 	case "plan":
 		second, _, _ = strings.Cut(second, "\n")
-		c.Plans = without(o.Plans, func(p *office.Plan) bool { return p.Name == second })
+		one.Plans = without(o.Plans, func(plan *office.Plan) bool { return plan.Name == second })
 	case "cable":
-		c.Cables = nil
+		one.Cables = nil
 	case "plug":
-		c.Plugs = nil
+		one.Plugs = nil
 	case "service":
-		c.Services = without(o.Services, func(s *office.NamedService) bool { return s.Name == second })
+		one.Services = without(o.Services, func(named *office.NamedService) bool { return named.Name == second })
 	case "must", "never":
-		c.Wishes = nil
+		one.Wishes = nil
 	case "office":
-		c.Title = ""
+		one.Title = ""
 	default:
 		if second == "allow" || second == "deny" {
 			return readRule(o, text)
 		}
 		return readSetting(o, text)
 	}
-	r := &reader{name: "edit", draft: office.NewDraft(&c), onLine: true, history: true}
+	r := &reader{name: "edit", draft: office.NewDraft(&one), onLine: true, history: true}
 	r.run(r.split(text))
 	if len(r.mistakes) > 0 {
 		return nil, (&Mistakes{"edit", r.mistakes}).sorted()
@@ -63,21 +63,21 @@ func readOrder(text string) (office.Thing, error) {
 	if bad >= 0 || len(toks) == 0 {
 		return nil, fmt.Errorf("%q is no order: %s", text, why)
 	}
-	r := office.Order{List: toks[0].text, Items: []string{}}
-	for _, t := range toks[1:] {
-		r.Items = append(r.Items, t.text)
+	order := office.Order{List: toks[0].text, Items: []string{}}
+	for _, tok := range toks[1:] {
+		order.Items = append(order.Items, tok.text)
 	}
-	return r, nil
+	return order, nil
 }
 
 // readRule reads DEVICE and a rule, whatever rules the device has.
 func readRule(o *office.Office, text string) (office.Thing, error) {
-	r := &reader{name: "edit", draft: office.NewDraft(o), onLine: true, history: true}
+	one := &reader{name: "edit", draft: office.NewDraft(o), onLine: true, history: true}
 	toks, _, bad, why := scan(text, nil)
 	if bad >= 0 || len(toks) < 2 {
 		return nil, fmt.Errorf("%q is no rule: %s", text, why)
 	}
-	rule, wrong := r.rule(&cursor{toks: toks, i: 2, end: len(text)}, office.Action(toks[1].text), nil)
+	rule, wrong := one.rule(&cursor{toks: toks, at: 2, end: len(text)}, office.Action(toks[1].text), nil)
 	if wrong != nil {
 		return nil, fmt.Errorf("%s: %s", text, wrong.text)
 	}
@@ -85,18 +85,18 @@ func readRule(o *office.Office, text string) (office.Thing, error) {
 }
 
 func readSetting(o *office.Office, text string) (office.Thing, error) {
-	r := &reader{name: "edit", draft: office.NewDraft(o), onLine: true, history: true}
+	one := &reader{name: "edit", draft: office.NewDraft(o), onLine: true, history: true}
 	body, remove := strings.CutPrefix(text, "-")
 	toks, _, bad, why := scan(body, nil)
 	if bad >= 0 || len(toks) < 2 {
 		return nil, fmt.Errorf("%q is no setting of a port: %s", text, why)
 	}
-	device, err := r.draft.FindDevice(toks[0].text)
+	device, err := one.draft.FindDevice(toks[0].text)
 	if err != nil {
 		return nil, err
 	}
-	cur := &cursor{toks: toks, i: 1, end: len(body)}
-	var s office.Setting
+	cur := &cursor{toks: toks, at: 1, end: len(body)}
+	var setting office.Setting
 	var at []int
 	var wrong *fault
 	if remove {
@@ -105,7 +105,7 @@ func readSetting(o *office.Office, text string) (office.Thing, error) {
 			at, wrong = resolveAll(device, list)
 		}
 	} else {
-		at, s.Shape, s.Because, wrong = r.setting(device, cur)
+		at, setting.Shape, setting.Because, wrong = one.setting(device, cur)
 	}
 	if wrong != nil {
 		return nil, fmt.Errorf("%s: %s", text, wrong.text)
@@ -113,8 +113,8 @@ func readSetting(o *office.Office, text string) (office.Thing, error) {
 	if len(at) != 1 {
 		return nil, fmt.Errorf("%q sets %d ports, not one", text, len(at))
 	}
-	s.Port = office.PortRef{Device: device.Name, Port: device.Ports[at[0]].Name}
-	return s, nil
+	setting.Port = office.PortRef{Device: device.Name, Port: device.Ports[at[0]].Name}
+	return setting, nil
 }
 
 func without[T any](xs []T, gone func(T) bool) []T {
@@ -128,13 +128,13 @@ func ReadShape(text string) (office.Shape, error) {
 	if bad >= 0 {
 		return office.Shape{}, fmt.Errorf("%s", why)
 	}
-	c := &cursor{toks: toks, end: len(text)}
-	s, f := shape(office.NewDraft(&office.Office{}), c)
-	if f == nil {
-		f = c.done("a shape")
+	cur := &cursor{toks: toks, end: len(text)}
+	one, wrong := shape(office.NewDraft(&office.Office{}), cur)
+	if wrong == nil {
+		wrong = cur.done("a shape")
 	}
-	if f != nil {
-		return office.Shape{}, fmt.Errorf("%s", f.text)
+	if wrong != nil {
+		return office.Shape{}, fmt.Errorf("%s", wrong.text)
 	}
-	return s, nil
+	return one, nil
 }

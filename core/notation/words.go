@@ -44,8 +44,8 @@ func young(word string) bool {
 
 // ofDevice says whether a word starts a statement of a device, and not a list of
 // its ports.
-func ofDevice(t token, d *office.Device) bool {
-	return t.kind == word && (keywords[t.text] && t.text != "last" || young(t.text) && d.Port(t.text) < 0)
+func ofDevice(tok token, device *office.Device) bool {
+	return tok.kind == word && (keywords[tok.text] && tok.text != "last" || young(tok.text) && device.Port(tok.text) < 0)
 }
 
 // Keywords lists them.

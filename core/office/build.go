@@ -47,11 +47,11 @@ func (d *Device) AddBundle(name string, mode BundleMode, members []string) error
 	if err != nil {
 		return err
 	}
-	n := 0
-	for n < len(d.Ports) && d.Ports[n].Kind != Inner {
-		n++
+	port := 0
+	for port < len(d.Ports) && d.Ports[port].Kind != Inner {
+		port++
 	}
-	d.add(Port{Name: name, Kind: Bundle, Mode: mode, Members: at}, n)
+	d.add(Port{Name: name, Kind: Bundle, Mode: mode, Members: at}, port)
 	return nil
 }
 
@@ -61,8 +61,8 @@ func (d *Device) ChangeBundle(name string, mode BundleMode, members []string) er
 	if err != nil {
 		return err
 	}
-	p := &d.Ports[d.Port(name)]
-	p.Mode, p.Members = mode, at
+	port := &d.Ports[d.Port(name)]
+	port.Mode, port.Members = mode, at
 	d.sealed = false
 	d.Seal()
 	return nil
@@ -81,9 +81,9 @@ func (d *Device) bundleMembers(name string, mode BundleMode, members []string) (
 		if err != nil {
 			return nil, err
 		}
-		for _, p := range d.Ports {
-			if p.Kind == Bundle && p.Name != name && slices.Contains(p.Members, i) {
-				return nil, fmt.Errorf("port %s is in bundle %s already: a port is in one bundle", m, p.Name)
+		for _, port := range d.Ports {
+			if port.Kind == Bundle && port.Name != name && slices.Contains(port.Members, i) {
+				return nil, fmt.Errorf("port %s is in bundle %s already: a port is in one bundle", m, port.Name)
 			}
 		}
 		if slices.Contains(at, i) {
@@ -92,9 +92,9 @@ func (d *Device) bundleMembers(name string, mode BundleMode, members []string) (
 		if d.Ports[i].Shape != nil {
 			return nil, fmt.Errorf("port %s has a shape of its own: set the bundle %s instead", m, name)
 		}
-		for _, a := range d.Addresses {
-			if a.On == m {
-				return nil, fmt.Errorf("the address %s is on port %s: remove it first, and give it to the bundle, on %s", a.Prefix, m, name)
+		for _, address := range d.Addresses {
+			if address.On == m {
+				return nil, fmt.Errorf("the address %s is on port %s: remove it first, and give it to the bundle, on %s", address.Prefix, m, name)
 			}
 		}
 		at = append(at, i)
@@ -103,23 +103,23 @@ func (d *Device) bundleMembers(name string, mode BundleMode, members []string) (
 }
 
 // AddInner adds a port in the device's software.
-func (d *Device) AddInner(name string, f Flavour, shape *Shape) error {
+func (d *Device) AddInner(name string, flavour Flavour, shape *Shape) error {
 	if err := d.free(name); err != nil {
 		return err
 	}
-	if !slices.Contains(Flavours, f) {
-		return FaultOf(OfFlavour, "%q is not a flavour of inner port: %s", f, list(Flavours, string(f)))
+	if !slices.Contains(Flavours, flavour) {
+		return FaultOf(OfFlavour, "%q is not a flavour of inner port: %s", flavour, list(Flavours, string(flavour)))
 	}
-	d.add(Port{Name: name, Kind: Inner, Flavour: f, Shape: shape}, len(d.Ports))
+	d.add(Port{Name: name, Kind: Inner, Flavour: flavour, Shape: shape}, len(d.Ports))
 	return nil
 }
 
-func (d *Device) add(p Port, at int) {
+func (d *Device) add(port Port, at int) {
 	d.sealed = false
 	if at == len(d.Ports) {
-		d.Ports = append(d.Ports, p)
+		d.Ports = append(d.Ports, port)
 	} else {
-		d.Ports = slices.Insert(d.Ports, at, p)
+		d.Ports = slices.Insert(d.Ports, at, port)
 	}
 	if at == len(d.Ports)-1 {
 		if d.index == nil {
@@ -128,7 +128,7 @@ func (d *Device) add(p Port, at int) {
 				d.index[d.Ports[i].Name] = i
 			}
 		}
-		d.index[p.Name] = at
+		d.index[port.Name] = at
 		return
 	}
 	d.index = nil // places moved: found by looking until the device is sealed
@@ -157,8 +157,8 @@ func (d *Device) FindPort(name string) (int, error) {
 		return i, nil
 	}
 	var names []string
-	for _, p := range d.Ports {
-		names = append(names, p.Name)
+	for _, port := range d.Ports {
+		names = append(names, port.Name)
 	}
 	return -1, &NoPort{d.Name, fmt.Sprintf("%s has no port %s%s", d.Name, name, hint(name, names, d.frontText()))}
 }
@@ -184,11 +184,11 @@ func (d *Device) frontText() string {
 
 // SetShape sets a port that is not a member of a bundle; nil takes away what is
 // set on it.
-func (d *Device) SetShape(i int, s *Shape, because string) error {
+func (d *Device) SetShape(i int, shape *Shape, because string) error {
 	if err := d.settable(i); err != nil {
 		return err
 	}
-	d.Ports[i].Shape, d.Ports[i].Because = s, because
+	d.Ports[i].Shape, d.Ports[i].Because = shape, because
 	return nil
 }
 
@@ -196,9 +196,9 @@ func (d *Device) settable(i int) error {
 	if d.sealed && d.Ports[i].Bundle == 0 {
 		return nil
 	}
-	for _, p := range d.Ports {
-		if p.Kind == Bundle && slices.Contains(p.Members, i) {
-			return fmt.Errorf("port %s of %s is in bundle %s: set the bundle, %s %s: …", d.Ports[i].Name, d.Name, p.Name, d.Name, p.Name)
+	for _, port := range d.Ports {
+		if port.Kind == Bundle && slices.Contains(port.Members, i) {
+			return fmt.Errorf("port %s of %s is in bundle %s: set the bundle, %s %s: …", d.Ports[i].Name, d.Name, port.Name, d.Name, port.Name)
 		}
 	}
 	return nil
@@ -206,8 +206,8 @@ func (d *Device) settable(i int) error {
 
 // AddAddress gives a VLAN an address on the device.
 func (d *Device) AddAddress(address Address) error {
-	for _, b := range d.Addresses {
-		if b.VID == address.VID && b.Prefix == address.Prefix {
+	for _, other := range d.Addresses {
+		if other.VID == address.VID && other.Prefix == address.Prefix {
 			return fmt.Errorf("%s has the address %s for VLAN %d already", d.Name, address.Prefix, address.VID)
 		}
 	}
@@ -244,32 +244,32 @@ const mostNear = 5000
 func (d *Device) RemovePorts(at []int, kind PortKind) error {
 	gone := map[int]bool{}
 	for _, i := range at {
-		p := &d.Ports[i]
-		if p.Kind != kind {
-			return fmt.Errorf("%s.%s is another kind of port: ports, bundle and inner each remove their own", d.Name, p.Name)
+		port := &d.Ports[i]
+		if port.Kind != kind {
+			return fmt.Errorf("%s.%s is another kind of port: ports, bundle and inner each remove their own", d.Name, port.Name)
 		}
-		for _, b := range d.Ports {
-			if slices.Contains(b.Members, i) {
-				return fmt.Errorf("port %s is in bundle %s: remove the bundle first", p.Name, b.Name)
+		for _, other := range d.Ports {
+			if slices.Contains(other.Members, i) {
+				return fmt.Errorf("port %s is in bundle %s: remove the bundle first", port.Name, other.Name)
 			}
 		}
-		for _, a := range d.Addresses {
-			if a.On == p.Name {
-				return fmt.Errorf("the address %s is on %s: remove the address first", a.Prefix, p.Name)
+		for _, address := range d.Addresses {
+			if address.On == port.Name {
+				return fmt.Errorf("the address %s is on %s: remove the address first", address.Prefix, port.Name)
 			}
 		}
-		for _, l := range d.Outsides {
-			if l.On == p.Name {
-				return fmt.Errorf("the line %s to the outside is on %s: remove the line first", l.Name, p.Name)
+		for _, line := range d.Outsides {
+			if line.On == port.Name {
+				return fmt.Errorf("the line %s to the outside is on %s: remove the line first", line.Name, port.Name)
 			}
 		}
 		gone[i] = true
 	}
 	moved, kept := make([]int, len(d.Ports)), []Port(nil)
-	for i, p := range d.Ports {
+	for i, port := range d.Ports {
 		moved[i] = len(kept)
 		if !gone[i] {
-			kept = append(kept, p)
+			kept = append(kept, port)
 		}
 	}
 	for i := range kept {

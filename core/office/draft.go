@@ -40,11 +40,11 @@ type plugID struct {
 // mistakes nobody reads them.
 func (d *Draft) Quiet() { d.quiet = true }
 
-func (d *Draft) hint(s string, names func() []string, otherwise string) string {
+func (d *Draft) hint(text string, names func() []string, otherwise string) string {
 	if d.quiet {
 		return ": " + otherwise
 	}
-	return hint(s, names(), otherwise)
+	return hint(text, names(), otherwise)
 }
 
 // NewDraft starts from o.
@@ -55,9 +55,9 @@ func (d *Draft) Office() *Office { return &d.o }
 
 // Done gives the new office and the edit that leads to it.
 func (d *Draft) Done() (*Office, Edit) {
-	o := d.o
+	office := d.o
 	d.own, d.mine, d.ruled = false, nil, nil
-	return &o, d.edit
+	return &office, d.edit
 }
 
 // take makes the lists the draft's own before the first change.
@@ -76,18 +76,18 @@ func (d *Draft) take() {
 func (d *Draft) index() *draftIndex {
 	if d.ix.devices == nil {
 		d.ix = draftIndex{map[string]int{}, map[PortRef]int{}, map[string]VID{}, map[plugID]int{}, 0}
-		for i, x := range d.o.Devices {
-			d.ix.devices[x.Name] = i
+		for i, device := range d.o.Devices {
+			d.ix.devices[device.Name] = i
 		}
-		for i, c := range d.o.Cables {
-			d.ix.cabled[c.A], d.ix.cabled[c.B] = i, i
+		for i, cable := range d.o.Cables {
+			d.ix.cabled[cable.A], d.ix.cabled[cable.B] = i, i
 		}
-		for _, v := range d.o.VLANs {
-			d.ix.names[v.Name] = v.VID
+		for _, vlan := range d.o.VLANs {
+			d.ix.names[vlan.Name] = vlan.VID
 		}
-		for i, p := range d.o.Plugs {
-			d.ix.plugs[plugID{p.Port, p.Name}] = i
-			if p.Operator {
+		for i, plug := range d.o.Plugs {
+			d.ix.plugs[plugID{plug.Port, plug.Name}] = i
+			if plug.Operator {
 				d.ix.at = i + 1
 			}
 		}
@@ -120,15 +120,15 @@ func (d *Draft) findDevice(name string) (int, error) {
 			return i, nil
 		}
 	} else {
-		for i, x := range d.o.Devices {
-			if x.Name == name {
+		for i, device := range d.o.Devices {
+			if device.Name == name {
 				return i, nil
 			}
 		}
 	}
 	names := func() (names []string) {
-		for _, x := range d.o.Devices {
-			names = append(names, x.Name)
+		for _, device := range d.o.Devices {
+			names = append(names, device.Name)
 		}
 		return names
 	}
@@ -137,8 +137,8 @@ func (d *Draft) findDevice(name string) (int, error) {
 
 // FindVLAN is the VID of a registered VLAN's name.
 func (d *Draft) FindVLAN(name string) (VID, error) {
-	if v, ok := d.index().names[name]; ok {
-		return v, nil
+	if vid, ok := d.index().names[name]; ok {
+		return vid, nil
 	}
 	return 0, fmt.Errorf("no VLAN is named %s%s", name,
 		d.hint(name, func() []string { return slices.Sorted(maps.Keys(d.ix.names)) }, "register it with vlan NUMBER "+name))
@@ -146,12 +146,12 @@ func (d *Draft) FindVLAN(name string) (VID, error) {
 
 // FindUse and FindPlan give the nearest name in the error.
 func (d *Draft) FindUse(name string) (*Use, error) {
-	if u := d.o.Use(name); u != nil {
-		return u, nil
+	if use := d.o.Use(name); use != nil {
+		return use, nil
 	}
 	names := func() (names []string) {
-		for _, u := range d.o.Uses {
-			names = append(names, u.Name)
+		for _, use := range d.o.Uses {
+			names = append(names, use.Name)
 		}
 		return names
 	}
@@ -159,12 +159,12 @@ func (d *Draft) FindUse(name string) (*Use, error) {
 }
 
 func (d *Draft) FindPlan(name string) (*Plan, error) {
-	if p := d.o.Plan(name); p != nil {
-		return p, nil
+	if plan := d.o.Plan(name); plan != nil {
+		return plan, nil
 	}
 	names := func() (names []string) {
-		for _, p := range d.o.Plans {
-			names = append(names, p.Name)
+		for _, plan := range d.o.Plans {
+			names = append(names, plan.Name)
 		}
 		return names
 	}
@@ -172,51 +172,51 @@ func (d *Draft) FindPlan(name string) (*Plan, error) {
 }
 
 // SetTitle names the office.
-func (d *Draft) SetTitle(t string) {
-	if t != d.o.Title {
-		d.note(Title(d.o.Title), Title(t), 0)
-		d.o.Title = t
+func (d *Draft) SetTitle(text string) {
+	if text != d.o.Title {
+		d.note(Title(d.o.Title), Title(text), 0)
+		d.o.Title = text
 	}
 }
 
 // PutAll puts all that another office has into this one, but for its title, in
 // the order in which each thing finds what it names.
 func (d *Draft) PutAll(o *Office) error {
-	for _, v := range o.VLANs {
-		if err := d.PutVLAN(v); err != nil {
+	for _, vlan := range o.VLANs {
+		if err := d.PutVLAN(vlan); err != nil {
 			return err
 		}
 	}
-	for _, x := range o.Uses {
-		if err := d.PutUse(x); err != nil {
+	for _, use := range o.Uses {
+		if err := d.PutUse(use); err != nil {
 			return err
 		}
 	}
-	for _, x := range o.Plans {
-		if err := d.PutPlan(x); err != nil {
+	for _, plan := range o.Plans {
+		if err := d.PutPlan(plan); err != nil {
 			return err
 		}
 	}
-	for _, x := range o.Services {
-		if err := d.PutService(x); err != nil {
+	for _, named := range o.Services {
+		if err := d.PutService(named); err != nil {
 			return err
 		}
 	}
 	if err := d.PutDevices(o.Devices); err != nil {
 		return err
 	}
-	for _, c := range o.Cables {
-		if err := d.Connect(c); err != nil {
+	for _, cable := range o.Cables {
+		if err := d.Connect(cable); err != nil {
 			return err
 		}
 	}
-	for _, p := range o.Plugs {
-		if err := d.PutPlug(p); err != nil {
+	for _, plug := range o.Plugs {
+		if err := d.PutPlug(plug); err != nil {
 			return err
 		}
 	}
-	for _, w := range o.Wishes {
-		if err := d.PutWish(w); err != nil {
+	for _, wish := range o.Wishes {
+		if err := d.PutWish(wish); err != nil {
 			return err
 		}
 	}

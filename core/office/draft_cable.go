@@ -7,7 +7,7 @@ import (
 )
 
 // Connect puts a cable between two ports of fronts.
-func (d *Draft) Connect(c Cable) error { return d.connect(c, -1) }
+func (d *Draft) Connect(cable Cable) error { return d.connect(cable, -1) }
 
 func (d *Draft) connect(cable Cable, at int) error {
 	if cable.A == cable.B {
@@ -15,19 +15,19 @@ func (d *Draft) connect(cable Cable, at int) error {
 	}
 	ix := d.index()
 	for _, ref := range []PortRef{cable.A, cable.B} {
-		x, err := d.FindDevice(ref.Device)
+		device, err := d.FindDevice(ref.Device)
 		if err != nil {
 			return err
 		}
-		if _, err := x.FrontPort(ref.Port); err != nil {
+		if _, err := device.FrontPort(ref.Port); err != nil {
 			return err
 		}
 		if i, ok := ix.cabled[ref]; ok {
-			o, part := d.o.Cables[i], Part("")
+			other, part := d.o.Cables[i], Part("")
 			if ref == cable.B {
 				part = OfSecond
 			}
-			return FaultOf(part, "%s has a cable already, %s to %s: one cable a port", ref, o.A, o.B)
+			return FaultOf(part, "%s has a cable already, %s to %s: one cable a port", ref, other.A, other.B)
 		}
 	}
 	d.take()
@@ -43,10 +43,10 @@ func (d *Draft) connect(cable Cable, at int) error {
 }
 
 // Disconnect takes a cable away; either end may be named first.
-func (d *Draft) Disconnect(c Cable) error {
-	i := slices.IndexFunc(d.o.Cables, c.Same)
+func (d *Draft) Disconnect(cable Cable) error {
+	i := slices.IndexFunc(d.o.Cables, cable.Same)
 	if i < 0 {
-		return fmt.Errorf("no cable joins %s and %s", c.A, c.B)
+		return fmt.Errorf("no cable joins %s and %s", cable.A, cable.B)
 	}
 	d.disconnect(i)
 	return nil
@@ -60,14 +60,14 @@ func (d *Draft) disconnect(i int) {
 }
 
 // PutPlug plugs something in, or replaces what has that name on that port.
-func (d *Draft) PutPlug(p Plug) error { return d.putPlug(p, -1) }
+func (d *Draft) PutPlug(plug Plug) error { return d.putPlug(plug, -1) }
 
 func (d *Draft) putPlug(plug Plug, at int) error {
-	x, err := d.FindDevice(plug.Port.Device)
+	device, err := d.FindDevice(plug.Port.Device)
 	if err != nil {
 		return err
 	}
-	if _, err := x.FindPort(plug.Port.Port); err != nil {
+	if _, err := device.FindPort(plug.Port.Port); err != nil {
 		return err
 	}
 	if _, err := VIDOf(int(plug.Wants)); err != nil {
@@ -76,8 +76,8 @@ func (d *Draft) putPlug(plug Plug, at int) error {
 	ix := d.index()
 	i, have := ix.plugs[plugID{plug.Port, plug.Name}]
 	if plug.Operator && ix.at > 0 && (!have || ix.at != i+1) {
-		q := d.o.Plugs[ix.at-1]
-		return fmt.Errorf("the operator is at %s already, with %q: one plug is the operator's", q.Port, q.Name)
+		other := d.o.Plugs[ix.at-1]
+		return fmt.Errorf("the operator is at %s already, with %q: one plug is the operator's", other.Port, other.Name)
 	}
 	d.take()
 	switch {
@@ -107,10 +107,10 @@ func (d *Draft) putPlug(plug Plug, at int) error {
 // Unplug removes a plug by its port and name; with name "" the only one there.
 func (d *Draft) Unplug(ref PortRef, name string) error {
 	found, there := -1, []string(nil)
-	for i, q := range d.o.Plugs {
-		if q.Port == ref {
-			there = append(there, fmt.Sprintf("%q", q.Name))
-			if q.Name == name || name == "" {
+	for i, plug := range d.o.Plugs {
+		if plug.Port == ref {
+			there = append(there, fmt.Sprintf("%q", plug.Name))
+			if plug.Name == name || name == "" {
 				found = i
 			}
 		}

@@ -8,7 +8,7 @@ import (
 // PutDevice adds a device, or replaces the one of its name, whose cables and
 // plugs must still find their ports. The device is sealed and not to be
 // changed afterwards.
-func (d *Draft) PutDevice(x *Device) error { return d.putDevice(x, -1) }
+func (d *Draft) PutDevice(device *Device) error { return d.putDevice(device, -1) }
 
 func (d *Draft) putDevice(device *Device, at int) error {
 	if device.Follows != "" {
@@ -16,9 +16,9 @@ func (d *Draft) putDevice(device *Device, at int) error {
 			return err
 		}
 	}
-	for _, p := range device.Ports {
-		if p.Shape != nil {
-			if err := d.checkShape(p.Shape); err != nil {
+	for _, port := range device.Ports {
+		if port.Shape != nil {
+			if err := d.checkShape(port.Shape); err != nil {
 				return err
 			}
 		}
@@ -33,16 +33,16 @@ func (d *Draft) putDevice(device *Device, at int) error {
 		if err := d.keepsZones(d.o.Devices[i], device); err != nil {
 			return err
 		}
-		for r := range ix.cabled {
-			if r.Device == device.Name {
-				if _, err := device.FrontPort(r.Port); err != nil {
-					return fmt.Errorf("a cable is in %s, which would go: remove the cable first", r)
+		for one := range ix.cabled {
+			if one.Device == device.Name {
+				if _, err := device.FrontPort(one.Port); err != nil {
+					return fmt.Errorf("a cable is in %s, which would go: remove the cable first", one)
 				}
 			}
 		}
-		for _, p := range d.o.Plugs {
-			if p.Port.Device == device.Name && device.Port(p.Port.Port) < 0 {
-				return fmt.Errorf("%q is plugged into %s, which would go: remove the plug first", p.Name, p.Port)
+		for _, plug := range d.o.Plugs {
+			if plug.Port.Device == device.Name && device.Port(plug.Port.Port) < 0 {
+				return fmt.Errorf("%q is plugged into %s, which would go: remove the plug first", plug.Name, plug.Port)
 			}
 		}
 	}
@@ -67,16 +67,16 @@ func (d *Draft) putDevice(device *Device, at int) error {
 // PutDevices adds devices of which the rules of one may name the zones of another.
 // They stay as they are.
 func (d *Draft) PutDevices(devices []*Device) error {
-	for _, x := range devices {
-		x = x.Clone()
-		x.Rules = nil
-		if err := d.PutDevice(x); err != nil {
+	for _, device := range devices {
+		device = device.Clone()
+		device.Rules = nil
+		if err := d.PutDevice(device); err != nil {
 			return err
 		}
 	}
-	for _, x := range devices {
-		for i := range x.Rules {
-			if err := d.PutRule(x.Name, &x.Rules[i], -1); err != nil {
+	for _, device := range devices {
+		for i := range device.Rules {
+			if err := d.PutRule(device.Name, &device.Rules[i], -1); err != nil {
 				return err
 			}
 		}
@@ -99,7 +99,7 @@ func (d *Draft) RemoveDevice(name string) error {
 		}
 	}
 	for j := len(d.o.Cables) - 1; j >= 0; j-- {
-		if c := d.o.Cables[j]; c.A.Device == name || c.B.Device == name {
+		if cable := d.o.Cables[j]; cable.A.Device == name || cable.B.Device == name {
 			d.disconnect(j)
 		}
 	}
@@ -135,9 +135,9 @@ func (d *Draft) Set(ref PortRef, shape *Shape, because string) error {
 			return err
 		}
 	}
-	for _, l := range device.Outsides {
-		if l.On == ref.Port {
-			if err := device.carriesLine(l, shape); err != nil {
+	for _, line := range device.Outsides {
+		if line.On == ref.Port {
+			if err := device.carriesLine(line, shape); err != nil {
 				return err
 			}
 		}
@@ -157,12 +157,12 @@ func (d *Draft) Set(ref PortRef, shape *Shape, because string) error {
 		device.Ports[port].Shape, device.Ports[port].Because = shape, because
 		return nil
 	}
-	y := device.withPort(port, shape, because)
+	other := device.withPort(port, shape, because)
 	if d.mine == nil {
 		d.mine = map[*Device]bool{}
 	}
-	d.mine[y] = true
-	d.o.Devices[i] = y
+	d.mine[other] = true
+	d.o.Devices[i] = other
 	return nil
 }
 

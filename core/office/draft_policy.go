@@ -6,7 +6,7 @@ import (
 )
 
 // PutService gives services a name, or changes what a name stands for.
-func (d *Draft) PutService(s *NamedService) error { return d.putService(s, -1) }
+func (d *Draft) PutService(named *NamedService) error { return d.putService(named, -1) }
 
 func (d *Draft) putService(service *NamedService, at int) error {
 	if err := CheckSideName("a service", service.Name); err != nil {
@@ -18,9 +18,9 @@ func (d *Draft) putService(service *NamedService, at int) error {
 	if len(service.Is) == 0 {
 		return fmt.Errorf("the service %s stands for nothing: name services, as in service %s tcp/104,tcp/11112", service.Name, service.Name)
 	}
-	for _, s := range service.Is {
-		if s.Protocol == Named || s.Protocol == AnyProtocol {
-			return fmt.Errorf("%s cannot stand for %s: a name stands for ping and ports of tcp and udp", service.Name, s)
+	for _, one := range service.Is {
+		if one.Protocol == Named || one.Protocol == AnyProtocol {
+			return fmt.Errorf("%s cannot stand for %s: a name stands for ping and ports of tcp and udp", service.Name, one)
 		}
 	}
 	d.take()
@@ -36,27 +36,27 @@ func (d *Draft) RemoveService(name string) error {
 		return err
 	}
 	uses := func(all []Service) bool {
-		return slices.ContainsFunc(all, func(s Service) bool { return s.Name == name })
+		return slices.ContainsFunc(all, func(service Service) bool { return service.Name == name })
 	}
-	for _, x := range d.o.Devices {
-		for i := range x.Rules {
-			if uses(x.Rules[i].Services) {
-				return fmt.Errorf("rule %d of %s names the service %s: change the rule first", i+1, x.Name, name)
+	for _, device := range d.o.Devices {
+		for i := range device.Rules {
+			if uses(device.Rules[i].Services) {
+				return fmt.Errorf("rule %d of %s names the service %s: change the rule first", i+1, device.Name, name)
 			}
 		}
-		for _, a := range x.Addresses {
-			if uses(a.Admits) {
-				return fmt.Errorf("%s admits the service %s at %s: change that first", x.Name, name, a.Prefix.Addr())
+		for _, address := range device.Addresses {
+			if uses(address.Admits) {
+				return fmt.Errorf("%s admits the service %s at %s: change that first", device.Name, name, address.Prefix.Addr())
 			}
 		}
 	}
-	for _, w := range d.o.Wishes {
-		if uses(w.Services) {
-			return fmt.Errorf("the wish %s names the service %s: remove the wish first", w, name)
+	for _, wish := range d.o.Wishes {
+		if uses(wish.Services) {
+			return fmt.Errorf("the wish %s names the service %s: remove the wish first", wish, name)
 		}
 	}
 	d.take()
-	i := slices.IndexFunc(d.o.Services, func(s *NamedService) bool { return s.Name == name })
+	i := slices.IndexFunc(d.o.Services, func(named *NamedService) bool { return named.Name == name })
 	d.note(d.o.Services[i], nil, i)
 	d.o.Services = slices.Delete(d.o.Services, i, i+1)
 	return nil
@@ -67,8 +67,8 @@ func (d *Draft) findService(name string) error {
 		return nil
 	}
 	names := func() (names []string) {
-		for _, s := range d.o.Services {
-			names = append(names, s.Name)
+		for _, named := range d.o.Services {
+			names = append(names, named.Name)
 		}
 		return append(names, string(Ping), string(AnyProtocol))
 	}
@@ -77,14 +77,14 @@ func (d *Draft) findService(name string) error {
 
 // CheckServices says whether services are known: a name stands for something.
 func (d *Draft) CheckServices(all []Service) error {
-	for _, s := range all {
+	for _, service := range all {
 		switch {
-		case s.Protocol == Named:
-			if err := d.findService(s.Name); err != nil {
+		case service.Protocol == Named:
+			if err := d.findService(service.Name); err != nil {
 				return err
 			}
-		case (s.Protocol == TCP || s.Protocol == UDP) && (s.First < 1 || s.Last < s.First):
-			return FaultOf(OfService, "the ports of %s run backwards or start at 0: write them from 1 to 65535, the lower first", s)
+		case (service.Protocol == TCP || service.Protocol == UDP) && (service.First < 1 || service.Last < service.First):
+			return FaultOf(OfService, "the ports of %s run backwards or start at 0: write them from 1 to 65535, the lower first", service)
 		}
 	}
 	return nil
@@ -93,14 +93,14 @@ func (d *Draft) CheckServices(all []Service) error {
 // CheckSides says whether the sides of a rule or a wish name what is there. A rule
 // of a device that is not in the office yet may name its zones; nil for others.
 func (d *Draft) CheckSides(sides []Side, coming *Device) error {
-	for _, s := range sides {
-		switch s.Kind {
+	for _, side := range sides {
+		switch side.Kind {
 		case SideZone:
-			if !hasZone(d.o.Devices, s.Zone) && (coming == nil || !coming.HasZone(s.Zone)) {
-				return FaultOf(OfSide, "no device has a zone %s%s", s.Zone, d.hint(s.Zone, d.zones, "give an address that zone, as in address 110 10.61.110.1/24 zone "+s.Zone))
+			if !hasZone(d.o.Devices, side.Zone) && (coming == nil || !coming.HasZone(side.Zone)) {
+				return FaultOf(OfSide, "no device has a zone %s%s", side.Zone, d.hint(side.Zone, d.zones, "give an address that zone, as in address 110 10.61.110.1/24 zone "+side.Zone))
 			}
 		case SideVLAN:
-			if _, err := VIDOf(int(s.VID)); err != nil {
+			if _, err := VIDOf(int(side.VID)); err != nil {
 				return err
 			}
 		}
@@ -109,19 +109,19 @@ func (d *Draft) CheckSides(sides []Side, coming *Device) error {
 }
 
 func hasZone(devices []*Device, zone string) bool {
-	return slices.ContainsFunc(devices, func(x *Device) bool { return x.HasZone(zone) })
+	return slices.ContainsFunc(devices, func(device *Device) bool { return device.HasZone(zone) })
 }
 
 // HasZone says whether an address of the device is in a zone.
 func (d *Device) HasZone(zone string) bool {
-	return slices.ContainsFunc(d.Addresses, func(a Address) bool { return a.Zone == zone })
+	return slices.ContainsFunc(d.Addresses, func(address Address) bool { return address.Zone == zone })
 }
 
 func (d *Draft) zones() (names []string) {
-	for _, x := range d.o.Devices {
-		for _, a := range x.Addresses {
-			if a.Zone != "" && !slices.Contains(names, a.Zone) {
-				names = append(names, a.Zone)
+	for _, device := range d.o.Devices {
+		for _, address := range device.Addresses {
+			if address.Zone != "" && !slices.Contains(names, address.Zone) {
+				names = append(names, address.Zone)
 			}
 		}
 	}
@@ -131,30 +131,30 @@ func (d *Draft) zones() (names []string) {
 // keepsZones says whether the zones that rules and wishes name are still there
 // once a device is another, nil where it goes.
 func (d *Draft) keepsZones(was, is *Device) error {
-	for _, a := range was.Addresses {
-		if a.Zone == "" || is != nil && is.HasZone(a.Zone) {
+	for _, address := range was.Addresses {
+		if address.Zone == "" || is != nil && is.HasZone(address.Zone) {
 			continue
 		}
-		others := slices.DeleteFunc(slices.Clone(d.o.Devices), func(x *Device) bool { return x == was })
-		if hasZone(others, a.Zone) {
+		others := slices.DeleteFunc(slices.Clone(d.o.Devices), func(device *Device) bool { return device == was })
+		if hasZone(others, address.Zone) {
 			continue
 		}
 		named := func(sides []Side) bool {
-			return slices.ContainsFunc(sides, func(s Side) bool { return s.Kind == SideZone && s.Zone == a.Zone })
+			return slices.ContainsFunc(sides, func(side Side) bool { return side.Kind == SideZone && side.Zone == address.Zone })
 		}
 		if is != nil {
 			others = append(others, is)
 		}
-		for _, x := range others {
-			for i := range x.Rules {
-				if r := &x.Rules[i]; named(r.From) || named(r.To) {
-					return fmt.Errorf("rule %d of %s names the zone %s, which would be gone: change the rule first", i+1, x.Name, a.Zone)
+		for _, device := range others {
+			for i := range device.Rules {
+				if rule := &device.Rules[i]; named(rule.From) || named(rule.To) {
+					return fmt.Errorf("rule %d of %s names the zone %s, which would be gone: change the rule first", i+1, device.Name, address.Zone)
 				}
 			}
 		}
-		for _, w := range d.o.Wishes {
-			if named(w.From) || named(w.To) {
-				return fmt.Errorf("the wish %s names the zone %s, which would be gone: remove the wish first", w, a.Zone)
+		for _, wish := range d.o.Wishes {
+			if named(wish.From) || named(wish.To) {
+				return fmt.Errorf("the wish %s names the zone %s, which would be gone: remove the wish first", wish, address.Zone)
 			}
 		}
 	}
@@ -162,7 +162,7 @@ func (d *Draft) keepsZones(was, is *Device) error {
 }
 
 // PutWish says what must, or must never, be able to talk to what.
-func (d *Draft) PutWish(w *Wish) error { return d.putWish(w, -1) }
+func (d *Draft) PutWish(wish *Wish) error { return d.putWish(wish, -1) }
 
 func (d *Draft) putWish(wish *Wish, at int) error {
 	for _, sides := range [][]Side{wish.From, wish.To} {
@@ -174,7 +174,7 @@ func (d *Draft) putWish(wish *Wish, at int) error {
 		return err
 	}
 	key := wish.Key()
-	if slices.ContainsFunc(d.o.Wishes, func(w *Wish) bool { return w.Key() == key }) {
+	if slices.ContainsFunc(d.o.Wishes, func(other *Wish) bool { return other.Key() == key }) {
 		return fmt.Errorf("%s is wished already", wish)
 	}
 	d.take()
@@ -189,11 +189,11 @@ func (d *Draft) putWish(wish *Wish, at int) error {
 // RemoveWish takes a wish away.
 func (d *Draft) RemoveWish(wish *Wish) error {
 	key := wish.Key()
-	i := slices.IndexFunc(d.o.Wishes, func(w *Wish) bool { return w.Key() == key })
+	i := slices.IndexFunc(d.o.Wishes, func(other *Wish) bool { return other.Key() == key })
 	if i < 0 {
 		names := func() (names []string) {
-			for _, w := range d.o.Wishes {
-				names = append(names, w.String())
+			for _, other := range d.o.Wishes {
+				names = append(names, other.String())
 			}
 			return names
 		}
@@ -215,9 +215,9 @@ func (d *Draft) PutRule(device string, rule *Rule, at int) error {
 	if err := d.CheckRule(rule, nil); err != nil {
 		return err
 	}
-	x := d.o.Devices[i]
-	if at < 0 || at > len(x.Rules) {
-		at = len(x.Rules)
+	one := d.o.Devices[i]
+	if at < 0 || at > len(one.Rules) {
+		at = len(one.Rules)
 	}
 	d.note(nil, RuleAt{device, rule}, at)
 	d.rules(i, func(rules []Rule) []Rule { return slices.Insert(rules, at, *rule) })
@@ -240,11 +240,11 @@ func (d *Draft) RemoveRule(device string, at int) error {
 	if err != nil {
 		return err
 	}
-	x := d.o.Devices[i]
-	if at < 0 || at >= len(x.Rules) {
-		return FaultOf(OfPlace, "%s", noRule(x, at+1))
+	one := d.o.Devices[i]
+	if at < 0 || at >= len(one.Rules) {
+		return FaultOf(OfPlace, "%s", noRule(one, at+1))
 	}
-	rule := x.Rules[at]
+	rule := one.Rules[at]
 	d.note(RuleAt{device, &rule}, nil, at)
 	d.rules(i, func(rules []Rule) []Rule { return slices.Delete(rules, at, at+1) })
 	return nil
@@ -256,31 +256,31 @@ func (d *Draft) MoveRule(device string, from, to int) error {
 	if err != nil {
 		return err
 	}
-	x := d.o.Devices[i]
-	if to < 0 || to >= len(x.Rules) {
-		return FaultOf(OfPlace, "%s", noRule(x, to+1))
+	one := d.o.Devices[i]
+	if to < 0 || to >= len(one.Rules) {
+		return FaultOf(OfPlace, "%s", noRule(one, to+1))
 	}
-	if from < 0 || from >= len(x.Rules) {
-		return FaultOf(OfPlace, "%s", noRule(x, from+1))
+	if from < 0 || from >= len(one.Rules) {
+		return FaultOf(OfPlace, "%s", noRule(one, from+1))
 	}
 	if from == to {
 		return nil
 	}
-	rule := x.Rules[from]
+	rule := one.Rules[from]
 	if err := d.RemoveRule(device, from); err != nil {
 		return err
 	}
 	return d.PutRule(device, &rule, to)
 }
 
-func noRule(x *Device, n int) string {
-	switch len(x.Rules) {
+func noRule(device *Device, n int) string {
+	switch len(device.Rules) {
 	case 0:
-		return fmt.Sprintf("%s has no rules", x.Name)
+		return fmt.Sprintf("%s has no rules", device.Name)
 	case 1:
-		return fmt.Sprintf("%s has no rule %d: it has one", x.Name, n)
+		return fmt.Sprintf("%s has no rule %d: it has one", device.Name, n)
 	}
-	return fmt.Sprintf("%s has no rule %d: it has 1 to %d", x.Name, n, len(x.Rules))
+	return fmt.Sprintf("%s has no rule %d: it has 1 to %d", device.Name, n, len(device.Rules))
 }
 
 // rules changes the rules of a device; all else of it is shared with the one
@@ -294,10 +294,10 @@ func (d *Draft) rules(i int, change func([]Rule) []Rule) {
 	if !d.own {
 		d.o.Devices = slices.Clone(d.o.Devices)
 	}
-	c := *device
-	c.Rules = change(slices.Clone(device.Rules))
+	other := *device
+	other.Rules = change(slices.Clone(device.Rules))
 	delete(d.mine, device)
-	d.o.Devices[i], d.ruled = &c, &c
+	d.o.Devices[i], d.ruled = &other, &other
 }
 
 // AddOutside gives the device a line to the outside.
@@ -329,14 +329,14 @@ func (d *Device) AddOutside(line Outside) error {
 
 // carriesLine says whether a port that is set to a shape can have a line to the
 // outside: it is in no VLAN, or carries the line's.
-func (d *Device) carriesLine(line Outside, s *Shape) error {
-	if s == nil || s.Use == "" && len(s.Untagged)+len(s.Tagged) == 0 && s.Rest == RestNone {
+func (d *Device) carriesLine(line Outside, shape *Shape) error {
+	if shape == nil || shape.Use == "" && len(shape.Untagged)+len(shape.Tagged) == 0 && shape.Rest == RestNone {
 		return nil
 	}
 	switch {
 	case line.VID == 0:
 		return fmt.Errorf("port %s of %s has VLANs, and the line %s to the outside needs it for itself: clear the port, or say in which VLAN the line rides", line.On, d.Name, line.Name)
-	case s.Use == "" && s.Rest == RestNone && !slices.Contains(s.Tagged, line.VID):
+	case shape.Use == "" && shape.Rest == RestNone && !slices.Contains(shape.Tagged, line.VID):
 		return fmt.Errorf("port %s of %s does not carry VLAN %d tagged, in which the line %s to the outside rides: add [%d] to it", line.On, d.Name, line.VID, line.Name, line.VID)
 	}
 	return nil
@@ -345,58 +345,58 @@ func (d *Device) carriesLine(line Outside, s *Shape) error {
 // lineShape is what the lines to the outside on a port make of it where nothing
 // is set on it: their VLANs tagged; nil where there are none.
 func (d *Device) lineShape(port string) *Shape {
-	var s *Shape
-	for _, l := range d.Outsides {
-		if l.On == port && l.VID != 0 {
-			if s == nil {
-				s = &Shape{}
+	var shape *Shape
+	for _, line := range d.Outsides {
+		if line.On == port && line.VID != 0 {
+			if shape == nil {
+				shape = &Shape{}
 			}
-			s.Tagged = append(s.Tagged, l.VID)
+			shape.Tagged = append(shape.Tagged, line.VID)
 		}
 	}
-	if s != nil {
-		slices.Sort(s.Tagged)
+	if shape != nil {
+		slices.Sort(shape.Tagged)
 	}
-	return s
+	return shape
 }
 
 // checkPolicy says whether what a device has for routing fits together.
-func (d *Draft) checkPolicy(x *Device) error {
-	if x.State == Stateless && len(x.Outsides) > 0 {
-		return fmt.Errorf("%s has a line to the outside and cannot be stateless: answers from there would need rules for every port that asks", x.Name)
+func (d *Draft) checkPolicy(device *Device) error {
+	if device.State == Stateless && len(device.Outsides) > 0 {
+		return fmt.Errorf("%s has a line to the outside and cannot be stateless: answers from there would need rules for every port that asks", device.Name)
 	}
 	zones := map[VID]string{}
-	for _, a := range x.Addresses {
-		if err := d.CheckServices(a.Admits); err != nil {
+	for _, address := range device.Addresses {
+		if err := d.CheckServices(address.Admits); err != nil {
 			return err
 		}
-		if a.Zone == "" {
+		if address.Zone == "" {
 			continue
 		}
-		if err := CheckSideName("a zone", a.Zone); err != nil {
+		if err := CheckSideName("a zone", address.Zone); err != nil {
 			return err
 		}
-		if was, ok := zones[a.VID]; ok && was != a.Zone {
-			return fmt.Errorf("the addresses of VLAN %d on %s are in two zones, %s and %s: an interface is in one", a.VID, x.Name, was, a.Zone)
+		if was, ok := zones[address.VID]; ok && was != address.Zone {
+			return fmt.Errorf("the addresses of VLAN %d on %s are in two zones, %s and %s: an interface is in one", address.VID, device.Name, was, address.Zone)
 		}
-		zones[a.VID] = a.Zone
+		zones[address.VID] = address.Zone
 	}
-	for _, l := range x.Outsides {
-		i, err := x.FindPort(l.On)
+	for _, line := range device.Outsides {
+		i, err := device.FindPort(line.On)
 		if err != nil {
-			return fmt.Errorf("the line %s to the outside is on port %s, which would go: remove the line first", l.Name, l.On)
+			return fmt.Errorf("the line %s to the outside is on port %s, which would go: remove the line first", line.Name, line.On)
 		}
-		if err := x.carriesLine(l, x.Ports[i].Shape); err != nil {
+		if err := device.carriesLine(line, device.Ports[i].Shape); err != nil {
 			return err
 		}
 	}
-	for _, r := range x.Routes {
-		if r.Line != "" && x.Line(r.Line) == nil {
-			return fmt.Errorf("the route %s goes over a line that %s has not: remove the route first", r, x.Name)
+	for _, route := range device.Routes {
+		if route.Line != "" && device.Line(route.Line) == nil {
+			return fmt.Errorf("the route %s goes over a line that %s has not: remove the route first", route, device.Name)
 		}
 	}
-	for i := range x.Rules {
-		if err := d.CheckRule(&x.Rules[i], x); err != nil {
+	for i := range device.Rules {
+		if err := d.CheckRule(&device.Rules[i], device); err != nil {
 			return err
 		}
 	}

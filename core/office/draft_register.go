@@ -13,11 +13,11 @@ func (d *Draft) PutVLAN(vlan *VLAN) error {
 	if err := CheckVLANName(vlan.Name); err != nil {
 		return err
 	}
-	if w, ok := d.index().names[vlan.Name]; ok && w != vlan.VID {
-		return fmt.Errorf("VLAN %d is named %s already: names are unique", w, vlan.Name)
+	if vid, ok := d.index().names[vlan.Name]; ok && vid != vlan.VID {
+		return fmt.Errorf("VLAN %d is named %s already: names are unique", vid, vlan.Name)
 	}
 	d.take()
-	i, have := slices.BinarySearchFunc(d.o.VLANs, vlan.VID, func(a *VLAN, v VID) int { return int(a.VID) - int(v) })
+	i, have := slices.BinarySearchFunc(d.o.VLANs, vlan.VID, func(other *VLAN, vid VID) int { return int(other.VID) - int(vid) })
 	if have {
 		old := d.o.VLANs[i]
 		delete(d.ix.names, old.Name)
@@ -32,10 +32,10 @@ func (d *Draft) PutVLAN(vlan *VLAN) error {
 }
 
 // RemoveVLAN takes a VLAN out of the register. Ports keep it: a finding says so.
-func (d *Draft) RemoveVLAN(v VID) error {
-	i := slices.IndexFunc(d.o.VLANs, func(x *VLAN) bool { return x.VID == v })
+func (d *Draft) RemoveVLAN(vid VID) error {
+	i := slices.IndexFunc(d.o.VLANs, func(vlan *VLAN) bool { return vlan.VID == vid })
 	if i < 0 {
-		return fmt.Errorf("VLAN %d is not in the register", v)
+		return fmt.Errorf("VLAN %d is not in the register", vid)
 	}
 	d.take()
 	d.note(d.o.VLANs[i], nil, i)
@@ -57,7 +57,7 @@ func putNamed[T any](xs []*T, x *T, at int, same func(a, b *T) bool) (out []*T, 
 }
 
 // PutUse defines a use, or changes it for every port that has it.
-func (d *Draft) PutUse(u *Use) error { return d.putUse(u, -1) }
+func (d *Draft) PutUse(use *Use) error { return d.putUse(use, -1) }
 
 func (d *Draft) putUse(use *Use, at int) error {
 	if use.Shape.Use != "" {
@@ -78,29 +78,29 @@ func (d *Draft) RemoveUse(name string) error {
 	if _, err := d.FindUse(name); err != nil {
 		return err
 	}
-	for _, p := range d.o.Plans {
-		for _, l := range p.Lines {
-			if l.Shape.Use == name {
-				return fmt.Errorf("plan %s has the use %s: change the plan first", p.Name, name)
+	for _, plan := range d.o.Plans {
+		for _, line := range plan.Lines {
+			if line.Shape.Use == name {
+				return fmt.Errorf("plan %s has the use %s: change the plan first", plan.Name, name)
 			}
 		}
 	}
-	for _, x := range d.o.Devices {
-		for _, p := range x.Ports {
-			if p.Shape != nil && p.Shape.Use == name {
-				return fmt.Errorf("%s.%s has the use %s: set that port first", x.Name, p.Name, name)
+	for _, device := range d.o.Devices {
+		for _, port := range device.Ports {
+			if port.Shape != nil && port.Shape.Use == name {
+				return fmt.Errorf("%s.%s has the use %s: set that port first", device.Name, port.Name, name)
 			}
 		}
 	}
 	d.take()
-	i := slices.IndexFunc(d.o.Uses, func(u *Use) bool { return u.Name == name })
+	i := slices.IndexFunc(d.o.Uses, func(use *Use) bool { return use.Name == name })
 	d.note(d.o.Uses[i], nil, i)
 	d.o.Uses = slices.Delete(d.o.Uses, i, i+1)
 	return nil
 }
 
 // PutPlan defines a port plan, or changes it for every device that follows it.
-func (d *Draft) PutPlan(p *Plan) error { return d.putPlan(p, -1) }
+func (d *Draft) PutPlan(plan *Plan) error { return d.putPlan(plan, -1) }
 
 func (d *Draft) putPlan(plan *Plan, at int) error {
 	for i := range plan.Lines {
@@ -120,13 +120,13 @@ func (d *Draft) RemovePlan(name string) error {
 	if _, err := d.FindPlan(name); err != nil {
 		return err
 	}
-	for _, x := range d.o.Devices {
-		if x.Follows == name {
-			return fmt.Errorf("%s follows %s: let it follow another or none first", x.Name, name)
+	for _, device := range d.o.Devices {
+		if device.Follows == name {
+			return fmt.Errorf("%s follows %s: let it follow another or none first", device.Name, name)
 		}
 	}
 	d.take()
-	i := slices.IndexFunc(d.o.Plans, func(p *Plan) bool { return p.Name == name })
+	i := slices.IndexFunc(d.o.Plans, func(plan *Plan) bool { return plan.Name == name })
 	d.note(d.o.Plans[i], nil, i)
 	d.o.Plans = slices.Delete(d.o.Plans, i, i+1)
 	return nil

@@ -13,14 +13,14 @@ import (
 // rules of a device, as their order is what they mean.
 type Key string
 
-// Clashes says whether an edit of k and one of l touch the same thing: a
+// Clashes says whether an edit of k and one of key touch the same thing: a
 // device and its ports do.
-func (k Key) Clashes(l Key) bool {
-	return k == l || k.within(l) || l.within(k)
+func (k Key) Clashes(key Key) bool {
+	return k == key || k.within(key) || key.within(k)
 }
 
-func (k Key) within(l Key) bool {
-	d, isDevice := strings.CutPrefix(string(l), "device:")
+func (k Key) within(key Key) bool {
+	d, isDevice := strings.CutPrefix(string(key), "device:")
 	p, isPort := strings.CutPrefix(string(k), "port:")
 	r, isRules := strings.CutPrefix(string(k), "rules:")
 	return isDevice && (isPort && strings.HasPrefix(p, d+".") || isRules && r == d)
@@ -59,11 +59,11 @@ func (d *Device) Key() Key       { return Key("device:" + d.Name) }
 func (s Setting) Key() Key       { return Key("port:" + s.Port.String()) }
 func (p Plug) Key() Key          { return Key("plug:" + p.Port.Device + "." + p.Port.Port + " " + p.Name) }
 func (c Cable) Key() Key {
-	a, b := c.A, c.B
-	if b.Compare(a) < 0 {
-		a, b = b, a
+	one, b := c.A, c.B
+	if b.Compare(one) < 0 {
+		one, b = b, one
 	}
-	return Key("cable:" + a.Device + "." + a.Port + " " + b.Device + "." + b.Port)
+	return Key("cable:" + one.Device + "." + one.Port + " " + b.Device + "." + b.Port)
 }
 
 // Change replaces one thing; a nil Before adds it, a nil After removes it.
@@ -85,31 +85,31 @@ type Edit []Change
 
 // Inverse undoes e.
 func (e Edit) Inverse() Edit {
-	r := make(Edit, 0, len(e))
-	for _, c := range slices.Backward(e) {
-		r = append(r, Change{Before: c.After, After: c.Before, At: c.At})
+	edit := make(Edit, 0, len(e))
+	for _, change := range slices.Backward(e) {
+		edit = append(edit, Change{Before: change.After, After: change.Before, At: change.At})
 	}
-	return r
+	return edit
 }
 
 // Keys lists what e touches, without repeats.
 func (e Edit) Keys() []Key {
 	var ks []Key
 	seen := map[Key]bool{}
-	for _, c := range e {
-		if k := c.Key(); !seen[k] {
-			seen[k] = true
-			ks = append(ks, k)
+	for _, change := range e {
+		if key := change.Key(); !seen[key] {
+			seen[key] = true
+			ks = append(ks, key)
 		}
 	}
 	return ks
 }
 
 // Apply makes e's changes to o, all or none.
-func Apply(o *Office, e Edit) (*Office, error) {
+func Apply(o *Office, edit Edit) (*Office, error) {
 	draft := NewDraft(o)
-	for _, c := range e {
-		if err := draft.Put(c); err != nil {
+	for _, change := range edit {
+		if err := draft.Put(change); err != nil {
 			return nil, err
 		}
 	}

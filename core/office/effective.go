@@ -35,26 +35,26 @@ func (o *Office) Planned(device *Device, i int) (*Shape, bool) {
 	if device.Follows == "" {
 		return nil, false
 	}
-	p := o.Plan(device.Follows)
-	if p == nil {
+	plan := o.Plan(device.Follows)
+	if plan == nil {
 		return nil, false
 	}
-	return p.planned(device, i, device.Front())
+	return plan.planned(device, i, device.Front())
 }
 
-func (p *Plan) planned(d *Device, i, front int) (*Shape, bool) {
-	port := &d.Ports[i]
+func (p *Plan) planned(device *Device, i, front int) (*Shape, bool) {
+	port := &device.Ports[i]
 	switch port.Kind {
 	case Physical:
 		return p.Covers(i+1, front)
 	case Bundle:
 		var all *Shape
 		for _, m := range port.Members {
-			s, ok := p.Covers(m+1, front)
-			if !ok || all != nil && !all.Equal(*s) {
+			shape, ok := p.Covers(m+1, front)
+			if !ok || all != nil && !all.Equal(*shape) {
 				return nil, false
 			}
-			all = s
+			all = shape
 		}
 		return all, all != nil
 	}
@@ -63,31 +63,31 @@ func (p *Plan) planned(d *Device, i, front int) (*Shape, bool) {
 
 var noShape = &Shape{}
 
-// Effective is the shape in force on port i of d, its use resolved: its
+// Effective is the shape in force on port i of device, its use resolved: its
 // exception, else its plan's, else what is set on it, else nothing. Rest is
 // left as it is. Members of a bundle have none of their own.
-func (o *Office) Effective(d *Device, i int) (*Shape, Source) {
-	s, src := o.Written(d, i)
-	return o.Resolve(s), src
+func (o *Office) Effective(device *Device, i int) (*Shape, Source) {
+	shape, src := o.Written(device, i)
+	return o.Resolve(shape), src
 }
 
 // Written is as [Office.Effective] with a use left as a use.
-func (o *Office) Written(d *Device, i int) (*Shape, Source) {
-	p := &d.Ports[i]
-	if p.Bundle > 0 {
+func (o *Office) Written(device *Device, i int) (*Shape, Source) {
+	port := &device.Ports[i]
+	if port.Bundle > 0 {
 		return noShape, FromNothing
 	}
-	planned, covered := o.Planned(d, i)
-	if len(d.Outsides) > 0 && !covered && (p.Shape == nil || p.Shape.Equal(Shape{})) {
-		if s := d.lineShape(p.Name); s != nil {
-			return s, FromPort
+	planned, covered := o.Planned(device, i)
+	if len(device.Outsides) > 0 && !covered && (port.Shape == nil || port.Shape.Equal(Shape{})) {
+		if shape := device.lineShape(port.Name); shape != nil {
+			return shape, FromPort
 		}
 	}
 	switch {
-	case p.Shape != nil && covered:
-		return p.Shape, FromException
-	case p.Shape != nil:
-		return p.Shape, FromPort
+	case port.Shape != nil && covered:
+		return port.Shape, FromException
+	case port.Shape != nil:
+		return port.Shape, FromPort
 	case covered:
 		return planned, FromPlan
 	}
@@ -95,12 +95,12 @@ func (o *Office) Written(d *Device, i int) (*Shape, Source) {
 }
 
 // Resolve replaces a use by its shape.
-func (o *Office) Resolve(s *Shape) *Shape {
-	if s.Use == "" {
-		return s
+func (o *Office) Resolve(shape *Shape) *Shape {
+	if shape.Use == "" {
+		return shape
 	}
-	if u := o.Use(s.Use); u != nil {
-		return &u.Shape
+	if use := o.Use(shape.Use); use != nil {
+		return &use.Shape
 	}
 	return noShape
 }

@@ -32,38 +32,38 @@ type FactWord struct {
 
 // FactWords are all facts, in the order in which they are written.
 var FactWords = []FactWord{
-	{"place", "where it stands, as in harbour/server room", DeviceFact, func(f *Facts) *string { return &f.Place }},
-	{"model", "what it is sold as", DeviceFact, func(f *Facts) *string { return &f.Model }},
-	{"serial", "its serial number", DeviceFact, func(f *Facts) *string { return &f.Serial }},
-	{"socket", "the wall socket that it leads to", PortFact, func(f *Facts) *string { return &f.Socket }},
-	{"note", "what else to know", DeviceFact | PortFact | PlugFact, func(f *Facts) *string { return &f.Note }},
+	{"place", "where it stands, as in harbour/server room", DeviceFact, func(facts *Facts) *string { return &facts.Place }},
+	{"model", "what it is sold as", DeviceFact, func(facts *Facts) *string { return &facts.Model }},
+	{"serial", "its serial number", DeviceFact, func(facts *Facts) *string { return &facts.Serial }},
+	{"socket", "the wall socket that it leads to", PortFact, func(facts *Facts) *string { return &facts.Socket }},
+	{"note", "what else to know", DeviceFact | PortFact | PlugFact, func(facts *Facts) *string { return &facts.Note }},
 }
 
 // FactNamed is the fact of a word that may be noted of something, nil for none.
 func FactNamed(word string, of FactOf) *FactWord {
 	for i := range FactWords {
-		if x := &FactWords[i]; x.Word == word && x.Of&of != 0 {
-			return x
+		if fact := &FactWords[i]; fact.Word == word && fact.Of&of != 0 {
+			return fact
 		}
 	}
 	return nil
 }
 
 // In is what is noted; "" where nothing is.
-func (w *FactWord) In(f *Facts) string {
-	if f == nil {
+func (w *FactWord) In(facts *Facts) string {
+	if facts == nil {
 		return ""
 	}
-	return *w.at(f)
+	return *w.at(facts)
 }
 
 // Put notes it: at most [MostText] letters, "" for nothing. The error says what would
 // be right.
-func (w *FactWord) Put(f *Facts, text string) error {
+func (w *FactWord) Put(facts *Facts, text string) error {
 	if err := CheckText("the "+w.Word, text, MostText, true); err != nil {
 		return err
 	}
-	*w.at(f) = text
+	*w.at(facts) = text
 	return nil
 }
 
@@ -80,34 +80,34 @@ func (f *Facts) Noted() iter.Seq2[*FactWord, string] {
 
 // ByWord is what is noted by its words, nil for nothing.
 func (f *Facts) ByWord() (out map[string]string) {
-	for w, text := range f.Noted() {
+	for fact, text := range f.Noted() {
 		if out == nil {
 			out = map[string]string{}
 		}
-		out[w.Word] = text
+		out[fact.Word] = text
 	}
 	return out
 }
 
 // FactsBy reads what [Facts.ByWord] gave. Words that are none of what it is noted of
 // are left out.
-func FactsBy(words map[string]string, of FactOf) (f Facts) {
+func FactsBy(words map[string]string, of FactOf) (facts Facts) {
 	for word, text := range words {
-		if w := FactNamed(word, of); w != nil {
-			*w.at(&f) = text
+		if fact := FactNamed(word, of); fact != nil {
+			*fact.at(&facts) = text
 		}
 	}
-	return f
+	return facts
 }
 
 // With is the facts with one noted otherwise, nil where nothing is noted any more: for
 // ports, of which most have none.
-func (f *Facts) With(w *FactWord, text string) (*Facts, error) {
+func (f *Facts) With(fact *FactWord, text string) (*Facts, error) {
 	var next Facts
 	if f != nil {
 		next = *f
 	}
-	if err := w.Put(&next, text); err != nil {
+	if err := fact.Put(&next, text); err != nil {
 		return f, err
 	}
 	if next == (Facts{}) {

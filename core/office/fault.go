@@ -30,9 +30,9 @@ const (
 
 // PartOf is the part that an error is about, "" for the whole.
 func PartOf(err error) Part {
-	var f *Fault
-	if errors.As(err, &f) {
-		return f.Part
+	var fault *Fault
+	if errors.As(err, &fault) {
+		return fault.Part
 	}
 	return ""
 }
@@ -46,6 +46,6 @@ type NoPort struct {
 func (e *NoPort) Error() string { return e.text }
 
 // FaultOf makes an error about a part.
-func FaultOf(p Part, format string, args ...any) error {
-	return &Fault{p, fmt.Sprintf(format, args...)}
+func FaultOf(part Part, format string, args ...any) error {
+	return &Fault{part, fmt.Sprintf(format, args...)}
 }

@@ -42,26 +42,26 @@ const (
 )
 
 // Family is that of an address.
-func Family(a netip.Addr) int {
-	if a.Is4() {
+func Family(addr netip.Addr) int {
+	if addr.Is4() {
 		return IPv4
 	}
 	return IPv6
 }
 
 // Of is the gateway of a VLAN in a family, the zero Gate for none.
-func (g Gateways) Of(v VID, family int) Gate {
-	if x := g[v]; x != nil {
+func (g Gateways) Of(vid VID, family int) Gate {
+	if x := g[vid]; x != nil {
 		return x[family]
 	}
 	return Gate{}
 }
 
 // First is the gateway of a VLAN as people say it: of IPv4, else of IPv6.
-func (g Gateways) First(v VID) Gate {
+func (g Gateways) First(vid VID) Gate {
 	for family := range 2 {
-		if x := g.Of(v, family); x.Is() {
-			return x
+		if gate := g.Of(vid, family); gate.Is() {
+			return gate
 		}
 	}
 	return Gate{}
@@ -76,13 +76,13 @@ const (
 )
 
 // claim is how strongly an address claims to be its VLAN's gateway.
-func (d *Device) claim(a *Address) int {
+func (d *Device) claim(address *Address) int {
 	switch {
-	case a.Gateway:
+	case address.Gateway:
 		return claimMark
 	case !d.Routing():
 		return claimNone
-	case a.From.IsValid():
+	case address.From.IsValid():
 		return claimHands
 	}
 	return claimOnly
@@ -103,36 +103,36 @@ func GatewaysOf(o *Office) Gateways {
 		all   []Rival
 	}
 	claims := map[VID]*[2]best{}
-	for dev, d := range o.Devices {
-		for i := range d.Addresses {
-			a := &d.Addresses[i]
-			claim := d.claim(a)
+	for dev, device := range o.Devices {
+		for i := range device.Addresses {
+			address := &device.Addresses[i]
+			claim := device.claim(address)
 			if claim == claimNone {
 				continue
 			}
-			if claims[a.VID] == nil {
-				claims[a.VID], out[a.VID] = &[2]best{}, &[2]Gate{}
+			if claims[address.VID] == nil {
+				claims[address.VID], out[address.VID] = &[2]best{}, &[2]Gate{}
 			}
-			addr := a.Prefix.Addr()
+			addr := address.Prefix.Addr()
 			family := Family(addr)
-			x, g := &claims[a.VID][family], &out[a.VID][family]
+			one, gate := &claims[address.VID][family], &out[address.VID][family]
 			switch {
-			case claim < x.claim:
+			case claim < one.claim:
 				continue
-			case claim > x.claim:
-				x.claim, x.all = claim, nil
-				*g = Gate{Dev: dev, Address: a}
-			case addr.Less(g.Addr()):
-				g.Dev, g.Address = dev, a
+			case claim > one.claim:
+				one.claim, one.all = claim, nil
+				*gate = Gate{Dev: dev, Address: address}
+			case addr.Less(gate.Addr()):
+				gate.Dev, gate.Address = dev, address
 			}
-			x.all = append(x.all, Rival{dev, addr})
+			one.all = append(one.all, Rival{dev, addr})
 		}
 	}
-	for v, families := range claims {
+	for vid, families := range claims {
 		for family := range families {
-			if x := &families[family]; x.claim == claimOnly && len(x.all) > 1 {
-				slices.SortStableFunc(x.all, func(a, b Rival) int { return a.Addr.Compare(b.Addr) })
-				out[v][family].Rivals = x.all
+			if other := &families[family]; other.claim == claimOnly && len(other.all) > 1 {
+				slices.SortStableFunc(other.all, func(a, b Rival) int { return a.Addr.Compare(b.Addr) })
+				out[vid][family].Rivals = other.all
 			}
 		}
 	}
@@ -141,13 +141,13 @@ func GatewaysOf(o *Office) Gateways {
 
 // Differ lists the VLANs whose gateway two offices of the same devices put
 // elsewhere.
-func (g Gateways) Differ(h Gateways) (set Set) {
-	for _, pair := range [][2]Gateways{{g, h}, {h, g}} {
-		for v := range pair[0] {
+func (g Gateways) Differ(gateways Gateways) (set Set) {
+	for _, pair := range [][2]Gateways{{g, gateways}, {gateways, g}} {
+		for vid := range pair[0] {
 			for family := range 2 {
-				a, b := pair[0].Of(v, family), pair[1].Of(v, family)
-				if a.Is() != b.Is() || a.Dev != b.Dev || a.Is() && (a.Addr() != b.Addr() || a.Address.On != b.Address.On) {
-					set.Add(v)
+				gate, other := pair[0].Of(vid, family), pair[1].Of(vid, family)
+				if gate.Is() != other.Is() || gate.Dev != other.Dev || gate.Is() && (gate.Addr() != other.Addr() || gate.Address.On != other.Address.On) {
+					set.Add(vid)
 				}
 			}
 		}

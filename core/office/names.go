@@ -10,26 +10,26 @@ import (
 )
 
 // CheckAddress reads an address with its prefix length, as in 10.61.110.1/24.
-func CheckAddress(s string) (netip.Prefix, error) {
-	p, err := netip.ParsePrefix(s)
+func CheckAddress(text string) (netip.Prefix, error) {
+	prefix, err := netip.ParsePrefix(text)
 	if err != nil {
-		return p, fmt.Errorf("%q is not an address with its prefix length, such as 10.61.110.1/24", s)
+		return prefix, fmt.Errorf("%q is not an address with its prefix length, such as 10.61.110.1/24", text)
 	}
-	return p, nil
+	return prefix, nil
 }
 
 // CheckHabit says whether a habit of that name exists.
-func CheckHabit(s string) error {
-	if !slices.Contains(Habits, Habit(s)) {
-		return fmt.Errorf("%q is not a habit: %s", s, list(Habits, s))
+func CheckHabit(text string) error {
+	if !slices.Contains(Habits, Habit(text)) {
+		return fmt.Errorf("%q is not a habit: %s", text, list(Habits, text))
 	}
 	return nil
 }
 
 // CheckWording says whether a wording of that name exists.
-func CheckWording(s string) error {
-	if !slices.Contains(Wordings, WordingName(s)) {
-		return fmt.Errorf("%q is not a wording: %s", s, list(Wordings, s))
+func CheckWording(text string) error {
+	if !slices.Contains(Wordings, WordingName(text)) {
+		return fmt.Errorf("%q is not a wording: %s", text, list(Wordings, text))
 	}
 	return nil
 }
@@ -74,11 +74,11 @@ func CheckText(what, text string, most int, empty bool) error {
 	return nil
 }
 
-// Fitting is the name nearest to s that fits everywhere: small letters, digits
-// and hyphens, a letter first; otherwise where nothing of s is left.
-func Fitting(s, otherwise string) string {
+// Fitting is the name nearest to text that fits everywhere: small letters, digits
+// and hyphens, a letter first; otherwise where nothing of text is left.
+func Fitting(text, otherwise string) string {
 	var b strings.Builder
-	for _, c := range strings.ToLower(s) {
+	for _, c := range strings.ToLower(text) {
 		switch {
 		case c >= 'a' && c <= 'z' || c >= '0' && c <= '9' && b.Len() > 0:
 			b.WriteRune(c)
@@ -93,21 +93,21 @@ func Fitting(s, otherwise string) string {
 	return out
 }
 
-// list is "a, b or c", the nearest to s first among equals left to the reader.
-func list[T ~string](all []T, s string) string {
+// list is "a, b or c", the nearest to text first among equals left to the reader.
+func list[T ~string](all []T, text string) string {
 	var names []string
 	for _, x := range all {
 		names = append(names, string(x))
 	}
-	if n := Nearest(s, names); n != "" {
-		return "did you mean " + n + "? There are " + strings.Join(names, ", ")
+	if name := Nearest(text, names); name != "" {
+		return "did you mean " + name + "? There are " + strings.Join(names, ", ")
 	}
 	return "there are " + strings.Join(names, ", ")
 }
 
-func hint(s string, names []string, otherwise string) string {
-	if n := Nearest(s, names); n != "" && digits(s) == 0 {
-		return ": did you mean " + n + "?"
+func hint(text string, names []string, otherwise string) string {
+	if name := Nearest(text, names); name != "" && digits(text) == 0 {
+		return ": did you mean " + name + "?"
 	}
 	return ": " + otherwise
 }
@@ -118,9 +118,9 @@ func Nearest(text string, names []string) string {
 		return ""
 	}
 	best, at := "", 1+len(text)/3
-	for _, n := range names {
-		if d := distance(text, n, at); d < at {
-			best, at = n, d
+	for _, name := range names {
+		if d := distance(text, name, at); d < at {
+			best, at = name, d
 		}
 	}
 	return best

@@ -71,8 +71,8 @@ const (
 // String writes it as in notation: "by-port pvid-apart confirms 5".
 func (w Wording) String() string {
 	text := string(w.Name)
-	for _, h := range w.Habits {
-		text += " " + string(h)
+	for _, habit := range w.Habits {
+		text += " " + string(habit)
 	}
 	if w.Confirms > 0 {
 		text += " " + Confirms + " " + strconv.Itoa(w.Confirms)
@@ -105,17 +105,17 @@ type Factory struct {
 
 // Net is the subnet that a management takes for its own: by the length that it was
 // told, else that of its VLAN which holds it; the zero Prefix where there is none.
-func (m *Manage) Net(v *VLAN) netip.Prefix {
+func (m *Manage) Net(vlan *VLAN) netip.Prefix {
 	if !m.Addr.IsValid() {
 		return netip.Prefix{}
 	}
 	if m.Bits > 0 {
 		return netip.PrefixFrom(m.Addr, m.Bits).Masked()
 	}
-	if v != nil {
-		for _, p := range v.Nets {
-			if p.Contains(m.Addr) {
-				return p.Masked()
+	if vlan != nil {
+		for _, prefix := range vlan.Nets {
+			if prefix.Contains(m.Addr) {
+				return prefix.Masked()
 			}
 		}
 	}
@@ -223,13 +223,13 @@ func (d *Device) Unaware() bool {
 // TalksItself says whether a device is where its VLANs end, whatever is cabled:
 // a host or the like without ports inside it.
 func (d *Device) TalksItself() bool {
-	return (d.Kind == Host || d.Kind == Other) && !d.Unaware() && !slices.ContainsFunc(d.Ports, func(p Port) bool { return p.Kind == Inner })
+	return (d.Kind == Host || d.Kind == Other) && !d.Unaware() && !slices.ContainsFunc(d.Ports, func(port Port) bool { return port.Kind == Inner })
 }
 
 // Own is the address of a device that has a number, nil for none.
-func (d *Device) Own(a netip.Addr) *Address {
+func (d *Device) Own(addr netip.Addr) *Address {
 	for i := range d.Addresses {
-		if d.Addresses[i].Prefix.Addr() == a {
+		if d.Addresses[i].Prefix.Addr() == addr {
 			return &d.Addresses[i]
 		}
 	}
@@ -238,11 +238,11 @@ func (d *Device) Own(a netip.Addr) *Address {
 
 // Front is the number of ports on the device's front.
 func (d *Device) Front() int {
-	n := 0
-	for n < len(d.Ports) && d.Ports[n].Kind == Physical {
-		n++
+	port := 0
+	for port < len(d.Ports) && d.Ports[port].Kind == Physical {
+		port++
 	}
-	return n
+	return port
 }
 
 // Port finds a port by its name, -1 where there is none.
@@ -287,8 +287,8 @@ func (d *Device) Seal() *Device {
 		}
 	}
 	for i := range d.Ports {
-		for _, m := range d.Ports[i].Members {
-			d.Ports[m].Bundle = i + 1
+		for _, port := range d.Ports[i].Members {
+			d.Ports[port].Bundle = i + 1
 		}
 	}
 	return d
@@ -296,22 +296,22 @@ func (d *Device) Seal() *Device {
 
 // Clone is an unsealed copy of d that may be changed and sealed.
 func (d *Device) Clone() *Device {
-	c := *d
-	c.Ports = slices.Clone(d.Ports)
-	c.Addresses = slices.Clone(d.Addresses)
-	c.Speaks = slices.Clone(d.Speaks)
-	c.Outsides, c.Routes, c.Rules = slices.Clone(d.Outsides), slices.Clone(d.Routes), slices.Clone(d.Rules)
-	c.index, c.sealed = nil, false
-	return &c
+	device := *d
+	device.Ports = slices.Clone(d.Ports)
+	device.Addresses = slices.Clone(d.Addresses)
+	device.Speaks = slices.Clone(d.Speaks)
+	device.Outsides, device.Routes, device.Rules = slices.Clone(d.Outsides), slices.Clone(d.Routes), slices.Clone(d.Rules)
+	device.index, device.sealed = nil, false
+	return &device
 }
 
 // withPort is d with what is set on one port replaced; names and bundles stay,
 // so the index is shared.
-func (d *Device) withPort(i int, s *Shape, because string) *Device {
-	c := *d
-	c.Ports = slices.Clone(d.Ports)
-	c.Ports[i].Shape, c.Ports[i].Because = s, because
-	return &c
+func (d *Device) withPort(i int, shape *Shape, because string) *Device {
+	device := *d
+	device.Ports = slices.Clone(d.Ports)
+	device.Ports[i].Shape, device.Ports[i].Because = shape, because
+	return &device
 }
 
 // PortRef names a port.
@@ -320,8 +320,8 @@ type PortRef struct{ Device, Port string }
 func (r PortRef) String() string { return r.Device + "." + r.Port }
 
 // Compare orders port names: numbers in them count as numbers.
-func (r PortRef) Compare(s PortRef) int {
-	return cmp.Or(NaturalCompare(r.Device, s.Device), NaturalCompare(r.Port, s.Port))
+func (r PortRef) Compare(one PortRef) int {
+	return cmp.Or(NaturalCompare(r.Device, one.Device), NaturalCompare(r.Port, one.Port))
 }
 
 // Cable is a physical connection of two physical ports. A is the end that was
@@ -329,8 +329,8 @@ func (r PortRef) Compare(s PortRef) int {
 type Cable struct{ A, B PortRef }
 
 // Same says whether two cables connect the same ports.
-func (c Cable) Same(d Cable) bool {
-	return c == d || c.A == d.B && c.B == d.A
+func (c Cable) Same(cable Cable) bool {
+	return c == cable || c.A == cable.B && c.B == cable.A
 }
 
 // Plug is what is plugged into a port and which VLAN it wants.
@@ -346,8 +346,8 @@ type Plug struct {
 }
 
 // VLAN finds a VLAN of the register, nil where there is none.
-func (o *Office) VLAN(v VID) *VLAN {
-	i, ok := slices.BinarySearchFunc(o.VLANs, v, func(a *VLAN, v VID) int { return cmp.Compare(a.VID, v) })
+func (o *Office) VLAN(vid VID) *VLAN {
+	i, ok := slices.BinarySearchFunc(o.VLANs, vid, func(vlan *VLAN, other VID) int { return cmp.Compare(vlan.VID, other) })
 	if !ok {
 		return nil
 	}
@@ -356,9 +356,9 @@ func (o *Office) VLAN(v VID) *VLAN {
 
 // Device finds a device by its name, nil where there is none.
 func (o *Office) Device(name string) *Device {
-	for _, d := range o.Devices {
-		if d.Name == name {
-			return d
+	for _, device := range o.Devices {
+		if device.Name == name {
+			return device
 		}
 	}
 	return nil
@@ -366,9 +366,9 @@ func (o *Office) Device(name string) *Device {
 
 // Use finds a use by its name, nil where there is none.
 func (o *Office) Use(name string) *Use {
-	for _, u := range o.Uses {
-		if u.Name == name {
-			return u
+	for _, use := range o.Uses {
+		if use.Name == name {
+			return use
 		}
 	}
 	return nil
@@ -376,22 +376,22 @@ func (o *Office) Use(name string) *Use {
 
 // Plan finds a plan by its name, nil where there is none.
 func (o *Office) Plan(name string) *Plan {
-	for _, p := range o.Plans {
-		if p.Name == name {
-			return p
+	for _, plan := range o.Plans {
+		if plan.Name == name {
+			return plan
 		}
 	}
 	return nil
 }
 
 // CableAt finds the cable in a port and the port at its other end.
-func (o *Office) CableAt(r PortRef) (Cable, PortRef, bool) {
-	for _, c := range o.Cables {
-		if c.A == r {
-			return c, c.B, true
+func (o *Office) CableAt(one PortRef) (Cable, PortRef, bool) {
+	for _, cable := range o.Cables {
+		if cable.A == one {
+			return cable, cable.B, true
 		}
-		if c.B == r {
-			return c, c.A, true
+		if cable.B == one {
+			return cable, cable.A, true
 		}
 	}
 	return Cable{}, PortRef{}, false
@@ -399,11 +399,11 @@ func (o *Office) CableAt(r PortRef) (Cable, PortRef, bool) {
 
 // Registered is the set of the register's VIDs.
 func (o *Office) Registered() Set {
-	var s Set
-	for _, v := range o.VLANs {
-		s.Add(v.VID)
+	var set Set
+	for _, vlan := range o.VLANs {
+		set.Add(vlan.VID)
 	}
-	return s
+	return set
 }
 
 // NaturalCompare orders names as people do: "2" before "10".
@@ -427,9 +427,9 @@ func NaturalCompare(a, b string) int {
 	return cmp.Or(cmp.Compare(len(x), len(y)), cmp.Compare(a, b))
 }
 
-func digits(s string) int {
+func digits(text string) int {
 	i := 0
-	for i < len(s) && s[i] >= '0' && s[i] <= '9' {
+	for i < len(text) && text[i] >= '0' && text[i] <= '9' {
 		i++
 	}
 	return i

@@ -48,30 +48,30 @@ func items[T Thing](xs []T) []string {
 }
 
 // arrange puts a list into an order of the things that it has.
-func (d *Draft) arrange(o Order) error {
-	was := OrderOf(&d.o, o.List)
-	if slices.Equal(was.Items, o.Items) {
+func (d *Draft) arrange(order Order) error {
+	was := OrderOf(&d.o, order.List)
+	if slices.Equal(was.Items, order.Items) {
 		return nil
 	}
 	at := map[string]int{}
 	for i, x := range was.Items {
 		at[x] = i
 	}
-	if len(was.Items) != len(o.Items) || !slices.Contains(Lists, o.List) {
-		return fmt.Errorf("the order of the %s is of %d things, and there are %d", o.List, len(o.Items), len(was.Items))
+	if len(was.Items) != len(order.Items) || !slices.Contains(Lists, order.List) {
+		return fmt.Errorf("the order of the %s is of %d things, and there are %d", order.List, len(order.Items), len(was.Items))
 	}
-	places := make([]int, 0, len(o.Items))
-	for _, x := range o.Items {
+	places := make([]int, 0, len(order.Items))
+	for _, x := range order.Items {
 		i, ok := at[x]
 		if !ok {
-			return fmt.Errorf("the order of the %s has %s, which is not there", o.List, x)
+			return fmt.Errorf("the order of the %s has %s, which is not there", order.List, x)
 		}
 		delete(at, x)
 		places = append(places, i)
 	}
 	d.take()
-	d.note(was, o, 0)
-	switch o.List {
+	d.note(was, order, 0)
+	switch order.List {
 	case "uses":
 		d.o.Uses = arranged(d.o.Uses, places)
 	case "plans":

@@ -27,16 +27,16 @@ type Route struct {
 
 // LastOf is the last address of a prefix, masked or not; of an IPv4 subnet that is its
 // broadcast address (RFC 919). It is zero where the prefix is.
-func LastOf(p netip.Prefix) netip.Addr {
-	if !p.IsValid() {
+func LastOf(prefix netip.Prefix) netip.Addr {
+	if !prefix.IsValid() {
 		return netip.Addr{}
 	}
-	bytes := p.Addr().AsSlice()
-	for i := p.Bits(); i < len(bytes)*8; i++ {
+	bytes := prefix.Addr().AsSlice()
+	for i := prefix.Bits(); i < len(bytes)*8; i++ {
 		bytes[i/8] |= 1 << (7 - i%8)
 	}
-	a, _ := netip.AddrFromSlice(bytes)
-	return a
+	addr, _ := netip.AddrFromSlice(bytes)
+	return addr
 }
 
 // Default says whether it is for whatever nothing else is for.
@@ -75,8 +75,8 @@ func (r *Rule) String() string {
 }
 
 // Equal says whether two rules say the same.
-func (r *Rule) Equal(s *Rule) bool {
-	return r.Do == s.Do && r.Note == s.Note && slices.Equal(r.From, s.From) && slices.Equal(r.To, s.To) && slices.Equal(r.Services, s.Services)
+func (r *Rule) Equal(rule *Rule) bool {
+	return r.Do == rule.Do && r.Note == rule.Note && slices.Equal(r.From, rule.From) && slices.Equal(r.To, rule.To) && slices.Equal(r.Services, rule.Services)
 }
 
 // Wish is what must, or must never, be able to talk to what.
@@ -173,9 +173,9 @@ func joined[T fmt.Stringer](all []T) string {
 }
 
 // Equal says whether two addresses say the same.
-func (a *Address) Equal(b *Address) bool {
-	return a.VID == b.VID && a.Prefix == b.Prefix && a.On == b.On && a.Zone == b.Zone && a.From == b.From && a.To == b.To &&
-		a.Gateway == b.Gateway && (a.Admits == nil) == (b.Admits == nil) && slices.Equal(a.Admits, b.Admits)
+func (a *Address) Equal(address *Address) bool {
+	return a.VID == address.VID && a.Prefix == address.Prefix && a.On == address.On && a.Zone == address.Zone && a.From == address.From && a.To == address.To &&
+		a.Gateway == address.Gateway && (a.Admits == nil) == (address.Admits == nil) && slices.Equal(a.Admits, address.Admits)
 }
 
 // SameAddresses says whether two lists of addresses say the same.
@@ -198,7 +198,7 @@ func (d *Device) Routing() bool {
 	if d.Forwarding == Routed {
 		return true
 	}
-	return slices.ContainsFunc(d.Addresses, func(a Address) bool { return len(d.Outsides) > 0 || a.VID != d.Addresses[0].VID })
+	return slices.ContainsFunc(d.Addresses, func(address Address) bool { return len(d.Outsides) > 0 || address.VID != d.Addresses[0].VID })
 }
 
 // KeepsState says whether a device remembers what it let pass, so that answers
@@ -229,10 +229,10 @@ func (d *Device) WithinZones() Action { return cmp.Or(d.Within, Allow) }
 
 // ZoneOf is the zone of a device's interface in a VLAN, "" where it is one of
 // its own.
-func (d *Device) ZoneOf(v VID) string {
+func (d *Device) ZoneOf(vid VID) string {
 	for i := range d.Addresses {
-		if a := &d.Addresses[i]; a.VID == v && a.Zone != "" {
-			return a.Zone
+		if address := &d.Addresses[i]; address.VID == vid && address.Zone != "" {
+			return address.Zone
 		}
 	}
 	return ""
@@ -250,9 +250,9 @@ func (d *Device) Line(name string) *Outside {
 
 // Service finds a named service, nil where there is none.
 func (o *Office) Service(name string) *NamedService {
-	for _, s := range o.Services {
-		if s.Name == name {
-			return s
+	for _, named := range o.Services {
+		if named.Name == name {
+			return named
 		}
 	}
 	return nil
@@ -272,14 +272,14 @@ func PlainName(text string) bool {
 }
 
 // Quote writes text in the quotes of notation.
-func Quote(s string) string {
-	return `"` + strings.NewReplacer(`\`, `\\`, `"`, `\"`).Replace(s) + `"`
+func Quote(text string) string {
+	return `"` + strings.NewReplacer(`\`, `\\`, `"`, `\"`).Replace(text) + `"`
 }
 
 // Quoted is a name as in notation: in quotes where it needs them.
-func Quoted(s string) string {
-	if PlainName(s) {
-		return s
+func Quoted(text string) string {
+	if PlainName(text) {
+		return text
 	}
-	return Quote(s)
+	return Quote(text)
 }

@@ -14,9 +14,9 @@ type Refs struct {
 	Port   func(PortRef) PortRef // a port's, before its device's is given anew
 	Use    func(string) string
 	Plan   func(string) string
-	Net    func(netip.Prefix) netip.Prefix           // a prefix that a rule, a wish or a route names
-	Addr   func(in VID, a netip.Addr) netip.Addr     // an address of somebody in a VLAN; in 0, a next hop
-	Subnet func(of VID, p netip.Prefix) netip.Prefix // of the register
+	Net    func(netip.Prefix) netip.Prefix                // a prefix that a rule, a wish or a route names
+	Addr   func(in VID, addr netip.Addr) netip.Addr       // an address of somebody in a VLAN; in 0, a next hop
+	Subnet func(of VID, prefix netip.Prefix) netip.Prefix // of the register
 }
 
 func ref[T comparable](f func(T) T, x T) T {
@@ -26,11 +26,11 @@ func ref[T comparable](f func(T) T, x T) T {
 	return f(x)
 }
 
-func (r *Refs) addr(in VID, a netip.Addr) netip.Addr {
-	if r.Addr == nil || !a.IsValid() {
-		return a
+func (r *Refs) addr(in VID, addr netip.Addr) netip.Addr {
+	if r.Addr == nil || !addr.IsValid() {
+		return addr
 	}
-	return r.Addr(in, a)
+	return r.Addr(in, addr)
 }
 
 // Office is an office with every reference given as they say. What names nothing of it
@@ -43,10 +43,10 @@ func (r *Refs) Office(o *Office) *Office {
 	out.Plans = mapped(o.Plans, r.plan)
 	out.Devices = mapped(o.Devices, r.device)
 	out.Wishes = mapped(o.Wishes, r.wish)
-	out.Cables = mapped(o.Cables, func(c Cable) Cable { return Cable{r.port(c.A), r.port(c.B)} })
-	out.Plugs = mapped(o.Plugs, func(p Plug) Plug {
-		p.Port, p.At, p.Wants = r.port(p.Port), r.addr(p.Wants, p.At), ref(r.VID, p.Wants)
-		return p
+	out.Cables = mapped(o.Cables, func(cable Cable) Cable { return Cable{r.port(cable.A), r.port(cable.B)} })
+	out.Plugs = mapped(o.Plugs, func(plug Plug) Plug {
+		plug.Port, plug.At, plug.Wants = r.port(plug.Port), r.addr(plug.Wants, plug.At), ref(r.VID, plug.Wants)
+		return plug
 	})
 	return &out
 }
@@ -59,128 +59,128 @@ func mapped[T any](list []T, f func(T) T) []T {
 	return out
 }
 
-func (r *Refs) port(p PortRef) PortRef {
-	p = ref(r.Port, p)
-	p.Device = ref(r.Device, p.Device)
-	return p
+func (r *Refs) port(one PortRef) PortRef {
+	one = ref(r.Port, one)
+	one.Device = ref(r.Device, one.Device)
+	return one
 }
 
 // on is the port of a device that something of it is on, "" for none.
-func (r *Refs) on(d *Device, port string) string {
+func (r *Refs) on(device *Device, port string) string {
 	if port == "" {
 		return ""
 	}
-	return ref(r.Port, PortRef{d.Name, port}).Port
+	return ref(r.Port, PortRef{device.Name, port}).Port
 }
 
-func (r *Refs) vlan(v *VLAN) *VLAN {
-	next := *v
-	next.VID = ref(r.VID, v.VID)
+func (r *Refs) vlan(vlan *VLAN) *VLAN {
+	next := *vlan
+	next.VID = ref(r.VID, vlan.VID)
 	if r.Subnet != nil {
-		next.Nets = mapped(v.Nets, func(p netip.Prefix) netip.Prefix { return r.Subnet(v.VID, p) })
+		next.Nets = mapped(vlan.Nets, func(prefix netip.Prefix) netip.Prefix { return r.Subnet(vlan.VID, prefix) })
 	}
-	if next.VID == v.VID && slices.Equal(next.Nets, v.Nets) {
-		return v
+	if next.VID == vlan.VID && slices.Equal(next.Nets, vlan.Nets) {
+		return vlan
 	}
 	return &next
 }
 
-func (r *Refs) use(u *Use) *Use {
-	next := &Use{Name: ref(r.Use, u.Name), Shape: r.shape(u.Shape)}
-	if next.Name == u.Name && next.Shape.Equal(u.Shape) {
-		return u
+func (r *Refs) use(use *Use) *Use {
+	next := &Use{Name: ref(r.Use, use.Name), Shape: r.shape(use.Shape)}
+	if next.Name == use.Name && next.Shape.Equal(use.Shape) {
+		return use
 	}
 	return next
 }
 
-func (r *Refs) plan(p *Plan) *Plan {
-	next := &Plan{Name: ref(r.Plan, p.Name), Lines: slices.Clone(p.Lines)}
-	same := next.Name == p.Name
+func (r *Refs) plan(plan *Plan) *Plan {
+	next := &Plan{Name: ref(r.Plan, plan.Name), Lines: slices.Clone(plan.Lines)}
+	same := next.Name == plan.Name
 	for i := range next.Lines {
-		next.Lines[i].Shape = r.shape(p.Lines[i].Shape)
-		same = same && next.Lines[i].Shape.Equal(p.Lines[i].Shape)
+		next.Lines[i].Shape = r.shape(plan.Lines[i].Shape)
+		same = same && next.Lines[i].Shape.Equal(plan.Lines[i].Shape)
 	}
 	if same {
-		return p
+		return plan
 	}
 	return next
 }
 
-func (r *Refs) shape(s Shape) Shape {
-	s.Use = ref(r.Use, s.Use)
-	if r.VID == nil || len(s.Untagged)+len(s.Tagged)+len(s.Rides) == 0 && s.PVID == 0 {
-		return s
+func (r *Refs) shape(shape Shape) Shape {
+	shape.Use = ref(r.Use, shape.Use)
+	if r.VID == nil || len(shape.Untagged)+len(shape.Tagged)+len(shape.Rides) == 0 && shape.PVID == 0 {
+		return shape
 	}
-	s.Untagged, s.Tagged, s.PVID = mapped(s.Untagged, r.VID), mapped(s.Tagged, r.VID), r.VID(s.PVID)
-	s.Rides = mapped(s.Rides, func(x Ride) Ride { return Ride{VLAN: r.VID(x.VLAN), Wire: x.Wire} })
-	return s.Normal()
+	shape.Untagged, shape.Tagged, shape.PVID = mapped(shape.Untagged, r.VID), mapped(shape.Tagged, r.VID), r.VID(shape.PVID)
+	shape.Rides = mapped(shape.Rides, func(ride Ride) Ride { return Ride{VLAN: r.VID(ride.VLAN), Wire: ride.Wire} })
+	return shape.Normal()
 }
 
 func (r *Refs) sides(sides []Side) []Side {
-	return mapped(sides, func(s Side) Side {
-		if s.Kind == SideVLAN {
-			s.VID = ref(r.VID, s.VID)
+	return mapped(sides, func(side Side) Side {
+		if side.Kind == SideVLAN {
+			side.VID = ref(r.VID, side.VID)
 		}
-		s.Net = ref(r.Net, s.Net)
-		return s
+		side.Net = ref(r.Net, side.Net)
+		return side
 	})
 }
 
-func (r *Refs) wish(w *Wish) *Wish {
-	next := *w
-	next.From, next.To = r.sides(w.From), r.sides(w.To)
-	if slices.Equal(next.From, w.From) && slices.Equal(next.To, w.To) {
-		return w
+func (r *Refs) wish(wish *Wish) *Wish {
+	next := *wish
+	next.From, next.To = r.sides(wish.From), r.sides(wish.To)
+	if slices.Equal(next.From, wish.From) && slices.Equal(next.To, wish.To) {
+		return wish
 	}
 	return &next
 }
 
 // device is a device with its references given anew, itself where it has none.
-func (r *Refs) device(d *Device) *Device {
-	next := d.Clone()
-	next.Name, next.Follows = ref(r.Device, d.Name), ref(r.Plan, d.Follows)
-	same := next.Name == d.Name && next.Follows == d.Follows
+func (r *Refs) device(device *Device) *Device {
+	next := device.Clone()
+	next.Name, next.Follows = ref(r.Device, device.Name), ref(r.Plan, device.Follows)
+	same := next.Name == device.Name && next.Follows == device.Follows
 	for i := range next.Ports {
-		x := &next.Ports[i]
-		if x.Shape == nil {
+		port := &next.Ports[i]
+		if port.Shape == nil {
 			continue
 		}
-		if s := r.shape(*x.Shape); !s.Equal(*x.Shape) {
-			x.Shape, same = &s, false
+		if shape := r.shape(*port.Shape); !shape.Equal(*port.Shape) {
+			port.Shape, same = &shape, false
 		}
 	}
 	for i := range next.Addresses {
-		a := &next.Addresses[i]
-		if a.Prefix.IsValid() {
-			a.Prefix = netip.PrefixFrom(r.addr(a.VID, a.Prefix.Addr()), a.Prefix.Bits())
+		address := &next.Addresses[i]
+		if address.Prefix.IsValid() {
+			address.Prefix = netip.PrefixFrom(r.addr(address.VID, address.Prefix.Addr()), address.Prefix.Bits())
 		}
-		a.On = r.on(d, a.On)
-		a.From, a.To, a.VID = r.addr(a.VID, a.From), r.addr(a.VID, a.To), ref(r.VID, a.VID)
-		same = same && a.Equal(&d.Addresses[i])
+		address.On = r.on(device, address.On)
+		address.From, address.To, address.VID = r.addr(address.VID, address.From), r.addr(address.VID, address.To), ref(r.VID, address.VID)
+		same = same && address.Equal(&device.Addresses[i])
 	}
-	if m := d.Manage; m != nil {
-		now := *m
-		now.Addr, now.Via, now.VID = r.addr(m.VID, m.Addr), r.addr(m.VID, m.Via), ref(r.VID, m.VID)
-		if now != *m {
+	if manage := device.Manage; manage != nil {
+		now := *manage
+		now.Addr, now.Via, now.VID = r.addr(manage.VID, manage.Addr), r.addr(manage.VID, manage.Via), ref(r.VID, manage.VID)
+		if now != *manage {
 			next.Manage, same = &now, false
 		}
 	}
 	for i := range next.Outsides {
-		next.Outsides[i].VID, next.Outsides[i].On = ref(r.VID, d.Outsides[i].VID), r.on(d, d.Outsides[i].On)
-		same = same && next.Outsides[i] == d.Outsides[i]
+		next.Outsides[i].VID, next.Outsides[i].On = ref(r.VID, device.Outsides[i].VID), r.on(device, device.Outsides[i].On)
+		same = same && next.Outsides[i] == device.Outsides[i]
 	}
 	for i := range next.Routes {
-		x := &next.Routes[i]
-		x.To, x.Via = ref(r.Net, x.To), r.addr(0, x.Via)
-		same = same && *x == d.Routes[i]
+		route := &next.Routes[i]
+		route.To, route.Via = ref(r.Net, route.To), r.addr(0, route.Via)
+		same = same && *route == device.Routes[i]
 	}
 	for i := range next.Rules {
-		x := &next.Rules[i]
-		x.From, x.To = r.sides(x.From), r.sides(x.To)
-		same = same && x.Equal(&d.Rules[i])
+		rule := &next.Rules[i]
+		rule.From, rule.To = r.sides(rule.From), r.sides(rule.To)
+		same = same && rule.Equal(&device.Rules[i])
 	}
 	if same {
-		return d
+		return device
 	}
 	return next.Seal()
 }

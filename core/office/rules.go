@@ -8,7 +8,7 @@ const mostRules = 2000
 // one that it has not: a longest common part, so that a rule that was put in, taken out
 // or moved leaves the others where they are. same says when two are one rule. History,
 // orders and talk tell lists of rules apart by this.
-func KeptRules(was, is []Rule, same func(a, b *Rule) bool) []int {
+func KeptRules(was, is []Rule, same func(rule, other *Rule) bool) []int {
 	kept := make([]int, len(was))
 	for i := range kept {
 		kept[i] = -1

@@ -70,25 +70,25 @@ func (s Shape) Normal() Shape {
 	}
 	s.Untagged = sortedVIDs(s.Untagged)
 	s.Tagged = sortedVIDs(s.Tagged)
-	if slices.ContainsFunc(s.Untagged, func(v VID) bool { _, ok := slices.BinarySearch(s.Tagged, v); return ok }) {
-		s.Tagged = slices.DeleteFunc(slices.Clone(s.Tagged), func(v VID) bool { return slices.Contains(s.Untagged, v) })
+	if slices.ContainsFunc(s.Untagged, func(vid VID) bool { _, ok := slices.BinarySearch(s.Tagged, vid); return ok }) {
+		s.Tagged = slices.DeleteFunc(slices.Clone(s.Tagged), func(vid VID) bool { return slices.Contains(s.Untagged, vid) })
 	}
 	if len(s.Tagged) == 0 {
 		s.Tagged = nil
 	}
 	rides := []Ride(nil)
-	for _, r := range s.Rides {
-		if r.Wire != r.VLAN && slices.Contains(s.Tagged, r.VLAN) {
-			rides = append(rides, r)
+	for _, ride := range s.Rides {
+		if ride.Wire != ride.VLAN && slices.Contains(s.Tagged, ride.VLAN) {
+			rides = append(rides, ride)
 		}
 	}
 	sort.Slice(rides, func(i, j int) bool { return rides[i].VLAN < rides[j].VLAN })
 	s.Rides = slices.CompactFunc(rides, func(a, b Ride) bool { return a.VLAN == b.VLAN })
 	if s.PVIDSet {
-		p := s.PVID
+		vid := s.PVID
 		s.PVIDSet, s.PVID = false, 0
-		if s.PortVID() != p {
-			s.PVIDSet, s.PVID = true, p
+		if s.PortVID() != vid {
+			s.PVIDSet, s.PVID = true, vid
 		}
 	}
 	return s
@@ -113,23 +113,23 @@ func sortedVIDs(vs []VID) []VID {
 // Clash says whether two VLANs of the shape are on the wire as one VID, so that
 // what arrives with it could be either.
 func (s *Shape) Clash() error {
-	for i, r := range s.Rides {
-		if slices.ContainsFunc(s.Rides[:i], func(x Ride) bool { return x.Wire == r.Wire }) {
-			return fmt.Errorf("two VLANs ride as VID %d on this port: give one of them another VID", r.Wire)
+	for i, ride := range s.Rides {
+		if slices.ContainsFunc(s.Rides[:i], func(other Ride) bool { return other.Wire == ride.Wire }) {
+			return fmt.Errorf("two VLANs ride as VID %d on this port: give one of them another VID", ride.Wire)
 		}
-		_, taken := slices.BinarySearch(s.Tagged, r.Wire)
-		if taken && !slices.ContainsFunc(s.Rides, func(x Ride) bool { return x.VLAN == r.Wire }) {
-			return fmt.Errorf("VLAN %d rides as VID %d, which VLAN %d has on this port: give one of them another VID", r.VLAN, r.Wire, r.Wire)
+		_, taken := slices.BinarySearch(s.Tagged, ride.Wire)
+		if taken && !slices.ContainsFunc(s.Rides, func(other Ride) bool { return other.VLAN == ride.Wire }) {
+			return fmt.Errorf("VLAN %d rides as VID %d, which VLAN %d has on this port: give one of them another VID", ride.VLAN, ride.Wire, ride.Wire)
 		}
 	}
 	return nil
 }
 
 // Equal says whether two normal shapes are the same.
-func (s Shape) Equal(t Shape) bool {
-	return s.Off == t.Off && s.Use == t.Use && s.Rest == t.Rest && s.PVIDSet == t.PVIDSet && s.PVID == t.PVID &&
-		s.Admit == t.Admit && s.FilterOff == t.FilterOff &&
-		slices.Equal(s.Untagged, t.Untagged) && slices.Equal(s.Tagged, t.Tagged) && slices.Equal(s.Rides, t.Rides)
+func (s Shape) Equal(shape Shape) bool {
+	return s.Off == shape.Off && s.Use == shape.Use && s.Rest == shape.Rest && s.PVIDSet == shape.PVIDSet && s.PVID == shape.PVID &&
+		s.Admit == shape.Admit && s.FilterOff == shape.FilterOff &&
+		slices.Equal(s.Untagged, shape.Untagged) && slices.Equal(s.Tagged, shape.Tagged) && slices.Equal(s.Rides, shape.Rides)
 }
 
 // Membership is how one VLAN stands on a port.
@@ -141,12 +141,12 @@ const (
 	Untagged
 )
 
-// Of is how v stands in the shape, not counting what Rest adds.
-func (s *Shape) Of(v VID) Membership {
-	if slices.Contains(s.Untagged, v) {
+// Of is how vid stands in the shape, not counting what Rest adds.
+func (s *Shape) Of(vid VID) Membership {
+	if slices.Contains(s.Untagged, vid) {
 		return Untagged
 	}
-	if _, ok := slices.BinarySearch(s.Tagged, v); ok {
+	if _, ok := slices.BinarySearch(s.Tagged, vid); ok {
 		return Tagged
 	}
 	return NotMember
@@ -161,7 +161,7 @@ func (s *Shape) Of(v VID) Membership {
 func (s Shape) With(vid VID, form Membership) Shape {
 	s.Off, s.Use = false, ""
 	drop := func(vs []VID) []VID {
-		return slices.DeleteFunc(slices.Clone(vs), func(x VID) bool { return x == vid })
+		return slices.DeleteFunc(slices.Clone(vs), func(other VID) bool { return other == vid })
 	}
 	was := s.PortVID()
 	wasAlone := len(s.Untagged) <= 1
@@ -192,7 +192,7 @@ func (s Shape) With(vid VID, form Membership) Shape {
 // is one of them.
 func (s Shape) Without(gone *Set) Shape {
 	left := func(vs []VID) []VID {
-		return slices.DeleteFunc(slices.Clone(vs), func(v VID) bool { return gone.Has(v) })
+		return slices.DeleteFunc(slices.Clone(vs), func(vid VID) bool { return gone.Has(vid) })
 	}
 	was, alone := s.PortVID(), len(s.Untagged) <= 1
 	s.Untagged, s.Tagged = left(s.Untagged), left(s.Tagged)
@@ -205,9 +205,9 @@ func (s Shape) Without(gone *Set) Shape {
 	return s.Normal()
 }
 
-// WithPVID is the shape with its PVID set to v, 0 for none.
-func (s Shape) WithPVID(v VID) Shape {
+// WithPVID is the shape with its PVID set to vid, 0 for none.
+func (s Shape) WithPVID(vid VID) Shape {
 	s.Off, s.Use = false, ""
-	s.PVIDSet, s.PVID = true, v
+	s.PVIDSet, s.PVID = true, vid
 	return s.Normal()
 }

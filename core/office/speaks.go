@@ -44,12 +44,12 @@ func (s Speaks) String() string {
 }
 
 // PutSpeaks says a way to speak to a device; one by the same protocol goes.
-func (d *Device) PutSpeaks(s Speaks) {
-	if i := slices.IndexFunc(d.Speaks, func(x Speaks) bool { return x.Protocol == s.Protocol }); i >= 0 {
-		d.Speaks[i] = s
+func (d *Device) PutSpeaks(speaks Speaks) {
+	if i := slices.IndexFunc(d.Speaks, func(other Speaks) bool { return other.Protocol == speaks.Protocol }); i >= 0 {
+		d.Speaks[i] = speaks
 		return
 	}
-	d.Speaks = append(d.Speaks, s)
+	d.Speaks = append(d.Speaks, speaks)
 }
 
 // Check says what is wrong with it, nil where nothing is.
@@ -92,8 +92,8 @@ func (s Speaks) Check() error {
 // HostPort is HOST, HOST:PORT or [IPV6]:PORT as its parts; the port is usual where
 // none is said.
 func HostPort(text string, usual uint16) (string, uint16, error) {
-	if a, err := netip.ParseAddr(text); err == nil {
-		return a.String(), usual, nil
+	if addr, err := netip.ParseAddr(text); err == nil {
+		return addr.String(), usual, nil
 	}
 	host, port := text, ""
 	if at := strings.LastIndexByte(text, ':'); at >= 0 {

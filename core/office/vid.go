@@ -26,10 +26,10 @@ const MaxVID VID = 4094
 const DefaultVID VID = 1
 
 // ParseVID reads a decimal VID and says what would be right where it is none.
-func ParseVID(s string) (VID, error) {
-	n, err := strconv.Atoi(s)
+func ParseVID(text string) (VID, error) {
+	n, err := strconv.Atoi(text)
 	if err != nil {
-		return 0, fmt.Errorf("%q is not a VLAN number, which is 1 to 4094", s)
+		return 0, fmt.Errorf("%q is not a VLAN number, which is 1 to 4094", text)
 	}
 	return VIDOf(n)
 }
@@ -53,46 +53,46 @@ type Set [64]uint64
 
 // SetOf is the set of the given VIDs.
 func SetOf(vs ...VID) Set {
-	var s Set
-	for _, v := range vs {
-		s.Add(v)
+	var set Set
+	for _, vid := range vs {
+		set.Add(vid)
 	}
-	return s
+	return set
 }
 
-func (s *Set) Add(v VID)      { s[v>>6] |= 1 << (v & 63) }
-func (s *Set) Remove(v VID)   { s[v>>6] &^= 1 << (v & 63) }
-func (s *Set) Has(v VID) bool { return s[v>>6]&(1<<(v&63)) != 0 }
+func (s *Set) Add(vid VID)      { s[vid>>6] |= 1 << (vid & 63) }
+func (s *Set) Remove(vid VID)   { s[vid>>6] &^= 1 << (vid & 63) }
+func (s *Set) Has(vid VID) bool { return s[vid>>6]&(1<<(vid&63)) != 0 }
 
-// AddAll makes s the union of s and t.
-func (s *Set) AddAll(t *Set) {
+// AddAll makes s the union of s and set.
+func (s *Set) AddAll(set *Set) {
 	for i := range s {
-		s[i] |= t[i]
+		s[i] |= set[i]
 	}
 }
 
-// And is the intersection of s and t.
-func (s *Set) And(t *Set) (r Set) {
+// And is the intersection of s and set.
+func (s *Set) And(set *Set) (other Set) {
 	for i := range s {
-		r[i] = s[i] & t[i]
+		other[i] = s[i] & set[i]
 	}
-	return r
+	return other
 }
 
-// Minus is what is in s and not in t.
-func (s *Set) Minus(t *Set) (r Set) {
+// Minus is what is in s and not in set.
+func (s *Set) Minus(set *Set) (other Set) {
 	for i := range s {
-		r[i] = s[i] &^ t[i]
+		other[i] = s[i] &^ set[i]
 	}
-	return r
+	return other
 }
 
-// Xor is what is in one of s and t but not in both.
-func (s *Set) Xor(t *Set) (r Set) {
+// Xor is what is in one of s and set but not in both.
+func (s *Set) Xor(set *Set) (other Set) {
 	for i := range s {
-		r[i] = s[i] ^ t[i]
+		other[i] = s[i] ^ set[i]
 	}
-	return r
+	return other
 }
 
 // Empty says whether nothing is in s.
@@ -124,8 +124,8 @@ func (s *Set) All() func(yield func(VID) bool) {
 // VIDs lists s in ascending order.
 func (s *Set) VIDs() []VID {
 	r := make([]VID, 0, s.Len())
-	for v := range s.All() {
-		r = append(r, v)
+	for vid := range s.All() {
+		r = append(r, vid)
 	}
 	return r
 }
@@ -160,10 +160,10 @@ func (s *Set) Ranges() string {
 // edit touched. The zero ByVID holds zero values.
 type ByVID[T any] struct{ pages [64]*[64]T }
 
-// Get is the value for v.
-func (m *ByVID[T]) Get(v VID) (t T) {
-	if p := m.pages[v>>6]; p != nil {
-		t = p[v&63]
+// Get is the value for vid.
+func (m *ByVID[T]) Get(vid VID) (t T) {
+	if p := m.pages[vid>>6]; p != nil {
+		t = p[vid&63]
 	}
 	return t
 }

@@ -10,14 +10,14 @@ import (
 // and whose other end is none yet: a port that finds no partner is held back by some
 // devices, so that nothing is kept until the other end is made.
 func (w *world) oneSided(i int) bool {
-	d := w.o.Devices[i]
-	for q := range d.Ports {
-		if d.Ports[q].Kind != office.Bundle || d.Ports[q].Mode != office.LACP {
+	device := w.office.Devices[i]
+	for port := range device.Ports {
+		if device.Ports[port].Kind != office.Bundle || device.Ports[port].Mode != office.LACP {
 			continue
 		}
-		for _, l := range w.n.Topo.LinksAt(i, q) {
-			for _, e := range w.n.Topo.Across(l, i, q) {
-				if w.o.Devices[e.Dev].Ports[e.Port].Kind != office.Bundle && w.p.becomesBundle(w.o.Devices[e.Dev], e.Port) {
+		for _, l := range w.net.Topo.LinksAt(i, port) {
+			for _, end := range w.net.Topo.Across(l, i, port) {
+				if w.office.Devices[end.Dev].Ports[end.Port].Kind != office.Bundle && w.problem.becomesBundle(w.office.Devices[end.Dev], end.Port) {
 					return true
 				}
 			}
@@ -27,27 +27,27 @@ func (w *world) oneSided(i int) bool {
 }
 
 // becomesBundle says whether a port is planned to be in a bundle.
-func (p *problem) becomesBundle(d *office.Device, port int) bool {
-	goal := p.plan.n.Office.Device(d.Name)
+func (p *problem) becomesBundle(device *office.Device, port int) bool {
+	goal := p.plan.net.Office.Device(device.Name)
 	if goal == nil {
 		return false
 	}
-	g := goal.Port(d.Ports[port].Name)
-	return g >= 0 && goal.Ports[g].Bundle > 0
+	at := goal.Port(device.Ports[port].Name)
+	return at >= 0 && goal.Ports[at].Bundle > 0
 }
 
 // partners says of a step that leaves a bundle without its partner until when that is so.
 func partners(out *Order, acts []*node) {
-	for i, n := range acts {
-		dev := n.act.dev
-		if n.act.kind != Set || !n.w.oneSided(dev) || n.prev.w.oneSided(dev) {
+	for i, node := range acts {
+		dev := node.act.dev
+		if node.act.kind != Set || !node.world.oneSided(dev) || node.prev.world.oneSided(dev) {
 			continue
 		}
 		k := i + 1
-		for k < len(acts)-1 && acts[k].w.oneSided(dev) {
+		for k < len(acts)-1 && acts[k].world.oneSided(dev) {
 			k++
 		}
 		out.Steps[i].Told = append(out.Steps[i].Told, fmt.Sprintf(
-			"Until step %d the bundle waits for its partner: some devices hold its ports back, so that %s, and what is behind it, may be out of reach. Go on at once; it is not saved, so that pulling the plug brings the old state back.", k+1, n.w.o.Devices[dev].Name))
+			"Until step %d the bundle waits for its partner: some devices hold its ports back, so that %s, and what is behind it, may be out of reach. Go on at once; it is not saved, so that pulling the plug brings the old state back.", k+1, node.world.office.Devices[dev].Name))
 	}
 }

@@ -14,13 +14,13 @@ import (
 //	25 tagged in 110 reception, it was not
 //	PVID of 12 130, it was 1
 func (n *node) changes() (out []string) {
-	a := n.act
-	if a.kind != Set && a.kind != Manage || n.w.p.words[a.dev] == nil {
+	act := n.act
+	if act.kind != Set && act.kind != Manage || n.world.problem.words[act.dev] == nil {
 		return nil
 	}
-	now, was := n.w.states[a.dev], n.prev.w.states[a.dev]
-	d := n.w.o.Devices[a.dev]
-	if now == nil || was == nil || len(now.Ports) != len(was.Ports) || len(now.Ports) != len(d.Ports) {
+	now, was := n.world.states[act.dev], n.prev.world.states[act.dev]
+	device := n.world.office.Devices[act.dev]
+	if now == nil || was == nil || len(now.Ports) != len(was.Ports) || len(now.Ports) != len(device.Ports) {
 		return nil
 	}
 	by := map[string][]int{}
@@ -31,60 +31,60 @@ func (n *node) changes() (out []string) {
 		}
 		by[text] = append(by[text], port)
 	}
-	form := func(untagged, tagged *office.Set, v office.VID) string {
+	form := func(untagged, tagged *office.Set, vid office.VID) string {
 		switch {
-		case untagged.Has(v):
+		case untagged.Has(vid):
 			return "untagged"
-		case tagged.Has(v):
+		case tagged.Has(vid):
 			return "tagged"
 		}
 		return ""
 	}
 	var all office.Set
-	for p := range now.Ports {
-		x, y := now.Ports[p].Members(), was.Ports[p].Members()
-		both := x.Xor(&y)
-		turned := now.Ports[p].Tagged.Xor(&was.Ports[p].Tagged)
+	for port := range now.Ports {
+		set, one := now.Ports[port].Members(), was.Ports[port].Members()
+		both := set.Xor(&one)
+		turned := now.Ports[port].Tagged.Xor(&was.Ports[port].Tagged)
 		all.AddAll(&both)
 		all.AddAll(&turned)
 	}
-	for v := range all.All() {
-		for p := range now.Ports {
-			is, were := form(&now.Ports[p].Untagged, &now.Ports[p].Tagged, v), form(&was.Ports[p].Untagged, &was.Ports[p].Tagged, v)
-			name := n.w.n.Name(v)
+	for vid := range all.All() {
+		for port := range now.Ports {
+			is, were := form(&now.Ports[port].Untagged, &now.Ports[port].Tagged, vid), form(&was.Ports[port].Untagged, &was.Ports[port].Tagged, vid)
+			name := n.world.net.Name(vid)
 			switch {
-			case d.Ports[p].Bundle > 0 || is == were:
+			case device.Ports[port].Bundle > 0 || is == were:
 			case is == "":
-				say(p, "no more in "+name)
+				say(port, "no more in "+name)
 			case were == "":
-				say(p, fmt.Sprintf("%s in %s, not in it before", is, name))
+				say(port, fmt.Sprintf("%s in %s, not in it before", is, name))
 			default:
-				say(p, fmt.Sprintf("%s in %s, %s before", is, name, were))
+				say(port, fmt.Sprintf("%s in %s, %s before", is, name, were))
 			}
 		}
 	}
-	for p := range now.Ports {
-		x, y := &now.Ports[p], &was.Ports[p]
+	for port := range now.Ports {
+		setting, one := &now.Ports[port], &was.Ports[port]
 		switch {
-		case d.Ports[p].Bundle > 0:
-		case x.Off && !y.Off:
-			say(p, "shut")
-		case !x.Off && y.Off:
-			say(p, "open")
-		case x.PVID != y.PVID && x.Untagged == y.Untagged: // else the untagged VLAN says it
-			say(p, fmt.Sprintf("PVID %s, %s before", vidText(x.PVID), vidText(y.PVID)))
+		case device.Ports[port].Bundle > 0:
+		case setting.Off && !one.Off:
+			say(port, "shut")
+		case !setting.Off && one.Off:
+			say(port, "open")
+		case setting.PVID != one.PVID && setting.Untagged == one.Untagged: // else the untagged VLAN says it
+			say(port, fmt.Sprintf("PVID %s, %s before", vidText(setting.PVID), vidText(one.PVID)))
 		}
 	}
 	for _, text := range order {
 		slices.Sort(by[text])
-		out = append(out, notation.Ports(d, by[text])+" "+text)
+		out = append(out, notation.Ports(device, by[text])+" "+text)
 	}
 	return out
 }
 
-func vidText(v office.VID) string {
-	if v == 0 {
+func vidText(vid office.VID) string {
+	if vid == 0 {
 		return "none"
 	}
-	return fmt.Sprint(v)
+	return fmt.Sprint(vid)
 }

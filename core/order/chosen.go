@@ -24,63 +24,63 @@ func chosen(was, plan *office.Office, names []string) (out *office.Office, left 
 		}
 		is[name] = true
 	}
-	o := *plan
-	o.VLANs, o.Services = slices.Clone(plan.VLANs), slices.Clone(plan.Services)
+	one := *plan
+	one.VLANs, one.Services = slices.Clone(plan.VLANs), slices.Clone(plan.Services)
 	taken := map[string]bool{}
-	for _, v := range plan.VLANs {
-		taken[v.Name] = true
+	for _, vlan := range plan.VLANs {
+		taken[vlan.Name] = true
 	}
-	for _, v := range was.VLANs {
-		if plan.VLAN(v.VID) != nil {
+	for _, vlan := range was.VLANs {
+		if plan.VLAN(vlan.VID) != nil {
 			continue
 		}
-		if taken[v.Name] {
-			next := *v
-			next.Name = ownName(v, taken)
-			v = &next
+		if taken[vlan.Name] {
+			next := *vlan
+			next.Name = ownName(vlan, taken)
+			vlan = &next
 		}
-		taken[v.Name] = true
-		o.VLANs = append(o.VLANs, v)
+		taken[vlan.Name] = true
+		one.VLANs = append(one.VLANs, vlan)
 	}
-	slices.SortFunc(o.VLANs, func(a, b *office.VLAN) int { return int(a.VID) - int(b.VID) })
+	slices.SortFunc(one.VLANs, func(a, b *office.VLAN) int { return int(a.VID) - int(b.VID) })
 	for _, s := range was.Services {
 		if plan.Service(s.Name) == nil {
-			o.Services = append(o.Services, s)
+			one.Services = append(one.Services, s)
 		}
 	}
-	o.Devices = nil
-	for _, d := range plan.Devices {
-		if is[d.Name] {
-			o.Devices = append(o.Devices, d)
-		} else if x := was.Device(d.Name); x != nil {
-			o.Devices = append(o.Devices, x)
+	one.Devices = nil
+	for _, device := range plan.Devices {
+		if is[device.Name] {
+			one.Devices = append(one.Devices, device)
+		} else if x := was.Device(device.Name); x != nil {
+			one.Devices = append(one.Devices, x)
 		}
 	}
-	for _, d := range was.Devices {
-		if plan.Device(d.Name) == nil && !is[d.Name] {
-			o.Devices = append(o.Devices, d)
+	for _, device := range was.Devices {
+		if plan.Device(device.Name) == nil && !is[device.Name] {
+			one.Devices = append(one.Devices, device)
 		}
 	}
-	o.Cables = chosenCables(was, plan, &o, is)
-	o.Plugs = chosenPlugs(was, plan, &o, is)
+	one.Cables = chosenCables(was, plan, &one, is)
+	one.Plugs = chosenPlugs(was, plan, &one, is)
 	left = stays(was, plan, is)
-	out, more := settled(was, &o, is)
+	out, more := settled(was, &one, is)
 	return out, append(left, more...), nil
 }
 
 func chosenCables(was, plan, o *office.Office, is map[string]bool) (out []office.Cable) {
-	mine := func(c office.Cable) bool { return is[c.A.Device] || is[c.B.Device] }
+	mine := func(cable office.Cable) bool { return is[cable.A.Device] || is[cable.B.Device] }
 	busy := map[office.PortRef]bool{}
-	for _, c := range was.Cables {
-		if !mine(c) {
-			out = append(out, c)
-			busy[c.A], busy[c.B] = true, true
+	for _, cable := range was.Cables {
+		if !mine(cable) {
+			out = append(out, cable)
+			busy[cable.A], busy[cable.B] = true, true
 		}
 	}
-	for _, c := range plan.Cables {
-		if mine(c) && o.Device(c.A.Device) != nil && o.Device(c.B.Device) != nil && !busy[c.A] && !busy[c.B] &&
-			o.Device(c.A.Device).Port(c.A.Port) >= 0 && o.Device(c.B.Device).Port(c.B.Port) >= 0 {
-			out = append(out, c)
+	for _, cable := range plan.Cables {
+		if mine(cable) && o.Device(cable.A.Device) != nil && o.Device(cable.B.Device) != nil && !busy[cable.A] && !busy[cable.B] &&
+			o.Device(cable.A.Device).Port(cable.A.Port) >= 0 && o.Device(cable.B.Device).Port(cable.B.Port) >= 0 {
+			out = append(out, cable)
 		}
 	}
 	return out
@@ -88,25 +88,25 @@ func chosenCables(was, plan, o *office.Office, is map[string]bool) (out []office
 
 func chosenPlugs(was, plan, o *office.Office, is map[string]bool) (out []office.Plug) {
 	came := map[string]bool{} // to a device that was chosen
-	for _, p := range plan.Plugs {
-		if is[p.Port.Device] {
-			out = append(out, p)
-			came[p.Name] = true
+	for _, plug := range plan.Plugs {
+		if is[plug.Port.Device] {
+			out = append(out, plug)
+			came[plug.Name] = true
 		}
 	}
-	for _, p := range was.Plugs {
-		stays := slices.ContainsFunc(plan.Plugs, func(x office.Plug) bool { return x.Name == p.Name && x.Port == p.Port })
-		if !is[p.Port.Device] && (stays || !came[p.Name]) {
-			out = append(out, p)
+	for _, plug := range was.Plugs {
+		stays := slices.ContainsFunc(plan.Plugs, func(one office.Plug) bool { return one.Name == plug.Name && one.Port == plug.Port })
+		if !is[plug.Port.Device] && (stays || !came[plug.Name]) {
+			out = append(out, plug)
 		}
 	}
-	if slices.ContainsFunc(out, func(p office.Plug) bool { return p.Operator }) {
+	if slices.ContainsFunc(out, func(plug office.Plug) bool { return plug.Operator }) {
 		return out
 	}
 	for _, from := range [][]office.Plug{was.Plugs, plan.Plugs} { // whoever sets devices has to be somewhere
-		for _, p := range from {
-			if d := o.Device(p.Port.Device); p.Operator && d != nil && d.Port(p.Port.Port) >= 0 {
-				return append(out, p)
+		for _, plug := range from {
+			if device := o.Device(plug.Port.Device); plug.Operator && device != nil && device.Port(plug.Port.Port) >= 0 {
+				return append(out, plug)
 			}
 		}
 	}
@@ -116,14 +116,14 @@ func chosenPlugs(was, plan, o *office.Office, is map[string]bool) (out []office.
 // stays says which devices that were not chosen are not as planned.
 func stays(was, plan *office.Office, is map[string]bool) []string {
 	var names []string
-	for _, d := range plan.Devices {
-		if x := was.Device(d.Name); !is[d.Name] && (x == nil || notation.Thing(x) != notation.Thing(d)) {
-			names = append(names, d.Name)
+	for _, device := range plan.Devices {
+		if one := was.Device(device.Name); !is[device.Name] && (one == nil || notation.Thing(one) != notation.Thing(device)) {
+			names = append(names, device.Name)
 		}
 	}
-	for _, d := range was.Devices {
-		if plan.Device(d.Name) == nil && !is[d.Name] {
-			names = append(names, d.Name)
+	for _, device := range was.Devices {
+		if plan.Device(device.Name) == nil && !is[device.Name] {
+			names = append(names, device.Name)
 		}
 	}
 	if names == nil {
@@ -141,40 +141,40 @@ func stays(was, plan *office.Office, is map[string]bool) []string {
 // is whose other end is not set, where untagged frames would be in one VLAN here and in
 // another there.
 func settled(was, o *office.Office, is map[string]bool) (*office.Office, []string) {
-	a := span.Compile(was)
+	net := span.Compile(was)
 	var left []string
 	for range 4 { // what is needed may change with what is written out
-		b := span.Compile(o)
+		one := span.Compile(o)
 		next := *o
 		next.Devices = slices.Clone(o.Devices)
 		changed := false
-		for i, d := range o.Devices {
-			k := a.Topo.DeviceIndex(d.Name)
-			if k < 0 || d.Unaware() {
+		for i, device := range o.Devices {
+			dev := net.Topo.DeviceIndex(device.Name)
+			if dev < 0 || device.Unaware() {
 				continue
 			}
 			var y *office.Device
-			for q := range d.Ports {
-				p := a.Office.Devices[k].Port(d.Ports[q].Name)
-				if p < 0 || d.Ports[q].Bundle > 0 || a.Office.Devices[k].Ports[p].Bundle > 0 {
+			for port := range device.Ports {
+				at := net.Office.Devices[dev].Port(device.Ports[port].Name)
+				if at < 0 || device.Ports[port].Bundle > 0 || net.Office.Devices[dev].Ports[at].Bundle > 0 {
 					continue
 				}
-				have, want := settingOf(b, i, q), settingOf(a, k, p)
+				have, want := settingOf(one, i, port), settingOf(net, dev, at)
 				if have.Alike(&want) {
 					continue
 				}
-				if is[d.Name] {
-					far := farDevices(b, i, q)
+				if is[device.Name] {
+					far := farDevices(one, i, port)
 					if have.Untagged == want.Untagged && have.PVID == want.PVID || !slices.ContainsFunc(far, func(name string) bool { return !is[name] }) {
 						continue
 					}
-					left = append(left, fmt.Sprintf("%s %s stays %s: its other end, at %s, is not in this order.", d.Name, d.Ports[q].Name, notation.Shape(want.Shape()), strings.Join(far, " and ")))
+					left = append(left, fmt.Sprintf("%s %s stays %s: its other end, at %s, is not in this order.", device.Name, device.Ports[port].Name, notation.Shape(want.Shape()), strings.Join(far, " and ")))
 				}
 				if y == nil {
-					y = d.Clone()
+					y = device.Clone()
 				}
 				shape := want.Shape()
-				y.Ports[q].Shape, changed = &shape, true
+				y.Ports[port].Shape, changed = &shape, true
 			}
 			if y != nil {
 				next.Devices[i] = y.Seal()
@@ -189,10 +189,10 @@ func settled(was, o *office.Office, is map[string]bool) (*office.Office, []strin
 }
 
 // farDevices is the devices at the other ends of what is cabled to a port.
-func farDevices(n *span.Net, dev, port int) (names []string) {
-	for _, l := range n.Topo.LinksAt(dev, port) {
-		for _, e := range n.Topo.Across(l, dev, port) {
-			names = append(names, n.Office.Devices[e.Dev].Name)
+func farDevices(net *span.Net, dev, port int) (names []string) {
+	for _, l := range net.Topo.LinksAt(dev, port) {
+		for _, end := range net.Topo.Across(l, dev, port) {
+			names = append(names, net.Office.Devices[end.Dev].Name)
 		}
 	}
 	return names
@@ -201,12 +201,12 @@ func farDevices(n *span.Net, dev, port int) (names []string) {
 // silent is the devices with something to do that nobody reaches as things are, over the
 // network, at a port or at a console.
 func (p *problem) silent() (names []string, some bool) {
-	w := p.start()
-	for i, d := range w.o.Devices {
+	world := p.start()
+	for i, device := range world.office.Devices {
 		switch {
-		case !w.open(i):
-		case p.was.at[i] >= 0 && !w.reaches(i) && !w.console(i) && !w.walkable(i):
-			names = append(names, d.Name)
+		case !world.open(i):
+		case p.was.at[i] >= 0 && !world.reaches(i) && !world.console(i) && !world.walkable(i):
+			names = append(names, device.Name)
 		default:
 			some = true
 		}
@@ -217,9 +217,9 @@ func (p *problem) silent() (names []string, some bool) {
 // but is the names of all devices of two offices but some.
 func but(was, plan *office.Office, names []string) (out []string) {
 	for _, o := range []*office.Office{plan, was} {
-		for _, d := range o.Devices {
-			if !slices.Contains(names, d.Name) && !slices.Contains(out, d.Name) {
-				out = append(out, d.Name)
+		for _, device := range o.Devices {
+			if !slices.Contains(names, device.Name) && !slices.Contains(out, device.Name) {
+				out = append(out, device.Name)
 			}
 		}
 	}
@@ -251,26 +251,26 @@ func replaced(was, plan *office.Office, names []string) (out *office.Office, lin
 		}}
 		to := refs.Office(out)
 		texts := []string{}
-		for _, c := range out.Cables {
-			if c.A.Device == name || c.B.Device == name {
-				texts = append(texts, "-"+notation.Removal(c))
+		for _, cable := range out.Cables {
+			if cable.A.Device == name || cable.B.Device == name {
+				texts = append(texts, "-"+notation.Removal(cable))
 			}
 		}
-		for _, p := range out.Plugs {
-			if p.Port.Device == name {
-				texts = append(texts, "-"+notation.Removal(p))
+		for _, plug := range out.Plugs {
+			if plug.Port.Device == name {
+				texts = append(texts, "-"+notation.Removal(plug))
 			}
 		}
 		texts = append(texts, "-device "+name)
 		texts = append(texts, deviceLines(to.Device(next))...)
-		for _, c := range to.Cables {
-			if c.A.Device == next || c.B.Device == next {
-				texts = append(texts, notation.Thing(c))
+		for _, cable := range to.Cables {
+			if cable.A.Device == next || cable.B.Device == next {
+				texts = append(texts, notation.Thing(cable))
 			}
 		}
-		for _, p := range to.Plugs {
-			if p.Port.Device == next {
-				texts = append(texts, notation.Thing(p))
+		for _, plug := range to.Plugs {
+			if plug.Port.Device == next {
+				texts = append(texts, notation.Thing(plug))
 			}
 		}
 		for _, text := range texts {
@@ -284,10 +284,10 @@ func replaced(was, plan *office.Office, names []string) (out *office.Office, lin
 }
 
 // everSet is whether somebody has set a port of a device already, who sat somewhere then.
-func everSet(d *office.Device) bool {
+func everSet(device *office.Device) bool {
 	fresh := office.Shape{Untagged: []office.VID{office.DefaultVID}}
-	return slices.ContainsFunc(d.Ports, func(p office.Port) bool {
-		return p.Shape != nil && !p.Shape.Normal().Equal(fresh.Normal())
+	return slices.ContainsFunc(device.Ports, func(port office.Port) bool {
+		return port.Shape != nil && !port.Shape.Normal().Equal(fresh.Normal())
 	})
 }
 
@@ -295,10 +295,10 @@ func everSet(d *office.Device) bool {
 func oldName(name string) string { return name + "-old" }
 
 // deviceLines says a device on the line, statement by statement.
-func deviceLines(d *office.Device) []string {
-	lines := strings.Split(notation.Thing(d), "\n")
+func deviceLines(device *office.Device) []string {
+	lines := strings.Split(notation.Thing(device), "\n")
 	for k := range lines[1:] {
-		lines[k+1] = d.Name + " " + strings.TrimSpace(lines[k+1])
+		lines[k+1] = device.Name + " " + strings.TrimSpace(lines[k+1])
 	}
 	return lines
 }

@@ -13,38 +13,38 @@ func (p *problem) far(out *Order, acts []*node) {
 	}
 	var all []*lost
 	by := map[int]*lost{}
-	for k, n := range acts {
-		i := n.act.dev
-		if !n.act.risky || n.act.kind == CableStep || n.w.at.away || n.w.at.dev == i || n.w.by(i) != OverNetwork {
+	for k, node := range acts {
+		i := node.act.dev
+		if !node.act.risky || node.act.kind == CableStep || node.world.at.away || node.world.at.dev == i || node.world.by(i) != OverNetwork {
 			continue
 		}
-		d := n.w.o.Devices[i]
-		plan := p.plan.n.Office.Device(d.Name)
-		here := p.plan.n.Office.Device(n.w.o.Devices[n.w.at.dev].Name)
+		device := node.world.office.Devices[i]
+		plan := p.plan.net.Office.Device(device.Name)
+		here := p.plan.net.Office.Device(node.world.office.Devices[node.world.at.dev].Name)
 		if plan == nil || here == nil || plan.Facts.Place == "" || here.Facts.Place == "" || plan.Facts.Place == here.Facts.Place {
 			continue
 		}
 		if by[i] == nil {
-			by[i] = &lost{device: fmt.Sprintf("%s (%s)", d.Name, plan.Facts.Place), after: d.Wording.Confirms}
+			by[i] = &lost{device: fmt.Sprintf("%s (%s)", device.Name, plan.Facts.Place), after: device.Wording.Confirms}
 			all = append(all, by[i])
 		}
 		by[i].steps = append(by[i].steps, fmt.Sprint(k+1))
 		text := fmt.Sprintf("Somebody is at %s for this: if it is lost, nobody gets there from here.", by[i].device)
 		if m := by[i].after; m > 0 {
-			text = fmt.Sprintf("%s takes this back by itself unless it is confirmed within %s: look, and confirm it.", d.Name, minutes(m))
+			text = fmt.Sprintf("%s takes this back by itself unless it is confirmed within %s: look, and confirm it.", device.Name, minutes(m))
 		}
 		out.Steps[k].Told = append(out.Steps[k].Told, text)
 	}
-	for _, x := range all {
-		steps := "step " + x.steps[0]
-		if len(x.steps) > 1 {
-			steps = "steps " + some(x.steps, 6)
+	for _, one := range all {
+		steps := "step " + one.steps[0]
+		if len(one.steps) > 1 {
+			steps = "steps " + some(one.steps, 6)
 		}
-		if x.after > 0 {
-			out.Far = append(out.Far, fmt.Sprintf("%s stands elsewhere than you sit: after %s it may be lost, and takes that back by itself in %s.", x.device, steps, minutes(x.after)))
+		if one.after > 0 {
+			out.Far = append(out.Far, fmt.Sprintf("%s stands elsewhere than you sit: after %s it may be lost, and takes that back by itself in %s.", one.device, steps, minutes(one.after)))
 			continue
 		}
-		out.Far = append(out.Far, fmt.Sprintf("%s stands elsewhere than you sit, and may be lost after %s: have somebody there.", x.device, steps))
+		out.Far = append(out.Far, fmt.Sprintf("%s stands elsewhere than you sit, and may be lost after %s: have somebody there.", one.device, steps))
 	}
 }
 

@@ -40,24 +40,24 @@ func (t *terminal) at(place int32) (*terminal, int) {
 
 // place is where a terminal is in an office, as a number; tasks that are done say where it
 // is plugged in.
-func (t *terminal) place(n *span.Net, done []bool) int32 {
+func (t *terminal) place(net *span.Net, done []bool) int32 {
 	if t.alt != nil && done[t.task] {
-		return int32(moved + 1 + portOf(n, t.alt))
+		return int32(moved + 1 + portOf(net, t.alt))
 	}
-	return int32(portOf(n, t))
+	return int32(portOf(net, t))
 }
 
 // vlanOf is a VLAN of a place, 0 for none.
-func vlanOf(p span.Place) office.VID {
-	if p.Span == nil {
+func vlanOf(place span.Place) office.VID {
+	if place.Span == nil {
 		return 0
 	}
-	if v := p.Node.Label.VID(); v != 0 {
-		return v
+	if vid := place.Node.Label.VID(); vid != 0 {
+		return vid
 	}
-	for _, x := range p.Span.Nodes {
-		if v := x.Label.VID(); v != 0 {
-			return v
+	for _, node := range place.Span.Nodes {
+		if vid := node.Label.VID(); vid != 0 {
+			return vid
 		}
 	}
 	return 0
@@ -83,82 +83,82 @@ type judge struct {
 // newJudge compares the office before with the one after; both have the same
 // devices in the same order.
 func newJudge(was, plan *origin, lent []loan, renumbered numbers, moves []plugMove) *judge {
-	j := &judge{places: reach.NewPlaces(), numbers: renumbered}
-	j.find(was, plan)
-	j.terms = slices.DeleteFunc(j.terms, func(t terminal) bool { // nobody but the laptop is there
-		return slices.ContainsFunc(lent, func(l loan) bool { return l.free && l.dev == t.dev && l.port == t.port })
+	one := &judge{places: reach.NewPlaces(), numbers: renumbered}
+	one.find(was, plan)
+	one.terms = slices.DeleteFunc(one.terms, func(terminal terminal) bool { // nobody but the laptop is there
+		return slices.ContainsFunc(lent, func(loan loan) bool { return loan.free && loan.dev == terminal.dev && loan.port == terminal.port })
 	})
-	for _, m := range moves {
-		j.terms = append(j.terms, terminal{dev: m.from.dev, port: m.from.port, wire: m.from.wire, alt: &m.to, task: m.task.at})
+	for _, move := range moves {
+		one.terms = append(one.terms, terminal{dev: move.from.dev, port: move.from.port, wire: move.from.wire, alt: &move.to, task: move.task.at})
 	}
-	a, b := reach.In(was.n), reach.In(plan.n)
-	before, after := make([]reach.Stand, len(j.terms)), make([]reach.Stand, len(j.terms))
+	hears, b := reach.In(was.net), reach.In(plan.net)
+	before, after := make([]reach.Stand, len(one.terms)), make([]reach.Stand, len(one.terms))
 	kinds := map[string]int{}
 	var first []int // a terminal of each kind
-	for i := range j.terms {
-		t := &j.terms[i]
-		then := t
-		if t.alt != nil {
-			then = t.alt
+	for i := range one.terms {
+		terminal := &one.terms[i]
+		then := terminal
+		if terminal.alt != nil {
+			then = terminal.alt
 		}
-		if t.alt != nil || was.stands(t) {
-			before[i] = j.stand(was.n, t, portOf(was.n, t))
+		if terminal.alt != nil || was.stands(terminal) {
+			before[i] = one.stand(was.net, terminal, portOf(was.net, terminal))
 		}
-		if t.alt != nil || plan.stands(t) {
-			after[i] = j.stand(plan.n, then, portOf(plan.n, then))
+		if terminal.alt != nil || plan.stands(terminal) {
+			after[i] = one.stand(plan.net, then, portOf(plan.net, then))
 		}
-		v, u := j.numbers.of(inVLAN(was.n, t, &before[i])), inVLAN(plan.n, then, &after[i])
-		t.vlan, t.then = cmp.Or(v, u), cmp.Or(u, v)
-		key := fmt.Sprintf("%p %v %p %v %v / %p %v %p %v %v / %d %d %d", before[i].Sends.Span, before[i].Sends.Node, before[i].Hears.Span, before[i].Hears.Node, append(before[i].More, before[i].Also...), after[i].Sends.Span, after[i].Sends.Node, after[i].Hears.Span, after[i].Hears.Node, after[i].More, t.vid, v, u)
+		vid, u := one.numbers.of(inVLAN(was.net, terminal, &before[i])), inVLAN(plan.net, then, &after[i])
+		terminal.vlan, terminal.then = cmp.Or(vid, u), cmp.Or(u, vid)
+		key := fmt.Sprintf("%p %v %p %v %v / %p %v %p %v %v / %d %d %d", before[i].Sends.Span, before[i].Sends.Node, before[i].Hears.Span, before[i].Hears.Node, append(before[i].More, before[i].Also...), after[i].Sends.Span, after[i].Sends.Node, after[i].Hears.Span, after[i].Hears.Node, after[i].More, terminal.vid, vid, u)
 		k, ok := kinds[key]
 		if !ok {
 			k = len(first)
 			kinds[key] = k
 			first = append(first, i)
 		}
-		t.kind = k
+		terminal.kind = k
 	}
-	j.keep, j.apart = make([][]bool, len(first)), make([][]bool, len(first))
+	one.keep, one.apart = make([][]bool, len(first)), make([][]bool, len(first))
 	for x, s := range first {
-		j.keep[x], j.apart[x] = make([]bool, len(first)), make([]bool, len(first))
+		one.keep[x], one.apart[x] = make([]bool, len(first)), make([]bool, len(first))
 		for y, t := range first {
-			st, ts := a.Reaches(&before[s], &before[t]), a.Reaches(&before[t], &before[s])
+			st, ts := hears.Reaches(&before[s], &before[t]), hears.Reaches(&before[t], &before[s])
 			st2, ts2 := b.Reaches(&after[s], &after[t]), b.Reaches(&after[t], &after[s])
-			in := j.terms[s].vlan
-			same := in == j.terms[s].then && in == j.terms[t].vlan && in == j.terms[t].then
-			j.keep[x][y] = st && ts && st2 && ts2 && same
+			in := one.terms[s].vlan
+			same := in == one.terms[s].then && in == one.terms[t].vlan && in == one.terms[t].then
+			one.keep[x][y] = st && ts && st2 && ts2 && same
 			all := before[s].There() && before[t].There() && after[s].There() && after[t].There()
-			j.apart[x][y] = !st && !ts && !st2 && !ts2 && all // who comes or goes is of its VLAN
+			one.apart[x][y] = !st && !ts && !st2 && !ts2 && all // who comes or goes is of its VLAN
 		}
 	}
-	j.merged, j.mixing = map[[2]office.VID]bool{}, map[mixing]bool{}
-	for _, n := range []*span.Net{was.n, plan.n} {
-		j.meets(n, func(v, u office.VID) { j.merged[[2]office.VID{v, u}] = true })
-		mixes(n, func(x mixing) { j.mixing[x] = true })
+	one.merged, one.mixing = map[[2]office.VID]bool{}, map[mixing]bool{}
+	for _, net := range []*span.Net{was.net, plan.net} {
+		one.meets(net, func(v, u office.VID) { one.merged[[2]office.VID{v, u}] = true })
+		mixes(net, func(mixing mixing) { one.mixing[mixing] = true })
 	}
-	for v := range plan.n.Used().All() {
-		if r := plan.n.VLAN(v); r != nil && r.Parts > 0 {
-			j.planned.Add(v)
+	for vid := range plan.net.Used().All() {
+		if vlan := plan.net.VLAN(vid); vlan != nil && vlan.Parts > 0 {
+			one.planned.Add(vid)
 		}
 	}
-	j.ring = rings(was.n)
-	more := rings(plan.n)
-	j.ring.AddAll(&more)
-	return j
+	one.ring = rings(was.net)
+	more := rings(plan.net)
+	one.ring.AddAll(&more)
+	return one
 }
 
 // inVLAN is the VLAN that a terminal is in, 0 for none.
-func inVLAN(n *span.Net, t *terminal, s *reach.Stand) office.VID {
-	switch port := portOf(n, t); {
-	case s.Sends.Span == nil && s.Hears.Span == nil:
-	case t.port == "":
-		return t.vid
+func inVLAN(net *span.Net, terminal *terminal, stand *reach.Stand) office.VID {
+	switch port := portOf(net, terminal); {
+	case stand.Sends.Span == nil && stand.Hears.Span == nil:
+	case terminal.port == "":
+		return terminal.vid
 	case port >= 0:
-		if d, why := n.Tables[t.dev].Ingress(port, t.wire); why == bridge.Passed && d.VID != 0 {
-			return d.VID
+		if domain, why := net.Tables[terminal.dev].Ingress(port, terminal.wire); why == bridge.Passed && domain.VID != 0 {
+			return domain.VID
 		}
 	}
-	return cmp.Or(vlanOf(s.Sends), vlanOf(s.Hears))
+	return cmp.Or(vlanOf(stand.Sends), vlanOf(stand.Hears))
 }
 
 // find lists the terminals of both offices: where a VLAN ends by what is written
@@ -171,19 +171,19 @@ func (j *judge) find(was, plan *origin) {
 		vid  office.VID
 	}
 	seen := map[key]int{}
-	for _, x := range []*origin{was, plan} {
-		for dev := range x.n.Office.Devices {
-			add := func(port string, wire bridge.Wire, v office.VID) {
+	for _, one := range []*origin{was, plan} {
+		for dev := range one.net.Office.Devices {
+			add := func(port string, wire bridge.Wire, vid office.VID) {
 				k := key{dev, port, wire, 0}
 				if port == "" {
-					k.vid = v
+					k.vid = vid
 				}
 				if _, ok := seen[k]; !ok {
 					seen[k] = len(j.terms)
-					j.terms = append(j.terms, terminal{dev: dev, port: port, wire: wire, vid: v})
+					j.terms = append(j.terms, terminal{dev: dev, port: port, wire: wire, vid: vid})
 				}
 			}
-			x.each(dev, add)
+			one.each(dev, add)
 		}
 	}
 	slices.SortStableFunc(j.terms, func(a, b terminal) int {
@@ -193,31 +193,31 @@ func (j *judge) find(was, plan *origin) {
 
 // portOf is the place of a terminal's port, that of its bundle; -1 where it is the
 // device itself, or its port is not there.
-func portOf(n *span.Net, t *terminal) int {
-	if t.port == "" {
+func portOf(net *span.Net, terminal *terminal) int {
+	if terminal.port == "" {
 		return -1
 	}
-	d := n.Office.Devices[t.dev]
-	p := d.Port(t.port)
+	device := net.Office.Devices[terminal.dev]
+	p := device.Port(terminal.port)
 	if p < 0 {
 		return -1
 	}
-	return d.Logical(p)
+	return device.Logical(p)
 }
 
 // stand is where a terminal stands; nowhere where its port is not there.
-func (j *judge) stand(n *span.Net, t *terminal, port int) (out reach.Stand) {
+func (j *judge) stand(net *span.Net, terminal *terminal, port int) (out reach.Stand) {
 	switch {
-	case t.port == "":
-		out = j.places.Device(n, t.dev, t.vid)
-		if old := j.numbers.before(t.vid); old != 0 { // it may stand in both on the way
-			out = out.With(j.places.Device(n, t.dev, old))
+	case terminal.port == "":
+		out = j.places.Device(net, terminal.dev, terminal.vid)
+		if old := j.numbers.before(terminal.vid); old != 0 { // it may stand in both on the way
+			out = out.With(j.places.Device(net, terminal.dev, old))
 		}
 		return out
 	case port < 0:
 		return out
 	}
-	return j.places.Port(n, t.dev, port, t.wire)
+	return j.places.Port(net, terminal.dev, port, terminal.wire)
 }
 
 // verdict is what an office on the way costs.
@@ -251,7 +251,7 @@ type group struct {
 // groups parts the terminals by kind and by where they stand. Neighbours in the
 // list are often alike: of one device, with ports that forward alike. What it gives
 // holds until it is asked again.
-func (j *judge) groups(n *span.Net, at []int32, each func(i, g int)) []group {
+func (j *judge) groups(net *span.Net, at []int32, each func(i, g int)) []group {
 	out := j.scratch[:0]
 	var ids map[span.Place]int
 	var by map[groupKey]int
@@ -263,49 +263,49 @@ func (j *judge) groups(n *span.Net, at []int32, each func(i, g int)) []group {
 	var last *bridge.Port
 	var lastHub, lastGroup int
 	for i := range j.terms {
-		t, port := j.terms[i].at(at[i])
+		terminal, port := j.terms[i].at(at[i])
 		kind := j.terms[i].kind
 		g := -1
 		var compiled *bridge.Port
 		hub := -1
-		if t.port != "" && port >= 0 {
-			compiled, hub = n.Tables[t.dev].Ports[port], n.Topo.HubOf(t.dev, port)
-			if x := i - 1; x >= 0 && t.alt == nil && at[i] < moved && at[x] < moved && compiled == last && hub == lastHub && t.wire == j.terms[x].wire && t.dev == j.terms[x].dev && kind == j.terms[x].kind && j.terms[x].port != "" {
+		if terminal.port != "" && port >= 0 {
+			compiled, hub = net.Tables[terminal.dev].Ports[port], net.Topo.HubOf(terminal.dev, port)
+			if x := i - 1; x >= 0 && terminal.alt == nil && at[i] < moved && at[x] < moved && compiled == last && hub == lastHub && terminal.wire == j.terms[x].wire && terminal.dev == j.terms[x].dev && kind == j.terms[x].kind && j.terms[x].port != "" {
 				g = lastGroup
 			}
 		}
 		if g < 0 {
-			s := j.stand(n, t, port)
+			stand := j.stand(net, terminal, port)
 			known := false
-			if s.More == nil && s.Also == nil && s.Sends.Node == (span.Node{}) && s.Hears.Node == (span.Node{}) {
-				k := plainKey{kind, s.Sends.Span, s.Hears.Span}
-				if g, known = plain[k]; !known {
+			if stand.More == nil && stand.Also == nil && stand.Sends.Node == (span.Node{}) && stand.Hears.Node == (span.Node{}) {
+				key := plainKey{kind, stand.Sends.Span, stand.Hears.Span}
+				if g, known = plain[key]; !known {
 					g = len(out)
-					plain[k] = g
+					plain[key] = g
 				}
 			} else {
-				k := groupKey{kind: kind, send: s.Sends, hears: s.Hears}
-				for _, p := range slices.Concat(s.More, []span.Place{{}}, s.Also) {
-					id, ok := ids[p]
+				key := groupKey{kind: kind, send: stand.Sends, hears: stand.Hears}
+				for _, place := range slices.Concat(stand.More, []span.Place{{}}, stand.Also) {
+					id, ok := ids[place]
 					if !ok {
 						if ids == nil {
 							ids, by = map[span.Place]int{}, map[groupKey]int{}
 						}
 						id = len(ids)
-						ids[p] = id
+						ids[place] = id
 					}
-					k.more += strconv.Itoa(id) + " "
+					key.more += strconv.Itoa(id) + " "
 				}
-				if g, known = by[k]; !known {
+				if g, known = by[key]; !known {
 					g = len(out)
 					if by == nil {
 						ids, by = map[span.Place]int{}, map[groupKey]int{}
 					}
-					by[k] = g
+					by[key] = g
 				}
 			}
 			if !known {
-				out = append(out, group{kind, s, 0})
+				out = append(out, group{kind, stand, 0})
 			}
 		}
 		out[g].n++
@@ -319,28 +319,28 @@ func (j *judge) groups(n *span.Net, at []int32, each func(i, g int)) []group {
 }
 
 // look judges an office on the way; at is the places of the terminals' ports.
-func (j *judge) look(n *span.Net, at []int32) (v verdict) {
-	gs := j.groups(n, at, nil)
-	j.pairs(reach.In(n), gs, func(x, y, pairs int, cut bool) {
+func (j *judge) look(net *span.Net, at []int32) (verdict verdict) {
+	gs := j.groups(net, at, nil)
+	j.pairs(reach.In(net), gs, func(x, y, pairs int, cut bool) {
 		if cut {
-			v.cut += pairs
+			verdict.cut += pairs
 		} else {
-			v.leaks += pairs
+			verdict.leaks += pairs
 		}
 	})
-	j.meets(n, func(a, b office.VID) {
+	j.meets(net, func(a, b office.VID) {
 		if !j.merged[[2]office.VID{a, b}] {
-			v.leaks++
+			verdict.leaks++
 		}
 	})
-	v.mixed = j.mixed(n)
-	now := rings(n)
-	v.ringed = now.Minus(&j.ring)
-	return v
+	verdict.mixed = j.mixed(net)
+	now := rings(net)
+	verdict.ringed = now.Minus(&j.ring)
+	return verdict
 }
 
 // pairs calls f for each pair of groups that is cut, or joined and should not be.
-func (j *judge) pairs(h *reach.Hearing, gs []group, f func(x, y, pairs int, cut bool)) {
+func (j *judge) pairs(hears *reach.Hearing, gs []group, f func(x, y, pairs int, cut bool)) {
 	for x := range gs {
 		keep, apart := j.keep[gs[x].kind], j.apart[gs[x].kind]
 		for y := x; y < len(gs); y++ {
@@ -351,14 +351,14 @@ func (j *judge) pairs(h *reach.Hearing, gs []group, f func(x, y, pairs int, cut 
 			if pairs == 0 {
 				continue
 			}
-			a, b := &gs[x].at, &gs[y].at
+			stand, one := &gs[x].at, &gs[y].at
 			switch k := gs[y].kind; {
 			case keep[k]:
-				if !h.Reaches(a, b) || !h.Reaches(b, a) {
+				if !hears.Reaches(stand, one) || !hears.Reaches(one, stand) {
 					f(x, y, pairs, true)
 				}
 			case apart[k]: // somebody who gets no frames is not there
-				if a.There() && b.There() && (h.Reaches(a, b) || h.Reaches(b, a)) {
+				if stand.There() && one.There() && (hears.Reaches(stand, one) || hears.Reaches(one, stand)) {
 					f(x, y, pairs, false)
 				}
 			}
@@ -368,20 +368,20 @@ func (j *judge) pairs(h *reach.Hearing, gs []group, f func(x, y, pairs int, cut 
 
 // meets lists VLANs of which terminals are in one span, the lower first; a VLAN under two
 // numbers does not meet itself.
-func (j *judge) meets(n *span.Net, f func(v, u office.VID)) {
+func (j *judge) meets(net *span.Net, f func(vid, one office.VID)) {
 	var seen map[*span.Span]bool
-	for v := range n.Used().All() {
-		for _, s := range n.VLAN(v).Spans {
-			if len(s.Ends) < 2 || seen[s] {
+	for vid := range net.Used().All() {
+		for _, part := range net.VLAN(vid).Spans {
+			if len(part.Ends) < 2 || seen[part] {
 				continue
 			}
 			if seen == nil {
 				seen = map[*span.Span]bool{}
 			}
-			seen[s] = true
-			for i, a := range s.Ends {
-				for _, b := range s.Ends[i+1:] {
-					if a, b := j.numbers.of(a), j.numbers.of(b); a != b {
+			seen[part] = true
+			for i, one := range part.Ends {
+				for _, b := range part.Ends[i+1:] {
+					if a, b := j.numbers.of(one), j.numbers.of(b); a != b {
 						f(min(a, b), max(a, b))
 					}
 				}
@@ -398,12 +398,12 @@ type mixing struct {
 }
 
 // mixes lists them.
-func mixes(n *span.Net, f func(mixing)) {
-	for i := range n.Topo.Links {
-		for _, x := range n.Carry(i).Cross {
-			if v, u := x.From.VID(), x.To.VID(); v != 0 && u != 0 && v != u {
-				l := &n.Topo.Links[i]
-				f(mixing{n.Ref(l.A), n.Ref(l.B), x.FromA, v, u})
+func mixes(net *span.Net, f func(mixing)) {
+	for i := range net.Topo.Links {
+		for _, arc := range net.Carry(i).Cross {
+			if vid, one := arc.From.VID(), arc.To.VID(); vid != 0 && one != 0 && vid != one {
+				link := &net.Topo.Links[i]
+				f(mixing{net.Ref(link.A), net.Ref(link.B), arc.FromA, vid, one})
 			}
 		}
 	}
@@ -411,9 +411,9 @@ func mixes(n *span.Net, f func(mixing)) {
 
 // mixed counts the ways over cables from one VLAN into another that neither office
 // has there. Nobody may be in one of the two yet; but then nobody can come.
-func (j *judge) mixed(n *span.Net) (k int) {
-	mixes(n, func(x mixing) {
-		if !j.mixing[x] && j.numbers.of(x.from) != j.numbers.of(x.to) && j.lives(n, x.from) && j.lives(n, x.to) {
+func (j *judge) mixed(net *span.Net) (k int) {
+	mixes(net, func(mixing mixing) {
+		if !j.mixing[mixing] && j.numbers.of(mixing.from) != j.numbers.of(mixing.to) && j.lives(net, mixing.from) && j.lives(net, mixing.to) {
 			k++
 		}
 	})
@@ -421,20 +421,20 @@ func (j *judge) mixed(n *span.Net) (k int) {
 }
 
 // lives says whether somebody is in a VLAN, now or when all is done.
-func (j *judge) lives(n *span.Net, v office.VID) bool {
-	r := n.VLAN(v)
-	return r != nil && r.Parts > 0 || j.planned.Has(v)
+func (j *judge) lives(net *span.Net, vid office.VID) bool {
+	vlan := net.VLAN(vid)
+	return vlan != nil && vlan.Parts > 0 || j.planned.Has(vid)
 }
 
 // rings is the VLANs that form a ring over cables.
-func rings(n *span.Net) (set office.Set) {
-	if len(n.Topo.Links) < len(n.Topo.Hubs) && !cyclic(n.Topo) {
+func rings(net *span.Net) (set office.Set) {
+	if len(net.Topo.Links) < len(net.Topo.Hubs) && !cyclic(net.Topo) {
 		return set
 	}
-	for v := range n.Used().All() {
-		for _, s := range n.VLAN(v).Spans {
-			if s.Ring() {
-				set.Add(v)
+	for vid := range net.Used().All() {
+		for _, part := range net.VLAN(vid).Spans {
+			if part.Ring() {
+				set.Add(vid)
 			}
 		}
 	}
@@ -442,10 +442,10 @@ func rings(n *span.Net) (set office.Set) {
 }
 
 // cyclic says whether some cables close a circle.
-func cyclic(t *graph.Topology) bool {
-	u := graph.NewUnion(len(t.Hubs))
-	for i := range t.Links {
-		if _, _, joined := u.Join(int32(t.Links[i].A.Hub), int32(t.Links[i].B.Hub)); !joined {
+func cyclic(topology *graph.Topology) bool {
+	union := graph.NewUnion(len(topology.Hubs))
+	for i := range topology.Links {
+		if _, _, joined := union.Join(int32(topology.Links[i].A.Hub), int32(topology.Links[i].B.Hub)); !joined {
 			return true
 		}
 	}
@@ -453,16 +453,16 @@ func cyclic(t *graph.Topology) bool {
 }
 
 // who is the pairs of terminals that are cut, and the VLANs that are joined.
-func (j *judge) who(n *span.Net, at []int32) (cut map[[2]int]bool, joined map[[2]office.VID]bool) {
+func (j *judge) who(net *span.Net, at []int32) (cut map[[2]int]bool, joined map[[2]office.VID]bool) {
 	cut, joined = map[[2]int]bool{}, map[[2]office.VID]bool{}
 	var in [][]int
-	gs := j.groups(n, at, func(i, g int) {
+	gs := j.groups(net, at, func(i, g int) {
 		if g == len(in) {
 			in = append(in, nil)
 		}
 		in[g] = append(in[g], i)
 	})
-	j.pairs(reach.In(n), gs, func(x, y, _ int, isCut bool) {
+	j.pairs(reach.In(net), gs, func(x, y, _ int, isCut bool) {
 		for _, a := range in[x] {
 			for _, b := range in[y] {
 				if x == y && a >= b {
@@ -472,15 +472,15 @@ func (j *judge) who(n *span.Net, at []int32) (cut map[[2]int]bool, joined map[[2
 					cut[[2]int{min(a, b), max(a, b)}] = true
 					continue
 				}
-				v, u := j.vlan(a), j.vlan(b)
-				if v == u {
-					v, u = j.terms[a].then, j.terms[b].then
+				vid, one := j.vlan(a), j.vlan(b)
+				if vid == one {
+					vid, one = j.terms[a].then, j.terms[b].then
 				}
-				joined[[2]office.VID{min(v, u), max(v, u)}] = true
+				joined[[2]office.VID{min(vid, one), max(vid, one)}] = true
 			}
 		}
 	})
-	j.meets(n, func(a, b office.VID) {
+	j.meets(net, func(a, b office.VID) {
 		if !j.merged[[2]office.VID{a, b}] {
 			joined[[2]office.VID{a, b}] = true
 		}
@@ -492,11 +492,11 @@ func (j *judge) who(n *span.Net, at []int32) (cut map[[2]int]bool, joined map[[2
 func (j *judge) vlan(i int) office.VID { return j.terms[i].vlan }
 
 // name is a terminal as people say it: its port, or the device itself.
-func (j *judge) name(p *problem, i int) string {
-	t := &j.terms[i]
-	d := p.was.n.Office.Devices[t.dev].Name
-	if t.port == "" {
+func (j *judge) name(problem *problem, i int) string {
+	terminal := &j.terms[i]
+	d := problem.was.net.Office.Devices[terminal.dev].Name
+	if terminal.port == "" {
 		return d
 	}
-	return office.PortRef{Device: d, Port: t.port}.String()
+	return office.PortRef{Device: d, Port: terminal.port}.String()
 }

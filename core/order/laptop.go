@@ -20,12 +20,12 @@ func (w *world) address(at spot, to int) string {
 	there := *w
 	there.at = at
 	plug, _ := there.plug()
-	here := reach.Plug(w.n, &plug)
-	hears := reach.In(w.n)
-	for dev, d := range w.o.Devices {
-		for k := range d.Addresses {
-			if a := &d.Addresses[k]; a.VID == at.vid && a.From.IsValid() && here != nil && hears.Both(here, reach.Address(w.n, dev, a)) {
-				return fmt.Sprintf(", where %s hands out addresses", d.Name)
+	here := reach.Plug(w.net, &plug)
+	hears := reach.In(w.net)
+	for dev, device := range w.office.Devices {
+		for k := range device.Addresses {
+			if address := &device.Addresses[k]; address.VID == at.vid && address.From.IsValid() && here != nil && hears.Both(here, reach.Address(w.net, dev, address)) {
+				return fmt.Sprintf(", where %s hands out addresses", device.Name)
 			}
 		}
 	}
@@ -36,12 +36,12 @@ func (w *world) address(at spot, to int) string {
 	if free := w.unused(net); free.IsValid() {
 		return fmt.Sprintf("; set it to %s/%d by hand", free, net.Bits())
 	}
-	switch m := w.o.Devices[to].Manage; {
-	case m == nil || m.VID != at.vid:
-	case m.Addr.IsValid():
-		return fmt.Sprintf("; set it by hand to an address in the subnet of %s (how long its prefix is nobody said, as in %s manage %d %s/24)", m.Addr, w.o.Devices[to].Name, m.VID, m.Addr)
+	switch manage := w.office.Devices[to].Manage; {
+	case manage == nil || manage.VID != at.vid:
+	case manage.Addr.IsValid():
+		return fmt.Sprintf("; set it by hand to an address in the subnet of %s (how long its prefix is nobody said, as in %s manage %d %s/24)", manage.Addr, w.office.Devices[to].Name, manage.VID, manage.Addr)
 	default:
-		return fmt.Sprintf("; set it by hand to an address in the subnet that %s answers in: its manual says which (say it, as in %s factory 192.168.1.1/24 in %d)", w.o.Devices[to].Name, w.o.Devices[to].Name, at.vid)
+		return fmt.Sprintf("; set it by hand to an address in the subnet that %s answers in: its manual says which (say it, as in %s factory 192.168.1.1/24 in %d)", w.office.Devices[to].Name, w.office.Devices[to].Name, at.vid)
 	}
 	return ""
 }
@@ -49,16 +49,16 @@ func (w *world) address(at spot, to int) string {
 // subnet is the IPv4 subnet, else that of IPv6, in which the laptop reaches a device in a
 // VLAN: the device's own, else the VLAN's, else that of any device managed there; the
 // zero Prefix where nobody knows one.
-func (w *world) subnet(v office.VID, to int) netip.Prefix {
-	vlan := w.o.VLAN(v)
-	if m := w.o.Devices[to].Manage; m != nil && m.VID == v {
-		if net := m.Net(vlan); net.IsValid() {
+func (w *world) subnet(vid office.VID, to int) netip.Prefix {
+	vlan := w.office.VLAN(vid)
+	if manage := w.office.Devices[to].Manage; manage != nil && manage.VID == vid {
+		if net := manage.Net(vlan); net.IsValid() {
 			return net
 		}
-		if m.Addr.IsValid() { // it took its address along into another VLAN, as people do
-			for _, x := range w.o.VLANs {
-				for _, net := range x.Nets {
-					if net.Contains(m.Addr) {
+		if manage.Addr.IsValid() { // it took its address along into another VLAN, as people do
+			for _, one := range w.office.VLANs {
+				for _, net := range one.Nets {
+					if net.Contains(manage.Addr) {
 						return net
 					}
 				}
@@ -69,10 +69,10 @@ func (w *world) subnet(v office.VID, to int) netip.Prefix {
 	if vlan != nil && len(vlan.Nets) > 0 {
 		return vlan.Nets[0]
 	}
-	for _, d := range w.o.Devices {
-		for _, a := range d.Addresses {
-			if a.VID == v {
-				return a.Prefix.Masked()
+	for _, device := range w.office.Devices {
+		for _, address := range device.Addresses {
+			if address.VID == vid {
+				return address.Prefix.Masked()
 			}
 		}
 	}
@@ -86,28 +86,28 @@ func (w *world) unused(net netip.Prefix) netip.Addr {
 		return netip.Addr{}
 	}
 	taken := map[netip.Addr]bool{net.Masked().Addr(): true, office.LastOf(net): true}
-	offices := []*office.Office{w.o, w.p.was.from.Office, w.p.plan.from.Office}
+	offices := []*office.Office{w.office, w.problem.was.from.Office, w.problem.plan.from.Office}
 	for _, o := range offices {
-		for _, d := range o.Devices {
-			for _, a := range d.Addresses {
-				taken[a.Prefix.Addr()] = true
+		for _, device := range o.Devices {
+			for _, address := range device.Addresses {
+				taken[address.Prefix.Addr()] = true
 			}
-			if d.Manage != nil {
-				taken[d.Manage.Addr], taken[d.Manage.Via] = true, true
+			if device.Manage != nil {
+				taken[device.Manage.Addr], taken[device.Manage.Via] = true, true
 			}
-			if d.Factory != nil {
-				taken[d.Factory.Prefix.Addr()] = true
+			if device.Factory != nil {
+				taken[device.Factory.Prefix.Addr()] = true
 			}
 		}
-		for _, p := range o.Plugs {
-			taken[p.At] = true
+		for _, plug := range o.Plugs {
+			taken[plug.At] = true
 		}
 	}
-	handed := func(a netip.Addr) bool {
+	handed := func(addr netip.Addr) bool {
 		for _, o := range offices {
-			for _, d := range o.Devices {
-				for _, x := range d.Addresses {
-					if x.From.IsValid() && x.From.Compare(a) <= 0 && a.Compare(x.To) <= 0 {
+			for _, device := range o.Devices {
+				for _, address := range device.Addresses {
+					if address.From.IsValid() && address.From.Compare(addr) <= 0 && addr.Compare(address.To) <= 0 {
 						return true
 					}
 				}
@@ -115,13 +115,13 @@ func (w *world) unused(net netip.Prefix) netip.Addr {
 		}
 		return false
 	}
-	a := net.Masked().Addr()
+	one := net.Masked().Addr()
 	for range mostAddresses {
-		if a = a.Next(); !net.Contains(a) {
+		if one = one.Next(); !net.Contains(one) {
 			break
 		}
-		if !taken[a] && !handed(a) {
-			return a
+		if !taken[one] && !handed(one) {
+			return one
 		}
 	}
 	return netip.Addr{}

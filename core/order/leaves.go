@@ -17,31 +17,31 @@ func leaves(was, plan *span.Net) (out []string) {
 	}
 	before := map[id]*office.Plug{}
 	for i := range was.Office.Plugs {
-		p := &was.Office.Plugs[i]
-		before[id{p.Port, p.Name}] = p
+		plug := &was.Office.Plugs[i]
+		before[id{plug.Port, plug.Name}] = plug
 	}
-	has := func(n *span.Net, h *reach.Hearing, p *office.Plug) (vlan, gateway bool) {
-		here := reach.Plug(n, p)
+	has := func(net *span.Net, h *reach.Hearing, plug *office.Plug) (vlan, gateway bool) {
+		here := reach.Plug(net, plug)
 		if here == nil {
 			return false, false
 		}
-		gate := n.Gateways().First(p.Wants)
-		return true, gate.Is() && h.Both(here, reach.Address(n, gate.Dev, gate.Address))
+		gate := net.Gateways().First(plug.Wants)
+		return true, gate.Is() && h.Both(here, reach.Address(net, gate.Dev, gate.Address))
 	}
 	hears, will := reach.In(was), reach.In(plan)
 	for i := range plan.Office.Plugs {
-		p := &plan.Office.Plugs[i]
-		old := before[id{p.Port, p.Name}]
-		if old == nil || p.Operator {
+		plug := &plan.Office.Plugs[i]
+		old := before[id{plug.Port, plug.Name}]
+		if old == nil || plug.Operator {
 			continue
 		}
 		vlan, gateway := has(was, hears, old)
-		now, leads := has(plan, will, p)
+		now, leads := has(plan, will, plug)
 		switch {
 		case vlan && !now:
-			out = append(out, fmt.Sprintf("The plan leaves %s at %s without %s: it works today.", p.Name, portText(p.Port), plan.Name(p.Wants)))
-		case gateway && !leads && plan.Gateways().First(p.Wants).Is():
-			out = append(out, fmt.Sprintf("The plan leaves %s at %s without a way to its gateway in %s: it has one today.", p.Name, portText(p.Port), plan.Name(p.Wants)))
+			out = append(out, fmt.Sprintf("The plan leaves %s at %s without %s: it works today.", plug.Name, portText(plug.Port), plan.Name(plug.Wants)))
+		case gateway && !leads && plan.Gateways().First(plug.Wants).Is():
+			out = append(out, fmt.Sprintf("The plan leaves %s at %s without a way to its gateway in %s: it has one today.", plug.Name, portText(plug.Port), plan.Name(plug.Wants)))
 		}
 	}
 	return out

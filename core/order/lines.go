@@ -14,27 +14,27 @@ import (
 // writer writes the lines of an order: it keeps the office as the lines have left
 // it, and says whatever is needed for it to be as the devices are.
 type writer struct {
-	p    *problem
-	o    *office.Office
-	n    *span.Net
-	plan *office.Office
+	problem *problem
+	office  *office.Office
+	net     *span.Net
+	plan    *office.Office
 }
 
 func (p *problem) writer() *writer {
-	n := p.was.from
+	net := p.was.from
 	if p.opening != nil {
-		n = span.Compile(p.original)
+		net = span.Compile(p.original)
 	}
-	return &writer{p: p, o: n.Office, n: n, plan: p.plan.from.Office}
+	return &writer{problem: p, office: net.Office, net: net, plan: p.plan.from.Office}
 }
 
 // say takes a line; it is one that the notation reads, or the order is wrong.
 func (w *writer) say(lines *[]string, text string) error {
-	o, _, err := notation.Line(w.o, text)
+	o, _, err := notation.Line(w.office, text)
 	if err != nil {
 		return fmt.Errorf("the order says %q, which cannot be: %w", text, err)
 	}
-	w.o = o
+	w.office = o
 	*lines = append(*lines, text)
 	return nil
 }
@@ -51,30 +51,30 @@ func (w *writer) sayAll(lines *[]string, texts []string) error {
 // open is what the plan says of the register and of devices beside what they are
 // set to: it comes before the first step.
 func (w *writer) open(lines *[]string) error {
-	if err := w.sayAll(lines, w.p.opening); err != nil {
+	if err := w.sayAll(lines, w.problem.opening); err != nil {
 		return err
 	}
-	if w.plan.Title != w.o.Title {
+	if w.plan.Title != w.office.Title {
 		if err := w.say(lines, notation.Thing(office.Title(w.plan.Title))); err != nil {
 			return err
 		}
 	}
 	var texts []string
 	have := map[string]bool{}
-	for _, x := range named(w.o) {
-		have[notation.Thing(x)] = true
+	for _, thing := range named(w.office) {
+		have[notation.Thing(thing)] = true
 	}
-	for _, x := range named(w.plan) {
-		if text := notation.Thing(x); !have[text] {
+	for _, thing := range named(w.plan) {
+		if text := notation.Thing(thing); !have[text] {
 			texts = append(texts, text)
 		}
 	}
-	for _, d := range w.plan.Devices {
-		was := w.o.Device(d.Name)
+	for _, device := range w.plan.Devices {
+		was := w.office.Device(device.Name)
 		if was == nil {
 			continue
 		}
-		texts = append(texts, paperLines(was, d)...)
+		texts = append(texts, paperLines(was, device)...)
 	}
 	return w.sayAll(lines, texts)
 }
@@ -82,98 +82,98 @@ func (w *writer) open(lines *[]string) error {
 // named is what an office has a name for beside its devices, each after what it may
 // name.
 func named(o *office.Office) (out []office.Thing) {
-	for _, x := range o.VLANs {
-		out = append(out, x)
+	for _, vlan := range o.VLANs {
+		out = append(out, vlan)
 	}
 	for _, x := range o.Services {
 		out = append(out, x)
 	}
-	for _, x := range o.Uses {
-		out = append(out, x)
+	for _, use := range o.Uses {
+		out = append(out, use)
 	}
-	for _, x := range o.Plans {
-		out = append(out, x)
+	for _, plan := range o.Plans {
+		out = append(out, plan)
 	}
 	return out
 }
 
 // paperLines is what is said about a device and not set on it.
-func paperLines(was, d *office.Device) (out []string) {
+func paperLines(was, device *office.Device) (out []string) {
 	say := func(differs, have bool, plus, minus string) {
 		switch {
 		case !differs:
 		case have:
-			out = append(out, d.Name+" "+plus)
+			out = append(out, device.Name+" "+plus)
 		default:
-			out = append(out, "-"+d.Name+" "+minus)
+			out = append(out, "-"+device.Name+" "+minus)
 		}
 	}
-	say(was.Wording.String() != d.Wording.String(), d.Wording.Name != "", "wording "+d.Wording.String(), "wording")
-	for _, l := range office.LimitNames {
-		a, b := *was.Limits.Of(l), *d.Limits.Of(l)
-		say(a != b, b > 0, fmt.Sprintf("limit %s %d", l, b), "limit "+string(l))
+	say(was.Wording.String() != device.Wording.String(), device.Wording.Name != "", "wording "+device.Wording.String(), "wording")
+	for _, limit := range office.LimitNames {
+		a, b := *was.Limits.Of(limit), *device.Limits.Of(limit)
+		say(a != b, b > 0, fmt.Sprintf("limit %s %d", limit, b), "limit "+string(limit))
 	}
-	say(was.Adjacent != d.Adjacent, d.Adjacent, "bundles adjacent", "bundles adjacent")
-	say(was.Console != d.Console, d.Console, "console", "console")
-	if f := d.Factory; f == nil {
+	say(was.Adjacent != device.Adjacent, device.Adjacent, "bundles adjacent", "bundles adjacent")
+	say(was.Console != device.Console, device.Console, "console", "console")
+	if factory := device.Factory; factory == nil {
 		say(was.Factory != nil, false, "", "factory")
 	} else {
-		say(was.Factory == nil || *was.Factory != *f, true, "factory "+notation.FactoryText(f), "")
+		say(was.Factory == nil || *was.Factory != *factory, true, "factory "+notation.FactoryText(factory), "")
 	}
-	for _, s := range d.Speaks {
-		say(!slices.Contains(was.Speaks, s), true, "speaks "+s.String(), "")
+	for _, speaks := range device.Speaks {
+		say(!slices.Contains(was.Speaks, speaks), true, "speaks "+speaks.String(), "")
 	}
-	for _, s := range was.Speaks {
-		gone := !slices.ContainsFunc(d.Speaks, func(x office.Speaks) bool { return x.Protocol == s.Protocol })
-		say(gone, false, "", "speaks "+string(s.Protocol))
+	for _, speaks := range was.Speaks {
+		gone := !slices.ContainsFunc(device.Speaks, func(one office.Speaks) bool { return one.Protocol == speaks.Protocol })
+		say(gone, false, "", "speaks "+string(speaks.Protocol))
 	}
-	out = append(out, notation.FactLines(was, d)...)
+	out = append(out, notation.FactLines(was, device)...)
 	return out
 }
 
 // close is what is left when all is done: how the plan says what ports are set to,
 // and what the register has no more.
 func (w *writer) close(lines *[]string) error {
-	for _, d := range w.plan.Devices {
-		if err := w.like(lines, d, true); err != nil {
+	for _, device := range w.plan.Devices {
+		if err := w.like(lines, device, true); err != nil {
 			return err
 		}
 	}
 	var texts []string
-	for _, x := range w.o.Plugs {
-		for _, y := range w.plan.Plugs {
-			if x.Port == y.Port && x.Name == y.Name && x != y && !y.Operator {
-				texts = append(texts, notation.Thing(y))
+	for _, plug := range w.office.Plugs {
+		for _, one := range w.plan.Plugs {
+			if plug.Port == one.Port && plug.Name == one.Name && plug != one && !one.Operator {
+				texts = append(texts, notation.Thing(one))
 			}
 		}
 	}
-	for _, x := range w.o.Wishes {
-		if !slices.ContainsFunc(w.plan.Wishes, func(y *office.Wish) bool { return x.Key() == y.Key() }) {
-			texts = append(texts, "-"+notation.Removal(x))
+	for _, wish := range w.office.Wishes {
+		if !slices.ContainsFunc(w.plan.Wishes, func(one *office.Wish) bool { return wish.Key() == one.Key() }) {
+			texts = append(texts, "-"+notation.Removal(wish))
 		}
 	}
-	for _, x := range w.plan.Wishes {
-		if !slices.ContainsFunc(w.o.Wishes, func(y *office.Wish) bool { return notation.Thing(x) == notation.Thing(y) }) {
-			texts = append(texts, notation.Thing(x))
+	for _, wish := range w.plan.Wishes {
+		if !slices.ContainsFunc(w.office.Wishes, func(one *office.Wish) bool { return notation.Thing(wish) == notation.Thing(one) }) {
+			texts = append(texts, notation.Thing(wish))
 		}
 	}
 	stays := map[office.Key]bool{}
-	for _, x := range named(w.plan) {
-		stays[x.Key()] = true
+	for _, thing := range named(w.plan) {
+		stays[thing.Key()] = true
 	}
-	gone := named(w.o)
+	gone := named(w.office)
 	slices.Reverse(gone) // what names others before those
-	for _, x := range gone {
-		if !stays[x.Key()] {
-			texts = append(texts, "-"+notation.Removal(x))
+	for _, thing := range gone {
+		if !stays[thing.Key()] {
+			texts = append(texts, "-"+notation.Removal(thing))
 		}
 	}
-	for _, d := range w.plan.Devices {
-		texts = append(texts, w.readdressed(d)...)
+	for _, device := range w.plan.Devices {
+		texts = append(texts, w.readdressed(device)...)
 	}
-	for _, v := range w.p.final.VLANs { // which have their own names again
-		if x := w.plan.VLAN(v.VID); x.Name != v.Name {
-			texts = append(texts, notation.Thing(v))
+	for _, vlan := range w.problem.final.VLANs { // which have their own names again
+		if one := w.plan.VLAN(vlan.VID); one.Name != vlan.Name {
+			texts = append(texts, notation.Thing(vlan))
 		}
 	}
 	return w.sayAll(lines, texts)
@@ -183,21 +183,21 @@ func (w *writer) close(lines *[]string) error {
 // differs, from the first on that stands elsewhere. It changes nothing on the device; where
 // an address cannot be left out for a moment, as something names its zone, they stay as they
 // stand.
-func (w *writer) readdressed(d *office.Device) (texts []string) {
-	was := w.o.Device(d.Name)
-	if was == nil || len(was.Addresses) != len(d.Addresses) {
+func (w *writer) readdressed(device *office.Device) (texts []string) {
+	was := w.office.Device(device.Name)
+	if was == nil || len(was.Addresses) != len(device.Addresses) {
 		return nil
 	}
-	for i, a := range d.Addresses {
-		if len(texts) == 0 && a.Equal(&was.Addresses[i]) {
+	for i, address := range device.Addresses {
+		if len(texts) == 0 && address.Equal(&was.Addresses[i]) {
 			continue
 		}
-		if !slices.ContainsFunc(was.Addresses, func(b office.Address) bool { return b.Equal(&a) }) {
+		if !slices.ContainsFunc(was.Addresses, func(one office.Address) bool { return one.Equal(&address) }) {
 			return nil
 		}
-		texts = append(texts, fmt.Sprintf("-%s address %d %s", d.Name, a.VID, a.Prefix), d.Name+" "+notation.AddressText(a))
+		texts = append(texts, fmt.Sprintf("-%s address %d %s", device.Name, address.VID, address.Prefix), device.Name+" "+notation.AddressText(address))
 	}
-	if _, _, err := notation.Line(w.o, strings.Join(texts, "\n")); len(texts) > 0 && err != nil {
+	if _, _, err := notation.Line(w.office, strings.Join(texts, "\n")); len(texts) > 0 && err != nil {
 		return nil
 	}
 	return texts
@@ -205,73 +205,73 @@ func (w *writer) readdressed(d *office.Device) (texts []string) {
 
 // like writes a device's ports as the plan does, where they are set so already;
 // those whose meaning hangs on other devices only where all is done.
-func (w *writer) like(lines *[]string, d *office.Device, all bool) error {
-	was := w.o.Device(d.Name)
+func (w *writer) like(lines *[]string, device *office.Device, all bool) error {
+	was := w.office.Device(device.Name)
 	if was == nil {
 		return nil
 	}
-	if was.Follows != d.Follows && all {
-		text := d.Name + " follows " + d.Follows
-		if d.Follows == "" {
-			text = "-" + d.Name + " follows"
+	if was.Follows != device.Follows && all {
+		text := device.Name + " follows " + device.Follows
+		if device.Follows == "" {
+			text = "-" + device.Name + " follows"
 		}
 		if err := w.say(lines, text); err != nil {
 			return err
 		}
-		was = w.o.Device(d.Name)
+		was = w.office.Device(device.Name)
 	}
-	if was.Follows != d.Follows {
+	if was.Follows != device.Follows {
 		return nil
 	}
 	set := map[int]string{}
-	for q := range d.Ports {
-		k := was.Port(d.Ports[q].Name)
-		if k < 0 || was.Ports[k].Bundle > 0 || d.Ports[q].Bundle > 0 {
+	for port := range device.Ports {
+		at := was.Port(device.Ports[port].Name)
+		if at < 0 || was.Ports[at].Bundle > 0 || device.Ports[port].Bundle > 0 {
 			continue
 		}
-		a, b := was.Ports[k], d.Ports[q]
-		if a.Because == b.Because && (a.Shape == nil) == (b.Shape == nil) && (a.Shape == nil || a.Shape.Equal(*b.Shape)) {
+		one, b := was.Ports[at], device.Ports[port]
+		if one.Because == b.Because && (one.Shape == nil) == (b.Shape == nil) && (one.Shape == nil || one.Shape.Equal(*b.Shape)) {
 			continue
 		}
-		if s, _ := w.plan.Effective(d, q); !all && s.Rest != office.RestNone {
+		if shape, _ := w.plan.Effective(device, port); !all && shape.Rest != office.RestNone {
 			continue
 		}
-		set[k] = planText(&b)
+		set[at] = planText(&b)
 	}
 	return w.sayPorts(lines, was, set)
 }
 
 // planText is what follows the ports in a statement that sets them; "" takes away
 // what is set.
-func planText(p *office.Port) string {
-	if p.Shape == nil {
+func planText(port *office.Port) string {
+	if port.Shape == nil {
 		return ""
 	}
-	text := notation.Shape(*p.Shape)
-	if p.Because != "" {
-		text += " because " + office.Quote(p.Because)
+	text := notation.Shape(*port.Shape)
+	if port.Because != "" {
+		text += " because " + office.Quote(port.Because)
 	}
 	return text
 }
 
 // sayPorts sets ports, those with the same text in one line.
-func (w *writer) sayPorts(lines *[]string, d *office.Device, set map[int]string) error {
+func (w *writer) sayPorts(lines *[]string, device *office.Device, set map[int]string) error {
 	var texts []string
 	by := map[string][]int{}
-	for q := range d.Ports {
-		text, ok := set[q]
+	for port := range device.Ports {
+		text, ok := set[port]
 		if !ok {
 			continue
 		}
 		if by[text] == nil {
 			texts = append(texts, text)
 		}
-		by[text] = append(by[text], q)
+		by[text] = append(by[text], port)
 	}
 	for _, text := range texts {
-		line := d.Name + " " + notation.Ports(d, by[text]) + ": " + text
+		line := device.Name + " " + notation.Ports(device, by[text]) + ": " + text
 		if text == "" {
-			line = "-" + d.Name + " " + notation.Ports(d, by[text])
+			line = "-" + device.Name + " " + notation.Ports(device, by[text])
 		}
 		if err := w.say(lines, line); err != nil {
 			return err
@@ -288,26 +288,26 @@ func (w *writer) be(lines *[]string, at *world) error {
 		return err
 	}
 	for strict := range 2 {
-		w.n = w.n.Update(w.o)
+		w.net = w.net.Update(w.office)
 		agree := true
-		for i, d := range at.o.Devices {
-			k := w.n.Topo.DeviceIndex(d.Name)
-			if at.p.words[i] == nil || k < 0 {
+		for i, device := range at.office.Devices {
+			dev := w.net.Topo.DeviceIndex(device.Name)
+			if at.problem.words[i] == nil || dev < 0 {
 				continue
 			}
-			have := w.o.Devices[k]
-			goal := w.plan.Device(d.Name)
+			have := w.office.Devices[dev]
+			goal := w.plan.Device(device.Name)
 			set := map[int]string{}
-			for q := range d.Ports {
-				if d.Ports[q].Bundle > 0 {
+			for port := range device.Ports {
+				if device.Ports[port].Bundle > 0 {
 					continue
 				}
-				k2 := have.Port(d.Ports[q].Name)
-				if k2 < 0 || wording.Compiled(w.n.Tables[k].Ports[k2]).Equal(at.states[i].Ports[q]) {
+				k2 := have.Port(device.Ports[port].Name)
+				if k2 < 0 || wording.Compiled(w.net.Tables[dev].Ports[k2]).Equal(at.states[i].Ports[port]) {
 					continue
 				}
 				agree = false
-				set[k2] = w.textFor(at, i, q, have, goal, strict == 0)
+				set[k2] = w.textFor(at, i, port, have, goal, strict == 0)
 			}
 			if err := w.sayPorts(lines, have, set); err != nil {
 				return err
@@ -317,34 +317,34 @@ func (w *writer) be(lines *[]string, at *world) error {
 			return nil
 		}
 	}
-	w.n = w.n.Update(w.o)
+	w.net = w.net.Update(w.office)
 	return nil
 }
 
 // textFor is how a port's setting is written: as the plan does, where it is as
 // planned and means the same by itself.
-func (w *writer) textFor(at *world, i, q int, have, goal *office.Device, asPlanned bool) string {
-	x := at.states[i].Ports[q]
+func (w *writer) textFor(at *world, i, port int, have, goal *office.Device, asPlanned bool) string {
+	setting := at.states[i].Ports[port]
 	if asPlanned && goal != nil && have.Follows == goal.Follows {
-		if g := goal.Port(at.o.Devices[i].Ports[q].Name); g >= 0 {
-			if s, _ := w.plan.Effective(goal, g); s.Rest == office.RestNone && wording.Of(s).Equal(x) {
-				return planText(&goal.Ports[g])
+		if one := goal.Port(at.office.Devices[i].Ports[port].Name); one >= 0 {
+			if shape, _ := w.plan.Effective(goal, one); shape.Rest == office.RestNone && wording.Of(shape).Equal(setting) {
+				return planText(&goal.Ports[one])
 			}
 		}
 	}
-	return notation.Shape(x.Shape())
+	return notation.Shape(setting.Shape())
 }
 
 // plug writes where the laptop is.
 func (w *writer) plug(lines *[]string, at *world) error {
 	var was, is *office.Plug
-	for k := range w.o.Plugs {
-		if w.o.Plugs[k].Operator {
-			was = &w.o.Plugs[k]
+	for k := range w.office.Plugs {
+		if w.office.Plugs[k].Operator {
+			was = &w.office.Plugs[k]
 		}
 	}
-	if x, ok := at.plug(); ok {
-		is = &x
+	if plug, ok := at.plug(); ok {
+		is = &plug
 	}
 	if was != nil && is != nil && *was == *is {
 		return nil
@@ -361,29 +361,29 @@ func (w *writer) plug(lines *[]string, at *world) error {
 }
 
 // step writes the lines of an act.
-func (w *writer) step(lines *[]string, n *node) error {
-	if t := n.act.task; t != nil {
-		if d := w.o.Devices; t.joins != nil {
-			x := d[w.indexOf(n.w.o.Devices[t.dev].Name)]
+func (w *writer) step(lines *[]string, node *node) error {
+	if task := node.act.task; task != nil {
+		if d := w.office.Devices; task.joins != nil {
+			device := d[w.indexOf(node.world.office.Devices[task.dev].Name)]
 			var set []string
-			for _, m := range t.joins {
-				if q := x.Port(m); q >= 0 && x.Ports[q].Shape != nil {
+			for _, m := range task.joins {
+				if port := device.Port(m); port >= 0 && device.Ports[port].Shape != nil {
 					set = append(set, m)
 				}
 			}
 			if len(set) > 0 {
-				if err := w.say(lines, "-"+x.Name+" "+strings.Join(set, ",")); err != nil {
+				if err := w.say(lines, "-"+device.Name+" "+strings.Join(set, ",")); err != nil {
 					return err
 				}
 			}
 		}
-		if err := w.sayAll(lines, t.lines); err != nil {
+		if err := w.sayAll(lines, task.lines); err != nil {
 			return err
 		}
 	}
-	return w.be(lines, n.w)
+	return w.be(lines, node.world)
 }
 
 func (w *writer) indexOf(name string) int {
-	return slices.IndexFunc(w.o.Devices, func(d *office.Device) bool { return d.Name == name })
+	return slices.IndexFunc(w.office.Devices, func(device *office.Device) bool { return device.Name == name })
 }

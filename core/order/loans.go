@@ -21,61 +21,61 @@ type loan struct {
 // there is one to go to, lent where none is planned.
 func (p *problem) lend() {
 	var to office.Set
-	for _, t := range p.tasks {
-		if a, b := p.was.n.Office.Devices[t.dev].Manage, p.plan.n.Office.Devices[t.dev].Manage; t.manage && a != nil && b != nil && a.VID != b.VID {
-			to.Add(b.VID)
+	for _, task := range p.tasks {
+		if manage, one := p.was.net.Office.Devices[task.dev].Manage, p.plan.net.Office.Devices[task.dev].Manage; task.manage && manage != nil && one != nil && manage.VID != one.VID {
+			to.Add(one.VID)
 		}
 	}
-	at := p.was.n.Topo.DeviceIndex(p.laptop.Port.Device)
+	at := p.was.net.Topo.DeviceIndex(p.laptop.Port.Device)
 	if to.Empty() || p.words[at] == nil || p.laptop.Tagged {
 		return
 	}
-	d := p.was.n.Office.Devices[at]
-	q := d.Logical(d.Port(p.laptop.Port.Port))
-	now := settingOf(p.was.n, at, q)
-	keeps := p.plan.at[at] >= 0 && p.plan.n.Office.Devices[at].Port(d.Ports[q].Name) >= 0
+	device := p.was.net.Office.Devices[at]
+	port := device.Logical(device.Port(p.laptop.Port.Port))
+	now := settingOf(p.was.net, at, port)
+	keeps := p.plan.at[at] >= 0 && p.plan.net.Office.Devices[at].Port(device.Ports[port].Name) >= 0
 	if keeps && !to.Has(p.laptop.Wants) {
-		p.lent = append(p.lent, loan{at, d.Ports[q].Name, now, true, false})
+		p.lent = append(p.lent, loan{at, device.Ports[port].Name, now, true, false})
 	}
-	for v := range to.All() {
-		if v != p.laptop.Wants {
-			p.lendIn(v, at)
+	for vid := range to.All() {
+		if vid != p.laptop.Wants {
+			p.lendIn(vid, at)
 		}
 	}
-	for _, t := range p.tasks { // devices that cannot send a VLAN tagged and take it untagged
-		if d := p.plan.n.Office.Devices[t.dev]; t.manage && p.cabled(t.dev) && (d.Wording.Name == office.ByGroup || d.Wording.Name == office.ByChoice) {
-			p.lendAt(t.dev, false)
+	for _, task := range p.tasks { // devices that cannot send a VLAN tagged and take it untagged
+		if one := p.plan.net.Office.Devices[task.dev]; task.manage && p.cabled(task.dev) && (one.Wording.Name == office.ByGroup || one.Wording.Name == office.ByChoice) {
+			p.lendAt(task.dev, false)
 		}
 	}
 }
 
 // lendIn finds a port for the laptop in a VLAN: one that is planned so, else one on
 // the laptop's own device or another that is reached there, and nobody is at.
-func (p *problem) lendIn(v office.VID, at int) {
+func (p *problem) lendIn(vid office.VID, at int) {
 	var fallback *loan
 	devs := []int{at}
-	for i := range p.was.n.Office.Devices {
+	for i := range p.was.net.Office.Devices {
 		if i != at {
 			devs = append(devs, i)
 		}
 	}
 	for _, i := range devs {
-		a, b := p.was.n.Office.Devices[i], p.plan.n.Office.Devices[i]
-		if p.words[i] == nil || p.was.at[i] < 0 || p.plan.at[i] < 0 || a.Forwarding == office.Routed {
+		device, one := p.was.net.Office.Devices[i], p.plan.net.Office.Devices[i]
+		if p.words[i] == nil || p.was.at[i] < 0 || p.plan.at[i] < 0 || device.Forwarding == office.Routed {
 			continue
 		}
-		for q := range b.Ports {
-			name := b.Ports[q].Name
-			k := a.Port(name)
-			if !p.lendable(i, q, k) {
+		for port := range one.Ports {
+			name := one.Ports[port].Name
+			k := device.Port(name)
+			if !p.lendable(i, port, k) {
 				continue
 			}
-			if p.goals[i].Ports[q].PVID == v && p.goals[i].Ports[q].Untagged.Has(v) {
+			if p.goals[i].Ports[port].PVID == vid && p.goals[i].Ports[port].Untagged.Has(vid) {
 				return
 			}
-			state := p.goals[i].With(q, wording.Of(&office.Shape{Untagged: []office.VID{v}}))
+			state := p.goals[i].With(port, wording.Of(&office.Shape{Untagged: []office.VID{vid}}))
 			if fallback == nil && len(wording.Cannot(p.words[i], state)) == 0 {
-				fallback = &loan{i, name, state.Ports[q], true, false}
+				fallback = &loan{i, name, state.Ports[port], true, false}
 			}
 		}
 	}
@@ -86,9 +86,9 @@ func (p *problem) lendIn(v office.VID, at int) {
 
 // lendable says whether a port, by its number as planned and as it is (-1 where it is not
 // there), can be lent: one of the front, that nobody is at and no bundle has.
-func (p *problem) lendable(i, q, k int) bool {
-	a, b := p.was.n.Office.Devices[i], p.plan.n.Office.Devices[i]
-	return b.Ports[q].Kind == office.Physical && b.Ports[q].Bundle == 0 && k >= 0 && a.Ports[k].Bundle == 0 && !p.used(office.PortRef{Device: b.Name, Port: b.Ports[q].Name})
+func (p *problem) lendable(i, port, at int) bool {
+	device, one := p.was.net.Office.Devices[i], p.plan.net.Office.Devices[i]
+	return one.Ports[port].Kind == office.Physical && one.Ports[port].Bundle == 0 && at >= 0 && device.Ports[at].Bundle == 0 && !p.used(office.PortRef{Device: one.Name, Port: one.Ports[port].Name})
 }
 
 // lendAt lends two ports of a device to the laptop, for somebody who sets it where
@@ -96,30 +96,30 @@ func (p *problem) lendable(i, q, k int) bool {
 // it will be. A device of which a port is lent for others already is left, but where
 // that is said to be not enough. It says whether there was something to lend.
 func (p *problem) lendAt(i int, more bool) bool {
-	a, b := p.was.n.Office.Devices[i], p.plan.n.Office.Devices[i]
-	if p.words[i] == nil || p.plan.at[i] < 0 || a.Forwarding == office.Routed || a.Manage == nil || b.Manage == nil || slices.ContainsFunc(p.lent, func(l loan) bool { return l.dev == i && (l.local || !more) }) {
+	device, one := p.was.net.Office.Devices[i], p.plan.net.Office.Devices[i]
+	if p.words[i] == nil || p.plan.at[i] < 0 || device.Forwarding == office.Routed || device.Manage == nil || one.Manage == nil || slices.ContainsFunc(p.lent, func(loan loan) bool { return loan.dev == i && (loan.local || !more) }) {
 		return false
 	}
-	want := []office.VID{b.Manage.VID, a.Manage.VID}
+	want := []office.VID{one.Manage.VID, device.Manage.VID}
 	lent := false
-	for q := len(b.Ports) - 1; q >= 0 && len(want) > 0; q-- {
-		name := b.Ports[q].Name
-		k := a.Port(name)
-		if !p.lendable(i, q, k) || slices.ContainsFunc(p.lent, func(l loan) bool { return l.dev == i && l.port == name }) {
+	for port := len(one.Ports) - 1; port >= 0 && len(want) > 0; port-- {
+		name := one.Ports[port].Name
+		k := device.Port(name)
+		if !p.lendable(i, port, k) || slices.ContainsFunc(p.lent, func(loan loan) bool { return loan.dev == i && loan.port == name }) {
 			continue
 		}
-		now := settingOf(p.was.n, i, k)
-		if v := want[len(want)-1]; now.PVID == v && now.Untagged.Has(v) { // it is in it, and stays
+		now := settingOf(p.was.net, i, k)
+		if vid := want[len(want)-1]; now.PVID == vid && now.Untagged.Has(vid) { // it is in it, and stays
 			p.lent = append(p.lent, loan{i, name, now, true, true})
 			want, lent = want[:len(want)-1], true
-			if len(want) == 1 && want[0] == v {
+			if len(want) == 1 && want[0] == vid {
 				break
 			}
 			continue
 		}
-		state := p.goals[i].With(q, wording.Of(&office.Shape{Untagged: []office.VID{want[0]}}))
+		state := p.goals[i].With(port, wording.Of(&office.Shape{Untagged: []office.VID{want[0]}}))
 		if len(wording.Cannot(p.words[i], state)) == 0 {
-			p.lent = append(p.lent, loan{i, name, state.Ports[q], true, true})
+			p.lent = append(p.lent, loan{i, name, state.Ports[port], true, true})
 			want, lent = want[1:], true
 		}
 	}
@@ -128,15 +128,15 @@ func (p *problem) lendAt(i int, more bool) bool {
 
 // target is what a port is to be set to: as planned, but for a port that is lent to
 // the laptop as long as management moves.
-func (w *world) target(i, q int) wording.Setting {
-	name := w.o.Devices[i].Ports[q].Name
-	for _, l := range w.p.lent {
-		if l.dev == i && l.port == name && w.lends(l) {
-			return l.set
+func (w *world) target(i, port int) wording.Setting {
+	name := w.office.Devices[i].Ports[port].Name
+	for _, loan := range w.problem.lent {
+		if loan.dev == i && loan.port == name && w.lends(loan) {
+			return loan.set
 		}
 	}
-	if g := w.p.plan.n.Office.Devices[i].Port(name); g >= 0 {
-		return w.p.goals[i].Ports[g]
+	if at := w.problem.plan.net.Office.Devices[i].Port(name); at >= 0 {
+		return w.problem.goals[i].Ports[at]
 	}
 	return wording.Setting{}
 }
@@ -144,22 +144,22 @@ func (w *world) target(i, q int) wording.Setting {
 // lends says whether the laptop needs a port still: as long as management moves, or
 // something else is to be set on the device that he stands at. Where the plan takes
 // the way to a device, its own management waits for the port, and not the port for it.
-func (w *world) lends(l loan) bool {
-	last := w.p.cut[l.dev] // its management moves when all else there is done
-	moving := slices.ContainsFunc(w.p.tasks, func(t *task) bool { return t.manage && !w.tasks[t.at] && !(last && t.dev == l.dev) })
-	if moving || !l.local && !last {
+func (w *world) lends(one loan) bool {
+	last := w.problem.cut[one.dev] // its management moves when all else there is done
+	moving := slices.ContainsFunc(w.problem.tasks, func(task *task) bool { return task.manage && !w.tasks[task.at] && !(last && task.dev == one.dev) })
+	if moving || !one.local && !last {
 		return moving
 	}
-	for _, t := range w.p.tasks {
-		if t.dev == l.dev && !w.tasks[t.at] && t.kind != CableStep && !(last && t.manage) {
+	for _, task := range w.problem.tasks {
+		if task.dev == one.dev && !w.tasks[task.at] && task.kind != CableStep && !(last && task.manage) {
 			return true
 		}
 	}
-	d, goal := w.o.Devices[l.dev], w.p.plan.n.Office.Devices[l.dev]
-	for q := range d.Ports {
-		g := goal.Port(d.Ports[q].Name)
-		own := slices.ContainsFunc(w.p.lent, func(x loan) bool { return x.dev == l.dev && x.port == d.Ports[q].Name })
-		if !own && g >= 0 && d.Ports[q].Bundle == 0 && !w.states[l.dev].Ports[q].Alike(&w.p.goals[l.dev].Ports[g]) {
+	device, goal := w.office.Devices[one.dev], w.problem.plan.net.Office.Devices[one.dev]
+	for port := range device.Ports {
+		at := goal.Port(device.Ports[port].Name)
+		own := slices.ContainsFunc(w.problem.lent, func(loan loan) bool { return loan.dev == one.dev && loan.port == device.Ports[port].Name })
+		if !own && at >= 0 && device.Ports[port].Bundle == 0 && !w.states[one.dev].Ports[port].Alike(&w.problem.goals[one.dev].Ports[at]) {
 			return true
 		}
 	}

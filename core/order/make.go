@@ -51,9 +51,9 @@ func Make(was, plan *office.Office, opt Options) (*Order, error) {
 		return nil, err
 	}
 	var says []string
-	for _, r := range no.Reasons {
-		if slices.Contains(no.silent, r.Device) {
-			says = append(says, r.Text)
+	for _, reason := range no.Reasons {
+		if slices.Contains(no.silent, reason.Device) {
+			says = append(says, reason.Text)
 		}
 	}
 	if o, err2 = makeAll(was, cut, opt, append(says, left...)); err2 != nil || len(o.Steps) == 0 {
@@ -69,33 +69,33 @@ func makeAll(was, plan *office.Office, opt Options, left []string) (*Order, erro
 	if err != nil {
 		return nil, err
 	}
-	p, err := newProblem(from, besides(from, plan), renumbered(from, plan), opt.New)
+	problem, err := newProblem(from, besides(from, plan), renumbered(from, plan), opt.New)
 	if err != nil {
 		return nil, err
 	}
-	p.old = old
-	p.final, p.opening, p.original = plan, opening, was
-	if p.stop = opt.Stop; p.stop == nil {
-		p.stop = func() bool { return false }
+	problem.old = old
+	problem.final, problem.opening, problem.original = plan, opening, was
+	if problem.stop = opt.Stop; problem.stop == nil {
+		problem.stop = func() bool { return false }
 	}
-	if stop := p.stop; opt.Most > 0 {
-		p.stop = func() bool { return p.tries > opt.Most || stop() }
+	if stop := problem.stop; opt.Most > 0 {
+		problem.stop = func() bool { return problem.tries > opt.Most || stop() }
 	}
-	p.tell = opt.Progress
-	n, err := p.best()
-	if errors.Is(err, ErrStopped) && opt.Most > 0 && p.tries > opt.Most {
+	problem.tell = opt.Progress
+	node, err := problem.best()
+	if errors.Is(err, ErrStopped) && opt.Most > 0 && problem.tries > opt.Most {
 		return nil, ErrTooMuch
 	}
 	var no *Impossible
 	if errors.As(err, &no) {
-		if silent, some := p.silent(); some {
+		if silent, some := problem.silent(); some {
 			no.silent = silent
 		}
 	}
 	if err != nil {
 		return nil, err
 	}
-	o, err := p.write(p.together(p.shorten(n)))
+	o, err := problem.write(problem.together(problem.shorten(node)))
 	if err != nil { // an order that cannot be said is none; whoever asked for it is told what stood against it
 		return nil, &Impossible{Reasons: []Reason{{"", "A way was found, and it cannot be written down: " + err.Error()}}}
 	}
@@ -108,9 +108,9 @@ func makeAll(was, plan *office.Office, opt Options, left []string) (*Order, erro
 func (p *problem) best() (*node, error) {
 	p.beside = p.neighbours()
 	p.findCut()
-	p.across = newRouting(p.was.n, p.plan.n, p.numbers)
+	p.across = newRouting(p.was.net, p.plan.net, p.numbers)
 	far := p.fromFar()
-	n, err := p.along(far)
+	node, err := p.along(far)
 	for _, more := range []bool{false, false, true} { // who stands at a device and needs a port of it is lent some
 		if err == nil {
 			break
@@ -120,23 +120,23 @@ func (p *problem) best() (*node, error) {
 			lent = p.lendAt(i, more) || lent
 		}
 		if lent {
-			p.j = newJudge(p.was, p.plan, p.lent, p.numbers, p.moves)
-			n, err = p.along(far)
+			p.judge = newJudge(p.was, p.plan, p.lent, p.numbers, p.moves)
+			node, err = p.along(far)
 		}
 	}
 	if errors.Is(err, ErrStopped) || err == nil && len(far) > fewDevices {
-		return n, err
+		return node, err
 	}
 	near := slices.Clone(far)
 	slices.Reverse(near)
-	m, err2 := p.along(near)
+	one, err2 := p.along(near)
 	switch {
 	case errors.Is(err2, ErrStopped):
 		return nil, err2
-	case err2 == nil && (err != nil || m.price.Compare(n.price) < 0):
-		return m, nil
+	case err2 == nil && (err != nil || one.price.Compare(node.price) < 0):
+		return one, nil
 	case err == nil:
-		return n, nil
+		return node, nil
 	}
 	if len(far) > fewDevices {
 		return nil, err
@@ -168,17 +168,17 @@ const cutOff = ": nothing reaches it there, as the plan is (management-cut). It 
 // findCut finds the devices that the plan itself leaves out of reach: what
 // takes the way to them comes last, and it is said.
 func (p *problem) findCut() {
-	n := p.plan.n
-	w := &world{p: p, o: n.Office, n: n, reach: map[int]bool{}, manage: talk.ManagementIn(n)}
-	w.at = spot{dev: n.Topo.DeviceIndex(p.home.Port.Device), port: p.home.Port.Port, vid: p.home.Wants, tagged: p.home.Tagged}
-	w.tasks = make([]bool, len(p.tasks))
-	p.cut = make([]bool, len(n.Office.Devices))
-	for i, d := range n.Office.Devices {
-		p.cut[i] = p.plan.at[i] >= 0 && d.Manage != nil && !w.reachable(i) && !w.console(i) && !w.walkable(i)
+	net := p.plan.net
+	one := &world{problem: p, office: net.Office, net: net, reach: map[int]bool{}, manage: talk.ManagementIn(net)}
+	one.at = spot{dev: net.Topo.DeviceIndex(p.home.Port.Device), port: p.home.Port.Port, vid: p.home.Wants, tagged: p.home.Tagged}
+	one.tasks = make([]bool, len(p.tasks))
+	p.cut = make([]bool, len(net.Office.Devices))
+	for i, device := range net.Office.Devices {
+		p.cut[i] = p.plan.at[i] >= 0 && device.Manage != nil && !one.reachable(i) && !one.console(i) && !one.walkable(i)
 	}
-	for _, t := range p.tasks {
-		if t.manage && p.cut[t.dev] {
-			t.text += cutOff
+	for _, task := range p.tasks {
+		if task.manage && p.cut[task.dev] {
+			task.text += cutOff
 		}
 	}
 }
@@ -186,7 +186,7 @@ func (p *problem) findCut() {
 // neighbours is, by device, those that a cable joins it to in either office, and
 // those beyond devices that know no tags.
 func (p *problem) neighbours() [][]int {
-	out := make([][]int, len(p.was.n.Office.Devices))
+	out := make([][]int, len(p.was.net.Office.Devices))
 	join := func(a, b int) bool {
 		if a == b || slices.Contains(out[a], b) {
 			return false
@@ -194,16 +194,16 @@ func (p *problem) neighbours() [][]int {
 		out[a] = append(out[a], b)
 		return true
 	}
-	for _, n := range []*span.Net{p.was.n, p.plan.n} {
-		for _, l := range n.Topo.Links {
-			join(l.A.Dev, l.B.Dev)
-			join(l.B.Dev, l.A.Dev)
+	for _, net := range []*span.Net{p.was.net, p.plan.net} {
+		for _, link := range net.Topo.Links {
+			join(link.A.Dev, link.B.Dev)
+			join(link.B.Dev, link.A.Dev)
 		}
 	}
 	for more := true; more; {
 		more = false
-		for i, d := range p.was.n.Office.Devices {
-			if !d.Unaware() {
+		for i, device := range p.was.net.Office.Devices {
+			if !device.Unaware() {
 				continue
 			}
 			for _, a := range out[i] {
@@ -219,16 +219,16 @@ func (p *problem) neighbours() [][]int {
 // fromFar is the devices by how many cables are between them and the laptop, the
 // most first, then by name.
 func (p *problem) fromFar() []int {
-	t := p.plan.n.Topo
-	at := t.DeviceIndex(p.laptop.Port.Device)
-	hops := make([]int, len(p.plan.n.Office.Devices))
+	topology := p.plan.net.Topo
+	at := topology.DeviceIndex(p.laptop.Port.Device)
+	hops := make([]int, len(p.plan.net.Office.Devices))
 	for i := range hops {
 		hops[i] = len(hops)
 	}
 	hops[at] = 0
 	for queue := []int{at}; len(queue) > 0; queue = queue[1:] {
-		for _, l := range t.Links {
-			for _, e := range [][2]int{{l.A.Dev, l.B.Dev}, {l.B.Dev, l.A.Dev}} {
+		for _, link := range topology.Links {
+			for _, e := range [][2]int{{link.A.Dev, link.B.Dev}, {link.B.Dev, link.A.Dev}} {
 				if e[0] == queue[0] && hops[e[1]] == len(hops) {
 					hops[e[1]] = hops[e[0]] + 1
 					queue = append(queue, e[1])
@@ -244,95 +244,95 @@ func (p *problem) fromFar() []int {
 		if hops[a] != hops[b] {
 			return hops[b] - hops[a]
 		}
-		return office.NaturalCompare(p.plan.n.Office.Devices[a].Name, p.plan.n.Office.Devices[b].Name)
+		return office.NaturalCompare(p.plan.net.Office.Devices[a].Name, p.plan.net.Office.Devices[b].Name)
 	})
 	return order
 }
 
-func (p *problem) progress(w *world) {
+func (p *problem) progress(world *world) {
 	if p.tell == nil {
 		return
 	}
 	if p.whole == 0 {
-		p.whole = max(1, w.remaining())
+		p.whole = max(1, world.remaining())
 	}
-	p.tell(max(0, p.whole-w.remaining()), p.whole)
+	p.tell(max(0, p.whole-world.remaining()), p.whole)
 }
 
 // write tells a way as an order.
 func (p *problem) write(end *node) (*Order, error) {
 	acts := chain(end)
 	out := &Order{Was: p.original, Planned: p.final, Price: end.price, Leaves: leaves(p.was.from, p.plan.from)}
-	for _, l := range p.lent {
-		out.Lent = append(out.Lent, office.PortRef{Device: end.w.o.Devices[l.dev].Name, Port: l.port})
+	for _, loan := range p.lent {
+		out.Lent = append(out.Lent, office.PortRef{Device: end.world.office.Devices[loan.dev].Name, Port: loan.port})
 	}
-	w := p.writer()
-	says := func(n *node) bool { return n.act.kind != Check && n.act.kind != Save }
+	writer := p.writer()
+	says := func(node *node) bool { return node.act.kind != Check && node.act.kind != Save }
 	first, last := -1, -1
 	lastOf := map[int]int{}
-	for i, n := range acts {
-		if says(n) {
+	for i, node := range acts {
+		if says(node) {
 			if first < 0 {
 				first = i
 			}
 			last = i
-			lastOf[n.act.dev] = i
+			lastOf[node.act.dev] = i
 		}
 	}
 	if first < 0 {
-		if err := w.open(&out.Paper); err != nil {
+		if err := writer.open(&out.Paper); err != nil {
 			return nil, err
 		}
-		return out, w.close(&out.Paper)
+		return out, writer.close(&out.Paper)
 	}
 	dev := -1
-	for i, n := range acts {
-		before := w.n
-		st := Step{Device: n.w.o.Devices[n.act.dev].Name, Kind: n.act.kind, Page: n.act.page, Text: n.act.text}
+	for i, node := range acts {
+		before := writer.net
+		st := Step{Device: node.world.office.Devices[node.act.dev].Name, Kind: node.act.kind, Page: node.act.page, Text: node.act.text}
 		if i == first {
-			if err := w.open(&st.Lines); err != nil {
+			if err := writer.open(&st.Lines); err != nil {
 				return nil, err
 			}
 			if p.opening != nil {
 				before = p.was.from
 			}
 		}
-		if says(n) {
-			if err := w.step(&st.Lines, n); err != nil {
+		if says(node) {
+			if err := writer.step(&st.Lines, node); err != nil {
 				return nil, err
 			}
 		}
-		if d := p.plan.from.Office.Device(st.Device); i == lastOf[n.act.dev] && says(n) && d != nil {
-			if err := w.like(&st.Lines, d, false); err != nil {
+		if device := p.plan.from.Office.Device(st.Device); i == lastOf[node.act.dev] && says(node) && device != nil {
+			if err := writer.like(&st.Lines, device, false); err != nil {
 				return nil, err
 			}
 		}
 		if i == last {
-			if err := w.close(&st.Lines); err != nil {
+			if err := writer.close(&st.Lines); err != nil {
 				return nil, err
 			}
-			w.n = w.n.Update(w.o)
+			writer.net = writer.net.Update(writer.office)
 		}
-		if n.act.dev != dev || n.act.kind == Laptop {
-			dev = n.act.dev
-			by := n.w.by(dev)
-			if n.act.kind == CableStep { // that is done by hand
+		if node.act.dev != dev || node.act.kind == Laptop {
+			dev = node.act.dev
+			by := node.world.by(dev)
+			if node.act.kind == CableStep { // that is done by hand
 				by = AtPort
 			}
-			out.Visits = append(out.Visits, Visit{Device: st.Device, At: n.w.where(), By: by})
+			out.Visits = append(out.Visits, Visit{Device: st.Device, At: node.world.where(), By: by})
 		}
 		st.Visit = len(out.Visits) - 1
-		if len(n.blind) > 0 && !(i+1 < len(acts) && acts[i+1].act.kind == Laptop && len(acts[i+1].blind) == 0) {
-			for _, k := range n.blind {
-				if i == 0 || !slices.Contains(acts[i-1].blind, k) {
-					st.Blind = append(st.Blind, n.w.o.Devices[k].Name)
+		if len(node.blind) > 0 && !(i+1 < len(acts) && acts[i+1].act.kind == Laptop && len(acts[i+1].blind) == 0) {
+			for _, at := range node.blind {
+				if i == 0 || !slices.Contains(acts[i-1].blind, at) {
+					st.Blind = append(st.Blind, node.world.office.Devices[at].Name)
 				}
 			}
 		}
-		st.After = w.o
-		st.Told = told(before, w.n)
-		st.Back = backLines(n, before, w.n)
-		st.Undo, st.Changes = n.undo(), n.changes()
+		st.After = writer.office
+		st.Told = told(before, writer.net)
+		st.Back = backLines(node, before, writer.net)
+		st.Undo, st.Changes = node.undo(), node.changes()
 		out.Steps = append(out.Steps, st)
 	}
 	p.suffer(out, acts)
@@ -345,7 +345,7 @@ func (p *problem) write(end *node) (*Order, error) {
 
 // where is where the operator is.
 func (w *world) where() string {
-	d := w.o.Devices[w.at.dev].Name
+	d := w.office.Devices[w.at.dev].Name
 	if w.at.away {
 		return "" // nowhere yet
 	}
@@ -356,50 +356,50 @@ func (w *world) where() string {
 }
 
 // backLines undoes a step on the line: its task's own, and every port that it set.
-func backLines(n *node, before, after *span.Net) []string {
-	if n.act.kind == Check || n.act.kind == Save {
+func backLines(node *node, before, after *span.Net) []string {
+	if node.act.kind == Check || node.act.kind == Save {
 		return nil
 	}
 	var lines []string
-	w := &writer{o: after.Office, n: after, p: n.w.p, plan: before.Office}
+	one := &writer{office: after.Office, net: after, problem: node.world.problem, plan: before.Office}
 	try := func(text string) {
-		if o, _, err := notation.Line(w.o, text); err == nil {
-			w.o = o
+		if o, _, err := notation.Line(one.office, text); err == nil {
+			one.office = o
 			lines = append(lines, text)
 		}
 	}
-	if t := n.act.task; t != nil {
-		for _, text := range t.back {
+	if task := node.act.task; task != nil {
+		for _, text := range task.back {
 			try(text)
 		}
 	}
-	for _, x := range w.o.Plugs {
-		if x.Operator && !slices.Contains(before.Office.Plugs, x) {
-			try("-plug " + notation.Ref(x.Port) + " " + office.Quote(x.Name))
+	for _, plug := range one.office.Plugs {
+		if plug.Operator && !slices.Contains(before.Office.Plugs, plug) {
+			try("-plug " + notation.Ref(plug.Port) + " " + office.Quote(plug.Name))
 		}
 	}
-	for _, x := range before.Office.Plugs {
-		if x.Operator && !slices.Contains(w.o.Plugs, x) {
-			try(notation.Thing(x))
+	for _, plug := range before.Office.Plugs {
+		if plug.Operator && !slices.Contains(one.office.Plugs, plug) {
+			try(notation.Thing(plug))
 		}
 	}
-	for _, d := range before.Office.Devices {
-		was := w.o.Device(d.Name)
-		if was == nil || was == d {
+	for _, device := range before.Office.Devices {
+		was := one.office.Device(device.Name)
+		if was == nil || was == device {
 			continue
 		}
 		set := map[int]string{}
-		for q := range d.Ports {
-			k := was.Port(d.Ports[q].Name)
-			if k < 0 || was.Ports[k].Bundle > 0 || d.Ports[q].Bundle > 0 {
+		for port := range device.Ports {
+			at := was.Port(device.Ports[port].Name)
+			if at < 0 || was.Ports[at].Bundle > 0 || device.Ports[port].Bundle > 0 {
 				continue
 			}
-			a, b := was.Ports[k], d.Ports[q]
+			a, b := was.Ports[at], device.Ports[port]
 			if a.Because != b.Because || (a.Shape == nil) != (b.Shape == nil) || a.Shape != nil && !a.Shape.Equal(*b.Shape) {
-				set[k] = planText(&b)
+				set[at] = planText(&b)
 			}
 		}
-		_ = w.sayPorts(&lines, was, set)
+		_ = one.sayPorts(&lines, was, set)
 	}
 	return lines
 }
@@ -407,11 +407,11 @@ func backLines(n *node, before, after *span.Net) []string {
 // suffer says who is cut off and which VLANs meet, from which step to which.
 func (p *problem) suffer(out *Order, acts []*node) {
 	cut, joined := make([]map[[2]int]bool, len(acts)), make([]map[[2]office.VID]bool, len(acts))
-	for i, n := range acts {
-		if i > 0 && n.w.n == acts[i-1].w.n {
+	for i, node := range acts {
+		if i > 0 && node.world.net == acts[i-1].world.net {
 			cut[i], joined[i] = cut[i-1], joined[i-1]
-		} else if n.w.v.cut+n.w.v.leaks > 0 {
-			cut[i], joined[i] = p.j.who(n.w.n, n.w.ports)
+		} else if node.world.verdict.cut+node.world.verdict.leaks > 0 {
+			cut[i], joined[i] = p.judge.who(node.world.net, node.world.ports)
 		}
 		out.Leaks += len(joined[i])
 	}
@@ -428,25 +428,25 @@ func (p *problem) suffer(out *Order, acts []*node) {
 			if at(i - 1)[pair] {
 				continue
 			}
-			v := p.j.vlan(pair[0])
-			if by[v] == nil {
-				by[v] = map[int]bool{}
+			vid := p.judge.vlan(pair[0])
+			if by[vid] == nil {
+				by[vid] = map[int]bool{}
 			}
-			by[v][pair[0]], by[v][pair[1]] = true, true
+			by[vid][pair[0]], by[vid][pair[1]] = true, true
 			k := i + 1
 			for k < len(acts) && cut[k][pair] {
 				k++
 			}
-			until[v] = max(until[v], k)
+			until[vid] = max(until[vid], k)
 		}
-		for v, terms := range by {
-			x := Interrupt{VLAN: v, Until: min(until[v], len(acts)-1)}
+		for vid, terms := range by {
+			interrupt := Interrupt{VLAN: vid, Until: min(until[vid], len(acts)-1)}
 			for t := range terms {
-				x.Ports = append(x.Ports, p.j.name(p, t))
+				interrupt.Ports = append(interrupt.Ports, p.judge.name(p, t))
 			}
-			slices.SortFunc(x.Ports, office.NaturalCompare)
-			x.Ports = slices.Compact(x.Ports)
-			out.Steps[i].Interrupts = append(out.Steps[i].Interrupts, x)
+			slices.SortFunc(interrupt.Ports, office.NaturalCompare)
+			interrupt.Ports = slices.Compact(interrupt.Ports)
+			out.Steps[i].Interrupts = append(out.Steps[i].Interrupts, interrupt)
 		}
 		slices.SortFunc(out.Steps[i].Interrupts, func(a, b Interrupt) int { return int(a.VLAN) - int(b.VLAN) })
 		for pair := range joined[i] {
@@ -468,15 +468,15 @@ func (p *problem) suffer(out *Order, acts []*node) {
 // differs says what of a device is not as planned.
 func (w *world) differs(i int) string {
 	var out []string
-	d, goal := w.o.Devices[i], w.p.plan.n.Office.Devices[i]
-	for q := range d.Ports {
-		if g := goal.Port(d.Ports[q].Name); g >= 0 && d.Ports[q].Bundle == 0 && w.p.words[i] != nil && !w.states[i].Ports[q].Alike(&w.p.goals[i].Ports[g]) {
-			out = append(out, fmt.Sprintf("port %s (%s, to be %s)", d.Ports[q].Name, notation.Shape(w.states[i].Ports[q].Shape()), notation.Shape(w.p.goals[i].Ports[g].Shape())))
+	device, goal := w.office.Devices[i], w.problem.plan.net.Office.Devices[i]
+	for port := range device.Ports {
+		if at := goal.Port(device.Ports[port].Name); at >= 0 && device.Ports[port].Bundle == 0 && w.problem.words[i] != nil && !w.states[i].Ports[port].Alike(&w.problem.goals[i].Ports[at]) {
+			out = append(out, fmt.Sprintf("port %s (%s, to be %s)", device.Ports[port].Name, notation.Shape(w.states[i].Ports[port].Shape()), notation.Shape(w.problem.goals[i].Ports[at].Shape())))
 		}
 	}
-	for _, t := range w.p.tasks {
-		if t.dev == i && !w.tasks[t.at] {
-			out = append(out, t.text)
+	for _, task := range w.problem.tasks {
+		if task.dev == i && !w.tasks[task.at] {
+			out = append(out, task.text)
 		}
 	}
 	if len(out) > 3 {
@@ -489,20 +489,20 @@ func (w *world) differs(i int) string {
 // its port really gives it, where that is another than it wants: as somebody found
 // it, not as it should be.
 func Seated(o *office.Office) *office.Office {
-	i := slices.IndexFunc(o.Plugs, func(p office.Plug) bool { return p.Operator })
+	i := slices.IndexFunc(o.Plugs, func(one office.Plug) bool { return one.Operator })
 	if i < 0 || o.Plugs[i].Tagged {
 		return o
 	}
-	n := span.Compile(o)
+	net := span.Compile(o)
 	plug := o.Plugs[i]
-	dev := n.Topo.DeviceIndex(plug.Port.Device)
-	d := o.Devices[dev]
-	port := d.Logical(d.Port(plug.Port.Port))
-	v := n.Tables[dev].Ports[port].PVID
-	if d.Unaware() || n.Gives(dev, port, plug.Wants, false) || v == 0 || !n.Gives(dev, port, v, false) {
+	dev := net.Topo.DeviceIndex(plug.Port.Device)
+	device := o.Devices[dev]
+	port := device.Logical(device.Port(plug.Port.Port))
+	vid := net.Tables[dev].Ports[port].PVID
+	if device.Unaware() || net.Gives(dev, port, plug.Wants, false) || vid == 0 || !net.Gives(dev, port, vid, false) {
 		return o
 	}
-	plug.Wants, plug.At = v, netip.Addr{}
+	plug.Wants, plug.At = vid, netip.Addr{}
 	out := *o
 	out.Plugs = slices.Clone(o.Plugs)
 	out.Plugs[i] = plug

@@ -41,7 +41,7 @@ func toward(now, to wording.Setting, at level, cabled bool) wording.Setting {
 	}
 	out := now
 	if at == hush {
-		if m := now.Members(); !cabled && to.PVID != 0 && !m.Has(to.PVID) {
+		if set := now.Members(); !cabled && to.PVID != 0 && !set.Has(to.PVID) {
 			out.PVID = 0
 		}
 		return out
@@ -82,10 +82,10 @@ func rides(a, b []office.Ride, tagged *office.Set) (out []office.Ride) {
 		return nil
 	}
 	var seen office.Set
-	for _, r := range slices.Concat(a, b) {
-		if tagged.Has(r.VLAN) && !seen.Has(r.VLAN) {
-			seen.Add(r.VLAN)
-			out = append(out, r)
+	for _, ride := range slices.Concat(a, b) {
+		if tagged.Has(ride.VLAN) && !seen.Has(ride.VLAN) {
+			seen.Add(ride.VLAN)
+			out = append(out, ride)
 		}
 	}
 	slices.SortFunc(out, func(x, y office.Ride) int { return int(x.VLAN) - int(y.VLAN) })
@@ -95,21 +95,21 @@ func rides(a, b []office.Ride, tagged *office.Set) (out []office.Ride) {
 // goal is a device's state with some ports brought to a level; nil takes all. It
 // holds until the next is asked for.
 func (w *world) goal(i int, at level, only []int) wording.State {
-	d, goal := w.o.Devices[i], w.p.plan.n.Office.Devices[i]
+	device, goal := w.office.Devices[i], w.problem.plan.net.Office.Devices[i]
 	out := *w.states[i]
-	w.p.scratch = append(w.p.scratch[:0], out.Ports...)
-	out.Ports = w.p.scratch
-	if at == hush && !slices.Contains(d.Wording.Habits, office.KeepsPVIDVLAN) {
+	w.problem.scratch = append(w.problem.scratch[:0], out.Ports...)
+	out.Ports = w.problem.scratch
+	if at == hush && !slices.Contains(device.Wording.Habits, office.KeepsPVIDVLAN) {
 		return out
 	}
-	for q := range d.Ports {
-		g := goal.Port(d.Ports[q].Name)
-		if d.Ports[q].Bundle > 0 || g < 0 || goal.Ports[g].Bundle > 0 || only != nil && !slices.Contains(only, q) {
+	for port := range device.Ports {
+		one := goal.Port(device.Ports[port].Name)
+		if device.Ports[port].Bundle > 0 || one < 0 || goal.Ports[one].Bundle > 0 || only != nil && !slices.Contains(only, port) {
 			continue
 		}
-		out.Ports[q] = toward(w.states[i].Ports[q], w.target(i, q), at, len(w.n.Topo.LinksAt(i, q)) > 0)
+		out.Ports[port] = toward(w.states[i].Ports[port], w.target(i, port), at, len(w.net.Topo.LinksAt(i, port)) > 0)
 	}
-	out.VLANs = w.p.goals[i].VLANs
+	out.VLANs = w.problem.goals[i].VLANs
 	return out
 }
 
@@ -135,11 +135,11 @@ type act struct {
 // apply does a step of a wording on a device, and creates before it what VLANs it
 // needs, where that changes nothing else. nil where the device refuses.
 func (w *world) apply(i int, st wording.Step) *trial {
-	a := w.state(i, st)
-	if a.state == nil {
+	after := w.state(i, st)
+	if after.state == nil {
 		return nil
 	}
-	return w.applied(i, st, a.state, a.text)
+	return w.applied(i, st, after.state, after.text)
 }
 
 // after is a device after a step: what it is set to (nil where it refuses), what
@@ -162,28 +162,28 @@ type pageKey struct {
 
 // state is what a device is set to after a step, worked out once.
 func (w *world) state(i int, st wording.Step) after {
-	k := pageKey{dev: i, state: w.known(i), step: st.Text, tasks: w.cabling()}
-	if a, ok := w.p.afters[k]; ok {
-		return a
+	key := pageKey{dev: i, state: w.known(i), step: st.Text, tasks: w.cabling()}
+	if after, ok := w.problem.afters[key]; ok {
+		return after
 	}
-	var a after
-	if a.state, a.text = w.workOut(i, st); a.state != nil {
-		a.hash = hashOf(a.state, true)
+	var one after
+	if one.state, one.text = w.workOut(i, st); one.state != nil {
+		one.hash = hashOf(one.state, true)
 	}
-	w.p.afters[k] = a
-	return a
+	w.problem.afters[key] = one
+	return one
 }
 
 func (w *world) workOut(i int, st wording.Step) (*wording.State, string) {
-	d, now := w.word(i), *w.states[i]
+	device, now := w.word(i), *w.states[i]
 	text := st.Text
 	if st.Op != wording.Create && st.Op != wording.Delete {
 		var names string
-		for v := range needs(st).All() {
-			if now.VLANs.Has(v) {
+		for vid := range needs(st).All() {
+			if now.VLANs.Has(vid) {
 				continue
 			}
-			next, err := wording.Apply(d, now, wording.Step{Op: wording.Create, VLAN: v})
+			next, err := wording.Apply(device, now, wording.Step{Op: wording.Create, VLAN: vid})
 			if err != nil {
 				continue // devices that keep no list of VLANs
 			}
@@ -194,17 +194,17 @@ func (w *world) workOut(i int, st wording.Step) (*wording.State, string) {
 			if names != "" {
 				names += ", "
 			}
-			names += w.p.plan.n.Name(v)
+			names += w.problem.plan.net.Name(vid)
 		}
-		if names != "" && d.WordingName() != "by-inner-port" && d.WordingName() != "plain" {
+		if names != "" && device.WordingName() != "by-inner-port" && device.WordingName() != "plain" {
 			text = "Create VLAN " + names + "; " + lower(text)
 		}
 	}
-	next, err := wording.Apply(d, now, st)
+	next, err := wording.Apply(device, now, st)
 	if err != nil || next.Equal(*w.states[i]) && next.VLANs == w.states[i].VLANs {
 		return nil, ""
 	}
-	if slices.Contains(d.Wording.Habits, office.KeepsPVIDVLAN) && w.empties(i, &next) {
+	if slices.Contains(device.Wording.Habits, office.KeepsPVIDVLAN) && w.empties(i, &next) {
 		return nil, ""
 	}
 	return &next, text
@@ -213,10 +213,10 @@ func (w *world) workOut(i int, st wording.Step) (*wording.State, string) {
 // empties says whether a port leaves its last VLAN that is to be in one. A device that keeps
 // a port in the VLAN of its PVID, which is a number, cannot have it in none on the way.
 func (w *world) empties(i int, next *wording.State) bool {
-	for q := range next.Ports {
-		was, is := w.states[i].Ports[q].Members(), next.Ports[q].Members()
-		if is.Empty() && !was.Empty() && !next.Ports[q].Off {
-			to := w.target(i, q)
+	for port := range next.Ports {
+		was, is := w.states[i].Ports[port].Members(), next.Ports[port].Members()
+		if is.Empty() && !was.Empty() && !next.Ports[port].Off {
+			to := w.target(i, port)
 			if in := to.Members(); !in.Empty() {
 				return true
 			}
@@ -231,23 +231,23 @@ func (w *world) applied(i int, st wording.Step, next *wording.State, text string
 	if to == nil {
 		return nil
 	}
-	if w.p.cut[i] && to.left[i] == 0 && !to.console(i) && !to.reaches(i) && !to.walkable(i) {
+	if w.problem.cut[i] && to.left[i] == 0 && !to.console(i) && !to.reaches(i) && !to.walkable(i) {
 		if w.dirty[i] {
 			return nil // what was done before is saved first
 		}
 		to.dirty[i] = false // nobody can save it
 		text += cutOff
 	}
-	a := act{kind: Set, dev: i, page: st.Where, text: text, step: st}
-	a.risky = st.Op != wording.Create && touchesCable(w, i, next)
-	to.risky[i] = to.risky[i] || a.risky
-	return &trial{act: a, to: to}
+	one := act{kind: Set, dev: i, page: st.Where, text: text, step: st}
+	one.risky = st.Op != wording.Create && touchesCable(w, i, next)
+	to.risky[i] = to.risky[i] || one.risky
+	return &trial{act: one, to: to}
 }
 
 // touchesCable says whether a state sets a port with a cable otherwise.
-func touchesCable(w *world, i int, next *wording.State) bool {
-	for q := range next.Ports {
-		if len(w.n.Topo.LinksAt(i, q)) > 0 && !next.Ports[q].Alike(&w.states[i].Ports[q]) {
+func touchesCable(world *world, i int, next *wording.State) bool {
+	for port := range next.Ports {
+		if len(world.net.Topo.LinksAt(i, port)) > 0 && !next.Ports[port].Alike(&world.states[i].Ports[port]) {
 			return true
 		}
 	}
@@ -256,82 +256,82 @@ func touchesCable(w *world, i int, next *wording.State) bool {
 
 // needs is the VLANs that a step names.
 func needs(st wording.Step) *office.Set {
-	var s office.Set
+	var set office.Set
 	switch st.Op {
 	case wording.Page, wording.Join, wording.PVID:
-		for v := st.VLAN; v <= max(st.VLAN, st.Last); v++ {
-			s.Add(v)
+		for vid := st.VLAN; vid <= max(st.VLAN, st.Last); vid++ {
+			set.Add(vid)
 		}
 	case wording.Port:
-		s = st.Set.Members()
-		s.Add(st.Set.PVID)
+		set = st.Set.Members()
+		set.Add(st.Set.PVID)
 	}
-	s.Remove(0)
-	return &s
+	set.Remove(0)
+	return &set
 }
 
-func lower(s string) string {
-	if len(s) > 1 && s[0] >= 'A' && s[0] <= 'Z' && (s[1] < 'A' || s[1] > 'Z') {
-		return string(s[0]+'a'-'A') + s[1:]
+func lower(text string) string {
+	if len(text) > 1 && text[0] >= 'A' && text[0] <= 'Z' && (text[1] < 'A' || text[1] > 'Z') {
+		return string(text[0]+'a'-'A') + text[1:]
 	}
-	return s
+	return text
 }
 
 // pages lists the steps that bring a device's ports to a level: those of which the
 // VLANs are there or can be created without doing anything else.
 func (w *world) pages(i int, at level, only []int) []wording.Step {
-	k := pageKey{dev: i, state: w.known(i), at: at, tasks: w.cabling()}
+	key := pageKey{dev: i, state: w.known(i), at: at, tasks: w.cabling()}
 	if only != nil {
-		k.ports = fmt.Sprint(only)
+		key.ports = fmt.Sprint(only)
 	}
-	out, ok := w.p.pages[k]
+	out, ok := w.problem.pages[key]
 	if !ok {
 		out = w.findPages(i, at, only)
-		w.p.pages[k] = out
+		w.problem.pages[key] = out
 	}
 	return out
 }
 
 func (w *world) findPages(i int, at level, only []int) []wording.Step {
-	d := w.word(i)
+	device := w.word(i)
 	goal := w.goal(i, at, only)
 	now := *w.states[i]
-	all := wording.Pages(d, now, goal)
+	all := wording.Pages(device, now, goal)
 	quiet, created := now, false
 	for _, st := range all {
 		if st.Op != wording.Create {
 			continue
 		}
-		if next, err := wording.Apply(d, quiet, st); err == nil && next.Equal(quiet) {
+		if next, err := wording.Apply(device, quiet, st); err == nil && next.Equal(quiet) {
 			quiet, created = next, true
 		}
 	}
 	if !created {
 		return all
 	}
-	return wording.Pages(d, quiet, goal)
+	return wording.Pages(device, quiet, goal)
 }
 
 // classes parts ports into those that a step means the same for: without a cable,
 // set to the same and to be set to the same. A port with a cable, and the one that
 // the laptop is in, is one by itself.
 func (w *world) classes(i int, ports []int) (out [][]int) {
-	d := w.o.Devices[i]
+	device := w.office.Devices[i]
 	target := func(q int) wording.Setting { return w.target(i, q) }
-	alone := func(q int) bool {
-		return len(w.n.Topo.LinksAt(i, q)) > 0 || w.at.dev == i && w.at.port == d.Ports[q].Name
+	alone := func(port int) bool {
+		return len(w.net.Topo.LinksAt(i, port)) > 0 || w.at.dev == i && w.at.port == device.Ports[port].Name
 	}
-	for _, q := range ports {
+	for _, port := range ports {
 		k := -1
-		if !alone(q) {
+		if !alone(port) {
 			k = slices.IndexFunc(out, func(at []int) bool {
-				return !alone(at[0]) && w.states[i].Ports[at[0]].Alike(&w.states[i].Ports[q]) && target(at[0]).Equal(target(q))
+				return !alone(at[0]) && w.states[i].Ports[at[0]].Alike(&w.states[i].Ports[port]) && target(at[0]).Equal(target(port))
 			})
 		}
 		if k < 0 {
-			out = append(out, []int{q})
+			out = append(out, []int{port})
 		} else {
-			out[k] = append(out[k], q)
+			out[k] = append(out[k], port)
 		}
 	}
 	return out
@@ -341,8 +341,8 @@ func (w *world) classes(i int, ports []int) (out [][]int) {
 // its ports to each level, the farthest first. Each leads to another world.
 func (w *world) trials(i int, each func(*trial) bool) {
 	more := true
-	w.acts(i, func(t *trial) bool {
-		more = each(t)
+	w.acts(i, func(trial *trial) bool {
+		more = each(trial)
 		return more
 	})
 	if more {
@@ -352,48 +352,48 @@ func (w *world) trials(i int, each func(*trial) bool) {
 
 // acts lists the tasks that can be done on a device.
 func (w *world) acts(i int, each func(*trial) bool) {
-	for _, t := range w.p.tasks {
-		if t.dev != i || !w.due(t) {
+	for _, task := range w.problem.tasks {
+		if task.dev != i || !w.due(task) {
 			continue
 		}
-		if to := w.carry(t); to != nil && !each(&trial{act: act{kind: t.kind, dev: i, page: t.page, text: t.text, task: t, risky: t.risky}, to: to}) {
+		if to := w.carry(task); to != nil && !each(&trial{act: act{kind: task.kind, dev: i, page: task.page, text: task.text, task: task, risky: task.risky}, to: to}) {
 			return
 		}
 	}
 }
 
 // due says whether a task on a device can be done.
-func (w *world) due(t *task) bool {
-	if t.manage && w.p.cut[t.dev] && (w.left[t.dev] > 1 || w.dirty[t.dev]) {
+func (w *world) due(one *task) bool {
+	if one.manage && w.problem.cut[one.dev] && (w.left[one.dev] > 1 || w.dirty[one.dev]) {
 		return false // the last that can be done there
 	}
-	return !w.tasks[t.at] && t.kind != CableStep && !slices.ContainsFunc(t.after, func(x *task) bool { return !w.tasks[x.at] })
+	return !w.tasks[one.at] && one.kind != CableStep && !slices.ContainsFunc(one.after, func(task *task) bool { return !w.tasks[task.at] })
 }
 
 // settings lists the steps that bring a device's ports to each level; without those
 // that are known to harm somebody here.
 func (w *world) settings(i int, harmless bool, each func(*trial) bool) {
-	if w.p.words[i] == nil {
+	if w.problem.words[i] == nil {
 		return
 	}
 	seen := map[uint64]bool{}
-	try := func(st wording.Step, a after) bool {
-		if seen[a.hash] || harmless && w.harmful(badKey{i, a.hash}) {
+	try := func(st wording.Step, after after) bool {
+		if seen[after.hash] || harmless && w.harmful(badKey{i, after.hash}) {
 			return true
 		}
-		seen[a.hash] = true
-		t := w.applied(i, st, a.state, a.text)
-		if t == nil {
+		seen[after.hash] = true
+		trial := w.applied(i, st, after.state, after.text)
+		if trial == nil {
 			return true
 		}
-		t.next = a.hash
-		return each(t)
+		trial.next = after.hash
+		return each(trial)
 	}
 	for at := level(levels - 1); at >= park; at-- {
 		for _, st := range w.pages(i, at, nil) {
-			a := w.state(i, st)
-			if a.state != nil {
-				if !try(st, a) {
+			after := w.state(i, st)
+			if after.state != nil {
+				if !try(st, after) {
 					return
 				}
 				continue
@@ -416,30 +416,30 @@ func (w *world) settings(i int, harmless bool, each func(*trial) bool) {
 // cables lists the acts on cables and plugs that can be done: what is plugged in
 // has both its ends as planned.
 func (w *world) cables(each func(*trial) bool) {
-	for _, t := range w.p.tasks {
-		if t.kind != CableStep || w.tasks[t.at] || t.box && w.p.words[t.dev] != nil || t.away && w.at.dev == t.dev {
+	for _, one := range w.problem.tasks {
+		if one.kind != CableStep || w.tasks[one.at] || one.box && w.problem.words[one.dev] != nil || one.away && w.at.dev == one.dev {
 			continue // a device that is to be set is unpacked by who goes there, and none is taken away from the laptop
 		}
-		if slices.ContainsFunc(t.refs, func(r office.PortRef) bool { return !w.ready(r) }) || slices.ContainsFunc(t.after, func(x *task) bool { return !w.tasks[x.at] }) {
+		if slices.ContainsFunc(one.refs, func(ref office.PortRef) bool { return !w.ready(ref) }) || slices.ContainsFunc(one.after, func(task *task) bool { return !w.tasks[task.at] }) {
 			continue
 		}
-		if to := w.carry(t); to != nil && !each(&trial{act: act{kind: CableStep, dev: t.dev, page: t.page, text: t.text, task: t}, to: to}) {
+		if to := w.carry(one); to != nil && !each(&trial{act: act{kind: CableStep, dev: one.dev, page: one.page, text: one.text, task: one}, to: to}) {
 			return
 		}
 	}
 }
 
 // ready says whether a port is as planned, and free.
-func (w *world) ready(r office.PortRef) bool {
-	i := w.n.Topo.DeviceIndex(r.Device)
-	d, goal := w.o.Devices[i], w.p.plan.n.Office.Devices[i]
-	q, g := d.Port(r.Port), goal.Port(r.Port)
-	if q < 0 || g < 0 {
+func (w *world) ready(ref office.PortRef) bool {
+	i := w.net.Topo.DeviceIndex(ref.Device)
+	device, goal := w.office.Devices[i], w.problem.plan.net.Office.Devices[i]
+	port, at := device.Port(ref.Port), goal.Port(ref.Port)
+	if port < 0 || at < 0 {
 		return false
 	}
-	if w.p.words[i] == nil {
+	if w.problem.words[i] == nil {
 		return true
 	}
-	q, g = d.Logical(q), goal.Logical(g)
-	return d.Ports[q].Name == goal.Ports[g].Name && w.states[i].Ports[q].Alike(&w.p.goals[i].Ports[g])
+	port, at = device.Logical(port), goal.Logical(at)
+	return device.Ports[port].Name == goal.Ports[at].Name && w.states[i].Ports[port].Alike(&w.problem.goals[i].Ports[at])
 }

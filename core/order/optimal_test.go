@@ -88,7 +88,7 @@ func every(w *world, i int) (out []wording.Step) {
 	return out
 }
 
-func (w *world) words(i int) *wording.Device { return w.p.words[i] }
+func (w *world) words(i int) *wording.Device { return w.problem.words[i] }
 
 // harm is the part of a price that somebody suffers.
 func harm(p Price) Price {
@@ -117,31 +117,31 @@ func (q *least) Pop() any {
 // alike the nearest to the plan. ok is false where there were too many.
 func exhaustive(p *problem, most int) (Price, bool) {
 	q := &least{}
-	push := func(n *node) { heap.Push(q, &queued{n, n.w.remaining()}) }
-	push(&node{w: p.start(), dev: -1})
+	push := func(n *node) { heap.Push(q, &queued{n, n.world.remaining()}) }
+	push(&node{world: p.start(), dev: -1})
 	seen := map[string]bool{}
 	for q.Len() > 0 && most > 0 {
 		n := heap.Pop(q).(*queued).node
-		key := fmt.Sprint(n.w.hash(), n.w.dirty, n.blind)
+		key := fmt.Sprint(n.world.hash(), n.world.dirty, n.blind)
 		if seen[key] {
 			continue
 		}
 		seen[key] = true
 		most--
-		if n.w.done() {
+		if n.world.done() {
 			return harm(n.price), true
 		}
-		for i := range n.w.states {
-			if !n.w.reaches(i) {
+		for i := range n.world.states {
+			if !n.world.reaches(i) {
 				continue
 			}
-			for _, st := range every(n.w, i) {
-				if t := n.w.apply(i, st); t != nil {
+			for _, st := range every(n.world, i) {
+				if t := n.world.apply(i, st); t != nil {
 					push(n.then(t.act, t.to))
 				}
 			}
-			if n.w.dirty[i] {
-				c := n.w.clone()
+			if n.world.dirty[i] {
+				c := n.world.clone()
 				c.dirty[i], c.risky[i] = false, false
 				push(n.then(act{kind: Save, dev: i}, c))
 			}

@@ -31,8 +31,8 @@ var Kinds = []Kind{Set, Manage, CableStep, Laptop, Check, Save}
 // Enum is all of them, for descriptions of what holds one.
 func (Kind) Enum() []any {
 	out := make([]any, len(Kinds))
-	for i, k := range Kinds {
-		out[i] = k
+	for i, kind := range Kinds {
+		out[i] = kind
 	}
 	return out
 }
@@ -62,8 +62,8 @@ type Price struct {
 }
 
 // Compare is negative where p is the better.
-func (p Price) Compare(q Price) int {
-	for _, x := range [][2]int{{p.Rings, q.Rings}, {p.Leaks, q.Leaks}, {p.Blind, q.Blind}, {p.Interrupted, q.Interrupted}, {p.Walks, q.Walks}, {p.Visits, q.Visits}, {p.Steps, q.Steps}} {
+func (p Price) Compare(price Price) int {
+	for _, x := range [][2]int{{p.Rings, price.Rings}, {p.Leaks, price.Leaks}, {p.Blind, price.Blind}, {p.Interrupted, price.Interrupted}, {p.Walks, price.Walks}, {p.Visits, price.Visits}, {p.Steps, price.Steps}} {
 		if x[0] != x[1] {
 			return x[0] - x[1]
 		}

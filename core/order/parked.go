@@ -15,25 +15,25 @@ func (p *problem) parked(out *Order, acts []*node) {
 		then office.VID
 	}
 	var seats []seat
-	for _, x := range p.was.from.Office.Plugs {
-		for _, y := range p.plan.from.Office.Plugs {
-			if x.Name != y.Name || x.Port != y.Port || x.Operator || p.numbers.of(x.Wants) == p.numbers.of(y.Wants) {
+	for _, plug := range p.was.from.Office.Plugs {
+		for _, one := range p.plan.from.Office.Plugs {
+			if plug.Name != one.Name || plug.Port != one.Port || plug.Operator || p.numbers.of(plug.Wants) == p.numbers.of(one.Wants) {
 				continue
 			}
-			if len(reach.Plug(p.was.n, &x)) > 0 && len(reach.Plug(p.plan.n, &y)) > 0 {
-				seats = append(seats, seat{x, y.Wants})
+			if len(reach.Plug(p.was.net, &plug)) > 0 && len(reach.Plug(p.plan.net, &one)) > 0 {
+				seats = append(seats, seat{plug, one.Wants})
 			}
 		}
 	}
-	for _, s := range seats {
+	for _, one := range seats {
 		begun := -1
-		for i, n := range acts {
-			none := p.nowhere(n, s.plug)
+		for i, node := range acts {
+			none := p.nowhere(node, one.plug)
 			switch {
 			case none && begun < 0:
 				begun = i
 			case !none && begun >= 0:
-				out.park(begun, i, s.then, s.plug.Port)
+				out.park(begun, i, one.then, one.plug.Port)
 				begun = -1
 			}
 			if none {
@@ -48,32 +48,32 @@ func (p *problem) parked(out *Order, acts []*node) {
 
 // park tells that a port is interrupted from one step to another; with whom the same step
 // interrupts in the same VLAN as long.
-func (o *Order) park(from, until int, v office.VID, port office.PortRef) {
+func (o *Order) park(from, until int, vid office.VID, port office.PortRef) {
 	name := port.String()
 	st := &o.Steps[from]
 	for k := range st.Interrupts {
-		if x := &st.Interrupts[k]; x.VLAN == v && x.Until == until && x.Way == "" {
-			if !slices.Contains(x.Ports, name) {
-				x.Ports = append(slices.Clone(x.Ports), name)
-				slices.SortFunc(x.Ports, office.NaturalCompare)
+		if interrupt := &st.Interrupts[k]; interrupt.VLAN == vid && interrupt.Until == until && interrupt.Way == "" {
+			if !slices.Contains(interrupt.Ports, name) {
+				interrupt.Ports = append(slices.Clone(interrupt.Ports), name)
+				slices.SortFunc(interrupt.Ports, office.NaturalCompare)
 			}
 			return
 		}
 	}
-	st.Interrupts = append(st.Interrupts, Interrupt{VLAN: v, Ports: []string{name}, Until: until})
+	st.Interrupts = append(st.Interrupts, Interrupt{VLAN: vid, Ports: []string{name}, Until: until})
 }
 
 // nowhere says whether a port that somebody is plugged into is in no VLAN at a point of the
 // way.
-func (p *problem) nowhere(n *node, plug office.Plug) bool {
-	dev := n.w.n.Topo.DeviceIndex(plug.Port.Device)
+func (p *problem) nowhere(node *node, plug office.Plug) bool {
+	dev := node.world.net.Topo.DeviceIndex(plug.Port.Device)
 	if dev < 0 {
 		return false
 	}
-	q := n.w.o.Devices[dev].Port(plug.Port.Port)
-	if q < 0 || n.w.o.Devices[dev].Unaware() {
+	q := node.world.office.Devices[dev].Port(plug.Port.Port)
+	if q < 0 || node.world.office.Devices[dev].Unaware() {
 		return false
 	}
-	t := n.w.n.Tables[dev].Ports[n.w.o.Devices[dev].Logical(q)]
-	return t.Off || t.Untagged == (office.Set{}) && t.Tagged == (office.Set{}) && len(t.Rides) == 0
+	compiled := node.world.net.Tables[dev].Ports[node.world.office.Devices[dev].Logical(q)]
+	return compiled.Off || compiled.Untagged == (office.Set{}) && compiled.Tagged == (office.Set{}) && len(compiled.Rides) == 0
 }

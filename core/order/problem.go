@@ -28,15 +28,15 @@ type Impossible struct {
 
 func (e *Impossible) Error() string {
 	var lines []string
-	for _, r := range e.Reasons {
-		lines = append(lines, r.Text)
+	for _, reason := range e.Reasons {
+		lines = append(lines, reason.Text)
 	}
 	return strings.Join(lines, "\n")
 }
 
 // origin is one of the two offices that an order leads between.
 type origin struct {
-	n    *span.Net // every shape written out, devices in the order of both offices
+	net  *span.Net // every shape written out, devices in the order of both offices
 	from *span.Net // as it was given
 	at   []int     // by device: its place in from; -1 where it is not in it
 	has  map[terminal]bool
@@ -45,74 +45,74 @@ type origin struct {
 }
 
 // stands says whether a terminal is one in this office.
-func (x *origin) stands(t *terminal) bool {
-	k := *t
-	k.kind = 0
-	return x.has[k]
+func (x *origin) stands(terminal *terminal) bool {
+	one := *terminal
+	one.kind = 0
+	return x.has[one]
 }
 
 // each lists the terminals at a device, by what is written there.
-func (x *origin) each(dev int, add func(port string, wire bridge.Wire, v office.VID)) {
-	k := x.at[dev]
-	if k < 0 {
+func (x *origin) each(dev int, add func(port string, wire bridge.Wire, vid office.VID)) {
+	at := x.at[dev]
+	if at < 0 {
 		return
 	}
-	n := x.from
-	d := n.Office.Devices[k]
-	put := func(port string, wire bridge.Wire, v office.VID) {
-		t := terminal{dev: dev, port: port, wire: wire, vid: x.numbers.of(v)}
+	net := x.from
+	device := net.Office.Devices[at]
+	put := func(port string, wire bridge.Wire, vid office.VID) {
+		one := terminal{dev: dev, port: port, wire: wire, vid: x.numbers.of(vid)}
 		if port != "" {
-			t.vid = 0
+			one.vid = 0
 		}
-		x.has[t] = true
-		add(port, wire, t.vid)
+		x.has[one] = true
+		add(port, wire, one.vid)
 	}
-	for _, p := range n.Topo.PlugsAt(k) {
-		plug := &n.Office.Plugs[p]
+	for _, p := range net.Topo.PlugsAt(at) {
+		plug := &net.Office.Plugs[p]
 		wire := bridge.Untagged
 		if plug.Tagged {
 			wire = bridge.Wire(plug.Wants)
 		}
-		put(d.Ports[d.Logical(d.Port(plug.Port.Port))].Name, wire, 0)
+		put(device.Ports[device.Logical(device.Port(plug.Port.Port))].Name, wire, 0)
 	}
-	for _, a := range d.Addresses {
-		put("", 0, a.VID)
+	for _, address := range device.Addresses {
+		put("", 0, address.VID)
 	}
-	if d.Manage != nil {
-		put("", 0, d.Manage.VID)
+	if device.Manage != nil {
+		put("", 0, device.Manage.VID)
 	}
-	if d.Unaware() {
+	if device.Unaware() {
 		return
 	}
-	host := d.TalksItself()
-	for p := range d.Ports {
-		shape, _ := n.Shape(k, p)
-		if d.Ports[p].Bundle > 0 || shape.Off {
+	host := device.TalksItself()
+	for port := range device.Ports {
+		shape, _ := net.Shape(at, port)
+		if device.Ports[port].Bundle > 0 || shape.Off {
 			continue
 		}
-		compiled := n.Tables[k].Ports[p]
-		inner := d.Ports[p].Kind == office.Inner
-		if !inner && !host && len(n.Topo.LinksAt(k, p)) > 0 {
+		compiled := net.Tables[at].Ports[port]
+		inner := device.Ports[port].Kind == office.Inner
+		if !inner && !host && len(net.Topo.LinksAt(at, port)) > 0 {
 			continue
 		}
-		for _, v := range shape.Untagged {
+		for _, vid := range shape.Untagged {
 			switch {
 			case host:
-				put("", 0, v)
-			case inner || !n.IsParked(v):
-				put(d.Ports[p].Name, bridge.Untagged, 0)
+				put("", 0, vid)
+			case inner || !net.IsParked(vid):
+				put(device.Ports[port].Name, bridge.Untagged, 0)
 			}
 		}
 		tagged := office.SetOf(shape.Tagged...)
 		if inner {
-			tagged = compiled.Tagged.And(n.Registered())
+			tagged = compiled.Tagged.And(net.Registered())
 		}
-		for v := range tagged.All() {
+		for vid := range tagged.All() {
 			switch {
 			case host:
-				put("", 0, v)
-			case inner || !n.IsParked(v):
-				put(d.Ports[p].Name, compiled.WireOf(v), 0)
+				put("", 0, vid)
+			case inner || !net.IsParked(vid):
+				put(device.Ports[port].Name, compiled.WireOf(vid), 0)
 			}
 		}
 	}
@@ -123,7 +123,7 @@ type problem struct {
 	was, plan *origin
 	final     *office.Office // the plan, with the names of its own: see [besides]
 	numbers   numbers
-	j         *judge
+	judge     *judge
 	goals     []wording.State // by device
 	words     []*wording.Device
 	tasks     []*task
@@ -158,85 +158,85 @@ func newProblem(was, plan *office.Office, renumbered numbers, fresh []string) (*
 	against := func(device, format string, args ...any) {
 		why = append(why, Reason{device, fmt.Sprintf(format, args...)})
 	}
-	p := &problem{numbers: renumbered}
+	one := &problem{numbers: renumbered}
 	for _, side := range []struct {
-		o    *office.Office
-		into *office.Plug
-	}{{was, &p.laptop}, {plan, &p.home}} {
-		i := slices.IndexFunc(side.o.Plugs, func(x office.Plug) bool { return x.Operator })
-		if i < 0 && side.o == plan {
+		office *office.Office
+		into   *office.Plug
+	}{{was, &one.laptop}, {plan, &one.home}} {
+		i := slices.IndexFunc(side.office.Plugs, func(plug office.Plug) bool { return plug.Operator })
+		if i < 0 && side.office == plan {
 			against("", "As planned, no plug is the operator's, so nobody knows from where devices are set: where will you sit? Say it, as in plug rack.22 \"admin laptop\" wants 190 operator.")
 		}
-		if i < 0 && side.o == was && (len(was.Plugs) > 0 || slices.ContainsFunc(was.Devices, everSet)) { // where nothing is plugged in or set yet, nor is the laptop
+		if i < 0 && side.office == was && (len(was.Plugs) > 0 || slices.ContainsFunc(was.Devices, everSet)) { // where nothing is plugged in or set yet, nor is the laptop
 			against("", "As it is, no plug is the operator's, so nobody knows from where devices are set: say where the laptop is, as in plug rack.22 \"admin laptop\" wants 190 operator.")
 		}
 		if i >= 0 {
-			*side.into = side.o.Plugs[i]
+			*side.into = side.office.Plugs[i]
 		}
 	}
-	for _, x := range was.Devices {
-		if plan.Device(x.Name) != nil {
+	for _, device := range was.Devices {
+		if plan.Device(device.Name) != nil {
 			continue
 		}
 		for _, y := range plan.Devices {
-			if was.Device(y.Name) == nil && !slices.Contains(fresh, y.Name) && !strings.HasPrefix(x.Name, oldName(y.Name)) && renamed(was, plan, x, y) {
-				against(y.Name, "%s is not planned, and %s is planned and not there, with the same front: if they are one device, call it by one name in both; if it is another, say so by another kind or front.", x.Name, y.Name)
+			if was.Device(y.Name) == nil && !slices.Contains(fresh, y.Name) && !strings.HasPrefix(device.Name, oldName(y.Name)) && renamed(was, plan, device, y) {
+				against(y.Name, "%s is not planned, and %s is planned and not there, with the same front: if they are one device, call it by one name in both; if it is another, say so by another kind or front.", device.Name, y.Name)
 			}
 		}
 	}
-	for _, y := range plan.Devices {
-		x := was.Device(y.Name)
+	for _, device := range plan.Devices {
+		x := was.Device(device.Name)
 		if x == nil {
 			continue
 		}
-		if a, b := front(x), front(y); a != b {
-			against(y.Name, "%s has the ports %s as it is and %s as planned: if it is another device, give it another name, or say that a new one takes its place (--new %s).", y.Name, a, b, y.Name)
+		if a, b := front(x), front(device); a != b {
+			against(device.Name, "%s has the ports %s as it is and %s as planned: if it is another device, give it another name, or say that a new one takes its place (--new %s).", device.Name, a, b, device.Name)
 		}
 	}
 	if why != nil {
 		return nil, &Impossible{Reasons: why}
 	}
-	if p.away = p.laptop.Name == ""; p.away { // nobody has plugged it in yet
-		p.laptop = p.home
+	if one.away = one.laptop.Name == ""; one.away { // nobody has plugged it in yet
+		one.laptop = one.home
 	}
-	for _, x := range Seated(was).Plugs { // where the laptop really is
-		if x.Operator {
-			p.laptop = x
+	for _, plug := range Seated(was).Plugs { // where the laptop really is
+		if plug.Operator {
+			one.laptop = plug
 		}
 	}
-	p.align(was, plan)
-	p.goals = make([]wording.State, len(p.plan.n.Office.Devices))
-	p.words = make([]*wording.Device, len(p.goals))
-	for i, d := range p.plan.n.Office.Devices {
-		p.words[i] = wording.For(p.plan.n, i)
-		if p.words[i] == nil {
+	one.align(was, plan)
+	one.goals = make([]wording.State, len(one.plan.net.Office.Devices))
+	one.words = make([]*wording.Device, len(one.goals))
+	for i, device := range one.plan.net.Office.Devices {
+		one.words[i] = wording.For(one.plan.net, i)
+		if one.words[i] == nil {
 			continue
 		}
-		p.goals[i] = wording.Planned(p.plan.n, i)
-		if same := p.was.n.Office.Devices[i]; p.was.at[i] >= 0 && sameSettings(same, d) {
+		one.goals[i] = wording.Planned(one.plan.net, i)
+		if same := one.was.net.Office.Devices[i]; one.was.at[i] >= 0 && sameSettings(same, device) {
 			continue
 		}
-		for _, u := range wording.Cannot(p.words[i], p.goals[i]) {
-			near := u.Nearest.Shape()
-			shape := u.Was.Shape()
-			against(d.Name, "%s cannot be set as planned: %s %s is to be %s, and %s. What comes nearest is %s.", d.Name, "port", d.Ports[u.Port].Name, notation.Shape(shape), u.Why, notation.Shape(near))
+		for _, unsayable := range wording.Cannot(one.words[i], one.goals[i]) {
+			near := unsayable.Nearest.Shape()
+			shape := unsayable.Was.Shape()
+			against(device.Name, "%s cannot be set as planned: %s %s is to be %s, and %s. What comes nearest is %s.", device.Name, "port", device.Ports[unsayable.Port].Name, notation.Shape(shape), unsayable.Why, notation.Shape(near))
 		}
 	}
 	if why != nil {
 		return nil, &Impossible{Reasons: why}
 	}
-	p.findTasks()
-	p.lend()
-	p.j = newJudge(p.was, p.plan, p.lent, p.numbers, p.moves)
-	return p, nil
+	one.findTasks()
+	one.lend()
+	one.judge = newJudge(one.was, one.plan, one.lent, one.numbers, one.moves)
+	return one, nil
 }
 
-func front(d *office.Device) string {
-	at := make([]int, d.Front())
+func front(device *office.Device) string {
+	at := make([]int, device.Front())
 	for i := range at {
 		at[i] = i
 	}
-	return notation.Ports(d, at)
+	return notation.Ports(device, at)
 }
 
 // renamed says whether two devices look like one under two names: what they are,
@@ -248,13 +248,13 @@ func renamed(was, plan *office.Office, a, b *office.Device) bool {
 	if a.Manage != nil && b.Manage != nil && a.Manage.Addr.IsValid() && a.Manage.Addr == b.Manage.Addr {
 		return true
 	}
-	ends := func(o *office.Office, d *office.Device) map[office.PortRef]string {
+	ends := func(o *office.Office, device *office.Device) map[office.PortRef]string {
 		m := map[office.PortRef]string{}
-		for _, c := range o.Cables {
-			if c.A.Device == d.Name {
-				m[c.B] = c.A.Port
-			} else if c.B.Device == d.Name {
-				m[c.A] = c.B.Port
+		for _, cable := range o.Cables {
+			if cable.A.Device == device.Name {
+				m[cable.B] = cable.A.Port
+			} else if cable.B.Device == device.Name {
+				m[cable.A] = cable.B.Port
 			}
 		}
 		return m
@@ -276,8 +276,8 @@ func sameSettings(a, b *office.Device) bool {
 		return false
 	}
 	for i := range a.Ports {
-		x, y := a.Ports[i].Shape, b.Ports[i].Shape
-		if (x == nil) != (y == nil) || x != nil && !x.Equal(*y) {
+		shape, one := a.Ports[i].Shape, b.Ports[i].Shape
+		if (shape == nil) != (one == nil) || shape != nil && !shape.Equal(*one) {
 			return false
 		}
 	}
@@ -288,11 +288,11 @@ func sameSettings(a, b *office.Device) bool {
 // written out: new devices are there from the start, as they come out of their
 // boxes, and those that go stay to the end, without a cable.
 func (p *problem) align(was, plan *office.Office) {
-	a, b := &origin{from: span.Compile(was), has: map[terminal]bool{}, numbers: p.numbers}, &origin{from: span.Compile(plan), has: map[terminal]bool{}}
+	one, b := &origin{from: span.Compile(was), has: map[terminal]bool{}, numbers: p.numbers}, &origin{from: span.Compile(plan), has: map[terminal]bool{}}
 	register := slices.Clone(plan.VLANs)
-	for _, v := range was.VLANs {
-		if plan.VLAN(v.VID) == nil {
-			register = append(register, v)
+	for _, vlan := range was.VLANs {
+		if plan.VLAN(vlan.VID) == nil {
+			register = append(register, vlan)
 		}
 	}
 	slices.SortFunc(register, func(x, y *office.VLAN) int { return int(x.VID) - int(y.VID) })
@@ -303,9 +303,9 @@ func (p *problem) align(was, plan *office.Office) {
 		}
 	}
 	var before, after []*office.Device
-	for i, d := range was.Devices {
-		k := b.from.Topo.DeviceIndex(d.Name)
-		x := concrete(a.from, i)
+	for i, device := range was.Devices {
+		k := b.from.Topo.DeviceIndex(device.Name)
+		x := concrete(one.from, i)
 		y := x
 		if k >= 0 {
 			y = concrete(b.from, k)
@@ -315,38 +315,38 @@ func (p *problem) align(was, plan *office.Office) {
 		} else {
 			y = y.Clone().Seal()
 		}
-		a.at, b.at = append(a.at, i), append(b.at, k)
+		one.at, b.at = append(one.at, i), append(b.at, k)
 		before, after = append(before, x), append(after, y)
 	}
-	for k, d := range plan.Devices {
-		if was.Device(d.Name) == nil {
-			a.at, b.at = append(a.at, -1), append(b.at, k)
-			before, after = append(before, boxed(b.from, k)), append(after, concrete(b.from, k))
+	for dev, device := range plan.Devices {
+		if was.Device(device.Name) == nil {
+			one.at, b.at = append(one.at, -1), append(b.at, dev)
+			before, after = append(before, boxed(b.from, dev)), append(after, concrete(b.from, dev))
 		}
 	}
-	a.n = span.Compile(&office.Office{VLANs: register, Services: services, Devices: before, Cables: was.Cables})
-	b.n = span.Compile(&office.Office{VLANs: register, Services: services, Devices: after, Cables: plan.Cables})
-	p.was, p.plan = a, b
+	one.net = span.Compile(&office.Office{VLANs: register, Services: services, Devices: before, Cables: was.Cables})
+	b.net = span.Compile(&office.Office{VLANs: register, Services: services, Devices: after, Cables: plan.Cables})
+	p.was, p.plan = one, b
 }
 
 // concrete is a device with every shape written out as it is in force.
-func concrete(n *span.Net, i int) *office.Device {
-	d := n.Office.Devices[i].Clone()
-	d.Follows = ""
-	for q := range d.Ports {
-		d.Ports[q].Because = ""
-		if d.Ports[q].Bundle > 0 {
-			d.Ports[q].Shape = nil
+func concrete(net *span.Net, i int) *office.Device {
+	device := net.Office.Devices[i].Clone()
+	device.Follows = ""
+	for port := range device.Ports {
+		device.Ports[port].Because = ""
+		if device.Ports[port].Bundle > 0 {
+			device.Ports[port].Shape = nil
 			continue
 		}
-		shape := settingOf(n, i, q).Shape()
-		d.Ports[q].Shape = &shape
+		shape := settingOf(net, i, port).Shape()
+		device.Ports[port].Shape = &shape
 	}
-	return d.Seal()
+	return device.Seal()
 }
 
-func settingOf(n *span.Net, dev, port int) wording.Setting {
-	return wording.Compiled(n.Tables[dev].Ports[port])
+func settingOf(net *span.Net, dev, port int) wording.Setting {
+	return wording.Compiled(net.Tables[dev].Ports[port])
 }
 
 // paper gives x what is only said about a device and not set on it.
@@ -358,32 +358,32 @@ func paper(x, y *office.Device) {
 }
 
 // boxed is a planned device as it comes out of its box.
-func boxed(n *span.Net, i int) *office.Device {
-	x := n.Office.Devices[i].Clone()
-	x.Follows, x.Addresses, x.Outsides, x.Routes, x.Rules, x.NoRouting = "", nil, nil, nil, nil, false
-	x.State, x.Between, x.Within = "", "", ""
-	x.Ports = x.Ports[:x.Front()]
-	for p := range x.Ports {
-		x.Ports[p].Shape, x.Ports[p].Because, x.Ports[p].Bundle = &office.Shape{}, "", 0
+func boxed(net *span.Net, i int) *office.Device {
+	device := net.Office.Devices[i].Clone()
+	device.Follows, device.Addresses, device.Outsides, device.Routes, device.Rules, device.NoRouting = "", nil, nil, nil, nil, false
+	device.State, device.Between, device.Within = "", "", ""
+	device.Ports = device.Ports[:device.Front()]
+	for port := range device.Ports {
+		device.Ports[port].Shape, device.Ports[port].Because, device.Ports[port].Bundle = &office.Shape{}, "", 0
 	}
-	if x.Manage != nil {
-		x.Manage = &office.Manage{VID: office.DefaultVID}
-		if f := x.Factory; f != nil {
-			x.Manage = &office.Manage{VID: f.VID, Addr: f.Prefix.Addr(), Bits: f.Prefix.Bits()}
+	if device.Manage != nil {
+		device.Manage = &office.Manage{VID: office.DefaultVID}
+		if factory := device.Factory; factory != nil {
+			device.Manage = &office.Manage{VID: factory.VID, Addr: factory.Prefix.Addr(), Bits: factory.Prefix.Bits()}
 		}
 	}
-	x.Seal()
-	alone := span.Compile(&office.Office{VLANs: n.Office.VLANs, Devices: []*office.Device{x}})
-	w := wording.For(alone, 0)
-	if w == nil {
-		return x
+	device.Seal()
+	alone := span.Compile(&office.Office{VLANs: net.Office.VLANs, Devices: []*office.Device{device}})
+	one := wording.For(alone, 0)
+	if one == nil {
+		return device
 	}
-	state := wording.Factory(w)
-	y := x.Clone()
+	state := wording.Factory(one)
+	y := device.Clone()
 	open := false
-	for p := range y.Ports {
-		shape := state.Ports[p].Shape()
-		y.Ports[p].Shape = &shape
+	for port := range y.Ports {
+		shape := state.Ports[port].Shape()
+		y.Ports[port].Shape = &shape
 		open = open || y.Manage != nil && shape.Of(y.Manage.VID) == office.Untagged
 	}
 	if !open { // nothing of it answers before it is set
@@ -394,13 +394,13 @@ func boxed(n *span.Net, i int) *office.Device {
 
 // cabled says whether a device has a cable, as it is.
 func (p *problem) cabled(i int) bool {
-	return slices.ContainsFunc(p.was.n.Topo.Links, func(l graph.Link) bool { return l.A.Dev == i || l.B.Dev == i })
+	return slices.ContainsFunc(p.was.net.Topo.Links, func(link graph.Link) bool { return link.A.Dev == i || link.B.Dev == i })
 }
 
 // used says whether something is in a port, in either office: a cable, or a plug.
-func (p *problem) used(r office.PortRef) bool {
-	for _, x := range []*origin{p.was, p.plan} {
-		if _, _, ok := x.from.Office.CableAt(r); ok || slices.ContainsFunc(x.from.Office.Plugs, func(q office.Plug) bool { return q.Port == r }) {
+func (p *problem) used(ref office.PortRef) bool {
+	for _, one := range []*origin{p.was, p.plan} {
+		if _, _, ok := one.from.Office.CableAt(ref); ok || slices.ContainsFunc(one.from.Office.Plugs, func(plug office.Plug) bool { return plug.Port == ref }) {
 			return true
 		}
 	}
@@ -426,42 +426,42 @@ type task struct {
 	manage  bool
 	to      *office.Manage // of management
 	risky   bool
-	address netip.Prefix               // the address that is given
-	vid     office.VID                 // in which VLAN
-	zone    string                     // and zone
-	routes  bool                       // it is on addresses, lines, routes or rules
-	box     bool                       // the device comes out of its box
-	away    bool                       // the device goes
-	device  func(d *office.Device)     // for those that change one device
-	others  func(all []*office.Device) // and what that takes from others; of a list that may be changed
-	at      int                        // its place in problem.tasks
+	address netip.Prefix                // the address that is given
+	vid     office.VID                  // in which VLAN
+	zone    string                      // and zone
+	routes  bool                        // it is on addresses, lines, routes or rules
+	box     bool                        // the device comes out of its box
+	away    bool                        // the device goes
+	device  func(device *office.Device) // for those that change one device
+	others  func(all []*office.Device)  // and what that takes from others; of a list that may be changed
+	at      int                         // its place in problem.tasks
 }
 
-func (p *problem) add(t *task) *task {
-	t.at = len(p.tasks)
-	p.tasks = append(p.tasks, t)
-	return t
+func (p *problem) add(task *task) *task {
+	task.at = len(p.tasks)
+	p.tasks = append(p.tasks, task)
+	return task
 }
 
 // findTasks lists what is to be done beside the settings of ports.
 func (p *problem) findTasks() {
-	for i, a := range p.was.n.Office.Devices {
-		b := p.plan.n.Office.Devices[i]
+	for i, device := range p.was.net.Office.Devices {
+		one := p.plan.net.Office.Devices[i]
 		if p.was.at[i] < 0 {
 			p.unpack(i)
 		}
-		p.structure(i, a, b)
-		p.routing(i, a, b)
-		if p.plan.at[i] >= 0 && !sameManage(a.Manage, b.Manage) && (managedBy(b) == nil || hasAddress(a, managedBy(b))) {
-			p.manages(i, a, b)
+		p.structure(i, device, one)
+		p.routing(i, device, one)
+		if p.plan.at[i] >= 0 && !sameManage(device.Manage, one.Manage) && (managedBy(one) == nil || hasAddress(device, managedBy(one))) {
+			p.manages(i, device, one)
 		}
 	}
 	p.cables()
 	p.outsideLines()
 	p.ends()
-	for i, d := range p.was.n.Office.Devices {
+	for i, device := range p.was.net.Office.Devices {
 		if p.plan.at[i] < 0 {
-			p.add(&task{dev: i, kind: CableStep, page: "Rack", text: "Take " + d.Name + " away", undo: "Put " + d.Name + " back", lines: []string{"-device " + d.Name}, away: true, after: slices.Clone(p.tasks)})
+			p.add(&task{dev: i, kind: CableStep, page: "Rack", text: "Take " + device.Name + " away", undo: "Put " + device.Name + " back", lines: []string{"-device " + device.Name}, away: true, after: slices.Clone(p.tasks)})
 		}
 	}
 }
@@ -470,49 +470,53 @@ func (p *problem) findTasks() {
 // aside.
 func (p *problem) ends() {
 	a, b := p.was.from.Office, p.plan.from.Office
-	at := func(list []office.Plug, x office.Plug) bool {
-		return slices.ContainsFunc(list, func(y office.Plug) bool { return x.Port == y.Port && x.Name == y.Name })
+	at := func(list []office.Plug, plug office.Plug) bool {
+		return slices.ContainsFunc(list, func(one office.Plug) bool { return plug.Port == one.Port && plug.Name == one.Name })
 	}
-	minus := func(x office.Plug) string { return "-plug " + notation.Ref(x.Port) + " " + office.Quote(x.Name) }
-	dev := func(x office.Plug) int { return p.was.n.Topo.DeviceIndex(x.Port.Device) }
+	minus := func(plug office.Plug) string {
+		return "-plug " + notation.Ref(plug.Port) + " " + office.Quote(plug.Name)
+	}
+	dev := func(plug office.Plug) int { return p.was.net.Topo.DeviceIndex(plug.Port.Device) }
 	moved := map[string]bool{}
 	type wire struct { // who hangs behind one another is plugged in and moved with it
-		t     *task
+		task  *task
 		names []string
 	}
 	wires := map[[2]office.PortRef]*wire{}
-	wireOf := func(from office.PortRef, y office.Plug) *wire {
-		way := [2]office.PortRef{from, y.Port}
+	wireOf := func(from office.PortRef, plug office.Plug) *wire {
+		way := [2]office.PortRef{from, plug.Port}
 		if wires[way] == nil {
-			wires[way] = &wire{t: p.add(&task{dev: dev(y), kind: CableStep, page: "Plugs", refs: []office.PortRef{y.Port}})}
+			wires[way] = &wire{task: p.add(&task{dev: dev(plug), kind: CableStep, page: "Plugs", refs: []office.PortRef{plug.Port}})}
 		}
-		wires[way].names = append(wires[way].names, y.Name)
+		wires[way].names = append(wires[way].names, plug.Name)
 		return wires[way]
 	}
-	for _, y := range b.Plugs {
-		if y.Operator || at(a.Plugs, y) {
+	for _, plug := range b.Plugs {
+		if plug.Operator || at(a.Plugs, plug) {
 			continue
 		}
-		k := slices.IndexFunc(a.Plugs, func(x office.Plug) bool { return x.Name == y.Name && !x.Operator && !at(b.Plugs, x) && !moved[x.Name] })
+		k := slices.IndexFunc(a.Plugs, func(x office.Plug) bool {
+			return x.Name == plug.Name && !x.Operator && !at(b.Plugs, x) && !moved[x.Name]
+		})
 		if k < 0 {
-			one := wireOf(office.PortRef{}, y)
+			one := wireOf(office.PortRef{}, plug)
 			who := strings.Join(one.names, " and ")
-			one.t.text, one.t.undo = fmt.Sprintf("Plug %s into %s", who, portText(y.Port)), fmt.Sprintf("Unplug %s from %s", who, portText(y.Port))
-			one.t.lines, one.t.back = append(one.t.lines, notation.Thing(y)), append(one.t.back, minus(y))
+			one.task.text, one.task.undo = fmt.Sprintf("Plug %s into %s", who, portText(plug.Port)), fmt.Sprintf("Unplug %s from %s", who, portText(plug.Port))
+			one.task.lines, one.task.back = append(one.task.lines, notation.Thing(plug)), append(one.task.back, minus(plug))
 			continue
 		}
 		x := a.Plugs[k]
 		moved[x.Name] = true
-		one := wireOf(x.Port, y)
+		one := wireOf(x.Port, plug)
 		who := strings.Join(one.names, " and ")
-		one.t.text = fmt.Sprintf("Move %s from %s to %s", who, portText(x.Port), portText(y.Port))
-		one.t.undo = fmt.Sprintf("Move %s from %s to %s", who, portText(y.Port), portText(x.Port))
-		one.t.lines, one.t.back = append(one.t.lines, minus(x), notation.Thing(y)), append(one.t.back, minus(y), notation.Thing(x))
-		p.moves = append(p.moves, plugMove{one.t, p.terminalOf(a, x), p.terminalOf(b, y)})
+		one.task.text = fmt.Sprintf("Move %s from %s to %s", who, portText(x.Port), portText(plug.Port))
+		one.task.undo = fmt.Sprintf("Move %s from %s to %s", who, portText(plug.Port), portText(x.Port))
+		one.task.lines, one.task.back = append(one.task.lines, minus(x), notation.Thing(plug)), append(one.task.back, minus(plug), notation.Thing(x))
+		p.moves = append(p.moves, plugMove{one.task, p.terminalOf(a, x), p.terminalOf(b, plug)})
 	}
-	for _, x := range a.Plugs {
-		if !x.Operator && !at(b.Plugs, x) && !moved[x.Name] && p.plan.at[dev(x)] >= 0 {
-			p.add(&task{dev: dev(x), kind: CableStep, page: "Plugs", text: fmt.Sprintf("Unplug %s from %s", x.Name, portText(x.Port)), undo: fmt.Sprintf("Plug %s into %s", x.Name, portText(x.Port)), lines: []string{minus(x)}, back: []string{notation.Thing(x)}})
+	for _, plug := range a.Plugs {
+		if !plug.Operator && !at(b.Plugs, plug) && !moved[plug.Name] && p.plan.at[dev(plug)] >= 0 {
+			p.add(&task{dev: dev(plug), kind: CableStep, page: "Plugs", text: fmt.Sprintf("Unplug %s from %s", plug.Name, portText(plug.Port)), undo: fmt.Sprintf("Plug %s into %s", plug.Name, portText(plug.Port)), lines: []string{minus(plug)}, back: []string{notation.Thing(plug)}})
 		}
 	}
 }
@@ -524,22 +528,22 @@ type plugMove struct {
 }
 
 // terminalOf is what is plugged in as somebody who talks.
-func (p *problem) terminalOf(o *office.Office, x office.Plug) terminal {
-	d := o.Device(x.Port.Device)
-	t := terminal{dev: p.was.n.Topo.DeviceIndex(x.Port.Device), port: d.Ports[d.Logical(d.Port(x.Port.Port))].Name, wire: bridge.Untagged}
-	if x.Tagged {
-		t.wire = bridge.Wire(x.Wants)
+func (p *problem) terminalOf(o *office.Office, plug office.Plug) terminal {
+	device := o.Device(plug.Port.Device)
+	one := terminal{dev: p.was.net.Topo.DeviceIndex(plug.Port.Device), port: device.Ports[device.Logical(device.Port(plug.Port.Port))].Name, wire: bridge.Untagged}
+	if plug.Tagged {
+		one.wire = bridge.Wire(plug.Wants)
 	}
-	return t
+	return one
 }
 
 // routes says whether a cable that is plugged or pulled is at a device that routes, so that
 // what passes between VLANs may change.
-func (p *problem) routes(t *task) bool {
-	for _, c := range slices.Concat(t.plugs, t.pulls) {
-		for _, r := range []office.PortRef{c.A, c.B} {
-			for _, x := range []*origin{p.was, p.plan} {
-				if d := x.n.Office.Device(r.Device); d != nil && d.Routing() {
+func (p *problem) routes(task *task) bool {
+	for _, cable := range slices.Concat(task.plugs, task.pulls) {
+		for _, ref := range []office.PortRef{cable.A, cable.B} {
+			for _, one := range []*origin{p.was, p.plan} {
+				if device := one.net.Office.Device(ref.Device); device != nil && device.Routing() {
 					return true
 				}
 			}
@@ -552,50 +556,50 @@ func (p *problem) routes(t *task) bool {
 // port: somebody plugs them in there, once it is set for that. A device that goes gives its
 // line up with that.
 func (p *problem) outsideLines() {
-	for i, d := range p.was.n.Office.Devices {
-		for _, l := range d.Outsides {
-			k := slices.IndexFunc(p.plan.n.Office.Devices, func(y *office.Device) bool {
-				return p.plan.from.Office.Device(y.Name) != nil && slices.ContainsFunc(y.Outsides, func(x office.Outside) bool { return x.Name == l.Name })
+	for i, device := range p.was.net.Office.Devices {
+		for _, line := range device.Outsides {
+			dev := slices.IndexFunc(p.plan.net.Office.Devices, func(one *office.Device) bool {
+				return p.plan.from.Office.Device(one.Name) != nil && slices.ContainsFunc(one.Outsides, func(x office.Outside) bool { return x.Name == line.Name })
 			})
-			if k < 0 {
+			if dev < 0 {
 				continue
 			}
-			y := p.plan.n.Office.Devices[k]
-			to := y.Outsides[slices.IndexFunc(y.Outsides, func(x office.Outside) bool { return x.Name == l.Name })]
-			if k == i && to.On == l.On {
+			y := p.plan.net.Office.Devices[dev]
+			to := y.Outsides[slices.IndexFunc(y.Outsides, func(x office.Outside) bool { return x.Name == line.Name })]
+			if dev == i && to.On == line.On {
 				continue
 			}
-			t := &task{dev: k, kind: CableStep, page: "Cables", routes: true,
-				text: fmt.Sprintf("Move the line %s: out of %s %s, into %s %s", l.Name, d.Name, l.On, y.Name, to.On),
-				undo: fmt.Sprintf("Move the line %s: out of %s %s, into %s %s", l.Name, y.Name, to.On, d.Name, l.On)}
-			for _, x := range p.tasks { // the address, the rules and the line itself are there first
-				if x.dev == k && (x.routes || x.box) {
-					t.after = append(t.after, x)
+			t := &task{dev: dev, kind: CableStep, page: "Cables", routes: true,
+				text: fmt.Sprintf("Move the line %s: out of %s %s, into %s %s", line.Name, device.Name, line.On, y.Name, to.On),
+				undo: fmt.Sprintf("Move the line %s: out of %s %s, into %s %s", line.Name, y.Name, to.On, device.Name, line.On)}
+			for _, task := range p.tasks { // the address, the rules and the line itself are there first
+				if task.dev == dev && (task.routes || task.box) {
+					t.after = append(t.after, task)
 				}
 			}
-			routes := slices.DeleteFunc(slices.Clone(y.Routes), func(r office.Route) bool { return r.Line != l.Name })
-			t.device = func(x *office.Device) { // from now on it leads out
-				if !slices.Contains(x.Outsides, to) {
-					x.Outsides = append(slices.Clone(x.Outsides), to)
-					x.Routes = append(slices.Clone(x.Routes), routes...)
+			routes := slices.DeleteFunc(slices.Clone(y.Routes), func(route office.Route) bool { return route.Line != line.Name })
+			t.device = func(one *office.Device) { // from now on it leads out
+				if !slices.Contains(one.Outsides, to) {
+					one.Outsides = append(slices.Clone(one.Outsides), to)
+					one.Routes = append(slices.Clone(one.Routes), routes...)
 				}
 			}
-			t.others = func(all []*office.Device) { all[i] = without(all[i], l.Name) }
+			t.others = func(all []*office.Device) { all[i] = without(all[i], line.Name) }
 			if p.plan.at[i] < 0 {
-				t.gives(d, l)
+				t.gives(device, line)
 			}
-			p.lines = append(p.lines, lineMove{k, l.Name})
+			p.lines = append(p.lines, lineMove{dev, line.Name})
 			p.add(t)
 		}
 	}
 }
 
 // without is a device without a line to the outside and the routes by it.
-func without(d *office.Device, line string) *office.Device {
-	x := d.Clone()
-	x.Outsides = slices.DeleteFunc(slices.Clone(x.Outsides), func(y office.Outside) bool { return y.Name == line })
-	x.Routes = slices.DeleteFunc(slices.Clone(x.Routes), func(r office.Route) bool { return r.Line == line })
-	return x.Seal()
+func without(device *office.Device, line string) *office.Device {
+	one := device.Clone()
+	one.Outsides = slices.DeleteFunc(slices.Clone(one.Outsides), func(y office.Outside) bool { return y.Name == line })
+	one.Routes = slices.DeleteFunc(slices.Clone(one.Routes), func(route office.Route) bool { return route.Line == line })
+	return one.Seal()
 }
 
 // lineMove is a line to the outside that is plugged into another device.
@@ -605,14 +609,14 @@ type lineMove struct {
 }
 
 // gives says that a device that goes has a line no more, nor the routes by it.
-func (t *task) gives(d *office.Device, l office.Outside) {
-	for _, r := range d.Routes {
-		if r.Line == l.Name {
-			t.lines = append(t.lines, fmt.Sprintf("-%s route %s", d.Name, r))
+func (t *task) gives(device *office.Device, line office.Outside) {
+	for _, route := range device.Routes {
+		if route.Line == line.Name {
+			t.lines = append(t.lines, fmt.Sprintf("-%s route %s", device.Name, route))
 		}
 	}
-	t.lines = append(t.lines, fmt.Sprintf("-%s outside %s", d.Name, l.Name))
-	t.back = append(t.back, d.Name+" "+notation.OutsideText(l))
+	t.lines = append(t.lines, fmt.Sprintf("-%s outside %s", device.Name, line.Name))
+	t.back = append(t.back, device.Name+" "+notation.OutsideText(line))
 }
 
 func sameManage(a, b *office.Manage) bool {
@@ -621,127 +625,127 @@ func sameManage(a, b *office.Manage) bool {
 
 // managedBy is the address of a device that is its management too, nil where that is a
 // host of its own: one thing, and one step.
-func managedBy(d *office.Device) *office.Address {
-	if d.Manage == nil || !d.Manage.Addr.IsValid() {
+func managedBy(device *office.Device) *office.Address {
+	if device.Manage == nil || !device.Manage.Addr.IsValid() {
 		return nil
 	}
-	if a := d.Own(d.Manage.Addr); a != nil && a.VID == d.Manage.VID {
-		return a
+	if address := device.Own(device.Manage.Addr); address != nil && address.VID == device.Manage.VID {
+		return address
 	}
 	return nil
 }
 
 // hasAddress says whether a device has an address, whatever else is said of it.
-func hasAddress(d *office.Device, a *office.Address) bool {
-	return slices.ContainsFunc(d.Addresses, func(b office.Address) bool { return b.VID == a.VID && b.Prefix == a.Prefix })
+func hasAddress(device *office.Device, address *office.Address) bool {
+	return slices.ContainsFunc(device.Addresses, func(one office.Address) bool { return one.VID == address.VID && one.Prefix == address.Prefix })
 }
 
 // manageLine says on the line where a device is managed.
-func manageLine(d *office.Device, m *office.Manage) string {
-	if m == nil {
-		return "-" + d.Name + " manage"
+func manageLine(device *office.Device, manage *office.Manage) string {
+	if manage == nil {
+		return "-" + device.Name + " manage"
 	}
-	return d.Name + " " + notation.ManageText(m)
+	return device.Name + " " + notation.ManageText(manage)
 }
 
 func (p *problem) manages(i int, a, b *office.Device) {
 	text := "Management is not said to be anywhere any more"
 	if b.Manage != nil {
-		text = wording.ManagedIn(p.plan.n, b.Manage).Text
+		text = wording.ManagedIn(p.plan.net, b.Manage).Text
 	}
 	to := b.Manage
-	t := p.add(&task{dev: i, kind: Manage, page: "Management", text: text, lines: []string{manageLine(a, b.Manage)}, back: []string{manageLine(a, a.Manage)}, manage: true, to: to, risky: true})
+	one := p.add(&task{dev: i, kind: Manage, page: "Management", text: text, lines: []string{manageLine(a, b.Manage)}, back: []string{manageLine(a, a.Manage)}, manage: true, to: to, risky: true})
 	// Management stands behind the device's processor port, where it has one: both
 	// move as one.
 	behind := map[string]*office.Shape{}
-	for k := range b.Ports {
-		x := &b.Ports[k]
+	for port := range b.Ports {
+		x := &b.Ports[port]
 		if was := a.Port(x.Name); x.Flavour == office.Processor && was >= 0 && !a.Ports[was].Shape.Equal(*x.Shape) {
 			behind[x.Name] = x.Shape
-			t.inner = true
-			t.text += fmt.Sprintf(", with the inner port %s: %s", x.Name, notation.Shape(*x.Shape))
+			one.inner = true
+			one.text += fmt.Sprintf(", with the inner port %s: %s", x.Name, notation.Shape(*x.Shape))
 		}
 	}
-	t.device = func(d *office.Device) {
-		d.Manage = to
+	one.device = func(device *office.Device) {
+		device.Manage = to
 		for name, shape := range behind {
-			d.Ports[d.Port(name)].Shape = shape
+			device.Ports[device.Port(name)].Shape = shape
 		}
 	}
 }
 
 // unpack is the first act on a new device; it stands for the device's statement.
 func (p *problem) unpack(i int) {
-	d := p.was.n.Office.Devices[i]
-	p.add(&task{dev: i, kind: CableStep, page: "Box", text: fmt.Sprintf("Unpack %s and power it; nothing is plugged into it yet", d.Name), undo: "Put " + d.Name + " back into its box", lines: deviceLines(d), back: []string{"-device " + d.Name}, box: true})
+	device := p.was.net.Office.Devices[i]
+	p.add(&task{dev: i, kind: CableStep, page: "Box", text: fmt.Sprintf("Unpack %s and power it; nothing is plugged into it yet", device.Name), undo: "Put " + device.Name + " back into its box", lines: deviceLines(device), back: []string{"-device " + device.Name}, box: true})
 }
 
 // structure is bundles, inner ports and the way to forward.
 func (p *problem) structure(i int, a, b *office.Device) {
 	name := a.Name
 	if a.Forwarding != b.Forwarding {
-		f := b.Forwarding
-		p.add(&task{dev: i, kind: Set, page: "Forwarding", text: "Forwarding: " + f.String(), lines: []string{name + " forwarding " + f.String()}, back: []string{name + " forwarding " + a.Forwarding.String()}, inner: true, risky: true,
-			device: func(d *office.Device) { d.Forwarding = f }})
+		forwarding := b.Forwarding
+		p.add(&task{dev: i, kind: Set, page: "Forwarding", text: "Forwarding: " + forwarding.String(), lines: []string{name + " forwarding " + forwarding.String()}, back: []string{name + " forwarding " + a.Forwarding.String()}, inner: true, risky: true,
+			device: func(device *office.Device) { device.Forwarding = forwarding }})
 	}
-	quoted := func(s string) string { return notation.Ref(office.PortRef{Device: "x", Port: s})[2:] }
-	bundle := func(d *office.Device, x *office.Port) string {
-		return fmt.Sprintf("%s bundle %s %s %s", name, quoted(x.Name), x.Mode, notation.Ports(d, x.Members))
+	quoted := func(text string) string { return notation.Ref(office.PortRef{Device: "x", Port: text})[2:] }
+	bundle := func(device *office.Device, port *office.Port) string {
+		return fmt.Sprintf("%s bundle %s %s %s", name, quoted(port.Name), port.Mode, notation.Ports(device, port.Members))
 	}
-	for k := range b.Ports {
-		x := &b.Ports[k]
-		was := a.Port(x.Name)
+	for port := range b.Ports {
+		one := &b.Ports[port]
+		was := a.Port(one.Name)
 		switch {
-		case x.Kind == office.Bundle && was < 0:
-			p.makeBundle(i, b, x, bundle(b, x), quoted(x.Name))
-		case x.Kind == office.Bundle && (a.Ports[was].Mode != x.Mode || !slices.Equal(a.Ports[was].Members, x.Members)):
-			y := *x
-			members := membersOf(b, x)
-			p.add(&task{dev: i, kind: Set, page: "Bundles", text: fmt.Sprintf("Bundle %s: %s, mode %s", x.Name, notation.Ports(b, x.Members), x.Mode), lines: []string{bundle(b, x)}, back: []string{bundle(a, &a.Ports[was])}, joins: members, inner: true, risky: true,
-				device: func(d *office.Device) {
+		case one.Kind == office.Bundle && was < 0:
+			p.makeBundle(i, b, one, bundle(b, one), quoted(one.Name))
+		case one.Kind == office.Bundle && (a.Ports[was].Mode != one.Mode || !slices.Equal(a.Ports[was].Members, one.Members)):
+			y := *one
+			members := membersOf(b, one)
+			p.add(&task{dev: i, kind: Set, page: "Bundles", text: fmt.Sprintf("Bundle %s: %s, mode %s", one.Name, notation.Ports(b, one.Members), one.Mode), lines: []string{bundle(b, one)}, back: []string{bundle(a, &a.Ports[was])}, joins: members, inner: true, risky: true,
+				device: func(device *office.Device) {
 					for _, m := range members {
-						d.Ports[d.Port(m)].Shape = nil
+						device.Ports[device.Port(m)].Shape = nil
 					}
-					_ = d.ChangeBundle(y.Name, y.Mode, members)
+					_ = device.ChangeBundle(y.Name, y.Mode, members)
 				}})
-		case x.Kind == office.Inner && was < 0:
-			y := *x
-			head := fmt.Sprintf("%s inner %s %s: ", name, quoted(x.Name), x.Flavour)
-			p.add(&task{dev: i, kind: Set, page: "Inner ports", text: fmt.Sprintf("Add the inner port %s (%s): %s", x.Name, x.Flavour, notation.Shape(*x.Shape)), lines: []string{head + notation.Shape(*x.Shape)}, back: []string{fmt.Sprintf("-%s inner %s", name, quoted(x.Name))}, inner: true,
-				device: func(d *office.Device) { _ = d.AddInner(y.Name, y.Flavour, y.Shape) }})
+		case one.Kind == office.Inner && was < 0:
+			y := *one
+			head := fmt.Sprintf("%s inner %s %s: ", name, quoted(one.Name), one.Flavour)
+			p.add(&task{dev: i, kind: Set, page: "Inner ports", text: fmt.Sprintf("Add the inner port %s (%s): %s", one.Name, one.Flavour, notation.Shape(*one.Shape)), lines: []string{head + notation.Shape(*one.Shape)}, back: []string{fmt.Sprintf("-%s inner %s", name, quoted(one.Name))}, inner: true,
+				device: func(device *office.Device) { _ = device.AddInner(y.Name, y.Flavour, y.Shape) }})
 		}
 	}
-	for k := range a.Ports {
-		x := &a.Ports[k]
-		if b.Port(x.Name) >= 0 {
+	for port := range a.Ports {
+		one := &a.Ports[port]
+		if b.Port(one.Name) >= 0 {
 			continue
 		}
-		switch x.Kind {
+		switch one.Kind {
 		case office.Bundle:
-			p.unmakeBundle(i, a, x, bundle(a, x), quoted(x.Name))
+			p.unmakeBundle(i, a, one, bundle(a, one), quoted(one.Name))
 		case office.Inner:
-			gone := x.Name
-			p.add(&task{dev: i, kind: Set, page: "Inner ports", text: "Remove the inner port " + gone, lines: []string{fmt.Sprintf("-%s inner %s", name, quoted(gone))}, back: []string{fmt.Sprintf("%s inner %s %s: %s", name, quoted(gone), x.Flavour, notation.Shape(*x.Shape))}, inner: true,
-				device: func(d *office.Device) { _ = d.RemovePorts([]int{d.Port(gone)}, office.Inner) }})
+			gone := one.Name
+			p.add(&task{dev: i, kind: Set, page: "Inner ports", text: "Remove the inner port " + gone, lines: []string{fmt.Sprintf("-%s inner %s", name, quoted(gone))}, back: []string{fmt.Sprintf("%s inner %s %s: %s", name, quoted(gone), one.Flavour, notation.Shape(*one.Shape))}, inner: true,
+				device: func(device *office.Device) { _ = device.RemovePorts([]int{device.Port(gone)}, office.Inner) }})
 		}
 	}
 }
 
-func membersOf(d *office.Device, x *office.Port) (names []string) {
-	for _, m := range x.Members {
-		names = append(names, d.Ports[m].Name)
+func membersOf(device *office.Device, port *office.Port) (names []string) {
+	for _, at := range port.Members {
+		names = append(names, device.Ports[at].Name)
 	}
 	return names
 }
 
 // makeBundle makes a bundle; it starts with what the first of its ports that has a
 // cable was set to.
-func (p *problem) makeBundle(i int, b *office.Device, x *office.Port, line, quoted string) {
-	y, members := *x, membersOf(b, x)
+func (p *problem) makeBundle(i int, device *office.Device, port *office.Port, line, quoted string) {
+	one, members := *port, membersOf(device, port)
 	cabled := map[string]bool{}
-	for _, c := range p.was.n.Office.Cables {
-		for _, r := range []office.PortRef{c.A, c.B} {
-			cabled[r.Port] = cabled[r.Port] || r.Device == b.Name
+	for _, cable := range p.was.net.Office.Cables {
+		for _, ref := range []office.PortRef{cable.A, cable.B} {
+			cabled[ref.Port] = cabled[ref.Port] || ref.Device == device.Name
 		}
 	}
 	lead := members[0]
@@ -751,27 +755,27 @@ func (p *problem) makeBundle(i int, b *office.Device, x *office.Port, line, quot
 			break
 		}
 	}
-	p.add(&task{dev: i, kind: Set, page: "Bundles", text: fmt.Sprintf("Make the bundle %s of %s, mode %s, set as port %s is", x.Name, notation.Ports(b, x.Members), x.Mode, lead), lines: []string{line}, back: []string{fmt.Sprintf("-%s bundle %s", b.Name, quoted)}, joins: members, inner: true, risky: true,
+	p.add(&task{dev: i, kind: Set, page: "Bundles", text: fmt.Sprintf("Make the bundle %s of %s, mode %s, set as port %s is", port.Name, notation.Ports(device, port.Members), port.Mode, lead), lines: []string{line}, back: []string{fmt.Sprintf("-%s bundle %s", device.Name, quoted)}, joins: members, inner: true, risky: true,
 		device: func(d *office.Device) {
 			shape := d.Ports[d.Port(lead)].Shape
 			for _, m := range members {
 				d.Ports[d.Port(m)].Shape = nil
 			}
-			if d.AddBundle(y.Name, y.Mode, members) == nil {
-				d.Ports[d.Port(y.Name)].Shape = shape
+			if d.AddBundle(one.Name, one.Mode, members) == nil {
+				d.Ports[d.Port(one.Name)].Shape = shape
 			}
 		}})
 }
 
 // unmakeBundle takes a bundle apart; its ports stay set as it was.
-func (p *problem) unmakeBundle(i int, a *office.Device, x *office.Port, line, quoted string) {
-	gone, members := x.Name, membersOf(a, x)
-	p.add(&task{dev: i, kind: Set, page: "Bundles", text: fmt.Sprintf("Take the bundle %s apart; its ports %s stay set as it was", gone, notation.Ports(a, x.Members)), lines: []string{fmt.Sprintf("-%s bundle %s", a.Name, quoted)}, back: []string{line}, inner: true, risky: true,
-		device: func(d *office.Device) {
-			shape := d.Ports[d.Port(gone)].Shape
-			if d.RemovePorts([]int{d.Port(gone)}, office.Bundle) == nil {
+func (p *problem) unmakeBundle(i int, device *office.Device, port *office.Port, line, quoted string) {
+	gone, members := port.Name, membersOf(device, port)
+	p.add(&task{dev: i, kind: Set, page: "Bundles", text: fmt.Sprintf("Take the bundle %s apart; its ports %s stay set as it was", gone, notation.Ports(device, port.Members)), lines: []string{fmt.Sprintf("-%s bundle %s", device.Name, quoted)}, back: []string{line}, inner: true, risky: true,
+		device: func(one *office.Device) {
+			shape := one.Ports[one.Port(gone)].Shape
+			if one.RemovePorts([]int{one.Port(gone)}, office.Bundle) == nil {
 				for _, m := range members {
-					d.Ports[d.Port(m)].Shape = shape
+					one.Ports[one.Port(m)].Shape = shape
 				}
 			}
 		}})
@@ -782,98 +786,100 @@ func (p *problem) routing(i int, a, b *office.Device) {
 	name := a.Name
 	var first, second []*task
 	moved := map[netip.Prefix]bool{} // addresses that go from one number of a VLAN to the other
-	find := func(xs []office.Address, x office.Address) *office.Address {
+	find := func(xs []office.Address, address office.Address) *office.Address {
 		for k := range xs {
-			if xs[k].VID == x.VID && xs[k].Prefix == x.Prefix {
+			if xs[k].VID == address.VID && xs[k].Prefix == address.Prefix {
 				return &xs[k]
 			}
 		}
 		return nil
 	}
-	minus := func(x office.Address) string { return fmt.Sprintf("-%s address %d %s", name, x.VID, x.Prefix) }
-	plus := func(x office.Address) string { return name + " " + notation.AddressText(x) }
-	for _, x := range b.Addresses {
-		was := find(a.Addresses, x)
-		if was != nil && office.SameAddresses([]office.Address{*was}, []office.Address{x}) {
+	minus := func(address office.Address) string {
+		return fmt.Sprintf("-%s address %d %s", name, address.VID, address.Prefix)
+	}
+	plus := func(address office.Address) string { return name + " " + notation.AddressText(address) }
+	for _, address := range b.Addresses {
+		was := find(a.Addresses, address)
+		if was != nil && office.SameAddresses([]office.Address{*was}, []office.Address{address}) {
 			continue
 		}
-		t := &task{dev: i, kind: Set, page: "Addresses", routes: true, text: fmt.Sprintf("VLAN %s: address %s", p.plan.n.Name(x.VID), x.Prefix), lines: []string{plus(x)}, back: []string{minus(x)}, address: x.Prefix, vid: x.VID}
-		if x.From.IsValid() {
-			t.text += fmt.Sprintf(", hands out %s-%s", x.From, x.To)
+		one := &task{dev: i, kind: Set, page: "Addresses", routes: true, text: fmt.Sprintf("VLAN %s: address %s", p.plan.net.Name(address.VID), address.Prefix), lines: []string{plus(address)}, back: []string{minus(address)}, address: address.Prefix, vid: address.VID}
+		if address.From.IsValid() {
+			one.text += fmt.Sprintf(", hands out %s-%s", address.From, address.To)
 		}
-		if x.Zone != "" {
-			t.text += ", zone " + x.Zone
-			t.zone = x.Zone
+		if address.Zone != "" {
+			one.text += ", zone " + address.Zone
+			one.zone = address.Zone
 		}
 		if was != nil {
-			t.lines, t.back = []string{minus(x), plus(x)}, []string{minus(x), plus(*was)}
+			one.lines, one.back = []string{minus(address), plus(address)}, []string{minus(address), plus(*was)}
 		}
 		own := managedBy(b)
-		if own != nil && own.VID == x.VID && own.Prefix == x.Prefix && was == nil && !sameManage(a.Manage, b.Manage) {
-			t.kind, t.manage, t.to, t.risky = Manage, true, b.Manage, true
-			t.text += "; it is managed there"
+		if own != nil && own.VID == address.VID && own.Prefix == address.Prefix && was == nil && !sameManage(a.Manage, b.Manage) {
+			one.kind, one.manage, one.to, one.risky = Manage, true, b.Manage, true
+			one.text += "; it is managed there"
 		}
 		// One number for another: no device has one subnet in two VLANs.
-		if old := p.numbers.before(x.VID); was == nil && old != 0 {
+		if old := p.numbers.before(address.VID); was == nil && old != 0 {
 			for k := range a.Addresses {
-				if y := a.Addresses[k]; y.VID == old && y.Prefix == x.Prefix {
+				if y := a.Addresses[k]; y.VID == old && y.Prefix == address.Prefix {
 					was, moved[y.Prefix] = &a.Addresses[k], true
-					t.text += ", and not in VLAN " + p.was.n.Name(old)
-					t.lines, t.back, t.risky = []string{minus(y), plus(x)}, []string{minus(x), plus(y)}, true
+					one.text += ", and not in VLAN " + p.was.net.Name(old)
+					one.lines, one.back, one.risky = []string{minus(y), plus(address)}, []string{minus(address), plus(y)}, true
 				}
 			}
 		}
-		if t.manage {
-			t.lines, t.back = append(t.lines, manageLine(a, b.Manage)), append(t.back, manageLine(a, a.Manage))
+		if one.manage {
+			one.lines, one.back = append(one.lines, manageLine(a, b.Manage)), append(one.back, manageLine(a, a.Manage))
 		}
-		t.device = func(d *office.Device) {
-			if t.manage {
-				d.Manage = t.to
+		one.device = func(device *office.Device) {
+			if one.manage {
+				device.Manage = one.to
 			}
 			if was != nil {
-				if have := find(d.Addresses, *was); have != nil {
-					*have = x
+				if have := find(device.Addresses, *was); have != nil {
+					*have = address
 					return
 				}
 			}
-			if have := find(d.Addresses, x); have != nil {
-				*have = x
+			if have := find(device.Addresses, address); have != nil {
+				*have = address
 			} else {
-				d.Addresses = append(d.Addresses, x)
+				device.Addresses = append(device.Addresses, address)
 			}
 		}
-		first = append(first, p.add(t))
+		first = append(first, p.add(one))
 	}
-	if t := p.policy(i, a, b); t != nil {
+	if one := p.policy(i, a, b); one != nil {
 		// Rules come before the addresses that they are for, so that none stands open
 		// meanwhile; but for those that bring the zones that rules name.
-		for _, x := range first {
-			if zone := x.zone; zone != "" && !slices.ContainsFunc(a.Addresses, func(y office.Address) bool { return y.Zone == zone }) && namesZone(b.Rules, zone) {
-				t.after = append(t.after, x)
+		for _, task := range first {
+			if zone := task.zone; zone != "" && !slices.ContainsFunc(a.Addresses, func(address office.Address) bool { return address.Zone == zone }) && namesZone(b.Rules, zone) {
+				one.after = append(one.after, task)
 			}
 		}
 		for _, x := range first {
-			if !slices.Contains(t.after, x) {
-				x.after = []*task{t}
+			if !slices.Contains(one.after, x) {
+				x.after = []*task{one}
 			}
 		}
-		second = append(second, p.add(t))
+		second = append(second, p.add(one))
 	}
-	for _, x := range a.Addresses {
-		if find(b.Addresses, x) != nil || moved[x.Prefix] && p.numbers.of(x.VID) != x.VID {
+	for _, address := range a.Addresses {
+		if find(b.Addresses, address) != nil || moved[address.Prefix] && p.numbers.of(address.VID) != address.VID {
 			continue
 		}
-		p.add(&task{dev: i, kind: Set, page: "Addresses", routes: true, text: fmt.Sprintf("VLAN %s: no address %s any more", p.plan.n.Name(x.VID), x.Prefix), lines: []string{minus(x)}, back: []string{plus(x)}, after: slices.Concat(first, second), risky: true,
-			device: func(d *office.Device) {
-				d.Addresses = slices.DeleteFunc(d.Addresses, func(y office.Address) bool { return y.VID == x.VID && y.Prefix == x.Prefix })
+		p.add(&task{dev: i, kind: Set, page: "Addresses", routes: true, text: fmt.Sprintf("VLAN %s: no address %s any more", p.plan.net.Name(address.VID), address.Prefix), lines: []string{minus(address)}, back: []string{plus(address)}, after: slices.Concat(first, second), risky: true,
+			device: func(device *office.Device) {
+				device.Addresses = slices.DeleteFunc(device.Addresses, func(one office.Address) bool { return one.VID == address.VID && one.Prefix == address.Prefix })
 			}})
 	}
 }
 
 // namesZone says whether some rule names a zone.
 func namesZone(rules []office.Rule, zone string) bool {
-	return slices.ContainsFunc(rules, func(r office.Rule) bool {
-		return slices.ContainsFunc(slices.Concat(r.From, r.To), func(s office.Side) bool { return s.Zone == zone })
+	return slices.ContainsFunc(rules, func(rule office.Rule) bool {
+		return slices.ContainsFunc(slices.Concat(rule.From, rule.To), func(side office.Side) bool { return side.Zone == zone })
 	})
 }
 
@@ -884,14 +890,14 @@ func (p *problem) policy(i int, a, b *office.Device) *task {
 	if len(lines) == 0 && len(back) == 0 {
 		return nil
 	}
-	y := b
+	device := b
 	return &task{dev: i, kind: Set, routes: true, page: strings.Join(pages, ", "), text: strings.Join(pages, ", ") + ": " + typed(b.Name, lines), lines: lines, back: back, risky: true,
-		device: func(d *office.Device) {
-			d.Outsides, d.Routes, d.NoRouting, d.State, d.Between, d.Within, d.Rules = y.Outsides, y.Routes, y.NoRouting, y.State, y.Between, y.Within, y.Rules
-			for _, m := range p.lines { // which is plugged in elsewhere still
-				if m.to == i {
-					left := without(d, m.name)
-					d.Outsides, d.Routes = left.Outsides, left.Routes
+		device: func(one *office.Device) {
+			one.Outsides, one.Routes, one.NoRouting, one.State, one.Between, one.Within, one.Rules = device.Outsides, device.Routes, device.NoRouting, device.State, device.Between, device.Within, device.Rules
+			for _, move := range p.lines { // which is plugged in elsewhere still
+				if move.to == i {
+					left := without(one, move.name)
+					one.Outsides, one.Routes = left.Outsides, left.Routes
 				}
 			}
 		}}
@@ -915,37 +921,37 @@ func typed(device string, lines []string) string {
 
 // cables are those to plug, to pull, and to move, which is both with one end.
 func (p *problem) cables() {
-	in := func(list []office.Cable, c office.Cable) bool {
-		return slices.ContainsFunc(list, func(d office.Cable) bool { return c.Same(d) })
+	in := func(list []office.Cable, cable office.Cable) bool {
+		return slices.ContainsFunc(list, func(one office.Cable) bool { return cable.Same(one) })
 	}
 	var gone, come []office.Cable
-	for _, c := range p.was.from.Office.Cables {
-		if !in(p.plan.from.Office.Cables, c) {
-			gone = append(gone, c)
+	for _, cable := range p.was.from.Office.Cables {
+		if !in(p.plan.from.Office.Cables, cable) {
+			gone = append(gone, cable)
 		}
 	}
-	for _, c := range p.plan.from.Office.Cables {
-		if !in(p.was.from.Office.Cables, c) {
-			come = append(come, c)
+	for _, cable := range p.plan.from.Office.Cables {
+		if !in(p.was.from.Office.Cables, cable) {
+			come = append(come, cable)
 		}
 	}
-	line := func(c office.Cable) string { return "cable " + notation.Ref(c.A) + " " + notation.Ref(c.B) }
-	dev := func(c office.Cable) int { return p.was.n.Topo.DeviceIndex(c.A.Device) }
-	name := func(r office.PortRef) string { return strings.Replace(r.String(), ".", " ", 1) }
+	line := func(cable office.Cable) string { return "cable " + notation.Ref(cable.A) + " " + notation.Ref(cable.B) }
+	dev := func(cable office.Cable) int { return p.was.net.Topo.DeviceIndex(cable.A.Device) }
+	name := func(ref office.PortRef) string { return strings.Replace(ref.String(), ".", " ", 1) }
 	// A cable is moved where it keeps one end and the other one goes to a port that is free,
 	// or that another one leaves which is pulled for good. What is plugged comes after what
 	// was there before.
-	ends := func(c office.Cable) []office.PortRef { return []office.PortRef{c.A, c.B} }
-	holds := func(r office.PortRef) int { // the cable that goes and is in a port as it is
-		return slices.IndexFunc(gone, func(g office.Cable) bool { return g.A == r || g.B == r })
+	ends := func(cable office.Cable) []office.PortRef { return []office.PortRef{cable.A, cable.B} }
+	holds := func(ref office.PortRef) int { // the cable that goes and is in a port as it is
+		return slices.IndexFunc(gone, func(cable office.Cable) bool { return cable.A == ref || cable.B == ref })
 	}
 	by := make([]*task, len(gone)) // what takes it out
 	stay := make([]bool, len(gone))
-	keeps := func(c office.Cable, free bool) (k int, stays, from, to office.PortRef) {
-		for k, g := range gone {
-			for _, stays := range ends(c) {
-				from, to := other(g, stays), other(c, stays)
-				if by[k] != nil || stay[k] || (g.A != stays && g.B != stays) {
+	keeps := func(cable office.Cable, free bool) (k int, stays, from, to office.PortRef) {
+		for k, one := range gone {
+			for _, stays := range ends(cable) {
+				from, to := other(one, stays), other(cable, stays)
+				if by[k] != nil || stay[k] || (one.A != stays && one.B != stays) {
 					continue
 				}
 				if h := holds(to); h < 0 || !free && h != k && by[h] == nil {
@@ -956,13 +962,13 @@ func (p *problem) cables() {
 		return -1, stays, from, to
 	}
 	var tasks []*task
-	plug := func(c office.Cable, free bool) bool {
-		k, stays, from, to := keeps(c, free)
+	plug := func(cable office.Cable, free bool) bool {
+		k, stays, from, to := keeps(cable, free)
 		if k < 0 {
 			return false
 		}
-		g := gone[k]
-		by[k] = &task{dev: p.was.n.Topo.DeviceIndex(to.Device), kind: CableStep, page: "Cables", text: fmt.Sprintf("Move the cable from %s: out of %s, into %s", name(stays), name(from), name(to)), undo: fmt.Sprintf("Move the cable from %s: out of %s, into %s", name(stays), name(to), name(from)), lines: []string{"-" + line(g), line(c)}, back: []string{"-" + line(c), line(g)}, plugs: []office.Cable{c}, refs: ends(c), pulls: []office.Cable{g}}
+		one := gone[k]
+		by[k] = &task{dev: p.was.net.Topo.DeviceIndex(to.Device), kind: CableStep, page: "Cables", text: fmt.Sprintf("Move the cable from %s: out of %s, into %s", name(stays), name(from), name(to)), undo: fmt.Sprintf("Move the cable from %s: out of %s, into %s", name(stays), name(to), name(from)), lines: []string{"-" + line(one), line(cable)}, back: []string{"-" + line(cable), line(one)}, plugs: []office.Cable{cable}, refs: ends(cable), pulls: []office.Cable{one}}
 		if h := holds(to); h >= 0 {
 			stay[h] = true
 		}
@@ -970,35 +976,35 @@ func (p *problem) cables() {
 		return true
 	}
 	for _, free := range []bool{true, false} {
-		come = slices.DeleteFunc(come, func(c office.Cable) bool { return plug(c, free) })
+		come = slices.DeleteFunc(come, func(cable office.Cable) bool { return plug(cable, free) })
 	}
-	for k, g := range gone {
+	for k, cable := range gone {
 		if by[k] == nil {
-			by[k] = &task{dev: dev(g), kind: CableStep, page: "Cables", text: fmt.Sprintf("Pull the cable from %s to %s", name(g.A), name(g.B)), undo: fmt.Sprintf("Plug a cable from %s to %s", name(g.A), name(g.B)), lines: []string{"-" + line(g)}, back: []string{line(g)}, pulls: []office.Cable{g}}
+			by[k] = &task{dev: dev(cable), kind: CableStep, page: "Cables", text: fmt.Sprintf("Pull the cable from %s to %s", name(cable.A), name(cable.B)), undo: fmt.Sprintf("Plug a cable from %s to %s", name(cable.A), name(cable.B)), lines: []string{"-" + line(cable)}, back: []string{line(cable)}, pulls: []office.Cable{cable}}
 			tasks = append(tasks, by[k])
 		}
 	}
-	for _, c := range come {
-		tasks = append(tasks, &task{dev: dev(c), kind: CableStep, page: "Cables", text: fmt.Sprintf("Plug a cable from %s to %s", name(c.A), name(c.B)), undo: fmt.Sprintf("Pull the cable from %s to %s", name(c.A), name(c.B)), lines: []string{line(c)}, back: []string{"-" + line(c)}, plugs: []office.Cable{c}, refs: ends(c)})
+	for _, cable := range come {
+		tasks = append(tasks, &task{dev: dev(cable), kind: CableStep, page: "Cables", text: fmt.Sprintf("Plug a cable from %s to %s", name(cable.A), name(cable.B)), undo: fmt.Sprintf("Pull the cable from %s to %s", name(cable.A), name(cable.B)), lines: []string{line(cable)}, back: []string{"-" + line(cable)}, plugs: []office.Cable{cable}, refs: ends(cable)})
 	}
-	for _, t := range tasks {
-		for _, c := range t.plugs {
-			for _, r := range ends(c) {
-				if h := holds(r); h >= 0 && by[h] != t && !slices.Contains(t.after, by[h]) {
-					t.after = append(t.after, by[h])
+	for _, task := range tasks {
+		for _, cable := range task.plugs {
+			for _, ref := range ends(cable) {
+				if h := holds(ref); h >= 0 && by[h] != task && !slices.Contains(task.after, by[h]) {
+					task.after = append(task.after, by[h])
 				}
 			}
 		}
-		p.add(t)
+		p.add(task)
 	}
 }
 
 // other is the end of a cable that is not a port.
-func other(c office.Cable, r office.PortRef) office.PortRef {
-	if c.A == r {
-		return c.B
+func other(cable office.Cable, ref office.PortRef) office.PortRef {
+	if cable.A == ref {
+		return cable.B
 	}
-	return c.A
+	return cable.A
 }
 
 // policyLines leads from one device's lines to the outside, routes and rules to
@@ -1019,24 +1025,24 @@ func policyLines(a, b *office.Device) (lines, pages []string) {
 	for _, i := range slices.Backward(gone) {
 		say("Rules", "-%s rule %d", d, i+1)
 	}
-	for _, r := range a.Routes {
-		if !slices.Contains(b.Routes, r) {
-			say("Routes", "-%s route %s", d, r)
+	for _, route := range a.Routes {
+		if !slices.Contains(b.Routes, route) {
+			say("Routes", "-%s route %s", d, route)
 		}
 	}
-	for _, l := range a.Outsides {
-		if !slices.Contains(b.Outsides, l) {
-			say("Lines to the outside", "-%s outside %s", d, l.Name)
+	for _, line := range a.Outsides {
+		if !slices.Contains(b.Outsides, line) {
+			say("Lines to the outside", "-%s outside %s", d, line.Name)
 		}
 	}
-	for _, l := range b.Outsides {
-		if !slices.Contains(a.Outsides, l) {
-			say("Lines to the outside", "%s %s", d, notation.OutsideText(l))
+	for _, line := range b.Outsides {
+		if !slices.Contains(a.Outsides, line) {
+			say("Lines to the outside", "%s %s", d, notation.OutsideText(line))
 		}
 	}
-	for _, r := range b.Routes {
-		if !slices.Contains(a.Routes, r) {
-			say("Routes", "%s route %s", d, r)
+	for _, route := range b.Routes {
+		if !slices.Contains(a.Routes, route) {
+			say("Routes", "%s route %s", d, route)
 		}
 	}
 	if a.NoRouting != b.NoRouting {

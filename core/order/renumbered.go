@@ -18,21 +18,21 @@ import (
 func besides(was, plan *office.Office) *office.Office {
 	numbers := map[string]office.VID{}
 	names := map[string]bool{}
-	for _, v := range was.VLANs {
-		numbers[v.Name], names[v.Name] = v.VID, true
+	for _, vlan := range was.VLANs {
+		numbers[vlan.Name], names[vlan.Name] = vlan.VID, true
 	}
-	for _, v := range plan.VLANs {
-		names[v.Name] = true
+	for _, vlan := range plan.VLANs {
+		names[vlan.Name] = true
 	}
 	out := *plan
 	out.VLANs = slices.Clone(plan.VLANs)
 	changed := false
-	for i, v := range plan.VLANs {
-		if old, ok := numbers[v.Name]; !ok || old == v.VID {
+	for i, vlan := range plan.VLANs {
+		if old, ok := numbers[vlan.Name]; !ok || old == vlan.VID {
 			continue
 		}
-		next := *v
-		next.Name = ownName(v, names)
+		next := *vlan
+		next.Name = ownName(vlan, names)
 		names[next.Name] = true
 		out.VLANs[i], changed = &next, true
 	}
@@ -43,12 +43,12 @@ func besides(was, plan *office.Office) *office.Office {
 }
 
 // ownName is a name that nobody has: the VLAN's, and its number.
-func ownName(v *office.VLAN, taken map[string]bool) string {
-	tail := fmt.Sprintf("-%d", v.VID)
-	name := v.Name[:min(len(v.Name), mostVLANName-len(tail))] + tail
+func ownName(vlan *office.VLAN, taken map[string]bool) string {
+	tail := fmt.Sprintf("-%d", vlan.VID)
+	name := vlan.Name[:min(len(vlan.Name), mostVLANName-len(tail))] + tail
 	for k := 2; taken[name]; k++ {
-		tail = fmt.Sprintf("-%d-%d", v.VID, k)
-		name = v.Name[:min(len(v.Name), mostVLANName-len(tail))] + tail
+		tail = fmt.Sprintf("-%d-%d", vlan.VID, k)
+		name = vlan.Name[:min(len(vlan.Name), mostVLANName-len(tail))] + tail
 	}
 	return name
 }
@@ -63,10 +63,10 @@ type numbers map[office.VID]office.VID
 
 func renumbered(was, plan *office.Office) numbers {
 	out := numbers{}
-	for _, v := range was.VLANs {
-		for _, w := range plan.VLANs {
-			if v.Name == w.Name && v.VID != w.VID && was.VLAN(w.VID) == nil && plan.VLAN(v.VID) == nil {
-				out[v.VID] = w.VID
+	for _, vlan := range was.VLANs {
+		for _, one := range plan.VLANs {
+			if vlan.Name == one.Name && vlan.VID != one.VID && was.VLAN(one.VID) == nil && plan.VLAN(vlan.VID) == nil {
+				out[vlan.VID] = one.VID
 			}
 		}
 	}
@@ -74,17 +74,17 @@ func renumbered(was, plan *office.Office) numbers {
 }
 
 // of is the number that a VLAN is known by: the one that it is to have.
-func (x numbers) of(v office.VID) office.VID {
-	if now, ok := x[v]; ok {
+func (x numbers) of(vid office.VID) office.VID {
+	if now, ok := x[vid]; ok {
 		return now
 	}
-	return v
+	return vid
 }
 
 // before is the number that a VLAN had, 0 where it has always had its own.
-func (x numbers) before(v office.VID) office.VID {
+func (x numbers) before(vid office.VID) office.VID {
 	for old, now := range x {
-		if now == v {
+		if now == vid {
 			return old
 		}
 	}

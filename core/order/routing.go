@@ -20,21 +20,21 @@ type routing struct {
 }
 
 // opens is what is open between VLANs, and to and from the outside.
-func opens(n *span.Net, known numbers) map[way]*talk.Services {
+func opens(net *span.Net, known numbers) map[way]*talk.Services {
 	out := map[way]*talk.Services{}
-	for _, p := range talk.NewTable(n).Pairs() {
-		w := way{known.of(p.From), known.of(p.To)}
-		if p.Open == talk.None || w.from == w.to {
+	for _, pair := range talk.NewTable(net).Pairs() {
+		one := way{known.of(pair.From), known.of(pair.To)}
+		if pair.Open == talk.None || one.from == one.to {
 			continue
 		}
-		out[w] = of(out, w).Or(p.Open)
+		out[one] = of(out, one).Or(pair.Open)
 	}
 	return out
 }
 
-func of(m map[way]*talk.Services, w way) *talk.Services {
-	if s := m[w]; s != nil {
-		return s
+func of(m map[way]*talk.Services, way way) *talk.Services {
+	if open := m[way]; open != nil {
+		return open
 	}
 	return talk.None
 }
@@ -52,27 +52,27 @@ func newRouting(was, plan *span.Net, renumbered numbers) *routing {
 }
 
 // look lists what an office on the way breaks.
-func (r *routing) look(n *span.Net) (out []breach) {
-	now := opens(n, r.numbers)
+func (r *routing) look(net *span.Net) (out []breach) {
+	now := opens(net, r.numbers)
 	ways := map[way]bool{}
 	for _, m := range []map[way]*talk.Services{r.was, r.plan, now} {
-		for w := range m {
-			ways[w] = true
+		for way := range m {
+			ways[way] = true
 		}
 	}
-	for w := range ways {
-		was, plan, is := of(r.was, w), of(r.plan, w), of(now, w)
-		name := func(v office.VID) string {
-			if v == 0 {
+	for way := range ways {
+		was, plan, is := of(r.was, way), of(r.plan, way), of(now, way)
+		name := func(vid office.VID) string {
+			if vid == 0 {
 				return "the outside"
 			}
-			return n.Name(v)
+			return net.Name(vid)
 		}
 		if lost := was.And(plan).Minus(is); lost != talk.None {
-			out = append(out, breach{w, false, fmt.Sprintf("%s to %s: %s", name(w.from), name(w.to), lost)})
+			out = append(out, breach{way, false, fmt.Sprintf("%s to %s: %s", name(way.from), name(way.to), lost)})
 		}
 		if open := is.Minus(was).Minus(plan); open != talk.None {
-			out = append(out, breach{w, true, fmt.Sprintf("%s to %s: %s", name(w.from), name(w.to), open)})
+			out = append(out, breach{way, true, fmt.Sprintf("%s to %s: %s", name(way.from), name(way.to), open)})
 		}
 	}
 	slices.SortFunc(out, func(a, b breach) int {
@@ -88,33 +88,33 @@ func (p *problem) route(out *Order, acts []*node) {
 		if i < 0 || i >= len(acts) {
 			return nil
 		}
-		return acts[i].w.breaks
+		return acts[i].world.breaks
 	}
 	for i := range acts {
-		for _, b := range at(i) {
-			if b.leak {
+		for _, breach := range at(i) {
+			if breach.leak {
 				out.Leaks++
 			}
-			if slices.Contains(at(i-1), b) {
+			if slices.Contains(at(i-1), breach) {
 				continue
 			}
 			until := i + 1
-			for slices.Contains(at(until), b) {
+			for slices.Contains(at(until), breach) {
 				until++
 			}
 			until = min(until, len(acts)-1)
 			st := &out.Steps[i]
-			if b.leak {
-				pair := [2]office.VID{min(b.from, b.to), max(b.from, b.to)}
-				if k := slices.IndexFunc(st.Joins, func(x Join) bool { return x.VLANs == pair }); k >= 0 { // there and back are one
+			if breach.leak {
+				pair := [2]office.VID{min(breach.from, breach.to), max(breach.from, breach.to)}
+				if k := slices.IndexFunc(st.Joins, func(join Join) bool { return join.VLANs == pair }); k >= 0 { // there and back are one
 					st.Joins[k].Until = max(st.Joins[k].Until, until)
 				} else {
 					st.Joins = append(st.Joins, Join{pair, until})
 				}
-				st.Told = append(st.Told, fmt.Sprintf("LEAK until step %d: %s passes.", until+1, b.text))
+				st.Told = append(st.Told, fmt.Sprintf("LEAK until step %d: %s passes.", until+1, breach.text))
 				continue
 			}
-			st.Interrupts = append(st.Interrupts, Interrupt{b.from, []string{st.Device}, until, b.text})
+			st.Interrupts = append(st.Interrupts, Interrupt{breach.from, []string{st.Device}, until, breach.text})
 		}
 	}
 }

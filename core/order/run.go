@@ -50,11 +50,11 @@ func (r *Run) After(done int) (*office.Office, error) {
 	r.lock.Lock()
 	defer r.lock.Unlock()
 	if len(r.at) == 0 {
-		f, err := notation.Read("as it is", r.asIs)
+		file, err := notation.Read("as it is", r.asIs)
 		if err != nil {
 			return nil, err
 		}
-		r.at = append(r.at, f.Office)
+		r.at = append(r.at, file.Office)
 	}
 	for done = max(0, min(done, len(r.Steps))); len(r.at) <= done; {
 		at := r.at[len(r.at)-1]
@@ -119,20 +119,20 @@ func Without(o *office.Office, devices []string) (*office.Office, error) {
 // Reached is the devices of an office that the operator reaches over the network as things
 // are, and those that he does not, of those that say where they are managed.
 func Reached(o *office.Office) (yes, no []string) {
-	n := span.Compile(o)
-	i := slices.IndexFunc(o.Plugs, func(p office.Plug) bool { return p.Operator })
+	net := span.Compile(o)
+	i := slices.IndexFunc(o.Plugs, func(plug office.Plug) bool { return plug.Operator })
 	var here []span.Place
 	if i >= 0 {
-		here = reach.Plug(n, &o.Plugs[i])
+		here = reach.Plug(net, &o.Plugs[i])
 	}
-	management := talk.ManagementIn(n)
-	for k, d := range o.Devices {
+	management := talk.ManagementIn(net)
+	for dev, device := range o.Devices {
 		switch {
-		case d.Manage == nil:
-		case here != nil && management.Stops(o.Plugs[i].Wants, here, o.Plugs[i].At, k) == nil:
-			yes = append(yes, d.Name)
+		case device.Manage == nil:
+		case here != nil && management.Stops(o.Plugs[i].Wants, here, o.Plugs[i].At, dev) == nil:
+			yes = append(yes, device.Name)
 		default:
-			no = append(no, d.Name)
+			no = append(no, device.Name)
 		}
 	}
 	return yes, no

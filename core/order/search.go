@@ -14,7 +14,7 @@ import (
 // node is a point of a way.
 type node struct {
 	prev  *node
-	w     *world
+	world *world
 	act   act
 	price Price
 	dev   int   // of the visit; -1 before the first
@@ -25,101 +25,101 @@ type node struct {
 }
 
 // then is the point after an act.
-func (n *node) then(a act, to *world) *node {
-	m := &node{prev: n, w: to, act: a, price: n.price, dev: a.dev, depth: n.depth + 1, since: n.since + 1}
-	m.price.Steps++
-	if a.dev != n.dev || a.kind == Laptop { // one sitting, from one place
-		m.price.Visits++
+func (n *node) then(act act, to *world) *node {
+	one := &node{prev: n, world: to, act: act, price: n.price, dev: act.dev, depth: n.depth + 1, since: n.since + 1}
+	one.price.Steps++
+	if act.dev != n.dev || act.kind == Laptop { // one sitting, from one place
+		one.price.Visits++
 	}
-	m.price.Rings += to.v.rings()
-	m.price.Leaks += to.v.leaks
-	m.price.Interrupted += to.v.cut
-	if a.kind == Laptop {
-		m.price.Walks++
+	one.price.Rings += to.verdict.rings()
+	one.price.Leaks += to.verdict.leaks
+	one.price.Interrupted += to.verdict.cut
+	if act.kind == Laptop {
+		one.price.Walks++
 		for _, i := range n.blind {
 			if to.open(i) && !to.reaches(i) {
-				m.blind = append(m.blind, i)
+				one.blind = append(one.blind, i)
 			}
 		}
-		return m
+		return one
 	}
-	m.price.Blind += len(n.blind)
+	one.price.Blind += len(n.blind)
 	for i := range to.left {
-		if to.open(i) && !to.reaches(i) && (slices.Contains(n.blind, i) || n.w.open(i) && n.w.reaches(i)) {
-			m.blind = append(m.blind, i)
+		if to.open(i) && !to.reaches(i) && (slices.Contains(n.blind, i) || n.world.open(i) && n.world.reaches(i)) {
+			one.blind = append(one.blind, i)
 		}
 	}
-	return m
+	return one
 }
 
-// clean says whether nobody suffers at m who did not at n.
-func (m *node) clean(n *node) bool {
-	return len(m.blind) == 0 && !m.w.harms(n.w) && m.w.v.mixed <= n.w.v.mixed && m.w.alive()
+// clean says whether nobody suffers at m who did not at node.
+func (m *node) clean(node *node) bool {
+	return len(m.blind) == 0 && !m.world.harms(node.world) && m.world.verdict.mixed <= node.world.verdict.mixed && m.world.alive()
 }
 
 // leave saves what runs on the device of the visit, after a look where a step was
 // risky, if it can be reached.
 func (n *node) leave() *node {
 	i := n.dev
-	if i < 0 || !n.w.dirty[i] || !n.w.reaches(i) || n.w.v.cut > 0 || n.w.oneSided(i) { // who is cut off does not wait for that
+	if i < 0 || !n.world.dirty[i] || !n.world.reaches(i) || n.world.verdict.cut > 0 || n.world.oneSided(i) { // who is cut off does not wait for that
 		return n
 	}
 	return n.save(i)
 }
 
 func (n *node) save(i int) *node {
-	d := n.w.o.Devices[i]
-	if n.w.risky[i] && d.Manage != nil && !n.w.at.console {
-		text := "Reach the management of " + d.Name
-		if d.Manage.Addr.IsValid() {
-			text += " at " + d.Manage.Addr.String()
+	device := n.world.office.Devices[i]
+	if n.world.risky[i] && device.Manage != nil && !n.world.at.console {
+		text := "Reach the management of " + device.Name
+		if device.Manage.Addr.IsValid() {
+			text += " at " + device.Manage.Addr.String()
 		}
-		c := n.w.clone()
-		n = n.then(act{kind: Check, dev: i, page: "Management", text: text + fmt.Sprintf(" (VLAN %s)", n.w.n.Name(d.Manage.VID))}, c)
+		world := n.world.clone()
+		n = n.then(act{kind: Check, dev: i, page: "Management", text: text + fmt.Sprintf(" (VLAN %s)", n.world.net.Name(device.Manage.VID))}, world)
 	}
-	c := n.w.clone()
-	c.dirty[i], c.risky[i] = false, false
-	return n.then(act{kind: Save, dev: i, page: "Device", text: "Save, so that it stays after a power cut"}, c)
+	one := n.world.clone()
+	one.dirty[i], one.risky[i] = false, false
+	return n.then(act{kind: Save, dev: i, page: "Device", text: "Save, so that it stays after a power cut"}, one)
 }
 
 // run does all on a device that harms nobody. It gives n itself where there is
 // nothing.
 func (n *node) run(i int) *node {
-	p := n.w.p
+	problem := n.world.problem
 	if i != n.dev {
 		n = n.leave()
 	}
 	start := n
-	if !n.w.reaches(i) {
+	if !n.world.reaches(i) {
 		return start
 	}
-	for again := true; again && n.w.left[i] > 0; {
+	for again := true; again && n.world.left[i] > 0; {
 		again = false
-		for _, t := range p.tasks {
-			if t.dev != i || !n.w.due(t) || t.manage && t.to != nil && !p.cut[i] && !n.w.wouldReach(i, t.to.VID) {
+		for _, task := range problem.tasks {
+			if task.dev != i || !n.world.due(task) || task.manage && task.to != nil && !problem.cut[i] && !n.world.wouldReach(i, task.to.VID) {
 				continue
 			}
-			key := badKey{i, ^uint64(t.at)}
-			if n.w.spoilt(key) {
+			key := badKey{i, ^uint64(task.at)}
+			if n.world.spoilt(key) {
 				continue
 			}
-			to := n.w.carry(t)
-			if m := n.try(&trial{act: act{kind: t.kind, dev: i, page: t.page, text: t.text, task: t, risky: t.risky}, to: to}); m != nil {
-				n, again = m, true
+			to := n.world.carry(task)
+			if node := n.try(&trial{act: act{kind: task.kind, dev: i, page: task.page, text: task.text, task: task, risky: task.risky}, to: to}); node != nil {
+				n, again = node, true
 			} else {
-				n.w.learn(key, to.harms(n.w) || to.v.mixed > n.w.v.mixed)
+				n.world.learn(key, to.harms(n.world) || to.verdict.mixed > n.world.verdict.mixed)
 			}
 		}
-		if p.words[i] == nil || n.w.settled(i) {
+		if problem.words[i] == nil || n.world.settled(i) {
 			continue
 		}
 		for at := level(levels - 1); at >= 0; at-- {
-			if m := n.page(i, at); m != n {
-				n, again = m, true
+			if node := n.page(i, at); node != n {
+				n, again = node, true
 			}
 		}
 	}
-	if n != start && p.cut[i] && n.w.left[i] == 1 && n.w.dirty[i] { // its management comes last, and on its own
+	if n != start && problem.cut[i] && n.world.left[i] == 1 && n.world.dirty[i] { // its management comes last, and on its own
 		return n.save(i)
 	}
 	return n
@@ -130,20 +130,20 @@ func (n *node) run(i int) *node {
 func (n *node) page(i int, at level) *node {
 	for range 64 {
 		before := n
-		if !n.w.reaches(i) { // its last step took the way to it
+		if !n.world.reaches(i) { // its last step took the way to it
 			return n
 		}
-		for _, st := range n.w.pages(i, at, nil) {
-			m, ports := n.step(i, st)
-			if m != nil {
-				n = m
+		for _, st := range n.world.pages(i, at, nil) {
+			node, ports := n.step(i, st)
+			if node != nil {
+				n = node
 				break
 			}
 			if len(ports) < 2 {
 				continue
 			}
-			if m := n.part(i, at, st.Where, ports); m != nil {
-				n = m
+			if one := n.part(i, at, st.Where, ports); one != nil {
+				n = one
 				break
 			}
 		}
@@ -157,10 +157,10 @@ func (n *node) page(i int, at level) *node {
 // part does a page for those of its ports that it harms nobody for.
 func (n *node) part(i int, at level, page string, ports []int) *node {
 	one := func(ports []int) *node {
-		for _, st := range n.w.pages(i, at, ports) {
+		for _, st := range n.world.pages(i, at, ports) {
 			if st.Where == page {
-				if m, _ := n.step(i, st); m != nil {
-					return m
+				if node, _ := n.step(i, st); node != nil {
+					return node
 				}
 			}
 		}
@@ -168,18 +168,18 @@ func (n *node) part(i int, at level, page string, ports []int) *node {
 	}
 	var good []int
 	var first *node
-	for _, class := range n.w.classes(i, ports) {
-		if m := one(class); m != nil {
+	for _, class := range n.world.classes(i, ports) {
+		if node := one(class); node != nil {
 			good = append(good, class...)
 			if first == nil {
-				first = m
+				first = node
 			}
 		}
 	}
 	if len(good) < len(ports) {
 		slices.Sort(good)
-		if m := one(good); m != nil && good != nil {
-			return m
+		if node := one(good); node != nil && good != nil {
+			return node
 		}
 	}
 	return first
@@ -190,30 +190,30 @@ func (n *node) part(i int, at level, page string, ports []int) *node {
 // again as long as the device, its neighbours and the laptop are as they were: see
 // [problem.bad].
 func (n *node) step(i int, st wording.Step) (*node, []int) {
-	a := n.w.state(i, st)
+	after := n.world.state(i, st)
 	switch {
-	case n.w.early(i, st):
+	case n.world.early(i, st):
 		return nil, nil
-	case a.state == nil: // it may take it for some
-		return nil, n.w.touches(i, st)
+	case after.state == nil: // it may take it for some
+		return nil, n.world.touches(i, st)
 	}
-	key := badKey{i, a.hash}
-	if !n.w.severs(i, a.state) && !n.w.spoilt(key) {
-		if t := n.w.applied(i, st, a.state, a.text); t != nil {
-			n.w.p.tries++
-			harms := t.to.harms(n.w) || t.to.v.mixed > n.w.v.mixed
+	key := badKey{i, after.hash}
+	if !n.world.severs(i, after.state) && !n.world.spoilt(key) {
+		if trial := n.world.applied(i, st, after.state, after.text); trial != nil {
+			n.world.problem.tries++
+			harms := trial.to.harms(n.world) || trial.to.verdict.mixed > n.world.verdict.mixed
 			if !harms {
-				if m := n.then(t.act, t.to); m.clean(n) && !n.been(m.hash()) {
-					return m, nil
+				if node := n.then(trial.act, trial.to); node.clean(n) && !n.been(node.hash()) {
+					return node, nil
 				}
 			}
-			n.w.learn(key, harms)
+			n.world.learn(key, harms)
 		}
 	}
 	var ports []int
-	for q := range a.state.Ports {
-		if !a.state.Ports[q].Alike(&n.w.states[i].Ports[q]) {
-			ports = append(ports, q)
+	for port := range after.state.Ports {
+		if !after.state.Ports[port].Alike(&n.world.states[i].Ports[port]) {
+			ports = append(ports, port)
 		}
 	}
 	return nil, ports
@@ -225,10 +225,10 @@ func (w *world) touches(i int, st wording.Step) []int {
 		return st.Ports
 	}
 	var ports []int
-	for q := range w.states[i].Ports {
-		x := &w.states[i].Ports[q]
-		if x.Untagged.Has(st.VLAN) != slices.Contains(st.Untagged, q) || x.Tagged.Has(st.VLAN) != slices.Contains(st.Tagged, q) {
-			ports = append(ports, q)
+	for port := range w.states[i].Ports {
+		setting := &w.states[i].Ports[port]
+		if setting.Untagged.Has(st.VLAN) != slices.Contains(st.Untagged, port) || setting.Tagged.Has(st.VLAN) != slices.Contains(st.Tagged, port) {
+			ports = append(ports, port)
 		}
 	}
 	return ports
@@ -237,9 +237,9 @@ func (w *world) touches(i int, st wording.Step) []int {
 // early says whether a step takes a VLAN off a port that is tagged there until it
 // can be untagged: that is for when it can.
 func (w *world) early(i int, st wording.Step) bool {
-	return st.Op == wording.Leave && st.Then == nil && slices.ContainsFunc(st.Ports, func(q int) bool {
-		to := w.target(i, q)
-		return to.Untagged.Has(st.VLAN) && w.states[i].Ports[q].Tagged.Has(st.VLAN)
+	return st.Op == wording.Leave && st.Then == nil && slices.ContainsFunc(st.Ports, func(port int) bool {
+		to := w.target(i, port)
+		return to.Untagged.Has(st.VLAN) && w.states[i].Ports[port].Tagged.Has(st.VLAN)
 	})
 }
 
@@ -257,46 +257,46 @@ type bad struct {
 
 // spoilt says whether a state of a device is known to be bad here.
 func (w *world) spoilt(key badKey) bool {
-	x, ok := w.p.bad[key]
-	return ok && x.around == w.around(key.dev, !x.harms)
+	bad, ok := w.problem.bad[key]
+	return ok && bad.around == w.around(key.dev, !bad.harms)
 }
 
 // harmful says whether it is known to harm somebody here.
 func (w *world) harmful(key badKey) bool {
-	x, ok := w.p.bad[key]
-	return ok && x.harms && x.around == w.around(key.dev, false)
+	bad, ok := w.problem.bad[key]
+	return ok && bad.harms && bad.around == w.around(key.dev, false)
 }
 
 func (w *world) learn(key badKey, harms bool) {
-	w.p.bad[key] = bad{harms, w.around(key.dev, !harms)}
+	w.problem.bad[key] = bad{harms, w.around(key.dev, !harms)}
 }
 
 // harms says whether more is cut off or joined than in another office.
 func (w *world) harms(than *world) bool {
-	return w.v.cut > than.v.cut || w.v.leaks > than.v.leaks || w.v.rings() > than.v.rings()
+	return w.verdict.cut > than.verdict.cut || w.verdict.leaks > than.verdict.leaks || w.verdict.rings() > than.verdict.rings()
 }
 
 // try is the point after a trial, if it harms nobody.
-func (n *node) try(t *trial) *node {
-	n.w.p.tries++
-	if t.to == nil {
+func (n *node) try(trial *trial) *node {
+	n.world.problem.tries++
+	if trial.to == nil {
 		return nil
 	}
-	if t.to.harms(n.w) || t.to.v.mixed > n.w.v.mixed {
+	if trial.to.harms(n.world) || trial.to.verdict.mixed > n.world.verdict.mixed {
 		return nil
 	}
-	m := n.then(t.act, t.to)
-	if !m.clean(n) || n.been(m.hash()) {
+	node := n.then(trial.act, trial.to)
+	if !node.clean(n) || n.been(node.hash()) {
 		return nil
 	}
-	return m
+	return node
 }
 
 // been says whether the way to n passed a point before: what a device does of its
 // own accord can lead round in a circle.
 func (n *node) been(h uint64) bool {
-	for k := n; k != nil; k = k.prev {
-		if k.hash() == h {
+	for node := n; node != nil; node = node.prev {
+		if node.hash() == h {
 			return true
 		}
 	}
@@ -305,7 +305,7 @@ func (n *node) been(h uint64) bool {
 
 func (n *node) hash() uint64 {
 	if n.h == 0 {
-		n.h = n.w.hash() | 1
+		n.h = n.world.hash() | 1
 	}
 	return n.h
 }
@@ -314,36 +314,36 @@ func (n *node) hash() uint64 {
 // device, then the next; the one first that is then ready, else the one where most
 // is done.
 func (n *node) flow() *node {
-	p := n.w.p
-	for !n.w.done() && !p.stop() {
-		p.progress(n.w)
-		if n.dev >= 0 && n.w.left[n.dev] > 0 {
-			if m := n.run(n.dev); m != n {
-				n = m
+	problem := n.world.problem
+	for !n.world.done() && !problem.stop() {
+		problem.progress(n.world)
+		if n.dev >= 0 && n.world.left[n.dev] > 0 {
+			if node := n.run(n.dev); node != n {
+				n = node
 				continue
 			}
 		}
-		if m := n.cable(); m != nil {
-			n = m
+		if node := n.cable(); node != nil {
+			n = node
 			continue
 		}
 		var best *node
 		gain := 0
-		for _, i := range p.order {
-			if i == n.dev || n.w.left[i] == 0 || !n.w.reaches(i) {
+		for _, i := range problem.order {
+			if i == n.dev || n.world.left[i] == 0 || !n.world.reaches(i) {
 				continue
 			}
 			from := n.leave()
-			m := n.run(i)
-			if m == from || m.depth == from.depth {
+			node := n.run(i)
+			if node == from || node.depth == from.depth {
 				continue
 			}
-			if m.w.left[i] == 0 || len(p.order) > fewDevices {
-				best = m
+			if node.world.left[i] == 0 || len(problem.order) > fewDevices {
+				best = node
 				break
 			}
-			if g := n.w.remaining() - m.w.remaining(); best == nil || g > gain {
-				best, gain = m, g
+			if g := n.world.remaining() - node.world.remaining(); best == nil || g > gain {
+				best, gain = node, g
 			}
 		}
 		if best != nil {
@@ -351,8 +351,8 @@ func (n *node) flow() *node {
 			continue
 		}
 		saved := n.leave()
-		for _, i := range p.order {
-			if saved.w.dirty[i] && saved.w.reaches(i) {
+		for _, i := range problem.order {
+			if saved.world.dirty[i] && saved.world.reaches(i) {
 				saved = saved.save(i)
 			}
 		}
@@ -366,10 +366,10 @@ func (n *node) flow() *node {
 
 // anywhere is what can be done on any device, tried anew.
 func (n *node) anywhere() *node {
-	for _, i := range n.w.p.order {
-		if n.w.left[i] > 0 && n.w.reaches(i) {
-			if m := n.run(i); m.depth > n.leave().depth {
-				return m
+	for _, i := range n.world.problem.order {
+		if n.world.left[i] > 0 && n.world.reaches(i) {
+			if node := n.run(i); node.depth > n.leave().depth {
+				return node
 			}
 		}
 	}
@@ -378,13 +378,13 @@ func (n *node) anywhere() *node {
 
 // cable is the point after an act on a cable that harms nobody.
 func (n *node) cable() (out *node) {
-	n.w.cables(func(t *trial) bool {
+	n.world.cables(func(trial *trial) bool {
 		from := n
-		if t.act.dev != n.dev {
+		if trial.act.dev != n.dev {
 			from = n.leave()
-			t.to = from.w.carry(t.act.task)
+			trial.to = from.world.carry(trial.act.task)
 		}
-		out = from.try(t)
+		out = from.try(trial)
 		return out == nil
 	})
 	return out
@@ -394,52 +394,52 @@ func (n *node) cable() (out *node) {
 // steps left and is out of reach, and home.
 func (n *node) walks() (out []*node) {
 	n = n.leave()
-	seen := map[spot]bool{n.w.at: true}
-	for _, i := range n.w.p.order {
-		if !n.w.open(i) || n.w.reaches(i) {
+	seen := map[spot]bool{n.world.at: true}
+	for _, i := range n.world.problem.order {
+		if !n.world.open(i) || n.world.reaches(i) {
 			continue
 		}
-		for _, at := range n.w.spots(i) {
+		for _, at := range n.world.spots(i) {
 			if !seen[at] {
 				seen[at] = true
 				out = append(out, n.walk(at, i))
 			}
 		}
 	}
-	if home := n.w.homeSpot(); !seen[home] {
+	if home := n.world.homeSpot(); !seen[home] {
 		out = append(out, n.walk(home, home.dev))
 	}
 	return out
 }
 
 func (w *world) homeSpot() spot {
-	h := w.p.home
-	return spot{dev: w.n.Topo.DeviceIndex(h.Port.Device), port: h.Port.Port, vid: h.Wants, tagged: h.Tagged}
+	plug := w.problem.home
+	return spot{dev: w.net.Topo.DeviceIndex(plug.Port.Device), port: plug.Port.Port, vid: plug.Wants, tagged: plug.Tagged}
 }
 
 // walk is the point after the operator went somewhere, to set a device.
 func (n *node) walk(at spot, to int) *node {
-	w := n.w
-	d := w.o.Devices[at.dev]
+	world := n.world
+	device := world.office.Devices[at.dev]
 	var text string
 	switch {
 	case at.console:
-		text = "Go to the console of " + d.Name
-		if !d.Console {
-			text = fmt.Sprintf("Go to %s and set it where it stands", d.Name)
+		text = "Go to the console of " + device.Name
+		if !device.Console {
+			text = fmt.Sprintf("Go to %s and set it where it stands", device.Name)
 		}
-	case at.dev == w.at.dev && at.port == w.at.port && !w.at.console && !w.at.away:
-		text = fmt.Sprintf("The laptop stays at %s %s and takes an address in VLAN %s%s", d.Name, at.port, w.n.Name(at.vid), w.address(at, to))
+	case at.dev == world.at.dev && at.port == world.at.port && !world.at.console && !world.at.away:
+		text = fmt.Sprintf("The laptop stays at %s %s and takes an address in VLAN %s%s", device.Name, at.port, world.net.Name(at.vid), world.address(at, to))
 	default:
-		text = fmt.Sprintf("Plug the laptop into %s %s (VLAN %s)%s", d.Name, at.port, w.n.Name(at.vid), w.address(at, to))
+		text = fmt.Sprintf("Plug the laptop into %s %s (VLAN %s)%s", device.Name, at.port, world.net.Name(at.vid), world.address(at, to))
 	}
-	for _, t := range w.p.tasks {
-		if t.box && t.dev == at.dev && !w.tasks[t.at] {
-			n = n.then(act{kind: CableStep, dev: at.dev, page: t.page, text: t.text, task: t}, w.carry(t))
-			w = n.w
+	for _, task := range world.problem.tasks {
+		if task.box && task.dev == at.dev && !world.tasks[task.at] {
+			n = n.then(act{kind: CableStep, dev: at.dev, page: task.page, text: task.text, task: task}, world.carry(task))
+			world = n.world
 		}
 	}
-	return n.then(act{kind: Laptop, dev: to, page: "Laptop", text: text}, w.walk(at))
+	return n.then(act{kind: Laptop, dev: to, page: "Laptop", text: text}, world.walk(at))
 }
 
 // onward finds how to go on where nothing can be done at once that harms nobody:
@@ -447,39 +447,39 @@ func (n *node) walk(at spot, to int) *node {
 // somebody cut off for as short as can be.
 func (n *node) onward() *node {
 	walks := n.walks()
-	for _, m := range walks { // go elsewhere, and something can be done there
-		if m.w.done() {
-			return m
+	for _, node := range walks { // go elsewhere, and something can be done there
+		if node.world.done() {
+			return node
 		}
-		for _, i := range n.w.p.order {
-			if m.w.left[i] > 0 && m.w.reaches(i) {
-				if k := m.run(i); k.depth > m.depth && k.w.remaining() < n.w.remaining() {
-					if i == m.dev { // that is what would be done there next
-						return k
+		for _, i := range n.world.problem.order {
+			if node.world.left[i] > 0 && node.world.reaches(i) {
+				if one := node.run(i); one.depth > node.depth && one.world.remaining() < n.world.remaining() {
+					if i == node.dev { // that is what would be done there next
+						return one
 					}
-					return m
+					return node
 				}
 			}
-			if m.w.left[i] == 0 && m.w.dirty[i] && m.w.reaches(i) {
-				return m
+			if node.world.left[i] == 0 && node.world.dirty[i] && node.world.reaches(i) {
+				return node
 			}
 		}
 	}
-	if m := n.parting(); m != nil {
-		return m
+	if node := n.parting(); node != nil {
+		return node
 	}
-	for _, m := range walks {
-		if k := m.parting(); k != nil {
-			return k
+	for _, node := range walks {
+		if one := node.parting(); one != nil {
+			return one
 		}
 	}
-	if m := n.standing(); m != nil {
-		return m
+	if node := n.standing(); node != nil {
+		return node
 	}
-	if len(n.w.p.bad) > 0 { // something far away may have changed
-		clear(n.w.p.bad)
-		if m := n.leave().anywhere(); m != nil {
-			return m
+	if len(n.world.problem.bad) > 0 { // something far away may have changed
+		clear(n.world.problem.bad)
+		if node := n.leave().anywhere(); node != nil {
+			return node
 		}
 	}
 	return n.force()
@@ -489,20 +489,20 @@ func (n *node) onward() *node {
 // reaches it from where he is: it takes his way to others, to whom he then goes.
 func (n *node) standing() *node {
 	from := n.leave()
-	for _, i := range n.w.p.order {
-		if n.w.left[i] == 0 || !n.w.reaches(i) || n.w.at.dev == i || n.w.o.Devices[i].Manage == nil {
+	for _, i := range n.world.problem.order {
+		if n.world.left[i] == 0 || !n.world.reaches(i) || n.world.at.dev == i || n.world.office.Devices[i].Manage == nil {
 			continue
 		}
-		for _, at := range n.w.free(i) {
-			m := from.walk(at, i)
-			if !m.w.reaches(i) || !m.clean(n) {
+		for _, at := range n.world.free(i) {
+			node := from.walk(at, i)
+			if !node.world.reaches(i) || !node.clean(n) {
 				continue
 			}
-			if k := m.run(i); k.w.remaining() < n.w.remaining() {
-				return m
+			if one := node.run(i); one.world.remaining() < n.world.remaining() {
+				return node
 			}
-			if k := m.partingAt([]int{i}); k != nil {
-				return k
+			if one := node.partingAt([]int{i}); one != nil {
+				return one
 			}
 		}
 	}
@@ -511,39 +511,39 @@ func (n *node) standing() *node {
 
 // parting is a step after which the operator reaches a device no more and goes to
 // where he does; nobody else is harmed. Management that moves comes first.
-func (n *node) parting() *node { return n.partingAt(n.w.p.order) }
+func (n *node) parting() *node { return n.partingAt(n.world.problem.order) }
 
 func (n *node) partingAt(devices []int) *node {
-	if m := n.partingBy(devices, func(w *world, i int, each func(*trial) bool) { w.acts(i, each) }); m != nil {
-		return m
+	if node := n.partingBy(devices, func(world *world, i int, each func(*trial) bool) { world.acts(i, each) }); node != nil {
+		return node
 	}
-	return n.partingBy(devices, func(w *world, i int, each func(*trial) bool) { w.settings(i, true, each) })
+	return n.partingBy(devices, func(world *world, i int, each func(*trial) bool) { world.settings(i, true, each) })
 }
 
-func (n *node) partingBy(devices []int, trials func(w *world, i int, each func(*trial) bool)) (out *node) {
+func (n *node) partingBy(devices []int, trials func(one *world, i int, each func(*trial) bool)) (out *node) {
 	for _, i := range devices {
-		if n.w.left[i] == 0 || !n.w.reaches(i) {
+		if n.world.left[i] == 0 || !n.world.reaches(i) {
 			continue
 		}
 		from := n
 		if i != n.dev {
 			from = n.leave()
 		}
-		trials(from.w, i, func(t *trial) bool {
-			n.w.p.tries++
-			if t.to.harms(n.w) || t.to.v.mixed > n.w.v.mixed {
-				if t.act.task == nil && t.to.harms(n.w) {
-					from.w.learn(badKey{i, t.next}, true)
+		trials(from.world, i, func(trial *trial) bool {
+			n.world.problem.tries++
+			if trial.to.harms(n.world) || trial.to.verdict.mixed > n.world.verdict.mixed {
+				if trial.act.task == nil && trial.to.harms(n.world) {
+					from.world.learn(badKey{i, trial.next}, true)
 				}
 				return true
 			}
-			m := from.then(t.act, t.to)
-			if len(m.blind) == 0 || m.w.remaining() >= n.w.remaining() {
+			node := from.then(trial.act, trial.to)
+			if len(node.blind) == 0 || node.world.remaining() >= n.world.remaining() {
 				return true
 			}
-			for _, at := range m.w.spots(m.blind[0]) {
-				if k := m.walk(at, m.blind[0]); k.clean(n) {
-					out = k
+			for _, at := range node.world.spots(node.blind[0]) {
+				if one := node.walk(at, node.blind[0]); one.clean(n) {
+					out = one
 					return false
 				}
 			}
@@ -575,9 +575,9 @@ func (q queue) Swap(i, j int) { q[i], q[j] = q[j], q[i] }
 func (q *queue) Push(x any)   { *q = append(*q, x.(*queued)) }
 func (q *queue) Pop() any {
 	old := *q
-	x := old[len(old)-1]
+	queued := old[len(old)-1]
 	*q = old[:len(old)-1]
-	return x
+	return queued
 }
 
 // What a search for the least harm looks at before it takes the best that it has.
@@ -591,50 +591,50 @@ const (
 // force takes the cheapest few acts after which nobody suffers who does not now and
 // something is done: the price of each point is what it cost to get there.
 func (n *node) force() *node {
-	p := n.w.p
+	problem := n.world.problem
 	root := *n
 	root.since = 0
 	n = &root
-	q := &queue{}
+	one := &queue{}
 	seq := 0
-	push := func(m *node) {
+	push := func(node *node) {
 		seq++
-		heap.Push(q, &queued{m, seq})
+		heap.Push(one, &queued{node, seq})
 	}
 	push(n)
-	best := map[uint64]Price{n.w.hash(): n.price}
-	left := n.w.remaining()
+	best := map[uint64]Price{n.world.hash(): n.price}
+	left := n.world.remaining()
 	var fall *node
-	tries := p.tries
-	for q.Len() > 0 && p.tries-tries < mostTries && !p.stop() {
-		m := heap.Pop(q).(*queued).node
-		if m.since > 0 && m.clean(n) && m.w.remaining() < left && !n.been(m.hash()) {
+	tries := problem.tries
+	for one.Len() > 0 && problem.tries-tries < mostTries && !problem.stop() {
+		m := heap.Pop(one).(*queued).node
+		if m.since > 0 && m.clean(n) && m.world.remaining() < left && !n.been(m.hash()) {
 			return m
 		}
 		if m.since >= mostDepth {
 			continue
 		}
-		add := func(k *node) {
-			h := k.w.hash()
-			for _, d := range k.w.dirty {
+		add := func(node *node) {
+			h := node.world.hash()
+			for _, d := range node.world.dirty {
 				h = h*2 + b2u(d)
 			}
-			for _, i := range k.blind {
+			for _, i := range node.blind {
 				h = h*31 + uint64(i) + 1
 			}
-			if old, ok := best[h]; ok && old.Compare(k.price) <= 0 {
+			if old, ok := best[h]; ok && old.Compare(node.price) <= 0 {
 				return
 			}
-			best[h] = k.price
+			best[h] = node.price
 			// What is dear may not come to its turn, and is better than no way on.
-			if k.since > 0 && (fall == nil || k.price.Compare(fall.price) < 0) && k.w.remaining() < left && k.w.alive() {
-				fall = k
+			if node.since > 0 && (fall == nil || node.price.Compare(fall.price) < 0) && node.world.remaining() < left && node.world.alive() {
+				fall = node
 			}
-			push(k)
+			push(node)
 		}
 		roots := 0
-		for _, i := range p.order {
-			if m.w.left[i] == 0 || !m.w.reaches(i) || m.since > 0 && !m.near(n, i) {
+		for _, i := range problem.order {
+			if m.world.left[i] == 0 || !m.world.reaches(i) || m.since > 0 && !m.near(n, i) {
 				continue
 			}
 			if m.since == 0 {
@@ -647,9 +647,9 @@ func (n *node) force() *node {
 				from = m.leave()
 				from.since = 0
 			}
-			from.w.trials(i, func(t *trial) bool {
-				p.tries++
-				add(from.then(t.act, t.to))
+			from.world.trials(i, func(trial *trial) bool {
+				problem.tries++
+				add(from.then(trial.act, trial.to))
 				return true
 			})
 		}
@@ -658,47 +658,47 @@ func (n *node) force() *node {
 			from = m.leave()
 			from.since = 0
 		}
-		from.w.cables(func(t *trial) bool {
-			p.tries++
-			add(from.then(t.act, t.to))
+		from.world.cables(func(trial *trial) bool {
+			problem.tries++
+			add(from.then(trial.act, trial.to))
 			return true
 		})
-		for _, k := range m.walks() {
-			k.since = m.since + 1
-			add(k)
+		for _, node := range m.walks() {
+			node.since = m.since + 1
+			add(node)
 		}
-		for _, i := range p.order { // to stand at a device that he reaches from afar
-			if m.w.left[i] == 0 || m.w.at.dev == i || !m.w.reaches(i) || m.since > 0 && !m.near(n, i) || len(p.order) > fewDevices {
+		for _, i := range problem.order { // to stand at a device that he reaches from afar
+			if m.world.left[i] == 0 || m.world.at.dev == i || !m.world.reaches(i) || m.since > 0 && !m.near(n, i) || len(problem.order) > fewDevices {
 				continue
 			}
-			for _, at := range m.w.free(i) {
-				k := m.leave().walk(at, i)
-				if k.w.reaches(i) {
-					k.since = m.since + 1
-					add(k)
+			for _, at := range m.world.free(i) {
+				node := m.leave().walk(at, i)
+				if node.world.reaches(i) {
+					node.since = m.since + 1
+					add(node)
 				}
 			}
 		}
-		for i := range m.w.dirty { // a device that has its last look and saving left
-			if m.since > 0 && m.w.dirty[i] && m.w.left[i] == 0 && m.w.reaches(i) {
-				k := m.save(i)
-				k.since = m.since + 1
-				add(k)
+		for i := range m.world.dirty { // a device that has its last look and saving left
+			if m.since > 0 && m.world.dirty[i] && m.world.left[i] == 0 && m.world.reaches(i) {
+				node := m.save(i)
+				node.since = m.since + 1
+				add(node)
 			}
 		}
 	}
 	return fall
 }
 
-// near says whether a device is where the acts since n were, or beside.
-func (m *node) near(n *node, i int) bool {
-	for k := m; k != nil && k.since > 0; k = k.prev {
-		if k.act.dev == i || k.act.kind == Laptop || k.act.kind == CableStep {
+// near says whether a device is where the acts since node were, or beside.
+func (m *node) near(node *node, i int) bool {
+	for one := m; one != nil && one.since > 0; one = one.prev {
+		if one.act.dev == i || one.act.kind == Laptop || one.act.kind == CableStep {
 			return true
 		}
-		for _, l := range m.w.n.Topo.Links {
-			a, b := l.A.Dev, l.B.Dev
-			if a == i && m.beside(b, k.act.dev) || b == i && m.beside(a, k.act.dev) {
+		for _, link := range m.world.net.Topo.Links {
+			a, b := link.A.Dev, link.B.Dev
+			if a == i && m.beside(b, one.act.dev) || b == i && m.beside(a, one.act.dev) {
 				return true
 			}
 		}
@@ -711,11 +711,11 @@ func (m *node) beside(a, b int) bool {
 	if a == b {
 		return true
 	}
-	if !m.w.o.Devices[a].Unaware() {
+	if !m.world.office.Devices[a].Unaware() {
 		return false
 	}
-	for _, l := range m.w.n.Topo.Links {
-		if l.A.Dev == a && l.B.Dev == b || l.B.Dev == a && l.A.Dev == b {
+	for _, link := range m.world.net.Topo.Links {
+		if link.A.Dev == a && link.B.Dev == b || link.B.Dev == a && link.A.Dev == b {
 			return true
 		}
 	}
@@ -724,61 +724,61 @@ func (m *node) beside(a, b int) bool {
 
 // solve finds the way.
 func (p *problem) solve() (*node, error) {
-	w := p.start()
-	n := &node{w: w, dev: -1}
+	world := p.start()
+	one := &node{world: world, dev: -1}
 	for !p.stop() {
-		n = n.flow()
-		if n.w.done() {
-			return n, nil
+		one = one.flow()
+		if one.world.done() {
+			return one, nil
 		}
-		m := n.onward()
-		if m == nil {
-			return nil, p.against(n)
+		node := one.onward()
+		if node == nil {
+			return nil, p.against(one)
 		}
-		n = m
+		one = node
 	}
 	return nil, ErrStopped
 }
 
 // against says why there is no way on.
-func (p *problem) against(n *node) error {
+func (p *problem) against(node *node) error {
 	var why []Reason
-	for i := range n.w.left {
-		if n.w.open(i) {
+	for i := range node.world.left {
+		if node.world.open(i) {
 			p.stuck = append(p.stuck, i)
 		}
 	}
-	for i, d := range n.w.o.Devices {
-		if !n.w.open(i) || n.w.reaches(i) {
+	for i, device := range node.world.office.Devices {
+		if !node.world.open(i) || node.world.reaches(i) {
 			continue
 		}
-		if len(n.w.spots(i)) == 0 {
-			text := fmt.Sprintf("Nothing reaches %s: ", d.Name)
-			if d.Manage != nil {
-				text += fmt.Sprintf("it is managed in VLAN %s, where no way leads from %s, and no free port of it is in that VLAN. Say that it has a console (%s console), or free a port there.", n.w.n.Name(d.Manage.VID), portText(p.laptop.Port), d.Name)
+		if len(node.world.spots(i)) == 0 {
+			text := fmt.Sprintf("Nothing reaches %s: ", device.Name)
+			if device.Manage != nil {
+				text += fmt.Sprintf("it is managed in VLAN %s, where no way leads from %s, and no free port of it is in that VLAN. Say that it has a console (%s console), or free a port there.", node.world.net.Name(device.Manage.VID), portText(p.laptop.Port), device.Name)
 				if p.cut[i] {
 					text += " As planned nothing reaches it either (management-cut): bring that VLAN to it, and the way there can be taken first."
 				}
 			} else {
-				text += fmt.Sprintf("nobody said where it is managed; say so, as in %s manage 190, or that it has a console.", d.Name)
+				text += fmt.Sprintf("nobody said where it is managed; say so, as in %s manage 190, or that it has a console.", device.Name)
 			}
-			why = append(why, Reason{d.Name, text})
+			why = append(why, Reason{device.Name, text})
 		}
 	}
 	if why == nil {
-		for i, d := range n.w.o.Devices {
-			if n.w.left[i] > 0 && p.cut[i] {
-				m := p.plan.n.Office.Devices[i].Manage
-				why = append(why, Reason{d.Name, fmt.Sprintf("As planned nothing reaches %s in VLAN %s (management-cut), and on the way there %s is left to do. Bring that VLAN to it, or say that it has a console (%s console).", d.Name, n.w.n.Name(m.VID), n.w.differs(i), d.Name)})
+		for i, device := range node.world.office.Devices {
+			if node.world.left[i] > 0 && p.cut[i] {
+				manage := p.plan.net.Office.Devices[i].Manage
+				why = append(why, Reason{device.Name, fmt.Sprintf("As planned nothing reaches %s in VLAN %s (management-cut), and on the way there %s is left to do. Bring that VLAN to it, or say that it has a console (%s console).", device.Name, node.world.net.Name(manage.VID), node.world.differs(i), device.Name)})
 				continue
 			}
-			if n.w.left[i] > 0 {
-				why = append(why, Reason{d.Name, n.w.halts(i)})
+			if node.world.left[i] > 0 {
+				why = append(why, Reason{device.Name, node.world.halts(i)})
 			}
 		}
-		for _, t := range p.tasks {
-			if t.kind == CableStep && !n.w.tasks[t.at] && why == nil {
-				why = append(why, Reason{n.w.o.Devices[t.dev].Name, t.text + ": its ends do not get ready."})
+		for _, task := range p.tasks {
+			if task.kind == CableStep && !node.world.tasks[task.at] && why == nil {
+				why = append(why, Reason{node.world.office.Devices[task.dev].Name, task.text + ": its ends do not get ready."})
 			}
 		}
 	}
@@ -791,17 +791,17 @@ func (p *problem) against(n *node) error {
 // halts says why no step on a device leads on: it accepts none; or those that it accepts
 // take the way to a device that has steps left, and nobody can go there.
 func (w *world) halts(i int) string {
-	d, left := w.o.Devices[i].Name, w.remaining()
+	d, left := w.office.Devices[i].Name, w.remaining()
 	accepted := false
 	lost := map[string]bool{}
-	w.trials(i, func(t *trial) bool {
-		if t.to == nil || t.to.remaining() >= left {
+	w.trials(i, func(trial *trial) bool {
+		if trial.to == nil || trial.to.remaining() >= left {
 			return true
 		}
 		accepted = true
-		for k := range t.to.left {
-			if t.to.open(k) && !t.to.reaches(k) && !t.to.console(k) && !t.to.walkable(k) {
-				lost[w.o.Devices[k].Name] = true
+		for dev := range trial.to.left {
+			if trial.to.open(dev) && !trial.to.reaches(dev) && !trial.to.console(dev) && !trial.to.walkable(dev) {
+				lost[w.office.Devices[dev].Name] = true
 			}
 		}
 		return true
@@ -816,4 +816,4 @@ func (w *world) halts(i int) string {
 	return fmt.Sprintf("Whatever is set on %s next, from %s, takes the way to %s, and nobody can go there: say that it has a console (%s console), or free a port of it in its management's VLAN.", d, w.differs(i), strings.Join(names, " and "), names[0])
 }
 
-func portText(r office.PortRef) string { return r.Device + " " + r.Port }
+func portText(ref office.PortRef) string { return ref.Device + " " + ref.Port }

@@ -16,16 +16,16 @@ func (p *problem) shorten(end *node) *node {
 	acts := chain(end)
 	anew := 0
 	for i := 0; i < len(acts); i++ {
-		a := acts[i].act
-		if a.kind != Set || a.task != nil {
+		act := acts[i].act
+		if act.kind != Set || act.task != nil {
 			continue
 		}
-		for j := i + 1; j < len(acts) && j <= i+farthest && acts[j].act.dev == a.dev && acts[j].act.kind != Laptop && anew < mostShortened; j++ {
-			if b := acts[j].act; b.kind != Set || b.task != nil || b.page != a.page {
+		for j := i + 1; j < len(acts) && j <= i+farthest && acts[j].act.dev == act.dev && acts[j].act.kind != Laptop && anew < mostShortened; j++ {
+			if one := acts[j].act; one.kind != Set || one.task != nil || one.page != act.page {
 				continue
 			}
-			if n := p.without(acts, i, j, &anew); n != nil {
-				acts = chain(n)
+			if node := p.without(acts, i, j, &anew); node != nil {
+				acts = chain(node)
 				i--
 			}
 			break
@@ -44,17 +44,17 @@ func (p *problem) shorten(end *node) *node {
 func (p *problem) spare(acts []*node) []*node {
 	anew := 0
 	for i := 0; i < len(acts) && anew < mostSpared; i++ {
-		a := acts[i].act
-		if a.kind != Set || a.task != nil || a.given != nil {
+		act := acts[i].act
+		if act.kind != Set || act.task != nil || act.given != nil {
 			continue
 		}
 		_, to := sitting(acts, i)
 		for j := to + 1; j < len(acts) && j <= i+far; j++ {
-			if b := acts[j].act; b.kind != Set || b.task != nil || b.given != nil || b.dev != a.dev || b.page != a.page {
+			if one := acts[j].act; one.kind != Set || one.task != nil || one.given != nil || one.dev != act.dev || one.page != act.page {
 				continue
 			}
-			if n := p.spared(acts, i, j, &anew); n != nil {
-				acts = chain(n)
+			if node := p.spared(acts, i, j, &anew); node != nil {
+				acts = chain(node)
 				i = max(-1, i-far)
 			}
 			break
@@ -74,28 +74,28 @@ func (p *problem) spared(acts []*node, i, j int, anew *int) *node {
 	if !alone {
 		from, to = i, i
 	}
-	n := acts[from].prev
+	node := acts[from].prev
 	for k := from; k <= j; k++ {
 		if k == i || alone && k >= from && k <= to {
 			continue
 		}
 		*anew++
-		act, then := n.again(acts[k])
-		if then == nil || then.harms(n.w) && !acts[k].w.harms(acts[k].prev.w) {
+		act, then := node.again(acts[k])
+		if then == nil || then.harms(node.world) && !acts[k].world.harms(acts[k].prev.world) {
 			return nil
 		}
-		n = n.then(act, then)
+		node = node.then(act, then)
 	}
-	if n.w.hash() != acts[j].w.hash() || !slices.Equal(n.w.dirty, acts[j].w.dirty) || !slices.Equal(n.w.risky, acts[j].w.risky) {
+	if node.world.hash() != acts[j].world.hash() || !slices.Equal(node.world.dirty, acts[j].world.dirty) || !slices.Equal(node.world.risky, acts[j].world.risky) {
 		return nil
 	}
-	return n.onto(acts[j+1:], acts[len(acts)-1].price)
+	return node.onto(acts[j+1:], acts[len(acts)-1].price)
 }
 
 // chain is a way as a list.
 func chain(end *node) (acts []*node) {
-	for n := end; n.prev != nil; n = n.prev {
-		acts = append(acts, n)
+	for node := end; node.prev != nil; node = node.prev {
+		acts = append(acts, node)
 	}
 	slices.Reverse(acts)
 	return acts
@@ -104,25 +104,25 @@ func chain(end *node) (acts []*node) {
 // without is the way without act i, done anew up to j, if what comes out there is
 // the same; nil where it is not, or somebody suffers more.
 func (p *problem) without(acts []*node, i, j int, anew *int) *node {
-	n := acts[i].prev
-	for _, m := range acts[i+1 : j+1] {
+	node := acts[i].prev
+	for _, one := range acts[i+1 : j+1] {
 		*anew++
-		act, to := n.again(m)
+		act, to := node.again(one)
 		if to == nil {
 			return nil
 		}
-		n = n.then(act, to)
+		node = node.then(act, to)
 	}
-	if n.w.hash() != acts[j].w.hash() || !slices.Equal(n.w.dirty, acts[j].w.dirty) {
+	if node.world.hash() != acts[j].world.hash() || !slices.Equal(node.world.dirty, acts[j].world.dirty) {
 		return nil
 	}
-	return n.onto(acts[j+1:], acts[len(acts)-1].price)
+	return node.onto(acts[j+1:], acts[len(acts)-1].price)
 }
 
 // onto is the way that goes on as it did; nil where that is no better than it was.
 func (n *node) onto(rest []*node, was Price) *node {
-	for _, m := range rest {
-		n = n.then(m.act, m.w)
+	for _, node := range rest {
+		n = n.then(node.act, node.world)
 	}
 	if n.price.Compare(was) >= 0 {
 		return nil
@@ -132,36 +132,36 @@ func (n *node) onto(rest []*node, was Price) *node {
 
 // again is an act and the world after it, done from another point; nil where it
 // cannot be done there.
-func (n *node) again(m *node) (act, *world) {
-	a := m.act
+func (n *node) again(node *node) (act, *world) {
+	act := node.act
 	switch {
-	case a.given != nil:
-		if m := n.asOne(a, a.given); m != nil {
-			return m.act, m.w
+	case act.given != nil:
+		if one := n.asOne(act, act.given); one != nil {
+			return one.act, one.world
 		}
-		return a, nil
-	case a.task != nil:
-		if slices.ContainsFunc(a.task.after, func(t *task) bool { return !n.w.tasks[t.at] }) {
-			return a, nil
+		return act, nil
+	case act.task != nil:
+		if slices.ContainsFunc(act.task.after, func(task *task) bool { return !n.world.tasks[task.at] }) {
+			return act, nil
 		}
-		return a, n.w.carry(a.task)
-	case a.kind == Set:
-		if !n.w.reaches(a.dev) {
-			return a, nil
+		return act, n.world.carry(act.task)
+	case act.kind == Set:
+		if !n.world.reaches(act.dev) {
+			return act, nil
 		}
-		t := n.w.apply(a.dev, a.step)
-		if t == nil {
-			return a, nil
+		trial := n.world.apply(act.dev, act.step)
+		if trial == nil {
+			return act, nil
 		}
-		return t.act, t.to
-	case a.kind == Save:
-		c := n.w.clone()
-		c.dirty[a.dev], c.risky[a.dev] = false, false
-		return a, c
-	case a.kind == Check:
-		return a, n.w.clone()
-	case a.kind == Laptop:
-		return a, n.w.walk(m.w.at)
+		return trial.act, trial.to
+	case act.kind == Save:
+		world := n.world.clone()
+		world.dirty[act.dev], world.risky[act.dev] = false, false
+		return act, world
+	case act.kind == Check:
+		return act, n.world.clone()
+	case act.kind == Laptop:
+		return act, n.world.walk(node.world.at)
 	}
-	return a, nil
+	return act, nil
 }

@@ -15,14 +15,14 @@ import (
 func (p *problem) together(end *node) *node {
 	acts := chain(end)
 	for j := 0; j < len(acts); j++ {
-		a := acts[j].act
-		if a.kind != Set || a.task != nil || a.step.Op != wording.Join && a.step.Op != wording.PVID {
+		act := acts[j].act
+		if act.kind != Set || act.task != nil || act.step.Op != wording.Join && act.step.Op != wording.PVID {
 			continue
 		}
 		from, to := sitting(acts, j)
 		var given []int
 		for i := from; i <= to; i++ {
-			if t := acts[i].act.task; t != nil && t.address.IsValid() && t.vid == a.step.VLAN && strings.Contains(a.text, " "+t.address.String()) {
+			if task := acts[i].act.task; task != nil && task.address.IsValid() && task.vid == act.step.VLAN && strings.Contains(act.text, " "+task.address.String()) {
 				given = append(given, i)
 			}
 		}
@@ -60,14 +60,14 @@ func sitting(acts []*node, j int) (from, to int) {
 func (p *problem) joined(acts []*node, page int, given []int, at int) []*node {
 	one := append([]int{page}, given...)
 	first, last := slices.Min(one), slices.Max(one)
-	n := acts[first].prev
+	node := acts[first].prev
 	for i := first; i <= last; i++ {
 		if i == at {
 			var tasks []*task
 			for _, k := range given {
 				tasks = append(tasks, acts[k].act.task)
 			}
-			if n = n.asOne(acts[page].act, tasks); n == nil {
+			if node = node.asOne(acts[page].act, tasks); node == nil {
 				return nil
 			}
 			continue
@@ -75,49 +75,49 @@ func (p *problem) joined(acts []*node, page int, given []int, at int) []*node {
 		if slices.Contains(one, i) {
 			continue
 		}
-		act, to := n.again(acts[i])
-		if to == nil || to.harms(n.w) && !acts[i].w.harms(acts[i].prev.w) {
+		act, to := node.again(acts[i])
+		if to == nil || to.harms(node.world) && !acts[i].world.harms(acts[i].prev.world) {
 			return nil
 		}
-		n = n.then(act, to)
+		node = node.then(act, to)
 	}
-	if n.w.hash() != acts[last].w.hash() || !slices.Equal(n.w.dirty, acts[last].w.dirty) {
+	if node.world.hash() != acts[last].world.hash() || !slices.Equal(node.world.dirty, acts[last].world.dirty) {
 		return nil
 	}
 	for _, m := range acts[last+1:] {
-		n = n.then(m.act, m.w)
+		node = node.then(m.act, m.world)
 	}
-	if n.price.Compare(acts[len(acts)-1].price) >= 0 {
+	if node.price.Compare(acts[len(acts)-1].price) >= 0 {
 		return nil
 	}
-	return chain(n)
+	return chain(node)
 }
 
 // asOne does a page with the addresses on it; nil where the device does not take it.
-func (n *node) asOne(m act, given []*task) *node {
-	if !n.w.reaches(m.dev) {
+func (n *node) asOne(act act, given []*task) *node {
+	if !n.world.reaches(act.dev) {
 		return nil
 	}
-	t := n.w.apply(m.dev, m.step)
-	if t == nil {
+	trial := n.world.apply(act.dev, act.step)
+	if trial == nil {
 		return nil
 	}
-	a, w := t.act, t.to
-	both := &task{dev: m.dev}
+	one, world := trial.act, trial.to
+	both := &task{dev: act.dev}
 	for _, x := range given {
-		if slices.ContainsFunc(x.after, func(y *task) bool { return !w.tasks[y.at] }) {
+		if slices.ContainsFunc(x.after, func(task *task) bool { return !world.tasks[task.at] }) {
 			return nil
 		}
-		if w = w.carry(x); w == nil {
+		if world = world.carry(x); world == nil {
 			return nil
 		}
 		both.lines, both.back = append(both.lines, x.lines...), append(both.back, x.back...)
-		a.risky = a.risky || x.risky
+		one.risky = one.risky || x.risky
 		if x.manage {
-			a.kind = Manage
-			a.text += "; it is managed there"
+			one.kind = Manage
+			one.text += "; it is managed there"
 		}
 	}
-	a.task, a.given = both, given
-	return n.then(a, w)
+	one.task, one.given = both, given
+	return n.then(one, world)
 }

@@ -12,60 +12,60 @@ import (
 // undo is the way back of a step as somebody does it: on the device's pages, or by hand.
 // Nothing is undone of a look and of saving.
 func (n *node) undo() (out []string) {
-	a, was := n.act, n.prev.w
+	act, was := n.act, n.prev.world
 	switch {
-	case a.kind == Check || a.kind == Save:
+	case act.kind == Check || act.kind == Save:
 		return nil
-	case a.kind == Laptop && was.at.away:
+	case act.kind == Laptop && was.at.away:
 		return []string{"Take the laptop out"}
-	case a.kind == Laptop && was.at.console:
-		return []string{"Go back to the console of " + was.o.Devices[was.at.dev].Name}
-	case a.kind == Laptop:
-		return []string{"Plug the laptop back into " + portText(office.PortRef{Device: was.o.Devices[was.at.dev].Name, Port: was.at.port})}
-	case a.kind == CableStep:
-		return []string{a.task.undo}
+	case act.kind == Laptop && was.at.console:
+		return []string{"Go back to the console of " + was.office.Devices[was.at.dev].Name}
+	case act.kind == Laptop:
+		return []string{"Plug the laptop back into " + portText(office.PortRef{Device: was.office.Devices[was.at.dev].Name, Port: was.at.port})}
+	case act.kind == CableStep:
+		return []string{act.task.undo}
 	}
-	y, x := n.w.o.Devices[a.dev], was.o.Devices[a.dev] // as it is, and as it is to be again
-	if now, to := n.w.states[a.dev], was.states[a.dev]; n.w.p.words[a.dev] != nil && now != nil && to != nil && len(now.Ports) == len(to.Ports) && !now.Equal(*to) {
-		steps, err := wording.Steps(n.w.word(a.dev), *now, *to)
+	device, one := n.world.office.Devices[act.dev], was.office.Devices[act.dev] // as it is, and as it is to be again
+	if now, to := n.world.states[act.dev], was.states[act.dev]; n.world.problem.words[act.dev] != nil && now != nil && to != nil && len(now.Ports) == len(to.Ports) && !now.Equal(*to) {
+		steps, err := wording.Steps(n.world.word(act.dev), *now, *to)
 		for _, st := range steps {
 			if err == nil && st.Op != wording.Save {
 				out = append(out, st.Text)
 			}
 		}
-		for q := range to.Ports { // what the device came to by itself is no goal of its own: port by port then
-			if err != nil && x.Ports[q].Bundle == 0 && !now.Ports[q].Alike(&to.Ports[q]) {
-				out = append(out, fmt.Sprintf("Port %s back to %s", x.Ports[q].Name, notation.Shape(to.Ports[q].Shape())))
+		for port := range to.Ports { // what the device came to by itself is no goal of its own: port by port then
+			if err != nil && one.Ports[port].Bundle == 0 && !now.Ports[port].Alike(&to.Ports[port]) {
+				out = append(out, fmt.Sprintf("Port %s back to %s", one.Ports[port].Name, notation.Shape(to.Ports[port].Shape())))
 			}
 		}
 	}
-	if now, to := n.w.states[a.dev], was.states[a.dev]; len(out) == 0 && now != nil && to != nil { // a list of VLANs alone
+	if now, to := n.world.states[act.dev], was.states[act.dev]; len(out) == 0 && now != nil && to != nil { // a list of VLANs alone
 		again, more := to.VLANs.Minus(&now.VLANs), now.VLANs.Minus(&to.VLANs)
-		for v := range again.All() {
-			out = append(out, "Create VLAN "+was.n.Name(v))
+		for vid := range again.All() {
+			out = append(out, "Create VLAN "+was.net.Name(vid))
 		}
-		for v := range more.All() {
-			out = append(out, "Delete VLAN "+was.n.Name(v))
-		}
-	}
-	if !sameManage(x.Manage, y.Manage) && x.Manage != nil {
-		out = append(out, wording.ManagedIn(was.n, x.Manage).Text)
-	}
-	for _, b := range y.Addresses {
-		if !hasAddress(x, &b) {
-			out = append(out, "VLAN "+was.n.Name(b.VID)+": no address "+b.Prefix.String())
+		for vid := range more.All() {
+			out = append(out, "Delete VLAN "+was.net.Name(vid))
 		}
 	}
-	for _, b := range x.Addresses {
-		if !slices.ContainsFunc(y.Addresses, func(c office.Address) bool { return c.Equal(&b) }) {
-			out = append(out, "VLAN "+was.n.Name(b.VID)+": "+notation.AddressText(b))
+	if !sameManage(one.Manage, device.Manage) && one.Manage != nil {
+		out = append(out, wording.ManagedIn(was.net, one.Manage).Text)
+	}
+	for _, address := range device.Addresses {
+		if !hasAddress(one, &address) {
+			out = append(out, "VLAN "+was.net.Name(address.VID)+": no address "+address.Prefix.String())
 		}
 	}
-	if lines, _ := policyLines(y, x); len(lines) > 0 {
-		out = append(out, typed(x.Name, lines))
+	for _, address := range one.Addresses {
+		if !slices.ContainsFunc(device.Addresses, func(c office.Address) bool { return c.Equal(&address) }) {
+			out = append(out, "VLAN "+was.net.Name(address.VID)+": "+notation.AddressText(address))
+		}
 	}
-	if len(out) == 0 && a.task != nil {
-		out = append(out, typed(x.Name, a.task.back))
+	if lines, _ := policyLines(device, one); len(lines) > 0 {
+		out = append(out, typed(one.Name, lines))
+	}
+	if len(out) == 0 && act.task != nil {
+		out = append(out, typed(one.Name, act.task.back))
 	}
 	return out
 }

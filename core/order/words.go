@@ -20,8 +20,8 @@ func told(a, b *span.Net) (out []string) {
 	if len(a.Topo.Links) == len(b.Topo.Links) && slices.EqualFunc(a.Topo.Links, b.Topo.Links, func(x, y graph.Link) bool { return a.Ref(x.A) == b.Ref(y.A) && a.Ref(x.B) == b.Ref(y.B) }) {
 		for i := range a.Topo.Links {
 			was, is := both(a, i), both(b, i)
-			l := b.Topo.Links[i]
-			name := fmt.Sprintf("%s – %s", portText(b.Ref(l.A)), portText(b.Ref(l.B)))
+			link := b.Topo.Links[i]
+			name := fmt.Sprintf("%s – %s", portText(b.Ref(link.A)), portText(b.Ref(link.B)))
 			if come := is.Minus(&was); !come.Empty() {
 				out = append(out, fmt.Sprintf("%s %s now both ways over %s.", names(b, &come), verb(&come, "pass"), name))
 			}
@@ -30,66 +30,66 @@ func told(a, b *span.Net) (out []string) {
 			}
 		}
 	}
-	for i, d := range b.Office.Devices {
-		was := a.Topo.DeviceIndex(d.Name)
-		if was < 0 || a.Tables[was] == b.Tables[i] || d.Unaware() {
+	for i, device := range b.Office.Devices {
+		was := a.Topo.DeviceIndex(device.Name)
+		if was < 0 || a.Tables[was] == b.Tables[i] || device.Unaware() {
 			continue
 		}
 		by := map[string][]int{}
 		var order []string
-		for q := range d.Ports {
-			k := a.Office.Devices[was].Port(d.Ports[q].Name)
-			if k < 0 || d.Ports[q].Bundle > 0 || len(b.Topo.LinksAt(i, q)) > 0 || a.Office.Devices[was].Ports[k].Bundle > 0 {
+		for port := range device.Ports {
+			at := a.Office.Devices[was].Port(device.Ports[port].Name)
+			if at < 0 || device.Ports[port].Bundle > 0 || len(b.Topo.LinksAt(i, port)) > 0 || a.Office.Devices[was].Ports[at].Bundle > 0 {
 				continue
 			}
-			x, y := in(a, was, k), in(b, i, q)
-			if x == y || y == 0 {
+			vid, one := in(a, was, at), in(b, i, port)
+			if vid == one || one == 0 {
 				continue
 			}
-			text := " now in " + b.Name(y)
-			if x != 0 {
-				text += ", no longer in " + b.Name(x)
+			text := " now in " + b.Name(one)
+			if vid != 0 {
+				text += ", no longer in " + b.Name(vid)
 			}
 			if by[text] == nil {
 				order = append(order, text)
 			}
-			by[text] = append(by[text], q)
+			by[text] = append(by[text], port)
 		}
 		for _, text := range order {
 			is := " is"
 			if len(by[text]) > 1 {
 				is = " are"
 			}
-			out = append(out, fmt.Sprintf("%s %s%s%s.", d.Name, notation.Ports(d, by[text]), is, text))
+			out = append(out, fmt.Sprintf("%s %s%s%s.", device.Name, notation.Ports(device, by[text]), is, text))
 		}
 	}
 	return out
 }
 
 // both is the VLANs that pass a link in both directions, each as itself.
-func both(n *span.Net, link int) office.Set {
-	c := n.Carry(link)
-	return c.AB.And(&c.BA)
+func both(net *span.Net, link int) office.Set {
+	carry := net.Carry(link)
+	return carry.AB.And(&carry.BA)
 }
 
 // in is the VLAN whose untagged frames a port sends and takes, 0 for none.
-func in(n *span.Net, dev, port int) office.VID {
-	if v := n.Tables[dev].Ports[port].PVID; v != 0 && n.Gives(dev, port, v, false) {
-		return v
+func in(net *span.Net, dev, port int) office.VID {
+	if vid := net.Tables[dev].Ports[port].PVID; vid != 0 && net.Gives(dev, port, vid, false) {
+		return vid
 	}
 	return 0
 }
 
-func names(n *span.Net, s *office.Set) string {
+func names(net *span.Net, set *office.Set) string {
 	var list []string
-	for v := range s.All() {
-		list = append(list, n.Name(v))
+	for vid := range set.All() {
+		list = append(list, net.Name(vid))
 	}
 	return some(list, 4)
 }
 
-func verb(s *office.Set, does string) string {
-	if s.Len() == 1 {
+func verb(set *office.Set, does string) string {
+	if set.Len() == 1 {
 		return does + "es"
 	}
 	return does

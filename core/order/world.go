@@ -26,77 +26,77 @@ type spot struct {
 
 // world is the office at one point of an order. It is not changed once made.
 type world struct {
-	p      *problem
-	o      *office.Office // every shape written out; the laptop is its one plug
-	n      *span.Net
-	states []*wording.State // by device; nil ports where there is nothing to set
-	tasks  []bool           // done
-	dirty  []bool           // by device: what runs is not saved
-	risky  []bool           // by device: a step was taken after which it is looked at before it is saved
-	at     spot
-	left   []int   // by device: tasks not done, and 1 where ports differ
-	ports  []int32 // of the judge's terminals
-	v      verdict
-	breaks []breach     // across devices that route
-	reach  map[int]bool // by device, filled as it is asked for
-	manage *talk.Management
-	live   *office.Set
-	beyond []bool   // by link
-	hashes []uint64 // by device: of what its ports are set to
-	knows  []uint64 // and of the VLANs that it knows too
+	problem *problem
+	office  *office.Office // every shape written out; the laptop is its one plug
+	net     *span.Net
+	states  []*wording.State // by device; nil ports where there is nothing to set
+	tasks   []bool           // done
+	dirty   []bool           // by device: what runs is not saved
+	risky   []bool           // by device: a step was taken after which it is looked at before it is saved
+	at      spot
+	left    []int   // by device: tasks not done, and 1 where ports differ
+	ports   []int32 // of the judge's terminals
+	verdict verdict
+	breaks  []breach     // across devices that route
+	reach   map[int]bool // by device, filled as it is asked for
+	manage  *talk.Management
+	live    *office.Set
+	beyond  []bool   // by link
+	hashes  []uint64 // by device: of what its ports are set to
+	knows   []uint64 // and of the VLANs that it knows too
 }
 
 // start is the office as it is.
 func (p *problem) start() *world {
-	n := p.was.n
-	w := &world{p: p, o: n.Office, n: n, tasks: make([]bool, len(p.tasks)), dirty: make([]bool, len(n.Office.Devices)), risky: make([]bool, len(n.Office.Devices))}
-	w.states = make([]*wording.State, len(n.Office.Devices))
-	w.hashes, w.knows = make([]uint64, len(w.states)), make([]uint64, len(w.states))
-	for i := range w.states {
-		w.states[i] = &wording.State{}
+	net := p.was.net
+	one := &world{problem: p, office: net.Office, net: net, tasks: make([]bool, len(p.tasks)), dirty: make([]bool, len(net.Office.Devices)), risky: make([]bool, len(net.Office.Devices))}
+	one.states = make([]*wording.State, len(net.Office.Devices))
+	one.hashes, one.knows = make([]uint64, len(one.states)), make([]uint64, len(one.states))
+	for i := range one.states {
+		one.states[i] = &wording.State{}
 		if p.words[i] != nil {
-			*w.states[i] = wording.Planned(n, i)
+			*one.states[i] = wording.Planned(net, i)
 		}
 	}
-	w.left = make([]int, len(w.states))
-	for i := range w.left {
-		w.count(i)
+	one.left = make([]int, len(one.states))
+	for i := range one.left {
+		one.count(i)
 	}
-	w.at = spot{dev: n.Topo.DeviceIndex(p.laptop.Port.Device), port: p.laptop.Port.Port, vid: p.laptop.Wants, tagged: p.laptop.Tagged, away: p.away}
-	w.settle()
-	return w
+	one.at = spot{dev: net.Topo.DeviceIndex(p.laptop.Port.Device), port: p.laptop.Port.Port, vid: p.laptop.Wants, tagged: p.laptop.Tagged, away: p.away}
+	one.settle()
+	return one
 }
 
 // settle works out what follows from the office.
 func (w *world) settle() {
-	w.ports = make([]int32, len(w.p.j.terms))
-	for i := range w.p.j.terms {
-		w.ports[i] = w.p.j.terms[i].place(w.n, w.tasks)
+	w.ports = make([]int32, len(w.problem.judge.terms))
+	for i := range w.problem.judge.terms {
+		w.ports[i] = w.problem.judge.terms[i].place(w.net, w.tasks)
 	}
 	w.judge()
 }
 
 func (w *world) judge() {
-	w.v = w.p.j.look(w.n, w.ports)
-	for _, b := range w.breaks {
-		if b.leak {
-			w.v.leaks++
+	w.verdict = w.problem.judge.look(w.net, w.ports)
+	for _, breach := range w.breaks {
+		if breach.leak {
+			w.verdict.leaks++
 		} else {
-			w.v.cut++
+			w.verdict.cut++
 		}
 	}
-	w.reach, w.manage, w.live = map[int]bool{}, talk.ManagementIn(w.n), nil
+	w.reach, w.manage, w.live = map[int]bool{}, talk.ManagementIn(w.net), nil
 }
 
 // count is how much is left to do on a device.
 func (w *world) count(i int) {
 	k := 0
-	for _, t := range w.p.tasks {
-		if t.dev == i && !w.tasks[t.at] && t.kind != CableStep {
+	for _, task := range w.problem.tasks {
+		if task.dev == i && !w.tasks[task.at] && task.kind != CableStep {
 			k++
 		}
 	}
-	if w.p.words[i] != nil && !w.settled(i) {
+	if w.problem.words[i] != nil && !w.settled(i) {
 		k++
 	}
 	w.left[i] = k
@@ -104,16 +104,16 @@ func (w *world) count(i int) {
 
 // settled says whether a device's ports are all as planned.
 func (w *world) settled(i int) bool {
-	d, goal := w.o.Devices[i], w.p.plan.n.Office.Devices[i]
-	if len(d.Ports) != len(goal.Ports) {
+	device, goal := w.office.Devices[i], w.problem.plan.net.Office.Devices[i]
+	if len(device.Ports) != len(goal.Ports) {
 		return false
 	}
-	for q := range d.Ports {
-		if d.Ports[q].Bundle > 0 {
+	for port := range device.Ports {
+		if device.Ports[port].Bundle > 0 {
 			continue
 		}
-		g := goal.Port(d.Ports[q].Name)
-		if g < 0 || !w.states[i].Ports[q].Alike(&w.p.goals[i].Ports[g]) {
+		at := goal.Port(device.Ports[port].Name)
+		if at < 0 || !w.states[i].Ports[port].Alike(&w.problem.goals[i].Ports[at]) {
 			return false
 		}
 	}
@@ -137,8 +137,8 @@ func (w *world) done() bool {
 }
 
 func (w *world) atHome() bool {
-	h := w.p.home
-	return !w.at.console && !w.at.away && w.o.Devices[w.at.dev].Name == h.Port.Device && w.at.port == h.Port.Port && w.at.vid == h.Wants && w.at.tagged == h.Tagged
+	plug := w.problem.home
+	return !w.at.console && !w.at.away && w.office.Devices[w.at.dev].Name == plug.Port.Device && w.at.port == plug.Port.Port && w.at.vid == plug.Wants && w.at.tagged == plug.Tagged
 }
 
 // remaining is how far the office is from the plan: settings of ports, and tasks;
@@ -158,26 +158,26 @@ func (w *world) remaining() int {
 
 // distance is how much of a device's ports differs from the plan.
 func (w *world) distance(i int) (k int) {
-	if w.p.words[i] == nil {
+	if w.problem.words[i] == nil {
 		return 0
 	}
-	d, goal := w.o.Devices[i], w.p.plan.n.Office.Devices[i]
-	for q := range d.Ports {
-		g := goal.Port(d.Ports[q].Name)
-		if d.Ports[q].Bundle > 0 || g < 0 {
+	device, goal := w.office.Devices[i], w.problem.plan.net.Office.Devices[i]
+	for port := range device.Ports {
+		at := goal.Port(device.Ports[port].Name)
+		if device.Ports[port].Bundle > 0 || at < 0 {
 			continue
 		}
-		a, b := &w.states[i].Ports[q], &w.p.goals[i].Ports[g]
-		if a.Alike(b) {
+		setting, one := &w.states[i].Ports[port], &w.problem.goals[i].Ports[at]
+		if setting.Alike(one) {
 			continue
 		}
-		x, y := a.Members(), b.Members()
-		out, forms := x.Xor(&y), a.Untagged.Xor(&b.Untagged)
+		set, y := setting.Members(), one.Members()
+		out, forms := set.Xor(&y), setting.Untagged.Xor(&one.Untagged)
 		k += out.Len() + forms.Len() + 1 // a VLAN that is there in the other form is nearer than one that is not
-		forms = a.Tagged.Xor(&b.Tagged)
+		forms = setting.Tagged.Xor(&one.Tagged)
 		forms = forms.And(&out)
 		k += forms.Len()
-		if a.PVID != b.PVID {
+		if setting.PVID != one.PVID {
 			k++
 		}
 	}
@@ -186,18 +186,18 @@ func (w *world) distance(i int) (k int) {
 
 // clone is a copy to be changed.
 func (w *world) clone() *world {
-	c := *w
-	c.states, c.tasks = slices.Clone(w.states), slices.Clone(w.tasks)
-	c.dirty, c.risky, c.left = slices.Clone(w.dirty), slices.Clone(w.risky), slices.Clone(w.left)
-	c.hashes, c.knows = slices.Clone(w.hashes), slices.Clone(w.knows)
-	c.beyond = nil
-	return &c
+	world := *w
+	world.states, world.tasks = slices.Clone(w.states), slices.Clone(w.tasks)
+	world.dirty, world.risky, world.left = slices.Clone(w.dirty), slices.Clone(w.risky), slices.Clone(w.left)
+	world.hashes, world.knows = slices.Clone(w.hashes), slices.Clone(w.knows)
+	world.beyond = nil
+	return &world
 }
 
 // state hash of a device, kept.
 func (w *world) hashAt(i int) uint64 {
 	if w.hashes[i] == 0 {
-		w.hashes[i] = hashOf(w.states[i], w.o.Devices[i].Wording.Name == office.ByChoice) | 1
+		w.hashes[i] = hashOf(w.states[i], w.office.Devices[i].Wording.Name == office.ByChoice) | 1
 	}
 	return w.hashes[i]
 }
@@ -212,16 +212,16 @@ func (w *world) known(i int) uint64 {
 
 // cabling tells apart which tasks are done that change ports or cables.
 func (w *world) cabling() uint64 {
-	h := newHash()
-	for _, t := range w.p.tasks {
-		if t.inner || t.kind == CableStep || t.manage {
-			h.put(b2u(w.tasks[t.at]))
+	hash := newHash()
+	for _, task := range w.problem.tasks {
+		if task.inner || task.kind == CableStep || task.manage {
+			hash.put(b2u(w.tasks[task.at]))
 		}
 	}
-	for _, l := range w.p.lent {
-		h.put(b2u(w.lends(l)))
+	for _, loan := range w.problem.lent {
+		hash.put(b2u(w.lends(loan)))
 	}
-	return uint64(h)
+	return uint64(hash)
 }
 
 // around tells apart what is around a device: its own state and its neighbours';
@@ -230,49 +230,49 @@ func (w *world) around(i int, far bool) uint64 {
 	if far {
 		return w.hash()
 	}
-	h := newHash()
-	h.put(w.hashAt(i))
-	for _, k := range w.p.beside[i] {
-		h.put(w.hashAt(k))
+	hash := newHash()
+	hash.put(w.hashAt(i))
+	for _, k := range w.problem.beside[i] {
+		hash.put(w.hashAt(k))
 	}
-	for _, t := range w.p.tasks {
-		if t.kind != Manage {
-			h.put(b2u(w.tasks[t.at]))
+	for _, task := range w.problem.tasks {
+		if task.kind != Manage {
+			hash.put(b2u(w.tasks[task.at]))
 		}
 	}
 	if w.live == nil { // who is in which VLAN decides where it may lead
 		w.live = &office.Set{}
-		for v := range w.n.Used().All() {
-			if w.p.j.lives(w.n, v) {
-				w.live.Add(v)
+		for vid := range w.net.Used().All() {
+			if w.problem.judge.lives(w.net, vid) {
+				w.live.Add(vid)
 			}
 		}
 	}
 	for _, x := range w.live {
-		h.put(x)
+		hash.put(x)
 	}
-	return uint64(h)
+	return uint64(hash)
 }
 
 // rest is tasks and the laptop.
-func (w *world) rest(h *hash) {
+func (w *world) rest(hash *hash) {
 	for _, t := range w.tasks {
-		h.put(b2u(t))
+		hash.put(b2u(t))
 	}
-	h.put(uint64(w.at.dev)<<32 | uint64(w.at.vid)<<3 | b2u(w.at.away)<<2 | b2u(w.at.console)<<1 | b2u(w.at.tagged))
+	hash.put(uint64(w.at.dev)<<32 | uint64(w.at.vid)<<3 | b2u(w.at.away)<<2 | b2u(w.at.console)<<1 | b2u(w.at.tagged))
 	for _, c := range []byte(w.at.port) {
-		h.put(uint64(c))
+		hash.put(uint64(c))
 	}
 }
 
 // hash tells worlds apart.
 func (w *world) hash() uint64 {
-	h := newHash()
+	hash := newHash()
 	for i := range w.states {
-		h.put(w.hashAt(i))
+		hash.put(w.hashAt(i))
 	}
-	w.rest(&h)
-	return uint64(h)
+	w.rest(&hash)
+	return uint64(hash)
 }
 
 func b2u(b bool) uint64 {
@@ -294,64 +294,64 @@ func (h *hash) put(v uint64) {
 
 // hashOf is of what a device forwards; and of what VLANs it knows where that decides
 // what a port can be.
-func hashOf(s *wording.State, known bool) uint64 {
-	h := newHash()
-	set := func(s *office.Set) {
-		for i, x := range s {
+func hashOf(state *wording.State, known bool) uint64 {
+	hash := newHash()
+	set := func(one *office.Set) {
+		for i, x := range one {
 			if x != 0 {
-				h.put(uint64(i))
-				h.put(x)
+				hash.put(uint64(i))
+				hash.put(x)
 			}
 		}
-		h.put(1 << 63)
+		hash.put(1 << 63)
 	}
 	if known {
-		set(&s.VLANs)
+		set(&state.VLANs)
 	}
-	for i := range s.Ports {
-		x := &s.Ports[i]
-		set(&x.Untagged)
-		set(&x.Tagged)
-		h.put(uint64(x.PVID) | uint64(x.Admit)<<16 | b2u(x.Off)<<20 | b2u(x.Filter)<<21)
-		for _, r := range x.Rides {
-			h.put(uint64(r.VLAN)<<16 | uint64(r.Wire))
+	for i := range state.Ports {
+		setting := &state.Ports[i]
+		set(&setting.Untagged)
+		set(&setting.Tagged)
+		hash.put(uint64(setting.PVID) | uint64(setting.Admit)<<16 | b2u(setting.Off)<<20 | b2u(setting.Filter)<<21)
+		for _, ride := range setting.Rides {
+			hash.put(uint64(ride.VLAN)<<16 | uint64(ride.Wire))
 		}
 	}
-	return uint64(h)
+	return uint64(hash)
 }
 
 // word is a device with its wording, on the ports that it has now.
-func (w *world) word(i int) *wording.Device { return wording.For(w.n, i) }
+func (w *world) word(i int) *wording.Device { return wording.For(w.net, i) }
 
 // set is the world with a device's ports in another state; the laptop, if its port
 // is among them, takes an address in the VLAN that it then is in.
 func (w *world) set(i int, next *wording.State) *world {
-	c := w.clone()
-	c.states[i], c.hashes[i], c.knows[i] = next, 0, 0
-	d := w.o.Devices[i]
-	draft := office.NewDraft(w.o)
+	world := w.clone()
+	world.states[i], world.hashes[i], world.knows[i] = next, 0, 0
+	device := w.office.Devices[i]
+	draft := office.NewDraft(w.office)
 	changed := false
-	for q := range d.Ports {
-		if d.Ports[q].Bundle > 0 || next.Ports[q].Alike(&w.states[i].Ports[q]) {
+	for port := range device.Ports {
+		if device.Ports[port].Bundle > 0 || next.Ports[port].Alike(&w.states[i].Ports[port]) {
 			continue
 		}
-		shape := next.Ports[q].Shape()
-		if err := draft.Set(office.PortRef{Device: d.Name, Port: d.Ports[q].Name}, &shape, ""); err != nil {
+		shape := next.Ports[port].Shape()
+		if err := draft.Set(office.PortRef{Device: device.Name, Port: device.Ports[port].Name}, &shape, ""); err != nil {
 			return nil
 		}
 		changed = true
 	}
-	c.dirty[i] = true
+	world.dirty[i] = true
 	if !changed { // it knows another VLAN, or a shut port is set otherwise
-		c.count(i)
-		return c
+		world.count(i)
+		return world
 	}
-	c.o, _ = draft.Done()
-	c.count(i)
-	c.n = w.n.Update(c.o)
-	c.follow(i)
-	c.judge()
-	return c
+	world.office, _ = draft.Done()
+	world.count(i)
+	world.net = w.net.Update(world.office)
+	world.follow(i)
+	world.judge()
+	return world
 }
 
 // follow gives the laptop an address where its port is, if a device that it is
@@ -360,109 +360,109 @@ func (c *world) follow(i int) {
 	if c.at.console || c.at.away || c.at.dev != i || c.at.tagged {
 		return
 	}
-	d := c.o.Devices[i]
-	q := d.Port(c.at.port)
-	if q < 0 || d.Unaware() {
+	device := c.office.Devices[i]
+	port := device.Port(c.at.port)
+	if port < 0 || device.Unaware() {
 		return
 	}
-	q = d.Logical(q)
-	if c.n.Gives(i, q, c.at.vid, false) {
+	port = device.Logical(port)
+	if c.net.Gives(i, port, c.at.vid, false) {
 		return
 	}
-	if v := c.n.Tables[i].Ports[q].PVID; v != 0 && c.n.Gives(i, q, v, false) {
-		c.at.vid = v
+	if vid := c.net.Tables[i].Ports[port].PVID; vid != 0 && c.net.Gives(i, port, vid, false) {
+		c.at.vid = vid
 	}
 }
 
 // plug is the laptop's, where it is now; false at a console.
-func (w *world) plug() (x office.Plug, ok bool) {
+func (w *world) plug() (plug office.Plug, ok bool) {
 	if w.at.console || w.at.away {
-		return x, false
+		return plug, false
 	}
 	if w.atHome() {
-		return w.p.home, true
+		return w.problem.home, true
 	}
-	x = w.p.laptop
-	x.Port, x.Wants, x.Tagged = office.PortRef{Device: w.o.Devices[w.at.dev].Name, Port: w.at.port}, w.at.vid, w.at.tagged
-	if x.Port != w.p.laptop.Port || x.Wants != w.p.laptop.Wants {
-		x.At = netip.Addr{} // it is given one there
+	plug = w.problem.laptop
+	plug.Port, plug.Wants, plug.Tagged = office.PortRef{Device: w.office.Devices[w.at.dev].Name, Port: w.at.port}, w.at.vid, w.at.tagged
+	if plug.Port != w.problem.laptop.Port || plug.Wants != w.problem.laptop.Wants {
+		plug.At = netip.Addr{} // it is given one there
 	}
-	return x, true
+	return plug, true
 }
 
 // walk is the world with the operator elsewhere.
 func (w *world) walk(at spot) *world {
-	c := w.clone()
-	c.at = at
-	c.reach = map[int]bool{}
-	return c
+	world := w.clone()
+	world.at = at
+	world.reach = map[int]bool{}
+	return world
 }
 
 // carry is the world with a task done; nil where it cannot be.
-func (w *world) carry(t *task) *world {
-	c := w.clone()
-	c.tasks[t.at] = true
+func (w *world) carry(task *task) *world {
+	world := w.clone()
+	world.tasks[task.at] = true
 	switch {
-	case t.device != nil:
-		d := w.o.Devices[t.dev].Clone()
+	case task.device != nil:
+		device := w.office.Devices[task.dev].Clone()
 		names := map[string]wording.Setting{}
-		if t.inner && w.p.words[t.dev] != nil {
-			for q := range d.Ports {
-				if d.Ports[q].Bundle == 0 {
-					names[d.Ports[q].Name] = w.states[t.dev].Ports[q]
+		if task.inner && w.problem.words[task.dev] != nil {
+			for port := range device.Ports {
+				if device.Ports[port].Bundle == 0 {
+					names[device.Ports[port].Name] = w.states[task.dev].Ports[port]
 				}
 			}
 		}
-		t.device(d)
-		d.Seal()
-		o := *w.o
-		o.Devices = slices.Clone(w.o.Devices)
-		o.Devices[t.dev] = d
-		if t.others != nil {
-			t.others(o.Devices)
+		task.device(device)
+		device.Seal()
+		one := *w.office
+		one.Devices = slices.Clone(w.office.Devices)
+		one.Devices[task.dev] = device
+		if task.others != nil {
+			task.others(one.Devices)
 		}
-		c.o = &o
-		c.n = w.n.Update(&o)
-		c.dirty[t.dev] = c.dirty[t.dev] || t.kind != CableStep
-		c.risky[t.dev] = c.risky[t.dev] || t.risky
-		if t.inner && w.p.words[t.dev] != nil {
-			s := wording.State{Ports: make([]wording.Setting, len(d.Ports))}
-			for q := range d.Ports {
-				if d.Ports[q].Bundle > 0 {
+		world.office = &one
+		world.net = w.net.Update(&one)
+		world.dirty[task.dev] = world.dirty[task.dev] || task.kind != CableStep
+		world.risky[task.dev] = world.risky[task.dev] || task.risky
+		if task.inner && w.problem.words[task.dev] != nil {
+			state := wording.State{Ports: make([]wording.Setting, len(device.Ports))}
+			for port := range device.Ports {
+				if device.Ports[port].Bundle > 0 {
 					continue
 				}
-				x, ok := names[d.Ports[q].Name]
-				if !ok || d.Ports[q].Shape != nil && !wording.Of(d.Ports[q].Shape).Equal(x) {
-					x = wording.Of(d.Ports[q].Shape)
+				setting, ok := names[device.Ports[port].Name]
+				if !ok || device.Ports[port].Shape != nil && !wording.Of(device.Ports[port].Shape).Equal(setting) {
+					setting = wording.Of(device.Ports[port].Shape)
 				}
-				s.Ports[q] = x
+				state.Ports[port] = setting
 			}
-			s = s.With(0, s.Ports[0]).Knowing(w.states[t.dev].VLANs)
-			c.states[t.dev] = &s
-			c.hashes[t.dev], c.knows[t.dev] = 0, 0
+			state = state.With(0, state.Ports[0]).Knowing(w.states[task.dev].VLANs)
+			world.states[task.dev] = &state
+			world.hashes[task.dev], world.knows[task.dev] = 0, 0
 		}
-	case len(t.plugs)+len(t.pulls) > 0:
-		o := *w.o
-		o.Cables = nil
-		for _, x := range w.o.Cables {
-			if !slices.ContainsFunc(t.pulls, x.Same) {
-				o.Cables = append(o.Cables, x)
+	case len(task.plugs)+len(task.pulls) > 0:
+		one := *w.office
+		one.Cables = nil
+		for _, cable := range w.office.Cables {
+			if !slices.ContainsFunc(task.pulls, cable.Same) {
+				one.Cables = append(one.Cables, cable)
 			}
 		}
-		o.Cables = append(o.Cables, t.plugs...)
-		w.p.unplugged(&o)
-		c.o = &o
-		c.n = w.n.Update(&o)
+		one.Cables = append(one.Cables, task.plugs...)
+		w.problem.unplugged(&one)
+		world.office = &one
+		world.net = w.net.Update(&one)
 	}
-	c.count(t.dev)
-	if t.manage && w.p.cut[t.dev] {
-		c.dirty[t.dev] = false // nobody can save it
+	world.count(task.dev)
+	if task.manage && w.problem.cut[task.dev] {
+		world.dirty[task.dev] = false // nobody can save it
 	}
-	if t.routes || len(t.plugs)+len(t.pulls) > 0 && w.p.routes(t) {
-		c.breaks = w.p.across.look(c.n)
+	if task.routes || len(task.plugs)+len(task.pulls) > 0 && w.problem.routes(task) {
+		world.breaks = w.problem.across.look(world.net)
 	}
-	c.settle()
-	return c
+	world.settle()
+	return world
 }
 
 // unplugged has a device that another one takes the place of be at no address any more once
@@ -472,12 +472,12 @@ func (p *problem) unplugged(o *office.Office) {
 		return
 	}
 	o.Devices = slices.Clone(o.Devices)
-	for i, d := range o.Devices {
-		cabled := slices.ContainsFunc(o.Cables, func(c office.Cable) bool { return c.A.Device == d.Name || c.B.Device == d.Name })
-		if p.old[d.Name] && !cabled && len(d.Addresses)+len(d.Outsides) > 0 {
-			x := d.Clone()
-			x.Addresses, x.Outsides, x.Routes, x.Rules = nil, nil, nil, nil
-			o.Devices[i] = x.Seal()
+	for i, device := range o.Devices {
+		cabled := slices.ContainsFunc(o.Cables, func(cable office.Cable) bool { return cable.A.Device == device.Name || cable.B.Device == device.Name })
+		if p.old[device.Name] && !cabled && len(device.Addresses)+len(device.Outsides) > 0 {
+			one := device.Clone()
+			one.Addresses, one.Outsides, one.Routes, one.Rules = nil, nil, nil, nil
+			o.Devices[i] = one.Seal()
 		}
 	}
 }
@@ -500,8 +500,8 @@ func (w *world) reachable(i int) bool {
 	case w.at.console:
 		return w.at.dev == i
 	}
-	d := w.o.Devices[i]
-	if d.Manage == nil {
+	device := w.office.Devices[i]
+	if device.Manage == nil {
 		return false
 	}
 	plug, _ := w.plug()
@@ -510,22 +510,22 @@ func (w *world) reachable(i int) bool {
 
 // reachedBy says whether a laptop plugged in somewhere reaches a device.
 func (w *world) reachedBy(plug *office.Plug, i int) bool {
-	here := reach.Plug(w.n, plug)
+	here := reach.Plug(w.net, plug)
 	return here != nil && w.manage.Stops(plug.Wants, here, plug.At, i) == nil
 }
 
 // routes says whether something leads out of a VLAN.
-func (w *world) routes(v office.VID) bool { return w.n.Gateways().First(v).Is() }
+func (w *world) routes(vid office.VID) bool { return w.net.Gateways().First(vid).Is() }
 
 // wouldReach says whether the operator could reach a device as things are if it were
 // managed in another VLAN.
-func (w *world) wouldReach(i int, v office.VID) bool {
+func (w *world) wouldReach(i int, vid office.VID) bool {
 	plug, ok := w.plug()
 	if !ok || w.routes(plug.Wants) {
 		return true // that is for a closer look
 	}
-	here := reach.Plug(w.n, &plug)
-	return slices.ContainsFunc(w.n.Standing(i, v, ""), func(x span.Place) bool { return here != nil && x.Span == here[0].Span })
+	here := reach.Plug(w.net, &plug)
+	return slices.ContainsFunc(w.net.Standing(i, vid, ""), func(place span.Place) bool { return here != nil && place.Span == here[0].Span })
 }
 
 // by is how the operator reaches a device.
@@ -542,8 +542,8 @@ func (w *world) by(i int) By {
 // console says whether one may stand at a device without a way over the network:
 // it has a console, or nobody said where it is managed.
 func (w *world) console(i int) bool {
-	d := w.o.Devices[i]
-	return d.Console || d.Manage == nil || w.p.was.n.Office.Devices[i].Manage == nil
+	device := w.office.Devices[i]
+	return device.Console || device.Manage == nil || w.problem.was.net.Office.Devices[i].Manage == nil
 }
 
 // severs says whether a state of a device takes the laptop's VLAN off a cable that
@@ -554,14 +554,14 @@ func (w *world) severs(i int, next *wording.State) bool {
 	if w.at.console || w.at.away {
 		return false
 	}
-	v := w.at.vid
-	for q := range next.Ports {
-		now, then := &w.states[i].Ports[q], &next.Ports[q]
+	vid := w.at.vid
+	for port := range next.Ports {
+		now, then := &w.states[i].Ports[port], &next.Ports[port]
 		if now.Alike(then) {
 			continue
 		}
-		for _, l := range w.n.Topo.LinksAt(i, q) {
-			if w.crosses(now, v, i, q, l) && !w.crosses(then, v, i, q, l) && w.carries(l) {
+		for _, l := range w.net.Topo.LinksAt(i, port) {
+			if w.crosses(now, vid, i, port, l) && !w.crosses(then, vid, i, port, l) && w.carries(l) {
 				return true
 			}
 		}
@@ -570,26 +570,26 @@ func (w *world) severs(i int, next *wording.State) bool {
 }
 
 // crosses says whether a VLAN goes both ways over a link that a port set so is at.
-func (w *world) crosses(x *wording.Setting, v office.VID, dev, port, link int) bool {
-	untagged := x.Untagged.Has(v)
+func (w *world) crosses(setting *wording.Setting, vid office.VID, dev, port, link int) bool {
+	untagged := setting.Untagged.Has(vid)
 	switch {
-	case x.Off || !untagged && !x.Tagged.Has(v):
+	case setting.Off || !untagged && !setting.Tagged.Has(vid):
 		return false
-	case len(x.Rides) > 0 || !w.plainly(dev):
+	case len(setting.Rides) > 0 || !w.plainly(dev):
 		return true
 	}
-	wire := bridge.Wire(v)
+	wire := bridge.Wire(vid)
 	if untagged {
 		wire = bridge.Untagged
 	}
-	for _, e := range w.n.Topo.Across(link, dev, port) {
-		far := w.n.Tables[e.Dev]
-		in, why := far.Ingress(e.Port, wire)
-		if w.plainly(e.Dev) && (why != bridge.Passed || in.VID != v) {
+	for _, end := range w.net.Topo.Across(link, dev, port) {
+		far := w.net.Tables[end.Dev]
+		in, why := far.Ingress(end.Port, wire)
+		if w.plainly(end.Dev) && (why != bridge.Passed || in.VID != vid) {
 			return false
 		}
-		back, out := far.Egress(in, e.Port)
-		if w.plainly(e.Dev) && (!out || back == bridge.Untagged && (x.PVID != v || x.Admit == office.AdmitTagged) || back != bridge.Untagged && (back != bridge.Wire(v) || x.Admit == office.AdmitUntagged)) {
+		back, out := far.Egress(in, end.Port)
+		if w.plainly(end.Dev) && (!out || back == bridge.Untagged && (setting.PVID != vid || setting.Admit == office.AdmitTagged) || back != bridge.Untagged && (back != bridge.Wire(vid) || setting.Admit == office.AdmitUntagged)) {
 			return false
 		}
 	}
@@ -598,8 +598,8 @@ func (w *world) crosses(x *wording.Setting, v office.VID, dev, port, link int) b
 
 // plainly says whether a device takes a VLAN's tag for its VLAN, and for no group.
 func (w *world) plainly(dev int) bool {
-	d := w.o.Devices[dev]
-	return !d.Unaware() && d.Forwarding != office.Grouped
+	device := w.office.Devices[dev]
+	return !device.Unaware() && device.Forwarding != office.Grouped
 }
 
 // carries says whether a device with steps left that is managed in the laptop's VLAN
@@ -612,46 +612,46 @@ func (w *world) carries(link int) bool {
 }
 
 func (w *world) findBeyond() []bool {
-	t := w.n.Topo
-	out := make([]bool, len(t.Links))
-	links := make([]int, len(t.Blocks)+1) // of each block; the last of those in none
-	for l := range t.Links {
-		links[blockOf(t, l)]++
+	topology := w.net.Topo
+	out := make([]bool, len(topology.Links))
+	links := make([]int, len(topology.Blocks)+1) // of each block; the last of those in none
+	for link := range topology.Links {
+		links[blockOf(topology, link)]++
 	}
 	// Each device by the link that leads to it.
-	seen := make([]bool, len(w.o.Devices))
-	by := make([]int, len(w.o.Devices))
-	from := make([]int, len(w.o.Devices))
+	seen := make([]bool, len(w.office.Devices))
+	by := make([]int, len(w.office.Devices))
+	from := make([]int, len(w.office.Devices))
 	seen[w.at.dev], by[w.at.dev] = true, -1
 	order := []int{w.at.dev}
 	for k := 0; k < len(order); k++ {
-		for l := range t.Links {
-			for _, e := range [][2]int{{t.Links[l].A.Dev, t.Links[l].B.Dev}, {t.Links[l].B.Dev, t.Links[l].A.Dev}} {
+		for link := range topology.Links {
+			for _, e := range [][2]int{{topology.Links[link].A.Dev, topology.Links[link].B.Dev}, {topology.Links[link].B.Dev, topology.Links[link].A.Dev}} {
 				if e[0] == order[k] && !seen[e[1]] {
-					seen[e[1]], by[e[1]], from[e[1]] = true, l, e[0]
+					seen[e[1]], by[e[1]], from[e[1]] = true, link, e[0]
 					order = append(order, e[1])
 				}
 			}
 		}
 	}
 	for _, i := range order {
-		m := w.o.Devices[i].Manage
-		if m == nil || m.VID != w.at.vid || !w.open(i) || !w.reaches(i) {
+		manage := w.office.Devices[i].Manage
+		if manage == nil || manage.VID != w.at.vid || !w.open(i) || !w.reaches(i) {
 			continue
 		}
 		for k := i; by[k] >= 0; k = from[k] {
-			out[by[k]] = links[blockOf(t, by[k])] == 1 // no ring has another way
+			out[by[k]] = links[blockOf(topology, by[k])] == 1 // no ring has another way
 		}
 	}
 	return out
 }
 
 // blockOf is the block of a link, one more than there are for a link in none.
-func blockOf(t *graph.Topology, link int) int {
-	if b := t.BlockOf(link); b >= 0 {
+func blockOf(topology *graph.Topology, link int) int {
+	if b := topology.BlockOf(link); b >= 0 {
 		return b
 	}
-	return len(t.Blocks)
+	return len(topology.Blocks)
 }
 
 // spots lists where the operator could go to reach a device, the next best first:
@@ -669,15 +669,15 @@ func (w *world) spots(i int) (out []spot) {
 
 // eachSpot yields the ports from which a device is reached, one a span.
 func (w *world) eachSpot(i int, yield func(spot) bool) {
-	if w.o.Devices[i].Manage == nil {
+	if w.office.Devices[i].Manage == nil {
 		return
 	}
 	seen := map[span.Place]bool{}
 	there := *w
 	for _, dev := range w.nearby(i) {
 		for _, at := range w.free(dev) {
-			x := span.Node{Hub: w.n.Topo.HubOf(dev, w.o.Devices[dev].Port(at.port)), Label: span.Label(at.vid)}
-			here := reach.Whole(span.Place{Span: w.n.SpanOf(x), Node: x})
+			node := span.Node{Hub: w.net.Topo.HubOf(dev, w.office.Devices[dev].Port(at.port)), Label: span.Label(at.vid)}
+			here := reach.Whole(span.Place{Span: w.net.SpanOf(node), Node: node})
 			if here.Span == nil || seen[here] {
 				continue
 			}
@@ -714,9 +714,9 @@ func (w *world) walkable(i int) bool {
 // nearby is the devices whose ports are tried: where the laptop is and is to be,
 // the device itself, and all others.
 func (w *world) nearby(i int) []int {
-	list := []int{w.at.dev, w.n.Topo.DeviceIndex(w.p.home.Port.Device), i}
-	for k := range w.o.Devices {
-		list = append(list, k)
+	list := []int{w.at.dev, w.net.Topo.DeviceIndex(w.problem.home.Port.Device), i}
+	for dev := range w.office.Devices {
+		list = append(list, dev)
 	}
 	var out []int
 	for _, k := range list {
@@ -730,46 +730,46 @@ func (w *world) nearby(i int) []int {
 // free lists the ports of a device that the laptop could go to, one a VLAN: those
 // that it is or was planned for first.
 func (w *world) free(dev int) (out []spot) {
-	d := w.o.Devices[dev]
-	if d.Unaware() {
+	device := w.office.Devices[dev]
+	if device.Unaware() {
 		return nil
 	}
 	taken := map[string]bool{}
-	for _, x := range []*origin{w.p.was, w.p.plan} {
-		for _, plug := range x.from.Office.Plugs {
-			if plug.Port.Device == d.Name && !plug.Operator {
+	for _, one := range []*origin{w.problem.was, w.problem.plan} {
+		for _, plug := range one.from.Office.Plugs {
+			if plug.Port.Device == device.Name && !plug.Operator {
 				taken[plug.Port.Port] = true
 			}
 		}
 	}
-	for _, c := range w.p.plan.n.Office.Cables { // what is to be cabled stays free for that
-		for _, r := range []office.PortRef{c.A, c.B} {
-			if r.Device == d.Name {
-				taken[r.Port] = true
+	for _, cable := range w.problem.plan.net.Office.Cables { // what is to be cabled stays free for that
+		for _, ref := range []office.PortRef{cable.A, cable.B} {
+			if ref.Device == device.Name {
+				taken[ref.Port] = true
 			}
 		}
 	}
 	var at []int
-	for q := range d.Ports {
-		name := d.Ports[q].Name
-		if d.Ports[q].Kind != office.Physical || d.Ports[q].Bundle > 0 || taken[name] || len(w.n.Topo.LinksAt(dev, q)) > 0 {
+	for port := range device.Ports {
+		name := device.Ports[port].Name
+		if device.Ports[port].Kind != office.Physical || device.Ports[port].Bundle > 0 || taken[name] || len(w.net.Topo.LinksAt(dev, port)) > 0 {
 			continue
 		}
-		own := d.Name == w.p.home.Port.Device && name == w.p.home.Port.Port || d.Name == w.p.laptop.Port.Device && name == w.p.laptop.Port.Port
+		own := device.Name == w.problem.home.Port.Device && name == w.problem.home.Port.Port || device.Name == w.problem.laptop.Port.Device && name == w.problem.laptop.Port.Port
 		if own {
-			at = append([]int{q}, at...)
+			at = append([]int{port}, at...)
 		} else {
-			at = append(at, q)
+			at = append(at, port)
 		}
 	}
 	var vids office.Set
-	for _, q := range at {
-		v := w.n.Tables[dev].Ports[q].PVID
-		if v == 0 || vids.Has(v) || !w.n.Gives(dev, q, v, false) {
+	for _, port := range at {
+		vid := w.net.Tables[dev].Ports[port].PVID
+		if vid == 0 || vids.Has(vid) || !w.net.Gives(dev, port, vid, false) {
 			continue
 		}
-		vids.Add(v)
-		out = append(out, spot{dev: dev, port: d.Ports[q].Name, vid: v})
+		vids.Add(vid)
+		out = append(out, spot{dev: dev, port: device.Ports[port].Name, vid: vid})
 	}
 	return out
 }

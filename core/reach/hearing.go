@@ -35,7 +35,7 @@ type Hearing struct {
 }
 
 // In gives the hearing of an office.
-func In(n *span.Net) *Hearing { return &Hearing{net: n} }
+func In(net *span.Net) *Hearing { return &Hearing{net: net} }
 
 // Of says whether what is sent at one place is heard at another.
 func (h *Hearing) Of(from, to span.Place) bool {
@@ -60,9 +60,9 @@ func (h *Hearing) Of(from, to span.Place) bool {
 
 // Any says whether what is sent at one of some places is heard at one of others.
 func (h *Hearing) Any(from, to []span.Place) bool {
-	for _, a := range from {
+	for _, place := range from {
 		for _, b := range to {
-			if h.Of(a, b) {
+			if h.Of(place, b) {
 				return true
 			}
 		}
@@ -75,9 +75,9 @@ func (h *Hearing) Both(a, b []span.Place) bool { return h.Any(a, b) && h.Any(b, 
 
 // Whole is a place as far as it matters who is where: a whole span, where every arc
 // has its way back; else one of its nodes. The zero place is nowhere.
-func Whole(p span.Place) span.Place {
-	if p.Span == nil || !p.Span.OneWay {
-		p.Node = span.Node{}
+func Whole(place span.Place) span.Place {
+	if place.Span == nil || !place.Span.OneWay {
+		place.Node = span.Node{}
 	}
-	return p
+	return place
 }

@@ -26,8 +26,8 @@ func (s Stand) With(other Stand) Stand {
 	}
 	s.Also = append(slices.Clip(s.Also), other.Also...)
 	s.More = slices.Clip(s.More)
-	for _, p := range append([]span.Place{other.Hears}, other.More...) {
-		s.hear(p)
+	for _, place := range append([]span.Place{other.Hears}, other.More...) {
+		s.hear(place)
 	}
 	return s
 }
@@ -36,13 +36,13 @@ func (s Stand) With(other Stand) Stand {
 func (s *Stand) There() bool { return s.Hears.Span != nil || s.More != nil }
 
 // hear adds a place that is heard.
-func (s *Stand) hear(p span.Place) {
-	switch p = Whole(p); {
-	case p.Span == nil || p == s.Hears:
+func (s *Stand) hear(place span.Place) {
+	switch place = Whole(place); {
+	case place.Span == nil || place == s.Hears:
 	case s.Hears.Span == nil:
-		s.Hears = p
+		s.Hears = place
 	default:
-		s.More = append(s.More, p)
+		s.More = append(s.More, place)
 	}
 }
 
@@ -60,12 +60,12 @@ func (h *Hearing) Reaches(a, b *Stand) bool {
 }
 
 // into says whether what is sent at a place comes out to somebody.
-func (h *Hearing) into(from span.Place, b *Stand) bool {
-	if h.Of(from, b.Hears) {
+func (h *Hearing) into(from span.Place, stand *Stand) bool {
+	if h.Of(from, stand.Hears) {
 		return true
 	}
-	for _, p := range b.More {
-		if h.Of(from, p) {
+	for _, place := range stand.More {
+		if h.Of(from, place) {
 			return true
 		}
 	}
@@ -89,45 +89,45 @@ func NewPlaces() *Places { return &Places{hubs: map[*span.VLAN][]*span.Span{}} }
 
 // Device is where a device itself stands in a VLAN: by its address or management, or
 // as a host behind its own ports.
-func (x *Places) Device(n *span.Net, dev int, vid office.VID) (out Stand) {
-	device := n.Office.Devices[dev]
+func (x *Places) Device(net *span.Net, dev int, vid office.VID) (out Stand) {
+	device := net.Office.Devices[dev]
 	if !Itself(device, vid) {
 		return out
 	}
-	talks := func(p span.Place) {
+	talks := func(place span.Place) {
 		if out.Sends.Span == nil {
-			out.Sends = Whole(p)
+			out.Sends = Whole(place)
 		}
-		out.hear(p)
+		out.hear(place)
 	}
 	if device.TalksItself() {
 		for port := range device.Ports {
-			if device.Ports[port].Bundle == 0 && n.Tables[dev].Ports[port].Has(vid) {
-				node := span.Node{Hub: n.Topo.HubOf(dev, port), Label: span.Label(vid)}
-				talks(span.Place{Span: x.spanAt(n, vid, node), Node: node})
+			if device.Ports[port].Bundle == 0 && net.Tables[dev].Ports[port].Has(vid) {
+				node := span.Node{Hub: net.Topo.HubOf(dev, port), Label: span.Label(vid)}
+				talks(span.Place{Span: x.spanAt(net, vid, node), Node: node})
 			}
 		}
 		return out
 	}
 	on := ""
-	for _, a := range device.Addresses {
-		if a.VID == vid {
-			on = a.On
+	for _, address := range device.Addresses {
+		if address.VID == vid {
+			on = address.On
 		}
 	}
-	for _, p := range n.Standing(dev, vid, on) {
-		talks(p)
+	for _, place := range net.Standing(dev, vid, on) {
+		talks(place)
 	}
 	return out
 }
 
 // Itself says whether a device talks in a VLAN itself.
-func Itself(d *office.Device, v office.VID) bool {
-	if d.Manage != nil && d.Manage.VID == v || d.TalksItself() {
+func Itself(device *office.Device, vid office.VID) bool {
+	if device.Manage != nil && device.Manage.VID == vid || device.TalksItself() {
 		return true
 	}
-	for i := range d.Addresses {
-		if d.Addresses[i].VID == v {
+	for i := range device.Addresses {
+		if device.Addresses[i].VID == vid {
 			return true
 		}
 	}
@@ -135,12 +135,12 @@ func Itself(d *office.Device, v office.VID) bool {
 }
 
 // Port is where somebody stands who is plugged into a port and sends in one form.
-func (x *Places) Port(n *span.Net, dev, port int, wire bridge.Wire) (out Stand) {
-	device, table := n.Office.Devices[dev], n.Tables[dev]
-	hub := n.Topo.HubOf(dev, port)
+func (x *Places) Port(net *span.Net, dev, port int, wire bridge.Wire) (out Stand) {
+	device, table := net.Office.Devices[dev], net.Tables[dev]
+	hub := net.Topo.HubOf(dev, port)
 	if domain, why := table.Ingress(port, wire); why == bridge.Passed {
 		node := span.Node{Hub: hub, Label: span.LabelOf(hub, domain)}
-		out.Sends = Whole(span.Place{Span: x.spanAt(n, node.Label.VID(), node), Node: node})
+		out.Sends = Whole(span.Place{Span: x.spanAt(net, node.Label.VID(), node), Node: node})
 	}
 	if device.Unaware() {
 		out.Hears = out.Sends
@@ -150,25 +150,25 @@ func (x *Places) Port(n *span.Net, dev, port int, wire bridge.Wire) (out Stand) 
 	if compiled.Off {
 		return out
 	}
-	hear := func(v office.VID) {
-		node := span.Node{Hub: hub, Label: span.Label(v)}
-		out.hear(span.Place{Span: x.spanAt(n, v, node), Node: node})
+	hear := func(vid office.VID) {
+		node := span.Node{Hub: hub, Label: span.Label(vid)}
+		out.hear(span.Place{Span: x.spanAt(net, vid, node), Node: node})
 	}
 	if wire == bridge.Untagged {
-		if v := compiled.Access; v != 0 {
-			hear(v)
+		if vid := compiled.Access; vid != 0 {
+			hear(vid)
 			return out
 		}
-		for v := range compiled.Untagged.All() {
-			hear(v)
+		for vid := range compiled.Untagged.All() {
+			hear(vid)
 		}
 		return out
 	}
 	if device.Forwarding == office.Grouped { // a tag that has no row stays on, inside a group
 		members := compiled.Members()
-		for v := range members.All() {
-			node := span.Node{Hub: hub, Label: span.LabelOf(hub, bridge.Domain{VID: v, Keep: true, Kept: wire})}
-			out.hear(span.Place{Span: n.SpanOf(node), Node: node})
+		for vid := range members.All() {
+			node := span.Node{Hub: hub, Label: span.LabelOf(hub, bridge.Domain{VID: vid, Keep: true, Kept: wire})}
+			out.hear(span.Place{Span: net.SpanOf(node), Node: node})
 		}
 	}
 	if len(compiled.Rides) == 0 {
@@ -177,9 +177,9 @@ func (x *Places) Port(n *span.Net, dev, port int, wire bridge.Wire) (out Stand) 
 		}
 		return out
 	}
-	for v := range compiled.Tagged.All() {
-		if compiled.WireOf(v) == wire {
-			hear(v)
+	for vid := range compiled.Tagged.All() {
+		if compiled.WireOf(vid) == wire {
+			hear(vid)
 		}
 	}
 	return out
@@ -188,17 +188,17 @@ func (x *Places) Port(n *span.Net, dev, port int, wire bridge.Wire) (out Stand) 
 // spanAt is the span that has a node; kept by hub for each VLAN's result, which
 // lives on where an update does not touch it, and by VLAN for the office that is
 // looked at.
-func (x *Places) spanAt(n *span.Net, v office.VID, node span.Node) *span.Span {
-	if v == 0 {
-		return n.SpanOf(node)
+func (x *Places) spanAt(net *span.Net, vid office.VID, node span.Node) *span.Span {
+	if vid == 0 {
+		return net.SpanOf(node)
 	}
-	if n != x.at {
-		x.at = n
+	if net != x.at {
+		x.at = net
 		x.turn++
 	}
-	seen := &x.by[v]
+	seen := &x.by[vid]
 	if seen.turn != x.turn {
-		seen.turn, seen.hubs = x.turn, x.byHub(n, v)
+		seen.turn, seen.hubs = x.turn, x.byHub(net, vid)
 	}
 	if seen.hubs == nil {
 		return nil
@@ -210,18 +210,18 @@ func (x *Places) spanAt(n *span.Net, v office.VID, node span.Node) *span.Span {
 const mostKept = 1 << 12
 
 // byHub is the span of a VLAN at each hub, nil where it is not used at all.
-func (x *Places) byHub(n *span.Net, v office.VID) []*span.Span {
-	vlan := n.VLAN(v)
+func (x *Places) byHub(net *span.Net, vid office.VID) []*span.Span {
+	vlan := net.VLAN(vid)
 	if vlan == nil {
 		return nil
 	}
 	by := x.hubs[vlan]
-	if len(by) < len(n.Topo.Hubs) {
-		by = make([]*span.Span, len(n.Topo.Hubs))
-		for _, s := range vlan.Spans {
-			for _, node := range s.Nodes {
-				if node.Label == span.Label(v) {
-					by[node.Hub] = s
+	if len(by) < len(net.Topo.Hubs) {
+		by = make([]*span.Span, len(net.Topo.Hubs))
+		for _, part := range vlan.Spans {
+			for _, node := range part.Nodes {
+				if node.Label == span.Label(vid) {
+					by[node.Hub] = part
 				}
 			}
 		}
@@ -235,38 +235,38 @@ func (x *Places) byHub(n *span.Net, v office.VID) []*span.Span {
 
 // Plug is where what is plugged in stands that is served both ways; none where its
 // port, or the way into a device that knows no tags, does not serve it.
-func Plug(n *span.Net, plug *office.Plug) []span.Place {
-	if s, node := n.PlugAt(plug); s != nil {
-		return []span.Place{{Span: s, Node: node}}
+func Plug(net *span.Net, plug *office.Plug) []span.Place {
+	if part, node := net.PlugAt(plug); part != nil {
+		return []span.Place{{Span: part, Node: node}}
 	}
 	return nil
 }
 
 // Management is where a device's management is reached; none where it is managed
 // nowhere, or no frame comes there.
-func Management(n *span.Net, dev int) []span.Place {
-	m := n.Office.Devices[dev].Manage
-	if m == nil {
+func Management(net *span.Net, dev int) []span.Place {
+	manage := net.Office.Devices[dev].Manage
+	if manage == nil {
 		return nil
 	}
-	return n.Standing(dev, m.VID, "")
+	return net.Standing(dev, manage.VID, "")
 }
 
 // Address is where an address of a device is reached.
-func Address(n *span.Net, dev int, a *office.Address) []span.Place {
-	return n.Standing(dev, a.VID, a.On)
+func Address(net *span.Net, dev int, address *office.Address) []span.Place {
+	return net.Standing(dev, address.VID, address.On)
 }
 
 // AtPort is the place that frames of a port get into in one form.
-func AtPort(n *span.Net, dev, port int, wire bridge.Wire) []span.Place {
-	domain, why := n.Tables[dev].Ingress(port, wire)
+func AtPort(net *span.Net, dev, port int, wire bridge.Wire) []span.Place {
+	domain, why := net.Tables[dev].Ingress(port, wire)
 	if why != bridge.Passed {
 		return nil
 	}
-	hub := n.Topo.HubOf(dev, port)
+	hub := net.Topo.HubOf(dev, port)
 	node := span.Node{Hub: hub, Label: span.LabelOf(hub, domain)}
-	if s := n.SpanOf(node); s != nil {
-		return []span.Place{{Span: s, Node: node}}
+	if part := net.SpanOf(node); part != nil {
+		return []span.Place{{Span: part, Node: node}}
 	}
 	return nil
 }

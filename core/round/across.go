@@ -35,35 +35,35 @@ type laptop struct {
 
 // laptops are one in each VLAN where somebody can be plugged in and the gateway answers
 // him.
-func (w *world) laptops(m *talk.Map) (out []laptop) {
+func (w *world) laptops(talks *talk.Map) (out []laptop) {
 	taken := map[netip.Addr]bool{}
 	for k := range w.posts {
 		taken[w.posts[k].addr] = true
 	}
 	known := map[office.VID]bool{}
 	for a := range w.asks {
-		v := w.asks[a].vlan
-		if v == 0 || known[v] || !w.asksAcross(a) {
+		vid := w.asks[a].vlan
+		if vid == 0 || known[vid] || !w.asksAcross(a) {
 			continue
 		}
-		known[v] = true
-		l := laptop{vlan: v, gate: -1}
+		known[vid] = true
+		one := laptop{vlan: vid, gate: -1}
 		var last netip.Addr
 		handed := false
 		for _, k := range w.sets[w.plan[a]] {
-			p := &w.posts[k]
-			if p.gateway && l.gate < 0 {
-				l.gate = k
+			post := &w.posts[k]
+			if post.gateway && one.gate < 0 {
+				one.gate = k
 				if !handed {
-					l.addr, last = p.net.Addr().Next(), office.LastOf(p.net)
+					one.addr, last = post.net.Addr().Next(), office.LastOf(post.net)
 				}
 			}
-			if p.hands && !handed {
-				handed, l.addr, last = true, p.from, p.to
+			if post.hands && !handed {
+				handed, one.addr, last = true, post.from, post.to
 			}
 		}
-		l.addr = m.Usual(l.addr, last, func(x netip.Addr) bool { return taken[x] })
-		out = append(out, l)
+		one.addr = talks.Usual(one.addr, last, func(addr netip.Addr) bool { return taken[addr] })
+		out = append(out, one)
 	}
 	return out
 }
@@ -81,12 +81,12 @@ type target struct {
 
 // findTargets lists every address that answers, those that rules and wishes name, and
 // one of each part of the outside that rules or routes tell apart.
-func (w *world) findTargets(m *talk.Map) {
+func (w *world) findTargets(talks *talk.Map) {
 	known := map[netip.Addr]bool{}
-	add := func(a netip.Addr, name string) {
-		if a.IsValid() && !known[a] {
-			known[a] = true
-			w.targets = append(w.targets, target{a, name})
+	add := func(addr netip.Addr, name string) {
+		if addr.IsValid() && !known[addr] {
+			known[addr] = true
+			w.targets = append(w.targets, target{addr, name})
 		}
 	}
 	// Hosts first: what gets to a device that routes need not get through it.
@@ -98,47 +98,47 @@ func (w *world) findTargets(m *talk.Map) {
 		}
 	}
 	name := func(sides []office.Side) {
-		for _, s := range sides {
-			if s.Kind == office.SideNet && s.Net.IsSingleIP() {
-				add(s.Net.Addr(), s.Net.Addr().String())
+		for _, side := range sides {
+			if side.Kind == office.SideNet && side.Net.IsSingleIP() {
+				add(side.Net.Addr(), side.Net.Addr().String())
 			}
 		}
 	}
-	for _, x := range w.n.Office.Wishes {
-		name(x.To)
+	for _, wish := range w.net.Office.Wishes {
+		name(wish.To)
 	}
-	for _, d := range w.n.Office.Devices {
-		for k := range d.Rules {
-			name(d.Rules[k].To)
+	for _, device := range w.net.Office.Devices {
+		for k := range device.Rules {
+			name(device.Rules[k].To)
 		}
 	}
-	for _, p := range m.Outside().Parts() {
-		if p.Net.Bits() == 0 {
-			add(p.Addr, string(office.SideOutside))
+	for _, part := range talks.Outside().Parts() {
+		if part.Net.Bits() == 0 {
+			add(part.Addr, string(office.SideOutside))
 		} else {
-			add(p.Addr, p.Addr.String())
+			add(part.Addr, part.Addr.String())
 		}
 	}
 }
 
 // between is the services that each laptop can use at targets of another VLAN; the
 // others are as planned.
-func (w *world) between(n *span.Net, targets []int) (open [][]*talk.Services) {
-	m := talk.New(n)
+func (w *world) between(net *span.Net, targets []int) (open [][]*talk.Services) {
+	talks := talk.New(net)
 	to := make([]*talk.Who, len(w.targets))
 	for _, k := range targets {
-		to[k] = m.Own(w.targets[k].addr)
+		to[k] = talks.Own(w.targets[k].addr)
 	}
-	for i, l := range w.who {
-		from := m.At(l.vlan, w.nodes(n, &w.posts[l.gate]), l.addr)
+	for i, laptop := range w.who {
+		from := talks.At(laptop.vlan, w.nodes(net, &w.posts[laptop.gate]), laptop.addr)
 		row := make([]*talk.Services, len(to))
 		if w.passes != nil {
 			copy(row, w.passes[i])
 		}
 		for _, k := range targets {
 			row[k] = talk.None
-			if to[k].VID != l.vlan {
-				row[k] = m.Open(from, to[k])
+			if to[k].VID != laptop.vlan {
+				row[k] = talks.Open(from, to[k])
 			}
 		}
 		open = append(open, row)
@@ -148,11 +148,11 @@ func (w *world) between(n *span.Net, targets []int) (open [][]*talk.Services) {
 
 // signs says of each post which posts of devices that route it hears, by the first of
 // each that hear each other; false where some hear what does not hear them.
-func (w *world) signs(n *span.Net) (out []string, plain bool) {
+func (w *world) signs(net *span.Net) (out []string, plain bool) {
 	places := make([][]span.Place, len(w.posts))
 	first := map[*span.Span]int{}
 	for k := range w.posts {
-		places[k] = w.nodes(n, &w.posts[k])
+		places[k] = w.nodes(net, &w.posts[k])
 		for _, at := range places[k] {
 			if at.Span.OneWay {
 				return nil, false
@@ -186,8 +186,8 @@ func (w *world) all() (out []int) {
 // stirred is the targets of which a mistake may change what laptops reach: those that
 // hear other devices that route than before, those that are nobody's; all where devices
 // that route hear others, or that is not plain.
-func (w *world) stirred(n *span.Net) []int {
-	now, ok := w.signs(n)
+func (w *world) stirred(net *span.Net) []int {
+	now, ok := w.signs(net)
 	all := w.signed == nil || !ok
 	by := map[netip.Addr]bool{}
 	some := false
@@ -198,8 +198,8 @@ func (w *world) stirred(n *span.Net) []int {
 		by[w.posts[k].addr] = by[w.posts[k].addr] || differs
 	}
 	var out []int
-	for k, x := range w.targets {
-		differs, posted := by[x.addr]
+	for k, target := range w.targets {
+		differs, posted := by[target.addr]
 		if all || differs || some && !posted {
 			out = append(out, k)
 		}
@@ -209,8 +209,8 @@ func (w *world) stirred(n *span.Net) []int {
 
 // otherwise is what is otherwise than planned: what can be used no more, and what can.
 func (w *world) otherwise(plan, now [][]*talk.Services) (out []difference) {
-	for i, l := range w.who {
-		for k, x := range w.targets {
+	for i, laptop := range w.who {
+		for k, target := range w.targets {
 			if plan[i][k] == now[i][k] {
 				continue
 			}
@@ -221,9 +221,9 @@ func (w *world) otherwise(plan, now [][]*talk.Services) (out []difference) {
 				if side.differs.Empty() {
 					continue
 				}
-				t := trial{from: l.vlan, to: x.addr, what: oneOf(side.differs), reach: Reach{To: x.name, OK: side.ok, Across: true}}
-				t.reach.Service, t.reach.What = t.what.String(), t.what
-				out = append(out, difference{t, side.differs})
+				one := trial{from: laptop.vlan, to: target.addr, what: oneOf(side.differs), reach: Reach{To: target.name, OK: side.ok, Across: true}}
+				one.reach.Service, one.reach.What = one.what.String(), one.what
+				out = append(out, difference{one, side.differs})
 			}
 		}
 	}
@@ -248,14 +248,14 @@ func (w *world) shareTries(chosen []int) {
 
 // tells says whether one of some tries ends otherwise under what is otherwise across VLANs.
 func (w *world) tells(trials []trial, now sight) bool {
-	return slices.ContainsFunc(trials, func(x trial) bool {
-		return slices.ContainsFunc(w.across[-1-now], func(d difference) bool { return w.covers(&d, x) })
+	return slices.ContainsFunc(trials, func(trial trial) bool {
+		return slices.ContainsFunc(w.across[-1-now], func(difference difference) bool { return w.covers(&difference, trial) })
 	})
 }
 
 // covers says whether a trial ends otherwise because of a difference.
-func (w *world) covers(d *difference, x trial) bool {
-	return d.trial == x || d.from == x.from && d.to == x.to && d.reach.OK == x.reach.OK && d.all.Meets(talk.Of(w.n.Office, []office.Service{x.what}))
+func (w *world) covers(difference *difference, trial trial) bool {
+	return difference.trial == trial || difference.from == trial.from && difference.to == trial.to && difference.reach.OK == trial.reach.OK && difference.all.Meets(talk.Of(w.net.Office, []office.Service{trial.what}))
 }
 
 // trials is the fewest tries, greedily, that show each mistake across VLANs that is tried at
@@ -267,30 +267,30 @@ func (w *world) trials(a int, whole bool) (out []trial) {
 	mine, some := w.tried[a]
 	some = some && !whole
 	for _, m := range w.showing(a) {
-		s := w.seen[m][a]
-		if s >= 0 || some && !slices.Contains(mine, m) {
+		sight := w.seen[m][a]
+		if sight >= 0 || some && !slices.Contains(mine, m) {
 			continue
 		}
 		left[m] = true
-		for _, d := range w.across[-1-s] {
-			if shows[d.trial] == nil {
-				order = append(order, d.trial)
-				shows[d.trial] = []int{}
+		for _, difference := range w.across[-1-sight] {
+			if shows[difference.trial] == nil {
+				order = append(order, difference.trial)
+				shows[difference.trial] = []int{}
 			}
 		}
 	}
-	for _, x := range order {
+	for _, one := range order {
 		for m := range left {
-			if w.tells([]trial{x}, w.seen[m][a]) {
-				shows[x] = append(shows[x], m)
+			if w.tells([]trial{one}, w.seen[m][a]) {
+				shows[one] = append(shows[one], m)
 			}
 		}
 	}
 	for len(left) > 0 {
 		best, most := -1, 0
-		for i, x := range order {
+		for i, trial := range order {
 			fresh := 0
-			for _, m := range shows[x] {
+			for _, m := range shows[trial] {
 				if left[m] {
 					fresh++
 				}
@@ -312,37 +312,37 @@ var pinging = office.Service{Protocol: office.Ping}
 
 // lets says whether a laptop in a VLAN can use a service of an address across devices that
 // route, as planned.
-func (w *world) lets(v office.VID, to netip.Addr, what office.Service) bool {
-	from := slices.IndexFunc(w.who, func(l laptop) bool { return l.vlan == v && v != 0 })
-	k := slices.IndexFunc(w.targets, func(x target) bool { return x.addr == to })
-	return from >= 0 && k >= 0 && w.passes[from][k] != nil && w.passes[from][k].Meets(talk.Of(w.n.Office, []office.Service{what}))
+func (w *world) lets(vid office.VID, to netip.Addr, what office.Service) bool {
+	from := slices.IndexFunc(w.who, func(laptop laptop) bool { return laptop.vlan == vid && vid != 0 })
+	k := slices.IndexFunc(w.targets, func(target target) bool { return target.addr == to })
+	return from >= 0 && k >= 0 && w.passes[from][k] != nil && w.passes[from][k].Meets(talk.Of(w.net.Office, []office.Service{what}))
 }
 
 // oneOf is a service of a set that is easy to try.
-func oneOf(s *talk.Services) office.Service {
-	x := s.List()[0]
-	if x.Protocol == office.AnyProtocol {
-		x.Protocol = office.Ping
+func oneOf(open *talk.Services) office.Service {
+	service := open.List()[0]
+	if service.Protocol == office.AnyProtocol {
+		service.Protocol = office.Ping
 	}
-	if x.Protocol != office.Ping {
-		x.Last = x.First
+	if service.Protocol != office.Ping {
+		service.Last = service.First
 	}
-	return x
+	return service
 }
 
 // otherAcross notes what is otherwise between VLANs by the asks that would see it.
 func (w *world) otherAcross(trials []difference) map[int]sight {
 	by := map[office.VID]sight{}
-	for _, t := range trials {
-		if _, ok := by[t.from]; ok {
+	for _, one := range trials {
+		if _, ok := by[one.from]; ok {
 			continue
 		}
 		var mine []difference
 		key := ""
-		for _, x := range trials {
-			if x.from == t.from {
-				mine = append(mine, x)
-				key += fmt.Sprint(x.trial, x.all.List())
+		for _, difference := range trials {
+			if difference.from == one.from {
+				mine = append(mine, difference)
+				key += fmt.Sprint(difference.trial, difference.all.List())
 			}
 		}
 		id, ok := w.known[key]
@@ -351,12 +351,12 @@ func (w *world) otherAcross(trials []difference) map[int]sight {
 			id = sight(-len(w.across))
 			w.known[key] = id
 		}
-		by[t.from] = id
+		by[one.from] = id
 	}
 	out := map[int]sight{}
 	for a := range w.asks {
-		if s, ok := by[w.asks[a].vlan]; ok && w.asksAcross(a) {
-			out[a] = s
+		if sight, ok := by[w.asks[a].vlan]; ok && w.asksAcross(a) {
+			out[a] = sight
 		}
 	}
 	return out

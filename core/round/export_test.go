@@ -7,10 +7,10 @@ import "fmt"
 func (r *Round) Against(results []Seen, m int) (out []string) {
 	for _, s := range results {
 		if _, ok := r.explains([]Seen{s}, m); !s.Passed && !ok || !r.lets([]Seen{s}, m) {
-			now, differs := r.w.seen[m][s.Test.at]
+			now, differs := r.world.seen[m][s.Test.at]
 			text := fmt.Sprintf("%s %d: passed %t", s.Test.Port, s.Test.Wire, s.Passed)
 			if differs {
-				text += fmt.Sprintf(", and would see %s", r.w.called(r.answering(now, s.Test.at)))
+				text += fmt.Sprintf(", and would see %s", r.world.called(r.answering(now, s.Test.at)))
 			}
 			out = append(out, fmt.Sprintf("%s; saw %s, tried %v of %v", text, s.Instead, s.Tried, s.Test.Reach))
 		}
@@ -20,9 +20,9 @@ func (r *Round) Against(results []Seen, m int) (out []string) {
 
 // Sees is who would answer at a test under a mistake, by name or address.
 func (r *Round) Sees(mistake int, test Test) []string {
-	s, ok := r.w.seen[mistake][test.at]
+	s, ok := r.world.seen[mistake][test.at]
 	if !ok {
-		s = r.w.plan[test.at]
+		s = r.world.plan[test.at]
 	}
-	return r.w.called(r.answering(s, test.at))
+	return r.world.called(r.answering(s, test.at))
 }

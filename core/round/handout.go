@@ -43,13 +43,13 @@ func (w *world) handed(k int, now *post) (out []sign) {
 // findRivals adds, for each VLAN with a gateway, somebody who may stand beside it and hand
 // out addresses, or route IPv6, and is nowhere as planned.
 func (w *world) findRivals() {
-	gates := w.n.Gateways()
-	for _, v := range w.n.Office.VLANs {
-		gate := gates.First(v.VID)
+	gates := w.net.Gateways()
+	for _, vlan := range w.net.Office.VLANs {
+		gate := gates.First(vlan.VID)
 		if !gate.Is() {
 			continue
 		}
-		at := post{rival: true, dev: gate.Dev, vid: v.VID, on: gate.Address.On}
+		at := post{rival: true, dev: gate.Dev, vid: vlan.VID, on: gate.Address.On}
 		w.posts = append(w.posts, at)
 		at.routes = true
 		w.posts = append(w.posts, at)
@@ -58,50 +58,52 @@ func (w *world) findRivals() {
 
 // ofHandouts lists what may be handed out otherwise, by whom, and who else may.
 func (w *world) ofHandouts() (out []Mistake) {
-	o := w.n.Office
+	o := w.net.Office
 	known := map[office.VID]bool{}
 	for k := range w.posts {
-		p := w.posts[k]
-		in := fmt.Sprintf(" in %d", p.vid)
+		one := w.posts[k]
+		in := fmt.Sprintf(" in %d", one.vid)
 		add := func(kind Kind, text string, weight int, turn func(posts []post)) {
-			out = append(out, Mistake{Text: text, Kind: kind, Device: p.device, weight: weight, stands: true, turn: turn, after: o})
+			out = append(out, Mistake{Text: text, Kind: kind, Device: one.device, weight: weight, stands: true, turn: turn, after: o})
 		}
 		appear := func(posts []post) { posts[k].present = true }
 		switch {
-		case p.rival && p.routes:
+		case one.rival && one.routes:
 			add(RivalRouter, "somebody who is not of the plan routes IPv6"+in, seldom, appear)
-		case p.rival:
+		case one.rival:
 			add(Rival, "another server hands out addresses"+in, elsewhere, appear)
-		case p.hands:
-			known[p.vid] = true
-			entered := func(kind Kind, text string, change func(a *office.Address)) {
-				m := onDevice(o, p.dev, kind, text, func(x *office.Device) {
-					for i := range x.Addresses {
-						if a := &x.Addresses[i]; a.Prefix.Addr() == p.addr && a.VID == p.vid {
-							change(a)
+		case one.hands:
+			known[one.vid] = true
+			entered := func(kind Kind, text string, change func(address *office.Address)) {
+				mistake := onDevice(o, one.dev, kind, text, func(device *office.Device) {
+					for i := range device.Addresses {
+						if address := &device.Addresses[i]; address.Prefix.Addr() == one.addr && address.VID == one.vid {
+							change(address)
 						}
 					}
 				})
-				m.stands, m.weight = true, elsewhere
+				mistake.stands, mistake.weight = true, elsewhere
 				if kind == OtherAddress || kind == OtherMask {
-					m.weight = seldom
+					mistake.weight = seldom
 				}
-				out = append(out, m)
+				out = append(out, mistake)
 			}
-			entered(NoHandout, "hands out no addresses"+in, func(a *office.Address) { a.From, a.To = netip.Addr{}, netip.Addr{} })
-			if from, to, ok := otherRange(&p); ok {
-				entered(OtherRange, "hands out another range"+in, func(a *office.Address) { a.From, a.To = from, to })
+			entered(NoHandout, "hands out no addresses"+in, func(address *office.Address) { address.From, address.To = netip.Addr{}, netip.Addr{} })
+			if from, to, ok := otherRange(&one); ok {
+				entered(OtherRange, "hands out another range"+in, func(address *office.Address) { address.From, address.To = from, to })
 			}
-			entered(OtherAddress, "has another address"+in, func(a *office.Address) { a.Prefix = netip.PrefixFrom(otherThan(&p), a.Prefix.Bits()) })
-			entered(OtherMask, "has its address"+in+" with another mask", func(a *office.Address) {
-				a.Prefix = netip.PrefixFrom(a.Prefix.Addr(), max(1, a.Prefix.Bits()-8))
+			entered(OtherAddress, "has another address"+in, func(address *office.Address) {
+				address.Prefix = netip.PrefixFrom(otherThan(&one), address.Prefix.Bits())
 			})
-			add(OtherMask, p.device+" hands out another mask"+in, elsewhere, func(posts []post) { posts[k].net = netip.PrefixFrom(p.addr, max(1, p.net.Bits()-8)).Masked() })
-			if p.router.IsValid() {
-				add(OtherGate, p.device+" hands out another gateway"+in, elsewhere, func(posts []post) { posts[k].router = otherThan(&p) })
+			entered(OtherMask, "has its address"+in+" with another mask", func(address *office.Address) {
+				address.Prefix = netip.PrefixFrom(address.Prefix.Addr(), max(1, address.Prefix.Bits()-8))
+			})
+			add(OtherMask, one.device+" hands out another mask"+in, elsewhere, func(posts []post) { posts[k].net = netip.PrefixFrom(one.addr, max(1, one.net.Bits()-8)).Masked() })
+			if one.router.IsValid() {
+				add(OtherGate, one.device+" hands out another gateway"+in, elsewhere, func(posts []post) { posts[k].router = otherThan(&one) })
 			}
-			if beside := slices.IndexFunc(w.posts, func(x post) bool { return x.rival && !x.routes && x.vid == p.vid }); beside >= 0 {
-				add(RivalInstead, "another server hands out addresses"+in+" instead of "+p.device, notEntered, func(posts []post) {
+			if beside := slices.IndexFunc(w.posts, func(post post) bool { return post.rival && !post.routes && post.vid == one.vid }); beside >= 0 {
+				add(RivalInstead, "another server hands out addresses"+in+" instead of "+one.device, notEntered, func(posts []post) {
 					posts[beside].present, posts[k].hands = true, false
 				})
 			}
@@ -111,62 +113,62 @@ func (w *world) ofHandouts() (out []Mistake) {
 }
 
 // otherThan is an address of a subnet that is not its gateway's: the last, or the one before.
-func otherThan(p *post) netip.Addr {
-	last := office.LastOf(p.net).Prev()
-	if last == p.router {
+func otherThan(post *post) netip.Addr {
+	last := office.LastOf(post.net).Prev()
+	if last == post.router {
 		return last.Prev()
 	}
 	return last
 }
 
 // otherRange is a range of the same subnet that has nothing of the planned one.
-func otherRange(p *post) (from, to netip.Addr, ok bool) {
-	if last := office.LastOf(p.net).Prev(); p.to.Less(last) {
-		return p.to.Next(), last, true
+func otherRange(post *post) (from, to netip.Addr, ok bool) {
+	if last := office.LastOf(post.net).Prev(); post.to.Less(last) {
+		return post.to.Next(), last, true
 	}
-	if first := p.net.Addr().Next(); first.Less(p.from) {
-		return first, p.from.Prev(), true
+	if first := post.net.Addr().Next(); first.Less(post.from) {
+		return first, post.from.Prev(), true
 	}
 	return from, to, false
 }
 
 // postsIn is who answers in an office that has the same devices, at the numbers of the
 // plan's posts, and those that the plan has not behind them.
-func (w *world) postsIn(n *span.Net) []post {
+func (w *world) postsIn(net *span.Net) []post {
 	posts := slices.Clone(w.posts)
 	for k := range posts {
 		if !posts[k].rival {
 			posts[k].dev, posts[k].plug, posts[k].hands = -1, nil, false // until it is found there
 		}
 	}
-	its := &world{n: n}
+	its := &world{net: net}
 	its.findPosts()
-	for _, p := range its.posts {
-		k := slices.IndexFunc(w.posts, func(x post) bool {
-			return !x.rival && x.device == p.device && x.addr == p.addr && (x.addr.IsValid() || x.vid == p.vid)
+	for _, one := range its.posts {
+		k := slices.IndexFunc(w.posts, func(post post) bool {
+			return !post.rival && post.device == one.device && post.addr == one.addr && (post.addr.IsValid() || post.vid == one.vid)
 		})
 		if k >= 0 {
-			posts[k] = p
+			posts[k] = one
 		} else {
-			posts = append(posts, p)
+			posts = append(posts, one)
 		}
 	}
 	return posts
 }
 
 // turned is who answers with mistakes made, in the office that has them.
-func (w *world) turned(n *span.Net, mistakes ...*Mistake) []post {
+func (w *world) turned(net *span.Net, mistakes ...*Mistake) []post {
 	stand := false
-	for _, m := range mistakes {
-		stand = stand || m.stands
+	for _, mistake := range mistakes {
+		stand = stand || mistake.stands
 	}
 	if !stand {
 		return w.posts
 	}
-	posts := w.postsIn(n)
-	for _, m := range mistakes {
-		if m.turn != nil {
-			m.turn(posts)
+	posts := w.postsIn(net)
+	for _, mistake := range mistakes {
+		if mistake.turn != nil {
+			mistake.turn(posts)
 		}
 	}
 	return posts
@@ -175,7 +177,7 @@ func (w *world) turned(n *span.Net, mistakes ...*Mistake) []post {
 // expects is who is to hand out addresses of a family at an ask; -1 for nobody.
 func (w *world) expects(at int, four bool) int {
 	for _, k := range w.sets[w.plan[at]] {
-		if p := &w.posts[k]; p.hands && p.from.Is4() == four {
+		if post := &w.posts[k]; post.hands && post.from.Is4() == four {
 			return k
 		}
 	}
@@ -184,90 +186,90 @@ func (w *world) expects(at int, four bool) int {
 
 // offers is the signs of what a laptop was offered, and the sentences of it; answered is
 // whom it heard. whole says that it heard all that were made.
-func (w *world) offers(t Test, saw Saw, answered []int, whole bool) (signs []sign, wrong []string) {
-	note := func(x sign, text string) {
-		if !slices.Contains(signs, x) && x.kind != 0 {
-			signs = append(signs, x)
+func (w *world) offers(test Test, saw Saw, answered []int, whole bool) (signs []sign, wrong []string) {
+	note := func(sign sign, text string) {
+		if !slices.Contains(signs, sign) && sign.kind != 0 {
+			signs = append(signs, sign)
 		}
 		if !slices.Contains(wrong, text) {
 			wrong = append(wrong, text)
 		}
 	}
 	some := false
-	for _, g := range saw.Offers {
-		some = some || g.Addr.Is4()
-		by := g.By
+	for _, offer := range saw.Offers {
+		some = some || offer.Addr.Is4()
+		by := offer.By
 		server := -1
 		if by == "" {
 			by = "somebody"
 		}
-		if g.Server.IsValid() {
-			by = g.Server.String()
-			server = slices.IndexFunc(w.posts, func(p post) bool { return p.addr == g.Server })
+		if offer.Server.IsValid() {
+			by = offer.Server.String()
+			server = slices.IndexFunc(w.posts, func(post post) bool { return post.addr == offer.Server })
 		}
-		known := !g.Server.IsValid() || server >= 0
-		k := w.expects(t.at, g.Addr.Is4())
+		known := !offer.Server.IsValid() || server >= 0
+		k := w.expects(test.at, offer.Addr.Is4())
 		switch {
-		case k < 0 && t.VLAN != 0 && !w.handing():
+		case k < 0 && test.VLAN != 0 && !w.handing():
 			continue // the plan does not say who hands out
-		case k < 0 && slices.ContainsFunc(w.sets[w.plan[t.at]], func(k int) bool {
-			p := &w.posts[k]
-			return p.net.IsValid() && p.addr.Is6() && p.net.Contains(g.Addr)
+		case k < 0 && slices.ContainsFunc(w.sets[w.plan[test.at]], func(k int) bool {
+			post := &w.posts[k]
+			return post.net.IsValid() && post.addr.Is6() && post.net.Contains(offer.Addr)
 		}):
 			continue // nor who gives addresses of IPv6 besides the router
 		case k < 0:
-			x := sign{rival, 0}
-			if w.subnetOf(g.Addr) != 0 && g.Addr.Is6() {
-				x = sign{} // another VLAN's: who answers tells that
+			one := sign{rival, 0}
+			if w.subnetOf(offer.Addr) != 0 && offer.Addr.Is6() {
+				one = sign{} // another VLAN's: who answers tells that
 			} else if server >= 0 {
-				x = sign{}
-				if slices.Contains(answered, server) && w.hands(g.Addr) == 0 {
-					x = sign{handsToo, server}
+				one = sign{}
+				if slices.Contains(answered, server) && w.hands(offer.Addr) == 0 {
+					one = sign{handsToo, server}
 				}
 			}
-			note(x, fmt.Sprintf("%s hands out %s, and nobody is to", by, g.Addr))
+			note(one, fmt.Sprintf("%s hands out %s, and nobody is to", by, offer.Addr))
 			continue
 		}
 		plan := &w.posts[k]
-		if g.Addr.Less(plan.from) || plan.to.Less(g.Addr) {
-			x := sign{rival, 0}
+		if offer.Addr.Less(plan.from) || plan.to.Less(offer.Addr) {
+			one := sign{rival, 0}
 			switch {
-			case w.hands(g.Addr) != 0:
-				x = sign{} // another VLAN's: who answers tells that
-			case server == k || !g.Server.IsValid():
-				x = sign{handsRange, k}
+			case w.hands(offer.Addr) != 0:
+				one = sign{} // another VLAN's: who answers tells that
+			case server == k || !offer.Server.IsValid():
+				one = sign{handsRange, k}
 			case server >= 0:
-				x = sign{handsToo, server}
+				one = sign{handsToo, server}
 			}
-			note(x, fmt.Sprintf("%s hands out %s, and addresses from %s to %s are planned", by, g.Addr, plan.from, plan.to))
+			note(one, fmt.Sprintf("%s hands out %s, and addresses from %s to %s are planned", by, offer.Addr, plan.from, plan.to))
 			continue
 		}
 		if !known {
-			if g.By != "" {
-				by += " (" + g.By + ")"
+			if offer.By != "" {
+				by += " (" + offer.By + ")"
 			}
 			note(sign{rival, 0}, fmt.Sprintf("%s hands out addresses, and only %s is to", by, plan.device))
 			continue
 		}
-		if g.Bits > 0 && g.Bits != plan.net.Bits() {
-			note(sign{handsMask, k}, fmt.Sprintf("%s hands out the mask /%d, and /%d is planned", by, g.Bits, plan.net.Bits()))
+		if offer.Bits > 0 && offer.Bits != plan.net.Bits() {
+			note(sign{handsMask, k}, fmt.Sprintf("%s hands out the mask /%d, and /%d is planned", by, offer.Bits, plan.net.Bits()))
 		}
-		if g.Gateway.IsValid() && plan.router.IsValid() && g.Gateway != plan.router {
-			note(sign{handsRouter, k}, fmt.Sprintf("%s hands out the gateway %s, and %s is planned", by, g.Gateway, plan.router))
+		if offer.Gateway.IsValid() && plan.router.IsValid() && offer.Gateway != plan.router {
+			note(sign{handsRouter, k}, fmt.Sprintf("%s hands out the gateway %s, and %s is planned", by, offer.Gateway, plan.router))
 		}
 	}
 	// Servers of one address with two cards are two (RFC 5227 has no say in what is offered).
-	for i, g := range saw.Offers {
-		for _, h := range saw.Offers[:i] {
-			if g.Server.IsValid() && g.Server == h.Server && g.By != h.By {
-				note(sign{rival, 0}, fmt.Sprintf("two cards, %s and %s, hand out as %s", h.By, g.By, g.Server))
+	for i, offer := range saw.Offers {
+		for _, other := range saw.Offers[:i] {
+			if offer.Server.IsValid() && offer.Server == other.Server && offer.By != other.By {
+				note(sign{rival, 0}, fmt.Sprintf("two cards, %s and %s, hand out as %s", other.By, offer.By, offer.Server))
 			}
 		}
 	}
-	if k := w.expects(t.at, true); whole && k >= 0 {
+	if k := w.expects(test.at, true); whole && k >= 0 {
 		none := true
-		for _, g := range saw.Offers {
-			if g.Addr.Is4() && (!g.Server.IsValid() || g.Server == w.posts[k].addr || !slices.ContainsFunc(signs, func(x sign) bool { return x.kind == rival })) {
+		for _, offer := range saw.Offers {
+			if offer.Addr.Is4() && (!offer.Server.IsValid() || offer.Server == w.posts[k].addr || !slices.ContainsFunc(signs, func(sign sign) bool { return sign.kind == rival })) {
 				none = false
 			}
 		}
@@ -285,33 +287,33 @@ func (w *world) offers(t Test, saw Saw, answered []int, whole bool) (signs []sig
 
 // routers is the same of who says that he routes IPv6 (RFC 4861, 6.1.2): the plan's gateway
 // by the card that answers for it, with the prefixes of its VLAN.
-func (w *world) routers(t Test, saw Saw) (signs []sign, wrong []string) {
-	if !slices.ContainsFunc(w.posts, func(p post) bool { return p.gateway }) {
+func (w *world) routers(test Test, saw Saw) (signs []sign, wrong []string) {
+	if !slices.ContainsFunc(w.posts, func(post post) bool { return post.gateway }) {
 		return nil, nil // the plan does not say who routes at all
 	}
 	card := ""
 	var planned []netip.Prefix
-	for _, k := range w.sets[w.plan[t.at]] {
-		p := &w.posts[k]
-		if !p.addr.Is6() || !p.gateway {
+	for _, k := range w.sets[w.plan[test.at]] {
+		post := &w.posts[k]
+		if !post.addr.Is6() || !post.gateway {
 			continue
 		}
-		planned = append(planned, p.net)
-		for _, a := range saw.Answers {
-			if a.Addr == p.addr {
-				card = a.By
+		planned = append(planned, post.net)
+		for _, answer := range saw.Answers {
+			if answer.Addr == post.addr {
+				card = answer.By
 			}
 		}
 	}
-	for _, r := range saw.Routers {
-		who := fmt.Sprintf("%s (%s)", r.Addr, r.By)
+	for _, router := range saw.Routers {
+		who := fmt.Sprintf("%s (%s)", router.Addr, router.By)
 		text := ""
-		switch foreign := slices.IndexFunc(r.Prefixes, func(x netip.Prefix) bool { return !slices.Contains(planned, x.Masked()) }); {
+		switch foreign := slices.IndexFunc(router.Prefixes, func(prefix netip.Prefix) bool { return !slices.Contains(planned, prefix.Masked()) }); {
 		case len(planned) == 0:
 			text = who + " says that it routes IPv6, and nobody is to"
 		case foreign >= 0:
-			text = fmt.Sprintf("%s says that it routes IPv6 for %s, which is not planned here", who, r.Prefixes[foreign])
-		case card != "" && r.By != card:
+			text = fmt.Sprintf("%s says that it routes IPv6 for %s, which is not planned here", who, router.Prefixes[foreign])
+		case card != "" && router.By != card:
 			text = fmt.Sprintf("%s says that it routes IPv6, and only %s is to", who, card)
 		default:
 			continue
@@ -319,7 +321,7 @@ func (w *world) routers(t Test, saw Saw) (signs []sign, wrong []string) {
 		if !slices.Contains(wrong, text) {
 			wrong = append(wrong, text)
 		}
-		if !slices.ContainsFunc(r.Prefixes, func(p netip.Prefix) bool { return w.subnetOf(p.Addr()) != 0 }) {
+		if !slices.ContainsFunc(router.Prefixes, func(prefix netip.Prefix) bool { return w.subnetOf(prefix.Addr()) != 0 }) {
 			signs = []sign{{routesSix, 0}} // else it is another VLAN's: who answers tells that
 		}
 	}

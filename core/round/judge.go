@@ -27,32 +27,32 @@ type Try struct {
 }
 
 // Look is what to try at a test.
-func (r *Round) Look(t Test) Look {
-	l := Look{From: t.From, To: t.To}
-	for k := range r.w.posts {
-		if a := r.w.posts[k].addr; a.IsValid() && !slices.Contains(l.Ask, a) {
-			l.Ask = append(l.Ask, a)
+func (r *Round) Look(test Test) Look {
+	look := Look{From: test.From, To: test.To}
+	for k := range r.world.posts {
+		if addr := r.world.posts[k].addr; addr.IsValid() && !slices.Contains(look.Ask, addr) {
+			look.Ask = append(look.Ask, addr)
 		}
 	}
-	for _, x := range r.w.who {
-		if x.vlan == t.VLAN && t.VLAN != 0 {
-			l.Own, l.Gateway = x.addr, r.w.posts[x.gate].addr
+	for _, laptop := range r.world.who {
+		if laptop.vlan == test.VLAN && test.VLAN != 0 {
+			look.Own, look.Gateway = laptop.addr, r.world.posts[laptop.gate].addr
 		}
 	}
-	for _, x := range t.trials {
-		l.Tries = append(l.Tries, Try{x.to, x.what})
+	for _, trial := range test.trials {
+		look.Tries = append(look.Tries, Try{trial.to, trial.what})
 	}
-	x := &r.w.asks[t.at]
-	if t.Wire != bridge.Untagged || r.w.n.Office.Devices[x.dev].Unaware() {
-		return l
+	ask := &r.world.asks[test.at]
+	if test.Wire != bridge.Untagged || r.world.net.Office.Devices[ask.dev].Unaware() {
+		return look
 	}
-	compiled := r.w.n.Tables[x.dev].Ports[x.port]
-	for _, v := range r.w.n.Office.VLANs {
-		if len(l.Tags) < mostTags && v.VID != t.VLAN && !compiled.Tagged.Has(v.VID) && compiled.WireOf(v.VID) != bridge.Untagged {
-			l.Tags = append(l.Tags, v.VID)
+	compiled := r.world.net.Tables[ask.dev].Ports[ask.port]
+	for _, vlan := range r.world.net.Office.VLANs {
+		if len(look.Tags) < mostTags && vlan.VID != test.VLAN && !compiled.Tagged.Has(vlan.VID) && compiled.WireOf(vlan.VID) != bridge.Untagged {
+			look.Tags = append(look.Tags, vlan.VID)
 		}
 	}
-	return l
+	return look
 }
 
 // mostTags is how many tags are tried that are not planned at a port.
@@ -116,85 +116,85 @@ type Saw struct {
 // Judge puts what a laptop saw at a test beside the plan. What the test is to reach
 // decides, and who hands out addresses; that somebody who is not asked for is silent does
 // not, as he may be off.
-func (r *Round) Judge(t Test, saw Saw) Played {
-	w := r.w
-	x := Played{Seen: Seen{Test: t, Instead: []string{}, How: ByProbe}}
-	planned := w.sets[w.plan[t.at]]
-	now := w.answered(t, saw)
+func (r *Round) Judge(test Test, saw Saw) Played {
+	world := r.world
+	played := Played{Seen: Seen{Test: test, Instead: []string{}, How: ByProbe}}
+	planned := world.sets[world.plan[test.at]]
+	now := world.answered(test, saw)
 	for _, k := range now {
-		x.Instead = append(x.Instead, w.posts[k].called())
+		played.Instead = append(played.Instead, world.posts[k].called())
 	}
-	x.Gives, x.Given = w.offered(t, saw.Offers)
+	played.Gives, played.Given = world.offered(test, saw.Offers)
 	var signs []sign
-	signs, x.Wrong = w.offers(t, saw, now, true)
-	more, wrong := w.routers(t, saw)
-	signs, x.Wrong = append(signs, more...), append(x.Wrong, wrong...)
-	for _, v := range saw.Tagged {
-		signs = append(signs, sign{comesTagged, int(v)})
-		x.Wrong = append(x.Wrong, w.wrong(sign{comesTagged, int(v)}, nil))
+	signs, played.Wrong = world.offers(test, saw, now, true)
+	more, wrong := world.routers(test, saw)
+	signs, played.Wrong = append(signs, more...), append(played.Wrong, wrong...)
+	for _, vid := range saw.Tagged {
+		signs = append(signs, sign{comesTagged, int(vid)})
+		played.Wrong = append(played.Wrong, world.wrong(sign{comesTagged, int(vid)}, nil))
 	}
-	for _, v := range w.speaking(saw.Heard, now) {
-		if slices.Contains(w.more[w.plan[t.at]], sign{isHeard, int(v)}) {
+	for _, vid := range world.speaking(saw.Heard, now) {
+		if slices.Contains(world.more[world.plan[test.at]], sign{isHeard, int(vid)}) {
 			continue
 		}
-		signs = append(signs, sign{isHeard, int(v)})
-		x.Wrong = append(x.Wrong, w.wrong(sign{isHeard, int(v)}, nil))
+		signs = append(signs, sign{isHeard, int(vid)})
+		played.Wrong = append(played.Wrong, world.wrong(sign{isHeard, int(vid)}, nil))
 	}
-	for _, s := range signs {
-		if text := w.text(s); text != "" {
-			x.Instead = append(x.Instead, text)
+	for _, sign := range signs {
+		if text := world.text(sign); text != "" {
+			played.Instead = append(played.Instead, text)
 		}
 	}
 	for _, k := range now {
 		if !slices.Contains(planned, k) {
-			x.Wrong = append(x.Wrong, w.posts[k].called()+" answers, and is not to")
+			played.Wrong = append(played.Wrong, world.posts[k].called()+" answers, and is not to")
 		}
 	}
-	for _, y := range t.Reach {
-		if y.Service != string(office.Ping) || !y.OK {
+	for _, reach := range test.Reach {
+		if reach.Service != string(office.Ping) || !reach.OK {
 			continue // those that are not to answer are among the above
 		}
-		k := slices.IndexFunc(planned, func(k int) bool { return w.posts[k].called() == y.To && w.posts[k].addr.IsValid() })
+		k := slices.IndexFunc(planned, func(k int) bool { return world.posts[k].called() == reach.To && world.posts[k].addr.IsValid() })
 		if k >= 0 && !slices.Contains(now, planned[k]) {
-			x.Wrong = append(x.Wrong, y.To+" is to answer ping, and does not")
+			played.Wrong = append(played.Wrong, reach.To+" is to answer ping, and does not")
 		}
 	}
-	if len(x.Wrong) == 0 && len(saw.Tried) == len(t.trials) {
-		for i, y := range t.trials {
-			ended := saw.Tried[i].as(y.reach.OK)
-			x.Tried = append(x.Tried, ended)
+	if len(played.Wrong) == 0 && len(saw.Tried) == len(test.trials) {
+		for i, trial := range test.trials {
+			ended := saw.Tried[i].as(trial.reach.OK)
+			played.Tried = append(played.Tried, ended)
 			switch {
-			case ended == Silent && y.reach.OK:
-				x.Wrong = append(x.Wrong, fmt.Sprintf("%s is to answer %s, and does not", y.reach.To, y.reach.Service))
-			case ended == Answered && !y.reach.OK:
-				x.Wrong = append(x.Wrong, fmt.Sprintf("%s is not to answer %s, and does", y.reach.To, y.reach.Service))
+			case ended == Silent && trial.reach.OK:
+				played.Wrong = append(played.Wrong, fmt.Sprintf("%s is to answer %s, and does not", trial.reach.To, trial.reach.Service))
+			case ended == Answered && !trial.reach.OK:
+				played.Wrong = append(played.Wrong, fmt.Sprintf("%s is not to answer %s, and does", trial.reach.To, trial.reach.Service))
 			}
 		}
 	}
-	if x.Passed = len(x.Wrong) == 0; x.Passed {
-		x.Instead = nil
+	if played.Passed = len(played.Wrong) == 0; played.Passed {
+		played.Instead = nil
 	}
-	return x
+	return played
 }
 
 // answered is the posts that answered. A device with addresses in several VLANs may
 // answer for each of them in any (a host of RFC 1122, 3.3.4.2, weak model): of those that
 // one network card answers for, the ones count in whose VLAN the laptop was given an
 // address, and where it was given none, those that are planned there.
-func (w *world) answered(t Test, saw Saw) []int {
+func (w *world) answered(test Test, saw Saw) []int {
 	given := map[office.VID]bool{}
-	for _, g := range saw.Offers {
-		if v := w.hands(g.Addr); v != 0 {
-			given[v] = true
+	for _, offer := range saw.Offers {
+		if vid := w.hands(offer.Addr); vid != 0 {
+			given[vid] = true
 		}
 	}
-	planned := w.sets[w.plan[t.at]]
+	planned := w.sets[w.plan[test.at]]
 	type who struct{ device, card string }
 	by := map[who][]int{}
 	for k := range w.posts {
-		for _, a := range saw.Answers {
-			if p := &w.posts[k]; p.addr.IsValid() && p.addr == a.Addr {
-				by[who{p.device, a.By}] = append(by[who{p.device, a.By}], k)
+		for _, answer := range saw.Answers {
+			if post := &w.posts[k]; post.addr.IsValid() && post.addr == answer.Addr {
+				by[who{post.device, answer.By}] = append(by[who{post.device, answer.By}], k)
 			}
 		}
 	}
@@ -215,21 +215,21 @@ func (w *world) answered(t Test, saw Saw) []int {
 
 // offered is who handed out addresses, and which of them tells most: one that the plan
 // hands out, before any.
-func (w *world) offered(t Test, offers []Offer) (gives []Given, given netip.Addr) {
-	for _, g := range offers {
-		x := Given{By: g.By, From: g.Addr.String(), To: g.Addr.String()}
-		if g.Server.IsValid() {
-			x.By = g.Server.String()
+func (w *world) offered(test Test, offers []Offer) (gives []Given, given netip.Addr) {
+	for _, offer := range offers {
+		one := Given{By: offer.By, From: offer.Addr.String(), To: offer.Addr.String()}
+		if offer.Server.IsValid() {
+			one.By = offer.Server.String()
 		}
 		for k := range w.posts {
-			if g.Server.IsValid() && w.posts[k].addr == g.Server {
-				x.Server = w.posts[k].device
+			if offer.Server.IsValid() && w.posts[k].addr == offer.Server {
+				one.Server = w.posts[k].device
 			}
 		}
-		gives = append(gives, x)
-		better := w.hands(g.Addr) != 0 && (w.hands(given) == 0 || w.hands(given) == t.VLAN && w.hands(g.Addr) != t.VLAN)
+		gives = append(gives, one)
+		better := w.hands(offer.Addr) != 0 && (w.hands(given) == 0 || w.hands(given) == test.VLAN && w.hands(offer.Addr) != test.VLAN)
 		if !given.IsValid() || better {
-			given = g.Addr
+			given = offer.Addr
 		}
 	}
 	return gives, given
@@ -237,26 +237,26 @@ func (w *world) offered(t Test, offers []Offer) (gives []Given, given netip.Addr
 
 // handing says whether the plan says who hands out addresses.
 func (w *world) handing() bool {
-	return slices.ContainsFunc(w.posts, func(p post) bool { return p.hands })
+	return slices.ContainsFunc(w.posts, func(post post) bool { return post.hands })
 }
 
 // speaking is the VLANs of whose subnets somebody was heard, while nobody of them answers.
 func (w *world) speaking(heard []netip.Addr, answered []int) (out []office.VID) {
-	for _, a := range heard {
+	for _, addr := range heard {
 		// A device with addresses in several VLANs may ask in each for each of them (RFC 1122,
 		// 3.3.4.2, weak model): that says nothing of where it is.
-		if slices.ContainsFunc(w.posts, func(p post) bool {
-			return p.addr == a && slices.ContainsFunc(w.posts, func(q post) bool { return q.device == p.device && q.vid != p.vid })
+		if slices.ContainsFunc(w.posts, func(one post) bool {
+			return one.addr == addr && slices.ContainsFunc(w.posts, func(post post) bool { return post.device == one.device && post.vid != one.vid })
 		}) {
 			continue
 		}
 		for k := range w.posts {
-			p := &w.posts[k]
-			if !p.net.IsValid() || !p.net.Contains(a) {
+			post := &w.posts[k]
+			if !post.net.IsValid() || !post.net.Contains(addr) {
 				continue
 			}
-			if !slices.Contains(out, p.vid) && !slices.ContainsFunc(answered, func(k int) bool { return w.posts[k].vid == p.vid }) {
-				out = append(out, p.vid)
+			if !slices.Contains(out, post.vid) && !slices.ContainsFunc(answered, func(k int) bool { return w.posts[k].vid == post.vid }) {
+				out = append(out, post.vid)
 			}
 			break
 		}

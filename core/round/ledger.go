@@ -14,11 +14,11 @@ import (
 // Apart is the round for one who asks: tests with other tags and suspects may add to it
 // what is then known of them, and the round itself stays as it was made.
 func (r *Round) Apart() *Round {
-	w := *r.w
-	w.asks, w.plan, w.seen = slices.Clip(w.asks), slices.Clip(w.plan), slices.Clip(w.seen)
-	w.sets, w.more, w.across, w.known = slices.Clip(w.sets), slices.Clip(w.more), slices.Clip(w.across), maps.Clone(w.known)
+	world := *r.world
+	world.asks, world.plan, world.seen = slices.Clip(world.asks), slices.Clip(world.plan), slices.Clip(world.seen)
+	world.sets, world.more, world.across, world.known = slices.Clip(world.sets), slices.Clip(world.more), slices.Clip(world.across), maps.Clone(world.known)
 	out := *r
-	out.Mistakes, out.w = slices.Clip(r.Mistakes), &w
+	out.Mistakes, out.world = slices.Clip(r.Mistakes), &world
 	return &out
 }
 
@@ -33,14 +33,14 @@ func (r *Round) Find(port office.PortRef, wire int, extra bool) (Test, error) {
 	if err != nil {
 		return Test{}, err
 	}
-	for _, t := range slices.Concat(r.Tests, all) {
-		if t.Port == port && t.Wire == worn {
-			return t, nil
+	for _, test := range slices.Concat(r.Tests, all) {
+		if test.Port == port && test.Wire == worn {
+			return test, nil
 		}
 	}
 	if extra && wire > 0 {
-		if t, _, err := r.Tagged(port, office.VID(wire)); err == nil {
-			return t, nil
+		if test, _, err := r.Tagged(port, office.VID(wire)); err == nil {
+			return test, nil
 		}
 	}
 	return Test{}, fmt.Errorf("nothing is planned at %s %s tagged %d", port.Device, port.Port, wire)
@@ -69,35 +69,35 @@ func (t *Test) Planned() Planned { return Planned{t.VLAN, t.Server, t.From, t.To
 // Then is a test with what somebody tried there who looked when something was planned; false
 // where that is to be seen no more. Which of it is tried may change with every edit; what it
 // says stands as long as the plan says so.
-func (r *Round) Then(t Test, was Planned) (Test, bool) {
-	if t.VLAN != was.VLAN || t.Server != was.Server || t.From != was.From || t.To != was.To {
-		return t, false
+func (r *Round) Then(test Test, was Planned) (Test, bool) {
+	if test.VLAN != was.VLAN || test.Server != was.Server || test.From != was.From || test.To != was.To {
+		return test, false
 	}
-	w := r.w
-	planned := w.sets[w.plan[t.at]]
-	from := slices.IndexFunc(w.who, func(l laptop) bool { return l.vlan == t.VLAN && t.VLAN != 0 })
-	t.Reach, t.trials = slices.Clone(was.Reach), nil
-	for i, x := range was.Reach {
+	world := r.world
+	planned := world.sets[world.plan[test.at]]
+	from := slices.IndexFunc(world.who, func(laptop laptop) bool { return laptop.vlan == test.VLAN && test.VLAN != 0 })
+	test.Reach, test.trials = slices.Clone(was.Reach), nil
+	for i, reach := range was.Reach {
 		holds := false
-		if x.Across {
-			to := slices.IndexFunc(w.targets, func(y target) bool { return y.name == x.To })
+		if reach.Across {
+			to := slices.IndexFunc(world.targets, func(target target) bool { return target.name == reach.To })
 			if from < 0 || to < 0 {
-				return t, false
+				return test, false
 			}
-			open := w.passes[from][to]
-			holds = open != nil && open.Meets(talk.Of(w.n.Office, []office.Service{x.What}))
-			t.trials = append(t.trials, trial{from: t.VLAN, to: w.targets[to].addr, what: x.What, reach: x})
+			open := world.passes[from][to]
+			holds = open != nil && open.Meets(talk.Of(world.net.Office, []office.Service{reach.What}))
+			test.trials = append(test.trials, trial{from: test.VLAN, to: world.targets[to].addr, what: reach.What, reach: reach})
 		} else {
-			if a, err := netip.ParseAddr(x.To); err == nil {
-				t.Reach[i].Routed = !x.OK && w.lets(t.VLAN, a, pinging)
+			if addr, err := netip.ParseAddr(reach.To); err == nil {
+				test.Reach[i].Routed = !reach.OK && world.lets(test.VLAN, addr, pinging)
 			}
-			holds = slices.ContainsFunc(planned, func(k int) bool { return w.posts[k].called() == x.To })
+			holds = slices.ContainsFunc(planned, func(k int) bool { return world.posts[k].called() == reach.To })
 		}
-		if holds != x.OK {
-			return t, false
+		if holds != reach.OK {
+			return test, false
 		}
 	}
-	return t, true
+	return test, true
 }
 
 // Line is a test of a ledger.
@@ -136,24 +136,24 @@ func (r *Round) Ledger(kept []Kept) *Ledger {
 	full := map[int]bool{}
 	var asks []int
 	tests := map[int]Test{}
-	for _, t := range r.Tests {
-		full[t.at] = true
-		asks, tests[t.at] = append(asks, t.at), t
+	for _, test := range r.Tests {
+		full[test.at] = true
+		asks, tests[test.at] = append(asks, test.at), test
 	}
-	for _, t := range quick {
-		if !full[t.at] {
-			asks, tests[t.at] = append(asks, t.at), t
+	for _, test := range quick {
+		if !full[test.at] {
+			asks, tests[test.at] = append(asks, test.at), test
 		}
 	}
-	r.w.walking(asks)
+	r.world.walking(asks)
 	nothing := Entry{Of: -1}
 	for _, a := range asks {
-		t := tests[a]
-		at[place{t.Port, t.Wire}] = len(out.Lines)
-		out.Lines = append(out.Lines, Line{Test: t, Extra: !full[a], Quick: slices.Contains(r.quick, a), Real: nothing, Played: nothing})
+		test := tests[a]
+		at[place{test.Port, test.Wire}] = len(out.Lines)
+		out.Lines = append(out.Lines, Line{Test: test, Extra: !full[a], Quick: slices.Contains(r.quick, a), Real: nothing, Played: nothing})
 	}
-	for k, x := range kept {
-		test, err := r.Find(x.Port, x.Wire, x.Extra)
+	for k, one := range kept {
+		test, err := r.Find(one.Port, one.Wire, one.Extra)
 		if err != nil {
 			continue // nobody can plug in there any more
 		}
@@ -164,18 +164,18 @@ func (r *Round) Ledger(kept []Kept) *Ledger {
 			out.Lines = append(out.Lines, Line{Test: test, Extra: true, Real: nothing, Played: nothing})
 		}
 		line := &out.Lines[i].Real
-		if x.How == ByPlay {
+		if one.How == ByPlay {
 			line = &out.Lines[i].Played
 		}
-		then, same := r.Then(test, x.Planned)
+		then, same := r.Then(test, one.Planned)
 		line.Of, line.Old = k, !same
-		if x.Given.IsValid() && !x.Passed && x.How == ByHand && r.Hands(x.Given) == 0 {
-			line.Wrong = append(line.Wrong, fmt.Sprintf("nobody of the plan hands out %s: another server is there", x.Given))
+		if one.Given.IsValid() && !one.Passed && one.How == ByHand && r.Hands(one.Given) == 0 {
+			line.Wrong = append(line.Wrong, fmt.Sprintf("nobody of the plan hands out %s: another server is there", one.Given))
 		}
 		if !line.Old {
-			seen := x.Seen
+			seen := one.Seen
 			seen.Test = then
-			if x.How == ByPlay {
+			if one.How == ByPlay {
 				out.Played = append(out.Played, seen)
 			} else {
 				out.Seen = append(out.Seen, seen)
@@ -189,15 +189,15 @@ func (r *Round) Ledger(kept []Kept) *Ledger {
 // ledger, and the line of the first; -1 for none.
 func (l *Ledger) Failed(kept []Kept) (at []office.PortRef, first int) {
 	first = -1
-	for i, x := range l.Lines {
-		if x.Real.Of < 0 || x.Real.Old || kept[x.Real.Of].Passed {
+	for i, line := range l.Lines {
+		if line.Real.Of < 0 || line.Real.Old || kept[line.Real.Of].Passed {
 			continue
 		}
 		if first < 0 {
 			first = i
 		}
-		if !slices.Contains(at, x.Test.Port) {
-			at = append(at, x.Test.Port)
+		if !slices.Contains(at, line.Test.Port) {
+			at = append(at, line.Test.Port)
 		}
 	}
 	return at, first

@@ -17,16 +17,16 @@ import (
 // plugged in once, with as many tags as are needed there.
 func (r *Round) Quick() (out []Test) {
 	for _, a := range r.quick {
-		out = append(out, r.w.test(a, false))
+		out = append(out, r.world.test(a, false))
 	}
 	return out
 }
 
 // Ports is where one can plug in, in the order of the office.
 func (r *Round) Ports() (out []office.PortRef) {
-	for _, x := range r.w.asks[:r.own] {
-		if len(out) == 0 || out[len(out)-1] != x.ref {
-			out = append(out, x.ref)
+	for _, ask := range r.world.asks[:r.own] {
+		if len(out) == 0 || out[len(out)-1] != ask.ref {
+			out = append(out, ask.ref)
 		}
 	}
 	return out
@@ -35,8 +35,8 @@ func (r *Round) Ports() (out []office.PortRef) {
 // Places is at how many ports one plugs in.
 func Places(tests []Test) int {
 	at := map[office.PortRef]bool{}
-	for _, t := range tests {
-		at[t.Port] = true
+	for _, test := range tests {
+		at[test.Port] = true
 	}
 	return len(at)
 }
@@ -44,8 +44,8 @@ func Places(tests []Test) int {
 // Shown is how many mistakes tests show.
 func (r *Round) Shown(tests []Test) int {
 	shown := map[int]bool{}
-	for _, t := range tests {
-		for _, m := range t.Shows {
+	for _, test := range tests {
+		for _, m := range test.Shows {
 			shown[m] = true
 		}
 	}
@@ -55,30 +55,30 @@ func (r *Round) Shown(tests []Test) int {
 // shortest is the asks of the quick round: of ports first, as few as will do, then of what is
 // tagged there.
 func (r *Round) shortest() []int {
-	w := r.w
+	world := r.world
 	home := map[int]map[int]bool{} // mistakes across VLANs, by the ask that tries them
-	for _, t := range r.Tests {
-		home[t.at] = map[int]bool{}
-		for _, m := range t.Shows {
-			home[t.at][m] = true
+	for _, test := range r.Tests {
+		home[test.at] = map[int]bool{}
+		for _, m := range test.Shows {
+			home[test.at][m] = true
 		}
 	}
 	inQuick := make([]bool, len(r.Mistakes))
 	for m := range r.Mistakes {
 		inQuick[m] = r.inQuick(m)
 	}
-	things := len(w.seen)
+	things := len(world.seen)
 	number := map[[2]int]int{} // a device in a VLAN
-	shows := make([][]int, len(w.asks))
-	for a := range w.asks {
-		x := &w.asks[a]
-		for _, m := range w.shows[a] {
-			if inQuick[m] && (w.seen[m][a] >= 0 || home[a][m]) {
+	shows := make([][]int, len(world.asks))
+	for a := range world.asks {
+		ask := &world.asks[a]
+		for _, m := range world.shows[a] {
+			if inQuick[m] && (world.seen[m][a] >= 0 || home[a][m]) {
 				shows[a] = append(shows[a], m)
 			}
 		}
-		if x.vlan != 0 {
-			key := [2]int{x.dev, int(x.vlan)}
+		if ask.vlan != 0 {
+			key := [2]int{ask.dev, int(ask.vlan)}
 			if _, ok := number[key]; !ok {
 				number[key] = things
 				things++
@@ -88,9 +88,9 @@ func (r *Round) shortest() []int {
 	}
 	var ports []office.PortRef
 	var at [][]int // asks by port
-	for a := range w.asks {
-		if len(ports) == 0 || ports[len(ports)-1] != w.asks[a].ref {
-			ports, at = append(ports, w.asks[a].ref), append(at, nil)
+	for a := range world.asks {
+		if len(ports) == 0 || ports[len(ports)-1] != world.asks[a].ref {
+			ports, at = append(ports, world.asks[a].ref), append(at, nil)
 		}
 		at[len(at)-1] = append(at[len(at)-1], a)
 	}
@@ -102,55 +102,55 @@ func (r *Round) shortest() []int {
 		slices.Sort(whole[p])
 		whole[p] = slices.Compact(whole[p])
 	}
-	rest := make([][]int, len(w.asks))
+	rest := make([][]int, len(world.asks))
 	for _, p := range smallest(whole, things) {
 		for _, a := range at[p] {
 			rest[a] = shows[a]
 		}
 	}
 	out := smallest(rest, things)
-	w.walking(out)
+	world.walking(out)
 	return out
 }
 
 // inQuick says whether the quick round shows a mistake: all but those of a port where
 // somebody is plugged in.
 func (r *Round) inQuick(m int) bool {
-	x := &r.Mistakes[m]
-	if x.Port.Device == "" {
+	mistake := &r.Mistakes[m]
+	if mistake.Port.Device == "" {
 		return true
 	}
-	i := r.w.n.Topo.DeviceIndex(x.Port.Device)
-	return i >= 0 && len(r.w.n.Topo.LinksAt(i, r.w.n.Office.Devices[i].Port(x.Port.Port))) > 0
+	i := r.world.net.Topo.DeviceIndex(mistake.Port.Device)
+	return i >= 0 && len(r.world.net.Topo.LinksAt(i, r.world.net.Office.Devices[i].Port(mistake.Port.Port))) > 0
 }
 
 // Touched is the tests, of the full round, that show each mistake in carrying out what is
 // otherwise in an office as it was: at ports that are set or cabled otherwise, and on devices
 // whose addresses, rules, routes or management are others.
 func (r *Round) Touched(was *office.Office) (out []Test) {
-	w := r.w
+	world := r.world
 	old := span.Compile(was)
 	ports, devices := map[office.PortRef]bool{}, map[string]bool{}
-	for i, d := range w.n.Office.Devices {
-		k := old.Topo.DeviceIndex(d.Name)
-		if k < 0 || !sameDevice(d, was.Devices[k]) {
-			devices[d.Name] = true
+	for i, device := range world.net.Office.Devices {
+		dev := old.Topo.DeviceIndex(device.Name)
+		if dev < 0 || !sameDevice(device, was.Devices[dev]) {
+			devices[device.Name] = true
 		}
-		for p := range d.Ports {
-			ref := office.PortRef{Device: d.Name, Port: d.Ports[p].Name}
-			q := -1
-			if k >= 0 {
-				q = was.Devices[k].Port(ref.Port)
+		for port := range device.Ports {
+			ref := office.PortRef{Device: device.Name, Port: device.Ports[port].Name}
+			at := -1
+			if dev >= 0 {
+				at = was.Devices[dev].Port(ref.Port)
 			}
-			if q < 0 || !samePort(w.n.Tables[i].Ports[p], old.Tables[k].Ports[q]) || far(w.n.Office, ref) != far(was, ref) {
+			if at < 0 || !samePort(world.net.Tables[i].Ports[port], old.Tables[dev].Ports[at]) || far(world.net.Office, ref) != far(was, ref) {
 				ports[ref] = true
 			}
 		}
 	}
 	shows := make([][]int, len(r.Tests))
-	for k, t := range r.Tests {
-		for _, m := range t.Shows {
-			if x := &r.Mistakes[m]; ports[x.Port] || x.Port.Device == "" && (devices[x.Device] || x.Device == "" && len(devices) > 0) {
+	for k, test := range r.Tests {
+		for _, m := range test.Shows {
+			if mistake := &r.Mistakes[m]; ports[mistake.Port] || mistake.Port.Device == "" && (devices[mistake.Device] || mistake.Device == "" && len(devices) > 0) {
 				shows[k] = append(shows[k], m)
 			}
 		}
@@ -162,13 +162,13 @@ func (r *Round) Touched(was *office.Office) (out []Test) {
 }
 
 // far is what a cable leads to from a port; the zero one for none.
-func far(o *office.Office, p office.PortRef) office.PortRef {
-	for _, c := range o.Cables {
-		switch p {
-		case c.A:
-			return c.B
-		case c.B:
-			return c.A
+func far(o *office.Office, ref office.PortRef) office.PortRef {
+	for _, cable := range o.Cables {
+		switch ref {
+		case cable.A:
+			return cable.B
+		case cable.B:
+			return cable.A
 		}
 	}
 	return office.PortRef{}

@@ -27,98 +27,98 @@ type Looked struct {
 
 // JudgeLooked puts what somebody saw with any laptop beside the plan. What he did not try says
 // nothing.
-func (r *Round) JudgeLooked(t Test, saw Looked) Played {
-	w := r.w
-	x := Played{Seen: Seen{Test: t, How: ByHand, Given: saw.Lease.Addr, Lease: saw.Lease}}
+func (r *Round) JudgeLooked(test Test, saw Looked) Played {
+	world := r.world
+	played := Played{Seen: Seen{Test: test, How: ByHand, Given: saw.Lease.Addr, Lease: saw.Lease}}
 	if given := saw.Lease; given.Addr.IsValid() {
-		g := Offer{Addr: given.Addr, Server: given.Server, Bits: given.Bits, Gateway: given.Gateway}
-		handed := w.expects(t.at, given.Addr.Is4()) >= 0 || given.Server.IsValid()
-		if handed || w.hands(given.Addr) != 0 {
-			x.Gives, _ = w.offered(t, []Offer{g})
-			_, x.Wrong = w.offers(t, Saw{Offers: []Offer{g}}, nil, false)
-		} else if v := w.subnetOf(given.Addr); t.VLAN != 0 && v != t.VLAN && w.hasSubnet(t.VLAN) {
-			x.Wrong = append(x.Wrong, fmt.Sprintf("%s is no address of VLAN %d", given.Addr, t.VLAN))
+		offer := Offer{Addr: given.Addr, Server: given.Server, Bits: given.Bits, Gateway: given.Gateway}
+		handed := world.expects(test.at, given.Addr.Is4()) >= 0 || given.Server.IsValid()
+		if handed || world.hands(given.Addr) != 0 {
+			played.Gives, _ = world.offered(test, []Offer{offer})
+			_, played.Wrong = world.offers(test, Saw{Offers: []Offer{offer}}, nil, false)
+		} else if vid := world.subnetOf(given.Addr); test.VLAN != 0 && vid != test.VLAN && world.hasSubnet(test.VLAN) {
+			played.Wrong = append(played.Wrong, fmt.Sprintf("%s is no address of VLAN %d", given.Addr, test.VLAN))
 		}
 	}
-	for i, y := range t.Reach {
+	for i, reach := range test.Reach {
 		if i >= len(saw.Parts) {
 			break
 		}
-		ended := saw.Parts[i].as(y.OK)
-		x.Parts = append(x.Parts, ended)
+		ended := saw.Parts[i].as(reach.OK)
+		played.Parts = append(played.Parts, ended)
 		switch {
-		case y.Routed:
-		case ended == Silent && y.OK:
-			x.Wrong = append(x.Wrong, fmt.Sprintf("%s is to answer %s, and does not", y.To, y.Service))
-		case ended == Answered && !y.OK:
-			x.Wrong = append(x.Wrong, fmt.Sprintf("%s is not to answer %s, and does", y.To, y.Service))
+		case reach.Routed:
+		case ended == Silent && reach.OK:
+			played.Wrong = append(played.Wrong, fmt.Sprintf("%s is to answer %s, and does not", reach.To, reach.Service))
+		case ended == Answered && !reach.OK:
+			played.Wrong = append(played.Wrong, fmt.Sprintf("%s is not to answer %s, and does", reach.To, reach.Service))
 		}
 	}
-	x.Passed = len(x.Wrong) == 0
-	return x
+	played.Passed = len(played.Wrong) == 0
+	return played
 }
 
 // Where is the VLAN of whoever has an address: by the range that it is handed out from, else by
 // the subnet; 0 for none of the office.
-func (r *Round) Where(a netip.Addr) office.VID {
-	if v := r.w.hands(a); v != 0 {
-		return v
+func (r *Round) Where(addr netip.Addr) office.VID {
+	if vid := r.world.hands(addr); vid != 0 {
+		return vid
 	}
-	return r.w.subnetOf(a)
+	return r.world.subnetOf(addr)
 }
 
 // subnetOf is the VLAN in whose subnet an address is; 0 for none.
-func (w *world) subnetOf(a netip.Addr) office.VID {
+func (w *world) subnetOf(addr netip.Addr) office.VID {
 	best, bits := office.VID(0), -1
 	for k := range w.posts {
-		if p := &w.posts[k]; p.net.IsValid() && p.net.Contains(a) && p.net.Bits() > bits {
-			best, bits = p.vid, p.net.Bits()
+		if post := &w.posts[k]; post.net.IsValid() && post.net.Contains(addr) && post.net.Bits() > bits {
+			best, bits = post.vid, post.net.Bits()
 		}
 	}
-	for _, v := range w.n.Office.VLANs {
-		for _, net := range v.Nets {
-			if net.Contains(a) && net.Bits() > bits {
-				best, bits = v.VID, net.Bits()
+	for _, vlan := range w.net.Office.VLANs {
+		for _, net := range vlan.Nets {
+			if net.Contains(addr) && net.Bits() > bits {
+				best, bits = vlan.VID, net.Bits()
 			}
 		}
 	}
 	return best
 }
 
-func (w *world) hasSubnet(v office.VID) bool {
-	return slices.ContainsFunc(w.posts, func(p post) bool { return p.vid == v && p.net.IsValid() })
+func (w *world) hasSubnet(vid office.VID) bool {
+	return slices.ContainsFunc(w.posts, func(post post) bool { return post.vid == vid && post.net.IsValid() })
 }
 
 // In is the tests of the round, untagged, in which a laptop is in a VLAN as planned.
-func (r *Round) In(v office.VID) (out []Test) {
-	for _, t := range r.Tests {
-		if t.VLAN == v && t.Wire == bridge.Untagged {
-			out = append(out, t)
+func (r *Round) In(vid office.VID) (out []Test) {
+	for _, test := range r.Tests {
+		if test.VLAN == vid && test.Wire == bridge.Untagged {
+			out = append(out, test)
 		}
 	}
 	return out
 }
 
 // leased says whether a laptop may be given what it was where some answer.
-func (r *Round) leased(now sight, s *Seen) bool {
-	w := r.w
-	given := &s.Lease
-	more := w.more[now]
-	stranger := slices.ContainsFunc(more, func(x sign) bool { return x.kind == rival })
+func (r *Round) leased(now sight, seen *Seen) bool {
+	world := r.world
+	given := &seen.Lease
+	more := world.more[now]
+	stranger := slices.ContainsFunc(more, func(sign sign) bool { return sign.kind == rival })
 	if given.Server.IsValid() {
-		k := slices.IndexFunc(w.posts, func(p post) bool { return !p.rival && p.addr == given.Server })
+		k := slices.IndexFunc(world.posts, func(post post) bool { return !post.rival && post.addr == given.Server })
 		if k < 0 {
 			return stranger
 		}
-		if slices.Contains(more, sign{handsNot, k}) || !w.posts[k].hands && !slices.Contains(more, sign{handsToo, k}) {
+		if slices.Contains(more, sign{handsNot, k}) || !world.posts[k].hands && !slices.Contains(more, sign{handsToo, k}) {
 			return false
 		}
 	}
-	k := w.expects(s.Test.at, true)
-	if k < 0 || !given.Addr.Is4() || w.hands(given.Addr) != w.posts[k].vid || stranger && !given.Server.IsValid() || !slices.Contains(w.sets[now], k) {
+	k := world.expects(seen.Test.at, true)
+	if k < 0 || !given.Addr.Is4() || world.hands(given.Addr) != world.posts[k].vid || stranger && !given.Server.IsValid() || !slices.Contains(world.sets[now], k) {
 		return true // another's, of whom the plan says nothing
 	}
-	p := &w.posts[k]
-	return (given.Bits == 0 || (given.Bits != p.net.Bits()) == slices.Contains(more, sign{handsMask, k})) &&
-		(!given.Gateway.IsValid() || !p.router.IsValid() || (given.Gateway != p.router) == slices.Contains(more, sign{handsRouter, k}))
+	other := &world.posts[k]
+	return (given.Bits == 0 || (given.Bits != other.net.Bits()) == slices.Contains(more, sign{handsMask, k})) &&
+		(!given.Gateway.IsValid() || !other.router.IsValid() || (given.Gateway != other.router) == slices.Contains(more, sign{handsRouter, k}))
 }

@@ -19,8 +19,8 @@ type Mistake struct {
 	Rules  bool // it is about what passes between VLANs, and nothing else
 	weight int  // how rare it is: the lower, the likelier
 
-	change func(s *office.Shape)                 // of the port
-	drop   func(x *office.Device)                // of the device
+	change func(shape *office.Shape)             // of the port
+	drop   func(device *office.Device)           // of the device
 	recast func(o *office.Office) *office.Office // of cables and plugs
 	turn   func(posts []post)                    // of what is handed out, which no office says
 	stands bool                                  // who answers stands elsewhere, or hands out otherwise
@@ -78,27 +78,27 @@ const (
 )
 
 // mistakes lists them, by device and port.
-func mistakes(n *span.Net) (out []Mistake) {
-	o := n.Office
-	for i, d := range o.Devices {
-		if d.Unaware() {
+func mistakes(net *span.Net) (out []Mistake) {
+	o := net.Office
+	for i, device := range o.Devices {
+		if device.Unaware() {
 			continue
 		}
-		for p := range d.Ports {
-			if d.Ports[p].Bundle > 0 || n.Tables[i].Ports[p].Off {
+		for port := range device.Ports {
+			if device.Ports[port].Bundle > 0 || net.Tables[i].Ports[port].Off {
 				continue
 			}
-			out = append(out, ofPort(n, i, p)...)
+			out = append(out, ofPort(net, i, port)...)
 		}
 		out = append(out, ofPolicy(o, i)...)
-		out = append(out, ofManagement(n, i)...)
-		for p := range d.Ports {
-			if b := &d.Ports[p]; b.Kind == office.Bundle && len(n.Topo.LinksAt(i, p)) > 0 {
-				out = append(out, Mistake{Text: fmt.Sprintf("the bundle %s %s has another mode than the far end", d.Name, b.Name), Kind: BundleMode, Device: d.Name, weight: elsewhere})
+		out = append(out, ofManagement(net, i)...)
+		for port := range device.Ports {
+			if one := &device.Ports[port]; one.Kind == office.Bundle && len(net.Topo.LinksAt(i, port)) > 0 {
+				out = append(out, Mistake{Text: fmt.Sprintf("the bundle %s %s has another mode than the far end", device.Name, one.Name), Kind: BundleMode, Device: device.Name, weight: elsewhere})
 			}
 		}
 	}
-	out = slices.Concat(out, ofCables(n), ofPlugs(n))
+	out = slices.Concat(out, ofCables(net), ofPlugs(net))
 	slices.SortStableFunc(out, func(a, b Mistake) int { return cmp.Compare(a.Kind.class(), b.Kind.class()) })
 	return out
 }
@@ -113,45 +113,45 @@ func (k Kind) class() int {
 }
 
 // onDevice is something that was entered otherwise on a device.
-func onDevice(o *office.Office, i int, kind Kind, what string, drop func(x *office.Device)) Mistake {
-	x := o.Devices[i].Clone()
-	drop(x)
-	return Mistake{Text: x.Name + " " + what, Kind: kind, Device: x.Name, weight: notEntered, drop: drop, after: with(o, i, x)}
+func onDevice(o *office.Office, i int, kind Kind, what string, drop func(device *office.Device)) Mistake {
+	device := o.Devices[i].Clone()
+	drop(device)
+	return Mistake{Text: device.Name + " " + what, Kind: kind, Device: device.Name, weight: notEntered, drop: drop, after: with(o, i, device)}
 }
 
 // Made is the office as planned with mistakes made in it, all at once: each changes what the
 // others left of its port. It is nil where nothing of one shows in what frames do, or they
 // cannot be made together.
 func (r *Round) Made(mistakes ...int) *office.Office {
-	o := r.w.n.Office
+	o := r.world.net.Office
 	changes := map[office.PortRef][]func(*office.Shape){}
 	var ports []office.PortRef
 	for _, k := range mistakes {
-		switch m := &r.Mistakes[k]; {
-		case m.after == nil:
+		switch mistake := &r.Mistakes[k]; {
+		case mistake.after == nil:
 			return nil
-		case m.drop != nil:
-			i := r.w.n.Topo.DeviceIndex(m.Device)
-			x := o.Devices[i].Clone()
-			m.drop(x)
-			o = with(o, i, x)
-		case m.recast != nil:
-			if o = m.recast(o); o == nil {
+		case mistake.drop != nil:
+			i := r.world.net.Topo.DeviceIndex(mistake.Device)
+			device := o.Devices[i].Clone()
+			mistake.drop(device)
+			o = with(o, i, device)
+		case mistake.recast != nil:
+			if o = mistake.recast(o); o == nil {
 				return nil
 			}
-		case m.turn != nil:
+		case mistake.turn != nil:
 		default:
-			if changes[m.Port] == nil {
-				ports = append(ports, m.Port)
+			if changes[mistake.Port] == nil {
+				ports = append(ports, mistake.Port)
 			}
-			changes[m.Port] = append(changes[m.Port], m.change)
+			changes[mistake.Port] = append(changes[mistake.Port], mistake.change)
 		}
 	}
 	draft := office.NewDraft(o)
 	for _, ref := range ports {
-		i := r.w.n.Topo.DeviceIndex(ref.Device)
-		s := changed(r.w.n, i, r.w.n.Office.Devices[i].Port(ref.Port), changes[ref]...)
-		if draft.Set(ref, &s, "") != nil {
+		i := r.world.net.Topo.DeviceIndex(ref.Device)
+		shape := changed(r.world.net, i, r.world.net.Office.Devices[i].Port(ref.Port), changes[ref]...)
+		if draft.Set(ref, &shape, "") != nil {
 			return nil
 		}
 	}
@@ -160,91 +160,91 @@ func (r *Round) Made(mistakes ...int) *office.Office {
 }
 
 // with is an office with one device replaced.
-func with(o *office.Office, i int, d *office.Device) *office.Office {
+func with(o *office.Office, i int, device *office.Device) *office.Office {
 	out := *o
 	out.Devices = slices.Clone(o.Devices)
-	out.Devices[i] = d.Seal()
+	out.Devices[i] = device.Seal()
 	return &out
 }
 
 // pvidApart says whether a device's PVIDs are set by themselves, and so can be
 // forgotten.
-func pvidApart(d *office.Device) bool {
-	if d.Forwarding == office.Grouped {
+func pvidApart(device *office.Device) bool {
+	if device.Forwarding == office.Grouped {
 		return false
 	}
-	return d.Wording.Name == "" || d.Wording.Name == office.ByVLAN && !slices.Contains(d.Wording.Habits, office.PVIDFollows)
+	return device.Wording.Name == "" || device.Wording.Name == office.ByVLAN && !slices.Contains(device.Wording.Habits, office.PVIDFollows)
 }
 
 // ofPort lists what can go wrong at a port.
-func ofPort(n *span.Net, i, p int) (out []Mistake) {
-	o, d := n.Office, n.Office.Devices[i]
-	ref := office.PortRef{Device: d.Name, Port: d.Ports[p].Name}
+func ofPort(net *span.Net, i, port int) (out []Mistake) {
+	o, device := net.Office, net.Office.Devices[i]
+	ref := office.PortRef{Device: device.Name, Port: device.Ports[port].Name}
 	where := ref.Device + " " + ref.Port
-	compiled := n.Tables[i].Ports[p]
-	add := func(kind Kind, text string, weight int, change func(s *office.Shape)) {
-		if after := reset(n, i, p, change); after != nil {
-			out = append(out, Mistake{Text: text, Kind: kind, Port: ref, Device: d.Name, weight: weight, change: change, after: after})
+	compiled := net.Tables[i].Ports[port]
+	add := func(kind Kind, text string, weight int, change func(shape *office.Shape)) {
+		if after := reset(net, i, port, change); after != nil {
+			out = append(out, Mistake{Text: text, Kind: kind, Port: ref, Device: device.Name, weight: weight, change: change, after: after})
 		}
 	}
-	without := func(list []office.VID, v office.VID) []office.VID {
-		return slices.DeleteFunc(slices.Clone(list), func(x office.VID) bool { return x == v })
+	without := func(list []office.VID, vid office.VID) []office.VID {
+		return slices.DeleteFunc(slices.Clone(list), func(other office.VID) bool { return other == vid })
 	}
-	name := func(v office.VID) string { return fmt.Sprint(v) }
-	for v := range compiled.Tagged.All() {
-		add(Tag, where+" lacks "+name(v), forgotten, func(s *office.Shape) {
-			s.Tagged = without(s.Tagged, v)
-			if s.PVID == v {
-				s.PVID = 0
+	name := func(vid office.VID) string { return fmt.Sprint(vid) }
+	for vid := range compiled.Tagged.All() {
+		add(Tag, where+" lacks "+name(vid), forgotten, func(shape *office.Shape) {
+			shape.Tagged = without(shape.Tagged, vid)
+			if shape.PVID == vid {
+				shape.PVID = 0
 			}
 		})
 	}
 	const first = office.DefaultVID
-	if compiled.Untagged.Len() == 0 && !compiled.Tagged.Has(first) && d.Forwarding != office.Routed && d.Ports[p].Kind != office.Inner {
-		add(LeftInOne, where+" still has 1", leftBehind, func(s *office.Shape) {
-			s.Untagged = []office.VID{first}
-			if s.PVID == 0 {
-				s.PVID = first
+	if compiled.Untagged.Len() == 0 && !compiled.Tagged.Has(first) && device.Forwarding != office.Routed && device.Ports[port].Kind != office.Inner {
+		add(LeftInOne, where+" still has 1", leftBehind, func(shape *office.Shape) {
+			shape.Untagged = []office.VID{first}
+			if shape.PVID == 0 {
+				shape.PVID = first
 			}
 		})
 	}
-	for v := range compiled.Untagged.All() {
-		if v == first {
+	for vid := range compiled.Untagged.All() {
+		if vid == first {
 			continue
 		}
-		if d.Forwarding != office.Routed && d.Ports[p].Kind != office.Inner {
-			add(LeftInOne, where+" was left in 1, and is to be in "+name(v), leftBehind, func(s *office.Shape) {
-				s.Untagged, s.PVID, s.Tagged = []office.VID{first}, first, without(s.Tagged, first)
+		if device.Forwarding != office.Routed && device.Ports[port].Kind != office.Inner {
+			add(LeftInOne, where+" was left in 1, and is to be in "+name(vid), leftBehind, func(shape *office.Shape) {
+				shape.Untagged, shape.PVID, shape.Tagged = []office.VID{first}, first, without(shape.Tagged, first)
 			})
-			if pvidApart(d) {
-				add(PVIDOnly, where+" has PVID 1, and is to have "+name(v), pvidOnly, func(s *office.Shape) { s.PVID = first })
+			if pvidApart(device) {
+				add(PVIDOnly, where+" has PVID 1, and is to have "+name(vid), pvidOnly, func(shape *office.Shape) { shape.PVID = first })
 			}
 		}
-		add(Tag, where+" lacks "+name(v), forgotten, func(s *office.Shape) {
-			s.Untagged = without(s.Untagged, v)
-			if s.PVID == v {
-				s.PVID = 0
+		add(Tag, where+" lacks "+name(vid), forgotten, func(shape *office.Shape) {
+			shape.Untagged = without(shape.Untagged, vid)
+			if shape.PVID == vid {
+				shape.PVID = 0
 			}
 		})
-		if d.Ports[p].Kind == office.Inner {
-			for _, x := range o.VLANs { // the next one in the list is the slip of a hand
-				if x.VID > v {
-					add(OtherVLAN, fmt.Sprintf("%s is in %d, and is to be in %d", where, x.VID, v), elsewhere, func(s *office.Shape) { s.Untagged, s.PVID = []office.VID{x.VID}, x.VID })
+		if device.Ports[port].Kind == office.Inner {
+			for _, vlan := range o.VLANs { // the next one in the list is the slip of a hand
+				if vlan.VID > vid {
+					add(OtherVLAN, fmt.Sprintf("%s is in %d, and is to be in %d", where, vlan.VID, vid), elsewhere, func(shape *office.Shape) { shape.Untagged, shape.PVID = []office.VID{vlan.VID}, vlan.VID })
 					break
 				}
 			}
 		}
 	}
-	inRoom(n, i, p, add)
+	inRoom(net, i, port, add)
 	return out
 }
 
 // reset is the office with a port set otherwise; nil where it cannot be.
-func reset(n *span.Net, i, p int, change func(s *office.Shape)) *office.Office {
-	d := n.Office.Devices[i]
-	draft := office.NewDraft(n.Office)
-	s := changed(n, i, p, change)
-	if draft.Set(office.PortRef{Device: d.Name, Port: d.Ports[p].Name}, &s, "") != nil {
+func reset(net *span.Net, i, port int, change func(shape *office.Shape)) *office.Office {
+	device := net.Office.Devices[i]
+	draft := office.NewDraft(net.Office)
+	shape := changed(net, i, port, change)
+	if draft.Set(office.PortRef{Device: device.Name, Port: device.Ports[port].Name}, &shape, "") != nil {
 		return nil
 	}
 	after, _ := draft.Done()
@@ -252,29 +252,29 @@ func reset(n *span.Net, i, p int, change func(s *office.Shape)) *office.Office {
 }
 
 // changed is the shape of a port after changes.
-func changed(n *span.Net, i, p int, changes ...func(s *office.Shape)) office.Shape {
-	shape, _ := n.Office.Effective(n.Office.Devices[i], p)
-	compiled := n.Tables[i].Ports[p]
-	s := office.Shape{
+func changed(net *span.Net, i, port int, changes ...func(other *office.Shape)) office.Shape {
+	shape, _ := net.Office.Effective(net.Office.Devices[i], port)
+	compiled := net.Tables[i].Ports[port]
+	other := office.Shape{
 		Untagged: compiled.Untagged.VIDs(), Tagged: compiled.Tagged.VIDs(), Rides: slices.Clone(compiled.Rides), PVIDSet: true, PVID: compiled.PVID,
 		Admit: shape.Admit, FilterOff: shape.FilterOff,
 	}
 	for _, change := range changes {
-		change(&s)
+		change(&other)
 	}
-	s.Rides = slices.DeleteFunc(s.Rides, func(r office.Ride) bool { return !slices.Contains(s.Tagged, r.VLAN) })
-	return s.Normal()
+	other.Rides = slices.DeleteFunc(other.Rides, func(ride office.Ride) bool { return !slices.Contains(other.Tagged, ride.VLAN) })
+	return other.Normal()
 }
 
 // inInstead is an access port that was put in another VLAN.
-func inInstead(n *span.Net, ref office.PortRef, is, planned office.VID) (Mistake, bool) {
-	i := n.Topo.DeviceIndex(ref.Device)
-	p := n.Office.Devices[i].Port(ref.Port)
-	change := func(s *office.Shape) {
-		s.Untagged, s.PVID = []office.VID{is}, is
-		s.Tagged = slices.DeleteFunc(s.Tagged, func(v office.VID) bool { return v == is })
+func inInstead(net *span.Net, ref office.PortRef, is, planned office.VID) (Mistake, bool) {
+	i := net.Topo.DeviceIndex(ref.Device)
+	p := net.Office.Devices[i].Port(ref.Port)
+	change := func(shape *office.Shape) {
+		shape.Untagged, shape.PVID = []office.VID{is}, is
+		shape.Tagged = slices.DeleteFunc(shape.Tagged, func(vid office.VID) bool { return vid == is })
 	}
-	after := reset(n, i, p, change)
+	after := reset(net, i, p, change)
 	text := fmt.Sprintf("%s %s is in %d, and is to be in %d", ref.Device, ref.Port, is, planned)
 	return Mistake{Text: text, Kind: OtherVLAN, Port: ref, Device: ref.Device, weight: elsewhere, change: change, after: after}, after != nil
 }

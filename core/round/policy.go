@@ -22,29 +22,29 @@ func anyService() []office.Service { return []office.Service{{Protocol: office.A
 // ofPolicy lists them for a device. A change finds its rule by what it says, so that several
 // can be made at once.
 func ofPolicy(o *office.Office, i int) (out []Mistake) {
-	d := o.Devices[i]
-	add := func(kind Kind, what string, drop func(x *office.Device)) {
-		m := onDevice(o, i, kind, what, drop)
-		m.Rules = true
+	device := o.Devices[i]
+	add := func(kind Kind, what string, drop func(other *office.Device)) {
+		mistake := onDevice(o, i, kind, what, drop)
+		mistake.Rules = true
 		if kind != NoRule && kind != NoRoute {
-			m.weight = seldom // to forget is easier than to write too much
+			mistake.weight = seldom // to forget is easier than to write too much
 		}
-		out = append(out, m)
+		out = append(out, mistake)
 	}
-	for k := range d.Rules {
-		text := d.Rules[k].String()
-		at := func(x *office.Device) int {
-			return slices.IndexFunc(x.Rules, func(y office.Rule) bool { return y.String() == text })
+	for k := range device.Rules {
+		text := device.Rules[k].String()
+		at := func(other *office.Device) int {
+			return slices.IndexFunc(other.Rules, func(one office.Rule) bool { return one.String() == text })
 		}
 		change := func(kind Kind, what string, do func(rules []office.Rule, at int) []office.Rule) {
-			add(kind, what, func(x *office.Device) {
-				if k := at(x); k >= 0 {
-					x.Rules = do(slices.Clone(x.Rules), k)
+			add(kind, what, func(other *office.Device) {
+				if k := at(other); k >= 0 {
+					other.Rules = do(slices.Clone(other.Rules), k)
 				}
 			})
 		}
 		change(NoRule, "lacks the rule "+text, func(rules []office.Rule, at int) []office.Rule { return slices.Delete(rules, at, at+1) })
-		rule := &d.Rules[k]
+		rule := &device.Rules[k]
 		if !office.AnyService(rule.Services) {
 			change(WideRule, "has the rule "+text+" for every service", func(rules []office.Rule, at int) []office.Rule {
 				rules[at].Services = anyService()
@@ -64,7 +64,7 @@ func ofPolicy(o *office.Office, i int) (out []Mistake) {
 				return rules
 			})
 		}
-		if k < len(d.Rules)-1 {
+		if k < len(device.Rules)-1 {
 			change(RulePlace, "has the rule "+text+" last", func(rules []office.Rule, at int) []office.Rule {
 				one := rules[at]
 				return append(slices.Delete(rules, at, at+1), one)
@@ -77,29 +77,29 @@ func ofPolicy(o *office.Office, i int) (out []Mistake) {
 			})
 		}
 	}
-	if routes := len(d.Addresses) > 1 && d.Routes != nil || d.Forwarding == office.Routed || len(d.Rules) > 0; routes && !d.NoRouting {
-		add(OpenGate, "lets everything pass, as with allow any to any before its rules", func(x *office.Device) {
-			x.Rules = slices.Insert(slices.Clone(x.Rules), 0, everything())
+	if routes := len(device.Addresses) > 1 && device.Routes != nil || device.Forwarding == office.Routed || len(device.Rules) > 0; routes && !device.NoRouting {
+		add(OpenGate, "lets everything pass, as with allow any to any before its rules", func(other *office.Device) {
+			other.Rules = slices.Insert(slices.Clone(other.Rules), 0, everything())
 		})
 		for _, y := range []struct {
 			name string
 			is   office.Action
-			set  func(x *office.Device, a office.Action)
+			set  func(other *office.Device, action office.Action)
 		}{
-			{"between zones", d.BetweenZones(), func(x *office.Device, a office.Action) { x.Between = a }},
-			{"within a zone", d.WithinZones(), func(x *office.Device, a office.Action) { x.Within = a }},
+			{"between zones", device.BetweenZones(), func(other *office.Device, action office.Action) { other.Between = action }},
+			{"within a zone", device.WithinZones(), func(other *office.Device, action office.Action) { other.Within = action }},
 		} {
 			turned := office.Allow
 			what := "lets pass " + y.name + " what no rule fits"
 			if y.is == office.Allow {
 				turned, what = office.Deny, "stops "+y.name+" what no rule fits"
 			}
-			add(Default, what, func(x *office.Device) { y.set(x, turned) })
+			add(Default, what, func(other *office.Device) { y.set(other, turned) })
 		}
 	}
-	for _, route := range d.Routes {
-		add(NoRoute, fmt.Sprintf("lacks the route to %s", route.To), func(x *office.Device) {
-			x.Routes = slices.DeleteFunc(slices.Clone(x.Routes), func(y office.Route) bool { return y == route })
+	for _, route := range device.Routes {
+		add(NoRoute, fmt.Sprintf("lacks the route to %s", route.To), func(other *office.Device) {
+			other.Routes = slices.DeleteFunc(slices.Clone(other.Routes), func(one office.Route) bool { return one == route })
 		})
 	}
 	return out
@@ -113,26 +113,26 @@ var tempting = []office.Service{{Protocol: office.TCP, First: 445, Last: 445}, {
 // planned: one that lets everything from the first to the other, and, where a wish says never,
 // what is tempting.
 func (w *world) holes() (out []Mistake) {
-	o := w.n.Office
-	for i, l := range w.who {
-		gate := &w.posts[l.gate]
-		for _, v := range o.VLANs {
-			if v.VID == l.vlan || !w.n.Gateways().First(v.VID).Is() {
+	o := w.net.Office
+	for i, laptop := range w.who {
+		gate := &w.posts[laptop.gate]
+		for _, vlan := range o.VLANs {
+			if vlan.VID == laptop.vlan || !w.net.Gateways().First(vlan.VID).Is() {
 				continue
 			}
-			all := append([]office.Service{{Protocol: office.AnyProtocol}}, w.tempted(l, v.VID)...)
+			all := append([]office.Service{{Protocol: office.AnyProtocol}}, w.tempted(laptop, vlan.VID)...)
 			for _, service := range all {
-				if w.passed(i, v.VID, service) {
+				if w.passed(i, vlan.VID, service) {
 					continue
 				}
 				rule := office.Rule{
-					Do: office.Allow, From: []office.Side{{Kind: office.SideVLAN, VID: l.vlan}}, To: []office.Side{{Kind: office.SideVLAN, VID: v.VID}}, Services: []office.Service{service},
+					Do: office.Allow, From: []office.Side{{Kind: office.SideVLAN, VID: laptop.vlan}}, To: []office.Side{{Kind: office.SideVLAN, VID: vlan.VID}}, Services: []office.Service{service},
 				}
-				m := onDevice(o, gate.dev, Hole, "has a rule that nobody planned: "+rule.String(), func(x *office.Device) {
-					x.Rules = slices.Insert(slices.Clone(x.Rules), 0, rule)
+				mistake := onDevice(o, gate.dev, Hole, "has a rule that nobody planned: "+rule.String(), func(device *office.Device) {
+					device.Rules = slices.Insert(slices.Clone(device.Rules), 0, rule)
 				})
-				m.Rules, m.weight = true, notEntered
-				out = append(out, m)
+				mistake.Rules, mistake.weight = true, notEntered
+				out = append(out, mistake)
 			}
 		}
 	}
@@ -141,10 +141,10 @@ func (w *world) holes() (out []Mistake) {
 
 // passed says whether a laptop can use a service of everybody in a VLAN as planned, so that a
 // rule more would change nothing.
-func (w *world) passed(laptop int, v office.VID, service office.Service) bool {
-	what := talk.Of(w.n.Office, []office.Service{service})
-	for k, x := range w.targets {
-		if w.inVLAN(x, v) && w.passes[laptop][k] != nil && !what.Minus(w.passes[laptop][k]).Empty() {
+func (w *world) passed(laptop int, vid office.VID, service office.Service) bool {
+	what := talk.Of(w.net.Office, []office.Service{service})
+	for k, target := range w.targets {
+		if w.inVLAN(target, vid) && w.passes[laptop][k] != nil && !what.Minus(w.passes[laptop][k]).Empty() {
 			return false
 		}
 	}
@@ -152,15 +152,15 @@ func (w *world) passed(laptop int, v office.VID, service office.Service) bool {
 }
 
 // inVLAN says whether a target is in a VLAN.
-func (w *world) inVLAN(x target, v office.VID) bool {
-	return slices.ContainsFunc(w.posts, func(p post) bool { return p.addr == x.addr && p.vid == v && !p.rival })
+func (w *world) inVLAN(target target, vid office.VID) bool {
+	return slices.ContainsFunc(w.posts, func(post post) bool { return post.addr == target.addr && post.vid == vid && !post.rival })
 }
 
 // tempted is what is tempting from a laptop to a VLAN, where a wish says never.
-func (w *world) tempted(l laptop, v office.VID) []office.Service {
-	for k := range w.n.Office.Wishes {
-		wish := w.n.Office.Wishes[k]
-		if !wish.Must && w.names(wish.From, l.vlan) && w.names(wish.To, v) && office.AnyService(wish.Services) {
+func (w *world) tempted(laptop laptop, vid office.VID) []office.Service {
+	for k := range w.net.Office.Wishes {
+		wish := w.net.Office.Wishes[k]
+		if !wish.Must && w.names(wish.From, laptop.vlan) && w.names(wish.To, vid) && office.AnyService(wish.Services) {
 			return tempting
 		}
 	}
@@ -168,18 +168,18 @@ func (w *world) tempted(l laptop, v office.VID) []office.Service {
 }
 
 // names says whether sides name something of a VLAN.
-func (w *world) names(sides []office.Side, v office.VID) bool {
-	gate := w.n.Gateways().First(v)
-	return slices.ContainsFunc(sides, func(s office.Side) bool {
-		switch s.Kind {
+func (w *world) names(sides []office.Side, vid office.VID) bool {
+	gate := w.net.Gateways().First(vid)
+	return slices.ContainsFunc(sides, func(side office.Side) bool {
+		switch side.Kind {
 		case office.SideAny:
 			return true
 		case office.SideVLAN:
-			return s.VID == v
+			return side.VID == vid
 		case office.SideZone:
-			return gate.Is() && w.n.Office.Devices[gate.Dev].ZoneOf(v) == s.Zone
+			return gate.Is() && w.net.Office.Devices[gate.Dev].ZoneOf(vid) == side.Zone
 		case office.SideNet:
-			return gate.Is() && s.Net.Overlaps(gate.Address.Prefix.Masked())
+			return gate.Is() && side.Net.Overlaps(gate.Address.Prefix.Masked())
 		}
 		return false
 	})

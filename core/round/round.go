@@ -52,14 +52,14 @@ type Round struct {
 	Mistakes []Mistake
 	Tests    []Test
 	Unshown  []int // mistakes that no laptop shows anywhere
-	w        *world
+	world    *world
 	own      int   // asks of the plan; others came with [Round.Tagged]
 	quick    []int // asks of the quick round
 }
 
 // world is what every laptop sees under every mistake, as far as it is another.
 type world struct {
-	n       *span.Net
+	net     *span.Net
 	asks    []ask
 	posts   []post
 	plan    []sight         // by ask
@@ -83,16 +83,16 @@ type world struct {
 
 // Effort is how much there is to look at in an office: places times memberships. [Make]
 // takes about 150 ms for a million.
-func Effort(n *span.Net) int {
-	w := &world{n: n}
-	w.findAsks()
+func Effort(net *span.Net) int {
+	one := &world{net: net}
+	one.findAsks()
 	members := 0
-	for i, d := range n.Office.Devices {
-		for p := range d.Ports {
-			members += n.Tables[i].Ports[p].Tagged.Len() + 3*n.Tables[i].Ports[p].Untagged.Len()
+	for i, device := range net.Office.Devices {
+		for port := range device.Ports {
+			members += net.Tables[i].Ports[port].Tagged.Len() + 3*net.Tables[i].Ports[port].Untagged.Len()
 		}
 	}
-	return len(w.asks) * members
+	return len(one.asks) * members
 }
 
 // Make finds the round of an office.
@@ -104,68 +104,68 @@ func Make(o *office.Office) *Round {
 // MakeWatched is [Make] for somebody who waits: each is told how many of the mistakes were
 // looked at, before the next is, and the error that it gives ends it.
 func MakeWatched(o *office.Office, each func(done, of int) error) (*Round, error) {
-	n := span.Compile(o)
-	w := &world{n: n, known: map[string]sight{}}
-	w.findAsks()
-	w.findPosts()
-	w.findRivals()
-	w.plan = w.lookAt(n, w.posts, w.asks)
-	r := &Round{w: w, Mistakes: append(mistakes(n), w.ofHandouts()...), own: len(w.asks)}
-	m := talk.New(n)
-	w.who = w.laptops(m)
-	w.findTargets(m)
-	w.passes = w.between(n, w.stirred(n))
-	r.Mistakes = append(r.Mistakes, w.holes()...)
-	w.signed, _ = w.signs(n)
+	net := span.Compile(o)
+	one := &world{net: net, known: map[string]sight{}}
+	one.findAsks()
+	one.findPosts()
+	one.findRivals()
+	one.plan = one.lookAt(net, one.posts, one.asks)
+	r := &Round{world: one, Mistakes: append(mistakes(net), one.ofHandouts()...), own: len(one.asks)}
+	talks := talk.New(net)
+	one.who = one.laptops(talks)
+	one.findTargets(talks)
+	one.passes = one.between(net, one.stirred(net))
+	r.Mistakes = append(r.Mistakes, one.holes()...)
+	one.signed, _ = one.signs(net)
 	for i := range r.Mistakes {
 		if err := each(i, len(r.Mistakes)); err != nil {
 			return nil, err
 		}
-		w.seen = append(w.seen, w.under(&r.Mistakes[i]))
+		one.seen = append(one.seen, one.under(&r.Mistakes[i]))
 	}
-	w.base = len(w.seen)
-	for i := range w.seen {
-		if len(w.seen[i]) == 0 {
+	one.base = len(one.seen)
+	for i := range one.seen {
+		if len(one.seen[i]) == 0 {
 			r.Unshown = append(r.Unshown, i)
 		}
 	}
-	w.findShows()
-	chosen := smallest(w.shows, len(w.seen))
-	w.walking(chosen)
-	w.shareTries(chosen)
+	one.findShows()
+	chosen := smallest(one.shows, len(one.seen))
+	one.walking(chosen)
+	one.shareTries(chosen)
 	for _, a := range chosen {
-		r.Tests = append(r.Tests, w.test(a, false))
+		r.Tests = append(r.Tests, one.test(a, false))
 	}
 	r.quick = r.shortest()
 	return r, nil
 }
 
 // under is what is seen otherwise under a mistake, by ask.
-func (w *world) under(m *Mistake) map[int]sight {
-	if m.after == nil {
+func (w *world) under(mistake *Mistake) map[int]sight {
+	if mistake.after == nil {
 		return nil
 	}
-	changed := w.n.Update(m.after)
+	changed := w.net.Update(mistake.after)
 	diff := map[int]sight{}
 	var stirred []int
 	switch {
-	case m.Rules || m.recast != nil || m.drop != nil && m.stands:
+	case mistake.Rules || mistake.recast != nil || mistake.drop != nil && mistake.stands:
 		stirred = w.all()
-	case m.turn == nil:
+	case mistake.turn == nil:
 		stirred = w.stirred(changed)
 	}
 	if len(stirred) > 0 {
 		diff = w.otherAcross(w.otherwise(w.passes, w.between(changed, stirred)))
 	}
-	if !m.Rules {
-		moved := w.moved(changed, m)
+	if !mistake.Rules {
+		moved := w.moved(changed, mistake)
 		asks := make([]ask, 0, len(moved))
 		for _, a := range moved {
 			asks = append(asks, w.asks[a])
 		}
-		for i, s := range w.lookAt(changed, w.turned(changed, m), asks) {
-			if a := moved[i]; w.notices(s, w.plan[a], ByPlay) {
-				diff[a] = s // it is seen before anything across is tried
+		for i, sight := range w.lookAt(changed, w.turned(changed, mistake), asks) {
+			if a := moved[i]; w.notices(sight, w.plan[a], ByPlay) {
+				diff[a] = sight // it is seen before anything across is tried
 			}
 		}
 	}
@@ -174,9 +174,9 @@ func (w *world) under(m *Mistake) map[int]sight {
 
 // moved is the asks at which something may be seen otherwise under a mistake: those of devices
 // that are set otherwise, or that hear a VLAN that was worked out anew.
-func (w *world) moved(n *span.Net, m *Mistake) (out []int) {
-	devices, _, vlans, fresh := n.Delta()
-	if fresh || m.stands {
+func (w *world) moved(net *span.Net, mistake *Mistake) (out []int) {
+	devices, _, vlans, fresh := net.Delta()
+	if fresh || mistake.stands {
 		for a := range w.asks {
 			out = append(out, a)
 		}
@@ -198,8 +198,8 @@ func (w *world) moved(n *span.Net, m *Mistake) (out []int) {
 	for _, i := range devices {
 		take(w.ofDevice[i])
 	}
-	for v := range vlans.All() {
-		take(w.hearers[v])
+	for vid := range vlans.All() {
+		take(w.hearers[vid])
 	}
 	slices.Sort(out)
 	return out
@@ -209,16 +209,16 @@ func (w *world) moved(n *span.Net, m *Mistake) (out []int) {
 func (w *world) findHearers() {
 	w.hearers, w.ofDevice = map[office.VID][]int{}, map[int][]int{}
 	for a := range w.asks {
-		x := &w.asks[a]
-		device, compiled := w.n.Office.Devices[x.dev], w.n.Tables[x.dev].Ports[x.port]
+		ask := &w.asks[a]
+		device, compiled := w.net.Office.Devices[ask.dev], w.net.Tables[ask.dev].Ports[ask.port]
 		if device.Unaware() || device.Forwarding == office.Grouped {
 			w.always = append(w.always, a)
 		}
-		w.ofDevice[x.dev] = append(w.ofDevice[x.dev], a)
-		w.hearers[x.vlan] = append(w.hearers[x.vlan], a)
-		for v := range compiled.Untagged.All() {
-			if v != x.vlan {
-				w.hearers[v] = append(w.hearers[v], a)
+		w.ofDevice[ask.dev] = append(w.ofDevice[ask.dev], a)
+		w.hearers[ask.vlan] = append(w.hearers[ask.vlan], a)
+		for vid := range compiled.Untagged.All() {
+			if vid != ask.vlan {
+				w.hearers[vid] = append(w.hearers[vid], a)
 			}
 		}
 	}
@@ -228,17 +228,17 @@ func (w *world) findHearers() {
 // mistake that it shows would be seen; whole says that what another place of the round tries
 // is tried there too.
 func (w *world) test(a int, whole bool) Test {
-	x := &w.asks[a]
-	t := Test{Port: x.ref, Wire: x.wire, VLAN: x.vlan, at: a}
+	ask := &w.asks[a]
+	test := Test{Port: ask.ref, Wire: ask.wire, VLAN: ask.vlan, at: a}
 	planned := w.sets[w.plan[a]]
 	answers := map[int]bool{}
 	for _, p := range planned {
 		answers[p] = true
-		if post := &w.posts[p]; post.hands && t.Server == "" {
-			t.Server, t.From, t.To = post.device, post.from, post.to
+		if post := &w.posts[p]; post.hands && test.Server == "" {
+			test.Server, test.From, test.To = post.device, post.from, post.to
 		}
 	}
-	t.trials = w.trials(a, whole)
+	test.trials = w.trials(a, whole)
 	try := map[int]bool{}       // posts to be tried
 	for _, p := range planned { // the gateway, whoever it is
 		if w.posts[p].gateway {
@@ -247,16 +247,16 @@ func (w *world) test(a int, whole bool) Test {
 		}
 	}
 	for _, i := range w.showing(a) {
-		s := w.seen[i][a]
-		if s < 0 && !w.tells(t.trials, s) {
+		sight := w.seen[i][a]
+		if sight < 0 && !w.tells(test.trials, sight) {
 			continue
 		}
-		t.Shows = append(t.Shows, i)
-		if s < 0 {
+		test.Shows = append(test.Shows, i)
+		if sight < 0 {
 			continue
 		}
 		told := false
-		now := w.sets[s]
+		now := w.sets[sight]
 		for p := range try {
 			told = told || answers[p] != slices.Contains(now, p)
 		}
@@ -272,28 +272,28 @@ func (w *world) test(a int, whole bool) Test {
 	}
 	for p := range w.posts {
 		if try[p] {
-			x := Reach{To: w.posts[p].called(), Service: "ping", OK: answers[p]}
-			x.Routed = !x.OK && w.lets(t.VLAN, w.posts[p].addr, pinging)
-			t.Reach = append(t.Reach, x)
+			reach := Reach{To: w.posts[p].called(), Service: "ping", OK: answers[p]}
+			reach.Routed = !reach.OK && w.lets(test.VLAN, w.posts[p].addr, pinging)
+			test.Reach = append(test.Reach, reach)
 		}
 	}
-	for _, x := range t.trials {
-		t.Reach = append(t.Reach, x.reach)
+	for _, trial := range test.trials {
+		test.Reach = append(test.Reach, trial.reach)
 	}
-	return t
+	return test
 }
 
 // Facts is where the device of a test stands, and the wall socket of its port; "" where nobody
 // said.
-func (r *Round) Facts(t Test) (place, socket string) {
-	x := &r.w.asks[t.at]
-	return r.w.n.Office.Devices[x.dev].Facts.Place, r.w.socket(x)
+func (r *Round) Facts(test Test) (place, socket string) {
+	ask := &r.world.asks[test.at]
+	return r.world.net.Office.Devices[ask.dev].Facts.Place, r.world.socket(ask)
 }
 
 // socket is the wall socket that a port leads to; "" for none.
-func (w *world) socket(x *ask) string {
-	if f := w.n.Office.Devices[x.dev].Ports[x.port].Facts; f != nil {
-		return f.Socket
+func (w *world) socket(ask *ask) string {
+	if facts := w.net.Office.Devices[ask.dev].Ports[ask.port].Facts; facts != nil {
+		return facts.Socket
 	}
 	return ""
 }
@@ -301,12 +301,12 @@ func (w *world) socket(x *ask) string {
 // walking puts asks in the order in which one walks: place by place and device by device from
 // the gateway outwards; by wall socket where sockets have names, else port by port.
 func (w *world) walking(asks []int) {
-	rank := make([][2]int, len(w.n.Office.Devices)) // of its place, and of itself
+	rank := make([][2]int, len(w.net.Office.Devices)) // of its place, and of itself
 	place := map[string]int{}
-	for k, i := range w.n.Topo.Outwards(w.n.Office) {
-		where := w.n.Office.Devices[i].Facts.Place
+	for k, i := range w.net.Topo.Outwards(w.net.Office) {
+		where := w.net.Office.Devices[i].Facts.Place
 		if where == "" {
-			where = "at " + w.n.Office.Devices[i].Name // nobody said: by itself
+			where = "at " + w.net.Office.Devices[i].Name // nobody said: by itself
 		}
 		if _, ok := place[where]; !ok {
 			place[where] = k
@@ -314,10 +314,10 @@ func (w *world) walking(asks []int) {
 		rank[i] = [2]int{place[where], k}
 	}
 	slices.SortFunc(asks, func(x, y int) int {
-		a, b := &w.asks[x], &w.asks[y]
+		ask, other := &w.asks[x], &w.asks[y]
 		return cmp.Or(
-			cmp.Compare(rank[a.dev][0], rank[b.dev][0]), cmp.Compare(rank[a.dev][1], rank[b.dev][1]),
-			office.NaturalCompare(w.socket(a), w.socket(b)), office.NaturalCompare(a.ref.Port, b.ref.Port), cmp.Compare(a.wire, b.wire),
+			cmp.Compare(rank[ask.dev][0], rank[other.dev][0]), cmp.Compare(rank[ask.dev][1], rank[other.dev][1]),
+			office.NaturalCompare(w.socket(ask), w.socket(other)), office.NaturalCompare(ask.ref.Port, other.ref.Port), cmp.Compare(ask.wire, other.wire),
 		)
 	})
 }

@@ -21,7 +21,7 @@ type kind struct {
 }
 
 // weight is how rare the likeliest of a kind is.
-func (r *Round) weight(k *kind) int { return r.Mistakes[k.of[0]].weight }
+func (r *Round) weight(kind *kind) int { return r.Mistakes[kind.of[0]].weight }
 
 // kinds is mistakes that show some of what failed and nothing of what passed, those that no
 // laptop can tell apart together or not; those that explain better what was seen, and the
@@ -33,15 +33,15 @@ func (r *Round) kinds(results []Seen, together bool) (out []kind) {
 	}
 	for m := range r.Mistakes {
 		hits, odd, against := 0, 0, false
-		for a, now := range r.w.seen[m] {
-			s := by[a]
+		for a, now := range r.world.seen[m] {
+			seen := by[a]
 			switch {
-			case s == nil:
-			case s.Passed:
-				against = against || r.w.noticesAt(now, s)
+			case seen == nil:
+			case seen.Passed:
+				against = against || r.world.noticesAt(now, seen)
 			default:
 				hits++
-				if _, ok := r.agrees(r.answering(now, a), s); !ok {
+				if _, ok := r.agrees(r.answering(now, a), seen); !ok {
 					odd++
 				}
 			}
@@ -49,11 +49,11 @@ func (r *Round) kinds(results []Seen, together bool) (out []kind) {
 		if hits == 0 || against {
 			continue
 		}
-		if i := slices.IndexFunc(out, func(k kind) bool { return r.alike(k.of[0], m) }); i >= 0 && together {
+		if i := slices.IndexFunc(out, func(kind kind) bool { return r.alike(kind.of[0], m) }); i >= 0 && together {
 			out[i].of = append(out[i].of, m)
 			continue
 		}
-		out = append(out, kind{[]int{m}, r.w.seen[m], odd})
+		out = append(out, kind{[]int{m}, r.world.seen[m], odd})
 	}
 	for i := range out {
 		slices.SortStableFunc(out[i].of, func(a, b int) int { return cmp.Compare(r.Mistakes[a].weight, r.Mistakes[b].weight) })
@@ -82,35 +82,35 @@ func (r *Round) several(results []Seen) []Suspect {
 
 // search looks for sets of some kinds.
 func (r *Round) search(results []Seen, kinds []kind) *search {
-	s := &search{r: r, results: results, kinds: kinds, known: map[[mostAtOnce]int]made{}, left: r.mostSets()}
-	s.by = make([][]int, len(results))
+	one := &search{round: r, results: results, kinds: kinds, known: map[[mostAtOnce]int]made{}, left: r.mostSets()}
+	one.by = make([][]int, len(results))
 	for i := range results {
-		for k := range s.kinds {
-			if _, ok := s.kinds[k].seen[results[i].Test.at]; ok && !results[i].Passed {
-				s.by[i] = append(s.by[i], k)
+		for k := range one.kinds {
+			if _, ok := one.kinds[k].seen[results[i].Test.at]; ok && !results[i].Passed {
+				one.by[i] = append(one.by[i], k)
 			}
 		}
-		slices.SortStableFunc(s.by[i], func(a, b int) int { // what was seen there, by itself, first
-			return cmp.Compare(s.odd(a, i), s.odd(b, i))
+		slices.SortStableFunc(one.by[i], func(a, b int) int { // what was seen there, by itself, first
+			return cmp.Compare(one.odd(a, i), one.odd(b, i))
 		})
 	}
-	for size := 2; size <= mostAtOnce && len(s.found) == 0; size++ {
-		s.size = size
-		s.find(nil)
+	for size := 2; size <= mostAtOnce && len(one.found) == 0; size++ {
+		one.size = size
+		one.find(nil)
 	}
-	return s
+	return one
 }
 
 // suspects is what was found, the likeliest first.
 func (s *search) suspects() (out []Suspect) {
 	for _, set := range s.found {
-		out = append(out, s.r.suspect(s.kinds, set, 0))
+		out = append(out, s.round.suspect(s.kinds, set, 0))
 	}
 	if len(out) == 0 && s.nearest != nil {
-		out = append(out, s.r.suspect(s.kinds, s.nearest, s.least))
+		out = append(out, s.round.suspect(s.kinds, s.nearest, s.least))
 	}
 	if len(out) == 0 {
-		return s.r.greedy(s.kinds, s.results)
+		return s.round.greedy(s.kinds, s.results)
 	}
 	slices.SortStableFunc(out, func(a, b Suspect) int { return cmp.Compare(a.weight, b.weight) })
 	return out[:min(len(out), mostWays)]
@@ -120,15 +120,15 @@ func (s *search) suspects() (out []Suspect) {
 // second at most.
 func (r *Round) mostSets() int {
 	ports := 0
-	for _, d := range r.w.n.Office.Devices {
-		ports += len(d.Ports)
+	for _, device := range r.world.net.Office.Devices {
+		ports += len(device.Ports)
 	}
 	return max(100, min(1500, 400_000/max(ports, 1)))
 }
 
 // search is the search of [Round.several].
 type search struct {
-	r       *Round
+	round   *Round
 	results []Seen
 	kinds   []kind
 	by      [][]int // kinds that show something at a test that failed
@@ -141,8 +141,8 @@ type search struct {
 }
 
 func (s *search) odd(k, i int) int {
-	x := &s.results[i]
-	if _, ok := s.r.agrees(s.r.answering(s.kinds[k].seen[x.Test.at], x.Test.at), x); ok {
+	seen := &s.results[i]
+	if _, ok := s.round.agrees(s.round.answering(s.kinds[k].seen[seen.Test.at], seen.Test.at), seen); ok {
 		return 0
 	}
 	return 1
@@ -170,7 +170,7 @@ func (s *search) find(set []int) {
 		return
 	}
 	if len(set) == s.size {
-		if (s.nearest == nil || len(differs) < s.least) && !slices.ContainsFunc(s.results, func(x Seen) bool { return !x.Passed && !s.shows(set, x.Test.at) }) {
+		if (s.nearest == nil || len(differs) < s.least) && !slices.ContainsFunc(s.results, func(seen Seen) bool { return !seen.Passed && !s.shows(set, seen.Test.at) }) {
 			s.nearest, s.least = set, len(differs)
 		}
 		return
@@ -205,19 +205,19 @@ func (s *search) differs(set []int) ([]int, bool) {
 	for i, k := range set {
 		key[i] = k + 1
 	}
-	m, ok := s.known[key]
-	if ok && m.size == s.size {
+	made, ok := s.known[key]
+	if ok && made.size == s.size {
 		return nil, false
 	}
 	if !ok {
 		if s.left--; s.left < 0 {
 			return nil, false
 		}
-		m.differs, m.can = s.r.differs(s.kinds, set, s.results)
+		made.differs, made.can = s.round.differs(s.kinds, set, s.results)
 	}
-	m.size = s.size
-	s.known[key] = m
-	return m.differs, m.can
+	made.size = s.size
+	s.known[key] = made
+	return made.differs, made.can
 }
 
 // wrong is what a test weighs at which a set of mistakes gives something else than was
@@ -226,13 +226,13 @@ const wrong = 10_000
 
 // suspect is a set of kinds: the likeliest of each, and the others that are alike.
 func (r *Round) suspect(kinds []kind, set []int, differs int) Suspect {
-	s := Suspect{Mistakes: [][]int{nil}, Near: differs > 0, weight: wrong*differs + 1000*len(set)}
+	suspect := Suspect{Mistakes: [][]int{nil}, Near: differs > 0, weight: wrong*differs + 1000*len(set)}
 	for _, k := range set {
-		s.weight += 10 * r.weight(&kinds[k])
-		s.Mistakes[0] = append(s.Mistakes[0], kinds[k].of[0])
-		s.Or = append(s.Or, kinds[k].of[1:]...)
+		suspect.weight += 10 * r.weight(&kinds[k])
+		suspect.Mistakes[0] = append(suspect.Mistakes[0], kinds[k].of[0])
+		suspect.Or = append(suspect.Or, kinds[k].of[1:]...)
 	}
-	return s
+	return suspect
 }
 
 // differs is at which tests a set of mistakes, made at once, gives something else than was
@@ -242,8 +242,8 @@ func (r *Round) differs(kinds []kind, set []int, results []Seen) (out []int, ok 
 	across := map[int]bool{} // asks at which one of them differs in what is tried alone
 	for _, k := range set {
 		all = append(all, kinds[k].of[0])
-		for a, s := range kinds[k].seen {
-			if s < 0 {
+		for a, sight := range kinds[k].seen {
+			if sight < 0 {
 				across[a] = true
 			}
 		}
@@ -253,36 +253,36 @@ func (r *Round) differs(kinds []kind, set []int, results []Seen) (out []int, ok 
 		return nil, false
 	}
 	asks := make([]ask, 0, len(results))
-	for _, s := range results {
-		asks = append(asks, r.w.asks[s.Test.at])
+	for _, seen := range results {
+		asks = append(asks, r.world.asks[seen.Test.at])
 	}
-	net := r.w.n.Update(o)
+	net := r.world.net.Update(o)
 	var at *talk.Map
 	posts := r.turnedBy(net, all)
-	for i, now := range r.w.lookAt(net, posts, asks) {
-		s := &results[i]
+	for i, now := range r.world.lookAt(net, posts, asks) {
+		seen := &results[i]
 		how := ByPlay
-		if s.Passed {
-			how = s.How
+		if seen.Passed {
+			how = seen.How
 		}
-		fails := r.w.notices(now, r.w.plan[s.Test.at], how)
+		fails := r.world.notices(now, r.world.plan[seen.Test.at], how)
 		tells := false
-		if !fails && across[s.Test.at] {
+		if !fails && across[seen.Test.at] {
 			if at == nil {
 				at = talk.New(net)
 			}
-			fails = slices.ContainsFunc(s.Test.trials, func(t trial) bool { return r.w.holds(at, r.w.posts, t) != t.reach.OK })
+			fails = slices.ContainsFunc(seen.Test.trials, func(trial trial) bool { return r.world.holds(at, r.world.posts, trial) != trial.reach.OK })
 		}
-		for k, ended := range s.tried() { // what was tried ends as it did
-			if ended != Untold && k < len(s.Test.trials) && !s.Passed {
+		for k, ended := range seen.tried() { // what was tried ends as it did
+			if ended != Untold && k < len(seen.Test.trials) && !seen.Passed {
 				if at == nil {
 					at = talk.New(net)
 				}
-				tells = tells || r.w.holds(at, r.w.posts, s.Test.trials[k]) != (ended == Answered)
+				tells = tells || r.world.holds(at, r.world.posts, seen.Test.trials[k]) != (ended == Answered)
 			}
 		}
-		_, same := r.agrees(now, s)
-		if fails == s.Passed || tells || !s.Passed && !same {
+		_, same := r.agrees(now, seen)
+		if fails == seen.Passed || tells || !seen.Passed && !same {
 			out = append(out, i)
 		}
 	}
@@ -293,9 +293,9 @@ func (r *Round) differs(kinds []kind, set []int, results []Seen) (out []int, ok 
 // none where something is left that none shows.
 func (r *Round) greedy(kinds []kind, results []Seen) []Suspect {
 	left := map[int]bool{}
-	for _, s := range results {
-		if !s.Passed {
-			left[s.Test.at] = true
+	for _, seen := range results {
+		if !seen.Passed {
+			left[seen.Test.at] = true
 		}
 	}
 	by := map[int][]int{} // kinds, by what they show

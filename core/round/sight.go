@@ -54,120 +54,120 @@ type sight int
 // findAsks lists the ports of fronts without a cable, that are open, and wireless
 // networks: untagged, and in each VLAN that is tagged there.
 func (w *world) findAsks() {
-	for i, d := range w.n.Office.Devices {
-		for p := range d.Ports {
-			compiled := w.n.Tables[i].Ports[p]
-			if d.Ports[p].Kind == office.Inner && d.Ports[p].Flavour != office.SSID || d.Ports[p].Kind == office.Bundle || d.Ports[p].Bundle > 0 || len(w.n.Topo.LinksAt(i, p)) > 0 || compiled.Off {
+	for i, device := range w.net.Office.Devices {
+		for port := range device.Ports {
+			compiled := w.net.Tables[i].Ports[port]
+			if device.Ports[port].Kind == office.Inner && device.Ports[port].Flavour != office.SSID || device.Ports[port].Kind == office.Bundle || device.Ports[port].Bundle > 0 || len(w.net.Topo.LinksAt(i, port)) > 0 || compiled.Off {
 				continue
 			}
 			wires := []bridge.Wire{bridge.Untagged}
-			if !d.Unaware() {
-				for v := range compiled.Tagged.All() {
-					wires = append(wires, compiled.WireOf(v))
+			if !device.Unaware() {
+				for vid := range compiled.Tagged.All() {
+					wires = append(wires, compiled.WireOf(vid))
 				}
 			}
 			for _, wire := range wires {
-				x := ask{dev: i, port: p, ref: office.PortRef{Device: d.Name, Port: d.Ports[p].Name}, wire: wire}
-				if in, why := w.n.Tables[i].Ingress(p, wire); why == bridge.Passed {
-					x.vlan = in.VID
+				one := ask{dev: i, port: port, ref: office.PortRef{Device: device.Name, Port: device.Ports[port].Name}, wire: wire}
+				if in, why := w.net.Tables[i].Ingress(port, wire); why == bridge.Passed {
+					one.vlan = in.VID
 				}
-				w.asks = append(w.asks, x)
+				w.asks = append(w.asks, one)
 			}
 		}
 	}
 }
 
 func (w *world) findPosts() {
-	for i, d := range w.n.Office.Devices {
-		for _, a := range d.Addresses {
+	for i, device := range w.net.Office.Devices {
+		for _, address := range device.Addresses {
 			w.posts = append(w.posts, post{
-				device: d.Name, dev: i, vid: a.VID, on: a.On, addr: a.Prefix.Addr(), net: a.Prefix.Masked(), hands: a.From.IsValid(), from: a.From, to: a.To,
-				gateway: w.leads(i, &a), router: w.n.Gateways().Of(a.VID, office.Family(a.Prefix.Addr())).Addr(),
+				device: device.Name, dev: i, vid: address.VID, on: address.On, addr: address.Prefix.Addr(), net: address.Prefix.Masked(), hands: address.From.IsValid(), from: address.From, to: address.To,
+				gateway: w.leads(i, &address), router: w.net.Gateways().Of(address.VID, office.Family(address.Prefix.Addr())).Addr(),
 			})
 		}
-		if d.Manage != nil && !slices.ContainsFunc(d.Addresses, func(a office.Address) bool { return a.VID == d.Manage.VID }) {
-			w.posts = append(w.posts, post{device: d.Name, dev: i, vid: d.Manage.VID, addr: d.Manage.Addr})
+		if device.Manage != nil && !slices.ContainsFunc(device.Addresses, func(address office.Address) bool { return address.VID == device.Manage.VID }) {
+			w.posts = append(w.posts, post{device: device.Name, dev: i, vid: device.Manage.VID, addr: device.Manage.Addr})
 		}
 	}
-	for k := range w.n.Office.Plugs {
-		if p := &w.n.Office.Plugs[k]; p.At.IsValid() && !p.Operator {
-			w.posts = append(w.posts, post{device: p.Name, dev: w.n.Topo.DeviceIndex(p.Port.Device), vid: p.Wants, addr: p.At, plug: p})
+	for k := range w.net.Office.Plugs {
+		if plug := &w.net.Office.Plugs[k]; plug.At.IsValid() && !plug.Operator {
+			w.posts = append(w.posts, post{device: plug.Name, dev: w.net.Topo.DeviceIndex(plug.Port.Device), vid: plug.Wants, addr: plug.At, plug: plug})
 		}
 	}
 }
 
 // leads says whether an address of a device is its VLAN's gateway.
-func (w *world) leads(dev int, a *office.Address) bool {
-	gate := w.n.Gateways().Of(a.VID, office.Family(a.Prefix.Addr()))
-	return gate.Is() && gate.Dev == dev && gate.Addr() == a.Prefix.Addr()
+func (w *world) leads(dev int, address *office.Address) bool {
+	gate := w.net.Gateways().Of(address.VID, office.Family(address.Prefix.Addr()))
+	return gate.Is() && gate.Dev == dev && gate.Addr() == address.Prefix.Addr()
 }
 
 // nodes is where a post stands.
-func (w *world) nodes(n *span.Net, p *post) []span.Place {
+func (w *world) nodes(net *span.Net, post *post) []span.Place {
 	switch {
-	case p.rival && !p.present:
+	case post.rival && !post.present:
 		return nil
-	case p.plug != nil && p.dev >= 0: // where its frames get, whatever it wants
-		d := n.Office.Devices[p.dev]
-		x := ask{dev: p.dev, port: d.Port(p.plug.Port.Port), ref: p.plug.Port, wire: bridge.Untagged}
-		if x.port < 0 {
+	case post.plug != nil && post.dev >= 0: // where its frames get, whatever it wants
+		device := net.Office.Devices[post.dev]
+		one := ask{dev: post.dev, port: device.Port(post.plug.Port.Port), ref: post.plug.Port, wire: bridge.Untagged}
+		if one.port < 0 {
 			return nil
 		}
-		if p.plug.Tagged {
-			x.wire = n.Tables[p.dev].Ports[x.port].WireOf(p.plug.Wants)
+		if post.plug.Tagged {
+			one.wire = net.Tables[post.dev].Ports[one.port].WireOf(post.plug.Wants)
 		}
-		if at := from(n, &x); at.Span != nil {
+		if at := from(net, &one); at.Span != nil {
 			return []span.Place{at}
 		}
 		return nil
-	case p.dev >= 0:
-		return n.Standing(p.dev, p.vid, p.on)
+	case post.dev >= 0:
+		return net.Standing(post.dev, post.vid, post.on)
 	}
 	return nil
 }
 
 // lookAt is what a laptop sees at asks, in any office.
-func (w *world) lookAt(n *span.Net, posts []post, asks []ask) []sight {
+func (w *world) lookAt(net *span.Net, posts []post, asks []ask) []sight {
 	in := map[*span.Span][]int{} // posts by span
 	nodes := make([][]span.Place, len(posts))
 	for k := range posts {
-		nodes[k] = w.nodes(n, &posts[k])
+		nodes[k] = w.nodes(net, &posts[k])
 		for _, at := range nodes[k] {
 			if list := in[at.Span]; len(list) == 0 || list[len(list)-1] != k {
 				in[at.Span] = append(list, k)
 			}
 		}
 	}
-	hearing := reach.In(n)
+	hearing := reach.In(net)
 	whole := map[*span.Span]sight{}
 	places := sync.OnceValue(reach.NewPlaces)
 	out := make([]sight, len(asks))
 	for a := range asks {
-		x := &asks[a]
-		if x.port < 0 {
+		ask := &asks[a]
+		if ask.port < 0 {
 			out[a] = w.intern(nil, nil)
 			continue
 		}
-		if len(n.Topo.LinksAt(x.dev, x.port)) > 0 {
+		if len(net.Topo.LinksAt(ask.dev, ask.port)) > 0 {
 			out[a] = w.intern(nil, []sign{{occupied, 0}})
 			continue
 		}
-		here := from(n, x)
-		besides := w.besides(n, x, func(p span.Place) []int { return in[p.Span] }, func(k int, p span.Place) bool {
-			return slices.ContainsFunc(nodes[k], func(at span.Place) bool { return hearing.Of(p, at) && hearing.Of(at, p) })
+		here := from(net, ask)
+		besides := w.besides(net, ask, func(place span.Place) []int { return in[place.Span] }, func(k int, place span.Place) bool {
+			return slices.ContainsFunc(nodes[k], func(at span.Place) bool { return hearing.Of(place, at) && hearing.Of(at, place) })
 		}, posts)
 		var answer []int
 		if here.Span != nil {
 			answer = in[here.Span]
 		}
-		if here.Span != nil && here.Span.OneWay || heardOnly(n, x, here) {
+		if here.Span != nil && here.Span.OneWay || heardOnly(net, ask, here) {
 			answer = nil
 			for _, k := range in[here.Span] {
 				if slices.ContainsFunc(nodes[k], func(at span.Place) bool { return hearing.Of(here, at) && hearing.Of(at, here) }) {
 					answer = append(answer, k)
 				}
 			}
-			besides = append(besides, heard(n, x, in, nodes, posts, answer, hearing, places())...)
+			besides = append(besides, heard(net, ask, in, nodes, posts, answer, hearing, places())...)
 		} else if len(besides) == 0 && here.Span != nil {
 			id, ok := whole[here.Span]
 			if !ok {
@@ -184,71 +184,71 @@ func (w *world) lookAt(n *span.Net, posts []post, asks []ask) []sight {
 
 // from is the place that frames of an ask get into and come back from in the same form; the
 // zero one for none.
-func from(n *span.Net, x *ask) (none span.Place) {
-	table := n.Tables[x.dev]
-	domain, why := table.Ingress(x.port, x.wire)
+func from(net *span.Net, ask *ask) (none span.Place) {
+	table := net.Tables[ask.dev]
+	domain, why := table.Ingress(ask.port, ask.wire)
 	if why != bridge.Passed {
 		return none
 	}
-	if back, ok := table.Egress(domain, x.port); !ok || back != x.wire {
+	if back, ok := table.Egress(domain, ask.port); !ok || back != ask.wire {
 		return none // what comes back wears something else
 	}
-	if here := reach.AtPort(n, x.dev, x.port, x.wire); here != nil {
+	if here := reach.AtPort(net, ask.dev, ask.port, ask.wire); here != nil {
 		return here[0]
 	}
 	return none
 }
 
 // heardOnly says whether frames may come out at an ask in its form that do not get in there.
-func heardOnly(n *span.Net, x *ask, here span.Place) bool {
-	if n.Office.Devices[x.dev].Unaware() {
+func heardOnly(net *span.Net, ask *ask, here span.Place) bool {
+	if net.Office.Devices[ask.dev].Unaware() {
 		return false
 	}
-	compiled := n.Tables[x.dev].Ports[x.port]
-	return !compiled.Off && x.wire == bridge.Untagged && (compiled.Untagged.Len() > 1 || here.Span == nil && compiled.Untagged.Len() > 0)
+	compiled := net.Tables[ask.dev].Ports[ask.port]
+	return !compiled.Off && ask.wire == bridge.Untagged && (compiled.Untagged.Len() > 1 || here.Span == nil && compiled.Untagged.Len() > 0)
 }
 
 // heard is the signs of posts whose frames come out at an ask and that do not answer there.
-func heard(n *span.Net, x *ask, in map[*span.Span][]int, nodes [][]span.Place, posts []post, answer []int, hearing *reach.Hearing, places *reach.Places) (out []sign) {
-	stand := places.Port(n, x.dev, x.port, x.wire)
+func heard(net *span.Net, ask *ask, in map[*span.Span][]int, nodes [][]span.Place, posts []post, answer []int, hearing *reach.Hearing, places *reach.Places) (out []sign) {
+	stand := places.Port(net, ask.dev, ask.port, ask.wire)
 	for _, at := range append([]span.Place{stand.Hears}, stand.More...) {
 		if at.Span == nil {
 			continue
 		}
 		for _, k := range in[at.Span] {
-			s := sign{isHeard, int(posts[k].vid)}
-			if slices.Contains(answer, k) || slices.Contains(out, s) || !slices.ContainsFunc(nodes[k], func(p span.Place) bool { return hearing.Of(p, at) }) {
+			one := sign{isHeard, int(posts[k].vid)}
+			if slices.Contains(answer, k) || slices.Contains(out, one) || !slices.ContainsFunc(nodes[k], func(place span.Place) bool { return hearing.Of(place, at) }) {
 				continue
 			}
-			out = append(out, s)
+			out = append(out, one)
 		}
 	}
-	return slices.DeleteFunc(out, func(s sign) bool { // who answers is heard, too
-		return slices.ContainsFunc(answer, func(k int) bool { return int(posts[k].vid) == s.of })
+	return slices.DeleteFunc(out, func(sign sign) bool { // who answers is heard, too
+		return slices.ContainsFunc(answer, func(k int) bool { return int(posts[k].vid) == sign.of })
 	})
 }
 
 // besides is the signs of an untagged ask of VLANs that come out tagged there, where the plan
 // has no such tag, and in which somebody answers.
-func (w *world) besides(n *span.Net, x *ask, in func(span.Place) []int, answers func(k int, p span.Place) bool, posts []post) (out []sign) {
-	if x.wire != bridge.Untagged || n.Office.Devices[x.dev].Unaware() {
+func (w *world) besides(net *span.Net, ask *ask, in func(span.Place) []int, answers func(k int, place span.Place) bool, posts []post) (out []sign) {
+	if ask.wire != bridge.Untagged || net.Office.Devices[ask.dev].Unaware() {
 		return nil
 	}
-	i := w.n.Topo.DeviceIndex(x.ref.Device)
-	compiled, planned := n.Tables[x.dev].Ports[x.port], w.n.Tables[i].Ports[w.n.Office.Devices[i].Port(x.ref.Port)]
+	i := w.net.Topo.DeviceIndex(ask.ref.Device)
+	compiled, planned := net.Tables[ask.dev].Ports[ask.port], w.net.Tables[i].Ports[w.net.Office.Devices[i].Port(ask.ref.Port)]
 	if compiled == planned {
 		return nil
 	}
 	more := compiled.Tagged.Minus(&planned.Tagged)
-	for v := range more.All() {
-		y := *x
-		y.wire = compiled.WireOf(v)
-		here := from(n, &y)
+	for vid := range more.All() {
+		other := *ask
+		other.wire = compiled.WireOf(vid)
+		here := from(net, &other)
 		if here.Span == nil {
 			continue
 		}
 		if slices.ContainsFunc(in(here), func(k int) bool { return !here.Span.OneWay || answers(k, here) }) {
-			out = append(out, sign{comesTagged, int(y.wire.VID())})
+			out = append(out, sign{comesTagged, int(other.wire.VID())})
 		}
 	}
 	return out
@@ -280,8 +280,8 @@ func (w *world) intern(set []int, more []sign) sight {
 	for _, k := range set {
 		key = binary.AppendUvarint(key, uint64(k))
 	}
-	for _, x := range more { // no post has so high a number
-		key = binary.AppendUvarint(key, uint64(1)<<40|uint64(x.kind)<<32|uint64(x.of))
+	for _, sign := range more { // no post has so high a number
+		key = binary.AppendUvarint(key, uint64(1)<<40|uint64(sign.kind)<<32|uint64(sign.of))
 	}
 	if id, ok := w.known[string(key)]; ok {
 		return id

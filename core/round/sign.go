@@ -47,14 +47,14 @@ func (k signKind) noticed(how How) bool {
 }
 
 // text is a sign in words: what is kept of it, and compared.
-func (w *world) text(x sign) string {
+func (w *world) text(sign sign) string {
 	who := func() string {
-		if x.of < len(w.posts) {
-			return w.posts[x.of].called()
+		if sign.of < len(w.posts) {
+			return w.posts[sign.of].called()
 		}
 		return "somebody"
 	}
-	switch x.kind {
+	switch sign.kind {
 	case handsNot:
 		return who() + " hands out nothing"
 	case handsToo:
@@ -72,9 +72,9 @@ func (w *world) text(x sign) string {
 	case strange:
 		return "somebody who is not of the plan answers"
 	case comesTagged:
-		return fmt.Sprintf("%d comes out tagged", x.of)
+		return fmt.Sprintf("%d comes out tagged", sign.of)
 	case isHeard:
-		return fmt.Sprintf("%d is heard, and does not answer", x.of)
+		return fmt.Sprintf("%d is heard, and does not answer", sign.of)
 	case occupied:
 		return "a cable is in it already"
 	}
@@ -82,44 +82,44 @@ func (w *world) text(x sign) string {
 }
 
 // wrong is a sign as what is otherwise than planned, in a sentence.
-func (w *world) wrong(x sign, now []post) string {
+func (w *world) wrong(sign sign, now []post) string {
 	named := func(v int) string {
-		if y := w.n.Office.VLAN(office.VID(v)); y != nil && y.Name != "" {
-			return fmt.Sprintf("%d %s", v, y.Name)
+		if vlan := w.net.Office.VLAN(office.VID(v)); vlan != nil && vlan.Name != "" {
+			return fmt.Sprintf("%d %s", v, vlan.Name)
 		}
 		return fmt.Sprint(v)
 	}
-	if x.of >= len(w.posts) && x.of < len(now) && x.kind != comesTagged && x.kind != isHeard { // a stranger
-		if p := &now[x.of]; p.hands {
-			return fmt.Sprintf("%s hands out addresses from %s to %s, and is not to", p.called(), p.from, p.to)
+	if sign.of >= len(w.posts) && sign.of < len(now) && sign.kind != comesTagged && sign.kind != isHeard { // a stranger
+		if post := &now[sign.of]; post.hands {
+			return fmt.Sprintf("%s hands out addresses from %s to %s, and is not to", post.called(), post.from, post.to)
 		}
-		return now[x.of].called() + " answers, and is not to"
+		return now[sign.of].called() + " answers, and is not to"
 	}
-	switch x.kind {
+	switch sign.kind {
 	case handsNot:
-		return w.posts[x.of].called() + " is to hand out an address, and does not"
+		return w.posts[sign.of].called() + " is to hand out an address, and does not"
 	case handsToo:
-		return fmt.Sprintf("%s hands out addresses from %s to %s, and is not to", now[x.of].called(), now[x.of].from, now[x.of].to)
+		return fmt.Sprintf("%s hands out addresses from %s to %s, and is not to", now[sign.of].called(), now[sign.of].from, now[sign.of].to)
 	case handsRange:
-		return fmt.Sprintf("%s hands out addresses from %s to %s, and from %s to %s are planned", w.posts[x.of].called(), now[x.of].from, now[x.of].to, w.posts[x.of].from, w.posts[x.of].to)
+		return fmt.Sprintf("%s hands out addresses from %s to %s, and from %s to %s are planned", w.posts[sign.of].called(), now[sign.of].from, now[sign.of].to, w.posts[sign.of].from, w.posts[sign.of].to)
 	case handsMask:
-		return fmt.Sprintf("%s hands out the mask /%d, and /%d is planned", w.posts[x.of].called(), now[x.of].net.Bits(), w.posts[x.of].net.Bits())
+		return fmt.Sprintf("%s hands out the mask /%d, and /%d is planned", w.posts[sign.of].called(), now[sign.of].net.Bits(), w.posts[sign.of].net.Bits())
 	case handsRouter:
-		return fmt.Sprintf("%s hands out another gateway than %s", w.posts[x.of].called(), w.posts[x.of].router)
+		return fmt.Sprintf("%s hands out another gateway than %s", w.posts[sign.of].called(), w.posts[sign.of].router)
 	case comesTagged:
-		return fmt.Sprintf("frames of %s come out tagged, and are not to", named(x.of))
+		return fmt.Sprintf("frames of %s come out tagged, and are not to", named(sign.of))
 	case isHeard:
-		return fmt.Sprintf("somebody of %s is heard, and nobody of it answers: the port lets %s out untagged", named(x.of), named(x.of))
+		return fmt.Sprintf("somebody of %s is heard, and nobody of it answers: the port lets %s out untagged", named(sign.of), named(sign.of))
 	}
-	return w.text(x)
+	return w.text(sign)
 }
 
 // stranger is the sign of somebody whom the plan does not know, by his number.
-func stranger(k int, p *post) sign {
+func stranger(k int, post *post) sign {
 	switch {
-	case p.hands:
+	case post.hands:
 		return sign{rival, k}
-	case p.addr.Is6() && p.gateway:
+	case post.addr.Is6() && post.gateway:
 		return sign{routesSix, k}
 	}
 	return sign{strange, k}
@@ -134,17 +134,19 @@ func (w *world) notices(now, plan sight, how How) bool {
 	if now < 0 || !slices.Equal(w.sets[now], w.sets[plan]) {
 		return true
 	}
-	return slices.ContainsFunc(w.more[now], func(x sign) bool { return x.kind.noticed(how) && !slices.Contains(w.more[plan], x) }) ||
-		slices.ContainsFunc(w.more[plan], func(x sign) bool { return x.kind != isHeard && x.kind.noticed(how) && !slices.Contains(w.more[now], x) })
+	return slices.ContainsFunc(w.more[now], func(sign sign) bool { return sign.kind.noticed(how) && !slices.Contains(w.more[plan], sign) }) ||
+		slices.ContainsFunc(w.more[plan], func(sign sign) bool {
+			return sign.kind != isHeard && sign.kind.noticed(how) && !slices.Contains(w.more[now], sign)
+		})
 }
 
 // noticesAt is [world.notices] at a test: what is otherwise between VLANs is noticed where one
 // of what is tried there ends otherwise.
-func (w *world) noticesAt(now sight, s *Seen) bool {
+func (w *world) noticesAt(now sight, seen *Seen) bool {
 	if now < 0 {
-		return w.tells(s.Test.trials, now)
+		return w.tells(seen.Test.trials, now)
 	}
-	return w.notices(now, w.plan[s.Test.at], s.How)
+	return w.notices(now, w.plan[seen.Test.at], seen.How)
 }
 
 // bySign puts signs in order.

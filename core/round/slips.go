@@ -13,64 +13,64 @@ import (
 
 // inRoom lists what can go wrong with a port as a whole: shut, as from the factory, and, of
 // one that ends at a desk, left as a trunk or in a second VLAN.
-func inRoom(n *span.Net, i, p int, add func(kind Kind, text string, weight int, change func(s *office.Shape))) {
-	o, d := n.Office, n.Office.Devices[i]
-	port, compiled := &d.Ports[p], n.Tables[i].Ports[p]
-	where := d.Name + " " + port.Name
+func inRoom(net *span.Net, i, at int, add func(kind Kind, text string, weight int, change func(shape *office.Shape))) {
+	o, device := net.Office, net.Office.Devices[i]
+	port, compiled := &device.Ports[at], net.Tables[i].Ports[at]
+	where := device.Name + " " + port.Name
 	if port.Kind == office.Inner {
 		return
 	}
-	if len(n.Topo.LinksAt(i, p)) > 0 {
-		add(Shut, where+" is shut", elsewhere, func(s *office.Shape) { *s = office.Shape{Off: true} })
-		if d.Forwarding != office.Routed && compiled.Tagged.Len() > 0 {
-			add(Fresh, where+" is as from the factory: untagged in 1, no tags", leftBehind, func(s *office.Shape) {
-				*s = office.Shape{Untagged: []office.VID{office.DefaultVID}, PVIDSet: true, PVID: office.DefaultVID}
+	if len(net.Topo.LinksAt(i, at)) > 0 {
+		add(Shut, where+" is shut", elsewhere, func(shape *office.Shape) { *shape = office.Shape{Off: true} })
+		if device.Forwarding != office.Routed && compiled.Tagged.Len() > 0 {
+			add(Fresh, where+" is as from the factory: untagged in 1, no tags", leftBehind, func(shape *office.Shape) {
+				*shape = office.Shape{Untagged: []office.VID{office.DefaultVID}, PVIDSet: true, PVID: office.DefaultVID}
 			})
 		}
 		return
 	}
-	if compiled.Tagged.Len() > mostOfADesk || compiled.Untagged.Len() != 1 || d.Forwarding == office.Grouped {
+	if compiled.Tagged.Len() > mostOfADesk || compiled.Untagged.Len() != 1 || device.Forwarding == office.Grouped {
 		return
 	}
 	in := compiled.Untagged.VIDs()[0]
-	add(AsTrunk, where+" was left as a trunk: every other VLAN comes out tagged", leftBehind, func(s *office.Shape) {
-		for _, v := range o.VLANs {
-			if !slices.Contains(s.Untagged, v.VID) && !slices.Contains(s.Tagged, v.VID) {
-				s.Tagged = append(s.Tagged, v.VID)
+	add(AsTrunk, where+" was left as a trunk: every other VLAN comes out tagged", leftBehind, func(shape *office.Shape) {
+		for _, vlan := range o.VLANs {
+			if !slices.Contains(shape.Untagged, vlan.VID) && !slices.Contains(shape.Tagged, vlan.VID) {
+				shape.Tagged = append(shape.Tagged, vlan.VID)
 			}
 		}
-		slices.Sort(s.Tagged)
+		slices.Sort(shape.Tagged)
 	})
-	if d.Forwarding == office.Routed {
+	if device.Forwarding == office.Routed {
 		return
 	}
-	if v := beside(n, in, compiled.Tagged.VIDs()...); v != 0 {
-		add(Besides, besidesText(where, v, in), elsewhere, besides(v, in))
+	if vid := beside(net, in, compiled.Tagged.VIDs()...); vid != 0 {
+		add(Besides, besidesText(where, vid, in), elsewhere, besides(vid, in))
 	}
 }
 
-func besidesText(where string, v, in office.VID) string {
-	return fmt.Sprintf("%s is untagged in %d besides %d", where, v, in)
+func besidesText(where string, vid, in office.VID) string {
+	return fmt.Sprintf("%s is untagged in %d besides %d", where, vid, in)
 }
 
 // besides makes a port of a VLAN untagged in another, too.
-func besides(v, in office.VID) func(s *office.Shape) {
-	return func(s *office.Shape) {
-		s.Untagged = append(slices.Clone(s.Untagged), v)
-		slices.Sort(s.Untagged)
-		if s.PVID == 0 {
-			s.PVID = in
+func besides(vid, in office.VID) func(shape *office.Shape) {
+	return func(shape *office.Shape) {
+		shape.Untagged = append(slices.Clone(shape.Untagged), vid)
+		slices.Sort(shape.Untagged)
+		if shape.PVID == 0 {
+			shape.PVID = in
 		}
-		s.Tagged = slices.DeleteFunc(s.Tagged, func(x office.VID) bool { return x == v })
+		shape.Tagged = slices.DeleteFunc(shape.Tagged, func(other office.VID) bool { return other == vid })
 	}
 }
 
 // inBesides is a port that is untagged in a second VLAN.
-func inBesides(n *span.Net, ref office.PortRef, v, in office.VID) (Mistake, bool) {
-	i := n.Topo.DeviceIndex(ref.Device)
-	change := besides(v, in)
-	after := reset(n, i, n.Office.Devices[i].Port(ref.Port), change)
-	return Mistake{Text: besidesText(ref.Device+" "+ref.Port, v, in), Kind: Besides, Port: ref, Device: ref.Device, weight: elsewhere, change: change, after: after}, after != nil
+func inBesides(net *span.Net, ref office.PortRef, vid, in office.VID) (Mistake, bool) {
+	i := net.Topo.DeviceIndex(ref.Device)
+	change := besides(vid, in)
+	after := reset(net, i, net.Office.Devices[i].Port(ref.Port), change)
+	return Mistake{Text: besidesText(ref.Device+" "+ref.Port, vid, in), Kind: Besides, Port: ref, Device: ref.Device, weight: elsewhere, change: change, after: after}, after != nil
 }
 
 // mostOfADesk is how many VLANs come tagged at a port of a desk, for a phone or the like; where
@@ -79,17 +79,17 @@ const mostOfADesk = 2
 
 // beside is the VLAN next to one in the register that somebody answers in, whom one would
 // hear, and that is none of some others: the first behind it, else the first; 0 for none.
-func beside(n *span.Net, v office.VID, not ...office.VID) (first office.VID) {
-	not = append(not, v)
-	for _, x := range n.Office.VLANs {
-		if slices.Contains(not, x.VID) || !n.Gateways().First(x.VID).Is() {
+func beside(net *span.Net, vid office.VID, not ...office.VID) (first office.VID) {
+	not = append(not, vid)
+	for _, vlan := range net.Office.VLANs {
+		if slices.Contains(not, vlan.VID) || !net.Gateways().First(vlan.VID).Is() {
 			continue
 		}
-		if x.VID > v {
-			return x.VID
+		if vlan.VID > vid {
+			return vlan.VID
 		}
 		if first == 0 {
-			first = x.VID
+			first = vlan.VID
 		}
 	}
 	return first
@@ -97,13 +97,13 @@ func beside(n *span.Net, v office.VID, not ...office.VID) (first office.VID) {
 
 // nearest is the ports of a front beside one, before and behind it, and the nearest on each
 // side that are not used.
-func nearest(d *office.Device, p int, used func(q int) bool) []int {
-	out := neighbours(d, p)
+func nearest(device *office.Device, port int, used func(q int) bool) []int {
+	out := neighbours(device, port)
 	for _, step := range []int{1, -1} {
-		for q := p + step; q >= 0 && q < len(d.Ports); q += step {
-			if d.Ports[q].Kind == d.Ports[p].Kind && d.Ports[q].Bundle == 0 && !used(q) {
-				if !slices.Contains(out, q) {
-					out = append(out, q)
+		for at := port + step; at >= 0 && at < len(device.Ports); at += step {
+			if device.Ports[at].Kind == device.Ports[port].Kind && device.Ports[at].Bundle == 0 && !used(at) {
+				if !slices.Contains(out, at) {
+					out = append(out, at)
 				}
 				break
 			}
@@ -113,10 +113,10 @@ func nearest(d *office.Device, p int, used func(q int) bool) []int {
 }
 
 // neighbours is the ports of a front beside one: before and behind it.
-func neighbours(d *office.Device, p int) (out []int) {
-	for _, q := range []int{p + 1, p - 1} {
-		if q >= 0 && q < len(d.Ports) && d.Ports[q].Kind == d.Ports[p].Kind && d.Ports[q].Kind != office.Inner && d.Ports[q].Kind != office.Bundle && d.Ports[q].Bundle == 0 {
-			out = append(out, q)
+func neighbours(device *office.Device, port int) (out []int) {
+	for _, at := range []int{port + 1, port - 1} {
+		if at >= 0 && at < len(device.Ports) && device.Ports[at].Kind == device.Ports[port].Kind && device.Ports[at].Kind != office.Inner && device.Ports[at].Kind != office.Bundle && device.Ports[at].Bundle == 0 {
+			out = append(out, at)
 		}
 	}
 	return out
@@ -124,45 +124,45 @@ func neighbours(d *office.Device, p int) (out []int) {
 
 // ofCables lists each end of a cable that is in the port beside its own, or swapped with the
 // cable there, where the two are not set alike.
-func ofCables(n *span.Net) (out []Mistake) {
-	o := n.Office
+func ofCables(net *span.Net) (out []Mistake) {
+	o := net.Office
 	used := map[office.PortRef]bool{}
-	for _, c := range o.Cables {
-		used[c.A], used[c.B] = true, true
+	for _, cable := range o.Cables {
+		used[cable.A], used[cable.B] = true, true
 	}
-	add := func(kind Kind, d *office.Device, p, q int, text string) {
-		a, b := office.PortRef{Device: d.Name, Port: d.Ports[p].Name}, office.PortRef{Device: d.Name, Port: d.Ports[q].Name}
-		recast := func(o *office.Office) *office.Office { return recabled(o, a, b) }
-		out = append(out, Mistake{Text: text, Kind: kind, Port: a, Device: d.Name, weight: leftBehind, stands: true, recast: recast, after: recast(o)})
+	add := func(kind Kind, device *office.Device, p, q int, text string) {
+		ref, other := office.PortRef{Device: device.Name, Port: device.Ports[p].Name}, office.PortRef{Device: device.Name, Port: device.Ports[q].Name}
+		recast := func(o *office.Office) *office.Office { return recabled(o, ref, other) }
+		out = append(out, Mistake{Text: text, Kind: kind, Port: ref, Device: device.Name, weight: leftBehind, stands: true, recast: recast, after: recast(o)})
 	}
-	for i, d := range o.Devices {
-		for p := range d.Ports {
-			a := office.PortRef{Device: d.Name, Port: d.Ports[p].Name}
-			if !used[a] || d.Ports[p].Kind == office.Inner || d.Ports[p].Bundle > 0 {
+	for i, device := range o.Devices {
+		for port := range device.Ports {
+			ref := office.PortRef{Device: device.Name, Port: device.Ports[port].Name}
+			if !used[ref] || device.Ports[port].Kind == office.Inner || device.Ports[port].Bundle > 0 {
 				continue
 			}
 			swapped := false
-			for _, q := range nearest(d, p, func(q int) bool { return used[office.PortRef{Device: d.Name, Port: d.Ports[q].Name}] }) {
-				b := office.PortRef{Device: d.Name, Port: d.Ports[q].Name}
+			for _, at := range nearest(device, port, func(at int) bool { return used[office.PortRef{Device: device.Name, Port: device.Ports[at].Name}] }) {
+				other := office.PortRef{Device: device.Name, Port: device.Ports[at].Name}
 				switch {
-				case sameSet(n, i, p, q):
-				case used[b]:
-					if q > p {
-						add(Swapped, d, p, q, fmt.Sprintf("the cables in %s %s and %s are swapped", d.Name, a.Port, b.Port))
+				case sameSet(net, i, port, at):
+				case used[other]:
+					if at > port {
+						add(Swapped, device, port, at, fmt.Sprintf("the cables in %s %s and %s are swapped", device.Name, ref.Port, other.Port))
 						swapped = true
 					}
 				default:
-					add(NextPort, d, p, q, fmt.Sprintf("the cable of %s %s is in %s", d.Name, a.Port, b.Port))
+					add(NextPort, device, port, at, fmt.Sprintf("the cable of %s %s is in %s", device.Name, ref.Port, other.Port))
 				}
 			}
 			if swapped {
 				continue
 			}
-			for q := p + 1; q < len(d.Ports); q++ { // the next cable, where none is beside it
-				b := office.PortRef{Device: d.Name, Port: d.Ports[q].Name}
-				if used[b] && d.Ports[q].Kind == d.Ports[p].Kind && d.Ports[q].Bundle == 0 {
-					if !sameSet(n, i, p, q) && q > p+1 {
-						add(Swapped, d, p, q, fmt.Sprintf("the cables in %s %s and %s are swapped", d.Name, a.Port, b.Port))
+			for at := port + 1; at < len(device.Ports); at++ { // the next cable, where none is beside it
+				other := office.PortRef{Device: device.Name, Port: device.Ports[at].Name}
+				if used[other] && device.Ports[at].Kind == device.Ports[port].Kind && device.Ports[at].Bundle == 0 {
+					if !sameSet(net, i, port, at) && at > port+1 {
+						add(Swapped, device, port, at, fmt.Sprintf("the cables in %s %s and %s are swapped", device.Name, ref.Port, other.Port))
 					}
 					break
 				}
@@ -174,102 +174,102 @@ func ofCables(n *span.Net) (out []Mistake) {
 
 // sameSet says whether two ports of a device treat frames alike, so that nobody notices
 // which of them a cable is in.
-func sameSet(n *span.Net, i, p, q int) bool {
-	return samePort(n.Tables[i].Ports[p], n.Tables[i].Ports[q])
+func sameSet(net *span.Net, i, port, at int) bool {
+	return samePort(net.Tables[i].Ports[port], net.Tables[i].Ports[at])
 }
 
 // recabled is an office with the cables of two ports exchanged, or the one that there is moved.
 func recabled(o *office.Office, a, b office.PortRef) *office.Office {
 	out := *o
 	out.Cables = slices.Clone(o.Cables)
-	other := func(p office.PortRef) office.PortRef {
-		switch p {
+	other := func(ref office.PortRef) office.PortRef {
+		switch ref {
 		case a:
 			return b
 		case b:
 			return a
 		}
-		return p
+		return ref
 	}
 	for k := range out.Cables {
-		c := &out.Cables[k]
-		c.A, c.B = other(c.A), other(c.B)
+		cable := &out.Cables[k]
+		cable.A, cable.B = other(cable.A), other(cable.B)
 	}
 	return &out
 }
 
 // ofPlugs lists each plug with an address that hangs in the port beside its own, or is swapped
 // with what hangs there: nobody answers for those without, so nobody would notice.
-func ofPlugs(n *span.Net) (out []Mistake) {
-	o := n.Office
+func ofPlugs(net *span.Net) (out []Mistake) {
+	o := net.Office
 	for k := range o.Plugs {
 		plug := &o.Plugs[k]
-		i := n.Topo.DeviceIndex(plug.Port.Device)
+		i := net.Topo.DeviceIndex(plug.Port.Device)
 		if !plug.At.IsValid() || plug.Operator || i < 0 {
 			continue
 		}
-		d := o.Devices[i]
-		p := d.Port(plug.Port.Port)
-		if p < 0 || d.Ports[p].Kind == office.Inner || d.Ports[p].Bundle > 0 {
+		device := o.Devices[i]
+		port := device.Port(plug.Port.Port)
+		if port < 0 || device.Ports[port].Kind == office.Inner || device.Ports[port].Bundle > 0 {
 			continue
 		}
-		for _, q := range neighbours(d, p) {
-			if sameSet(n, i, p, q) || len(n.Topo.LinksAt(i, q)) > 0 {
+		for _, at := range neighbours(device, port) {
+			if sameSet(net, i, port, at) || len(net.Topo.LinksAt(i, at)) > 0 {
 				continue
 			}
-			b := office.PortRef{Device: d.Name, Port: d.Ports[q].Name}
+			ref := office.PortRef{Device: device.Name, Port: device.Ports[at].Name}
 			recast := func(o *office.Office) *office.Office {
 				out := *o
 				out.Plugs = slices.Clone(o.Plugs)
 				for k := range out.Plugs {
-					switch p := &out.Plugs[k]; {
-					case p.At == plug.At && p.Port == plug.Port:
-						p.Port = b
-					case p.Port == b:
-						p.Port = plug.Port
+					switch other := &out.Plugs[k]; {
+					case other.At == plug.At && other.Port == plug.Port:
+						other.Port = ref
+					case other.Port == ref:
+						other.Port = plug.Port
 					}
 				}
 				return &out
 			}
-			text := fmt.Sprintf("%s hangs at %s %s instead of %s", called(plug), b.Device, b.Port, plug.Port.Port)
-			if other := slices.IndexFunc(o.Plugs, func(p office.Plug) bool { return p.Port == b }); other >= 0 {
-				text = fmt.Sprintf("%s at %s %s and %s at %s are swapped", called(plug), b.Device, plug.Port.Port, called(&o.Plugs[other]), b.Port)
+			text := fmt.Sprintf("%s hangs at %s %s instead of %s", called(plug), ref.Device, ref.Port, plug.Port.Port)
+			if other := slices.IndexFunc(o.Plugs, func(one office.Plug) bool { return one.Port == ref }); other >= 0 {
+				text = fmt.Sprintf("%s at %s %s and %s at %s are swapped", called(plug), ref.Device, plug.Port.Port, called(&o.Plugs[other]), ref.Port)
 			}
-			out = append(out, Mistake{Text: text, Kind: PlugNext, Port: plug.Port, Device: d.Name, weight: leftBehind, stands: true, recast: recast, after: recast(o)})
+			out = append(out, Mistake{Text: text, Kind: PlugNext, Port: plug.Port, Device: device.Name, weight: leftBehind, stands: true, recast: recast, after: recast(o)})
 		}
 	}
 	return out
 }
 
 // called is a plug by its name, or its address.
-func called(p *office.Plug) string {
-	if p.Name != "" {
-		return p.Name
+func called(plug *office.Plug) string {
+	if plug.Name != "" {
+		return plug.Name
 	}
-	return p.At.String()
+	return plug.At.String()
 }
 
 // ofManagement lists a device's management missing, and left in VLAN 1.
-func ofManagement(n *span.Net, i int) (out []Mistake) {
-	d := n.Office.Devices[i]
-	m := d.Manage
-	if m == nil || d.Forwarding == office.Routed || slices.ContainsFunc(d.Addresses, func(a office.Address) bool { return a.VID == m.VID }) {
+func ofManagement(net *span.Net, i int) (out []Mistake) {
+	device := net.Office.Devices[i]
+	manage := device.Manage
+	if manage == nil || device.Forwarding == office.Routed || slices.ContainsFunc(device.Addresses, func(address office.Address) bool { return address.VID == manage.VID }) {
 		return nil
 	}
-	missing := onDevice(n.Office, i, Managed, fmt.Sprintf("is not managed in %d", m.VID), func(x *office.Device) { x.Manage = nil })
+	missing := onDevice(net.Office, i, Managed, fmt.Sprintf("is not managed in %d", manage.VID), func(other *office.Device) { other.Manage = nil })
 	missing.stands = true
 	out = append(out, missing)
-	for _, v := range []office.VID{office.DefaultVID, beside(n, m.VID)} {
-		if v == 0 || v == m.VID {
+	for _, vid := range []office.VID{office.DefaultVID, beside(net, manage.VID)} {
+		if vid == 0 || vid == manage.VID {
 			continue
 		}
-		elsewhere := onDevice(n.Office, i, Managed, fmt.Sprintf("is managed in %d, and is to be in %d", v, m.VID), func(x *office.Device) {
-			if x.Manage == nil {
+		elsewhere := onDevice(net.Office, i, Managed, fmt.Sprintf("is managed in %d, and is to be in %d", vid, manage.VID), func(one *office.Device) {
+			if one.Manage == nil {
 				return // not managed at all, and that says more
 			}
-			other := *x.Manage
-			other.VID = v
-			x.Manage = &other
+			other := *one.Manage
+			other.VID = vid
+			one.Manage = &other
 		})
 		elsewhere.stands, elsewhere.weight = true, leftBehind
 		out = append(out, elsewhere)

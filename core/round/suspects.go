@@ -54,31 +54,31 @@ type Suspect struct {
 // those that explain what was seen instead too, the commoner ones; where none does, the
 // smallest sets of them that do.
 func (r *Round) Suspects(results []Seen) []Suspect {
-	if !slices.ContainsFunc(results, func(s Seen) bool { return !s.Passed }) {
+	if !slices.ContainsFunc(results, func(seen Seen) bool { return !seen.Passed }) {
 		return nil
 	}
-	results = slices.DeleteFunc(slices.Clone(results), func(s Seen) bool { return s.Test.at >= r.own }) // with other tags: the untagged look tells of them
-	for _, s := range results {
-		v := r.elsewhere(&s)
-		if s.Passed || v == 0 || s.Test.Wire != bridge.Untagged || v == s.Test.VLAN {
+	results = slices.DeleteFunc(slices.Clone(results), func(seen Seen) bool { return seen.Test.at >= r.own }) // with other tags: the untagged look tells of them
+	for _, seen := range results {
+		vid := r.elsewhere(&seen)
+		if seen.Passed || vid == 0 || seen.Test.Wire != bridge.Untagged || vid == seen.Test.VLAN {
 			continue
 		}
-		r.suspectIn(s.Test.Port, v, s.Test.VLAN)
+		r.suspectIn(seen.Test.Port, vid, seen.Test.VLAN)
 	}
-	for _, s := range results { // whose broadcasts are heard
-		if s.Passed || s.Test.Wire != bridge.Untagged || s.Test.VLAN == 0 {
+	for _, seen := range results { // whose broadcasts are heard
+		if seen.Passed || seen.Test.Wire != bridge.Untagged || seen.Test.VLAN == 0 {
 			continue
 		}
-		for _, v := range r.w.n.Office.VLANs {
-			if v.VID != s.Test.VLAN && slices.Contains(s.Instead, r.w.text(sign{isHeard, int(v.VID)})) {
-				r.besideOthers(inBesides(r.w.n, s.Test.Port, v.VID, s.Test.VLAN))
+		for _, vlan := range r.world.net.Office.VLANs {
+			if vlan.VID != seen.Test.VLAN && slices.Contains(seen.Instead, r.world.text(sign{isHeard, int(vlan.VID)})) {
+				r.besideOthers(inBesides(r.world.net, seen.Test.Port, vlan.VID, seen.Test.VLAN))
 			}
 		}
 	}
-	for _, s := range results { // who hangs somewhere and answers in another VLAN
-		for k := range r.w.posts {
-			if p := &r.w.posts[k]; !s.Passed && p.plug != nil && s.Test.VLAN != 0 && p.vid != s.Test.VLAN && slices.Contains(s.Instead, p.called()) {
-				r.suspectIn(p.plug.Port, s.Test.VLAN, p.vid)
+	for _, seen := range results { // who hangs somewhere and answers in another VLAN
+		for k := range r.world.posts {
+			if post := &r.world.posts[k]; !seen.Passed && post.plug != nil && seen.Test.VLAN != 0 && post.vid != seen.Test.VLAN && slices.Contains(seen.Instead, post.called()) {
+				r.suspectIn(post.plug.Port, seen.Test.VLAN, post.vid)
 			}
 		}
 	}
@@ -88,11 +88,11 @@ func (r *Round) Suspects(results []Seen) []Suspect {
 			r.join(&out, Suspect{Mistakes: [][]int{{i}}, weight: score})
 		}
 	}
-	out = slices.DeleteFunc(out, func(s Suspect) bool {
-		return !slices.ContainsFunc(s.Mistakes, func(way []int) bool { return r.lets(results, way[0]) })
+	out = slices.DeleteFunc(out, func(suspect Suspect) bool {
+		return !slices.ContainsFunc(suspect.Mistakes, func(way []int) bool { return r.lets(results, way[0]) })
 	})
 	if len(out) == 0 {
-		out = r.several(slices.DeleteFunc(slices.Clone(results), func(s Seen) bool { return r.occupied(&s) }))
+		out = r.several(slices.DeleteFunc(slices.Clone(results), func(seen Seen) bool { return r.occupied(&seen) }))
 	}
 	slices.SortStableFunc(out, func(a, b Suspect) int { return cmp.Compare(a.weight, b.weight) })
 	return out
@@ -100,14 +100,14 @@ func (r *Round) Suspects(results []Seen) []Suspect {
 
 // suspectIn adds a port in another VLAN to the mistakes, where it is not among them.
 func (r *Round) suspectIn(port office.PortRef, is, planned office.VID) {
-	r.besideOthers(inInstead(r.w.n, port, is, planned))
+	r.besideOthers(inInstead(r.world.net, port, is, planned))
 }
 
 // besideOthers adds a mistake to the others, where it can be made and is not among them.
-func (r *Round) besideOthers(m Mistake, ok bool) {
-	if ok && !slices.ContainsFunc(r.Mistakes, func(x Mistake) bool { return x.Text == m.Text }) {
-		r.Mistakes = append(r.Mistakes, m)
-		r.w.seen = append(r.w.seen, r.w.under(&m))
+func (r *Round) besideOthers(mistake Mistake, ok bool) {
+	if ok && !slices.ContainsFunc(r.Mistakes, func(other Mistake) bool { return other.Text == mistake.Text }) {
+		r.Mistakes = append(r.Mistakes, mistake)
+		r.world.seen = append(r.world.seen, r.world.under(&mistake))
 	}
 }
 
@@ -115,18 +115,18 @@ func (r *Round) besideOthers(m Mistake, ok bool) {
 // better.
 func (r *Round) explains(results []Seen, m int) (int, bool) {
 	weight, hits := 10*r.Mistakes[m].weight, 0
-	for _, s := range results {
-		a := s.Test.at
-		now, differs := r.w.seen[m][a]
+	for _, seen := range results {
+		a := seen.Test.at
+		now, differs := r.world.seen[m][a]
 		switch {
-		case r.occupied(&s) && (!differs || now < 0 || !slices.Contains(r.w.more[now], sign{occupied, 0})):
+		case r.occupied(&seen) && (!differs || now < 0 || !slices.Contains(r.world.more[now], sign{occupied, 0})):
 			continue // whoever is in it may be what is sought, and may be anybody
-		case s.Passed && differs && r.w.noticesAt(now, &s), !s.Passed && (!differs || now < 0 && !r.w.noticesAt(now, &s)):
+		case seen.Passed && differs && r.world.noticesAt(now, &seen), !seen.Passed && (!differs || now < 0 && !r.world.noticesAt(now, &seen)):
 			return 0, false
-		case s.Passed:
+		case seen.Passed:
 			continue
 		}
-		silent, ok := r.agrees(r.answering(now, a), &s)
+		silent, ok := r.agrees(r.answering(now, a), &seen)
 		if !ok {
 			return 0, false
 		}
@@ -137,32 +137,32 @@ func (r *Round) explains(results []Seen, m int) (int, bool) {
 }
 
 // occupied says whether somebody came to a port and found a cable in it that is not planned.
-func (r *Round) occupied(s *Seen) bool {
-	return !s.Passed && slices.Contains(s.Instead, r.w.text(sign{occupied, 0}))
+func (r *Round) occupied(seen *Seen) bool {
+	return !seen.Passed && slices.Contains(seen.Instead, r.world.text(sign{occupied, 0}))
 }
 
 // agrees says whether a sight may be what was seen at a test that failed, and how many
 // devices would have to be off.
-func (r *Round) agrees(now sight, s *Seen) (silent int, ok bool) {
+func (r *Round) agrees(now sight, seen *Seen) (silent int, ok bool) {
 	switch {
-	case !r.gives(now, s.Given, s.Test.at), !r.ends(now, s), !r.leased(now, s):
+	case !r.gives(now, seen.Given, seen.Test.at), !r.ends(now, seen), !r.leased(now, seen):
 		return 0, false
-	case s.Instead == nil:
+	case seen.Instead == nil:
 		return 0, true
-	case s.How == ByProbe:
-		silent, ok = r.fits(now, s.Instead)
+	case seen.How == ByProbe:
+		silent, ok = r.fits(now, seen.Instead)
 		return silent, ok && silent <= mostSilent
 	}
-	return 0, r.same(now, s.Instead)
+	return 0, r.same(now, seen.Instead)
 }
 
 // Hands is the VLAN in which an address is handed out as planned; 0 where nobody does.
-func (r *Round) Hands(a netip.Addr) office.VID { return r.w.hands(a) }
+func (r *Round) Hands(addr netip.Addr) office.VID { return r.world.hands(addr) }
 
-func (w *world) hands(a netip.Addr) office.VID {
+func (w *world) hands(addr netip.Addr) office.VID {
 	for k := range w.posts {
-		if p := &w.posts[k]; p.hands && a.IsValid() && p.from.Compare(a) <= 0 && a.Compare(p.to) <= 0 {
-			return p.vid
+		if post := &w.posts[k]; post.hands && addr.IsValid() && post.from.Compare(addr) <= 0 && addr.Compare(post.to) <= 0 {
+			return post.vid
 		}
 	}
 	return 0
@@ -171,66 +171,66 @@ func (w *world) hands(a netip.Addr) office.VID {
 // gives says whether a laptop at an ask may be given an address where some
 // answer; yes where nobody of the plan hands it out, as then it says nothing of the plan. A
 // stranger hands out what may be handed out there.
-func (r *Round) gives(s sight, a netip.Addr, at int) bool {
-	v := r.Hands(a)
-	k := r.w.expects(at, a.Is4())
-	return v == 0 || slices.ContainsFunc(r.w.sets[s], func(k int) bool { return r.w.posts[k].hands && r.w.posts[k].vid == v }) ||
-		k >= 0 && r.w.posts[k].vid == v && slices.ContainsFunc(r.w.more[s], func(x sign) bool { return x.kind == rival })
+func (r *Round) gives(sight sight, addr netip.Addr, at int) bool {
+	vid := r.Hands(addr)
+	k := r.world.expects(at, addr.Is4())
+	return vid == 0 || slices.ContainsFunc(r.world.sets[sight], func(k int) bool { return r.world.posts[k].hands && r.world.posts[k].vid == vid }) ||
+		k >= 0 && r.world.posts[k].vid == vid && slices.ContainsFunc(r.world.more[sight], func(sign sign) bool { return sign.kind == rival })
 }
 
 // answering is who answers at an ask: as planned where another VLAN is what is
 // otherwise.
-func (r *Round) answering(s sight, a int) sight {
-	if s < 0 {
-		return r.w.plan[a]
+func (r *Round) answering(sight sight, a int) sight {
+	if sight < 0 {
+		return r.world.plan[a]
 	}
-	return s
+	return sight
 }
 
 // called is who answers, by name or address, and the signs besides.
-func (w *world) called(s sight) []string {
+func (w *world) called(sight sight) []string {
 	out := []string{}
-	for _, p := range w.sets[s] {
+	for _, p := range w.sets[sight] {
 		if p < len(w.posts) {
 			out = append(out, w.posts[p].called())
 		}
 	}
-	for _, x := range w.more[s] {
-		out = append(out, w.text(x))
+	for _, sign := range w.more[sight] {
+		out = append(out, w.text(sign))
 	}
 	return out
 }
 
 // elsewhere is the VLAN that a port is in as somebody saw it who is not where he is to be: by
 // the address that he was given, else by who answered, where all are of one; 0 for none.
-func (r *Round) elsewhere(s *Seen) office.VID {
-	if v := r.Hands(s.Given); v != 0 || s.Given.IsValid() {
-		return v
+func (r *Round) elsewhere(seen *Seen) office.VID {
+	if vid := r.Hands(seen.Given); vid != 0 || seen.Given.IsValid() {
+		return vid
 	}
 	var in office.VID
-	for k := range r.w.posts {
-		if p := &r.w.posts[k]; !p.rival && slices.Contains(s.Instead, p.called()) {
-			if in != 0 && in != p.vid {
+	for k := range r.world.posts {
+		if post := &r.world.posts[k]; !post.rival && slices.Contains(seen.Instead, post.called()) {
+			if in != 0 && in != post.vid {
 				return 0
 			}
-			in = p.vid
+			in = post.vid
 		}
 	}
 	return in
 }
 
 // ends says whether each part that a person ticked may end so where some answer.
-func (r *Round) ends(now sight, s *Seen) bool {
-	for i, ended := range s.Parts {
-		if i >= len(s.Test.Reach) || ended == Untold {
+func (r *Round) ends(now sight, seen *Seen) bool {
+	for i, ended := range seen.Parts {
+		if i >= len(seen.Test.Reach) || ended == Untold {
 			continue
 		}
-		to := &s.Test.Reach[i]
-		k := slices.IndexFunc(r.w.posts, func(p post) bool { return !p.rival && p.called() == to.To })
-		if to.Service != string(office.Ping) || k < 0 || to.Routed || i >= len(s.Test.Reach)-len(s.Test.trials) {
+		to := &seen.Test.Reach[i]
+		k := slices.IndexFunc(r.world.posts, func(post post) bool { return !post.rival && post.called() == to.To })
+		if to.Service != string(office.Ping) || k < 0 || to.Routed || i >= len(seen.Test.Reach)-len(seen.Test.trials) {
 			continue // across devices that route: see [Round.lets]
 		}
-		if slices.Contains(r.w.sets[now], k) != (ended == Answered) {
+		if slices.Contains(r.world.sets[now], k) != (ended == Answered) {
 			return false
 		}
 	}
@@ -238,8 +238,8 @@ func (r *Round) ends(now sight, s *Seen) bool {
 }
 
 // same says whether a sight is what somebody wrote down.
-func (r *Round) same(s sight, instead []string) bool {
-	is := r.w.called(s)
+func (r *Round) same(sight sight, instead []string) bool {
+	is := r.world.called(sight)
 	said := slices.Clone(instead)
 	slices.Sort(is)
 	slices.Sort(said)
@@ -249,15 +249,15 @@ func (r *Round) same(s sight, instead []string) bool {
 // lets says whether, under a mistake, each try ends as it did.
 func (r *Round) lets(results []Seen, m int) bool {
 	var at *talk.Map
-	for _, s := range results {
-		for k, ended := range s.tried() {
-			if ended == Untold || k >= len(s.Test.trials) {
+	for _, seen := range results {
+		for k, ended := range seen.tried() {
+			if ended == Untold || k >= len(seen.Test.trials) {
 				continue
 			}
 			if at == nil {
-				at = talk.New(r.w.n.Update(r.Mistakes[m].after))
+				at = talk.New(r.world.net.Update(r.Mistakes[m].after))
 			}
-			if r.w.holds(at, r.w.posts, s.Test.trials[k]) != (ended == Answered) {
+			if r.world.holds(at, r.world.posts, seen.Test.trials[k]) != (ended == Answered) {
 				return false
 			}
 		}
@@ -286,23 +286,23 @@ const mostSilent = 2
 // fits says whether a sight may be what was measured: all that answered are in it; and of
 // how many devices in it nothing answered, neither by one kind of address nor the other.
 // Hosts may be off, and who has no address is not heard.
-func (r *Round) fits(s sight, answered []string) (silent int, ok bool) {
-	is := r.w.called(s)
+func (r *Round) fits(sight sight, answered []string) (silent int, ok bool) {
+	is := r.world.called(sight)
 	if slices.ContainsFunc(answered, func(a string) bool { return !slices.Contains(is, a) }) {
 		return 0, false
 	}
-	for _, x := range r.w.more[s] { // what he would have noticed
-		if x.kind.noticed(ByProbe) && x.kind != occupied && !slices.Contains(answered, r.w.text(x)) {
+	for _, sign := range r.world.more[sight] { // what he would have noticed
+		if sign.kind.noticed(ByProbe) && sign.kind != occupied && !slices.Contains(answered, r.world.text(sign)) {
 			return 0, false
 		}
 	}
 	heard := map[string]bool{}
-	for _, k := range r.w.sets[s] {
-		if k >= len(r.w.posts) {
+	for _, k := range r.world.sets[sight] {
+		if k >= len(r.world.posts) {
 			continue
 		}
-		if p := &r.w.posts[k]; p.plug == nil && p.addr.IsValid() {
-			heard[p.device] = heard[p.device] || slices.Contains(answered, p.called())
+		if post := &r.world.posts[k]; post.plug == nil && post.addr.IsValid() {
+			heard[post.device] = heard[post.device] || slices.Contains(answered, post.called())
 		}
 	}
 	for _, h := range heard {
@@ -315,30 +315,30 @@ func (r *Round) fits(s sight, answered []string) (silent int, ok bool) {
 
 // join adds a suspect to those that no laptop can tell it from, or that one way mends:
 // the port is set as planned.
-func (r *Round) join(all *[]Suspect, s Suspect) {
-	m := s.Mistakes[0][0]
+func (r *Round) join(all *[]Suspect, suspect Suspect) {
+	m := suspect.Mistakes[0][0]
 	for i := range *all {
 		if k := (*all)[i].Mistakes[0]; len(k) == 1 && (r.alike(k[0], m) || r.Mistakes[m].Port.Device != "" && r.Mistakes[k[0]].Port == r.Mistakes[m].Port) {
-			if s.weight < (*all)[i].weight { // the likeliest first
-				(*all)[i].Mistakes = slices.Insert((*all)[i].Mistakes, 0, s.Mistakes[0])
-				(*all)[i].weight = s.weight
+			if suspect.weight < (*all)[i].weight { // the likeliest first
+				(*all)[i].Mistakes = slices.Insert((*all)[i].Mistakes, 0, suspect.Mistakes[0])
+				(*all)[i].weight = suspect.weight
 			} else {
-				(*all)[i].Mistakes = append((*all)[i].Mistakes, s.Mistakes[0])
+				(*all)[i].Mistakes = append((*all)[i].Mistakes, suspect.Mistakes[0])
 			}
 			return
 		}
 	}
-	*all = append(*all, s)
+	*all = append(*all, suspect)
 }
 
 // alike says whether no laptop anywhere sees one mistake otherwise than another.
 func (r *Round) alike(a, b int) bool {
-	x, y := r.w.seen[a], r.w.seen[b]
+	x, y := r.world.seen[a], r.world.seen[b]
 	if len(x) != len(y) {
 		return false
 	}
-	for k, s := range x {
-		if t, ok := y[k]; !ok || s != t {
+	for k, sight := range x {
+		if other, ok := y[k]; !ok || sight != other {
 			return false
 		}
 	}
@@ -350,15 +350,15 @@ func (r *Round) alike(a, b int) bool {
 func (r *Round) Next(results []Seen, suspects []Suspect) (Test, bool) {
 	best, parts := -1, 1
 	try := func(a int) {
-		if slices.ContainsFunc(results, func(s Seen) bool { return s.Test.at == a }) {
+		if slices.ContainsFunc(results, func(seen Seen) bool { return seen.Test.at == a }) {
 			return
 		}
 		kinds := map[sight]bool{}
-		for _, s := range suspects {
-			now := r.w.plan[a]
-			for _, m := range s.Mistakes[0] {
-				if x, ok := r.w.seen[m][a]; ok {
-					now = x
+		for _, suspect := range suspects {
+			now := r.world.plan[a]
+			for _, m := range suspect.Mistakes[0] {
+				if sight, ok := r.world.seen[m][a]; ok {
+					now = sight
 				}
 			}
 			kinds[now] = true
@@ -367,8 +367,8 @@ func (r *Round) Next(results []Seen, suspects []Suspect) (Test, bool) {
 			best, parts = a, len(kinds)
 		}
 	}
-	for _, t := range r.Tests {
-		try(t.at)
+	for _, test := range r.Tests {
+		try(test.at)
 	}
 	for a := range r.own {
 		try(a)
@@ -376,5 +376,5 @@ func (r *Round) Next(results []Seen, suspects []Suspect) (Test, bool) {
 	if best < 0 {
 		return Test{}, false
 	}
-	return r.w.test(best, true), true
+	return r.world.test(best, true), true
 }

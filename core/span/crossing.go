@@ -26,11 +26,11 @@ type linkArc struct {
 
 // cross works out what crosses a link.
 func (n *Net) cross(link int) *Carry {
-	l := &n.Topo.Links[link]
-	c := &Carry{}
-	n.half(l.A, l.B, &c.AB, func(from, to Label) { c.Cross = append(c.Cross, Arc{true, from, to}) })
-	n.half(l.B, l.A, &c.BA, func(from, to Label) { c.Cross = append(c.Cross, Arc{false, from, to}) })
-	return c
+	one := &n.Topo.Links[link]
+	carry := &Carry{}
+	n.half(one.A, one.B, &carry.AB, func(from, to Label) { carry.Cross = append(carry.Cross, Arc{true, from, to}) })
+	n.half(one.B, one.A, &carry.BA, func(from, to Label) { carry.Cross = append(carry.Cross, Arc{false, from, to}) })
+	return carry
 }
 
 // half is the way from end a to end b. Whole sets go at once where no
@@ -58,12 +58,12 @@ func (n *Net) half(a, b graph.End, same *office.Set, cross func(from, to Label))
 	switch {
 	case len(pa.Rides) > 0 || len(pb.Rides) > 0 || fb == office.Grouped:
 		for vid := range tags.All() {
-			w := bridge.Wire(vid)
+			wire := bridge.Wire(vid)
 			if !ta.Device.Unaware() {
-				w = pa.WireOf(vid)
+				wire = pa.WireOf(vid)
 			}
-			if d, why := tb.Ingress(b.Port, w); why == bridge.Passed {
-				add(Label(vid), LabelOf(b.Hub, d))
+			if domain, why := tb.Ingress(b.Port, wire); why == bridge.Passed {
+				add(Label(vid), LabelOf(b.Hub, domain))
 			}
 		}
 	case fb == office.Unaware:
@@ -72,20 +72,20 @@ func (n *Net) half(a, b graph.End, same *office.Set, cross func(from, to Label))
 	case !pb.Filter:
 		*same = *tags
 	default:
-		m := pb.Members()
-		*same = tags.And(&m)
+		set := pb.Members()
+		*same = tags.And(&set)
 	}
-	d, why := tb.Ingress(b.Port, bridge.Untagged)
+	other, why := tb.Ingress(b.Port, bridge.Untagged)
 	if why != bridge.Passed {
 		return
 	}
-	to := LabelOf(b.Hub, d)
+	to := LabelOf(b.Hub, other)
 	if ta.Device.Unaware() {
 		add(untaggedAt|Label(a.Hub)<<24, to)
 		return
 	}
-	for v := range pa.Untagged.All() {
-		add(Label(v), to)
+	for vid := range pa.Untagged.All() {
+		add(Label(vid), to)
 	}
 }
 
@@ -93,23 +93,23 @@ func (n *Net) half(a, b graph.End, same *office.Set, cross func(from, to Label))
 func (n *Net) keepTags() {
 	n.kept = nil
 	grouped := false
-	for _, d := range n.Office.Devices {
-		grouped = grouped || d.Forwarding == office.Grouped
+	for _, device := range n.Office.Devices {
+		grouped = grouped || device.Forwarding == office.Grouped
 	}
 	if !grouped {
 		return
 	}
 	seen := map[Label]bool{}
 	var queue []Label
-	reach := func(l Label) {
-		if l&keptAt != 0 && !seen[l] {
-			seen[l] = true
-			queue = append(queue, l)
+	reach := func(label Label) {
+		if label&keptAt != 0 && !seen[label] {
+			seen[label] = true
+			queue = append(queue, label)
 		}
 	}
-	for _, c := range n.carry {
-		for _, a := range c.Cross {
-			reach(a.To)
+	for _, carry := range n.carry {
+		for _, arc := range carry.Cross {
+			reach(arc.To)
 		}
 	}
 	for len(queue) > 0 {
@@ -118,20 +118,20 @@ func (n *Net) keepTags() {
 		hub := int(from &^ keptAt >> 24)
 		domain := bridge.Domain{VID: office.VID(from >> 12 & 0xfff), Keep: true, Kept: bridge.Wire(from & 0xfff)}
 		for _, i := range n.Topo.At[hub] {
-			l := &n.Topo.Links[i]
+			link := &n.Topo.Links[i]
 			for _, fromA := range []bool{true, false} {
-				here, there := l.A, l.B
+				here, there := link.A, link.B
 				if !fromA {
 					here, there = there, here
 				}
 				if here.Hub != hub {
 					continue
 				}
-				w, ok := n.Tables[here.Dev].Egress(domain, here.Port)
+				wire, ok := n.Tables[here.Dev].Egress(domain, here.Port)
 				if !ok {
 					continue
 				}
-				if in, why := n.Tables[there.Dev].Ingress(there.Port, w); why == bridge.Passed {
+				if in, why := n.Tables[there.Dev].Ingress(there.Port, wire); why == bridge.Passed {
 					to := LabelOf(there.Hub, in)
 					n.kept = append(n.kept, linkArc{i, Arc{fromA, from, to}})
 					reach(to)
@@ -144,9 +144,9 @@ func (n *Net) keepTags() {
 // feed adds the tags that grouped devices keep and send into unaware devices
 // to what those pass on, and says whether any was new to one.
 func (n *Net) feed() (more bool) {
-	for _, a := range n.kept {
-		if h := n.into(a); n.feeds(a) && !n.present[h].Has(a.To.VID()) {
-			n.present[h].Add(a.To.VID())
+	for _, arc := range n.kept {
+		if h := n.into(arc); n.feeds(arc) && !n.present[h].Has(arc.To.VID()) {
+			n.present[h].Add(arc.To.VID())
 			more = true
 		}
 	}
@@ -154,14 +154,14 @@ func (n *Net) feed() (more bool) {
 }
 
 // feeds says whether an arc leads into an unaware device with a tag.
-func (n *Net) feeds(a linkArc) bool {
-	return a.To.VID() != 0 && n.Office.Devices[n.Topo.Hubs[n.into(a)].Dev].Forwarding == office.Unaware
+func (n *Net) feeds(arc linkArc) bool {
+	return arc.To.VID() != 0 && n.Office.Devices[n.Topo.Hubs[n.into(arc)].Dev].Forwarding == office.Unaware
 }
 
 // into is the hub that an arc leads to.
-func (n *Net) into(a linkArc) int {
-	if a.FromA {
-		return n.Topo.Links[a.link].B.Hub
+func (n *Net) into(arc linkArc) int {
+	if arc.FromA {
+		return n.Topo.Links[arc.link].B.Hub
 	}
-	return n.Topo.Links[a.link].A.Hub
+	return n.Topo.Links[arc.link].A.Hub
 }

@@ -26,8 +26,8 @@ func (n *Net) fillHubs(i int) {
 			n.present[hub].AddAll(&compiled.Tagged)
 		}
 		if inner := device.Ports[port].Kind == office.Inner; inner || itself || len(n.Topo.LinksAt(i, port)) == 0 {
-			if s := n.shapes[i][port]; s != lastShape {
-				lastShape, names = s, written(s)
+			if shape := n.shapes[i][port]; shape != lastShape {
+				lastShape, names = shape, written(shape)
 			}
 			ends := names
 			switch {
@@ -59,16 +59,16 @@ func (n *Net) fillHubs(i int) {
 			}
 		}
 	}
-	for _, a := range device.Addresses {
-		stand(a.VID, a.On, true)
+	for _, address := range device.Addresses {
+		stand(address.VID, address.On, true)
 	}
-	for _, l := range device.Outsides {
-		if l.VID != 0 {
-			stand(l.VID, l.On, false)
+	for _, line := range device.Outsides {
+		if line.VID != 0 {
+			stand(line.VID, line.On, false)
 		}
 	}
-	if m := device.Manage; m != nil {
-		stand(m.VID, "", false)
+	if manage := device.Manage; manage != nil {
+		stand(manage.VID, "", false)
 	}
 	for _, k := range n.Topo.PlugsAt(i) {
 		plug := &n.Office.Plugs[k]
@@ -97,9 +97,9 @@ func (n *Net) Lets(dev int, vid office.VID) bool {
 		return true
 	}
 	behind := false
-	for p := range device.Ports {
-		if device.Ports[p].Flavour == office.Processor {
-			if n.Tables[dev].Ports[p].Has(vid) {
+	for port := range device.Ports {
+		if device.Ports[port].Flavour == office.Processor {
+			if n.Tables[dev].Ports[port].Has(vid) {
 				return true
 			}
 			behind = true
@@ -115,12 +115,12 @@ func (n *Net) Gives(dev, port int, vid office.VID, tagged bool) bool {
 	if tagged {
 		wire = bridge.Wire(vid)
 	}
-	t := n.Tables[dev]
-	d, why := t.Ingress(port, wire)
-	if why != bridge.Passed || d.Keep || d.VID != vid {
+	table := n.Tables[dev]
+	domain, why := table.Ingress(port, wire)
+	if why != bridge.Passed || domain.Keep || domain.VID != vid {
 		return false
 	}
-	out, ok := t.Egress(d, port)
+	out, ok := table.Egress(domain, port)
 	return ok && out == wire
 }
 
@@ -130,13 +130,13 @@ func (n *Net) throughUnaware() {
 	for changed := true; changed; {
 		changed = false
 		for hub := range n.Topo.Hubs {
-			d := n.Office.Devices[n.Topo.Hubs[hub].Dev]
-			if d.Forwarding != office.Unaware {
+			device := n.Office.Devices[n.Topo.Hubs[hub].Dev]
+			if device.Forwarding != office.Unaware {
 				continue
 			}
-			for _, l := range n.Topo.At[hub] {
-				k := &n.Topo.Links[l]
-				here, there := k.A, k.B
+			for _, link := range n.Topo.At[hub] {
+				one := &n.Topo.Links[link]
+				here, there := one.A, one.B
 				if here.Hub != hub {
 					here, there = there, here
 				}
@@ -154,17 +154,17 @@ func (n *Net) throughUnaware() {
 }
 
 // sends is the VIDs on the wire that leave by an end.
-func (n *Net) sends(e graph.End) (set office.Set) {
-	compiled := n.Tables[e.Dev].Ports[e.Port]
-	switch d := n.Office.Devices[e.Dev]; {
-	case compiled.Off || d.Forwarding == office.UnawareDrops:
-	case d.Forwarding == office.Unaware:
-		set = *n.present[e.Hub]
+func (n *Net) sends(end graph.End) (set office.Set) {
+	compiled := n.Tables[end.Dev].Ports[end.Port]
+	switch device := n.Office.Devices[end.Dev]; {
+	case compiled.Off || device.Forwarding == office.UnawareDrops:
+	case device.Forwarding == office.Unaware:
+		set = *n.present[end.Hub]
 	case len(compiled.Rides) == 0:
 		set = compiled.Tagged
 	default:
-		for v := range compiled.Tagged.All() {
-			set.Add(compiled.WireOf(v).VID())
+		for vid := range compiled.Tagged.All() {
+			set.Add(compiled.WireOf(vid).VID())
 		}
 	}
 	return set
@@ -173,10 +173,10 @@ func (n *Net) sends(e graph.End) (set office.Set) {
 // tagsOf is the VLANs that plugs in an unaware device want tagged, whatever its
 // neighbours send.
 func (m *Net) tagsOf(dev int) (set office.Set) {
-	d := m.Office.Devices[dev]
+	device := m.Office.Devices[dev]
 	for _, k := range m.Topo.PlugsAt(dev) {
-		if p := &m.Office.Plugs[k]; p.Tagged && !m.Tables[dev].Ports[d.Logical(d.Port(p.Port.Port))].Off {
-			set.Add(p.Wants)
+		if plug := &m.Office.Plugs[k]; plug.Tagged && !m.Tables[dev].Ports[device.Logical(device.Port(plug.Port.Port))].Off {
+			set.Add(plug.Wants)
 		}
 	}
 	return set

@@ -11,24 +11,24 @@ import (
 
 // Dead says whether a part of a VLAN is only an address or the management of a
 // device that no frame of it comes to, and of which device.
-func (n *Net) Dead(s *Span) (dev int, dead bool) {
-	if len(s.Nodes) == 1 && s.Nodes[0].Label&deadAt != 0 {
-		return n.Topo.Hubs[s.Nodes[0].Hub].Dev, true
+func (n *Net) Dead(part *Span) (dev int, dead bool) {
+	if len(part.Nodes) == 1 && part.Nodes[0].Label&deadAt != 0 {
+		return n.Topo.Hubs[part.Nodes[0].Hub].Dev, true
 	}
 	return 0, false
 }
 
 // SpanAt is the span of a VLAN's domain at a hub, nil where there is none.
 func (n *Net) SpanAt(hub int, vid office.VID) *Span {
-	r := n.vlans.Get(vid)
-	if r == nil {
+	vlan := n.vlans.Get(vid)
+	if vlan == nil {
 		return nil
 	}
-	for _, s := range r.Spans {
-		if _, ok := slices.BinarySearchFunc(s.Nodes, Node{hub, Label(vid)}, func(a, b Node) int {
+	for _, part := range vlan.Spans {
+		if _, ok := slices.BinarySearchFunc(part.Nodes, Node{hub, Label(vid)}, func(a, b Node) int {
 			return cmp.Or(cmp.Compare(a.Hub, b.Hub), cmp.Compare(a.Label, b.Label))
 		}); ok {
-			return s
+			return part
 		}
 	}
 	return nil
@@ -39,12 +39,12 @@ func (n *Net) SpanAt(hub int, vid office.VID) *Span {
 type nodeArc struct{ link, from, to int }
 
 // arcsOf is all arcs of a span.
-func (n *Net) arcsOf(s *Span) []nodeArc {
-	at := make(map[Node]int, len(s.Nodes))
+func (n *Net) arcsOf(part *Span) []nodeArc {
+	at := make(map[Node]int, len(part.Nodes))
 	labels := map[Label]bool{}
-	for i, x := range s.Nodes {
-		at[x] = i
-		labels[x.Label] = true
+	for i, node := range part.Nodes {
+		at[node] = i
+		labels[node.Label] = true
 	}
 	var arcs []nodeArc
 	add := func(l int, a, b Node) {
@@ -54,48 +54,48 @@ func (n *Net) arcsOf(s *Span) []nodeArc {
 			arcs = append(arcs, nodeArc{l, x, y})
 		}
 	}
-	cross := func(l int, a Arc) {
-		k := &n.Topo.Links[l]
-		if a.FromA {
-			add(l, Node{k.A.Hub, a.From}, Node{k.B.Hub, a.To})
+	cross := func(link int, arc Arc) {
+		one := &n.Topo.Links[link]
+		if arc.FromA {
+			add(link, Node{one.A.Hub, arc.From}, Node{one.B.Hub, arc.To})
 		} else {
-			add(l, Node{k.B.Hub, a.From}, Node{k.A.Hub, a.To})
+			add(link, Node{one.B.Hub, arc.From}, Node{one.A.Hub, arc.To})
 		}
 	}
-	for link, c := range n.carry {
-		k := &n.Topo.Links[link]
+	for link, carry := range n.carry {
+		one := &n.Topo.Links[link]
 		for lb := range labels {
-			if v := lb.VID(); v != 0 {
-				if c.AB.Has(v) {
-					add(link, Node{k.A.Hub, lb}, Node{k.B.Hub, lb})
+			if vid := lb.VID(); vid != 0 {
+				if carry.AB.Has(vid) {
+					add(link, Node{one.A.Hub, lb}, Node{one.B.Hub, lb})
 				}
-				if c.BA.Has(v) {
-					add(link, Node{k.B.Hub, lb}, Node{k.A.Hub, lb})
+				if carry.BA.Has(vid) {
+					add(link, Node{one.B.Hub, lb}, Node{one.A.Hub, lb})
 				}
 			}
 		}
-		for _, a := range c.Cross {
-			cross(link, a)
+		for _, arc := range carry.Cross {
+			cross(link, arc)
 		}
 	}
-	for _, a := range n.kept {
-		cross(a.link, a.Arc)
+	for _, arc := range n.kept {
+		cross(arc.link, arc.Arc)
 	}
 	return arcs
 }
 
 // Mutual is the nodes of a span that one of its nodes hears and is heard by, itself
 // among them.
-func (n *Net) Mutual(s *Span, from Node) map[Node]bool {
-	if !s.OneWay {
-		out := make(map[Node]bool, len(s.Nodes))
-		for _, x := range s.Nodes {
-			out[x] = true
+func (n *Net) Mutual(part *Span, from Node) map[Node]bool {
+	if !part.OneWay {
+		out := make(map[Node]bool, len(part.Nodes))
+		for _, node := range part.Nodes {
+			out[node] = true
 		}
 		return out
 	}
-	out, back := n.follow(s, from, true), n.follow(s, from, false)
-	maps.DeleteFunc(out, func(x Node, _ bool) bool { return !back[x] })
+	out, back := n.follow(part, from, true), n.follow(part, from, false)
+	maps.DeleteFunc(out, func(node Node, _ bool) bool { return !back[node] })
 	return out
 }
 
@@ -114,20 +114,20 @@ func (n *Net) follow(part *Span, from Node, forth bool) map[Node]bool {
 		return out
 	}
 	next := make([][]nodeArc, len(part.Nodes))
-	for _, a := range n.arcsOf(part) {
+	for _, arc := range n.arcsOf(part) {
 		if !forth {
-			a.from, a.to = a.to, a.from
+			arc.from, arc.to = arc.to, arc.from
 		}
-		next[a.from] = append(next[a.from], a)
+		next[arc.from] = append(next[arc.from], arc)
 	}
 	type at struct{ node, by int }
 	seen := map[at]bool{{start, -1}: true}
 	for queue := []at{{start, -1}}; len(queue) > 0; queue = queue[1:] {
-		for _, a := range next[queue[0].node] {
-			x := at{a.to, a.link}
-			if a.link != queue[0].by && !seen[x] {
+		for _, arc := range next[queue[0].node] {
+			x := at{arc.to, arc.link}
+			if arc.link != queue[0].by && !seen[x] {
 				seen[x] = true
-				out[part.Nodes[a.to]] = true
+				out[part.Nodes[arc.to]] = true
 				queue = append(queue, x)
 			}
 		}
@@ -149,14 +149,14 @@ func (n *Net) OneWays(part *Span) (out []OneWay) {
 	}
 	arcs := n.arcsOf(part)
 	have := make(map[nodeArc]bool, len(arcs))
-	for _, a := range arcs {
-		have[a] = true
+	for _, arc := range arcs {
+		have[arc] = true
 	}
-	for _, a := range arcs {
-		if a.from == a.to || have[nodeArc{a.link, a.to, a.from}] {
+	for _, arc := range arcs {
+		if arc.from == arc.to || have[nodeArc{arc.link, arc.to, arc.from}] {
 			continue
 		}
-		out = append(out, OneWay{a.link, n.Topo.Links[a.link].A.Hub == part.Nodes[a.from].Hub, part.Nodes[a.from].Label, part.Nodes[a.to].Label})
+		out = append(out, OneWay{arc.link, n.Topo.Links[arc.link].A.Hub == part.Nodes[arc.from].Hub, part.Nodes[arc.from].Label, part.Nodes[arc.to].Label})
 	}
 	slices.SortFunc(out, func(x, y OneWay) int {
 		return cmp.Or(cmp.Compare(x.Link, y.Link), cmp.Compare(x.From, y.From), cmp.Compare(x.To, y.To))
@@ -169,24 +169,24 @@ func (n *Net) Ring(part *Span) []int {
 	type edge struct{ link, x, y int }
 	var edges []edge
 	seen := map[edge]bool{}
-	for _, a := range n.arcsOf(part) {
-		if k := (edge{a.link, min(a.from, a.to), max(a.from, a.to)}); !seen[k] {
-			seen[k] = true
-			edges = append(edges, k)
+	for _, arc := range n.arcsOf(part) {
+		if one := (edge{arc.link, min(arc.from, arc.to), max(arc.from, arc.to)}); !seen[one] {
+			seen[one] = true
+			edges = append(edges, one)
 		}
 	}
 	// Leaves fall off until only rings, and what lies between them, are left.
 	degree := make([]int, len(part.Nodes))
-	for _, e := range edges {
-		degree[e.x]++
-		degree[e.y]++
+	for _, other := range edges {
+		degree[other.x]++
+		degree[other.y]++
 	}
 	for again := true; again; {
 		again = false
-		edges = slices.DeleteFunc(edges, func(e edge) bool {
-			if e.x != e.y && (degree[e.x] == 1 || degree[e.y] == 1) {
-				degree[e.x]--
-				degree[e.y]--
+		edges = slices.DeleteFunc(edges, func(other edge) bool {
+			if other.x != other.y && (degree[other.x] == 1 || degree[other.y] == 1) {
+				degree[other.x]--
+				degree[other.y]--
 				again = true
 				return true
 			}
@@ -194,8 +194,8 @@ func (n *Net) Ring(part *Span) []int {
 		})
 	}
 	var ls []int
-	for _, e := range edges {
-		ls = append(ls, e.link)
+	for _, other := range edges {
+		ls = append(ls, other.link)
 	}
 	slices.Sort(ls)
 	return slices.Compact(ls)
@@ -213,32 +213,32 @@ func (n *Net) PlugAt(plug *office.Plug) (*Span, Node) {
 		if !n.Gives(dev, port, plug.Wants, plug.Tagged) {
 			return nil, Node{}
 		}
-		x := Node{hub, Label(plug.Wants)}
-		return n.spanOf(plug.Wants, x), x
+		node := Node{hub, Label(plug.Wants)}
+		return n.spanOf(plug.Wants, node), node
 	}
 	if n.Tables[dev].Ports[port].Off || plug.Tagged && device.Forwarding == office.UnawareDrops {
 		return nil, Node{}
 	}
-	x := Node{hub, untaggedAt | Label(hub)<<24}
+	other := Node{hub, untaggedAt | Label(hub)<<24}
 	if plug.Tagged {
-		x.Label = Label(plug.Wants)
+		other.Label = Label(plug.Wants)
 	}
-	return n.spanOf(plug.Wants, x), x
+	return n.spanOf(plug.Wants, other), other
 }
 
 // SpanOf is the span that has a node, nil where none has.
 func (n *Net) SpanOf(node Node) *Span {
-	if v := node.Label.VID(); v != 0 {
-		return n.spanOf(v, node)
+	if vid := node.Label.VID(); vid != 0 {
+		return n.spanOf(vid, node)
 	}
 	group, ok := n.groups.of[node.Label]
 	if !ok {
 		return nil
 	}
-	for _, l := range n.groups.groups[group] {
-		if v := l.VID(); v != 0 {
-			if s := n.spanOf(v, node); s != nil {
-				return s
+	for _, label := range n.groups.groups[group] {
+		if vid := label.VID(); vid != 0 {
+			if part := n.spanOf(vid, node); part != nil {
+				return part
 			}
 		}
 	}
@@ -246,11 +246,11 @@ func (n *Net) SpanOf(node Node) *Span {
 }
 
 // spanOf is the span of a VLAN that has a node.
-func (n *Net) spanOf(v office.VID, x Node) *Span {
-	if r := n.vlans.Get(v); r != nil {
-		for _, s := range r.Spans {
-			if slices.Contains(s.Nodes, x) {
-				return s
+func (n *Net) spanOf(vid office.VID, node Node) *Span {
+	if vlan := n.vlans.Get(vid); vlan != nil {
+		for _, part := range vlan.Spans {
+			if slices.Contains(part.Nodes, node) {
+				return part
 			}
 		}
 	}
@@ -260,17 +260,17 @@ func (n *Net) spanOf(v office.VID, x Node) *Span {
 // Standing is where an address of a device, or its management, is reached: the
 // places in its VLAN's spans; none where no frame comes.
 func (n *Net) Standing(dev int, vid office.VID, on string) (places []Place) {
-	d := n.Office.Devices[dev]
+	device := n.Office.Devices[dev]
 	for _, hub := range n.addressHubs(dev, vid, on) {
 		labels := []Label{Label(vid)}
-		if d.Unaware() {
+		if device.Unaware() {
 			labels = append(labels, untaggedAt|Label(hub)<<24)
 		} else if !n.Lets(dev, vid) {
 			continue
 		}
-		for _, l := range labels {
-			if s := n.spanOf(vid, Node{hub, l}); s != nil {
-				places = append(places, Place{s, Node{hub, l}})
+		for _, label := range labels {
+			if part := n.spanOf(vid, Node{hub, label}); part != nil {
+				places = append(places, Place{part, Node{hub, label}})
 			}
 		}
 	}
@@ -279,20 +279,20 @@ func (n *Net) Standing(dev int, vid office.VID, on string) (places []Place) {
 
 // Reaches lists the ports of a span as the frames go: those that let its
 // domains in or out, ordered by name.
-func (n *Net) Reaches(s *Span) []office.PortRef {
+func (n *Net) Reaches(part *Span) []office.PortRef {
 	var refs []office.PortRef
-	for _, node := range s.Nodes {
-		h := n.Topo.Hubs[node.Hub]
-		device, table := n.Office.Devices[h.Dev], n.Tables[h.Dev]
+	for _, node := range part.Nodes {
+		hub := n.Topo.Hubs[node.Hub]
+		device, table := n.Office.Devices[hub.Dev], n.Tables[hub.Dev]
 		if node.Label&deadAt != 0 {
 			continue
 		}
-		for p := range device.Ports {
-			if device.Ports[p].Bundle > 0 || n.Topo.HubOf(h.Dev, p) != node.Hub {
+		for port := range device.Ports {
+			if device.Ports[port].Bundle > 0 || n.Topo.HubOf(hub.Dev, port) != node.Hub {
 				continue
 			}
-			if _, ok := table.Egress(domainOf(node, device, p), p); ok {
-				refs = append(refs, n.RefAt(h.Dev, p))
+			if _, ok := table.Egress(domainOf(node, device, port), port); ok {
+				refs = append(refs, n.RefAt(hub.Dev, port))
 			}
 		}
 	}

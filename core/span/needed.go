@@ -10,32 +10,32 @@ import (
 // "terminals stand on both sides"; for a ring, "terminals hang from two or more
 // of its devices". It works on 64 VLANs at a time, those of a word of the sets;
 // need is filled in for the words given.
-func needs(t *graph.Topology, place []*office.Set, need []office.Set, words []int) {
-	f := &t.Forest
-	below := make([]uint64, len(place))   // what hangs from a hub, itself included, away from the block above
-	rest := make([]uint64, len(t.Blocks)) // what hangs from the hub above a block, away from the block
+func needs(topology *graph.Topology, place []*office.Set, need []office.Set, words []int) {
+	forest := &topology.Forest
+	below := make([]uint64, len(place))          // what hangs from a hub, itself included, away from the block above
+	rest := make([]uint64, len(topology.Blocks)) // what hangs from the hub above a block, away from the block
 	var contrib, after []uint64
 	for _, w := range words {
 		for h := range below {
 			below[h] = place[h][w]
 		}
-		for i := len(f.Order) - 1; i >= 0; i-- {
-			h := f.Order[i]
-			for _, b := range f.BlocksAt[h] {
-				if b != f.Up[h] {
-					below[h] |= others(t, int(b), h, -1, below)
+		for i := len(forest.Order) - 1; i >= 0; i-- {
+			h := forest.Order[i]
+			for _, b := range forest.BlocksAt[h] {
+				if b != forest.Up[h] {
+					below[h] |= others(topology, int(b), h, -1, below)
 				}
 			}
 		}
-		for _, h := range f.Order {
+		for _, h := range forest.Order {
 			// With the unions from both ends, a hub of many cables stays linear.
-			mine := f.BlocksAt[h]
+			mine := forest.BlocksAt[h]
 			contrib, after = contrib[:0], append(after[:0], make([]uint64, len(mine)+1)...)
 			for _, b := range mine {
-				if b == f.Up[h] {
-					contrib = append(contrib, rest[b]|others(t, int(b), h, f.Above[b], below))
+				if b == forest.Up[h] {
+					contrib = append(contrib, rest[b]|others(topology, int(b), h, forest.Above[b], below))
 				} else {
-					contrib = append(contrib, others(t, int(b), h, -1, below))
+					contrib = append(contrib, others(topology, int(b), h, -1, below))
 				}
 			}
 			for k := len(mine) - 1; k >= 0; k-- {
@@ -43,9 +43,9 @@ func needs(t *graph.Topology, place []*office.Set, need []office.Set, words []in
 			}
 			outer := place[h][w]
 			for k, b := range mine {
-				if b != f.Up[h] {
+				if b != forest.Up[h] {
 					rest[b] = outer | after[k+1]
-					need[b][w] = twice(t, int(b), h, rest[b], below)
+					need[b][w] = twice(topology, int(b), h, rest[b], below)
 				}
 				outer |= contrib[k]
 			}
@@ -54,8 +54,8 @@ func needs(t *graph.Topology, place []*office.Set, need []office.Set, words []in
 }
 
 // others is what hangs below block b's hubs but h and top.
-func others(t *graph.Topology, b int, h, top int32, below []uint64) (s uint64) {
-	for _, w := range t.Blocks[b].Hubs {
+func others(topology *graph.Topology, b int, h, top int32, below []uint64) (s uint64) {
+	for _, w := range topology.Blocks[b].Hubs {
 		if int32(w) != h && int32(w) != top {
 			s |= below[w]
 		}
@@ -64,9 +64,9 @@ func others(t *graph.Topology, b int, h, top int32, below []uint64) (s uint64) {
 }
 
 // twice is what hangs from two or more of block b's hubs.
-func twice(t *graph.Topology, b int, top int32, rest uint64, below []uint64) (both uint64) {
+func twice(topology *graph.Topology, b int, top int32, rest uint64, below []uint64) (both uint64) {
 	once := rest
-	for _, w := range t.Blocks[b].Hubs {
+	for _, w := range topology.Blocks[b].Hubs {
 		if int32(w) != top {
 			both |= once & below[w]
 			once |= below[w]

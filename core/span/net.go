@@ -48,10 +48,10 @@ type Net struct {
 }
 
 // Within is the same office, looked at for a request that may cost so much.
-func (n *Net) Within(e *effort.Effort) *Net {
-	m := *n
-	m.effort = e
-	return &m
+func (n *Net) Within(one *effort.Effort) *Net {
+	net := *n
+	net.effort = one
+	return &net
 }
 
 // Effort is what the request may cost that this office is looked at for; nil for no end.
@@ -62,9 +62,9 @@ func Bare(o *office.Office) *Net { return &Net{Office: o, gates: office.Gateways
 
 // Compile works an office out from nothing.
 func Compile(o *office.Office) *Net {
-	n := &Net{Office: o, Topo: graph.New(o), registered: o.Registered(), gates: office.GatewaysOf(o)}
-	n.all()
-	return n
+	net := &Net{Office: o, Topo: graph.New(o), registered: o.Registered(), gates: office.GatewaysOf(o)}
+	net.all()
+	return net
 }
 
 func (n *Net) all() {
@@ -113,17 +113,17 @@ func (n *Net) effective(i int) ([]*office.Shape, []office.Source) {
 	ss, src := make([]*office.Shape, len(device.Ports)), make([]office.Source, len(device.Ports))
 	if device.Follows == "" && len(device.Outsides) == 0 { // the usual case, without asking a plan for every port
 		for port := range device.Ports {
-			x := &device.Ports[port]
-			if x.Bundle > 0 || x.Shape == nil {
+			one := &device.Ports[port]
+			if one.Bundle > 0 || one.Shape == nil {
 				ss[port] = noShape
 				continue
 			}
-			ss[port], src[port] = n.Office.Resolve(x.Shape), office.FromPort
+			ss[port], src[port] = n.Office.Resolve(one.Shape), office.FromPort
 		}
 		return ss, src
 	}
-	for p := range device.Ports {
-		ss[p], src[p] = n.Office.Effective(device, p)
+	for port := range device.Ports {
+		ss[port], src[port] = n.Office.Effective(device, port)
 	}
 	return ss, src
 }
@@ -156,19 +156,19 @@ func (n *Net) Carry(link int) *Carry { return n.carry[link] }
 type compileCache map[compileKey]*bridge.Port
 
 type compileKey struct {
-	s      *office.Shape
+	shape  *office.Shape
 	block  int
 	access office.VID // all access ports of a VLAN are one
 }
 
 // table compiles device i.
 func (n *Net) table(i int, cache compileCache) *bridge.Table {
-	d := n.Office.Devices[i]
-	return bridge.NewTable(d, func(port int) *bridge.Port {
+	device := n.Office.Devices[i]
+	return bridge.NewTable(device, func(port int) *bridge.Port {
 		shape := n.shapes[i][port]
-		k := compileKey{s: shape, block: -1}
-		if v := bridge.Access(shape); v != 0 {
-			k = compileKey{access: v}
+		key := compileKey{shape: shape, block: -1}
+		if vid := bridge.Access(shape); vid != 0 {
+			key = compileKey{access: vid}
 		}
 		var rest *office.Set
 		switch shape.Rest {
@@ -179,7 +179,7 @@ func (n *Net) table(i int, cache compileCache) *bridge.Table {
 			switch len(links) {
 			case 0:
 			case 1:
-				k.block = n.Topo.BlockOf(links[0])
+				key.block = n.Topo.BlockOf(links[0])
 				rest = n.Needed(links[0])
 			default:
 				var all office.Set
@@ -189,11 +189,11 @@ func (n *Net) table(i int, cache compileCache) *bridge.Table {
 				return bridge.Compile(shape, &all)
 			}
 		}
-		if c, ok := cache[k]; ok {
-			return c
+		if compiled, ok := cache[key]; ok {
+			return compiled
 		}
 		c := bridge.Compile(shape, rest)
-		cache[k] = c
+		cache[key] = c
 		return c
 	})
 }
@@ -206,16 +206,16 @@ func (n *Net) inUse() office.Set {
 		set.AddAll(n.place[h])
 		set.AddAll(n.wants[h])
 	}
-	for _, c := range n.carry { // a port without filtering lets in what it has not
-		set.AddAll(&c.AB)
-		set.AddAll(&c.BA)
-		for _, a := range c.Cross {
-			set.Add(a.From.VID())
-			set.Add(a.To.VID())
+	for _, carry := range n.carry { // a port without filtering lets in what it has not
+		set.AddAll(&carry.AB)
+		set.AddAll(&carry.BA)
+		for _, arc := range carry.Cross {
+			set.Add(arc.From.VID())
+			set.Add(arc.To.VID())
 		}
 	}
-	for _, a := range n.kept {
-		set.Add(a.To.VID())
+	for _, arc := range n.kept {
+		set.Add(arc.To.VID())
 	}
 	set.Remove(0)
 	return set
@@ -226,29 +226,29 @@ func (n *Net) Used() *office.Set { return &n.used }
 
 // RefAt names a port of a device.
 func (n *Net) RefAt(dev, port int) office.PortRef {
-	d := n.Office.Devices[dev]
-	return office.PortRef{Device: d.Name, Port: d.Ports[port].Name}
+	device := n.Office.Devices[dev]
+	return office.PortRef{Device: device.Name, Port: device.Ports[port].Name}
 }
 
 // Name is a VLAN as people say it: "130 imaging", or the number alone.
-func (n *Net) Name(v office.VID) string {
-	if x := n.Office.VLAN(v); x != nil {
-		return strconv.Itoa(int(v)) + " " + x.Name
+func (n *Net) Name(vid office.VID) string {
+	if vlan := n.Office.VLAN(vid); vlan != nil {
+		return strconv.Itoa(int(vid)) + " " + vlan.Name
 	}
-	return strconv.Itoa(int(v))
+	return strconv.Itoa(int(vid))
 }
 
 // OnWires is every VID that a frame may wear to some effect: registered, on a
 // port, a PVID, or one that a VLAN rides.
 func (n *Net) OnWires() office.Set {
 	set := n.used
-	for _, t := range n.Tables {
-		for _, p := range t.Ports {
-			set.Add(p.PVID)
-			set.AddAll(&p.Untagged)
-			set.AddAll(&p.Tagged)
-			for _, r := range p.Rides {
-				set.Add(r.Wire)
+	for _, table := range n.Tables {
+		for _, compiled := range table.Ports {
+			set.Add(compiled.PVID)
+			set.AddAll(&compiled.Untagged)
+			set.AddAll(&compiled.Tagged)
+			for _, ride := range compiled.Rides {
+				set.Add(ride.Wire)
 			}
 		}
 	}

@@ -39,25 +39,25 @@ func (n *Net) places() {
 
 // placeAt works out what a hub has of each VLAN's terminals.
 func (n *Net) placeAt(h int) {
-	s := n.at.bare[h].Minus(&n.at.parked)
-	s.AddAll(n.at.solid[h])
-	n.place[h] = &s
+	set := n.at.bare[h].Minus(&n.at.parked)
+	set.AddAll(n.at.solid[h])
+	n.place[h] = &set
 }
 
 // parking is [placing.parked].
 func (n *Net) parking() (set office.Set) {
-	for _, v := range n.Office.VLANs {
-		if v.Local {
-			set.Add(v.VID)
+	for _, vlan := range n.Office.VLANs {
+		if vlan.Local {
+			set.Add(vlan.VID)
 		}
 	}
 	if set.Empty() {
 		return set
 	}
 	var put office.Set
-	for h, x := range n.at.solid {
+	for h, other := range n.at.solid {
 		for w := range set {
-			set[w] &^= x[w]
+			set[w] &^= other[w]
 			put[w] |= n.at.bare[h][w]
 		}
 	}
@@ -68,17 +68,17 @@ func (n *Net) parking() (set office.Set) {
 func (n *Net) Parked() *office.Set { return &n.at.parked }
 
 // IsParked says whether only ports that are put away are in a VLAN.
-func (n *Net) IsParked(v office.VID) bool { return n.at.parked.Has(v) }
+func (n *Net) IsParked(vid office.VID) bool { return n.at.parked.Has(vid) }
 
 // written is the VLANs that a shape names.
-func written(s *office.Shape) (w office.Set) {
-	for _, v := range s.Untagged {
-		w.Add(v)
+func written(shape *office.Shape) (set office.Set) {
+	for _, vid := range shape.Untagged {
+		set.Add(vid)
 	}
-	for _, v := range s.Tagged {
-		w.Add(v)
+	for _, vid := range shape.Tagged {
+		set.Add(vid)
 	}
-	return w
+	return set
 }
 
 // placesOf fills in the places of device i's hubs.
@@ -88,9 +88,9 @@ func (n *Net) placesOf(i int) {
 	var last *office.Shape // neighbours are often alike
 	var names office.Set
 	for port := range device.Ports {
-		x := &device.Ports[port]
+		one := &device.Ports[port]
 		shape := n.shapes[i][port]
-		if x.Bundle > 0 || shape.Off || device.Unaware() || shape == noShape {
+		if one.Bundle > 0 || shape.Off || device.Unaware() || shape == noShape {
 			continue
 		}
 		if shape != last {
@@ -98,13 +98,13 @@ func (n *Net) placesOf(i int) {
 		}
 		hub := n.Topo.HubOf(i, port)
 		switch {
-		case x.Kind == office.Inner:
+		case one.Kind == office.Inner:
 			in := names
 			for w := range in { // a range lets VLANs in; those that exist end here
 				in[w] &= n.registered[w]
 			}
-			for _, v := range shape.Untagged {
-				in.Add(v)
+			for _, vid := range shape.Untagged {
+				in.Add(vid)
 			}
 			n.at.solid[hub].AddAll(&in)
 			if shape.Rest == office.RestAll {
@@ -116,25 +116,25 @@ func (n *Net) placesOf(i int) {
 			n.at.bare[hub].AddAll(&names)
 		}
 	}
-	for _, a := range device.Addresses {
-		for _, h := range n.addressHubs(i, a.VID, a.On) {
-			n.at.solid[h].Add(a.VID)
+	for _, address := range device.Addresses {
+		for _, h := range n.addressHubs(i, address.VID, address.On) {
+			n.at.solid[h].Add(address.VID)
 		}
 	}
-	for _, l := range device.Outsides {
-		if l.VID != 0 {
-			n.at.solid[n.Topo.HubOf(i, device.Logical(device.Port(l.On)))].Add(l.VID)
+	for _, line := range device.Outsides {
+		if line.VID != 0 {
+			n.at.solid[n.Topo.HubOf(i, device.Logical(device.Port(line.On)))].Add(line.VID)
 		}
 	}
-	if m := device.Manage; m != nil {
-		for _, h := range n.addressHubs(i, m.VID, "") {
-			n.at.solid[h].Add(m.VID)
+	if manage := device.Manage; manage != nil {
+		for _, h := range n.addressHubs(i, manage.VID, "") {
+			n.at.solid[h].Add(manage.VID)
 		}
 	}
 	for _, k := range n.Topo.PlugsAt(i) {
-		p := n.Office.Plugs[k]
-		if at := device.Port(p.Port.Port); at >= 0 {
-			n.at.solid[n.Topo.HubOf(i, at)].Add(p.Wants)
+		plug := n.Office.Plugs[k]
+		if at := device.Port(plug.Port.Port); at >= 0 {
+			n.at.solid[n.Topo.HubOf(i, at)].Add(plug.Wants)
 		}
 	}
 }
@@ -153,9 +153,9 @@ func (n *Net) addressHubs(dev int, vid office.VID, on string) []int {
 		return []int{n.Topo.HubOf(dev, 0)}
 	}
 	if on == "" {
-		for _, a := range device.Addresses {
-			if a.VID == vid && a.On != "" {
-				on = a.On
+		for _, address := range device.Addresses {
+			if address.VID == vid && address.On != "" {
+				on = address.On
 				break
 			}
 		}

@@ -20,28 +20,28 @@ type classes struct {
 func (n *Net) couple() classes {
 	var all []Label
 	at := map[Label]int32{}
-	know := func(l Label) int32 {
-		k, ok := at[l]
+	know := func(label Label) int32 {
+		k, ok := at[label]
 		if !ok {
 			k = int32(len(all))
-			at[l] = k
-			all = append(all, l)
+			at[label] = k
+			all = append(all, label)
 		}
 		return k
 	}
 	each := func(yield func(linkArc)) {
-		for i, c := range n.carry {
-			for _, a := range c.Cross {
-				yield(linkArc{i, a})
+		for i, carry := range n.carry {
+			for _, arc := range carry.Cross {
+				yield(linkArc{i, arc})
 			}
 		}
-		for _, a := range n.kept {
-			yield(a)
+		for _, arc := range n.kept {
+			yield(arc)
 		}
 	}
-	each(func(a linkArc) {
-		know(a.From)
-		know(a.To)
+	each(func(arc linkArc) {
+		know(arc.From)
+		know(arc.To)
 	})
 	for h := range n.wants { // an unaware device that nothing enters
 		if !n.wants[h].Empty() {
@@ -49,25 +49,25 @@ func (n *Net) couple() classes {
 		}
 	}
 	joined := graph.NewUnion(len(all))
-	each(func(a linkArc) { joined.Join(at[a.From], at[a.To]) })
-	c := classes{of: map[Label]int{}, arcs: map[int][]linkArc{}}
+	each(func(arc linkArc) { joined.Join(at[arc.From], at[arc.To]) })
+	one := classes{of: map[Label]int{}, arcs: map[int][]linkArc{}}
 	group := map[int32]int{}
-	for _, l := range slices.Sorted(slices.Values(all)) {
-		r := joined.Find(at[l])
+	for _, label := range slices.Sorted(slices.Values(all)) {
+		r := joined.Find(at[label])
 		g, ok := group[r]
 		if !ok {
-			g = len(c.groups)
-			c.groups = append(c.groups, nil)
+			g = len(one.groups)
+			one.groups = append(one.groups, nil)
 			group[r] = g
 		}
-		c.of[l] = g
-		c.groups[g] = append(c.groups[g], l)
+		one.of[label] = g
+		one.groups[g] = append(one.groups[g], label)
 	}
-	each(func(a linkArc) {
-		g := c.of[a.From]
-		c.arcs[g] = append(c.arcs[g], a)
+	each(func(arc linkArc) {
+		g := one.of[arc.From]
+		one.arcs[g] = append(one.arcs[g], arc)
 	})
-	return c
+	return one
 }
 
 // solve works out every VLAN of n.dirty, with those of its class.
@@ -75,33 +75,33 @@ func (n *Net) solve() {
 	// a class is worked out as one, and so is dirty as one
 	for g, ls := range n.groups.groups {
 		hit := false
-		for _, l := range ls {
-			hit = hit || l.VID() != 0 && n.dirty.Has(l.VID())
+		for _, label := range ls {
+			hit = hit || label.VID() != 0 && n.dirty.Has(label.VID())
 		}
 		if hit {
-			for _, l := range ls {
-				if l.VID() != 0 && n.used.Has(l.VID()) {
-					n.dirty.Add(l.VID())
+			for _, label := range ls {
+				if label.VID() != 0 && n.used.Has(label.VID()) {
+					n.dirty.Add(label.VID())
 				}
 			}
 			n.coupled(g)
 		}
 	}
-	w := newWork(n)
+	work := newWork(n)
 	for vid := range n.dirty.All() {
 		if !n.used.Has(vid) {
 			n.vlans.Set(vid, nil)
 			continue
 		}
 		if _, ok := n.groups.of[Label(vid)]; !ok {
-			n.finish(vid, w.alone(vid))
+			n.finish(vid, work.alone(vid))
 		}
 	}
 }
 
 // work is the memory that the VLANs share while they are worked out in turn.
 type work struct {
-	n      *Net
+	net    *Net
 	sets   graph.Union // -1 for a hub that the VLAN is not at
 	links  []int32
 	size   []int32
@@ -110,31 +110,31 @@ type work struct {
 	oneWay []int32
 }
 
-func newWork(n *Net) *work {
-	h := len(n.Topo.Hubs)
-	w := &work{n: n, sets: make(graph.Union, h), links: make([]int32, h), size: make([]int32, h), comp: make([]int32, h)}
-	for i := range w.sets {
-		w.sets[i] = -1
+func newWork(net *Net) *work {
+	h := len(net.Topo.Hubs)
+	one := &work{net: net, sets: make(graph.Union, h), links: make([]int32, h), size: make([]int32, h), comp: make([]int32, h)}
+	for i := range one.sets {
+		one.sets[i] = -1
 	}
-	return w
+	return one
 }
 
 // alone works out a VLAN that is a class of its own.
 func (w *work) alone(vid office.VID) []*Span {
-	n := w.n
-	i, bit := vid>>6, uint64(1)<<(vid&63)
+	net := w.net
+	other, bit := vid>>6, uint64(1)<<(vid&63)
 	here := w.here[:0]
-	for h := range n.present {
-		if n.present[h][i]&bit != 0 {
+	for h := range net.present {
+		if net.present[h][other]&bit != 0 {
 			w.sets[h], w.links[h], w.size[h] = int32(h), 0, 0
 			here = append(here, int32(h))
 		}
 	}
-	for k, c := range n.carry {
-		if (c.AB[i]|c.BA[i])&bit == 0 {
+	for at, carry := range net.carry {
+		if (carry.AB[other]|carry.BA[other])&bit == 0 {
 			continue
 		}
-		link := &n.Topo.Links[k]
+		link := &net.Topo.Links[at]
 		for _, h := range [2]int{link.A.Hub, link.B.Hub} {
 			if w.sets[h] < 0 {
 				w.sets[h], w.links[h], w.size[h] = int32(h), 0, 0
@@ -146,7 +146,7 @@ func (w *work) alone(vid office.VID) []*Span {
 			w.links[a] += w.links[b]
 		}
 		w.links[a]++
-		if c.AB[i]&c.BA[i]&bit == 0 {
+		if carry.AB[other]&carry.BA[other]&bit == 0 {
 			w.oneWay = append(w.oneWay, a)
 		}
 	}
@@ -170,10 +170,10 @@ func (w *work) alone(vid office.VID) []*Span {
 		w.comp[r] = int32(len(spans))
 	}
 	for _, h := range here {
-		s := spans[w.comp[w.sets.Find(h)]-1]
-		s.Nodes = append(s.Nodes, Node{int(h), Label(vid)})
-		if len(s.Ends) == 0 && (n.term[h][i]|n.own[h][i])&bit != 0 {
-			s.Ends = []office.VID{vid}
+		part := spans[w.comp[w.sets.Find(h)]-1]
+		part.Nodes = append(part.Nodes, Node{int(h), Label(vid)})
+		if len(part.Ends) == 0 && (net.term[h][other]|net.own[h][other])&bit != 0 {
+			part.Ends = []office.VID{vid}
 		}
 	}
 	for _, h := range w.oneWay {
@@ -194,24 +194,24 @@ func (n *Net) coupled(g int) {
 	labels := n.groups.groups[g]
 	id := map[Node]int{}
 	var nodes []Node
-	node := func(x Node) int {
-		k, ok := id[x]
+	node := func(one Node) int {
+		k, ok := id[one]
 		if !ok {
 			k = len(nodes)
-			id[x] = k
-			nodes = append(nodes, x)
+			id[one] = k
+			nodes = append(nodes, one)
 		}
 		return k
 	}
-	for _, l := range labels {
-		if v := l.VID(); v != 0 {
+	for _, label := range labels {
+		if vid := label.VID(); vid != 0 {
 			for h := range n.present {
-				if n.present[h].Has(v) {
-					node(Node{h, l})
+				if n.present[h].Has(vid) {
+					node(Node{h, label})
 				}
 			}
 		} else {
-			node(Node{int(l &^ (untaggedAt | keptAt | deadAt) >> 24), l})
+			node(Node{int(label &^ (untaggedAt | keptAt | deadAt) >> 24), label})
 		}
 	}
 	type pair struct{ x, y int }
@@ -222,41 +222,41 @@ func (n *Net) coupled(g int) {
 		if x > y {
 			x, y, way = y, x, 1
 		}
-		k := pair{link, x<<32 | y}
-		if joins[k] == nil {
-			joins[k] = &[2]bool{}
-			joined = append(joined, k)
+		one := pair{link, x<<32 | y}
+		if joins[one] == nil {
+			joins[one] = &[2]bool{}
+			joined = append(joined, one)
 		}
-		joins[k][way] = true
+		joins[one][way] = true
 		if both || x == y {
-			joins[k][1-way] = true
+			joins[one][1-way] = true
 		}
 	}
-	for k, c := range n.carry {
-		l := &n.Topo.Links[k]
+	for link, carry := range n.carry {
+		one := &n.Topo.Links[link]
 		for _, lb := range labels {
-			v := lb.VID()
-			if ab, ba := c.AB.Has(v), c.BA.Has(v); v != 0 && (ab || ba) {
-				x, y := node(Node{l.A.Hub, lb}), node(Node{l.B.Hub, lb})
+			vid := lb.VID()
+			if ab, ba := carry.AB.Has(vid), carry.BA.Has(vid); vid != 0 && (ab || ba) {
+				x, y := node(Node{one.A.Hub, lb}), node(Node{one.B.Hub, lb})
 				if !ab {
 					x, y = y, x
 				}
-				join(k, x, y, ab && ba)
+				join(link, x, y, ab && ba)
 			}
 		}
 	}
-	for _, a := range n.groups.arcs[g] {
-		l := &n.Topo.Links[a.link]
-		from, to := l.A.Hub, l.B.Hub
-		if !a.FromA {
+	for _, arc := range n.groups.arcs[g] {
+		link := &n.Topo.Links[arc.link]
+		from, to := link.A.Hub, link.B.Hub
+		if !arc.FromA {
 			from, to = to, from
 		}
-		join(a.link, node(Node{from, a.From}), node(Node{to, a.To}), false)
+		join(arc.link, node(Node{from, arc.From}), node(Node{to, arc.To}), false)
 	}
-	ends := func(k pair) (x, y int) { return k.y >> 32, k.y & (1<<32 - 1) }
+	ends := func(other pair) (x, y int) { return other.y >> 32, other.y & (1<<32 - 1) }
 	sets := graph.NewUnion(len(nodes))
-	for _, k := range joined {
-		x, y := ends(k)
+	for _, other := range joined {
+		x, y := ends(other)
 		sets.Join(int32(x), int32(y))
 	}
 	spans := map[int32]*Span{}
@@ -278,51 +278,51 @@ func (n *Net) coupled(g int) {
 		}
 		part.Nodes = append(part.Nodes, nodes[i])
 	}
-	for _, k := range joined {
-		x, _ := ends(k)
-		s := spans[sets.Find(int32(x))]
-		s.Links++
-		s.OneWay = s.OneWay || !joins[k][0] || !joins[k][1]
+	for _, other := range joined {
+		x, _ := ends(other)
+		part := spans[sets.Find(int32(x))]
+		part.Links++
+		part.OneWay = part.OneWay || !joins[other][0] || !joins[other][1]
 	}
 	plain := map[int]*office.Set{} // by hub: what comes untagged into a device that knows no tags
 	for _, part := range list {
 		var has office.Set
-		for _, x := range part.Nodes {
-			if v := x.Label.VID(); v != 0 {
-				has.Add(v)
+		for _, one := range part.Nodes {
+			if vid := one.Label.VID(); vid != 0 {
+				has.Add(vid)
 			}
 		}
-		for _, x := range part.Nodes {
-			if x.Label&untaggedAt != 0 {
-				plain[x.Hub] = &has
+		for _, one := range part.Nodes {
+			if one.Label&untaggedAt != 0 {
+				plain[one.Hub] = &has
 			}
 		}
 	}
 	byVLAN := map[office.VID][]*Span{}
 	for _, part := range list {
 		var has, ends office.Set
-		for _, x := range part.Nodes {
-			if v := x.Label.VID(); v != 0 {
-				has.Add(v)
-				if n.term[x.Hub].Has(v) || n.own[x.Hub].Has(v) && (plain[x.Hub] == nil || !plain[x.Hub].Has(v)) {
-					ends.Add(v) // such a device is reached by tags where nothing comes untagged
+		for _, one := range part.Nodes {
+			if vid := one.Label.VID(); vid != 0 {
+				has.Add(vid)
+				if n.term[one.Hub].Has(vid) || n.own[one.Hub].Has(vid) && (plain[one.Hub] == nil || !plain[one.Hub].Has(vid)) {
+					ends.Add(vid) // such a device is reached by tags where nothing comes untagged
 				}
 			}
 		}
-		for _, x := range part.Nodes { // behind an unaware device, a plug is served where its VLAN comes through
-			if x.Label&untaggedAt != 0 {
-				served := n.wants[x.Hub].And(&has)
+		for _, one := range part.Nodes { // behind an unaware device, a plug is served where its VLAN comes through
+			if one.Label&untaggedAt != 0 {
+				served := n.wants[one.Hub].And(&has)
 				ends.AddAll(&served)
 			}
 		}
 		part.Ends = ends.VIDs()
-		for v := range has.All() {
-			byVLAN[v] = append(byVLAN[v], part)
+		for vid := range has.All() {
+			byVLAN[vid] = append(byVLAN[vid], part)
 		}
 	}
-	for _, l := range labels {
-		if v := l.VID(); v != 0 && n.used.Has(v) {
-			n.finish(v, byVLAN[v])
+	for _, label := range labels {
+		if vid := label.VID(); vid != 0 && n.used.Has(vid) {
+			n.finish(vid, byVLAN[vid])
 		}
 	}
 }
@@ -333,12 +333,12 @@ func (n *Net) finish(vid office.VID, spans []*Span) {
 	type rank struct {
 		ends, gateway bool
 	}
-	of := func(s *Span) rank {
-		k := rank{ends: slices.Contains(s.Ends, vid)}
-		for _, x := range s.Nodes {
-			k.gateway = k.gateway || (x.Label == Label(vid) || x.Label&untaggedAt != 0) && n.AtGateway(x.Hub, vid)
+	of := func(part *Span) rank {
+		one := rank{ends: slices.Contains(part.Ends, vid)}
+		for _, node := range part.Nodes {
+			one.gateway = one.gateway || (node.Label == Label(vid) || node.Label&untaggedAt != 0) && n.AtGateway(node.Hub, vid)
 		}
-		return k
+		return one
 	}
 	for _, h := range n.unreached(vid, spans) {
 		vlan.Spans = append(vlan.Spans, &Span{Nodes: []Node{{h, deadAt | Label(h)<<24 | Label(vid)}}, Ends: []office.VID{vid}})
@@ -355,15 +355,15 @@ func (n *Net) finish(vid office.VID, spans []*Span) {
 	}
 	if len(spans) > 1 {
 		slices.SortStableFunc(vlan.Spans, func(a, b *Span) int {
-			x, y := of(a), of(b)
-			return cmp.Or(first(x.ends, y.ends), first(x.gateway, y.gateway), cmp.Compare(len(b.Nodes), len(a.Nodes)), n.firstNamed(a, b))
+			other, one := of(a), of(b)
+			return cmp.Or(first(other.ends, one.ends), first(other.gateway, one.gateway), cmp.Compare(len(b.Nodes), len(a.Nodes)), n.firstNamed(a, b))
 		})
 	}
 	others := false
-	for _, s := range vlan.Spans {
-		if slices.Contains(s.Ends, vid) {
+	for _, part := range vlan.Spans {
+		if slices.Contains(part.Ends, vid) {
 			vlan.Parts++
-			others = others || len(s.Ends) > 1
+			others = others || len(part.Ends) > 1
 		}
 	}
 	switch {
@@ -382,10 +382,10 @@ func (n *Net) finish(vid office.VID, spans []*Span) {
 // firstNamed compares two spans by the least name of a device in them, so
 // that equals stand in an order that does not hang on the order of a file.
 func (n *Net) firstNamed(a, b *Span) int {
-	least := func(s *Span) string {
+	least := func(part *Span) string {
 		name := ""
-		for i, x := range s.Nodes {
-			if d := n.Office.Devices[n.Topo.Hubs[x.Hub].Dev].Name; i == 0 || office.NaturalCompare(d, name) < 0 {
+		for i, node := range part.Nodes {
+			if d := n.Office.Devices[n.Topo.Hubs[node.Hub].Dev].Name; i == 0 || office.NaturalCompare(d, name) < 0 {
 				name = d
 			}
 		}
@@ -402,8 +402,8 @@ func (n *Net) unreached(vid office.VID, spans []*Span) (hubs []int) {
 		switch {
 		case n.dead[hub].Has(vid):
 			hubs = append(hubs, hub)
-		case n.own[hub].Has(vid) && !slices.ContainsFunc(spans, func(s *Span) bool {
-			return slices.Contains(s.Nodes, Node{hub, Label(vid)}) || slices.Contains(s.Nodes, Node{hub, untaggedAt | Label(hub)<<24})
+		case n.own[hub].Has(vid) && !slices.ContainsFunc(spans, func(part *Span) bool {
+			return slices.Contains(part.Nodes, Node{hub, Label(vid)}) || slices.Contains(part.Nodes, Node{hub, untaggedAt | Label(hub)<<24})
 		}):
 			hubs = append(hubs, hub)
 		}

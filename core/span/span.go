@@ -52,5 +52,5 @@ type VLAN struct {
 	Parts int // how many of Spans hold terminals of the VLAN
 }
 
-// VLAN is the result for v, nil where v is neither registered nor in use.
-func (n *Net) VLAN(v office.VID) *VLAN { return n.vlans.Get(v) }
+// VLAN is the result for vid, nil where vid is neither registered nor in use.
+func (n *Net) VLAN(vid office.VID) *VLAN { return n.vlans.Get(vid) }

@@ -19,9 +19,9 @@ type delta struct {
 // worked out from nothing.
 func (n *Net) Update(o *office.Office) *Net {
 	if !graph.Same(n.Office, o) || !slices.Equal(n.Office.VLANs, o.VLANs) {
-		m := Compile(o)
-		m.effort = n.effort
-		return m
+		net := Compile(o)
+		net.effort = n.effort
+		return net
 	}
 	return n.step(o)
 }
@@ -29,53 +29,53 @@ func (n *Net) Update(o *office.Office) *Net {
 // step works out o from n where cables, fronts and register are the same: what
 // is set on ports, addresses, plugs, uses and plans may differ.
 func (n *Net) step(o *office.Office) *Net {
-	m := *n
-	m.Office, m.dirty = o, office.Set{}
-	m.before = &delta{}
-	touched := m.touched(n)
-	for i, d := range o.Devices {
-		if n.Office.Devices[i] != d || touched(i) {
-			m.before.devices = append(m.before.devices, i)
+	net := *n
+	net.Office, net.dirty = o, office.Set{}
+	net.before = &delta{}
+	touched := net.touched(n)
+	for i, device := range o.Devices {
+		if n.Office.Devices[i] != device || touched(i) {
+			net.before.devices = append(net.before.devices, i)
 		}
 	}
-	if len(m.before.devices) == 0 {
-		return &m
+	if len(net.before.devices) == 0 {
+		return &net
 	}
-	changed := slices.Clone(m.before.devices)
+	changed := slices.Clone(net.before.devices)
 	if slices.ContainsFunc(changed, func(i int) bool { return !office.SameGates(n.Office.Devices[i], o.Devices[i]) }) {
-		m.gates = office.GatewaysOf(o)
-		m.dirty = n.gates.Differ(m.gates)
+		net.gates = office.GatewaysOf(o)
+		net.dirty = n.gates.Differ(net.gates)
 	}
-	m.shapes, m.source = slices.Clone(n.shapes), slices.Clone(n.source)
+	net.shapes, net.source = slices.Clone(n.shapes), slices.Clone(n.source)
 	for _, i := range changed {
-		m.shapes[i], m.source[i] = m.effective(i)
+		net.shapes[i], net.source[i] = net.effective(i)
 	}
 	// What is needed follows from where terminals are.
-	m.place = slices.Clone(n.place)
-	m.at.solid, m.at.bare = slices.Clone(n.at.solid), slices.Clone(n.at.bare)
+	net.place = slices.Clone(n.place)
+	net.at.solid, net.at.bare = slices.Clone(n.at.solid), slices.Clone(n.at.bare)
 	var moved office.Set
 	for _, i := range changed {
 		for _, h := range n.Topo.HubsOf(i) {
-			m.at.solid[h], m.at.bare[h] = &office.Set{}, &office.Set{}
+			net.at.solid[h], net.at.bare[h] = &office.Set{}, &office.Set{}
 		}
-		m.placesOf(i)
+		net.placesOf(i)
 	}
-	m.at.parked = m.parking()
-	if back := m.at.parked.Xor(&n.at.parked); !back.Empty() { // somebody came into a parked VLAN, or left it
-		for h, x := range m.Topo.Hubs {
-			if s := m.at.bare[h].And(&back); !s.Empty() {
-				changed = append(changed, x.Dev)
+	net.at.parked = net.parking()
+	if back := net.at.parked.Xor(&n.at.parked); !back.Empty() { // somebody came into a parked VLAN, or left it
+		for hub, one := range net.Topo.Hubs {
+			if set := net.at.bare[hub].And(&back); !set.Empty() {
+				changed = append(changed, one.Dev)
 			}
 		}
-		m.dirty.AddAll(&back)
+		net.dirty.AddAll(&back)
 		slices.Sort(changed)
 		changed = slices.Compact(changed)
 	}
 	for _, i := range changed {
 		for _, h := range n.Topo.HubsOf(i) {
-			m.placeAt(h)
-			d := m.place[h].Xor(n.place[h])
-			moved.AddAll(&d)
+			net.placeAt(h)
+			set := net.place[h].Xor(n.place[h])
+			moved.AddAll(&set)
 		}
 	}
 	if !moved.Empty() {
@@ -85,17 +85,17 @@ func (n *Net) step(o *office.Office) *Net {
 				words = append(words, w)
 			}
 		}
-		m.needed = slices.Clone(n.needed)
-		needs(n.Topo, m.place, m.needed, words)
-		for b := range m.needed {
-			if !slices.ContainsFunc(words, func(w int) bool { return m.needed[b][w] != n.needed[b][w] }) {
+		net.needed = slices.Clone(n.needed)
+		needs(n.Topo, net.place, net.needed, words)
+		for b := range net.needed {
+			if !slices.ContainsFunc(words, func(w int) bool { return net.needed[b][w] != n.needed[b][w] }) {
 				continue
 			}
-			for _, l := range n.Topo.Blocks[b].Links {
-				m.before.links = append(m.before.links, l)
-				for _, e := range n.Topo.Links[l].Ends() {
-					if m.shapes[e.Dev][e.Port].Rest == office.RestNeeded {
-						changed = append(changed, e.Dev)
+			for _, link := range n.Topo.Blocks[b].Links {
+				net.before.links = append(net.before.links, link)
+				for _, end := range n.Topo.Links[link].Ends() {
+					if net.shapes[end.Dev][end.Port].Rest == office.RestNeeded {
+						changed = append(changed, end.Dev)
 					}
 				}
 			}
@@ -103,93 +103,93 @@ func (n *Net) step(o *office.Office) *Net {
 		slices.Sort(changed)
 		changed = slices.Compact(changed)
 	}
-	m.before.devices = changed
-	m.tables(n, changed)
-	m.hubs(n, changed)
-	m.links(n, changed)
-	if slices.ContainsFunc(n.kept, n.feeds) || slices.ContainsFunc(m.kept, m.feeds) {
+	net.before.devices = changed
+	net.tables(n, changed)
+	net.hubs(n, changed)
+	net.links(n, changed)
+	if slices.ContainsFunc(n.kept, n.feeds) || slices.ContainsFunc(net.kept, net.feeds) {
 		return Compile(o) // what an unaware device passes on then follows from what itself passes on
 	}
-	m.solve()
-	return &m
+	net.solve()
+	return &net
 }
 
 // touched says which devices an edit touches that are themselves the same: those
 // that have a use or follow a plan that changed, and those with other plugs.
-func (m *Net) touched(n *Net) func(dev int) bool {
-	was, is := n.Office, m.Office
-	plugs := m.plugsMoved(n)
+func (m *Net) touched(net *Net) func(dev int) bool {
+	was, is := net.Office, m.Office
+	plugs := m.plugsMoved(net)
 	if slices.Equal(was.Uses, is.Uses) && slices.Equal(was.Plans, is.Plans) {
 		return func(dev int) bool { return plugs[dev] }
 	}
 	uses, plans := map[string]bool{}, map[string]bool{}
 	for _, o := range []*office.Office{was, is} {
-		for _, u := range o.Uses {
-			uses[u.Name] = was.Use(u.Name) != is.Use(u.Name)
+		for _, use := range o.Uses {
+			uses[use.Name] = was.Use(use.Name) != is.Use(use.Name)
 		}
 	}
 	for _, o := range []*office.Office{was, is} {
-		for _, p := range o.Plans {
-			plans[p.Name] = plans[p.Name] || was.Plan(p.Name) != is.Plan(p.Name) ||
-				slices.ContainsFunc(p.Lines, func(l office.PlanLine) bool { return uses[l.Shape.Use] })
+		for _, plan := range o.Plans {
+			plans[plan.Name] = plans[plan.Name] || was.Plan(plan.Name) != is.Plan(plan.Name) ||
+				slices.ContainsFunc(plan.Lines, func(line office.PlanLine) bool { return uses[line.Shape.Use] })
 		}
 	}
 	return func(dev int) bool {
-		d := is.Devices[dev]
-		return plugs[dev] || plans[d.Follows] ||
-			slices.ContainsFunc(d.Ports, func(p office.Port) bool { return p.Shape != nil && uses[p.Shape.Use] })
+		device := is.Devices[dev]
+		return plugs[dev] || plans[device.Follows] ||
+			slices.ContainsFunc(device.Ports, func(port office.Port) bool { return port.Shape != nil && uses[port.Shape.Use] })
 	}
 }
 
 // plugsMoved says which devices have other plugs than before, and marks what
 // those want as new.
-func (m *Net) plugsMoved(n *Net) map[int]bool {
-	was, is := n.Office.Plugs, m.Office.Plugs
+func (m *Net) plugsMoved(net *Net) map[int]bool {
+	was, is := net.Office.Plugs, m.Office.Plugs
 	if slices.Equal(was, is) {
 		return nil
 	}
-	m.Topo = n.Topo.Replugged(m.Office)
+	m.Topo = net.Topo.Replugged(m.Office)
 	moved := map[int]bool{}
 	for _, side := range []struct{ a, b []office.Plug }{{was, is}, {is, was}} {
 		have := make(map[office.Plug]bool, len(side.b))
-		for _, p := range side.b {
-			have[p] = true
+		for _, plug := range side.b {
+			have[plug] = true
 		}
-		for _, p := range side.a {
-			if !have[p] {
-				moved[m.Topo.DeviceIndex(p.Port.Device)] = true
-				m.dirty.Add(p.Wants)
+		for _, plug := range side.a {
+			if !have[plug] {
+				moved[m.Topo.DeviceIndex(plug.Port.Device)] = true
+				m.dirty.Add(plug.Wants)
 			}
 		}
 	}
 	return moved
 }
 
-func (m *Net) tables(n *Net, changed []int) {
-	m.Tables = slices.Clone(n.Tables)
+func (m *Net) tables(net *Net, changed []int) {
+	m.Tables = slices.Clone(net.Tables)
 	cache := compileCache{}
 	for _, i := range changed {
 		table := m.table(i, cache)
-		for p, compiled := range table.Ports {
-			was := n.Tables[i].Ports[p]
-			if a, b := n.shapes[i][p], m.shapes[i][p]; a != b { // who ends at a port goes by what is written there
-				before, now := written(a), written(b)
-				d := before.Xor(&now)
-				m.dirty.AddAll(&d)
+		for port, compiled := range table.Ports {
+			was := net.Tables[i].Ports[port]
+			if shape, other := net.shapes[i][port], m.shapes[i][port]; shape != other { // who ends at a port goes by what is written there
+				before, now := written(shape), written(other)
+				set := before.Xor(&now)
+				m.dirty.AddAll(&set)
 			}
 			if was.Equal(compiled) {
-				table.Ports[p] = was // so that "the same" is one comparison further on
+				table.Ports[port] = was // so that "the same" is one comparison further on
 				continue
 			}
-			for _, s := range []office.Set{was.Untagged.Xor(&compiled.Untagged), was.Tagged.Xor(&compiled.Tagged)} {
-				m.dirty.AddAll(&s)
+			for _, set := range []office.Set{was.Untagged.Xor(&compiled.Untagged), was.Tagged.Xor(&compiled.Tagged)} {
+				m.dirty.AddAll(&set)
 			}
 			m.dirty.Add(was.PVID)
 			m.dirty.Add(compiled.PVID)
 			if was.Off != compiled.Off || was.Admit != compiled.Admit || was.Filter != compiled.Filter || !slices.Equal(was.Rides, compiled.Rides) {
-				a, b := was.Members(), compiled.Members()
-				m.dirty.AddAll(&a)
-				m.dirty.AddAll(&b)
+				set, other := was.Members(), compiled.Members()
+				m.dirty.AddAll(&set)
+				m.dirty.AddAll(&other)
 				if m.Office.Devices[i].Unaware() { // it has no members, and plugs all the same
 					for _, k := range m.Topo.PlugsAt(i) {
 						m.dirty.Add(m.Office.Plugs[k].Wants)
@@ -198,17 +198,17 @@ func (m *Net) tables(n *Net, changed []int) {
 			}
 		}
 		m.Tables[i] = table
-		was, is := n.Office.Devices[i], m.Office.Devices[i]
+		was, is := net.Office.Devices[i], m.Office.Devices[i]
 		if was != is {
 			for _, device := range []*office.Device{was, is} {
 				if !office.SameAddresses(was.Addresses, is.Addresses) {
-					for _, a := range device.Addresses {
-						m.dirty.Add(a.VID)
+					for _, address := range device.Addresses {
+						m.dirty.Add(address.VID)
 					}
 				}
 				if !slices.Equal(was.Outsides, is.Outsides) {
-					for _, l := range device.Outsides {
-						m.dirty.Add(l.VID)
+					for _, line := range device.Outsides {
+						m.dirty.Add(line.VID)
 					}
 				}
 				if device.Manage != nil && was.Manage != is.Manage {
@@ -220,16 +220,16 @@ func (m *Net) tables(n *Net, changed []int) {
 	m.dirty.Remove(0)
 }
 
-func (m *Net) hubs(n *Net, changed []int) {
-	m.term, m.wants = slices.Clone(n.term), slices.Clone(n.wants)
-	m.own, m.dead = slices.Clone(n.own), slices.Clone(n.dead)
-	m.addr, m.present = slices.Clone(n.addr), slices.Clone(n.present)
+func (m *Net) hubs(net *Net, changed []int) {
+	m.term, m.wants = slices.Clone(net.term), slices.Clone(net.wants)
+	m.own, m.dead = slices.Clone(net.own), slices.Clone(net.dead)
+	m.addr, m.present = slices.Clone(net.addr), slices.Clone(net.present)
 	unaware := false
-	for h, x := range m.Topo.Hubs {
-		if m.Office.Devices[x.Dev].Forwarding == office.Unaware {
+	for hub, one := range m.Topo.Hubs {
+		if m.Office.Devices[one.Dev].Forwarding == office.Unaware {
 			unaware = true
-			wanted := m.tagsOf(x.Dev)
-			m.present[h] = &wanted // and then anew what comes in: tags may have stopped coming
+			wanted := m.tagsOf(one.Dev)
+			m.present[hub] = &wanted // and then anew what comes in: tags may have stopped coming
 		}
 	}
 	for _, i := range changed {
@@ -244,18 +244,18 @@ func (m *Net) hubs(n *Net, changed []int) {
 	}
 	note := func(a, b []*office.Set, h int) {
 		if a[h] != b[h] {
-			d := a[h].Xor(b[h])
-			m.dirty.AddAll(&d)
+			set := a[h].Xor(b[h])
+			m.dirty.AddAll(&set)
 		}
 	}
 	each := func(hub int) {
-		note(m.term, n.term, hub)
-		note(m.wants, n.wants, hub)
-		note(m.addr, n.addr, hub)
-		note(m.present, n.present, hub)
-		note(m.place, n.place, hub)
-		note(m.own, n.own, hub)
-		note(m.dead, n.dead, hub)
+		note(m.term, net.term, hub)
+		note(m.wants, net.wants, hub)
+		note(m.addr, net.addr, hub)
+		note(m.present, net.present, hub)
+		note(m.place, net.place, hub)
+		note(m.own, net.own, hub)
+		note(m.dead, net.dead, hub)
 	}
 	for _, i := range changed {
 		for _, h := range m.Topo.HubsOf(i) {
@@ -263,8 +263,8 @@ func (m *Net) hubs(n *Net, changed []int) {
 		}
 	}
 	if unaware {
-		for h := range m.Topo.Hubs {
-			note(m.present, n.present, h)
+		for hub := range m.Topo.Hubs {
+			note(m.present, net.present, hub)
 		}
 	}
 }
@@ -279,26 +279,26 @@ func (n *Net) uses(vid office.VID) bool {
 			return true
 		}
 	}
-	ends := func(a Arc) bool { return a.From.VID() == vid || a.To.VID() == vid }
-	for _, c := range n.carry {
-		if c.AB.Has(vid) || c.BA.Has(vid) || slices.ContainsFunc(c.Cross, ends) {
+	ends := func(arc Arc) bool { return arc.From.VID() == vid || arc.To.VID() == vid }
+	for _, carry := range n.carry {
+		if carry.AB.Has(vid) || carry.BA.Has(vid) || slices.ContainsFunc(carry.Cross, ends) {
 			return true
 		}
 	}
-	return slices.ContainsFunc(n.kept, func(a linkArc) bool { return a.To.VID() == vid })
+	return slices.ContainsFunc(n.kept, func(arc linkArc) bool { return arc.To.VID() == vid })
 }
 
-func (m *Net) links(n *Net, changed []int) {
-	m.carry = slices.Clone(n.carry)
+func (m *Net) links(net *Net, changed []int) {
+	m.carry = slices.Clone(net.carry)
 	crossed := false
 	redo := map[int]bool{}
-	port := func(x *Net, e graph.End) *bridge.Port { return x.Tables[e.Dev].Ports[e.Port] }
+	port := func(other *Net, end graph.End) *bridge.Port { return other.Tables[end.Dev].Ports[end.Port] }
 	look := func(h int) {
 		for _, link := range m.Topo.At[h] {
-			k := &m.Topo.Links[link]
-			stale := port(m, k.A) != port(n, k.A) || port(m, k.B) != port(n, k.B)
-			for _, e := range k.Ends() {
-				stale = stale || m.Office.Devices[e.Dev].Forwarding == office.Unaware && *m.present[e.Hub] != *n.present[e.Hub]
+			one := &m.Topo.Links[link]
+			stale := port(m, one.A) != port(net, one.A) || port(m, one.B) != port(net, one.B)
+			for _, end := range one.Ends() {
+				stale = stale || m.Office.Devices[end.Dev].Forwarding == office.Unaware && *m.present[end.Hub] != *net.present[end.Hub]
 			}
 			if stale {
 				redo[link] = true
@@ -310,42 +310,42 @@ func (m *Net) links(n *Net, changed []int) {
 			look(h)
 		}
 	}
-	for h, x := range m.Topo.Hubs {
-		if m.Office.Devices[x.Dev].Forwarding == office.Unaware {
-			look(h)
+	for hub, one := range m.Topo.Hubs {
+		if m.Office.Devices[one.Dev].Forwarding == office.Unaware {
+			look(hub)
 		}
 	}
 	for link := range redo {
-		c, was := m.cross(link), n.carry[link]
-		for _, s := range []office.Set{c.AB.Xor(&was.AB), c.BA.Xor(&was.BA)} {
-			m.dirty.AddAll(&s)
+		carry, was := m.cross(link), net.carry[link]
+		for _, set := range []office.Set{carry.AB.Xor(&was.AB), carry.BA.Xor(&was.BA)} {
+			m.dirty.AddAll(&set)
 		}
-		crossed = crossed || !slices.Equal(c.Cross, was.Cross)
-		m.carry[link] = c
+		crossed = crossed || !slices.Equal(carry.Cross, was.Cross)
+		m.carry[link] = carry
 		m.before.links = append(m.before.links, link)
 	}
 	slices.Sort(m.before.links)
 	m.before.links = slices.Compact(m.before.links)
 	m.keepTags()
-	if crossed || !slices.Equal(m.kept, n.kept) {
+	if crossed || !slices.Equal(m.kept, net.kept) {
 		m.groups = m.couple()
-		for _, g := range [][][]Label{n.groups.groups, m.groups.groups} {
+		for _, g := range [][][]Label{net.groups.groups, m.groups.groups} {
 			for _, ls := range g {
-				for _, l := range ls {
-					m.dirty.Add(l.VID())
+				for _, label := range ls {
+					m.dirty.Add(label.VID())
 				}
 			}
 		}
 	}
 	m.dirty.Remove(0)
-	m.used = n.used // whatever came into use or went out of it is dirty
+	m.used = net.used // whatever came into use or went out of it is dirty
 	if m.dirty.Len() > 16 {
 		m.used = m.inUse()
 	} else {
-		for v := range m.dirty.All() {
-			m.used.Remove(v)
-			if m.uses(v) {
-				m.used.Add(v)
+		for vid := range m.dirty.All() {
+			m.used.Remove(vid)
+			if m.uses(vid) {
+				m.used.Add(vid)
 			}
 		}
 	}

@@ -8,12 +8,12 @@ import (
 )
 
 // Carries says whether a VLAN crosses a link: both ways, or at all.
-func (n *Net) Carries(link int, v office.VID) (both, any bool) {
-	c := n.carry[link]
-	ab, ba := c.AB.Has(v), c.BA.Has(v)
-	for _, a := range c.Cross { // as untagged frames into or out of an unaware device
-		if a.From == Label(v) && a.To&untaggedAt != 0 || a.To == Label(v) && a.From&untaggedAt != 0 {
-			if a.FromA {
+func (n *Net) Carries(link int, vid office.VID) (both, any bool) {
+	carry := n.carry[link]
+	ab, ba := carry.AB.Has(vid), carry.BA.Has(vid)
+	for _, arc := range carry.Cross { // as untagged frames into or out of an unaware device
+		if arc.From == Label(vid) && arc.To&untaggedAt != 0 || arc.To == Label(vid) && arc.From&untaggedAt != 0 {
+			if arc.FromA {
 				ab = true
 			} else {
 				ba = true
@@ -23,11 +23,11 @@ func (n *Net) Carries(link int, v office.VID) (both, any bool) {
 	return ab && ba, ab || ba
 }
 
-// lacking is how many of a link's ends would have to be set for v to cross.
-func (n *Net) lacking(link int, v office.VID) int {
+// lacking is how many of a link's ends would have to be set for vid to cross.
+func (n *Net) lacking(link int, vid office.VID) int {
 	k := 0
-	for _, e := range n.Topo.Links[link].Ends() {
-		if n.Aware(e.Dev) && !n.Port(e).Has(v) {
+	for _, end := range n.Topo.Links[link].Ends() {
+		if n.Aware(end.Dev) && !n.Port(end).Has(vid) {
 			k++
 		}
 	}
@@ -35,21 +35,21 @@ func (n *Net) lacking(link int, v office.VID) int {
 }
 
 // Route is the shortest way over cables from some hubs to a goal: fewest hops,
-// then fewest ports to change for v, then by the names of the ports; so the
+// then fewest ports to change for vid, then by the names of the ports; so the
 // answer is always the same. Cables in a port that is shut, and devices that
 // drop tags on the way, are no way. It is nil, false where no way exists.
-func (n *Net) Route(v office.VID, from []int, goal func(hub int) bool) ([]int, bool) {
-	return n.route(v, from, goal, false, false)
+func (n *Net) Route(vid office.VID, from []int, goal func(hub int) bool) ([]int, bool) {
+	return n.route(vid, from, goal, false, false)
 }
 
 // RouteAnyhow is [Net.Route] over devices that drop tags, too.
-func (n *Net) RouteAnyhow(v office.VID, from []int, goal func(hub int) bool) ([]int, bool) {
-	return n.route(v, from, goal, true, false)
+func (n *Net) RouteAnyhow(vid office.VID, from []int, goal func(hub int) bool) ([]int, bool) {
+	return n.route(vid, from, goal, true, false)
 }
 
 // RouteShut is [Net.RouteAnyhow] over cables in ports that are shut, too.
-func (n *Net) RouteShut(v office.VID, from []int, goal func(hub int) bool) ([]int, bool) {
-	return n.route(v, from, goal, true, true)
+func (n *Net) RouteShut(vid office.VID, from []int, goal func(hub int) bool) ([]int, bool) {
+	return n.route(vid, from, goal, true, true)
 }
 
 func (n *Net) route(vid office.VID, from []int, goal func(hub int) bool, anyhow, shut bool) ([]int, bool) {
@@ -66,11 +66,11 @@ func (n *Net) route(vid office.VID, from []int, goal func(hub int) bool, anyhow,
 			front = append(front, h)
 		}
 	}
-	path := func(b best) []int {
+	path := func(other best) []int {
 		var p []int
-		for b.via >= 0 {
-			p = append(p, b.via)
-			b = at[b.prev]
+		for other.via >= 0 {
+			p = append(p, other.via)
+			other = at[other.prev]
 		}
 		slices.Reverse(p)
 		return p
@@ -91,23 +91,23 @@ func (n *Net) route(vid office.VID, from []int, goal func(hub int) bool, anyhow,
 		next := map[int]best{}
 		var order []int
 		for _, hub := range front {
-			b := at[hub]
-			if !anyhow && b.via >= 0 && n.Office.Devices[n.Topo.Hubs[hub].Dev].Forwarding == office.UnawareDrops {
+			one := at[hub]
+			if !anyhow && one.via >= 0 && n.Office.Devices[n.Topo.Hubs[hub].Dev].Forwarding == office.UnawareDrops {
 				continue
 			}
 			for _, link := range n.Topo.At[hub] {
 				k := &n.Topo.Links[link]
-				w := k.Other(hub)
-				if _, ok := at[w.Hub]; ok || !shut && (n.Port(k.A).Off || n.Port(k.B).Off) {
+				end := k.Other(hub)
+				if _, ok := at[end.Hub]; ok || !shut && (n.Port(k.A).Off || n.Port(k.B).Off) {
 					continue
 				}
-				c := best{b.hops + 1, b.changes + n.lacking(link, vid), link, hub}
-				old, ok := next[w.Hub]
+				c := best{one.hops + 1, one.changes + n.lacking(link, vid), link, hub}
+				old, ok := next[end.Hub]
 				if !ok {
-					order = append(order, w.Hub)
+					order = append(order, end.Hub)
 				}
 				if !ok || cmp.Or(cmp.Compare(c.changes, old.changes), slices.Compare(path(c), path(old))) < 0 {
-					next[w.Hub] = c
+					next[end.Hub] = c
 				}
 			}
 		}

@@ -41,8 +41,8 @@ type Who struct {
 
 // Parts are all that he may be at: of each part the answer is one.
 func (w *Who) Parts() (out []*Part) {
-	for _, e := range w.ends {
-		out = append(out, e.Part)
+	for _, end := range w.ends {
+		out = append(out, end.Part)
 	}
 	return out
 }
@@ -55,41 +55,41 @@ func (m *Map) Who(text string) (*Who, error) {
 	if text == string(office.SideOutside) || text == "the outside" {
 		return &Who{Name: text, ends: m.endsIn(m.outside)}, nil
 	}
-	if a, err := netip.ParseAddr(text); err == nil {
-		if a.Zone() != "" {
+	if addr, err := netip.ParseAddr(text); err == nil {
+		if addr.Zone() != "" {
 			return nil, fmt.Errorf("%s has a zone: give the address without it", text)
 		}
-		e := m.at(a)
-		w := &Who{Name: text, VID: e.area.vid, ends: []*End{e}}
-		for _, p := range m.Net.Office.Plugs {
-			if p.At == a {
-				w.Port, w.Tagged = p.Port, p.Tagged
+		end := m.at(addr)
+		who := &Who{Name: text, VID: end.area.vid, ends: []*End{end}}
+		for _, plug := range m.Net.Office.Plugs {
+			if plug.At == addr {
+				who.Port, who.Tagged = plug.Port, plug.Tagged
 			}
 		}
-		return w, nil
+		return who, nil
 	}
 	name := strings.TrimPrefix(text, "vlan ")
 	if n, err := strconv.Atoi(name); err == nil {
-		v, err := office.VIDOf(n)
+		vid, err := office.VIDOf(n)
 		if err != nil {
 			return nil, err
 		}
-		if m.byVID[v] == nil {
-			return nil, fmt.Errorf("VLAN %d is not in the register", v)
+		if m.byVID[vid] == nil {
+			return nil, fmt.Errorf("VLAN %d is not in the register", vid)
 		}
-		return m.VLAN(v), nil
+		return m.VLAN(vid), nil
 	}
-	for _, v := range m.Net.Office.VLANs {
-		if v.Name == name {
-			return m.VLAN(v.VID), nil
+	for _, vlan := range m.Net.Office.VLANs {
+		if vlan.Name == name {
+			return m.VLAN(vlan.VID), nil
 		}
 	}
 	place, err := notation.PlaceOf(m.Net.Office, text)
 	switch {
 	case err != nil:
 		names := []string{string(office.SideOutside)}
-		for _, v := range m.Net.Office.VLANs {
-			names = append(names, v.Name)
+		for _, vlan := range m.Net.Office.VLANs {
+			names = append(names, vlan.Name)
 		}
 		if n := office.Nearest(name, names); n != "" {
 			return nil, fmt.Errorf("nobody is named %s: did you mean %s?", text, n)
@@ -104,99 +104,99 @@ func (m *Map) Who(text string) (*Who, error) {
 }
 
 // VLAN is everybody in a VLAN of the map.
-func (m *Map) VLAN(v office.VID) *Who {
-	return &Who{Name: strconv.Itoa(int(v)), VID: v, ends: m.endsIn(m.byVID[v])}
+func (m *Map) VLAN(vid office.VID) *Who {
+	return &Who{Name: strconv.Itoa(int(vid)), VID: vid, ends: m.endsIn(m.byVID[vid])}
 }
 
 // Outside is everybody outside.
 func (m *Map) Outside() *Who { return &Who{Name: "outside", ends: m.endsIn(m.outside)} }
 
-func (m *Map) endsIn(x *area) (ends []*End) {
-	for _, e := range m.ends {
-		if e.area == x {
-			ends = append(ends, e)
+func (m *Map) endsIn(area *area) (ends []*End) {
+	for _, end := range m.ends {
+		if end.area == area {
+			ends = append(ends, end)
 		}
 	}
 	return ends
 }
 
 // at is an address as an end, wherever its host is.
-func (m *Map) at(a netip.Addr) *End {
-	p := m.part1(a)
-	if p.own != nil {
-		return &End{Part: p, places: p.own.places, at: -1}
+func (m *Map) at(addr netip.Addr) *End {
+	part := m.part1(addr)
+	if part.own != nil {
+		return &End{Part: part, places: part.own.places, at: -1}
 	}
-	if p.area.vid == 0 {
-		return &End{Part: p, at: -1}
+	if part.area.vid == 0 {
+		return &End{Part: part, at: -1}
 	}
 	for i := range m.Net.Office.Plugs {
-		if plug := &m.Net.Office.Plugs[i]; plug.At == a {
-			return m.end(p, reach.Plug(m.Net, plug))
+		if plug := &m.Net.Office.Plugs[i]; plug.At == addr {
+			return m.end(part, reach.Plug(m.Net, plug))
 		}
 	}
-	for dev, d := range m.Net.Office.Devices {
-		if d.Manage != nil && d.Manage.Addr == a {
-			m.tells(p, d)
-			return m.end(p, reach.Management(m.Net, dev))
+	for dev, device := range m.Net.Office.Devices {
+		if device.Manage != nil && device.Manage.Addr == addr {
+			m.tells(part, device)
+			return m.end(part, reach.Management(m.Net, dev))
 		}
 	}
-	return m.end(p, p.area.places[:min(1, len(p.area.places))])
+	return m.end(part, part.area.places[:min(1, len(part.area.places))])
 }
 
 // nowhere is what no subnet of the office has and nobody outside.
 var nowhere = &area{}
 
 // part1 is one address as a part.
-func (m *Map) part1(a netip.Addr) *Part {
-	p := &Part{area: m.outside, Addr: a, Net: netip.PrefixFrom(a, a.BitLen())}
-	for _, x := range m.vlans {
-		for _, n := range x.nets {
-			if n.Contains(a) && (!p.net.IsValid() || n.Bits() > p.net.Bits()) {
-				p.area, p.net = x, n
+func (m *Map) part1(addr netip.Addr) *Part {
+	part := &Part{area: m.outside, Addr: addr, Net: netip.PrefixFrom(addr, addr.BitLen())}
+	for _, area := range m.vlans {
+		for _, prefix := range area.nets {
+			if prefix.Contains(addr) && (!part.net.IsValid() || prefix.Bits() > part.net.Bits()) {
+				part.area, part.net = area, prefix
 			}
 		}
 	}
-	if p.area == m.outside && unroutable(p.Net) {
-		p.area = nowhere
+	if part.area == m.outside && unroutable(part.Net) {
+		part.area = nowhere
 	}
-	for _, r := range m.routers {
-		if r != nil && p.own == nil {
-			p.own = r.owns(a)
+	for _, router := range m.routers {
+		if router != nil && part.own == nil {
+			part.own = router.owns(addr)
 		}
 	}
-	if p.own != nil && p.own.a.VID != p.area.vid {
-		p.area = m.byVID[p.own.a.VID]
+	if part.own != nil && part.own.address.VID != part.area.vid {
+		part.area = m.byVID[part.own.address.VID]
 	}
-	m.mask(p)
-	return p
+	m.mask(part)
+	return part
 }
 
 // device is a device by its management, else by its first address.
 func (m *Map) device(name string) (*Who, error) {
 	dev := m.Net.Topo.DeviceIndex(name)
-	d := m.Net.Office.Devices[dev]
-	w := &Who{Name: name}
+	device := m.Net.Office.Devices[dev]
+	who := &Who{Name: name}
 	switch {
-	case d.Manage != nil && (d.Manage.Addr.IsValid() || m.byVID[d.Manage.VID] != nil):
+	case device.Manage != nil && (device.Manage.Addr.IsValid() || m.byVID[device.Manage.VID] != nil):
 		return m.Managed(dev), nil
-	case len(d.Addresses) > 0:
-		w.VID, w.ends = d.Addresses[0].VID, []*End{m.at(d.Addresses[0].Prefix.Addr())}
+	case len(device.Addresses) > 0:
+		who.VID, who.ends = device.Addresses[0].VID, []*End{m.at(device.Addresses[0].Prefix.Addr())}
 	default:
-		return nil, fmt.Errorf("%s has no address and is managed nowhere: name one of its ports, as in %s.%s", name, name, d.Ports[0].Name)
+		return nil, fmt.Errorf("%s has no address and is managed nowhere: name one of its ports, as in %s.%s", name, name, device.Ports[0].Name)
 	}
-	return w, nil
+	return who, nil
 }
 
 // hostsAt is the parts of a VLAN as seen at a place; with an address, of its
 // family that address alone.
-func (m *Map) hostsAt(v office.VID, places []span.Place, at netip.Addr) (ends []*End) {
+func (m *Map) hostsAt(vid office.VID, places []span.Place, at netip.Addr) (ends []*End) {
 	if at.IsValid() {
 		ends = append(ends, m.end(m.part1(at), places))
 	}
-	if x := m.byVID[v]; x != nil {
-		for _, p := range x.parts {
-			if p.own == nil && (!at.IsValid() || p.Addr.Is4() != at.Is4()) {
-				ends = append(ends, m.end(p, places))
+	if area := m.byVID[vid]; area != nil {
+		for _, part := range area.parts {
+			if part.own == nil && (!at.IsValid() || part.Addr.Is4() != at.Is4()) {
+				ends = append(ends, m.end(part, places))
 			}
 		}
 	}
@@ -205,47 +205,47 @@ func (m *Map) hostsAt(v office.VID, places []span.Place, at netip.Addr) (ends []
 
 // port is who is at a port: the plug there, or whoever it is for.
 func (m *Map) port(text string, place notation.Place) (*Who, error) {
-	n := m.Net
-	dev := n.Topo.DeviceIndex(place.Port.Device)
-	d := n.Office.Devices[dev]
-	port := d.Logical(d.Port(place.Port.Port))
-	w := &Who{Name: text, Port: place.Port}
+	net := m.Net
+	dev := net.Topo.DeviceIndex(place.Port.Device)
+	device := net.Office.Devices[dev]
+	port := device.Logical(device.Port(place.Port.Port))
+	who := &Who{Name: text, Port: place.Port}
 	plug := place.Plug
-	for _, k := range n.Topo.PlugsAt(dev) {
-		if p := &n.Office.Plugs[k]; place.Plug == nil && p.Port == place.Port && (plug == nil || plug.Tagged && !p.Tagged) {
-			plug = p
+	for _, k := range net.Topo.PlugsAt(dev) {
+		if other := &net.Office.Plugs[k]; place.Plug == nil && other.Port == place.Port && (plug == nil || plug.Tagged && !other.Tagged) {
+			plug = other
 		}
 	}
 	if plug != nil {
-		w.VID, w.Tagged, w.ends = plug.Wants, plug.Tagged, m.hostsAt(plug.Wants, reach.Plug(m.Net, plug), plug.At)
-		return w, nil
+		who.VID, who.Tagged, who.ends = plug.Wants, plug.Tagged, m.hostsAt(plug.Wants, reach.Plug(m.Net, plug), plug.At)
+		return who, nil
 	}
-	v, tagged, err := VLANAt(n, graph.End{Dev: dev, Port: port})
+	vid, tagged, err := VLANAt(net, graph.End{Dev: dev, Port: port})
 	if err != nil {
 		return nil, err
 	}
 	var places []span.Place
-	if n.Gives(dev, port, v, tagged) {
-		places = reach.AtPort(n, dev, port, formOf(v, tagged))
+	if net.Gives(dev, port, vid, tagged) {
+		places = reach.AtPort(net, dev, port, formOf(vid, tagged))
 	}
-	w.VID, w.Tagged, w.ends = v, tagged, m.hostsAt(v, places, netip.Addr{})
-	return w, nil
+	who.VID, who.Tagged, who.ends = vid, tagged, m.hostsAt(vid, places, netip.Addr{})
+	return who, nil
 }
 
 // VLANAt is the VLAN of who is at a port that nothing is plugged into: its
 // untagged one, else the only one that it has.
-func VLANAt(n *span.Net, e graph.End) (v office.VID, tagged bool, err error) {
-	p := n.Port(e)
-	if vs := p.Untagged.VIDs(); len(vs) > 0 {
+func VLANAt(net *span.Net, end graph.End) (vid office.VID, tagged bool, err error) {
+	compiled := net.Port(end)
+	if vs := compiled.Untagged.VIDs(); len(vs) > 0 {
 		return vs[0], false, nil
 	}
-	switch vs := p.Tagged.VIDs(); len(vs) {
+	switch vs := compiled.Tagged.VIDs(); len(vs) {
 	case 0:
-		return 0, false, fmt.Errorf("%s is in no VLAN: nobody there talks to anybody", n.Ref(e))
+		return 0, false, fmt.Errorf("%s is in no VLAN: nobody there talks to anybody", net.Ref(end))
 	case 1:
 		return vs[0], true, nil
 	}
-	return 0, false, fmt.Errorf("%s has several VLANs, all tagged: name a VLAN or an address instead", n.Ref(e))
+	return 0, false, fmt.Errorf("%s has several VLANs, all tagged: name a VLAN or an address instead", net.Ref(end))
 }
 
 // Answer is what became of a question.
@@ -261,7 +261,7 @@ type Answer struct {
 // Ask says whether somebody reaches somebody with services, and tells the way of
 // one of them: of one that fails, where any does.
 func (m *Map) Ask(from, to *Who, want *Services) *Answer {
-	a := &Answer{Open: None, There: Leg{Hops: []Hop{}}, Back: Leg{Hops: []Hop{}}}
+	answer := &Answer{Open: None, There: Leg{Hops: []Hop{}}, Back: Leg{Hops: []Hop{}}}
 	tried, all := false, true
 	var fails *Services
 	for _, src := range from.ends {
@@ -272,32 +272,32 @@ func (m *Map) Ask(from, to *Who, want *Services) *Answer {
 			open := m.judge(src, dst).And(want)
 			missing := want.Minus(open)
 			if !tried || all && missing != None {
-				a.src, a.dst, fails = src, dst, missing
+				answer.src, answer.dst, fails = src, dst, missing
 			}
 			tried, all = true, all && missing == None
-			a.Open = a.Open.Or(open)
+			answer.Open = answer.Open.Or(open)
 		}
 	}
 	switch {
 	case !tried:
-		a.Verdict = No
-		a.There.Stop = m.strangers(from, to)
-		a.Service = want.first().String()
-		return a
+		answer.Verdict = No
+		answer.There.Stop = m.strangers(from, to)
+		answer.Service = want.first().String()
+		return answer
 	case all:
-		a.Verdict, fails = Yes, want
-	case a.Open == None:
-		a.Verdict = No
+		answer.Verdict, fails = Yes, want
+	case answer.Open == None:
+		answer.Verdict = No
 	default:
-		a.Verdict = Some
+		answer.Verdict = Some
 	}
-	p := fails.first()
-	a.Service, a.From, a.To = p.String(), a.src.Addr, a.dst.Addr
-	a.There, a.Back = m.tell(a.src, a.dst, p)
-	if a.Back.Hops == nil {
-		a.Back.Hops = []Hop{}
+	probe := fails.first()
+	answer.Service, answer.From, answer.To = probe.String(), answer.src.Addr, answer.dst.Addr
+	answer.There, answer.Back = m.tell(answer.src, answer.dst, probe)
+	if answer.Back.Hops == nil {
+		answer.Back.Hops = []Hop{}
 	}
-	return a
+	return answer
 }
 
 // Open is every service that some of one can use at some of the other, without a word
@@ -317,53 +317,53 @@ func (m *Map) Open(from, to *Who) *Services {
 // At is who is at some places in a VLAN, whether its subnet is known or not; with
 // an address, he who has it. Where no VLAN is known, behind a device that knows no
 // tags, it is the one whose gateway is heard.
-func (m *Map) At(v office.VID, places []span.Place, a netip.Addr) *Who {
-	for _, x := range m.vlans {
-		for _, g := range x.gates {
-			if v == 0 && g != nil && m.hears(places, g.places) {
-				v = x.vid
+func (m *Map) At(vid office.VID, places []span.Place, addr netip.Addr) *Who {
+	for _, area := range m.vlans {
+		for _, own := range area.gates {
+			if vid == 0 && own != nil && m.hears(places, own.places) {
+				vid = area.vid
 			}
 		}
 	}
-	if x := m.byVID[v]; x == nil || a.IsValid() && !x.holds(a) {
-		a = netip.Addr{} // outside its subnet: that is a fault of its own
+	if area := m.byVID[vid]; area == nil || addr.IsValid() && !area.holds(addr) {
+		addr = netip.Addr{} // outside its subnet: that is a fault of its own
 	}
-	return &Who{Name: m.Name(v), VID: v, ends: m.hostsAt(v, places, a)}
+	return &Who{Name: m.Name(vid), VID: vid, ends: m.hostsAt(vid, places, addr)}
 }
 
 // Managed is a device by its management: at its address alone, where that is one of
 // its VLAN's subnet; else as somebody in that VLAN, as an address outside its subnet is
 // a fault of its own. It is nobody where it is managed nowhere.
 func (m *Map) Managed(dev int) *Who {
-	d := m.Net.Office.Devices[dev]
-	manage := d.Manage
+	device := m.Net.Office.Devices[dev]
+	manage := device.Manage
 	switch {
 	case manage == nil:
-		return &Who{Name: d.Name}
+		return &Who{Name: device.Name}
 	case m.routers[dev] != nil && manage.Addr.IsValid() && m.routers[dev].owns(manage.Addr) != nil:
 		return m.Own(manage.Addr)
 	}
 	who := m.At(manage.VID, reach.Management(m.Net, dev), manage.Addr)
-	if x := m.byVID[manage.VID]; x != nil && manage.Addr.IsValid() && x.holds(manage.Addr) {
-		who.ends = slices.DeleteFunc(who.ends, func(e *End) bool { return e.Addr != manage.Addr })
-		for i, e := range who.ends {
-			m.tells(e.Part, d)
-			who.ends[i] = m.end(e.Part, e.places)
+	if area := m.byVID[manage.VID]; area != nil && manage.Addr.IsValid() && area.holds(manage.Addr) {
+		who.ends = slices.DeleteFunc(who.ends, func(end *End) bool { return end.Addr != manage.Addr })
+		for i, end := range who.ends {
+			m.tells(end.Part, device)
+			who.ends[i] = m.end(end.Part, end.places)
 		}
 	}
-	who.Name = d.Name
+	who.Name = device.Name
 	return who
 }
 
 // holds says whether an address is in one of a VLAN's subnets.
-func (x *area) holds(a netip.Addr) bool {
-	return slices.ContainsFunc(x.nets, func(n netip.Prefix) bool { return n.Contains(a) })
+func (x *area) holds(addr netip.Addr) bool {
+	return slices.ContainsFunc(x.nets, func(prefix netip.Prefix) bool { return prefix.Contains(addr) })
 }
 
 // Own is a device at one of its addresses.
-func (m *Map) Own(a netip.Addr) *Who {
-	e := m.at(a)
-	return &Who{Name: a.String(), VID: e.area.vid, ends: []*End{e}}
+func (m *Map) Own(addr netip.Addr) *Who {
+	end := m.at(addr)
+	return &Who{Name: addr.String(), VID: end.area.vid, ends: []*End{end}}
 }
 
 // Crossing is a device that takes a packet at one of its addresses and sends it
@@ -387,11 +387,11 @@ type Told struct {
 // up to where it stops.
 func (m *Map) Way(from, to *Who) *Told {
 	var best *Told
-	rank := func(t *Told) int {
+	rank := func(one *Told) int {
 		switch {
-		case t.Stop != nil:
+		case one.Stop != nil:
 			return 0
-		case t.Back != nil:
+		case one.Back != nil:
 			return 1
 		}
 		return 2
@@ -401,8 +401,8 @@ func (m *Map) Way(from, to *Who) *Told {
 			if src.Addr.Is4() != dst.Addr.Is4() {
 				continue
 			}
-			if t := m.follows(src, dst); best == nil || rank(t) > rank(best) {
-				best = t
+			if one := m.follows(src, dst); best == nil || rank(one) > rank(best) {
+				best = one
 			}
 			if rank(best) == 2 {
 				return best
@@ -418,22 +418,22 @@ func (m *Map) Way(from, to *Who) *Told {
 // follows tells the way of one packet between two ends.
 func (m *Map) follows(src, dst *End) *Told {
 	told := &Told{From: src.Addr, To: dst.Addr}
-	w := m.way(src, dst)
+	way := m.way(src, dst)
 	open := m.judge(src, dst)
 	if open == None {
-		open = m.asked(w, src, dst)
+		open = m.asked(way, src, dst)
 	}
 	if open == None {
 		open = All
 	}
-	p := open.first()
-	there, back := m.tell(src, dst, p)
+	probe := open.first()
+	there, back := m.tell(src, dst, probe)
 	told.Stop, told.Back = there.Stop, back.Stop
-	for i, s := range w.steps[:min(len(w.steps), len(there.Hops))] {
-		if s.at == nil || s.to == nil {
+	for i, step := range way.steps[:min(len(way.steps), len(there.Hops))] {
+		if step.at == nil || step.to == nil {
 			break
 		}
-		told.Way = append(told.Way, Crossing{s.r.dev, *s.at.a, *s.to.a, there.Hops[i].Decides})
+		told.Way = append(told.Way, Crossing{step.router.dev, *step.at.address, *step.to.address, there.Hops[i].Decides})
 	}
 	return told
 }
@@ -447,9 +447,9 @@ func (p probe) String() string {
 
 // strangers says why two have no addresses by which one could ask the other.
 func (m *Map) strangers(from, to *Who) *Stop {
-	for i, w := range []*Who{from, to} {
-		if len(w.ends) == 0 {
-			return &Stop{Reason: []Reason{NoGateway, NoHost}[i], Text: m.Name(w.VID) + " has no subnet, and no device has an address in it", rule: -1}
+	for i, who := range []*Who{from, to} {
+		if len(who.ends) == 0 {
+			return &Stop{Reason: []Reason{NoGateway, NoHost}[i], Text: m.Name(who.VID) + " has no subnet, and no device has an address in it", rule: -1}
 		}
 	}
 	if from.VID == 0 && to.VID == 0 {
@@ -465,16 +465,16 @@ func sameWay(there, back *way) bool {
 		return false
 	}
 	for i := range there.steps {
-		if there.steps[i].r != back.steps[len(back.steps)-1-i].r {
+		if there.steps[i].router != back.steps[len(back.steps)-1-i].router {
 			return false
 		}
 	}
 	return true
 }
 
-func names(w *way) (all []string) {
-	for _, s := range w.steps {
-		all = append(all, s.r.d.Name)
+func names(way *way) (all []string) {
+	for _, step := range way.steps {
+		all = append(all, step.router.device.Name)
 	}
 	return all
 }
@@ -483,42 +483,42 @@ func names(w *way) (all []string) {
 // a side where all of its part is in it.
 func (m *Map) sides(sides []office.Side) (ends []*End, explicit map[*End]bool) {
 	explicit = map[*End]bool{}
-	for _, e := range m.ends {
+	for _, end := range m.ends {
 		in, exact := false, false
-		for _, s := range sides {
-			switch s.Kind {
+		for _, side := range sides {
+			switch side.Kind {
 			case office.SideAny:
-				in = in || e.own == nil
+				in = in || end.own == nil
 			case office.SideOutside:
-				in = in || e.area == m.outside
+				in = in || end.area == m.outside
 			case office.SideVLAN:
-				if e.area.vid == s.VID {
+				if end.area.vid == side.VID {
 					in, exact = true, true
 				}
 			case office.SideZone:
-				in = in || e.area.vid != 0 && m.inZone(e.area.vid, s.Zone)
+				in = in || end.area.vid != 0 && m.inZone(end.area.vid, side.Zone)
 			case office.SideNet:
-				if s.Net.Contains(e.Addr) && s.Net.Bits() <= e.Net.Bits() {
-					in, exact = true, exact || e.net.IsValid() && s.Net.Bits() >= e.net.Bits()
+				if side.Net.Contains(end.Addr) && side.Net.Bits() <= end.Net.Bits() {
+					in, exact = true, exact || end.net.IsValid() && side.Net.Bits() >= end.net.Bits()
 				}
 			}
 		}
 		if in {
-			ends = append(ends, e)
-			explicit[e] = exact
+			ends = append(ends, end)
+			explicit[end] = exact
 		}
 	}
 	return ends, explicit
 }
 
-func (m *Map) inZone(v office.VID, zone string) bool {
-	return slices.ContainsFunc(m.routers, func(r *router) bool { return r != nil && r.d.ZoneOf(v) == zone })
+func (m *Map) inZone(vid office.VID, zone string) bool {
+	return slices.ContainsFunc(m.routers, func(router *router) bool { return router != nil && router.device.ZoneOf(vid) == zone })
 }
 
 // formOf is how who is in a VLAN sends.
-func formOf(v office.VID, tagged bool) bridge.Wire {
+func formOf(vid office.VID, tagged bool) bridge.Wire {
 	if tagged {
-		return bridge.Wire(v)
+		return bridge.Wire(vid)
 	}
 	return bridge.Untagged
 }

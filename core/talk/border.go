@@ -10,33 +10,33 @@ import (
 // Border is what one device lets pass between its interfaces, wherever packets come from
 // and whatever becomes of them behind it.
 type Border struct {
-	r     *router
-	names []netip.Prefix
+	router *router
+	names  []netip.Prefix
 }
 
 // BorderOf is a device's, by its rules.
-func BorderOf(o *office.Office, d *office.Device) *Border {
-	b := &Border{r: alone(d)}
-	b.r.take(o)
-	for _, n := range b.r.nets {
-		for p := range n.of {
-			b.names = append(b.names, p)
+func BorderOf(o *office.Office, device *office.Device) *Border {
+	border := &Border{router: alone(device)}
+	border.router.take(o)
+	for _, net := range border.router.nets {
+		for prefix := range net.of {
+			border.names = append(border.names, prefix)
 		}
 	}
-	slices.SortFunc(b.names, netip.Prefix.Compare)
-	return b
+	slices.SortFunc(border.names, netip.Prefix.Compare)
+	return border
 }
 
 // alone is a device's interfaces without the office around it.
-func alone(d *office.Device) *router {
-	r := &router{d: d}
-	for _, a := range d.Addresses {
-		if r.iface(a.VID) < 0 {
-			r.ifaces = append(r.ifaces, iface{a.VID, d.ZoneOf(a.VID)})
+func alone(device *office.Device) *router {
+	one := &router{device: device}
+	for _, address := range device.Addresses {
+		if one.iface(address.VID) < 0 {
+			one.ifaces = append(one.ifaces, iface{address.VID, device.ZoneOf(address.VID)})
 		}
 	}
-	r.ifaces = append(r.ifaces, iface{})
-	return r
+	one.ifaces = append(one.ifaces, iface{})
+	return one
 }
 
 // Names is the prefixes that the rules tell apart, ascending.
@@ -50,12 +50,12 @@ func (b *Border) Lets(in, out office.VID, src, dst netip.Addr) *Services {
 	if i < 0 || j < 0 {
 		return None
 	}
-	return b.r.passes(i, j, &Part{masks: []masks{b.r.maskOf(src)}}, &Part{masks: []masks{b.r.maskOf(dst)}})
+	return b.router.passes(i, j, &Part{masks: []masks{b.router.maskOf(src)}}, &Part{masks: []masks{b.router.maskOf(dst)}})
 }
 
-func (b *Border) at(v office.VID) int {
-	if v == 0 {
-		return b.r.outside()
+func (b *Border) at(vid office.VID) int {
+	if vid == 0 {
+		return b.router.outside()
 	}
-	return b.r.iface(v)
+	return b.router.iface(vid)
 }

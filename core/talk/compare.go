@@ -41,8 +41,8 @@ func (t *Table) Shifts(next *Table) (out []Shift) {
 		return nil
 	}
 	was := map[office.VID]int{}
-	for i, v := range t.Areas() {
-		was[v] = i
+	for i, vid := range t.Areas() {
+		was[vid] = i
 	}
 	areas := next.Areas()
 	is := map[office.VID]bool{}
@@ -50,8 +50,8 @@ func (t *Table) Shifts(next *Table) (out []Shift) {
 		k, ok := was[areas[i]]
 		return next.Live(i) || ok && t.Live(k)
 	}
-	for _, v := range areas {
-		is[v] = true
+	for _, vid := range areas {
+		is[vid] = true
 	}
 	for i, from := range areas {
 		if !alive(i) {
@@ -91,23 +91,23 @@ func (t *Table) Shifts(next *Table) (out []Shift) {
 // Told is what becomes otherwise in sentences: "guests lose tcp/443 to the
 // outside".
 func (t *Table) Told(next *Table) (out []string) {
-	for _, s := range t.Shifts(next) {
-		out = append(out, t.Text(next, s)...)
+	for _, shift := range t.Shifts(next) {
+		out = append(out, t.Text(next, shift)...)
 	}
 	return out
 }
 
 // Text is a shift in sentences.
-func (t *Table) Text(next *Table, s Shift) []string {
-	return s.text(func(v office.VID) string {
-		if x := next.Net.Office.VLAN(v); x != nil {
-			return x.Name
-		} else if x := t.Net.Office.VLAN(v); x != nil {
-			return x.Name
-		} else if v == 0 {
+func (t *Table) Text(next *Table, shift Shift) []string {
+	return shift.text(func(vid office.VID) string {
+		if vlan := next.Net.Office.VLAN(vid); vlan != nil {
+			return vlan.Name
+		} else if other := t.Net.Office.VLAN(vid); other != nil {
+			return other.Name
+		} else if vid == 0 {
 			return "the outside"
 		}
-		return fmt.Sprintf("VLAN %d", v)
+		return fmt.Sprintf("VLAN %d", vid)
 	})
 }
 
@@ -132,25 +132,25 @@ func (t *Table) Pairs() (out []Pair) {
 
 // Reasons gives the sentence on any pair: what lets it pass, or stops it.
 func (t *Table) Reasons() func(from, to office.VID) string {
-	m := t.Map()
+	talks := t.Map()
 	whose := map[office.VID]*Who{0: {Name: "outside"}}
-	for _, e := range m.ends {
-		v := e.area.vid
-		if whose[v] == nil {
-			whose[v] = &Who{Name: m.Name(v), VID: v}
+	for _, end := range talks.ends {
+		vid := end.area.vid
+		if whose[vid] == nil {
+			whose[vid] = &Who{Name: talks.Name(vid), VID: vid}
 		}
-		if e.own == nil || v == 0 {
-			whose[v].ends = append(whose[v].ends, e)
+		if end.own == nil || vid == 0 {
+			whose[vid].ends = append(whose[vid].ends, end)
 		}
 	}
 	return func(from, to office.VID) string {
-		a, b := whose[from], whose[to]
-		if a == nil {
-			a = &Who{Name: m.Name(from), VID: from}
+		who, other := whose[from], whose[to]
+		if who == nil {
+			who = &Who{Name: talks.Name(from), VID: from}
 		}
-		if b == nil {
-			b = &Who{Name: m.Name(to), VID: to}
+		if other == nil {
+			other = &Who{Name: talks.Name(to), VID: to}
 		}
-		return m.Ask(a, b, All).Why()
+		return talks.Ask(who, other, All).Why()
 	}
 }

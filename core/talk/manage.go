@@ -18,44 +18,44 @@ type Management struct {
 }
 
 // ManagementIn gives the management of an office.
-func ManagementIn(n *span.Net) *Management {
-	return &Management{net: n, hearing: reach.In(n)}
+func ManagementIn(net *span.Net) *Management {
+	return &Management{net: net, hearing: reach.In(net)}
 }
 
 // Stops says why who stands somewhere in a VLAN, with an address if he has one, does
 // not reach a device's management, there and back; nil where he does. In the same part
 // of the same VLAN he does, whatever addresses are; else devices that route have to let
 // him.
-func (x *Management) Stops(v office.VID, here []span.Place, at netip.Addr, dev int) *Stop {
-	d := x.net.Office.Devices[dev]
-	if d.Manage == nil {
-		return &Stop{Device: d.Name, Reason: NoHost, Text: d.Name + " is managed nowhere", rule: -1}
+func (x *Management) Stops(vid office.VID, here []span.Place, at netip.Addr, dev int) *Stop {
+	device := x.net.Office.Devices[dev]
+	if device.Manage == nil {
+		return &Stop{Device: device.Name, Reason: NoHost, Text: device.Name + " is managed nowhere", rule: -1}
 	}
 	joined := x.hearing.Both(here, reach.Management(x.net, dev))
-	if joined && d.Own(d.Manage.Addr) == nil {
+	if joined && device.Own(device.Manage.Addr) == nil {
 		return nil
 	}
-	if !joined && x.routed == nil && !x.net.Gateways().First(v).Is() && len(x.net.Office.Devices[dev].Addresses) == 0 {
-		return &Stop{Reason: NoGateway, Text: x.net.Name(v) + " has no gateway", rule: -1} // without working anything out
+	if !joined && x.routed == nil && !x.net.Gateways().First(vid).Is() && len(x.net.Office.Devices[dev].Addresses) == 0 {
+		return &Stop{Reason: NoGateway, Text: x.net.Name(vid) + " has no gateway", rule: -1} // without working anything out
 	}
 	routed := x.across()
-	from, to := routed.At(v, here, at), routed.Managed(dev)
+	from, to := routed.At(vid, here, at), routed.Managed(dev)
 	if joined && (len(from.ends) == 0 || len(to.ends) == 0) {
 		return nil
 	}
-	a := routed.Ask(from, to, All)
+	answer := routed.Ask(from, to, All)
 	switch {
-	case a.Open != None:
+	case answer.Open != None:
 		return nil
-	case a.There.Stop != nil:
-		return a.There.Stop
-	case a.Back.Stop != nil:
-		back := *a.Back.Stop
+	case answer.There.Stop != nil:
+		return answer.There.Stop
+	case answer.Back.Stop != nil:
+		back := *answer.Back.Stop
 		back.Text = "the answer does not come back: " + back.Text
 		back.Unanswered = true
 		return &back
 	}
-	return &Stop{Reason: Cut, Text: fmt.Sprintf("no way leads from %s to %s", x.net.Name(v), d.Name), rule: -1}
+	return &Stop{Reason: Cut, Text: fmt.Sprintf("no way leads from %s to %s", x.net.Name(vid), device.Name), rule: -1}
 }
 
 // across is who may talk to whom, worked out once.
@@ -76,31 +76,31 @@ type exit struct {
 
 // tells gives a part that is a management's address alone the prefix and the default
 // gateway that its device was told; what it was not told is its VLAN's.
-func (m *Map) tells(p *Part, d *office.Device) {
-	manage := d.Manage
+func (m *Map) tells(part *Part, device *office.Device) {
+	manage := device.Manage
 	if manage.Bits > 0 {
-		p.net = netip.PrefixFrom(manage.Addr, manage.Bits).Masked()
+		part.net = netip.PrefixFrom(manage.Addr, manage.Bits).Masked()
 	}
 	if !manage.Alone && !manage.Via.IsValid() {
 		return
 	}
-	p.exit = &exit{device: d.Name}
+	part.exit = &exit{device: device.Name}
 	switch {
 	case manage.Alone:
-		p.exit.why = fmt.Sprintf("the management of %s has no default gateway: it answers its own subnet alone", d.Name)
-	case p.net.IsValid() && !p.net.Contains(manage.Via):
-		p.exit.why = fmt.Sprintf("the default gateway of %s, %s, is outside its subnet %s", d.Name, manage.Via, p.net)
+		part.exit.why = fmt.Sprintf("the management of %s has no default gateway: it answers its own subnet alone", device.Name)
+	case part.net.IsValid() && !part.net.Contains(manage.Via):
+		part.exit.why = fmt.Sprintf("the default gateway of %s, %s, is outside its subnet %s", device.Name, manage.Via, part.net)
 	default:
-		for _, r := range m.routers {
-			if r == nil {
+		for _, router := range m.routers {
+			if router == nil {
 				continue
 			}
-			if s := r.owns(manage.Via); s != nil && s.a.VID == manage.VID {
-				p.exit.gate = s
+			if own := router.owns(manage.Via); own != nil && own.address.VID == manage.VID {
+				part.exit.gate = own
 			}
 		}
-		if p.exit.gate == nil {
-			p.exit.why = fmt.Sprintf("the default gateway of %s, %s, is on no device in %s", d.Name, manage.Via, m.Name(manage.VID))
+		if part.exit.gate == nil {
+			part.exit.why = fmt.Sprintf("the default gateway of %s, %s, is on no device in %s", device.Name, manage.Via, m.Name(manage.VID))
 		}
 	}
 }
@@ -108,17 +108,17 @@ func (m *Map) tells(p *Part, d *office.Device) {
 // Alone says why a device's management answers nobody in another subnet, "" where what
 // it was told does not stand in the way: it has no default gateway, or one that is none.
 func (x *Management) Alone(dev int) string {
-	d := x.net.Office.Devices[dev]
-	if d.Manage == nil || !d.Manage.Addr.IsValid() || d.Own(d.Manage.Addr) != nil || !d.Manage.Alone && !d.Manage.Via.IsValid() {
+	device := x.net.Office.Devices[dev]
+	if device.Manage == nil || !device.Manage.Addr.IsValid() || device.Own(device.Manage.Addr) != nil || !device.Manage.Alone && !device.Manage.Via.IsValid() {
 		return ""
 	}
-	p := &Part{net: d.Manage.Net(x.net.Office.VLAN(d.Manage.VID))}
-	x.across().tells(p, d)
-	switch g := p.exit.gate; {
-	case g == nil:
-		return p.exit.why
-	case !g.r.routes:
-		return fmt.Sprintf("the default gateway of %s, %s, is %s, which does not route", d.Name, d.Manage.Via, g.r.d.Name)
+	part := &Part{net: device.Manage.Net(x.net.Office.VLAN(device.Manage.VID))}
+	x.across().tells(part, device)
+	switch own := part.exit.gate; {
+	case own == nil:
+		return part.exit.why
+	case !own.router.routes:
+		return fmt.Sprintf("the default gateway of %s, %s, is %s, which does not route", device.Name, device.Manage.Via, own.router.device.Name)
 	}
 	return ""
 }

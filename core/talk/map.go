@@ -46,19 +46,19 @@ type area struct {
 
 // stand is an address of a device.
 type stand struct {
-	r      *router
-	a      *office.Address
-	addr   netip.Addr
-	net    netip.Prefix
-	at     int // interface
-	places []span.Place
-	admits *Services
+	router  *router
+	address *office.Address
+	addr    netip.Addr
+	net     netip.Prefix
+	at      int // interface
+	places  []span.Place
+	admits  *Services
 }
 
 // router is a device with addresses or lines to the outside.
 type router struct {
 	dev    int
-	d      *office.Device
+	device *office.Device
 	routes bool
 	state  bool
 	stands []*stand
@@ -94,48 +94,48 @@ type entry struct {
 
 // New draws the map of an office, in which what the office and further wishes
 // name are parts of their own.
-func New(n *span.Net, also ...*office.Wish) *Map {
-	m := &Map{Net: n, also: also, routers: make([]*router, len(n.Office.Devices)), byVID: map[office.VID]*area{}, hearing: reach.In(n)}
-	for dev, d := range n.Office.Devices {
-		if len(d.Addresses)+len(d.Outsides) > 0 {
-			m.routers[dev] = m.router(dev, d)
+func New(net *span.Net, also ...*office.Wish) *Map {
+	talks := &Map{Net: net, also: also, routers: make([]*router, len(net.Office.Devices)), byVID: map[office.VID]*area{}, hearing: reach.In(net)}
+	for dev, device := range net.Office.Devices {
+		if len(device.Addresses)+len(device.Outsides) > 0 {
+			talks.routers[dev] = talks.router(dev, device)
 		}
 	}
-	m.areas()
-	for _, r := range m.routers {
-		if r != nil {
-			m.table(r)
+	talks.areas()
+	for _, router := range talks.routers {
+		if router != nil {
+			talks.table(router)
 		}
 	}
-	m.cut()
-	return m
+	talks.cut()
+	return talks
 }
 
-func (m *Map) router(dev int, d *office.Device) *router {
-	r := &router{dev: dev, d: d, routes: d.Routing(), state: d.KeepsState()}
-	if len(d.Outsides) > 0 && m.door == nil {
-		m.door = r
+func (m *Map) router(dev int, device *office.Device) *router {
+	one := &router{dev: dev, device: device, routes: device.Routing(), state: device.KeepsState()}
+	if len(device.Outsides) > 0 && m.door == nil {
+		m.door = one
 	}
-	for i := range d.Addresses {
-		a := &d.Addresses[i]
-		s := &stand{r: r, a: a, addr: a.Prefix.Addr(), net: a.Prefix.Masked(), at: r.iface(a.VID), places: reach.Address(m.Net, dev, a), admits: All}
-		if a.Admits != nil {
-			s.admits = Of(m.Net.Office, a.Admits)
+	for i := range device.Addresses {
+		address := &device.Addresses[i]
+		own := &stand{router: one, address: address, addr: address.Prefix.Addr(), net: address.Prefix.Masked(), at: one.iface(address.VID), places: reach.Address(m.Net, dev, address), admits: All}
+		if address.Admits != nil {
+			own.admits = Of(m.Net.Office, address.Admits)
 		}
-		if s.at < 0 {
-			s.at = len(r.ifaces)
-			r.ifaces = append(r.ifaces, iface{a.VID, d.ZoneOf(a.VID)})
+		if own.at < 0 {
+			own.at = len(one.ifaces)
+			one.ifaces = append(one.ifaces, iface{address.VID, device.ZoneOf(address.VID)})
 		}
-		r.stands = append(r.stands, s)
+		one.stands = append(one.stands, own)
 	}
-	r.ifaces = append(r.ifaces, iface{})
-	r.take(m.Net.Office)
-	return r
+	one.ifaces = append(one.ifaces, iface{})
+	one.take(m.Net.Office)
+	return one
 }
 
 // iface is the place of a VLAN among a router's interfaces, -1 for none.
-func (r *router) iface(v office.VID) int {
-	return slices.IndexFunc(r.ifaces, func(x iface) bool { return x.vid == v && v != 0 })
+func (r *router) iface(vid office.VID) int {
+	return slices.IndexFunc(r.ifaces, func(iface iface) bool { return iface.vid == vid && vid != 0 })
 }
 
 // outside is the place of its lines among its interfaces.
@@ -143,19 +143,19 @@ func (r *router) outside() int { return len(r.ifaces) - 1 }
 
 // take makes the rules of a router ready to be asked.
 func (r *router) take(o *office.Office) {
-	r.rules = make([]rule, len(r.d.Rules))
+	r.rules = make([]rule, len(r.device.Rules))
 	known := map[string]*Services{}
-	for i := range r.d.Rules {
-		x := &r.d.Rules[i]
-		key := office.Services(x.Services)
+	for i := range r.device.Rules {
+		one := &r.device.Rules[i]
+		key := office.Services(one.Services)
 		if known[key] == nil {
-			known[key] = Of(o, x.Services)
+			known[key] = Of(o, one.Services)
 		}
-		r.rules[i] = rule{x, known[key]}
+		r.rules[i] = rule{one, known[key]}
 	}
 	r.name()
-	from := func(x *rule) []office.Side { return x.From }
-	to := func(x *rule) []office.Side { return x.To }
+	from := func(rule *rule) []office.Side { return rule.From }
+	to := func(rule *rule) []office.Side { return rule.To }
 	r.fromIf, r.toIf = r.byInterface(from), r.byInterface(to)
 }
 
@@ -165,29 +165,29 @@ func (r *router) byInterface(side func(*rule) []office.Side) [][]uint64 {
 	any, outside := r.bits(), r.bits()
 	zones, vlans := map[string][]uint64{}, map[office.VID][]uint64{}
 	for i := range r.rules {
-		for _, s := range side(&r.rules[i]) {
+		for _, one := range side(&r.rules[i]) {
 			into := any
-			switch s.Kind {
+			switch one.Kind {
 			case office.SideNet:
 				continue
 			case office.SideOutside:
 				into = outside
 			case office.SideZone:
-				if into = zones[s.Zone]; into == nil {
+				if into = zones[one.Zone]; into == nil {
 					into = r.bits()
-					zones[s.Zone] = into
+					zones[one.Zone] = into
 				}
 			case office.SideVLAN:
-				if into = vlans[s.VID]; into == nil {
+				if into = vlans[one.VID]; into == nil {
 					into = r.bits()
-					vlans[s.VID] = into
+					vlans[one.VID] = into
 				}
 			}
 			into[i/64] |= 1 << (i % 64)
 		}
 	}
 	out := make([][]uint64, len(r.ifaces))
-	for k, f := range r.ifaces {
+	for k, iface := range r.ifaces {
 		out[k] = slices.Clone(any)
 		add := func(bits []uint64) {
 			for w := range bits {
@@ -195,10 +195,10 @@ func (r *router) byInterface(side func(*rule) []office.Side) [][]uint64 {
 			}
 		}
 		switch {
-		case f.vid != 0:
-			add(zones[f.zone]) // "" names none
-			add(vlans[f.vid])
-		case len(r.d.Outsides) > 0:
+		case iface.vid != 0:
+			add(zones[iface.zone]) // "" names none
+			add(vlans[iface.vid])
+		case len(r.device.Outsides) > 0:
 			add(outside)
 		}
 	}
@@ -210,55 +210,55 @@ func (r *router) bits() []uint64 { return make([]uint64, (len(r.rules)+63)/64) }
 // areas finds the subnets of each VLAN, where its hosts are, and its gateways.
 func (m *Map) areas() {
 	o := m.Net.Office
-	at := func(v office.VID) *area {
-		if m.byVID[v] == nil {
-			m.byVID[v] = &area{vid: v}
-			m.vlans = append(m.vlans, m.byVID[v])
+	at := func(vid office.VID) *area {
+		if m.byVID[vid] == nil {
+			m.byVID[vid] = &area{vid: vid}
+			m.vlans = append(m.vlans, m.byVID[vid])
 		}
-		return m.byVID[v]
+		return m.byVID[vid]
 	}
-	for _, v := range o.VLANs {
-		at(v.VID).nets = slices.Clone(v.Nets)
+	for _, vlan := range o.VLANs {
+		at(vlan.VID).nets = slices.Clone(vlan.Nets)
 	}
 	m.outside = &area{live: true}
-	for _, r := range m.routers {
-		if r == nil {
+	for _, router := range m.routers {
+		if router == nil {
 			continue
 		}
-		for _, s := range r.stands {
-			x := at(s.a.VID)
-			x.live = true
-			if !slices.ContainsFunc(x.nets, func(p netip.Prefix) bool { return p.Bits() <= s.net.Bits() && p.Overlaps(s.net) }) {
-				x.nets = append(slices.DeleteFunc(x.nets, s.net.Overlaps), s.net)
+		for _, own := range router.stands {
+			area := at(own.address.VID)
+			area.live = true
+			if !slices.ContainsFunc(area.nets, func(prefix netip.Prefix) bool { return prefix.Bits() <= own.net.Bits() && prefix.Overlaps(own.net) }) {
+				area.nets = append(slices.DeleteFunc(area.nets, own.net.Overlaps), own.net)
 			}
 		}
 	}
 	slices.SortFunc(m.vlans, func(a, b *area) int { return cmp.Compare(a.vid, b.vid) })
-	for _, x := range m.vlans {
-		x.places = m.placesOf(x.vid)
-		x.empty = m.between(x.vid)
-		m.gateways(x)
+	for _, area := range m.vlans {
+		area.places = m.placesOf(area.vid)
+		area.empty = m.between(area.vid)
+		m.gateways(area)
 	}
 }
 
 // placesOf is where the hosts of a VLAN are: one place for those that hear the
 // same.
 func (m *Map) placesOf(vid office.VID) (places []span.Place) {
-	v := m.Net.VLAN(vid)
-	if v == nil {
+	vlan := m.Net.VLAN(vid)
+	if vlan == nil {
 		return nil
 	}
-	for _, s := range v.Spans {
-		if _, dead := m.Net.Dead(s); dead || len(places) > 0 && (v.State != span.Split || !m.hosts(s, vid)) && !s.OneWay {
+	for _, part := range vlan.Spans {
+		if _, dead := m.Net.Dead(part); dead || len(places) > 0 && (vlan.State != span.Split || !m.hosts(part, vid)) && !part.OneWay {
 			continue
 		}
-		if !s.OneWay {
-			places = append(places, span.Place{Span: s, Node: s.Nodes[0]})
+		if !part.OneWay {
+			places = append(places, span.Place{Span: part, Node: part.Nodes[0]})
 			continue
 		}
-		for _, x := range s.Nodes {
-			if x.Label == span.Label(vid) && m.Net.EndsAt(x.Hub, vid) && (len(places) == 0 || !m.Net.HasAddress(x.Hub, vid)) {
-				places = append(places, span.Place{Span: s, Node: x})
+		for _, node := range part.Nodes {
+			if node.Label == span.Label(vid) && m.Net.EndsAt(node.Hub, vid) && (len(places) == 0 || !m.Net.HasAddress(node.Hub, vid)) {
+				places = append(places, span.Place{Span: part, Node: node})
 			}
 		}
 	}
@@ -269,56 +269,56 @@ func (m *Map) placesOf(vid office.VID) (places []span.Place) {
 func (m *Map) between(vid office.VID) bool {
 	var first *router
 	differ := false // they lead to different VLANs
-	for _, r := range m.routers {
-		if r == nil || !r.routes || r.iface(vid) < 0 {
+	for _, router := range m.routers {
+		if router == nil || !router.routes || router.iface(vid) < 0 {
 			continue
 		}
 		if first == nil {
-			first = r
+			first = router
 			continue
 		}
-		differ = differ || len(r.ifaces) != len(first.ifaces) || slices.ContainsFunc(r.ifaces, func(x iface) bool { return x.vid != 0 && first.iface(x.vid) < 0 })
+		differ = differ || len(router.ifaces) != len(first.ifaces) || slices.ContainsFunc(router.ifaces, func(iface iface) bool { return iface.vid != 0 && first.iface(iface.vid) < 0 })
 	}
-	v := m.Net.VLAN(vid)
-	if !differ || v == nil {
+	vlan := m.Net.VLAN(vid)
+	if !differ || vlan == nil {
 		return false
 	}
-	return !slices.ContainsFunc(v.Spans, func(s *span.Span) bool { return m.hosts(s, vid) }) &&
-		!slices.ContainsFunc(m.Net.Office.Plugs, func(p office.Plug) bool { return p.Wants == vid }) &&
-		!slices.ContainsFunc(m.Net.Office.Devices, func(d *office.Device) bool {
-			return d.Manage != nil && d.Manage.VID == vid && d.Own(d.Manage.Addr) == nil // its own address there is no other host
+	return !slices.ContainsFunc(vlan.Spans, func(part *span.Span) bool { return m.hosts(part, vid) }) &&
+		!slices.ContainsFunc(m.Net.Office.Plugs, func(plug office.Plug) bool { return plug.Wants == vid }) &&
+		!slices.ContainsFunc(m.Net.Office.Devices, func(device *office.Device) bool {
+			return device.Manage != nil && device.Manage.VID == vid && device.Own(device.Manage.Addr) == nil // its own address there is no other host
 		})
 }
 
 // hosts says whether somebody of a VLAN can be in a span, other than an address.
-func (m *Map) hosts(s *span.Span, vid office.VID) bool {
-	return len(m.Net.Terminals(s, vid)) > 0 || slices.ContainsFunc(s.Nodes, func(x span.Node) bool { return m.Net.Wants(x.Hub).Has(vid) })
+func (m *Map) hosts(part *span.Span, vid office.VID) bool {
+	return len(m.Net.Terminals(part, vid)) > 0 || slices.ContainsFunc(part.Nodes, func(node span.Node) bool { return m.Net.Wants(node.Hub).Has(vid) })
 }
 
 // gateways finds the addresses to which the hosts of a VLAN send what is for other
 // subnets.
-func (m *Map) gateways(x *area) {
-	for family := range x.gates {
-		if gate := m.Net.Gateways().Of(x.vid, family); gate.Is() {
+func (m *Map) gateways(area *area) {
+	for family := range area.gates {
+		if gate := m.Net.Gateways().Of(area.vid, family); gate.Is() {
 			stands := m.routers[gate.Dev].stands
-			x.gates[family] = stands[slices.IndexFunc(stands, func(s *stand) bool { return s.a.VID == x.vid && s.addr == gate.Addr() })]
+			area.gates[family] = stands[slices.IndexFunc(stands, func(own *stand) bool { return own.address.VID == area.vid && own.addr == gate.Addr() })]
 		}
 	}
 }
 
 // table works out what a router knows of destinations: longest prefix first, of
 // equal ones connected, then as written.
-func (m *Map) table(r *router) {
-	for family := range r.table {
+func (m *Map) table(router *router) {
+	for family := range router.table {
 		written := false
-		all := r.connectedIn(family)
+		all := router.connectedIn(family)
 		connected := len(all)
 		any := netip.PrefixFrom(netip.IPv4Unspecified(), 0)
 		if family == 1 {
 			any = netip.PrefixFrom(netip.IPv6Unspecified(), 0)
 		}
-		for _, x := range r.d.Routes {
-			to := x.To
+		for _, route := range router.device.Routes {
+			to := route.To
 			if !to.IsValid() {
 				to = any
 			}
@@ -326,78 +326,78 @@ func (m *Map) table(r *router) {
 				continue
 			}
 			written = written || to.Bits() == 0
-			e := entry{to: to, line: x.Line != "", text: "route " + x.String()}
-			if !e.line && !m.hop(r, all[:connected], x.Via, &e) {
+			one := entry{to: to, line: route.Line != "", text: "route " + route.String()}
+			if !one.line && !m.hop(router, all[:connected], route.Via, &one) {
 				continue // its next hop is in no connected subnet: as if it were not there
 			}
-			all = append(all, e)
+			all = append(all, one)
 		}
-		if len(r.d.Outsides) > 0 && !written {
-			all = append(all, entry{to: any, line: true, text: "route default via " + r.d.Outsides[0].Name})
+		if len(router.device.Outsides) > 0 && !written {
+			all = append(all, entry{to: any, line: true, text: "route default via " + router.device.Outsides[0].Name})
 		}
 		slices.SortStableFunc(all, func(a, b entry) int { return cmp.Compare(b.to.Bits(), a.to.Bits()) })
-		r.table[family] = all
+		router.table[family] = all
 	}
 }
 
 // connected is the subnets that a router is in, of the family of an address.
-func (r *router) connected(a netip.Addr) []entry { return r.connectedIn(office.Family(a)) }
+func (r *router) connected(addr netip.Addr) []entry { return r.connectedIn(office.Family(addr)) }
 
 func (r *router) connectedIn(family int) (all []entry) {
-	for _, s := range r.stands {
-		if office.Family(s.addr) == family {
-			all = append(all, entry{to: s.net, stand: s})
+	for _, own := range r.stands {
+		if office.Family(own.addr) == family {
+			all = append(all, entry{to: own.net, stand: own})
 		}
 	}
-	for _, l := range r.d.Outsides {
-		if l.Prefix.IsValid() && office.Family(l.Prefix.Addr()) == family {
-			all = append(all, entry{to: l.Prefix.Masked(), line: true})
+	for _, line := range r.device.Outsides {
+		if line.Prefix.IsValid() && office.Family(line.Prefix.Addr()) == family {
+			all = append(all, entry{to: line.Prefix.Masked(), line: true})
 		}
 	}
 	return all
 }
 
 // hop finds the next hop of a route; false where it is in no connected subnet.
-func (m *Map) hop(r *router, connected []entry, via netip.Addr, e *entry) bool {
+func (m *Map) hop(router *router, connected []entry, via netip.Addr, entry *entry) bool {
 	best := -1
-	for i, c := range connected {
-		if c.to.Contains(via) && (best < 0 || c.to.Bits() > connected[best].to.Bits()) {
+	for i, other := range connected {
+		if other.to.Contains(via) && (best < 0 || other.to.Bits() > connected[best].to.Bits()) {
 			best = i
 		}
 	}
 	if best < 0 {
 		return false
 	}
-	c := connected[best]
-	if c.line {
-		e.line = true
+	one := connected[best]
+	if one.line {
+		entry.line = true
 		return true
 	}
-	e.stand = c.stand
+	entry.stand = one.stand
 	swallow := func(reason Reason, format string, args ...any) {
-		e.why = fmt.Sprintf(format, args...)
-		e.stop = &Stop{Device: r.d.Name, Reason: reason, Text: fmt.Sprintf("%s sends it on by %s, and %s", r.d.Name, e.text, e.why)}
+		entry.why = fmt.Sprintf(format, args...)
+		entry.stop = &Stop{Device: router.device.Name, Reason: reason, Text: fmt.Sprintf("%s sends it on by %s, and %s", router.device.Name, entry.text, entry.why)}
 	}
 	swallow(NoHost, "no device has the address %s", via)
 	for _, other := range m.routers {
-		if other == nil || other == r {
+		if other == nil || other == router {
 			continue
 		}
-		for _, s := range other.stands {
-			if s.addr != via {
+		for _, own := range other.stands {
+			if own.addr != via {
 				continue
 			}
 			switch {
-			case !m.hears(c.stand.places, s.places):
-				if e.stop != nil && e.stop.Reason == NoHost {
-					swallow(Cut, "%s at %s is not in the same part of %s", other.d.Name, via, m.Net.Name(c.stand.a.VID))
+			case !m.hears(one.stand.places, own.places):
+				if entry.stop != nil && entry.stop.Reason == NoHost {
+					swallow(Cut, "%s at %s is not in the same part of %s", other.device.Name, via, m.Net.Name(one.stand.address.VID))
 				}
 			case !other.routes:
-				if e.hop == nil {
-					swallow(NoRoute, "%s at %s does not route", other.d.Name, via)
+				if entry.hop == nil {
+					swallow(NoRoute, "%s at %s does not route", other.device.Name, via)
 				}
-			case e.hop == nil:
-				e.hop, e.stop = s, nil
+			case entry.hop == nil:
+				entry.hop, entry.stop = own, nil
 			}
 		}
 	}
@@ -405,10 +405,10 @@ func (m *Map) hop(r *router, connected []entry, via netip.Addr, e *entry) bool {
 }
 
 // lookup is what a router knows of a destination, nil for nothing.
-func (r *router) lookup(a netip.Addr) *entry {
-	table := r.table[office.Family(a)]
+func (r *router) lookup(addr netip.Addr) *entry {
+	table := r.table[office.Family(addr)]
 	for i := range table {
-		if table[i].to.Contains(a) {
+		if table[i].to.Contains(addr) {
 			return &table[i]
 		}
 	}
@@ -416,10 +416,10 @@ func (r *router) lookup(a netip.Addr) *entry {
 }
 
 // owns is the router's own address of that number, nil for none.
-func (r *router) owns(a netip.Addr) *stand {
-	for _, s := range r.stands {
-		if s.addr == a {
-			return s
+func (r *router) owns(addr netip.Addr) *stand {
+	for _, own := range r.stands {
+		if own.addr == addr {
+			return own
 		}
 	}
 	return nil

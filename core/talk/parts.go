@@ -50,59 +50,59 @@ type net struct {
 func (r *router) name() {
 	r.none = masks{r.bits(), r.bits()}
 	note := func(sides []office.Side, i int, of func(masks) []uint64) {
-		for _, s := range sides {
-			if s.Kind != office.SideNet {
+		for _, side := range sides {
+			if side.Kind != office.SideNet {
 				continue
 			}
-			k := slices.IndexFunc(r.nets, func(n net) bool { return n.bits == s.Net.Bits() && n.v4 == s.Net.Addr().Is4() })
+			k := slices.IndexFunc(r.nets, func(net net) bool { return net.bits == side.Net.Bits() && net.v4 == side.Net.Addr().Is4() })
 			if k < 0 {
 				k = len(r.nets)
-				r.nets = append(r.nets, net{s.Net.Bits(), s.Net.Addr().Is4(), map[netip.Prefix]masks{}})
+				r.nets = append(r.nets, net{side.Net.Bits(), side.Net.Addr().Is4(), map[netip.Prefix]masks{}})
 			}
-			m, ok := r.nets[k].of[s.Net]
+			one, ok := r.nets[k].of[side.Net]
 			if !ok {
-				m = masks{r.bits(), r.bits()}
-				r.nets[k].of[s.Net] = m
+				one = masks{r.bits(), r.bits()}
+				r.nets[k].of[side.Net] = one
 			}
-			of(m)[i/64] |= 1 << (i % 64)
+			of(one)[i/64] |= 1 << (i % 64)
 		}
 	}
 	for i := range r.rules {
-		note(r.rules[i].From, i, func(m masks) []uint64 { return m.from })
-		note(r.rules[i].To, i, func(m masks) []uint64 { return m.to })
+		note(r.rules[i].From, i, func(masks masks) []uint64 { return masks.from })
+		note(r.rules[i].To, i, func(masks masks) []uint64 { return masks.to })
 	}
 }
 
 // maskOf is which rules of a router name an address.
-func (r *router) maskOf(a netip.Addr) masks {
+func (r *router) maskOf(addr netip.Addr) masks {
 	out, own := r.none, false
-	for _, n := range r.nets {
-		if n.v4 != a.Is4() {
+	for _, net := range r.nets {
+		if net.v4 != addr.Is4() {
 			continue
 		}
-		p, _ := a.Prefix(n.bits)
-		m, ok := n.of[p]
+		prefix, _ := addr.Prefix(net.bits)
+		one, ok := net.of[prefix]
 		if !ok {
 			continue
 		}
 		if !own {
-			out, own = masks{slices.Clone(m.from), slices.Clone(m.to)}, true
+			out, own = masks{slices.Clone(one.from), slices.Clone(one.to)}, true
 			continue
 		}
-		for w := range m.from {
-			out.from[w] |= m.from[w]
-			out.to[w] |= m.to[w]
+		for w := range one.from {
+			out.from[w] |= one.from[w]
+			out.to[w] |= one.to[w]
 		}
 	}
 	return out
 }
 
 // mask makes the rules known that a part's address fits.
-func (m *Map) mask(p *Part) {
-	p.masks = make([]masks, len(m.routers))
-	for i, r := range m.routers {
-		if r != nil {
-			p.masks[i] = r.maskOf(p.Addr)
+func (m *Map) mask(part *Part) {
+	part.masks = make([]masks, len(m.routers))
+	for i, router := range m.routers {
+		if router != nil {
+			part.masks[i] = router.maskOf(part.Addr)
 		}
 	}
 }
@@ -110,29 +110,29 @@ func (m *Map) mask(p *Part) {
 // names is every prefix that something names.
 func (m *Map) names() (all []netip.Prefix) {
 	seen := map[netip.Prefix]bool{}
-	add := func(p netip.Prefix) {
-		if p.IsValid() && !seen[p] {
-			seen[p] = true
-			all = append(all, p)
+	add := func(prefix netip.Prefix) {
+		if prefix.IsValid() && !seen[prefix] {
+			seen[prefix] = true
+			all = append(all, prefix)
 		}
 	}
 	sides := func(sides []office.Side) {
-		for _, s := range sides {
-			add(s.Net)
+		for _, side := range sides {
+			add(side.Net)
 		}
 	}
-	for _, d := range m.Net.Office.Devices { // those with no address route nothing, and name all the same
-		for i := range d.Rules {
-			sides(d.Rules[i].From)
-			sides(d.Rules[i].To)
+	for _, device := range m.Net.Office.Devices { // those with no address route nothing, and name all the same
+		for i := range device.Rules {
+			sides(device.Rules[i].From)
+			sides(device.Rules[i].To)
 		}
-		for _, x := range d.Routes {
-			add(x.To)
+		for _, route := range device.Routes {
+			add(route.To)
 		}
 	}
-	for _, w := range slices.Concat(m.Net.Office.Wishes, m.also) {
-		sides(w.From)
-		sides(w.To)
+	for _, wish := range slices.Concat(m.Net.Office.Wishes, m.also) {
+		sides(wish.From)
+		sides(wish.To)
 	}
 	return all
 }
@@ -140,9 +140,9 @@ func (m *Map) names() (all []netip.Prefix) {
 // cut makes the parts of every VLAN and of the outside.
 func (m *Map) cut() {
 	own := map[netip.Addr]*stand{}
-	for _, r := range m.routers {
-		if r != nil {
-			for _, s := range r.stands {
+	for _, router := range m.routers {
+		if router != nil {
+			for _, s := range router.stands {
 				if own[s.addr] == nil {
 					own[s.addr] = s
 				}
@@ -151,49 +151,49 @@ func (m *Map) cut() {
 	}
 	names := m.names()
 	var inside []netip.Prefix
-	for _, x := range m.vlans {
-		for _, n := range x.nets {
-			inside = append(inside, n)
-			within := []netip.Prefix{n}
-			for _, p := range names {
-				if p.Bits() > n.Bits() && n.Overlaps(p) {
-					within = append(within, p)
+	for _, area := range m.vlans {
+		for _, prefix := range area.nets {
+			inside = append(inside, prefix)
+			within := []netip.Prefix{prefix}
+			for _, other := range names {
+				if other.Bits() > prefix.Bits() && prefix.Overlaps(other) {
+					within = append(within, other)
 				}
 			}
-			if x.empty { // nobody is there but routers: each is a part of its own
-				for a, s := range own {
-					if s.a.VID == x.vid && n.Contains(a) {
-						within = append(within, netip.PrefixFrom(a, a.BitLen()))
+			if area.empty { // nobody is there but routers: each is a part of its own
+				for addr, s := range own {
+					if s.address.VID == area.vid && prefix.Contains(addr) {
+						within = append(within, netip.PrefixFrom(addr, addr.BitLen()))
 					}
 				}
 				slices.SortFunc(within, netip.Prefix.Compare)
 				within = slices.Compact(within)
 			}
-			for _, p := range within {
-				if s := own[p.Addr()]; !x.empty || p.IsSingleIP() && s != nil && s.a.VID == x.vid {
-					m.part(x, n, p, within, own)
+			for _, other := range within {
+				if s := own[other.Addr()]; !area.empty || other.IsSingleIP() && s != nil && s.address.VID == area.vid {
+					m.part(area, prefix, other, within, own)
 				}
 			}
 		}
 	}
 	for _, any := range []netip.Prefix{netip.PrefixFrom(netip.IPv4Unspecified(), 0), netip.PrefixFrom(netip.IPv6Unspecified(), 0)} {
 		within := []netip.Prefix{any}
-		for _, p := range names {
-			if p.Addr().Is4() == any.Addr().Is4() && p.Bits() > 0 && !unroutable(p) && !slices.ContainsFunc(inside, func(n netip.Prefix) bool { return n.Bits() <= p.Bits() && n.Overlaps(p) }) {
-				within = append(within, p)
+		for _, prefix := range names {
+			if prefix.Addr().Is4() == any.Addr().Is4() && prefix.Bits() > 0 && !unroutable(prefix) && !slices.ContainsFunc(inside, func(other netip.Prefix) bool { return other.Bits() <= prefix.Bits() && other.Overlaps(prefix) }) {
+				within = append(within, prefix)
 			}
 		}
 		holes := append(slices.Clone(within), inside...)
-		for _, p := range within {
-			m.part(m.outside, netip.Prefix{}, p, holes, nil)
+		for _, prefix := range within {
+			m.part(m.outside, netip.Prefix{}, prefix, holes, nil)
 		}
 	}
 }
 
 // unroutable are prefixes that nobody outside has: private ones (RFC 1918, RFC
 // 4193), link-local, multicast and loopback.
-func unroutable(p netip.Prefix) bool {
-	return slices.ContainsFunc(notOutside, func(q netip.Prefix) bool { return q.Bits() <= p.Bits() && q.Overlaps(p) })
+func unroutable(prefix netip.Prefix) bool {
+	return slices.ContainsFunc(notOutside, func(other netip.Prefix) bool { return other.Bits() <= prefix.Bits() && other.Overlaps(prefix) })
 }
 
 var notOutside = func() (all []netip.Prefix) {
@@ -204,49 +204,49 @@ var notOutside = func() (all []netip.Prefix) {
 }()
 
 // part adds what is in a prefix and in none that is inside of it.
-func (m *Map) part(x *area, subnet, p netip.Prefix, within []netip.Prefix, own map[netip.Addr]*stand) {
+func (m *Map) part(area *area, subnet, prefix netip.Prefix, within []netip.Prefix, own map[netip.Addr]*stand) {
 	var holes []netip.Prefix
-	for _, q := range within {
-		if q.Bits() > p.Bits() && p.Overlaps(q) {
-			holes = append(holes, q)
+	for _, other := range within {
+		if other.Bits() > prefix.Bits() && prefix.Overlaps(other) {
+			holes = append(holes, other)
 		}
 	}
-	addr, ok := pick(subnet, p, holes, own)
+	addr, ok := pick(subnet, prefix, holes, own)
 	if !ok {
 		return
 	}
-	part := &Part{area: x, Net: p, net: subnet, Addr: addr, Whole: len(within) == 1, own: own[addr]}
+	part := &Part{area: area, Net: prefix, net: subnet, Addr: addr, Whole: len(within) == 1, own: own[addr]}
 	m.mask(part)
-	x.parts = append(x.parts, part)
-	for _, e := range m.endsOf(part) {
-		e.at = len(m.ends)
-		m.ends = append(m.ends, e)
+	area.parts = append(area.parts, part)
+	for _, end := range m.endsOf(part) {
+		end.at = len(m.ends)
+		m.ends = append(m.ends, end)
 	}
 }
 
 // endsOf is a part wherever its hosts can be.
-func (m *Map) endsOf(p *Part) (ends []*End) {
+func (m *Map) endsOf(part *Part) (ends []*End) {
 	switch {
-	case p.own != nil:
-		return []*End{{Part: p, places: p.own.places, at: -1}}
-	case p.area == m.outside:
-		return []*End{{Part: p, at: -1}}
+	case part.own != nil:
+		return []*End{{Part: part, places: part.own.places, at: -1}}
+	case part.area == m.outside:
+		return []*End{{Part: part, at: -1}}
 	}
-	for _, at := range p.area.places {
-		ends = append(ends, m.end(p, []span.Place{at}))
+	for _, at := range part.area.places {
+		ends = append(ends, m.end(part, []span.Place{at}))
 	}
 	if len(ends) == 0 { // nobody is there, and it can be asked for
-		ends = append(ends, m.end(p, nil))
+		ends = append(ends, m.end(part, nil))
 	}
 	return ends
 }
 
-func (m *Map) end(p *Part, places []span.Place) *End {
-	e := &End{Part: p, places: places, at: -1}
-	if g := p.gateway(); g != nil {
-		e.gate = m.hears(places, g.places)
+func (m *Map) end(part *Part, places []span.Place) *End {
+	end := &End{Part: part, places: places, at: -1}
+	if own := part.gateway(); own != nil {
+		end.gate = m.hears(places, own.places)
 	}
-	return e
+	return end
 }
 
 // gateway is where the hosts of a part send what is for other subnets.
@@ -258,24 +258,24 @@ func (p *Part) gateway() *stand {
 }
 
 // pick chooses an address that stands for a part: a host's, where it has any.
-func pick(subnet, p netip.Prefix, holes []netip.Prefix, own map[netip.Addr]*stand) (netip.Addr, bool) {
-	if !subnet.IsValid() && p.Bits() == 0 { // the outside at large: addresses that documents use (RFC 5737, RFC 3849)
+func pick(subnet, prefix netip.Prefix, holes []netip.Prefix, own map[netip.Addr]*stand) (netip.Addr, bool) {
+	if !subnet.IsValid() && prefix.Bits() == 0 { // the outside at large: addresses that documents use (RFC 5737, RFC 3849)
 		for _, text := range []string{"192.0.2.10", "198.51.100.10", "203.0.113.10", "2001:db8::10"} {
-			if a := netip.MustParseAddr(text); p.Contains(a) && !slices.ContainsFunc(holes, func(h netip.Prefix) bool { return h.Contains(a) }) {
-				return a, true
+			if addr := netip.MustParseAddr(text); prefix.Contains(addr) && !slices.ContainsFunc(holes, func(other netip.Prefix) bool { return other.Contains(addr) }) {
+				return addr, true
 			}
 		}
 	}
 	for _, choosy := range []bool{true, false} {
-		for a := p.Addr(); a.IsValid() && p.Contains(a); a = a.Next() {
-			if i := slices.IndexFunc(holes, func(h netip.Prefix) bool { return h.Contains(a) }); i >= 0 {
-				a = office.LastOf(holes[i])
+		for addr := prefix.Addr(); addr.IsValid() && prefix.Contains(addr); addr = addr.Next() {
+			if i := slices.IndexFunc(holes, func(other netip.Prefix) bool { return other.Contains(addr) }); i >= 0 {
+				addr = office.LastOf(holes[i])
 				continue
 			}
-			if choosy && (own[a] != nil || a == subnet.Addr() && !p.IsSingleIP()) {
+			if choosy && (own[addr] != nil || addr == subnet.Addr() && !prefix.IsSingleIP()) {
 				continue
 			}
-			return a, true
+			return addr, true
 		}
 	}
 	return netip.Addr{}, false
@@ -286,16 +286,16 @@ func pick(subnet, p netip.Prefix, holes []netip.Prefix, own map[netip.Addr]*stan
 // where there is none.
 func (m *Map) Usual(from, to netip.Addr, out func(netip.Addr) bool) netip.Addr {
 	var named []netip.Prefix
-	for _, p := range m.names() {
-		if p.Contains(from) != p.Contains(to) || from.Less(p.Addr()) && p.Addr().Less(to) {
-			named = append(named, p)
+	for _, prefix := range m.names() {
+		if prefix.Contains(from) != prefix.Contains(to) || from.Less(prefix.Addr()) && prefix.Addr().Less(to) {
+			named = append(named, prefix)
 		}
 	}
-	for a := from; a.IsValid() && !to.Less(a); a = a.Next() {
-		if i := slices.IndexFunc(named, func(p netip.Prefix) bool { return p.Contains(a) }); i >= 0 {
-			a = office.LastOf(named[i])
-		} else if !out(a) {
-			return a
+	for addr := from; addr.IsValid() && !to.Less(addr); addr = addr.Next() {
+		if i := slices.IndexFunc(named, func(prefix netip.Prefix) bool { return prefix.Contains(addr) }); i >= 0 {
+			addr = office.LastOf(named[i])
+		} else if !out(addr) {
+			return addr
 		}
 	}
 	return from

@@ -15,44 +15,44 @@ import (
 // may not: on which devices, and before which of their rules. It gives statements
 // for the line, each tried. The error says why no rule can do it, or that it is
 // so already.
-func Place(n *span.Net, wish *office.Wish) (lines []string, err error) {
+func Place(net *span.Net, wish *office.Wish) (lines []string, err error) {
 	if wish.Must {
-		return placeAllow(n, wish)
+		return placeAllow(net, wish)
 	}
-	return placeDeny(n, wish)
+	return placeDeny(net, wish)
 }
 
 // mostPlaced bounds the rules that one wish may need.
 const mostPlaced = 64
 
-func placeAllow(n *span.Net, wish *office.Wish) (lines []string, err error) {
+func placeAllow(net *span.Net, wish *office.Wish) (lines []string, err error) {
 	for range mostPlaced {
-		m := New(n, wish)
-		j := m.Judge(wish)
-		if j.Holds {
+		talks := New(net, wish)
+		judged := talks.Judge(wish)
+		if judged.Holds {
 			if len(lines) == 0 {
 				return nil, fmt.Errorf("%s may talk to %s already", office.Sides(wish.From), office.Sides(wish.To))
 			}
 			return lines, nil
 		}
-		stop, answer := j.Answer.There.Stop, false
+		stop, answer := judged.Answer.There.Stop, false
 		if stop == nil {
-			stop, answer = j.Answer.Back.Stop, true
+			stop, answer = judged.Answer.Back.Stop, true
 		}
 		if stop == nil || stop.Reason != ByRule {
 			return nil, fmt.Errorf("no rule can do it: %s", stop.Text)
 		}
-		r := m.byName(stop.Device)
+		router := talks.byName(stop.Device)
 		rule := &office.Rule{Do: office.Allow, Services: wish.Services}
-		rule.From, rule.To = m.as(r, wish.From, stop.in), m.as(r, wish.To, stop.out)
+		rule.From, rule.To = talks.as(router, wish.From, stop.in), talks.as(router, wish.To, stop.out)
 		if answer {
-			rule.From, rule.To = m.as(r, wish.To, stop.in), m.as(r, wish.From, stop.out)
-			rule.Services = answers(Of(n.Office, wish.Services))
+			rule.From, rule.To = talks.as(router, wish.To, stop.in), talks.as(router, wish.From, stop.out)
+			rule.Services = answers(Of(net.Office, wish.Services))
 		}
 		line := notation.Thing(office.RuleAt{Device: stop.Device, Rule: rule})
 		if at := stop.rule; at >= 0 {
 			line = fmt.Sprintf("%s rule %d %s", stop.Device, at+1, rule)
-			if was := r.d.Rules[at]; opposite(&was, rule) {
+			if was := router.device.Rules[at]; opposite(&was, rule) {
 				line = fmt.Sprintf("-%s rule %d", stop.Device, at+1)
 			}
 		}
@@ -60,35 +60,35 @@ func placeAllow(n *span.Net, wish *office.Wish) (lines []string, err error) {
 			return nil, fmt.Errorf("no rule can do it: %s", stop.Text)
 		}
 		lines = append(lines, line)
-		if n, err = typed(n, line); err != nil {
+		if net, err = typed(net, line); err != nil {
 			return nil, err
 		}
 	}
 	return nil, fmt.Errorf("this would take more than %d rules: name less at once", mostPlaced)
 }
 
-func placeDeny(n *span.Net, wish *office.Wish) (lines []string, err error) {
-	start := n
+func placeDeny(net *span.Net, wish *office.Wish) (lines []string, err error) {
+	start := net
 	at := map[string]int{} // before which rule of each device
 	var order []string
 	for range mostPlaced {
-		m := New(n, wish)
-		j := m.Judge(wish)
-		if j.Holds {
+		talks := New(net, wish)
+		judged := talks.Judge(wish)
+		if judged.Holds {
 			if len(lines) == 0 {
 				return nil, fmt.Errorf("%s cannot talk to %s already", office.Sides(wish.From), office.Sides(wish.To))
 			}
 			return lines, nil
 		}
-		if len(j.Answer.There.Hops) == 0 {
+		if len(judged.Answer.There.Hops) == 0 {
 			return nil, fmt.Errorf("no rule can do it: what is in one subnet passes no device that routes")
 		}
-		hop := j.Answer.There.Hops[0]
+		hop := judged.Answer.There.Hops[0]
 		first := New(start).byName(hop.Device)
 		k, said := at[hop.Device]
 		if !said {
 			order = append(order, hop.Device)
-			k = len(first.d.Rules)
+			k = len(first.device.Rules)
 			if hop.Rule >= 0 {
 				k = hop.Rule
 			}
@@ -100,31 +100,31 @@ func placeDeny(n *span.Net, wish *office.Wish) (lines []string, err error) {
 		at[hop.Device] = k
 		lines = lines[:0]
 		for _, device := range order {
-			r := m.byName(device)
+			router := talks.byName(device)
 			rule := &office.Rule{Do: office.Deny, Services: wish.Services}
 			in, out := hop.In, hop.Out
-			rule.From, rule.To = m.as(r, wish.From, in), m.as(r, wish.To, out)
+			rule.From, rule.To = talks.as(router, wish.From, in), talks.as(router, wish.To, out)
 			line := fmt.Sprintf("%s rule %d %s", device, at[device]+1, rule)
-			if was := New(start).byName(device).d.Rules; at[device] == len(was) {
+			if was := New(start).byName(device).device.Rules; at[device] == len(was) {
 				line = device + " " + rule.String()
 			} else if opposite(&was[at[device]], rule) {
 				line = fmt.Sprintf("-%s rule %d", device, at[device]+1)
 			}
 			lines = append(lines, line)
 		}
-		if n, err = typed(start, strings.Join(lines, "\n")); err != nil {
+		if net, err = typed(start, strings.Join(lines, "\n")); err != nil {
 			return nil, err
 		}
 	}
 	return nil, fmt.Errorf("this would take more than %d rules: name less at once", mostPlaced)
 }
 
-func typed(n *span.Net, lines string) (*span.Net, error) {
-	o, _, err := notation.Line(n.Office, lines)
+func typed(net *span.Net, lines string) (*span.Net, error) {
+	o, _, err := notation.Line(net.Office, lines)
 	if err != nil {
 		return nil, err
 	}
-	return n.Update(o), nil
+	return net.Update(o), nil
 }
 
 // opposite says whether a rule does to the same what another one forbids, or the
@@ -135,34 +135,34 @@ func opposite(was, wanted *office.Rule) bool {
 
 // as is the sides of a wish as a router's rule can name them: what does not come
 // in by an interface of that name, or leave by one, is named by its addresses.
-func (m *Map) as(r *router, sides []office.Side, by office.VID) (out []office.Side) {
-	add := func(s office.Side) {
-		if !slices.Contains(out, s) {
-			out = append(out, s)
+func (m *Map) as(router *router, sides []office.Side, by office.VID) (out []office.Side) {
+	add := func(side office.Side) {
+		if !slices.Contains(out, side) {
+			out = append(out, side)
 		}
 	}
-	nets := func(x *area) {
-		if x == nil {
+	nets := func(area *area) {
+		if area == nil {
 			return
 		}
-		for _, n := range x.nets {
-			add(office.Side{Kind: office.SideNet, Net: n})
+		for _, prefix := range area.nets {
+			add(office.Side{Kind: office.SideNet, Net: prefix})
 		}
 	}
-	for _, s := range sides {
+	for _, side := range sides {
 		switch {
-		case s.Kind == office.SideVLAN && s.VID != by:
-			nets(m.byVID[s.VID])
-		case s.Kind == office.SideZone && (by == 0 || r.d.ZoneOf(by) != s.Zone):
-			for _, x := range m.vlans {
-				if m.inZone(x.vid, s.Zone) {
-					nets(x)
+		case side.Kind == office.SideVLAN && side.VID != by:
+			nets(m.byVID[side.VID])
+		case side.Kind == office.SideZone && (by == 0 || router.device.ZoneOf(by) != side.Zone):
+			for _, area := range m.vlans {
+				if m.inZone(area.vid, side.Zone) {
+					nets(area)
 				}
 			}
-		case s.Kind == office.SideOutside && len(r.d.Outsides) == 0 && by != 0:
+		case side.Kind == office.SideOutside && len(router.device.Outsides) == 0 && by != 0:
 			add(office.Side{Kind: office.SideVLAN, VID: by})
 		default:
-			add(s)
+			add(side)
 		}
 	}
 	return out
@@ -189,10 +189,10 @@ func answers(want *Services) (out []office.Service) {
 }
 
 // Named is the VLANs that an address or prefix is in.
-func (m *Map) Named(p netip.Prefix) (out []office.VID) {
-	for _, x := range m.vlans {
-		if slices.ContainsFunc(x.nets, p.Overlaps) {
-			out = append(out, x.vid)
+func (m *Map) Named(prefix netip.Prefix) (out []office.VID) {
+	for _, area := range m.vlans {
+		if slices.ContainsFunc(area.nets, prefix.Overlaps) {
+			out = append(out, area.vid)
 		}
 	}
 	return out

@@ -33,38 +33,38 @@ const askersPort = 65535
 // Of is the set of a list of services in an office, which knows what names stand
 // for.
 func Of(o *office.Office, list []office.Service) *Services {
-	s := &Services{}
-	for _, x := range list {
-		switch x.Protocol {
+	open := &Services{}
+	for _, service := range list {
+		switch service.Protocol {
 		case office.AnyProtocol:
 			return All
 		case office.Ping:
-			s.ping = true
+			open.ping = true
 		case office.TCP:
-			s.tcp = append(s.tcp, ports{x.First, x.Last})
+			open.tcp = append(open.tcp, ports{service.First, service.Last})
 		case office.UDP:
-			s.udp = append(s.udp, ports{x.First, x.Last})
+			open.udp = append(open.udp, ports{service.First, service.Last})
 		case office.Named:
-			if named := o.Service(x.Name); named != nil {
+			if named := o.Service(service.Name); named != nil {
 				is := Of(o, named.Is)
-				s.ping = s.ping || is.ping
-				s.tcp, s.udp = append(s.tcp, is.tcp...), append(s.udp, is.udp...)
+				open.ping = open.ping || is.ping
+				open.tcp, open.udp = append(open.tcp, is.tcp...), append(open.udp, is.udp...)
 			}
 		}
 	}
-	s.tcp, s.udp = tidy(s.tcp), tidy(s.udp)
-	return s.known()
+	open.tcp, open.udp = tidy(open.tcp), tidy(open.udp)
+	return open.known()
 }
 
 // tidy sorts runs and joins those that touch.
 func tidy(runs []ports) []ports {
 	slices.SortFunc(runs, func(a, b ports) int { return int(a.first) - int(b.first) })
 	var out []ports
-	for _, r := range runs {
-		if k := len(out) - 1; k >= 0 && int(r.first) <= int(out[k].last)+1 {
-			out[k].last = max(out[k].last, r.last)
+	for _, ports := range runs {
+		if k := len(out) - 1; k >= 0 && int(ports.first) <= int(out[k].last)+1 {
+			out[k].last = max(out[k].last, ports.last)
 		} else {
-			out = append(out, r)
+			out = append(out, ports)
 		}
 	}
 	return out
@@ -85,51 +85,51 @@ func (s *Services) known() *Services {
 func (s *Services) Empty() bool { return s == None }
 
 // Equal says whether two sets are the same.
-func (s *Services) Equal(t *Services) bool {
-	return s == t || s.ping == t.ping && slices.Equal(s.tcp, t.tcp) && slices.Equal(s.udp, t.udp)
+func (s *Services) Equal(open *Services) bool {
+	return s == open || s.ping == open.ping && slices.Equal(s.tcp, open.tcp) && slices.Equal(s.udp, open.udp)
 }
 
 // And, Or and Minus are what both have, what either has, and what only the first
 // has.
-func (s *Services) And(t *Services) *Services {
+func (s *Services) And(open *Services) *Services {
 	switch {
-	case s == All || t == None || s == t:
-		return t
-	case t == All || s == None:
+	case s == All || open == None || s == open:
+		return open
+	case open == All || s == None:
 		return s
 	}
-	return (&Services{s.ping && t.ping, common(s.tcp, t.tcp), common(s.udp, t.udp)}).known()
+	return (&Services{s.ping && open.ping, common(s.tcp, open.tcp), common(s.udp, open.udp)}).known()
 }
 
-func (s *Services) Or(t *Services) *Services {
+func (s *Services) Or(open *Services) *Services {
 	switch {
-	case s == All || t == None || s == t:
+	case s == All || open == None || s == open:
 		return s
-	case t == All || s == None:
-		return t
+	case open == All || s == None:
+		return open
 	}
-	return (&Services{s.ping || t.ping, tidy(slices.Concat(s.tcp, t.tcp)), tidy(slices.Concat(s.udp, t.udp))}).known()
+	return (&Services{s.ping || open.ping, tidy(slices.Concat(s.tcp, open.tcp)), tidy(slices.Concat(s.udp, open.udp))}).known()
 }
 
-func (s *Services) Minus(t *Services) *Services {
+func (s *Services) Minus(open *Services) *Services {
 	switch {
-	case t == All || s == None || s == t:
+	case open == All || s == None || s == open:
 		return None
-	case t == None:
+	case open == None:
 		return s
 	}
-	return (&Services{s.ping && !t.ping, common(s.tcp, rest(t.tcp)), common(s.udp, rest(t.udp))}).known()
+	return (&Services{s.ping && !open.ping, common(s.tcp, rest(open.tcp)), common(s.udp, rest(open.udp))}).known()
 }
 
 // Meets says whether two have a service in common.
-func (s *Services) Meets(t *Services) bool {
-	if s == None || t == None {
+func (s *Services) Meets(open *Services) bool {
+	if s == None || open == None {
 		return false
 	}
-	if s == All || t == All || s.ping && t.ping {
+	if s == All || open == All || s.ping && open.ping {
 		return true
 	}
-	return meet(s.tcp, t.tcp) || meet(s.udp, t.udp)
+	return meet(s.tcp, open.tcp) || meet(s.udp, open.udp)
 }
 
 func meet(a, b []ports) bool {
@@ -165,11 +165,11 @@ func common(a, b []ports) (out []ports) {
 // rest is the ports that a list of runs leaves out.
 func rest(a []ports) (out []ports) {
 	next := 1
-	for _, r := range a {
-		if int(r.first) > next {
-			out = append(out, ports{uint16(next), r.first - 1})
+	for _, one := range a {
+		if int(one.first) > next {
+			out = append(out, ports{uint16(next), one.first - 1})
 		}
-		next = int(r.last) + 1
+		next = int(one.last) + 1
 	}
 	if next <= 65535 {
 		out = append(out, ports{uint16(next), 65535})
@@ -178,7 +178,7 @@ func rest(a []ports) (out []ports) {
 }
 
 func has(runs []ports, p uint16) bool {
-	return slices.ContainsFunc(runs, func(r ports) bool { return r.first <= p && p <= r.last })
+	return slices.ContainsFunc(runs, func(ports ports) bool { return ports.first <= p && p <= ports.last })
 }
 
 // List is the set as services of notation: "any" alone, or ping first, then tcp,
@@ -190,11 +190,11 @@ func (s *Services) List() (out []office.Service) {
 	if s.ping {
 		out = append(out, office.Service{Protocol: office.Ping})
 	}
-	for _, r := range s.tcp {
-		out = append(out, office.Service{Protocol: office.TCP, First: r.first, Last: r.last})
+	for _, ports := range s.tcp {
+		out = append(out, office.Service{Protocol: office.TCP, First: ports.first, Last: ports.last})
 	}
-	for _, r := range s.udp {
-		out = append(out, office.Service{Protocol: office.UDP, First: r.first, Last: r.last})
+	for _, ports := range s.udp {
+		out = append(out, office.Service{Protocol: office.UDP, First: ports.first, Last: ports.last})
 	}
 	return out
 }
@@ -202,8 +202,8 @@ func (s *Services) List() (out []office.Service) {
 // Words are [Services.List] as texts.
 func (s *Services) Words() []string {
 	out := []string{}
-	for _, x := range s.List() {
-		out = append(out, x.String())
+	for _, service := range s.List() {
+		out = append(out, service.String())
 	}
 	return out
 }
@@ -256,14 +256,14 @@ func (p probe) answer() probe {
 }
 
 // in says whether a set has it.
-func (p probe) in(s *Services) bool {
+func (p probe) in(open *Services) bool {
 	switch p.protocol {
 	case office.Ping:
-		return s.ping
+		return open.ping
 	case office.TCP:
-		return has(s.tcp, p.port)
+		return has(open.tcp, p.port)
 	}
-	return has(s.udp, p.port)
+	return has(open.udp, p.port)
 }
 
 // answered is the services whose answers pass where a set of questions would:

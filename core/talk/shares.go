@@ -21,34 +21,34 @@ type Share struct {
 func (t *Table) Shares(from, to office.VID) (out []Share) {
 	var srcs, dsts []*Part
 	ends := map[*Part][]*End{}
-	for _, e := range t.m.ends {
-		src, dst := e.area.vid == from && (e.own == nil || e.area.empty), e.area.vid == to
-		if len(ends[e.Part]) == 0 && src {
-			srcs = append(srcs, e.Part)
+	for _, end := range t.of.ends {
+		src, dst := end.area.vid == from && (end.own == nil || end.area.empty), end.area.vid == to
+		if len(ends[end.Part]) == 0 && src {
+			srcs = append(srcs, end.Part)
 		}
-		if len(ends[e.Part]) == 0 && dst {
-			dsts = append(dsts, e.Part)
+		if len(ends[end.Part]) == 0 && dst {
+			dsts = append(dsts, end.Part)
 		}
 		if src || dst {
-			ends[e.Part] = append(ends[e.Part], e)
+			ends[end.Part] = append(ends[end.Part], end)
 		}
 	}
 	open := func(src, dst *Part) Share {
-		s := Share{From: src.Net, To: dst.Net, Open: None}
+		share := Share{From: src.Net, To: dst.Net, Open: None}
 		first := true
-		for i, a := range ends[src] {
-			for _, b := range ends[dst] {
-				is := t.m.judge(a, b)
-				if !first && !is.Equal(s.Open) {
-					s.Torn = to
+		for i, end := range ends[src] {
+			for _, other := range ends[dst] {
+				is := t.of.judge(end, other)
+				if !first && !is.Equal(share.Open) {
+					share.Torn = to
 					if i > 0 {
-						s.Torn = from
+						share.Torn = from
 					}
 				}
-				s.Open, first = s.Open.Or(is), false
+				share.Open, first = share.Open.Or(is), false
 			}
 		}
-		return s
+		return share
 	}
 	slices.SortStableFunc(dsts, wider)
 	slices.SortStableFunc(srcs, wider)
@@ -60,8 +60,8 @@ func (t *Table) Shares(from, to office.VID) (out []Share) {
 			}
 		}
 		around := -1
-		for k, x := range dsts[:i] {
-			if contains(x.Net, dst.Net) {
+		for k, part := range dsts[:i] {
+			if contains(part.Net, dst.Net) {
 				around = k
 			}
 		}
@@ -77,28 +77,28 @@ func wider(a, b *Part) int { return a.Net.Bits() - b.Net.Bits() }
 // told is what is said of one target, by who asks: of those that what is around them has
 // not too. Where nobody has anything that is not said, unless its surroundings have.
 func told(all []Share, alone bool) (out []Share) {
-	if !slices.ContainsFunc(all, func(s Share) bool { return !s.same(all[0]) }) {
+	if !slices.ContainsFunc(all, func(share Share) bool { return !share.same(all[0]) }) {
 		if len(all) == 0 || alone && all[0].Open == None {
 			return nil
 		}
 		all[0].From = netip.Prefix{}
 		return all[:1:1]
 	}
-	for i, s := range all {
+	for i, share := range all {
 		around := Share{Open: None}
-		for _, x := range all[:i] {
-			if contains(x.From, s.From) {
-				around = x
+		for _, other := range all[:i] {
+			if contains(other.From, share.From) {
+				around = other
 			}
 		}
-		if !s.same(around) {
-			out = append(out, s)
+		if !share.same(around) {
+			out = append(out, share)
 		}
 	}
 	return out
 }
 
-func (s Share) same(x Share) bool { return s.Torn == x.Torn && s.Open.Equal(x.Open) }
+func (s Share) same(share Share) bool { return s.Torn == share.Torn && s.Open.Equal(share.Open) }
 
 func contains(p, q netip.Prefix) bool {
 	return p.IsValid() && q.IsValid() && p.Bits() < q.Bits() && p.Overlaps(q)
@@ -120,22 +120,22 @@ func (s Share) String() string {
 	return text
 }
 
-func place(p netip.Prefix) string {
+func place(prefix netip.Prefix) string {
 	switch {
-	case !p.IsValid() || p.Bits() == 0:
+	case !prefix.IsValid() || prefix.Bits() == 0:
 		return ""
-	case p.IsSingleIP():
-		return p.Addr().String()
+	case prefix.IsSingleIP():
+		return prefix.Addr().String()
 	}
-	return p.String()
+	return prefix.String()
 }
 
 // ShareTexts says which part of a pair is open, a text for each.
 func (t *Table) ShareTexts(from, to office.VID) (texts []string) {
-	for _, s := range t.Shares(from, to) {
-		text := s.String()
-		if s.Torn != 0 {
-			text += ", but for where " + t.Net.Name(s.Torn) + " is cut off"
+	for _, share := range t.Shares(from, to) {
+		text := share.String()
+		if share.Torn != 0 {
+			text += ", but for where " + t.Net.Name(share.Torn) + " is cut off"
 		}
 		if !slices.Contains(texts, text) {
 			texts = append(texts, text)

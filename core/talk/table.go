@@ -16,7 +16,7 @@ import (
 // wished.
 type Table struct {
 	Net    *span.Net
-	m      *Map   // of this office, or of one that is the same to it
+	of     *Map   // of this office, or of one that is the same to it
 	told   *Map   // for telling a way: it remembers nothing
 	live   []int  // by area: its place among those that devices have addresses in, and the outside; -1 for others
 	size   int    // how many of them there are
@@ -67,18 +67,18 @@ const (
 )
 
 // NewTable works out an office from nothing.
-func NewTable(n *span.Net) *Table {
-	t := &Table{Net: n, m: New(n)}
-	t.index()
-	t.cells = make([]Cell, t.size*t.size)
-	t.fill(nil)
-	return t
+func NewTable(net *span.Net) *Table {
+	table := &Table{Net: net, of: New(net)}
+	table.index()
+	table.cells = make([]Cell, table.size*table.size)
+	table.fill(nil)
+	return table
 }
 
 // index gives the areas their places among the cells: an office may have thousands
 // of VLANs that no device has an address in, between which nothing is to be said.
 func (t *Table) index() {
-	t.live, t.size = make([]int, len(t.m.vlans)+1), 0
+	t.live, t.size = make([]int, len(t.of.vlans)+1), 0
 	for i := range t.live {
 		t.live[i] = -1
 		if t.area(i).live {
@@ -90,10 +90,10 @@ func (t *Table) index() {
 
 // area is that at a place in [Table.Areas].
 func (t *Table) area(i int) *area {
-	if i < len(t.m.vlans) {
-		return t.m.vlans[i]
+	if i < len(t.of.vlans) {
+		return t.of.vlans[i]
 	}
-	return t.m.outside
+	return t.of.outside
 }
 
 // fill works out cells, all or those marked, and the wishes.
@@ -101,7 +101,7 @@ func (t *Table) fill(marked []bool) {
 	by := t.byArea()
 	size := t.size
 	rows := func(from, step int) {
-		own := Table{Net: t.Net, m: t.m.remember(), told: t.m} // what is remembered is not shared
+		own := Table{Net: t.Net, of: t.of.remember(), told: t.of} // what is remembered is not shared
 		for ; from < size; from += step {
 			for to := range size {
 				if i := from*size + to; marked == nil || marked[i] {
@@ -129,16 +129,16 @@ func (t *Table) fill(marked []bool) {
 		}
 	}
 	t.wish()
-	t.Nowhere = t.m.nowhere()
+	t.Nowhere = t.of.nowhere()
 }
 
 // Kept says whether another table's answers are these, unchanged.
-func (t *Table) Kept(from *Table) bool { return from != nil && t.m == from.m }
+func (t *Table) Kept(from *Table) bool { return from != nil && t.of == from.of }
 
 // Map is the map of the table's office.
 func (t *Table) Map() *Map {
-	if t.m.Net == t.Net {
-		return t.m
+	if t.of.Net == t.Net {
+		return t.of
 	}
 	return New(t.Net)
 }
@@ -152,9 +152,9 @@ func (t *Table) byArea() [][]*End {
 		}
 	}
 	by := make([][]*End, t.size)
-	for _, e := range t.m.ends {
-		if i, ok := at[e.area]; ok {
-			by[i] = append(by[i], e)
+	for _, end := range t.of.ends {
+		if i, ok := at[end.area]; ok {
+			by[i] = append(by[i], end)
 		}
 	}
 	return by
@@ -162,9 +162,9 @@ func (t *Table) byArea() [][]*End {
 
 // cell is the answer for the ends of two areas.
 func (t *Table) cell(from, to []*End) Cell {
-	c := Cell{Verdict: No, Open: None}
+	cell := Cell{Verdict: No, Open: None}
 	if len(from) == 0 || len(to) == 0 || from[0].area == to[0].area {
-		return c
+		return cell
 	}
 	all, tried := true, false
 	for _, src := range from {
@@ -176,120 +176,120 @@ func (t *Table) cell(from, to []*End) Cell {
 				continue
 			}
 			tried = true
-			open := t.pair(src, dst, &c)
-			c.Open, all = c.Open.Or(open), all && open == All
+			open := t.pair(src, dst, &cell)
+			cell.Open, all = cell.Open.Or(open), all && open == All
 		}
 	}
 	switch {
-	case !tried || c.Open == None:
+	case !tried || cell.Open == None:
 	case all:
-		c.Verdict = Yes
+		cell.Verdict = Yes
 	default:
-		c.Verdict = Some
+		cell.Verdict = Some
 	}
-	return c
+	return cell
 }
 
 // pair judges two ends, and notes what is wrong between them.
-func (t *Table) pair(src, dst *End, c *Cell) *Services {
-	m := t.m
+func (t *Table) pair(src, dst *End, cell *Cell) *Services {
+	talks := t.of
 	if src.area.empty || dst.area.empty { // what goes wrong there concerns nobody
-		return m.judge(src, dst)
+		return talks.judge(src, dst)
 	}
-	there := m.way(src, dst)
-	if s := there.stop; s != nil && s.Reason == Loop {
+	there := talks.way(src, dst)
+	if stop := there.stop; stop != nil && stop.Reason == Loop {
 		ring := names(there)
-		ring = sorted(ring[slices.Index(ring, s.Device):])
-		c.trouble(Trouble{Kind: RoutesInRing, Device: ring[0], Over: strings.Join(ring, ", "), Rule: -1})
+		ring = sorted(ring[slices.Index(ring, stop.Device):])
+		cell.trouble(Trouble{Kind: RoutesInRing, Device: ring[0], Over: strings.Join(ring, ", "), Rule: -1})
 	}
-	asked := m.asked(there, src, dst)
+	asked := talks.asked(there, src, dst)
 	if asked == None {
 		return None
 	}
 	if there.flat {
-		return m.judge(src, dst)
+		return talks.judge(src, dst)
 	}
-	back := m.back(there, src, dst)
-	open := m.answered(asked, there, back, src, dst)
+	back := talks.back(there, src, dst)
+	open := talks.answered(asked, there, back, src, dst)
 	if missing := asked.Minus(open); missing != None {
-		t.missed(src, dst, there, back, missing, c)
+		t.missed(src, dst, there, back, missing, cell)
 	} else if !sameWay(there, back) {
-		c.trouble(Trouble{Kind: BackDiffers, Rule: -1, Over: over(there, back)})
+		cell.trouble(Trouble{Kind: BackDiffers, Rule: -1, Over: over(there, back)})
 	}
-	if src.area == m.outside && open != None && !dst.single() && len(there.steps) > 0 {
-		s := there.steps[0]
-		if _, i, _ := s.r.decides(s.in, s.out, src.Part, dst.Part, open.first()); i >= 0 {
-			c.trouble(Trouble{Kind: FromOutside, Device: s.r.d.Name, Rule: i})
+	if src.area == talks.outside && open != None && !dst.single() && len(there.steps) > 0 {
+		step := there.steps[0]
+		if _, i, _ := step.router.decides(step.in, step.out, src.Part, dst.Part, open.first()); i >= 0 {
+			cell.trouble(Trouble{Kind: FromOutside, Device: step.router.device.Name, Rule: i})
 		}
 	}
 	return open
 }
 
 // missed says why an answer does not come back.
-func (t *Table) missed(src, dst *End, there, back *way, missing *Services, c *Cell) {
-	p := missing.first()
-	a, b := t.told.tell(src, dst, p)
-	switch s := b.Stop; {
-	case s == nil && a.Stop != nil: // tcp, which misses the answer
-		c.trouble(Trouble{Kind: BackDiffers, Rule: -1, Device: a.Stop.Device, Over: over(there, back), Text: a.Stop.Text})
-	case s == nil:
-	case s.Reason == ByRule && there.over(t.m.byName(s.Device)):
-		r := t.m.byName(s.Device)
-		for _, x := range there.steps {
-			if x.r == r {
-				if _, i, _ := r.decides(x.in, x.out, src.Part, dst.Part, p); i >= 0 {
-					c.trouble(Trouble{Kind: OneWayRule, Device: r.d.Name, Rule: i, Text: s.Text})
+func (t *Table) missed(src, dst *End, there, back *way, missing *Services, cell *Cell) {
+	probe := missing.first()
+	leg, other := t.told.tell(src, dst, probe)
+	switch stop := other.Stop; {
+	case stop == nil && leg.Stop != nil: // tcp, which misses the answer
+		cell.trouble(Trouble{Kind: BackDiffers, Rule: -1, Device: leg.Stop.Device, Over: over(there, back), Text: leg.Stop.Text})
+	case stop == nil:
+	case stop.Reason == ByRule && there.over(t.of.byName(stop.Device)):
+		router := t.of.byName(stop.Device)
+		for _, step := range there.steps {
+			if step.router == router {
+				if _, i, _ := router.decides(step.in, step.out, src.Part, dst.Part, probe); i >= 0 {
+					cell.trouble(Trouble{Kind: OneWayRule, Device: router.device.Name, Rule: i, Text: stop.Text})
 				}
 			}
 		}
-	case s.Reason == ByRule:
-		c.trouble(Trouble{Kind: BackStops, Device: s.Device, Text: s.Text, Reason: s.Reason, Rule: s.rule, Over: over(there, back)})
+	case stop.Reason == ByRule:
+		cell.trouble(Trouble{Kind: BackStops, Device: stop.Device, Text: stop.Text, Reason: stop.Reason, Rule: stop.rule, Over: over(there, back)})
 	default:
-		c.trouble(Trouble{Kind: BackStops, Device: s.Device, Text: s.Text, Reason: s.Reason, Rule: -1, Over: over(there, back), Mend: mend(there, src, dst, s)})
+		cell.trouble(Trouble{Kind: BackStops, Device: stop.Device, Text: stop.Text, Reason: stop.Reason, Rule: -1, Over: over(there, back), Mend: mend(there, src, dst, stop)})
 	}
 }
 
 // mend is lines that may let an answer come back: the device that the question came
 // by as the gateway of who is asked, or a route on the device that knows no way.
-func mend(there *way, src, dst *End, s *Stop) string {
+func mend(there *way, src, dst *End, stop *Stop) string {
 	if len(there.steps) == 0 {
 		return ""
 	}
 	last := there.steps[len(there.steps)-1]
-	if gate := dst.gateway(); dst.own == nil && dst.area.vid != 0 && gate != nil && last.to != nil && gate.r != last.r && last.to.a.VID == dst.area.vid {
-		marked := *last.to.a
+	if gate := dst.gateway(); dst.own == nil && dst.area.vid != 0 && gate != nil && last.to != nil && gate.router != last.router && last.to.address.VID == dst.area.vid {
+		marked := *last.to.address
 		marked.Gateway = true
-		line := last.r.d.Name + " " + notation.AddressText(marked)
-		if gate.a.Gateway {
-			plain := *gate.a
+		line := last.router.device.Name + " " + notation.AddressText(marked)
+		if gate.address.Gateway {
+			plain := *gate.address
 			plain.Gateway = false
-			line += "\n" + gate.r.d.Name + " " + notation.AddressText(plain)
+			line += "\n" + gate.router.device.Name + " " + notation.AddressText(plain)
 		}
 		return line
 	}
-	for i := 1; i < len(there.steps) && s.Reason == NoRoute; i++ {
-		if before := there.steps[i-1]; there.steps[i].r.d.Name == s.Device && before.to != nil && src.net.IsValid() {
-			return fmt.Sprintf("%s route %s via %s", s.Device, src.net, before.to.addr)
+	for i := 1; i < len(there.steps) && stop.Reason == NoRoute; i++ {
+		if before := there.steps[i-1]; there.steps[i].router.device.Name == stop.Device && before.to != nil && src.net.IsValid() {
+			return fmt.Sprintf("%s route %s via %s", stop.Device, src.net, before.to.addr)
 		}
 	}
 	return ""
 }
 
 func (m *Map) byName(device string) *router {
-	for _, r := range m.routers {
-		if r != nil && r.d.Name == device {
-			return r
+	for _, router := range m.routers {
+		if router != nil && router.device.Name == device {
+			return router
 		}
 	}
 	return nil
 }
 
 func over(there, back *way) string {
-	way := func(w *way) string {
-		if len(w.steps) == 0 {
+	way := func(one *way) string {
+		if len(one.steps) == 0 {
 			return "no device"
 		}
-		return strings.Join(names(w), ", ")
+		return strings.Join(names(one), ", ")
 	}
 	return way(there) + " and back over " + way(back)
 }
@@ -299,16 +299,16 @@ func sorted(all []string) []string {
 	return all
 }
 
-func (c *Cell) trouble(t Trouble) {
-	if !slices.ContainsFunc(c.troubles, func(x Trouble) bool { return x.same() == t.same() }) {
-		c.troubles = append(c.troubles, t)
+func (c *Cell) trouble(trouble Trouble) {
+	if !slices.ContainsFunc(c.troubles, func(other Trouble) bool { return other.same() == trouble.same() }) {
+		c.troubles = append(c.troubles, trouble)
 	}
 }
 
 // Areas is the VLANs of the table in its order, the outside, 0, last.
 func (t *Table) Areas() (out []office.VID) {
-	for _, x := range t.m.vlans {
-		out = append(out, x.vid)
+	for _, area := range t.of.vlans {
+		out = append(out, area.vid)
 	}
 	return append(out, 0)
 }
@@ -347,17 +347,17 @@ func (t *Table) Troubles() (out []*Troubled) {
 		}
 	}
 	for i := range t.cells {
-		for _, x := range t.cells[i].troubles {
-			y := by[x.same()]
-			if y == nil {
-				y = &Troubled{Trouble: x}
-				by[x.same()] = y
-				out = append(out, y)
+		for _, trouble := range t.cells[i].troubles {
+			troubled := by[trouble.same()]
+			if troubled == nil {
+				troubled = &Troubled{Trouble: trouble}
+				by[trouble.same()] = troubled
+				out = append(out, troubled)
 			}
-			if x.Mend != "" && !slices.Contains(y.Mends, x.Mend) {
-				y.Mends = append(y.Mends, x.Mend)
+			if trouble.Mend != "" && !slices.Contains(troubled.Mends, trouble.Mend) {
+				troubled.Mends = append(troubled.Mends, trouble.Mend)
 			}
-			y.Pairs = append(y.Pairs, [2]office.VID{areas[i/len(areas)], areas[i%len(areas)]})
+			troubled.Pairs = append(troubled.Pairs, [2]office.VID{areas[i/len(areas)], areas[i%len(areas)]})
 		}
 	}
 	slices.SortStableFunc(out, func(a, b *Troubled) int {
@@ -382,28 +382,28 @@ func (t *Table) Wishes() []Judged { return t.wishes }
 
 func (t *Table) wish() {
 	t.wishes = make([]Judged, len(t.Net.Office.Wishes))
-	m := t.m.remember()
+	talks := t.of.remember()
 	at := make(map[*area]int, len(t.live))
 	for i := range t.live {
 		at[t.area(i)] = i
 	}
-	for i, w := range t.Net.Office.Wishes {
-		t.wishes[i] = m.judgeWish(w, func(src, dst *area) Verdict { return t.At(at[src], at[dst]).Verdict })
+	for i, wish := range t.Net.Office.Wishes {
+		t.wishes[i] = talks.judgeWish(wish, func(src, dst *area) Verdict { return t.At(at[src], at[dst]).Verdict })
 	}
 }
 
 // Judge says whether a wish is so. What is within one subnet no rule can stop;
 // it counts where both sides name that VLAN, or less.
-func (m *Map) Judge(w *office.Wish) Judged {
-	return m.judgeWish(w, func(*area, *area) Verdict { return Some })
+func (m *Map) Judge(wish *office.Wish) Judged {
+	return m.judgeWish(wish, func(*area, *area) Verdict { return Some })
 }
 
 // judgeWish is [Map.Judge], told what is known of all hosts of two areas already.
-func (m *Map) judgeWish(w *office.Wish, known func(src, dst *area) Verdict) Judged {
-	j := Judged{Wish: w, Holds: true}
-	want := Of(m.Net.Office, w.Services)
-	from, exactFrom := m.sides(w.From)
-	to, exactTo := m.sides(w.To)
+func (m *Map) judgeWish(wish *office.Wish, known func(src, dst *area) Verdict) Judged {
+	judged := Judged{Wish: wish, Holds: true}
+	want := Of(m.Net.Office, wish.Services)
+	from, exactFrom := m.sides(wish.From)
+	to, exactTo := m.sides(wish.To)
 	tried := false
 	covers, bad := map[[2]office.VID]bool{}, map[[2]office.VID]bool{}
 	for _, src := range from {
@@ -418,46 +418,46 @@ func (m *Map) judgeWish(w *office.Wish, known func(src, dst *area) Verdict) Judg
 			pair := [2]office.VID{src.area.vid, dst.area.vid}
 			if !covers[pair] {
 				covers[pair] = true
-				j.Covers = append(j.Covers, pair)
+				judged.Covers = append(judged.Covers, pair)
 			}
 			if bad[pair] {
 				continue
 			}
 			if (src.own == nil || src.area.empty) && src.area != dst.area {
-				if v := known(src.area, dst.area); w.Must && v == Yes || !w.Must && v == No {
+				if verdict := known(src.area, dst.area); wish.Must && verdict == Yes || !wish.Must && verdict == No {
 					continue
 				}
 			}
 			open := m.judge(src, dst).And(want)
 			wrong := open
-			if w.Must {
+			if wish.Must {
 				wrong = want.Minus(open)
 			}
 			if wrong == None {
 				continue
 			}
-			if j.Holds {
-				j.Holds, j.From, j.To = false, pair[0], pair[1]
-				p := wrong.first()
-				j.Answer = &Answer{Open: open, Service: p.String(), From: src.Addr, To: dst.Addr, src: src, dst: dst}
-				j.Answer.There, j.Answer.Back = m.tell(src, dst, p)
+			if judged.Holds {
+				judged.Holds, judged.From, judged.To = false, pair[0], pair[1]
+				probe := wrong.first()
+				judged.Answer = &Answer{Open: open, Service: probe.String(), From: src.Addr, To: dst.Addr, src: src, dst: dst}
+				judged.Answer.There, judged.Answer.Back = m.tell(src, dst, probe)
 			}
 			bad[pair] = true
-			j.Bad = append(j.Bad, pair)
+			judged.Bad = append(judged.Bad, pair)
 		}
 	}
-	if w.Must && !tried {
-		j.Holds = false
+	if wish.Must && !tried {
+		judged.Holds = false
 		for _, s := range [][]*End{from, to} {
 			if len(s) == 0 {
-				j.Answer = &Answer{Open: None, There: Leg{Stop: &Stop{Reason: NoHost, Text: "nobody is there: no VLAN has such an address", rule: -1}}}
+				judged.Answer = &Answer{Open: None, There: Leg{Stop: &Stop{Reason: NoHost, Text: "nobody is there: no VLAN has such an address", rule: -1}}}
 			}
 		}
-		if j.Answer == nil {
-			j.Answer = &Answer{Open: None, There: Leg{Stop: &Stop{Reason: NoRoute, Text: "they have no kind of address in common", rule: -1}}}
+		if judged.Answer == nil {
+			judged.Answer = &Answer{Open: None, There: Leg{Stop: &Stop{Reason: NoRoute, Text: "they have no kind of address in common", rule: -1}}}
 		}
 	}
-	return j
+	return judged
 }
 
 // Why is a sentence on an answer: what lets it pass, or stops it.
@@ -479,8 +479,8 @@ func (a *Answer) Why() string {
 		return "the same subnet: no rule applies"
 	}
 	var text []string
-	for _, h := range a.There.Hops {
-		text = append(text, h.Device+": "+h.Decides)
+	for _, hop := range a.There.Hops {
+		text = append(text, hop.Device+": "+hop.Decides)
 	}
 	if a.There.Own != "" {
 		text = append(text, a.There.Own)
@@ -501,20 +501,20 @@ type Nowhere struct {
 // nowhere finds the routes whose next hop is in no connected subnet, on no device,
 // on one that does not route, or out of the span.
 func (m *Map) nowhere() (out []Nowhere) {
-	for _, r := range m.routers {
-		if r == nil {
+	for _, router := range m.routers {
+		if router == nil {
 			continue
 		}
-		for _, x := range r.d.Routes {
-			if x.Line != "" {
+		for _, route := range router.device.Routes {
+			if route.Line != "" {
 				continue
 			}
-			e := entry{text: "route " + x.String()}
+			one := entry{text: "route " + route.String()}
 			switch {
-			case !m.hop(r, r.connected(x.Via), x.Via, &e):
-				out = append(out, Nowhere{r.d.Name, x, fmt.Sprintf("%s is in none of its subnets", x.Via)})
-			case e.stop != nil:
-				out = append(out, Nowhere{r.d.Name, x, e.why})
+			case !m.hop(router, router.connected(route.Via), route.Via, &one):
+				out = append(out, Nowhere{router.device.Name, route, fmt.Sprintf("%s is in none of its subnets", route.Via)})
+			case one.stop != nil:
+				out = append(out, Nowhere{router.device.Name, route, one.why})
 			}
 		}
 	}

@@ -17,25 +17,25 @@ func (m *Map) remember() *Map {
 	return &own
 }
 
-func (m *Map) tail(r *router, in int, at *stand, dst *End) *way {
-	t := m.tails
-	if t.of[r.dev] == nil {
-		t.of[r.dev] = make([]*way, len(m.ends))
+func (m *Map) tail(router *router, in int, at *stand, dst *End) *way {
+	tails := m.tails
+	if tails.of[router.dev] == nil {
+		tails.of[router.dev] = make([]*way, len(m.ends))
 	}
-	base := t.of[r.dev][dst.at]
+	base := tails.of[router.dev][dst.at]
 	if base == nil {
-		base = m.follow(r, r.outside(), nil, dst)
-		t.of[r.dev][dst.at] = base
+		base = m.follow(router, router.outside(), nil, dst)
+		tails.of[router.dev][dst.at] = base
 	}
-	t.turn ^= 1
-	w := &t.pool[t.turn]
-	steps := append(w.steps[:0], base.steps...)
-	*w = *base
-	w.steps = steps
-	if len(steps) > 0 && steps[0].r == r {
+	tails.turn ^= 1
+	one := &tails.pool[tails.turn]
+	steps := append(one.steps[:0], base.steps...)
+	*one = *base
+	one.steps = steps
+	if len(steps) > 0 && steps[0].router == router {
 		steps[0].in, steps[0].at = in, at
-	} else if w.own != nil && w.own.r == r {
-		w.ownIn = in
+	} else if one.own != nil && one.own.router == router {
+		one.ownIn = in
 	}
-	return w
+	return one
 }

@@ -36,24 +36,24 @@ type box struct {
 
 // UnusedRules finds the rules of a device that no packet can meet: by its
 // interfaces, what is behind them, and the rules before, exactly.
-func UnusedRules(o *office.Office, d *office.Device) (out []Unused) {
-	if len(d.Rules) == 0 {
+func UnusedRules(o *office.Office, device *office.Device) (out []Unused) {
+	if len(device.Rules) == 0 {
 		return nil
 	}
-	r := alone(d)
-	u := &shadow{r: r, known: map[string]*Services{}, terms: map[office.Side][2]term{}, points: r.points(o)}
-	u.byIn.at, u.byOut.at = make([][]int, len(u.points)), make([][]int, len(u.points))
-	for i := range d.Rules {
-		boxes, why, instead := u.boxes(o, &d.Rules[i])
+	router := alone(device)
+	one := &shadow{router: router, known: map[string]*Services{}, terms: map[office.Side][2]term{}, points: router.points(o)}
+	one.byIn.at, one.byOut.at = make([][]int, len(one.points)), make([][]int, len(one.points))
+	for i := range device.Rules {
+		boxes, why, instead := one.boxes(o, &device.Rules[i])
 		switch {
 		case len(boxes) == 0:
 			out = append(out, Unused{Rule: i, Why: why, Instead: instead})
 		default:
-			if by, covered := u.covered(boxes); covered {
+			if by, covered := one.covered(boxes); covered {
 				out = append(out, Unused{Rule: i, Earlier: by})
 			}
 		}
-		u.add(i, boxes)
+		one.add(i, boxes)
 	}
 	return out
 }
@@ -63,72 +63,72 @@ func (r *router) points(o *office.Office) (all []point) {
 	everything := func(k int) {
 		all = append(all, point{k, netip.PrefixFrom(netip.IPv4Unspecified(), 0)}, point{k, netip.PrefixFrom(netip.IPv6Unspecified(), 0)})
 	}
-	for k, f := range r.ifaces {
-		if f.vid == 0 {
-			if len(r.d.Outsides) > 0 {
+	for k, iface := range r.ifaces {
+		if iface.vid == 0 {
+			if len(r.device.Outsides) > 0 {
 				everything(k)
 			}
 			continue
 		}
-		if slices.ContainsFunc(o.Devices, func(d *office.Device) bool {
-			return d != r.d && d.Routing() && slices.ContainsFunc(d.Addresses, func(a office.Address) bool { return a.VID == f.vid })
+		if slices.ContainsFunc(o.Devices, func(device *office.Device) bool {
+			return device != r.device && device.Routing() && slices.ContainsFunc(device.Addresses, func(address office.Address) bool { return address.VID == iface.vid })
 		}) {
 			everything(k)
 			continue
 		}
 		var nets []netip.Prefix
-		if v := o.VLAN(f.vid); v != nil {
-			nets = append(nets, v.Nets...)
+		if vlan := o.VLAN(iface.vid); vlan != nil {
+			nets = append(nets, vlan.Nets...)
 		}
-		for _, a := range r.d.Addresses {
-			if n := a.Prefix.Masked(); a.VID == f.vid && !slices.ContainsFunc(nets, func(p netip.Prefix) bool { return p.Bits() <= n.Bits() && p.Overlaps(n) }) {
-				nets = append(nets, n)
+		for _, address := range r.device.Addresses {
+			if prefix := address.Prefix.Masked(); address.VID == iface.vid && !slices.ContainsFunc(nets, func(other netip.Prefix) bool { return other.Bits() <= prefix.Bits() && other.Overlaps(prefix) }) {
+				nets = append(nets, prefix)
 			}
 		}
-		for _, n := range nets {
-			all = append(all, point{k, n})
+		for _, prefix := range nets {
+			all = append(all, point{k, prefix})
 		}
 	}
 	return all
 }
 
 // boxes is what a rule fits; none, and why, where nothing can be that.
-func (u *shadow) boxes(o *office.Office, x *office.Rule) (out []box, why string, instead office.VID) {
-	r := u.r
-	key := office.Services(x.Services)
+func (u *shadow) boxes(o *office.Office, rule *office.Rule) (out []box, why string, instead office.VID) {
+	router := u.router
+	key := office.Services(rule.Services)
 	if u.known[key] == nil {
-		u.known[key] = Of(o, x.Services)
+		u.known[key] = Of(o, rule.Services)
 	}
 	terms := func(sides []office.Side, family int) (all []term) {
-		for _, s := range sides {
-			if t := u.term(s)[family]; t.some {
-				all = append(all, t)
+		for _, side := range sides {
+			if term := u.term(side)[family]; term.some {
+				all = append(all, term)
 				continue
 			}
-			switch s.Kind {
+			switch side.Kind {
 			case office.SideOutside:
-				why = fmt.Sprintf("%s has no line to the outside", r.d.Name)
-				instead = r.towardsOutside()
+				why = fmt.Sprintf("%s has no line to the outside", router.device.Name)
+				instead = router.towardsOutside()
 			case office.SideZone:
-				if !r.d.HasZone(s.Zone) {
-					why = fmt.Sprintf("no address of %s is in the zone %s", r.d.Name, s.Zone)
+				if !router.device.HasZone(side.Zone) {
+					why = fmt.Sprintf("no address of %s is in the zone %s", router.device.Name, side.Zone)
 				}
 			case office.SideVLAN:
-				if r.iface(s.VID) < 0 {
-					why = fmt.Sprintf("%s has no address in VLAN %d", r.d.Name, s.VID)
+				if router.iface(side.VID) < 0 {
+					why = fmt.Sprintf("%s has no address in VLAN %d", router.device.Name, side.VID)
 				}
 			case office.SideNet:
-				if s.Net.Addr().Is4() == (family == 0) {
-					why = fmt.Sprintf("nobody with an address in %s is behind %s", s.Net, r.d.Name)
+				if side.Net.Addr().Is4() == (family == 0) {
+					why = fmt.Sprintf("nobody with an address in %s is behind %s", side.Net, router.device.Name)
 				}
 			}
 		}
 		return all
 	}
 	for family := range 2 {
-		for _, a := range terms(x.From, family) {
-			for _, b := range terms(x.To, family) {
-				out = append(out, box{a.points, b.points, a.net, b.net, u.known[key]})
+		for _, term := range terms(rule.From, family) {
+			for _, other := range terms(rule.To, family) {
+				out = append(out, box{term.points, other.points, term.net, other.net, u.known[key]})
 			}
 		}
 	}
@@ -147,47 +147,47 @@ type term struct {
 }
 
 // term is a side's, of IPv4 and of IPv6. Rules name the same sides again and again.
-func (u *shadow) term(s office.Side) [2]term {
-	if t, ok := u.terms[s]; ok {
+func (u *shadow) term(side office.Side) [2]term {
+	if t, ok := u.terms[side]; ok {
 		return t
 	}
 	words := (len(u.points) + 63) / 64
-	t := [2]term{{make([]uint64, words), s.Net, false}, {make([]uint64, words), s.Net, false}}
-	for k, p := range u.points {
-		f, of := u.r.ifaces[p.iface], &t[0]
-		if !p.net.Addr().Is4() {
+	t := [2]term{{make([]uint64, words), side.Net, false}, {make([]uint64, words), side.Net, false}}
+	for k, point := range u.points {
+		iface, of := u.router.ifaces[point.iface], &t[0]
+		if !point.net.Addr().Is4() {
 			of = &t[1]
 		}
 		var is bool
-		switch s.Kind {
+		switch side.Kind {
 		case office.SideAny:
 			is = true
 		case office.SideNet: // both are masked: one holds the other's address
-			is = s.Net.Contains(p.net.Addr()) || p.net.Contains(s.Net.Addr())
+			is = side.Net.Contains(point.net.Addr()) || point.net.Contains(side.Net.Addr())
 		case office.SideOutside:
-			is = f.vid == 0
+			is = iface.vid == 0
 		case office.SideZone:
-			is = f.vid != 0 && f.zone == s.Zone
+			is = iface.vid != 0 && iface.zone == side.Zone
 		case office.SideVLAN:
-			is = f.vid == s.VID
+			is = iface.vid == side.VID
 		}
 		if is {
 			of.points[k/64] |= 1 << (k % 64)
 			of.some = true
 		}
 	}
-	u.terms[s] = t
+	u.terms[side] = t
 	return t
 }
 
 // towardsOutside is the VLAN by which a device without a line sends what is for
 // the outside, 0 for none.
 func (r *router) towardsOutside() office.VID {
-	for _, x := range r.d.Routes {
-		if x.Default() && x.Via.IsValid() {
-			for _, a := range r.d.Addresses {
-				if a.Prefix.Contains(x.Via) {
-					return a.VID
+	for _, route := range r.device.Routes {
+		if route.Default() && route.Via.IsValid() {
+			for _, address := range r.device.Addresses {
+				if address.Prefix.Contains(route.Via) {
+					return address.VID
 				}
 			}
 		}
@@ -197,7 +197,7 @@ func (r *router) towardsOutside() office.VID {
 
 // shadow tells what the rules before one take from it.
 type shadow struct {
-	r      *router
+	router *router
 	points []point
 	known  map[string]*Services
 	terms  map[office.Side][2]term
@@ -216,11 +216,11 @@ type earlier struct {
 
 // add keeps what a rule fits for those after it.
 func (u *shadow) add(rule int, boxes []box) {
-	for _, b := range boxes {
-		u.byIn.add(b.in, len(u.before))
-		u.byOut.add(b.out, len(u.before))
+	for _, box := range boxes {
+		u.byIn.add(box.in, len(u.before))
+		u.byOut.add(box.out, len(u.before))
 		u.every = append(u.every, len(u.before))
-		u.before = append(u.before, earlier{rule, b})
+		u.before = append(u.before, earlier{rule, box})
 	}
 }
 
@@ -283,15 +283,15 @@ func count(set []uint64) (n int) {
 }
 
 // near is the earlier boxes that can have something in common with one, ascending.
-func (u *shadow) near(b *box) []int {
-	in, out := u.byIn.size(b.in), u.byOut.size(b.out)
+func (u *shadow) near(box *box) []int {
+	in, out := u.byIn.size(box.in), u.byOut.size(box.out)
 	switch {
 	case min(in, out) >= len(u.every): // as wide as they are
 		return u.every
 	case out < in:
-		return u.byOut.get(b.out)
+		return u.byOut.get(box.out)
 	}
-	return u.byIn.get(b.in)
+	return u.byIn.get(box.in)
 }
 
 // mostPieces bounds the pieces that one rule is cut into: beyond that it counts
@@ -301,8 +301,8 @@ const mostPieces = 20_000
 // covered says whether earlier rules take all of some boxes, and which.
 func (u *shadow) covered(boxes []box) (by []int, covered bool) {
 	u.work = 0
-	for _, b := range boxes {
-		if !u.take(b, u.near(&b), &by) {
+	for _, box := range boxes {
+		if !u.take(box, u.near(&box), &by) {
 			return nil, false
 		}
 	}
@@ -312,17 +312,17 @@ func (u *shadow) covered(boxes []box) (by []int, covered bool) {
 
 // take cuts a box by some of the earlier rules' boxes; false where something of it
 // is left.
-func (u *shadow) take(b box, near []int, by *[]int) bool {
+func (u *shadow) take(box box, near []int, by *[]int) bool {
 	for k, at := range near {
-		c := &u.before[at]
-		if !u.meets(&b, &c.box) {
+		earlier := &u.before[at]
+		if !u.meets(&box, &earlier.box) {
 			continue
 		}
 		if u.work++; u.work > mostPieces {
 			return false
 		}
-		*by = append(*by, c.rule)
-		for _, piece := range u.without(b, &c.box) {
+		*by = append(*by, earlier.rule)
+		for _, piece := range u.without(box, &earlier.box) {
 			if !u.take(piece, near[k+1:], by) {
 				return false
 			}
@@ -333,12 +333,12 @@ func (u *shadow) take(b box, near []int, by *[]int) bool {
 }
 
 // narrowed is the addresses at a point that are in a prefix; ok is false for none.
-func narrowed(net, p netip.Prefix) (netip.Prefix, bool) {
+func narrowed(net, prefix netip.Prefix) (netip.Prefix, bool) {
 	switch {
-	case !p.IsValid() || p.Bits() <= net.Bits() && p.Overlaps(net):
+	case !prefix.IsValid() || prefix.Bits() <= net.Bits() && prefix.Overlaps(net):
 		return net, true
-	case net.Overlaps(p):
-		return p, true
+	case net.Overlaps(prefix):
+		return prefix, true
 	}
 	return netip.Prefix{}, false
 }
@@ -362,21 +362,21 @@ func (u *shadow) share(a, b []uint64, p, q netip.Prefix) bool {
 	return false
 }
 
-func (u *shadow) meets(b, c *box) bool {
-	return b.services.Meets(c.services) && u.share(b.in, c.in, b.src, c.src) && u.share(b.out, c.out, b.dst, c.dst)
+func (u *shadow) meets(box, other *box) bool {
+	return box.services.Meets(other.services) && u.share(box.in, other.in, box.src, other.src) && u.share(box.out, other.out, box.dst, other.dst)
 }
 
 // without is what of a box is outside of another, in pieces that share nothing.
-func (u *shadow) without(b box, c *box) (out []box) {
-	left, both := u.split(b, c.in, c.src, func(x *box) (*[]uint64, *netip.Prefix) { return &x.in, &x.src })
+func (u *shadow) without(one box, c *box) (out []box) {
+	left, both := u.split(one, c.in, c.src, func(box *box) (*[]uint64, *netip.Prefix) { return &box.in, &box.src })
 	out = append(out, left...)
 	for _, b := range both {
-		left, both := u.split(b, c.out, c.dst, func(x *box) (*[]uint64, *netip.Prefix) { return &x.out, &x.dst })
+		left, both := u.split(b, c.out, c.dst, func(box *box) (*[]uint64, *netip.Prefix) { return &box.out, &box.dst })
 		out = append(out, left...)
-		for _, b := range both {
-			if rest := b.services.Minus(c.services); rest != None {
-				b.services = rest
-				out = append(out, b)
+		for _, box := range both {
+			if rest := box.services.Minus(c.services); rest != None {
+				box.services = rest
+				out = append(out, box)
 			}
 		}
 	}
@@ -385,15 +385,15 @@ func (u *shadow) without(b box, c *box) (out []box) {
 
 // split parts a box by one of its sides: what is outside of another's, and what is
 // in it.
-func (u *shadow) split(b box, points []uint64, p netip.Prefix, side func(*box) (*[]uint64, *netip.Prefix)) (left, both []box) {
+func (u *shadow) split(b box, points []uint64, prefix netip.Prefix, side func(*box) (*[]uint64, *netip.Prefix)) (left, both []box) {
 	mine, mask := side(&b)
 	beside, within := make([]uint64, len(*mine)), make([]uint64, len(*mine))
-	add := func(to *[]box, set []uint64, p netip.Prefix) {
+	add := func(to *[]box, set []uint64, other netip.Prefix) {
 		for _, w := range set {
 			if w != 0 {
 				piece := b
 				at, net := side(&piece)
-				*at, *net = set, p
+				*at, *net = set, other
 				*to = append(*to, piece)
 				return
 			}
@@ -408,7 +408,7 @@ func (u *shadow) split(b box, points []uint64, p netip.Prefix, side func(*box) (
 			if !ok {
 				continue // nothing of it is there
 			}
-			switch in, ok := narrowed(at, p); {
+			switch in, ok := narrowed(at, prefix); {
 			case !ok:
 				beside[w] |= bit
 			case in == at:
@@ -434,9 +434,9 @@ func (u *shadow) split(b box, points []uint64, p netip.Prefix, side func(*box) (
 }
 
 // halves are the two prefixes of which one consists.
-func halves(p netip.Prefix) (a, b netip.Prefix) {
-	bytes := p.Addr().AsSlice()
-	bytes[p.Bits()/8] |= 1 << (7 - p.Bits()%8)
+func halves(prefix netip.Prefix) (other, one netip.Prefix) {
+	bytes := prefix.Addr().AsSlice()
+	bytes[prefix.Bits()/8] |= 1 << (7 - prefix.Bits()%8)
 	far, _ := netip.AddrFromSlice(bytes)
-	return netip.PrefixFrom(p.Addr(), p.Bits()+1), netip.PrefixFrom(far, p.Bits()+1)
+	return netip.PrefixFrom(prefix.Addr(), prefix.Bits()+1), netip.PrefixFrom(far, prefix.Bits()+1)
 }

@@ -10,32 +10,32 @@ import (
 
 // Update works out an office that was updated from the table's own. The result is
 // what [NewTable] gives; what an edit cannot have touched is kept.
-func (t *Table) Update(n *span.Net) *Table {
-	_, _, vlans, fresh := n.Delta()
-	was, is := t.Net.Office, n.Office
+func (t *Table) Update(net *span.Net) *Table {
+	_, _, vlans, fresh := net.Delta()
+	was, is := t.Net.Office, net.Office
 	if fresh || len(was.Devices) != len(is.Devices) || !slices.Equal(was.VLANs, is.VLANs) || !slices.Equal(was.Services, is.Services) || !slices.Equal(was.Wishes, is.Wishes) {
-		return NewTable(n)
+		return NewTable(net)
 	}
 	var ruled []int
-	for i, d := range is.Devices {
-		if b := was.Devices[i]; b != d {
-			if !alike(b, d) {
-				return NewTable(n)
+	for i, device := range is.Devices {
+		if other := was.Devices[i]; other != device {
+			if !alike(other, device) {
+				return NewTable(net)
 			}
-			if !office.SameRules(b.Rules, d.Rules) {
+			if !office.SameRules(other.Rules, device.Rules) {
 				ruled = append(ruled, i)
 			}
 		}
 	}
-	if !t.m.standsAlike(n, &vlans) {
-		return NewTable(n)
+	if !t.of.standsAlike(net, &vlans) {
+		return NewTable(net)
 	}
 	if len(ruled) == 0 {
 		next := *t
-		next.Net = n
+		next.Net = net
 		return &next
 	}
-	return t.reruled(n, ruled)
+	return t.reruled(net, ruled)
 }
 
 // alike says whether two devices are the same for routing, but for their rules.
@@ -46,25 +46,25 @@ func alike(a, b *office.Device) bool {
 
 // standsAlike says whether the addresses and the hosts of some VLANs stand to each
 // other in another office as they do in the map's.
-func (m *Map) standsAlike(n *span.Net, vlans *office.Set) bool {
-	other := &Map{Net: n}
-	for v := range vlans.All() {
-		x := m.byVID[v]
-		if x == nil {
+func (m *Map) standsAlike(net *span.Net, vlans *office.Set) bool {
+	other := &Map{Net: net}
+	for vid := range vlans.All() {
+		area := m.byVID[vid]
+		if area == nil {
 			continue
 		}
 		var was, is []span.Place
 		add := func(a, b []span.Place) {
 			was, is = append(append(was, a...), span.Place{}), append(append(is, b...), span.Place{})
 		}
-		add(x.places, other.placesOf(v))
-		for _, r := range m.routers {
-			if r == nil {
+		add(area.places, other.placesOf(vid))
+		for _, router := range m.routers {
+			if router == nil {
 				continue
 			}
-			for _, s := range r.stands {
-				if s.a.VID == v {
-					add(s.places, reach.Address(n, r.dev, s.a))
+			for _, own := range router.stands {
+				if own.address.VID == vid {
+					add(own.places, reach.Address(net, router.dev, own.address))
 				}
 			}
 		}
@@ -91,22 +91,22 @@ func pieces(places []span.Place) []int {
 // fits, and their answers; and VLANs that the prefixes of the rules now cut into
 // other parts. Where rules were put in, taken out or moved, all other packets meet
 // the same rules in the same order.
-func (t *Table) reruled(n *span.Net, devices []int) *Table {
-	next := &Table{Net: n, m: New(n)}
+func (t *Table) reruled(net *span.Net, devices []int) *Table {
+	next := &Table{Net: net, of: New(net)}
 	next.index() // as it was: addresses are the same
 	size := next.size
 	next.cells = slices.Clone(t.cells)
 	todo := make([]bool, size*size)
 	for _, dev := range devices {
-		for _, r := range changedRules(t.Net.Office.Devices[dev].Rules, n.Office.Devices[dev].Rules) {
-			from, to := next.touches(dev, r.From), next.touches(dev, r.To)
+		for _, rule := range changedRules(t.Net.Office.Devices[dev].Rules, net.Office.Devices[dev].Rules) {
+			from, to := next.touches(dev, rule.From), next.touches(dev, rule.To)
 			for _, a := range from {
 				for _, b := range to {
 					todo[a*size+b], todo[b*size+a] = true, true
 				}
 			}
 		}
-		shiftTroubles(next.cells, t.Net.Office.Devices[dev], n.Office.Devices[dev])
+		shiftTroubles(next.cells, t.Net.Office.Devices[dev], net.Office.Devices[dev])
 	}
 	for k, i := range next.live {
 		was, is := t.area(k), next.area(k)
@@ -139,11 +139,11 @@ func changedRules(was, is []office.Rule) (changed []office.Rule) {
 func shiftTroubles(cells []Cell, was, is *office.Device) {
 	kept := office.KeptRules(was.Rules, is.Rules, (*office.Rule).Equal)
 	for i := range cells {
-		for k, x := range cells[i].troubles {
-			if x.Device != was.Name || x.Rule < 0 || x.Rule >= len(kept) {
+		for k, trouble := range cells[i].troubles {
+			if trouble.Device != was.Name || trouble.Rule < 0 || trouble.Rule >= len(kept) {
 				continue
 			}
-			if at := kept[x.Rule]; at >= 0 && at != x.Rule {
+			if at := kept[trouble.Rule]; at >= 0 && at != trouble.Rule {
 				cells[i].troubles = slices.Clone(cells[i].troubles)
 				cells[i].troubles[k].Rule = at
 			}
@@ -154,9 +154,9 @@ func shiftTroubles(cells []Cell, was, is *office.Device) {
 // touches is the areas, by their cells, whose packets a side of a device's rule can
 // fit. An interface where another router stands brings those of all.
 func (t *Table) touches(dev int, sides []office.Side) (out []int) {
-	m := t.m
-	r := m.routers[dev]
-	if r == nil {
+	talks := t.of
+	one := talks.routers[dev]
+	if one == nil {
 		return nil
 	}
 	all := func() (all []int) {
@@ -165,32 +165,32 @@ func (t *Table) touches(dev int, sides []office.Side) (out []int) {
 		}
 		return all
 	}
-	transit := func(v office.VID) bool {
-		return slices.ContainsFunc(m.routers, func(x *router) bool { return x != nil && x != r && x.iface(v) >= 0 })
+	transit := func(vid office.VID) bool {
+		return slices.ContainsFunc(talks.routers, func(router *router) bool { return router != nil && router != one && router.iface(vid) >= 0 })
 	}
 	in := make([]bool, len(t.live))
 	outside := len(in) - 1
-	for _, s := range sides {
-		switch s.Kind {
+	for _, side := range sides {
+		switch side.Kind {
 		case office.SideAny:
 			return all()
 		case office.SideOutside:
 			in[outside] = true
 		case office.SideZone, office.SideVLAN:
-			for _, f := range r.ifaces {
-				if f.vid == 0 || s.Kind == office.SideVLAN && f.vid != s.VID || s.Kind == office.SideZone && f.zone != s.Zone {
+			for _, iface := range one.ifaces {
+				if iface.vid == 0 || side.Kind == office.SideVLAN && iface.vid != side.VID || side.Kind == office.SideZone && iface.zone != side.Zone {
 					continue
 				}
-				if transit(f.vid) {
+				if transit(iface.vid) {
 					return all()
 				}
-				in[slices.Index(m.vlans, m.byVID[f.vid])] = true
+				in[slices.Index(talks.vlans, talks.byVID[iface.vid])] = true
 			}
 		case office.SideNet:
-			for i, x := range m.vlans {
-				in[i] = in[i] || slices.ContainsFunc(x.nets, s.Net.Overlaps)
+			for i, area := range talks.vlans {
+				in[i] = in[i] || slices.ContainsFunc(area.nets, side.Net.Overlaps)
 			}
-			in[outside] = in[outside] || !unroutable(s.Net)
+			in[outside] = in[outside] || !unroutable(side.Net)
 		}
 	}
 	for i, yes := range in {

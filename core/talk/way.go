@@ -29,8 +29,8 @@ var Reasons = []Reason{Cut, NoGateway, NoRoute, Loop, ByRule, NotAdmitted, NoHos
 // Enum is all of them, for descriptions of what holds one.
 func (Reason) Enum() []any {
 	out := make([]any, len(Reasons))
-	for i, r := range Reasons {
-		out[i] = r
+	for i, reason := range Reasons {
+		out[i] = reason
 	}
 	return out
 }
@@ -56,7 +56,7 @@ type way struct {
 }
 
 type step struct {
-	r       *router
+	router  *router
 	in, out int    // interfaces
 	at      *stand // the address to which it was sent; nil from outside
 	to      *stand // the address by whose subnet it leaves; nil to the outside
@@ -71,16 +71,16 @@ func (m *Map) way(src, dst *End) *way {
 		}
 		return m.onwards(m.door, m.door.outside(), nil, dst)
 	case src.own != nil:
-		return m.onwards(src.own.r, -1, nil, dst)
+		return m.onwards(src.own.router, -1, nil, dst)
 	case src.net.Contains(dst.Addr):
-		w := &way{flat: true, own: dst.own}
+		one := &way{flat: true, own: dst.own}
 		if dst.own != nil {
-			w.ownIn = dst.own.at
+			one.ownIn = dst.own.at
 		}
 		if !m.hears(src.places, dst.places) {
-			w.stop = m.cutOff(src, dst)
+			one.stop = m.cutOff(src, dst)
 		}
-		return w
+		return one
 	}
 	gate := src.gateway()
 	if m.tails != nil && (gate == nil || !src.gate && !m.hears(src.places, gate.places)) {
@@ -93,15 +93,15 @@ func (m *Map) way(src, dst *End) *way {
 		return &way{stop: &Stop{Reason: NoGateway, Text: fmt.Sprintf("%s has no gateway%s", m.Name(src.area.vid), m.family(src)), rule: -1}}
 	}
 	if !src.gate && !m.hears(src.places, gate.places) {
-		return &way{stop: &Stop{Reason: Cut, Text: fmt.Sprintf("its gateway %s at %s is not in the same part of %s", gate.addr, gate.r.d.Name, m.Name(src.area.vid)), rule: -1}}
+		return &way{stop: &Stop{Reason: Cut, Text: fmt.Sprintf("its gateway %s at %s is not in the same part of %s", gate.addr, gate.router.device.Name, m.Name(src.area.vid)), rule: -1}}
 	}
-	return m.onwards(gate.r, gate.at, gate, dst)
+	return m.onwards(gate.router, gate.at, gate, dst)
 }
 
 var unsaid = way{stop: &Stop{Reason: NoGateway, rule: -1}}
 
-func (m *Map) family(e *End) string {
-	if e.Addr.Is4() {
+func (m *Map) family(end *End) string {
+	if end.Addr.Is4() {
 		return ""
 	}
 	return " for IPv6"
@@ -119,68 +119,68 @@ func (m *Map) cutOff(src, dst *End) *Stop {
 
 // onwards follows a packet from a router that it came to by an interface; by -1
 // the router sends it itself.
-func (m *Map) onwards(r *router, in int, at *stand, dst *End) *way {
+func (m *Map) onwards(router *router, in int, at *stand, dst *End) *way {
 	if m.tails != nil && in >= 0 && dst.at >= 0 {
-		return m.tail(r, in, at, dst)
+		return m.tail(router, in, at, dst)
 	}
-	return m.follow(r, in, at, dst)
+	return m.follow(router, in, at, dst)
 }
 
-func (m *Map) follow(r *router, in int, at *stand, dst *End) *way {
+func (m *Map) follow(one *router, in int, at *stand, dst *End) *way {
 	w := &way{ownIn: -1}
 	been := map[*router]bool{}
 	for {
-		if been[r] {
-			w.stop = &Stop{Device: r.d.Name, Reason: Loop, Text: fmt.Sprintf("it comes to %s a second time: the routes send it in a ring", r.d.Name), rule: -1}
+		if been[one] {
+			w.stop = &Stop{Device: one.device.Name, Reason: Loop, Text: fmt.Sprintf("it comes to %s a second time: the routes send it in a ring", one.device.Name), rule: -1}
 			return w
 		}
-		been[r] = true
-		if own := r.owns(dst.Addr); own != nil {
+		been[one] = true
+		if own := one.owns(dst.Addr); own != nil {
 			w.own, w.ownIn = own, in
 			return w
 		}
-		if l := r.line(dst.Addr); l != nil {
-			w.stop = &Stop{Device: r.d.Name, Reason: NotAdmitted, Text: fmt.Sprintf("%s is %s's own address on the line %s, which answers nothing", dst.Addr, r.d.Name, l.Name), rule: -1}
+		if outside := one.line(dst.Addr); outside != nil {
+			w.stop = &Stop{Device: one.device.Name, Reason: NotAdmitted, Text: fmt.Sprintf("%s is %s's own address on the line %s, which answers nothing", dst.Addr, one.device.Name, outside.Name), rule: -1}
 			return w
 		}
-		if in >= 0 && !r.routes {
-			w.stop = &Stop{Device: r.d.Name, Reason: NoRoute, Text: r.d.Name + " does not route", rule: -1}
+		if in >= 0 && !one.routes {
+			w.stop = &Stop{Device: one.device.Name, Reason: NoRoute, Text: one.device.Name + " does not route", rule: -1}
 			return w
 		}
-		e := r.lookup(dst.Addr)
+		entry := one.lookup(dst.Addr)
 		switch {
-		case e == nil:
-			w.stop = &Stop{Device: r.d.Name, Reason: NoRoute, Text: fmt.Sprintf("%s has no route to %s", r.d.Name, dst.Addr), rule: -1}
+		case entry == nil:
+			w.stop = &Stop{Device: one.device.Name, Reason: NoRoute, Text: fmt.Sprintf("%s has no route to %s", one.device.Name, dst.Addr), rule: -1}
 			return w
-		case e.stop != nil:
-			s := *e.stop
-			s.rule = -1
-			w.stop = &s
+		case entry.stop != nil:
+			stop := *entry.stop
+			stop.rule = -1
+			w.stop = &stop
 			return w
 		}
-		out := r.outside()
-		if !e.line {
-			out = e.stand.at
+		out := one.outside()
+		if !entry.line {
+			out = entry.stand.at
 		}
 		switch {
-		case e.line:
-			w.add(step{r, in, out, at, nil})
+		case entry.line:
+			w.add(step{one, in, out, at, nil})
 			if dst.area != m.outside {
-				w.stop = &Stop{Device: r.d.Name, Reason: Left, Text: fmt.Sprintf("%s sends it to the outside, and %s is inside", r.d.Name, dst.Addr), rule: -1}
+				w.stop = &Stop{Device: one.device.Name, Reason: Left, Text: fmt.Sprintf("%s sends it to the outside, and %s is inside", one.device.Name, dst.Addr), rule: -1}
 			}
 			return w
-		case e.hop != nil:
-			w.add(step{r, in, out, at, e.stand})
-			r, in, at = e.hop.r, e.hop.at, e.hop
+		case entry.hop != nil:
+			w.add(step{one, in, out, at, entry.stand})
+			one, in, at = entry.hop.router, entry.hop.at, entry.hop
 		default:
-			w.add(step{r, in, out, at, e.stand})
+			w.add(step{one, in, out, at, entry.stand})
 			if w.own = dst.own; dst.own != nil {
 				w.ownIn = dst.own.at
 			}
-			if !m.hears(e.stand.places, dst.places) {
-				w.stop = &Stop{Device: r.d.Name, Reason: Cut, Text: fmt.Sprintf("%s sends it into %s, and %s is not in the same part of it", r.d.Name, m.Name(e.stand.a.VID), dst.who()), rule: -1}
-				if dst.area == m.outside || dst.area.vid != e.stand.a.VID {
-					w.stop.Reason, w.stop.Text = NoHost, fmt.Sprintf("%s sends it into %s, and nobody has the address %s there", r.d.Name, m.Name(e.stand.a.VID), dst.Addr)
+			if !m.hears(entry.stand.places, dst.places) {
+				w.stop = &Stop{Device: one.device.Name, Reason: Cut, Text: fmt.Sprintf("%s sends it into %s, and %s is not in the same part of it", one.device.Name, m.Name(entry.stand.address.VID), dst.who()), rule: -1}
+				if dst.area == m.outside || dst.area.vid != entry.stand.address.VID {
+					w.stop.Reason, w.stop.Text = NoHost, fmt.Sprintf("%s sends it into %s, and nobody has the address %s there", one.device.Name, m.Name(entry.stand.address.VID), dst.Addr)
 				}
 			}
 			return w
@@ -195,28 +195,28 @@ func (e *End) who() string {
 	return "who it is for"
 }
 
-func (w *way) add(s step) {
-	if s.in >= 0 { // what a device sends itself it does not pass
-		w.steps = append(w.steps, s)
+func (w *way) add(step step) {
+	if step.in >= 0 { // what a device sends itself it does not pass
+		w.steps = append(w.steps, step)
 	}
 }
 
 // line is the router's line that has an address of its own, nil for none.
-func (r *router) line(a netip.Addr) *office.Outside {
-	for i := range r.d.Outsides {
-		if r.d.Outsides[i].Prefix.Addr() == a {
-			return &r.d.Outsides[i]
+func (r *router) line(addr netip.Addr) *office.Outside {
+	for i := range r.device.Outsides {
+		if r.device.Outsides[i].Prefix.Addr() == addr {
+			return &r.device.Outsides[i]
 		}
 	}
 	return nil
 }
 
 // Name is a VLAN as people say it, or the outside.
-func (m *Map) Name(v office.VID) string {
-	if v == 0 {
+func (m *Map) Name(vid office.VID) string {
+	if vid == 0 {
 		return "the outside"
 	}
-	return m.Net.Name(v)
+	return m.Net.Name(vid)
 }
 
 // passes is the rules' answer for all services: what a router lets through from
@@ -233,11 +233,11 @@ func (r *router) passes(in, out int, src, dst *Part) *Services {
 	left, passed := All, None
 	for w := range from {
 		for fits := (inIf[w] | from[w]) & (outIf[w] | to[w]); fits != 0; fits &= fits - 1 {
-			x := &r.rules[w*64+bits.TrailingZeros64(fits)]
-			if x.Do == office.Allow {
-				passed = passed.Or(left.And(x.services))
+			rule := &r.rules[w*64+bits.TrailingZeros64(fits)]
+			if rule.Do == office.Allow {
+				passed = passed.Or(left.And(rule.services))
 			}
-			if left = left.Minus(x.services); left == None {
+			if left = left.Minus(rule.services); left == None {
 				return passed
 			}
 		}
@@ -250,34 +250,34 @@ func (r *router) passes(in, out int, src, dst *Part) *Services {
 
 // otherwise is what is done where no rule fits.
 func (r *router) otherwise(in, out int) office.Action {
-	a, b := r.ifaces[in], r.ifaces[out]
+	iface, other := r.ifaces[in], r.ifaces[out]
 	switch {
-	case a.vid == 0:
+	case iface.vid == 0:
 		return office.Deny
-	case in == out || a.zone != "" && a.zone == b.zone:
-		return r.d.WithinZones()
+	case in == out || iface.zone != "" && iface.zone == other.zone:
+		return r.device.WithinZones()
 	}
-	return r.d.BetweenZones()
+	return r.device.BetweenZones()
 }
 
 // decides is what a router does with one service, by which rule (-1 for none),
 // in words of notation.
-func (r *router) decides(in, out int, src, dst *Part, p probe) (do office.Action, rule int, text string) {
+func (r *router) decides(in, out int, src, dst *Part, probe probe) (do office.Action, rule int, text string) {
 	from, to := src.masks[r.dev].from, dst.masks[r.dev].to
 	for w := range from {
 		for fits := (r.fromIf[in][w] | from[w]) & (r.toIf[out][w] | to[w]); fits != 0; fits &= fits - 1 {
 			i := w*64 + bits.TrailingZeros64(fits)
-			if p.in(r.rules[i].services) {
+			if probe.in(r.rules[i].services) {
 				return r.rules[i].Do, i, r.rules[i].String()
 			}
 		}
 	}
-	a, b := r.ifaces[in], r.ifaces[out]
+	iface, other := r.ifaces[in], r.ifaces[out]
 	do = r.otherwise(in, out)
 	switch {
-	case a.vid == 0:
+	case iface.vid == 0:
 		return do, -1, "no rule lets it in from the outside"
-	case in == out || a.zone != "" && a.zone == b.zone:
+	case in == out || iface.zone != "" && iface.zone == other.zone:
 		return do, -1, "within zones " + string(do)
 	}
 	return do, -1, "between zones " + string(do)
@@ -285,18 +285,18 @@ func (r *router) decides(in, out int, src, dst *Part, p probe) (do office.Action
 
 // keeps is the routers of a way that remember what they let pass.
 func (w *way) keeps() (all []*router) {
-	for _, s := range w.steps {
-		if s.r.state {
-			all = append(all, s.r)
+	for _, step := range w.steps {
+		if step.router.state {
+			all = append(all, step.router)
 		}
 	}
 	return all
 }
 
 // over says whether a way leads over a router.
-func (w *way) over(r *router) bool {
-	for _, s := range w.steps {
-		if s.r == r {
+func (w *way) over(router *router) bool {
+	for _, step := range w.steps {
+		if step.router == router {
 			return true
 		}
 	}

@@ -25,26 +25,26 @@ type Change struct {
 func Compare(a, b *span.Net) []Change {
 	was, is := reachable(a), reachable(b)
 	var ports []office.PortRef
-	for p := range was {
-		ports = append(ports, p)
+	for ref := range was {
+		ports = append(ports, ref)
 	}
-	for p := range is {
-		if _, ok := was[p]; !ok {
-			ports = append(ports, p)
+	for ref := range is {
+		if _, ok := was[ref]; !ok {
+			ports = append(ports, ref)
 		}
 	}
 	slices.SortFunc(ports, office.PortRef.Compare)
 	var out []Change
-	for _, p := range ports {
-		c := Change{Port: p, Gains: missing(is[p], was[p]), Loses: missing(was[p], is[p])}
-		for q, forms := range is[p] {
-			if before, ok := was[p][q]; ok && !maps.Equal(before, forms) {
-				c.Otherwise = append(c.Otherwise, q)
+	for _, ref := range ports {
+		change := Change{Port: ref, Gains: missing(is[ref], was[ref]), Loses: missing(was[ref], is[ref])}
+		for other, forms := range is[ref] {
+			if before, ok := was[ref][other]; ok && !maps.Equal(before, forms) {
+				change.Otherwise = append(change.Otherwise, other)
 			}
 		}
-		slices.SortFunc(c.Otherwise, office.PortRef.Compare)
-		if len(c.Gains)+len(c.Loses)+len(c.Otherwise) > 0 {
-			out = append(out, c)
+		slices.SortFunc(change.Otherwise, office.PortRef.Compare)
+		if len(change.Gains)+len(change.Loses)+len(change.Otherwise) > 0 {
+			out = append(out, change)
 		}
 	}
 	return out
@@ -57,9 +57,9 @@ type forms map[[2]bridge.Wire]bool
 // missing lists what is in a and not in b.
 func missing(a, b map[office.PortRef]forms) []office.PortRef {
 	var out []office.PortRef
-	for p := range a {
-		if b[p] == nil {
-			out = append(out, p)
+	for ref := range a {
+		if b[ref] == nil {
+			out = append(out, ref)
 		}
 	}
 	slices.SortFunc(out, office.PortRef.Compare)
@@ -67,20 +67,20 @@ func missing(a, b map[office.PortRef]forms) []office.PortRef {
 }
 
 // reachable is, by port, the ports that a frame of its comes out of, and how.
-func reachable(n *span.Net) map[office.PortRef]map[office.PortRef]forms {
+func reachable(net *span.Net) map[office.PortRef]map[office.PortRef]forms {
 	r := map[office.PortRef]map[office.PortRef]forms{}
-	for _, f := range Flows(n) {
-		n.Effort().Spend(15 * len(f.Arrivals)) // a map for each pair of ports
-		m := r[f.From]
+	for _, flow := range Flows(net) {
+		net.Effort().Spend(15 * len(flow.Arrivals)) // a map for each pair of ports
+		m := r[flow.From]
 		if m == nil {
 			m = map[office.PortRef]forms{}
-			r[f.From] = m
+			r[flow.From] = m
 		}
-		for _, a := range f.Arrivals {
-			if m[a.Port] == nil {
-				m[a.Port] = forms{}
+		for _, arrival := range flow.Arrivals {
+			if m[arrival.Port] == nil {
+				m[arrival.Port] = forms{}
 			}
-			m[a.Port][[2]bridge.Wire{f.Wire, a.Wire}] = true
+			m[arrival.Port][[2]bridge.Wire{flow.Wire, arrival.Wire}] = true
 		}
 	}
 	return r

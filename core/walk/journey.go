@@ -39,77 +39,77 @@ type Journey struct {
 // To follows a frame from a port to the port at: inside one VLAN by the
 // shortest way; from one subnet into another up to the gateway, which routes
 // it as its rules let it, and down again.
-func To(n *span.Net, from office.PortRef, wire bridge.Wire, at office.PortRef) (*Journey, error) {
+func To(net *span.Net, from office.PortRef, wire bridge.Wire, at office.PortRef) (*Journey, error) {
 	var ends [2]graph.End
-	for i, r := range []office.PortRef{from, at} {
-		dev := n.Topo.DeviceIndex(r.Device)
+	for i, ref := range []office.PortRef{from, at} {
+		dev := net.Topo.DeviceIndex(ref.Device)
 		if dev < 0 {
-			return nil, fmt.Errorf("no device is named %s", r.Device)
+			return nil, fmt.Errorf("no device is named %s", ref.Device)
 		}
-		p, err := n.Office.Devices[dev].FindPort(r.Port)
+		p, err := net.Office.Devices[dev].FindPort(ref.Port)
 		if err != nil {
 			return nil, err
 		}
-		ends[i].Dev, ends[i].Port = dev, n.Office.Devices[dev].Logical(p)
+		ends[i].Dev, ends[i].Port = dev, net.Office.Devices[dev].Logical(p)
 	}
 	journey := &Journey{}
 	first := arriving{ends[0].Dev, ends[0].Port, wire}
-	if _, why := n.Tables[first.dev].Ingress(first.port, wire); why != bridge.Passed {
-		journey.Why = fmt.Sprintf("%s drops it on arrival: %s.", n.RefAt(first.dev, first.port), why)
+	if _, why := net.Tables[first.dev].Ingress(first.port, wire); why != bridge.Passed {
+		journey.Why = fmt.Sprintf("%s drops it on arrival: %s.", net.RefAt(first.dev, first.port), why)
 		return journey, nil
 	}
-	up := spreadIn(n, first)
-	aim := aimAt(n, ends[1])
+	up := spreadIn(net, first)
+	aim := aimAt(net, ends[1])
 	if end := up.out(ends[1], aim); end != nil {
-		journey.add(n, up, end)
-		journey.Arrives, journey.Wire, journey.Back = true, end.wire, unheard(n, ends, wire, end.wire)
-		return journey.slow(n), nil
+		journey.add(net, up, end)
+		journey.Arrives, journey.Wire, journey.Back = true, end.wire, unheard(net, ends, wire, end.wire)
+		return journey.slow(net), nil
 	}
 	start := up.stops[0]
-	if v := start.dom.VID; v == aim.vid && !start.dom.Keep || aim.vid == 0 {
-		journey.Why = fmt.Sprintf("%s.", stopped(n, start, ends[1]))
+	if vid := start.dom.VID; vid == aim.vid && !start.dom.Keep || aim.vid == 0 {
+		journey.Why = fmt.Sprintf("%s.", stopped(net, start, ends[1]))
 		if aim.vid == 0 && up.passes(ends[1].Dev) { // it is in the device, and not in this port
-			journey.Why = fmt.Sprintf("It does not pass %s: %s.", at, shut(n, start, ends[1]))
+			journey.Why = fmt.Sprintf("It does not pass %s: %s.", at, shut(net, start, ends[1]))
 		}
 		return journey, nil
 	}
-	m := talk.New(n)
-	src := m.At(start.dom.VID, []span.Place{placeOf(n, start)}, plugAddr(n, from))
-	told := m.Way(src, m.At(aim.vid, aim.places(n, ends[1]), plugAddr(n, at)))
-	last := journey.cross(n, up, told.Way)
+	talks := talk.New(net)
+	src := talks.At(start.dom.VID, []span.Place{placeOf(net, start)}, plugAddr(net, from))
+	told := talks.Way(src, talks.At(aim.vid, aim.places(net, ends[1]), plugAddr(net, at)))
+	last := journey.cross(net, up, told.Way)
 	if told.Stop == nil && last != nil {
 		if end := last.out(ends[1], aim); end != nil {
-			journey.add(n, last, end)
+			journey.add(net, last, end)
 			journey.Arrives, journey.Wire, journey.Back = true, end.wire, unanswered(told)
-			return journey.slow(n), nil
+			return journey.slow(net), nil
 		}
 	}
 	journey.Steps = nil
 	if !told.From.IsValid() {
-		journey.Why = fmt.Sprintf("%s is in %s and %s in %s, and nothing leads from the one to the other: %s.", n.Ref(ends[0]), n.Name(start.dom.VID), at, n.Name(aim.vid), told.Stop.Text)
+		journey.Why = fmt.Sprintf("%s is in %s and %s in %s, and nothing leads from the one to the other: %s.", net.Ref(ends[0]), net.Name(start.dom.VID), at, net.Name(aim.vid), told.Stop.Text)
 		return journey, nil
 	}
-	journey.Why = whyNotRouted(n, up, told, at, func(sent *spread) string { return stopped(n, sent.stops[0], ends[1]) })
+	journey.Why = whyNotRouted(net, up, told, at, func(sent *spread) string { return stopped(net, sent.stops[0], ends[1]) })
 	return journey, nil
 }
 
 // unheard says why what answers at a port, in the form in which the frame came out
 // there, does not come back to where the frame was sent, in its form; "" where it does.
-func unheard(n *span.Net, ends [2]graph.End, sent, came bridge.Wire) string {
+func unheard(net *span.Net, ends [2]graph.End, sent, came bridge.Wire) string {
 	from, at := ends[0], ends[1]
-	if len(n.Topo.LinksAt(at.Dev, at.Port)) > 0 && !n.Office.Devices[at.Dev].TalksItself() {
+	if len(net.Topo.LinksAt(at.Dev, at.Port)) > 0 && !net.Office.Devices[at.Dev].TalksItself() {
 		return "" // a cable between devices, where nobody is
 	}
-	if _, why := n.Tables[at.Dev].Ingress(at.Port, came); why != bridge.Passed {
-		return fmt.Sprintf("Its answer does not come back: %s drops it on arrival: %s.", n.RefAt(at.Dev, at.Port), why)
+	if _, why := net.Tables[at.Dev].Ingress(at.Port, came); why != bridge.Passed {
+		return fmt.Sprintf("Its answer does not come back: %s drops it on arrival: %s.", net.RefAt(at.Dev, at.Port), why)
 	}
-	down := spreadIn(n, arriving{at.Dev, at.Port, came})
-	for _, x := range down.stops {
-		if w, ok := n.Tables[from.Dev].Egress(x.dom, from.Port); x.dev == from.Dev && x.in != from.Port && ok && w == sent {
+	down := spreadIn(net, arriving{at.Dev, at.Port, came})
+	for _, stop := range down.stops {
+		if wire, ok := net.Tables[from.Dev].Egress(stop.dom, from.Port); stop.dev == from.Dev && stop.in != from.Port && ok && wire == sent {
 			return ""
 		}
 	}
-	return fmt.Sprintf("Its answer does not come back: %s.", stopped(n, down.stops[0], from))
+	return fmt.Sprintf("Its answer does not come back: %s.", stopped(net, down.stops[0], from))
 }
 
 // unanswered says why an answer does not come back over devices that route, "" where
@@ -122,30 +122,30 @@ func unanswered(told *talk.Told) string {
 }
 
 // placeOf is where a frame inside a device is.
-func placeOf(n *span.Net, at *stop) span.Place {
-	hub := n.Topo.HubOf(at.dev, max(at.in, 0))
-	x := span.Node{Hub: hub, Label: span.LabelOf(hub, at.dom)}
-	return span.Place{Span: n.SpanOf(x), Node: x}
+func placeOf(net *span.Net, at *stop) span.Place {
+	hub := net.Topo.HubOf(at.dev, max(at.in, 0))
+	node := span.Node{Hub: hub, Label: span.LabelOf(hub, at.dom)}
+	return span.Place{Span: net.SpanOf(node), Node: node}
 }
 
 // places is where one is to get to, to be heard at a port.
-func (a aim) places(n *span.Net, e graph.End) []span.Place {
-	hub := n.Topo.HubOf(e.Dev, e.Port)
-	x := span.Node{Hub: hub, Label: span.Label(a.vid)}
-	if !n.Aware(e.Dev) && a.wire == bridge.Untagged {
-		x.Label = span.LabelOf(hub, bridge.Domain{Keep: true, Kept: bridge.Untagged})
+func (a aim) places(net *span.Net, end graph.End) []span.Place {
+	hub := net.Topo.HubOf(end.Dev, end.Port)
+	node := span.Node{Hub: hub, Label: span.Label(a.vid)}
+	if !net.Aware(end.Dev) && a.wire == bridge.Untagged {
+		node.Label = span.LabelOf(hub, bridge.Domain{Keep: true, Kept: bridge.Untagged})
 	}
-	if s := n.SpanOf(x); s != nil {
-		return []span.Place{{Span: s, Node: x}}
+	if part := net.SpanOf(node); part != nil {
+		return []span.Place{{Span: part, Node: node}}
 	}
 	return nil
 }
 
 // plugAddr is the address of what is plugged into a port, where one is said.
-func plugAddr(n *span.Net, r office.PortRef) netip.Addr {
-	for _, p := range n.Office.Plugs {
-		if p.Port == r && p.At.IsValid() {
-			return p.At
+func plugAddr(net *span.Net, ref office.PortRef) netip.Addr {
+	for _, plug := range net.Office.Plugs {
+		if plug.Port == ref && plug.At.IsValid() {
+			return plug.At
 		}
 	}
 	return netip.Addr{}
@@ -153,20 +153,20 @@ func plugAddr(n *span.Net, r office.PortRef) netip.Addr {
 
 // cross goes over devices that route, one after the other, and gives what the
 // last of them sends; nil where a frame does not get to one.
-func (j *Journey) cross(n *span.Net, up *spread, way []talk.Crossing) *spread {
-	for _, c := range way {
-		at := up.answering(c.Dev, c.In)
+func (j *Journey) cross(net *span.Net, up *spread, way []talk.Crossing) *spread {
+	for _, crossing := range way {
+		at := up.answering(crossing.Dev, crossing.In)
 		if at == nil {
 			return nil
 		}
-		j.add(n, up, at)
-		g := &j.Steps[len(j.Steps)-1]
-		g.Routed = true
-		g.Text = fmt.Sprintf("%s takes it at its address %s and routes it from %s to %s", g.Device, c.In.Prefix.Addr(), n.Name(c.In.VID), n.Name(c.Out.VID))
-		if c.Decides != "" {
-			g.Text += fmt.Sprintf(" (%s)", c.Decides)
+		j.add(net, up, at)
+		step := &j.Steps[len(j.Steps)-1]
+		step.Routed = true
+		step.Text = fmt.Sprintf("%s takes it at its address %s and routes it from %s to %s", step.Device, crossing.In.Prefix.Addr(), net.Name(crossing.In.VID), net.Name(crossing.Out.VID))
+		if crossing.Decides != "" {
+			step.Text += fmt.Sprintf(" (%s)", crossing.Decides)
 		}
-		up = spreadFrom(n, c.Dev, c.Out)
+		up = spreadFrom(net, crossing.Dev, crossing.Out)
 	}
 	return up
 }
@@ -174,15 +174,15 @@ func (j *Journey) cross(n *span.Net, up *spread, way []talk.Crossing) *spread {
 // whyNotRouted says what stops a frame between VLANs, as package talk has it, and
 // which port it is that a cut comes from: before is asked what stops a frame that the
 // last device on the way sends.
-func whyNotRouted(n *span.Net, up *spread, told *talk.Told, to fmt.Stringer, before func(sent *spread) string) string {
+func whyNotRouted(net *span.Net, up *spread, told *talk.Told, to fmt.Stringer, before func(sent *spread) string) string {
 	start := up.stops[0]
 	cut := told.Stop == nil || told.Stop.Reason == talk.Cut
-	switch gate := n.Gateways().Of(start.dom.VID, office.Family(told.From)); {
+	switch gate := net.Gateways().Of(start.dom.VID, office.Family(told.From)); {
 	case cut && len(told.Way) == 0 && gate.Is() && up.answering(gate.Dev, *gate.Address) == nil:
-		return fmt.Sprintf("It does not reach %s, the gateway of %s at %s: %s.", n.Office.Devices[gate.Dev].Name, n.Name(start.dom.VID), gate.Addr(), stoppedBefore(n, start, gate.Dev, *gate.Address))
+		return fmt.Sprintf("It does not reach %s, the gateway of %s at %s: %s.", net.Office.Devices[gate.Dev].Name, net.Name(start.dom.VID), gate.Addr(), stoppedBefore(net, start, gate.Dev, *gate.Address))
 	case cut && len(told.Way) > 0:
 		last := told.Way[len(told.Way)-1]
-		return fmt.Sprintf("%s routes it into %s, and from there it does not get to %s: %s.", n.Office.Devices[last.Dev].Name, n.Name(last.Out.VID), to, before(spreadFrom(n, last.Dev, last.Out)))
+		return fmt.Sprintf("%s routes it into %s, and from there it does not get to %s: %s.", net.Office.Devices[last.Dev].Name, net.Name(last.Out.VID), to, before(spreadFrom(net, last.Dev, last.Out)))
 	case told.Stop == nil:
 		return "It does not get there: a port on the way does not let it through."
 	}
@@ -197,72 +197,72 @@ type aim struct {
 	only bool // in no other form: a plug wants it so
 }
 
-func aimAt(n *span.Net, end graph.End) aim {
-	device, compiled := n.Office.Devices[end.Dev], n.Tables[end.Dev].Ports[end.Port]
-	for _, k := range n.Topo.PlugsAt(end.Dev) {
-		if p := &n.Office.Plugs[k]; device.Logical(device.Port(p.Port.Port)) == end.Port {
-			if p.Tagged {
-				return aim{p.Wants, bridge.Wire(p.Wants), true}
+func aimAt(net *span.Net, end graph.End) aim {
+	device, compiled := net.Office.Devices[end.Dev], net.Tables[end.Dev].Ports[end.Port]
+	for _, k := range net.Topo.PlugsAt(end.Dev) {
+		if plug := &net.Office.Plugs[k]; device.Logical(device.Port(plug.Port.Port)) == end.Port {
+			if plug.Tagged {
+				return aim{plug.Wants, bridge.Wire(plug.Wants), true}
 			}
-			return aim{p.Wants, bridge.Untagged, true}
+			return aim{plug.Wants, bridge.Untagged, true}
 		}
 	}
-	if len(n.Topo.LinksAt(end.Dev, end.Port)) > 0 && !device.TalksItself() {
+	if len(net.Topo.LinksAt(end.Dev, end.Port)) > 0 && !device.TalksItself() {
 		return aim{}
 	}
-	for v := range compiled.Untagged.All() {
-		return aim{v, bridge.Untagged, false}
+	for vid := range compiled.Untagged.All() {
+		return aim{vid, bridge.Untagged, false}
 	}
 	if compiled.Tagged.Len() == 1 {
-		v := compiled.Tagged.VIDs()[0]
-		return aim{v, compiled.WireOf(v), false}
+		vid := compiled.Tagged.VIDs()[0]
+		return aim{vid, compiled.WireOf(vid), false}
 	}
 	return aim{}
 }
 
 // stopped says what stops a frame, first of all, on the shortest way from where
 // it is inside a device to a port.
-func stopped(n *span.Net, from *stop, to graph.End) string {
-	return stoppedOn(n, from, n.Topo.HubOf(to.Dev, to.Port), func(dom bridge.Domain) string { return shut(n, &stop{dev: to.Dev, dom: dom}, to) })
+func stopped(net *span.Net, from *stop, to graph.End) string {
+	return stoppedOn(net, from, net.Topo.HubOf(to.Dev, to.Port), func(dom bridge.Domain) string { return shut(net, &stop{dev: to.Dev, dom: dom}, to) })
 }
 
 // stoppedBefore is [Net.stopped] for an address of a device.
-func stoppedBefore(n *span.Net, from *stop, dev int, address office.Address) string {
-	hubs := n.AddressHubs(dev, address.VID, address.On)
+func stoppedBefore(net *span.Net, from *stop, dev int, address office.Address) string {
+	hubs := net.AddressHubs(dev, address.VID, address.On)
 	if len(hubs) == 0 {
 		return "it has no ports"
 	}
-	return stoppedOn(n, from, hubs[0], func(bridge.Domain) string {
-		return fmt.Sprintf("what comes in there does not get to its address in %s", n.Name(address.VID))
+	return stoppedOn(net, from, hubs[0], func(bridge.Domain) string {
+		return fmt.Sprintf("what comes in there does not get to its address in %s", net.Name(address.VID))
 	})
 }
 
-func stoppedOn(n *span.Net, from *stop, goal int, there func(bridge.Domain) string) string {
-	at := n.Topo.HubOf(from.dev, max(from.in, 0))
+func stoppedOn(net *span.Net, from *stop, goal int, there func(bridge.Domain) string) string {
+	at := net.Topo.HubOf(from.dev, max(from.in, 0))
 	if from.in < 0 && from.dom.Port > 0 {
-		at = n.Topo.HubOf(from.dev, int(from.dom.Port)-1)
+		at = net.Topo.HubOf(from.dev, int(from.dom.Port)-1)
 	}
-	way, ok := n.RouteAnyhow(from.dom.VID, []int{at}, func(h int) bool { return h == goal })
+	way, ok := net.RouteAnyhow(from.dom.VID, []int{at}, func(h int) bool { return h == goal })
 	if !ok {
-		return fmt.Sprintf("no cable leads from %s to %s", n.Office.Devices[from.dev].Name, n.Office.Devices[n.Topo.Hubs[goal].Dev].Name)
+		return fmt.Sprintf("no cable leads from %s to %s", net.Office.Devices[from.dev].Name, net.Office.Devices[net.Topo.Hubs[goal].Dev].Name)
 	}
 	dom, vid := from.dom, from.dom.VID
-	for _, l := range way {
-		k := &n.Topo.Links[l]
-		near, far := k.A, k.B
+	for _, link := range way {
+		one := &net.Topo.Links[link]
+		near, far := one.A, one.B
 		if near.Hub != at {
 			near, far = far, near
 		}
-		w, ok := n.Tables[near.Dev].Egress(dom, near.Port)
+		wire, ok := net.Tables[near.Dev].Egress(dom, near.Port)
 		if !ok {
-			return fmt.Sprintf("%s does not let %s out towards %s", n.RefAt(near.Dev, near.Port), n.Name(vid), n.RefAt(far.Dev, far.Port))
+			return fmt.Sprintf("%s does not let %s out towards %s", net.RefAt(near.Dev, near.Port), net.Name(vid), net.RefAt(far.Dev, far.Port))
 		}
-		in, why := n.Tables[far.Dev].Ingress(far.Port, w)
+		in, why := net.Tables[far.Dev].Ingress(far.Port, wire)
 		if why != bridge.Passed {
-			return fmt.Sprintf("%s drops it, as %s", n.RefAt(far.Dev, far.Port), why)
+			return fmt.Sprintf("%s drops it, as %s", net.RefAt(far.Dev, far.Port), why)
 		}
 		if !in.Keep && in.VID != vid && vid != 0 {
-			return fmt.Sprintf("at %s it joins %s", n.RefAt(far.Dev, far.Port), n.Name(in.VID))
+			return fmt.Sprintf("at %s it joins %s", net.RefAt(far.Dev, far.Port), net.Name(in.VID))
 		}
 		dom, at = in, far.Hub
 	}
@@ -270,14 +270,14 @@ func stoppedOn(n *span.Net, from *stop, goal int, there func(bridge.Domain) stri
 }
 
 // shut says why a frame in a device does not leave by a port.
-func shut(n *span.Net, at *stop, e graph.End) string {
-	ref, t := n.RefAt(e.Dev, e.Port), n.Tables[e.Dev].Ports[e.Port]
-	wire, ok := n.Tables[e.Dev].Egress(at.dom, e.Port)
+func shut(net *span.Net, at *stop, end graph.End) string {
+	ref, compiled := net.RefAt(end.Dev, end.Port), net.Tables[end.Dev].Ports[end.Port]
+	wire, ok := net.Tables[end.Dev].Egress(at.dom, end.Port)
 	switch {
-	case t.Off:
+	case compiled.Off:
 		return fmt.Sprintf("%s is shut", ref)
 	case !ok:
-		return fmt.Sprintf("%s is not in %s", ref, n.Name(at.dom.VID))
+		return fmt.Sprintf("%s is not in %s", ref, net.Name(at.dom.VID))
 	}
 	return fmt.Sprintf("it leaves %s %s, and something else is wanted there", ref, wears(wire))
 }
@@ -295,27 +295,27 @@ type stop struct {
 }
 
 type spread struct {
-	n     *span.Net
+	net   *span.Net
 	stops []*stop
 }
 
 // spreadIn goes breadth first through the devices that a frame gets into.
-func spreadIn(n *span.Net, a arriving) *spread {
-	frames := &spread{n: n}
-	seen := map[arriving]bool{a: true}
-	if dom, why := n.Tables[a.dev].Ingress(a.port, a.wire); why == bridge.Passed {
-		frames.stops = append(frames.stops, &stop{dev: a.dev, in: a.port, wireIn: a.wire, dom: dom, out: -1})
+func spreadIn(net *span.Net, one arriving) *spread {
+	frames := &spread{net: net}
+	seen := map[arriving]bool{one: true}
+	if dom, why := net.Tables[one.dev].Ingress(one.port, one.wire); why == bridge.Passed {
+		frames.stops = append(frames.stops, &stop{dev: one.dev, in: one.port, wireIn: one.wire, dom: dom, out: -1})
 	}
 	frames.grow(seen)
 	return frames
 }
 
 // spreadFrom is a frame that a device sends from one of its addresses.
-func spreadFrom(n *span.Net, dev int, a office.Address) *spread {
-	frames := &spread{n: n}
-	dom := bridge.Domain{VID: a.VID}
-	for _, h := range n.AddressHubs(dev, a.VID, a.On) {
-		if p := n.Topo.Hubs[h].Port; p >= 0 {
+func spreadFrom(net *span.Net, dev int, address office.Address) *spread {
+	frames := &spread{net: net}
+	dom := bridge.Domain{VID: address.VID}
+	for _, hub := range net.AddressHubs(dev, address.VID, address.On) {
+		if p := net.Topo.Hubs[hub].Port; p >= 0 {
 			dom.Port = int16(p + 1)
 		}
 	}
@@ -325,22 +325,22 @@ func spreadFrom(n *span.Net, dev int, a office.Address) *spread {
 }
 
 func (s *spread) grow(seen map[arriving]bool) {
-	n := s.n
+	net := s.net
 	for i := 0; i < len(s.stops); i++ {
 		at := s.stops[i]
-		t := n.Tables[at.dev]
-		for port := range t.Ports {
+		table := net.Tables[at.dev]
+		for port := range table.Ports {
 			if port == at.in {
 				continue
 			}
-			wire, ok := t.Egress(at.dom, port)
+			wire, ok := table.Egress(at.dom, port)
 			if !ok {
 				continue
 			}
-			for _, l := range n.Topo.LinksAt(at.dev, port) {
-				for _, to := range n.Topo.Across(l, at.dev, port) {
+			for _, l := range net.Topo.LinksAt(at.dev, port) {
+				for _, to := range net.Topo.Across(l, at.dev, port) {
 					next := arriving{to.Dev, to.Port, wire}
-					dom, why := n.Tables[to.Dev].Ingress(to.Port, wire)
+					dom, why := net.Tables[to.Dev].Ingress(to.Port, wire)
 					if seen[next] {
 						continue
 					}
@@ -358,22 +358,22 @@ func (s *spread) grow(seen map[arriving]bool) {
 // out is the nearest stop from which the frame leaves by a port, as it is
 // wanted there, or at which it comes in by it: the far end of a cable is reached
 // as well. It is nil for none.
-func (s *spread) out(e graph.End, a aim) *stop {
+func (s *spread) out(one graph.End, aim aim) *stop {
 	for _, at := range s.stops {
-		if at.dev != e.Dev {
+		if at.dev != one.Dev {
 			continue
 		}
-		if at.in == e.Port && at.via != nil {
+		if at.in == one.Port && at.via != nil {
 			end := *at
 			end.wire = at.wireIn
 			return &end
 		}
-		w, ok := s.n.Tables[e.Dev].Egress(at.dom, e.Port)
-		if !ok || at.in == e.Port || a.only && (w != a.wire || !at.dom.Keep && at.dom.VID != a.vid) {
+		wire, ok := s.net.Tables[one.Dev].Egress(at.dom, one.Port)
+		if !ok || at.in == one.Port || aim.only && (wire != aim.wire || !at.dom.Keep && at.dom.VID != aim.vid) {
 			continue
 		}
 		end := *at
-		end.out, end.wire = e.Port, w
+		end.out, end.wire = one.Port, wire
 		return &end
 	}
 	return nil
@@ -385,9 +385,9 @@ func (s *spread) passes(dev int) bool {
 }
 
 // answering is the stop at which an address of a device takes the frame.
-func (s *spread) answering(dev int, a office.Address) *stop {
+func (s *spread) answering(dev int, address office.Address) *stop {
 	for _, at := range s.stops {
-		if at.dev == dev && answers(s.n, at, a) {
+		if at.dev == dev && answers(s.net, at, address) {
 			return at
 		}
 	}
@@ -395,87 +395,87 @@ func (s *spread) answering(dev int, a office.Address) *stop {
 }
 
 // answers says whether a device's address stands where a stop is.
-func answers(n *span.Net, at *stop, address office.Address) bool {
-	return slices.Contains(reach.Address(n, at.dev, &address), placeOf(n, at))
+func answers(net *span.Net, at *stop, address office.Address) bool {
+	return slices.Contains(reach.Address(net, at.dev, &address), placeOf(net, at))
 }
 
 // add puts the way to a stop behind what the journey has.
-func (j *Journey) add(n *span.Net, s *spread, end *stop) {
+func (j *Journey) add(net *span.Net, spread *spread, end *stop) {
 	var way []*stop
 	for at := end; at != nil; at = at.via {
 		way = append(way, at)
 	}
 	for i := len(way) - 1; i >= 0; i-- {
 		at := way[i]
-		device := n.Office.Devices[at.dev]
-		x := Step{Device: device.Name, WireIn: at.wireIn, Domain: at.dom}
+		device := net.Office.Devices[at.dev]
+		step := Step{Device: device.Name, WireIn: at.wireIn, Domain: at.dom}
 		out, wire := at.out, at.wire
 		if i > 0 {
 			out, wire = way[i-1].viaPort, way[i-1].viaWire
-			x.Speed = slower(n, at.dev, out)
+			step.Speed = slower(net, at.dev, out)
 		}
 		if out >= 0 {
-			x.Out, x.Wire = device.Ports[out].Name, wire
+			step.Out, step.Wire = device.Ports[out].Name, wire
 		}
 		if at.in < 0 { // the gateway goes on with what it routed
-			g := &j.Steps[len(j.Steps)-1]
-			g.Out, g.Wire, g.Speed = x.Out, x.Wire, x.Speed
-			if x.Out != "" {
-				g.Text += fmt.Sprintf("; it leaves by port %s %s", x.Out, wears(x.Wire))
+			other := &j.Steps[len(j.Steps)-1]
+			other.Out, other.Wire, other.Speed = step.Out, step.Wire, step.Speed
+			if step.Out != "" {
+				other.Text += fmt.Sprintf("; it leaves by port %s %s", step.Out, wears(step.Wire))
 			}
 			continue
 		}
-		x.In = device.Ports[at.in].Name
-		h := Hop{Device: device.Name, In: n.RefAt(at.dev, at.in), Wire: at.wireIn, Domain: at.dom}
-		x.Text = tellIn(n, &h, n.Tables[at.dev])
-		if x.Out != "" {
-			x.Text += fmt.Sprintf(" and leaves by port %s %s", x.Out, wears(wire))
+		step.In = device.Ports[at.in].Name
+		hop := Hop{Device: device.Name, In: net.RefAt(at.dev, at.in), Wire: at.wireIn, Domain: at.dom}
+		step.Text = tellIn(net, &hop, net.Tables[at.dev])
+		if step.Out != "" {
+			step.Text += fmt.Sprintf(" and leaves by port %s %s", step.Out, wears(wire))
 		}
-		j.Steps = append(j.Steps, x)
+		j.Steps = append(j.Steps, step)
 	}
 }
 
-func wears(w bridge.Wire) string {
-	if w > 0 {
-		return "as " + w.String()
+func wears(wire bridge.Wire) string {
+	if wire > 0 {
+		return "as " + wire.String()
 	}
-	return w.String()
+	return wire.String()
 }
 
 // slower is the speed of a port's cable: that of its slower end, 0 where one
 // is not known. Where a bundle's cables end in several places, the first counts.
-func slower(n *span.Net, dev, port int) office.Speed {
-	links := n.Topo.LinksAt(dev, port)
+func slower(net *span.Net, dev, port int) office.Speed {
+	links := net.Topo.LinksAt(dev, port)
 	if len(links) == 0 {
 		return 0
 	}
-	a := speed(n, dev, port)
-	for _, to := range n.Topo.Across(links[0], dev, port) {
-		a = min(a, speed(n, to.Dev, to.Port))
+	one := speed(net, dev, port)
+	for _, to := range net.Topo.Across(links[0], dev, port) {
+		one = min(one, speed(net, to.Dev, to.Port))
 	}
-	return a
+	return one
 }
 
 // speed is a port's, or that of one member of a bundle: one flow takes one.
-func speed(n *span.Net, dev, port int) office.Speed {
-	d := n.Office.Devices[dev]
-	if ms := d.Ports[port].Members; len(ms) > 0 {
-		return d.Ports[ms[0]].Speed
+func speed(net *span.Net, dev, port int) office.Speed {
+	device := net.Office.Devices[dev]
+	if ms := device.Ports[port].Members; len(ms) > 0 {
+		return device.Ports[ms[0]].Speed
 	}
-	return d.Ports[port].Speed
+	return device.Ports[port].Speed
 }
 
 // slow finds the cable that holds the others up; none where all are alike.
-func (j *Journey) slow(n *span.Net) *Journey {
+func (j *Journey) slow(net *span.Net) *Journey {
 	fastest := office.Speed(0)
-	for i, s := range j.Steps {
-		if i+1 == len(j.Steps) || s.Speed == 0 {
+	for i, step := range j.Steps {
+		if i+1 == len(j.Steps) || step.Speed == 0 {
 			continue
 		}
-		fastest = max(fastest, s.Speed)
-		if j.Slowest == 0 || s.Speed < j.Slowest {
-			j.Slowest = s.Speed
-			j.At = s.Device + "." + s.Out + " " + j.Steps[i+1].Device + "." + j.Steps[i+1].In
+		fastest = max(fastest, step.Speed)
+		if j.Slowest == 0 || step.Speed < j.Slowest {
+			j.Slowest = step.Speed
+			j.At = step.Device + "." + step.Out + " " + j.Steps[i+1].Device + "." + j.Steps[i+1].In
 		}
 	}
 	if j.Slowest == fastest {
@@ -486,12 +486,12 @@ func (j *Journey) slow(n *span.Net) *Journey {
 
 // Narrowest is the slowest cable of a journey, the first of equal ones; the speed
 // is 0 where none is known.
-func (j *Journey) Narrowest() (speed office.Speed, a, b office.PortRef) {
-	for i, s := range j.Steps {
-		if i+1 < len(j.Steps) && s.Speed > 0 && s.Out != "" && (speed == 0 || s.Speed < speed) {
+func (j *Journey) Narrowest() (speed office.Speed, ref, other office.PortRef) {
+	for i, step := range j.Steps {
+		if i+1 < len(j.Steps) && step.Speed > 0 && step.Out != "" && (speed == 0 || step.Speed < speed) {
 			next := j.Steps[i+1]
-			speed, a, b = s.Speed, office.PortRef{Device: s.Device, Port: s.Out}, office.PortRef{Device: next.Device, Port: next.In}
+			speed, ref, other = step.Speed, office.PortRef{Device: step.Device, Port: step.Out}, office.PortRef{Device: next.Device, Port: next.In}
 		}
 	}
-	return speed, a, b
+	return speed, ref, other
 }

@@ -56,18 +56,18 @@ type Walk struct {
 
 // Broadcast sends one frame to the broadcast address into a port and follows it.
 // A member of a bundle stands for the bundle.
-func Broadcast(n *span.Net, from office.PortRef, wire bridge.Wire) (*Walk, error) {
-	i := n.Topo.DeviceIndex(from.Device)
+func Broadcast(net *span.Net, from office.PortRef, wire bridge.Wire) (*Walk, error) {
+	i := net.Topo.DeviceIndex(from.Device)
 	if i < 0 {
 		return nil, fmt.Errorf("no device is named %s", from.Device)
 	}
-	device := n.Office.Devices[i]
+	device := net.Office.Devices[i]
 	p, err := device.FindPort(from.Port)
 	if err != nil {
 		return nil, err
 	}
 	walk := &Walk{}
-	follow(n, i, device.Logical(p), wire, walk, true)
+	follow(net, i, device.Logical(p), wire, walk, true)
 	return walk, nil
 }
 
@@ -78,45 +78,45 @@ type arriving struct {
 }
 
 // follow is the walk; tell adds hops and drops with their sentences.
-func follow(n *span.Net, dev, port int, w bridge.Wire, walk *Walk, tell bool) {
-	queue := []arriving{{dev, port, w}}
-	seen := make(map[arriving]bool, 2*len(n.Topo.Links))
+func follow(net *span.Net, dev, port int, wire bridge.Wire, walk *Walk, tell bool) {
+	queue := []arriving{{dev, port, wire}}
+	seen := make(map[arriving]bool, 2*len(net.Topo.Links))
 	seen[queue[0]] = true
 	came := map[arriving]bool{}
 	for len(queue) > 0 {
 		at := queue[0]
 		queue = queue[1:]
-		table := n.Tables[at.dev]
-		n.Effort().Spend(5 + len(table.Ports)/4)
+		table := net.Tables[at.dev]
+		net.Effort().Spend(5 + len(table.Ports)/4)
 		dom, why := table.Ingress(at.port, at.wire)
 		if why != bridge.Passed {
 			if tell {
-				walk.Drops = append(walk.Drops, Drop{n.RefAt(at.dev, at.port), at.wire, why})
+				walk.Drops = append(walk.Drops, Drop{net.RefAt(at.dev, at.port), at.wire, why})
 			}
 			continue
 		}
-		hop := Hop{Device: table.Device.Name, In: n.RefAt(at.dev, at.port), Wire: at.wire, Domain: dom}
-		for p := range table.Ports {
-			if p == at.port {
+		hop := Hop{Device: table.Device.Name, In: net.RefAt(at.dev, at.port), Wire: at.wire, Domain: dom}
+		for one := range table.Ports {
+			if one == at.port {
 				continue
 			}
-			out, ok := table.Egress(dom, p)
+			out, ok := table.Egress(dom, one)
 			if !ok {
 				continue
 			}
-			exit := Exit{Port: n.RefAt(at.dev, p), Wire: out}
-			links := n.Topo.LinksAt(at.dev, p)
+			exit := Exit{Port: net.RefAt(at.dev, one), Wire: out}
+			links := net.Topo.LinksAt(at.dev, one)
 			if len(links) == 0 {
-				if a := (arriving{at.dev, p, out}); !came[a] {
+				if a := (arriving{at.dev, one, out}); !came[a] {
 					came[a] = true
 					walk.Arrivals = append(walk.Arrivals, Arrival{exit.Port, out})
 				}
 			}
 			for _, l := range links {
-				for _, to := range n.Topo.Across(l, at.dev, p) {
+				for _, to := range net.Topo.Across(l, at.dev, one) {
 					next := arriving{to.Dev, to.Port, out}
 					if tell {
-						exit.To = append(exit.To, n.RefAt(to.Dev, to.Port))
+						exit.To = append(exit.To, net.RefAt(to.Dev, to.Port))
 					}
 					if !seen[next] {
 						seen[next] = true
@@ -129,7 +129,7 @@ func follow(n *span.Net, dev, port int, w bridge.Wire, walk *Walk, tell bool) {
 			}
 		}
 		if tell {
-			hop.Text = tellHop(n, &hop, table)
+			hop.Text = tellHop(net, &hop, table)
 			walk.Hops = append(walk.Hops, hop)
 		}
 	}
@@ -150,31 +150,31 @@ func byName(a, b office.PortRef) int {
 }
 
 // tellIn says how a frame gets into a device.
-func tellIn(n *span.Net, h *Hop, t *bridge.Table) (in string) {
-	switch device := t.Device; {
+func tellIn(net *span.Net, hop *Hop, table *bridge.Table) (in string) {
+	switch device := table.Device; {
 	case device.Unaware():
-		in = device.Name + " does not look at tags: the frame (" + h.Wire.String() + ") leaves every other port as it came"
-	case h.Domain.Keep:
-		in = device.Name + " keeps the tag " + h.Wire.String() + " and the frame in the group of port " + h.In.Port
-	case h.Wire > 0 && office.VID(h.Wire) != h.Domain.VID:
-		in = device.Name + " takes " + h.Wire.String() + " at port " + h.In.Port + " for VLAN " + n.Name(h.Domain.VID)
-	case h.Wire > 0:
-		in = device.Name + " takes it at port " + h.In.Port + " into VLAN " + n.Name(h.Domain.VID)
+		in = device.Name + " does not look at tags: the frame (" + hop.Wire.String() + ") leaves every other port as it came"
+	case hop.Domain.Keep:
+		in = device.Name + " keeps the tag " + hop.Wire.String() + " and the frame in the group of port " + hop.In.Port
+	case hop.Wire > 0 && office.VID(hop.Wire) != hop.Domain.VID:
+		in = device.Name + " takes " + hop.Wire.String() + " at port " + hop.In.Port + " for VLAN " + net.Name(hop.Domain.VID)
+	case hop.Wire > 0:
+		in = device.Name + " takes it at port " + hop.In.Port + " into VLAN " + net.Name(hop.Domain.VID)
 	default:
-		in = "it has no VLAN of its own, so at " + device.Name + " port " + h.In.Port + " it joins the PVID, VLAN " + n.Name(h.Domain.VID)
+		in = "it has no VLAN of its own, so at " + device.Name + " port " + hop.In.Port + " it joins the PVID, VLAN " + net.Name(hop.Domain.VID)
 	}
 	return in
 }
 
-func tellHop(n *span.Net, h *Hop, t *bridge.Table) string {
-	in := tellIn(n, h, t)
+func tellHop(net *span.Net, hop *Hop, table *bridge.Table) string {
+	in := tellIn(net, hop, table)
 	switch {
-	case t.Device.Forwarding == office.Routed:
+	case table.Device.Forwarding == office.Routed:
 		return in + "; it ends there, as the ports do not bridge to each other"
-	case len(h.Out) == 0:
+	case len(hop.Out) == 0:
 		return in + "; no other port lets it out"
 	}
-	return in + " and leaves by " + count(len(h.Out), "port")
+	return in + " and leaves by " + count(len(hop.Out), "port")
 }
 
 func count(n int, what string) string {
@@ -194,15 +194,15 @@ type Flow struct {
 // Flows is the whole truth of an office: for every port without a cable, in
 // the order of their names, and every wire (untagged, priority-tagged, each VID
 // in use, one not in use) where a frame comes out.
-func Flows(n *span.Net) []Flow {
+func Flows(net *span.Net) []Flow {
 	wires := []bridge.Wire{bridge.Untagged, bridge.Priority}
-	vids := n.OnWires()
-	for v := range vids.All() {
-		wires = append(wires, bridge.Wire(v))
+	vids := net.OnWires()
+	for vid := range vids.All() {
+		wires = append(wires, bridge.Wire(vid))
 	}
-	for v := office.MaxVID; v > 0; v-- {
-		if !vids.Has(v) {
-			wires = append(wires, bridge.Wire(v))
+	for vid := office.MaxVID; vid > 0; vid-- {
+		if !vids.Has(vid) {
+			wires = append(wires, bridge.Wire(vid))
 			break
 		}
 	}
@@ -211,21 +211,21 @@ func Flows(n *span.Net) []Flow {
 		ref       office.PortRef
 	}
 	var starts []start
-	for i, d := range n.Office.Devices {
-		for p := range d.Ports {
-			if d.Ports[p].Bundle == 0 && len(n.Topo.LinksAt(i, p)) == 0 {
-				starts = append(starts, start{i, p, n.RefAt(i, p)})
+	for i, device := range net.Office.Devices {
+		for port := range device.Ports {
+			if device.Ports[port].Bundle == 0 && len(net.Topo.LinksAt(i, port)) == 0 {
+				starts = append(starts, start{i, port, net.RefAt(i, port)})
 			}
 		}
 	}
 	slices.SortFunc(starts, func(a, b start) int { return cmp.Compare(a.ref.String(), b.ref.String()) })
 	var flows []Flow
-	for _, s := range starts {
-		for _, w := range wires {
+	for _, other := range starts {
+		for _, wire := range wires {
 			walk := Walk{}
-			n.Effort().Spend(5 + len(n.Topo.Links)/20)
-			follow(n, s.dev, s.port, w, &walk, false)
-			flows = append(flows, Flow{s.ref, w, walk.Arrivals})
+			net.Effort().Spend(5 + len(net.Topo.Links)/20)
+			follow(net, other.dev, other.port, wire, &walk, false)
+			flows = append(flows, Flow{other.ref, wire, walk.Arrivals})
 		}
 	}
 	return flows

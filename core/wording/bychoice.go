@@ -12,23 +12,23 @@ import (
 // nothing between. The default VLAN is VLAN 1.
 var byChoice = kind{
 	always: true,
-	write: func(d *Device, s State) []Table {
+	write: func(device *Device, state State) []Table {
 		ports := Table{Title: "Ports", Head: []string{"Port", "Choice"}}
-		ports.Rows = d.runs(func(p int) []string { return []string{choiceOf(s, s.Ports[p])} })
-		return []Table{vlanList(d, s), ports}
+		ports.Rows = device.runs(func(port int) []string { return []string{choiceOf(state, state.Ports[port])} })
+		return []Table{vlanList(device, state), ports}
 	},
 	read: func(device *Device, ts []Table, state *State) error {
 		all := office.Set{}
-		if err := find(ts, "VLANs").each(device, func(r *row) {
-			if v := r.vid("VLAN"); v != 0 {
-				all.Add(v)
+		if err := find(ts, "VLANs").each(device, func(row *row) {
+			if vid := row.vid("VLAN"); vid != 0 {
+				all.Add(vid)
 			}
 		}); err != nil {
 			return err
 		}
 		all.Remove(office.DefaultVID)
-		return find(ts, "Ports").each(device, func(r *row) {
-			text := strings.ToLower(r.text("Choice"))
+		return find(ts, "Ports").each(device, func(row *row) {
+			text := strings.ToLower(row.text("Choice"))
 			setting := only(office.DefaultVID)
 			switch v, isOne := strings.CutPrefix(text, "only "); {
 			case text == choiceDefault:
@@ -39,21 +39,21 @@ var byChoice = kind{
 			case isOne:
 				one, err := office.ParseVID(v)
 				if err != nil {
-					r.wrong("Choice", err)
+					row.wrong("Choice", err)
 				}
 				setting = only(one)
 			default:
-				r.wrong("Choice", fmt.Errorf("%q is none of: %s, only VID, %s", r.text("Choice"), choiceDefault, choiceAll))
+				row.wrong("Choice", fmt.Errorf("%q is none of: %s, only VID, %s", row.text("Choice"), choiceDefault, choiceAll))
 			}
-			for _, p := range r.ports("Port") {
-				state.Ports[p] = setting
+			for _, port := range row.ports("Port") {
+				state.Ports[port] = setting
 			}
 		})
 	},
-	cannot: func(d *Device, state State, p int) (string, Setting) {
-		setting := state.Ports[p]
-		if why, n := plainOnly(setting); why != "" {
-			return why, n
+	cannot: func(device *Device, state State, port int) (string, Setting) {
+		setting := state.Ports[port]
+		if why, other := plainOnly(setting); why != "" {
+			return why, other
 		}
 		if choiceOf(state, setting) != "" {
 			return "", setting
@@ -75,31 +75,31 @@ var byChoice = kind{
 		}
 		return "a port has the default VLAN alone, one other alone, or the default untagged with all others tagged", near
 	},
-	steps: func(d *Device, w *way) {
-		w.create("VLANs", "Create VLAN %s")
-		w.each(Setting.same, func(ports []int, to Setting) Step {
-			return Step{Op: Port, Ports: ports, Set: to, Where: "Ports", Text: "Port " + d.list(ports) + ": " + choiceOf(w.to, to)}
+	steps: func(device *Device, way *way) {
+		way.create("VLANs", "Create VLAN %s")
+		way.each(Setting.same, func(ports []int, to Setting) Step {
+			return Step{Op: Port, Ports: ports, Set: to, Where: "Ports", Text: "Port " + device.list(ports) + ": " + choiceOf(way.to, to)}
 		})
-		w.forget("VLANs", "Delete VLAN %s")
+		way.forget("VLANs", "Delete VLAN %s")
 	},
-	apply: func(d *Device, state *State, st Step) error {
+	apply: func(device *Device, state *State, st Step) error {
 		others := state.VLANs
 		others.Remove(office.DefaultVID)
 		var trunks []int
-		for _, p := range d.logical() {
-			if !others.Empty() && state.Ports[p].Tagged == others {
-				trunks = append(trunks, p)
+		for _, port := range device.logical() {
+			if !others.Empty() && state.Ports[port].Tagged == others {
+				trunks = append(trunks, port)
 			}
 		}
 		switch st.Op {
 		case Create:
 			state.VLANs.Add(st.VLAN)
-			for _, p := range trunks { // all others is all others
-				state.Ports[p].Tagged.Add(st.VLAN)
+			for _, port := range trunks { // all others is all others
+				state.Ports[port].Tagged.Add(st.VLAN)
 			}
 			return nil
 		case Delete:
-			return state.delete(st.VLAN, func(p *Setting) bool { return p.Untagged.Has(st.VLAN) || p.PVID == st.VLAN })
+			return state.delete(st.VLAN, func(setting *Setting) bool { return setting.Untagged.Has(st.VLAN) || setting.PVID == st.VLAN })
 		case Port:
 			to := st.Set
 			if !to.Tagged.Empty() {
@@ -118,8 +118,8 @@ const (
 )
 
 // choiceOf is the choice that says a setting, "" for none.
-func choiceOf(s State, setting Setting) string {
-	others := s.VLANs
+func choiceOf(state State, setting Setting) string {
+	others := state.VLANs
 	others.Remove(office.DefaultVID)
 	if setting.Off {
 		if setting.Members() == (office.Set{}) {

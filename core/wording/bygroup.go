@@ -15,73 +15,73 @@ var byGroup = kind{
 	write: func(device *Device, state State) []Table {
 		groups := Table{Title: "Groups", Head: []string{"Group", "VLAN", "Name"}}
 		number := map[office.VID]int{}
-		for v := range state.VLANs.All() {
-			number[v] = len(groups.Rows) + 1
-			groups.Rows = append(groups.Rows, []string{fmt.Sprint(number[v]), fmt.Sprint(v), nameOnly(device, v)})
+		for vid := range state.VLANs.All() {
+			number[vid] = len(groups.Rows) + 1
+			groups.Rows = append(groups.Rows, []string{fmt.Sprint(number[vid]), fmt.Sprint(vid), nameOnly(device, vid)})
 		}
-		group := func(v office.VID) string {
-			if v == 0 {
+		group := func(vid office.VID) string {
+			if vid == 0 {
 				return "none"
 			}
-			return fmt.Sprint(number[v])
+			return fmt.Sprint(number[vid])
 		}
 		ports := Table{Title: "Ports", Head: []string{"Port", "In group", "Tagged frames"}}
-		ports.Rows = device.runs(func(p int) []string {
-			x := state.Ports[p]
-			if x.Off {
+		ports.Rows = device.runs(func(port int) []string {
+			setting := state.Ports[port]
+			if setting.Off {
 				return []string{"", "shut"}
 			}
-			return []string{group(x.PVID), [...]string{"accepted", "refused"}[onOff(x.Admit == office.AdmitUntagged)]}
+			return []string{group(setting.PVID), [...]string{"accepted", "refused"}[onOff(setting.Admit == office.AdmitUntagged)]}
 		})
 		rows := Table{Title: "Rows", Head: []string{"Port", "In group", "VID on the wire"}}
-		for _, p := range device.logical() {
-			for v := range state.Ports[p].Tagged.All() {
+		for _, port := range device.logical() {
+			for vid := range state.Ports[port].Tagged.All() {
 				device.effort.Spend(20)
-				rows.Rows = append(rows.Rows, []string{device.list([]int{p}), group(v), fmt.Sprint(wireOf(state.Ports[p], v))})
+				rows.Rows = append(rows.Rows, []string{device.list([]int{port}), group(vid), fmt.Sprint(wireOf(state.Ports[port], vid))})
 			}
 		}
 		return []Table{groups, ports, rows}
 	},
 	read: func(device *Device, ts []Table, state *State) error {
 		vlan := map[string]office.VID{}
-		if err := find(ts, "Groups").each(device, func(r *row) { vlan[r.text("Group")] = r.vid("VLAN") }); err != nil {
+		if err := find(ts, "Groups").each(device, func(row *row) { vlan[row.text("Group")] = row.vid("VLAN") }); err != nil {
 			return err
 		}
-		group := func(r *row) office.VID {
-			g := r.text("In group")
+		group := func(row *row) office.VID {
+			g := row.text("In group")
 			if none(g) {
 				return 0
 			}
-			v, ok := vlan[g]
-			if !ok || v == 0 {
-				r.wrong("In group", fmt.Errorf("it is not said which VLAN group %s stands for", g))
+			vid, ok := vlan[g]
+			if !ok || vid == 0 {
+				row.wrong("In group", fmt.Errorf("it is not said which VLAN group %s stands for", g))
 			}
-			return v
+			return vid
 		}
-		if err := find(ts, "Ports").each(device, func(r *row) {
+		if err := find(ts, "Ports").each(device, func(row *row) {
 			setting := Setting{Filter: true}
-			switch r.choice("Tagged frames", "accepted", "refused", "shut") {
+			switch row.choice("Tagged frames", "accepted", "refused", "shut") {
 			case 1:
 				setting.Admit = office.AdmitUntagged
 			case 2:
 				setting.Off = true
 			}
-			if v := group(r); v != 0 && !setting.Off {
-				setting.PVID = v
-				setting.Untagged.Add(v)
+			if vid := group(row); vid != 0 && !setting.Off {
+				setting.PVID = vid
+				setting.Untagged.Add(vid)
 			}
-			for _, p := range r.ports("Port") {
-				state.Ports[p] = setting
+			for _, port := range row.ports("Port") {
+				state.Ports[port] = setting
 			}
 		}); err != nil {
 			return err
 		}
-		return find(ts, "Rows").each(device, func(r *row) {
-			vid, wire := group(r), r.vid("VID on the wire")
-			for _, p := range r.ports("Port") {
-				setting := &state.Ports[p]
+		return find(ts, "Rows").each(device, func(row *row) {
+			vid, wire := group(row), row.vid("VID on the wire")
+			for _, port := range row.ports("Port") {
+				setting := &state.Ports[port]
 				if setting.Untagged.Has(vid) {
-					r.wrong("In group", fmt.Errorf("port %s sits in that group untagged", device.Ports[p].Name))
+					row.wrong("In group", fmt.Errorf("port %s sits in that group untagged", device.Ports[port].Name))
 				}
 				setting.Tagged.Add(vid)
 				if wire != vid {
@@ -91,19 +91,19 @@ var byGroup = kind{
 			}
 		})
 	},
-	cannot: func(d *Device, s State, p int) (string, Setting) {
-		setting := s.Ports[p]
-		n := setting
+	cannot: func(device *Device, state State, port int) (string, Setting) {
+		setting := state.Ports[port]
+		other := setting
 		switch {
 		case !setting.Filter:
-			n.Filter = true
-			return "filtering cannot be turned off", n
+			other.Filter = true
+			return "filtering cannot be turned off", other
 		case setting.Admit == office.AdmitTagged:
-			n.Admit = office.AdmitAll
-			return "a port cannot refuse untagged frames", n
+			other.Admit = office.AdmitAll
+			return "a port cannot refuse untagged frames", other
 		case setting.Admit == office.AdmitUntagged && !setting.Tagged.Empty():
-			n.Admit = office.AdmitAll
-			return "a port that refuses tagged frames has no rows", n
+			other.Admit = office.AdmitAll
+			return "a port that refuses tagged frames has no rows", other
 		}
 		plain := setting
 		plain.Rides, plain.Admit = nil, office.AdmitAll
@@ -113,38 +113,38 @@ var byGroup = kind{
 		}
 		return "", setting
 	},
-	steps: func(device *Device, w *way) {
-		w.create("Groups", "Add a group for VLAN %s")
-		for _, p := range device.logical() { // rows are scarce: first those that go
-			now, to := w.now.Ports[p], w.to.Ports[p]
-			for v := range now.Tagged.All() {
-				if !to.Tagged.Has(v) || wireOf(now, v) != wireOf(to, v) {
-					w.do(rowOf(device, Leave, p, v, now))
+	steps: func(device *Device, way *way) {
+		way.create("Groups", "Add a group for VLAN %s")
+		for _, port := range device.logical() { // rows are scarce: first those that go
+			now, to := way.now.Ports[port], way.to.Ports[port]
+			for vid := range now.Tagged.All() {
+				if !to.Tagged.Has(vid) || wireOf(now, vid) != wireOf(to, vid) {
+					way.do(rowOf(device, Leave, port, vid, now))
 				}
 			}
 		}
-		left := device.where(func(p int) bool { return !sameGroup(w.now.Ports[p], w.to.Ports[p]) })
+		left := device.where(func(port int) bool { return !sameGroup(way.now.Ports[port], way.to.Ports[port]) })
 		for len(left) > 0 {
-			to := w.to.Ports[left[0]]
+			to := way.to.Ports[left[0]]
 			var at []int
-			left = slices.DeleteFunc(left, func(p int) bool {
-				if sameGroup(to, w.to.Ports[p]) {
-					at = append(at, p)
+			left = slices.DeleteFunc(left, func(port int) bool {
+				if sameGroup(to, way.to.Ports[port]) {
+					at = append(at, port)
 					return true
 				}
 				return false
 			})
-			w.do(groupOf(device, at, to))
+			way.do(groupOf(device, at, to))
 		}
-		for _, p := range device.logical() {
-			to := w.to.Ports[p]
-			for v := range to.Tagged.All() {
-				if !w.now.Ports[p].Tagged.Has(v) {
-					w.do(rowOf(device, Join, p, v, to))
+		for _, port := range device.logical() {
+			to := way.to.Ports[port]
+			for vid := range to.Tagged.All() {
+				if !way.now.Ports[port].Tagged.Has(vid) {
+					way.do(rowOf(device, Join, port, vid, to))
 				}
 			}
 		}
-		w.forget("Groups", "Remove the group of VLAN %s")
+		way.forget("Groups", "Remove the group of VLAN %s")
 	},
 	apply: func(device *Device, state *State, st Step) error {
 		switch st.Op {
@@ -155,7 +155,7 @@ var byGroup = kind{
 			}
 			return nil
 		case Delete:
-			return state.delete(st.VLAN, func(p *Setting) bool { return p.Untagged.Has(st.VLAN) || p.Tagged.Has(st.VLAN) })
+			return state.delete(st.VLAN, func(setting *Setting) bool { return setting.Untagged.Has(st.VLAN) || setting.Tagged.Has(st.VLAN) })
 		case Port:
 			if err := known(state, st.Set.PVID); err != nil {
 				return err
@@ -180,23 +180,23 @@ var byGroup = kind{
 
 func sameGroup(a, b Setting) bool { return a.PVID == b.PVID && a.Admit == b.Admit }
 
-// rowOf adds or removes the row of a VLAN, as x has it.
-func rowOf(d *Device, op Op, p int, v office.VID, x Setting) Step {
+// rowOf adds or removes the row of a VLAN, as setting has it.
+func rowOf(device *Device, op Op, p int, vid office.VID, setting Setting) Step {
 	text := "Add a row: port %s, VID %d, group of %s"
 	if op == Leave {
 		text = "Remove the row of port %s, VID %d, group of %s"
 	}
-	set := Setting{Rides: []office.Ride{{VLAN: v, Wire: wireOf(x, v)}}}
-	return Step{Op: op, VLAN: v, Ports: []int{p}, Set: set, Where: "Rows", Text: fmt.Sprintf(text, d.list([]int{p}), wireOf(x, v), d.name(v))}
+	set := Setting{Rides: []office.Ride{{VLAN: vid, Wire: wireOf(setting, vid)}}}
+	return Step{Op: op, VLAN: vid, Ports: []int{p}, Set: set, Where: "Rows", Text: fmt.Sprintf(text, device.list([]int{p}), wireOf(setting, vid), device.name(vid))}
 }
 
-func groupOf(d *Device, at []int, to Setting) Step {
+func groupOf(device *Device, at []int, to Setting) Step {
 	name := "no group"
 	if to.PVID != 0 {
-		name = "the group of " + d.name(to.PVID)
+		name = "the group of " + device.name(to.PVID)
 	}
 	return Step{Op: Port, Ports: at, Set: Setting{PVID: to.PVID, Untagged: to.Untagged, Admit: to.Admit}, Where: "Ports",
-		Text: fmt.Sprintf("Port %s: %s, tagged frames %s", d.list(at), name, [...]string{"accepted", "refused"}[onOff(to.Admit == office.AdmitUntagged)])}
+		Text: fmt.Sprintf("Port %s: %s, tagged frames %s", device.list(at), name, [...]string{"accepted", "refused"}[onOff(to.Admit == office.AdmitUntagged)])}
 }
 
 func applyRow(device *Device, state *State, st Step) error {
@@ -207,7 +207,7 @@ func applyRow(device *Device, state *State, st Step) error {
 			return fmt.Errorf("there is no such row")
 		}
 		setting.Tagged.Remove(ride.VLAN)
-		setting.Rides = slices.DeleteFunc(slices.Clone(setting.Rides), func(r office.Ride) bool { return r.VLAN == ride.VLAN })
+		setting.Rides = slices.DeleteFunc(slices.Clone(setting.Rides), func(other office.Ride) bool { return other.VLAN == ride.VLAN })
 		if len(setting.Rides) == 0 {
 			setting.Rides = nil
 		}
@@ -223,8 +223,8 @@ func applyRow(device *Device, state *State, st Step) error {
 	case device.Limits.Rows > 0 && state.rows() >= device.Limits.Rows:
 		return fmt.Errorf("there are %d rows", device.Limits.Rows)
 	}
-	for v := range setting.Tagged.All() {
-		if wireOf(*setting, v) == ride.Wire {
+	for vid := range setting.Tagged.All() {
+		if wireOf(*setting, vid) == ride.Wire {
 			return fmt.Errorf("VID %d has a row on that port already", ride.Wire)
 		}
 	}
@@ -238,16 +238,16 @@ func applyRow(device *Device, state *State, st Step) error {
 
 // rows is how many rows there are.
 func (s *State) rows() (n int) {
-	for _, p := range s.Ports {
-		n += p.Tagged.Len()
+	for _, setting := range s.Ports {
+		n += setting.Tagged.Len()
 	}
 	return n
 }
 
-func wireOf(x Setting, vid office.VID) office.VID {
-	for _, r := range x.Rides {
-		if r.VLAN == vid {
-			return r.Wire
+func wireOf(setting Setting, vid office.VID) office.VID {
+	for _, ride := range setting.Rides {
+		if ride.VLAN == vid {
+			return ride.Wire
 		}
 	}
 	return vid

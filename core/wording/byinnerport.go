@@ -12,10 +12,10 @@ import (
 var byInnerPort = kind{
 	write: func(device *Device, state State) []Table {
 		outer := Table{Title: "Outer ports", Head: []string{"Port", "Untagged VLAN", "Tagged VLANs let in", "State"}}
-		outer.Rows = device.runs(func(p int) []string {
-			setting := state.Ports[p]
+		outer.Rows = device.runs(func(port int) []string {
+			setting := state.Ports[port]
 			switch {
-			case device.Ports[p].Kind == office.Inner:
+			case device.Ports[port].Kind == office.Inner:
 				return nil
 			case setting.Off:
 				return []string{"", "", "shut"}
@@ -23,72 +23,72 @@ var byInnerPort = kind{
 			return []string{vidOr(setting.PVID, "none"), orNone(vids(setting.Tagged)), "open"}
 		})
 		inner := Table{Title: "Inner ports", Head: []string{"Port", "VLAN"}}
-		for _, p := range device.logical() {
-			if device.Ports[p].Kind == office.Inner {
-				inner.Rows = append(inner.Rows, []string{device.list([]int{p}), innerText(state.Ports[p])})
+		for _, port := range device.logical() {
+			if device.Ports[port].Kind == office.Inner {
+				inner.Rows = append(inner.Rows, []string{device.list([]int{port}), innerText(state.Ports[port])})
 			}
 		}
 		return []Table{outer, inner}
 	},
 	read: func(device *Device, ts []Table, state *State) error {
-		if err := find(ts, "Outer ports").each(device, func(r *row) {
-			setting := Setting{Filter: true, PVID: r.vid("Untagged VLAN"), Tagged: r.vids("Tagged VLANs let in")}
+		if err := find(ts, "Outer ports").each(device, func(row *row) {
+			setting := Setting{Filter: true, PVID: row.vid("Untagged VLAN"), Tagged: row.vids("Tagged VLANs let in")}
 			if setting.PVID != 0 {
 				if setting.Tagged.Has(setting.PVID) {
-					r.wrong("Tagged VLANs let in", fmt.Errorf("VLAN %d is the untagged one: one of both", setting.PVID))
+					row.wrong("Tagged VLANs let in", fmt.Errorf("VLAN %d is the untagged one: one of both", setting.PVID))
 				}
 				setting.Untagged.Add(setting.PVID)
 			}
-			if r.choice("State", "open", "shut") == 1 {
+			if row.choice("State", "open", "shut") == 1 {
 				setting = Setting{Off: true, Filter: true}
 			}
-			for _, p := range r.ports("Port") {
-				state.Ports[p] = setting
+			for _, port := range row.ports("Port") {
+				state.Ports[port] = setting
 			}
 		}); err != nil {
 			return err
 		}
-		return find(ts, "Inner ports").each(device, func(r *row) {
+		return find(ts, "Inner ports").each(device, func(row *row) {
 			setting := Setting{Filter: true}
-			switch text := r.text("VLAN"); {
+			switch text := row.text("VLAN"); {
 			case strings.EqualFold(text, "shut"):
 				setting.Off = true
 			case none(text):
 			case strings.Contains(text, "-"):
-				setting.Tagged = r.vids("VLAN")
+				setting.Tagged = row.vids("VLAN")
 			default:
-				setting = only(r.vid("VLAN"))
+				setting = only(row.vid("VLAN"))
 			}
-			for _, p := range r.ports("Port") {
-				state.Ports[p] = setting
+			for _, port := range row.ports("Port") {
+				state.Ports[port] = setting
 			}
 		})
 	},
-	cannot: func(d *Device, s State, p int) (string, Setting) {
-		setting := s.Ports[p]
-		if why, n := oneNative(setting); why != "" || d.Ports[p].Kind != office.Inner {
-			return why, n
+	cannot: func(device *Device, state State, port int) (string, Setting) {
+		setting := state.Ports[port]
+		if why, other := oneNative(setting); why != "" || device.Ports[port].Kind != office.Inner {
+			return why, other
 		}
-		n := Setting{Filter: true}
+		one := Setting{Filter: true}
 		vs := setting.Tagged.VIDs()
 		switch {
 		case len(vs) > 0 && !setting.Untagged.Empty():
 			return "an inner port has one VLAN untagged or a range of tagged ones, not both", only(setting.PVID)
 		case len(vs) > 1 && int(vs[len(vs)-1]-vs[0]) != len(vs)-1:
-			for v := vs[0]; v <= vs[len(vs)-1]; v++ {
-				n.Tagged.Add(v)
+			for vid := vs[0]; vid <= vs[len(vs)-1]; vid++ {
+				one.Tagged.Add(vid)
 			}
-			return "an inner port takes one range without gaps", n
+			return "an inner port takes one range without gaps", one
 		}
 		return "", setting
 	},
-	factory: func(d *Device, p int) Setting {
-		if d.Ports[p].Kind == office.Inner {
+	factory: func(device *Device, port int) Setting {
+		if device.Ports[port].Kind == office.Inner {
 			return Setting{Filter: true}
 		}
 		return only(office.DefaultVID)
 	},
-	steps: func(device *Device, w *way) {
+	steps: func(device *Device, way *way) {
 		set := func(ports []int, to Setting) Step {
 			text := fmt.Sprintf("untagged VLAN %s, let in tagged %s", vidOr(to.PVID, "none"), orNone(vids(to.Tagged)))
 			if device.Ports[ports[0]].Kind == office.Inner {
@@ -96,16 +96,16 @@ var byInnerPort = kind{
 			}
 			return Step{Op: Port, Ports: ports, Set: to, Where: where(device, ports[0]), Text: device.list(ports) + ": " + text}
 		}
-		inner := func(p int) bool { return device.Ports[p].Kind == office.Inner }
-		w.eachOf(func(p int) bool { return !inner(p) }, Setting.same, set) // what is let in before what is inside
-		w.eachOf(inner, Setting.same, set)
+		inner := func(port int) bool { return device.Ports[port].Kind == office.Inner }
+		way.eachOf(func(p int) bool { return !inner(p) }, Setting.same, set) // what is let in before what is inside
+		way.eachOf(inner, Setting.same, set)
 	},
-	apply: func(d *Device, state *State, st Step) error {
+	apply: func(device *Device, state *State, st Step) error {
 		if st.Op != Port {
 			return errStep
 		}
-		m := st.Set.Members()
-		state.VLANs.AddAll(&m)
+		set := st.Set.Members()
+		state.VLANs.AddAll(&set)
 		for _, p := range st.Ports {
 			state.put(p, st.Set)
 		}
@@ -114,8 +114,8 @@ var byInnerPort = kind{
 }
 
 // where is the page that a port is set on.
-func where(d *Device, p int) string {
-	if d.Ports[p].Kind == office.Inner {
+func where(device *Device, port int) string {
+	if device.Ports[port].Kind == office.Inner {
 		return "Inner ports"
 	}
 	return "Outer ports"

@@ -16,65 +16,65 @@ import (
 // carries every VLAN of the device until its list is set. VLANs are created
 // first; one that a port has cannot be deleted.
 var byPort = kind{
-	write: func(d *Device, s State) []Table {
+	write: func(device *Device, state State) []Table {
 		ports := Table{Title: "Ports", Head: []string{"Port", "Mode", "VLAN", "Allowed VLANs", "Untagged VLANs", "PVID"}}
-		ports.Rows = d.runs(func(p int) []string { return portCells(d, s.Ports[p]) })
-		return []Table{vlanList(d, s), ports}
+		ports.Rows = device.runs(func(port int) []string { return portCells(device, state.Ports[port]) })
+		return []Table{vlanList(device, state), ports}
 	},
 	read: func(device *Device, ts []Table, state *State) error {
-		return find(ts, "Ports").each(device, func(r *row) {
+		return find(ts, "Ports").each(device, func(row *row) {
 			var setting Setting
 			setting.Filter = true
-			switch mode := r.choice("Mode", "access", "trunk", "mixed", "shut"); mode {
+			switch mode := row.choice("Mode", "access", "trunk", "mixed", "shut"); mode {
 			case 0:
-				setting = only(r.vid("VLAN"))
+				setting = only(row.vid("VLAN"))
 				if setting.PVID == 0 {
-					r.wrong("VLAN", fmt.Errorf("an access port has a VLAN"))
+					row.wrong("VLAN", fmt.Errorf("an access port has a VLAN"))
 				}
 			case 1:
-				setting.Tagged, setting.PVID = r.vids("Allowed VLANs"), r.vid("VLAN")
+				setting.Tagged, setting.PVID = row.vids("Allowed VLANs"), row.vid("VLAN")
 				if setting.PVID != 0 {
 					if !setting.Tagged.Has(setting.PVID) && !device.habit(office.NativeOutside) {
-						r.wrong("Allowed VLANs", fmt.Errorf("the native VLAN %d is not among them", setting.PVID))
+						row.wrong("Allowed VLANs", fmt.Errorf("the native VLAN %d is not among them", setting.PVID))
 					}
 					setting.Tagged.Remove(setting.PVID)
 					setting.Untagged.Add(setting.PVID)
 				}
 			case 2:
-				setting.Untagged, setting.Tagged, setting.PVID = r.vids("Untagged VLANs"), r.vids("Allowed VLANs"), r.vid("PVID")
+				setting.Untagged, setting.Tagged, setting.PVID = row.vids("Untagged VLANs"), row.vids("Allowed VLANs"), row.vid("PVID")
 				if both := setting.Untagged.And(&setting.Tagged); !both.Empty() {
-					r.wrong("Allowed VLANs", fmt.Errorf("VLAN %d is untagged and tagged: one of both", single(&both)))
+					row.wrong("Allowed VLANs", fmt.Errorf("VLAN %d is untagged and tagged: one of both", single(&both)))
 				}
 			case 3:
 				setting.Off = true
 			}
-			for _, p := range r.ports("Port") {
-				state.Ports[p] = setting
+			for _, port := range row.ports("Port") {
+				state.Ports[port] = setting
 			}
 		})
 	},
-	cannot: func(d *Device, s State, p int) (string, Setting) {
-		if why, near := plainOnly(s.Ports[p]); why != "" {
+	cannot: func(device *Device, state State, port int) (string, Setting) {
+		if why, near := plainOnly(state.Ports[port]); why != "" {
 			return why, near
 		}
-		return noMixed(d, s.Ports[p])
+		return noMixed(device, state.Ports[port])
 	},
-	steps: func(device *Device, w *way) {
-		w.create("VLANs", "Create VLAN %s")
+	steps: func(device *Device, way *way) {
+		way.create("VLANs", "Create VLAN %s")
 		if device.habit(office.StartsAll) {
-			w.eachOf(func(p int) bool { return becomesTrunk(w.now.Ports[p], w.to.Ports[p]) }, Setting.same, func(ports []int, to Setting) Step {
+			way.eachOf(func(port int) bool { return becomesTrunk(way.now.Ports[port], way.to.Ports[port]) }, Setting.same, func(ports []int, to Setting) Step {
 				return Step{Op: Port, Ports: ports, Set: to, Where: "Ports",
 					Text: fmt.Sprintf("Port %s: trunk, native VLAN %s; its list starts as all VLANs", device.list(ports), vidOr(to.PVID, "none"))}
 			})
 		}
-		w.each(Setting.same, func(ports []int, to Setting) Step {
+		way.each(Setting.same, func(ports []int, to Setting) Step {
 			text := modeText(device, to)
-			if device.habit(office.StartsAll) && trunk(to) && trunk(w.now.Ports[ports[0]]) && w.now.Ports[ports[0]].PVID == to.PVID {
+			if device.habit(office.StartsAll) && trunk(to) && trunk(way.now.Ports[ports[0]]) && way.now.Ports[ports[0]].PVID == to.PVID {
 				text = "allowed VLANs " + orNone(vids(allowed(device, to))) + ", and no other"
 			}
 			return Step{Op: Port, Ports: ports, Set: to, Where: "Ports", Text: "Port " + device.list(ports) + ": " + text}
 		})
-		w.forget("VLANs", "Delete VLAN %s")
+		way.forget("VLANs", "Delete VLAN %s")
 	},
 	apply: func(device *Device, state *State, st Step) error {
 		before := slices.Clone(state.Ports)
@@ -86,9 +86,9 @@ var byPort = kind{
 		}); err != nil {
 			return err
 		}
-		for _, p := range st.Ports {
-			if x := &state.Ports[p]; st.Op == Port && device.habit(office.StartsAll) && becomesTrunk(before[p], *x) {
-				x.Tagged = state.VLANs.Minus(&x.Untagged)
+		for _, port := range st.Ports {
+			if setting := &state.Ports[port]; st.Op == Port && device.habit(office.StartsAll) && becomesTrunk(before[port], *setting) {
+				setting.Tagged = state.VLANs.Minus(&setting.Untagged)
 			}
 		}
 		return nil
@@ -96,26 +96,26 @@ var byPort = kind{
 }
 
 // noMixed is what a device of access and trunk ports alone cannot say.
-func noMixed(d *Device, x Setting) (why string, near Setting) {
-	if !d.habit(office.NoMixed) || portMode(x) != "mixed" {
-		return "", x
+func noMixed(device *Device, setting Setting) (why string, near Setting) {
+	if !device.habit(office.NoMixed) || portMode(setting) != "mixed" {
+		return "", setting
 	}
-	_, near = oneNative(x)
+	_, near = oneNative(setting)
 	return "it has access and trunk ports and no mixed ones", near
 }
 
-func trunk(x Setting) bool {
-	x.Off = false
-	return portMode(x) == "trunk"
+func trunk(setting Setting) bool {
+	setting.Off = false
+	return portMode(setting) == "trunk"
 }
 
 // becomesTrunk says whether a port that was none is to be a trunk.
 func becomesTrunk(now, to Setting) bool { return trunk(to) && !trunk(now) }
 
 // same is Equal for settings of shut ports too.
-func (s Setting) same(t Setting) bool {
-	s.Off, t.Off = false, false
-	return s.Equal(t)
+func (s Setting) same(setting Setting) bool {
+	s.Off, setting.Off = false, false
+	return s.Equal(setting)
 }
 
 // applyList is how devices that keep a list of VLANs and set a port at once
@@ -126,8 +126,8 @@ func applyList(state *State, st Step, check func(Setting) error) error {
 		state.VLANs.Add(st.VLAN)
 		return nil
 	case Delete:
-		return state.delete(st.VLAN, func(p *Setting) bool {
-			return p.Untagged.Has(st.VLAN) || p.Tagged.Has(st.VLAN) || p.PVID == st.VLAN
+		return state.delete(st.VLAN, func(setting *Setting) bool {
+			return setting.Untagged.Has(st.VLAN) || setting.Tagged.Has(st.VLAN) || setting.PVID == st.VLAN
 		})
 	case Port:
 		if err := allKnown(state, st.Set); err != nil {
@@ -144,12 +144,12 @@ func applyList(state *State, st Step, check func(Setting) error) error {
 	return errStep
 }
 
-func vlanList(d *Device, s State) Table {
-	t := Table{Title: "VLANs", Head: []string{"VLAN", "Name"}}
-	for v := range s.VLANs.All() {
-		t.Rows = append(t.Rows, []string{fmt.Sprint(v), nameOnly(d, v)})
+func vlanList(device *Device, state State) Table {
+	table := Table{Title: "VLANs", Head: []string{"VLAN", "Name"}}
+	for vid := range state.VLANs.All() {
+		table.Rows = append(table.Rows, []string{fmt.Sprint(vid), nameOnly(device, vid)})
 	}
-	return t
+	return table
 }
 
 // portMode is the simplest mode that says a setting.
@@ -167,20 +167,20 @@ func portMode(setting Setting) string {
 
 // allowed is a trunk's list: with the native VLAN, where the device wants it
 // there.
-func allowed(d *Device, x Setting) office.Set {
-	all := x.Tagged
-	if x.PVID != 0 && !d.habit(office.NativeOutside) {
-		all.Add(x.PVID)
+func allowed(device *Device, setting Setting) office.Set {
+	all := setting.Tagged
+	if setting.PVID != 0 && !device.habit(office.NativeOutside) {
+		all.Add(setting.PVID)
 	}
 	return all
 }
 
-func portCells(d *Device, setting Setting) []string {
+func portCells(device *Device, setting Setting) []string {
 	switch m := portMode(setting); m {
 	case "access":
 		return []string{m, fmt.Sprint(setting.PVID), "", "", ""}
 	case "trunk":
-		return []string{m, vidOr(setting.PVID, "none"), orNone(vids(allowed(d, setting))), "", ""}
+		return []string{m, vidOr(setting.PVID, "none"), orNone(vids(allowed(device, setting))), "", ""}
 	case "mixed":
 		return []string{m, "", orNone(vids(setting.Tagged)), orNone(vids(setting.Untagged)), vidOr(setting.PVID, "none")}
 	default:
@@ -188,12 +188,12 @@ func portCells(d *Device, setting Setting) []string {
 	}
 }
 
-func modeText(d *Device, setting Setting) string {
+func modeText(device *Device, setting Setting) string {
 	switch portMode(Setting{Untagged: setting.Untagged, Tagged: setting.Tagged, PVID: setting.PVID}) {
 	case "access":
-		return "access, VLAN " + d.name(setting.PVID)
+		return "access, VLAN " + device.name(setting.PVID)
 	case "trunk":
-		return fmt.Sprintf("trunk, native VLAN %s, allowed VLANs %s", vidOr(setting.PVID, "none"), orNone(vids(allowed(d, setting))))
+		return fmt.Sprintf("trunk, native VLAN %s, allowed VLANs %s", vidOr(setting.PVID, "none"), orNone(vids(allowed(device, setting))))
 	}
 	return fmt.Sprintf("mixed, untagged VLANs %s, tagged VLANs %s, PVID %s", orNone(vids(setting.Untagged)), orNone(vids(setting.Tagged)), vidOr(setting.PVID, "none"))
 }

@@ -9,10 +9,10 @@ import (
 // bySubInterface: per parent port what rides untagged, and a sub-interface for
 // each tagged VLAN, with its address, hand-out range and zone.
 var bySubInterface = kind{
-	write: func(device *Device, s State) []Table {
+	write: func(device *Device, state State) []Table {
 		table := Table{Title: "Interfaces", Head: []string{"Port", "Frames", "VLAN", "Name", "Address", "Hands out", "Zone"}}
 		for _, port := range device.logical() {
-			setting, name := s.Ports[port], device.list([]int{port})
+			setting, name := state.Ports[port], device.list([]int{port})
 			if setting.Off {
 				table.Rows = append(table.Rows, []string{name, "shut", "", "", "", "", ""})
 				continue
@@ -20,33 +20,33 @@ var bySubInterface = kind{
 			if setting.Members() == (office.Set{}) {
 				table.Rows = append(table.Rows, []string{name, "untagged", "none", "", "", "", ""})
 			}
-			for v := range setting.Untagged.All() {
-				table.Rows = append(table.Rows, append([]string{name, "untagged"}, addressCells(device, port, v)...))
+			for vid := range setting.Untagged.All() {
+				table.Rows = append(table.Rows, append([]string{name, "untagged"}, addressCells(device, port, vid)...))
 			}
-			for v := range setting.Tagged.All() {
-				table.Rows = append(table.Rows, append([]string{name, "tagged"}, addressCells(device, port, v)...))
+			for vid := range setting.Tagged.All() {
+				table.Rows = append(table.Rows, append([]string{name, "tagged"}, addressCells(device, port, vid)...))
 			}
 		}
 		return []Table{table}
 	},
-	read: func(device *Device, ts []Table, s *State) error {
-		return find(ts, "Interfaces").each(device, func(r *row) {
-			for _, port := range r.ports("Port") {
-				setting := &s.Ports[port]
-				vid := r.vid("VLAN")
-				switch r.choice("Frames", "untagged", "tagged", "shut") {
+	read: func(device *Device, ts []Table, state *State) error {
+		return find(ts, "Interfaces").each(device, func(row *row) {
+			for _, port := range row.ports("Port") {
+				setting := &state.Ports[port]
+				vid := row.vid("VLAN")
+				switch row.choice("Frames", "untagged", "tagged", "shut") {
 				case 0:
 					if vid == 0 {
 						continue
 					}
 					if !setting.Untagged.Empty() {
-						r.wrong("Frames", fmt.Errorf("port %s has an untagged VLAN already", device.Ports[port].Name))
+						row.wrong("Frames", fmt.Errorf("port %s has an untagged VLAN already", device.Ports[port].Name))
 					}
 					setting.Untagged.Add(vid)
 					setting.PVID = vid
 				case 1:
 					if vid == 0 {
-						r.wrong("VLAN", fmt.Errorf("a sub-interface has a VID"))
+						row.wrong("VLAN", fmt.Errorf("a sub-interface has a VID"))
 						return
 					}
 					setting.Tagged.Add(vid)
@@ -54,31 +54,31 @@ var bySubInterface = kind{
 					*setting = Setting{Off: true, Filter: true}
 				}
 				if both := setting.Untagged.And(&setting.Tagged); !both.Empty() {
-					r.wrong("Frames", fmt.Errorf("VLAN %d is untagged and tagged on port %s: one of both", single(&both), device.Ports[port].Name))
+					row.wrong("Frames", fmt.Errorf("VLAN %d is untagged and tagged on port %s: one of both", single(&both), device.Ports[port].Name))
 				}
 			}
 		})
 	},
-	cannot:  func(d *Device, s State, p int) (string, Setting) { return oneNative(s.Ports[p]) },
-	factory: func(d *Device, p int) Setting { return Setting{Filter: true} },
-	steps: func(device *Device, w *way) {
+	cannot:  func(device *Device, state State, port int) (string, Setting) { return oneNative(state.Ports[port]) },
+	factory: func(device *Device, p int) Setting { return Setting{Filter: true} },
+	steps: func(device *Device, way *way) {
 		for _, port := range device.logical() {
-			gone := w.now.Ports[port].Tagged.Minus(&w.to.Ports[port].Tagged)
-			for v := range gone.All() {
-				w.do(leaveOf(device, port, v))
+			gone := way.now.Ports[port].Tagged.Minus(&way.to.Ports[port].Tagged)
+			for vid := range gone.All() {
+				way.do(leaveOf(device, port, vid))
 			}
-			if to := w.to.Ports[port]; to.PVID != w.now.Ports[port].PVID {
-				w.do(plainOf(device, port, to.PVID))
+			if to := way.to.Ports[port]; to.PVID != way.now.Ports[port].PVID {
+				way.do(plainOf(device, port, to.PVID))
 			}
-			come := w.to.Ports[port].Tagged.Minus(&w.now.Ports[port].Tagged)
-			for v := range come.All() {
-				w.do(joinOf(device, port, v))
+			come := way.to.Ports[port].Tagged.Minus(&way.now.Ports[port].Tagged)
+			for vid := range come.All() {
+				way.do(joinOf(device, port, vid))
 			}
 		}
 	},
-	apply: func(d *Device, s *State, st Step) error {
-		for _, p := range st.Ports {
-			setting := &s.Ports[p]
+	apply: func(device *Device, state *State, st Step) error {
+		for _, port := range st.Ports {
+			setting := &state.Ports[port]
 			switch st.Op {
 			case Join:
 				if setting.Untagged.Has(st.VLAN) || setting.Tagged.Has(st.VLAN) {
@@ -103,37 +103,37 @@ var bySubInterface = kind{
 	},
 }
 
-func leaveOf(d *Device, p int, v office.VID) Step {
-	name := d.list([]int{p})
-	return Step{Op: Leave, VLAN: v, Ports: []int{p}, Where: name, Text: fmt.Sprintf("Remove the sub-interface %s.%d", name, v)}
+func leaveOf(device *Device, p int, vid office.VID) Step {
+	name := device.list([]int{p})
+	return Step{Op: Leave, VLAN: vid, Ports: []int{p}, Where: name, Text: fmt.Sprintf("Remove the sub-interface %s.%d", name, vid)}
 }
 
-func joinOf(d *Device, p int, v office.VID) Step {
-	name := d.list([]int{p})
-	return Step{Op: Join, VLAN: v, Ports: []int{p}, Where: name, Text: fmt.Sprintf("Add the sub-interface %s.%d: %s", name, v, given(d, p, v))}
+func joinOf(device *Device, p int, vid office.VID) Step {
+	name := device.list([]int{p})
+	return Step{Op: Join, VLAN: vid, Ports: []int{p}, Where: name, Text: fmt.Sprintf("Add the sub-interface %s.%d: %s", name, vid, given(device, p, vid))}
 }
 
 // plainOf gives a port the VLAN of its untagged frames, 0 for none.
-func plainOf(d *Device, p int, v office.VID) Step {
-	name, text := d.list([]int{p}), "VLAN none"
-	if v != 0 {
-		text = given(d, p, v)
+func plainOf(device *Device, p int, vid office.VID) Step {
+	name, text := device.list([]int{p}), "VLAN none"
+	if vid != 0 {
+		text = given(device, p, vid)
 	}
-	return Step{Op: PVID, VLAN: v, Ports: []int{p}, Where: name, Text: fmt.Sprintf("%s, untagged: %s", name, text)}
+	return Step{Op: PVID, VLAN: vid, Ports: []int{p}, Where: name, Text: fmt.Sprintf("%s, untagged: %s", name, text)}
 }
 
 // addressCells are the VLAN and the addresses that it has on a port.
-func addressCells(d *Device, p int, v office.VID) []string {
-	cells := []string{fmt.Sprint(v), nameOnly(d, v), "", "", ""}
-	for _, address := range d.Addresses {
-		if address.VID != v || address.On != "" && d.Logical(d.Port(address.On)) != p {
+func addressCells(device *Device, p int, vid office.VID) []string {
+	cells := []string{fmt.Sprint(vid), nameOnly(device, vid), "", "", ""}
+	for _, address := range device.Addresses {
+		if address.VID != vid || address.On != "" && device.Logical(device.Port(address.On)) != p {
 			continue
 		}
-		join := func(i int, s string) {
-			if cells[i] != "" && s != "" {
+		join := func(i int, text string) {
+			if cells[i] != "" && text != "" {
 				cells[i] += " "
 			}
-			cells[i] += s
+			cells[i] += text
 		}
 		join(2, address.Prefix.String())
 		if address.From.IsValid() {
@@ -147,9 +147,9 @@ func addressCells(d *Device, p int, v office.VID) []string {
 }
 
 // given is a VLAN with its addresses on a port, in a few words.
-func given(d *Device, p int, v office.VID) string {
-	c := addressCells(d, p, v)
-	text := "VLAN " + d.name(v)
+func given(device *Device, p int, vid office.VID) string {
+	c := addressCells(device, p, vid)
+	text := "VLAN " + device.name(vid)
 	if c[2] != "" {
 		text += ", address " + c[2]
 	}

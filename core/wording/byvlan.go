@@ -17,61 +17,61 @@ import (
 var byVLAN = kind{
 	write: func(device *Device, state State) []Table {
 		vlans := Table{Title: "VLANs", Head: []string{"VLAN", "Name", "Untagged ports", "Tagged ports"}}
-		for v := range state.VLANs.All() {
-			un := device.where(func(p int) bool { return !state.Ports[p].Off && state.Ports[p].Untagged.Has(v) })
-			tg := device.where(func(p int) bool { return !state.Ports[p].Off && state.Ports[p].Tagged.Has(v) })
-			vlans.Rows = append(vlans.Rows, []string{fmt.Sprint(v), nameOnly(device, v), device.list(un), device.list(tg)})
+		for vid := range state.VLANs.All() {
+			un := device.where(func(port int) bool { return !state.Ports[port].Off && state.Ports[port].Untagged.Has(vid) })
+			tg := device.where(func(port int) bool { return !state.Ports[port].Off && state.Ports[port].Tagged.Has(vid) })
+			vlans.Rows = append(vlans.Rows, []string{fmt.Sprint(vid), nameOnly(device, vid), device.list(un), device.list(tg)})
 		}
 		ports := Table{Title: "Ports", Head: []string{"Port", "PVID", "Acceptable frames", "Ingress filtering", "State"}}
-		ports.Rows = device.runs(func(p int) []string {
-			x := state.Ports[p]
-			if x.Off {
+		ports.Rows = device.runs(func(port int) []string {
+			setting := state.Ports[port]
+			if setting.Off {
 				return []string{"", "", "", "shut"}
 			}
-			return []string{vidOr(x.PVID, "none"), x.Admit.String(), [...]string{"on", "off"}[onOff(!x.Filter)], "open"}
+			return []string{vidOr(setting.PVID, "none"), setting.Admit.String(), [...]string{"on", "off"}[onOff(!setting.Filter)], "open"}
 		})
 		return []Table{vlans, ports}
 	},
 	read: func(device *Device, ts []Table, state *State) error {
-		if err := find(ts, "VLANs").each(device, func(r *row) {
-			vid := r.vid("VLAN")
+		if err := find(ts, "VLANs").each(device, func(row *row) {
+			vid := row.vid("VLAN")
 			if vid == 0 {
-				r.wrong("VLAN", fmt.Errorf("a VID is missing"))
+				row.wrong("VLAN", fmt.Errorf("a VID is missing"))
 				return
 			}
 			un := map[int]bool{}
-			for _, p := range r.ports("Untagged ports") {
-				un[p] = true
-				state.Ports[p].Untagged.Add(vid)
+			for _, port := range row.ports("Untagged ports") {
+				un[port] = true
+				state.Ports[port].Untagged.Add(vid)
 			}
-			for _, p := range r.ports("Tagged ports") {
-				if un[p] {
-					r.wrong("Tagged ports", fmt.Errorf("port %s is untagged in VLAN %d too: one of both", device.Ports[p].Name, vid))
+			for _, port := range row.ports("Tagged ports") {
+				if un[port] {
+					row.wrong("Tagged ports", fmt.Errorf("port %s is untagged in VLAN %d too: one of both", device.Ports[port].Name, vid))
 				}
-				state.Ports[p].Tagged.Add(vid)
+				state.Ports[port].Tagged.Add(vid)
 			}
 		}); err != nil {
 			return err
 		}
-		return find(ts, "Ports").each(device, func(r *row) {
-			for _, p := range r.ports("Port") {
-				setting := &state.Ports[p]
-				if r.choice("State", "open", "shut") == 1 {
+		return find(ts, "Ports").each(device, func(row *row) {
+			for _, port := range row.ports("Port") {
+				setting := &state.Ports[port]
+				if row.choice("State", "open", "shut") == 1 {
 					*setting = Setting{Off: true, Filter: true}
 					continue
 				}
-				setting.PVID = r.vid("PVID")
-				setting.Admit = []office.Admit{office.AdmitAll, office.AdmitTagged, office.AdmitUntagged}[r.choice("Acceptable frames", "all", "tagged", "untagged")]
-				setting.Filter = r.choice("Ingress filtering", "on", "off") == 0
+				setting.PVID = row.vid("PVID")
+				setting.Admit = []office.Admit{office.AdmitAll, office.AdmitTagged, office.AdmitUntagged}[row.choice("Acceptable frames", "all", "tagged", "untagged")]
+				setting.Filter = row.choice("Ingress filtering", "on", "off") == 0
 			}
 		})
 	},
-	cannot: func(device *Device, s State, p int) (string, Setting) {
-		setting := s.Ports[p]
-		n := setting
+	cannot: func(device *Device, state State, port int) (string, Setting) {
+		setting := state.Ports[port]
+		other := setting
 		if len(setting.Rides) > 0 {
-			n.Rides = nil
-			return "it has no translation of VIDs", n
+			other.Rides = nil
+			return "it has no translation of VIDs", other
 		}
 		if device.habit(office.PVIDFollows) || device.habit(office.LeavesLast) && setting.Untagged.Len() > 1 {
 			plain := setting
@@ -81,20 +81,20 @@ var byVLAN = kind{
 				return why, near
 			}
 		}
-		if m := setting.Members(); device.habit(office.KeepsPVIDVLAN) && setting.PVID != 0 && !m.Has(setting.PVID) {
-			n.PVID = single(&setting.Untagged)
-			return "a port cannot leave the VLAN of its PVID", n
+		if set := setting.Members(); device.habit(office.KeepsPVIDVLAN) && setting.PVID != 0 && !set.Has(setting.PVID) {
+			other.PVID = single(&setting.Untagged)
+			return "a port cannot leave the VLAN of its PVID", other
 		}
 		return "", setting
 	},
-	steps: func(device *Device, w *way) {
+	steps: func(device *Device, way *way) {
 		apart := !device.habit(office.PVIDFollows)
 		page := func(vid office.VID, un, tg []int) {
-			same := func(at []int, has func(x *Setting) bool) bool {
+			same := func(at []int, has func(setting *Setting) bool) bool {
 				k := 0
-				for _, p := range device.logical() {
-					if has(&w.now.Ports[p]) {
-						if k >= len(at) || at[k] != p {
+				for _, port := range device.logical() {
+					if has(&way.now.Ports[port]) {
+						if k >= len(at) || at[k] != port {
 							return false
 						}
 						k++
@@ -102,82 +102,88 @@ var byVLAN = kind{
 				}
 				return k == len(at)
 			}
-			if same(un, func(x *Setting) bool { return x.Untagged.Has(vid) }) && same(tg, func(x *Setting) bool { return x.Tagged.Has(vid) }) {
+			if same(un, func(setting *Setting) bool { return setting.Untagged.Has(vid) }) && same(tg, func(setting *Setting) bool { return setting.Tagged.Has(vid) }) {
 				return
 			}
-			w.do(pageOf(device, vid, un, tg))
+			way.do(pageOf(device, vid, un, tg))
 		}
 		pvids := func() {
-			for v := range pvidSet(w.to) {
-				at := device.where(func(p int) bool { return w.to.Ports[p].PVID == v && w.now.Ports[p].PVID != v })
+			for vid := range pvidSet(way.to) {
+				at := device.where(func(port int) bool { return way.to.Ports[port].PVID == vid && way.now.Ports[port].PVID != vid })
 				if len(at) > 0 {
-					w.do(pvidOf(device, v, at))
+					way.do(pvidOf(device, vid, at))
 				}
 			}
 		}
-		w.create("VLANs", "Create VLAN %s")
+		way.create("VLANs", "Create VLAN %s")
 		early := apart && device.habit(office.KeepsPVIDVLAN) && device.habit(office.LeavesLast)
 		if early { // joining untagged would leave the PVID's VLAN, which is refused: join it tagged first
-			for v := range w.to.VLANs.All() { // nor may what turns tagged be left on the way
-				turns := func(p int) bool { return w.now.Ports[p].Untagged.Has(v) && w.to.Ports[p].Tagged.Has(v) }
-				joins := func(p int) bool { return w.to.Ports[p].PVID == v && !w.now.Ports[p].Untagged.Has(v) }
-				now := w.now
+			for vid := range way.to.VLANs.All() { // nor may what turns tagged be left on the way
+				turns := func(port int) bool {
+					return way.now.Ports[port].Untagged.Has(vid) && way.to.Ports[port].Tagged.Has(vid)
+				}
+				joins := func(port int) bool { return way.to.Ports[port].PVID == vid && !way.now.Ports[port].Untagged.Has(vid) }
+				now := way.now
 				page(
-					v,
-					device.where(func(p int) bool { return now.Ports[p].Untagged.Has(v) && !turns(p) }),
-					device.where(func(p int) bool { return now.Ports[p].Tagged.Has(v) || turns(p) || joins(p) }),
+					vid,
+					device.where(func(port int) bool { return now.Ports[port].Untagged.Has(vid) && !turns(port) }),
+					device.where(func(port int) bool { return now.Ports[port].Tagged.Has(vid) || turns(port) || joins(port) }),
 				)
 			}
 			pvids()
 		}
-		for vid := range w.to.VLANs.All() { // join first, so that nothing is cut off before its new VLAN is there
-			now := w.now
-			target := func(p int) *Setting { return &w.to.Ports[p] }
+		for vid := range way.to.VLANs.All() { // join first, so that nothing is cut off before its new VLAN is there
+			now := way.now
+			target := func(port int) *Setting { return &way.to.Ports[port] }
 			member := func(p int) bool { return target(p).Untagged.Has(vid) || target(p).Tagged.Has(vid) }
-			un := device.where(func(p int) bool { return target(p).Untagged.Has(vid) || !member(p) && now.Ports[p].Untagged.Has(vid) })
-			tg := device.where(func(p int) bool { return target(p).Tagged.Has(vid) || !member(p) && now.Ports[p].Tagged.Has(vid) })
+			un := device.where(func(port int) bool {
+				return target(port).Untagged.Has(vid) || !member(port) && now.Ports[port].Untagged.Has(vid)
+			})
+			tg := device.where(func(port int) bool {
+				return target(port).Tagged.Has(vid) || !member(port) && now.Ports[port].Tagged.Has(vid)
+			})
 			page(vid, un, tg)
 		}
 		if apart && !early {
 			pvids()
 		}
-		known := w.now.VLANs
-		for v := range known.All() {
-			page(v, device.where(func(p int) bool { return w.to.Ports[p].Untagged.Has(v) }), device.where(func(p int) bool { return w.to.Ports[p].Tagged.Has(v) }))
+		known := way.now.VLANs
+		for vid := range known.All() {
+			page(vid, device.where(func(port int) bool { return way.to.Ports[port].Untagged.Has(vid) }), device.where(func(port int) bool { return way.to.Ports[port].Tagged.Has(vid) }))
 		}
-		w.each(func(a, b Setting) bool { return a.Admit == b.Admit && a.Filter == b.Filter }, func(ports []int, to Setting) Step {
+		way.each(func(a, b Setting) bool { return a.Admit == b.Admit && a.Filter == b.Filter }, func(ports []int, to Setting) Step {
 			return framesOf(device, ports, to)
 		})
-		w.forget("VLANs", "Delete VLAN %s")
+		way.forget("VLANs", "Delete VLAN %s")
 	},
 	apply: func(device *Device, state *State, st Step) error {
 		switch st.Op {
 		case Create:
 			state.VLANs.Add(st.VLAN)
 			if device.habit(office.StartsTagged) {
-				for _, p := range device.logical() {
-					state.Ports[p].Tagged.Add(st.VLAN)
+				for _, port := range device.logical() {
+					state.Ports[port].Tagged.Add(st.VLAN)
 				}
 			}
 			return nil
 		case Delete:
-			return state.delete(st.VLAN, func(p *Setting) bool {
-				return p.PVID == st.VLAN && (device.habit(office.KeepsPVIDVLAN) || !device.habit(office.PVIDFollows))
+			return state.delete(st.VLAN, func(setting *Setting) bool {
+				return setting.PVID == st.VLAN && (device.habit(office.KeepsPVIDVLAN) || !device.habit(office.PVIDFollows))
 			})
 		case PVID:
 			if device.habit(office.PVIDFollows) {
 				return errStep
 			}
-			for _, p := range st.Ports {
-				if m := state.Ports[p].Members(); device.habit(office.KeepsPVIDVLAN) && st.VLAN != 0 && !m.Has(st.VLAN) {
-					return fmt.Errorf("port %s is not in VLAN %d, which cannot be its PVID then", device.Ports[p].Name, st.VLAN)
+			for _, port := range st.Ports {
+				if set := state.Ports[port].Members(); device.habit(office.KeepsPVIDVLAN) && st.VLAN != 0 && !set.Has(st.VLAN) {
+					return fmt.Errorf("port %s is not in VLAN %d, which cannot be its PVID then", device.Ports[port].Name, st.VLAN)
 				}
-				state.Ports[p].PVID = st.VLAN
+				state.Ports[port].PVID = st.VLAN
 			}
 			return known(state, st.VLAN)
 		case Frames:
-			for _, p := range st.Ports {
-				state.Ports[p].Admit, state.Ports[p].Filter = st.Set.Admit, st.Set.Filter
+			for _, port := range st.Ports {
+				state.Ports[port].Admit, state.Ports[port].Filter = st.Set.Admit, st.Set.Filter
 			}
 			return nil
 		case Page:
@@ -187,19 +193,19 @@ var byVLAN = kind{
 	},
 }
 
-func pageOf(d *Device, v office.VID, un, tg []int) Step {
-	return Step{Op: Page, VLAN: v, Untagged: un, Tagged: tg, Where: fmt.Sprintf("VLAN %d", v),
-		Text: fmt.Sprintf("VLAN %s: untagged %s, tagged %s", d.name(v), orNone(d.list(un)), orNone(d.list(tg)))}
+func pageOf(device *Device, vid office.VID, un, tg []int) Step {
+	return Step{Op: Page, VLAN: vid, Untagged: un, Tagged: tg, Where: fmt.Sprintf("VLAN %d", vid),
+		Text: fmt.Sprintf("VLAN %s: untagged %s, tagged %s", device.name(vid), orNone(device.list(un)), orNone(device.list(tg)))}
 }
 
-func pvidOf(d *Device, v office.VID, at []int) Step {
-	return Step{Op: PVID, VLAN: v, Ports: at, Where: "PVIDs",
-		Text: fmt.Sprintf("PVID of %s: %s", d.list(at), vidOr(v, "none (where it has to be a number: a VLAN that the port is not in)"))}
+func pvidOf(device *Device, vid office.VID, at []int) Step {
+	return Step{Op: PVID, VLAN: vid, Ports: at, Where: "PVIDs",
+		Text: fmt.Sprintf("PVID of %s: %s", device.list(at), vidOr(vid, "none (where it has to be a number: a VLAN that the port is not in)"))}
 }
 
-func framesOf(d *Device, at []int, to Setting) Step {
+func framesOf(device *Device, at []int, to Setting) Step {
 	return Step{Op: Frames, Ports: at, Set: to, Where: "Ports",
-		Text: fmt.Sprintf("Ports %s: acceptable frames %s, ingress filtering %s", d.list(at), to.Admit, [...]string{"on", "off"}[onOff(!to.Filter)])}
+		Text: fmt.Sprintf("Ports %s: acceptable frames %s, ingress filtering %s", device.list(at), to.Admit, [...]string{"on", "off"}[onOff(!to.Filter)])}
 }
 
 // applyPage sets one VLAN's ports, with what the device does of its own accord.
@@ -218,13 +224,13 @@ func applyPage(device *Device, state *State, st Step) error {
 		}
 		in[p] = 'T'
 	}
-	leave := func(setting *Setting, v office.VID) error {
-		if device.habit(office.KeepsPVIDVLAN) && setting.PVID == v && !device.habit(office.PVIDFollows) {
-			return fmt.Errorf("a port cannot leave VLAN %d, which is its PVID", v)
+	leave := func(setting *Setting, other office.VID) error {
+		if device.habit(office.KeepsPVIDVLAN) && setting.PVID == other && !device.habit(office.PVIDFollows) {
+			return fmt.Errorf("a port cannot leave VLAN %d, which is its PVID", other)
 		}
-		setting.Untagged.Remove(v)
-		setting.Tagged.Remove(v)
-		if device.habit(office.PVIDFollows) && setting.PVID == v {
+		setting.Untagged.Remove(other)
+		setting.Tagged.Remove(other)
+		if device.habit(office.PVIDFollows) && setting.PVID == other {
 			setting.PVID = 0
 			if setting.Untagged.Len() == 1 {
 				setting.PVID = single(&setting.Untagged)
@@ -241,8 +247,8 @@ func applyPage(device *Device, state *State, st Step) error {
 			}
 			if device.habit(office.LeavesLast) {
 				last := setting.Untagged
-				for o := range last.All() {
-					if err := leave(setting, o); err != nil {
+				for other := range last.All() {
+					if err := leave(setting, other); err != nil {
 						return err
 					}
 				}
@@ -272,16 +278,16 @@ func applyPage(device *Device, state *State, st Step) error {
 }
 
 // pvidSet is every PVID of a state, none among them, ascending.
-func pvidSet(s State) func(yield func(office.VID) bool) {
+func pvidSet(state State) func(yield func(office.VID) bool) {
 	return func(yield func(office.VID) bool) {
 		seen := office.Set{}
-		for _, p := range s.Ports {
-			if p.PVID != 0 {
-				seen.Add(p.PVID)
+		for _, setting := range state.Ports {
+			if setting.PVID != 0 {
+				seen.Add(setting.PVID)
 			}
 		}
-		for v := range seen.All() {
-			if !yield(v) {
+		for vid := range seen.All() {
+			if !yield(vid) {
 				return
 			}
 		}
@@ -296,16 +302,16 @@ func onOff(b bool) int {
 	return 0
 }
 
-func orNone(s string) string {
-	if s == "" {
+func orNone(text string) string {
+	if text == "" {
 		return "none"
 	}
-	return s
+	return text
 }
 
 // nameOnly is a VLAN's name without its number.
-func nameOnly(d *Device, v office.VID) string {
-	full, num := d.name(v), fmt.Sprint(v)
+func nameOnly(device *Device, vid office.VID) string {
+	full, num := device.name(vid), fmt.Sprint(vid)
 	if len(full) > len(num)+1 {
 		return full[len(num)+1:]
 	}

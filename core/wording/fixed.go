@@ -16,8 +16,8 @@ func Fixed(device *Device) []Table {
 	bundles := Table{Title: "Bundles", Head: []string{"Bundle", "Mode", "Ports"}}
 	speeds := Table{Title: "Speeds", Head: []string{"Port", "Speed"}}
 	for i := range device.Ports {
-		if x := &device.Ports[i]; x.Kind == office.Bundle {
-			bundles.Rows = append(bundles.Rows, []string{device.list([]int{i}), string(x.Mode), device.list(x.Members)})
+		if port := &device.Ports[i]; port.Kind == office.Bundle {
+			bundles.Rows = append(bundles.Rows, []string{device.list([]int{i}), string(port.Mode), device.list(port.Members)})
 		}
 	}
 	for i := 0; i < device.Front(); {
@@ -25,28 +25,28 @@ func Fixed(device *Device) []Table {
 		for j < device.Front() && device.Ports[j].Speed == device.Ports[i].Speed {
 			j++
 		}
-		if s := device.Ports[i].Speed; s != 0 {
+		if speed := device.Ports[i].Speed; speed != 0 {
 			at := make([]int, 0, j-i)
 			for k := i; k < j; k++ {
 				at = append(at, k)
 			}
-			speeds.Rows = append(speeds.Rows, []string{device.list(at), s.String()})
+			speeds.Rows = append(speeds.Rows, []string{device.list(at), speed.String()})
 		}
 		i = j
 	}
 	addresses := Table{Title: "Addresses", Head: []string{"VLAN", "Name", "Address", "On port", "Hands out", "Zone"}}
 	if device.Wording.Name != office.BySubInterface { // there they are part of the interfaces
-		for _, a := range device.Addresses {
-			addresses.Rows = append(addresses.Rows, []string{fmt.Sprint(a.VID), nameOnly(device, a.VID), a.Prefix.String(), a.On, handout(a), a.Zone})
+		for _, address := range device.Addresses {
+			addresses.Rows = append(addresses.Rows, []string{fmt.Sprint(address.VID), nameOnly(device, address.VID), address.Prefix.String(), address.On, handout(address), address.Zone})
 		}
 	}
 	manage := Table{Title: "Management", Head: []string{"VLAN", "Name", "Address", "Default gateway"}}
-	if m := device.Manage; m != nil {
-		manage.Rows = append(manage.Rows, []string{fmt.Sprint(m.VID), nameOnly(device, m.VID), device.managed.Address, device.managed.Gateway})
+	if one := device.Manage; one != nil {
+		manage.Rows = append(manage.Rows, []string{fmt.Sprint(one.VID), nameOnly(device, one.VID), device.managed.Address, device.managed.Gateway})
 	}
-	for _, t := range append([]Table{bundles, speeds, addresses, manage}, policy(device)...) {
-		if t.Rows != nil {
-			out = append(out, t)
+	for _, table := range append([]Table{bundles, speeds, addresses, manage}, policy(device)...) {
+		if table.Rows != nil {
+			out = append(out, table)
 		}
 	}
 	return out
@@ -56,30 +56,30 @@ func Fixed(device *Device) []Table {
 // itself answers, and the rules in their order, with what is done where none fits.
 func policy(device *Device) []Table {
 	lines := Table{Title: "Lines to the outside", Head: []string{"Line", "Port", "VLAN", "Address", "Next hop"}}
-	for _, l := range device.Outsides {
-		row := []string{l.Name, l.On, "", "comes from there", ""}
-		if l.VID != 0 {
-			row[2] = fmt.Sprint(l.VID)
+	for _, line := range device.Outsides {
+		row := []string{line.Name, line.On, "", "comes from there", ""}
+		if line.VID != 0 {
+			row[2] = fmt.Sprint(line.VID)
 		}
-		if l.Prefix.IsValid() {
-			row[3], row[4] = l.Prefix.String(), l.Via.String()
+		if line.Prefix.IsValid() {
+			row[3], row[4] = line.Prefix.String(), line.Via.String()
 		}
 		lines.Rows = append(lines.Rows, row)
 	}
 	routes := Table{Title: "Routes", Head: []string{"Destination", "By"}}
-	for _, r := range device.Routes {
-		to, by, _ := strings.Cut(r.String(), " via ")
+	for _, route := range device.Routes {
+		to, by, _ := strings.Cut(route.String(), " via ")
 		routes.Rows = append(routes.Rows, []string{to, by})
 	}
 	admits := Table{Title: "Answers itself", Head: []string{"Address", "Services"}}
-	for _, a := range device.Addresses {
-		if a.Admits != nil {
-			admits.Rows = append(admits.Rows, []string{a.Prefix.Addr().String(), strings.Replace(office.Services(a.Admits), "-", "nothing", map[bool]int{true: 1}[len(a.Admits) == 0])})
+	for _, address := range device.Addresses {
+		if address.Admits != nil {
+			admits.Rows = append(admits.Rows, []string{address.Prefix.Addr().String(), strings.Replace(office.Services(address.Admits), "-", "nothing", map[bool]int{true: 1}[len(address.Admits) == 0])})
 		}
 	}
 	rules := Table{Title: "Rules", Head: []string{"Nr", "Do", "From", "To", "Services", "Note"}}
-	for i, r := range device.Rules {
-		rules.Rows = append(rules.Rows, []string{fmt.Sprint(i + 1), string(r.Do), office.Sides(r.From), office.Sides(r.To), office.Services(r.Services), r.Note})
+	for i, rule := range device.Rules {
+		rules.Rows = append(rules.Rows, []string{fmt.Sprint(i + 1), string(rule.Do), office.Sides(rule.From), office.Sides(rule.To), office.Services(rule.Services), rule.Note})
 	}
 	if rules.Rows != nil || device.Between != "" || device.Within != "" {
 		state := "answers pass by themselves"
@@ -91,11 +91,11 @@ func policy(device *Device) []Table {
 	return []Table{lines, routes, admits, rules}
 }
 
-func handout(a office.Address) string {
-	if !a.From.IsValid() {
+func handout(address office.Address) string {
+	if !address.From.IsValid() {
 		return ""
 	}
-	return a.From.String() + "-" + a.To.String()
+	return address.From.String() + "-" + address.To.String()
 }
 
 // FromFactory is the steps from a device's factory state to what it should be,
@@ -105,14 +105,14 @@ func handout(a office.Address) string {
 func FromFactory(device *Device, to State) ([]Step, error) {
 	var first, last []Step
 	for i := range device.Ports {
-		if x := &device.Ports[i]; x.Kind == office.Bundle {
-			text := fmt.Sprintf("Make the bundle %s of %s, mode %s; its cables come after both ends are set", x.Name, device.list(x.Members), x.Mode)
+		if port := &device.Ports[i]; port.Kind == office.Bundle {
+			text := fmt.Sprintf("Make the bundle %s of %s, mode %s; its cables come after both ends are set", port.Name, device.list(port.Members), port.Mode)
 			first = append(first, Step{Op: Fix, Where: "Bundles", Text: text})
 		}
 	}
-	for _, t := range Fixed(device) {
-		if t.Title == "Speeds" {
-			for _, r := range t.Rows {
+	for _, table := range Fixed(device) {
+		if table.Title == "Speeds" {
+			for _, r := range table.Rows {
 				first = append(first, Step{Op: Fix, Where: "Ports", Text: fmt.Sprintf("Speed of %s: %s, or found by the two ends themselves", r[0], r[1])})
 			}
 		}
@@ -132,20 +132,20 @@ func FromFactory(device *Device, to State) ([]Step, error) {
 			last = append(last, Step{Op: Fix, Where: "Addresses", Text: text})
 		}
 	}
-	for _, t := range policy(device) {
-		for _, r := range t.Rows {
+	for _, table := range policy(device) {
+		for _, r := range table.Rows {
 			if r[0] == "else" {
-				last = append(last, Step{Op: Fix, Where: t.Title, Text: fmt.Sprintf("Where no rule fits: %s; %s", r[1], r[5])})
+				last = append(last, Step{Op: Fix, Where: table.Title, Text: fmt.Sprintf("Where no rule fits: %s; %s", r[1], r[5])})
 				continue
 			}
-			if t.Title == "Rules" {
-				last = append(last, Step{Op: Fix, Where: t.Title, Text: strings.TrimSpace(fmt.Sprintf("Rule %s: %s %s to %s, %s. %s", r[0], r[1], r[2], r[3], r[4], r[5]))})
+			if table.Title == "Rules" {
+				last = append(last, Step{Op: Fix, Where: table.Title, Text: strings.TrimSpace(fmt.Sprintf("Rule %s: %s %s to %s, %s. %s", r[0], r[1], r[2], r[3], r[4], r[5]))})
 				continue
 			}
-			last = append(last, Step{Op: Fix, Where: t.Title, Text: strings.Join(slices.DeleteFunc(slices.Clone(r), func(s string) bool { return s == "" }), ", ")})
+			last = append(last, Step{Op: Fix, Where: table.Title, Text: strings.Join(slices.DeleteFunc(slices.Clone(r), func(text string) bool { return text == "" }), ", ")})
 		}
 	}
-	if m := device.Manage; m != nil && (m.VID != office.DefaultVID || m.Addr.IsValid()) && device.Own(m.Addr) == nil { // one of its own addresses is the step already
+	if manage := device.Manage; manage != nil && (manage.VID != office.DefaultVID || manage.Addr.IsValid()) && device.Own(manage.Addr) == nil { // one of its own addresses is the step already
 		last = append(last, Step{Op: Fix, Where: "Management", Text: device.managed.Text + ": go there from a port of that VLAN, and take the old address and VLAN away only when it answers"})
 	}
 	steps, err := Steps(device, Factory(device), to)

@@ -12,30 +12,30 @@ import (
 // shows and sets them. The PVID is a flag of an entry, so it is always a VLAN
 // that the port is a member of.
 var linux = kind{
-	write: func(device *Device, s State) []Table {
+	write: func(device *Device, state State) []Table {
 		table := Table{Title: "Bridge VLANs", Head: []string{"Port", "VLAN", "Flags"}}
 		for _, port := range device.logical() {
-			setting := s.Ports[port]
+			setting := state.Ports[port]
 			if setting.Off {
 				table.Rows = append(table.Rows, []string{device.list([]int{port}), "", "down"})
 				continue
 			}
-			for _, r := range flagged(setting) {
-				table.Rows = append(table.Rows, []string{device.list([]int{port}), r.text(), strings.Join(flags(setting, r.from), " ")})
+			for _, run := range flagged(setting) {
+				table.Rows = append(table.Rows, []string{device.list([]int{port}), run.text(), strings.Join(flags(setting, run.from), " ")})
 			}
 		}
 		return []Table{table}
 	},
-	read: func(d *Device, ts []Table, s *State) error {
-		return find(ts, "Bridge VLANs").each(d, func(r *row) {
-			text := strings.ToLower(r.text("Flags"))
-			for _, p := range r.ports("Port") {
-				setting := &s.Ports[p]
+	read: func(device *Device, ts []Table, state *State) error {
+		return find(ts, "Bridge VLANs").each(device, func(row *row) {
+			text := strings.ToLower(row.text("Flags"))
+			for _, port := range row.ports("Port") {
+				setting := &state.Ports[port]
 				if text == "down" {
 					*setting = Setting{Off: true, Filter: true}
 					continue
 				}
-				all := r.vids("VLAN")
+				all := row.vids("VLAN")
 				for vid := range all.All() {
 					if strings.Contains(text, "egress untagged") {
 						setting.Untagged.Add(vid)
@@ -49,33 +49,33 @@ var linux = kind{
 			}
 		})
 	},
-	cannot: func(d *Device, s State, p int) (string, Setting) {
-		setting := s.Ports[p]
-		if why, n := plainOnly(setting); why != "" {
-			return why, n
+	cannot: func(device *Device, state State, port int) (string, Setting) {
+		setting := state.Ports[port]
+		if why, other := plainOnly(setting); why != "" {
+			return why, other
 		}
-		if m := setting.Members(); setting.PVID != 0 && !m.Has(setting.PVID) {
-			n := setting
-			n.PVID = 0
-			return "the PVID is an entry of the port: a VLAN that it is a member of", n
+		if set := setting.Members(); setting.PVID != 0 && !set.Has(setting.PVID) {
+			other := setting
+			other.PVID = 0
+			return "the PVID is an entry of the port: a VLAN that it is a member of", other
 		}
 		return "", setting
 	},
-	steps: func(d *Device, w *way) {
-		for _, port := range d.logical() {
-			for _, st := range entriesOf(d, port, w.now.Ports[port], w.to.Ports[port]) {
-				w.do(st)
+	steps: func(device *Device, way *way) {
+		for _, port := range device.logical() {
+			for _, st := range entriesOf(device, port, way.now.Ports[port], way.to.Ports[port]) {
+				way.do(st)
 			}
-			to := w.to.Ports[port].Members()
-			now := w.now.Ports[port].Members()
-			for _, c := range ranges(now.Minus(&to)) {
-				w.do(dropOf(d, port, c))
+			to := way.to.Ports[port].Members()
+			now := way.now.Ports[port].Members()
+			for _, run := range ranges(now.Minus(&to)) {
+				way.do(dropOf(device, port, run))
 			}
 		}
 	},
-	apply: func(d *Device, s *State, st Step) error {
-		for _, p := range st.Ports {
-			setting := &s.Ports[p]
+	apply: func(device *Device, state *State, st Step) error {
+		for _, port := range st.Ports {
+			setting := &state.Ports[port]
 			for vid := st.VLAN; vid <= max(st.VLAN, st.Last); vid++ {
 				switch st.Op {
 				case Join:
@@ -92,7 +92,7 @@ var linux = kind{
 						setting.PVID = 0
 					}
 				case Leave:
-					if m := setting.Members(); !m.Has(vid) {
+					if set := setting.Members(); !set.Has(vid) {
 						return fmt.Errorf("there is no such entry")
 					}
 					setting.Untagged.Remove(vid)
@@ -110,42 +110,42 @@ var linux = kind{
 }
 
 // inside is a port's name on the device.
-func inside(d *Device, p int) string {
-	if d.Ports[p].Inside != "" {
-		return d.Ports[p].Inside
+func inside(device *Device, port int) string {
+	if device.Ports[port].Inside != "" {
+		return device.Ports[port].Inside
 	}
-	return d.Ports[p].Name
+	return device.Ports[port].Name
 }
 
 // entriesOf adds to a port what it has not yet as it should, an entry a command.
-func entriesOf(d *Device, p int, now, to Setting) (out []Step) {
-	for _, r := range flagged(to) {
+func entriesOf(device *Device, p int, now, to Setting) (out []Step) {
+	for _, run := range flagged(to) {
 		var come office.Set // of the range, what is not so yet
-		for v := r.from; v <= r.to; v++ {
-			if !slices.Equal(flags(now, v), flags(to, v)) || !now.Untagged.Has(v) && !now.Tagged.Has(v) {
-				come.Add(v)
+		for vid := run.from; vid <= run.to; vid++ {
+			if !slices.Equal(flags(now, vid), flags(to, vid)) || !now.Untagged.Has(vid) && !now.Tagged.Has(vid) {
+				come.Add(vid)
 			}
 		}
-		for _, c := range ranges(come) {
-			cmd := fmt.Sprintf("bridge vlan add dev %s vid %s", inside(d, p), c.text())
-			for _, f := range flags(to, c.from) {
+		for _, other := range ranges(come) {
+			cmd := fmt.Sprintf("bridge vlan add dev %s vid %s", inside(device, p), other.text())
+			for _, f := range flags(to, other.from) {
 				cmd += " " + strings.ToLower(strings.TrimPrefix(f, "Egress "))
 			}
 			set := Setting{}
-			if to.Untagged.Has(c.from) {
-				set.Untagged.Add(c.from)
+			if to.Untagged.Has(other.from) {
+				set.Untagged.Add(other.from)
 			}
-			if to.PVID == c.from {
-				set.PVID = c.from
+			if to.PVID == other.from {
+				set.PVID = other.from
 			}
-			out = append(out, Step{Op: Join, VLAN: c.from, Last: c.to, Ports: []int{p}, Set: set, Where: inside(d, p), Text: cmd})
+			out = append(out, Step{Op: Join, VLAN: other.from, Last: other.to, Ports: []int{p}, Set: set, Where: inside(device, p), Text: cmd})
 		}
 	}
 	return out
 }
 
-func dropOf(d *Device, p int, c run) Step {
-	return Step{Op: Leave, VLAN: c.from, Last: c.to, Ports: []int{p}, Where: inside(d, p), Text: fmt.Sprintf("bridge vlan del dev %s vid %s", inside(d, p), c.text())}
+func dropOf(device *Device, p int, run run) Step {
+	return Step{Op: Leave, VLAN: run.from, Last: run.to, Ports: []int{p}, Where: inside(device, p), Text: fmt.Sprintf("bridge vlan del dev %s vid %s", inside(device, p), run.text())}
 }
 
 // run is VLANs that follow one another.
@@ -159,12 +159,12 @@ func (s run) text() string {
 }
 
 // ranges is a set as ranges.
-func ranges(s office.Set) (out []run) {
-	for v := range s.All() {
-		if n := len(out); n > 0 && out[n-1].to+1 == v {
-			out[n-1].to = v
+func ranges(set office.Set) (out []run) {
+	for vid := range set.All() {
+		if n := len(out); n > 0 && out[n-1].to+1 == vid {
+			out[n-1].to = vid
 		} else {
-			out = append(out, run{v, v})
+			out = append(out, run{vid, vid})
 		}
 	}
 	return out
@@ -172,25 +172,25 @@ func ranges(s office.Set) (out []run) {
 
 // flagged is the entries of a port: VLANs that follow one another and have the
 // same flags are one.
-func flagged(x Setting) (out []run) {
-	m := x.Members()
-	for v := range m.All() {
-		if n := len(out); n > 0 && out[n-1].to+1 == v && slices.Equal(flags(x, v), flags(x, out[n-1].from)) {
-			out[n-1].to = v
+func flagged(setting Setting) (out []run) {
+	set := setting.Members()
+	for vid := range set.All() {
+		if n := len(out); n > 0 && out[n-1].to+1 == vid && slices.Equal(flags(setting, vid), flags(setting, out[n-1].from)) {
+			out[n-1].to = vid
 		} else {
-			out = append(out, run{v, v})
+			out = append(out, run{vid, vid})
 		}
 	}
 	return out
 }
 
 // flags are those of a VLAN's entry, as `bridge vlan show` prints them.
-func flags(x Setting, v office.VID) []string {
+func flags(setting Setting, vid office.VID) []string {
 	var out []string
-	if x.PVID == v {
+	if setting.PVID == vid {
 		out = append(out, "PVID")
 	}
-	if x.Untagged.Has(v) {
+	if setting.Untagged.Has(vid) {
 		out = append(out, "Egress Untagged")
 	}
 	return out

@@ -16,23 +16,23 @@ type Managed struct {
 }
 
 // ManagedIn is a device's management in an office, the zero Managed for none.
-func ManagedIn(n *span.Net, m *office.Manage) (out Managed) {
-	if m == nil {
+func ManagedIn(one *span.Net, manage *office.Manage) (out Managed) {
+	if manage == nil {
 		return out
 	}
-	out.Text = "Management in VLAN " + n.Name(m.VID)
-	if !m.Addr.IsValid() {
+	out.Text = "Management in VLAN " + one.Name(manage.VID)
+	if !manage.Addr.IsValid() {
 		return out
 	}
-	out.Address = m.Addr.String()
-	if net := m.Net(n.Office.VLAN(m.VID)); net.IsValid() {
-		out.Address = netip.PrefixFrom(m.Addr, net.Bits()).String()
+	out.Address = manage.Addr.String()
+	if net := manage.Net(one.Office.VLAN(manage.VID)); net.IsValid() {
+		out.Address = netip.PrefixFrom(manage.Addr, net.Bits()).String()
 	}
 	out.Text += ", address " + out.Address
-	if gate := m.Gateway(n.Gateways()); gate.IsValid() && gate != m.Addr {
+	if gate := manage.Gateway(one.Gateways()); gate.IsValid() && gate != manage.Addr {
 		out.Gateway = gate.String()
 		out.Text += ", default gateway " + out.Gateway
-	} else if m.Alone {
+	} else if manage.Alone {
 		out.Gateway = "none"
 		out.Text += ", no default gateway"
 	}

@@ -15,50 +15,50 @@ import (
 //
 // Unlike [Steps], the goal need not be one that the wording can say; what cannot
 // be asked for is left out.
-func Pages(d *Device, now, goal State) []Step {
-	g := &pages{d: d, now: now, goal: goal}
+func Pages(device *Device, now, goal State) []Step {
+	one := &pages{device: device, now: now, goal: goal}
 	var shut, open []int
-	for _, p := range d.logical() {
-		a, b := &now.Ports[p], &goal.Ports[p]
+	for _, port := range device.logical() {
+		setting, other := &now.Ports[port], &goal.Ports[port]
 		switch {
-		case b.Off && !a.Off:
-			shut = append(shut, p)
-		case !b.Off && a.Off && a.same(*b):
-			open = append(open, p)
+		case other.Off && !setting.Off:
+			shut = append(shut, port)
+		case !other.Off && setting.Off && setting.same(*other):
+			open = append(open, port)
 		}
-		if !b.Off && !a.same(*b) {
-			g.at = append(g.at, p)
+		if !other.Off && !setting.same(*other) {
+			one.at = append(one.at, port)
 		}
 	}
 	if len(shut) > 0 {
-		g.add(Step{Op: Shut, Ports: shut, Where: "Ports", Text: "Shut " + d.list(shut)})
+		one.add(Step{Op: Shut, Ports: shut, Where: "Ports", Text: "Shut " + device.list(shut)})
 	}
 	if len(open) > 0 {
-		g.add(Step{Op: Open, Ports: open, Where: "Ports", Text: "Open " + d.list(open)})
+		one.add(Step{Op: Open, Ports: open, Where: "Ports", Text: "Open " + device.list(open)})
 	}
-	switch d.kind {
+	switch device.kind {
 	case &byVLAN:
-		g.byVLAN()
+		one.byVLAN()
 	case &byGroup:
-		g.byGroup()
+		one.byGroup()
 	case &bySubInterface:
-		g.bySubInterface()
+		one.bySubInterface()
 	case &linux:
-		g.linux()
+		one.linux()
 	case &byPort, &byChoice:
-		g.create("VLANs", "Create VLAN %s")
-		g.whole()
-		if d.kind == &byChoice { // what else there is decides what a trunk carries
-			g.forget()
+		one.create("VLANs", "Create VLAN %s")
+		one.whole()
+		if device.kind == &byChoice { // what else there is decides what a trunk carries
+			one.forget()
 		}
 	default:
-		g.whole()
+		one.whole()
 	}
-	return g.out
+	return one.out
 }
 
 type pages struct {
-	d         *Device
+	device    *Device
 	now, goal State
 	at        []int // ports whose settings differ
 	out       []Step
@@ -68,35 +68,35 @@ func (g *pages) add(st Step) { g.out = append(g.out, st) }
 
 func (g *pages) create(where, text string) {
 	var needed office.Set
-	for _, p := range g.at {
-		m := g.goal.Ports[p].Members()
-		needed.AddAll(&m)
-		needed.Add(g.goal.Ports[p].PVID)
+	for _, port := range g.at {
+		set := g.goal.Ports[port].Members()
+		needed.AddAll(&set)
+		needed.Add(g.goal.Ports[port].PVID)
 	}
 	needed.Remove(0)
 	missing := needed.Minus(&g.now.VLANs)
-	for v := range missing.All() {
-		g.add(Step{Op: Create, VLAN: v, Where: where, Text: fmt.Sprintf(text, g.d.name(v))})
+	for vid := range missing.All() {
+		g.add(Step{Op: Create, VLAN: vid, Where: where, Text: fmt.Sprintf(text, g.device.name(vid))})
 	}
 }
 
 func (g *pages) forget() {
 	gone := g.now.VLANs.Minus(&g.goal.VLANs)
 	gone.Remove(office.DefaultVID)
-	for v := range gone.All() {
-		g.add(Step{Op: Delete, VLAN: v, Where: "VLANs", Text: "Delete VLAN " + g.d.name(v)})
+	for vid := range gone.All() {
+		g.add(Step{Op: Delete, VLAN: vid, Where: "VLANs", Text: "Delete VLAN " + g.device.name(vid)})
 	}
 }
 
 // alike parts ports into those with the same goal, in order.
-func (g *pages) alike(same func(a, b Setting) bool) [][]int {
+func (g *pages) alike(same func(setting, other Setting) bool) [][]int {
 	var out [][]int
-	for _, p := range g.at {
-		i := slices.IndexFunc(out, func(at []int) bool { return same(g.goal.Ports[at[0]], g.goal.Ports[p]) })
+	for _, port := range g.at {
+		i := slices.IndexFunc(out, func(at []int) bool { return same(g.goal.Ports[at[0]], g.goal.Ports[port]) })
 		if i < 0 {
-			out = append(out, []int{p})
+			out = append(out, []int{port})
 		} else {
-			out[i] = append(out[i], p)
+			out[i] = append(out[i], port)
 		}
 	}
 	return out
@@ -107,26 +107,26 @@ func (g *pages) alike(same func(a, b Setting) bool) [][]int {
 func (g *pages) whole() {
 	for _, at := range g.alike(Setting.same) {
 		to := g.goal.Ports[at[0]]
-		m := to.Members()
+		set := to.Members()
 		if to.PVID != 0 {
-			m.Add(to.PVID)
+			set.Add(to.PVID)
 		}
-		if gone := m.Minus(&g.now.VLANs); !gone.Empty() && (g.d.kind == &byPort || g.d.kind == &byChoice) {
+		if gone := set.Minus(&g.now.VLANs); !gone.Empty() && (g.device.kind == &byPort || g.device.kind == &byChoice) {
 			continue // its VLANs come first
 		}
 		next := g.now.clone()
-		for _, p := range at {
-			to.Off = g.now.Ports[p].Off
-			next.Ports[p] = to
+		for _, port := range at {
+			to.Off = g.now.Ports[port].Off
+			next.Ports[port] = to
 		}
-		next.VLANs.AddAll(&m)
-		if why, _ := g.d.kind.cannot(g.d, next, at[0]); why != "" {
+		next.VLANs.AddAll(&set)
+		if why, _ := g.device.kind.cannot(g.device, next, at[0]); why != "" {
 			continue
 		}
-		w := &way{d: g.d, now: g.now.clone(), to: next}
-		w.to.VLANs = w.now.VLANs // nothing is created or forgotten by it
-		g.d.kind.steps(g.d, w)
-		for _, st := range w.steps {
+		one := &way{device: g.device, now: g.now.clone(), to: next}
+		one.to.VLANs = one.now.VLANs // nothing is created or forgotten by it
+		g.device.kind.steps(g.device, one)
+		for _, st := range one.steps {
 			if st.Op == Port {
 				st.Ports = slices.DeleteFunc(slices.Clone(st.Ports), func(p int) bool { return !slices.Contains(at, p) })
 				g.add(st)
@@ -137,115 +137,117 @@ func (g *pages) whole() {
 }
 
 func (g *pages) byVLAN() {
-	d, apart := g.d, !g.d.habit(office.PVIDFollows)
+	device, apart := g.device, !g.device.habit(office.PVIDFollows)
 	g.create("VLANs", "Create VLAN %s")
 	var touched office.Set
-	for _, p := range g.at {
-		a, b := &g.now.Ports[p], &g.goal.Ports[p]
-		for _, x := range []office.Set{a.Untagged.Xor(&b.Untagged), a.Tagged.Xor(&b.Tagged)} {
-			touched.AddAll(&x)
+	for _, port := range g.at {
+		setting, other := &g.now.Ports[port], &g.goal.Ports[port]
+		for _, set := range []office.Set{setting.Untagged.Xor(&other.Untagged), setting.Tagged.Xor(&other.Tagged)} {
+			touched.AddAll(&set)
 		}
 	}
-	differs := make([]bool, len(d.Ports))
+	differs := make([]bool, len(device.Ports))
 	for _, p := range g.at {
 		differs[p] = true
 	}
-	for v := range touched.All() {
-		if !g.now.VLANs.Has(v) {
+	for vid := range touched.All() {
+		if !g.now.VLANs.Has(vid) {
 			continue
 		}
 		var un, tg []int
-		for _, p := range d.logical() {
-			x := &g.now.Ports[p]
-			if differs[p] {
-				x = &g.goal.Ports[p]
+		for _, port := range device.logical() {
+			setting := &g.now.Ports[port]
+			if differs[port] {
+				setting = &g.goal.Ports[port]
 			}
 			switch {
-			case x.Untagged.Has(v):
-				un = append(un, p)
-			case x.Tagged.Has(v):
-				tg = append(tg, p)
+			case setting.Untagged.Has(vid):
+				un = append(un, port)
+			case setting.Tagged.Has(vid):
+				tg = append(tg, port)
 			}
 		}
-		g.add(pageOf(d, v, un, tg))
+		g.add(pageOf(device, vid, un, tg))
 	}
 	for _, at := range g.alike(func(a, b Setting) bool { return a.PVID == b.PVID }) {
-		v := g.goal.Ports[at[0]].PVID
-		at = slices.DeleteFunc(at, func(p int) bool { return g.now.Ports[p].PVID == v })
-		if len(at) > 0 && apart && (v == 0 || g.now.VLANs.Has(v)) {
-			g.add(pvidOf(d, v, at))
+		vid := g.goal.Ports[at[0]].PVID
+		at = slices.DeleteFunc(at, func(port int) bool { return g.now.Ports[port].PVID == vid })
+		if len(at) > 0 && apart && (vid == 0 || g.now.VLANs.Has(vid)) {
+			g.add(pvidOf(device, vid, at))
 		}
 	}
 	for _, at := range g.alike(func(a, b Setting) bool { return a.Admit == b.Admit && a.Filter == b.Filter }) {
 		to := g.goal.Ports[at[0]]
-		at = slices.DeleteFunc(at, func(p int) bool { return g.now.Ports[p].Admit == to.Admit && g.now.Ports[p].Filter == to.Filter })
+		at = slices.DeleteFunc(at, func(port int) bool {
+			return g.now.Ports[port].Admit == to.Admit && g.now.Ports[port].Filter == to.Filter
+		})
 		if len(at) > 0 {
-			g.add(framesOf(d, at, to))
+			g.add(framesOf(device, at, to))
 		}
 	}
 }
 
 func (g *pages) byGroup() {
 	g.create("Groups", "Add a group for VLAN %s")
-	for _, p := range g.at {
-		a, b := &g.now.Ports[p], &g.goal.Ports[p]
-		for v := range a.Tagged.All() {
-			if !b.Tagged.Has(v) || wireOf(*a, v) != wireOf(*b, v) {
-				g.add(rowOf(g.d, Leave, p, v, *a))
+	for _, port := range g.at {
+		setting, other := &g.now.Ports[port], &g.goal.Ports[port]
+		for vid := range setting.Tagged.All() {
+			if !other.Tagged.Has(vid) || wireOf(*setting, vid) != wireOf(*other, vid) {
+				g.add(rowOf(g.device, Leave, port, vid, *setting))
 			}
 		}
-		for v := range b.Tagged.All() {
-			if !a.Tagged.Has(v) && g.now.VLANs.Has(v) {
-				g.add(rowOf(g.d, Join, p, v, *b))
+		for vid := range other.Tagged.All() {
+			if !setting.Tagged.Has(vid) && g.now.VLANs.Has(vid) {
+				g.add(rowOf(g.device, Join, port, vid, *other))
 			}
 		}
 	}
 	for _, at := range g.alike(sameGroup) {
 		to := g.goal.Ports[at[0]]
-		at = slices.DeleteFunc(at, func(p int) bool { return sameGroup(g.now.Ports[p], to) })
+		at = slices.DeleteFunc(at, func(port int) bool { return sameGroup(g.now.Ports[port], to) })
 		if why, _ := oneNative(Setting{Untagged: to.Untagged, PVID: to.PVID, Filter: true}); len(at) > 0 && why == "" {
-			g.add(groupOf(g.d, at, to))
+			g.add(groupOf(g.device, at, to))
 		}
 	}
-	if g.d.Limits.VLANs > 0 {
+	if g.device.Limits.VLANs > 0 {
 		g.forget()
 	}
 }
 
 func (g *pages) bySubInterface() {
-	for _, p := range g.at {
-		a, b := &g.now.Ports[p], &g.goal.Ports[p]
-		gone, come := a.Tagged.Minus(&b.Tagged), b.Tagged.Minus(&a.Tagged)
-		for v := range gone.All() {
-			g.add(leaveOf(g.d, p, v))
+	for _, port := range g.at {
+		setting, other := &g.now.Ports[port], &g.goal.Ports[port]
+		gone, come := setting.Tagged.Minus(&other.Tagged), other.Tagged.Minus(&setting.Tagged)
+		for vid := range gone.All() {
+			g.add(leaveOf(g.device, port, vid))
 		}
-		if a.PVID != b.PVID {
-			plain := plainOf(g.d, p, b.PVID)
-			if v := b.PVID; v != 0 && a.Tagged.Has(v) { // its sub-interface goes with it: it is one page
-				st := leaveOf(g.d, p, v)
-				st.Text, st.Then = fmt.Sprintf("%s, in place of the sub-interface %d", plain.Text, v), []Step{plain}
+		if setting.PVID != other.PVID {
+			plain := plainOf(g.device, port, other.PVID)
+			if vid := other.PVID; vid != 0 && setting.Tagged.Has(vid) { // its sub-interface goes with it: it is one page
+				st := leaveOf(g.device, port, vid)
+				st.Text, st.Then = fmt.Sprintf("%s, in place of the sub-interface %d", plain.Text, vid), []Step{plain}
 				g.add(st)
 			} else {
 				g.add(plain)
 			}
 		}
-		for v := range come.All() {
-			if !a.Untagged.Has(v) {
-				g.add(joinOf(g.d, p, v))
+		for vid := range come.All() {
+			if !setting.Untagged.Has(vid) {
+				g.add(joinOf(g.device, port, vid))
 			}
 		}
 	}
 }
 
 func (g *pages) linux() {
-	for _, p := range g.at {
-		a, b := &g.now.Ports[p], &g.goal.Ports[p]
-		m, n := a.Members(), b.Members()
-		for _, st := range entriesOf(g.d, p, *a, *b) {
+	for _, port := range g.at {
+		setting, other := &g.now.Ports[port], &g.goal.Ports[port]
+		set, one := setting.Members(), other.Members()
+		for _, st := range entriesOf(g.device, port, *setting, *other) {
 			g.add(st)
 		}
-		for _, c := range ranges(m.Minus(&n)) {
-			g.add(dropOf(g.d, p, c))
+		for _, run := range ranges(set.Minus(&one)) {
+			g.add(dropOf(g.device, port, run))
 		}
 	}
 }

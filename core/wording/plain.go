@@ -11,59 +11,59 @@ import (
 // names them, a row for ports that are alike, and a step sets such ports to
 // them; it can say every shape.
 var plain = kind{
-	write: func(d *Device, s State) []Table {
+	write: func(device *Device, state State) []Table {
 		table := Table{Title: "Ports", Head: []string{"Port", "Untagged VLANs", "Tagged VLANs", "PVID", "Acceptable frames", "Ingress filtering", "State"}}
-		table.Rows = d.runs(func(p int) []string {
-			x := s.Ports[p]
-			if x.Off {
+		table.Rows = device.runs(func(port int) []string {
+			setting := state.Ports[port]
+			if setting.Off {
 				return []string{"", "", "", "", "", "shut"}
 			}
-			return []string{orNone(vids(x.Untagged)), orNone(riding(x)), vidOr(x.PVID, "none"), x.Admit.String(), [...]string{"on", "off"}[onOff(!x.Filter)], "open"}
+			return []string{orNone(vids(setting.Untagged)), orNone(riding(setting)), vidOr(setting.PVID, "none"), setting.Admit.String(), [...]string{"on", "off"}[onOff(!setting.Filter)], "open"}
 		})
 		return []Table{table}
 	},
-	read: func(d *Device, ts []Table, state *State) error {
-		return find(ts, "Ports").each(d, func(r *row) {
-			setting := Setting{Untagged: r.vids("Untagged VLANs"), PVID: r.vid("PVID")}
-			if text := r.text("Tagged VLANs"); !none(text) {
+	read: func(device *Device, ts []Table, state *State) error {
+		return find(ts, "Ports").each(device, func(row *row) {
+			setting := Setting{Untagged: row.vids("Untagged VLANs"), PVID: row.vid("PVID")}
+			if text := row.text("Tagged VLANs"); !none(text) {
 				for part := range strings.SplitSeq(text, ",") {
 					v, wire, rides := strings.Cut(part, "@")
 					one, err := ParseVIDs(v)
 					if err != nil {
-						r.wrong("Tagged VLANs", err)
+						row.wrong("Tagged VLANs", err)
 						return
 					}
 					setting.Tagged.AddAll(&one)
 					if rides {
-						w, err := office.ParseVID(wire)
+						vid, err := office.ParseVID(wire)
 						if err != nil {
-							r.wrong("Tagged VLANs", err)
+							row.wrong("Tagged VLANs", err)
 							return
 						}
-						setting.Rides = append(setting.Rides, office.Ride{VLAN: single(&one), Wire: w})
+						setting.Rides = append(setting.Rides, office.Ride{VLAN: single(&one), Wire: vid})
 					}
 				}
 			}
-			setting.Admit = []office.Admit{office.AdmitAll, office.AdmitTagged, office.AdmitUntagged}[r.choice("Acceptable frames", "all", "tagged", "untagged")]
-			setting.Filter = r.choice("Ingress filtering", "on", "off") == 0
-			if r.choice("State", "open", "shut") == 1 {
+			setting.Admit = []office.Admit{office.AdmitAll, office.AdmitTagged, office.AdmitUntagged}[row.choice("Acceptable frames", "all", "tagged", "untagged")]
+			setting.Filter = row.choice("Ingress filtering", "on", "off") == 0
+			if row.choice("State", "open", "shut") == 1 {
 				setting = Setting{Off: true, Filter: true}
 			}
-			for _, p := range r.ports("Port") {
-				state.Ports[p] = setting
+			for _, port := range row.ports("Port") {
+				state.Ports[port] = setting
 			}
 		})
 	},
-	cannot: func(d *Device, s State, p int) (string, Setting) { return "", s.Ports[p] },
-	factory: func(d *Device, p int) Setting {
-		if d.Forwarding == office.Routed || d.Ports[p].Kind == office.Inner {
+	cannot: func(device *Device, state State, port int) (string, Setting) { return "", state.Ports[port] },
+	factory: func(device *Device, port int) Setting {
+		if device.Forwarding == office.Routed || device.Ports[port].Kind == office.Inner {
 			return Setting{Filter: true}
 		}
 		return only(office.DefaultVID)
 	},
-	steps: func(d *Device, w *way) {
-		w.each(Setting.same, func(ports []int, to Setting) Step {
-			text := fmt.Sprintf("%s: untagged %s, tagged %s, PVID %s", d.list(ports), orNone(vids(to.Untagged)), orNone(riding(to)), vidOr(to.PVID, "none"))
+	steps: func(device *Device, way *way) {
+		way.each(Setting.same, func(ports []int, to Setting) Step {
+			text := fmt.Sprintf("%s: untagged %s, tagged %s, PVID %s", device.list(ports), orNone(vids(to.Untagged)), orNone(riding(to)), vidOr(to.PVID, "none"))
 			if to.Admit != office.AdmitAll {
 				text += ", admit " + to.Admit.String() + " frames only"
 			}
@@ -73,7 +73,7 @@ var plain = kind{
 			return Step{Op: Port, Ports: ports, Set: to, Where: "Ports", Text: text}
 		})
 	},
-	apply: func(d *Device, s *State, st Step) error { return byInnerPort.apply(d, s, st) },
+	apply: func(device *Device, state *State, st Step) error { return byInnerPort.apply(device, state, st) },
 }
 
 // riding is the tagged VLANs, those under another VID as VLAN@VID.
@@ -83,9 +83,9 @@ func riding(setting Setting) string {
 	}
 	var out []string
 	rest := setting.Tagged
-	for _, r := range setting.Rides {
-		rest.Remove(r.VLAN)
-		out = append(out, fmt.Sprintf("%d@%d", r.VLAN, r.Wire))
+	for _, ride := range setting.Rides {
+		rest.Remove(ride.VLAN)
+		out = append(out, fmt.Sprintf("%d@%d", ride.VLAN, ride.Wire))
 	}
 	if !rest.Empty() {
 		out = append([]string{vids(rest)}, out...)

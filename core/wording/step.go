@@ -54,8 +54,8 @@ func apply(device *Device, state *State, st Step) error {
 	case Save, Fix:
 		return nil
 	case Shut, Open:
-		for _, p := range st.Ports {
-			state.Ports[p].Off = st.Op == Shut
+		for _, port := range st.Ports {
+			state.Ports[port].Off = st.Op == Shut
 		}
 		return nil
 	}
@@ -77,16 +77,16 @@ func (d *Device) quiet() bool {
 // way is steps being worked out: each is done on the model as it is added, so
 // that what follows is worked out from what the device is then set to.
 type way struct {
-	d     *Device
-	now   State
-	to    State
-	steps []Step
-	err   error
+	device *Device
+	now    State
+	to     State
+	steps  []Step
+	err    error
 }
 
 func (w *way) do(st Step) {
-	w.d.effort.Spend(50 + len(st.Ports) + len(w.now.Ports)/4)
-	if err := apply(w.d, &w.now, st); err != nil && w.err == nil { // now is ours
+	w.device.effort.Spend(50 + len(st.Ports) + len(w.now.Ports)/4)
+	if err := apply(w.device, &w.now, st); err != nil && w.err == nil { // now is ours
 		w.err = fmt.Errorf("%s: %w", st.Text, err)
 	}
 	w.steps = append(w.steps, st)
@@ -101,9 +101,9 @@ func Steps(device *Device, from, to State) ([]Step, error) {
 		if to.Ports[port].Off { // what a shut port is set to counts for nothing: as it is, if that can be
 			keep := from.Ports[port]
 			keep.Off = false
-			m := keep.Members()
-			m.Add(office.DefaultVID)
-			if gone := m.Minus(&to.VLANs); !gone.Empty() || keep.PVID != 0 && !to.VLANs.Has(keep.PVID) {
+			set := keep.Members()
+			set.Add(office.DefaultVID)
+			if gone := set.Minus(&to.VLANs); !gone.Empty() || keep.PVID != 0 && !to.VLANs.Has(keep.PVID) {
 				keep = Factory(device).Ports[port]
 			}
 			keep.Off = true
@@ -111,35 +111,35 @@ func Steps(device *Device, from, to State) ([]Step, error) {
 		}
 	}
 	to.VLANs.Add(office.DefaultVID)
-	w := &way{d: device, now: from.clone(), to: to}
-	if shut := device.where(func(p int) bool { return to.Ports[p].Off && !from.Ports[p].Off }); len(shut) > 0 {
-		w.do(Step{Op: Shut, Ports: shut, Where: "Ports", Text: "Shut " + device.list(shut)})
+	one := &way{device: device, now: from.clone(), to: to}
+	if shut := device.where(func(port int) bool { return to.Ports[port].Off && !from.Ports[port].Off }); len(shut) > 0 {
+		one.do(Step{Op: Shut, Ports: shut, Where: "Ports", Text: "Shut " + device.list(shut)})
 	}
-	device.kind.steps(device, w)
-	if open := device.where(func(p int) bool { return !to.Ports[p].Off && from.Ports[p].Off }); len(open) > 0 {
-		w.do(Step{Op: Open, Ports: open, Where: "Ports", Text: "Open " + device.list(open)})
+	device.kind.steps(device, one)
+	if open := device.where(func(port int) bool { return !to.Ports[port].Off && from.Ports[port].Off }); len(open) > 0 {
+		one.do(Step{Op: Open, Ports: open, Where: "Ports", Text: "Open " + device.list(open)})
 	}
-	if len(w.steps) > 0 {
-		w.do(Step{Op: Save, Where: "Device", Text: "Save, so that it stays after a power cut"})
+	if len(one.steps) > 0 {
+		one.do(Step{Op: Save, Where: "Device", Text: "Save, so that it stays after a power cut"})
 	}
-	if w.err == nil && !w.now.Equal(to) {
-		w.err = fmt.Errorf("the steps end elsewhere than they should")
+	if one.err == nil && !one.now.Equal(to) {
+		one.err = fmt.Errorf("the steps end elsewhere than they should")
 	}
-	return w.steps, w.err
+	return one.steps, one.err
 }
 
 // differ is a port whose settings are to change, shut or not.
-func (w *way) differ(p int) bool {
-	a, b := w.now.Ports[p], w.to.Ports[p]
-	a.Off, b.Off = false, false
-	return !a.Equal(b)
+func (w *way) differ(port int) bool {
+	setting, other := w.now.Ports[port], w.to.Ports[port]
+	setting.Off, other.Off = false, false
+	return !setting.Equal(other)
 }
 
 // create lets the device learn what it does not know yet, where.
 func (w *way) create(where, text string) {
 	missing := w.to.VLANs.Minus(&w.now.VLANs)
-	for v := range missing.All() {
-		w.do(Step{Op: Create, VLAN: v, Where: where, Text: fmt.Sprintf(text, w.d.name(v))})
+	for vid := range missing.All() {
+		w.do(Step{Op: Create, VLAN: vid, Where: where, Text: fmt.Sprintf(text, w.device.name(vid))})
 	}
 }
 
@@ -147,26 +147,26 @@ func (w *way) create(where, text string) {
 func (w *way) forget(where, text string) {
 	extra := w.now.VLANs.Minus(&w.to.VLANs)
 	extra.Remove(office.DefaultVID)
-	for v := range extra.All() {
-		w.do(Step{Op: Delete, VLAN: v, Where: where, Text: fmt.Sprintf(text, w.d.name(v))})
+	for vid := range extra.All() {
+		w.do(Step{Op: Delete, VLAN: vid, Where: where, Text: fmt.Sprintf(text, w.device.name(vid))})
 	}
 }
 
 // each does a step for the ports that differ, those with the same target at
 // once.
-func (w *way) each(same func(a, b Setting) bool, f func(ports []int, to Setting) Step) {
+func (w *way) each(same func(setting, other Setting) bool, f func(ports []int, to Setting) Step) {
 	w.eachOf(func(int) bool { return true }, same, f)
 }
 
 // eachOf is each for some of the ports.
-func (w *way) eachOf(of func(p int) bool, same func(a, b Setting) bool, f func(ports []int, to Setting) Step) {
-	left := w.d.where(func(p int) bool { return of(p) && w.differ(p) })
+func (w *way) eachOf(of func(p int) bool, same func(setting, other Setting) bool, f func(ports []int, to Setting) Step) {
+	left := w.device.where(func(p int) bool { return of(p) && w.differ(p) })
 	for len(left) > 0 {
 		to := w.to.Ports[left[0]]
 		var now []int
-		left = slices.DeleteFunc(left, func(p int) bool {
-			if same(to, w.to.Ports[p]) {
-				now = append(now, p)
+		left = slices.DeleteFunc(left, func(port int) bool {
+			if same(to, w.to.Ports[port]) {
+				now = append(now, port)
 				return true
 			}
 			return false
@@ -176,45 +176,45 @@ func (w *way) eachOf(of func(p int) bool, same func(a, b Setting) bool, f func(p
 }
 
 // known refuses a VLAN that the device does not know.
-func known(s *State, vs ...office.VID) error {
-	for _, v := range vs {
-		if v != 0 && !s.VLANs.Has(v) {
-			return fmt.Errorf("VLAN %d is not on the device", v)
+func known(state *State, vs ...office.VID) error {
+	for _, vid := range vs {
+		if vid != 0 && !state.VLANs.Has(vid) {
+			return fmt.Errorf("VLAN %d is not on the device", vid)
 		}
 	}
 	return nil
 }
 
 func allKnown(state *State, set Setting) error {
-	m := set.Members()
+	one := set.Members()
 	if set.PVID != 0 {
-		m.Add(set.PVID)
+		one.Add(set.PVID)
 	}
-	if gone := m.Minus(&state.VLANs); !gone.Empty() {
+	if gone := one.Minus(&state.VLANs); !gone.Empty() {
 		return known(state, single(&gone))
 	}
 	return nil
 }
 
 // put replaces a port's setting and leaves it open or shut as it is.
-func (s *State) put(p int, set Setting) {
-	set.Off = s.Ports[p].Off
-	s.Ports[p] = set
+func (s *State) put(port int, set Setting) {
+	set.Off = s.Ports[port].Off
+	s.Ports[port] = set
 }
 
-func (s *State) delete(vid office.VID, inUse func(p *Setting) bool) error {
+func (s *State) delete(vid office.VID, inUse func(setting *Setting) bool) error {
 	if vid == office.DefaultVID {
 		return fmt.Errorf("VLAN %d cannot be deleted", vid)
 	}
-	for p := range s.Ports {
-		if inUse(&s.Ports[p]) {
+	for port := range s.Ports {
+		if inUse(&s.Ports[port]) {
 			return fmt.Errorf("VLAN %d is in use", vid)
 		}
 	}
 	s.VLANs.Remove(vid)
-	for p := range s.Ports {
-		s.Ports[p].Untagged.Remove(vid)
-		s.Ports[p].Tagged.Remove(vid)
+	for port := range s.Ports {
+		s.Ports[port].Untagged.Remove(vid)
+		s.Ports[port].Tagged.Remove(vid)
 	}
 	return nil
 }

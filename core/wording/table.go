@@ -28,29 +28,29 @@ func find(ts []Table, title string) *Table {
 // row is a row being read: cells by the names of their columns, and the first
 // thing that is wrong.
 type row struct {
-	d     *Device
-	t     *Table
-	at    int
-	cells map[string]string
-	err   error
+	device *Device
+	table  *Table
+	at     int
+	cells  map[string]string
+	err    error
 }
 
 // each reads the rows of a table, one after the other; the error names the
 // table, the row and the column.
-func (t *Table) each(d *Device, f func(r *row)) error {
+func (t *Table) each(device *Device, f func(one *row)) error {
 	if t == nil {
 		return nil
 	}
 	for i, cells := range t.Rows {
-		r := &row{d, t, i, map[string]string{}, nil}
+		one := &row{device, t, i, map[string]string{}, nil}
 		for k, c := range cells {
 			if k < len(t.Head) {
-				r.cells[strings.ToLower(t.Head[k])] = strings.TrimSpace(c)
+				one.cells[strings.ToLower(t.Head[k])] = strings.TrimSpace(c)
 			}
 		}
-		f(r)
-		if r.err != nil {
-			return r.err
+		f(one)
+		if one.err != nil {
+			return one.err
 		}
 	}
 	return nil
@@ -58,37 +58,37 @@ func (t *Table) each(d *Device, f func(r *row)) error {
 
 func (r *row) wrong(column string, err error) {
 	if r.err == nil {
-		r.err = fmt.Errorf("%s, row %d, %s: %w", r.t.Title, r.at+1, column, err)
+		r.err = fmt.Errorf("%s, row %d, %s: %w", r.table.Title, r.at+1, column, err)
 	}
 }
 
 func (r *row) text(column string) string { return r.cells[strings.ToLower(column)] }
 
 // none says whether a cell is empty, or says so.
-func none(s string) bool { return s == "" || s == "-" || s == "–" || s == "none" }
+func none(text string) bool { return text == "" || text == "-" || text == "–" || text == "none" }
 
 func (r *row) ports(column string) []int {
-	s := r.text(column)
-	if none(s) {
+	text := r.text(column)
+	if none(text) {
 		return nil
 	}
-	at, err := notation.PortList(r.d.Device, s)
+	at, err := notation.PortList(r.device.Device, text)
 	if err != nil {
 		r.wrong(column, err)
 		return nil
 	}
 	for i, p := range at {
-		at[i] = r.d.Logical(p)
+		at[i] = r.device.Logical(p)
 	}
 	return at
 }
 
 func (r *row) vids(column string) office.Set {
-	s := r.text(column)
-	if none(s) {
+	text := r.text(column)
+	if none(text) {
 		return office.Set{}
 	}
-	set, err := ParseVIDs(s)
+	set, err := ParseVIDs(text)
 	if err != nil {
 		r.wrong(column, err)
 	}
@@ -97,22 +97,22 @@ func (r *row) vids(column string) office.Set {
 
 // vid reads one VID, 0 for none.
 func (r *row) vid(column string) office.VID {
-	s := r.text(column)
-	if none(s) {
+	text := r.text(column)
+	if none(text) {
 		return 0
 	}
-	v, err := office.ParseVID(s)
+	vid, err := office.ParseVID(text)
 	if err != nil {
 		r.wrong(column, err)
 	}
-	return v
+	return vid
 }
 
 // choice reads one of some words and gives its place.
 func (r *row) choice(column string, words ...string) int {
 	text := strings.ToLower(r.text(column))
-	for i, w := range words {
-		if text == w {
+	for i, word := range words {
+		if text == word {
 			return i
 		}
 	}
@@ -150,16 +150,16 @@ func (d *Device) runs(f func(p int) []string) [][]string {
 	return rows
 }
 
-func vidOr(v office.VID, otherwise string) string {
-	if v == 0 {
+func vidOr(vid office.VID, otherwise string) string {
+	if vid == 0 {
 		return otherwise
 	}
-	return fmt.Sprint(v)
+	return fmt.Sprint(vid)
 }
 
-func single(s *office.Set) office.VID {
-	for v := range s.All() {
-		return v
+func single(set *office.Set) office.VID {
+	for vid := range set.All() {
+		return vid
 	}
 	return 0
 }

@@ -35,36 +35,36 @@ type Setting struct {
 
 // Members is untagged and tagged together.
 func (s *Setting) Members() office.Set {
-	m := s.Untagged
-	m.AddAll(&s.Tagged)
-	return m
+	set := s.Untagged
+	set.AddAll(&s.Tagged)
+	return set
 }
 
 // Equal says whether two settings forward alike.
-func (s Setting) Equal(t Setting) bool { return s.Alike(&t) }
+func (s Setting) Equal(setting Setting) bool { return s.Alike(&setting) }
 
 // Alike is [Setting.Equal] without a copy of two kilobytes.
-func (s *Setting) Alike(t *Setting) bool {
-	if s.Off || t.Off {
-		return s.Off == t.Off
+func (s *Setting) Alike(setting *Setting) bool {
+	if s.Off || setting.Off {
+		return s.Off == setting.Off
 	}
-	return s.PVID == t.PVID && s.Admit == t.Admit && s.Filter == t.Filter && s.Untagged == t.Untagged && s.Tagged == t.Tagged && slices.Equal(s.Rides, t.Rides)
+	return s.PVID == setting.PVID && s.Admit == setting.Admit && s.Filter == setting.Filter && s.Untagged == setting.Untagged && s.Tagged == setting.Tagged && slices.Equal(s.Rides, setting.Rides)
 }
 
 // ForwardsAs says whether two settings do the same with every frame. They may be said
 // otherwise: a PVID that no untagged frame gets to, as only tagged ones are accepted or
 // the port is not in it and filters, is as none (IEEE 802.1Q, 6.9.1 and 8.6.2).
-func (s *Setting) ForwardsAs(t *Setting) bool {
-	if s.Off || t.Off {
-		return s.Off == t.Off
+func (s *Setting) ForwardsAs(setting *Setting) bool {
+	if s.Off || setting.Off {
+		return s.Off == setting.Off
 	}
-	return s.native() == t.native() && (s.Admit == office.AdmitUntagged) == (t.Admit == office.AdmitUntagged) && s.Filter == t.Filter &&
-		s.Untagged == t.Untagged && s.Tagged == t.Tagged && slices.Equal(s.Rides, t.Rides)
+	return s.native() == setting.native() && (s.Admit == office.AdmitUntagged) == (setting.Admit == office.AdmitUntagged) && s.Filter == setting.Filter &&
+		s.Untagged == setting.Untagged && s.Tagged == setting.Tagged && slices.Equal(s.Rides, setting.Rides)
 }
 
 // native is where untagged frames go: the PVID, or 0 where they are dropped.
 func (s *Setting) native() office.VID {
-	if m := s.Members(); s.Admit == office.AdmitTagged || s.PVID != 0 && s.Filter && !m.Has(s.PVID) {
+	if set := s.Members(); s.Admit == office.AdmitTagged || s.PVID != 0 && s.Filter && !set.Has(s.PVID) {
 		return 0
 	}
 	return s.PVID
@@ -79,14 +79,14 @@ func (s Setting) Shape() office.Shape {
 }
 
 // Of is a shape in full.
-func Of(s *office.Shape) Setting { return Compiled(bridge.Compile(s, nil)) }
+func Of(shape *office.Shape) Setting { return Compiled(bridge.Compile(shape, nil)) }
 
 // Compiled is a compiled port as a setting.
-func Compiled(p *bridge.Port) Setting {
-	if p.Off {
+func Compiled(compiled *bridge.Port) Setting {
+	if compiled.Off {
 		return Setting{Off: true, Filter: true}
 	}
-	return Setting{Untagged: p.Untagged, Tagged: p.Tagged, Rides: p.Rides, PVID: p.PVID, Admit: p.Admit, Filter: p.Filter}
+	return Setting{Untagged: compiled.Untagged, Tagged: compiled.Tagged, Rides: compiled.Rides, PVID: compiled.PVID, Admit: compiled.Admit, Filter: compiled.Filter}
 }
 
 // State is what a device is set to: the VLANs that it knows, and its ports by
@@ -103,13 +103,13 @@ func (s State) clone() State {
 }
 
 // With is the state with one port set otherwise.
-func (s State) With(p int, x Setting) State { return s.WithAll(map[int]Setting{p: x}) }
+func (s State) With(p int, setting Setting) State { return s.WithAll(map[int]Setting{p: setting}) }
 
 // WithAll is the state with some ports set otherwise.
 func (s State) WithAll(ports map[int]Setting) State {
 	s = s.clone()
-	for p, x := range ports {
-		s.Ports[p] = x
+	for port, setting := range ports {
+		s.Ports[port] = setting
 	}
 	s.learn()
 	return s
@@ -131,19 +131,19 @@ func (s State) Learnt() office.Set {
 
 // Equal says whether two states forward alike; VLANs without ports count only
 // where the device keeps a list of VLANs.
-func (s State) Equal(t State) bool {
-	if !slices.Equal(s.Apart, t.Apart) {
+func (s State) Equal(state State) bool {
+	if !slices.Equal(s.Apart, state.Apart) {
 		return false
 	}
-	if len(s.Ports) > 0 && len(s.Ports) == len(t.Ports) && &s.Ports[0] == &t.Ports[0] {
+	if len(s.Ports) > 0 && len(s.Ports) == len(state.Ports) && &s.Ports[0] == &state.Ports[0] {
 		return true
 	}
-	for p := range s.Ports {
-		if p >= len(t.Ports) || !s.Ports[p].Alike(&t.Ports[p]) {
+	for port := range s.Ports {
+		if port >= len(state.Ports) || !s.Ports[port].Alike(&state.Ports[port]) {
 			return false
 		}
 	}
-	return len(s.Ports) == len(t.Ports)
+	return len(s.Ports) == len(state.Ports)
 }
 
 // Device is a device with its wording.
@@ -157,12 +157,12 @@ type Device struct {
 
 // kind is one wording.
 type kind struct {
-	write   func(d *Device, s State) []Table
-	read    func(d *Device, t []Table, s *State) error
-	cannot  func(d *Device, s State, port int) (why string, nearest Setting)
-	steps   func(d *Device, w *way)
-	apply   func(d *Device, s *State, st Step) error
-	factory func(d *Device, port int) Setting
+	write   func(device *Device, state State) []Table
+	read    func(device *Device, t []Table, state *State) error
+	cannot  func(device *Device, state State, port int) (why string, nearest Setting)
+	steps   func(device *Device, one *way)
+	apply   func(device *Device, state *State, st Step) error
+	factory func(device *Device, port int) Setting
 	always  bool // a port is always in a VLAN
 }
 
@@ -173,19 +173,19 @@ var kinds = map[office.WordingName]*kind{
 
 // For is device i of an office with its wording, the plain one where it says
 // none; nil where it has nothing to set.
-func For(n *span.Net, i int) *Device {
-	device := n.Office.Devices[i]
-	if !n.Aware(i) {
+func For(net *span.Net, i int) *Device {
+	device := net.Office.Devices[i]
+	if !net.Aware(i) {
 		return nil
 	}
-	k := kinds[device.Wording.Name]
+	kind := kinds[device.Wording.Name]
 	switch {
 	case byDatabase(device):
-		k = &database
-	case k == nil:
-		k = &plain
+		kind = &database
+	case kind == nil:
+		kind = &plain
 	}
-	return &Device{device, n.Name, k, n.Effort(), ManagedIn(n, device.Manage)}
+	return &Device{device, net.Name, kind, net.Effort(), ManagedIn(net, device.Manage)}
 }
 
 // WordingName is the name of a device's wording, "plain" where it says none.
@@ -197,33 +197,33 @@ func (d *Device) WordingName() string {
 }
 
 // Planned is what device i should be set to.
-func Planned(n *span.Net, i int) State {
-	d := n.Office.Devices[i]
-	state := State{Ports: make([]Setting, len(d.Ports))}
-	for p := range d.Ports {
-		if d.Ports[p].Bundle == 0 {
-			state.Ports[p] = Compiled(n.Tables[i].Ports[p])
+func Planned(net *span.Net, i int) State {
+	device := net.Office.Devices[i]
+	state := State{Ports: make([]Setting, len(device.Ports))}
+	for port := range device.Ports {
+		if device.Ports[port].Bundle == 0 {
+			state.Ports[port] = Compiled(net.Tables[i].Ports[port])
 		}
 	}
-	shutFree(n, i, &state)
+	shutFree(net, i, &state)
 	state.learn()
 	return state
 }
 
 // shutFree: where a wording has every port in a VLAN, one in none into which nothing is
 // plugged is shut. It comes to the same.
-func shutFree(n *span.Net, i int, state *State) {
-	kind := kinds[n.Office.Devices[i].Wording.Name]
+func shutFree(net *span.Net, i int, state *State) {
+	kind := kinds[net.Office.Devices[i].Wording.Name]
 	if kind == nil || !kind.always {
 		return
 	}
-	for p := range state.Ports {
-		s := &state.Ports[p]
-		if s.Off || s.PVID != 0 || s.Members() != (office.Set{}) || len(n.Topo.LinksAt(i, p)) > 0 {
+	for port := range state.Ports {
+		setting := &state.Ports[port]
+		if setting.Off || setting.PVID != 0 || setting.Members() != (office.Set{}) || len(net.Topo.LinksAt(i, port)) > 0 {
 			continue
 		}
-		if !slices.ContainsFunc(n.Topo.PlugsAt(i), func(k int) bool { return n.Office.Plugs[k].Port.Port == n.Office.Devices[i].Ports[p].Name }) {
-			*s = Setting{Off: true, Filter: true}
+		if !slices.ContainsFunc(net.Topo.PlugsAt(i), func(k int) bool { return net.Office.Plugs[k].Port.Port == net.Office.Devices[i].Ports[port].Name }) {
+			*setting = Setting{Off: true, Filter: true}
 		}
 	}
 }
@@ -232,34 +232,34 @@ func shutFree(n *span.Net, i int, state *State) {
 func (s *State) learn() {
 	s.VLANs = office.Set{}
 	s.VLANs.Add(office.DefaultVID)
-	for p := range s.Ports {
-		m := s.Ports[p].Members()
-		s.VLANs.AddAll(&m)
-		if v := s.Ports[p].PVID; v != 0 {
-			s.VLANs.Add(v)
+	for port := range s.Ports {
+		set := s.Ports[port].Members()
+		s.VLANs.AddAll(&set)
+		if vid := s.Ports[port].PVID; vid != 0 {
+			s.VLANs.Add(vid)
 		}
 	}
 }
 
 // Factory is how a device comes out of its box.
-func Factory(d *Device) State {
-	state := State{Ports: make([]Setting, len(d.Ports))}
-	for _, p := range d.logical() {
-		if d.kind.factory != nil {
-			state.Ports[p] = d.kind.factory(d, p)
+func Factory(device *Device) State {
+	state := State{Ports: make([]Setting, len(device.Ports))}
+	for _, port := range device.logical() {
+		if device.kind.factory != nil {
+			state.Ports[port] = device.kind.factory(device, port)
 			continue
 		}
-		state.Ports[p] = only(office.DefaultVID)
+		state.Ports[port] = only(office.DefaultVID)
 	}
 	state.learn()
 	return state
 }
 
 // only is a port in one VLAN, untagged.
-func only(v office.VID) Setting {
-	s := Setting{PVID: v, Filter: true}
-	s.Untagged.Add(v)
-	return s
+func only(vid office.VID) Setting {
+	setting := Setting{PVID: vid, Filter: true}
+	setting.Untagged.Add(vid)
+	return setting
 }
 
 // Unsayable is what a wording cannot say of a port, and what comes nearest.
@@ -273,12 +273,12 @@ type Unsayable struct {
 // Cannot lists what the device's wording cannot say of a state.
 func Cannot(device *Device, state State) []Unsayable {
 	var out []Unsayable
-	for _, p := range device.logical() {
-		if state.Ports[p].Off {
+	for _, port := range device.logical() {
+		if state.Ports[port].Off {
 			continue
 		}
-		if why, nearest := device.kind.cannot(device, state, p); why != "" {
-			out = append(out, Unsayable{p, why, nearest, state.Ports[p]})
+		if why, nearest := device.kind.cannot(device, state, port); why != "" {
+			out = append(out, Unsayable{port, why, nearest, state.Ports[port]})
 		}
 	}
 	return out
@@ -294,39 +294,39 @@ func Sayable(device *Device, state State) (State, []Unsayable) {
 		if len(all) == 0 {
 			break
 		}
-		u := all[0]
-		out = append(out, u)
-		state = state.With(u.Port, u.Nearest)
+		unsayable := all[0]
+		out = append(out, unsayable)
+		state = state.With(unsayable.Port, unsayable.Nearest)
 	}
 	return state, out
 }
 
 // Unsaid is what device i's wording cannot say of what it should be set to.
-func Unsaid(n *span.Net, i int) []Unsayable {
+func Unsaid(net *span.Net, i int) []Unsayable {
 	plain := true // ports in one VLAN and nothing else can be said by every wording
-	for p, t := range n.Tables[i].Ports {
-		plain = plain && (t.Access != 0 || t.Off || n.Office.Devices[i].Ports[p].Bundle > 0)
+	for port, compiled := range net.Tables[i].Ports {
+		plain = plain && (compiled.Access != 0 || compiled.Off || net.Office.Devices[i].Ports[port].Bundle > 0)
 	}
 	if plain {
 		return nil
 	}
-	d := For(n, i)
-	if d == nil {
+	device := For(net, i)
+	if device == nil {
 		return nil
 	}
-	return Cannot(d, Planned(n, i))
+	return Cannot(device, Planned(net, i))
 }
 
 // Write makes the tables to enter, in the layout of the device's own pages.
-func Write(d *Device, s State) []Table { return d.kind.write(d, s) }
+func Write(device *Device, state State) []Table { return device.kind.write(device, state) }
 
 // Read reads tables back. The error names the row and the column.
-func Read(d *Device, t []Table) (State, error) {
-	state := State{Ports: make([]Setting, len(d.Ports))}
-	for _, p := range d.logical() {
-		state.Ports[p] = Setting{Filter: true}
+func Read(device *Device, t []Table) (State, error) {
+	state := State{Ports: make([]Setting, len(device.Ports))}
+	for _, port := range device.logical() {
+		state.Ports[port] = Setting{Filter: true}
 	}
-	if err := d.kind.read(d, t, &state); err != nil {
+	if err := device.kind.read(device, t, &state); err != nil {
 		return state, err
 	}
 	state.learn()
@@ -336,15 +336,15 @@ func Read(d *Device, t []Table) (State, error) {
 // logical lists the ports that have settings: bundles stand for their members.
 func (d *Device) logical() []int {
 	var out []int
-	for p := range d.Ports {
-		if d.Ports[p].Bundle == 0 {
-			out = append(out, p)
+	for port := range d.Ports {
+		if d.Ports[port].Bundle == 0 {
+			out = append(out, port)
 		}
 	}
 	return out
 }
 
-func (d *Device) habit(h office.Habit) bool { return slices.Contains(d.Wording.Habits, h) }
+func (d *Device) habit(habit office.Habit) bool { return slices.Contains(d.Wording.Habits, habit) }
 
 func (d *Device) list(at []int) string { return notation.Ports(d.Device, at) }
 
@@ -354,7 +354,7 @@ func (d *Device) where(f func(p int) bool) []int {
 }
 
 // vids prints a set of VLANs: 110,120-122.
-func vids(s office.Set) string { return s.Ranges() }
+func vids(set office.Set) string { return set.Ranges() }
 
 // ParseVIDs reads a list of VIDs and ranges: 110,120-122.
 func ParseVIDs(text string) (set office.Set, err error) {
@@ -373,8 +373,8 @@ func ParseVIDs(text string) (set office.Set, err error) {
 		if to < from {
 			return set, fmt.Errorf("the range %s runs backwards", part)
 		}
-		for v := from; v <= to; v++ {
-			set.Add(v)
+		for vid := from; vid <= to; vid++ {
+			set.Add(vid)
 		}
 	}
 	return set, nil
@@ -382,48 +382,48 @@ func ParseVIDs(text string) (set office.Set, err error) {
 
 // plainOnly is what most wordings cannot say: translation, acceptable frames,
 // filtering.
-func plainOnly(s Setting) (why string, nearest Setting) {
-	n := s
+func plainOnly(setting Setting) (why string, nearest Setting) {
+	other := setting
 	switch {
-	case len(s.Rides) > 0:
-		n.Rides = nil
-		return "it has no translation of VIDs", n
-	case s.Admit != office.AdmitAll:
-		n.Admit = office.AdmitAll
-		return fmt.Sprintf("it cannot be told to admit only %s frames", s.Admit), n
-	case !s.Filter:
-		n.Filter = true
-		return "ingress filtering is always on", n
+	case len(setting.Rides) > 0:
+		other.Rides = nil
+		return "it has no translation of VIDs", other
+	case setting.Admit != office.AdmitAll:
+		other.Admit = office.AdmitAll
+		return fmt.Sprintf("it cannot be told to admit only %s frames", setting.Admit), other
+	case !setting.Filter:
+		other.Filter = true
+		return "ingress filtering is always on", other
 	}
-	return "", s
+	return "", setting
 }
 
 // oneNative is what wordings with at most one untagged VLAN cannot say.
-func oneNative(s Setting) (why string, nearest Setting) {
-	if why, n := plainOnly(s); why != "" {
-		return why, n
+func oneNative(setting Setting) (why string, nearest Setting) {
+	if why, other := plainOnly(setting); why != "" {
+		return why, other
 	}
-	n := s
+	one := setting
 	first := func() office.VID {
-		if s.Untagged.Has(s.PVID) {
-			return s.PVID
+		if setting.Untagged.Has(setting.PVID) {
+			return setting.PVID
 		}
-		for v := range s.Untagged.All() {
-			return v
+		for vid := range setting.Untagged.All() {
+			return vid
 		}
 		return 0
 	}
 	switch vid := first(); {
-	case s.Untagged.Len() > 1:
-		rest := s.Untagged
+	case setting.Untagged.Len() > 1:
+		rest := setting.Untagged
 		rest.Remove(vid)
-		n.Untagged, n.PVID = office.Set{}, vid
-		n.Untagged.Add(vid)
-		n.Tagged.AddAll(&rest)
-		return "a port has one untagged VLAN", n
-	case s.PVID != vid:
-		n.PVID = vid
-		return "the PVID is always the untagged VLAN", n
+		one.Untagged, one.PVID = office.Set{}, vid
+		one.Untagged.Add(vid)
+		one.Tagged.AddAll(&rest)
+		return "a port has one untagged VLAN", one
+	case setting.PVID != vid:
+		one.PVID = vid
+		return "the PVID is always the untagged VLAN", one
 	}
-	return "", s
+	return "", setting
 }

@@ -196,12 +196,12 @@ func begin(start func(string, int) (*stage.Program, error)) (*stage.Program, fun
 	if err != nil {
 		return nil, nil, err
 	}
-	p, err := start(data, 0)
+	program, err := start(data, 0)
 	if err != nil {
 		os.RemoveAll(data)
 		return nil, nil, err
 	}
-	return p, func() { _ = p.Stop(); os.RemoveAll(data) }, nil
+	return program, func() { _ = program.Stop(); os.RemoveAll(data) }, nil
 }
 
 func take(out, size string, zoom float64, edit, keys string, names []string) error {
@@ -210,14 +210,14 @@ func take(out, size string, zoom float64, edit, keys string, names []string) err
 		return fmt.Errorf("-size %s: write WIDTHxHEIGHT", size)
 	}
 	for name, start := range map[string]func(string, int) (*stage.Program, error){"": stage.Start, "played": stage.StartPlayed, "guarded": stage.StartGuarded} {
-		x, end, err := begin(start)
+		program, end, err := begin(start)
 		if err != nil {
 			return err
 		}
 		defer end()
-		programs[name] = x
+		programs[name] = program
 	}
-	p := programs[""]
+	other := programs[""]
 	ctx, cancel := context.WithTimeout(context.Background(), 5*time.Minute)
 	defer cancel()
 	ctx, stop, err := stage.Browser(ctx)
@@ -225,7 +225,7 @@ func take(out, size string, zoom float64, edit, keys string, names []string) err
 		return err
 	}
 	defer stop()
-	if err := stage.Open(ctx, p.URL, "Robin"); err != nil {
+	if err := stage.Open(ctx, other.URL, "Robin"); err != nil {
 		return err
 	}
 	// Some edits, so that history and undo have something to say.
@@ -250,25 +250,25 @@ func take(out, size string, zoom float64, edit, keys string, names []string) err
 	if err := chromedp.Do(ctx, chromedp.EmulateViewport(int64(float64(w)/zoom), int64(float64(h)/zoom), chromedp.EmulateScale(zoom))); err != nil {
 		return err
 	}
-	for _, s := range shots {
-		if len(names) > 0 && !slices.Contains(names, s.name) {
+	for _, shot := range shots {
+		if len(names) > 0 && !slices.Contains(names, shot.name) {
 			continue
 		}
-		path := programs[s.on].URL + "/1" + s.path
-		if s.path == "offices" {
-			path = p.URL + "/offices"
+		path := programs[shot.on].URL + "/1" + shot.path
+		if shot.path == "offices" {
+			path = other.URL + "/offices"
 		}
 		if err := chromedp.Do(ctx, chromedp.Navigate(path), chromedp.WaitVisible("header")); err != nil {
-			return fmt.Errorf("%s: %w", s.name, err)
+			return fmt.Errorf("%s: %w", shot.name, err)
 		}
 		time.Sleep(700 * time.Millisecond) // fonts, and answers to what the view asks
-		if s.do != nil {
-			if err := s.do(ctx); err != nil {
-				return fmt.Errorf("%s: %w", s.name, err)
+		if shot.do != nil {
+			if err := shot.do(ctx); err != nil {
+				return fmt.Errorf("%s: %w", shot.name, err)
 			}
 		}
-		if err := stage.Until(ctx, s.ready); err != nil {
-			return fmt.Errorf("%s: %w", s.name, err)
+		if err := stage.Until(ctx, shot.ready); err != nil {
+			return fmt.Errorf("%s: %w", shot.name, err)
 		}
 		if keys != "" {
 			if err := stage.Press(ctx, keys); err != nil {
@@ -276,15 +276,15 @@ func take(out, size string, zoom float64, edit, keys string, names []string) err
 			}
 		}
 		time.Sleep(500 * time.Millisecond)
-		if err := stage.Shoot(ctx, filepath.Join(out, s.name+".png")); err != nil {
+		if err := stage.Shoot(ctx, filepath.Join(out, shot.name+".png")); err != nil {
 			return err
 		}
-		if s.name == "board-dark" {
+		if shot.name == "board-dark" {
 			if err := stage.Dark(ctx); err != nil {
 				return err
 			}
 		}
-		fmt.Println(s.name)
+		fmt.Println(shot.name)
 	}
 	return nil
 }

@@ -75,31 +75,31 @@ func StartOn(url string) (*Program, error) {
 	return run(&Program{}, "KLAMMER_DATABASE_URL="+url, "--listen", "127.0.0.1:0")
 }
 
-func run(p *Program, env string, args ...string) (*Program, error) {
+func run(program *Program, env string, args ...string) (*Program, error) {
 	args = append([]string{"serve", "--load", filepath.Join(Root(), "demo", "clinic.klm")}, args...)
-	p.out = &strings.Builder{}
-	p.cmd = exec.Command(filepath.Join(Root(), "bin", "klammer"), args...)
-	p.cmd.Env = append(os.Environ(), env)
-	pipe, err := p.cmd.StdoutPipe()
+	program.out = &strings.Builder{}
+	program.cmd = exec.Command(filepath.Join(Root(), "bin", "klammer"), args...)
+	program.cmd.Env = append(os.Environ(), env)
+	pipe, err := program.cmd.StdoutPipe()
 	if err != nil {
 		return nil, err
 	}
-	p.cmd.Stderr = p.out
-	if err := p.cmd.Start(); err != nil {
+	program.cmd.Stderr = program.out
+	if err := program.cmd.Start(); err != nil {
 		return nil, fmt.Errorf("bin/klammer does not start (./run build makes it): %w", err)
 	}
 	lines := bufio.NewScanner(pipe)
 	for lines.Scan() {
 		if m := regexp.MustCompile(`https?://\S+`).FindString(lines.Text()); strings.Contains(m, "/join#") {
-			p.Link = m
+			program.Link = m
 		} else if m != "" {
-			p.URL = m
+			program.URL = m
 			go io.Copy(io.Discard, pipe) //nolint:errcheck
-			return p, nil
+			return program, nil
 		}
 	}
-	_ = p.cmd.Wait()
-	return nil, fmt.Errorf("klammer gave no address: %s", p.out)
+	_ = program.cmd.Wait()
+	return nil, fmt.Errorf("klammer gave no address: %s", program.out)
 }
 
 // Port is the port that the program listens on.
@@ -197,20 +197,20 @@ func Cell(port string, vid int) string {
 func Press(ctx context.Context, keys string, held ...chromedp.Modifier) error {
 	for _, r := range keys {
 		var down *input.DispatchKeyEventParams
-		for _, k := range kb.Encode(r) {
-			chromedp.KeyModifiers(held...)(k)
-			switch k.Type {
+		for _, params := range kb.Encode(r) {
+			chromedp.KeyModifiers(held...)(params)
+			switch params.Type {
 			case kb.KeyRawDown, kb.KeyDown:
-				down = k
+				down = params
 				continue
 			case kb.KeyChar:
-				if k.Modifiers&^int64(chromedp.ModifierShift) == 0 {
-					down.Type, down.Text, down.UnmodifiedText = kb.KeyDown, k.Text, k.UnmodifiedText
+				if params.Modifiers&^int64(chromedp.ModifierShift) == 0 {
+					down.Type, down.Text, down.UnmodifiedText = kb.KeyDown, params.Text, params.UnmodifiedText
 				}
 				continue
 			}
-			for _, e := range []*input.DispatchKeyEventParams{down, k} {
-				if _, err := chromedp.Call(ctx, input.DispatchKeyEvent, *e); err != nil {
+			for _, other := range []*input.DispatchKeyEventParams{down, params} {
+				if _, err := chromedp.Call(ctx, input.DispatchKeyEvent, *other); err != nil {
 					return err
 				}
 			}
@@ -221,14 +221,14 @@ func Press(ctx context.Context, keys string, held ...chromedp.Modifier) error {
 
 // Drag presses the mouse at one place, moves it to another and lets go.
 func Drag(ctx context.Context, x1, y1, x2, y2 float64) error {
-	for _, e := range []input.DispatchMouseEventParams{
+	for _, params := range []input.DispatchMouseEventParams{
 		{Type: input.DispatchMouseEventTypeMousePressed, X: x1, Y: y1, ClickCount: 1},
 		{Type: input.DispatchMouseEventTypeMouseMoved, X: (x1 + x2) / 2, Y: (y1 + y2) / 2},
 		{Type: input.DispatchMouseEventTypeMouseMoved, X: x2, Y: y2},
 		{Type: input.DispatchMouseEventTypeMouseReleased, X: x2, Y: y2, ClickCount: 1},
 	} {
-		e.Button, e.Buttons = input.MouseButtonLeft, 1
-		if _, err := chromedp.Call(ctx, input.DispatchMouseEvent, e); err != nil {
+		params.Button, params.Buttons = input.MouseButtonLeft, 1
+		if _, err := chromedp.Call(ctx, input.DispatchMouseEvent, params); err != nil {
 			return err
 		}
 	}

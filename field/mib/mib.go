@@ -116,8 +116,8 @@ const (
 )
 
 // AdmitOf is acceptable frames as a value.
-func AdmitOf(a office.Admit) int {
-	return map[office.Admit]int{office.AdmitAll: AdmitAll, office.AdmitTagged: AdmitTagged, office.AdmitUntagged: AdmitUntagged}[a]
+func AdmitOf(admit office.Admit) int {
+	return map[office.Admit]int{office.AdmitAll: AdmitAll, office.AdmitTagged: AdmitTagged, office.AdmitUntagged: AdmitUntagged}[admit]
 }
 
 // Truth is a TruthValue.

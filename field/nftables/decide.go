@@ -23,18 +23,18 @@ type Flow struct {
 // Decide says which services of a flow pass a hook: those that every chain there lets pass. A
 // rule of which it is not known whether it is for them counts as not there, and is one of
 // [Ruleset.Vague] then.
-func (rs *Ruleset) Decide(hook Hook, f Flow) *talk.Services {
+func (rs *Ruleset) Decide(hook Hook, flow Flow) *talk.Services {
 	open := talk.All
-	for _, c := range rs.Chains {
-		if c.Hook != hook || c.Family == IPv4 && !f.Src.Is4() || c.Family == IPv6 && f.Src.Is4() {
+	for _, chain := range rs.Chains {
+		if chain.Hook != hook || chain.Family == IPv4 && !flow.Src.Is4() || chain.Family == IPv6 && flow.Src.Is4() {
 			continue
 		}
-		w := walk{rs: rs, f: &f, hook: hook, open: talk.None}
-		rest := w.chain(c, open, 0)
-		if c.Accepts {
-			w.open = w.open.Or(rest)
+		one := walk{rs: rs, f: &flow, hook: hook, open: talk.None}
+		rest := one.chain(chain, open, 0)
+		if chain.Accepts {
+			one.open = one.open.Or(rest)
 		}
-		open = w.open
+		open = one.open
 	}
 	return open
 }
@@ -42,9 +42,9 @@ func (rs *Ruleset) Decide(hook Hook, f Flow) *talk.Services {
 // Vague is the rules that were asked and not understood.
 func (rs *Ruleset) Vague() []*Rule { return rs.vague }
 
-func (w *walk) vague(r *Rule) {
-	if !slices.Contains(w.rs.vague, r) {
-		w.rs.vague = append(w.rs.vague, r)
+func (w *walk) vague(rule *Rule) {
+	if !slices.Contains(w.rs.vague, rule) {
+		w.rs.vague = append(w.rs.vague, rule)
 	}
 }
 
@@ -65,48 +65,48 @@ type walk struct {
 }
 
 // chain takes services through a chain, and gives what it leaves undecided.
-func (w *walk) chain(c *Chain, todo *talk.Services, deep int) (rest *talk.Services) {
-	f := &frame{talk.None, deep}
-	for _, r := range c.Rules {
+func (w *walk) chain(chain *Chain, todo *talk.Services, deep int) (rest *talk.Services) {
+	one := &frame{talk.None, deep}
+	for _, rule := range chain.Rules {
 		if todo == talk.None {
 			break
 		}
 		if w.rs.asked++; w.rs.asked > mostAsked {
-			w.vague(r)
-			return todo.Or(f.back)
+			w.vague(rule)
+			return todo.Or(one.back)
 		}
-		todo = w.rule(r, todo, f)
+		todo = w.rule(rule, todo, one)
 	}
-	return todo.Or(f.back)
+	return todo.Or(one.back)
 }
 
 // rule takes services through a rule, and gives what goes on to the next.
-func (w *walk) rule(r *Rule, todo *talk.Services, f *frame) *talk.Services {
+func (w *walk) rule(rule *Rule, todo *talk.Services, frame *frame) *talk.Services {
 	sure, may := todo, todo // what it is for, and what it may be for
-	for _, e := range r.expr {
-		switch e.word {
+	for _, expression := range rule.expr {
+		switch expression.word {
 		case "match":
-			is, known := w.match(r, e.body)
+			is, known := w.match(rule, expression.body)
 			may = may.And(is)
 			if sure = sure.And(is); !known {
 				sure = talk.None
 			}
 		case "vmap":
 			if !may.Equal(sure) {
-				w.vague(r)
+				w.vague(rule)
 			}
-			return w.vmap(r, e.body, todo, sure, f)
+			return w.vmap(rule, expression.body, todo, sure, frame)
 		case "accept", "drop", "reject", "jump", "goto", "return":
 			if !may.Equal(sure) {
-				w.vague(r)
+				w.vague(rule)
 			}
-			return w.verdict(r, e, todo, sure, f)
+			return w.verdict(rule, expression, todo, sure, frame)
 		case "counter", "log", "comment", "mangle", "notrack", "flow", "set":
 		case "limit", "quota", "connlimit", "ct count":
 			sure = talk.None // it lets some pass and others not
 		case "xt", "queue", "dup", "fwd", "tproxy", "synproxy":
 			if may != talk.None {
-				w.vague(r)
+				w.vague(rule)
 			}
 			return todo
 		}
@@ -118,68 +118,68 @@ func (w *walk) rule(r *Rule, todo *talk.Services, f *frame) *talk.Services {
 }
 
 // verdict does what a rule says with what it is for.
-func (w *walk) verdict(r *Rule, e expression, todo, sure *talk.Services, f *frame) *talk.Services {
+func (w *walk) verdict(rule *Rule, expression expression, todo, sure *talk.Services, frame *frame) *talk.Services {
 	if sure == talk.None {
 		return todo
 	}
 	left := todo.Minus(sure)
-	switch e.word {
+	switch expression.word {
 	case "accept":
 		w.open = w.open.Or(sure)
 	case "return":
-		f.back = f.back.Or(sure)
+		frame.back = frame.back.Or(sure)
 	case "jump", "goto":
 		var to struct{ Target string }
-		c := (*Chain)(nil)
-		if json.Unmarshal(e.body, &to) == nil {
-			c = r.Chain.within.chains[to.Target]
+		chain := (*Chain)(nil)
+		if json.Unmarshal(expression.body, &to) == nil {
+			chain = rule.Chain.within.chains[to.Target]
 		}
-		if c == nil || f.deep >= mostDeep {
-			w.vague(r)
+		if chain == nil || frame.deep >= mostDeep {
+			w.vague(rule)
 			return todo
 		}
-		rest := w.chain(c, sure, f.deep+1)
-		if e.word == "jump" {
+		rest := w.chain(chain, sure, frame.deep+1)
+		if expression.word == "jump" {
 			return left.Or(rest)
 		}
-		f.back = f.back.Or(rest) // it does not come back here
+		frame.back = frame.back.Or(rest) // it does not come back here
 	}
 	return left
 }
 
 // vmap does what a map of verdicts says: of each key, the one that it has.
-func (w *walk) vmap(r *Rule, body json.RawMessage, todo, sure *talk.Services, f *frame) *talk.Services {
+func (w *walk) vmap(rule *Rule, body json.RawMessage, todo, sure *talk.Services, frame *frame) *talk.Services {
 	var m struct {
 		Key  json.RawMessage
 		Data json.RawMessage
 	}
 	if json.Unmarshal(body, &m) != nil {
-		w.vague(r)
+		w.vague(rule)
 		return todo
 	}
-	elems, ok := w.elements(r, m.Data)
+	elems, ok := w.elements(rule, m.Data)
 	if !ok {
-		w.vague(r)
+		w.vague(rule)
 		return todo
 	}
 	left := todo
-	for _, e := range elems {
+	for _, message := range elems {
 		var pair []json.RawMessage
 		var do expression
-		if json.Unmarshal(e, &pair) != nil || len(pair) != 2 || json.Unmarshal(pair[1], &do) != nil {
-			w.vague(r)
+		if json.Unmarshal(message, &pair) != nil || len(pair) != 2 || json.Unmarshal(pair[1], &do) != nil {
+			w.vague(rule)
 			return todo
 		}
-		is, known := w.is(r, m.Key, pair[0])
+		is, known := w.is(rule, m.Key, pair[0])
 		if !known {
-			w.vague(r)
+			w.vague(rule)
 			continue
 		}
 		part := sure.And(is).And(left)
 		if part == talk.None {
 			continue
 		}
-		rest := w.verdict(r, do, part, part, f)
+		rest := w.verdict(rule, do, part, part, frame)
 		left = left.Minus(part).Or(rest)
 		sure = sure.Minus(part)
 	}
@@ -187,7 +187,7 @@ func (w *walk) vmap(r *Rule, body json.RawMessage, todo, sure *talk.Services, f 
 }
 
 // match is what a match is for; known says whether that is known.
-func (w *walk) match(r *Rule, body json.RawMessage) (is *talk.Services, known bool) {
+func (w *walk) match(rule *Rule, body json.RawMessage) (is *talk.Services, known bool) {
 	var m struct {
 		Op          string
 		Left, Right json.RawMessage
@@ -197,9 +197,9 @@ func (w *walk) match(r *Rule, body json.RawMessage) (is *talk.Services, known bo
 	}
 	switch m.Op {
 	case "==", "in", "":
-		return w.is(r, m.Left, m.Right)
+		return w.is(rule, m.Left, m.Right)
 	case "!=":
-		not, known := w.is(r, m.Left, m.Right)
+		not, known := w.is(rule, m.Left, m.Right)
 		if !known {
 			return talk.All, false
 		}
@@ -226,33 +226,33 @@ type value struct {
 }
 
 // is says for which services a field is one of some values.
-func (w *walk) is(r *Rule, left, right json.RawMessage) (*talk.Services, bool) {
+func (w *walk) is(rule *Rule, left, right json.RawMessage) (*talk.Services, bool) {
 	var concat struct{ Concat []json.RawMessage }
 	fields := []json.RawMessage{left}
 	if json.Unmarshal(left, &concat) == nil && concat.Concat != nil {
 		fields = concat.Concat
 	}
-	elems, ok := w.elements(r, right)
+	elems, ok := w.elements(rule, right)
 	if !ok {
 		return talk.All, false
 	}
 	sum := talk.None
-	for _, e := range elems {
-		parts := []json.RawMessage{e}
+	for _, message := range elems {
+		parts := []json.RawMessage{message}
 		if len(fields) > 1 {
 			var c struct{ Concat []json.RawMessage }
-			if json.Unmarshal(e, &c) != nil || len(c.Concat) != len(fields) {
+			if json.Unmarshal(message, &c) != nil || len(c.Concat) != len(fields) {
 				return talk.All, false
 			}
 			parts = c.Concat
 		}
 		part := talk.All
-		for k, f := range fields {
-			v, ok := valueOf(parts[k])
+		for k, other := range fields {
+			value, ok := valueOf(parts[k])
 			if !ok {
 				return talk.All, false
 			}
-			one, known := w.field(f, v)
+			one, known := w.field(other, value)
 			if !known {
 				return talk.All, false
 			}
@@ -264,11 +264,11 @@ func (w *walk) is(r *Rule, left, right json.RawMessage) (*talk.Services, bool) {
 }
 
 // elements is the values on the right of a match: a set, one of the table, a list, or one.
-func (w *walk) elements(r *Rule, text json.RawMessage) ([]json.RawMessage, bool) {
+func (w *walk) elements(rule *Rule, text json.RawMessage) ([]json.RawMessage, bool) {
 	var name string
 	if json.Unmarshal(text, &name) == nil {
 		if set, ok := strings.CutPrefix(name, "@"); ok {
-			list, there := r.Chain.within.sets[set]
+			list, there := rule.Chain.within.sets[set]
 			return list, there
 		}
 		return []json.RawMessage{text}, true
@@ -294,13 +294,13 @@ func valueOf(text json.RawMessage) (value, bool) {
 	if json.Unmarshal(text, &e) == nil && e.Elem != nil {
 		return valueOf(e.Elem.Val)
 	}
-	one := func(t json.RawMessage) (string, bool) {
+	one := func(message json.RawMessage) (string, bool) {
 		var s string
-		if json.Unmarshal(t, &s) == nil {
+		if json.Unmarshal(message, &s) == nil {
 			return s, true
 		}
 		var n int64
-		if json.Unmarshal(t, &n) == nil {
+		if json.Unmarshal(message, &n) == nil {
 			return strconv.FormatInt(n, 10), true
 		}
 		return "", false
@@ -320,12 +320,12 @@ func valueOf(text json.RawMessage) (value, bool) {
 	}
 	switch {
 	case m.Prefix != nil:
-		a, err := netip.ParseAddr(m.Prefix.Addr)
+		addr, err := netip.ParseAddr(m.Prefix.Addr)
 		if err != nil {
 			return value{}, false
 		}
-		p, err := a.Prefix(m.Prefix.Len)
-		return value{net: p}, err == nil
+		prefix, err := addr.Prefix(m.Prefix.Len)
+		return value{net: prefix}, err == nil
 	case len(m.Range) == 2:
 		a, ok1 := one(m.Range[0])
 		b, ok2 := one(m.Range[1])
@@ -346,8 +346,8 @@ type left struct {
 }
 
 // services of one protocol, with some ports.
-func services(p office.Protocol, first, last uint16) *talk.Services {
-	return talk.Of(&office.Office{}, []office.Service{{Protocol: p, First: first, Last: last}})
+func services(one office.Protocol, first, last uint16) *talk.Services {
+	return talk.Of(&office.Office{}, []office.Service{{Protocol: one, First: first, Last: last}})
 }
 
 var (
@@ -358,12 +358,12 @@ var (
 
 // carries is the services whose packets have a field at all.
 func (w *walk) carries(text json.RawMessage) *talk.Services {
-	var l left
-	if json.Unmarshal(text, &l) != nil || l.Payload == nil {
+	var one left
+	if json.Unmarshal(text, &one) != nil || one.Payload == nil {
 		return talk.All
 	}
 	v4 := w.f.Src.Is4()
-	switch l.Payload.Protocol {
+	switch one.Payload.Protocol {
 	case "tcp":
 		return allTCP
 	case "udp":
@@ -371,12 +371,12 @@ func (w *walk) carries(text json.RawMessage) *talk.Services {
 	case "th":
 		return allTCP.Or(allUDP)
 	case "icmp", "icmpv6":
-		if v4 == (l.Payload.Protocol == "icmp") {
+		if v4 == (one.Payload.Protocol == "icmp") {
 			return ping
 		}
 		return talk.None
 	case "ip", "ip6":
-		if v4 != (l.Payload.Protocol == "ip") {
+		if v4 != (one.Payload.Protocol == "ip") {
 			return talk.None
 		}
 	}
@@ -392,48 +392,48 @@ func yes(is bool) (*talk.Services, bool) {
 }
 
 // field says for which services a field has a value.
-func (w *walk) field(text json.RawMessage, v value) (*talk.Services, bool) {
-	var l left
-	if json.Unmarshal(text, &l) != nil {
+func (w *walk) field(text json.RawMessage, value value) (*talk.Services, bool) {
+	var one left
+	if json.Unmarshal(text, &one) != nil {
 		return talk.All, false
 	}
 	v4 := w.f.Src.Is4()
 	switch {
-	case l.Meta != nil:
-		switch l.Meta.Key {
+	case one.Meta != nil:
+		switch one.Meta.Key {
 		case "iifname", "iif":
-			return yes(named(v.from, w.f.In))
+			return yes(named(value.from, w.f.In))
 		case "oifname", "oif":
-			return yes(w.f.Out != "" && named(v.from, w.f.Out))
+			return yes(w.f.Out != "" && named(value.from, w.f.Out))
 		case "l4proto":
-			return protocol(v, v4)
+			return protocol(value, v4)
 		case "nfproto":
-			return yes(v.from == "ipv4" && v4 || v.from == "ipv6" && !v4)
+			return yes(value.from == "ipv4" && v4 || value.from == "ipv6" && !v4)
 		case "protocol":
-			return yes(v.from == "ip" && v4 || v.from == "ip6" && !v4)
+			return yes(value.from == "ip" && v4 || value.from == "ip6" && !v4)
 		}
-	case l.Ct != nil:
-		switch l.Ct.Key {
+	case one.Ct != nil:
+		switch one.Ct.Key {
 		case "state":
-			return yes(v.from == map[bool]string{true: "established", false: "new"}[w.f.Answers])
+			return yes(value.from == map[bool]string{true: "established", false: "new"}[w.f.Answers])
 		case "status":
-			if strings.Contains(v.from, "dnat") && !w.rs.translates { // nobody translates
+			if strings.Contains(value.from, "dnat") && !w.rs.translates { // nobody translates
 				return talk.None, true
 			}
 		case "direction":
-			return yes(v.from == map[bool]string{true: "reply", false: "original"}[w.f.Answers])
+			return yes(value.from == map[bool]string{true: "reply", false: "original"}[w.f.Answers])
 		}
-	case l.Fib != nil:
-		if l.Fib.Result == "type" && slices.Equal(l.Fib.Flags, []string{"daddr"}) {
-			return yes(v.from == map[Hook]string{Input: "local", Forward: "unicast"}[w.hook])
+	case one.Fib != nil:
+		if one.Fib.Result == "type" && slices.Equal(one.Fib.Flags, []string{"daddr"}) {
+			return yes(value.from == map[Hook]string{Input: "local", Forward: "unicast"}[w.hook])
 		}
-	case l.Payload != nil:
-		return w.payload(l.Payload.Protocol, l.Payload.Field, v)
+	case one.Payload != nil:
+		return w.payload(one.Payload.Protocol, one.Payload.Field, value)
 	}
 	return talk.All, false
 }
 
-func (w *walk) payload(of, field string, v value) (*talk.Services, bool) {
+func (w *walk) payload(of, field string, value value) (*talk.Services, bool) {
 	v4 := w.f.Src.Is4()
 	switch of {
 	case "ip", "ip6":
@@ -442,11 +442,11 @@ func (w *walk) payload(of, field string, v value) (*talk.Services, bool) {
 		}
 		switch field {
 		case "saddr":
-			return within(v, w.f.Src)
+			return within(value, w.f.Src)
 		case "daddr":
-			return within(v, w.f.Dst)
+			return within(value, w.f.Dst)
 		case "protocol", "nexthdr":
-			return protocol(v, v4)
+			return protocol(value, v4)
 		}
 	case "tcp", "udp", "th":
 		var p []office.Protocol
@@ -458,16 +458,16 @@ func (w *walk) payload(of, field string, v value) (*talk.Services, bool) {
 		default:
 			p = []office.Protocol{office.TCP, office.UDP}
 		}
-		a, err1 := strconv.ParseUint(v.from, 10, 16)
-		b, err2 := strconv.ParseUint(v.to, 10, 16)
+		a, err1 := strconv.ParseUint(value.from, 10, 16)
+		b, err2 := strconv.ParseUint(value.to, 10, 16)
 		if err1 != nil || err2 != nil || a > b || field != "dport" && field != "sport" {
 			return talk.All, false
 		}
 		if field == "sport" { // who asks does so from any high port: all of those, or it is not known
 			if a <= 1024 && b == 65535 {
 				out := talk.None
-				for _, x := range p {
-					out = out.Or(services(x, 1, 65535))
+				for _, one := range p {
+					out = out.Or(services(one, 1, 65535))
 				}
 				return out, true
 			}
@@ -477,8 +477,8 @@ func (w *walk) payload(of, field string, v value) (*talk.Services, bool) {
 			return talk.None, true
 		}
 		out := talk.None
-		for _, x := range p {
-			out = out.Or(services(x, uint16(max(a, 1)), uint16(b)))
+		for _, one := range p {
+			out = out.Or(services(one, uint16(max(a, 1)), uint16(b)))
 		}
 		return out, true
 	case "icmp", "icmpv6":
@@ -493,10 +493,10 @@ func (w *walk) payload(of, field string, v value) (*talk.Services, bool) {
 			asks = "echo-reply"
 		}
 		number := map[string]string{"icmpecho-request": "8", "icmpecho-reply": "0", "icmpv6echo-request": "128", "icmpv6echo-reply": "129"}[of+asks]
-		if v.from != v.to {
+		if value.from != value.to {
 			return talk.All, false
 		}
-		if v.from == asks || v.from == number {
+		if value.from == asks || value.from == number {
 			return ping, true
 		}
 		return talk.None, true
@@ -513,11 +513,11 @@ func named(pattern, name string) bool {
 }
 
 // protocol is the services of a protocol by its name or number (IANA).
-func protocol(v value, v4 bool) (*talk.Services, bool) {
-	if v.from != v.to {
+func protocol(value value, v4 bool) (*talk.Services, bool) {
+	if value.from != value.to {
 		return talk.All, false
 	}
-	switch v.from {
+	switch value.from {
 	case "tcp", "6":
 		return allTCP, true
 	case "udp", "17":
@@ -535,14 +535,14 @@ func protocol(v value, v4 bool) (*talk.Services, bool) {
 }
 
 // within says whether an address is one of a value.
-func within(v value, a netip.Addr) (*talk.Services, bool) {
-	if v.net.IsValid() {
-		return yes(v.net.Contains(a))
+func within(value value, addr netip.Addr) (*talk.Services, bool) {
+	if value.net.IsValid() {
+		return yes(value.net.Contains(addr))
 	}
-	from, err1 := netip.ParseAddr(v.from)
-	to, err2 := netip.ParseAddr(v.to)
+	from, err1 := netip.ParseAddr(value.from)
+	to, err2 := netip.ParseAddr(value.to)
 	if err1 != nil || err2 != nil {
 		return talk.All, false
 	}
-	return yes(from.Compare(a) <= 0 && a.Compare(to) <= 0)
+	return yes(from.Compare(addr) <= 0 && addr.Compare(to) <= 0)
 }

@@ -12,18 +12,18 @@ import (
 // name: what is alike by all of them is alike to the filter.
 func (rs *Ruleset) Prefixes() (out []netip.Prefix) {
 	seen := map[netip.Prefix]bool{}
-	put := func(p netip.Prefix) {
-		if !seen[p] && len(seen) < mostNames {
-			seen[p] = true
-			out = append(out, p)
+	put := func(prefix netip.Prefix) {
+		if !seen[prefix] && len(seen) < mostNames {
+			seen[prefix] = true
+			out = append(out, prefix)
 		}
 	}
 	var look func(x any)
 	look = func(x any) {
 		switch x := x.(type) {
 		case string:
-			if a, err := netip.ParseAddr(x); err == nil {
-				put(netip.PrefixFrom(a, a.BitLen()))
+			if addr, err := netip.ParseAddr(x); err == nil {
+				put(netip.PrefixFrom(addr, addr.BitLen()))
 			}
 		case []any:
 			for _, y := range x {
@@ -33,9 +33,9 @@ func (rs *Ruleset) Prefixes() (out []netip.Prefix) {
 			if p, ok := x["prefix"].(map[string]any); ok {
 				text, _ := p["addr"].(string)
 				bits, _ := p["len"].(float64)
-				if a, err := netip.ParseAddr(text); err == nil {
-					if q, err := a.Prefix(int(bits)); err == nil {
-						put(q)
+				if addr, err := netip.ParseAddr(text); err == nil {
+					if prefix, err := addr.Prefix(int(bits)); err == nil {
+						put(prefix)
 					}
 				}
 				return
@@ -46,8 +46,8 @@ func (rs *Ruleset) Prefixes() (out []netip.Prefix) {
 				from, err1 := netip.ParseAddr(a)
 				to, err2 := netip.ParseAddr(b)
 				if err1 == nil && err2 == nil {
-					for _, p := range between(from, to) {
-						put(p)
+					for _, prefix := range between(from, to) {
+						put(prefix)
 					}
 					return
 				}
@@ -58,21 +58,21 @@ func (rs *Ruleset) Prefixes() (out []netip.Prefix) {
 		}
 	}
 	seenTable := map[*table]bool{}
-	for _, c := range rs.Chains {
-		if seenTable[c.within] {
+	for _, chain := range rs.Chains {
+		if seenTable[chain.within] {
 			continue
 		}
-		seenTable[c.within] = true
-		for _, list := range c.within.sets {
-			for _, e := range list {
-				look(parsed(e))
+		seenTable[chain.within] = true
+		for _, list := range chain.within.sets {
+			for _, message := range list {
+				look(parsed(message))
 			}
 		}
-		for _, d := range c.within.chains {
-			for _, r := range d.Rules {
-				for _, e := range r.expr {
-					if e.word == "match" || e.word == "vmap" {
-						look(parsed(e.body))
+		for _, other := range chain.within.chains {
+			for _, rule := range other.Rules {
+				for _, expression := range rule.expr {
+					if expression.word == "match" || expression.word == "vmap" {
+						look(parsed(expression.body))
 					}
 				}
 			}
@@ -95,15 +95,15 @@ func between(from, to netip.Addr) (out []netip.Prefix) {
 	for from.IsValid() && from.BitLen() == to.BitLen() && from.Compare(to) <= 0 && len(out) < 256 {
 		bits := from.BitLen()
 		for bits > 0 { // the widest that starts here and goes no further
-			p, _ := from.Prefix(bits - 1)
-			if p.Addr() != from || office.LastOf(p).Compare(to) > 0 {
+			prefix, _ := from.Prefix(bits - 1)
+			if prefix.Addr() != from || office.LastOf(prefix).Compare(to) > 0 {
 				break
 			}
 			bits--
 		}
-		p := netip.PrefixFrom(from, bits)
-		out = append(out, p)
-		from = office.LastOf(p).Next()
+		other := netip.PrefixFrom(from, bits)
+		out = append(out, other)
+		from = office.LastOf(other).Next()
 	}
 	return out
 }

@@ -175,13 +175,13 @@ func Parse(text []byte) (*Ruleset, error) {
 		if x.Rule == nil {
 			continue
 		}
-		c := of(x.Rule.Family, x.Rule.Table).chains[x.Rule.Chain]
-		if c == nil {
+		chain := of(x.Rule.Family, x.Rule.Table).chains[x.Rule.Chain]
+		if chain == nil {
 			return nil, fmt.Errorf("nft -j list ruleset has a rule of %s %s %s, and no such chain", x.Rule.Family, x.Rule.Table, x.Rule.Chain)
 		}
-		r := &Rule{c, clean(x.Rule.Comment), len(c.Rules) + 1, x.Rule.Expr}
-		c.Rules = append(c.Rules, r)
-		rs.elsewhere(r)
+		rule := &Rule{chain, clean(x.Rule.Comment), len(chain.Rules) + 1, x.Rule.Expr}
+		chain.Rules = append(chain.Rules, rule)
+		rs.elsewhere(rule)
 	}
 	slices.SortStableFunc(rs.Chains, func(a, b *Chain) int { return a.Priority - b.Priority })
 	return rs, nil
@@ -189,27 +189,27 @@ func Parse(text []byte) (*Ruleset, error) {
 
 // elsewhere notes what a rule does that is none of the questions here: it leads packets to
 // other addresses, or drops them at another hook.
-func (rs *Ruleset) elsewhere(r *Rule) {
-	for _, e := range r.expr {
-		switch e.word {
+func (rs *Ruleset) elsewhere(rule *Rule) {
+	for _, expression := range rule.expr {
+		switch expression.word {
 		case "dnat", "redirect":
 			rs.translates = true
-			rs.Led = append(rs.Led, fmt.Sprintf("%s leads packets to another address: %s", r, clean(string(e.body))))
+			rs.Led = append(rs.Led, fmt.Sprintf("%s leads packets to another address: %s", rule, clean(string(expression.body))))
 		case "drop", "reject":
-			if h := r.Chain.Hook; h != "" && h != Forward && h != Input {
-				rs.Other = append(rs.Other, fmt.Sprintf("%s, at %s, drops packets", r, h))
+			if hook := rule.Chain.Hook; hook != "" && hook != Forward && hook != Input {
+				rs.Other = append(rs.Other, fmt.Sprintf("%s, at %s, drops packets", rule, hook))
 			}
 		}
 	}
 }
 
 // clean is text of a host as it may be shown.
-func clean(s string) string {
-	s = strings.Map(func(c rune) rune {
+func clean(text string) string {
+	text = strings.Map(func(c rune) rune {
 		if c < ' ' || c == 0x7f || c > 0x7e {
 			return ' '
 		}
 		return c
-	}, s)
-	return s[:min(len(s), 100)]
+	}, text)
+	return text[:min(len(text), 100)]
 }

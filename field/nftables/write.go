@@ -37,9 +37,9 @@ type Policy struct {
 // place is the chain that a policy is written to.
 func (rs *Ruleset) place(hook Hook) (*Chain, error) {
 	var all []*Chain
-	for _, c := range rs.Chains {
-		if c.Hook == hook && c.Table != Own && (len(c.Rules) > 0 || !c.Accepts) {
-			all = append(all, c)
+	for _, chain := range rs.Chains {
+		if chain.Hook == hook && chain.Table != Own && (len(chain.Rules) > 0 || !chain.Accepts) {
+			all = append(all, chain)
 		}
 	}
 	switch len(all) {
@@ -60,67 +60,67 @@ var ErrKept = errors.New("what is there is not overwritten")
 // Write says how a ruleset is led to a policy, as nft -f takes it: all of it or nothing. The
 // chain that the host has is written anew; where it has none, a table of its own is made. What
 // is in the way, and not understood or of others, is not overwritten.
-func (rs *Ruleset) Write(p Policy) (string, error) {
-	c, err := rs.place(Forward)
+func (rs *Ruleset) Write(policy Policy) (string, error) {
+	chain, err := rs.place(Forward)
 	if err != nil {
 		return "", fmt.Errorf("%w: %w", ErrKept, err)
 	}
-	var b strings.Builder
+	var text strings.Builder
 	forward, input := "inet "+Own+" forward", "inet "+Own+" input"
-	if c == nil || p.Input != nil {
-		fmt.Fprintf(&b, "table inet %s\ndelete table inet %s\ntable inet %s {\n}\n", Own, Own, Own)
+	if chain == nil || policy.Input != nil {
+		fmt.Fprintf(&text, "table inet %s\ndelete table inet %s\ntable inet %s {\n}\n", Own, Own, Own)
 	}
-	if c != nil {
-		if err := c.replaceable(rs, p); err != nil {
+	if chain != nil {
+		if err := chain.replaceable(rs, policy); err != nil {
 			return "", fmt.Errorf("%w: %w", ErrKept, err)
 		}
-		forward = fmt.Sprintf("%s %s %s", c.Family, c.Table, c.Name)
-		fmt.Fprintf(&b, "flush chain %s\n", forward)
+		forward = fmt.Sprintf("%s %s %s", chain.Family, chain.Table, chain.Name)
+		fmt.Fprintf(&text, "flush chain %s\n", forward)
 	} else {
-		fmt.Fprintf(&b, "add chain %s { type filter hook forward priority 0; policy accept; }\n", forward)
+		fmt.Fprintf(&text, "add chain %s { type filter hook forward priority 0; policy accept; }\n", forward)
 	}
-	if p.Keeps {
-		fmt.Fprintf(&b, "add rule %s ct state established,related accept\nadd rule %s ct state invalid drop\n", forward, forward)
+	if policy.Keeps {
+		fmt.Fprintf(&text, "add rule %s ct state established,related accept\nadd rule %s ct state invalid drop\n", forward, forward)
 	}
-	for _, l := range p.Forward {
-		l.write(&b, forward)
+	for _, line := range policy.Forward {
+		line.write(&text, forward)
 	}
-	(&Line{In: p.Links, Out: p.Links}).write(&b, forward)
-	if p.Input == nil {
-		return b.String(), nil
+	(&Line{In: policy.Links, Out: policy.Links}).write(&text, forward)
+	if policy.Input == nil {
+		return text.String(), nil
 	}
-	if c, err := rs.place(Input); err != nil || c != nil {
-		return "", fmt.Errorf("%w: what the host itself answers is decided by %s", ErrKept, c)
+	if other, err := rs.place(Input); err != nil || other != nil {
+		return "", fmt.Errorf("%w: what the host itself answers is decided by %s", ErrKept, other)
 	}
-	fmt.Fprintf(&b, "add chain %s { type filter hook input priority 0; policy accept; }\nadd rule %s ct state established,related accept\n", input, input)
-	for _, l := range p.Input {
-		l.write(&b, input)
+	fmt.Fprintf(&text, "add chain %s { type filter hook input priority 0; policy accept; }\nadd rule %s ct state established,related accept\n", input, input)
+	for _, line := range policy.Input {
+		line.write(&text, input)
 	}
-	return b.String(), nil
+	return text.String(), nil
 }
 
 // replaceable says why a chain is not written anew.
-func (c *Chain) replaceable(rs *Ruleset, p Policy) error {
+func (c *Chain) replaceable(rs *Ruleset, policy Policy) error {
 	for _, word := range []string{c.Table, c.Name} {
 		if !name.MatchString(word) {
 			return fmt.Errorf("%s has a name that is not written", c)
 		}
 	}
-	for _, f := range p.Families {
-		if c.Family != Inet && c.Family != f {
+	for _, family := range policy.Families {
+		if c.Family != Inet && c.Family != family {
 			return fmt.Errorf("%s is for other packets than the addresses here are", c)
 		}
 	}
-	for _, r := range rs.vague {
-		if r.Chain.within == c.within {
-			return fmt.Errorf("%s is not understood", r)
+	for _, rule := range rs.vague {
+		if rule.Chain.within == c.within {
+			return fmt.Errorf("%s is not understood", rule)
 		}
 	}
-	for _, x := range c.within.chains {
-		for _, r := range x.Rules {
-			for _, name := range p.Foreign {
-				if r.mentions(name) {
-					return fmt.Errorf("%s is for %s, which is in no VLAN", r, name)
+	for _, chain := range c.within.chains {
+		for _, rule := range chain.Rules {
+			for _, name := range policy.Foreign {
+				if rule.mentions(name) {
+					return fmt.Errorf("%s is for %s, which is in no VLAN", rule, name)
 				}
 			}
 		}
@@ -130,13 +130,13 @@ func (c *Chain) replaceable(rs *Ruleset, p Policy) error {
 
 // mentions says whether a rule names an interface.
 func (r *Rule) mentions(name string) bool {
-	return slices.ContainsFunc(r.expr, func(e expression) bool {
-		return (e.word == "match" || e.word == "vmap") && bytes.Contains(e.body, []byte(`"`+name+`"`))
+	return slices.ContainsFunc(r.expr, func(expression expression) bool {
+		return (expression.word == "match" || expression.word == "vmap") && bytes.Contains(expression.body, []byte(`"`+name+`"`))
 	})
 }
 
 // write writes a line, as rules: one for each kind of service that it names.
-func (l *Line) write(b *strings.Builder, chain string) {
+func (l *Line) write(text *strings.Builder, chain string) {
 	head := "add rule " + chain
 	for _, x := range []struct {
 		word  string
@@ -156,27 +156,27 @@ func (l *Line) write(b *strings.Builder, chain string) {
 	}
 	do := map[bool]string{true: "accept", false: "drop"}[l.Accept]
 	if len(l.Services) == 0 || office.AnyService(l.Services) {
-		fmt.Fprintf(b, "%s %s\n", head, do)
+		fmt.Fprintf(text, "%s %s\n", head, do)
 		return
 	}
 	ports := map[office.Protocol][]string{}
-	for _, s := range l.Services {
+	for _, service := range l.Services {
 		switch {
-		case s.Protocol == office.Ping:
+		case service.Protocol == office.Ping:
 			for _, proto := range []string{"icmp", "icmpv6"} {
 				if of := cmp.Or(l.Src, l.Dst); !of.IsValid() || of.Addr().Is4() == (proto == "icmp") {
-					fmt.Fprintf(b, "%s %s type { echo-request, echo-reply } %s\n", head, proto, do)
+					fmt.Fprintf(text, "%s %s type { echo-request, echo-reply } %s\n", head, proto, do)
 				}
 			}
-		case s.First == s.Last:
-			ports[s.Protocol] = append(ports[s.Protocol], fmt.Sprint(s.First))
+		case service.First == service.Last:
+			ports[service.Protocol] = append(ports[service.Protocol], fmt.Sprint(service.First))
 		default:
-			ports[s.Protocol] = append(ports[s.Protocol], fmt.Sprintf("%d-%d", s.First, s.Last))
+			ports[service.Protocol] = append(ports[service.Protocol], fmt.Sprintf("%d-%d", service.First, service.Last))
 		}
 	}
 	for _, proto := range []office.Protocol{office.TCP, office.UDP} {
 		if list := ports[proto]; list != nil {
-			fmt.Fprintf(b, "%s %s dport { %s } %s\n", head, proto, strings.Join(list, ", "), do)
+			fmt.Fprintf(text, "%s %s dport { %s } %s\n", head, proto, strings.Join(list, ", "), do)
 		}
 	}
 }

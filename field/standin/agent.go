@@ -30,52 +30,52 @@ func (x *device) serve() {
 		if lost {
 			continue
 		}
-		q, err := coder.SnmpDecodePacket(slices.Clone(buf[:n]))
-		if err != nil || q.Version != gosnmp.Version2c || !slices.Contains(x.net.opt.Communities, q.Community) {
+		packet, err := coder.SnmpDecodePacket(slices.Clone(buf[:n]))
+		if err != nil || packet.Version != gosnmp.Version2c || !slices.Contains(x.net.opt.Communities, packet.Community) {
 			continue // who does not know the community hears nothing (RFC 3584, 5.2.1)
 		}
-		x.answer(q, from)
+		x.answer(packet, from)
 	}
 }
 
-func (x *device) answer(q *gosnmp.SnmpPacket, from net.Addr) {
-	w := x.net
-	w.mu.Lock()
+func (x *device) answer(packet *gosnmp.SnmpPacket, from net.Addr) {
+	network := x.net
+	network.mu.Lock()
 	x.requests++
-	a := &gosnmp.SnmpPacket{Version: gosnmp.Version2c, Community: q.Community, PDUType: gosnmp.GetResponse, RequestID: q.RequestID}
-	switch q.PDUType {
+	other := &gosnmp.SnmpPacket{Version: gosnmp.Version2c, Community: packet.Community, PDUType: gosnmp.GetResponse, RequestID: packet.RequestID}
+	switch packet.PDUType {
 	case gosnmp.GetRequest:
 		view := x.entries()
-		for _, v := range q.Variables {
-			a.Variables = append(a.Variables, exact(view, v.Name))
+		for _, pdu := range packet.Variables {
+			other.Variables = append(other.Variables, exact(view, pdu.Name))
 		}
 	case gosnmp.GetNextRequest:
 		view := x.entries()
-		for _, v := range q.Variables {
-			a.Variables = append(a.Variables, next(view, v.Name))
+		for _, pdu := range packet.Variables {
+			other.Variables = append(other.Variables, next(view, pdu.Name))
 		}
 	case gosnmp.GetBulkRequest:
-		a.Variables = bulk(x.entries(), q)
+		other.Variables = bulk(x.entries(), packet)
 	case gosnmp.SetRequest:
-		a.Variables = q.Variables
-		a.Error, a.ErrorIndex = x.set(q.Variables)
+		other.Variables = packet.Variables
+		other.Error, other.ErrorIndex = x.set(packet.Variables)
 	default:
-		w.mu.Unlock()
+		network.mu.Unlock()
 		return
 	}
-	w.mu.Unlock()
-	if w.opt.Spoil != nil && q.PDUType != gosnmp.SetRequest {
-		a.Variables = w.opt.Spoil(w.plan.Devices[x.i].Name, a.Variables)
+	network.mu.Unlock()
+	if network.opt.Spoil != nil && packet.PDUType != gosnmp.SetRequest {
+		other.Variables = network.opt.Spoil(network.plan.Devices[x.dev].Name, other.Variables)
 	}
-	time.Sleep(max(w.opt.Delay, time.Duration(w.slow.Load())))
-	out, err := a.MarshalMsg()
-	if err == nil && len(out) > mostBytes && q.PDUType != gosnmp.GetBulkRequest {
-		a.Variables, a.Error = nil, gosnmp.TooBig
-		out, err = a.MarshalMsg()
+	time.Sleep(max(network.opt.Delay, time.Duration(network.slow.Load())))
+	out, err := other.MarshalMsg()
+	if err == nil && len(out) > mostBytes && packet.PDUType != gosnmp.GetBulkRequest {
+		other.Variables, other.Error = nil, gosnmp.TooBig
+		out, err = other.MarshalMsg()
 	}
 	for err == nil && len(out) > mostBytes { // a bulk answer is cut (RFC 3416, 4.2.3)
-		a.Variables = a.Variables[:len(a.Variables)*3/4]
-		out, err = a.MarshalMsg()
+		other.Variables = other.Variables[:len(other.Variables)*3/4]
+		out, err = other.MarshalMsg()
 	}
 	if err == nil {
 		_, _ = x.conn.WriteTo(out, from)
@@ -106,7 +106,7 @@ func parse(text string) []int {
 }
 
 func at(view []entry, oid []int) (int, bool) {
-	return slices.BinarySearchFunc(view, oid, func(e entry, oid []int) int { return slices.Compare(e.oid, oid) })
+	return slices.BinarySearchFunc(view, oid, func(entry entry, oid []int) int { return slices.Compare(entry.oid, oid) })
 }
 
 func exact(view []entry, name string) gosnmp.SnmpPDU {
@@ -136,19 +136,19 @@ func next(view []entry, name string) gosnmp.SnmpPDU {
 }
 
 // bulk is RFC 3416, 4.2.3.
-func bulk(view []entry, q *gosnmp.SnmpPacket) (out []gosnmp.SnmpPDU) {
-	single := min(int(q.NonRepeaters), len(q.Variables))
-	for _, v := range q.Variables[:single] {
-		out = append(out, next(view, v.Name))
+func bulk(view []entry, packet *gosnmp.SnmpPacket) (out []gosnmp.SnmpPDU) {
+	single := min(int(packet.NonRepeaters), len(packet.Variables))
+	for _, pdu := range packet.Variables[:single] {
+		out = append(out, next(view, pdu.Name))
 	}
-	rest := slices.Clone(q.Variables[single:])
-	for range min(int(q.MaxRepetitions), mostRows) {
+	rest := slices.Clone(packet.Variables[single:])
+	for range min(int(packet.MaxRepetitions), mostRows) {
 		ended := true
 		for i := range rest {
-			v := next(view, rest[i].Name)
-			rest[i] = v
-			ended = ended && v.Type == gosnmp.EndOfMibView
-			out = append(out, v)
+			pdu := next(view, rest[i].Name)
+			rest[i] = pdu
+			ended = ended && pdu.Type == gosnmp.EndOfMibView
+			out = append(out, pdu)
 		}
 		if ended || len(rest) == 0 {
 			break

@@ -14,7 +14,7 @@ func (w *Network) learn() {
 	}
 	w.stale = false
 	w.learnt = make([][]card, len(w.devices))
-	for _, plug := range w.n.Office.Plugs {
+	for _, plug := range w.net.Office.Plugs {
 		mac := plug.MAC
 		if mac == "" {
 			mac = Card(plug.Name)
@@ -23,15 +23,15 @@ func (w *Network) learn() {
 		if plug.Tagged {
 			wire = bridge.Wire(plug.Wants)
 		}
-		way, err := walk.Broadcast(w.n, plug.Port, wire)
+		way, err := walk.Broadcast(w.net, plug.Port, wire)
 		if err != nil {
 			continue
 		}
-		for _, h := range way.Hops {
-			i := w.n.Topo.DeviceIndex(h.Device)
-			d := w.n.Office.Devices[i]
-			if p := d.Port(h.In.Port); h.Domain.VID != 0 && p >= 0 && !d.Unaware() {
-				w.learnt[i] = append(w.learnt[i], card{mac, d.Logical(p), h.Domain.VID})
+		for _, hop := range way.Hops {
+			i := w.net.Topo.DeviceIndex(hop.Device)
+			device := w.net.Office.Devices[i]
+			if p := device.Port(hop.In.Port); hop.Domain.VID != 0 && p >= 0 && !device.Unaware() {
+				w.learnt[i] = append(w.learnt[i], card{mac, device.Logical(p), hop.Domain.VID})
 			}
 		}
 	}
@@ -47,32 +47,32 @@ type neighbour struct {
 // neighbours is what a device hears over its cables (IEEE 802.1AB): what the cables
 // lead to, where that speaks. Nobody forwards what is said so.
 func (x *device) neighbours() (out []neighbour) {
-	o := x.net.n.Office
-	d := o.Devices[x.i]
-	for p := range d.Ports {
-		r := office.PortRef{Device: d.Name, Port: d.Ports[p].Name}
-		_, far, ok := o.CableAt(r)
-		if !ok || d.Ports[p].Kind != office.Physical {
+	o := x.net.net.Office
+	device := o.Devices[x.dev]
+	for port := range device.Ports {
+		ref := office.PortRef{Device: device.Name, Port: device.Ports[port].Name}
+		_, far, ok := o.CableAt(ref)
+		if !ok || device.Ports[port].Kind != office.Physical {
 			continue
 		}
 		other := o.Device(far.Device)
 		if other == nil || other.Unaware() {
 			continue
 		}
-		out = append(out, neighbour{port: p, device: other.Name, name: called(&other.Ports[other.Port(far.Port)])})
+		out = append(out, neighbour{port: port, device: other.Name, name: called(&other.Ports[other.Port(far.Port)])})
 	}
 	for _, plug := range o.Plugs { // what speaks tagged at a desk is a phone
-		if p := d.Port(plug.Port.Port); plug.Port.Device == d.Name && p >= 0 && plug.Tagged && d.Ports[p].Kind == office.Physical {
-			out = append(out, neighbour{port: p, device: plug.Name, voice: plug.Wants})
+		if port := device.Port(plug.Port.Port); plug.Port.Device == device.Name && port >= 0 && plug.Tagged && device.Ports[port].Kind == office.Physical {
+			out = append(out, neighbour{port: port, device: plug.Name, voice: plug.Wants})
 		}
 	}
 	return out
 }
 
 // called is what a device calls a port.
-func called(p *office.Port) string {
-	if p.Inside != "" {
-		return p.Inside
+func called(port *office.Port) string {
+	if port.Inside != "" {
+		return port.Inside
 	}
-	return p.Name
+	return port.Name
 }

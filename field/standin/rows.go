@@ -15,52 +15,52 @@ type row struct {
 	admit office.Admit
 }
 
-func rowOf(w *wording.Device, s *wording.Setting) row {
-	in := s.Members()
-	keeps := slices.Contains(w.Wording.Habits, office.KeepsPVIDVLAN) && !in.Empty()
+func rowOf(device *wording.Device, setting *wording.Setting) row {
+	in := setting.Members()
+	keeps := slices.Contains(device.Wording.Habits, office.KeepsPVIDVLAN) && !in.Empty()
 	switch {
-	case s.PVID != 0:
-		return row{s.PVID, s.Admit}
+	case setting.PVID != 0:
+		return row{setting.PVID, setting.Admit}
 	case keeps:
 		return row{in.VIDs()[0], office.AdmitTagged}
-	case s.Filter && (s.Admit == office.AdmitUntagged || !in.Has(office.DefaultVID)):
-		v := office.VID(office.DefaultVID)
-		for in.Has(v) {
-			v++
+	case setting.Filter && (setting.Admit == office.AdmitUntagged || !in.Has(office.DefaultVID)):
+		vid := office.VID(office.DefaultVID)
+		for in.Has(vid) {
+			vid++
 		}
-		return row{v, s.Admit}
+		return row{vid, setting.Admit}
 	}
 	return row{office.DefaultVID, office.AdmitTagged}
 }
 
 // rowsOf is the rows of a state.
-func rowsOf(w *wording.Device, s wording.State) []row {
-	out := make([]row, len(s.Ports))
-	for p := range out {
-		out[p] = rowOf(w, &s.Ports[p])
+func rowsOf(device *wording.Device, state wording.State) []row {
+	out := make([]row, len(state.Ports))
+	for port := range out {
+		out[port] = rowOf(device, &state.Ports[port])
 	}
 	return out
 }
 
 // literal is a state as its rows say it.
-func literal(s wording.State, rows []row) wording.State {
-	s.Ports = slices.Clone(s.Ports)
-	for p := range s.Ports {
-		s.Ports[p].PVID, s.Ports[p].Admit = rows[p].pvid, rows[p].admit
+func literal(state wording.State, rows []row) wording.State {
+	state.Ports = slices.Clone(state.Ports)
+	for port := range state.Ports {
+		state.Ports[port].PVID, state.Ports[port].Admit = rows[port].pvid, rows[port].admit
 	}
-	return s
+	return state
 }
 
 // spelled is a state in the words of the one before, where a port had no PVID and still
 // takes no untagged frame.
-func spelled(s, before wording.State) wording.State {
-	s.Ports = slices.Clone(s.Ports)
-	for p := range s.Ports {
-		x, was := s.Ports[p], &before.Ports[p]
-		x.PVID, x.Admit = 0, was.Admit
-		if was.PVID == 0 && !x.Off && x.ForwardsAs(&s.Ports[p]) {
-			s.Ports[p] = x
+func spelled(state, before wording.State) wording.State {
+	state.Ports = slices.Clone(state.Ports)
+	for port := range state.Ports {
+		setting, was := state.Ports[port], &before.Ports[port]
+		setting.PVID, setting.Admit = 0, was.Admit
+		if was.PVID == 0 && !setting.Off && setting.ForwardsAs(&state.Ports[port]) {
+			state.Ports[port] = setting
 		}
 	}
-	return s
+	return state
 }

@@ -27,32 +27,32 @@ type asked struct {
 // set does one request: all of it or nothing (RFC 3416, 4.2.5). It gives the error
 // and which of the objects it is about, from 1.
 func (x *device) set(vars []gosnmp.SnmpPDU) (gosnmp.SNMPError, uint8) {
-	d := x.net.n.Office.Devices[x.i]
-	if d.Unaware() || x.net.opt.ReadOnly[d.Name] {
+	device := x.net.net.Office.Devices[x.dev]
+	if device.Unaware() || x.net.opt.ReadOnly[device.Name] {
 		return gosnmp.NotWritable, 1
 	}
 	if x.net.opt.NoBulk && len(vars) > 1 {
 		return gosnmp.GenErr, 1
 	}
-	q := &asked{egress: map[office.VID]map[int]bool{}, untagged: map[office.VID]map[int]bool{}, pvid: map[int]office.VID{}, admit: map[int]office.Admit{}, filter: map[int]bool{}, off: map[int]bool{}, names: map[office.VID]string{}}
-	for i, v := range vars {
-		if e := x.ask(d, q, v); e != gosnmp.NoError {
-			return e, uint8(min(i+1, 255))
+	one := &asked{egress: map[office.VID]map[int]bool{}, untagged: map[office.VID]map[int]bool{}, pvid: map[int]office.VID{}, admit: map[int]office.Admit{}, filter: map[int]bool{}, off: map[int]bool{}, names: map[office.VID]string{}}
+	for i, pdu := range vars {
+		if snmperror := x.ask(device, one, pdu); snmperror != gosnmp.NoError {
+			return snmperror, uint8(min(i+1, 255))
 		}
 	}
-	for i, v := range vars { // a row is there, or is made by the same request
+	for i, pdu := range vars { // a row is there, or is made by the same request
 		for _, c := range []string{mib.StaticName, mib.StaticEgress, mib.StaticUntagged, mib.StaticForbidden} {
-			if vid, ok := index(v.Name, c); ok && !x.running.VLANs.Has(office.VID(vid)) && !slices.Contains(q.create, office.VID(vid)) {
+			if vid, ok := index(pdu.Name, c); ok && !x.running.VLANs.Has(office.VID(vid)) && !slices.Contains(one.create, office.VID(vid)) {
 				return gosnmp.InconsistentName, uint8(min(i+1, 255))
 			}
 		}
 	}
-	next, e := x.do(d, q, literal(x.running, x.rows))
-	if e != gosnmp.NoError {
-		return e, 1
+	next, other := x.do(device, one, literal(x.running, x.rows))
+	if other != gosnmp.NoError {
+		return other, 1
 	}
-	for v, name := range q.names {
-		x.names[v] = name
+	for vid, name := range one.names {
+		x.names[vid] = name
 	}
 	before, rows := x.running, x.rows
 	x.rows = rowsOf(x.word, next)
@@ -61,7 +61,7 @@ func (x *device) set(vars []gosnmp.SnmpPDU) (gosnmp.SNMPError, uint8) {
 		x.running, x.rows = before, rows
 		return gosnmp.CommitFailed, 1
 	}
-	if q.save {
+	if one.save {
 		x.saved, x.savedRows = x.running, x.rows
 	}
 	return gosnmp.NoError, 0
@@ -77,24 +77,24 @@ func index(name, column string) (int, bool) {
 }
 
 // ask reads one object that is to be set.
-func (x *device) ask(d *office.Device, q *asked, v gosnmp.SnmpPDU) gosnmp.SNMPError {
+func (x *device) ask(device *office.Device, asked *asked, pdu gosnmp.SnmpPDU) gosnmp.SNMPError {
 	whole := func() (int, bool) {
-		n, ok := v.Value.(int)
-		return n, ok && v.Type == gosnmp.Integer
+		n, ok := pdu.Value.(int)
+		return n, ok && pdu.Type == gosnmp.Integer
 	}
 	port := func(n int) (int, bool) {
-		return n - 1, n >= 1 && n <= len(d.Ports) && base(d, n-1) == n
+		return n - 1, n >= 1 && n <= len(device.Ports) && base(device, n-1) == n
 	}
-	if oid, save := parse(v.Name), parse(SaveObject); slices.Equal(oid, save) {
+	if oid, save := parse(pdu.Name), parse(SaveObject); slices.Equal(oid, save) {
 		n, ok := whole()
 		if !ok {
 			return gosnmp.WrongType
 		}
-		q.save = n == 1
+		asked.save = n == 1
 		return gosnmp.NoError
 	}
 	for _, c := range []string{mib.StaticRowStatus, mib.StaticName, mib.StaticEgress, mib.StaticUntagged, mib.StaticForbidden} {
-		n, ok := index(v.Name, c)
+		n, ok := index(pdu.Name, c)
 		if !ok {
 			continue
 		}
@@ -109,10 +109,10 @@ func (x *device) ask(d *office.Device, q *asked, v gosnmp.SnmpPDU) gosnmp.SNMPEr
 			case !ok:
 				return gosnmp.WrongType
 			case to == mib.RowCreateAndGo && !there:
-				q.create = append(q.create, vid)
+				asked.create = append(asked.create, vid)
 			case to == mib.RowDestroy:
 				if there {
-					q.destroy = append(q.destroy, vid)
+					asked.destroy = append(asked.destroy, vid)
 				}
 			case to == mib.RowActive && there:
 			case to < 1 || to > 6:
@@ -122,8 +122,8 @@ func (x *device) ask(d *office.Device, q *asked, v gosnmp.SnmpPDU) gosnmp.SNMPEr
 			}
 			return gosnmp.NoError
 		}
-		b, ok := v.Value.([]byte)
-		if !ok || v.Type != gosnmp.OctetString {
+		b, ok := pdu.Value.([]byte)
+		if !ok || pdu.Type != gosnmp.OctetString {
 			return gosnmp.WrongType
 		}
 		switch c {
@@ -131,7 +131,7 @@ func (x *device) ask(d *office.Device, q *asked, v gosnmp.SnmpPDU) gosnmp.SNMPEr
 			if len(b) > 32 {
 				return gosnmp.WrongLength
 			}
-			q.names[vid] = string(b)
+			asked.names[vid] = string(b)
 			return gosnmp.NoError
 		case mib.StaticForbidden:
 			for _, bits := range b {
@@ -154,18 +154,18 @@ func (x *device) ask(d *office.Device, q *asked, v gosnmp.SnmpPDU) gosnmp.SNMPEr
 				set[p] = true
 			}
 		}
-		if !slices.Contains(q.order, vid) {
-			q.order = append(q.order, vid)
+		if !slices.Contains(asked.order, vid) {
+			asked.order = append(asked.order, vid)
 		}
 		if c == mib.StaticEgress {
-			q.egress[vid] = set
+			asked.egress[vid] = set
 		} else {
-			q.untagged[vid] = set
+			asked.untagged[vid] = set
 		}
 		return gosnmp.NoError
 	}
 	for _, c := range []string{mib.PVID, mib.Acceptable, mib.IngressFiltering} {
-		n, ok := index(v.Name, c)
+		n, ok := index(pdu.Name, c)
 		if !ok {
 			continue
 		}
@@ -174,14 +174,14 @@ func (x *device) ask(d *office.Device, q *asked, v gosnmp.SnmpPDU) gosnmp.SNMPEr
 			return gosnmp.NoCreation
 		}
 		if c == mib.PVID {
-			n, ok := v.Value.(uint)
-			if !ok || v.Type != gosnmp.Gauge32 {
+			n, ok := pdu.Value.(uint)
+			if !ok || pdu.Type != gosnmp.Gauge32 {
 				return gosnmp.WrongType
 			}
 			if n < 1 || n > 4094 { // RFC 4363, dot1qPvid; IEEE 802.1Q, table 9-2
 				return gosnmp.WrongValue
 			}
-			q.pvid[p] = office.VID(n)
+			asked.pvid[p] = office.VID(n)
 			return gosnmp.NoError
 		}
 		n, isInt := whole()
@@ -189,15 +189,15 @@ func (x *device) ask(d *office.Device, q *asked, v gosnmp.SnmpPDU) gosnmp.SNMPEr
 		case !isInt:
 			return gosnmp.WrongType
 		case c == mib.Acceptable && n >= 1 && n <= 3:
-			q.admit[p] = []office.Admit{office.AdmitAll, office.AdmitTagged, office.AdmitUntagged}[n-1]
+			asked.admit[p] = []office.Admit{office.AdmitAll, office.AdmitTagged, office.AdmitUntagged}[n-1]
 		case c == mib.IngressFiltering && (n == mib.True || n == mib.False):
-			q.filter[p] = n == mib.True
+			asked.filter[p] = n == mib.True
 		default:
 			return gosnmp.WrongValue
 		}
 		return gosnmp.NoError
 	}
-	if n, ok := index(v.Name, mib.IfAdminStatus); ok && n >= firstIndex && n < firstIndex+len(d.Ports) && d.Ports[n-firstIndex].Bundle == 0 {
+	if n, ok := index(pdu.Name, mib.IfAdminStatus); ok && n >= firstIndex && n < firstIndex+len(device.Ports) && device.Ports[n-firstIndex].Bundle == 0 {
 		to, ok := whole()
 		switch {
 		case !ok:
@@ -205,10 +205,10 @@ func (x *device) ask(d *office.Device, q *asked, v gosnmp.SnmpPDU) gosnmp.SNMPEr
 		case to != mib.StatusUp && to != mib.StatusDown:
 			return gosnmp.WrongValue
 		}
-		q.off[n-firstIndex] = to == mib.StatusDown
+		asked.off[n-firstIndex] = to == mib.StatusDown
 		return gosnmp.NoError
 	}
-	if _, ok := at(x.entries(), parse(v.Name)); ok {
+	if _, ok := at(x.entries(), parse(pdu.Name)); ok {
 		return gosnmp.NotWritable
 	}
 	return gosnmp.NoCreation
@@ -216,39 +216,39 @@ func (x *device) ask(d *office.Device, q *asked, v gosnmp.SnmpPDU) gosnmp.SNMPEr
 
 // do is what the device is set to after a request, with its habits; or why it takes
 // nothing of it.
-func (x *device) do(d *office.Device, q *asked, now wording.State) (wording.State, gosnmp.SNMPError) {
-	for _, v := range q.create {
-		next, err := wording.Apply(x.word, now, wording.Step{Op: wording.Create, VLAN: v})
+func (x *device) do(device *office.Device, asked *asked, now wording.State) (wording.State, gosnmp.SNMPError) {
+	for _, vid := range asked.create {
+		next, err := wording.Apply(x.word, now, wording.Step{Op: wording.Create, VLAN: vid})
 		if err != nil { // one that keeps no list of VLANs has room for the row
 			if !keepsNoList(x.word) {
 				return now, gosnmp.ResourceUnavailable
 			}
-			next = now.Knowing(office.SetOf(v))
+			next = now.Knowing(office.SetOf(vid))
 		}
 		now = next
 	}
-	q.order = slices.DeleteFunc(q.order, func(v office.VID) bool { return slices.Contains(q.destroy, v) }) // it goes, and all that is in it
+	asked.order = slices.DeleteFunc(asked.order, func(vid office.VID) bool { return slices.Contains(asked.destroy, vid) }) // it goes, and all that is in it
 	var err error
-	if d.Wording.Name == office.ByVLAN {
-		now, err = x.byPages(d, now, q)
+	if device.Wording.Name == office.ByVLAN {
+		now, err = x.byPages(device, now, asked)
 	} else {
-		now, err = x.atOnce(now, q)
+		now, err = x.atOnce(now, asked)
 	}
 	if err != nil {
 		return now, gosnmp.InconsistentValue
 	}
-	for _, v := range q.destroy {
-		next, err := wording.Apply(x.word, now, wording.Step{Op: wording.Delete, VLAN: v})
+	for _, vid := range asked.destroy {
+		next, err := wording.Apply(x.word, now, wording.Step{Op: wording.Delete, VLAN: vid})
 		if err != nil {
-			if !keepsNoList(x.word) || v == office.DefaultVID || inUse(now, v) {
+			if !keepsNoList(x.word) || vid == office.DefaultVID || inUse(now, vid) {
 				return now, gosnmp.InconsistentValue
 			}
 			next = now
-			next.VLANs.Remove(v)
+			next.VLANs.Remove(vid)
 		}
 		now = next
 	}
-	for p, off := range q.off {
+	for p, off := range asked.off {
 		op := wording.Open
 		if off {
 			op = wording.Shut
@@ -261,37 +261,39 @@ func (x *device) do(d *office.Device, q *asked, now wording.State) (wording.Stat
 }
 
 // keepsNoList says whether a device's pages have no list of VLANs.
-func keepsNoList(w *wording.Device) bool {
-	switch w.WordingName() {
+func keepsNoList(device *wording.Device) bool {
+	switch device.WordingName() {
 	case string(office.ByVLAN), string(office.ByPort), string(office.ByChoice), string(office.ByGroup):
 		return false
 	}
 	return true
 }
 
-func inUse(s wording.State, v office.VID) bool {
-	return slices.ContainsFunc(s.Ports, func(x wording.Setting) bool { return x.Untagged.Has(v) || x.Tagged.Has(v) || x.PVID == v })
+func inUse(state wording.State, vid office.VID) bool {
+	return slices.ContainsFunc(state.Ports, func(setting wording.Setting) bool {
+		return setting.Untagged.Has(vid) || setting.Tagged.Has(vid) || setting.PVID == vid
+	})
 }
 
 // members is the ports of a VLAN as a request leaves them: what it does not name
 // stays.
-func (q *asked) members(s wording.State, v office.VID) (untagged, tagged []int) {
-	egress, saysEgress := q.egress[v]
-	un, saysUntagged := q.untagged[v]
-	for p := range s.Ports {
-		in := s.Ports[p].Untagged.Has(v) || s.Ports[p].Tagged.Has(v)
+func (q *asked) members(state wording.State, vid office.VID) (untagged, tagged []int) {
+	egress, saysEgress := q.egress[vid]
+	un, saysUntagged := q.untagged[vid]
+	for port := range state.Ports {
+		in := state.Ports[port].Untagged.Has(vid) || state.Ports[port].Tagged.Has(vid)
 		if saysEgress {
-			in = egress[p]
+			in = egress[port]
 		}
-		plain := s.Ports[p].Untagged.Has(v)
+		plain := state.Ports[port].Untagged.Has(vid)
 		if saysUntagged {
-			plain = un[p]
+			plain = un[port]
 		}
 		switch {
 		case in && plain:
-			untagged = append(untagged, p)
+			untagged = append(untagged, port)
 		case in:
-			tagged = append(tagged, p)
+			tagged = append(tagged, port)
 		}
 	}
 	return untagged, tagged
@@ -299,79 +301,79 @@ func (q *asked) members(s wording.State, v office.VID) (untagged, tagged []int) 
 
 // byPages is a device that asks by VLAN: each row is a page of it, taken with its
 // habits in the order of the request.
-func (x *device) byPages(d *office.Device, s wording.State, q *asked) (wording.State, error) {
+func (x *device) byPages(device *office.Device, state wording.State, asked *asked) (wording.State, error) {
 	var err error
 	step := func(st wording.Step) {
 		if err == nil {
-			s, err = wording.Apply(x.word, s, st)
+			state, err = wording.Apply(x.word, state, st)
 		}
 	}
-	for _, v := range q.order {
-		un, tg := q.members(s, v)
-		step(wording.Step{Op: wording.Page, VLAN: v, Untagged: un, Tagged: tg})
+	for _, vid := range asked.order {
+		un, tg := asked.members(state, vid)
+		step(wording.Step{Op: wording.Page, VLAN: vid, Untagged: un, Tagged: tg})
 	}
-	for p := range d.Ports {
-		if v, ok := q.pvid[p]; ok && s.Ports[p].PVID != v {
-			step(wording.Step{Op: wording.PVID, VLAN: v, Ports: []int{p}})
+	for port := range device.Ports {
+		if vid, ok := asked.pvid[port]; ok && state.Ports[port].PVID != vid {
+			step(wording.Step{Op: wording.PVID, VLAN: vid, Ports: []int{port}})
 		}
-		admit, a := q.admit[p]
-		filter, f := q.filter[p]
+		admit, a := asked.admit[port]
+		filter, f := asked.filter[port]
 		if a || f {
-			set := wording.Setting{Admit: s.Ports[p].Admit, Filter: s.Ports[p].Filter}
+			set := wording.Setting{Admit: state.Ports[port].Admit, Filter: state.Ports[port].Filter}
 			if a {
 				set.Admit = admit
 			}
 			if f {
 				set.Filter = filter
 			}
-			step(wording.Step{Op: wording.Frames, Ports: []int{p}, Set: set})
+			step(wording.Step{Op: wording.Frames, Ports: []int{port}, Set: set})
 		}
 	}
-	return s, err
+	return state, err
 }
 
 // atOnce is a device that takes what its pages could say when all of a request is
 // done, and nothing else.
-func (x *device) atOnce(s wording.State, q *asked) (wording.State, error) {
-	ports := slices.Clone(s.Ports)
-	for _, v := range q.order {
-		un, tg := q.members(s, v)
+func (x *device) atOnce(state wording.State, asked *asked) (wording.State, error) {
+	ports := slices.Clone(state.Ports)
+	for _, vid := range asked.order {
+		un, tg := asked.members(state, vid)
 		for p := range ports {
-			ports[p].Untagged.Remove(v)
-			ports[p].Tagged.Remove(v)
+			ports[p].Untagged.Remove(vid)
+			ports[p].Tagged.Remove(vid)
 		}
 		for _, p := range un {
-			ports[p].Untagged.Add(v)
+			ports[p].Untagged.Add(vid)
 		}
 		for _, p := range tg {
-			ports[p].Tagged.Add(v)
+			ports[p].Tagged.Add(vid)
 		}
 	}
-	for p, v := range q.pvid {
-		ports[p].PVID = v
+	for p, vid := range asked.pvid {
+		ports[p].PVID = vid
 	}
-	for p, a := range q.admit {
-		ports[p].Admit = a
+	for p, admit := range asked.admit {
+		ports[p].Admit = admit
 	}
-	for p, f := range q.filter {
+	for p, f := range asked.filter {
 		ports[p].Filter = f
 	}
-	next := s
+	next := state
 	next.Ports = ports
-	var m office.Set
+	var set office.Set
 	for p := range ports {
 		all := ports[p].Members()
-		m.AddAll(&all)
+		set.AddAll(&all)
 		if ports[p].PVID != 0 {
-			m.Add(ports[p].PVID)
+			set.Add(ports[p].PVID)
 		}
 	}
-	gone := m.Minus(&s.VLANs)
+	gone := set.Minus(&state.VLANs)
 	switch {
 	case keepsNoList(x.word):
 		next.VLANs.AddAll(&gone)
 	case !gone.Empty():
-		return s, errNot
+		return state, errNot
 	}
 	for _, no := range wording.Cannot(x.word, next) { // its page has no number for none
 		plain := ports[no.Port]
@@ -383,7 +385,7 @@ func (x *device) atOnce(s wording.State, q *asked) (wording.State, error) {
 		}
 	}
 	if len(wording.Cannot(x.word, next)) > 0 {
-		return s, errNot
+		return state, errNot
 	}
 	return next, nil
 }

@@ -51,7 +51,7 @@ type Network struct {
 	opt     Options
 	mu      sync.Mutex
 	plan    *office.Office // fronts, cables, plugs; ports as they run
-	n       *span.Net
+	net     *span.Net
 	devices []*device
 	learnt  [][]card // by device
 	stale   bool     // learnt is older than the office
@@ -63,7 +63,7 @@ type Network struct {
 // device is one that is played.
 type device struct {
 	net       *Network
-	i         int // in the office
+	dev       int // in the office
 	word      *wording.Device
 	running   wording.State
 	saved     wording.State
@@ -105,56 +105,56 @@ func Start(ctx context.Context, o, asIs *office.Office, port int, opt Options) (
 	if asIs != nil {
 		o = together(o, asIs)
 	}
-	w := &Network{opt: opt, plan: o, stale: true, rand: rand.New(rand.NewPCG(1, 2)), n: span.Compile(o)}
+	network := &Network{opt: opt, plan: o, stale: true, rand: rand.New(rand.NewPCG(1, 2)), net: span.Compile(o)}
 	now := time.Now()
-	for i, d := range o.Devices {
-		x := &device{net: w, i: i, word: wording.For(w.n, i), started: now, names: map[office.VID]string{}}
-		if !d.Unaware() {
-			x.running = wording.Planned(w.n, i)
-			for v := range x.running.VLANs.All() {
-				if vlan := o.VLAN(v); vlan != nil {
-					x.names[v] = vlan.Name
+	for i, one := range o.Devices {
+		x := &device{net: network, dev: i, word: wording.For(network.net, i), started: now, names: map[office.VID]string{}}
+		if !one.Unaware() {
+			x.running = wording.Planned(network.net, i)
+			for vid := range x.running.VLANs.All() {
+				if vlan := o.VLAN(vid); vlan != nil {
+					x.names[vid] = vlan.Name
 				}
 			}
 			x.rows = rowsOf(x.word, x.running)
 			x.saved, x.savedRows = x.running, x.rows
-			if err := w.take(x); err != nil {
+			if err := network.take(x); err != nil {
 				return nil, nil, err
 			}
 		}
-		w.devices = append(w.devices, x)
+		network.devices = append(network.devices, x)
 	}
 	ctx, cancel := context.WithCancel(ctx)
 	var out []Listener
-	for i, x := range w.devices {
+	for i, device := range network.devices {
 		conn, err := listen(o.Devices[i], &port)
 		if err != nil {
 			cancel()
-			w.wg.Wait()
+			network.wg.Wait()
 			return nil, nil, fmt.Errorf("%s: %w", o.Devices[i].Name, err)
 		}
-		x.conn = conn
+		device.conn = conn
 		out = append(out, Listener{o.Devices[i].Name, "snmp", conn.LocalAddr().String()})
-		w.wg.Go(x.serve)
+		network.wg.Go(device.serve)
 		context.AfterFunc(ctx, func() { conn.Close() })
 	}
-	w.wg.Go(func() {
+	network.wg.Go(func() {
 		<-ctx.Done()
 		cancel()
 	})
-	return w, out, nil
+	return network, out, nil
 }
 
 // Wait waits until all have ended.
 func (w *Network) Wait() { w.wg.Wait() }
 
 // listen opens a device's port.
-func listen(d *office.Device, port *int) (net.PacketConn, error) {
-	for _, s := range d.Speaks {
-		if s.Protocol != office.SNMP || s.At == "" {
+func listen(device *office.Device, port *int) (net.PacketConn, error) {
+	for _, speaks := range device.Speaks {
+		if speaks.Protocol != office.SNMP || speaks.At == "" {
 			continue
 		}
-		host, at, err := office.HostPort(s.At, 161)
+		host, at, err := office.HostPort(speaks.At, 161)
 		if ip := net.ParseIP(host); err == nil && ip != nil && ip.IsLoopback() {
 			return net.ListenPacket("udp", net.JoinHostPort(host, fmt.Sprint(at)))
 		}
@@ -179,49 +179,49 @@ func listen(d *office.Device, port *int) (net.PacketConn, error) {
 func together(plan, asIs *office.Office) *office.Office {
 	out := *asIs
 	out.Devices = nil
-	for _, d := range plan.Devices {
-		if x := asIs.Device(d.Name); x != nil {
-			out.Devices = append(out.Devices, x)
+	for _, device := range plan.Devices {
+		if other := asIs.Device(device.Name); other != nil {
+			out.Devices = append(out.Devices, other)
 			continue
 		}
-		out.Devices = append(out.Devices, spelledOut(plan, d))
+		out.Devices = append(out.Devices, spelledOut(plan, device))
 	}
-	for _, d := range asIs.Devices {
-		if plan.Device(d.Name) == nil {
-			out.Devices = append(out.Devices, d)
+	for _, device := range asIs.Devices {
+		if plan.Device(device.Name) == nil {
+			out.Devices = append(out.Devices, device)
 		}
 	}
 	return &out
 }
 
 // spelledOut is a device whose ports say themselves what they are set to.
-func spelledOut(o *office.Office, d *office.Device) *office.Device {
-	x := d.Clone()
-	x.Follows = ""
-	for p := range x.Ports {
-		shape, _ := o.Effective(d, p)
-		x.Ports[p].Shape, x.Ports[p].Because = shape, ""
+func spelledOut(o *office.Office, device *office.Device) *office.Device {
+	other := device.Clone()
+	other.Follows = ""
+	for port := range other.Ports {
+		shape, _ := o.Effective(device, port)
+		other.Ports[port].Shape, other.Ports[port].Because = shape, ""
 	}
-	return x.Seal()
+	return other.Seal()
 }
 
 // take puts what a device runs into the office that all play.
-func (w *Network) take(x *device) error {
-	next, err := found.As(w.n, map[int]wording.State{x.i: x.running})
+func (w *Network) take(device *device) error {
+	next, err := found.As(w.net, map[int]wording.State{device.dev: device.running})
 	if err != nil {
 		return err
 	}
-	w.n = w.n.Update(next)
+	w.net = w.net.Update(next)
 	w.stale = true
-	for _, d := range w.devices {
-		d.view = nil
+	for _, other := range w.devices {
+		other.view = nil
 	}
 	return nil
 }
 
 // find is a device by its name.
 func (w *Network) find(name string) (*device, error) {
-	i := slices.IndexFunc(w.plan.Devices, func(d *office.Device) bool { return d.Name == name })
+	i := slices.IndexFunc(w.plan.Devices, func(device *office.Device) bool { return device.Name == name })
 	if i < 0 {
 		return nil, fmt.Errorf("no device is named %s", name)
 	}
@@ -233,42 +233,42 @@ func (w *Network) find(name string) (*device, error) {
 func (w *Network) PowerCut(name string) error {
 	w.mu.Lock()
 	defer w.mu.Unlock()
-	x, err := w.find(name)
+	device, err := w.find(name)
 	if err != nil {
 		return err
 	}
-	x.running, x.rows, x.started = x.saved, x.savedRows, time.Now()
-	if x.word == nil {
+	device.running, device.rows, device.started = device.saved, device.savedRows, time.Now()
+	if device.word == nil {
 		return nil
 	}
-	return w.take(x)
+	return w.take(device)
 }
 
 // Set has somebody else set a port, at the device itself.
 func (w *Network) Set(name, port, shape string) error {
 	w.mu.Lock()
 	defer w.mu.Unlock()
-	x, err := w.find(name)
+	device, err := w.find(name)
 	if err != nil {
 		return err
 	}
-	s, err := notation.ReadShape(shape)
-	p := w.n.Office.Devices[x.i].Port(port)
+	one, err := notation.ReadShape(shape)
+	p := w.net.Office.Devices[device.dev].Port(port)
 	if err != nil || p < 0 {
 		return fmt.Errorf("%s has no port %s that can be %s", name, port, shape)
 	}
-	x.running = x.running.With(p, wording.Of(&s)).Knowing(x.running.VLANs)
-	x.rows = slices.Clone(x.rows)
-	x.rows[p] = rowOf(x.word, &x.running.Ports[p])
-	return w.take(x)
+	device.running = device.running.With(p, wording.Of(&one)).Knowing(device.running.VLANs)
+	device.rows = slices.Clone(device.rows)
+	device.rows[p] = rowOf(device.word, &device.running.Ports[p])
+	return w.take(device)
 }
 
 // Requests is how many requests a device has answered.
 func (w *Network) Requests(name string) int {
 	w.mu.Lock()
 	defer w.mu.Unlock()
-	if x, err := w.find(name); err == nil {
-		return x.requests
+	if device, err := w.find(name); err == nil {
+		return device.requests
 	}
 	return 0
 }
@@ -277,15 +277,15 @@ func (w *Network) Requests(name string) int {
 func (w *Network) Running() *office.Office {
 	w.mu.Lock()
 	defer w.mu.Unlock()
-	return w.n.Office
+	return w.net.Office
 }
 
 // Card is the address of the network card of something that has none said: of its
 // own, always the same (IEEE 802, locally administered).
 func Card(name string) office.MAC {
-	h := fnv.New32a()
-	h.Write([]byte(name))
-	s := h.Sum32()
+	hash32 := fnv.New32a()
+	hash32.Write([]byte(name))
+	s := hash32.Sum32()
 	mac, _ := office.MACOf([]byte{2, 0, byte(s >> 24), byte(s >> 16), byte(s >> 8), byte(s)})
 	return mac
 }
@@ -295,27 +295,27 @@ func Card(name string) office.MAC {
 func (w *Network) ByHand(name string, then *office.Office) error {
 	w.mu.Lock()
 	defer w.mu.Unlock()
-	x, err := w.find(name)
-	d := then.Device(name)
-	if err != nil || d == nil || x.word == nil {
+	device, err := w.find(name)
+	one := then.Device(name)
+	if err != nil || one == nil || device.word == nil {
 		return err
 	}
-	draft := office.NewDraft(w.n.Office)
-	if err := draft.PutDevice(spelledOut(then, d)); err != nil {
+	draft := office.NewDraft(w.net.Office)
+	if err := draft.PutDevice(spelledOut(then, one)); err != nil {
 		return fmt.Errorf("the stand-in for %s cannot be set so: %w", name, err)
 	}
 	o, _ := draft.Done()
-	before := *x
-	w.n = w.n.Update(o)
-	x.word = wording.For(w.n, x.i)
+	before := *device
+	w.net = w.net.Update(o)
+	device.word = wording.For(w.net, device.dev)
 	there := span.Compile(then)
-	x.running = wording.Planned(there, there.Topo.DeviceIndex(name))
-	x.rows = rowsOf(x.word, x.running)
-	if len(x.saved.Ports) != len(x.running.Ports) { // what it had saved had other bundles
-		x.saved, x.savedRows = x.running, x.rows
+	device.running = wording.Planned(there, there.Topo.DeviceIndex(name))
+	device.rows = rowsOf(device.word, device.running)
+	if len(device.saved.Ports) != len(device.running.Ports) { // what it had saved had other bundles
+		device.saved, device.savedRows = device.running, device.rows
 	}
-	if err := w.take(x); err != nil {
-		*x = before
+	if err := w.take(device); err != nil {
+		*device = before
 		return err
 	}
 	return nil

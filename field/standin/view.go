@@ -19,11 +19,11 @@ const firstIndex = 1001
 
 // base is a port's number as a port of the bridge (dot1dBasePort); 0 of a bundle's
 // member, which is none.
-func base(d *office.Device, p int) int {
-	if d.Ports[p].Bundle > 0 {
+func base(device *office.Device, port int) int {
+	if device.Ports[port].Bundle > 0 {
 		return 0
 	}
-	return p + 1
+	return port + 1
 }
 
 // entries is all that a device tells, in order.
@@ -49,8 +49,8 @@ func (m *maker) add(kind gosnmp.Asn1BER, value any, oid string, index ...int) {
 	for _, n := range index {
 		oid += fmt.Sprintf(".%d", n)
 	}
-	for w := range m.without {
-		if strings.HasPrefix(oid+".", w+".") {
+	for word := range m.without {
+		if strings.HasPrefix(oid+".", word+".") {
 			return
 		}
 	}
@@ -68,52 +68,52 @@ func (m *maker) gauge(value int, oid string, index ...int) {
 }
 
 func (x *device) build() []entry {
-	d := x.net.n.Office.Devices[x.i]
-	m := &maker{without: x.net.opt.Without}
-	m.text("A stand-in for "+string(d.Kind)+" "+d.Name, mib.SysDescr)
-	m.add(gosnmp.ObjectIdentifier, "."+mib.StandIn, mib.SysObjectID)
-	m.add(gosnmp.TimeTicks, uint32(0), mib.SysUpTime)
-	m.text(d.Name, mib.SysName)
-	x.interfaces(m, d)
-	if !d.Unaware() {
-		x.bridge(m, d)
-		x.lldp(m, d)
-		m.num(0, SaveObject)
+	device := x.net.net.Office.Devices[x.dev]
+	one := &maker{without: x.net.opt.Without}
+	one.text("A stand-in for "+string(device.Kind)+" "+device.Name, mib.SysDescr)
+	one.add(gosnmp.ObjectIdentifier, "."+mib.StandIn, mib.SysObjectID)
+	one.add(gosnmp.TimeTicks, uint32(0), mib.SysUpTime)
+	one.text(device.Name, mib.SysName)
+	x.interfaces(one, device)
+	if !device.Unaware() {
+		x.bridge(one, device)
+		x.lldp(one, device)
+		one.num(0, SaveObject)
 	}
-	slices.SortFunc(m.out, func(a, b entry) int { return slices.Compare(a.oid, b.oid) })
-	return m.out
+	slices.SortFunc(one.out, func(a, b entry) int { return slices.Compare(a.oid, b.oid) })
+	return one.out
 }
 
-func (x *device) interfaces(m *maker, d *office.Device) {
-	o := x.net.n.Office
+func (x *device) interfaces(maker *maker, device *office.Device) {
+	o := x.net.net.Office
 	used := map[string]bool{}
-	for _, c := range o.Cables {
-		for _, r := range []office.PortRef{c.A, c.B} {
-			if r.Device == d.Name {
-				used[r.Port] = true
+	for _, cable := range o.Cables {
+		for _, ref := range []office.PortRef{cable.A, cable.B} {
+			if ref.Device == device.Name {
+				used[ref.Port] = true
 			}
 		}
 	}
-	for _, p := range o.Plugs {
-		if p.Port.Device == d.Name {
-			used[p.Port.Port] = true
+	for _, plug := range o.Plugs {
+		if plug.Port.Device == device.Name {
+			used[plug.Port.Port] = true
 		}
 	}
-	for p := range d.Ports {
-		port, index := &d.Ports[p], firstIndex+p
+	for one := range device.Ports {
+		port, index := &device.Ports[one], firstIndex+one
 		kind := mib.TypeEthernet
 		up := used[port.Name]
 		switch {
 		case port.Kind == office.Bundle:
 			kind = mib.TypeLAG
-			up = slices.ContainsFunc(port.Members, func(k int) bool { return used[d.Ports[k].Name] })
+			up = slices.ContainsFunc(port.Members, func(k int) bool { return used[device.Ports[k].Name] })
 		case port.Kind == office.Inner && port.Flavour == office.SSID:
 			kind, up = mib.TypeWireless, true
 		case port.Kind == office.Inner:
 			kind, up = mib.TypeVirtual, true
 		}
 		admin := mib.StatusUp
-		if !d.Unaware() && x.running.Ports[d.Logical(p)].Off {
+		if !device.Unaware() && x.running.Ports[device.Logical(one)].Off {
 			admin, up = mib.StatusDown, false
 		}
 		oper := mib.StatusDown
@@ -124,21 +124,21 @@ func (x *device) interfaces(m *maker, d *office.Device) {
 		if speed == 0 {
 			speed = 1000
 		}
-		m.text("Port "+port.Name, mib.IfDescr, index)
-		m.num(kind, mib.IfType, index)
-		m.gauge(min(speed*1_000_000, 1<<32-1), mib.IfSpeed, index)
-		m.add(gosnmp.OctetString, hardware(Card(d.Name+"."+port.Name)), mib.IfPhysAddress, index)
-		m.num(admin, mib.IfAdminStatus, index)
-		m.num(oper, mib.IfOperStatus, index)
-		m.text(called(port), mib.IfName, index)
-		m.gauge(speed, mib.IfHighSpeed, index)
-		m.text("", mib.IfAlias, index)
+		maker.text("Port "+port.Name, mib.IfDescr, index)
+		maker.num(kind, mib.IfType, index)
+		maker.gauge(min(speed*1_000_000, 1<<32-1), mib.IfSpeed, index)
+		maker.add(gosnmp.OctetString, hardware(Card(device.Name+"."+port.Name)), mib.IfPhysAddress, index)
+		maker.num(admin, mib.IfAdminStatus, index)
+		maker.num(oper, mib.IfOperStatus, index)
+		maker.text(called(port), mib.IfName, index)
+		maker.gauge(speed, mib.IfHighSpeed, index)
+		maker.text("", mib.IfAlias, index)
 		if port.Kind == office.Physical {
 			attached := 0 // to none
 			if b := port.Bundle; b > 0 {
 				attached = firstIndex + b - 1
 			}
-			m.num(attached, mib.AttachedAggID, index)
+			maker.num(attached, mib.AttachedAggID, index)
 		}
 	}
 }
@@ -148,20 +148,20 @@ func hardware(mac office.MAC) []byte {
 	return hw
 }
 
-func (x *device) bridge(m *maker, d *office.Device) {
+func (x *device) bridge(maker *maker, device *office.Device) {
 	count := 0
-	for p := range d.Ports {
-		if n := base(d, p); n > 0 {
+	for port := range device.Ports {
+		if n := base(device, port); n > 0 {
 			count++
-			m.num(firstIndex+p, mib.BasePortIfIndex, n)
+			maker.num(firstIndex+port, mib.BasePortIfIndex, n)
 		}
 	}
-	m.num(count, mib.BaseNumPorts)
-	length := (len(d.Ports) + 7) / 8
+	maker.num(count, mib.BaseNumPorts)
+	length := (len(device.Ports) + 7) / 8
 	list := func(in func(p int) bool) []byte {
 		b := make([]byte, length)
-		for p := range d.Ports {
-			if n := base(d, p); n > 0 && in(p) {
+		for port := range device.Ports {
+			if n := base(device, port); n > 0 && in(port) {
 				b[(n-1)/8] |= 0x80 >> ((n - 1) % 8)
 			}
 		}
@@ -171,101 +171,103 @@ func (x *device) bridge(m *maker, d *office.Device) {
 		return b
 	}
 	vlans := 0
-	for v := range x.running.VLANs.All() {
+	for one := range x.running.VLANs.All() {
 		vlans++
-		vid := int(v)
-		untagged := list(func(p int) bool { return x.running.Ports[p].Untagged.Has(v) })
-		egress := list(func(p int) bool { return x.running.Ports[p].Untagged.Has(v) || x.running.Ports[p].Tagged.Has(v) })
-		m.gauge(vid, mib.CurrentFdbID, 0, vid)
+		vid := int(one)
+		untagged := list(func(port int) bool { return x.running.Ports[port].Untagged.Has(one) })
+		egress := list(func(port int) bool {
+			return x.running.Ports[port].Untagged.Has(one) || x.running.Ports[port].Tagged.Has(one)
+		})
+		maker.gauge(vid, mib.CurrentFdbID, 0, vid)
 		cards := 0
-		for _, c := range x.net.learnt[x.i] {
-			if c.vid == v {
+		for _, card := range x.net.learnt[x.dev] {
+			if card.vid == one {
 				cards++
 			}
 		}
-		m.add(gosnmp.Counter32, uint32(cards), mib.FdbCount, vid)
-		m.add(gosnmp.OctetString, egress, mib.CurrentEgress, 0, vid)
-		m.add(gosnmp.OctetString, untagged, mib.CurrentUntagged, 0, vid)
-		m.num(2, mib.CurrentStatus, 0, vid) // permanent
-		m.text(x.names[v], mib.StaticName, vid)
-		m.add(gosnmp.OctetString, egress, mib.StaticEgress, vid)
-		m.add(gosnmp.OctetString, list(func(int) bool { return false }), mib.StaticForbidden, vid)
-		m.add(gosnmp.OctetString, untagged, mib.StaticUntagged, vid)
-		m.num(mib.RowActive, mib.StaticRowStatus, vid)
+		maker.add(gosnmp.Counter32, uint32(cards), mib.FdbCount, vid)
+		maker.add(gosnmp.OctetString, egress, mib.CurrentEgress, 0, vid)
+		maker.add(gosnmp.OctetString, untagged, mib.CurrentUntagged, 0, vid)
+		maker.num(2, mib.CurrentStatus, 0, vid) // permanent
+		maker.text(x.names[one], mib.StaticName, vid)
+		maker.add(gosnmp.OctetString, egress, mib.StaticEgress, vid)
+		maker.add(gosnmp.OctetString, list(func(int) bool { return false }), mib.StaticForbidden, vid)
+		maker.add(gosnmp.OctetString, untagged, mib.StaticUntagged, vid)
+		maker.num(mib.RowActive, mib.StaticRowStatus, vid)
 	}
-	m.gauge(vlans, mib.NumVLANs)
-	for p := range d.Ports {
-		n := base(d, p)
+	maker.gauge(vlans, mib.NumVLANs)
+	for port := range device.Ports {
+		n := base(device, port)
 		if n == 0 {
 			continue
 		}
-		s := &x.running.Ports[p]
-		row := x.rows[p]
-		m.gauge(int(row.pvid), mib.PVID, n)
-		m.num(mib.AdmitOf(row.admit), mib.Acceptable, n)
-		m.num(mib.Truth(s.Filter), mib.IngressFiltering, n)
+		setting := &x.running.Ports[port]
+		row := x.rows[port]
+		maker.gauge(int(row.pvid), mib.PVID, n)
+		maker.num(mib.AdmitOf(row.admit), mib.Acceptable, n)
+		maker.num(mib.Truth(setting.Filter), mib.IngressFiltering, n)
 	}
-	for _, c := range x.net.learnt[x.i] {
-		index := []int{int(c.vid)}
-		for _, b := range hardware(c.mac) {
+	for _, card := range x.net.learnt[x.dev] {
+		index := []int{int(card.vid)}
+		for _, b := range hardware(card.mac) {
 			index = append(index, int(b))
 		}
-		m.num(base(d, c.port), mib.FdbPort, index...)
-		m.num(mib.FdbLearnt, mib.FdbStatus, index...)
+		maker.num(base(device, card.port), mib.FdbPort, index...)
+		maker.num(mib.FdbLearnt, mib.FdbStatus, index...)
 	}
-	m.out = unique(m.out)
+	maker.out = unique(maker.out)
 }
 
 // unique drops objects that are there already.
 func unique(all []entry) []entry {
 	seen := map[string]bool{}
-	return slices.DeleteFunc(all, func(e entry) bool {
-		twice := seen[e.pdu.Name]
-		seen[e.pdu.Name] = true
+	return slices.DeleteFunc(all, func(entry entry) bool {
+		twice := seen[entry.pdu.Name]
+		seen[entry.pdu.Name] = true
 		return twice
 	})
 }
 
-func (x *device) lldp(m *maker, d *office.Device) {
-	for p := range d.Ports {
-		if d.Ports[p].Kind == office.Physical {
-			m.num(mib.PortIDIfName, mib.LocPortIDSubtype, p+1)
-			m.text(called(&d.Ports[p]), mib.LocPortID, p+1)
-			m.text("Port "+d.Ports[p].Name, mib.LocPortDesc, p+1)
+func (x *device) lldp(maker *maker, device *office.Device) {
+	for port := range device.Ports {
+		if device.Ports[port].Kind == office.Physical {
+			maker.num(mib.PortIDIfName, mib.LocPortIDSubtype, port+1)
+			maker.text(called(&device.Ports[port]), mib.LocPortID, port+1)
+			maker.text("Port "+device.Ports[port].Name, mib.LocPortDesc, port+1)
 		}
 	}
-	for k, h := range x.neighbours() {
-		index := []int{0, h.port + 1, k + 1}
-		if h.voice != 0 {
-			x.phone(m, h, index)
+	for k, neighbour := range x.neighbours() {
+		index := []int{0, neighbour.port + 1, k + 1}
+		if neighbour.voice != 0 {
+			x.phone(maker, neighbour, index)
 			continue
 		}
-		m.num(mib.ChassisIDMAC, mib.RemChassisSubtype, index...)
-		m.add(gosnmp.OctetString, hardware(Card(h.device)), mib.RemChassisID, index...)
-		m.num(mib.PortIDIfName, mib.RemPortIDSubtype, index...)
-		m.text(h.name, mib.RemPortID, index...)
-		m.text("Port "+h.name, mib.RemPortDesc, index...)
-		m.text(h.device, mib.RemSysName, index...)
+		maker.num(mib.ChassisIDMAC, mib.RemChassisSubtype, index...)
+		maker.add(gosnmp.OctetString, hardware(Card(neighbour.device)), mib.RemChassisID, index...)
+		maker.num(mib.PortIDIfName, mib.RemPortIDSubtype, index...)
+		maker.text(neighbour.name, mib.RemPortID, index...)
+		maker.text("Port "+neighbour.name, mib.RemPortDesc, index...)
+		maker.text(neighbour.device, mib.RemSysName, index...)
 	}
 }
 
 // phone is one that is heard: it goes by its card, and says where it has its voice (LLDP-MED).
-func (x *device) phone(m *maker, h neighbour, index []int) {
-	card := Card(h.device)
-	for _, p := range x.net.n.Office.Plugs {
-		if p.Name == h.device && p.MAC != "" {
-			card = p.MAC
+func (x *device) phone(maker *maker, neighbour neighbour, index []int) {
+	card := Card(neighbour.device)
+	for _, plug := range x.net.net.Office.Plugs {
+		if plug.Name == neighbour.device && plug.MAC != "" {
+			card = plug.MAC
 		}
 	}
-	m.num(mib.ChassisIDMAC, mib.RemChassisSubtype, index...)
-	m.add(gosnmp.OctetString, hardware(card), mib.RemChassisID, index...)
-	m.num(mib.PortIDMAC, mib.RemPortIDSubtype, index...)
-	m.add(gosnmp.OctetString, hardware(card), mib.RemPortID, index...)
-	m.text("phone", mib.RemPortDesc, index...)
-	m.text(h.device, mib.RemSysName, index...)
-	m.add(gosnmp.OctetString, []byte{mib.CapTelephone}, mib.RemCapEnabled, index...)
-	m.num(mib.MedClass3, mib.MedRemClass, index...)
+	maker.num(mib.ChassisIDMAC, mib.RemChassisSubtype, index...)
+	maker.add(gosnmp.OctetString, hardware(card), mib.RemChassisID, index...)
+	maker.num(mib.PortIDMAC, mib.RemPortIDSubtype, index...)
+	maker.add(gosnmp.OctetString, hardware(card), mib.RemPortID, index...)
+	maker.text("phone", mib.RemPortDesc, index...)
+	maker.text(neighbour.device, mib.RemSysName, index...)
+	maker.add(gosnmp.OctetString, []byte{mib.CapTelephone}, mib.RemCapEnabled, index...)
+	maker.num(mib.MedClass3, mib.MedRemClass, index...)
 	voice := append(index, mib.MedVoice)
-	m.num(int(h.voice), mib.MedRemVLAN, voice...)
-	m.num(mib.True, mib.MedRemTagged, voice...)
+	maker.num(int(neighbour.voice), mib.MedRemVLAN, voice...)
+	maker.num(mib.True, mib.MedRemTagged, voice...)
 }

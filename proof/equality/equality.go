@@ -14,48 +14,48 @@ func Uncounted[T any](equal func(a, b T) bool, but ...string) (out []string) {
 	t := reflect.TypeOf(zero)
 fields:
 	for i := range t.NumField() {
-		f := t.Field(i)
+		field := t.Field(i)
 		for _, b := range but {
-			if b == f.Name {
+			if b == field.Name {
 				continue fields
 			}
 		}
-		if !f.IsExported() {
+		if !field.IsExported() {
 			continue
 		}
 		var other T
 		if !another(reflect.ValueOf(&other).Elem().Field(i)) {
-			out = append(out, fmt.Sprintf("%s (no other value is known of %s)", f.Name, f.Type))
+			out = append(out, fmt.Sprintf("%s (no other value is known of %s)", field.Name, field.Type))
 			continue
 		}
 		if equal(zero, other) || equal(other, zero) {
-			out = append(out, f.Name)
+			out = append(out, field.Name)
 		}
 	}
 	return out
 }
 
 // another makes a value another than its zero.
-func another(v reflect.Value) bool {
-	switch v.Kind() {
+func another(value reflect.Value) bool {
+	switch value.Kind() {
 	case reflect.Bool:
-		v.SetBool(true)
+		value.SetBool(true)
 	case reflect.String:
-		v.SetString("x")
+		value.SetString("x")
 	case reflect.Int, reflect.Int8, reflect.Int16, reflect.Int32, reflect.Int64:
-		v.SetInt(1)
+		value.SetInt(1)
 	case reflect.Uint8, reflect.Uint16, reflect.Uint32, reflect.Uint64:
-		v.SetUint(1)
+		value.SetUint(1)
 	case reflect.Slice:
-		one := reflect.MakeSlice(v.Type(), 1, 1)
+		one := reflect.MakeSlice(value.Type(), 1, 1)
 		another(one.Index(0))
-		v.Set(one)
+		value.Set(one)
 	case reflect.Array:
-		return another(v.Index(0))
+		return another(value.Index(0))
 	case reflect.Struct:
-		return another(v.Field(0))
+		return another(value.Field(0))
 	case reflect.Pointer:
-		v.Set(reflect.New(v.Type().Elem()))
+		value.Set(reflect.New(value.Type().Elem()))
 	default:
 		return false
 	}

@@ -40,14 +40,14 @@ const (
 
 func main() {
 	rooms := map[string]*room{}
-	err := filepath.WalkDir(".", func(path string, d fs.DirEntry, err error) error {
+	err := filepath.WalkDir(".", func(path string, entry fs.DirEntry, err error) error {
 		if err != nil {
 			return err
 		}
-		if d.IsDir() && (d.Name() == "node_modules" || d.Name() == "ui" || strings.HasPrefix(d.Name(), ".") && path != ".") {
+		if entry.IsDir() && (entry.Name() == "node_modules" || entry.Name() == "ui" || strings.HasPrefix(entry.Name(), ".") && path != ".") {
 			return fs.SkipDir
 		}
-		if d.IsDir() || !strings.HasSuffix(path, ".go") {
+		if entry.IsDir() || !strings.HasSuffix(path, ".go") {
 			return nil
 		}
 		name := filepath.ToSlash(filepath.Dir(path))
@@ -62,25 +62,25 @@ func main() {
 	}
 	var all []*room
 	sum, core := &room{name: "all"}, &room{name: "all of core"}
-	for _, r := range rooms {
-		if r.lines == 0 && r.tests == 0 {
+	for _, room := range rooms {
+		if room.lines == 0 && room.tests == 0 {
 			continue
 		}
-		all = append(all, r)
-		sum.add(r)
-		if strings.HasPrefix(r.name, "core/") {
-			core.add(r)
+		all = append(all, room)
+		sum.add(room)
+		if strings.HasPrefix(room.name, "core/") {
+			core.add(room)
 		}
 	}
 	slices.SortFunc(all, func(a, b *room) int { return strings.Compare(a.name, b.name) })
 	fmt.Printf("%-20s %6s %9s %7s %12s %9s %10s %8s\n", "room", "lines", "comments", "tests", "of 1 letter", "functions", "over 20", "params>5")
-	for _, r := range append(all, core, sum) {
-		fmt.Printf("%-20s %6d %8d%% %6d%% %11d%% %9d %10d %8d\n", r.name, r.lines, share(r.comments, r.lines), share(r.tests, r.tests+r.lines), share(r.letters, r.names), r.funcs, len(r.branchy), len(r.params))
+	for _, room := range append(all, core, sum) {
+		fmt.Printf("%-20s %6d %8d%% %6d%% %11d%% %9d %10d %8d\n", room.name, room.lines, share(room.comments, room.lines), share(room.tests, room.tests+room.lines), share(room.letters, room.names), room.funcs, len(room.branchy), len(room.params))
 	}
 	slices.SortFunc(sum.branchy, func(a, b branchy) int { return cmp.Or(cmp.Compare(b.n, a.n), strings.Compare(a.at, b.at)) })
 	fmt.Println("\nmost branches:")
-	for _, b := range sum.branchy[:min(15, len(sum.branchy))] {
-		fmt.Printf("%5d  %s\n", b.n, b.at)
+	for _, branchy := range sum.branchy[:min(15, len(sum.branchy))] {
+		fmt.Printf("%5d  %s\n", branchy.n, branchy.at)
 	}
 	if len(sum.params) > 0 {
 		fmt.Println("\nmore than five parameters:")
@@ -97,10 +97,10 @@ func share(part, of int) int {
 	return (100*part + of/2) / of
 }
 
-func (r *room) add(x *room) {
-	r.lines, r.comments, r.tests = r.lines+x.lines, r.comments+x.comments, r.tests+x.tests
-	r.names, r.letters, r.funcs = r.names+x.names, r.letters+x.letters, r.funcs+x.funcs
-	r.branchy, r.params = append(r.branchy, x.branchy...), append(r.params, x.params...)
+func (r *room) add(room *room) {
+	r.lines, r.comments, r.tests = r.lines+room.lines, r.comments+room.comments, r.tests+room.tests
+	r.names, r.letters, r.funcs = r.names+room.names, r.letters+room.letters, r.funcs+room.funcs
+	r.branchy, r.params = append(r.branchy, room.branchy...), append(r.params, room.params...)
 }
 
 // read counts a file.
@@ -116,21 +116,21 @@ func (r *room) read(path string) error {
 	}
 	r.lines += lines
 	set := token.NewFileSet()
-	f, err := parser.ParseFile(set, path, text, parser.ParseComments)
+	file, err := parser.ParseFile(set, path, text, parser.ParseComments)
 	if err != nil {
 		return err
 	}
 	commented := map[int]bool{}
-	for _, g := range f.Comments {
-		for _, c := range g.List {
-			for l := set.Position(c.Pos()).Line; l <= set.Position(c.End()).Line; l++ {
+	for _, group := range file.Comments {
+		for _, comment := range group.List {
+			for l := set.Position(comment.Pos()).Line; l <= set.Position(comment.End()).Line; l++ {
 				commented[l] = true
 			}
 		}
 	}
 	r.comments += len(commented)
-	for _, d := range f.Decls {
-		fn, ok := d.(*ast.FuncDecl)
+	for _, decl := range file.Decls {
+		fn, ok := decl.(*ast.FuncDecl)
 		if !ok || fn.Body == nil {
 			continue
 		}
@@ -143,8 +143,8 @@ func (r *room) read(path string) error {
 			r.params = append(r.params, fmt.Sprintf("%s (%d)", at, fn.Type.Params.NumFields()))
 		}
 	}
-	ast.Inspect(f, func(n ast.Node) bool {
-		for _, id := range declared(n) {
+	ast.Inspect(file, func(node ast.Node) bool {
+		for _, id := range declared(node) {
 			if id.Name == "_" {
 				continue
 			}
@@ -159,20 +159,20 @@ func (r *room) read(path string) error {
 
 // declared is the names that a node declares: of variables, parameters and fields; a
 // receiver's name is the type's own affair.
-func declared(n ast.Node) (out []*ast.Ident) {
-	switch n := n.(type) {
+func declared(node ast.Node) (out []*ast.Ident) {
+	switch n := node.(type) {
 	case *ast.AssignStmt:
 		if n.Tok == token.DEFINE {
-			for _, l := range n.Lhs {
-				if id, ok := l.(*ast.Ident); ok {
+			for _, expr := range n.Lhs {
+				if id, ok := expr.(*ast.Ident); ok {
 					out = append(out, id)
 				}
 			}
 		}
 	case *ast.RangeStmt:
 		if n.Tok == token.DEFINE {
-			for _, l := range []ast.Expr{n.Key, n.Value} {
-				if id, ok := l.(*ast.Ident); ok {
+			for _, expr := range []ast.Expr{n.Key, n.Value} {
+				if id, ok := expr.(*ast.Ident); ok {
 					out = append(out, id)
 				}
 			}
@@ -198,8 +198,8 @@ func declared(n ast.Node) (out []*ast.Ident) {
 // branches is the cyclomatic number of a body, with the functions inside of it.
 func branches(body ast.Node) int {
 	n := 1
-	ast.Inspect(body, func(x ast.Node) bool {
-		switch x := x.(type) {
+	ast.Inspect(body, func(node ast.Node) bool {
+		switch x := node.(type) {
 		case *ast.IfStmt, *ast.ForStmt, *ast.RangeStmt:
 			n++
 		case *ast.CaseClause:

@@ -65,9 +65,9 @@ func run(dirs []string, count int, seed uint64, kinds string, limit time.Duratio
 				return err
 			}
 			all, err := changesIn(path)
-			for _, c := range all {
-				if kinds == "all" || slices.Contains(small, c.kind) == (kinds == "small") {
-					byKind[c.kind] = append(byKind[c.kind], c)
+			for _, change := range all {
+				if kinds == "all" || slices.Contains(small, change.kind) == (kinds == "small") {
+					byKind[change.kind] = append(byKind[change.kind], change)
 				}
 			}
 			return err
@@ -92,17 +92,17 @@ func run(dirs []string, count int, seed uint64, kinds string, limit time.Duratio
 	noticed, tried := 0, 0
 	for tried < count {
 		of := byKind[names[random.IntN(len(names))]]
-		c := of[random.IntN(len(of))]
-		where := fmt.Sprintf("%s:%d: %s: %s", c.file, c.line, c.kind, oneLine(c.was))
-		if c.text != "" {
-			where += " -> " + oneLine(c.text)
+		change := of[random.IntN(len(of))]
+		where := fmt.Sprintf("%s:%d: %s: %s", change.file, change.line, change.kind, oneLine(change.was))
+		if change.text != "" {
+			where += " -> " + oneLine(change.text)
 		}
 		if list {
 			tried++
 			fmt.Println(where)
 			continue
 		}
-		result, by, err := try(c, users, limit)
+		result, by, err := try(change, users, limit)
 		if err != nil {
 			return err
 		}
@@ -123,12 +123,12 @@ func run(dirs []string, count int, seed uint64, kinds string, limit time.Duratio
 	return nil
 }
 
-func oneLine(s string) string {
-	s = strings.Join(strings.Fields(s), " ")
-	if r := []rune(s); len(r) > 110 {
-		s = string(r[:109]) + "…"
+func oneLine(text string) string {
+	text = strings.Join(strings.Fields(text), " ")
+	if r := []rune(text); len(r) > 110 {
+		text = string(r[:109]) + "…"
 	}
-	return s
+	return text
 }
 
 // changesIn lists what can be changed in a file.
@@ -142,26 +142,26 @@ func changesIn(path string) (out []change, err error) {
 	if err != nil {
 		return nil, err
 	}
-	at := func(p token.Pos) int { return files.Position(p).Offset }
-	text := func(n ast.Node) string { return string(source[at(n.Pos()):at(n.End())]) }
-	put := func(kind string, n ast.Node, with string) {
-		out = append(out, change{path, files.Position(n.Pos()).Line, at(n.Pos()), at(n.End()), with, kind, text(n)})
+	at := func(pos token.Pos) int { return files.Position(pos).Offset }
+	text := func(node ast.Node) string { return string(source[at(node.Pos()):at(node.End())]) }
+	put := func(kind string, node ast.Node, with string) {
+		out = append(out, change{path, files.Position(node.Pos()).Line, at(node.Pos()), at(node.End()), with, kind, text(node)})
 	}
-	operator := func(kind string, b *ast.BinaryExpr, with string) {
-		put(kind, b, text(b.X)+" "+with+" "+text(b.Y))
+	operator := func(kind string, expr *ast.BinaryExpr, with string) {
+		put(kind, expr, text(expr.X)+" "+with+" "+text(expr.Y))
 	}
-	statement := func(s ast.Stmt) {
-		switch x := s.(type) {
+	statement := func(stmt ast.Stmt) {
+		switch x := stmt.(type) {
 		case *ast.ExprStmt, *ast.IncDecStmt:
-			put("statement dropped", s, "")
+			put("statement dropped", stmt, "")
 		case *ast.AssignStmt:
 			if x.Tok != token.DEFINE {
-				put("statement dropped", s, "")
+				put("statement dropped", stmt, "")
 			}
 		}
 	}
-	ast.Inspect(file, func(n ast.Node) bool {
-		switch x := n.(type) {
+	ast.Inspect(file, func(node ast.Node) bool {
+		switch x := node.(type) {
 		case *ast.BinaryExpr:
 			switch x.Op {
 			case token.LSS:
@@ -181,28 +181,28 @@ func changesIn(path string) (out []change, err error) {
 			case token.NEQ:
 				operator("equality turned", x, "==")
 			case token.ADD, token.SUB:
-				if l, ok := x.Y.(*ast.BasicLit); ok && l.Kind == token.INT {
+				if lit, ok := x.Y.(*ast.BasicLit); ok && lit.Kind == token.INT {
 					put("one off", x, text(x.X))
 				}
 			}
 		case *ast.CompositeLit:
-			for i, e := range x.Elts {
-				if _, ok := e.(*ast.KeyValueExpr); !ok {
+			for i, expr := range x.Elts {
+				if _, ok := expr.(*ast.KeyValueExpr); !ok {
 					continue
 				}
-				end := e.End()
+				end := expr.End()
 				if i+1 < len(x.Elts) {
 					end = x.Elts[i+1].Pos()
 				}
-				out = append(out, change{path, files.Position(e.Pos()).Line, at(e.Pos()), at(end), "", "entry dropped", text(e)})
+				out = append(out, change{path, files.Position(expr.Pos()).Line, at(expr.Pos()), at(end), "", "entry dropped", text(expr)})
 			}
 		case *ast.BlockStmt:
-			for _, s := range x.List {
-				statement(s)
+			for _, stmt := range x.List {
+				statement(stmt)
 			}
 		case *ast.CaseClause:
-			for _, s := range x.Body {
-				statement(s)
+			for _, stmt := range x.Body {
+				statement(stmt)
 			}
 			if x.List != nil {
 				put("case dropped", x, "")
@@ -229,8 +229,8 @@ const (
 // try runs the tests of a changed package, then of all that use it, and stops at
 // the first that fails. Packages that the change does not reach are not run: the
 // build cache has their results.
-func try(c change, users map[string][]string, limit time.Duration) (outcome, string, error) {
-	source, err := os.ReadFile(c.file)
+func try(change change, users map[string][]string, limit time.Duration) (outcome, string, error) {
+	source, err := os.ReadFile(change.file)
 	if err != nil {
 		return 0, "", err
 	}
@@ -240,11 +240,11 @@ func try(c change, users map[string][]string, limit time.Duration) (outcome, str
 	}
 	defer os.RemoveAll(dir)
 	changed := filepath.Join(dir, "changed.go")
-	text := string(source[:c.from]) + c.text + string(source[c.to:])
+	text := string(source[:change.from]) + change.text + string(source[change.to:])
 	if err := os.WriteFile(changed, []byte(text), 0o600); err != nil {
 		return 0, "", err
 	}
-	path, err := filepath.Abs(c.file)
+	path, err := filepath.Abs(change.file)
 	if err != nil {
 		return 0, "", err
 	}
@@ -253,11 +253,11 @@ func try(c change, users map[string][]string, limit time.Duration) (outcome, str
 	if err := os.WriteFile(described, overlay, 0o600); err != nil {
 		return 0, "", err
 	}
-	own := "./" + filepath.Dir(c.file)
+	own := "./" + filepath.Dir(change.file)
 	if exec.Command("go", "build", "-overlay", described, "-o", os.DevNull, own).Run() != nil {
 		return broken, "", nil
 	}
-	for _, packages := range [][]string{{own}, users["klammer/"+filepath.Dir(c.file)]} {
+	for _, packages := range [][]string{{own}, users["klammer/"+filepath.Dir(change.file)]} {
 		if len(packages) == 0 {
 			continue
 		}
@@ -295,33 +295,33 @@ func usersOf() (map[string][]string, error) {
 		Deps, TestImports, XTestImports []string
 	}
 	all := map[string]*pkg{}
-	for d := json.NewDecoder(bytes.NewReader(said)); d.More(); {
-		var p pkg
-		if err := d.Decode(&p); err != nil {
+	for decoder := json.NewDecoder(bytes.NewReader(said)); decoder.More(); {
+		var one pkg
+		if err := decoder.Decode(&one); err != nil {
 			return nil, err
 		}
-		all[p.ImportPath] = &p
+		all[one.ImportPath] = &one
 	}
 	users := map[string][]string{}
-	for _, p := range all {
-		if strings.HasPrefix(p.ImportPath, "klammer/e2e") {
+	for _, other := range all {
+		if strings.HasPrefix(other.ImportPath, "klammer/e2e") {
 			continue
 		}
 		reached := map[string]bool{}
-		for _, d := range p.Deps {
+		for _, d := range other.Deps {
 			reached[d] = true
 		}
-		for _, t := range append(p.TestImports, p.XTestImports...) {
-			reached[t] = true
-			if q := all[t]; q != nil {
-				for _, d := range q.Deps {
+		for _, text := range append(other.TestImports, other.XTestImports...) {
+			reached[text] = true
+			if one := all[text]; one != nil {
+				for _, d := range one.Deps {
 					reached[d] = true
 				}
 			}
 		}
 		for d := range reached {
-			if all[d] != nil && d != p.ImportPath {
-				users[d] = append(users[d], p.ImportPath)
+			if all[d] != nil && d != other.ImportPath {
+				users[d] = append(users[d], other.ImportPath)
 			}
 		}
 	}

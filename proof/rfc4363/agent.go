@@ -67,18 +67,18 @@ type Agent struct {
 }
 
 // New listens on loopback, with ports called as given, all in VLAN 1 untagged.
-func New(name string, ports []string, h Habits) (*Agent, error) {
+func New(name string, ports []string, habits Habits) (*Agent, error) {
 	conn, err := net.ListenPacket("udp", "127.0.0.1:0")
 	if err != nil {
 		return nil, err
 	}
-	a := &Agent{Habits: h, Name: name, conn: conn, names: ports, vlans: map[int]*vlan{1: newVLAN()}}
+	agent := &Agent{Habits: habits, Name: name, conn: conn, names: ports, vlans: map[int]*vlan{1: newVLAN()}}
 	for p := range ports {
-		a.ports = append(a.ports, port{1, 1, true, true})
-		a.vlans[1].egress[p], a.vlans[1].untagged[p] = true, true
+		agent.ports = append(agent.ports, port{1, 1, true, true})
+		agent.vlans[1].egress[p], agent.vlans[1].untagged[p] = true, true
 	}
-	mishap.Go(slog.Default(), "an agent", a.serve)
-	return a, nil
+	mishap.Go(slog.Default(), "an agent", agent.serve)
+	return agent, nil
 }
 
 func newVLAN() *vlan { return &vlan{map[int]bool{}, map[int]bool{}, map[int]bool{}, false} }
@@ -94,9 +94,9 @@ func (a *Agent) Close() error { return a.conn.Close() }
 func (a *Agent) Put(p int, untagged, tagged []int, pvid, admit int) {
 	a.mu.Lock()
 	defer a.mu.Unlock()
-	for _, v := range a.vlans {
-		delete(v.egress, p)
-		delete(v.untagged, p)
+	for _, vlan := range a.vlans {
+		delete(vlan.egress, p)
+		delete(vlan.untagged, p)
 	}
 	for _, all := range [][]int{untagged, tagged} {
 		for _, v := range all {
@@ -128,22 +128,22 @@ func (a *Agent) Out(in, tag int) map[int]int {
 	a.mu.Lock()
 	defer a.mu.Unlock()
 	out := map[int]int{}
-	x := a.ports[in]
-	if !x.up || tag == 0 && x.admit == 2 || tag != 0 && x.admit == 3 {
+	port := a.ports[in]
+	if !port.up || tag == 0 && port.admit == 2 || tag != 0 && port.admit == 3 {
 		return out
 	}
 	vid := tag
 	if tag == 0 {
-		vid = x.pvid
+		vid = port.pvid
 	}
-	v := a.vlans[vid]
-	if v == nil || v.waiting || x.filter && !v.egress[in] {
+	vlan := a.vlans[vid]
+	if vlan == nil || vlan.waiting || port.filter && !vlan.egress[in] {
 		return out
 	}
-	for p := range v.egress {
+	for p := range vlan.egress {
 		if p != in && a.ports[p].up {
 			out[p] = vid
-			if v.untagged[p] {
+			if vlan.untagged[p] {
 				out[p] = 0
 			}
 		}
@@ -156,13 +156,13 @@ func (a *Agent) Out(in, tag int) map[int]int {
 func (a *Agent) Told() string {
 	a.mu.Lock()
 	defer a.mu.Unlock()
-	var b strings.Builder
+	var text strings.Builder
 	for _, vid := range slices.Sorted(maps.Keys(a.vlans)) {
-		v := a.vlans[vid]
-		fmt.Fprintf(&b, "%d: %v %v %v\n", vid, slices.Sorted(maps.Keys(v.egress)), slices.Sorted(maps.Keys(v.untagged)), v.waiting)
+		vlan := a.vlans[vid]
+		fmt.Fprintf(&text, "%d: %v %v %v\n", vid, slices.Sorted(maps.Keys(vlan.egress)), slices.Sorted(maps.Keys(vlan.untagged)), vlan.waiting)
 	}
-	fmt.Fprint(&b, a.ports)
-	return b.String()
+	fmt.Fprint(&text, a.ports)
+	return text.String()
 }
 
 // Sets is how many requests that set came, and how many did something.
@@ -180,41 +180,41 @@ func (a *Agent) serve() {
 		if err != nil {
 			return
 		}
-		q, err := coder.SnmpDecodePacket(slices.Clone(buf[:n]))
+		packet, err := coder.SnmpDecodePacket(slices.Clone(buf[:n]))
 		if err != nil {
 			continue
 		}
-		r := &gosnmp.SnmpPacket{Version: gosnmp.Version2c, Community: q.Community, PDUType: gosnmp.GetResponse, RequestID: q.RequestID}
+		other := &gosnmp.SnmpPacket{Version: gosnmp.Version2c, Community: packet.Community, PDUType: gosnmp.GetResponse, RequestID: packet.RequestID}
 		lost := false
 		a.mu.Lock()
-		switch q.PDUType {
+		switch packet.PDUType {
 		case gosnmp.SetRequest:
 			a.sets++
 			lost = a.Habits.LostAnswers > 0 && a.sets%a.Habits.LostAnswers == 0
-			r.Variables = q.Variables
-			r.Error, r.ErrorIndex = a.set(q.Variables)
-			if r.Error == gosnmp.NoError {
+			other.Variables = packet.Variables
+			other.Error, other.ErrorIndex = a.set(packet.Variables)
+			if other.Error == gosnmp.NoError {
 				a.wrote++
 			}
 		case gosnmp.GetRequest:
 			view := a.view()
-			for _, v := range q.Variables {
-				i := slices.IndexFunc(view, func(e gosnmp.SnmpPDU) bool { return e.Name == "."+strings.TrimPrefix(v.Name, ".") })
+			for _, pdu := range packet.Variables {
+				i := slices.IndexFunc(view, func(one gosnmp.SnmpPDU) bool { return one.Name == "."+strings.TrimPrefix(pdu.Name, ".") })
 				if i < 0 {
-					r.Variables = append(r.Variables, gosnmp.SnmpPDU{Name: v.Name, Type: gosnmp.NoSuchInstance})
+					other.Variables = append(other.Variables, gosnmp.SnmpPDU{Name: pdu.Name, Type: gosnmp.NoSuchInstance})
 				} else {
-					r.Variables = append(r.Variables, view[i])
+					other.Variables = append(other.Variables, view[i])
 				}
 			}
 		case gosnmp.GetNextRequest, gosnmp.GetBulkRequest:
 			view, times := a.view(), 1
-			if q.PDUType == gosnmp.GetBulkRequest {
-				times = min(int(q.MaxRepetitions), 20)
+			if packet.PDUType == gosnmp.GetBulkRequest {
+				times = min(int(packet.MaxRepetitions), 20)
 			}
-			at := slices.Clone(q.Variables)
+			at := slices.Clone(packet.Variables)
 			for range times {
 				for i := range at {
-					k, found := slices.BinarySearchFunc(view, at[i].Name, func(e gosnmp.SnmpPDU, name string) int { return slices.Compare(oid(e.Name), oid(name)) })
+					k, found := slices.BinarySearchFunc(view, at[i].Name, func(pdu gosnmp.SnmpPDU, name string) int { return slices.Compare(oid(pdu.Name), oid(name)) })
 					if found {
 						k++
 					}
@@ -223,12 +223,12 @@ func (a *Agent) serve() {
 					} else {
 						at[i] = gosnmp.SnmpPDU{Name: at[i].Name, Type: gosnmp.EndOfMibView}
 					}
-					r.Variables = append(r.Variables, at[i])
+					other.Variables = append(other.Variables, at[i])
 				}
 			}
 		}
 		a.mu.Unlock()
-		if out, err := r.MarshalMsg(); err == nil && !lost {
+		if out, err := other.MarshalMsg(); err == nil && !lost {
 			_, _ = a.conn.WriteTo(out, from)
 		}
 	}
@@ -313,31 +313,31 @@ func (a *Agent) view() (out []gosnmp.SnmpPDU) {
 		}
 		return 2
 	}
-	for p, x := range a.ports {
+	for p, port := range a.ports {
 		add(gosnmp.OctetString, []byte(a.names[p]), ifDescr, firstIndex+p)
 		add(gosnmp.OctetString, []byte(a.names[p]), ifName, firstIndex+p)
 		add(gosnmp.Integer, 6, ifType, firstIndex+p)
-		add(gosnmp.Integer, whole(x.up), ifAdminStatus, firstIndex+p)
-		add(gosnmp.Integer, whole(x.up), ifOperStatus, firstIndex+p)
+		add(gosnmp.Integer, whole(port.up), ifAdminStatus, firstIndex+p)
+		add(gosnmp.Integer, whole(port.up), ifOperStatus, firstIndex+p)
 		add(gosnmp.Integer, firstIndex+p, dot1dBasePortIf, a.base(p))
-		add(gosnmp.Gauge32, uint32(x.pvid), pvid, a.base(p))
-		add(gosnmp.Integer, x.admit, acceptable, a.base(p))
-		add(gosnmp.Integer, whole(x.filter), ingress, a.base(p))
+		add(gosnmp.Gauge32, uint32(port.pvid), pvid, a.base(p))
+		add(gosnmp.Integer, port.admit, acceptable, a.base(p))
+		add(gosnmp.Integer, whole(port.filter), ingress, a.base(p))
 	}
-	for vid, v := range a.vlans {
+	for vid, vlan := range a.vlans {
 		status := active
-		if v.waiting {
+		if vlan.waiting {
 			status = notInService
 		} else {
-			add(gosnmp.OctetString, a.bits(v.egress), currentEgress, 0, vid)
-			add(gosnmp.OctetString, a.bits(v.untagged), currentUntagged, 0, vid)
+			add(gosnmp.OctetString, a.bits(vlan.egress), currentEgress, 0, vid)
+			add(gosnmp.OctetString, a.bits(vlan.untagged), currentUntagged, 0, vid)
 			add(gosnmp.Integer, 2, currentStatus, 0, vid)
 		}
 		if !a.Habits.CurrentOnly {
 			add(gosnmp.OctetString, []byte{}, staticName, vid)
-			add(gosnmp.OctetString, a.bits(v.egress), staticEgress, vid)
-			add(gosnmp.OctetString, a.bits(v.forbidden), staticForbidden, vid)
-			add(gosnmp.OctetString, a.bits(v.untagged), staticUntagged, vid)
+			add(gosnmp.OctetString, a.bits(vlan.egress), staticEgress, vid)
+			add(gosnmp.OctetString, a.bits(vlan.forbidden), staticForbidden, vid)
+			add(gosnmp.OctetString, a.bits(vlan.untagged), staticUntagged, vid)
 			add(gosnmp.Integer, status, staticStatus, vid)
 		}
 	}
@@ -355,81 +355,81 @@ func (a *Agent) set(all []gosnmp.SnmpPDU) (gosnmp.SNMPError, uint8) {
 		return gosnmp.CommitFailed, 1
 	}
 	was, ports := map[int]*vlan{}, slices.Clone(a.ports)
-	for vid, v := range a.vlans {
-		was[vid] = v.clone()
+	for vid, vlan := range a.vlans {
+		was[vid] = vlan.clone()
 	}
 	back := func() { a.vlans, a.ports = was, ports }
-	for i, v := range all {
-		if e := a.one(v); e != gosnmp.NoError {
+	for i, pdu := range all {
+		if snmperror := a.one(pdu); snmperror != gosnmp.NoError {
 			if !a.Habits.InOrder {
 				back()
 			}
-			return e, uint8(i + 1)
+			return snmperror, uint8(i + 1)
 		}
 		if a.Habits.InOrder || a.Habits.OneObject {
-			if e := a.consistent(); e != gosnmp.NoError {
+			if snmperror := a.consistent(); snmperror != gosnmp.NoError {
 				back()
-				return e, uint8(i + 1)
+				return snmperror, uint8(i + 1)
 			}
 			if a.Habits.InOrder { // as far as this it is done
 				ports = slices.Clone(a.ports)
 				was = map[int]*vlan{}
-				for vid, v := range a.vlans {
-					was[vid] = v.clone()
+				for vid, vlan := range a.vlans {
+					was[vid] = vlan.clone()
 				}
 			}
 		}
 	}
-	if e := a.consistent(); e != gosnmp.NoError {
+	if snmperror := a.consistent(); snmperror != gosnmp.NoError {
 		back()
-		return e, 1
+		return snmperror, 1
 	}
 	return gosnmp.NoError, 0
 }
 
 // consistent says whether what is set can be so on this maker's bridges.
 func (a *Agent) consistent() gosnmp.SNMPError {
-	for _, v := range a.vlans {
-		for p := range v.untagged {
-			if a.Habits.UntaggedWithin && !v.egress[p] {
+	for _, vlan := range a.vlans {
+		for p := range vlan.untagged {
+			if a.Habits.UntaggedWithin && !vlan.egress[p] {
 				return gosnmp.InconsistentValue
 			}
 		}
-		for p := range v.egress {
-			if a.Habits.ForbiddenSticks && v.forbidden[p] {
+		for p := range vlan.egress {
+			if a.Habits.ForbiddenSticks && vlan.forbidden[p] {
 				return gosnmp.InconsistentValue
 			}
 		}
 	}
-	for p, x := range a.ports {
-		if v := a.vlans[x.pvid]; a.Habits.PVIDMember && (v == nil || !v.egress[p]) {
+	for p, port := range a.ports {
+		if vlan := a.vlans[port.pvid]; a.Habits.PVIDMember && (vlan == nil || !vlan.egress[p]) {
 			return gosnmp.InconsistentValue
 		}
 	}
 	return gosnmp.NoError
 }
 
-func (a *Agent) one(v gosnmp.SnmpPDU) gosnmp.SNMPError {
-	i := strings.LastIndexByte(v.Name, '.')
-	column := "." + strings.TrimPrefix(v.Name[:i], ".")
-	index, err := strconv.Atoi(v.Name[i+1:])
+func (a *Agent) one(pdu gosnmp.SnmpPDU) gosnmp.SNMPError {
+	i := strings.LastIndexByte(pdu.Name, '.')
+	column := "." + strings.TrimPrefix(pdu.Name[:i], ".")
+	index, err := strconv.Atoi(pdu.Name[i+1:])
 	if err != nil {
 		return gosnmp.NoCreation
 	}
-	whole, isInt := v.Value.(int)
-	isInt = isInt && v.Type == gosnmp.Integer
+	whole, isInt := pdu.Value.(int)
+	isInt = isInt && pdu.Type == gosnmp.Integer
 	switch column {
 	case pvid, acceptable, ingress:
 		p, ok := a.place(index)
 		if !ok {
 			return gosnmp.NoCreation
 		}
-		x := &a.ports[p]
+		port := &a.ports[p]
 		switch column {
 		case pvid:
-			n, ok := v.Value.(uint)
+			n, ok := pdu.Value.(uint)
 			switch {
-			case !ok || v.Type != gosnmp.Gauge32:
+			case !ok || pdu.Type != gosnmp.Gauge32:
 				return gosnmp.WrongType
 			case a.Habits.PVIDFollows:
 				return gosnmp.NotWritable
@@ -438,7 +438,7 @@ func (a *Agent) one(v gosnmp.SnmpPDU) gosnmp.SNMPError {
 			case a.vlans[int(n)] == nil:
 				return gosnmp.InconsistentValue
 			}
-			x.pvid = int(n)
+			port.pvid = int(n)
 		case acceptable:
 			switch {
 			case !isInt:
@@ -448,7 +448,7 @@ func (a *Agent) one(v gosnmp.SnmpPDU) gosnmp.SNMPError {
 			case whole != admitAll && whole != admitTags:
 				return gosnmp.WrongValue
 			}
-			x.admit = whole
+			port.admit = whole
 		case ingress:
 			switch {
 			case !isInt:
@@ -456,7 +456,7 @@ func (a *Agent) one(v gosnmp.SnmpPDU) gosnmp.SNMPError {
 			case whole != 1 && whole != 2:
 				return gosnmp.WrongValue
 			}
-			x.filter = whole == 1
+			port.filter = whole == 1
 		}
 		return gosnmp.NoError
 	case ifAdminStatus:
@@ -468,7 +468,7 @@ func (a *Agent) one(v gosnmp.SnmpPDU) gosnmp.SNMPError {
 	case staticStatus:
 		return a.status(index, whole, isInt)
 	case staticEgress, staticUntagged, staticForbidden:
-		return a.list(column, index, v)
+		return a.list(column, index, pdu)
 	}
 	return gosnmp.NotWritable
 }
@@ -501,8 +501,8 @@ func (a *Agent) status(vid, to int, isInt bool) gosnmp.SNMPError {
 		if vid == 1 {
 			return gosnmp.InconsistentValue
 		}
-		for _, x := range a.ports {
-			if x.pvid == vid {
+		for _, port := range a.ports {
+			if port.pvid == vid {
 				return gosnmp.InconsistentValue
 			}
 		}
@@ -520,11 +520,11 @@ func (a *Agent) status(vid, to int, isInt bool) gosnmp.SNMPError {
 }
 
 // list is one of the PortLists of a static row (RFC 4363, PortList: the first bit is port 1).
-func (a *Agent) list(column string, vid int, v gosnmp.SnmpPDU) gosnmp.SNMPError {
-	b, ok := v.Value.([]byte)
+func (a *Agent) list(column string, vid int, pdu gosnmp.SnmpPDU) gosnmp.SNMPError {
+	b, ok := pdu.Value.([]byte)
 	row := a.vlans[vid]
 	switch {
-	case !ok || v.Type != gosnmp.OctetString:
+	case !ok || pdu.Type != gosnmp.OctetString:
 		return gosnmp.WrongType
 	case row == nil:
 		return gosnmp.InconsistentName
@@ -554,10 +554,10 @@ func (a *Agent) list(column string, vid int, v gosnmp.SnmpPDU) gosnmp.SNMPError 
 			if !row.untagged[p] && a.Habits.PVIDFollows {
 				a.ports[p].pvid = vid
 			}
-			for other, x := range a.vlans {
-				if !row.untagged[p] && a.Habits.LeavesLast && other != vid && x.untagged[p] {
-					delete(x.untagged, p)
-					delete(x.egress, p)
+			for other, vlan := range a.vlans {
+				if !row.untagged[p] && a.Habits.LeavesLast && other != vid && vlan.untagged[p] {
+					delete(vlan.untagged, p)
+					delete(vlan.egress, p)
 				}
 			}
 		}

@@ -57,23 +57,23 @@ func StartSaying(ctx context.Context, dir string, say func(string), settings ...
 	if err != nil {
 		return nil, err
 	}
-	c := &Cluster{dir: dir, bin: bin, say: say}
+	cluster := &Cluster{dir: dir, bin: bin, say: say}
 	if os.Geteuid() == 0 {
-		if c.cred, err = postgresUser(); err != nil {
+		if cluster.cred, err = postgresUser(); err != nil {
 			return nil, err
 		}
 	}
 	if err := os.MkdirAll(dir, 0o755); err != nil {
 		return nil, err
 	}
-	if err := c.hold(); err != nil {
+	if err := cluster.hold(); err != nil {
 		return nil, err
 	}
-	if err := c.start(ctx, settings); err != nil {
-		c.lock.Close()
+	if err := cluster.start(ctx, settings); err != nil {
+		cluster.lock.Close()
 		return nil, err
 	}
-	return c, nil
+	return cluster, nil
 }
 
 // Running is the address of the cluster of a folder that another program runs; false for
@@ -94,11 +94,11 @@ func Running(dir string) (url string, ok bool) {
 
 // accepts says whether somebody listens at an address.
 func accepts(address string) bool {
-	u, err := url.Parse(address)
+	one, err := url.Parse(address)
 	if err != nil {
 		return false
 	}
-	conn, err := net.DialTimeout("tcp", u.Host, time.Second)
+	conn, err := net.DialTimeout("tcp", one.Host, time.Second)
 	if err != nil {
 		return false
 	}
@@ -123,7 +123,7 @@ func superuserFile(dir string) string { return filepath.Join(dir, "superuser") }
 
 // superuser is the address for what a superuser alone may do.
 func (c *Cluster) superuser() (string, error) {
-	u, err := url.Parse(c.URL)
+	one, err := url.Parse(c.URL)
 	if err != nil {
 		return "", err
 	}
@@ -131,9 +131,9 @@ func (c *Cluster) superuser() (string, error) {
 	if errors.Is(err, os.ErrNotExist) {
 		return c.URL, nil
 	}
-	u.User = url.UserPassword("postgres", strings.TrimSpace(string(password)))
-	u.Path = "/postgres"
-	return u.String(), err
+	one.User = url.UserPassword("postgres", strings.TrimSpace(string(password)))
+	one.Path = "/postgres"
+	return one.String(), err
 }
 
 // hold keeps a second program out of the folder for as long as we live.
@@ -253,11 +253,11 @@ func (c *Cluster) answers(ctx context.Context, data string, settings []string) e
 
 // relaunch starts a server that is gone at the port that it had.
 func (c *Cluster) relaunch(ctx context.Context, data string, settings []string) error {
-	u, err := url.Parse(c.URL)
+	one, err := url.Parse(c.URL)
 	if err != nil {
 		return err
 	}
-	port, err := strconv.Atoi(u.Port())
+	port, err := strconv.Atoi(one.Port())
 	if err != nil {
 		return err
 	}
@@ -287,8 +287,8 @@ func (c *Cluster) launch(ctx context.Context, data string, port int, settings []
 	// A number that another program has by now would be taken for a server that runs.
 	_ = os.Remove(filepath.Join(data, "postmaster.pid"))
 	options := []string{"-p", strconv.Itoa(port), "-c", "listen_addresses=127.0.0.1", "-c", "unix_socket_directories="}
-	for _, s := range settings {
-		options = append(options, "-c", s)
+	for _, text := range settings {
+		options = append(options, "-c", text)
 	}
 	log := filepath.Join(data, "server.log")
 	if err := c.run(ctx, "pg_ctl", "start", "-W", "-D", data, "-l", log, "-o", strings.Join(options, " ")); err != nil {
@@ -331,8 +331,8 @@ func (c *Cluster) make(ctx context.Context, data string, quick bool) (string, er
 	// A name of its own: an initdb that outlived a program that was killed may
 	// still write into the one before.
 	left, _ := filepath.Glob(data + ".new*")
-	for _, l := range left {
-		_ = os.RemoveAll(l)
+	for _, line := range left {
+		_ = os.RemoveAll(line)
 	}
 	fresh, err := os.MkdirTemp(c.dir, "postgres.new")
 	if err != nil {
@@ -430,12 +430,12 @@ func version(path string) int {
 }
 
 func postgresUser() (*syscall.Credential, error) {
-	u, err := user.Lookup("postgres")
+	one, err := user.Lookup("postgres")
 	if err != nil {
 		return nil, fmt.Errorf("PostgreSQL refuses to run as root, and there is no user postgres: %w", ErrMissing)
 	}
-	uid, err1 := strconv.ParseUint(u.Uid, 10, 32)
-	gid, err2 := strconv.ParseUint(u.Gid, 10, 32)
+	uid, err1 := strconv.ParseUint(one.Uid, 10, 32)
+	gid, err2 := strconv.ParseUint(one.Gid, 10, 32)
 	return &syscall.Credential{Uid: uint32(uid), Gid: uint32(gid)}, errors.Join(err1, err2)
 }
 
@@ -479,25 +479,25 @@ func ours(pid int, data string) bool {
 // processes are all of the server's on a folder.
 func processes(data string) (all []int) {
 	entries, _ := os.ReadDir("/proc")
-	for _, e := range entries {
-		if pid, err := strconv.Atoi(e.Name()); err == nil && ours(pid, data) {
+	for _, entry := range entries {
+		if pid, err := strconv.Atoi(entry.Name()); err == nil && ours(pid, data) {
 			all = append(all, pid)
 		}
 	}
 	return all
 }
 
-func signal(pids []int, s syscall.Signal) {
+func signal(pids []int, one syscall.Signal) {
 	for _, pid := range pids {
-		_ = syscall.Kill(pid, s)
+		_ = syscall.Kill(pid, one)
 	}
 }
 
 func freePort() (int, error) {
-	l, err := net.Listen("tcp", "127.0.0.1:0")
+	listener, err := net.Listen("tcp", "127.0.0.1:0")
 	if err != nil {
 		return 0, err
 	}
-	defer l.Close()
-	return l.Addr().(*net.TCPAddr).Port, nil
+	defer listener.Close()
+	return listener.Addr().(*net.TCPAddr).Port, nil
 }

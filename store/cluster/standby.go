@@ -19,7 +19,7 @@ func (c *Cluster) Standby(ctx context.Context, dir string) (*Cluster, error) {
 	if err != nil {
 		return nil, err
 	}
-	u, err := url.Parse(above)
+	one, err := url.Parse(above)
 	if err != nil {
 		return nil, err
 	}
@@ -35,10 +35,10 @@ func (c *Cluster) Standby(ctx context.Context, dir string) (*Cluster, error) {
 	if err := next.hold(); err != nil {
 		return nil, err
 	}
-	password, _ := u.User.Password()
+	password, _ := one.User.Password()
 	data := filepath.Join(dir, "postgres")
 	pass := filepath.Join(dir, "pgpass") // in no list of processes
-	if err := os.WriteFile(pass, []byte("127.0.0.1:*:*:"+u.User.Username()+":"+password+"\n"), 0o600); err != nil {
+	if err := os.WriteFile(pass, []byte("127.0.0.1:*:*:"+one.User.Username()+":"+password+"\n"), 0o600); err != nil {
 		return nil, err
 	}
 	if c.cred != nil {
@@ -46,7 +46,7 @@ func (c *Cluster) Standby(ctx context.Context, dir string) (*Cluster, error) {
 			return nil, err
 		}
 	}
-	from := fmt.Sprintf("host=127.0.0.1 port=%s user=%s passfile=%s application_name=klammer_standby sslmode=disable", u.Port(), u.User.Username(), pass)
+	from := fmt.Sprintf("host=127.0.0.1 port=%s user=%s passfile=%s application_name=klammer_standby sslmode=disable", one.Port(), one.User.Username(), pass)
 	if err := c.run(ctx, "pg_basebackup", "--pgdata="+data, "--write-recovery-conf", "--wal-method=stream", "-c", "fast", "--dbname="+from); err != nil {
 		return nil, fmt.Errorf("the standby cannot be made: %w", err)
 	}
@@ -98,7 +98,7 @@ func (c *Cluster) Promote(ctx context.Context) error {
 
 // Either is the address of whichever of two servers takes edits just now.
 func Either(a, b *Cluster) string {
-	x, _ := url.Parse(a.URL)
+	one, _ := url.Parse(a.URL)
 	y, _ := url.Parse(b.URL)
-	return strings.Replace(a.URL, x.Host, x.Host+","+y.Host, 1) + "&target_session_attrs=read-write"
+	return strings.Replace(a.URL, one.Host, one.Host+","+y.Host, 1) + "&target_session_attrs=read-write"
 }

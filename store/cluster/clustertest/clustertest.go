@@ -19,12 +19,12 @@ func Main(m *testing.M, url *string) int {
 	}
 	defer os.RemoveAll(dir)
 	_ = os.Chmod(dir, 0o755) // the user postgres has to get in
-	c, err := cluster.Start(context.Background(), dir, "fsync=off")
+	one, err := cluster.Start(context.Background(), dir, "fsync=off")
 	if err != nil {
 		fmt.Println("these tests need PostgreSQL:", err)
 		return 1
 	}
-	defer func() { _ = c.Stop() }()
-	*url = c.URL
+	defer func() { _ = one.Stop() }()
+	*url = one.URL
 	return m.Run()
 }
