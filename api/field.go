@@ -143,11 +143,10 @@ type CarryView struct {
 	Back    bool   `json:"back,omitempty" description:"the device took the step, and is not as foretold: it can be taken back"`
 }
 
-// CardOf tells where a network card is.
-func CardOf(o *office.Office, mac, device, port string, vid int, since time.Time) CardView {
-	view := CardView{MAC: mac, Device: device, Port: port, VID: vid, Since: since}
+// NamedCard says beside where a network card is whose it is, where the office has its address.
+func NamedCard(o *office.Office, view CardView) CardView {
 	for _, plug := range o.Plugs {
-		if string(plug.MAC) == mac {
+		if string(plug.MAC) == view.MAC {
 			view.Name = plug.Name
 		}
 	}

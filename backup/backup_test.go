@@ -61,9 +61,9 @@ func fill(t *testing.T, title string) {
 		_, err = st.Invite(t.Context(), 0, people.Reader, "Robin", person)
 		require.NoError(t, err)
 	}
-	_, err = st.MakeToken(t.Context(), id, title, "Robin", people.Nobody, 0, time.Hour)
+	_, err = st.MakeToken(t.Context(), store.Token{Office: id, Name: title, Author: "Robin"}, time.Hour)
 	require.NoError(t, err)
-	require.NoError(t, st.Record(t.Context(), "Robin", title, id, "", "127.0.0.1"))
+	require.NoError(t, st.Record(t.Context(), store.Entry{Who: "Robin", What: title, Office: &id, Address: "127.0.0.1"}))
 	require.NoError(t, st.KeepPlugTests(t.Context(), id, []store.PlugTest{{Port: "rack.1", Became: "failed", How: "hand", Wrong: []string{"ü \\ \" \t"}, Author: "Robin", Planned: "x"}}))
 }
 

@@ -131,7 +131,7 @@ func (c *Carrier) step(ctx context.Context, before, after *office.Office, device
 	if routes, ok := rerouted(one, x); !ok || routes && reading.Router == nil {
 		return &ByHand{byHandRouting}
 	} else if routes {
-		return c.reroute(ctx, before, after, one, x, dev, reading)
+		return c.reroute(ctx, turn{before, after, one, x}, dev, reading)
 	}
 	other := stateOf(after, one.Name)
 	to := now.WithAll(grown)
@@ -147,7 +147,7 @@ func (c *Carrier) step(ctx context.Context, before, after *office.Office, device
 	}
 	to = to.Knowing(now.VLANs).Knowing(other.VLANs)
 	if err := dev.Set(ctx, one, match, now, to); err != nil {
-		return c.whole(ctx, before, after, one, now, err)
+		return c.whole(ctx, turn{before, after, one, x}, now, err)
 	}
 	if dev, reading, err = c.talk(ctx, before, one); err != nil { // anew, where the connection was lost
 		return fmt.Errorf("%s took the step and does not answer any more: %w", one.Name, err)
@@ -155,7 +155,7 @@ func (c *Carrier) step(ctx context.Context, before, after *office.Office, device
 	is := reading.Found(after, x, MatchPorts(x, reading), other).State
 	if len(unlike(one, is, other)) > 0 && ofItself(is, state, other) {
 		if err := dev.Set(ctx, one, MatchPorts(one, reading), is, to); err != nil {
-			return c.whole(ctx, before, after, one, now, err)
+			return c.whole(ctx, turn{before, after, one, x}, now, err)
 		}
 		if _, reading, err = c.talk(ctx, before, one); err != nil {
 			return fmt.Errorf("%s took the step and does not answer any more: %w", one.Name, err)
@@ -205,17 +205,24 @@ func ofItself(is, state, other wording.State) bool {
 	return true
 }
 
+// turn is what a step turns: the office before and after it, and its device in each.
+type turn struct {
+	before, after *office.Office
+	device, then  *office.Device
+}
+
 // whole leaves no step half done: where a device refused a step, or its answer was lost, what
 // it is set to decides. All of it: it is done. A part: that is taken back, or said where it
 // stays.
-func (c *Carrier) whole(ctx context.Context, before, after *office.Office, device *office.Device, was wording.State, why error) error {
+func (c *Carrier) whole(ctx context.Context, step turn, was wording.State, why error) error {
+	before, device := step.before, step.device
 	ctx, stop := context.WithTimeout(context.WithoutCancel(ctx), MostTime)
 	defer stop()
 	dev, reading, err := c.talk(ctx, before, device)
 	if err != nil {
 		return fmt.Errorf("%w; and then %s did not answer (%w): look at what of the step is done", why, device.Name, err)
 	}
-	state := stateOf(after, device.Name)
+	state := stateOf(step.after, device.Name)
 	match := MatchPorts(device, reading)
 	is := reading.Found(before, device, match, state).State
 	if len(unlike(device, is, state)) == 0 {

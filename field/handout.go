@@ -94,125 +94,157 @@ var path = regexp.MustCompile(`^/[A-Za-z0-9_./+@-]+$`)
 
 // askDnsmasq reads dnsmasq's files (dnsmasq(8)): one, and what it names.
 func (x *Router) askDnsmasq(server *handServer, root func(command string) ([]byte, error)) error {
-	var lines []string // of its command line, as they would stand in a file
-	file := "/etc/dnsmasq.conf"
+	lines := dnsmasqLines(server.argv)
+	if err := dnsmasqFiles(server, lines, root); err != nil {
+		return err
+	}
+	ranges := &dnsmasqRanges{gateways: map[string]netip.Addr{}}
+	for _, line := range lines {
+		ranges.take("its command line", line)
+	}
+	for _, file := range server.order {
+		for i, line := range server.files[file] {
+			if code, _, _ := strings.Cut(line, "#"); strings.TrimSpace(code) != "" {
+				ranges.take(fmt.Sprintf("%s:%d", file, i+1), code)
+			}
+		}
+	}
+	for _, one := range ranges.all {
+		if one.Gateway = ranges.gateways[one.tag]; !one.Gateway.IsValid() {
+			one.Gateway = ranges.gateways[""]
+		}
+		x.Handouts = append(x.Handouts, one.Handout)
+	}
+	return nil
+}
+
+// dnsmasqLines is a command line's options as they would stand in a file.
+func dnsmasqLines(argv []string) (lines []string) {
 	short := map[string]string{"-C": "conf-file", "-7": "conf-dir", "-F": "dhcp-range", "-O": "dhcp-option"}
-	for i := 1; i < len(server.argv); i++ {
-		word := server.argv[i]
-		if long := short[word]; long != "" && i+1 < len(server.argv) {
+	for i := 1; i < len(argv); i++ {
+		word := argv[i]
+		if long := short[word]; long != "" && i+1 < len(argv) {
 			i++
-			lines = append(lines, long+"="+server.argv[i])
+			lines = append(lines, long+"="+argv[i])
 		} else if long := short[word[:min(2, len(word))]]; long != "" {
 			lines = append(lines, long+"="+word[2:])
 		} else if long, ok := strings.CutPrefix(word, "--"); ok {
 			lines = append(lines, long)
 		}
 	}
-	files, dirs, mark := []string{}, []string{}, newMark()
-	note := func(lines []string) {
-		for _, line := range lines {
-			key, value, _ := strings.Cut(line, "=")
-			switch name, _, _ := strings.Cut(strings.TrimSpace(value), ","); strings.TrimSpace(key) {
-			case "conf-file":
-				files = append(files, name)
-			case "conf-dir":
-				dirs = append(dirs, name)
-			}
-		}
-	}
-	note(lines)
+	return lines
+}
+
+// dnsmasqFiles reads the files that lines name, and what those name, three deep; without
+// any, the one that it takes by itself.
+func dnsmasqFiles(server *handServer, lines []string, root func(command string) ([]byte, error)) error {
+	files, dirs := dnsmasqNamed(lines)
 	if len(files) == 0 {
-		files = append(files, file)
+		files = append(files, "/etc/dnsmasq.conf")
 	}
-	for round := 0; round < 3 && len(files)+len(dirs) > 0; round++ {
+	mark := newMark()
+	for deep := 0; deep < 3 && len(files)+len(dirs) > 0; deep++ {
 		var want []string
-		for _, f := range files {
-			if path.MatchString(f) && server.files[f] == nil && len(want)+len(server.order) < mostServed {
-				want = append(want, f)
+		for _, file := range files {
+			if path.MatchString(file) && server.files[file] == nil && len(want)+len(server.order) < mostServed {
+				want = append(want, file)
 			}
 		}
-		for _, d := range dirs {
-			if path.MatchString(d) {
-				want = append(want, strings.TrimSuffix(d, "/")+"/*")
+		for _, dir := range dirs {
+			if path.MatchString(dir) {
+				want = append(want, strings.TrimSuffix(dir, "/")+"/*")
 			}
 		}
-		files, dirs = nil, nil
 		out, err := root(`sh -c 'for f in ` + strings.Join(want, " ") + `; do case "$f" in *~|*.bak|*.dpkg-*|*/README) continue;; esac; [ -f "$f" ] || continue; echo "` + mark + `$f"; cat "$f" || exit 1; echo; done'`)
 		if err != nil {
 			return err
 		}
-		name := ""
-		for line := range strings.Lines(string(out)) {
-			line = strings.TrimSuffix(line, "\n")
-			if f, ok := strings.CutPrefix(line, mark); ok {
-				if name = f; !path.MatchString(f) {
-					name = ""
-					continue
-				}
-				if server.files[name] == nil {
-					server.order = append(server.order, name)
-				}
-				server.files[name] = []string{}
-			} else if name != "" {
-				server.files[name] = append(server.files[name], line)
-			}
+		server.split(string(out), mark)
+		files, dirs = nil, nil
+		for _, file := range server.order {
+			more, in := dnsmasqNamed(server.files[file])
+			files, dirs = append(files, more...), append(dirs, in...)
 		}
-		for _, f := range server.order {
-			note(server.files[f])
-		}
-		files = slices.DeleteFunc(files, func(f string) bool { return server.files[f] != nil })
+		files = slices.DeleteFunc(files, func(file string) bool { return server.files[file] != nil })
 	}
-	gateways := map[string]netip.Addr{} // by tag
-	type ranged struct {
+	return nil
+}
+
+// dnsmasqNamed is the files and folders that lines name.
+func dnsmasqNamed(lines []string) (files, dirs []string) {
+	for _, line := range lines {
+		key, value, _ := strings.Cut(line, "=")
+		switch name, _, _ := strings.Cut(strings.TrimSpace(value), ","); strings.TrimSpace(key) {
+		case "conf-file":
+			files = append(files, name)
+		case "conf-dir":
+			dirs = append(dirs, name)
+		}
+	}
+	return files, dirs
+}
+
+// split takes files out of what was printed of them, each behind a line with a mark and its
+// name.
+func (s *handServer) split(out, mark string) {
+	name := ""
+	for line := range strings.Lines(out) {
+		line = strings.TrimSuffix(line, "\n")
+		if file, ok := strings.CutPrefix(line, mark); ok {
+			if name = file; !path.MatchString(file) {
+				name = ""
+				continue
+			}
+			if s.files[name] == nil {
+				s.order = append(s.order, name)
+			}
+			s.files[name] = []string{}
+		} else if name != "" {
+			s.files[name] = append(s.files[name], line)
+		}
+	}
+}
+
+// dnsmasqRanges is what is handed out, and by whom it is sent on, joined by a tag.
+type dnsmasqRanges struct {
+	gateways map[string]netip.Addr // by tag
+	all      []struct {
 		Handout
 		tag string
 	}
-	var all []ranged
-	take := func(where, line string) {
-		key, value, _ := strings.Cut(strings.TrimSpace(line), "=")
-		words := strings.Split(value, ",")
-		tag := ""
-		for len(words) > 0 && strings.Contains(words[0], ":") && !strings.HasPrefix(words[0], "option:") && strings.Count(words[0], ":") == 1 {
-			if _, name, _ := strings.Cut(words[0], ":"); tag == "" || strings.HasPrefix(words[0], "set:") {
-				tag = name
-			}
-			words = words[1:]
+}
+
+// take takes a line in, where it says of either; where is its place.
+func (r *dnsmasqRanges) take(where, line string) {
+	key, value, _ := strings.Cut(strings.TrimSpace(line), "=")
+	words := strings.Split(value, ",")
+	tag := ""
+	for len(words) > 0 && strings.Contains(words[0], ":") && !strings.HasPrefix(words[0], "option:") && strings.Count(words[0], ":") == 1 {
+		if _, name, _ := strings.Cut(words[0], ":"); tag == "" || strings.HasPrefix(words[0], "set:") {
+			tag = name
 		}
-		switch strings.TrimSpace(key) {
-		case "dhcp-range":
-			if len(words) < 2 {
-				return
-			}
-			from, err1 := netip.ParseAddr(strings.TrimSpace(words[0]))
-			to, err2 := netip.ParseAddr(strings.TrimSpace(words[1]))
-			if err1 == nil && from.Is4() && err2 == nil {
-				all = append(all, ranged{Handout{From: from, To: to, At: where}, tag})
-			}
-		case "dhcp-option":
-			if len(words) == 2 && slices.Contains([]string{"3", "option:router"}, strings.TrimSpace(words[0])) {
-				if addr, err := netip.ParseAddr(strings.TrimSpace(words[1])); err == nil {
-					gateways[tag] = addr
-				}
-			}
+		words = words[1:]
+	}
+	switch strings.TrimSpace(key) {
+	case "dhcp-range":
+		if len(words) < 2 {
+			return
 		}
-	}
-	for _, line := range lines {
-		take("its command line", line)
-	}
-	for _, f := range server.order {
-		for i, line := range server.files[f] {
-			if code, _, _ := strings.Cut(line, "#"); strings.TrimSpace(code) != "" {
-				take(fmt.Sprintf("%s:%d", f, i+1), code)
+		from, err1 := netip.ParseAddr(strings.TrimSpace(words[0]))
+		to, err2 := netip.ParseAddr(strings.TrimSpace(words[1]))
+		if err1 == nil && from.Is4() && err2 == nil {
+			r.all = append(r.all, struct {
+				Handout
+				tag string
+			}{Handout{From: from, To: to, At: where}, tag})
+		}
+	case "dhcp-option":
+		if len(words) == 2 && slices.Contains([]string{"3", "option:router"}, strings.TrimSpace(words[0])) {
+			if addr, err := netip.ParseAddr(strings.TrimSpace(words[1])); err == nil {
+				r.gateways[tag] = addr
 			}
 		}
 	}
-	for _, other := range all {
-		if other.Gateway = gateways[other.tag]; !other.Gateway.IsValid() {
-			other.Gateway = gateways[""]
-		}
-		x.Handouts = append(x.Handouts, other.Handout)
-	}
-	return nil
 }
 
 // askKea asks kea-dhcp4 over its control socket by what it runs; where that cannot be opened,

@@ -121,13 +121,6 @@ func (r *Reading) numbered(port *Port) bool {
 // series first. Where the office's numbers go on after those of one series, as in
 // ports 25-26 of which the device says xe1 and xe2, the next follows in order.
 func (m Match) bySeries(device *office.Device, reading *Reading, taken []bool, take func(p, at int)) {
-	bridges, member := false, map[int]bool{} // of a bridge, its ports count and what is in its bundles
-	for at := range reading.Ports {
-		bridges = bridges || reading.Ports[at].Bridged
-		for _, k := range reading.Ports[at].Members {
-			member[k] = true
-		}
-	}
 	last := make([]int, len(device.Ports)) // the last in each name, -1 for none
 	matched := map[int]bool{}              // those of ports that are matched
 	for port := range device.Ports {
@@ -136,11 +129,67 @@ func (m Match) bySeries(device *office.Device, reading *Reading, taken []bool, t
 			matched[last[port]] = true
 		}
 	}
-	by := map[string]map[int]int{}
+	by, order := reading.bySeries(taken)
+	for _, prefix := range order {
+		for port := range device.Ports {
+			n := last[port]
+			if at, ok := by[prefix][n]; ok && device.Ports[port].Kind == office.Physical && device.Ports[port].Inside == "" && n >= 0 && m[port] < 0 {
+				// A second series counts from its own start: only what goes on from there
+				// is its number.
+				if prefix != order[0] && matched[n] {
+					continue
+				}
+				take(port, at)
+				matched[n] = matched[n] || m[port] >= 0
+			}
+		}
+	}
+	if reading.Whole { // in software a name is all that there is
+		return
+	}
+	var places []int
+	for _, prefix := range order {
+		var rest []int
+		for n, at := range by[prefix] {
+			if !taken[at] && n >= 0 {
+				rest = append(rest, at)
+			}
+		}
+		slices.Sort(rest)
+		places = append(places, rest...)
+	}
+	m.inOrder(device, places, take)
+}
+
+// inOrder matches what bySeries left on both sides, in order, where it is as many.
+func (m Match) inOrder(device *office.Device, places []int, take func(p, at int)) {
+	var ports []int
+	for port := range device.Ports {
+		if _, last := series(device.Ports[port].Name); m[port] < 0 && last >= 0 && device.Ports[port].Kind == office.Physical && device.Ports[port].Inside == "" {
+			ports = append(ports, port)
+		}
+	}
+	if len(ports) > 0 && len(ports) == len(places) {
+		for i, p := range ports {
+			take(p, places[i])
+		}
+	}
+}
+
+// bySeries is the places of ports that are not taken, by what stands before the last number in
+// their names and by that number; the longest series first.
+func (r *Reading) bySeries(taken []bool) (by map[string]map[int]int, order []string) {
+	bridges, member := false, map[int]bool{} // of a bridge, its ports count and what is in its bundles
+	for at := range r.Ports {
+		bridges = bridges || r.Ports[at].Bridged
+		for _, k := range r.Ports[at].Members {
+			member[k] = true
+		}
+	}
+	by = map[string]map[int]int{}
 	size := map[string]int{}
-	var order []string
-	for at := range reading.Ports {
-		port := &reading.Ports[at]
+	for at := range r.Ports {
+		port := &r.Ports[at]
 		prefix, n := series(port.Name)
 		if taken[at] || n < 0 || port.Inner || len(port.Members) > 0 || bridges && !port.Bridged && !member[at] {
 			continue
@@ -156,44 +205,7 @@ func (m Match) bySeries(device *office.Device, reading *Reading, taken []bool, t
 		size[prefix]++
 	}
 	slices.SortStableFunc(order, func(a, b string) int { return size[b] - size[a] })
-	for _, prefix := range order {
-		for port := range device.Ports {
-			n := last[port]
-			if at, ok := by[prefix][n]; ok && device.Ports[port].Kind == office.Physical && device.Ports[port].Inside == "" && n >= 0 && m[port] < 0 {
-				// A second series counts from its own start: only what goes on from there
-				// is its number.
-				if prefix != order[0] && matched[n] {
-					continue
-				}
-				take(port, at)
-				matched[n] = matched[n] || m[port] >= 0
-			}
-		}
-	}
-	// What is left on both sides, in order, where it is as many.
-	var ports, places []int
-	for port := range device.Ports {
-		if m[port] < 0 && device.Ports[port].Kind == office.Physical && device.Ports[port].Inside == "" {
-			if last[port] >= 0 {
-				ports = append(ports, port)
-			}
-		}
-	}
-	for _, prefix := range order {
-		var rest []int
-		for n, at := range by[prefix] {
-			if !taken[at] && n >= 0 {
-				rest = append(rest, at)
-			}
-		}
-		slices.Sort(rest)
-		places = append(places, rest...)
-	}
-	if len(ports) > 0 && len(ports) == len(places) && !reading.Whole { // in software a name is all that there is
-		for i, p := range ports {
-			take(p, places[i])
-		}
-	}
+	return by, order
 }
 
 // heardDevice is the device that calls itself so, with or without a domain, whatever the

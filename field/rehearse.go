@@ -26,18 +26,27 @@ func rehearsing(ctx context.Context) *[]string {
 	return list
 }
 
+// Rehearsal is a step that is looked at and not carried out, with the offices around it.
+type Rehearsal struct {
+	Begun         *office.Office // as the visit began, which devices are set to now
+	Before, After *office.Office // the step
+	Device        string
+	Kind          order.Kind
+}
+
 // Rehearse says what a step would write to its device. What the device is set to now has to
 // be what the order began its visit with; the steps of the visit before this one are taken
 // as done, as none of them was sent. The error is that of [Carrier.Step].
-func (c *Carrier) Rehearse(ctx context.Context, begun, before, after *office.Office, device string, kind order.Kind) (writes []string, err error) {
+func (c *Carrier) Rehearse(ctx context.Context, step Rehearsal) (writes []string, err error) {
 	err = mishap.Try(func() error {
-		writes, err = c.rehearse(ctx, begun, before, after, device, kind)
+		writes, err = c.rehearse(ctx, step)
 		return err
 	})
 	return writes, err
 }
 
-func (c *Carrier) rehearse(ctx context.Context, begun, before, after *office.Office, device string, kind order.Kind) ([]string, error) {
+func (c *Carrier) rehearse(ctx context.Context, step Rehearsal) ([]string, error) {
+	begun, before, after, device, kind := step.Begun, step.Before, step.After, step.Device, step.Kind
 	one := before.Device(device)
 	switch {
 	case kind != order.Set && kind != order.Check && kind != order.Save:
@@ -70,7 +79,7 @@ func (c *Carrier) rehearse(ctx context.Context, begun, before, after *office.Off
 	list := []string{}
 	ctx = context.WithValue(ctx, rehearsalKey{}, &list)
 	if routes {
-		err = c.reroute(ctx, before, after, one, x, dev, reading)
+		err = c.reroute(ctx, turn{before, after, one, x}, dev, reading)
 		return list, err
 	}
 	other, b := stateOf(before, device), stateOf(after, device)

@@ -39,7 +39,8 @@ func routing(device *office.Device) string {
 
 // reroute has a device route otherwise, where what it routes by is as foretold. All of it is
 // done, or what was done is taken back, or said where it stays.
-func (c *Carrier) reroute(ctx context.Context, before, after *office.Office, device, other *office.Device, dev Device, reading *Reading) error {
+func (c *Carrier) reroute(ctx context.Context, step turn, dev Device, reading *Reading) error {
+	before, after, device, other := step.before, step.after, step.device, step.then
 	one, ok := dev.(rerouter)
 	if !ok {
 		return &ByHand{byHandRouting}

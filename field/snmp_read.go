@@ -105,26 +105,7 @@ func (s *snmp) ports(ctx context.Context, reading *Reading) (map[int]int, error)
 			if len(row.index) != 1 || !wanted(row.index[0]) {
 				continue
 			}
-			one := port(row.index[0])
-			switch c {
-			case mib.IfDescr:
-				one.Descr = plain(string(octets(row.pdu)))
-			case mib.IfName:
-				one.Name = plain(string(octets(row.pdu)))
-			case mib.IfAlias:
-				one.Alias = plain(string(octets(row.pdu)))
-			case mib.IfType:
-				k := number(row.pdu)
-				one.Inner = k == mib.TypeWireless || k == mib.TypeVirtual
-			case mib.IfSpeed:
-				one.Mbps = number(row.pdu) / 1_000_000
-			case mib.IfHighSpeed:
-				one.Mbps = max(one.Mbps, number(row.pdu)) // mib.IfSpeed ends at 4.3 Gbit/s
-			case mib.IfAdminStatus:
-				one.Shut = number(row.pdu) == mib.StatusDown
-			case mib.IfOperStatus:
-				one.Link = map[int]string{mib.StatusUp: "up", mib.StatusDown: "down", 7: "down"}[number(row.pdu)]
-			}
+			port(row.index[0]).told(c, row)
 		}
 	}
 	for _, row := range base[mib.BasePortIfIndex] { // ports of which nothing else is told
@@ -141,19 +122,8 @@ func (s *snmp) ports(ctx context.Context, reading *Reading) (map[int]int, error)
 			reading.Ports[one].Name = reading.Ports[one].Descr
 		}
 	}
-	lags, err := s.table(ctx, "its bundles", mib.AttachedAggID)
-	if err != nil {
+	if err := s.bundles(ctx, reading, at); err != nil {
 		return nil, err
-	}
-	for _, row := range lags[mib.AttachedAggID] {
-		member, ok := at[row.index[0]]
-		bundle, ok2 := at[number(row.pdu)]
-		if len(row.index) == 1 && ok && ok2 && member != bundle {
-			reading.Ports[bundle].Members = append(reading.Ports[bundle].Members, member)
-		}
-	}
-	if len(lags[mib.AttachedAggID]) == 0 {
-		reading.NotTold = append(reading.NotTold, TellsBundles)
 	}
 	place := map[int]int{}
 	for one := range reading.Ports {
@@ -168,6 +138,68 @@ func (s *snmp) ports(ctx context.Context, reading *Reading) (map[int]int, error)
 		}
 	}
 	return place, nil
+}
+
+// told takes in what a row of the interfaces says (RFC 2863).
+func (p *Port) told(column string, row row) {
+	switch column {
+	case mib.IfDescr:
+		p.Descr = plain(string(octets(row.pdu)))
+	case mib.IfName:
+		p.Name = plain(string(octets(row.pdu)))
+	case mib.IfAlias:
+		p.Alias = plain(string(octets(row.pdu)))
+	case mib.IfType:
+		kind := number(row.pdu)
+		p.Inner = kind == mib.TypeWireless || kind == mib.TypeVirtual
+	case mib.IfSpeed:
+		p.Mbps = number(row.pdu) / 1_000_000
+	case mib.IfHighSpeed:
+		p.Mbps = max(p.Mbps, number(row.pdu)) // mib.IfSpeed ends at 4.3 Gbit/s
+	case mib.IfAdminStatus:
+		p.Shut = number(row.pdu) == mib.StatusDown
+	case mib.IfOperStatus:
+		p.Link = map[int]string{mib.StatusUp: "up", mib.StatusDown: "down", 7: "down"}[number(row.pdu)]
+	}
+}
+
+// bundles reads which interfaces are of which bundle (IEEE 802.1AX, dot3adAggPortAttachedAggID);
+// at is their places by ifIndex.
+func (s *snmp) bundles(ctx context.Context, reading *Reading, at map[int]int) error {
+	lags, err := s.table(ctx, "its bundles", mib.AttachedAggID)
+	if err != nil {
+		return err
+	}
+	for _, row := range lags[mib.AttachedAggID] {
+		member, ok := at[row.index[0]]
+		bundle, ok2 := at[number(row.pdu)]
+		if len(row.index) == 1 && ok && ok2 && member != bundle {
+			reading.Ports[bundle].Members = append(reading.Ports[bundle].Members, member)
+		}
+	}
+	if len(lags[mib.AttachedAggID]) == 0 {
+		reading.NotTold = append(reading.NotTold, TellsBundles)
+	}
+	return nil
+}
+
+// members takes in the ports of a VLAN: those that send it, and which of them without a tag.
+func (r *Reading) members(vid office.VID, egress, untagged []byte, place map[int]int) {
+	free := map[int]bool{}
+	for _, n := range portList(untagged) {
+		free[n] = true
+	}
+	for _, n := range portList(egress) {
+		port, ok := place[n]
+		if !ok {
+			continue // a port that nothing else is told of: often the device itself
+		}
+		if free[n] {
+			r.Ports[port].Set.Untagged.Add(vid)
+		} else {
+			r.Ports[port].Set.Tagged.Add(vid)
+		}
+	}
 }
 
 // portList is the base ports of a PortList (RFC 4363): the highest bit of the first
@@ -256,21 +288,7 @@ func (s *snmp) vlans(ctx context.Context, reading *Reading, place map[int]int) e
 		s.lists[listKey(mib.StaticUntagged, vid)] = untagged[vid]
 		s.length = max(s.length, len(list), len(untagged[vid]))
 		known[vid] = ""
-		free := map[int]bool{}
-		for _, n := range portList(untagged[vid]) {
-			free[n] = true
-		}
-		for _, n := range portList(list) {
-			port, ok := place[n]
-			if !ok {
-				continue // a port that nothing else is told of: often the device itself
-			}
-			if free[n] {
-				reading.Ports[port].Set.Untagged.Add(vid)
-			} else {
-				reading.Ports[port].Set.Tagged.Add(vid)
-			}
-		}
+		reading.members(vid, list, untagged[vid], place)
 	}
 	for _, row := range rows[mib.StaticName] {
 		if vid, ok := valid(row); ok {

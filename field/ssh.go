@@ -295,6 +295,84 @@ func (h *host) Read(ctx context.Context) (*Reading, error) {
 	return reading, nil
 }
 
+// hostPorts takes in the ports of a host, and gives the place of each by its name.
+func (r *Reading) hostPorts(links []link) map[string]int {
+	places := map[string]int{}
+	for _, link := range links {
+		if link.Name == "lo" {
+			continue
+		}
+		places[link.Name] = len(r.Ports)
+		port := Port{Name: plain(link.Name), Index: link.Index, Shut: !slices.Contains(link.Flags, "UP"), Inner: link.Info.Kind == "tun" || link.Info.Kind == "bridge" || link.Info.Kind == "vlan"}
+		port.Link = map[string]string{"UP": "up", "DOWN": "down", "LOWERLAYERDOWN": "down"}[link.State]
+		port.Set.Filter = true
+		port.Self = link.Info.Kind == "bridge"
+		port.Bridged = link.Info.Slave == "bridge" // in VLANs or in none: bridge vlan show leaves out what is in none
+		r.Ports = append(r.Ports, port)
+		if link.Info.Kind == "bridge" && link.Info.Data.Filtering != nil && *link.Info.Data.Filtering == 0 {
+			r.wrong("the bridge %s has VLAN filtering off: it forwards every frame whatever its VLAN entries say", plain(link.Name))
+		}
+	}
+	for _, link := range links {
+		if link.Info.Slave == "bond" {
+			if port, ok := places[link.Master]; ok {
+				r.Ports[port].Members = append(r.Ports[port].Members, places[link.Name])
+			}
+		}
+	}
+	return places
+}
+
+// bridgePort is a port of a bridge with its VLANs, as bridge(8) tells of it.
+type bridgePort struct {
+	Name  string `json:"ifname"`
+	VLANs []struct {
+		From  int      `json:"vlan"`
+		To    int      `json:"vlanEnd"`
+		Flags []string `json:"flags"`
+	} `json:"vlans"`
+}
+
+// bridgeVLANs takes in what VLANs ports are in, and gives all that were told of.
+func (r *Reading) bridgeVLANs(vlans []bridgePort, places map[string]int) (known office.Set) {
+	entries := make([]int, len(r.Ports)) // VLANs that were told, by place
+	for _, x := range vlans {
+		k, ok := places[x.Name]
+		if !ok {
+			continue
+		}
+		port := &r.Ports[k]
+		port.Bridged = true
+		for _, v := range x.VLANs {
+			untagged, pvid := slices.Contains(v.Flags, "Egress Untagged"), slices.Contains(v.Flags, "PVID")
+			for n := v.From; n <= max(v.From, v.To); n++ {
+				vid, err := office.VIDOf(n)
+				if err != nil {
+					r.wrong("%s: %s", port.Name, err)
+					break
+				}
+				if entries[k]++; entries[k] > 4094 { // each of the VLANs that there are, once
+					r.wrong("%s: it tells of more VLANs there than there are: the others are left out", port.Name)
+					break
+				}
+				known.Add(vid)
+				if untagged {
+					port.Set.Untagged.Add(vid)
+				} else {
+					port.Set.Tagged.Add(vid)
+				}
+				if pvid {
+					port.Set.PVID = vid
+				}
+			}
+			if entries[k] > 4094 {
+				break
+			}
+		}
+	}
+	return known
+}
+
 // hostReading is what a host's commands print, as a reading.
 func hostReading(at, device string, run, root func(command string) ([]byte, error), socket func(name string) (net.Conn, error)) (*Reading, error) {
 	reading := &Reading{Source: "ssh at " + at, Whole: true, NotTold: []Told{TellsNeighbours, TellsAdmit, TellsFilter}}
@@ -321,76 +399,12 @@ func hostReading(at, device string, run, root func(command string) ([]byte, erro
 	if err := ask("ip -json -details link show", &links); err != nil {
 		return nil, err
 	}
-	places := map[string]int{}
-	for _, link := range links {
-		if link.Name == "lo" {
-			continue
-		}
-		places[link.Name] = len(reading.Ports)
-		port := Port{Name: plain(link.Name), Index: link.Index, Shut: !slices.Contains(link.Flags, "UP"), Inner: link.Info.Kind == "tun" || link.Info.Kind == "bridge" || link.Info.Kind == "vlan"}
-		port.Link = map[string]string{"UP": "up", "DOWN": "down", "LOWERLAYERDOWN": "down"}[link.State]
-		port.Set.Filter = true
-		port.Self = link.Info.Kind == "bridge"
-		port.Bridged = link.Info.Slave == "bridge" // in VLANs or in none: bridge vlan show leaves out what is in none
-		reading.Ports = append(reading.Ports, port)
-		if link.Info.Kind == "bridge" && link.Info.Data.Filtering != nil && *link.Info.Data.Filtering == 0 {
-			reading.wrong("the bridge %s has VLAN filtering off: it forwards every frame whatever its VLAN entries say", plain(link.Name))
-		}
-	}
-	for _, link := range links {
-		if link.Info.Slave == "bond" {
-			if port, ok := places[link.Master]; ok {
-				reading.Ports[port].Members = append(reading.Ports[port].Members, places[link.Name])
-			}
-		}
-	}
-	var vlans []struct {
-		Name  string `json:"ifname"`
-		VLANs []struct {
-			From  int      `json:"vlan"`
-			To    int      `json:"vlanEnd"`
-			Flags []string `json:"flags"`
-		} `json:"vlans"`
-	}
+	places := reading.hostPorts(links)
+	var vlans []bridgePort
 	if err := ask("bridge -json vlan show", &vlans); err != nil {
 		return nil, err
 	}
-	var known office.Set
-	entries := make([]int, len(reading.Ports)) // VLANs that were told, by place
-	for _, x := range vlans {
-		k, ok := places[x.Name]
-		if !ok {
-			continue
-		}
-		port := &reading.Ports[k]
-		port.Bridged = true
-		for _, v := range x.VLANs {
-			untagged, pvid := slices.Contains(v.Flags, "Egress Untagged"), slices.Contains(v.Flags, "PVID")
-			for n := v.From; n <= max(v.From, v.To); n++ {
-				vid, err := office.VIDOf(n)
-				if err != nil {
-					reading.wrong("%s: %s", port.Name, err)
-					break
-				}
-				if entries[k]++; entries[k] > 4094 { // each of the VLANs that there are, once
-					reading.wrong("%s: it tells of more VLANs there than there are: the others are left out", port.Name)
-					break
-				}
-				known.Add(vid)
-				if untagged {
-					port.Set.Untagged.Add(vid)
-				} else {
-					port.Set.Tagged.Add(vid)
-				}
-				if pvid {
-					port.Set.PVID = vid
-				}
-			}
-			if entries[k] > 4094 {
-				break
-			}
-		}
-	}
+	known := reading.bridgeVLANs(vlans, places)
 	if len(vlans) == 0 && !slices.ContainsFunc(reading.Ports, func(port Port) bool { return port.Bridged }) {
 		reading.NotTold = append(reading.NotTold, TellsVLANs)
 	}

@@ -36,8 +36,16 @@ func (l *Laptop) frame(tag office.VID, to net.HardwareAddr, kind layers.Ethernet
 	return buffer.Bytes()
 }
 
+// head is what stands in the header of a packet of IP (RFC 791, 3.1; RFC 8200, 3).
+type head struct {
+	from, dst netip.Addr
+	hops      uint8 // time to live, hop limit
+	kind      layers.IPProtocol
+}
+
 // packet is a whole frame with a packet of IP, from the layers above that.
-func (l *Laptop) packet(tag office.VID, to net.HardwareAddr, from, dst netip.Addr, hops uint8, kind layers.IPProtocol, above ...gopacket.SerializableLayer) []byte {
+func (l *Laptop) packet(tag office.VID, to net.HardwareAddr, head head, above ...gopacket.SerializableLayer) []byte {
+	from, dst, hops, kind := head.from, head.dst, head.hops, head.kind
 	var ip gopacket.NetworkLayer
 	eth := layers.EthernetTypeIPv4
 	if dst.Is4() {
@@ -84,7 +92,7 @@ func (l *Laptop) whoHas(seat *seat, one netip.Addr) []byte {
 	}
 	b := one.As16()
 	group := netip.AddrFrom16([16]byte{0xff, 2, 11: 1, 12: 0xff, 13: b[13], 14: b[14], 15: b[15]})
-	return l.packet(seat.Tag, multicast(group), l.local, group, 255, layers.IPProtocolICMPv6,
+	return l.packet(seat.Tag, multicast(group), head{l.local, group, 255, layers.IPProtocolICMPv6},
 		&layers.ICMPv6{TypeCode: layers.CreateICMPv6TypeCode(layers.ICMPv6TypeNeighborSolicitation, 0)},
 		&layers.ICMPv6NeighborSolicitation{TargetAddress: one.AsSlice(), Options: layers.ICMPv6Options{{Type: layers.ICMPv6OptSourceAddress, Data: l.mac}}})
 }
@@ -164,7 +172,7 @@ func (l *Laptop) tookNeighbour(seat *seat, packet gopacket.Packet, from string, 
 			}
 			to, dst, flags = mac, src, 0x60
 		}
-		_ = l.wire.Send(l.packet(seat.Tag, to, one, dst, 255, layers.IPProtocolICMPv6,
+		_ = l.wire.Send(l.packet(seat.Tag, to, head{one, dst, 255, layers.IPProtocolICMPv6},
 			&layers.ICMPv6{TypeCode: layers.CreateICMPv6TypeCode(layers.ICMPv6TypeNeighborAdvertisement, 0)},
 			&layers.ICMPv6NeighborAdvertisement{Flags: flags, TargetAddress: one.AsSlice(), Options: layers.ICMPv6Options{{Type: layers.ICMPv6OptTargetAddress, Data: l.mac}}}))
 	default:
@@ -185,7 +193,7 @@ func icmp6(packet gopacket.Packet) gopacket.Layer {
 
 // solicitRouters asks routers to say so (RFC 4861, 4.1).
 func (l *Laptop) solicitRouters(seat *seat) []byte {
-	return l.packet(seat.Tag, multicast(allRouters), l.local, allRouters, 255, layers.IPProtocolICMPv6,
+	return l.packet(seat.Tag, multicast(allRouters), head{l.local, allRouters, 255, layers.IPProtocolICMPv6},
 		&layers.ICMPv6{TypeCode: layers.CreateICMPv6TypeCode(layers.ICMPv6TypeRouterSolicitation, 0)},
 		&layers.ICMPv6RouterSolicitation{Options: layers.ICMPv6Options{{Type: layers.ICMPv6OptSourceAddress, Data: l.mac}}})
 }

@@ -23,7 +23,7 @@ func (l *Laptop) discover(seat *seat, since time.Duration) []byte {
 		panic(err) // nothing of it comes from outside
 	}
 	one.NumSeconds = uint16(since / time.Second)
-	return l.packet(seat.Tag, everybody, nobody, all, 64, layers.IPProtocolUDP, &layers.UDP{SrcPort: 68, DstPort: 67}, gopacket.Payload(one.ToBytes()))
+	return l.packet(seat.Tag, everybody, head{nobody, all, 64, layers.IPProtocolUDP}, &layers.UDP{SrcPort: 68, DstPort: 67}, gopacket.Payload(one.ToBytes()))
 }
 
 // solicit asks for an address of IPv6 (RFC 8415, 18.2.1).
@@ -36,7 +36,7 @@ func (l *Laptop) solicit(seat *seat, since time.Duration) []byte {
 	message.UpdateOption(dhcpv6.OptElapsedTime(since))
 	servers := dhcpv6.AllDHCPRelayAgentsAndServers
 	to, _ := netip.AddrFromSlice(servers)
-	return l.packet(seat.Tag, multicast(to), l.local, to, 1, layers.IPProtocolUDP, &layers.UDP{SrcPort: 546, DstPort: 547}, gopacket.Payload(message.ToBytes()))
+	return l.packet(seat.Tag, multicast(to), head{l.local, to, 1, layers.IPProtocolUDP}, &layers.UDP{SrcPort: 546, DstPort: 547}, gopacket.Payload(message.ToBytes()))
 }
 
 // tookOffer takes what is offered.

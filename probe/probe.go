@@ -293,23 +293,7 @@ func (l *Laptop) step(seat *seat, now time.Time) error {
 		}
 	}
 	if !seat.claim.IsZero() && !seat.claimed && now.Sub(seat.claim) >= claimFor {
-		seat.claimed = true
-		if by := seat.card(seat.own); by != "" && by != l.mac.String() {
-			seat.saw.Taken, seat.own = by, netip.Addr{}
-		}
-		seat.saw.From = seat.own
-		seat.six = seat.made(l.mac)
-		seat.trying = now
-		if l.opt.Greet && seat.gate().IsValid() {
-			seat.Tries = append(slices.Clip(seat.Tries), round.Try{To: seat.gate(), Service: office.Service{Protocol: office.Ping}})
-		}
-		for _, try := range seat.Tries {
-			one := Tried{Try: try, Ended: round.Silent, How: "nothing comes back", open: true}
-			if try.Service.Protocol == office.UDP { // who takes it need not say so
-				one.Ended = round.Untold
-			}
-			seat.saw.Tried = append(seat.saw.Tried, one)
-		}
+		l.claimed(seat, now)
 	}
 	if seat.claimed && seat.tries < len(tryAgain) && now.Sub(seat.trying) >= tryAgain[seat.tries] {
 		for k := range seat.saw.Tried {
@@ -324,6 +308,27 @@ func (l *Laptop) step(seat *seat, now time.Time) error {
 	tried := seat.claimed && (now.Sub(seat.trying) >= tryFor || !slices.ContainsFunc(seat.saw.Tried, func(one Tried) bool { return one.open }))
 	seat.over = waited && tried
 	return nil
+}
+
+// claimed ends the claiming of an address, which nobody else had, and begins the tries from it.
+func (l *Laptop) claimed(seat *seat, now time.Time) {
+	seat.claimed = true
+	if by := seat.card(seat.own); by != "" && by != l.mac.String() {
+		seat.saw.Taken, seat.own = by, netip.Addr{}
+	}
+	seat.saw.From = seat.own
+	seat.six = seat.made(l.mac)
+	seat.trying = now
+	if l.opt.Greet && seat.gate().IsValid() {
+		seat.Tries = append(slices.Clip(seat.Tries), round.Try{To: seat.gate(), Service: office.Service{Protocol: office.Ping}})
+	}
+	for _, try := range seat.Tries {
+		one := Tried{Try: try, Ended: round.Silent, How: "nothing comes back", open: true}
+		if try.Service.Protocol == office.UDP { // who takes it need not say so
+			one.Ended = round.Untold
+		}
+		seat.saw.Tried = append(seat.saw.Tried, one)
+	}
 }
 
 // end ends a try.

@@ -115,7 +115,7 @@ func (n *lan) Send(frame []byte) error {
 			if a.Addr == who {
 				at := &Laptop{mac: cardFor(a.By)}
 				n.back(tag, at, 0, func(l *Laptop, tag office.VID) []byte {
-					return l.packet(tag, testCard, who, linkLocal(testCard), 255, layers.IPProtocolICMPv6,
+					return l.packet(tag, testCard, head{who, linkLocal(testCard), 255, layers.IPProtocolICMPv6},
 						&layers.ICMPv6{TypeCode: layers.CreateICMPv6TypeCode(layers.ICMPv6TypeNeighborAdvertisement, 0)},
 						&layers.ICMPv6NeighborAdvertisement{Flags: 0x60, TargetAddress: who.AsSlice()})
 				})
@@ -142,7 +142,7 @@ func (n *lan) Send(frame []byte) error {
 			}
 			at := &Laptop{mac: cardFor(o.By)}
 			n.back(tag, at, n.slow, func(l *Laptop, tag office.VID) []byte {
-				return l.packet(tag, everybody, o.Server, all, 64, layers.IPProtocolUDP, &layers.UDP{SrcPort: 67, DstPort: 68}, gopacket.Payload(r.ToBytes()))
+				return l.packet(tag, everybody, head{o.Server, all, 64, layers.IPProtocolUDP}, &layers.UDP{SrcPort: 67, DstPort: 68}, gopacket.Payload(r.ToBytes()))
 			})
 		}
 	}
@@ -183,7 +183,9 @@ func (n *lan) tried(p gopacket.Packet, tag office.VID, saw round.Saw, look round
 			kind = layers.IPProtocolICMPv4
 			above = append(above, &layers.ICMPv4{TypeCode: layers.CreateICMPv4TypeCode(layers.ICMPv4TypeEchoReply, 0), Id: e.Id, Seq: e.Seq})
 		}
-		n.back(tag, at, 0, func(l *Laptop, tag office.VID) []byte { return l.packet(tag, testCard, dst, src, 64, kind, above...) })
+		n.back(tag, at, 0, func(l *Laptop, tag office.VID) []byte {
+			return l.packet(tag, testCard, head{dst, src, 64, kind}, above...)
+		})
 		return
 	}
 }
@@ -371,9 +373,9 @@ func FuzzFrames(f *testing.F) {
 	f.Add(sayLLDP(gate.mac, "rack", "5", 1))
 	f.Add(gate.frame(0, everybody, layers.EthernetTypeARP, gate.arp(layers.ARPRequest, to, nil, own)))
 	f.Add(gate.frame(7, testCard, layers.EthernetTypeARP, gate.arp(layers.ARPReply, to, testCard, own)))
-	f.Add(gate.packet(0, testCard, to, own, 64, layers.IPProtocolTCP, &layers.TCP{SrcPort: 443, DstPort: 40000, SYN: true, ACK: true}))
-	f.Add(gate.packet(0, testCard, to, own, 64, layers.IPProtocolICMPv4, &layers.ICMPv4{TypeCode: layers.CreateICMPv4TypeCode(3, 13)}, gopacket.Payload(make([]byte, 28))))
-	f.Add(gate.packet(0, everybody, to, all, 64, layers.IPProtocolUDP, &layers.UDP{SrcPort: 67, DstPort: 68}, gopacket.Payload(make([]byte, 300))))
+	f.Add(gate.packet(0, testCard, head{to, own, 64, layers.IPProtocolTCP}, &layers.TCP{SrcPort: 443, DstPort: 40000, SYN: true, ACK: true}))
+	f.Add(gate.packet(0, testCard, head{to, own, 64, layers.IPProtocolICMPv4}, &layers.ICMPv4{TypeCode: layers.CreateICMPv4TypeCode(3, 13)}, gopacket.Payload(make([]byte, 28))))
+	f.Add(gate.packet(0, everybody, head{to, all, 64, layers.IPProtocolUDP}, &layers.UDP{SrcPort: 67, DstPort: 68}, gopacket.Payload(make([]byte, 300))))
 	f.Add(gate.whoHas(&seat{}, linkLocal(testCard)))
 	f.Add(gate.solicitRouters(&seat{}))
 	f.Fuzz(func(t *testing.T, data []byte) {

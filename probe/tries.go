@@ -42,19 +42,19 @@ func (l *Laptop) try(seat *seat, k int) []byte {
 	switch tried.Service.Protocol {
 	case office.Ping:
 		if tried.To.Is6() {
-			return l.packet(seat.Tag, mac, from, tried.To, 64, layers.IPProtocolICMPv6,
+			return l.packet(seat.Tag, mac, head{from, tried.To, 64, layers.IPProtocolICMPv6},
 				&layers.ICMPv6{TypeCode: layers.CreateICMPv6TypeCode(layers.ICMPv6TypeEchoRequest, 0)},
 				&layers.ICMPv6Echo{Identifier: seat.xid16(), SeqNumber: uint16(k)})
 		}
-		return l.packet(seat.Tag, mac, from, tried.To, 64, layers.IPProtocolICMPv4,
+		return l.packet(seat.Tag, mac, head{from, tried.To, 64, layers.IPProtocolICMPv4},
 			&layers.ICMPv4{TypeCode: layers.CreateICMPv4TypeCode(layers.ICMPv4TypeEchoRequest, 0), Id: seat.xid16(), Seq: uint16(k)})
 	case office.TCP:
-		return l.packet(seat.Tag, mac, from, tried.To, 64, layers.IPProtocolTCP, &layers.TCP{
+		return l.packet(seat.Tag, mac, head{from, tried.To, 64, layers.IPProtocolTCP}, &layers.TCP{
 			SrcPort: layers.TCPPort(source), DstPort: layers.TCPPort(tried.Service.First), Seq: uint32(seat.xid16()), SYN: true, Window: 1024,
 			Options: []layers.TCPOption{{OptionType: layers.TCPOptionKindMSS, OptionLength: 4, OptionData: []byte{5, 0xb4}}},
 		})
 	case office.UDP:
-		return l.packet(seat.Tag, mac, from, tried.To, 64, layers.IPProtocolUDP, &layers.UDP{SrcPort: layers.UDPPort(source), DstPort: layers.UDPPort(tried.Service.First)}, gopacket.Payload(Question(tried.Service.First)))
+		return l.packet(seat.Tag, mac, head{from, tried.To, 64, layers.IPProtocolUDP}, &layers.UDP{SrcPort: layers.UDPPort(source), DstPort: layers.UDPPort(tried.Service.First)}, gopacket.Payload(Question(tried.Service.First)))
 	}
 	tried.end(round.Untold, "a laptop cannot try it")
 	return nil
@@ -106,7 +106,7 @@ func (l *Laptop) tookReply(seat *seat, packet gopacket.Packet) {
 			switch {
 			case x.SYN && x.ACK:
 				if mac, err := net.ParseMAC(cardOf(packet)); err == nil { // nobody is kept waiting
-					_ = l.wire.Send(l.packet(seat.Tag, mac, dst, src, 64, layers.IPProtocolTCP, &layers.TCP{SrcPort: x.DstPort, DstPort: x.SrcPort, Seq: x.Ack, RST: true}))
+					_ = l.wire.Send(l.packet(seat.Tag, mac, head{dst, src, 64, layers.IPProtocolTCP}, &layers.TCP{SrcPort: x.DstPort, DstPort: x.SrcPort, Seq: x.Ack, RST: true}))
 				}
 				tried.end(round.Answered, "it opens")
 			case x.RST && hops(packet) > 0: // it came over a router: the target says so itself

@@ -56,7 +56,7 @@ func TestEnds(t *testing.T) {
 	}
 	for family, v := range map[string]kind{"IPv4": v4, "IPv6": v6} {
 		gate := &Laptop{mac: cardFor("gate")}
-		head := map[string]int{"IPv4": 20, "IPv6": 40}[family]
+		header := map[string]int{"IPv4": 20, "IPv6": 40}[family]
 		// sent is the laptop's own packet, as whoever refuses it sends it back.
 		sent := func(what string, to netip.Addr, port uint16) []byte {
 			var above gopacket.SerializableLayer = &layers.UDP{SrcPort: layers.UDPPort(port), DstPort: 53}
@@ -64,7 +64,7 @@ func TestEnds(t *testing.T) {
 			if what == "tcp" {
 				above, proto = &layers.TCP{SrcPort: layers.TCPPort(port), DstPort: 443, SYN: true}, layers.IPProtocolTCP
 			}
-			return gate.packet(0, cardFor("gate"), v.own, to, 64, proto, above)[14:][:head+8]
+			return gate.packet(0, cardFor("gate"), head{v.own, to, 64, proto}, above)[14:][:header+8]
 		}
 		tcp := func(port, back uint16, flags string) []gopacket.SerializableLayer {
 			return []gopacket.SerializableLayer{&layers.TCP{SrcPort: layers.TCPPort(port), DstPort: layers.TCPPort(back), SYN: flags == "syn ack", ACK: flags != "syn", RST: flags == "rst"}}
@@ -102,8 +102,8 @@ func TestEnds(t *testing.T) {
 			{"no port, of a connection", "tcp", v.to, v.proto, v.not(true, sent("tcp", v.to, ports+1)), round.Silent, v.to.String() + " refuses it"},
 			{"about another question", "udp", v.to, v.proto, v.not(true, sent("udp", v.to, ports)), 0, ""},
 			{"about somebody else", "udp", v.gate, v.proto, v.not(false, sent("udp", v.other, ports+1)), 0, ""},
-			{"about what was cut", "udp", v.gate, v.proto, v.not(false, sent("udp", v.to, ports+1)[:head-1]), 0, ""},
-			{"about what was cut after its head", "udp", v.to, v.proto, v.not(true, sent("udp", v.to, ports+1)[:head+1]), round.Answered, "it is reached; nobody listens"},
+			{"about what was cut", "udp", v.gate, v.proto, v.not(false, sent("udp", v.to, ports+1)[:header-1]), 0, ""},
+			{"about what was cut after its head", "udp", v.to, v.proto, v.not(true, sent("udp", v.to, ports+1)[:header+1]), round.Answered, "it is reached; nobody listens"},
 		} {
 			says := fmt.Sprintf("%s, %s: %s", family, x.what, x.says)
 			n := newLAN()
@@ -115,7 +115,7 @@ func TestEnds(t *testing.T) {
 			if x.says == "nobody listens there" {
 				hops = 62
 			}
-			frame := gate.packet(0, testCard, x.from, v.own, hops, x.proto, x.back...)
+			frame := gate.packet(0, testCard, head{x.from, v.own, hops, x.proto}, x.back...)
 			l.tookReply(s, gopacket.NewPacket(frame, layers.LayerTypeEthernet, gopacket.Default))
 			require.Equal(t, done, s.saw.Tried[0], says)
 			require.Equal(t, x.ended, s.saw.Tried[1].Ended, says)
@@ -124,7 +124,7 @@ func TestEnds(t *testing.T) {
 			require.Len(t, n.sent, map[bool]int{true: 1}[x.how == "it opens"], says) // nobody is kept waiting
 			// The same for somebody else is nobody's.
 			s.saw.Tried[1] = Tried{Try: done.Try, open: true}
-			l.tookReply(s, gopacket.NewPacket(gate.packet(0, testCard, x.from, v.other, 64, x.proto, x.back...), layers.LayerTypeEthernet, gopacket.Default))
+			l.tookReply(s, gopacket.NewPacket(gate.packet(0, testCard, head{x.from, v.other, 64, x.proto}, x.back...), layers.LayerTypeEthernet, gopacket.Default))
 			require.True(t, s.saw.Tried[1].open, says)
 		}
 	}

@@ -153,7 +153,7 @@ func (s *Server) rehearse(c fiber.Ctx) error {
 			return err
 		}
 		st := api.RehearsedStep{Step: at, Text: told.Steps[at].Text, Writes: []string{}}
-		writes, err := carrier.Rehearse(ctx, begun, before, after, run.Steps[at].Device, run.Steps[at].Kind)
+		writes, err := carrier.Rehearse(ctx, field.Rehearsal{Begun: begun, Before: before, After: after, Device: run.Steps[at].Device, Kind: run.Steps[at].Kind})
 		var hand *field.ByHand
 		switch {
 		case errors.As(err, &hand):
@@ -274,7 +274,7 @@ func (s *Server) carryVisit(room *room, carry *carry, at int) api.CarryView {
 		if carry.run.Sets(at) {
 			was, err := carry.run.After(at)
 			if err == nil {
-				state, err = s.foundAfter(carry.ctx, room.id, was, then, carry.run.Steps[at].Device, carry.run.Called(at, true)+", by the device", carry.name)
+				state, err = s.foundAfter(carry.ctx, room.id, stepped{was, then, carry.run.Steps[at].Device}, carry.run.Called(at, true)+", by the device", carry.name)
 			}
 			if err != nil {
 				view.Ended, view.Text = "failed", err.Error()

@@ -82,7 +82,7 @@ func (s *Server) noteUsage(usage *usage, who, address string, office int64) {
 	defer usage.mu.Unlock()
 	for name, devices := range usage.by {
 		slices.Sort(devices)
-		s.noteFrom(context.WithoutCancel(s.stop), who, "used credentials", office, name+": "+strings.Join(devices, ", "), address)
+		s.noteFrom(context.WithoutCancel(s.stop), store.Entry{Who: who, What: "used credentials", Office: &office, About: name + ": " + strings.Join(devices, ", "), Address: address})
 	}
 }
 

@@ -109,7 +109,7 @@ func (s *Server) readingView(ctx context.Context, room *room) (*api.ReadingView,
 	}
 	for _, card := range cards {
 		if device := o.Device(card.Device); device != nil && device.Port(card.Port) >= 0 && len(net.Topo.LinksAt(net.Topo.DeviceIndex(device.Name), device.Logical(device.Port(card.Port)))) == 0 {
-			view.Cards = append(view.Cards, api.CardOf(o, card.MAC, card.Device, card.Port, int(card.VID), card.Since))
+			view.Cards = append(view.Cards, api.NamedCard(o, api.CardView{MAC: card.MAC, Device: card.Device, Port: card.Port, VID: int(card.VID), Since: card.Since}))
 		}
 	}
 	drift, err := s.store.Drifts(ctx, room.id, 50)
@@ -225,7 +225,7 @@ func (s *Server) keep(ctx context.Context, room *room, res field.Result, author 
 	ctx, stop := context.WithTimeout(ctx, atMost)
 	defer stop()
 	if res.Err != nil {
-		return s.store.KeepReading(ctx, room.id, store.Reading{Device: res.Device, Why: strings.ReplaceAll(res.Err.Error(), "\n", "; ")}, nil, nil, nil)
+		return s.store.KeepReading(ctx, room.id, store.Reading{Device: res.Device, Why: strings.ReplaceAll(res.Err.Error(), "\n", "; ")}, store.Learnt{})
 	}
 	now, err := room.current(ctx)
 	if err != nil {
@@ -251,7 +251,7 @@ func (s *Server) keep(ctx context.Context, room *room, res field.Result, author 
 	for _, card := range telling.Learnt {
 		cards = append(cards, store.Card{Device: device.Name, Port: card.Port, VID: int32(card.VID), MAC: string(card.MAC)})
 	}
-	return s.store.KeepReading(ctx, room.id, store.Reading{Device: device.Name, Source: telling.Source, Told: text}, one, cards, drift)
+	return s.store.KeepReading(ctx, room.id, store.Reading{Device: device.Name, Source: telling.Source, Told: text}, store.Learnt{Found: one, Cards: cards, Drift: drift})
 }
 
 // toldBy is what device i of an office told, and who had it read.

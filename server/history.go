@@ -96,19 +96,19 @@ func (r *room) undoEdit(ctx context.Context, asking asking, revision int64) (*an
 // mostSince bounds the edits that are read to name who stands in the way.
 const mostSince = 1000
 
-// past is the office as it was at a revision; now is at another.
-func past(ctx context.Context, st *store.Store, id int64, now *office.Office, revision, at int64) (*office.Office, error) {
+// past is the office as it was at a revision; now is it at another, at.
+func (r *room) past(ctx context.Context, now *office.Office, at, revision int64) (*office.Office, error) {
 	if revision < 1 || revision > at {
 		return nil, bad("revision", "the office has the revisions 1 to %d", at)
 	}
 	const page = 500
 	for to := at; to > revision; { // none that came after now was read
-		since, err := st.HistoryPage(ctx, id, revision, to+1, page)
+		since, err := r.store.HistoryPage(ctx, r.id, revision, to+1, page)
 		if err != nil {
 			return nil, err
 		}
 		if len(since) == 0 {
-			return nil, fmt.Errorf("office %d: no edits between %d and %d", id, revision, to)
+			return nil, fmt.Errorf("office %d: no edits between %d and %d", r.id, revision, to)
 		}
 		if now, err = history.Past(now, store.Edits(since)); err != nil {
 			return nil, err
@@ -129,7 +129,7 @@ func (s *Server) reportThen(c fiber.Ctx) (*finding.Report, error) {
 	if err != nil || revision == now.view.Revision {
 		return now.report, err
 	}
-	o, err := past(c.Context(), s.store, room.id, now.report.Net.Office, revision, now.view.Revision)
+	o, err := room.past(c.Context(), now.report.Net.Office, now.view.Revision, revision)
 	if err != nil {
 		return nil, err
 	}
@@ -150,7 +150,7 @@ func (s *Server) then(c fiber.Ctx) error {
 	if err != nil {
 		return err
 	}
-	o, err := past(c.Context(), s.store, room.id, now.report.Net.Office, revision, now.view.Revision)
+	o, err := room.past(c.Context(), now.report.Net.Office, now.view.Revision, revision)
 	if err != nil {
 		return err
 	}
@@ -165,7 +165,7 @@ func (s *Server) restore(c fiber.Ctx) error {
 		return err
 	}
 	answer, err := room.edit(c.Context(), askingOf(c, name, request.ID, request.Again, latest), func(net *span.Net) (*command.Result, error) {
-		then, err := past(c.Context(), s.store, room.id, net.Office, request.Revision, room.look().view.Revision) // it is our turn: net is of that revision
+		then, err := room.past(c.Context(), net.Office, room.look().view.Revision, request.Revision) // it is our turn: net is of that revision
 		if err != nil {
 			return nil, err
 		}

@@ -179,7 +179,7 @@ func (s *Server) takeover(c fiber.Ctx) error {
 		return err
 	}
 	answer, err := room.edit(c.Context(), askingOf(c, name, request.ID, request.Again, at), func(net *span.Net) (*command.Result, error) {
-		return takenOver(c.Context(), s.store, room, net.Office, copied, at)
+		return room.takenOver(c.Context(), net.Office, copied, at)
 	})
 	if err != nil {
 		return err
@@ -187,8 +187,9 @@ func (s *Server) takeover(c fiber.Ctx) error {
 	return send(c, answer)
 }
 
-func takenOver(ctx context.Context, st *store.Store, room *room, now, copied *office.Office, at int64) (*command.Result, error) {
-	then, err := past(ctx, st, room.id, now, at, room.look().view.Revision)
+// takenOver is what a copy that was made at a revision says otherwise, over what is now.
+func (r *room) takenOver(ctx context.Context, now, copied *office.Office, at int64) (*command.Result, error) {
+	then, err := r.past(ctx, now, r.look().view.Revision, at)
 	if err != nil {
 		return nil, err
 	}

@@ -173,7 +173,7 @@ func TestLastKeeper(t *testing.T) {
 	require.NoError(t, err)
 	status, v, _ = h.ask("POST", "/api/probe/looks", map[string]any{"port": "s.1"}, token...)
 	require.Equal(t, 403, status, v)
-	old, err := h.st.MakeToken(t.Context(), h.offices[0], "old", "whoever", people.Keeper, 0, time.Hour)
+	old, err := h.st.MakeToken(t.Context(), store.Token{Office: h.offices[0], Name: "old", Author: "whoever", Role: people.Keeper}, time.Hour)
 	require.NoError(t, err)
 	status, v, _ = h.ask("GET", fmt.Sprintf("/api/offices/%d", h.offices[0]), nil, "Authorization", "Bearer "+old)
 	require.Equal(t, 401, status, v)

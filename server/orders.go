@@ -178,7 +178,7 @@ func (s *Server) orderMake(c fiber.Ctx) error {
 			cautions = neverSeen(now)
 		}
 	case "revision":
-		if was, err = past(ctx, s.store, room.id, plan, request.Revision, now.view.Revision); err != nil {
+		if was, err = room.past(ctx, plan, now.view.Revision, request.Revision); err != nil {
 			err = bad("revision", "%s", err)
 		}
 	case "factory":
@@ -232,7 +232,10 @@ func (s *Server) orderMake(c fiber.Ctx) error {
 		return &history.Conflict{Text: order.ErrStopped.Error()}
 	}
 	defer s.turns.give()
-	err = addOrder(ctx, s.store, room.id, kept, was, plan, order.Options{Stop: func() bool { return work.ctx.Err() != nil }, Progress: work.far, Most: mostOrderTries, New: request.New, Only: request.Only}, cautions...)
+	err = addOrder(ctx, s.store, room.id, ordering{
+		kept: kept, was: was, plan: plan, cautions: cautions,
+		opt: order.Options{Stop: func() bool { return work.ctx.Err() != nil }, Progress: work.far, Most: mostOrderTries, New: request.New, Only: request.Only},
+	})
 	var no *order.Impossible
 	switch {
 	case errors.As(err, &no):
@@ -316,16 +319,24 @@ func are(names []string) string {
 	return strings.Join(names[:last], ", ") + " and " + names[last] + " are"
 }
 
-// addOrder works an order out and keeps it, with what is to be said of it besides.
-func addOrder(ctx context.Context, st *store.Store, id int64, kept store.Order, was, plan *office.Office, opt order.Options, cautions ...string) error {
-	was = order.Seated(was)
-	o, err := order.Make(was, plan, opt)
+// ordering is an order that is to be worked out and kept.
+type ordering struct {
+	kept      store.Order
+	was, plan *office.Office
+	opt       order.Options
+	cautions  []string // what is to be said of it besides
+}
+
+// addOrder works an order out and keeps it.
+func addOrder(ctx context.Context, st *store.Store, id int64, asked ordering) error {
+	kept, was := asked.kept, order.Seated(asked.was)
+	o, err := order.Make(was, asked.plan, asked.opt)
 	if err != nil {
 		return err
 	}
 	kept.AsIs, kept.Goal = notation.Print(was), notation.Print(o.Planned)
 	told := api.OrderOf(o)
-	told.Left = append(cautions, told.Left...)
+	told.Left = append(asked.cautions, told.Left...)
 	if kept.Told, err = json.Marshal(told); err != nil {
 		return err
 	}
@@ -333,11 +344,20 @@ func addOrder(ctx context.Context, st *store.Store, id int64, kept store.Order, 
 	return err
 }
 
+// Beginning is an office that begins otherwise than it is planned.
+type Beginning struct {
+	Office    int64
+	Was, Plan *office.Office
+	Revision  int64 // of the plan
+	Author    string
+}
+
 // Begin keeps what devices of an office are set to, where that is not what they
 // should be, and the work order that leads from there.
-func Begin(ctx context.Context, st *store.Store, id, revision int64, was, plan *office.Office, author string) error {
-	kept := store.Order{Revision: revision, Way: "there", Author: author}
-	if err := addOrder(ctx, st, id, kept, was, plan, order.Options{Stop: func() bool { return ctx.Err() != nil }}); err != nil {
+func Begin(ctx context.Context, st *store.Store, begin Beginning) error {
+	id, was, plan, author := begin.Office, begin.Was, begin.Plan, begin.Author
+	kept := store.Order{Revision: begin.Revision, Way: "there", Author: author}
+	if err := addOrder(ctx, st, id, ordering{kept: kept, was: was, plan: plan, opt: order.Options{Stop: func() bool { return ctx.Err() != nil }}}); err != nil {
 		return err
 	}
 	net := span.Compile(plan)
@@ -430,7 +450,7 @@ func (s *Server) orderTick(c fiber.Ctx) error {
 		if err != nil {
 			return err
 		}
-		if state, err = s.foundAfter(c.Context(), room.id, was, at, step.Device, run.Called(tick.Step, tick.On), name); err != nil {
+		if state, err = s.foundAfter(c.Context(), room.id, stepped{was, at, step.Device}, run.Called(tick.Step, tick.On), name); err != nil {
 			return err
 		}
 	}
@@ -483,9 +503,16 @@ func foundAt(o *office.Office, device, how, author string) *store.Found {
 	return keptAs(kept, how, author)
 }
 
+// stepped is a step of an order: the office before and after, and the device that it sets.
+type stepped struct {
+	was, is *office.Office
+	device  string
+}
+
 // foundAfter is what a device is set to after a step of an order; nil where it has nothing to
 // set. How it routes is among that where somebody looked before, or the step is about it.
-func (s *Server) foundAfter(ctx context.Context, id int64, was, is *office.Office, device, how, author string) (*store.Found, error) {
+func (s *Server) foundAfter(ctx context.Context, id int64, step stepped, how, author string) (*store.Found, error) {
+	was, is, device := step.was, step.is, step.device
 	one := foundAt(is, device, how, author)
 	d := is.Device(device)
 	if one == nil || d == nil {

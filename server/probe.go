@@ -216,7 +216,7 @@ func (s *Server) makeToken(c fiber.Ctx) error {
 			}
 		}
 	}
-	made, err := s.store.MakeToken(c.Context(), room.id, name, author, role, person, time.Duration(request.Days)*24*time.Hour)
+	made, err := s.store.MakeToken(c.Context(), store.Token{Office: room.id, Name: name, Author: author, Role: role, Person: person}, time.Duration(request.Days)*24*time.Hour)
 	if errors.Is(err, store.ErrTokens) {
 		return &tooMuch{"this office has 50 tokens, the most that are kept: end some of them first"}
 	}

@@ -16,17 +16,18 @@ import (
 
 // note writes a line of the record; what cannot be written is said in the log.
 func (s *Server) note(c fiber.Ctx, who, what string, office int64, about string) {
-	s.noteFrom(context.WithoutCancel(c.Context()), who, what, office, about, s.askedFrom(c).String())
+	s.noteFrom(context.WithoutCancel(c.Context()), store.Entry{Who: who, What: what, Office: &office, About: about, Address: s.askedFrom(c).String()})
 }
 
-func (s *Server) noteFrom(ctx context.Context, who, what string, office int64, about, address string) {
+// noteFrom writes one that may not be of a request.
+func (s *Server) noteFrom(ctx context.Context, entry store.Entry) {
 	if !s.access.Accounts {
 		return
 	}
 	ctx, stop := context.WithTimeout(ctx, 5*time.Second)
 	defer stop()
-	if err := s.store.Record(ctx, who, what, office, about, address); err != nil {
-		s.log.Error("the record cannot be written", "who", who, "what", what, "error", err)
+	if err := s.store.Record(ctx, entry); err != nil {
+		s.log.Error("the record cannot be written", "who", entry.Who, "what", entry.What, "error", err)
 	}
 }
 

@@ -225,7 +225,7 @@ func (s *Server) tick(c fiber.Ctx) error {
 	if request.Step == "" && request.On || strings.ContainsRune(request.Step, 0) {
 		return bad("step", "a step has 1 to 500 letters")
 	}
-	if err := s.store.SetTick(c.Context(), room.id, request.Device, request.Step, name, request.On); err != nil {
+	if err := s.store.SetTick(c.Context(), room.id, request.Device, store.Tick{Step: request.Step, Author: name}, request.On); err != nil {
 		return err
 	}
 	return c.JSON(request)

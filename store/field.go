@@ -115,10 +115,17 @@ func (s *Store) Cards(ctx context.Context, office int64) ([]Card, error) {
 	return pgx.CollectRows(rows, pgx.RowToStructByPos[Card])
 }
 
-// KeepReading keeps what a device told, or why it did not, in one transaction: what it
-// was found to be set to where that is new, where network cards are now, and what
-// drifted. Cards that stay keep since when they are there.
-func (s *Store) KeepReading(ctx context.Context, office int64, reading Reading, found *Found, cards []Card, drift []string) error {
+// Learnt is what a reading brings with it.
+type Learnt struct {
+	Found *Found   // what the device is set to; nil where that is not new
+	Cards []Card   // where network cards are now
+	Drift []string // what differs from before, not by a work order
+}
+
+// KeepReading keeps what a device told, or why it did not, in one transaction, with what was
+// learnt from it. Cards that stay keep since when they are there.
+func (s *Store) KeepReading(ctx context.Context, office int64, reading Reading, learnt Learnt) error {
+	found, cards, drift := learnt.Found, learnt.Cards, learnt.Drift
 	return pgx.BeginFunc(ctx, s.pool, func(tx pgx.Tx) error {
 		_, err := tx.Exec(ctx, `INSERT INTO reading (office_id, device, source, told, why) VALUES ($1, $2, $3, $4, $5)
 			ON CONFLICT (office_id, device) DO UPDATE SET source = $3, told = COALESCE($4, reading.told), why = $5, made_at = now()`,

@@ -403,9 +403,9 @@ type Entry struct {
 	Address string
 }
 
-// Record writes a line of the record.
-func (s *Store) Record(ctx context.Context, who, what string, office int64, about, address string) error {
-	_, err := s.pool.Exec(ctx, "INSERT INTO record (who, what, office_id, about, address) VALUES ($1, $2, NULLIF($3::bigint, 0), $4, $5)", who, what, office, about, address)
+// Record writes a line of the record; its number and time are made here, and office 0 is none.
+func (s *Store) Record(ctx context.Context, line Entry) error {
+	_, err := s.pool.Exec(ctx, "INSERT INTO record (who, what, office_id, about, address) VALUES ($1, $2, NULLIF($3::bigint, 0), $4, $5)", line.Who, line.What, line.Office, line.About, line.Address)
 	return err
 }
 

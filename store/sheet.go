@@ -31,15 +31,15 @@ func (s *Store) Ticks(ctx context.Context, id int64, device string) ([]Tick, err
 
 // SetTick ticks a step off, or takes the tick away. With step "" and off, all
 // ticks of the device go: it is begun anew.
-func (s *Store) SetTick(ctx context.Context, id int64, device, step, author string, on bool) error {
+func (s *Store) SetTick(ctx context.Context, id int64, device string, tick Tick, on bool) error {
 	var err error
 	switch {
 	case on:
-		_, err = s.pool.Exec(ctx, "INSERT INTO sheet_tick (office_id, device, step, author) VALUES ($1, $2, $3, $4) ON CONFLICT DO NOTHING", id, device, step, author)
-	case step == "":
+		_, err = s.pool.Exec(ctx, "INSERT INTO sheet_tick (office_id, device, step, author) VALUES ($1, $2, $3, $4) ON CONFLICT DO NOTHING", id, device, tick.Step, tick.Author)
+	case tick.Step == "":
 		_, err = s.pool.Exec(ctx, "DELETE FROM sheet_tick WHERE office_id = $1 AND device = $2", id, device)
 	default:
-		_, err = s.pool.Exec(ctx, "DELETE FROM sheet_tick WHERE office_id = $1 AND device = $2 AND step = $3", id, device, step)
+		_, err = s.pool.Exec(ctx, "DELETE FROM sheet_tick WHERE office_id = $1 AND device = $2 AND step = $3", id, device, tick.Step)
 	}
 	return err
 }

@@ -41,14 +41,14 @@ func TestFoundAndTicks(t *testing.T) {
 	require.Error(t, s.AddFound(ctx, id, "rack", store.Found{Ports: []string{"1", "2"}, Shapes: []string{"-"}, How: "x", Author: "a"}), "a port without a shape")
 	require.Error(t, s.AddFound(ctx, id, "rack", store.Found{How: "x"}), "nobody found it")
 
-	require.NoError(t, s.SetTick(ctx, id, "rack", "step one", "Robin", true))
-	require.NoError(t, s.SetTick(ctx, id, "rack", "step two", "Sam", true))
-	require.NoError(t, s.SetTick(ctx, id, "rack", "step one", "Sam", true))
+	require.NoError(t, s.SetTick(ctx, id, "rack", store.Tick{Step: "step one", Author: "Robin"}, true))
+	require.NoError(t, s.SetTick(ctx, id, "rack", store.Tick{Step: "step two", Author: "Sam"}, true))
+	require.NoError(t, s.SetTick(ctx, id, "rack", store.Tick{Step: "step one", Author: "Sam"}, true))
 	ticks, err := s.Ticks(ctx, id, "rack")
 	require.NoError(t, err)
 	require.Len(t, ticks, 2)
 	require.Equal(t, "Robin", ticks[0].Author, "who ticked it first")
-	require.NoError(t, s.SetTick(ctx, id, "rack", "step one", "Sam", false))
+	require.NoError(t, s.SetTick(ctx, id, "rack", store.Tick{Step: "step one", Author: "Sam"}, false))
 	ticks, _ = s.Ticks(ctx, id, "rack")
 	require.Len(t, ticks, 1)
 

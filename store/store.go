@@ -208,7 +208,7 @@ func (s *Store) Import(ctx context.Context, o *office.Office, note Note) (id int
 		if err := tx.QueryRow(ctx, "INSERT INTO office (title, copied_from, copied_at) VALUES ('', $1, $2) RETURNING id", null(note.CopyOf), null(note.CopiedAt)).Scan(&id); err != nil {
 			return err
 		}
-		return commit(ctx, tx, id, 0, edit, note)
+		return commit(ctx, tx, base{id, 0}, edit, note)
 	})
 	return id, named(err)
 }
@@ -225,20 +225,24 @@ func named(err error) error {
 	return err
 }
 
-// Commit makes an edit that was worked out on revision base, in one
+// Commit makes an edit that was worked out on a revision, in one
 // transaction, and gives the new revision. It tells every server on the
-// database ([Store.Listen]). [ErrStale] where the office is no longer at base.
-func (s *Store) Commit(ctx context.Context, id, base int64, edit office.Edit, note Note) (int64, error) {
+// database ([Store.Listen]). [ErrStale] where the office is no longer at it.
+func (s *Store) Commit(ctx context.Context, id, on int64, edit office.Edit, note Note) (int64, error) {
 	err := pgx.BeginFunc(ctx, s.pool, func(tx pgx.Tx) error {
-		return commit(ctx, tx, id, base, edit, note)
+		return commit(ctx, tx, base{id, on}, edit, note)
 	})
 	if err != nil {
 		return 0, named(err)
 	}
-	return base + 1, nil
+	return on + 1, nil
 }
 
-func commit(ctx context.Context, tx pgx.Tx, id, base int64, edit office.Edit, note Note) error {
+// base is what an edit was worked out on: an office at a revision.
+type base struct{ office, revision int64 }
+
+func commit(ctx context.Context, tx pgx.Tx, on base, edit office.Edit, note Note) error {
+	id, base := on.office, on.revision
 	var rev int64
 	err := tx.QueryRow(ctx, "SELECT revision FROM office WHERE id = $1 FOR UPDATE", id).Scan(&rev)
 	if errors.Is(err, pgx.ErrNoRows) {

@@ -36,12 +36,12 @@ var ErrTokens = errors.New("too many tokens")
 // mostTokens is how many an office may have, those that ended among them.
 const mostTokens = 50
 
-// MakeToken makes a token for a time, and gives it: it is not kept. It may what a role
-// may, but no more than a person, 0 for nobody; with [people.Nobody] it reports tests.
-func (s *Store) MakeToken(ctx context.Context, office int64, name, author string, role people.Role, person int64, lasts time.Duration) (string, error) {
+// MakeToken makes a token for a time, and gives its secret, which is not kept. Of what it is
+// to be its office, name, author, role and person are said.
+func (s *Store) MakeToken(ctx context.Context, made Token, lasts time.Duration) (string, error) {
 	token, hash := people.Secret(TokenMark)
 	tag, err := s.pool.Exec(ctx, `INSERT INTO token (office_id, name, hash, scope, author, person_id, expires_at)
-		SELECT $1, $2, $3, $4, $5, NULLIF($6::bigint, 0), now() + $7 WHERE (SELECT count(*) FROM token WHERE office_id = $1) < $8`, office, name, hash, Scope(role), author, person, lasts, mostTokens)
+		SELECT $1, $2, $3, $4, $5, NULLIF($6::bigint, 0), now() + $7 WHERE (SELECT count(*) FROM token WHERE office_id = $1) < $8`, made.Office, made.Name, hash, Scope(made.Role), made.Author, made.Person, lasts, mostTokens)
 	if err == nil && tag.RowsAffected() == 0 {
 		err = ErrTokens
 	}

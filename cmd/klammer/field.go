@@ -526,7 +526,7 @@ func (c *carrying) rehearsed(ctx context.Context, from, i int, before *office.Of
 	if from > 0 {
 		begun = c.order.Steps[from-1].After
 	}
-	writes, err := c.carrier.Rehearse(ctx, begun, before, st.After, st.Device, st.Kind)
+	writes, err := c.carrier.Rehearse(ctx, field.Rehearsal{Begun: begun, Before: before, After: st.After, Device: st.Device, Kind: st.Kind})
 	var hand *field.ByHand
 	switch {
 	case errors.As(err, &hand):

@@ -393,7 +393,7 @@ func loadOnce(ctx context.Context, cmd *cobra.Command, st *store.Store, file, as
 	if err != nil || was == nil {
 		return true, err
 	}
-	return true, server.Begin(ctx, st, id, 1, was.Office, one.Office, note.Author)
+	return true, server.Begin(ctx, st, server.Beginning{Office: id, Was: was.Office, Plan: one.Office, Revision: 1, Author: note.Author})
 }
 
 // listenOn takes the address, or, where it may seek, the next port that is free, and says

@@ -153,28 +153,7 @@ func (r *Report) Update(net *span.Net) *Report {
 		}
 	} else {
 		report.links, report.devices = slices.Clone(r.links), slices.Clone(r.devices)
-		todo := map[int]bool{}
-		for _, l := range links {
-			todo[l] = true
-		}
-		for i, found := range report.devices { // its mend moves a plug to another device's free port
-			if slices.ContainsFunc(found, func(finding Finding) bool { return finding.Code == Unsayable }) && !slices.Contains(devices, i) {
-				report.devices[i] = findIn(net, func(check *check) { check.device(i) })
-			}
-		}
-		for _, i := range devices {
-			report.devices[i] = findIn(net, func(check *check) { check.device(i) })
-			for port := range net.Office.Devices[i].Ports {
-				for _, l := range net.Topo.LinksAt(i, port) {
-					todo[l] = true
-				}
-			}
-		}
-		for l := range todo {
-			report.links[l] = findIn(net, func(check *check) { check.link(l) })
-		}
-	}
-	if !fresh {
+		report.touched(devices, links)
 		for vid := range net.Used().All() { // their sentences and mends speak of ports on the way
 			if slices.ContainsFunc(report.vlans.Get(vid), func(finding Finding) bool { return finding.Code != NoGateway && finding.Code != Unused }) || report.faults.Get(vid) != nil {
 				vlans.Add(vid)
@@ -182,16 +161,7 @@ func (r *Report) Update(net *span.Net) *Report {
 		}
 	}
 	for vid := range vlans.All() {
-		one := check{net: net}
-		if vlan := net.VLAN(vid); vlan != nil {
-			one.vlan(vlan)
-		}
-		if one.out != nil || report.vlans.Get(vid) != nil {
-			report.vlans.Set(vid, one.out)
-		}
-		if one.faults != nil || report.faults.Get(vid) != nil {
-			report.faults.Set(vid, one.faults)
-		}
+		report.vlan(vid)
 	}
 	report.cables = findIn(net, func(check *check) {
 		for vid := range net.Used().All() {
@@ -223,6 +193,45 @@ func (r *Report) Update(net *span.Net) *Report {
 		})
 	}
 	return &report
+}
+
+// touched finds anew what is in devices and links that an edit touched.
+func (r *Report) touched(devices, links []int) {
+	net := r.Net
+	todo := map[int]bool{}
+	for _, l := range links {
+		todo[l] = true
+	}
+	for i, found := range r.devices { // its mend moves a plug to another device's free port
+		if slices.ContainsFunc(found, func(finding Finding) bool { return finding.Code == Unsayable }) && !slices.Contains(devices, i) {
+			r.devices[i] = findIn(net, func(check *check) { check.device(i) })
+		}
+	}
+	for _, i := range devices {
+		r.devices[i] = findIn(net, func(check *check) { check.device(i) })
+		for port := range net.Office.Devices[i].Ports {
+			for _, l := range net.Topo.LinksAt(i, port) {
+				todo[l] = true
+			}
+		}
+	}
+	for l := range todo {
+		r.links[l] = findIn(net, func(check *check) { check.link(l) })
+	}
+}
+
+// vlan finds anew what is in a VLAN.
+func (r *Report) vlan(vid office.VID) {
+	one := check{net: r.Net}
+	if vlan := r.Net.VLAN(vid); vlan != nil {
+		one.vlan(vlan)
+	}
+	if one.out != nil || r.vlans.Get(vid) != nil {
+		r.vlans.Set(vid, one.out)
+	}
+	if one.faults != nil || r.faults.Get(vid) != nil {
+		r.faults.Set(vid, one.faults)
+	}
 }
 
 // manageMoved says whether a device came to be managed elsewhere: which VLAN is

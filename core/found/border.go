@@ -61,24 +61,31 @@ func Gaps(device *office.Device, names []netip.Prefix, should, is Lets) (out []G
 			if asked += len(places[in]) * len(places[to]); asked > mostGaps {
 				return out, false
 			}
-			out = append(out, gaps(in, to, places[in], places[to], should, is)...)
+			out = append(out, gaps(crossing{in, to, places[in], places[to]}, should, is)...)
 		}
 	}
 	return out, true
 }
 
-// gaps is those from one interface to another: the narrowest first, with those that are alike
-// and inside of others which are not.
-func gaps(in, to office.VID, from, into []Place, should, is Lets) (out []Gap) {
+// crossing is a way over a router: by which interfaces, 0 for the outside, and the places on
+// either side that are looked at apart.
+type crossing struct {
+	in, to     office.VID
+	from, into []Place
+}
+
+// gaps is those of one crossing: the narrowest first, with those that are alike and inside of
+// others which are not.
+func gaps(over crossing, should, is Lets) (out []Gap) {
 	var all []Gap
 	differ := false
-	for _, src := range from {
-		for _, dst := range into {
+	for _, src := range over.from {
+		for _, dst := range over.into {
 			if src.addr.Is4() != dst.addr.Is4() {
 				continue
 			}
-			open, b := should(in, to, src.addr, dst.addr), is(in, to, src.addr, dst.addr)
-			gap := Gap{In: in, Out: to, Src: src, Dst: dst, Gains: b.Minus(open), Loses: open.Minus(b), Is: b}
+			open, b := should(over.in, over.to, src.addr, dst.addr), is(over.in, over.to, src.addr, dst.addr)
+			gap := Gap{In: over.in, Out: over.to, Src: src, Dst: dst, Gains: b.Minus(open), Loses: open.Minus(b), Is: b}
 			differ = differ || gap.Differs()
 			all = append(all, gap)
 		}

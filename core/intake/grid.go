@@ -72,111 +72,100 @@ func only(r []string) string {
 	return text
 }
 
-// grid reads one grid whose head is row i; nil where that is no head. next is
-// the first row after it.
-func (u *Understood) grid(table Table, i int) (grid *Grid, names map[office.VID]string, next int) {
-	r := table.Rows[i]
+// gridHead is the head row of a grid: where its rows' names and its columns are.
+type gridHead struct {
+	what  string // what the corner says that rows are: vlan, port, or ""
+	first int    // the column of the rows' names
+	name  int    // of VLANs' names; -1 for none
+	heads []int  // the columns that are VLANs or ports
+}
+
+// gridHeadOf reads a head; false where a row is none.
+func gridHeadOf(row []string) (head gridHead, ok bool) {
 	first, label := -1, ""
-	for k, c := range r {
-		if strings.TrimSpace(c) != "" {
-			first, label = k, strings.ToLower(strings.TrimSpace(c))
+	for k, text := range row {
+		if strings.TrimSpace(text) != "" {
+			first, label = k, strings.ToLower(strings.TrimSpace(text))
 			break
 		}
 	}
 	if first < 0 {
-		return nil, nil, 0
+		return head, false
 	}
 	what := columns[label]
 	if what != "vlan" && what != "port" && label != "ports" && label != "port / vlan" && label != "vlan / port" && label != "ports/vlans" {
 		if first == 0 { // a corner that says nothing starts with an empty cell
-			return nil, nil, 0
+			return head, false
 		}
 		first--
 	}
-	nameAt := -1
-	var heads []int
-	for k := first + 1; k < len(r); k++ {
-		c := strings.ToLower(strings.TrimSpace(r[k]))
+	head = gridHead{what: what, first: first, name: -1}
+	for k := first + 1; k < len(row); k++ {
+		text := strings.ToLower(strings.TrimSpace(row[k]))
 		switch {
-		case c == "":
-		case columns[c] == "name" || columns[c] == "note":
-			if columns[c] == "name" && nameAt < 0 {
-				nameAt = k
+		case text == "":
+		case columns[text] == "name" || columns[text] == "note":
+			if columns[text] == "name" && head.name < 0 {
+				head.name = k
 			}
 		default:
-			heads = append(heads, k)
+			head.heads = append(head.heads, k)
 		}
 	}
-	if len(heads) == 0 {
+	return head, len(head.heads) > 0
+}
+
+// end is the first row behind i that does not belong to a head there.
+func (h gridHead) end(rows [][]string, i int) int {
+	for i++; i < len(rows) && !blank(rows[i]); i++ {
+		if only(rows[i]) != "" && !(rowOf(rows[i], h.first) != "" && leads(rows[i], h.first)) {
+			break
+		}
+	}
+	return i
+}
+
+// grid reads one grid whose head is row i; nil where that is no head. next is
+// the first row after it.
+func (u *Understood) grid(table Table, i int) (grid *Grid, names map[office.VID]string, next int) {
+	head, ok := gridHeadOf(table.Rows[i])
+	if !ok {
 		return nil, nil, 0
 	}
-	var ends int // the rows that belong to the head
-	for ends = i + 1; ends < len(table.Rows) && !blank(table.Rows[ends]) && only(table.Rows[ends]) == "" || ends < len(table.Rows) && rowOf(table.Rows[ends], first) != "" && !blank(table.Rows[ends]) && leads(table.Rows[ends], first); ends++ {
-	}
+	ends := head.end(table.Rows, i)
 	if ends == i+1 {
 		return nil, nil, 0
 	}
-	down := what == "vlan"
-	if what == "" { // which way round it is: what the left column and the head look like
-		down = likelyVLANs(table.Rows[i+1:ends], first) && !likelyVLANHead(r, heads)
-		if !down && !likelyVLANHead(r, heads) {
+	down := head.what == "vlan"
+	if head.what == "" { // which way round it is: what the left column and the head look like
+		down = likelyVLANs(table.Rows[i+1:ends], head.first) && !likelyVLANHead(table.Rows[i], head.heads)
+		if !down && !likelyVLANHead(table.Rows[i], head.heads) {
 			return nil, nil, 0
 		}
 	}
 	grid = &Grid{Sheet: table.Name, Row: i + 1, Down: down}
 	names = map[office.VID]string{}
-	ports := map[int][]string{}
-	vids := map[int]office.VID{}
-	for _, k := range heads {
-		text := strings.TrimSpace(r[k])
-		if down {
-			if ports[k] = portsOf(text); ports[k] == nil {
-				u.wrong(table.Name, i+1, k+1, "%q is no port: 7, Port 7, 1-4, lan1", text)
-			}
-			grid.Ports = append(grid.Ports, ports[k]...)
-			continue
-		}
-		vid, name, ok := vlanOf(text)
-		if !ok {
-			u.wrong(table.Name, i+1, k+1, "%q is no VLAN: its number, with its name behind it or not", text)
-			continue
-		}
-		vids[k] = vid
-		if name != "" {
-			names[vid] = name
-		}
+	across := make([]line, len(table.Rows[i])) // what the columns are
+	for _, k := range head.heads {
+		across[k] = u.line(table, i, k, !down, names)
+		grid.Ports = append(grid.Ports, across[k].ports...)
 	}
 	for row := i + 1; row < ends; row++ {
 		cells := table.Rows[row]
-		text := rowOf(cells, first)
-		if text == "" {
+		if rowOf(cells, head.first) == "" {
 			continue
 		}
-		var vid office.VID
-		var at []string
-		if down {
-			name, ok := "", false
-			if vid, name, ok = vlanOf(text); !ok {
-				u.wrong(table.Name, row+1, first+1, "%q is no VLAN: its number, with its name behind it or not", text)
-				continue
-			}
-			if nameAt >= 0 && nameAt < len(cells) && strings.TrimSpace(cells[nameAt]) != "" {
-				name = strings.TrimSpace(cells[nameAt])
-			}
-			if name != "" {
-				names[vid] = name
-			}
-			if _, named := names[vid]; !named {
-				names[vid] = ""
-			}
-		} else {
-			if at = portsOf(text); at == nil {
-				u.wrong(table.Name, row+1, first+1, "%q is no port: 7, Port 7, 1-4, lan1", text)
-				continue
-			}
-			grid.Ports = append(grid.Ports, at...)
+		along := u.line(table, row, head.first, down, names)
+		if !along.ok {
+			continue
 		}
-		for _, k := range heads {
+		grid.Ports = append(grid.Ports, along.ports...)
+		if name := rowOf(cells, head.name); down && name != "" {
+			names[along.vid] = name
+		} else if _, named := names[along.vid]; down && !named {
+			names[along.vid] = ""
+		}
+		for _, k := range head.heads {
 			if k >= len(cells) {
 				continue
 			}
@@ -185,17 +174,11 @@ func (u *Understood) grid(table Table, i int) (grid *Grid, names map[office.VID]
 				u.wrong(table.Name, row+1, k+1, "%q is neither U nor T, nor P for the PVID, nor one of their words", strings.TrimSpace(cells[k]))
 				continue
 			}
-			if as == "-" {
+			if as == "-" || !across[k].ok {
 				continue
 			}
-			if down {
-				for _, p := range ports[k] {
-					grid.cells = append(grid.cells, cell{row + 1, k + 1, p, vid, as})
-				}
-			} else if vids[k] != 0 {
-				for _, p := range at {
-					grid.cells = append(grid.cells, cell{row + 1, k + 1, p, vids[k], as})
-				}
+			for _, port := range slices.Concat(along.ports, across[k].ports) { // one of the two is the VLAN
+				grid.cells = append(grid.cells, cell{row + 1, k + 1, port, max(along.vid, across[k].vid), as})
 			}
 		}
 	}
@@ -205,8 +188,36 @@ func (u *Understood) grid(table Table, i int) (grid *Grid, names map[office.VID]
 	return grid, names, ends
 }
 
+// line is what a row or a column of a grid is: a VLAN, or ports.
+type line struct {
+	vid   office.VID
+	ports []string
+	ok    bool
+}
+
+// line reads what stands at the head of one; a name beside a VLAN's number is kept.
+func (u *Understood) line(table Table, row, k int, vlan bool, names map[office.VID]string) line {
+	text := strings.TrimSpace(table.Rows[row][k])
+	if !vlan {
+		ports := portsOf(text)
+		if ports == nil {
+			u.wrong(table.Name, row+1, k+1, "%q is no port: 7, Port 7, 1-4, lan1", text)
+		}
+		return line{ports: ports, ok: ports != nil}
+	}
+	vid, name, ok := vlanOf(text)
+	if !ok {
+		u.wrong(table.Name, row+1, k+1, "%q is no VLAN: its number, with its name behind it or not", text)
+		return line{}
+	}
+	if name != "" {
+		names[vid] = name
+	}
+	return line{vid: vid, ok: true}
+}
+
 func rowOf(r []string, k int) string {
-	if k < len(r) {
+	if k >= 0 && k < len(r) {
 		return strings.TrimSpace(r[k])
 	}
 	return ""

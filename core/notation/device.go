@@ -663,58 +663,10 @@ func (r *reader) address(device *office.Device, cur *cursor) (string, *fault) {
 		return "", faultf(tok.at, "%s", err)
 	}
 	key := addressKey(address)
-	at, zoneAt := tok.at, tok.at
-	for cur.more() {
-		t := cur.next()
-		switch {
-		case t.is("on"):
-			p, f := cur.text("a port of the device")
-			if f != nil {
-				return key, f
-			}
-			if _, err := device.FindPort(p.text); err != nil {
-				return key, faultf(p.at, "%s", err)
-			}
-			address.On = p.text
-		case t.is("zone"):
-			z, f := cur.text("the zone's name")
-			if f == nil {
-				f = r.checked(z, "a zone's name", office.MostName, false)
-			}
-			if f != nil {
-				return key, f
-			}
-			if err := office.CheckSideName("a zone", z.text); err != nil {
-				return key, faultf(z.at, "%s", err)
-			}
-			address.Zone, zoneAt = z.text, z.at
-		case t.is("handout"):
-			h, f := cur.word("the range handed out, such as 10.61.110.50-10.61.110.220,")
-			if f != nil {
-				return key, f
-			}
-			lo, hi, _ := strings.Cut(h.text, "-")
-			if address.From, err = netip.ParseAddr(lo); err != nil {
-				return key, faultf(h.at, "%q is not an address: a hand-out range is two, joined by a hyphen", lo)
-			}
-			if address.To, err = netip.ParseAddr(hi); err != nil {
-				return key, faultf(h.at+len(lo)+1, "%q is not an address: a hand-out range is two, joined by a hyphen", hi)
-			}
-		case t.is("gateway"):
-			address.Gateway = true
-		case t.is("admits"):
-			address.Admits = []office.Service{}
-			if !cur.accept("-") {
-				if address.Admits, wrong = r.services(cur); wrong != nil {
-					return key, wrong
-				}
-			}
-			if office.AnyService(address.Admits) {
-				address.Admits = nil
-			}
-		default:
-			return key, faultf(t.at, "%s does not belong here: after the address come on, zone, handout, admits and gateway", t.shown())
-		}
+	at := tok.at
+	zoneAt, wrong := r.addressWords(device, &address, cur)
+	if wrong != nil {
+		return key, wrong
 	}
 	if was := device.ZoneOf(vid); address.Zone != "" && was != "" && was != address.Zone && !r.onLine {
 		return key, faultf(zoneAt, "VLAN %d is in the zone %s on %s already: an interface is in one, with all its addresses", vid, was, device.Name)
@@ -741,6 +693,72 @@ func (r *reader) address(device *office.Device, cur *cursor) (string, *fault) {
 		return key, faultf(at, "%s", err)
 	}
 	return key, nil
+}
+
+// addressWords reads what may stand behind an address; zoneAt is where its zone stands.
+func (r *reader) addressWords(device *office.Device, address *office.Address, cur *cursor) (zoneAt int, wrong *fault) {
+	for cur.more() {
+		word := cur.next()
+		switch {
+		case word.is("on"):
+			port, wrong := cur.text("a port of the device")
+			if wrong != nil {
+				return 0, wrong
+			}
+			if _, err := device.FindPort(port.text); err != nil {
+				return 0, faultf(port.at, "%s", err)
+			}
+			address.On = port.text
+		case word.is("zone"):
+			zone, wrong := cur.text("the zone's name")
+			if wrong == nil {
+				wrong = r.checked(zone, "a zone's name", office.MostName, false)
+			}
+			if wrong != nil {
+				return 0, wrong
+			}
+			if err := office.CheckSideName("a zone", zone.text); err != nil {
+				return 0, faultf(zone.at, "%s", err)
+			}
+			address.Zone, zoneAt = zone.text, zone.at
+		case word.is("handout"):
+			if wrong := handoutRange(address, cur); wrong != nil {
+				return 0, wrong
+			}
+		case word.is("gateway"):
+			address.Gateway = true
+		case word.is("admits"):
+			address.Admits = []office.Service{}
+			if !cur.accept("-") {
+				if address.Admits, wrong = r.services(cur); wrong != nil {
+					return 0, wrong
+				}
+			}
+			if office.AnyService(address.Admits) {
+				address.Admits = nil
+			}
+		default:
+			return 0, faultf(word.at, "%s does not belong here: after the address come on, zone, handout, admits and gateway", word.shown())
+		}
+	}
+	return zoneAt, nil
+}
+
+// handoutRange reads the range that is handed out beside an address.
+func handoutRange(address *office.Address, cur *cursor) *fault {
+	text, wrong := cur.word("the range handed out, such as 10.61.110.50-10.61.110.220,")
+	if wrong != nil {
+		return wrong
+	}
+	var err error
+	lo, hi, _ := strings.Cut(text.text, "-")
+	if address.From, err = netip.ParseAddr(lo); err != nil {
+		return faultf(text.at, "%q is not an address: a hand-out range is two, joined by a hyphen", lo)
+	}
+	if address.To, err = netip.ParseAddr(hi); err != nil {
+		return faultf(text.at+len(lo)+1, "%q is not an address: a hand-out range is two, joined by a hyphen", hi)
+	}
+	return nil
 }
 
 func addressKey(one office.Address) string {

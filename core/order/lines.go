@@ -307,7 +307,10 @@ func (w *writer) be(lines *[]string, at *world) error {
 					continue
 				}
 				agree = false
-				set[k2] = w.textFor(at, i, port, have, goal, strict == 0)
+				if strict > 0 { // what the plan writes did not mean the same
+					goal = nil
+				}
+				set[k2] = w.textFor(at, i, port, have, goal)
 			}
 			if err := w.sayPorts(lines, have, set); err != nil {
 				return err
@@ -321,11 +324,11 @@ func (w *writer) be(lines *[]string, at *world) error {
 	return nil
 }
 
-// textFor is how a port's setting is written: as the plan does, where it is as
-// planned and means the same by itself.
-func (w *writer) textFor(at *world, i, port int, have, goal *office.Device, asPlanned bool) string {
+// textFor is how a port's setting is written: as the plan does, where its device, nil where
+// that is not asked, has it so and it means the same by itself.
+func (w *writer) textFor(at *world, i, port int, have, goal *office.Device) string {
 	setting := at.states[i].Ports[port]
-	if asPlanned && goal != nil && have.Follows == goal.Follows {
+	if goal != nil && have.Follows == goal.Follows {
 		if one := goal.Port(at.office.Devices[i].Ports[port].Name); one >= 0 {
 			if shape, _ := w.plan.Effective(goal, one); shape.Rest == office.RestNone && wording.Of(shape).Equal(setting) {
 				return planText(&goal.Ports[one])

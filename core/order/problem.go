@@ -786,69 +786,12 @@ func (p *problem) routing(i int, a, b *office.Device) {
 	name := a.Name
 	var first, second []*task
 	moved := map[netip.Prefix]bool{} // addresses that go from one number of a VLAN to the other
-	find := func(xs []office.Address, address office.Address) *office.Address {
-		for k := range xs {
-			if xs[k].VID == address.VID && xs[k].Prefix == address.Prefix {
-				return &xs[k]
-			}
-		}
-		return nil
-	}
-	minus := func(address office.Address) string {
-		return fmt.Sprintf("-%s address %d %s", name, address.VID, address.Prefix)
-	}
-	plus := func(address office.Address) string { return name + " " + notation.AddressText(address) }
 	for _, address := range b.Addresses {
-		was := find(a.Addresses, address)
+		was := sameAddress(a.Addresses, address)
 		if was != nil && office.SameAddresses([]office.Address{*was}, []office.Address{address}) {
 			continue
 		}
-		one := &task{dev: i, kind: Set, page: "Addresses", routes: true, text: fmt.Sprintf("VLAN %s: address %s", p.plan.net.Name(address.VID), address.Prefix), lines: []string{plus(address)}, back: []string{minus(address)}, address: address.Prefix, vid: address.VID}
-		if address.From.IsValid() {
-			one.text += fmt.Sprintf(", hands out %s-%s", address.From, address.To)
-		}
-		if address.Zone != "" {
-			one.text += ", zone " + address.Zone
-			one.zone = address.Zone
-		}
-		if was != nil {
-			one.lines, one.back = []string{minus(address), plus(address)}, []string{minus(address), plus(*was)}
-		}
-		own := managedBy(b)
-		if own != nil && own.VID == address.VID && own.Prefix == address.Prefix && was == nil && !sameManage(a.Manage, b.Manage) {
-			one.kind, one.manage, one.to, one.risky = Manage, true, b.Manage, true
-			one.text += "; it is managed there"
-		}
-		// One number for another: no device has one subnet in two VLANs.
-		if old := p.numbers.before(address.VID); was == nil && old != 0 {
-			for k := range a.Addresses {
-				if y := a.Addresses[k]; y.VID == old && y.Prefix == address.Prefix {
-					was, moved[y.Prefix] = &a.Addresses[k], true
-					one.text += ", and not in VLAN " + p.was.net.Name(old)
-					one.lines, one.back, one.risky = []string{minus(y), plus(address)}, []string{minus(address), plus(y)}, true
-				}
-			}
-		}
-		if one.manage {
-			one.lines, one.back = append(one.lines, manageLine(a, b.Manage)), append(one.back, manageLine(a, a.Manage))
-		}
-		one.device = func(device *office.Device) {
-			if one.manage {
-				device.Manage = one.to
-			}
-			if was != nil {
-				if have := find(device.Addresses, *was); have != nil {
-					*have = address
-					return
-				}
-			}
-			if have := find(device.Addresses, address); have != nil {
-				*have = address
-			} else {
-				device.Addresses = append(device.Addresses, address)
-			}
-		}
-		first = append(first, p.add(one))
+		first = append(first, p.add(p.addressed(readdress{i, a, b}, address, was, moved)))
 	}
 	if one := p.policy(i, a, b); one != nil {
 		// Rules come before the addresses that they are for, so that none stands open
@@ -866,14 +809,91 @@ func (p *problem) routing(i int, a, b *office.Device) {
 		second = append(second, p.add(one))
 	}
 	for _, address := range a.Addresses {
-		if find(b.Addresses, address) != nil || moved[address.Prefix] && p.numbers.of(address.VID) != address.VID {
+		if sameAddress(b.Addresses, address) != nil || moved[address.Prefix] && p.numbers.of(address.VID) != address.VID {
 			continue
 		}
-		p.add(&task{dev: i, kind: Set, page: "Addresses", routes: true, text: fmt.Sprintf("VLAN %s: no address %s any more", p.plan.net.Name(address.VID), address.Prefix), lines: []string{minus(address)}, back: []string{plus(address)}, after: slices.Concat(first, second), risky: true,
+		p.add(&task{dev: i, kind: Set, page: "Addresses", routes: true, text: fmt.Sprintf("VLAN %s: no address %s any more", p.plan.net.Name(address.VID), address.Prefix), lines: []string{noAddress(name, address)}, back: []string{addressLine(name, address)}, after: slices.Concat(first, second), risky: true,
 			device: func(device *office.Device) {
 				device.Addresses = slices.DeleteFunc(device.Addresses, func(one office.Address) bool { return one.VID == address.VID && one.Prefix == address.Prefix })
 			}})
 	}
+}
+
+// sameAddress is the entry of an address in a VLAN; nil for none.
+func sameAddress(list []office.Address, address office.Address) *office.Address {
+	for k := range list {
+		if list[k].VID == address.VID && list[k].Prefix == address.Prefix {
+			return &list[k]
+		}
+	}
+	return nil
+}
+
+// addressLine and noAddress are the statements that give a device an address, and take it away.
+func addressLine(device string, address office.Address) string {
+	return device + " " + notation.AddressText(address)
+}
+
+func noAddress(device string, address office.Address) string {
+	return fmt.Sprintf("-%s address %d %s", device, address.VID, address.Prefix)
+}
+
+// readdress is a device that is to have other addresses: as it is, and as planned.
+type readdress struct {
+	dev  int
+	a, b *office.Device
+}
+
+// addressed is the task of giving a device an address, was where it has it otherwise. What
+// goes over from one number of a VLAN to another is noted in moved.
+func (p *problem) addressed(of readdress, address office.Address, was *office.Address, moved map[netip.Prefix]bool) *task {
+	a, b := of.a, of.b
+	one := &task{dev: of.dev, kind: Set, page: "Addresses", routes: true, text: fmt.Sprintf("VLAN %s: address %s", p.plan.net.Name(address.VID), address.Prefix), lines: []string{addressLine(a.Name, address)}, back: []string{noAddress(a.Name, address)}, address: address.Prefix, vid: address.VID}
+	if address.From.IsValid() {
+		one.text += fmt.Sprintf(", hands out %s-%s", address.From, address.To)
+	}
+	if address.Zone != "" {
+		one.text += ", zone " + address.Zone
+		one.zone = address.Zone
+	}
+	if was != nil {
+		one.lines, one.back = []string{noAddress(a.Name, address), addressLine(a.Name, address)}, []string{noAddress(a.Name, address), addressLine(a.Name, *was)}
+	}
+	own := managedBy(b)
+	if own != nil && own.VID == address.VID && own.Prefix == address.Prefix && was == nil && !sameManage(a.Manage, b.Manage) {
+		one.kind, one.manage, one.to, one.risky = Manage, true, b.Manage, true
+		one.text += "; it is managed there"
+	}
+	// One number for another: no device has one subnet in two VLANs.
+	if old := p.numbers.before(address.VID); was == nil && old != 0 {
+		for k := range a.Addresses {
+			if y := a.Addresses[k]; y.VID == old && y.Prefix == address.Prefix {
+				was, moved[y.Prefix] = &a.Addresses[k], true
+				one.text += ", and not in VLAN " + p.was.net.Name(old)
+				one.lines, one.back, one.risky = []string{noAddress(a.Name, y), addressLine(a.Name, address)}, []string{noAddress(a.Name, address), addressLine(a.Name, y)}, true
+			}
+		}
+	}
+	if one.manage {
+		one.lines, one.back = append(one.lines, manageLine(a, b.Manage)), append(one.back, manageLine(a, a.Manage))
+	}
+	one.device = func(device *office.Device) {
+		if one.manage {
+			device.Manage = one.to
+		}
+		if was != nil {
+			if have := sameAddress(device.Addresses, *was); have != nil {
+				*have = address
+				return
+			}
+		}
+		if have := sameAddress(device.Addresses, address); have != nil {
+			*have = address
+		} else {
+			device.Addresses = append(device.Addresses, address)
+		}
+	}
+	return one
 }
 
 // namesZone says whether some rule names a zone.

@@ -632,62 +632,69 @@ func (n *node) force() *node {
 			}
 			push(node)
 		}
-		roots := 0
-		for _, i := range problem.order {
-			if m.world.left[i] == 0 || !m.world.reaches(i) || m.since > 0 && !m.near(n, i) {
-				continue
+		m.branch(n, add)
+	}
+	return fall
+}
+
+// branch gives every point that is one act or walk from m; n is where the search began. The
+// first act may be anywhere, later ones only where acts were, or beside.
+func (m *node) branch(n *node, add func(*node)) {
+	problem := n.world.problem
+	roots := 0
+	for _, i := range problem.order {
+		if m.world.left[i] == 0 || !m.world.reaches(i) || m.since > 0 && !m.near(n, i) {
+			continue
+		}
+		if m.since == 0 {
+			if roots++; roots > rootsMost {
+				break
 			}
-			if m.since == 0 {
-				if roots++; roots > rootsMost {
-					break
-				}
-			}
-			from := m
-			if i != m.dev && m.since == 0 {
-				from = m.leave()
-				from.since = 0
-			}
-			from.world.trials(i, func(trial *trial) bool {
-				problem.tries++
-				add(from.then(trial.act, trial.to))
-				return true
-			})
 		}
 		from := m
-		if m.since == 0 {
+		if i != m.dev && m.since == 0 {
 			from = m.leave()
 			from.since = 0
 		}
-		from.world.cables(func(trial *trial) bool {
+		from.world.trials(i, func(trial *trial) bool {
 			problem.tries++
 			add(from.then(trial.act, trial.to))
 			return true
 		})
-		for _, node := range m.walks() {
-			node.since = m.since + 1
-			add(node)
+	}
+	from := m
+	if m.since == 0 {
+		from = m.leave()
+		from.since = 0
+	}
+	from.world.cables(func(trial *trial) bool {
+		problem.tries++
+		add(from.then(trial.act, trial.to))
+		return true
+	})
+	for _, node := range m.walks() {
+		node.since = m.since + 1
+		add(node)
+	}
+	for _, i := range problem.order { // to stand at a device that he reaches from afar
+		if m.world.left[i] == 0 || m.world.at.dev == i || !m.world.reaches(i) || m.since > 0 && !m.near(n, i) || len(problem.order) > fewDevices {
+			continue
 		}
-		for _, i := range problem.order { // to stand at a device that he reaches from afar
-			if m.world.left[i] == 0 || m.world.at.dev == i || !m.world.reaches(i) || m.since > 0 && !m.near(n, i) || len(problem.order) > fewDevices {
-				continue
-			}
-			for _, at := range m.world.free(i) {
-				node := m.leave().walk(at, i)
-				if node.world.reaches(i) {
-					node.since = m.since + 1
-					add(node)
-				}
-			}
-		}
-		for i := range m.world.dirty { // a device that has its last look and saving left
-			if m.since > 0 && m.world.dirty[i] && m.world.left[i] == 0 && m.world.reaches(i) {
-				node := m.save(i)
+		for _, at := range m.world.free(i) {
+			node := m.leave().walk(at, i)
+			if node.world.reaches(i) {
 				node.since = m.since + 1
 				add(node)
 			}
 		}
 	}
-	return fall
+	for i := range m.world.dirty { // a device that has its last look and saving left
+		if m.since > 0 && m.world.dirty[i] && m.world.left[i] == 0 && m.world.reaches(i) {
+			node := m.save(i)
+			node.since = m.since + 1
+			add(node)
+		}
+	}
 }
 
 // near says whether a device is where the acts since node were, or beside.

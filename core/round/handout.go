@@ -187,102 +187,121 @@ func (w *world) expects(at int, four bool) int {
 // offers is the signs of what a laptop was offered, and the sentences of it; answered is
 // whom it heard. whole says that it heard all that were made.
 func (w *world) offers(test Test, saw Saw, answered []int, whole bool) (signs []sign, wrong []string) {
-	note := func(sign sign, text string) {
-		if !slices.Contains(signs, sign) && sign.kind != 0 {
-			signs = append(signs, sign)
-		}
-		if !slices.Contains(wrong, text) {
-			wrong = append(wrong, text)
-		}
-	}
-	some := false
+	said := &judged{}
 	for _, offer := range saw.Offers {
-		some = some || offer.Addr.Is4()
-		by := offer.By
-		server := -1
-		if by == "" {
-			by = "somebody"
-		}
-		if offer.Server.IsValid() {
-			by = offer.Server.String()
-			server = slices.IndexFunc(w.posts, func(post post) bool { return post.addr == offer.Server })
-		}
-		known := !offer.Server.IsValid() || server >= 0
-		k := w.expects(test.at, offer.Addr.Is4())
-		switch {
-		case k < 0 && test.VLAN != 0 && !w.handing():
-			continue // the plan does not say who hands out
-		case k < 0 && slices.ContainsFunc(w.sets[w.plan[test.at]], func(k int) bool {
-			post := &w.posts[k]
-			return post.net.IsValid() && post.addr.Is6() && post.net.Contains(offer.Addr)
-		}):
-			continue // nor who gives addresses of IPv6 besides the router
-		case k < 0:
-			one := sign{rival, 0}
-			if w.subnetOf(offer.Addr) != 0 && offer.Addr.Is6() {
-				one = sign{} // another VLAN's: who answers tells that
-			} else if server >= 0 {
-				one = sign{}
-				if slices.Contains(answered, server) && w.hands(offer.Addr) == 0 {
-					one = sign{handsToo, server}
-				}
-			}
-			note(one, fmt.Sprintf("%s hands out %s, and nobody is to", by, offer.Addr))
-			continue
-		}
-		plan := &w.posts[k]
-		if offer.Addr.Less(plan.from) || plan.to.Less(offer.Addr) {
-			one := sign{rival, 0}
-			switch {
-			case w.hands(offer.Addr) != 0:
-				one = sign{} // another VLAN's: who answers tells that
-			case server == k || !offer.Server.IsValid():
-				one = sign{handsRange, k}
-			case server >= 0:
-				one = sign{handsToo, server}
-			}
-			note(one, fmt.Sprintf("%s hands out %s, and addresses from %s to %s are planned", by, offer.Addr, plan.from, plan.to))
-			continue
-		}
-		if !known {
-			if offer.By != "" {
-				by += " (" + offer.By + ")"
-			}
-			note(sign{rival, 0}, fmt.Sprintf("%s hands out addresses, and only %s is to", by, plan.device))
-			continue
-		}
-		if offer.Bits > 0 && offer.Bits != plan.net.Bits() {
-			note(sign{handsMask, k}, fmt.Sprintf("%s hands out the mask /%d, and /%d is planned", by, offer.Bits, plan.net.Bits()))
-		}
-		if offer.Gateway.IsValid() && plan.router.IsValid() && offer.Gateway != plan.router {
-			note(sign{handsRouter, k}, fmt.Sprintf("%s hands out the gateway %s, and %s is planned", by, offer.Gateway, plan.router))
-		}
+		w.offer(test, offer, answered, said)
 	}
 	// Servers of one address with two cards are two (RFC 5227 has no say in what is offered).
 	for i, offer := range saw.Offers {
 		for _, other := range saw.Offers[:i] {
 			if offer.Server.IsValid() && offer.Server == other.Server && offer.By != other.By {
-				note(sign{rival, 0}, fmt.Sprintf("two cards, %s and %s, hand out as %s", other.By, offer.By, offer.Server))
+				said.note(sign{rival, 0}, fmt.Sprintf("two cards, %s and %s, hand out as %s", other.By, offer.By, offer.Server))
 			}
 		}
 	}
 	if k := w.expects(test.at, true); whole && k >= 0 {
-		none := true
-		for _, offer := range saw.Offers {
-			if offer.Addr.Is4() && (!offer.Server.IsValid() || offer.Server == w.posts[k].addr || !slices.ContainsFunc(signs, func(sign sign) bool { return sign.kind == rival })) {
-				none = false
-			}
-		}
-		if none && slices.Contains(answered, k) {
-			signs = append(signs, sign{handsNot, k})
-		}
-		if !some {
-			wrong = append(wrong, w.posts[k].device+" is to hand out an address, and nobody does")
-		} else if none {
-			note(sign{}, w.posts[k].device+" is to hand out an address, and does not")
+		w.missed(k, saw, answered, said)
+	}
+	return said.signs, said.wrong
+}
+
+// judged is what speaks against the plan: the signs, and the sentences, each once.
+type judged struct {
+	signs []sign
+	wrong []string
+}
+
+// note adds a sentence, and its sign where it is one; the zero sign is none.
+func (j *judged) note(sign sign, text string) {
+	if !slices.Contains(j.signs, sign) && sign.kind != 0 {
+		j.signs = append(j.signs, sign)
+	}
+	if !slices.Contains(j.wrong, text) {
+		j.wrong = append(j.wrong, text)
+	}
+}
+
+// missed judges that post k, which is to hand out addresses, offered none.
+func (w *world) missed(k int, saw Saw, answered []int, said *judged) {
+	some, none := false, true
+	for _, offer := range saw.Offers {
+		some = some || offer.Addr.Is4()
+		if offer.Addr.Is4() && (!offer.Server.IsValid() || offer.Server == w.posts[k].addr || !slices.ContainsFunc(said.signs, func(sign sign) bool { return sign.kind == rival })) {
+			none = false
 		}
 	}
-	return signs, wrong
+	if none && slices.Contains(answered, k) {
+		said.signs = append(said.signs, sign{handsNot, k})
+	}
+	if !some {
+		said.wrong = append(said.wrong, w.posts[k].device+" is to hand out an address, and nobody does")
+	} else if none {
+		said.note(sign{}, w.posts[k].device+" is to hand out an address, and does not")
+	}
+}
+
+// offer judges one offer. What another VLAN's server offers has no sign of its own: who
+// answers tells that.
+func (w *world) offer(test Test, offer Offer, answered []int, said *judged) {
+	by := offer.By
+	server := -1
+	if by == "" {
+		by = "somebody"
+	}
+	if offer.Server.IsValid() {
+		by = offer.Server.String()
+		server = slices.IndexFunc(w.posts, func(post post) bool { return post.addr == offer.Server })
+	}
+	known := !offer.Server.IsValid() || server >= 0
+	k := w.expects(test.at, offer.Addr.Is4())
+	switch {
+	case k < 0 && test.VLAN != 0 && !w.handing():
+		return // the plan does not say who hands out
+	case k < 0 && slices.ContainsFunc(w.sets[w.plan[test.at]], func(k int) bool {
+		post := &w.posts[k]
+		return post.net.IsValid() && post.addr.Is6() && post.net.Contains(offer.Addr)
+	}):
+		return // nor who gives addresses of IPv6 besides the router
+	case k < 0:
+		one := sign{rival, 0}
+		if w.subnetOf(offer.Addr) != 0 && offer.Addr.Is6() {
+			one = sign{} // another VLAN's: who answers tells that
+		} else if server >= 0 {
+			one = sign{}
+			if slices.Contains(answered, server) && w.hands(offer.Addr) == 0 {
+				one = sign{handsToo, server}
+			}
+		}
+		said.note(one, fmt.Sprintf("%s hands out %s, and nobody is to", by, offer.Addr))
+		return
+	}
+	plan := &w.posts[k]
+	if offer.Addr.Less(plan.from) || plan.to.Less(offer.Addr) {
+		one := sign{rival, 0}
+		switch {
+		case w.hands(offer.Addr) != 0:
+			one = sign{} // another VLAN's: who answers tells that
+		case server == k || !offer.Server.IsValid():
+			one = sign{handsRange, k}
+		case server >= 0:
+			one = sign{handsToo, server}
+		}
+		said.note(one, fmt.Sprintf("%s hands out %s, and addresses from %s to %s are planned", by, offer.Addr, plan.from, plan.to))
+		return
+	}
+	if !known {
+		if offer.By != "" {
+			by += " (" + offer.By + ")"
+		}
+		said.note(sign{rival, 0}, fmt.Sprintf("%s hands out addresses, and only %s is to", by, plan.device))
+		return
+	}
+	if offer.Bits > 0 && offer.Bits != plan.net.Bits() {
+		said.note(sign{handsMask, k}, fmt.Sprintf("%s hands out the mask /%d, and /%d is planned", by, offer.Bits, plan.net.Bits()))
+	}
+	if offer.Gateway.IsValid() && plan.router.IsValid() && offer.Gateway != plan.router {
+		said.note(sign{handsRouter, k}, fmt.Sprintf("%s hands out the gateway %s, and %s is planned", by, offer.Gateway, plan.router))
+	}
 }
 
 // routers is the same of who says that he routes IPv6 (RFC 4861, 6.1.2): the plan's gateway

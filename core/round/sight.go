@@ -139,6 +139,7 @@ func (w *world) lookAt(net *span.Net, posts []post, asks []ask) []sight {
 		}
 	}
 	hearing := reach.In(net)
+	crowd := crowd{net, posts, nodes, in, hearing}
 	whole := map[*span.Span]sight{}
 	places := sync.OnceValue(reach.NewPlaces)
 	out := make([]sight, len(asks))
@@ -167,7 +168,7 @@ func (w *world) lookAt(net *span.Net, posts []post, asks []ask) []sight {
 					answer = append(answer, k)
 				}
 			}
-			besides = append(besides, heard(net, ask, in, nodes, posts, answer, hearing, places())...)
+			besides = append(besides, crowd.heard(ask, answer, places())...)
 		} else if len(besides) == 0 && here.Span != nil {
 			id, ok := whole[here.Span]
 			if !ok {
@@ -208,23 +209,32 @@ func heardOnly(net *span.Net, ask *ask, here span.Place) bool {
 	return !compiled.Off && ask.wire == bridge.Untagged && (compiled.Untagged.Len() > 1 || here.Span == nil && compiled.Untagged.Len() > 0)
 }
 
+// crowd is everybody who may answer in one office.
+type crowd struct {
+	net     *span.Net
+	posts   []post
+	nodes   [][]span.Place       // where each stands
+	in      map[*span.Span][]int // which stand in a span
+	hearing *reach.Hearing
+}
+
 // heard is the signs of posts whose frames come out at an ask and that do not answer there.
-func heard(net *span.Net, ask *ask, in map[*span.Span][]int, nodes [][]span.Place, posts []post, answer []int, hearing *reach.Hearing, places *reach.Places) (out []sign) {
-	stand := places.Port(net, ask.dev, ask.port, ask.wire)
+func (c *crowd) heard(ask *ask, answer []int, places *reach.Places) (out []sign) {
+	stand := places.Port(c.net, ask.dev, ask.port, ask.wire)
 	for _, at := range append([]span.Place{stand.Hears}, stand.More...) {
 		if at.Span == nil {
 			continue
 		}
-		for _, k := range in[at.Span] {
-			one := sign{isHeard, int(posts[k].vid)}
-			if slices.Contains(answer, k) || slices.Contains(out, one) || !slices.ContainsFunc(nodes[k], func(place span.Place) bool { return hearing.Of(place, at) }) {
+		for _, k := range c.in[at.Span] {
+			one := sign{isHeard, int(c.posts[k].vid)}
+			if slices.Contains(answer, k) || slices.Contains(out, one) || !slices.ContainsFunc(c.nodes[k], func(place span.Place) bool { return c.hearing.Of(place, at) }) {
 				continue
 			}
 			out = append(out, one)
 		}
 	}
 	return slices.DeleteFunc(out, func(sign sign) bool { // who answers is heard, too
-		return slices.ContainsFunc(answer, func(k int) bool { return int(posts[k].vid) == sign.of })
+		return slices.ContainsFunc(answer, func(k int) bool { return int(c.posts[k].vid) == sign.of })
 	})
 }
 

@@ -284,6 +284,17 @@ func (n *Net) coupled(g int) {
 		part.Links++
 		part.OneWay = part.OneWay || !joins[other][0] || !joins[other][1]
 	}
+	byVLAN := n.endsOf(list)
+	for _, label := range labels {
+		if vid := label.VID(); vid != 0 && n.used.Has(vid) {
+			n.finish(vid, byVLAN[vid])
+		}
+	}
+}
+
+// endsOf says of each span of a class in which VLANs frames end there, and gives the spans by
+// VLAN.
+func (n *Net) endsOf(list []*Span) map[office.VID][]*Span {
 	plain := map[int]*office.Set{} // by hub: what comes untagged into a device that knows no tags
 	for _, part := range list {
 		var has office.Set
@@ -320,11 +331,7 @@ func (n *Net) coupled(g int) {
 			byVLAN[vid] = append(byVLAN[vid], part)
 		}
 	}
-	for _, label := range labels {
-		if vid := label.VID(); vid != 0 && n.used.Has(vid) {
-			n.finish(vid, byVLAN[vid])
-		}
-	}
+	return byVLAN
 }
 
 // finish orders a VLAN's spans and names its state.

@@ -125,7 +125,7 @@ func (m *Map) tell(src, dst *End, probe probe) (there, back Leg) {
 		m = &plain
 	}
 	way := m.way(src, dst)
-	there = m.leg(way, src, dst, probe, func(*router) (string, bool) { return "", false }, nil)
+	there = m.leg(way, src, dst, probe, byState{})
 	if there.Stop != nil {
 		return there, back
 	}
@@ -150,9 +150,7 @@ func (m *Map) tell(src, dst *End, probe probe) (there, back Leg) {
 		return there, back
 	}
 	other := m.back(way, src, dst)
-	back = m.leg(other, dst, src, probe.answer(), func(router *router) (string, bool) {
-		return "state: it let the question pass", router.state && way.over(router)
-	}, func(router *router) bool { return router.state && probe.protocol != office.UDP })
+	back = m.leg(other, dst, src, probe.answer(), byState{asked: way, drops: probe.protocol != office.UDP})
 	if own := other.own; back.Stop == nil && own != nil && other.ownIn >= 0 && other.ownIn != own.at && !own.router.state {
 		if do, i, text := own.router.decides(other.ownIn, own.at, dst.Part, src.Part, probe.answer()); do == office.Deny {
 			back.Stop = m.denied(own.router, i, text, other.ownIn, own.at)
@@ -169,16 +167,20 @@ func (m *Map) tell(src, dst *End, probe probe) (there, back Leg) {
 	return there, back
 }
 
-// leg tells the hops of a way up to where it stops. passed says what lets a
-// packet pass a router by itself; drops says which do not take one that belongs to
-// no connection.
-func (m *Map) leg(way *way, src, dst *End, probe probe, passed func(*router) (string, bool), drops func(*router) bool) (leg Leg) {
+// byState is what routers that keep state do with an answer: pass it where they saw the
+// question, and drop it, where it is not of UDP, where they did not. Zero for a question.
+type byState struct {
+	asked *way // of the question; nil where there was none
+	drops bool
+}
+
+// leg tells the hops of a way up to where it stops.
+func (m *Map) leg(way *way, src, dst *End, probe probe, state byState) (leg Leg) {
 	leg.Hops = []Hop{}
 	for _, step := range way.steps {
-		text, ok := passed(step.router)
-		rule := -1
-		if !ok {
-			if drops != nil && drops(step.router) {
+		text, rule := "state: it let the question pass", -1
+		if state.asked == nil || !step.router.state || !state.asked.over(step.router) {
+			if state.drops && step.router.state {
 				leg.Stop = &Stop{Device: step.router.device.Name, Reason: NoState, Text: step.router.device.Name + " keeps state and has not seen the question, so it drops the answer", rule: -1}
 				return leg
 			}

@@ -212,7 +212,7 @@ func (t *Table) pair(src, dst *End, cell *Cell) *Services {
 	back := talks.back(there, src, dst)
 	open := talks.answered(asked, there, back, src, dst)
 	if missing := asked.Minus(open); missing != None {
-		t.missed(src, dst, there, back, missing, cell)
+		t.missed(src, dst, waysOf{there, back}, missing, cell)
 	} else if !sameWay(there, back) {
 		cell.trouble(Trouble{Kind: BackDiffers, Rule: -1, Over: over(there, back)})
 	}
@@ -225,8 +225,12 @@ func (t *Table) pair(src, dst *End, cell *Cell) *Services {
 	return open
 }
 
+// waysOf is the way of a question and the way of its answer.
+type waysOf struct{ there, back *way }
+
 // missed says why an answer does not come back.
-func (t *Table) missed(src, dst *End, there, back *way, missing *Services, cell *Cell) {
+func (t *Table) missed(src, dst *End, ways waysOf, missing *Services, cell *Cell) {
+	there, back := ways.there, ways.back
 	probe := missing.first()
 	leg, other := t.told.tell(src, dst, probe)
 	switch stop := other.Stop; {

@@ -67,7 +67,7 @@ func Broadcast(net *span.Net, from office.PortRef, wire bridge.Wire) (*Walk, err
 		return nil, err
 	}
 	walk := &Walk{}
-	follow(net, i, device.Logical(p), wire, walk, true)
+	follow(net, arriving{i, device.Logical(p), wire}, walk, true)
 	return walk, nil
 }
 
@@ -78,8 +78,8 @@ type arriving struct {
 }
 
 // follow is the walk; tell adds hops and drops with their sentences.
-func follow(net *span.Net, dev, port int, wire bridge.Wire, walk *Walk, tell bool) {
-	queue := []arriving{{dev, port, wire}}
+func follow(net *span.Net, first arriving, walk *Walk, tell bool) {
+	queue := []arriving{first}
 	seen := make(map[arriving]bool, 2*len(net.Topo.Links))
 	seen[queue[0]] = true
 	came := map[arriving]bool{}
@@ -224,7 +224,7 @@ func Flows(net *span.Net) []Flow {
 		for _, wire := range wires {
 			walk := Walk{}
 			net.Effort().Spend(5 + len(net.Topo.Links)/20)
-			follow(net, other.dev, other.port, wire, &walk, false)
+			follow(net, arriving{other.dev, other.port, wire}, &walk, false)
 			flows = append(flows, Flow{other.ref, wire, walk.Arrivals})
 		}
 	}

@@ -185,7 +185,7 @@ func main() {
 	edit := flag.String("make", "", "statements to be made before")
 	keys := flag.String("press", "", "keys to be pressed before each picture")
 	flag.Parse()
-	if err := take(*out, *size, *scale, *edit, *keys, flag.Args()); err != nil {
+	if err := take(asked{*out, *size, *scale, *edit, *keys, flag.Args()}); err != nil {
 		log.Fatal(err)
 	}
 }
@@ -204,7 +204,16 @@ func begin(start func(string, int) (*stage.Program, error)) (*stage.Program, fun
 	return program, func() { _ = program.Stop(); os.RemoveAll(data) }, nil
 }
 
-func take(out, size string, zoom float64, edit, keys string, names []string) error {
+// asked is what the command line asks for: where to, how large, what is typed before.
+type asked struct {
+	out, size  string
+	zoom       float64
+	edit, keys string
+	names      []string
+}
+
+func take(asked asked) error {
+	out, size, zoom, edit, keys, names := asked.out, asked.size, asked.zoom, asked.edit, asked.keys, asked.names
 	var w, h int64
 	if _, err := fmt.Sscanf(size, "%dx%d", &w, &h); err != nil {
 		return fmt.Errorf("-size %s: write WIDTHxHEIGHT", size)

@@ -76,129 +76,50 @@ func index(name, column string) (int, bool) {
 	return oid[len(c)], true
 }
 
+// whole is the integer that a value is; false for anything else.
+func whole(pdu gosnmp.SnmpPDU) (int, bool) {
+	n, ok := pdu.Value.(int)
+	return n, ok && pdu.Type == gosnmp.Integer
+}
+
+// numbered is the port of a base port number.
+func numbered(device *office.Device, n int) (int, bool) {
+	return n - 1, n >= 1 && n <= len(device.Ports) && base(device, n-1) == n
+}
+
 // ask reads one object that is to be set.
 func (x *device) ask(device *office.Device, asked *asked, pdu gosnmp.SnmpPDU) gosnmp.SNMPError {
-	whole := func() (int, bool) {
-		n, ok := pdu.Value.(int)
-		return n, ok && pdu.Type == gosnmp.Integer
-	}
-	port := func(n int) (int, bool) {
-		return n - 1, n >= 1 && n <= len(device.Ports) && base(device, n-1) == n
-	}
 	if oid, save := parse(pdu.Name), parse(SaveObject); slices.Equal(oid, save) {
-		n, ok := whole()
+		n, ok := whole(pdu)
 		if !ok {
 			return gosnmp.WrongType
 		}
 		asked.save = n == 1
 		return gosnmp.NoError
 	}
-	for _, c := range []string{mib.StaticRowStatus, mib.StaticName, mib.StaticEgress, mib.StaticUntagged, mib.StaticForbidden} {
-		n, ok := index(pdu.Name, c)
-		if !ok {
-			continue
-		}
-		vid, err := office.VIDOf(n)
-		if err != nil {
-			return gosnmp.NoCreation
-		}
-		if c == mib.StaticRowStatus {
-			to, ok := whole()
-			there := x.running.VLANs.Has(vid)
-			switch {
-			case !ok:
-				return gosnmp.WrongType
-			case to == mib.RowCreateAndGo && !there:
-				asked.create = append(asked.create, vid)
-			case to == mib.RowDestroy:
-				if there {
-					asked.destroy = append(asked.destroy, vid)
-				}
-			case to == mib.RowActive && there:
-			case to < 1 || to > 6:
-				return gosnmp.WrongValue
-			default:
-				return gosnmp.InconsistentValue
+	for _, column := range []string{mib.StaticRowStatus, mib.StaticName, mib.StaticEgress, mib.StaticUntagged, mib.StaticForbidden} {
+		if n, ok := index(pdu.Name, column); ok {
+			vid, err := office.VIDOf(n)
+			if err != nil {
+				return gosnmp.NoCreation
 			}
-			return gosnmp.NoError
-		}
-		b, ok := pdu.Value.([]byte)
-		if !ok || pdu.Type != gosnmp.OctetString {
-			return gosnmp.WrongType
-		}
-		switch c {
-		case mib.StaticName:
-			if len(b) > 32 {
-				return gosnmp.WrongLength
+			if column == mib.StaticRowStatus {
+				return x.askRow(asked, vid, pdu)
 			}
-			asked.names[vid] = string(b)
-			return gosnmp.NoError
-		case mib.StaticForbidden:
-			for _, bits := range b {
-				if bits != 0 {
-					return gosnmp.InconsistentValue // nothing is forbidden here
-				}
-			}
-			return gosnmp.NoError
+			return askVLAN(device, asked, column, vid, pdu)
 		}
-		set := map[int]bool{}
-		for k, bits := range b {
-			for bit := range 8 {
-				if bits&(0x80>>bit) == 0 {
-					continue
-				}
-				p, ok := port(8*k + bit + 1)
-				if !ok {
-					return gosnmp.WrongValue
-				}
-				set[p] = true
-			}
-		}
-		if !slices.Contains(asked.order, vid) {
-			asked.order = append(asked.order, vid)
-		}
-		if c == mib.StaticEgress {
-			asked.egress[vid] = set
-		} else {
-			asked.untagged[vid] = set
-		}
-		return gosnmp.NoError
 	}
-	for _, c := range []string{mib.PVID, mib.Acceptable, mib.IngressFiltering} {
-		n, ok := index(pdu.Name, c)
-		if !ok {
-			continue
-		}
-		p, ok := port(n)
-		if !ok {
-			return gosnmp.NoCreation
-		}
-		if c == mib.PVID {
-			n, ok := pdu.Value.(uint)
-			if !ok || pdu.Type != gosnmp.Gauge32 {
-				return gosnmp.WrongType
+	for _, column := range []string{mib.PVID, mib.Acceptable, mib.IngressFiltering} {
+		if n, ok := index(pdu.Name, column); ok {
+			port, ok := numbered(device, n)
+			if !ok {
+				return gosnmp.NoCreation
 			}
-			if n < 1 || n > 4094 { // RFC 4363, dot1qPvid; IEEE 802.1Q, table 9-2
-				return gosnmp.WrongValue
-			}
-			asked.pvid[p] = office.VID(n)
-			return gosnmp.NoError
+			return askPort(asked, column, port, pdu)
 		}
-		n, isInt := whole()
-		switch {
-		case !isInt:
-			return gosnmp.WrongType
-		case c == mib.Acceptable && n >= 1 && n <= 3:
-			asked.admit[p] = []office.Admit{office.AdmitAll, office.AdmitTagged, office.AdmitUntagged}[n-1]
-		case c == mib.IngressFiltering && (n == mib.True || n == mib.False):
-			asked.filter[p] = n == mib.True
-		default:
-			return gosnmp.WrongValue
-		}
-		return gosnmp.NoError
 	}
 	if n, ok := index(pdu.Name, mib.IfAdminStatus); ok && n >= firstIndex && n < firstIndex+len(device.Ports) && device.Ports[n-firstIndex].Bundle == 0 {
-		to, ok := whole()
+		to, ok := whole(pdu)
 		switch {
 		case !ok:
 			return gosnmp.WrongType
@@ -212,6 +133,100 @@ func (x *device) ask(device *office.Device, asked *asked, pdu gosnmp.SnmpPDU) go
 		return gosnmp.NotWritable
 	}
 	return gosnmp.NoCreation
+}
+
+// askRow makes or removes the row of a VLAN (RFC 2579, RowStatus).
+func (x *device) askRow(asked *asked, vid office.VID, pdu gosnmp.SnmpPDU) gosnmp.SNMPError {
+	to, ok := whole(pdu)
+	there := x.running.VLANs.Has(vid)
+	switch {
+	case !ok:
+		return gosnmp.WrongType
+	case to == mib.RowCreateAndGo && !there:
+		asked.create = append(asked.create, vid)
+	case to == mib.RowDestroy:
+		if there {
+			asked.destroy = append(asked.destroy, vid)
+		}
+	case to == mib.RowActive && there:
+	case to < 1 || to > 6:
+		return gosnmp.WrongValue
+	default:
+		return gosnmp.InconsistentValue
+	}
+	return gosnmp.NoError
+}
+
+// askVLAN sets a VLAN's name or one of its lists of ports.
+func askVLAN(device *office.Device, asked *asked, column string, vid office.VID, pdu gosnmp.SnmpPDU) gosnmp.SNMPError {
+	list, ok := pdu.Value.([]byte)
+	if !ok || pdu.Type != gosnmp.OctetString {
+		return gosnmp.WrongType
+	}
+	switch column {
+	case mib.StaticName:
+		if len(list) > 32 {
+			return gosnmp.WrongLength
+		}
+		asked.names[vid] = string(list)
+		return gosnmp.NoError
+	case mib.StaticForbidden:
+		for _, bits := range list {
+			if bits != 0 {
+				return gosnmp.InconsistentValue // nothing is forbidden here
+			}
+		}
+		return gosnmp.NoError
+	}
+	set := map[int]bool{}
+	for k, bits := range list {
+		for bit := range 8 {
+			if bits&(0x80>>bit) == 0 {
+				continue
+			}
+			port, ok := numbered(device, 8*k+bit+1)
+			if !ok {
+				return gosnmp.WrongValue
+			}
+			set[port] = true
+		}
+	}
+	if !slices.Contains(asked.order, vid) {
+		asked.order = append(asked.order, vid)
+	}
+	if column == mib.StaticEgress {
+		asked.egress[vid] = set
+	} else {
+		asked.untagged[vid] = set
+	}
+	return gosnmp.NoError
+}
+
+// askPort sets where a port's untagged frames go, what it accepts, and whether it filters.
+func askPort(asked *asked, column string, port int, pdu gosnmp.SnmpPDU) gosnmp.SNMPError {
+	if column == mib.PVID {
+		n, ok := pdu.Value.(uint)
+		if !ok || pdu.Type != gosnmp.Gauge32 {
+			return gosnmp.WrongType
+		}
+		if n < 1 || n > 4094 { // RFC 4363, dot1qPvid; IEEE 802.1Q, table 9-2
+			return gosnmp.WrongValue
+		}
+		asked.pvid[port] = office.VID(n)
+		return gosnmp.NoError
+	}
+	n, ok := whole(pdu)
+	switch {
+	case !ok:
+		return gosnmp.WrongType
+	case column == mib.Acceptable && n >= 1 && n <= 3:
+		asked.admit[port] = []office.Admit{office.AdmitAll, office.AdmitTagged, office.AdmitUntagged}[n-1]
+	case column == mib.IngressFiltering && (n == mib.True || n == mib.False):
+		asked.filter[port] = n == mib.True
+	default:
+		return gosnmp.WrongValue
+	}
+	return gosnmp.NoError
 }
 
 // do is what the device is set to after a request, with its habits; or why it takes

@@ -51,13 +51,24 @@ func main() {
 	if len(dirs) == 0 {
 		dirs = []string{"core", "api", "server", "store", "spreadsheet", "field", "cmd"}
 	}
-	if err := run(dirs, *count, *seed, *kinds, *limit, *list); err != nil {
+	if err := run(asked{dirs, *count, *seed, *kinds, *limit, *list}); err != nil {
 		fmt.Fprintln(os.Stderr, err)
 		os.Exit(1)
 	}
 }
 
-func run(dirs []string, count int, seed uint64, kinds string, limit time.Duration, list bool) error {
+// asked is what the command line asks for.
+type asked struct {
+	dirs  []string
+	count int
+	seed  uint64
+	kinds string
+	limit time.Duration
+	list  bool
+}
+
+func run(asked asked) error {
+	dirs, count, seed, kinds, limit, list := asked.dirs, asked.count, asked.seed, asked.kinds, asked.limit, asked.list
 	byKind := map[string][]change{}
 	for _, dir := range dirs {
 		err := filepath.WalkDir(dir, func(path string, entry fs.DirEntry, err error) error {
