@@ -5,6 +5,7 @@ import (
 	"encoding/json"
 	"fmt"
 	"io"
+	"klammer/proof/replay"
 	"math/rand/v2"
 	"net"
 	"net/http"
@@ -207,12 +208,12 @@ func TestKilledAndKilled(t *testing.T) {
 	require.Equal(t, made[0].Revision, rev)
 	list := store.Edits(made)
 	slices.Reverse(list)
-	again, err := history.Replay(&office.Office{}, list)
+	again, err := replay.Replay(&office.Office{}, list)
 	require.NoError(t, err)
 	require.Equal(t, notation.Print(kept), notation.Print(again), "replayed")
 	for range 25 {
 		n := 1 + chance.IntN(len(list))
-		was, err := history.Replay(&office.Office{}, list[:n])
+		was, err := replay.Replay(&office.Office{}, list[:n])
 		require.NoError(t, err)
 		since := slices.Clone(list[n:])
 		slices.Reverse(since)

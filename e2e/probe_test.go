@@ -5,6 +5,7 @@ import (
 	"os"
 	"os/exec"
 	"path/filepath"
+	"strings"
 	"testing"
 	"time"
 
@@ -73,7 +74,10 @@ func TestProbe(t *testing.T) {
 		"--bind-interfaces", "--no-ping", "--dhcp-leasefile="+filepath.Join(t.TempDir(), "leases"), "--dhcp-range=192.168.44.10,192.168.44.20,600")
 	require.NoError(t, stray.Start())
 	t.Cleanup(func() { _ = stray.Process.Kill(); _ = stray.Wait() })
-	time.Sleep(300 * time.Millisecond)
+	require.Eventually(t, func() bool {
+		out, err := exec.Command("ip", "netns", "exec", space, "cat", "/proc/net/udp").Output()
+		return err == nil && strings.Contains(string(out), ":0043 ") // port 67
+	}, time.Minute, 10*time.Millisecond)
 	said = probe()
 	require.Contains(t, said, "192.168.44.1 hands out 192.168.44.")
 	until(t, ctx, `[...document.querySelectorAll(".round li.failed")].some(l => l.id === "stop-rack.9" && l.textContent.includes("192.168.44.1 hands out"))`)

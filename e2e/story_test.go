@@ -16,6 +16,7 @@ import (
 	"klammer/e2e/stage"
 	"klammer/proof/short"
 	"klammer/store/cluster"
+	"klammer/store/cluster/clustertest"
 )
 
 // TestMendAndKill is the first story: see the broken cable, mend it from the
@@ -95,7 +96,7 @@ func TestDatabaseGone(t *testing.T) {
 	}
 	require.Equal(t, []int{200, 200}, []int{well("/livez"), well("/readyz")})
 
-	require.NoError(t, db.Kill())
+	require.NoError(t, clustertest.Kill(db))
 	require.Equal(t, []int{200, 503}, []int{well("/livez"), well("/readyz")})
 	goTo(t, ctx, "rack.19", 130)
 	press(t, ctx, "t")
@@ -135,14 +136,14 @@ func TestStandbyTakesOver(t *testing.T) {
 	}
 	first, err := cluster.Start(t.Context(), dirs[0])
 	require.NoError(t, err)
-	standby, err := first.Standby(t.Context(), dirs[1])
+	standby, err := clustertest.Standby(t.Context(), first, dirs[1])
 	require.NoError(t, err)
 	defer func() { _ = standby.Stop() }()
 	whole, cancel := context.WithTimeout(t.Context(), 5*time.Minute)
 	defer cancel()
 	var pages []context.Context
 	for _, name := range []string{"Robin", "Sam"} {
-		p, err := stage.StartOn(cluster.Either(first, standby))
+		p, err := stage.StartOn(clustertest.Either(first, standby))
 		require.NoError(t, err)
 		defer func() { _ = p.Stop() }()
 		ctx, stop, err := stage.Browser(whole)
@@ -156,11 +157,11 @@ func TestStandbyTakesOver(t *testing.T) {
 	kept(t, pages[0], 2)
 	kept(t, pages[1], 2)
 
-	require.NoError(t, first.Kill())
+	require.NoError(t, clustertest.Kill(first))
 	press(t, pages[0], ".") // while nobody keeps it
 	until(t, pages[0], `document.getElementById("revision").dataset.keeping === "lost"`)
 	require.Equal(t, "T", eval[string](t, pages[0], as("rack.19", 130)), "what is not kept is not shown")
-	require.NoError(t, standby.Promote(t.Context()))
+	require.NoError(t, clustertest.Promote(t.Context(), standby))
 	promoted := time.Now()
 	until(t, pages[0], `document.getElementById("revision").dataset.keeping === "kept"`) // by itself
 	t.Logf("the page is well %s after the standby was promoted", time.Since(promoted).Round(10*time.Millisecond))

@@ -172,7 +172,10 @@ func probed(t *testing.T) {
 		cmd.Stdout, cmd.Stderr = log, log
 		require.NoError(t, cmd.Start())
 		t.Cleanup(func() { _ = cmd.Process.Kill(); _ = cmd.Wait() })
-		time.Sleep(300 * time.Millisecond)
+		require.Eventually(t, func() bool {
+			out, err := exec.Command("ip", "netns", "exec", space, "cat", "/proc/net/udp").Output()
+			return err == nil && strings.Contains(string(out), ":0043 ") // port 67
+		}, time.Minute, 10*time.Millisecond)
 		return func() { _ = cmd.Process.Kill(); _ = cmd.Wait() }
 	}
 	four4 := []string{"--enable-ra", "--dhcp-range=fd09:0:0:110::50,fd09:0:0:110::99,64,600"}

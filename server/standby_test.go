@@ -24,6 +24,7 @@ import (
 	"klammer/server"
 	"klammer/store"
 	"klammer/store/cluster"
+	"klammer/store/cluster/clustertest"
 )
 
 // TestStandby: four writers on two servers, on a database with a standby that has what is
@@ -40,14 +41,14 @@ func TestStandby(t *testing.T) {
 	}
 	first, err := cluster.Start(t.Context(), dir("first"))
 	require.NoError(t, err)
-	standby, err := first.Standby(t.Context(), dir("standby"))
+	standby, err := clustertest.Standby(t.Context(), first, dir("standby"))
 	require.NoError(t, err)
 	t.Cleanup(func() { _ = standby.Stop() })
 
 	var bases []string
 	for range 2 {
 		ctx, stop := context.WithCancel(context.Background())
-		st, err := store.Open(ctx, cluster.Either(first, standby))
+		st, err := store.Open(ctx, clustertest.Either(first, standby))
 		require.NoError(t, err)
 		l, err := net.Listen("tcp", "127.0.0.1:0")
 		require.NoError(t, err)
@@ -58,7 +59,7 @@ func TestStandby(t *testing.T) {
 	}
 	f, err := notation.Read("office", "device s switch\n  ports 1-8\n  1-8: 10\n")
 	require.NoError(t, err)
-	st, err := store.Open(t.Context(), cluster.Either(first, standby))
+	st, err := store.Open(t.Context(), clustertest.Either(first, standby))
 	require.NoError(t, err)
 	defer st.Close()
 	id, err := st.Import(t.Context(), f.Office, store.Note{Author: "klammer", Summary: "first"})
@@ -105,9 +106,9 @@ func TestStandby(t *testing.T) {
 		time.Sleep(5 * time.Millisecond)
 	}
 	acked.Range(func(any, any) bool { before.Add(1); return true })
-	require.NoError(t, first.Kill())
+	require.NoError(t, clustertest.Kill(first))
 	killed := time.Now()
-	require.NoError(t, standby.Promote(t.Context()))
+	require.NoError(t, clustertest.Promote(t.Context(), standby))
 	promoted := time.Since(killed)
 	writers.Wait()
 	on := time.Since(killed)
@@ -145,7 +146,7 @@ func TestStandby(t *testing.T) {
 	_, v := d.ask("GET", "", "")
 	require.EqualValues(t, 4*most+1, v["revision"])
 	// A backup by the same address goes to the one that took over.
-	about, err := backup.Write(t.Context(), cluster.Either(first, standby), filepath.Join(t.TempDir(), "after.backup"))
+	about, err := backup.Write(t.Context(), clustertest.Either(first, standby), filepath.Join(t.TempDir(), "after.backup"))
 	require.NoError(t, err)
 	require.NotEmpty(t, about.Rows["office"])
 	t.Logf("%d acknowledged before the kill, %d in all, none lost; %d asked, %d refused meanwhile; promoted after %s, everyone done after %s", before.Load(), count, asked.Load(), refused.Load(), promoted.Round(time.Millisecond), on.Round(time.Millisecond))

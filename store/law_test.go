@@ -3,6 +3,7 @@ package store_test
 import (
 	"errors"
 	"fmt"
+	"klammer/proof/replay"
 	"slices"
 	"testing"
 
@@ -99,7 +100,7 @@ func TestLaw(t *testing.T) {
 			default:
 				base := rapid.Int64Range(max(1, rev-4), rev).Draw(t, "base")
 				line := drawLine(t, o)
-				r, err := command.Read(span.Compile(o), line)
+				r, err := command.Do(span.Compile(o), command.Line{Text: line})
 				if err != nil {
 					continue
 				}
@@ -153,7 +154,7 @@ func TestLaw(t *testing.T) {
 		}
 		made := all(0)
 		slices.Reverse(made)
-		again, err := history.Replay(&office.Office{}, made)
+		again, err := replay.Replay(&office.Office{}, made)
 		require.NoError(t, err)
 		require.Equal(t, notation.Print(o), notation.Print(again), "replayed")
 		for at, text := range was {

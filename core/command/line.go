@@ -13,11 +13,9 @@ import (
 	"klammer/core/span"
 )
 
-// Read works out what is typed on the line: a verb, or statements in notation.
+// read works out what is typed on the line: a verb, or statements in notation.
 // A semicolon parts statements; after a device or a plan, what is no statement
 // of its own belongs to it. The error is a [*notation.Mistakes].
-func Read(net *span.Net, text string) (*Result, error) { return read(net, text, nil) }
-
 func read(net *span.Net, text string, work *notation.Work) (*Result, error) {
 	parts := split(text)
 	if len(parts) == 1 {

@@ -89,7 +89,7 @@ func TestReplaceLikeForLike(t *testing.T) {
 			} else if d.Forwarding == office.Routed {
 				words += ", routed"
 			}
-			r, err := command.Read(n, "replace "+d.Name+" by "+words)
+			r, err := command.Do(n, command.Line{Text: "replace " + d.Name + " by " + words})
 			require.NoError(t, err, words)
 			require.NotContains(t, strings.Join(r.Notes, "\n"), "no place", words)
 			there := do(t, n, "replace "+d.Name+" by "+words)
@@ -168,7 +168,7 @@ func TestReplace(t *testing.T) {
 		},
 	} {
 		n := clinic(t)
-		r, err := command.Read(n, row.line)
+		r, err := command.Do(n, command.Line{Text: row.line})
 		require.NoError(t, err, row.line)
 		text, notes := notation.Print(r.Office), strings.Join(r.Notes, "\n")
 		for _, x := range row.has {
@@ -209,16 +209,16 @@ func TestMoveRefuses(t *testing.T) {
 		{"replace rack by switch, 8 ports, 1-2 to 8", "as many ports of the new rack"},
 		{"replace rack by switch, 8 ports, 1 to 9", "9"},
 	} {
-		_, err := command.Read(clinic(t), row[0])
+		_, err := command.Do(clinic(t), command.Line{Text: row[0]})
 		require.Error(t, err, row[0])
 		require.ErrorContains(t, err, row[1], row[0])
 	}
 	n := clinic(t)
 	n = do(t, n, `plug rack.7 "twin" wants 110`)
 	n = do(t, n, `plug rack.8 "twin" wants 110`)
-	_, err := command.Read(n, `move plug twin to annex.9`)
+	_, err := command.Do(n, command.Line{Text: `move plug twin to annex.9`})
 	require.ErrorContains(t, err, "say which, as in")
-	r, err := command.Read(n, `move plug twin from rack.8 to annex.9`)
+	r, err := command.Do(n, command.Line{Text: `move plug twin from rack.8 to annex.9`})
 	require.NoError(t, err)
 	require.Contains(t, strings.Join(r.Notes, "\n"), "bring 110 to annex.9")
 }

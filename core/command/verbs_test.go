@@ -28,7 +28,7 @@ func clinic(t *testing.T) *span.Net {
 
 func do(t *testing.T, n *span.Net, line string) *span.Net {
 	t.Helper()
-	r, err := command.Read(n, line)
+	r, err := command.Do(n, command.Line{Text: line})
 	require.NoError(t, err, line)
 	again, err := office.Apply(n.Office, r.Edit)
 	require.NoError(t, err, line)
@@ -111,7 +111,7 @@ func TestRenumberSubnets(t *testing.T) {
 	} {
 		f, err := notation.Read("o", row.office)
 		require.NoError(t, err)
-		r, err := command.Read(span.Compile(f.Office), row.line)
+		r, err := command.Do(span.Compile(f.Office), command.Line{Text: row.line})
 		if row.want == "" {
 			require.ErrorContains(t, err, row.notes, row.line)
 			continue
@@ -144,7 +144,7 @@ func TestLine(t *testing.T) {
 		{"device den switch; ports 1-8; 1-4: 110; cable den.8 rack.23; den 5: 120", "device den switch\n  ports 1-8\n  1-4: 110\n  5: 120", ""},
 	} {
 		n := clinic(t)
-		r, err := command.Read(n, row.line)
+		r, err := command.Do(n, command.Line{Text: row.line})
 		require.NoError(t, err, row.line)
 		text := notation.Print(r.Office)
 		require.Contains(t, text, row.has, row.line)
@@ -202,12 +202,12 @@ func TestLineRefuses(t *testing.T) {
 		{"vlan 300 extra; rack 99: 300", 22, "99"},
 		{"vlan 300 extra; retire 110", 17, "without other statements beside it"},
 	} {
-		_, err := command.Read(clinic(t), row.line)
+		_, err := command.Do(clinic(t), command.Line{Text: row.line})
 		require.Error(t, err, row.line)
-		m, ok := err.(*notation.Mistakes)
-		require.True(t, ok, "%s: %v", row.line, err)
-		require.Contains(t, m.List[0].Text, row.says, row.line)
-		require.Equal(t, row.column, m.List[0].Column, "%s: %s", row.line, m.List[0].Text)
+		var fault *command.Fault
+		require.ErrorAs(t, err, &fault, row.line)
+		require.Contains(t, fault.Mistakes[0].Text, row.says, row.line)
+		require.Equal(t, row.column, fault.Mistakes[0].Column, "%s: %s", row.line, fault.Mistakes[0].Text)
 	}
 }
 
@@ -242,7 +242,7 @@ func TestRenumberKeepsHosts(t *testing.T) {
 	} {
 		f, err := notation.Read("t", "vlan 16 x "+row[0]+"\ndevice r router\n  ports lan\n  lan: 16\n  "+row[1]+" on lan\n")
 		require.NoError(t, err)
-		r, err := command.Read(span.Compile(f.Office), "renumber 16 to 32 with subnets")
+		r, err := command.Do(span.Compile(f.Office), command.Line{Text: "renumber 16 to 32 with subnets"})
 		require.NoError(t, err)
 		want := strings.NewReplacer("10.0.16.0", "10.0.32.0", "10.0.29.7", "10.0.45.7", "10.0.16.7", "10.0.32.7", "10.16.", "10.32.", "fd00:16:", "fd00:32:", "address 16", "address 32").Replace(row[0] + "|" + row[1])
 		net, address, _ := strings.Cut(want, "|")
@@ -273,7 +273,7 @@ func TestQuotedSemicolons(t *testing.T) {
 	require.NoError(t, err)
 	for _, name := range []string{`say "a; b"`, `a;b`, `back\slash; "`, `"`, `# no comment; none`} {
 		quoted := `"` + strings.NewReplacer(`\`, `\\`, `"`, `\"`).Replace(name) + `"`
-		r, err := command.Read(span.Compile(f.Office), "s 1: 10; plug s.1 "+quoted+" wants 10; s 2: 20")
+		r, err := command.Do(span.Compile(f.Office), command.Line{Text: "s 1: 10; plug s.1 " + quoted + " wants 10; s 2: 20"})
 		require.NoError(t, err, quoted)
 		require.Equal(t, name, r.Office.Plugs[0].Name)
 		require.Len(t, r.Edit, 3)

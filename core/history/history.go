@@ -109,25 +109,6 @@ func Past(o *office.Office, since []Made) (*office.Office, error) {
 	return o, nil
 }
 
-// Replay does edits again, the oldest first: from an empty office it gives the
-// office that they led to.
-func Replay(o *office.Office, made []Made) (*office.Office, error) {
-	draft := office.NewDraft(o)
-	for _, one := range made {
-		for _, change := range one.Changes {
-			c, err := back(draft.Office(), Change{change.Key, change.After, change.Before, change.At})
-			if err == nil {
-				err = draft.Put(c)
-			}
-			if err != nil {
-				return nil, fmt.Errorf("edit %d cannot be done again: %w", one.Revision, err)
-			}
-		}
-	}
-	o, _ = draft.Done()
-	return o, nil
-}
-
 // TakeBack is the office without an edit, and the edit that leads there. All
 // that the edit touched has to be as it left it; since is the edits after it,
 // the newest first, as far as they are known, to name who stands in the way.

@@ -1,6 +1,7 @@
 package history_test
 
 import (
+	"klammer/proof/replay"
 	"slices"
 	"strings"
 	"testing"
@@ -37,7 +38,7 @@ func (s *story) keep(o *office.Office, e office.Edit, who, what string, undoes i
 }
 
 func (s *story) edit(who, line string) {
-	r, err := command.Read(span.Compile(s.o), line)
+	r, err := command.Do(span.Compile(s.o), command.Line{Text: line})
 	require.NoError(s.t, err, line)
 	s.keep(r.Office, r.Edit, who, line, 0)
 }
@@ -56,7 +57,7 @@ func (s *story) holds() {
 	for n := range s.made {
 		then := slices.Clone(s.made[n:])
 		slices.Reverse(then)
-		replayed, err := history.Replay(&office.Office{}, then)
+		replayed, err := replay.Replay(&office.Office{}, then)
 		require.NoError(s.t, err)
 		past, err := history.Past(s.o, s.made[:n])
 		require.NoError(s.t, err)
@@ -64,7 +65,7 @@ func (s *story) holds() {
 	}
 	all := slices.Clone(s.made)
 	slices.Reverse(all)
-	now, err := history.Replay(&office.Office{}, all)
+	now, err := replay.Replay(&office.Office{}, all)
 	require.NoError(s.t, err)
 	require.Equal(s.t, notation.Print(now), notation.Print(s.o))
 }

@@ -121,21 +121,6 @@ func database(dir string) string {
 
 func superuserFile(dir string) string { return filepath.Join(dir, "superuser") }
 
-// superuser is the address for what a superuser alone may do.
-func (c *Cluster) superuser() (string, error) {
-	one, err := url.Parse(c.URL)
-	if err != nil {
-		return "", err
-	}
-	password, err := os.ReadFile(superuserFile(c.dir))
-	if errors.Is(err, os.ErrNotExist) {
-		return c.URL, nil
-	}
-	one.User = url.UserPassword("postgres", strings.TrimSpace(string(password)))
-	one.Path = "/postgres"
-	return one.String(), err
-}
-
 // hold keeps a second program out of the folder for as long as we live.
 func (c *Cluster) hold() (err error) {
 	if c.lock, err = os.OpenFile(filepath.Join(c.dir, "lock"), os.O_CREATE|os.O_RDWR|syscall.O_CLOEXEC, 0o600); err != nil {
@@ -291,7 +276,7 @@ func (c *Cluster) launch(ctx context.Context, data string, port int, settings []
 		options = append(options, "-c", text)
 	}
 	log := filepath.Join(data, "server.log")
-	if err := c.run(ctx, "pg_ctl", "start", "-W", "-D", data, "-l", log, "-o", strings.Join(options, " ")); err != nil {
+	if err := c.Run(ctx, "pg_ctl", "start", "-W", "-D", data, "-l", log, "-o", strings.Join(options, " ")); err != nil {
 		return c.why(err, data)
 	}
 	for until := time.Now().Add(20 * time.Second); time.Now().Before(until); {
@@ -352,7 +337,7 @@ func (c *Cluster) make(ctx context.Context, data string, quick bool) (string, er
 	if quick {
 		args = append(args, "--no-sync")
 	}
-	if err := c.run(ctx, "initdb", args...); err != nil {
+	if err := c.Run(ctx, "initdb", args...); err != nil {
 		return "", fmt.Errorf("the database folder cannot be made: %w", err)
 	}
 	// Before anybody can connect: a role that owns its database, may make others to try
@@ -369,15 +354,11 @@ func (c *Cluster) Stop() error {
 	defer c.lock.Close()
 	ctx, cancel := context.WithTimeout(context.Background(), time.Minute)
 	defer cancel()
-	return c.run(ctx, "pg_ctl", "stop", "-m", "fast", "-w", "-D", filepath.Join(c.dir, "postgres"))
+	return c.Run(ctx, "pg_ctl", "stop", "-m", "fast", "-w", "-D", filepath.Join(c.dir, "postgres"))
 }
 
-// Kill ends the server at once, as a power cut would.
-func (c *Cluster) Kill() error {
-	ctx, cancel := context.WithTimeout(context.Background(), time.Minute)
-	defer cancel()
-	return c.run(ctx, "pg_ctl", "stop", "-m", "immediate", "-w", "-D", filepath.Join(c.dir, "postgres"))
-}
+// Dir is the folder that it is in; what it keeps is in postgres.
+func (c *Cluster) Dir() string { return c.dir }
 
 // Again starts a cluster that was killed, at the port that it had.
 func (c *Cluster) Again(ctx context.Context) (*Cluster, error) {
@@ -388,7 +369,8 @@ func (c *Cluster) Again(ctx context.Context) (*Cluster, error) {
 	return c, c.answers(ctx, data, nil)
 }
 
-func (c *Cluster) run(ctx context.Context, program string, args ...string) error {
+// Run runs one of PostgreSQL's programs, as whom the server runs as.
+func (c *Cluster) Run(ctx context.Context, program string, args ...string) error {
 	return c.tell(ctx, "", program, args...)
 }
 

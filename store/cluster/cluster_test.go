@@ -13,6 +13,7 @@ import (
 
 	"klammer/proof/short"
 	"klammer/store/cluster"
+	"klammer/store/cluster/clustertest"
 )
 
 // TestLife: a cluster is made once, keeps what was committed through a crash,
@@ -39,7 +40,7 @@ func TestLife(t *testing.T) {
 	_, err = cluster.Start(ctx, dir)
 	require.ErrorContains(t, err, "another Klammer runs with the folder")
 
-	require.NoError(t, one.Kill()) // as a power cut would
+	require.NoError(t, clustertest.Kill(one)) // as a power cut would
 	again, err := one.Again(ctx)
 	require.NoError(t, err)
 	exec(again.URL, "INSERT INTO kept SELECT n + 1 FROM kept")
@@ -86,7 +87,7 @@ func TestFirstStartCutOff(t *testing.T) {
 		c.Watch(ctx, slog.New(slog.DiscardHandler))
 		close(watched)
 	}()
-	require.NoError(t, c.Kill())
+	require.NoError(t, clustertest.Kill(c))
 	require.Eventually(t, func() bool {
 		conn, err := pgx.Connect(t.Context(), c.URL)
 		if err == nil {

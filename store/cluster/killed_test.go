@@ -73,10 +73,10 @@ func TestKilledTogether(t *testing.T) {
 		{"the postmaster alone", func() { pid, _ := postmaster(data); signal([]int{pid}, syscall.SIGKILL) }},
 		{"a process of somebody's", func() { killed("idle") }},
 		{"the writer", func() { killed("walwriter") }},
-		{"it was told to stop", func() { _ = c.run(context.Background(), "pg_ctl", "stop", "-m", "fast", "-W", "-D", data) }},
+		{"it was told to stop", func() { _ = c.Run(context.Background(), "pg_ctl", "stop", "-m", "fast", "-W", "-D", data) }},
 		{"it hangs in stopping", func() {
 			signal(named("checkpointer"), syscall.SIGSTOP)
-			_ = c.run(context.Background(), "pg_ctl", "stop", "-m", "fast", "-W", "-D", data)
+			_ = c.Run(context.Background(), "pg_ctl", "stop", "-m", "fast", "-W", "-D", data)
 		}},
 		{"killed, and its number is another program's by now", func() {
 			signal(processes(data), syscall.SIGKILL)
