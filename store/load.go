@@ -8,6 +8,7 @@ import (
 	"time"
 
 	"github.com/jackc/pgx/v5"
+	"github.com/jackc/pgx/v5/pgtype"
 
 	"klammer/core/history"
 	"klammer/core/notation"
@@ -98,14 +99,14 @@ func (l *loader) readShapes() error {
 		kind, rest, admit string
 		id                int64
 		off, said, filter bool
-		plain             string
+		plain             pgtype.Multirange[pgtype.Range[int32]]
 		use               *string
 		pvid              *int32
 		vids, wires       []*int32
 		tagged            []*bool
 	)
 	return l.each(`SELECT CASE WHEN port_id IS NOT NULL THEN 'port' WHEN use_id IS NOT NULL THEN 'use' ELSE 'line' END,
-			COALESCE(port_id, use_id, plan_line_id), is_off, use_name, rest, pvid_said, pvid::int, admit, filter, s.tagged::text,
+			COALESCE(port_id, use_id, plan_line_id), is_off, use_name, rest, pvid_said, pvid::int, admit, filter, s.tagged,
 			array_agg(v.vid::int ORDER BY v.vid), array_agg(v.tagged ORDER BY v.vid), array_agg(v.wire::int ORDER BY v.vid)
 		FROM shape s LEFT JOIN shape_vlan v ON v.shape_id = s.id WHERE s.office_id = $1 GROUP BY s.id`,
 		[]any{&kind, &id, &off, &use, &rest, &said, &pvid, &admit, &filter, &plain, &vids, &tagged, &wires}, func() error {
@@ -126,10 +127,7 @@ func (l *loader) readShapes() error {
 					shape.Admit = one
 				}
 			}
-			var err error
-			if shape.Tagged, err = ranged(plain); err != nil {
-				return err
-			}
+			shape.Tagged = ranged(plain)
 			for i, v := range vids {
 				switch {
 				case v == nil: // no member at all

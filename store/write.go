@@ -1,11 +1,10 @@
 package store
 
 import (
-	"fmt"
 	"net/netip"
-	"strings"
 
 	"github.com/jackc/pgx/v5"
+	"github.com/jackc/pgx/v5/pgtype"
 
 	"klammer/core/office"
 )
@@ -319,47 +318,34 @@ func (w *writer) shape(owner, ownerID string, args []any, shape *office.Shape) {
 		pvid = shape.PVID
 	}
 	w.queue(`WITH s AS (INSERT INTO shape (office_id, `+owner+`, is_off, use_name, rest, pvid_said, pvid, admit, filter, tagged)
-		VALUES ($1, `+ownerID+`, `+p(1)+`, `+p(2)+`, `+p(3)+`, `+p(4)+`, `+p(5)+`, `+p(6)+`, `+p(7)+`, `+p(11)+`::text::int4multirange) RETURNING id)
+		VALUES ($1, `+ownerID+`, `+p(1)+`, `+p(2)+`, `+p(3)+`, `+p(4)+`, `+p(5)+`, `+p(6)+`, `+p(7)+`, `+p(11)+`) RETURNING id)
 		INSERT INTO shape_vlan (shape_id, vid, tagged, wire)
 		SELECT s.id, v.vid, v.tagged, v.wire FROM s, unnest(`+p(8)+`::int[], `+p(9)+`::boolean[], `+p(10)+`::int[]) AS v (vid, tagged, wire)`,
 		append(args, shape.Off, null(shape.Use), rests[shape.Rest], shape.PVIDSet, pvid, shape.Admit.String(), !shape.FilterOff, vids, tagged, wires, multirange(&plain))...)
 }
 
-// multirange is a set as PostgreSQL writes its ranges: {[110,111),[120,131)}.
-func multirange(set *office.Set) string {
-	var b strings.Builder
-	b.WriteByte('{')
-	vs := set.VIDs()
-	for i := 0; i < len(vs); {
-		j := i
-		for j+1 < len(vs) && vs[j+1] == vs[j]+1 {
-			j++
-		}
-		if i > 0 {
-			b.WriteByte(',')
-		}
-		fmt.Fprintf(&b, "[%d,%d)", vs[i], int(vs[j])+1)
-		i = j + 1
-	}
-	b.WriteByte('}')
-	return b.String()
-}
-
-// ranged reads [multirange] back.
-func ranged(text string) (vs []office.VID, err error) {
-	for part := range strings.SplitSeq(strings.Trim(text, "{}"), "),") {
-		if part = strings.Trim(part, "[)"); part == "" {
+// multirange is a set as ranges, each with its first VLAN and the one behind its last.
+func multirange(set *office.Set) pgtype.Multirange[pgtype.Range[int32]] {
+	out := pgtype.Multirange[pgtype.Range[int32]]{}
+	for vid := range set.All() {
+		at := int32(vid)
+		if last := len(out) - 1; last >= 0 && out[last].Upper == at {
+			out[last].Upper++
 			continue
 		}
-		var from, to int
-		if _, err := fmt.Sscanf(part, "%d,%d", &from, &to); err != nil {
-			return nil, fmt.Errorf("%q is no range of VLANs: %w", text, err)
-		}
-		for v := from; v < to; v++ {
-			vs = append(vs, office.VID(v))
+		out = append(out, pgtype.Range[int32]{Lower: at, Upper: at + 1, LowerType: pgtype.Inclusive, UpperType: pgtype.Exclusive, Valid: true})
+	}
+	return out
+}
+
+// ranged reads [multirange] back; PostgreSQL gives ranges of whole numbers in that form.
+func ranged(ranges pgtype.Multirange[pgtype.Range[int32]]) (vids []office.VID) {
+	for _, one := range ranges {
+		for at := one.Lower; at < one.Upper; at++ {
+			vids = append(vids, office.VID(at))
 		}
 	}
-	return vs, nil
+	return vids
 }
 
 var rests = [...]string{office.RestNone: "none", office.RestAll: "all", office.RestNeeded: "needed"}
