@@ -3,6 +3,7 @@ package proof
 import (
 	"fmt"
 	"os"
+	"reflect"
 	"slices"
 	"strconv"
 	"strings"
@@ -336,7 +337,7 @@ func reached(o *office.Office, now map[string]map[string]bool, dev string) bool 
 		return false
 	}
 	d := o.Device(dev)
-	if d.Manage == nil {
+	if d == nil || d.Manage == nil {
 		return false
 	}
 	wire := -1
@@ -431,13 +432,15 @@ func TestOrders(t *testing.T) {
 			continue
 		}
 		sum.made++
-		witnessed(t, seed, o, &sum)
+		witnessed(t, seed, o, true, &sum)
 	}
 	t.Logf("%+v", sum)
 }
 
-// witnessed holds an order against what a witness sees.
-func witnessed(t *testing.T, seed int, o *order.Order, sum *tally) {
+// witnessed holds an order against what a witness sees. Where one device takes the place of
+// another, whose ends are whose is not told from outside: counted is false, and who is cut off
+// is not judged.
+func witnessed(t *testing.T, seed int, o *order.Order, counted bool, sum *tally) {
 	show := func() string { return fmt.Sprintf("pair %d\n%s", seed, shownOrder(o)) }
 	w := newWitness(o.Was, o.Planned, o.Lent)
 	now, cuts, leaks := o.Was, 0, 0
@@ -477,16 +480,19 @@ func witnessed(t *testing.T, seed int, o *order.Order, sum *tally) {
 				require.NoError(t, err, "step %d, back: %s\n%s", i, line, show())
 				back = next
 			}
-			require.Equal(t, heardBefore, heard(back), "step %d: the way back leads elsewhere\n%s", i, show())
+			require.True(t, !counted || reflect.DeepEqual(heardBefore, heard(back)), "step %d: the way back leads elsewhere\n%s", i, show())
 		}
 		require.Equal(t, st.Kind == order.Check || st.Kind == order.Save, len(st.Undo) == 0, "step %d: every act has its way back\n%s", i, show())
 		if st.Kind == order.Set && i > 0 {
 			d, x := before.Device(st.Device), now.Device(st.Device)
-			differ := d != nil && len(d.Ports) == len(x.Ports) && settingsDiffer(before, now, st.Device)
+			differ := d != nil && x != nil && len(d.Ports) == len(x.Ports) && settingsDiffer(before, now, st.Device)
 			require.True(t, !differ || len(st.Changes) > 0, "step %d: what changes is not said\n%s", i, show())
 		}
 		require.LessOrEqual(t, unsayable(now), max(unsayable(o.Was), unsayable(o.Planned)), "step %d leads to what no device can be set to\n%s", i, show())
-		c, l := w.look(now, hears)
+		var c, l []string
+		if counted {
+			c, l = w.look(now, hears)
+		}
 		cuts, leaks = cuts+len(c), leaks+len(l)
 		said := slices.ContainsFunc(o.Steps[:i+1], func(s order.Step) bool {
 			return slices.ContainsFunc(s.Joins, func(j order.Join) bool { return j.Until > i })
@@ -495,24 +501,42 @@ func witnessed(t *testing.T, seed int, o *order.Order, sum *tally) {
 		said = slices.ContainsFunc(o.Steps[:i+1], func(s order.Step) bool {
 			return slices.ContainsFunc(s.Interrupts, func(x order.Interrupt) bool { return x.Until > i })
 		})
-		require.Equal(t, len(c) > 0, said, "step %d: cut %v\n%s", i, c, show())
+		require.True(t, !counted || len(c) > 0 == said, "step %d: cut %v\n%s", i, c, show())
 		left[st.Device] -= onIt(st)
 		// Who loses the way to a device that has steps left goes there next, or has said so.
 		for dev, k := range left {
-			if k == 0 || st.Kind == order.Laptop || len(now.Plugs) == 0 || len(before.Plugs) == 0 || reached(now, hears, dev) || !reached(before, heardBefore, dev) || slices.Contains(st.Blind, dev) {
+			if !counted || k == 0 || st.Kind == order.Laptop || len(now.Plugs) == 0 || len(before.Plugs) == 0 || reached(now, hears, dev) || !reached(before, heardBefore, dev) || slices.Contains(st.Blind, dev) {
 				continue
 			}
 			require.True(t, i+1 < len(o.Steps) && o.Steps[i+1].Kind == order.Laptop, "step %d: %s is lost\n%s", i, dev, show())
 		}
 	}
-	require.Equal(t, notation.Print(o.Planned), notation.Print(now), show())
-	require.Equal(t, o.Price.Interrupted, cuts, show())
+	require.Equal(t, things(o.Planned), things(now), show())
+	require.True(t, !counted || o.Price.Interrupted == cuts, "%d told, %d seen: %s", o.Price.Interrupted, cuts, show())
 	require.LessOrEqual(t, min(leaks, 1), o.Leaks, show())
 	sum.steps += len(o.Steps)
 	sum.walks += o.Price.Walks
 	sum.interrupted += min(1, cuts)
 	sum.leaky += min(1, o.Leaks)
 	sum.blind += min(1, o.Price.Blind)
+}
+
+// things is what an office has, whatever the order it is written in.
+func things(o *office.Office) []string {
+	var all []string
+	for _, text := range strings.Split(strings.TrimSpace(notation.Print(o)), "\n\n") {
+		switch {
+		case strings.HasPrefix(text, "device "):
+			all = append(all, text)
+		case !strings.HasPrefix(text, "cable "):
+			all = append(all, strings.Split(text, "\n")...)
+		}
+	}
+	for _, c := range o.Cables { // each by itself, also those of bundles
+		all = append(all, fmt.Sprintf("cable %s %s", min(c.A.String(), c.B.String()), max(c.A.String(), c.B.String())))
+	}
+	slices.Sort(all)
+	return all
 }
 
 // settingsDiffer says whether a port of a device forwards otherwise in one VLAN or another.

@@ -104,26 +104,49 @@ func goal(net *span.Net, vid office.VID) map[int]bool {
 		return nil
 	}
 	for _, part := range vlan.Spans {
-		var start span.Node
-		found := false
-		for _, node := range part.Nodes {
-			gateway := net.AtGateway(node.Hub, vid)
-			if node.Label == span.Label(vid) && (!found || gateway && !net.AtGateway(start.Hub, vid)) {
-				start, found = node, true
-			}
+		if best := talking(net, part, vid); best != nil {
+			return best
 		}
-		if !found {
-			continue // an address that nobody reaches
-		}
-		g := map[int]bool{}
-		for node := range net.Mutual(part, start) {
-			if node.Label == span.Label(vid) {
-				g[node.Hub] = true
-			}
-		}
-		return g
 	}
-	return nil
+	return nil // only addresses that nobody reaches
+}
+
+// talking is the hubs of a span that talk with each other both ways: those with the gateway,
+// else the most of them, else the first by name. Where a span is whole, that is all of it.
+func talking(net *span.Net, part *span.Span, vid office.VID) (best map[int]bool) {
+	seen := map[int]bool{}
+	name := func(set map[int]bool) (first string) {
+		for hub := range set {
+			if one := net.HubName(hub); first == "" || office.NaturalCompare(one, first) < 0 {
+				first = one
+			}
+		}
+		return first
+	}
+	gateway := func(set map[int]bool) int {
+		for h := range set {
+			if net.AtGateway(h, vid) {
+				return 1
+			}
+		}
+		return 0
+	}
+	for _, node := range part.Nodes {
+		if node.Label != span.Label(vid) || seen[node.Hub] {
+			continue
+		}
+		net.Effort().Spend(1 + len(part.Nodes)/4)
+		set := map[int]bool{}
+		for other := range net.Mutual(part, node) {
+			if other.Label == span.Label(vid) {
+				set[other.Hub], seen[other.Hub] = true, true
+			}
+		}
+		if best == nil || cmp.Or(cmp.Compare(gateway(set), gateway(best)), cmp.Compare(len(set), len(best)), office.NaturalCompare(name(best), name(set))) > 0 {
+			best = set
+		}
+	}
+	return best
 }
 
 // Withdraw takes vid off a port, and off every cable that needed it before and no

@@ -134,6 +134,12 @@ func (n *node) onto(rest []*node, was Price) *node {
 // cannot be done there.
 func (n *node) again(node *node) (act, *world) {
 	act := node.act
+	switch act.kind {
+	case Set, Manage, Check, Save: // what leads there may be what was left out
+		if !n.world.reaches(act.dev) {
+			return act, nil
+		}
+	}
 	switch {
 	case act.given != nil:
 		if one := n.asOne(act, act.given); one != nil {
@@ -146,9 +152,6 @@ func (n *node) again(node *node) (act, *world) {
 		}
 		return act, n.world.carry(act.task)
 	case act.kind == Set:
-		if !n.world.reaches(act.dev) {
-			return act, nil
-		}
 		trial := n.world.apply(act.dev, act.step)
 		if trial == nil {
 			return act, nil

@@ -386,14 +386,24 @@ func (n *Net) finish(vid office.VID, spans []*Span) {
 	n.vlans.Set(vid, vlan)
 }
 
-// firstNamed compares two spans by the least name of a device in them, so
+// HubName is the device of a hub, with its port where it is one of a device that routes.
+func (n *Net) HubName(hub int) string {
+	at := n.Topo.Hubs[hub]
+	device := n.Office.Devices[at.Dev]
+	if at.Port < 0 {
+		return device.Name
+	}
+	return device.Name + "." + device.Ports[at.Port].Name
+}
+
+// firstNamed compares two spans by the least name of a hub in them, so
 // that equals stand in an order that does not hang on the order of a file.
 func (n *Net) firstNamed(a, b *Span) int {
 	least := func(part *Span) string {
 		name := ""
 		for i, node := range part.Nodes {
-			if d := n.Office.Devices[n.Topo.Hubs[node.Hub].Dev].Name; i == 0 || office.NaturalCompare(d, name) < 0 {
-				name = d
+			if one := n.HubName(node.Hub); i == 0 || office.NaturalCompare(one, name) < 0 {
+				name = one
 			}
 		}
 		return name

@@ -256,10 +256,20 @@ func (m *Map) placesOf(vid office.VID) (places []span.Place) {
 			places = append(places, span.Place{Span: part, Node: part.Nodes[0]})
 			continue
 		}
+		var routing []span.Place // where only a device's address is: for want of hosts
 		for _, node := range part.Nodes {
-			if node.Label == span.Label(vid) && m.Net.EndsAt(node.Hub, vid) && (len(places) == 0 || !m.Net.HasAddress(node.Hub, vid)) {
-				places = append(places, span.Place{Span: part, Node: node})
+			if node.Label != span.Label(vid) || !m.Net.EndsAt(node.Hub, vid) {
+				continue
 			}
+			place := span.Place{Span: part, Node: node}
+			if m.Net.HasAddress(node.Hub, vid) && !m.hosts(&span.Span{Nodes: []span.Node{node}}, vid) {
+				routing = append(routing, place)
+			} else {
+				places = append(places, place)
+			}
+		}
+		if len(places) == 0 && len(routing) > 0 {
+			places = append(places, slices.MinFunc(routing, func(a, b span.Place) int { return office.NaturalCompare(m.Net.HubName(a.Node.Hub), m.Net.HubName(b.Node.Hub)) }))
 		}
 	}
 	return places
