@@ -28,7 +28,7 @@ func TestField(t *testing.T) {
 	require.NoError(t, chromedp.Do(ctx, chromedp.Click(stage.Cell("rack.19", 190))))
 	until(t, ctx, `document.querySelector("[data-seen]")?.textContent.includes("hears ward-east 8")`)
 	visit(t, ctx, p, "/1/devices?device=rack", ".front")
-	until(t, ctx, `document.querySelector(".jack.lit")?.title.includes("link up")`)
+	until(t, ctx, `document.querySelector(".jack.lit")?.dataset.tip.includes("link up")`)
 
 	// Credentials go in, and do not come out.
 	visit(t, ctx, p, "/1/field", ".add")

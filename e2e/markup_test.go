@@ -107,7 +107,7 @@ func TestMarkup(t *testing.T) {
 		require.NoError(t, chromedp.Do(ctx, chromedp.Navigate(p.URL+query(view))))
 		until(t, ctx, `document.querySelector("main, .front, .offices, #board") !== null && document.body.innerText.trim().length > 20`)
 		time.Sleep(400 * time.Millisecond) // what is asked for after the page
-		text := eval[string](t, ctx, `document.body.innerText + [...document.querySelectorAll("[title],[aria-label],option,input")].map(e => [e.title, e.getAttribute("aria-label"), e.textContent, e.value].join(" ")).join("\n")`)
+		text := eval[string](t, ctx, `document.body.innerText + [...document.querySelectorAll("[data-tip],[aria-label],option,input")].map(e => [e.dataset.tip, e.getAttribute("aria-label"), e.textContent, e.value].join(" ")).join("\n")`)
 		for what, m := range marks {
 			seen[what] = seen[what] || strings.Contains(text, m)
 		}

@@ -1,19 +1,13 @@
 <script lang="ts">
   import { Button, ThemeProvider } from "flowbite-svelte";
   import { onDestroy, onMount, type Component } from "svelte";
-  import Board from "./board/Board.svelte";
-  import Dock from "./dock/Dock.svelte";
   import Foretold from "./line/Foretold.svelte";
   import Line from "./line/Line.svelte";
-  import Offices from "./offices/Offices.svelte";
-  import Join from "./people/Join.svelte";
-  import SignIn from "./people/SignIn.svelte";
   import Header from "./shell/Header.svelte";
-  import KeysDialog from "./shell/KeysDialog.svelte";
-  import NameDialog from "./shell/NameDialog.svelte";
   import Notice from "./shell/Notice.svelte";
   import Then from "./history/Then.svelte";
   import { theme } from "./shell/theme";
+  import Tip from "./shell/Tip.svelte";
   import Waiting from "./shell/Waiting.svelte";
   import { found } from "./state/found.svelte";
   import { me } from "./state/me.svelte";
@@ -24,7 +18,8 @@
   import { selection } from "./state/selection.svelte";
 
   // Views are loaded when they are opened, and once the first one stands.
-  const pages: Record<Exclude<View, "board">, () => Promise<{ default: Component }>> = {
+  const pages: Record<View, () => Promise<{ default: Component }>> = {
+    board: () => import("./board/Home.svelte"),
     reach: () => import("./reach/Reach.svelte"),
     walk: () => import("./walk/Walk.svelte"),
     talk: () => import("./talk/Talk.svelte"),
@@ -41,6 +36,12 @@
     compare: () => import("./offices/Compare.svelte"),
     people: () => import("./people/People.svelte"),
   };
+  // What is no view of an office.
+  const offices = () => import("./offices/Offices.svelte");
+  const join = () => import("./people/Join.svelte");
+  const signIn = () => import("./people/SignIn.svelte");
+  const keysDialog = () => import("./shell/KeysDialog.svelte");
+  const nameDialog = () => import("./shell/NameDialog.svelte");
   onMount(() => {
     const later = setTimeout(() => Object.values(pages).forEach((load) => void load().catch(() => undefined)), 2500);
     return () => clearTimeout(later);
@@ -51,7 +52,12 @@
   let tall = $state(innerHeight);
   const room = $derived(tall - 85);
   const low = $derived(panels.board > room - Math.min(240, 0.3 * tall) && panels.board <= room - Math.min(190, 0.3 * tall));
-  const opened = $derived(view === "board" ? null : pages[view]());
+  const opened = $derived(id > 0 ? pages[view]() : null); // at once, while the office itself is on its way
+  let asked = $state({ keys: false, name: false }); // dialogs, once
+  $effect(() => {
+    if (panels.keys) asked.keys = true;
+    if (office.askName) asked.name = true;
+  });
 
   $effect(() => void office.open(id));
   office.onfound = () => {
@@ -107,43 +113,46 @@
 
 <ThemeProvider {theme}>
   <!-- svelte-ignore a11y_click_events_have_key_events, a11y_no_static_element_interactions -->
-  <div class="shell" class:page={opened || id < 1 || me.out} class:low onclick={place.follow}>
+  <div class="shell" class:page={view !== "board" || id < 1 || me.out} class:low onclick={place.follow}>
     <Header />
     {#if id === -2}
-      <Join />
+      {@render loaded(join())}
     {:else if me.out}
-      <SignIn />
+      {@render loaded(signIn())}
     {:else if id === 0 && view === "people"}
-      <main class="alone">{#await pages.people() then page}<page.default />{/await}</main>
+      <main class="alone">{@render loaded(pages.people())}</main>
     {:else if id === 0}
-      <Offices />
-    {:else if !office.view}
+      {@render loaded(offices())}
+    {:else if !office.view || !opened}
       <Waiting />
     {:else}
-      {#if opened}
+      {#if view === "board"}
+        {@render loaded(opened)}
+      {:else}
         <main>
           <Then />
-          {#await opened then page}<page.default />{:catch}
-            <p class="wrong" role="alert">
-              This page could not be loaded: the server is away, or was replaced by a newer one. <Button onclick={() => location.reload()}
-                >Load it again</Button
-              >
-            </p>
-          {/await}
+          {@render loaded(opened)}
         </main>
         <Foretold docked />
-      {:else}
-        <main class="home"><Then /><Board /></main>
-        <Dock />
-        <Foretold />
       {/if}
       <Line />
     {/if}
   </div>
   <Notice />
-  <NameDialog />
-  <KeysDialog />
+  <Tip />
+  {#if asked.name}{@render loaded(nameDialog())}{/if}
+  {#if asked.keys}{@render loaded(keysDialog())}{/if}
 </ThemeProvider>
+
+{#snippet loaded(part: Promise<{ default: Component }>)}
+  {#await part then page}<page.default />{:catch}
+    <p class="wrong" role="alert">
+      This page could not be loaded: the server is away, or was replaced by a newer one. <Button onclick={() => location.reload()}
+        >Load it again</Button
+      >
+    </p>
+  {/await}
+{/snippet}
 
 <style>
   .shell {
@@ -173,12 +182,6 @@
     overflow: auto;
     display: flex;
     flex-direction: column;
-  }
-  .home {
-    overflow: hidden;
-  }
-  .home > :global(.board) {
-    flex: 1;
   }
   .page main {
     background: var(--paper);

@@ -61,7 +61,7 @@
         if (e.key === "Escape" || e.key === "Enter") document.getElementById("board")?.focus();
       }}
     />
-    <button class="sort" onclick={() => rows.turn()} title="Sort the rows (s)">by {rows.sort}</button>
+    <button class="sort" onclick={() => rows.turn()} data-tip="Sort the rows (s)">by {rows.sort}</button>
     {#if found.devices.length}
       <select
         class="side"
@@ -82,7 +82,7 @@
       aria-hidden="true"
       style:left={`calc(var(--names) + ${g.x}px)`}
       style:width={`${g.width}px`}
-      title={`${g.device.name}: ${g.device.kind}, ${g.device.forwarding}${g.device.follows ? `, follows ${g.device.follows}` : ""}`}
+      data-tip={`${g.device.name}: ${g.device.kind}, ${g.device.forwarding}${g.device.follows ? `, follows ${g.device.follows}` : ""}`}
     >
       <b>{g.device.name}</b>
     </div>
@@ -97,7 +97,7 @@
       data-column={from + i}
       style:left={`calc(var(--names) + ${c.x}px)`}
       style:width={`${c.width}px`}
-      title={hint(c)}
+      data-tip={hint(c)}
     >
       <span class="label mono"
         ><span class="sr-only">{c.device}</span> {mark(c) ? "!" : ""}{departs(c) ? "≠" : ""}{other(c) ? "~" : ""}{c.label}</span
@@ -110,7 +110,7 @@
       aria-hidden="true"
       style:left={`calc(var(--names) + ${u.x + 1}px)`}
       style:width={`${u.width - 2}px`}
-      title={`use ${u.name}`}>{short(u.name, u.width)}</span
+      data-tip={`use ${u.name}`}>{short(u.name, u.width)}</span
     >
   {/each}
 </div>

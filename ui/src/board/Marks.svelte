@@ -46,7 +46,7 @@
     style:top={`${o.y}px`}
     style:height={`${tall}px`}
     data-who={o.who.name}
-    title={`${o.who.name} is here`}
+    data-tip={`${o.who.name} is here`}
   >
     <span>{initials(o.who.name)}</span>
   </div>

@@ -14,7 +14,7 @@
   role="rowheader"
   tabindex="-1"
   onclick={onpick}
-  title={[`${state[0]}: ${state[1]}`, vlan.note, ...vlan.nets, vlan.gateway].filter(Boolean).join(" · ")}
+  data-tip={[`${state[0]}: ${state[1]}`, vlan.note, ...vlan.nets, vlan.gateway].filter(Boolean).join(" · ")}
 >
   <i></i>
   <span class="vid mono">{vlan.vid}</span>

@@ -32,7 +32,7 @@
 
 <h2>{n}</h2>
 <div class="facts">
-  <label title="How the device asks for memberships: its sheet is written so"
+  <label data-tip="How the device asks for memberships: its sheet is written so"
     >Asks <Select
       placeholder=""
       classes={{ select: "field" }}
@@ -64,7 +64,7 @@
       class="field mono"
       value={device.manageText ?? ""}
       placeholder="190 10.61.190.4/24 via 10.61.190.1"
-      title="VLAN, address with prefix length, and the default gateway it was told (via none: it has none). What is not said is the VLAN's."
+      data-tip="VLAN, address with prefix length, and the default gateway it was told (via none: it has none). What is not said is the VLAN's."
       onchange={(e) => say(e.currentTarget.value.trim() ? `${n} manage ${e.currentTarget.value}` : `-${n} manage`)}
     /></label
   >
@@ -73,7 +73,7 @@
       class="field mono"
       value={device.factory ?? ""}
       placeholder="192.168.1.1/24 in 1"
-      title="Where it answers as it comes out of its box: orders begin there"
+      data-tip="Where it answers as it comes out of its box: orders begin there"
       onchange={(e) => say(e.currentTarget.value.trim() ? `${n} factory ${e.currentTarget.value}` : `-${n} factory`)}
     /></label
   >

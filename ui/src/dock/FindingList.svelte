@@ -65,7 +65,7 @@
     >
       <span class="severity">{root.severity}</span>
       <div>
-        <Button class="text" onclick={() => go(root)} title="Go there">{root.text}</Button>
+        <Button class="text" onclick={() => go(root)} data-tip="Go there">{root.text}</Button>
         {#each follow as f (f.id)}<p class="follow" data-code={f.code}>└ {f.text}</p>{/each}
         {#if root.code === "loop" && root.ports.length <= 24}<Ring ports={root.ports} mends={mends.of(root)} />{/if}
         {#if ways(root).length}
@@ -73,7 +73,7 @@
             {#each ways(root) as m (m.join("\n"))}
               <Button
                 class="mend mono"
-                title={`${m.map(says).join("\n")}\nShows what it would do first (m).\n\n${m.join("\n")}`}
+                data-tip={`${m.map(says).join("\n")}\nShows what it would do first (m).\n\n${m.join("\n")}`}
                 onclick={() => pending.propose(m)}>{label(m)}</Button
               >
             {/each}

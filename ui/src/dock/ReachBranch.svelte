@@ -8,7 +8,7 @@
 <li class:root>
   <span class="node" class:cut={branch.cut}>
     {#if branch.via}<span class="mono via">{branch.via}</span>{/if}
-    {#if branch.broken}<span class="gap" title="the cable does not carry it">┄×</span>{/if}
+    {#if branch.broken}<span class="gap" data-tip="the cable does not carry it">┄×</span>{/if}
     <b>{branch.device}</b>
     {#if branch.ends}<span class="mono">{branch.ends}</span>{/if}
     {#if branch.cut && (branch.broken || root)}<span class="off">cut off</span>{/if}

@@ -45,7 +45,7 @@
     <div class="acts" role="toolbar" aria-label="Set the selection">
       <Button onclick={() => pending.member("untagged")}>Untagged <kbd>u</kbd></Button>
       <Button onclick={() => pending.member("tagged")}>Tagged <kbd>t</kbd></Button>
-      <Button onclick={() => pending.member("none")} title="Take the row's VLAN off these ports">Not in it <kbd>.</kbd></Button>
+      <Button onclick={() => pending.member("none")} data-tip="Take the row's VLAN off these ports">Not in it <kbd>.</kbd></Button>
       <Button onclick={() => pending.pvid()}>PVID <kbd>p</kbd></Button>
       <Button class="main" onclick={() => pending.bring(true)}>Bring {v?.vid} here <kbd>b</kbd></Button>
       <Button onclick={() => pending.bring(false)}>Withdraw <kbd>w</kbd></Button>

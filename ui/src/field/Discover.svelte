@@ -61,7 +61,7 @@
             <label class="part"
               ><Checkbox checked={!left.has(p.what)} onchange={() => toggle(p.what)} />
               <span>{p.what}</span>
-              <span class="mono soft" title={p.lines.join("\n")}>{p.lines.at(-1)}</span></label
+              <span class="mono soft" data-tip={p.lines.join("\n")}>{p.lines.at(-1)}</span></label
             >
           {/each}
         </fieldset>

@@ -147,7 +147,7 @@
             <span class="severity">{f.severity}</span>
             <p>
               {f.text}
-              {#each f.mends as m (m.join("\n"))}<Button class="mono" title={m.join("\n")} onclick={() => pending.propose(m)}
+              {#each f.mends as m (m.join("\n"))}<Button class="mono" data-tip={m.join("\n")} onclick={() => pending.propose(m)}
                   >Take what is seen: {m.at(-1)}</Button
                 >{/each}
             </p>

@@ -67,7 +67,7 @@
           class:changed={j.mark === "changed"}
           class:lit={j.link === "up"}
           style:--vlan={hues.get((j.untagged.includes(j.pvid) ? j.pvid : j.untagged[0]) ?? j.tagged[0] ?? 0) ?? "var(--faint)"}
-          title={says(j)}
+          data-tip={says(j)}
           aria-label={says(j)}
           tabindex={jacks[at]?.name === j.name ? 0 : -1}
           aria-pressed={onpick ? picked === j.name : undefined}

@@ -110,7 +110,7 @@
       {/each}
     </div>
   {/if}
-  <output id="foretold" class:problem={pending.problem} title={pending.problem}>{pending.problem || foretold}</output>
+  <output id="foretold" class:problem={pending.problem} data-tip={pending.problem}>{pending.problem || foretold}</output>
 </form>
 
 <style>

@@ -68,7 +68,7 @@
         <span class="lanes" style:width={`${lanes * 9}px`}>
           {#each lasts as x (x)}
             {@const p = piece(x, k)}
-            {#if p}<i class={`${x.kind} ${p}`} style:left={`${x.lane * 9}px`} title={x.says}></i>{/if}
+            {#if p}<i class={`${x.kind} ${p}`} style:left={`${x.lane * 9}px`} data-tip={x.says}></i>{/if}
           {/each}
         </span>
         <label>

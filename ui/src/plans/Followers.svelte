@@ -26,7 +26,7 @@
   <article>
     <p>
       <b>{d.name}</b>
-      <Button onclick={() => pending.propose([`-${d.name} follows`])} title="It keeps nothing of the plan">no longer follow…</Button>
+      <Button onclick={() => pending.propose([`-${d.name} follows`])} data-tip="It keeps nothing of the plan">no longer follow…</Button>
     </p>
     <Front jacks={drawn(d)} hues={hues.of} label={`${d.name}, a follower`} />
     {#each exceptions(d) as p (p.name)}

@@ -53,7 +53,7 @@
         <Button
           type="button"
           aria-label={`Remove the use ${u.name}`}
-          title={u.ports ? "ports have it" : "remove it"}
+          data-tip={u.ports ? "ports have it" : "remove it"}
           disabled={u.ports > 0}
           onclick={() => office.edit({ lines: [`-use ${u.name}`] })}>×</Button
         >

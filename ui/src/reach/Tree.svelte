@@ -34,7 +34,7 @@
         <Button
           class="place"
           onclick={() => go(p.port)}
-          title={`${branch.device} ${p.port}: ${p.as === "none" ? "not a member" : p.as}; go there`}
+          data-tip={`${branch.device} ${p.port}: ${p.as === "none" ? "not a member" : p.as}; go there`}
         >
           <b class={p.as}>{letter[p.as]}</b>
           <span class="mono">{p.port}</span>

@@ -34,7 +34,7 @@
   <h3>Addresses</h3>
   {#each vlan.addresses ?? [] as a (a.device + a.address)}
     <p class="line">
-      <Button class="mono what" onclick={() => edit(a)} title="Change it"
+      <Button class="mono what" onclick={() => edit(a)} data-tip="Change it"
         ><b>{a.device}</b>
         {a.address}{a.on ? ` on ${a.on}` : ""}{a.zone ? `, zone ${a.zone}` : ""}{a.from ? `, hands out ${a.from} to ${a.to}` : ""}{a.admits
           ? `, admits ${a.admits === "-" ? "nothing" : a.admits}`
@@ -68,7 +68,7 @@
           class="field mono"
           bind:value={edited.admits}
           placeholder="everything; - for nothing"
-          title="What the device itself answers there"
+          data-tip="What the device itself answers there"
         /></label
       >
       <label class="check"><Checkbox bind:checked={edited.gateway} /> the gateway that hosts use</label>

@@ -66,7 +66,7 @@
     /></label
   >
   <label class="check"><Checkbox bind:checked={local} onchange={keep} /> local: no gateway is meant</label>
-  <label class="check" title="Devices let only the ports towards the hand-out answer for it; the sheets list them"
+  <label class="check" data-tip="Devices let only the ports towards the hand-out answer for it; the sheets list them"
     ><Checkbox id="vlan-guarded" bind:checked={guarded} onchange={keep} /> guarded: nobody else may hand out addresses</label
   >
   <p class="wrong" id="vlan-problem" role="alert">{problem}</p>

@@ -56,7 +56,7 @@
             <td class="mono"
               >{handouts(v)}{#if v.guarded}<span class="note">guarded</span>{/if}</td
             >
-            <td class:bad={v.state === "split" || v.state === "merged"} title={stateOf(v)[1]}>{stateOf(v)[0]}</td>
+            <td class:bad={v.state === "split" || v.state === "merged"} data-tip={stateOf(v)[1]}>{stateOf(v)[0]}</td>
           </tr>
         {/each}
       </tbody>

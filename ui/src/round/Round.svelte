@@ -163,7 +163,7 @@
       </div>
       <Button
         disabled={busy || !now.known}
-        title={now.known ? "" : "Nothing was found yet of what devices are set to"}
+        data-tip={now.known ? "" : "Nothing was found yet of what devices are set to"}
         onclick={() => keep(api.roundPlay(view.id))}>Play what was found</Button
       >
       <Button aria-expanded={measuring} onclick={() => (measuring = !measuring)}>Have a laptop measure</Button>

@@ -122,7 +122,7 @@
         {#if last}<option value="found">as found last</option>{/if}
       </Select>
     </label>
-    <Button onclick={writeOut} title="Puts every port into the text above, as it would be taken: to be corrected there"
+    <Button onclick={writeOut} data-tip="Puts every port into the text above, as it would be taken: to be corrected there"
       >List all ports above</Button
     >
   </p>

@@ -32,7 +32,7 @@
         <tr class:differs={x.differs}>
           {#each x.r as c, k (k)}
             <td
-              >{#if c && side === "planned"}<Button class="value mono" title="Copy it" onclick={() => copy(c)}>{c}</Button>{:else}<span
+              >{#if c && side === "planned"}<Button class="value mono" data-tip="Copy it" onclick={() => copy(c)}>{c}</Button>{:else}<span
                   class="mono">{c}</span
                 >{/if}</td
             >

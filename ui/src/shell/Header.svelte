@@ -27,7 +27,7 @@
 <header>
   <span class="brand mono" class:alone={!office.view}><b>[</b>klammer<b>]</b></span>
   {#if office.view && !me.out}
-    <a class="title" href="/offices" title={`${office.view.title}: all offices`}>{office.view.title}</a>
+    <a class="title" href="/offices" data-tip={`${office.view.title}: all offices`}>{office.view.title}</a>
     <nav aria-label="Views">
       {#each groups as g (g.name)}
         {#if g === here}
@@ -36,14 +36,14 @@
             {#each g.views.filter((v) => v.view !== "people" || me.now.accounts) as v (v.view)}<a
                 href={href(v.view)}
                 aria-current={view === v.view ? "page" : undefined}
-                title={`g ${v.key}`}>{title(v.view)}</a
+                data-tip={`g ${v.key}`}>{title(v.view)}</a
               >{/each}
           </span>
         {:else}
           <a
             class="group"
             href={href(g.views.find((v) => v.view === last[g.name])?.view ?? g.views[0]!.view)}
-            title={`${g.says}: ${g.views.map((v) => `${title(v.view)} (g ${v.key})`).join(", ")}`}>{g.name}</a
+            data-tip={`${g.says}: ${g.views.map((v) => `${title(v.view)} (g ${v.key})`).join(", ")}`}>{g.name}</a
           >
         {/if}
       {/each}
@@ -51,7 +51,7 @@
   {/if}
   <span class="space"></span>
   {#if office.view}
-    {#if names.length}<span class="others" title={`${names.join(", ")} ${word(names.length, "is", "are")} here too`}
+    {#if names.length}<span class="others" data-tip={`${names.join(", ")} ${word(names.length, "is", "are")} here too`}
         >{names[0]}{names.length > 1 ? ` +${names.length - 1}` : ""}</span
       >{/if}
     <Button
@@ -60,7 +60,7 @@
         place.view("board");
         selection.all = true;
       }}
-      title={`${count("breaks")} break, ${count("risk")} are a risk, ${count("tidy")} to tidy; n steps through them`}
+      data-tip={`${count("breaks")} break, ${count("risk")} are a risk, ${count("tidy")} to tidy; n steps through them`}
       aria-label={`All findings: ${count("breaks")} break, ${count("risk")} risk, ${count("tidy")} tidy`}
     >
       <b class="breaks">{count("breaks")}</b><span class="wide">&nbsp;break</span> · <b class="risk">{count("risk")}</b><span class="wide"
@@ -69,10 +69,16 @@
       · <b>{count("tidy")}</b><span class="wide">&nbsp;tidy</span>
     </Button>
     <span class="pair">
-      <Button class="icon" disabled={!office.undoable.length} onclick={() => office.undo()} title="Undo (Ctrl+Z)" aria-label="Undo">
+      <Button class="icon" disabled={!office.undoable.length} onclick={() => office.undo()} data-tip="Undo (Ctrl+Z)" aria-label="Undo">
         <UndoOutline class="h-4 w-4" />
       </Button>
-      <Button class="icon" disabled={!office.redoable.length} onclick={() => office.redo()} title="Redo (Ctrl+Shift+Z)" aria-label="Redo">
+      <Button
+        class="icon"
+        disabled={!office.redoable.length}
+        onclick={() => office.redo()}
+        data-tip="Redo (Ctrl+Shift+Z)"
+        aria-label="Redo"
+      >
         <RedoOutline class="h-4 w-4" />
       </Button>
     </span>
@@ -80,7 +86,7 @@
       class="chip state"
       class:bad={office.keeping === "lost" || office.keeping === "refused"}
       href={place.href("history")}
-      title="History"
+      data-tip="History"
     >
       <span id="revision" data-revision={office.view.revision} data-keeping={office.keeping} role="status">
         rev {office.view.revision} · {keepingText}
@@ -93,10 +99,10 @@
       class="chip"
       class:me={office.view}
       href={office.view ? place.href("people") : "/people"}
-      title="People, and you">{me.now.name}</a
+      data-tip="People, and you">{me.now.name}</a
     >{/if}
-  <Button class="icon" onclick={() => (panels.keys = true)} title="Keys (?)" aria-label="Keys">?</Button>
-  <Button class="icon" onclick={() => panels.turn()} title={panels.dark ? "Light" : "Dark"} aria-label="Light or dark">
+  <Button class="icon" onclick={() => (panels.keys = true)} data-tip="Keys (?)" aria-label="Keys">?</Button>
+  <Button class="icon" onclick={() => panels.turn()} data-tip={panels.dark ? "Light" : "Dark"} aria-label="Light or dark">
     {#if panels.dark}<SunOutline class="h-4 w-4" />{:else}<MoonOutline class="h-4 w-4" />{/if}
   </Button>
 </header>

@@ -66,7 +66,7 @@
   bind:value
   list={`${id}-ports`}
   aria-invalid={wrong || !known}
-  title={known ? "" : `nothing is named ${value}: a port as rack.1 or rack 1, or what is plugged in`}
+  data-tip={known ? "" : `nothing is named ${value}: a port as rack.1 or rack 1, or what is plugged in`}
   onchange={() => known && onpick?.()}
 />
 <datalist id={`${id}-ports`}>

@@ -81,7 +81,7 @@
               id={`talk-${c.from}-${c.to}`}
               aria-selected={c.from === chosen.from && c.to === chosen.to}
               aria-label={says(c, name)}
-              title={says(c, name)}
+              data-tip={says(c, name)}
               class={c.verdict}
               class:bad
               class:marked={c.wishes.length}

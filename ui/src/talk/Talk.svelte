@@ -136,8 +136,8 @@
         <span class="keys">
           <Button onclick={() => act("allow")} disabled={!!office.then}>Allow <kbd>a</kbd></Button>
           <Button onclick={() => act("deny")} disabled={!!office.then}>Deny <kbd>d</kbd></Button>
-          <Button onclick={() => act("must")} disabled={!!office.then} title="Wish that it must be able to">Must <kbd>+</kbd></Button>
-          <Button onclick={() => act("never")} disabled={!!office.then} title="Wish that it must never be able to"
+          <Button onclick={() => act("must")} disabled={!!office.then} data-tip="Wish that it must be able to">Must <kbd>+</kbd></Button>
+          <Button onclick={() => act("never")} disabled={!!office.then} data-tip="Wish that it must never be able to"
             >Never <kbd>-</kbd></Button
           >
         </span>

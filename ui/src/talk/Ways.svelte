@@ -40,8 +40,8 @@
             <span class="vlan mono" style:--vlan={hue(h.in)}>{vid(h.in) || "out"}</span>
             <b>{h.device}</b>
             <span class="mono at">{h.address || "its line"}</span>
-            <span class="vlan mono" style:--vlan={hue(h.out)} title={name(vid(h.out))}>{vid(h.out) || "out"}</span>
-            {#if h.rule}<Button class="mono rule" onclick={() => onrule(h.device, h.rule!)} title={`Rule ${h.rule} of ${h.device}`}
+            <span class="vlan mono" style:--vlan={hue(h.out)} data-tip={name(vid(h.out))}>{vid(h.out) || "out"}</span>
+            {#if h.rule}<Button class="mono rule" onclick={() => onrule(h.device, h.rule!)} data-tip={`Rule ${h.rule} of ${h.device}`}
                 >{h.rule}. {h.decides}</Button
               >{:else}<span class="mono rule">{h.decides}</span>{/if}
           </li>

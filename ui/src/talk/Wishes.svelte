@@ -18,10 +18,10 @@
     {#each wishes as w (w.text)}
       {@const f = finding(w.text)}
       <li class:broken={!w.holds}>
-        <span class="sign mono" title={w.holds ? "holds" : "is broken"}>{w.holds ? "✓" : "!"}</span>
+        <span class="sign mono" data-tip={w.holds ? "holds" : "is broken"}>{w.holds ? "✓" : "!"}</span>
         <Button
           class="what"
-          title="Show it in the table"
+          data-tip="Show it in the table"
           disabled={!w.covers.length}
           onclick={() => {
             const [from, to] = (w.bad[0] ?? w.covers[0])!;

@@ -7,7 +7,7 @@
   class="frame mono"
   class:bare
   style:--vlan={hues.get(wire || vlan || 0) ?? "var(--soft)"}
-  title={bare ? "the frame wears no tag" : wire === 0 ? "it wears a priority tag" : `it wears the tag ${wire}`}
+  data-tip={bare ? "the frame wears no tag" : wire === 0 ? "it wears a priority tag" : `it wears the tag ${wire}`}
   >{bare ? "frame" : wire === 0 ? "0" : wire}</span
 >
 

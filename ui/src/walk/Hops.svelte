@@ -36,7 +36,7 @@
           <div class="out">
             <span
               class="turn"
-              title={o.wire === h.wire
+              data-tip={o.wire === h.wire
                 ? "as it came"
                 : o.wire === null
                   ? "the bracket closes"
