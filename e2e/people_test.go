@@ -96,6 +96,20 @@ func TestPeople(t *testing.T) {
 	until(t, other, `document.body.textContent.includes("this takes a planner, and you are a reader here")`)
 	require.Equal(t, 1, eval[int](t, other, `Number(document.getElementById("revision").dataset.revision)`))
 
+	// What a reader may not do is not offered, in any view; where it leads and what is asked is.
+	for _, view := range []struct{ path, shows, free string }{
+		{"/1", ".words .acts", "Walk f|by number"}, {"/1/talk", ".rules li", "Ask|(must|never) .*"}, {"/1/register", ".entry-form", ""}, {"/1/plans", ".plan", "port .*"}, {"/1/devices?device=rack&port=5", "[data-port-panel]", "port .*"},
+		{"/1/orders", ".start", ""}, {"/1/round", ".round li", "(Quick|Full): .*|All|Still open|Failed|Print"}, {"/1/field", ".devices-now td", ""}, {"/1/sheets?device=rack", ".steps li", ".*"}, {"/1/history", ".history li", "Look|Older edits"},
+	} {
+		visit(t, other, p, view.path, view.shows)
+		live := eval[[]string](t, other, `[...document.querySelectorAll("main button, main input[type=checkbox], #would button, .words button")].filter(b => !b.matches(":disabled") && b.checkVisibility()).map(b => b.getAttribute("aria-label") ?? b.textContent.trim())`)
+		require.Zero(t, eval[int](t, other, `document.querySelectorAll("main input:enabled[type=checkbox]").length`), view.path)
+		for _, name := range live { // on a sheet each value can be copied
+			require.Regexp(t, "^("+view.free+")$", strings.TrimSpace(name), view.path)
+		}
+		look(other, "reader"+strings.NewReplacer("/", "-", "?", "-").Replace(view.path))
+	}
+
 	// The role is taken away: his page is out, and so is whatever he asks for.
 	visit(t, ctx, p, "/1/people", ".people select")
 	until(t, ctx, `document.querySelector("[aria-label='What Sam may']") !== null`)

@@ -1,4 +1,5 @@
 <script lang="ts">
+  import { may, only } from "../state/may.svelte";
   import { Button, Input, Select } from "flowbite-svelte";
   import type { Device } from "../api/client";
   import { deviceFacts, forwardings, wordings } from "../api/words";
@@ -117,7 +118,7 @@
   <form onsubmit={(e) => (e.preventDefault(), void rename())}>
     <label>Rename to <Input class="field mono" id="device-rename" bind:value={to} /></label>
   </form>
-  <Button onclick={() => pending.propose([`-device ${n}`])}>Remove it…</Button>
+  <Button onclick={() => pending.propose([`-device ${n}`])} {...only(may.plan)}>Remove it…</Button>
 </div>
 
 <style>

@@ -1,4 +1,6 @@
 <script lang="ts">
+  import { may } from "../state/may.svelte";
+  import Only from "../shell/Only.svelte";
   import Front from "../front/Front.svelte";
   import { jacks } from "../front/front";
   import { hues } from "../state/hues.svelte";
@@ -27,7 +29,7 @@
   <section>
     <h1>Devices</h1>
     <p class="lead">Each device as its front is built. Pick a port to see what is in it.</p>
-    <AddDevice />
+    <Only why={may.plan}><AddDevice /></Only>
     {#each ordered as d (d.name)}
       <article class:here={d.name === device?.name}>
         <p>
@@ -53,8 +55,9 @@
   {#if device}
     {#key device.name}
       <section class="panel">
-        {#if port && device.ports.some((p) => p.name === port)}{#key port}<PortEditor {device} {port} />{/key}{/if}
-        <DeviceEditor {device} />
+        {#if port && device.ports.some((p) => p.name === port)}{#key port}<Only why={may.plan}><PortEditor {device} {port} /></Only
+            >{/key}{/if}
+        <Only why={may.plan}><DeviceEditor {device} /></Only>
       </section>
     {/key}
   {/if}

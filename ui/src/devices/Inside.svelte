@@ -1,4 +1,5 @@
 <script lang="ts">
+  import { may, only } from "../state/may.svelte";
   import { Button, Checkbox, Input, Select } from "flowbite-svelte";
   import type { Device } from "../api/client";
   import { quote } from "../line/quote";
@@ -81,7 +82,11 @@
         onchange={(e) => say(`${n} bundle ${quote(x.name)} ${e.currentTarget.value} ${(x.members ?? []).map(quote).join(",")}`)}
         ><option>lacp</option><option>static</option></Select
       >
-      <Button aria-label={`Remove the bundle ${x.name}`} onclick={() => pending.propose([`-${n} bundle ${quote(x.name)}`])}>×</Button>
+      <Button
+        aria-label={`Remove the bundle ${x.name}`}
+        onclick={() => pending.propose([`-${n} bundle ${quote(x.name)}`])}
+        {...only(may.plan)}>×</Button
+      >
     </p>
   {/each}
   {#each inner as x (x.name)}
@@ -93,7 +98,11 @@
         value={x.shape}
         onchange={(e) => say(`${n} ${quote(x.name)}: ${e.currentTarget.value}`)}
       />
-      <Button aria-label={`Remove the inner port ${x.name}`} onclick={() => pending.propose([`-${n} inner ${quote(x.name)}`])}>×</Button>
+      <Button
+        aria-label={`Remove the inner port ${x.name}`}
+        onclick={() => pending.propose([`-${n} inner ${quote(x.name)}`])}
+        {...only(may.plan)}>×</Button
+      >
     </p>
   {/each}
   {#each device.outsides ?? [] as x (x.name)}
@@ -104,13 +113,15 @@
           ? `${x.address} via ${x.via ?? "nobody"}`
           : "its address comes from there"}</span
       >
-      <Button aria-label={`Remove the line ${x.name}`} onclick={() => pending.propose([`-${n} outside ${x.name}`])}>×</Button>
+      <Button aria-label={`Remove the line ${x.name}`} onclick={() => pending.propose([`-${n} outside ${x.name}`])} {...only(may.plan)}
+        >×</Button
+      >
     </p>
   {/each}
   {#each device.routes ?? [] as x (x)}
     <p class="row">
       <b>route</b> <span class="grow mono">{x}</span>
-      <Button aria-label={`Remove the route ${x}`} onclick={() => pending.propose([`-${n} route ${x}`])}>×</Button>
+      <Button aria-label={`Remove the route ${x}`} onclick={() => pending.propose([`-${n} route ${x}`])} {...only(may.plan)}>×</Button>
     </p>
   {/each}
   {#if device.routing || device.rules?.length}
@@ -148,8 +159,10 @@
         value={x.to ?? ""}
         onchange={(e) => change(x, { to: e.currentTarget.value.trim() })}
       />
-      <Button aria-label={`Remove the address ${x.address}`} onclick={() => pending.propose([`-${n} address ${x.vid} ${x.address}`])}
-        >×</Button
+      <Button
+        aria-label={`Remove the address ${x.address}`}
+        onclick={() => pending.propose([`-${n} address ${x.vid} ${x.address}`])}
+        {...only(may.plan)}>×</Button
       >
     </p>
   {/each}

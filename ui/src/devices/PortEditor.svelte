@@ -1,4 +1,5 @@
 <script lang="ts">
+  import { may, only } from "../state/may.svelte";
   import { Button, Checkbox, Input, Select } from "flowbite-svelte";
   import type { Device } from "../api/client";
   import PortField from "../shell/PortField.svelte";
@@ -60,7 +61,9 @@
   {#if set.cabled}
     {#each set.cabled as c (c)}<p class="row">
         cable to <b>{c.replace(".", " ")}</b>
-        <Button onclick={() => pending.propose([`-cable ${ref(`${device.name}.${set.name}`)} ${ref(c)}`])}>Remove…</Button>
+        <Button onclick={() => pending.propose([`-cable ${ref(`${device.name}.${set.name}`)} ${ref(c)}`])} {...only(may.plan)}
+          >Remove…</Button
+        >
       </p>{/each}
   {:else}
     <form onsubmit={(e) => (e.preventDefault(), other && void say(`cable ${at} ${ref(other)}`))}>

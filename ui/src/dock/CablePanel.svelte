@@ -1,4 +1,5 @@
 <script lang="ts">
+  import { may, only } from "../state/may.svelte";
   import { Button, Table } from "flowbite-svelte";
   import type { Link } from "../api/client";
   import { ref } from "../line/quote";
@@ -56,7 +57,9 @@
       {/each}
     </tbody>
   </Table>
-  <Button onclick={() => pending.propose([`-cable ${ref(link.a)} ${ref(link.b)}`])}>Remove the cable <kbd>x</kbd></Button>
+  <Button onclick={() => pending.propose([`-cable ${ref(link.a)} ${ref(link.b)}`])} {...only(may.plan)}
+    >Remove the cable <kbd>x</kbd></Button
+  >
 </div>
 
 <style>

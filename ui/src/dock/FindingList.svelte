@@ -1,4 +1,5 @@
 <script lang="ts">
+  import { may, only } from "../state/may.svelte";
   import { Button } from "flowbite-svelte";
   import type { Finding } from "../api/client";
   import Ring from "./Ring.svelte";
@@ -74,7 +75,8 @@
               <Button
                 class="mend mono"
                 data-tip={`${m.map(says).join("\n")}\nShows what it would do first (m).\n\n${m.join("\n")}`}
-                onclick={() => pending.propose(m)}>{label(m)}</Button
+                onclick={() => pending.propose(m)}
+                {...only(may.plan)}>{label(m)}</Button
               >
             {/each}
           </p>

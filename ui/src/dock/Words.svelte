@@ -1,4 +1,5 @@
 <script lang="ts">
+  import { may, only } from "../state/may.svelte";
   import { Button } from "flowbite-svelte";
   import { office } from "../state/office.svelte";
   import { pending } from "../state/pending.svelte";
@@ -43,12 +44,14 @@
         A cable from <b>{end}</b>: go to its other end and press <kbd>c</kbd>; <kbd>Esc</kbd> leaves it.
       </p>{/if}
     <div class="acts" role="toolbar" aria-label="Set the selection">
-      <Button onclick={() => pending.member("untagged")}>Untagged <kbd>u</kbd></Button>
-      <Button onclick={() => pending.member("tagged")}>Tagged <kbd>t</kbd></Button>
-      <Button onclick={() => pending.member("none")} data-tip="Take the row's VLAN off these ports">Not in it <kbd>.</kbd></Button>
-      <Button onclick={() => pending.pvid()}>PVID <kbd>p</kbd></Button>
-      <Button class="main" onclick={() => pending.bring(true)}>Bring {v?.vid} here <kbd>b</kbd></Button>
-      <Button onclick={() => pending.bring(false)}>Withdraw <kbd>w</kbd></Button>
+      <Button onclick={() => pending.member("untagged")} {...only(may.plan)}>Untagged <kbd>u</kbd></Button>
+      <Button onclick={() => pending.member("tagged")} {...only(may.plan)}>Tagged <kbd>t</kbd></Button>
+      <Button onclick={() => pending.member("none")} data-tip="Take the row's VLAN off these ports" {...only(may.plan)}
+        >Not in it <kbd>.</kbd></Button
+      >
+      <Button onclick={() => pending.pvid()} {...only(may.plan)}>PVID <kbd>p</kbd></Button>
+      <Button class="main" onclick={() => pending.bring(true)} {...only(may.plan)}>Bring {v?.vid} here <kbd>b</kbd></Button>
+      <Button onclick={() => pending.bring(false)} {...only(may.plan)}>Withdraw <kbd>w</kbd></Button>
       <Button onclick={() => place.view("walk", { from: selection.ports[0] ?? "" })}>Walk <kbd>f</kbd></Button>
     </div>
   {/if}

@@ -1,4 +1,5 @@
 <script lang="ts">
+  import { may, only } from "../state/may.svelte";
   import { Button, Checkbox, Input, Select } from "flowbite-svelte";
   import { api, type Discovered, type Readings } from "../api/client";
   import { word } from "../shell/plural";
@@ -76,7 +77,8 @@
             pending.propose(
               taken.flatMap((p) => p.lines),
               `take ${taken.length} of what answered`,
-            )}>Take {taken.length} {word(taken.length, "part", "parts")}…</Button
+            )}
+          {...only(may.plan)}>Take {taken.length} {word(taken.length, "part", "parts")}…</Button
         >
       </p>
     {:else}

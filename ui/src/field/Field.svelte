@@ -1,4 +1,6 @@
 <script lang="ts">
+  import { may, only } from "../state/may.svelte";
+  import Only from "../shell/Only.svelte";
   import { Button, Checkbox, Select, Table } from "flowbite-svelte";
   import { api, type DeviceReading } from "../api/client";
   import { word } from "../shell/plural";
@@ -56,13 +58,13 @@
     <p class="lead">What the devices say themselves: how they are set, what is plugged in, whom they hear.</p>
   </header>
   <div class="bar" role="toolbar" aria-label="Read devices">
-    <Button class="main" disabled={!!run || !speaks.length} onclick={() => ask(api.readDevices(view.id, [...picked]))}
+    <Button class="main" disabled={!!run || !speaks.length} onclick={() => ask(api.readDevices(view.id, [...picked]))} {...only(may.carry)}
       >{picked.size ? `Read ${picked.size} picked` : `Read all ${speaks.length || ""}`}</Button
     >
     {#if run}
       <progress max={run.of} value={run.done} aria-label="How far the reading is"></progress>
       <span role="status">{run.done} of {run.of}, asked for by {run.author}</span>
-      <Button onclick={() => ask(api.readStop(view.id))}>Stop</Button>
+      <Button onclick={() => ask(api.readStop(view.id))} {...only(may.carry)}>Stop</Button>
     {/if}
     <label class="every"
       >By themselves <Select
@@ -119,7 +121,8 @@
               ><Button
                 disabled={!!run || !d.speaks}
                 onclick={() => ask(api.readDevices(view.id, [d.device]))}
-                aria-label={`Read ${d.device}`}>Read</Button
+                aria-label={`Read ${d.device}`}
+                {...only(may.carry)}>Read</Button
               ></td
             >
           </tr>
@@ -147,8 +150,11 @@
             <span class="severity">{f.severity}</span>
             <p>
               {f.text}
-              {#each f.mends as m (m.join("\n"))}<Button class="mono" data-tip={m.join("\n")} onclick={() => pending.propose(m)}
-                  >Take what is seen: {m.at(-1)}</Button
+              {#each f.mends as m (m.join("\n"))}<Button
+                  class="mono"
+                  data-tip={m.join("\n")}
+                  onclick={() => pending.propose(m)}
+                  {...only(may.plan)}>Take what is seen: {m.at(-1)}</Button
                 >{/each}
             </p>
           </article>
@@ -159,7 +165,7 @@
       <div>
         <Cables cables={now.cables} />
         <Phones phones={now.phones} />
-        <Cards cards={now.cards} />
+        <Only why={may.carry}><Cards cards={now.cards} /></Only>
       </div>
       <div>
         <section>
@@ -170,8 +176,8 @@
             <p class="soft">Nothing was found otherwise than before.</p>
           {/each}
         </section>
-        <Credentials {now} {ask} />
-        <Discover {now} />
+        <Only why={may.keep}><Credentials {now} {ask} /></Only>
+        <Only why={may.carry}><Discover {now} /></Only>
       </div>
     </div>
   {/if}

@@ -1,4 +1,5 @@
 <script lang="ts">
+  import { may, only } from "../state/may.svelte";
   import { Button, Table, TableBody, TableBodyCell, TableBodyRow } from "flowbite-svelte";
   import type { Readings } from "../api/client";
   import { pending } from "../state/pending.svelte";
@@ -22,7 +23,9 @@
             <TableBodyCell class="{cell} {p.wrong ? 'text-[var(--red)]' : 'text-[var(--soft)]'}">{p.wrong || voice(p)}</TableBodyCell>
             <TableBodyCell class={cell}>
               {#if p.plug}<b>{p.plug}</b>{:else if p.line}
-                <Button size="xs" color="alternative" class="rounded-sm" onclick={() => pending.propose([p.line!])}>Plug it in</Button>
+                <Button size="xs" color="alternative" class="rounded-sm" onclick={() => pending.propose([p.line!])} {...only(may.plan)}
+                  >Plug it in</Button
+                >
               {/if}
             </TableBodyCell>
           </TableBodyRow>

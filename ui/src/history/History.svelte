@@ -1,4 +1,5 @@
 <script lang="ts">
+  import { may, only } from "../state/may.svelte";
   import { Button } from "flowbite-svelte";
   import { api, type HistoryEntry, type Readings } from "../api/client";
   import { office } from "../state/office.svelte";
@@ -81,7 +82,7 @@
                 <span class="now">now</span>
               {:else}
                 <Button onclick={() => look(e.revision).then(() => place.view("board"))}>Look</Button>
-                <Button onclick={() => office.restore(e.revision)}>Restore</Button>
+                <Button onclick={() => office.restore(e.revision)} {...only(may.keep)}>Restore</Button>
               {/if}
             </span>
           </li>

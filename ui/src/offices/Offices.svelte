@@ -1,4 +1,6 @@
 <script lang="ts">
+  import { may } from "../state/may.svelte";
+  import Only from "../shell/Only.svelte";
   import { Button, Input, Select } from "flowbite-svelte";
   import { api } from "../api/client";
   import { office } from "../state/office.svelte";
@@ -61,9 +63,9 @@
     {:else}
       <p class="lead">None yet. Three questions, and there is a board; or read one from a file.</p>
     {/if}
-    <Import />
+    <Only why={may.make}><Import /></Only>
   </section>
-  <section class="panel"><Create /></section>
+  <section class="panel"><Only why={may.make}><Create /></Only></section>
 </main>
 
 <style>

@@ -1,4 +1,6 @@
 <script lang="ts">
+  import { may, only } from "../state/may.svelte";
+  import Only from "../shell/Only.svelte";
   import { Button, Modal, Range } from "flowbite-svelte";
   import { tick as drawn } from "svelte";
   import { api, Refused, type OrderRequest, type Rehearsal, type WorkOrder } from "../api/client";
@@ -261,7 +263,8 @@
         onclick={() => {
           void api.orderStop(view.id).catch((e) => office.tell(e));
           working?.abort();
-        }}>Stop</Button
+        }}
+        {...only(may.carry)}>Stop</Button
       >
     </p>
   {:else if against}
@@ -271,13 +274,15 @@
     </div>
   {/if}
   {#if order && (!order.id || starting)}
-    <Start
-      devices={view.devices.map((d) => d.name)}
-      revision={view.revision}
-      been={order.id > 0}
-      onmake={make}
-      onleave={() => (starting = false)}
-    />
+    <Only why={may.carry}
+      ><Start
+        devices={view.devices.map((d) => d.name)}
+        revision={view.revision}
+        been={order.id > 0}
+        onmake={make}
+        onleave={() => (starting = false)}
+      /></Only
+    >
   {:else if order?.order}
     <section
       class="sum box"
@@ -306,7 +311,7 @@
       {#if order.moved && !order.back}
         <p class="moved">
           The plan has moved on: now is revision {view.revision}.
-          <Button class="noprint" onclick={() => make({ from: "here" })}>Work the rest out anew</Button>
+          <Button class="noprint" onclick={() => make({ from: "here" })} {...only(may.carry)}>Work the rest out anew</Button>
         </p>
       {/if}
       {#if steps.length}

@@ -1,4 +1,5 @@
 <script lang="ts">
+  import { may, only } from "../state/may.svelte";
   import { Button } from "flowbite-svelte";
   import type { OrderRequest, WorkOrder } from "../api/client";
   import Stuck from "./Stuck.svelte";
@@ -39,13 +40,13 @@
     {#if step.undo.length}<p class="then">If it goes wrong, back: {step.undo.join("; ")}</p>{/if}
     {#if steps[done + 1]}<p class="then">Then: {steps[done + 1]!.text}</p>{/if}
     <div class="acts">
-      <Button disabled={!done || order.ended} onclick={() => tick(done - 1, false)}>‹ Not done after all</Button>
-      <Button class="main" disabled={order.ended} onclick={() => tick(done, true)}>Done ›</Button>
+      <Button disabled={!done || order.ended} onclick={() => tick(done - 1, false)} {...only(may.carry)}>‹ Not done after all</Button>
+      <Button class="main" disabled={order.ended} onclick={() => tick(done, true)} {...only(may.carry)}>Done ›</Button>
     </div>
     {#if !order.ended}<Stuck {order} {done} {say} {make} />{/if}
   {:else}
     <p class="act">All {steps.length} steps are done.</p>
-    <div class="acts"><Button onclick={() => tick(done - 1, false)}>‹ The last is not</Button></div>
+    <div class="acts"><Button onclick={() => tick(done - 1, false)} {...only(may.carry)}>‹ The last is not</Button></div>
   {/if}
 </section>
 

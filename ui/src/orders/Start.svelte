@@ -1,4 +1,5 @@
 <script lang="ts">
+  import { may, only } from "../state/may.svelte";
   import { Button, Checkbox, Input } from "flowbite-svelte";
   import type { OrderRequest } from "../api/client";
 
@@ -27,7 +28,7 @@
     <p>
       The devices are set to what was read or typed in last{been ? ", and to what the last order has done" : ""}; the others as planned.
     </p>
-    <Button class="main" onclick={() => onmake({ from: "found", ...some })}>Order from what was found</Button>
+    <Button class="main" onclick={() => onmake({ from: "found", ...some })} {...only(may.carry)}>Order from what was found</Button>
   </div>
   <form
     onsubmit={(e) => {

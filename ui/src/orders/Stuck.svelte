@@ -1,4 +1,5 @@
 <script lang="ts">
+  import { may, only } from "../state/may.svelte";
   import { Button, Label, Textarea } from "flowbite-svelte";
   import type { OrderRequest, WorkOrder } from "../api/client";
   import { place } from "../state/place.svelte";
@@ -82,9 +83,16 @@
         <Button size="sm" color="alternative" class="rounded-sm bg-[var(--panel)]" href={place.href("field", { device: step.device })}
           >What is {step.device} set to?</Button
         >
-        <Button size="sm" color="alternative" class="rounded-sm" onclick={() => make({ from: "found" })}>Work the rest out anew</Button>
-        <Button size="sm" color="alternative" class="rounded-sm" disabled={!done || order.back} onclick={() => make({ from: "back" })}
-          >Go back from here</Button
+        <Button size="sm" color="alternative" class="rounded-sm" onclick={() => make({ from: "found" })} {...only(may.carry)}
+          >Work the rest out anew</Button
+        >
+        <Button
+          size="sm"
+          color="alternative"
+          class="rounded-sm"
+          disabled={!done || order.back}
+          onclick={() => make({ from: "back" })}
+          {...only(may.carry)}>Go back from here</Button
         >
       </span>
     </div>

@@ -1,4 +1,5 @@
 <script lang="ts">
+  import { may, only } from "../state/may.svelte";
   import { Button, Checkbox } from "flowbite-svelte";
   import type { OrderRequest, OrderStep, WorkOrder } from "../api/client";
   import Stuck from "./Stuck.svelte";
@@ -52,13 +53,15 @@
   {#if carry}
     <p class="carry noprint" class:bad={carry.ended === "otherwise" || carry.ended === "failed"} role="status">
       {#if carry.running}{visit.device} is being set: step {carry.step + 1} …{:else}{ended[carry.ended ?? ""]} {carry.text ?? ""}{/if}
-      {#if carry.back && mine}<Button onclick={() => oncarry?.(true)}>Take step {carry.step + 1} back on the device</Button>{/if}
+      {#if carry.back && mine}<Button onclick={() => oncarry?.(true)} {...only(may.carry)}
+          >Take step {carry.step + 1} back on the device</Button
+        >{/if}
     </p>
   {/if}
   {#if speaks && mine && !carry?.running && visit.steps
       .slice(visit.steps.indexOf(done))
       .some((k) => ["set", "check", "save"].includes(steps[k]!.kind))}
-    <p class="noprint"><Button onclick={() => oncarry?.(false)}>Have {visit.device} do it …</Button></p>
+    <p class="noprint"><Button onclick={() => oncarry?.(false)} {...only(may.carry)}>Have {visit.device} do it …</Button></p>
   {/if}
   <ol>
     {#each visit.steps as k (k)}
@@ -77,6 +80,7 @@
             disabled={order.ended || carry?.running || (k !== done && k !== done - 1)}
             onchange={(e) => tick(k, e.currentTarget.checked)}
             aria-label={`Step ${k + 1} done`}
+            {...only(may.carry)}
           />
           <span class="n mono">{k + 1}</span>
         </label>

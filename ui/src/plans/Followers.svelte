@@ -1,4 +1,5 @@
 <script lang="ts">
+  import { may, only } from "../state/may.svelte";
   import { Button, Input } from "flowbite-svelte";
   import type { Device, Port } from "../api/client";
   import Front from "../front/Front.svelte";
@@ -26,7 +27,9 @@
   <article>
     <p>
       <b>{d.name}</b>
-      <Button onclick={() => pending.propose([`-${d.name} follows`])} data-tip="It keeps nothing of the plan">no longer follow…</Button>
+      <Button onclick={() => pending.propose([`-${d.name} follows`])} data-tip="It keeps nothing of the plan" {...only(may.plan)}
+        >no longer follow…</Button
+      >
     </p>
     <Front jacks={drawn(d)} hues={hues.of} label={`${d.name}, a follower`} />
     {#each exceptions(d) as p (p.name)}
@@ -40,7 +43,7 @@
           aria-label={`Why ${d.name} ${p.name} departs from the plan`}
           onchange={(e) => because(d, p, e.currentTarget.value)}
         />
-        <Button onclick={() => pending.propose([`-${d.name} ${quote(p.name)}`])}>Back to the plan…</Button>
+        <Button onclick={() => pending.propose([`-${d.name} ${quote(p.name)}`])} {...only(may.plan)}>Back to the plan…</Button>
       </div>
     {/each}
   </article>

@@ -1,4 +1,6 @@
 <script lang="ts">
+  import Only from "../shell/Only.svelte";
+  import { may, only } from "../state/may.svelte";
   import { Button, Input, Textarea } from "flowbite-svelte";
   import { untrack, type Snippet } from "svelte";
   import type { Plan } from "../api/client";
@@ -58,6 +60,7 @@
     aria-describedby="plan-help"
     aria-invalid={!!wrong}
     spellcheck="false"
+    {...only(may.plan)}
   ></Textarea>
   <p class="help" id="plan-help">
     A line for some places: <code class="mono">1-4: use desk</code>, <code class="mono">last: 190 [needed]</code>. Ctrl+Enter does it, Esc
@@ -65,15 +68,17 @@
   </p>
   {#if wrong}<p class="wrong" role="alert">{wrong}</p>{/if}
   {@render children()}
-  <form
-    onsubmit={(e) => (
-      e.preventDefault(),
-      to.trim() && void office.edit({ lines: [`rename plan ${plan.name} to ${to.trim()}`] }).then((v) => v && (to = ""))
-    )}
+  <Only why={may.plan}
+    ><form
+      onsubmit={(e) => (
+        e.preventDefault(),
+        to.trim() && void office.edit({ lines: [`rename plan ${plan.name} to ${to.trim()}`] }).then((v) => v && (to = ""))
+      )}
+    >
+      <label>Rename to <Input class="field mono" bind:value={to} /></label>
+      <Button type="button" onclick={() => office.edit({ lines: [`-plan ${plan.name}`] })}>Remove</Button>
+    </form></Only
   >
-    <label>Rename to <Input class="field mono" bind:value={to} /></label>
-    <Button type="button" onclick={() => office.edit({ lines: [`-plan ${plan.name}`] })}>Remove</Button>
-  </form>
 </div>
 
 <style>

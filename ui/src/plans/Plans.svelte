@@ -1,4 +1,6 @@
 <script lang="ts">
+  import { may, only } from "../state/may.svelte";
+  import Only from "../shell/Only.svelte";
   import { Button, Input, Select } from "flowbite-svelte";
   import { hues } from "../state/hues.svelte";
   import { office } from "../state/office.svelte";
@@ -42,7 +44,7 @@
       before it is done.
     </p>
     <h2>Uses</h2>
-    <UseEditor uses={view.uses} />
+    <Only why={may.plan}><UseEditor uses={view.uses} /></Only>
     <h2>Plans</h2>
     <nav aria-label="Port plans">
       {#each view.plans as p (p.name)}
@@ -67,13 +69,13 @@
           ><option value="">a device</option>{#each fronts as d (d.name)}<option>{d.name}</option>{/each}</Select
         ></label
       >
-      <Button type="submit" disabled={!made.trim() || !from}>Show what changes</Button>
+      <Button type="submit" disabled={!made.trim() || !from} {...only(may.plan)}>Show what changes</Button>
     </form>
   </section>
   {#if plan}
     <section>
       <h2>Followers of {plan.name}</h2>
-      <Followers devices={followers} />
+      <Only why={may.plan}><Followers devices={followers} /></Only>
       <form class="make" onsubmit={(e) => (e.preventDefault(), joins && pending.propose([`follow ${joins} ${plan.name}`]))}>
         <label
           >Let <Select placeholder="" classes={{ select: "field" }} id="joins" bind:value={joins}
@@ -81,7 +83,7 @@
           ></label
         >
         follow it
-        <Button type="submit" disabled={!joins}>Show what changes</Button>
+        <Button type="submit" disabled={!joins} {...only(may.plan)}>Show what changes</Button>
       </form>
       {#if joins}
         {@const d = fronts.find((x) => x.name === joins)}

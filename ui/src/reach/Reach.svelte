@@ -1,4 +1,5 @@
 <script lang="ts">
+  import { may, only } from "../state/may.svelte";
   import { Button } from "flowbite-svelte";
   import { tick } from "svelte";
   import { latest } from "../api/latest";
@@ -69,7 +70,7 @@
       {#each why as f (f.id)}
         <div class="why {f.severity}">
           <p>{f.text}</p>
-          {#each mends.of(f).slice(0, 1) as m (m[0])}<Button class="mono" onclick={() => pending.propose(m)}
+          {#each mends.of(f).slice(0, 1) as m (m[0])}<Button class="mono" onclick={() => pending.propose(m)} {...only(may.plan)}
               >{m[0]}{m.length > 1 ? " …" : ""}</Button
             >{/each}
         </div>

@@ -1,4 +1,5 @@
 <script lang="ts">
+  import { may, only } from "../state/may.svelte";
   import { Button, Checkbox, Input } from "flowbite-svelte";
   import { untrack } from "svelte";
   import type { Vlan } from "../api/client";
@@ -87,7 +88,7 @@
   <Button type="submit" disabled={!to}>Show what changes</Button>
 </form>
 <p class="turn">
-  <Button onclick={() => pending.propose([`retire ${vlan.vid}`])}>Take it off everything…</Button><span
+  <Button onclick={() => pending.propose([`retire ${vlan.vid}`])} {...only(may.plan)}>Take it off everything…</Button><span
     >shows first all that it sits on</span
   >
 </p>

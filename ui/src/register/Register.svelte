@@ -1,4 +1,6 @@
 <script lang="ts">
+  import { may } from "../state/may.svelte";
+  import Only from "../shell/Only.svelte";
   import { Table } from "flowbite-svelte";
   import { tick } from "svelte";
   import { hues } from "../state/hues.svelte";
@@ -35,7 +37,7 @@
   <section class="list">
     <h1>Register</h1>
     <p class="lead">The office's VLANs, with their subnets, the gateways that have an address in them, and the addresses handed out.</p>
-    <Next />
+    <Only why={may.plan}><Next /></Only>
     <Table>
       <thead>
         <tr><th>VID</th><th>Name</th><th>Subnets</th><th>Gateway</th><th>Hands out</th><th>State</th></tr>
@@ -61,13 +63,13 @@
         {/each}
       </tbody>
     </Table>
-    <Handouts {vlans} />
+    <Only why={may.plan}><Handouts {vlans} /></Only>
   </section>
   {#if chosen}
     {#key chosen.vid}
       <section class="entry panel">
-        <Entry vlan={chosen} />
-        {#if chosen.registered}<Addresses vlan={chosen} />{/if}
+        <Only why={may.plan}><Entry vlan={chosen} /></Only>
+        {#if chosen.registered}<Only why={may.plan}><Addresses vlan={chosen} /></Only>{/if}
       </section>
     {/key}
   {/if}

@@ -1,4 +1,6 @@
 <script lang="ts">
+  import { may, only } from "../state/may.svelte";
+  import Only from "../shell/Only.svelte";
   import { Button } from "flowbite-svelte";
   import { flushSync, tick } from "svelte";
   import { api, type PlugTest, type RoundResult, type RoundTest, type RoundView } from "../api/client";
@@ -166,7 +168,7 @@
         data-tip={now.known ? "" : "Nothing was found yet of what devices are set to"}
         onclick={() => keep(api.roundPlay(view.id))}>Play what was found</Button
       >
-      <Button aria-expanded={measuring} onclick={() => (measuring = !measuring)}>Have a laptop measure</Button>
+      <Button aria-expanded={measuring} onclick={() => (measuring = !measuring)} {...only(may.carry)}>Have a laptop measure</Button>
       <Button onclick={() => print()}>Print</Button>
       <Button href={`/${view.id}/here`} target="_self" rel="external">Where am I?</Button>
     </div>
@@ -185,7 +187,9 @@
     {#if next}
       <section aria-label="Besides the round">
         <h2>Besides the round</h2>
-        <ul><Stop test={{ ...next, extra: true, quick: false, order: false }} {busy} {said} {printing} office={view.id} /></ul>
+        <Only why={may.carry}>
+          <ul><Stop test={{ ...next, extra: true, quick: false, order: false }} {busy} {said} {printing} office={view.id} /></ul>
+        </Only>
       </section>
     {/if}
     {#if !tests.length}
@@ -201,9 +205,11 @@
         <h2>
           {d.name}{#if d.tests[0]!.place}<span class="where">{d.tests[0]!.place}</span>{/if}
         </h2>
-        <ul>
-          {#each d.tests as t (key(t))}<Stop test={t} {busy} {said} {printing} office={view.id} />{/each}
-        </ul>
+        <Only why={may.carry}>
+          <ul>
+            {#each d.tests as t (key(t))}<Stop test={t} {busy} {said} {printing} office={view.id} />{/each}
+          </ul>
+        </Only>
       </section>
     {/each}
     {#if now.unshown.length}

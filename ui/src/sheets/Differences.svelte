@@ -1,4 +1,5 @@
 <script lang="ts">
+  import { may, only } from "../state/may.svelte";
   import { Button, Table } from "flowbite-svelte";
   import { latest } from "../api/latest";
   import { count } from "../shell/plural";
@@ -79,7 +80,7 @@
             <td class="mono">{name(d.port)}</td>
             <td class="mono">{d.found}</td>
             <td class="mono">{d.planned}</td>
-            <td><Button onclick={() => pending.propose([statement(d.port, d.found)])}>Take found</Button></td>
+            <td><Button onclick={() => pending.propose([statement(d.port, d.found)])} {...only(may.plan)}>Take found</Button></td>
           </tr>
         {/each}
       </tbody>
@@ -91,7 +92,8 @@
           pending.propose(
             found.differences.map((d) => statement(d.port, d.found)),
             `${device.name}: take all that was found as planned`,
-          )}>Take all that was found…</Button
+          )}
+        {...only(may.plan)}>Take all that was found…</Button
       > or let the plan stand: the steps lead to it.
     </p>
     {#if meaning.length}

@@ -1,4 +1,6 @@
 <script lang="ts">
+  import { may } from "../state/may.svelte";
+  import Only from "../shell/Only.svelte";
   import { Button, Checkbox, Table } from "flowbite-svelte";
   import { deviceFacts } from "../api/words";
   import { latest } from "../api/latest";
@@ -75,17 +77,19 @@
         {/if}
         <Tables planned={answer.sheet.tables} found={answer.found?.tables ?? null} {only} />
         <div class="below">
-          {#key device.name}<Steps
-              device={device.name}
-              steps={answer.found && !answer.found.problem ? answer.found.steps : answer.sheet.steps}
-              from={answer.found && !answer.found.problem ? "what was found" : "the factory state"}
-              caution={(answer.found && !answer.found.problem ? answer.found.caution : answer.sheet.caution) ?? ""}
-              ticks={answer.ticks}
-              onchange={read}
-            />{/key}
+          {#key device.name}<Only why={may.carry}
+              ><Steps
+                device={device.name}
+                steps={answer.found && !answer.found.problem ? answer.found.steps : answer.sheet.steps}
+                from={answer.found && !answer.found.problem ? "what was found" : "the factory state"}
+                caution={(answer.found && !answer.found.problem ? answer.found.caution : answer.sheet.caution) ?? ""}
+                ticks={answer.ticks}
+                onchange={read}
+              /></Only
+            >{/key}
           <div class="noprint">
             {#if answer.found}<Differences {device} found={answer.found} />{/if}
-            {#key device.name}<FoundForm {device} onkept={read} last={answer.found ?? null} />{/key}
+            {#key device.name}<Only why={may.carry}><FoundForm {device} onkept={read} last={answer.found ?? null} /></Only>{/key}
           </div>
         </div>
         {#if hangs.length}

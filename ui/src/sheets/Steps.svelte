@@ -1,4 +1,5 @@
 <script lang="ts">
+  import { may, only } from "../state/may.svelte";
   import { Button, Checkbox } from "flowbite-svelte";
   import { api, type Sheet, type SheetAnswer } from "../api/client";
   import { office } from "../state/office.svelte";
@@ -42,7 +43,7 @@
       {@const t = done.get(s.text)}
       <li class:done={t}>
         <label>
-          <Checkbox checked={!!t} onchange={(e) => tick(s.text, e.currentTarget.checked)} />
+          <Checkbox checked={!!t} onchange={(e) => tick(s.text, e.currentTarget.checked)} {...only(may.carry)} />
           <span class="n mono">{i + 1}</span>
           <span
             ><span class="where">{s.where}</span>
@@ -52,7 +53,7 @@
       </li>
     {/each}
   </ol>
-  {#if ticks.length}<Button class="noprint" onclick={() => tick("", false)}>Begin anew</Button>{/if}
+  {#if ticks.length}<Button class="noprint" onclick={() => tick("", false)} {...only(may.carry)}>Begin anew</Button>{/if}
 </div>
 
 <style>

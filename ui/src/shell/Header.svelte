@@ -1,4 +1,5 @@
 <script lang="ts">
+  import { may, only } from "../state/may.svelte";
   import { Button } from "flowbite-svelte";
   import { word } from "./plural";
   import { MoonOutline, SunOutline, UndoOutline, RedoOutline } from "flowbite-svelte-icons";
@@ -54,6 +55,7 @@
     {#if names.length}<span class="others" data-tip={`${names.join(", ")} ${word(names.length, "is", "are")} here too`}
         >{names[0]}{names.length > 1 ? ` +${names.length - 1}` : ""}</span
       >{/if}
+    {#if may.plan && !office.then}<span class="chip" data-tip={may.plan}>{me.role(office.view.id)}</span>{/if}
     <Button
       class="chip"
       onclick={() => {
@@ -69,7 +71,14 @@
       · <b>{count("tidy")}</b><span class="wide">&nbsp;tidy</span>
     </Button>
     <span class="pair">
-      <Button class="icon" disabled={!office.undoable.length} onclick={() => office.undo()} data-tip="Undo (Ctrl+Z)" aria-label="Undo">
+      <Button
+        class="icon"
+        disabled={!office.undoable.length}
+        onclick={() => office.undo()}
+        data-tip="Undo (Ctrl+Z)"
+        aria-label="Undo"
+        {...only(may.plan)}
+      >
         <UndoOutline class="h-4 w-4" />
       </Button>
       <Button
@@ -78,6 +87,7 @@
         onclick={() => office.redo()}
         data-tip="Redo (Ctrl+Shift+Z)"
         aria-label="Redo"
+        {...only(may.plan)}
       >
         <RedoOutline class="h-4 w-4" />
       </Button>

@@ -19,9 +19,14 @@ class MeState {
   }
   /** Whether he may what a role may in an office, 0 for all. */
   may(role: string, office: number) {
-    if (!this.now.accounts) return true;
-    const has = Math.max(ranks.indexOf(this.now.everywhere ?? "nobody"), ranks.indexOf(this.now.roles?.[office] ?? "nobody"));
-    return has >= ranks.indexOf(role);
+    return !this.now.accounts || this.rank(office) >= ranks.indexOf(role);
+  }
+  /** What he is there. */
+  role(office: number) {
+    return ranks[this.rank(office)]!;
+  }
+  private rank(office: number) {
+    return Math.max(0, ranks.indexOf(this.now.everywhere ?? "nobody"), ranks.indexOf(this.now.roles?.[office] ?? "nobody"));
   }
 }
 

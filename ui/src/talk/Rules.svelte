@@ -1,4 +1,5 @@
 <script lang="ts">
+  import { may, only } from "../state/may.svelte";
   import { Button, Input, Select } from "flowbite-svelte";
   import { tick } from "svelte";
   import type { Device } from "../api/client";
@@ -24,7 +25,7 @@
     s.replace(/\bvlan (\d+)/g, (all, v: string) => office.shown?.vlans.find((x) => String(x.vid) === v)?.name || all);
 
   async function move(statement: string | null, to: number) {
-    if (!statement || office.then) return;
+    if (!statement || may.plan) return;
     if (!(await office.edit({ lines: [`${device.name} ${statement}`] }))) return;
     at = to;
     await tick();
@@ -40,7 +41,7 @@
       const to = Math.min(rules.length, Math.max(1, n + by));
       at = to;
       list?.querySelector<HTMLElement>(`[data-rule="${to}"]`)?.focus();
-    } else if (e.key === "Delete" && !office.then) {
+    } else if (e.key === "Delete" && !may.plan) {
       e.preventDefault();
       pending.propose([`-${device.name} rule ${n}`]);
     }
@@ -71,7 +72,7 @@
       <li
         data-rule={n}
         tabindex={n === (at || 1) ? 0 : -1}
-        draggable={!office.then}
+        draggable={!may.plan}
         aria-label={`Rule ${n}: ${r.text}${idle ? "; no packet can meet it" : ""}`}
         aria-current={n === at ? "true" : undefined}
         class={r.do}
@@ -100,16 +101,26 @@
             >{/if}{#if idle}<span class="soft">no packet can meet it</span>{/if}</span
         >
         <span class="acts">
-          <Button tabindex={-1} aria-label={`Move rule ${n} up`} disabled={n === 1} onclick={() => move(moved(n, -1, rules.length), n - 1)}
-            >↑</Button
+          <Button
+            tabindex={-1}
+            aria-label={`Move rule ${n} up`}
+            disabled={n === 1}
+            onclick={() => move(moved(n, -1, rules.length), n - 1)}
+            {...only(may.plan)}>↑</Button
           >
           <Button
             tabindex={-1}
             aria-label={`Move rule ${n} down`}
             disabled={n === rules.length}
-            onclick={() => move(moved(n, 1, rules.length), n + 1)}>↓</Button
+            onclick={() => move(moved(n, 1, rules.length), n + 1)}
+            {...only(may.plan)}>↓</Button
           >
-          <Button tabindex={-1} aria-label={`Remove rule ${n}`} onclick={() => pending.propose([`-${device.name} rule ${n}`])}>×</Button>
+          <Button
+            tabindex={-1}
+            aria-label={`Remove rule ${n}`}
+            onclick={() => pending.propose([`-${device.name} rule ${n}`])}
+            {...only(may.plan)}>×</Button
+          >
         </span>
       </li>
     {:else}
@@ -160,7 +171,7 @@
       /></label
     >
     {#if at && rules.length}<Button type="button" onclick={() => (at = 0)}>last instead</Button>{/if}
-    <Button type="submit" class="main" disabled={!text.trim()}>Add</Button>
+    <Button type="submit" class="main" disabled={!text.trim()} {...only(may.plan)}>Add</Button>
   </form>
   {#if problem}<p class="wrong" role="alert">{problem}</p>{/if}
   <p class="soft keys">

@@ -1,4 +1,5 @@
 <script lang="ts">
+  import { may, only } from "../state/may.svelte";
   import { Button, Input, Select } from "flowbite-svelte";
   import { tick } from "svelte";
   import { api, Refused, type TalkAnswer, type TalkTable } from "../api/client";
@@ -92,7 +93,7 @@
   const back = () => document.getElementById("talk")?.focus();
 
   function act(word: "allow" | "deny" | "must" | "never") {
-    if (office.then || cell.from === cell.to) return;
+    if (may.plan || cell.from === cell.to) return;
     pending.propose([`${word} ${name(cell.from)} to ${name(cell.to)}${services(service)}`], undefined, back);
   }
   function keys(e: KeyboardEvent) {
@@ -134,15 +135,13 @@
           {#each office.shown?.services ?? [] as s (s.name)}<option value={s.name}>{s.is}</option>{/each}
         </datalist>
         <span class="keys">
-          <Button onclick={() => act("allow")} disabled={!!office.then}>Allow <kbd>a</kbd></Button>
-          <Button onclick={() => act("deny")} disabled={!!office.then}>Deny <kbd>d</kbd></Button>
-          <Button onclick={() => act("must")} disabled={!!office.then} data-tip="Wish that it must be able to">Must <kbd>+</kbd></Button>
-          <Button onclick={() => act("never")} disabled={!!office.then} data-tip="Wish that it must never be able to"
-            >Never <kbd>-</kbd></Button
-          >
+          <Button onclick={() => act("allow")} {...only(may.plan)}>Allow <kbd>a</kbd></Button>
+          <Button onclick={() => act("deny")} {...only(may.plan)}>Deny <kbd>d</kbd></Button>
+          <Button onclick={() => act("must")} data-tip="Wish that it must be able to" {...only(may.plan)}>Must <kbd>+</kbd></Button>
+          <Button onclick={() => act("never")} data-tip="Wish that it must never be able to" {...only(may.plan)}>Never <kbd>-</kbd></Button>
         </span>
       </div>
-      {#if cell.from && others.length && !office.then}
+      {#if cell.from && others.length && !may.plan}
         <form
           class="acts"
           onsubmit={(e) => {
@@ -156,7 +155,7 @@
               ><option value="">whom</option>{#each others as v (v.vid)}<option value={v.name}>{v.vid} {v.name}</option>{/each}</Select
             ></label
           >
-          <Button type="submit" disabled={!like}>Show what changes</Button>
+          <Button type="submit" disabled={!like} {...only(may.plan)}>Show what changes</Button>
         </form>
       {/if}
       <Wishes wishes={table.wishes} onshow={choose} />

@@ -1,4 +1,5 @@
 <script lang="ts">
+  import { may, only } from "../state/may.svelte";
   import { Button } from "flowbite-svelte";
   import type { TalkTable } from "../api/client";
   import { mends } from "../state/mends.svelte";
@@ -28,11 +29,14 @@
             onshow(from!, to!);
           }}>{named(w.text)}</Button
         >
-        {#if !office.then}<Button aria-label={`Take the wish ${w.text} away`} onclick={() => pending.propose([`-${w.text}`])}>×</Button
+        {#if !may.plan}<Button
+            aria-label={`Take the wish ${w.text} away`}
+            onclick={() => pending.propose([`-${w.text}`])}
+            {...only(may.plan)}>×</Button
           >{/if}
         {#if !w.holds}
           <p>{w.why}</p>
-          {#if f}{#each mends.of(f).slice(0, 1) as m (m[0])}<Button class="mono mend" onclick={() => pending.propose(m)}
+          {#if f}{#each mends.of(f).slice(0, 1) as m (m[0])}<Button class="mono mend" onclick={() => pending.propose(m)} {...only(may.plan)}
                 >{m[0]}{m.length > 1 ? " …" : ""}</Button
               >{/each}{/if}
         {/if}

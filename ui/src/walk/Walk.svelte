@@ -1,4 +1,5 @@
 <script lang="ts">
+  import { may, only } from "../state/may.svelte";
   import { Button, Select } from "flowbite-svelte";
   import { latest } from "../api/latest";
   import { api, Refused, type WalkAnswer } from "../api/client";
@@ -85,7 +86,7 @@
       {#each faults.slice(0, 3) as f (f.id)}
         <div class="fault">
           <p>{f.text}</p>
-          {#each mends.of(f).slice(0, 1) as m (m[0])}<Button class="mono" onclick={() => pending.propose(m)}
+          {#each mends.of(f).slice(0, 1) as m (m[0])}<Button class="mono" onclick={() => pending.propose(m)} {...only(may.plan)}
               >{m[0]}{m.length > 1 ? " …" : ""}</Button
             >{/each}
         </div>
