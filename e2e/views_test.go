@@ -377,3 +377,28 @@ func TestDevices(t *testing.T) {
 	kept(t, ctx, 6)
 	until(t, ctx, `document.querySelector("[data-port-panel]").textContent.includes("a <i>lamp</i>")`)
 }
+
+// TestDock: what is said of the selection is made higher and lower, folded and unfolded by the
+// keyboard, and is so again after a reload.
+func TestDock(t *testing.T) {
+	ctx, _ := start(t)
+	height := func() int { return eval[int](t, ctx, `document.querySelector(".dock").clientHeight`) }
+	press := func(keys string) {
+		_ = eval[any](t, ctx, `document.querySelector(".grip").focus(); 0`)
+		press(t, ctx, keys)
+	}
+	was := height()
+	press(kb.ArrowUp + kb.ArrowUp)
+	require.InDelta(t, was+48, height(), 4)
+	board := eval[int](t, ctx, `document.querySelector("#board").closest(".board").clientHeight`)
+	press(kb.Enter)
+	until(t, ctx, `document.querySelector(".dock").clientHeight < 40`)
+	require.Greater(t, eval[int](t, ctx, `document.querySelector("#board").closest(".board").clientHeight`), board+100)
+	require.NoError(t, chromedp.Do(ctx, chromedp.Reload(), chromedp.WaitVisible("#board")))
+	until(t, ctx, `document.querySelector(".dock")?.clientHeight < 40`)
+	require.NoError(t, chromedp.Do(ctx, chromedp.Click(".fold button")))
+	until(t, ctx, `document.querySelector(".dock").clientHeight > 200`)
+	require.InDelta(t, was+48, height(), 4)
+	press(kb.Home)
+	require.InDelta(t, was, height(), 4)
+}

@@ -113,7 +113,14 @@
 
 <ThemeProvider {theme}>
   <!-- svelte-ignore a11y_click_events_have_key_events, a11y_no_static_element_interactions -->
-  <div class="shell" class:page={view !== "board" || id < 1 || me.out} class:low onclick={place.follow}>
+  <div
+    class="shell"
+    class:page={view !== "board" || id < 1 || me.out}
+    class:low
+    class:folded={panels.folded}
+    style:--dragged={panels.dock ? `${panels.dock}px` : undefined}
+    onclick={place.follow}
+  >
     <Header />
     {#if id === -2}
       {@render loaded(join())}
@@ -159,11 +166,15 @@
     --top: 45px;
     height: 100%;
     display: grid;
-    grid-template-rows: var(--top) minmax(0, 1fr) clamp(120px, 30vh, 240px) 40px;
+    --fits: clamp(120px, 30vh, 240px);
+    grid-template-rows: var(--top) minmax(0, 1fr) min(var(--dragged, var(--fits)), 70vh) 40px;
     grid-template-columns: minmax(0, 1fr);
   }
   .low {
-    grid-template-rows: var(--top) minmax(0, 1fr) clamp(120px, 30vh, 190px) 40px;
+    --fits: clamp(120px, 30vh, 190px);
+  }
+  .folded {
+    --dragged: 34px !important;
   }
   .page {
     grid-template-rows: var(--top) minmax(0, 1fr) auto 40px;
@@ -198,7 +209,8 @@
       --top: 38px;
     }
     .shell:not(.page) {
-      grid-template-rows: var(--top) minmax(0, 1fr) 88px 34px;
+      --fits: 88px;
+      grid-template-rows: var(--top) minmax(0, 1fr) min(var(--dragged, var(--fits)), 50vh) 34px;
     }
   }
   @media (max-height: 560px) and (max-width: 700px) {

@@ -87,8 +87,13 @@
       if (!c || !scroller) return;
       const { left, top } = scrolled;
       const across = room - names;
-      if (wide && c.x < left + 4) scroller.scrollLeft = c.x - 20;
-      else if (wide && c.x + c.width > left + across) scroller.scrollLeft = c.x + c.width - across + 20;
+      // A device comes into view whole, or, where it is wider than that, from its first column on.
+      const of = plan.groups.find((g) => g.columns.includes(c));
+      const fits = of && of.width <= across - 40;
+      const from = fits ? of.x : c.x;
+      const to = fits ? of.x + of.width : of?.columns[0] === c ? c.x + across - 40 : c.x + c.width;
+      if (wide && c.x < left + 4) scroller.scrollLeft = from - 20;
+      else if (wide && c.x + c.width > left + across) scroller.scrollLeft = to - across + 20;
       const y = row * tall;
       if (y < top) scroller.scrollTop = y;
       else if (heads + y + tall > top + height - 30) scroller.scrollTop = heads + y + tall - height + 30;
