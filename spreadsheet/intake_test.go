@@ -136,7 +136,7 @@ func TestIntake(t *testing.T) {
 		{"two devices under one another", "den\nVLAN,1,2\n10,U,T\n\nattic firewall\nVLAN,wan,lan\n10,,U\n20,U,\n",
 			"vlan 10 vlan10\nvlan 20 vlan20\n\ndevice den switch\n  ports 1-2\n  1: 10\n  2: [10]\n\ndevice attic-firewall firewall\n  ports wan, lan\n  wan: 20\n  lan: 10\n", ""},
 		{"what is not understood is named", "den\nVLAN,1,2,??\n10,U,maybe,\n4095,U,,\n", "vlan 10 vlan10\n\ndevice den switch\n  ports 1-2\n  1: 10\n",
-			"row 2, column 4; row 3, column 3; row 4, column 1"},
+			"row 3, column 3; row 4, column 2; row 4, column 1; row 2, column 4"},
 	} {
 		t.Run(row.says, func(t *testing.T) {
 			u := spreadsheet.Understand(csv(row.text), nil)

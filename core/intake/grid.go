@@ -1,35 +1,48 @@
 package intake
 
 import (
+	"regexp"
 	"slices"
 	"strings"
+	"unicode"
 
 	"klammer/core/office"
 )
 
-// readGrids finds the grids of a sheet: a row that is a head, followed by rows
-// that belong to it, again and again.
+// readGrids finds what a sheet has: lists of ports, lists of VLANs, and grids, each with a title
+// above it or not, again and again; and what a legend says of their marks.
 func (u *Understood) readGrids(table Table, vlans map[office.VID]*office.VLAN) {
+	clear(u.marks)
+	for row, cells := range table.Rows {
+		for k, text := range cells {
+			if legend(text, u.marks) && !gridCell(table, row, k) {
+				u.took(table, row, k)
+			}
+		}
+	}
 	found := false
 	for i := 0; i < len(table.Rows) && len(u.Grids) < mostGrids; i++ {
+		if head := rolesOf(table.Rows[i], i); head.lists() || head.members() {
+			title := ""
+			if !head.has(aDevice) {
+				title, _ = u.title(table, i, len(table.Rows))
+			}
+			if head.lists() {
+				i = u.readList(table, head, title, vlans) - 1
+			} else {
+				i = u.readMembers(table, head, title, vlans) - 1
+			}
+			found = true
+			continue
+		}
 		grid, names, next := u.grid(table, i)
 		if grid == nil {
 			continue
 		}
 		found = true
-		title := table.Name
-		for k := i - 1; k >= max(0, i-3); k-- {
-			if text := only(table.Rows[k]); text != "" {
-				title = text
-				break
-			}
-		}
-		if single := !hasMore(table, next); single && title == table.Name && generic(table.Name) {
-			title = "switch-1"
-		}
-		grid.Title = title
-		grid.Device = DeviceName(title)
-		grid.Kind = kindOf(title)
+		grid.Title, grid.Note = u.title(table, i, next)
+		grid.Device = DeviceName(grid.Title)
+		grid.Kind = kindOf(grid.Title)
 		u.Grids = append(u.Grids, grid)
 		for vid, name := range names {
 			if vlans[vid] == nil {
@@ -42,11 +55,66 @@ func (u *Understood) readGrids(table Table, vlans map[office.VID]*office.VLAN) {
 				vlans[vid].Name = name
 			}
 		}
+		for _, one := range grid.said {
+			u.saidOf(table, one, vlans[one.vid])
+		}
 		i = next - 1
 	}
 	if !found && !blankTable(table) {
-		u.wrong(table.Name, 1, 0, "no grid was found in it: a row of ports, and a column of VLANs, or the other way round")
+		u.wrong(AboutSheet, table.Name, 1, 0, "no grid was found in it: a row of ports, and a column of VLANs, or the other way round")
 	}
+}
+
+// gridCell says whether a cell stands between others, as those of a grid do: no legend.
+func gridCell(table Table, row, k int) bool {
+	filled := 0
+	for _, text := range table.Rows[row] {
+		if strings.TrimSpace(text) != "" {
+			filled++
+		}
+	}
+	return filled > 3 && k > 0
+}
+
+// title is the name of what begins at row i: a row with one text in the three above it, else the
+// sheet's. What stands there behind the name is a note. next is the first row behind it.
+func (u *Understood) title(table Table, i, next int) (title, note string) {
+	for k := i - 1; k >= max(0, i-3); k-- {
+		text := only(table.Rows[k])
+		if text == "" || u.usedIn(table, k) {
+			if text != "" {
+				break
+			}
+			continue
+		}
+		for column, cell := range table.Rows[k] {
+			if strings.TrimSpace(cell) != "" {
+				u.took(table, k, column)
+			}
+		}
+		name := text
+		if at := titleEnd.FindStringIndex(text); at != nil && at[0] > 0 {
+			name, note = strings.TrimSpace(text[:at[0]]), strings.Trim(text[at[0]:], " (),;|-–")
+		}
+		return name, note
+	}
+	if !hasMore(table, next) && generic(table.Name) {
+		return "switch-1", ""
+	}
+	return table.Name, ""
+}
+
+// titleEnd is where a title goes on with what is no name.
+var titleEnd = regexp.MustCompile(`\s*[(,;|]|\s+[-–]\s+`)
+
+// usedIn says whether something of a row was taken already.
+func (u *Understood) usedIn(table Table, row int) bool {
+	for k := range table.Rows[row] {
+		if u.used[spot{table.Name, row, k}] {
+			return true
+		}
+	}
+	return false
 }
 
 func blankTable(table Table) bool {
@@ -78,6 +146,7 @@ type gridHead struct {
 	first int    // the column of the rows' names
 	name  int    // of VLANs' names; -1 for none
 	heads []int  // the columns that are VLANs or ports
+	more  []int  // columns that say something else of each row
 }
 
 // gridHeadOf reads a head; false where a row is none.
@@ -93,6 +162,9 @@ func gridHeadOf(row []string) (head gridHead, ok bool) {
 		return head, false
 	}
 	what := columns[label]
+	if is := roleOf(label); is == aPort || is == aVLAN {
+		what = string(is)
+	}
 	if what != "vlan" && what != "port" && label != "ports" && label != "port / vlan" && label != "vlan / port" && label != "ports/vlans" {
 		if first == 0 { // a corner that says nothing starts with an empty cell
 			return head, false
@@ -101,13 +173,16 @@ func gridHeadOf(row []string) (head gridHead, ok bool) {
 	}
 	head = gridHead{what: what, first: first, name: -1}
 	for k := first + 1; k < len(row); k++ {
-		text := strings.ToLower(strings.TrimSpace(row[k]))
-		switch {
+		text := strings.TrimSpace(row[k])
+		_, _, vlan := vlanOf(text)
+		switch is := roleOf(text); {
 		case text == "":
-		case columns[text] == "name" || columns[text] == "note":
-			if columns[text] == "name" && head.name < 0 {
-				head.name = k
-			}
+		case is == aName && head.name < 0 && what != "port":
+			head.name = k
+		case is != "" && !vlan && is != aPort && is != aVLAN:
+			head.more = append(head.more, k)
+		case what == "port" && !vlan && !strings.ContainsAny(text, "0123456789") && strings.ContainsFunc(text, unicode.IsLetter):
+			head.more = append(head.more, k)
 		default:
 			head.heads = append(head.heads, k)
 		}
@@ -118,7 +193,10 @@ func gridHeadOf(row []string) (head gridHead, ok bool) {
 // end is the first row behind i that does not belong to a head there.
 func (h gridHead) end(rows [][]string, i int) int {
 	for i++; i < len(rows) && !blank(rows[i]); i++ {
-		if only(rows[i]) != "" && !(rowOf(rows[i], h.first) != "" && leads(rows[i], h.first)) {
+		if only(rows[i]) != "" && !(rowOf(rows[i], h.first) != "" && leads(rows[i], h.first) && !titles(rows, i)) {
+			break
+		}
+		if again, ok := gridHeadOf(rows[i]); ok && again.what == h.what && h.what != "" && columns[plainWords(rowOf(rows[i], again.first))] != "" {
 			break
 		}
 	}
@@ -138,13 +216,24 @@ func (u *Understood) grid(table Table, i int) (grid *Grid, names map[office.VID]
 	}
 	down := head.what == "vlan"
 	if head.what == "" { // which way round it is: what the left column and the head look like
-		down = likelyVLANs(table.Rows[i+1:ends], head.first) && !likelyVLANHead(table.Rows[i], head.heads)
-		if !down && !likelyVLANHead(table.Rows[i], head.heads) {
+		across, _ := split(table.Rows[i], head)
+		down = likelyVLANs(table.Rows[i+1:ends], head.first) && !likelyVLANHead(table.Rows[i], across)
+		if !down && (len(across) == 0 || !likelyVLANHead(table.Rows[i], across)) {
 			return nil, nil, 0
 		}
 	}
+	if !down && head.what == "" { // what is no VLAN in a head of VLANs says something else of each port
+		head.heads, head.more = split(table.Rows[i], head)
+	}
 	grid = &Grid{Sheet: table.Name, Row: i + 1, Down: down}
 	names = map[office.VID]string{}
+	u.took(table, i, head.first)
+	if head.name >= 0 {
+		u.took(table, i, head.name)
+	}
+	if !down {
+		u.namesAbove(table, i, head, names)
+	}
 	across := make([]line, len(table.Rows[i])) // what the columns are
 	for _, k := range head.heads {
 		across[k] = u.line(table, i, k, !down, names)
@@ -157,9 +246,30 @@ func (u *Understood) grid(table Table, i int) (grid *Grid, names map[office.VID]
 		}
 		along := u.line(table, row, head.first, down, names)
 		if !along.ok {
+			for _, k := range head.heads {
+				if as, _ := mark(rowOf(cells, k), u.marks); as != "-" {
+					u.wrong(AboutMark, table.Name, row+1, k+1, "what %q stands beside is not understood", rowOf(cells, k))
+				}
+			}
 			continue
 		}
 		grid.Ports = append(grid.Ports, along.ports...)
+		for _, k := range head.more {
+			u.took(table, i, k)
+			if text := rowOf(cells, k); text != "" {
+				u.took(table, row, k)
+				one := extra{row + 1, k + 1, "", roleOf(table.Rows[i][k]), strings.TrimSpace(table.Rows[i][k]), text}
+				if down {
+					grid.said = append(grid.said, said{along.vid, one})
+				} else {
+					one.port = along.ports[0]
+					grid.extras = append(grid.extras, one)
+				}
+			}
+		}
+		if head.name >= 0 {
+			u.took(table, row, head.name)
+		}
 		if name := rowOf(cells, head.name); down && name != "" {
 			names[along.vid] = name
 		} else if _, named := names[along.vid]; down && !named {
@@ -169,12 +279,22 @@ func (u *Understood) grid(table Table, i int) (grid *Grid, names map[office.VID]
 			if k >= len(cells) {
 				continue
 			}
-			as, ok := mark(cells[k])
+			as, ok := mark(cells[k], u.marks)
+			if !ok && memberMark(cells[k]) {
+				as, ok = "x", true
+			}
 			if !ok {
-				u.wrong(table.Name, row+1, k+1, "%q is neither U nor T, nor P for the PVID, nor one of their words", strings.TrimSpace(cells[k]))
+				u.wrong(AboutMark, table.Name, row+1, k+1, "%q is neither U nor T, nor P for the PVID, nor one of their words", strings.TrimSpace(cells[k]))
 				continue
 			}
-			if as == "-" || !across[k].ok {
+			if !across[k].ok {
+				if as != "-" {
+					u.wrong(AboutMark, table.Name, row+1, k+1, "what stands above or beside %q is not understood", strings.TrimSpace(cells[k]))
+				}
+				continue
+			}
+			u.took(table, row, k)
+			if as == "-" {
 				continue
 			}
 			for _, port := range slices.Concat(along.ports, across[k].ports) { // one of the two is the VLAN
@@ -185,7 +305,71 @@ func (u *Understood) grid(table Table, i int) (grid *Grid, names map[office.VID]
 	if len(grid.Ports) == 0 || len(grid.cells) == 0 && len(names) == 0 {
 		return nil, nil, 0
 	}
+	u.crosses(grid)
 	return grid, names, ends
+}
+
+// split parts the columns of a head of VLANs from those that say something else.
+func split(row []string, head gridHead) (heads, more []int) {
+	more = head.more
+	for _, k := range head.heads {
+		if _, _, ok := vlanOf(row[k]); !ok && !strings.ContainsAny(row[k], "0123456789") {
+			more = append(more, k)
+		} else {
+			heads = append(heads, k)
+		}
+	}
+	return heads, more
+}
+
+// namesAbove takes names that stand in the row above the numbers of VLANs.
+func (u *Understood) namesAbove(table Table, i int, head gridHead, names map[office.VID]string) {
+	if i == 0 || only(table.Rows[i-1]) != "" || blank(table.Rows[i-1]) || u.usedIn(table, i-1) {
+		return
+	}
+	above := table.Rows[i-1]
+	for k, text := range above { // nothing but names above VLANs
+		if text = strings.TrimSpace(text); text != "" && (!slices.Contains(head.heads, k) || portsOf(text) == nil && word(text, "") == "") {
+			return
+		}
+	}
+	for _, k := range head.heads {
+		if vid, name, ok := vlanOf(table.Rows[i][k]); ok && name == "" && rowOf(above, k) != "" {
+			names[vid] = rowOf(above, k)
+			u.took(table, i-1, k)
+		}
+	}
+}
+
+// memberMark says whether a cell says only that a port is in a VLAN, not how.
+func memberMark(text string) bool {
+	switch strings.ToLower(strings.TrimSpace(text)) {
+	case "x", "✓", "✔", "•", "*", "1", "yes", "ja", "oui":
+		return true
+	}
+	return false
+}
+
+// crosses decides what cells that only say that a port is in a VLAN come to: alone on its port
+// it is untagged, and of several no one can be told to be.
+func (u *Understood) crosses(grid *Grid) {
+	by := map[string]int{}
+	for _, one := range grid.cells {
+		by[one.port]++
+	}
+	var out []cell
+	for _, one := range grid.cells {
+		switch {
+		case one.as != "x":
+		case by[one.port] == 1:
+			one.as = "U"
+		default:
+			u.wrong(AboutMark, grid.Sheet, one.row, one.column, "port %s is in several VLANs, and a cross does not say which of them untagged: U or T", one.port)
+			continue
+		}
+		out = append(out, one)
+	}
+	grid.cells = out
 }
 
 // line is what a row or a column of a grid is: a VLAN, or ports.
@@ -201,15 +385,17 @@ func (u *Understood) line(table Table, row, k int, vlan bool, names map[office.V
 	if !vlan {
 		ports := portsOf(text)
 		if ports == nil {
-			u.wrong(table.Name, row+1, k+1, "%q is no port: 7, Port 7, 1-4, lan1", text)
+			u.wrong(AboutPort, table.Name, row+1, k+1, "%q is no port: 7, Port 7, 1-4, lan1", text)
 		}
+		u.took(table, row, k)
 		return line{ports: ports, ok: ports != nil}
 	}
 	vid, name, ok := vlanOf(text)
 	if !ok {
-		u.wrong(table.Name, row+1, k+1, "%q is no VLAN: its number, with its name behind it or not", text)
+		u.wrong(AboutVLAN, table.Name, row+1, k+1, "%q is no VLAN: its number, with its name behind it or not", text)
 		return line{}
 	}
+	u.took(table, row, k)
 	if name != "" {
 		names[vid] = name
 	}
@@ -228,7 +414,19 @@ func rowOf(r []string, k int) string {
 func leads(r []string, first int) bool {
 	text := rowOf(r, first)
 	_, _, vlan := vlanOf(text)
-	return only(r) == text && (vlan || len(text) < 4 && portsOf(text) != nil)
+	return only(r) == text && (vlan || portsOf(text) != nil && !strings.ContainsRune(text, ' ') && (len(text) < 4 || len(text) < 9 && strings.ContainsAny(text, "0123456789")))
+}
+
+// titles says whether a row with one cell is the title of what comes: a head follows.
+func titles(rows [][]string, i int) bool {
+	for i++; i < len(rows) && blank(rows[i]); i++ {
+	}
+	if i >= len(rows) {
+		return false
+	}
+	head, ok := gridHeadOf(rows[i])
+	list := rolesOf(rows[i], i)
+	return list.lists() || list.members() || ok && (head.what != "" || len(head.heads) > 1 && rowOf(rows[i], head.first) == "")
 }
 
 // likelyVLANs says whether a left column has VLANs rather than ports: they have

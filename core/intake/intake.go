@@ -28,6 +28,7 @@ type Table struct {
 // Trouble is a cell that was not understood; Row and Column count from 1, the
 // column is 0 where the whole row is meant.
 type Trouble struct {
+	Kind        Kind
 	Sheet       string
 	Row, Column int
 	Text        string
@@ -43,7 +44,17 @@ type Grid struct {
 	Down   bool // VLANs run down and ports across; else the other way round
 	Ports  []string
 	Skip   bool
+	Note   string // what else its title says
 	cells  []cell
+	all    []string // ports that carry all VLANs
+	extras []extra
+	said   []said // of VLANs
+}
+
+// said is a cell that says something of a VLAN.
+type said struct {
+	vid office.VID
+	extra
 }
 
 // Understood is what tables say.
@@ -51,6 +62,10 @@ type Understood struct {
 	Grids   []*Grid
 	VLANs   []*office.VLAN
 	Trouble []Trouble
+	Counts  map[Kind]int // of complaints, those among them that are too many to be listed
+	used    map[spot]bool
+	told    map[spot]bool     // rows that are told of as a whole
+	marks   map[string]string // what a legend says of marks that are not known
 	cables  []cable           // of the sheet of cables
 	plugs   []plug            // of the sheet of plugs
 	names   map[string]string // devices as they stand there, by what they are called here
@@ -65,18 +80,35 @@ type Understood struct {
 // Most that is read of one workbook: what is beyond is no plan of an office.
 const (
 	mostGrids   = 500
-	mostTrouble = 200
+	mostTrouble = 60 // of a kind
 )
 
-func (u *Understood) wrong(sheet string, row, column int, format string, args ...any) {
-	if len(u.Trouble) < mostTrouble {
-		u.Trouble = append(u.Trouble, Trouble{sheet, row, column, fmt.Sprintf(format, args...)})
+func (u *Understood) wrong(kind Kind, sheet string, row, column int, format string, args ...any) {
+	u.Counts[kind]++
+	if column > 0 {
+		u.used[spot{sheet, row - 1, column - 1}] = true
+	} else {
+		u.told[spot{sheet, row - 1, 0}] = true
 	}
+	if kind == AboutLeft && u.told[spot{sheet, row - 1, 0}] || u.Counts[kind] > mostTrouble {
+		return // the row is told of as a whole, or many are
+	}
+	u.Trouble = append(u.Trouble, Trouble{kind, sheet, row, column, fmt.Sprintf(format, args...)})
+}
+
+// firstRoles is the first head of a list within the first rows.
+func firstRoles(rows [][]string) roles {
+	for i, cells := range rows[:min(len(rows), 8)] {
+		if head := rolesOf(cells, i); head.lists() || head.members() {
+			return head
+		}
+	}
+	return roles{}
 }
 
 // Read looks through tables for what an office is made of.
 func Read(tables []Table, choices []Choice) *Understood {
-	understood := &Understood{names: map[string]string{}}
+	understood := &Understood{names: map[string]string{}, Counts: map[Kind]int{}, used: map[spot]bool{}, told: map[spot]bool{}, marks: map[string]string{}}
 	for _, table := range tables {
 		if strings.EqualFold(table.Name, "Notation") {
 			if file, err := notation.ReadWithin("workbook", column(table.Rows)); err == nil {
@@ -86,7 +118,10 @@ func Read(tables []Table, choices []Choice) *Understood {
 	}
 	vlans := map[office.VID]*office.VLAN{}
 	for _, table := range tables {
-		switch head := headOf(table.Rows); {
+		head, first := headOf(table.Rows), firstRoles(table.Rows)
+		switch {
+		case first.lists() || first.members():
+			understood.readGrids(table, vlans)
 		case strings.EqualFold(table.Name, "Notation") && understood.Exact != nil:
 		case head.has("from") && head.has("to") && !head.has("vlan"):
 			understood.readCables(table, head)
@@ -97,6 +132,9 @@ func Read(tables []Table, choices []Choice) *Understood {
 		case strings.EqualFold(table.Name, "Findings"):
 		default:
 			understood.readGrids(table, vlans)
+		}
+		if understood.Exact == nil {
+			understood.leave(table)
 		}
 	}
 	taken := map[string]bool{}
@@ -134,6 +172,7 @@ func Read(tables []Table, choices []Choice) *Understood {
 		vlan.Name = vlanName(vlan.Name, vid, used)
 		understood.VLANs = append(understood.VLANs, vlan)
 	}
+	understood.Sort()
 	return understood
 }
 

@@ -60,6 +60,17 @@ func (h head) cell(r []string, what string) string {
 }
 
 func (u *Understood) readRegister(table Table, head head, vlans map[office.VID]*office.VLAN) {
+	of := rolesOf(table.Rows[head.row], head.row)
+	for k, text := range table.Rows[head.row] {
+		if strings.TrimSpace(text) != "" {
+			u.took(table, head.row, k)
+		}
+	}
+	for what, k := range head.at { // as the words of its own export have it, too
+		if _, ok := of.at[role(what)]; !ok {
+			of.of[k], of.at[role(what)] = role(what), k
+		}
+	}
 	for i := head.row + 1; i < len(table.Rows); i++ {
 		r := table.Rows[i]
 		if blank(r) {
@@ -67,23 +78,11 @@ func (u *Understood) readRegister(table Table, head head, vlans map[office.VID]*
 		}
 		vid, name, ok := vlanOf(head.cell(r, "vlan"))
 		if !ok {
-			u.wrong(table.Name, i+1, head.at["vlan"]+1, "%q is no VLAN: a number from 1 to 4094", head.cell(r, "vlan"))
+			u.wrong(AboutVLAN, table.Name, i+1, head.at["vlan"]+1, "%q is no VLAN: a number from 1 to 4094", head.cell(r, "vlan"))
 			continue
 		}
-		vlan := &office.VLAN{VID: vid, Name: name, Note: clean(head.cell(r, "note"))}
-		if n := head.cell(r, "name"); n != "" {
-			vlan.Name = n
-		}
-		vlan.Local = slices.Contains([]string{"local", "yes", "x", "true"}, strings.ToLower(head.cell(r, "local")))
-		for _, text := range strings.FieldsFunc(head.cell(r, "subnet"), func(c rune) bool { return c == ' ' || c == ',' || c == ';' }) {
-			prefix, err := office.CheckAddress(text)
-			if err != nil || prefix != prefix.Masked() {
-				u.wrong(table.Name, i+1, head.at["subnet"]+1, "%q is no subnet: write it as 10.61.110.0/24", text)
-				continue
-			}
-			vlan.Nets = append(vlan.Nets, prefix)
-		}
-		vlans[vid] = vlan
+		u.took(table, i, head.at["vlan"])
+		u.register(table, i, of, vid, name, vlans)
 	}
 }
 
@@ -101,19 +100,31 @@ type plug struct {
 }
 
 func (u *Understood) readCables(table Table, head head) {
+	u.tookHead(table, head)
 	for i := head.row + 1; i < len(table.Rows); i++ {
 		if from, to := head.cell(table.Rows[i], "from"), head.cell(table.Rows[i], "to"); from != "" && to != "" {
+			u.took(table, i, head.at["from"], head.at["to"])
 			u.cables = append(u.cables, cable{from, to, table.Name, i + 1})
 		}
 	}
 }
 
 func (u *Understood) readPlugs(table Table, head head) {
+	u.tookHead(table, head)
 	for i := head.row + 1; i < len(table.Rows); i++ {
 		r := table.Rows[i]
 		if port := head.cell(r, "port"); port != "" {
+			for _, k := range head.at {
+				u.took(table, i, k)
+			}
 			u.plugs = append(u.plugs, plug{port, clean(head.cell(r, "what")), head.cell(r, "wants"), strings.ToLower(head.cell(r, "how")), table.Name, i + 1})
 		}
+	}
+}
+
+func (u *Understood) tookHead(table Table, head head) {
+	for _, k := range head.at {
+		u.took(table, head.row, k)
 	}
 }
 
@@ -164,7 +175,25 @@ func portsOf(text string) []string {
 	return out
 }
 
-func mark(text string) (string, bool) {
-	m, ok := marks[strings.ToLower(strings.TrimSpace(text))]
-	return m, ok
+// mark is what a cell of a grid says: "U P", "u,p", "Tagged"; own is what a legend says.
+func mark(text string, own map[string]string) (string, bool) {
+	text = strings.ToLower(strings.TrimSpace(text))
+	if as, ok := own[text]; ok {
+		return as, true
+	}
+	if as, ok := marks[text]; ok {
+		return as, true
+	}
+	if as, ok := marks[plainWords(text)]; ok {
+		return as, true
+	}
+	out := ""
+	for _, c := range strings.NewReplacer(" ", "", ",", "", "/", "", "+", "", ";", "", ".", "", "(", "", ")", "", "*", "p").Replace(text) {
+		as := strings.ToUpper(string(c))
+		if !strings.Contains("UTP", as) || strings.Contains(out, as) {
+			return "", false
+		}
+		out += as
+	}
+	return out, out != ""
 }

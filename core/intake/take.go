@@ -3,7 +3,9 @@ package intake
 import (
 	"fmt"
 	"net/netip"
+	"regexp"
 	"slices"
+	"strconv"
 	"strings"
 
 	"klammer/core/notation"
@@ -47,13 +49,13 @@ func (u *Understood) Take(into *office.Office) (*office.Office, office.Edit) {
 		other, errB := u.port(draft.Office(), cable.to)
 		switch {
 		case errA != nil:
-			u.wrong(cable.sheet, cable.row, 0, "%s", errA)
+			u.wrong(AboutCable, cable.sheet, cable.row, 0, "%s", errA)
 		case errB != nil:
-			u.wrong(cable.sheet, cable.row, 0, "%s", errB)
+			u.wrong(AboutCable, cable.sheet, cable.row, 0, "%s", errB)
 		case slices.ContainsFunc(draft.Office().Cables, office.Cable{A: ref, B: other}.Same):
 		default:
 			if err := draft.Connect(office.Cable{A: ref, B: other}); err != nil {
-				u.wrong(cable.sheet, cable.row, 0, "%s", err)
+				u.wrong(AboutCable, cable.sheet, cable.row, 0, "%s", err)
 			}
 		}
 	}
@@ -62,14 +64,14 @@ func (u *Understood) Take(into *office.Office) (*office.Office, office.Edit) {
 		vid, _, ok := vlanOf(one.wants)
 		switch {
 		case err != nil:
-			u.wrong(one.sheet, one.row, 0, "%s", err)
+			u.wrong(AboutPlug, one.sheet, one.row, 0, "%s", err)
 		case !ok:
-			u.wrong(one.sheet, one.row, 0, "%q is no VLAN that %s could want", one.wants, one.what)
+			u.wrong(AboutPlug, one.sheet, one.row, 0, "%q is no VLAN that %s could want", one.wants, one.what)
 		default:
 			plug := office.Plug{Port: at, Name: one.what, Wants: vid, Tagged: strings.HasPrefix(one.how, "tagged"), Operator: strings.Contains(one.how, "operator")}
 			if _, text, ok := strings.Cut(one.how, "at "); ok {
 				if plug.At, err = netip.ParseAddr(strings.TrimSpace(text)); err != nil {
-					u.wrong(one.sheet, one.row, 0, "%q is no address of %s", text, one.what)
+					u.wrong(AboutPlug, one.sheet, one.row, 0, "%q is no address of %s", text, one.what)
 					continue
 				}
 			}
@@ -77,10 +79,11 @@ func (u *Understood) Take(into *office.Office) (*office.Office, office.Edit) {
 				continue
 			}
 			if err := draft.PutPlug(plug); err != nil {
-				u.wrong(one.sheet, one.row, 0, "%s", err)
+				u.wrong(AboutPlug, one.sheet, one.row, 0, "%s", err)
 			}
 		}
 	}
+	u.Sort()
 	return draft.Done()
 }
 
@@ -110,18 +113,25 @@ func (u *Understood) takeGrid(draft *office.Draft, grid *Grid) {
 	if device == nil {
 		fresh, err := office.NewDevice(grid.Device, grid.Kind)
 		if err != nil {
-			u.wrong(grid.Sheet, grid.Row, 0, "%s", err)
+			u.wrong(AboutPort, grid.Sheet, grid.Row, 0, "%s", err)
 			return
 		}
+		speeds := map[string]office.Speed{}
+		for _, one := range grid.extras {
+			if speed, ok := speedOf(one.text); ok && one.what == aSpeed {
+				speeds[one.port] = speed
+			}
+		}
+		fresh.Facts.Note = clean(grid.Note)
 		for _, p := range grid.Ports {
 			if fresh.Port(p) < 0 {
-				if err := fresh.AddPort(p, "", 0); err != nil {
-					u.wrong(grid.Sheet, grid.Row, 0, "%s", err)
+				if err := fresh.AddPort(p, "", speeds[p]); err != nil {
+					u.wrong(AboutPort, grid.Sheet, grid.Row, 0, "%s", err)
 				}
 			}
 		}
 		if err := draft.PutDevice(fresh); err != nil {
-			u.wrong(grid.Sheet, grid.Row, 0, "%s", err)
+			u.wrong(AboutPort, grid.Sheet, grid.Row, 0, "%s", err)
 			return
 		}
 		device = fresh
@@ -132,12 +142,17 @@ func (u *Understood) takeGrid(draft *office.Draft, grid *Grid) {
 	for _, p := range grid.Ports {
 		i := device.Port(p)
 		if i < 0 {
-			u.wrong(grid.Sheet, grid.Row, 0, "%s has no port %s", device.Name, p)
+			u.wrong(AboutPort, grid.Sheet, grid.Row, 0, "%s has no port %s", device.Name, p)
 			continue
 		}
 		if i = device.Logical(i); says[i] == nil {
 			says[i] = &office.Shape{}
 			order = append(order, i)
+		}
+	}
+	for _, port := range grid.all {
+		if i := device.Port(port); i >= 0 {
+			says[device.Logical(i)].Rest = office.RestAll
 		}
 	}
 	pvid := map[int]office.VID{}
@@ -163,7 +178,7 @@ func (u *Understood) takeGrid(draft *office.Draft, grid *Grid) {
 			shape.PVIDSet, shape.PVID = true, vid
 		} else if len(shape.Untagged) > 1 {
 			shape.PVIDSet = true
-			u.wrong(grid.Sheet, grid.Row, 0, "port %s has several untagged VLANs and no P: its PVID is taken to be none", device.Ports[i].Name)
+			u.wrong(AboutPVID, grid.Sheet, grid.Row, 0, "port %s has several untagged VLANs and no P: its PVID is taken to be none", device.Ports[i].Name)
 		}
 		shape = shape.Normal()
 		if u.same(draft.Office(), device.Name, i, shape) {
@@ -173,10 +188,127 @@ func (u *Understood) takeGrid(draft *office.Draft, grid *Grid) {
 			continue
 		}
 		if err := draft.Set(office.PortRef{Device: device.Name, Port: device.Ports[i].Name}, &shape, device.Ports[i].Because); err != nil {
-			u.wrong(grid.Sheet, grid.Row, 0, "%s", err)
+			u.wrong(AboutPort, grid.Sheet, grid.Row, 0, "%s", err)
 		}
 	}
+	u.takeExtras(draft, grid)
 }
+
+// takeExtras notes of ports what stands beside their VLANs: what hangs there is plugged in,
+// where its port gives it one VLAN; a name of another port is a cable; the rest is noted.
+func (u *Understood) takeExtras(draft *office.Draft, grid *Grid) {
+	notes, sockets := map[int][]string{}, map[int]string{}
+	for _, one := range grid.extras {
+		device := draft.Office().Device(grid.Device)
+		i := device.Port(one.port)
+		if i < 0 {
+			u.wrong(AboutPort, grid.Sheet, one.row, one.column, "%s has no port %s, of which %q is said", device.Name, one.port, short(one.text))
+			continue
+		}
+		at := office.PortRef{Device: device.Name, Port: device.Ports[device.Logical(i)].Name}
+		switch one.what {
+		case aSpeed:
+			if speed, ok := speedOf(one.text); !ok || device.Ports[i].Speed != speed {
+				notes[i] = append(notes[i], one.head+": "+one.text)
+			}
+		case aSocket:
+			sockets[i] = clean(one.text)
+		case hangs:
+			if far, err := u.port(draft.Office(), one.text); err == nil && far.Device != device.Name {
+				if u.cabled(draft, grid, one, at, far) {
+					continue
+				}
+			}
+			for _, name := range strings.FieldsFunc(one.text, func(c rune) bool { return c == ';' || c == '\n' }) {
+				if name = clean(name); name != "" && !plugged(draft, at, name) {
+					notes[i] = append(notes[i], one.head+": "+name)
+				}
+			}
+		case aNote:
+			notes[i] = append(notes[i], one.text)
+		default:
+			notes[i] = append(notes[i], one.head+": "+one.text)
+		}
+	}
+	if len(notes)+len(sockets) == 0 {
+		return
+	}
+	device := draft.Office().Device(grid.Device).Clone()
+	for i := range device.Ports {
+		for word, text := range map[string]string{"note": clean(strings.Join(notes[i], "; ")), "socket": sockets[i]} {
+			fact := office.FactNamed(word, office.PortFact)
+			if text == "" || fact.In(factsOf(device.Ports[i].Facts)) != "" { // what is noted there stays
+				continue
+			}
+			if facts, err := device.Ports[i].Facts.With(fact, text); err == nil {
+				device.Ports[i].Facts = facts
+			} else {
+				u.wrong(AboutLeft, grid.Sheet, grid.Row, 0, "port %s: %s", device.Ports[i].Name, err)
+			}
+		}
+	}
+	if err := draft.PutDevice(device.Seal()); err != nil {
+		u.wrong(AboutPort, grid.Sheet, grid.Row, 0, "%s", err)
+	}
+}
+
+func factsOf(facts *office.Facts) *office.Facts {
+	if facts == nil {
+		return &office.Facts{}
+	}
+	return facts
+}
+
+// cabled plugs a cable in, where the other row of it did not; false where that cannot be.
+func (u *Understood) cabled(draft *office.Draft, grid *Grid, one extra, at, far office.PortRef) bool {
+	link := office.Cable{A: at, B: far}
+	if slices.ContainsFunc(draft.Office().Cables, link.Same) {
+		return true
+	}
+	if err := draft.Connect(link); err != nil {
+		u.wrong(AboutCable, grid.Sheet, one.row, one.column, "%s", err)
+		return false
+	}
+	return true
+}
+
+// plugged plugs in what hangs at a port, in the VLAN that comes there without a tag.
+func plugged(draft *office.Draft, at office.PortRef, name string) bool {
+	o := draft.Office()
+	if slices.ContainsFunc(o.Plugs, func(plug office.Plug) bool { return plug.Port == at && plug.Name == name }) {
+		return true
+	}
+	device := o.Device(at.Device)
+	shape, _ := o.Effective(device, device.Port(at.Port))
+	vid := shape.PortVID()
+	if vid == 0 || shape.Of(vid) != office.Untagged || slices.ContainsFunc(o.Cables, func(cable office.Cable) bool { return cable.A == at || cable.B == at }) {
+		return false
+	}
+	return draft.PutPlug(office.Plug{Port: at, Name: name, Wants: vid}) == nil
+}
+
+// speedOf reads a speed as people write it: 1G, 1000, 1 Gbit/s, 10GbE.
+func speedOf(text string) (office.Speed, bool) {
+	m := speedText.FindStringSubmatch(strings.ToLower(strings.TrimSpace(text)))
+	if m == nil {
+		return 0, false
+	}
+	n, err := strconv.ParseFloat(strings.Replace(m[1], ",", ".", 1), 64)
+	if err != nil {
+		return 0, false
+	}
+	if m[2] == "g" {
+		n *= 1000
+	}
+	for _, one := range office.Speeds {
+		if float64(one.Speed) == n {
+			return one.Speed, true
+		}
+	}
+	return 0, false
+}
+
+var speedText = regexp.MustCompile(`^(\d+(?:[.,]\d+)?)\s*(g|m)?(?:b|bit|bps|be|base-?\w*|bit/s|b/s|e)?$`)
 
 // same says whether a port is set to what a grid says of it already: a grid
 // shows what all and needed stand for, a use and a plan, and is not taken to
