@@ -37,7 +37,8 @@ type IntakeAnswer struct {
 	Exact   bool            `json:"exact" required:"true" description:"the workbook has a whole office in notation: its grids say what was changed in them"`
 	Grids   []IntakeGrid    `json:"grids" required:"true" nullable:"false"`
 	VLANs   []string        `json:"vlans" required:"true" nullable:"false"`
-	Trouble []IntakeTrouble `json:"trouble" required:"true" nullable:"false"`
+	Trouble []IntakeTrouble `json:"trouble" required:"true" nullable:"false" description:"by kind, those that change frames first; at most 60 of each"`
+	Kinds   []IntakeKind    `json:"kinds" required:"true" nullable:"false" description:"the kinds of trouble that there are, in that order"`
 	Lines   []string        `json:"lines" required:"true" nullable:"false" description:"what taking it would change, as statements; at most 400"`
 	More    int             `json:"more" required:"true" description:"how many further lines there are"`
 	Office  *OfficeSummary  `json:"office,omitempty" description:"where it was taken"`
@@ -54,8 +55,17 @@ type IntakeGrid struct {
 	Skip   bool   `json:"skip" required:"true"`
 }
 
+// IntakeKind is a kind of trouble, and how often it is.
+type IntakeKind struct {
+	Kind   string `json:"kind" required:"true"`
+	Says   string `json:"says" required:"true"`
+	Count  int    `json:"count" required:"true"`
+	Frames bool   `json:"frames" required:"true" description:"it changes who hears what"`
+}
+
 // IntakeTrouble is a cell that was not understood.
 type IntakeTrouble struct {
+	Kind   string `json:"kind" required:"true"`
 	Sheet  string `json:"sheet" required:"true"`
 	Row    int    `json:"row" required:"true"`
 	Column int    `json:"column" required:"true" description:"0 where the whole row is meant"`

@@ -134,7 +134,7 @@ func tablesOf(request *api.IntakeRequest) ([]intake.Table, error) {
 
 func intakeView(tables []intake.Table, understood *intake.Understood, o *office.Office, edit office.Edit) api.IntakeAnswer {
 	const most = 400
-	out := api.IntakeAnswer{Exact: understood.Exact != nil, Grids: []api.IntakeGrid{}, VLANs: []string{}, Trouble: []api.IntakeTrouble{}, Lines: []string{}}
+	out := api.IntakeAnswer{Exact: understood.Exact != nil, Grids: []api.IntakeGrid{}, VLANs: []string{}, Trouble: []api.IntakeTrouble{}, Kinds: []api.IntakeKind{}, Lines: []string{}}
 	for _, grid := range understood.Grids {
 		out.Grids = append(out.Grids, api.IntakeGrid{Sheet: grid.Sheet, Row: grid.Row, Device: grid.Device, Kind: string(grid.Kind), Ports: len(grid.Ports), Down: grid.Down, Skip: grid.Skip})
 	}
@@ -142,11 +142,16 @@ func intakeView(tables []intake.Table, understood *intake.Understood, o *office.
 		out.VLANs = append(out.VLANs, fmt.Sprintf("%d %s", vlan.VID, vlan.Name))
 	}
 	for _, trouble := range understood.Trouble {
-		one := api.IntakeTrouble{Sheet: trouble.Sheet, Row: trouble.Row, Column: trouble.Column, Text: trouble.Text}
+		one := api.IntakeTrouble{Kind: string(trouble.Kind), Sheet: trouble.Sheet, Row: trouble.Row, Column: trouble.Column, Text: trouble.Text}
 		if at := intake.At(tables, trouble.Sheet, trouble.Row, trouble.Column); at != nil {
 			one.Is = *at
 		}
 		out.Trouble = append(out.Trouble, one)
+	}
+	for _, kind := range intake.Kinds {
+		if n := understood.Counts[kind.Kind]; n > 0 {
+			out.Kinds = append(out.Kinds, api.IntakeKind{Kind: string(kind.Kind), Says: kind.Says, Count: n, Frames: kind.Frames})
+		}
 	}
 	lines, _ := notation.Statements(o, edit)
 	for _, line := range lines[:min(len(lines), most)] {

@@ -74,7 +74,8 @@ func (u *Understood) readList(table Table, head roles, title string, vlans map[o
 		}
 		ports := portsOf(text)
 		if ports == nil {
-			u.wrong(AboutPort, table.Name, row+1, k+1, "%q is no port: 7, Port 7, 1-4, lan1", text)
+			u.wrong(AboutPort, table.Name, row+1, k+1, "%q is no port: 7, Port 7, 1-4, lan1; what else stands in its row is not taken", text)
+			u.told[spot{table.Name, row, 0}] = true
 			continue
 		}
 		if name, k := head.cell(cells, aDevice); name != "" { // merged cells have it once

@@ -232,7 +232,8 @@ func (u *Understood) grid(table Table, i int) (grid *Grid, names map[office.VID]
 		u.took(table, i, head.name)
 	}
 	if !down {
-		u.namesAbove(table, i, head, names)
+		u.namesBeside(table, i, i-1, head, names)
+		u.namesBeside(table, i, i+1, head, names)
 	}
 	across := make([]line, len(table.Rows[i])) // what the columns are
 	for _, k := range head.heads {
@@ -322,21 +323,24 @@ func split(row []string, head gridHead) (heads, more []int) {
 	return heads, more
 }
 
-// namesAbove takes names that stand in the row above the numbers of VLANs.
-func (u *Understood) namesAbove(table Table, i int, head gridHead, names map[office.VID]string) {
-	if i == 0 || only(table.Rows[i-1]) != "" || blank(table.Rows[i-1]) || u.usedIn(table, i-1) {
+// namesBeside takes names that stand in the row above the numbers of VLANs, or below.
+func (u *Understood) namesBeside(table Table, i, at int, head gridHead, names map[office.VID]string) {
+	if at < 0 || at >= len(table.Rows) || only(table.Rows[at]) != "" || blank(table.Rows[at]) || u.usedIn(table, at) {
 		return
 	}
-	above := table.Rows[i-1]
-	for k, text := range above { // nothing but names above VLANs
-		if text = strings.TrimSpace(text); text != "" && (!slices.Contains(head.heads, k) || portsOf(text) == nil && word(text, "") == "") {
+	above := table.Rows[at]
+	for k, text := range above { // nothing but names of VLANs
+		if text = strings.TrimSpace(text); text == "" {
+			continue
+		}
+		if as, is := mark(text, u.marks); !slices.Contains(head.heads, k) || word(text, "") == "" || is && as != "-" || memberMark(text) {
 			return
 		}
 	}
 	for _, k := range head.heads {
 		if vid, name, ok := vlanOf(table.Rows[i][k]); ok && name == "" && rowOf(above, k) != "" {
 			names[vid] = rowOf(above, k)
-			u.took(table, i-1, k)
+			u.took(table, at, k)
 		}
 	}
 }

@@ -74,6 +74,7 @@ type habit struct {
 	extras bool
 	legend bool
 	blank  bool // a blank row between blocks, and below a title
+	names  int  // of VLANs: 0 with their numbers, 1 in the row above, 2 in that below
 }
 
 func drawHabit(t *rapid.T) habit {
@@ -89,7 +90,7 @@ func drawHabit(t *rapid.T) habit {
 		func(v int, name string) string { return fmt.Sprintf("VLAN %d (%s)", v, name) },
 	}).Draw(t, "vlan")
 	return habit{words: words, u: marks[0], t: marks[1], titles: rapid.SampledFrom([]string{"%s", "Switch: %s", "%s (24 ports, ground floor)", "%s - 19 inch"}).Draw(t, "titles"), vlan: vlan,
-		extras: rapid.IntRange(0, 2).Draw(t, "extras") > 0, legend: rapid.Bool().Draw(t, "legend"), blank: rapid.Bool().Draw(t, "blank")}
+		extras: rapid.IntRange(0, 2).Draw(t, "extras") > 0, legend: rapid.Bool().Draw(t, "legend"), blank: rapid.Bool().Draw(t, "blank"), names: rapid.IntRange(0, 2).Draw(t, "names")}
 }
 
 func list(vids []int, sep string) string {
@@ -216,13 +217,25 @@ func (h habit) mark(p port, v int) string {
 // block is a device's grid with a port a row, and what else is known of each beside it.
 func block(x truth, h habit, d string) [][]string {
 	head := []string{h.words["port"]}
+	row := []string{""}
 	for _, v := range x.vids {
-		head = append(head, h.vlan(v, x.names[v]))
+		row = append(row, x.names[v])
+		if h.names > 0 {
+			head = append(head, fmt.Sprint(v))
+		} else {
+			head = append(head, h.vlan(v, x.names[v]))
+		}
 	}
 	if h.extras {
 		head = append(head, h.words["plug"], h.words["note"], h.words["socket"], h.words["speed"])
 	}
 	rows := [][]string{head}
+	switch h.names {
+	case 1:
+		rows = [][]string{row, head}
+	case 2:
+		rows = [][]string{head, row}
+	}
 	for _, p := range x.ports[d] {
 		row := []string{p.name}
 		for _, v := range x.vids {
@@ -258,6 +271,11 @@ func TestHabits(t *testing.T) {
 					}
 				}
 				require.Len(t, o.Devices, len(x.devices), shown)
+				if h.names > 0 && strings.Contains(name, "ports down") {
+					for _, v := range x.vids {
+						require.Equal(t, x.names[v], o.VLAN(office.VID(v)).Name, shown)
+					}
+				}
 				for i, d := range x.devices {
 					device := o.Devices[i]
 					require.Equal(t, intake.DeviceName(d), device.Name, shown)

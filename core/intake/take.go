@@ -281,11 +281,14 @@ func plugged(draft *office.Draft, at office.PortRef, name string) bool {
 	device := o.Device(at.Device)
 	shape, _ := o.Effective(device, device.Port(at.Port))
 	vid := shape.PortVID()
-	if vid == 0 || shape.Of(vid) != office.Untagged || slices.ContainsFunc(o.Cables, func(cable office.Cable) bool { return cable.A == at || cable.B == at }) {
+	if vid == 0 || shape.Of(vid) != office.Untagged || len(shape.Tagged) > 0 && leadsOn.MatchString(name) || slices.ContainsFunc(o.Cables, func(cable office.Cable) bool { return cable.A == at || cable.B == at }) {
 		return false
 	}
 	return draft.PutPlug(office.Plug{Port: at, Name: name, Wants: vid}) == nil
 }
+
+// leadsOn is what people write at a port that leads to another device.
+var leadsOn = regexp.MustCompile(`(?i)^(?:to|uplink|downlink|trunk|zu|nach|vers|->|→)(?:\b|\s)`)
 
 // speedOf reads a speed as people write it: 1G, 1000, 1 Gbit/s, 10GbE.
 func speedOf(text string) (office.Speed, bool) {

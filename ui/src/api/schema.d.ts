@@ -4114,12 +4114,15 @@ export interface components {
             /** @description the workbook has a whole office in notation: its grids say what was changed in them */
             exact: boolean;
             grids: components["schemas"]["ApiIntakeGrid"][];
+            /** @description the kinds of trouble that there are, in that order */
+            kinds: components["schemas"]["ApiIntakeKind"][];
             /** @description what taking it would change, as statements; at most 400 */
             lines: string[];
             /** @description how many further lines there are */
             more: number;
             /** @description where it was taken */
             office?: components["schemas"]["ApiOfficeSummary"];
+            /** @description by kind, those that change frames first; at most 60 of each */
             trouble: components["schemas"]["ApiIntakeTrouble"][];
             vlans: string[];
         };
@@ -4146,6 +4149,13 @@ export interface components {
             row: number;
             sheet: string;
             skip: boolean;
+        };
+        ApiIntakeKind: {
+            count: number;
+            /** @description it changes who hears what */
+            frames: boolean;
+            kind: string;
+            says: string;
         };
         ApiIntakeRequest: {
             again?: boolean;
@@ -4174,6 +4184,7 @@ export interface components {
             column: number;
             /** @description what stands in the cell */
             is: string;
+            kind: string;
             row: number;
             sheet: string;
             text: string;

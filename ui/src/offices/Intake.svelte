@@ -99,7 +99,10 @@
         </tbody>
       </Table>
     {:else}
-      <p>No grid was found: a row of ports and a column of VLANs, or the other way round, with U, T or words in the cells.</p>
+      <p>
+        No ports were found in it. What is read: a row of ports and a column of VLANs or the other way round, with U, T or words in the
+        cells; a list with a row a port; a list of VLANs with the ports of each.
+      </p>
     {/if}
     {#if answer.vlans.length}<p>
         <b>VLANs</b>
@@ -107,22 +110,35 @@
           >{answer.vlans.slice(0, 40).join(", ")}{answer.vlans.length > 40 ? ` and ${answer.vlans.length - 40} more` : ""}</span
         >
       </p>{/if}
-    {#if answer.trouble.length}
-      <p class="wrong">
-        {count(answer.trouble.length, "cell was", "cells were")} not understood, and left out:
+    {#if answer.kinds.length}
+      <p class:wrong={answer.kinds.some((k) => k.frames)}>
+        {count(
+          answer.kinds.reduce((n, k) => n + k.count, 0),
+          "cell was",
+          "cells were",
+        )} not taken, by what is wrong with them; what changes who hears whom comes first:
       </p>
-      <ul class="trouble">
-        {#each answer.trouble.slice(0, 50) as t, i (i)}<li>
-            {#if t.column}<Input
-                class="field mono"
-                value={t.is}
-                maxlength={200}
-                aria-label={`Row ${t.row}, column ${t.column} of ${t.sheet}, corrected`}
-                onchange={(e) => correct(t, e.currentTarget.value)}
-              />{/if}
-            <span><span class="mono">{t.sheet}, row {t.row}{t.column ? `, column ${t.column}` : ""}</span> {t.text}</span>
-          </li>{/each}
-      </ul>
+      {#each answer.kinds as k (k.kind)}
+        {@const of = answer.trouble.filter((t) => t.kind === k.kind)}
+        <details open={k.frames} class="kind">
+          <summary><b class:wrong={k.frames}>{k.count}</b> {k.says}</summary>
+          <ul class="trouble">
+            {#each of as t, i (i)}<li>
+                {#if t.column}<Input
+                    class="field mono"
+                    value={t.is}
+                    maxlength={200}
+                    aria-label={`Row ${t.row}, column ${t.column} of ${t.sheet}, corrected`}
+                    onchange={(e) => correct(t, e.currentTarget.value)}
+                  />{/if}
+                <span><span class="mono">{t.sheet}, row {t.row}{t.column ? `, column ${t.column}` : ""}</span> {t.text}</span>
+              </li>{/each}
+            {#if k.count > of.length}<li>and {k.count - of.length} more of this kind</li>{/if}
+          </ul>
+        </details>
+      {/each}
+    {:else if grids.length}
+      <p class="soft">Every cell of it is taken.</p>
     {/if}
     {#each cells as c (`${c.sheet} ${c.row} ${c.column}`)}
       <p class="soft">
