@@ -22,7 +22,7 @@ func (u *Understood) readGrids(table Table, vlans map[office.VID]*office.VLAN) {
 	}
 	found := false
 	for i := 0; i < len(table.Rows) && len(u.Grids) < mostGrids; i++ {
-		if head := rolesOf(table.Rows[i], i); head.lists() || head.members() {
+		if head := rolesOf(table.Rows[i], i); u.Exact == nil && (head.lists() || head.members()) {
 			title := ""
 			if !head.has(aDevice) {
 				title, _ = u.title(table, i, len(table.Rows))
@@ -149,8 +149,9 @@ type gridHead struct {
 	more  []int  // columns that say something else of each row
 }
 
-// gridHeadOf reads a head; false where a row is none.
-func gridHeadOf(row []string) (head gridHead, ok bool) {
+// gridHeadOf reads a head; own says that the workbook is one that Klammer wrote, where a port may
+// be called as a column is in another's; false where a row is none.
+func gridHeadOf(row []string, own bool) (head gridHead, ok bool) {
 	first, label := -1, ""
 	for k, text := range row {
 		if strings.TrimSpace(text) != "" {
@@ -179,7 +180,7 @@ func gridHeadOf(row []string) (head gridHead, ok bool) {
 		case text == "":
 		case is == aName && head.name < 0 && what != "port":
 			head.name = k
-		case is != "" && !vlan && is != aPort && is != aVLAN:
+		case is != "" && !vlan && is != aPort && is != aVLAN && !own:
 			head.more = append(head.more, k)
 		case what == "port" && !vlan && !strings.ContainsAny(text, "0123456789") && strings.ContainsFunc(text, unicode.IsLetter):
 			head.more = append(head.more, k)
@@ -196,7 +197,7 @@ func (h gridHead) end(rows [][]string, i int) int {
 		if only(rows[i]) != "" && !(rowOf(rows[i], h.first) != "" && leads(rows[i], h.first) && !titles(rows, i)) {
 			break
 		}
-		if again, ok := gridHeadOf(rows[i]); ok && again.what == h.what && h.what != "" && columns[plainWords(rowOf(rows[i], again.first))] != "" {
+		if again, ok := gridHeadOf(rows[i], false); ok && again.what == h.what && h.what != "" && columns[plainWords(rowOf(rows[i], again.first))] != "" {
 			break
 		}
 	}
@@ -206,7 +207,7 @@ func (h gridHead) end(rows [][]string, i int) int {
 // grid reads one grid whose head is row i; nil where that is no head. next is
 // the first row after it.
 func (u *Understood) grid(table Table, i int) (grid *Grid, names map[office.VID]string, next int) {
-	head, ok := gridHeadOf(table.Rows[i])
+	head, ok := gridHeadOf(table.Rows[i], u.Exact != nil)
 	if !ok {
 		return nil, nil, 0
 	}
@@ -428,7 +429,7 @@ func titles(rows [][]string, i int) bool {
 	if i >= len(rows) {
 		return false
 	}
-	head, ok := gridHeadOf(rows[i])
+	head, ok := gridHeadOf(rows[i], false)
 	list := rolesOf(rows[i], i)
 	return list.lists() || list.members() || ok && (head.what != "" || len(head.heads) > 1 && rowOf(rows[i], head.first) == "")
 }

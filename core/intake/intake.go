@@ -13,6 +13,7 @@ package intake
 import (
 	"fmt"
 	"regexp"
+	"slices"
 	"strings"
 
 	"klammer/core/notation"
@@ -119,7 +120,10 @@ func Read(tables []Table, choices []Choice) *Understood {
 	vlans := map[office.VID]*office.VLAN{}
 	for _, table := range tables {
 		head, first := headOf(table.Rows), firstRoles(table.Rows)
+		own := understood.Exact != nil && !slices.Contains([]string{"Register", "Cables", "Plugs", "Findings", "Notation"}, table.Name)
 		switch {
+		case own: // a device's, whose ports may be called as the columns of a list
+			understood.readGrids(table, vlans)
 		case first.lists() || first.members():
 			understood.readGrids(table, vlans)
 		case strings.EqualFold(table.Name, "Notation") && understood.Exact != nil:

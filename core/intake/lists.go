@@ -157,6 +157,9 @@ func portsOf(text string) []string {
 	if m == nil {
 		return nil
 	}
+	if !strings.ContainsAny(text, "0123456789 ") { // a name, whatever it begins with
+		return []string{text}
+	}
 	name := strings.ReplaceAll(strings.ReplaceAll(m[1], "–", "-"), " ", "")
 	from, to, ok := strings.Cut(name, "-")
 	if !ok {

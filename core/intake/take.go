@@ -178,6 +178,9 @@ func (u *Understood) takeGrid(draft *office.Draft, grid *Grid) {
 			shape.PVIDSet, shape.PVID = true, vid
 		} else if len(shape.Untagged) > 1 {
 			shape.PVIDSet = true
+			if u.same(draft.Office(), device.Name, i, shape.Normal()) {
+				continue
+			}
 			u.wrong(AboutPVID, grid.Sheet, grid.Row, 0, "port %s has several untagged VLANs and no P: its PVID is taken to be none", device.Ports[i].Name)
 		}
 		shape = shape.Normal()
@@ -187,6 +190,7 @@ func (u *Understood) takeGrid(draft *office.Draft, grid *Grid) {
 		if shape.Equal(office.Shape{}) && device.Ports[i].Shape == nil {
 			continue
 		}
+		shape = besides(draft.Office(), device, i, shape)
 		if err := draft.Set(office.PortRef{Device: device.Name, Port: device.Ports[i].Name}, &shape, device.Ports[i].Because); err != nil {
 			u.wrong(AboutPort, grid.Sheet, grid.Row, 0, "%s", err)
 		}
@@ -326,5 +330,27 @@ func (u *Understood) same(o *office.Office, device string, port int, shape offic
 	if now.Off {
 		return shape.Equal(office.Shape{})
 	}
+	if now.PVIDSet && now.PVID == 0 { // a grid has no mark for none
+		now.PVIDSet, shape.PVIDSet = false, shape.PVIDSet && shape.PVID != 0
+	}
 	return now.Normal().Equal(shape)
+}
+
+// besides is a shape that a grid says, with what the port has and no grid shows: what it admits,
+// whether it filters, the VIDs that VLANs ride under, and that it has no PVID.
+func besides(o *office.Office, device *office.Device, port int, shape office.Shape) office.Shape {
+	now, _ := o.Effective(device, port)
+	if now == nil || now.Off {
+		return shape
+	}
+	shape.Admit, shape.FilterOff = now.Admit, now.FilterOff
+	for _, ride := range now.Rides {
+		if slices.Contains(shape.Tagged, ride.VLAN) {
+			shape.Rides = append(shape.Rides, ride)
+		}
+	}
+	if now.PVIDSet && now.PVID == 0 && !shape.PVIDSet {
+		shape.PVIDSet = true
+	}
+	return shape.Normal()
 }
