@@ -34,6 +34,7 @@ func TestEveryViewForEveryone(t *testing.T) {
 		{"/1/reach?vlan=130", `document.querySelector(".tree")`, ""},
 		{"/1/walk?from=ward-east.1&to=rack.9", `document.querySelector(".way li")`, `document.querySelectorAll("details").forEach(d => d.open = true)`},
 		{"/1/talk?from=guests&to=surgery", `document.querySelector("#talk")`, ""},
+		{"/1/ports", `document.querySelector("#ports td")`, `document.getElementById("ports").dispatchEvent(new KeyboardEvent("keydown", {key: "Enter", bubbles: true}))`},
 		{"/1/plans", `document.querySelector("#plan-text")`, ""},
 		{"/1/register?vlan=110", `document.querySelector("#vlan-name")`, ""},
 		{"/1/devices?device=rack&port=1", `document.querySelector("#plug-name")`, ""},
@@ -64,7 +65,7 @@ func TestEveryViewForEveryone(t *testing.T) {
 	for _, size := range [][2]int64{{768, 1024}, {640, 400}, {390, 844}} {
 		t.Run(fmt.Sprint(size), func(t *testing.T) {
 			require.NoError(t, chromedp.Do(ctx, chromedp.EmulateViewport(size[0], size[1])))
-			for _, v := range []string{"", "/reach?vlan=130", "/walk?from=ward-east.5", "/talk", "/plans", "/register", "/devices", "/field", "/sheets?device=ward-west", "/orders", "/round", "/here?port=rack.5", "/poster", "/history"} {
+			for _, v := range []string{"", "/ports", "/reach?vlan=130", "/walk?from=ward-east.5", "/talk", "/plans", "/register", "/devices", "/field", "/sheets?device=ward-west", "/orders", "/round", "/here?port=rack.5", "/poster", "/history"} {
 				require.NoError(t, chromedp.Do(ctx, chromedp.Navigate(p.URL+"/1"+v), chromedp.WaitVisible("header")))
 				until(t, ctx, `document.querySelector("main h1, #board") !== null`)
 				wide := eval[float64](t, ctx, `document.documentElement.scrollWidth - innerWidth`)

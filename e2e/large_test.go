@@ -125,6 +125,43 @@ func BenchmarkBoard(b *testing.B) {
 		b.ReportMetric(took[len(took)/2], k.name+"-median-ms")
 		b.ReportMetric(took[len(took)*99/100], k.name+"-p99-ms")
 	}
+	// The same ports as a list: a scroll, and from a typed note to "kept".
+	require.NoError(b, chromedp.Do(ctx, chromedp.Navigate(fmt.Sprintf("%s/%.0f/ports", p.URL, id)), chromedp.WaitVisible("#ports")))
+	require.NoError(b, stage.Until(ctx, `Number(document.querySelector("#ports").getAttribute("aria-rowcount")) >= 30*52 + 1`))
+	frames = run(`(async () => {
+		const s = document.querySelector(".ports .grid"), took = [];
+		await new Promise(r => setTimeout(r, 500));
+		let last = await new Promise(requestAnimationFrame);
+		for (let y = 0; y < 40000; y += 90) {
+			s.scrollTop = y;
+			const now = await new Promise(requestAnimationFrame);
+			took.push(now - last); last = now;
+		}
+		s.scrollTop = 0;
+		return took;
+	})()`)
+	slices.Sort(frames)
+	b.ReportMetric(frames[len(frames)/2], "list-scroll-median-ms")
+	b.ReportMetric(frames[len(frames)*99/100], "list-scroll-p99-ms")
+	took := run(`(async () => {
+		const list = document.getElementById("ports"), took = [], key = (el, k) => el.dispatchEvent(new KeyboardEvent("keydown", {key: k, bubbles: true}));
+		list.focus();
+		for (let i = 0; i < 25; i++) {
+			key(list, "F2");
+			await new Promise(r => setTimeout(r, 30));
+			const input = list.querySelector("td input"), at = document.getElementById("revision"), before = at.dataset.revision;
+			input.value = "pc " + i + " [120]"; input.dispatchEvent(new Event("input", {bubbles: true}));
+			const start = performance.now();
+			key(input, "Enter");
+			while (at.dataset.revision === before || at.dataset.keeping !== "kept") await new Promise(r => setTimeout(r));
+			await new Promise(requestAnimationFrame);
+			if (i >= 5) took.push(performance.now() - start);
+		}
+		return took;
+	})()`)
+	slices.Sort(took)
+	b.ReportMetric(took[len(took)/2], "list-edit-median-ms")
+	b.ReportMetric(took[len(took)-1], "list-edit-worst-ms")
 	b.ReportMetric(float64(scriptWeight(b, p.URL))/1000, "script-kB-gzip")
 	b.ReportMetric(0, "ns/op")
 }

@@ -20,6 +20,7 @@
   // Views are loaded when they are opened, and once the first one stands.
   const pages: Record<View, () => Promise<{ default: Component }>> = {
     board: () => import("./board/Home.svelte"),
+    ports: () => import("./ports/Ports.svelte"),
     reach: () => import("./reach/Reach.svelte"),
     walk: () => import("./walk/Walk.svelte"),
     talk: () => import("./talk/Talk.svelte"),

@@ -32,7 +32,7 @@
         {#each by.slice(0, 6) as [device, ports] (device)}<p><b>{device}</b> <span class="mono">{few(ports)}</span></p>{/each}
         {#if by.length > 6}<p>and ports of {by.length - 6} more devices</p>{/if}
         {#if !by.length}<p>No port: frames go as before.</p>{/if}
-        <details>
+        <details open={!by.length && p.lines.length <= 12}>
           <summary>{count(p.lines.length, "line")}</summary>
           <pre class="mono">{p.lines.join("\n")}</pre>
         </details>

@@ -3,6 +3,7 @@ export { views, type View };
 
 export const titles: Record<View, string> = {
   board: "Board",
+  ports: "Ports",
   reach: "Reach",
   walk: "Walk",
   talk: "Talk",
@@ -27,6 +28,7 @@ export const groups: { name: string; says: string; views: { view: View | "office
     says: "what should be",
     views: [
       { view: "board", key: "b" },
+      { view: "ports", key: "l" },
       { view: "plans", key: "p" },
       { view: "register", key: "r" },
       { view: "devices", key: "d" },

@@ -1,6 +1,7 @@
 /** The views of an office, by the words of their addresses. */
 export const views = [
   "board",
+  "ports",
   "reach",
   "walk",
   "talk",

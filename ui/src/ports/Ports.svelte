@@ -1,0 +1,472 @@
+<!-- The office as the list that everybody keeps: a row a port, typed in place like a spreadsheet. -->
+<script lang="ts">
+  import { Button, Input, Select, Table } from "flowbite-svelte";
+  import { tick, untrack } from "svelte";
+  import { seenRows } from "../board/window";
+  import { count } from "../shell/plural";
+  import { may } from "../state/may.svelte";
+  import { office } from "../state/office.svelte";
+  import { pending } from "../state/pending.svelte";
+  import { selection } from "../state/selection.svelte";
+  import { cell, columns, copied, fixed, heads, moves, pasted, rowsOf, statements, tsv, typed, untsv, type Column, type Row } from "./rows";
+
+  const tall = 30; // px, a row
+
+  let filter = $state("");
+  let order = $state<"" | Column>("");
+  let down = $state(true);
+  let at = $state({ row: 0, column: 3 });
+  let to = $state({ row: 0, column: 3 }); // the other corner of the block
+  let editing = $state<string | null>(null);
+  let problem = $state("");
+  /** What was cut: it moves with the next paste. */
+  let cut = $state.raw<{ keys: string[]; text: string } | null>(null);
+  let grid = $state<HTMLElement>();
+  let scrolled = $state(0);
+  let high = $state(600);
+
+  const all = $derived(rowsOf(office.shown?.devices ?? []));
+  const rows = $derived.by(() => {
+    const words = filter.toLowerCase().split(/\s+/).filter(Boolean);
+    const list = words.length
+      ? all.filter((r) => {
+          const text = columns
+            .map((c) => cell(r, c))
+            .join(" ")
+            .toLowerCase();
+          return words.every((w) => text.includes(w));
+        })
+      : all;
+    if (!order) return list;
+    const by = new Intl.Collator(undefined, { numeric: true }).compare;
+    const sorted = list.toSorted((a, b) => by(cell(a, order as Column) || "\uffff", cell(b, order as Column) || "\uffff"));
+    return down ? sorted : sorted.toReversed();
+  });
+  const shown = $derived(seenRows(rows.length, scrolled, high, tall));
+  const block = $derived({
+    top: Math.min(at.row, to.row),
+    bottom: Math.max(at.row, to.row),
+    left: Math.min(at.column, to.column),
+    right: Math.max(at.column, to.column),
+  });
+  const picked = $derived(rows.slice(block.top, block.bottom + 1));
+  const pickedColumns = $derived(columns.slice(block.left, block.right + 1));
+  const uses = $derived((office.shown?.uses ?? []).map((u) => `use ${u.name}`));
+
+  // Begin where one was on the board.
+  $effect(() => {
+    const port = untrack(() => selection.ports[0]);
+    const row = untrack(() => rows.findIndex((r) => r.key === port));
+    if (row >= 0) at = to = { row, column: 3 };
+    focus();
+  });
+  // The cell that one is at stays in sight.
+  $effect(() => {
+    const y = to.row * tall;
+    const id = `p-${to.row}-${to.column}`;
+    untrack(() => {
+      if (!grid) return;
+      void tick().then(() => {
+        const td = document.getElementById(id);
+        if (!td || !grid) return;
+        if (td.offsetLeft < grid.scrollLeft) grid.scrollLeft = td.offsetLeft;
+        else if (td.offsetLeft + td.offsetWidth > grid.scrollLeft + grid.clientWidth)
+          grid.scrollLeft = td.offsetLeft + td.offsetWidth - grid.clientWidth;
+      });
+      if (y < grid.scrollTop) grid.scrollTop = y;
+      else if (y + 2 * tall + 4 > grid.scrollTop + high) grid.scrollTop = y + 2 * tall + 4 - high;
+    });
+  });
+
+  const focus = () => grid?.querySelector<HTMLElement>("table")?.focus({ preventScroll: true });
+
+  function go(row: number, column: number, extend = false) {
+    to = { row: Math.max(0, Math.min(rows.length - 1, row)), column: Math.max(0, Math.min(columns.length - 1, column)) };
+    if (!extend) at = to;
+    problem = "";
+  }
+
+  function edit(text?: string) {
+    const row = rows[at.row];
+    if (!row) return;
+    problem = may.plan || fixed(row, columns[at.column]!);
+    if (problem) return;
+    to = at;
+    editing = text ?? cell(row, columns[at.column]!);
+    void tick().then(() => {
+      const input = grid?.querySelector<HTMLInputElement>("td input");
+      input?.focus();
+      if (text === undefined) input?.select();
+    });
+  }
+
+  async function keep(then?: [number, number]) {
+    const row = rows[at.row];
+    const text = editing;
+    if (!row || text === null) return;
+    let lines: string[];
+    try {
+      lines = statements(row, columns[at.column]!, text);
+    } catch (e) {
+      problem = e instanceof Error ? e.message : String(e);
+      return;
+    }
+    problem = "";
+    if (lines.length) {
+      problem = await office.tryLines(lines);
+      if (problem) return; // what was typed stays
+    }
+    editing = null;
+    if (then) go(at.row + then[0], at.column + then[1]);
+    focus();
+  }
+
+  /** Shows what several cells would come to; Enter on the line does it. */
+  function propose(lines: string[], says: string, left: string[] = []) {
+    problem = left.length ? `${left.slice(0, 3).join(" ")}${left.length > 3 ? ` And ${left.length - 3} more.` : ""}` : "";
+    if (lines.length) pending.propose(lines, says, () => ((cut = null), focus()));
+    else if (!left.length) problem = "That is as it is already.";
+  }
+
+  function gather(text: (row: Row, column: Column) => string, says: string) {
+    const lines: string[] = [];
+    const left: string[] = [];
+    for (const row of picked)
+      for (const column of pickedColumns) {
+        if (!typed(column)) continue;
+        try {
+          lines.push(...statements(row, column, text(row, column)));
+        } catch (e) {
+          left.push(e instanceof Error ? e.message : String(e));
+        }
+      }
+    propose(lines, says, left);
+  }
+
+  function keys(e: KeyboardEvent) {
+    if (editing !== null) {
+      if (e.key === "Enter") void keep([e.shiftKey ? -1 : 1, 0]);
+      else if (e.key === "Tab") void keep([0, e.shiftKey ? -1 : 1]);
+      else if (e.key === "Escape") {
+        editing = null;
+        problem = "";
+        focus();
+      } else return;
+      e.preventDefault();
+      e.stopPropagation();
+      return;
+    }
+    const page = Math.max(1, Math.floor(high / tall) - 2);
+    const step: Record<string, [number, number]> = {
+      ArrowUp: [-1, 0],
+      ArrowDown: [1, 0],
+      ArrowLeft: [0, -1],
+      ArrowRight: [0, 1],
+      PageUp: [-page, 0],
+      PageDown: [page, 0],
+    };
+    const by = step[e.key];
+    if (by) go(to.row + by[0], to.column + by[1], e.shiftKey);
+    else if (e.key === "Home") go(e.ctrlKey ? 0 : to.row, 0, e.shiftKey);
+    else if (e.key === "End") go(e.ctrlKey ? rows.length - 1 : to.row, columns.length - 1, e.shiftKey);
+    else if (e.key === "Enter" || e.key === "F2") edit();
+    else if (e.key === "Delete" || e.key === "Backspace") {
+      if (!may.plan) gather(() => "", `Empty ${count(picked.length * pickedColumns.length, "cell", "cells")}`);
+    } else if (e.key === "d" && (e.ctrlKey || e.metaKey)) {
+      const first = picked[0];
+      if (first && !may.plan) gather((_, c) => cell(first, c), `Fill down ${count(picked.length, "row", "rows")}`);
+    } else if (e.key === "Escape" && cut) cut = null;
+    else if (e.key.length === 1 && !e.ctrlKey && !e.metaKey && !e.altKey && e.key !== "/" && e.key !== "?" && e.key !== " ") edit(e.key);
+    else return;
+    e.preventDefault();
+    e.stopPropagation();
+  }
+
+  function copy(e: ClipboardEvent, moving: boolean) {
+    if (editing !== null || !e.clipboardData || !picked.length) return;
+    const table = copied(picked, pickedColumns);
+    const text = tsv(table);
+    const html = document.createElement("table");
+    for (const line of table) {
+      const tr = html.insertRow();
+      for (const text of line) tr.insertCell().textContent = text;
+    }
+    e.clipboardData.setData("text/plain", text);
+    e.clipboardData.setData("text/html", html.outerHTML);
+    e.preventDefault();
+    cut = moving && pickedColumns.includes("hangs") ? { keys: picked.map((r) => r.key), text } : null;
+    problem = moving && !cut ? "What hangs somewhere is moved by cutting it; other cells are copied." : "";
+  }
+
+  function paste(e: ClipboardEvent) {
+    if (editing !== null || !e.clipboardData) return;
+    e.preventDefault();
+    if ((problem = may.plan)) return;
+    const text = e.clipboardData.getData("text/plain");
+    if (cut && text.replace(/\r\n?/g, "\n") === cut.text) {
+      const from = cut.keys.map((k) => all.find((r) => r.key === k)).filter((r) => r !== undefined);
+      const target = rows.slice(block.top, block.top + from.length);
+      const there = target.flatMap((r) => (cut!.keys.includes(r.key) ? [] : (r.port.plugs ?? []).map((g) => g.name)));
+      const names = from.flatMap((r) => (r.port.plugs ?? []).map((g) => g.name));
+      return propose(
+        moves(from, target),
+        `Move ${names.length === 1 ? names[0] : `${names.length} that hang there`} to ${target[0]?.key.replace(".", " ") ?? "nowhere"}${from.length > 1 ? " and on" : ""}`,
+        [
+          ...(there.length
+            ? [`${there.slice(0, 3).join(", ")}${there.length > 3 ? " and others" : ""} hang there already, and stay beside it.`]
+            : []),
+          ...(target.length < from.length ? [`There is no row for ${from.length - target.length} of them.`] : []),
+        ],
+      );
+    }
+    const table = untsv(text);
+    const r = pasted(rows, { row: block.top, column: block.left }, table);
+    const lines = table.length - (table[0]?.includes(heads.device) ? 1 : 0);
+    propose(r.lines, `Paste ${count(lines, "row", "rows")}`, r.left);
+  }
+
+  function spot(e: MouseEvent): [number, number] | null {
+    const td = (e.target as Element).closest<HTMLElement>("td[data-column]");
+    return td ? [Number(td.dataset.row), Number(td.dataset.column)] : null;
+  }
+  let dragging = false;
+</script>
+
+<div class="ports">
+  <header>
+    <h1>Ports</h1>
+    <Input
+      class="field"
+      type="search"
+      bind:value={filter}
+      placeholder="filter: a name, a socket, a VLAN"
+      aria-label="Filter the ports"
+      oninput={() => go(0, at.column)}
+    />
+    <label
+      >by <Select placeholder="" classes={{ select: "field" }} bind:value={order} aria-label="Sort by" onchange={() => go(0, at.column)}
+        ><option value="">device</option>{#each columns.slice(2) as c (c)}<option value={c}>{heads[c].toLowerCase()}</option>{/each}</Select
+      ></label
+    >
+    <Button onclick={() => (down = !down)} disabled={!order} aria-label="Turn the order round">{down ? "↓" : "↑"}</Button>
+    <span class="soft">{count(rows.length, "port", "ports")}{rows.length < all.length ? ` of ${all.length}` : ""}</span>
+  </header>
+  <p class="lead">
+    Type like in a spreadsheet: <kbd>Enter</kbd> keeps, <kbd>Esc</kbd> leaves. What hangs somewhere:
+    <span class="mono">pc; phone [140]</span>. Cutting it and pasting it elsewhere moves it; blocks go to any spreadsheet and come back.
+  </p>
+  {#if problem}<p class="wrong" role="alert" id="ports-problem">{problem}</p>{/if}
+  <!-- svelte-ignore a11y_no_static_element_interactions, a11y_mouse_events_have_key_events -->
+  <div
+    class="grid"
+    bind:this={grid}
+    bind:clientHeight={high}
+    onscroll={() => (scrolled = grid?.scrollTop ?? 0)}
+    onkeydown={keys}
+    oncopy={(e) => copy(e, false)}
+    oncut={(e) => copy(e, true)}
+    onpaste={paste}
+    onmousedown={(e) => {
+      const s = spot(e);
+      if (!s || editing !== null) return;
+      go(s[0], s[1], e.shiftKey);
+      dragging = true;
+    }}
+    onmouseover={(e) => {
+      const s = dragging ? spot(e) : null;
+      if (s) go(s[0], s[1], true);
+    }}
+    onmouseup={() => (dragging = false)}
+    ondblclick={(e) => spot(e) && editing === null && edit()}
+  >
+    <Table
+      role="grid"
+      id="ports"
+      aria-label="Ports"
+      aria-rowcount={rows.length + 1}
+      aria-colcount={columns.length}
+      aria-multiselectable="true"
+      aria-activedescendant={`p-${to.row}-${to.column}`}
+      tabindex={0}
+      classes={{ div: "overflow-visible" }}
+    >
+      <colgroup
+        >{#each columns as c (c)}<col class={c} />{/each}</colgroup
+      >
+      <thead>
+        <tr aria-rowindex={1}
+          >{#each columns as c (c)}<th scope="col">{heads[c]}</th>{/each}</tr
+        >
+      </thead>
+      <tbody>
+        {#if shown.from}<tr aria-hidden="true"><td colspan={columns.length} style:height={`${shown.from * tall}px`}></td></tr>{/if}
+        {#each rows.slice(shown.from, shown.to) as row, i (row.key)}
+          {@const r = shown.from + i}
+          <tr
+            aria-rowindex={r + 2}
+            class:first={!order && r > 0 && rows[r - 1]?.device !== row.device}
+            class:cut={cut?.keys.includes(row.key)}
+          >
+            {#each columns as c, k (c)}
+              {@const here = r === at.row && k === at.column}
+              <td
+                id={`p-${r}-${k}`}
+                data-row={r}
+                data-column={k}
+                data-cell={`${row.key} ${c}`}
+                class={c}
+                class:here
+                class:among={r >= block.top && r <= block.bottom && k >= block.left && k <= block.right}
+                class:keys={!typed(c)}
+                aria-selected={r >= block.top && r <= block.bottom && k >= block.left && k <= block.right}
+                aria-readonly={!typed(c) || undefined}
+                data-tip={cell(row, c).length > 28 ? cell(row, c) : undefined}
+              >
+                {#if here && editing !== null}
+                  <Input
+                    class="field"
+                    bind:value={editing}
+                    list={c === "shape" ? "ports-shapes" : undefined}
+                    aria-label={`${heads[c]} of ${row.key.replace(".", " ")}`}
+                    aria-invalid={!!problem}
+                    aria-describedby={problem ? "ports-problem" : undefined}
+                    onblur={() => editing !== null && !problem && void keep()}
+                    spellcheck="false"
+                  />
+                {:else}{cell(row, c)}{/if}
+              </td>
+            {/each}
+          </tr>
+        {:else}
+          <tr
+            ><td colspan={columns.length} class="none">
+              {all.length
+                ? `No port has “${filter}” in it.`
+                : "No device yet: add one in Devices, or bring your own list at the start page."}
+            </td></tr
+          >
+        {/each}
+        {#if shown.to < rows.length}<tr aria-hidden="true"
+            ><td colspan={columns.length} style:height={`${(rows.length - shown.to) * tall}px`}></td></tr
+          >{/if}
+      </tbody>
+    </Table>
+  </div>
+  <datalist id="ports-shapes"
+    >{#each uses as u (u)}<option value={u}></option>{/each}</datalist
+  >
+</div>
+
+<style>
+  .ports {
+    display: flex;
+    flex-direction: column;
+    min-height: 0;
+    flex: 1;
+    padding: 16px 28px 12px;
+    gap: 8px;
+  }
+  header {
+    display: flex;
+    flex-wrap: wrap;
+    gap: 8px 12px;
+    align-items: center;
+  }
+  header :global(input) {
+    width: 240px;
+  }
+  .grid {
+    flex: 1;
+    min-height: 120px;
+    overflow: auto;
+    background: var(--panel);
+    border: 1px solid var(--hair);
+  }
+  .grid :global(table) {
+    table-layout: fixed;
+    width: 100%;
+    min-width: 1040px;
+    border-collapse: separate;
+    border-spacing: 0;
+  }
+  col.device {
+    width: 120px;
+  }
+  col.port,
+  col.socket {
+    width: 92px;
+  }
+  col.shape {
+    width: 190px;
+  }
+  col.cable {
+    width: 132px;
+  }
+  col.speed {
+    width: 66px;
+  }
+  th {
+    position: sticky;
+    top: 0;
+    z-index: 2;
+    background: var(--panel);
+    border-bottom: 1px solid var(--ink);
+    padding: 4px 8px;
+    text-align: left;
+  }
+  td {
+    height: 30px;
+    padding: 0 8px;
+    white-space: nowrap;
+    overflow: hidden;
+    text-overflow: ellipsis;
+    border-bottom: 1px solid var(--hair);
+    cursor: cell;
+  }
+  .first td {
+    border-top: 2px solid var(--ink);
+  }
+  td.keys {
+    color: var(--soft);
+  }
+  td.device {
+    font-weight: 650;
+    color: var(--ink);
+  }
+  td.port,
+  td.shape,
+  td.socket,
+  td.speed {
+    font-family: var(--font-mono);
+    font-size: 13px;
+  }
+  td.among {
+    background: var(--plum-wash);
+  }
+  .grid:focus-within td.here {
+    box-shadow: inset 0 0 0 2px var(--plum);
+  }
+  .cut td.hangs {
+    outline: 1px dashed var(--plum);
+    outline-offset: -3px;
+  }
+  td :global(input) {
+    width: 100%;
+    height: 26px;
+    min-height: 0;
+    padding: 0 4px;
+  }
+  .none {
+    color: var(--soft);
+  }
+  @media (max-width: 700px) {
+    .ports {
+      padding: 10px 12px;
+    }
+  }
+  @media (max-height: 560px) {
+    .lead {
+      display: none;
+    }
+  }
+</style>
