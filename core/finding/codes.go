@@ -162,6 +162,20 @@ const (
 	//	  bundle up lacp 1,3
 	BundleGap Code = "bundle-gap"
 
+	// BundlePartial is found when a bundle that is plugged in has ports without a
+	// cable: it is slower than it is meant to be, and falls with what is plugged.
+	//
+	//	device a switch
+	//	  ports 1-4
+	//	  bundle up lacp 1-2
+	//	  up: [110]
+	//	device b switch
+	//	  ports 1-4
+	//	  bundle up lacp 1-2
+	//	  up: [110]
+	//	cable a.1 b.1
+	BundlePartial Code = "bundle-partial"
+
 	// ManagementCut is found when from the operator's plug no way there and
 	// back, by span or through addresses, to a device's management.
 	//
@@ -679,6 +693,7 @@ var codes = []struct {
 	{NeverFails, Breaks},
 	{PlugInOther, Breaks},
 	{PlugTest, Breaks},
+	{BundlePartial, Risk},
 	{Loop, Risk},
 	{PVIDDiffers, Risk},
 	{ManyUntagged, Risk},

@@ -217,13 +217,14 @@ func (c *check) without(end graph.End, gone *office.Set) office.Shape {
 	return was.Without(gone)
 }
 
-// bundleEnds is the four ways in which the cables of a bundle go wrong; each
+// bundleEnds is the ways in which the cables of a bundle go wrong; but for bundle-partial, each
 // says that some of its frames are lost, by the luck of which cable they take.
 //
 //	bundle-one-sided  cable a.up b.1-2      b's ports are in no bundle
 //	bundle-crossed    a's bundle is cabled to two bundles, or to two devices
 //	bundle-uneven     ports of 1G and 10G in one bundle, or at its two ends
 //	bundle-mode       bundle up lacp 1-2    meets    bundle up static 1-2
+//	bundle-partial    ports of a bundle have no cable
 func (c *check) bundleEnds(link int) {
 	one := &c.net.Topo.Links[link]
 	port, other := c.at(one.A), c.at(one.B)
@@ -247,6 +248,7 @@ func (c *check) bundleEnds(link int) {
 		c.add(finding)
 		return
 	}
+	c.bundlePartial(link)
 	if port.Mode != other.Mode {
 		lacp, static := ra, rb
 		if port.Mode == office.Static {
@@ -263,6 +265,51 @@ func (c *check) bundleEnds(link int) {
 		}
 		c.add(finding)
 	}
+}
+
+// bundlePartial says of a cable between two bundles that ports of theirs have none. Where a
+// bundle's cables go to several devices, that is the fault.
+func (c *check) bundlePartial(link int) {
+	one := &c.net.Topo.Links[link]
+	var free [2][]office.PortRef // by end
+	for side, end := range one.Ends() {
+		if len(c.net.Topo.LinksAt(end.Dev, end.Port)) != 1 {
+			return
+		}
+		device := c.net.Office.Devices[end.Dev]
+		for _, member := range device.Ports[end.Port].Members {
+			ref := office.PortRef{Device: device.Name, Port: device.Ports[member].Name}
+			if !slices.ContainsFunc(one.Cables, func(k int) bool {
+				cable := c.net.Office.Cables[k]
+				return cable.A == ref || cable.B == ref
+			}) {
+				free[side] = append(free[side], ref)
+			}
+		}
+	}
+	if len(free[0])+len(free[1]) == 0 {
+		return
+	}
+	ra, rb := c.net.Ref(one.A), c.net.Ref(one.B)
+	var names, mend []string
+	for _, list := range free {
+		for _, port := range list {
+			names = append(names, portName(port))
+		}
+	}
+	for k := range min(len(free[0]), len(free[1])) {
+		mend = append(mend, fmt.Sprintf("cable %s %s", notation.Ref(free[0][k]), notation.Ref(free[1][k])))
+	}
+	cables := fmt.Sprintf("%d cables", len(one.Cables))
+	if len(one.Cables) == 1 {
+		cables = "one cable"
+	}
+	finding := Finding{Code: BundlePartial, Label: "bundle not whole", Ports: []office.PortRef{ra, rb}, ID: about(BundlePartial, ra, rb),
+		Text: fmt.Sprintf("The bundle between %s and %s has %s, and none in %s: it carries less than it is meant to, and falls with what is plugged.", portName(ra), portName(rb), cables, listed(names))}
+	if len(mend) > 0 {
+		finding.Mends = [][]string{mend}
+	}
+	c.add(finding)
 }
 
 // oneSided says what a one-sided bundle follows from, and how the other end
