@@ -161,7 +161,6 @@ var shots = []shot{
 		}
 		return line("bring imaging to annex.8")(ctx)
 	}, `(document.querySelector("#would")?.textContent ?? "").includes("Would change")`, ""},
-	{"line", "", line("rack 19: 190 [120 130 140 170]"), `document.querySelector("#foretold").textContent.includes("Enter applies")`, ""},
 	{"ports", "/ports", nil, `document.querySelectorAll("#ports tbody tr").length > 10`, ""},
 	{"reach", "/reach?vlan=130", nil, `document.querySelector(".reach, [data-reach], main h1") !== null`, ""},
 	{"walk", "/walk?from=surgery 1 pc&to=office printer", nil, `document.querySelector(".way") !== null`, ""},
