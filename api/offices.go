@@ -24,7 +24,7 @@ type NewOffice struct {
 // it means.
 type Comparison struct {
 	Title string       `json:"title" required:"true" description:"the other office's"`
-	Lines []string     `json:"lines" required:"true" nullable:"false" description:"a unified diff of the two in notation, without its head"`
+	Lines []string     `json:"lines" required:"true" nullable:"false" description:"what differs in notation, a sign before each line; before each piece @ and the device that it is of"`
 	Ports []PortChange `json:"ports" required:"true" nullable:"false"`
 	Talk  []TalkShift  `json:"talk" required:"true" nullable:"false" description:"who gains and loses what to whom"`
 	Come  []Finding    `json:"come" required:"true" nullable:"false"`

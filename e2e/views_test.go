@@ -200,8 +200,8 @@ func TestOffices(t *testing.T) {
 	line(t, ctx, "rack 1-2: 10")
 	press(t, ctx, kb.Enter)
 	kept(t, ctx, 2)
-	visit(t, ctx, p, "/2/compare?with=3", "[data-changed='rack.1']")
-	require.Contains(t, eval[string](t, ctx, `document.querySelector("[data-changed='rack.1']").textContent`), "gains rack 2")
+	visit(t, ctx, p, "/2/compare?with=3", "[data-changed~='rack.1']")
+	require.Regexp(t, "rack 1–2.* gains each other|gains rack 2", eval[string](t, ctx, `document.querySelector("[data-changed~='rack.1']").textContent`))
 	before := eval[int](t, ctx, `Number(document.querySelector("#revision").dataset.revision)`)
 	require.NoError(t, chromedp.Do(ctx, chromedp.Click("#take-over")))
 	kept(t, ctx, before+1) // one edit of the office that was copied
@@ -336,7 +336,9 @@ func TestPast(t *testing.T) {
 	press(t, ctx, "t")
 	until(t, ctx, `document.querySelector("#notice")?.textContent.includes("which is past")`)
 	kept(t, ctx, 3)
-	require.NoError(t, chromedp.Do(ctx, chromedp.Click("#then button:nth-of-type(3)")))
+	require.NoError(t, chromedp.Do(ctx, chromedp.Click("#then [aria-label^='Restore it']")))
+	until(t, ctx, `document.querySelector("#restore:enabled") !== null`)
+	require.NoError(t, chromedp.Do(ctx, chromedp.Click("#restore")))
 	kept(t, ctx, 4)
 	until(t, ctx, `document.querySelector("#then") === null && `+broken)
 	// the restoring is an edit like any other, also after a reload
@@ -401,4 +403,23 @@ func TestDock(t *testing.T) {
 	require.InDelta(t, was+48, height(), 4)
 	press(kb.Home)
 	require.InDelta(t, was, height(), 4)
+}
+
+// TestRestore: an earlier state is shown as what becomes otherwise before it is made so, in one
+// edit that can be taken back.
+func TestRestore(t *testing.T) {
+	ctx, p := start(t)
+	goTo(t, ctx, "rack.19", 130)
+	press(t, ctx, "t")
+	kept(t, ctx, 2)
+	visit(t, ctx, p, "/1/history", ".history li")
+	require.NoError(t, chromedp.Do(ctx, chromedp.Click(`[aria-label="Restore: revision 1"]`)))
+	until(t, ctx, `document.querySelector("dialog[open]")?.textContent.includes("19-20: 190 [120 130 140 170]")`)
+	said := eval[string](t, ctx, `document.querySelector("dialog[open]").textContent`)
+	require.Contains(t, said, "rack")
+	require.Contains(t, said, "comes: 130 imaging ends at the cable rack 19 to ward-east 8")
+	require.NotContains(t, said, "@@")
+	require.Equal(t, 2, eval[int](t, ctx, `Number(document.getElementById("revision").dataset.revision)`), "nothing is done before the yes")
+	require.NoError(t, chromedp.Do(ctx, chromedp.Click("#restore")))
+	kept(t, ctx, 3)
 }

@@ -3,6 +3,7 @@ package server
 import (
 	"errors"
 	"fmt"
+	"strconv"
 	"strings"
 
 	"github.com/gofiber/fiber/v3"
@@ -169,7 +170,8 @@ func (s *Server) remove(c fiber.Ctx) error {
 }
 
 type compareQuery struct {
-	With int64 `query:"with" required:"true" office:"reader" description:"the office to compare with"`
+	With int64 `query:"with" office:"reader" description:"the office to compare with"`
+	To   int64 `query:"to" description:"without with: the revision of this office to compare with"`
 }
 
 func (s *Server) compare(c fiber.Ctx) error {
@@ -177,30 +179,84 @@ func (s *Server) compare(c fiber.Ctx) error {
 	if err != nil {
 		return err
 	}
-	with, err := intQuery(c, "with", 0)
-	if err != nil {
-		return err
-	}
-	if with == 0 {
-		return store.ErrNoOffice
-	}
-	if err := s.admitted(c, with); err != nil {
-		return err
-	}
-	other, _, err := s.store.Load(c.Context(), with)
+	other, err := s.compared(c, report)
 	if err != nil {
 		return err
 	}
 	one := finding.Check(span.Compile(other)).Within(effortOf(c))
 	out := api.Comparison{Title: other.Title, Lines: []string{}, Ports: api.PortChanges(walk.Compare(report.Net, one.Net))}
-	text := string(diff.Diff("a", []byte(notation.Print(report.Net.Office)), "b", []byte(notation.Print(other))))
-	if lines := strings.Split(strings.TrimRight(text, "\n"), "\n"); len(lines) > 3 {
-		out.Lines = lines[3:]
-	}
+	out.Lines = append(out.Lines, hunks(notation.Print(report.Net.Office), notation.Print(other))...)
 	out.Talk, _ = api.TalkShifts(report.Talk(), one.Talk())
 	come, gone := finding.Differ(report, one)
 	out.Come, out.Go = api.Findings(one, come, 0), api.Findings(report, gone, 0)
 	return c.JSON(out)
+}
+
+// compared is what a request compares with: another office, or this one at a revision.
+func (s *Server) compared(c fiber.Ctx, report *finding.Report) (*office.Office, error) {
+	with, err := intQuery(c, "with", 0)
+	if err != nil {
+		return nil, err
+	}
+	to, err := intQuery(c, "to", 0)
+	switch {
+	case err != nil:
+		return nil, err
+	case with == 0 && to == 0:
+		return nil, store.ErrNoOffice
+	case with == 0:
+		room, now, err := s.looked(c)
+		if err != nil {
+			return nil, err
+		}
+		return room.past(c.Context(), now.report.Net.Office, now.view.Revision, to)
+	}
+	if err := s.admitted(c, with); err != nil {
+		return nil, err
+	}
+	other, _, err := s.store.Load(c.Context(), with)
+	return other, err
+}
+
+// hunks is what differs between two offices in notation, as lines with a sign in front; before
+// each piece stands "@ " and the device that it is of, or the office.
+func hunks(was, is string) (out []string) {
+	text := string(diff.Diff("a", []byte(was), "b", []byte(is)))
+	all := strings.Split(strings.TrimRight(text, "\n"), "\n")
+	if len(all) <= 3 {
+		return nil
+	}
+	lines := strings.Split(is, "\n")
+	for i, line := range all {
+		if i < 3 {
+			continue
+		}
+		if head, ok := strings.CutPrefix(line, "@@ "); ok {
+			_, after, _ := strings.Cut(head, "+")
+			at, _, _ := strings.Cut(after, ",")
+			n, _ := strconv.Atoi(strings.TrimSuffix(at, " @@"))
+			for k := i + 1; k < len(all) && strings.HasPrefix(all[k], " "); k++ { // up to what differs
+				n++
+			}
+			line = "@ " + deviceAt(lines, n-1)
+		}
+		out = append(out, line)
+	}
+	return out
+}
+
+// deviceAt is the device that a line of an office is of; "the office" for none.
+func deviceAt(lines []string, at int) string {
+	for at = min(max(at, 0), len(lines)-1); at >= 0; at-- {
+		if rest, ok := strings.CutPrefix(lines[at], "device "); ok {
+			name, _, _ := strings.Cut(rest, " ")
+			return name
+		}
+		if lines[at] != "" && !strings.HasPrefix(lines[at], " ") {
+			break
+		}
+	}
+	return "the office"
 }
 
 func (s *Server) notation(c fiber.Ctx) error {

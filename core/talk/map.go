@@ -269,7 +269,9 @@ func (m *Map) placesOf(vid office.VID) (places []span.Place) {
 			}
 		}
 		if len(places) == 0 && len(routing) > 0 {
-			places = append(places, slices.MinFunc(routing, func(a, b span.Place) int { return office.NaturalCompare(m.Net.HubName(a.Node.Hub), m.Net.HubName(b.Node.Hub)) }))
+			places = append(places, slices.MinFunc(routing, func(a, b span.Place) int {
+				return office.NaturalCompare(m.Net.HubName(a.Node.Hub), m.Net.HubName(b.Node.Hub))
+			}))
 		}
 	}
 	return places

@@ -299,8 +299,8 @@ export const api = {
         signal,
       }),
     ),
-  compare: (id: number, other: number) =>
-    ask((signal) => http.GET("/api/offices/{id}/compare", { params: { path: { id }, query: { with: other } }, signal })),
+  compare: (id: number, query: { with: number } | { to: number }) =>
+    ask((signal) => http.GET("/api/offices/{id}/compare", { params: { path: { id }, query }, signal })),
   walk: (id: number, from: string, wire: string, to: string, revision?: number) =>
     ask((signal) =>
       http.GET("/api/offices/{id}/walk", {

@@ -571,9 +571,11 @@ export interface paths {
         /** What differs in another office */
         get: {
             parameters: {
-                query: {
+                query?: {
                     /** @description the office to compare with */
-                    with: number;
+                    with?: number;
+                    /** @description without with: the revision of this office to compare with */
+                    to?: number;
                 };
                 header?: never;
                 path: {
@@ -3794,7 +3796,7 @@ export interface components {
         ApiComparison: {
             come: components["schemas"]["ApiFinding"][];
             go: components["schemas"]["ApiFinding"][];
-            /** @description a unified diff of the two in notation, without its head */
+            /** @description what differs in notation, a sign before each line; before each piece @ and the device that it is of */
             lines: string[];
             ports: components["schemas"]["ApiPortChange"][];
             /** @description who gains and loses what to whom */

@@ -1,5 +1,5 @@
 <script lang="ts">
-  import { may, only } from "../state/may.svelte";
+  import Restore from "./Restore.svelte";
   import { Button } from "flowbite-svelte";
   import { api, type HistoryEntry, type Readings } from "../api/client";
   import { office } from "../state/office.svelte";
@@ -82,7 +82,7 @@
                 <span class="now">now</span>
               {:else}
                 <Button onclick={() => look(e.revision).then(() => place.view("board"))}>Look</Button>
-                <Button onclick={() => office.restore(e.revision)} {...only(may.keep)}>Restore</Button>
+                <Restore revision={e.revision} says="Restore" />
               {/if}
             </span>
           </li>

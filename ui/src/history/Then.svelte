@@ -1,8 +1,8 @@
 <script lang="ts">
-  import { may, only } from "../state/may.svelte";
   import { Button } from "flowbite-svelte";
   import { office } from "../state/office.svelte";
   import { place } from "../state/place.svelte";
+  import Restore from "./Restore.svelte";
 
   const then = $derived(office.then);
   const look = (r: number) => void office.look(r).catch((e) => office.tell(e));
@@ -29,7 +29,7 @@
     <span><b>Revision {then.revision}</b>, as it was; now is {office.view?.revision}. Nothing can be changed here.</span>
     <Button disabled={then.revision <= 1} onclick={() => look(then.revision - 1)}>‹ Before</Button>
     <Button onclick={() => look(then.revision + 1)}>After ›</Button>
-    <Button onclick={() => office.restore(then.revision)} {...only(may.keep)}>Restore it</Button>
+    <Restore revision={then.revision} says="Restore it" />
     <Button class="main" onclick={() => void office.look(null)}>Back to now</Button>
   </aside>
 {/if}

@@ -3,6 +3,7 @@
   import { api, type Comparison } from "../api/client";
   import { office } from "../state/office.svelte";
   import { place } from "../state/place.svelte";
+  import Differs from "./Differs.svelte";
 
   const other = $derived(Number(place.now.query.get("with")) || 0);
   const list = $derived(office.offices.filter((o) => o.id !== office.view?.id));
@@ -13,7 +14,7 @@
     const view = office.view;
     if (!view || !other) return;
     void view.revision;
-    api.compare(view.id, other).then(
+    api.compare(view.id, { with: other }).then(
       (c) => {
         found = c;
         problem = "";
@@ -27,8 +28,6 @@
   async function takeOver() {
     if (await office.takeOver(other)) office.notice = { kind: "said", text: "Taken over; Ctrl+Z takes it back." };
   }
-  const spaced = (p: string) => p.replace(".", " ");
-  const few = (ps: string[]) => ps.slice(0, 8).map(spaced).join(", ") + (ps.length > 8 ? ` and ${ps.length - 8} more` : "");
 </script>
 
 <div class="compare">
@@ -57,81 +56,14 @@
       >
     </p>
   {/if}
-  {#if found}
-    {#if !found.lines.length}
-      <p>They are the same.</p>
-    {:else}
-      <div class="cols">
-        <section>
-          <h2>What it means</h2>
-          {#each found.ports.slice(0, 60) as p (p.port)}
-            <p data-changed={p.port}>
-              <b>{spaced(p.port)}</b>
-              {#if p.gains.length}gains {few(p.gains)}{/if}{p.gains.length && p.loses.length ? "; " : ""}{#if p.loses.length}<span
-                  class="loses">loses {few(p.loses)}</span
-                >{/if}{#if p.otherwise.length}{p.gains.length + p.loses.length ? "; " : ""}still reaches {few(p.otherwise)}, but tagged
-                otherwise{/if}
-            </p>
-          {:else}
-            <p>Frames go the same ways.</p>
-          {/each}
-          {#if found.ports.length > 60}<p>and {found.ports.length - 60} more ports</p>{/if}
-          <h2>Findings</h2>
-          {#each found.come as f (f.id)}<p class={f.severity}>comes: {f.text}</p>{/each}
-          {#each found.go as f (f.id)}<p class="soft">goes: {f.text}</p>{/each}
-          {#if !found.come.length && !found.go.length}<p>The same.</p>{/if}
-        </section>
-        <section>
-          <h2>Lines</h2>
-          <pre class="mono">{#each found.lines as l, i (i)}<span
-                class:plus={l.startsWith("+")}
-                class:minus={l.startsWith("-")}
-                class:place={l.startsWith("@@")}
-                >{l}
-</span>{/each}</pre>
-        </section>
-      </div>
-    {/if}
-  {/if}
+  {#if found}<Differs {found} />{/if}
 </div>
 
 <style>
   .compare {
     padding: 18px 28px 40px;
   }
-  .cols {
-    display: grid;
-    grid-template-columns: repeat(auto-fit, minmax(380px, 1fr));
-    gap: 28px;
-  }
-  h2 {
-    font-weight: 700;
-    margin: 8px 0 4px;
-  }
-  .loses,
-  .breaks {
-    color: var(--red);
-  }
-  .risk {
-    color: var(--amber);
-  }
-  .soft,
-  .place {
+  .soft {
     color: var(--soft);
-  }
-  pre {
-    font-size: 12px;
-    background: var(--panel);
-    border: 1px solid var(--hair);
-    padding: 8px;
-    overflow: auto;
-  }
-  .plus {
-    font-weight: 700;
-  }
-  .minus {
-    color: var(--red);
-    text-decoration: line-through;
-    text-decoration-color: var(--faint);
   }
 </style>
