@@ -60,7 +60,7 @@ func TestSheet(t *testing.T) {
 	until(t, ctx, `(%s).includes("take all that was found")`, would)
 	press(t, ctx, kb.Enter)
 	kept(t, ctx, 2)
-	until(t, ctx, `document.querySelector("#found")?.parentElement.textContent.includes("are the same")`)
+	until(t, ctx, `document.querySelector("#found")?.closest("main").textContent.includes("are the same")`)
 	until(t, ctx, `document.querySelector(".steps h2").textContent.includes("nothing to do")`)
 
 	// a workbook of ours is read back: no difference

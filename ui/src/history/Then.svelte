@@ -2,9 +2,9 @@
   import { Button } from "flowbite-svelte";
   import { office } from "../state/office.svelte";
   import { place } from "../state/place.svelte";
-  import Restore from "./Restore.svelte";
 
   const then = $derived(office.then);
+  const restore = () => import("./Restore.svelte"); // with what it compares, when one looks back
   const look = (r: number) => void office.look(r).catch((e) => office.tell(e));
 </script>
 
@@ -29,7 +29,7 @@
     <span><b>Revision {then.revision}</b>, as it was; now is {office.view?.revision}. Nothing can be changed here.</span>
     <Button disabled={then.revision <= 1} onclick={() => look(then.revision - 1)}>‹ Before</Button>
     <Button onclick={() => look(then.revision + 1)}>After ›</Button>
-    <Restore revision={then.revision} says="Restore it" />
+    {#await restore() then r}<r.default revision={then.revision} says="Restore it" />{/await}
     <Button class="main" onclick={() => void office.look(null)}>Back to now</Button>
   </aside>
 {/if}

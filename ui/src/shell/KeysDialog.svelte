@@ -2,7 +2,9 @@
   import { Modal } from "flowbite-svelte";
   import { panels } from "../state/panels.svelte";
   import { back } from "../state/back";
+  import { groups, titles } from "../state/place.svelte";
 
+  const there = groups.flatMap((g) => g.views).map((v) => `${v.key} ${(v.view === "offices" ? "Offices" : titles[v.view]).toLowerCase()}`);
   const parts: [string, [string[], string][]][] = [
     [
       "Move",
@@ -39,18 +41,24 @@
         [["x"], "remove the cable at hand"],
         [["f"], "follow a frame from here"],
         [["r"], "where the VLAN reaches"],
-        [
-          ["g"],
-          "and b, p, r, d, e, w, k, s, t, h or o: board, port plans, register, devices, reach, walk, talk, sheets, poster, history, offices",
-        ],
+        [["g"], `and a letter goes to a view: ${there.join(", ")}`],
         [["a", "d"], "in the table of talk: allow, deny; + and - wish must and never"],
         [["/"], "the line; Tab completes, ↑ brings back, Esc leaves"],
+      ],
+    ],
+    [
+      "In the list of ports",
+      [
+        [["Enter"], "opens a cell and keeps it; F2 too, or just type; Esc leaves it as it was"],
+        [["Shift", "+", "arrows"], "select a block; Ctrl C copies it for a spreadsheet, Ctrl V pastes one"],
+        [["Ctrl", "X"], "cuts what hangs there: pasting it elsewhere moves it"],
+        [["Ctrl", "D"], "fills the first row down; Delete empties"],
       ],
     ],
   ];
 </script>
 
-<Modal bind:open={panels.keys} size="lg" title="Keys on the board" outsideclose class="rounded-sm bg-[var(--panel)] dark:bg-[var(--panel)]">
+<Modal bind:open={panels.keys} size="lg" title="Keys" outsideclose class="rounded-sm bg-[var(--panel)] dark:bg-[var(--panel)]">
   <div class="parts" {@attach back}>
     {#each parts as [name, keys] (name)}
       <section>
