@@ -143,26 +143,24 @@ func (u *Understood) listed(table Table, row int, head roles, grid *Grid, ports 
 		}
 		mark(aVLAN, as)
 	}
-	for k, text := range cells {
-		text = strings.TrimSpace(text)
-		what := role("")
-		if k < len(head.of) {
-			what = head.of[k]
-		}
-		switch what {
-		case aDevice, aPort, untaggeds, taggeds, aPVID, aVLAN:
-			continue
-		}
-		title := ""
-		if k < len(table.Rows[head.row]) {
-			title = strings.TrimSpace(table.Rows[head.row][k])
-		}
-		if text == "" || title == "" {
+	for _, one := range u.beside(table, row, head, aDevice, aPort, untaggeds, taggeds, aPVID, aVLAN) {
+		one.port = ports[0]
+		grid.extras = append(grid.extras, one)
+	}
+}
+
+// beside is the cells of a row that have a head and none of some roles; they are taken.
+func (u *Understood) beside(table Table, row int, head roles, but ...role) (out []extra) {
+	heads := table.Rows[head.row]
+	for k, text := range table.Rows[row][:min(len(table.Rows[row]), len(heads))] {
+		title, text := strings.TrimSpace(heads[k]), strings.TrimSpace(text)
+		if title == "" || text == "" || slices.Contains(but, head.of[k]) {
 			continue
 		}
 		u.took(table, row, k)
-		grid.extras = append(grid.extras, extra{row + 1, k + 1, ports[0], what, title, text})
+		out = append(out, extra{row: row + 1, column: k + 1, what: head.of[k], head: title, text: text})
 	}
+	return out
 }
 
 // readMembers reads a list of VLANs with the ports that are in each, of one device. A VLAN may
@@ -269,27 +267,11 @@ func (u *Understood) register(table Table, row int, head roles, vid office.VID, 
 		u.subnets(table, row, k, text, vlan)
 	}
 	var notes []string
-	for k, text := range cells {
-		what := role("")
-		if k < len(head.of) {
-			what = head.of[k]
+	for _, one := range u.beside(table, row, head, aVLAN, aName, aLocal, aSubnet, untaggeds, taggeds) {
+		if one.what != aNote {
+			one.text = one.head + ": " + one.text
 		}
-		switch what {
-		case aVLAN, aName, aLocal, aSubnet, untaggeds, taggeds:
-			continue
-		}
-		title := ""
-		if k < len(table.Rows[head.row]) {
-			title = strings.TrimSpace(table.Rows[head.row][k])
-		}
-		if text = strings.TrimSpace(text); text == "" || title == "" {
-			continue
-		}
-		u.took(table, row, k)
-		if what != aNote {
-			text = title + ": " + text
-		}
-		notes = append(notes, text)
+		notes = append(notes, one.text)
 	}
 	if note := clean(strings.Join(notes, "; ")); note != "" && !strings.Contains(vlan.Note, note) {
 		vlan.Note = joined(vlan.Note, note)

@@ -197,7 +197,7 @@ func (h gridHead) end(rows [][]string, i int) int {
 		if only(rows[i]) != "" && !(rowOf(rows[i], h.first) != "" && leads(rows[i], h.first) && !titles(rows, i)) {
 			break
 		}
-		if again, ok := gridHeadOf(rows[i], false); ok && again.what == h.what && h.what != "" && columns[plainWords(rowOf(rows[i], again.first))] != "" {
+		if again, ok := gridHeadOf(rows[i], false); ok && again.what == h.what && h.what != "" && roleOf(rowOf(rows[i], again.first)) != "" {
 			break
 		}
 	}

@@ -37,7 +37,8 @@ var byGroup = kind{
 		for _, port := range device.logical() {
 			for vid := range state.Ports[port].Tagged.All() {
 				device.effort.Spend(20)
-				rows.Rows = append(rows.Rows, []string{device.list([]int{port}), group(vid), fmt.Sprint(wireOf(state.Ports[port], vid))})
+				wire := fmt.Sprint(wireOf(state.Ports[port], vid))
+				rows.Rows = append(rows.Rows, []string{device.list([]int{port}), group(vid), wire})
 			}
 		}
 		return []Table{groups, ports, rows}

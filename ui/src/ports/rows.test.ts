@@ -25,7 +25,7 @@ const rows = rowsOf([
 const [one, two, three, four, last] = rows as [(typeof rows)[0], (typeof rows)[0], (typeof rows)[0], (typeof rows)[0], (typeof rows)[0]];
 
 describe("the list of ports", () => {
-  it("says what hangs somewhere, with a VLAN only where it is not what the port gives", () => {
+  it("says what hangs somewhere, and which VLAN it wants where another comes there untagged", () => {
     expect(cell(one, "hangs")).toBe("pc; phone [140]");
     expect(read("pc; phone [140]; camera (170)")).toEqual([
       { name: "pc", vlan: "", tagged: false },

@@ -101,7 +101,7 @@ export function statements(row: Row, column: Column, text: string): string[] {
 
 interface Wanted {
   name: string;
-  vlan: string; // "" for what the port gives
+  vlan: string; // "" for the one that comes there untagged
   tagged: boolean;
 }
 
