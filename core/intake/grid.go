@@ -162,7 +162,7 @@ func gridHeadOf(row []string, own bool) (head gridHead, ok bool) {
 	if first < 0 {
 		return head, false
 	}
-	what := columns[label]
+	what := ""
 	if is := roleOf(label); is == aPort || is == aVLAN {
 		what = string(is)
 	}

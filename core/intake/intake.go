@@ -180,12 +180,6 @@ func Read(tables []Table, choices []Choice) *Understood {
 	return understood
 }
 
-var columns = map[string]string{
-	"vlan": "vlan", "vid": "vlan", "vlan id": "vlan", "vlan-id": "vlan", "id": "vlan", "name": "name", "vlan name": "name",
-	"note": "note", "notes": "note", "description": "note", "comment": "note", "subnet": "subnet", "subnets": "subnet", "network": "subnet", "net": "subnet", "local": "local",
-	"from": "from", "to": "to", "port": "port", "what": "what", "wants": "wants", "how": "how",
-}
-
 var vlanText = regexp.MustCompile(`(?i)^(?:vlan|vid)?\s*#?(\d{1,4})(?:[\s:–-]+(.+)|\s*\((.+)\))?$`)
 
 var portText = regexp.MustCompile(`(?i)^(?:port\s*|p(?:ort)?\.?\s*)?([a-z][a-z0-9_./-]*|\d{1,4}|\d{1,4}\s*[-–]\s*\d{1,4}|[a-z]+\d+\s*[-–]\s*(?:[a-z]+)?\d+|"[^"]+")$`)

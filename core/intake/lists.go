@@ -39,7 +39,7 @@ func headOf(rows [][]string) head {
 	for i, r := range rows[:min(len(rows), 8)] {
 		one := head{i, map[string]int{}}
 		for k, c := range r {
-			if what := columns[strings.ToLower(strings.TrimSpace(c))]; what != "" {
+			if what := wordOf(c); what != "" {
 				if _, twice := one.at[what]; !twice {
 					one.at[what] = k
 				}
@@ -64,11 +64,6 @@ func (u *Understood) readRegister(table Table, head head, vlans map[office.VID]*
 	for k, text := range table.Rows[head.row] {
 		if strings.TrimSpace(text) != "" {
 			u.took(table, head.row, k)
-		}
-	}
-	for what, k := range head.at { // as the words of its own export have it, too
-		if _, ok := of.at[role(what)]; !ok {
-			of.of[k], of.at[role(what)] = role(what), k
 		}
 	}
 	for i := head.row + 1; i < len(table.Rows); i++ {

@@ -29,7 +29,7 @@ const (
 var heads = map[role][]string{
 	aDevice:   {"device", "switch", "host", "hostname", "gerät", "geraet", "appareil", "équipement", "apparaat", "dispositivo"},
 	aPort:     {"port", "ports", "interface", "anschluss", "schnittstelle", "port nr", "port no", "port number", "portnummer", "poort", "puerto", "porta"},
-	aVLAN:     {"vlan", "vid", "vlan id", "vlan nr", "vlan no", "vlan number"},
+	aVLAN:     {"vlan", "vid", "id", "vlan id", "vlan nr", "vlan no", "vlan number"},
 	aName:     {"name", "vlan name", "bezeichnung", "nom", "naam", "nombre"},
 	aNote:     {"note", "notes", "remark", "remarks", "comment", "comments", "description", "bemerkung", "kommentar", "notiz", "beschreibung", "remarque", "opmerking", "nota"},
 	aSubnet:   {"subnet", "subnets", "network", "net", "netz", "subnetz", "réseau", "prefix", "ip range"},
@@ -54,6 +54,15 @@ var roleByHead = func() map[string]role {
 
 // roleOf is what a column with that head is for; "" where the head does not say.
 func roleOf(head string) role { return roleByHead[plainWords(head)] }
+
+// wordOf is the role of a column in a sheet of cables or plugs, or what it is for elsewhere.
+func wordOf(head string) string {
+	switch word := plainWords(head); word {
+	case "from", "to", "wants", "how", "what":
+		return word
+	}
+	return string(roleOf(head))
+}
 
 // plainWords is a text in small letters, with single spaces, without what stands around words.
 func plainWords(text string) string {

@@ -1,4 +1,5 @@
 <script lang="ts">
+  import { Table } from "flowbite-svelte";
   import { hues } from "../state/hues.svelte";
   import { counted, says, type TalkCell } from "./table";
 
@@ -55,7 +56,7 @@
   bind:this={grid}
   onkeydown={keys}
 >
-  <table role="presentation">
+  <Table role="presentation" classes={{ div: "overflow-visible" }}>
     <thead>
       <!-- svelte-ignore a11y_no_redundant_roles -->
       <tr role="row">
@@ -99,7 +100,7 @@
         </tr>
       {/each}
     </tbody>
-  </table>
+  </Table>
 </div>
 
 <style>
@@ -111,7 +112,7 @@
     width: fit-content;
     max-width: 100%;
   }
-  table {
+  .scroll :global(table) {
     border-collapse: separate;
     border-spacing: 0;
   }
