@@ -73,10 +73,30 @@ type IntakeTrouble struct {
 	Is     string `json:"is" required:"true" description:"what stands in the cell"`
 }
 
+// TriedView is what was tried in a copy, piece by piece.
+type TriedView struct {
+	Revision int64        `json:"revision" required:"true" description:"of the office, for seen"`
+	Pieces   []TriedPiece `json:"pieces" required:"true" nullable:"false"`
+}
+
+// TriedPiece is one thing that was tried: a port, a device, a cable, the rules of a device.
+type TriedPiece struct {
+	Key     string `json:"key" required:"true"`
+	Name    string `json:"name" required:"true" description:"as people say it: port rack.19"`
+	Then    string `json:"then" required:"true" description:"what the office said as it was copied, in notation; empty for nothing"`
+	Here    string `json:"here" required:"true" description:"what it says now"`
+	Tried   string `json:"tried" required:"true" description:"what the copy says now"`
+	Clashes bool   `json:"clashes,omitempty" description:"it was changed here as well, otherwise"`
+	By      string `json:"by,omitempty" description:"who changed it here last, and in which edit"`
+}
+
 // TakeoverRequest takes what was tried in a copy over into the office that it
 // is a copy of.
 type TakeoverRequest struct {
-	From  int64  `json:"from" required:"true" minimum:"1" office:"reader" description:"the copy"`
-	ID    string `json:"id,omitempty" maxLength:"64"`
-	Again bool   `json:"again,omitempty"`
+	From int64 `json:"from" required:"true" minimum:"1" office:"reader" description:"the copy"`
+	// What was changed here as well is then chosen by naming it, or by leaving it out.
+	Keys  []string `json:"keys,omitempty" maxItems:"4096" description:"the pieces that are taken over; none: all, where nobody changed one of them here meanwhile"`
+	Seen  int64    `json:"seen,omitempty" minimum:"0" description:"with keys: the revision at which somebody looked at the pieces"`
+	ID    string   `json:"id,omitempty" maxLength:"64"`
+	Again bool     `json:"again,omitempty"`
 }

@@ -103,7 +103,7 @@ type RoleRequest struct {
 
 // InviteRequest asks for an invitation.
 type InviteRequest struct {
-	Role string `json:"role" required:"true" enum:"reader,planner,carrier,keeper"`
+	Role string `json:"role" required:"true" enum:"reader,planner,technician,carrier,keeper"`
 }
 
 // SessionView is somewhere that one is signed in.

@@ -432,7 +432,7 @@ func PortHeard(o *office.Office, ask ProbeAsk) (string, error) {
 // TokenRequest asks for a token that reports tests of one office.
 type TokenRequest struct {
 	Name  string `json:"name" required:"true" minLength:"1" maxLength:"60" description:"for whom or what it is"`
-	Scope string `json:"scope,omitempty" enum:"tests,reader,planner,carrier,keeper" description:"what it may: report tests, and nothing else, or what a role may"`
+	Scope string `json:"scope,omitempty" enum:"tests,reader,planner,technician,carrier,keeper" description:"what it may: report tests, and nothing else, or what a role may"`
 	Days  int    `json:"days" required:"true" minimum:"1" maximum:"366" description:"how long it lasts"`
 
 	Password string `json:"password,omitempty" maxLength:"1024" description:"one's own, for a token that may what a role may, where people sign in"`

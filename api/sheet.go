@@ -48,6 +48,30 @@ type Unsayable struct {
 // can. A device whose wording is not said has the plain one; nil where there is nothing
 // to set.
 func SheetOf(net *span.Net, i int) *Sheet {
+	out := TablesOf(net, i)
+	if out == nil {
+		return nil
+	}
+	device := wording.For(net, i)
+	plan, unsaid := wording.Sayable(device, wording.Planned(net, i))
+	if without, err := order.Without(net.Office, []string{device.Name}); err == nil && len(unsaid) == 0 {
+		var ok bool
+		if out.Steps, out.Caution, ok = orderedSteps(without, net, device.Name); ok {
+			return out
+		}
+	}
+	steps, err := wording.FromFactory(device, plan)
+	for _, step := range steps {
+		out.Steps = append(out.Steps, SheetStep{step.Where, step.Text})
+	}
+	if err != nil {
+		out.Problem = err.Error()
+	}
+	return out
+}
+
+// TablesOf is a sheet's values without its steps; nil for a device that knows no VLANs.
+func TablesOf(net *span.Net, i int) *Sheet {
 	device := wording.For(net, i)
 	if device == nil {
 		return nil
@@ -61,19 +85,6 @@ func SheetOf(net *span.Net, i int) *Sheet {
 	out.Tables = append(wording.Write(device, plan), wording.Fixed(device)...)
 	if table := trusted(net, i); table.Rows != nil {
 		out.Tables = append(out.Tables, table)
-	}
-	if without, err := order.Without(net.Office, []string{device.Name}); err == nil && len(unsaid) == 0 {
-		var ok bool
-		if out.Steps, out.Caution, ok = orderedSteps(without, net, device.Name); ok {
-			return out
-		}
-	}
-	steps, err := wording.FromFactory(device, plan)
-	for _, step := range steps {
-		out.Steps = append(out.Steps, SheetStep{step.Where, step.Text})
-	}
-	if err != nil {
-		out.Problem = err.Error()
 	}
 	return out
 }

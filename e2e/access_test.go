@@ -40,6 +40,9 @@ func TestEveryViewForEveryone(t *testing.T) {
 		{"/1/devices?device=rack&port=1", `document.querySelector("#plug-name")`, ""},
 		{"/1/sheets?device=ward-west", `document.querySelector(".steps li")`, ""},
 		{"/1/poster", `document.querySelector(".poster svg")`, ""},
+		{"/1/checkup", `document.querySelector("#check-now")`, `document.querySelector("#check-now").click()`},
+		{"/1/notices", `document.querySelector("#notice-target")`, ""},
+		{"/1/handbook", `document.querySelector("[data-handbook]")?.shadowRoot?.querySelector("#restore")`, ""},
 		{"/1/field", `document.querySelector("main h1")`, ""},
 		{"/1/orders", `document.querySelector("main h1")`, ""},
 		{"/1/round", `document.querySelector(".round li")`, `document.querySelector(".round li [aria-label$='is not as planned']").click(); document.querySelectorAll("details").forEach(d => d.open = true)`},
@@ -65,7 +68,7 @@ func TestEveryViewForEveryone(t *testing.T) {
 	for _, size := range [][2]int64{{768, 1024}, {640, 400}, {390, 844}} {
 		t.Run(fmt.Sprint(size), func(t *testing.T) {
 			require.NoError(t, chromedp.Do(ctx, chromedp.EmulateViewport(size[0], size[1])))
-			for _, v := range []string{"", "/ports", "/reach?vlan=130", "/walk?from=ward-east.5", "/talk", "/plans", "/register", "/devices", "/field", "/sheets?device=ward-west", "/orders", "/round", "/here?port=rack.5", "/poster", "/history"} {
+			for _, v := range []string{"", "/ports", "/reach?vlan=130", "/walk?from=ward-east.5", "/talk", "/plans", "/register", "/devices", "/field", "/sheets?device=ward-west", "/orders", "/round", "/here?port=rack.5", "/poster", "/history", "/handbook", "/notices", "/checkup"} {
 				require.NoError(t, chromedp.Do(ctx, chromedp.Navigate(p.URL+"/1"+v), chromedp.WaitVisible("header")))
 				until(t, ctx, `document.querySelector("main h1, #board") !== null`)
 				wide := eval[float64](t, ctx, `document.documentElement.scrollWidth - innerWidth`)

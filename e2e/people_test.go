@@ -99,7 +99,7 @@ func TestPeople(t *testing.T) {
 	// What a reader may not do is not offered, in any view; where it leads and what is asked is.
 	for _, view := range []struct{ path, shows, free string }{
 		{"/1", ".words .acts", "Walk f|by number"}, {"/1/talk", ".rules li", "Ask|(must|never) .*"}, {"/1/ports", "#ports td", ""}, {"/1/register", ".entry-form", ""}, {"/1/plans", ".plan", "port .*"}, {"/1/devices?device=rack&port=5", "[data-port-panel]", "port .*"},
-		{"/1/orders", ".start", ""}, {"/1/round", ".round li", "(Quick|Full): .*|All|Still open|Failed|Print"}, {"/1/field", ".devices-now td", ""}, {"/1/sheets?device=rack", ".steps li", ".*"}, {"/1/history", ".history li", "Look|Older edits"},
+		{"/1/orders", ".start", ""}, {"/1/round", ".round li", "(Quick|Full): .*|All|Still open|Failed|Print"}, {"/1/field", ".devices-now td", ""}, {"/1/sheets?device=rack", ".steps li", ".*"}, {"/1/history", ".history li", "Look|Compare .*|Older|Everything"},
 	} {
 		visit(t, other, p, view.path, view.shows)
 		live := eval[[]string](t, other, `[...document.querySelectorAll("main button, main input[type=checkbox], #would button, .words button")].filter(b => !b.matches(":disabled") && b.checkVisibility()).map(b => b.getAttribute("aria-label") ?? b.textContent.trim())`)

@@ -70,7 +70,7 @@ func TestRoles(t *testing.T) {
 		require.Equal(t, r, again)
 	}
 	_, err := RoleOf("nobody")
-	require.ErrorContains(t, err, "there are reader, planner, carrier and keeper")
+	require.ErrorContains(t, err, "there are reader, planner, technician, carrier and keeper")
 }
 
 // TestAlike: names that look alike are told, whatever letters they are in, and others are not.

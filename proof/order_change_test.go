@@ -33,7 +33,7 @@ func drawChange(t *rapid.T) change {
 			stay = append(stay, c)
 		}
 	}
-	kind := rapid.SampledFrom([]string{"between", "bundle", "new"}).Draw(t, "change")
+	kind := rapid.SampledFrom([]string{"between", "bundle", "new", "places", "point"}).Draw(t, "change")
 	if len(stay) == 0 {
 		kind = "new"
 	}
@@ -101,6 +101,38 @@ func drawChange(t *rapid.T) change {
 		}
 		plan, _ = draft.Done()
 		lines(fmt.Sprintf("%s up: %s", c.A.Device, sa), fmt.Sprintf("%s up: %s", c.B.Device, sb), fmt.Sprintf("cable %s.up %s.up", c.A.Device, c.B.Device))
+	case "point": // an access point with one port, from its box
+		device := rapid.SampledFrom(plan.Devices).Draw(t, "device")
+		port := free(device.Name)
+		if port == "" || device.Unaware() || device.Manage == nil {
+			t.Skip()
+		}
+		vid, guests := device.Manage.VID, plan.VLANs[0].VID
+		if guests == vid {
+			guests = plan.VLANs[1].VID
+		}
+		head := fmt.Sprintf("device point wap\n  ports eth0\n  eth0: %d [%d]\n  inner guests ssid: %d\n  manage %d 10.0.%d.98\n", vid, guests, guests, vid, vid)
+		if rapid.Bool().Draw(t, "said how it is set") {
+			head += "  wording by-inner-port\n"
+		}
+		lines(head, fmt.Sprintf("%s %s: %d [%d]", device.Name, port, vid, guests), fmt.Sprintf("cable %s.%s point.eth0", device.Name, port))
+	case "places": // two or three plugs go round, with what is behind them
+		var ports []office.PortRef
+		for _, plug := range was.Plugs {
+			if !plug.Operator && !slices.Contains(ports, plug.Port) && slices.ContainsFunc(plan.Plugs, func(x office.Plug) bool { return x.Name == plug.Name && x.Port == plug.Port }) {
+				ports = append(ports, plug.Port)
+			}
+		}
+		ports = ports[:min(len(ports), rapid.IntRange(2, 3).Draw(t, "how many"))]
+		var away, again []string
+		for _, plug := range plan.Plugs {
+			if i := slices.Index(ports, plug.Port); i >= 0 && !plug.Operator {
+				away = append(away, "-plug "+notation.Ref(plug.Port)+" "+office.Quote(plug.Name))
+				plug.Port = ports[(i+1)%len(ports)]
+				again = append(again, notation.Thing(plug))
+			}
+		}
+		lines(slices.Concat(away, again)...)
 	case "new": // another of the same name takes its place
 		d := rapid.SampledFrom(plan.Devices[1:]).Draw(t, "device")
 		out.opt.New = []string{d.Name}
@@ -110,7 +142,8 @@ func drawChange(t *rapid.T) change {
 }
 
 // TestOrdersOfChanges: what people plug otherwise, drawn: a switch put into an uplink, a cable
-// that becomes a bundle, a device replaced by another of its kind. The witness of [TestOrders]
+// that becomes a bundle, a device replaced by another of its kind, plugs that change places, an access
+// point from its box. The witness of [TestOrders]
 // judges each step.
 func TestOrdersOfChanges(t *testing.T) {
 	short.Skip(t)

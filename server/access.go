@@ -60,7 +60,8 @@ const (
 	byOffices    // of the offices that the request names, each as its field says
 	plannerOfAll // in every office
 	keeperOfAll
-	carrierSelf // signed in, and no token: a token makes no others
+	readerSelf  // signed in, and no token: what is somebody's own is no token's
+	carrierSelf // a token makes no others
 	keeperSelf
 	reporting // a token that reports tests, and nobody else
 )
@@ -68,6 +69,8 @@ const (
 // role is the role that a need asks for.
 func (n need) role() people.Role {
 	switch n {
+	case readerSelf:
+		return people.Reader
 	case reader, planner, carrier, keeper:
 		return people.Role(n-reader) + people.Reader
 	case plannerOfAll:
@@ -100,7 +103,7 @@ func (a *asker) role(office int64) people.Role {
 			role = a.token.Role
 		}
 		if a.person != nil {
-			role = min(role, a.person.Role(office))
+			role = role.And(a.person.Role(office))
 		}
 		return role
 	case a.person != nil:
@@ -273,7 +276,7 @@ func (s *Server) allow(route route) fiber.Handler {
 			return fiber.NewError(fiber.StatusForbidden, "this token reports tests, and does nothing else")
 		case !asker.whole && asker.name == "":
 			return fiber.NewError(fiber.StatusUnauthorized, "sign in first")
-		case asker.token != nil && (route.need == someone || route.need == carrierSelf || route.need == keeperSelf):
+		case asker.token != nil && (route.need == someone || route.need == readerSelf || route.need == carrierSelf || route.need == keeperSelf):
 			return fiber.NewError(fiber.StatusForbidden, "this takes somebody who is signed in, and no token")
 		}
 		claims, err := route.claims(c)
@@ -378,7 +381,7 @@ var recorded = map[string]string{
 // see nothing is not there.
 func (a *asker) may(office int64, role people.Role) error {
 	switch has := a.role(office); {
-	case has >= role:
+	case has.May(role):
 		return nil
 	case office == 0:
 		return fiber.NewError(fiber.StatusForbidden, fmt.Sprintf("this takes a %s of all offices", role))
@@ -430,5 +433,5 @@ func RightsTable() ([]byte, error) {
 
 var needs = map[need]string{
 	anybody: "anybody", someone: "signed in", reader: "reader", planner: "planner", carrier: "carrier", keeper: "keeper",
-	byOffices: "as what it names says", plannerOfAll: "planner of all", carrierSelf: "carrier, no token", keeperSelf: "keeper, no token", keeperOfAll: "keeper of all", reporting: "token",
+	byOffices: "as what it names says", plannerOfAll: "planner of all", readerSelf: "reader, no token", carrierSelf: "carrier, no token", keeperSelf: "keeper, no token", keeperOfAll: "keeper of all", reporting: "token",
 }

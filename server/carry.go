@@ -26,6 +26,8 @@ type carry struct {
 	order int64
 	view  api.CarryView
 
+	revision int64 // of the plan that the order leads to
+
 	*job
 	run    *order.Run
 	name   string // who had it carried out
@@ -57,11 +59,11 @@ func (s *Server) carryOut(c fiber.Ctx) error {
 	if err != nil {
 		return err
 	}
-	_, run, at, err := s.visitAsked(c.Context(), room.id, &request)
+	kept, run, at, err := s.visitAsked(c.Context(), room.id, &request)
 	if err != nil {
 		return err
 	}
-	one := &carry{order: request.Order, run: run, name: name, back: request.Back, usage: &usage{}, view: api.CarryView{Visit: request.Visit, Step: at, Running: true}}
+	one := &carry{order: request.Order, revision: kept.Revision, run: run, name: name, back: request.Back, usage: &usage{}, view: api.CarryView{Visit: request.Visit, Step: at, Running: true}}
 	if err := s.takeDevices(c, room.id, one); err != nil {
 		return err
 	}
@@ -285,6 +287,7 @@ func (s *Server) carryVisit(room *room, carry *carry, at int) api.CarryView {
 			view.Ended, view.Text = "failed", err.Error()
 			return view
 		}
+		s.orderMoved(room.id, moved{carry.revision, carry.name, at, at + 1, len(carry.run.Steps)})
 		s.tellOrder(room, carry.name)
 	}
 	return api.CarryView{Visit: visit, Step: at, Ended: "done"}

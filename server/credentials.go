@@ -21,12 +21,12 @@ import (
 // place is what a secret is sealed for.
 func place(office int64, name string) string { return fmt.Sprintf("credentials/%d/%s", office, name) }
 
-// Rekey seals the credentials of all offices with another key.
+// Rekey seals the credentials of all offices, and what signs their webhooks, with another key.
 func Rekey(ctx context.Context, st *store.Store, old, next *secrets.Key) (int, error) {
 	return st.Reseal(ctx, old.ID(), next.ID(), func(office int64, name string, sealed []byte) ([]byte, error) {
 		text, err := old.Open(sealed, old.ID(), place(office, name))
 		if err != nil {
-			return nil, fmt.Errorf("the credentials %s of office %d cannot be opened: %w", name, office, err)
+			return nil, fmt.Errorf("%s of office %d cannot be opened: %w", name, office, err)
 		}
 		return next.Seal(text, place(office, name))
 	})

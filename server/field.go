@@ -21,6 +21,7 @@ import (
 	"klammer/core/wording"
 	"klammer/field"
 	"klammer/mishap"
+	"klammer/notices"
 	"klammer/secrets"
 	"klammer/store"
 )
@@ -225,6 +226,9 @@ func (s *Server) keep(ctx context.Context, room *room, res field.Result, author 
 	ctx, stop := context.WithTimeout(ctx, atMost)
 	defer stop()
 	if res.Err != nil {
+		if author == theTimer {
+			s.fellSilent(ctx, room.id, res.Device, res.Err)
+		}
 		return s.store.KeepReading(ctx, room.id, store.Reading{Device: res.Device, Why: strings.ReplaceAll(res.Err.Error(), "\n", "; ")}, store.Learnt{})
 	}
 	now, err := room.current(ctx)
@@ -251,7 +255,32 @@ func (s *Server) keep(ctx context.Context, room *room, res field.Result, author 
 	for _, card := range telling.Learnt {
 		cards = append(cards, store.Card{Device: device.Name, Port: card.Port, VID: int32(card.VID), MAC: string(card.MAC)})
 	}
-	return s.store.KeepReading(ctx, room.id, store.Reading{Device: device.Name, Source: telling.Source, Told: text}, store.Learnt{Found: one, Cards: cards, Drift: drift})
+	err = s.store.KeepReading(ctx, room.id, store.Reading{Device: device.Name, Source: telling.Source, Told: text}, store.Learnt{Found: one, Cards: cards, Drift: drift})
+	if err == nil {
+		for _, said := range drift[:min(len(drift), mostDrift)] {
+			s.notify(room.id, notices.Drift, said+", not by a work order.")
+		}
+	}
+	return err
+}
+
+// theTimer is who reads devices by himself.
+const theTimer = "the timer"
+
+// mostDrift is how much of what one device drifted is told.
+const mostDrift = 20
+
+// fellSilent tells that a device does not answer that did when it was read last.
+func (s *Server) fellSilent(ctx context.Context, office int64, device string, why error) {
+	all, err := s.store.Readings(ctx, office)
+	if err != nil {
+		return // that it was not read is kept, or said, all the same
+	}
+	for _, one := range all {
+		if one.Device == device && one.Why == "" && one.Told != nil {
+			s.notify(office, notices.Silent, fmt.Sprintf("%s does not answer: %s.", device, why))
+		}
+	}
 }
 
 // toldBy is what device i of an office told, and who had it read.
@@ -339,6 +368,17 @@ func (s *Server) readEvery(c fiber.Ctx) error {
 
 // readByThemselves reads the devices of offices that say how often.
 func (s *Server) readByThemselves() {
+	s.byTimer("devices were not read by themselves", s.store.Due, func(id int64) error {
+		room, err := s.roomOf(s.stop, id)
+		if err != nil {
+			return err
+		}
+		return s.startReading(s.stop, room, starter{author: theTimer}, nil)
+	})
+}
+
+// byTimer does something with the offices that are due, again and again until the server stops.
+func (s *Server) byTimer(failed string, due func(context.Context) ([]int64, error), do func(id int64) error) {
 	tick := cmp.Or(s.field.Tick, 20*time.Second)
 	for {
 		select {
@@ -346,20 +386,13 @@ func (s *Server) readByThemselves() {
 			return
 		case <-time.After(tick):
 		}
-		due, err := s.store.Due(s.stop)
+		all, err := due(s.stop)
 		if err != nil {
 			continue // the database is away, which others say
 		}
-		for _, id := range due {
-			err := mishap.Try(func() error {
-				room, err := s.roomOf(s.stop, id)
-				if err != nil {
-					return err
-				}
-				return s.startReading(s.stop, room, starter{author: "the timer"}, nil)
-			})
-			if err != nil && s.stop.Err() == nil {
-				s.log.Info("devices were not read by themselves", "office", id, "why", err.Error())
+		for _, id := range all {
+			if err := mishap.Try(func() error { return do(id) }); err != nil && s.stop.Err() == nil {
+				s.log.Info(failed, "office", id, "why", err.Error())
 			}
 		}
 	}

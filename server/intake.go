@@ -4,6 +4,7 @@ import (
 	"context"
 	"encoding/base64"
 	"fmt"
+	"slices"
 	"strings"
 
 	"github.com/gofiber/fiber/v3"
@@ -172,19 +173,27 @@ func (s *Server) takeover(c fiber.Ctx) error {
 	if err := s.admitted(c, request.From); err != nil {
 		return err
 	}
-	of, at, err := s.store.CopyOf(c.Context(), request.From)
+	copied, at, err := s.copyOf(c, room, request.From)
 	if err != nil {
 		return err
 	}
-	if of != room.id {
-		return bad("from", "that office is no copy of this one: what differs has no beginning that both share")
+	base := at
+	var chosen map[office.Key]bool
+	if len(request.Keys) > 0 {
+		now, err := room.current(c.Context())
+		if err != nil {
+			return err
+		}
+		if request.Seen < at || request.Seen > now.view.Revision {
+			return bad("seen", "that is no revision of this office since it was copied (from %d to %d): look at the pieces anew", at, now.view.Revision)
+		}
+		base, chosen = request.Seen, map[office.Key]bool{}
+		for _, key := range request.Keys {
+			chosen[office.Key(key)] = true
+		}
 	}
-	copied, _, err := s.store.Load(c.Context(), request.From)
-	if err != nil {
-		return err
-	}
-	answer, err := room.edit(c.Context(), askingOf(c, name, request.ID, request.Again, at), func(net *span.Net) (*command.Result, error) {
-		return room.takenOver(c.Context(), net.Office, copied, at)
+	answer, err := room.edit(c.Context(), askingOf(c, name, request.ID, request.Again, base), func(net *span.Net) (*command.Result, error) {
+		return room.takenOver(c.Context(), net.Office, copied, at, chosen)
 	})
 	if err != nil {
 		return err
@@ -192,13 +201,79 @@ func (s *Server) takeover(c fiber.Ctx) error {
 	return send(c, answer)
 }
 
-// takenOver is what a copy that was made at a revision says otherwise, over what is now.
-func (r *room) takenOver(ctx context.Context, now, copied *office.Office, at int64) (*command.Result, error) {
+// copyOf is a copy of an office as it is now, and the revision at which it was copied.
+func (s *Server) copyOf(c fiber.Ctx, room *room, from int64) (copied *office.Office, at int64, err error) {
+	of, at, err := s.store.CopyOf(c.Context(), from)
+	if err != nil {
+		return nil, 0, err
+	}
+	if of != room.id {
+		return nil, 0, bad("from", "that office is no copy of this one: what differs has no beginning that both share")
+	}
+	copied, _, err = s.store.Load(c.Context(), from)
+	return copied, at, err
+}
+
+type triedQuery struct {
+	From int64 `query:"from" required:"true" office:"reader" description:"the copy"`
+}
+
+// tried is what was tried in a copy, piece by piece, each beside what the office says of it now.
+func (s *Server) tried(c fiber.Ctx) error {
+	room, look, err := s.looked(c)
+	if err != nil {
+		return err
+	}
+	from, err := intQuery(c, "from", 0)
+	if err != nil {
+		return err
+	}
+	if err := s.admitted(c, from); err != nil {
+		return err
+	}
+	copied, at, err := s.copyOf(c, room, from)
+	if err != nil {
+		return err
+	}
+	now, revision := look.report.Net.Office, look.view.Revision
+	then, err := room.past(c.Context(), now, revision, at)
+	if err != nil {
+		return err
+	}
+	pieces, err := history.Tried(now, then, copied)
+	if err != nil {
+		return err
+	}
+	made, err := s.store.History(c.Context(), room.id, at, mostBlamed)
+	if err != nil {
+		return err
+	}
+	since := history.Standing(store.Edits(made), at)
+	out := api.TriedView{Revision: revision, Pieces: []api.TriedPiece{}}
+	for _, piece := range pieces {
+		one := api.TriedPiece{Key: string(piece.Key), Name: history.KeyName(piece.Key), Then: piece.Then, Here: piece.Here, Tried: piece.Tried, Clashes: piece.Clashes()}
+		for _, made := range since {
+			if one.Clashes && slices.ContainsFunc(made.Changes, func(change history.Change) bool { return piece.Key.Clashes(change.Key) }) {
+				one.By = fmt.Sprintf("%s, edit %d", made.Author, made.Revision)
+				break
+			}
+		}
+		out.Pieces = append(out.Pieces, one)
+	}
+	return c.JSON(out)
+}
+
+// mostBlamed is how many edits back it is told who changed a piece.
+const mostBlamed = 500
+
+// takenOver is what a copy that was made at a revision says otherwise, over what is now, of
+// the keys that are chosen; nil for all.
+func (r *room) takenOver(ctx context.Context, now, copied *office.Office, at int64, chosen map[office.Key]bool) (*command.Result, error) {
 	then, err := r.past(ctx, now, r.look().view.Revision, at)
 	if err != nil {
 		return nil, err
 	}
-	o, edit, err := history.TakeOver(now, then, copied)
+	o, edit, err := history.TakeOver(now, then, copied, chosen)
 	if err != nil {
 		return nil, err
 	}

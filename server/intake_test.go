@@ -87,6 +87,37 @@ func TestTakeover(t *testing.T) {
 	status, v = d.ask("POST", "/takeover", fmt.Sprintf(`{"from":%d}`, copied.office))
 	require.Equal(t, 409, status)
 	require.Contains(t, v["error"], "Robin")
+
+	// Piece by piece: what clashes stands there with both sides and whose it is, and is chosen.
+	status, v = copied.edit(3, `"lines":["rack 5: 150","-plug rack.1 \"practice manager's pc\""]`)
+	require.Equal(t, 200, status, v)
+	status, v = d.ask("GET", fmt.Sprintf("/tried?from=%d", copied.office), "")
+	require.Equal(t, 200, status, v)
+	pieces := map[string]map[string]any{}
+	for _, one := range v["pieces"].([]any) {
+		pieces[one.(map[string]any)["key"].(string)] = one.(map[string]any)
+	}
+	require.Len(t, pieces, 3, "%v", pieces)
+	require.Equal(t, map[string]any{"key": "port:rack.3", "name": "port rack.3", "then": "rack 3: use desk", "here": "rack 3: 130", "tried": "rack 3: 120", "clashes": true, "by": "Robin, edit 4"}, pieces["port:rack.3"])
+	require.Nil(t, pieces["port:rack.5"]["clashes"])
+	take := func(seen int, keys string) (int, map[string]any) {
+		return d.ask("POST", "/takeover", fmt.Sprintf(`{"from":%d,"seen":%d,"keys":[%s]}`, copied.office, seen, keys))
+	}
+	status, v = take(99, `"port:rack.3"`)
+	require.Equal(t, 400, status, v)
+	status, v = d.edit(4, `"lines":["rack 3: 110"]`) // after somebody looked
+	require.Equal(t, 200, status, v)
+	status, v = take(4, `"port:rack.3","port:rack.5"`)
+	require.Equal(t, 409, status, v)
+	status, v = take(5, `"port:rack.3","port:rack.5"`)
+	require.Equal(t, 200, status, v)
+	_, v = d.ask("GET", "/notation", "")
+	require.Contains(t, v["text"], "  3: 120\n  4: use desk\n  5: 150\n")
+	require.Contains(t, v["text"], "practice manager's pc", "it was not chosen")
+	status, v = d.ask("GET", fmt.Sprintf("/tried?from=%d", copied.office), "")
+	require.Equal(t, 200, status, v)
+	require.Len(t, v["pieces"], 1)
+
 	status, v = copied.ask("POST", "/takeover", fmt.Sprintf(`{"from":%d}`, d.office))
 	require.Equal(t, 400, status)
 	require.Contains(t, v["error"], "no copy")

@@ -40,7 +40,13 @@ func (s *Server) measure() {
 	gauge("klammer_offices_open", "Offices that are kept worked out.", func() float64 {
 		s.mu.Lock()
 		defer s.mu.Unlock()
-		return float64(len(s.rooms))
+		n := 0
+		for _, room := range s.rooms {
+			if room.look() != nil {
+				n++
+			}
+		}
+		return float64(n)
 	})
 	if s.store != nil {
 		gauge("klammer_pool_connections", "Connections to the database.", func() float64 { return float64(s.store.Pool().Total) })

@@ -28,7 +28,7 @@ func (s *Server) offices(c fiber.Ctx) error {
 	}
 	out := []api.OfficeSummary{}
 	for _, summary := range all {
-		if whoAsks(c).role(summary.ID) >= people.Reader {
+		if whoAsks(c).role(summary.ID).May(people.Reader) {
 			out = append(out, api.OfficeSummary(summary))
 		}
 	}
@@ -172,14 +172,15 @@ func (s *Server) remove(c fiber.Ctx) error {
 type compareQuery struct {
 	With int64 `query:"with" office:"reader" description:"the office to compare with"`
 	To   int64 `query:"to" description:"without with: the revision of this office to compare with"`
+	At   int64 `query:"at" description:"the revision of this office that is compared; now where none is said"`
 }
 
 func (s *Server) compare(c fiber.Ctx) error {
-	report, err := s.report(c)
+	report, err := s.reportThen(c)
 	if err != nil {
 		return err
 	}
-	other, err := s.compared(c, report)
+	other, err := s.compared(c)
 	if err != nil {
 		return err
 	}
@@ -193,7 +194,7 @@ func (s *Server) compare(c fiber.Ctx) error {
 }
 
 // compared is what a request compares with: another office, or this one at a revision.
-func (s *Server) compared(c fiber.Ctx, report *finding.Report) (*office.Office, error) {
+func (s *Server) compared(c fiber.Ctx) (*office.Office, error) {
 	with, err := intQuery(c, "with", 0)
 	if err != nil {
 		return nil, err

@@ -102,18 +102,27 @@ func (s *Server) orderProtocol(c fiber.Ctx) error {
 	if err != nil {
 		return err
 	}
-	said, orders, err := s.store.OrdersSaid(c.Context(), room.id)
+	protocol, err := s.protocol(c.Context(), room.id)
 	if err != nil {
 		return err
 	}
+	return c.JSON(protocol)
+}
+
+// protocol is what was said of the steps of an office's orders.
+func (s *Server) protocol(ctx context.Context, office int64) (api.Protocol, error) {
 	protocol := api.Protocol{Orders: []api.ProtocolOrder{}, Said: []api.OrderSaid{}}
+	said, orders, err := s.store.OrdersSaid(ctx, office)
+	if err != nil {
+		return protocol, err
+	}
 	told := map[int64]*api.Order{}
 	for _, one := range said {
 		if told[one.Order] == nil {
 			kept := orders[one.Order]
 			told[one.Order] = &api.Order{}
 			if err := json.Unmarshal(kept.Told, told[one.Order]); err != nil {
-				return err
+				return protocol, err
 			}
 			p := api.ProtocolOrder{ID: kept.ID, Evening: kept.ID, Revision: kept.Revision, Back: kept.Way == "back", Author: kept.Author, At: kept.At, Told: told[one.Order].Told, Steps: len(told[one.Order].Steps)}
 			if kept.Evening != nil {
@@ -123,7 +132,7 @@ func (s *Server) orderProtocol(c fiber.Ctx) error {
 		}
 		protocol.Said = append(protocol.Said, saidView(one, told[one.Order]))
 	}
-	return c.JSON(protocol)
+	return protocol, nil
 }
 
 // keptRun is an order with its steps, as it was read last.
@@ -465,6 +474,7 @@ func (s *Server) orderTick(c fiber.Ctx) error {
 	if err != nil {
 		return err
 	}
+	s.orderMoved(room.id, moved{kept.Revision, name, len(ticks), done, len(run.Steps)})
 	if s.field.ByHand != nil && run.Sets(tick.Step) {
 		if at, err := run.After(done); err == nil {
 			s.field.ByHand(room.id, step.Device, at)

@@ -45,7 +45,7 @@ func (s *Server) peopleTold(c fiber.Ctx, office int64, link string) error {
 		role := person.Everywhere
 		if office != 0 {
 			role = person.In[office]
-			if person.Role(office) == people.Nobody && asker.role(0) < people.Keeper {
+			if person.Role(office) == people.Nobody && !asker.role(0).May(people.Keeper) {
 				continue // of no concern to who keeps this office alone
 			}
 		}

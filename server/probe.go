@@ -28,7 +28,7 @@ func (s *Server) bearer(c fiber.Ctx) (*store.Token, *room, error) {
 		return nil, nil, fiber.NewError(fiber.StatusUnauthorized, "this token is not known here, or somebody ended it: the view Round makes another")
 	case token.Ended():
 		return nil, nil, endedToken(token)
-	case token.Role != people.Nobody && token.Role < people.Carrier, whoAsks(c).person != nil && whoAsks(c).person.Role(token.Office) < people.Carrier:
+	case token.Role != people.Nobody && !token.Role.May(people.Carrier), whoAsks(c).person != nil && !whoAsks(c).person.Role(token.Office).May(people.Carrier):
 		return nil, nil, fiber.NewError(fiber.StatusForbidden, "this token is for somebody who only looks or plans: reporting tests takes a carrier")
 	}
 	room, err := s.roomOf(c.Context(), token.Office)
@@ -204,7 +204,7 @@ func (s *Server) makeToken(c fiber.Ctx) error {
 			return bad("scope", "%s", err)
 		}
 	}
-	if role > asker.role(room.id) {
+	if !role.Within(asker.role(room.id)) {
 		return fiber.NewError(fiber.StatusForbidden, fmt.Sprintf("a token may no more than you: you are a %s here", asker.role(room.id)))
 	}
 	person := int64(0)

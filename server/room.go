@@ -9,6 +9,7 @@ import (
 	"errors"
 	"fmt"
 	"sync"
+	"sync/atomic"
 	"time"
 
 	"github.com/gofiber/fiber/v3"
@@ -38,6 +39,8 @@ type room struct {
 	took  prometheus.Observer // seconds that working the office out took
 	turn  chan struct{}       // holds one token: whoever has it may write
 
+	asked atomic.Int64 // when somebody asked for it last, in nanoseconds since 1970
+
 	mu       sync.Mutex
 	loaded   bool
 	gone     bool
@@ -62,6 +65,7 @@ const atMost = 10 * time.Second
 func newRoom(id int64, s *store.Store, took prometheus.Observer) *room {
 	one := &room{id: id, store: s, took: took, turn: make(chan struct{}, 1)}
 	one.turn <- struct{}{}
+	one.asked.Store(time.Now().UnixNano())
 	return one
 }
 
@@ -134,6 +138,27 @@ func (r *room) forget() {
 	r.mu.Lock()
 	defer r.mu.Unlock()
 	r.loaded = false
+}
+
+// rest lets go of what is in memory of an office that nobody watches and nobody asked for since
+// a time; whether it did.
+func (r *room) rest(since time.Time) bool {
+	if r.asked.Load() > since.UnixNano() {
+		return false
+	}
+	select {
+	case <-r.turn: // who writes has it
+	default:
+		return false
+	}
+	defer r.give()
+	r.mu.Lock()
+	defer r.mu.Unlock()
+	if !r.loaded || len(r.watchers) > 0 || r.asked.Load() > since.UnixNano() {
+		return false
+	}
+	r.loaded, r.shown = false, nil
+	return true
 }
 
 // forgotten says whether somebody watches an office that is not in memory.

@@ -23,6 +23,7 @@ import (
 	"strconv"
 	"strings"
 	"sync"
+	"sync/atomic"
 	"time"
 
 	"github.com/gofiber/fiber/v3"
@@ -62,6 +63,10 @@ type Server struct {
 	failing    sync.Map // by office: the *failing of its round
 	roundTurns turns    // of those who have a round worked out
 
+	idle    atomic.Int64        // nanoseconds after which an office that nobody looks at is let go of
+	out     atomic.Pointer[Out] // how words leave the house
+	sends   chan struct{}       // something is due
+	backups string              // where they are made by themselves, in a sentence; "" where none are
 	meters  meters
 	access  Access
 	intakes turns         // of those who have a file read
@@ -75,12 +80,14 @@ const bodyLimit = 4 << 20
 
 // New makes a server; it works until ctx ends.
 func New(ctx context.Context, s *store.Store, log *slog.Logger) *Server {
-	srv := &Server{store: s, log: log, stop: ctx, rooms: map[int64]*room{}, turns: make(turns, mostOrders), roundTurns: make(turns, mostRounds), intakes: make(turns, mostIntakes), guesses: make(turns, mostGuesses),
+	srv := &Server{store: s, log: log, stop: ctx, sends: make(chan struct{}, 1), rooms: map[int64]*room{}, turns: make(turns, mostOrders), roundTurns: make(turns, mostRounds), intakes: make(turns, mostIntakes), guesses: make(turns, mostGuesses),
 		orders:   newJobs("an order of this office is being worked out already: wait for it, or stop it"),
 		readings: newJobs("devices of this office are being read already: wait for that, or stop it"),
 		carrying: newJobs("a visit is being carried out already: wait for it, or stop it"),
 	}
 	srv.Admit(Access{})
+	srv.SpeakOut(Out{})
+	srv.RestAfter(15 * time.Minute)
 	srv.measure()
 	srv.app = fiber.New(fiber.Config{
 		AppName: "Klammer",
@@ -123,11 +130,20 @@ func New(ctx context.Context, s *store.Store, log *slog.Logger) *Server {
 // Serve answers on a listener until the server's context ends.
 func (s *Server) Serve(listener net.Listener) error {
 	mishap.Always(s.stop, s.log, "reading by the timer", s.readByThemselves)
+	mishap.Always(s.stop, s.log, "check-ups by the timer", s.checkByThemselves)
+	mishap.Always(s.stop, s.log, "words out of the house", s.sendNotices)
 	if !s.access.Accounts {
 		listener = neighbours{listener}
 	}
 	s.app.Server().ReadTimeout, s.app.Server().WriteTimeout = s.access.Patience, s.access.Patience
-	return s.app.Listener(listener, fiber.ListenConfig{DisableStartupMessage: true, GracefulContext: s.stop, ShutdownTimeout: 3 * time.Second})
+	// Who is told to stop before he has begun to listen would listen for ever: the framework ends
+	// what it has begun, and nothing else.
+	defer context.AfterFunc(s.stop, func() { _ = listener.Close() })()
+	err := s.app.Listener(listener, fiber.ListenConfig{DisableStartupMessage: true, GracefulContext: s.stop, ShutdownTimeout: 3 * time.Second})
+	if s.stop.Err() != nil && errors.Is(err, net.ErrClosed) {
+		return nil
+	}
+	return err
 }
 
 // listen hears of edits that other servers on the database make. When the
@@ -225,6 +241,7 @@ func (s *Server) roomAt(c fiber.Ctx, id int64) (*room, error) {
 // [Server.roomAt].
 func (s *Server) roomOf(ctx context.Context, id int64) (*room, error) {
 	if room := s.known(id); room != nil {
+		room.asked.Store(time.Now().UnixNano())
 		return room, nil
 	}
 	s.mu.Lock()

@@ -111,6 +111,7 @@ func (s *Server) sweep() {
 		case <-ticker.C:
 			s.endOver()
 			s.revive()
+			s.rest()
 		}
 	}
 }
@@ -127,6 +128,27 @@ func (s *Server) endOver() {
 	noSessions, noTokens, err := s.store.Over(ctx, sessions, tokens)
 	if err == nil { // a database that is away ends nothing
 		s.streams.end(api.Somebody{Sessions: noSessions, Tokens: noTokens})
+	}
+}
+
+// RestAfter says after how long an office that nobody watches or asks for is let go of: it is
+// read again when somebody does.
+func (s *Server) RestAfter(idle time.Duration) { s.idle.Store(int64(idle)) }
+
+// rest lets go of offices that nobody looks at: memory goes by those in use, not by all that
+// there are.
+func (s *Server) rest() {
+	since := time.Now().Add(-time.Duration(s.idle.Load()))
+	s.mu.Lock()
+	all := slices.Collect(maps.Values(s.rooms))
+	s.mu.Unlock()
+	for _, room := range all {
+		if s.orders.now(room.id) != nil || s.readings.now(room.id) != nil || s.carrying.now(room.id) != nil || !room.rest(since) {
+			continue
+		}
+		s.runs.Delete(room.id)
+		s.rounds.Delete(room.id)
+		s.failing.Delete(room.id)
 	}
 }
 
@@ -163,7 +185,7 @@ func (s *Server) stopOf(person int64) {
 	if err != nil {
 		return
 	}
-	may := func(office int64) bool { return one != nil && one.Role(office) >= people.Carrier }
+	may := func(office int64) bool { return one != nil && one.Role(office).May(people.Carrier) }
 	for _, all := range []*jobs{s.readings, s.carrying} {
 		all.each(func(office int64, job *job) {
 			if job.person == person && !may(office) {

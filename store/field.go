@@ -27,8 +27,8 @@ func (s *Store) Credentials(ctx context.Context, office int64) ([]Credential, er
 
 // PutCredential keeps one, sealed with the key of an id.
 func (s *Store) PutCredential(ctx context.Context, office int64, credential Credential, sealed []byte, key string) error {
-	_, err := s.pool.Exec(ctx, `INSERT INTO credentials (office_id, name, about, sealed, key_id, author) VALUES ($1, $2, $3, $4, $5, $6)
-		ON CONFLICT (office_id, name) DO UPDATE SET about = $3, sealed = $4, key_id = $5, author = $6, made_at = now()`, office, credential.Name, credential.About, sealed, key, credential.Author)
+	_, err := s.pool.Exec(ctx, `INSERT INTO credentials (office_id, name, about, sealed, key_id, author) VALUES (@office, @name, @about, @sealed, @key, @author)
+		ON CONFLICT (office_id, name) DO UPDATE SET about = @about, sealed = @sealed, key_id = @key, author = @author, made_at = now()`, pgx.NamedArgs{"office": office, "name": credential.Name, "about": credential.About, "sealed": sealed, "key": key, "author": credential.Author})
 	return err
 }
 
@@ -41,7 +41,7 @@ func (s *Store) Sealed(ctx context.Context, office int64, name string) (sealed [
 	return sealed, key, err
 }
 
-// Reseal seals all credentials anew, in one transaction: of those that the old key has
+// Reseal seals all credentials, and what signs webhooks (notice/ID by name), anew, in one transaction: of those that the old key has
 // sealed; it gives how many.
 func (s *Store) Reseal(ctx context.Context, old, next string, again func(office int64, name string, sealed []byte) ([]byte, error)) (n int, err error) {
 	err = pgx.BeginFunc(ctx, s.pool, func(tx pgx.Tx) error {
@@ -63,11 +63,27 @@ func (s *Store) Reseal(ctx context.Context, old, next string, again func(office 
 			if err != nil {
 				return err
 			}
-			if _, err := tx.Exec(ctx, "UPDATE credentials SET sealed = $3, key_id = $4 WHERE office_id = $1 AND name = $2", other.Office, other.Name, sealed, next); err != nil {
+			if _, err := tx.Exec(ctx, "UPDATE credentials SET sealed = @sealed, key_id = @next WHERE office_id = @office AND name = @name", pgx.NamedArgs{"office": other.Office, "name": other.Name, "sealed": sealed, "next": next}); err != nil {
 				return err
 			}
 		}
 		n = len(all)
+		if rows, err = tx.Query(ctx, "SELECT office_id, 'notice/' || id, sealed FROM notice_to WHERE key_id = $1 FOR UPDATE", old); err != nil {
+			return err
+		}
+		if all, err = pgx.CollectRows(rows, pgx.RowToStructByPos[one]); err != nil {
+			return err
+		}
+		for _, other := range all {
+			sealed, err := again(other.Office, other.Name, other.Sealed)
+			if err != nil {
+				return err
+			}
+			if _, err := tx.Exec(ctx, "UPDATE notice_to SET sealed = @sealed, key_id = @next WHERE 'notice/' || id = @name", pgx.NamedArgs{"name": other.Name, "sealed": sealed, "next": next}); err != nil {
+				return err
+			}
+		}
+		n += len(all)
 		return nil
 	})
 	return n, err
@@ -127,9 +143,9 @@ type Learnt struct {
 func (s *Store) KeepReading(ctx context.Context, office int64, reading Reading, learnt Learnt) error {
 	found, cards, drift := learnt.Found, learnt.Cards, learnt.Drift
 	return pgx.BeginFunc(ctx, s.pool, func(tx pgx.Tx) error {
-		_, err := tx.Exec(ctx, `INSERT INTO reading (office_id, device, source, told, why) VALUES ($1, $2, $3, $4, $5)
-			ON CONFLICT (office_id, device) DO UPDATE SET source = $3, told = COALESCE($4, reading.told), why = $5, made_at = now()`,
-			office, reading.Device, reading.Source, reading.Told, reading.Why)
+		_, err := tx.Exec(ctx, `INSERT INTO reading (office_id, device, source, told, why) VALUES (@office, @device, @source, @told, @why)
+			ON CONFLICT (office_id, device) DO UPDATE SET source = @source, told = COALESCE(@told, reading.told), why = @why, made_at = now()`,
+			pgx.NamedArgs{"office": office, "device": reading.Device, "source": reading.Source, "told": reading.Told, "why": reading.Why})
 		if err != nil || reading.Told == nil {
 			return err
 		}
@@ -142,17 +158,17 @@ func (s *Store) KeepReading(ctx context.Context, office int64, reading Reading, 
 		for i, card := range cards {
 			ports[i], vids[i], macs[i] = card.Port, card.VID, card.MAC
 		}
-		if _, err := tx.Exec(ctx, `DELETE FROM learnt WHERE office_id = $1 AND device = $2 AND NOT EXISTS
-			(SELECT 1 FROM unnest($3::text[], $4::int[], $5::macaddr[]) AS c (port, vid, mac) WHERE c.port = learnt.port AND c.vid = learnt.vid AND c.mac = learnt.mac)`,
-			office, reading.Device, ports, vids, macs); err != nil {
+		if _, err := tx.Exec(ctx, `DELETE FROM learnt WHERE office_id = @office AND device = @device AND NOT EXISTS
+			(SELECT 1 FROM unnest(@ports::text[], @vids::int[], @macs::macaddr[]) AS c (port, vid, mac) WHERE c.port = learnt.port AND c.vid = learnt.vid AND c.mac = learnt.mac)`,
+			pgx.NamedArgs{"office": office, "device": reading.Device, "ports": ports, "vids": vids, "macs": macs}); err != nil {
 			return err
 		}
 		if _, err := tx.Exec(ctx, `INSERT INTO learnt (office_id, device, port, vid, mac)
-			SELECT DISTINCT $1::bigint, $2, c.port, c.vid, c.mac FROM unnest($3::text[], $4::int[], $5::macaddr[]) AS c (port, vid, mac)
-			ON CONFLICT (office_id, device, port, vid, mac) DO UPDATE SET seen_at = now()`, office, reading.Device, ports, vids, macs); err != nil {
+			SELECT DISTINCT @office::bigint, @device, c.port, c.vid, c.mac FROM unnest(@ports::text[], @vids::int[], @macs::macaddr[]) AS c (port, vid, mac)
+			ON CONFLICT (office_id, device, port, vid, mac) DO UPDATE SET seen_at = now()`, pgx.NamedArgs{"office": office, "device": reading.Device, "ports": ports, "vids": vids, "macs": macs}); err != nil {
 			return err
 		}
-		_, err = tx.Exec(ctx, "INSERT INTO drift (office_id, device, said) SELECT $1, $2, unnest($3::text[])", office, reading.Device, drift)
+		_, err = tx.Exec(ctx, "INSERT INTO drift (office_id, device, said) SELECT @office, @device, unnest(@drift::text[])", pgx.NamedArgs{"office": office, "device": reading.Device, "drift": drift})
 		return err
 	})
 }

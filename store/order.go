@@ -129,7 +129,7 @@ func timeOrNull(at time.Time) *time.Time {
 }
 
 func say(ctx context.Context, tx pgx.Tx, said OrderSaid) error {
-	_, err := tx.Exec(ctx, "INSERT INTO order_said (order_id, step, said, words, by_device, author, said_at) VALUES ($1, $2, $3, $4, $5, $6, COALESCE($7, now()))", said.Order, said.Step, said.Said, said.Words, said.ByDevice, said.Author, timeOrNull(said.At))
+	_, err := tx.Exec(ctx, "INSERT INTO order_said (order_id, step, said, words, by_device, author, said_at) VALUES (@order, @step, @said, @words, @byDevice, @author, COALESCE(@at, now()))", pgx.NamedArgs{"order": said.Order, "step": said.Step, "said": said.Said, "words": said.Words, "byDevice": said.ByDevice, "author": said.Author, "at": timeOrNull(said.At)})
 	return err
 }
 
@@ -191,7 +191,7 @@ func (s *Store) TickOrder(ctx context.Context, office int64, said OrderSaid, dev
 			return fmt.Errorf("%w: %d steps are done", order.ErrMoved, done)
 		}
 		if on {
-			_, err = tx.Exec(ctx, "INSERT INTO order_tick (order_id, step, author, made_at) VALUES ($1, $2, $3, COALESCE($4, now()))", said.Order, said.Step, said.Author, timeOrNull(said.At))
+			_, err = tx.Exec(ctx, "INSERT INTO order_tick (order_id, step, author, made_at) VALUES (@order, @step, @author, COALESCE(@at, now()))", pgx.NamedArgs{"order": said.Order, "step": said.Step, "author": said.Author, "at": timeOrNull(said.At)})
 		} else {
 			_, err = tx.Exec(ctx, "DELETE FROM order_tick WHERE order_id = $1 AND step = $2", said.Order, said.Step)
 		}
@@ -217,8 +217,8 @@ func (s *Store) Hold(ctx context.Context, office, id int64, holder string) (held
 		if _, err := tx.Exec(ctx, "SELECT 1 FROM office WHERE id = $1 FOR UPDATE", office); err != nil { // as who makes another order does
 			return err
 		}
-		tag, err := tx.Exec(ctx, `INSERT INTO carrying AS c (office_id, holder) SELECT office_id, $2 FROM work_order WHERE id = $4 AND office_id = $1 AND ended_at IS NULL
-			ON CONFLICT (office_id) DO UPDATE SET holder = $2, beat = now() WHERE c.holder = $2 OR c.beat < now() - $3::interval`, office, holder, heldFor, id)
+		tag, err := tx.Exec(ctx, `INSERT INTO carrying AS c (office_id, holder) SELECT office_id, @holder FROM work_order WHERE id = @id AND office_id = @office AND ended_at IS NULL
+			ON CONFLICT (office_id) DO UPDATE SET holder = @holder, beat = now() WHERE c.holder = @holder OR c.beat < now() - @heldFor::interval`, pgx.NamedArgs{"office": office, "holder": holder, "heldFor": heldFor, "id": id})
 		held = err == nil && tag.RowsAffected() > 0
 		return err
 	})

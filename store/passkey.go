@@ -26,7 +26,7 @@ const ceremonyFor = 5 * time.Minute
 func (s *Store) Ask(ctx context.Context, person int64, data []byte) (string, error) {
 	secret, hash := people.Secret("")
 	_, err := s.pool.Exec(ctx, `WITH old AS (DELETE FROM ceremony WHERE expires_at < now() OR hash IN (SELECT hash FROM ceremony ORDER BY expires_at DESC OFFSET 2000))
-		INSERT INTO ceremony (hash, person_id, data, expires_at) VALUES ($1, NULLIF($2::bigint, 0), $3, now() + $4)`, hash, person, data, ceremonyFor)
+		INSERT INTO ceremony (hash, person_id, data, expires_at) VALUES (@hash, NULLIF(@person::bigint, 0), @data, now() + @ceremonyFor)`, pgx.NamedArgs{"hash": hash, "person": person, "data": data, "ceremonyFor": ceremonyFor})
 	return secret, err
 }
 
@@ -58,7 +58,7 @@ var ErrPasskeys = errors.New("too many passkeys")
 // KeepPasskey keeps a new one.
 func (s *Store) KeepPasskey(ctx context.Context, person int64, credential, data []byte, name string) error {
 	tag, err := s.pool.Exec(ctx, `INSERT INTO passkey (person_id, credential, data, name)
-		SELECT $1, $2, $3, $4 WHERE (SELECT count(*) FROM passkey WHERE person_id = $1) < $5`, person, credential, data, name, mostPasskeys)
+		SELECT @person, @credential, @data, @name WHERE (SELECT count(*) FROM passkey WHERE person_id = @person) < @mostPasskeys`, pgx.NamedArgs{"person": person, "credential": credential, "data": data, "name": name, "mostPasskeys": mostPasskeys})
 	if err == nil && tag.RowsAffected() == 0 {
 		err = ErrPasskeys
 	}

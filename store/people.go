@@ -23,7 +23,7 @@ type Person struct {
 }
 
 // Role is what somebody may do with an office; 0 asks for what he may everywhere.
-func (p *Person) Role(office int64) people.Role { return max(p.Everywhere, p.In[office]) }
+func (p *Person) Role(office int64) people.Role { return p.Everywhere.Or(p.In[office]) }
 
 // Session is somebody who is in.
 type Session struct {
@@ -185,7 +185,7 @@ func (s *Store) Join(ctx context.Context, secret, name, hash string) (person int
 		if err != nil {
 			return err
 		}
-		_, err = tx.Exec(ctx, "INSERT INTO membership (person_id, office_id, role) VALUES ($1, $2, $3)", person, office, role)
+		_, err = tx.Exec(ctx, "INSERT INTO membership (person_id, office_id, role) VALUES (@person, @office, @role)", pgx.NamedArgs{"person": person, "office": office, "role": role})
 		return err
 	})
 	return person, err
@@ -214,7 +214,7 @@ func (s *Store) SetRole(ctx context.Context, person, office int64, role people.R
 			return err
 		}
 		if role != people.Nobody {
-			if _, err := tx.Exec(ctx, "INSERT INTO membership (person_id, office_id, role) VALUES ($1, NULLIF($2::bigint, 0), $3)", person, office, int(role)); err != nil {
+			if _, err := tx.Exec(ctx, "INSERT INTO membership (person_id, office_id, role) VALUES (@person, NULLIF(@office::bigint, 0), @role)", pgx.NamedArgs{"person": person, "office": office, "role": int(role)}); err != nil {
 				return err
 			}
 		}
@@ -229,8 +229,8 @@ func (s *Store) SetRole(ctx context.Context, person, office int64, role people.R
 
 // Give gives a person a role in an office, beside what he has.
 func (s *Store) Give(ctx context.Context, person, office int64, role people.Role) error {
-	_, err := s.pool.Exec(ctx, `INSERT INTO membership (person_id, office_id, role) VALUES ($1, $2, $3)
-		ON CONFLICT (person_id, office_id) DO UPDATE SET role = $3`, person, office, int(role))
+	_, err := s.pool.Exec(ctx, `INSERT INTO membership (person_id, office_id, role) VALUES (@person, @office, @role)
+		ON CONFLICT (person_id, office_id) DO UPDATE SET role = @role`, pgx.NamedArgs{"person": person, "office": office, "role": int(role)})
 	return err
 }
 
@@ -298,8 +298,8 @@ func (s *Store) SetPassword(ctx context.Context, person int64, hash string, but 
 // Begin begins a session, and gives its secret.
 func (s *Store) Begin(ctx context.Context, person int64, about string) (string, error) {
 	secret, hash := people.Secret("")
-	_, err := s.pool.Exec(ctx, `WITH old AS (DELETE FROM session WHERE expires_at < now() OR seen_at < now() - $5::interval)
-		INSERT INTO session (person_id, hash, about, expires_at) VALUES ($1, $2, $3, now() + $4)`, person, hash, about, SessionMost, SessionIdle)
+	_, err := s.pool.Exec(ctx, `WITH old AS (DELETE FROM session WHERE expires_at < now() OR seen_at < now() - @sessionIdle::interval)
+		INSERT INTO session (person_id, hash, about, expires_at) VALUES (@person, @hash, @about, now() + @sessionMost)`, pgx.NamedArgs{"person": person, "hash": hash, "about": about, "sessionMost": SessionMost, "sessionIdle": SessionIdle})
 	return secret, err
 }
 
@@ -343,16 +343,16 @@ func (s *Store) Sessions(ctx context.Context, person int64) ([]Session, error) {
 // Over says which of some sessions, and of some tokens, ended.
 func (s *Store) Over(ctx context.Context, sessions, tokens []int64) (noSessions, noTokens []int64, err error) {
 	err = s.pool.QueryRow(ctx, `SELECT
-		ARRAY(SELECT unnest($1::bigint[]) EXCEPT SELECT id FROM session WHERE id = ANY ($1) AND expires_at > now() AND seen_at > now() - $3::interval),
-		ARRAY(SELECT unnest($2::bigint[]) EXCEPT SELECT id FROM token WHERE id = ANY ($2) AND expires_at > now() AND (person_id IS NULL
+		ARRAY(SELECT unnest(@sessions::bigint[]) EXCEPT SELECT id FROM session WHERE id = ANY (@sessions) AND expires_at > now() AND seen_at > now() - @sessionIdle::interval),
+		ARRAY(SELECT unnest(@tokens::bigint[]) EXCEPT SELECT id FROM token WHERE id = ANY (@tokens) AND expires_at > now() AND (person_id IS NULL
 			OR EXISTS (SELECT FROM membership m WHERE m.person_id = token.person_id AND (m.office_id IS NULL OR m.office_id = token.office_id))))`,
-		sessions, tokens, SessionIdle).Scan(&noSessions, &noTokens)
+		pgx.NamedArgs{"sessions": sessions, "tokens": tokens, "sessionIdle": SessionIdle}).Scan(&noSessions, &noTokens)
 	return noSessions, noTokens, err
 }
 
 // End ends sessions of a person: one, or all but one where id is 0.
 func (s *Store) End(ctx context.Context, person, id, but int64) ([]int64, error) {
-	rows, err := s.pool.Query(ctx, "DELETE FROM session WHERE person_id = $1 AND (id = $2 OR $2 = 0 AND id <> $3) RETURNING id", person, id, but)
+	rows, err := s.pool.Query(ctx, "DELETE FROM session WHERE person_id = @person AND (id = @id OR @id = 0 AND id <> @but) RETURNING id", pgx.NamedArgs{"person": person, "id": id, "but": but})
 	if err != nil {
 		return nil, err
 	}
@@ -405,14 +405,14 @@ type Entry struct {
 
 // Record writes a line of the record; its number and time are made here, and office 0 is none.
 func (s *Store) Record(ctx context.Context, line Entry) error {
-	_, err := s.pool.Exec(ctx, "INSERT INTO record (who, what, office_id, about, address) VALUES ($1, $2, NULLIF($3::bigint, 0), $4, $5)", line.Who, line.What, line.Office, line.About, line.Address)
+	_, err := s.pool.Exec(ctx, "INSERT INTO record (who, what, office_id, about, address) VALUES (@who, @what, NULLIF(@office::bigint, 0), @about, @address)", pgx.NamedArgs{"who": line.Who, "what": line.What, "office": line.Office, "about": line.About, "address": line.Address})
 	return err
 }
 
 // Recorded is the newest lines before one, 0 for the end: of an office, or, for 0, all.
 func (s *Store) Recorded(ctx context.Context, office, before int64, most int) ([]Entry, error) {
 	rows, err := s.pool.Query(ctx, `SELECT id, at, who, what, office_id, about, address FROM record
-		WHERE ($1 = 0 OR office_id = $1) AND ($2 = 0 OR id < $2) ORDER BY id DESC LIMIT $3`, office, before, most)
+		WHERE (@office = 0 OR office_id = @office) AND (@before = 0 OR id < @before) ORDER BY id DESC LIMIT @most`, pgx.NamedArgs{"office": office, "before": before, "most": most})
 	if err != nil {
 		return nil, err
 	}
@@ -438,8 +438,8 @@ func (s *Store) Knows(ctx context.Context, secret string, person int64) (id int6
 // Know makes a browser known, with which a person signed in, and gives its secret.
 func (s *Store) Know(ctx context.Context, person int64) (string, error) {
 	secret, hash := people.Secret("")
-	_, err := s.pool.Exec(ctx, `WITH old AS (DELETE FROM known_browser WHERE person_id = $1 AND id NOT IN (SELECT id FROM known_browser WHERE person_id = $1 ORDER BY seen_at DESC LIMIT $3))
-		INSERT INTO known_browser (person_id, hash) VALUES ($1, $2)`, person, hash, mostBrowsers-1)
+	_, err := s.pool.Exec(ctx, `WITH old AS (DELETE FROM known_browser WHERE person_id = @person AND id NOT IN (SELECT id FROM known_browser WHERE person_id = @person ORDER BY seen_at DESC LIMIT @mostBrowsers))
+		INSERT INTO known_browser (person_id, hash) VALUES (@person, @hash)`, pgx.NamedArgs{"person": person, "hash": hash, "mostBrowsers": mostBrowsers - 1})
 	return secret, err
 }
 

@@ -40,7 +40,7 @@ const mostIdle = 1000
 // Idle keeps that a request came to nothing.
 func (s *Store) Idle(ctx context.Context, office int64, token string, asked []byte, revision int64) error {
 	return pgx.BeginFunc(ctx, s.pool, func(tx pgx.Tx) error {
-		if _, err := tx.Exec(ctx, "INSERT INTO idle_request (office_id, token, asked, revision) VALUES ($1, $2, $3, $4) ON CONFLICT DO NOTHING", office, token, asked, revision); err != nil {
+		if _, err := tx.Exec(ctx, "INSERT INTO idle_request (office_id, token, asked, revision) VALUES (@office, @token, @asked, @revision) ON CONFLICT DO NOTHING", pgx.NamedArgs{"office": office, "token": token, "asked": asked, "revision": revision}); err != nil {
 			return err
 		}
 		_, err := tx.Exec(ctx, `DELETE FROM idle_request WHERE office_id = $1 AND made_at < (SELECT made_at FROM idle_request WHERE office_id = $1 ORDER BY made_at DESC OFFSET $2 LIMIT 1)`, office, mostIdle)

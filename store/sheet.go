@@ -35,11 +35,11 @@ func (s *Store) SetTick(ctx context.Context, id int64, device string, tick Tick,
 	var err error
 	switch {
 	case on:
-		_, err = s.pool.Exec(ctx, "INSERT INTO sheet_tick (office_id, device, step, author) VALUES ($1, $2, $3, $4) ON CONFLICT DO NOTHING", id, device, tick.Step, tick.Author)
+		_, err = s.pool.Exec(ctx, "INSERT INTO sheet_tick (office_id, device, step, author) VALUES (@id, @device, @step, @author) ON CONFLICT DO NOTHING", pgx.NamedArgs{"id": id, "device": device, "step": tick.Step, "author": tick.Author})
 	case tick.Step == "":
 		_, err = s.pool.Exec(ctx, "DELETE FROM sheet_tick WHERE office_id = $1 AND device = $2", id, device)
 	default:
-		_, err = s.pool.Exec(ctx, "DELETE FROM sheet_tick WHERE office_id = $1 AND device = $2 AND step = $3", id, device, tick.Step)
+		_, err = s.pool.Exec(ctx, "DELETE FROM sheet_tick WHERE office_id = @id AND device = @device AND step = @step", pgx.NamedArgs{"id": id, "device": device, "step": tick.Step})
 	}
 	return err
 }
@@ -93,10 +93,8 @@ func addFound(ctx context.Context, db interface {
 func (s *Store) FoundOf(ctx context.Context, id int64, device string, max int) ([]Found, error) {
 	rows, err := s.pool.Query(
 		ctx,
-		"SELECT id, ports, shapes, vlans, how, author, made_at, routing FROM found WHERE office_id = $1 AND device = $2 ORDER BY id DESC LIMIT $3",
-		id,
-		device,
-		max,
+		"SELECT id, ports, shapes, vlans, how, author, made_at, routing FROM found WHERE office_id = @id AND device = @device ORDER BY id DESC LIMIT @max",
+		pgx.NamedArgs{"id": id, "device": device, "max": max},
 	)
 	if err != nil {
 		return nil, err

@@ -41,7 +41,7 @@ const mostTokens = 50
 func (s *Store) MakeToken(ctx context.Context, made Token, lasts time.Duration) (string, error) {
 	token, hash := people.Secret(TokenMark)
 	tag, err := s.pool.Exec(ctx, `INSERT INTO token (office_id, name, hash, scope, author, person_id, expires_at)
-		SELECT $1, $2, $3, $4, $5, NULLIF($6::bigint, 0), now() + $7 WHERE (SELECT count(*) FROM token WHERE office_id = $1) < $8`, made.Office, made.Name, hash, Scope(made.Role), made.Author, made.Person, lasts, mostTokens)
+		SELECT @office, @name, @hash, @role, @author, NULLIF(@person::bigint, 0), now() + @lasts WHERE (SELECT count(*) FROM token WHERE office_id = @office) < @mostTokens`, pgx.NamedArgs{"office": made.Office, "name": made.Name, "hash": hash, "role": Scope(made.Role), "author": made.Author, "person": made.Person, "lasts": lasts, "mostTokens": mostTokens})
 	if err == nil && tag.RowsAffected() == 0 {
 		err = ErrTokens
 	}

@@ -137,12 +137,15 @@ type timed struct {
 	every time.Duration // 0 for none
 	to    string
 	keep  int
+
+	failed func(error) // is told the first of several that fail one after the other
 }
 
 const timedName = "klammer-20060102-150405.backup"
 
 // run makes backups until ctx ends: the first where the newest is older than the timer.
 func (t *timed) run(ctx context.Context, url string, log *slog.Logger) {
+	failing := false
 	for {
 		wait := t.every
 		if all := t.all(); len(all) > 0 {
@@ -161,6 +164,10 @@ func (t *timed) run(ctx context.Context, url string, log *slog.Logger) {
 		if _, err := backup.Write(ctx, url, file); err != nil {
 			if ctx.Err() == nil {
 				log.Error("the backup by the timer failed", "error", err)
+				if t.failed != nil && !failing {
+					t.failed(err)
+				}
+				failing = true
 			}
 			select { // it is tried again soon
 			case <-ctx.Done():
@@ -169,6 +176,7 @@ func (t *timed) run(ctx context.Context, url string, log *slog.Logger) {
 			}
 			continue
 		}
+		failing = false
 		log.Info("a backup was made", "file", file)
 		if all := t.all(); len(all) > t.keep {
 			for _, old := range all[:len(all)-t.keep] {

@@ -57,6 +57,7 @@ func TestConfigurationLines(t *testing.T) {
 	}
 	_, err = server.SelfMade(filepath.Join(etc, "klammer.pem"), filepath.Join(etc, "klammer.key"), []string{"klammer.office"}, slog.New(slog.DiscardHandler))
 	require.NoError(t, err)
+	require.NoError(t, os.WriteFile(filepath.Join(etc, "mail-password"), []byte("hush\n"), 0o600))
 	text, err := os.ReadFile("../../packaging/klammer.toml")
 	require.NoError(t, err)
 	there := strings.NewReplacer("/etc/klammer", etc, "/var/lib/klammer", lib, "/usr/share/doc/klammer", "../../demo", ":8080", ":0", ":9180", ":0").Replace(string(text))
@@ -67,6 +68,7 @@ func TestConfigurationLines(t *testing.T) {
 		"cert":            "name both, with --cert and --key",
 		"key":             "name both, with --cert and --key",
 		"trusted-proxies": "start with --accounts, too",
+		"mail-server":     "--mail-from",
 		"stand-ins":       "there is no office to play yet: name one with --load",
 	}
 	type trial struct {

@@ -67,6 +67,7 @@ Offices are kept in PostgreSQL: a private server that is started in the folder
 	cmd.Flags().DurationVar(&with.backups.every, "backup-every", 0, "make a backup by itself that often, as 24h; 0 for never")
 	cmd.Flags().StringVar(&with.backups.to, "backup-to", "", "the folder of those backups")
 	cmd.Flags().IntVar(&with.backups.keep, "backup-keep", 14, "how many of them are kept")
+	with.outward.flags(cmd)
 	cmd.Flags().StringVar(&config, "config", "", "a file with the words below, in TOML; each is KLAMMER_… in the environment too, as KLAMMER_BACKUP_TO")
 	cmd.Flags().StringVar(&with.database, "database-url", "", "the address of a database of your own, instead of a private one; better in the file or the environment, as it has a password")
 	cmd.Flags().StringVar(&with.metrics, "metrics", "", "a loopback address for what the server measures of itself, as 127.0.0.1:9180 (Prometheus)")
@@ -121,6 +122,7 @@ type serving struct {
 	accounts                                    bool
 	proxies                                     []string
 	backups                                     timed
+	outward                                     outward
 	metrics, database                           string
 	json                                        bool // the log
 }
@@ -260,16 +262,23 @@ func serve(ctx context.Context, cmd *cobra.Command, with serving) error {
 			}
 		}
 	}
+	srv := server.New(ctx, st, log)
+	srv.SpeakTo(to)
+	spoken, err := with.outward.out()
+	if err != nil {
+		return err
+	}
+	srv.SpeakOut(spoken)
 	if with.backups.every > 0 {
 		kept := make(chan struct{})
+		with.backups.failed = srv.BackupFailed
 		mishap.Go(log, "backups by the timer", func() {
 			defer close(kept)
 			with.backups.run(ctx, url, log)
 		})
 		defer func() { end(); <-kept }()
+		srv.BackedUp(fmt.Sprintf("A backup is made every %s into %s on the server; the newest %d are kept.", with.backups.every, with.backups.to, with.backups.keep))
 	}
-	srv := server.New(ctx, st, log)
-	srv.SpeakTo(to)
 	if with.metrics != "" {
 		if err := measured(ctx, with.metrics, srv.Metrics()); err != nil {
 			return err

@@ -188,3 +188,29 @@ func TestTurns(t *testing.T) {
 	}
 	require.Equal(t, []string{"110 off rack 1", "undo: 110 off rack 1", "redo: 110 off rack 1", "undo: 110 off rack 1"}, says)
 }
+
+// TestTakeOverChosen: rules are one piece; where they were changed on both sides those that were
+// tried take the place of all of them. What nobody chose stays.
+func TestTakeOverChosen(t *testing.T) {
+	reads := func(rules, port string) *office.Office {
+		f, err := notation.Read("x", "vlan 10 desks net 10.0.10.0/24\nvlan 20 tills net 10.0.20.0/24\ndevice g firewall\n  ports 1-2\n  address 10 10.0.10.1/24 on 1\n  address 20 10.0.20.1/24 on 1\n"+rules+"  2: "+port+"\n")
+		require.NoError(t, err)
+		return f.Office
+	}
+	rule := func(text string) string { return "  " + text + "\n" }
+	then := reads(rule("allow vlan 10 to outside"), "10")
+	tried := reads(rule("deny vlan 20 to vlan 10")+rule("allow vlan 10 to outside"), "20")
+	now := reads(rule("allow vlan 10 to outside")+rule("allow vlan 10 to vlan 20 ping"), "10")
+	pieces, err := history.Tried(now, then, tried)
+	require.NoError(t, err)
+	require.Len(t, pieces, 2)
+	for _, piece := range pieces {
+		require.Equal(t, piece.Key == "rules:g", piece.Clashes(), piece.Key)
+	}
+	o, _, err := history.TakeOver(now, then, tried, map[office.Key]bool{"rules:g": true})
+	require.NoError(t, err)
+	require.Equal(t, notation.Print(reads(rule("deny vlan 20 to vlan 10")+rule("allow vlan 10 to outside"), "10")), notation.Print(o))
+	o, _, err = history.TakeOver(now, then, tried, map[office.Key]bool{"port:g.2": true})
+	require.NoError(t, err)
+	require.Equal(t, notation.Print(reads(rule("allow vlan 10 to outside")+rule("allow vlan 10 to vlan 20 ping"), "20")), notation.Print(o))
+}

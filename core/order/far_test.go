@@ -39,10 +39,12 @@ func TestFar(t *testing.T) {
 		}
 		if x.far == "" {
 			require.Empty(t, o.Far, x.says)
+			require.NotContains(t, o.Summary(), "may be lost", x.says)
 			require.NotContains(t, told, "Somebody is at", x.says)
 			continue
 		}
 		require.Len(t, o.Far, 1, x.says)
+		require.Contains(t, o.Summary(), "1 device elsewhere may be lost", x.says)
 		require.Contains(t, o.Far[0], x.far, x.says)
 		require.Contains(t, told, x.told, x.says)
 	}

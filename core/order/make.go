@@ -330,7 +330,7 @@ func (p *problem) write(end *node) (*Order, error) {
 			}
 		}
 		st.After = writer.office
-		st.Told = told(before, writer.net)
+		st.Told = append(told(before, writer.net), node.sitting()...)
 		st.Back = backLines(node, before, writer.net)
 		st.Undo, st.Changes = node.undo(), node.changes()
 		out.Steps = append(out.Steps, st)
@@ -341,6 +341,19 @@ func (p *problem) write(end *node) (*Order, error) {
 	p.far(out, acts)
 	p.route(out, acts)
 	return out, nil
+}
+
+// sitting says which address the laptop has from a step on that sets the port that it is
+// plugged into otherwise; nothing where that stays as it is.
+func (n *node) sitting() []string {
+	if n.prev == nil || n.act.kind == Laptop {
+		return nil
+	}
+	at := n.world.at
+	if at.console || at.away || at.vid == n.prev.world.at.vid {
+		return nil
+	}
+	return []string{fmt.Sprintf("The laptop stays at %s %s, in VLAN %s from here%s.", n.world.office.Devices[at.dev].Name, at.port, n.world.net.Name(at.vid), n.world.address(at, n.act.dev))}
 }
 
 // where is where the operator is.

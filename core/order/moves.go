@@ -423,6 +423,9 @@ func (w *world) cables(each func(*trial) bool) {
 		if slices.ContainsFunc(one.refs, func(ref office.PortRef) bool { return !w.ready(ref) }) || slices.ContainsFunc(one.after, func(task *task) bool { return !w.tasks[task.at] }) {
 			continue
 		}
+		if slices.ContainsFunc(one.plugs, func(cable office.Cable) bool { return w.sitsAt(cable.A) || w.sitsAt(cable.B) }) {
+			continue // the laptop leaves first
+		}
 		if to := w.carry(one); to != nil && !each(&trial{act: act{kind: CableStep, dev: one.dev, page: one.page, text: one.text, task: one}, to: to}) {
 			return
 		}

@@ -478,19 +478,15 @@ func (p *problem) ends() {
 	}
 	dev := func(plug office.Plug) int { return p.was.net.Topo.DeviceIndex(plug.Port.Device) }
 	moved := map[string]bool{}
-	type wire struct { // who hangs behind one another is plugged in and moved with it
-		task  *task
-		names []string
+	type hop struct { // who hangs behind one another is plugged in and moved with it
+		from, to office.PortRef
+		names    []string
 	}
-	wires := map[[2]office.PortRef]*wire{}
-	wireOf := func(from office.PortRef, plug office.Plug) *wire {
-		way := [2]office.PortRef{from, plug.Port}
-		if wires[way] == nil {
-			wires[way] = &wire{task: p.add(&task{dev: dev(plug), kind: CableStep, page: "Plugs", refs: []office.PortRef{plug.Port}})}
-		}
-		wires[way].names = append(wires[way].names, plug.Name)
-		return wires[way]
+	type wire struct { // one act: a hop, or those that change places
+		task *task
+		hops []*hop
 	}
+	var pairs [][2]office.Plug // of those that move: where each is, and where it goes
 	for _, plug := range b.Plugs {
 		if plug.Operator || at(a.Plugs, plug) {
 			continue
@@ -499,26 +495,84 @@ func (p *problem) ends() {
 			return x.Name == plug.Name && !x.Operator && !at(b.Plugs, x) && !moved[x.Name]
 		})
 		if k < 0 {
-			one := wireOf(office.PortRef{}, plug)
-			who := strings.Join(one.names, " and ")
-			one.task.text, one.task.undo = fmt.Sprintf("Plug %s into %s", who, portText(plug.Port)), fmt.Sprintf("Unplug %s from %s", who, portText(plug.Port))
-			one.task.lines, one.task.back = append(one.task.lines, notation.Thing(plug)), append(one.task.back, minus(plug))
+			pairs = append(pairs, [2]office.Plug{{}, plug})
 			continue
 		}
-		x := a.Plugs[k]
-		moved[x.Name] = true
-		one := wireOf(x.Port, plug)
-		who := strings.Join(one.names, " and ")
-		one.task.text = fmt.Sprintf("Move %s from %s to %s", who, portText(x.Port), portText(plug.Port))
-		one.task.undo = fmt.Sprintf("Move %s from %s to %s", who, portText(plug.Port), portText(x.Port))
-		one.task.lines, one.task.back = append(one.task.lines, minus(x), notation.Thing(plug)), append(one.task.back, minus(plug), notation.Thing(x))
-		p.moves = append(p.moves, plugMove{one.task, p.terminalOf(a, x), p.terminalOf(b, plug)})
+		moved[plug.Name] = true
+		pairs = append(pairs, [2]office.Plug{a.Plugs[k], plug})
+	}
+	ring := changing(pairs)
+	wires := map[[2]office.PortRef]*wire{}
+	for _, pair := range pairs {
+		was, plug := pair[0], pair[1]
+		way := [2]office.PortRef{was.Port, plug.Port}
+		one := wires[way]
+		if one == nil && ring[was.Port] != (office.PortRef{}) {
+			one = wires[[2]office.PortRef{ring[was.Port]}]
+		}
+		if one == nil {
+			one = &wire{task: p.add(&task{dev: dev(plug), kind: CableStep, page: "Plugs"})}
+			if first := ring[was.Port]; first != (office.PortRef{}) {
+				wires[[2]office.PortRef{first}] = one
+			}
+		}
+		if wires[way] == nil {
+			wires[way] = one
+			one.hops = append(one.hops, &hop{from: was.Port, to: plug.Port})
+			one.task.refs = append(one.task.refs, plug.Port)
+		}
+		last := one.hops[slices.IndexFunc(one.hops, func(h *hop) bool { return h.from == was.Port && h.to == plug.Port })]
+		last.names = append(last.names, plug.Name)
+		var text, undo []string
+		for _, h := range one.hops {
+			who := strings.Join(h.names, " and ")
+			if h.from == (office.PortRef{}) {
+				text, undo = append(text, fmt.Sprintf("Plug %s into %s", who, portText(h.to))), append(undo, fmt.Sprintf("Unplug %s from %s", who, portText(h.to)))
+				continue
+			}
+			text, undo = append(text, fmt.Sprintf("Move %s from %s to %s", who, portText(h.from), portText(h.to))), append(undo, fmt.Sprintf("Move %s from %s to %s", who, portText(h.to), portText(h.from)))
+		}
+		one.task.text, one.task.undo = strings.Join(text, "; "), strings.Join(undo, "; ")
+		if was.Name != "" {
+			one.task.lines, one.task.back = append(one.task.lines, minus(was)), append(one.task.back, notation.Thing(was))
+			p.moves = append(p.moves, plugMove{one.task, p.terminalOf(a, was), p.terminalOf(b, plug)})
+		}
+		one.task.lines, one.task.back = append(one.task.lines, notation.Thing(plug)), append([]string{minus(plug)}, one.task.back...)
 	}
 	for _, plug := range a.Plugs {
 		if !plug.Operator && !at(b.Plugs, plug) && !moved[plug.Name] && p.plan.at[dev(plug)] >= 0 {
 			p.add(&task{dev: dev(plug), kind: CableStep, page: "Plugs", text: fmt.Sprintf("Unplug %s from %s", plug.Name, portText(plug.Port)), undo: fmt.Sprintf("Plug %s into %s", plug.Name, portText(plug.Port)), lines: []string{minus(plug)}, back: []string{notation.Thing(plug)}})
 		}
 	}
+}
+
+// changing finds the plugs that change places, two or more in a ring: by the port of each, the
+// first port of its ring. They move in one act, as no port takes what comes before what is there
+// has left.
+func changing(pairs [][2]office.Plug) map[office.PortRef]office.PortRef {
+	next := map[office.PortRef]office.PortRef{}
+	for _, pair := range pairs {
+		if pair[0].Name != "" {
+			next[pair[0].Port] = pair[1].Port
+		}
+	}
+	out := map[office.PortRef]office.PortRef{}
+	for _, pair := range pairs {
+		start := pair[0].Port
+		if pair[0].Name == "" || out[start] != (office.PortRef{}) {
+			continue
+		}
+		way := []office.PortRef{start}
+		for at, ok := next[start]; ok && !slices.Contains(way, at); at, ok = next[at] {
+			way = append(way, at)
+		}
+		if next[way[len(way)-1]] == start && len(way) > 1 {
+			for _, port := range way {
+				out[port] = start
+			}
+		}
+	}
+	return out
 }
 
 // plugMove is what is plugged in elsewhere on the way.

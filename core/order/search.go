@@ -476,6 +476,11 @@ func (n *node) onward() *node {
 	if node := n.standing(); node != nil {
 		return node
 	}
+	for _, from := range append([]*node{n}, walks...) {
+		if node := from.renamed(); node != nil {
+			return node
+		}
+	}
 	if len(n.world.problem.bad) > 0 { // something far away may have changed
 		clear(n.world.problem.bad)
 		if node := n.leave().anywhere(); node != nil {

@@ -1,9 +1,11 @@
 package order
 
 import (
+	"fmt"
 	"slices"
 	"strings"
 
+	"klammer/core/office"
 	"klammer/core/wording"
 )
 
@@ -120,4 +122,44 @@ func (n *node) asOne(act act, given []*task) *node {
 	}
 	one.task, one.given = both, given
 	return n.then(one, world)
+}
+
+// renamed is a page of ports and the device's management as one act, where the laptop sits at
+// the device's only way: an access point with one port, which is taken from VLAN 1 into that
+// of management. Its frames are untagged before and after, and what changes is the number by
+// which the device calls them; between the two pages it would answer nobody. Only a device set
+// by its inner ports, or an access point or host of which nobody said how it is set, is taken to
+// have them applied at once: on others the untagged VLAN of a port is a page of its own.
+func (n *node) renamed() *node {
+	world := n.world
+	i := world.at.dev
+	if world.at.console || world.at.away || world.left[i] == 0 || !world.reaches(i) {
+		return nil
+	}
+	device := world.office.Devices[i]
+	unsaid := device.Wording.Name == "" && (device.Kind == office.AccessPoint || device.Kind == office.Host)
+	if device.Wording.Name != office.ByInnerPort && !unsaid {
+		return nil
+	}
+	var manage *task
+	for _, task := range world.problem.tasks {
+		if task.dev == i && task.manage && world.due(task) {
+			manage = task
+		}
+	}
+	if manage == nil {
+		return nil
+	}
+	for at := level(levels - 1); at >= hush; at-- {
+		for _, st := range world.pages(i, at, nil) {
+			world.problem.tries++
+			one := n.asOne(act{dev: i, step: st}, []*task{manage})
+			if one == nil || !one.world.reaches(i) || !one.clean(n) || one.world.remaining() >= world.remaining() {
+				continue
+			}
+			one.act.text = fmt.Sprintf("%s; %s. Fill in both before they are applied: they are one way", st.Text, manage.text)
+			return one
+		}
+	}
+	return nil
 }

@@ -145,13 +145,19 @@ func (o *Order) Summary() string {
 		text += fmt.Sprintf("; %s out of reach and left as it is", count(n, "device"))
 	}
 	harm := o.Harm()
+	// That nobody is locked out holds for a far device only as long as each step on it does
+	// what it says: the headline does not say more than that.
+	far := ""
+	if n := len(o.Far); n > 0 {
+		far = " " + count(n, "device") + " elsewhere may be lost if a step goes wrong."
+	}
 	if n := len(o.Leaves); harm == nil && n > 0 {
-		return fmt.Sprintf("%s. On the way nobody is cut off and nobody is locked out; the plan itself takes from %s what works today.", text, count(n, "plug"))
+		return fmt.Sprintf("%s. On the way nobody is cut off and nobody is locked out; the plan itself takes from %s what works today.", text, count(n, "plug")) + far
 	}
 	if harm == nil {
-		return text + ". Nobody is cut off, nobody is locked out."
+		return text + ". Nobody is cut off, nobody is locked out." + far
 	}
-	return text + ". On the way: " + strings.Join(harm, "; ") + "."
+	return text + ". On the way: " + strings.Join(harm, "; ") + "." + far
 }
 
 // Harm says who suffers on the way, in words.

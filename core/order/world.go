@@ -390,6 +390,11 @@ func (w *world) plug() (plug office.Plug, ok bool) {
 	return plug, true
 }
 
+// sitsAt says whether the laptop is plugged into a port.
+func (w *world) sitsAt(ref office.PortRef) bool {
+	return !w.at.console && !w.at.away && w.office.Devices[w.at.dev].Name == ref.Device && w.at.port == ref.Port
+}
+
 // walk is the world with the operator elsewhere.
 func (w *world) walk(at spot) *world {
 	world := w.clone()
@@ -728,7 +733,8 @@ func (w *world) nearby(i int) []int {
 }
 
 // free lists the ports of a device that the laptop could go to, one a VLAN: those
-// that it is or was planned for first.
+// that it is or was planned for first. A device that has no port to spare, as an access
+// point with one, is set at that before its cable is plugged in.
 func (w *world) free(dev int) (out []spot) {
 	device := w.office.Devices[dev]
 	if device.Unaware() {
@@ -742,17 +748,31 @@ func (w *world) free(dev int) (out []spot) {
 			}
 		}
 	}
-	for _, cable := range w.problem.plan.net.Office.Cables { // what is to be cabled stays free for that
+	cabled := map[string]bool{} // what is to be cabled stays free for that
+	for _, cable := range w.problem.plan.net.Office.Cables {
 		for _, ref := range []office.PortRef{cable.A, cable.B} {
 			if ref.Device == device.Name {
-				taken[ref.Port] = true
+				cabled[ref.Port] = true
 			}
 		}
 	}
-	var at []int
+	var at, later []int // later: of a device with no cable yet, on the table, before it gets them
+	alone := true
 	for port := range device.Ports {
 		name := device.Ports[port].Name
-		if device.Ports[port].Kind != office.Physical || device.Ports[port].Bundle > 0 || taken[name] || len(w.net.Topo.LinksAt(dev, port)) > 0 {
+		if len(w.net.Topo.LinksAt(dev, port)) > 0 {
+			alone = false
+			continue
+		}
+		if device.Ports[port].Kind != office.Physical || device.Ports[port].Bundle > 0 || taken[name] {
+			continue
+		}
+		if cabled[name] {
+			// A member of a bundle may be held back as long as nobody answers it.
+			goal := w.problem.plan.net.Office.Devices[dev]
+			if to := goal.Port(name); to < 0 || goal.Ports[to].Bundle == 0 {
+				later = append(later, port)
+			}
 			continue
 		}
 		own := device.Name == w.problem.home.Port.Device && name == w.problem.home.Port.Port || device.Name == w.problem.laptop.Port.Device && name == w.problem.laptop.Port.Port
@@ -761,6 +781,9 @@ func (w *world) free(dev int) (out []spot) {
 		} else {
 			at = append(at, port)
 		}
+	}
+	if alone && len(at) == 0 {
+		at = later
 	}
 	var vids office.Set
 	for _, port := range at {

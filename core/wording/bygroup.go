@@ -37,7 +37,7 @@ var byGroup = kind{
 		for _, port := range device.logical() {
 			for vid := range state.Ports[port].Tagged.All() {
 				device.effort.Spend(20)
-				wire := fmt.Sprint(wireOf(state.Ports[port], vid))
+				wire := fmt.Sprintf("%d", wireOf(state.Ports[port], vid))
 				rows.Rows = append(rows.Rows, []string{device.list([]int{port}), group(vid), wire})
 			}
 		}

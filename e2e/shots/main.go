@@ -102,6 +102,40 @@ func failed(ctx context.Context) error {
 	return nil
 }
 
+// send has the page send a request.
+func send(ctx context.Context, method, path, body string) error {
+	_, err := chromedp.Run(ctx, chromedp.Evaluate[string](fmt.Sprintf(`fetch(%q, {method: %q, headers: {"Content-Type": "application/json"}, body: %q}).then(r => r.text())`, path, method, body), chromedp.EvalAwaitPromise))
+	return err
+}
+
+// storied has a few things happen, calls a revision something, and looks at the story.
+func storied(ctx context.Context) error {
+	for i, text := range []string{"rack 9: 120 because \\\"the X-ray is in repair\\\"", "use desk 110 [140 150]", "gate deny vlan 160 to vlan 150"} {
+		if err := send(ctx, "POST", "/api/offices/1/edits", fmt.Sprintf(`{"base":%d,"commands":[{"lines":["%s"]}]}`, i+1, text)); err != nil {
+			return err
+		}
+	}
+	if err := send(ctx, "PUT", "/api/offices/1/history/3/name", `{"name":"before the move"}`); err != nil {
+		return err
+	}
+	for step := range 6 {
+		if err := send(ctx, "PUT", "/api/offices/1/orders/ticks", fmt.Sprintf(`{"order":1,"step":%d,"on":true}`, step)); err != nil {
+			return err
+		}
+	}
+	return chromedp.Do(ctx, chromedp.Reload())
+}
+
+// told has somebody and something hear of the office.
+func told(ctx context.Context) error {
+	for _, body := range []string{`{"way":"mail","target":"robin@clinic.example","kinds":["drift","silent","checkup"],"daily":true}`, `{"way":"syslog","target":"udp://127.0.0.1:5514","kinds":["drift","silent","order"]}`} {
+		if err := send(ctx, "POST", "/api/offices/1/notices", body); err != nil {
+			return err
+		}
+	}
+	return chromedp.Do(ctx, chromedp.Reload())
+}
+
 // peopleIn makes accounts by links, and gives roles.
 func peopleIn(ctx context.Context) error {
 	const door = `document.getElementById("join-password") !== null`
@@ -153,17 +187,9 @@ const settled = `document.querySelector(".findings .mends") !== null`
 
 var shots = []shot{
 	{"board", "", nil, settled, ""},
-	{"board-dark", "", func(ctx context.Context) error { return stage.Dark(ctx) }, settled, ""},
-	{"cable", "", press("c"), `document.querySelector(".cable table") !== null`, ""},
-	{"bring", "", func(ctx context.Context) error {
-		if _, err := chromedp.Run(ctx, chromedp.Evaluate[any](fmt.Sprintf(`document.querySelector(%q)?.scrollIntoView()`, stage.Cell("annex.8", 150)))); err != nil {
-			return err
-		}
-		return line("bring imaging to annex.8")(ctx)
-	}, `(document.querySelector("#would")?.textContent ?? "").includes("Would change")`, ""},
 	{"ports", "/ports", nil, `document.querySelectorAll("#ports tbody tr").length > 10`, ""},
 	{"reach", "/reach?vlan=130", nil, `document.querySelector(".reach, [data-reach], main h1") !== null`, ""},
-	{"walk", "/walk?from=surgery 1 pc&to=office printer", nil, `document.querySelector(".way") !== null`, ""},
+	{"walk", "/walk?from=surgery 1 pc&to=office printer", func(ctx context.Context) error { return stage.Dark(ctx) }, `document.querySelector(".way") !== null`, ""},
 	{"talk", "/talk?from=rack.1&to=10.61.130.9&service=pictures", nil, `document.querySelector(".ways") !== null && document.querySelector(".wishes .mend") !== null`, ""},
 	{"plans", "/plans", nil, `document.querySelector("main h1") !== null`, ""},
 	{"register", "/register", nil, `document.querySelector("main h1") !== null`, ""},
@@ -175,7 +201,10 @@ var shots = []shot{
 	{"poster", "/poster", nil, `document.querySelector(".poster svg") !== null`, ""},
 	{"offices", "offices", nil, `document.querySelector("[data-office]") !== null`, ""},
 	{"people", "/people", peopleIn, `document.querySelectorAll(".people .record tr").length > 2`, "guarded"},
-	{"past", "/history", click("[data-revision='1'] button"), `document.querySelector("#then") !== null && document.querySelector("#board") !== null`, ""},
+	{"history", "/history", storied, `document.querySelector(".name") !== null`, ""},
+	{"checkup", "/checkup", func(ctx context.Context) error { return click("#check-now")(ctx) }, `document.querySelector("[data-checkup]") !== null`, ""},
+	{"handbook", "/handbook", nil, `document.querySelector("[data-handbook]")?.shadowRoot?.querySelector("#restore") !== null`, ""},
+	{"notices", "/notices", told, `document.querySelectorAll("[data-notice]").length === 2`, ""},
 }
 
 func main() {
@@ -288,7 +317,7 @@ func take(asked asked) error {
 		if err := stage.Shoot(ctx, filepath.Join(out, shot.name+".png")); err != nil {
 			return err
 		}
-		if shot.name == "board-dark" {
+		if shot.name == "walk" {
 			if err := stage.Dark(ctx); err != nil {
 				return err
 			}

@@ -160,13 +160,16 @@ func Browser(ctx context.Context) (context.Context, context.CancelFunc, error) {
 
 // Open goes to the program, says a name and waits for the board.
 func Open(ctx context.Context, url, name string) error {
-	return chromedp.Do(ctx,
+	if err := chromedp.Do(ctx,
 		chromedp.Navigate(url),
 		chromedp.WaitVisible("#name"),
 		chromedp.SendKeys("#name", name+kb.Enter),
 		chromedp.WaitNotPresent("#name"),
 		chromedp.WaitVisible("#board"),
-	)
+	); err != nil {
+		return err
+	}
+	return Until(ctx, `document.activeElement?.id === "board"`) // it is given the keys a moment later
 }
 
 // patience is how long something may take to show; KLAMMER_PATIENCE says another,

@@ -33,6 +33,9 @@
     round: () => import("./round/Round.svelte"),
     here: () => import("./round/Here.svelte"),
     poster: () => import("./poster/Poster.svelte"),
+    checkup: () => import("./checkup/Checkup.svelte"),
+    notices: () => import("./people/Notices.svelte"),
+    handbook: () => import("./handbook/Handbook.svelte"),
     history: () => import("./history/History.svelte"),
     compare: () => import("./offices/Compare.svelte"),
     people: () => import("./people/People.svelte"),
@@ -42,6 +45,7 @@
   const join = () => import("./people/Join.svelte");
   const signIn = () => import("./people/SignIn.svelte");
   const keysDialog = () => import("./shell/KeysDialog.svelte");
+  const tour = () => import("./shell/Tour.svelte");
   const nameDialog = () => import("./shell/NameDialog.svelte");
   onMount(() => {
     const later = setTimeout(() => Object.values(pages).forEach((load) => void load().catch(() => undefined)), 2500);
@@ -54,11 +58,6 @@
   const room = $derived(tall - 85);
   const low = $derived(panels.board > room - Math.min(240, 0.3 * tall) && panels.board <= room - Math.min(190, 0.3 * tall));
   const opened = $derived(id > 0 ? pages[view]() : null); // at once, while the office itself is on its way
-  let asked = $state({ keys: false, name: false }); // dialogs, once
-  $effect(() => {
-    if (panels.keys) asked.keys = true;
-    if (office.askName) asked.name = true;
-  });
 
   $effect(() => void office.open(id));
   office.onfound = () => {
@@ -148,8 +147,10 @@
   </div>
   <Notice />
   <Tip />
-  {#if asked.name}{@render loaded(nameDialog())}{/if}
-  {#if asked.keys}{@render loaded(keysDialog())}{/if}
+  <!-- Each is taken away when it closes: a modal that is told it has opened after it was closed opens itself again. -->
+  {#if office.askName}{@render loaded(nameDialog())}{/if}
+  {#if panels.tour}{@render loaded(tour())}{/if}
+  {#if panels.keys}{@render loaded(keysDialog())}{/if}
 </ThemeProvider>
 
 {#snippet loaded(part: Promise<{ default: Component }>)}

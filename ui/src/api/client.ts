@@ -22,6 +22,12 @@ export type Place = Schemas["ApiPlaceView"];
 export type OfficeSummary = Schemas["ApiOfficeSummary"];
 export type NewOffice = Schemas["ApiNewOffice"];
 export type Comparison = Schemas["ApiComparison"];
+export type Checkups = Schemas["ApiCheckupsView"];
+export type Checkup = Schemas["ApiCheckup"];
+export type Shelf = Schemas["ApiShelfView"];
+export type ShelfItem = Schemas["ApiShelfItem"];
+export type Notices = Schemas["ApiNoticesView"];
+export type Story = Schemas["ApiStory"];
 export type WalkAnswer = Schemas["ApiWalkView"];
 export type Walk = Schemas["ApiWalk"];
 export type Hop = Schemas["ApiHop"];
@@ -282,10 +288,13 @@ export const api = {
     body.take
       ? write((own, again, signal) => http.POST("/api/intake", { body: { ...body, id: own, again }, signal }), waiting, long)
       : ask((signal) => http.POST("/api/intake", { body, signal }), long),
-  takeover: async (id: number, from: number, waiting = () => {}) =>
+  tried: (id: number, from: number) =>
+    ask((signal) => http.GET("/api/offices/{id}/tried", { params: { ...at(id), query: { from } }, signal })),
+  takeover: async (id: number, from: number, chosen: { seen: number; keys: string[] }, waiting = () => {}) =>
     written(
       await write(
-        (own, again, signal) => http.POST("/api/offices/{id}/takeover", { params: at(id), body: { from, id: own, again }, signal }),
+        (own, again, signal) =>
+          http.POST("/api/offices/{id}/takeover", { params: at(id), body: { from, ...chosen, id: own, again }, signal }),
         waiting,
       ),
     ),
@@ -299,7 +308,54 @@ export const api = {
         signal,
       }),
     ),
-  compare: (id: number, query: { with: number } | { to: number }) =>
+  shelf: (id: number) => ask((signal) => http.GET("/api/offices/{id}/shelf", { params: at(id), signal })),
+  shelve: (id: number, body: Schemas["ApiShelfRequest"]) =>
+    ask((signal) => http.POST("/api/offices/{id}/shelf", { params: at(id), body, signal })),
+  followShelf: (id: number, body: Schemas["ApiShelfFollow"]) =>
+    ask((signal) => http.PUT("/api/offices/{id}/shelf/follow", { params: at(id), body, signal })),
+  unshelve: (id: number, name: string) =>
+    ask((signal) =>
+      http.DELETE("/api/offices/{id}/shelf", {
+        params: { ...at(id), query: { name } },
+        headers: { "Content-Type": "application/json" },
+        signal,
+      }),
+    ),
+  checkups: (id: number) => ask((signal) => http.GET("/api/offices/{id}/checkups", { params: at(id), signal })),
+  checkUp: (id: number, note: string) =>
+    ask((signal) => http.POST("/api/offices/{id}/checkups", { params: at(id), body: { note: note.trim() || undefined }, signal }), long),
+  checkEvery: (id: number, days: number) =>
+    ask((signal) => http.PUT("/api/offices/{id}/checkups/every", { params: at(id), body: { days }, signal })),
+  notices: (id: number) => ask((signal) => http.GET("/api/offices/{id}/notices", { params: at(id), signal })),
+  addNotice: (id: number, body: Schemas["ApiNoticeRequest"]) =>
+    ask((signal) => http.POST("/api/offices/{id}/notices", { params: at(id), body, signal })),
+  dropNotice: (id: number, notice: number) =>
+    ask((signal) =>
+      http.DELETE("/api/offices/{id}/notices", {
+        params: { ...at(id), query: { notice } },
+        headers: { "Content-Type": "application/json" },
+        signal,
+      }),
+    ),
+  tryNotice: (id: number, notice: number) =>
+    ask((signal) => http.POST("/api/offices/{id}/notices/test", { params: at(id), body: { id: notice }, signal })),
+  handbook: async (id: number, chapters: string): Promise<string> =>
+    String(
+      await ask((signal) =>
+        http.GET("/api/offices/{id}/handbook", {
+          params: { ...at(id), query: { chapters: chapters || undefined } },
+          parseAs: "text",
+          signal,
+        }),
+      ),
+    ),
+  story: (
+    id: number,
+    query: { who?: string; device?: string; port?: string; vlan?: number; kinds?: string; before?: number; until?: string },
+  ) => ask((signal) => http.GET("/api/offices/{id}/story", { params: { ...at(id), query }, signal })),
+  nameRevision: (id: number, revision: number, name: string) =>
+    ask((signal) => http.PUT("/api/offices/{id}/history/{revision}/name", { params: { path: { id, revision } }, body: { name }, signal })),
+  compare: (id: number, query: { with: number } | { to: number; at?: number }) =>
     ask((signal) => http.GET("/api/offices/{id}/compare", { params: { path: { id }, query }, signal })),
   walk: (id: number, from: string, wire: string, to: string, revision?: number) =>
     ask((signal) =>

@@ -561,6 +561,139 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/offices/{id}/checkups": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** How the office was at its last check-ups */
+        get: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path: {
+                    id: number;
+                };
+                cookie?: never;
+            };
+            requestBody?: never;
+            responses: {
+                /** @description OK */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["ApiCheckupsView"];
+                    };
+                };
+                /** @description Bad Request */
+                400: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["ApiProblem"];
+                    };
+                };
+            };
+        };
+        put?: never;
+        /** Check the office by what is known of its devices */
+        post: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path: {
+                    id: number;
+                };
+                cookie?: never;
+            };
+            requestBody?: {
+                content: {
+                    "application/json": components["schemas"]["ApiCheckRequest"];
+                };
+            };
+            responses: {
+                /** @description OK */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["ApiCheckupsView"];
+                    };
+                };
+                /** @description Bad Request */
+                400: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["ApiProblem"];
+                    };
+                };
+            };
+        };
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/offices/{id}/checkups/every": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /** Say how often an office is checked by itself */
+        put: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path: {
+                    id: number;
+                };
+                cookie?: never;
+            };
+            requestBody?: {
+                content: {
+                    "application/json": components["schemas"]["ApiCheckEvery"];
+                };
+            };
+            responses: {
+                /** @description OK */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["ApiCheckupsView"];
+                    };
+                };
+                /** @description Bad Request */
+                400: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["ApiProblem"];
+                    };
+                };
+            };
+        };
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/offices/{id}/compare": {
         parameters: {
             query?: never;
@@ -576,6 +709,8 @@ export interface paths {
                     with?: number;
                     /** @description without with: the revision of this office to compare with */
                     to?: number;
+                    /** @description the revision of this office that is compared; now where none is said */
+                    at?: number;
                 };
                 header?: never;
                 path: {
@@ -1126,6 +1261,58 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/offices/{id}/handbook": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The office written down for the next administrator (HTML) */
+        get: {
+            parameters: {
+                query?: {
+                    /** @description places, fronts, vlans, addresses, rules, sheets, evenings, proved, people, restore, with commas; all where none is said */
+                    chapters?: string;
+                    /** @description as a file */
+                    save?: boolean;
+                };
+                header?: never;
+                path: {
+                    id: number;
+                };
+                cookie?: never;
+            };
+            requestBody?: never;
+            responses: {
+                /** @description OK */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "text/plain": null | string;
+                    };
+                };
+                /** @description Bad Request */
+                400: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["ApiProblem"];
+                    };
+                };
+            };
+        };
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/offices/{id}/here": {
         parameters: {
             query?: never;
@@ -1222,6 +1409,58 @@ export interface paths {
             };
         };
         put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/offices/{id}/history/{revision}/name": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /** Call a revision something */
+        put: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path: {
+                    id: number;
+                    revision: number;
+                };
+                cookie?: never;
+            };
+            requestBody?: {
+                content: {
+                    "application/json": components["schemas"]["ApiRevisionName"];
+                };
+            };
+            responses: {
+                /** @description OK */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["ApiRevisionName"];
+                    };
+                };
+                /** @description Bad Request */
+                400: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["ApiProblem"];
+                    };
+                };
+            };
+        };
         post?: never;
         delete?: never;
         options?: never;
@@ -1404,6 +1643,172 @@ export interface paths {
         };
         put?: never;
         post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/offices/{id}/notices": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Who hears what of an office, by mail, webhook and syslog */
+        get: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path: {
+                    id: number;
+                };
+                cookie?: never;
+            };
+            requestBody?: never;
+            responses: {
+                /** @description OK */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["ApiNoticesView"];
+                    };
+                };
+                /** @description Bad Request */
+                400: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["ApiProblem"];
+                    };
+                };
+            };
+        };
+        put?: never;
+        /** Hear of an office */
+        post: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path: {
+                    id: number;
+                };
+                cookie?: never;
+            };
+            requestBody?: {
+                content: {
+                    "application/json": components["schemas"]["ApiNoticeRequest"];
+                };
+            };
+            responses: {
+                /** @description OK */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["ApiNoticesView"];
+                    };
+                };
+                /** @description Bad Request */
+                400: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["ApiProblem"];
+                    };
+                };
+            };
+        };
+        /** Hear no more of it */
+        delete: {
+            parameters: {
+                query: {
+                    notice: number;
+                };
+                header?: never;
+                path: {
+                    id: number;
+                };
+                cookie?: never;
+            };
+            requestBody?: never;
+            responses: {
+                /** @description OK */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["ApiNoticesView"];
+                    };
+                };
+                /** @description Bad Request */
+                400: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["ApiProblem"];
+                    };
+                };
+            };
+        };
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/offices/{id}/notices/test": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Send a test */
+        post: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path: {
+                    id: number;
+                };
+                cookie?: never;
+            };
+            requestBody?: {
+                content: {
+                    "application/json": components["schemas"]["ApiNoticeTest"];
+                };
+            };
+            responses: {
+                /** @description OK */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["ApiNoticesView"];
+                    };
+                };
+                /** @description Bad Request */
+                400: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["ApiProblem"];
+                    };
+                };
+            };
+        };
         delete?: never;
         options?: never;
         head?: never;
@@ -2519,6 +2924,234 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/offices/{id}/shelf": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Uses and port plans that offices share, beside this one */
+        get: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path: {
+                    id: number;
+                };
+                cookie?: never;
+            };
+            requestBody?: never;
+            responses: {
+                /** @description OK */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["ApiShelfView"];
+                    };
+                };
+                /** @description Bad Request */
+                400: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["ApiProblem"];
+                    };
+                };
+            };
+        };
+        put?: never;
+        /** Put uses and plans of an office on the shelf */
+        post: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path: {
+                    id: number;
+                };
+                cookie?: never;
+            };
+            requestBody?: {
+                content: {
+                    "application/json": components["schemas"]["ApiShelfRequest"];
+                };
+            };
+            responses: {
+                /** @description OK */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["ApiShelfView"];
+                    };
+                };
+                /** @description Bad Request */
+                400: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["ApiProblem"];
+                    };
+                };
+            };
+        };
+        /** Take something off the shelf, for all offices */
+        delete: {
+            parameters: {
+                query: {
+                    name: string;
+                };
+                header?: never;
+                path: {
+                    id: number;
+                };
+                cookie?: never;
+            };
+            requestBody?: never;
+            responses: {
+                /** @description OK */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["ApiShelfView"];
+                    };
+                };
+                /** @description Bad Request */
+                400: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["ApiProblem"];
+                    };
+                };
+            };
+        };
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/offices/{id}/shelf/follow": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /** Say which revision an office follows */
+        put: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path: {
+                    id: number;
+                };
+                cookie?: never;
+            };
+            requestBody?: {
+                content: {
+                    "application/json": components["schemas"]["ApiShelfFollow"];
+                };
+            };
+            responses: {
+                /** @description OK */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["ApiShelfView"];
+                    };
+                };
+                /** @description Bad Request */
+                400: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["ApiProblem"];
+                    };
+                };
+            };
+        };
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/offices/{id}/story": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** What happened: edits, orders, readings, proofs */
+        get: {
+            parameters: {
+                query?: {
+                    /** @description only what this person did */
+                    who?: string;
+                    /** @description only of this device */
+                    device?: string;
+                    /** @description only what made this port so: rack.7 */
+                    port?: string;
+                    /** @description only where this VLAN is named */
+                    vlan?: number;
+                    /** @description some of edit, order, step, found, proof, with commas; all where none is said */
+                    kinds?: string;
+                    /** @description the page before: edits before this revision */
+                    before?: number;
+                    /** @description the page before: all else before this time */
+                    until?: string;
+                };
+                header?: never;
+                path: {
+                    id: number;
+                };
+                cookie?: never;
+            };
+            requestBody?: never;
+            responses: {
+                /** @description OK */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["ApiStory"];
+                    };
+                };
+                /** @description Bad Request */
+                400: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["ApiProblem"];
+                    };
+                };
+            };
+        };
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/offices/{id}/takeover": {
         parameters: {
             query?: never;
@@ -2837,6 +3470,56 @@ export interface paths {
                 };
             };
         };
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/offices/{id}/tried": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** What was tried in a copy, piece by piece */
+        get: {
+            parameters: {
+                query: {
+                    /** @description the copy */
+                    from: number;
+                };
+                header?: never;
+                path: {
+                    id: number;
+                };
+                cookie?: never;
+            };
+            requestBody?: never;
+            responses: {
+                /** @description OK */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["ApiTriedView"];
+                    };
+                };
+                /** @description Bad Request */
+                400: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["ApiProblem"];
+                    };
+                };
+            };
+        };
+        put?: never;
+        post?: never;
+        delete?: never;
         options?: never;
         head?: never;
         patch?: never;
@@ -3785,6 +4468,95 @@ export interface components {
             text?: string;
             visit: number;
         };
+        ApiCheckEvery: {
+            /** @description 0 for never */
+            days?: number;
+        };
+        ApiCheckRequest: {
+            /** @description what else is to be known of that day */
+            note?: string;
+        };
+        ApiCheckedDevice: {
+            device: string;
+            /** @description where it is set otherwise than planned */
+            differs: components["schemas"]["ApiCheckedPort"][];
+            /** @description it is known what it is set to */
+            found: boolean;
+            /**
+             * Format: date-time
+             * @description when it was tried last
+             */
+            read?: null | string;
+            /** @description it is read by Klammer; others are looked at by somebody */
+            speaks: boolean;
+            /** @description why it told nothing then */
+            why?: string;
+        };
+        ApiCheckedLine: {
+            /** @description it was not there at the check-up before */
+            fresh?: boolean;
+            severity: string;
+            text: string;
+        };
+        ApiCheckedPort: {
+            /** @description the shape that it was found in, in notation; else in words */
+            found: string;
+            /** @description it was not so at the check-up before */
+            fresh?: boolean;
+            /** @description the shape that is planned */
+            planned?: string;
+            /** @description empty for addresses, routes and rules */
+            port?: string;
+            /** @description since when it is known to be so */
+            since?: string;
+        };
+        ApiCheckedProof: {
+            failed: number;
+            /**
+             * Format: date-time
+             * @description of what is proved, the longest ago
+             */
+            oldest?: null | string;
+            /** @description of the full round */
+            places: number;
+            /** @description as planned, and planned so still */
+            proved: number;
+        };
+        ApiCheckup: {
+            /** Format: date-time */
+            at: string;
+            /** @description where backups are made by themselves */
+            backups?: string;
+            by: string;
+            devices: components["schemas"]["ApiCheckedDevice"][];
+            /** @description of the plan: what breaks or is a risk */
+            findings: components["schemas"]["ApiCheckedLine"][];
+            /** @description what was at the check-up before, and is not any more */
+            gone: string[];
+            /** Format: int64 */
+            id: number;
+            /** @description what else was said of that day */
+            note?: string;
+            proof: components["schemas"]["ApiCheckedProof"];
+            /** Format: int64 */
+            revision: number;
+            /** @description what it comes to, in a sentence */
+            told: string;
+        };
+        ApiCheckupEntry: {
+            /** Format: date-time */
+            at: string;
+            by: string;
+            /** Format: int64 */
+            id: number;
+            told: string;
+        };
+        ApiCheckupsView: {
+            before: components["schemas"]["ApiCheckupEntry"][];
+            /** @description days after which an office is checked by itself; 0 for never */
+            every: number;
+            newest?: components["schemas"]["ApiCheckup"];
+        };
         /** @enum {string} */
         ApiCode: "nothing-said" | "too-many" | "not-a-vid" | "no-such-port" | "not-a-form" | "one-untagged" | "not-settable" | "not-understood" | "misfit" | "not-there" | "refused" | "no-name" | "in-the-way" | "beyond-limit" | "not-now" | "unexpected";
         ApiCommandRequest: {
@@ -4213,7 +4985,7 @@ export interface components {
         };
         ApiInviteRequest: {
             /** @enum {string} */
-            role: "reader" | "planner" | "carrier" | "keeper";
+            role: "reader" | "planner" | "technician" | "carrier" | "keeper";
         };
         ApiInvited: {
             by: string;
@@ -4336,6 +5108,53 @@ export interface components {
         ApiNewPassword: {
             new: string;
             old: string;
+        };
+        ApiNoticeKind: {
+            kind: string;
+            says: string;
+        };
+        ApiNoticeRequest: {
+            daily?: boolean;
+            kinds: string[] | null;
+            /** @description an e-mail address; an http or https URL; udp://host:514 or tcp://host:601 */
+            target: string;
+            /** @enum {string} */
+            way: "mail" | "webhook" | "syslog";
+        };
+        ApiNoticeTest: {
+            /** Format: int64 */
+            id: number;
+        };
+        ApiNoticeTo: {
+            /** @description who wanted it so */
+            by: string;
+            /** @description once a day, all together */
+            daily: boolean;
+            /** @description why the newest was not taken, or not yet */
+            failed?: string;
+            /** Format: int64 */
+            id: number;
+            kinds: string[];
+            mine: boolean;
+            /**
+             * Format: date-time
+             * @description of the newest that was taken
+             */
+            sent?: null | string;
+            target: string;
+            /** @description how much is not taken yet */
+            waiting: number;
+            /** @enum {string} */
+            way: "mail" | "webhook" | "syslog";
+        };
+        ApiNoticesView: {
+            kinds: components["schemas"]["ApiNoticeKind"][];
+            /** @description signs the webhook that was just made; it is shown once */
+            secret?: string;
+            /** @description one's own; all of them for who keeps the office */
+            to: components["schemas"]["ApiNoticeTo"][];
+            /** @description in which one may be told */
+            ways: string[];
         };
         ApiOfficeSummary: {
             /**
@@ -4988,6 +5807,10 @@ export interface components {
             /** @description what would stop it here */
             wrong?: string;
         };
+        ApiRevisionName: {
+            /** @description before the move; empty takes it away */
+            name?: string;
+        };
         ApiRoleRequest: {
             /** Format: int64 */
             person: number;
@@ -5178,6 +6001,54 @@ export interface components {
             /** @description why there is no sheet */
             why?: string;
         };
+        ApiShelfFollow: {
+            /** @description why it departs, where it does */
+            because?: string;
+            name: string;
+            /** @description 0: it follows no more */
+            revision: number;
+        };
+        ApiShelfItem: {
+            /** Format: date-time */
+            at: string;
+            /** @description why it departs */
+            because?: string;
+            by: string;
+            /** @description uses and plans that are otherwise here than at the revision that is followed */
+            departs: string[];
+            /** @description the revision that this office follows; 0 for none */
+            follows: number;
+            /** @description the office that it is from */
+            from: string;
+            name: string;
+            note?: string;
+            /** @description other offices that follow it, of those that one may see */
+            others: components["schemas"]["ApiShelfOther"][];
+            revision: number;
+            /** @description in notation */
+            text: string;
+            /** @description statements that make this office as the newest revision is */
+            would: string[];
+        };
+        ApiShelfOther: {
+            because?: string;
+            /** Format: int64 */
+            office: number;
+            revision: number;
+            title: string;
+        };
+        ApiShelfRequest: {
+            name: string;
+            note?: string;
+            /** @description with the uses that they name */
+            plans?: string[];
+            /** @description instead: uses and plans in notation */
+            text?: string;
+            uses?: string[];
+        };
+        ApiShelfView: {
+            items: components["schemas"]["ApiShelfItem"][];
+        };
         ApiSignIn: {
             name: string;
             password: string;
@@ -5200,6 +6071,41 @@ export interface components {
             vlan: number;
             wire: number | null;
             wireIn: number | null;
+        };
+        ApiStory: {
+            /**
+             * Format: int64
+             * @description for the page before; 0: there is none
+             */
+            before: number;
+            entries: components["schemas"]["ApiStoryEntry"][];
+            /** @description those who did something */
+            people: string[];
+            /**
+             * Format: date-time
+             * @description for the page before
+             */
+            until?: null | string;
+        };
+        ApiStoryEntry: {
+            /** Format: date-time */
+            at: string;
+            device?: string;
+            /** @enum {string} */
+            kind: "edit" | "order" | "step" | "found" | "proof";
+            /** @description what the revision is called */
+            name?: string;
+            /**
+             * Format: int64
+             * @description of an edit
+             */
+            revision?: number;
+            text: string;
+            turn?: components["schemas"]["HistoryTurn"];
+            /** Format: int64 */
+            undoneBy?: number;
+            /** @description empty where a device was found so */
+            who: string;
         };
         ApiSuspect: {
             /** @description it does not give all that was seen: something else is otherwise, too */
@@ -5226,6 +6132,13 @@ export interface components {
              */
             from: number;
             id?: string;
+            /** @description the pieces that are taken over; none: all, where nobody changed one of them here meanwhile */
+            keys?: string[];
+            /**
+             * Format: int64
+             * @description with keys: the revision at which somebody looked at the pieces
+             */
+            seen?: number;
         };
         ApiTalkAnswer: {
             back: components["schemas"]["ApiTalkLeg"];
@@ -5351,7 +6264,7 @@ export interface components {
              * @description what it may: report tests, and nothing else, or what a role may
              * @enum {string}
              */
-            scope?: "tests" | "reader" | "planner" | "carrier" | "keeper";
+            scope?: "tests" | "reader" | "planner" | "technician" | "carrier" | "keeper";
         };
         ApiTokenView: {
             /** Format: date-time */
@@ -5369,6 +6282,29 @@ export interface components {
              * @description when it was used last; null for never
              */
             used: null | string;
+        };
+        ApiTriedPiece: {
+            /** @description who changed it here last, and in which edit */
+            by?: string;
+            /** @description it was changed here as well, otherwise */
+            clashes?: boolean;
+            /** @description what it says now */
+            here: string;
+            key: string;
+            /** @description as people say it: port rack.19 */
+            name: string;
+            /** @description what the office said as it was copied, in notation; empty for nothing */
+            then: string;
+            /** @description what the copy says now */
+            tried: string;
+        };
+        ApiTriedView: {
+            pieces: components["schemas"]["ApiTriedPiece"][];
+            /**
+             * Format: int64
+             * @description of the office, for seen
+             */
+            revision: number;
         };
         ApiTroubleView: {
             /** @description 0 where the whole row is meant */

@@ -18,7 +18,7 @@
   };
 </script>
 
-<div class="cables" style:height={`${top + lanes * laneHeight + 4}px`}>
+<div class="cables" data-tour="cables" style:height={`${top + lanes * laneHeight + 4}px`}>
   <span class="word" style:width={`${names}px`}>cables</span>
   <svg style:left={`${names}px`} width={plan.width} height={top + lanes * laneHeight + 4} role="group" aria-label="Cables">
     {#each drawn as b (name(b.link))}

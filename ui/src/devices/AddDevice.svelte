@@ -1,5 +1,6 @@
 <script lang="ts">
   import { Button, Input } from "flowbite-svelte";
+  import Choose from "../choose/Device.svelte";
   import { office } from "../state/office.svelte";
   import { place } from "../state/place.svelte";
 
@@ -34,6 +35,7 @@
     aria-label="What it is"
     aria-describedby="device-problem"
   />
+  <Choose ontake={(text) => ((says = text), true)} />
   <Button type="submit" class="main" disabled={!name.trim() || !says.trim()}>Add</Button>
   <p class="wrong" id="device-problem" role="alert">{problem}</p>
 </form>
@@ -41,7 +43,7 @@
 <style>
   form {
     display: grid;
-    grid-template-columns: 140px minmax(0, 1fr) auto;
+    grid-template-columns: 140px minmax(0, 1fr) auto auto;
     gap: 8px;
     max-width: 780px;
     margin-bottom: 8px;

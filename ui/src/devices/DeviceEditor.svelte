@@ -7,7 +7,11 @@
   import { pending } from "../state/pending.svelte";
   import { asks } from "./asks";
   import { label, noted } from "./noted";
+  import Limits from "../choose/Limits.svelte";
+  import Manage from "../choose/Manage.svelte";
+  import Replace from "./Replace.svelte";
   import Inside from "./Inside.svelte";
+  import Kept from "../shell/Kept.svelte";
   import { place } from "../state/place.svelte";
 
   let { device }: { device: Device } = $props();
@@ -19,6 +23,7 @@
   const n = $derived(device.name);
 
   const say = async (...lines: string[]) => (problem = await office.tryLines(lines)) === "";
+  const ask = (...lines: string[]) => office.tryLines(lines);
   const went = (name: string) => place.go(place.href("devices", { device: name }), true);
   async function rename() {
     const name = to.trim();
@@ -61,40 +66,37 @@
     ></label
   >
   <label
-    >Managed in <Input
-      class="field mono"
+    >Managed in <Kept
+      mono
       value={device.manageText ?? ""}
       placeholder="190 10.61.190.4/24 via 10.61.190.1"
       data-tip="VLAN, address with prefix length, and the default gateway it was told (via none: it has none). What is not said is the VLAN's."
-      onchange={(e) => say(e.currentTarget.value.trim() ? `${n} manage ${e.currentTarget.value}` : `-${n} manage`)}
+      onkeep={(text) => ask(text.trim() ? `${n} manage ${text}` : `-${n} manage`)}
     /></label
   >
+  <span class="beside"><Manage {device} ontake={(text) => say(`${n} manage ${text}`)} /></span>
   <label
-    >Fresh at <Input
-      class="field mono"
+    >Fresh at <Kept
+      mono
       value={device.factory ?? ""}
       placeholder="192.168.1.1/24 in 1"
       data-tip="Where it answers as it comes out of its box: orders begin there"
-      onchange={(e) => say(e.currentTarget.value.trim() ? `${n} factory ${e.currentTarget.value}` : `-${n} factory`)}
+      onkeep={(text) => ask(text.trim() ? `${n} factory ${text}` : `-${n} factory`)}
     /></label
   >
   <label
-    >Limits <Input
-      class="field mono"
+    >Limits <Kept
+      mono
       value={device.limits ?? ""}
       placeholder="vlans 64 rows 16"
-      onchange={(e) => e.currentTarget.value.trim() && say(`${n} limit ${e.currentTarget.value}`)}
+      onkeep={(text) => ask(text.trim() ? `${n} limit ${text}` : `-${n} limit`)}
     /></label
   >
+  <span class="beside"><Limits {device} ontake={(text) => say(`${n} limit ${text}`)} /></span>
   {#each deviceFacts as fact (fact)}
     <label
       >{label(fact)}
-      <Input
-        class="field"
-        value={device.facts?.[fact] ?? ""}
-        maxlength={500}
-        onchange={(e) => say(noted(n, fact, e.currentTarget.value))}
-      /></label
+      <Kept value={device.facts?.[fact] ?? ""} maxlength={500} onkeep={(text) => ask(noted(n, fact, text))} /></label
     >
   {/each}
 </div>
@@ -118,6 +120,7 @@
   <form onsubmit={(e) => (e.preventDefault(), void rename())}>
     <label>Rename to <Input class="field mono" id="device-rename" bind:value={to} /></label>
   </form>
+  <Replace {device} />
   <Button onclick={() => pending.propose([`-device ${n}`])} {...only(may.plan)}>Remove it…</Button>
 </div>
 
@@ -137,6 +140,16 @@
     grid-template-columns: 92px minmax(0, 1fr);
     align-items: center;
     gap: 8px;
+  }
+  .beside {
+    display: grid;
+    justify-items: start;
+    margin-left: 100px;
+  }
+  .beside :global([role="group"]) {
+    margin-left: -100px;
+    margin-top: 5px;
+    justify-self: stretch;
   }
   form {
     display: flex;

@@ -6,6 +6,7 @@
   import { office } from "../state/office.svelte";
   import { pending } from "../state/pending.svelte";
   import { place } from "../state/place.svelte";
+  import Kept from "../shell/Kept.svelte";
   import { back } from "../state/back";
   import { changed } from "../register/statement";
 
@@ -66,7 +67,7 @@
   }
   /** Changes an address in place, as one edit. */
   const change = (x: (typeof addresses)[number], to: { from?: string; to?: string; address?: string; zone?: string }) =>
-    void say(...changed(x.vid, x, { ...x, ...to }));
+    office.tryLines(changed(x.vid, x, { ...x, ...to }));
 </script>
 
 {#if bundles.length || inner.length || addresses.length || device.routes?.length || device.outsides?.length || device.rules?.length}
@@ -92,11 +93,11 @@
   {#each inner as x (x.name)}
     <p class="row">
       <b>{x.name}</b> <span class="grow">{flavours.find((f) => f[0] === x.flavour)?.[1]}</span>
-      <Input
-        class="field mono shape"
+      <Kept
+        mono
         aria-label={`The VLAN of ${x.name}`}
         value={x.shape}
-        onchange={(e) => say(`${n} ${quote(x.name)}: ${e.currentTarget.value}`)}
+        onkeep={(text) => office.tryLines([`${n} ${quote(x.name)}: ${text}`])}
       />
       <Button
         aria-label={`Remove the inner port ${x.name}`}
@@ -136,35 +137,35 @@
     </p>
   {/if}
   {#each addresses as x (`${x.vid} ${x.address}`)}
-    <p class="row address">
+    <div class="row address">
       <b class="mono">{x.vid}</b>
-      <Input
-        class="field mono"
+      <Kept
+        mono
         aria-label={`The address of ${n} in ${x.vid} ${x.name}`}
         value={x.address}
-        onchange={(e) => change(x, { address: e.currentTarget.value.trim() })}
-      />
-      <span>hands out</span>
-      <Input
-        class="field mono"
-        aria-label={`The first address handed out in ${x.vid}`}
-        value={x.from ?? ""}
-        placeholder="nothing"
-        onchange={(e) => change(x, { from: e.currentTarget.value.trim(), to: x.to || e.currentTarget.value.trim() })}
-      />
-      <span>to</span>
-      <Input
-        class="field mono"
-        aria-label={`The last address handed out in ${x.vid}`}
-        value={x.to ?? ""}
-        onchange={(e) => change(x, { to: e.currentTarget.value.trim() })}
+        onkeep={(text) => change(x, { address: text.trim() })}
       />
       <Button
         aria-label={`Remove the address ${x.address}`}
         onclick={() => pending.propose([`-${n} address ${x.vid} ${x.address}`])}
         {...only(may.plan)}>×</Button
       >
-    </p>
+      <span class="hands">hands out</span>
+      <Kept
+        mono
+        aria-label={`The first address handed out in ${x.vid}`}
+        value={x.from ?? ""}
+        placeholder="nothing"
+        onkeep={(text) => change(x, { from: text.trim(), to: text.trim() ? x.to || text.trim() : "" })}
+      />
+      <span>to</span>
+      <Kept
+        mono
+        aria-label={`The last address handed out in ${x.vid}`}
+        value={x.to ?? ""}
+        onkeep={(text) => change(x, { to: text.trim() })}
+      />
+    </div>
   {/each}
 {/if}
 <div class="kinds" role="toolbar" aria-label="Add to the device">
@@ -264,12 +265,15 @@
   .grow {
     flex: 1;
   }
-  form :global(.shape) {
-    width: 96px;
+  .address {
+    display: grid;
+    grid-template-columns: 62px minmax(0, 1fr) auto minmax(0, 1fr) 32px;
+    align-items: start;
+    padding-bottom: 6px;
+    border-bottom: 1px solid var(--hair);
   }
-  .address :global(input) {
-    width: 124px;
-    font-size: 12.5px;
+  .address > :global(:nth-child(2)) {
+    grid-column: span 3;
   }
   .kinds {
     display: flex;

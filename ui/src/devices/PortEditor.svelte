@@ -3,11 +3,14 @@
   import { Button, Checkbox, Input, Select } from "flowbite-svelte";
   import type { Device } from "../api/client";
   import PortField from "../shell/PortField.svelte";
+  import Kept from "../shell/Kept.svelte";
   import { portFacts } from "../api/words";
   import { quote, ref } from "../line/quote";
+  import { place } from "../state/place.svelte";
   import { office } from "../state/office.svelte";
   import { pending } from "../state/pending.svelte";
 
+  import Choose from "../choose/Shape.svelte";
   import { label, noted } from "./noted";
 
   let { device, port }: { device: Device; port: string } = $props();
@@ -23,6 +26,10 @@
   let other = $state("");
   const vlans = $derived((office.shown?.vlans ?? []).filter((v) => v.registered));
 
+  const shaped = (text: string) =>
+    ask(`${device.name} ${quote(set.name)}: ${text}${set.because ? ` because ${JSON.stringify(set.because)}` : ""}`);
+  const rest = $derived((/\[(all|needed)\]/.exec(set.shape)?.[1] ?? "") as "" | "all" | "needed");
+  const ask = (...lines: string[]) => office.tryLines(lines);
   const say = async (...lines: string[]) => (problem = await office.tryLines(lines)) === "";
   async function plug() {
     const line = `plug ${at} ${JSON.stringify(what.trim())} wants ${wants}${tagged ? " tagged" : ""}${own.trim() ? ` at ${own.trim()}` : ""}`;
@@ -32,16 +39,15 @@
 
 <section data-port-panel={`${device.name}.${port}`}>
   <h2>{device.name} <span class="mono">{port}</span> <span class="soft">{p.inside ? `${p.inside} inside, ` : ""}{p.speed ?? ""}</span></h2>
-  <label
-    >Shape <Input
-      class="field mono"
-      value={set.shape}
-      onchange={(e) =>
-        say(`${device.name} ${quote(set.name)}: ${e.currentTarget.value}${set.because ? ` because ${JSON.stringify(set.because)}` : ""}`)}
-      aria-label={`The shape of ${device.name} ${set.name}`}
-      spellcheck="false"
-    /></label
+  <label>Shape <Kept mono value={set.shape} onkeep={shaped} aria-label={`The shape of ${device.name} ${set.name}`} /></label>
+  <span class="row"
+    ><Choose
+      label={`the shape of ${device.name} ${set.name}`}
+      now={{ untagged: set.untagged[0] ?? 0, tagged: set.tagged, rest, pvid: set.pvid === set.untagged[0] ? 0 : set.pvid }}
+      ontake={async (text) => (problem = await shaped(text)) === ""}
+    /></span
   >
+  <a class="why" href={place.href("history", { port: `${device.name}.${port}` })}>Why is it so?</a>
   {#if p.bundle}<p class="soft">a member of the bundle {p.bundle}, which has the shape</p>{/if}
   {#if set.source === "exception"}<p class="soft">
       an exception: the plan says <span class="mono">{set.planned}</span>{set.because ? `; ${set.because}` : ""}
@@ -49,12 +55,11 @@
   {#each portFacts as fact (fact)}
     <label
       >{label(fact)}
-      <Input
-        class="field"
+      <Kept
         value={p.facts?.[fact] ?? ""}
         maxlength={500}
         aria-label={`The ${fact} of ${device.name} ${port}`}
-        onchange={(e) => say(noted(`${device.name} port ${quote(port)}`, fact, e.currentTarget.value))}
+        onkeep={(text) => ask(noted(`${device.name} port ${quote(port)}`, fact, text))}
       /></label
     >
   {/each}
@@ -95,6 +100,12 @@
 </section>
 
 <style>
+  .why {
+    justify-self: start;
+    font-size: 13px;
+    text-decoration: underline;
+    text-underline-offset: 2px;
+  }
   section {
     border-bottom: 1px solid var(--hair);
     padding-bottom: 10px;
@@ -119,6 +130,7 @@
   form,
   .row {
     display: flex;
+    flex-wrap: wrap;
     gap: 8px;
     align-items: center;
   }

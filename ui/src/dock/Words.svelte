@@ -53,11 +53,21 @@
       <Button class="main" onclick={() => pending.bring(true)} {...only(may.plan)}>Bring {v?.vid} here <kbd>b</kbd></Button>
       <Button onclick={() => pending.bring(false)} {...only(may.plan)}>Withdraw <kbd>w</kbd></Button>
       <Button onclick={() => place.view("walk", { from: selection.ports[0] ?? "" })}>Walk <kbd>f</kbd></Button>
+      {#if selection.ports[0]}<a
+          class="why"
+          href={place.href("history", { port: selection.ports[0] })}
+          data-tip="The edits, orders and proofs that made it so">Why is it so?</a
+        >{/if}
     </div>
   {/if}
 </div>
 
 <style>
+  .why {
+    align-self: center;
+    text-decoration: underline;
+    text-underline-offset: 2px;
+  }
   .words {
     display: flex;
     flex-direction: column;

@@ -1,34 +1,63 @@
 <script lang="ts">
-  import Restore from "./Restore.svelte";
-  import { Button } from "flowbite-svelte";
-  import { api, type HistoryEntry, type Readings } from "../api/client";
+  import { Button, Input, Select } from "flowbite-svelte";
+  import { tick } from "svelte";
+  import { api, type Story } from "../api/client";
+  import { may, only } from "../state/may.svelte";
   import { office } from "../state/office.svelte";
   import { place } from "../state/place.svelte";
   import { seen } from "../state/seen.svelte";
+  import PortField from "../shell/PortField.svelte";
+  import Restore from "./Restore.svelte";
+  import { gathered, type Row } from "./story";
 
-  let edits = $state.raw<HistoryEntry[]>([]);
-  let more = $state(false);
+  const query = $derived(place.now.query);
+  const asked = $derived({
+    who: query.get("who") || undefined,
+    device: query.get("device") || undefined,
+    port: query.get("port") || undefined,
+    vlan: Number(query.get("vlan")) || undefined,
+    kinds: query.get("kinds") || undefined,
+  });
+  const narrowed = $derived(Object.values(asked).some(Boolean));
+  const narrow = (to: Partial<Record<keyof typeof asked, string>>) => {
+    const next = { ...Object.fromEntries(query), ...to };
+    place.go(place.href("history", Object.fromEntries(Object.entries(next).filter(([, v]) => v))), true);
+  };
   const revision = $derived(office.view?.revision);
-  const page = 100;
-  type Row = HistoryEntry | Readings["drift"][number];
+  const vlans = $derived((office.view?.vlans ?? []).filter((v) => v.registered));
+  const kinds = [
+    ["", "everything"],
+    ["edit", "edits"],
+    ["order,step", "orders and their steps"],
+    ["found", "what was found otherwise"],
+    ["proof", "what was proved"],
+  ] as const;
 
+  let rows = $state.raw<Story["entries"]>([]);
+  let people = $state.raw<string[]>([]);
+  let next = $state.raw<{ before: number; until?: string } | null>(null);
+  let port = $state("");
+  let naming = $state(0);
+  let name = $state("");
+  let from = $state(0); // the revision that another is compared with
+  let heard = $state(0);
+
+  $effect(() => seen.follow());
+  $effect(() => {
+    port = asked.port ?? "";
+  });
   $effect(() => {
     if (!office.view || !revision) return;
-    api.history(office.view.id).then(
-      (h) => {
-        edits = h;
-        more = h.length === page;
-      },
-      (e) => office.tell(e),
-    );
+    void heard;
+    void seen.now?.drift;
+    void page(false, asked);
   });
-  async function older() {
-    const last = edits.at(-1);
-    if (!office.view || !last) return;
+  async function page(older: boolean, of: typeof asked) {
     try {
-      const h = await api.history(office.view.id, last.revision);
-      edits = [...edits, ...h];
-      more = h.length === page;
+      const s = await api.story(office.view!.id, { ...of, ...(older && next ? next : {}) });
+      rows = older ? [...rows, ...s.entries] : s.entries;
+      people = s.people;
+      next = s.before ? { before: s.before, until: s.until ?? undefined } : null;
     } catch (e) {
       office.tell(e);
     }
@@ -36,14 +65,9 @@
   const day = (at: string) =>
     new Date(at).toLocaleDateString(undefined, { weekday: "long", day: "numeric", month: "long", year: "numeric" });
   const time = (at: string) => new Date(at).toLocaleTimeString(undefined, { timeStyle: "short" });
-  $effect(() => seen.follow());
-  // What drifted stands among the edits, as far back as they are read.
   const days = $derived.by(() => {
-    const since = more ? (edits.at(-1)?.at ?? "") : "";
-    const drift = (seen.now?.drift ?? []).filter((d) => d.at >= since);
-    const rows: Row[] = [...edits, ...drift].sort((a, b) => (a.at < b.at ? 1 : a.at > b.at ? -1 : 0));
     const out: { day: string; rows: Row[] }[] = [];
-    for (const e of rows) {
+    for (const e of gathered(rows)) {
       const d = day(e.at);
       if (out.at(-1)?.day !== d) out.push({ day: d, rows: [] });
       out.at(-1)!.rows.push(e);
@@ -51,55 +75,169 @@
     return out;
   });
   const look = (r: number) => office.look(r).catch((e) => office.tell(e));
+  async function call() {
+    try {
+      await api.nameRevision(office.view!.id, naming, name.trim());
+      naming = 0;
+      heard++;
+    } catch (e) {
+      office.tell(e);
+    }
+  }
 </script>
 
 <div class="history" aria-label="History">
   <h1>History</h1>
   <p class="lead">
-    Every edit, the newest first. <b>Look</b> shows the office as it was on every view; nothing changes until you restore it, which is a new edit.
+    What happened, the newest first. <b>Look</b> shows the office as it was on every view; nothing changes until you restore it, which is a new
+    edit.
   </p>
+  <div class="narrow" role="group" aria-label="Show only">
+    <label
+      >Who <Select
+        placeholder=""
+        classes={{ select: "field" }}
+        value={asked.who ?? ""}
+        onchange={(e) => narrow({ who: e.currentTarget.value })}
+        ><option value="">everybody</option>{#each people as p (p)}<option>{p}</option>{/each}</Select
+      ></label
+    >
+    <label
+      >what <Select
+        placeholder=""
+        classes={{ select: "field" }}
+        value={asked.kinds ?? ""}
+        onchange={(e) => narrow({ kinds: e.currentTarget.value })}
+        >{#each kinds as [k, says] (k)}<option value={k}>{says}</option>{/each}</Select
+      ></label
+    >
+    <label
+      >device <Select
+        placeholder=""
+        classes={{ select: "field" }}
+        value={asked.device ?? ""}
+        onchange={(e) => narrow({ device: e.currentTarget.value })}
+        ><option value="">any</option>{#each office.view?.devices ?? [] as d (d.name)}<option>{d.name}</option>{/each}</Select
+      ></label
+    >
+    <label
+      >VLAN <Select
+        placeholder=""
+        classes={{ select: "field" }}
+        value={String(asked.vlan ?? "")}
+        onchange={(e) => narrow({ vlan: e.currentTarget.value })}
+        ><option value="">any</option>{#each vlans as v (v.vid)}<option value={String(v.vid)}>{v.vid} {v.name}</option>{/each}</Select
+      ></label
+    >
+    <form onsubmit={(e) => (e.preventDefault(), narrow({ port: port.trim() }))}>
+      <label
+        >port <PortField
+          bind:value={port}
+          id="story-port"
+          placeholder="rack.7"
+          named={false}
+          onpick={() => narrow({ port: port.trim() })}
+        /></label
+      >
+    </form>
+    {#if narrowed}<Button onclick={() => place.go(place.href("history"), true)}>Everything</Button>{/if}
+  </div>
+  {#if asked.port}
+    <p class="why">
+      Why <b>{asked.port.replace(".", " ")}</b> is so: what was set there, the plan and the use that it has, its cable, and what hangs there.
+    </p>
+  {/if}
   {#each days as d (d.day)}
     <h2>{d.day}</h2>
     <ol>
-      {#each d.rows as e ("said" in e ? e.at + e.said : e.revision)}
-        {#if "said" in e}
-          <li class="drift">
+      {#each d.rows as e (e.key)}
+        {#if !e.revision}
+          <li class={e.kind}>
             <span class="rev"></span>
             <span class="when">{time(e.at)}</span>
-            <span class="who">found</span>
-            <span class="what">{e.said}, not by a work order</span>
+            <span class="who">{e.who || "found"}</span>
+            <span class="what">{e.device && e.kind !== "proof" && e.kind !== "order" ? `${e.device}: ` : ""}{e.text}</span>
           </li>
         {:else}
-          <li class:undone={e.undoneBy > 0} class:here={office.then?.revision === e.revision} data-revision={e.revision}>
-            <span class="mono rev">{e.revision}</span>
+          {@const r = e.revision}
+          <li class:undone={(e.undoneBy ?? 0) > 0} class:here={office.then?.revision === r} data-revision={r}>
+            <span class="mono rev">{r}</span>
             <span class="when">{time(e.at)}</span>
-            <span class="who">{e.author}</span>
+            <span class="who">{e.who}</span>
             <span class="what"
-              >{e.summary}{#if e.undoneBy}<i>taken back in {e.undoneBy}</i>{/if}</span
+              >{#if e.name}<b class="name">{e.name}</b>{/if}{e.text}{#if e.undoneBy}<i>taken back in {e.undoneBy}</i>{/if}
+              {#if naming === r}
+                <form class="naming" onsubmit={(ev) => (ev.preventDefault(), void call())}>
+                  <Input
+                    class="field"
+                    bind:value={name}
+                    maxlength={80}
+                    id="revision-name"
+                    aria-label={`The name of revision ${r}`}
+                    placeholder="before the move"
+                  />
+                  <Button type="submit" class="main">Keep</Button>
+                  <Button type="button" onclick={() => (naming = 0)}>Leave it</Button>
+                </form>
+              {/if}</span
             >
             <span class="acts">
-              {#if e.revision === revision}
-                <span class="now">now</span>
-              {:else}
-                <Button onclick={() => look(e.revision).then(() => place.view("board"))}>Look</Button>
-                <Restore revision={e.revision} says="Restore" />
+              {#if r === revision}<span class="now">now</span>{:else}
+                <Button onclick={() => look(r).then(() => place.view("board"))}>Look</Button>
               {/if}
+              <Button
+                aria-label={`Name revision ${r}`}
+                onclick={() => {
+                  naming = naming === r ? 0 : r;
+                  name = e.name ?? "";
+                  void tick().then(() => document.getElementById("revision-name")?.focus());
+                }}
+                {...only(may.plan)}>Name</Button
+              >
+              {#if from && from !== r}
+                <a
+                  class="link"
+                  href={place.href("compare", { at: Math.min(from, r), to: Math.max(from, r) })}
+                  aria-label={`Compare revision ${from} with revision ${r}`}>with {from}</a
+                >
+              {:else}
+                <Button
+                  aria-pressed={from === r}
+                  aria-label={`Compare revision ${r} with another`}
+                  onclick={() => (from = from === r ? 0 : r)}>Compare</Button
+                >
+              {/if}
+              {#if r !== revision}<Restore revision={r} says="Restore" />{/if}
             </span>
           </li>
         {/if}
       {/each}
     </ol>
+  {:else}
+    <p class="lead">{narrowed ? "Nothing of that kind happened." : "Nothing happened yet."}</p>
   {/each}
-  {#if more}<Button class="older" onclick={older}>Older edits</Button>{/if}
+  {#if next}<Button class="older" onclick={() => page(true, asked)}>Older</Button>{/if}
 </div>
 
 <style>
-  .drift {
-    color: var(--amber);
-  }
   .history {
     padding: 18px 28px 40px;
-    max-width: 1100px;
+    max-width: 1180px;
+  }
+  .narrow {
+    display: flex;
+    flex-wrap: wrap;
+    gap: 6px 14px;
+    align-items: center;
+    margin-bottom: 6px;
+  }
+  .narrow label {
+    display: flex;
+    gap: 6px;
+    align-items: center;
+  }
+  .found {
+    color: var(--amber);
   }
   h2 {
     margin: 14px 0 4px;
@@ -127,6 +265,12 @@
   .what {
     overflow-wrap: anywhere;
   }
+  .name {
+    margin-right: 8px;
+    padding: 0 6px;
+    border: 1px solid var(--plum);
+    color: var(--plum);
+  }
   .undone .what {
     text-decoration: line-through;
     text-decoration-color: var(--soft);
@@ -136,11 +280,33 @@
     color: var(--soft);
     display: inline-block;
   }
-  .acts {
+  .acts,
+  .naming {
     display: flex;
+    flex-wrap: wrap;
     gap: 6px;
+    align-items: center;
+  }
+  .naming {
+    margin: 4px 0;
+  }
+  .link {
+    text-decoration: underline;
+    text-underline-offset: 2px;
   }
   .history :global(.older) {
     margin-top: 12px;
+  }
+  @media (max-width: 700px) {
+    .history {
+      padding: 14px 12px 40px;
+    }
+    li {
+      grid-template-columns: 40px 56px 1fr;
+    }
+    .what,
+    .acts {
+      grid-column: 2 / -1;
+    }
   }
 </style>

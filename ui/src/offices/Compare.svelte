@@ -1,20 +1,25 @@
 <script lang="ts">
-  import { Button, Select } from "flowbite-svelte";
+  import { Input, Select } from "flowbite-svelte";
   import { api, type Comparison } from "../api/client";
   import { office } from "../state/office.svelte";
   import { place } from "../state/place.svelte";
+  import Pieces from "./Pieces.svelte";
   import Differs from "./Differs.svelte";
 
   const other = $derived(Number(place.now.query.get("with")) || 0);
+  // Without another office: this one at a revision, and at another; now where none is said.
+  const to = $derived(Number(place.now.query.get("to")) || 0);
+  const at = $derived(Number(place.now.query.get("at")) || 0);
+  const newest = $derived(office.view?.revision ?? 0);
   const list = $derived(office.offices.filter((o) => o.id !== office.view?.id));
   let found = $state.raw<Comparison | null>(null);
   let problem = $state("");
 
   $effect(() => {
     const view = office.view;
-    if (!view || !other) return;
+    if (!view || !(other || to || at)) return;
     void view.revision;
-    api.compare(view.id, { with: other }).then(
+    api.compare(view.id, other ? { with: other } : { at: at || undefined, to: to || view.revision }).then(
       (c) => {
         found = c;
         problem = "";
@@ -25,9 +30,8 @@
       },
     );
   });
-  async function takeOver() {
-    if (await office.takeOver(other)) office.notice = { kind: "said", text: "Taken over; Ctrl+Z takes it back." };
-  }
+  const copyOf = $derived(list.find((o) => o.id === other)?.copyOf);
+  const source = $derived(office.offices.find((o) => o.id === office.view?.id)?.copyOf); // where this one is the copy
 </script>
 
 <div class="compare">
@@ -42,18 +46,39 @@
       value={String(other)}
       onchange={(e) => place.go(place.href("compare", { with: e.currentTarget.value }), true)}
     >
-      <option value="0">another office</option>
+      <option value="0">{at || to ? "itself" : "another office"}</option>
       {#each list as o (o.id)}<option value={String(o.id)}>{o.title}</option>{/each}
     </Select>
+    {#if !other}
+      <label
+        >at revision <Input
+          class="field"
+          type="number"
+          min="1"
+          max={newest}
+          value={String(at || newest)}
+          onchange={(e) => place.go(place.href("compare", { at: e.currentTarget.value, to: to || newest }), true)}
+        /></label
+      >
+      <label
+        >and <Input
+          class="field"
+          type="number"
+          min="1"
+          max={newest}
+          value={String(to || newest)}
+          onchange={(e) => place.go(place.href("compare", { at: at || newest, to: e.currentTarget.value }), true)}
+        /></label
+      >
+    {/if}
   </p>
   {#if problem}<p class="wrong" role="alert">{problem}</p>{/if}
-  {#if found && found.lines.length && list.find((o) => o.id === other)?.copyOf === office.view?.id}
+  {#if found && found.lines.length && copyOf && copyOf === office.view?.id}
+    <Pieces from={other} />
+  {:else if source && source === other}
     <p>
-      <Button class="main" id="take-over" onclick={takeOver}>Take what was tried over, as one edit</Button>
-      <span class="soft"
-        >Only what was changed there since it was copied; what others changed here meanwhile stays, and where both changed the same it is
-        told.</span
-      >
+      This is a copy of {list.find((o) => o.id === source)?.title}. What was tried here is taken over from there, piece by piece:
+      <a href={`/${source}/compare?with=${office.view?.id}`}>go there and choose</a>
     </p>
   {/if}
   {#if found}<Differs {found} />{/if}
@@ -63,7 +88,17 @@
   .compare {
     padding: 18px 28px 40px;
   }
-  .soft {
-    color: var(--soft);
+  label {
+    display: inline-flex;
+    gap: 6px;
+    align-items: center;
+    margin-left: 8px;
+  }
+  label :global(input) {
+    width: 84px;
+  }
+  a {
+    text-decoration: underline;
+    text-underline-offset: 2px;
   }
 </style>

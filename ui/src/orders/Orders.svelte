@@ -26,7 +26,7 @@
   let at = $state(0);
   let working = $state.raw<AbortController | null>(null);
   let against = $state("");
-  let starting = $state(false);
+  let starting = $state(place.now.query.has("replaced"));
   let hundredths = $state(0);
   const newest = latest();
 
@@ -237,9 +237,11 @@
           onclick={() => place.go(place.href("orders", rack ? {} : { rack: 1 }), true)}
           aria-pressed={rack}>{rack ? "All visits" : "At the rack"}</Button
         >
-        <Button size="sm" color="alternative" class="rounded-sm" onclick={() => onPaper(false)}>Print</Button>
-        <Button size="sm" color="alternative" class="rounded-sm" onclick={() => onPaper(true)}>Print, a page a visit</Button>
-        <Button size="sm" color="alternative" class="rounded-sm" onclick={() => (starting = true)}>Another order</Button>
+        {#if !rack}
+          <Button size="sm" color="alternative" class="rounded-sm" onclick={() => onPaper(false)}>Print</Button>
+          <Button size="sm" color="alternative" class="rounded-sm" onclick={() => onPaper(true)}>Print, a page a visit</Button>
+          <Button size="sm" color="alternative" class="rounded-sm" onclick={() => (starting = true)}>Another order</Button>
+        {/if}
       </span>
     {/if}
   </header>
@@ -284,6 +286,7 @@
       /></Only
     >
   {:else if order?.order}
+    {#if steps.length && rack}<Rack {order} {done} {tick} {say} {make} />{/if}
     <section
       class="sum box"
       class:harm={order.order.interrupted + order.order.blind + order.order.leaks > 0 || !!order.order.leaves || !!order.order.far}
@@ -328,9 +331,7 @@
         {#each order.order.paper ?? [] as line (line)}<p class="mono">{line}</p>{/each}
       {/if}
     </section>
-    {#if steps.length && rack}
-      <Rack {order} {done} {tick} {say} {make} />
-    {:else if steps.length}
+    {#if steps.length && !rack}
       <div class="slide noprint">
         <label for="slider">The board {at ? `after step ${at}` : "as it is"}</label>
         <Range id="slider" min="0" max={steps.length} value={at} oninput={(e) => look(Number(e.currentTarget.value))} />
@@ -375,30 +376,26 @@
     onclose={() => (asked = null)}
   />
 {/if}
-<Modal
-  open={sure !== null}
-  onclose={() => (sure = null)}
-  size="sm"
-  title={sure?.title}
-  class="rounded-sm bg-[var(--panel)] dark:bg-[var(--panel)]"
->
-  <p>
-    {sure?.text} What was ticked, refused and said of this order stays in the protocol: {done} of {steps.length} steps are done. Nothing on the
-    devices changes by it.
-  </p>
-  <span class="flex gap-2">
-    <Button
-      id="sure"
-      class="main rounded-sm"
-      onclick={() => {
-        const body = sure!.body;
-        sure = null;
-        void make(body);
-      }}>{sure?.yes}</Button
-    >
-    <Button color="alternative" class="rounded-sm" onclick={() => (sure = null)}>Leave it as it is</Button>
-  </span>
-</Modal>
+{#if sure}
+  <Modal open onclose={() => (sure = null)} size="sm" title={sure.title} class="rounded-sm bg-[var(--panel)] dark:bg-[var(--panel)]">
+    <p>
+      {sure.text} What was ticked, refused and said of this order stays in the protocol: {done} of {steps.length} steps are done. Nothing on the
+      devices changes by it.
+    </p>
+    <span class="flex gap-2">
+      <Button
+        id="sure"
+        class="main rounded-sm"
+        onclick={() => {
+          const body = sure!.body;
+          sure = null;
+          void make(body);
+        }}>{sure.yes}</Button
+      >
+      <Button color="alternative" class="rounded-sm" onclick={() => (sure = null)}>Leave it as it is</Button>
+    </span>
+  </Modal>
+{/if}
 
 <style>
   .orders {

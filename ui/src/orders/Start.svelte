@@ -1,5 +1,6 @@
 <script lang="ts">
   import { may, only } from "../state/may.svelte";
+  import { place } from "../state/place.svelte";
   import { Button, Checkbox, Input } from "flowbite-svelte";
   import type { OrderRequest } from "../api/client";
 
@@ -11,10 +12,12 @@
     onleave,
   }: { devices: string[]; revision: number; been: boolean; onmake: (q: OrderRequest) => void; onleave: () => void } = $props();
 
-  let since = $state<number>();
+  // Where somebody comes from a device that was just replaced: what changed since, with that one new.
+  const query = place.now.query;
+  let since = $state<number | undefined>(Number(query.get("since")) || undefined);
   let fresh = $state<string[]>([]);
   let left = $state<string[]>([]); // stay as they are
-  let instead = $state<string[]>([]); // new ones take their place
+  let instead = $state<string[]>(query.get("replaced") ? [query.get("replaced")!] : []); // new ones take their place
   const some = $derived({
     ...(left.length ? { only: devices.filter((d) => !left.includes(d)) } : {}),
     ...(instead.length ? { new: instead } : {}),

@@ -15,6 +15,7 @@
   const may: Record<string, string> = {
     reader: "look at",
     planner: "plan",
+    technician: "look at, and carry out,",
     carrier: "plan, and carry out,",
     keeper: "keep",
   };

@@ -15,10 +15,11 @@
   let link = $state("");
   let wrong = $state("");
   let role = $state("planner");
-  const roles = ["reader", "planner", "carrier", "keeper"];
+  const roles = ["reader", "planner", "technician", "carrier", "keeper"];
   const says: Record<string, string> = {
     reader: "sees",
     planner: "edits the plan too",
+    technician: "sees, reads and sets devices, ticks off; edits nothing",
     carrier: "reads and sets devices, ticks off too",
     keeper: "people, credentials, deleting too",
   };

@@ -34,8 +34,8 @@
     <Front jacks={drawn(d)} hues={hues.of} label={`${d.name}, a follower`} />
     {#each exceptions(d) as p (p.name)}
       <div class="exception" data-exception={`${d.name}.${p.name}`}>
-        <span class="mono">≠ {p.name}</span>
-        <span class="mono">{p.shape} <span class="soft">not {p.planned}</span></span>
+        <span><b class="mono">{p.name}</b> departs</span>
+        <span><span class="mono">{p.shape}</span><span class="soft">; the plan says</span> <span class="mono soft">{p.planned}</span></span>
         <Input
           class="field"
           value={p.because ?? ""}
@@ -69,7 +69,7 @@
   }
   .exception {
     display: grid;
-    grid-template-columns: 60px minmax(0, 1fr) minmax(0, 1.2fr) auto;
+    grid-template-columns: 84px minmax(0, 1fr) minmax(0, 1.2fr) auto;
     gap: 8px;
     align-items: center;
     margin-top: 4px;

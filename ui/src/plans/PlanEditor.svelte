@@ -1,7 +1,7 @@
 <script lang="ts">
   import Only from "../shell/Only.svelte";
   import { may, only } from "../state/may.svelte";
-  import { Button, Input, Textarea } from "flowbite-svelte";
+  import { Button, Input, Select, Textarea } from "flowbite-svelte";
   import { untrack, type Snippet } from "svelte";
   import type { Plan } from "../api/client";
   import { office } from "../state/office.svelte";
@@ -18,6 +18,8 @@
   let text = $state("");
   let touched = $state(false);
   let to = $state("");
+  let places = $state("");
+  let use = $state("");
 
   $effect(() => {
     const p = plan;
@@ -30,6 +32,14 @@
     if (!touched) return pending.clear();
     const lines = text.split("\n").filter((l) => l.trim());
     pending.draft([`plan ${plan.name}`, ...lines.map((l) => `  ${l.trim()}`)], `plan ${plan.name}`, () => (touched = false));
+  }
+  /** A line more, or the line of these places otherwise. */
+  function put() {
+    const line = `${places.trim()}: use ${use}`;
+    const lines = text.split("\n").filter((l) => l.trim() && l.split(":")[0]!.trim() !== places.trim());
+    text = [...lines, line].join("\n");
+    places = "";
+    write();
   }
   function keys(e: KeyboardEvent) {
     if (e.key === "Enter" && (e.ctrlKey || e.metaKey)) {
@@ -66,6 +76,17 @@
     A line for some places: <code class="mono">1-4: use desk</code>, <code class="mono">last: 190 [needed]</code>. Ctrl+Enter does it, Esc
     leaves it as it was.
   </p>
+  <Only why={may.plan}
+    ><form onsubmit={(e) => (e.preventDefault(), places.trim() && use && put())}>
+      <label>Places <Input class="field mono" id="plan-places" bind:value={places} placeholder="1-4" /></label>
+      <label
+        >are <Select placeholder="" classes={{ select: "field" }} id="plan-use" bind:value={use}
+          ><option value="">a use</option>{#each office.shown?.uses ?? [] as u (u.name)}<option>{u.name}</option>{/each}</Select
+        ></label
+      >
+      <Button type="submit" disabled={!places.trim() || !use}>Put in</Button>
+    </form></Only
+  >
   {#if wrong}<p class="wrong" role="alert">{wrong}</p>{/if}
   {@render children()}
   <Only why={may.plan}

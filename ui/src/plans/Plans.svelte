@@ -8,6 +8,7 @@
   import Front from "../front/Front.svelte";
   import { jacks, planned } from "../front/front";
   import { pending } from "../state/pending.svelte";
+  import Shelf from "./Shelf.svelte";
   import Followers from "./Followers.svelte";
   import PlanEditor from "./PlanEditor.svelte";
   import UseEditor from "./UseEditor.svelte";
@@ -71,6 +72,7 @@
       >
       <Button type="submit" disabled={!made.trim() || !from} {...only(may.plan)}>Show what changes</Button>
     </form>
+    <Only why={may.plan}><Shelf /></Only>
   </section>
   {#if plan}
     <section>

@@ -1,5 +1,6 @@
 <script lang="ts">
   import { Button, Input } from "flowbite-svelte";
+  import Choose from "../choose/Shape.svelte";
   import { count } from "../shell/plural";
   import type { Use } from "../api/client";
   import { hues } from "../state/hues.svelte";
@@ -49,6 +50,16 @@
           aria-label={`The shape of the use ${u.name}`}
           spellcheck="false"
         />
+        <Choose
+          label={`the shape of the use ${u.name}`}
+          now={{
+            untagged: u.shape.untagged[0] ?? 0,
+            tagged: u.shape.tagged,
+            rest: (u.shape.rest ?? "") as "" | "all" | "needed",
+            pvid: u.shape.pvid === u.shape.untagged[0] ? 0 : u.shape.pvid,
+          }}
+          ontake={(text) => (write(u, text), true)}
+        />
         <span class="n">{count(u.ports, "port")}</span>
         <Button
           type="button"
@@ -65,6 +76,7 @@
       <i></i>
       <Input class="field mono name" id="use-name" bind:value={name} placeholder="a new use" aria-label="The name of a new use" />
       <Input class="field mono" id="use-shape" bind:value={shape} placeholder="110 [140]" aria-label="Its shape" spellcheck="false" />
+      <Choose label="the shape of the new use" ontake={(text) => ((shape = text), true)} />
       <Button type="submit" disabled={!name.trim()}>Add</Button>
     </form>
   </li>
@@ -74,7 +86,7 @@
 <style>
   form {
     display: grid;
-    grid-template-columns: 6px 110px minmax(0, 1fr) 64px auto;
+    grid-template-columns: 6px 110px minmax(0, 1fr) auto 64px auto;
     gap: 8px;
     align-items: center;
     margin-bottom: 4px;

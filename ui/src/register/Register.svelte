@@ -38,7 +38,7 @@
     <h1>Register</h1>
     <p class="lead">The office's VLANs, with their subnets, the gateways that have an address in them, and the addresses handed out.</p>
     <Only why={may.plan}><Next /></Only>
-    <Table>
+    <Table class="listed">
       <thead>
         <tr><th>VID</th><th>Name</th><th>Subnets</th><th>Gateway</th><th>Hands out</th><th>State</th></tr>
       </thead>
@@ -82,26 +82,6 @@
     gap: 20px;
     padding: 18px 28px 40px;
     align-items: start;
-  }
-  .register :global(table) {
-    width: 100%;
-    border-collapse: collapse;
-    font-size: 13.5px;
-    background: var(--panel);
-  }
-  th {
-    text-align: left;
-    font-size: 11px;
-    letter-spacing: 0.05em;
-    text-transform: uppercase;
-    color: var(--soft);
-    padding: 4px 8px;
-    border-bottom: 1.5px solid var(--ink);
-  }
-  td {
-    padding: 5px 8px;
-    border-bottom: 1px solid var(--hair);
-    vertical-align: top;
   }
   td.mono {
     font-size: 12px;

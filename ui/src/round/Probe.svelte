@@ -14,7 +14,7 @@
   let wrong = $state("");
 
   const here = ["localhost", "127.0.0.1", "[::1]"].includes(location.hostname);
-  const roles = $derived(["reader", "planner", "carrier", "keeper"].filter((r) => me.may(r, id)));
+  const roles = $derived(["reader", "planner", "technician", "carrier", "keeper"].filter((r) => me.may(r, id)));
   const day = (t: string) => new Date(t).toLocaleDateString(undefined, { dateStyle: "medium" });
   const to = $derived(`--to ${location.origin}${now?.known ? ` --fingerprint ${now.known}` : ""}`);
   const lines = $derived([

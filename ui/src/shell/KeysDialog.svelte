@@ -1,8 +1,8 @@
 <script lang="ts">
-  import { Modal } from "flowbite-svelte";
+  import { Button, Modal } from "flowbite-svelte";
   import { panels } from "../state/panels.svelte";
   import { back } from "../state/back";
-  import { groups, titles } from "../state/place.svelte";
+  import { groups, place, titles } from "../state/place.svelte";
 
   const there = groups.flatMap((g) => g.views).map((v) => `${v.key} ${(v.view === "offices" ? "Offices" : titles[v.view]).toLowerCase()}`);
   const parts: [string, [string[], string][]][] = [
@@ -58,7 +58,14 @@
   ];
 </script>
 
-<Modal bind:open={panels.keys} size="lg" title="Keys" outsideclose class="rounded-sm bg-[var(--panel)] dark:bg-[var(--panel)]">
+<Modal
+  open
+  onclose={() => (panels.keys = false)}
+  size="lg"
+  title="Keys"
+  outsideclose
+  class="rounded-sm bg-[var(--panel)] dark:bg-[var(--panel)]"
+>
   <div class="parts" {@attach back}>
     {#each parts as [name, keys] (name)}
       <section>
@@ -74,6 +81,15 @@
       </section>
     {/each}
   </div>
+  <p class="around">
+    <Button
+      onclick={() => {
+        panels.keys = false;
+        place.view("board");
+        panels.tour = 1;
+      }}>Show me around</Button
+    > where things are, in six sentences
+  </p>
   <p class="made">
     <a href="/notices.txt" target="_blank" rel="noreferrer">What Klammer is built with, and the notices of its licences</a>
   </p>
@@ -85,6 +101,10 @@
     grid-template-columns: repeat(auto-fit, minmax(250px, 1fr));
     gap: 18px;
     color: var(--ink);
+  }
+  .around {
+    margin-top: 14px;
+    color: var(--soft);
   }
   .made {
     margin-top: 14px;

@@ -17,7 +17,7 @@
   arrow={false}
   offset={4}
   triggeredBy="#tip-at"
-  class="pointer-events-none max-w-sm rounded-sm bg-[var(--ink)] px-2 py-1 text-sm font-normal whitespace-pre-line text-[var(--paper)] dark:bg-[var(--ink)]"
+  class="pointer-events-none max-w-sm rounded-sm bg-[var(--ink)] px-2 py-1 text-sm font-normal whitespace-pre-line text-[var(--paper)] dark:bg-[var(--ink)] dark:text-[var(--paper)]"
   >{text}</Tooltip
 >
 

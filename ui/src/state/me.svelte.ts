@@ -1,6 +1,8 @@
 import { api, type Me } from "../api/client";
 
-const ranks = ["nobody", "reader", "planner", "carrier", "keeper"];
+// What each role may: to see, to plan, to carry out, to keep, as bits. The server decides by the same.
+const rights: Record<string, number> = { nobody: 0, reader: 1, planner: 3, technician: 5, carrier: 7, keeper: 15 };
+const needs: Record<string, number> = { reader: 1, planner: 2, technician: 4, carrier: 4, keeper: 8 };
 
 /** Who sits here, and what he may; where nobody signs in, everything. */
 class MeState {
@@ -19,14 +21,15 @@ class MeState {
   }
   /** Whether he may what a role may in an office, 0 for all. */
   may(role: string, office: number) {
-    return !this.now.accounts || this.rank(office) >= ranks.indexOf(role);
+    return !this.now.accounts || (this.has(office) & (needs[role] ?? 0)) > 0;
   }
   /** What he is there. */
   role(office: number) {
-    return ranks[this.rank(office)]!;
+    const has = this.has(office);
+    return Object.entries(rights).find(([, bits]) => bits === has)?.[0] ?? "nobody";
   }
-  private rank(office: number) {
-    return Math.max(0, ranks.indexOf(this.now.everywhere ?? "nobody"), ranks.indexOf(this.now.roles?.[office] ?? "nobody"));
+  private has(office: number) {
+    return (rights[this.now.everywhere ?? "nobody"] ?? 0) | (rights[this.now.roles?.[office] ?? "nobody"] ?? 0);
   }
 }
 

@@ -202,9 +202,9 @@ class OfficeState {
     else this.own(v.made ?? v.revision);
   }
 
-  /** Takes what was tried in a copy over into this office, as one edit of one's own. */
-  async takeOver(from: number): Promise<boolean> {
-    const v = await this.send((view) => api.takeover(view.id, from, this.asking));
+  /** Takes what was tried in a copy, and chosen of it, over into this office, as one edit of one's own. */
+  async takeOver(from: number, chosen: { seen: number; keys: string[] }): Promise<boolean> {
+    const v = await this.send((view) => api.takeover(view.id, from, chosen, this.asking));
     if (!v) return false;
     this.own(v.made ?? v.revision);
     this.redoable = [];

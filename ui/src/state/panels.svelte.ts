@@ -1,6 +1,8 @@
 /** What floats over the board. */
 class Panels {
   keys = $state(false);
+  /** Where one is shown around: its stop, counted from 1; 0 is not. */
+  tour = $state(0);
   /** Of the board, the least height in which it is seen whole; 0 unknown. */
   board = $state(0);
   /** How high the dock was dragged, in px; 0 for as high as fits. */

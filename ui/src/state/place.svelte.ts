@@ -17,6 +17,9 @@ export const titles: Record<View, string> = {
   here: "Where am I?",
   poster: "Poster",
   history: "History",
+  checkup: "Check-up",
+  handbook: "Handbook",
+  notices: "Notices",
   compare: "Compare",
   people: "People",
 };
@@ -59,6 +62,9 @@ export const groups: { name: string; says: string; views: { view: View | "office
     says: "what was, other offices, people",
     views: [
       { view: "history", key: "h" },
+      { view: "checkup", key: "c" },
+      { view: "handbook", key: "n" },
+      { view: "notices", key: "m" },
       { view: "offices", key: "o" },
       { view: "people", key: "y" },
     ],

@@ -15,6 +15,9 @@ export const views = [
   "here",
   "poster",
   "history",
+  "checkup",
+  "handbook",
+  "notices",
   "compare",
   "people",
 ] as const;

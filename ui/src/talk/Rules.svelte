@@ -3,6 +3,7 @@
   import { Button, Input, Select } from "flowbite-svelte";
   import { tick } from "svelte";
   import type { Device } from "../api/client";
+  import Choose from "../choose/Rule.svelte";
   import { office } from "../state/office.svelte";
   import { pending } from "../state/pending.svelte";
   import { dropped, moved } from "./table";
@@ -51,10 +52,11 @@
     dragging = over = 0;
     void move(dropped(from, before, rules.length), before > from ? before - 1 : before);
   }
-  async function add() {
-    problem = await office.tryLines([`${device.name} ${at ? `rule ${at} ` : ""}${text.trim()}`]);
-    if (!problem) text = "";
+  async function write(said: string) {
+    problem = await office.tryLines([`${device.name} ${at ? `rule ${at} ` : ""}${said}`]);
+    return !problem;
   }
+  const add = async () => (await write(text.trim())) && (text = "");
   const set = (word: "between" | "within", to: string) =>
     office.edit({ lines: [to ? `${device.name} ${word} zones ${to}` : `-${device.name} ${word} zones`] });
 </script>
@@ -170,6 +172,7 @@
         aria-invalid={!!problem}
       /></label
     >
+    <Choose {device} ontake={write} />
     {#if at && rules.length}<Button type="button" onclick={() => (at = 0)}>last instead</Button>{/if}
     <Button type="submit" class="main" disabled={!text.trim()} {...only(may.plan)}>Add</Button>
   </form>
@@ -194,8 +197,6 @@
   }
   ol {
     border-top: 1px solid var(--hair);
-    max-height: 46vh;
-    overflow: auto;
   }
   li {
     display: flex;

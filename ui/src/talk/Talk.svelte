@@ -117,6 +117,14 @@
     </p>
     {#if table}
       <Matrix {rows} {name} chosen={cell} onchoose={choose} onkey={keys} />
+      <p class="legend">
+        <span><b class="mono">3</b> so many services</span>
+        <span><b class="mono">*</b> everything, of some of them or to some of them</span>
+        <span><b class="mono">·</b> nothing</span>
+        <span><b class="mono">+</b> must</span>
+        <span><b class="mono">−</b> never</span>
+        <span><b class="mono wrong">!</b> that wish fails</span>
+      </p>
       <div class="acts" role="toolbar" aria-label="For the marked cell">
         <span class="pair"><b>{name(cell.from)}</b> to <b>{name(cell.to)}</b></span>
         <label
@@ -184,6 +192,14 @@
 </div>
 
 <style>
+  .legend {
+    display: flex;
+    flex-wrap: wrap;
+    gap: 2px 14px;
+    margin-top: 6px;
+    font-size: 12.5px;
+    color: var(--soft);
+  }
   .talk {
     display: grid;
     grid-template-columns: fit-content(60%) minmax(340px, 1fr);

@@ -1,5 +1,5 @@
 <script lang="ts">
-  import { count } from "../shell/plural";
+  import { count, word } from "../shell/plural";
   import type { Walk } from "../api/client";
   import Frame from "./Frame.svelte";
   import { wears } from "./wire";
@@ -23,7 +23,12 @@
 </script>
 
 <details {open}>
-  <summary>{count(walk.hops.length, "hop")}, out of {count(walk.arrivals.length, "port")}, {count(walk.drops.length, "drop")}</summary>
+  <summary
+    >Every copy of it: {count(walk.hops.length, "device")}
+    {word(walk.hops.length, "takes", "take")} it on, it comes out of {count(walk.arrivals.length, "port")}, and {walk.drops.length
+      ? `is dropped at ${count(walk.drops.length, "port")}`
+      : "is dropped nowhere"}</summary
+  >
   {#each walk.drops.filter((d) => !walk.hops.length) as d (d.port)}
     <p class="drop" data-drop={d.port}><Frame wire={d.wire} {hues} /> dropped at once at {spaced(d.port)}: {d.reason}.</p>
   {/each}

@@ -1,0 +1,102 @@
+<!-- Another device in the place of one: what it is, where its ports go that have neither the same name nor the same number, then what goes over and what finds no place, before it is done; and the order of it. -->
+<script lang="ts">
+  import { Button, Input } from "flowbite-svelte";
+  import type { Device } from "../api/client";
+  import Choose from "../choose/Device.svelte";
+  import { may, only } from "../state/may.svelte";
+  import { office } from "../state/office.svelte";
+  import { pending } from "../state/pending.svelte";
+  import { place } from "../state/place.svelte";
+
+  let { device }: { device: Device } = $props();
+
+  let open = $state(false);
+  let says = $state("");
+  let map = $state<Record<string, string>>({}); // by port of the old one: its port of the new one
+  const front = $derived(device.ports.filter((p) => p.kind === "physical"));
+  // Ports that something hangs on: those are worth a look.
+  const taken = $derived(front.filter((p) => p.cabled?.length || p.plugs?.length || p.bundle));
+  const line = $derived(
+    [
+      `replace ${device.name} by ${says.trim()}`,
+      ...taken.filter((p) => map[p.name]?.trim()).map((p) => `${p.name} to ${map[p.name]!.trim()}`),
+    ].join(", "),
+  );
+  function look() {
+    const was = office.view?.revision ?? 0;
+    pending.propose([line], undefined, () => place.go(place.href("orders", { replaced: device.name, since: was })));
+  }
+</script>
+
+<Button aria-expanded={open} onclick={() => (open = !open)} {...only(may.plan)}>Replace it by another device…</Button>
+{#if open}
+  <form class="replace" onsubmit={(e) => (e.preventDefault(), says.trim() && look())}>
+    <label for="replace-by">What takes its place</label>
+    <span class="by">
+      <Input class="field" id="replace-by" bind:value={says} placeholder="switch, 48 ports 1G, by port" />
+      <Choose label={`what takes the place of ${device.name}`} ontake={(text) => ((says = text), true)} />
+    </span>
+    {#if taken.length}
+      <p class="soft">
+        A port goes to the one of its name, else of its number. Where that is not so, say it; what finds no place is listed before it is
+        done.
+      </p>
+      <div class="map">
+        {#each taken as p (p.name)}
+          <label
+            ><b class="mono">{p.name}</b>
+            <span class="soft"
+              >{(p.plugs ?? []).map((g) => g.name).join(", ") || p.cabled?.join(", ").replaceAll(".", " ") || `in ${p.bundle}`}</span
+            >
+            to
+            <Input class="field mono" bind:value={map[p.name]} placeholder={p.name} aria-label={`Where port ${p.name} goes`} /></label
+          >
+        {/each}
+      </div>
+    {/if}
+    <p class="mono line">{line}</p>
+    <Button type="submit" class="main" disabled={!says.trim()} {...only(may.plan)}>Show what goes over</Button>
+  </form>
+{/if}
+
+<style>
+  .replace {
+    display: grid;
+    gap: 6px;
+    padding: 10px;
+    border: 1px solid var(--hair);
+  }
+  .by {
+    display: flex;
+    flex-wrap: wrap;
+    gap: 6px;
+  }
+  .by :global(#replace-by) {
+    flex: 1;
+    min-width: 160px;
+  }
+  .map {
+    display: grid;
+    gap: 3px;
+    max-height: 220px;
+    overflow-y: auto;
+    font-size: 13px;
+  }
+  .map label {
+    display: grid;
+    grid-template-columns: 52px minmax(0, 1fr) auto 92px;
+    gap: 6px;
+    align-items: center;
+  }
+  .soft {
+    color: var(--soft);
+    font-size: 13px;
+  }
+  .line {
+    font-size: 12.5px;
+    overflow-wrap: anywhere;
+  }
+  .replace > :global(button) {
+    justify-self: start;
+  }
+</style>

@@ -1,0 +1,151 @@
+<!-- What several offices share: uses and plans at a revision; a newer one is offered with what it would change here. -->
+<script lang="ts">
+  import { Button, Input, Select } from "flowbite-svelte";
+  import { api, type Shelf, type ShelfItem } from "../api/client";
+  import Kept from "../shell/Kept.svelte";
+  import { may, only } from "../state/may.svelte";
+  import { me } from "../state/me.svelte";
+  import { office } from "../state/office.svelte";
+  import { pending } from "../state/pending.svelte";
+  import Sure from "../shell/Sure.svelte";
+
+  let shelf = $state.raw<Shelf | null>(null);
+  let problem = $state("");
+  let name = $state("");
+  let what = $state("");
+  let note = $state("");
+  const id = $derived(office.view?.id ?? 0);
+  const plans = $derived(office.shown?.plans ?? []);
+  const uses = $derived(office.shown?.uses ?? []);
+
+  async function did(way: Promise<Shelf>) {
+    try {
+      shelf = await way;
+      problem = "";
+      return "";
+    } catch (e) {
+      return (problem = e instanceof Error ? e.message : String(e));
+    }
+  }
+  $effect(() => {
+    if (!office.view) return;
+    void office.view.revision;
+    void did(api.shelf(office.view.id));
+  });
+  const follow = (i: ShelfItem, revision: number, because = "") => did(api.followShelf(id, { name: i.name, revision, because }));
+  const look = (i: ShelfItem) =>
+    i.would.length
+      ? pending.propose(i.would, `${i.name}, revision ${i.revision} of the shelf`, () => void follow(i, i.revision))
+      : void follow(i, i.revision);
+  async function put() {
+    const [kind, of] = [what.slice(0, 1), what.slice(2)];
+    const problem = await did(
+      api.shelve(id, {
+        name: name.trim() || of,
+        note: note.trim() || undefined,
+        ...(kind === "p"
+          ? { plans: [of] }
+          : kind === "u"
+            ? { uses: [of] }
+            : { plans: plans.map((p) => p.name), uses: uses.map((u) => u.name) }),
+      }),
+    );
+    if (!problem) name = note = "";
+  }
+  const file = (i: ShelfItem) => `data:text/plain;charset=utf-8,${encodeURIComponent(i.text)}`;
+</script>
+
+<h2>On the shelf</h2>
+<p class="lead">
+  Uses and plans that several offices share. An office follows one at a revision; a newer one shows what it would change, and may be left.
+</p>
+{#each shelf?.items ?? [] as i (i.name)}
+  <article data-shelf={i.name}>
+    <p>
+      <b>{i.name}</b> revision {i.revision}, from {i.from}{i.note ? `: ${i.note}` : ""}
+      <span class="soft"
+        >{i.follows ? (i.follows === i.revision ? "followed here" : `revision ${i.follows} is followed here`) : "not followed here"}{i
+          .others.length
+          ? `; also by ${i.others.map((o) => `${o.title} (${o.revision})`).join(", ")}`
+          : ""}</span
+      >
+    </p>
+    {#if i.follows && i.departs.length}
+      <label class="departs"
+        >departs in {i.departs.join(", ")}
+        <Kept
+          value={i.because ?? ""}
+          placeholder="why?"
+          aria-label={`Why this office departs from ${i.name}`}
+          onkeep={(text) => follow(i, i.follows, text)}
+        /></label
+      >
+    {/if}
+    <span class="acts">
+      {#if i.would.length || i.follows !== i.revision}<Button onclick={() => look(i)} {...only(may.plan)}
+          >{i.would.length ? "Show what it would change…" : "Follow it"}</Button
+        >{/if}
+      {#if i.follows}<Button onclick={() => follow(i, 0)} {...only(may.plan)}>Follow it no more</Button>{/if}
+      <a href={file(i)} download={`${i.name.replace(/[^\w-]+/g, "-")}.klm`}>Save as a file</a>
+      {#if me.may("keeper", 0)}<Sure
+          question={`Take ${i.name} off the shelf, for all offices?`}
+          says="Off the shelf…"
+          label={`Take ${i.name} off the shelf`}
+          onyes={() => void did(api.unshelve(id, i.name))}
+        />{/if}
+    </span>
+  </article>
+{:else}
+  {#if shelf}<p class="soft">Nothing lies there yet.</p>{/if}
+{/each}
+<form class="acts" onsubmit={(e) => (e.preventDefault(), what && void put())}>
+  <label
+    >Put there <Select placeholder="" classes={{ select: "field" }} bind:value={what} id="shelf-what"
+      ><option value="">a plan or a use</option>{#each plans as p (p.name)}<option value={`p ${p.name}`}
+          >plan {p.name}, with its uses</option
+        >{/each}{#each uses as u (u.name)}<option value={`u ${u.name}`}>use {u.name}</option>{/each}<option value="a ours"
+        >all plans and uses</option
+      ></Select
+    ></label
+  >
+  <Input class="field" bind:value={name} id="shelf-name" maxlength={60} placeholder="named as it is" aria-label="Its name on the shelf" />
+  <Input class="field" bind:value={note} maxlength={500} placeholder="what is new in it" aria-label="What is new in it" />
+  <Button type="submit" disabled={!what} {...only(may.plan)}>Put on the shelf</Button>
+</form>
+{#if problem}<p class="wrong" role="alert">{problem}</p>{/if}
+
+<style>
+  h2 {
+    font-weight: 700;
+    margin: 18px 0 4px;
+  }
+  article {
+    padding: 8px 0;
+    border-top: 1px solid var(--hair);
+  }
+  .soft {
+    color: var(--soft);
+    font-size: 13px;
+  }
+  .departs {
+    display: grid;
+    grid-template-columns: auto minmax(120px, 1fr);
+    gap: 8px;
+    align-items: center;
+    margin: 4px 0;
+  }
+  .acts {
+    display: flex;
+    flex-wrap: wrap;
+    gap: 8px;
+    align-items: center;
+    margin-top: 6px;
+  }
+  form :global(input) {
+    width: 150px;
+  }
+  a {
+    text-decoration: underline;
+    text-underline-offset: 2px;
+  }
+</style>

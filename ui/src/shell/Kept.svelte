@@ -1,0 +1,59 @@
+<!-- A field that is kept when it is left. What was refused stays as it was typed, marked, with what would be right below it; Esc brings back what is kept. -->
+<script lang="ts">
+  import { Input } from "flowbite-svelte";
+  import type { ComponentProps } from "svelte";
+
+  let {
+    value,
+    onkeep,
+    mono = false,
+    ...rest
+  }: {
+    value: string;
+    /** Keeps it; what was wrong with it, "" where nothing was. */
+    onkeep: (text: string) => Promise<string>;
+    mono?: boolean;
+  } & Omit<ComponentProps<typeof Input>, "value" | "onchange" | "children"> = $props();
+
+  const id = $props.id();
+  let typed = $state<string | null>(null);
+  let problem = $state("");
+
+  async function keep(text: string) {
+    typed = text;
+    problem = text === value ? "" : await onkeep(text);
+    if (!problem) typed = null;
+  }
+  function keys(e: KeyboardEvent) {
+    if (e.key !== "Escape" || !problem) return;
+    e.stopPropagation();
+    typed = null;
+    problem = "";
+  }
+</script>
+
+<span class="kept">
+  <Input
+    class={mono ? "field mono" : "field"}
+    value={typed ?? value}
+    onchange={(e) => void keep(e.currentTarget.value)}
+    onkeydown={keys}
+    aria-invalid={!!problem}
+    aria-describedby={problem ? id : undefined}
+    spellcheck="false"
+    {...rest as object}
+  />
+  {#if problem}<span class="wrong" role="alert" {id}>{problem}</span>{/if}
+</span>
+
+<style>
+  .kept {
+    display: grid;
+    min-width: 0;
+    flex: 1 1 auto;
+  }
+  .wrong {
+    font-size: 12.5px;
+    overflow-wrap: anywhere;
+  }
+</style>
