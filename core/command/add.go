@@ -12,6 +12,9 @@ import (
 	"klammer/core/span"
 )
 
+// doAdd adds a device that is described in words: kind, ports, speed.
+//
+//	add attic: switch, 24 ports 1G and 4 ports 10G, by port
 func doAdd(net *span.Net, args *args) (*Result, error) {
 	name := args.next()
 	if args.bad != nil {

@@ -179,6 +179,8 @@ func (c Line) verb(o *office.Office) bool {
 	return len(parts) == 1 && len(words(parts[0].text)) > 0 && isVerb(span.Bare(o), words(parts[0].text))
 }
 
+// do does statements of the notation and verbs of the line. Every mistake is told with its column,
+// and with its line where there are several.
 func (c Line) do(net *span.Net) (*Result, error) {
 	if strings.TrimSpace(c.Text) == "" {
 		return nil, fault(NothingSaid, "lines", "no statement is given")

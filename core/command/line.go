@@ -108,6 +108,7 @@ func isVerb(net *span.Net, ws []token) bool {
 	return ok && net.Office.Device(ws[0].text) == nil || ws[0].text == "plan" && len(ws) > 2 && ws[2].text == "from"
 }
 
+// verb does one statement that begins with a verb of the line; not ok where it begins with none.
 func verb(net *span.Net, part part) (*Result, error, bool) {
 	ws := words(part.text)
 	if len(ws) == 0 || !isVerb(net, ws) {

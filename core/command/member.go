@@ -39,6 +39,8 @@ type Member struct {
 	As    Form
 }
 
+// do makes ports members of a VLAN untagged or tagged, or takes them out, and keeps what else they
+// are.
 func (c Member) do(net *span.Net) (*Result, error) {
 	at := -1
 	for i, f := range Forms {
@@ -90,6 +92,7 @@ type PVID struct {
 	Ports []string
 }
 
+// do sets the PVID of ports alone, their memberships as they are.
 func (c PVID) do(net *span.Net) (*Result, error) {
 	name := "none"
 	if c.VID != 0 {

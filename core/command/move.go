@@ -10,6 +10,10 @@ import (
 	"klammer/core/span"
 )
 
+// doMove moves what hangs at a port, with its shape, note and reason, or one plug alone.
+//
+//	move rack.5-8 to rack.9-12
+//	move plug "accounts pc" to rack.9
 func doMove(net *span.Net, args *args) (*Result, error) {
 	if args.accept("plug") {
 		name, at := args.quoted(), args.list()

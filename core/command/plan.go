@@ -120,6 +120,8 @@ func Follow(o *office.Office, device, plan string) (*Result, error) {
 	return result, nil
 }
 
+// follow has a device follow a port plan: ports of which the plan says something lose the shape of
+// their own, unless a reason is given for it.
 func follow(draft *office.Draft, device, plan string) error {
 	one, err := draft.FindDevice(device)
 	if err != nil {

@@ -8,6 +8,7 @@ import (
 	"klammer/core/span"
 )
 
+// doRename changes the name of a device, VLAN, use or plan and everything that refers to it.
 func doRename(net *span.Net, args *args) (*Result, error) {
 	kind := args.next()
 	old := args.next()
@@ -68,6 +69,7 @@ func Rename(o *office.Office, kind, old, name string) (*Result, error) {
 	return refer(o, refs)
 }
 
+// renameVLAN changes the name of a registered VLAN; nothing else does, as all refer to its number.
 func renameVLAN(o *office.Office, old, name string) (*Result, error) {
 	vid, err := findVLAN(o, old)
 	if err != nil {

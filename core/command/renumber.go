@@ -9,6 +9,8 @@ import (
 	"klammer/core/span"
 )
 
+// doRenumber gives a VLAN another number wherever it is named; with subnets, the subnets and
+// addresses that show the old number as well.
 func doRenumber(net *span.Net, args *args) (*Result, error) {
 	from := args.vlan()
 	token := args.next()

@@ -265,6 +265,8 @@ func (r *replacing) carry() error {
 	return nil
 }
 
+// bundles makes the old device's bundles of the ports that its members became; with fewer than two
+// left there is none.
 func (r *replacing) bundles() {
 	for i := range r.old.Ports {
 		port := &r.old.Ports[i]

@@ -27,6 +27,7 @@ func Port(net *span.Net, ref office.PortRef) []string {
 	return said
 }
 
+// does says what a port does with frames, in sentences: what comes in, what leaves, what is off.
 func does(net *span.Net, i, port int) []string {
 	device := net.Office.Devices[i]
 	if at := device.Logical(port); at != port {
@@ -57,6 +58,7 @@ func does(net *span.Net, i, port int) []string {
 	return s
 }
 
+// arriving says what becomes of a frame that comes in without a tag, and of those with one.
 func arriving(net *span.Net, dev, port int) []string {
 	var s []string
 	device, compiled := net.Office.Devices[dev], net.Tables[dev].Ports[port]
@@ -126,6 +128,7 @@ func towards(net *span.Net, dev, from int, in bridge.Domain) string {
 	return fmt.Sprintf("%s, and by %d more cables", out[0], len(out)-1)
 }
 
+// leaving says how frames leave; empty where they leave as what comes in without a tag arrived.
 func leaving(net *span.Net, device *office.Device, compiled *bridge.Port) string {
 	un := compiled.Untagged.VIDs()
 	switch {
@@ -156,6 +159,8 @@ func brackets(compiled *bridge.Port, vs []office.VID) string {
 	return strings.Join(s, " ")
 }
 
+// origin says why a port is set so: by itself, by the plan that its device follows with how many
+// others, or by a use.
 func origin(net *span.Net, device *office.Device, port int) []string {
 	var s []string
 	shape, src := net.Office.Written(device, port)

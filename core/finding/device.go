@@ -195,6 +195,8 @@ func memberRefs(device *office.Device, port *office.Port) []office.PortRef {
 	return refs
 }
 
+// bundleSpeeds complains of a bundle whose ports have different speeds: IEEE 802.1AX aggregates
+// links of one speed.
 func (c *check) bundleSpeeds(dev, port int, ref office.PortRef) {
 	device := c.net.Office.Devices[dev]
 	speeds := map[office.Speed]bool{}

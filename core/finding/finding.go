@@ -295,6 +295,8 @@ func (r *Report) List() []*Finding {
 	return r.list.list
 }
 
+// inOrder is the list as it is shown. Where the ends of a cable differ in what is needed and the
+// cable does not carry just that, the first is said to come of the second.
 func (r *Report) inOrder() []*Finding {
 	list := slices.SortedStableFunc(r.each, compare)
 	for i, finding := range list {

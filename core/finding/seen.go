@@ -78,6 +78,8 @@ func known(o *office.Office, ref office.PortRef) (office.PortRef, bool) {
 
 func said(ref office.PortRef) string { return ref.Device + " " + ref.Port }
 
+// cableDiffers compares whom a port hears (LLDP, IEEE 802.1AB) with the cable that is planned
+// there.
 func cableDiffers(net *span.Net, heard Heard, add func(*Finding)) {
 	o := net.Office
 	at, ok := known(o, heard.At)
@@ -107,6 +109,8 @@ func cableDiffers(net *span.Net, heard Heard, add func(*Finding)) {
 	add(&Finding{Code: CableDiffers, Ports: ports, Text: text, Label: "heard elsewhere", Mends: [][]string{mend}, ID: about(CableDiffers, ports[0], ports[1])})
 }
 
+// plugSeen compares a card that a device learnt at a port with what is planned to be plugged in;
+// what came over a cable sits somewhere behind and says nothing of this port.
 func plugSeen(net *span.Net, learnt Learnt, add func(*Finding)) {
 	o := net.Office
 	device := o.Device(learnt.At.Device)
@@ -140,6 +144,7 @@ func plugSeen(net *span.Net, learnt Learnt, add func(*Finding)) {
 	}
 }
 
+// plugTest is the finding of plug tests that failed, with the few mistakes that would explain them.
 func plugTest(failed *Failed) *Finding {
 	text := failed.Saw
 	if more := len(failed.At) - 1; more > 0 {

@@ -90,6 +90,8 @@ type Forest struct {
 	Order    []int32 // hubs, each after the one above it
 }
 
+// newForest roots each part of the office at its first hub and hangs its blocks (parts that stay
+// joined when any one device is taken away) below it.
 func (t *Topology) newForest() Forest {
 	nh := len(t.Hubs)
 	forest := Forest{make([][]int32, nh), make([]int32, nh), make([]int32, len(t.Blocks)), nil}

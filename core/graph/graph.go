@@ -173,6 +173,8 @@ func (t *Topology) plugIn(o *office.Office) {
 	}
 }
 
+// links makes links of cables: those of a bundle's members to the same far end are one. Ends stand
+// in the order of their names, whichever way the cable was written.
 func (t *Topology) links(o *office.Office) {
 	at := map[[2]End]int{}
 	end := func(one office.PortRef) End {

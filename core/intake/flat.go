@@ -74,7 +74,7 @@ func (u *Understood) readList(table Table, head roles, title string, vlans map[o
 		}
 		ports := portsOf(text)
 		if ports == nil {
-			u.wrong(AboutPort, table.Name, row+1, k+1, "%q is no port: 7, Port 7, 1-4, lan1; what else stands in its row is not taken", text)
+			u.wrong(AboutPort, table.at(row, k), "%q is no port: 7, Port 7, 1-4, lan1; what else stands in its row is not taken", text)
 			u.told[spot{table.Name, row, 0}] = true
 			continue
 		}
@@ -90,7 +90,7 @@ func (u *Understood) readList(table Table, head roles, title string, vlans map[o
 			u.Grids = append(u.Grids, one.grid)
 		}
 		one.add(ports)
-		u.listed(table, row, head, one.grid, ports, vlans)
+		u.listed(entry{table, row, head, vlans}, one.grid, ports)
 	}
 	return row
 }
@@ -104,8 +104,17 @@ func (u *Understood) goesOn(table Table, row int, head roles) bool {
 	return portsOf(text) != nil && roleOf(text) == ""
 }
 
+// entry is one row of a list, with the head above it that says what its columns are.
+type entry struct {
+	table Table
+	row   int // from 0
+	head  roles
+	vlans map[office.VID]*office.VLAN // that are known so far; what the row says of one is added
+}
+
 // listed reads what one row of a list says of its ports.
-func (u *Understood) listed(table Table, row int, head roles, grid *Grid, ports []string, vlans map[office.VID]*office.VLAN) {
+func (u *Understood) listed(of entry, grid *Grid, ports []string) {
+	table, row, head, vlans := of.table, of.row, of.head, of.vlans
 	cells := table.Rows[row]
 	mark := func(what role, as string) {
 		text, k := head.cell(cells, what)
@@ -114,7 +123,7 @@ func (u *Understood) listed(table Table, row int, head roles, grid *Grid, ports 
 		}
 		vids, all, ok := vidsOf(text, vlans)
 		if !ok {
-			u.wrong(AboutVLAN, table.Name, row+1, k+1, "%q is no VLAN: a number from 1 to 4094, or several: 10,20,30", text)
+			u.wrong(AboutVLAN, table.at(row, k), "%q is no VLAN: a number from 1 to 4094, or several: 10,20,30", text)
 			return
 		}
 		u.took(table, row, k)
@@ -192,12 +201,12 @@ func (u *Understood) readMembers(table Table, head roles, title string, vlans ma
 			vid, ok = last, true // merged over several rows
 		}
 		if !ok {
-			u.wrong(AboutVLAN, table.Name, row+1, max(k, 0)+1, "%q is no VLAN: its number, with its name behind it or not", text)
+			u.wrong(AboutVLAN, table.at(row, max(k, 0)), "%q is no VLAN: its number, with its name behind it or not", text)
 			continue
 		}
 		last = vid
 		u.took(table, row, k)
-		u.register(table, row, head, vid, name, vlans)
+		u.register(entry{table, row, head, vlans}, vid, name)
 		for what, as := range map[role]string{untaggeds: "U", taggeds: "T"} {
 			text, k := head.cell(cells, what)
 			if text == "" {
@@ -205,7 +214,7 @@ func (u *Understood) readMembers(table Table, head roles, title string, vlans ma
 			}
 			ports, wrong := portListOf(text)
 			if wrong != "" {
-				u.wrong(AboutPort, table.Name, row+1, k+1, "%s", wrong)
+				u.wrong(AboutPort, table.at(row, k), "%s", wrong)
 				continue
 			}
 			u.took(table, row, k)
@@ -246,7 +255,8 @@ func (u *Understood) member(one *list, vlans map[office.VID]*office.VLAN) {
 }
 
 // register takes in what a row says of a VLAN itself; an empty cell takes nothing away.
-func (u *Understood) register(table Table, row int, head roles, vid office.VID, name string, vlans map[office.VID]*office.VLAN) {
+func (u *Understood) register(of entry, vid office.VID, name string) {
+	table, row, head, vlans := of.table, of.row, of.head, of.vlans
 	if vlans[vid] == nil {
 		vlans[vid] = &office.VLAN{VID: vid}
 	}
@@ -299,7 +309,7 @@ func (u *Understood) subnets(table Table, row, k int, text string, vlan *office.
 		prefix, err := office.CheckAddress(one)
 		switch {
 		case err != nil || prefix != prefix.Masked():
-			u.wrong(AboutSubnet, table.Name, row+1, k+1, "%q is no subnet: write it as 10.61.110.0/24", one)
+			u.wrong(AboutSubnet, table.at(row, k), "%q is no subnet: write it as 10.61.110.0/24", one)
 		case !slices.Contains(vlan.Nets, prefix):
 			vlan.Nets = append(vlan.Nets, prefix)
 		}

@@ -61,7 +61,7 @@ func (u *Understood) readGrids(table Table, vlans map[office.VID]*office.VLAN) {
 		i = next - 1
 	}
 	if !found && !blankTable(table) {
-		u.wrong(AboutSheet, table.Name, 1, 0, "no grid was found in it: a row of ports, and a column of VLANs, or the other way round")
+		u.wrong(AboutSheet, table.at(0, -1), "no grid was found in it: a row of ports, and a column of VLANs, or the other way round")
 	}
 }
 
@@ -215,100 +215,145 @@ func (u *Understood) grid(table Table, i int) (grid *Grid, names map[office.VID]
 	if ends == i+1 {
 		return nil, nil, 0
 	}
-	down := head.what == "vlan"
-	if head.what == "" { // which way round it is: what the left column and the head look like
-		across, _ := split(table.Rows[i], head)
-		down = likelyVLANs(table.Rows[i+1:ends], head.first) && !likelyVLANHead(table.Rows[i], across)
-		if !down && (len(across) == 0 || !likelyVLANHead(table.Rows[i], across)) {
-			return nil, nil, 0
-		}
+	down, ok := head.down(table.Rows[i], table.Rows[i+1:ends])
+	if !ok {
+		return nil, nil, 0
 	}
 	if !down && head.what == "" { // what is no VLAN in a head of VLANs says something else of each port
 		head.heads, head.more = split(table.Rows[i], head)
 	}
-	grid = &Grid{Sheet: table.Name, Row: i + 1, Down: down}
-	names = map[office.VID]string{}
-	u.took(table, i, head.first)
-	if head.name >= 0 {
-		u.took(table, i, head.name)
-	}
-	if !down {
-		u.namesBeside(table, i, i-1, head, names)
-		u.namesBeside(table, i, i+1, head, names)
-	}
-	across := make([]line, len(table.Rows[i])) // what the columns are
-	for _, k := range head.heads {
-		across[k] = u.line(table, i, k, !down, names)
-		grid.Ports = append(grid.Ports, across[k].ports...)
-	}
+	r := gridReader{u: u, table: table, head: head, top: i, grid: &Grid{Sheet: table.Name, Row: i + 1, Down: down}, names: map[office.VID]string{}}
+	r.tops()
 	for row := i + 1; row < ends; row++ {
-		cells := table.Rows[row]
-		if rowOf(cells, head.first) == "" {
-			continue
-		}
-		along := u.line(table, row, head.first, down, names)
-		if !along.ok {
-			for _, k := range head.heads {
-				if as, _ := mark(rowOf(cells, k), u.marks); as != "-" {
-					u.wrong(AboutMark, table.Name, row+1, k+1, "what %q stands beside is not understood", rowOf(cells, k))
-				}
-			}
-			continue
-		}
-		grid.Ports = append(grid.Ports, along.ports...)
-		for _, k := range head.more {
-			u.took(table, i, k)
-			if text := rowOf(cells, k); text != "" {
-				u.took(table, row, k)
-				one := extra{row + 1, k + 1, "", roleOf(table.Rows[i][k]), strings.TrimSpace(table.Rows[i][k]), text}
-				if down {
-					grid.said = append(grid.said, said{along.vid, one})
-				} else {
-					one.port = along.ports[0]
-					grid.extras = append(grid.extras, one)
-				}
-			}
-		}
-		if head.name >= 0 {
-			u.took(table, row, head.name)
-		}
-		if name := rowOf(cells, head.name); down && name != "" {
-			names[along.vid] = name
-		} else if _, named := names[along.vid]; down && !named {
-			names[along.vid] = ""
-		}
-		for _, k := range head.heads {
-			if k >= len(cells) {
-				continue
-			}
-			as, ok := mark(cells[k], u.marks)
-			if !ok && memberMark(cells[k]) {
-				as, ok = "x", true
-			}
-			if !ok {
-				u.wrong(AboutMark, table.Name, row+1, k+1, "%q is neither U nor T, nor P for the PVID, nor one of their words", strings.TrimSpace(cells[k]))
-				continue
-			}
-			if !across[k].ok {
-				if as != "-" {
-					u.wrong(AboutMark, table.Name, row+1, k+1, "what stands above or beside %q is not understood", strings.TrimSpace(cells[k]))
-				}
-				continue
-			}
-			u.took(table, row, k)
-			if as == "-" {
-				continue
-			}
-			for _, port := range slices.Concat(along.ports, across[k].ports) { // one of the two is the VLAN
-				grid.cells = append(grid.cells, cell{row + 1, k + 1, port, max(along.vid, across[k].vid), as})
-			}
-		}
+		r.row(row)
 	}
-	if len(grid.Ports) == 0 || len(grid.cells) == 0 && len(names) == 0 {
+	if len(r.grid.Ports) == 0 || len(r.grid.cells) == 0 && len(r.names) == 0 {
 		return nil, nil, 0
 	}
-	u.crosses(grid)
-	return grid, names, ends
+	u.crosses(r.grid)
+	return r.grid, r.names, ends
+}
+
+// down says whether VLANs run down and ports across; not ok where neither does. The head says so,
+// or else what the left column and the head look like.
+func (h gridHead) down(top []string, below [][]string) (down, ok bool) {
+	if h.what != "" {
+		return h.what == "vlan", true
+	}
+	across, _ := split(top, h)
+	headed := likelyVLANHead(top, across)
+	if likelyVLANs(below, h.first) && !headed {
+		return true, true
+	}
+	return false, len(across) > 0 && headed
+}
+
+// gridReader is one grid while it is read, a row at a time.
+type gridReader struct {
+	u      *Understood
+	table  Table
+	head   gridHead
+	top    int    // the row of its head, from 0
+	across []line // what each column is: ports, or a VLAN
+	grid   *Grid
+	names  map[office.VID]string // of VLANs; empty for one that is there without a name
+}
+
+// tops reads the head: what the columns are, and where VLANs run across their names beside it.
+func (r *gridReader) tops() {
+	r.u.took(r.table, r.top, r.head.first)
+	if r.head.name >= 0 {
+		r.u.took(r.table, r.top, r.head.name)
+	}
+	if !r.grid.Down {
+		r.u.namesBeside(r.table, r.top, r.top-1, r.head, r.names)
+		r.u.namesBeside(r.table, r.top, r.top+1, r.head, r.names)
+	}
+	r.across = make([]line, len(r.table.Rows[r.top]))
+	for _, k := range r.head.heads {
+		r.across[k] = r.u.line(r.table, r.top, k, !r.grid.Down, r.names)
+		r.grid.Ports = append(r.grid.Ports, r.across[k].ports...)
+	}
+}
+
+// row reads one row: what it is of, what its free columns say of that, and its marks.
+func (r *gridReader) row(row int) {
+	cells := r.table.Rows[row]
+	if rowOf(cells, r.head.first) == "" {
+		return
+	}
+	along := r.u.line(r.table, row, r.head.first, r.grid.Down, r.names)
+	if !along.ok { // complained of already; and of each mark that is lost by it
+		for _, k := range r.head.heads {
+			if as, _ := mark(rowOf(cells, k), r.u.marks); as != "-" {
+				r.u.wrong(AboutMark, r.table.at(row, k), "what %q stands beside is not understood", rowOf(cells, k))
+			}
+		}
+		return
+	}
+	r.grid.Ports = append(r.grid.Ports, along.ports...)
+	r.beside(row, along)
+	for _, k := range r.head.heads {
+		if k < len(cells) {
+			r.mark(row, k, along)
+		}
+	}
+}
+
+// beside takes in what stands in the free columns of a row, and the name of its VLAN.
+func (r *gridReader) beside(row int, along line) {
+	cells, heads := r.table.Rows[row], r.table.Rows[r.top]
+	for _, k := range r.head.more {
+		r.u.took(r.table, r.top, k)
+		text := rowOf(cells, k)
+		if text == "" {
+			continue
+		}
+		r.u.took(r.table, row, k)
+		one := extra{row + 1, k + 1, "", roleOf(heads[k]), strings.TrimSpace(heads[k]), text}
+		if r.grid.Down {
+			r.grid.said = append(r.grid.said, said{along.vid, one})
+		} else {
+			one.port = along.ports[0]
+			r.grid.extras = append(r.grid.extras, one)
+		}
+	}
+	if r.head.name >= 0 {
+		r.u.took(r.table, row, r.head.name)
+	}
+	if !r.grid.Down {
+		return
+	}
+	if name := rowOf(cells, r.head.name); name != "" {
+		r.names[along.vid] = name
+	} else if _, named := r.names[along.vid]; !named {
+		r.names[along.vid] = ""
+	}
+}
+
+// mark reads one cell: how the ports of its row or column are members of the VLAN of the other.
+func (r *gridReader) mark(row, k int, along line) {
+	text, across := r.table.Rows[row][k], r.across[k]
+	as, ok := mark(text, r.u.marks)
+	if !ok && memberMark(text) {
+		as, ok = "x", true
+	}
+	switch {
+	case !ok:
+		r.u.wrong(AboutMark, r.table.at(row, k), "%q is neither U nor T, nor P for the PVID, nor one of their words", strings.TrimSpace(text))
+	case !across.ok:
+		if as != "-" {
+			r.u.wrong(AboutMark, r.table.at(row, k), "what stands above or beside %q is not understood", strings.TrimSpace(text))
+		}
+	default:
+		r.u.took(r.table, row, k)
+		if as == "-" {
+			return
+		}
+		for _, port := range slices.Concat(along.ports, across.ports) { // one of the two is the VLAN
+			r.grid.cells = append(r.grid.cells, cell{row + 1, k + 1, port, max(along.vid, across.vid), as})
+		}
+	}
 }
 
 // split parts the columns of a head of VLANs from those that say something else.
@@ -369,7 +414,7 @@ func (u *Understood) crosses(grid *Grid) {
 		case by[one.port] == 1:
 			one.as = "U"
 		default:
-			u.wrong(AboutMark, grid.Sheet, one.row, one.column, "port %s is in several VLANs, and a cross does not say which of them untagged: U or T", one.port)
+			u.wrong(AboutMark, where{grid.Sheet, one.row, one.column}, "port %s is in several VLANs, and a cross does not say which of them untagged: U or T", one.port)
 			continue
 		}
 		out = append(out, one)
@@ -390,14 +435,14 @@ func (u *Understood) line(table Table, row, k int, vlan bool, names map[office.V
 	if !vlan {
 		ports := portsOf(text)
 		if ports == nil {
-			u.wrong(AboutPort, table.Name, row+1, k+1, "%q is no port: 7, Port 7, 1-4, lan1", text)
+			u.wrong(AboutPort, table.at(row, k), "%q is no port: 7, Port 7, 1-4, lan1", text)
 		}
 		u.took(table, row, k)
 		return line{ports: ports, ok: ports != nil}
 	}
 	vid, name, ok := vlanOf(text)
 	if !ok {
-		u.wrong(AboutVLAN, table.Name, row+1, k+1, "%q is no VLAN: its number, with its name behind it or not", text)
+		u.wrong(AboutVLAN, table.at(row, k), "%q is no VLAN: its number, with its name behind it or not", text)
 		return line{}
 	}
 	u.took(table, row, k)

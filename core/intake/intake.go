@@ -84,17 +84,29 @@ const (
 	mostTrouble = 60 // of a kind
 )
 
-func (u *Understood) wrong(kind Kind, sheet string, row, column int, format string, args ...any) {
+// where is a place as a person counts it: row and column from 1, column 0 for the whole row.
+type where struct {
+	sheet       string
+	row, column int
+}
+
+// at is the place of a cell whose row and column are counted from 0; column -1 is the whole row.
+func (t Table) at(row, column int) where { return where{t.Name, row + 1, column + 1} }
+
+// wrong complains of what stands there. A cell that is complained of is not also told of as left
+// over, and of a kind only the first mostTrouble are listed: the rest are counted.
+func (u *Understood) wrong(kind Kind, at where, format string, args ...any) {
 	u.Counts[kind]++
-	if column > 0 {
-		u.used[spot{sheet, row - 1, column - 1}] = true
+	row := spot{at.sheet, at.row - 1, 0}
+	if at.column > 0 {
+		u.used[spot{at.sheet, at.row - 1, at.column - 1}] = true
 	} else {
-		u.told[spot{sheet, row - 1, 0}] = true
+		u.told[row] = true
 	}
-	if kind == AboutLeft && u.told[spot{sheet, row - 1, 0}] || u.Counts[kind] > mostTrouble {
+	if kind == AboutLeft && u.told[row] || u.Counts[kind] > mostTrouble {
 		return // the row is told of as a whole, or many are
 	}
-	u.Trouble = append(u.Trouble, Trouble{kind, sheet, row, column, fmt.Sprintf(format, args...)})
+	u.Trouble = append(u.Trouble, Trouble{kind, at.sheet, at.row, at.column, fmt.Sprintf(format, args...)})
 }
 
 // firstRoles is the first head of a list within the first rows.

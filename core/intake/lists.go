@@ -73,11 +73,11 @@ func (u *Understood) readRegister(table Table, head head, vlans map[office.VID]*
 		}
 		vid, name, ok := vlanOf(head.cell(r, "vlan"))
 		if !ok {
-			u.wrong(AboutVLAN, table.Name, i+1, head.at["vlan"]+1, "%q is no VLAN: a number from 1 to 4094", head.cell(r, "vlan"))
+			u.wrong(AboutVLAN, table.at(i, head.at["vlan"]), "%q is no VLAN: a number from 1 to 4094", head.cell(r, "vlan"))
 			continue
 		}
 		u.took(table, i, head.at["vlan"])
-		u.register(table, i, of, vid, name, vlans)
+		u.register(entry{table, i, of, vlans}, vid, name)
 	}
 }
 

@@ -49,13 +49,13 @@ func (u *Understood) Take(into *office.Office) (*office.Office, office.Edit) {
 		other, errB := u.port(draft.Office(), cable.to)
 		switch {
 		case errA != nil:
-			u.wrong(AboutCable, cable.sheet, cable.row, 0, "%s", errA)
+			u.wrong(AboutCable, where{cable.sheet, cable.row, 0}, "%s", errA)
 		case errB != nil:
-			u.wrong(AboutCable, cable.sheet, cable.row, 0, "%s", errB)
+			u.wrong(AboutCable, where{cable.sheet, cable.row, 0}, "%s", errB)
 		case slices.ContainsFunc(draft.Office().Cables, office.Cable{A: ref, B: other}.Same):
 		default:
 			if err := draft.Connect(office.Cable{A: ref, B: other}); err != nil {
-				u.wrong(AboutCable, cable.sheet, cable.row, 0, "%s", err)
+				u.wrong(AboutCable, where{cable.sheet, cable.row, 0}, "%s", err)
 			}
 		}
 	}
@@ -64,14 +64,14 @@ func (u *Understood) Take(into *office.Office) (*office.Office, office.Edit) {
 		vid, _, ok := vlanOf(one.wants)
 		switch {
 		case err != nil:
-			u.wrong(AboutPlug, one.sheet, one.row, 0, "%s", err)
+			u.wrong(AboutPlug, where{one.sheet, one.row, 0}, "%s", err)
 		case !ok:
-			u.wrong(AboutPlug, one.sheet, one.row, 0, "%q is no VLAN that %s could want", one.wants, one.what)
+			u.wrong(AboutPlug, where{one.sheet, one.row, 0}, "%q is no VLAN that %s could want", one.wants, one.what)
 		default:
 			plug := office.Plug{Port: at, Name: one.what, Wants: vid, Tagged: strings.HasPrefix(one.how, "tagged"), Operator: strings.Contains(one.how, "operator")}
 			if _, text, ok := strings.Cut(one.how, "at "); ok {
 				if plug.At, err = netip.ParseAddr(strings.TrimSpace(text)); err != nil {
-					u.wrong(AboutPlug, one.sheet, one.row, 0, "%q is no address of %s", text, one.what)
+					u.wrong(AboutPlug, where{one.sheet, one.row, 0}, "%q is no address of %s", text, one.what)
 					continue
 				}
 			}
@@ -79,7 +79,7 @@ func (u *Understood) Take(into *office.Office) (*office.Office, office.Edit) {
 				continue
 			}
 			if err := draft.PutPlug(plug); err != nil {
-				u.wrong(AboutPlug, one.sheet, one.row, 0, "%s", err)
+				u.wrong(AboutPlug, where{one.sheet, one.row, 0}, "%s", err)
 			}
 		}
 	}
@@ -113,7 +113,7 @@ func (u *Understood) takeGrid(draft *office.Draft, grid *Grid) {
 	if device == nil {
 		fresh, err := office.NewDevice(grid.Device, grid.Kind)
 		if err != nil {
-			u.wrong(AboutPort, grid.Sheet, grid.Row, 0, "%s", err)
+			u.wrong(AboutPort, where{grid.Sheet, grid.Row, 0}, "%s", err)
 			return
 		}
 		speeds := map[string]office.Speed{}
@@ -126,12 +126,12 @@ func (u *Understood) takeGrid(draft *office.Draft, grid *Grid) {
 		for _, p := range grid.Ports {
 			if fresh.Port(p) < 0 {
 				if err := fresh.AddPort(p, "", speeds[p]); err != nil {
-					u.wrong(AboutPort, grid.Sheet, grid.Row, 0, "%s", err)
+					u.wrong(AboutPort, where{grid.Sheet, grid.Row, 0}, "%s", err)
 				}
 			}
 		}
 		if err := draft.PutDevice(fresh); err != nil {
-			u.wrong(AboutPort, grid.Sheet, grid.Row, 0, "%s", err)
+			u.wrong(AboutPort, where{grid.Sheet, grid.Row, 0}, "%s", err)
 			return
 		}
 		device = fresh
@@ -142,7 +142,7 @@ func (u *Understood) takeGrid(draft *office.Draft, grid *Grid) {
 	for _, p := range grid.Ports {
 		i := device.Port(p)
 		if i < 0 {
-			u.wrong(AboutPort, grid.Sheet, grid.Row, 0, "%s has no port %s", device.Name, p)
+			u.wrong(AboutPort, where{grid.Sheet, grid.Row, 0}, "%s has no port %s", device.Name, p)
 			continue
 		}
 		if i = device.Logical(i); says[i] == nil {
@@ -181,7 +181,7 @@ func (u *Understood) takeGrid(draft *office.Draft, grid *Grid) {
 			if u.same(draft.Office(), device.Name, i, shape.Normal()) {
 				continue
 			}
-			u.wrong(AboutPVID, grid.Sheet, grid.Row, 0, "port %s has several untagged VLANs and no P: its PVID is taken to be none", device.Ports[i].Name)
+			u.wrong(AboutPVID, where{grid.Sheet, grid.Row, 0}, "port %s has several untagged VLANs and no P: its PVID is taken to be none", device.Ports[i].Name)
 		}
 		shape = shape.Normal()
 		if u.same(draft.Office(), device.Name, i, shape) {
@@ -192,7 +192,7 @@ func (u *Understood) takeGrid(draft *office.Draft, grid *Grid) {
 		}
 		shape = besides(draft.Office(), device, i, shape)
 		if err := draft.Set(office.PortRef{Device: device.Name, Port: device.Ports[i].Name}, &shape, device.Ports[i].Because); err != nil {
-			u.wrong(AboutPort, grid.Sheet, grid.Row, 0, "%s", err)
+			u.wrong(AboutPort, where{grid.Sheet, grid.Row, 0}, "%s", err)
 		}
 	}
 	u.takeExtras(draft, grid)
@@ -206,7 +206,7 @@ func (u *Understood) takeExtras(draft *office.Draft, grid *Grid) {
 		device := draft.Office().Device(grid.Device)
 		i := device.Port(one.port)
 		if i < 0 {
-			u.wrong(AboutPort, grid.Sheet, one.row, one.column, "%s has no port %s, of which %q is said", device.Name, one.port, short(one.text))
+			u.wrong(AboutPort, where{grid.Sheet, one.row, one.column}, "%s has no port %s, of which %q is said", device.Name, one.port, short(one.text))
 			continue
 		}
 		at := office.PortRef{Device: device.Name, Port: device.Ports[device.Logical(i)].Name}
@@ -247,12 +247,12 @@ func (u *Understood) takeExtras(draft *office.Draft, grid *Grid) {
 			if facts, err := device.Ports[i].Facts.With(fact, text); err == nil {
 				device.Ports[i].Facts = facts
 			} else {
-				u.wrong(AboutLeft, grid.Sheet, grid.Row, 0, "port %s: %s", device.Ports[i].Name, err)
+				u.wrong(AboutLeft, where{grid.Sheet, grid.Row, 0}, "port %s: %s", device.Ports[i].Name, err)
 			}
 		}
 	}
 	if err := draft.PutDevice(device.Seal()); err != nil {
-		u.wrong(AboutPort, grid.Sheet, grid.Row, 0, "%s", err)
+		u.wrong(AboutPort, where{grid.Sheet, grid.Row, 0}, "%s", err)
 	}
 }
 
@@ -270,7 +270,7 @@ func (u *Understood) cabled(draft *office.Draft, grid *Grid, one extra, at, far 
 		return true
 	}
 	if err := draft.Connect(link); err != nil {
-		u.wrong(AboutCable, grid.Sheet, one.row, one.column, "%s", err)
+		u.wrong(AboutCable, where{grid.Sheet, one.row, one.column}, "%s", err)
 		return false
 	}
 	return true

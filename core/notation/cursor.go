@@ -11,6 +11,8 @@ type fault struct {
 	cause error // what it is about for a program, where an error says so
 }
 
+// faultf is a fault at a byte of the statement's text, from 0. An error among what it is made of is
+// kept as its cause, so that callers can tell by type what went wrong and never by the words.
 func faultf(at int, format string, args ...any) *fault {
 	wrong := &fault{at: at, text: fmt.Sprintf(format, args...)}
 	for _, a := range args {
@@ -30,6 +32,8 @@ type cursor struct {
 
 func (c *cursor) more() bool { return c.at < len(c.toks) }
 
+// peek is the next token without going on; behind the last one a sign without text, at the end of
+// the statement.
 func (c *cursor) peek() token {
 	if c.more() {
 		return c.toks[c.at]
@@ -43,6 +47,7 @@ func (c *cursor) next() token {
 	return tok
 }
 
+// accept goes over the next token if it is that word or sign, unquoted, and says whether it was.
 func (c *cursor) accept(p string) bool {
 	if c.more() && c.toks[c.at].is(p) {
 		c.at++
@@ -83,6 +88,7 @@ func (c *cursor) run(what string) (string, *fault) {
 	return text, nil
 }
 
+// done complains of what still stands behind the end of a statement; after says of what.
 func (c *cursor) done(after string) *fault {
 	if tok := c.peek(); c.more() {
 		return faultf(tok.at, "%s does not belong here: nothing comes after %s", tok.shown(), after)
@@ -90,6 +96,7 @@ func (c *cursor) done(after string) *fault {
 	return nil
 }
 
+// found ends a complaint with what stands there instead: ": found x", or nothing at the end.
 func found(tok token) string {
 	if tok.text == "" {
 		return ": the line ends"

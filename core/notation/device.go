@@ -20,6 +20,11 @@ func (e *countError) Error() string {
 	return fmt.Sprintf("%s has %d ports and %s has %d: cable the members one by one", e.a, e.na, e.b, e.nb)
 }
 
+// device reads the first line of a device; its body follows, the front first, as the
+// other lines name its ports.
+//
+//	device rack switch follows rack48
+//	device desk host
 func (r *reader) device(cur *cursor, statement *statement) (string, *fault) {
 	tok, wrong := plainWord(cur, "the device's name")
 	if wrong != nil {
@@ -290,6 +295,10 @@ func (r *reader) setting(device *office.Device, cur *cursor) (at []int, one *off
 	return at, &sh, because, cur.done("a shape but because and a reason")
 }
 
+// ports reads a front: ranges of names, with a speed or a name inside the device, joined by spaces
+// or commas. What is named twice is a mistake, as a port's name is its key.
+//
+//	ports 1-24 1G, 25-28 10G, wan as eth0
 func (r *reader) ports(device *office.Device, cur *cursor) *fault {
 	for {
 		tok, wrong := cur.text("a port's name")
@@ -354,6 +363,10 @@ func (r *reader) ports(device *office.Device, cur *cursor) *fault {
 	}
 }
 
+// bundle reads an aggregation (IEEE 802.1AX) of ports of the front, by lacp or static. Said
+// again on the line, it changes the bundle's mode and its members.
+//
+//	bundle up lacp 25-26
 func (r *reader) bundle(device *office.Device, cur *cursor) (string, *fault) {
 	tok, wrong := cur.text("the bundle's name")
 	if wrong == nil {
@@ -396,6 +409,10 @@ func (r *reader) bundle(device *office.Device, cur *cursor) (string, *fault) {
 	return key, nil
 }
 
+// inner reads a port inside the device: a radio network, a virtual machine's, or the CPU's own.
+//
+//	inner "clinic guests" ssid: 150
+//	inner cpu cpu: [1 190] because "the agent answers in two VLANs"
 func (r *reader) inner(device *office.Device, cur *cursor) (string, *fault) {
 	tok, wrong := cur.text("the inner port's name")
 	if wrong == nil {
@@ -439,6 +456,10 @@ func (r *reader) inner(device *office.Device, cur *cursor) (string, *fault) {
 	return key, nil
 }
 
+// forwarding reads how frames go through the device: by VLAN, unaware of tags, or not at all but by
+// routing. The words are office.Forwardings.
+//
+//	forwarding unaware drops-tagged
 func forwarding(device *office.Device, cur *cursor) *fault {
 	tok, wrong := cur.word(either(office.Forwardings()))
 	if wrong != nil {
@@ -481,6 +502,11 @@ func portModes(cur *cursor) (mixed bool, bad *fault) {
 	return slices.Contains(names, "mixed"), nil
 }
 
+// wordingLine reads the wording in which sheets speak to a device's own pages, what it lacks, and
+// whether it takes a change back unless it is confirmed within some minutes.
+//
+//	wording by-vlan pvid-apart
+//	wording linux confirms 5
 func wordingLine(device *office.Device, cur *cursor) *fault {
 	tok, wrong := cur.word("the wording's name")
 	if wrong != nil {
@@ -535,6 +561,9 @@ func wordingLine(device *office.Device, cur *cursor) *fault {
 	return nil
 }
 
+// limit reads what a device can hold, in pairs of a word and a number from 1 to 1,000,000.
+//
+//	limit vlans 32 rules 128
 func limit(device *office.Device, cur *cursor) *fault {
 	for first := true; first || cur.more(); first = false {
 		tok, wrong := cur.word(either(office.LimitNames))
@@ -599,6 +628,8 @@ func (r *reader) manage(device *office.Device, cur *cursor) *fault {
 	return cur.done("the management address")
 }
 
+// manageAddr reads the address of a management: with a prefix length it knows its own subnet,
+// without one it answers only within the same VLAN.
 func manageAddr(manage *office.Manage, tok token) *fault {
 	if strings.Contains(tok.text, "/") {
 		one, err := netip.ParsePrefix(tok.text)
@@ -647,6 +678,12 @@ func factory(device *office.Device, cur *cursor) *fault {
 	return cur.done("the factory address")
 }
 
+// address reads an address of a router or host in a VLAN, with what it is there for: the VLAN's
+// gateway, its zone, what it hands out. Two zones of one VLAN on a device are a mistake at the
+// second.
+//
+//	address 110 10.61.110.1/24 gateway zone staff
+//	address 110 2001:db8:61:110::1/64 gateway
 func (r *reader) address(device *office.Device, cur *cursor) (string, *fault) {
 	tok := cur.next()
 	vid, wrong := vlan(r.draft, wordText(tok), tok.at)

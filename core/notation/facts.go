@@ -37,6 +37,7 @@ func (r *reader) facts(facts *office.Facts, fact *office.FactWord, cur *cursor, 
 	}
 }
 
+// factWords are the words of the facts that such a thing may have: a device has others than a port.
 func factWords(of office.FactOf) (all []string) {
 	for _, one := range office.FactWords {
 		if one.Of&of != 0 {
@@ -91,6 +92,8 @@ func (r *reader) portFacts(device *office.Device, cur *cursor, tok token) (which
 	return which, nil
 }
 
+// notePort gives a port one fact, such as the wall socket that it leads to; an empty text takes it
+// away.
 func notePort(device *office.Device, port int, fact *office.FactWord, text string, at int) *fault {
 	facts, err := device.Ports[port].Facts.With(fact, text)
 	if err != nil {

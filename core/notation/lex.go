@@ -118,6 +118,9 @@ func unquote(s string) (text string, n int) {
 	return "", -1
 }
 
+// unquoteSlow is unquote for a text with a backslash in it: \" and \\ stand for the sign itself,
+// before anything else a backslash is one. It gives what was quoted and how many bytes it took, -1
+// where the closing quote is missing.
 func unquoteSlow(text string) (string, int) {
 	var b strings.Builder
 	for i := 1; i < len(text); i++ {

@@ -153,6 +153,12 @@ func (r *reader) remove(cur *cursor, tok token) *fault {
 	return cur.done("the ports to clear")
 }
 
+// removeInDevice does a statement of a device's body with a minus before it: the line is named by
+// its first words, its values need not be said again.
+//
+//	-rack manage
+//	-gate address 110 10.61.110.1/24
+//	-rack limit vlans
 func (r *reader) removeInDevice(device *office.Device, cur *cursor, tok token) *fault {
 	switch tok.text {
 	case "manage":

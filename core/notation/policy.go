@@ -26,6 +26,10 @@ func (r *reader) sides(cur *cursor) (all []office.Side, wrong *fault) {
 	}
 }
 
+// side reads one side of a rule or wish. A word with a dot, colon or slash in it is an address or a
+// prefix, every other a VLAN by number or name.
+//
+//	any   outside   zone staff   110   imaging   10.61.130.9   10.61.0.0/16
 func (r *reader) side(cur *cursor) (side office.Side, wrong *fault) {
 	const what = "any, outside, zone NAME, a VLAN, an address or a prefix"
 	tok, wrong := cur.word(what)
@@ -259,6 +263,10 @@ func (r *reader) wish(cur *cursor, must bool) (*office.Wish, *fault) {
 	return wish, cur.done("a wish but its services")
 }
 
+// putWish reads what must or must never talk. What a file wishes twice is kept once.
+//
+//	must 110 to 10.61.130.9 tcp/443
+//	never guests to zone staff
 func (r *reader) putWish(cur *cursor, must bool) (string, *fault) {
 	at := cur.peek().at
 	wish, wrong := r.wish(cur, must)
@@ -459,6 +467,8 @@ func (r *reader) ruleOnLine(device *office.Device, cur *cursor, tok token) *faul
 	return nil
 }
 
+// moveRule has a rule change its place among its device's; from and to are counted from 0, the
+// others close up. It is charged for the length of the list, which is looked through.
 func (r *reader) moveRule(device *office.Device, from, to, at int, cur *cursor) *fault {
 	if wrong := r.spend(1+len(device.Rules)/64, at); wrong != nil {
 		return wrong

@@ -205,6 +205,8 @@ func planRange(it item) (office.PlanRange, *fault) {
 	return office.PlanRange{}, faultf(it.at, "%q is no place on a front: a port plan counts places, 1, 1-4, last, last-1", it.from)
 }
 
+// placeText prints a place of a plan: 1 and up from the first port of the front, 0 and down from
+// the last (last, last-1), as places follow a front whatever its length.
 func placeText(k int) string {
 	switch {
 	case k > 0:

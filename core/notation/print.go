@@ -53,6 +53,8 @@ func (p *printer) gap() {
 	}
 }
 
+// office prints everything, a blank line between kinds, so that what refers stands behind what it
+// refers to: devices behind the plans that they follow, cables and plugs behind the devices.
 func (p *printer) office(o *office.Office) {
 	if o.Title != "" {
 		p.line("office", "", Thing(office.Title(o.Title)))
@@ -179,6 +181,7 @@ func settingText(one *office.Shape, because string) string {
 
 func planKey(plan *office.Plan, i int) string { return fmt.Sprintf("plan:%s/%d", plan.Name, i) }
 
+// plan prints a port plan, ranges of places joined where neighbours are alike.
 func (p *printer) plan(plan *office.Plan) {
 	p.line(string(plan.Key()), "", "plan "+plan.Name)
 	for i, line := range plan.Lines {
@@ -194,6 +197,7 @@ func (p *printer) plan(plan *office.Plan) {
 	}
 }
 
+// device prints a device with its body, each line only where it says other than the default.
 func (p *printer) device(device *office.Device) {
 	head := "device " + device.Name + " " + string(device.Kind)
 	if device.Follows != "" {

@@ -152,6 +152,9 @@ func (r *reader) enough() bool {
 	return len(r.mistakes) >= mostMistakes || r.bounded && r.work > mostWork
 }
 
+// wrong keeps a fault as a mistake with its line and column, both from 1, columns counted in
+// characters. Mistakes that follow from one told already are left out: ports of a device whose
+// front could not be read.
 func (r *reader) wrong(line, indent int, text string, wrong *fault) {
 	var none *office.NoPort
 	if errors.As(wrong.cause, &none) && slices.Contains(r.half, none.Device) {
@@ -199,6 +202,8 @@ func (r *reader) split(text string) []statement {
 	return all
 }
 
+// keep holds the comments of a statement under the key of what it declares, so that they are
+// printed with it again wherever that then stands.
 func (r *reader) keep(key string, above []string, after string) {
 	if len(above) == 0 && after == "" {
 		return
@@ -220,6 +225,8 @@ func (r *reader) keep(key string, above []string, after string) {
 // may be used above the line that declares it.
 var phases = []string{"office", "vlan", "service", "use", "plan", "device", "", "cable", "plug", "must"}
 
+// run does the statements of a file in the order of phases, so that a file may say things in any
+// order; on the line in the order in which they were typed.
 func (r *reader) run(all []statement) {
 	kinds := make([]int8, len(all))
 	for i := range all {
@@ -274,6 +281,8 @@ func (r *reader) tokens(line, indent int, text string) (cur *cursor, after strin
 	return &r.line, strings.TrimRight(after, " \t\r"), true
 }
 
+// statement reads one statement with its indented body. A mistake in it ends that statement alone:
+// the next is read as if it were right, so that a file tells all its mistakes at once.
 func (r *reader) statement(statement *statement, kind string) {
 	cur, after, ok := r.tokens(statement.line, statement.indent, statement.text)
 	if !ok {
@@ -329,6 +338,9 @@ func (r *reader) again(key string) bool {
 	return ok && !r.onLine
 }
 
+// office reads the name of the office.
+//
+//	office "Veterinary clinic by the mill"
 func (r *reader) office(cur *cursor) (string, *fault) {
 	tok, wrong := cur.text("the office's name, in quotes,")
 	if wrong != nil {
@@ -343,6 +355,11 @@ func (r *reader) office(cur *cursor) (string, *fault) {
 	return "office", cur.done("the office's name")
 }
 
+// vlan reads an entry of the register: number, name, a note, whether it stays on one device, its
+// subnets.
+//
+//	vlan 110 office "desks and their phones" net 10.61.110.0/24
+//	vlan 999 parked local
 func (r *reader) vlan(cur *cursor) (string, *fault) {
 	tok, wrong := cur.word("the VLAN's number")
 	if wrong != nil {
@@ -428,6 +445,10 @@ func plainWord(cur *cursor, what string) (token, *fault) {
 	return tok, wrong
 }
 
+// use reads a named shape. One whose shape is a mistake is kept empty, so that ports of that use
+// bring no further mistakes.
+//
+//	use desk 110 [140]
 func (r *reader) use(cur *cursor) (string, *fault) {
 	tok, wrong := plainWord(cur, "the name of the use")
 	if wrong != nil {
@@ -455,6 +476,11 @@ func (r *reader) use(cur *cursor) (string, *fault) {
 	return key, nil
 }
 
+// plan reads a port plan: places of a front, each with a shape, for devices that follow it.
+//
+//	plan rack48
+//	  1-40: use desk
+//	  last-1-last: [all]
 func (r *reader) plan(cur *cursor, statement *statement) (string, *fault) {
 	tok, wrong := plainWord(cur, "the name of the port plan")
 	if wrong != nil {
@@ -488,6 +514,7 @@ func (r *reader) plan(cur *cursor, statement *statement) (string, *fault) {
 	return key, nil
 }
 
+// planLine reads one line of a plan, places before the colon and their shape behind.
 func (r *reader) planLine(cur *cursor) (line office.PlanLine, wrong *fault) {
 	list, wrong := portList(cur)
 	if wrong != nil {
@@ -554,6 +581,8 @@ func (r *reader) cable(cur *cursor, remove bool) (string, *fault) {
 	return key, nil
 }
 
+// cablePairs are the cables that a cable between two ends stands for: one, or between bundles one
+// for each pair of members in their order. Bundles of different size have no pairs: a *countError.
 func cablePairs(draft *office.Draft, a, b office.PortRef) ([]office.Cable, error) {
 	members := func(ref office.PortRef) []office.PortRef {
 		device, _ := draft.FindDevice(ref.Device)
@@ -578,6 +607,10 @@ func cablePairs(draft *office.Draft, a, b office.PortRef) ([]office.Cable, error
 	return pairs, nil
 }
 
+// plug reads what is plugged in at a port and the VLAN that it wants, with what is known of it. It
+// is charged for the plugs that are looked through for its name.
+//
+//	plug rack.7 "reception pc" wants 110 at 10.61.110.20 mac 02:00:5e:00:61:20
 func (r *reader) plug(cur *cursor) (string, *fault) {
 	at := cur.peek().at
 	plug := office.Plug{}

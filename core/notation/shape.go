@@ -120,6 +120,8 @@ func isShapeOption(text string) bool {
 	return text == "pvid" || text == "admit" || text == "filter" || text == "because"
 }
 
+// untagged reads the VLANs that leave without a tag, joined by a plus: 110 or 110+120. A range is
+// refused, as nearly always a tag was meant.
 func untagged(draft *office.Draft, s *office.Shape, tok token) *fault {
 	at := tok.at
 	for rest, more := tok.text, true; more; {
@@ -173,6 +175,8 @@ func tagged(draft *office.Draft, one *office.Shape, cur *cursor) *fault {
 	}
 }
 
+// taggedVLANs reads one item between the brackets: a VLAN, a range, all, needed, or a ride
+// 110@2110, VLAN 110 under another VID on the wire (a VID translation, IEEE 802.1Q, 6.9).
 func taggedVLANs(draft *office.Draft, one *office.Shape, tok token) *fault {
 	text := tok.text
 	if own, wire, ok := strings.Cut(text, "@"); ok {
@@ -221,6 +225,8 @@ func taggedVLANs(draft *office.Draft, one *office.Shape, tok token) *fault {
 	return nil
 }
 
+// pvid reads the PVID where it is not the untagged VLAN: a VLAN, or none, by which what comes
+// without a tag is dropped (IEEE 802.1Q, 6.9.1 has no such value; devices do).
 func pvid(draft *office.Draft, one *office.Shape, cur *cursor) *fault {
 	tok, wrong := cur.word("the PVID, or none")
 	if wrong != nil {
@@ -234,6 +240,7 @@ func pvid(draft *office.Draft, one *office.Shape, cur *cursor) *fault {
 	return wrong
 }
 
+// admit reads which frames a port takes: the Acceptable Frame Types of IEEE 802.1Q, 6.9.
 func admit(one *office.Shape, cur *cursor) *fault {
 	tok, wrong := cur.word("tagged or untagged")
 	if wrong != nil {
@@ -252,6 +259,8 @@ func admit(one *office.Shape, cur *cursor) *fault {
 	return nil
 }
 
+// filter reads whether a port drops frames of VLANs that it is no member of: ingress filtering of
+// IEEE 802.1Q, 8.6.2. It is on unless off is said.
 func filter(one *office.Shape, cur *cursor) *fault {
 	tok, wrong := cur.word("on or off")
 	if wrong != nil {
@@ -270,6 +279,8 @@ func filter(one *office.Shape, cur *cursor) *fault {
 // Shape prints a shape in bracket notation.
 func Shape(one office.Shape) string { return string(appendShape(nil, one)) }
 
+// appendShape prints a shape; untagged before the brackets, then the PVID and the rest only where
+// they are not what the former implies. Reading gives the same shape back.
 func appendShape(b []byte, one office.Shape) []byte {
 	switch {
 	case one.Off:
@@ -311,6 +322,8 @@ func appendShape(b []byte, one office.Shape) []byte {
 	return b
 }
 
+// appendTagged prints what stands between the brackets: ranges joined, except where a VLAN rides on
+// another VID.
 func appendTagged(b []byte, one office.Shape) []byte {
 	start := len(b)
 	put := func() {

@@ -58,6 +58,7 @@ func ReadThing(o *office.Office, text string) (office.Thing, error) {
 	return edit[0].After, nil
 }
 
+// readOrder reads how the entries of a list are arranged, as an edit of the history keeps it.
 func readOrder(text string) (office.Thing, error) {
 	toks, _, bad, why := scan(text, nil)
 	if bad >= 0 || len(toks) == 0 {
@@ -84,6 +85,8 @@ func readRule(o *office.Office, text string) (office.Thing, error) {
 	return office.RuleAt{Device: toks[0].text, Rule: rule}, nil
 }
 
+// readSetting reads what one port is set to as an edit of the history keeps it; with a minus before
+// it the port has no setting of its own.
 func readSetting(o *office.Office, text string) (office.Thing, error) {
 	one := &reader{name: "edit", draft: office.NewDraft(o), onLine: true, history: true}
 	body, remove := strings.CutPrefix(text, "-")

@@ -68,6 +68,8 @@ func (d *Device) ChangeBundle(name string, mode BundleMode, members []string) er
 	return nil
 }
 
+// bundleMembers are the ports of a new or changed bundle, by index: at least two of the front, none
+// of them in another bundle.
 func (d *Device) bundleMembers(name string, mode BundleMode, members []string) ([]int, error) {
 	if mode != LACP && mode != Static {
 		return nil, FaultOf(OfMode, "%q is not a way to bundle: lacp or static", mode)
@@ -114,6 +116,8 @@ func (d *Device) AddInner(name string, flavour Flavour, shape *Shape) error {
 	return nil
 }
 
+// add puts a port at a place of the front, from 0. At the end the index of names grows by one;
+// anywhere else it is dropped, as every port behind has moved.
 func (d *Device) add(port Port, at int) {
 	d.sealed = false
 	if at == len(d.Ports) {
@@ -192,6 +196,8 @@ func (d *Device) SetShape(i int, shape *Shape, because string) error {
 	return nil
 }
 
+// settable refuses a shape for a port that is a bundle's: the bundle has the shape of all its
+// ports.
 func (d *Device) settable(i int) error {
 	if d.sealed && d.Ports[i].Bundle == 0 {
 		return nil

@@ -114,6 +114,7 @@ func (d *Draft) HasDevice(name string) bool {
 	return ok
 }
 
+// findDevice is a device's place in the office; the error names those that are written nearly so.
 func (d *Draft) findDevice(name string) (int, error) {
 	if d.ix.devices != nil {
 		if i, ok := d.ix.devices[name]; ok {
@@ -158,6 +159,7 @@ func (d *Draft) FindUse(name string) (*Use, error) {
 	return nil, fmt.Errorf("no use is named %s%s", name, d.hint(name, names, "define it with use "+name+" SHAPE"))
 }
 
+// FindPlan is the port plan of that name; the error names those that are written nearly so.
 func (d *Draft) FindPlan(name string) (*Plan, error) {
 	if plan := d.o.Plan(name); plan != nil {
 		return plan, nil

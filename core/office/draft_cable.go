@@ -9,6 +9,8 @@ import (
 // Connect puts a cable between two ports of fronts.
 func (d *Draft) Connect(cable Cable) error { return d.connect(cable, -1) }
 
+// connect joins two ports at a place of the list (-1 for the end). Each end is a free port of a
+// front: a cable that stands there already is told with what it joins.
 func (d *Draft) connect(cable Cable, at int) error {
 	if cable.A == cable.B {
 		return fmt.Errorf("the cable has both ends in %s: it joins two ports", cable.A)
@@ -62,6 +64,8 @@ func (d *Draft) disconnect(i int) {
 // PutPlug plugs something in, or replaces what has that name on that port.
 func (d *Draft) PutPlug(plug Plug) error { return d.putPlug(plug, -1) }
 
+// putPlug plugs something in, or changes what is said of it, at a place of the list (-1 for the
+// end). Port and name together are its key; one plug of an office is the operator's.
 func (d *Draft) putPlug(plug Plug, at int) error {
 	device, err := d.FindDevice(plug.Port.Device)
 	if err != nil {

@@ -10,6 +10,8 @@ import (
 // changed afterwards.
 func (d *Draft) PutDevice(device *Device) error { return d.putDevice(device, -1) }
 
+// putDevice puts a device into the office, in the place of the one of its name or at a place of the
+// list. What it refers to (plan, uses, services, zones) has to be there.
 func (d *Draft) putDevice(device *Device, at int) error {
 	if device.Follows != "" {
 		if _, err := d.FindPlan(device.Follows); err != nil {

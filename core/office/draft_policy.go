@@ -8,6 +8,8 @@ import (
 // PutService gives services a name, or changes what a name stands for.
 func (d *Draft) PutService(named *NamedService) error { return d.putService(named, -1) }
 
+// putService names services. A name stands for ping and ports of tcp and udp, never for another
+// name, so that none can stand for itself.
 func (d *Draft) putService(service *NamedService, at int) error {
 	if err := CheckSideName("a service", service.Name); err != nil {
 		return err
@@ -62,6 +64,7 @@ func (d *Draft) RemoveService(name string) error {
 	return nil
 }
 
+// findService refuses a service that nobody named, and names those that are written nearly so.
 func (d *Draft) findService(name string) error {
 	if d.o.Service(name) != nil {
 		return nil
@@ -117,6 +120,7 @@ func (d *Device) HasZone(zone string) bool {
 	return slices.ContainsFunc(d.Addresses, func(address Address) bool { return address.Zone == zone })
 }
 
+// zones are those that addresses of any device stand in: a zone is there by being named.
 func (d *Draft) zones() (names []string) {
 	for _, device := range d.o.Devices {
 		for _, address := range device.Addresses {
@@ -164,6 +168,8 @@ func (d *Draft) keepsZones(was, is *Device) error {
 // PutWish says what must, or must never, be able to talk to what.
 func (d *Draft) PutWish(wish *Wish) error { return d.putWish(wish, -1) }
 
+// putWish adds what must or must never talk, at a place of the list (-1 for the end). Its sides and
+// services have to be there, and what is wished already is refused.
 func (d *Draft) putWish(wish *Wish, at int) error {
 	for _, sides := range [][]Side{wish.From, wish.To} {
 		if err := d.CheckSides(sides, nil); err != nil {
@@ -273,6 +279,7 @@ func (d *Draft) MoveRule(device string, from, to int) error {
 	return d.PutRule(device, &rule, to)
 }
 
+// noRule says which numbers the rules of a device have; n counts from 1.
 func noRule(device *Device, n int) string {
 	switch len(device.Rules) {
 	case 0:

@@ -59,6 +59,7 @@ func putNamed[T any](xs []*T, x *T, at int, same func(a, b *T) bool) (out []*T, 
 // PutUse defines a use, or changes it for every port that has it.
 func (d *Draft) PutUse(use *Use) error { return d.putUse(use, -1) }
 
+// putUse names a shape. A use says a shape and no other use, so that none can lead to itself.
 func (d *Draft) putUse(use *Use, at int) error {
 	if use.Shape.Use != "" {
 		return fmt.Errorf("use %s names another use: a use says a shape", use.Name)
@@ -102,6 +103,7 @@ func (d *Draft) RemoveUse(name string) error {
 // PutPlan defines a port plan, or changes it for every device that follows it.
 func (d *Draft) PutPlan(plan *Plan) error { return d.putPlan(plan, -1) }
 
+// putPlan puts a port plan into the office; the uses in it have to be there.
 func (d *Draft) putPlan(plan *Plan, at int) error {
 	for i := range plan.Lines {
 		if err := d.checkShape(&plan.Lines[i].Shape); err != nil {

@@ -42,6 +42,8 @@ func (o *Office) Planned(device *Device, i int) (*Shape, bool) {
 	return plan.planned(device, i, device.Front())
 }
 
+// planned is the shape that the plan has for port i of a device with that many ports in front. A
+// bundle has one where the plan says the same for all its ports; ports inside a device have none.
 func (p *Plan) planned(device *Device, i, front int) (*Shape, bool) {
 	port := &device.Ports[i]
 	switch port.Kind {

@@ -73,6 +73,7 @@ func (r *Refs) on(device *Device, port string) string {
 	return ref(r.Port, PortRef{device.Name, port}).Port
 }
 
+// vlan is the VLAN under its new number and with its new subnets, itself where both stay.
 func (r *Refs) vlan(vlan *VLAN) *VLAN {
 	next := *vlan
 	next.VID = ref(r.VID, vlan.VID)
@@ -93,6 +94,7 @@ func (r *Refs) use(use *Use) *Use {
 	return next
 }
 
+// plan is the port plan with what it refers to renamed, itself where nothing is.
 func (r *Refs) plan(plan *Plan) *Plan {
 	next := &Plan{Name: ref(r.Plan, plan.Name), Lines: slices.Clone(plan.Lines)}
 	same := next.Name == plan.Name
@@ -106,6 +108,8 @@ func (r *Refs) plan(plan *Plan) *Plan {
 	return next
 }
 
+// shape is the shape with its use and VLANs renamed; the VID of a ride on the wire stays, as the
+// far side speaks it.
 func (r *Refs) shape(shape Shape) Shape {
 	shape.Use = ref(r.Use, shape.Use)
 	if r.VID == nil || len(shape.Untagged)+len(shape.Tagged)+len(shape.Rides) == 0 && shape.PVID == 0 {
@@ -116,6 +120,7 @@ func (r *Refs) shape(shape Shape) Shape {
 	return shape.Normal()
 }
 
+// sides are those of a rule or wish, their VLANs and subnets renamed.
 func (r *Refs) sides(sides []Side) []Side {
 	return mapped(sides, func(side Side) Side {
 		if side.Kind == SideVLAN {
@@ -126,6 +131,7 @@ func (r *Refs) sides(sides []Side) []Side {
 	})
 }
 
+// wish is the wish with its sides renamed, itself where nothing is.
 func (r *Refs) wish(wish *Wish) *Wish {
 	next := *wish
 	next.From, next.To = r.sides(wish.From), r.sides(wish.To)

@@ -94,6 +94,8 @@ func (s Shape) Normal() Shape {
 	return s
 }
 
+// sortedVIDs are the VLANs in ascending order, each once; the same slice where they are that
+// already.
 func sortedVIDs(vs []VID) []VID {
 	if len(vs) == 0 {
 		return nil

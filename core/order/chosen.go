@@ -68,6 +68,8 @@ func chosen(was, plan *office.Office, names []string) (out *office.Office, left 
 	return out, append(left, more...), nil
 }
 
+// chosenCables are the cables of an office in which only the chosen devices have become as planned:
+// those of the others stay, and a planned one that needs a port of theirs has to wait.
 func chosenCables(was, plan, o *office.Office, is map[string]bool) (out []office.Cable) {
 	mine := func(cable office.Cable) bool { return is[cable.A.Device] || is[cable.B.Device] }
 	busy := map[office.PortRef]bool{}
@@ -86,6 +88,8 @@ func chosenCables(was, plan, o *office.Office, is map[string]bool) (out []office
 	return out
 }
 
+// chosenPlugs are the plugs of such an office. What moves between a chosen device and another is
+// where the chosen one says, so that it is not in two places.
 func chosenPlugs(was, plan, o *office.Office, is map[string]bool) (out []office.Plug) {
 	came := map[string]bool{} // to a device that was chosen
 	for _, plug := range plan.Plugs {

@@ -174,6 +174,8 @@ func (w *world) state(i int, st wording.Step) after {
 	return one
 }
 
+// workOut is the state after a step on a page and the text of the step. VLANs that the step needs
+// and that do not exist there are created before it, as part of it.
 func (w *world) workOut(i int, st wording.Step) (*wording.State, string) {
 	device, now := w.word(i), *w.states[i]
 	text := st.Text
@@ -292,6 +294,8 @@ func (w *world) pages(i int, at level, only []int) []wording.Step {
 	return out
 }
 
+// findPages are the steps on a device's pages toward its goal. Creating a VLAN is left out where it
+// changes nothing: such a device keeps no list of VLANs, or has it already.
 func (w *world) findPages(i int, at level, only []int) []wording.Step {
 	device := w.word(i)
 	goal := w.goal(i, at, only)

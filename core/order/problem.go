@@ -702,6 +702,9 @@ func manageLine(device *office.Device, manage *office.Manage) string {
 	return device.Name + " " + notation.ManageText(manage)
 }
 
+// manages is the task that moves a device's management: its address, its gateway and, where the
+// device has a port of its own processor, that port's shape, as one act; apart, each would lock it
+// out.
 func (p *problem) manages(i int, a, b *office.Device) {
 	text := "Management is not said to be anywhere any more"
 	if b.Manage != nil {

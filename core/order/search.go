@@ -525,6 +525,8 @@ func (n *node) partingAt(devices []int) *node {
 	return n.partingBy(devices, func(world *world, i int, each func(*trial) bool) { world.settings(i, true, each) })
 }
 
+// partingBy tries steps at some devices that the laptop reaches now; it takes the first that harms
+// nobody, after which a device is out of reach that it reaches again by walking to another spot.
 func (n *node) partingBy(devices []int, trials func(one *world, i int, each func(*trial) bool)) (out *node) {
 	for _, i := range devices {
 		if n.world.left[i] == 0 || !n.world.reaches(i) {

@@ -616,6 +616,8 @@ func (w *world) carries(link int) bool {
 	return w.beyond[link]
 }
 
+// findBeyond says of each link whether some management that the laptop reaches is behind it, with
+// no ring of cables that has another way there: whoever changes it may lose that device.
 func (w *world) findBeyond() []bool {
 	topology := w.net.Topo
 	out := make([]bool, len(topology.Links))

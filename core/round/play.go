@@ -228,6 +228,7 @@ func (r *Round) MeasureMade(tests []Test, mistakes ...int) []Saw {
 	return r.measure(net, posts, asks, tests)
 }
 
+// measure plays the tests in an office: what a laptop would be given and reach at each place.
 func (r *Round) measure(net *span.Net, posts []post, asks []ask, tests []Test) []Saw {
 	talks := talk.New(net)
 	sights := r.world.lookAt(net, posts, asks)

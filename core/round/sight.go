@@ -77,6 +77,7 @@ func (w *world) findAsks() {
 	}
 }
 
+// findPosts are who can answer a laptop: addresses of devices, managements, plugs that have one.
 func (w *world) findPosts() {
 	for i, device := range w.net.Office.Devices {
 		for _, address := range device.Addresses {

@@ -67,6 +67,8 @@ func Compile(o *office.Office) *Net {
 	return net
 }
 
+// all works the whole office out, nothing kept from before: shapes, places, needs, tables, and then
+// by VLAN what is reached.
 func (n *Net) all() {
 	o := n.Office
 	n.shapes = make([][]*office.Shape, len(o.Devices))

@@ -165,6 +165,9 @@ func (m *Net) plugsMoved(net *Net) map[int]bool {
 	return moved
 }
 
+// tables compiles the devices that changed and notes in dirty which VLANs any of their ports does
+// otherwise than before. A port that does the same keeps its old table, so that whoever asks
+// whether it changed compares pointers.
 func (m *Net) tables(net *Net, changed []int) {
 	m.Tables = slices.Clone(net.Tables)
 	cache := compileCache{}
@@ -220,6 +223,9 @@ func (m *Net) tables(net *Net, changed []int) {
 	m.dirty.Remove(0)
 }
 
+// hubs works anew who ends where on the devices that changed. What comes in at a device that is
+// unaware of tags is begun anew as well: taken from before, tags that have stopped coming would
+// stay for ever.
 func (m *Net) hubs(net *Net, changed []int) {
 	m.term, m.wants = slices.Clone(net.term), slices.Clone(net.wants)
 	m.own, m.dead = slices.Clone(net.own), slices.Clone(net.dead)
@@ -288,6 +294,8 @@ func (n *Net) uses(vid office.VID) bool {
 	return slices.ContainsFunc(n.kept, func(arc linkArc) bool { return arc.To.VID() == vid })
 }
 
+// links works anew what cables carry: those at a changed device, and on from device to device as
+// long as what passes one that is unaware of tags changes.
 func (m *Net) links(net *Net, changed []int) {
 	m.carry = slices.Clone(net.carry)
 	crossed := false

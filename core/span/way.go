@@ -52,6 +52,10 @@ func (n *Net) RouteShut(vid office.VID, from []int, goal func(hub int) bool) ([]
 	return n.route(vid, from, goal, true, true)
 }
 
+// route is a way of a VLAN over cables from any of some hubs to the first that is a goal: over the
+// fewest cables, of those with the fewest that do not carry it yet, of those the first in the order
+// of the file. With anyhow it goes through devices that drop tags as well, with shut over ports
+// that are off.
 func (n *Net) route(vid office.VID, from []int, goal func(hub int) bool, anyhow, shut bool) ([]int, bool) {
 	type best struct {
 		hops, changes int

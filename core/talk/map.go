@@ -111,6 +111,8 @@ func New(net *span.Net, also ...*office.Wish) *Map {
 	return talks
 }
 
+// router takes a device that has addresses into the map: where it stands, between which interfaces
+// its rules are asked, its lines to the outside.
 func (m *Map) router(dev int, device *office.Device) *router {
 	one := &router{dev: dev, device: device, routes: device.Routing(), state: device.KeepsState()}
 	if len(device.Outsides) > 0 && m.door == nil {

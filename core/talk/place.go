@@ -25,6 +25,9 @@ func Place(net *span.Net, wish *office.Wish) (lines []string, err error) {
 // mostPlaced bounds the rules that one wish may need.
 const mostPlaced = 64
 
+// placeAllow writes the rules that let a wish hold, one at a device after the other as the packet
+// is stopped there or its answer is, each before the rule that stops it. It gives up after
+// mostPlaced.
 func placeAllow(net *span.Net, wish *office.Wish) (lines []string, err error) {
 	for range mostPlaced {
 		talks := New(net, wish)
@@ -67,6 +70,8 @@ func placeAllow(net *span.Net, wish *office.Wish) (lines []string, err error) {
 	return nil, fmt.Errorf("this would take more than %d rules: name less at once", mostPlaced)
 }
 
+// placeDeny writes the rules that stop what is wished never to talk, each on the first device that
+// the packet passes, before the rule that lets it; again while it gets there by another.
 func placeDeny(net *span.Net, wish *office.Wish) (lines []string, err error) {
 	start := net
 	at := map[string]int{} // before which rule of each device

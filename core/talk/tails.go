@@ -17,6 +17,9 @@ func (m *Map) remember() *Map {
 	return &own
 }
 
+// tail is the way from a router to an end as it goes whatever interface it came in by, worked out
+// once for each router and end, with what the interface decides put on top. Of what it gives two
+// are kept at a time: the way there and the way back.
 func (m *Map) tail(router *router, in int, at *stand, dst *End) *way {
 	tails := m.tails
 	if tails.of[router.dev] == nil {

@@ -126,6 +126,8 @@ func (m *Map) onwards(router *router, in int, at *stand, dst *End) *way {
 	return m.follow(router, in, at, dst)
 }
 
+// follow leads a packet from router to router until it is at its end, outside, or stopped: by a
+// route that leads nowhere, in a ring, or to somebody who is not there. Rules are not asked here.
 func (m *Map) follow(one *router, in int, at *stand, dst *End) *way {
 	w := &way{ownIn: -1}
 	been := map[*router]bool{}

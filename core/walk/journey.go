@@ -197,6 +197,8 @@ type aim struct {
 	only bool // in no other form: a plug wants it so
 }
 
+// aimAt is the frame that a port is walked to with: what the plug there wants, or else the VLAN
+// that it has untagged, or the only one that it has tagged.
 func aimAt(net *span.Net, end graph.End) aim {
 	device, compiled := net.Office.Devices[end.Dev], net.Tables[end.Dev].Ports[end.Port]
 	for _, k := range net.Topo.PlugsAt(end.Dev) {
@@ -237,6 +239,8 @@ func stoppedBefore(net *span.Net, from *stop, dev int, address office.Address) s
 	})
 }
 
+// stoppedOn says where on the way to a device the frame is dropped, and why: it follows the way
+// that the VLAN would have if every port let it through, and stops at the first that does not.
 func stoppedOn(net *span.Net, from *stop, goal int, there func(bridge.Domain) string) string {
 	at := net.Topo.HubOf(from.dev, max(from.in, 0))
 	if from.in < 0 && from.dom.Port > 0 {
@@ -324,6 +328,8 @@ func spreadFrom(net *span.Net, dev int, address office.Address) *spread {
 	return frames
 }
 
+// grow floods the frame from each stop to the next until no stop is new; seen holds where it has
+// arrived and how, so that a ring of cables ends.
 func (s *spread) grow(seen map[arriving]bool) {
 	net := s.net
 	for i := 0; i < len(s.stops); i++ {

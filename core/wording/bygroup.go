@@ -200,6 +200,7 @@ func groupOf(device *Device, at []int, to Setting) Step {
 		Text: fmt.Sprintf("Port %s: %s, tagged frames %s", device.list(at), name, [...]string{"accepted", "refused"}[onOff(to.Admit == office.AdmitUntagged)])}
 }
 
+// applyRow adds or takes away a row of a group's table: port, VLAN, VID on the wire.
 func applyRow(device *Device, state *State, st Step) error {
 	setting := &state.Ports[st.Ports[0]]
 	ride := st.Set.Rides[0]

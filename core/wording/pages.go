@@ -136,6 +136,8 @@ func (g *pages) whole() {
 	}
 }
 
+// byVLAN are the steps on a page a VLAN, with all ports that are in it (those not at hand as they
+// are); then the PVIDs where they are set apart, then admitted frames and filters.
 func (g *pages) byVLAN() {
 	device, apart := g.device, !g.device.habit(office.PVIDFollows)
 	g.create("VLANs", "Create VLAN %s")
@@ -187,6 +189,7 @@ func (g *pages) byVLAN() {
 	}
 }
 
+// byGroup are the steps on tables of groups: rows that leave, then rows that come.
 func (g *pages) byGroup() {
 	g.create("Groups", "Add a group for VLAN %s")
 	for _, port := range g.at {
@@ -214,6 +217,7 @@ func (g *pages) byGroup() {
 	}
 }
 
+// bySubInterface are the steps of a router whose tagged VLANs are interfaces of their own.
 func (g *pages) bySubInterface() {
 	for _, port := range g.at {
 		setting, other := &g.now.Ports[port], &g.goal.Ports[port]

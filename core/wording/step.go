@@ -202,6 +202,7 @@ func (s *State) put(port int, set Setting) {
 	s.Ports[port] = set
 }
 
+// delete takes a VLAN off the device's list, which it refuses while a port uses it.
 func (s *State) delete(vid office.VID, inUse func(setting *Setting) bool) error {
 	if vid == office.DefaultVID {
 		return fmt.Errorf("VLAN %d cannot be deleted", vid)

@@ -73,7 +73,7 @@
       return true;
     } catch (e) {
       office.tell(e);
-      await read();
+      void read(); // not waited for: while busy, Enter in a form would be lost
       return false;
     } finally {
       busy = false;
