@@ -33,4 +33,14 @@ func TestLineGoes(t *testing.T) {
 	_ = eval[any](t, ctx, `document.getElementById("line").focus()`)
 	typed("reach 3999" + kb.Enter)
 	until(t, ctx, `document.querySelector("#foretold.problem")?.textContent.includes("there is no VLAN 3999")`)
+
+	// What is no statement is looked for: in names of what hangs at ports, sockets, cards and notes.
+	typed(kb.Escape)
+	for _, text := range []string{"x-ray console 2", "0.22"} {
+		_ = eval[any](t, ctx, `document.getElementById("line").focus()`)
+		typed(text)
+		until(t, ctx, `document.querySelector("#foretold")?.textContent.trim() === %q`, "Enter goes to rack 10")
+		typed(kb.Enter)
+		until(t, ctx, `document.activeElement?.id === "board" && document.querySelector("[role=gridcell][aria-selected=true]")?.dataset.port === "rack.9"`) // the column that it is in
+	}
 }

@@ -113,4 +113,26 @@ func TestPorts(t *testing.T) {
 	fill(t, ctx, ".ports input[type=search]", "spare")
 	until(t, ctx, `document.querySelectorAll("#ports tbody tr").length === 3`)
 	fill(t, ctx, ".ports input[type=search]", "")
+
+	// Put together by VLAN: each group has its head, the keys go from row to row over it, and what
+	// hangs at a port is dragged to another by its port.
+	until(t, ctx, `document.querySelectorAll("#ports tbody tr").length > 20`)
+	until(t, ctx, `document.querySelector("[data-cell='rack.1 hangs']") !== null`)
+	_ = eval[any](t, ctx, `(() => { const s = document.querySelector("[aria-label='Group by']"); s.value = "vlan"; s.dispatchEvent(new Event("change", {bubbles: true})) })()`)
+	until(t, ctx, `[...document.querySelectorAll("#ports .together")].some(h => h.textContent.includes("110 reception"))`)
+	at("front.8", "hangs", "") // alone in its group
+	press(t, ctx, kb.ArrowDown)
+	until(t, ctx, `document.querySelector("#ports td.here")?.dataset.cell === "rack.1 hangs"`)
+	_ = eval[any](t, ctx, `(() => {
+		const dataTransfer = new DataTransfer(), to = document.querySelector("[data-cell='rack.6 port']");
+		const drag = (el, kind) => el.dispatchEvent(new DragEvent(kind, {bubbles: true, cancelable: true, dataTransfer}));
+		const from = document.querySelector("[data-cell='rack.7 port']");
+		if (!from.draggable) throw new Error("it cannot be dragged");
+		drag(from, "dragstart"); drag(to, "dragover"); drag(to, "drop"); drag(from, "dragend");
+	})()`)
+	until(t, ctx, `document.querySelector("#foretold").textContent.includes("Enter")`)
+	press(t, ctx, kb.Enter)
+	kept(t, ctx, 9)
+	says("rack.6", "hangs", "label writer")
+	says("rack.7", "hangs", "")
 }

@@ -3,7 +3,9 @@
   import { count } from "../shell/plural";
   import { office } from "../state/office.svelte";
   import { pending } from "../state/pending.svelte";
+  import { views } from "../state/place.svelte";
   import { accept, complete } from "./complete";
+  import { finds, states } from "./find";
   import { go } from "./go";
   import { past } from "./past.svelte";
 
@@ -12,6 +14,11 @@
   let focused = $state(false);
 
   const fits = $derived(office.view && focused && pending.text ? complete(pending.text, caret, office.view) : { from: 0, options: [] });
+  /** Where something is called so, when what is typed is no statement, goes nowhere and completes to nothing. */
+  const found = $derived.by(() => {
+    if (!office.view || !focused || pending.op || fits.options.length || states(pending.text, office.view)) return [];
+    return (views as readonly string[]).includes(pending.text.trim()) ? [] : finds(pending.text, office.view);
+  });
   const foretold = $derived.by(() => {
     const p = pending.preview;
     if (!p) return "";
@@ -31,7 +38,7 @@
 
   async function enter() {
     const text = pending.text.trim();
-    const went = text ? go(text) : false;
+    const went = text ? go(text) || (found.length > 0 && go(`go ${found[0]!.at}`)) : false;
     if (typeof went === "string") {
       pending.problem = went; // and what was typed stays
       return;
@@ -93,13 +100,13 @@
       onfocus={() => (focused = true)}
       onblur={() => (focused = false)}
       onkeydown={keys}
-      placeholder={pending.says || "type a statement: ward-west 5-6: 130"}
+      placeholder={pending.says || "type a statement: ward-west 5-6: 130, or what to find: A-12"}
       class:waiting={pending.op}
       autocomplete="off"
       spellcheck="false"
       aria-describedby="foretold fits"
     />
-    {#if wrongAt}<i class="wrong" style:left={`calc(${wrongAt - 1}ch + 2px)`}></i>{/if}
+    {#if wrongAt && !found.length}<i class="wrong" style:left={`calc(${wrongAt - 1}ch + 2px)`}></i>{/if}
   </div>
   {#if fits.options.length && !pending.op}
     <div class="fits" id="fits">
@@ -110,7 +117,23 @@
       {/each}
     </div>
   {/if}
-  <output id="foretold" class:problem={pending.problem} data-tip={pending.problem}>{pending.problem || foretold}</output>
+  {#if found.length}
+    <div class="fits found" aria-label="Found">
+      {#each found as f (f)}
+        <button
+          type="button"
+          tabindex="-1"
+          class:first={f === found[0]}
+          onmousedown={(e) => e.preventDefault()}
+          onclick={() => (go(`go ${f.at}`), pending.clear())}
+          >{f.what}{#if f.what !== f.at}<i>{f.at.replace(".", " ")}</i>{/if}</button
+        >
+      {/each}
+    </div>
+  {/if}
+  <output id="foretold" class:problem={pending.problem && !found.length} data-tip={pending.problem}
+    >{found.length ? `Enter goes to ${found[0]!.at.replace(".", " ")}` : pending.problem || foretold}</output
+  >
 </form>
 
 <style>
@@ -172,6 +195,21 @@
     min-height: 24px;
     color: var(--bar-soft);
     border-radius: 2px;
+  }
+  .found {
+    flex-direction: column;
+    align-items: stretch;
+  }
+  .found button {
+    display: flex;
+    gap: 16px;
+    justify-content: space-between;
+    text-align: left;
+    white-space: nowrap;
+  }
+  .found i {
+    font-style: normal;
+    opacity: 0.75;
   }
   .fits .first,
   .fits button:hover {

@@ -1,3 +1,4 @@
+import { finds } from "./find";
 import { office } from "../state/office.svelte";
 import { place, views, type View } from "../state/place.svelte";
 import { selection } from "../state/selection.svelte";
@@ -27,18 +28,19 @@ export function go(text: string): boolean | string {
     place.view("walk", { from: rest[0]!, wire: vid(wire) ?? wire });
   } else if (verb === "go" && rest.length) {
     const at = rest.join(" ");
-    const device = view.devices.some((d) => d.name === at);
-    if (!device && !vid(at) && !port(plain(at)))
-      return `${at} is no device, port or VLAN of this office: as in go rack, go rack.19, go 130`;
+    const known = (at: string) => view.devices.some((d) => d.name === at) || !!vid(at) || port(plain(at));
+    const there = known(at) ? at : finds(at, view)[0]?.at;
+    if (!there)
+      return `${at} is no device, port or VLAN of this office, and nothing in it is called so: as in go rack, go rack.19, go 130, go A-12`;
     place.view("board");
     requestAnimationFrame(() => {
-      if (device) selection.goToDevice(at);
-      else if (vid(at))
+      if (view.devices.some((d) => d.name === there)) selection.goToDevice(there);
+      else if (vid(there))
         selection.go(
-          rows.list.findIndex((v) => v.vid === vid(at)),
+          rows.list.findIndex((v) => v.vid === vid(there)),
           selection.cursor.column,
         );
-      else selection.goTo(plain(at));
+      else selection.goTo(plain(there));
       document.getElementById("board")?.focus();
     });
   } else if (!rest.length && (views as readonly string[]).includes(verb!)) place.view(verb as View);

@@ -8,12 +8,34 @@
   import { office } from "../state/office.svelte";
   import { pending } from "../state/pending.svelte";
   import { selection } from "../state/selection.svelte";
-  import { cell, columns, copied, fixed, heads, moves, pasted, rowsOf, statements, tsv, typed, untsv, type Column, type Row } from "./rows";
+  import { seen } from "../state/seen.svelte";
+  import {
+    cell,
+    columns as every,
+    copied,
+    fixed,
+    grouped,
+    groups,
+    heads,
+    moves,
+    pasted,
+    rowsOf,
+    statements,
+    textOf,
+    told,
+    tsv,
+    typed,
+    untsv,
+    type Column,
+    type Group,
+    type Row,
+  } from "./rows";
 
   const tall = 30; // px, a row
 
   let filter = $state("");
   let order = $state<"" | Column>("");
+  let by = $state<"" | Group>("");
   let down = $state(true);
   let at = $state({ row: 0, column: 3 });
   let to = $state({ row: 0, column: 3 }); // the other corner of the block
@@ -25,24 +47,31 @@
   let scrolled = $state(0);
   let high = $state(600);
 
-  const all = $derived(rowsOf(office.shown?.devices ?? []));
-  const rows = $derived.by(() => {
+  $effect(() => seen.follow());
+  const columns = $derived(seen.ports.size ? every : every.filter((c) => !told.includes(c)));
+  const all = $derived(rowsOf(office.shown?.devices ?? [], seen.ports));
+  const filtered = $derived.by(() => {
     const words = filter.toLowerCase().split(/\s+/).filter(Boolean);
     const list = words.length
       ? all.filter((r) => {
-          const text = columns
-            .map((c) => cell(r, c))
-            .join(" ")
-            .toLowerCase();
+          const text = textOf(r);
           return words.every((w) => text.includes(w));
         })
       : all;
     if (!order) return list;
-    const by = new Intl.Collator(undefined, { numeric: true }).compare;
-    const sorted = list.toSorted((a, b) => by(cell(a, order as Column) || "\uffff", cell(b, order as Column) || "\uffff"));
+    const compare = new Intl.Collator(undefined, { numeric: true }).compare;
+    const sorted = list.toSorted((a, b) => compare(cell(a, order as Column) || "\uffff", cell(b, order as Column) || "\uffff"));
     return down ? sorted : sorted.toReversed();
   });
-  const shown = $derived(seenRows(rows.length, scrolled, high, tall));
+  const list = $derived(grouped(filtered, by, (vid) => office.shown?.vlans.find((v) => v.vid === vid)?.name ?? ""));
+  const rows = $derived(list.rows);
+  /** At which line of the list each row stands. */
+  const lineOf = $derived.by(() => {
+    const out: number[] = [];
+    list.lines.forEach((l, i) => "row" in l && (out[l.row] = i));
+    return out;
+  });
+  const shown = $derived(seenRows(list.lines.length, scrolled, high, tall));
   const block = $derived({
     top: Math.min(at.row, to.row),
     bottom: Math.max(at.row, to.row),
@@ -62,7 +91,7 @@
   });
   // The cell that one is at stays in sight.
   $effect(() => {
-    const y = to.row * tall;
+    const y = (lineOf[to.row] ?? 0) * tall;
     const id = `p-${to.row}-${to.column}`;
     untrack(() => {
       if (!grid) return;
@@ -165,8 +194,8 @@
       PageUp: [-page, 0],
       PageDown: [page, 0],
     };
-    const by = step[e.key];
-    if (by) go(to.row + by[0], to.column + by[1], e.shiftKey);
+    const way = step[e.key];
+    if (way) go(to.row + way[0], to.column + way[1], e.shiftKey);
     else if (e.key === "Home") go(e.ctrlKey ? 0 : to.row, 0, e.shiftKey);
     else if (e.key === "End") go(e.ctrlKey ? rows.length - 1 : to.row, columns.length - 1, e.shiftKey);
     else if (e.key === "Enter" || e.key === "F2") edit();
@@ -205,24 +234,48 @@
     const text = e.clipboardData.getData("text/plain");
     if (cut && text.replace(/\r\n?/g, "\n") === cut.text) {
       const from = cut.keys.map((k) => all.find((r) => r.key === k)).filter((r) => r !== undefined);
-      const target = rows.slice(block.top, block.top + from.length);
-      const there = target.flatMap((r) => (cut!.keys.includes(r.key) ? [] : (r.port.plugs ?? []).map((g) => g.name)));
-      const names = from.flatMap((r) => (r.port.plugs ?? []).map((g) => g.name));
-      return propose(
-        moves(from, target),
-        `Move ${names.length === 1 ? names[0] : `${names.length} that hang there`} to ${target[0]?.key.replace(".", " ") ?? "nowhere"}${from.length > 1 ? " and on" : ""}`,
-        [
-          ...(there.length
-            ? [`${there.slice(0, 3).join(", ")}${there.length > 3 ? " and others" : ""} hang there already, and stay beside it.`]
-            : []),
-          ...(target.length < from.length ? [`There is no row for ${from.length - target.length} of them.`] : []),
-        ],
-      );
+      return move(from, block.top);
     }
     const table = untsv(text);
     const r = pasted(rows, { row: block.top, column: block.left }, table);
     const lines = table.length - (table[0]?.includes(heads.device) ? 1 : 0);
     propose(r.lines, `Paste ${count(lines, "row", "rows")}`, r.left);
+  }
+
+  /** What hangs at some ports goes to as many others, from a row on. */
+  function move(from: Row[], at: number) {
+    const target = rows.slice(at, at + from.length);
+    const there = target.flatMap((r) => (from.some((f) => f.key === r.key) ? [] : (r.port.plugs ?? []).map((g) => g.name)));
+    const names = from.flatMap((r) => (r.port.plugs ?? []).map((g) => g.name));
+    if (!names.length) return void (problem = "Nothing hangs there that could move.");
+    propose(
+      moves(from, target),
+      `Move ${names.length === 1 ? names[0] : `${names.length} that hang there`} to ${target[0]?.key.replace(".", " ") ?? "nowhere"}${from.length > 1 ? " and on" : ""}`,
+      [
+        ...(there.length
+          ? [`${there.slice(0, 3).join(", ")}${there.length > 3 ? " and others" : ""} hang there already, and stay beside it.`]
+          : []),
+        ...(target.length < from.length ? [`There is no row for ${from.length - target.length} of them.`] : []),
+      ],
+    );
+  }
+
+  /** Rows that are dragged by their port, and the row that they are over. */
+  let carried = $state.raw<Row[]>([]);
+  let over = $state(-1);
+  function carry(e: DragEvent) {
+    const s = spot(e);
+    if (!s || may.plan || editing !== null) return e.preventDefault();
+    dragging = false;
+    carried = s[0] >= block.top && s[0] <= block.bottom ? picked : rows.slice(s[0], s[0] + 1);
+    e.dataTransfer?.setData("text/plain", carried.map((r) => cell(r, "hangs")).join("\n"));
+  }
+  function drop(e: DragEvent) {
+    e.preventDefault();
+    const s = spot(e);
+    if (s && carried.length) move(carried, s[0]);
+    carried = [];
+    over = -1;
   }
 
   function spot(e: MouseEvent): [number, number] | null {
@@ -244,16 +297,26 @@
       oninput={() => go(0, at.column)}
     />
     <label
-      >by <Select placeholder="" classes={{ select: "field" }} bind:value={order} aria-label="Sort by" onchange={() => go(0, at.column)}
+      >sort by <Select
+        placeholder=""
+        classes={{ select: "field" }}
+        bind:value={order}
+        aria-label="Sort by"
+        onchange={() => go(0, at.column)}
         ><option value="">device</option>{#each columns.slice(2) as c (c)}<option value={c}>{heads[c].toLowerCase()}</option>{/each}</Select
       ></label
     >
     <Button onclick={() => (down = !down)} disabled={!order} aria-label="Turn the order round">{down ? "↓" : "↑"}</Button>
+    <label
+      >group by <Select placeholder="" classes={{ select: "field" }} bind:value={by} aria-label="Group by" onchange={() => go(0, at.column)}
+        ><option value="">nothing</option>{#each groups as g (g)}<option value={g}>{g === "vlan" ? "VLAN" : g}</option>{/each}</Select
+      ></label
+    >
     <span class="soft">{count(rows.length, "port", "ports")}{rows.length < all.length ? ` of ${all.length}` : ""}</span>
   </header>
   <p class="lead">
-    Type like in a spreadsheet: <kbd>Enter</kbd> keeps, <kbd>Esc</kbd> leaves. What hangs somewhere:
-    <span class="mono">pc; phone [140]</span>. Cutting it and pasting it elsewhere moves it; blocks go to any spreadsheet and come back.
+    Type like in a spreadsheet; blocks go to any spreadsheet and come back. What hangs somewhere:
+    <span class="mono">pc; phone [140]</span>. Cut and paste moves it, or drag it by its port.
   </p>
   {#if problem}<p class="wrong" role="alert" id="ports-problem">{problem}</p>{/if}
   <!-- svelte-ignore a11y_no_static_element_interactions, a11y_mouse_events_have_key_events -->
@@ -269,22 +332,33 @@
     onmousedown={(e) => {
       const s = spot(e);
       if (!s || editing !== null) return;
-      go(s[0], s[1], e.shiftKey);
-      dragging = true;
+      // A block is carried by the port of one of its rows: pressing there leaves it as it is.
+      const held = columns[s[1]] === "port" && s[0] >= block.top && s[0] <= block.bottom && !e.shiftKey && picked.length > 1;
+      if (!held) go(s[0], s[1], e.shiftKey);
+      dragging = !(e.target as Element).closest("td")?.draggable;
     }}
     onmouseover={(e) => {
       const s = dragging ? spot(e) : null;
       if (s) go(s[0], s[1], true);
     }}
     onmouseup={() => (dragging = false)}
+    ondragstart={carry}
+    ondragover={(e) => {
+      if (!carried.length) return;
+      e.preventDefault();
+      over = spot(e)?.[0] ?? -1;
+    }}
+    ondragend={() => ((carried = []), (over = -1))}
+    ondrop={drop}
     ondblclick={(e) => spot(e) && editing === null && edit()}
   >
     <Table
       role="grid"
       id="ports"
       aria-label="Ports"
-      aria-rowcount={rows.length + 1}
+      aria-rowcount={list.lines.length + 1}
       aria-colcount={columns.length}
+      data-told={columns.length === every.length || undefined}
       aria-multiselectable="true"
       aria-activedescendant={`p-${to.row}-${to.column}`}
       tabindex={0}
@@ -300,43 +374,52 @@
       </thead>
       <tbody>
         {#if shown.from}<tr aria-hidden="true"><td colspan={columns.length} style:height={`${shown.from * tall}px`}></td></tr>{/if}
-        {#each rows.slice(shown.from, shown.to) as row, i (row.key)}
-          {@const r = shown.from + i}
-          <tr
-            aria-rowindex={r + 2}
-            class:first={!order && r > 0 && rows[r - 1]?.device !== row.device}
-            class:cut={cut?.keys.includes(row.key)}
-          >
-            {#each columns as c, k (c)}
-              {@const here = r === at.row && k === at.column}
-              <td
-                id={`p-${r}-${k}`}
-                data-row={r}
-                data-column={k}
-                data-cell={`${row.key} ${c}`}
-                class={c}
-                class:here
-                class:among={r >= block.top && r <= block.bottom && k >= block.left && k <= block.right}
-                class:keys={!typed(c)}
-                aria-selected={r >= block.top && r <= block.bottom && k >= block.left && k <= block.right}
-                aria-readonly={!typed(c) || undefined}
-                data-tip={cell(row, c).length > 28 ? cell(row, c) : undefined}
-              >
-                {#if here && editing !== null}
-                  <Input
-                    class="field"
-                    bind:value={editing}
-                    list={c === "shape" ? "ports-shapes" : undefined}
-                    aria-label={`${heads[c]} of ${row.key.replace(".", " ")}`}
-                    aria-invalid={!!problem}
-                    aria-describedby={problem ? "ports-problem" : undefined}
-                    onblur={() => editing !== null && !problem && void keep()}
-                    spellcheck="false"
-                  />
-                {:else}{cell(row, c)}{/if}
-              </td>
-            {/each}
-          </tr>
+        {#each list.lines.slice(shown.from, shown.to) as line, i ("row" in line ? rows[line.row]!.key : `= ${line.head}`)}
+          {#if "head" in line}
+            <tr class="together" aria-rowindex={shown.from + i + 2}
+              ><th scope="rowgroup" colspan={columns.length}>{line.head} <span>{count(line.count, "port", "ports")}</span></th></tr
+            >
+          {:else}
+            {@const r = line.row}
+            {@const row = rows[r]!}
+            <tr
+              aria-rowindex={shown.from + i + 2}
+              class:first={!order && !by && r > 0 && rows[r - 1]?.device !== row.device}
+              class:cut={cut?.keys.includes(row.key)}
+              class:over={over >= 0 && r >= over && r < over + carried.length}
+            >
+              {#each columns as c, k (c)}
+                {@const here = r === at.row && k === at.column}
+                <td
+                  id={`p-${r}-${k}`}
+                  data-row={r}
+                  data-column={k}
+                  data-cell={`${row.key} ${c}`}
+                  class={c}
+                  class:here
+                  class:among={r >= block.top && r <= block.bottom && k >= block.left && k <= block.right}
+                  class:keys={!typed(c)}
+                  draggable={(c === "port" && !!row.port.plugs?.length) || undefined}
+                  aria-selected={r >= block.top && r <= block.bottom && k >= block.left && k <= block.right}
+                  aria-readonly={!typed(c) || undefined}
+                  data-tip={cell(row, c).length > 28 ? cell(row, c) : undefined}
+                >
+                  {#if here && editing !== null}
+                    <Input
+                      class="field"
+                      bind:value={editing}
+                      list={c === "shape" ? "ports-shapes" : undefined}
+                      aria-label={`${heads[c]} of ${row.key.replace(".", " ")}`}
+                      aria-invalid={!!problem}
+                      aria-describedby={problem ? "ports-problem" : undefined}
+                      onblur={() => editing !== null && !problem && void keep()}
+                      spellcheck="false"
+                    />
+                  {:else}{cell(row, c)}{/if}
+                </td>
+              {/each}
+            </tr>
+          {/if}
         {:else}
           <tr
             ><td colspan={columns.length} class="none">
@@ -346,8 +429,8 @@
             </td></tr
           >
         {/each}
-        {#if shown.to < rows.length}<tr aria-hidden="true"
-            ><td colspan={columns.length} style:height={`${(rows.length - shown.to) * tall}px`}></td></tr
+        {#if shown.to < list.lines.length}<tr aria-hidden="true"
+            ><td colspan={columns.length} style:height={`${(list.lines.length - shown.to) * tall}px`}></td></tr
           >{/if}
       </tbody>
     </Table>
@@ -389,6 +472,9 @@
     border-collapse: separate;
     border-spacing: 0;
   }
+  .grid :global(table[data-told]) {
+    min-width: 1380px;
+  }
   col.device {
     width: 120px;
   }
@@ -402,8 +488,12 @@
   col.cable {
     width: 132px;
   }
-  col.speed {
+  col.speed,
+  col.link {
     width: 66px;
+  }
+  col.seen {
+    width: 260px;
   }
   th {
     position: sticky;
@@ -428,6 +518,24 @@
   }
   td.keys {
     color: var(--soft);
+  }
+  td[draggable] {
+    cursor: grab;
+  }
+  .together th {
+    position: static;
+    height: 30px;
+    padding: 0 8px;
+    border-bottom: 1px solid var(--ink);
+    font-weight: 700;
+  }
+  .together span {
+    font-weight: 400;
+    color: var(--soft);
+    margin-left: 6px;
+  }
+  .over td {
+    box-shadow: inset 0 2px 0 var(--plum);
   }
   td.device {
     font-weight: 650;

@@ -1,6 +1,6 @@
 import { describe, expect, it } from "vitest";
 import type { Device, Port } from "../api/client";
-import { cell, copied, moves, pasted, read, rowsOf, statements, tsv, untsv } from "./rows";
+import { cell, copied, grouped, moves, pasted, read, rowsOf, statements, tsv, untsv } from "./rows";
 
 const port = (name: string, more: Partial<Port> = {}): Port =>
   ({ name, kind: "physical", shape: "110 [140]", source: "port", pvid: 110, untagged: [110], tagged: [140], ...more }) as Port;
@@ -81,6 +81,17 @@ describe("the list of ports", () => {
       lines: ['plug rack.2 "printer" wants 110'],
       left: ["There is no port cellar 1."],
     });
+  });
+  it("puts rows together by VLAN, device, socket or place, those that belong to nothing last", () => {
+    const heads = (by: "device" | "vlan" | "socket" | "place") =>
+      grouped(rows, by, (v) => (v === 110 ? "office" : "")).lines.flatMap((l) => ("head" in l ? [`${l.head}: ${l.count}`] : []));
+    expect(heads("vlan")).toEqual(["110 office: 6", "tagged alone: 1"]);
+    expect(heads("device")).toEqual(["rack: 5", "annex: 2"]);
+    expect(heads("socket")).toEqual(["A: 1", "no socket: 6"]);
+    expect(heads("place")).toEqual(["no place: 7"]);
+    const { rows: order, lines } = grouped(rows, "vlan", () => "");
+    expect(order.map((r) => r.key).toSorted()).toEqual(rows.map((r) => r.key).toSorted());
+    expect(lines.flatMap((l) => ("row" in l ? [l.row] : []))).toEqual(order.map((_, i) => i));
   });
   it("takes a block without keys from the cell on", () => {
     expect(

@@ -1,16 +1,21 @@
 import type { Device, Port } from "../api/client";
 import { noted } from "../devices/noted";
 import { quote, ref } from "../line/quote";
+import type { Sight } from "../state/seen.svelte";
 
 /** A row of the list: a port. */
 export interface Row {
   key: string; // rack.5
   device: Device;
   port: Port;
+  /** What the device told of the port, where it was asked: up or down, and which cards are heard there. */
+  sight?: Sight | undefined;
 }
 
-/** The columns, in order; keys name a row and are not typed in. */
-export const columns = ["device", "port", "socket", "hangs", "shape", "cable", "speed", "note"] as const;
+/** The columns, in order; keys name a row and are not typed in; what is seen is there where devices are asked. */
+export const columns = ["device", "port", "socket", "hangs", "shape", "cable", "speed", "note", "link", "seen"] as const;
+/** Columns of what devices tell. */
+export const told: readonly Column[] = ["link", "seen"];
 export type Column = (typeof columns)[number];
 export const heads: Record<Column, string> = {
   device: "Device",
@@ -21,12 +26,78 @@ export const heads: Record<Column, string> = {
   cable: "Cable to",
   speed: "Speed",
   note: "Note",
+  link: "Link",
+  seen: "Seen there",
 };
-export const typed = (c: Column) => c !== "device" && c !== "port" && c !== "speed";
+export const typed = (c: Column) => c !== "device" && c !== "port" && c !== "speed" && !told.includes(c);
 
-/** All ports of some devices, device by device. */
-export function rowsOf(devices: Device[]): Row[] {
-  return devices.flatMap((device) => device.ports.map((port) => ({ key: `${device.name}.${port.name}`, device, port })));
+/** All ports of some devices, device by device, each with what is seen there. */
+export function rowsOf(devices: Device[], sights?: ReadonlyMap<string, Sight>): Row[] {
+  return devices.flatMap((device) =>
+    device.ports.map((port) => {
+      const key = `${device.name}.${port.name}`;
+      return { key, device, port, sight: sights?.get(key) };
+    }),
+  );
+}
+
+/** What rows can be put together by. */
+export const groups = ["device", "vlan", "socket", "place"] as const;
+export type Group = (typeof groups)[number];
+
+/** What a row belongs to, and where that stands among the others: numbers by size, what belongs to nothing last. */
+export function groupOf(row: Row, by: Group, name: (vid: number) => string): string {
+  const { device, port } = row;
+  switch (by) {
+    case "device":
+      return [device.name, device.facts?.place].filter(Boolean).join(", ");
+    case "vlan": {
+      const vid = plain(port);
+      if (vid) return `${vid} ${name(vid)}`.trim();
+      return port.tagged.length ? "tagged alone" : "in no VLAN";
+    }
+    case "socket": // those of one panel or room: A-12 and A-13, 0.01 and 0.02
+      return /^(.*?)[.\-/ ]?\d+$/.exec(port.facts?.socket ?? "")?.[1] || port.facts?.socket || "no socket";
+    case "place":
+      return device.facts?.place ?? "no place";
+  }
+}
+
+/** A line of the list: a row by its index, or the head of a group. */
+export type Line = { row: number } | { head: string; count: number };
+
+/** Rows put together by what they belong to, in the order of that; the rows themselves keep theirs. */
+export function grouped(rows: Row[], by: Group | "", name: (vid: number) => string): { rows: Row[]; lines: Line[] } {
+  if (!by) return { rows, lines: rows.map((_, row) => ({ row })) };
+  const of = new Map<string, Row[]>();
+  for (const row of rows) {
+    const head = groupOf(row, by, name);
+    const there = of.get(head);
+    if (there) there.push(row);
+    else of.set(head, [row]);
+  }
+  const compare = new Intl.Collator(undefined, { numeric: true }).compare;
+  const last = (head: string) => /^(no |in no |tagged alone)/.test(head);
+  const heads = [...of.keys()];
+  if (by !== "device") heads.sort((a, b) => Number(last(a)) - Number(last(b)) || compare(a, b));
+  const out: Row[] = [];
+  const lines: Line[] = [];
+  for (const head of heads) {
+    lines.push({ head, count: of.get(head)!.length });
+    for (const row of of.get(head)!) {
+      lines.push({ row: out.length });
+      out.push(row);
+    }
+  }
+  return { rows: out, lines };
+}
+
+/** All that a row can be found by. */
+export function textOf(row: Row): string {
+  const { device, port } = row;
+  const facts = [port.facts, ...(port.plugs ?? []).map((g) => g.facts)].flatMap((f) => Object.values(f ?? {}));
+  const plugs = (port.plugs ?? []).flatMap((g) => [g.at, g.mac]);
+  return [...columns.map((c) => cell(row, c)), ...facts, ...plugs, device.facts?.place].join(" ").toLowerCase();
 }
 
 /** The VLAN that comes to whoever looks at no tags; 0 for none. */
@@ -54,11 +125,16 @@ export function cell(row: Row, column: Column): string {
       return (port.cabled ?? []).map((c) => c.replace(".", " ")).join("; ");
     case "speed":
       return port.speed ?? "";
+    case "link":
+      return row.sight?.link ?? "";
+    case "seen":
+      return row.sight?.words.join("; ") ?? "";
   }
 }
 
 /** Why a cell cannot be typed in; "" where it can. */
 export function fixed(row: Row, column: Column): string {
+  if (told.includes(column)) return `${heads[column]}: that is what ${row.device.name} told when it was last asked.`;
   if (!typed(column)) return `${heads[column]} is not typed here.`;
   if (column === "shape" && row.port.bundle)
     return `${row.key.replace(".", " ")} is in the bundle ${row.port.bundle}, which has the shape.`;
