@@ -42,6 +42,44 @@ type IntakeAnswer struct {
 	Lines   []string        `json:"lines" required:"true" nullable:"false" description:"what taking it would change, as statements; at most 400"`
 	More    int             `json:"more" required:"true" description:"how many further lines there are"`
 	Office  *OfficeSummary  `json:"office,omitempty" description:"where it was taken"`
+	Sheets  []IntakeSheet   `json:"sheets" required:"true" nullable:"false" description:"a picture of the sheets; none of a workbook that Klammer wrote"`
+	Regions []IntakeRegion  `json:"regions" required:"true" nullable:"false" description:"blocks of them that were read as one thing"`
+	Roles   []IntakeRole    `json:"roles" required:"true" nullable:"false" description:"what a column can be taken for"`
+}
+
+// IntakeSheet is a picture of a sheet: as many of its cells as are drawn, and what became of each.
+type IntakeSheet struct {
+	Name    string     `json:"name" required:"true"`
+	Rows    int        `json:"rows" required:"true" description:"that there are"`
+	Columns int        `json:"columns" required:"true"`
+	Cells   [][]string `json:"cells" required:"true" nullable:"false" description:"by row; the beginning of each"`
+	Is      []string   `json:"is" required:"true" nullable:"false" description:"by row, a letter a cell: t taken, w not understood, l left where it is, - empty"`
+}
+
+// IntakeRegion is a block of a sheet that was read as one thing.
+type IntakeRegion struct {
+	Sheet   string       `json:"sheet" required:"true"`
+	Row     int          `json:"row" required:"true" description:"of its head, from 1"`
+	Column  int          `json:"column" required:"true" description:"its first, from 1"`
+	Rows    int          `json:"rows" required:"true"`
+	Columns int          `json:"columns" required:"true"`
+	Is      string       `json:"is" required:"true" description:"in words"`
+	Device  string       `json:"device,omitempty" description:"of one device"`
+	Heads   []IntakeHead `json:"heads" required:"true" nullable:"false"`
+}
+
+// IntakeHead is a column of a region and what it was taken for.
+type IntakeHead struct {
+	Column int    `json:"column" required:"true"`
+	Text   string `json:"text" required:"true" description:"what stands above it"`
+	Is     string `json:"is" required:"true" description:"a role, or member: of a port or VLAN whose marks stand below"`
+}
+
+// IntakeRole is what a column can be taken for.
+type IntakeRole struct {
+	Role string `json:"role" required:"true"`
+	Says string `json:"says" required:"true"`
+	Word string `json:"word" required:"true" description:"the head that says so: who takes a column for it corrects the cell of its head to this"`
 }
 
 // IntakeGrid is a grid of one device.

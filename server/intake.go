@@ -135,7 +135,7 @@ func tablesOf(request *api.IntakeRequest) ([]intake.Table, error) {
 
 func intakeView(tables []intake.Table, understood *intake.Understood, o *office.Office, edit office.Edit) api.IntakeAnswer {
 	const most = 400
-	out := api.IntakeAnswer{Exact: understood.Exact != nil, Grids: []api.IntakeGrid{}, VLANs: []string{}, Trouble: []api.IntakeTrouble{}, Kinds: []api.IntakeKind{}, Lines: []string{}}
+	out := api.IntakeAnswer{Exact: understood.Exact != nil, Grids: []api.IntakeGrid{}, VLANs: []string{}, Trouble: []api.IntakeTrouble{}, Kinds: []api.IntakeKind{}, Lines: []string{}, Sheets: []api.IntakeSheet{}, Regions: []api.IntakeRegion{}, Roles: []api.IntakeRole{}}
 	for _, grid := range understood.Grids {
 		out.Grids = append(out.Grids, api.IntakeGrid{Sheet: grid.Sheet, Row: grid.Row, Device: grid.Device, Kind: string(grid.Kind), Ports: len(grid.Ports), Down: grid.Down, Skip: grid.Skip})
 	}
@@ -159,7 +159,39 @@ func intakeView(tables []intake.Table, understood *intake.Understood, o *office.
 		out.Lines = append(out.Lines, strings.Split(line, "\n")...)
 	}
 	out.More = max(0, len(lines)-most)
+	if understood.Exact == nil {
+		drawn(&out, tables, understood)
+	}
 	return out
+}
+
+// drawn puts a picture of the sheets into an answer, with what each column was taken for.
+func drawn(out *api.IntakeAnswer, tables []intake.Table, understood *intake.Understood) {
+	letters := map[string]byte{intake.Taken: 't', intake.Wrong: 'w', intake.Left: 'l', "": '-'}
+	for _, sheet := range understood.Picture(tables) {
+		one := api.IntakeSheet{Name: sheet.Name, Rows: sheet.Rows, Columns: sheet.Columns, Cells: [][]string{}, Is: []string{}}
+		for _, line := range sheet.Cells {
+			texts, is := make([]string, len(line)), make([]byte, len(line))
+			for k, seen := range line {
+				texts[k], is[k] = seen.Text, letters[seen.Is]
+			}
+			one.Cells, one.Is = append(one.Cells, texts), append(one.Is, string(is))
+		}
+		out.Sheets = append(out.Sheets, one)
+	}
+	for _, region := range understood.Regions {
+		one := api.IntakeRegion{Sheet: region.Sheet, Row: region.Row, Column: region.Column, Rows: region.Rows, Columns: region.Columns, Is: region.Is, Heads: []api.IntakeHead{}}
+		if region.Grid != nil {
+			one.Device = region.Grid.Device
+		}
+		for _, head := range region.Heads {
+			one.Heads = append(one.Heads, api.IntakeHead{Column: head.Column, Text: head.Text, Is: head.Is})
+		}
+		out.Regions = append(out.Regions, one)
+	}
+	for _, role := range intake.Roles {
+		out.Roles = append(out.Roles, api.IntakeRole{Role: role.Role, Says: role.Says, Word: role.Word})
+	}
 }
 
 // takeover makes what differs between the office as it was copied and the copy

@@ -167,6 +167,9 @@ func (u *Understood) beside(table Table, row int, head roles, but ...role) (out 
 			continue
 		}
 		u.took(table, row, k)
+		if head.of[k] == aNothing {
+			continue
+		}
 		out = append(out, extra{row: row + 1, column: k + 1, what: head.of[k], head: title, text: text})
 	}
 	return out

@@ -27,12 +27,15 @@ func (u *Understood) readGrids(table Table, vlans map[office.VID]*office.VLAN) {
 			if !head.has(aDevice) {
 				title, _ = u.title(table, i, len(table.Rows))
 			}
+			next, is := 0, IsMembers
 			if head.lists() {
-				i = u.readList(table, head, title, vlans) - 1
+				next, is = u.readList(table, head, title, vlans), IsList
 			} else {
-				i = u.readMembers(table, head, title, vlans) - 1
+				next = u.readMembers(table, head, title, vlans)
 			}
+			u.region(table, i, next, is, nil, headsOf(table.Rows[i], head))
 			found = true
+			i = next - 1
 			continue
 		}
 		grid, names, next := u.grid(table, i)
@@ -231,6 +234,7 @@ func (u *Understood) grid(table Table, i int) (grid *Grid, names map[office.VID]
 		return nil, nil, 0
 	}
 	u.crosses(r.grid)
+	u.region(table, i, ends, IsGrid, r.grid, head.columns(table.Rows[i], down))
 	return r.grid, r.names, ends
 }
 
@@ -310,6 +314,9 @@ func (r *gridReader) beside(row int, along line) {
 			continue
 		}
 		r.u.took(r.table, row, k)
+		if roleOf(heads[k]) == aNothing {
+			continue
+		}
 		one := extra{row + 1, k + 1, "", roleOf(heads[k]), strings.TrimSpace(heads[k]), text}
 		if r.grid.Down {
 			r.grid.said = append(r.grid.said, said{along.vid, one})

@@ -65,10 +65,12 @@ type Understood struct {
 	Trouble []Trouble
 	Counts  map[Kind]int // of complaints, those among them that are too many to be listed
 	used    map[spot]bool
+	left    map[spot]bool     // cells that became nothing
 	told    map[spot]bool     // rows that are told of as a whole
 	marks   map[string]string // what a legend says of marks that are not known
 	cables  []cable           // of the sheet of cables
 	plugs   []plug            // of the sheet of plugs
+	Regions []Region          // blocks that were read as one thing, in the order in which they were found
 	names   map[string]string // devices as they stand there, by what they are called here
 	// Exact is a whole office that the workbook has in notation, beside its
 	// grids; nil for a workbook of somebody's own.
@@ -121,7 +123,7 @@ func firstRoles(rows [][]string) roles {
 
 // Read looks through tables for what an office is made of.
 func Read(tables []Table, choices []Choice) *Understood {
-	understood := &Understood{names: map[string]string{}, Counts: map[Kind]int{}, used: map[spot]bool{}, told: map[spot]bool{}, marks: map[string]string{}}
+	understood := &Understood{names: map[string]string{}, Counts: map[Kind]int{}, used: map[spot]bool{}, left: map[spot]bool{}, told: map[spot]bool{}, marks: map[string]string{}}
 	for _, table := range tables {
 		if strings.EqualFold(table.Name, "Notation") {
 			if file, err := notation.ReadWithin("workbook", column(table.Rows)); err == nil {

@@ -67,6 +67,7 @@ func (u *Understood) leave(table Table) {
 	for row, cells := range table.Rows {
 		for k, text := range cells {
 			if text = strings.TrimSpace(text); text != "" && !u.used[spot{table.Name, row, k}] {
+				u.left[spot{table.Name, row, k}] = true
 				u.wrong(AboutLeft, table.at(row, k), "%q is nothing of an office that is known here", short(text))
 			}
 		}

@@ -52,6 +52,14 @@ func headOf(rows [][]string) head {
 	return head{-1, nil}
 }
 
+// columns are those that the head names.
+func (h head) columns() (out []Head) {
+	for is, k := range h.at {
+		out = append(out, Head{Column: k + 1, Is: is})
+	}
+	return out
+}
+
 func (h head) cell(r []string, what string) string {
 	if k, ok := h.at[what]; ok && k < len(r) {
 		return strings.TrimSpace(r[k])
@@ -79,6 +87,7 @@ func (u *Understood) readRegister(table Table, head head, vlans map[office.VID]*
 		u.took(table, i, head.at["vlan"])
 		u.register(entry{table, i, of, vlans}, vid, name)
 	}
+	u.region(table, head.row, len(table.Rows), IsRegister, nil, headsOf(table.Rows[head.row], of))
 }
 
 // cable and plug are rows as they were written, with their place.
@@ -102,6 +111,7 @@ func (u *Understood) readCables(table Table, head head) {
 			u.cables = append(u.cables, cable{from, to, table.Name, i + 1})
 		}
 	}
+	u.region(table, head.row, len(table.Rows), IsCables, nil, head.columns())
 }
 
 func (u *Understood) readPlugs(table Table, head head) {
@@ -115,6 +125,7 @@ func (u *Understood) readPlugs(table Table, head head) {
 			u.plugs = append(u.plugs, plug{port, clean(head.cell(r, "what")), head.cell(r, "wants"), strings.ToLower(head.cell(r, "how")), table.Name, i + 1})
 		}
 	}
+	u.region(table, head.row, len(table.Rows), IsPlugs, nil, head.columns())
 }
 
 func (u *Understood) tookHead(table Table, head head) {

@@ -23,6 +23,7 @@ const (
 	hangs     role = "hangs" // what is plugged in
 	aSpeed    role = "speed"
 	aSocket   role = "socket"
+	aNothing  role = "nothing" // a column that is left out on purpose
 )
 
 // heads are the words that people write above columns, in some languages.
@@ -39,6 +40,7 @@ var heads = map[role][]string{
 	aPVID:     {"pvid", "port vlan", "port vlan id", "default vlan"},
 	hangs:     {"what hangs on it", "what hangs there", "what", "connected", "connected to", "connected device", "plugged in", "user", "used by", "belegung", "angeschlossen", "gerät am port", "endgerät", "utilisateur", "branché", "aangesloten"},
 	aSpeed:    {"speed", "rate", "geschwindigkeit", "vitesse", "snelheid"},
+	aNothing:  {"nothing"},
 	aSocket:   {"socket", "outlet", "wall socket", "jack", "dose", "datendose", "prise", "patch", "patch panel", "patchfeld"},
 }
 

@@ -4896,6 +4896,12 @@ export interface components {
             more: number;
             /** @description where it was taken */
             office?: components["schemas"]["ApiOfficeSummary"];
+            /** @description blocks of them that were read as one thing */
+            regions: components["schemas"]["ApiIntakeRegion"][];
+            /** @description what a column can be taken for */
+            roles: components["schemas"]["ApiIntakeRole"][];
+            /** @description a picture of the sheets; none of a workbook that Klammer wrote */
+            sheets: components["schemas"]["ApiIntakeSheet"][];
             /** @description by kind, those that change frames first; at most 60 of each */
             trouble: components["schemas"]["ApiIntakeTrouble"][];
             vlans: string[];
@@ -4924,12 +4930,33 @@ export interface components {
             sheet: string;
             skip: boolean;
         };
+        ApiIntakeHead: {
+            column: number;
+            /** @description a role, or member: of a port or VLAN whose marks stand below */
+            is: string;
+            /** @description what stands above it */
+            text: string;
+        };
         ApiIntakeKind: {
             count: number;
             /** @description it changes who hears what */
             frames: boolean;
             kind: string;
             says: string;
+        };
+        ApiIntakeRegion: {
+            /** @description its first, from 1 */
+            column: number;
+            columns: number;
+            /** @description of one device */
+            device?: string;
+            heads: components["schemas"]["ApiIntakeHead"][];
+            /** @description in words */
+            is: string;
+            /** @description of its head, from 1 */
+            row: number;
+            rows: number;
+            sheet: string;
         };
         ApiIntakeRequest: {
             again?: boolean;
@@ -4952,6 +4979,22 @@ export interface components {
             text?: string;
             /** @description the name of a new office */
             title?: string;
+        };
+        ApiIntakeRole: {
+            role: string;
+            says: string;
+            /** @description the head that says so: who takes a column for it corrects the cell of its head to this */
+            word: string;
+        };
+        ApiIntakeSheet: {
+            /** @description by row; the beginning of each */
+            cells: string[][];
+            columns: number;
+            /** @description by row, a letter a cell: t taken, w not understood, l left where it is, - empty */
+            is: string[];
+            name: string;
+            /** @description that there are */
+            rows: number;
         };
         ApiIntakeTrouble: {
             /** @description 0 where the whole row is meant */

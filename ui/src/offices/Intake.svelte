@@ -5,6 +5,8 @@
   import { api, type IntakeAnswer, type IntakeRequest } from "../api/client";
   import { office } from "../state/office.svelte";
   import { place } from "../state/place.svelte";
+  import { alike, applied, recipe, remember, type Corrected } from "./picture";
+  import Picture from "./Picture.svelte";
 
   let { name, what, onclose }: { name: string; what: Pick<IntakeRequest, "book" | "text">; onclose: () => void } = $props();
 
@@ -15,7 +17,7 @@
   let grids = $state<Grid[]>([]);
   let answer = $state.raw<IntakeAnswer | null>(null);
   /** Cells that were corrected here, as they were and as they are. */
-  let cells = $state.raw<{ sheet: string; row: number; column: number; text: string; was: string }[]>([]);
+  let cells = $state.raw<Corrected[]>([]);
   let problem = $state("");
   let busy = $state(false);
 
@@ -32,9 +34,17 @@
         cells: cells.map(({ sheet, row, column, text }) => ({ sheet, row, column, text })),
         take,
       });
+      const first = !answer;
       answer = a;
       grids = a.grids;
+      const known = first ? applied(a, recipe()) : [];
+      if (known.length) {
+        cells = known;
+        grids = [];
+        return await ask();
+      }
       if (a.office) {
+        remember(cells, a.roles);
         office.offices = await api.offices();
         place.go(`/${a.office.id}`);
       }
@@ -44,16 +54,22 @@
       busy = false;
     }
   }
-  function correct(t: IntakeAnswer["trouble"][number], text: string) {
+  function correct(t: { sheet: string; row: number; column: number; is: string }, text: string) {
     if (text === t.is) return;
-    const same = (c: (typeof cells)[number]) => c.sheet === t.sheet && c.row === t.row && c.column === t.column;
+    const same = (c: Corrected) => c.sheet === t.sheet && c.row === t.row && c.column === t.column;
     cells = [...cells.filter((c) => !same(c)), { sheet: t.sheet, row: t.row, column: t.column, text, was: cells.find(same)?.was ?? t.is }];
     void ask();
   }
+  /** A column is taken for what its head says: to take it for something else corrects the head. */
+  function takeFor(sheet: IntakeAnswer["sheets"][number], row: number, column: number, role: string) {
+    const word = answer?.roles.find((r) => r.role === role)?.word;
+    if (word) correct({ sheet: sheet.name, row, column, is: sheet.cells[row - 1]?.[column - 1] ?? "" }, word);
+  }
+  const isWord = (text: string) => answer?.roles.find((r) => r.word === text)?.says;
   void ask();
 </script>
 
-<section class="panel" aria-label={`What ${name} says`}>
+<section class="panel intake" aria-label={`What ${name} says`}>
   <h2>What {name} says</h2>
   {#if busy}<p class="soft" role="status">Reading…</p>{/if}
   {#if problem}<p class="wrong" role="alert">{problem}</p>{/if}
@@ -104,6 +120,21 @@
         cells; a list with a row a port; a list of VLANs with the ports of each.
       </p>
     {/if}
+    {#if answer.sheets.length}
+      <details open>
+        <summary>The file, and what its columns are taken for</summary>
+        <div class="sheets">
+          {#each answer.sheets as sheet (sheet.name)}
+            <Picture
+              {sheet}
+              regions={answer.regions}
+              roles={answer.roles}
+              ontake={(row, column, role) => takeFor(sheet, row, column, role)}
+            />
+          {/each}
+        </div>
+      </details>
+    {/if}
     {#if answer.vlans.length}<p>
         <b>VLANs</b>
         <span class="mono"
@@ -141,8 +172,13 @@
       <p class="soft">Every cell of it is taken.</p>
     {/if}
     {#each cells as c (`${c.sheet} ${c.row} ${c.column}`)}
+      {@const more = isWord(c.text) ? alike(answer, c, cells) : []}
       <p class="soft">
-        {c.sheet}, row {c.row}, column {c.column} is read as <b class="mono">{c.text || "empty"}</b>, not {c.was || "empty"}
+        {#if isWord(c.text)}{c.sheet}: the column <b>{c.was}</b> is taken for {isWord(c.text)}
+          {#if more.length}<Button type="button" onclick={() => ((cells = [...cells, ...more]), void ask())}
+              >and {more.length} more called so</Button
+            >{/if}
+        {:else}{c.sheet}, row {c.row}, column {c.column} is read as <b class="mono">{c.text || "empty"}</b>, not {c.was || "empty"}{/if}
         <Button
           type="button"
           onclick={() => ((cells = cells.filter((x) => x !== c)), void ask())}
@@ -171,6 +207,7 @@
 <style>
   section {
     display: grid;
+    grid-template-columns: minmax(0, 1fr);
     gap: 8px;
     margin-top: 12px;
   }
@@ -192,6 +229,12 @@
   }
   .soft {
     color: var(--soft);
+  }
+  .sheets {
+    display: grid;
+    grid-template-columns: minmax(0, 1fr);
+    gap: 14px;
+    padding: 6px 0;
   }
   .trouble li {
     display: flex;

@@ -79,6 +79,10 @@
     padding: 24px 28px;
     align-items: start;
   }
+  /* While somebody's own file is looked at, it has the width. */
+  .offices:has(:global(.intake)) {
+    grid-template-columns: minmax(0, 1fr);
+  }
   ul {
     margin: 10px 0 16px;
   }

@@ -1,0 +1,204 @@
+<!-- A sheet as it stands in the file: regions outlined, what became of each cell, and above each column what it is taken for. -->
+<script lang="ts">
+  import { Select, Table } from "flowbite-svelte";
+  import type { IntakeAnswer } from "../api/client";
+  import { count } from "../shell/plural";
+  import { heads, letters } from "./picture";
+
+  let {
+    sheet,
+    regions,
+    roles,
+    ontake,
+  }: {
+    sheet: IntakeAnswer["sheets"][number];
+    regions: IntakeAnswer["regions"];
+    roles: IntakeAnswer["roles"];
+    /** Takes the column below a head for something else. */
+    ontake: (row: number, column: number, role: string) => void;
+  } = $props();
+
+  const here = $derived(regions.filter((r) => r.sheet === sheet.name));
+  const shownColumns = $derived(Math.max(0, ...sheet.cells.map((r) => r.length)));
+  const columns = $derived(Array.from({ length: shownColumns }, (_, k) => k + 1));
+  /** By row, what its columns can be taken for: the head of a region, or the first row of a sheet in which nothing was found. */
+  const above = $derived(heads(sheet, here));
+  const says = (role: string) => roles.find((r) => r.role === role)?.says ?? role;
+  const what = { t: "taken", w: "not understood", l: "left where it is", "-": "" } as Record<string, string>;
+
+  function edges(row: number, column: number): string {
+    const r = here.find((r) => row >= r.row && row < r.row + r.rows && column >= r.column && column < r.column + r.columns);
+    if (!r) return "";
+    return [
+      "in",
+      row === r.row ? "top" : "",
+      row === r.row + r.rows - 1 ? "bottom" : "",
+      column === r.column ? "left" : "",
+      column === r.column + r.columns - 1 ? "right" : "",
+    ].join(" ");
+  }
+</script>
+
+<figure>
+  <figcaption>
+    <b>{sheet.name}</b>
+    {#if here.length}{count(here.length, "block was", "blocks were")} found in it: {[...new Set(here.map((r) => r.is))].join(
+        ", ",
+      )}.{:else}Nothing was found in it. Say what its columns are, and it is read as a list.{/if}
+    {#if sheet.rows > sheet.cells.length || sheet.columns > shownColumns}
+      Drawn are the first {sheet.cells.length} of {sheet.rows} rows, {shownColumns} of {sheet.columns} columns; all are read.
+    {/if}
+  </figcaption>
+  <!-- svelte-ignore a11y_no_noninteractive_tabindex: it scrolls -->
+  <div class="paper" tabindex="0" role="region" aria-label={`${sheet.name}, as it stands in the file`}>
+    <Table classes={{ div: "overflow-visible" }}>
+      <thead>
+        <tr>
+          <td></td>
+          {#each columns as k (k)}<th scope="col">{letters(k)}</th>{/each}
+        </tr>
+      </thead>
+      <tbody>
+        {#each sheet.cells as cells, i (i)}
+          {@const is = sheet.is[i]!}
+          {@const choices = above.get(i + 1)}
+          {#if choices}
+            <tr class="for">
+              <td></td>
+              {#each columns as k (k)}
+                {@const role = choices.get(k)}
+                <td>
+                  {#if role === "member"}<span class="soft">marks</span>
+                  {:else if role !== undefined}
+                    <Select
+                      placeholder=""
+                      size="sm"
+                      classes={{ select: "field" }}
+                      value={role}
+                      aria-label={`What column ${letters(k)} of ${sheet.name} below row ${i + 1} is taken for`}
+                      onchange={(e) => ontake(i + 1, k, e.currentTarget.value)}
+                      >{#if !role}<option value="">–</option>{/if}{#each roles as r (r.role)}<option value={r.role}>{r.says}</option
+                        >{/each}</Select
+                    >
+                  {/if}
+                </td>
+              {/each}
+            </tr>
+          {/if}
+          <tr>
+            <th scope="row">{i + 1}</th>
+            {#each columns as k (k)}
+              {@const text = cells[k - 1] ?? ""}
+              <td
+                class={edges(i + 1, k)}
+                class:wrongs={is[k - 1] === "w"}
+                class:left-over={is[k - 1] === "l"}
+                data-tip={text && is[k - 1] !== "t" ? `${text}: ${what[is[k - 1] ?? "-"]}` : text.length > 16 ? text : undefined}
+                >{text}{#if is[k - 1] === "w" || is[k - 1] === "l"}<span class="sr-only">, {what[is[k - 1]!]}</span>{/if}</td
+              >
+            {/each}
+          </tr>
+        {/each}
+      </tbody>
+    </Table>
+  </div>
+  {#each here.filter((r) => r.device) as r (`${r.row} ${r.column}`)}
+    <p class="soft">
+      Rows {r.row} to {r.row + r.rows - 1}: <b>{r.device}</b>, {r.is}{#each r.heads.filter((h) => h.is !== "member" && h.text && h.is !== "port" && h.is !== "vlan" && h.is !== "name") as h (h.column)};
+        {h.text}
+        is {says(h.is)}{/each}.
+    </p>
+  {/each}
+</figure>
+
+<style>
+  figure {
+    display: grid;
+    grid-template-columns: minmax(0, 1fr);
+    gap: 6px;
+    min-width: 0;
+  }
+  .paper {
+    overflow: auto;
+    max-height: 420px;
+    border: 1px solid var(--hair);
+    background: var(--panel);
+  }
+  .paper :global(table) {
+    border-collapse: separate;
+    border-spacing: 0;
+    font-size: 12.5px;
+  }
+  th {
+    position: sticky;
+    left: 0;
+    background: var(--panel);
+    color: var(--soft);
+    font-weight: 400;
+    padding: 1px 6px;
+    text-align: center;
+    border: 0;
+  }
+  thead th {
+    top: 0;
+    z-index: 1;
+  }
+  td {
+    max-width: 150px;
+    height: 22px;
+    padding: 0 6px;
+    overflow: hidden;
+    text-overflow: ellipsis;
+    white-space: nowrap;
+    border: 0 solid var(--plum);
+    border-right: 1px solid var(--hair);
+    border-bottom: 1px solid var(--hair);
+  }
+  td.in {
+    background: color-mix(in oklab, var(--plum) 6%, transparent);
+  }
+  td.top {
+    border-top: 2px solid var(--plum);
+    font-weight: 650;
+  }
+  td.bottom {
+    border-bottom: 2px solid var(--plum);
+  }
+  td.left {
+    border-left: 2px solid var(--plum);
+  }
+  td.right {
+    border-right: 2px solid var(--plum);
+  }
+  td.wrongs {
+    color: var(--red);
+    text-decoration: underline wavy;
+    text-underline-offset: 3px;
+  }
+  td.left-over {
+    color: var(--soft);
+    font-style: italic;
+  }
+  .for td {
+    border: 0;
+    padding: 4px 3px 2px;
+    min-width: 92px;
+    max-width: none;
+  }
+  .for td:first-child {
+    min-width: 0;
+  }
+  .for :global(select) {
+    padding: 0 18px 0 4px;
+    min-height: 24px;
+    height: 24px;
+    font-size: 12px;
+  }
+  .soft,
+  figcaption {
+    color: var(--soft);
+  }
+  figcaption b {
+    color: var(--ink);
+  }
+</style>
