@@ -47,7 +47,8 @@ func (c *check) addresses() (all []given) {
 func (c *check) addressOutside(all []given) {
 	subnet := c.subnets
 	say := func(device *office.Device, vid office.VID, addr netip.Addr, format string, args ...any) {
-		c.add(Finding{Code: AddressOutside, VLANs: []office.VID{vid}, ID: about(AddressOutside, device.Name, vid, addr), Devices: []string{device.Name}, Text: fmt.Sprintf(format, args...)})
+		c.add(Finding{Code: AddressOutside, VLANs: []office.VID{vid}, ID: about(AddressOutside, device.Name, vid, addr), Devices: []string{device.Name}, Text: fmt.Sprintf(format, args...),
+			propose: func() [][]string { return c.moved(device, vid, addr) }})
 	}
 	for _, given := range all {
 		addr, name := given.a.Prefix.Addr(), c.net.Name(given.a.VID)

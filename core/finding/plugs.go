@@ -40,7 +40,8 @@ func (c *check) plugAddresses() {
 		say := func(risk bool, format string, args ...any) {
 			c.add(Finding{
 				Code: PlugAddress, VLANs: []office.VID{plug.Wants}, Ports: []office.PortRef{plug.Port}, ID: about(PlugAddress, plug.Port, plug.Name),
-				Text: fmt.Sprintf("%s at %s has the address %s, ", plug.Name, portName(plug.Port), plug.At) + fmt.Sprintf(format, args...),
+				Text:    fmt.Sprintf("%s at %s has the address %s, ", plug.Name, portName(plug.Port), plug.At) + fmt.Sprintf(format, args...),
+				propose: func() [][]string { return c.readdressed(*plug) },
 			})
 			if risk {
 				c.out[len(c.out)-1].Severity = Risk
