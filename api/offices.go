@@ -1,11 +1,35 @@
 package api
 
+import "time"
+
 // OfficeSummary is an office in a list.
 type OfficeSummary struct {
 	ID       int64  `json:"id" required:"true"`
 	Title    string `json:"title" required:"true"`
 	Revision int64  `json:"revision" required:"true"`
 	CopyOf   int64  `json:"copyOf,omitempty" description:"the office that it was started from, to try things on"`
+
+	Checked *OfficeStanding `json:"checked,omitempty" description:"how it was at its newest check-up, if there is one"`
+}
+
+// OfficeStanding is how an office was at its newest check-up.
+type OfficeStanding struct {
+	At      time.Time  `json:"at" required:"true"`
+	Breaks  int        `json:"breaks" required:"true" description:"findings of the plan"`
+	Risks   int        `json:"risks" required:"true"`
+	Differs int        `json:"differs" required:"true" description:"ports that were set otherwise than planned"`
+	Silent  int        `json:"silent" required:"true" description:"devices that told nothing"`
+	Proved  *time.Time `json:"proved,omitempty" description:"of what is proved by plugging in, the longest ago"`
+}
+
+// Hit is something of an office that a text was found in.
+type Hit struct {
+	Office int64  `json:"office" required:"true"`
+	Title  string `json:"title" required:"true" description:"the office's"`
+	What   string `json:"what" required:"true" description:"what it was found in, as it stands there"`
+	Device string `json:"device,omitempty"`
+	Port   string `json:"port,omitempty"`
+	VLAN   int    `json:"vlan,omitempty"`
 }
 
 // NewOffice says how an office starts: from a text in notation, as a copy of

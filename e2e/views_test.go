@@ -228,7 +228,14 @@ func TestOffices(t *testing.T) {
 	text := eval[string](t, ctx, `fetch("/api/offices/2").then(r => r.json()).then(o => o.devices.find(d => d.name === "rack").ports.filter(p => p.name === "5" || p.name === "6").map(p => p.shape).join("; "))`)
 	require.Equal(t, "90; -", text)
 
+	// What is called so is found in all of them; how each was at its check-up stands beside it.
+	_ = eval[any](t, ctx, `fetch("/api/offices/2/checkups", {method: "POST", headers: {"Content-Type": "application/json"}, body: "{}"}).then(r => r.text())`)
 	visit(t, ctx, p, "/offices", "[data-office='3']")
+	until(t, ctx, `document.querySelector("[data-office='2'] .standing")?.textContent.includes("checked")`)
+	fill(t, ctx, "#search-all", "rack")
+	until(t, ctx, `["/2/devices?device=rack", "/3/devices?device=rack"].every(to => document.querySelector("a[href='" + to + "']"))`)
+	fill(t, ctx, "#search-all", "toaster")
+	until(t, ctx, `document.querySelector(".offices").textContent.includes("Nothing is called so")`)
 	require.NoError(t, chromedp.Do(ctx, chromedp.Click("[data-office='3'] [aria-label^='Delete']"), chromedp.WaitVisible("#delete-title")))
 	require.True(t, eval[bool](t, ctx, `document.querySelector("[data-office='3'] .main").disabled`))
 	fill(t, ctx, "#delete-title", "What if")

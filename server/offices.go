@@ -27,9 +27,20 @@ func (s *Server) offices(c fiber.Ctx) error {
 		return err
 	}
 	out := []api.OfficeSummary{}
+	var ids []int64
 	for _, summary := range all {
 		if whoAsks(c).role(summary.ID).May(people.Reader) {
-			out = append(out, api.OfficeSummary(summary))
+			out = append(out, api.OfficeSummary{ID: summary.ID, Title: summary.Title, Revision: summary.Revision, CopyOf: summary.CopyOf})
+			ids = append(ids, summary.ID)
+		}
+	}
+	checked, err := s.store.Standings(c.Context(), ids)
+	if err != nil {
+		return err
+	}
+	for i := range out {
+		if one, ok := checked[out[i].ID]; ok {
+			out[i].Checked = standing(one)
 		}
 	}
 	return c.JSON(out)

@@ -32,6 +32,7 @@ func (s *Server) routes() []route {
 		{anybody, "GET", "/api/me", "Who this browser said it is", nil, api.Me{}, nil, s.getMe, nil},
 		{anybody, "PUT", "/api/me", "Say who this browser is", api.Name{}, api.Me{}, nil, s.putMe, nil},
 		{someone, "GET", "/api/offices", "The offices", nil, []api.OfficeSummary{}, nil, s.offices, nil},
+		{someone, "GET", "/api/search", "What is called so, in every office that one may read", nil, []api.Hit{}, searchQuery{}, s.search, nil},
 		{plannerOfAll, "POST", "/api/offices", "Start an office", api.NewOffice{}, api.OfficeSummary{}, nil, s.create, nil},
 		{byOffices, "POST", "/api/intake", "Read somebody's own workbook or table into an office", api.IntakeRequest{}, api.IntakeAnswer{}, nil, s.intake, nil},
 		{reader, "GET", "/api/offices/:id/tried", "What was tried in a copy, piece by piece", nil, api.TriedView{}, triedQuery{}, s.tried, nil},

@@ -183,6 +183,7 @@ func TestWhoMay(t *testing.T) {
 		{"GET /api/me", anyone, nothing, false, false},
 		{"PUT /api/me", anyone, is(map[string]any{"name": "Mallory"}), false, false}, // which is no way to a name here
 		{"GET /api/offices", signed, nothing, false, false},
+		{"GET /api/search", signed, q("q=rack"), false, false},
 		{"POST /api/offices", ofAll(2), body(func() map[string]any { return map[string]any{"title": "new", "copy": there} }), true, false},
 		{"POST /api/intake", least(2), body(func() map[string]any {
 			count++

@@ -43,6 +43,7 @@ export type SheetTable = Schemas["WordingTable"];
 export type FoundState = Schemas["ApiFoundState"];
 export type FoundAnswer = Schemas["ApiFoundAnswer"];
 export type FoundRequest = Schemas["ApiFoundRequest"];
+export type Hit = Schemas["ApiHit"];
 export type IntakeAnswer = Schemas["ApiIntakeAnswer"];
 export type IntakeRequest = Schemas["ApiIntakeRequest"];
 export type PortChange = Schemas["ApiPortChange"];
@@ -249,6 +250,7 @@ export const api = {
     (await ask((signal) =>
       id ? http.GET("/api/offices/{id}/record", { params: at(id), signal }) : http.GET("/api/record", { signal }),
     )) as RecordEntry[],
+  search: (q: string) => ask((signal) => http.GET("/api/search", { params: { query: { q } }, signal })),
   offices: () => ask((signal) => http.GET("/api/offices", { signal })),
   office: async (id: number) => whole(await ask((signal) => http.GET("/api/offices/{id}", { params: at(id), signal }), long)),
   edit: async (id: number, base: number, commands: Command[], look: Look | undefined, waiting = () => {}) =>

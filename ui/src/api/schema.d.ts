@@ -4194,6 +4194,54 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/search": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** What is called so, in every office that one may read */
+        get: {
+            parameters: {
+                query: {
+                    /** @description what is looked for */
+                    q: string;
+                };
+                header?: never;
+                path?: never;
+                cookie?: never;
+            };
+            requestBody?: never;
+            responses: {
+                /** @description OK */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["ApiHit"][];
+                    };
+                };
+                /** @description Bad Request */
+                400: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["ApiProblem"];
+                    };
+                };
+            };
+        };
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/sessions": {
         parameters: {
             query?: never;
@@ -4876,6 +4924,17 @@ export interface components {
              */
             undoneBy: number;
         };
+        ApiHit: {
+            device?: string;
+            /** Format: int64 */
+            office: number;
+            port?: string;
+            /** @description the office's */
+            title: string;
+            vlan?: number;
+            /** @description what it was found in, as it stands there */
+            what: string;
+        };
         ApiHop: {
             device: string;
             in: string;
@@ -5199,7 +5258,25 @@ export interface components {
             /** @description in which one may be told */
             ways: string[];
         };
+        ApiOfficeStanding: {
+            /** Format: date-time */
+            at: string;
+            /** @description findings of the plan */
+            breaks: number;
+            /** @description ports that were set otherwise than planned */
+            differs: number;
+            /**
+             * Format: date-time
+             * @description of what is proved by plugging in, the longest ago
+             */
+            proved?: null | string;
+            risks: number;
+            /** @description devices that told nothing */
+            silent: number;
+        };
         ApiOfficeSummary: {
+            /** @description how it was at its newest check-up, if there is one */
+            checked?: components["schemas"]["ApiOfficeStanding"];
             /**
              * Format: int64
              * @description the office that it was started from, to try things on

@@ -9,11 +9,16 @@
   import Delete from "./Delete.svelte";
   import Import from "./Import.svelte";
   import { back } from "../state/back";
+  import { since } from "../state/seen.svelte";
+  import { word } from "../shell/plural";
+  import Search from "./Search.svelte";
 
   let deleting = $state(0);
   let copying = $state(0);
   let title = $state("");
   const list = $derived(office.offices);
+
+  const day = (t: string) => new Date(t).toLocaleDateString(undefined, { dateStyle: "medium" });
 
   async function copy(id: number) {
     try {
@@ -29,6 +34,7 @@
   <section>
     <h1>Offices</h1>
     {#if list.length}
+      <Search />
       <ul>
         {#each list as o (o.id)}
           <li data-office={o.id}>
@@ -49,6 +55,16 @@
               </Select>
             {/if}
             <Button onclick={() => ((deleting = o.id), (copying = 0))} aria-label={`Delete ${o.title}`}>Delete…</Button>
+            {#if o.checked}
+              {@const c = o.checked}
+              <a class="standing" href={`/${o.id}/checkup`} data-tip={`as at the check-up of ${since(c.at)}`}
+                >{#if c.breaks}<b class="wrong">{c.breaks} break</b>{/if}
+                {#if c.differs}<b class="wrong">{c.differs} {word(c.differs, "port differs", "ports differ")}</b>{/if}
+                {#if c.silent}<b class="wrong">{c.silent} silent</b>{/if}
+                {#if !c.breaks && !c.differs && !c.silent}nothing wrong{/if}
+                <span>{c.proved ? `proved since ${day(c.proved)}` : "nothing proved"}; checked {day(c.at)}</span></a
+              >
+            {/if}
             {#if copying === o.id}
               <form {@attach back} onsubmit={(e) => (e.preventDefault(), void copy(o.id))}>
                 <label>A copy to try things on, named <Input class="field" id="copy-title" bind:value={title} /></label>
@@ -102,6 +118,14 @@
   }
   li > a:hover {
     text-decoration: underline;
+  }
+  .standing {
+    flex: 1 0 100%;
+    font-size: 12.5px;
+    display: flex;
+    flex-wrap: wrap;
+    gap: 0 10px;
+    color: var(--soft);
   }
   .rev,
   .file {
