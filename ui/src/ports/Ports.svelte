@@ -91,7 +91,8 @@
   });
   // The cell that one is at stays in sight.
   $effect(() => {
-    const y = (lineOf[to.row] ?? 0) * tall;
+    const row = to.row;
+    const y = untrack(() => lineOf[row] ?? 0) * tall; // who scrolled away is not called back by what others change
     const id = `p-${to.row}-${to.column}`;
     untrack(() => {
       if (!grid) return;
