@@ -5,6 +5,7 @@
   import { office } from "../state/office.svelte";
   import { panels } from "../state/panels.svelte";
   import { rows } from "../state/rows.svelte";
+  import { sites } from "../state/sites.svelte";
   import { selection } from "../state/selection.svelte";
   import Cables from "./Cables.svelte";
   import Cells from "./Cells.svelte";
@@ -29,7 +30,8 @@
   let dragging = false;
 
   const view = $derived(office.shown!);
-  const plan = $derived(layout(view.devices, view.order, selection.unfolded, room - names - 2, found.ports));
+  const order = $derived(sites.chosen === "all" ? view.order : view.order.filter(sites.has));
+  const plan = $derived(layout(view.devices, order, selection.unfolded, room - names - 2, found.ports));
   const marks = $derived(worst(view.findings));
   const hues = $derived(colours(view.vlans));
   const lit = $derived(new Set(selection.explained?.reach?.ports ?? []));

@@ -2,6 +2,7 @@
   import type { Finding } from "../api/client";
   import { found } from "../state/found.svelte";
   import { office } from "../state/office.svelte";
+  import { sites } from "../state/sites.svelte";
   import { rows } from "../state/rows.svelte";
   import { selection } from "../state/selection.svelte";
   import { useRuns, type Column, type Layout } from "./fold";
@@ -72,6 +73,12 @@
         <option value="plan">planned</option>
         <option value="found">found</option>
         <option value="both">both</option>
+      </select>
+    {/if}
+    {#if sites.list.length}
+      <select class="side" aria-label="Site" value={sites.chosen} onchange={(e) => sites.choose(e.currentTarget.value)}>
+        <option value="all">every site</option>
+        {#each sites.list as s (s)}<option value={s}>{s || "no site"}</option>{/each}
       </select>
     {/if}
     {#if rows.list.length < count}<span class="left">{rows.list.length} of {count}</span>{/if}

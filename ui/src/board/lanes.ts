@@ -34,12 +34,15 @@ export function brackets(links: Link[], columns: Column[], width: number): Brack
   for (const link of links) {
     const a = at.get(link.a);
     const b = at.get(link.b);
-    if (!a || !b) continue;
-    const [x1, x2] = [a.x + a.width / 2, b.x + b.width / 2].sort((p, q) => p - q) as [number, number];
-    const label = labelOf(link);
+    const one = a ?? b;
+    if (!one) continue;
+    // An end that is not among the columns stands at another site: the cable says where it leads.
+    const [x1, x2] = [one.x + one.width / 2, (b ?? one).x + (b ?? one).width / 2].sort((p, q) => p - q) as [number, number];
+    const away = !a ? link.a : !b ? link.b : "";
+    const label = [away && `→ ${away.replace(".", " ")}`, labelOf(link)].filter(Boolean).join(", ");
     const labelWidth = label ? label.length * letter + 12 : 0;
     const half = labelWidth / 2;
-    const labelX = Math.min(Math.max((x1 + x2) / 2, half + 2), width - half - 2);
+    const labelX = away ? x1 + half + 4 : Math.min(Math.max((x1 + x2) / 2, half + 2), width - half - 2);
     drawn.push({ link, x1, x2, lane: 0, label, labelX, labelWidth });
   }
   drawn.sort((p, q) => p.x2 - p.x1 - (q.x2 - q.x1) || p.x1 - q.x1);

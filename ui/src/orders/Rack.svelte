@@ -3,6 +3,7 @@
   import { Button } from "flowbite-svelte";
   import type { OrderRequest, WorkOrder } from "../api/client";
   import Stuck from "./Stuck.svelte";
+  import { sites } from "../state/sites.svelte";
   import { how } from "./lanes";
 
   let {
@@ -27,7 +28,7 @@
 
 <section class="card" aria-live="polite">
   {#if step && visit}
-    <p class="where"><b>{visit.device}</b> {how(visit)}</p>
+    <p class="where"><b>{visit.device}</b> {[sites.where(visit.device), how(visit)].filter(Boolean).join(", ")}</p>
     <p class="count mono">step {done + 1} of {steps.length} · {left} left at this visit</p>
     {#if step.changes.length}
       <p class="act">{step.changes.join("; ")}</p>

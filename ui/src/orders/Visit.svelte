@@ -3,6 +3,7 @@
   import { Button, Checkbox } from "flowbite-svelte";
   import type { OrderRequest, OrderStep, WorkOrder } from "../api/client";
   import Stuck from "./Stuck.svelte";
+  import { sites } from "../state/sites.svelte";
   import { how, piece, type Lasting } from "./lanes";
 
   let {
@@ -49,7 +50,10 @@
 </script>
 
 <section class="visit" aria-label={`Visit ${number}: ${visit.device}`}>
-  <h2><span class="mono">[{number} of {order.order!.visits.length}]</span> {visit.device} <span>{how(visit)}</span></h2>
+  <h2>
+    <span class="mono">[{number} of {order.order!.visits.length}]</span>
+    {visit.device} <span>{[sites.where(visit.device), how(visit)].filter(Boolean).join(", ")}</span>
+  </h2>
   {#if carry}
     <p class="carry noprint" class:bad={carry.ended === "otherwise" || carry.ended === "failed"} role="status">
       {#if carry.running}{visit.device} is being set: step {carry.step + 1} …{:else}{ended[carry.ended ?? ""]} {carry.text ?? ""}{/if}

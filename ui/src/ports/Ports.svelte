@@ -8,6 +8,8 @@
   import { office } from "../state/office.svelte";
   import { pending } from "../state/pending.svelte";
   import { selection } from "../state/selection.svelte";
+  import SitePick from "../shell/SitePick.svelte";
+  import { sites } from "../state/sites.svelte";
   import { seen } from "../state/seen.svelte";
   import {
     cell,
@@ -49,7 +51,12 @@
 
   $effect(() => seen.follow());
   const columns = $derived(seen.ports.size ? every : every.filter((c) => !told.includes(c)));
-  const all = $derived(rowsOf(office.shown?.devices ?? [], seen.ports));
+  const all = $derived(
+    rowsOf(
+      (office.shown?.devices ?? []).filter((d) => sites.has(d.name)),
+      seen.ports,
+    ),
+  );
   const filtered = $derived.by(() => {
     const words = filter.toLowerCase().split(/\s+/).filter(Boolean);
     const list = words.length
@@ -313,6 +320,7 @@
         ><option value="">nothing</option>{#each groups as g (g)}<option value={g}>{g === "vlan" ? "VLAN" : g}</option>{/each}</Select
       ></label
     >
+    <SitePick />
     <span class="soft">{count(rows.length, "port", "ports")}{rows.length < all.length ? ` of ${all.length}` : ""}</span>
   </header>
   <p class="lead">

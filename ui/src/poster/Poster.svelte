@@ -4,13 +4,20 @@
   import type { Port } from "../api/client";
   import { letter } from "../board/cells";
   import { hues } from "../state/hues.svelte";
+  import SitePick from "../shell/SitePick.svelte";
+  import { sites } from "../state/sites.svelte";
   import { office } from "../state/office.svelte";
   import { bands, hangs, papers, room, type Paper } from "./bands";
 
   let paper = $state<Paper>((localStorage.getItem("klammer-paper") as Paper | null) ?? "A4");
   $effect(() => localStorage.setItem("klammer-paper", paper));
 
-  const view = $derived(office.shown!);
+  /** What is drawn: the devices of the site that is looked at, with the cables that end there. */
+  const view = $derived({
+    ...office.shown!,
+    devices: office.shown!.devices.filter((d) => sites.has(d.name)),
+    links: office.shown!.links.filter((l) => [l.a, l.b].some((r) => sites.has(r.slice(0, r.indexOf("."))))),
+  });
   const most = $derived(room(view, papers[paper] ?? papers.A4));
   const strips = $derived(bands(view, most));
   const today = new Date().toISOString().slice(0, 10);
@@ -39,7 +46,7 @@
     view.devices.flatMap((d) => d.ports.flatMap((p) => (p.plugs ?? []).map((g) => ({ ...g, port: `${d.name} ${p.name}` })))),
   );
   const ports = $derived(
-    new Map<string, Port>(view.devices.flatMap((d) => d.ports.map((p): [string, Port] => [`${d.name}.${p.name}`, p]))),
+    new Map<string, Port>(office.shown!.devices.flatMap((d) => d.ports.map((p): [string, Port] => [`${d.name}.${p.name}`, p]))),
   );
   /** Over a cable to what knows no tags goes what its one end sends untagged. */
   const carried = (l: (typeof view.links)[number]) =>
@@ -53,11 +60,14 @@
 
 <div class="poster">
   <header>
-    <h1>{view.title}</h1>
+    <h1>
+      {view.title}{#if sites.chosen !== "all"}, {sites.chosen || "no site"}{/if}
+    </h1>
     <p class="lead">
       revision {view.revision} · {today} · <b class="mono">U</b> untagged, <b class="mono">[T]</b> tagged, <b class="mono">p</b> PVID alone ·
       → the far end of a cable
     </p>
+    <span class="noprint"><SitePick /></span>
     <label class="noprint"
       >Paper <Select placeholder="" classes={{ select: "field" }} bind:value={paper} id="paper"
         >{#each Object.keys(papers) as p (p)}<option>{p}</option>{/each}</Select

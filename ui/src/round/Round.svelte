@@ -7,6 +7,8 @@
   import { latest } from "../api/latest";
   import { word } from "../shell/plural";
   import { found } from "../state/found.svelte";
+  import SitePick from "../shell/SitePick.svelte";
+  import { sites } from "../state/sites.svelte";
   import { office } from "../state/office.svelte";
   import { place } from "../state/place.svelte";
   import Probe from "./Probe.svelte";
@@ -104,7 +106,7 @@
   }
 
   const inLength = (t: RoundTest) => (chosen === "full" ? !t.extra : chosen === "quick" ? t.quick : t.order);
-  const tests = $derived((now?.tests ?? []).filter((t) => inLength(t) || t.result));
+  const tests = $derived((now?.tests ?? []).filter((t) => (inLength(t) || t.result) && sites.has(t.port.slice(0, t.port.indexOf(".")))));
   const open = $derived(tests.filter((t) => !t.result || t.result.old).length);
   const failed = $derived(tests.filter((t) => t.result && !t.result.passed && !t.result.old).length);
   const shown = $derived(
@@ -169,6 +171,7 @@
         onclick={() => keep(api.roundPlay(view.id))}>Play what was found</Button
       >
       <Button aria-expanded={measuring} onclick={() => (measuring = !measuring)} {...only(may.carry)}>Have a laptop measure</Button>
+      <SitePick />
       <Button onclick={() => print()}>Print</Button>
       <Button href={`/${view.id}/here`} target="_self" rel="external">Where am I?</Button>
     </div>

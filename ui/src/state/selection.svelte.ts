@@ -1,9 +1,11 @@
+import { tick } from "svelte";
 import { latest } from "../api/latest";
 import { api, type Device, type Explanation, type Link, type Look } from "../api/client";
 import type { Column } from "../board/fold";
 import { office } from "./office.svelte";
 import { people } from "./people.svelte";
 import { rows } from "./rows.svelte";
+import { sites } from "./sites.svelte";
 
 interface Spot {
   row: number;
@@ -66,10 +68,18 @@ class Selection {
     return office.shown?.links.find((l) => this.ports.includes(l.a) || this.ports.includes(l.b));
   }
 
+  /** Shows every site where a device stands at another than is looked at; says whether it did. */
+  private elsewhere(device: string): boolean {
+    if (sites.has(device) || !office.shown?.devices.some((d) => d.name === device)) return false;
+    sites.choose("all");
+    return true;
+  }
+
   /** Finds a port's column, to go to it; what hides its row is taken away. */
   goTo(port: string, vid?: number) {
     if (vid && rows.filter && !rows.list.some((v) => v.vid === vid)) rows.filter = "";
     const column = this.columns.findIndex((c) => c.ports.includes(port));
+    if (column < 0 && this.elsewhere(port.slice(0, port.indexOf(".")))) return void tick().then(() => this.goTo(port, vid));
     const row = rows.list.findIndex((v) => v.vid === vid);
     this.go(row >= 0 ? row : this.cursor.row, column >= 0 ? column : this.cursor.column);
   }
@@ -77,6 +87,7 @@ class Selection {
   /** Goes to a device's first column. */
   goToDevice(name: string) {
     const column = this.columns.findIndex((c) => c.device === name);
+    if (column < 0 && this.elsewhere(name)) return void tick().then(() => this.goToDevice(name));
     if (column >= 0) this.go(this.cursor.row, column);
   }
 
