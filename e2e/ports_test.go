@@ -40,6 +40,11 @@ func TestPorts(t *testing.T) {
 			return clipboardData.getData("text/plain");
 		})()`, kind, given))
 	}
+	t.Cleanup(func() { // a list that is long and scrolled is hard to judge afterwards
+		if t.Failed() {
+			t.Log(eval[string](t, ctx, `JSON.stringify({at: document.querySelector(".ports .grid")?.scrollTop, drawn: [...document.querySelectorAll("#ports td.hangs")].map(d => d.dataset.cell + "=" + d.textContent.trim()), focus: document.activeElement?.id, says: document.querySelector("#foretold")?.textContent})`))
+		}
+	})
 	says("rack.2", "hangs", "accounts pc; accounts phone [140]")
 
 	// Typed in place: the first letter begins, Enter keeps and goes on, what is wrong stays.
