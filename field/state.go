@@ -86,7 +86,7 @@ func (r *Reading) Found(o *office.Office, device *office.Device, match Match, ba
 		switch {
 		case match[port] >= 0 || device.Ports[port].Bundle > 0 || !r.Tells(TellsVLANs):
 		case device.Ports[port].Kind == office.Bundle && r.Tells(TellsBundles):
-			out.Trouble = append(out.Trouble, found.Trouble{Text: fmt.Sprintf("%s tells of no bundle %s: it is not made", device.Name, device.Ports[port].Name)})
+			out.Trouble = append(out.Trouble, found.Trouble{Text: fmt.Sprintf("%s has no bundle %s as it is now: it still has to be made", device.Name, device.Ports[port].Name)})
 		case device.Ports[port].Kind == office.Bundle:
 			out.Trouble = append(out.Trouble, found.Trouble{Text: fmt.Sprintf("%s does not tell of bundles: look yourself whether %s is made before its second cable is in", device.Name, device.Ports[port].Name)})
 		default:

@@ -812,7 +812,7 @@ func (p *problem) makeBundle(i int, device *office.Device, port *office.Port, li
 			break
 		}
 	}
-	p.add(&task{dev: i, kind: Set, page: "Bundles", text: fmt.Sprintf("Make the bundle %s of %s, mode %s, set as port %s is", port.Name, notation.Ports(device, port.Members), port.Mode, lead), lines: []string{line}, back: []string{fmt.Sprintf("-%s bundle %s", device.Name, quoted)}, joins: members, inner: true, risky: true,
+	p.add(&task{dev: i, kind: Set, page: "Bundles", text: fmt.Sprintf("Make the bundle %s of %s, mode %s; it takes over what port %s is set to", port.Name, notation.Ports(device, port.Members), port.Mode, lead), lines: []string{line}, back: []string{fmt.Sprintf("-%s bundle %s", device.Name, quoted)}, joins: members, inner: true, risky: true,
 		device: func(d *office.Device) {
 			shape := d.Ports[d.Port(lead)].Shape
 			for _, m := range members {

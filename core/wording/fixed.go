@@ -162,5 +162,5 @@ func FromFactory(device *Device, to State) ([]Step, error) {
 
 // Spaced is a wording's name as people say it: "by VLAN", "by sub-interface".
 func Spaced(name string) string {
-	return strings.NewReplacer("by-vlan", "by VLAN", "by-inner-port", "by inner port", "by-sub-interface", "by sub-interface", "by-", "by ", "linux", "as Linux does").Replace(name)
+	return strings.NewReplacer("by-vlan", "by VLAN", "by-inner-port", "by inner port", "by-sub-interface", "by sub-interface", "by-", "by ", "linux", "by Linux's own commands").Replace(name)
 }

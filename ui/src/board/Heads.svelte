@@ -5,6 +5,7 @@
   import { sites } from "../state/sites.svelte";
   import { rows } from "../state/rows.svelte";
   import { selection } from "../state/selection.svelte";
+  import { forwarded } from "../devices/asks";
   import { useRuns, type Column, type Layout } from "./fold";
 
   let {
@@ -89,7 +90,7 @@
       aria-hidden="true"
       style:left={`calc(var(--names) + ${g.x}px)`}
       style:width={`${g.width}px`}
-      data-tip={`${g.device.name}: ${g.device.kind}, ${g.device.forwarding}${g.device.follows ? `, follows ${g.device.follows}` : ""}`}
+      data-tip={`${g.device.name}: ${g.device.kind}, ${forwarded(g.device.forwarding)}${g.device.follows ? `, follows ${g.device.follows}` : ""}`}
     >
       <b>{g.device.name}</b>
     </div>

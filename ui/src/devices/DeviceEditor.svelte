@@ -5,7 +5,7 @@
   import { deviceFacts, forwardings, wordings } from "../api/words";
   import { office } from "../state/office.svelte";
   import { pending } from "../state/pending.svelte";
-  import { asks } from "./asks";
+  import { asks, forwarded } from "./asks";
   import { label, noted } from "./noted";
   import Limits from "../choose/Limits.svelte";
   import Manage from "../choose/Manage.svelte";
@@ -53,7 +53,7 @@
       classes={{ select: "field" }}
       value={device.forwarding}
       onchange={(e) => say(`${n} forwarding ${e.currentTarget.value}`)}
-      >{#each forwardings as f (f)}<option>{f}</option>{/each}</Select
+      >{#each forwardings as f (f)}<option value={f}>{forwarded(f)}</option>{/each}</Select
     ></label
   >
   <label

@@ -7,7 +7,7 @@
   import { office } from "../state/office.svelte";
   import { place } from "../state/place.svelte";
   import { seen } from "../state/seen.svelte";
-  import { asks } from "./asks";
+  import { asks, forwarded } from "./asks";
   import AddDevice from "./AddDevice.svelte";
   import DeviceEditor from "./DeviceEditor.svelte";
   import PortEditor from "./PortEditor.svelte";
@@ -35,7 +35,7 @@
         <p>
           <a href={place.href("devices", { device: d.name })} aria-current={d.name === device?.name ? "true" : undefined}>{d.name}</a>
           <span class="soft"
-            >{d.kind}{d.forwarding === "bridge" ? "" : `, ${d.forwarding}`}{d.wording ? `, ${asks(d.wording)}` : ""}{d.follows
+            >{d.kind}{d.forwarding === "bridge" ? "" : `, ${forwarded(d.forwarding)}`}{d.wording ? `, ${asks(d.wording)}` : ""}{d.follows
               ? `, follows ${d.follows}`
               : ""}{d.manage ? `, managed in ${d.manage}` : ""}</span
           >

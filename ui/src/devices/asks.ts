@@ -6,3 +6,14 @@ export function asks(wording: string | undefined): string {
     .replace("sub interface", "sub-interface")
     .replace("linux", "by Linux’s own commands");
 }
+
+const forwards: Record<string, string> = {
+  bridge: "keeps VLANs apart",
+  routed: "bridges none of its ports to each other",
+  unaware: "knows no VLANs, passes tags on",
+  "unaware drops-tagged": "knows no VLANs, drops tagged frames",
+  grouped: "each port sits in one group",
+};
+
+/** How a device forwards, as people say it. */
+export const forwarded = (forwarding: string) => forwards[forwarding] ?? forwarding;
