@@ -515,3 +515,14 @@ func TestHistory(t *testing.T) {
 	visit(t, ctx, p, "/1/history?device=gate", ".history li[data-revision='4']")
 	until(t, ctx, `document.querySelectorAll(".history li[data-revision]").length === 2`)
 }
+
+// TestEmpty: in an office in which there is nothing yet, every view says what it is for and what
+// comes first.
+func TestEmpty(t *testing.T) {
+	ctx, p := start(t)
+	id := eval[int](t, ctx, `fetch("/api/offices", {method: "POST", headers: {"Content-Type": "application/json"}, body: JSON.stringify({title: "Empty", text: ""})}).then(r => r.json()).then(v => v.id)`)
+	for _, view := range []string{"", "/ports", "/plans", "/register", "/devices", "/reach", "/walk", "/talk", "/sheets", "/orders", "/round", "/field", "/poster", "/history", "/checkup", "/notices"} {
+		require.NoError(t, chromedp.Do(ctx, chromedp.Navigate(fmt.Sprintf("%s/%d%s", p.URL, id, view)), chromedp.WaitVisible("header")))
+		until(t, ctx, `(document.querySelector("main")?.innerText ?? "").replace(/\s+/g, " ").length > 80 || "in " + %q === ""`, view)
+	}
+}

@@ -1,4 +1,5 @@
 <script lang="ts">
+  import First from "../shell/First.svelte";
   import { onMount, untrack } from "svelte";
   import "./cells.css";
   import { found } from "../state/found.svelte";
@@ -182,6 +183,9 @@
           <Marks {plan} {tall} />
         </div>
       </div>
+      {#if !view.devices.length}<First
+          what="The board has a row for each VLAN and a column for each port: whoever is in it stands where they cross, and brackets below are cables."
+        />{/if}
       {#if view.unlisted}<p class="more">and {view.unlisted} more VLANs on ports that the register does not know</p>{/if}
       <Cables {plan} {names} {drawn} {lanes} room={height - heads - body} />
     </div>

@@ -1,5 +1,6 @@
 <!-- The board on paper: strips that fit the sheet, with what hangs on each port, then the cables and the plugs. -->
 <script lang="ts">
+  import First from "../shell/First.svelte";
   import { Button, Select, Table } from "flowbite-svelte";
   import type { Port } from "../api/client";
   import { letter } from "../board/cells";
@@ -75,6 +76,7 @@
     >
     <Button class="noprint main" onclick={() => print()}>Print</Button>
   </header>
+  {#if !view.devices.length}<First what="The board on paper, for the rack's door." />{/if}
   {#each strips as b, n (n)}
     {@const foot = heads + b.vlans.length * tall}
     <svg

@@ -1,4 +1,5 @@
 <script lang="ts">
+  import First from "../shell/First.svelte";
   import { may, only } from "../state/may.svelte";
   import { Button } from "flowbite-svelte";
   import { tick } from "svelte";
@@ -83,6 +84,9 @@
           <p class="lead">Nothing is in it: no port, no address, no plug.</p>
         {/each}
       {/if}
+    {:else}
+      <h1>Reach</h1>
+      <First what="How a VLAN spreads from its gateway over every cable, where it ends, and who is cut off." />
     {/if}
   </section>
 </div>

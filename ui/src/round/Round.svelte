@@ -140,7 +140,7 @@
     </p>
   </header>
   {#if working}
-    <p class="panel noprint" role="status">
+    <p class="panel noprint" class:again={now} role="status">
       Working the round out: every mistake is tried on the spans of the whole office.
       {#if working.hundredths}{working.hundredths} % of them are.{/if}
       <Button onclick={() => working?.stop.abort()}>Stop</Button>
@@ -231,6 +231,15 @@
 </div>
 
 <style>
+  /* While a round that is there is worked out again, nothing moves. */
+  .again {
+    position: fixed;
+    z-index: 3;
+    right: 20px;
+    bottom: 52px;
+    max-width: 420px;
+    border: 1px solid var(--ink);
+  }
   .round {
     padding: 14px 20px 40px;
     max-width: 1100px;

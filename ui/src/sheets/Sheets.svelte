@@ -1,4 +1,5 @@
 <script lang="ts">
+  import First from "../shell/First.svelte";
   import { may } from "../state/may.svelte";
   import Only from "../shell/Only.svelte";
   import { Button, Checkbox, Table } from "flowbite-svelte";
@@ -114,7 +115,7 @@
   {:else}
     <section>
       <h1>Sheets</h1>
-      <p class="lead">No device yet: a sheet is what to enter on one.</p>
+      <First what="A sheet is what to enter on one device, in the words of its own pages, and read back what was entered." />
     </section>
   {/if}
 </div>

@@ -1,4 +1,5 @@
 <script lang="ts">
+  import First from "../shell/First.svelte";
   import { may, only } from "../state/may.svelte";
   import { Button, Select } from "flowbite-svelte";
   import { latest } from "../api/latest";
@@ -63,6 +64,7 @@
   <p class="lead">
     Follow one frame from the port where it is sent: what each device does with it, where it comes out, and where it is dropped and why.
   </p>
+  {#if !office.shown?.devices.length}<First what="There is no port yet that a frame could be sent from." />{/if}
   <form onsubmit={(e) => (e.preventDefault(), send())}>
     <label>From <PortField bind:value={from} id="walk-from" wrong={problem.field === "from"} onpick={send} /></label>
     <label>
