@@ -9,7 +9,7 @@ export function asks(wording: string | undefined): string {
 
 const forwards: Record<string, string> = {
   bridge: "keeps VLANs apart",
-  routed: "bridges none of its ports to each other",
+  routed: "its ports are not bridged",
   unaware: "knows no VLANs, passes tags on",
   "unaware drops-tagged": "knows no VLANs, drops tagged frames",
   grouped: "each port sits in one group",
