@@ -114,7 +114,7 @@ func (s *Server) check(ctx context.Context, room *room, author, note string) (*a
 		}
 	}
 	fresh := func(line string) bool { return len(before) > 0 && !was[line] }
-	out := &api.Checkup{At: time.Now().UTC(), By: author, Note: note, Revision: now.view.Revision, Devices: []api.CheckedDevice{}, Findings: []api.CheckedLine{}, Gone: []string{}, Backups: s.backups}
+	out := &api.Checkup{At: time.Now().UTC(), By: author, Note: note, Revision: now.view.Revision, Devices: []api.CheckedDevice{}, Findings: []api.CheckedLine{}, Gone: []string{}, Backups: s.backedUp()}
 	dial := s.dialer(ctx, room.id, nil)
 	o := now.report.Net.Office
 	for _, device := range o.Devices {

@@ -15,9 +15,17 @@ import (
 	"klammer/people"
 )
 
-// BackedUp says where backups are made by themselves, in a sentence for the handbook. It is called
-// before the server serves.
-func (s *Server) BackedUp(says string) { s.backups = says }
+// BackedUp sets who says where backups are made by themselves and of when the newest is, for the
+// handbook and the check-up. It is called before the server serves.
+func (s *Server) BackedUp(says func() string) { s.backups = says }
+
+// backedUp is what there is to say of backups; "" where none are made.
+func (s *Server) backedUp() string {
+	if s.backups == nil {
+		return ""
+	}
+	return s.backups()
+}
 
 type handbookQuery struct {
 	Chapters string `query:"chapters" description:"places, fronts, vlans, addresses, rules, sheets, evenings, proved, people, restore, with commas; all where none is said"`
@@ -30,7 +38,7 @@ func (s *Server) handbook(c fiber.Ctx) error {
 	if err != nil {
 		return err
 	}
-	book := &handbook.Book{At: time.Now(), Accounts: s.access.Accounts, Backups: s.backups, Keeper: whoAsks(c).role(room.id).May(people.Keeper)}
+	book := &handbook.Book{At: time.Now(), Accounts: s.access.Accounts, Backups: s.backedUp(), Keeper: whoAsks(c).role(room.id).May(people.Keeper)}
 	if text := c.Query("chapters"); text != "" {
 		book.Chapters = strings.Split(text, ",")
 		for _, name := range book.Chapters {

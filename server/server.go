@@ -66,7 +66,7 @@ type Server struct {
 	idle    atomic.Int64        // nanoseconds after which an office that nobody looks at is let go of
 	out     atomic.Pointer[Out] // how words leave the house
 	sends   chan struct{}       // something is due
-	backups string              // where they are made by themselves, in a sentence; "" where none are
+	backups func() string       // where they are made by themselves and of when the newest is; nil where none are
 	meters  meters
 	access  Access
 	intakes turns         // of those who have a file read

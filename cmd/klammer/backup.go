@@ -148,10 +148,8 @@ func (t *timed) run(ctx context.Context, url string, log *slog.Logger) {
 	failing := false
 	for {
 		wait := t.every
-		if all := t.all(); len(all) > 0 {
-			if at, err := time.ParseInLocation(timedName, filepath.Base(all[len(all)-1]), time.Local); err == nil {
-				wait = t.every - time.Since(at)
-			}
+		if at, ok := t.newest(); ok {
+			wait = t.every - time.Since(at)
 		} else {
 			wait = 0
 		}
@@ -199,6 +197,32 @@ func (t *timed) all() []string {
 	return all
 }
 
+// newest is when the newest of them was made; not ok where there is none.
+func (t *timed) newest() (at time.Time, ok bool) {
+	all := t.all()
+	if len(all) == 0 {
+		return time.Time{}, false
+	}
+	at, err := time.ParseInLocation(timedName, filepath.Base(all[len(all)-1]), time.Local)
+	return at, err == nil
+}
+
+// says tells where backups are made and of when the newest is, for whoever judges whether that is
+// enough: one that is older than two turns of the timer is late.
+func (t *timed) says() string {
+	text := fmt.Sprintf("A backup is made every %s into %s on the server; the newest %d are kept. ", t.every, t.to, t.keep)
+	at, ok := t.newest()
+	if !ok {
+		return text + "None was made yet."
+	}
+	text += "The newest is of " + at.UTC().Format("2 January 2006, 15:04") + " UTC"
+	if time.Since(at) > 2*t.every {
+		return text + ": it is late, and the server's log says why."
+	}
+	return text + "."
+}
+
+// check refuses what a timer cannot be.
 func (t *timed) check() error {
 	switch {
 	case t.every == 0 && t.to == "":

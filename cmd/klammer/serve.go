@@ -277,7 +277,7 @@ func serve(ctx context.Context, cmd *cobra.Command, with serving) error {
 			with.backups.run(ctx, url, log)
 		})
 		defer func() { end(); <-kept }()
-		srv.BackedUp(fmt.Sprintf("A backup is made every %s into %s on the server; the newest %d are kept.", with.backups.every, with.backups.to, with.backups.keep))
+		srv.BackedUp(with.backups.says)
 	}
 	if with.metrics != "" {
 		if err := measured(ctx, with.metrics, srv.Metrics()); err != nil {
