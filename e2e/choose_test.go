@@ -244,4 +244,19 @@ func TestShelf(t *testing.T) {
 	_ = eval[any](t, ctx, `document.querySelector("[aria-label='Why this office departs from wards']").dispatchEvent(new Event("change", {bubbles: true}))`)
 	visit(t, ctx, p, fmt.Sprintf("/%d/plans?again", id), "[data-shelf=wards]")
 	until(t, ctx, `document.querySelector("[aria-label='Why this office departs from wards']")?.value === "no surgery here"`)
+
+	// A file goes there as well; one that is neither uses nor plans is refused, with why.
+	drop := func(name, text string) {
+		_ = eval[any](t, ctx, fmt.Sprintf(`(() => {
+			const files = new DataTransfer(), input = document.querySelector("#shelf-file");
+			files.items.add(new File([%q], %q));
+			input.files = files.files;
+			input.dispatchEvent(new Event("change", {bubbles: true}));
+		})()`, text, name))
+	}
+	drop("tills.klm", "use till 110\n")
+	until(t, ctx, `document.querySelector("[data-shelf=tills]")?.textContent.includes("revision 1")`)
+	drop("broken.klm", "use till 5000\n")
+	until(t, ctx, `[...document.querySelectorAll("[role=alert]")].some(a => a.textContent.includes("5000"))`)
+	require.False(t, eval[bool](t, ctx, `document.querySelector("[data-shelf=broken]") !== null`))
 }

@@ -1,6 +1,6 @@
 <!-- What several offices share: uses and plans at a revision; a newer one is offered with what it would change here. -->
 <script lang="ts">
-  import { Button, Input, Select } from "flowbite-svelte";
+  import { Button, Fileupload, Input, Select } from "flowbite-svelte";
   import { api, type Shelf, type ShelfItem } from "../api/client";
   import Kept from "../shell/Kept.svelte";
   import { may, only } from "../state/may.svelte";
@@ -51,6 +51,24 @@
       }),
     );
     if (!problem) name = note = "";
+  }
+  /** A file of uses and plans goes onto the shelf under its own name, or under the one that is typed. */
+  async function read(input: HTMLInputElement) {
+    const file = input.files?.[0];
+    if (!file) return;
+    const most = 200_000; // what the server takes
+    if (file.size > most) problem = `${file.name} is larger than uses and plans are: at most ${most / 1000} kB. Nothing was changed.`;
+    else {
+      const wrong = await did(
+        api.shelve(id, {
+          name: (name.trim() || file.name.replace(/\.klm$/i, "")).slice(0, 60),
+          note: note.trim() || undefined,
+          text: await file.text(),
+        }),
+      );
+      if (!wrong) name = note = "";
+    }
+    input.value = "";
   }
   const file = (i: ShelfItem) => `data:text/plain;charset=utf-8,${encodeURIComponent(i.text)}`;
 </script>
@@ -111,6 +129,14 @@
   <Input class="field" bind:value={name} id="shelf-name" maxlength={60} placeholder="named as it is" aria-label="Its name on the shelf" />
   <Input class="field" bind:value={note} maxlength={500} placeholder="what is new in it" aria-label="What is new in it" />
   <Button type="submit" disabled={!what} {...only(may.plan)}>Put on the shelf</Button>
+  <label
+    >or a file <Fileupload
+      id="shelf-file"
+      accept=".klm,text/plain"
+      disabled={!!may.plan}
+      onchange={(e) => void read(e.target as HTMLInputElement)}
+    /></label
+  >
 </form>
 {#if problem}<p class="wrong" role="alert">{problem}</p>{/if}
 
@@ -143,6 +169,9 @@
   }
   form :global(input) {
     width: 150px;
+  }
+  form :global(input[type="file"]) {
+    width: 240px;
   }
   a {
     text-decoration: underline;
