@@ -33,7 +33,7 @@ func (u *Understood) readGrids(table Table, vlans map[office.VID]*office.VLAN) {
 			} else {
 				next = u.readMembers(table, head, title, vlans)
 			}
-			u.region(table, i, next, is, nil, headsOf(table.Rows[i], head))
+			u.region(table, i, next, Region{Is: is, Heads: headsOf(table.Rows[i], head)})
 			found = true
 			i = next - 1
 			continue
@@ -234,7 +234,7 @@ func (u *Understood) grid(table Table, i int) (grid *Grid, names map[office.VID]
 		return nil, nil, 0
 	}
 	u.crosses(r.grid)
-	u.region(table, i, ends, IsGrid, r.grid, head.columns(table.Rows[i], down))
+	u.region(table, i, ends, Region{Is: IsGrid, Grid: r.grid, Heads: head.columns(table.Rows[i], down)})
 	return r.grid, r.names, ends
 }
 

@@ -87,7 +87,7 @@ func (u *Understood) readRegister(table Table, head head, vlans map[office.VID]*
 		u.took(table, i, head.at["vlan"])
 		u.register(entry{table, i, of, vlans}, vid, name)
 	}
-	u.region(table, head.row, len(table.Rows), IsRegister, nil, headsOf(table.Rows[head.row], of))
+	u.region(table, head.row, len(table.Rows), Region{Is: IsRegister, Heads: headsOf(table.Rows[head.row], of)})
 }
 
 // cable and plug are rows as they were written, with their place.
@@ -111,7 +111,7 @@ func (u *Understood) readCables(table Table, head head) {
 			u.cables = append(u.cables, cable{from, to, table.Name, i + 1})
 		}
 	}
-	u.region(table, head.row, len(table.Rows), IsCables, nil, head.columns())
+	u.region(table, head.row, len(table.Rows), Region{Is: IsCables, Heads: head.columns()})
 }
 
 func (u *Understood) readPlugs(table Table, head head) {
@@ -125,7 +125,7 @@ func (u *Understood) readPlugs(table Table, head head) {
 			u.plugs = append(u.plugs, plug{port, clean(head.cell(r, "what")), head.cell(r, "wants"), strings.ToLower(head.cell(r, "how")), table.Name, i + 1})
 		}
 	}
-	u.region(table, head.row, len(table.Rows), IsPlugs, nil, head.columns())
+	u.region(table, head.row, len(table.Rows), Region{Is: IsPlugs, Heads: head.columns()})
 }
 
 func (u *Understood) tookHead(table Table, head head) {

@@ -54,8 +54,10 @@ var Roles = []struct{ Role, Says, Word string }{
 	{string(aNothing), "nothing", "Nothing"},
 }
 
-// region notes a block from row top to before row ends, whose columns are those.
-func (u *Understood) region(table Table, top, ends int, is string, grid *Grid, heads []Head) {
+// region notes a block from row top to before row ends, both from 0; of it is known what it is, its
+// grid and its columns.
+func (u *Understood) region(table Table, top, ends int, of Region) {
+	heads := of.Heads
 	if len(heads) == 0 {
 		return
 	}
@@ -69,9 +71,8 @@ func (u *Understood) region(table Table, top, ends int, is string, grid *Grid, h
 	for ends > top+1 && blank(table.Rows[ends-1]) {
 		ends--
 	}
-	u.Regions = append(u.Regions, Region{
-		Sheet: table.Name, Row: top + 1, Column: first, Rows: ends - top, Columns: last - first + 1, Is: is, Grid: grid, Heads: heads,
-	})
+	of.Sheet, of.Row, of.Column, of.Rows, of.Columns = table.Name, top+1, first, ends-top, last-first+1
+	u.Regions = append(u.Regions, of)
 }
 
 // headsOf are the columns of a list by its head; one that the head does not name is a note.
@@ -89,7 +90,7 @@ func headsOf(cells []string, head roles) (out []Head) {
 	return out
 }
 
-// heads are the columns of a grid: of the rows' names, of the marks, and the free ones.
+// columns are those of a grid: of the rows' names, of the marks, and the free ones.
 func (h gridHead) columns(top []string, down bool) (out []Head) {
 	first := aPort
 	if down {
