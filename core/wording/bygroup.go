@@ -3,6 +3,7 @@ package wording
 import (
 	"fmt"
 	"slices"
+	"strconv"
 
 	"klammer/core/office"
 )
@@ -37,8 +38,9 @@ var byGroup = kind{
 		for _, port := range device.logical() {
 			for vid := range state.Ports[port].Tagged.All() {
 				device.effort.Spend(20)
-				wire := fmt.Sprintf("%d", wireOf(state.Ports[port], vid))
-				rows.Rows = append(rows.Rows, []string{device.list([]int{port}), group(vid), wire})
+				cells := []string{device.list([]int{port})}
+				cells = append(cells, group(vid), strconv.Itoa(int(wireOf(state.Ports[port], vid))))
+				rows.Rows = append(rows.Rows, cells)
 			}
 		}
 		return []Table{groups, ports, rows}
