@@ -37,6 +37,17 @@ func standing(one store.Standing) *api.OfficeStanding {
 	return out
 }
 
+// readable are the offices that whoever asks may read, and their numbers.
+func (s *Server) readable(c fiber.Ctx) (list []store.Summary, ids []int64, err error) {
+	all, err := s.store.Offices(c.Context())
+	for _, summary := range all {
+		if whoAsks(c).role(summary.ID).May(people.Reader) {
+			list, ids = append(list, summary), append(ids, summary.ID)
+		}
+	}
+	return list, ids, err
+}
+
 type searchQuery struct {
 	Text string `query:"q" required:"true" minLength:"2" maxLength:"100" description:"what is looked for"`
 }
@@ -50,15 +61,9 @@ func (s *Server) search(c fiber.Ctx) error {
 	if n := utf8.RuneCountInString(text); n < 2 || n > 100 || !utf8.ValidString(text) || strings.ContainsRune(text, 0) {
 		return bad("q", "what is looked for has 2 to 100 letters")
 	}
-	all, err := s.store.Offices(c.Context())
+	_, ids, err := s.readable(c)
 	if err != nil {
 		return err
-	}
-	var ids []int64
-	for _, summary := range all {
-		if whoAsks(c).role(summary.ID).May(people.Reader) {
-			ids = append(ids, summary.ID)
-		}
 	}
 	found, err := s.store.Search(c.Context(), ids, text, mostHits)
 	if err != nil {

@@ -22,17 +22,13 @@ import (
 )
 
 func (s *Server) offices(c fiber.Ctx) error {
-	all, err := s.store.Offices(c.Context())
+	list, ids, err := s.readable(c)
 	if err != nil {
 		return err
 	}
 	out := []api.OfficeSummary{}
-	var ids []int64
-	for _, summary := range all {
-		if whoAsks(c).role(summary.ID).May(people.Reader) {
-			out = append(out, api.OfficeSummary{ID: summary.ID, Title: summary.Title, Revision: summary.Revision, CopyOf: summary.CopyOf})
-			ids = append(ids, summary.ID)
-		}
+	for _, summary := range list {
+		out = append(out, api.OfficeSummary{ID: summary.ID, Title: summary.Title, Revision: summary.Revision, CopyOf: summary.CopyOf})
 	}
 	checked, err := s.store.Standings(c.Context(), ids)
 	if err != nil {
