@@ -5,7 +5,6 @@ import (
 	"fmt"
 	"strings"
 	"testing"
-	"time"
 
 	"github.com/chromedp/cdproto/page"
 	"github.com/chromedp/chromedp"
@@ -106,7 +105,7 @@ func TestMarkup(t *testing.T) {
 	} {
 		require.NoError(t, chromedp.Do(ctx, chromedp.Navigate(p.URL+query(view))))
 		until(t, ctx, `document.querySelector("main, .front, .offices, #board") !== null && document.body.innerText.trim().length > 20`)
-		time.Sleep(400 * time.Millisecond) // what is asked for after the page
+		settled(t, ctx) // what is asked for after the page
 		text := eval[string](t, ctx, `document.body.innerText + [...document.querySelectorAll("[data-tip],[aria-label],option,input")].map(e => [e.dataset.tip, e.getAttribute("aria-label"), e.textContent, e.value].join(" ")).join("\n")`)
 		for what, m := range marks {
 			seen[what] = seen[what] || strings.Contains(text, m)
@@ -120,7 +119,7 @@ func TestMarkup(t *testing.T) {
 	until(t, ctx, `document.getElementById("board") !== null`)
 	for _, typed := range []string{"/plug gate", `/den "<img src=q onerror=hit()>port": 4`, "/find <img", "?"} {
 		press(t, ctx, typed)
-		time.Sleep(300 * time.Millisecond)
+		settled(t, ctx)
 		require.Equal(t, "0 0 ", eval[string](t, ctx, `window.hits + " " + document.querySelectorAll("[onerror], img[src=q]").length + " " + window.offended.join("; ")`), typed)
 		press(t, ctx, kb.Escape+kb.Escape)
 	}

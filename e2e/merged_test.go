@@ -3,7 +3,6 @@ package e2e
 import (
 	"fmt"
 	"testing"
-	"time"
 
 	"github.com/chromedp/chromedp"
 	"github.com/chromedp/chromedp/kb"
@@ -67,7 +66,7 @@ func TestMergedIsLoaded(t *testing.T) {
 	look := func() string {
 		jump("rack.19", 130)
 		_ = eval[bool](t, ctx, `(document.querySelector("header .chip").click(), true)`)
-		time.Sleep(900 * time.Millisecond) // mends are asked for by themselves
+		settled(t, ctx) // mends are asked for by themselves
 		return eval[string](t, ctx, seen)
 	}
 	merged := look()

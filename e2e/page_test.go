@@ -65,6 +65,12 @@ func until(t *testing.T, ctx context.Context, format string, args ...any) {
 	}
 }
 
+// settled waits until the page has nothing more to come by itself.
+func settled(t *testing.T, ctx context.Context) {
+	t.Helper()
+	require.NoError(t, stage.Settled(ctx))
+}
+
 func press(t *testing.T, ctx context.Context, keys string, held ...chromedp.Modifier) {
 	t.Helper()
 	require.NoError(t, stage.Press(ctx, keys, held...))

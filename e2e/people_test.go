@@ -57,7 +57,7 @@ func TestPeople(t *testing.T) {
 	}
 	look := func(ctx context.Context, name string) {
 		if os.Getenv("LOOK") != "" {
-			time.Sleep(200 * time.Millisecond)
+			settled(t, ctx)
 			require.NoError(t, stage.Shoot(ctx, "/tmp/people-"+name+".png"))
 		}
 	}

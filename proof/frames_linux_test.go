@@ -16,6 +16,7 @@ import (
 	"testing"
 	"time"
 
+	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 	"golang.org/x/sys/unix"
 
@@ -123,14 +124,10 @@ func (l *lab) daemon(socket, name string, args ...string) {
 	require.NoError(l.t, err)
 	cmd.Stdout, cmd.Stderr = log, log
 	require.NoError(l.t, cmd.Start())
-	for range 200 {
-		if _, err := os.Stat(socket); err == nil {
-			return
-		}
-		time.Sleep(20 * time.Millisecond)
+	if !assert.Eventually(l.t, func() bool { _, err := os.Stat(socket); return err == nil }, 30*time.Second, 20*time.Millisecond) {
+		text, _ := os.ReadFile(log.Name())
+		l.t.Fatalf("%s does not come up: %s", name, text)
 	}
-	text, _ := os.ReadFile(log.Name())
-	l.t.Fatalf("%s does not come up: %s", name, text)
 }
 
 func newLab(t *testing.T) *lab {
@@ -359,6 +356,10 @@ func (l *lab) compare(n *span.Net, bridges int, first uint32, text string) int {
 			}
 		}
 	}
+	var doors []unix.PollFd
+	for _, fd := range l.ends {
+		doors = append(doors, unix.PollFd{Fd: int32(fd), Events: unix.POLLIN})
+	}
 	send()
 	quiet, again := 0, time.Now()
 	for start := time.Now(); time.Since(start) < 6*time.Second && quiet < 4; {
@@ -385,7 +386,7 @@ func (l *lab) compare(n *span.Net, bridges int, first uint32, text string) int {
 		} else {
 			quiet = 0
 		}
-		time.Sleep(5 * time.Millisecond)
+		_, _ = unix.Poll(doors, 5) // until something comes, 5 ms at most
 	}
 	list := func(m map[string]bool) []string {
 		out := []string{}

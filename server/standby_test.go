@@ -100,11 +100,11 @@ func TestStandby(t *testing.T) {
 	for w := range 4 {
 		writers.Go(func() { write(w) })
 	}
-	for count := 0; count < 30; { // under edits
-		count = 0
+	require.Eventually(t, func() bool { // under edits
+		count := 0
 		acked.Range(func(any, any) bool { count++; return true })
-		time.Sleep(5 * time.Millisecond)
-	}
+		return count >= 30
+	}, time.Minute, 5*time.Millisecond)
 	acked.Range(func(any, any) bool { before.Add(1); return true })
 	require.NoError(t, clustertest.Kill(first))
 	killed := time.Now()

@@ -69,7 +69,9 @@ func orderIn(ctx context.Context) error {
 		if err := chromedp.Do(ctx, chromedp.Evaluate[chromedp.Void](do+"; undefined")); err != nil {
 			return err
 		}
-		time.Sleep(300 * time.Millisecond)
+		if err := stage.Settled(ctx); err != nil {
+			return err
+		}
 	}
 	return nil
 }
@@ -98,8 +100,7 @@ func failed(ctx context.Context) error {
 	if err := stage.Tap(ctx, ".round .no"); err != nil {
 		return err
 	}
-	time.Sleep(300 * time.Millisecond)
-	return nil
+	return stage.Settled(ctx)
 }
 
 // send has the page send a request.
@@ -299,7 +300,9 @@ func take(asked asked) error {
 		if err := chromedp.Do(ctx, chromedp.Navigate(path), chromedp.WaitVisible("header")); err != nil {
 			return fmt.Errorf("%s: %w", shot.name, err)
 		}
-		time.Sleep(700 * time.Millisecond) // fonts, and answers to what the view asks
+		if err := stage.Settled(ctx); err != nil {
+			return fmt.Errorf("%s: %w", shot.name, err)
+		}
 		if shot.do != nil {
 			if err := shot.do(ctx); err != nil {
 				return fmt.Errorf("%s: %w", shot.name, err)
@@ -313,7 +316,9 @@ func take(asked asked) error {
 				return err
 			}
 		}
-		time.Sleep(500 * time.Millisecond)
+		if err := stage.Settled(ctx); err != nil {
+			return fmt.Errorf("%s: %w", shot.name, err)
+		}
 		if err := stage.Shoot(ctx, filepath.Join(out, shot.name+".png")); err != nil {
 			return err
 		}

@@ -18,6 +18,7 @@ import (
 
 	"github.com/chromedp/cdproto/emulation"
 	"github.com/chromedp/cdproto/input"
+	"github.com/chromedp/cdproto/page"
 	"github.com/chromedp/chromedp"
 	"github.com/chromedp/chromedp/kb"
 )
@@ -150,6 +151,10 @@ func Browser(ctx context.Context) (context.Context, context.CancelFunc, error) {
 		stop()
 		return nil, nil, err
 	}
+	if _, err := chromedp.Call(ctx, page.AddScriptToEvaluateOnNewDocument, page.AddScriptToEvaluateOnNewDocumentParams{Source: pending}); err != nil {
+		stop()
+		return nil, nil, err
+	}
 	// A page that takes itself for one in the background hears no keys.
 	if _, err := chromedp.Call(ctx, emulation.SetFocusEmulationEnabled, emulation.SetFocusEmulationEnabledParams{Enabled: true}); err != nil {
 		stop()
@@ -188,6 +193,32 @@ func Until(ctx context.Context, expression string) error {
 		return fmt.Errorf("waiting for %s: %w", expression, err)
 	}
 	return nil
+}
+
+// pending is put before every page. It counts what the page has asked the server and has no
+// answer to, and what it has put off by up to a second; `stagePending()` says how much.
+const pending = `(() => {
+	const ask = window.fetch, later = window.setTimeout, never = window.clearTimeout, waiting = new Set();
+	let asked = 0;
+	window.fetch = (...what) => { asked++; return ask(...what).finally(() => asked--); };
+	window.setTimeout = (then, wait, ...rest) => {
+		const id = later((...given) => { waiting.delete(id); return typeof then === "function" ? then(...given) : undefined; }, wait, ...rest);
+		if ((wait ?? 0) <= 1000) waiting.add(id);
+		return id;
+	};
+	window.clearTimeout = (id) => { waiting.delete(id); never(id); };
+	window.stagePending = () => asked + waiting.size + (document.fonts.status === "loaded" ? 0 : 1) +
+		document.getAnimations().filter((a) => a.playState === "running" && a.effect?.getComputedTiming().iterations !== Infinity).length;
+})()`
+
+// Settled waits until the page has nothing more to come by itself: every answer is there, what
+// was put off is done, fonts are read, nothing moves; and the picture of it is drawn.
+func Settled(ctx context.Context) error {
+	return Until(ctx, `(() => {
+		if (document.readyState !== "complete" || window.stagePending() > 0) { window.stageDrawn = 0; return false; }
+		if (!window.stageDrawn) { window.stageDrawn = 1; requestAnimationFrame(() => requestAnimationFrame(() => { if (window.stageDrawn) window.stageDrawn = 2; })); }
+		return window.stageDrawn === 2;
+	})()`)
 }
 
 // Cell is the board's cell of a port and a VLAN, as a selector.
