@@ -412,7 +412,7 @@ func guesses(d *wording.Device, from, to wording.State, v office.VID) (out []wor
 }
 
 // tally is what became of the drawn pairs.
-type tally struct{ made, none, steps, interrupted, leaky, blind, walks int }
+type tally struct{ made, none, steps, interrupted, leaky, blind, walks, visits int }
 
 // TestOrders: drawn pairs of offices, every wording and habit. A witness replays
 // the lines of each step and works out the promises anew.
@@ -516,6 +516,7 @@ func witnessed(t *testing.T, seed int, o *order.Order, counted bool, sum *tally)
 	require.LessOrEqual(t, min(leaks, 1), o.Leaks, show())
 	sum.steps += len(o.Steps)
 	sum.walks += o.Price.Walks
+	sum.visits += o.Price.Visits
 	sum.interrupted += min(1, cuts)
 	sum.leaky += min(1, o.Leaks)
 	sum.blind += min(1, o.Price.Blind)

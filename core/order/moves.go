@@ -421,19 +421,26 @@ func (w *world) settings(i int, harmless bool, each func(*trial) bool) {
 // has both its ends as planned.
 func (w *world) cables(each func(*trial) bool) {
 	for _, one := range w.problem.tasks {
-		if one.kind != CableStep || w.tasks[one.at] || one.box && w.problem.words[one.dev] != nil || one.away && w.at.dev == one.dev {
-			continue // a device that is to be set is unpacked by who goes there, and none is taken away from the laptop
-		}
-		if slices.ContainsFunc(one.refs, func(ref office.PortRef) bool { return !w.ready(ref) }) || slices.ContainsFunc(one.after, func(task *task) bool { return !w.tasks[task.at] }) {
+		if one.kind != CableStep || !w.plugs(one) {
 			continue
-		}
-		if slices.ContainsFunc(one.plugs, func(cable office.Cable) bool { return w.sitsAt(cable.A) || w.sitsAt(cable.B) }) {
-			continue // the laptop leaves first
 		}
 		if to := w.carry(one); to != nil && !each(&trial{act: act{kind: CableStep, dev: one.dev, page: one.page, text: one.text, task: one}, to: to}) {
 			return
 		}
 	}
+}
+
+// plugs says whether an act on cables and plugs can be done: its ends are ready, and the laptop
+// sits at none of them. A device that is to be set is unpacked by who goes there, and none is
+// taken away from the laptop.
+func (w *world) plugs(one *task) bool {
+	if w.tasks[one.at] || one.box && w.problem.words[one.dev] != nil || one.away && w.at.dev == one.dev {
+		return false
+	}
+	if slices.ContainsFunc(one.refs, func(ref office.PortRef) bool { return !w.ready(ref) }) || slices.ContainsFunc(one.after, func(task *task) bool { return !w.tasks[task.at] }) {
+		return false
+	}
+	return !slices.ContainsFunc(one.plugs, func(cable office.Cable) bool { return w.sitsAt(cable.A) || w.sitsAt(cable.B) })
 }
 
 // ready says whether a port is as planned, and free.

@@ -179,6 +179,38 @@ func TestKnownWays(t *testing.T) {
 	}
 }
 
+// TestFewVisits: management moves over five switches in a row of which one is set by group. What
+// takes a way is looked at and kept at once, so that it takes many visits; these are the most.
+func TestFewVisits(t *testing.T) {
+	for at, most := range []int{22, 24, 27, 25, 23} {
+		words := times(5, "by-vlan pvid-apart")
+		words[at] = "by-group"
+		text := func(vid int) *office.Office {
+			return readOffice(t, rowOf(words, func(i int) string {
+				forwards := ""
+				if i == at {
+					forwards = "  forwarding grouped\n"
+				}
+				return forwards + fmt.Sprintf("  manage %d 10.0.%d.%d\n  1: %d\n  2-3: 10\n  7-8: %d [10]\n", vid, vid, i+2, vid, vid)
+			}, fmt.Sprintf("plug a.1 \"laptop\" wants %d operator\n", vid)))
+		}
+		o, err := Make(text(1), text(190), Options{})
+		require.NoError(t, err)
+		require.LessOrEqual(t, o.Price.Visits, most, "at %d", at)
+		require.True(t, o.Safe(), o.Summary())
+		moved := "" // whose management moved, which is not kept yet
+		for i, s := range o.Steps {
+			require.Contains(t, []string{"", s.Device}, moved, "at %d, step %d: somebody goes elsewhere before it is kept", at, i)
+			switch s.Kind {
+			case Manage:
+				moved = s.Device
+			case Save:
+				moved = ""
+			}
+		}
+	}
+}
+
 // TestClinic: the clinic from the factory, as it comes out of its boxes and with its
 // bundles, inner ports and addresses there already, and from how its demo is set.
 func TestClinic(t *testing.T) {

@@ -31,7 +31,7 @@ func (p *problem) shorten(end *node) *node {
 			break
 		}
 	}
-	acts = p.spare(acts)
+	acts = p.gather(p.spare(acts))
 	if len(acts) == 0 {
 		return end
 	}
@@ -67,7 +67,7 @@ func (p *problem) spare(acts []*node) []*node {
 // what comes out there is the same; nil where it is not, or somebody suffers more.
 func (p *problem) spared(acts []*node, i, j int, anew *int) *node {
 	from, to := sitting(acts, i)
-	alone := true // on its visit
+	alone := !acts[from].prev.world.dirty[acts[i].act.dev] // on its visit, which keeps nothing else
 	for k := from; k <= to; k++ {
 		alone = alone && (k == i || acts[k].act.kind == Check || acts[k].act.kind == Save)
 	}
@@ -130,6 +130,17 @@ func (n *node) onto(rest []*node, was Price) *node {
 	return n
 }
 
+// may says whether a task can be done here.
+func (w *world) may(one *task) bool {
+	switch {
+	case one.kind != CableStep:
+		return w.due(one)
+	case one.box: // who goes there unpacks it
+		return !slices.ContainsFunc(one.after, func(task *task) bool { return !w.tasks[task.at] })
+	}
+	return w.plugs(one)
+}
+
 // again is an act and the world after it, done from another point; nil where it
 // cannot be done there.
 func (n *node) again(node *node) (act, *world) {
@@ -147,7 +158,7 @@ func (n *node) again(node *node) (act, *world) {
 		}
 		return act, nil
 	case act.task != nil:
-		if slices.ContainsFunc(act.task.after, func(task *task) bool { return !n.world.tasks[task.at] }) {
+		if !n.world.may(act.task) {
 			return act, nil
 		}
 		return act, n.world.carry(act.task)
