@@ -455,6 +455,7 @@ func witnessed(t *testing.T, seed int, o *order.Order, counted bool, sum *tally)
 	for _, st := range o.Steps {
 		left[st.Device] += onIt(st)
 	}
+	endsWithAnAct(t, o)
 	for i, st := range o.Steps {
 		before, heardBefore := now, hears
 		v := o.Visits[st.Visit]
@@ -574,6 +575,17 @@ func number(name string, usual int) int {
 		return n
 	}
 	return usual
+}
+
+// endsWithAnAct: what is cut off for a while is so until something is done; neither a look nor
+// saving nor a way of the laptop ends it.
+func endsWithAnAct(t *testing.T, o *order.Order) {
+	for i, st := range o.Steps {
+		for _, x := range st.Interrupts {
+			require.Greater(t, x.Until, i, shownOrder(o))
+			require.Contains(t, []order.Kind{order.Set, order.Manage, order.CableStep}, o.Steps[x.Until].Kind, "step %d: %+v\n%s", i, x, shownOrder(o))
+		}
+	}
 }
 
 func shownOrder(o *order.Order) string {

@@ -427,6 +427,7 @@ type task struct {
 	to      *office.Manage // of management
 	risky   bool
 	address netip.Prefix                // the address that is given
+	gone    netip.Prefix                // the address that is taken away
 	vid     office.VID                  // in which VLAN
 	zone    string                      // and zone
 	routes  bool                        // it is on addresses, lines, routes or rules
@@ -456,6 +457,7 @@ func (p *problem) findTasks() {
 			p.manages(i, device, one)
 		}
 	}
+	p.handOver()
 	p.cables()
 	p.outsideLines()
 	p.ends()
@@ -638,7 +640,9 @@ func (p *problem) outsideLines() {
 					one.Routes = append(slices.Clone(one.Routes), routes...)
 				}
 			}
-			t.others = func(all []*office.Device) { all[i] = without(all[i], line.Name) }
+			if dev != i {
+				t.others = func(all []*office.Device) { all[i] = without(all[i], line.Name) }
+			}
 			if p.plan.at[i] < 0 {
 				t.gives(device, line)
 			}
@@ -869,11 +873,44 @@ func (p *problem) routing(i int, a, b *office.Device) {
 		if sameAddress(b.Addresses, address) != nil || moved[address.Prefix] && p.numbers.of(address.VID) != address.VID {
 			continue
 		}
-		p.add(&task{dev: i, kind: Set, page: "Addresses", routes: true, text: fmt.Sprintf("VLAN %s: no address %s any more", p.plan.net.Name(address.VID), address.Prefix), lines: []string{noAddress(name, address)}, back: []string{addressLine(name, address)}, after: slices.Concat(first, second), risky: true,
+		p.add(&task{dev: i, kind: Set, page: "Addresses", routes: true, text: fmt.Sprintf("VLAN %s: no address %s any more", p.plan.net.Name(address.VID), address.Prefix), lines: []string{noAddress(name, address)}, back: []string{addressLine(name, address)}, after: slices.Concat(first, second), risky: true, gone: address.Prefix, vid: address.VID,
 			device: func(device *office.Device) {
 				device.Addresses = slices.DeleteFunc(device.Addresses, func(one office.Address) bool { return one.VID == address.VID && one.Prefix == address.Prefix })
 			}})
 	}
+}
+
+// handOver has an address that one device gives up and another gets be at one of them at a time:
+// two that answer for one address are worse than none, as who is heard changes from host to host.
+// Who gives it up then waits for nothing but its rules and routes; two devices may exchange theirs.
+func (p *problem) handOver() {
+	for _, gives := range p.tasks {
+		if !gives.gone.IsValid() {
+			continue
+		}
+		for _, gets := range p.tasks {
+			if gets.dev != gives.dev && gets.address.IsValid() && gets.address.Addr() == gives.gone.Addr() && gets.vid == gives.vid {
+				gets.after = append(gets.after, gives)
+				gives.after = slices.DeleteFunc(gives.after, func(task *task) bool { return task.address.IsValid() })
+			}
+		}
+	}
+	for _, gives := range p.tasks { // likewise the addresses that devices are managed at
+		if !gives.manage {
+			continue
+		}
+		was := p.was.net.Office.Devices[gives.dev].Manage
+		for _, gets := range p.tasks {
+			if gets.dev != gives.dev && gets.manage && was != nil && was.Addr.IsValid() && gets.to != nil && gets.to.Addr == was.Addr && gets.to.VID == was.VID && !gives.waits(gets) {
+				gets.after = append(gets.after, gives)
+			}
+		}
+	}
+}
+
+// waits says whether a task comes after another.
+func (t *task) waits(other *task) bool {
+	return slices.ContainsFunc(t.after, func(task *task) bool { return task == other || task.waits(other) })
 }
 
 // sameAddress is the entry of an address in a VLAN; nil for none.
