@@ -26,7 +26,7 @@ type gateway struct {
 }
 
 // drawGateway draws an office of a gateway with a line and one to three switches, and what becomes
-// of its gateway: another make in its place, of its kind or the other; the line at another port;
+// of its gateway: another make in its place, of its kind or the other; the line at another port, or the cable;
 // management in another VLAN, whose devices answer by its gateway; rules; a VLAN's gateway handed
 // over to another router; devices that are managed at addresses that others had.
 func drawGateway(t *rapid.T) gateway {
@@ -34,14 +34,15 @@ func drawGateway(t *rapid.T) gateway {
 	type parts struct {
 		head, ports, lan, line, manage, rules string
 		guests, core                          string // where the guests' gateway is
+		bundle                                string
 		words                                 []string
 		devices, host                         int // in which VLAN devices are managed, and from which address on
 	}
 	text := func(x parts, n int) string {
 		var b strings.Builder
-		b.WriteString("vlan 10 desks net 10.0.10.0/24\nvlan 20 guests net 10.0.20.0/24\nvlan 90 devices net 10.0.90.0/24\nvlan 95 racks net 10.0.95.0/24\n")
-		fmt.Fprintf(&b, "device gate %s\n  forwarding routed\n  ports %s\n%s", x.head, x.ports, x.manage)
-		fmt.Fprintf(&b, "  %s: 90 [10 20 95]\n  address 10 10.0.10.1/24 on %[1]s\n  address 90 10.0.90.1/24 on %[1]s\n  address 95 10.0.95.1/24 on %[1]s\n  outside fibre on %s\n%s%s", x.lan, x.line, x.guests, x.rules)
+		b.WriteString("vlan 10 desks net 10.0.10.0/24 net fd00:0:0:10::/64\nvlan 20 guests net 10.0.20.0/24\nvlan 90 devices net 10.0.90.0/24\nvlan 95 racks net 10.0.95.0/24\n")
+		fmt.Fprintf(&b, "device gate %s\n  forwarding routed\n  ports %s\n%s%s", x.head, x.ports, x.bundle, x.manage)
+		fmt.Fprintf(&b, "  %s: 90 [10 20 95]\n  address 10 10.0.10.1/24 on %[1]s\n  address 10 fd00:0:0:10::1/64 on %[1]s\n  address 90 10.0.90.1/24 on %[1]s\n  address 95 10.0.95.1/24 on %[1]s\n  outside fibre on %s\n%s%s", x.lan, x.line, x.guests, x.rules)
 		fmt.Fprintf(&b, "device core router\n  forwarding routed\n  ports lan\n  manage 90 10.0.90.2/24 via 10.0.90.1\n  lan: 90 [20]\n  address 90 10.0.90.2/24 on lan\n  route default via 10.0.90.1\n  between zones allow\n%s", x.core)
 		var rest strings.Builder
 		for i := range n {
@@ -49,12 +50,22 @@ func drawGateway(t *rapid.T) gateway {
 			if x.words[i] != "" {
 				fmt.Fprintf(&b, "  wording %s\n", x.words[i])
 			}
-			b.WriteString("  7-8: 90 [10 20 95]\n  1-2: 10\n  3: 20\n")
+			switch {
+			case i == 0 && x.bundle != "":
+				b.WriteString("  bundle top lacp 6,8\n  7: 90 [10 20 95]\n  top: 90 [10 20 95]\n")
+			default:
+				b.WriteString("  7-8: 90 [10 20 95]\n")
+			}
+			b.WriteString("  1-2: 10\n  3: 20\n")
 			fmt.Fprintf(&rest, "plug s%d.1 \"d%d\" wants 10\nplug s%[1]d.3 \"g%[2]d\" wants 20\n", i, i)
 			if i == 0 {
 				b.WriteString("  4: 90\n  5: 90 [20]\n")
 				rest.WriteString("cable core.lan s0.5\n")
-				fmt.Fprintf(&rest, "cable gate.%s s0.8\nplug s0.4 \"laptop\" wants 90 operator\n", x.lan)
+				to := "s0.8"
+				if x.bundle != "" {
+					to = "s0.top"
+				}
+				fmt.Fprintf(&rest, "cable gate.%s %s\nplug s0.4 \"laptop\" wants 90 operator\n", x.lan, to)
 			} else {
 				fmt.Fprintf(&rest, "cable s%d.7 s%d.8\n", i-1, i)
 			}
@@ -68,7 +79,7 @@ func drawGateway(t *rapid.T) gateway {
 		was.words = append(was.words, rapid.SampledFrom([]string{"", "by-vlan pvid-apart", "by-vlan keeps-pvid-vlan", "by-port"}).Draw(t, "wording"))
 	}
 	plan := was
-	out := gateway{name: rapid.SampledFrom([]string{"replaced", "kind", "line", "management", "rules", "handed over", "shifted"}).Draw(t, "change")}
+	out := gateway{name: rapid.SampledFrom([]string{"replaced", "kind", "line", "management", "rules", "handed over", "shifted", "port", "bundle", "unbundle"}).Draw(t, "change")}
 	switch out.name {
 	case "replaced": // the same kind of another make
 		plan.head += "\n  model Heron-5"
@@ -84,6 +95,15 @@ func drawGateway(t *rapid.T) gateway {
 		plan.devices = 95
 	case "rules":
 		plan.rules = "  between zones deny\n  allow vlan 90,vlan 10 to any\n  allow vlan 20 to outside\n"
+	case "port": // its cable goes into another port, with all that is on it
+		plan.lan = "lan2"
+		plan.guests = strings.Replace(was.guests, was.lan, plan.lan, 1)
+	case "bundle", "unbundle": // its cable becomes one, or is one no more, with all that is on it
+		plan.bundle, plan.lan = "  bundle up lacp lan1-lan2\n", "up"
+		plan.guests = strings.Replace(was.guests, was.lan, plan.lan, 1)
+		if out.name == "unbundle" {
+			was, plan = plan, was
+		}
 	case "shifted": // each device is managed at the address of the one before
 		plan.host = 11
 	case "handed over": // the guests' gateway, to a router beside it
@@ -117,6 +137,10 @@ func TestOrdersOfGateways(t *testing.T) {
 		first, last := talked(was.Office, was.Office), talked(plan.Office, was.Office)
 		gets := 0
 		for pair := range first {
+			if first[pair] && !last[pair] {
+				require.NotEmpty(t, o.Leaves, "%s %d: the plan ends %s, and nothing is said of it\n%s", c.name, seed, pair, shownOrder(o))
+				require.Contains(t, o.Summary(), "the plan itself ends")
+			}
 			if first[pair] && last[pair] && strings.HasSuffix(pair, "outside") {
 				gets++
 			}

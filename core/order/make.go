@@ -262,7 +262,7 @@ func (p *problem) progress(world *world) {
 // write tells a way as an order.
 func (p *problem) write(end *node) (*Order, error) {
 	acts := chain(end)
-	out := &Order{Was: p.original, Planned: p.final, Price: end.price, Leaves: leaves(p.was.from, p.plan.from)}
+	out := &Order{Was: p.original, Planned: p.final, Price: end.price, Leaves: p.takes()}
 	for _, loan := range p.lent {
 		out.Lent = append(out.Lent, office.PortRef{Device: end.world.office.Devices[loan.dev].Name, Port: loan.port})
 	}

@@ -443,9 +443,12 @@ func (w *world) plugs(one *task) bool {
 	return !slices.ContainsFunc(one.plugs, func(cable office.Cable) bool { return w.sitsAt(cable.A) || w.sitsAt(cable.B) })
 }
 
-// ready says whether a port is as planned, and free.
+// ready says whether a port is as planned, and free, and its device out of its box.
 func (w *world) ready(ref office.PortRef) bool {
 	i := w.net.Topo.DeviceIndex(ref.Device)
+	if slices.ContainsFunc(w.problem.tasks, func(task *task) bool { return task.box && task.dev == i && !w.tasks[task.at] }) {
+		return false
+	}
 	device, goal := w.office.Devices[i], w.problem.plan.net.Office.Devices[i]
 	port, at := device.Port(ref.Port), goal.Port(ref.Port)
 	if port < 0 || at < 0 {

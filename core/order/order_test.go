@@ -295,6 +295,8 @@ func TestImpossible(t *testing.T) {
 		{"nothing reaches it", a + far, strings.Replace(a+far, "1-8: 10", "1-8: 20", 1), "Say that it has a console (far console), or free a port there. As planned nothing reaches it either (management-cut): bring that VLAN to it"},
 		{"another name", a + far, a + strings.Replace(far, "far", "near", 1), "call it by one name in both"},
 		{"the plan takes both its VLAN and its port", rowOf(times(2, "by-port"), taken(190, 190), seat), rowOf(times(2, "by-port"), taken(10, 20), seat), "As planned nothing reaches b in VLAN 10 staff"},
+		{"tags that it does not know", a + "device b switch\n  forwarding unaware\n  ports 1-4\n", a + "device b switch\n  ports 1-4\n  wording by-vlan\n  1-4: 10\n", "b knows no tags as it is, and is to be set by VLANs as planned: if another device takes its place, say so (--new b)"},
+		{"tags that it will not know", a + "device b switch\n  ports 1-4\n  wording by-vlan\n  1-4: 10\n", a + "device b switch\n  forwarding unaware\n  ports 1-4\n", "b is set by VLANs as it is, and knows no tags as planned"},
 		{"another front", a, strings.Replace(a, "ports 1-8", "ports 1-9", 1), "if it is another device, give it another name"},
 	} {
 		t.Run(x.says, func(t *testing.T) {
@@ -313,7 +315,7 @@ func TestImpossible(t *testing.T) {
 // TestLeaves: what the plan itself takes is said first, of whom, and the order is not called
 // clean; what it gives, moves or never had is not.
 func TestLeaves(t *testing.T) {
-	text := "vlan 10 staff net 10.0.10.0/24\nvlan 90 devices net 10.0.90.0/24\ndevice r router\n  forwarding routed\n  ports lan\n  manage 90 10.0.90.1\n  lan: 90 [10]\n  address 10 10.0.10.1/24 on lan\n  address 90 10.0.90.1/24 on lan\n" +
+	text := "vlan 10 staff net 10.0.10.0/24\nvlan 30 far\nvlan 90 devices net 10.0.90.0/24\ndevice r router\n  forwarding routed\n  ports lan\n  manage 90 10.0.90.1\n  lan: 90 [10]\n  address 10 10.0.10.1/24 on lan\n  address 90 10.0.90.1/24 on lan\n" +
 		"device a switch\n  ports 1-8\n  manage 90 10.0.90.2\n  1: 90\n  2-3: 10\n  7-8: 90 [10]\ndevice b switch\n  ports 1-8\n  manage 90 10.0.90.3\n  2: 10\n  3: 90\n  7: 90 [10]\n" +
 		"cable r.lan a.7\ncable a.8 b.7\nplug a.1 \"laptop\" wants 90 operator\nplug a.2 \"one\" wants 10\nplug b.2 \"two\" wants 10\nplug b.3 \"never\" wants 10\n"
 	for _, x := range []struct {
@@ -323,6 +325,11 @@ func TestLeaves(t *testing.T) {
 		{"  2-3: 10\n", "  2: 90\n  3: 10\n", []string{"The plan leaves one at a 2 without 10 staff: it works today."}},
 		{"  7: 90 [10]\ncable", "  7: 90\ncable", []string{"The plan leaves two at b 2 without a way to its gateway in 10 staff: it has one today."}},
 		{"  2-3: 10\n", "  2-4: 10\n", nil},
+		{"  manage 90 10.0.90.3\n", "  manage 30 10.0.30.3\n", []string{"The plan takes the way to the management of b: it is reached today."}},
+		{"  lan: 90 [10]\n", "  lan: 90 [10]\n  between zones deny\n", []string{"The plan takes from 10 staff the way to 90 devices: it is open today.", "The plan takes from 90 devices the way to 10 staff: it is open today."}},
+		{"  lan: 90 [10]\n", "  lan: 90 [10]\n  deny vlan 10 to vlan 90 tcp/22\n", []string{"The plan takes from 10 staff a part of what it may do at 90 devices today."}},
+		{"10.0.10.1/24", "10.7.10.1/24", []string{"The plan gives 10 staff another subnet: who has an address of 10.0.10.0/24 has no gateway any more until he asks for a new address."}},
+		{"  address 10 10.0.10.1/24 on lan\n", "  address 10 10.0.10.1/24 on lan handout 10.0.10.50-10.0.10.90\n", nil},
 	} {
 		o, err := Make(readOffice(t, text), readOffice(t, strings.Replace(text, x.old, x.now, 1)), Options{})
 		require.NoError(t, err)

@@ -192,6 +192,21 @@ func newProblem(was, plan *office.Office, renumbered numbers, fresh []string) (*
 		if a, b := front(x), front(device); a != b {
 			against(device.Name, "%s has the ports %s as it is and %s as planned: if it is another device, give it another name, or say that a new one takes its place (--new %s).", device.Name, a, b, device.Name)
 		}
+		for at := range device.Ports {
+			if was := x.Port(device.Ports[at].Name); was >= 0 && x.Ports[was].Kind != device.Ports[at].Kind {
+				against(device.Name, "%s %s is not the same kind of port as it is and as planned: give one of the two another name.", device.Name, device.Ports[at].Name)
+			}
+		}
+		if x.Kind != device.Kind {
+			against(device.Name, "%s is a %s as it is and a %s as planned: if another device takes its place, say so (--new %s); if it was written down wrong, put it right in both.", device.Name, x.Kind, device.Kind, device.Name)
+		}
+		if x.Unaware() != device.Unaware() {
+			is, will := "knows no tags", "is to be set by VLANs"
+			if device.Unaware() {
+				is, will = "is set by VLANs", "knows no tags"
+			}
+			against(device.Name, "%s %s as it is, and %s as planned: if another device takes its place, say so (--new %s); if it was written down wrong, put it right in both.", device.Name, is, will, device.Name)
+		}
 	}
 	if why != nil {
 		return nil, &Impossible{Reasons: why}
@@ -428,6 +443,9 @@ type task struct {
 	risky   bool
 	address netip.Prefix                // the address that is given
 	gone    netip.Prefix                // the address that is taken away
+	goes    bool                        // an interface goes to another port, with its addresses
+	makes   []string                    // ports that can have addresses of their own from then on; the first gets those of the ports in takes
+	takes   []string                    // ports that can have none any more
 	vid     office.VID                  // in which VLAN
 	zone    string                      // and zone
 	routes  bool                        // it is on addresses, lines, routes or rules
@@ -768,12 +786,22 @@ func (p *problem) structure(i int, a, b *office.Device) {
 						device.Ports[device.Port(m)].Shape = nil
 					}
 					_ = device.ChangeBundle(y.Name, y.Mode, members)
-				}})
+				}}).carries(a, members, one.Name)
 		case one.Kind == office.Inner && was < 0:
 			y := *one
 			head := fmt.Sprintf("%s inner %s %s: ", name, quoted(one.Name), one.Flavour)
 			p.add(&task{dev: i, kind: Set, page: "Inner ports", text: fmt.Sprintf("Add the inner port %s (%s): %s", one.Name, one.Flavour, notation.Shape(*one.Shape)), lines: []string{head + notation.Shape(*one.Shape)}, back: []string{fmt.Sprintf("-%s inner %s", name, quoted(one.Name))}, inner: true,
-				device: func(device *office.Device) { _ = device.AddInner(y.Name, y.Flavour, y.Shape) }})
+				makes: []string{y.Name}, device: func(device *office.Device) { _ = device.AddInner(y.Name, y.Flavour, y.Shape) }})
+		case one.Kind == office.Inner && a.Ports[was].Flavour != one.Flavour:
+			y, old := *one, a.Ports[was]
+			say := func(port *office.Port) []string {
+				return []string{fmt.Sprintf("-%s inner %s", name, quoted(port.Name)), fmt.Sprintf("%s inner %s %s: %s", name, quoted(port.Name), port.Flavour, notation.Shape(*port.Shape))}
+			}
+			p.add(&task{dev: i, kind: Set, page: "Inner ports", text: fmt.Sprintf("Remove the inner port %s (%s), and add it as %s: %s", old.Name, old.Flavour, y.Flavour, notation.Shape(*y.Shape)), lines: say(&y), back: say(&old), inner: true,
+				device: func(device *office.Device) {
+					_ = device.RemovePorts([]int{device.Port(y.Name)}, office.Inner)
+					_ = device.AddInner(y.Name, y.Flavour, y.Shape)
+				}}).carries(a, []string{y.Name}, y.Name)
 		}
 	}
 	for port := range a.Ports {
@@ -790,6 +818,43 @@ func (p *problem) structure(i int, a, b *office.Device) {
 				device: func(device *office.Device) { _ = device.RemovePorts([]int{device.Port(gone)}, office.Inner) }})
 		}
 	}
+}
+
+// carries has a task take the addresses along that are on ports which it takes away, or takes into
+// a bundle: those of one interface go to another in one act, as nobody can have an address on a
+// port that is none.
+func (t *task) carries(device *office.Device, from []string, to string) *task {
+	t.makes, t.takes = append(t.makes, to), from
+	var before, after, back []string
+	for _, address := range device.Addresses {
+		if !slices.Contains(from, address.On) {
+			continue
+		}
+		loose, there := address, address
+		loose.On, there.On = "", to
+		before, after = append(before, addressLine(device.Name, loose)), append(after, addressLine(device.Name, there))
+		back = append(back, addressLine(device.Name, address))
+	}
+	if before == nil {
+		return t
+	}
+	t.text += ", with the addresses that are on " + strings.Join(from, " and ")
+	t.lines, t.back = slices.Concat(before, t.lines, after), slices.Concat(before, t.back, back)
+	t.risky = true
+	one := t.device
+	t.device = func(d *office.Device) {
+		carried := map[int]bool{}
+		for k := range d.Addresses {
+			if slices.Contains(from, d.Addresses[k].On) {
+				carried[k], d.Addresses[k].On = true, ""
+			}
+		}
+		one(d)
+		for k := range carried {
+			d.Addresses[k].On = to
+		}
+	}
+	return t
 }
 
 func membersOf(device *office.Device, port *office.Port) (names []string) {
@@ -825,7 +890,7 @@ func (p *problem) makeBundle(i int, device *office.Device, port *office.Port, li
 			if d.AddBundle(one.Name, one.Mode, members) == nil {
 				d.Ports[d.Port(one.Name)].Shape = shape
 			}
-		}})
+		}}).carries(p.was.net.Office.Devices[i], members, one.Name)
 }
 
 // unmakeBundle takes a bundle apart; its ports stay set as it was.
@@ -839,12 +904,22 @@ func (p *problem) unmakeBundle(i int, device *office.Device, port *office.Port, 
 					one.Ports[one.Port(m)].Shape = shape
 				}
 			}
-		}})
+		}}).carries(device, []string{gone}, members[0])
+	p.tasks[len(p.tasks)-1].makes = members
 }
 
 // routing is addresses, lines to the outside, routes and rules.
 func (p *problem) routing(i int, a, b *office.Device) {
 	name := a.Name
+	a = a.Clone()
+	for k := range a.Addresses { // where bundles and inner ports leave them
+		for _, task := range p.tasks {
+			if task.dev == i && slices.Contains(task.takes, a.Addresses[k].On) {
+				a.Addresses[k].On = task.makes[0]
+				break
+			}
+		}
+	}
 	var first, second []*task
 	moved := map[netip.Prefix]bool{} // addresses that go from one number of a VLAN to the other
 	for _, address := range b.Addresses {
@@ -852,7 +927,20 @@ func (p *problem) routing(i int, a, b *office.Device) {
 		if was != nil && office.SameAddresses([]office.Address{*was}, []office.Address{address}) {
 			continue
 		}
-		first = append(first, p.add(p.addressed(readdress{i, a, b}, address, was, moved)))
+		one := p.addressed(readdress{i, a, b}, address, was, moved)
+		if was != nil && was.On != address.On { // an interface has all its addresses in one place
+			if k := slices.IndexFunc(first, func(task *task) bool { return task.goes && task.vid == address.VID }); k >= 0 {
+				first[k].with(one)
+				continue
+			}
+			one.goes = true
+		}
+		for _, task := range p.tasks { // the port that it is on is there first
+			if task.dev == i && task.inner && slices.Contains(task.makes, address.On) {
+				one.after = append(one.after, task)
+			}
+		}
+		first = append(first, p.add(one))
 	}
 	if one := p.policy(i, a, b); one != nil {
 		// Rules come before the addresses that they are for, so that none stands open
@@ -864,7 +952,7 @@ func (p *problem) routing(i int, a, b *office.Device) {
 		}
 		for _, x := range first {
 			if !slices.Contains(one.after, x) {
-				x.after = []*task{one}
+				x.after = append(x.after, one)
 			}
 		}
 		second = append(second, p.add(one))
@@ -877,6 +965,19 @@ func (p *problem) routing(i int, a, b *office.Device) {
 			device: func(device *office.Device) {
 				device.Addresses = slices.DeleteFunc(device.Addresses, func(one office.Address) bool { return one.VID == address.VID && one.Prefix == address.Prefix })
 			}})
+	}
+}
+
+// with has a task do another one of the same interface too.
+func (t *task) with(other *task) {
+	_, text, _ := strings.Cut(other.text, ": ")
+	t.text += "; " + text
+	t.lines, t.back = append(t.lines, other.lines...), append(other.back, t.back...)
+	t.risky = t.risky || other.risky
+	one := t.device
+	t.device = func(device *office.Device) {
+		one(device)
+		other.device(device)
 	}
 }
 
@@ -950,8 +1051,11 @@ func (p *problem) addressed(of readdress, address office.Address, was *office.Ad
 		one.text += ", zone " + address.Zone
 		one.zone = address.Zone
 	}
-	if was != nil {
-		one.lines, one.back = []string{noAddress(a.Name, address), addressLine(a.Name, address)}, []string{noAddress(a.Name, address), addressLine(a.Name, *was)}
+	if was != nil { // said again, it is changed
+		one.lines, one.back = []string{addressLine(a.Name, address)}, []string{addressLine(a.Name, *was)}
+		if address.On != was.On && address.On != "" {
+			one.text += ", on " + address.On
+		}
 	}
 	own := managedBy(b)
 	if own != nil && own.VID == address.VID && own.Prefix == address.Prefix && was == nil && !sameManage(a.Manage, b.Manage) {

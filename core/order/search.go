@@ -352,7 +352,7 @@ func (n *node) flow() *node {
 		}
 		saved := n.leave()
 		for _, i := range problem.order {
-			if saved.world.dirty[i] && saved.world.reaches(i) {
+			if saved.world.dirty[i] && saved.world.reaches(i) && (saved.world.verdict.cut == 0 || saved.world.left[i] == 0) {
 				saved = saved.save(i)
 			}
 		}

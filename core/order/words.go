@@ -151,13 +151,20 @@ func (o *Order) Summary() string {
 	if n := len(o.Far); n > 0 {
 		far = " " + count(n, "device") + " elsewhere may be lost if a step goes wrong."
 	}
-	if n := len(o.Leaves); harm == nil && n > 0 {
-		return fmt.Sprintf("%s. On the way nobody is cut off and nobody is locked out; the plan itself takes from %s what works today.", text, count(n, "plug")) + far
+	ends := ""
+	switch n := len(o.Leaves); {
+	case n == 1:
+		ends = "; the plan itself ends what works today"
+	case n > 1:
+		ends = fmt.Sprintf("; the plan itself ends %d things that work today", n)
 	}
-	if harm == nil {
-		return text + ". Nobody is cut off, nobody is locked out." + far
+	switch {
+	case harm != nil:
+		return text + ". On the way: " + strings.Join(harm, "; ") + ends + "." + far
+	case ends != "":
+		return text + ". On the way nobody is cut off and nobody is locked out" + ends + "." + far
 	}
-	return text + ". On the way: " + strings.Join(harm, "; ") + "." + far
+	return text + ". Nobody is cut off, nobody is locked out." + far
 }
 
 // Harm says who suffers on the way, in words.

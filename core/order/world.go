@@ -350,6 +350,9 @@ func (w *world) set(i int, next *wording.State) *world {
 	world.count(i)
 	world.net = w.net.Update(world.office)
 	world.follow(i)
+	if len(device.Addresses) > 0 { // which of its addresses are heard where
+		world.breaks = w.problem.across.look(world.net)
+	}
 	world.judge()
 	return world
 }
@@ -674,6 +677,11 @@ func (w *world) spots(i int) (out []spot) {
 	return out
 }
 
+// gone says whether a device was taken away.
+func (w *world) gone(dev int) bool {
+	return slices.ContainsFunc(w.problem.tasks, func(task *task) bool { return task.away && task.dev == dev && w.tasks[task.at] })
+}
+
 // eachSpot yields the ports from which a device is reached, one a span.
 func (w *world) eachSpot(i int, yield func(spot) bool) {
 	if w.office.Devices[i].Manage == nil {
@@ -739,7 +747,7 @@ func (w *world) nearby(i int) []int {
 // point with one, is set at that before its cable is plugged in.
 func (w *world) free(dev int) (out []spot) {
 	device := w.office.Devices[dev]
-	if device.Unaware() {
+	if device.Unaware() || w.gone(dev) {
 		return nil
 	}
 	taken := map[string]bool{}

@@ -29,7 +29,8 @@ type Table struct {
 // Cell is the answer for a pair.
 type Cell struct {
 	Verdict  Verdict
-	Open     *Services // what some part of the one can use at some part of the other
+	Open     *Services    // what some part of the one can use at some part of the other
+	Over     [2]*Services // of that, what by IPv4 and what by IPv6; nil where nobody has it
 	troubles []Trouble
 }
 
@@ -178,6 +179,14 @@ func (t *Table) cell(from, to []*End) Cell {
 			tried = true
 			open := t.pair(src, dst, &cell)
 			cell.Open, all = cell.Open.Or(open), all && open == All
+			family := 0
+			if src.Addr.Is6() {
+				family = 1
+			}
+			if cell.Over[family] == nil {
+				cell.Over[family] = None
+			}
+			cell.Over[family] = cell.Over[family].Or(open)
 		}
 	}
 	switch {
