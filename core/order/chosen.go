@@ -203,13 +203,16 @@ func farDevices(net *span.Net, dev, port int) (names []string) {
 }
 
 // silent is the devices with something to do that nobody reaches as things are, over the
-// network, at a port or at a console.
+// network, at a port or at a console; and those that the plan itself puts out of reach where
+// something is left to do that cannot be done before.
 func (p *problem) silent() (names []string, some bool) {
 	world := p.start()
 	for i, device := range world.office.Devices {
 		switch {
 		case !world.open(i):
 		case p.was.at[i] >= 0 && !world.reaches(i) && !world.console(i) && !world.walkable(i):
+			names = append(names, device.Name)
+		case p.cut[i] && slices.Contains(p.stuck, i):
 			names = append(names, device.Name)
 		default:
 			some = true

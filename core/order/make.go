@@ -489,7 +489,7 @@ func (w *world) differs(i int) string {
 	}
 	for _, task := range w.problem.tasks {
 		if task.dev == i && !w.tasks[task.at] {
-			out = append(out, task.text)
+			out = append(out, lower(strings.TrimSuffix(task.text, cutOff)))
 		}
 	}
 	if len(out) > 3 {
