@@ -135,6 +135,9 @@ func TestReplace(t *testing.T) {
 	fill(t, ctx, "#replace-by", "switch, 16 ports 1G, by VLAN")
 	fill(t, ctx, "[aria-label='Where port 10 goes']", "16")
 	until(t, ctx, `document.querySelector(".replace .line").textContent === "replace annex by switch, 16 ports 1G, by VLAN, 10 to 16"`)
+	_ = eval[any](t, ctx, `document.querySelector(".replace input[type=checkbox]").focus()`)
+	press(t, ctx, " ")
+	until(t, ctx, `document.querySelector(".replace .line").textContent.endsWith(", 10 to 16, old as annex-spare")`)
 	_ = eval[any](t, ctx, `document.querySelector("#replace-by").focus()`)
 	press(t, ctx, kb.Enter)
 	until(t, ctx, `document.querySelector("#foretold").textContent.includes("Enter")`)
@@ -144,7 +147,11 @@ func TestReplace(t *testing.T) {
 	until(t, ctx, `location.search.includes("replaced=annex") && document.querySelector(".start input[type=number]")?.value === "1"`)
 	until(t, ctx, `document.querySelector(".some summary").textContent.includes("a new one takes the place of annex")`)
 	_ = eval[any](t, ctx, `[...document.querySelectorAll(".start button")].find(b => b.textContent.includes("what changed since")).click()`)
-	until(t, ctx, `document.querySelector(".sum")?.textContent.includes("steps") && document.body.textContent.includes("Take annex-old away")`)
+	until(t, ctx, `document.querySelector(".sum")?.textContent.includes("steps") && document.body.textContent.includes("Take annex-old away") && document.body.textContent.includes("Put annex-spare on the shelf")`)
+	// The spare takes over.
+	visit(t, ctx, p, "/1/devices?device=annex", "#device-line")
+	_ = eval[any](t, ctx, `[...document.querySelectorAll("button")].find(b => b.textContent.includes("Replace it by")).click()`)
+	until(t, ctx, `[...document.querySelectorAll(".replace button")].find(b => b.textContent.trim() === "annex-spare")?.click() === undefined && document.querySelector(".replace .line")?.textContent === "replace annex by annex-spare"`)
 }
 
 // TestNoticesPage sets who hears of an office, by the keyboard: a wrong address is refused at its

@@ -8,6 +8,7 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"klammer/core/command"
+	"klammer/core/finding"
 	"klammer/core/notation"
 	"klammer/core/office"
 	"klammer/core/span"
@@ -162,6 +163,11 @@ func TestReplace(t *testing.T) {
 			[]string{"finds no place: line", "to the outside, on wan"},
 		},
 		{
+			"replace rack by switch, 48 ports 1G and 2 10G, by port, 25-26 to 49-50, old as rack-2",
+			[]string{"device rack-2 switch\n  ports 1-24 1G, 25-26 10G\n  wording by-vlan pvid-apart\n  limit vlans 64\n  place \"shelf\"", "cable rack.49 annex.10"}, []string{"rack-2."},
+			[]string{"the old rack stays as a spare: rack-2"},
+		},
+		{
 			"replace front by unmanaged 8-port switch",
 			[]string{"forwarding unaware", `plug front.7 "waiting room kiosk"`}, nil,
 			[]string{"looks at no tag"},
@@ -221,4 +227,16 @@ func TestMoveRefuses(t *testing.T) {
 	r, err := command.Do(n, command.Line{Text: `move plug twin from rack.8 to annex.9`})
 	require.NoError(t, err)
 	require.Contains(t, strings.Join(r.Notes, "\n"), "bring 110 to annex.9")
+}
+
+// TestSpare: what is kept on the shelf is no fault, and takes over by its name.
+func TestSpare(t *testing.T) {
+	n := clinic(t)
+	kept := do(t, n, "replace ward-east by switch, 8 ports 1G, by port, old as shelved")
+	require.Equal(t, len(finding.Check(n).List()), len(finding.Check(kept).List()))
+	back := do(t, kept, "replace ward-east by shelved").Office
+	require.Nil(t, back.Device("shelved"))
+	require.Equal(t, notation.Print(n.Office), strings.Replace(notation.Print(back), "\n  place \"shelf\"", "", 1))
+	_, err := command.Do(n, command.Line{Text: "replace ward-east by switch, 8 ports, old as rack"})
+	require.ErrorContains(t, err, "rack is a device already: give the old ward-east another name")
 }

@@ -16,6 +16,9 @@ import (
 // lan1-lan4 to 1-4.
 var said = regexp.MustCompile(`^(\S+) (?:to|as|->) (\S+)$`)
 
+// spared is the part that says what the old device is called, which is kept as a spare: old as rack-2.
+var spared = regexp.MustCompile(`^old as (\S+)$`)
+
 func doReplace(net *span.Net, args *args) (*Result, error) {
 	old := args.next()
 	rest := strings.TrimLeft(args.text[min(len(args.text), old.at+len(old.text)):], " :")
@@ -42,7 +45,12 @@ func Replace(o *office.Office, name, words string) (*Result, error) {
 	}
 	var pairs [][2]string
 	var parts []string
+	spare := ""
 	for _, part := range commas.Split(strings.TrimSpace(words), -1) {
+		if m := spared.FindStringSubmatch(part); m != nil {
+			spare = m[1]
+			continue
+		}
 		if m := said.FindStringSubmatch(part); m != nil {
 			if at, err := notation.PortList(old, m[1]); err == nil && len(at) > 0 {
 				pairs = append(pairs, [2]string{m[1], m[2]})
@@ -66,6 +74,15 @@ func Replace(o *office.Office, name, words string) (*Result, error) {
 	out.Devices = slices.Clone(o.Devices)
 	out.Devices[slices.Index(o.Devices, old)] = one.to.Seal()
 	one.hangs(&out)
+	if used := strings.Join(parts, ", "); o.Device(used) != nil { // off the shelf
+		out.Devices = slices.DeleteFunc(out.Devices, func(device *office.Device) bool { return device.Name == used })
+		one.note("%s comes off the shelf and is %s from now on", used, name)
+	}
+	if spare != "" {
+		if err := one.keep(&out, spare); err != nil {
+			return nil, err
+		}
+	}
 	result, err := become(o, &out)
 	if err != nil {
 		return nil, err
@@ -74,11 +91,37 @@ func Replace(o *office.Office, name, words string) (*Result, error) {
 	return result, nil
 }
 
-// described is the device that words say, under the name of the one whose place it takes.
+// keep puts the old device on the shelf, under a name of its own: what it is stays, and what it was
+// told goes, as somebody else has it now.
+func (r *replacing) keep(out *office.Office, name string) error {
+	if o := r.office; o.Device(name) != nil {
+		return fmt.Errorf("%s is a device already: give the old %s another name", name, r.old.Name)
+	}
+	old := r.old.Clone()
+	old.Name, old.Follows, old.Manage = name, "", nil
+	old.Addresses, old.Outsides, old.Routes, old.Rules = nil, nil, nil, nil
+	old.NoRouting, old.State, old.Between, old.Within = false, "", "", ""
+	old.Ports = old.Ports[:old.Front()]
+	for i := range old.Ports {
+		old.Ports[i].Shape, old.Ports[i].Because, old.Ports[i].Bundle, old.Ports[i].Facts = nil, "", 0, nil
+	}
+	old.Facts.Place = "shelf"
+	out.Devices = append(out.Devices, old.Seal())
+	r.note("the old %s stays as a spare: %s, on the shelf", r.old.Name, name)
+	return nil
+}
+
+// described is the device that words say, under the name of the one whose place it takes: of what
+// kind it is, or which spare.
 func described(o *office.Office, old *office.Device, words string) (*office.Device, error) {
 	name := old.Name + "-new"
 	for k := 2; o.Device(name) != nil; k++ {
 		name = fmt.Sprintf("%s-new-%d", old.Name, k)
+	}
+	if spare := o.Device(words); spare != nil && o.Spare(spare) {
+		fresh := spare.Clone()
+		fresh.Name = old.Name
+		return fresh, nil
 	}
 	lines, err := Describe(o, name, words)
 	if err != nil {

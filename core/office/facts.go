@@ -1,6 +1,10 @@
 package office
 
-import "iter"
+import (
+	"iter"
+	"slices"
+	"strings"
+)
 
 // Facts are what people note of a device, a port or a plug and what decides nothing:
 // it is kept, shown, searched, printed and exported. What may be noted of what is
@@ -114,4 +118,18 @@ func (f *Facts) With(fact *FactWord, text string) (*Facts, error) {
 		return nil, nil
 	}
 	return &next, nil
+}
+
+// Spare says whether a device lies on the shelf: its place says so, and nothing is plugged into it.
+// Nobody sets it, and what is missing on it is no fault.
+//
+//	place "shelf"            place "harbour/shelf"
+func (o *Office) Spare(device *Device) bool {
+	shelf := false
+	for part := range strings.SplitSeq(device.Facts.Place, "/") {
+		shelf = shelf || strings.EqualFold(strings.TrimSpace(part), "shelf")
+	}
+	return shelf &&
+		!slices.ContainsFunc(o.Cables, func(c Cable) bool { return c.A.Device == device.Name || c.B.Device == device.Name }) &&
+		!slices.ContainsFunc(o.Plugs, func(plug Plug) bool { return plug.Port.Device == device.Name })
 }

@@ -223,6 +223,9 @@ func newProblem(was, plan *office.Office, renumbered numbers, fresh []string) (*
 	one.goals = make([]wording.State, len(one.plan.net.Office.Devices))
 	one.words = make([]*wording.Device, len(one.goals))
 	for i, device := range one.plan.net.Office.Devices {
+		if one.was.at[i] < 0 && plan.Spare(plan.Devices[one.plan.at[i]]) {
+			continue
+		}
 		one.words[i] = wording.For(one.plan.net, i)
 		if one.words[i] == nil {
 			continue
@@ -336,7 +339,11 @@ func (p *problem) align(was, plan *office.Office) {
 	for dev, device := range plan.Devices {
 		if was.Device(device.Name) == nil {
 			one.at, b.at = append(one.at, -1), append(b.at, dev)
-			before, after = append(before, boxed(b.from, dev)), append(after, concrete(b.from, dev))
+			fresh := concrete(b.from, dev)
+			if !plan.Spare(device) { // which nobody sets
+				fresh = boxed(b.from, dev)
+			}
+			before, after = append(before, fresh), append(after, concrete(b.from, dev))
 		}
 	}
 	one.net = span.Compile(&office.Office{VLANs: register, Services: services, Devices: before, Cables: was.Cables})
@@ -481,7 +488,11 @@ func (p *problem) findTasks() {
 	p.ends()
 	for i, device := range p.was.net.Office.Devices {
 		if p.plan.at[i] < 0 {
-			p.add(&task{dev: i, kind: CableStep, page: "Rack", text: "Take " + device.Name + " away", undo: "Put " + device.Name + " back", lines: []string{"-device " + device.Name}, away: true, after: slices.Clone(p.tasks)})
+			text := "Take " + device.Name + " away"
+			if p.was.from.Office.Spare(device) {
+				text = "Take " + device.Name + " off the shelf"
+			}
+			p.add(&task{dev: i, kind: CableStep, page: "Rack", text: text, undo: "Put " + device.Name + " back", lines: []string{"-device " + device.Name}, away: true, after: slices.Clone(p.tasks)})
 		}
 	}
 }
@@ -547,5 +558,9 @@ func (p *problem) manages(i int, a, b *office.Device) {
 // unpack is the first act on a new device; it stands for the device's statement.
 func (p *problem) unpack(i int) {
 	device := p.was.net.Office.Devices[i]
-	p.add(&task{dev: i, kind: CableStep, page: "Box", text: fmt.Sprintf("Unpack %s and power it; nothing is plugged into it yet", device.Name), undo: "Put " + device.Name + " back into its box", lines: deviceLines(device), back: []string{"-device " + device.Name}, box: true})
+	text, undo := fmt.Sprintf("Unpack %s and power it; nothing is plugged into it yet", device.Name), "Put "+device.Name+" back into its box"
+	if plan := p.plan.from.Office; plan.Spare(plan.Devices[p.plan.at[i]]) {
+		text, undo = fmt.Sprintf("Put %s on the shelf: it is a spare, and is set when it is used", device.Name), "Take "+device.Name+" off the shelf"
+	}
+	p.add(&task{dev: i, kind: CableStep, page: "Box", text: text, undo: undo, lines: deviceLines(device), back: []string{"-device " + device.Name}, box: true})
 }

@@ -1,6 +1,6 @@
 <!-- Another device in the place of one: what it is, where its ports go that have neither the same name nor the same number, then what goes over and what finds no place, before it is done; and the order of it. -->
 <script lang="ts">
-  import { Button, Input } from "flowbite-svelte";
+  import { Button, Checkbox, Input } from "flowbite-svelte";
   import type { Device } from "../api/client";
   import Choose from "../choose/Device.svelte";
   import { may, only } from "../state/may.svelte";
@@ -16,12 +16,24 @@
   const front = $derived(device.ports.filter((p) => p.kind === "physical"));
   // Ports that something hangs on: those are worth a look.
   const taken = $derived(front.filter((p) => p.cabled?.length || p.plugs?.length || p.bundle));
+  let kept = $state(false); // the old one, as a spare
+  let called = $state("");
+  const spares = $derived(
+    (office.view?.devices ?? []).filter(
+      (d) => d.name !== device.name && shelved(d) && !d.ports.some((p) => p.cabled?.length || p.plugs?.length),
+    ),
+  );
   const line = $derived(
     [
       `replace ${device.name} by ${says.trim()}`,
       ...taken.filter((p) => map[p.name]?.trim()).map((p) => `${p.name} to ${map[p.name]!.trim()}`),
+      ...(kept ? [`old as ${called.trim() || `${device.name}-spare`}`] : []),
     ].join(", "),
   );
+  // Where it lies is said by its place: shelf, or one of a site.
+  function shelved(d: Device) {
+    return (d.facts?.place ?? "").split("/").some((part) => part.trim().toLowerCase() === "shelf");
+  }
   function look() {
     const was = office.view?.revision ?? 0;
     pending.propose([line], undefined, () => place.go(place.href("orders", { replaced: device.name, since: was })));
@@ -35,6 +47,22 @@
     <span class="by">
       <Input class="field" id="replace-by" bind:value={says} placeholder="switch, 48 ports 1G, by port" />
       <Choose label={`what takes the place of ${device.name}`} ontake={(text) => ((says = text), true)} />
+    </span>
+    {#if spares.length}
+      <span class="by soft">
+        From the shelf:
+        {#each spares as spare (spare.name)}<Button size="xs" onclick={() => (says = spare.name)}>{spare.name}</Button>{/each}
+      </span>
+    {/if}
+    <span class="by">
+      <Checkbox bind:checked={kept}>Keep the old one on the shelf, as</Checkbox>
+      <Input
+        class="field mono"
+        bind:value={called}
+        placeholder={`${device.name}-spare`}
+        disabled={!kept}
+        aria-label={`What the old ${device.name} is called on the shelf`}
+      />
     </span>
     {#if taken.length}
       <p class="soft">
@@ -70,6 +98,7 @@
     display: flex;
     flex-wrap: wrap;
     gap: 6px;
+    align-items: center;
   }
   .by :global(#replace-by) {
     flex: 1;

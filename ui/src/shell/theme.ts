@@ -13,5 +13,8 @@ export const theme: ThemeConfig = {
   select: { base: "inline-block w-auto max-w-full rounded-none align-middle", select: `${field} min-h-[30px] py-[3px] pr-7 pl-2` },
   fileupload: { wrapper: "inline-block w-auto", base: `${field} w-auto cursor-pointer file:px-2.5 file:py-1` },
   table: { div: "overflow-x-visible", table: "text-[length:inherit] text-[color:inherit] dark:text-[color:inherit]" },
-  checkbox: { base: "me-0 rounded-none border-[var(--soft)] bg-[var(--panel)] text-[color:var(--ink)] focus:ring-0" },
+  checkbox: {
+    div: "gap-1.5 font-normal",
+    base: "me-0 rounded-none border-[var(--soft)] bg-[var(--panel)] text-[color:var(--ink)] focus:ring-0",
+  },
 };
