@@ -90,4 +90,18 @@ func TestSites(t *testing.T) {
 	visit(t, ctx, p, fmt.Sprintf("/%d/round", id), ".round li")
 	choose("dale")
 	until(t, ctx, `document.querySelectorAll(".round section h2").length === 1 && document.querySelector(".round section h2").textContent.includes("dale/attic")`)
+	// An order of one site's devices; the others stay as they are.
+	for base, lines := range [][]string{{"rack manage 10 10.1.10.3", "mill manage 20 10.1.20.1", `plug rack.2 "laptop" wants 10 operator`}, {"rack 13: 10", "mill 5: 20"}} {
+		body, err := json.Marshal(map[string]any{"base": base + 1, "commands": []any{map[string]any{"lines": lines}}})
+		require.NoError(t, err)
+		require.Equal(t, 200, eval[int](t, ctx, fmt.Sprintf(`fetch("/api/offices/%d/edits", {method: "POST", headers: {"Content-Type": "application/json"}, body: %q}).then(r => r.status)`, id, body)))
+	}
+	visit(t, ctx, p, fmt.Sprintf("/%d/orders?since=2", id), ".some")
+	_ = eval[any](t, ctx, `document.querySelector(".some").open = true`)
+	choose("mill")
+	until(t, ctx, `document.querySelector(".some summary").textContent.includes("3 of 4 devices stay as they are")`)
+	_ = eval[any](t, ctx, `[...document.querySelectorAll(".start button")].find(b => b.textContent.includes("what changed since")).click()`)
+	until(t, ctx, `document.querySelector(".sum")?.textContent.includes("steps") && [...document.querySelectorAll(".visit h3, .visit h2")].map(h => h.textContent).join().includes("mill")`)
+	require.NotContains(t, eval[string](t, ctx, `[...document.querySelectorAll(".visit h3, .visit h2")].map(h => h.textContent).join()`), "rack harbour")
+	require.Contains(t, eval[string](t, ctx, `document.querySelector(".orders, main").textContent`), "rack stay")
 }

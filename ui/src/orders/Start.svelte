@@ -3,6 +3,8 @@
   import { place } from "../state/place.svelte";
   import { Button, Checkbox, Input } from "flowbite-svelte";
   import type { OrderRequest } from "../api/client";
+  import SitePick from "../shell/SitePick.svelte";
+  import { sites } from "../state/sites.svelte";
 
   let {
     devices,
@@ -18,6 +20,10 @@
   let fresh = $state<string[]>([]);
   let left = $state<string[]>([]); // stay as they are
   let instead = $state<string[]>(query.get("replaced") ? [query.get("replaced")!] : []); // new ones take their place
+  // Where one site is looked at, the devices of the others stay as they are.
+  $effect(() => {
+    left = sites.chosen === "all" ? [] : devices.filter((d) => !sites.has(d));
+  });
   const some = $derived({
     ...(left.length ? { only: devices.filter((d) => !left.includes(d)) } : {}),
     ...(instead.length ? { new: instead } : {}),
@@ -71,6 +77,7 @@
       For an order as found, or as at a revision. A new device comes out of its box, of the same model or another; the old one of that name
       stands beside it until its cables and plugs have moved.
     </p>
+    {#if sites.list.length}<p>Only the devices of <SitePick /></p>{/if}
     <ul>
       {#each devices as d (d)}
         <li>
