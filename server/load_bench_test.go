@@ -13,6 +13,7 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"klammer/core/notation"
+	"klammer/proof"
 	"klammer/store"
 )
 
@@ -90,5 +91,72 @@ func BenchmarkLoad(b *testing.B) {
 				b.ReportMetric(float64(m.Sys>>20), "MB")
 			}
 		})
+	}
+}
+
+// BenchmarkMany is a server with 200 offices of the clinic and a large one of thirty switches: how
+// long until it lists them, what it holds before and after each was looked at once, and how long an
+// edit in one takes while eight people go through all the others. Run once: -benchtime 1x.
+func BenchmarkMany(b *testing.B) {
+	const many = 200
+	own := ownDatabase(b)
+	h := newHouseOn(b, own)
+	clinic, err := os.ReadFile("../demo/clinic.klm")
+	require.NoError(b, err)
+	var ids []int64
+	for i := range many + 1 {
+		text := string(clinic)
+		if i == many {
+			text = proof.Large()
+		}
+		f, err := notation.Read("office", text)
+		require.NoError(b, err)
+		id, err := h.st.Import(b.Context(), f.Office, store.Note{Author: "klammer", Summary: "first"})
+		require.NoError(b, err)
+		ids = append(ids, id)
+	}
+	held := func() float64 {
+		runtime.GC()
+		var m runtime.MemStats
+		runtime.ReadMemStats(&m)
+		return float64(m.HeapAlloc) / (1 << 20)
+	}
+	for b.Loop() {
+		before := held()
+		start := time.Now()
+		fresh := newHouseOn(b, own)
+		robin := fresh.first()
+		status, _, _ := fresh.ask("GET", "/api/offices", nil, robin...)
+		require.Equal(b, 200, status)
+		b.ReportMetric(float64(time.Since(start).Milliseconds()), "ms-start")
+		b.ReportMetric(held()-before, "MB-start")
+		one := fmt.Sprintf("/api/offices/%d", ids[0])
+		edits := func(n int) (took []time.Duration) {
+			_, now, _ := fresh.ask("GET", one, nil, robin...)
+			base := now["revision"].(float64)
+			for i := range n {
+				start := time.Now()
+				member := map[string]any{"vids": []int{130}, "ports": []string{"rack.23"}, "as": []string{"tagged", "none"}[i%2]}
+				status, v, _ := fresh.ask("POST", one+"/edits", map[string]any{"base": base, "commands": []any{map[string]any{"member": member}}}, robin...)
+				require.Equal(b, 200, status, v)
+				took, base = append(took, time.Since(start)), v["revision"].(float64)
+			}
+			slices.Sort(took)
+			return took
+		}
+		alone := edits(100)
+		b.ReportMetric(float64(alone[98].Microseconds())/1000, "ms-p99-alone")
+		var w sync.WaitGroup
+		for p := range 8 {
+			w.Go(func() {
+				for i := p; i < len(ids); i += 8 {
+					fresh.ask("GET", fmt.Sprintf("/api/offices/%d", ids[i]), nil, robin...)
+				}
+			})
+		}
+		beside := edits(100)
+		w.Wait()
+		b.ReportMetric(float64(beside[98].Microseconds())/1000, "ms-p99-beside")
+		b.ReportMetric(held()-before, "MB-all")
 	}
 }
