@@ -98,7 +98,7 @@ type Opens struct {
 // RoleRequest gives somebody a role, or takes it away.
 type RoleRequest struct {
 	Person int64  `json:"person" required:"true" minimum:"1"`
-	Role   string `json:"role" required:"true" enum:"nobody,reader,planner,carrier,keeper"`
+	Role   string `json:"role" required:"true" enum:"nobody,reader,planner,technician,carrier,keeper"`
 }
 
 // InviteRequest asks for an invitation.

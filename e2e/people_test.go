@@ -110,6 +110,26 @@ func TestPeople(t *testing.T) {
 		look(other, "reader"+strings.NewReplacer("/", "-", "?", "-").Replace(view.path))
 	}
 
+	// As a technician he has an order worked out and ticks it off, and edits nothing.
+	visit(t, ctx, p, "/1/people", ".people select")
+	until(t, ctx, `document.querySelector("[aria-label='What Sam may']") !== null`)
+	_ = eval[any](t, ctx, `(() => { const s = document.querySelector("[aria-label='What Sam may']"); s.value = "technician"; s.dispatchEvent(new Event("change", {bubbles: true})); })()`)
+	until(t, ctx, `document.querySelector("[aria-label='What Sam may']").value === "technician"`)
+	until(t, other, `document.getElementById("sign-in-name") !== null`) // a session is of the role that it began with
+	fill(other, "sign-in-name", "sam")
+	fill(other, "sign-in-password", "four-words-no-relation"+kb.Enter)
+	until(t, other, `document.getElementById("sign-in-name") === null && document.querySelector("header .chip") !== null`)
+	visit(t, other, p, "/1/orders", ".start")
+	_ = eval[any](t, other, `document.querySelector(".start input[type=checkbox][value=annex]").click()`)
+	until(t, other, `(() => { const b = [...document.querySelectorAll(".start button")].find(b => b.textContent.includes("Order them in")); return !b.disabled && b.click() === undefined })()`)
+	until(t, other, `document.querySelector(".visit li input[type=checkbox]:enabled")?.click() === undefined && document.querySelector(".visit li input[type=checkbox]") !== null`)
+	until(t, other, `document.body.textContent.includes("1 of ")`)
+	press(t, other, "/")
+	press(t, other, "rack 5: 130")
+	until(t, other, `document.body.textContent.includes("this takes a planner, and you are a technician here")`)
+	require.Equal(t, 1, eval[int](t, other, `Number(document.getElementById("revision").dataset.revision)`))
+	look(other, "technician")
+
 	// The role is taken away: his page is out, and so is whatever he asks for.
 	visit(t, ctx, p, "/1/people", ".people select")
 	until(t, ctx, `document.querySelector("[aria-label='What Sam may']") !== null`)

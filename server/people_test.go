@@ -355,3 +355,31 @@ func TestRekey(t *testing.T) {
 	require.NoError(t, err)
 	require.Zero(t, n, "once")
 }
+
+// TestEveryRole: each role that there is can be given by each door: at an invitation, to who is
+// there, of one office and of all, and by a token.
+func TestEveryRole(t *testing.T) {
+	h := newHouse(t)
+	robin := h.first()
+	person := func(name string) (id float64) {
+		_, v, _ := h.ask("GET", "/api/people", nil, robin...)
+		for _, p := range v["people"].([]any) {
+			if p := p.(map[string]any); p["name"] == name {
+				id = p["id"].(float64)
+			}
+		}
+		return id
+	}
+	for i, role := range people.Roles {
+		name := fmt.Sprintf("Person %d", i)
+		h.invites(robin, h.offices[0], role.String(), name)
+		for _, at := range []string{"/api/people", fmt.Sprintf("/api/offices/%d/people", h.offices[0])} {
+			for _, given := range []string{"nobody", role.String()} {
+				status, v, _ := h.ask("PUT", at, map[string]any{"person": person(name), "role": given}, robin...)
+				require.Equal(t, 200, status, "%s %s: %v", at, given, v)
+			}
+		}
+		status, v, _ := h.ask("POST", fmt.Sprintf("/api/offices/%d/tokens", h.offices[0]), map[string]any{"name": name, "days": 1, "scope": role.String(), "password": good}, robin...)
+		require.Equal(t, 200, status, "token %s: %v", role, v)
+	}
+}

@@ -5935,7 +5935,7 @@ export interface components {
             /** Format: int64 */
             person: number;
             /** @enum {string} */
-            role: "nobody" | "reader" | "planner" | "carrier" | "keeper";
+            role: "nobody" | "reader" | "planner" | "technician" | "carrier" | "keeper";
         };
         ApiRoundEnded: {
             /** Format: date-time */
