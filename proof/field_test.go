@@ -67,7 +67,7 @@ func TestSetIsRead(t *testing.T) {
 				set, err := found.As(span.Compile(&o), map[int]wording.State{0: was})
 				require.NoError(t, err)
 				d = wording.For(span.Compile(set), 0)
-				ctx, stop := context.WithTimeout(t.Context(), 20*time.Second)
+				ctx, stop := context.WithTimeout(t.Context(), 2*time.Minute)
 				defer stop()
 				net, at, err := standin.Start(ctx, set, nil, 0, standin.Options{})
 				require.NoError(t, err)
