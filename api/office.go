@@ -144,6 +144,7 @@ type DeviceView struct {
 	Limits     string            `json:"limits,omitempty" description:"as in notation: vlans 64 rows 16"`
 	Adjacent   bool              `json:"adjacent,omitempty" description:"bundles want adjacent ports"`
 	Console    bool              `json:"console,omitempty" description:"it is set at its console, too, by who stands at it"`
+	Spare      bool              `json:"spare,omitempty" description:"it lies on the shelf, and nothing is plugged into it"`
 	Speaks     []string          `json:"speaks,omitempty" description:"how it is read and set, in notation: snmp at 10.0.0.2 with switches"`
 	Routes     []string          `json:"routes,omitempty" description:"in notation: 10.0.0.0/8 via 10.61.250.2"`
 	Outsides   []OutsideView     `json:"outsides,omitempty"`

@@ -402,7 +402,7 @@ func DeviceOf(net *span.Net, i int) DeviceView {
 	device := net.Office.Devices[i]
 	view := DeviceView{Name: device.Name, Kind: device.Kind, Forwarding: device.Forwarding, Follows: device.Follows, Ports: make([]PortView, len(device.Ports))}
 	view.Wording = device.Wording.String()
-	view.Adjacent, view.Console, view.Facts = device.Adjacent, device.Console, device.Facts.ByWord()
+	view.Adjacent, view.Console, view.Facts, view.Spare = device.Adjacent, device.Console, device.Facts.ByWord(), net.Office.Spare(device)
 	limits := device.Limits
 	for _, name := range office.LimitNames {
 		if most := *limits.Of(name); most > 0 {

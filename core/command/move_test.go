@@ -239,4 +239,18 @@ func TestSpare(t *testing.T) {
 	require.Equal(t, notation.Print(n.Office), strings.Replace(notation.Print(back), "\n  place \"shelf\"", "", 1))
 	_, err := command.Do(n, command.Line{Text: "replace ward-east by switch, 8 ports, old as rack"})
 	require.ErrorContains(t, err, "rack is a device already: give the old ward-east another name")
+	// A device that has the name of a word, and is in use, is no spare.
+	named := do(t, n, "rename device foyer to switch")
+	require.NotNil(t, do(t, named, "replace annex by switch, 12 ports").Office.Device("switch"))
+	_, err = command.Do(named, command.Line{Text: "replace annex by switch"})
+	require.ErrorContains(t, err, "say which ports")
+	for _, odd := range []string{"a.b", "x:", "vlan", "5", "-x"} { // refused, or written so that it is read again
+		r, err := command.Do(n, command.Line{Text: "replace ward-east by switch, 8 ports, old as " + odd})
+		if err != nil {
+			continue
+		}
+		f, err := notation.Read("again", notation.Print(r.Office))
+		require.NoError(t, err, odd)
+		require.NotNil(t, f.Office.Device(odd), odd)
+	}
 }

@@ -59,7 +59,11 @@ func Replace(o *office.Office, name, words string) (*Result, error) {
 		}
 		parts = append(parts, part)
 	}
-	fresh, err := described(o, old, strings.Join(parts, ", "))
+	off := o.Device(strings.Join(parts, ", ")) // of the shelf
+	if off != nil && !o.Spare(off) {
+		off = nil
+	}
+	fresh, err := described(o, old, off, strings.Join(parts, ", "))
 	if err != nil {
 		return nil, err
 	}
@@ -74,9 +78,9 @@ func Replace(o *office.Office, name, words string) (*Result, error) {
 	out.Devices = slices.Clone(o.Devices)
 	out.Devices[slices.Index(o.Devices, old)] = one.to.Seal()
 	one.hangs(&out)
-	if used := strings.Join(parts, ", "); o.Device(used) != nil { // off the shelf
-		out.Devices = slices.DeleteFunc(out.Devices, func(device *office.Device) bool { return device.Name == used })
-		one.note("%s comes off the shelf and is %s from now on", used, name)
+	if off != nil {
+		out.Devices = slices.DeleteFunc(out.Devices, func(device *office.Device) bool { return device == off })
+		one.note("%s comes off the shelf and is %s from now on", off.Name, name)
 	}
 	if spare != "" {
 		if err := one.keep(&out, spare); err != nil {
@@ -97,6 +101,9 @@ func (r *replacing) keep(out *office.Office, name string) error {
 	if o := r.office; o.Device(name) != nil {
 		return fmt.Errorf("%s is a device already: give the old %s another name", name, r.old.Name)
 	}
+	if with, _, err := notation.Line(r.office, fmt.Sprintf("device %s %s\n  ports 1", name, r.old.Kind)); err != nil || with.Device(name) == nil {
+		return fmt.Errorf("%q is no name for a device: one word without a dot, as in old as %s-spare", name, r.old.Name)
+	}
 	old := r.old.Clone()
 	old.Name, old.Follows, old.Manage = name, "", nil
 	old.Addresses, old.Outsides, old.Routes, old.Rules = nil, nil, nil, nil
@@ -112,16 +119,16 @@ func (r *replacing) keep(out *office.Office, name string) error {
 }
 
 // described is the device that words say, under the name of the one whose place it takes: of what
-// kind it is, or which spare.
-func described(o *office.Office, old *office.Device, words string) (*office.Device, error) {
-	name := old.Name + "-new"
-	for k := 2; o.Device(name) != nil; k++ {
-		name = fmt.Sprintf("%s-new-%d", old.Name, k)
-	}
-	if spare := o.Device(words); spare != nil && o.Spare(spare) {
+// kind it is, or the spare.
+func described(o *office.Office, old, spare *office.Device, words string) (*office.Device, error) {
+	if spare != nil {
 		fresh := spare.Clone()
 		fresh.Name = old.Name
 		return fresh, nil
+	}
+	name := old.Name + "-new"
+	for k := 2; o.Device(name) != nil; k++ {
+		name = fmt.Sprintf("%s-new-%d", old.Name, k)
 	}
 	lines, err := Describe(o, name, words)
 	if err != nil {

@@ -4713,6 +4713,8 @@ export interface components {
             sameRules?: boolean;
             /** @description after an edit: ports are only those that became otherwise */
             some?: boolean;
+            /** @description it lies on the shelf, and nothing is plugged into it */
+            spare?: boolean;
             /** @description how it is read and set, in notation: snmp at 10.0.0.2 with switches */
             speaks?: string[];
             /** @description as said; by its kind where it is not */

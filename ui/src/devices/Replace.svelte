@@ -18,11 +18,7 @@
   const taken = $derived(front.filter((p) => p.cabled?.length || p.plugs?.length || p.bundle));
   let kept = $state(false); // the old one, as a spare
   let called = $state("");
-  const spares = $derived(
-    (office.view?.devices ?? []).filter(
-      (d) => d.name !== device.name && shelved(d) && !d.ports.some((p) => p.cabled?.length || p.plugs?.length),
-    ),
-  );
+  const spares = $derived((office.view?.devices ?? []).filter((d) => d.spare && d.name !== device.name));
   const line = $derived(
     [
       `replace ${device.name} by ${says.trim()}`,
@@ -30,10 +26,6 @@
       ...(kept ? [`old as ${called.trim() || `${device.name}-spare`}`] : []),
     ].join(", "),
   );
-  // Where it lies is said by its place: shelf, or one of a site.
-  function shelved(d: Device) {
-    return (d.facts?.place ?? "").split("/").some((part) => part.trim().toLowerCase() === "shelf");
-  }
   function look() {
     const was = office.view?.revision ?? 0;
     pending.propose([line], undefined, () => place.go(place.href("orders", { replaced: device.name, since: was })));

@@ -1,4 +1,5 @@
 <script lang="ts">
+  import { untrack } from "svelte";
   import { may, only } from "../state/may.svelte";
   import { place } from "../state/place.svelte";
   import { Button, Checkbox, Input } from "flowbite-svelte";
@@ -22,7 +23,8 @@
   let instead = $state<string[]>(query.get("replaced") ? [query.get("replaced")!] : []); // new ones take their place
   // Where one site is looked at, the devices of the others stay as they are.
   $effect(() => {
-    left = sites.chosen === "all" ? [] : devices.filter((d) => !sites.has(d));
+    const all = sites.chosen === "all";
+    left = untrack(() => (all ? [] : devices.filter((d) => !sites.has(d)))); // what somebody else edits unticks nothing
   });
   const some = $derived({
     ...(left.length ? { only: devices.filter((d) => !left.includes(d)) } : {}),
