@@ -12,17 +12,17 @@ type Block struct {
 // findBlocks parts the cable graph into its biconnected blocks (Hopcroft and
 // Tarjan, 1973), without recursion, as offices may be long chains.
 func (t *Topology) findBlocks() {
-	n := len(t.Hubs)
+	hubs := len(t.Hubs)
 	t.blockOf = make([]int, len(t.Links))
 	for i := range t.blockOf {
 		t.blockOf[i] = -1
 	}
-	num, low := make([]int, n), make([]int, n)
+	num, low := make([]int, hubs), make([]int, hubs)
 	clock := 0
 	type frame struct{ hub, via, next int }
 	var stack []frame
 	var edges []int
-	for root := range n {
+	for root := range hubs {
 		if num[root] != 0 {
 			continue
 		}
@@ -34,20 +34,20 @@ func (t *Topology) findBlocks() {
 			if one.next < len(t.At[one.hub]) {
 				link := t.At[one.hub][one.next]
 				one.next++
-				l := &t.Links[link]
-				if link == one.via || l.A.Hub == l.B.Hub {
+				cable := &t.Links[link]
+				if link == one.via || cable.A.Hub == cable.B.Hub {
 					continue
 				}
-				w := l.Other(one.hub).Hub
+				far := cable.Other(one.hub).Hub
 				switch {
-				case num[w] == 0:
+				case num[far] == 0:
 					edges = append(edges, link)
 					clock++
-					num[w], low[w] = clock, clock
-					stack = append(stack, frame{w, link, 0})
-				case num[w] < num[one.hub]:
+					num[far], low[far] = clock, clock
+					stack = append(stack, frame{far, link, 0})
+				case num[far] < num[one.hub]:
 					edges = append(edges, link)
-					low[one.hub] = min(low[one.hub], num[w])
+					low[one.hub] = min(low[one.hub], num[far])
 				}
 				continue
 			}
@@ -63,11 +63,11 @@ func (t *Topology) findBlocks() {
 			}
 			block := Block{}
 			for {
-				e := edges[len(edges)-1]
+				edge := edges[len(edges)-1]
 				edges = edges[:len(edges)-1]
-				block.Links = append(block.Links, e)
-				t.blockOf[e] = len(t.Blocks)
-				if e == done.via {
+				block.Links = append(block.Links, edge)
+				t.blockOf[edge] = len(t.Blocks)
+				if edge == done.via {
 					break
 				}
 			}
@@ -93,34 +93,34 @@ type Forest struct {
 // newForest roots each part of the office at its first hub and hangs its blocks (parts that stay
 // joined when any one device is taken away) below it.
 func (t *Topology) newForest() Forest {
-	nh := len(t.Hubs)
-	forest := Forest{make([][]int32, nh), make([]int32, nh), make([]int32, len(t.Blocks)), nil}
-	for b := range t.Blocks {
-		for _, v := range t.Blocks[b].Hubs {
-			forest.BlocksAt[v] = append(forest.BlocksAt[v], int32(b))
+	hubs := len(t.Hubs)
+	forest := Forest{make([][]int32, hubs), make([]int32, hubs), make([]int32, len(t.Blocks)), nil}
+	for block := range t.Blocks {
+		for _, hub := range t.Blocks[block].Hubs {
+			forest.BlocksAt[hub] = append(forest.BlocksAt[hub], int32(block))
 		}
 	}
 	for i := range forest.Up {
 		forest.Up[i] = -2
 	}
-	for r := range nh {
-		if forest.Up[r] != -2 {
+	for root := range hubs {
+		if forest.Up[root] != -2 {
 			continue
 		}
-		forest.Up[r] = -1
+		forest.Up[root] = -1
 		i := len(forest.Order)
-		forest.Order = append(forest.Order, int32(r))
+		forest.Order = append(forest.Order, int32(root))
 		for ; i < len(forest.Order); i++ {
-			h := forest.Order[i]
-			for _, b := range forest.BlocksAt[h] {
-				if b == forest.Up[h] {
+			hub := forest.Order[i]
+			for _, block := range forest.BlocksAt[hub] {
+				if block == forest.Up[hub] {
 					continue
 				}
-				forest.Above[b] = h
-				for _, w := range t.Blocks[b].Hubs {
-					if int32(w) != h {
-						forest.Up[w] = b
-						forest.Order = append(forest.Order, int32(w))
+				forest.Above[block] = hub
+				for _, far := range t.Blocks[block].Hubs {
+					if int32(far) != hub {
+						forest.Up[far] = block
+						forest.Order = append(forest.Order, int32(far))
 					}
 				}
 			}

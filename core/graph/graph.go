@@ -27,9 +27,9 @@ type Link struct {
 	Cables []int // indexes into Office.Cables
 }
 
-// Other is the end that is not at hub h; for a link of a hub with itself, B.
-func (l *Link) Other(h int) End {
-	if l.A.Hub == h {
+// Other is the end that is not at that hub; for a link of a hub with itself, B.
+func (l *Link) Other(hub int) End {
+	if l.A.Hub == hub {
 		return l.B
 	}
 	return l.A
@@ -84,8 +84,8 @@ func (t *Topology) LinksAt(dev, port int) []int { return t.cabled[dev][port] }
 func (t *Topology) HubsOf(dev int) []int {
 	var hubs []int
 	for port := range t.hubOf[dev] {
-		if h := t.HubOf(dev, port); len(hubs) == 0 || !slices.Contains(hubs, h) {
-			hubs = append(hubs, h)
+		if hub := t.HubOf(dev, port); !slices.Contains(hubs, hub) {
+			hubs = append(hubs, hub)
 		}
 	}
 	return hubs
@@ -108,8 +108,8 @@ func (t *Topology) Across(link, dev, port int) []End {
 // Neighbours lists the ends that a port's cables lead to.
 func (t *Topology) Neighbours(dev, port int) []End {
 	var ends []End
-	for _, l := range t.cabled[dev][port] {
-		ends = append(ends, t.Across(l, dev, port)...)
+	for _, link := range t.cabled[dev][port] {
+		ends = append(ends, t.Across(link, dev, port)...)
 	}
 	return ends
 }
@@ -167,8 +167,8 @@ func New(o *office.Office) *Topology {
 func (t *Topology) plugIn(o *office.Office) {
 	t.plugs = make([][]int, len(o.Devices))
 	for i, plug := range o.Plugs {
-		if d, ok := t.devices[plug.Port.Device]; ok {
-			t.plugs[d] = append(t.plugs[d], i)
+		if dev, ok := t.devices[plug.Port.Device]; ok {
+			t.plugs[dev] = append(t.plugs[dev], i)
 		}
 	}
 }
@@ -179,23 +179,23 @@ func (t *Topology) links(o *office.Office) {
 	at := map[[2]End]int{}
 	end := func(one office.PortRef) End {
 		dev := t.devices[one.Device]
-		p := o.Devices[dev].Logical(o.Devices[dev].Port(one.Port))
-		return End{dev, p, t.HubOf(dev, p)}
+		port := o.Devices[dev].Logical(o.Devices[dev].Port(one.Port))
+		return End{dev, port, t.HubOf(dev, port)}
 	}
 	ref := func(one End) office.PortRef {
 		device := o.Devices[one.Dev]
 		return office.PortRef{Device: device.Name, Port: device.Ports[one.Port].Name}
 	}
 	for i, cable := range o.Cables {
-		one, b := end(cable.A), end(cable.B)
-		if ref(b).Compare(ref(one)) < 0 {
-			one, b = b, one
+		one, other := end(cable.A), end(cable.B)
+		if ref(other).Compare(ref(one)) < 0 {
+			one, other = other, one
 		}
-		link, ok := at[[2]End{one, b}]
+		link, ok := at[[2]End{one, other}]
 		if !ok {
 			link = len(t.Links)
-			at[[2]End{one, b}] = link
-			t.Links = append(t.Links, Link{A: one, B: b})
+			at[[2]End{one, other}] = link
+			t.Links = append(t.Links, Link{A: one, B: other})
 		}
 		t.Links[link].Cables = append(t.Links[link].Cables, i)
 	}

@@ -29,20 +29,20 @@ func (t *Topology) Outwards(o *office.Office) []int {
 	})
 	var order []int
 	seen := make([]bool, len(devs))
-	for _, s := range starts {
-		if seen[s] {
+	for _, start := range starts {
+		if seen[start] {
 			continue
 		}
-		seen[s] = true
-		queue := []int{s}
+		seen[start] = true
+		queue := []int{start}
 		for len(queue) > 0 {
-			i := queue[0]
+			dev := queue[0]
 			queue = queue[1:]
-			order = append(order, i)
-			for _, k := range next[i] {
-				if !seen[k] {
-					seen[k] = true
-					queue = append(queue, k)
+			order = append(order, dev)
+			for _, far := range next[dev] {
+				if !seen[far] {
+					seen[far] = true
+					queue = append(queue, far)
 				}
 			}
 		}

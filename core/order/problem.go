@@ -152,62 +152,19 @@ type problem struct {
 	whole  int     // what differed at the start
 }
 
-// newProblem reads the two offices.
+// newProblem reads the two offices, and holds against them what no order could mend: it returns
+// *Impossible with every reason found in one of its two halves. The first half is about what is
+// compared at all (whose laptop, which device is which); only when that is clear are the offices
+// brought to the same devices and each asked whether its own words can say what is planned.
 func newProblem(was, plan *office.Office, renumbered numbers, fresh []string) (*problem, error) {
 	var why []Reason
 	against := func(device, format string, args ...any) {
 		why = append(why, Reason{device, fmt.Sprintf(format, args...)})
 	}
 	one := &problem{numbers: renumbered}
-	for _, side := range []struct {
-		office *office.Office
-		into   *office.Plug
-	}{{was, &one.laptop}, {plan, &one.home}} {
-		i := slices.IndexFunc(side.office.Plugs, func(plug office.Plug) bool { return plug.Operator })
-		if i < 0 && side.office == plan {
-			against("", "As planned, no plug is the operator's, so nobody knows from where devices are set: where will you sit? Say it, as in plug rack.22 \"admin laptop\" wants 190 operator.")
-		}
-		if i < 0 && side.office == was && (len(was.Plugs) > 0 || slices.ContainsFunc(was.Devices, everSet)) { // where nothing is plugged in or set yet, nor is the laptop
-			against("", "As it is, no plug is the operator's, so nobody knows from where devices are set: say where the laptop is, as in plug rack.22 \"admin laptop\" wants 190 operator.")
-		}
-		if i >= 0 {
-			*side.into = side.office.Plugs[i]
-		}
-	}
-	for _, device := range was.Devices {
-		if plan.Device(device.Name) != nil {
-			continue
-		}
-		for _, y := range plan.Devices {
-			if was.Device(y.Name) == nil && !slices.Contains(fresh, y.Name) && !strings.HasPrefix(device.Name, oldName(y.Name)) && renamed(was, plan, device, y) {
-				against(y.Name, "%s is not planned, and %s is planned and not there, with the same front: if they are one device, call it by one name in both; if it is another, say so by another kind or front.", device.Name, y.Name)
-			}
-		}
-	}
-	for _, device := range plan.Devices {
-		x := was.Device(device.Name)
-		if x == nil {
-			continue
-		}
-		if a, b := front(x), front(device); a != b {
-			against(device.Name, "%s has the ports %s as it is and %s as planned: if it is another device, give it another name, or say that a new one takes its place (--new %s).", device.Name, a, b, device.Name)
-		}
-		for at := range device.Ports {
-			if was := x.Port(device.Ports[at].Name); was >= 0 && x.Ports[was].Kind != device.Ports[at].Kind {
-				against(device.Name, "%s %s is not the same kind of port as it is and as planned: give one of the two another name.", device.Name, device.Ports[at].Name)
-			}
-		}
-		if x.Kind != device.Kind {
-			against(device.Name, "%s is a %s as it is and a %s as planned: if another device takes its place, say so (--new %s); if it was written down wrong, put it right in both.", device.Name, x.Kind, device.Kind, device.Name)
-		}
-		if x.Unaware() != device.Unaware() {
-			is, will := "knows no tags", "is to be set by VLANs"
-			if device.Unaware() {
-				is, will = "is set by VLANs", "knows no tags"
-			}
-			against(device.Name, "%s %s as it is, and %s as planned: if another device takes its place, say so (--new %s); if it was written down wrong, put it right in both.", device.Name, is, will, device.Name)
-		}
-	}
+	one.findLaptop(was, plan, against)
+	holdNames(was, plan, fresh, against)
+	holdBuild(was, plan, against)
 	if why != nil {
 		return nil, &Impossible{Reasons: why}
 	}
@@ -220,26 +177,7 @@ func newProblem(was, plan *office.Office, renumbered numbers, fresh []string) (*
 		}
 	}
 	one.align(was, plan)
-	one.goals = make([]wording.State, len(one.plan.net.Office.Devices))
-	one.words = make([]*wording.Device, len(one.goals))
-	for i, device := range one.plan.net.Office.Devices {
-		if one.was.at[i] < 0 && plan.Spare(plan.Devices[one.plan.at[i]]) {
-			continue
-		}
-		one.words[i] = wording.For(one.plan.net, i)
-		if one.words[i] == nil {
-			continue
-		}
-		one.goals[i] = wording.Planned(one.plan.net, i)
-		if same := one.was.net.Office.Devices[i]; one.was.at[i] >= 0 && sameSettings(same, device) {
-			continue
-		}
-		for _, unsayable := range wording.Cannot(one.words[i], one.goals[i]) {
-			near := unsayable.Nearest.Shape()
-			shape := unsayable.Was.Shape()
-			against(device.Name, "%s cannot be set as planned: %s %s is to be %s, and %s. What comes nearest is %s.", device.Name, "port", device.Ports[unsayable.Port].Name, notation.Shape(shape), unsayable.Why, notation.Shape(near))
-		}
-	}
+	one.findGoals(plan, against)
 	if why != nil {
 		return nil, &Impossible{Reasons: why}
 	}
@@ -249,6 +187,101 @@ func newProblem(was, plan *office.Office, renumbered numbers, fresh []string) (*
 	return one, nil
 }
 
+// objector notes a reason why there is no order; device is "" where it is about none in particular.
+type objector func(device, format string, args ...any)
+
+// findLaptop finds the operator's plug in both offices. It must be in the plan; as things are it
+// may be missing only where nothing is plugged in or set yet, as then the laptop is not there
+// either.
+func (p *problem) findLaptop(was, plan *office.Office, against objector) {
+	for _, side := range []struct {
+		office *office.Office
+		into   *office.Plug
+	}{{was, &p.laptop}, {plan, &p.home}} {
+		i := slices.IndexFunc(side.office.Plugs, func(plug office.Plug) bool { return plug.Operator })
+		switch {
+		case i >= 0:
+			*side.into = side.office.Plugs[i]
+		case side.office == plan:
+			against("", "As planned, no plug is the operator's, so nobody knows from where devices are set: where will you sit? Say it, as in plug rack.22 \"admin laptop\" wants 190 operator.")
+		case len(was.Plugs) > 0 || slices.ContainsFunc(was.Devices, everSet):
+			against("", "As it is, no plug is the operator's, so nobody knows from where devices are set: say where the laptop is, as in plug rack.22 \"admin laptop\" wants 190 operator.")
+		}
+	}
+}
+
+// holdNames asks whether a device that goes and one that comes are one under two names: taken for
+// two, the order would have somebody unplug a switch and unpack the same one. Those in fresh are
+// new ones, whatever they look like.
+func holdNames(was, plan *office.Office, fresh []string, against objector) {
+	for _, device := range was.Devices {
+		if plan.Device(device.Name) != nil {
+			continue
+		}
+		for _, other := range plan.Devices {
+			if was.Device(other.Name) == nil && !slices.Contains(fresh, other.Name) && !strings.HasPrefix(device.Name, oldName(other.Name)) && renamed(was, plan, device, other) {
+				against(other.Name, "%s is not planned, and %s is planned and not there, with the same front: if they are one device, call it by one name in both; if it is another, say so by another kind or front.", device.Name, other.Name)
+			}
+		}
+	}
+}
+
+// holdBuild asks whether a device of one name is the same piece of equipment in both: no statement
+// gives one other ports, another kind, or the knowledge of tags.
+func holdBuild(was, plan *office.Office, against objector) {
+	for _, device := range plan.Devices {
+		before := was.Device(device.Name)
+		if before == nil {
+			continue
+		}
+		if a, b := front(before), front(device); a != b {
+			against(device.Name, "%s has the ports %s as it is and %s as planned: if it is another device, give it another name, or say that a new one takes its place (--new %s).", device.Name, a, b, device.Name)
+		}
+		for at := range device.Ports {
+			if was := before.Port(device.Ports[at].Name); was >= 0 && before.Ports[was].Kind != device.Ports[at].Kind {
+				against(device.Name, "%s %s is not the same kind of port as it is and as planned: give one of the two another name.", device.Name, device.Ports[at].Name)
+			}
+		}
+		if before.Kind != device.Kind {
+			against(device.Name, "%s is a %s as it is and a %s as planned: if another device takes its place, say so (--new %s); if it was written down wrong, put it right in both.", device.Name, before.Kind, device.Kind, device.Name)
+		}
+		if before.Unaware() != device.Unaware() {
+			is, will := "knows no tags", "is to be set by VLANs"
+			if device.Unaware() {
+				is, will = "is set by VLANs", "knows no tags"
+			}
+			against(device.Name, "%s %s as it is, and %s as planned: if another device takes its place, say so (--new %s); if it was written down wrong, put it right in both.", device.Name, is, will, device.Name)
+		}
+	}
+}
+
+// findGoals works out in each device's own words what it is to be set to, nil words where it is
+// not set at all (a host, a spare on the shelf). What its words cannot say stands against the
+// order, unless the port is like that already.
+func (p *problem) findGoals(plan *office.Office, against objector) {
+	p.goals = make([]wording.State, len(p.plan.net.Office.Devices))
+	p.words = make([]*wording.Device, len(p.goals))
+	for i, device := range p.plan.net.Office.Devices {
+		if p.was.at[i] < 0 && plan.Spare(plan.Devices[p.plan.at[i]]) {
+			continue
+		}
+		p.words[i] = wording.For(p.plan.net, i)
+		if p.words[i] == nil {
+			continue
+		}
+		p.goals[i] = wording.Planned(p.plan.net, i)
+		if same := p.was.net.Office.Devices[i]; p.was.at[i] >= 0 && sameSettings(same, device) {
+			continue
+		}
+		for _, unsayable := range wording.Cannot(p.words[i], p.goals[i]) {
+			near := unsayable.Nearest.Shape()
+			shape := unsayable.Was.Shape()
+			against(device.Name, "%s cannot be set as planned: port %s is to be %s, and %s. What comes nearest is %s.", device.Name, device.Ports[unsayable.Port].Name, notation.Shape(shape), unsayable.Why, notation.Shape(near))
+		}
+	}
+}
+
+// front is a device's ports as notation, inner ports aside: what one sees of it in a rack.
 func front(device *office.Device) string {
 	at := make([]int, device.Front())
 	for i := range at {
@@ -289,6 +322,7 @@ func renamed(was, plan *office.Office, a, b *office.Device) bool {
 	return true
 }
 
+// sameSettings says whether two devices of the same ports are set alike, port by port.
 func sameSettings(a, b *office.Device) bool {
 	if len(a.Ports) != len(b.Ports) {
 		return false
