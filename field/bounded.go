@@ -138,6 +138,7 @@ func (b *bounded) Close() error {
 	return b.Device.Close()
 }
 
+// Read reads with a limit of time and of bytes, and takes out of what came whatever cannot be true.
 func (b *bounded) Read(ctx context.Context) (reading *Reading, err error) {
 	err = b.line.during(ctx, func(ctx context.Context) (err error) {
 		if reading, err = b.Device.Read(ctx); err == nil {

@@ -30,6 +30,8 @@ type Unforetold struct {
 	Why     error    // it refused the step half way, and what it had done could not be taken back; nil: it took all
 }
 
+// Error tells what is not as the order said, and when: before the step nothing was touched, after
+// it all was set, and with Why half of it was.
 func (e *Unforetold) Error() string {
 	when := "before the step"
 	if e.Why != nil {
@@ -85,6 +87,9 @@ func (c *Carrier) Step(ctx context.Context, before, after *office.Office, device
 	return mishap.Try(func() error { return c.step(ctx, before, after, device, kind) })
 }
 
+// step does one step of an order on a real device: it is read and held against what the order says
+// of it before anything is set, and read again afterwards. What cannot be done over the protocol is
+// *ByHand, what is not as foretold *Unforetold; in both cases nothing is set.
 func (c *Carrier) step(ctx context.Context, before, after *office.Office, device string, kind order.Kind) error {
 	one := before.Device(device)
 	switch kind {
@@ -247,6 +252,8 @@ func (c *Carrier) Back(ctx context.Context, before *office.Office, device string
 	return mishap.Try(func() error { return c.back(ctx, before, device) })
 }
 
+// back sets a device to what it was before a step, whatever it is set to now. What the protocol
+// cannot set stays.
 func (c *Carrier) back(ctx context.Context, before *office.Office, device string) error {
 	one := before.Device(device)
 	if one == nil {

@@ -126,6 +126,7 @@ var authProtocols = map[string]gosnmp.SnmpV3AuthProtocol{
 
 var privProtocols = map[string]gosnmp.SnmpV3PrivProtocol{"AES": gosnmp.AES, "AES-192": gosnmp.AES192, "AES-256": gosnmp.AES256}
 
+// names is the names there are, for the mistake that asks for one.
 func names[T any](m map[string]T) string {
 	var out []string
 	for key := range m {

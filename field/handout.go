@@ -307,6 +307,8 @@ func keaAsks(socket func(name string) (net.Conn, error), name, command string, a
 	return answer.Arguments, nil
 }
 
+// keaConfig reads the file of a DHCP server for its pools and the gateway that each tells (option
+// 3, RFC 2132); an option of a subnet goes before one of all.
 func (x *Router) keaConfig(server *handServer, text []byte) error {
 	if err := believable(text); err != nil {
 		return &Refused{"kea-dhcp4", err.Error()}

@@ -31,6 +31,8 @@ type ovsdb struct {
 	named  bool     // it is the bridge that is called so, and no other
 }
 
+// dialOVSDB opens the line to an OVSDB server (RFC 7047): unix:PATH, tcp:HOST:PORT or
+// ssl:HOST:PORT.
 func dialOVSDB(ctx context.Context, address, device string, cred *Credentials) (*ovsdb, error) {
 	network, where, ok := strings.Cut(address, ":")
 	if !ok || network != "unix" && network != "tcp" && network != "ssl" {
@@ -300,6 +302,8 @@ func (s *ovsdb) acted(ctx context.Context, row dbRow) error {
 	return err
 }
 
+// first is the first number of a set, 0 of none: how OVSDB writes a column that may be empty (RFC
+// 7047, 5.1).
 func first(message json.RawMessage) int {
 	if all := ints(message); len(all) > 0 {
 		return all[0]
@@ -326,6 +330,7 @@ type message struct {
 	Update json.RawMessage `json:"-"`
 }
 
+// send writes one JSON-RPC message, within the deadline of who asks or ten seconds.
 func (s *ovsdb) send(ctx context.Context, m any) error {
 	deadline, ok := ctx.Deadline()
 	if !ok {
@@ -435,6 +440,7 @@ func word(message json.RawMessage) string {
 	return text
 }
 
+// ints is the numbers of a column, one or a set of them; what is no number is left out.
 func ints(message json.RawMessage) []int {
 	var out []int
 	for _, other := range set(message) {
@@ -446,6 +452,7 @@ func ints(message json.RawMessage) []int {
 	return out
 }
 
+// uuids is the references of a column to rows, ["uuid", …], one or a set of them.
 func uuids(message json.RawMessage) []string {
 	var out []string
 	for _, other := range set(message) {

@@ -45,6 +45,8 @@ func (c *Carrier) Rehearse(ctx context.Context, step Rehearsal) (writes []string
 	return writes, err
 }
 
+// rehearse tells what a step would send to the device and sends nothing that sets anything. It asks
+// the same of the device as the step itself would; what differs is told the same way.
 func (c *Carrier) rehearse(ctx context.Context, step Rehearsal) ([]string, error) {
 	begun, before, after, device, kind := step.Begun, step.Before, step.After, step.Device, step.Kind
 	one := before.Device(device)

@@ -397,6 +397,7 @@ func (x *Router) routes(device *office.Device, is routerMap, out *found.Routing,
 	}
 }
 
+// rank is the place of a route among the planned ones; those not planned come behind.
 func rank(planned []office.Route, route office.Route) int {
 	if k := slices.Index(planned, route); k >= 0 {
 		return k

@@ -186,6 +186,8 @@ func (x *Router) carrier(reading *Reading, rerouting Rerouting, address office.A
 	return ""
 }
 
+// routeLine is a line for ip -batch that adds or takes away a route. A route over a line whose next
+// hop the provider tells is by hand: nobody knows it here.
 func routeLine(do string, route office.Route, device *office.Device) (string, error) {
 	via := route.Via
 	if route.Line != "" {

@@ -238,6 +238,7 @@ func below(oid, column string) ([]int, bool) {
 	return out, true
 }
 
+// number is the value of an integer type (RFC 2578, 7.1), 0 of anything else.
 func number(pdu gosnmp.SnmpPDU) int {
 	switch pdu.Type {
 	case gosnmp.Integer, gosnmp.Gauge32, gosnmp.Counter32, gosnmp.Counter64, gosnmp.Uinteger32, gosnmp.TimeTicks:

@@ -95,6 +95,8 @@ type changing struct {
 	touched  office.Set // VLANs of which ports come or go
 }
 
+// base is a port's number in the bridge (dot1dBasePort), 0 where the device has no such port; it is
+// not the interface's index (RFC 4188).
 func (c *changing) base(p int) int {
 	if c.match[p] < 0 {
 		return 0

@@ -124,6 +124,8 @@ func dialSSH(ctx context.Context, at, device string, cred *Credentials) (*host, 
 
 var errSilent = errors.New("nothing answers")
 
+// greetSSH dials and shakes hands, with a deadline of its own: a server that takes the connection
+// and says nothing must not hold up the round. errSilent where nobody takes it.
 func greetSSH(ctx context.Context, where string, config *ssh.ClientConfig) (*host, error) {
 	dial := net.Dialer{Timeout: config.Timeout}
 	conn, err := dial.DialContext(ctx, "tcp", where)

@@ -53,6 +53,12 @@ var (
 // Describe turns a device said in words into statements: "switch, 24 ports 1G
 // and 2 10G, by VLAN, follows desks, managed in 190". What it does not know it
 // names, with what it does.
+//
+//	> add attic switch, 8 ports, by port, follows floor, managed in 190
+//	device attic switch follows floor
+//	  ports 1-8
+//	  wording by-port
+//	  manage 190
 func Describe(o *office.Office, name, words string) ([]string, error) {
 	if !plain(name) {
 		return nil, fmt.Errorf(
@@ -167,6 +173,7 @@ func apart(parts []string) (out []string) {
 	return out
 }
 
+// kindList is the kinds of device, for the mistake that names them.
 func kindList() []string {
 	var out []string
 	for _, kind := range office.Kinds {

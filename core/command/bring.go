@@ -30,6 +30,10 @@ type Answer struct {
 //
 // What it would take away is remarked on: towards a device that knows no tags a
 // cable gives a single VLAN, and what it gave before is cut off there.
+//
+//	> bring 160 to floor.2
+//	floor 2: 160 [140]
+//	# Departs from its port plan: floor.2
 func Bring(net *span.Net, vid office.VID, to office.PortRef, as office.Membership) (*Answer, error) {
 	if _, err := office.VIDOf(int(vid)); err != nil {
 		return nil, err
@@ -152,6 +156,10 @@ func talking(net *span.Net, part *span.Span, vid office.VID) (best map[int]bool)
 // Withdraw takes vid off a port, and off every cable that needed it before and no
 // longer does. Ports that carry all VLANs, or what is needed, go on saying so:
 // what is written out beside it goes.
+//
+//	> withdraw 160 from floor.5
+//	-floor 5
+//	# tablet at floor.5 still wants 160 guests
 func Withdraw(net *span.Net, vid office.VID, from office.PortRef) (*Answer, error) {
 	way, err := begin(net, from)
 	if err != nil {
@@ -215,6 +223,7 @@ type way struct {
 	out       Answer
 }
 
+// begin starts a way at a port; a member of a bundle stands for the bundle.
 func begin(net *span.Net, ref office.PortRef) (*way, error) {
 	one := &way{net: net, draft: office.NewDraft(net.Office)}
 	device, err := one.draft.FindDevice(ref.Device)
@@ -330,6 +339,7 @@ func (w *way) answer(vid office.VID) (*Answer, error) {
 	return &answer, nil
 }
 
+// has says whether any port of a device is in a VLAN.
 func has(net *span.Net, dev int, vid office.VID) bool {
 	for _, compiled := range net.Tables[dev].Ports {
 		if compiled.Has(vid) {
@@ -339,6 +349,7 @@ func has(net *span.Net, dev int, vid office.VID) bool {
 	return false
 }
 
+// doBring reads: bring VLAN [to] PORTS [untagged|tagged].
 func doBring(net *span.Net, args *args) (*Result, error) {
 	vid, to := args.vlan(), args.ports("tagged")
 	as := office.Untagged
@@ -351,6 +362,7 @@ func doBring(net *span.Net, args *args) (*Result, error) {
 	return each(net, to, func(other *span.Net, ref office.PortRef) (*Answer, error) { return Bring(other, vid, ref, as) })
 }
 
+// doWithdraw reads: withdraw VLAN from PORTS.
 func doWithdraw(net *span.Net, args *args) (*Result, error) {
 	vid, from := args.vlan(), args.ports("")
 	if !args.done() {

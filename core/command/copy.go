@@ -8,6 +8,7 @@ import (
 	"klammer/core/span"
 )
 
+// doCopy reads: copy DEVICE [as] NAME.
 func doCopy(net *span.Net, args *args) (*Result, error) {
 	old := args.next()
 	args.accept("as")
@@ -24,6 +25,15 @@ func doCopy(net *span.Net, args *args) (*Result, error) {
 
 // Copy starts a device as another is: its front, bundles, inner ports, shapes,
 // wording, limits, model. Cables, plugs, what is noted, addresses, routes and rules stay with the first.
+//
+//	> copy floor as attic
+//	device attic switch follows floor
+//	  ports 1-8 1G
+//	  wording by-vlan pvid-follows leaves-last
+//	  manage 190
+//	  5: 160
+//	  6-7: -
+//	# addresses stay with floor
 func Copy(o *office.Office, old, name string) (*Result, error) {
 	draft := office.NewDraft(o)
 	device, err := draft.FindDevice(old)

@@ -16,6 +16,11 @@ import (
 // read works out what is typed on the line: a verb, or statements in notation.
 // A semicolon parts statements; after a device or a plan, what is no statement
 // of its own belongs to it. The error is a [*notation.Mistakes].
+//
+//	> vlan 170 cameras; floor 6: 170; cable core.6 floor.7
+//	vlan 170 cameras
+//	floor 6: 170
+//	cable core.6 floor.7
 func read(net *span.Net, text string, work *notation.Work) (*Result, error) {
 	parts := split(text)
 	if len(parts) == 1 {
@@ -109,6 +114,10 @@ func isVerb(net *span.Net, ws []token) bool {
 }
 
 // verb does one statement that begins with a verb of the line; not ok where it begins with none.
+//
+//	> bring 160 to floor.2; vlan 170 cameras
+//	! column 1: bring shows first what it would change: write it without other statements
+//	    beside it
 func verb(net *span.Net, part part) (*Result, error, bool) {
 	ws := words(part.text)
 	if len(ws) == 0 || !isVerb(net, ws) {

@@ -38,6 +38,10 @@ func doMove(net *span.Net, args *args) (*Result, error) {
 // Move puts what hangs at ports to others, one by one: cables and plugs, the shape with its
 // reason, what is noted of the port, addresses and lines to the outside that are on it. The
 // others are free, or go elsewhere themselves.
+//
+//	> move core.1-2 to core.6-7
+//	! column 6: core.7 has a cable to floor.8 already: move that first, or exchange the two
+//	    with swap
 func Move(o *office.Office, from, to []office.PortRef) (*Result, error) {
 	if len(from) != len(to) {
 		return nil, fmt.Errorf("name as many ports to go to as to come from: they are %d and %d", len(to), len(from))
@@ -202,6 +206,10 @@ func hangs(o *office.Office, ref office.PortRef) string {
 
 // MovePlug plugs somebody in elsewhere; at is where he is, where several have the name.
 // What the ports are set to stays; the notes say where that does not fit.
+//
+//	> move plug tablet to core.4
+//	-plug floor.5 "tablet"
+//	plug core.4 "tablet" wants 160
 func MovePlug(o *office.Office, name string, at []office.PortRef, to office.PortRef) (*Result, error) {
 	var found []office.Plug
 	var names, places []string
@@ -247,6 +255,10 @@ func MovePlug(o *office.Office, name string, at []office.PortRef, to office.Port
 	return result, nil
 }
 
+// doSwap reads: swap PORTS PORTS, as many in the one as in the other.
+//
+//	> swap core.1-2 core.6
+//	! column 6: name as many ports on both sides: they are 2 and 1
 func doSwap(net *span.Net, args *args) (*Result, error) {
 	first, second := args.list(), args.list()
 	if !args.done() {
@@ -257,6 +269,10 @@ func doSwap(net *span.Net, args *args) (*Result, error) {
 
 // Swap exchanges what is plugged into ports: cables and plugs, with the wall socket that
 // they lead to. What the ports are set to stays.
+//
+//	> swap core.1 core.2
+//	-plug core.1 "reception pc"
+//	plug core.2 "reception pc" wants 110 at 10.61.110.20
 func Swap(o *office.Office, first, second []office.PortRef) (*Result, error) {
 	if len(first) != len(second) {
 		return nil, fmt.Errorf("name as many ports on both sides: they are %d and %d", len(first), len(second))

@@ -9,6 +9,7 @@ import (
 	"klammer/core/span"
 )
 
+// doPlan reads: plan NAME from DEVICE.
 func doPlan(net *span.Net, args *args) (*Result, error) {
 	name, from := args.next(), args.next()
 	if !args.done() {
@@ -25,6 +26,22 @@ func doPlan(net *span.Net, args *args) (*Result, error) {
 // follows it from then on. Ports that nothing is set on are left out; a port
 // that alone ends the front with a shape of its own becomes "last", so that the
 // plan serves fronts of other lengths.
+//
+//	> plan hall from core
+//	plan hall
+//	  1-3: use desk
+//	  4: 160
+//	  5: 190
+//	  6: -
+//	  7: use uplink
+//	  last: 190 [needed]
+//	# device core switch follows hall
+//	-core 1-3: use desk
+//	-core 4: 160
+//	-core 5: 190
+//	-core 6: -
+//	-core 7: use uplink
+//	-core 8: 190 [needed]
 func PlanFrom(net *span.Net, name, device string) (*Result, error) {
 	o := net.Office
 	draft := office.NewDraft(o)
@@ -82,6 +99,7 @@ func PlanFrom(net *span.Net, name, device string) (*Result, error) {
 	return &Result{Office: next, Edit: edit}, nil
 }
 
+// doFollow reads: follow DEVICE PLAN.
 func doFollow(net *span.Net, args *args) (*Result, error) {
 	dev, plan := args.next(), args.next()
 	if !args.done() {
@@ -92,6 +110,12 @@ func doFollow(net *span.Net, args *args) (*Result, error) {
 
 // Follow lets a device follow a port plan and give up what is set on the ports
 // that the plan covers. Exceptions that say their reason stay.
+//
+//	> follow core floor
+//	# device core switch follows floor
+//	-core 1-3: use desk
+//	-core 4: 160
+//	-core 8: 190 [needed]
 func Follow(o *office.Office, device, plan string) (*Result, error) {
 	draft := office.NewDraft(o)
 	if _, err := draft.FindDevice(device); err != nil {

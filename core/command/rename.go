@@ -29,6 +29,9 @@ func doRename(net *span.Net, args *args) (*Result, error) {
 
 // Rename gives a device, a VLAN, a use or a port plan another name, wherever it
 // is named. kind is "device", "vlan", "use" or "plan".
+//
+//	> rename vlan guests to visitors
+//	vlan 160 visitors net 10.61.160.0/24
 func Rename(o *office.Office, kind, old, name string) (*Result, error) {
 	if old == name {
 		return nil, fmt.Errorf("it is named %s already", name)
@@ -105,6 +108,8 @@ func become(o, to *office.Office) (*Result, error) {
 	return &Result{Office: next, Edit: edit}, nil
 }
 
+// plain says whether a text is a word of the notation that needs no quotes: letters, digits, and
+// inside of it - and _.
 func plain(text string) bool {
 	for i, c := range text {
 		letter := c >= 'a' && c <= 'z' || c >= 'A' && c <= 'Z' || c >= '0' && c <= '9'

@@ -34,6 +34,17 @@ func doRenumber(net *span.Net, args *args) (*Result, error) {
 // show the old VID show the new one, and the addresses in them move along; the
 // notes say each. Where a subnet would leave the range of addresses that it is
 // in (10.0.0.0/8 and the like), it is asked for anyway.
+//
+//	> renumber 160 to 165 with subnets
+//	-plug floor.5 "tablet"
+//	-vlan 160
+//	vlan 165 guests net 10.61.165.0/24
+//	-gate address 160 10.61.160.1/24 on lan1 zone guests handout 10.61.160.20-10.61.160.250
+//	gate address 165 10.61.165.1/24 on lan1 zone guests handout 10.61.165.20-10.61.165.250
+//	core 4: 165
+//	floor 5: 165
+//	plug floor.5 "tablet" wants 165
+//	# subnet 10.61.160.0/24 becomes 10.61.165.0/24
 func Renumber(net *span.Net, from, to office.VID, subnets, anyway bool) (*Result, error) {
 	o := net.Office
 	var notes []string

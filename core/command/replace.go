@@ -19,6 +19,9 @@ var said = regexp.MustCompile(`^(\S+) (?:to|as|->) (\S+)$`)
 // spared is the part that says what the old device is called, which is kept as a spare: old as rack-2.
 var spared = regexp.MustCompile(`^old as (\S+)$`)
 
+// doReplace reads: replace DEVICE by WORDS. What follows "by" is either the name of a spare or a
+// device as one describes it ("switch 24 ports 1-24 gigabit, old as rack-2"), so it is read there
+// and not word by word here.
 func doReplace(net *span.Net, args *args) (*Result, error) {
 	old := args.next()
 	rest := strings.TrimLeft(args.text[min(len(args.text), old.at+len(old.text)):], " :")
@@ -38,6 +41,11 @@ func doReplace(net *span.Net, args *args) (*Result, error) {
 // number. What hangs at a port and what it is set to goes over with it, bundles, inner
 // ports, addresses, lines, routes, rules and management too. The notes say how ports go and
 // what finds no place.
+//
+//	> replace floor by switch, 8 ports 1G, by group
+//	floor forwarding grouped
+//	floor wording by-group
+//	# ports that keep their names: 1-8
 func Replace(o *office.Office, name, words string) (*Result, error) {
 	old, err := office.NewDraft(o).FindDevice(name)
 	if err != nil {
@@ -339,6 +347,8 @@ func (r *replacing) bundles() {
 	}
 }
 
+// inner gives the new device the inner ports of the old one (SSIDs, bridges of hosts), which no
+// front shows. One that the new one cannot have is noted as lost.
 func (r *replacing) inner() {
 	for i := range r.old.Ports {
 		port := &r.old.Ports[i]

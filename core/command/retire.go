@@ -8,6 +8,7 @@ import (
 	"klammer/core/span"
 )
 
+// doRetire reads: retire VLAN.
 func doRetire(net *span.Net, args *args) (*Result, error) {
 	vid := args.vlan()
 	if !args.done() {
@@ -19,6 +20,18 @@ func doRetire(net *span.Net, args *args) (*Result, error) {
 // Retire takes a VLAN off every port, out of uses, plans, rules and wishes, its addresses away
 // and itself out of the register. Plugs that want it stay where they are, as
 // the things do. It is refused while a device is managed in it.
+//
+//	> retire 160
+//	core 4: -
+//	floor 5: -
+//	-gate rule 1
+//	gate rule 1 allow zone staff to outside
+//	-gate address 160 10.61.160.1/24 on lan1 zone guests handout 10.61.160.20-10.61.160.250
+//	-vlan 160
+//	# the address 10.61.160.1/24 of gate
+//	# untagged on core 4
+//	# untagged on floor 5
+//	# tablet, plugged into floor.5, wants it
 func Retire(net *span.Net, vid office.VID) (*Result, error) {
 	o := net.Office
 	if o.VLAN(vid) == nil && !sits(net, vid) {

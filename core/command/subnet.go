@@ -54,6 +54,18 @@ func showing(o *office.Office, prefix netip.Prefix, from, to office.VID) (netip.
 
 // ShowsNumber says whether a subnet of a VLAN shows its number, so that renumbering it
 // with its subnets would move one along.
+//
+//	> renumber 110 to 300 with subnets
+//	-plug core.1 "reception pc"
+//	-plug floor.1 "desk pc"
+//	-vlan 110
+//	vlan 300 reception net 10.61.110.0/24
+//	use desk 300 [140]
+//	-gate address 110 10.61.110.1/24 on lan1 zone staff handout 10.61.110.50-10.61.110.220
+//	gate address 300 10.61.110.1/24 on lan1 zone staff handout 10.61.110.50-10.61.110.220
+//	plug core.1 "reception pc" wants 300 at 10.61.110.20
+//	plug floor.1 "desk pc" wants 300
+//	# subnet 10.61.110.0/24 stays: 300 cannot stand in it
 func ShowsNumber(o *office.Office, vlan *office.VLAN) bool {
 	return slices.ContainsFunc(vlan.Nets, func(prefix netip.Prefix) bool {
 		_, ok := showing(o, prefix, vlan.VID, vlan.VID)

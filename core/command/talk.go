@@ -15,6 +15,10 @@ import (
 
 // May lets somebody talk to somebody, or forbids it: where rules must stand for
 // that is worked out.
+//
+//	> allow guests to 10.61.110.20 printing
+//	gate rule 3 allow vlan 160 to 10.61.110.20 printing
+//	# a new rule of gate, after all others
 func May(net *span.Net, wish *office.Wish) (*Result, error) {
 	lines, err := talk.Place(net, wish)
 	if err != nil {
@@ -73,6 +77,7 @@ func doMay(net *span.Net, text string) (*Result, error) {
 	return result, nil
 }
 
+// doTalks reads: talks VLAN like VLAN.
 func doTalks(net *span.Net, args *args) (*Result, error) {
 	vid := args.vlan()
 	if !args.accept("like") {
@@ -87,6 +92,11 @@ func doTalks(net *span.Net, args *args) (*Result, error) {
 
 // TalksLike gives a VLAN the rules of another: it is named wherever the other is,
 // and nowhere else, and is in the same zones.
+//
+//	> talks 160 like 190
+//	-gate rule 1
+//	gate rule 1 allow zone staff to outside
+//	gate address 160 10.61.160.1/24 on lan1 zone devices handout 10.61.160.20-10.61.160.250
 func TalksLike(o *office.Office, vid, like office.VID) (*Result, error) {
 	if vid == like {
 		return nil, fmt.Errorf("VLAN %d talks like itself", vid)

@@ -45,6 +45,7 @@ type token struct {
 	at   int
 }
 
+// words parts a line at blanks, each with its place in bytes, so that a mistake points at it.
 func words(text string) []token {
 	var out []token
 	at := 0
@@ -104,6 +105,7 @@ func (a *args) done() bool {
 	return a.bad == nil
 }
 
+// vlan reads a VLAN by number or name; the first mistake of a line stays the only one.
 func (a *args) vlan() office.VID {
 	token := a.next()
 	if a.bad != nil {
@@ -125,6 +127,7 @@ func (a *args) ports(but string) []office.PortRef {
 	return out
 }
 
+// port reads one port, DEVICE.PORT.
 func (a *args) port() office.PortRef {
 	token := a.ref()
 	if a.bad != nil {

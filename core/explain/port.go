@@ -146,6 +146,8 @@ func leaving(net *span.Net, device *office.Device, compiled *bridge.Port) string
 	return strings.Join(names, " and ") + " leaves here untagged."
 }
 
+// brackets is VLANs as they are on the wire of a port: tags in brackets, and one that leaves under
+// another number with its own behind.
 func brackets(compiled *bridge.Port, vs []office.VID) string {
 	var s []string
 	for _, vid := range vs {

@@ -116,6 +116,7 @@ func brackets(vs []office.VID) string {
 	return text + "]"
 }
 
+// verb puts a verb behind VLANs: one ends, two end.
 func verb(vs []office.VID, one, many string) string {
 	if len(vs) == 1 {
 		return one
@@ -133,6 +134,7 @@ func (c *check) shutEnds(link int) (ends []graph.End) {
 	return ends
 }
 
+// sayShut words the finding of VLANs that end at a cable because one end of it is shut, or both.
 func (c *check) sayShut(finding *Finding, link *graph.Link, shut []graph.End) {
 	where := portName(c.net.Ref(shut[0])) + " is shut"
 	if len(shut) == 2 {
@@ -205,6 +207,8 @@ func (c *check) sayLacks(finding *Finding, at int) {
 	}
 }
 
+// sayOneWay words the finding of VLANs that pass a cable in one direction only: from A to B if
+// fromA.
 func (c *check) sayOneWay(finding *Finding, link *graph.Link, fromA bool) {
 	ref, other := c.net.Ref(link.A), c.net.Ref(link.B)
 	if !fromA {

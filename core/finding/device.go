@@ -187,6 +187,7 @@ func (c *check) bundles(i int) {
 	}
 }
 
+// memberRefs is a bundle's member ports.
 func memberRefs(device *office.Device, port *office.Port) []office.PortRef {
 	var refs []office.PortRef
 	for _, at := range port.Members {

@@ -57,6 +57,8 @@ type Finding struct {
 	Wish    string // the wish that it is about, in notation; "" for none
 }
 
+// about is the id of a finding: its code and what it is about. It must not change while the fault
+// is the same, as people tick findings off by it and mends are asked for by it.
 func about(code Code, what ...any) string {
 	var text strings.Builder
 	text.WriteString(string(code))
@@ -240,6 +242,8 @@ func manageMoved(was, is *office.Office, devices []int) bool {
 	return slices.ContainsFunc(devices, func(i int) bool { return was.Devices[i].Manage != is.Devices[i].Manage })
 }
 
+// addressesChanged says whether any of these devices has other addresses or another management than
+// before; only then are findings about subnets worked out anew.
 func addressesChanged(was, is *office.Office, devices []int) bool {
 	return slices.ContainsFunc(devices, func(i int) bool {
 		device, other := was.Devices[i], is.Devices[i]

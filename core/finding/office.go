@@ -32,6 +32,7 @@ type given struct {
 	a   office.Address
 }
 
+// addresses is every address of the office with the device that it was given to.
 func (c *check) addresses() (all []given) {
 	for _, device := range c.net.Office.Devices {
 		for _, address := range device.Addresses {
@@ -218,6 +219,7 @@ func (c *check) gatewayTwice(all []given) {
 	}
 }
 
+// vids is one VLAN or two, ascending, as a finding lists them.
 func vids(a, b office.VID) []office.VID {
 	if a == b {
 		return []office.VID{a}

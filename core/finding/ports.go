@@ -120,6 +120,7 @@ func settings(device *office.Device, all []portFault, k int) (lines []string) {
 	return lines
 }
 
+// shapes is pointers to shapes, for a mend that offers several.
 func shapes(ss ...office.Shape) (out []*office.Shape) {
 	for i := range ss {
 		out = append(out, &ss[i])

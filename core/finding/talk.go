@@ -198,6 +198,7 @@ func (c *check) troubles() {
 	}
 }
 
+// devicesOf is the devices that a verdict's way leads over, there and back, each once.
 func devicesOf(over string) (all []string) {
 	for _, part := range strings.Split(strings.ReplaceAll(over, " and back over ", ", "), ", ") {
 		if part != "no device" && !slices.Contains(all, part) {
@@ -207,6 +208,7 @@ func devicesOf(over string) (all []string) {
 	return all
 }
 
+// pairVLANs is the VLANs of pairs, each once, ascending; 0, the outside, is none.
 func pairVLANs(pairs [][2]office.VID) (all []office.VID) {
 	for _, p := range pairs {
 		for _, vid := range p {
@@ -310,6 +312,7 @@ func nth(rules []office.Rule, at int) (n int) {
 	return n
 }
 
+// instead is the sides of a rule with a VLAN in the place of the outside.
 func instead(sides []office.Side, vid office.VID) []office.Side {
 	out := slices.Clone(sides)
 	for i := range out {

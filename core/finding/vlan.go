@@ -262,6 +262,8 @@ func (c *check) open(ring []int) (ways [][]string) {
 	return ways
 }
 
+// lowest is the smallest VID among the labels of a part, by which parts without a gateway are put
+// in order.
 func lowest(part *span.Span) office.VID {
 	low := office.VID(4095)
 	for _, node := range part.Nodes {

@@ -249,6 +249,8 @@ func Mended(device *office.Device, gaps []Gap) []office.Rule {
 	return append(out, device.Rules...)
 }
 
+// side is one side of a rule that would fill a gap: all of the outside, a VLAN, or a subnet where
+// the gap is only some of the VLAN's addresses.
 func (g *Gap) side(vid office.VID, place Place) []office.Side {
 	switch {
 	case place.Whole && vid == 0:

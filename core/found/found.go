@@ -35,6 +35,7 @@ type Trouble struct {
 	Text        string
 }
 
+// String is a trouble with its place, as it is told under the pasted text.
 func (t Trouble) String() string {
 	if t.Column == 0 {
 		return fmt.Sprintf("row %d: %s", t.Row, t.Text)
@@ -94,6 +95,8 @@ func Text(o *office.Office, device *office.Device, base wording.State, text stri
 	return Rows(device, base, rows)
 }
 
+// firstLine is the first line that says something: neither blank nor a comment. What kind of text
+// was pasted is told by it.
 func firstLine(text string) string {
 	for line := range strings.SplitSeq(text, "\n") {
 		if line = strings.TrimSpace(line); line != "" && line[0] != '#' {
@@ -219,6 +222,8 @@ func cells(text string) ([][]string, error) {
 	return rows, nil
 }
 
+// separated reads separated values (RFC 4180, any separator), rows of any length; what cannot be
+// read is said with its row and column.
 func separated(text string, comma rune) ([][]string, error) {
 	reader := csv.NewReader(strings.NewReader(text))
 	reader.Comma, reader.FieldsPerRecord, reader.TrimLeadingSpace = comma, -1, comma != '\t'

@@ -97,6 +97,8 @@ func empty(text string) bool {
 	return text == "" || text == "-" || text == "–" || strings.EqualFold(text, "none")
 }
 
+// ports reads a cell that lists ports of the device; a bundle's members stand for the bundle, which
+// is what has VLANs. An empty cell is none.
 func (t *table) ports(row int, what, text string) []int {
 	if empty(text) {
 		return nil
@@ -125,6 +127,7 @@ func portList(device *office.Device, text string) ([]int, error) {
 	return notation.PortList(device, strings.Join(strings.Fields(text), ""))
 }
 
+// vids reads a cell that lists VLANs: 10,20-22. An empty cell is none.
 func (t *table) vids(row int, what, text string) (set office.Set) {
 	if empty(text) {
 		return set

@@ -233,6 +233,8 @@ func Same(p, o *office.Office) bool {
 	return true
 }
 
+// sameStructure says whether two devices are alike to the graph: name, way of forwarding, ports,
+// bundles. How ports are set does not matter to it.
 func sameStructure(a, b *office.Device) bool {
 	if a.Name != b.Name || a.Forwarding != b.Forwarding || len(a.Ports) != len(b.Ports) {
 		return false

@@ -51,6 +51,9 @@ func (a About) Edit(made *Made) bool {
 	return slices.ContainsFunc(made.Changes, a.change)
 }
 
+// change says whether a change is part of the story of a port, a device or a VLAN: the thing itself
+// was changed, or one that stands at it (its cable, its plug, its ports), or the change names the
+// VLAN before or after. Several things asked for must all fit.
 func (a About) change(change Change) bool {
 	if slices.Contains(a.Also, change.Key) {
 		return true

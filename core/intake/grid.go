@@ -459,6 +459,7 @@ func (u *Understood) line(table Table, row, k int, vlan bool, names map[office.V
 	return line{vid: vid, ok: true}
 }
 
+// rowOf is a cell of a row without blanks around it; rows may be shorter than their head.
 func rowOf(r []string, k int) string {
 	if k >= 0 && k < len(r) {
 		return strings.TrimSpace(r[k])
@@ -501,6 +502,8 @@ func likelyVLANs(rows [][]string, k int) bool {
 	return n > 0 && !run
 }
 
+// likelyVLANHead says whether these heads are VLANs and not the numbers of a table's rows: 1, 2, 3,
+// 4 without names is a count, and 1, 10, 20 is not.
 func likelyVLANHead(r []string, heads []int) bool {
 	run := true
 	for i, k := range heads {

@@ -39,6 +39,7 @@ var Kinds = []struct {
 	{AboutLeft, "nothing of an office: left where it is", false},
 }
 
+// rank is where a kind of complaint stands among all: those that change frames come first.
 func rank(kind Kind) int {
 	return slices.IndexFunc(Kinds, func(one struct {
 		Kind   Kind

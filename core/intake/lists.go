@@ -35,6 +35,8 @@ type head struct {
 
 func (h head) has(what string) bool { _, ok := h.at[what]; return ok }
 
+// headOf finds the line of heads among the first eight of a list: one with two columns that are
+// known by their words. Of two columns called alike the first counts.
 func headOf(rows [][]string) head {
 	for i, r := range rows[:min(len(rows), 8)] {
 		one := head{i, map[string]int{}}
@@ -60,6 +62,7 @@ func (h head) columns() (out []Head) {
 	return out
 }
 
+// cell is what a row has in a column, "" where the list has no such column.
 func (h head) cell(r []string, what string) string {
 	if k, ok := h.at[what]; ok && k < len(r) {
 		return strings.TrimSpace(r[k])
@@ -67,6 +70,8 @@ func (h head) cell(r []string, what string) string {
 	return ""
 }
 
+// readRegister reads a list of VLANs, a VLAN a row: number, name, subnet, gateway and the like. A
+// row whose VLAN cannot be read is noted as a whole, as its other cells say nothing without it.
 func (u *Understood) readRegister(table Table, head head, vlans map[office.VID]*office.VLAN) {
 	of := rolesOf(table.Rows[head.row], head.row)
 	for k, text := range table.Rows[head.row] {
@@ -103,6 +108,7 @@ type plug struct {
 	row                    int
 }
 
+// readCables reads a list of cables, from and to; ports are looked for when all devices are known.
 func (u *Understood) readCables(table Table, head head) {
 	u.tookHead(table, head)
 	for i := head.row + 1; i < len(table.Rows); i++ {
@@ -114,6 +120,7 @@ func (u *Understood) readCables(table Table, head head) {
 	u.region(table, head.row, len(table.Rows), Region{Is: IsCables, Heads: head.columns()})
 }
 
+// readPlugs reads a list of what hangs where; ports are looked for when all devices are known.
 func (u *Understood) readPlugs(table Table, head head) {
 	u.tookHead(table, head)
 	for i := head.row + 1; i < len(table.Rows); i++ {

@@ -13,6 +13,7 @@ func generic(name string) bool {
 	return regexp.MustCompile(`(?i)^(sheet|table|tabelle|data)?\s*\d*$|\.csv$`).MatchString(name)
 }
 
+// kindOf guesses a device's kind from what a sheet calls it; a switch, where no word tells.
 func kindOf(title string) office.Kind {
 	low := strings.ToLower(title)
 	for _, k := range kindWords {
@@ -33,6 +34,8 @@ func DeviceName(title string) string {
 	return name
 }
 
+// word makes a name of the notation out of a text as people write it: "Main Rack / 1st floor"
+// becomes main-rack-1st-floor. At most 60 letters, and otherwise where none are left.
 func word(text, otherwise string) string {
 	var b strings.Builder
 	for _, c := range strings.ToLower(text) {
@@ -52,6 +55,8 @@ func word(text, otherwise string) string {
 	return otherwise
 }
 
+// vlanName makes a VLAN's name, which begins with a letter, has at most 32 and is no other VLAN's:
+// "2nd floor" becomes vlan-2nd-floor, and a second "staff" gets its number behind.
 func vlanName(text string, vid office.VID, used map[string]bool) string {
 	name := word(text, "")
 	if name == "" || name[0] < 'a' {

@@ -256,6 +256,7 @@ func (u *Understood) takeExtras(draft *office.Draft, grid *Grid) {
 	}
 }
 
+// factsOf is facts to write into, new ones where there are none.
 func factsOf(facts *office.Facts) *office.Facts {
 	if facts == nil {
 		return &office.Facts{}

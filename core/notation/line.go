@@ -66,6 +66,8 @@ func (r *reader) other(cur *cursor, statement *statement) *fault {
 	return nil
 }
 
+// put has the draft take a device as a statement left it; what the draft refuses is the statement's
+// mistake.
 func (r *reader) put(device *office.Device, at int) *fault {
 	if err := r.draft.PutDevice(device); err != nil {
 		return faultf(at, "%s", err)
@@ -74,6 +76,13 @@ func (r *reader) put(device *office.Device, at int) *fault {
 }
 
 // remove reads what follows a leading minus.
+//
+//	> -core 1-2
+//	-core 1-2
+//	> -plug floor.5 "tablet"
+//	-plug floor.5 "tablet"
+//	> -gate allow zone devices to any
+//	-gate rule 2
 func (r *reader) remove(cur *cursor, tok token) *fault {
 	asError := func(err error) *fault {
 		if err != nil {
@@ -243,6 +252,10 @@ func (r *reader) removeInDevice(device *office.Device, cur *cursor, tok token) *
 // Statements prints what an edit does, as statements that [Line] reads. Where
 // no statement says it (a device that changes in several ways), it is told in
 // words, and exact is false.
+//
+//	> core 1: off; floor 2: 160 because "a kiosk"
+//	core 1: off
+//	floor 2: 160 because "a kiosk"
 func Statements(o *office.Office, edit office.Edit) (lines []string, exact bool) {
 	exact = true
 	type run struct {
@@ -305,6 +318,10 @@ func Statements(o *office.Office, edit office.Edit) (lines []string, exact bool)
 // deviceLines is what changed inside a device, line by line as it is printed; what
 // is no more with a minus. Where nothing is printed otherwise, it says that it
 // changed.
+//
+//	> core limit vlans 16; core manage 190 10.61.190.4/24 via 10.61.190.1
+//	core limit vlans 16
+//	core manage 190 10.61.190.4/24 via 10.61.190.1
 func deviceLines(was, is *office.Device) (lines []string) {
 	body := func(device *office.Device) []string {
 		device = withoutFacts(device)

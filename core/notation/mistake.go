@@ -8,6 +8,11 @@ import (
 )
 
 // Mistake is one thing wrong in a text, and what would be right.
+//
+//	> core 1: 99; corr 2: off; vlan 4095 most
+//	! column 13: corr starts no statement: office, vlan, service, use, plan, device, cable,
+//	    plug, must, never, or a device's name; no device is named corr: did you mean core?
+//	column 31: VID 4095 is reserved: a VLAN is 1 to 4094
 type Mistake struct {
 	Line, Column int // from 1; the column counts characters
 	Text         string
@@ -33,6 +38,7 @@ func (m *Mistakes) Error() string {
 	return text.String()
 }
 
+// sorted puts mistakes into the order of the text, each once.
 func (m *Mistakes) sorted() *Mistakes {
 	slices.SortStableFunc(m.List, func(a, b Mistake) int {
 		return cmp.Or(cmp.Compare(a.Line, b.Line), cmp.Compare(a.Column, b.Column))

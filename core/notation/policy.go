@@ -140,6 +140,7 @@ func serviceOf(text string) (office.Service, error) {
 	return service, nil
 }
 
+// near is the end of a mistake that guesses what was meant, or nothing where nothing is near.
 func near(text string, names ...string) string {
 	if n := office.Nearest(text, names); n != "" {
 		return ": did you mean " + n + "?"
@@ -333,6 +334,7 @@ func (r *reader) outside(device *office.Device, cur *cursor) (string, *fault) {
 	return line.Name, nil
 }
 
+// address reads an IP address without a zone, as an office's addresses are not those of one link.
 func address(tok token) (netip.Addr, *fault) {
 	addr, err := netip.ParseAddr(tok.text)
 	if err != nil || addr.Zone() != "" || tok.kind != word {

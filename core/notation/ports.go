@@ -343,6 +343,9 @@ func PortList(device *office.Device, text string) ([]int, error) {
 }
 
 // portsOf reads a list of ports of a device.
+//
+//	> core 1-2,4: off
+//	core 1-2,4: off
 func portsOf(device *office.Device, cur *cursor) ([]int, *fault) {
 	list, wrong := portList(cur)
 	if wrong != nil {

@@ -172,6 +172,7 @@ func Thing(thing office.Thing) string {
 	return ""
 }
 
+// settingText is what a port is set to, with the reason why it departs from its plan.
 func settingText(one *office.Shape, because string) string {
 	if because == "" {
 		return Shape(*one)

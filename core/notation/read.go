@@ -677,6 +677,7 @@ func (r *reader) plug(cur *cursor) (string, *fault) {
 	return key, nil
 }
 
+// wordText is a token's text where it is a word; quoted text is never a word of the grammar.
 func wordText(tok token) string {
 	if tok.kind == word {
 		return tok.text

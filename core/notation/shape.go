@@ -40,6 +40,9 @@ func parseVID(text string) (office.VID, error) {
 }
 
 // shape reads a shape up to the end of the line or to because.
+//
+//	> core 6: 110 [140 160] admit tagged
+//	core 6: 110 [140 160] admit tagged
 func shape(draft *office.Draft, cur *cursor) (office.Shape, *fault) {
 	var one office.Shape
 	start := cur.peek()
@@ -122,6 +125,13 @@ func isShapeOption(text string) bool {
 
 // untagged reads the VLANs that leave without a tag, joined by a plus: 110 or 110+120. A range is
 // refused, as nearly always a tag was meant.
+//
+//	> core 6: 110+160
+//	! column 9: a shape with several untagged VLANs must say its PVID: add pvid 110, or pvid
+//	    none
+//	> core 6: 110-112
+//	! column 9: 110-112 is a range of untagged VLANs: tag them, [110-112], or join single ones
+//	    with a plus
 func untagged(draft *office.Draft, s *office.Shape, tok token) *fault {
 	at := tok.at
 	for rest, more := tok.text, true; more; {
@@ -177,6 +187,11 @@ func tagged(draft *office.Draft, one *office.Shape, cur *cursor) *fault {
 
 // taggedVLANs reads one item between the brackets: a VLAN, a range, all, needed, or a ride
 // 110@2110, VLAN 110 under another VID on the wire (a VID translation, IEEE 802.1Q, 6.9).
+//
+//	> core 6: [110 160@2160]
+//	core 6: [110 160@2160]
+//	> core 6: [160-110]
+//	! column 10: the range 160-110 runs backwards: write 110-160
 func taggedVLANs(draft *office.Draft, one *office.Shape, tok token) *fault {
 	text := tok.text
 	if own, wire, ok := strings.Cut(text, "@"); ok {
@@ -227,6 +242,9 @@ func taggedVLANs(draft *office.Draft, one *office.Shape, tok token) *fault {
 
 // pvid reads the PVID where it is not the untagged VLAN: a VLAN, or none, by which what comes
 // without a tag is dropped (IEEE 802.1Q, 6.9.1 has no such value; devices do).
+//
+//	> core 6: 110 pvid none
+//	core 6: 110 pvid none
 func pvid(draft *office.Draft, one *office.Shape, cur *cursor) *fault {
 	tok, wrong := cur.word("the PVID, or none")
 	if wrong != nil {
@@ -241,6 +259,9 @@ func pvid(draft *office.Draft, one *office.Shape, cur *cursor) *fault {
 }
 
 // admit reads which frames a port takes: the Acceptable Frame Types of IEEE 802.1Q, 6.9.
+//
+//	> core 6: 110 admit everything
+//	! column 19: admit everything: a port admits tagged, untagged or all frames
 func admit(one *office.Shape, cur *cursor) *fault {
 	tok, wrong := cur.word("tagged or untagged")
 	if wrong != nil {
@@ -261,6 +282,9 @@ func admit(one *office.Shape, cur *cursor) *fault {
 
 // filter reads whether a port drops frames of VLANs that it is no member of: ingress filtering of
 // IEEE 802.1Q, 8.6.2. It is on unless off is said.
+//
+//	> core 6: [110] filter off
+//	core 6: [110] filter off
 func filter(one *office.Shape, cur *cursor) *fault {
 	tok, wrong := cur.word("on or off")
 	if wrong != nil {

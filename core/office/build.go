@@ -148,6 +148,7 @@ func (d *Device) add(port Port, at int) {
 	}
 }
 
+// free says what is wrong with a port's name that another port of the device has.
 func (d *Device) free(name string) error {
 	if d.Port(name) >= 0 {
 		return FaultOf(OfName, "%s has a port %s already: names of ports, bundles and inner ports are unique in a device", d.Name, name)

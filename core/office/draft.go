@@ -40,6 +40,8 @@ type plugID struct {
 // mistakes nobody reads them.
 func (d *Draft) Quiet() { d.quiet = true }
 
+// hint ends a fault with the nearest name. Drafts of searches, which make thousands of faults that
+// nobody reads, do not look for one.
 func (d *Draft) hint(text string, names func() []string, otherwise string) string {
 	if d.quiet {
 		return ": " + otherwise

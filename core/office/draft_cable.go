@@ -54,6 +54,7 @@ func (d *Draft) Disconnect(cable Cable) error {
 	return nil
 }
 
+// disconnect takes a cable out by its index.
 func (d *Draft) disconnect(i int) {
 	d.take()
 	d.note(d.o.Cables[i], nil, i)
@@ -131,6 +132,7 @@ func (d *Draft) Unplug(ref PortRef, name string) error {
 	return nil
 }
 
+// unplug takes a plug out by its index.
 func (d *Draft) unplug(i int) {
 	d.take()
 	d.note(d.o.Plugs[i], nil, i)

@@ -19,6 +19,7 @@ func (k Key) Clashes(key Key) bool {
 	return k == key || k.within(key) || key.within(k)
 }
 
+// within says whether a thing is part of another: a port or the rules of a device.
 func (k Key) within(key Key) bool {
 	d, isDevice := strings.CutPrefix(string(key), "device:")
 	p, isPort := strings.CutPrefix(string(k), "port:")
@@ -58,6 +59,9 @@ func (p *Plan) Key() Key         { return Key("plan:" + p.Name) }
 func (d *Device) Key() Key       { return Key("device:" + d.Name) }
 func (s Setting) Key() Key       { return Key("port:" + s.Port.String()) }
 func (p Plug) Key() Key          { return Key("plug:" + p.Port.Device + "." + p.Port.Port + " " + p.Name) }
+
+// Key names a cable by its two ends, the lesser first, so that a cable is one however it was
+// written.
 func (c Cable) Key() Key {
 	one, b := c.A, c.B
 	if b.Compare(one) < 0 {

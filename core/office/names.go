@@ -105,6 +105,8 @@ func list[T ~string](all []T, text string) string {
 	return "there are " + strings.Join(names, ", ")
 }
 
+// hint ends a fault with the name that was probably meant. Who typed a number wrong meant another
+// number, and there the nearest name only misleads.
 func hint(text string, names []string, otherwise string) string {
 	if name := Nearest(text, names); name != "" && digits(text) == 0 {
 		return ": did you mean " + name + "?"

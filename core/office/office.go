@@ -152,6 +152,7 @@ var Speeds = []struct {
 	Speed Speed
 }{{"10M", 10}, {"100M", 100}, {"1G", 1000}, {"2.5G", 2500}, {"5G", 5000}, {"10G", 10000}, {"25G", 25000}, {"40G", 40000}, {"100G", 100000}}
 
+// String is a speed as the notation has it: 1g, 2.5g; "" where none is said.
 func (s Speed) String() string {
 	for _, x := range Speeds {
 		if x.Speed == s {
@@ -427,6 +428,7 @@ func NaturalCompare(a, b string) int {
 	return cmp.Or(cmp.Compare(len(x), len(y)), cmp.Compare(a, b))
 }
 
+// digits is how many digits a text begins with.
 func digits(text string) int {
 	i := 0
 	for i < len(text) && text[i] >= '0' && text[i] <= '9' {

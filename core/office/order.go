@@ -39,6 +39,7 @@ func OrderOf(o *Office, list string) Order {
 	return Order{list, []string{}}
 }
 
+// items is the names of things, without what kind of thing they are.
 func items[T Thing](xs []T) []string {
 	out := make([]string, len(xs))
 	for i, x := range xs {
@@ -91,6 +92,7 @@ func (d *Draft) arrange(order Order) error {
 	return nil
 }
 
+// arranged is a list in another order: places are the old indexes, in the new order.
 func arranged[T any](xs []T, places []int) []T {
 	out := make([]T, len(xs))
 	for i, p := range places {

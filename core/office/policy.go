@@ -164,6 +164,7 @@ func Services(all []Service) string {
 // AnyService says whether a list is all services and no more is said.
 func AnyService(all []Service) bool { return len(all) == 1 && all[0].Protocol == AnyProtocol }
 
+// joined is things as a list of the notation, without blanks.
 func joined[T fmt.Stringer](all []T) string {
 	text := make([]string, len(all))
 	for i, x := range all {

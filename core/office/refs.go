@@ -19,6 +19,7 @@ type Refs struct {
 	Subnet func(of VID, prefix netip.Prefix) netip.Prefix // of the register
 }
 
+// ref is a reference after f, or as it was where f is nil.
 func ref[T comparable](f func(T) T, x T) T {
 	if f == nil {
 		return x
@@ -26,6 +27,7 @@ func ref[T comparable](f func(T) T, x T) T {
 	return f(x)
 }
 
+// addr is an address of a VLAN after the change of addresses, if there is one.
 func (r *Refs) addr(in VID, addr netip.Addr) netip.Addr {
 	if r.Addr == nil || !addr.IsValid() {
 		return addr
@@ -51,6 +53,7 @@ func (r *Refs) Office(o *Office) *Office {
 	return &out
 }
 
+// mapped is a list with each thing changed; a new list always, as the old one is shared.
 func mapped[T any](list []T, f func(T) T) []T {
 	out := make([]T, len(list))
 	for i, x := range list {
@@ -86,6 +89,8 @@ func (r *Refs) vlan(vlan *VLAN) *VLAN {
 	return &next
 }
 
+// use is a port use with its references changed, the same pointer where nothing changed: what is
+// shared stays so, and what is the same by pointer is not compared again.
 func (r *Refs) use(use *Use) *Use {
 	next := &Use{Name: ref(r.Use, use.Name), Shape: r.shape(use.Shape)}
 	if next.Name == use.Name && next.Shape.Equal(use.Shape) {

@@ -201,6 +201,7 @@ func (Protocol) Enum() []any { return anyOf(Protocols) }
 // or part two.
 var sideWords = []string{string(SideAny), string(SideOutside), string(SideZone), string(SideVLAN), "to"}
 
+// anyOf is a list as one of anything.
 func anyOf[T any](all []T) []any {
 	out := make([]any, len(all))
 	for i, x := range all {

@@ -82,6 +82,7 @@ func (n *node) changes() (out []string) {
 	return out
 }
 
+// vidText is a VID as a step says it, "none" for 0: no PVID.
 func vidText(vid office.VID) string {
 	if vid == 0 {
 		return "none"

@@ -48,6 +48,7 @@ func (p *problem) far(out *Order, acts []*node) {
 	}
 }
 
+// minutes says how long a step keeps somebody away, in the words of a step.
 func minutes(n int) string {
 	if n == 1 {
 		return "a minute"

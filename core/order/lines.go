@@ -20,6 +20,9 @@ type writer struct {
 	plan    *office.Office
 }
 
+// writer makes what writes a place of the order as lines of notation. Lines are said on top of the
+// office as it was before the order's opening (a device replaced by another of the same name is
+// renamed there first, see [replaced]); without one that is where the order starts.
 func (p *problem) writer() *writer {
 	net := p.was.from
 	if p.opening != nil {
@@ -39,6 +42,7 @@ func (w *writer) say(lines *[]string, text string) error {
 	return nil
 }
 
+// sayAll says several statements, up to the first that the office would not take.
 func (w *writer) sayAll(lines *[]string, texts []string) error {
 	for _, text := range texts {
 		if err := w.say(lines, text); err != nil {

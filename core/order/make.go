@@ -249,6 +249,8 @@ func (p *problem) fromFar() []int {
 	return order
 }
 
+// progress tells whoever waits how much differs no longer, of what differed at the start. It never
+// tells less than nothing: on the way more may differ than did in the beginning.
 func (p *problem) progress(world *world) {
 	if p.tell == nil {
 		return

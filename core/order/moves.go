@@ -272,6 +272,8 @@ func needs(st wording.Step) *office.Set {
 	return &set
 }
 
+// lower makes the start of a sentence the middle of one: "Unplug x" is "unplug x", and "VLAN 10"
+// stays, as two capitals in a row are an abbreviation.
 func lower(text string) string {
 	if len(text) > 1 && text[0] >= 'A' && text[0] <= 'Z' && (text[1] < 'A' || text[1] > 'Z') {
 		return string(text[0]+'a'-'A') + text[1:]

@@ -61,6 +61,9 @@ const mostVLANName = 32
 // the two a port is in.
 type numbers map[office.VID]office.VID
 
+// renumbered finds the VLANs that got another number and kept their name. A number that the other
+// office uses, for anything, is no renumbering: then two VLANs have met, and what became of either
+// cannot be told from names.
 func renumbered(was, plan *office.Office) numbers {
 	out := numbers{}
 	for _, vlan := range was.VLANs {

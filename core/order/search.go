@@ -67,6 +67,9 @@ func (n *node) leave() *node {
 	return n.save(i)
 }
 
+// save is a place after device i was saved. Where the last thing done there could have cut its
+// management off and one sits elsewhere, its management is looked at first: what is saved survives
+// a power cut, and a mistake that is not saved is undone by one.
 func (n *node) save(i int) *node {
 	device := n.world.office.Devices[i]
 	if n.world.risky[i] && device.Manage != nil && !n.world.at.console {
@@ -303,6 +306,7 @@ func (n *node) been(h uint64) bool {
 	return false
 }
 
+// hash is that of the place's world, worked out once; never 0, which says that it is not known yet.
 func (n *node) hash() uint64 {
 	if n.h == 0 {
 		n.h = n.world.hash() | 1
@@ -518,6 +522,9 @@ func (n *node) standing() *node {
 // where he does; nobody else is harmed. Management that moves comes first.
 func (n *node) parting() *node { return n.partingAt(n.world.problem.order) }
 
+// partingAt takes one step at one of these devices although it cuts somebody off for a while, the
+// one that cuts off fewest: first of what a device's pages set by themselves, then of settings
+// taken apart into their smallest parts. nil where even those lead nowhere.
 func (n *node) partingAt(devices []int) *node {
 	if node := n.partingBy(devices, func(world *world, i int, each func(*trial) bool) { world.acts(i, each) }); node != nil {
 		return node
@@ -572,6 +579,9 @@ type queued struct {
 }
 
 func (q queue) Len() int { return len(q) }
+
+// Less puts the cheaper place first, and of two that cost the same the one that was found first, so
+// that an order comes out the same each time.
 func (q queue) Less(i, j int) bool {
 	if c := q[i].price.Compare(q[j].price); c != 0 {
 		return c < 0
@@ -580,6 +590,8 @@ func (q queue) Less(i, j int) bool {
 }
 func (q queue) Swap(i, j int) { q[i], q[j] = q[j], q[i] }
 func (q *queue) Push(x any)   { *q = append(*q, x.(*queued)) }
+
+// Pop is heap.Interface's: it takes the last one away, to which the heap has moved the least.
 func (q *queue) Pop() any {
 	old := *q
 	queued := old[len(old)-1]

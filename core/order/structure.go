@@ -110,6 +110,7 @@ func (t *task) carries(device *office.Device, from []string, to string) *task {
 	return t
 }
 
+// membersOf is the names of a bundle's member ports.
 func membersOf(device *office.Device, port *office.Port) (names []string) {
 	for _, at := range port.Members {
 		names = append(names, device.Ports[at].Name)

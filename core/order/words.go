@@ -80,6 +80,7 @@ func in(net *span.Net, dev, port int) office.VID {
 	return 0
 }
 
+// names is VLANs by name, four of them and how many more.
 func names(net *span.Net, set *office.Set) string {
 	var list []string
 	for vid := range set.All() {
@@ -88,6 +89,7 @@ func names(net *span.Net, set *office.Set) string {
 	return some(list, 4)
 }
 
+// verb puts a verb behind a set of VLANs: one passes, two pass.
 func verb(set *office.Set, does string) string {
 	if set.Len() == 1 {
 		return does + "es"

@@ -76,6 +76,8 @@ func (w *world) settle() {
 	w.judge()
 }
 
+// judge looks at what a world does to everybody, and counts what is broken in it. What is reached,
+// what can be managed and who is alive are worked out when somebody asks.
 func (w *world) judge() {
 	w.verdict = w.problem.judge.look(w.net, w.ports)
 	for _, breach := range w.breaks {
@@ -275,6 +277,7 @@ func (w *world) hash() uint64 {
 	return uint64(hash)
 }
 
+// b2u is a bit, for hashing.
 func b2u(b bool) uint64 {
 	if b {
 		return 1
@@ -501,6 +504,9 @@ func (w *world) reaches(i int) bool {
 	return ok
 }
 
+// reachable says whether the laptop, where it is now, can set device i: over its cable at the
+// console, nothing else then; otherwise over the network, as Talk says. Somebody on the way reaches
+// nothing.
 func (w *world) reachable(i int) bool {
 	switch {
 	case w.at.away:
@@ -717,6 +723,7 @@ func (w *world) alive() bool {
 	return true
 }
 
+// walkable says whether there is any port at which one could sit down and set device i.
 func (w *world) walkable(i int) bool {
 	ok := false
 	w.eachSpot(i, func(spot) bool {

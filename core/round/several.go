@@ -140,6 +140,7 @@ type search struct {
 	least   int
 }
 
+// odd counts one for a result that a kind of fault does not explain.
 func (s *search) odd(k, i int) int {
 	seen := &s.results[i]
 	if _, ok := s.round.agrees(s.round.answering(s.kinds[k].seen[seen.Test.at], seen.Test.at), seen); ok {

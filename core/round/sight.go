@@ -39,6 +39,7 @@ type post struct {
 	present  bool // he is there
 }
 
+// called is what a round calls whoever answers: by address, and a device without one by its name.
 func (p *post) called() string {
 	if p.addr.IsValid() {
 		return p.addr.String()

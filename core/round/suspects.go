@@ -159,6 +159,7 @@ func (r *Round) agrees(now sight, seen *Seen) (silent int, ok bool) {
 // Hands is the VLAN in which an address is handed out as planned; 0 where nobody does.
 func (r *Round) Hands(addr netip.Addr) office.VID { return r.world.hands(addr) }
 
+// hands is the VLAN whose hand-out an address is from, 0 where nobody hands it out.
 func (w *world) hands(addr netip.Addr) office.VID {
 	for k := range w.posts {
 		if post := &w.posts[k]; post.hands && addr.IsValid() && post.from.Compare(addr) <= 0 && addr.Compare(post.to) <= 0 {

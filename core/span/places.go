@@ -24,6 +24,8 @@ func newSets(n int) []*office.Set {
 	return sets
 }
 
+// places works out where frames of each VLAN can be, hub by hub: in a port that is a member, at a
+// plug, or nowhere but in a table.
 func (n *Net) places() {
 	hubs := len(n.Topo.Hubs)
 	n.at = placing{solid: newSets(hubs), bare: newSets(hubs)}

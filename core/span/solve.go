@@ -110,6 +110,8 @@ type work struct {
 	oneWay []int32
 }
 
+// newWork is the scratch of one solving, sized for the graph: made once and used for every VLAN, as
+// sets of -1 mean that a hub is not in it.
 func newWork(net *Net) *work {
 	h := len(net.Topo.Hubs)
 	one := &work{net: net, sets: make(graph.Union, h), links: make([]int32, h), size: make([]int32, h), comp: make([]int32, h)}

@@ -111,6 +111,8 @@ func (m *Map) VLAN(vid office.VID) *Who {
 // Outside is everybody outside.
 func (m *Map) Outside() *Who { return &Who{Name: "outside", ends: m.endsIn(m.outside)} }
 
+// endsIn is the ends that were asked about in an area: its gateway, its hosts, whoever has a name
+// there.
 func (m *Map) endsIn(area *area) (ends []*End) {
 	for _, end := range m.ends {
 		if end.area == area {
@@ -438,6 +440,7 @@ func (m *Map) follows(src, dst *End) *Told {
 	return told
 }
 
+// String is a probe as a verdict names it: ping, tcp/443.
 func (p probe) String() string {
 	if p.protocol == office.Ping {
 		return "ping"
@@ -472,6 +475,7 @@ func sameWay(there, back *way) bool {
 	return true
 }
 
+// names is the routers of a way, in the order in which a packet meets them.
 func names(way *way) (all []string) {
 	for _, step := range way.steps {
 		all = append(all, step.router.device.Name)

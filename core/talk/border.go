@@ -53,6 +53,7 @@ func (b *Border) Lets(in, out office.VID, src, dst netip.Addr) *Services {
 	return b.router.passes(i, j, &Part{masks: []masks{b.router.maskOf(src)}}, &Part{masks: []masks{b.router.maskOf(dst)}})
 }
 
+// at is the interface of the border's router that a side of it is: 0 stands for the outside.
 func (b *Border) at(vid office.VID) int {
 	if vid == 0 {
 		return b.router.outside()

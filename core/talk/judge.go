@@ -202,6 +202,9 @@ func (m *Map) leg(way *way, src, dst *End, probe probe, state byState) (leg Leg)
 	return leg
 }
 
+// denied is a stop by a rule, or where rule is below 0 by there being none that fits. From the
+// outside nothing passes without a rule, so that a want of one there is told as what the router
+// does.
 func (m *Map) denied(router *router, rule int, text string, in, out int) *Stop {
 	stop := &Stop{Device: router.device.Name, Reason: ByRule, rule: rule, in: router.ifaces[in].vid, out: router.ifaces[out].vid}
 	stop.Text = router.device.Name + " drops it, as no rule fits: " + text

@@ -357,6 +357,8 @@ func (m *Map) table(router *router) {
 // connected is the subnets that a router is in, of the family of an address.
 func (r *router) connected(addr netip.Addr) []entry { return r.connectedIn(office.Family(addr)) }
 
+// connectedIn is the routes that a router has without being told any (RFC 1812, section 5.2.4.3):
+// the subnets that it stands in, and those of its lines. family is 4 or 6.
 func (r *router) connectedIn(family int) (all []entry) {
 	for _, own := range r.stands {
 		if office.Family(own.addr) == family {

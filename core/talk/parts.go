@@ -241,6 +241,7 @@ func (m *Map) endsOf(part *Part) (ends []*End) {
 	return ends
 }
 
+// end is somebody in a part of a VLAN, whoever it is, with the gateway that hears them there.
 func (m *Map) end(part *Part, places []span.Place) *End {
 	end := &End{Part: part, places: places, at: -1}
 	if own := part.gateway(); own != nil {

@@ -124,6 +124,8 @@ func placeDeny(net *span.Net, wish *office.Wish) (lines []string, err error) {
 	return nil, fmt.Errorf("this would take more than %d rules: name less at once", mostPlaced)
 }
 
+// typed is the network after lines of notation, for what-ifs that are put as somebody would type
+// them.
 func typed(net *span.Net, lines string) (*span.Net, error) {
 	o, _, err := notation.Line(net.Office, lines)
 	if err != nil {

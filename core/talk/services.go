@@ -101,6 +101,7 @@ func (s *Services) And(open *Services) *Services {
 	return (&Services{s.ping && open.ping, common(s.tcp, open.tcp), common(s.udp, open.udp)}).known()
 }
 
+// Or is what is in either set.
 func (s *Services) Or(open *Services) *Services {
 	switch {
 	case s == All || open == None || s == open:
@@ -111,6 +112,7 @@ func (s *Services) Or(open *Services) *Services {
 	return (&Services{s.ping || open.ping, tidy(slices.Concat(s.tcp, open.tcp)), tidy(slices.Concat(s.udp, open.udp))}).known()
 }
 
+// Minus is what is in s and not in open.
 func (s *Services) Minus(open *Services) *Services {
 	switch {
 	case open == All || s == None || s == open:
@@ -132,6 +134,8 @@ func (s *Services) Meets(open *Services) bool {
 	return meet(s.tcp, open.tcp) || meet(s.udp, open.udp)
 }
 
+// meet says whether two ascending lists of port ranges have a port in common. Both are walked once,
+// the one whose range ends first going ahead.
 func meet(a, b []ports) bool {
 	for i, j := 0, 0; i < len(a) && j < len(b); {
 		if max(a[i].first, b[j].first) <= min(a[i].last, b[j].last) {

@@ -120,6 +120,8 @@ func (s Share) String() string {
 	return text
 }
 
+// place is a prefix as a row of the matrix calls it: one address without its /32, and nothing for
+// all.
 func place(prefix netip.Prefix) string {
 	switch {
 	case !prefix.IsValid() || prefix.Bits() == 0:

@@ -288,6 +288,7 @@ func mend(there *way, src, dst *End, stop *Stop) string {
 	return ""
 }
 
+// byName finds the router of a device, nil where it routes nothing.
 func (m *Map) byName(device string) *router {
 	for _, router := range m.routers {
 		if router != nil && router.device.Name == device {
@@ -297,6 +298,8 @@ func (m *Map) byName(device string) *router {
 	return nil
 }
 
+// over tells the routers of a way and of the way back where the two differ (asymmetric routing): a
+// firewall on only one of them never sees the answer.
 func over(there, back *way) string {
 	way := func(one *way) string {
 		if len(one.steps) == 0 {
@@ -393,6 +396,8 @@ type Judged struct {
 // Wishes are what is wished, in the order of the office.
 func (t *Table) Wishes() []Judged { return t.wishes }
 
+// wish judges every wish of the office against the table's own verdicts, so that the matrix and the
+// wishes cannot say two things.
 func (t *Table) wish() {
 	t.wishes = make([]Judged, len(t.Net.Office.Wishes))
 	talks := t.of.remember()

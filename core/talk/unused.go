@@ -246,6 +246,8 @@ type index struct {
 // fewPoints bounds what a box costs in an index.
 const fewPoints = 64
 
+// add files a box under each of its points, or with those that are looked at every time where it
+// has more points than that is worth.
 func (x *index) add(set []uint64, box int) {
 	if count(set) > fewPoints {
 		x.wide = append(x.wide, box)
@@ -275,6 +277,7 @@ func (x *index) get(set []uint64) []int {
 	return slices.Compact(found)
 }
 
+// count is how many points a set has.
 func count(set []uint64) (n int) {
 	for _, word := range set {
 		n += bits.OnesCount64(word)

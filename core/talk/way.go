@@ -100,6 +100,7 @@ func (m *Map) way(src, dst *End) *way {
 
 var unsaid = way{stop: &Stop{Reason: NoGateway, rule: -1}}
 
+// family tells which IP a sentence is about; IPv4 is what is meant without a word.
 func (m *Map) family(end *End) string {
 	if end.Addr.Is4() {
 		return ""
@@ -107,6 +108,9 @@ func (m *Map) family(end *End) string {
 	return " for IPv6"
 }
 
+// cutOff is the stop of two ends whom no frame joins. Three things do that: a mask that makes a
+// host look for the other one beside itself instead of at its gateway, a port that lets neither in,
+// and a VLAN that is in several parts.
 func (m *Map) cutOff(src, dst *End) *Stop {
 	if src.area != dst.area && src.exit != nil {
 		return &Stop{Device: src.exit.device, Reason: Cut, Text: fmt.Sprintf("with the prefix /%d it looks for %s in %s, and not by its gateway", src.net.Bits(), dst.Addr, m.Name(src.area.vid)), rule: -1}

@@ -68,6 +68,7 @@ func HandsOut(net *span.Net, from office.PortRef, wire bridge.Wire) (*HandOut, e
 	return &HandOut{Text: "It gets no address: nobody who hands one out hears it."}, nil
 }
 
+// endAt finds a port by device and name; a member of a bundle stands for the bundle.
 func endAt(net *span.Net, ref office.PortRef) (graph.End, error) {
 	dev := net.Topo.DeviceIndex(ref.Device)
 	if dev < 0 {
@@ -200,6 +201,7 @@ func (j *Journey) toDevice(net *span.Net, up *spread, to int, at netip.Addr) *Jo
 	return j
 }
 
+// btoi counts what is true.
 func btoi(b bool) int {
 	if b {
 		return 1

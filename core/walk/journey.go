@@ -441,6 +441,7 @@ func (j *Journey) add(net *span.Net, spread *spread, end *stop) {
 	}
 }
 
+// wears tells what a frame has on: "as [20]" with a tag, "untagged" without.
 func wears(wire bridge.Wire) string {
 	if wire > 0 {
 		return "as " + wire.String()

@@ -166,6 +166,7 @@ func tellIn(net *span.Net, hop *Hop, table *bridge.Table) (in string) {
 	return in
 }
 
+// tellHop tells one device of a frame's way: how it comes in, and what becomes of it there.
 func tellHop(net *span.Net, hop *Hop, table *bridge.Table) string {
 	in := tellIn(net, hop, table)
 	switch {
@@ -177,6 +178,7 @@ func tellHop(net *span.Net, hop *Hop, table *bridge.Table) string {
 	return in + " and leaves by " + count(len(hop.Out), "port")
 }
 
+// count is a number with its noun.
 func count(n int, what string) string {
 	if n == 1 {
 		return "1 " + what

@@ -193,6 +193,8 @@ func rowOf(device *Device, op Op, p int, vid office.VID, setting Setting) Step {
 	return Step{Op: op, VLAN: vid, Ports: []int{p}, Set: set, Where: "Rows", Text: fmt.Sprintf(text, device.list([]int{p}), wireOf(setting, vid), device.name(vid))}
 }
 
+// groupOf is the step that puts ports into a VLAN's group, in which they send and take untagged
+// frames, and says whether tagged ones are taken beside it.
 func groupOf(device *Device, at []int, to Setting) Step {
 	name := "no group"
 	if to.PVID != 0 {
@@ -248,6 +250,7 @@ func (s *State) rows() (n int) {
 	return n
 }
 
+// wireOf is the number under which a VLAN leaves a port: its own, unless it rides under another.
 func wireOf(setting Setting, vid office.VID) office.VID {
 	for _, ride := range setting.Rides {
 		if ride.VLAN == vid {

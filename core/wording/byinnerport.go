@@ -121,6 +121,8 @@ func where(device *Device, port int) string {
 	return "Outer ports"
 }
 
+// innerText is an inner port as its field shows it: one VLAN that is put on and taken off (10), or
+// the range that goes through with its tags (1-4094).
 func innerText(setting Setting) string {
 	vs := setting.Tagged.VIDs()
 	switch {

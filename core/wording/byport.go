@@ -144,6 +144,7 @@ func applyList(state *State, st Step, check func(Setting) error) error {
 	return errStep
 }
 
+// vlanList is the table of the VLANs that the device knows.
 func vlanList(device *Device, state State) Table {
 	table := Table{Title: "VLANs", Head: []string{"VLAN", "Name"}}
 	for vid := range state.VLANs.All() {
@@ -175,6 +176,8 @@ func allowed(device *Device, setting Setting) office.Set {
 	return all
 }
 
+// portCells is a port as a row: its mode, then only the columns that this mode has. A trunk's
+// "native" is the PVID that also leaves untagged (802.1Q, 6.9 and 8.8).
 func portCells(device *Device, setting Setting) []string {
 	switch m := portMode(setting); m {
 	case "access":
@@ -188,6 +191,7 @@ func portCells(device *Device, setting Setting) []string {
 	}
 }
 
+// modeText says what to choose for a port, mode first, in the order in which the page asks.
 func modeText(device *Device, setting Setting) string {
 	switch portMode(Setting{Untagged: setting.Untagged, Tagged: setting.Tagged, PVID: setting.PVID}) {
 	case "access":

@@ -295,6 +295,7 @@ func pvidSet(state State) func(yield func(office.VID) bool) {
 	}
 }
 
+// onOff indexes two words: the first for false.
 func onOff(b bool) int {
 	if b {
 		return 1
@@ -302,6 +303,7 @@ func onOff(b bool) int {
 	return 0
 }
 
+// orNone is an empty list in words.
 func orNone(text string) string {
 	if text == "" {
 		return "none"

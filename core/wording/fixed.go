@@ -91,6 +91,7 @@ func policy(device *Device) []Table {
 	return []Table{lines, routes, admits, rules}
 }
 
+// handout is the range of addresses that a device hands out, FROM-TO.
 func handout(address office.Address) string {
 	if !address.From.IsValid() {
 		return ""

@@ -151,6 +151,7 @@ func dropOf(device *Device, p int, run run) Step {
 // run is VLANs that follow one another.
 type run struct{ from, to office.VID }
 
+// text is a range of VIDs as the tools of a Linux bridge write it.
 func (s run) text() string {
 	if s.from == s.to {
 		return fmt.Sprint(s.from)

@@ -66,6 +66,8 @@ type pages struct {
 
 func (g *pages) add(st Step) { g.out = append(g.out, st) }
 
+// create makes the VLANs that ports need and the device does not know: a port is never put into one
+// that is not there. text has one %s, for the VLAN.
 func (g *pages) create(where, text string) {
 	var needed office.Set
 	for _, port := range g.at {
@@ -80,6 +82,8 @@ func (g *pages) create(where, text string) {
 	}
 }
 
+// forget takes away the VLANs that nothing needs any more. VLAN 1 stays, as devices keep it
+// (802.1Q, table 9-2).
 func (g *pages) forget() {
 	gone := g.now.VLANs.Minus(&g.goal.VLANs)
 	gone.Remove(office.DefaultVID)
@@ -243,6 +247,8 @@ func (g *pages) bySubInterface() {
 	}
 }
 
+// linux sets ports entry by entry: entries are added before those that go are dropped, as a port in
+// no VLAN at all would be out of reach.
 func (g *pages) linux() {
 	for _, port := range g.at {
 		setting, other := &g.now.Ports[port], &g.goal.Ports[port]

@@ -84,6 +84,8 @@ type way struct {
 	err    error
 }
 
+// do takes a step: what the device does with it is worked out at once, so that the next step starts
+// from what really became of it. The first failure is kept, and the steps told go on.
 func (w *way) do(st Step) {
 	w.device.effort.Spend(50 + len(st.Ports) + len(w.now.Ports)/4)
 	if err := apply(w.device, &w.now, st); err != nil && w.err == nil { // now is ours
@@ -185,6 +187,8 @@ func known(state *State, vs ...office.VID) error {
 	return nil
 }
 
+// allKnown says which VLAN of a setting the device does not know yet; ports cannot be put into
+// that.
 func allKnown(state *State, set Setting) error {
 	one := set.Members()
 	if set.PVID != 0 {

@@ -67,6 +67,7 @@ func (r *row) text(column string) string { return r.cells[strings.ToLower(column
 // none says whether a cell is empty, or says so.
 func none(text string) bool { return text == "" || text == "-" || text == "–" || text == "none" }
 
+// ports reads a cell that lists ports; a bundle's members stand for the bundle.
 func (r *row) ports(column string) []int {
 	text := r.text(column)
 	if none(text) {
@@ -83,6 +84,7 @@ func (r *row) ports(column string) []int {
 	return at
 }
 
+// vids reads a cell that lists VLANs.
 func (r *row) vids(column string) office.Set {
 	text := r.text(column)
 	if none(text) {
@@ -150,6 +152,7 @@ func (d *Device) runs(f func(p int) []string) [][]string {
 	return rows
 }
 
+// vidOr is a VID, or what stands for there being none.
 func vidOr(vid office.VID, otherwise string) string {
 	if vid == 0 {
 		return otherwise
@@ -157,6 +160,7 @@ func vidOr(vid office.VID, otherwise string) string {
 	return fmt.Sprint(vid)
 }
 
+// single is the least VID of a set, 0 of an empty one.
 func single(set *office.Set) office.VID {
 	for vid := range set.All() {
 		return vid

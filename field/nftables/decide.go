@@ -287,6 +287,8 @@ func (w *walk) elements(rule *Rule, text json.RawMessage) ([]json.RawMessage, bo
 	return []json.RawMessage{text}, true
 }
 
+// valueOf reads the right side of a match: a word or number, a prefix, a range, or one of these as
+// an element of a set. false where it is something else, which is then not judged.
 func valueOf(text json.RawMessage) (value, bool) {
 	var e struct {
 		Elem *struct{ Val json.RawMessage }
@@ -433,6 +435,9 @@ func (w *walk) field(text json.RawMessage, value value) (*talk.Services, bool) {
 	return talk.All, false
 }
 
+// payload says which services a match on a header field lets through, of packets between the two
+// addresses that are asked about; false where that cannot be told, and everything must be reckoned
+// with.
 func (w *walk) payload(of, field string, value value) (*talk.Services, bool) {
 	v4 := w.f.Src.Is4()
 	switch of {

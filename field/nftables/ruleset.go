@@ -70,6 +70,7 @@ type expression struct {
 	body json.RawMessage
 }
 
+// UnmarshalJSON reads an expression, an object of exactly one member: {"match": {…}}.
 func (e *expression) UnmarshalJSON(text []byte) error {
 	var m map[string]json.RawMessage
 	if err := json.Unmarshal(text, &m); err != nil {

@@ -181,6 +181,7 @@ func (l *Line) write(text *strings.Builder, chain string) {
 	}
 }
 
+// quoted is names as nftables writes them. They are made by Klammer (see router_set.go) and hold no quote.
 func quoted(names []string) string {
 	out := make([]string, len(names))
 	for i, n := range names {

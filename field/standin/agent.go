@@ -38,6 +38,7 @@ func (x *device) serve() {
 	}
 }
 
+// answer answers one SNMP request (RFC 3416, 4.2), as kindly or unkindly as the options say.
 func (x *device) answer(packet *gosnmp.SnmpPacket, from net.Addr) {
 	network := x.net
 	network.mu.Lock()
@@ -109,6 +110,7 @@ func at(view []entry, oid []int) (int, bool) {
 	return slices.BinarySearchFunc(view, oid, func(entry entry, oid []int) int { return slices.Compare(entry.oid, oid) })
 }
 
+// exact is the answer to Get (RFC 3416, 4.2.1).
 func exact(view []entry, name string) gosnmp.SnmpPDU {
 	oid := parse(name)
 	if i, ok := at(view, oid); ok {
@@ -124,6 +126,7 @@ func exact(view []entry, name string) gosnmp.SnmpPDU {
 	return missing
 }
 
+// next is the answer to GetNext: the first object behind the name (RFC 3416, 4.2.2).
 func next(view []entry, name string) gosnmp.SnmpPDU {
 	i, ok := at(view, parse(name))
 	if ok {

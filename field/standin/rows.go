@@ -15,6 +15,9 @@ type row struct {
 	admit office.Admit
 }
 
+// rowOf is how a device shows a port in columns that have no word for "none": dot1qPvid is a VLAN
+// always (RFC 4363), so that a port without a PVID shows the first that it is in, or one that it is
+// not in and whose frames the filter drops.
 func rowOf(device *wording.Device, setting *wording.Setting) row {
 	in := setting.Members()
 	keeps := slices.Contains(device.Wording.Habits, office.KeepsPVIDVLAN) && !in.Empty()

@@ -45,6 +45,7 @@ type maker struct {
 	without map[string]bool
 }
 
+// add writes an object, unless the stand-in is to be without that part of the tree.
 func (m *maker) add(kind gosnmp.Asn1BER, value any, oid string, index ...int) {
 	for _, n := range index {
 		oid += fmt.Sprintf(".%d", n)
@@ -67,6 +68,8 @@ func (m *maker) gauge(value int, oid string, index ...int) {
 	m.add(gosnmp.Gauge32, uint32(value), oid, index...)
 }
 
+// build is all that the agent has to show now, in the order of the tree. A device that knows no
+// tags has interfaces and no bridge to look into.
 func (x *device) build() []entry {
 	device := x.net.net.Office.Devices[x.dev]
 	one := &maker{without: x.net.opt.Without}
@@ -84,6 +87,7 @@ func (x *device) build() []entry {
 	return one.out
 }
 
+// interfaces writes the IF-MIB (RFC 2863): a port is up where something hangs at it.
 func (x *device) interfaces(maker *maker, device *office.Device) {
 	o := x.net.net.Office
 	used := map[string]bool{}
@@ -148,6 +152,8 @@ func hardware(mac office.MAC) []byte {
 	return hw
 }
 
+// bridge writes BRIDGE-MIB and Q-BRIDGE-MIB (RFC 4188, 4363) of what runs. Sets of ports are
+// strings of bits, the first port's the highest of the first byte (PortList).
 func (x *device) bridge(maker *maker, device *office.Device) {
 	count := 0
 	for port := range device.Ports {
@@ -228,6 +234,8 @@ func unique(all []entry) []entry {
 	})
 }
 
+// lldp writes who the neighbours say they are (IEEE 802.1AB, LLDP-MIB), phones with LLDP-MED beside
+// it.
 func (x *device) lldp(maker *maker, device *office.Device) {
 	for port := range device.Ports {
 		if device.Ports[port].Kind == office.Physical {
