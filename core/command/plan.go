@@ -35,13 +35,8 @@ func doPlan(net *span.Net, args *args) (*Result, error) {
 //	  6: -
 //	  7: use uplink
 //	  last: 190 [needed]
-//	# device core switch follows hall
-//	-core 1-3: use desk
-//	-core 4: 160
-//	-core 5: 190
-//	-core 6: -
-//	-core 7: use uplink
-//	-core 8: 190 [needed]
+//	-core 1-8
+//	core follows hall
 func PlanFrom(net *span.Net, name, device string) (*Result, error) {
 	o := net.Office
 	draft := office.NewDraft(o)
@@ -112,10 +107,8 @@ func doFollow(net *span.Net, args *args) (*Result, error) {
 // that the plan covers. Exceptions that say their reason stay.
 //
 //	> follow core floor
-//	# device core switch follows floor
-//	-core 1-3: use desk
-//	-core 4: 160
-//	-core 8: 190 [needed]
+//	-core 1-4,8
+//	core follows floor
 func Follow(o *office.Office, device, plan string) (*Result, error) {
 	draft := office.NewDraft(o)
 	if _, err := draft.FindDevice(device); err != nil {

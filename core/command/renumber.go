@@ -39,7 +39,7 @@ func doRenumber(net *span.Net, args *args) (*Result, error) {
 //	-plug floor.5 "tablet"
 //	-vlan 160
 //	vlan 165 guests net 10.61.165.0/24
-//	-gate address 160 10.61.160.1/24 on lan1 zone guests handout 10.61.160.20-10.61.160.250
+//	-gate address 160 10.61.160.1/24
 //	gate address 165 10.61.165.1/24 on lan1 zone guests handout 10.61.165.20-10.61.165.250
 //	core 4: 165
 //	floor 5: 165

@@ -43,8 +43,8 @@ func doReplace(net *span.Net, args *args) (*Result, error) {
 // what finds no place.
 //
 //	> replace floor by switch, 8 ports 1G, by group
-//	floor forwarding grouped
 //	floor wording by-group
+//	floor forwarding grouped
 //	# ports that keep their names: 1-8
 func Replace(o *office.Office, name, words string) (*Result, error) {
 	old, err := office.NewDraft(o).FindDevice(name)

@@ -26,7 +26,7 @@ func doRetire(net *span.Net, args *args) (*Result, error) {
 //	floor 5: -
 //	-gate rule 1
 //	gate rule 1 allow zone staff to outside
-//	-gate address 160 10.61.160.1/24 on lan1 zone guests handout 10.61.160.20-10.61.160.250
+//	-gate address 160 10.61.160.1/24
 //	-vlan 160
 //	# the address 10.61.160.1/24 of gate
 //	# untagged on core 4

@@ -61,7 +61,7 @@ func showing(o *office.Office, prefix netip.Prefix, from, to office.VID) (netip.
 //	-vlan 110
 //	vlan 300 reception net 10.61.110.0/24
 //	use desk 300 [140]
-//	-gate address 110 10.61.110.1/24 on lan1 zone staff handout 10.61.110.50-10.61.110.220
+//	-gate address 110 10.61.110.1/24
 //	gate address 300 10.61.110.1/24 on lan1 zone staff handout 10.61.110.50-10.61.110.220
 //	plug core.1 "reception pc" wants 300 at 10.61.110.20
 //	plug floor.1 "desk pc" wants 300

@@ -99,6 +99,11 @@ func (d *Device) bundleMembers(name string, mode BundleMode, members []string) (
 				return nil, fmt.Errorf("the address %s is on port %s: remove it first, and give it to the bundle, on %s", address.Prefix, m, name)
 			}
 		}
+		for _, line := range d.Outsides { // the provider's router knows of no bundle
+			if line.On == m {
+				return nil, fmt.Errorf("the line %s to the outside is on port %s: remove it first, and give it to the bundle, on %s", line.Name, m, name)
+			}
+		}
 		at = append(at, i)
 	}
 	return at, nil

@@ -78,7 +78,7 @@ func (w *writer) open(lines *[]string) error {
 		if was == nil {
 			continue
 		}
-		texts = append(texts, paperLines(was, device)...)
+		texts = append(texts, notation.PaperLines(was, device)...)
 	}
 	return w.sayAll(lines, texts)
 }
@@ -98,40 +98,6 @@ func named(o *office.Office) (out []office.Thing) {
 	for _, plan := range o.Plans {
 		out = append(out, plan)
 	}
-	return out
-}
-
-// paperLines is what is said about a device and not set on it.
-func paperLines(was, device *office.Device) (out []string) {
-	say := func(differs, have bool, plus, minus string) {
-		switch {
-		case !differs:
-		case have:
-			out = append(out, device.Name+" "+plus)
-		default:
-			out = append(out, "-"+device.Name+" "+minus)
-		}
-	}
-	say(was.Wording.String() != device.Wording.String(), device.Wording.Name != "", "wording "+device.Wording.String(), "wording")
-	for _, limit := range office.LimitNames {
-		a, b := *was.Limits.Of(limit), *device.Limits.Of(limit)
-		say(a != b, b > 0, fmt.Sprintf("limit %s %d", limit, b), "limit "+string(limit))
-	}
-	say(was.Adjacent != device.Adjacent, device.Adjacent, "bundles adjacent", "bundles adjacent")
-	say(was.Console != device.Console, device.Console, "console", "console")
-	if factory := device.Factory; factory == nil {
-		say(was.Factory != nil, false, "", "factory")
-	} else {
-		say(was.Factory == nil || *was.Factory != *factory, true, "factory "+notation.FactoryText(factory), "")
-	}
-	for _, speaks := range device.Speaks {
-		say(!slices.Contains(was.Speaks, speaks), true, "speaks "+speaks.String(), "")
-	}
-	for _, speaks := range was.Speaks {
-		gone := !slices.ContainsFunc(device.Speaks, func(one office.Speaks) bool { return one.Protocol == speaks.Protocol })
-		say(gone, false, "", "speaks "+string(speaks.Protocol))
-	}
-	out = append(out, notation.FactLines(was, device)...)
 	return out
 }
 
