@@ -132,7 +132,7 @@ func showAll(source string, show func(asked []string) []string) string {
 			i++
 		}
 		for _, line := range show(all) {
-			out = append(out, "//\t"+line)
+			out = append(out, strings.TrimRight("//\t"+line, " \t"))
 		}
 	}
 	return strings.Join(out, "\n")
@@ -213,7 +213,8 @@ func shown(net *span.Net, room string, lines []string) []string {
 		}
 		out := []string{result.Form}
 		for _, differs := range found.Differences(net, i, result.State) {
-			out = append(out, fmt.Sprintf("%+v", differs))
+			planned, is := differs.Planned, differs.Found
+			out = append(out, fmt.Sprintf("%s: planned %s, found %s", net.Office.Devices[i].Ports[differs.Port].Name, notation.Shape(planned), notation.Shape(is)))
 		}
 		for _, trouble := range result.Trouble {
 			out = append(out, trouble.String())
@@ -254,7 +255,14 @@ func shown(net *span.Net, room string, lines []string) []string {
 	case "walk":
 		var out []string
 		for _, change := range walk.Compare(net, after) {
-			out = append(out, fmt.Sprint(change))
+			for _, side := range []struct {
+				does  string
+				ports []office.PortRef
+			}{{"gains", change.Gains}, {"loses", change.Loses}} {
+				if len(side.ports) > 0 {
+					out = append(out, fmt.Sprintf("%s %s %s", change.Port, side.does, strings.Join(api.Refs(side.ports), ", ")))
+				}
+			}
 		}
 		return out
 	case "span", "graph", "bridge":

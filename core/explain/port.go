@@ -16,6 +16,22 @@ import (
 
 // Port says what a port does: untagged frames in, what leaves tagged and
 // untagged, what is refused, where its setting comes from, and what is noted of it.
+//
+//	> port core.1
+//	Untagged frames that arrive here join 110 reception and leave tagged [110] by port 7
+//	    towards floor 8 and tagged [110] by port 8 towards gate lan1.
+//	Tagged frames of [140] are taken.
+//	Its use is desk.
+//	> port core.8
+//	Untagged frames that arrive here join 190 devices and leave untagged by port 7 towards
+//	    floor 8.
+//	Tagged frames of [110] [140] [160] are taken.
+//	“needed” is every VLAN that somebody beyond its cable is in, worked out anew at each
+//	    edit.
+//	> port floor.6
+//	Untagged frames that arrive here are dropped: the port has no PVID.
+//	Frames tagged for another VLAN are refused.
+//	Nothing leaves here: the port is in no VLAN.
 func Port(net *span.Net, ref office.PortRef) []string {
 	i := net.Topo.DeviceIndex(ref.Device)
 	device := net.Office.Devices[i]
@@ -143,7 +159,11 @@ func leaving(net *span.Net, device *office.Device, compiled *bridge.Port) string
 	for _, vid := range un {
 		names = append(names, net.Name(vid))
 	}
-	return strings.Join(names, " and ") + " leaves here untagged."
+	does := "leaves"
+	if len(names) > 1 {
+		does = "leave"
+	}
+	return strings.Join(names, " and ") + " " + does + " here untagged."
 }
 
 // brackets is VLANs as they are on the wire of a port: tags in brackets, and one that leaves under

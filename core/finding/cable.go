@@ -135,6 +135,21 @@ func (c *check) shutEnds(link int) (ends []graph.End) {
 }
 
 // sayShut words the finding of VLANs that end at a cable because one end of it is shut, or both.
+//
+//	> core 7: off
+//	not-carried: 110 reception, 140 phones, 160 guests and 190 devices end at the cable core 7
+//	    to floor 8: core 7 is shut.
+//	  mend: core 7: 190 [needed]
+//	split: 110 reception is in 2 parts: floor 1-4 are cut off from gate. The cause is the cable
+//	    core 7 to floor 8.
+//	split: 140 phones is in 2 parts: floor 1-4 are cut off from gate. The cause is the cable
+//	    core 7 to floor 8.
+//	split: 160 guests is in 2 parts: floor 5 is cut off from gate. The cause is the cable core
+//	    7 to floor 8.
+//	split: 190 devices is in 2 parts: floor is cut off from gate. The cause is the cable core 7
+//	    to floor 8.
+//	management-cut: From admin laptop at core 5 there is no way to the management of floor in
+//	    190 devices.
 func (c *check) sayShut(finding *Finding, link *graph.Link, shut []graph.End) {
 	where := portName(c.net.Ref(shut[0])) + " is shut"
 	if len(shut) == 2 {
@@ -157,6 +172,19 @@ func (c *check) openShut(link int) (lines []string) {
 }
 
 // sayLacks says which end of a cable lacks which VLANs.
+//
+//	> core 7: 190 [110]
+//	not-carried: 140 phones and 160 guests end at the cable core 7 to floor 8: floor 8 carries
+//	    them, core 7 does not, so the frames are dropped there.
+//	  mend: core 7: 190 [110 140 160]
+//	split: 140 phones is in 2 parts: floor 1-4 are cut off from gate. The cause is the cable
+//	    core 7 to floor 8.
+//	split: 160 guests is in 2 parts: floor 5 is cut off from gate. The cause is the cable core
+//	    7 to floor 8.
+//	needed-differs: floor 8 takes what is needed on the cable, and core 7, written out, lacks
+//	    140 phones and 160 guests.
+//	  mend: core 7: 190 [needed]
+//	  mend: core 7: 190 [110 140 160]
 func (c *check) sayLacks(finding *Finding, at int) {
 	link := &c.net.Topo.Links[at]
 	ends := portName(c.net.Ref(link.A)) + " to " + portName(c.net.Ref(link.B))
@@ -220,6 +248,20 @@ func (c *check) sayOneWay(finding *Finding, link *graph.Link, fromA bool) {
 
 // carryBoth is the statements that make a cable carry VLANs tagged, or one of
 // them untagged towards a device that knows no tags.
+//
+//	> floor 8: 190 [110 140]
+//	not-carried: 160 guests ends at the cable core 7 to floor 8: core 7 carries it, floor 8
+//	    does not, so the frames are dropped there.
+//	  mend: floor 8: 190 [110 140 160]
+//	split: 160 guests is in 2 parts: floor 5 is cut off from gate. The cause is the cable core
+//	    7 to floor 8.
+//	needed-differs: core 7 takes what is needed on the cable, and floor 8, written out, lacks
+//	    160 guests.
+//	  mend: floor 8: 190 [needed]
+//	  mend: floor 8: 190 [110 140 160]
+//	exception-unexplained: floor 8 is set otherwise than the port plan floor says, and nobody
+//	    said why.
+//	  mend: -floor 8
 func (c *check) carryBoth(at int, vs []office.VID) []string {
 	link := &c.net.Topo.Links[at]
 	as := office.Tagged
@@ -247,6 +289,19 @@ func (c *check) carryBoth(at int, vs []office.VID) []string {
 
 // untaggedToo is the statement that gives the end of a cable that has nothing
 // untagged the VLAN that the other end has so.
+//
+//	> core 7: 110 [needed]
+//	untagged-mismatch: Untagged frames leave core 7 as 110 reception and join 190 devices at
+//	    floor 8.
+//	  mend: core 7: 190 [needed]
+//	  mend: floor 8: 110 [needed]
+//	merged: 110 reception and 190 devices are one: what is sent in the one arrives in the
+//	    other. They meet on the cable core 7 to floor 8.
+//	management-cut: From admin laptop at core 5 there is no way to the management of floor in
+//	    190 devices.
+//	way-back: What goes from 110 reception to the outside arrives, and its answer does not:
+//	    gate sends it into 110 reception, and who it is for is not in the same part of it
+//	    (there over gate and back over gate).
 func (c *check) untaggedToo(link *graph.Link, vs []office.VID) []string {
 	for _, end := range link.Ends() {
 		far := link.Opposite(end)

@@ -45,6 +45,11 @@ func (c *check) device(i int) {
 //	device a switch
 //	  ports 1-2
 //	  manage 190
+//
+//	> core manage 300
+//	management-cut: From admin laptop at core 5 there is no way to the management of core in
+//	    300.
+//	unregistered: core is managed in VLAN 300, which the register does not know.
 func (c *check) managedUnregistered(i int) {
 	device := c.net.Office.Devices[i]
 	if device.Manage == nil || device.Manage.VID == office.DefaultVID || c.net.Registered().Has(device.Manage.VID) {
@@ -198,6 +203,13 @@ func memberRefs(device *office.Device, port *office.Port) []office.PortRef {
 
 // bundleSpeeds complains of a bundle whose ports have different speeds: IEEE 802.1AX aggregates
 // links of one speed.
+//
+//	> core ports 1-2 1G, 3 10G; -core 1,3; core bundle up lacp 1,3
+//	plug-unserved: reception pc at core 1 wants 110 reception untagged, and the port does not
+//	    give it.
+//	  mend: core up: 110
+//	bundle-uneven: The bundle core up joins ports of 1G and 10G: the slower ones are left out,
+//	    or drop what does not fit.
 func (c *check) bundleSpeeds(dev, port int, ref office.PortRef) {
 	device := c.net.Office.Devices[dev]
 	speeds := map[office.Speed]bool{}
@@ -246,6 +258,9 @@ func LimitsPassed(was, is *span.Net, dev int) (out []string) {
 // limitPassed: a device is asked for more VLANs, addresses, zones or rows than
 // it takes. Rows are what a grouped device keeps for tagged VIDs: one a port
 // and VLAN.
+//
+//	> floor limit vlans 2
+//	limit-passed: floor would need 4 VLANs and takes 2.
 func (c *check) limitPassed(i int) {
 	device := c.net.Office.Devices[i]
 	if device.Limits == (office.Limits{}) {
@@ -284,6 +299,17 @@ func (c *check) limitPassed(i int) {
 
 // unsayable: the device's wording cannot express a port's shape, so the plan
 // cannot be entered as it is.
+//
+//	> floor 6: 110+160 pvid 110
+//	one-way: 160 guests leaves floor 6 untagged, and what comes back there does not join it:
+//	    nothing that is asked is answered.
+//	  mend: floor 6: 160
+//	unsayable: floor asks by VLAN, and cannot be told what floor 6 should be: a port has one
+//	    untagged VLAN. What comes nearest is 110 [160].
+//	  mend: floor 6: 110 [160]
+//	many-untagged: 110 reception and 160 guests leave floor 6 untagged, and what comes back
+//	    joins 110 reception.
+//	  mend: floor 6: 110
 func (c *check) unsayable(i int) {
 	device := c.net.Office.Devices[i]
 	for _, unsayable := range wording.Unsaid(c.net, i) {
@@ -309,6 +335,8 @@ func (c *check) unsayable(i int) {
 }
 
 // parking is a VLAN in which ports are put away, 0 where there is none.
+//
+//	> core 6: 1
 func (c *check) parking() office.VID {
 	for _, vlan := range c.net.Office.VLANs {
 		if vlan.Local && vlan.VID != office.DefaultVID && c.net.IsParked(vlan.VID) {

@@ -47,6 +47,19 @@ func (c *check) untaggedMismatch(at int) {
 
 // nativeAs is the shape of an end with vid as its untagged VLAN. The one before
 // goes on tagged where the other end has it so.
+//
+//	> core 7: 110 [140 160 190]
+//	untagged-mismatch: Untagged frames leave core 7 as 110 reception and join 190 devices at
+//	    floor 8.
+//	  mend: core 7: 190 [110 140 160]
+//	  mend: floor 8: 110 [needed]
+//	merged: 110 reception and 190 devices are one: what is sent in the one arrives in the
+//	    other. They meet on the cable core 7 to floor 8.
+//	management-cut: From admin laptop at core 5 there is no way to the management of floor in
+//	    190 devices.
+//	way-back: What goes from 110 reception to the outside arrives, and its answer does not:
+//	    gate sends it into 110 reception, and who it is for is not in the same part of it
+//	    (there over gate and back over gate).
 func (c *check) nativeAs(end, far graph.End, vid office.VID) office.Shape {
 	shape := c.net.Carrying(end.Dev, end.Port, office.Untagged, vid)
 	if shape.Rest == office.RestNone {
@@ -139,6 +152,10 @@ func (c *check) managed(vid office.VID) bool {
 }
 
 // tagIntoUnaware: tagged frames leave into a device that drops them.
+//
+//	> device desk switch; forwarding unaware; ports 1-5; cable core.6 desk.1; core 6: [110]; plug desk.2 "second pc" wants 110
+//	plug-unserved: second pc at desk 2 wants 110 reception, which does not come untagged into
+//	    desk: it knows no tags, so its cable decides.
 func (c *check) tagIntoUnaware(at int) {
 	link := &c.net.Topo.Links[at]
 	for _, end := range link.Ends() {
@@ -160,6 +177,13 @@ func (c *check) tagIntoUnaware(at int) {
 
 // dropsTags says whether tagged frames leave by an end into a device that drops
 // them.
+//
+//	> device desk switch; forwarding unaware drops-tagged; ports 1-5; cable core.1 desk.1; plug desk.2 phone wants 140 tagged
+//	plug-unserved: reception pc at core 1 is plugged in where a cable to desk 1 is: a port
+//	    takes one of the two.
+//	plug-unserved: phone at desk 2 wants 140 phones tagged, and desk drops frames with a tag.
+//	tag-into-unaware: core 1 sends 140 phones tagged to desk, which drops frames with a tag.
+//	  mend: core 1: 110
 func (c *check) dropsTags(end, into graph.End) bool {
 	return c.net.Office.Devices[into.Dev].Forwarding == office.UnawareDrops && c.net.Aware(end.Dev) &&
 		!c.net.Port(end).Off && !c.net.Port(into).Off && !c.net.Port(end).Tagged.Empty()
@@ -315,6 +339,9 @@ func (c *check) bundlePartial(link int) {
 // oneSided says what a one-sided bundle follows from, and how the other end
 // becomes a bundle too: its cables are one fault, and where they go to several
 // devices, that is the fault.
+//
+//	> core bundle up lacp 3,6
+//	! column 21: port 3 has a shape of its own: set the bundle up instead
 func (c *check) oneSided(finding *Finding, link int, bundle, single graph.End) {
 	links := c.net.Topo.LinksAt(bundle.Dev, bundle.Port)
 	var far []int

@@ -45,6 +45,12 @@ func (c *check) addresses() (all []given) {
 // addressOutside: an address, or a management address, is in none of its
 // VLAN's subnets, or is not one that a host may have there, or has another
 // prefix length: who shares the VLAN does not share the subnet.
+//
+//	> gate address 170 10.61.171.1/24 on lan1 zone cameras; vlan 170 cameras net 10.61.170.0/24
+//	address-outside: The address 10.61.171.1 of gate is outside 10.61.170.0/24, the subnet of
+//	    170 cameras.
+//	  mend: gate address 170 10.61.170.1/24 on lan1 zone cameras; -gate address 170
+//	      10.61.171.1/24
 func (c *check) addressOutside(all []given) {
 	subnet := c.subnets
 	say := func(device *office.Device, vid office.VID, addr netip.Addr, format string, args ...any) {
@@ -104,6 +110,13 @@ func notHost(addr netip.Addr, in netip.Prefix) string {
 
 // subnetOverlap: two VLANs have subnets that overlap, by the register or by the
 // addresses in them, so that an address does not say which of them it is in.
+//
+//	> vlan 170 cameras net 10.61.110.128/25
+//	subnet-overlap: The subnets 10.61.110.0/24 of 110 reception and 10.61.110.128/25 of 170
+//	    cameras overlap: a router cannot tell them apart.
+//	unused: 170 cameras is registered, and no port, address or plug is in it.
+//	  mend: -vlan 170
+//	number-habit: Most VLANs show their number in the subnet; 170 cameras has 10.61.110.128/25.
 func (c *check) subnetOverlap(given []given) {
 	type net struct {
 		v office.VID
@@ -157,6 +170,8 @@ const mostOverlaps = 3
 // different VLANs each have an address of a VLAN in the same subnet, plugs are
 // there, and nothing (a mark, or a hand-out by one of them) says which of the two is their
 // way out.
+//
+//	> core address 110 10.61.110.254/24
 func (c *check) gatewayTwice(all []given) {
 	type holder struct {
 		dev  *office.Device
@@ -293,6 +308,11 @@ func (c *check) handouts(all []given) {
 }
 
 // numberHabit: most VLANs show their VID in the subnet, and this one does not.
+//
+//	> vlan 170 cameras net 10.61.7.0/24
+//	unused: 170 cameras is registered, and no port, address or plug is in it.
+//	  mend: -vlan 170
+//	number-habit: Most VLANs show their number in the subnet; 170 cameras has 10.61.7.0/24.
 func (c *check) numberHabit() {
 	var odd []*office.VLAN
 	with := 0
@@ -364,6 +384,11 @@ func Parts(prefix netip.Prefix) []string {
 
 // management finds who cannot reach what he manages, and who can that should
 // not.
+//
+//	> core manage 190 10.61.110.2/24
+//	address-outside: The management address 10.61.110.2 of core is outside 10.61.190.0/24, the
+//	    subnet of 190 devices.
+//	  mend: core manage 190 10.61.190.2/24
 func (c *check) management() {
 	c.managementCut()
 	c.managementShared()
@@ -371,6 +396,20 @@ func (c *check) management() {
 
 // managementCut: from the operator's plug no way, by span or through addresses,
 // to a device's management address.
+//
+//	> core 7: 110 [140 160]
+//	untagged-mismatch: Untagged frames leave core 7 as 110 reception and join 190 devices at
+//	    floor 8.
+//	  mend: core 7: 190 [110 140 160]
+//	split: 190 devices is in 2 parts: floor is cut off from gate. The cause is the cable core 7
+//	    to floor 8.
+//	merged: 110 reception and 190 devices are one: what is sent in the one arrives in the
+//	    other. They meet on the cable core 7 to floor 8.
+//	management-cut: From admin laptop at core 5 there is no way to the management of floor in
+//	    190 devices.
+//	way-back: What goes from 110 reception to the outside arrives, and its answer does not:
+//	    gate sends it into 110 reception, and who it is for is not in the same part of it
+//	    (there over gate and back over gate).
 func (c *check) managementCut() {
 	net := c.net
 	for _, plug := range net.Office.Plugs {
@@ -442,6 +481,14 @@ func (c *check) managementAlone(plug *office.Plug, device *office.Device, why st
 
 // noOutside: a device routes and has a port for a line to the outside, by its name, and
 // nothing leads out of the device.
+//
+//	> -gate outside fibre
+//	no-outside: gate routes and has the port wan, and nothing leads out: no line to the outside
+//	    and no default route. Say what is there, as in gate outside fibre on wan.
+//	  mend: gate outside line on "wan"
+//	rule-unused: No packet can meet rule 1 of gate, allow zone staff,zone guests to outside:
+//	    gate has no line to the outside.
+//	  mend: -gate rule 1
 func (c *check) noOutside() {
 	for _, device := range c.net.Office.Devices {
 		if !device.Routing() || len(device.Outsides) > 0 || slices.ContainsFunc(device.Routes, func(route office.Route) bool { return route.To.Bits() == 0 }) {
@@ -482,6 +529,12 @@ func (c *check) oneWayIn(vlan *span.VLAN) string {
 }
 
 // managementShared: a VLAN that devices are managed in also has ordinary plugs.
+//
+//	> floor manage 160
+//	management-shared: Devices are managed in 160 guests, where tablet can reach them too.
+//	carries-unneeded: The cable core 7 to floor 8 carries 190 devices, which nothing beyond it
+//	    needs.
+//	  mend: core 7: [needed]; floor 8: [needed]
 func (c *check) managementShared() {
 	managed := office.Set{}
 	for _, device := range c.net.Office.Devices {

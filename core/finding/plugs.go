@@ -10,6 +10,12 @@ import (
 
 // plugAddresses is plug-address: the addresses that plugs have of their own, held against
 // their VLAN's subnets, what is handed out there, and everybody else's addresses.
+//
+//	> plug core.2 printer wants 110 at 10.61.110.20
+//	plug-address: printer at core 2 has the address 10.61.110.20, and so has reception pc at
+//	    core 1: whoever answers first is asked.
+//	  mend: plug core.2 "printer" wants 110 at 10.61.110.2
+//	  mend: plug core.2 "printer" wants 110
 func (c *check) plugAddresses() {
 	o := c.net.Office
 	if !slices.ContainsFunc(o.Plugs, func(plug office.Plug) bool { return plug.At.IsValid() }) {
@@ -86,6 +92,12 @@ func (c *check) subnets(vid office.VID, addr netip.Addr) (in netip.Prefix, same 
 
 // handsOut is the device that hands out an address in a VLAN, and by which address; nil
 // where none does.
+//
+//	> plug core.2 printer wants 110 at 10.61.110.60
+//	plug-address: printer at core 2 has the address 10.61.110.60, which gate hands out in 110
+//	    reception, from 10.61.110.50 to 10.61.110.220: somebody else may be given it.
+//	  mend: plug core.2 "printer" wants 110 at 10.61.110.2
+//	  mend: plug core.2 "printer" wants 110
 func (c *check) handsOut(vid office.VID, addr netip.Addr) (*office.Device, *office.Address) {
 	for _, device := range c.net.Office.Devices {
 		for i := range device.Addresses {

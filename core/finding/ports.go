@@ -130,6 +130,12 @@ func shapes(ss ...office.Shape) (out []*office.Shape) {
 
 // pvidNotMember: the PVID is not among the port's members and filtering is on,
 // so untagged frames that arrive are dropped.
+//
+//	> core 6: 110 pvid 160
+//	pvid-not-member: Untagged frames that arrive at core 6 are dropped: the PVID is 160 guests,
+//	    and the port is only in 110 reception.
+//	  mend: core 6: 110
+//	  mend: core 6: 160
 func (c *check) pvidNotMember(at port) {
 	compiled := c.net.Tables[at.dev].Ports[at.port]
 	if !c.dropsPVID(at) {
@@ -154,6 +160,14 @@ func (c *check) pvidNotMember(at port) {
 }
 
 // dropsPVID says whether pvid-not-member is true of a port.
+//
+//	> core 2: 110 [140] admit tagged; plug core.2 printer wants 110
+//	plug-unserved: printer at core 2 wants 110 reception untagged and hears it, but what it
+//	    sends is dropped: the port does not admit such frames.
+//	  mend: core 2: 110 [140]
+//	open-edge: Whoever plugs in at core 2 and sends tagged frames is in 140 phones. A use, or a
+//	    plug that wants it tagged, says that it is meant.
+//	  mend: core 2: 110 admit tagged
 func (c *check) dropsPVID(at port) bool {
 	compiled := c.net.Tables[at.dev].Ports[at.port]
 	return compiled.PVID != 0 && compiled.Filter && !compiled.Has(compiled.PVID) && c.bridges(at.dev) && compiled.Admit != office.AdmitTagged
@@ -161,6 +175,14 @@ func (c *check) dropsPVID(at port) bool {
 
 // pvidDiffers: the PVID is a member but not the untagged VLAN, so the way out
 // and the way in differ.
+//
+//	> core 6: [110 160] pvid 160 filter off
+//	pvid-differs: At core 6 untagged frames join 160 guests, but nothing leaves untagged: the
+//	    way in and the way out differ.
+//	  mend: core 6: [110 160] filter off
+//	open-edge: Whoever plugs in at core 6 and sends tagged frames is in 1 default, 110
+//	    reception, 140 phones, 160 guests and 190 devices. A use, or a plug that wants it
+//	    tagged, says that it is meant.
 func (c *check) pvidDiffers(at port) {
 	compiled := c.net.Tables[at.dev].Ports[at.port]
 	if !c.turnsPVID(at) {
@@ -210,6 +232,14 @@ func (c *check) manyUntagged(at port) {
 }
 
 // several is the many-untagged of a port, without words.
+//
+//	> core 6: 110+160 pvid 110
+//	one-way: 160 guests leaves core 6 untagged, and what comes back there does not join it:
+//	    nothing that is asked is answered.
+//	  mend: core 6: 160
+//	many-untagged: 110 reception and 160 guests leave core 6 untagged, and what comes back
+//	    joins 110 reception.
+//	  mend: core 6: 110
 func (c *check) several(at port) portFault {
 	compiled := c.net.Tables[at.dev].Ports[at.port]
 	return portFault{at: at, code: ManyUntagged, vlans: compiled.Untagged.VIDs(), key: fmt.Sprintf("pvid %d", compiled.PVID)}
@@ -224,6 +254,11 @@ func (c *check) left(at port) portFault {
 
 // leftInDefault: a port is still untagged in VLAN 1 beside the VLAN that it was
 // given, so the broadcasts of VLAN 1 leave there too.
+//
+//	> core 6: 1 [110]
+//	open-edge: Whoever plugs in at core 6 and sends tagged frames is in 110 reception. A use,
+//	    or a plug that wants it tagged, says that it is meant.
+//	  mend: core 6: 1
 func (c *check) leftInDefault(at port) {
 	compiled := c.net.Tables[at.dev].Ports[at.port]
 	if !compiled.Untagged.Has(office.DefaultVID) || compiled.Untagged.Len() < 2 {
@@ -241,6 +276,11 @@ func (c *check) leftInDefault(at port) {
 }
 
 // unregistered: a VID on a port is not in the register.
+//
+//	> core 6: 300
+//	unregistered: The register does not know 300, which core 6 is set to: nothing says what it
+//	    is for.
+//	  mend: core 6: -
 func (c *check) unregistered(at port) {
 	compiled := c.net.Tables[at.dev].Ports[at.port]
 	one := compiled.Members()
@@ -268,6 +308,11 @@ func (c *check) unregistered(at port) {
 // frames of VLANs that it should not: whoever plugs in there is in all of them.
 // What it should accept is what its plugs want tagged, and what its use names:
 // a use is somebody's word that the port is meant so.
+//
+//	> core 6: [110 140]
+//	open-edge: Whoever plugs in at core 6 and sends tagged frames is in 110 reception and 140
+//	    phones. A use, or a plug that wants it tagged, says that it is meant.
+//	  mend: core 6: -
 func (c *check) openEdge(at port) {
 	device := c.net.Office.Devices[at.dev]
 	if device.Ports[at.port].Kind == office.Inner || len(c.net.Topo.LinksAt(at.dev, at.port)) > 0 {
@@ -306,6 +351,10 @@ func (c *check) openEdge(at port) {
 }
 
 // plugsAt lists what is plugged into a port, a bundle's as the bundle's.
+//
+//	> plug core.4 "till" wants 110
+//	plug-unserved: till at core 4 wants 110 reception untagged, and the port does not give it.
+//	  mend: core 4: 110
 func (c *check) plugsAt(at port) (out []*office.Plug) {
 	device := c.net.Office.Devices[at.dev]
 	for _, k := range c.net.Topo.PlugsAt(at.dev) {
@@ -325,6 +374,14 @@ func (c *check) plugsAt(at port) (out []*office.Plug) {
 //	  ports 1-8
 //	  1: 130
 //	  2: 120
+//
+//	> floor 1: 110 [140 160]
+//	open-edge: Whoever plugs in at floor 1 and sends tagged frames is in 160 guests. A use, or
+//	    a plug that wants it tagged, says that it is meant.
+//	  mend: floor 1: 110 [140]
+//	exception-unexplained: floor 1 is set otherwise than the port plan floor says, and nobody
+//	    said why.
+//	  mend: -floor 1
 func (c *check) exceptions(i int) {
 	device := c.net.Office.Devices[i]
 	if device.Follows == "" {

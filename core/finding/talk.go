@@ -25,6 +25,12 @@ func (c *check) talks() {
 }
 
 // wishes: must-fails and never-fails, with the rules that would make them so.
+//
+//	> must guests to 10.61.110.20 printing
+//	must-fails: Must guests to 10.61.110.20 printing is wished, and 160 guests at 10.61.160.2
+//	    does not reach 110 reception at 10.61.110.20 by tcp/631: gate drops it, as no rule
+//	    fits: between zones deny.
+//	  mend: gate allow vlan 160 to 10.61.110.20 printing
 func (c *check) wishes() {
 	for _, judged := range c.talk.Wishes() {
 		if judged.Holds {
@@ -106,9 +112,13 @@ func (c *check) named(text string) string {
 	return strings.Join(words, " ")
 }
 
+// capital is a text that begins a sentence.
 func capital(text string) string { return strings.ToUpper(text[:1]) + text[1:] }
 
 // side is a VLAN, or the outside, with one of its addresses.
+//
+//	> must guests to tills
+//	! column 16: no VLAN is named tills: register it with vlan NUMBER tills
 func (c *check) side(vid office.VID, addr netip.Addr) string {
 	if vid == 0 {
 		return "the outside"
@@ -117,6 +127,11 @@ func (c *check) side(vid office.VID, addr netip.Addr) string {
 }
 
 // routes: route-nowhere, a route whose next hop takes nothing.
+//
+//	> gate route 10.99.0.0/16 via 10.61.77.2
+//	route-nowhere: gate has the route 10.99.0.0/16 via 10.61.77.2, and 10.61.77.2 is in none of
+//	    its subnets.
+//	  mend: -gate route 10.99.0.0/16 via 10.61.77.2
 func (c *check) routes() {
 	for _, nowhere := range c.talk.Nowhere {
 		line := "-" + nowhere.Device + " route " + nowhere.Route.String()
@@ -276,6 +291,12 @@ func wantedAt(o *office.Office, vid office.VID) bool {
 }
 
 // ruleUnused: no packet can meet a rule.
+//
+//	> gate rule 3 allow zone guests to outside tcp/443
+//	rule-unused: No packet comes to rule 3 of gate, allow zone guests to outside tcp/443:
+//	    before it, rule 1 (allow zone staff,zone guests to outside) takes all.
+//	  mend: -gate rule 3
+//	  mend: gate rule 3 before 1
 func (c *check) ruleUnused(device *office.Device) {
 	for _, unused := range talk.UnusedRules(c.net.Office, device) {
 		rule := &device.Rules[unused.Rule]
@@ -344,6 +365,11 @@ func (c *check) handoutOpen() {
 // openTo is the ports of a device that guards nothing at which hosts of a VLAN
 // are, and no device that hands out lies behind; among says that one lies behind
 // another port of it, so that the rest of the VLAN trusts what comes from it.
+//
+//	> never guests to outside tcp/25
+//	never-fails: Never guests to outside tcp/25 is wished, and 160 guests at 10.61.160.2
+//	    reaches the outside by tcp/25: gate: allow zone staff,zone guests to outside.
+//	  mend: gate rule 1 deny vlan 160 to outside tcp/25
 func (c *check) openTo(dev int, vid office.VID) (ports []office.PortRef, among bool) {
 	device := c.net.Office.Devices[dev]
 	if !device.Unaware() {

@@ -32,11 +32,25 @@ func (c *check) vlan(vlan *span.VLAN) {
 //	  1: 3
 //	  inner cpu cpu: 2
 //	  address 3 10.0.3.1/24
+//
+//	> vlan 170 cameras net 10.61.170.0/24; core 6: 170; floor 6: 170; core 7: 190 [110 140 160]
+//	not-carried: 170 cameras ends at the cable core 7 to floor 8: floor 8 carries it, core 7
+//	    does not, so the frames are dropped there.
+//	  mend: core 7: 190 [110 140 160 170]
+//	split: 170 cameras is in 2 parts: floor 6 is cut off from core 6. The cause is the cable
+//	    core 7 to floor 8.
+//	no-gateway: 170 cameras has no address on any device: nothing in it reaches another subnet.
+//	    Give it a gateway, or call it local.
+//	needed-differs: floor 8 takes what is needed on the cable, and core 7, written out, lacks
+//	    170 cameras.
+//	  mend: core 7: 190 [needed]
+//	  mend: core 7: 190 [110 140 160 170]
 func (c *check) split(vlan *span.VLAN, causes []cause) {
 	if vlan.State != span.Split {
 		return
 	}
 	finding := Finding{Code: Split, VLANs: []office.VID{vlan.VID}, ID: about(Split, vlan.VID)}
+	from := c.mainName(vlan)
 	var refs []office.PortRef
 	var parts, dead []string
 	for _, part := range vlan.Spans[1:vlan.Parts] {
@@ -48,7 +62,7 @@ func (c *check) split(vlan *span.VLAN, causes []cause) {
 		here := c.net.Terminals(part, vlan.VID)
 		refs = append(refs, here...)
 		if len(here) == 0 {
-			parts = append(parts, c.partName(part, nil))
+			parts = append(parts, c.partName(part, vlan.VID, from))
 		}
 	}
 	finding.Ports = append(finding.Ports, refs...)
@@ -60,7 +74,7 @@ func (c *check) split(vlan *span.VLAN, causes []cause) {
 	if len(refs)+len(parts) == 1 {
 		verb = "is"
 	}
-	finding.Text = fmt.Sprintf("%s is in %d parts: %s %s cut off from %s.", c.net.Name(vlan.VID), vlan.Parts, some(all, 3), verb, c.mainName(vlan))
+	finding.Text = fmt.Sprintf("%s is in %d parts: %s %s cut off from %s.", c.net.Name(vlan.VID), vlan.Parts, some(all, 3), verb, from)
 	for _, why := range dead {
 		finding.Text += " " + why
 	}
@@ -99,19 +113,28 @@ func (c *check) unheard(finding *Finding, i int, vid office.VID) string {
 	return ""
 }
 
-// partName says what is in a part: its ports, or its devices.
-func (c *check) partName(part *span.Span, refs []office.PortRef) string {
-	if len(refs) > 0 {
-		return c.portList(refs, 2)
-	}
-	var names []string
+// partName says by its devices what of a VLAN is in a part. Where VLANs meet, a part is of both,
+// and those that only have the other one are not meant. A device that routes may be in several
+// parts: where it is from as well, its port is said.
+func (c *check) partName(part *span.Span, vid office.VID, from string) string {
+	var own, all []string
 	for _, node := range part.Nodes {
-		d := c.net.Office.Devices[c.net.Topo.Hubs[node.Hub].Dev].Name
-		if !slices.Contains(names, d) {
-			names = append(names, d)
+		hub := c.net.Topo.Hubs[node.Hub]
+		name := c.net.Office.Devices[hub.Dev].Name
+		if name == from && hub.Port >= 0 {
+			name = portName(c.net.RefAt(hub.Dev, hub.Port))
+		}
+		if !slices.Contains(all, name) {
+			all = append(all, name)
+		}
+		if node.Label == span.Label(vid) && !slices.Contains(own, name) {
+			own = append(own, name)
 		}
 	}
-	return some(names, 2)
+	if len(own) == 0 {
+		own = all
+	}
+	return some(own, 2)
 }
 
 // mainName is what the others are cut off from: the gateway's device, or the
@@ -125,11 +148,22 @@ func (c *check) mainName(vlan *span.VLAN) string {
 			return c.net.Office.Devices[c.net.Topo.Hubs[node.Hub].Dev].Name
 		}
 	}
-	return c.partName(vlan.Spans[0], c.net.Terminals(vlan.Spans[0], vlan.VID))
+	if refs := c.net.Terminals(vlan.Spans[0], vlan.VID); len(refs) > 0 {
+		return c.portList(refs, 2)
+	}
+	return c.partName(vlan.Spans[0], vlan.VID, "")
 }
 
 // merged: a VLAN's span holds another VLAN's terminals too; frames of the one
 // arrive in the other.
+//
+//	> core 6: 110; floor 6: 160; cable core.6 floor.6
+//	untagged-mismatch: Untagged frames leave core 6 as 110 reception and join 160 guests at
+//	    floor 6.
+//	  mend: floor 6: 110
+//	  mend: core 6: 160
+//	merged: 110 reception and 160 guests are one: what is sent in the one arrives in the other.
+//	    They meet on the cable core 6 to floor 6.
 func (c *check) merged(vlan *span.VLAN) {
 	said := map[string]bool{}
 	for _, part := range vlan.Spans[:vlan.Parts] {
@@ -178,6 +212,13 @@ func (c *check) loop(vlan *span.VLAN) {
 }
 
 // sayRing says which VLANs go round over which cables, and where it may be opened.
+//
+//	> core 6: use uplink; floor 7: use uplink; cable core.6 floor.7
+//	loop: 110 reception, 140 phones, 160 guests and 190 devices go round in a ring over the
+//	    cables core 6 to floor 7 and core 7 to floor 8: without spanning tree one broadcast
+//	    stays there for ever.
+//	  mend: -cable core.6 floor.7
+//	  mend: -cable core.7 floor.8
 func (c *check) sayRing(finding *Finding, ring []int) {
 	all := ring
 	ring = ring[:min(len(ring), mostRing)] // of a mesh, its first cables say enough
@@ -276,6 +317,10 @@ func lowest(part *span.Span) office.VID {
 
 // noGateway: a VLAN has terminals, is not local, and no device that routes has an
 // address in it: nothing in it reaches anything outside.
+//
+//	> vlan 170 cameras; core 6: 170; plug core.6 camera wants 170
+//	no-gateway: 170 cameras has no address on any device: nothing in it reaches another subnet.
+//	    Give it a gateway, or call it local.
 func (c *check) noGateway(vlan *span.VLAN) {
 	one := c.net.Office.VLAN(vlan.VID)
 	if vlan.State == span.Unused || one == nil || one.Local {
@@ -298,6 +343,10 @@ func (c *check) noGateway(vlan *span.VLAN) {
 }
 
 // unused: a VLAN is registered and nothing is in it.
+//
+//	> vlan 170 cameras
+//	unused: 170 cameras is registered, and no port, address or plug is in it.
+//	  mend: -vlan 170
 func (c *check) unused(vlan *span.VLAN) {
 	one := c.net.Office.VLAN(vlan.VID)
 	if vlan.State != span.Unused || one == nil || vlan.VID == office.DefaultVID || c.net.IsParked(vlan.VID) && c.members(vlan.VID) {
@@ -336,6 +385,15 @@ func (c *check) members(vid office.VID) bool {
 //	  ports 1-2
 //	cable a.2 u.2
 //	plug u.1 "pc" wants 110
+//
+//	> device desk switch; forwarding unaware; ports 1-5; cable core.1 desk.1; plug desk.2 "guest" wants 160
+//	plug-unserved: reception pc at core 1 is plugged in where a cable to desk 1 is: a port
+//	    takes one of the two.
+//	plug-unserved: guest at desk 2 wants 160 guests, which does not come untagged into desk: it
+//	    knows no tags, so its cable decides.
+//	carries-unneeded: The cable core 1 to desk 1 carries 140 phones, which nothing beyond it
+//	    needs.
+//	  mend: core 1: 110
 func (c *check) behindUnaware(vlan *span.VLAN) {
 	for at, hub := range c.net.Topo.Hubs {
 		if !c.net.Wants(at).Has(vlan.VID) || c.net.Served(at, vlan.VID) {

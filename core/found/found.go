@@ -126,6 +126,12 @@ func (r *reading) done() *Result {
 
 // fromNotation reads lines of ports and shapes, each by itself, so that one
 // that is wrong leaves the others.
+//
+//	> paste core
+//	> 1: 110 [140]
+//	> 2: 160
+//	notation
+//	2: planned 110 [140], found 160
 func fromNotation(o *office.Office, device *office.Device, base wording.State, text string) (*Result, error) {
 	reading := begin(device, base, "notation")
 	registered := o.Registered()

@@ -14,6 +14,17 @@ import (
 // -details link` prints before or behind it, as iproute2 writes them: a port of
 // the one by its name there, which is the port's name inside the device where
 // the plan says one.
+//
+//	> paste core
+//	> port              vlan-id
+//	> 1                 110 PVID Egress Untagged
+//	> 1                 140
+//	> 2                 160 PVID Egress Untagged
+//	by port
+//	1: planned 110 [140], found 140
+//	2: planned 110 [140], found 160
+//	row 2, column 2: "PVID" is not a VLAN number, which is 1 to 4094
+//	row 4, column 2: "PVID" is not a VLAN number, which is 1 to 4094
 func fromLinux(device *office.Device, base wording.State, text string) (*Result, error) {
 	reading := begin(device, base, "Linux")
 	dec := json.NewDecoder(strings.NewReader(text))

@@ -13,6 +13,12 @@ import (
 // device's own sheet, as it is printed or copied from its page, is read by its wording;
 // all else as [Text] reads it. Statements about addresses, routes and rules (allow 10 to 20
 // tcp/80) are all that it has of those.
+//
+//	> paste core
+//	> Port,Mode,VLAN
+//	> 1,access,110
+//	by port
+//	1: planned 110 [140], found 110
 func OfDevice(net *span.Net, i int, base wording.State, text string) (*Result, error) {
 	text, routing, wrong := typed(net.Office, net.Office.Devices[i], text)
 	out, err := ofPorts(net, i, base, text, routing != nil)

@@ -205,6 +205,13 @@ func (t *table) follow(port int) {
 }
 
 // byPort: each row some ports with what they are set to.
+//
+//	> paste core
+//	> Port;Untagged;Tagged;PVID
+//	> 1;110;140;110
+//	> 2;160;;160
+//	by port
+//	2: planned 110 [140], found 160
 func (t *table) byPort() {
 	t.each(func(row int, cell func(string) string) {
 		at := t.ports(row, "port", cell("port"))

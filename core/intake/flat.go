@@ -113,6 +113,19 @@ type entry struct {
 }
 
 // listed reads what one row of a list says of its ports.
+//
+//	> | device | port | untagged | tagged | note |
+//	> | core | 1 | 110 | 140 | front desk |
+//	> | core | 2 | 110 | 140,160-161 | |
+//	vlan 110 vlan110
+//	vlan 140 vlan140
+//	vlan 160 vlan160
+//	vlan 161 vlan161
+//	device core switch
+//	  ports 1-2
+//	  1: 110 [140]
+//	  2: 110 [140 160 161]
+//	  port 1 note "front desk"
 func (u *Understood) listed(of entry, grid *Grid, ports []string) {
 	table, row, head, vlans := of.table, of.row, of.head, of.vlans
 	cells := table.Rows[row]
@@ -180,6 +193,16 @@ func (u *Understood) beside(table Table, row int, head roles, but ...role) (out 
 //
 //	VLAN | Name  | Untagged | Tagged | Subnet
 //	10   | desks | 1-8,12   | 24     | 10.0.10.0/24
+//
+//	> | VLAN | Name | Untagged | Tagged |
+//	> | 110 | reception | 1-3 | 8 |
+//	> | 140 | phones | | 1-3,8 |
+//	vlan 110 reception
+//	vlan 140 phones
+//	device plan-1 switch
+//	  ports 1-8
+//	  1-3: 110 [140]
+//	  8: [110 140]
 func (u *Understood) readMembers(table Table, head roles, title string, vlans map[office.VID]*office.VLAN) (next int) {
 	one := &list{&Grid{Sheet: table.Name, Row: head.row + 1, Title: title, Device: DeviceName(title), Kind: kindOf(title), Down: true}, map[string]bool{}}
 	for k, text := range table.Rows[head.row] {

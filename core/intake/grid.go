@@ -43,7 +43,9 @@ func (u *Understood) readGrids(table Table, vlans map[office.VID]*office.VLAN) {
 			continue
 		}
 		found = true
-		grid.Title, grid.Note = u.title(table, i, next)
+		if grid.Title == "" {
+			grid.Title, grid.Note = u.title(table, i, next)
+		}
 		grid.Device = DeviceName(grid.Title)
 		grid.Kind = kindOf(grid.Title)
 		u.Grids = append(u.Grids, grid)
@@ -95,16 +97,20 @@ func (u *Understood) title(table Table, i, next int) (title, note string) {
 				u.took(table, k, column)
 			}
 		}
-		name := text
-		if at := titleEnd.FindStringIndex(text); at != nil && at[0] > 0 {
-			name, note = strings.TrimSpace(text[:at[0]]), strings.Trim(text[at[0]:], " (),;|-–")
-		}
-		return name, note
+		return named(text)
 	}
 	if !hasMore(table, next) && generic(table.Name) {
 		return "switch-1", ""
 	}
 	return table.Name, ""
+}
+
+// named parts a title from what stands behind it: "Rack switch (24 ports)".
+func named(text string) (title, note string) {
+	if at := titleEnd.FindStringIndex(text); at != nil && at[0] > 0 {
+		return strings.TrimSpace(text[:at[0]]), strings.Trim(text[at[0]:], " (),;|-–")
+	}
+	return text, ""
 }
 
 // titleEnd is where a title goes on with what is no name.
@@ -150,6 +156,7 @@ type gridHead struct {
 	name  int    // of VLANs' names; -1 for none
 	heads []int  // the columns that are VLANs or ports
 	more  []int  // columns that say something else of each row
+	title string // what the corner says, where that is of what the grid is
 }
 
 // gridHeadOf reads a head; own says that the workbook is one that Klammer wrote, where a port may
@@ -194,6 +201,60 @@ func gridHeadOf(row []string, own bool) (head gridHead, ok bool) {
 	return head, len(head.heads) > 0
 }
 
+// titledHead reads a head whose corner says of what the grid is, "Reception switch". Anything may
+// stand in the corner of anything, so what is below must leave no doubt: down the first column
+// nothing but ports, or nothing but VLANs, and beside them nothing but marks, U and T among them.
+//
+//	> | Reception switch (8 ports) | 110 reception | 140 phones |
+//	> | 1-2 | U | T |
+//	> | 8 | T | T |
+//	vlan 110 reception
+//	vlan 140 phones
+//	device reception-switch switch
+//	  ports 1-2, 8
+//	  1-2: 110 [140]
+//	  8: [110 140]
+//	  note "8 ports"
+func (u *Understood) titledHead(table Table, i int) (head gridHead, ok bool) {
+	first := slices.IndexFunc(table.Rows[i], func(text string) bool { return strings.TrimSpace(text) != "" })
+	if first < 0 {
+		return head, false
+	}
+	row := slices.Clone(table.Rows[i])
+	row[first] = ""
+	if head, ok = gridHeadOf(row, false); !ok || head.first != first {
+		return head, false
+	}
+	below := table.Rows[i+1 : head.end(table.Rows, i)]
+	down, ok := head.down(row, below)
+	if !ok {
+		return head, false
+	}
+	across := head.heads
+	if !down {
+		across, _ = split(row, head)
+	}
+	marked := false
+	for _, cells := range below {
+		name := rowOf(cells, first)
+		if name == "" { // a row of names below numbers, or nobody's
+			continue
+		}
+		if _, _, vlan := vlanOf(name); down && !vlan || !down && portsOf(name) == nil {
+			return head, false
+		}
+		for _, k := range across {
+			as, ok := mark(rowOf(cells, k), u.marks)
+			if !ok && !memberMark(rowOf(cells, k)) {
+				return head, false
+			}
+			marked = marked || ok && as != "-"
+		}
+	}
+	head.title = strings.TrimSpace(table.Rows[i][first])
+	return head, marked
+}
+
 // end is the first row behind i that does not belong to a head there.
 func (h gridHead) end(rows [][]string, i int) int {
 	for i++; i < len(rows) && !blank(rows[i]); i++ {
@@ -209,10 +270,24 @@ func (h gridHead) end(rows [][]string, i int) int {
 
 // grid reads one grid whose head is row i; nil where that is no head. next is
 // the first row after it.
+//
+//	> | Reception switch | 110 reception | 140 phones | 160 guests |
+//	> | 1 | U | T | |
+//	> | 2 | U | T | |
+//	> | 3 | | | U |
+//	vlan 110 reception
+//	vlan 140 phones
+//	vlan 160 guests
+//	device reception-switch switch
+//	  ports 1-3
+//	  1-2: 110 [140]
+//	  3: 160
 func (u *Understood) grid(table Table, i int) (grid *Grid, names map[office.VID]string, next int) {
 	head, ok := gridHeadOf(table.Rows[i], u.Exact != nil)
 	if !ok {
-		return nil, nil, 0
+		if head, ok = u.titledHead(table, i); !ok {
+			return nil, nil, 0
+		}
 	}
 	ends := head.end(table.Rows, i)
 	if ends == i+1 {
@@ -226,6 +301,7 @@ func (u *Understood) grid(table Table, i int) (grid *Grid, names map[office.VID]
 		head.heads, head.more = split(table.Rows[i], head)
 	}
 	r := gridReader{u: u, table: table, head: head, top: i, grid: &Grid{Sheet: table.Name, Row: i + 1, Down: down}, names: map[office.VID]string{}}
+	r.grid.Title, r.grid.Note = named(head.title)
 	r.tops()
 	for row := i + 1; row < ends; row++ {
 		r.row(row)
@@ -305,6 +381,18 @@ func (r *gridReader) row(row int) {
 }
 
 // beside takes in what stands in the free columns of a row, and the name of its VLAN.
+//
+//	> | Port | 110 | 140 | What hangs on it |
+//	> | 1 | U | T | front desk |
+//	> | 2 | U | | printer |
+//	vlan 110 vlan110
+//	vlan 140 vlan140
+//	device plan-1 switch
+//	  ports 1-2
+//	  1: 110 [140]
+//	  2: 110
+//	plug plan-1.1 "front desk" wants 110
+//	plug plan-1.2 "printer" wants 110
 func (r *gridReader) beside(row int, along line) {
 	cells, heads := r.table.Rows[row], r.table.Rows[r.top]
 	for _, k := range r.head.more {

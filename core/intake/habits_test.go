@@ -124,6 +124,19 @@ var layouts = map[string]func(truth, habit) (tables []intake.Table, more bool){
 		}
 		return []intake.Table{one}, h.extras
 	},
+	"a block a device, titled in its corner": func(x truth, h habit) ([]intake.Table, bool) {
+		one := intake.Table{Name: "Sheet1"}
+		for _, d := range x.devices {
+			rows := block(x, h, d)
+			for i := range rows {
+				if k := slices.Index(rows[i], h.words["port"]); k >= 0 {
+					rows[i][k] = fmt.Sprintf(h.titles, d)
+				}
+			}
+			one.Rows = append(append(one.Rows, rows...), []string{})
+		}
+		return []intake.Table{one}, h.extras
+	},
 	"a grid a device, VLANs down": func(x truth, h habit) ([]intake.Table, bool) {
 		var out []intake.Table
 		for _, d := range x.devices {

@@ -72,6 +72,14 @@ func (h head) cell(r []string, what string) string {
 
 // readRegister reads a list of VLANs, a VLAN a row: number, name, subnet, gateway and the like. A
 // row whose VLAN cannot be read is noted as a whole, as its other cells say nothing without it.
+//
+//	> | VLAN | Name | Subnet | Gateway |
+//	> | 110 | Reception | 10.61.110.0/24 | 10.61.110.1 |
+//	> | 160 | Guest WiFi | 10.61.160.0/24 | |
+//	> | many | | | |
+//	vlan 110 reception "Gateway: 10.61.110.1" net 10.61.110.0/24
+//	vlan 160 guest-wifi net 10.61.160.0/24
+//	# row 4, column 1: "many" is no VLAN: a number from 1 to 4094
 func (u *Understood) readRegister(table Table, head head, vlans map[office.VID]*office.VLAN) {
 	of := rolesOf(table.Rows[head.row], head.row)
 	for k, text := range table.Rows[head.row] {
@@ -109,6 +117,11 @@ type plug struct {
 }
 
 // readCables reads a list of cables, from and to; ports are looked for when all devices are known.
+//
+//	> | From | To |
+//	> | core 8 | floor 8 |
+//	# row 2, column 0: no port, plug or device is named core 8: write device.port, or the name
+//	    of what is plugged in
 func (u *Understood) readCables(table Table, head head) {
 	u.tookHead(table, head)
 	for i := head.row + 1; i < len(table.Rows); i++ {
@@ -192,6 +205,22 @@ func portsOf(text string) []string {
 }
 
 // mark is what a cell of a grid says: "U P", "u,p", "Tagged"; own is what a legend says.
+//
+//	> | Switch A | 110 | 120 |
+//	> | 1 | x | tagged |
+//	> | 2 | untagged | t |
+//	> | 3 | ? | - |
+//	# row 1, column 0: no grid was found in it: a row of ports, and a column of VLANs, or the
+//	    other way round
+//	# row 2, column 1: "1" is nothing of an office that is known here
+//	# row 2, column 2: "x" is nothing of an office that is known here
+//	# row 2, column 3: "tagged" is nothing of an office that is known here
+//	# row 3, column 1: "2" is nothing of an office that is known here
+//	# row 3, column 2: "untagged" is nothing of an office that is known here
+//	# row 3, column 3: "t" is nothing of an office that is known here
+//	# row 4, column 1: "3" is nothing of an office that is known here
+//	# row 4, column 2: "?" is nothing of an office that is known here
+//	# row 4, column 3: "-" is nothing of an office that is known here
 func mark(text string, own map[string]string) (string, bool) {
 	text = strings.ToLower(strings.TrimSpace(text))
 	if as, ok := own[text]; ok {
@@ -200,7 +229,7 @@ func mark(text string, own map[string]string) (string, bool) {
 	if as, ok := marks[text]; ok {
 		return as, true
 	}
-	if as, ok := marks[plainWords(text)]; ok {
+	if as, ok := marks[plainWords(text)]; ok && !strings.Contains(text, "?") { // somebody did not know
 		return as, true
 	}
 	out := ""

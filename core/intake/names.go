@@ -57,6 +57,14 @@ func word(text, otherwise string) string {
 
 // vlanName makes a VLAN's name, which begins with a letter, has at most 32 and is no other VLAN's:
 // "2nd floor" becomes vlan-2nd-floor, and a second "staff" gets its number behind.
+//
+//	> | Switch A | 110 2nd floor | 120 Staff & Friends |
+//	> | 1 | U | |
+//	vlan 110 vlan-2nd-floor
+//	vlan 120 staff-friends
+//	device switch-a switch
+//	  ports 1
+//	  1: 110
 func vlanName(text string, vid office.VID, used map[string]bool) string {
 	name := word(text, "")
 	if name == "" || name[0] < 'a' {

@@ -89,6 +89,9 @@ func (t *task) with(other *task) {
 // handOver has an address that one device gives up and another gets be at one of them at a time:
 // two that answer for one address are worse than none, as who is heard changes from host to host.
 // Who gives it up then waits for nothing but its rules and routes; two devices may exchange theirs.
+//
+//	> -gate address 160 10.61.160.1/24; core address 160 10.61.160.1/24 zone guests
+//	! column 7: rule 1 of gate names the zone guests, which would be gone: change the rule first
 func (p *problem) handOver() {
 	for _, gives := range p.tasks {
 		if !gives.gone.IsValid() {
@@ -207,6 +210,11 @@ func namesZone(rules []office.Rule, zone string) bool {
 }
 
 // policy is lines to the outside, routes and rules, entered as one.
+//
+//	> gate allow zone guests to 10.61.110.20 printing
+//	1. gate, set: Rules: rule 3 allow zone guests to 10.61.110.20 printing
+//	2. gate, check: Reach the management of gate at 10.61.190.1 (VLAN 190 devices)
+//	3. gate, save: Save, so that it stays after a power cut
 func (p *problem) policy(i int, a, b *office.Device) *task {
 	lines, pages := policyLines(a, b)
 	back, _ := policyLines(b, a)

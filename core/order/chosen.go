@@ -239,6 +239,8 @@ func but(was, plan *office.Office, names []string) (out []string) {
 //
 //	device rack switch       with --new rack:       device rack-old switch
 //	cable rack.24 gate.lan                          cable rack-old.24 gate.lan
+//
+//	> replace floor by switch, 8 ports 1G, by port
 func replaced(was, plan *office.Office, names []string) (out *office.Office, lines []string, olds map[string]bool, err error) {
 	out, olds = was, map[string]bool{}
 	for _, name := range names {

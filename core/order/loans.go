@@ -19,6 +19,23 @@ type loan struct {
 // lend keeps ports for the laptop while management moves from one VLAN to another:
 // the one that it is in stays as it is, and in each VLAN that management moves to
 // there is one to go to, lent where none is planned.
+//
+//	> core 7: 110 [140 160 190]; floor 8: 110 [140 160 190]
+//	1. core, set: VLAN 190 devices: untagged 5,8, tagged 7
+//	2. core, check: Reach the management of core at 10.61.190.2 (VLAN 190 devices)
+//	3. core, save: Save, so that it stays after a power cut
+//	4. floor, set: VLAN 190 devices: untagged none, tagged 8
+//	5. floor, check: Reach the management of floor at 10.61.190.3 (VLAN 190 devices)
+//	6. floor, save: Save, so that it stays after a power cut
+//	7. core, set: PVID of 7: 110
+//	8. core, check: Reach the management of core at 10.61.190.2 (VLAN 190 devices)
+//	9. core, save: Save, so that it stays after a power cut
+//	10. floor, set: VLAN 110 reception: untagged 1-4,8, tagged none
+//	11. floor, check: Reach the management of floor at 10.61.190.3 (VLAN 190 devices)
+//	12. floor, save: Save, so that it stays after a power cut
+//	13. core, set: VLAN 110 reception: untagged 1-3,7, tagged 8
+//	14. core, check: Reach the management of core at 10.61.190.2 (VLAN 190 devices)
+//	15. core, save: Save, so that it stays after a power cut
 func (p *problem) lend() {
 	var to office.Set
 	for _, task := range p.tasks {

@@ -257,6 +257,18 @@ func touchesCable(world *world, i int, next *wording.State) bool {
 }
 
 // needs is the VLANs that a step names.
+//
+//	> vlan 170 cameras; core 6: 170; floor 6: 170
+//	1. floor, set: Create VLAN 170 cameras; VLAN 170 cameras: untagged 6, tagged 8
+//	   floor 6 is now in 170 cameras.
+//	2. floor, check: Reach the management of floor at 10.61.190.3 (VLAN 190 devices)
+//	3. floor, save: Save, so that it stays after a power cut
+//	4. core, set: Create VLAN 170 cameras; VLAN 170 cameras: untagged 6, tagged 7
+//	   170 cameras passes now both ways over core 7 – floor 8.
+//	5. core, set: PVID of 6: 170
+//	   core 6 is now in 170 cameras.
+//	6. core, check: Reach the management of core at 10.61.190.2 (VLAN 190 devices)
+//	7. core, save: Save, so that it stays after a power cut
 func needs(st wording.Step) *office.Set {
 	var set office.Set
 	switch st.Op {

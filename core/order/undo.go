@@ -11,6 +11,11 @@ import (
 
 // undo is the way back of a step as somebody does it: on the device's pages, or by hand.
 // Nothing is undone of a look and of saving.
+//
+//	> floor 5: 110
+//	1. floor, set: VLAN 110 reception: untagged 1-5, tagged 8
+//	   floor 5 is now in 110 reception, no longer in 160 guests.
+//	2. floor, save: Save, so that it stays after a power cut
 func (n *node) undo() (out []string) {
 	act, was := n.act, n.prev.world
 	switch {

@@ -222,6 +222,22 @@ func (t *task) gives(device *office.Device, line office.Outside) {
 }
 
 // cables are those to plug, to pull, and to move, which is both with one end.
+//
+//	> -cable core.7 floor.8; core 7: -; core 6: use uplink; cable core.6 floor.8
+//	1. core, set: VLAN 110 reception: untagged 1-3, tagged 6-8
+//	2. core, set: VLAN 140 phones: untagged none, tagged 1-3,6-8
+//	3. core, set: VLAN 160 guests: untagged 4, tagged 6-8
+//	4. core, set: PVID of 6: 190
+//	5. core, set: VLAN 190 devices: untagged 5-6,8, tagged 7
+//	   core 6 is now in 190 devices.
+//	6. core, cable: Move the cable from floor 8: out of core 7, into core 6
+//	7. core, set: VLAN 110 reception: untagged 1-3, tagged 6,8
+//	8. core, set: VLAN 140 phones: untagged none, tagged 1-3,6,8
+//	9. core, set: VLAN 160 guests: untagged 4, tagged 6,8
+//	10. core, set: VLAN 190 devices: untagged 5-6,8, tagged none
+//	11. core, set: PVID of 7: none (where it has to be a number: a VLAN that the port is not in)
+//	12. core, check: Reach the management of core at 10.61.190.2 (VLAN 190 devices)
+//	13. core, save: Save, so that it stays after a power cut
 func (p *problem) cables() {
 	in := func(list []office.Cable, cable office.Cable) bool {
 		return slices.ContainsFunc(list, func(one office.Cable) bool { return cable.Same(one) })

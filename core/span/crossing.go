@@ -25,6 +25,10 @@ type linkArc struct {
 }
 
 // cross works out what crosses a link.
+//
+//	> core 7: 110 [140 160]
+//	110 reception, merged: (core.1 core.2 core.3 floor.1 floor.2 floor.3 floor.4)
+//	190 devices, split: (core.5) ()
 func (n *Net) cross(link int) *Carry {
 	one := &n.Topo.Links[link]
 	carry := &Carry{}

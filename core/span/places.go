@@ -47,6 +47,9 @@ func (n *Net) placeAt(h int) {
 }
 
 // parking is [placing.parked].
+//
+//	> core 6: 1
+//	1 default, unused: ()
 func (n *Net) parking() (set office.Set) {
 	for _, vlan := range n.Office.VLANs {
 		if vlan.Local {

@@ -262,6 +262,13 @@ type Answer struct {
 
 // Ask says whether somebody reaches somebody with services, and tells the way of
 // one of them: of one that fails, where any does.
+//
+//	> talk guests to reception tcp/80
+//	no: gate drops it, as no rule fits: between zones deny
+//	> talk reception to outside tcp/443
+//	yes: gate: allow zone staff,zone guests to outside
+//	> talk devices to guests ping
+//	yes: gate: allow zone devices to any
 func (m *Map) Ask(from, to *Who, want *Services) *Answer {
 	answer := &Answer{Open: None, There: Leg{Hops: []Hop{}}, Back: Leg{Hops: []Hop{}}}
 	tried, all := false, true

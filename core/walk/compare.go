@@ -22,6 +22,18 @@ type Change struct {
 
 // Compare says which ports gain or lose which others from a to b, in the order
 // of their names.
+//
+//	> floor 2: 160
+//	core.1 loses floor.2
+//	core.2 loses floor.2
+//	core.3 loses floor.2
+//	core.4 gains floor.2
+//	floor.1 loses floor.2
+//	floor.2 gains core.4, floor.5
+//	floor.2 loses core.1, core.2, core.3, floor.1, floor.3, floor.4
+//	floor.3 loses floor.2
+//	floor.4 loses floor.2
+//	floor.5 gains floor.2
 func Compare(a, b *span.Net) []Change {
 	was, is := reachable(a), reachable(b)
 	var ports []office.PortRef

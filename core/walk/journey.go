@@ -39,6 +39,14 @@ type Journey struct {
 // To follows a frame from a port to the port at: inside one VLAN by the
 // shortest way; from one subnet into another up to the gateway, which routes
 // it as its rules let it, and down again.
+//
+//	> walk floor.1 to core.1
+//	it has no VLAN of its own, so at floor port 1 it joins the PVID, VLAN 110 reception and
+//	    leaves by port 8 as [110]
+//	core takes it at port 7 into VLAN 110 reception and leaves by port 1 untagged
+//	there, untagged
+//	> walk floor.1 to floor.5
+//	not there: It does not get there: gate drops it, as no rule fits: between zones deny.
 func To(net *span.Net, from office.PortRef, wire bridge.Wire, at office.PortRef) (*Journey, error) {
 	var ends [2]graph.End
 	for i, ref := range []office.PortRef{from, at} {
@@ -174,6 +182,9 @@ func (j *Journey) cross(net *span.Net, up *spread, way []talk.Crossing) *spread 
 // whyNotRouted says what stops a frame between VLANs, as package talk has it, and
 // which port it is that a cut comes from: before is asked what stops a frame that the
 // last device on the way sends.
+//
+//	> walk floor.5 to core.1
+//	not there: It does not get there: gate drops it, as no rule fits: between zones deny.
 func whyNotRouted(net *span.Net, up *spread, told *talk.Told, to fmt.Stringer, before func(sent *spread) string) string {
 	start := up.stops[0]
 	cut := told.Stop == nil || told.Stop.Reason == talk.Cut

@@ -56,6 +56,13 @@ type Walk struct {
 
 // Broadcast sends one frame to the broadcast address into a port and follows it.
 // A member of a bundle stands for the bundle.
+//
+//	> walk core.1
+//	core.1 untagged: it has no VLAN of its own, so at core port 1 it joins the PVID, VLAN 110
+//	    reception and leaves by 4 ports
+//	floor.8 [110]: floor takes it at port 8 into VLAN 110 reception and leaves by 4 ports
+//	gate.lan1 [110]: gate takes it at port lan1 into VLAN 110 reception; it ends there, as the
+//	    ports do not bridge to each other
 func Broadcast(net *span.Net, from office.PortRef, wire bridge.Wire) (*Walk, error) {
 	i := net.Topo.DeviceIndex(from.Device)
 	if i < 0 {
@@ -167,6 +174,12 @@ func tellIn(net *span.Net, hop *Hop, table *bridge.Table) (in string) {
 }
 
 // tellHop tells one device of a frame's way: how it comes in, and what becomes of it there.
+//
+//	> walk floor.1 140
+//	floor.1 [140]: floor takes it at port 1 into VLAN 140 phones and leaves by 4 ports
+//	core.7 [140]: core takes it at port 7 into VLAN 140 phones and leaves by 4 ports
+//	gate.lan1 [140]: gate takes it at port lan1 into VLAN 140 phones; it ends there, as the
+//	    ports do not bridge to each other
 func tellHop(net *span.Net, hop *Hop, table *bridge.Table) string {
 	in := tellIn(net, hop, table)
 	switch {

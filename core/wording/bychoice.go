@@ -118,6 +118,19 @@ const (
 )
 
 // choiceOf is the choice that says a setting, "" for none.
+//
+//	> sheet core by-choice
+//	VLANs: VLAN | Name
+//	  1 | default
+//	  110 | reception
+//	  140 | phones
+//	  160 | guests
+//	  190 | devices
+//	Ports: Port | Choice
+//	  1-3,7-8 |
+//	  4 | only 160
+//	  5 | only 190
+//	  6 | shut
 func choiceOf(state State, setting Setting) string {
 	others := state.VLANs
 	others.Remove(office.DefaultVID)

@@ -184,6 +184,29 @@ var byGroup = kind{
 func sameGroup(a, b Setting) bool { return a.PVID == b.PVID && a.Admit == b.Admit }
 
 // rowOf adds or removes the row of a VLAN, as setting has it.
+//
+//	> sheet core by-group
+//	Groups: Group | VLAN | Name
+//	  1 | 1 | default
+//	  2 | 110 | reception
+//	  3 | 140 | phones
+//	  4 | 160 | guests
+//	  5 | 190 | devices
+//	Ports: Port | In group | Tagged frames
+//	  1-3 | 2 | accepted
+//	  4 | 4 | accepted
+//	  5,7-8 | 5 | accepted
+//	  6 | none | accepted
+//	Rows: Port | In group | VID on the wire
+//	  1 | 3 | 140
+//	  2 | 3 | 140
+//	  3 | 3 | 140
+//	  7 | 2 | 110
+//	  7 | 3 | 140
+//	  7 | 4 | 160
+//	  8 | 2 | 110
+//	  8 | 3 | 140
+//	  8 | 4 | 160
 func rowOf(device *Device, op Op, p int, vid office.VID, setting Setting) Step {
 	text := "Add a row: port %s, VID %d, group of %s"
 	if op == Leave {
@@ -195,6 +218,11 @@ func rowOf(device *Device, op Op, p int, vid office.VID, setting Setting) Step {
 
 // groupOf is the step that puts ports into a VLAN's group, in which they send and take untagged
 // frames, and says whether tagged ones are taken beside it.
+//
+//	> steps core by-group 4: 110 [140]
+//	[Ports] Port 4: the group of 110 reception, tagged frames accepted
+//	[Rows] Add a row: port 4, VID 140, group of 140 phones
+//	[Device] Save, so that it stays after a power cut
 func groupOf(device *Device, at []int, to Setting) Step {
 	name := "no group"
 	if to.PVID != 0 {

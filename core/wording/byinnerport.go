@@ -123,6 +123,15 @@ func where(device *Device, port int) string {
 
 // innerText is an inner port as its field shows it: one VLAN that is put on and taken off (10), or
 // the range that goes through with its tags (1-4094).
+//
+//	> sheet core by-inner-port
+//	Outer ports: Port | Untagged VLAN | Tagged VLANs let in | State
+//	  1-3 | 110 | 140 | open
+//	  4 | 160 | none | open
+//	  5 | 190 | none | open
+//	  6 | none | none | open
+//	  7-8 | 190 | 110,140,160 | open
+//	Inner ports: Port | VLAN
 func innerText(setting Setting) string {
 	vs := setting.Tagged.VIDs()
 	switch {

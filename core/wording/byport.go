@@ -178,6 +178,20 @@ func allowed(device *Device, setting Setting) office.Set {
 
 // portCells is a port as a row: its mode, then only the columns that this mode has. A trunk's
 // "native" is the PVID that also leaves untagged (802.1Q, 6.9 and 8.8).
+//
+//	> sheet core by-port
+//	VLANs: VLAN | Name
+//	  1 | default
+//	  110 | reception
+//	  140 | phones
+//	  160 | guests
+//	  190 | devices
+//	Ports: Port | Mode | VLAN | Allowed VLANs | Untagged VLANs | PVID
+//	  1-3 | trunk | 110 | 110,140 |  |
+//	  4 | access | 160 |  |  |
+//	  5 | access | 190 |  |  |
+//	  6 | trunk | none | none |  |
+//	  7-8 | trunk | 190 | 110,140,160,190 |  |
 func portCells(device *Device, setting Setting) []string {
 	switch m := portMode(setting); m {
 	case "access":
@@ -192,6 +206,10 @@ func portCells(device *Device, setting Setting) []string {
 }
 
 // modeText says what to choose for a port, mode first, in the order in which the page asks.
+//
+//	> steps core by-port 1: 160;
+//	[Ports] Port 1: access, VLAN 160 guests
+//	[Device] Save, so that it stays after a power cut
 func modeText(device *Device, setting Setting) string {
 	switch portMode(Setting{Untagged: setting.Untagged, Tagged: setting.Tagged, PVID: setting.PVID}) {
 	case "access":

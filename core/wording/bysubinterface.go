@@ -114,6 +114,10 @@ func joinOf(device *Device, p int, vid office.VID) Step {
 }
 
 // plainOf gives a port the VLAN of its untagged frames, 0 for none.
+//
+//	> steps gate by-sub-interface lan2: 110
+//	[lan2] lan2, untagged: VLAN 110 reception
+//	[Device] Save, so that it stays after a power cut
 func plainOf(device *Device, p int, vid office.VID) Step {
 	name, text := device.list([]int{p}), "VLAN none"
 	if vid != 0 {
@@ -123,6 +127,15 @@ func plainOf(device *Device, p int, vid office.VID) Step {
 }
 
 // addressCells are the VLAN and the addresses that it has on a port.
+//
+//	> sheet gate by-sub-interface
+//	Interfaces: Port | Frames | VLAN | Name | Address | Hands out | Zone
+//	  wan | untagged | none |  |  |  |
+//	  lan1 | untagged | 190 | devices | 10.61.190.1/24 |  | devices
+//	  lan1 | tagged | 110 | reception | 10.61.110.1/24 | 10.61.110.50-10.61.110.220 | staff
+//	  lan1 | tagged | 140 | phones | 10.61.140.1/24 | 10.61.140.20-10.61.140.120 | voice
+//	  lan1 | tagged | 160 | guests | 10.61.160.1/24 | 10.61.160.20-10.61.160.250 | guests
+//	  lan2 | untagged | none |  |  |  |
 func addressCells(device *Device, p int, vid office.VID) []string {
 	cells := []string{fmt.Sprint(vid), nameOnly(device, vid), "", "", ""}
 	for _, address := range device.Addresses {

@@ -209,6 +209,11 @@ func framesOf(device *Device, at []int, to Setting) Step {
 }
 
 // applyPage sets one VLAN's ports, with what the device does of its own accord.
+//
+//	> steps core by-vlan+pvid-follows 6: 110 [140]
+//	[VLAN 110] VLAN 110 reception: untagged 1-3,6, tagged 7-8
+//	[VLAN 140] VLAN 140 phones: untagged none, tagged 1-3,6-8
+//	[Device] Save, so that it stays after a power cut
 func applyPage(device *Device, state *State, st Step) error {
 	vid := st.VLAN
 	if err := known(state, vid); err != nil {

@@ -118,6 +118,12 @@ func inside(device *Device, port int) string {
 }
 
 // entriesOf adds to a port what it has not yet as it should, an entry a command.
+//
+//	> steps core linux 4: 110 [140]
+//	[4] bridge vlan add dev 4 vid 110 pvid untagged
+//	[4] bridge vlan add dev 4 vid 140
+//	[4] bridge vlan del dev 4 vid 160
+//	[Device] Save, so that it stays after a power cut
 func entriesOf(device *Device, p int, now, to Setting) (out []Step) {
 	for _, run := range flagged(to) {
 		var come office.Set // of the range, what is not so yet

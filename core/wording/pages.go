@@ -68,6 +68,12 @@ func (g *pages) add(st Step) { g.out = append(g.out, st) }
 
 // create makes the VLANs that ports need and the device does not know: a port is never put into one
 // that is not there. text has one %s, for the VLAN.
+//
+//	> steps floor by-vlan 6: 999
+//	[VLANs] Create VLAN 999
+//	[VLAN 999] VLAN 999: untagged 6, tagged none
+//	[PVIDs] PVID of 6: 999
+//	[Device] Save, so that it stays after a power cut
 func (g *pages) create(where, text string) {
 	var needed office.Set
 	for _, port := range g.at {

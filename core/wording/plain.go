@@ -77,6 +77,15 @@ var plain = kind{
 }
 
 // riding is the tagged VLANs, those under another VID as VLAN@VID.
+//
+//	> sheet core plain
+//	Ports: Port | Untagged VLANs | Tagged VLANs | PVID | Acceptable frames | Ingress filtering
+//	    | State
+//	  1-3 | 110 | 140 | 110 | all | on | open
+//	  4 | 160 | none | 160 | all | on | open
+//	  5 | 190 | none | 190 | all | on | open
+//	  6 | none | none | none | all | on | open
+//	  7-8 | 190 | 110,140,160 | 190 | all | on | open
 func riding(setting Setting) string {
 	if len(setting.Rides) == 0 {
 		return vids(setting.Tagged)

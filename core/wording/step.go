@@ -97,6 +97,10 @@ func (w *way) do(st Step) {
 // Steps leads from what a device is set to to what it should be, in an order
 // that the device accepts. Both states are ones that the wording can say; the
 // error says what is in the way where they are not.
+//
+//	> steps floor by-port 1-4: 160
+//	[Ports] Port 1-4: access, VLAN 160 guests
+//	[Device] Save, so that it stays after a power cut
 func Steps(device *Device, from, to State) ([]Step, error) {
 	to = to.clone()
 	for _, port := range device.logical() {

@@ -318,6 +318,19 @@ func Unsaid(net *span.Net, i int) []Unsayable {
 }
 
 // Write makes the tables to enter, in the layout of the device's own pages.
+//
+//	> sheet floor by-vlan
+//	VLANs: VLAN | Name | Untagged ports | Tagged ports
+//	  1 | default |  |
+//	  110 | reception | 1-4 | 8
+//	  140 | phones |  | 1-4,8
+//	  160 | guests | 5 | 8
+//	  190 | devices | 8 |
+//	Ports: Port | PVID | Acceptable frames | Ingress filtering | State
+//	  1-4 | 110 | all | on | open
+//	  5 | 160 | all | on | open
+//	  6-7 | none | all | on | open
+//	  8 | 190 | all | on | open
 func Write(device *Device, state State) []Table { return device.kind.write(device, state) }
 
 // Read reads tables back. The error names the row and the column.
