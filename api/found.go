@@ -161,7 +161,7 @@ type FoundNow struct {
 // FoundRequest is what somebody got out of a device.
 type FoundRequest struct {
 	Device string `json:"device" required:"true"`
-	Text   string `json:"text,omitempty" description:"lines in notation, a table, or what bridge -json vlan show prints"`
+	Text   string `json:"text,omitempty" description:"lines in notation, a table, or what bridge vlan show prints, with -json or without"`
 	Book   string `json:"book,omitempty" description:"a workbook (XLSX) in base64"`
 	Sheet  string `json:"sheet,omitempty" description:"the sheet of the workbook; the device's, else the first"`
 	Base   string `json:"base,omitempty" enum:"plan,factory,found" description:"what ports are taken to be that the text does not mention"`

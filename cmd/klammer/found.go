@@ -25,7 +25,7 @@ func foundCmd() *cobra.Command {
 		Short: "Read what a device is really set to, beside what it should be",
 		Long: `Read what a device is set to from INPUT (- is standard input): lines in bracket
 notation, a table as CSV or XLSX (by VLAN, by port, or a grid of T and U), or
-what bridge -json vlan show and ip -json -details link print on a Linux host.
+what bridge vlan show prints on a Linux host, or with -json, and ip -json -details link.
 ovsdb:unix:PATH or ovsdb:tcp:HOST:PORT reads a running Open vSwitch (RFC 7047).
 Prints each port that differs from the plan, with which side has what, and the
 steps from the one to the other. What cannot be understood goes to standard

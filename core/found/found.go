@@ -82,9 +82,11 @@ func Text(o *office.Office, device *office.Device, base wording.State, text stri
 	trimmed := strings.TrimSpace(strings.TrimPrefix(text, "\ufeff"))
 	switch {
 	case trimmed == "":
-		return nil, errors.New("there is nothing to read: paste lines such as 1-8: 110, a table, or what bridge -json vlan show prints")
+		return nil, errors.New("there is nothing to read: paste lines such as 1-8: 110, a table, or what bridge vlan show prints")
 	case trimmed[0] == '[' || trimmed[0] == '{':
 		return fromLinux(device, base, trimmed)
+	case bridgeHead.MatchString(strings.TrimSpace(firstLine(trimmed))):
+		return fromBridge(device, base, trimmed)
 	case strings.Contains(firstLine(trimmed), ":") && !strings.ContainsAny(firstLine(trimmed), ";\t|"):
 		return fromNotation(o, device, base, text)
 	}

@@ -3,7 +3,9 @@ package found
 import (
 	"encoding/json"
 	"fmt"
+	"regexp"
 	"slices"
+	"strconv"
 	"strings"
 
 	"klammer/core/office"
@@ -14,19 +16,8 @@ import (
 // -details link` prints before or behind it, as iproute2 writes them: a port of
 // the one by its name there, which is the port's name inside the device where
 // the plan says one.
-//
-//	> paste core
-//	> port              vlan-id
-//	> 1                 110 PVID Egress Untagged
-//	> 1                 140
-//	> 2                 160 PVID Egress Untagged
-//	by port
-//	1: planned 110 [140], found 140
-//	2: planned 110 [140], found 160
-//	row 2, column 2: "PVID" is not a VLAN number, which is 1 to 4094
-//	row 4, column 2: "PVID" is not a VLAN number, which is 1 to 4094
 func fromLinux(device *office.Device, base wording.State, text string) (*Result, error) {
-	reading := begin(device, base, "Linux")
+	reading := linuxReading{begin(device, base, "Linux")}
 	dec := json.NewDecoder(strings.NewReader(text))
 	down := map[string]bool{}
 	seen := false
@@ -61,29 +52,10 @@ func fromLinux(device *office.Device, base wording.State, text string) (*Result,
 				continue
 			}
 			seen = true
-			port := slices.IndexFunc(device.Ports, func(one office.Port) bool { return one.Inside == x.Name || one.Inside == "" && one.Name == x.Name })
-			if port < 0 {
-				reading.wrong(i+1, 0, "%s is no port of %s", x.Name, device.Name)
-				continue
-			}
-			port = device.Logical(port)
-			set := reading.start(port)
+			set := reading.port(i+1, x.Name)
 			for _, v := range x.VLANs {
-				from, to := v.From, max(v.From, v.To)
-				for k := from; k <= to; k++ {
-					vid, err := office.VIDOf(k)
-					if err != nil {
-						reading.wrong(i+1, 0, "%s: %s", x.Name, err)
-						break
-					}
-					if slices.Contains(v.Flags, "Egress Untagged") {
-						set.Untagged.Add(vid)
-					} else {
-						set.Tagged.Add(vid)
-					}
-					if slices.Contains(v.Flags, "PVID") {
-						set.PVID = vid
-					}
+				if set != nil && !reading.entry(i+1, set, entry{x.Name, v.From, max(v.From, v.To), slices.Contains(v.Flags, "PVID"), slices.Contains(v.Flags, "Egress Untagged")}) {
+					break
 				}
 			}
 		}
@@ -96,6 +68,110 @@ func fromLinux(device *office.Device, base wording.State, text string) (*Result,
 			device.Logical(port) == port {
 			reading.out.State.Ports[port].Off = true
 		}
+	}
+	return reading.done(), nil
+}
+
+// entry is one line of a bridge's VLAN table: VIDs from and to, and their flags.
+type entry struct {
+	port           string
+	from, to       int
+	pvid, untagged bool
+}
+
+// linuxReading reads the VLAN table of a Linux bridge.
+type linuxReading struct{ *reading }
+
+// port starts a port by its name there; nil where the device has none of it, which is said.
+func (r linuxReading) port(row int, name string) *wording.Setting {
+	port := slices.IndexFunc(r.device.Ports, func(one office.Port) bool { return one.Inside == name || one.Inside == "" && one.Name == name })
+	if port < 0 {
+		r.wrong(row, 0, "%s is no port of %s", name, r.device.Name)
+		return nil
+	}
+	return r.start(r.device.Logical(port))
+}
+
+// entry takes an entry into a port; false where it has what is no VLAN.
+func (r linuxReading) entry(row int, set *wording.Setting, one entry) bool {
+	for k := one.from; k <= one.to; k++ {
+		vid, err := office.VIDOf(k)
+		if err != nil {
+			r.wrong(row, 0, "%s: %s", one.port, err)
+			return false
+		}
+		if one.untagged {
+			set.Untagged.Add(vid)
+		} else {
+			set.Tagged.Add(vid)
+		}
+		if one.pvid {
+			set.PVID = vid
+		}
+	}
+	return true
+}
+
+// bridgeHead is the head of what `bridge vlan show` prints to be read by people, as iproute2 4 and
+// later write it.
+var bridgeHead = regexp.MustCompile(`(?i)^port\s+vlan[- ]ids?\s*$`)
+
+// bridgeLine is a line of it: a port at its beginning or none, which goes on with the one above,
+// and one VID or a range, with its flags.
+var bridgeLine = regexp.MustCompile(`^(\S+)?\s+(?:(\d+)(?:-(\d+))?((?: PVID| Egress Untagged)*)|None)\s*$`)
+
+// fromBridge reads what `bridge vlan show` prints. A port that stands there without a VLAN is in
+// none.
+//
+//	> paste core
+//	> port              vlan-id
+//	> 1                 110 PVID Egress Untagged
+//	>                   140-142
+//	> 2                 160 PVID Egress Untagged
+//	> 3                 None
+//	Linux
+//	1: planned 110 [140], found 110 [140-142]
+//	2: planned 110 [140], found 160
+//	3: planned 110 [140], found -
+func fromBridge(device *office.Device, base wording.State, text string) (*Result, error) {
+	reading := linuxReading{begin(device, base, "Linux")}
+	name, headed := "", false
+	var set *wording.Setting
+	row := 0
+	for line := range strings.SplitSeq(text, "\n") {
+		row++
+		line = strings.TrimRight(line, " \t\r")
+		if head := bridgeHead.MatchString(line); line == "" || line[0] == '#' || head || !headed {
+			headed = headed || head
+			continue
+		}
+		found := bridgeLine.FindStringSubmatch(line)
+		if found == nil && !strings.ContainsAny(line, " \t") { // a port alone
+			found = []string{line, line, "", "", ""}
+		}
+		if found == nil || found[1] == "" && name == "" {
+			reading.wrong(row, 0, "%q is no line of bridge vlan show: a port, a VLAN, and its flags", strings.TrimSpace(line))
+			continue
+		}
+		if found[1] != "" {
+			name = found[1]
+			set = reading.port(row, name)
+		}
+		if set == nil || found[2] == "" {
+			continue
+		}
+		from, _ := strconv.Atoi(found[2])
+		to := from
+		if found[3] != "" {
+			to, _ = strconv.Atoi(found[3])
+		}
+		if to > 4095 { // whatever number it is, it is no VLAN, and not worth counting to
+			to = from
+		}
+		reading.entry(row, set, entry{name, from, max(from, to), strings.Contains(found[4], "PVID"), strings.Contains(found[4], "Untagged")})
+	}
+	if len(reading.said) == 0 {
+		return nil, fmt.Errorf("there is no port of %s in it", device.Name)
 	}
 	return reading.done(), nil
 }

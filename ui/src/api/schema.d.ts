@@ -4855,7 +4855,7 @@ export interface components {
             keep?: boolean;
             /** @description the sheet of the workbook; the device's, else the first */
             sheet?: string;
-            /** @description lines in notation, a table, or what bridge -json vlan show prints */
+            /** @description lines in notation, a table, or what bridge vlan show prints, with -json or without */
             text?: string;
         };
         ApiFoundRouting: {

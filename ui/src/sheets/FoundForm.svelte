@@ -90,7 +90,7 @@
   <h2>As it is now</h2>
   <p class="help">
     Paste what the device shows: lines such as <code class="mono">1-8: 110</code>, a table by VLAN or by port, a grid of U and T, or what
-    <code class="mono">bridge -json vlan show</code> prints.
+    <code class="mono">bridge vlan show</code> prints.
     {#if device.routing}Of a device that routes also its rules, routes and addresses, all of them:
       <code class="mono">allow 110 to 130 tcp/9100</code>.{/if}
   </p>
