@@ -25,8 +25,12 @@ func drawNumbered(t *rapid.T) string {
 	var b strings.Builder
 	b.WriteString("vlan 10 desks net 10.0.10.0/24\nvlan 20 phones net 10.0.20.0/24\nvlan 90 devices net 10.0.90.0/24\n")
 	fmt.Fprintf(&b, "device gate %s\n  forwarding routed\n  ports lan\n  manage 90 10.0.90.1\n  lan: 90 [10 20]\n  between zones allow\n", rapid.SampledFrom([]string{"router", "firewall"}).Draw(t, "gate"))
+	zoned := rapid.Bool().Draw(t, "rules by zone")
 	for _, v := range []int{10, 20, 90} {
-		fmt.Fprintf(&b, "  address %d 10.0.%[1]d.1/24 on lan\n", v)
+		fmt.Fprintf(&b, "  address %d 10.0.%[1]d.1/24 on lan%s\n", v, map[bool]string{true: fmt.Sprintf(" zone z%d", v)}[zoned])
+	}
+	if zoned {
+		b.WriteString("  allow zone z10,zone z20,zone z90 to any\n")
 	}
 	n := rapid.IntRange(1, 3).Draw(t, "switches")
 	var rest strings.Builder

@@ -24,6 +24,7 @@ import (
 	"klammer/core/notation"
 	"klammer/core/office"
 	"klammer/core/order"
+	"klammer/core/round"
 	"klammer/core/span"
 	"klammer/core/talk"
 	"klammer/core/walk"
@@ -250,6 +251,29 @@ func shown(net *span.Net, room string, lines []string) []string {
 			}
 		}
 		return out
+	case "round":
+		one := round.Make(net.Office)
+		var seen []round.Seen
+		var out []string
+		for i, played := range one.Play(result.Office, one.Tests) {
+			if len(played.Wrong) > 0 {
+				test := one.Tests[i]
+				out = append(out, fmt.Sprintf("at %s %s: %s", test.Port, test.Wire, strings.Join(played.Wrong, "; ")))
+			}
+			seen = append(seen, played.Seen)
+		}
+		for _, suspect := range one.Suspects(seen) {
+			var all []string
+			for _, mistakes := range suspect.Mistakes {
+				var texts []string
+				for _, k := range mistakes {
+					texts = append(texts, one.Mistakes[k].Text)
+				}
+				all = append(all, strings.Join(texts, " and "))
+			}
+			out = append(out, "so: "+strings.Join(all, ", or "))
+		}
+		return out
 	case "talk":
 		return talk.NewTable(net).Told(talk.NewTable(after))
 	case "walk":
@@ -274,7 +298,7 @@ func shown(net *span.Net, room string, lines []string) []string {
 		}
 		return out
 	}
-	statements, _ := notation.Statements(net.Office, result.Edit)
+	statements, _ := notation.Statements(result.Office, result.Edit)
 	var out []string
 	for _, statement := range statements {
 		out = append(out, strings.Split(statement, "\n")...)

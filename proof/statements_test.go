@@ -9,6 +9,7 @@ import (
 
 	"klammer/core/history"
 	"klammer/core/notation"
+	"klammer/core/office"
 )
 
 // TestStatementsRead: what an edit is told as can be typed: any two offices, one told to the other
@@ -22,13 +23,16 @@ func TestStatementsRead(t *testing.T) {
 		if rapid.IntRange(0, 3).Draw(t, "all otherwise") == 0 {
 			to = Draw(t, 3)
 		}
+		var made office.Edit
 		for range rapid.IntRange(0, 4).Draw(t, "edits") {
 			_, text := DrawEdit(t, to)
-			if next, _, err := notation.Line(to, text); err == nil {
+			if next, edit, err := notation.Line(to, text); err == nil {
 				to = next
 				again, err := notation.Read("after", notation.Print(to))
 				require.NoError(t, err, "%q makes an office that cannot be read", text)
 				require.Equal(t, notation.Print(to), notation.Print(again.Office))
+				made = append(made, edit...)
+				notation.Statements(to, made) // of things that are no more by then, too
 			}
 		}
 		edit, err := history.Diff(from, to)

@@ -100,6 +100,8 @@ func (r linuxReading) entry(row int, set *wording.Setting, one entry) bool {
 			r.wrong(row, 0, "%s: %s", one.port, err)
 			return false
 		}
+		set.Untagged.Remove(vid) // of two entries for one VID the later counts, as in the kernel
+		set.Tagged.Remove(vid)
 		if one.untagged {
 			set.Untagged.Add(vid)
 		} else {

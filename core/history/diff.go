@@ -16,6 +16,11 @@ import (
 //	VLANs, services, uses, plans, devices, rules    come
 //	plans, uses, services                           go, that nothing names any more
 //	cables, plugs, wishes                           come
+//
+//	> -plug floor.5 "tablet"; floor 5: -; vlan 160 visitors
+//	-plug floor.5 "tablet"
+//	floor 5: -
+//	vlan 160 visitors
 func Diff(from, to *office.Office) (office.Edit, error) {
 	one := &differ{from: from, to: to, draft: office.NewDraft(from), moving: movingZones(from, to)}
 	one.draft.SetTitle(to.Title)

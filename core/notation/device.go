@@ -238,6 +238,11 @@ func (r *reader) keyword(device *office.Device, cur *cursor, tok token) (what, w
 
 // speaks reads how a device is spoken to: a protocol, then at, with and save in any
 // order. A second line of one protocol takes the place of the first.
+//
+//	> core speaks snmp at 10.61.190.2 with reading
+//	core speaks snmp at 10.61.190.2 with reading
+//	> core speaks telnet
+//	! column 13: "telnet" is no protocol: snmp, ovsdb or ssh
 func (r *reader) speaks(device *office.Device, cur *cursor) (string, *fault) {
 	tok, wrong := cur.word("the protocol: " + either(office.Languages))
 	if wrong != nil {
@@ -299,6 +304,12 @@ func (r *reader) setting(device *office.Device, cur *cursor) (at []int, one *off
 // or commas. What is named twice is a mistake, as a port's name is its key.
 //
 //	ports 1-24 1G, 25-28 10G, wan as eth0
+//
+//	> floor ports 9-10 10G, "mgmt"
+//	floor ports 9-10 10G, mgmt
+//	> floor ports 8-9
+//	! column 13: floor has a port 8 already: names of ports, bundles and inner ports are unique
+//	    in a device
 func (r *reader) ports(device *office.Device, cur *cursor) *fault {
 	for {
 		tok, wrong := cur.text("a port's name")
@@ -367,6 +378,12 @@ func (r *reader) ports(device *office.Device, cur *cursor) *fault {
 // again on the line, it changes the bundle's mode and its members.
 //
 //	bundle up lacp 25-26
+//
+//	> -core 6-7; core bundle up lacp 6-7
+//	-core 6-7
+//	core bundle up lacp 6-7
+//	> core bundle up lacp 6
+//	! column 21: a bundle has at least two ports, and up has 1
 func (r *reader) bundle(device *office.Device, cur *cursor) (string, *fault) {
 	tok, wrong := cur.text("the bundle's name")
 	if wrong == nil {
@@ -413,6 +430,11 @@ func (r *reader) bundle(device *office.Device, cur *cursor) (string, *fault) {
 //
 //	inner "clinic guests" ssid: 150
 //	inner cpu cpu: [1 190] because "the agent answers in two VLANs"
+//
+//	> core inner vm vm: 110 [140]
+//	core inner vm vm: 110 [140]
+//	> core inner vm van: 110
+//	! column 15: "van" is not a flavour of inner port: there are ssid, vm, cpu
 func (r *reader) inner(device *office.Device, cur *cursor) (string, *fault) {
 	tok, wrong := cur.text("the inner port's name")
 	if wrong == nil {
@@ -460,6 +482,12 @@ func (r *reader) inner(device *office.Device, cur *cursor) (string, *fault) {
 // routing. The words are office.Forwardings.
 //
 //	forwarding unaware drops-tagged
+//
+//	> floor forwarding unaware drops-tagged
+//	floor forwarding unaware drops-tagged
+//	> floor forwarding hub
+//	! column 18: hub is not a way to forward: bridge, routed, unaware, unaware drops-tagged or
+//	    grouped
 func forwarding(device *office.Device, cur *cursor) *fault {
 	tok, wrong := cur.word(either(office.Forwardings()))
 	if wrong != nil {
@@ -507,6 +535,13 @@ func portModes(cur *cursor) (mixed bool, bad *fault) {
 //
 //	wording by-vlan pvid-apart
 //	wording linux confirms 5
+//
+//	> core wording by-port modes access trunk
+//	! column 28: a by-port device has access and trunk ports: modes access,trunk where it has
+//	    no others
+//	> core wording by-hand
+//	! column 14: "by-hand" is not a wording: there are by-vlan, by-port, by-choice, by-group,
+//	    by-sub-interface, by-inner-port, linux
 func wordingLine(device *office.Device, cur *cursor) *fault {
 	tok, wrong := cur.word("the wording's name")
 	if wrong != nil {
@@ -564,6 +599,12 @@ func wordingLine(device *office.Device, cur *cursor) *fault {
 // limit reads what a device can hold, in pairs of a word and a number from 1 to 1,000,000.
 //
 //	limit vlans 32 rules 128
+//
+//	> core limit vlans 16 rows 64
+//	core limit vlans 16
+//	core limit rows 64
+//	> core limit cables 3
+//	! column 12: cables is not limited: vlans, addresses, zones, rows or rules
 func limit(device *office.Device, cur *cursor) *fault {
 	for first := true; first || cur.more(); first = false {
 		tok, wrong := cur.word(either(office.LimitNames))
@@ -589,6 +630,13 @@ func limit(device *office.Device, cur *cursor) *fault {
 
 // manage reads a device's management: VLAN, address with or without its prefix length,
 // and by whom it answers other subnets.
+//
+//	> core manage 190 10.61.190.9/24 via 10.61.190.1
+//	core manage 190 10.61.190.9/24 via 10.61.190.1
+//	> core manage 190 10.61.190
+//	! column 17: "10.61.190" is not an IP address, such as 10.61.190.2 or 10.61.190.2/24
+//	> core manage 190 10.61.190.9/24 via none
+//	core manage 190 10.61.190.9/24 via none
 func (r *reader) manage(device *office.Device, cur *cursor) *fault {
 	tok := cur.next()
 	vid, wrong := vlan(r.draft, wordText(tok), tok.at)
@@ -648,6 +696,9 @@ func manageAddr(manage *office.Manage, tok token) *fault {
 }
 
 // factory reads where a device answers when it is fresh: 192.168.1.1/24 in 1.
+//
+//	> core factory 192.168.1.1/24 in 1
+//	core factory 192.168.1.1/24 in 1
 func factory(device *office.Device, cur *cursor) *fault {
 	tok, wrong := cur.word("the address with its prefix length, such as 192.168.1.1/24,")
 	if wrong != nil {
@@ -684,6 +735,11 @@ func factory(device *office.Device, cur *cursor) *fault {
 //
 //	address 110 10.61.110.1/24 gateway zone staff
 //	address 110 2001:db8:61:110::1/64 gateway
+//
+//	> gate address 110 10.61.110.1/24 on lan1 zone staff handout 10.61.110.20-10.61.110.60
+//	gate address 110 10.61.110.1/24 on lan1 zone staff handout 10.61.110.20-10.61.110.60
+//	> gate address 110 10.61.110.0/24
+//	gate address 110 10.61.110.0/24
 func (r *reader) address(device *office.Device, cur *cursor) (string, *fault) {
 	tok := cur.next()
 	vid, wrong := vlan(r.draft, wordText(tok), tok.at)
@@ -782,6 +838,9 @@ func (r *reader) addressWords(device *office.Device, address *office.Address, cu
 }
 
 // handoutRange reads the range that is handed out beside an address.
+//
+//	> gate address 110 10.61.110.1/24 on lan1 zone staff handout 10.61.110.60-10.61.110.20
+//	! column 18: the hand-out range runs backwards: 10.61.110.60 comes after 10.61.110.20
 func handoutRange(address *office.Address, cur *cursor) *fault {
 	text, wrong := cur.word("the range handed out, such as 10.61.110.50-10.61.110.220,")
 	if wrong != nil {

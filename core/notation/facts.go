@@ -10,6 +10,10 @@ import (
 )
 
 // fact reads the text of one fact, after its word.
+//
+//	> core place "cellar, rack 2" serial "X-100"
+//	core place "cellar, rack 2"
+//	core serial "X-100"
 func (r *reader) fact(facts *office.Facts, fact *office.FactWord, cur *cursor) *fault {
 	tok, wrong := cur.text(fmt.Sprintf("%s, in quotes (%s),", fact.Word, fact.Says))
 	if wrong != nil {
@@ -49,6 +53,12 @@ func factWords(of office.FactOf) (all []string) {
 
 // portFacts reads what is noted of ports: port PORTS note "…", or a fact's own word,
 // as in socket 1-8 "2.01-2.08", which gives a range to the ports in order.
+//
+//	> core socket 1-2 "A-11,A-14"
+//	core port 1 socket "A-11"
+//	core port 2 socket "A-14"
+//	> core port 1 colour "red"
+//	! column 13: after the ports comes what is noted of them: socket or note: found colour
 func (r *reader) portFacts(device *office.Device, cur *cursor, tok token) (which string, wrong *fault) {
 	at, wrong := portsOf(device, cur)
 	if wrong != nil {
@@ -82,8 +92,11 @@ func (r *reader) portFacts(device *office.Device, cur *cursor, tok token) (which
 	if f := r.facts(&noted, w, cur, office.PortFact); f != nil {
 		return which, f
 	}
-	for _, p := range at {
+	for i, p := range at {
 		for fact, text := range noted.Noted() {
+			if names := series(text); fact == socket && len(at) > 1 && len(names) == len(at) { // nobody has one socket three times
+				text = names[i]
+			}
 			if f := notePort(device, p, fact, text, word.at); f != nil {
 				return which, f
 			}
@@ -126,11 +139,23 @@ func removePortFacts(device *office.Device, cur *cursor, fact *office.FactWord) 
 	return cur.done("what is to be removed")
 }
 
+// socket is the wall socket that a port leads to, of which each has its own.
+var socket = office.FactNamed("socket", office.PortFact)
+
 // mostSeries bounds how many names one text may stand for.
 const mostSeries = 4096
 
 // series is the names that a text stands for, in order: "2.01-2.08,3.01" is nine. What
 // is no range is one name.
+//
+//	> core socket 1-3 "0.01-0.03"
+//	core port 1 socket "0.01"
+//	core port 2 socket "0.02"
+//	core port 3 socket "0.03"
+//	> core port 1-3 socket "0.01-0.03"
+//	core port 1 socket "0.01"
+//	core port 2 socket "0.02"
+//	core port 3 socket "0.03"
 func series(text string) (all []string) {
 	for part := range strings.SplitSeq(text, ",") {
 		part = strings.TrimSpace(part)

@@ -43,6 +43,11 @@ func (t token) shown() string {
 // A colon parts a port list from its shape, but stands inside an IPv6 address;
 // as such an address has two at least and a port list has one, a run with two
 // or more is one word.
+//
+//	> plug core.2 "till wants 110
+//	! column 13: the text has no closing quote: end it with "
+//	> core 1: 110 # the till
+//	core 1: 110
 func scan(line string, toks []token) (_ []token, comment string, bad int, why string) {
 	i, glued := 0, false
 	for i < len(line) {
@@ -147,4 +152,7 @@ func name(text string) string { return office.Quoted(text) }
 
 // Name prints a name where a list of ports is read, in quotes where it needs
 // them.
+//
+//	> device "A 1" switch; ports 1-4
+//	! column 8: the device's name is missing here: found "A 1"
 func Name(text string) string { return listName(text) }

@@ -184,6 +184,7 @@ func TestLine(t *testing.T) {
 		{"-vlan surgery", "-vlan 120"},
 		{"b lan2-4: -", "b lan2-lan4: -"},
 		{"-use desk", "plan eight has the use desk"},
+		{"a 3: 110\n-a 3\n-a ports 3", "-a ports 3"},
 		{"a ports 1-2 10G", "a ports 1-2 10G"},
 		{"a bundle up static 7-8", "a bundle up static 7-8"},
 		{"a route 10.9.0.0/16 via 10.0.0.1", "a route 10.9.0.0/16 via 10.0.0.1"},

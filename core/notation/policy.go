@@ -78,6 +78,11 @@ func prefix(text string) (netip.Prefix, error) {
 }
 
 // services reads "tcp/104,ping" or "any".
+//
+//	> gate allow zone guests to 10.61.110.20 tcp/631,udp/161,ping
+//	gate rule 3 allow zone guests to 10.61.110.20 tcp/631,udp/161,ping
+//	> gate allow zone guests to 10.61.110.20 http
+//	! column 40: no service is named http: name it with service http tcp/PORT
 func (r *reader) services(cur *cursor) (all []office.Service, wrong *fault) {
 	for {
 		tok, wrong := cur.word("a service: any, ping, tcp/PORT, udp/PORT or a name")
@@ -150,6 +155,9 @@ func near(text string, names ...string) string {
 
 // between reads SIDE to SIDE [SERVICES], as rules and wishes have it. coming is a
 // device that is not in the office yet.
+//
+//	> gate between zones allow
+//	gate between zones allow
 func (r *reader) between(cur *cursor, coming *office.Device) (from, to []office.Side, services []office.Service, wrong *fault) {
 	check := func(all []office.Side, at int) *fault {
 		if err := r.draft.CheckSides(all, coming); err != nil {
@@ -182,6 +190,11 @@ func (r *reader) between(cur *cursor, coming *office.Device) (from, to []office.
 }
 
 // rule reads what follows allow or deny.
+//
+//	> gate allow zone guests to 10.61.110.20 tcp/631 "the printer in the hall"
+//	gate rule 3 allow zone guests to 10.61.110.20 tcp/631 "the printer in the hall"
+//	> gate allow guests to nobody
+//	! column 22: no VLAN is named nobody: register it with vlan NUMBER nobody
 func (r *reader) rule(cur *cursor, do office.Action, coming *office.Device) (*office.Rule, *fault) {
 	rule := &office.Rule{Do: do}
 	var wrong *fault
@@ -236,6 +249,11 @@ func (r *reader) laterRules() {
 }
 
 // service reads NAME SERVICES.
+//
+//	> service backup tcp/22,tcp/873
+//	service backup tcp/22,tcp/873
+//	> service printing tcp/70000
+//	! column 18: "70000" is no port: a number from 1 to 65535, or a range such as tcp/8000-8010
 func (r *reader) service(cur *cursor) (string, *fault) {
 	tok, wrong := plainWord(cur, "the name of the service")
 	if wrong != nil {
@@ -255,6 +273,11 @@ func (r *reader) service(cur *cursor) (string, *fault) {
 }
 
 // wish reads what follows must or never.
+//
+//	> never guests to reception
+//	never vlan 160 to vlan 110
+//	> must reception to outside tcp/443
+//	must vlan 110 to outside tcp/443
 func (r *reader) wish(cur *cursor, must bool) (*office.Wish, *fault) {
 	wish := &office.Wish{Must: must}
 	var wrong *fault
@@ -285,6 +308,11 @@ func (r *reader) putWish(cur *cursor, must bool) (string, *fault) {
 }
 
 // outside reads NAME on PORT [vlan N] [ADDRESS via HOP].
+//
+//	> gate outside radio on lan2 192.0.2.2/30 via 192.0.2.1
+//	gate outside radio on lan2 192.0.2.2/30 via 192.0.2.1
+//	> gate outside radio on core
+//	! column 14: gate has no port core: its front has wan to lan2
 func (r *reader) outside(device *office.Device, cur *cursor) (string, *fault) {
 	tok, wrong := plainWord(cur, "the name of the line to the outside")
 	if wrong != nil {
@@ -344,6 +372,11 @@ func address(tok token) (netip.Addr, *fault) {
 }
 
 // route reads DESTINATION via HOP, where a hop is an address or a line.
+//
+//	> gate route 10.99.0.0/16 via 10.61.190.7
+//	gate route 10.99.0.0/16 via 10.61.190.7
+//	> gate route 10.99.0.7/16 via 10.61.190.7
+//	! column 12: 10.99.0.7/16 has host bits: the prefix is 10.99.0.0/16, the address 10.99.0.7
 func (r *reader) route(device *office.Device, cur *cursor) (route office.Route, wrong *fault) {
 	tok, wrong := cur.word("a destination: a prefix, or default")
 	if wrong != nil {
@@ -471,6 +504,10 @@ func (r *reader) ruleOnLine(device *office.Device, cur *cursor, tok token) *faul
 
 // moveRule has a rule change its place among its device's; from and to are counted from 0, the
 // others close up. It is charged for the length of the list, which is looked through.
+//
+//	> gate rule 2 before 1
+//	-gate rule 2
+//	gate rule 1 allow zone devices to any
 func (r *reader) moveRule(device *office.Device, from, to, at int, cur *cursor) *fault {
 	if wrong := r.spend(1+len(device.Rules)/64, at); wrong != nil {
 		return wrong
@@ -505,6 +542,11 @@ func ruleNumber(device *office.Device, cur *cursor) (int, *fault) {
 }
 
 // removeRule reads what follows -DEVICE rule, allow or deny.
+//
+//	> -gate rule 1
+//	-gate rule 1
+//	> -gate rule 7
+//	! column 12: 7 is not the number of a rule of gate: 1 to 2
 func (r *reader) removeRule(device *office.Device, cur *cursor, tok token) *fault {
 	if tok.is("rule") {
 		n, wrong := ruleNumber(device, cur)

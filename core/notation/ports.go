@@ -141,6 +141,11 @@ func resolveAll(device *office.Device, list []item) ([]int, *fault) {
 }
 
 // expand makes the names that an item declares: "lan1-lan4", "1-24", "wan".
+//
+//	> core lan1-lan3: 110
+//	! column 6: core has no port lan1-lan3: its front has 1 to 8
+//	> core 3-1: 110
+//	! column 6: the range 3-1 runs backwards: write 1-3
 func expand(it item) ([]string, *fault) {
 	if it.literal {
 		return []string{it.from}, nil
@@ -175,6 +180,11 @@ func expand(it item) ([]string, *fault) {
 }
 
 // planRange reads places on a front: 1-4, 7, last, last-1, 5-last.
+//
+//	> plan hall; 1-6: use desk; last-1-last: use uplink
+//	plan hall
+//	  1-6: use desk
+//	  last-1-last: use uplink
 func planRange(it item) (office.PlanRange, *fault) {
 	place := func(text string) (int, bool) {
 		if k, ok := fromEnd(text); ok {

@@ -283,6 +283,13 @@ func (r *reader) tokens(line, indent int, text string) (cur *cursor, after strin
 
 // statement reads one statement with its indented body. A mistake in it ends that statement alone:
 // the next is read as if it were right, so that a file tells all its mistakes at once.
+//
+//	> cor 1: 110
+//	! column 1: cor starts no statement: office, vlan, service, use, plan, device, cable, plug,
+//	    must, never, or a device's name; no device is named cor: did you mean core?
+//	> gate
+//	! column 5: what about gate? Ports and a shape, as in gate 1-4: 130, or a statement of a
+//	    device
 func (r *reader) statement(statement *statement, kind string) {
 	cur, after, ok := r.tokens(statement.line, statement.indent, statement.text)
 	if !ok {
@@ -341,6 +348,9 @@ func (r *reader) again(key string) bool {
 // office reads the name of the office.
 //
 //	office "Veterinary clinic by the mill"
+//
+//	> office "Harbour Lane, new annex"
+//	office "Harbour Lane, new annex"
 func (r *reader) office(cur *cursor) (string, *fault) {
 	tok, wrong := cur.text("the office's name, in quotes,")
 	if wrong != nil {
@@ -360,6 +370,13 @@ func (r *reader) office(cur *cursor) (string, *fault) {
 //
 //	vlan 110 office "desks and their phones" net 10.61.110.0/24
 //	vlan 999 parked local
+//
+//	> vlan 170 cameras "yard and stable" net 10.61.170.0/24 guarded
+//	vlan 170 cameras "yard and stable" net 10.61.170.0/24 guarded
+//	> vlan 110 counter
+//	vlan 110 counter
+//	> vlan cameras
+//	! column 6: "cameras" is not a VLAN number, which is 1 to 4094
 func (r *reader) vlan(cur *cursor) (string, *fault) {
 	tok, wrong := cur.word("the VLAN's number")
 	if wrong != nil {
@@ -449,6 +466,11 @@ func plainWord(cur *cursor, what string) (token, *fault) {
 // bring no further mistakes.
 //
 //	use desk 110 [140]
+//
+//	> use camera 160
+//	use camera 160
+//	> use camera use desk
+//	! column 5: use camera names another use: a use says a shape
 func (r *reader) use(cur *cursor) (string, *fault) {
 	tok, wrong := plainWord(cur, "the name of the use")
 	if wrong != nil {
@@ -481,6 +503,11 @@ func (r *reader) use(cur *cursor) (string, *fault) {
 //	plan rack48
 //	  1-40: use desk
 //	  last-1-last: [all]
+//
+//	> plan hall; 1-2: use desk; 3: 160
+//	plan hall
+//	  1-2: use desk
+//	  3: 160
 func (r *reader) plan(cur *cursor, statement *statement) (string, *fault) {
 	tok, wrong := plainWord(cur, "the name of the port plan")
 	if wrong != nil {
@@ -537,6 +564,11 @@ func (r *reader) planLine(cur *cursor) (line office.PlanLine, wrong *fault) {
 }
 
 // cable reads two ports, or two bundles whose members are cabled in order.
+//
+//	> cable core.6 floor.7
+//	cable core.6 floor.7
+//	> cable core.7 floor.7
+//	! column 7: core.7 has a cable already, core.7 to floor.8: one cable a port
 func (r *reader) cable(cur *cursor, remove bool) (string, *fault) {
 	at := cur.peek().at
 	if f := r.spend(1+len(r.draft.Office().Cables)/256, at); f != nil {
@@ -583,6 +615,15 @@ func (r *reader) cable(cur *cursor, remove bool) (string, *fault) {
 
 // cablePairs are the cables that a cable between two ends stands for: one, or between bundles one
 // for each pair of members in their order. Bundles of different size have no pairs: a *countError.
+//
+//	> -core 5-6; core bundle up lacp 5-6; core up: use uplink; -floor 6-7; floor bundle up lacp 6-7; cable core.up floor.up
+//	-core 5-6
+//	core bundle up lacp 5-6
+//	core up: use uplink
+//	-floor 6-7
+//	floor bundle up lacp 6-7
+//	cable core.5 floor.6
+//	cable core.6 floor.7
 func cablePairs(draft *office.Draft, a, b office.PortRef) ([]office.Cable, error) {
 	members := func(ref office.PortRef) []office.PortRef {
 		device, _ := draft.FindDevice(ref.Device)
@@ -610,7 +651,10 @@ func cablePairs(draft *office.Draft, a, b office.PortRef) ([]office.Cable, error
 // plug reads what is plugged in at a port and the VLAN that it wants, with what is known of it. It
 // is charged for the plugs that are looked through for its name.
 //
-//	plug rack.7 "reception pc" wants 110 at 10.61.110.20 mac 02:00:5e:00:61:20
+//	> plug core.2 "label printer" wants 110 at 10.61.110.30 card 02:00:5e:10:00:01
+//	plug core.2 "label printer" wants 110 at 10.61.110.30 card 02:00:5e:10:00:01
+//	> plug core.2 "label printer"
+//	! column 28: wants and a VLAN are missing here: the line ends
 func (r *reader) plug(cur *cursor) (string, *fault) {
 	at := cur.peek().at
 	plug := office.Plug{}

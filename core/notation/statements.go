@@ -39,7 +39,7 @@ func Statements(o *office.Office, edit office.Edit) (lines []string, exact bool)
 	for _, change := range edit {
 		if setting, ok := change.After.(office.Setting); ok {
 			device := o.Device(setting.Port.Device)
-			if device == nil {
+			if device == nil || device.Port(setting.Port.Port) < 0 { // later statements took it away
 				exact = false
 				continue
 			}

@@ -49,6 +49,9 @@ func ofDevice(tok token, device *office.Device) bool {
 }
 
 // Keywords lists them.
+//
+//	> device vlan switch; ports 1-4
+//	! column 8: vlan is a word of the notation and cannot name a device
 func Keywords() []string {
 	all := []string{"last"}
 	return append(append(all, TopLevel...), InDevice...)

@@ -90,8 +90,17 @@ func (t *task) with(other *task) {
 // two that answer for one address are worse than none, as who is heard changes from host to host.
 // Who gives it up then waits for nothing but its rules and routes; two devices may exchange theirs.
 //
-//	> -gate address 160 10.61.160.1/24; core address 160 10.61.160.1/24 zone guests
-//	! column 7: rule 1 of gate names the zone guests, which would be gone: change the rule first
+//	> -gate rule 1; -gate address 160 10.61.160.1/24; core address 160 10.61.160.1/24
+//	1. gate, set: Rules: take away rule 1
+//	2. gate, set: VLAN 160 guests: no address 10.61.160.1/24 any more
+//	3. gate, set: Remove the sub-interface lan1.160
+//	   160 guests no longer passes both ways over core 8 – gate lan1.
+//	4. gate, check: Reach the management of gate at 10.61.190.1 (VLAN 190 devices)
+//	5. gate, save: Save, so that it stays after a power cut
+//	6. core, set: VLAN 160 guests: address 10.61.160.1/24
+//	7. core, set: VLAN 160 guests: untagged 4, tagged 7
+//	8. core, check: Reach the management of core at 10.61.190.2 (VLAN 190 devices)
+//	9. core, save: Save, so that it stays after a power cut
 func (p *problem) handOver() {
 	for _, gives := range p.tasks {
 		if !gives.gone.IsValid() {
@@ -176,7 +185,8 @@ func (p *problem) addressed(of readdress, address office.Address, was *office.Ad
 			if y := a.Addresses[k]; y.VID == old && y.Prefix == address.Prefix {
 				was, moved[y.Prefix] = &a.Addresses[k], true
 				one.text += ", and not in VLAN " + p.was.net.Name(old)
-				one.lines, one.back, one.risky = []string{noAddress(a.Name, y), addressLine(a.Name, address)}, []string{noAddress(a.Name, address), addressLine(a.Name, y)}, true
+				// said before the old one goes, as rules may name a zone that has no other
+				one.lines, one.back, one.risky = []string{addressLine(a.Name, address), noAddress(a.Name, y)}, []string{addressLine(a.Name, y), noAddress(a.Name, address)}, true
 			}
 		}
 	}

@@ -27,6 +27,18 @@ func (w *world) oneSided(i int) bool {
 }
 
 // becomesBundle says whether a port is planned to be in a bundle.
+//
+//	> -core 6-7; core bundle up lacp 6-7; core up: use uplink; -floor 7; floor bundle up lacp 7-8; floor up: use uplink; cable core.6 floor.7
+//	1. floor, set: Make the bundle up of 7-8, mode lacp; it takes over what port 8 is set to
+//	   Until step 2 the bundle waits for its partner: some devices hold its ports back, so that
+//	       floor, and what is behind it, may be out of reach. Go on at once; it is not saved,
+//	       so that pulling the plug brings the old state back.
+//	2. core, set: Make the bundle up of 6-7, mode lacp; it takes over what port 7 is set to
+//	3. core, cable: Plug a cable from core 6 to floor 7
+//	4. core, check: Reach the management of core at 10.61.190.2 (VLAN 190 devices)
+//	5. core, save: Save, so that it stays after a power cut
+//	6. floor, check: Reach the management of floor at 10.61.190.3 (VLAN 190 devices)
+//	7. floor, save: Save, so that it stays after a power cut
 func (p *problem) becomesBundle(device *office.Device, port int) bool {
 	goal := p.plan.net.Office.Device(device.Name)
 	if goal == nil {

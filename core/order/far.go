@@ -5,6 +5,12 @@ import "fmt"
 // far finds the steps after which a device may be lost that stands elsewhere than the laptop:
 // somebody is to be there, or it takes the step back by itself. Where nobody said where one of
 // them stands, it is near.
+//
+//	> core manage 190 10.61.190.9/24 via 10.61.190.1
+//	1. core, manage: Management in VLAN 190 devices, address 10.61.190.9/24, default gateway
+//	    10.61.190.1
+//	2. core, check: Reach the management of core at 10.61.190.9 (VLAN 190 devices)
+//	3. core, save: Save, so that it stays after a power cut
 func (p *problem) far(out *Order, acts []*node) {
 	type lost struct {
 		device string

@@ -16,6 +16,19 @@ const mostGathered = 1500
 
 // gather brings the visits of one device together, and leaves out ways of the laptop that lead
 // nowhere. What comes out is the same, and nobody suffers more.
+//
+//	> core 1: 160; floor 1: 160; core 2: 160; floor 2: 160
+//	1. floor, set: VLAN 110 reception: untagged 3-4, tagged 8
+//	2. floor, set: VLAN 140 phones: untagged none, tagged 3-4,8
+//	3. floor, set: VLAN 160 guests: untagged 1-2,5, tagged 8
+//	   floor 1-2 are now in 160 guests.
+//	4. floor, save: Save, so that it stays after a power cut
+//	5. core, set: VLAN 110 reception: untagged 3, tagged 7-8
+//	6. core, set: VLAN 140 phones: untagged none, tagged 3,7-8
+//	7. core, set: VLAN 160 guests: untagged 1-2,4, tagged 7-8
+//	8. core, set: PVID of 1-2: 160
+//	   core 1-2 are now in 160 guests.
+//	9. core, save: Save, so that it stays after a power cut
 func (p *problem) gather(acts []*node) []*node {
 	budget := mostGathered
 	for again := true; again; {

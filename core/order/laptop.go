@@ -81,6 +81,23 @@ func (w *world) subnet(vid office.VID, to int) netip.Prefix {
 
 // unused is the first address of a subnet that nobody has and nobody hands out; the zero
 // Addr where there is none among the first few thousand.
+//
+//	> floor 8: 110 [140 160 190]; core 7: 110 [140 160 190]
+//	1. core, set: VLAN 190 devices: untagged 5,8, tagged 7
+//	2. core, check: Reach the management of core at 10.61.190.2 (VLAN 190 devices)
+//	3. core, save: Save, so that it stays after a power cut
+//	4. floor, set: VLAN 190 devices: untagged none, tagged 8
+//	5. floor, check: Reach the management of floor at 10.61.190.3 (VLAN 190 devices)
+//	6. floor, save: Save, so that it stays after a power cut
+//	7. core, set: PVID of 7: 110
+//	8. core, check: Reach the management of core at 10.61.190.2 (VLAN 190 devices)
+//	9. core, save: Save, so that it stays after a power cut
+//	10. floor, set: VLAN 110 reception: untagged 1-4,8, tagged none
+//	11. floor, check: Reach the management of floor at 10.61.190.3 (VLAN 190 devices)
+//	12. floor, save: Save, so that it stays after a power cut
+//	13. core, set: VLAN 110 reception: untagged 1-3,7, tagged 8
+//	14. core, check: Reach the management of core at 10.61.190.2 (VLAN 190 devices)
+//	15. core, save: Save, so that it stays after a power cut
 func (w *world) unused(net netip.Prefix) netip.Addr {
 	if !net.IsValid() {
 		return netip.Addr{}

@@ -113,6 +113,16 @@ func (p *problem) resettled() (out []string) {
 }
 
 // leaves says it of plugs; told is the VLANs of those that it says something of.
+//
+//	> vlan 170 cameras; core 7: 190 [110 140 160 170]; floor 8: 190 [110 140 160 170]; floor 6: 170
+//	1. floor, set: Create VLAN 170 cameras; VLAN 170 cameras: untagged 6, tagged 8
+//	   floor 6 is now in 170 cameras.
+//	2. floor, check: Reach the management of floor at 10.61.190.3 (VLAN 190 devices)
+//	3. floor, save: Save, so that it stays after a power cut
+//	4. core, set: Create VLAN 170 cameras; VLAN 170 cameras: untagged none, tagged 7
+//	   170 cameras passes now both ways over core 7 – floor 8.
+//	5. core, check: Reach the management of core at 10.61.190.2 (VLAN 190 devices)
+//	6. core, save: Save, so that it stays after a power cut
 func leaves(was, plan *span.Net) (out []string, told map[office.VID]bool) {
 	told = map[office.VID]bool{}
 	type id struct {

@@ -9,6 +9,11 @@ import (
 
 // parked says who is plugged in at a port that is in no VLAN for a while, on its way from
 // one to another: where two ports exchange their VLANs, one has to wait for the other.
+//
+//	> gate lan1: 110 [needed]
+//	! As planned nothing reaches gate in VLAN 190 devices (management-cut), and on the way
+//	    there port lan1 (190 [110 140 160], to be 110 [140 160 190]) is left to do. Bring that
+//	    VLAN to it, or say that it has a console (gate console).
 func (p *problem) parked(out *Order, acts []*node) {
 	type seat struct {
 		plug office.Plug

@@ -64,6 +64,37 @@ type numbers map[office.VID]office.VID
 // renumbered finds the VLANs that got another number and kept their name. A number that the other
 // office uses, for anything, is no renumbering: then two VLANs have met, and what became of either
 // cannot be told from names.
+//
+//	> renumber 160 to 165
+//	1. core, set: Create VLAN 165 guests-165; VLAN 165 guests-165: untagged 4, tagged 7-8
+//	2. core, check: Reach the management of core at 10.61.190.2 (VLAN 190 devices)
+//	3. core, save: Save, so that it stays after a power cut
+//	4. floor, set: Create VLAN 165 guests-165; VLAN 165 guests-165: untagged none, tagged 8
+//	   165 guests-165 passes now both ways over core 7 – floor 8.
+//	5. floor, check: Reach the management of floor at 10.61.190.3 (VLAN 190 devices)
+//	6. floor, save: Save, so that it stays after a power cut
+//	7. gate, set: Create VLAN 165 guests-165; add the sub-interface lan1.165: VLAN 165
+//	    guests-165
+//	   165 guests-165 passes now both ways over core 8 – gate lan1.
+//	8. gate, check: Reach the management of gate at 10.61.190.1 (VLAN 190 devices)
+//	9. gate, save: Save, so that it stays after a power cut
+//	10. gate, set: VLAN 165 guests-165: address 10.61.160.1/24, hands out
+//	    10.61.160.20-10.61.160.250, zone guests, and not in VLAN 160 guests
+//	11. core, set: PVID of 4: 165
+//	   core 4 is now in 165 guests-165, no longer in 160 guests.
+//	12. floor, set: VLAN 165 guests-165: untagged 5, tagged 8
+//	   floor 5 is now in 165 guests-165, no longer in 160 guests.
+//	13. floor, set: VLAN 160 guests: untagged none, tagged none
+//	   160 guests no longer passes both ways over core 7 – floor 8.
+//	14. floor, check: Reach the management of floor at 10.61.190.3 (VLAN 190 devices)
+//	15. floor, save: Save, so that it stays after a power cut
+//	16. gate, set: Remove the sub-interface lan1.160
+//	   160 guests no longer passes both ways over core 8 – gate lan1.
+//	17. gate, check: Reach the management of gate at 10.61.190.1 (VLAN 190 devices)
+//	18. gate, save: Save, so that it stays after a power cut
+//	19. core, set: VLAN 160 guests: untagged none, tagged none
+//	20. core, check: Reach the management of core at 10.61.190.2 (VLAN 190 devices)
+//	21. core, save: Save, so that it stays after a power cut
 func renumbered(was, plan *office.Office) numbers {
 	out := numbers{}
 	for _, vlan := range was.VLANs {

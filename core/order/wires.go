@@ -139,6 +139,11 @@ func (p *problem) terminalOf(o *office.Office, plug office.Plug) terminal {
 
 // routes says whether a cable that is plugged or pulled is at a device that routes, so that
 // what passes between VLANs may change.
+//
+//	> gate route 10.99.0.0/16 via 10.61.190.7
+//	1. gate, set: Routes: route 10.99.0.0/16 via 10.61.190.7
+//	2. gate, check: Reach the management of gate at 10.61.190.1 (VLAN 190 devices)
+//	3. gate, save: Save, so that it stays after a power cut
 func (p *problem) routes(task *task) bool {
 	for _, cable := range slices.Concat(task.plugs, task.pulls) {
 		for _, ref := range []office.PortRef{cable.A, cable.B} {

@@ -57,6 +57,13 @@ func (w *world) findRivals() {
 }
 
 // ofHandouts lists what may be handed out otherwise, by whom, and who else may.
+//
+//	> gate address 160 10.61.160.1/24 on lan1 zone guests handout 10.61.160.20-10.61.160.100
+//	at core.4 untagged: 10.61.160.1 hands out addresses from 10.61.160.20 to 10.61.160.100, and
+//	    from 10.61.160.20 to 10.61.160.250 are planned
+//	at floor.5 untagged: 10.61.160.1 hands out addresses from 10.61.160.20 to 10.61.160.100,
+//	    and from 10.61.160.20 to 10.61.160.250 are planned
+//	so: gate hands out another range in 160
 func (w *world) ofHandouts() (out []Mistake) {
 	o := w.net.Office
 	known := map[office.VID]bool{}

@@ -78,6 +78,13 @@ const (
 )
 
 // mistakes lists them, by device and port.
+//
+//	> core 2: 160
+//	at core.2 untagged: 10.61.160.1 hands out addresses from 10.61.160.20 to 10.61.160.250, and
+//	    is not to; 10.61.110.1 is to answer ping, and does not; 10.61.110.20 is to answer ping,
+//	    and does not
+//	at core.2 [140]: 10.61.140.1 is to answer ping, and does not
+//	so: core 2 lacks 140 and core 2 is in 160, and is to be in 110
 func mistakes(net *span.Net) (out []Mistake) {
 	o := net.Office
 	for i, device := range o.Devices {

@@ -21,6 +21,8 @@ func anyService() []office.Service { return []office.Service{{Protocol: office.A
 
 // ofPolicy lists them for a device. A change finds its rule by what it says, so that several
 // can be made at once.
+//
+//	> -gate allow zone staff,zone guests to outside; gate allow zone staff to outside
 func ofPolicy(o *office.Office, i int) (out []Mistake) {
 	device := o.Devices[i]
 	add := func(kind Kind, what string, drop func(other *office.Device)) {

@@ -96,6 +96,11 @@ func Effort(net *span.Net) int {
 }
 
 // Make finds the round of an office.
+//
+//	> core 7: 190 [110 140]
+//	at floor.5 untagged: 10.61.160.1 is to answer ping, and does not
+//	so: core 7 lacks 160, or floor 5 was left in 1, and is to be in 160, or floor 5 lacks 160,
+//	    or floor 8 lacks 160
 func Make(o *office.Office) *Round {
 	r, _ := MakeWatched(o, func(int, int) error { return nil })
 	return r

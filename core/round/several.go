@@ -70,6 +70,14 @@ func (r *Round) kinds(results []Seen, together bool) (out []kind) {
 // besides. Sets that give all that was seen are told; else the one that differs least; where
 // none was found that shows all that failed, the kinds that show most of what is left, one
 // after the other.
+//
+//	> floor 8: 190 [110 160]; core 4: -
+//	at core.4 untagged: 10.61.160.1 is to answer ping, and does not
+//	at floor.1 [140]: 10.61.140.1 is to answer ping, and does not
+//	at floor.2 [140]: 10.61.140.1 is to answer ping, and does not
+//	at floor.3 [140]: 10.61.140.1 is to answer ping, and does not
+//	at floor.4 [140]: 10.61.140.1 is to answer ping, and does not
+//	so: core 4 lacks 160 and core 7 lacks 140
 func (r *Round) several(results []Seen) []Suspect {
 	together := r.search(results, r.kinds(results, true))
 	if len(together.found) == 0 { // what is alike by itself may not be beside something else

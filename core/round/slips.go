@@ -124,6 +124,28 @@ func neighbours(device *office.Device, port int) (out []int) {
 
 // ofCables lists each end of a cable that is in the port beside its own, or swapped with the
 // cable there, where the two are not set alike.
+//
+//	> -cable gate.lan1 core.8; cable gate.lan2 core.8
+//	at core.1 untagged: 10.61.110.1 is to answer ping, and does not
+//	at core.1 [140]: 10.61.140.1 is to answer ping, and does not
+//	at core.2 untagged: 10.61.110.1 is to answer ping, and does not
+//	at core.2 [140]: 10.61.140.1 is to answer ping, and does not
+//	at core.3 untagged: 10.61.110.1 is to answer ping, and does not
+//	at core.3 [140]: 10.61.140.1 is to answer ping, and does not
+//	at core.4 untagged: 10.61.160.1 is to answer ping, and does not
+//	at core.5 untagged: 10.61.190.1 is to answer ping, and does not
+//	at floor.1 untagged: 10.61.110.1 is to answer ping, and does not
+//	at floor.1 [140]: 10.61.140.1 is to answer ping, and does not
+//	at floor.2 untagged: 10.61.110.1 is to answer ping, and does not
+//	at floor.2 [140]: 10.61.140.1 is to answer ping, and does not
+//	at floor.3 untagged: 10.61.110.1 is to answer ping, and does not
+//	at floor.3 [140]: 10.61.140.1 is to answer ping, and does not
+//	at floor.4 untagged: 10.61.110.1 is to answer ping, and does not
+//	at floor.4 [140]: 10.61.140.1 is to answer ping, and does not
+//	at floor.5 untagged: 10.61.160.1 is to answer ping, and does not
+//	so: core 8 is as from the factory: untagged in 1, no tags, or gate lan1 is shut, or core 8
+//	    is shut, or the cable of core 8 is in 6
+//	so: the cable of gate lan1 is in lan2, or the cable of gate lan1 is in wan
 func ofCables(net *span.Net) (out []Mistake) {
 	o := net.Office
 	used := map[office.PortRef]bool{}
@@ -200,6 +222,13 @@ func recabled(o *office.Office, a, b office.PortRef) *office.Office {
 
 // ofPlugs lists each plug with an address that hangs in the port beside its own, or is swapped
 // with what hangs there: nobody answers for those without, so nobody would notice.
+//
+//	> floor 1: 160
+//	at floor.1 untagged: 10.61.160.1 hands out addresses from 10.61.160.20 to 10.61.160.250,
+//	    and is not to; 10.61.110.1 is to answer ping, and does not; 10.61.110.20 is to answer
+//	    ping, and does not
+//	at floor.1 [140]: 10.61.140.1 is to answer ping, and does not
+//	so: floor 1 lacks 140 and floor 1 is in 160, and is to be in 110
 func ofPlugs(net *span.Net) (out []Mistake) {
 	o := net.Office
 	for k := range o.Plugs {

@@ -53,6 +53,13 @@ type Suspect struct {
 // Suspects names what would explain results, the likeliest first: single mistakes,
 // those that explain what was seen instead too, the commoner ones; where none does, the
 // smallest sets of them that do.
+//
+//	> floor 8: 190 [110 160]
+//	at floor.1 [140]: 10.61.140.1 is to answer ping, and does not
+//	at floor.2 [140]: 10.61.140.1 is to answer ping, and does not
+//	at floor.3 [140]: 10.61.140.1 is to answer ping, and does not
+//	at floor.4 [140]: 10.61.140.1 is to answer ping, and does not
+//	so: core 7 lacks 140, or floor 8 lacks 140
 func (r *Round) Suspects(results []Seen) []Suspect {
 	if !slices.ContainsFunc(results, func(seen Seen) bool { return !seen.Passed }) {
 		return nil

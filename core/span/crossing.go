@@ -39,6 +39,10 @@ func (n *Net) cross(link int) *Carry {
 
 // half is the way from end a to end b. Whole sets go at once where no
 // translation and no grouped device needs a look at each VID.
+//
+//	> core 7: 110 [140 160 190]
+//	110 reception, merged: (core.1 core.2 core.3 floor.1 floor.2 floor.3 floor.4)
+//	190 devices, merged: (core.5)
 func (n *Net) half(a, b graph.End, same *office.Set, cross func(from, to Label)) {
 	ta, tb := n.Tables[a.Dev], n.Tables[b.Dev]
 	pa, pb := ta.Ports[a.Port], tb.Ports[b.Port]

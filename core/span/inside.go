@@ -165,6 +165,8 @@ func (n *Net) OneWays(part *Span) (out []OneWay) {
 }
 
 // Ring is the links on which frames of a span can go round, in order.
+//
+//	> core 6: use uplink; floor 7: use uplink; cable core.6 floor.7
 func (n *Net) Ring(part *Span) []int {
 	type edge struct{ link, x, y int }
 	var edges []edge

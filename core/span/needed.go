@@ -10,6 +10,9 @@ import (
 // "terminals stand on both sides"; for a ring, "terminals hang from two or more
 // of its devices". It works on 64 VLANs at a time, those of a word of the sets;
 // need is filled in for the words given.
+//
+//	> core 6: use uplink; device loft switch; ports 1-4; 1: use uplink; 2: 160; cable core.6 loft.1
+//	160 guests, whole: (core.4 floor.5 loft.2)
 func needs(topology *graph.Topology, place []*office.Set, need []office.Set, words []int) {
 	forest := &topology.Forest
 	below := make([]uint64, len(place))          // what hangs from a hub, itself included, away from the block above

@@ -56,4 +56,7 @@ type VLAN struct {
 //
 //	> core 7: 190 [110 140]
 //	160 guests, split: (core.4) (floor.5)
+//
+//	> floor 5: -
+//	160 guests, whole: (core.4)
 func (n *Net) VLAN(vid office.VID) *VLAN { return n.vlans.Get(vid) }

@@ -38,6 +38,9 @@ func (n *Net) lacking(link int, vid office.VID) int {
 // then fewest ports to change for vid, then by the names of the ports; so the
 // answer is always the same. Cables in a port that is shut, and devices that
 // drop tags on the way, are no way. It is nil, false where no way exists.
+//
+//	> device loft switch; ports 1-4; 1: -; 2: 160; cable core.6 loft.1
+//	160 guests, split: (core.4 floor.5) (loft.2)
 func (n *Net) Route(vid office.VID, from []int, goal func(hub int) bool) ([]int, bool) {
 	return n.route(vid, from, goal, false, false)
 }

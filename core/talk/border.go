@@ -45,6 +45,11 @@ func (b *Border) Names() []netip.Prefix { return b.names }
 // Lets is the services that pass from an address behind one interface to an address behind
 // another; a VLAN that is 0 is the outside. A device that has no address in a VLAN lets
 // nothing pass there.
+//
+//	> -gate outside fibre
+//	reception loses everything to the outside
+//	guests lose everything to the outside
+//	devices lose everything to the outside
 func (b *Border) Lets(in, out office.VID, src, dst netip.Addr) *Services {
 	i, j := b.at(in), b.at(out)
 	if i < 0 || j < 0 {

@@ -18,6 +18,9 @@ type Management struct {
 }
 
 // ManagementIn gives the management of an office.
+//
+//	> gate allow zone guests to zone devices tcp/443
+//	guests gain tcp/443 to devices
 func ManagementIn(net *span.Net) *Management {
 	return &Management{net: net, hearing: reach.In(net)}
 }

@@ -98,6 +98,9 @@ func (r *router) maskOf(addr netip.Addr) masks {
 }
 
 // mask makes the rules known that a part's address fits.
+//
+//	> gate allow 10.61.160.9 to zone staff tcp/80
+//	guests gain tcp/80 to reception (only from 10.61.160.9)
 func (m *Map) mask(part *Part) {
 	part.masks = make([]masks, len(m.routers))
 	for i, router := range m.routers {

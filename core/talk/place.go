@@ -15,6 +15,9 @@ import (
 // may not: on which devices, and before which of their rules. It gives statements
 // for the line, each tried. The error says why no rule can do it, or that it is
 // so already.
+//
+//	> gate rule 1 deny zone guests to outside tcp/25
+//	guests lose tcp/25 to the outside
 func Place(net *span.Net, wish *office.Wish) (lines []string, err error) {
 	if wish.Must {
 		return placeAllow(net, wish)

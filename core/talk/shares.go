@@ -18,6 +18,10 @@ type Share struct {
 }
 
 // Shares is what is open in a pair of areas, 0 for the outside: the widest addresses first.
+//
+//	> gate allow zone guests to 10.61.110.20 printing; gate allow zone guests to 10.61.190.9 ping
+//	guests gain tcp/631, tcp/9100 to reception (only to 10.61.110.20)
+//	guests gain ping to devices (only to 10.61.190.9)
 func (t *Table) Shares(from, to office.VID) (out []Share) {
 	var srcs, dsts []*Part
 	ends := map[*Part][]*End{}

@@ -36,6 +36,14 @@ type box struct {
 
 // UnusedRules finds the rules of a device that no packet can meet: by its
 // interfaces, what is behind them, and the rules before, exactly.
+//
+//	> gate rule 1 deny any to any
+//	reception loses everything to the outside
+//	guests lose everything to the outside
+//	devices lose everything to reception
+//	devices lose everything to phones
+//	devices lose everything to guests
+//	devices lose everything to the outside
 func UnusedRules(o *office.Office, device *office.Device) (out []Unused) {
 	if len(device.Rules) == 0 {
 		return nil

@@ -24,6 +24,13 @@ type HandOut struct {
 // HandsOut says whether what is at a port gets an address: which device hands
 // one out in the VLAN that its frames join, whether the question gets there, and
 // whether the answer comes back to the port in the form in which it was asked.
+//
+//	> walk floor.5
+//	floor.5 untagged: it has no VLAN of its own, so at floor port 5 it joins the PVID, VLAN 160
+//	    guests and leaves by 1 port
+//	core.7 [160]: core takes it at port 7 into VLAN 160 guests and leaves by 2 ports
+//	gate.lan1 [160]: gate takes it at port lan1 into VLAN 160 guests; it ends there, as the
+//	    ports do not bridge to each other
 func HandsOut(net *span.Net, from office.PortRef, wire bridge.Wire) (*HandOut, error) {
 	end, err := endAt(net, from)
 	if err != nil {

@@ -504,6 +504,12 @@ func (j *Journey) slow(net *span.Net) *Journey {
 
 // Narrowest is the slowest cable of a journey, the first of equal ones; the speed
 // is 0 where none is known.
+//
+//	> walk floor.2 to core.2
+//	it has no VLAN of its own, so at floor port 2 it joins the PVID, VLAN 110 reception and
+//	    leaves by port 8 as [110]
+//	core takes it at port 7 into VLAN 110 reception and leaves by port 2 untagged
+//	there, untagged
 func (j *Journey) Narrowest() (speed office.Speed, ref, other office.PortRef) {
 	for i, step := range j.Steps {
 		if i+1 < len(j.Steps) && step.Speed > 0 && step.Out != "" && (speed == 0 || step.Speed < speed) {
