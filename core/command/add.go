@@ -154,6 +154,19 @@ func Describe(o *office.Office, name, words string) ([]string, error) {
 }
 
 // apart cuts kind and ports where they stand without a comma between.
+//
+//	> add attic unmanaged 5 port switch
+//	device attic switch
+//	  forwarding unaware
+//	  ports 1-5
+//	> add attic 8-port switch by VLAN
+//	! column 5: "8-port switch by VLAN" says nothing that is known here: a kind (switch,
+//	    router, firewall, wap, host, other), 24 ports, ports lan1-lan4, by VLAN, unmanaged,
+//	    routed, follows PLAN, managed in VLAN
+//	> add attic box
+//	! column 5: "box" says nothing that is known here: a kind (switch, router, firewall, wap,
+//	    host, other), 24 ports, ports lan1-lan4, by VLAN, unmanaged, routed, follows PLAN,
+//	    managed in VLAN
 func apart(parts []string) (out []string) {
 	known := func(text string) bool {
 		low := strings.ToLower(strings.TrimSpace(text))

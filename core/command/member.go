@@ -133,6 +133,11 @@ func setEach(net *span.Net, field string, names []string, shape func(dev, port i
 
 // Ports finds ports by their names, each once; members of a bundle stand for
 // their bundle, as that is what can be set. The error is a [*Fault].
+//
+//	> bring 160 to core.9
+//	! column 14: core has no port 9: its front has 1 to 8
+//	> bring 160 to core.1,floor.1
+//	! column 14: core has no port 1,floor.1: its front has 1 to 8
 func Ports(o *office.Office, names []string) ([]office.PortRef, error) {
 	if len(names) == 0 {
 		return nil, fault(NothingSaid, "ports", "no port is named")

@@ -110,6 +110,9 @@ func become(o, to *office.Office) (*Result, error) {
 
 // plain says whether a text is a word of the notation that needs no quotes: letters, digits, and
 // inside of it - and _.
+//
+//	> rename device floor to first floor
+//	! column 30: floor is too much: write rename device|vlan|use|plan NAME to NAME
 func plain(text string) bool {
 	for i, c := range text {
 		letter := c >= 'a' && c <= 'z' || c >= 'A' && c <= 'Z' || c >= '0' && c <= '9'

@@ -170,6 +170,23 @@ func (r *replacing) lost(format string, args ...any) {
 // ports works out where each port of the front goes: as is said, else to the one of its
 // name, else to the only one of its number, where that is no line to the outside for one
 // that is.
+//
+//	> replace floor by switch, ports lan1-lan9 1G, by port, 8 to lan9
+//	-plug floor.1 "desk pc"
+//	-plug floor.1 "phone"
+//	-plug floor.5 "tablet"
+//	-cable core.7 floor.8
+//	floor wording by-port
+//	-floor ports 1-8
+//	floor ports lan1-lan9 1G
+//	floor lan5: 160
+//	floor lan6-lan7: -
+//	cable core.7 floor.lan9
+//	plug floor.lan1 "desk pc" wants 110
+//	plug floor.lan1 "phone" wants 140 tagged
+//	plug floor.lan5 "tablet" wants 160
+//	# ports that go elsewhere: 1 to lan1, 2 to lan2, 3 to lan3, 4 to lan4, 5 to lan5, 6 to
+//	    lan6, 7 to lan7, 8 to lan9
 func (r *replacing) ports(pairs [][2]string) error {
 	taken := map[int]bool{}
 	for _, pair := range pairs {

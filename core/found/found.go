@@ -203,6 +203,13 @@ func cutShape(line string) (ports, shape string, ok bool) {
 
 // cells cuts a text into rows of cells: separated by tabs, semicolons, commas,
 // bars, or two and more spaces, whichever its first line has.
+//
+//	> paste core
+//	> Port | PVID | Untagged | Tagged
+//	> 1 | 110 | 110 | 140
+//	> 9 | 110 | 110 |
+//	by port
+//	row 3, column 1: core has no port 9: its front has 1 to 8
 func cells(text string) ([][]string, error) {
 	head := firstLine(text)
 	switch {

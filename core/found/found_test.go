@@ -109,7 +109,7 @@ func TestTextRefuses(t *testing.T) {
 
 // FuzzText: whatever is pasted, nothing breaks, and what is read can be said.
 func FuzzText(f *testing.F) {
-	for _, s := range []string{"1-2: 110", "VLAN,Untagged\n1,1-8", "Port;PVID\n1;1", "VLAN 1 2\n1 U T", `[{"ifname":"1","vlans":[{"vlan":1}]}]`, "port vlan-id\n1 10 PVID Egress Untagged\n  20-30\n2 None"} {
+	for _, s := range []string{"1-2: 110", "VLAN,Untagged\n1,1-8", "Port;PVID\n1;1", "VLAN 1 2\n1 U T", "Port;1;2 desks;x\n1;U;T\n\n9;?;U", `[{"ifname":"1","vlans":[{"vlan":1}]}]`, "port vlan-id\n1 10 PVID Egress Untagged\n  20-30\n2 None"} {
 		f.Add(s)
 	}
 	f.Fuzz(func(t *testing.T, text string) {

@@ -58,12 +58,61 @@ func Rows(device *office.Device, base wording.State, rows [][]string) (*Result, 
 	case hasVLAN:
 		one.reading = begin(device, base, "grid")
 		one.grid()
+	case hasPort && one.turn():
+		one.reading = begin(device, base, "grid")
+		one.grid()
 	default:
 		return nil, errors.New(
-			"the first row names no columns that are known: VLAN, Untagged and Tagged; or Port with PVID, Untagged and Tagged; or VLAN and a column for each port",
+			"the first row names no columns that are known: VLAN, Untagged and Tagged; or Port with PVID, Untagged and Tagged; or VLAN and a column for each port; or Port and a column for each VLAN",
 		)
 	}
-	return one.done(), nil
+	out := one.done()
+	for i, trouble := range out.Trouble {
+		if one.turned != nil {
+			out.Trouble[i] = one.turned(trouble)
+		}
+	}
+	return out, nil
+}
+
+// turn makes a grid with a row for each port one with a row for each VLAN, which [table.grid]
+// reads; false where no head but the first is a VLAN's number, with its name behind it or not.
+func (t *table) turn() bool {
+	var rows, columns []int
+	for i := t.at; i < len(t.rows); i++ {
+		if !blank(t.rows[i]) {
+			rows = append(rows, i)
+		}
+	}
+	first := t.means["port"]
+	out := [][]string{{"VLAN"}}
+	cell := func(row, column int) string {
+		if column < len(t.rows[row]) {
+			return t.rows[row][column]
+		}
+		return ""
+	}
+	for _, row := range rows[1:] {
+		out[0] = append(out[0], cell(row, first))
+	}
+	columns = append(columns, first)
+	for k, text := range t.rows[t.at] {
+		number, _, _ := strings.Cut(strings.TrimSpace(text), " ")
+		if _, err := office.ParseVID(number); k == first || err != nil {
+			continue
+		}
+		line := []string{number}
+		for _, row := range rows[1:] {
+			line = append(line, cell(row, k))
+		}
+		columns = append(columns, k)
+		out = append(out, line)
+	}
+	t.turned = func(trouble Trouble) Trouble {
+		return Trouble{Row: rows[max(0, trouble.Column-1)] + 1, Column: columns[trouble.Row-1] + 1, Text: trouble.Text}
+	}
+	t.rows, t.at, t.means = out, 0, map[string]int{"vlan": 0}
+	return len(columns) > 1
 }
 
 func blank(r []string) bool {
@@ -75,6 +124,8 @@ type table struct {
 	rows  [][]string
 	at    int // of the head
 	means map[string]int
+	// turned brings the place of a trouble back to where it stood; nil where the rows are as they came.
+	turned func(Trouble) Trouble
 }
 
 // each goes over the rows below the head.
@@ -142,6 +193,14 @@ func (t *table) vids(row int, what, text string) (set office.Set) {
 // byVLAN: each row a VLAN with its untagged and tagged ports. A port of the
 // table that no row names is in no VLAN; the PVID is taken to be the untagged
 // VLAN, as such a page does not show it.
+//
+//	> paste core
+//	> VLAN,Untagged,Tagged
+//	> 110,1-3,7-8
+//	> 140,,1-3
+//	by VLAN
+//	7: planned 190 [110 140 160], found [110]
+//	8: planned 190 [110 140 160], found [110]
 func (t *table) byVLAN() {
 	var whole office.Set // VLANs of which all ports are known
 	t.each(func(row int, cell func(string) string) {
@@ -277,6 +336,13 @@ func (t *table) word(row int, what, text string, words ...string) int {
 
 // grid: VLANs in rows, ports in columns, U and T in the cells; P marks the PVID
 // where it is not the untagged VLAN.
+//
+//	> paste core
+//	> Port;110;140;160
+//	> 1;U;T;
+//	> 4;;X;U
+//	grid
+//	row 3, column 3: "X" is neither U nor T, nor P for the PVID
 func (t *table) grid() {
 	head := t.rows[t.at]
 	port := map[int][]int{}

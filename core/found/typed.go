@@ -14,6 +14,12 @@ var parts = map[string]Part{"address": PartAddresses, "route": PartRoutes, "allo
 
 // typed takes the statements of a text that are about how a device routes: all of a part that
 // is named, as it was looked up on the device. The rest of the text keeps its lines.
+//
+//	> paste gate
+//	> lan1: 190 [110 140 160]
+//	> allow zone staff to outside
+//	> between zones deny
+//	notation
 func typed(o *office.Office, device *office.Device, text string) (rest string, routing *Routing, wrong []Trouble) {
 	lines := strings.Split(text, "\n")
 	type said struct {

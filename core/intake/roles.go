@@ -117,6 +117,16 @@ var legendText = regexp.MustCompile(`(?i)^\s*(?:(?:legend|legende|key|légende)\
 
 // legend reads a cell that says what a mark means: U = untagged. What it says of a mark that
 // is not known is noted.
+//
+//	> | Switch A | 110 | 120 |
+//	> | 1 | A | B |
+//	> | A = untagged | | |
+//	> | B = tagged | | |
+//	vlan 110 vlan110
+//	vlan 120 vlan120
+//	device switch-a switch
+//	  ports 1
+//	  1: 110 [120]
 func legend(text string, own map[string]string) bool {
 	m := legendText.FindStringSubmatch(text)
 	if m == nil {

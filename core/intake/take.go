@@ -278,6 +278,14 @@ func (u *Understood) cabled(draft *office.Draft, grid *Grid, one extra, at, far 
 }
 
 // plugged plugs in what hangs at a port, in the VLAN that comes there without a tag.
+//
+//	> | Port | Device connected | VLAN |
+//	> | core.1 | reception pc | 110 |
+//	vlan 110 vlan110
+//	device plan-1 switch
+//	  ports core.1
+//	  core.1: 110
+//	  port core.1 note "Device connected: reception pc"
 func plugged(draft *office.Draft, at office.PortRef, name string) bool {
 	o := draft.Office()
 	if slices.ContainsFunc(o.Plugs, func(plug office.Plug) bool { return plug.Port == at && plug.Name == name }) {
@@ -321,6 +329,17 @@ var speedText = regexp.MustCompile(`^(\d+(?:[.,]\d+)?)\s*(g|m)?(?:b|bit|bps|be|b
 // same says whether a port is set to what a grid says of it already: a grid
 // shows what all and needed stand for, a use and a plan, and is not taken to
 // undo them.
+//
+//	> | Port | Untagged | Tagged |
+//	> | 1-3 | 110 | |
+//	> | 3 | 120 | |
+//	vlan 110 vlan110
+//	vlan 120 vlan120
+//	device plan-1 switch
+//	  ports 1-3
+//	  1-2: 110
+//	  3: 110+120 pvid none
+//	# row 2, column 0: port 3 has several untagged VLANs and no P: its PVID is taken to be none
 func (u *Understood) same(o *office.Office, device string, port int, shape office.Shape) bool {
 	if u.Resolve == nil {
 		now, _ := o.Effective(o.Device(device), port)

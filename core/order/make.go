@@ -14,6 +14,21 @@ import (
 	"klammer/core/wording"
 )
 
+// An order is made in five parts, each in its own files:
+//
+//	newProblem     what differs, device by device, as states of the devices' own words, and as
+//	               tasks that no page sets: cables, plugs, addresses, bundles (problem.go)
+//	best           the search: places are offices on the way, with where the laptop is; the way
+//	               with the least [Price] over them (search.go, moves.go, judge.go)
+//	shorten        steps that came out unneeded, and visits that can be one (shorten.go, gather.go)
+//	together       what is one act for a person is one step (together.go)
+//	write          lines of notation, what changes, who is interrupted, the way back (lines.go)
+//
+// The search does not look at all ways, of which there are too many. It goes through the devices in
+// an order, mostly those farthest from the laptop first: what is set there while the way to it is
+// still the old one cannot cut off what lies nearer. Where that gets stuck, the device that it got
+// stuck at is looked at sooner.
+
 // ErrStopped says that the search was stopped.
 var ErrStopped = errors.New("the order was stopped before it was ready")
 

@@ -8,6 +8,23 @@ import (
 	"klammer/core/office"
 )
 
+// A VLAN's spans are the connected parts of a graph: its nodes are hubs that the VLAN is at, its
+// arcs the links that carry it, each in one direction or in both. Nearly every VLAN is alone: what
+// carries it carries it as itself, and one pass over hubs and links with disjoint sets finds the
+// parts ([work.alone]). Where a cable leads from one VLAN into another (an untagged mismatch, a
+// ride, a device that knows no tags), nodes are pairs of a hub and a [Label], and the VLANs that
+// such arcs join are a class that is worked out as one ([Net.coupled]):
+//
+//	core 7: 110 ──── floor 8: 190        untagged, so 110 at core is 190 at floor
+//
+//	nodes   (core 110) (floor 190) (core 190) (floor 110)
+//	arcs    (core 110) ↔ (floor 190)       one span for both VLANs: "merged"
+//	        (core 190)   (floor 110)       each alone on its side: "split"
+//
+// An arc in one direction joins two nodes to one span all the same, as frames get there; who is
+// not heard back is told from inside the span (inside.go). The cost of a VLAN alone is the number
+// of hubs and links, of a class that times its labels.
+
 // classes are VLANs that are worked out together, as an arc leads from one
 // into the other.
 type classes struct {

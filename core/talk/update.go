@@ -8,6 +8,14 @@ import (
 	"klammer/core/span"
 )
 
+// The table of all pairs is most of what an edit costs, and most edits touch none of it:
+//
+//	a port, a plug                    kept whole, if the hosts and addresses of the VLANs that the
+//	                                  edit touched stand to each other as before (standsAlike)
+//	rules, and nothing else           pairs that a changed rule can fit, and those whose VLANs its
+//	                                  addresses cut into other parts (reruled)
+//	addresses, lines, routes, VLANs   anew
+
 // Update works out an office that was updated from the table's own. The result is
 // what [NewTable] gives; what an edit cannot have touched is kept.
 func (t *Table) Update(net *span.Net) *Table {

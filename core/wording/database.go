@@ -28,6 +28,10 @@ func byDatabase(device *office.Device) bool {
 }
 
 // asRow is why a setting is no row, and what comes nearest; "" where it is one.
+//
+//	> steps core plain 6: 110 [140]
+//	[Ports] 6: untagged 110, tagged 140, PVID 110
+//	[Device] Save, so that it stays after a power cut
 func asRow(setting Setting) (why string, nearest Setting) {
 	other := setting
 	switch {

@@ -192,6 +192,11 @@ func flagged(setting Setting) (out []run) {
 }
 
 // flags are those of a VLAN's entry, as `bridge vlan show` prints them.
+//
+//	> steps core linux 1: 110+160 pvid 110
+//	[1] bridge vlan add dev 1 vid 160 untagged
+//	[1] bridge vlan del dev 1 vid 140
+//	[Device] Save, so that it stays after a power cut
 func flags(setting Setting, vid office.VID) []string {
 	var out []string
 	if setting.PVID == vid {
