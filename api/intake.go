@@ -10,6 +10,8 @@ type IntakeRequest struct {
 	Title   string         `json:"title,omitempty" maxLength:"200" description:"the name of a new office"`
 	Choices []IntakeChoice `json:"choices,omitempty"`
 	Cells   []IntakeCell   `json:"cells,omitempty" description:"cells that were corrected"`
+	Out     []IntakeLine   `json:"out,omitempty" maxItems:"4096" description:"rows that are left out"`
+	Heads   []IntakeAbove  `json:"heads,omitempty" maxItems:"4096" description:"what columns are for from a row on, where no head above says so"`
 	Take    bool           `json:"take,omitempty" description:"take it; otherwise it is only shown"`
 	ID      string         `json:"id,omitempty" maxLength:"64"`
 	Again   bool           `json:"again,omitempty"`
@@ -32,6 +34,20 @@ type IntakeCell struct {
 	Text   string `json:"text" required:"true" maxLength:"200"`
 }
 
+// IntakeLine is a row of a sheet.
+type IntakeLine struct {
+	Sheet string `json:"sheet" required:"true"`
+	Row   int    `json:"row" required:"true" minimum:"1"`
+}
+
+// IntakeAbove is what a column is for from a row on.
+type IntakeAbove struct {
+	Sheet  string `json:"sheet" required:"true"`
+	Row    int    `json:"row" required:"true" minimum:"1"`
+	Column int    `json:"column" required:"true" minimum:"1"`
+	Role   string `json:"role" required:"true" description:"one of roles"`
+}
+
 // IntakeAnswer is what was understood, and what taking it would change.
 type IntakeAnswer struct {
 	Exact   bool            `json:"exact" required:"true" description:"the workbook has a whole office in notation: its grids say what was changed in them"`
@@ -45,6 +61,7 @@ type IntakeAnswer struct {
 	Sheets  []IntakeSheet   `json:"sheets" required:"true" nullable:"false" description:"a picture of the sheets; none of a workbook that Klammer wrote"`
 	Regions []IntakeRegion  `json:"regions" required:"true" nullable:"false" description:"blocks of them that were read as one thing"`
 	Roles   []IntakeRole    `json:"roles" required:"true" nullable:"false" description:"what a column can be taken for"`
+	Known   []IntakeKnown   `json:"known" required:"true" nullable:"false" description:"heads of this file that somebody took for something in a file before"`
 }
 
 // IntakeSheet is a picture of a sheet: as many of its cells as are drawn, and what became of each.
@@ -59,7 +76,8 @@ type IntakeSheet struct {
 // IntakeRegion is a block of a sheet that was read as one thing.
 type IntakeRegion struct {
 	Sheet   string       `json:"sheet" required:"true"`
-	Row     int          `json:"row" required:"true" description:"of its head, from 1"`
+	Row     int          `json:"row" required:"true" description:"of its head, from 1; its first where it is bare"`
+	Bare    bool         `json:"bare,omitempty" description:"it has no head of its own: what its columns are was said, or told by what is in them"`
 	Column  int          `json:"column" required:"true" description:"its first, from 1"`
 	Rows    int          `json:"rows" required:"true"`
 	Columns int          `json:"columns" required:"true"`
@@ -73,6 +91,12 @@ type IntakeHead struct {
 	Column int    `json:"column" required:"true"`
 	Text   string `json:"text" required:"true" description:"what stands above it"`
 	Is     string `json:"is" required:"true" description:"a role, or member: of a port or VLAN whose marks stand below"`
+}
+
+// IntakeKnown is what a head was taken for before, by whoever brought that file.
+type IntakeKnown struct {
+	Head string `json:"head" required:"true" description:"in small letters"`
+	Word string `json:"word" required:"true" description:"of its role"`
 }
 
 // IntakeRole is what a column can be taken for.

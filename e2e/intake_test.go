@@ -61,4 +61,29 @@ func TestOwnPlan(t *testing.T) {
 	choose("[aria-label='What column A of own.csv below row 1 is taken for']", "port")
 	choose("[aria-label='What column B of own.csv below row 1 is taken for']", "untagged")
 	until(t, ctx, `document.querySelector(".intake").textContent.includes("a port in each row")`)
+
+	// A list without heads is told by what is in it; a row is left out, and those that begin so; and
+	// what a column is is changed with one choice.
+	drop("own.csv", "core,1,10,20,till\ncore,2,10,,printer\nsum,,2,,\ncore,3,30,20,kiosk\nSum,,1,,\ncore,4,30,,scales\n")
+	until(t, ctx, `document.querySelector(".intake").textContent.includes("Nothing was found in it")`)
+	click := func(words string) {
+		_ = eval[any](t, ctx, fmt.Sprintf(`[...document.querySelectorAll(".intake button")].find(b => (b.ariaLabel ?? b.textContent).includes(%q)).click()`, words))
+		until(t, ctx, `!document.querySelector(".intake [role=status]")`)
+	}
+	click("Leave row 3 of own.csv out")
+	until(t, ctx, `document.querySelector(".intake").textContent.includes("row 3 is left out")`)
+	click("1 more that begin so")
+	until(t, ctx, `document.querySelector(".intake").textContent.includes("no heads stand above these rows")`)
+	bare := func(column string) string {
+		return fmt.Sprintf("[aria-label='What column %s of own.csv below row 1 is taken for']", column)
+	}
+	require.Equal(t, "device port untagged tagged hangs", is(ctx, bare("A"))+" "+is(ctx, bare("B"))+" "+is(ctx, bare("C"))+" "+is(ctx, bare("D"))+" "+is(ctx, bare("E")))
+	choose(bare("E"), "note")
+	until(t, ctx, `document.querySelector(".intake pre").textContent.includes('note "till"') && !document.querySelector(".intake").textContent.includes("no heads stand")`)
+	_ = eval[any](t, ctx, `[...document.querySelectorAll(".intake button")].find(b => b.textContent.trim() === "Take it").click()`)
+	until(t, ctx, `location.pathname === "/3"`)
+	office = eval[string](t, ctx, `fetch("/api/offices/3/notation").then(r => r.text())`)
+	require.Contains(t, office, "ports 1-4\n")
+	require.Contains(t, office, "1: 10 [20]\n")
+	require.Contains(t, office, "3: 30 [20]\n")
 }

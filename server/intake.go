@@ -6,6 +6,7 @@ import (
 	"fmt"
 	"slices"
 	"strings"
+	"unicode"
 
 	"github.com/gofiber/fiber/v3"
 
@@ -46,15 +47,32 @@ func (s *Server) intake(c fiber.Ctx) error {
 	for _, cell := range request.Cells {
 		cells = append(cells, intake.Cell{Sheet: cell.Sheet, Row: cell.Row, Column: cell.Column, Text: cell.Text})
 	}
+	recipe := recipeOf(tables, cells)
 	if err := intake.Correct(tables, cells); err != nil {
 		return bad("cells", "%s", err)
+	}
+	var gone []intake.Line
+	for _, line := range request.Out {
+		gone = append(gone, intake.Line{Sheet: line.Sheet, Row: line.Row})
+	}
+	var heads []intake.Above
+	for _, head := range request.Heads {
+		heads = append(heads, intake.Above{Sheet: head.Sheet, Row: head.Row, Column: head.Column, Role: head.Role})
+	}
+	arranged, err := intake.Arrange(tables, gone, heads)
+	if err != nil {
+		return bad("heads", "%s", err)
 	}
 	understand := func() *intake.Understood {
 		var choices []intake.Choice
 		for _, choice := range request.Choices {
 			choices = append(choices, intake.Choice{Sheet: choice.Sheet, Row: choice.Row, Device: choice.Device, Kind: office.Kind(choice.Kind), Skip: choice.Skip})
 		}
-		return spreadsheet.Understand(tables, choices)
+		return spreadsheet.Understand(arranged, choices)
+	}
+	known, err := s.knownHeads(c.Context(), tables)
+	if err != nil {
+		return err
 	}
 	if request.Into == 0 {
 		understood := understand()
@@ -81,7 +99,9 @@ func (s *Server) intake(c fiber.Ctx) error {
 				return err
 			}
 			out.Office = &api.OfficeSummary{ID: id, Title: o.Title, Revision: 1}
+			s.keepRecipe(c.Context(), recipe)
 		}
+		out.Known = known
 		return c.JSON(out)
 	}
 	room, err := s.roomAt(c, request.Into)
@@ -107,8 +127,63 @@ func (s *Server) intake(c fiber.Ctx) error {
 			return err
 		}
 		out.Office = &api.OfficeSummary{ID: room.id, Title: o.Title, Revision: answer.now.view.Revision}
+		s.keepRecipe(c.Context(), recipe)
 	}
+	out.Known = known
 	return c.JSON(out)
+}
+
+// keepRecipe remembers what heads were taken for. What was taken is taken, whether or not that works.
+func (s *Server) keepRecipe(ctx context.Context, recipe map[string]string) {
+	if err := s.store.KeepRecipe(ctx, recipe); err != nil {
+		s.log.Warn("what the heads of a file were taken for is not remembered", "error", err)
+	}
+}
+
+// recipeOf is what heads were taken for: cells whose text somebody made a word that says what a
+// column is, by what stood there.
+func recipeOf(tables []intake.Table, cells []intake.Cell) map[string]string {
+	out := map[string]string{}
+	for _, cell := range cells {
+		was := intake.At(tables, cell.Sheet, cell.Row, cell.Column)
+		if was == nil || !slices.ContainsFunc(intake.Roles, func(role struct{ Role, Says, Word string }) bool { return role.Word == cell.Text }) {
+			continue
+		}
+		if head := headKey(*was); head != "" {
+			out[head] = cell.Text
+		}
+	}
+	return out
+}
+
+// headKey is a head as recipes know it; "" for one that is no word.
+func headKey(text string) string {
+	text = strings.ToLower(strings.TrimSpace(text))
+	if len(text) > 120 || !strings.ContainsFunc(text, unicode.IsLetter) {
+		return ""
+	}
+	return text
+}
+
+// knownHeads is what heads of these sheets were taken for in files before.
+func (s *Server) knownHeads(ctx context.Context, tables []intake.Table) ([]api.IntakeKnown, error) {
+	recipe, err := s.store.Recipe(ctx)
+	if err != nil || len(recipe) == 0 {
+		return []api.IntakeKnown{}, err
+	}
+	out, seen := []api.IntakeKnown{}, map[string]bool{}
+	for _, table := range tables {
+		for _, cells := range table.Rows {
+			for _, text := range cells {
+				head := headKey(text)
+				if word := recipe[head]; word != "" && !seen[head] {
+					seen[head] = true
+					out = append(out, api.IntakeKnown{Head: head, Word: word})
+				}
+			}
+		}
+	}
+	return out, nil
 }
 
 func tablesOf(request *api.IntakeRequest) ([]intake.Table, error) {
@@ -135,7 +210,7 @@ func tablesOf(request *api.IntakeRequest) ([]intake.Table, error) {
 
 func intakeView(tables []intake.Table, understood *intake.Understood, o *office.Office, edit office.Edit) api.IntakeAnswer {
 	const most = 400
-	out := api.IntakeAnswer{Exact: understood.Exact != nil, Grids: []api.IntakeGrid{}, VLANs: []string{}, Trouble: []api.IntakeTrouble{}, Kinds: []api.IntakeKind{}, Lines: []string{}, Sheets: []api.IntakeSheet{}, Regions: []api.IntakeRegion{}, Roles: []api.IntakeRole{}}
+	out := api.IntakeAnswer{Exact: understood.Exact != nil, Grids: []api.IntakeGrid{}, VLANs: []string{}, Trouble: []api.IntakeTrouble{}, Kinds: []api.IntakeKind{}, Lines: []string{}, Sheets: []api.IntakeSheet{}, Regions: []api.IntakeRegion{}, Roles: []api.IntakeRole{}, Known: []api.IntakeKnown{}}
 	for _, grid := range understood.Grids {
 		out.Grids = append(out.Grids, api.IntakeGrid{Sheet: grid.Sheet, Row: grid.Row, Device: grid.Device, Kind: string(grid.Kind), Ports: len(grid.Ports), Down: grid.Down, Skip: grid.Skip})
 	}
@@ -180,7 +255,7 @@ func drawn(out *api.IntakeAnswer, tables []intake.Table, understood *intake.Unde
 		out.Sheets = append(out.Sheets, one)
 	}
 	for _, region := range understood.Regions {
-		one := api.IntakeRegion{Sheet: region.Sheet, Row: region.Row, Column: region.Column, Rows: region.Rows, Columns: region.Columns, Is: region.Is, Heads: []api.IntakeHead{}}
+		one := api.IntakeRegion{Sheet: region.Sheet, Row: region.Row, Column: region.Column, Rows: region.Rows, Columns: region.Columns, Is: region.Is, Bare: region.Bare, Heads: []api.IntakeHead{}}
 		if region.Grid != nil {
 			one.Device = region.Grid.Device
 		}

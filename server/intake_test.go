@@ -54,10 +54,38 @@ func TestIntake(t *testing.T) {
 	require.Equal(t, 200, status, text)
 	require.Contains(t, text, `"trouble":[]`)
 	require.Contains(t, text, `2: 777 [110]`)
-	for _, bad := range []string{`{` + table + `,"cells":[{"sheet":"plan.csv","row":30,"column":4,"text":"T"}]}`, `{"name":"x"}`, `{"name":"x","book":"%%%"}`, `{"name":"x","book":"UEsDBA=="}`, `{"name":""}`} {
+	for _, bad := range []string{`{` + table + `,"cells":[{"sheet":"plan.csv","row":30,"column":4,"text":"T"}]}`, `{"name":"x"}`, `{"name":"x","book":"%%%"}`, `{"name":"x","book":"UEsDBA=="}`, `{"name":""}`,
+		`{` + table + `,"out":[{"sheet":"plan.csv","row":30}]}`, `{` + table + `,"heads":[{"sheet":"plan.csv","row":2,"column":1,"role":"king"}]}`, `{` + table + `,"heads":[{"sheet":"other","row":2,"column":1,"role":"port"}]}`,
+	} {
 		status, text = d.post("/api/intake", bad)
 		require.Equal(t, 400, status, text)
 	}
+}
+
+// TestRecipe: what heads of a file were taken for is known at the next one, whoever brings it and
+// wherever; rows are left out, and what columns are is said where no head stands above.
+func TestRecipe(t *testing.T) {
+	d := open(t)
+	file := `"name":"plan.csv","text":"Port,110,Dosen-Nr\n1,U,A-1\nsum,,1\n2,U,A-2\n"`
+	status, text := d.post("/api/intake", `{`+file+`}`)
+	require.Equal(t, 200, status, text)
+	require.Contains(t, text, `"known":[]`)
+	status, text = d.post("/api/intake", `{`+file+`,"cells":[{"sheet":"plan.csv","row":1,"column":3,"text":"Socket"}],"out":[{"sheet":"plan.csv","row":3}],"take":true}`)
+	require.Equal(t, 200, status, text)
+	require.Contains(t, text, `"trouble":[]`)
+	require.Contains(t, text, `ports 1-2`)
+	status, text = d.post("/api/intake", `{"name":"next.csv","text":"Port,110,DOSEN-NR \n1,U,B-1\n"}`)
+	require.Equal(t, 200, status, text)
+	require.Contains(t, text, `"known":[{"head":"dosen-nr","word":"Socket"}]`)
+	heads := ""
+	for k, role := range []string{"note", "port", "untagged"} {
+		heads += fmt.Sprintf(`,{"sheet":"bare.csv","row":1,"column":%d,"role":%q}`, k+1, role)
+	}
+	status, text = d.post("/api/intake", `{"name":"bare.csv","text":"till,7,110\nkiosk,8,160\n","heads":[`+heads[1:]+`]}`)
+	require.Equal(t, 200, status, text)
+	require.Contains(t, text, `"bare":true`)
+	require.Contains(t, text, `ports 7-8`)
+	require.Contains(t, text, `7: 110`)
 }
 
 // TestTakeover: what was tried in a copy is taken over as one edit, beside what

@@ -75,7 +75,7 @@ func (u *Understood) readList(table Table, head roles, title string, vlans map[o
 		ports := portsOf(text)
 		if ports == nil {
 			u.wrong(AboutPort, table.at(row, k), "%q is no port: 7, Port 7, 1-4, lan1; what else stands in its row is not taken", text)
-			u.told[spot{table.Name, row, 0}] = true
+			u.told[table.spot(row, 0)] = true
 			continue
 		}
 		if name, k := head.cell(cells, aDevice); name != "" { // merged cells have it once
@@ -85,7 +85,7 @@ func (u *Understood) readList(table Table, head roles, title string, vlans map[o
 		u.took(table, row, k)
 		one := lists[device]
 		if one == nil {
-			one = &list{&Grid{Sheet: table.Name, Row: row + 1, Title: device, Device: DeviceName(device), Kind: kindOf(device)}, map[string]bool{}}
+			one = &list{&Grid{Sheet: table.Name, Row: table.row(row), Title: device, Device: DeviceName(device), Kind: kindOf(device)}, map[string]bool{}}
 			lists[device] = one
 			u.Grids = append(u.Grids, one.grid)
 		}
@@ -145,7 +145,7 @@ func (u *Understood) listed(of entry, grid *Grid, ports []string) {
 				grid.all = append(grid.all, port)
 			}
 			for _, vid := range vids {
-				grid.cells = append(grid.cells, cell{row + 1, k + 1, port, vid, as})
+				grid.cells = append(grid.cells, cell{table.row(row), k + 1, port, vid, as})
 			}
 		}
 	}
@@ -183,7 +183,7 @@ func (u *Understood) beside(table Table, row int, head roles, but ...role) (out 
 		if head.of[k] == aNothing {
 			continue
 		}
-		out = append(out, extra{row: row + 1, column: k + 1, what: head.of[k], head: title, text: text})
+		out = append(out, extra{row: table.row(row), column: k + 1, what: head.of[k], head: title, text: text})
 	}
 	return out
 }
@@ -204,7 +204,7 @@ func (u *Understood) beside(table Table, row int, head roles, but ...role) (out 
 //	  1-3: 110 [140]
 //	  8: [110 140]
 func (u *Understood) readMembers(table Table, head roles, title string, vlans map[office.VID]*office.VLAN) (next int) {
-	one := &list{&Grid{Sheet: table.Name, Row: head.row + 1, Title: title, Device: DeviceName(title), Kind: kindOf(title), Down: true}, map[string]bool{}}
+	one := &list{&Grid{Sheet: table.Name, Row: table.below(head.row), Title: title, Device: DeviceName(title), Kind: kindOf(title), Down: true}, map[string]bool{}}
 	for k, text := range table.Rows[head.row] {
 		if strings.TrimSpace(text) != "" {
 			u.took(table, head.row, k)
@@ -246,7 +246,7 @@ func (u *Understood) readMembers(table Table, head roles, title string, vlans ma
 			u.took(table, row, k)
 			one.add(ports)
 			for _, port := range ports {
-				one.grid.cells = append(one.grid.cells, cell{row + 1, k + 1, port, vid, as})
+				one.grid.cells = append(one.grid.cells, cell{table.row(row), k + 1, port, vid, as})
 			}
 		}
 	}

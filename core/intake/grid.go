@@ -65,6 +65,14 @@ func (u *Understood) readGrids(table Table, vlans map[office.VID]*office.VLAN) {
 		}
 		i = next - 1
 	}
+	if !found && u.Exact == nil {
+		if bare, ok := table.guessed(); ok {
+			top := slices.Index(bare.numbers(), 0)
+			u.tellGuess(bare, bare.Rows[top], bare.row(top+1))
+			u.readGrids(bare, vlans)
+			return
+		}
+	}
 	if !found && !blankTable(table) {
 		u.wrong(AboutSheet, table.at(0, -1), "no grid was found in it: a row of ports, and a column of VLANs, or the other way round")
 	}
@@ -119,7 +127,7 @@ var titleEnd = regexp.MustCompile(`\s*[(,;|]|\s+[-–]\s+`)
 // usedIn says whether something of a row was taken already.
 func (u *Understood) usedIn(table Table, row int) bool {
 	for k := range table.Rows[row] {
-		if u.used[spot{table.Name, row, k}] {
+		if u.used[table.spot(row, k)] {
 			return true
 		}
 	}
@@ -297,10 +305,13 @@ func (u *Understood) grid(table Table, i int) (grid *Grid, names map[office.VID]
 	if !ok {
 		return nil, nil, 0
 	}
+	if head.what == "" && u.Exact == nil && !u.marked(head, table.Rows[i+1:ends]) {
+		return nil, nil, 0
+	}
 	if !down && head.what == "" { // what is no VLAN in a head of VLANs says something else of each port
 		head.heads, head.more = split(table.Rows[i], head)
 	}
-	r := gridReader{u: u, table: table, head: head, top: i, grid: &Grid{Sheet: table.Name, Row: i + 1, Down: down}, names: map[office.VID]string{}}
+	r := gridReader{u: u, table: table, head: head, top: i, grid: &Grid{Sheet: table.Name, Row: table.row(i), Down: down}, names: map[office.VID]string{}}
 	r.grid.Title, r.grid.Note = named(head.title)
 	r.tops()
 	for row := i + 1; row < ends; row++ {
@@ -326,6 +337,18 @@ func (h gridHead) down(top []string, below [][]string) (down, ok bool) {
 		return true, true
 	}
 	return false, len(across) > 0 && headed
+}
+
+// marked says whether there is a mark below a head that is no number: without a word in its corner,
+// a head of numbers over numbers may be anything.
+func (u *Understood) marked(head gridHead, below [][]string) bool {
+	return slices.ContainsFunc(below, func(cells []string) bool {
+		return slices.ContainsFunc(head.heads, func(k int) bool {
+			text := rowOf(cells, k)
+			as, ok := mark(text, u.marks)
+			return ok && as != "-" || memberMark(text) && text != "1"
+		})
+	})
 }
 
 // gridReader is one grid while it is read, a row at a time.
@@ -405,7 +428,7 @@ func (r *gridReader) beside(row int, along line) {
 		if roleOf(heads[k]) == aNothing {
 			continue
 		}
-		one := extra{row + 1, k + 1, "", roleOf(heads[k]), strings.TrimSpace(heads[k]), text}
+		one := extra{r.table.row(row), k + 1, "", roleOf(heads[k]), strings.TrimSpace(heads[k]), text}
 		if r.grid.Down {
 			r.grid.said = append(r.grid.said, said{along.vid, one})
 		} else {
@@ -446,7 +469,7 @@ func (r *gridReader) mark(row, k int, along line) {
 			return
 		}
 		for _, port := range slices.Concat(along.ports, across.ports) { // one of the two is the VLAN
-			r.grid.cells = append(r.grid.cells, cell{row + 1, k + 1, port, max(along.vid, across.vid), as})
+			r.grid.cells = append(r.grid.cells, cell{r.table.row(row), k + 1, port, max(along.vid, across.vid), as})
 		}
 	}
 }

@@ -275,7 +275,7 @@ func TestHabits(t *testing.T) {
 			rapid.Check(t, func(t *rapid.T) {
 				x, h := drawTruth(t), drawHabit(t)
 				tables, more := layouts[name](x, h)
-				shown := fmt.Sprintf("%q", tables)
+				shown := fmt.Sprintf("%+v", tables)
 				u := intake.Read(tables, nil)
 				o, _ := u.Take(&office.Office{})
 				for _, kind := range intake.Kinds {
@@ -347,7 +347,7 @@ func TestNothingIsLost(t *testing.T) {
 		row := make([]string, rapid.IntRange(1, 9).Draw(t, "column"))
 		row[len(row)-1] = mark
 		tables[0].Rows = slices.Insert(slices.Clone(rows), r, row)
-		shown := fmt.Sprintf("%q", tables)
+		shown := fmt.Sprintf("%+v", tables)
 		u := intake.Read(tables, nil)
 		o, _ := u.Take(&office.Office{})
 		told := slices.ContainsFunc(u.Trouble, func(x intake.Trouble) bool { return x.Row == r+1 && (x.Column == len(row) || x.Column == 0) })

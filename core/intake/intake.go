@@ -22,8 +22,10 @@ import (
 
 // Table is one sheet of a workbook, or one CSV file.
 type Table struct {
-	Name string
-	Rows [][]string
+	Name   string
+	Rows   [][]string
+	number []int  // of the rows in the file, see [Table.row]; nil: as they stand
+	out    []left // rows that somebody left out
 }
 
 // Trouble is a cell that was not understood; Row and Column count from 1, the
@@ -93,7 +95,7 @@ type where struct {
 }
 
 // at is the place of a cell whose row and column are counted from 0; column -1 is the whole row.
-func (t Table) at(row, column int) where { return where{t.Name, row + 1, column + 1} }
+func (t Table) at(row, column int) where { return where{t.Name, t.row(row), column + 1} }
 
 // wrong complains of what stands there. A cell that is complained of is not also told of as left
 // over, and of a kind only the first mostTrouble are listed: the rest are counted.
@@ -154,6 +156,7 @@ func Read(tables []Table, choices []Choice) *Understood {
 		if understood.Exact == nil {
 			understood.leave(table)
 		}
+		understood.leaveOut(table)
 	}
 	taken := map[string]bool{}
 	for _, grid := range understood.Grids {

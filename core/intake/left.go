@@ -11,6 +11,7 @@ type Kind string
 
 // The kinds, with what is said of all of one.
 const (
+	AboutHead   Kind = "head"   // what columns are was guessed
 	AboutMark   Kind = "mark"   // a cell of a grid that says neither U nor T
 	AboutVLAN   Kind = "vlan"   // no VLAN
 	AboutPort   Kind = "port"   // no port
@@ -28,6 +29,7 @@ var Kinds = []struct {
 	Says   string
 	Frames bool // it changes who hears what
 }{
+	{AboutHead, "no heads: what each column is was guessed from what stands in it", true},
 	{AboutMark, "neither U nor T", true},
 	{AboutVLAN, "no VLAN", true},
 	{AboutPort, "no port", true},
@@ -59,7 +61,7 @@ type spot struct {
 // took notes that a cell became something, or is told of already.
 func (u *Understood) took(table Table, row int, columns ...int) {
 	for _, k := range columns {
-		u.used[spot{table.Name, row, k}] = true
+		u.used[table.spot(row, k)] = true
 	}
 }
 
@@ -67,8 +69,8 @@ func (u *Understood) took(table Table, row int, columns ...int) {
 func (u *Understood) leave(table Table) {
 	for row, cells := range table.Rows {
 		for k, text := range cells {
-			if text = strings.TrimSpace(text); text != "" && !u.used[spot{table.Name, row, k}] {
-				u.left[spot{table.Name, row, k}] = true
+			if text = strings.TrimSpace(text); text != "" && table.row(row) > 0 && !u.used[table.spot(row, k)] {
+				u.left[table.spot(row, k)] = true
 				u.wrong(AboutLeft, table.at(row, k), "%q is nothing of an office that is known here", short(text))
 			}
 		}

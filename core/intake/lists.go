@@ -127,7 +127,7 @@ func (u *Understood) readCables(table Table, head head) {
 	for i := head.row + 1; i < len(table.Rows); i++ {
 		if from, to := head.cell(table.Rows[i], "from"), head.cell(table.Rows[i], "to"); from != "" && to != "" {
 			u.took(table, i, head.at["from"], head.at["to"])
-			u.cables = append(u.cables, cable{from, to, table.Name, i + 1})
+			u.cables = append(u.cables, cable{from, to, table.Name, table.row(i)})
 		}
 	}
 	u.region(table, head.row, len(table.Rows), Region{Is: IsCables, Heads: head.columns()})
@@ -142,7 +142,7 @@ func (u *Understood) readPlugs(table Table, head head) {
 			for _, k := range head.at {
 				u.took(table, i, k)
 			}
-			u.plugs = append(u.plugs, plug{port, clean(head.cell(r, "what")), head.cell(r, "wants"), strings.ToLower(head.cell(r, "how")), table.Name, i + 1})
+			u.plugs = append(u.plugs, plug{port, clean(head.cell(r, "what")), head.cell(r, "wants"), strings.ToLower(head.cell(r, "how")), table.Name, table.row(i)})
 		}
 	}
 	u.region(table, head.row, len(table.Rows), Region{Is: IsPlugs, Heads: head.columns()})

@@ -9,11 +9,12 @@ import (
 // columns was taken for.
 type Region struct {
 	Sheet         string
-	Row, Column   int // its first cell, from 1: of its head
+	Row, Column   int // its first cell, from 1: of its head, if it has one
 	Rows, Columns int // how many, its head among them
 	Is            string
 	Grid          *Grid // of one device; nil where it is of several, or of none
 	Heads         []Head
+	Bare          bool // it has no head of its own: what its columns are was said beside it, or told by what is in them
 }
 
 // Head is a column of a region: what stands above it, and what that was taken for.
@@ -63,7 +64,7 @@ func (u *Understood) region(table Table, top, ends int, of Region) {
 	}
 	slices.SortFunc(heads, func(a, b Head) int { return a.Column - b.Column })
 	for i, head := range heads {
-		if row := table.Rows[top]; head.Column <= len(row) {
+		if row := table.Rows[top]; table.row(top) > 0 && head.Column <= len(row) {
 			heads[i].Text = strings.TrimSpace(row[head.Column-1])
 		}
 	}
@@ -71,7 +72,8 @@ func (u *Understood) region(table Table, top, ends int, of Region) {
 	for ends > top+1 && blank(table.Rows[ends-1]) {
 		ends--
 	}
-	of.Sheet, of.Row, of.Column, of.Rows, of.Columns = table.Name, top+1, first, ends-top, last-first+1
+	of.Sheet, of.Row, of.Column, of.Columns = table.Name, table.below(top), first, last-first+1
+	of.Rows, of.Bare = table.row(ends-1)-of.Row+1, table.row(top) == 0
 	u.Regions = append(u.Regions, of)
 }
 

@@ -56,7 +56,7 @@ func TestPicture(t *testing.T) {
 		for _, sheet := range u.Picture(tables) {
 			for row, line := range sheet.Cells {
 				for k, seen := range line {
-					require.NotEqual(t, intake.Wrong, seen.Is, "%q", tables)
+					require.NotEqual(t, intake.Wrong, seen.Is, "%+v", tables)
 					if seen.Is == intake.Left {
 						left++
 					}
@@ -67,7 +67,7 @@ func TestPicture(t *testing.T) {
 				}
 			}
 		}
-		require.Equal(t, u.Counts[intake.AboutLeft], left, "%q", tables)
+		require.Equal(t, u.Counts[intake.AboutLeft], left, "%+v", tables)
 		if len(free) == 0 {
 			return
 		}
@@ -85,7 +85,7 @@ func TestPicture(t *testing.T) {
 		}
 		after, _ := again.Take(&office.Office{})
 		if is != to { // the list has a column of that kind already: the second is a note with its head
-			require.Equal(t, "note", is, "%q", tables)
+			require.Equal(t, "note", is, "%+v", tables)
 		}
 		for i, device := range before.Devices {
 			for port := range device.Ports {
@@ -95,7 +95,7 @@ func TestPicture(t *testing.T) {
 			}
 		}
 		if to == "nothing" && is == to {
-			require.Empty(t, again.Trouble, fmt.Sprintf("%q", tables))
+			require.Empty(t, again.Trouble, fmt.Sprintf("%+v", tables))
 		}
 	})
 }

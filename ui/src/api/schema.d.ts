@@ -4945,12 +4945,21 @@ export interface components {
             vlan?: number;
             wire: number | null;
         };
+        ApiIntakeAbove: {
+            column: number;
+            /** @description one of roles */
+            role: string;
+            row: number;
+            sheet: string;
+        };
         ApiIntakeAnswer: {
             /** @description the workbook has a whole office in notation: its grids say what was changed in them */
             exact: boolean;
             grids: components["schemas"]["ApiIntakeGrid"][];
             /** @description the kinds of trouble that there are, in that order */
             kinds: components["schemas"]["ApiIntakeKind"][];
+            /** @description heads of this file that somebody took for something in a file before */
+            known: components["schemas"]["ApiIntakeKnown"][];
             /** @description what taking it would change, as statements; at most 400 */
             lines: string[];
             /** @description how many further lines there are */
@@ -5005,7 +5014,19 @@ export interface components {
             kind: string;
             says: string;
         };
+        ApiIntakeKnown: {
+            /** @description in small letters */
+            head: string;
+            /** @description of its role */
+            word: string;
+        };
+        ApiIntakeLine: {
+            row: number;
+            sheet: string;
+        };
         ApiIntakeRegion: {
+            /** @description it has no head of its own: what its columns are was said, or told by what is in them */
+            bare?: boolean;
             /** @description its first, from 1 */
             column: number;
             columns: number;
@@ -5014,7 +5035,7 @@ export interface components {
             heads: components["schemas"]["ApiIntakeHead"][];
             /** @description in words */
             is: string;
-            /** @description of its head, from 1 */
+            /** @description of its head, from 1; its first where it is bare */
             row: number;
             rows: number;
             sheet: string;
@@ -5026,6 +5047,8 @@ export interface components {
             /** @description cells that were corrected */
             cells?: components["schemas"]["ApiIntakeCell"][];
             choices?: components["schemas"]["ApiIntakeChoice"][];
+            /** @description what columns are for from a row on, where no head above says so */
+            heads?: components["schemas"]["ApiIntakeAbove"][];
             id?: string;
             /**
              * Format: int64
@@ -5034,6 +5057,8 @@ export interface components {
             into?: number;
             /** @description the file's name */
             name: string;
+            /** @description rows that are left out */
+            out?: components["schemas"]["ApiIntakeLine"][];
             /** @description take it; otherwise it is only shown */
             take?: boolean;
             /** @description or a table (CSV) */

@@ -5,7 +5,7 @@
   import { api, type IntakeAnswer, type IntakeRequest } from "../api/client";
   import { office } from "../state/office.svelte";
   import { place } from "../state/place.svelte";
-  import { alike, applied, recipe, remember, type Corrected } from "./picture";
+  import { alike, applied, bare, likewise, told, type Above, type Corrected, type Line } from "./picture";
   import Picture from "./Picture.svelte";
 
   let { name, what, onclose }: { name: string; what: Pick<IntakeRequest, "book" | "text">; onclose: () => void } = $props();
@@ -18,6 +18,9 @@
   let answer = $state.raw<IntakeAnswer | null>(null);
   /** Cells that were corrected here, as they were and as they are. */
   let cells = $state.raw<Corrected[]>([]);
+  /** What columns are that no head says, and rows that are left out. */
+  let said = $state.raw<Above[]>([]);
+  let out = $state.raw<Line[]>([]);
   let problem = $state("");
   let busy = $state(false);
 
@@ -32,19 +35,20 @@
         title: into === "0" && !answer?.exact ? title : "",
         choices: grids.map(({ sheet, row, device, kind, skip }) => ({ sheet, row, device, kind, skip })),
         cells: cells.map(({ sheet, row, column, text }) => ({ sheet, row, column, text })),
+        heads: said,
+        out,
         take,
       });
       const first = !answer;
       answer = a;
       grids = a.grids;
-      const known = first ? applied(a, recipe()) : [];
+      const known = first ? applied(a) : [];
       if (known.length) {
         cells = known;
         grids = [];
         return await ask();
       }
       if (a.office) {
-        remember(cells, a.roles);
         office.offices = await api.offices();
         place.go(`/${a.office.id}`);
       }
@@ -62,8 +66,19 @@
   }
   /** A column is taken for what its head says: to take it for something else corrects the head. */
   function takeFor(sheet: IntakeAnswer["sheets"][number], row: number, column: number, role: string) {
+    if (answer && bare(sheet, answer.regions, row)) {
+      said = told(answer.regions, said, { sheet: sheet.name, row, column, role });
+      return void ask();
+    }
     const word = answer?.roles.find((r) => r.role === role)?.word;
     if (word) correct({ sheet: sheet.name, row, column, is: sheet.cells[row - 1]?.[column - 1] ?? "" }, word);
+  }
+  const at = (a: Line) => (b: Line) => a.sheet === b.sheet && a.row === b.row;
+  /** Rows are left out and taken again; grids are found anew then. */
+  function leave(rows: Line[], again = false) {
+    out = again ? out.filter((l) => !rows.some(at(l))) : [...out, ...rows];
+    grids = [];
+    void ask();
   }
   const isWord = (text: string) => answer?.roles.find((r) => r.word === text)?.says;
   void ask();
@@ -129,6 +144,9 @@
               {sheet}
               regions={answer.regions}
               roles={answer.roles}
+              {said}
+              {out}
+              onrow={(row) => leave([{ sheet: sheet.name, row }], out.some(at({ sheet: sheet.name, row })))}
               ontake={(row, column, role) => takeFor(sheet, row, column, role)}
             />
           {/each}
@@ -145,9 +163,9 @@
       <p class:wrong={answer.kinds.some((k) => k.frames)}>
         {count(
           answer.kinds.reduce((n, k) => n + k.count, 0),
-          "cell was",
-          "cells were",
-        )} not taken, by what is wrong with them; what changes who hears whom comes first:
+          "thing",
+          "things",
+        )} to look at, by kind; what changes who hears whom comes first:
       </p>
       {#each answer.kinds as k (k.kind)}
         {@const of = answer.trouble.filter((t) => t.kind === k.kind)}
@@ -171,6 +189,14 @@
     {:else if grids.length}
       <p class="soft">Every cell of it is taken.</p>
     {/if}
+    {#each out as l (`${l.sheet} ${l.row}`)}
+      {@const more = likewise(answer, l, out)}
+      <p class="soft">
+        {l.sheet}: row {l.row} is left out
+        {#if more.length}<Button type="button" onclick={() => leave(more)}>and {more.length} more that begin so</Button>{/if}
+        <Button type="button" onclick={() => leave([l], true)} aria-label={`Take row ${l.row} of ${l.sheet} again`}>take it again</Button>
+      </p>
+    {/each}
     {#each cells as c (`${c.sheet} ${c.row} ${c.column}`)}
       {@const more = isWord(c.text) ? alike(answer, c, cells) : []}
       <p class="soft">

@@ -1,28 +1,38 @@
 <!-- A sheet as it stands in the file: regions outlined, what became of each cell, and above each column what it is taken for. -->
 <script lang="ts">
-  import { Select, Table } from "flowbite-svelte";
+  import { Button, Select, Table } from "flowbite-svelte";
   import type { IntakeAnswer } from "../api/client";
   import { count } from "../shell/plural";
-  import { heads, letters } from "./picture";
+  import { heads, letters, type Above, type Line } from "./picture";
 
   let {
     sheet,
     regions,
     roles,
+    said,
+    out,
     ontake,
+    onrow,
   }: {
     sheet: IntakeAnswer["sheets"][number];
     regions: IntakeAnswer["regions"];
     roles: IntakeAnswer["roles"];
+    /** What was said of columns that no head says. */
+    said: Above[];
+    /** Rows that are left out. */
+    out: Line[];
     /** Takes the column below a head for something else. */
     ontake: (row: number, column: number, role: string) => void;
+    /** Leaves a row out, or takes it again. */
+    onrow: (row: number) => void;
   } = $props();
 
   const here = $derived(regions.filter((r) => r.sheet === sheet.name));
   const shownColumns = $derived(Math.max(0, ...sheet.cells.map((r) => r.length)));
   const columns = $derived(Array.from({ length: shownColumns }, (_, k) => k + 1));
   /** By row, what its columns can be taken for: the head of a region, or the first row of a sheet in which nothing was found. */
-  const above = $derived(heads(sheet, here));
+  const above = $derived(heads(sheet, here, said, out));
+  const gone = (row: number) => out.some((l) => l.sheet === sheet.name && l.row === row);
   const says = (role: string) => roles.find((r) => r.role === role)?.says ?? role;
   const what = { t: "taken", w: "not understood", l: "left where it is", "-": "" } as Record<string, string>;
 
@@ -31,7 +41,7 @@
     if (!r) return "";
     return [
       "in",
-      row === r.row ? "top" : "",
+      row === r.row ? (r.bare ? "top bare" : "top") : "",
       row === r.row + r.rows - 1 ? "bottom" : "",
       column === r.column ? "left" : "",
       column === r.column + r.columns - 1 ? "right" : "",
@@ -45,6 +55,7 @@
     {#if here.length}{count(here.length, "block was", "blocks were")} found in it: {[...new Set(here.map((r) => r.is))].join(
         ", ",
       )}.{:else}Nothing was found in it. Say what its columns are, and it is read as a list.{/if}
+    A row's number leaves it out.
     {#if sheet.rows > sheet.cells.length || sheet.columns > shownColumns}
       Drawn are the first {sheet.cells.length} of {sheet.rows} rows, {shownColumns} of {sheet.columns} columns; all are read.
     {/if}
@@ -86,11 +97,20 @@
             </tr>
           {/if}
           <tr>
-            <th scope="row">{i + 1}</th>
+            <th scope="row"
+              ><Button
+                type="button"
+                class="row-number"
+                aria-pressed={gone(i + 1)}
+                aria-label={`Leave row ${i + 1} of ${sheet.name} out`}
+                onclick={() => onrow(i + 1)}>{i + 1}</Button
+              ></th
+            >
             {#each columns as k (k)}
               {@const text = cells[k - 1] ?? ""}
               <td
                 class={edges(i + 1, k)}
+                class:gone={gone(i + 1)}
                 class:wrongs={is[k - 1] === "w"}
                 class:left-over={is[k - 1] === "l"}
                 data-tip={text && is[k - 1] !== "t" ? `${text}: ${what[is[k - 1] ?? "-"]}` : text.length > 16 ? text : undefined}
@@ -160,6 +180,25 @@
   td.top {
     border-top: 2px solid var(--plum);
     font-weight: 650;
+  }
+  td.top.bare {
+    font-weight: 400;
+  }
+  th :global(.row-number) {
+    min-height: 20px;
+    min-width: 24px;
+    padding: 0 4px;
+    border: 0;
+    color: inherit;
+    font-size: inherit;
+    background: none;
+  }
+  th :global(.row-number[aria-pressed="true"]) {
+    color: var(--plum);
+    text-decoration: line-through;
+  }
+  td.gone {
+    text-decoration: line-through;
   }
   td.bottom {
     border-bottom: 2px solid var(--plum);

@@ -1,6 +1,6 @@
-import { beforeEach, describe, expect, it, vi } from "vitest";
+import { describe, expect, it } from "vitest";
 import type { IntakeAnswer } from "../api/client";
-import { alike, applied, heads, letters, recipe, remember } from "./picture";
+import { alike, applied, bare, heads, letters, likewise, told } from "./picture";
 
 const roles = [
   { role: "socket", says: "wall socket", word: "Socket" },
@@ -28,14 +28,10 @@ const answer = {
   ],
   regions: [block(1), block(4)],
   roles,
+  known: [{ head: "dosen-nr", word: "Socket" }],
 } as unknown as IntakeAnswer;
 
 describe("the picture of a file", () => {
-  const store = new Map<string, string>();
-  beforeEach(() => {
-    store.clear();
-    vi.stubGlobal("localStorage", { getItem: (k: string) => store.get(k) ?? null, setItem: (k: string, v: string) => store.set(k, v) });
-  });
   it("calls columns as spreadsheets do", () => {
     expect([1, 26, 27, 52, 53, 702, 703].map(letters)).toEqual(["A", "Z", "AA", "AZ", "BA", "ZZ", "AAA"]);
   });
@@ -47,17 +43,31 @@ describe("the picture of a file", () => {
     const one = { sheet: "S", row: 1, column: 3, text: "Socket", was: "Dosen-Nr" };
     expect(alike(answer, one, [one])).toEqual([{ sheet: "S", row: 4, column: 3, text: "Socket", was: "Dosen-Nr" }]);
   });
-  it("remembers what heads were taken for, for the next file, and nothing else", () => {
-    remember(
-      [
-        { sheet: "S", row: 1, column: 3, text: "Socket", was: "Dosen-Nr" },
-        { sheet: "S", row: 3, column: 1, text: "99", was: "99x" },
-      ],
-      roles,
-    );
-    expect(recipe()).toEqual({ "dosen-nr": "Socket" });
-    expect(applied(answer, recipe()).map((c) => [c.row, c.column, c.text])).toEqual([[1, 3, "Socket"], [4, 3, "Socket"]]); // prettier-ignore
-    store.set("klammer-recipe", '[1, "x"');
-    expect(recipe()).toEqual({});
+  it("takes heads for what they were taken for in files before", () => {
+    expect(applied(answer).map((c) => [c.row, c.column, c.text])).toEqual([[1, 3, "Socket"], [4, 3, "Socket"]]); // prettier-ignore
+    expect(applied({ ...answer, known: [] })).toEqual([]);
+  });
+  it("says beside the file what columns are below which no head stands", () => {
+    const sheet = { name: "B", rows: 3, columns: 3, cells: [["sum", "7"], ["till", "7", "110"], ["kiosk", "8", "160"]], is: [] }; // prettier-ignore
+    const at = (column: number, role: string) => ({ sheet: "B", row: 2, column, role });
+    const out = [{ sheet: "B", row: 1 }];
+    expect([...heads(sheet, [], [], out).keys()]).toEqual([2]);
+    expect([bare(sheet, [], 2), bare(answer.sheets[1]!, [], 2), bare(answer.sheets[0]!, answer.regions, 1)]).toEqual([true, false, false]);
+    const guess = { ...block(2), sheet: "B", bare: true, heads: [{ column: 1, text: "", is: "hangs" }, { column: 2, text: "", is: "port" }] }; // prettier-ignore
+    expect(bare(sheet, [guess], 2)).toBe(true);
+    expect(told([guess], [], at(3, "untagged"))).toEqual([at(1, "hangs"), at(2, "port"), at(3, "untagged")]);
+    expect(told([], [at(1, "note")], at(1, "hangs"))).toEqual([at(1, "hangs")]);
+  });
+  it("leaves out all rows that begin so", () => {
+    const cells = [
+      ["Sum", "1"],
+      ["7", "U"],
+      ["", "sum", "2"],
+      ["SUM ", "3"],
+    ];
+    const of = { ...answer, sheets: [{ name: "S", rows: 4, columns: 3, cells, is: [] }] };
+    const row = (row: number) => ({ sheet: "S", row });
+    expect(likewise(of, row(1), [row(1)])).toEqual([row(3), row(4)]);
+    expect(likewise(of, row(2), [row(2)])).toEqual([]);
   });
 });
