@@ -2,18 +2,24 @@ package e2e
 
 import (
 	"fmt"
+	"net/http"
+	"os"
+	"path/filepath"
+	"strings"
 	"testing"
 
 	"github.com/chromedp/chromedp"
 	"github.com/chromedp/chromedp/kb"
 	"github.com/stretchr/testify/require"
+
+	"klammer/e2e/stage"
 )
 
 // TestPorts types in the list of ports, copies a block, pastes it back edited, and moves a
 // department by cutting and pasting; each is one edit, and what several cells come to is shown
 // before it is done.
 func TestPorts(t *testing.T) {
-	ctx, _ := start(t)
+	ctx, p := start(t)
 	press(t, ctx, "gl")
 	until(t, ctx, `document.querySelectorAll("#ports tbody tr").length > 20`)
 	text := func(port, column string) string {
@@ -140,4 +146,37 @@ func TestPorts(t *testing.T) {
 	kept(t, ctx, 9)
 	says("rack.6", "hangs", "label writer")
 	says("rack.7", "hangs", "")
+
+	// Somebody else writes into the cell that one types into, and a port comes before it: what is
+	// typed stays at its port, what the other wrote is shown before anything takes its place.
+	_ = eval[any](t, ctx, `(() => { const s = document.querySelector("[aria-label='Group by']"); s.value = ""; s.dispatchEvent(new Event("change", {bubbles: true})) })()`)
+	until(t, ctx, `document.querySelector("[data-cell='rack.8 note']") !== null`)
+	at("rack.8", "note", "")
+	press(t, ctx, "by the window")
+	revision := 9
+	other := func(lines string) {
+		body := fmt.Sprintf(`{"base":%d,"commands":[{"lines":[%s]}]}`, revision, lines)
+		request, err := http.NewRequestWithContext(ctx, "POST", p.URL+"/api/offices/1/edits", strings.NewReader(body))
+		require.NoError(t, err)
+		request.Header.Set("Content-Type", "application/json")
+		request.AddCookie(&http.Cookie{Name: "klammer_name", Value: "Mia"})
+		answer, err := http.DefaultClient.Do(request)
+		require.NoError(t, err)
+		defer answer.Body.Close()
+		require.Equal(t, 200, answer.StatusCode)
+		revision++
+	}
+	other(`"rack port 8 note \"under the desk\""`)
+	other(`"gate ports lan5 1G"`) // every row below is one further down
+	kept(t, ctx, 11)
+	require.Equal(t, "by the window", eval[string](t, ctx, `document.querySelector("#ports td[data-cell='rack.8 note'] input")?.value ?? "nothing is typed there"`))
+	press(t, ctx, kb.Enter)
+	until(t, ctx, `document.querySelector("#ports-problem")?.textContent.includes("Mia changed rack 8 meanwhile: it says “under the desk” now.")`)
+	if dir := os.Getenv("KLAMMER_PDF"); dir != "" {
+		require.NoError(t, stage.Shoot(ctx, filepath.Join(dir, "conflict.png")))
+	}
+	require.Contains(t, eval[string](t, ctx, `fetch("/api/offices/1/notation").then(r => r.text())`), "under the desk")
+	press(t, ctx, kb.Enter)
+	kept(t, ctx, 12)
+	says("rack.8", "note", "by the window")
 }

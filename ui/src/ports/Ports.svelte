@@ -42,6 +42,8 @@
   let at = $state({ row: 0, column: 3 });
   let to = $state({ row: 0, column: 3 }); // the other corner of the block
   let editing = $state<string | null>(null);
+  /** The cell that is typed into, by its port, wherever that stands by now, and what stood there as typing began. */
+  let begun = $state.raw({ key: "", column: "hangs" as Column, was: "" });
   let problem = $state("");
   /** What was cut: it moves with the next paste. */
   let cut = $state.raw<{ keys: string[]; text: string } | null>(null);
@@ -96,6 +98,27 @@
     if (row >= 0) at = to = { row, column: 3 };
     focus();
   });
+  // Where rows come, go or are sorted otherwise, one stays at the port that one was at.
+  let stood: [string, string] = ["", ""];
+  $effect(() => {
+    const now = rows;
+    untrack(() => {
+      const index = (key: string, was: number) => {
+        if (!key || now[was]?.key === key) return was;
+        const i = now.findIndex((r) => r.key === key);
+        return i < 0 ? Math.min(was, Math.max(0, now.length - 1)) : i;
+      };
+      const [a, b] = [index(stood[0], at.row), index(stood[1], to.row)];
+      if (a !== at.row || b !== to.row)
+        [at, to] = [
+          { ...at, row: a },
+          { ...to, row: b },
+        ];
+    });
+  });
+  $effect(() => {
+    stood = [rows[at.row]?.key ?? "", rows[to.row]?.key ?? ""];
+  });
   // The cell that one is at stays in sight.
   $effect(() => {
     const row = to.row;
@@ -123,13 +146,20 @@
     problem = "";
   }
 
+  /** The list is another one: one begins at its first row. */
+  function top() {
+    go(0, at.column);
+    stood = ["", ""];
+  }
+
   function edit(text?: string) {
     const row = rows[at.row];
     if (!row) return;
     problem = may.plan || fixed(row, columns[at.column]!);
     if (problem) return;
     to = at;
-    editing = text ?? cell(row, columns[at.column]!);
+    begun = { key: row.key, column: columns[at.column]!, was: cell(row, columns[at.column]!) };
+    editing = text ?? begun.was;
     void tick().then(() => {
       const input = grid?.querySelector<HTMLInputElement>("td input");
       input?.focus();
@@ -138,12 +168,21 @@
   }
 
   async function keep(then?: [number, number]) {
-    const row = rows[at.row];
     const text = editing;
-    if (!row || text === null) return;
+    if (text === null) return;
+    const row = all.find((r) => r.key === begun.key);
+    if (!row) return void (problem = `${begun.key.replace(".", " ")} is no more: what is typed here was for it. Esc leaves it.`);
+    const now = cell(row, begun.column);
+    if (now !== begun.was && now !== text.trim()) {
+      // nobody silently overwrites anybody
+      begun = { ...begun, was: now };
+      const says = now ? `it says “${now}” now` : "it is empty now";
+      problem = `${office.otherBy || "Somebody"} changed ${row.key.replace(".", " ")} meanwhile: ${says}. Enter puts yours in its place, Esc leaves it.`;
+      return;
+    }
     let lines: string[];
     try {
-      lines = statements(row, columns[at.column]!, text);
+      lines = statements(row, begun.column, text);
     } catch (e) {
       problem = e instanceof Error ? e.message : String(e);
       return;
@@ -302,21 +341,16 @@
       bind:value={filter}
       placeholder="filter: a name, a socket, a VLAN"
       aria-label="Filter the ports"
-      oninput={() => go(0, at.column)}
+      oninput={top}
     />
     <label
-      >sort by <Select
-        placeholder=""
-        classes={{ select: "field" }}
-        bind:value={order}
-        aria-label="Sort by"
-        onchange={() => go(0, at.column)}
+      >sort by <Select placeholder="" classes={{ select: "field" }} bind:value={order} aria-label="Sort by" onchange={top}
         ><option value="">device</option>{#each columns.slice(2) as c (c)}<option value={c}>{heads[c].toLowerCase()}</option>{/each}</Select
       ></label
     >
     <Button onclick={() => (down = !down)} disabled={!order} aria-label="Turn the order round">{down ? "↓" : "↑"}</Button>
     <label
-      >group by <Select placeholder="" classes={{ select: "field" }} bind:value={by} aria-label="Group by" onchange={() => go(0, at.column)}
+      >group by <Select placeholder="" classes={{ select: "field" }} bind:value={by} aria-label="Group by" onchange={top}
         ><option value="">nothing</option>{#each groups as g (g)}<option value={g}>{g === "vlan" ? "VLAN" : g}</option>{/each}</Select
       ></label
     >
@@ -413,7 +447,7 @@
                   aria-readonly={!typed(c) || undefined}
                   data-tip={cell(row, c).length > 28 ? cell(row, c) : undefined}
                 >
-                  {#if here && editing !== null}
+                  {#if editing !== null && row.key === begun.key && c === begun.column}
                     <Input
                       class="field"
                       bind:value={editing}

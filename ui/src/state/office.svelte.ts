@@ -37,6 +37,8 @@ class OfficeState {
   shown = $derived(this.then ?? this.view);
   offices = $state.raw<OfficeSummary[]>([]);
   keeping = $state<Keeping>("kept");
+  /** Who made the last edit that is not one's own. */
+  otherBy = "";
   notice = $state<Notice | null>(null);
   me = $state("");
   askName = $state(false);
@@ -246,7 +248,10 @@ class OfficeState {
     }
     this.view = merge(old, v);
     this.onmerge?.(v);
-    if (v.author && v.author !== this.me) this.notice = { kind: "said", text: `${v.author}: ${turned(v)}` };
+    if (v.author && v.author !== this.me) {
+      this.otherBy = v.author;
+      this.notice = { kind: "said", text: `${v.author}: ${turned(v)}` };
+    }
   }
 
   tell(e: unknown) {
