@@ -96,7 +96,7 @@
   {#each deviceFacts as fact (fact)}
     <label
       >{label(fact)}
-      <Kept value={device.facts?.[fact] ?? ""} maxlength={500} onkeep={(text) => ask(noted(n, fact, text))} /></label
+      <Kept value={device.facts?.[fact] ?? ""} maxlength={500} data-fact={fact} onkeep={(text) => ask(noted(n, fact, text))} /></label
     >
   {/each}
 </div>

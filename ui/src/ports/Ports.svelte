@@ -176,6 +176,7 @@
     if (now !== begun.was && now !== text.trim()) {
       // nobody silently overwrites anybody
       begun = { ...begun, was: now };
+      office.typed();
       const says = now ? `it says “${now}” now` : "it is empty now";
       problem = `${office.otherBy || "Somebody"} changed ${row.key.replace(".", " ")} meanwhile: ${says}. Enter puts yours in its place, Esc leaves it.`;
       return;

@@ -16,6 +16,7 @@
   } & Omit<ComponentProps<typeof Input>, "value" | "onchange" | "children"> = $props();
 
   const id = $props.id();
+  /** What is typed and not kept: it stays, whatever others change meanwhile. */
   let typed = $state<string | null>(null);
   let problem = $state("");
 
@@ -25,6 +26,11 @@
     if (!problem) typed = null;
   }
   function keys(e: KeyboardEvent) {
+    // What was refused is kept when one insists: the field itself tells of no change then.
+    if (e.key === "Enter" && problem && typed !== null) {
+      e.preventDefault();
+      return void keep(typed);
+    }
     if (e.key !== "Escape" || !problem) return;
     e.stopPropagation();
     typed = null;
@@ -36,6 +42,8 @@
   <Input
     class={mono ? "field mono" : "field"}
     value={typed ?? value}
+    oninput={(e) => (typed = (e.currentTarget as HTMLInputElement).value)}
+    onblur={() => typed === value && !problem && (typed = null)}
     onchange={(e) => void keep(e.currentTarget.value)}
     onkeydown={keys}
     aria-invalid={!!problem}

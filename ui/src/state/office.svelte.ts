@@ -39,6 +39,20 @@ class OfficeState {
   keeping = $state<Keeping>("kept");
   /** Who made the last edit that is not one's own. */
   otherBy = "";
+  /** The revision at which one began to type what is not kept yet; null where nothing is typed. */
+  private typedFrom: number | null = null;
+  /** The revision of the last edit of one's own. */
+  private ownLast = 0;
+
+  /** Something is typed: what others change from now on was not before one's eyes as one began. */
+  typing() {
+    this.typedFrom ??= this.view?.revision ?? null;
+  }
+
+  /** Nothing is typed any more, or what others did was looked at. */
+  typed() {
+    this.typedFrom = null;
+  }
   notice = $state<Notice | null>(null);
   me = $state("");
   askName = $state(false);
@@ -168,6 +182,8 @@ class OfficeState {
     this.asFound = false;
     this.step = null;
     this.undoable = this.redoable = [];
+    this.ownLast = 0;
+    this.typed();
   }
 
   /** Looks at the office as it was; null is now. */
@@ -282,6 +298,7 @@ class OfficeState {
         return null;
       }
       // An edit that is kept at once is not announced: the header would flicker.
+      this.clashed = false;
       const slow = setTimeout(() => (this.keeping = "saving"), 150);
       try {
         const v = await call(this.view);
@@ -333,14 +350,18 @@ class OfficeState {
 
   async edit(...commands: Command[]) {
     const before = this.view?.revision;
+    const from = this.typedFrom;
     const v = await this.send(async (view) => {
       const look = this.looking?.();
-      const v = await api.edit(view.id, view.revision, commands, look, this.asking);
+      const base = from === null ? view.revision : Math.min(view.revision, Math.max(from, this.ownLast));
+      const v = await api.edit(view.id, base, commands, look, this.asking);
       if (look && v.look) this.looked = { revision: v.revision, at: JSON.stringify(look), says: v.look };
       return v;
     });
+    if (v || this.clashed) this.typed(); // it is kept, or one was told what others did meanwhile
     if (v && v.revision !== before) {
       this.own(v.made ?? v.revision);
+      this.ownLast = v.made ?? v.revision;
       this.redoable = [];
     }
     return v;

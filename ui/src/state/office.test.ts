@@ -115,6 +115,27 @@ describe("edits", () => {
     expect(office.view!.devices[1]).toBe(b);
   });
 
+  it("are held against what others did since one began to type", async () => {
+    const sam = () => Stream.last.tell("edit", view(++server.revision, { whole: false, devices: [device("b", "new")] as Office["devices"], author: "Sam" })); // prettier-ignore
+    const base = () => server.asked.at(-1)!.body.base;
+    office.typing();
+    sam();
+    sam();
+    await Promise.all([office.edit(set), office.edit(set)]);
+    expect(server.asked.map((a) => a.body.base)).toEqual([1, 4]); // and not against what one did oneself
+    sam();
+    await office.edit(set);
+    expect(base()).toBe(6); // nothing was typed since
+    office.typing();
+    sam();
+    server.refuse = { status: 409, error: "port a.1 was changed meanwhile by Sam" };
+    expect(await office.edit(set)).toBeNull();
+    expect(base()).toBe(7);
+    server.refuse = null;
+    await office.edit(set);
+    expect(base()).toBe(8); // he was told, and insists
+  });
+
   it("that are refused change nothing and say why", async () => {
     server.refuse = { status: 409, error: "port a.1 was changed meanwhile by Sam" };
     expect(await office.edit(set)).toBeNull();
