@@ -19,16 +19,25 @@
   let to = $state<number | undefined>();
   let subnets = $state(true);
 
-  // What others change shows; what is being typed here stays.
+  // What others change shows; a field into which something else was typed stays as it is.
+  let was = { vid: 0, name: "", note: "", nets: "", local: false, guarded: false };
   $effect(() => {
-    const v = vlan;
+    const now = {
+      vid: vlan.vid,
+      name: vlan.name,
+      note: vlan.note ?? "",
+      nets: vlan.nets.join(" "),
+      local: vlan.local,
+      guarded: vlan.guarded ?? false,
+    };
     untrack(() => {
-      if (document.activeElement?.closest(".entry-form")) return;
-      name = v.name;
-      note = v.note ?? "";
-      nets = v.nets.join(" ");
-      local = v.local;
-      guarded = v.guarded ?? false;
+      const fresh = now.vid !== was.vid;
+      if (fresh || name === was.name) name = now.name;
+      if (fresh || note === was.note) note = now.note;
+      if (fresh || nets === was.nets) nets = now.nets;
+      if (fresh || local === was.local) local = now.local;
+      if (fresh || guarded === was.guarded) guarded = now.guarded;
+      was = now;
     });
   });
 
