@@ -217,6 +217,18 @@ func TestLine(t *testing.T) {
 	require.Equal(t, small+"cable a.1 b.lan1\nplug a.2 \"pc\" wants 110\n", strings.ReplaceAll(f.String(), "\n\n", "\n"), "the line leaves the office that it was made on alone")
 }
 
+// TestToldAgain: what a device lost is told by names that are read again, whatever is in them.
+func TestToldAgain(t *testing.T) {
+	f, err := notation.Read("told", "vlan 10 x\ndevice a wap\n  ports 1-4\n  bundle \"up one\" lacp 1-2\n  bundle \"up two\" lacp 3-4\n  inner \"clinic \\\"guests\\\"\" ssid: 10\n  inner \"clinic staff\" ssid: 10\n")
+	require.NoError(t, err)
+	for _, text := range []string{`-a bundle "up one"`, `-a inner "clinic \"guests\""`} {
+		o, edit, err := notation.Line(f.Office, text)
+		require.NoError(t, err)
+		lines, _ := notation.Statements(o, edit)
+		require.Equal(t, []string{text}, lines)
+	}
+}
+
 // TestComments: fmt keeps every comment where it belongs.
 func TestComments(t *testing.T) {
 	text := `# about the office

@@ -97,7 +97,8 @@ func deviceLines(was, is *office.Device) (lines []string) {
 	default:
 		say("%s follows %s", is.Name, name(is.Follows))
 	}
-	come := slices.DeleteFunc(body(is), func(line string) bool { return slices.Contains(body(was), line) })
+	before := body(was)
+	come := slices.DeleteFunc(body(is), func(line string) bool { return slices.Contains(before, line) })
 	for _, bundles := range []bool{true, false} { // settings between them: those of bundles, and a line to the outside wants its port clear
 		for _, line := range come {
 			if strings.HasPrefix(line, "bundle ") == bundles {
@@ -141,19 +142,18 @@ func bodyGone(was, is *office.Device) (gone []string) {
 	slices.Reverse(before)
 	for _, line := range before {
 		word, rest, _ := strings.Cut(line, " ")
-		said := func(words int) bool { // otherwise: the new line takes the place of the old one
-			head := strings.Join(strings.Fields(line)[:words], " ") + " "
-			return slices.ContainsFunc(after, func(one string) bool { return strings.HasPrefix(one+" ", head) })
+		said := func(head string) bool { // otherwise: the new line takes the place of the old one
+			return slices.ContainsFunc(after, func(one string) bool { return strings.HasPrefix(one+" ", head+" ") })
 		}
 		text := line
 		switch word {
 		case "forwarding":
-			if !said(1) {
+			if !said(word) {
 				gone = append(gone, is.Name+" forwarding "+office.Bridge.String())
 			}
 			continue
 		case "manage", "between", "within", "stateless", "stateful":
-			if said(1) {
+			if said(word) {
 				continue
 			}
 			text = word
@@ -167,15 +167,14 @@ func bodyGone(was, is *office.Device) (gone []string) {
 				continue
 			}
 		case "bundle", "outside", "inner":
-			item, _, _ := strings.Cut(rest, " ")
+			text = word + " " + firstName(rest)
 			if word == "inner" { // which cannot be said again
 				if slices.Contains(after, line) {
 					continue
 				}
-			} else if said(2) {
+			} else if said(text) {
 				continue
 			}
-			text = word + " " + item
 		default:
 			if slices.Contains(after, line) {
 				continue
@@ -184,6 +183,23 @@ func bodyGone(was, is *office.Device) (gone []string) {
 		gone = append(gone, "-"+is.Name+" "+text)
 	}
 	return gone
+}
+
+// firstName is the name that a text begins with, in its quotes if it has some.
+func firstName(text string) string {
+	if !strings.HasPrefix(text, `"`) {
+		name, _, _ := strings.Cut(text, " ")
+		return name
+	}
+	for i := 1; i < len(text); i++ {
+		switch text[i] {
+		case '\\':
+			i++
+		case '"':
+			return text[:i+1]
+		}
+	}
+	return text
 }
 
 // frontLines is the ports of the front that come and go, and those that are said otherwise. That a

@@ -115,7 +115,7 @@ func (t *Table) Shifts(next *Table) (out []Shift) {
 				}
 			}
 			after := next.At(i, k)
-			if after == before || after.Open == None && before.Open == None {
+			if next.before == t.of && !next.redone(i, k) || after.Open == None && before.Open == None {
 				continue
 			}
 			if after.Open.Equal(before.Open) && (after.Verdict != Some || before.Verdict != Some || slices.Equal(t.ShareTexts(from, to), next.ShareTexts(from, to))) {
@@ -136,6 +136,12 @@ func (t *Table) Shifts(next *Table) (out []Shift) {
 		}
 	}
 	return out
+}
+
+// redone says whether a cell was worked out anew in the last update.
+func (t *Table) redone(from, to int) bool {
+	i, k := t.live[from], t.live[to]
+	return i < 0 || k < 0 || t.anew[i*t.size+k]
 }
 
 // Told is what becomes otherwise in sentences: "guests lose tcp/443 to the

@@ -22,6 +22,8 @@ type Table struct {
 	size   int    // how many of them there are
 	cells  []Cell // of those, row by row
 	wishes []Judged
+	before *Map   // of the table that this one was updated from; nil where it was worked out from nothing
+	anew   []bool // by cell: worked out anew then; all others are as they were
 
 	Nowhere []Nowhere // routes whose next hop takes nothing
 }

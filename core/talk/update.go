@@ -125,6 +125,7 @@ func (t *Table) reruled(net *span.Net, devices []int) *Table {
 			todo[i*size+k], todo[k*size+i] = true, true
 		}
 	}
+	next.before, next.anew = t.of, todo
 	next.fill(todo)
 	return next
 }
