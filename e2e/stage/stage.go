@@ -207,12 +207,12 @@ const pending = `(() => {
 		return id;
 	};
 	window.clearTimeout = (id) => { waiting.delete(id); never(id); };
-	window.stagePending = () => asked + waiting.size + (document.fonts.status === "loaded" ? 0 : 1) +
+	window.stagePending = () => asked + waiting.size + (document.fonts.status === "loaded" ? 0 : 1) + document.querySelectorAll("[data-coming]").length +
 		document.getAnimations().filter((a) => a.playState === "running" && a.effect?.getComputedTiming().iterations !== Infinity).length;
 })()`
 
-// Settled waits until the page has nothing more to come by itself: every answer is there, what
-// was put off is done, fonts are read, nothing moves; and the picture of it is drawn.
+// Settled waits until the page has nothing more to come by itself: every answer and the view's
+// own script is there, what was put off is done, fonts are read, nothing moves; and the picture of it is drawn.
 func Settled(ctx context.Context) error {
 	return Until(ctx, `(() => {
 		if (document.readyState !== "complete" || window.stagePending() > 0) { window.stageDrawn = 0; return false; }

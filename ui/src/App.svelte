@@ -159,7 +159,7 @@
 </ThemeProvider>
 
 {#snippet loaded(part: Promise<{ default: Component }>)}
-  {#await part then page}<page.default />{:catch}
+  {#await part}<span data-coming hidden></span>{:then page}<page.default />{:catch}
     <p class="wrong" role="alert">
       This page could not be loaded: the server is away, or was replaced by a newer one. <Button onclick={() => location.reload()}
         >Load it again</Button
