@@ -67,17 +67,17 @@ func Arrange(tables []Table, out []Line, heads []Above) ([]Table, error) {
 	for i, table := range tables {
 		at[table.Name] = i
 	}
-	find := func(sheet string, row int) (int, error) {
+	there := func(sheet string, row int) error {
 		i, ok := at[sheet]
 		if !ok || row < 1 || row > len(tables[i].Rows) {
-			return 0, fmt.Errorf("there is no row %d in %q", row, sheet)
+			return fmt.Errorf("there is no row %d in %q", row, sheet)
 		}
-		return i, nil
+		return nil
 	}
 	arranged := slices.Clone(tables)
 	words := map[Line][]string{}
 	for _, one := range heads {
-		if _, err := find(one.Sheet, one.Row); err != nil {
+		if err := there(one.Sheet, one.Row); err != nil {
 			return nil, err
 		}
 		k := slices.IndexFunc(Roles, func(role struct{ Role, Says, Word string }) bool { return role.Role == one.Role })
@@ -95,7 +95,7 @@ func Arrange(tables []Table, out []Line, heads []Above) ([]Table, error) {
 	}
 	gone := map[Line]bool{}
 	for _, line := range out {
-		if _, err := find(line.Sheet, line.Row); err != nil {
+		if err := there(line.Sheet, line.Row); err != nil {
 			return nil, err
 		}
 		gone[line] = true
