@@ -50,15 +50,49 @@ func (s *snmp) neighbours(ctx context.Context, reading *Reading, place map[int]i
 		k, ok := byIndex[n]
 		return k, ok
 	}
-	type heard struct {
-		local                     int
-		chassis, port, desc, name string
-		subtype                   int
-		card                      office.MAC
-		phone                     bool
+	order, by := rowsHeard(rows)
+	more, err := s.extensions(ctx)
+	if err != nil {
+		return err
 	}
-	by := map[string]*heard{}
-	var order []string
+	for _, key := range order {
+		other := by[key]
+		k, ok := find(other.local)
+		if !ok {
+			reading.wrong("it hears %s at its port %d, which it tells nothing else of", other.name, other.local)
+			continue
+		}
+		port := other.port
+		if other.subtype == mib.PortIDMAC && other.desc != "" {
+			port = other.desc
+		}
+		name := other.name
+		if name == "" {
+			name = other.chassis
+		}
+		neighbour := Neighbour{Port: k, Device: name, RemotePort: port, Card: other.card, Phone: other.phone}
+		if one := more[key]; one != nil {
+			neighbour.PVID, neighbour.Voice, neighbour.VoiceTagged, neighbour.Aggregated = one.PVID, one.Voice, one.VoiceTagged, one.Aggregated
+			neighbour.Phone = neighbour.Phone || one.Phone
+		}
+		reading.Neighbours = append(reading.Neighbours, neighbour)
+	}
+	slices.SortStableFunc(reading.Neighbours, func(a, b Neighbour) int { return a.Port - b.Port }) // rows are by when they were heard
+	return nil
+}
+
+// heard is a row of what an agent hears.
+type heard struct {
+	local                     int
+	chassis, port, desc, name string
+	subtype                   int
+	card                      office.MAC
+	phone                     bool
+}
+
+// rowsHeard puts the columns of what is heard together by row, in the order of the table.
+func rowsHeard(rows map[string][]row) (order []string, by map[string]*heard) {
+	by = map[string]*heard{}
 	for _, c := range []string{mib.RemPortIDSubtype, mib.RemPortID, mib.RemPortDesc, mib.RemSysName, mib.RemChassisID, mib.RemCapEnabled} {
 		for _, row := range rows[c] {
 			if len(row.index) < 3 {
@@ -92,34 +126,7 @@ func (s *snmp) neighbours(ctx context.Context, reading *Reading, place map[int]i
 			}
 		}
 	}
-	more, err := s.extensions(ctx)
-	if err != nil {
-		return err
-	}
-	for _, key := range order {
-		other := by[key]
-		k, ok := find(other.local)
-		if !ok {
-			reading.wrong("it hears %s at its port %d, which it tells nothing else of", other.name, other.local)
-			continue
-		}
-		port := other.port
-		if other.subtype == mib.PortIDMAC && other.desc != "" {
-			port = other.desc
-		}
-		name := other.name
-		if name == "" {
-			name = other.chassis
-		}
-		neighbour := Neighbour{Port: k, Device: name, RemotePort: port, Card: other.card, Phone: other.phone}
-		if one := more[key]; one != nil {
-			neighbour.PVID, neighbour.Voice, neighbour.VoiceTagged, neighbour.Aggregated = one.PVID, one.Voice, one.VoiceTagged, one.Aggregated
-			neighbour.Phone = neighbour.Phone || one.Phone
-		}
-		reading.Neighbours = append(reading.Neighbours, neighbour)
-	}
-	slices.SortStableFunc(reading.Neighbours, func(a, b Neighbour) int { return a.Port - b.Port }) // rows are by when they were heard
-	return nil
+	return order, by
 }
 
 // extensions reads what neighbours say beside who they are, by the index of their row: the

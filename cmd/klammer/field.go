@@ -427,6 +427,7 @@ func (c *carrying) ask(question string) bool {
 	return answer == "y" || answer == "yes"
 }
 
+// run carries out the steps from one on, of one visit alone or (only 0) of all.
 func (c *carrying) run(ctx context.Context, only, from int) error {
 	out := c.cmd.OutOrStdout()
 	told := c.order
@@ -442,18 +443,8 @@ func (c *carrying) run(ctx context.Context, only, from int) error {
 		}
 		if st.Visit != at {
 			at = st.Visit
-			visit := told.Visits[at]
-			fmt.Fprintf(out, "Visit %d: %s\n", at+1, visit.Device)
-			for k := i; k < len(told.Steps) && told.Steps[k].Visit == at; k++ {
-				fmt.Fprintf(out, "  %d. %s\n", k+1, told.Steps[k].Text)
-			}
-			if c.breaks(visit.Device) && !c.although && !c.rehearse {
-				fmt.Fprintf(out, "Stopped before step %d: mend the plan, or say --although.\n", i+1)
-				return asking.Status(1)
-			}
-			if !c.yes && !c.rehearse && !c.ask("Carry it out?") {
-				fmt.Fprintf(out, "Stopped before step %d.\n", i+1)
-				return asking.Status(1)
+			if err := c.begin(at, i); err != nil {
+				return err
 			}
 		}
 		before := told.Was
@@ -466,34 +457,13 @@ func (c *carrying) run(ctx context.Context, only, from int) error {
 			}
 			continue
 		}
-		err := c.carrier.Step(ctx, before, st.After, st.Device, st.Kind)
-		var hand *field.ByHand
-		var odd *field.Unforetold
-		switch {
-		case err == nil:
-			fmt.Fprintf(out, "  step %d done\n", i+1)
-			continue
-		case c.yes && st.Kind == order.Save && errors.As(err, &hand):
-			fmt.Fprintf(out, "  step %d is for you, when all is done: %s\n", i+1, hand.Why)
+		saved, err := c.step(ctx, i, before)
+		if err != nil {
+			return err
+		}
+		if !saved {
 			unsaved = append(unsaved, st.Device)
-			continue
-		case errors.As(err, &hand):
-			fmt.Fprintf(out, "  step %d is for you: %s (%s)\n", i+1, st.Text, hand.Why)
-			if !c.yes && c.ask("Done?") {
-				continue
-			}
-			fmt.Fprintf(out, "Stopped before step %d; go on behind it with --from %d.\n", i+1, i+2)
-			return asking.Status(1)
 		}
-		fmt.Fprintf(c.cmd.ErrOrStderr(), "step %d: %s\n", i+1, err)
-		if errors.As(err, &odd) && odd.After && !c.yes && c.ask("Take the step back?") {
-			if err := c.carrier.Back(ctx, before, st.Device); err != nil {
-				return err
-			}
-			fmt.Fprintf(out, "Step %d is taken back.\n", i+1)
-		}
-		fmt.Fprintf(out, "Stopped at step %d.\n", i+1)
-		return asking.Status(1)
 	}
 	if c.rehearse {
 		fmt.Fprintln(out, "Rehearsed: nothing was sent.")
@@ -505,6 +475,58 @@ func (c *carrying) run(ctx context.Context, only, from int) error {
 		fmt.Fprintf(out, "Not saved, and lost at a power cut until you do: %s.\n", strings.Join(slices.Compact(unsaved), ", "))
 	}
 	return nil
+}
+
+// begin tells a visit from step i on, and asks whether it is to be.
+func (c *carrying) begin(at, i int) error {
+	out, told := c.cmd.OutOrStdout(), c.order
+	visit := told.Visits[at]
+	fmt.Fprintf(out, "Visit %d: %s\n", at+1, visit.Device)
+	for k := i; k < len(told.Steps) && told.Steps[k].Visit == at; k++ {
+		fmt.Fprintf(out, "  %d. %s\n", k+1, told.Steps[k].Text)
+	}
+	if c.breaks(visit.Device) && !c.although && !c.rehearse {
+		fmt.Fprintf(out, "Stopped before step %d: mend the plan, or say --although.\n", i+1)
+		return asking.Status(1)
+	}
+	if !c.yes && !c.rehearse && !c.ask("Carry it out?") {
+		fmt.Fprintf(out, "Stopped before step %d.\n", i+1)
+		return asking.Status(1)
+	}
+	return nil
+}
+
+// step has the device do step i, or somebody where it cannot; saved is false where what is set
+// stays to be saved by hand when all is done. Any other end is a status, and told.
+func (c *carrying) step(ctx context.Context, i int, before *office.Office) (saved bool, err error) {
+	out, st := c.cmd.OutOrStdout(), &c.order.Steps[i]
+	err = c.carrier.Step(ctx, before, st.After, st.Device, st.Kind)
+	var hand *field.ByHand
+	var odd *field.Unforetold
+	switch {
+	case err == nil:
+		fmt.Fprintf(out, "  step %d done\n", i+1)
+		return true, nil
+	case c.yes && st.Kind == order.Save && errors.As(err, &hand):
+		fmt.Fprintf(out, "  step %d is for you, when all is done: %s\n", i+1, hand.Why)
+		return false, nil
+	case errors.As(err, &hand):
+		fmt.Fprintf(out, "  step %d is for you: %s (%s)\n", i+1, st.Text, hand.Why)
+		if !c.yes && c.ask("Done?") {
+			return true, nil
+		}
+		fmt.Fprintf(out, "Stopped before step %d; go on behind it with --from %d.\n", i+1, i+2)
+		return true, asking.Status(1)
+	}
+	fmt.Fprintf(c.cmd.ErrOrStderr(), "step %d: %s\n", i+1, err)
+	if errors.As(err, &odd) && odd.After && !c.yes && c.ask("Take the step back?") {
+		if err := c.carrier.Back(ctx, before, st.Device); err != nil {
+			return true, err
+		}
+		fmt.Fprintf(out, "Step %d is taken back.\n", i+1)
+	}
+	fmt.Fprintf(out, "Stopped at step %d.\n", i+1)
+	return true, asking.Status(1)
 }
 
 // breaks says which findings of the plan break at a device.

@@ -2,6 +2,7 @@ package explain
 
 import (
 	"cmp"
+	"maps"
 	"slices"
 
 	"klammer/core/office"
@@ -36,77 +37,92 @@ func Reach(net *span.Net, vid office.VID) []*Branch {
 			}
 		}
 	}
-	main := vlan.Spans[0]
-	var hubs []int
-	for h := range part {
-		hubs = append(hubs, h)
-	}
-	slices.SortFunc(hubs, func(a, b int) int {
-		rank := func(h int) int {
-			switch {
-			case part[h] == main && net.AtGateway(h, vid):
-				return 0
-			case part[h] == main:
-				return 1
-			}
-			return 2
-		}
-		return cmp.Or(cmp.Compare(rank(a), rank(b)), cmp.Compare(a, b))
-	})
-	seen := map[int]bool{}
-	ends := func(at int) []office.PortRef {
-		var refs []office.PortRef
-		hub := net.Topo.Hubs[at]
-		device := net.Office.Devices[hub.Dev]
-		for _, ref := range net.Terminals(&span.Span{Nodes: []span.Node{{Hub: at, Label: span.Label(vid)}}}, vid) {
-			if ref.Device == device.Name {
-				refs = append(refs, ref)
-			}
-		}
-		for _, k := range net.Topo.PlugsAt(hub.Dev) {
-			plug := net.Office.Plugs[k]
-			in := net.Topo.HubOf(hub.Dev, device.Logical(device.Port(plug.Port.Port))) == at
-			if in && plug.Wants == vid && !slices.Contains(refs, plug.Port) && (!net.Aware(hub.Dev) || plug.Tagged) {
-				refs = append(refs, plug.Port)
-			}
-		}
-		return refs
-	}
+	growing := forest{net, vid, part, vlan.Spans[0], map[int]bool{}}
 	var roots []*Branch
+	hubs := growing.order()
 	for _, start := range hubs {
-		if seen[start] {
+		if growing.seen[start] {
 			continue
 		}
-		seen[start] = true
-		root := &Branch{Device: net.Office.Devices[net.Topo.Hubs[start].Dev].Name, Cut: part[start] != main, Ends: ends(start)}
-		type item struct {
-			hub int
-			b   *Branch
-		}
-		queue := []item{{start, root}}
-		for len(queue) > 0 {
-			at := queue[0]
-			queue = queue[1:]
-			for _, link := range net.Topo.At[at.hub] {
-				one := &net.Topo.Links[link]
-				here, there := one.A, one.B
-				if here.Hub != at.hub {
-					here, there = there, here
-				}
-				both, _ := net.Carries(link, vid)
-				if seen[there.Hub] || part[there.Hub] == nil || !both && !net.Needed(link).Has(vid) {
-					continue
-				}
-				seen[there.Hub] = true
-				branch := &Branch{Device: net.Ref(there).Device, Port: net.Ref(there).Port, Via: net.Ref(here).Port,
-					Broken: !both, Cut: part[there.Hub] != main, Ends: ends(there.Hub)}
-				at.b.Branches = append(at.b.Branches, branch)
-				queue = append(queue, item{there.Hub, branch})
-			}
-		}
+		root := growing.from(start)
 		if start == hubs[0] || len(root.Ends) > 0 || len(root.Branches) > 0 || root.Cut && net.EndsAt(start, vid) {
 			roots = append(roots, root)
 		}
 	}
 	return roots
+}
+
+// forest is a VLAN's reach while it is drawn.
+type forest struct {
+	net  *span.Net
+	vid  office.VID
+	part map[int]*span.Span // of each hub that the VLAN reaches
+	main *span.Span         // the part with the gateway
+	seen map[int]bool       // hubs that are drawn
+}
+
+// order is where trees may begin: at the gateway, then elsewhere in its part, then in the others.
+func (f *forest) order() []int {
+	rank := func(hub int) int {
+		switch {
+		case f.part[hub] == f.main && f.net.AtGateway(hub, f.vid):
+			return 0
+		case f.part[hub] == f.main:
+			return 1
+		}
+		return 2
+	}
+	return slices.SortedFunc(maps.Keys(f.part), func(a, b int) int { return cmp.Or(cmp.Compare(rank(a), rank(b)), cmp.Compare(a, b)) })
+}
+
+// ends are the ports at a hub where the VLAN leaves the office's own devices, and the plugs there that want it.
+func (f *forest) ends(at int) []office.PortRef {
+	var refs []office.PortRef
+	hub := f.net.Topo.Hubs[at]
+	device := f.net.Office.Devices[hub.Dev]
+	for _, ref := range f.net.Terminals(&span.Span{Nodes: []span.Node{{Hub: at, Label: span.Label(f.vid)}}}, f.vid) {
+		if ref.Device == device.Name {
+			refs = append(refs, ref)
+		}
+	}
+	for _, k := range f.net.Topo.PlugsAt(hub.Dev) {
+		plug := f.net.Office.Plugs[k]
+		in := f.net.Topo.HubOf(hub.Dev, device.Logical(device.Port(plug.Port.Port))) == at
+		if in && plug.Wants == f.vid && !slices.Contains(refs, plug.Port) && (!f.net.Aware(hub.Dev) || plug.Tagged) {
+			refs = append(refs, plug.Port)
+		}
+	}
+	return refs
+}
+
+// from is the tree that begins at a hub, the nearest first, over cables that carry the VLAN or should.
+func (f *forest) from(start int) *Branch {
+	f.seen[start] = true
+	root := &Branch{Device: f.net.Office.Devices[f.net.Topo.Hubs[start].Dev].Name, Cut: f.part[start] != f.main, Ends: f.ends(start)}
+	type item struct {
+		hub    int
+		branch *Branch
+	}
+	queue := []item{{start, root}}
+	for len(queue) > 0 {
+		at := queue[0]
+		queue = queue[1:]
+		for _, link := range f.net.Topo.At[at.hub] {
+			one := &f.net.Topo.Links[link]
+			here, there := one.A, one.B
+			if here.Hub != at.hub {
+				here, there = there, here
+			}
+			both, _ := f.net.Carries(link, f.vid)
+			if f.seen[there.Hub] || f.part[there.Hub] == nil || !both && !f.net.Needed(link).Has(f.vid) {
+				continue
+			}
+			f.seen[there.Hub] = true
+			branch := &Branch{Device: f.net.Ref(there).Device, Port: f.net.Ref(there).Port, Via: f.net.Ref(here).Port,
+				Broken: !both, Cut: f.part[there.Hub] != f.main, Ends: f.ends(there.Hub)}
+			at.branch.Branches = append(at.branch.Branches, branch)
+			queue = append(queue, item{there.Hub, branch})
+		}
+	}
+	return root
 }

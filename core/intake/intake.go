@@ -11,6 +11,7 @@
 package intake
 
 import (
+	"cmp"
 	"fmt"
 	"regexp"
 	"slices"
@@ -135,49 +136,14 @@ func Read(tables []Table, choices []Choice) *Understood {
 	}
 	vlans := map[office.VID]*office.VLAN{}
 	for _, table := range tables {
-		head, first := headOf(table.Rows), firstRoles(table.Rows)
-		own := understood.Exact != nil && !slices.Contains([]string{"Register", "Cables", "Plugs", "Findings", "Notation"}, table.Name)
-		switch {
-		case own: // a device's, whose ports may be called as the columns of a list
-			understood.readGrids(table, vlans)
-		case first.lists() || first.members():
-			understood.readGrids(table, vlans)
-		case strings.EqualFold(table.Name, "Notation") && understood.Exact != nil:
-		case head.has("from") && head.has("to") && !head.has("vlan"):
-			understood.readCables(table, head)
-		case head.has("port") && head.has("wants"):
-			understood.readPlugs(table, head)
-		case head.has("vlan") && (head.has("subnet") || head.has("note") || head.has("local")):
-			understood.readRegister(table, head, vlans)
-		case strings.EqualFold(table.Name, "Findings"):
-		default:
-			understood.readGrids(table, vlans)
-		}
+		understood.readTable(table, vlans)
 		if understood.Exact == nil {
 			understood.leave(table)
 		}
 		understood.leaveOut(table)
 	}
-	taken := map[string]bool{}
+	understood.choose(choices)
 	for _, grid := range understood.Grids {
-		for _, choice := range choices {
-			if choice.Sheet == grid.Sheet && choice.Row == grid.Row {
-				grid.Skip = choice.Skip
-				if choice.Device != "" {
-					grid.Device = choice.Device
-				}
-				if choice.Kind != "" {
-					grid.Kind = choice.Kind
-				}
-			}
-		}
-		for base, k := grid.Device, 2; taken[grid.Device]; k++ {
-			grid.Device = fmt.Sprintf("%s-%d", base, k)
-		}
-		if !grid.Skip {
-			taken[grid.Device] = true
-		}
-		understood.names[strings.ToLower(grid.Title)] = grid.Device
 		for _, cell := range grid.cells {
 			if vlans[cell.vid] == nil && understood.Exact == nil {
 				vlans[cell.vid] = &office.VLAN{VID: cell.vid}
@@ -195,6 +161,50 @@ func Read(tables []Table, choices []Choice) *Understood {
 	}
 	understood.Sort()
 	return understood
+}
+
+// readTable takes a table for what its heads say that it is; what says nothing is looked through
+// for grids. The sheets of a workbook of ours are known by their names.
+func (u *Understood) readTable(table Table, vlans map[office.VID]*office.VLAN) {
+	head, first := headOf(table.Rows), firstRoles(table.Rows)
+	device := u.Exact != nil && !slices.Contains([]string{"Register", "Cables", "Plugs", "Findings", "Notation"}, table.Name)
+	switch {
+	case device: // its ports may be called as the columns of a list
+		u.readGrids(table, vlans)
+	case first.lists() || first.members():
+		u.readGrids(table, vlans)
+	case strings.EqualFold(table.Name, "Notation") && u.Exact != nil:
+	case head.has("from") && head.has("to") && !head.has("vlan"):
+		u.readCables(table, head)
+	case head.has("port") && head.has("wants"):
+		u.readPlugs(table, head)
+	case head.has("vlan") && (head.has("subnet") || head.has("note") || head.has("local")):
+		u.readRegister(table, head, vlans)
+	case strings.EqualFold(table.Name, "Findings"):
+	default:
+		u.readGrids(table, vlans)
+	}
+}
+
+// choose gives every grid the name and kind that were chosen for it, and no two the same name.
+func (u *Understood) choose(choices []Choice) {
+	taken := map[string]bool{}
+	for _, grid := range u.Grids {
+		for _, choice := range choices {
+			if choice.Sheet == grid.Sheet && choice.Row == grid.Row {
+				grid.Skip = choice.Skip
+				grid.Device = cmp.Or(choice.Device, grid.Device)
+				grid.Kind = cmp.Or(choice.Kind, grid.Kind)
+			}
+		}
+		for base, k := grid.Device, 2; taken[grid.Device]; k++ {
+			grid.Device = fmt.Sprintf("%s-%d", base, k)
+		}
+		if !grid.Skip {
+			taken[grid.Device] = true
+		}
+		u.names[strings.ToLower(grid.Title)] = grid.Device
+	}
 }
 
 var vlanText = regexp.MustCompile(`(?i)^(?:vlan|vid)?\s*#?(\d{1,4})(?:[\s:–-]+(.+)|\s*\((.+)\))?$`)

@@ -31,28 +31,7 @@ func (n *node) undo() (out []string) {
 		return []string{act.task.undo}
 	}
 	device, one := n.world.office.Devices[act.dev], was.office.Devices[act.dev] // as it is, and as it is to be again
-	if now, to := n.world.states[act.dev], was.states[act.dev]; n.world.problem.words[act.dev] != nil && now != nil && to != nil && len(now.Ports) == len(to.Ports) && !now.Equal(*to) {
-		steps, err := wording.Steps(n.world.word(act.dev), *now, *to)
-		for _, st := range steps {
-			if err == nil && st.Op != wording.Save {
-				out = append(out, st.Text)
-			}
-		}
-		for port := range to.Ports { // what the device came to by itself is no goal of its own: port by port then
-			if err != nil && one.Ports[port].Bundle == 0 && !now.Ports[port].Alike(&to.Ports[port]) {
-				out = append(out, fmt.Sprintf("Port %s back to %s", one.Ports[port].Name, notation.Shape(to.Ports[port].Shape())))
-			}
-		}
-	}
-	if now, to := n.world.states[act.dev], was.states[act.dev]; len(out) == 0 && now != nil && to != nil { // a list of VLANs alone
-		again, more := to.VLANs.Minus(&now.VLANs), now.VLANs.Minus(&to.VLANs)
-		for vid := range again.All() {
-			out = append(out, "Create VLAN "+was.net.Name(vid))
-		}
-		for vid := range more.All() {
-			out = append(out, "Delete VLAN "+was.net.Name(vid))
-		}
-	}
+	out = n.undoPorts()
 	if !sameManage(one.Manage, device.Manage) && one.Manage != nil {
 		out = append(out, wording.ManagedIn(was.net, one.Manage).Text)
 	}
@@ -71,6 +50,40 @@ func (n *node) undo() (out []string) {
 	}
 	if len(out) == 0 && act.task != nil {
 		out = append(out, typed(one.Name, act.task.back))
+	}
+	return out
+}
+
+// undoPorts is the way back of what a step did to the ports and the list of VLANs of its device.
+func (n *node) undoPorts() (out []string) {
+	device, was := n.act.dev, n.prev.world
+	now, to := n.world.states[device], was.states[device]
+	if now == nil || to == nil {
+		return nil
+	}
+	if n.world.problem.words[device] != nil && len(now.Ports) == len(to.Ports) && !now.Equal(*to) {
+		steps, err := wording.Steps(n.world.word(device), *now, *to)
+		for _, st := range steps {
+			if err == nil && st.Op != wording.Save {
+				out = append(out, st.Text)
+			}
+		}
+		ports := was.office.Devices[device].Ports
+		for port := range to.Ports { // what the device came to by itself is no goal of its own: port by port then
+			if err != nil && ports[port].Bundle == 0 && !now.Ports[port].Alike(&to.Ports[port]) {
+				out = append(out, fmt.Sprintf("Port %s back to %s", ports[port].Name, notation.Shape(to.Ports[port].Shape())))
+			}
+		}
+	}
+	if len(out) > 0 {
+		return out
+	}
+	again, more := to.VLANs.Minus(&now.VLANs), now.VLANs.Minus(&to.VLANs) // a list of VLANs alone
+	for vid := range again.All() {
+		out = append(out, "Create VLAN "+was.net.Name(vid))
+	}
+	for vid := range more.All() {
+		out = append(out, "Delete VLAN "+was.net.Name(vid))
 	}
 	return out
 }
