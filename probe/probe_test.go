@@ -10,6 +10,7 @@ import (
 	"slices"
 	"sync"
 	"testing"
+	"testing/synctest"
 	"time"
 
 	"github.com/gopacket/gopacket"
@@ -207,8 +208,14 @@ func clinic(t testing.TB) *office.Office {
 
 // TestMeasured: a laptop that sends and hears frames in all VLANs at once measures what
 // the round says of an office, with mistakes and without, and is judged as it is played.
+//
+// The wire is none, so the time is none either: no machine is too busy for it.
 func TestMeasured(t *testing.T) {
 	short.Skip(t)
+	synctest.Test(t, measured)
+}
+
+func measured(t *testing.T) {
 	r := round.Make(clinic(t))
 	type trial struct {
 		mistake int
@@ -301,7 +308,9 @@ func sayLLDP(from net.HardwareAddr, name, port string, pvid byte) []byte {
 }
 
 // TestHeard: a neighbour is heard once, with what it says.
-func TestHeard(t *testing.T) {
+func TestHeard(t *testing.T) { synctest.Test(t, heardOnce) }
+
+func heardOnce(t *testing.T) {
 	n := newLAN()
 	for range 3 {
 		n.in <- Frame{Data: sayLLDP(cardFor("rack"), "rack\x1b[31m", "ge-0/0/5", 110)}
@@ -356,11 +365,12 @@ func TestServers(t *testing.T) {
 		{"an address that somebody has", func(_ *lan, s *round.Saw) { s.Answers = append(s.Answers, round.Answer{Addr: own, By: "squatter"}) }, nil, true, netip.Addr{}},
 	} {
 		t.Run(x.name, func(t *testing.T) {
-			t.Parallel()
-			saw, judged := look(t, x.change)
-			require.Equal(t, x.wrong, judged.Wrong)
-			require.Equal(t, x.taken, saw.Taken != "")
-			require.Equal(t, x.from, saw.From)
+			synctest.Test(t, func(t *testing.T) {
+				saw, judged := look(t, x.change)
+				require.Equal(t, x.wrong, judged.Wrong)
+				require.Equal(t, x.taken, saw.Taken != "")
+				require.Equal(t, x.from, saw.From)
+			})
 		})
 	}
 }

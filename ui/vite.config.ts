@@ -16,5 +16,5 @@ export default defineConfig({
     },
   },
   server: { proxy: { "/api": "http://127.0.0.1:8080" } },
-  test: { include: ["src/**/*.test.ts"], testTimeout: 60_000, hookTimeout: 60_000 },
+  test: { css: true, include: ["src/**/*.test.ts"], testTimeout: 60_000, hookTimeout: 60_000 },
 });

@@ -132,7 +132,7 @@
     {:else if me.out}
       {@render loaded(signIn())}
     {:else if id === 0 && view === "people"}
-      <main class="alone">{@render loaded(pages.people())}</main>
+      <main class="overflow-auto min-h-0 flex flex-col row-start-2 -row-end-1">{@render loaded(pages.people())}</main>
     {:else if id === 0}
       {@render loaded(offices())}
     {:else if !office.view || !opened}
@@ -141,7 +141,7 @@
       {#if view === "board"}
         {@render loaded(opened)}
       {:else}
-        <main>
+        <main class="overflow-auto min-h-0 flex flex-col">
           <Then />
           {@render loaded(opened)}
         </main>
@@ -186,20 +186,11 @@
   .page {
     grid-template-rows: var(--top) minmax(0, 1fr) auto 40px;
   }
-  .alone {
-    grid-row: 2 / -1;
-  }
   .page > :global(.line) {
     grid-row: 4;
   }
   .page > :global(#would) {
     grid-row: 3;
-  }
-  main {
-    min-height: 0;
-    overflow: auto;
-    display: flex;
-    flex-direction: column;
   }
   .page main {
     background: var(--paper);

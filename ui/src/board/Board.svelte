@@ -136,10 +136,15 @@
 
 <svelte:window onpointerup={() => (dragging = false)} />
 
-<div class="board" style:--names={`${names}px`} style:--tall={`${tall}px`} style:--heads={`${heads}px`}>
+<div
+  class="board min-w-0 min-h-0 bg-panel flex flex-col"
+  style:--names={`${names}px`}
+  style:--tall={`${tall}px`}
+  style:--heads={`${heads}px`}
+>
   {#if wide}<Index {plan} {marks} left={scrolled.left} room={room - names} />{/if}
   <div
-    class="scroll"
+    class="scroll overflow-auto flex-1 min-h-0 select-none"
     bind:this={scroller}
     bind:clientWidth={room}
     bind:clientHeight={height}
@@ -162,7 +167,7 @@
         ondblclick={() => selection.toggleFold()}
       >
         <Heads {plan} {columns} from={fromColumn} {marks} count={view.vlans.length} />
-        <div class="rows" role="rowgroup" style:height={`${body}px`}>
+        <div class="rows relative" role="rowgroup" style:height={`${body}px`}>
           {#each shownRows as v, i (v.vid)}
             {@const r = fromRow + i}
             <div
@@ -186,26 +191,15 @@
       {#if !view.devices.length}<First
           what="The board has a row for each VLAN and a column for each port: whoever is in it stands where they cross, and brackets below are cables."
         />{/if}
-      {#if view.unlisted}<p class="more">and {view.unlisted} more VLANs on ports that the register does not know</p>{/if}
+      {#if view.unlisted}<p class="more px-3 py-0.75 sticky left-0 w-max text-[12px] text-soft">
+          and {view.unlisted} more VLANs on ports that the register does not know
+        </p>{/if}
       <Cables {plan} {names} {drawn} {lanes} room={height - heads - body} />
     </div>
   </div>
 </div>
 
 <style>
-  .board {
-    min-width: 0;
-    min-height: 0;
-    background: var(--panel);
-    display: flex;
-    flex-direction: column;
-  }
-  .scroll {
-    flex: 1;
-    min-height: 0;
-    overflow: auto;
-    user-select: none;
-  }
   /* The selection is the focus: it stands out while the board has the keys. */
   #board:focus-visible {
     outline: 0;
@@ -213,9 +207,6 @@
   .sheet {
     position: relative;
     min-width: 100%;
-  }
-  .rows {
-    position: relative;
   }
   .row {
     position: absolute;
@@ -230,13 +221,5 @@
   }
   .row.lit {
     background: var(--plum-wash);
-  }
-  .more {
-    position: sticky;
-    left: 0;
-    width: max-content;
-    padding: 3px 12px;
-    font-size: 12px;
-    color: var(--soft);
   }
 </style>

@@ -48,11 +48,14 @@
   const groups = $derived(plan.groups.filter((g) => columns.length && g.x + g.width >= columns[0]!.x && g.x <= columns.at(-1)!.x));
 </script>
 
-<div class="heads" role="row" aria-rowindex={1}>
-  <span class="corner" role="columnheader">
+<div class="heads sticky top-0 z-4 h-(--heads) bg-panel" role="row" aria-rowindex={1}>
+  <span
+    class="pr-2 pb-1 pl-2.5 gap-y-0.5 gap-x-1.5 sticky left-0 w-(--names) flex flex-wrap content-end items-center h-(--heads) bg-panel z-2"
+    role="columnheader"
+  >
     <span class="sr-only">VLAN</span>
     <input
-      class="filter"
+      class="filter px-1.5 border border-hair w-22 h-6 text-[12px] rounded-[3px] bg-transparent text-inherit"
       type="search"
       placeholder="filter rows"
       aria-label="Filter the rows"
@@ -63,10 +66,10 @@
         if (e.key === "Escape" || e.key === "Enter") document.getElementById("board")?.focus();
       }}
     />
-    <button class="sort" onclick={() => rows.turn()} data-tip="Sort the rows (s)">by {rows.sort}</button>
+    <button class="sort text-[11.5px] text-soft min-h-6" onclick={() => rows.turn()} data-tip="Sort the rows (s)">by {rows.sort}</button>
     {#if found.devices.length}
       <select
-        class="side"
+        class="side pr-4.5 pl-1 border border-hair text-[11.5px] h-6 rounded-[3px] bg-transparent bg-position-[right_4px_center] bg-size-[8px] text-inherit"
         aria-label="What the board shows"
         value={office.asFound ? "found" : found.both ? "both" : "plan"}
         onchange={(e) => show(e.currentTarget.value)}
@@ -77,12 +80,17 @@
       </select>
     {/if}
     {#if sites.list.length}
-      <select class="side" aria-label="Site" value={sites.chosen} onchange={(e) => sites.choose(e.currentTarget.value)}>
+      <select
+        class="side pr-4.5 pl-1 border border-hair text-[11.5px] h-6 rounded-[3px] bg-transparent bg-position-[right_4px_center] bg-size-[8px] text-inherit"
+        aria-label="Site"
+        value={sites.chosen}
+        onchange={(e) => sites.choose(e.currentTarget.value)}
+      >
         <option value="all">every site</option>
         {#each sites.list as s (s)}<option value={s}>{s || "no site"}</option>{/each}
       </select>
     {/if}
-    {#if rows.list.length < count}<span class="left">{rows.list.length} of {count}</span>{/if}
+    {#if rows.list.length < count}<span class="left text-[11.5px] text-soft min-h-6 leading-6">{rows.list.length} of {count}</span>{/if}
   </span>
   {#each groups as g (g.device.name)}
     <div
@@ -124,60 +132,9 @@
 </div>
 
 <style>
-  .heads {
-    position: sticky;
-    top: 0;
-    z-index: 4;
-    height: var(--heads);
-    background: var(--panel);
-  }
-  .corner {
-    position: sticky;
-    left: 0;
-    width: var(--names);
-    display: flex;
-    flex-wrap: wrap;
-    align-content: flex-end;
-    align-items: center;
-    gap: 2px 6px;
-    height: var(--heads);
-    padding: 0 8px 4px 10px;
-    background: var(--panel);
-    z-index: 2;
-  }
-  .filter {
-    width: 88px;
-    height: 24px;
-    padding: 0 6px;
-    font-size: 12px;
-    border: 1px solid var(--hair);
-    border-radius: 3px;
-    background: transparent;
-    color: inherit;
-  }
   .filter::placeholder {
     color: var(--soft);
     opacity: 1;
-  }
-  .side {
-    font-size: 11.5px;
-    height: 24px;
-    padding: 0 18px 0 4px;
-    border: 1px solid var(--hair);
-    border-radius: 3px;
-    background-color: transparent;
-    background-position: right 4px center;
-    background-size: 8px;
-    color: inherit;
-  }
-  .sort,
-  .left {
-    font-size: 11.5px;
-    color: var(--soft);
-    min-height: 24px;
-  }
-  .left {
-    line-height: 24px;
   }
   .device {
     position: absolute;

@@ -6,17 +6,11 @@
   import Board from "./Board.svelte";
 </script>
 
-<main><Then /><Board /></main>
+<main class="overflow-hidden min-h-0 flex flex-col"><Then /><Board /></main>
 <Dock />
 <Foretold />
 
 <style>
-  main {
-    min-height: 0;
-    overflow: hidden;
-    display: flex;
-    flex-direction: column;
-  }
   main > :global(.board) {
     flex: 1;
   }

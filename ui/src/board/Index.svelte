@@ -12,9 +12,13 @@
   };
 </script>
 
-<nav aria-label="Devices on the board">
+<nav
+  class="px-3 py-0.5 border-b border-hair gap-x-0.5 overflow-auto flex flex-wrap bg-paper max-h-13.5 flex-none"
+  aria-label="Devices on the board"
+>
   {#each plan.groups as g (g.device.name)}
     <button
+      class="px-1.5 border-t-0 border-r-0 border-b-2 border-l-0 border-transparent min-h-6 text-[12px] text-soft bg-transparent rounded-none"
       class:seen={g.x + g.width > left && g.x < left + room}
       class:here={g.device.name === selection.device}
       class:bad={bad(g)}
@@ -24,27 +28,6 @@
 </nav>
 
 <style>
-  nav {
-    display: flex;
-    flex-wrap: wrap;
-    gap: 0 2px;
-    padding: 2px 12px;
-    border-bottom: 1px solid var(--hair);
-    background: var(--paper);
-    max-height: 54px;
-    overflow: auto;
-    flex: none;
-  }
-  button {
-    padding: 0 6px;
-    min-height: 24px;
-    font-size: 12px;
-    color: var(--soft);
-    border: 0;
-    background: none;
-    border-radius: 0;
-    border-bottom: 2px solid transparent;
-  }
   .seen {
     color: var(--ink);
     border-color: var(--hair);

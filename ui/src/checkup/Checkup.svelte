@@ -47,14 +47,17 @@
     `${p.proved} of ${count(p.places, "place")} proved as planned${p.failed ? `, ${p.failed} seen otherwise` : ""}${p.oldest ? `; the longest ago on ${day(p.oldest)}` : ""}.`;
 </script>
 
-<div class="checkup">
+<div class="px-7 pt-4.5 pb-10 max-w-260 narrow:px-3 narrow:pt-3.5 narrow:pb-10">
   <div class="noprint">
     <h1>Check-up</h1>
     <p class="lead">
       How the office is today, and what of it is otherwise than last time. Have the devices read first (Field), or look at them; then check.
       By itself it reads, checks, and tells who wants to hear of it (Notices).
     </p>
-    <form class="acts" onsubmit={(e) => (e.preventDefault(), void did(api.checkUp(id, note)).then(() => (note = "")))}>
+    <form
+      class="acts gap-2 flex flex-wrap items-center"
+      onsubmit={(e) => (e.preventDefault(), void did(api.checkUp(id, note)).then(() => (note = "")))}
+    >
       <Input
         class="field"
         id="check-note"
@@ -64,7 +67,7 @@
         aria-label="A note for this check-up"
       />
       <Button type="submit" class="main" id="check-now" disabled={working} {...only(may.carry)}>Check now</Button>
-      <label
+      <label class="gap-1.5 flex items-center"
         >by itself <Select
           placeholder=""
           classes={{ select: "field" }}
@@ -82,8 +85,8 @@
     {#if problem}<p class="wrong" role="alert">{problem}</p>{/if}
   </div>
   {#if one}
-    <article data-checkup={one.id}>
-      <h2>{office.view?.title}, {when(one.at)}</h2>
+    <article class="mt-3.5" data-checkup={one.id}>
+      <h2 class="font-bold text-[17px]">{office.view?.title}, {when(one.at)}</h2>
       <p>By {one.by}, for revision {one.revision}. <b>{one.told}</b></p>
       {#if one.note}<p>{one.note}</p>{/if}
       <h3>Set otherwise than planned</h3>
@@ -98,14 +101,19 @@
               {#each d.differs as p, i (p.port || `${d.device} ${i}`)}
                 <tr data-differs={p.port || d.device}>
                   <td
-                    ><b>{p.port ? p.port.replace(".", " ") : d.device}</b>{#if p.fresh}<span class="fresh">new</span>{/if}</td
+                    ><b>{p.port ? p.port.replace(".", " ") : d.device}</b>{#if p.fresh}<span
+                        class="ml-2 px-1.25 border border-current text-[11.5px] text-plum">new</span
+                      >{/if}</td
                   >
                   <td class="mono">{p.planned ?? ""}</td>
                   <td class="mono">{p.found}</td>
                   <td>{p.since ? day(p.since) : ""}</td>
                   <td class="noprint">
                     {#if p.port && purpose === p.port}
-                      <form class="acts" onsubmit={(e) => (e.preventDefault(), because.trim() && set(p.port!, p.found, because))}>
+                      <form
+                        class="acts gap-2 flex flex-wrap items-center"
+                        onsubmit={(e) => (e.preventDefault(), because.trim() && set(p.port!, p.found, because))}
+                      >
                         <Input
                           class="field"
                           bind:value={because}
@@ -116,7 +124,7 @@
                         <Button type="submit" class="main" disabled={!because.trim()} {...only(may.plan)}>Show</Button>
                       </form>
                     {:else if p.port}
-                      <span class="acts">
+                      <span class="acts gap-2 flex flex-wrap items-center">
                         <Button onclick={() => set(p.port!, p.found)} aria-label={`Take ${p.port} into the plan`} {...only(may.plan)}
                           >Take into the plan…</Button
                         >
@@ -133,7 +141,9 @@
             {/each}
           </tbody>
         </Table>
-        <p class="noprint"><a href={place.href("orders")}>Make an order</a> that sets all of it as planned.</p>
+        <p class="noprint">
+          <a class="underline underline-offset-2" href={place.href("orders")}>Make an order</a> that sets all of it as planned.
+        </p>
       {:else}<p>Nothing of what is known.</p>{/if}
       <h3>Not reached, or not known</h3>
       {#each silent as d (d.device)}<p class="wrong">{d.device} did not answer{d.read ? ` on ${day(d.read)}` : ""}: {d.why}</p>{/each}
@@ -144,11 +154,11 @@
       {#if !silent.length && !unread.length}<p>Every device is known.</p>{/if}
       <h3>Findings of the plan</h3>
       {#each one.findings as f (f.text)}<p class={f.severity}>
-          {f.text}{#if f.fresh}<span class="fresh">new</span>{/if}
+          {f.text}{#if f.fresh}<span class="ml-2 px-1.25 border border-current text-[11.5px] text-plum">new</span>{/if}
         </p>{:else}<p>None that breaks or is a risk.</p>{/each}
       {#if one.gone.length}
         <h3>No more since last time</h3>
-        {#each one.gone as text (text)}<p class="gone">{text}</p>{/each}
+        {#each one.gone as text (text)}<p class="gone text-soft">{text}</p>{/each}
       {/if}
       <h3>Proved</h3>
       <p>{proof(one.proof)}</p>
@@ -167,30 +177,8 @@
 </div>
 
 <style>
-  .checkup {
-    padding: 18px 28px 40px;
-    max-width: 1040px;
-  }
-  .acts {
-    display: flex;
-    flex-wrap: wrap;
-    gap: 8px;
-    align-items: center;
-  }
   .acts :global(#check-note) {
     width: 300px;
-  }
-  .acts label {
-    display: flex;
-    gap: 6px;
-    align-items: center;
-  }
-  article {
-    margin-top: 14px;
-  }
-  h2 {
-    font-weight: 700;
-    font-size: 17px;
   }
   h3 {
     font-weight: 700;
@@ -201,24 +189,5 @@
   }
   .risk {
     color: var(--amber);
-  }
-  .gone {
-    color: var(--soft);
-  }
-  .fresh {
-    margin-left: 8px;
-    padding: 0 5px;
-    border: 1px solid currentcolor;
-    font-size: 11.5px;
-    color: var(--plum);
-  }
-  a {
-    text-decoration: underline;
-    text-underline-offset: 2px;
-  }
-  @media (max-width: 700px) {
-    .checkup {
-      padding: 14px 12px 40px;
-    }
   }
 </style>

@@ -41,33 +41,18 @@
 >
 {#if open}
   <!-- svelte-ignore a11y_no_noninteractive_element_interactions -->
-  <div class="choice" role="group" aria-label={label} onkeydown={keys} {@attach back}>
+  <div
+    class="p-2.5 border border-hair gap-1.5 col-span-full basis-full order-[1] grid bg-panel"
+    role="group"
+    aria-label={label}
+    onkeydown={keys}
+    {@attach back}
+  >
     {@render children()}
-    <p class="line mono" aria-live="polite">{line}</p>
-    <span class="acts">
+    <p class="line mono text-[13px] wrap-anywhere" aria-live="polite">{line}</p>
+    <span class="acts gap-2 flex">
       <Button type="button" class="main" disabled={!ready} onclick={act}>Take it</Button>
       <Button type="button" onclick={() => (open = false)}>Leave it</Button>
     </span>
   </div>
 {/if}
-
-<style>
-  .choice {
-    grid-column: 1 / -1;
-    flex-basis: 100%;
-    order: 1;
-    display: grid;
-    gap: 6px;
-    padding: 10px;
-    border: 1px solid var(--hair);
-    background: var(--panel);
-  }
-  .line {
-    font-size: 13px;
-    overflow-wrap: anywhere;
-  }
-  .acts {
-    display: flex;
-    gap: 8px;
-  }
-</style>

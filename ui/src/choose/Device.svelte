@@ -40,7 +40,7 @@
       >{#each kinds as [k, says] (k)}<option value={k}>{says}</option>{/each}</Select
     ></label
   >
-  <span class="pair">
+  <span class="gap-y-1.5 gap-x-3 grid grid-cols-[repeat(auto-fit,minmax(180px,1fr))]">
     <label>Ports <Input class="field" inputmode="numeric" bind:value={d.ports} /></label>
     <label
       >how fast <Select placeholder="" classes={{ select: "field" }} bind:value={d.speed}
@@ -65,7 +65,7 @@
         ><option value="">no plan</option>{#each office.shown?.plans ?? [] as p (p.name)}<option>{p.name}</option>{/each}</Select
       ></label
     >
-    <span class="pair">
+    <span class="gap-y-1.5 gap-x-3 grid grid-cols-[repeat(auto-fit,minmax(180px,1fr))]">
       <label
         >Managed in <Select placeholder="" classes={{ select: "field" }} bind:value={d.managed}
           ><option value="">nobody said</option>{#each vlans as v (v.vid)}<option value={String(v.vid)}>{v.vid} {v.name}</option
@@ -83,10 +83,5 @@
     grid-template-columns: 76px minmax(0, 1fr);
     align-items: center;
     gap: 8px;
-  }
-  .pair {
-    display: grid;
-    grid-template-columns: repeat(auto-fit, minmax(180px, 1fr));
-    gap: 6px 12px;
   }
 </style>

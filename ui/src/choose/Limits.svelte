@@ -26,15 +26,8 @@
 
 <Choose label={`the limits of ${device.name}`} line={`${device.name} limit ${said}`} ready={!!said} bind:open ondo={() => ontake(said)}>
   {#each words as w (w)}
-    <label>At most <Input class="field" inputmode="numeric" bind:value={of[w]} placeholder="any number of" /> {says[w]}</label>
+    <label class="gap-2 grid grid-cols-[56px_90px_minmax(0,1fr)] items-center"
+      >At most <Input class="field" inputmode="numeric" bind:value={of[w]} placeholder="any number of" /> {says[w]}</label
+    >
   {/each}
 </Choose>
-
-<style>
-  label {
-    display: grid;
-    grid-template-columns: 56px 90px minmax(0, 1fr);
-    align-items: center;
-    gap: 8px;
-  }
-</style>

@@ -27,15 +27,15 @@
 </script>
 
 <Choose label={`where ${device.name} is managed`} line={`${device.name} manage ${said}`} ready={!!vid} bind:open ondo={() => ontake(said)}>
-  <label
+  <label class="gap-2 grid grid-cols-[100px_minmax(0,1fr)] items-center"
     >VLAN <Select placeholder="" classes={{ select: "field" }} bind:value={vid}
       ><option value="">choose</option>{#each vlans as v (v.vid)}<option value={String(v.vid)}>{v.vid} {v.name}</option>{/each}</Select
     ></label
   >
-  <label
+  <label class="gap-2 grid grid-cols-[100px_minmax(0,1fr)] items-center"
     >Address <Input class="field mono" bind:value={address} placeholder={vlan?.nets[0] ? `one of ${vlan.nets[0]}` : "10.0.190.4"} /></label
   >
-  <label
+  <label class="gap-2 grid grid-cols-[100px_minmax(0,1fr)] items-center"
     >Prefix length <Input
       class="field mono"
       bind:value={prefix}
@@ -43,15 +43,7 @@
       inputmode="numeric"
     /></label
   >
-  <label>Default gateway <Input class="field mono" bind:value={via} placeholder={vlan?.gateway?.split(" ").at(-1) ?? "the VLAN's"} /></label
+  <label class="gap-2 grid grid-cols-[100px_minmax(0,1fr)] items-center"
+    >Default gateway <Input class="field mono" bind:value={via} placeholder={vlan?.gateway?.split(" ").at(-1) ?? "the VLAN's"} /></label
   >
 </Choose>
-
-<style>
-  label {
-    display: grid;
-    grid-template-columns: 100px minmax(0, 1fr);
-    align-items: center;
-    gap: 8px;
-  }
-</style>

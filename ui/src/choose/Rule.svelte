@@ -45,26 +45,23 @@
 {/snippet}
 
 <Choose label={`a rule of ${device.name}`} line={`${device.name} ${said}`} bind:open ondo={() => ontake(said)}>
-  <label
+  <label class="gap-2 grid grid-cols-[56px_minmax(0,1fr)] items-center"
     >What <Select placeholder="" classes={{ select: "field" }} bind:value={act}><option>allow</option><option>deny</option></Select></label
   >
-  <label>From <Select placeholder="" classes={{ select: "field" }} bind:value={from}>{@render ends()}</Select></label>
-  <label>To <Select placeholder="" classes={{ select: "field" }} bind:value={to}>{@render ends()}</Select></label>
-  <label
+  <label class="gap-2 grid grid-cols-[56px_minmax(0,1fr)] items-center"
+    >From <Select placeholder="" classes={{ select: "field" }} bind:value={from}>{@render ends()}</Select></label
+  >
+  <label class="gap-2 grid grid-cols-[56px_minmax(0,1fr)] items-center"
+    >To <Select placeholder="" classes={{ select: "field" }} bind:value={to}>{@render ends()}</Select></label
+  >
+  <label class="gap-2 grid grid-cols-[56px_minmax(0,1fr)] items-center"
     >By <Select placeholder="" classes={{ select: "field" }} bind:value={services}
       >{#each common as [s, says] (s)}<option value={s}>{says}</option>{/each}{#each office.shown?.services ?? [] as s (s.name)}<option
           >{s.name}</option
         >{/each}</Select
     ></label
   >
-  <label>Why <Input class="field" bind:value={note} placeholder="who asked for it" /></label>
+  <label class="gap-2 grid grid-cols-[56px_minmax(0,1fr)] items-center"
+    >Why <Input class="field" bind:value={note} placeholder="who asked for it" /></label
+  >
 </Choose>
-
-<style>
-  label {
-    display: grid;
-    grid-template-columns: 56px minmax(0, 1fr);
-    align-items: center;
-    gap: 8px;
-  }
-</style>

@@ -18,12 +18,12 @@
 </script>
 
 <Choose {label} line={said} bind:open ondo={() => ontake(said)}>
-  <label
+  <label class="gap-2 grid grid-cols-[minmax(84px,auto)_minmax(0,1fr)] items-center"
     >Untagged <Select placeholder="" classes={{ select: "field" }} bind:value={s.untagged}
       ><option value={0}>none</option>{#each vlans as v (v.vid)}<option value={v.vid}>{v.vid} {v.name}</option>{/each}</Select
     ></label
   >
-  <label
+  <label class="gap-2 grid grid-cols-[minmax(84px,auto)_minmax(0,1fr)] items-center"
     >Tagged <Select placeholder="" classes={{ select: "field" }} bind:value={s.rest}
       ><option value="">those ticked here</option><option value="needed">what is needed on its cable</option><option value="all"
         >every VLAN of the register</option
@@ -31,15 +31,15 @@
     ></label
   >
   {#if !s.rest}
-    <div class="ticks" role="group" aria-label="Tagged VLANs">
+    <div class="ticks gap-y-1 gap-x-2.5 grid grid-cols-[repeat(auto-fill,minmax(130px,1fr))]" role="group" aria-label="Tagged VLANs">
       {#each vlans.filter((v) => v.vid !== s.untagged) as v (v.vid)}
-        <label class="tick"
+        <label class="gap-1.25 grid-cols-[minmax(84px,auto)_minmax(0,1fr)] items-center flex"
           ><Checkbox checked={s.tagged.includes(v.vid)} onchange={() => toggle(v.vid)} /> <span class="mono">{v.vid}</span> {v.name}</label
         >
       {/each}
     </div>
   {/if}
-  <label
+  <label class="gap-2 grid grid-cols-[minmax(84px,auto)_minmax(0,1fr)] items-center"
     >Frames without a tag join <Select placeholder="" classes={{ select: "field" }} bind:value={s.pvid}
       ><option value={0}>the untagged VLAN</option>{#each vlans.filter((v) => v.vid !== s.untagged) as v (v.vid)}<option value={v.vid}
           >{v.vid} {v.name} (PVID)</option
@@ -47,21 +47,3 @@
     ></label
   >
 </Choose>
-
-<style>
-  label {
-    display: grid;
-    grid-template-columns: minmax(84px, auto) minmax(0, 1fr);
-    align-items: center;
-    gap: 8px;
-  }
-  .tick {
-    display: flex;
-    gap: 5px;
-  }
-  .ticks {
-    display: grid;
-    grid-template-columns: repeat(auto-fill, minmax(130px, 1fr));
-    gap: 4px 10px;
-  }
-</style>

@@ -18,7 +18,7 @@
   }
 </script>
 
-<form onsubmit={(e) => (e.preventDefault(), void add())}>
+<form class="mb-2 gap-2 grid grid-cols-[140px_minmax(0,1fr)_auto_auto] max-w-195" onsubmit={(e) => (e.preventDefault(), void add())}>
   <Input
     class="field mono"
     id="device-name"
@@ -37,18 +37,5 @@
   />
   <Choose ontake={(text) => ((says = text), true)} />
   <Button type="submit" class="main" disabled={!name.trim() || !says.trim()}>Add</Button>
-  <p class="wrong" id="device-problem" role="alert">{problem}</p>
+  <p class="wrong col-span-full" id="device-problem" role="alert">{problem}</p>
 </form>
-
-<style>
-  form {
-    display: grid;
-    grid-template-columns: 140px minmax(0, 1fr) auto auto;
-    gap: 8px;
-    max-width: 780px;
-    margin-bottom: 8px;
-  }
-  .wrong {
-    grid-column: 1 / -1;
-  }
-</style>

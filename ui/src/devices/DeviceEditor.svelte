@@ -36,8 +36,8 @@
   const line = async () => more.trim() && (await say(`${n} ${more.trim()}`)) && (more = "");
 </script>
 
-<h2>{n}</h2>
-<div class="facts">
+<h2 class="mb-1.5 font-bold text-[15px]">{n}</h2>
+<div class="facts gap-1.25 grid">
   <label data-tip="How the device asks for memberships: its sheet is written so"
     >Asks <Select
       placeholder=""
@@ -74,7 +74,7 @@
       onkeep={(text) => ask(text.trim() ? `${n} manage ${text}` : `-${n} manage`)}
     /></label
   >
-  <span class="beside"><Manage {device} ontake={(text) => say(`${n} manage ${text}`)} /></span>
+  <span class="beside ml-25 grid justify-items-start"><Manage {device} ontake={(text) => say(`${n} manage ${text}`)} /></span>
   <label
     >Fresh at <Kept
       mono
@@ -92,7 +92,7 @@
       onkeep={(text) => ask(text.trim() ? `${n} limit ${text}` : `-${n} limit`)}
     /></label
   >
-  <span class="beside"><Limits {device} ontake={(text) => say(`${n} limit ${text}`)} /></span>
+  <span class="beside ml-25 grid justify-items-start"><Limits {device} ontake={(text) => say(`${n} limit ${text}`)} /></span>
   {#each deviceFacts as fact (fact)}
     <label
       >{label(fact)}
@@ -101,9 +101,9 @@
   {/each}
 </div>
 <Inside {device} {say} />
-<form onsubmit={(e) => (e.preventDefault(), void line())}>
+<form class="mt-1.5 gap-2 flex" onsubmit={(e) => (e.preventDefault(), void line())}>
   <Input
-    class="field mono"
+    class="field mono flex-1 min-w-0 text-[13px]"
     id="device-line"
     bind:value={more}
     placeholder={"or type it: bundle up lacp 7-8"}
@@ -113,58 +113,35 @@
   <Button type="submit" disabled={!more.trim()}>Add</Button>
 </form>
 {#if problem}<p class="wrong" role="alert">{problem}</p>{/if}
-<div class="turn">
-  <form onsubmit={(e) => (e.preventDefault(), void again())}>
-    <label>Start another like it <Input class="field mono" id="copy-name" bind:value={copy} placeholder="its name" /></label>
+<div class="turn mt-2.5 pt-1.5 border-t border-hair gap-1.25 grid">
+  <form class="mt-1.5 gap-2 flex" onsubmit={(e) => (e.preventDefault(), void again())}>
+    <label
+      >Start another like it <Input
+        class="field mono flex-1 min-w-0 text-[13px]"
+        id="copy-name"
+        bind:value={copy}
+        placeholder="its name"
+      /></label
+    >
   </form>
-  <form onsubmit={(e) => (e.preventDefault(), void rename())}>
-    <label>Rename to <Input class="field mono" id="device-rename" bind:value={to} /></label>
+  <form class="mt-1.5 gap-2 flex" onsubmit={(e) => (e.preventDefault(), void rename())}>
+    <label>Rename to <Input class="field mono flex-1 min-w-0 text-[13px]" id="device-rename" bind:value={to} /></label>
   </form>
   <Replace {device} />
   <Button onclick={() => pending.propose([`-device ${n}`])} {...only(may.plan)}>Remove it…</Button>
 </div>
 
 <style>
-  h2 {
-    font-weight: 700;
-    font-size: 15px;
-    margin-bottom: 6px;
-  }
-  .facts,
-  .turn {
-    display: grid;
-    gap: 5px;
-  }
   label {
     display: grid;
     grid-template-columns: 92px minmax(0, 1fr);
     align-items: center;
     gap: 8px;
   }
-  .beside {
-    display: grid;
-    justify-items: start;
-    margin-left: 100px;
-  }
   .beside :global([role="group"]) {
     margin-left: -100px;
     margin-top: 5px;
     justify-self: stretch;
-  }
-  form {
-    display: flex;
-    gap: 8px;
-    margin-top: 6px;
-  }
-  form :global(input) {
-    flex: 1;
-    min-width: 0;
-    font-size: 13px;
-  }
-  .turn {
-    border-top: 1px solid var(--hair);
-    margin-top: 10px;
-    padding-top: 6px;
   }
   .turn label {
     grid-template-columns: 150px minmax(0, 1fr);

@@ -25,16 +25,20 @@
   const pick = (d: string, p: string) => place.go(place.href("devices", { device: d, port: p }), true);
 </script>
 
-<div class="devices">
+<div class="devices px-7 pt-4.5 pb-10 gap-6 grid grid-cols-[minmax(0,1fr)_400px] items-start half:grid-cols-1">
   <section>
     <h1>Devices</h1>
     <p class="lead">Each device as its front is built. Pick a port to see what is in it.</p>
     <Only why={may.plan}><AddDevice /></Only>
     {#each ordered as d (d.name)}
-      <article class:here={d.name === device?.name}>
-        <p>
-          <a href={place.href("devices", { device: d.name })} aria-current={d.name === device?.name ? "true" : undefined}>{d.name}</a>
-          <span class="soft"
+      <article class="pt-1.5 pb-2.5 pl-3 border-l-3 border-transparent" class:here={d.name === device?.name}>
+        <p class="mb-1">
+          <a
+            class="mr-2 font-[650]"
+            href={place.href("devices", { device: d.name })}
+            aria-current={d.name === device?.name ? "true" : undefined}>{d.name}</a
+          >
+          <span class="text-soft text-[13px]"
             >{d.kind}{d.forwarding === "bridge" ? "" : `, ${forwarded(d.forwarding)}`}{d.wording ? `, ${asks(d.wording)}` : ""}{d.follows
               ? `, follows ${d.follows}`
               : ""}{d.manage ? `, managed in ${d.manage}` : ""}</span
@@ -54,7 +58,7 @@
   </section>
   {#if device}
     {#key device.name}
-      <section class="panel">
+      <section class="panel overflow-auto sticky top-4.5 max-h-[calc(100vh_-_130px)] half:static half:max-h-none">
         {#if port && device.ports.some((p) => p.name === port)}{#key port}<Only why={may.plan}><PortEditor {device} {port} /></Only
             >{/key}{/if}
         <Only why={may.plan}><DeviceEditor {device} /></Only>
@@ -64,44 +68,7 @@
 </div>
 
 <style>
-  .devices {
-    display: grid;
-    grid-template-columns: minmax(0, 1fr) 400px;
-    gap: 24px;
-    padding: 18px 28px 40px;
-    align-items: start;
-  }
-  article {
-    padding: 6px 0 10px 12px;
-    border-left: 3px solid transparent;
-  }
   .here {
     border-color: var(--plum);
-  }
-  article p {
-    margin-bottom: 4px;
-  }
-  a {
-    font-weight: 650;
-    margin-right: 8px;
-  }
-  .soft {
-    color: var(--soft);
-    font-size: 13px;
-  }
-  .panel {
-    position: sticky;
-    top: 18px;
-    max-height: calc(100vh - 130px);
-    overflow: auto;
-  }
-  @media (max-width: 1000px) {
-    .devices {
-      grid-template-columns: minmax(0, 1fr);
-    }
-    .panel {
-      position: static;
-      max-height: none;
-    }
   }
 </style>

@@ -71,10 +71,10 @@
 </script>
 
 {#if bundles.length || inner.length || addresses.length || device.routes?.length || device.outsides?.length || device.rules?.length}
-  <h3>In it</h3>
+  <h3 class="mt-2.5 mb-0.5 font-bold">In it</h3>
   {#each bundles as x (x.name)}
-    <p class="row">
-      <b>{x.name}</b> <span class="grow">bundle of {x.members?.join(", ")}: <span class="mono">{x.shape}</span></span>
+    <p class="row mb-1 gap-1.5 flex flex-wrap items-center text-[13px]">
+      <b>{x.name}</b> <span class="flex-1">bundle of {x.members?.join(", ")}: <span class="mono">{x.shape}</span></span>
       <Select
         placeholder=""
         classes={{ select: "field" }}
@@ -91,8 +91,8 @@
     </p>
   {/each}
   {#each inner as x (x.name)}
-    <p class="row">
-      <b>{x.name}</b> <span class="grow">{flavours.find((f) => f[0] === x.flavour)?.[1]}</span>
+    <p class="row mb-1 gap-1.5 flex flex-wrap items-center text-[13px]">
+      <b>{x.name}</b> <span class="flex-1">{flavours.find((f) => f[0] === x.flavour)?.[1]}</span>
       <Kept
         mono
         aria-label={`The VLAN of ${x.name}`}
@@ -107,9 +107,9 @@
     </p>
   {/each}
   {#each device.outsides ?? [] as x (x.name)}
-    <p class="row">
+    <p class="row mb-1 gap-1.5 flex flex-wrap items-center text-[13px]">
       <b>{x.name}</b>
-      <span class="grow"
+      <span class="flex-1"
         >line to the outside on <span class="mono">{x.on}{x.vid ? ` [${x.vid}]` : ""}</span>, {x.address
           ? `${x.address} via ${x.via ?? "nobody"}`
           : "its address comes from there"}</span
@@ -120,15 +120,15 @@
     </p>
   {/each}
   {#each device.routes ?? [] as x (x)}
-    <p class="row">
-      <b>route</b> <span class="grow mono">{x}</span>
+    <p class="row mb-1 gap-1.5 flex flex-wrap items-center text-[13px]">
+      <b>route</b> <span class="mono flex-1">{x}</span>
       <Button aria-label={`Remove the route ${x}`} onclick={() => pending.propose([`-${n} route ${x}`])} {...only(may.plan)}>×</Button>
     </p>
   {/each}
   {#if device.routing || device.rules?.length}
-    <p class="row">
+    <p class="row mb-1 gap-1.5 flex flex-wrap items-center text-[13px]">
       <b>routes</b>
-      <span class="grow"
+      <span class="flex-1"
         >{device.rules?.length ?? 0} rules, {device.keepsState ? "keeps state" : "keeps no state"}{device.otherwise
           ? `; ${device.otherwise}`
           : ""}</span
@@ -137,7 +137,9 @@
     </p>
   {/if}
   {#each addresses as x (`${x.vid} ${x.address}`)}
-    <div class="row address">
+    <div
+      class="row address mb-1 pb-1.5 border-b border-hair gap-1.5 flex-wrap text-[13px] grid grid-cols-[62px_minmax(0,1fr)_auto_minmax(0,1fr)_32px] items-start"
+    >
       <b class="mono">{x.vid}</b>
       <Kept
         mono
@@ -168,13 +170,13 @@
     </div>
   {/each}
 {/if}
-<div class="kinds" role="toolbar" aria-label="Add to the device">
+<div class="kinds mt-2 mb-1 gap-1.5 flex flex-wrap" role="toolbar" aria-label="Add to the device">
   {#each [["inner", "SSID or inner port…"], ["bundle", "Bundle…"], ["address", "Address…"], ["speed", "Speed…"], ["route", "Route…"], ["outside", "Line outside…"]] as [k, says] (k)}
     <Button aria-expanded={open === k} onclick={() => (open = open === k ? "" : k!)}>{says}</Button>
   {/each}
 </div>
 {#if open}
-  <form {@attach back} onsubmit={(e) => (e.preventDefault(), void add())}>
+  <form class="mb-2 pl-2.5 border-l-3 border-plum gap-1.25 grid" {@attach back} onsubmit={(e) => (e.preventDefault(), void add())}>
     {#if open === "inner"}
       <label
         >What <Select placeholder="" classes={{ select: "field" }} bind:value={i.flavour}
@@ -244,49 +246,14 @@
         ></label
       >
     {/if}
-    <p class="line mono">{lines[open] || "…"}</p>
+    <p class="line mono text-[12.5px] text-soft wrap-anywhere">{lines[open] || "…"}</p>
     <Button type="submit" class="main" disabled={!lines[open]}>Add</Button>
   </form>
 {/if}
 
 <style>
-  h3 {
-    font-weight: 700;
-    margin: 10px 0 2px;
-  }
-  .row {
-    display: flex;
-    flex-wrap: wrap;
-    gap: 6px;
-    align-items: center;
-    font-size: 13px;
-    margin-bottom: 4px;
-  }
-  .grow {
-    flex: 1;
-  }
-  .address {
-    display: grid;
-    grid-template-columns: 62px minmax(0, 1fr) auto minmax(0, 1fr) 32px;
-    align-items: start;
-    padding-bottom: 6px;
-    border-bottom: 1px solid var(--hair);
-  }
   .address > :global(:nth-child(2)) {
     grid-column: span 3;
-  }
-  .kinds {
-    display: flex;
-    flex-wrap: wrap;
-    gap: 6px;
-    margin: 8px 0 4px;
-  }
-  form {
-    display: grid;
-    gap: 5px;
-    border-left: 3px solid var(--plum);
-    padding-left: 10px;
-    margin-bottom: 8px;
   }
   label {
     display: grid;
@@ -296,11 +263,6 @@
   }
   .check {
     display: flex;
-  }
-  .line {
-    font-size: 12.5px;
-    color: var(--soft);
-    overflow-wrap: anywhere;
   }
   form :global(button) {
     justify-self: start;

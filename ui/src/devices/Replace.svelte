@@ -34,19 +34,19 @@
 
 <Button aria-expanded={open} onclick={() => (open = !open)} {...only(may.plan)}>Replace it by another device…</Button>
 {#if open}
-  <form class="replace" onsubmit={(e) => (e.preventDefault(), says.trim() && look())}>
+  <form class="replace p-2.5 border border-hair gap-1.5 grid" onsubmit={(e) => (e.preventDefault(), says.trim() && look())}>
     <label for="replace-by">What takes its place</label>
-    <span class="by">
+    <span class="by gap-1.5 flex flex-wrap items-center">
       <Input class="field" id="replace-by" bind:value={says} placeholder="switch, 48 ports 1G, by port" />
       <Choose label={`what takes the place of ${device.name}`} ontake={(text) => ((says = text), true)} />
     </span>
     {#if spares.length}
-      <span class="by soft">
+      <span class="by gap-1.5 flex flex-wrap items-center text-soft text-[13px]">
         From the shelf:
         {#each spares as spare (spare.name)}<Button size="xs" onclick={() => (says = spare.name)}>{spare.name}</Button>{/each}
       </span>
     {/if}
-    <span class="by">
+    <span class="by gap-1.5 flex flex-wrap items-center">
       <Checkbox bind:checked={kept}>Keep the old one on the shelf, as</Checkbox>
       <Input
         class="field mono"
@@ -57,15 +57,15 @@
       />
     </span>
     {#if taken.length}
-      <p class="soft">
+      <p class="text-soft text-[13px]">
         A port goes to the one of its name, else of its number. Where that is not so, say it; what finds no place is listed before it is
         done.
       </p>
-      <div class="map">
+      <div class="map gap-0.75 overflow-y-auto grid max-h-55 text-[13px]">
         {#each taken as p (p.name)}
-          <label
+          <label class="gap-1.5 grid grid-cols-[52px_minmax(0,1fr)_auto_92px] items-center"
             ><b class="mono">{p.name}</b>
-            <span class="soft"
+            <span class="text-soft text-[13px]"
               >{(p.plugs ?? []).map((g) => g.name).join(", ") || p.cabled?.join(", ").replaceAll(".", " ") || `in ${p.bundle}`}</span
             >
             to
@@ -74,50 +74,14 @@
         {/each}
       </div>
     {/if}
-    <p class="mono line">{line}</p>
-    <Button type="submit" class="main" disabled={!says.trim()} {...only(may.plan)}>Show what goes over</Button>
+    <p class="mono line text-[12.5px] wrap-anywhere">{line}</p>
+    <Button type="submit" class="main justify-self-start" disabled={!says.trim()} {...only(may.plan)}>Show what goes over</Button>
   </form>
 {/if}
 
 <style>
-  .replace {
-    display: grid;
-    gap: 6px;
-    padding: 10px;
-    border: 1px solid var(--hair);
-  }
-  .by {
-    display: flex;
-    flex-wrap: wrap;
-    gap: 6px;
-    align-items: center;
-  }
   .by :global(#replace-by) {
     flex: 1;
     min-width: 160px;
-  }
-  .map {
-    display: grid;
-    gap: 3px;
-    max-height: 220px;
-    overflow-y: auto;
-    font-size: 13px;
-  }
-  .map label {
-    display: grid;
-    grid-template-columns: 52px minmax(0, 1fr) auto 92px;
-    gap: 6px;
-    align-items: center;
-  }
-  .soft {
-    color: var(--soft);
-    font-size: 13px;
-  }
-  .line {
-    font-size: 12.5px;
-    overflow-wrap: anywhere;
-  }
-  .replace > :global(button) {
-    justify-self: start;
   }
 </style>

@@ -33,7 +33,7 @@
   const name = (vid: number) => office.shown?.vlans.find((v) => v.vid === vid)?.name ?? "";
 </script>
 
-<div class="cable">
+<div class="cable gap-1 grid justify-items-start">
   <h2>
     Cable · {link.cables > 1 ? `${link.cables} that act as one, ` : ""}{link.broken
       ? "broken"
@@ -41,18 +41,32 @@
         ? "the ends differ"
         : "both ends agree"}
   </h2>
-  {#each link.labels as l (l)}<p class="reason" class:risk={!link.broken}>{l}</p>{/each}
+  {#each link.labels as l (l)}<p class="text-red font-[650]" class:risk={!link.broken}>{l}</p>{/each}
   <Table>
-    <thead><tr><th></th><th scope="col">{spaced(link.a)}</th><th scope="col">{spaced(link.b)}</th></tr></thead>
+    <thead
+      ><tr
+        ><th class="py-px pr-2 border-b-[1.5px] border-ink text-left font-bold"></th><th
+          class="py-px pr-2 border-b-[1.5px] border-ink text-left font-bold"
+          scope="col">{spaced(link.a)}</th
+        ><th class="py-px pr-2 border-b-[1.5px] border-ink text-left font-bold" scope="col">{spaced(link.b)}</th></tr
+      ></thead
+    >
     <tbody>
-      <tr class="shape"><th scope="row">shape</th><td class="mono">{a.port?.shape}</td><td class="mono">{b.port?.shape}</td></tr>
+      <tr class="shape"
+        ><th class="py-px pr-2 border-b border-hair text-left font-medium whitespace-nowrap" scope="row">shape</th><td
+          class="mono py-px pr-2 border-b border-hair text-[12px] wrap-anywhere">{a.port?.shape}</td
+        ><td class="mono py-px pr-2 border-b border-hair text-[12px] wrap-anywhere">{b.port?.shape}</td></tr
+      >
       {#if (a.port?.pvid ?? 0) !== (b.port?.pvid ?? 0)}<tr class="differ"
-          ><th scope="row">PVID</th><td class="mono">{a.port?.pvid || "none"}</td><td class="mono">{b.port?.pvid || "none"}</td></tr
+          ><th class="py-px pr-2 border-b border-hair text-left font-medium whitespace-nowrap" scope="row">PVID</th><td
+            class="mono py-px pr-2 border-b border-hair">{a.port?.pvid || "none"}</td
+          ><td class="mono py-px pr-2 border-b border-hair">{b.port?.pvid || "none"}</td></tr
         >{/if}
       {#each rows as r (r.vid)}
         <tr class:differ={r.differ} style:--vlan={hues.of.get(r.vid)}
-          ><th scope="row"><i></i><span class="mono">{r.vid}</span> {name(r.vid)}</th><td class="mono">{r.a}</td><td class="mono">{r.b}</td
-          ></tr
+          ><th class="py-px pr-2 border-b border-hair text-left font-medium whitespace-nowrap" scope="row"
+            ><i class="mr-1.25 inline-block w-1.25 h-2.5 bg-(--vlan)"></i><span class="mono">{r.vid}</span> {name(r.vid)}</th
+          ><td class="mono py-px pr-2 border-b border-hair">{r.a}</td><td class="mono py-px pr-2 border-b border-hair">{r.b}</td></tr
         >
       {/each}
     </tbody>
@@ -63,15 +77,6 @@
 </div>
 
 <style>
-  .cable {
-    display: grid;
-    gap: 4px;
-    justify-items: start;
-  }
-  .reason {
-    color: var(--red);
-    font-weight: 650;
-  }
   .risk {
     color: var(--amber);
   }
@@ -79,34 +84,6 @@
     width: 100%;
     border-collapse: collapse;
     font-size: 13px;
-  }
-  th {
-    text-align: left;
-    font-weight: 500;
-    padding: 1px 8px 1px 0;
-  }
-  thead th {
-    font-weight: 700;
-    border-bottom: 1.5px solid var(--ink);
-  }
-  td {
-    padding: 1px 8px 1px 0;
-    border-bottom: 1px solid var(--hair);
-  }
-  tbody th {
-    border-bottom: 1px solid var(--hair);
-    white-space: nowrap;
-  }
-  i {
-    display: inline-block;
-    width: 5px;
-    height: 10px;
-    margin-right: 5px;
-    background: var(--vlan);
-  }
-  .shape td {
-    font-size: 12px;
-    overflow-wrap: anywhere;
   }
   .differ th,
   .differ td {

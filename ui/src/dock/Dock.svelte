@@ -19,10 +19,15 @@
   }
 </script>
 
-<section class="dock" class:folded={panels.folded} aria-label="What is selected" bind:this={dock}>
+<section
+  class="dock border-t border-hair grid grid-cols-[minmax(0,34fr)_minmax(0,41fr)_minmax(0,25fr)] bg-paper min-h-0 relative narrow:overflow-x-auto narrow:grid-cols-[repeat(3,88vw)] narrow:snap-x"
+  class:folded={panels.folded}
+  aria-label="What is selected"
+  bind:this={dock}
+>
   <!-- svelte-ignore a11y_no_noninteractive_tabindex, a11y_no_noninteractive_element_interactions -->
   <span
-    class="grip"
+    class="grip absolute -top-1 right-0 bottom-auto left-0 h-2 cursor-row-resize touch-none z-3 hover:[background-image:linear-gradient(transparent_3px,var(--plum)_3px_5px,transparent_5px)] hover:outline-none! focus-visible:[background-image:linear-gradient(transparent_3px,var(--plum)_3px_5px,transparent_5px)] focus-visible:outline-none!"
     role="separator"
     tabindex="0"
     aria-orientation="horizontal"
@@ -39,7 +44,7 @@
     onpointerup={() => (from = undefined)}
     onpointercancel={() => (from = undefined)}
   ></span>
-  <span class="fold"
+  <span class="fold absolute top-1 right-1.5 z-2"
     ><Button
       class="icon"
       aria-expanded={!panels.folded}
@@ -54,33 +59,6 @@
 </section>
 
 <style>
-  .dock {
-    display: grid;
-    grid-template-columns: minmax(0, 34fr) minmax(0, 41fr) minmax(0, 25fr);
-    border-top: 1px solid var(--hair);
-    background: var(--paper);
-    min-height: 0;
-    position: relative;
-  }
-  .grip {
-    position: absolute;
-    inset: -4px 0 auto;
-    height: 8px;
-    cursor: row-resize;
-    touch-action: none;
-    z-index: 3;
-  }
-  .grip:hover,
-  .grip:focus-visible {
-    background: linear-gradient(transparent 3px, var(--plum) 3px 5px, transparent 5px);
-    outline: none;
-  }
-  .fold {
-    position: absolute;
-    top: 4px;
-    right: 6px;
-    z-index: 2;
-  }
   .folded > :global(div) {
     overflow: hidden;
     padding-top: 8px;
@@ -104,11 +82,6 @@
   }
   /* On a small window each part has the width, and one pushes on to the next. */
   @media (max-width: 700px) {
-    .dock {
-      grid-template-columns: repeat(3, 88vw);
-      overflow-x: auto;
-      scroll-snap-type: x proximity;
-    }
     .dock > :global(div) {
       scroll-snap-align: start;
     }

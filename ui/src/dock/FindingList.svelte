@@ -60,20 +60,24 @@
   {#each grouped.slice(0, most) as { root, follow } (root.id)}
     <article
       data-code={root.code}
-      class={root.severity}
+      class={["-ml-2 pt-1.25 pr-0 pb-1.5 pl-2 border-b border-hair grid grid-cols-[62px_1fr] leading-[1.38]", root.severity]}
       class:here={selection.finding === root.id}
       {@attach (el) => void (selection.finding === root.id && el.scrollIntoView({ block: "nearest" }))}
     >
-      <span class="severity">{root.severity}</span>
+      <span class="severity pt-0.5 text-[11px] font-bold uppercase tracking-[0.03em] text-tidy">{root.severity}</span>
       <div>
-        <Button class="text" onclick={() => go(root)} data-tip="Go there">{root.text}</Button>
-        {#each follow as f (f.id)}<p class="follow" data-code={f.code}>└ {f.text}</p>{/each}
+        <Button
+          class="text border-0 p-0 min-h-0 bg-transparent dark:bg-transparent hover:bg-transparent dark:hover:bg-transparent text-left leading-[1.38] hover:underline"
+          onclick={() => go(root)}
+          data-tip="Go there">{root.text}</Button
+        >
+        {#each follow as f (f.id)}<p class="text-soft text-[13px]" data-code={f.code}>└ {f.text}</p>{/each}
         {#if root.code === "loop" && root.ports.length <= 24}<Ring ports={root.ports} mends={mends.of(root)} />{/if}
         {#if ways(root).length}
-          <p class="mends">
+          <p class="mends mt-1 gap-1.5 flex flex-wrap">
             {#each ways(root) as m (m.join("\n"))}
               <Button
-                class="mend mono"
+                class="mend mono min-h-6.5 px-2 border-plum dark:border-plum text-left text-[12.5px] text-plum dark:text-plum hover:bg-plum-wash dark:hover:bg-plum-wash hover:text-plum dark:hover:text-plum"
                 data-tip={`${m.map(says).join("\n")}\nShows what it would do first (m).\n\n${m.join("\n")}`}
                 onclick={() => pending.propose(m)}
                 {...only(may.plan)}>{label(m)}</Button
@@ -84,73 +88,20 @@
       </div>
     </article>
   {:else}
-    <p class="none">Nothing: frames go here as they should.</p>
+    <p class="none text-soft">Nothing: frames go here as they should.</p>
   {/each}
-  {#if rest}<p class="none">And {rest} more: what is above comes first.</p>{/if}
+  {#if rest}<p class="none text-soft">And {rest} more: what is above comes first.</p>{/if}
 </div>
 
 <style>
-  article {
-    display: grid;
-    grid-template-columns: 62px 1fr;
-    padding: 5px 0 6px 8px;
-    margin-left: -8px;
-    border-bottom: 1px solid var(--hair);
-    line-height: 1.38;
-  }
   .here {
     box-shadow: inset 3px 0 0 var(--plum);
     background: var(--panel);
-  }
-  .severity {
-    font-size: 11px;
-    font-weight: 700;
-    text-transform: uppercase;
-    letter-spacing: 0.03em;
-    padding-top: 2px;
-    color: var(--tidy);
   }
   .breaks .severity {
     color: var(--red);
   }
   .risk .severity {
     color: var(--amber);
-  }
-  .findings :global(.text) {
-    border: 0;
-    padding: 0;
-    min-height: 0;
-    background: none;
-    text-align: left;
-    line-height: 1.38;
-  }
-  .findings :global(.text:hover) {
-    text-decoration: underline;
-  }
-  .follow {
-    color: var(--soft);
-    font-size: 13px;
-  }
-  .mends {
-    display: flex;
-    flex-wrap: wrap;
-    gap: 6px;
-    margin-top: 4px;
-  }
-  .findings :global(.mend) {
-    border: 1px solid var(--plum);
-    color: var(--plum);
-    border-radius: 3px;
-    padding: 2px 8px;
-    font-size: 12.5px;
-    min-height: 26px;
-    background: var(--panel);
-    text-align: left;
-  }
-  .findings :global(.mend:hover) {
-    background: var(--plum-wash);
-  }
-  .none {
-    color: var(--soft);
   }
 </style>

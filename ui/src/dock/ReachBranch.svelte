@@ -5,13 +5,13 @@
   let { branch, root = false }: { branch: Branch; root?: boolean } = $props();
 </script>
 
-<li class:root>
+<li class="pl-3.75 relative list-none" class:root>
   <span class="node" class:cut={branch.cut}>
-    {#if branch.via}<span class="mono via">{branch.via}</span>{/if}
+    {#if branch.via}<span class="mono text-soft text-[11px]">{branch.via}</span>{/if}
     {#if branch.broken}<span class="gap" data-tip="the cable does not carry it">┄×</span>{/if}
     <b>{branch.device}</b>
     {#if branch.ends}<span class="mono">{branch.ends}</span>{/if}
-    {#if branch.cut && (branch.broken || root)}<span class="off">cut off</span>{/if}
+    {#if branch.cut && (branch.broken || root)}<span class="off text-[11px] font-bold">cut off</span>{/if}
   </span>
   {#if branch.branches.length}
     <ul>
@@ -21,11 +21,6 @@
 </li>
 
 <style>
-  li {
-    position: relative;
-    padding-left: 15px;
-    list-style: none;
-  }
   li::before {
     content: "";
     position: absolute;
@@ -50,17 +45,9 @@
   .root::before {
     display: none;
   }
-  .via {
-    color: var(--soft);
-    font-size: 11px;
-  }
   .cut,
   .gap,
   .off {
     color: var(--red);
-  }
-  .off {
-    font-size: 11px;
-    font-weight: 700;
   }
 </style>

@@ -14,11 +14,17 @@
   const off = (e: Edge) => mends.find((m) => m.length === 1 && (m[0] === `-cable ${e.a} ${e.b}` || m[0] === `-cable ${e.b} ${e.a}`));
 </script>
 
-<svg viewBox={`0 0 ${width} ${height}`} role="group" aria-label={`A ring of ${plan.lines.length} cables`}>
-  {#each plan.lines as e (`${e.a} ${e.b}`)}<path d={e.path} class:may={off(e)} />{/each}
+<svg
+  class="my-1 w-full max-w-100 block"
+  viewBox={`0 0 ${width} ${height}`}
+  role="group"
+  aria-label={`A ring of ${plan.lines.length} cables`}
+>
+  {#each plan.lines as e (`${e.a} ${e.b}`)}<path class="fill-none stroke-ink stroke-[1.6]" d={e.path} class:may={off(e)} />{/each}
   {#each plan.lines as e (`${e.a} ${e.b}`)}
     {#each e.ends as p (p.port)}<g class="end"
-        ><rect x={p.x - 4 - 3 * port(p.port).length} y={p.y - 7} width={8 + 6 * port(p.port).length} height="14" /><text
+        ><rect class="fill-panel" x={p.x - 4 - 3 * port(p.port).length} y={p.y - 7} width={8 + 6 * port(p.port).length} height="14" /><text
+          class="text-[10.5px] [text-anchor:middle] fill-soft font-mono"
           x={p.x}
           y={p.y + 3.5}>{port(p.port)}</text
         ></g
@@ -26,71 +32,37 @@
     {@const m = off(e)}
     {#if m}
       <!-- svelte-ignore a11y_click_events_have_key_events -->
-      <g class="take" role="button" tabindex="-1" aria-label={`Take off the cable ${said(e)}`} onclick={() => pending.propose(m)}>
+      <g
+        class="take cursor-pointer focus:outline-0!"
+        role="button"
+        tabindex="-1"
+        aria-label={`Take off the cable ${said(e)}`}
+        onclick={() => pending.propose(m)}
+      >
         <title>Take off the cable {said(e)}: shows first what that does</title>
-        <circle cx={e.mid.x} cy={e.mid.y} r="9" />
-        <path d={`M${e.mid.x - 3.5} ${e.mid.y - 3.5}l7 7m0 -7l-7 7`} />
+        <circle class="fill-panel stroke-amber" cx={e.mid.x} cy={e.mid.y} r="9" />
+        <path class="fill-none stroke-[1.6] stroke-amber" d={`M${e.mid.x - 3.5} ${e.mid.y - 3.5}l7 7m0 -7l-7 7`} />
       </g>
     {/if}
   {/each}
   {#each plan.nodes as n (n.name)}
     {@const w = Math.min(108, 14 + 7.2 * n.name.length)}
-    <g class="node"
-      ><rect x={n.x - w / 2} y={n.y - 11} width={w} height="22" /><text x={n.x} y={n.y + 4}
-        >{n.name.length > 13 ? `${n.name.slice(0, 12)}…` : n.name}</text
+    <g
+      ><rect class="fill-panel stroke-ink" x={n.x - w / 2} y={n.y - 11} width={w} height="22" /><text
+        class="[text-anchor:middle] text-[12px] font-semibold [font-family:inherit] fill-ink"
+        x={n.x}
+        y={n.y + 4}>{n.name.length > 13 ? `${n.name.slice(0, 12)}…` : n.name}</text
       ></g
     >
   {/each}
 </svg>
 
 <style>
-  svg {
-    width: 100%;
-    max-width: 400px;
-    margin: 4px 0;
-    display: block;
-  }
-  path {
-    fill: none;
-    stroke: var(--ink);
-    stroke-width: 1.6;
-  }
   path.may {
     stroke: var(--amber);
     stroke-dasharray: 9 3;
   }
-  rect,
-  circle {
-    fill: var(--panel);
-  }
-  text {
-    font-size: 10.5px;
-    text-anchor: middle;
-    fill: var(--soft);
-    font-family: var(--font-mono);
-  }
-  .node rect {
-    stroke: var(--ink);
-  }
-  .node text {
-    font-size: 12px;
-    font-weight: 600;
-    font-family: inherit;
-    fill: var(--ink);
-  }
-  .take {
-    cursor: pointer;
-  }
-  .take circle {
-    stroke: var(--amber);
-  }
-  .take path {
-    stroke: var(--amber);
-  }
   .take:hover circle {
     fill: var(--hair);
-  }
-  .take:focus {
-    outline: 0;
   }
 </style>

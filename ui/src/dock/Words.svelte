@@ -25,25 +25,25 @@
   const end = $derived(selection.end.replace(".", " "));
 </script>
 
-<div class="words">
+<div class="words gap-1 flex flex-col">
   {#if link}
     <CablePanel {link} />
   {:else if x}
-    <h2>Selected · <span class="where">{x.title.replace(/(\d)-(\w*\d)/g, "$1–$2")}</span></h2>
-    <p class="shape mono" id="shape">{x.shape || "several shapes"}</p>
-    <p class="text">{x.words.join(" ")}</p>
-    {#if plugs.length}<p class="plugs">
+    <h2>Selected · <span class="where normal-case tracking-[0] text-ink">{x.title.replace(/(\d)-(\w*\d)/g, "$1–$2")}</span></h2>
+    <p class="shape mono text-[17px] wrap-anywhere leading-[1.25]" id="shape">{x.shape || "several shapes"}</p>
+    <p class="text leading-[1.36]">{x.words.join(" ")}</p>
+    {#if plugs.length}<p class="plugs text-soft text-[13px]">
         Plugged in: {plugs.slice(0, 4).join(", ")}{plugs.length > 4 ? ` and ${plugs.length - 4} more` : ""}.
       </p>{/if}
-    {#if sight}<p class="plugs" data-seen>
+    {#if sight}<p class="plugs text-soft text-[13px]" data-seen>
         Seen: {[sight.link === "up" ? "link up" : "no link", ...sight.words.slice(0, 4)].join(", ")}{sight.words.length > 4
           ? ` and ${sight.words.length - 4} more`
           : ""}.
       </p>{/if}
-    {#if end}<p class="cabling" role="status">
+    {#if end}<p class="cabling pl-2 border-l-3 border-plum" role="status">
         A cable from <b>{end}</b>: go to its other end and press <kbd>c</kbd>; <kbd>Esc</kbd> leaves it.
       </p>{/if}
-    <div class="acts" role="toolbar" aria-label="Set the selection">
+    <div class="acts mt-auto gap-1.5 flex flex-wrap" role="toolbar" aria-label="Set the selection">
       <Button onclick={() => pending.member("untagged")} {...only(may.plan)}>Untagged <kbd>u</kbd></Button>
       <Button onclick={() => pending.member("tagged")} {...only(may.plan)}>Tagged <kbd>t</kbd></Button>
       <Button onclick={() => pending.member("none")} data-tip="Take the row's VLAN off these ports" {...only(may.plan)}
@@ -54,7 +54,7 @@
       <Button onclick={() => pending.bring(false)} {...only(may.plan)}>Withdraw <kbd>w</kbd></Button>
       <Button onclick={() => place.view("walk", { from: selection.ports[0] ?? "" })}>Walk <kbd>f</kbd></Button>
       {#if selection.ports[0]}<a
-          class="why"
+          class="why self-center underline underline-offset-2"
           href={place.href("history", { port: selection.ports[0] })}
           data-tip="The edits, orders and proofs that made it so">Why is it so?</a
         >{/if}
@@ -63,43 +63,6 @@
 </div>
 
 <style>
-  .why {
-    align-self: center;
-    text-decoration: underline;
-    text-underline-offset: 2px;
-  }
-  .words {
-    display: flex;
-    flex-direction: column;
-    gap: 4px;
-  }
-  .where {
-    text-transform: none;
-    letter-spacing: 0;
-    color: var(--ink);
-  }
-  .shape {
-    font-size: 17px;
-    overflow-wrap: anywhere;
-    line-height: 1.25;
-  }
-  .text {
-    line-height: 1.36;
-  }
-  .plugs {
-    color: var(--soft);
-    font-size: 13px;
-  }
-  .cabling {
-    border-left: 3px solid var(--plum);
-    padding-left: 8px;
-  }
-  .acts {
-    display: flex;
-    flex-wrap: wrap;
-    gap: 6px;
-    margin-top: auto;
-  }
   .words :global(button) {
     border: 1px solid var(--hair);
     border-radius: 3px;

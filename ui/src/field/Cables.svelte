@@ -20,46 +20,27 @@
   const spaced = (r: string) => r.replace(".", " ");
 </script>
 
-<section>
+<section class="mt-4.5">
   <h2>Cables, as heard</h2>
-  <Table>
+  <Table class="listed">
     <tbody>
       {#each sorted as c (c.a + c.b)}
         <tr class:odd={(!c.planned && c.known) || c.says} class:quiet={c.planned && c.heard === "none"}>
-          <td>{spaced(c.a)} – {spaced(c.b)}</td>
-          <td>{says(c)}{c.says ? `; ${c.says.join("; ")}` : ""}</td>
+          <td class="pl-1.5 border-l-3 border-l-transparent">{spaced(c.a)} – {spaced(c.b)}</td>
+          <td class="text-soft">{says(c)}{c.says ? `; ${c.says.join("; ")}` : ""}</td>
         </tr>
       {:else}
-        <tr><td class="soft">No cable yet.</td></tr>
+        <tr><td class="text-soft">No cable yet.</td></tr>
       {/each}
     </tbody>
   </Table>
 </section>
 
 <style>
-  section {
-    margin-top: 18px;
-  }
-  section :global(table) {
-    width: 100%;
-    font-size: 13px;
-  }
-  td {
-    padding: 2px 8px 2px 6px;
-    border-bottom: 1px solid var(--hair);
-    border-left: 3px solid transparent;
-  }
-  td + td {
-    border-left: 0;
-    color: var(--soft);
-  }
   .odd td:first-child {
     border-left-color: var(--amber);
   }
   .quiet td:first-child {
     border-left-color: var(--hair);
-  }
-  .soft {
-    color: var(--soft);
   }
 </style>

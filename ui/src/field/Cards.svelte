@@ -26,9 +26,9 @@
   }
 </script>
 
-<section>
+<section class="mt-4.5">
   <h2>Plugged in, by its network card</h2>
-  <Table>
+  <Table class="listed">
     <tbody>
       {#each shown as c (c.mac + c.device + c.port + c.vid)}
         <tr>
@@ -39,6 +39,7 @@
             {#if c.name}<b>{c.name}</b>{:else}
               {#each plugs(c) as g (g.name)}
                 <Button
+                  class="px-2 py-0 text-[12px] min-h-6"
                   onclick={() =>
                     is(
                       c,
@@ -51,14 +52,21 @@
                 >
               {:else}
                 <form onsubmit={(e) => named(e, c)}>
-                  <Input type="text" name="name" placeholder="its name" aria-label={`The name of ${c.mac}`} autocomplete="off" />
+                  <Input
+                    class="field w-30!"
+                    type="text"
+                    name="name"
+                    placeholder="its name"
+                    aria-label={`The name of ${c.mac}`}
+                    autocomplete="off"
+                  />
                 </form>
               {/each}
             {/if}
           </td>
         </tr>
       {:else}
-        <tr><td class="soft">{cards.length ? "All of them are known by name." : "No card was seen yet."}</td></tr>
+        <tr><td class="text-soft">{cards.length ? "All of them are known by name." : "No card was seen yet."}</td></tr>
       {/each}
     </tbody>
   </Table>
@@ -68,33 +76,6 @@
 </section>
 
 <style>
-  section {
-    margin-top: 18px;
-  }
-  section :global(table) {
-    width: 100%;
-    font-size: 13px;
-  }
-  td {
-    padding: 2px 8px 2px 0;
-    border-bottom: 1px solid var(--hair);
-  }
-  td :global(button) {
-    font-size: 12px;
-    min-height: 24px;
-    padding: 0 8px;
-  }
-  section :global(input) {
-    font-size: 13px;
-    padding: 2px 6px;
-    border: 1px solid var(--hair);
-    background-color: var(--panel);
-    color: var(--ink);
-    width: 120px;
-  }
-  .soft {
-    color: var(--soft);
-  }
   /* On a phone: where and what in a line, what to do below it, for a thumb. */
   @media (max-width: 600px) {
     tr {

@@ -16,7 +16,6 @@
   ];
   let kind = $state<"" | Kind>("");
   let wrong = $state("");
-  const look = "rounded-sm border-[var(--hair)] bg-[var(--panel)] text-[var(--ink)] placeholder:text-[var(--soft)] dark:bg-[var(--panel)]";
   const id = $derived(office.view!.id);
   const named = $derived([
     ...new Set((office.view?.devices ?? []).flatMap((d) => d.speaks ?? []).flatMap((s) => / with (\S+)/.exec(s)?.[1] ?? [])),
@@ -47,25 +46,25 @@
 
 {#snippet field(name: string, says: string, more: { mono?: boolean } & Record<string, unknown> = {})}
   {@const { mono, ...rest } = more}
-  <div class="asked">
+  <div class="asked gap-2 grid grid-cols-[130px_minmax(0,1fr)] items-center">
     <Label for={`credential-${name}`}>{says}</Label>
-    <Input id={`credential-${name}`} type="text" {name} size="sm" autocomplete="off" class="{look} {mono ? 'mono' : ''}" {...rest} />
+    <Input id={`credential-${name}`} type="text" {name} size="sm" autocomplete="off" class="field {mono ? 'mono' : ''}" {...rest} />
   </div>
 {/snippet}
 {#snippet text(name: string, says: string)}
-  <div class="asked">
+  <div class="asked gap-2 grid grid-cols-[130px_minmax(0,1fr)] items-center">
     <Label for={`credential-${name}`}>{says}</Label>
-    <Textarea id={`credential-${name}`} {name} rows={3} autocomplete="off" class="mono w-full {look}" />
+    <Textarea id={`credential-${name}`} {name} rows={3} autocomplete="off" class="field mono w-full" />
   </div>
 {/snippet}
 {#snippet choice(name: string, says: string, of: string[])}
-  <div class="asked">
+  <div class="asked gap-2 grid grid-cols-[130px_minmax(0,1fr)] items-center">
     <Label for={`credential-${name}`}>{says}</Label>
     <Select
       id={`credential-${name}`}
       {name}
       size="sm"
-      classes={{ select: `py-1 ${look}` }}
+      classes={{ select: "py-1" }}
       placeholder=""
       items={of.map((value) => ({ value, name: value || "none" }))}
       value={of[0]}
@@ -73,14 +72,14 @@
   </div>
 {/snippet}
 
-<section>
+<section class="mt-4.5">
   <h2>Credentials</h2>
   {#each now.credentials as c (c.name)}
-    <div class="one">
+    <div class="one py-0.75 border-b border-hair gap-2 flex items-center justify-between">
       <p>
         <b class="mono">{c.name}</b>
         {c.kind}{c.user ? `, as ${c.user}` : ""} <span class="soft">{c.author}, {since(c.at)}</span>
-        <small class={c.hosts?.length ? "soft" : "warn"}
+        <small class={["block text-[13px]", c.hosts?.length ? "soft" : "warn"]}
           >sent to {#if c.hosts?.length}<span class="mono">{c.hosts.join(", ")}</span> alone{:else}wherever a device is said to be{/if}</small
         >
       </p>
@@ -96,13 +95,12 @@
   {#if !now.sealed}
     <p class="soft">This server was started without a key for its secrets: it keeps none.</p>
   {:else if !kind}
-    <p class="add">
+    <p class="add mt-1.5 gap-1.5 flex flex-wrap items-baseline">
       Keep
-      {#each kinds as [is, says] (is)}<Button size="xs" color="alternative" class="rounded-sm" onclick={() => (kind = is)}>{says}</Button
-        >{/each}
+      {#each kinds as [is, says] (is)}<Button size="xs" color="alternative" onclick={() => (kind = is)}>{says}</Button>{/each}
     </p>
   {:else}
-    <form onsubmit={keep} oninput={(e) => (e.target as HTMLElement).removeAttribute("aria-invalid")}>
+    <form class="mt-2 gap-1.5 grid" onsubmit={keep} oninput={(e) => (e.target as HTMLElement).removeAttribute("aria-invalid")}>
       {@render field("name", "Name", { value: missing[0] ?? "", required: true, maxlength: 64 })}
       {#if kind === "v2c"}
         {@render field("community", "Community", { type: "password", required: true })}
@@ -126,9 +124,9 @@
       {@render field("hosts", "Sent to", { value: now.places.join(", "), placeholder: "10.0.0.0/24, 10.0.1.2", mono: true })}
       {@render field("timeout", "Time for an answer", { placeholder: "2s; 5s where a device is slow", mono: true, maxlength: 10 })}
       {#if wrong}<p class="warn" role="alert">{wrong}</p>{/if}
-      <p class="add">
-        <Button type="submit" size="sm" class="main rounded-sm">Keep</Button>
-        <Button type="button" size="sm" color="alternative" class="rounded-sm" onclick={() => (kind = "")}>Leave</Button>
+      <p class="add mt-1.5 gap-1.5 flex flex-wrap items-baseline">
+        <Button type="submit" size="sm" class="main">Keep</Button>
+        <Button type="button" size="sm" color="alternative" onclick={() => (kind = "")}>Leave</Button>
       </p>
       <p class="soft">
         What is kept is sealed, used to speak to devices at these addresses and nowhere else, and never shown again. Without any it goes
@@ -139,47 +137,14 @@
 </section>
 
 <style>
-  section {
-    margin-top: 18px;
-  }
-  .one {
-    display: flex;
-    align-items: center;
-    justify-content: space-between;
-    gap: 8px;
-    padding: 3px 0;
-    border-bottom: 1px solid var(--hair);
-  }
-  small {
-    display: block;
-    font-size: 13px;
-  }
   .soft {
     color: var(--soft);
     font-size: 13px;
   }
-  .add {
-    margin-top: 6px;
-    display: flex;
-    flex-wrap: wrap;
-    gap: 6px;
-    align-items: baseline;
-  }
   .warn {
     color: var(--red);
   }
-  form {
-    display: grid;
-    gap: 6px;
-    margin-top: 8px;
-  }
   form :global([aria-invalid="true"]) {
     border-color: var(--red);
-  }
-  .asked {
-    display: grid;
-    grid-template-columns: 130px minmax(0, 1fr);
-    align-items: center;
-    gap: 8px;
   }
 </style>

@@ -38,9 +38,9 @@
   }
 </script>
 
-<section>
+<section class="mt-4.5">
   <h2>Devices that are not here yet</h2>
-  <form onsubmit={ask}>
+  <form class="my-1.5 gap-y-1.5 gap-x-2 flex flex-wrap items-center" onsubmit={ask}>
     <label for="where">Addresses</label>
     <Input id="where" type="text" bind:value={where} placeholder="10.61.190.2-20, 10.61.190.31" required autocomplete="off" />
     <label
@@ -51,18 +51,20 @@
     >
     <Button type="submit" disabled={asking}>{asking ? "Asking …" : "Who answers?"}</Button>
   </form>
-  {#if wrong}<p class="warn" role="alert">{wrong}</p>{/if}
+  {#if wrong}<p class="text-red" role="alert">{wrong}</p>{/if}
   {#if answer}
     {#each ["vlan", "device", "cable"] as const as kind (kind)}
       {@const parts = answer.parts.filter((p) => p.kind === kind)}
       {#if parts.length}
-        <fieldset>
-          <legend>{kinds[kind]}</legend>
+        <fieldset class="mt-2">
+          <legend class="text-[12px] text-soft">{kinds[kind]}</legend>
           {#each parts as p (p.what)}
-            <label class="part"
+            <label class="part py-0.5 gap-2 grid grid-cols-[auto_auto_minmax(0,1fr)] items-baseline"
               ><Checkbox checked={!left.has(p.what)} onchange={() => toggle(p.what)} />
               <span>{p.what}</span>
-              <span class="mono soft" data-tip={p.lines.join("\n")}>{p.lines.at(-1)}</span></label
+              <span class="mono overflow-hidden text-soft text-[13px] text-ellipsis whitespace-nowrap" data-tip={p.lines.join("\n")}
+                >{p.lines.at(-1)}</span
+              ></label
             >
           {/each}
         </fieldset>
@@ -82,28 +84,18 @@
         >
       </p>
     {:else}
-      <p class="soft">Nothing there that is not here already.</p>
+      <p class="text-soft text-[13px]">Nothing there that is not here already.</p>
     {/if}
     {#if answer.failed.length}
       <details>
         <summary>{answer.failed.length} {word(answer.failed.length, "address", "addresses")} did not answer</summary>
-        {#each answer.failed as f (f.at)}<p class="soft"><b class="mono">{f.at}</b> {f.why}</p>{/each}
+        {#each answer.failed as f (f.at)}<p class="text-soft text-[13px]"><b class="mono">{f.at}</b> {f.why}</p>{/each}
       </details>
     {/if}
   {/if}
 </section>
 
 <style>
-  section {
-    margin-top: 18px;
-  }
-  form {
-    display: flex;
-    flex-wrap: wrap;
-    gap: 6px 8px;
-    align-items: center;
-    margin: 6px 0;
-  }
   form :global(input) {
     font-size: 13px;
     padding: 4px 8px;
@@ -119,31 +111,5 @@
     border: 1px solid var(--hair);
     background-color: var(--panel);
     color: var(--ink);
-  }
-  fieldset {
-    margin-top: 8px;
-  }
-  legend {
-    font-size: 12px;
-    color: var(--soft);
-  }
-  .part {
-    display: grid;
-    grid-template-columns: auto auto minmax(0, 1fr);
-    gap: 8px;
-    align-items: baseline;
-    padding: 2px 0;
-  }
-  .part .mono {
-    overflow: hidden;
-    text-overflow: ellipsis;
-    white-space: nowrap;
-  }
-  .soft {
-    color: var(--soft);
-    font-size: 13px;
-  }
-  .warn {
-    color: var(--red);
   }
 </style>

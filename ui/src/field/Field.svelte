@@ -52,21 +52,21 @@
     n === 0 ? "never" : n < 60 ? `every ${n} minutes` : n === 60 ? "every hour" : n === 1440 ? "every day" : `every ${n / 60} hours`;
 </script>
 
-<div class="devices-now">
+<div class="devices-now mx-auto px-4 pt-3 pb-10 max-w-320 w-full">
   <header>
     <h1>Field</h1>
     <p class="lead">What the devices say themselves: how they are set, what is plugged in, whom they hear.</p>
   </header>
-  <div class="bar" role="toolbar" aria-label="Read devices">
+  <div class="bar mb-2.5 gap-y-2 gap-x-3 flex flex-wrap items-center" role="toolbar" aria-label="Read devices">
     <Button class="main" disabled={!!run || !speaks.length} onclick={() => ask(api.readDevices(view.id, [...picked]))} {...only(may.carry)}
       >{picked.size ? `Read ${picked.size} picked` : `Read all ${speaks.length || ""}`}</Button
     >
     {#if run}
-      <progress max={run.of} value={run.done} aria-label="How far the reading is"></progress>
+      <progress class="accent-plum w-40" max={run.of} value={run.done} aria-label="How far the reading is"></progress>
       <span role="status">{run.done} of {run.of}, asked for by {run.author}</span>
       <Button onclick={() => ask(api.readStop(view.id))} {...only(may.carry)}>Stop</Button>
     {/if}
-    <label class="every"
+    <label class="every ml-auto"
       >By themselves <Select
         placeholder=""
         value={now?.every ?? 0}
@@ -77,15 +77,15 @@
     >
   </div>
   {#if now && !speaks.length}
-    <p class="box">
+    <p class="my-2.5 px-3 py-2 border border-hair">
       No device says how it is spoken to. Say so on the line: <code class="mono"
         >{view.devices[0]?.name ?? "rack"} speaks snmp with switches</code
       >, where
       <code class="mono">switches</code> are credentials that you keep below.
     </p>
   {/if}
-  <div class="wide">
-    <Table>
+  <div class="overflow-x-auto">
+    <Table class="listed">
       <thead
         ><tr
           ><th class="tick"></th><th>Device</th><th class="opt">Speaks</th><th class="opt">Last read</th><th>Is</th><th class="opt">Sees</th
@@ -105,14 +105,19 @@
               /></td
             >
             <th scope="row"><a href={place.href("devices", { device: d.device })}>{d.device}</a></th>
-            <td class="mono small opt">{way(d.device) || (d.speaks ? (d.told?.source ?? "").split(" ")[0] || "snmp" : "–")}</td>
-            <td class="small opt">{d.at ? since(d.at) : "–"}</td>
+            <td class="mono opt text-[13px] whitespace-nowrap"
+              >{way(d.device) || (d.speaks ? (d.told?.source ?? "").split(" ")[0] || "snmp" : "–")}</td
+            >
+            <td class="opt text-[13px] whitespace-nowrap">{d.at ? since(d.at) : "–"}</td>
             <td>
-              {#if n && !d.why}<a href={place.href("sheets", { device: d.device })}>{says(d)}</a>{:else}{says(d)}{/if}
-              {#if d.told?.not_told.length}<span class="soft">not told: {d.told.not_told.join(", ")}</span>{/if}
-              {#each [...(d.told?.trouble ?? []), ...(d.told?.routing?.unsaid ?? [])] as t (t)}<span class="soft">{t}</span>{/each}
+              {#if n && !d.why}<a class="underline underline-offset-2" href={place.href("sheets", { device: d.device })}>{says(d)}</a
+                >{:else}{says(d)}{/if}
+              {#if d.told?.not_told.length}<span class="text-soft text-[13px] block">not told: {d.told.not_told.join(", ")}</span>{/if}
+              {#each [...(d.told?.trouble ?? []), ...(d.told?.routing?.unsaid ?? [])] as t (t)}<span class="text-soft text-[13px] block"
+                  >{t}</span
+                >{/each}
             </td>
-            <td class="small opt"
+            <td class="opt text-[13px] whitespace-nowrap"
               >{#if d.told}{d.told.ports.filter((p) => p.link === "up").length} of {d.told.ports.length} up, {d.told.learnt.length}
                 {word(d.told.learnt.length, "card", "cards")}, {d.told.neighbours.length}
                 {word(d.told.neighbours.length, "neighbour", "neighbours")}{/if}</td
@@ -131,23 +136,23 @@
     </Table>
   </div>
   {#if found.ports.size || routers.length}
-    <p class="next">
+    <p class="next my-2.5">
       {#if found.ports.size}{found.ports.size}
         {word(found.ports.size, "port is", "ports are")} set otherwise than planned.{/if}
       {#if routers.length}{routers.join(", ")}
         {word(routers.length, "routes", "route")} otherwise than planned:
-        <a href={place.href("talk")}>Talk</a> says in what.{/if}
-      <a href={place.href("orders")}>Make a work order</a> that leads to the plan, or show both on the
-      <a href={place.href("board")}>board</a>.
+        <a class="underline underline-offset-2" href={place.href("talk")}>Talk</a> says in what.{/if}
+      <a class="underline underline-offset-2" href={place.href("orders")}>Make a work order</a> that leads to the plan, or show both on the
+      <a class="underline underline-offset-2" href={place.href("board")}>board</a>.
     </p>
   {/if}
   {#if now}
     {#if now.findings.length}
-      <section>
+      <section class="mt-4.5">
         <h2>Seen otherwise than planned</h2>
         {#each now.findings as f (f.id)}
-          <article class={f.severity} data-code={f.code}>
-            <span class="severity">{f.severity}</span>
+          <article class={["py-1 pr-0 pl-2 border-l-3 border-hair grid grid-cols-[62px_1fr]", f.severity]} data-code={f.code}>
+            <span class="severity text-[12px] text-soft">{f.severity}</span>
             <p>
               {f.text}
               {#each f.mends as m (m.join("\n"))}<Button
@@ -161,19 +166,19 @@
         {/each}
       </section>
     {/if}
-    <div class="two">
+    <div class="two gap-x-8 grid grid-cols-[minmax(0,1fr)_minmax(0,1fr)] items-start">
       <div>
         <Cables cables={now.cables} />
         <Phones phones={now.phones} />
         <Only why={may.carry}><Cards cards={now.cards} /></Only>
       </div>
       <div>
-        <section>
+        <section class="mt-4.5">
           <h2>Drift</h2>
           {#each now.drift as d (d.at + d.said)}
-            <p class="small"><span class="soft">{since(d.at)}</span> {d.said}</p>
+            <p class="text-[13px]"><span class="text-soft text-[13px] inline">{since(d.at)}</span> {d.said}</p>
           {:else}
-            <p class="soft">Nothing was found otherwise than before.</p>
+            <p class="text-soft text-[13px] block">Nothing was found otherwise than before.</p>
           {/each}
         </section>
         <Only why={may.keep}><Credentials {now} {ask} /></Only>
@@ -184,64 +189,12 @@
 </div>
 
 <style>
-  .devices-now {
-    padding: 12px 16px 40px;
-    max-width: 1280px;
-    width: 100%;
-    margin: 0 auto;
-  }
-  .bar {
-    display: flex;
-    flex-wrap: wrap;
-    gap: 8px 12px;
-    align-items: center;
-    margin-bottom: 10px;
-  }
-  .every {
-    margin-left: auto;
-  }
   .every :global(select) {
     font-size: 13px;
     padding: 3px 30px 3px 8px;
     border: 1px solid var(--hair);
     background-color: var(--panel);
     color: var(--ink);
-  }
-  td a,
-  .next a {
-    text-decoration: underline;
-    text-underline-offset: 2px;
-  }
-  progress {
-    accent-color: var(--plum);
-    width: 160px;
-  }
-  .box {
-    border: 1px solid var(--hair);
-    padding: 8px 12px;
-    margin: 10px 0;
-  }
-  .wide {
-    overflow-x: auto;
-  }
-  .devices-now :global(table) {
-    width: 100%;
-    border-collapse: collapse;
-  }
-  th,
-  td {
-    text-align: left;
-    padding: 4px 10px 4px 0;
-    border-bottom: 1px solid var(--hair);
-    vertical-align: baseline;
-  }
-  thead th {
-    font-size: 12px;
-    font-weight: 600;
-    color: var(--soft);
-  }
-  tbody th {
-    font-weight: 650;
   }
   tbody .tick {
     border-left: 3px solid transparent;
@@ -253,52 +206,16 @@
   .drift .tick {
     border-left-color: var(--amber);
   }
-  .small {
-    font-size: 13px;
-  }
-  td.small {
-    white-space: nowrap;
-  }
-  .soft {
-    color: var(--soft);
-    font-size: 13px;
-    display: block;
-  }
-  p .soft {
-    display: inline;
-  }
-  .next {
-    margin: 10px 0;
-  }
-  section {
-    margin-top: 18px;
-  }
   .devices-now :global(h2) {
     font-weight: 700;
     border-bottom: 1px solid var(--ink);
     margin-bottom: 4px;
-  }
-  article {
-    display: grid;
-    grid-template-columns: 62px 1fr;
-    padding: 4px 0 4px 8px;
-    border-left: 3px solid var(--hair);
   }
   article.breaks {
     border-color: var(--red);
   }
   article.risk {
     border-color: var(--amber);
-  }
-  .severity {
-    font-size: 12px;
-    color: var(--soft);
-  }
-  .two {
-    display: grid;
-    grid-template-columns: minmax(0, 1fr) minmax(0, 1fr);
-    gap: 0 32px;
-    align-items: start;
   }
   .tick {
     width: 30px;

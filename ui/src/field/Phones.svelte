@@ -12,20 +12,18 @@
 </script>
 
 {#if phones.length}
-  <section data-phones>
+  <section class="mt-4.5" data-phones>
     <h2>Phones, as heard</h2>
-    <Table class="text-[13px] text-[var(--ink)]">
+    <Table class="text-[13px] text-ink">
       <TableBody>
         {#each phones as p (p.port + p.name)}
-          <TableBodyRow class="border-[var(--hair)] bg-transparent">
+          <TableBodyRow class="border-hair bg-transparent">
             <TableBodyCell class={cell}>{p.port.replace(".", " ")}</TableBodyCell>
             <TableBodyCell class={cell}>{p.name}</TableBodyCell>
-            <TableBodyCell class="{cell} {p.wrong ? 'text-[var(--red)]' : 'text-[var(--soft)]'}">{p.wrong || voice(p)}</TableBodyCell>
+            <TableBodyCell class="{cell} {p.wrong ? 'text-red' : 'text-soft'}">{p.wrong || voice(p)}</TableBodyCell>
             <TableBodyCell class={cell}>
               {#if p.plug}<b>{p.plug}</b>{:else if p.line}
-                <Button size="xs" color="alternative" class="rounded-sm" onclick={() => pending.propose([p.line!])} {...only(may.plan)}
-                  >Plug it in</Button
-                >
+                <Button size="xs" color="alternative" onclick={() => pending.propose([p.line!])} {...only(may.plan)}>Plug it in</Button>
               {/if}
             </TableBodyCell>
           </TableBodyRow>
@@ -34,9 +32,3 @@
     </Table>
   </section>
 {/if}
-
-<style>
-  section {
-    margin-top: 18px;
-  }
-</style>

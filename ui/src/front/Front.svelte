@@ -54,13 +54,18 @@
 </script>
 
 <!-- svelte-ignore a11y_no_noninteractive_element_interactions -->
-<div class="front" role="group" aria-label={label} onkeydown={keys}>
+<div
+  class="front px-2 py-1.5 border-[1.5px] border-ink gap-0.75 overflow-x-auto inline-flex flex-col rounded-[3px] bg-paper max-w-full"
+  role="group"
+  aria-label={label}
+  onkeydown={keys}
+>
   {#each rows as row, i (i)}
-    <div class="row">
+    <div class="row gap-0.75 flex">
       {#each row as j (j.name)}
         <button
           type="button"
-          class="jack"
+          class="jack [all:unset] box-border w-8.5 flex-none grid justify-items-center text-[10px] cursor-default focus-visible:[outline:2px_solid_var(--plum)]"
           class:tagged={!j.untagged.length && (j.tagged.length || j.rest)}
           class:empty={!letter(j)}
           class:picked={picked === j.name}
@@ -73,13 +78,19 @@
           aria-pressed={onpick ? picked === j.name : undefined}
           onclick={() => onpick?.(j.name)}
         >
-          <span class="name mono"
-            >{j.name}{j.mark === "exception" ? "≠" : ""}{#if j.speed && j.speed !== usual}<i>{j.speed}</i>{/if}</span
+          <span class="name mono text-soft whitespace-nowrap"
+            >{j.name}{j.mark === "exception" ? "≠" : ""}{#if j.speed && j.speed !== usual}<i class="ml-0.5 not-italic text-[8px]"
+                >{j.speed}</i
+              >{/if}</span
           >
           <span class="box mono"
-            >{letter(j)}{#if j.untagged.length && (j.tagged.length || j.rest)}<i>+{j.rest ? "…" : j.tagged.length}</i>{/if}</span
+            >{letter(j)}{#if j.untagged.length && (j.tagged.length || j.rest)}<i class="not-italic text-[9px] font-semibold"
+                >+{j.rest ? "…" : j.tagged.length}</i
+              >{/if}</span
           >
-          <span class="vid mono" aria-hidden="true">{vid(j) || ""}{j.untagged.length > 1 ? "…" : ""}</span>
+          <span class="vid mono hidden print:block print:font-bold" aria-hidden="true"
+            >{vid(j) || ""}{j.untagged.length > 1 ? "…" : ""}</span
+          >
         </button>
       {/each}
     </div>
@@ -87,56 +98,12 @@
 </div>
 
 <style>
-  .front {
-    display: inline-flex;
-    flex-direction: column;
-    gap: 3px;
-    padding: 6px 8px;
-    border: 1.5px solid var(--ink);
-    border-radius: 3px;
-    background: var(--paper);
-    max-width: 100%;
-    overflow-x: auto;
-  }
-  .row {
-    display: flex;
-    gap: 3px;
-  }
-  .jack {
-    all: unset;
-    box-sizing: border-box;
-    width: 34px;
-    flex: none;
-    display: grid;
-    justify-items: center;
-    font-size: 10px;
-    cursor: default;
-  }
-  .jack:focus-visible {
-    outline: 2px solid var(--plum);
-  }
-  .name {
-    color: var(--soft);
-    white-space: nowrap;
-  }
-  .vid {
-    display: none;
-  }
   @media print {
-    .vid {
-      display: block;
-      font-weight: 700;
-    }
     .box {
       background: none !important;
       color: #000 !important;
       border: 1px solid #000;
     }
-  }
-  .name i {
-    font-style: normal;
-    font-size: 8px;
-    margin-left: 2px;
   }
   .box {
     width: 32px;
@@ -148,11 +115,6 @@
     color: var(--on-vlan);
     font-size: 11px;
     font-weight: 700;
-  }
-  .box i {
-    font-style: normal;
-    font-size: 9px;
-    font-weight: 600;
   }
   .tagged .box {
     background: none;

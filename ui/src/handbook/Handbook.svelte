@@ -51,16 +51,16 @@
   }
 </script>
 
-<div class="handbook">
+<div class="px-7 pt-4.5 pb-10 narrow:px-3 narrow:pt-3.5 narrow:pb-10 print:p-0">
   <div class="noprint">
     <h1>Handbook</h1>
     <p class="lead">
       The office written down for who comes after you: on paper, or as one file for the safe that needs nothing else to be read. Nothing
       secret stands in it.
     </p>
-    <div class="chapters" role="group" aria-label="Chapters">
+    <div class="gap-y-1 gap-x-3.5 grid grid-cols-[repeat(auto-fill,minmax(230px,1fr))] max-w-225" role="group" aria-label="Chapters">
       {#each chapters as [name, title] (name)}
-        <label
+        <label class="gap-1.5 flex items-center"
           ><Checkbox
             id={`chapter-${name}`}
             checked={!out.includes(name)}
@@ -70,64 +70,16 @@
         >
       {/each}
     </div>
-    <p class="acts">
+    <p class="acts mt-2.5 mb-3.5 gap-4 flex flex-wrap items-center">
       <Button class="main" disabled={!taken.length} onclick={() => window.print()}>Print</Button>
-      <a class="link" href={`${href}${out.length ? "&" : "?"}save=true`} download>Save as one file</a>
-      <a class="link" {href} target="_blank" rel="noreferrer">Open it alone</a>
+      <a class="link underline underline-offset-2" href={`${href}${out.length ? "&" : "?"}save=true`} download>Save as one file</a>
+      <a class="link underline underline-offset-2" {href} target="_blank" rel="noreferrer">Open it alone</a>
     </p>
     {#if problem}<p class="wrong" role="alert">{problem}</p>{/if}
   </div>
-  {#if page && taken.length}{#key page}<article class="page" data-handbook {@attach shown}></article>{/key}{:else if !taken.length}<p>
-      No chapter is chosen.
-    </p>{/if}
+  {#if page && taken.length}{#key page}<article
+        class="border border-hair overflow-x-auto block max-w-237 bg-white text-[#111] print:border-0 print:max-w-none"
+        data-handbook
+        {@attach shown}
+      ></article>{/key}{:else if !taken.length}<p>No chapter is chosen.</p>{/if}
 </div>
-
-<style>
-  .handbook {
-    padding: 18px 28px 40px;
-  }
-  .chapters {
-    display: grid;
-    grid-template-columns: repeat(auto-fill, minmax(230px, 1fr));
-    gap: 4px 14px;
-    max-width: 900px;
-  }
-  label {
-    display: flex;
-    gap: 6px;
-    align-items: center;
-  }
-  .acts {
-    display: flex;
-    flex-wrap: wrap;
-    gap: 16px;
-    align-items: center;
-    margin: 10px 0 14px;
-  }
-  .link {
-    text-decoration: underline;
-    text-underline-offset: 2px;
-  }
-  .page {
-    display: block;
-    max-width: 948px;
-    background: #fff;
-    color: #111;
-    border: 1px solid var(--hair);
-    overflow-x: auto;
-  }
-  @media (max-width: 700px) {
-    .handbook {
-      padding: 14px 12px 40px;
-    }
-  }
-  @media print {
-    .handbook {
-      padding: 0;
-    }
-    .page {
-      border: 0;
-      max-width: none;
-    }
-  }
-</style>

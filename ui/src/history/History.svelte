@@ -86,14 +86,14 @@
   }
 </script>
 
-<div class="history" aria-label="History">
+<div class="history px-7 pt-4.5 pb-10 max-w-295 narrow:px-3 narrow:pt-3.5 narrow:pb-10" aria-label="History">
   <h1>History</h1>
   <p class="lead">
     What happened, the newest first. <b>Look</b> shows the office as it was on every view; nothing changes until you restore it, which is a new
     edit.
   </p>
-  <div class="narrow" role="group" aria-label="Show only">
-    <label
+  <div class="mb-1.5 gap-y-1.5 gap-x-3.5 flex flex-wrap items-center" role="group" aria-label="Show only">
+    <label class="gap-1.5 flex items-center"
       >Who <Select
         placeholder=""
         classes={{ select: "field" }}
@@ -102,7 +102,7 @@
         ><option value="">everybody</option>{#each people as p (p)}<option>{p}</option>{/each}</Select
       ></label
     >
-    <label
+    <label class="gap-1.5 flex items-center"
       >what <Select
         placeholder=""
         classes={{ select: "field" }}
@@ -111,7 +111,7 @@
         >{#each kinds as [k, says] (k)}<option value={k}>{says}</option>{/each}</Select
       ></label
     >
-    <label
+    <label class="gap-1.5 flex items-center"
       >device <Select
         placeholder=""
         classes={{ select: "field" }}
@@ -120,7 +120,7 @@
         ><option value="">any</option>{#each office.view?.devices ?? [] as d (d.name)}<option>{d.name}</option>{/each}</Select
       ></label
     >
-    <label
+    <label class="gap-1.5 flex items-center"
       >VLAN <Select
         placeholder=""
         classes={{ select: "field" }}
@@ -130,7 +130,7 @@
       ></label
     >
     <form onsubmit={(e) => (e.preventDefault(), narrow({ port: port.trim() }))}>
-      <label
+      <label class="gap-1.5 flex items-center"
         >port <PortField
           bind:value={port}
           id="story-port"
@@ -148,26 +148,40 @@
     </p>
   {/if}
   {#each days as d (d.day)}
-    <h2>{d.day}</h2>
+    <h2 class="mt-3.5 mb-1 font-[650] text-soft">{d.day}</h2>
     <ol>
       {#each d.rows as e (e.key)}
         {#if !e.revision}
-          <li class={e.kind}>
+          <li
+            class={[
+              "px-2 py-1.25 border-b border-hair gap-2 grid grid-cols-[52px_64px_130px_1fr_auto] items-baseline bg-panel narrow:grid-cols-[40px_56px_1fr]",
+              e.kind,
+            ]}
+          >
             <span class="rev"></span>
             <span class="when">{time(e.at)}</span>
             <span class="who">{e.who || "found"}</span>
-            <span class="what">{e.device && e.kind !== "proof" && e.kind !== "order" ? `${e.device}: ` : ""}{e.text}</span>
+            <span class="what wrap-anywhere narrow:col-start-2 narrow:-col-end-1"
+              >{e.device && e.kind !== "proof" && e.kind !== "order" ? `${e.device}: ` : ""}{e.text}</span
+            >
           </li>
         {:else}
           {@const r = e.revision}
-          <li class:undone={(e.undoneBy ?? 0) > 0} class:here={office.then?.revision === r} data-revision={r}>
+          <li
+            class="px-2 py-1.25 border-b border-hair gap-2 grid grid-cols-[52px_64px_130px_1fr_auto] items-baseline bg-panel narrow:grid-cols-[40px_56px_1fr]"
+            class:undone={(e.undoneBy ?? 0) > 0}
+            class:here={office.then?.revision === r}
+            data-revision={r}
+          >
             <span class="mono rev">{r}</span>
             <span class="when">{time(e.at)}</span>
             <span class="who">{e.who}</span>
-            <span class="what"
-              >{#if e.name}<b class="name">{e.name}</b>{/if}{e.text}{#if e.undoneBy}<i>taken back in {e.undoneBy}</i>{/if}
+            <span class="what wrap-anywhere narrow:col-start-2 narrow:-col-end-1"
+              >{#if e.name}<b class="name mr-2 px-1.5 border border-plum text-plum">{e.name}</b>{/if}{e.text}{#if e.undoneBy}<i
+                  class="ml-2 text-soft inline-block">taken back in {e.undoneBy}</i
+                >{/if}
               {#if naming === r}
-                <form class="naming" onsubmit={(ev) => (ev.preventDefault(), void call())}>
+                <form class="naming my-1 gap-1.5 flex flex-wrap items-center" onsubmit={(ev) => (ev.preventDefault(), void call())}>
                   <Input
                     class="field"
                     bind:value={name}
@@ -181,7 +195,7 @@
                 </form>
               {/if}</span
             >
-            <span class="acts">
+            <span class="acts gap-1.5 flex flex-wrap items-center narrow:col-start-2 narrow:-col-end-1">
               {#if r === revision}<span class="now">now</span>{:else}
                 <Button onclick={() => look(r).then(() => place.view("board"))}>Look</Button>
               {/if}
@@ -196,7 +210,7 @@
               >
               {#if from && from !== r}
                 <a
-                  class="link"
+                  class="link underline underline-offset-2"
                   href={place.href("compare", { at: Math.min(from, r), to: Math.max(from, r) })}
                   aria-label={`Compare revision ${from} with revision ${r}`}>with {from}</a
                 >
@@ -220,38 +234,8 @@
 </div>
 
 <style>
-  .history {
-    padding: 18px 28px 40px;
-    max-width: 1180px;
-  }
-  .narrow {
-    display: flex;
-    flex-wrap: wrap;
-    gap: 6px 14px;
-    align-items: center;
-    margin-bottom: 6px;
-  }
-  .narrow label {
-    display: flex;
-    gap: 6px;
-    align-items: center;
-  }
   .found {
     color: var(--amber);
-  }
-  h2 {
-    margin: 14px 0 4px;
-    font-weight: 650;
-    color: var(--soft);
-  }
-  li {
-    display: grid;
-    grid-template-columns: 52px 64px 130px 1fr auto;
-    gap: 8px;
-    align-items: baseline;
-    padding: 5px 8px;
-    border-bottom: 1px solid var(--hair);
-    background: var(--panel);
   }
   .here {
     background: var(--plum-wash);
@@ -262,51 +246,11 @@
   .now {
     color: var(--soft);
   }
-  .what {
-    overflow-wrap: anywhere;
-  }
-  .name {
-    margin-right: 8px;
-    padding: 0 6px;
-    border: 1px solid var(--plum);
-    color: var(--plum);
-  }
   .undone .what {
     text-decoration: line-through;
     text-decoration-color: var(--soft);
   }
-  i {
-    margin-left: 8px;
-    color: var(--soft);
-    display: inline-block;
-  }
-  .acts,
-  .naming {
-    display: flex;
-    flex-wrap: wrap;
-    gap: 6px;
-    align-items: center;
-  }
-  .naming {
-    margin: 4px 0;
-  }
-  .link {
-    text-decoration: underline;
-    text-underline-offset: 2px;
-  }
   .history :global(.older) {
     margin-top: 12px;
-  }
-  @media (max-width: 700px) {
-    .history {
-      padding: 14px 12px 40px;
-    }
-    li {
-      grid-template-columns: 40px 56px 1fr;
-    }
-    .what,
-    .acts {
-      grid-column: 2 / -1;
-    }
   }
 </style>

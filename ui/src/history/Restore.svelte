@@ -29,7 +29,7 @@
     onclose={() => (open = false)}
     size="lg"
     title={`As it was at revision ${revision}: what becomes otherwise`}
-    class="rounded-sm bg-[var(--panel)] dark:bg-[var(--panel)]"
+    class="rounded-sm bg-panel dark:bg-panel"
   >
     {#if problem}<p class="wrong" role="alert">{problem}</p>{:else if found}<Differs {found} />{:else}<Spinner size="5" /> Comparing…{/if}
     <span class="flex gap-2">

@@ -84,10 +84,11 @@
   }
 </script>
 
-<form class="line mono" onsubmit={(e) => e.preventDefault()}>
+<form class="line mono px-4 gap-3 relative flex items-center bg-bar text-bar-ink text-[14px]" onsubmit={(e) => e.preventDefault()}>
   <label for="line"><span class="sr-only">The line</span>›</label>
-  <div class="type">
+  <div class="type relative flex-[1_1_320px] min-w-50">
     <input
+      class="px-0.5 py-1 border-0 w-full bg-transparent text-inherit [font:inherit] focus:border-b focus:border-bar-soft focus:shadow-none focus:outline-0!"
       id="line"
       bind:this={field}
       bind:value={pending.text}
@@ -106,65 +107,53 @@
       spellcheck="false"
       aria-describedby="foretold fits"
     />
-    {#if wrongAt && !found.length}<i class="wrong" style:left={`calc(${wrongAt - 1}ch + 2px)`}></i>{/if}
+    {#if wrongAt && !found.length}<i
+        class="wrong absolute bottom-0.5 w-[1ch] h-0.75 bg-bar-red pointer-events-none"
+        style:left={`calc(${wrongAt - 1}ch + 2px)`}
+      ></i>{/if}
   </div>
   {#if fits.options.length && !pending.op}
-    <div class="fits" id="fits">
+    <div class="fits px-1.5 py-1 gap-0.5 absolute left-10 bottom-full flex bg-bar rounded-t-[3px]" id="fits">
       <span class="sr-only">Tab completes:</span>
       {#each fits.options.slice(0, 6) as o, i (o)}
-        <button type="button" tabindex="-1" class:first={i === 0} onmousedown={(e) => e.preventDefault()} onclick={() => put(o)}>{o}</button
+        <button
+          class="px-2 py-px min-h-6 text-bar-soft rounded-[2px]"
+          type="button"
+          tabindex="-1"
+          class:first={i === 0}
+          onmousedown={(e) => e.preventDefault()}
+          onclick={() => put(o)}>{o}</button
         >
       {/each}
     </div>
   {/if}
   {#if found.length}
-    <div class="fits found" aria-label="Found">
+    <div
+      class="fits found px-1.5 py-1 gap-0.5 absolute left-10 bottom-full flex bg-bar rounded-t-[3px] flex-col items-stretch"
+      aria-label="Found"
+    >
       {#each found as f (f)}
         <button
+          class="px-2 py-px gap-4 min-h-6 text-bar-soft rounded-[2px] flex justify-between text-left whitespace-nowrap"
           type="button"
           tabindex="-1"
           class:first={f === found[0]}
           onmousedown={(e) => e.preventDefault()}
           onclick={() => (go(`go ${f.at}`), pending.clear())}
-          >{f.what}{#if f.what !== f.at}<i>{f.at.replace(".", " ")}</i>{/if}</button
+          >{f.what}{#if f.what !== f.at}<i class="not-italic opacity-75">{f.at.replace(".", " ")}</i>{/if}</button
         >
       {/each}
     </div>
   {/if}
-  <output id="foretold" class:problem={pending.problem && !found.length} data-tip={pending.problem}
-    >{found.length ? `Enter goes to ${found[0]!.at.replace(".", " ")}` : pending.problem || foretold}</output
+  <output
+    class="overflow-hidden flex-[0_1_auto] max-w-[62%] text-[12.5px] text-bar-soft line-clamp-2"
+    id="foretold"
+    class:problem={pending.problem && !found.length}
+    data-tip={pending.problem}>{found.length ? `Enter goes to ${found[0]!.at.replace(".", " ")}` : pending.problem || foretold}</output
   >
 </form>
 
 <style>
-  .line {
-    position: relative;
-    display: flex;
-    align-items: center;
-    gap: 12px;
-    padding: 0 16px;
-    background: var(--bar);
-    color: var(--bar-ink);
-    font-size: 14px;
-  }
-  .type {
-    position: relative;
-    flex: 1 1 320px;
-    min-width: 200px;
-  }
-  input {
-    width: 100%;
-    background: transparent;
-    border: 0;
-    padding: 4px 2px;
-    color: inherit;
-    font: inherit;
-  }
-  input:focus {
-    box-shadow: none;
-    outline: 0;
-    border-bottom: 1px solid var(--bar-soft);
-  }
   input::placeholder {
     color: var(--bar-soft);
     opacity: 1;
@@ -172,60 +161,10 @@
   .waiting::placeholder {
     color: var(--bar-ink);
   }
-  .wrong {
-    position: absolute;
-    bottom: 2px;
-    width: 1ch;
-    height: 3px;
-    background: var(--bar-red);
-    pointer-events: none;
-  }
-  .fits {
-    position: absolute;
-    left: 40px;
-    bottom: 100%;
-    display: flex;
-    gap: 2px;
-    padding: 4px 6px;
-    background: var(--bar);
-    border-radius: 3px 3px 0 0;
-  }
-  .fits button {
-    padding: 1px 8px;
-    min-height: 24px;
-    color: var(--bar-soft);
-    border-radius: 2px;
-  }
-  .found {
-    flex-direction: column;
-    align-items: stretch;
-  }
-  .found button {
-    display: flex;
-    gap: 16px;
-    justify-content: space-between;
-    text-align: left;
-    white-space: nowrap;
-  }
-  .found i {
-    font-style: normal;
-    opacity: 0.75;
-  }
   .fits .first,
   .fits button:hover {
     color: var(--bar-ink);
     background: color-mix(in oklab, var(--bar-ink) 16%, transparent);
-  }
-  output {
-    flex: 0 1 auto;
-    max-width: 62%;
-    font-size: 12.5px;
-    color: var(--bar-soft);
-    overflow: hidden;
-    display: -webkit-box;
-    -webkit-box-orient: vertical;
-    -webkit-line-clamp: 2;
-    line-clamp: 2;
   }
   .problem {
     color: var(--bar-red);

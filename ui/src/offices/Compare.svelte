@@ -34,7 +34,7 @@
   const source = $derived(office.offices.find((o) => o.id === office.view?.id)?.copyOf); // where this one is the copy
 </script>
 
-<div class="compare">
+<div class="compare px-7 pt-4.5 pb-10">
   <h1>Compare</h1>
   <p class="lead">
     From {office.view?.title} to
@@ -50,9 +50,9 @@
       {#each list as o (o.id)}<option value={String(o.id)}>{o.title}</option>{/each}
     </Select>
     {#if !other}
-      <label
+      <label class="ml-2 gap-1.5 inline-flex items-center"
         >at revision <Input
-          class="field"
+          class="field w-21!"
           type="number"
           min="1"
           max={newest}
@@ -60,9 +60,9 @@
           onchange={(e) => place.go(place.href("compare", { at: e.currentTarget.value, to: to || newest }), true)}
         /></label
       >
-      <label
+      <label class="ml-2 gap-1.5 inline-flex items-center"
         >and <Input
-          class="field"
+          class="field w-21!"
           type="number"
           min="1"
           max={newest}
@@ -78,27 +78,8 @@
   {:else if source && source === other}
     <p>
       This is a copy of {list.find((o) => o.id === source)?.title}. What was tried here is taken over from there, piece by piece:
-      <a href={`/${source}/compare?with=${office.view?.id}`}>go there and choose</a>
+      <a class="underline underline-offset-2" href={`/${source}/compare?with=${office.view?.id}`}>go there and choose</a>
     </p>
   {/if}
   {#if found}<Differs {found} />{/if}
 </div>
-
-<style>
-  .compare {
-    padding: 18px 28px 40px;
-  }
-  label {
-    display: inline-flex;
-    gap: 6px;
-    align-items: center;
-    margin-left: 8px;
-  }
-  label :global(input) {
-    width: 84px;
-  }
-  a {
-    text-decoration: underline;
-    text-underline-offset: 2px;
-  }
-</style>

@@ -26,11 +26,13 @@
   }
 </script>
 
-<form id="create" onsubmit={(e) => (e.preventDefault(), void make())}>
-  <h2>Start a new office</h2>
-  <label>What is it called? <Input class="field" id="title" bind:value={s.title} placeholder="Harbour Lane Veterinary Clinic" /></label>
-  <fieldset>
-    <legend><b>1</b> Which VLANs?</legend>
+<form class="gap-2.5 grid" id="create" onsubmit={(e) => (e.preventDefault(), void make())}>
+  <h2 class="font-bold text-[16px]">Start a new office</h2>
+  <label class="gap-2 grid grid-cols-[170px_minmax(0,1fr)] items-center"
+    >What is it called? <Input class="field" id="title" bind:value={s.title} placeholder="Harbour Lane Veterinary Clinic" /></label
+  >
+  <fieldset class="pl-3.5 border-l-2 border-plum gap-1.5 grid">
+    <legend class="font-[650] float-left"><b class="mr-1 text-plum">1</b> Which VLANs?</legend>
     <Textarea
       class="field mono w-full"
       id="vlans"
@@ -41,70 +43,31 @@
       aria-invalid={!!wrong}
       spellcheck="false"
     ></Textarea>
-    <p class="wrong" id="vlans-problem" role="alert">{wrong}</p>
-    <label>Their subnets <Input class="field mono" id="pattern" bind:value={s.pattern} placeholder="10.0.VID.0/24" /></label>
+    <p class="wrong empty:hidden" id="vlans-problem" role="alert">{wrong}</p>
+    <label class="gap-2 grid grid-cols-[170px_minmax(0,1fr)] items-center"
+      >Their subnets <Input class="field mono" id="pattern" bind:value={s.pattern} placeholder="10.0.VID.0/24" /></label
+    >
   </fieldset>
-  <fieldset>
-    <legend><b>2</b> Which gateway?</legend>
-    <div class="two">
+  <fieldset class="pl-3.5 border-l-2 border-plum gap-1.5 grid">
+    <legend class="font-[650] float-left"><b class="mr-1 text-plum">2</b> Which gateway?</legend>
+    <div class="gap-2 grid grid-cols-[130px_minmax(0,1fr)]">
       <Input class="field mono" id="gateway" bind:value={s.gateway} aria-label="The gateway's name" />
       <Input class="field" id="gateway-is" bind:value={s.gatewayIs} aria-label="What the gateway is" />
     </div>
-    <label>The port that carries them <Input class="field mono" id="gateway-on" bind:value={s.on} /></label>
+    <label class="gap-2 grid grid-cols-[170px_minmax(0,1fr)] items-center"
+      >The port that carries them <Input class="field mono" id="gateway-on" bind:value={s.on} /></label
+    >
   </fieldset>
-  <fieldset>
-    <legend><b>3</b> Which first switch?</legend>
-    <div class="two">
+  <fieldset class="pl-3.5 border-l-2 border-plum gap-1.5 grid">
+    <legend class="font-[650] float-left"><b class="mr-1 text-plum">3</b> Which first switch?</legend>
+    <div class="gap-2 grid grid-cols-[130px_minmax(0,1fr)]">
       <Input class="field mono" id="first" bind:value={s.first} aria-label="The switch's name" />
       <Input class="field" id="first-is" bind:value={s.firstIs} aria-label="What the switch is" />
     </div>
-    <p class="soft">Its last port is cabled to the gateway. Empty a name to leave that device out.</p>
+    <p class="text-[12.5px] text-soft">Its last port is cabled to the gateway. Empty a name to leave that device out.</p>
   </fieldset>
-  <p class="wrong" role="alert" id="create-problem">{problem}</p>
+  <p class="wrong empty:hidden" role="alert" id="create-problem">{problem}</p>
   <Button type="submit" class="main" id="make" disabled={!s.title.trim() || !!wrong || busy}
     >{busy ? "Making it…" : "Go to the board"}</Button
   >
 </form>
-
-<style>
-  form {
-    display: grid;
-    gap: 10px;
-  }
-  h2 {
-    font-weight: 700;
-    font-size: 16px;
-  }
-  fieldset {
-    border-left: 2px solid var(--plum);
-    padding-left: 14px;
-    display: grid;
-    gap: 6px;
-  }
-  legend {
-    font-weight: 650;
-    float: left;
-  }
-  legend b {
-    color: var(--plum);
-    margin-right: 4px;
-  }
-  label {
-    display: grid;
-    grid-template-columns: 170px minmax(0, 1fr);
-    gap: 8px;
-    align-items: center;
-  }
-  .two {
-    display: grid;
-    grid-template-columns: 130px minmax(0, 1fr);
-    gap: 8px;
-  }
-  .soft {
-    font-size: 12.5px;
-    color: var(--soft);
-  }
-  .wrong:empty {
-    display: none;
-  }
-</style>

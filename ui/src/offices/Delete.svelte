@@ -19,10 +19,14 @@
   }
 </script>
 
-<form {@attach back} onsubmit={(e) => (e.preventDefault(), void remove())}>
+<form
+  class="pt-2 border-t border-hair gap-2 w-full flex flex-wrap items-center"
+  {@attach back}
+  onsubmit={(e) => (e.preventDefault(), void remove())}
+>
   <label
     >It goes with its whole history, and cannot be taken back. Type its name to delete it: <Input
-      class="field"
+      class="field w-75!"
       id="delete-title"
       bind:value={typed}
       autocomplete="off"
@@ -33,18 +37,3 @@
   <Button type="button" onclick={onclose}>Cancel</Button>
   <p class="wrong" id="delete-problem" role="alert">{problem}</p>
 </form>
-
-<style>
-  form {
-    width: 100%;
-    display: flex;
-    flex-wrap: wrap;
-    gap: 8px;
-    align-items: center;
-    border-top: 1px solid var(--hair);
-    padding-top: 8px;
-  }
-  form :global(input) {
-    width: 300px;
-  }
-</style>

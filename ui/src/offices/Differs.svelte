@@ -10,9 +10,9 @@
 {#if !found.lines.length}
   <p>They are the same.</p>
 {:else}
-  <div class="cols">
+  <div class="gap-7 grid grid-cols-[repeat(auto-fit,minmax(min(380px,100%),1fr))]">
     <section>
-      <h2>What it means</h2>
+      <h2 class="mt-2 mb-1 font-bold">What it means</h2>
       {#each ports.slice(0, 40) as p (p.ports[0])}
         <p data-changed={p.ports.join(" ")}>
           <b>{told(p.ports)}</b>
@@ -30,16 +30,16 @@
         <p>Frames go the same ways.</p>
       {/each}
       {#if ports.length > 40}<p>and {ports.length - 40} more</p>{/if}
-      <h2>Findings</h2>
+      <h2 class="mt-2 mb-1 font-bold">Findings</h2>
       {#each found.come as f (f.id)}<p class={f.severity}>comes: {f.text}</p>{/each}
-      {#each found.go as f (f.id)}<p class="soft">goes: {f.text}</p>{/each}
+      {#each found.go as f (f.id)}<p class="text-soft">goes: {f.text}</p>{/each}
       {#if !found.come.length && !found.go.length}<p>The same.</p>{/if}
     </section>
     <section>
-      <h2>Lines</h2>
-      <pre class="mono">{#each found.lines as l, i (i)}{#if l.startsWith("@ ")}<b>{l.slice(2)}</b>{:else}<span
-              class:plus={l.startsWith("+")}
-              class:minus={l.startsWith("-")}
+      <h2 class="mt-2 mb-1 font-bold">Lines</h2>
+      <pre class="mono p-2 border border-hair overflow-auto text-[12px] bg-panel">{#each found.lines as l, i (i)}{#if l.startsWith("@ ")}<b
+              class="block text-ink">{l.slice(2)}</b
+            >{:else}<span class:plus={l.startsWith("+")} class:minus={l.startsWith("-")}
               >{l}
 </span>{/if}{/each}</pre>
     </section>
@@ -47,35 +47,12 @@
 {/if}
 
 <style>
-  .cols {
-    display: grid;
-    grid-template-columns: repeat(auto-fit, minmax(min(380px, 100%), 1fr));
-    gap: 28px;
-  }
-  h2 {
-    font-weight: 700;
-    margin: 8px 0 4px;
-  }
   .loses,
   .breaks {
     color: var(--red);
   }
   .risk {
     color: var(--amber);
-  }
-  .soft {
-    color: var(--soft);
-  }
-  pre {
-    font-size: 12px;
-    background: var(--panel);
-    border: 1px solid var(--hair);
-    padding: 8px;
-    overflow: auto;
-  }
-  pre b {
-    display: block;
-    color: var(--ink);
   }
   .plus {
     font-weight: 700;

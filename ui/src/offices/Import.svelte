@@ -50,10 +50,10 @@
   }
 </script>
 
-<section>
+<section class="pt-3 border-t border-hair">
   <label
-    >Read an office from a file: <span class="mono">.klm</span>, or your own plan as <span class="mono">.xlsx</span> or
-    <span class="mono">.csv</span>
+    >Read an office from a file: <span class="mono text-soft">.klm</span>, or your own plan as <span class="mono text-soft">.xlsx</span> or
+    <span class="mono text-soft">.csv</span>
     <Fileupload
       id="import"
       accept=".klm,.xlsx,.csv,.tsv,text/plain"
@@ -64,28 +64,13 @@
   {#if tables}{#key tables}<Intake name={tables.name} what={tables.what} onclose={() => (tables = null)} />{/key}{/if}
   {#if problem}<p class="wrong" role="alert" id="import-problem">{problem}</p>{/if}
   {#if mistakes.length}
-    <ol class="mistakes" aria-label={`Mistakes in ${file}`}>
-      {#each mistakes.slice(0, 200) as m, i (i)}<li><span class="mono">{m.line}:{m.column}</span> {m.text}</li>{/each}
+    <ol class="mistakes px-3 py-1.5 border border-hair overflow-auto max-h-75 bg-panel text-[13.5px]" aria-label={`Mistakes in ${file}`}>
+      {#each mistakes.slice(0, 200) as m, i (i)}<li><span class="mono text-soft">{m.line}:{m.column}</span> {m.text}</li>{/each}
     </ol>
   {/if}
 </section>
 
 <style>
-  section {
-    border-top: 1px solid var(--hair);
-    padding-top: 12px;
-  }
-  .mistakes {
-    max-height: 300px;
-    overflow: auto;
-    background: var(--panel);
-    border: 1px solid var(--hair);
-    padding: 6px 12px;
-    font-size: 13.5px;
-  }
-  .mono {
-    color: var(--soft);
-  }
   label :global(input) {
     margin-left: 8px;
   }

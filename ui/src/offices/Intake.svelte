@@ -84,28 +84,34 @@
   void ask();
 </script>
 
-<section class="panel intake" aria-label={`What ${name} says`}>
-  <h2>What {name} says</h2>
-  {#if busy}<p class="soft" role="status">Reading…</p>{/if}
+<section class="panel intake mt-3 gap-2 grid grid-cols-1" aria-label={`What ${name} says`}>
+  <h2 class="font-bold">What {name} says</h2>
+  {#if busy}<p class="text-soft" role="status">Reading…</p>{/if}
   {#if problem}<p class="wrong" role="alert">{problem}</p>{/if}
   {#if answer}
-    {#if answer.exact}<p class="soft">
+    {#if answer.exact}<p class="text-soft">
         A workbook that Klammer wrote: the whole office is in it, and what was changed in its grids is taken too.
       </p>{/if}
     {#if grids.length}
       <Table>
         <thead
           ><tr
-            ><th scope="col">take</th><th scope="col">device</th><th scope="col">kind</th><th scope="col">ports</th><th scope="col"
-              >where it stands</th
-            ></tr
+            ><th class="pr-2.5 border-b-[1.5px] border-ink text-left font-[650]" scope="col">take</th><th
+              class="pr-2.5 border-b-[1.5px] border-ink text-left font-[650]"
+              scope="col">device</th
+            ><th class="pr-2.5 border-b-[1.5px] border-ink text-left font-[650]" scope="col">kind</th><th
+              class="pr-2.5 border-b-[1.5px] border-ink text-left font-[650]"
+              scope="col">ports</th
+            ><th class="pr-2.5 border-b-[1.5px] border-ink text-left font-[650]" scope="col">where it stands</th></tr
           ></thead
         >
         <tbody>
           {#each grids as g, i (`${g.sheet} ${g.row}`)}
             <tr>
-              <td><Checkbox aria-label={`Take ${g.device}`} checked={!g.skip} onchange={() => ((g.skip = !g.skip), void ask())} /></td>
-              <td
+              <td class="py-0.5 pr-2.5"
+                ><Checkbox aria-label={`Take ${g.device}`} checked={!g.skip} onchange={() => ((g.skip = !g.skip), void ask())} /></td
+              >
+              <td class="py-0.5 pr-2.5"
                 ><Input
                   class="field mono"
                   aria-label={`The device of grid ${i + 1}`}
@@ -113,7 +119,7 @@
                   onchange={() => void ask()}
                 /></td
               >
-              <td
+              <td class="py-0.5 pr-2.5"
                 ><Select
                   placeholder=""
                   classes={{ select: "field" }}
@@ -123,8 +129,8 @@
                   >{#each kinds as k (k)}<option>{k}</option>{/each}</Select
                 ></td
               >
-              <td class="mono">{g.ports}</td>
-              <td class="soft">{g.sheet}, row {g.row}, {g.down ? "VLANs" : "ports"} down</td>
+              <td class="mono py-0.5 pr-2.5">{g.ports}</td>
+              <td class="py-0.5 pr-2.5 text-soft">{g.sheet}, row {g.row}, {g.down ? "VLANs" : "ports"} down</td>
             </tr>
           {/each}
         </tbody>
@@ -138,7 +144,7 @@
     {#if answer.sheets.length}
       <details open>
         <summary>The file, and what its columns are taken for</summary>
-        <div class="sheets">
+        <div class="sheets py-1.5 gap-3.5 grid grid-cols-1">
           {#each answer.sheets as sheet (sheet.name)}
             <Picture
               {sheet}
@@ -171,10 +177,10 @@
         {@const of = answer.trouble.filter((t) => t.kind === k.kind)}
         <details open={k.frames} class="kind">
           <summary><b class:wrong={k.frames}>{k.count}</b> {k.says}</summary>
-          <ul class="trouble">
-            {#each of as t, i (i)}<li>
+          <ul class="trouble overflow-auto max-h-45 text-[13px]">
+            {#each of as t, i (i)}<li class="py-px gap-2 flex items-baseline">
                 {#if t.column}<Input
-                    class="field mono"
+                    class="field mono w-22.5! flex-none"
                     value={t.is}
                     maxlength={200}
                     aria-label={`Row ${t.row}, column ${t.column} of ${t.sheet}, corrected`}
@@ -182,16 +188,16 @@
                   />{/if}
                 <span><span class="mono">{t.sheet}, row {t.row}{t.column ? `, column ${t.column}` : ""}</span> {t.text}</span>
               </li>{/each}
-            {#if k.count > of.length}<li>and {k.count - of.length} more of this kind</li>{/if}
+            {#if k.count > of.length}<li class="py-px gap-2 flex items-baseline">and {k.count - of.length} more of this kind</li>{/if}
           </ul>
         </details>
       {/each}
     {:else if grids.length}
-      <p class="soft">Every cell of it is taken.</p>
+      <p class="text-soft">Every cell of it is taken.</p>
     {/if}
     {#each out as l (`${l.sheet} ${l.row}`)}
       {@const more = likewise(answer, l, out)}
-      <p class="soft">
+      <p class="text-soft">
         {l.sheet}: row {l.row} is left out
         {#if more.length}<Button type="button" onclick={() => leave(more)}>and {more.length} more that begin so</Button>{/if}
         <Button type="button" onclick={() => leave([l], true)} aria-label={`Take row ${l.row} of ${l.sheet} again`}>take it again</Button>
@@ -199,7 +205,7 @@
     {/each}
     {#each cells as c (`${c.sheet} ${c.row} ${c.column}`)}
       {@const more = isWord(c.text) ? alike(answer, c, cells) : []}
-      <p class="soft">
+      <p class="text-soft">
         {#if isWord(c.text)}{c.sheet}: the column <b>{c.was}</b> is taken for {isWord(c.text)}
           {#if more.length}<Button type="button" onclick={() => ((cells = [...cells, ...more]), void ask())}
               >and {more.length} more called so</Button
@@ -214,9 +220,11 @@
     {/each}
     <details>
       <summary>{answer.lines.length ? `${answer.lines.length + answer.more} lines would change` : "Nothing would change"}</summary>
-      <pre class="mono">{answer.lines.join("\n")}{answer.more ? `\n… and ${answer.more} more` : ""}</pre>
+      <pre class="mono p-2 border border-hair overflow-auto max-h-65 text-[12px]">{answer.lines.join("\n")}{answer.more
+          ? `\n… and ${answer.more} more`
+          : ""}</pre>
     </details>
-    <form onsubmit={(e) => (e.preventDefault(), void ask(true))}>
+    <form class="gap-2.5 flex flex-wrap items-center" onsubmit={(e) => (e.preventDefault(), void ask(true))}>
       <label
         >Into <Select placeholder="" classes={{ select: "field" }} bind:value={into} onchange={() => void ask()}
           ><option value="0">a new office</option>{#each office.offices as o (o.id)}<option value={String(o.id)}>{o.title}</option
@@ -231,63 +239,8 @@
 </section>
 
 <style>
-  section {
-    display: grid;
-    grid-template-columns: minmax(0, 1fr);
-    gap: 8px;
-    margin-top: 12px;
-  }
-  h2 {
-    font-weight: 700;
-  }
   section :global(table) {
     border-collapse: collapse;
     font-size: 13.5px;
-  }
-  th {
-    text-align: left;
-    font-weight: 650;
-    border-bottom: 1.5px solid var(--ink);
-    padding-right: 10px;
-  }
-  td {
-    padding: 2px 10px 2px 0;
-  }
-  .soft {
-    color: var(--soft);
-  }
-  .sheets {
-    display: grid;
-    grid-template-columns: minmax(0, 1fr);
-    gap: 14px;
-    padding: 6px 0;
-  }
-  .trouble li {
-    display: flex;
-    gap: 8px;
-    align-items: baseline;
-    padding: 1px 0;
-  }
-  .trouble :global(input) {
-    width: 90px;
-    flex: none;
-  }
-  .trouble {
-    max-height: 180px;
-    overflow: auto;
-    font-size: 13px;
-  }
-  pre {
-    max-height: 260px;
-    overflow: auto;
-    font-size: 12px;
-    border: 1px solid var(--hair);
-    padding: 8px;
-  }
-  form {
-    display: flex;
-    flex-wrap: wrap;
-    gap: 10px;
-    align-items: center;
   }
 </style>

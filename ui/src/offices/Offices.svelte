@@ -30,18 +30,20 @@
   }
 </script>
 
-<main class="offices">
+<main
+  class="offices px-7 py-6 gap-7 overflow-auto row-start-2 -row-end-1 bg-paper grid grid-cols-[minmax(0,1fr)_minmax(0,560px)] items-start half:grid-cols-1"
+>
   <section>
     <h1>Offices</h1>
     {#if list.length}
       <Search />
-      <ul>
+      <ul class="mt-2.5 mb-4">
         {#each list as o (o.id)}
-          <li data-office={o.id}>
-            <a href={`/${o.id}`}>{o.title}</a>
-            <span class="rev">rev {o.revision}</span>
-            <a class="mono file" href={`/api/offices/${o.id}/notation?file=1`} download>.klm</a>
-            <a class="mono file" href={`/api/offices/${o.id}/workbook`} download>.xlsx</a>
+          <li class="mb-1.5 px-3 py-2 border border-hair gap-y-2 gap-x-2.5 flex flex-wrap items-center bg-panel" data-office={o.id}>
+            <a class="font-[650] flex-[1_1_200px] hover:underline" href={`/${o.id}`}>{o.title}</a>
+            <span class="rev text-soft text-[12.5px]">rev {o.revision}</span>
+            <a class="mono text-soft text-[12.5px] hover:underline" href={`/api/offices/${o.id}/notation?file=1`} download>.klm</a>
+            <a class="mono text-soft text-[12.5px] hover:underline" href={`/api/offices/${o.id}/workbook`} download>.xlsx</a>
             <Button onclick={() => ((copying = o.id), (deleting = 0), (title = `${o.title}, what if`))}>What if…</Button>
             {#if list.length > 1}
               <Select
@@ -57,7 +59,10 @@
             <Button onclick={() => ((deleting = o.id), (copying = 0))} aria-label={`Delete ${o.title}`}>Delete…</Button>
             {#if o.checked}
               {@const c = o.checked}
-              <a class="standing" href={`/${o.id}/checkup`} data-tip={`as at the check-up of ${since(c.at)}`}
+              <a
+                class="standing gap-x-2.5 flex-[1_0_100%] text-[12.5px] flex flex-wrap text-soft hover:underline"
+                href={`/${o.id}/checkup`}
+                data-tip={`as at the check-up of ${since(c.at)}`}
                 >{#if c.breaks}<b class="wrong">{c.breaks} break</b>{/if}
                 {#if c.differs}<b class="wrong">{c.differs} {word(c.differs, "port differs", "ports differ")}</b>{/if}
                 {#if c.silent}<b class="wrong">{c.silent} silent</b>{/if}
@@ -66,8 +71,8 @@
               >
             {/if}
             {#if copying === o.id}
-              <form {@attach back} onsubmit={(e) => (e.preventDefault(), void copy(o.id))}>
-                <label>A copy to try things on, named <Input class="field" id="copy-title" bind:value={title} /></label>
+              <form class="gap-2 w-full flex flex-wrap items-center" {@attach back} onsubmit={(e) => (e.preventDefault(), void copy(o.id))}>
+                <label>A copy to try things on, named <Input class="field w-65!" id="copy-title" bind:value={title} /></label>
                 <Button type="submit" class="main" disabled={!title.trim()}>Make it</Button>
                 <Button type="button" onclick={() => (copying = 0)}>Cancel</Button>
               </form>
@@ -85,70 +90,12 @@
 </main>
 
 <style>
-  .offices {
-    grid-row: 2 / -1;
-    overflow: auto;
-    background: var(--paper);
-    display: grid;
-    grid-template-columns: minmax(0, 1fr) minmax(0, 560px);
-    gap: 28px;
-    padding: 24px 28px;
-    align-items: start;
-  }
   /* While somebody's own file is looked at, it has the width. */
   .offices:has(:global(.intake)) {
     grid-template-columns: minmax(0, 1fr);
   }
-  ul {
-    margin: 10px 0 16px;
-  }
-  li {
-    display: flex;
-    flex-wrap: wrap;
-    gap: 8px 10px;
-    align-items: center;
-    padding: 8px 12px;
-    background: var(--panel);
-    border: 1px solid var(--hair);
-    margin-bottom: 6px;
-  }
-  li > a:first-child {
-    font-weight: 650;
-    flex: 1 1 200px;
-  }
-  li > a:hover {
-    text-decoration: underline;
-  }
-  .standing {
-    flex: 1 0 100%;
-    font-size: 12.5px;
-    display: flex;
-    flex-wrap: wrap;
-    gap: 0 10px;
-    color: var(--soft);
-  }
-  .rev,
-  .file {
-    color: var(--soft);
-    font-size: 12.5px;
-  }
   .offices :global(select) {
     width: 132px;
     font-size: 13px;
-  }
-  form {
-    width: 100%;
-    display: flex;
-    flex-wrap: wrap;
-    gap: 8px;
-    align-items: center;
-  }
-  form :global(input) {
-    width: 260px;
-  }
-  @media (max-width: 1000px) {
-    .offices {
-      grid-template-columns: minmax(0, 1fr);
-    }
   }
 </style>

@@ -49,9 +49,9 @@
   }
 </script>
 
-<figure>
-  <figcaption>
-    <b>{sheet.name}</b>
+<figure class="gap-1.5 grid grid-cols-1 min-w-0">
+  <figcaption class="text-soft">
+    <b class="text-ink">{sheet.name}</b>
     {#if here.length}{count(here.length, "block was", "blocks were")} found in it: {[...new Set(here.map((r) => r.is))].join(
         ", ",
       )}.{:else}Nothing was found in it. Say what its columns are, and it is read as a list.{/if}
@@ -61,12 +61,22 @@
     {/if}
   </figcaption>
   <!-- svelte-ignore a11y_no_noninteractive_tabindex: it scrolls -->
-  <div class="paper" tabindex="0" role="region" aria-label={`${sheet.name}, as it stands in the file`}>
+  <div
+    class="paper border border-hair overflow-auto max-h-105 bg-panel"
+    tabindex="0"
+    role="region"
+    aria-label={`${sheet.name}, as it stands in the file`}
+  >
     <Table classes={{ div: "overflow-visible" }}>
       <thead>
         <tr>
-          <td></td>
-          {#each columns as k (k)}<th scope="col">{letters(k)}</th>{/each}
+          <td
+            class="px-1.5 border-t-0 border-r border-b border-l-0 border-hair overflow-hidden max-w-37.5 h-5.5 text-ellipsis whitespace-nowrap"
+          ></td>
+          {#each columns as k (k)}<th
+              class="px-1.5 py-px border-0 sticky left-0 bg-panel text-soft font-normal text-center top-0 z-1"
+              scope="col">{letters(k)}</th
+            >{/each}
         </tr>
       </thead>
       <tbody>
@@ -75,11 +85,15 @@
           {@const choices = above.get(i + 1)}
           {#if choices}
             <tr class="for">
-              <td></td>
+              <td
+                class="px-0.75 pt-1 pb-0.5 border-0 overflow-hidden h-5.5 text-ellipsis whitespace-nowrap min-w-23 max-w-none first:min-w-0"
+              ></td>
               {#each columns as k (k)}
                 {@const role = choices.get(k)}
-                <td>
-                  {#if role === "member"}<span class="soft">marks</span>
+                <td
+                  class="px-0.75 pt-1 pb-0.5 border-0 overflow-hidden h-5.5 text-ellipsis whitespace-nowrap min-w-23 max-w-none first:min-w-0"
+                >
+                  {#if role === "member"}<span class="text-soft">marks</span>
                   {:else if role !== undefined}
                     <Select
                       placeholder=""
@@ -97,10 +111,10 @@
             </tr>
           {/if}
           <tr>
-            <th scope="row"
+            <th class="px-1.5 py-px border-0 sticky left-0 bg-panel text-soft font-normal text-center" scope="row"
               ><Button
                 type="button"
-                class="row-number"
+                class="row-number px-1 py-0 border-0 min-h-5 min-w-6 text-inherit! [font-size:inherit] bg-transparent! aria-pressed:text-plum! aria-pressed:line-through"
                 aria-pressed={gone(i + 1)}
                 aria-label={`Leave row ${i + 1} of ${sheet.name} out`}
                 onclick={() => onrow(i + 1)}>{i + 1}</Button
@@ -109,7 +123,10 @@
             {#each columns as k (k)}
               {@const text = cells[k - 1] ?? ""}
               <td
-                class={edges(i + 1, k)}
+                class={[
+                  "px-1.5 py-0 border-t-0 border-r border-b border-l-0 border-hair overflow-hidden max-w-37.5 h-5.5 text-ellipsis whitespace-nowrap",
+                  edges(i + 1, k),
+                ]}
                 class:gone={gone(i + 1)}
                 class:wrongs={is[k - 1] === "w"}
                 class:left-over={is[k - 1] === "l"}
@@ -123,7 +140,7 @@
     </Table>
   </div>
   {#each here.filter((r) => r.device) as r (`${r.row} ${r.column}`)}
-    <p class="soft">
+    <p class="text-soft">
       Rows {r.row} to {r.row + r.rows - 1}: <b>{r.device}</b>, {r.is}{#each r.heads.filter((h) => h.is !== "member" && h.text && h.is !== "port" && h.is !== "vlan" && h.is !== "name") as h (h.column)};
         {h.text}
         is {says(h.is)}{/each}.
@@ -132,47 +149,10 @@
 </figure>
 
 <style>
-  figure {
-    display: grid;
-    grid-template-columns: minmax(0, 1fr);
-    gap: 6px;
-    min-width: 0;
-  }
-  .paper {
-    overflow: auto;
-    max-height: 420px;
-    border: 1px solid var(--hair);
-    background: var(--panel);
-  }
   .paper :global(table) {
     border-collapse: separate;
     border-spacing: 0;
     font-size: 12.5px;
-  }
-  th {
-    position: sticky;
-    left: 0;
-    background: var(--panel);
-    color: var(--soft);
-    font-weight: 400;
-    padding: 1px 6px;
-    text-align: center;
-    border: 0;
-  }
-  thead th {
-    top: 0;
-    z-index: 1;
-  }
-  td {
-    max-width: 150px;
-    height: 22px;
-    padding: 0 6px;
-    overflow: hidden;
-    text-overflow: ellipsis;
-    white-space: nowrap;
-    border: 0 solid var(--plum);
-    border-right: 1px solid var(--hair);
-    border-bottom: 1px solid var(--hair);
   }
   td.in {
     background: color-mix(in oklab, var(--plum) 6%, transparent);
@@ -183,19 +163,6 @@
   }
   td.top.bare {
     font-weight: 400;
-  }
-  th :global(.row-number) {
-    min-height: 20px;
-    min-width: 24px;
-    padding: 0 4px;
-    border: 0;
-    color: inherit;
-    font-size: inherit;
-    background: none;
-  }
-  th :global(.row-number[aria-pressed="true"]) {
-    color: var(--plum);
-    text-decoration: line-through;
   }
   td.gone {
     text-decoration: line-through;
@@ -218,26 +185,10 @@
     color: var(--soft);
     font-style: italic;
   }
-  .for td {
-    border: 0;
-    padding: 4px 3px 2px;
-    min-width: 92px;
-    max-width: none;
-  }
-  .for td:first-child {
-    min-width: 0;
-  }
   .for :global(select) {
     padding: 0 18px 0 4px;
     min-height: 24px;
     height: 24px;
     font-size: 12px;
-  }
-  .soft,
-  figcaption {
-    color: var(--soft);
-  }
-  figcaption b {
-    color: var(--ink);
   }
 </style>

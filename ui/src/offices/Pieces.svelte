@@ -52,8 +52,8 @@
 {#if tried && !pieces.length}
   <p>All that was tried there is so here already.</p>
 {:else if tried}
-  <section class="panel" aria-label="What was tried there">
-    <h2>What was tried there</h2>
+  <section class="panel mx-0 mt-2 mb-4.5" aria-label="What was tried there">
+    <h2 class="mb-1 font-bold">What was tried there</h2>
     {#if clashing.length}
       <p>
         {count(clashing.length, "piece")}
@@ -84,15 +84,16 @@
               {/if}
             </td>
             <td
-              ><b>{p.name}</b>{#if p.clashes}<span class="wrong note">changed here too{p.by ? `: ${p.by}` : ""}</span>{/if}</td
+              ><b>{p.name}</b>{#if p.clashes}<span class="wrong note block text-[12px]">changed here too{p.by ? `: ${p.by}` : ""}</span
+                >{/if}</td
             >
-            <td class="mono">{unlike(p.here, p.tried)}</td>
-            <td class="mono">{unlike(p.tried, p.here)}</td>
+            <td class="mono text-[12px] whitespace-pre-wrap wrap-anywhere">{unlike(p.here, p.tried)}</td>
+            <td class="mono text-[12px] whitespace-pre-wrap wrap-anywhere">{unlike(p.tried, p.here)}</td>
           </tr>
         {/each}
       </tbody>
     </Table>
-    <p class="acts">
+    <p class="acts mt-2">
       <Button class="main" id="take-over" disabled={!keys.length} onclick={take} {...only(may.plan)}
         >Take {keys.length} of {pieces.length} over, as one edit</Button
       >
@@ -101,26 +102,7 @@
 {/if}
 
 <style>
-  section {
-    margin: 8px 0 18px;
-  }
-  h2 {
-    font-weight: 700;
-    margin-bottom: 4px;
-  }
-  .acts {
-    margin-top: 8px;
-  }
-  td.mono {
-    font-size: 12px;
-    white-space: pre-wrap;
-    overflow-wrap: anywhere;
-  }
   td :global(select) {
     width: 96px;
-  }
-  .note {
-    display: block;
-    font-size: 12px;
   }
 </style>

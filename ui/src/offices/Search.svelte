@@ -31,54 +31,28 @@
       : `/${h.office}/devices?device=${encodeURIComponent(h.device ?? "")}${h.port ? `&port=${encodeURIComponent(h.port)}` : ""}`;
 </script>
 
-<label
+<label class="gap-y-1 gap-x-2.5 flex flex-wrap items-center"
   >Find in every office
-  <Input class="field" type="search" id="search-all" bind:value={text} placeholder="a name, a socket, a card, a serial number" /></label
+  <Input
+    class="field w-[min(340px,100%)]!"
+    type="search"
+    id="search-all"
+    bind:value={text}
+    placeholder="a name, a socket, a card, a serial number"
+  /></label
 >
 {#if problem}<p class="wrong" role="alert">{problem}</p>{/if}
 <div aria-live="polite">
   {#if hits?.length}
-    <ul>
+    <ul class="my-1.5 border border-hair overflow-auto max-h-75 bg-panel">
       {#each hits as h, i (i)}<li>
-          <a href={to(h)}><b>{h.what}</b> <span>{h.what === where(h) ? "" : where(h)}</span><em>{h.title}</em></a>
+          <a class="px-2.5 py-0.75 gap-3 flex hover:bg-plum-wash" href={to(h)}
+            ><b>{h.what}</b> <span class="text-soft">{h.what === where(h) ? "" : where(h)}</span><em class="ml-auto text-soft not-italic"
+              >{h.title}</em
+            ></a
+          >
         </li>{/each}
     </ul>
-    {#if hits.length >= most}<p class="soft">These are the first {most}: say more of it.</p>{/if}
-  {:else if hits}<p class="soft">Nothing is called so in any of them.</p>{/if}
+    {#if hits.length >= most}<p class="text-soft">These are the first {most}: say more of it.</p>{/if}
+  {:else if hits}<p class="text-soft">Nothing is called so in any of them.</p>{/if}
 </div>
-
-<style>
-  label {
-    display: flex;
-    flex-wrap: wrap;
-    gap: 4px 10px;
-    align-items: center;
-  }
-  label :global(input) {
-    width: min(340px, 100%);
-  }
-  ul {
-    margin: 6px 0;
-    max-height: 300px;
-    overflow: auto;
-    border: 1px solid var(--hair);
-    background: var(--panel);
-  }
-  a {
-    display: flex;
-    gap: 12px;
-    padding: 3px 10px;
-  }
-  a:hover {
-    background: var(--plum-wash);
-  }
-  span,
-  em,
-  .soft {
-    color: var(--soft);
-  }
-  em {
-    margin-left: auto;
-    font-style: normal;
-  }
-</style>

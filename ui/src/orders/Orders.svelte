@@ -223,13 +223,15 @@
 
 <svelte:window onkeydown={keys} />
 
-<div class="orders" class:rack class:apage>
-  <p class="paper">{view.title}, revision {order?.revision}, {order ? when(order.at) : ""}</p>
-  <header class="head">
-    <h1>Orders</h1>
-    <p class="lead">From what the devices are set to now to what they should be, step by step, so that nobody is locked out on the way.</p>
+<div class="orders mx-auto px-4 pt-3 pb-8 max-w-320 w-full print:p-0" class:rack class:apage>
+  <p class="hidden print:block print:font-bold">{view.title}, revision {order?.revision}, {order ? when(order.at) : ""}</p>
+  <header class="head gap-y-1 gap-x-3 flex flex-wrap items-baseline print:hidden">
+    <h1 class="font-bold text-[20px]">Orders</h1>
+    <p class="lead text-soft narrow:hidden">
+      From what the devices are set to now to what they should be, step by step, so that nobody is locked out on the way.
+    </p>
     {#if order?.id && !starting}
-      <span class="acts noprint">
+      <span class="acts noprint ml-auto gap-1.5 flex flex-wrap">
         <Button
           size="sm"
           color="alternative"
@@ -238,27 +240,33 @@
           aria-pressed={rack}>{rack ? "All visits" : "At the rack"}</Button
         >
         {#if !rack}
-          <Button size="sm" color="alternative" class="rounded-sm" onclick={() => onPaper(false)}>Print</Button>
-          <Button size="sm" color="alternative" class="rounded-sm" onclick={() => onPaper(true)}>Print, a page a visit</Button>
-          <Button size="sm" color="alternative" class="rounded-sm" onclick={() => (starting = true)}>Another order</Button>
+          <Button size="sm" color="alternative" onclick={() => onPaper(false)}>Print</Button>
+          <Button size="sm" color="alternative" onclick={() => onPaper(true)}>Print, a page a visit</Button>
+          <Button size="sm" color="alternative" onclick={() => (starting = true)}>Another order</Button>
         {/if}
       </span>
     {/if}
   </header>
   {#if kept.all.length}
-    <p class="box unheard" role="status">
+    <p
+      class="box unheard my-2.5 px-3 py-2 border-t border-r border-b border-l-3 border-t-hair border-r-hair border-b-hair border-l-amber bg-panel"
+      role="status"
+    >
       The server is not heard: {kept.all.length}
       {word(kept.all.length, "answer is", "answers are")} kept here, and handed in with {word(kept.all.length, "its time", "their times")} when
       it is.
     </p>
   {/if}
   {#each kept.refused as { kept: k, why } (k.id)}
-    <p class="box against" role="alert">
+    <p
+      class="box my-2.5 px-3 py-2 border-t border-r border-b border-l-3 border-t-hair border-r-hair border-b-hair border-l-red bg-panel"
+      role="alert"
+    >
       Step {k.step + 1}, {k.said ?? (k.on ? "done" : "not done after all")} at {when(k.at)}, was not taken: {why}
     </p>
   {/each}
   {#if working}
-    <p class="box" role="status">
+    <p class="box my-2.5 px-3 py-2 border border-hair bg-panel" role="status">
       Working the order out: every step is tried on the spans of the whole office.
       {#if hundredths}{hundredths} % of what differs is in order.{/if}
       <Button
@@ -270,7 +278,10 @@
       >
     </p>
   {:else if against}
-    <div class="box against" role="alert">
+    <div
+      class="box my-2.5 px-3 py-2 border-t border-r border-b border-l-3 border-t-hair border-r-hair border-b-hair border-l-red bg-panel"
+      role="alert"
+    >
       <b>There is no such order.</b>
       {#each against.split("\n") as line (line)}<p>{line}</p>{/each}
     </div>
@@ -288,19 +299,19 @@
   {:else if order?.order}
     {#if steps.length && rack}<Rack {order} {done} {tick} {say} {make} />{/if}
     <section
-      class="sum box"
+      class="sum box my-2.5 px-3 py-2 border border-hair bg-panel"
       class:harm={order.order.interrupted + order.order.blind + order.order.leaks > 0 || !!order.order.leaves || !!order.order.far}
     >
       {#each order.order.leaves ?? [] as text (text)}<p class="wrong">{text}</p>{/each}
       {#each order.order.far ?? [] as text (text)}<p class="wrong">{text}</p>{/each}
       {#if order.order.breaks?.length}
-        <details class="breaks">
+        <details class="breaks mb-1.5 text-red">
           <summary
             >{order.order.breaks.length}
             {word(order.order.breaks.length, "finding of the plan breaks", "findings of the plan break")}: the order leads there all the
             same.</summary
           >
-          <ul>
+          <ul class="pl-5 list-disc">
             {#each order.order.breaks as b (b.text)}<li>{b.text}</li>{/each}
           </ul>
         </details>
@@ -322,9 +333,7 @@
           <b>{done} of {steps.length}</b>
           {word(steps.length, "step", "steps")} done.
           {#each instead as w (w.label)}
-            <Button size="sm" color="alternative" class="me-1 rounded-sm" disabled={!!working || w.off} onclick={() => (sure = w)}
-              >{w.label}</Button
-            >
+            <Button size="sm" color="alternative" class="me-1" disabled={!!working || w.off} onclick={() => (sure = w)}>{w.label}</Button>
           {/each}
         </p>
       {:else}
@@ -332,14 +341,18 @@
       {/if}
     </section>
     {#if steps.length && !rack}
-      <div class="slide noprint">
+      <div
+        class="slide noprint py-1.5 border-b border-hair gap-y-1 gap-x-3 grid grid-cols-[190px_minmax(160px,1fr)_minmax(0,1.4fr)_auto] items-center sticky top-0 bg-paper z-3 narrow:grid-cols-[1fr_auto]"
+      >
         <label for="slider">The board {at ? `after step ${at}` : "as it is"}</label>
         <Range id="slider" min="0" max={steps.length} value={at} oninput={(e) => look(Number(e.currentTarget.value))} />
-        <span class="what">{at ? steps[at - 1]!.text : "before the first step"}</span>
+        <span class="what overflow-hidden whitespace-nowrap text-ellipsis text-soft"
+          >{at ? steps[at - 1]!.text : "before the first step"}</span
+        >
         {#if office.step !== null}<Button onclick={() => void office.look(null)}>Close the board</Button>{/if}
       </div>
       {#if office.step !== null && office.then}
-        <div class="window noprint"><Board /></div>
+        <div class="window noprint mb-3 border border-hair overflow-hidden h-[70vh] min-h-70 flex flex-col"><Board /></div>
       {/if}
       {#each visits as v, i (i)}
         <Visit
@@ -377,7 +390,7 @@
   />
 {/if}
 {#if sure}
-  <Modal open onclose={() => (sure = null)} size="sm" title={sure.title} class="rounded-sm bg-[var(--panel)] dark:bg-[var(--panel)]">
+  <Modal open onclose={() => (sure = null)} size="sm" title={sure.title} class="rounded-sm bg-panel dark:bg-panel">
     <p>
       {sure.text} What was ticked, refused and said of this order stays in the protocol: {done} of {steps.length} steps are done. Nothing on the
       devices changes by it.
@@ -392,128 +405,34 @@
           void make(body);
         }}>{sure.yes}</Button
       >
-      <Button color="alternative" class="rounded-sm" onclick={() => (sure = null)}>Leave it as it is</Button>
+      <Button color="alternative" onclick={() => (sure = null)}>Leave it as it is</Button>
     </span>
   </Modal>
 {/if}
 
 <style>
-  .orders {
-    padding: 12px 16px 32px;
-    max-width: 1280px;
-    width: 100%;
-    margin: 0 auto;
-  }
-  .head {
-    display: flex;
-    flex-wrap: wrap;
-    gap: 4px 12px;
-    align-items: baseline;
-  }
-  .head h1 {
-    font-weight: 700;
-    font-size: 20px;
-  }
-  .lead {
-    color: var(--soft);
-  }
-  .acts {
-    margin-left: auto;
-    display: flex;
-    flex-wrap: wrap;
-    gap: 6px;
-  }
-  .box {
-    border: 1px solid var(--hair);
-    background: var(--panel);
-    padding: 8px 12px;
-    margin: 10px 0;
-  }
   .box p + p {
     margin-top: 6px;
   }
   .harm {
     border-left: 3px solid var(--amber);
   }
-  .breaks {
-    color: var(--red);
-    margin-bottom: 6px;
-  }
-  .breaks ul {
-    list-style: disc;
-    padding-left: 20px;
-  }
-  .unheard {
-    border-left: 3px solid var(--amber);
-  }
-  .against {
-    border-left: 3px solid var(--red);
-  }
-  .slide {
-    display: grid;
-    grid-template-columns: 190px minmax(160px, 1fr) minmax(0, 1.4fr) auto;
-    gap: 4px 12px;
-    align-items: center;
-    position: sticky;
-    top: 0;
-    background: var(--paper);
-    padding: 6px 0;
-    z-index: 3;
-    border-bottom: 1px solid var(--hair);
-  }
   .slide :global(input) {
     accent-color: var(--plum);
-  }
-  .what {
-    white-space: nowrap;
-    overflow: hidden;
-    text-overflow: ellipsis;
-    color: var(--soft);
-  }
-  .window {
-    height: 70vh;
-    min-height: 280px;
-    display: flex;
-    flex-direction: column;
-    border: 1px solid var(--hair);
-    margin-bottom: 12px;
-    overflow: hidden;
   }
   .window > :global(.board) {
     flex: 1;
     min-height: 0;
   }
   @media (max-width: 700px) {
-    .slide {
-      grid-template-columns: 1fr auto;
-    }
     .slide :global(input) {
       grid-column: 1 / -1;
     }
-    .lead {
-      display: none;
-    }
-  }
-  .paper {
-    display: none;
   }
   @page {
     @bottom-right {
       content: counter(page) " of " counter(pages);
       font-size: 9pt;
-    }
-  }
-  @media print {
-    .noprint,
-    .head {
-      display: none;
-    }
-    .paper {
-      display: block;
-      font-weight: 700;
-    }
-    .orders {
-      padding: 0;
     }
   }
 </style>

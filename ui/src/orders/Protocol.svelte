@@ -21,17 +21,18 @@
   const orders = $derived((now?.orders ?? []).map((o) => ({ ...o, said: now!.said.filter((x) => x.order === o.id) })).reverse());
 </script>
 
-<section class="protocol" aria-label="Protocol" class:noprint={!open}>
-  <Button color="alternative" size="sm" class="noprint rounded-sm" aria-expanded={open} onclick={() => (open = !open)}>
+<section class="protocol mt-5" aria-label="Protocol" class:noprint={!open}>
+  <Button color="alternative" size="sm" class="noprint" aria-expanded={open} onclick={() => (open = !open)}>
     {open ? "Close the protocol" : "Protocol: what was done, when, by whom"}
   </Button>
   {#if open && now}
     {#each orders as o (o.id)}
-      <h2>
-        {o.back ? "Back" : "To the plan"}, revision {o.revision} <span>made by {o.author}, {when(o.at)}. {o.told}</span>
+      <h2 class="mt-3 font-bold">
+        {o.back ? "Back" : "To the plan"}, revision {o.revision}
+        <span class="font-normal text-soft text-[13px]">made by {o.author}, {when(o.at)}. {o.told}</span>
       </h2>
-      <Table shadow={false} class="text-[13px] text-[var(--ink)]">
-        <TableHead class="bg-transparent dark:bg-transparent text-[11px] text-[var(--soft)]">
+      <Table shadow={false} class="text-[13px] text-ink">
+        <TableHead class="bg-transparent dark:bg-transparent text-[11px] text-soft">
           <TableHeadCell class="px-2 py-1">Step</TableHeadCell>
           <TableHeadCell class="px-2 py-1">Device</TableHeadCell>
           <TableHeadCell class="px-2 py-1">What</TableHeadCell>
@@ -41,16 +42,15 @@
         </TableHead>
         <TableBody>
           {#each o.said as x, i (i)}
-            <TableBodyRow class="border-[var(--hair)] bg-transparent dark:bg-transparent">
-              <TableBodyCell class="px-2 py-1 font-mono text-[var(--ink)]">{x.step + 1} of {o.steps}</TableBodyCell>
-              <TableBodyCell class="px-2 py-1 text-[var(--ink)]">{x.device}</TableBodyCell>
-              <TableBodyCell class="px-2 py-1 whitespace-normal text-[var(--ink)]">{x.text}</TableBodyCell>
-              <TableBodyCell
-                class={`px-2 py-1 whitespace-normal ${x.said === "refused" || x.said === "silent" ? "text-[var(--red)]" : "text-[var(--ink)]"}`}
+            <TableBodyRow class="border-hair bg-transparent dark:bg-transparent">
+              <TableBodyCell class="px-2 py-1 font-mono text-ink">{x.step + 1} of {o.steps}</TableBodyCell>
+              <TableBodyCell class="px-2 py-1 text-ink">{x.device}</TableBodyCell>
+              <TableBodyCell class="px-2 py-1 whitespace-normal text-ink">{x.text}</TableBodyCell>
+              <TableBodyCell class={`px-2 py-1 whitespace-normal ${x.said === "refused" || x.said === "silent" ? "text-red" : "text-ink"}`}
                 >{says[x.said]}{x.words ? `: ${x.words}` : ""}</TableBodyCell
               >
-              <TableBodyCell class="px-2 py-1 text-[var(--ink)]">{x.author}{x.byDevice ? ", by the device" : ""}</TableBodyCell>
-              <TableBodyCell class="px-2 py-1 text-[var(--soft)]">{when(x.at)}</TableBodyCell>
+              <TableBodyCell class="px-2 py-1 text-ink">{x.author}{x.byDevice ? ", by the device" : ""}</TableBodyCell>
+              <TableBodyCell class="px-2 py-1 text-soft">{when(x.at)}</TableBodyCell>
             </TableBodyRow>
           {/each}
         </TableBody>
@@ -62,23 +62,8 @@
 </section>
 
 <style>
-  .protocol {
-    margin-top: 20px;
-  }
-  h2 {
-    font-weight: 700;
-    margin-top: 12px;
-  }
-  h2 span {
-    font-weight: 400;
-    color: var(--soft);
-    font-size: 13px;
-  }
   @media print {
     .noprint {
-      display: none;
-    }
-    .protocol :global(.noprint) {
       display: none;
     }
   }

@@ -33,10 +33,10 @@
   const flip = (list: string[], d: string) => (list.includes(d) ? list.filter((x) => x !== d) : [...list, d]);
 </script>
 
-<section class="start" aria-label="A new order">
+<section class="start mt-3 gap-3 grid grid-cols-[repeat(auto-fit,minmax(260px,1fr))]" aria-label="A new order">
   <div>
-    <h2>As found</h2>
-    <p>
+    <h2 class="font-bold">As found</h2>
+    <p class="text-soft flex-1">
       The devices are set to what was read or typed in last{been ? ", and to what the last order has done" : ""}; the others as planned.
     </p>
     <Button class="main" onclick={() => onmake({ from: "found", ...some })} {...only(may.carry)}>Order from what was found</Button>
@@ -47,8 +47,8 @@
       if (since) onmake({ from: "revision", revision: since, ...some });
     }}
   >
-    <h2>As at a revision</h2>
-    <p>The devices are set to what was planned then: what changed since is to be done.</p>
+    <h2 class="font-bold">As at a revision</h2>
+    <p class="text-soft flex-1">The devices are set to what was planned then: what changed since is to be done.</p>
     <label>Revision <Input class="field mono" type="number" min="1" max={revision} required bind:value={since} /> of {revision}</label>
     <Button type="submit" disabled={!since}>Order what changed since</Button>
   </form>
@@ -58,9 +58,9 @@
       onmake({ from: "factory", devices: fresh });
     }}
   >
-    <h2>New devices</h2>
-    <p>They come from the factory and are not there yet; all others are as planned.</p>
-    <fieldset>
+    <h2 class="font-bold">New devices</h2>
+    <p class="text-soft flex-1">They come from the factory and are not there yet; all others are as planned.</p>
+    <fieldset class="gap-y-0.5 gap-x-3 flex flex-wrap">
       {#each devices as d (d)}
         <label><Checkbox value={d} bind:group={fresh} /> {d}</label>
       {/each}
@@ -75,14 +75,14 @@
         ? `; a new one takes the place of ${instead.join(", ")}`
         : ""}</summary
     >
-    <p>
+    <p class="text-soft flex-1">
       For an order as found, or as at a revision. A new device comes out of its box, of the same model or another; the old one of that name
       stands beside it until its cables and plugs have moved.
     </p>
-    {#if sites.list.length}<p>Only the devices of <SitePick /></p>{/if}
-    <ul>
+    {#if sites.list.length}<p class="text-soft flex-1">Only the devices of <SitePick /></p>{/if}
+    <ul class="mt-2 gap-y-1 gap-x-6 grid grid-cols-[repeat(auto-fill,minmax(360px,1fr))]">
       {#each devices as d (d)}
-        <li>
+        <li class="gap-3.5 grid grid-cols-[minmax(90px,1fr)_auto_auto] items-center">
           <b class="mono">{d}</b>
           <Checkbox
             checked={!left.includes(d)}
@@ -94,16 +94,10 @@
       {/each}
     </ul>
   </details>
-  {#if been}<Button class="leave" onclick={onleave}>Leave it as it is</Button>{/if}
+  {#if been}<Button class="leave justify-self-start self-start" onclick={onleave}>Leave it as it is</Button>{/if}
 </section>
 
 <style>
-  .start {
-    display: grid;
-    grid-template-columns: repeat(auto-fit, minmax(260px, 1fr));
-    gap: 12px;
-    margin-top: 12px;
-  }
   .start > :not(.leave) {
     border: 1px solid var(--hair);
     background: var(--panel);
@@ -112,36 +106,12 @@
     flex-direction: column;
     gap: 8px;
   }
-  h2 {
-    font-weight: 700;
-  }
-  p {
-    color: var(--soft);
-    flex: 1;
-  }
-  fieldset {
-    display: flex;
-    flex-wrap: wrap;
-    gap: 2px 12px;
-  }
   .start :global(input[type="number"]) {
     width: 90px;
   }
   .start > .some {
     grid-column: 1 / -1;
     display: block;
-  }
-  .some ul {
-    display: grid;
-    grid-template-columns: repeat(auto-fill, minmax(360px, 1fr));
-    gap: 4px 24px;
-    margin-top: 8px;
-  }
-  .some li {
-    display: grid;
-    grid-template-columns: minmax(90px, 1fr) auto auto;
-    gap: 14px;
-    align-items: center;
   }
   @media (max-width: 480px) {
     .some ul {
@@ -153,9 +123,5 @@
     .some b {
       grid-column: 1 / -1;
     }
-  }
-  .start > :global(.leave) {
-    justify-self: start;
-    align-self: start;
   }
 </style>

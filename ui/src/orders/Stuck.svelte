@@ -29,36 +29,29 @@
   }
 </script>
 
-<div class="stuck noprint">
+<div class="stuck noprint pt-1 pb-2 gap-2 grid">
   {#if asking}
-    <form onsubmit={refused}>
+    <form class="gap-1.5 grid max-w-140" onsubmit={refused}>
       <Label for="refused">{step.kind === "cable" || step.kind === "laptop" ? "What is in the way?" : `What did ${step.device} say?`}</Label
       >
-      <Textarea
-        id="refused"
-        bind:value={words}
-        maxlength={2000}
-        rows={3}
-        placeholder="word for word"
-        class="w-full rounded-sm border-[var(--hair)] bg-[var(--panel)] text-[var(--ink)] placeholder:text-[var(--soft)]"
-      />
-      <span class="acts">
-        <Button type="submit" class="main rounded-sm">Write it down</Button>
-        <Button type="button" color="alternative" class="rounded-sm" onclick={() => (asking = false)}>It went well after all</Button>
+      <Textarea id="refused" bind:value={words} maxlength={2000} rows={3} placeholder="word for word" class="field w-full" />
+      <span class="acts gap-1.5 flex flex-wrap">
+        <Button type="submit" class="main">Write it down</Button>
+        <Button type="button" color="alternative" onclick={() => (asking = false)}>It went well after all</Button>
       </span>
     </form>
   {:else}
-    <span class="acts">
+    <span class="acts gap-1.5 flex flex-wrap">
       {#if step.kind !== "check"}
-        <Button size="sm" color="alternative" class="rounded-sm" onclick={() => (asking = true)}
+        <Button size="sm" color="alternative" onclick={() => (asking = true)}
           >{step.kind === "cable" || step.kind === "laptop" ? "Cannot be done …" : "Refused …"}</Button
         >
       {/if}
-      <Button size="sm" color="alternative" class="rounded-sm" onclick={() => void say(done, "silent", "")}>No answer</Button>
+      <Button size="sm" color="alternative" onclick={() => void say(done, "silent", "")}>No answer</Button>
     </span>
   {/if}
   {#if last}
-    <div class="after" role="status">
+    <div class="after px-3 py-2 border-l-3 border-red gap-1.5 bg-red-wash grid" role="status">
       <p>
         <b
           >{last.said === "silent"
@@ -67,25 +60,23 @@
               ? `Step ${done + 1} could not be done.`
               : `${step.device} refused step ${done + 1}.`}</b
         >
-        {#if last.words}<q>{last.words}</q>{/if}
-        <span class="by">{last.byDevice ? "by the device" : last.author}</span>
+        {#if last.words}<q class="italic">{last.words}</q>{/if}
+        <span class="by text-soft text-[12px]">{last.byDevice ? "by the device" : last.author}</span>
       </p>
       {#if step.undo.length}
         <p>The way back, if a part of it was done:</p>
-        <ul>
+        <ul class="pl-5 list-disc">
           {#each step.undo as text (text)}<li>{text}</li>{/each}
         </ul>
       {/if}
       {#if order.reached?.length}<p>Reached from here, if nothing of it was done: {order.reached.join(", ")}.</p>{/if}
-      {#if order.lost?.length}<p class="bad">Not reached: {order.lost.join(", ")}.</p>{/if}
+      {#if order.lost?.length}<p class="bad text-red">Not reached: {order.lost.join(", ")}.</p>{/if}
       <p>Then say what {step.device} is set to now, and go on from there or back:</p>
-      <span class="acts">
-        <Button size="sm" color="alternative" class="rounded-sm bg-[var(--panel)]" href={place.href("field", { device: step.device })}
+      <span class="acts gap-1.5 flex flex-wrap">
+        <Button size="sm" color="alternative" class="rounded-sm bg-panel" href={place.href("field", { device: step.device })}
           >What is {step.device} set to?</Button
         >
-        <Button size="sm" color="alternative" class="rounded-sm" onclick={() => make({ from: "found" })} {...only(may.carry)}
-          >Work the rest out anew</Button
-        >
+        <Button size="sm" color="alternative" onclick={() => make({ from: "found" })} {...only(may.carry)}>Work the rest out anew</Button>
         <Button
           size="sm"
           color="alternative"
@@ -100,45 +91,9 @@
 </div>
 
 <style>
-  .stuck {
-    display: grid;
-    gap: 8px;
-    padding: 4px 0 8px;
-  }
-  .acts {
-    display: flex;
-    flex-wrap: wrap;
-    gap: 6px;
-  }
-  form {
-    display: grid;
-    gap: 6px;
-    max-width: 560px;
-  }
-  .after {
-    border-left: 3px solid var(--red);
-    background: var(--red-wash);
-    padding: 8px 12px;
-    display: grid;
-    gap: 6px;
-  }
   :global(.card) .stuck :global(button),
   :global(.card) .stuck :global(a) {
     min-height: 48px;
     flex: 1 1 40%;
-  }
-  ul {
-    list-style: disc;
-    padding-left: 20px;
-  }
-  q {
-    font-style: italic;
-  }
-  .by {
-    color: var(--soft);
-    font-size: 12px;
-  }
-  .bad {
-    color: var(--red);
   }
 </style>

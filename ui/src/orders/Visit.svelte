@@ -47,15 +47,21 @@
 
   const lanes = $derived(Math.max(0, ...lasts.map((x) => x.lane + 1)));
   const kinds: Record<string, string> = { set: "set", manage: "manage", cable: "cable", laptop: "laptop", check: "look", save: "save" };
+  const label = "mr-1.25 border border-hair px-1.25 text-[11px] whitespace-nowrap text-soft";
 </script>
 
-<section class="visit" aria-label={`Visit ${number}: ${visit.device}`}>
-  <h2>
+<section class="visit mt-3.5 print:break-inside-auto" aria-label={`Visit ${number}: ${visit.device}`}>
+  <h2 class="pb-0.5 border-b border-ink font-bold print:break-after-avoid">
     <span class="mono">[{number} of {order.order!.visits.length}]</span>
-    {visit.device} <span>{[sites.where(visit.device), how(visit)].filter(Boolean).join(", ")}</span>
+    {visit.device}
+    <span class="font-normal text-soft text-[13px]">{[sites.where(visit.device), how(visit)].filter(Boolean).join(", ")}</span>
   </h2>
   {#if carry}
-    <p class="carry noprint" class:bad={carry.ended === "otherwise" || carry.ended === "failed"} role="status">
+    <p
+      class="carry noprint my-1 px-2 py-1 border-l-3 border-plum whitespace-pre-line"
+      class:bad={carry.ended === "otherwise" || carry.ended === "failed"}
+      role="status"
+    >
       {#if carry.running}{visit.device} is being set: step {carry.step + 1} …{:else}{ended[carry.ended ?? ""]} {carry.text ?? ""}{/if}
       {#if carry.back && mine}<Button onclick={() => oncarry?.(true)} {...only(may.carry)}
           >Take step {carry.step + 1} back on the device</Button
@@ -71,14 +77,19 @@
     {#each visit.steps as k (k)}
       {@const s = steps[k]!}
       {@const t = order.ticks[k]}
-      <li class:done={t} class:next={k === done && !order.ended} class:here={k === at - 1}>
-        <span class="lanes" style:width={`${lanes * 9}px`}>
+      <li
+        class="border-b border-hair gap-x-2 grid grid-cols-[auto_56px_minmax(0,1fr)_auto] print:break-inside-avoid"
+        class:done={t}
+        class:next={k === done && !order.ended}
+        class:here={k === at - 1}
+      >
+        <span class="lanes relative" style:width={`${lanes * 9}px`}>
           {#each lasts as x (x)}
             {@const p = piece(x, k)}
             {#if p}<i class={`${x.kind} ${p}`} style:left={`${x.lane * 9}px`} data-tip={x.says}></i>{/if}
           {/each}
         </span>
-        <label>
+        <label class="gap-1.5 flex items-baseline">
           <Checkbox
             checked={!!t}
             disabled={order.ended || carry?.running || (k !== done && k !== done - 1)}
@@ -86,64 +97,36 @@
             aria-label={`Step ${k + 1} done`}
             {...only(may.carry)}
           />
-          <span class="n mono">{k + 1}</span>
+          <span class="n mono text-soft w-7.5 text-right">{k + 1}</span>
         </label>
         <div>
           <p>
-            <span class={`kind ${s.kind}`}>{kinds[s.kind]}</span>{#if s.kind === "set" && s.page && !s.text.startsWith(s.page)}<span
-                class="page">{s.page}</span
-              >{/if}
-            {#if s.changes.length}<b>{s.changes.join("; ")}</b><br /><span class="page-text">{s.text}</span>{:else}{s.text}{/if}
-            {#if t}<em>{t.author}</em>{/if}
+            <span class={`kind ${s.kind} ${label}`}>{kinds[s.kind]}</span
+            >{#if s.kind === "set" && s.page && !s.text.startsWith(s.page)}<span class={label}>{s.page}</span>{/if}
+            {#if s.changes.length}<b>{s.changes.join("; ")}</b><br /><span class="text-soft">{s.text}</span>{:else}{s.text}{/if}
+            {#if t}<em class="text-[12px] text-soft not-italic">{t.author}</em>{/if}
           </p>
-          {#each s.told as line (line)}<p class="told" class:bad={/^(LEAK|Interrupted)|out of reach/.test(line)}>{line}</p>{/each}
-          {#if s.undo.length}<p class="undo" class:shown={k === done && !order.ended}>Back: {s.undo.join("; ")}</p>{/if}
+          {#each s.told as line (line)}<p class="told text-[13px] text-soft" class:bad={/^(LEAK|Interrupted)|out of reach/.test(line)}>
+              {line}
+            </p>{/each}
+          {#if s.undo.length}<p class="undo hidden text-[13px] text-soft print:block" class:shown={k === done && !order.ended}>
+              Back: {s.undo.join("; ")}
+            </p>{/if}
           {#if k === done && !order.ended && !carry?.running}<Stuck {order} {done} {say} {make} />{/if}
         </div>
-        <Button class="noprint" onclick={() => onlook(k + 1)} aria-label={`Show the board after step ${k + 1}`}>board</Button>
+        <Button
+          class="noprint mx-1 my-0.75 px-2 py-0 self-center text-[12px] min-h-6 whitespace-nowrap narrow:hidden"
+          onclick={() => onlook(k + 1)}
+          aria-label={`Show the board after step ${k + 1}`}>board</Button
+        >
       </li>
     {/each}
   </ol>
 </section>
 
 <style>
-  .visit {
-    margin-top: 14px;
-  }
-  h2 {
-    font-weight: 700;
-    border-bottom: 1px solid var(--ink);
-    padding-bottom: 2px;
-  }
-  h2 span:last-child {
-    font-weight: 400;
-    color: var(--soft);
-    font-size: 13px;
-  }
-  li {
-    display: grid;
-    grid-template-columns: auto 56px minmax(0, 1fr) auto;
-    gap: 0 8px;
-    border-bottom: 1px solid var(--hair);
-  }
   li > :not(.lanes) {
     padding: 4px 0;
-  }
-  label {
-    display: flex;
-    gap: 6px;
-    align-items: baseline;
-  }
-  .n {
-    color: var(--soft);
-    width: 30px;
-    text-align: right;
-  }
-  .carry {
-    border-left: 3px solid var(--plum);
-    padding: 4px 8px;
-    margin: 4px 0;
-    white-space: pre-line;
   }
   .carry.bad {
     border-left-color: var(--red);
@@ -158,45 +141,16 @@
   .done p:first-child {
     color: var(--soft);
   }
-  em {
-    font-size: 12px;
-    color: var(--soft);
-    font-style: normal;
-  }
-  .kind,
-  .page {
-    font-size: 11px;
-    border: 1px solid var(--hair);
-    padding: 0 5px;
-    margin-right: 5px;
-    color: var(--soft);
-    white-space: nowrap;
-  }
   .laptop,
   .cable {
     border-color: var(--plum);
     color: var(--plum);
   }
-  .told {
-    font-size: 13px;
-    color: var(--soft);
-  }
   .bad {
     color: var(--red);
   }
-  .page-text {
-    color: var(--soft);
-  }
-  .undo {
-    display: none;
-    font-size: 13px;
-    color: var(--soft);
-  }
   .undo.shown {
     display: block;
-  }
-  .lanes {
-    position: relative;
   }
   .lanes i {
     position: absolute;
@@ -223,40 +177,9 @@
   .lanes .leak.end {
     border-color: var(--red);
   }
-  li > :global(button) {
-    align-self: center;
-    font-size: 12px;
-    padding: 0 8px;
-    margin: 3px 4px;
-    min-height: 24px;
-    white-space: nowrap;
-  }
-  li > :global(button.noprint) {
-    padding: 0 8px;
-  }
-  @media (max-width: 700px) {
-    li > :global(button) {
-      display: none;
-    }
-  }
   @media print {
-    .noprint {
-      display: none;
-    }
-    .visit {
-      break-inside: auto;
-    }
     :global(.apage) .visit {
       break-after: page;
-    }
-    h2 {
-      break-after: avoid;
-    }
-    .undo {
-      display: block;
-    }
-    li {
-      break-inside: avoid;
     }
   }
 </style>

@@ -4,17 +4,11 @@
   let { children }: { children: Snippet } = $props();
 </script>
 
-<main class="door">{@render children()}</main>
+<main class="door px-4 pt-[9vh] pb-4 overflow-auto row-start-2 -row-end-1 grid [place-items:start_center] bg-paper">
+  {@render children()}
+</main>
 
 <style>
-  .door {
-    grid-row: 2 / -1;
-    overflow: auto;
-    display: grid;
-    place-items: start center;
-    padding: 9vh 16px 16px;
-    background: var(--paper);
-  }
   .door > :global(form) {
     display: grid;
     gap: 6px;

@@ -45,7 +45,7 @@
     ({ drift: "drift", silent: "silent devices", order: "orders", checkup: "check-ups", backup: "backups" })[kind] ?? kind;
 </script>
 
-<div class="notices">
+<div class="px-7 pt-4.5 pb-10 max-w-250 narrow:px-3 narrow:pt-3.5 narrow:pb-10">
   <h1>Notices</h1>
   <p class="lead">What happens while nobody looks here is told outside: by mail, to another program by webhook, or to a syslog server.</p>
   {#if now?.to.length}
@@ -54,14 +54,20 @@
       <tbody>
         {#each now.to as t (t.id)}
           <tr data-notice={t.id}>
-            <td><b>{t.target}</b><span class="note">{t.way}{t.daily ? ", once a day" : ", at once"}{t.mine ? "" : `; ${t.by}'s`}</span></td>
+            <td
+              ><b>{t.target}</b><span class="note block text-[12px] text-soft"
+                >{t.way}{t.daily ? ", once a day" : ", at once"}{t.mine ? "" : `; ${t.by}'s`}</span
+              ></td
+            >
             <td>{t.kinds.map(short).join(", ")}</td>
             <td
               >{#if t.waiting}{count(t.waiting, "message")} waiting{:else if t.sent}the last was taken{:else if !t.failed}nothing was sent
                 yet{/if}
-              {#if t.failed}<span class="wrong note">{t.failed}</span>{:else if t.sent}<span class="note">of {when(t.sent)}</span>{/if}</td
+              {#if t.failed}<span class="wrong note block text-[12px] text-red">{t.failed}</span>{:else if t.sent}<span
+                  class="note block text-[12px] text-soft">of {when(t.sent)}</span
+                >{/if}</td
             >
-            <td class="acts">
+            <td class="acts whitespace-nowrap text-right">
               <Button onclick={() => did(api.tryNotice(id, t.id))} aria-label={`Send a test to ${t.target}`}>Test</Button>
               <Button onclick={() => did(api.dropNotice(id, t.id))} aria-label={`Tell ${t.target} no more`}>×</Button>
             </td>
@@ -73,25 +79,27 @@
     <p>Nobody is told of anything yet. Begin with yourself: choose below what you want to hear of, and send a test.</p>
   {/if}
   {#if secret}
-    <p class="secret" role="status">
+    <p class="secret mb-3 px-3 py-2 border-l-3 border-plum bg-panel wrap-anywhere" role="status">
       The webhook is signed with <code class="mono">{secret}</code>: give it to the program that listens. It is not shown again.
     </p>
   {/if}
   {#if now}
     <form class="panel" onsubmit={(e) => (e.preventDefault(), target.trim() && kinds.length && void add())}>
-      <h2>Somebody more</h2>
-      <fieldset>
+      <h2 class="mb-1.5 font-bold">Somebody more</h2>
+      <fieldset class="mb-2.5 gap-1 grid">
         <legend>Tell when</legend>
-        {#each now.kinds as k (k.kind)}<label><Checkbox value={k.kind} bind:group={kinds} id={`kind-${k.kind}`} /> {k.says}</label>{/each}
+        {#each now.kinds as k (k.kind)}<label class="gap-1.5 flex items-center"
+            ><Checkbox value={k.kind} bind:group={kinds} id={`kind-${k.kind}`} /> {k.says}</label
+          >{/each}
       </fieldset>
-      <div class="how">
-        <label
+      <div class="gap-2 flex flex-wrap items-center">
+        <label class="gap-1.5 flex items-center"
           >by <Select placeholder="" classes={{ select: "field" }} bind:value={way} id="notice-way"
             >{#each now.ways as w (w)}<option value={w}>{says[w]?.[0] ?? w}</option>{/each}</Select
           ></label
         >
         <Input
-          class="field mono"
+          class="field mono flex-1 min-w-55"
           id="notice-target"
           bind:value={target}
           placeholder={says[way]?.[1]}
@@ -108,59 +116,3 @@
     </form>
   {/if}
 </div>
-
-<style>
-  .notices {
-    padding: 18px 28px 40px;
-    max-width: 1000px;
-  }
-  .acts {
-    white-space: nowrap;
-    text-align: right;
-  }
-  .note {
-    display: block;
-    font-size: 12px;
-    color: var(--soft);
-  }
-  .wrong.note {
-    color: var(--red);
-  }
-  h2 {
-    font-weight: 700;
-    margin-bottom: 6px;
-  }
-  fieldset {
-    display: grid;
-    gap: 4px;
-    margin-bottom: 10px;
-  }
-  fieldset label,
-  .how label {
-    display: flex;
-    gap: 6px;
-    align-items: center;
-  }
-  .how {
-    display: flex;
-    flex-wrap: wrap;
-    gap: 8px;
-    align-items: center;
-  }
-  .how :global(#notice-target) {
-    flex: 1;
-    min-width: 220px;
-  }
-  .secret {
-    margin-bottom: 12px;
-    padding: 8px 12px;
-    border-left: 3px solid var(--plum);
-    background: var(--panel);
-    overflow-wrap: anywhere;
-  }
-  @media (max-width: 700px) {
-    .notices {
-      padding: 14px 12px 40px;
-    }
-  }
-</style>

@@ -20,19 +20,7 @@
   let seen = $state(false);
 </script>
 
-<span class="password">
-  <Input {...rest} class="field" type={seen ? "text" : "password"} bind:value spellcheck="false" autocapitalize="off" />
+<span class="password gap-1.5 flex items-center">
+  <Input {...rest} class="field flex-1 min-w-0" type={seen ? "text" : "password"} bind:value spellcheck="false" autocapitalize="off" />
   <Button type="button" aria-pressed={seen} aria-label="Show the password" onclick={() => (seen = !seen)}>{seen ? "Hide" : "Show"}</Button>
 </span>
-
-<style>
-  .password {
-    display: flex;
-    gap: 6px;
-    align-items: center;
-  }
-  .password :global(input) {
-    flex: 1;
-    min-width: 0;
-  }
-</style>

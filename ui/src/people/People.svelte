@@ -42,16 +42,19 @@
   const when = (t: string) => new Date(t).toLocaleString(undefined, { dateStyle: "medium", timeStyle: "short" });
 </script>
 
-<div class="people">
+<div class="people px-5 pt-3.5 pb-10 max-w-225 narrow:px-3 narrow:pt-2.5 narrow:pb-10">
   <h1>People</h1>
   <p class="lead">
     {id ? "Who may what in this office." : "Who may what in every office, those to come too."}
-    {#if id && me.may("keeper", 0)}<a href="/people">In every office</a>{:else if !id}<a href="/offices">The offices</a>{/if}
+    {#if id && me.may("keeper", 0)}<a class="underline underline-offset-2" href="/people">In every office</a>{:else if !id}<a
+        class="underline underline-offset-2"
+        href="/offices">The offices</a
+      >{/if}
   </p>
   {#if keeps}
-    <section aria-label="Who may what">
+    <section class="mt-3.5" aria-label="Who may what">
       {#if now}
-        <Table>
+        <Table class="listed">
           <thead><tr><th scope="col">Name</th><th scope="col">{id ? "In this office" : "In every office"}</th><th></th></tr></thead>
           <tbody>
             {#each now.people as p (p.id)}
@@ -86,8 +89,11 @@
           </tbody>
         </Table>
       {/if}
-      {#if wrong}<p class="wrong" role="alert">{wrong}</p>{/if}
-      <form onsubmit={(e) => (e.preventDefault(), void ask(api.invite(id, role)))}>
+      {#if wrong}<p class="wrong mt-1.5 text-red" role="alert">{wrong}</p>{/if}
+      <form
+        class="mt-3 gap-y-1.5 gap-x-3 flex flex-wrap items-center"
+        onsubmit={(e) => (e.preventDefault(), void ask(api.invite(id, role)))}
+      >
         <label
           >Invite a <Select placeholder="" classes={{ select: "field" }} bind:value={role}
             >{#each roles as r (r)}<option>{r}</option>{/each}</Select
@@ -99,20 +105,25 @@
       {#if now?.invitations.length}
         <ul aria-label="Open invitations">
           {#each now.invitations as x (x.id)}
-            <li>
+            <li class="py-1 border-b border-hair gap-y-1 gap-x-2.5 flex flex-wrap items-baseline">
               <span>An invitation as a {x.role}{id ? "" : ` of ${x.office || "every office"}`}, by {x.by}</span>
               <span class="soft">until {when(x.expires)}, while {x.by} may give it</span>
-              <Button onclick={() => ask(api.withdraw(id, x.id))} aria-label={`Withdraw the invitation as a ${x.role} by ${x.by}`}
-                >Withdraw</Button
+              <Button
+                class="ml-auto"
+                onclick={() => ask(api.withdraw(id, x.id))}
+                aria-label={`Withdraw the invitation as a ${x.role} by ${x.by}`}>Withdraw</Button
               >
             </li>
           {/each}
         </ul>
       {/if}
       {#if link}
-        <div class="made" role="status">
+        <div class="made mt-2.5 py-0.5 pl-3 border-l-3 border-plum" role="status">
           <p><b>This link is shown once.</b> Send it to whom it is for:</p>
-          <p class="line"><code class="mono">{link}</code><Button onclick={() => copy(link, "the link")}>Copy</Button></p>
+          <p class="line gap-2 flex items-baseline">
+            <code class="mono px-1.25 py-px wrap-anywhere bg-paper">{link}</code><Button onclick={() => copy(link, "the link")}>Copy</Button
+            >
+          </p>
         </div>
       {/if}
     </section>
@@ -121,21 +132,22 @@
   {/if}
   <Self />
   {#if keeps && record.length}
-    <section aria-label="Record">
-      <h2>Record</h2>
+    <section class="mt-3.5" aria-label="Record">
+      <h2 class="mt-4.5 border-b border-ink font-bold">Record</h2>
       <p class="soft">
         What was done that is no edit; edits are in the history. Nobody changes it. <a
+          class="underline underline-offset-2"
           href={`/api${id ? `/offices/${id}` : ""}/record?file=1`}
           download>All of it, as CSV</a
         >
       </p>
-      <Table class="record">
+      <Table class="listed">
         <tbody>
           {#each record as e (e.id)}
             <tr>
-              <td class="soft">{when(e.at)}</td>
+              <td class="soft whitespace-nowrap">{when(e.at)}</td>
               <th scope="row">{e.who}</th>
-              <td>{e.what}{e.about ? `: ${e.about}` : ""}</td>
+              <td class="wrap-anywhere">{e.what}{e.about ? `: ${e.about}` : ""}</td>
               <td class="soft mono">{e.address ?? ""}</td>
             </tr>
           {/each}
@@ -146,92 +158,11 @@
 </div>
 
 <style>
-  .people {
-    padding: 14px 20px 40px;
-    max-width: 900px;
-  }
-  section {
-    margin-top: 14px;
-  }
-  h2 {
-    font-weight: 700;
-    border-bottom: 1px solid var(--ink);
-    margin-top: 18px;
-  }
-  .people :global(table) {
-    width: 100%;
-    border-collapse: collapse;
-  }
-  th,
-  td {
-    text-align: left;
-    padding: 4px 10px 4px 0;
-    border-bottom: 1px solid var(--hair);
-    vertical-align: baseline;
-  }
-  thead th {
-    color: var(--soft);
-    font-weight: 400;
-    border-bottom-color: var(--ink);
-  }
-  form {
-    display: flex;
-    flex-wrap: wrap;
-    align-items: center;
-    gap: 6px 12px;
-    margin-top: 12px;
-  }
-  li {
-    display: flex;
-    flex-wrap: wrap;
-    gap: 4px 10px;
-    align-items: baseline;
-    padding: 4px 0;
-    border-bottom: 1px solid var(--hair);
-  }
-  li :global(button) {
-    margin-left: auto;
-  }
-  .made {
-    border-left: 3px solid var(--plum);
-    padding: 2px 0 2px 12px;
-    margin-top: 10px;
-  }
-  .line {
-    display: flex;
-    align-items: baseline;
-    gap: 8px;
-  }
-  code {
-    overflow-wrap: anywhere;
-    background: var(--paper);
-    padding: 1px 5px;
-  }
-  .people :global(.record) {
-    font-size: 13px;
-  }
-  .people :global(.record td:first-child) {
-    white-space: nowrap;
-  }
-  .people :global(.record td:nth-child(3)) {
-    overflow-wrap: anywhere;
-  }
   .soft {
     color: var(--soft);
     font-size: 13px;
   }
-  .wrong {
-    color: var(--red);
-    margin-top: 6px;
-  }
-  a {
-    text-decoration: underline;
-    text-underline-offset: 2px;
-  }
   @media (max-width: 700px) {
-    .people {
-      padding: 10px 12px 40px;
-    }
     .people :global(select) {
       max-width: 44vw;
     }

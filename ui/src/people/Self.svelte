@@ -103,21 +103,22 @@
   }
 </script>
 
-<section aria-label="You">
-  <h2>You are {me.now.name}</h2>
+<section class="mt-4.5" aria-label="You">
+  <h2 class="border-b border-ink font-bold">You are {me.now.name}</h2>
   <ul>
     {#each list as s (s.id)}
-      <li>
-        <span>{s.here ? "Here" : s.about}</span>
-        <span class="soft">since {since(s.at)}{s.here ? "" : `, last seen ${since(s.seen)}`}</span>
-        {#if s.here}<Button onclick={out}>Sign out</Button>
-        {:else}<Button onclick={() => ask(api.endSession(s.id))} aria-label={`End the session of ${s.about}`}>End</Button>{/if}
+      <li class="py-1 border-b border-hair gap-y-1 gap-x-2.5 flex flex-wrap items-baseline">
+        <span class="wrap-anywhere">{s.here ? "Here" : s.about}</span>
+        <span class="text-soft text-[13px]">since {since(s.at)}{s.here ? "" : `, last seen ${since(s.seen)}`}</span>
+        {#if s.here}<Button class="ml-auto" onclick={out}>Sign out</Button>
+        {:else}<Button class="ml-auto" onclick={() => ask(api.endSession(s.id))} aria-label={`End the session of ${s.about}`}>End</Button
+          >{/if}
       </li>
     {/each}
   </ul>
   {#if list.length > 1}<p><Button onclick={() => ask(api.endSession(0))}>End all but this one</Button></p>{/if}
   {#if changing}
-    <form onsubmit={change}>
+    <form class="mt-2 gap-y-1.5 gap-x-3 flex flex-wrap items-end" onsubmit={change}>
       <Input type="text" autocomplete="username" value={me.now.name} hidden />
       <label>Password now <Password bind:value={old} required autocomplete="current-password" /></label>
       <label>New password <Password bind:value={next} required minlength={12} maxlength={256} autocomplete="new-password" /></label>
@@ -128,24 +129,24 @@
     <p><Button onclick={() => ((changing = true), (still = null))}>Change the password…</Button></p>
   {/if}
   {#if still}
-    <p role="status" class="still">
+    <p role="status" class="still pl-3 border-l-3 border-plum">
       {still.length
         ? `The password is changed, and other sessions ended. Beside it, these act in your name still: ${still.join(", ")}. End those that are not yours.`
         : "The password is changed, and other sessions ended. Nothing else opens your account."}
     </p>
   {/if}
-  <h3>Passkeys</h3>
+  <h3 class="mt-3 font-[650]">Passkeys</h3>
   <ul>
     {#each keys as k (k.id)}
-      <li>
-        <span>{k.name}</span>
-        <span class="soft">since {since(k.at)}, {k.used ? `last used ${since(k.used)}` : "never used"}</span>
-        <Button onclick={() => only(() => (forgetting = k))} aria-label={`Forget the passkey ${k.name}`}>Forget…</Button>
+      <li class="py-1 border-b border-hair gap-y-1 gap-x-2.5 flex flex-wrap items-baseline">
+        <span class="wrap-anywhere">{k.name}</span>
+        <span class="text-soft text-[13px]">since {since(k.at)}, {k.used ? `last used ${since(k.used)}` : "never used"}</span>
+        <Button class="ml-auto" onclick={() => only(() => (forgetting = k))} aria-label={`Forget the passkey ${k.name}`}>Forget…</Button>
       </li>
     {/each}
   </ul>
   {#if forgetting}
-    <form onsubmit={forget}>
+    <form class="mt-2 gap-y-1.5 gap-x-3 flex flex-wrap items-end" onsubmit={forget}>
       <label
         >Your password, to forget {forgetting.name}
         <Password name="mine" bind:value={mine} required autocomplete="current-password" /></label
@@ -155,9 +156,9 @@
     </form>
   {/if}
   {#if !passkeys}
-    <p class="soft">Passkeys are for names: open this server by the name that its certificate has.</p>
+    <p class="text-soft text-[13px]">Passkeys are for names: open this server by the name that its certificate has.</p>
   {:else if naming}
-    <form onsubmit={addKey}>
+    <form class="mt-2 gap-y-1.5 gap-x-3 flex flex-wrap items-end" onsubmit={addKey}>
       <!-- svelte-ignore a11y_autofocus -->
       <label
         >Known by <Input
@@ -186,8 +187,8 @@
         >{/if}
     </p>
     {#if confirming}
-      <form onsubmit={setAlone}>
-        <p class="soft">
+      <form class="mt-2 gap-y-1.5 gap-x-3 flex flex-wrap items-end" onsubmit={setAlone}>
+        <p class="text-soft text-[13px]">
           {me.now.alone
             ? "Who learns the password can sign in then."
             : keys.length === 1
@@ -200,54 +201,11 @@
       </form>
     {/if}
   {/if}
-  {#if wrong}<p class="wrong" role="alert">{wrong}</p>{/if}
+  {#if wrong}<p class="wrong text-red" role="alert">{wrong}</p>{/if}
 </section>
 
 <style>
-  section {
-    margin-top: 18px;
-  }
-  h2 {
-    font-weight: 700;
-    border-bottom: 1px solid var(--ink);
-  }
-  h3 {
-    font-weight: 650;
-    margin-top: 12px;
-  }
-  li {
-    display: flex;
-    flex-wrap: wrap;
-    gap: 4px 10px;
-    align-items: baseline;
-    padding: 4px 0;
-    border-bottom: 1px solid var(--hair);
-  }
-  li span:first-child {
-    overflow-wrap: anywhere;
-  }
-  li :global(button) {
-    margin-left: auto;
-  }
   p {
     margin-top: 8px;
-  }
-  form {
-    display: flex;
-    flex-wrap: wrap;
-    align-items: flex-end;
-    gap: 6px 12px;
-    margin-top: 8px;
-  }
-  .still {
-    border-left: 3px solid var(--plum);
-    padding-left: 12px;
-  }
-  .soft {
-    color: var(--soft);
-    font-size: 13px;
-  }
-  .wrong {
-    color: var(--red);
   }
 </style>

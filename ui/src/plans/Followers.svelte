@@ -24,18 +24,27 @@
 </script>
 
 {#each devices as d (d.name)}
-  <article>
-    <p>
+  <article class="mb-3.5">
+    <p class="mb-1 gap-2.5 flex items-center">
       <b>{d.name}</b>
-      <Button onclick={() => pending.propose([`-${d.name} follows`])} data-tip="It keeps nothing of the plan" {...only(may.plan)}
-        >no longer follow…</Button
+      <Button
+        class="border-transparent! text-[12px] text-soft! bg-transparent!"
+        onclick={() => pending.propose([`-${d.name} follows`])}
+        data-tip="It keeps nothing of the plan"
+        {...only(may.plan)}>no longer follow…</Button
       >
     </p>
     <Front jacks={drawn(d)} hues={hues.of} label={`${d.name}, a follower`} />
     {#each exceptions(d) as p (p.name)}
-      <div class="exception" data-exception={`${d.name}.${p.name}`}>
+      <div
+        class="exception mt-1 gap-2 grid grid-cols-[84px_minmax(0,1fr)_minmax(0,1.2fr)_auto] items-center text-[13px]"
+        data-exception={`${d.name}.${p.name}`}
+      >
         <span><b class="mono">{p.name}</b> departs</span>
-        <span><span class="mono">{p.shape}</span><span class="soft">; the plan says</span> <span class="mono soft">{p.planned}</span></span>
+        <span
+          ><span class="mono">{p.shape}</span><span class="text-soft">; the plan says</span>
+          <span class="mono text-soft">{p.planned}</span></span
+        >
         <Input
           class="field"
           value={p.because ?? ""}
@@ -48,36 +57,10 @@
     {/each}
   </article>
 {:else}
-  <p class="soft">No device follows it yet.</p>
+  <p class="text-soft">No device follows it yet.</p>
 {/each}
 
 <style>
-  article {
-    margin-bottom: 14px;
-  }
-  article > p {
-    display: flex;
-    gap: 10px;
-    align-items: center;
-    margin-bottom: 4px;
-  }
-  article > p :global(button) {
-    font-size: 12px;
-    color: var(--soft);
-    border-color: transparent;
-    background: none;
-  }
-  .exception {
-    display: grid;
-    grid-template-columns: 84px minmax(0, 1fr) minmax(0, 1.2fr) auto;
-    gap: 8px;
-    align-items: center;
-    margin-top: 4px;
-    font-size: 13px;
-  }
-  .soft {
-    color: var(--soft);
-  }
   article :global(input) {
     min-width: 0;
   }

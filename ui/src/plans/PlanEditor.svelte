@@ -72,14 +72,16 @@
     spellcheck="false"
     {...only(may.plan)}
   ></Textarea>
-  <p class="help" id="plan-help">
+  <p class="help text-[12.5px] text-soft" id="plan-help">
     A line for some places: <code class="mono">1-4: use desk</code>, <code class="mono">last: 190 [needed]</code>. Ctrl+Enter does it, Esc
     leaves it as it was.
   </p>
   <Only why={may.plan}
-    ><form onsubmit={(e) => (e.preventDefault(), places.trim() && use && put())}>
-      <label>Places <Input class="field mono" id="plan-places" bind:value={places} placeholder="1-4" /></label>
-      <label
+    ><form class="mt-1.5 mb-2.5 gap-2 flex" onsubmit={(e) => (e.preventDefault(), places.trim() && use && put())}>
+      <label class="gap-2 flex items-center"
+        >Places <Input class="field mono" id="plan-places" bind:value={places} placeholder="1-4" /></label
+      >
+      <label class="gap-2 flex items-center"
         >are <Select placeholder="" classes={{ select: "field" }} id="plan-use" bind:value={use}
           ><option value="">a use</option>{#each office.shown?.uses ?? [] as u (u.name)}<option>{u.name}</option>{/each}</Select
         ></label
@@ -91,12 +93,13 @@
   {@render children()}
   <Only why={may.plan}
     ><form
+      class="mt-1.5 mb-2.5 gap-2 flex"
       onsubmit={(e) => (
         e.preventDefault(),
         to.trim() && void office.edit({ lines: [`rename plan ${plan.name} to ${to.trim()}`] }).then((v) => v && (to = ""))
       )}
     >
-      <label>Rename to <Input class="field mono" bind:value={to} /></label>
+      <label class="gap-2 flex items-center">Rename to <Input class="field mono" bind:value={to} /></label>
       <Button type="button" onclick={() => office.edit({ lines: [`-plan ${plan.name}`] })}>Remove</Button>
     </form></Only
   >
@@ -107,20 +110,6 @@
     width: 100%;
     line-height: 1.5;
     font-size: 14px;
-  }
-  .help {
-    font-size: 12.5px;
-    color: var(--soft);
-  }
-  form {
-    display: flex;
-    gap: 8px;
-    margin: 6px 0 10px;
-  }
-  label {
-    display: flex;
-    gap: 8px;
-    align-items: center;
   }
   .plan :global(input) {
     width: 130px;

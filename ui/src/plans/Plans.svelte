@@ -37,20 +37,23 @@
     pending.propose([`plan ${made.trim()} from ${from}`], undefined, () => place.go(place.href("plans", { plan: made.trim() }), true));
 </script>
 
-<div class="plans">
+<div class="plans px-7 pt-4.5 pb-10 gap-7 grid grid-cols-[minmax(0,11fr)_minmax(0,9fr)] items-start half:grid-cols-1">
   <section>
     <h1>Port plans</h1>
     <p class="lead">
       A use names a shape, a plan lays uses on a front, and any number of devices follow it. What a change would do to all of them shows
       before it is done.
     </p>
-    <h2>Uses</h2>
+    <h2 class="mt-2.5 mb-1.5 font-bold">Uses</h2>
     <Only why={may.plan}><UseEditor uses={view.uses} /></Only>
-    <h2>Plans</h2>
-    <nav aria-label="Port plans">
+    <h2 class="mt-2.5 mb-1.5 font-bold">Plans</h2>
+    <nav class="mb-2 gap-1 flex flex-wrap" aria-label="Port plans">
       {#each view.plans as p (p.name)}
-        <a href={place.href("plans", { plan: p.name })} aria-current={p.name === plan?.name ? "true" : undefined}
-          >{p.name} <span>{view.devices.filter((d) => d.follows === p.name).length} follow</span></a
+        <a
+          class="px-2.5 py-1 border border-hair bg-panel aria-[current]:border-plum aria-[current]:font-[650]"
+          href={place.href("plans", { plan: p.name })}
+          aria-current={p.name === plan?.name ? "true" : undefined}
+          >{p.name} <span class="text-soft text-[12px]">{view.devices.filter((d) => d.follows === p.name).length} follow</span></a
         >
       {/each}
     </nav>
@@ -63,7 +66,7 @@
         No plan yet: make one from a device below, or write one on the line: <code class="mono">plan desks; 1-8: 110</code>
       </p>
     {/if}
-    <form class="make" onsubmit={(e) => (e.preventDefault(), make())}>
+    <form class="make mt-3.5 gap-2 flex flex-wrap items-center" onsubmit={(e) => (e.preventDefault(), make())}>
       <label>Make a plan <Input class="field mono" id="plan-name" bind:value={made} placeholder="its name" /></label>
       <label
         >from <Select placeholder="" classes={{ select: "field" }} id="plan-from" bind:value={from}
@@ -76,9 +79,12 @@
   </section>
   {#if plan}
     <section>
-      <h2>Followers of {plan.name}</h2>
+      <h2 class="mt-2.5 mb-1.5 font-bold">Followers of {plan.name}</h2>
       <Only why={may.plan}><Followers devices={followers} /></Only>
-      <form class="make" onsubmit={(e) => (e.preventDefault(), joins && pending.propose([`follow ${joins} ${plan.name}`]))}>
+      <form
+        class="make mt-3.5 gap-2 flex flex-wrap items-center"
+        onsubmit={(e) => (e.preventDefault(), joins && pending.propose([`follow ${joins} ${plan.name}`]))}
+      >
         <label
           >Let <Select placeholder="" classes={{ select: "field" }} id="joins" bind:value={joins}
             ><option value="">a device</option>{#each fronts as d (d.name)}<option>{d.name}</option>{/each}</Select
@@ -90,7 +96,7 @@
       {#if joins}
         {@const d = fronts.find((x) => x.name === joins)}
         {#if d}
-          <p class="compare">{joins} now:</p>
+          <p class="compare mt-2 mb-1 text-soft">{joins} now:</p>
           <Front jacks={jacks(d)} hues={hues.of} label={`${joins} now`} />
         {/if}
       {/if}
@@ -99,53 +105,7 @@
 </div>
 
 <style>
-  .plans {
-    display: grid;
-    grid-template-columns: minmax(0, 11fr) minmax(0, 9fr);
-    gap: 28px;
-    padding: 18px 28px 40px;
-    align-items: start;
-  }
-  h2 {
-    font-weight: 700;
-    margin: 10px 0 6px;
-  }
-  nav {
-    display: flex;
-    flex-wrap: wrap;
-    gap: 4px;
-    margin-bottom: 8px;
-  }
-  a {
-    padding: 4px 10px;
-    border: 1px solid var(--hair);
-    background: var(--panel);
-  }
-  a span {
-    color: var(--soft);
-    font-size: 12px;
-  }
-  a[aria-current] {
-    border-color: var(--plum);
-    font-weight: 650;
-  }
-  .make {
-    display: flex;
-    flex-wrap: wrap;
-    gap: 8px;
-    align-items: center;
-    margin-top: 14px;
-  }
   .make :global(input) {
     width: 130px;
-  }
-  .compare {
-    margin: 8px 0 4px;
-    color: var(--soft);
-  }
-  @media (max-width: 1000px) {
-    .plans {
-      grid-template-columns: minmax(0, 1fr);
-    }
   }
 </style>

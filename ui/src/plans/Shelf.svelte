@@ -73,15 +73,15 @@
   const file = (i: ShelfItem) => `data:text/plain;charset=utf-8,${encodeURIComponent(i.text)}`;
 </script>
 
-<h2>On the shelf</h2>
+<h2 class="mt-4.5 mb-1 font-bold">On the shelf</h2>
 <p class="lead">
   Uses and plans that several offices share. An office follows one at a revision; a newer one shows what it would change, and may be left.
 </p>
 {#each shelf?.items ?? [] as i (i.name)}
-  <article data-shelf={i.name}>
+  <article class="py-2 border-t border-hair" data-shelf={i.name}>
     <p>
       <b>{i.name}</b> revision {i.revision}, from {i.from}{i.note ? `: ${i.note}` : ""}
-      <span class="soft"
+      <span class="text-soft text-[13px]"
         >{i.follows ? (i.follows === i.revision ? "followed here" : `revision ${i.follows} is followed here`) : "not followed here"}{i
           .others.length
           ? `; also by ${i.others.map((o) => `${o.title} (${o.revision})`).join(", ")}`
@@ -89,7 +89,7 @@
       >
     </p>
     {#if i.follows && i.departs.length}
-      <label class="departs"
+      <label class="my-1 gap-2 grid grid-cols-[auto_minmax(120px,1fr)] items-center"
         >departs in {i.departs.join(", ")}
         <Kept
           value={i.because ?? ""}
@@ -99,12 +99,12 @@
         /></label
       >
     {/if}
-    <span class="acts">
+    <span class="acts mt-1.5 gap-2 flex flex-wrap items-center">
       {#if i.would.length || i.follows !== i.revision}<Button onclick={() => look(i)} {...only(may.plan)}
           >{i.would.length ? "Show what it would change…" : "Follow it"}</Button
         >{/if}
       {#if i.follows}<Button onclick={() => follow(i, 0)} {...only(may.plan)}>Follow it no more</Button>{/if}
-      <a href={file(i)} download={`${i.name.replace(/[^\w-]+/g, "-")}.klm`}>Save as a file</a>
+      <a class="underline underline-offset-2" href={file(i)} download={`${i.name.replace(/[^\w-]+/g, "-")}.klm`}>Save as a file</a>
       {#if me.may("keeper", 0)}<Sure
           question={`Take ${i.name} off the shelf, for all offices?`}
           says="Off the shelf…"
@@ -114,9 +114,9 @@
     </span>
   </article>
 {:else}
-  {#if shelf}<p class="soft">Nothing lies there yet.</p>{/if}
+  {#if shelf}<p class="text-soft text-[13px]">Nothing lies there yet.</p>{/if}
 {/each}
-<form class="acts" onsubmit={(e) => (e.preventDefault(), what && void put())}>
+<form class="acts mt-1.5 gap-2 flex flex-wrap items-center" onsubmit={(e) => (e.preventDefault(), what && void put())}>
   <label
     >Put there <Select placeholder="" classes={{ select: "field" }} bind:value={what} id="shelf-what"
       ><option value="">a plan or a use</option>{#each plans as p (p.name)}<option value={`p ${p.name}`}
@@ -141,40 +141,10 @@
 {#if problem}<p class="wrong" role="alert">{problem}</p>{/if}
 
 <style>
-  h2 {
-    font-weight: 700;
-    margin: 18px 0 4px;
-  }
-  article {
-    padding: 8px 0;
-    border-top: 1px solid var(--hair);
-  }
-  .soft {
-    color: var(--soft);
-    font-size: 13px;
-  }
-  .departs {
-    display: grid;
-    grid-template-columns: auto minmax(120px, 1fr);
-    gap: 8px;
-    align-items: center;
-    margin: 4px 0;
-  }
-  .acts {
-    display: flex;
-    flex-wrap: wrap;
-    gap: 8px;
-    align-items: center;
-    margin-top: 6px;
-  }
   form :global(input) {
     width: 150px;
   }
   form :global(input[type="file"]) {
     width: 240px;
-  }
-  a {
-    text-decoration: underline;
-    text-underline-offset: 2px;
   }
 </style>

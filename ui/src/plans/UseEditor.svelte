@@ -39,8 +39,11 @@
 <ul>
   {#each uses as u (u.name)}
     <li>
-      <form onsubmit={(e) => (e.preventDefault(), void pending.apply())}>
-        <i style:--vlan={hues.of.get(u.shape.untagged[0] ?? u.shape.tagged[0] ?? 0)}></i>
+      <form
+        class="mb-1 gap-2 grid grid-cols-[6px_110px_minmax(0,1fr)_auto_64px_auto] items-center"
+        onsubmit={(e) => (e.preventDefault(), void pending.apply())}
+      >
+        <i class="w-1.5 h-5 bg-[var(--vlan,transparent)]" style:--vlan={hues.of.get(u.shape.untagged[0] ?? u.shape.tagged[0] ?? 0)}></i>
         <b class="mono">{u.name}</b>
         <Input
           class="field mono"
@@ -60,7 +63,7 @@
           }}
           ontake={(text) => (write(u, text), true)}
         />
-        <span class="n">{count(u.ports, "port")}</span>
+        <span class="n text-soft text-[12px]">{count(u.ports, "port")}</span>
         <Button
           type="button"
           aria-label={`Remove the use ${u.name}`}
@@ -72,8 +75,11 @@
     </li>
   {/each}
   <li>
-    <form onsubmit={(e) => (e.preventDefault(), void add())}>
-      <i></i>
+    <form
+      class="mb-1 gap-2 grid grid-cols-[6px_110px_minmax(0,1fr)_auto_64px_auto] items-center"
+      onsubmit={(e) => (e.preventDefault(), void add())}
+    >
+      <i class="w-1.5 h-5 bg-[var(--vlan,transparent)]"></i>
       <Input class="field mono name" id="use-name" bind:value={name} placeholder="a new use" aria-label="The name of a new use" />
       <Input class="field mono" id="use-shape" bind:value={shape} placeholder="110 [140]" aria-label="Its shape" spellcheck="false" />
       <Choose label="the shape of the new use" ontake={(text) => ((shape = text), true)} />
@@ -84,22 +90,6 @@
 {#if problem}<p class="wrong" role="alert">{problem}</p>{/if}
 
 <style>
-  form {
-    display: grid;
-    grid-template-columns: 6px 110px minmax(0, 1fr) auto 64px auto;
-    gap: 8px;
-    align-items: center;
-    margin-bottom: 4px;
-  }
-  i {
-    width: 6px;
-    height: 20px;
-    background: var(--vlan, transparent);
-  }
-  .n {
-    color: var(--soft);
-    font-size: 12px;
-  }
   li :global(input) {
     min-width: 0;
   }

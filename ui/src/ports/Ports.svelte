@@ -31,6 +31,7 @@
     type Column,
     type Group,
     type Row,
+    widths,
   } from "./rows";
 
   const tall = 30; // px, a row
@@ -333,8 +334,8 @@
   let dragging = false;
 </script>
 
-<div class="ports">
-  <header>
+<div class="ports px-7 pt-4 pb-3 gap-2 flex flex-col min-h-0 flex-1 narrow:px-3 narrow:py-2.5">
+  <header class="gap-y-2 gap-x-3 flex flex-wrap items-center">
     <h1>Ports</h1>
     <Input
       class="field"
@@ -358,14 +359,14 @@
     <SitePick />
     <span class="soft">{count(rows.length, "port", "ports")}{rows.length < all.length ? ` of ${all.length}` : ""}</span>
   </header>
-  <p class="lead">
+  <p class="lead low:hidden">
     Type like in a spreadsheet; blocks go to any spreadsheet and come back. What hangs somewhere:
     <span class="mono">pc; phone [140]</span>. Cut and paste moves it, or drag it by its port.
   </p>
   {#if problem}<p class="wrong" role="alert" id="ports-problem">{problem}</p>{/if}
   <!-- svelte-ignore a11y_no_static_element_interactions, a11y_mouse_events_have_key_events -->
   <div
-    class="grid"
+    class="grid border border-hair overflow-auto flex-1 min-h-30 bg-panel"
     bind:this={grid}
     bind:clientHeight={high}
     onscroll={() => (scrolled = grid?.scrollTop ?? 0)}
@@ -409,19 +410,31 @@
       classes={{ div: "overflow-visible" }}
     >
       <colgroup
-        >{#each columns as c (c)}<col class={c} />{/each}</colgroup
+        >{#each columns as c (c)}<col style:width={widths[c]} />{/each}</colgroup
       >
       <thead>
         <tr aria-rowindex={1}
-          >{#each columns as c (c)}<th scope="col">{heads[c]}</th>{/each}</tr
+          >{#each columns as c (c)}<th class="px-2 py-1 border-b border-ink sticky top-0 z-2 bg-panel text-left" scope="col">{heads[c]}</th
+            >{/each}</tr
         >
       </thead>
       <tbody>
-        {#if shown.from}<tr aria-hidden="true"><td colspan={columns.length} style:height={`${shown.from * tall}px`}></td></tr>{/if}
+        {#if shown.from}<tr aria-hidden="true"
+            ><td
+              class="px-2 border-b border-hair overflow-hidden h-7.5 whitespace-nowrap text-ellipsis cursor-cell"
+              colspan={columns.length}
+              style:height={`${shown.from * tall}px`}
+            ></td></tr
+          >{/if}
         {#each list.lines.slice(shown.from, shown.to) as line, i ("row" in line ? rows[line.row]!.key : `= ${line.head}`)}
           {#if "head" in line}
             <tr class="together" aria-rowindex={shown.from + i + 2}
-              ><th scope="rowgroup" colspan={columns.length}>{line.head} <span>{count(line.count, "port", "ports")}</span></th></tr
+              ><th
+                class="px-2 border-b border-ink top-0 z-2 bg-panel text-left static h-7.5 font-bold"
+                scope="rowgroup"
+                colspan={columns.length}
+                >{line.head} <span class="ml-1.5 font-normal text-soft">{count(line.count, "port", "ports")}</span></th
+              ></tr
             >
           {:else}
             {@const r = line.row}
@@ -439,7 +452,7 @@
                   data-row={r}
                   data-column={k}
                   data-cell={`${row.key} ${c}`}
-                  class={c}
+                  class={["px-2 py-0 border-b border-hair overflow-hidden h-7.5 whitespace-nowrap text-ellipsis cursor-cell", c]}
                   class:here
                   class:among={r >= block.top && r <= block.bottom && k >= block.left && k <= block.right}
                   class:keys={!typed(c)}
@@ -450,7 +463,7 @@
                 >
                   {#if editing !== null && row.key === begun.key && c === begun.column}
                     <Input
-                      class="field"
+                      class="field px-1 py-0 w-full h-6.5 min-h-0"
                       bind:value={editing}
                       list={c === "shape" ? "ports-shapes" : undefined}
                       aria-label={`${heads[c]} of ${row.key.replace(".", " ")}`}
@@ -466,7 +479,10 @@
           {/if}
         {:else}
           <tr
-            ><td colspan={columns.length} class="none">
+            ><td
+              colspan={columns.length}
+              class="none px-2 border-b border-hair overflow-hidden h-7.5 whitespace-nowrap text-ellipsis cursor-cell text-soft"
+            >
               {all.length
                 ? `No port has “${filter}” in it.`
                 : "No device yet: add one in Devices, or bring your own list at the start page."}
@@ -474,7 +490,11 @@
           >
         {/each}
         {#if shown.to < list.lines.length}<tr aria-hidden="true"
-            ><td colspan={columns.length} style:height={`${(list.lines.length - shown.to) * tall}px`}></td></tr
+            ><td
+              class="px-2 border-b border-hair overflow-hidden h-7.5 whitespace-nowrap text-ellipsis cursor-cell"
+              colspan={columns.length}
+              style:height={`${(list.lines.length - shown.to) * tall}px`}
+            ></td></tr
           >{/if}
       </tbody>
     </Table>
@@ -485,29 +505,8 @@
 </div>
 
 <style>
-  .ports {
-    display: flex;
-    flex-direction: column;
-    min-height: 0;
-    flex: 1;
-    padding: 16px 28px 12px;
-    gap: 8px;
-  }
-  header {
-    display: flex;
-    flex-wrap: wrap;
-    gap: 8px 12px;
-    align-items: center;
-  }
   header :global(input) {
     width: 240px;
-  }
-  .grid {
-    flex: 1;
-    min-height: 120px;
-    overflow: auto;
-    background: var(--panel);
-    border: 1px solid var(--hair);
   }
   .grid :global(table) {
     table-layout: fixed;
@@ -519,44 +518,6 @@
   .grid :global(table[data-told]) {
     min-width: 1380px;
   }
-  col.device {
-    width: 120px;
-  }
-  col.port,
-  col.socket {
-    width: 92px;
-  }
-  col.shape {
-    width: 190px;
-  }
-  col.cable {
-    width: 132px;
-  }
-  col.speed,
-  col.link {
-    width: 66px;
-  }
-  col.seen {
-    width: 260px;
-  }
-  th {
-    position: sticky;
-    top: 0;
-    z-index: 2;
-    background: var(--panel);
-    border-bottom: 1px solid var(--ink);
-    padding: 4px 8px;
-    text-align: left;
-  }
-  td {
-    height: 30px;
-    padding: 0 8px;
-    white-space: nowrap;
-    overflow: hidden;
-    text-overflow: ellipsis;
-    border-bottom: 1px solid var(--hair);
-    cursor: cell;
-  }
   .first td {
     border-top: 2px solid var(--ink);
   }
@@ -565,18 +526,6 @@
   }
   td[draggable] {
     cursor: grab;
-  }
-  .together th {
-    position: static;
-    height: 30px;
-    padding: 0 8px;
-    border-bottom: 1px solid var(--ink);
-    font-weight: 700;
-  }
-  .together span {
-    font-weight: 400;
-    color: var(--soft);
-    margin-left: 6px;
   }
   .over td {
     box-shadow: inset 0 2px 0 var(--plum);
@@ -601,24 +550,5 @@
   .cut td.hangs {
     outline: 1px dashed var(--plum);
     outline-offset: -3px;
-  }
-  td :global(input) {
-    width: 100%;
-    height: 26px;
-    min-height: 0;
-    padding: 0 4px;
-  }
-  .none {
-    color: var(--soft);
-  }
-  @media (max-width: 700px) {
-    .ports {
-      padding: 10px 12px;
-    }
-  }
-  @media (max-height: 560px) {
-    .lead {
-      display: none;
-    }
   }
 </style>

@@ -29,6 +29,17 @@ export const heads: Record<Column, string> = {
   link: "Link",
   seen: "Seen there",
 };
+/** Widths of columns; those that are not here share what is left. */
+export const widths: Partial<Record<Column, string>> = {
+  device: "120px",
+  port: "92px",
+  socket: "92px",
+  shape: "190px",
+  cable: "132px",
+  speed: "66px",
+  link: "66px",
+  seen: "260px",
+};
 export const typed = (c: Column) => c !== "device" && c !== "port" && c !== "speed" && !told.includes(c);
 
 /** All ports of some devices, device by device, each with what is seen there. */

@@ -59,12 +59,12 @@
   {@html `<style>@media print { @page { size: ${paper === "A3" ? "A3" : "A4"} landscape; margin: 10mm; } }</style>`}
 </svelte:head>
 
-<div class="poster">
-  <header>
+<div class="poster px-7 pt-4.5 pb-10 max-w-375 print:p-0 print:max-w-none">
+  <header class="mb-2.5 gap-y-1 gap-x-3.5 flex flex-wrap items-center">
     <h1>
       {view.title}{#if sites.chosen !== "all"}, {sites.chosen || "no site"}{/if}
     </h1>
-    <p class="lead">
+    <p class="lead m-0 flex-1">
       revision {view.revision} · {today} · <b class="mono">U</b> untagged, <b class="mono">[T]</b> tagged, <b class="mono">p</b> PVID alone ·
       → the far end of a cable
     </p>
@@ -80,22 +80,23 @@
   {#each strips as b, n (n)}
     {@const foot = heads + b.vlans.length * tall}
     <svg
+      class="mb-3.5 w-full block break-inside-avoid text-ink bg-panel"
       viewBox={`0 0 ${width} ${foot + below(b)}`}
       role="img"
       aria-label={`${b.parts.map((p) => p.device).join(", ")}: memberships of ${b.vlans.length} VLANs`}
     >
       {#each b.vlans as v, i (v.vid)}
         {@const y = heads + i * tall}
-        {#if i % 2 === 0}<rect class="stripe" x="0" {y} {width} height={tall} />{/if}
+        {#if i % 2 === 0}<rect class="fill-stripe" x="0" {y} {width} height={tall} />{/if}
         <rect x="0" y={y + 4} width="4" height={tall - 8} style:fill={hues.of.get(v.vid)} />
-        <text class="vid" x="10" y={y + 13.5}>{v.vid}</text>
+        <text class="vid font-bold font-mono" x="10" y={y + 13.5}>{v.vid}</text>
         <text x="46" y={y + 13.5}>{cut(v.name || "not registered", 15)}</text>
       {/each}
       {#each places(b) as { p, at } (at)}
-        <text class="device" x={at} y="11"
+        <text class="device font-bold" x={at} y="11"
           >{cut(`${p.on ? "… " : ""}${p.device}`, Math.max(4, Math.floor((p.columns.length * wide + gap) / 7)))}</text
         >
-        <path class="bracket" d={`M${at} 20v-4h${p.columns.length * wide - 2}v4`} />
+        <path class="fill-none stroke-ink stroke-[1.4]" d={`M${at} 20v-4h${p.columns.length * wide - 2}v4`} />
         {#each p.columns as c, j (c.ports[0])}
           {@const x = at + j * wide}
           <text class="port mono" class:off={c.port.off} transform={`translate(${x + wide / 2 + 3} ${heads - 5}) rotate(-90)`}
@@ -106,20 +107,20 @@
             {@const as = letter(c.port, v.vid)}
             {#if as === "U"}
               <rect x={x + 2} y={y + 2} width={wide - 4} height={tall - 4} style:fill={hues.of.get(v.vid)} /><text
-                class="in"
+                class="in font-mono"
                 x={x + wide / 2}
                 y={y + 13.5}>U</text
               >
             {:else if as === "T"}
               <path
-                class="t"
+                class="t fill-none stroke-[1.8]"
                 d={`M${x + 6} ${y + 2.5}h-3v${tall - 5}h3M${x + wide - 6} ${y + 2.5}h3v${tall - 5}h-3`}
                 style:stroke={hues.of.get(v.vid)}
-              /><text class="tt" x={x + wide / 2} y={y + 13.5}>T</text>
+              /><text class="tt font-mono" x={x + wide / 2} y={y + 13.5}>T</text>
             {:else if c.port.pvid === v.vid}
-              <text class="tt" x={x + wide / 2} y={y + 13.5}>p</text>
+              <text class="tt font-mono" x={x + wide / 2} y={y + 13.5}>p</text>
             {:else}
-              <circle cx={x + wide / 2} cy={y + tall / 2} r="0.9" />
+              <circle class="fill-soft" cx={x + wide / 2} cy={y + tall / 2} r="0.9" />
             {/if}
           {/each}
           <text class="hang" transform={`translate(${x + wide / 2 + 3} ${foot + 8}) rotate(90)`}>{cut(hangs(c, view), 26)}</text>
@@ -127,16 +128,22 @@
       {/each}
     </svg>
   {/each}
-  <div class="lists">
+  <div class="gap-y-3 gap-x-10 flex flex-wrap items-start">
     {#if view.links.length}
       <section>
-        <h2>Cables</h2>
+        <h2 class="font-bold">Cables</h2>
         <Table>
-          <thead><tr><th>From</th><th>To</th><th>VLANs over it</th></tr></thead>
+          <thead
+            ><tr class="break-inside-avoid"
+              ><th class="pr-4 border-b-[1.5px] border-ink text-left">From</th><th class="pr-4 border-b-[1.5px] border-ink text-left">To</th
+              ><th class="pr-4 border-b-[1.5px] border-ink text-left">VLANs over it</th></tr
+            ></thead
+          >
           <tbody>
             {#each view.links as l (l.a + l.b)}
-              <tr class:broken={l.broken}
-                ><td>{says(l.a)}</td><td>{says(l.b)}</td><td class="mono"
+              <tr class="break-inside-avoid" class:broken={l.broken}
+                ><td class="py-px pr-4 border-b border-hair">{says(l.a)}</td><td class="py-px pr-4 border-b border-hair">{says(l.b)}</td><td
+                  class="mono py-px pr-4 border-b border-hair"
                   >{carried(l)}{l.mode ? ` · ${l.mode} ×${l.cables}` : l.cables > 1 ? ` · ×${l.cables}` : ""}{l.labels.length
                     ? ` · ${l.labels.join(", ")}`
                     : ""}</td
@@ -149,14 +156,20 @@
     {/if}
     {#if plugs.length}
       <section>
-        <h2>Plugged in</h2>
+        <h2 class="font-bold">Plugged in</h2>
         <Table>
-          <thead><tr><th>Port</th><th>What</th><th>VLAN</th></tr></thead>
+          <thead
+            ><tr class="break-inside-avoid"
+              ><th class="pr-4 border-b-[1.5px] border-ink text-left">Port</th><th class="pr-4 border-b-[1.5px] border-ink text-left"
+                >What</th
+              ><th class="pr-4 border-b-[1.5px] border-ink text-left">VLAN</th></tr
+            ></thead
+          >
           <tbody
-            >{#each plugs as p (p.port + p.name)}<tr
-                ><td>{p.port}</td><td>{p.name}{p.facts?.note ? ` (${p.facts.note})` : ""}</td><td class="mono"
-                  >{p.tagged ? `[${p.wants}]` : p.wants}</td
-                ></tr
+            >{#each plugs as p (p.port + p.name)}<tr class="break-inside-avoid"
+                ><td class="py-px pr-4 border-b border-hair">{p.port}</td><td class="py-px pr-4 border-b border-hair"
+                  >{p.name}{p.facts?.note ? ` (${p.facts.note})` : ""}</td
+                ><td class="mono py-px pr-4 border-b border-hair">{p.tagged ? `[${p.wants}]` : p.wants}</td></tr
               >{/each}</tbody
           >
         </Table>
@@ -166,55 +179,15 @@
 </div>
 
 <style>
-  .poster {
-    padding: 18px 28px 40px;
-    max-width: 1500px;
-  }
-  header {
-    display: flex;
-    flex-wrap: wrap;
-    align-items: center;
-    gap: 4px 14px;
-    margin-bottom: 10px;
-  }
-  header .lead {
-    flex: 1;
-    margin: 0;
-  }
-  svg {
-    width: 100%;
-    display: block;
-    margin-bottom: 14px;
-    break-inside: avoid;
-    color: var(--ink);
-    background: var(--panel);
-  }
   text {
     font-size: 11.5px;
     fill: var(--ink);
-  }
-  .vid,
-  .device {
-    font-weight: 700;
-  }
-  .vid,
-  .in,
-  .tt {
-    font-family: var(--font-mono);
-  }
-  .bracket {
-    fill: none;
-    stroke: var(--ink);
-    stroke-width: 1.4;
   }
   .port {
     font-size: 10px;
   }
   .off {
     fill: var(--soft);
-  }
-  .stripe {
-    fill: var(--stripe);
   }
   .in,
   .tt {
@@ -225,41 +198,13 @@
   .in {
     fill: var(--on-vlan);
   }
-  .t {
-    fill: none;
-    stroke-width: 1.8;
-  }
-  circle {
-    fill: var(--soft);
-  }
   .hang {
     font-size: 9px;
     fill: var(--ink);
   }
-  .lists {
-    display: flex;
-    flex-wrap: wrap;
-    gap: 12px 40px;
-    align-items: flex-start;
-  }
-  h2 {
-    font-weight: 700;
-  }
   .poster :global(table) {
     border-collapse: collapse;
     font-size: 12.5px;
-  }
-  th {
-    text-align: left;
-    border-bottom: 1.5px solid var(--ink);
-    padding-right: 16px;
-  }
-  td {
-    border-bottom: 1px solid var(--hair);
-    padding: 1px 16px 1px 0;
-  }
-  tr {
-    break-inside: avoid;
   }
   .broken td {
     color: var(--red);
@@ -270,15 +215,6 @@
     }
     svg {
       min-width: 900px;
-    }
-  }
-  @media print {
-    .poster {
-      padding: 0;
-      max-width: none;
-    }
-    .noprint {
-      display: none;
     }
   }
 </style>

@@ -47,17 +47,23 @@
   }
 </script>
 
-<div class="reach">
+<div class="reach grid grid-cols-[220px_minmax(0,1fr)] min-h-full">
   <!-- svelte-ignore a11y_no_noninteractive_element_interactions -->
-  <nav class="vlans" aria-label="VLANs" onkeydown={keys}>
+  <nav class="vlans py-3 border-r border-hair bg-panel" aria-label="VLANs" onkeydown={keys}>
     {#each vlans as x (x.vid)}
-      <a href={place.href("reach", { vlan: x.vid })} aria-current={x.vid === vid ? "true" : undefined} style:--vlan={hues.of.get(x.vid)}>
-        <i></i><span class="mono">{x.vid}</span> <span class="name">{x.name || "not registered"}</span>
-        <span class="state" class:bad={x.state === "split" || x.state === "merged"}>{x.state}</span>
+      <a
+        class="px-3 py-1 gap-1.75 flex items-center min-h-7 aria-[current]:bg-plum-wash aria-[current]:font-[650]"
+        href={place.href("reach", { vlan: x.vid })}
+        aria-current={x.vid === vid ? "true" : undefined}
+        style:--vlan={hues.of.get(x.vid)}
+      >
+        <i class="w-1.25 h-3.25 bg-(--vlan)"></i><span class="mono">{x.vid}</span>
+        <span class="name flex-1">{x.name || "not registered"}</span>
+        <span class="state text-[11.5px] text-soft" class:bad={x.state === "split" || x.state === "merged"}>{x.state}</span>
       </a>
     {/each}
   </nav>
-  <section aria-live="polite" style:--vlan={hues.of.get(vid)}>
+  <section class="px-7 pt-4.5 pb-10" aria-live="polite" style:--vlan={hues.of.get(vid)}>
     {#if v}
       <h1><span class="mono">{v.vid}</span> {v.name}</h1>
       <p class="lead">
@@ -69,7 +75,7 @@
         {#if reach?.vid === vid}· ends at {count(ends(reach.roots), "port")}, {v.parts > 1 ? `in ${v.parts} parts` : v.state}{/if}
       </p>
       {#each why as f (f.id)}
-        <div class="why {f.severity}">
+        <div class="mb-1.5 px-2.5 py-0.5 border-l-3 border-soft gap-y-1 gap-x-3 flex flex-wrap items-center max-w-[90ch] why {f.severity}">
           <p>{f.text}</p>
           {#each mends.of(f).slice(0, 1) as m (m[0])}<Button class="mono" onclick={() => pending.propose(m)} {...only(may.plan)}
               >{m[0]}{m.length > 1 ? " …" : ""}</Button
@@ -78,8 +84,8 @@
       {/each}
       {#if reach?.vid === vid}
         {#each reach.roots as root, i (root.device + root.port)}
-          {#if i === 1 && root.cut}<h2>Cut off</h2>{/if}
-          <ul class="tree"><Tree branch={root} root {vid} /></ul>
+          {#if i === 1 && root.cut}<h2 class="mt-3.5 font-bold text-red">Cut off</h2>{/if}
+          <ul class="tree mt-2.5"><Tree branch={root} root {vid} /></ul>
         {:else}
           <p class="lead">Nothing is in it: no port, no address, no plug.</p>
         {/each}
@@ -92,67 +98,13 @@
 </div>
 
 <style>
-  .reach {
-    display: grid;
-    grid-template-columns: 220px minmax(0, 1fr);
-    min-height: 100%;
-  }
-  .vlans {
-    border-right: 1px solid var(--hair);
-    padding: 12px 0;
-    background: var(--panel);
-  }
-  a {
-    display: flex;
-    align-items: center;
-    gap: 7px;
-    padding: 4px 12px;
-    min-height: 28px;
-  }
-  a i {
-    width: 5px;
-    height: 13px;
-    background: var(--vlan);
-  }
-  a .name {
-    flex: 1;
-  }
-  a[aria-current] {
-    background: var(--plum-wash);
-    font-weight: 650;
-  }
-  .state {
-    font-size: 11.5px;
-    color: var(--soft);
-  }
   .bad {
     color: var(--red);
-  }
-  section {
-    padding: 18px 28px 40px;
-  }
-  h2 {
-    margin-top: 14px;
-    font-weight: 700;
-    color: var(--red);
-  }
-  .why {
-    display: flex;
-    flex-wrap: wrap;
-    gap: 4px 12px;
-    align-items: center;
-    border-left: 3px solid var(--soft);
-    padding: 2px 10px;
-    margin-bottom: 6px;
-    max-width: 90ch;
   }
   .why.breaks {
     border-color: var(--red);
   }
   .why.risk {
     border-color: var(--amber);
-  }
-  .tree {
-    margin-top: 10px;
   }
 </style>

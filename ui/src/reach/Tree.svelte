@@ -18,18 +18,18 @@
   const letter = { untagged: "U", tagged: "T", none: "×" };
 </script>
 
-<li class:root class:cut={branch.cut} class:broken={branch.broken}>
-  <div class="node">
+<li class="py-0.75 pl-6.5 relative list-none" class:root class:cut={branch.cut} class:broken={branch.broken}>
+  <div class="gap-2 flex flex-wrap items-baseline">
     {#if branch.via}
-      <span class="mono via">{branch.via} ⇄ {branch.port}</span>
-      {#if branch.broken}<b class="gap">the cable does not carry it</b>{/if}
+      <span class="mono text-soft text-[12px]">{branch.via} ⇄ {branch.port}</span>
+      {#if branch.broken}<b class="text-red text-[12px] font-[650]">the cable does not carry it</b>{/if}
     {/if}
-    <b class="device">{branch.device}</b>
-    {#if root && !branch.cut}<span class="via">from here</span>{/if}
-    {#if branch.cut}<span class="gap">cut off</span>{/if}
+    <b class="device text-[15px]">{branch.device}</b>
+    {#if root && !branch.cut}<span class="text-soft text-[12px]">from here</span>{/if}
+    {#if branch.cut}<span class="text-red text-[12px] font-[650]">cut off</span>{/if}
   </div>
   {#if branch.places.length}
-    <div class="places">
+    <div class="places mt-0.75 mb-1 gap-1 flex flex-wrap">
       {#each branch.places as p (p.port)}
         <Button
           class="place"
@@ -38,7 +38,8 @@
         >
           <b class={p.as}>{letter[p.as]}</b>
           <span class="mono">{p.port}</span>
-          {#if p.plugs.length}<span class="plug">{p.plugs.join(", ")}</span>{:else if p.kind === "inner"}<span class="plug">inner</span
+          {#if p.plugs.length}<span class="plug text-soft">{p.plugs.join(", ")}</span>{:else if p.kind === "inner"}<span
+              class="plug text-soft">inner</span
             >{/if}
         </Button>
       {/each}
@@ -52,11 +53,6 @@
 </li>
 
 <style>
-  li {
-    position: relative;
-    list-style: none;
-    padding: 3px 0 3px 26px;
-  }
   li::before {
     content: "";
     position: absolute;
@@ -85,30 +81,6 @@
   .root::before {
     display: none;
   }
-  .node {
-    display: flex;
-    flex-wrap: wrap;
-    gap: 8px;
-    align-items: baseline;
-  }
-  .device {
-    font-size: 15px;
-  }
-  .via {
-    color: var(--soft);
-    font-size: 12px;
-  }
-  .gap {
-    color: var(--red);
-    font-size: 12px;
-    font-weight: 650;
-  }
-  .places {
-    display: flex;
-    flex-wrap: wrap;
-    gap: 4px;
-    margin: 3px 0 4px;
-  }
   li :global(.place) {
     display: flex;
     gap: 6px;
@@ -134,8 +106,5 @@
   }
   .none {
     color: var(--red);
-  }
-  .plug {
-    color: var(--soft);
   }
 </style>

@@ -30,11 +30,11 @@
   }
 </script>
 
-<section>
-  <h3>Addresses</h3>
+<section class="mt-2.5 pt-2 border-t border-hair">
+  <h3 class="mb-1 font-bold">Addresses</h3>
   {#each vlan.addresses ?? [] as a (a.device + a.address)}
-    <p class="line">
-      <Button class="mono what" onclick={() => edit(a)} data-tip="Change it"
+    <p class="line mb-1 gap-1.5 flex">
+      <Button class="mono what flex-1 text-left text-[12px]" onclick={() => edit(a)} data-tip="Change it"
         ><b>{a.device}</b>
         {a.address}{a.on ? ` on ${a.on}` : ""}{a.zone ? `, zone ${a.zone}` : ""}{a.from ? `, hands out ${a.from} to ${a.to}` : ""}{a.admits
           ? `, admits ${a.admits === "-" ? "nothing" : a.admits}`
@@ -44,7 +44,7 @@
     </p>
   {/each}
   {#if edited}
-    <form {@attach back} onsubmit={(e) => (e.preventDefault(), void keep())}>
+    <form class="gap-1.25 grid" {@attach back} onsubmit={(e) => (e.preventDefault(), void keep())}>
       <label
         >Device <Select placeholder="" classes={{ select: "field" }} bind:value={edited.device}
           >{#each devices as d (d)}<option>{d}</option>{/each}</Select
@@ -59,8 +59,8 @@
       <label>Zone <Input class="field" bind:value={edited.zone} /></label>
       <label
         >Hands out <span
-          ><Input class="field mono half" bind:value={edited.from} placeholder="from" aria-label="first address" />
-          <Input class="field mono half" bind:value={edited.to} placeholder="to" aria-label="last address" /></span
+          ><Input class="field mono half w-31.5! text-[12px]" bind:value={edited.from} placeholder="from" aria-label="first address" />
+          <Input class="field mono half w-31.5! text-[12px]" bind:value={edited.to} placeholder="to" aria-label="last address" /></span
         ></label
       >
       <label
@@ -73,7 +73,7 @@
       >
       <label class="check"><Checkbox bind:checked={edited.gateway} /> the gateway that hosts use</label>
       {#if problem}<p class="wrong" role="alert">{problem}</p>{/if}
-      <p class="acts">
+      <p class="acts gap-2 flex">
         <Button type="submit" class="main">Save</Button>
         <Button type="button" onclick={() => (edited = null)}>Cancel</Button>
       </p>
@@ -84,43 +84,12 @@
 </section>
 
 <style>
-  section {
-    border-top: 1px solid var(--hair);
-    margin-top: 10px;
-    padding-top: 8px;
-  }
-  h3 {
-    font-weight: 700;
-    margin-bottom: 4px;
-  }
-  .line {
-    display: flex;
-    gap: 6px;
-    margin-bottom: 4px;
-  }
-  .line :global(.what) {
-    flex: 1;
-    text-align: left;
-    font-size: 12px;
-  }
-  form {
-    display: grid;
-    gap: 5px;
-  }
   label {
     display: grid;
     grid-template-columns: 84px 1fr;
     align-items: center;
   }
   .check {
-    display: flex;
-    gap: 8px;
-  }
-  form :global(.half) {
-    width: 126px;
-    font-size: 12px;
-  }
-  .acts {
     display: flex;
     gap: 8px;
   }

@@ -52,8 +52,8 @@
   }
 </script>
 
-<h2 class="mono">{vlan.vid} {vlan.name}</h2>
-<form class="entry-form" onsubmit={(e) => (e.preventDefault(), void keep())}>
+<h2 class="mono mb-2 font-bold text-[15px]">{vlan.vid} {vlan.name}</h2>
+<form class="entry-form gap-1.5 grid" onsubmit={(e) => (e.preventDefault(), void keep())}>
   <label
     >Name <Input
       class="field mono"
@@ -83,7 +83,7 @@
   <Button type="submit" class="hidden" aria-hidden="true" tabindex={-1}>keep</Button>
 </form>
 <form
-  class="turn"
+  class="turn mt-2.5 pt-2.5 border-t border-hair gap-2 flex flex-wrap items-center text-[13px] text-soft"
   onsubmit={(e) => {
     e.preventDefault();
     if (to)
@@ -92,26 +92,17 @@
       );
   }}
 >
-  <label>Renumber to <Input class="field mono vid" type="number" min="1" max="4094" bind:value={to} id="renumber" /></label>
+  <label>Renumber to <Input class="field mono vid w-21!" type="number" min="1" max="4094" bind:value={to} id="renumber" /></label>
   {#if vlan.shows}<label class="check"><Checkbox bind:checked={subnets} /> with its subnets</label>{/if}
   <Button type="submit" disabled={!to}>Show what changes</Button>
 </form>
-<p class="turn">
+<p class="turn mt-2.5 pt-2.5 border-t border-hair gap-2 flex flex-wrap items-center text-[13px] text-soft">
   <Button onclick={() => pending.propose([`retire ${vlan.vid}`])} {...only(may.plan)}>Take it off everything…</Button><span
     >shows first all that it sits on</span
   >
 </p>
 
 <style>
-  h2 {
-    font-weight: 700;
-    font-size: 15px;
-    margin-bottom: 8px;
-  }
-  form {
-    display: grid;
-    gap: 6px;
-  }
   label {
     display: grid;
     grid-template-columns: 84px 1fr;
@@ -121,21 +112,7 @@
   .check {
     display: flex;
   }
-  .turn {
-    display: flex;
-    flex-wrap: wrap;
-    gap: 8px;
-    align-items: center;
-    border-top: 1px solid var(--hair);
-    margin-top: 10px;
-    padding-top: 10px;
-    font-size: 13px;
-    color: var(--soft);
-  }
   .turn label {
     display: flex;
-  }
-  form :global(.vid) {
-    width: 84px;
   }
 </style>

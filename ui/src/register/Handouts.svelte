@@ -38,7 +38,7 @@
 {#if rows.length > 1}
   {#if open}
     <form
-      class="panel"
+      class="panel mx-0 my-2 px-3.5 py-2.5 text-[13.5px]"
       {@attach back}
       {@attach (el) => el.scrollIntoView({ block: "nearest" })}
       onsubmit={(e) => (e.preventDefault(), propose())}
@@ -53,15 +53,15 @@
         />th to the <Input class="field mono" type="number" min="1" bind:value={last} aria-label="the last address of each subnet" />th
         address of each subnet:
       </p>
-      <ul>
+      <ul class="my-2 max-w-160">
         {#each rows as r (r.key)}
-          <li>
+          <li class="py-0.75 border-b border-hair gap-3 flex justify-between">
             <label
               ><Checkbox checked={on(r)} onchange={(e) => (picked[r.key] = e.currentTarget.checked)} />
               <b class="mono">{r.vlan.vid}</b>
               {r.vlan.name}, {r.a.device}</label
             >
-            <span class="mono" class:wrong={on(r) && bad(r)}
+            <span class="mono text-[12px]" class:wrong={on(r) && bad(r)}
               >{on(r)
                 ? bad(r)
                   ? `${r.a.address} has no such addresses`
@@ -84,26 +84,7 @@
 {/if}
 
 <style>
-  form {
-    margin: 8px 0;
-    padding: 10px 14px;
-    font-size: 13.5px;
-  }
   form :global(input[type="number"]) {
     width: 72px;
-  }
-  ul {
-    margin: 8px 0;
-    max-width: 640px;
-  }
-  li {
-    display: flex;
-    justify-content: space-between;
-    gap: 12px;
-    padding: 3px 0;
-    border-bottom: 1px solid var(--hair);
-  }
-  li span {
-    font-size: 12px;
   }
 </style>

@@ -46,8 +46,8 @@
   }
 </script>
 
-<form class="next" onsubmit={(e) => (e.preventDefault(), void add())}>
-  <label
+<form class="next mb-3 gap-y-2 gap-x-3 flex flex-wrap items-center" onsubmit={(e) => (e.preventDefault(), void add())}>
+  <label class="gap-2 flex whitespace-nowrap items-center"
     >The next one <Input
       class="field mono"
       id="next-name"
@@ -58,9 +58,9 @@
       aria-describedby="next-problem"
     /></label
   >
-  <label
+  <label class="gap-2 flex whitespace-nowrap items-center"
     >VID <Input
-      class="field mono vid"
+      class="field mono vid w-21!"
       type="number"
       min="1"
       max="4094"
@@ -73,13 +73,13 @@
   <Button type="submit" class="main" disabled={!proposal}>Add</Button>
   <p class="wrong" id="next-problem" role="alert">{problem.text}</p>
   {#if proposal}
-    <div class="proposed">
+    <div class="proposed w-full text-[13px] text-soft">
       <p>
         {proposal.like ? `Like VLAN ${proposal.like}, by the habit of this office` : "Nothing to be like yet"}; change what is to be
         otherwise:
       </p>
       <Textarea
-        class="field mono"
+        class="field mono w-full text-[12.5px] text-ink!"
         rows={proposal.lines.length}
         bind:value={text}
         aria-label="What will be added, in notation"
@@ -88,35 +88,3 @@
     </div>
   {/if}
 </form>
-
-<style>
-  .next {
-    display: flex;
-    flex-wrap: wrap;
-    gap: 8px 12px;
-    align-items: center;
-    margin-bottom: 12px;
-  }
-  label {
-    display: flex;
-    white-space: nowrap;
-    gap: 8px;
-    align-items: center;
-  }
-  form :global(.vid) {
-    width: 84px;
-  }
-  .wrong {
-    margin: 0;
-  }
-  .proposed {
-    width: 100%;
-    font-size: 13px;
-    color: var(--soft);
-  }
-  .next :global(textarea) {
-    width: 100%;
-    font-size: 12.5px;
-    color: var(--ink);
-  }
-</style>

@@ -33,7 +33,7 @@
   }
 </script>
 
-<div class="register">
+<div class="register px-7 pt-4.5 pb-10 gap-5 grid grid-cols-[minmax(0,1fr)_380px] items-start half:grid-cols-1">
   <section class="list">
     <h1>Register</h1>
     <p class="lead">The office's VLANs, with their subnets, the gateways that have an address in them, and the addresses handed out.</p>
@@ -45,20 +45,25 @@
       <tbody>
         {#each vlans as v, i (v.vid)}
           <tr class:chosen={v.vid === chosen?.vid} style:--vlan={hues.of.get(v.vid)} data-row-vid={v.vid}>
-            <td class="mono vid"><i></i>{v.vid}</td>
+            <td class="mono vid wrap-anywhere text-[13.5px] font-[650] whitespace-nowrap"
+              ><i class="mr-1.75 inline-block w-1.25 h-3 bg-(--vlan)"></i>{v.vid}</td
+            >
             <td
               ><a
+                class="font-[650]"
                 href={place.href("register", { vlan: v.vid })}
                 onkeydown={(e) => keys(e, i)}
                 aria-current={v.vid === chosen?.vid ? "true" : undefined}>{v.name || "not registered"}</a
-              >{#if v.note}<span class="note">{v.note}</span>{/if}</td
+              >{#if v.note}<span class="note block text-[12px] text-soft">{v.note}</span>{/if}</td
             >
-            <td class="mono">{v.nets.join(" ") || (v.local ? "local" : "")}</td>
-            <td class="mono">{gateways(v)}</td>
-            <td class="mono"
-              >{handouts(v)}{#if v.guarded}<span class="note">guarded</span>{/if}</td
+            <td class="mono text-[12px] wrap-anywhere">{v.nets.join(" ") || (v.local ? "local" : "")}</td>
+            <td class="mono text-[12px] wrap-anywhere">{gateways(v)}</td>
+            <td class="mono text-[12px] wrap-anywhere"
+              >{handouts(v)}{#if v.guarded}<span class="note block text-[12px] text-soft">guarded</span>{/if}</td
             >
-            <td class:bad={v.state === "split" || v.state === "merged"} data-tip={stateOf(v)[1]}>{stateOf(v)[0]}</td>
+            <td class="whitespace-nowrap" class:bad={v.state === "split" || v.state === "merged"} data-tip={stateOf(v)[1]}
+              >{stateOf(v)[0]}</td
+            >
           </tr>
         {/each}
       </tbody>
@@ -67,7 +72,7 @@
   </section>
   {#if chosen}
     {#key chosen.vid}
-      <section class="entry panel">
+      <section class="panel sticky top-4.5">
         <Only why={may.plan}><Entry vlan={chosen} /></Only>
         {#if chosen.registered}<Only why={may.plan}><Addresses vlan={chosen} /></Only>{/if}
       </section>
@@ -76,54 +81,11 @@
 </div>
 
 <style>
-  .register {
-    display: grid;
-    grid-template-columns: minmax(0, 1fr) 380px;
-    gap: 20px;
-    padding: 18px 28px 40px;
-    align-items: start;
-  }
-  td.mono {
-    font-size: 12px;
-    overflow-wrap: anywhere;
-  }
-  td.vid {
-    font-size: 13.5px;
-    font-weight: 650;
-    white-space: nowrap;
-  }
-  td:last-child {
-    white-space: nowrap;
-  }
-  td i {
-    display: inline-block;
-    width: 5px;
-    height: 12px;
-    margin-right: 7px;
-    background: var(--vlan);
-  }
   .chosen td {
     background: var(--plum-wash);
-  }
-  a {
-    font-weight: 650;
-  }
-  .note {
-    display: block;
-    font-size: 12px;
-    color: var(--soft);
   }
   .bad {
     color: var(--red);
     font-weight: 650;
-  }
-  .entry {
-    position: sticky;
-    top: 18px;
-  }
-  @media (max-width: 1000px) {
-    .register {
-      grid-template-columns: minmax(0, 1fr);
-    }
   }
 </style>

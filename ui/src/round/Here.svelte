@@ -99,7 +99,7 @@
   };
 </script>
 
-<div class="here">
+<div class="here px-5 pt-3.5 pb-10 max-w-180">
   <header>
     <h1>Where am I?</h1>
     <p class="lead">
@@ -110,7 +110,7 @@
   {#if kept}<Alert role="status">{kept} <a href={place.href("round")}>To the round</a></Alert>{/if}
   {#if !now && !wrong}<p role="status"><Spinner size="4" /> Asking</p>{/if}
   {#if now}
-    <p class="big" role="status">
+    <p class="big my-2.5 text-[18px]" role="status">
       You ask from <b class="mono">{now.address}</b>{#if now.vlan !== null}: that is <b>{named(now.vlan)}</b>.{:else if now.own}: this
         browser is on the server’s own machine. Open the page on the laptop or phone that is plugged in.{:else}, which no VLAN of the office
         has. Either it is in another network (mobile data, a visitor’s), or something on the way changes addresses.{/if}
@@ -119,15 +119,15 @@
     <Select id="here-port" placeholder="choose a port" items={ports} bind:value={port} />
     {#if test}
       <section aria-label="What is to be seen">
-        <h2>{spaced(test.port)}{test.socket ? `, socket ${test.socket}` : ""}</h2>
+        <h2 class="mt-4.5 border-b border-ink font-bold">{spaced(test.port)}{test.socket ? `, socket ${test.socket}` : ""}</h2>
         <p>
           {#if test.expect.vlan === null}Nothing is to be heard there.{:else}As planned it is in <b>{named(test.expect.vlan)}</b
             >{#if test.expect.server}, with an address from <span class="mono">{test.expect.from} – {test.expect.to}</span>{/if}.{/if}
         </p>
         {#if elsewhere}<Alert color="red" role="alert">It is in {named(now.vlan)} instead.</Alert>{/if}
         {#if answers(test).length}
-          <h3>What is to answer, and what is not</h3>
-          <ul>
+          <h3 class="mt-3 font-[650]">What is to answer, and what is not</h3>
+          <ul class="ml-4.5 list-disc">
             {#each tryable(test) as r (r.i)}
               <li class:no={(parts[r.i] === "silent" && r.ok) || (parts[r.i] === "answered" && !r.ok)}>
                 <span class="mono">{r.to}</span>
@@ -135,19 +135,21 @@
               </li>
             {/each}
           </ul>
-          <p class="soft">
+          <p class="my-1 text-soft text-[13px]">
             A browser can try connections (tcp) alone, and cannot tell an answer from a refusal; for ping and the rest there is
             <span class="mono">klammer look</span>, one file for Linux, Windows and macOS.
           </p>
           <Button disabled={trying} onclick={() => tryAll(test)}>{trying ? "Trying" : "Try the connections"}</Button>
         {/if}
         {#if mayTick}
-          <h3>Say so</h3>
+          <h3 class="mt-3 font-[650]">Say so</h3>
           <Label for="here-note">What was seen</Label>
           <Input id="here-note" maxlength={500} autocomplete="off" bind:value={note} />
-          <p class="do">
-            <Button class="main" disabled={elsewhere || bad.length > 0} onclick={() => say("passed")}>As planned</Button>
-            <Button onclick={() => say("failed")}>Otherwise</Button>
+          <p class="do mt-2 gap-2.5 flex">
+            <Button class="main px-4.5 py-0.5 min-h-10.5" disabled={elsewhere || bad.length > 0} onclick={() => say("passed")}
+              >As planned</Button
+            >
+            <Button class="px-4.5 py-0.5 min-h-10.5" onclick={() => say("failed")}>Otherwise</Button>
           </p>
         {/if}
       </section>
@@ -155,8 +157,8 @@
       <p>The round has these places in {named(now.vlan)}: {now.tests.map((t) => spaced(t!.port)).join(", ")}.</p>
     {/if}
     <section aria-label="Tagged VLANs">
-      <h2>A VLAN that comes tagged</h2>
-      <ul>
+      <h2 class="mt-4.5 border-b border-ink font-bold">A VLAN that comes tagged</h2>
+      <ul class="ml-4.5 list-disc">
         {#each taggedAdvice as a (a)}<li>{a}</li>{/each}
       </ul>
     </section>
@@ -164,42 +166,7 @@
 </div>
 
 <style>
-  .here {
-    padding: 14px 20px 40px;
-    max-width: 720px;
-  }
-  .big {
-    font-size: 18px;
-    margin: 10px 0;
-  }
-  h2 {
-    margin-top: 18px;
-    font-weight: 700;
-    border-bottom: 1px solid var(--ink);
-  }
-  h3 {
-    margin-top: 12px;
-    font-weight: 650;
-  }
-  ul {
-    margin-left: 18px;
-    list-style: disc;
-  }
   .no {
     color: var(--red);
-  }
-  .soft {
-    color: var(--soft);
-    font-size: 13px;
-    margin: 4px 0;
-  }
-  .do {
-    display: flex;
-    gap: 10px;
-    margin-top: 8px;
-  }
-  .do :global(button) {
-    min-height: 42px;
-    padding: 2px 18px;
   }
 </style>

@@ -51,34 +51,35 @@
 </script>
 
 {#snippet typed(line: string)}
-  <p class="line">
-    <code class="mono">{line}</code><Button onclick={() => copy(line, "the line")} aria-label={`Copy ${line.split(/[ =]/, 2).join(" ")}`}
-      >Copy</Button
+  <p class="line my-1 gap-2 max-w-none flex items-baseline">
+    <code class="mono px-1.25 py-px wrap-anywhere bg-paper">{line}</code><Button
+      onclick={() => copy(line, "the line")}
+      aria-label={`Copy ${line.split(/[ =]/, 2).join(" ")}`}>Copy</Button
     >
   </p>
 {/snippet}
 
-<section class="probe noprint" aria-label="Have a laptop measure">
-  <h2>Have a laptop measure</h2>
-  <p>
+<section class="probe noprint mt-3 px-3.5 pt-2.5 pb-3 border border-hair bg-panel" aria-label="Have a laptop measure">
+  <h2 class="mb-1 font-bold">Have a laptop measure</h2>
+  <p class="max-w-[90ch]">
     <span class="mono">klammer probe</span> on a laptop with Linux hears which port it is in, asks for an address untagged and in each VLAN,
     asks who answers, tries what is let through, and reports here. It takes no address and changes nothing on the laptop.
     <span class="mono">klammer look</span> does without rights, on Windows and macOS too, what can be done there: say at which port it is. A token
     lets both report the tests of this office and nothing else.
   </p>
   {#if made}
-    <div class="made" role="status">
-      <p><b>This token is shown once.</b> On the laptop, at each place:</p>
+    <div class="made mt-2.5 py-0.5 pl-3 border-l-3 border-plum" role="status">
+      <p class="max-w-[90ch]"><b>This token is shown once.</b> On the laptop, at each place:</p>
       {#each lines as line (line)}{@render typed(line)}{/each}
       {#if here}
-        <p class="soft">This server answers on its own machine only. On a laptop, forward its port first:</p>
+        <p class="max-w-[90ch] text-soft text-[13px]">This server answers on its own machine only. On a laptop, forward its port first:</p>
         {@render typed(`ssh -L ${location.port}:${location.host} you@this-server`)}
       {/if}
       <Button onclick={() => (made = "")}>I have it</Button>
     </div>
   {/if}
-  <form onsubmit={make}>
-    <label
+  <form class="mt-2.5 gap-y-2 gap-x-3.5 flex flex-wrap items-center" onsubmit={make}>
+    <label class="gap-1.5 flex items-baseline"
       >For whom <Input
         type="text"
         name="name"
@@ -89,7 +90,7 @@
         placeholder="Robin’s laptop"
       /></label
     >
-    <label
+    <label class="gap-1.5 flex items-baseline"
       >Lasts <Select placeholder="" name="days" classes={{ select: "field" }}
         ><option value="1">a day</option><option value="7" selected>a week</option><option value="30">a month</option><option value="366"
           >a year</option
@@ -97,7 +98,7 @@
       ></label
     >
     {#if me.now.accounts}
-      <label
+      <label class="gap-1.5 flex items-baseline"
         >May <Select placeholder="" name="scope" classes={{ select: "field" }} bind:value={scope}
           ><option value="tests">report tests</option>{#each roles as r (r)}<option value={r}>what a {r} may, for scripts</option
             >{/each}</Select
@@ -105,17 +106,19 @@
       >
     {/if}
     {#if scope !== "tests"}
-      <label>Your password <Password bind:value={password} required autocomplete="current-password" /></label>
+      <label class="gap-1.5 flex items-baseline"
+        >Your password <Password bind:value={password} required autocomplete="current-password" /></label
+      >
     {/if}
     <Button class="main" type="submit">Make a token</Button>
   </form>
-  {#if wrong}<p class="warn" role="alert">{wrong}</p>{/if}
+  {#if wrong}<p class="mt-1.5 max-w-[90ch] text-red" role="alert">{wrong}</p>{/if}
   {#if now?.tokens.length}
-    <ul>
+    <ul class="mt-2.5">
       {#each now.tokens as t (t.id)}
-        <li class:ended={t.ended}>
+        <li class="py-1 border-t border-hair gap-y-1 gap-x-2.5 flex flex-wrap items-baseline" class:ended={t.ended}>
           <b>{t.name}</b>
-          <span class="soft"
+          <span class="text-soft text-[13px]"
             >{t.scope === "tests" ? "" : `what a ${t.scope} may, `}{t.ended ? "ended" : "until"}
             {day(t.expires)}, made by {t.author}, {t.used ? `last used ${since(t.used)}` : "never used"}</span
           >
@@ -132,67 +135,6 @@
 </section>
 
 <style>
-  .probe {
-    border: 1px solid var(--hair);
-    background: var(--panel);
-    padding: 10px 14px 12px;
-    margin-top: 12px;
-  }
-  h2 {
-    font-weight: 700;
-    margin-bottom: 4px;
-  }
-  p {
-    max-width: 90ch;
-  }
-  form {
-    display: flex;
-    flex-wrap: wrap;
-    align-items: center;
-    gap: 8px 14px;
-    margin-top: 10px;
-  }
-  label {
-    display: flex;
-    align-items: baseline;
-    gap: 6px;
-  }
-  .made {
-    border-left: 3px solid var(--plum);
-    padding: 2px 0 2px 12px;
-    margin-top: 10px;
-  }
-  .line {
-    max-width: none;
-    display: flex;
-    align-items: baseline;
-    gap: 8px;
-    margin: 4px 0;
-  }
-  code {
-    overflow-wrap: anywhere;
-    background: var(--paper);
-    padding: 1px 5px;
-  }
-  .soft {
-    color: var(--soft);
-    font-size: 13px;
-  }
-  .warn {
-    color: var(--red);
-    margin-top: 6px;
-  }
-  ul {
-    margin-top: 10px;
-  }
-  li {
-    display: flex;
-    flex-wrap: wrap;
-    align-items: baseline;
-    gap: 4px 10px;
-    border-top: 1px solid var(--hair);
-    padding: 4px 0;
-  }
   li :global(button) {
     margin-left: auto;
   }

@@ -131,7 +131,7 @@
 
 <svelte:window onbeforeprint={() => flushSync(() => (printing = true))} onafterprint={() => (printing = false)} />
 
-<div class="round">
+<div class="round px-5 pt-3.5 pb-10 max-w-275 narrow:px-3 narrow:pt-2.5 narrow:pb-10 print:p-0 print:max-w-none">
   <header>
     <h1>Round</h1>
     <p class="lead">
@@ -140,30 +140,46 @@
     </p>
   </header>
   {#if working}
-    <p class="panel noprint" class:again={now} role="status">
+    <p class="panel noprint mt-3.5" class:again={now} role="status">
       Working the round out: every mistake is tried on the spans of the whole office.
       {#if working.hundredths}{working.hundredths} % of them are.{/if}
       <Button onclick={() => working?.stop.abort()}>Stop</Button>
     </p>
   {:else if stopped}
-    <p class="panel noprint">It was stopped. <Button onclick={() => void read()}>Work the round out</Button></p>
+    <p class="panel noprint mt-3.5">It was stopped. <Button onclick={() => void read()}>Work the round out</Button></p>
   {/if}
   {#if now}
-    <div class="lengths noprint" role="group" aria-label="How long the round is">
+    <div class="lengths noprint pt-2 gap-1.5 flex flex-wrap" role="group" aria-label="How long the round is">
       {#each now.lengths as l (l.name)}
-        <Button aria-pressed={chosen === l.name} onclick={() => choose(l.name)}
+        <Button
+          class="aria-pressed:border-plum! aria-pressed:font-[650] aria-pressed:text-plum! aria-pressed:z-1"
+          aria-pressed={chosen === l.name}
+          onclick={() => choose(l.name)}
           >{lengthNames[l.name]}: {l.places} {word(l.places, "place", "places")}, {l.shows} {word(l.shows, "mistake", "mistakes")}</Button
         >
       {/each}
     </div>
-    <div class="bar noprint" role="toolbar" aria-label="The round">
-      <span class="far" role="status"><b>{tests.length - open}</b> of {tests.length} done</span>
-      <progress max={tests.length} value={tests.length - open} aria-label="How far the round is"></progress>
+    <div
+      class="bar noprint pt-1.5 pb-2 border-b border-hair gap-y-1.5 gap-x-3 flex flex-wrap items-center sticky top-0 z-2 bg-paper narrow:static"
+      role="toolbar"
+      aria-label="The round"
+    >
+      <span class="far min-w-[11ch]" role="status"><b>{tests.length - open}</b> of {tests.length} done</span>
+      <progress
+        class="border border-hair appearance-none w-20 h-2 bg-panel"
+        max={tests.length}
+        value={tests.length - open}
+        aria-label="How far the round is"
+      ></progress>
       {#if failed}<Button class="no" onclick={() => document.getElementById("explains")?.scrollIntoView({ block: "center" })}
           >{failed} failed: what explains {failed === 1 ? "it" : "them"}</Button
         >{/if}
-      <div class="pick" role="group" aria-label="Which tests">
-        {#each filters as [k, name] (k)}<Button aria-pressed={show === k} onclick={() => (show = k)}>{name}</Button>{/each}
+      <div class="pick mr-auto flex" role="group" aria-label="Which tests">
+        {#each filters as [k, name] (k)}<Button
+            class="-ml-px rounded-none aria-pressed:border-plum! aria-pressed:font-[650] aria-pressed:text-plum! aria-pressed:z-1"
+            aria-pressed={show === k}
+            onclick={() => (show = k)}>{name}</Button
+          >{/each}
       </div>
       <Button
         disabled={busy || !now.known}
@@ -176,37 +192,39 @@
       <Button href={`/${view.id}/here`} target="_self" rel="external">Where am I?</Button>
     </div>
     {#if measuring}<Probe />{/if}
-    {#if !now.known}<p class="soft noprint">
-        Where devices were read (<a href={place.href("field")}>Field</a>) or typed in (<a href={place.href("sheets")}>Sheets</a>), a laptop
-        can be played on what they are set to.
+    {#if !now.known}<p class="noprint mt-1.5 text-soft text-[13px]">
+        Where devices were read (<a class="underline underline-offset-2" href={place.href("field")}>Field</a>) or typed in (<a
+          class="underline underline-offset-2"
+          href={place.href("sheets")}>Sheets</a
+        >), a laptop can be played on what they are set to.
       </p>{/if}
     {#if failed}<Suspects suspects={now.suspects} more={now.more} next={now.next} ongo={goTo} />{/if}
     {#if now.playing.length}
       <details class="playing noprint" open={!failed}>
-        <summary>Played on what devices were found set to: what would explain it</summary>
+        <summary class="mt-2.5 text-[13px] text-soft">Played on what devices were found set to: what would explain it</summary>
         <Suspects suspects={now.playing} more={0} next={null} ongo={goTo} played />
       </details>
     {/if}
     {#if next}
-      <section aria-label="Besides the round">
-        <h2>Besides the round</h2>
+      <section class="mt-4" aria-label="Besides the round">
+        <h2 class="border-b border-ink font-bold">Besides the round</h2>
         <Only why={may.carry}>
           <ul><Stop test={{ ...next, extra: true, quick: false, order: false }} {busy} {said} {printing} office={view.id} /></ul>
         </Only>
       </section>
     {/if}
     {#if !tests.length}
-      <p class="panel">
+      <p class="panel mt-3.5">
         There is no place where a laptop would see a mistake: no port is free, or nothing answers. Addresses of the gateway and of devices
         make it see more.
       </p>
     {:else if !shown.length}
-      <p class="panel">{show === "open" ? "The whole round is walked." : "No test failed."}</p>
+      <p class="panel mt-3.5">{show === "open" ? "The whole round is walked." : "No test failed."}</p>
     {/if}
     {#each devices as d (d.name)}
-      <section aria-label={d.name}>
-        <h2>
-          {d.name}{#if d.tests[0]!.place}<span class="where">{d.tests[0]!.place}</span>{/if}
+      <section class="mt-4" aria-label={d.name}>
+        <h2 class="border-b border-ink font-bold">
+          {d.name}{#if d.tests[0]!.place}<span class="where ml-[1em] font-normal text-[13px] text-soft">{d.tests[0]!.place}</span>{/if}
         </h2>
         <Only why={may.carry}>
           <ul>
@@ -216,7 +234,7 @@
       </section>
     {/each}
     {#if now.unshown.length}
-      <details class="unshown">
+      <details class="mt-5.5 text-[13px]">
         <summary
           >{now.unshown.length}
           {word(now.unshown.length, "mistake", "mistakes")} that no laptop sees anywhere: look at the devices’ pages for {now.unshown
@@ -224,7 +242,7 @@
             ? "it"
             : "them"}</summary
         >
-        <p>{now.unshown.join("; ")}</p>
+        <p class="mt-1 text-soft">{now.unshown.join("; ")}</p>
       </details>
     {/if}
   {/if}
@@ -240,52 +258,9 @@
     max-width: 420px;
     border: 1px solid var(--ink);
   }
-  .round {
-    padding: 14px 20px 40px;
-    max-width: 1100px;
-  }
-  .bar {
-    display: flex;
-    flex-wrap: wrap;
-    align-items: center;
-    gap: 6px 12px;
-    padding: 6px 0 8px;
-    border-bottom: 1px solid var(--hair);
-    position: sticky;
-    top: 0;
-    z-index: 2;
-    background: var(--paper);
-  }
-  .lengths {
-    display: flex;
-    flex-wrap: wrap;
-    gap: 6px;
-    padding-top: 8px;
-  }
-  .where {
-    margin-left: 1em;
-    font-weight: 400;
-    font-size: 13px;
-    color: var(--soft);
-  }
-  .playing summary {
-    margin-top: 10px;
-    font-size: 13px;
-    color: var(--soft);
-  }
-  .far {
-    min-width: 11ch;
-  }
   .bar :global(.no) {
     color: var(--red);
     border-color: var(--red);
-  }
-  progress {
-    appearance: none;
-    width: 80px;
-    height: 8px;
-    border: 1px solid var(--hair);
-    background: var(--panel);
   }
   progress::-webkit-progress-bar {
     background: var(--panel);
@@ -295,64 +270,5 @@
   }
   progress::-moz-progress-bar {
     background: var(--plum);
-  }
-  .pick {
-    display: flex;
-    margin-right: auto;
-  }
-  .pick :global(button) {
-    border-radius: 0;
-    margin-left: -1px;
-  }
-  .lengths :global([aria-pressed="true"]),
-  .pick :global([aria-pressed="true"]) {
-    font-weight: 650;
-    border-color: var(--plum);
-    color: var(--plum);
-    z-index: 1;
-  }
-  .soft {
-    color: var(--soft);
-    font-size: 13px;
-    margin-top: 6px;
-  }
-  .soft a {
-    text-decoration: underline;
-    text-underline-offset: 2px;
-  }
-  section {
-    margin-top: 16px;
-  }
-  h2 {
-    font-weight: 700;
-    border-bottom: 1px solid var(--ink);
-  }
-  .panel {
-    margin-top: 14px;
-  }
-  .unshown {
-    margin-top: 22px;
-    font-size: 13px;
-  }
-  .unshown p {
-    color: var(--soft);
-    margin-top: 4px;
-  }
-  @media (max-width: 700px) {
-    .round {
-      padding: 10px 12px 40px;
-    }
-    .bar {
-      position: static;
-    }
-  }
-  @media print {
-    .noprint {
-      display: none;
-    }
-    .round {
-      padding: 0;
-      max-width: none;
-    }
   }
 </style>

@@ -55,16 +55,17 @@
 </script>
 
 <li
+  class="py-1.5 pl-2.5 border-b border-l-4 border-b-hair border-l-transparent gap-y-0.5 gap-x-3.5 grid grid-cols-[150px_minmax(0,1fr)_auto] narrow:pt-2.5 narrow:pr-0 narrow:pb-3 narrow:pl-2.5 narrow:grid-cols-1 print:break-inside-avoid"
   id={`stop-${key(test)}`}
   tabindex="-1"
   class:passed={result?.passed && !result.old}
   class:failed={result && !result.passed && !result.old}
   class:old={result?.old}
 >
-  <div class="at">
+  <div class="at flex flex-col items-start wrap-anywhere narrow:gap-2.5 narrow:flex-row narrow:items-baseline">
     <b class="mono">{spaced(test.port)}</b>
-    {#if test.socket}<span class="wire">socket {test.socket}</span>{/if}
-    <span class="wire" class:tag={test.wire !== null}>{wears(test)}</span>
+    {#if test.socket}<span class="wire text-[13px] text-soft">socket {test.socket}</span>{/if}
+    <span class="wire text-[13px] text-soft" class:tag={test.wire !== null}>{wears(test)}</span>
   </div>
   <div class="see">
     {#if test.expect.vlan === null}
@@ -76,22 +77,24 @@
           from {test.expect.server}{:else}, nobody hands out an address{/if}
       </p>
     {/if}
-    <p class="soft">
-      {#each answers(test) as a (a.text)}<span class="reach" class:not={!a.ok}>{a.text}</span>{/each}
+    <p class="soft text-soft text-[13px]">
+      {#each answers(test) as a (a.text)}<span class="reach mr-[0.4em]" class:not={!a.ok}>{a.text}</span>{/each}
     </p>
     {#if result}
-      <div class="became" role="status">
-        <b>{result.old ? "Old: the plan moved on here." : result.passed ? "As planned." : "Not as planned."}</b>
+      <div class="became mt-0.75 text-[13px]" role="status">
+        <b class="font-[650]">{result.old ? "Old: the plan moved on here." : result.passed ? "As planned." : "Not as planned."}</b>
         {#if !result.passed}
           {#if result.given}was given <span class="mono">{result.given}</span>.{/if}
           {#each result.wrong as w (w)}<span class="wrongs">{w}</span>{/each}
         {/if}
-        {#if result.note}<q>{result.note}</q>{/if}
-        <span class="soft">{result.measured ? "measured, " : result.looked ? "looked at, " : ""}{result.author}, {since(result.at)}</span>
+        {#if result.note}<q class="block italic">{result.note}</q>{/if}
+        <span class="soft text-soft text-[13px]"
+          >{result.measured ? "measured, " : result.looked ? "looked at, " : ""}{result.author}, {since(result.at)}</span
+        >
       </div>
     {/if}
     {#if test.played && !test.played.old}
-      <p class="soft noprint">
+      <p class="soft noprint text-soft text-[13px]">
         Played on what was found: {test.played.passed ? "as planned." : test.played.wrong.join("; ") + "."}
         <Button
           disabled={busy}
@@ -102,30 +105,44 @@
     {/if}
     {#if test.wire !== null}
       <details class="noprint">
-        <summary>how one tests a tagged VLAN</summary>
-        <ul class="advice">
-          {#each taggedAdvice as a (a)}<li>{a}</li>{/each}
+        <summary class="text-[13px] text-soft">how one tests a tagged VLAN</summary>
+        <ul class="mt-0.5 mb-1 ml-4.5 list-disc text-[13px] text-soft">
+          {#each taggedAdvice as a (a)}<li
+              class="py-1.5 pl-2.5 border-b border-l-4 border-b-hair border-l-transparent gap-y-0.5 gap-x-3.5 grid grid-cols-[150px_minmax(0,1fr)_auto] narrow:pt-2.5 narrow:pr-0 narrow:pb-3 narrow:pl-2.5 narrow:grid-cols-1 print:break-inside-avoid"
+            >
+              {a}
+            </li>{/each}
         </ul>
       </details>
     {/if}
     {#if test.shows.length}
       <details class="noprint">
-        <summary
+        <summary class="text-[13px] text-soft"
           >{test.shows.length}
           {word(test.shows.length, "mistake", "mistakes")} in carrying out {test.shows.length === 1 ? "is" : "are"} noticed here, if made</summary
         >
-        <p class="soft">{test.shows.join("; ")}</p>
+        <p class="soft text-soft text-[13px]">{test.shows.join("; ")}</p>
       </details>
     {/if}
     {#if telling}
-      <form onsubmit={fail} class="noprint">
+      <form
+        onsubmit={fail}
+        class="noprint my-1.5 gap-y-1 gap-x-2.5 grid grid-cols-[max-content_minmax(0,260px)] items-center narrow:grid-cols-1"
+      >
         <label for={`${id}-given`}>Address it was given</label>
-        <Input id={`${id}-given`} class="field mono" placeholder="none" inputmode="decimal" autocomplete="off" bind:value={given} />
+        <Input
+          id={`${id}-given`}
+          class="field mono narrow:min-h-10"
+          placeholder="none"
+          inputmode="decimal"
+          autocomplete="off"
+          bind:value={given}
+        />
         {#if given.trim()}
           <label for={`${id}-server`}>By whom (DHCP server)</label>
           <Input
             id={`${id}-server`}
-            class="field mono"
+            class="field mono narrow:min-h-10"
             placeholder="not looked at"
             inputmode="decimal"
             autocomplete="off"
@@ -134,7 +151,7 @@
           <label for={`${id}-gateway`}>Gateway</label>
           <Input
             id={`${id}-gateway`}
-            class="field mono"
+            class="field mono narrow:min-h-10"
             placeholder="not looked at"
             inputmode="decimal"
             autocomplete="off"
@@ -143,7 +160,7 @@
           <label for={`${id}-bits`}>Length of the mask</label>
           <Input
             id={`${id}-bits`}
-            class="field mono"
+            class="field mono narrow:min-h-10"
             placeholder="/24; 255.255.255.0 is /24"
             pattern="/?[0-9]{'{'}1,3{'}'}"
             inputmode="numeric"
@@ -152,10 +169,10 @@
           />
         {/if}
         {#if tryable(test).length}
-          <details class="parts">
-            <summary>what answered, one by one</summary>
+          <details class="parts col-span-full">
+            <summary class="text-[13px] text-soft">what answered, one by one</summary>
             {#each tryable(test) as r (r.i)}
-              <div>
+              <div class="py-0.5 gap-y-0.5 gap-x-2.5 flex flex-wrap justify-between items-center max-w-105 text-[13px]">
                 <label for={`${id}-part-${r.i}`}><span class="mono">{r.to}</span> {r.service}</label>
                 <Select id={`${id}-part-${r.i}`} placeholder="" items={endings} bind:value={parts[r.i]} />
               </div>
@@ -163,13 +180,13 @@
           </details>
         {/if}
         <label for={`${id}-note`}>What was seen</label>
-        <Input id={`${id}-note`} class="field" maxlength={500} autocomplete="off" bind:value={note} />
+        <Input id={`${id}-note`} class="field narrow:min-h-10" maxlength={500} autocomplete="off" bind:value={note} />
         <Button type="submit" class="main" disabled={busy}>Keep it as failed</Button>
         <Button type="button" onclick={() => (telling = false)}>Leave it</Button>
       </form>
     {/if}
   </div>
-  <div class="do noprint">
+  <div class="do noprint gap-1.5 flex flex-wrap content-start justify-end narrow:mt-1 narrow:justify-start">
     {#if result && !result.old}
       <Button disabled={busy} onclick={() => said(test, { became: "open" })} aria-label={`Take back what was said of ${key(test)}`}
         >Take back</Button
@@ -184,23 +201,17 @@
       >
     {/if}
   </div>
-  <div class="boxes" aria-hidden="true">
+  <div class="hidden print:gap-[3mm] print:flex print:justify-end print:w-[58mm] print:text-[12px]" aria-hidden="true">
     {#if printing && test.wire === null}
-      <span class="code">{@html renderSVG(`${location.origin}/${number}/here?port=${encodeURIComponent(test.port)}`, { border: 1 })}</span>
+      <span class="code flex-[0_0_22mm]"
+        >{@html renderSVG(`${location.origin}/${number}/here?port=${encodeURIComponent(test.port)}`, { border: 1 })}</span
+      >
     {/if}
     <span>☐ as planned<br />☐ otherwise:<br />…………………</span>
   </div>
 </li>
 
 <style>
-  li {
-    display: grid;
-    grid-template-columns: 150px minmax(0, 1fr) auto;
-    gap: 2px 14px;
-    padding: 6px 0 6px 10px;
-    border-bottom: 1px solid var(--hair);
-    border-left: 4px solid transparent;
-  }
   .passed {
     border-left-color: var(--plum);
   }
@@ -210,133 +221,27 @@
   .old {
     border-left-color: var(--amber);
   }
-  .at {
-    display: flex;
-    flex-direction: column;
-    align-items: start;
-    overflow-wrap: anywhere;
-  }
-  .wire {
-    font-size: 13px;
-    color: var(--soft);
-  }
   .tag {
     color: var(--ink);
-  }
-  .soft {
-    color: var(--soft);
-    font-size: 13px;
   }
   .reach + .reach::before {
     content: "· ";
   }
-  .reach {
-    margin-right: 0.4em;
-  }
   .not {
     font-style: italic;
-  }
-  .became {
-    margin-top: 3px;
-    font-size: 13px;
-  }
-  .became b {
-    font-weight: 650;
   }
   .wrongs,
   .failed .became .soft {
     display: block;
   }
-  q {
-    display: block;
-    font-style: italic;
-  }
-  summary,
-  details p {
-    font-size: 13px;
-    color: var(--soft);
-  }
-  .do {
-    display: flex;
-    flex-wrap: wrap;
-    gap: 6px;
-    align-content: start;
-    justify-content: end;
-  }
-  form {
-    display: grid;
-    grid-template-columns: max-content minmax(0, 260px);
-    gap: 4px 10px;
-    align-items: center;
-    margin: 6px 0;
-  }
   form :global(button) {
     justify-self: start;
   }
-  .parts {
-    grid-column: 1 / -1;
-  }
-  .parts div {
-    display: flex;
-    flex-wrap: wrap;
-    justify-content: space-between;
-    gap: 2px 10px;
-    align-items: center;
-    max-width: 420px;
-    padding: 2px 0;
-    font-size: 13px;
-  }
-  .advice {
-    margin: 2px 0 4px 18px;
-    list-style: disc;
-    font-size: 13px;
-    color: var(--soft);
-  }
-  .code {
-    flex: 0 0 22mm;
-  }
-  .boxes {
-    display: none;
-  }
   @media (max-width: 700px) {
-    li {
-      grid-template-columns: minmax(0, 1fr);
-      padding: 10px 0 12px 10px;
-    }
-    .at {
-      flex-direction: row;
-      gap: 10px;
-      align-items: baseline;
-    }
-    .do {
-      justify-content: start;
-      margin-top: 4px;
-    }
     .do :global(button),
     form :global(button) {
       min-height: 42px;
       padding: 2px 16px;
-    }
-    form {
-      grid-template-columns: minmax(0, 1fr);
-    }
-    form :global(.field) {
-      min-height: 40px;
-    }
-  }
-  @media print {
-    .noprint {
-      display: none;
-    }
-    li {
-      break-inside: avoid;
-    }
-    .boxes {
-      display: flex;
-      justify-content: end;
-      gap: 3mm;
-      width: 58mm;
-      font-size: 12px;
     }
   }
 </style>

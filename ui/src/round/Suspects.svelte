@@ -22,30 +22,38 @@
   const shown = $derived(whole ? suspects : suspects.slice(0, few));
 </script>
 
-<section class="panel" id={played ? undefined : "explains"} aria-label={played ? "What explains what was played" : "What explains it"}>
+<section
+  class="panel mt-3 border-l-4 border-l-red"
+  id={played ? undefined : "explains"}
+  aria-label={played ? "What explains what was played" : "What explains it"}
+>
   {#if !suspects.length}
-    <h2>Nothing simple explains it</h2>
+    <h2 class="font-bold">Nothing simple explains it</h2>
     <p>No mistakes of the usual kinds, one or several, fit all that was seen. Read the devices, or look at their pages.</p>
   {:else}
-    <h2>
+    <h2 class="font-bold">
       {suspects[0]!.near
         ? "This comes nearest"
         : suspects.length === 1 && suspects[0]!.ways.length === 1
           ? "This explains it"
           : "One of these explains it"}
     </h2>
-    {#if suspects[0]!.near}<p class="soft">It does not give all that was seen: something else is otherwise, too.</p>{/if}
-    <ol>
+    {#if suspects[0]!.near}<p class="text-soft text-[13px]">It does not give all that was seen: something else is otherwise, too.</p>{/if}
+    <ol class="my-0.5">
       {#each shown as s, i (i)}
-        <li>
+        <li class="py-0.75 border-t border-hair first:border-t-0">
           {#each s.ways as w (w.mistakes.join())}
-            <div class="way">
+            <div class="way gap-x-3 flex flex-wrap items-baseline">
               <b>{w.mistakes.join(", and ")}</b>
-              {#if w.mend.length}<span class="soft">set as planned: <code class="mono">{w.mend.join("; ")}</code></span>{/if}
-              {#each w.devices as d (d)}<a class="noprint" href={place.href("sheets", { device: d })}>Sheet of {d}</a>{/each}
+              {#if w.mend.length}<span class="text-soft text-[13px]">set as planned: <code class="mono">{w.mend.join("; ")}</code></span
+                >{/if}
+              {#each w.devices as d (d)}<a
+                  class="noprint underline underline-offset-2 text-[13px]"
+                  href={place.href("sheets", { device: d })}>Sheet of {d}</a
+                >{/each}
               {#if w.steps.length}
-                <ul class="steps" aria-label="On the devices’ own pages">
-                  {#each w.steps as x (x.device + x.where + x.text)}<li>
+                <ul class="steps basis-full text-[13px]" aria-label="On the devices’ own pages">
+                  {#each w.steps as x (x.device + x.where + x.text)}<li class="py-0.75 border-t border-hair first:border-t-0">
                       <b>{x.device}</b>{x.text.startsWith(x.where) ? "" : `, ${x.where}`}: {x.text}
                     </li>{/each}
                 </ul>
@@ -53,20 +61,22 @@
             </div>
           {/each}
           {#if s.or?.length}
-            <p class="soft">Instead of one of these it may be one that a laptop cannot tell from it: {s.or.join("; ")}.</p>
+            <p class="text-soft text-[13px]">
+              Instead of one of these it may be one that a laptop cannot tell from it: {s.or.join("; ")}.
+            </p>
           {/if}
         </li>
       {/each}
     </ol>
     {#if suspects.length > few || more}
-      <p class="soft">
+      <p class="text-soft text-[13px]">
         {#if !whole && suspects.length > few}<Button onclick={() => (whole = true)}>Show {suspects.length - few} more</Button>{/if}
         {#if more}{more} less likely ones are not shown.{/if}
       </p>
     {/if}
   {/if}
   {#if next}
-    <p class="next noprint">
+    <p class="next noprint mt-1.5">
       To tell them apart, plug in next at <b class="mono">{spaced(next.port)}</b>, {wears(next)}.
       <Button class="main" onclick={() => ongo(next!)}>Go there</Button>
     </p>
@@ -74,52 +84,8 @@
 </section>
 
 <style>
-  section {
-    margin-top: 12px;
-    border-left: 4px solid var(--red);
-  }
-  h2 {
-    font-weight: 700;
-  }
-  ol {
-    margin: 2px 0;
-  }
-  li {
-    padding: 3px 0;
-    border-top: 1px solid var(--hair);
-  }
-  li:first-child {
-    border-top: 0;
-  }
-  .steps {
-    flex-basis: 100%;
-    font-size: 13px;
-  }
   .steps li {
     padding: 0 0 0 10px;
     border: 0;
-  }
-  .way {
-    display: flex;
-    flex-wrap: wrap;
-    gap: 0 12px;
-    align-items: baseline;
-  }
-  .soft {
-    color: var(--soft);
-    font-size: 13px;
-  }
-  a {
-    text-decoration: underline;
-    text-underline-offset: 2px;
-    font-size: 13px;
-  }
-  .next {
-    margin-top: 6px;
-  }
-  @media print {
-    .noprint {
-      display: none;
-    }
   }
 </style>

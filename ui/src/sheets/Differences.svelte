@@ -44,26 +44,26 @@
 </script>
 
 {#if found.routing}
-  <section id="found-routing">
-    <h2>
+  <section class="mb-4.5" id="found-routing">
+    <h2 class="mb-1 font-bold">
       {found.routing.differs.length ? "Addresses, routes and rules differ" : "Addresses, routes and rules are as planned"}
     </h2>
-    <p class="meaning">{found.routing.how}, {since(found.routing.at)}: {found.routing.tells.join(", ")}.</p>
+    <p class="text-[13px]">{found.routing.how}, {since(found.routing.at)}: {found.routing.tells.join(", ")}.</p>
     {#if found.routing.differs.length}
-      <ul>
+      <ul class="pl-4.5 text-[13px] list-disc">
         {#each found.routing.differs as d (d)}<li>{d}</li>{/each}
       </ul>
     {/if}
     {#if found.routing.unsaid.length}
-      <p class="meaning">Found there, and not to be said:</p>
-      <ul>
+      <p class="text-[13px]">Found there, and not to be said:</p>
+      <ul class="pl-4.5 text-[13px] list-disc">
         {#each found.routing.unsaid as d (d)}<li>{d}</li>{/each}
       </ul>
     {/if}
   </section>
 {/if}
-<section>
-  <h2>
+<section class="mb-4.5">
+  <h2 class="mb-1 font-bold">
     Found and planned {found.differences.length ? `differ on ${count(found.differences.length, "port")}` : "are the same"}
   </h2>
   {#if found.problem}<p class="wrong">{found.problem}</p>{/if}
@@ -71,21 +71,32 @@
     <Table>
       <thead
         ><tr
-          ><th scope="col">Port</th><th scope="col">Found</th><th scope="col">Planned</th><th><span class="sr-only">Take it</span></th></tr
+          ><th class="px-2 py-0.5 border-b-[1.5px] border-ink text-left text-[11px] text-soft" scope="col">Port</th><th
+            class="px-2 py-0.5 border-b-[1.5px] border-ink text-left text-[11px] text-soft"
+            scope="col">Found</th
+          ><th class="px-2 py-0.5 border-b-[1.5px] border-ink text-left text-[11px] text-soft" scope="col">Planned</th><th
+            class="px-2 py-0.5 border-b-[1.5px] border-ink text-left text-[11px] text-soft"><span class="sr-only">Take it</span></th
+          ></tr
         ></thead
       >
       <tbody>
         {#each found.differences as d (d.port)}
           <tr data-differs={d.port}>
-            <td class="mono">{name(d.port)}</td>
-            <td class="mono">{d.found}</td>
-            <td class="mono">{d.planned}</td>
-            <td><Button onclick={() => pending.propose([statement(d.port, d.found)])} {...only(may.plan)}>Take found</Button></td>
+            <td class="mono px-2 py-0.5 border-b border-hair">{name(d.port)}</td>
+            <td class="mono px-2 py-0.5 border-b border-hair">{d.found}</td>
+            <td class="mono px-2 py-0.5 border-b border-hair">{d.planned}</td>
+            <td class="px-2 py-0.5 border-b border-hair"
+              ><Button
+                class="text-[12.5px] whitespace-nowrap"
+                onclick={() => pending.propose([statement(d.port, d.found)])}
+                {...only(may.plan)}>Take found</Button
+              ></td
+            >
           </tr>
         {/each}
       </tbody>
     </Table>
-    <p class="acts">
+    <p class="acts mt-2 text-[13px] text-soft">
       <Button
         id="take-all"
         onclick={() =>
@@ -97,9 +108,9 @@
       > or let the plan stand: the steps lead to it.
     </p>
     {#if meaning.length}
-      <h3>What the plan changes for frames</h3>
+      <h3 class="mt-2 mb-1 font-bold text-[13px]">What the plan changes for frames</h3>
       {#each meaning.slice(0, 12) as m (m.port)}
-        <p class="meaning">
+        <p class="text-[13px]">
           <b>{spaced(m.port)}</b>{plugs.has(m.port) ? ` (${plugs.get(m.port)})` : ""}
           {m.gains.length ? `gains ${few(m.gains)}` : ""}{m.gains.length && m.loses.length ? "; " : ""}{m.loses.length
             ? `loses ${few(m.loses)}`
@@ -108,56 +119,16 @@
             : ""}
         </p>
       {/each}
-      {#if meaning.length > 12}<p class="meaning">and {meaning.length - 12} more ports</p>{/if}
+      {#if meaning.length > 12}<p class="text-[13px]">and {meaning.length - 12} more ports</p>{/if}
     {/if}
   {/if}
 </section>
 
 <style>
-  section {
-    margin-bottom: 18px;
-  }
-  h2,
-  h3 {
-    font-weight: 700;
-    margin-bottom: 4px;
-  }
-  h3 {
-    margin-top: 8px;
-    font-size: 13px;
-  }
   section :global(table) {
     width: 100%;
     border-collapse: collapse;
     font-size: 13px;
     background: var(--panel);
-  }
-  th {
-    text-align: left;
-    font-size: 11px;
-    color: var(--soft);
-    border-bottom: 1.5px solid var(--ink);
-    padding: 2px 8px;
-  }
-  td {
-    padding: 2px 8px;
-    border-bottom: 1px solid var(--hair);
-  }
-  td :global(button) {
-    font-size: 12.5px;
-    white-space: nowrap;
-  }
-  .acts {
-    margin-top: 8px;
-    font-size: 13px;
-    color: var(--soft);
-  }
-  .meaning,
-  ul {
-    font-size: 13px;
-  }
-  ul {
-    list-style: disc;
-    padding-left: 18px;
   }
 </style>

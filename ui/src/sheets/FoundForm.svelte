@@ -87,8 +87,8 @@
 </script>
 
 <section id="found">
-  <h2>As it is now</h2>
-  <p class="help">
+  <h2 class="font-bold">As it is now</h2>
+  <p class="help mb-1 text-[12.5px] text-soft">
     Paste what the device shows: lines such as <code class="mono">1-8: 110</code>, a table by VLAN or by port, a grid of U and T, or what
     <code class="mono">bridge vlan show</code> prints.
     {#if device.routing}Of a device that routes also its rules, routes and addresses, all of them:
@@ -104,7 +104,7 @@
     spellcheck="false"
     placeholder={"VLAN; Untagged; Tagged\n110; 1-8,24; 23"}
   ></Textarea>
-  <p class="row">
+  <p class="row mt-1.5 text-[13px]">
     <label
       >or a file <Fileupload
         id="found-file"
@@ -113,7 +113,7 @@
       /></label
     >
   </p>
-  <p class="row">
+  <p class="row mt-1.5 text-[13px]">
     <label
       >Ports that it does not mention are
       <Select placeholder="" classes={{ select: "field" }} value={base} onchange={(e) => start(e.currentTarget.value as typeof base)}>
@@ -135,9 +135,9 @@
       </p>
       {#if answer.trouble.length}
         <p class="wrong">Not understood, and left out:</p>
-        <ul>
+        <ul class="mb-1.5 overflow-auto text-[13px] max-h-40">
           {#each answer.trouble.slice(0, 30) as t, i (i)}<li>
-              <span class="mono">{t.row}{t.column ? `:${t.column}` : ""}</span>
+              <span class="mono text-soft">{t.row}{t.column ? `:${t.column}` : ""}</span>
               {t.text}
             </li>{/each}
         </ul>
@@ -149,29 +149,8 @@
 </section>
 
 <style>
-  h2 {
-    font-weight: 700;
-  }
-  .help {
-    font-size: 12.5px;
-    color: var(--soft);
-    margin-bottom: 4px;
-  }
   section :global(textarea) {
     width: 100%;
     font-size: 13px;
-  }
-  .row {
-    margin-top: 6px;
-    font-size: 13px;
-  }
-  ul {
-    font-size: 13px;
-    max-height: 160px;
-    overflow: auto;
-    margin-bottom: 6px;
-  }
-  li span {
-    color: var(--soft);
   }
 </style>

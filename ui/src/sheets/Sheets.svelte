@@ -44,40 +44,52 @@
   const wording = $derived(asks(device?.wording));
 </script>
 
-<div class="sheets">
-  <nav class="devices" aria-label="Devices">
+<div class="sheets grid grid-cols-[150px_minmax(0,1fr)] min-h-full print:block">
+  <nav class="devices py-3 border-r border-hair bg-panel print:hidden" aria-label="Devices">
     {#each ordered as d (d.name)}
-      <a href={place.href("sheets", { device: d.name })} aria-current={d.name === device?.name ? "true" : undefined}>{d.name}</a>
+      <a
+        class="px-3.5 py-1 block min-h-7 aria-[current]:bg-plum-wash aria-[current]:font-[650]"
+        href={place.href("sheets", { device: d.name })}
+        aria-current={d.name === device?.name ? "true" : undefined}>{d.name}</a
+      >
     {/each}
   </nav>
   {#if device}
-    <section>
-      <header class="head">
+    <section class="px-7 pt-4 pb-10 print:p-0">
+      <header class="head gap-y-0.5 gap-x-3.5 flex flex-wrap items-baseline">
         <h1>{device.name}</h1>
-        <p class="lead">{device.kind}{wording ? `, asks ${wording}` : ""}{device.manage ? `, managed in ${device.manage}` : ""}</p>
-        {#if device.facts}<p class="lead">
+        <p class="lead mb-2 flex-1">
+          {device.kind}{wording ? `, asks ${wording}` : ""}{device.manage ? `, managed in ${device.manage}` : ""}
+        </p>
+        {#if device.facts}<p class="lead mb-2 flex-1">
             {deviceFacts.flatMap((w) => (device.facts![w] ? `${w}: ${device.facts![w]}` : [])).join(" · ")}
           </p>{/if}
-        <p class="print">{view.title} · revision {answer?.revision ?? view.revision} · {today}</p>
-        <a class="noprint csv" href={`/api/offices/${view.id}/grid?device=${encodeURIComponent(device.name)}`} download>grid as CSV</a>
+        <p class="print hidden print:block print:w-full print:text-[11px]">
+          {view.title} · revision {answer?.revision ?? view.revision} · {today}
+        </p>
+        <a
+          class="noprint csv text-soft underline text-[13px]"
+          href={`/api/offices/${view.id}/grid?device=${encodeURIComponent(device.name)}`}
+          download>grid as CSV</a
+        >
         <Button class="noprint" onclick={() => print()}>Print for the rack door</Button>
       </header>
       <Front jacks={jacks(device)} hues={hues.of} label={`The front of ${device.name}`} />
       {#if answer?.sheet && answer.sheet.device === device.name}
         {#each answer.sheet.unsayable as u (u.port + u.shape)}
-          <p class="unsayable">
+          <p class="mt-2 pl-2.5 border-l-3 border-red max-w-[90ch]">
             <b>{u.port.replace(".", " ")}</b> cannot be <span class="mono">{u.shape}</span>: {u.why}. It stands below as
             <span class="mono">{u.nearest}</span>.
           </p>
         {/each}
         {#if answer.found}
-          <p class="noprint only">
-            <label><Checkbox bind:checked={only} /> only what differs</label> found {when(answer.found.at)} by {answer.found.author}, {answer
-              .found.how}{answer.before.length ? `; ${answer.before.length} times before` : ""}
+          <p class="noprint only mt-2.5 text-soft">
+            <label class="mr-3 text-ink"><Checkbox bind:checked={only} /> only what differs</label> found {when(answer.found.at)} by {answer
+              .found.author}, {answer.found.how}{answer.before.length ? `; ${answer.before.length} times before` : ""}
           </p>
         {/if}
         <Tables planned={answer.sheet.tables} found={answer.found?.tables ?? null} {only} />
-        <div class="below">
+        <div class="mt-4.5 gap-7 grid grid-cols-[repeat(auto-fit,minmax(360px,1fr))] print:block">
           {#key device.name}<Only why={may.carry}
               ><Steps
                 device={device.name}
@@ -94,13 +106,22 @@
           </div>
         </div>
         {#if hangs.length}
-          <section class="hangs">
-            <h2>What is in it</h2>
+          <section class="hangs px-7 pt-4 pb-10 print:p-0">
+            <h2 class="font-bold">What is in it</h2>
             <Table>
-              <thead><tr><th scope="col">Port</th><th scope="col">Cable to</th><th scope="col">Plugged in</th></tr></thead>
+              <thead
+                ><tr
+                  ><th class="pr-4.5 border-b-[1.5px] border-ink text-left" scope="col">Port</th><th
+                    class="pr-4.5 border-b-[1.5px] border-ink text-left"
+                    scope="col">Cable to</th
+                  ><th class="pr-4.5 border-b-[1.5px] border-ink text-left" scope="col">Plugged in</th></tr
+                ></thead
+              >
               <tbody>
                 {#each hangs as p (p.name)}<tr
-                    ><td class="mono">{p.name}</td><td>{(p.cabled ?? []).map((c) => c.replace(".", " ")).join(", ")}</td><td
+                    ><td class="mono py-px pr-4.5 border-b border-hair">{p.name}</td><td class="py-px pr-4.5 border-b border-hair"
+                      >{(p.cabled ?? []).map((c) => c.replace(".", " ")).join(", ")}</td
+                    ><td class="py-px pr-4.5 border-b border-hair"
                       >{(p.plugs ?? []).map((g) => `${g.name} (${g.wants}${g.tagged ? " tagged" : ""})`).join(", ")}</td
                     ></tr
                   >{/each}
@@ -109,11 +130,13 @@
           </section>
         {/if}
       {:else if answer?.why}
-        <p class="lead why">{answer.why} <a href={place.href("devices", { device: device.name })}>Go to the device</a></p>
+        <p class="lead why mt-3.5">
+          {answer.why} <a class="underline" href={place.href("devices", { device: device.name })}>Go to the device</a>
+        </p>
       {/if}
     </section>
   {:else}
-    <section>
+    <section class="px-7 pt-4 pb-10 print:p-0">
       <h1>Sheets</h1>
       <First what="A sheet is what to enter on one device, in the words of its own pages, and read back what was entered." />
     </section>
@@ -121,109 +144,13 @@
 </div>
 
 <style>
-  .sheets {
-    display: grid;
-    grid-template-columns: 150px minmax(0, 1fr);
-    min-height: 100%;
-  }
-  .devices {
-    border-right: 1px solid var(--hair);
-    background: var(--panel);
-    padding: 12px 0;
-  }
-  .devices a {
-    display: block;
-    padding: 4px 14px;
-    min-height: 28px;
-  }
-  .devices a[aria-current] {
-    background: var(--plum-wash);
-    font-weight: 650;
-  }
-  section {
-    padding: 16px 28px 40px;
-  }
-  .head {
-    display: flex;
-    flex-wrap: wrap;
-    gap: 2px 14px;
-    align-items: baseline;
-  }
-  .head .lead {
-    flex: 1;
-    margin-bottom: 8px;
-  }
-  .print {
-    display: none;
-  }
-  .csv {
-    color: var(--soft);
-    text-decoration: underline;
-    font-size: 13px;
-  }
-  .unsayable {
-    border-left: 3px solid var(--red);
-    padding-left: 10px;
-    margin-top: 8px;
-    max-width: 90ch;
-  }
-  .only {
-    margin-top: 10px;
-    color: var(--soft);
-  }
-  .only label {
-    color: var(--ink);
-    margin-right: 12px;
-  }
-  .below {
-    display: grid;
-    grid-template-columns: repeat(auto-fit, minmax(360px, 1fr));
-    gap: 28px;
-    margin-top: 18px;
-  }
   .hangs {
     padding: 0;
     margin-top: 18px;
     break-inside: avoid;
   }
-  .hangs h2 {
-    font-weight: 700;
-  }
   .hangs :global(table) {
     border-collapse: collapse;
     font-size: 13px;
-  }
-  .hangs th {
-    text-align: left;
-    border-bottom: 1.5px solid var(--ink);
-    padding-right: 18px;
-  }
-  .hangs td {
-    border-bottom: 1px solid var(--hair);
-    padding: 1px 18px 1px 0;
-  }
-  .why {
-    margin-top: 14px;
-  }
-  .why a {
-    text-decoration: underline;
-  }
-  @media print {
-    .devices,
-    .noprint {
-      display: none;
-    }
-    .sheets,
-    .below {
-      display: block;
-    }
-    section {
-      padding: 0;
-    }
-    .print {
-      display: block;
-      width: 100%;
-      font-size: 11px;
-    }
   }
 </style>

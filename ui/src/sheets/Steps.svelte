@@ -36,18 +36,21 @@
 </script>
 
 <div class="steps">
-  <h2>Steps, from {from} <span>{left ? `${left} left` : steps.length ? "all done" : "nothing to do"}</span></h2>
-  {#if caution}<p class="caution">{caution} <a href={place.href("orders")}>Orders</a></p>{/if}
+  <h2 class="mb-1 font-bold">
+    Steps, from {from}
+    <span class="font-normal text-soft text-[13px]">{left ? `${left} left` : steps.length ? "all done" : "nothing to do"}</span>
+  </h2>
+  {#if caution}<p class="mb-1.5 px-2 py-0.5 border-l-3 border-amber">{caution} <a href={place.href("orders")}>Orders</a></p>{/if}
   <ol>
     {#each steps as s, i (s.text + i)}
       {@const t = done.get(s.text)}
-      <li class:done={t}>
-        <label>
+      <li class="print:break-inside-avoid" class:done={t}>
+        <label class="px-1 py-0.75 border-b border-hair gap-1 grid grid-cols-[20px_26px_1fr] items-baseline text-[13.5px]">
           <Checkbox checked={!!t} onchange={(e) => tick(s.text, e.currentTarget.checked)} {...only(may.carry)} />
-          <span class="n mono">{i + 1}</span>
+          <span class="n mono pr-1 text-soft text-right">{i + 1}</span>
           <span
-            ><span class="where">{s.where}</span>
-            {s.text}{#if t}<i> {t.author}</i>{/if}</span
+            ><span class="where mr-1 px-1.25 border border-hair text-[11px] text-soft whitespace-nowrap">{s.where}</span>
+            {s.text}{#if t}<i class="font-normal text-soft text-[13px]"> {t.author}</i>{/if}</span
           >
         </label>
       </li>
@@ -57,45 +60,8 @@
 </div>
 
 <style>
-  .caution {
-    border-left: 3px solid var(--amber);
-    padding: 2px 8px;
-    margin-bottom: 6px;
-  }
-  h2 {
-    font-weight: 700;
-    margin-bottom: 4px;
-  }
-  h2 span,
-  i {
-    font-weight: 400;
-    color: var(--soft);
-    font-size: 13px;
-  }
-  label {
-    display: grid;
-    grid-template-columns: 20px 26px 1fr;
-    gap: 4px;
-    align-items: baseline;
-    padding: 3px 4px;
-    border-bottom: 1px solid var(--hair);
-    font-size: 13.5px;
-  }
   .steps :global(input) {
     align-self: center;
-  }
-  .n {
-    color: var(--soft);
-    text-align: right;
-    padding-right: 4px;
-  }
-  .where {
-    font-size: 11px;
-    border: 1px solid var(--hair);
-    padding: 0 5px;
-    margin-right: 4px;
-    color: var(--soft);
-    white-space: nowrap;
   }
   .done label > span:last-child {
     color: var(--soft);
@@ -104,10 +70,5 @@
   }
   .steps :global(button) {
     margin-top: 8px;
-  }
-  @media print {
-    li {
-      break-inside: avoid;
-    }
   }
 </style>

@@ -21,33 +21,38 @@
 
 {#snippet table(t: SheetTable, rows: { r: string[]; differs: boolean }[], side: string)}
   <Table class={side}>
-    <caption>{t.title}{found ? (side === "planned" ? ", as it should be" : ", as found") : ""}</caption>
+    <caption class="pb-0.75 text-left font-bold">{t.title}{found ? (side === "planned" ? ", as it should be" : ", as found") : ""}</caption>
     <thead
       ><tr
-        >{#each t.head as h (h)}<th scope="col">{h}</th>{/each}</tr
+        >{#each t.head as h (h)}<th
+            class="px-2.25 py-0.5 border-b-[1.5px] border-ink text-left text-[11px] text-soft whitespace-nowrap"
+            scope="col">{h}</th
+          >{/each}</tr
       ></thead
     >
     <tbody>
       {#each rows as x, i (i)}
         <tr class:differs={x.differs}>
           {#each x.r as c, k (k)}
-            <td
-              >{#if c && side === "planned"}<Button class="value mono" data-tip="Copy it" onclick={() => copy(c)}>{c}</Button>{:else}<span
-                  class="mono">{c}</span
-                >{/if}</td
+            <td class="px-1 border-b border-hair h-7 print:h-auto"
+              >{#if c && side === "planned"}<Button
+                  class="value mono px-1.25 py-0 border-transparent! bg-transparent! min-h-6.5 text-left print:min-h-0"
+                  data-tip="Copy it"
+                  onclick={() => copy(c)}>{c}</Button
+                >{:else}<span class="mono px-1.25">{c}</span>{/if}</td
             >
           {/each}
         </tr>
       {:else}
-        <tr><td colspan={t.head.length} class="same">as it should be</td></tr>
+        <tr><td colspan={t.head.length} class="px-2.25 py-1 border-b border-hair h-7 text-soft print:h-auto">as it should be</td></tr>
       {/each}
     </tbody>
   </Table>
 {/snippet}
 
-<div class="tables">
+<div class="tables mt-3 gap-y-3.5 gap-x-7 flex flex-wrap items-start">
   {#each pairs as p (p.t.title)}
-    <div class="pair">
+    <div class="gap-3.5 overflow-x-auto flex flex-wrap items-start max-w-full">
       {@render table(p.t, p.rows, "planned")}
       {#if p.other}{@render table(p.other, p.was, "found")}{/if}
     </div>
@@ -55,53 +60,10 @@
 </div>
 
 <style>
-  .tables {
-    margin-top: 12px;
-    display: flex;
-    flex-wrap: wrap;
-    gap: 14px 28px;
-    align-items: start;
-  }
-  .pair {
-    display: flex;
-    flex-wrap: wrap;
-    gap: 14px;
-    align-items: start;
-    max-width: 100%;
-    overflow-x: auto;
-  }
   .tables :global(table) {
     border-collapse: collapse;
     font-size: 13px;
     background: var(--panel);
-  }
-  caption {
-    text-align: left;
-    font-weight: 700;
-    padding-bottom: 3px;
-  }
-  th {
-    text-align: left;
-    font-size: 11px;
-    color: var(--soft);
-    border-bottom: 1.5px solid var(--ink);
-    padding: 2px 9px;
-    white-space: nowrap;
-  }
-  td {
-    padding: 0 4px;
-    border-bottom: 1px solid var(--hair);
-    height: 28px;
-  }
-  td span {
-    padding: 0 5px;
-  }
-  .tables :global(.value) {
-    border-color: transparent;
-    background: none;
-    padding: 0 5px;
-    min-height: 26px;
-    text-align: left;
   }
   .tables :global(.found) {
     opacity: 0.92;
@@ -111,17 +73,7 @@
     background: var(--plum-wash);
     font-weight: 650;
   }
-  .same {
-    color: var(--soft);
-    padding: 4px 9px;
-  }
   @media print {
-    .tables :global(.value) {
-      min-height: 0;
-    }
-    td {
-      height: auto;
-    }
     .tables :global(table) {
       break-inside: avoid;
     }

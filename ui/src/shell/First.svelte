@@ -5,17 +5,9 @@
   let { what }: { what: string } = $props();
 </script>
 
-<p class="lead first">
-  {what} Register VLANs (<a href={place.href("register")}>Register</a>) and add a device (<a href={place.href("devices")}>Devices</a>), or
-  bring your own list from a file (<a href="/offices">Offices</a>).
+<p class="lead first p-3">
+  {what} Register VLANs (<a class="underline underline-offset-2" href={place.href("register")}>Register</a>) and add a device (<a
+    class="underline underline-offset-2"
+    href={place.href("devices")}>Devices</a
+  >), or bring your own list from a file (<a class="underline underline-offset-2" href="/offices">Offices</a>).
 </p>
-
-<style>
-  .first {
-    padding: 12px;
-  }
-  a {
-    text-decoration: underline;
-    text-underline-offset: 2px;
-  }
-</style>

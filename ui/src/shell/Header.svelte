@@ -23,18 +23,29 @@
   const count = (s: string) => roots.filter((f) => f.severity === s).length;
   const keepingText = $derived({ kept: "kept", saving: "saving…", lost: "not connected", refused: "refused" }[office.keeping]);
   const names = $derived([...new Set(people.list.map((p) => p.name))]);
+  // What stands at the end of the bar: something that is told, and something to press.
+  const chip = "chip flex-none min-h-6.5 px-2.75 py-0.5 border border-hair hover:border-plum rounded-[13px] text-[13px]";
+  const icon =
+    "icon flex-none grid place-items-center h-7 w-7 p-0 text-soft dark:text-soft hover:text-soft dark:hover:text-soft disabled:opacity-40";
 </script>
 
-<header>
-  <span class="brand mono" class:alone={!office.view}><b>[</b>klammer<b>]</b></span>
+<header class="pr-3.5 pl-4 border-b border-hair gap-2.5 flex items-center bg-panel whitespace-nowrap min-w-0">
+  <span class="brand mono font-bold text-[17px]" class:alone={!office.view}
+    ><b class="text-plum">[</b>klammer<b class="text-plum">]</b></span
+  >
   {#if office.view && !me.out}
-    <a class="title" href="/offices" data-tip={`${office.view.title}: all offices`}>{office.view.title}</a>
-    <nav aria-label="Views">
+    <a
+      class="title overflow-hidden text-soft text-ellipsis flex-[0_1_auto] min-w-10 narrow:flex-[1_1_60px] narrow:w-0 hover:underline"
+      href="/offices"
+      data-tip={`${office.view.title}: all offices`}>{office.view.title}</a
+    >
+    <nav class="gap-0.5 flex items-center flex-none narrow:overflow-x-auto narrow:order-[1] narrow:flex-[1_0_100%]" aria-label="Views">
       {#each groups as g (g.name)}
         {#if g === here}
-          <span class="group open" role="group" aria-label={`${g.name}: ${g.says}`}>
-            <b>{g.name}</b>
+          <span class="group open mx-0.5 px-2.25 relative flex items-center" role="group" aria-label={`${g.name}: ${g.says}`}>
+            <b class="mr-1 font-bold">{g.name}</b>
             {#each g.views.filter((v) => v.view !== "people" || me.now.accounts) as v (v.view)}<a
+                class="px-2 py-1.5 rounded-[3px] text-soft hover:text-ink aria-[current]:font-semibold aria-[current]:text-plum aria-[current]:bg-plum-wash"
                 href={href(v.view)}
                 aria-current={view === v.view ? "page" : undefined}
                 data-tip={`g ${v.key}`}>{title(v.view)}</a
@@ -42,7 +53,7 @@
           </span>
         {:else}
           <a
-            class="group"
+            class="group px-2 py-1.5 rounded-[3px] text-soft hover:text-ink aria-[current]:font-semibold aria-[current]:text-plum aria-[current]:bg-plum-wash"
             href={href(g.views.find((v) => v.view === last[g.name])?.view ?? g.views[0]!.view)}
             data-tip={`${g.says}: ${g.views.map((v) => `${title(v.view)} (g ${v.key})`).join(", ")}`}>{g.name}</a
           >
@@ -50,14 +61,16 @@
       {/each}
     </nav>
   {/if}
-  <span class="space"></span>
+  <span class="space flex-1"></span>
   {#if office.view}
-    {#if names.length}<span class="others" data-tip={`${names.join(", ")} ${word(names.length, "is", "are")} here too`}
+    {#if names.length}<span
+        class="others pl-1.5 border-l-5 border-soft text-[12px] text-soft"
+        data-tip={`${names.join(", ")} ${word(names.length, "is", "are")} here too`}
         >{names[0]}{names.length > 1 ? ` +${names.length - 1}` : ""}</span
       >{/if}
-    {#if may.plan && !office.then}<span class="chip" data-tip={may.plan}>{me.role(office.view.id)}</span>{/if}
+    {#if may.plan && !office.then}<span class={chip} data-tip={may.plan}>{me.role(office.view.id)}</span>{/if}
     <Button
-      class="chip"
+      class={chip}
       onclick={() => {
         place.view("board");
         selection.all = true;
@@ -65,14 +78,13 @@
       data-tip={`${count("breaks")} break, ${count("risk")} are a risk, ${count("tidy")} to tidy; n steps through them`}
       aria-label={`All findings: ${count("breaks")} break, ${count("risk")} risk, ${count("tidy")} tidy`}
     >
-      <b class="breaks">{count("breaks")}</b><span class="wide">&nbsp;break</span> · <b class="risk">{count("risk")}</b><span class="wide"
-        >&nbsp;risk</span
-      >
+      <b class="breaks text-red">{count("breaks")}</b><span class="wide">&nbsp;break</span> ·
+      <b class="risk text-amber">{count("risk")}</b><span class="wide">&nbsp;risk</span>
       · <b>{count("tidy")}</b><span class="wide">&nbsp;tidy</span>
     </Button>
-    <span class="pair">
+    <span class="gap-1 flex">
       <Button
-        class="icon"
+        class={icon}
         disabled={!office.undoable.length}
         onclick={() => office.undo()}
         data-tip="Undo (Ctrl+Z)"
@@ -82,7 +94,7 @@
         <UndoOutline class="h-4 w-4" />
       </Button>
       <Button
-        class="icon"
+        class={icon}
         disabled={!office.redoable.length}
         onclick={() => office.redo()}
         data-tip="Redo (Ctrl+Shift+Z)"
@@ -93,7 +105,7 @@
       </Button>
     </span>
     <a
-      class="chip state"
+      class="{chip} state min-w-29.5 text-center tabular-nums narrow:px-1.75 narrow:py-0.5"
       class:bad={office.keeping === "lost" || office.keeping === "refused"}
       href={place.href("history")}
       data-tip="History"
@@ -103,66 +115,22 @@
       </span>
     </a>
   {:else if office.keeping === "lost"}
-    <span class="chip bad" role="status">not connected</span>
+    <span class="{chip} bad" role="status">not connected</span>
   {/if}
   {#if me.now.accounts && me.now.name}<a
-      class="chip"
+      class={chip}
       class:me={office.view}
       href={office.view ? place.href("people") : "/people"}
       data-tip="People, and you">{me.now.name}</a
     >{/if}
-  <Button class="icon" onclick={() => (panels.keys = true)} data-tip="Keys (?)" aria-label="Keys">?</Button>
-  <Button class="icon" onclick={() => panels.turn()} data-tip={panels.dark ? "Light" : "Dark"} aria-label="Light or dark">
+  <Button class={icon} onclick={() => (panels.keys = true)} data-tip="Keys (?)" aria-label="Keys">?</Button>
+  <Button class={icon} onclick={() => panels.turn()} data-tip={panels.dark ? "Light" : "Dark"} aria-label="Light or dark">
     {#if panels.dark}<SunOutline class="h-4 w-4" />{:else}<MoonOutline class="h-4 w-4" />{/if}
   </Button>
 </header>
 
 <style>
-  header {
-    display: flex;
-    align-items: center;
-    gap: 10px;
-    padding: 0 14px 0 16px;
-    border-bottom: 1px solid var(--hair);
-    background: var(--panel);
-    white-space: nowrap;
-    min-width: 0;
-  }
-  .brand {
-    font-weight: 700;
-    font-size: 17px;
-  }
-  .brand b {
-    color: var(--plum);
-  }
-  .title {
-    color: var(--soft);
-    overflow: hidden;
-    text-overflow: ellipsis;
-    flex: 0 1 auto;
-    min-width: 40px;
-  }
-  .title:hover {
-    text-decoration: underline;
-  }
-  nav {
-    display: flex;
-    align-items: center;
-    gap: 2px;
-    flex: none;
-  }
   /* The group that one is in opens as a bracket around its views. */
-  .open {
-    position: relative;
-    display: flex;
-    align-items: center;
-    padding: 0 9px;
-    margin: 0 2px;
-  }
-  .open b {
-    font-weight: 700;
-    margin-right: 4px;
-  }
   .open::before,
   .open::after {
     content: "";
@@ -180,72 +148,10 @@
     right: 0;
     border-left: 0;
   }
-  nav a {
-    padding: 6px 8px;
-    border-radius: 3px;
-    color: var(--soft);
-  }
-  nav a:hover {
-    color: var(--ink);
-  }
-  nav a[aria-current] {
-    font-weight: 600;
-    color: var(--plum);
-    background: var(--plum-wash);
-  }
-  .space {
-    flex: 1;
-  }
-  .others {
-    font-size: 12px;
-    color: var(--soft);
-    border-left: 5px solid var(--soft);
-    padding-left: 6px;
-  }
-  header :global(.chip) {
-    border: 1px solid var(--hair);
-    border-radius: 13px;
-    padding: 2px 11px;
-    font-size: 13px;
-    min-height: 26px;
-    flex: none;
-  }
-  header :global(.chip:hover),
-  header :global(.icon:hover:enabled) {
-    border-color: var(--plum);
-  }
-  .state {
-    min-width: 118px;
-    text-align: center;
-    font-variant-numeric: tabular-nums;
-  }
   .bad {
     color: var(--red);
     border-color: var(--red);
     background: var(--red-wash);
-  }
-  .breaks {
-    color: var(--red);
-  }
-  .risk {
-    color: var(--amber);
-  }
-  .pair {
-    display: flex;
-    gap: 4px;
-  }
-  header :global(.icon) {
-    width: 28px;
-    height: 28px;
-    display: grid;
-    place-items: center;
-    border: 1px solid var(--hair);
-    border-radius: 3px;
-    color: var(--soft);
-    flex: none;
-  }
-  header :global(.icon:disabled) {
-    opacity: 0.4;
   }
   /* The words give way before the keys do: then the name, then what may scroll. */
   @media (max-width: 1240px) {
@@ -272,20 +178,8 @@
       align-content: space-evenly;
       overflow: visible;
     }
-    .title {
-      flex: 1 1 60px;
-      width: 0;
-    }
     header:has(nav) .space {
       display: none;
-    }
-    nav {
-      order: 1;
-      flex: 1 0 100%;
-      overflow-x: auto;
-    }
-    .state {
-      padding: 2px 7px;
     }
   }
   @media (max-width: 700px) {

@@ -38,7 +38,7 @@
   }
 </script>
 
-<span class="kept">
+<span class="kept grid min-w-0 flex-[1_1_auto]">
   <Input
     class={mono ? "field mono" : "field"}
     value={typed ?? value}
@@ -51,17 +51,5 @@
     spellcheck="false"
     {...rest as object}
   />
-  {#if problem}<span class="wrong" role="alert" {id}>{problem}</span>{/if}
+  {#if problem}<span class="wrong text-[12.5px] wrap-anywhere" role="alert" {id}>{problem}</span>{/if}
 </span>
-
-<style>
-  .kept {
-    display: grid;
-    min-width: 0;
-    flex: 1 1 auto;
-  }
-  .wrong {
-    font-size: 12.5px;
-    overflow-wrap: anywhere;
-  }
-</style>

@@ -58,21 +58,14 @@
   ];
 </script>
 
-<Modal
-  open
-  onclose={() => (panels.keys = false)}
-  size="lg"
-  title="Keys"
-  outsideclose
-  class="rounded-sm bg-[var(--panel)] dark:bg-[var(--panel)]"
->
-  <div class="parts" {@attach back}>
+<Modal open onclose={() => (panels.keys = false)} size="lg" title="Keys" outsideclose class="rounded-sm bg-panel dark:bg-panel">
+  <div class="parts gap-4.5 grid grid-cols-[repeat(auto-fit,minmax(250px,1fr))] text-ink" {@attach back}>
     {#each parts as [name, keys] (name)}
       <section>
-        <h3>{name}</h3>
-        <dl>
+        <h3 class="mb-1.5 font-bold">{name}</h3>
+        <dl class="gap-y-1.5 gap-x-2 grid grid-cols-[92px_1fr] text-[13.5px]">
           {#each keys as [ks, what] (what)}
-            <dt>
+            <dt class="gap-0.5 flex flex-wrap content-start">
               {#each ks as k, i (i)}<kbd>{k}</kbd>{/each}
             </dt>
             <dd>{what}</dd>
@@ -81,7 +74,7 @@
       </section>
     {/each}
   </div>
-  <p class="around">
+  <p class="mt-3.5 text-soft">
     <Button
       onclick={() => {
         panels.keys = false;
@@ -90,45 +83,9 @@
       }}>Show me around</Button
     > where things are, in six sentences
   </p>
-  <p class="made">
-    <a href="/notices.txt" target="_blank" rel="noreferrer">What Klammer is built with, and the notices of its licences</a>
+  <p class="made mt-3.5 text-soft text-[13px]">
+    <a class="underline underline-offset-2" href="/notices.txt" target="_blank" rel="noreferrer"
+      >What Klammer is built with, and the notices of its licences</a
+    >
   </p>
 </Modal>
-
-<style>
-  .parts {
-    display: grid;
-    grid-template-columns: repeat(auto-fit, minmax(250px, 1fr));
-    gap: 18px;
-    color: var(--ink);
-  }
-  .around {
-    margin-top: 14px;
-    color: var(--soft);
-  }
-  .made {
-    margin-top: 14px;
-    color: var(--soft);
-    font-size: 13px;
-  }
-  .made a {
-    text-decoration: underline;
-    text-underline-offset: 2px;
-  }
-  h3 {
-    font-weight: 700;
-    margin-bottom: 6px;
-  }
-  dl {
-    display: grid;
-    grid-template-columns: 92px 1fr;
-    gap: 6px 8px;
-    font-size: 13.5px;
-  }
-  dt {
-    display: flex;
-    flex-wrap: wrap;
-    align-content: start;
-    gap: 2px;
-  }
-</style>

@@ -40,14 +40,14 @@
   size="xs"
   title="Who are you?"
   outsideclose={false}
-  class="rounded-sm bg-[var(--panel)] dark:bg-[var(--panel)]"
+  class="rounded-sm bg-panel dark:bg-panel"
   autoclose={false}
 >
   <form onsubmit={say} class="flex flex-col gap-3">
-    <p class="text-[var(--soft)]">Your name stands beside each edit that you make. This browser remembers it.</p>
+    <p class="text-soft">Your name stands beside each edit that you make. This browser remembers it.</p>
     <Label for="name">Name</Label>
     <Input id="name" bind:value={name} maxlength={60} autocomplete="name" aria-describedby="name-problem" />
-    <p id="name-problem" role="alert" class="min-h-5 text-[var(--red)]">{problem}</p>
+    <p id="name-problem" role="alert" class="min-h-5 text-red">{problem}</p>
     <Button type="submit" disabled={!name.trim()} class="main">Go to the board</Button>
     <Button type="submit" id="show-around" disabled={!name.trim()}>… and show me around: six sentences</Button>
   </form>

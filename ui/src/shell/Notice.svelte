@@ -15,11 +15,11 @@
 </script>
 
 {#if office.notice && (office.view || place.now.office === 0)}
-  <div class="notice" role={office.notice.kind === "problem" ? "alert" : "status"}>
+  <div class="notice fixed right-3.5 bottom-72.5 z-40 whitespace-pre-line" role={office.notice.kind === "problem" ? "alert" : "status"}>
     {#key office.notice}
       <Toast
         dismissable
-        class={`max-w-xl rounded-sm border shadow-lg ${office.notice.kind === "problem" ? "border-[var(--red)]" : "border-[var(--hair)]"} bg-[var(--panel)] text-[var(--ink)] dark:bg-[var(--panel)] dark:text-[var(--ink)]`}
+        class={`max-w-xl rounded-sm border shadow-lg ${office.notice.kind === "problem" ? "border-red" : "border-hair"} bg-panel text-ink dark:bg-panel dark:text-ink`}
         onclose={() => (office.notice = null)}
       >
         <span id="notice">{office.notice.text}</span>
@@ -27,13 +27,3 @@
     {/key}
   </div>
 {/if}
-
-<style>
-  .notice {
-    position: fixed;
-    right: 14px;
-    bottom: 290px;
-    z-index: 40;
-    white-space: pre-line;
-  }
-</style>

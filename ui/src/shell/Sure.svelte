@@ -21,7 +21,7 @@
 
 <Button aria-label={label} onclick={() => (open = true)}>{says}</Button>
 {#if open}
-  <Modal open onclose={() => (open = false)} size="xs" title={question} class="rounded-sm bg-[var(--panel)] dark:bg-[var(--panel)]">
+  <Modal open onclose={() => (open = false)} size="xs" title={question} class="rounded-sm bg-panel dark:bg-panel">
     <span class="flex gap-2">
       <Button class="main" autofocus onclick={() => ((open = false), onyes())}>{says}</Button>
       <Button onclick={() => (open = false)}>Not now</Button>

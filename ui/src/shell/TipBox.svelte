@@ -10,21 +10,13 @@
   });
 </script>
 
-<span id="tip-at" style={box} aria-hidden="true"></span>
+<span class="fixed invisible pointer-events-none" id="tip-at" style={box} aria-hidden="true"></span>
 <Tooltip
   id="tip"
   bind:isOpen={open}
   arrow={false}
   offset={4}
   triggeredBy="#tip-at"
-  class="pointer-events-none max-w-sm rounded-sm bg-[var(--ink)] px-2 py-1 text-sm font-normal whitespace-pre-line text-[var(--paper)] dark:bg-[var(--ink)] dark:text-[var(--paper)]"
+  class="pointer-events-none max-w-sm rounded-sm bg-ink px-2 py-1 text-sm font-normal whitespace-pre-line text-paper dark:bg-ink dark:text-paper"
   >{text}</Tooltip
 >
-
-<style>
-  #tip-at {
-    position: fixed;
-    visibility: hidden;
-    pointer-events: none;
-  }
-</style>

@@ -41,18 +41,20 @@
   let card: HTMLElement | undefined = $state();
   let high = $state(false); // above, where what it speaks of is below
 
+  // What is closing still gives its focus back: the card takes it when that is done.
+  $effect(() => {
+    void at; // a button that one stop has and the next has not leaves nothing behind
+    card?.focus();
+    document.querySelector("dialog[open]")?.addEventListener("close", () => card?.focus(), { once: true });
+  });
   $effect(() => {
     const el = document.querySelector<HTMLElement>(stop[0]);
-    const soon = setTimeout(() => card?.focus(), 80); // what closed before gives its focus back first
-    if (!el) return () => clearTimeout(soon);
+    if (!el) return;
     el.dataset.lit = "";
     el.scrollIntoView({ block: "nearest" });
     const box = el.getBoundingClientRect();
     high = box.top > innerHeight * 0.55;
-    return () => {
-      clearTimeout(soon);
-      delete el.dataset.lit;
-    };
+    return () => delete el.dataset.lit;
   });
   const end = () => (panels.tour = 0);
   function keys(e: KeyboardEvent) {
@@ -69,7 +71,7 @@
 <svelte:window onkeydowncapture={keys} />
 
 <div
-  class="tour"
+  class="tour px-4 py-3.5 border border-ink gap-2.5 fixed z-40 left-[50%] bottom-14 w-[min(520px,calc(100vw_-_24px))] -translate-x-1/2 grid bg-panel [box-shadow:0_6px_24px_rgb(0_0_0_/_0.18)] outline-0!"
   class:high
   role="dialog"
   aria-label={`Where things are, ${at + 1} of ${stops.length}: ${stop[1]}`}
@@ -78,8 +80,8 @@
   {@attach back}
 >
   <p aria-live="polite"><b>{stop[1]}.</b> {stop[2]}</p>
-  <span class="acts">
-    <span class="mono soft">{at + 1} / {stops.length}</span>
+  <span class="acts gap-2 flex flex-wrap items-center">
+    <span class="mono mr-auto text-soft">{at + 1} / {stops.length}</span>
     <Button disabled={!at} onclick={() => panels.tour--}>‹ Before</Button>
     {#if at < stops.length - 1}
       <Button class="main" onclick={() => panels.tour++}>Next ›</Button>
@@ -91,33 +93,8 @@
 </div>
 
 <style>
-  .tour {
-    position: fixed;
-    z-index: 40;
-    left: 50%;
-    bottom: 56px;
-    width: min(520px, calc(100vw - 24px));
-    transform: translateX(-50%);
-    display: grid;
-    gap: 10px;
-    padding: 14px 16px;
-    border: 1px solid var(--ink);
-    background: var(--panel);
-    box-shadow: 0 6px 24px rgb(0 0 0 / 0.18);
-    outline: 0;
-  }
   .high {
     bottom: auto;
     top: 110px;
-  }
-  .acts {
-    display: flex;
-    flex-wrap: wrap;
-    align-items: center;
-    gap: 8px;
-  }
-  .soft {
-    color: var(--soft);
-    margin-right: auto;
   }
 </style>

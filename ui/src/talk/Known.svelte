@@ -6,18 +6,18 @@
   let { router }: { router: TalkTable["routers"][number] } = $props();
 </script>
 
-<div class="known" data-known={router.known}>
+<div class="known px-2.5 py-1 text-[13px]" data-known={router.known}>
   <p class:wrong={router.differs.length > 0}>
     What {router.device} lets pass is {router.text}{router.at && router.known !== "planned" ? `, ${since(router.at)}` : ""}.
   </p>
   {#if router.differs.length}
-    <ul>
+    <ul class="pl-4.5 list-disc">
       {#each router.differs.slice(0, most) as d (d)}<li>{d}</li>{/each}
     </ul>
     {#if router.differs.length > most}
       <details>
         <summary>and {router.differs.length - most} more</summary>
-        <ul>
+        <ul class="pl-4.5 list-disc">
           {#each router.differs.slice(most) as d (d)}<li>{d}</li>{/each}
         </ul>
       </details>
@@ -25,19 +25,8 @@
   {/if}
   {#if router.unsaid.length}
     <p class="soft">Found there, and not to be said in rules:</p>
-    <ul class="soft">
+    <ul class="soft pl-4.5 list-disc">
       {#each router.unsaid as d (d)}<li>{d}</li>{/each}
     </ul>
   {/if}
 </div>
-
-<style>
-  .known {
-    font-size: 13px;
-    padding: 4px 10px;
-  }
-  ul {
-    list-style: disc;
-    padding-left: 18px;
-  }
-</style>

@@ -47,7 +47,7 @@
 
 <!-- svelte-ignore a11y_no_noninteractive_tabindex -->
 <div
-  class="scroll"
+  class="scroll border border-hair overflow-auto max-h-[62vh] bg-panel w-[fit-content] max-w-full"
   role="grid"
   aria-label="Who may talk to whom: rows from, columns to"
   aria-activedescendant={`talk-${chosen.from}-${chosen.to}`}
@@ -60,10 +60,20 @@
     <thead>
       <!-- svelte-ignore a11y_no_redundant_roles -->
       <tr role="row">
-        <th class="corner" role="columnheader"><span>from</span><span>to</span></th>
+        <th
+          class="px-2 py-1 border-b-[1.5px] border-ink font-normal bg-panel sticky top-0 align-bottom left-0 z-3 text-[11px] text-soft text-right"
+          role="columnheader"><span class="float-left">from</span><span>to</span></th
+        >
         {#each rows[0] ?? [] as c (c.to)}
-          <th class="to" role="columnheader" class:on={c.to === chosen.to} style:--vlan={hue(c.to)}>
-            <span class="name">{name(c.to)}</span><b class="mono">{c.to || "out"}</b><i></i>
+          <th
+            class="to pt-1.5 border-b-[1.5px] border-ink font-normal bg-panel sticky z-1 top-0 align-bottom text-center text-[12px]"
+            role="columnheader"
+            class:on={c.to === chosen.to}
+            style:--vlan={hue(c.to)}
+          >
+            <span class="name [margin:0_auto_4px] [writing-mode:vertical-rl] rotate-180 max-h-23 block">{name(c.to)}</span><b class="mono"
+              >{c.to || "out"}</b
+            ><i class="mx-0.75 mt-0.75 block h-1 bg-(--vlan)"></i>
           </th>
         {/each}
       </tr>
@@ -72,8 +82,16 @@
       {#each rows as row (row[0]!.from)}
         <!-- svelte-ignore a11y_no_redundant_roles -->
         <tr role="row">
-          <th class="from" role="rowheader" class:on={row[0]!.from === chosen.from} style:--vlan={hue(row[0]!.from)}>
-            <i></i><b class="mono">{row[0]!.from || ""}</b> <span>{name(row[0]!.from)}</span>
+          <th
+            class="from pr-3 pl-2 border-r border-hair font-normal bg-panel sticky left-0 z-2 text-left text-[13px] whitespace-nowrap"
+            role="rowheader"
+            class:on={row[0]!.from === chosen.from}
+            style:--vlan={hue(row[0]!.from)}
+          >
+            <i class="mr-1.5 inline-block w-1.25 h-3.25 bg-(--vlan) [vertical-align:-1px]"></i><b class="mono">{row[0]!.from || ""}</b>
+            <span class="narrow:overflow-hidden narrow:inline-block narrow:max-w-18.5 narrow:text-ellipsis narrow:align-bottom"
+              >{name(row[0]!.from)}</span
+            >
           </th>
           {#each row as c (c.to)}
             {@const bad = c.wishes.some((w) => !w.holds)}
@@ -83,7 +101,7 @@
               aria-selected={c.from === chosen.from && c.to === chosen.to}
               aria-label={says(c, name)}
               data-tip={says(c, name)}
-              class={c.verdict}
+              class={["p-0.5 border-b border-hair relative w-10 min-w-10 h-7.5 cursor-default narrow:w-8.5 narrow:min-w-8.5", c.verdict]}
               class:bad
               class:marked={c.wishes.length}
               class:gains={c.shift?.gains.length}
@@ -91,8 +109,12 @@
               style:--vlan={hue(c.from)}
               onmousedown={() => onchoose(c.from, c.to)}
             >
-              <span class="block mono">{c.verdict === "part" ? counted(c) : c.verdict === "no" ? "·" : ""}</span>
-              {#if c.wishes.length}<span class="mark mono" class:broken={bad}
+              <span class="block mono grid place-items-center h-full text-[12px] font-[650]"
+                >{c.verdict === "part" ? counted(c) : c.verdict === "no" ? "·" : ""}</span
+              >
+              {#if c.wishes.length}<span
+                  class="mono px-0.5 border border-soft absolute top-0 right-0 text-[10.5px] leading-3 font-bold text-ink bg-panel"
+                  class:broken={bad}
                   >{bad ? "!" : ""}{c.wishes.some((w) => w.must) ? "+" : ""}{c.wishes.some((w) => !w.must) ? "−" : ""}</span
                 >{/if}
             </td>
@@ -104,94 +126,13 @@
 </div>
 
 <style>
-  .scroll {
-    overflow: auto;
-    max-height: 62vh;
-    background: var(--panel);
-    border: 1px solid var(--hair);
-    width: fit-content;
-    max-width: 100%;
-  }
   .scroll :global(table) {
     border-collapse: separate;
     border-spacing: 0;
   }
-  th {
-    font-weight: 400;
-    background: var(--panel);
-    position: sticky;
-    z-index: 1;
-  }
-  thead th {
-    top: 0;
-    border-bottom: 1.5px solid var(--ink);
-    vertical-align: bottom;
-  }
-  .corner {
-    left: 0;
-    z-index: 3;
-    font-size: 11px;
-    color: var(--soft);
-    padding: 4px 8px;
-    text-align: right;
-  }
-  .corner span:first-child {
-    float: left;
-  }
-  .to {
-    padding: 6px 0 0;
-    text-align: center;
-    font-size: 12px;
-  }
-  .to .name {
-    writing-mode: vertical-rl;
-    transform: rotate(180deg);
-    max-height: 92px;
-    margin: 0 auto 4px;
-    display: block;
-  }
-  .to i {
-    display: block;
-    height: 4px;
-    margin: 3px 3px 0;
-    background: var(--vlan);
-  }
-  .from {
-    left: 0;
-    z-index: 2;
-    text-align: left;
-    padding: 0 12px 0 8px;
-    font-size: 13px;
-    white-space: nowrap;
-    border-right: 1px solid var(--hair);
-  }
-  .from i {
-    display: inline-block;
-    width: 5px;
-    height: 13px;
-    margin-right: 6px;
-    background: var(--vlan);
-    vertical-align: -1px;
-  }
   .on {
     font-weight: 700;
     background: var(--plum-wash);
-  }
-  td {
-    position: relative;
-    width: 40px;
-    min-width: 40px;
-    height: 30px;
-    padding: 2px;
-    border-bottom: 1px solid var(--hair);
-    cursor: default;
-  }
-  .block {
-    display: grid;
-    place-items: center;
-    height: 100%;
-    font-size: 12px;
-    font-weight: 650;
   }
   .marked .block {
     place-items: end start;
@@ -210,18 +151,6 @@
   }
   .self .block {
     background: linear-gradient(to top right, transparent 47%, var(--hair) 47% 53%, transparent 53%);
-  }
-  .mark {
-    position: absolute;
-    top: 0;
-    right: 0;
-    font-size: 10.5px;
-    line-height: 12px;
-    padding: 0 2px;
-    font-weight: 700;
-    color: var(--ink);
-    background: var(--panel);
-    border: 1px solid var(--soft);
   }
   .broken {
     color: var(--on-vlan);
@@ -253,18 +182,5 @@
   }
   .loses::after {
     content: "▼";
-  }
-  @media (max-width: 700px) {
-    .from span {
-      display: inline-block;
-      max-width: 74px;
-      overflow: hidden;
-      text-overflow: ellipsis;
-      vertical-align: bottom;
-    }
-    td {
-      width: 34px;
-      min-width: 34px;
-    }
   }
 </style>

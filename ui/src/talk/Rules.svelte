@@ -62,11 +62,13 @@
 </script>
 
 <section class="rules panel">
-  <h2>
+  <h2 class="mb-1.5 font-bold">
     Rules of {device.name}
-    <span class="soft">the first that fits decides · {device.keepsState ? "keeps state" : "keeps no state: answers need rules, too"}</span>
+    <span class="ml-1.5 text-soft font-normal text-[12.5px]"
+      >the first that fits decides · {device.keepsState ? "keeps state" : "keeps no state: answers need rules, too"}</span
+    >
   </h2>
-  <ol bind:this={list} aria-label={`Rules of ${device.name}, in order`}>
+  <ol class="border-t border-hair" bind:this={list} aria-label={`Rules of ${device.name}, in order`}>
     {#each rules as r, i (i)}
       {@const n = i + 1}
       {@const idle = unused.has(i + 1)}
@@ -77,7 +79,7 @@
         draggable={!may.plan}
         aria-label={`Rule ${n}: ${r.text}${idle ? "; no packet can meet it" : ""}`}
         aria-current={n === at ? "true" : undefined}
-        class={r.do}
+        class={["px-1.5 py-1 border-b border-hair gap-2 flex items-baseline text-[13px] aria-[current]:bg-plum-wash", r.do]}
         class:idle
         class:over={over === n}
         onfocus={() => (at = n)}
@@ -95,15 +97,17 @@
         }}
         ondrop={(e) => (e.preventDefault(), drop(n))}
       >
-        <span class="n mono">{n}</span>
-        <b class="do">{r.do}</b>
-        <span class="what"
-          ><span class="mono">{named(r.from)}</span> to <span class="mono">{named(r.to)}</span>
-          <span class="mono services">{r.services === "any" ? "" : r.services}</span>{#if r.note}<span class="soft">“{r.note}”</span
-            >{/if}{#if idle}<span class="soft">no packet can meet it</span>{/if}</span
+        <span class="n mono text-soft min-w-4.5 text-right">{n}</span>
+        <b class="do min-w-10.5">{r.do}</b>
+        <span class="what gap-x-1.5 flex-1 flex flex-wrap wrap-anywhere"
+          ><span class="mono text-[12.5px]">{named(r.from)}</span> to <span class="mono text-[12.5px]">{named(r.to)}</span>
+          <span class="mono services font-[650] text-[12.5px]">{r.services === "any" ? "" : r.services}</span>{#if r.note}<span
+              class="text-soft">“{r.note}”</span
+            >{/if}{#if idle}<span class="text-soft">no packet can meet it</span>{/if}</span
         >
-        <span class="acts">
+        <span class="acts gap-0.75 flex">
           <Button
+            class="px-1.75 py-0 min-h-6"
             tabindex={-1}
             aria-label={`Move rule ${n} up`}
             disabled={n === 1}
@@ -111,6 +115,7 @@
             {...only(may.plan)}>↑</Button
           >
           <Button
+            class="px-1.75 py-0 min-h-6"
             tabindex={-1}
             aria-label={`Move rule ${n} down`}
             disabled={n === rules.length}
@@ -118,6 +123,7 @@
             {...only(may.plan)}>↓</Button
           >
           <Button
+            class="px-1.75 py-0 min-h-6"
             tabindex={-1}
             aria-label={`Remove rule ${n}`}
             onclick={() => pending.propose([`-${device.name} rule ${n}`])}
@@ -126,12 +132,14 @@
         </span>
       </li>
     {:else}
-      <li class="none soft">No rule: what is below decides.</li>
+      <li class="none px-1.5 py-1 border-b border-hair gap-2 flex items-baseline text-[13px] text-soft aria-[current]:bg-plum-wash">
+        No rule: what is below decides.
+      </li>
     {/each}
     {#if dragging}
       <!-- svelte-ignore a11y_no_noninteractive_element_interactions -->
       <li
-        class="end"
+        class="end px-1.5 py-1 border-b border-hair gap-2 flex items-baseline text-[13px] aria-[current]:bg-plum-wash"
         class:over={over === rules.length + 1}
         ondragover={(e) => (e.preventDefault(), (over = rules.length + 1))}
         ondrop={(e) => (e.preventDefault(), drop(rules.length + 1))}
@@ -140,7 +148,7 @@
       </li>
     {/if}
   </ol>
-  <p class="else">
+  <p class="mt-2 gap-y-1.5 gap-x-3 flex flex-wrap items-center text-[13px]">
     Where none fits:
     <label
       >between zones <Select
@@ -161,8 +169,8 @@
       ></label
     >
   </p>
-  <form onsubmit={(e) => (e.preventDefault(), void add())}>
-    <label
+  <form class="mt-2 gap-y-1.5 gap-x-3 flex flex-wrap items-center text-[13px]" onsubmit={(e) => (e.preventDefault(), void add())}>
+    <label class="gap-y-1 gap-x-2 flex flex-[1_1_320px] flex-wrap items-center"
       >A rule {at && rules.length ? `before rule ${at}` : "after all others"}
       <Input
         class="field mono"
@@ -177,104 +185,29 @@
     <Button type="submit" class="main" disabled={!text.trim()} {...only(may.plan)}>Add</Button>
   </form>
   {#if problem}<p class="wrong" role="alert">{problem}</p>{/if}
-  <p class="soft keys">
+  <p class="keys mt-1.5 text-soft text-[12px]">
     <kbd>↑</kbd> <kbd>↓</kbd> go, <kbd>Alt</kbd> with them moves a rule, <kbd>Del</kbd> removes it; or drag.
   </p>
 </section>
 
 <style>
-  h2 {
-    font-weight: 700;
-    margin-bottom: 6px;
-  }
-  h2 .soft {
-    font-weight: 400;
-    font-size: 12.5px;
-    margin-left: 6px;
-  }
-  .soft {
-    color: var(--soft);
-  }
-  ol {
-    border-top: 1px solid var(--hair);
-  }
-  li {
-    display: flex;
-    gap: 8px;
-    align-items: baseline;
-    padding: 4px 6px;
-    border-bottom: 1px solid var(--hair);
-    font-size: 13px;
-  }
   li[draggable="true"] {
     cursor: grab;
   }
-  li[aria-current] {
-    background: var(--plum-wash);
-  }
   li.over {
     border-top: 2px solid var(--plum);
-  }
-  .n {
-    color: var(--soft);
-    min-width: 18px;
-    text-align: right;
-  }
-  .do {
-    min-width: 42px;
   }
   .deny .do {
     text-decoration: underline;
     text-decoration-thickness: 2px;
     text-underline-offset: 3px;
   }
-  .what {
-    flex: 1;
-    display: flex;
-    flex-wrap: wrap;
-    gap: 0 6px;
-    overflow-wrap: anywhere;
-  }
-  .what .mono {
-    font-size: 12.5px;
-  }
-  .services {
-    font-weight: 650;
-  }
   .idle .do,
   .idle .what .mono {
     color: var(--faint);
   }
-  .acts {
-    display: flex;
-    gap: 3px;
-  }
-  .acts :global(button) {
-    min-height: 24px;
-    padding: 0 7px;
-  }
-  .else,
-  form {
-    display: flex;
-    flex-wrap: wrap;
-    gap: 6px 12px;
-    align-items: center;
-    margin-top: 8px;
-    font-size: 13px;
-  }
-  form label {
-    display: flex;
-    flex: 1 1 320px;
-    flex-wrap: wrap;
-    gap: 4px 8px;
-    align-items: center;
-  }
   form :global(input) {
     flex: 1 1 220px;
     font-size: 13px;
-  }
-  .keys {
-    font-size: 12px;
-    margin-top: 6px;
   }
 </style>

@@ -109,15 +109,17 @@
   }
 </script>
 
-<div class="talk">
-  <section class="left">
+<div
+  class="talk px-5.5 pt-3.5 pb-8 gap-5 grid grid-cols-[fit-content(60%)_minmax(340px,1fr)] items-start half:px-3.5 half:pt-3 half:pb-7 half:grid-cols-1"
+>
+  <section class="left gap-2.5 min-w-0 grid content-start">
     <h1>Talk</h1>
-    <p class="lead">
+    <p class="lead m-0 max-w-[64ch] text-[13px]">
       Who may talk to whom: a row asks, a column is asked. A full cell is everything, a hatched one some services, how many stands in it.
     </p>
     {#if table}
       <Matrix {rows} {name} chosen={cell} onchoose={choose} onkey={keys} />
-      <p class="legend">
+      <p class="mt-1.5 gap-y-0.5 gap-x-3.5 flex flex-wrap text-[12.5px] text-soft">
         <span><b class="mono">3</b> so many services</span>
         <span><b class="mono">*</b> everything, of some of them or to some of them</span>
         <span><b class="mono">·</b> nothing</span>
@@ -125,9 +127,9 @@
         <span><b class="mono">−</b> never</span>
         <span><b class="mono wrong">!</b> that wish fails</span>
       </p>
-      <div class="acts" role="toolbar" aria-label="For the marked cell">
-        <span class="pair"><b>{name(cell.from)}</b> to <b>{name(cell.to)}</b></span>
-        <label
+      <div class="acts gap-y-1.5 gap-x-3 flex flex-wrap items-center" role="toolbar" aria-label="For the marked cell">
+        <span class="min-w-37.5"><b>{name(cell.from)}</b> to <b>{name(cell.to)}</b></span>
+        <label class="gap-1.5 flex items-center"
           >by <Input
             class="field mono"
             id="talk-services"
@@ -142,7 +144,7 @@
           {#each ["ping", "tcp/22", "tcp/80", "tcp/443", "udp/53"] as s (s)}<option value={s}></option>{/each}
           {#each office.shown?.services ?? [] as s (s.name)}<option value={s.name}>{s.is}</option>{/each}
         </datalist>
-        <span class="keys">
+        <span class="keys gap-1.5 flex">
           <Button onclick={() => act("allow")} {...only(may.plan)}>Allow <kbd>a</kbd></Button>
           <Button onclick={() => act("deny")} {...only(may.plan)}>Deny <kbd>d</kbd></Button>
           <Button onclick={() => act("must")} data-tip="Wish that it must be able to" {...only(may.plan)}>Must <kbd>+</kbd></Button>
@@ -151,13 +153,13 @@
       </div>
       {#if cell.from && others.length && !may.plan}
         <form
-          class="acts"
+          class="acts gap-y-1.5 gap-x-3 flex flex-wrap items-center"
           onsubmit={(e) => {
             e.preventDefault();
             if (like) pending.propose([`talks ${name(cell.from)} like ${like}`], undefined, back);
           }}
         >
-          <label
+          <label class="gap-1.5 flex items-center"
             ><b>{name(cell.from)}</b> talks like
             <Select placeholder="" classes={{ select: "field" }} bind:value={like} id="talk-like"
               ><option value="">whom</option>{#each others as v (v.vid)}<option value={v.name}>{v.vid} {v.name}</option>{/each}</Select
@@ -169,91 +171,39 @@
       <Wishes wishes={table.wishes} onshow={choose} />
     {/if}
   </section>
-  <section class="right" aria-live="polite">
-    <form class="ask" onsubmit={(e) => (e.preventDefault(), ask())}>
-      <label>From <PortField bind:value={from} id="talk-from" wrong={problem.field === "from"} onpick={ask} more any /></label>
-      <label>to <PortField bind:value={to} id="talk-to" wrong={problem.field === "to"} onpick={ask} more any /></label>
+  <section class="right gap-2.5 min-w-0 grid content-start" aria-live="polite">
+    <form class="ask gap-y-1.5 gap-x-3 flex flex-wrap items-center" onsubmit={(e) => (e.preventDefault(), ask())}>
+      <label class="gap-1.5 flex items-center"
+        >From <PortField bind:value={from} id="talk-from" wrong={problem.field === "from"} onpick={ask} more any /></label
+      >
+      <label class="gap-1.5 flex items-center"
+        >to <PortField bind:value={to} id="talk-to" wrong={problem.field === "to"} onpick={ask} more any /></label
+      >
       <Button type="submit" class="main">Ask</Button>
     </form>
     {#if problem.text}<p class="wrong" role="alert">{problem.text}</p>{/if}
     {#if answer}<Ways {answer} {name} {which} onrule={showRule} />{/if}
     {#if routing.length > 1}
-      <nav class="devices" aria-label="Devices that route">
-        {#each routing as d (d.name)}<Button aria-pressed={d.name === shown?.name} onclick={() => ((device = d.name), (rule = 0))}
-            >{d.name} <span class="mono">{d.rules?.length ?? 0}</span></Button
+      <nav class="devices gap-1.5 flex flex-wrap" aria-label="Devices that route">
+        {#each routing as d (d.name)}<Button
+            class="aria-pressed:border-plum! aria-pressed:font-[650]"
+            aria-pressed={d.name === shown?.name}
+            onclick={() => ((device = d.name), (rule = 0))}
+            >{d.name} <span class="mono aria-pressed:border-plum aria-pressed:font-[650]">{d.rules?.length ?? 0}</span></Button
           >{/each}
       </nav>
     {/if}
     {#if known}<Known router={known} />{/if}
     {#if shown}{#key shown.name}<Rules device={shown} bind:at={rule} />{/key}{:else}
-      <p class="lead">No device routes: give one addresses in two VLANs, in the register, and it leads from the one to the other.</p>
+      <p class="lead m-0 max-w-[64ch] text-[13px]">
+        No device routes: give one addresses in two VLANs, in the register, and it leads from the one to the other.
+      </p>
     {/if}
   </section>
 </div>
 
 <style>
-  .legend {
-    display: flex;
-    flex-wrap: wrap;
-    gap: 2px 14px;
-    margin-top: 6px;
-    font-size: 12.5px;
-    color: var(--soft);
-  }
-  .talk {
-    display: grid;
-    grid-template-columns: fit-content(60%) minmax(340px, 1fr);
-    gap: 20px;
-    padding: 14px 22px 32px;
-    align-items: start;
-  }
-  section {
-    min-width: 0;
-    display: grid;
-    gap: 10px;
-    align-content: start;
-  }
-  .lead {
-    margin: 0;
-    max-width: 64ch;
-    font-size: 13px;
-  }
-  .acts,
-  .ask {
-    display: flex;
-    flex-wrap: wrap;
-    gap: 6px 12px;
-    align-items: center;
-  }
-  .acts label,
-  .ask label {
-    display: flex;
-    gap: 6px;
-    align-items: center;
-  }
-  .pair {
-    min-width: 150px;
-  }
   .acts :global(#talk-services) {
     width: 150px;
-  }
-  .keys {
-    display: flex;
-    gap: 6px;
-  }
-  .devices {
-    display: flex;
-    flex-wrap: wrap;
-    gap: 6px;
-  }
-  .devices :global([aria-pressed="true"]) {
-    border-color: var(--plum);
-    font-weight: 650;
-  }
-  @media (max-width: 1000px) {
-    .talk {
-      grid-template-columns: minmax(0, 1fr);
-      padding: 12px 14px 28px;
-    }
   }
 </style>

@@ -14,14 +14,14 @@
 </script>
 
 <section class="wishes panel">
-  <h2>Wishes <span class="soft">judged at every edit</span></h2>
+  <h2 class="mb-1 font-bold">Wishes <span class="text-soft font-normal text-[12.5px]">judged at every edit</span></h2>
   <ul>
     {#each wishes as w (w.text)}
       {@const f = finding(w.text)}
-      <li class:broken={!w.holds}>
-        <span class="sign mono" data-tip={w.holds ? "holds" : "is broken"}>{w.holds ? "✓" : "!"}</span>
+      <li class="py-0.5 gap-y-0.5 gap-x-2 flex flex-wrap items-center text-[13px]" class:broken={!w.holds}>
+        <span class="sign mono w-3.5 font-bold text-soft" data-tip={w.holds ? "holds" : "is broken"}>{w.holds ? "✓" : "!"}</span>
         <Button
-          class="what"
+          class="what px-1 py-0 border-transparent! flex-1 text-left wrap-anywhere"
           data-tip="Show it in the table"
           disabled={!w.covers.length}
           onclick={() => {
@@ -35,14 +35,16 @@
             {...only(may.plan)}>×</Button
           >{/if}
         {#if !w.holds}
-          <p>{w.why}</p>
-          {#if f}{#each mends.of(f).slice(0, 1) as m (m[0])}<Button class="mono mend" onclick={() => pending.propose(m)} {...only(may.plan)}
-                >{m[0]}{m.length > 1 ? " …" : ""}</Button
+          <p class="pl-5.5 w-full text-red">{w.why}</p>
+          {#if f}{#each mends.of(f).slice(0, 1) as m (m[0])}<Button
+                class="mono mend ml-5.5 text-[12px] wrap-anywhere text-left"
+                onclick={() => pending.propose(m)}
+                {...only(may.plan)}>{m[0]}{m.length > 1 ? " …" : ""}</Button
               >{/each}{/if}
         {/if}
       </li>
     {:else}
-      <li class="soft">
+      <li class="py-0.5 gap-y-0.5 gap-x-2 flex flex-wrap items-center text-soft font-normal text-[12.5px]">
         Nothing is wished yet. Go to a cell and press <kbd>+</kbd> for what must be able to talk, <kbd>-</kbd> for what must never.
       </li>
     {/each}
@@ -50,47 +52,7 @@
 </section>
 
 <style>
-  h2 {
-    font-weight: 700;
-    margin-bottom: 4px;
-  }
-  .soft {
-    color: var(--soft);
-    font-weight: 400;
-    font-size: 12.5px;
-  }
-  li {
-    display: flex;
-    flex-wrap: wrap;
-    gap: 2px 8px;
-    align-items: center;
-    padding: 2px 0;
-    font-size: 13px;
-  }
-  .sign {
-    width: 14px;
-    font-weight: 700;
-    color: var(--soft);
-  }
   .broken .sign {
     color: var(--red);
-  }
-  .wishes :global(.what) {
-    flex: 1;
-    text-align: left;
-    border-color: transparent;
-    padding: 0 4px;
-    overflow-wrap: anywhere;
-  }
-  p {
-    width: 100%;
-    padding-left: 22px;
-    color: var(--red);
-  }
-  .wishes :global(.mend) {
-    margin-left: 22px;
-    font-size: 12px;
-    overflow-wrap: anywhere;
-    text-align: left;
   }
 </style>

@@ -4,7 +4,7 @@
 </script>
 
 <span
-  class="frame mono"
+  class="frame mono px-1.5 border-t-0 border-r-3 border-b-0 border-l-3 border-(--vlan) inline-block min-w-8.5 leading-4.5 text-[12px] text-center font-bold text-(--vlan)"
   class:bare
   style:--vlan={hues.get(wire || vlan || 0) ?? "var(--soft)"}
   data-tip={bare ? "the frame wears no tag" : wire === 0 ? "it wears a priority tag" : `it wears the tag ${wire}`}
@@ -12,17 +12,8 @@
 >
 
 <style>
+  /* The ends of the brackets: two pixels at each corner. */
   .frame {
-    display: inline-block;
-    min-width: 34px;
-    padding: 0 6px;
-    line-height: 18px;
-    font-size: 12px;
-    text-align: center;
-    font-weight: 700;
-    color: var(--vlan);
-    border: solid var(--vlan);
-    border-width: 0 3px;
     background:
       linear-gradient(var(--vlan), var(--vlan)) 0 0 / 7px 2px no-repeat,
       linear-gradient(var(--vlan), var(--vlan)) 0 100% / 7px 2px no-repeat,

@@ -23,22 +23,24 @@
 </script>
 
 <details {open}>
-  <summary
+  <summary class="py-1 cursor-pointer font-[650]"
     >Every copy of it: {count(walk.hops.length, "device")}
     {word(walk.hops.length, "takes", "take")} it on, it comes out of {count(walk.arrivals.length, "port")}, and {walk.drops.length
       ? `is dropped at ${count(walk.drops.length, "port")}`
       : "is dropped nowhere"}</summary
   >
   {#each walk.drops.filter((d) => !walk.hops.length) as d (d.port)}
-    <p class="drop" data-drop={d.port}><Frame wire={d.wire} {hues} /> dropped at once at {spaced(d.port)}: {d.reason}.</p>
+    <p class="drop text-red font-[650]" data-drop={d.port}>
+      <Frame wire={d.wire} {hues} /> dropped at once at {spaced(d.port)}: {d.reason}.
+    </p>
   {/each}
-  <ol>
+  <ol class="mt-1.5 mb-3 gap-2 grid">
     {#each walk.hops as h, i (i)}
-      <li data-hop={h.device}>
-        <div class="head"><Frame wire={h.wire} vlan={h.vlan} {hues} /> <b>{spaced(h.in)}</b></div>
+      <li class="py-0.5 pl-3.5 border-l-2 border-hair" data-hop={h.device}>
+        <div class="head gap-2 flex items-center"><Frame wire={h.wire} vlan={h.vlan} {hues} /> <b>{spaced(h.in)}</b></div>
         <p class="told">{h.text}.</p>
         {#each out(h) as o (String(o.wire))}
-          <div class="out">
+          <div class="out ml-5.5 gap-2 flex items-baseline text-[13px]">
             <span
               class="turn"
               data-tip={o.wire === h.wire
@@ -55,7 +57,8 @@
               {#each o.on as e, k (e.port)}{k ? "; " : ""}by <span class="mono">{e.port.slice(e.port.indexOf(".") + 1)}</span> to {e.to
                   .map(spaced)
                   .join(", ")}{#each e.to.flatMap(drops) as d (d.port)}
-                  <span class="drop" data-drop={d.port}>dropped there: {d.reason}</span>{/each}{/each}{o.on.length && o.ends.length
+                  <span class="drop text-red font-[650]" data-drop={d.port}>dropped there: {d.reason}</span>{/each}{/each}{o.on.length &&
+              o.ends.length
                 ? "; "
                 : ""}{#if o.ends.length}out of <span class="mono">{o.ends.join(", ")}</span>{/if}
             </span>
@@ -64,10 +67,12 @@
       </li>
     {/each}
   </ol>
-  <section class="arrivals">
-    <h2>It comes out at</h2>
+  <section class="gap-y-1 gap-x-2 flex flex-wrap">
+    <h2 class="font-bold w-full">It comes out at</h2>
     {#each walk.arrivals as a (a.port + a.wire)}
-      <span class="arrival" data-arrival={a.port}>{spaced(a.port)} <span class="mono">{wears(a.wire)}</span></span>
+      <span class="px-2 py-px border border-hair bg-panel" data-arrival={a.port}
+        >{spaced(a.port)} <span class="mono text-soft text-[12px]">{wears(a.wire)}</span></span
+      >
     {:else}
       <p>Nowhere.</p>
     {/each}
@@ -75,55 +80,7 @@
 </details>
 
 <style>
-  summary {
-    cursor: pointer;
-    font-weight: 650;
-    padding: 4px 0;
-  }
-  ol {
-    display: grid;
-    gap: 8px;
-    margin: 6px 0 12px;
-  }
-  li {
-    border-left: 2px solid var(--hair);
-    padding: 2px 0 2px 14px;
-  }
   .told::first-letter {
     text-transform: uppercase;
-  }
-  .head {
-    display: flex;
-    gap: 8px;
-    align-items: center;
-  }
-  .out {
-    display: flex;
-    gap: 8px;
-    align-items: baseline;
-    margin-left: 22px;
-    font-size: 13px;
-  }
-  .drop {
-    color: var(--red);
-    font-weight: 650;
-  }
-  h2 {
-    font-weight: 700;
-    width: 100%;
-  }
-  .arrivals {
-    display: flex;
-    flex-wrap: wrap;
-    gap: 4px 8px;
-  }
-  .arrival {
-    border: 1px solid var(--hair);
-    background: var(--panel);
-    padding: 1px 8px;
-  }
-  .arrival .mono {
-    color: var(--soft);
-    font-size: 12px;
   }
 </style>

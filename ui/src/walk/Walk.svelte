@@ -59,15 +59,17 @@
   });
 </script>
 
-<div class="walk">
+<div class="walk px-7 pt-4.5 pb-10">
   <h1>Walk</h1>
   <p class="lead">
     Follow one frame from the port where it is sent: what each device does with it, where it comes out, and where it is dropped and why.
   </p>
   {#if !office.shown?.devices.length}<First what="There is no port yet that a frame could be sent from." />{/if}
-  <form onsubmit={(e) => (e.preventDefault(), send())}>
-    <label>From <PortField bind:value={from} id="walk-from" wrong={problem.field === "from"} onpick={send} /></label>
-    <label>
+  <form class="mb-3 gap-2.5 flex flex-wrap items-center" onsubmit={(e) => (e.preventDefault(), send())}>
+    <label class="gap-2 flex items-center"
+      >From <PortField bind:value={from} id="walk-from" wrong={problem.field === "from"} onpick={send} /></label
+    >
+    <label class="gap-2 flex items-center">
       wearing
       <Select placeholder="" classes={{ select: "field" }} bind:value={wire} onchange={send} id="walk-wire">
         <option value="">as plugged in</option>
@@ -76,17 +78,19 @@
         {#each vlans as v (v.vid)}<option value={String(v.vid)}>[{v.vid}] {v.name}</option>{/each}
       </Select>
     </label>
-    <label>to <PortField bind:value={to} id="walk-to" wrong={problem.field === "to"} onpick={send} placeholder="everywhere" more /></label>
+    <label class="gap-2 flex items-center"
+      >to <PortField bind:value={to} id="walk-to" wrong={problem.field === "to"} onpick={send} placeholder="everywhere" more /></label
+    >
     <Button type="submit" class="main">Send it</Button>
   </form>
   {#if problem.text}<p class="wrong" role="alert">{problem.text}</p>{/if}
   {#if answer}
     <div aria-live="polite">
       {#if answer.journey}<Way journey={answer.journey} to={answer.to ?? to} hues={hues.of} />{/if}
-      <p class="address">{answer.address}</p>
+      <p class="address mb-2.5 text-soft">{answer.address}</p>
       <Hops walk={answer.walk} hues={hues.of} open={!answer.journey?.arrives} />
       {#each faults.slice(0, 3) as f (f.id)}
-        <div class="fault">
+        <div class="fault mt-2.5 px-2.5 py-0.5 border-l-3 border-red gap-y-1 gap-x-3 flex flex-wrap items-center">
           <p>{f.text}</p>
           {#each mends.of(f).slice(0, 1) as m (m[0])}<Button class="mono" onclick={() => pending.propose(m)} {...only(may.plan)}
               >{m[0]}{m.length > 1 ? " …" : ""}</Button
@@ -96,34 +100,3 @@
     </div>
   {/if}
 </div>
-
-<style>
-  .address {
-    margin: 0 0 10px;
-    color: var(--soft);
-  }
-  .walk {
-    padding: 18px 28px 40px;
-  }
-  form {
-    display: flex;
-    flex-wrap: wrap;
-    gap: 10px;
-    align-items: center;
-    margin-bottom: 12px;
-  }
-  label {
-    display: flex;
-    gap: 8px;
-    align-items: center;
-  }
-  .fault {
-    display: flex;
-    flex-wrap: wrap;
-    gap: 4px 12px;
-    align-items: center;
-    margin-top: 10px;
-    padding: 2px 10px;
-    border-left: 3px solid var(--red);
-  }
-</style>
