@@ -19,7 +19,7 @@
   import { colours } from "./hue";
   import { boardKey } from "./keys";
   import { brackets, lowest } from "./lanes";
-  import { seenColumns, seenRows } from "./window";
+  import { covers, seenColumns, seenRows } from "./window";
 
   const names = 178;
   const lowRow = 22;
@@ -61,6 +61,27 @@
   const columns = $derived(plan.columns.slice(fromColumn, toColumn));
   let cutBefore: Chunk[] = [];
   const runs = $derived((cutBefore = chunks(plan.columns, fromColumn, toColumn, cutBefore)));
+  // As one scrolls, rows are given new columns in turns, a turn a frame: a step of the window is
+  // never one long frame. What is edited, or seen at once, is given at once.
+  const turns = 4;
+  let given = $state.raw<Chunk[][]>([]);
+  let givenOf: typeof plan.columns = [];
+  let turn = 0;
+  $effect.pre(() => {
+    const now = runs;
+    const of = plan.columns;
+    untrack(() => {
+      cancelAnimationFrame(turn);
+      const all = of !== givenOf || !given.every((g) => covers(g, across, of.length));
+      givenOf = of;
+      let k = all ? turns : 1;
+      const give = () => {
+        given = Array.from({ length: turns }, (_, i) => (i < k ? now : given[i]!));
+        if (k++ < turns) turn = requestAnimationFrame(give);
+      };
+      give();
+    });
+  });
   const fromRow = $derived(down.from);
   const toRow = $derived(down.to);
   const shownRows = $derived(rows.list.slice(fromRow, toRow));
@@ -180,7 +201,7 @@
               style:top={`${r * tall}px`}
             >
               <RowName vlan={v} onpick={() => selection.go(r, selection.cursor.column)} />
-              {#each runs as run (run.from)}
+              {#each given[r % turns] ?? runs as run (run.from)}
                 <Cells chunk={run} vlan={v} row={r} lit={v.vid === current ? lit : null} cut={v.vid === current ? cut : null} />
               {/each}
             </div>

@@ -84,7 +84,7 @@ export interface Chunk {
 }
 
 /** Columns a chunk has. */
-export const wide = 8;
+export const wide = 16;
 
 /** Cuts the columns from..to into chunks at fixed places; a chunk that says the same as before is the same object. */
 export function chunks(columns: Column[], from: number, to: number, before: Chunk[]): Chunk[] {

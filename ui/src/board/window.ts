@@ -6,8 +6,8 @@ export interface Run {
   to: number;
 }
 
-/** How many more are drawn than are seen, and by how many at once the window moves. */
-const columnStep = 8;
+/** How many more columns are drawn than are seen, and by how many at once the window moves. */
+export const columnStep = 16;
 const rowStep = 4;
 
 /** The columns that a window from left shows, with some on both sides. Columns ascend by x. */
@@ -35,4 +35,12 @@ function widen(from: number, to: number, count: number, step: number): Run {
     from: Math.max(0, Math.floor(from / step) * step - step),
     to: Math.min(count, Math.ceil(to / step) * step + step),
   };
+}
+
+/** Whether chunks have all that is seen of the columns from..to, which are some more on both sides. */
+export function covers(chunks: { from: number; columns: unknown[] }[], run: Run, count: number): boolean {
+  const [first, last] = [chunks[0], chunks.at(-1)];
+  const from = run.from ? run.from + columnStep : 0;
+  const to = run.to < count ? run.to - columnStep : count;
+  return !!first && !!last && first.from <= from && to <= last.from + last.columns.length;
 }

@@ -79,7 +79,7 @@
         otherwise:
       </p>
       <Textarea
-        class="field mono w-full text-[12.5px] text-ink!"
+        class="field mono w-full text-[12.5px] leading-[1.43]"
         rows={proposal.lines.length}
         bind:value={text}
         aria-label="What will be added, in notation"
