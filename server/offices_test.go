@@ -157,7 +157,7 @@ func TestLook(t *testing.T) {
 		{"/walk?from=rack.1&wire=4095", "wire", "reserved"},
 		{"/walk?from=rack.1&to=nowhere", "to", "device.port"},
 		{"/walk", "from", ""},
-		{"/propose?name=Big", "name", "small letter"},
+		{"/propose?name=7", "name", "small letter"},
 		{"/propose?name=laundry&vid=110", "vid", "is reception already"},
 		{"/propose?name=laundry&vid=4095", "vid", "reserved"},
 		{"/history?before=x", "before", "not a number"},

@@ -17,7 +17,7 @@ type Status int
 func (s Status) Error() string { return fmt.Sprintf("exit status %d", int(s)) }
 
 // Read reads an office; every mistake in it goes to standard error, a line
-// each.
+// each, and what was taken otherwise than it is written.
 func Read(cmd *cobra.Command, file string) (*notation.File, error) {
 	name, text, err := file, []byte(nil), error(nil)
 	if file == "-" {
@@ -33,6 +33,9 @@ func Read(cmd *cobra.Command, file string) (*notation.File, error) {
 	if err != nil {
 		fmt.Fprintln(cmd.ErrOrStderr(), err)
 		return nil, Status(2)
+	}
+	for _, said := range one.Said {
+		fmt.Fprintf(cmd.ErrOrStderr(), "%s:%d:%d: %s\n", name, said.Line, said.Column, said.Text)
 	}
 	return one, nil
 }

@@ -22,7 +22,11 @@ type Proposal struct {
 // taken. The error says what is wrong with the name or the number.
 func Next(o *office.Office, name string, vid office.VID) (*Proposal, error) {
 	if err := office.CheckVLANName(name); err != nil {
-		return nil, err
+		fits := office.Fitting(name, "")
+		if fits == "" || len(name) > office.MostName {
+			return nil, err
+		}
+		name = fits // as the notation takes it
 	}
 	for _, vlan := range o.VLANs {
 		if vlan.Name == name {

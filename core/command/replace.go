@@ -54,7 +54,7 @@ func Replace(o *office.Office, name, words string) (*Result, error) {
 	var pairs [][2]string
 	var parts []string
 	spare := ""
-	for _, part := range commas.Split(strings.TrimSpace(words), -1) {
+	for _, part := range notation.Parts(words) {
 		if m := spared.FindStringSubmatch(part); m != nil {
 			spare = m[1]
 			continue

@@ -26,21 +26,32 @@ func (e *countError) Error() string {
 //	device rack switch follows rack48
 //	device desk host
 func (r *reader) device(cur *cursor, statement *statement) (string, *fault) {
-	tok, wrong := plainWord(cur, "the device's name")
+	tok, name, wrong := r.deviceName(cur, statement.text)
 	if wrong != nil {
 		return "", wrong
 	}
-	if keywords[tok.text] {
-		return "", faultf(tok.at, "%s is a word of the notation and cannot name a device", tok.text)
+	if keywords[name] {
+		return "", faultf(tok.at, "%s is a word of the notation and cannot name a device", name)
 	}
 	k, wrong := cur.word("the kind of device (switch router firewall wap host other)")
 	if wrong != nil {
 		return "", wrong
 	}
-	device, err := office.NewDevice(tok.text, office.Kind(k.text))
+	if of := described(k, cur, statement.text); of != nil {
+		k.text, cur.at = string(of.Kind), len(cur.toks)
+		if of.Follows != "" {
+			cur.toks, cur.at = append(cur.toks, token{kind: word, text: "follows", at: k.at}, token{kind: word, text: of.Follows, at: k.at}), len(cur.toks)
+		}
+		body := make([]subline, 0, len(of.Lines)+len(statement.body))
+		for _, line := range of.Lines {
+			body = append(body, subline{line: statement.line, text: line, indent: statement.indent + k.at})
+		}
+		statement.body = append(body, statement.body...)
+	}
+	device, err := office.NewDevice(name, office.Kind(k.text))
 	if err != nil {
 		at := k.at
-		if strings.Contains(tok.text, ".") {
+		if strings.Contains(name, ".") {
 			at = tok.at
 		}
 		return "", faultf(at, "%s", err)
@@ -71,6 +82,63 @@ func (r *reader) device(cur *cursor, statement *statement) (string, *fault) {
 		return key, faultf(tok.at, "%s", err)
 	}
 	return key, nil
+}
+
+// deviceName takes the name of a device. One in quotes, or of several words before a kind or a
+// sentence that says one, is taken in the form that fits, and said.
+func (r *reader) deviceName(cur *cursor, line string) (token, string, *fault) {
+	first := cur.peek()
+	if first.kind == word && plainName(first.text) && len(first.text) <= office.MostName {
+		cur.next()
+		next := cur.peek()
+		if next.kind != word || isKind(next.text) || described(next, cur, line) != nil {
+			return first, first.text, nil
+		}
+		cur.at--
+	}
+	if first.kind == punct {
+		tok, wrong := plainWord(cur, "the device's name")
+		return tok, "", wrong
+	}
+	begun := cur.at
+	text := cur.next().text
+	for first.kind == word && cur.at-begun < mostWords && cur.peek().kind == word && !isKind(cur.peek().text) && described(cur.peek(), cur, line) == nil {
+		text += " " + cur.next().text
+	}
+	if cur.peek().kind == word {
+		if name := r.fitting(first, text); name != "" && (first.kind == quoted || cur.at > begun+1 || !plainName(text)) {
+			return first, name, nil
+		}
+	}
+	cur.at = begun // no kind stands anywhere: the name is the first word, and what is behind it the mistake
+	tok, wrong := plainWord(cur, "the device's name")
+	return tok, tok.text, wrong
+}
+
+// How much of a line is looked at for a sentence, in bytes, and for a name, in words.
+const (
+	mostSentence = 400
+	mostWords    = 6
+)
+
+func isKind(text string) bool { return slices.Contains(office.Kinds, office.Kind(text)) }
+
+// described is the device that the rest of a line says in a sentence, from tok on; nil where it is
+// a kind by itself, or with a plan to follow, or says nothing that is known.
+func described(tok token, cur *cursor, line string) *Described {
+	rest := strings.TrimSpace(line[tok.at:cur.end])
+	words := strings.Fields(rest)
+	if len(rest) > mostSentence || len(words) == 0 {
+		return nil
+	}
+	if isKind(words[0]) && (len(words) == 1 || words[1] == "follows") {
+		return nil
+	}
+	of, err := Describe(rest)
+	if err != nil {
+		return nil
+	}
+	return of
 }
 
 // body reads the lines of a device: its ports first, then what names them.

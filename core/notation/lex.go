@@ -154,5 +154,6 @@ func name(text string) string { return office.Quoted(text) }
 // them.
 //
 //	> device "A 1" switch; ports 1-4
-//	! column 8: the device's name is missing here: found "A 1"
+//	device a-1 switch
+//	  ports 1-4
 func Name(text string) string { return listName(text) }

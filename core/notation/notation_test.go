@@ -1,6 +1,7 @@
 package notation_test
 
 import (
+	"fmt"
 	"os"
 	"strings"
 	"testing"
@@ -76,7 +77,13 @@ func TestMistakes(t *testing.T) {
 		{"vlan 0 zero", "1:6", "VID 0 is reserved"},
 		{"vlan 4095 x", "1:6", "4095 is reserved"},
 		{"vlan ten x", "1:6", "1 to 4094"},
-		{"vlan 10 Ten", "1:9", "a small letter"},
+		{"vlan 10 10", "1:9", "a small letter"},
+		{"vlan 10 staff room", "1:15", "in quotes"},
+		{"vlan 10 \"!!\"", "1:9", "a small letter"},
+		{"vlan 10 Ten\nvlan 11 ten", "2:9", "VLAN 10 is named ten already"},
+		{"device a box 8 ports", "1:10", "not a kind of device"},
+		{"device a switch with a lid", "1:17", "does not belong here"},
+		{"device Big Box", "1:12", "not a kind of device"},
 		{"vlan 10 a\nvlan 11 a", "2:9", "VLAN 10 is named a already"},
 		{"vlan 10 a\nvlan 10 b", "2:1", "stated already, in line 1"},
 		{"vlan 10 a net 10.0.0.1/24", "1:15", "the subnet is 10.0.0.0/24"},
@@ -380,4 +387,51 @@ plug rack.5 "ultrasound" wants 130 at 10.61.130.31 card 02:00:5e:10:00:01 note "
 		_, _, err := notation.Line(o, line)
 		require.ErrorContains(t, err, why, line)
 	}
+}
+
+// TestNamesThatFit: names with capitals, spaces and umlauts are taken in the form that fits, and
+// said; devices are understood as people write them. What is read so is what the same file says in
+// the form that fits, and such a file is read without a word.
+func TestNamesThatFit(t *testing.T) {
+	loose := `office "Mill Lane"
+vlan 10 Plot Room "where plans hang" net 10.0.10.0/24
+vlan 20 Büro
+vlan 30 "the Yard" local
+vlan 40 guests
+use desk Plot-Room [Büro]
+device Main Switch 8-port switch
+device gate firewall with wan and 4 lan ports
+device nas Linux server
+device "Loft 2" 24-port PoE switch by port
+device ap1 access point, follows air
+plan air
+  1: guests
+main-switch 1: use desk
+main-switch 2: Guests
+cable main-switch.8 gate.lan1
+must Plot-Room to guests ping
+`
+	file, err := notation.Read("f", loose)
+	require.NoError(t, err)
+	var said []string
+	for _, one := range file.Said {
+		said = append(said, fmt.Sprintf("%d:%d %s", one.Line, one.Column, one.Text))
+	}
+	require.Equal(t, []string{"2:9 Plot Room is taken as plot-room", "3:9 Büro is taken as buero", "4:9 the Yard is taken as the-yard",
+		"7:8 Main Switch is taken as main-switch", "10:8 Loft 2 is taken as loft-2"}, said)
+	fits := file.String()
+	for _, line := range []string{
+		`vlan 10 plot-room "where plans hang" net 10.0.10.0/24`, "vlan 20 buero", "vlan 30 the-yard local", "use desk 10 [20]", "device main-switch switch\n  ports 1-8",
+		"device gate firewall\n  forwarding routed\n  ports wan, lan1-lan4", "device nas host\n  ports eth0\n  wording linux",
+		"device loft-2 switch\n  ports 1-24\n  wording by-port", "device ap1 wap follows air\n  ports eth0", "must vlan 10 to vlan 40 ping",
+	} {
+		require.Contains(t, fits, line)
+	}
+	again, err := notation.Read("f", fits)
+	require.NoError(t, err)
+	require.Empty(t, again.Said)
+	require.Equal(t, fits, again.String())
+	o, _, err := notation.Line(file.Office, "vlan 50 Späte Schicht\nplug main-switch.3 \"till\" wants Büro")
+	require.NoError(t, err)
+	require.Equal(t, "spaete-schicht", o.VLAN(50).Name)
 }

@@ -20,7 +20,7 @@ func (f *File) String() string {
 
 // WithOffice is the file with another office in the place of its own: the
 // comments stay with the statements that are still there.
-func (f *File) WithOffice(o *office.Office) *File { return &File{o, f.comments} }
+func (f *File) WithOffice(o *office.Office) *File { return &File{Office: o, comments: f.comments} }
 
 type printer struct {
 	b        strings.Builder

@@ -16,6 +16,7 @@ package notation
 
 import (
 	"errors"
+	"fmt"
 	"net/netip"
 	"slices"
 	"strings"
@@ -28,6 +29,7 @@ import (
 // that they stand at.
 type File struct {
 	Office   *office.Office
+	Said     []Mistake // what was taken otherwise than it is written, such as a name with capitals; none is a mistake
 	comments map[string]comment
 }
 
@@ -56,6 +58,7 @@ type reader struct {
 	name     string
 	draft    *office.Draft
 	mistakes []Mistake
+	said     []Mistake
 	comments map[string]comment
 	toks     []token // of the line at hand, as is the cursor
 	line     cursor
@@ -64,8 +67,9 @@ type reader struct {
 	bounded  bool // what it may do has an end
 	history  bool // it reads what was kept before
 	later    []laterRule
-	work     int      // what was done so far, for [mostWork]
-	half     []string // devices whose ports could not all be read: what names one of those is no further mistake
+	at       *statement // the one at hand
+	work     int        // what was done so far, for [mostWork]
+	half     []string   // devices whose ports could not all be read: what names one of those is no further mistake
 }
 
 // Read reads a whole office. name is the file's, for messages. The error is a
@@ -77,7 +81,7 @@ func Read(name, text string) (*File, error) {
 		return nil, (&Mistakes{name, one.mistakes}).sorted()
 	}
 	o, _ := one.draft.Done()
-	return &File{o, one.comments}, nil
+	return &File{o, one.said, one.comments}, nil
 }
 
 // ReadWithin is [Read] for a text that somebody sends: it stops where it would
@@ -89,7 +93,7 @@ func ReadWithin(name, text string) (*File, error) {
 		return nil, (&Mistakes{name, one.mistakes}).sorted()
 	}
 	o, _ := one.draft.Done()
-	return &File{o, one.comments}, nil
+	return &File{o, one.said, one.comments}, nil
 }
 
 // Line reads statements as a change of o: as in a file, further `DEVICE PORTS:
@@ -291,6 +295,7 @@ func (r *reader) tokens(line, indent int, text string) (cur *cursor, after strin
 //	! column 5: what about gate? Ports and a shape, as in gate 1-4: 130, or a statement of a
 //	    device
 func (r *reader) statement(statement *statement, kind string) {
+	r.at = statement
 	cur, after, ok := r.tokens(statement.line, statement.indent, statement.text)
 	if !ok {
 		return
@@ -375,6 +380,8 @@ func (r *reader) office(cur *cursor) (string, *fault) {
 //	vlan 170 cameras "yard and stable" net 10.61.170.0/24 guarded
 //	> vlan 110 counter
 //	vlan 110 counter
+//	> vlan 180 Plot Room local
+//	vlan 180 plot-room local
 //	> vlan cameras
 //	! column 6: "cameras" is not a VLAN number, which is 1 to 4094
 func (r *reader) vlan(cur *cursor) (string, *fault) {
@@ -388,14 +395,10 @@ func (r *reader) vlan(cur *cursor) (string, *fault) {
 	}
 	one := &office.VLAN{VID: id}
 	key := string(one.Key())
-	if tok, wrong = cur.word("the VLAN's name"); wrong != nil {
+	if one.Name, tok, wrong = r.vlanName(cur); wrong != nil {
 		return key, wrong
 	}
 	nameAt := tok.at
-	one.Name = tok.text
-	if err := office.CheckVLANName(one.Name); err != nil {
-		return key, faultf(tok.at, "%s", err)
-	}
 	if cur.peek().kind == quoted {
 		t := cur.next()
 		if f := r.checked(t, "the note", office.MostText, true); f != nil {
@@ -427,7 +430,7 @@ func (r *reader) vlan(cur *cursor) (string, *fault) {
 			}
 			one.Nets = append(one.Nets, prefix)
 		default:
-			return key, faultf(t.at, "%s does not belong here: after the VLAN's name come a note in quotes, net, local and guarded", t.shown())
+			return key, faultf(t.at, "%s does not belong here: after the VLAN's name, in quotes where it is of several words, come a note in quotes, net, local and guarded", t.shown())
 		}
 	}
 	if r.again(key) {
@@ -437,6 +440,38 @@ func (r *reader) vlan(cur *cursor) (string, *fault) {
 		return key, faultf(nameAt, "%s", err)
 	}
 	return key, nil
+}
+
+// vlanName takes the name of a VLAN. One that has capitals, spaces or umlauts is taken in the form
+// that fits, and said; words that belong to such a name reach to the next word of the statement.
+func (r *reader) vlanName(cur *cursor) (string, token, *fault) {
+	tok, wrong := cur.text("the VLAN's name")
+	if wrong != nil {
+		return "", tok, wrong
+	}
+	err := office.CheckVLANName(tok.text)
+	if err == nil {
+		return tok.text, tok, nil
+	}
+	text := tok.text
+	for tok.kind == word && cur.peek().kind == word && !cur.peek().glued && !slices.Contains([]string{"net", "local", "guarded"}, cur.peek().text) {
+		text += " " + cur.next().text
+	}
+	name := r.fitting(tok, text)
+	if name == "" {
+		return "", tok, faultf(tok.at, "%s", err)
+	}
+	return name, tok, nil
+}
+
+// fitting is the name that a text is taken as, which is said; "" where it cannot be one.
+func (r *reader) fitting(tok token, text string) string {
+	name := office.Fitting(text, "")
+	if name == "" || len([]rune(text)) > office.MostName || office.CheckText("this name", text, office.MostName, false) != nil {
+		return ""
+	}
+	r.said = append(r.said, Mistake{r.at.line, r.at.indent + utf8.RuneCountInString(r.at.text[:min(tok.at, len(r.at.text))]) + 1, fmt.Sprintf("%s is taken as %s", text, name)})
+	return name
 }
 
 // checked checks a name or a sentence, see [office.CheckText].

@@ -21,10 +21,15 @@ func vlan(draft *office.Draft, text string, at int) (office.VID, *fault) {
 		return vid, nil
 	}
 	other, err := draft.FindVLAN(text)
-	if err != nil {
-		return 0, faultf(at, "%s", err)
+	if err == nil {
+		return other, nil
 	}
-	return other, nil
+	if fits := office.Fitting(text, text); fits != text { // named as it is written elsewhere
+		if other, none := draft.FindVLAN(fits); none == nil {
+			return other, nil
+		}
+	}
+	return 0, faultf(at, "%s", err)
 }
 
 // parseVID is office.ParseVID without the detour for the usual case.

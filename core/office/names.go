@@ -74,11 +74,20 @@ func CheckText(what, text string, most int, empty bool) error {
 	return nil
 }
 
-// Fitting is the name nearest to text that fits everywhere: small letters, digits
-// and hyphens, a letter first; otherwise where nothing of text is left.
+// plainLetters are what letters with marks are without them, as people write them where there are none.
+var plainLetters = strings.NewReplacer(
+	"ä", "ae", "ö", "oe", "ü", "ue", "ß", "ss", "æ", "ae", "ø", "o", "å", "a", "œ", "oe",
+	"à", "a", "á", "a", "â", "a", "ã", "a", "ç", "c", "č", "c", "ć", "c", "è", "e", "é", "e", "ê", "e", "ë", "e", "ę", "e", "ě", "e",
+	"ì", "i", "í", "i", "î", "i", "ï", "i", "ł", "l", "ñ", "n", "ń", "n", "ò", "o", "ó", "o", "ô", "o", "õ", "o", "ő", "o",
+	"ř", "r", "š", "s", "ś", "s", "ù", "u", "ú", "u", "û", "u", "ű", "u", "ů", "u", "ý", "y", "ž", "z", "ź", "z", "ż", "z", "ą", "a",
+)
+
+// Fitting is the name nearest to text that fits everywhere: small letters, digits and hyphens, a
+// letter first, so that "Plot Room" is plot-room and "Büro" buero; otherwise where nothing of text
+// is left.
 func Fitting(text, otherwise string) string {
 	var b strings.Builder
-	for _, c := range strings.ToLower(text) {
+	for _, c := range plainLetters.Replace(strings.ToLower(text)) {
 		switch {
 		case c >= 'a' && c <= 'z' || c >= '0' && c <= '9' && b.Len() > 0:
 			b.WriteRune(c)

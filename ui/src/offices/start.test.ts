@@ -3,7 +3,7 @@ import { check, statements, usual } from "./start";
 
 it("says what is wrong with the list of VLANs, by line", () => {
   expect(check("10 staff\n\n20 phones local")).toBe("");
-  expect(check("10 Staff")).toContain("line 1: write a number and a name");
+  expect(check("Staff 10")).toContain("line 1: write a number and a name");
   expect(check("10 staff\n4095 lab")).toContain("line 2: a VID is a whole number from 1 to 4094");
   expect(check("10 staff\n10 lab\n20 staff")).toBe("line 2: 10 is there already\nline 3: staff is there already");
 });

@@ -25,8 +25,8 @@ export const usual: Start = {
   firstIs: "switch, 24 ports, by VLAN",
 };
 
-/** One line of the list of VLANs. */
-const entry = /^\s*(\d+)\s+([a-z][a-z0-9-]{0,31})(\s+local)?\s*$/;
+/** One line of the list of VLANs. What the name is taken as is the core's to say. */
+const entry = /^\s*(\d+)\s+(\S.*?)(\s+local)?\s*$/;
 
 /** What is wrong with the list of VLANs, by line; "" where it can be read. */
 export function check(vlans: string): string {
@@ -36,7 +36,7 @@ export function check(vlans: string): string {
     .map((line, i) => {
       if (!line.trim()) return "";
       const m = entry.exec(line);
-      if (!m) return `line ${i + 1}: write a number and a name in small letters, such as 110 reception`;
+      if (!m) return `line ${i + 1}: write a number and a name, such as 110 reception`;
       if (Number(m[1]) < 1 || Number(m[1]) > 4094) return `line ${i + 1}: a VID is a whole number from 1 to 4094`;
       if (seen.has(m[1]!) || seen.has(m[2]!)) return `line ${i + 1}: ${seen.has(m[1]!) ? m[1] : m[2]} is there already`;
       seen.add(m[1]!).add(m[2]!);
@@ -50,7 +50,7 @@ export function check(vlans: string): string {
 export function statements(s: Start): { text: string; lines: string[] } {
   const vlans = s.vlans.split("\n").flatMap((l) => {
     const m = entry.exec(l);
-    return m ? [{ vid: Number(m[1]), name: m[2]!, local: !!m[3] }] : [];
+    return m ? [{ vid: Number(m[1]), name: m[2]!.toLowerCase(), local: !!m[3] }] : [];
   });
   const subnet = (vid: number) =>
     vid < 256 || s.pattern.includes(":")
@@ -59,7 +59,9 @@ export function statements(s: Start): { text: string; lines: string[] } {
   const nets = s.pattern.includes("VID") ? vlans.filter((v) => !v.local && v.vid !== 1) : [];
   const register = [`office ${JSON.stringify(s.title.trim())}`];
   for (const v of vlans)
-    register.push(`vlan ${v.vid} ${v.name}${nets.includes(v) ? ` net ${subnet(v.vid)}` : ""}${v.local ? " local" : ""}`);
+    register.push(
+      `vlan ${v.vid} ${/^[a-z0-9-]+$/.test(v.name) ? v.name : JSON.stringify(v.name)}${nets.includes(v) ? ` net ${subnet(v.vid)}` : ""}${v.local ? " local" : ""}`,
+    );
   const lines: string[] = [];
   const manage = vlans.find((v) => /^(devices|management|mgmt|admin)$/.test(v.name));
   if (s.gateway.trim() && s.gatewayIs.trim()) {

@@ -71,7 +71,7 @@
   {#if speaks && mine && !carry?.running && visit.steps
       .slice(visit.steps.indexOf(done))
       .some((k) => ["set", "check", "save"].includes(steps[k]!.kind))}
-    <p class="noprint"><Button onclick={() => oncarry?.(false)} {...only(may.carry)}>Have {visit.device} do it …</Button></p>
+    <p class="noprint my-1.5"><Button onclick={() => oncarry?.(false)} {...only(may.carry)}>Have {visit.device} do it …</Button></p>
   {/if}
   <ol>
     {#each visit.steps as k (k)}

@@ -49,6 +49,7 @@
     )
       return (problem = "");
     problem = await office.tryLines([line]);
+    if (!problem) name = vlan.name; // a name with capitals is taken in the form that fits
   }
 </script>
 

@@ -8,7 +8,7 @@ export function statement(v: { vid: number; name: string; note?: string; nets: s
     .map((n) => ` net ${n}`)
     .join("");
   const note = v.note?.trim() ? ` ${JSON.stringify(v.note.trim())}` : "";
-  return `vlan ${v.vid} ${v.name.trim()}${note}${nets}${v.local ? " local" : ""}${v.guarded ? " guarded" : ""}`;
+  return `vlan ${v.vid} ${/\s/.test(v.name.trim()) ? JSON.stringify(v.name.trim()) : v.name.trim()}${note}${nets}${v.local ? " local" : ""}${v.guarded ? " guarded" : ""}`;
 }
 
 export type Address = NonNullable<Vlan["addresses"]>[number];

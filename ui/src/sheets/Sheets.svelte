@@ -44,19 +44,22 @@
   const wording = $derived(asks(device?.wording));
 </script>
 
-<div class="sheets grid grid-cols-[150px_minmax(0,1fr)] min-h-full print:block">
-  <nav class="devices py-3 border-r border-hair bg-panel print:hidden" aria-label="Devices">
+<div class="sheets grid grid-cols-[150px_minmax(0,1fr)] min-h-full narrow:block print:block">
+  <nav
+    class="devices py-3 border-r border-hair bg-panel narrow:flex narrow:flex-wrap narrow:border-r-0 narrow:border-b narrow:px-1.5 narrow:py-1.5 print:hidden"
+    aria-label="Devices"
+  >
     {#each ordered as d (d.name)}
       <a
-        class="px-3.5 py-1 block min-h-7 aria-[current]:bg-plum-wash aria-[current]:font-[650]"
+        class="px-3.5 narrow:px-2.5 py-1 block min-h-7 aria-[current]:bg-plum-wash aria-[current]:font-[650]"
         href={place.href("sheets", { device: d.name })}
         aria-current={d.name === device?.name ? "true" : undefined}>{d.name}</a
       >
     {/each}
   </nav>
   {#if device}
-    <section class="px-7 pt-4 pb-10 print:p-0">
-      <header class="head gap-y-0.5 gap-x-3.5 flex flex-wrap items-baseline">
+    <section class="px-7 narrow:px-4 pt-4 pb-10 print:p-0">
+      <header class="head mb-2 gap-y-0.5 gap-x-3.5 flex flex-wrap items-baseline">
         <h1>{device.name}</h1>
         <p class="lead mb-2 flex-1">
           {device.kind}{wording ? `, asks ${wording}` : ""}{device.manage ? `, managed in ${device.manage}` : ""}
@@ -89,7 +92,7 @@
           </p>
         {/if}
         <Tables planned={answer.sheet.tables} found={answer.found?.tables ?? null} {only} />
-        <div class="mt-4.5 gap-7 grid grid-cols-[repeat(auto-fit,minmax(360px,1fr))] print:block">
+        <div class="mt-4.5 gap-7 grid grid-cols-[repeat(auto-fit,minmax(min(360px,100%),1fr))] print:block">
           {#key device.name}<Only why={may.carry}
               ><Steps
                 device={device.name}
@@ -106,22 +109,13 @@
           </div>
         </div>
         {#if hangs.length}
-          <section class="hangs px-7 pt-4 pb-10 print:p-0">
+          <section class="hangs mt-4.5 break-inside-avoid">
             <h2 class="font-bold">What is in it</h2>
-            <Table>
-              <thead
-                ><tr
-                  ><th class="pr-4.5 border-b-[1.5px] border-ink text-left" scope="col">Port</th><th
-                    class="pr-4.5 border-b-[1.5px] border-ink text-left"
-                    scope="col">Cable to</th
-                  ><th class="pr-4.5 border-b-[1.5px] border-ink text-left" scope="col">Plugged in</th></tr
-                ></thead
-              >
+            <Table class="listed">
+              <thead><tr><th scope="col">Port</th><th scope="col">Cable to</th><th scope="col">Plugged in</th></tr></thead>
               <tbody>
                 {#each hangs as p (p.name)}<tr
-                    ><td class="mono py-px pr-4.5 border-b border-hair">{p.name}</td><td class="py-px pr-4.5 border-b border-hair"
-                      >{(p.cabled ?? []).map((c) => c.replace(".", " ")).join(", ")}</td
-                    ><td class="py-px pr-4.5 border-b border-hair"
+                    ><td class="mono">{p.name}</td><td>{(p.cabled ?? []).map((c) => c.replace(".", " ")).join(", ")}</td><td
                       >{(p.plugs ?? []).map((g) => `${g.name} (${g.wants}${g.tagged ? " tagged" : ""})`).join(", ")}</td
                     ></tr
                   >{/each}
@@ -136,21 +130,9 @@
       {/if}
     </section>
   {:else}
-    <section class="px-7 pt-4 pb-10 print:p-0">
+    <section class="px-7 narrow:px-4 pt-4 pb-10 print:p-0">
       <h1>Sheets</h1>
       <First what="A sheet is what to enter on one device, in the words of its own pages, and read back what was entered." />
     </section>
   {/if}
 </div>
-
-<style>
-  .hangs {
-    padding: 0;
-    margin-top: 18px;
-    break-inside: avoid;
-  }
-  .hangs :global(table) {
-    border-collapse: collapse;
-    font-size: 13px;
-  }
-</style>
