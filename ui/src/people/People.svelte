@@ -141,7 +141,7 @@
           download>All of it, as CSV</a
         >
       </p>
-      <Table class="listed">
+      <Table class="listed record">
         <tbody>
           {#each record as e (e.id)}
             <tr>
