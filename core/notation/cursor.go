@@ -8,7 +8,19 @@ import (
 type fault struct {
 	at    int
 	text  string
-	cause error // what it is about for a program, where an error says so
+	cause error    // what it is about for a program, where an error says so
+	also  []*fault // of the same list, in its order
+}
+
+// and adds what else is wrong in the same list; either may be nil.
+func (f *fault) and(other *fault) *fault {
+	switch {
+	case f == nil:
+		return other
+	case other != nil:
+		f.also = append(f.also, other)
+	}
+	return f
 }
 
 // faultf is a fault at a byte of the statement's text, from 0. An error among what it is made of is
@@ -22,6 +34,9 @@ func faultf(at int, format string, args ...any) *fault {
 	}
 	return wrong
 }
+
+// many says whether so much of a list is wrong that the rest is not looked at.
+func (f *fault) many() bool { return f != nil && len(f.also) >= mostHints }
 
 // cursor goes through the tokens of one line.
 type cursor struct {

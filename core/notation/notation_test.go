@@ -389,6 +389,22 @@ plug rack.5 "ultrasound" wants 130 at 10.61.130.31 card 02:00:5e:10:00:01 note "
 	}
 }
 
+// TestAllOfAList: all names of a shape that nobody knows are told, each at its place, and of very
+// many the first alone.
+func TestAllOfAList(t *testing.T) {
+	_, err := notation.Read("f", small+"device z switch\n  ports 1-4\n  1: [vone vtwo 110 vthree]\n  2: vone+110 pvid 110 [vtwo]\n")
+	var mistakes *notation.Mistakes
+	require.ErrorAs(t, err, &mistakes)
+	var at []string
+	for _, one := range mistakes.List {
+		at = append(at, fmt.Sprintf("%d:%d", one.Line, one.Column))
+	}
+	require.Equal(t, []string{"14:7", "14:12", "14:21", "15:6"}, at, "%s", err)
+	_, err = notation.Read("f", small+"device z switch\n  ports 1-4\n  1: ["+strings.Repeat("vone ", 400)+"]\n")
+	require.ErrorAs(t, err, &mistakes)
+	require.Less(t, len(mistakes.List), 60)
+}
+
 // TestNamesThatFit: names with capitals, spaces and umlauts are taken in the form that fits, and
 // said; devices are understood as people write them. What is read so is what the same file says in
 // the form that fits, and such a file is read without a word.

@@ -166,6 +166,9 @@ func (r *reader) wrong(line, indent int, text string, wrong *fault) {
 	}
 	at := min(wrong.at, len(text))
 	r.mistakes = append(r.mistakes, Mistake{line, indent + utf8.RuneCountInString(text[:at]) + 1, wrong.text})
+	for _, other := range wrong.also {
+		r.wrong(line, indent, text, other)
+	}
 }
 
 // split cuts a text into statements.

@@ -72,6 +72,9 @@ func shape(draft *office.Draft, cur *cursor) (office.Shape, *fault) {
 	case start.kind == word && !isShapeOption(start.text):
 		cur.next()
 		if wrong := untagged(draft, &one, start); wrong != nil {
+			if cur.accept("[") { // what is wrong there, too
+				wrong = wrong.and(tagged(draft, &one, cur))
+			}
 			return one, wrong
 		}
 	case start.kind == quoted:
@@ -137,7 +140,7 @@ func isShapeOption(text string) bool {
 //	> core 6: 110-112
 //	! column 9: 110-112 is a range of untagged VLANs: tag them, [110-112], or join single ones
 //	    with a plus
-func untagged(draft *office.Draft, s *office.Shape, tok token) *fault {
+func untagged(draft *office.Draft, s *office.Shape, tok token) (all *fault) {
 	at := tok.at
 	for rest, more := tok.text, true; more; {
 		var one string
@@ -146,24 +149,31 @@ func untagged(draft *office.Draft, s *office.Shape, tok token) *fault {
 			return faultf(at, "%s is a range of untagged VLANs: tag them, [%s], or join single ones with a plus", one, one)
 		}
 		vid, wrong := vlan(draft, one, at)
-		if wrong != nil {
-			return wrong
+		switch {
+		case wrong != nil:
+			if all = all.and(wrong); all.many() {
+				return all
+			}
+		case slices.Contains(s.Untagged, vid):
+			return all.and(faultf(at, "VLAN %d is named twice", vid))
+		default:
+			s.Untagged = append(s.Untagged, vid)
 		}
-		if slices.Contains(s.Untagged, vid) {
-			return faultf(at, "VLAN %d is named twice", vid)
-		}
-		s.Untagged = append(s.Untagged, vid)
 		at += len(one) + 1
 	}
-	return nil
+	return all
 }
 
 func allDigits(text string) bool {
 	return text != "" && strings.Trim(text, "0123456789") == ""
 }
 
-// tagged reads what stands in brackets, after the opening one.
-func tagged(draft *office.Draft, one *office.Shape, cur *cursor) *fault {
+// tagged reads what stands in brackets, after the opening one, and tells all that is wrong in them.
+//
+//	> core 6: [counter 110 yard]
+//	! column 10: no VLAN is named counter: register it with vlan NUMBER counter
+//	column 22: no VLAN is named yard: register it with vlan NUMBER yard
+func tagged(draft *office.Draft, one *office.Shape, cur *cursor) (all *fault) {
 	empty := true
 	for {
 		tok := cur.next()
@@ -172,7 +182,7 @@ func tagged(draft *office.Draft, one *office.Shape, cur *cursor) *fault {
 			if empty {
 				return faultf(tok.at, "the brackets are empty: leave them out where no VLAN is tagged")
 			}
-			return nil
+			return all
 		case tok.is(","):
 			continue
 		case tok.is("all"):
@@ -180,10 +190,10 @@ func tagged(draft *office.Draft, one *office.Shape, cur *cursor) *fault {
 		case tok.is("needed"):
 			one.Rest = office.RestNeeded
 		case tok.kind != word:
-			return faultf(tok.at, "a closing ] or a VLAN is missing here%s", found(tok))
+			return all.and(faultf(tok.at, "a closing ] or a VLAN is missing here%s", found(tok)))
 		default:
-			if wrong := taggedVLANs(draft, one, tok); wrong != nil {
-				return wrong
+			if all = all.and(taggedVLANs(draft, one, tok)); all.many() {
+				return all
 			}
 		}
 		empty = false
