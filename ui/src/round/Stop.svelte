@@ -107,11 +107,7 @@
       <details class="noprint">
         <summary class="text-[13px] text-soft">how one tests a tagged VLAN</summary>
         <ul class="mt-0.5 mb-1 ml-4.5 list-disc text-[13px] text-soft">
-          {#each taggedAdvice as a (a)}<li
-              class="py-1.5 pl-2.5 border-b border-l-4 border-b-hair border-l-transparent gap-y-0.5 gap-x-3.5 grid grid-cols-[150px_minmax(0,1fr)_auto] narrow:pt-2.5 narrow:pr-0 narrow:pb-3 narrow:pl-2.5 narrow:grid-cols-1 print:break-inside-avoid"
-            >
-              {a}
-            </li>{/each}
+          {#each taggedAdvice as a (a)}<li>{a}</li>{/each}
         </ul>
       </details>
     {/if}
