@@ -270,7 +270,14 @@ func (r *Reading) believe() {
 	}
 	slices.Sort(r.NotTold)
 	r.NotTold = slices.Compact(r.NotTold)
-	for k, text := range r.Trouble {
-		r.Trouble[k] = clipped(text)
+	told := [][]string{r.Trouble}
+	if x := r.Router; x != nil {
+		x.NotTold, x.Unsaid = x.NotTold[:min(len(x.NotTold), mostTrouble)], x.Unsaid[:min(len(x.Unsaid), mostTrouble)]
+		told = append(told, x.NotTold, x.Unsaid)
+	}
+	for _, all := range told {
+		for k, text := range all {
+			all[k] = clipped(text)
+		}
 	}
 }

@@ -66,7 +66,9 @@ func (x *Router) askHandouts(root func(command string) ([]byte, error), socket f
 			server.argv = append(server.argv, line)
 		}
 	}
-	all = slices.DeleteFunc(all, func(server *handServer) bool { return len(server.argv) == 0 })                           // which ended
+	all = slices.DeleteFunc(all, func(server *handServer) bool {
+		return len(server.argv) == 0 || server.kind != "dnsmasq" && server.kind != "kea-dhcp4" // which ended, or was not asked for
+	})
 	all = slices.CompactFunc(all, func(a, b *handServer) bool { return a.kind == b.kind && slices.Equal(a.argv, b.argv) }) // one and its helper
 	for _, server := range all {
 		switch {

@@ -239,7 +239,7 @@ func (r *Reading) Routing(o *office.Office, device *office.Device, match Match, 
 	out.Unsaid = append(slices.Clone(router.NotTold), router.Unsaid...)
 	unsaid := func(format string, args ...any) {
 		if len(out.Unsaid) < mostTrouble {
-			out.Unsaid = append(out.Unsaid, fmt.Sprintf(format, args...))
+			out.Unsaid = append(out.Unsaid, clipped(fmt.Sprintf(format, args...)))
 		}
 	}
 	router.addresses(device, is, out, unsaid)
