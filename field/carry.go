@@ -87,6 +87,18 @@ func (c *Carrier) Step(ctx context.Context, before, after *office.Office, device
 	return mishap.Try(func() error { return c.step(ctx, before, after, device, kind) })
 }
 
+// saved is what came of having a device keep what it is set to.
+func saved(err error) error {
+	var how *kept
+	switch {
+	case errors.As(err, &how):
+		return &ByHand{how.text}
+	case errors.Is(err, ErrNoSave):
+		return &ByHand{err.Error()}
+	}
+	return err
+}
+
 // step does one step of an order on a real device: it is read and held against what the order says
 // of it before anything is set, and read again afterwards. What cannot be done over the protocol is
 // *ByHand, what is not as foretold *Unforetold; in both cases nothing is set.
@@ -122,15 +134,7 @@ func (c *Carrier) step(ctx context.Context, before, after *office.Office, device
 	case order.Check:
 		return nil
 	case order.Save:
-		var how *kept
-		if err := dev.Save(ctx); errors.As(err, &how) {
-			return &ByHand{how.text}
-		} else if errors.Is(err, ErrNoSave) {
-			return &ByHand{err.Error()}
-		} else if err != nil {
-			return err
-		}
-		return nil
+		return saved(dev.Save(ctx))
 	}
 	x := after.Device(device)
 	if routes, ok := rerouted(one, x); !ok || routes && reading.Router == nil {
@@ -151,21 +155,21 @@ func (c *Carrier) step(ctx context.Context, before, after *office.Office, device
 		return &ByHand{"this is not set over this protocol"}
 	}
 	to = to.Knowing(now.VLANs).Knowing(other.VLANs)
-	if err := dev.Set(ctx, one, match, now, to); err != nil {
-		return c.whole(ctx, turn{before, after, one, x}, now, err)
-	}
-	if dev, reading, err = c.talk(ctx, before, one); err != nil { // anew, where the connection was lost
-		return fmt.Errorf("%s took the step and does not answer any more: %w", one.Name, err)
-	}
-	is := reading.Found(after, x, MatchPorts(x, reading), other).State
-	if len(unlike(one, is, other)) > 0 && ofItself(is, state, other) {
-		if err := dev.Set(ctx, one, MatchPorts(one, reading), is, to); err != nil {
-			return c.whole(ctx, turn{before, after, one, x}, now, err)
+	set := func(from wording.State) (is wording.State, err error) {
+		if err := dev.Set(ctx, one, MatchPorts(one, reading), from, to); err != nil {
+			return is, c.whole(ctx, turn{before, after, one, x}, now, err)
 		}
-		if _, reading, err = c.talk(ctx, before, one); err != nil {
-			return fmt.Errorf("%s took the step and does not answer any more: %w", one.Name, err)
+		if dev, reading, err = c.talk(ctx, before, one); err != nil { // anew, where the connection was lost
+			return is, fmt.Errorf("%s took the step and does not answer any more: %w", one.Name, err)
 		}
-		is = reading.Found(after, x, MatchPorts(x, reading), other).State
+		return reading.Found(after, x, MatchPorts(x, reading), other).State, nil
+	}
+	is, err := set(now)
+	if err == nil && len(unlike(one, is, other)) > 0 && ofItself(is, state, other) {
+		is, err = set(is)
+	}
+	if err != nil {
+		return err
 	}
 	if differs := unlike(one, is, other); len(differs) > 0 {
 		return &Unforetold{Device: one.Name, Differs: differs, After: true}

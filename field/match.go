@@ -59,6 +59,25 @@ func MatchPorts(device *office.Device, reading *Reading) Match {
 			match[p], taken[at] = at, true
 		}
 	}
+	match.byName(device, reading, take)
+	match.bySeries(device, reading, taken, take)
+	for port := range device.Ports {
+		if n, err := strconv.Atoi(device.Ports[port].Name); err == nil && device.Ports[port].Kind == office.Physical && device.Ports[port].Inside == "" {
+			for at := range reading.Ports {
+				if one := &reading.Ports[at]; one.Number == n && !one.Inner && len(one.Members) == 0 && !reading.numbered(one) {
+					take(port, at)
+				}
+			}
+		}
+	}
+	match.byMembers(device, reading, take)
+	return match
+}
+
+// byName takes ports that are called the same: by the name inside the device, or by that of
+// the port where there is none; a device's own name goes before its description, that before
+// what a person wrote there.
+func (match Match) byName(device *office.Device, reading *Reading, take func(port, at int)) {
 	var called [3]map[string]int // the first place of each name, whatever its case
 	for level := range called {
 		called[level] = map[string]int{}
@@ -85,16 +104,10 @@ func MatchPorts(device *office.Device, reading *Reading) Match {
 			}
 		}
 	}
-	match.bySeries(device, reading, taken, take)
-	for port := range device.Ports {
-		if n, err := strconv.Atoi(device.Ports[port].Name); err == nil && device.Ports[port].Kind == office.Physical && device.Ports[port].Inside == "" {
-			for at := range reading.Ports {
-				if one := &reading.Ports[at]; one.Number == n && !one.Inner && len(one.Members) == 0 && !reading.numbered(one) {
-					take(port, at)
-				}
-			}
-		}
-	}
+}
+
+// byMembers takes bundles that have a member in common.
+func (match Match) byMembers(device *office.Device, reading *Reading, take func(port, at int)) {
 	for port := range device.Ports {
 		if device.Ports[port].Kind != office.Bundle || match[port] >= 0 {
 			continue
@@ -107,7 +120,6 @@ func MatchPorts(device *office.Device, reading *Reading) Match {
 			}
 		}
 	}
-	return match
 }
 
 // numbered says whether a port's name has a number of its own: then that is what it

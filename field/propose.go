@@ -29,41 +29,15 @@ type Read struct {
 // devices with their fronts as they are set, cables as they hear each other. Each part
 // can be taken without those behind it.
 func Propose(o *office.Office, all []Read) []Part {
-	var vlans, devices, cables []Part
+	var devices []Part
 	taken := map[string]bool{}
 	for _, device := range o.Devices {
 		taken[device.Name] = true
-	}
-	names := map[office.VID]string{}
-	for _, vlan := range o.VLANs {
-		names[vlan.VID] = vlan.Name
-	}
-	said := map[string]bool{} // names of VLANs
-	for _, vlan := range o.VLANs {
-		said[vlan.Name] = true
 	}
 	called := map[string]*office.Device{} // by what a device calls itself
 	for _, device := range o.Devices {
 		called[device.Name] = device
 	}
-	for _, read := range all {
-		for _, vlan := range read.Reading.VLANs {
-			if _, have := names[vlan.VID]; have {
-				continue
-			}
-			name := vlanName(vlan.Name)
-			if name == "" || said[name] {
-				name = fmt.Sprintf("vlan-%d", vlan.VID)
-			}
-			names[vlan.VID], said[name] = name, true
-			line := fmt.Sprintf("vlan %d %s", vlan.VID, name)
-			if vlan.VID == office.DefaultVID {
-				line += " local"
-			}
-			vlans = append(vlans, Part{fmt.Sprintf("VLAN %d %s", vlan.VID, name), "vlan", []string{line}})
-		}
-	}
-	slices.SortFunc(vlans, func(a, b Part) int { return office.NaturalCompare(a.What, b.What) })
 	for _, read := range all {
 		if called[read.Reading.Name] != nil && read.Reading.Name != "" {
 			continue // it is there already
@@ -79,6 +53,39 @@ func Propose(o *office.Office, all []Read) []Part {
 		}
 		devices = append(devices, Part{fmt.Sprintf("the device %s, %d ports", name, device.Front()), "device", lines})
 	}
+	return slices.Concat(proposeVLANs(o, all), devices, proposeCables(o, all, called))
+}
+
+// proposeVLANs is the VLANs that devices tell of and the office has not.
+func proposeVLANs(o *office.Office, all []Read) (vlans []Part) {
+	have, said := map[office.VID]bool{}, map[string]bool{}
+	for _, vlan := range o.VLANs {
+		have[vlan.VID], said[vlan.Name] = true, true
+	}
+	for _, read := range all {
+		for _, vlan := range read.Reading.VLANs {
+			if have[vlan.VID] {
+				continue
+			}
+			name := vlanName(vlan.Name)
+			if name == "" || said[name] {
+				name = fmt.Sprintf("vlan-%d", vlan.VID)
+			}
+			have[vlan.VID], said[name] = true, true
+			line := fmt.Sprintf("vlan %d %s", vlan.VID, name)
+			if vlan.VID == office.DefaultVID {
+				line += " local"
+			}
+			vlans = append(vlans, Part{fmt.Sprintf("VLAN %d %s", vlan.VID, name), "vlan", []string{line}})
+		}
+	}
+	slices.SortFunc(vlans, func(a, b Part) int { return office.NaturalCompare(a.What, b.What) })
+	return vlans
+}
+
+// proposeCables is the cables over which devices hear each other, called by what they call
+// themselves, where the office has none at either end.
+func proposeCables(o *office.Office, all []Read, called map[string]*office.Device) (cables []Part) {
 	told := map[string]*Telling{}
 	for _, read := range all {
 		if device := called[read.Reading.Name]; device != nil {
@@ -112,7 +119,7 @@ func Propose(o *office.Office, all []Read) []Part {
 			cables = append(cables, Part{"the cable " + spaced(cable.A) + " to " + spaced(cable.B), "cable", []string{notation.Thing(cable)}})
 		}
 	}
-	return slices.Concat(vlans, devices, cables)
+	return cables
 }
 
 func spaced(ref office.PortRef) string { return ref.Device + " " + ref.Port }
@@ -165,6 +172,30 @@ func front(name string, read Read) (*office.Device, []string, error) {
 	if err != nil {
 		return nil, nil, err
 	}
+	if err := addPorts(device, reading); err != nil {
+		return nil, nil, err
+	}
+	device.PutSpeaks(read.Speaks)
+	device.Seal()
+	o := &office.Office{Devices: []*office.Device{device}}
+	if reading.Tells(TellsVLANs) {
+		net := span.Compile(o)
+		state := reading.Found(o, device, MatchPorts(device, reading), wording.Planned(net, 0)).State
+		if o, err = found.As(net, map[int]wording.State{0: state}); err != nil {
+			return nil, nil, err
+		}
+	}
+	text := strings.Split(strings.TrimSpace(notation.Thing(o.Devices[0])), "\n")
+	lines := []string{text[0]}
+	for _, line := range text[1:] {
+		lines = append(lines, name+" "+strings.TrimSpace(line))
+	}
+	return o.Devices[0], lines, nil
+}
+
+// addPorts gives a device the ports that it told of: those of its front, or, where some are
+// in a bridge, those that are; bundles of them; and what is inside of it.
+func addPorts(device *office.Device, reading *Reading) error {
 	member := map[int]bool{}
 	for _, port := range reading.Ports {
 		for _, k := range port.Members {
@@ -188,11 +219,11 @@ func front(name string, read Read) (*office.Device, []string, error) {
 		}
 		place[at] = len(device.Ports)
 		if err := device.AddPort(port.Name, "", speed); err != nil {
-			return nil, nil, err
+			return err
 		}
 	}
 	if len(device.Ports) == 0 {
-		return nil, nil, fmt.Errorf("%s told of no port", name)
+		return fmt.Errorf("%s told of no port", device.Name)
 	}
 	for _, port := range reading.Ports {
 		var at []string
@@ -203,7 +234,7 @@ func front(name string, read Read) (*office.Device, []string, error) {
 		}
 		if len(at) > 0 {
 			if err := device.AddBundle(port.Name, office.LACP, at); err != nil {
-				return nil, nil, err
+				return err
 			}
 		}
 	}
@@ -211,24 +242,9 @@ func front(name string, read Read) (*office.Device, []string, error) {
 		if port.Inner && port.Bridged && port.Name != "" {
 			shape := port.Set.Shape()
 			if err := device.AddInner(port.Name, office.VirtualMachine, &shape); err != nil {
-				return nil, nil, err
+				return err
 			}
 		}
 	}
-	device.PutSpeaks(read.Speaks)
-	device.Seal()
-	o := &office.Office{Devices: []*office.Device{device}}
-	if reading.Tells(TellsVLANs) {
-		net := span.Compile(o)
-		state := reading.Found(o, device, MatchPorts(device, reading), wording.Planned(net, 0)).State
-		if o, err = found.As(net, map[int]wording.State{0: state}); err != nil {
-			return nil, nil, err
-		}
-	}
-	text := strings.Split(strings.TrimSpace(notation.Thing(o.Devices[0])), "\n")
-	lines := []string{text[0]}
-	for _, line := range text[1:] {
-		lines = append(lines, name+" "+strings.TrimSpace(line))
-	}
-	return o.Devices[0], lines, nil
+	return nil
 }

@@ -71,7 +71,31 @@ func (r *Reading) askRouter(links []link, ask func(command string, into any) err
 		}
 		return err
 	}
-	router := &Router{Forwards: forward == 1}
+	router := &Router{Forwards: forward == 1, Links: r.routerLinks(links)}
+	if !router.Forwards && len(r.Addresses) < 2 {
+		return nil // a host, or a switch
+	}
+	if err := router.askRoutes(ask); err != nil {
+		return err
+	}
+	if err := router.askRules(r.Source, root); err != nil {
+		return err
+	}
+	if err := router.askHandouts(func(command string) ([]byte, error) {
+		out, err := run(command)
+		if no := (*Refused)(nil); errors.As(err, &no) { // what all may read is not asked for as root
+			return root(command)
+		}
+		return out, err
+	}, socket); err != nil {
+		return err
+	}
+	r.Router = router
+	return nil
+}
+
+// routerLinks is the interfaces of a host, with the ports of bridges and the addresses.
+func (r *Reading) routerLinks(links []link) (all []RouterLink) {
 	for _, link := range links {
 		if link.Name == "lo" {
 			continue
@@ -82,19 +106,21 @@ func (r *Reading) askRouter(links []link, ask func(command string, into any) err
 				is.Ports = append(is.Ports, other.Name)
 			}
 		}
-		router.Links = append(router.Links, is)
+		all = append(all, is)
 	}
 	for _, a := range r.Addresses {
 		dev, text, _ := strings.Cut(a, " ")
 		if prefix, err := netip.ParsePrefix(text); err == nil {
-			if i := slices.IndexFunc(router.Links, func(link RouterLink) bool { return plain(link.Name) == dev }); i >= 0 {
-				router.Links[i].Addresses = append(router.Links[i].Addresses, prefix)
+			if i := slices.IndexFunc(all, func(link RouterLink) bool { return plain(link.Name) == dev }); i >= 0 {
+				all[i].Addresses = append(all[i].Addresses, prefix)
 			}
 		}
 	}
-	if !router.Forwards && len(r.Addresses) < 2 {
-		return nil // a host, or a switch
-	}
+	return all
+}
+
+// askRoutes asks what is sent where.
+func (x *Router) askRoutes(ask func(command string, into any) error) error {
 	var v4, v6 []hostRoute
 	if err := ask("ip -json route show", &v4); err != nil {
 		return err
@@ -108,42 +134,37 @@ func (r *Reading) askRouter(links []link, ask func(command string, into any) err
 	for i := range v6 {
 		v6[i].v6 = true
 	}
-	router.Routes = append(v4, v6...)
+	x.Routes = append(v4, v6...)
 	var rules []struct{ Table string }
 	if err := ask("ip -json rule show", &rules); err == nil {
 		for _, t := range rules {
 			if !slices.Contains([]string{"local", "main", "default"}, t.Table) {
-				router.Unsaid = append(router.Unsaid, "routes are also looked up in the table "+plain(t.Table)+", by rules of ip rule: that is not read")
+				x.Unsaid = append(x.Unsaid, "routes are also looked up in the table "+plain(t.Table)+", by rules of ip rule: that is not read")
 			}
 		}
 	}
+	return nil
+}
+
+// askRules asks what passes; a host without rules of nftables, or that shows none, says so.
+func (x *Router) askRules(source string, root func(command string) ([]byte, error)) error {
 	out, err := root("nft -j list ruleset")
 	var no *Refused
 	switch {
 	case errors.As(err, &no) && strings.Contains(no.Error(), "not found"):
-		router.NotTold = append(router.NotTold, "rules: it has no nft (nftables)")
+		x.NotTold = append(x.NotTold, "rules: it has no nft (nftables)")
 	case errors.As(err, &no):
-		router.NotTold = append(router.NotTold, "rules: "+no.Error())
+		x.NotTold = append(x.NotTold, "rules: "+no.Error())
 	case err != nil:
 		return err
 	default:
 		if err := believable(out); err != nil {
-			return fmt.Errorf("nft -j list ruleset at %s: %w", r.Source, err)
+			return fmt.Errorf("nft -j list ruleset at %s: %w", source, err)
 		}
-		if router.Filter, err = nftables.Parse(out); err != nil {
-			router.NotTold = append(router.NotTold, "rules: "+err.Error())
+		if x.Filter, err = nftables.Parse(out); err != nil {
+			x.NotTold = append(x.NotTold, "rules: "+err.Error())
 		}
 	}
-	if err := router.askHandouts(func(command string) ([]byte, error) {
-		out, err := run(command)
-		if errors.As(err, &no) { // what all may read is not asked for as root
-			return root(command)
-		}
-		return out, err
-	}, socket); err != nil {
-		return err
-	}
-	r.Router = router
 	return nil
 }
 
@@ -201,14 +222,8 @@ func (x *Router) mapped(reading *Reading, device *office.Device, match Match, kn
 		case p >= 0 && known[p] != 0:
 			put(link, known[p])
 		}
-		if link.Kind == "bridge" && len(link.Ports) > 0 { // one for a VLAN
-			same := 0
-			for _, name := range link.Ports {
-				if one := slices.IndexFunc(x.Links, func(other RouterLink) bool { return other.Name == name }); one >= 0 && x.Links[one].Kind == "vlan" && (same == 0 || same == x.Links[one].ID) {
-					same = x.Links[one].ID
-				}
-			}
-			if vid, err := office.VIDOf(same); err == nil {
+		if link.Kind == "bridge" { // one for a VLAN
+			if vid, err := office.VIDOf(x.bridged(link)); err == nil {
 				put(link, vid)
 			}
 		}
@@ -221,6 +236,16 @@ func (x *Router) mapped(reading *Reading, device *office.Device, match Match, kn
 		}
 	}
 	return is
+}
+
+// bridged is the number of the VLAN whose interfaces are the ports of a bridge; 0 for none.
+func (x *Router) bridged(bridge *RouterLink) (id int) {
+	for _, name := range bridge.Ports {
+		if one := slices.IndexFunc(x.Links, func(other RouterLink) bool { return other.Name == name }); one >= 0 && x.Links[one].Kind == "vlan" && id == 0 {
+			id = x.Links[one].ID
+		}
+	}
+	return id
 }
 
 // wordingPorts is, by port of a device, the VLAN that its untagged frames are in; 0 for none.
@@ -325,6 +350,30 @@ func (x *Router) on(device *office.Device, dev string, vid office.VID) string {
 	return ""
 }
 
+// to is where a route leads, as a prefix; false for what is none, and for what a kernel makes
+// by itself.
+func (r *hostRoute) to() (to netip.Prefix, ok bool) {
+	if r.Protocol == "kernel" {
+		return to, false
+	}
+	if r.To == "default" {
+		to := netip.PrefixFrom(netip.IPv4Unspecified(), 0)
+		if r.v6 {
+			to = netip.PrefixFrom(netip.IPv6Unspecified(), 0)
+		}
+		return to, true
+	}
+	to, err := netip.ParsePrefix(r.To)
+	if err != nil {
+		addr, err := netip.ParseAddr(r.To)
+		if err != nil {
+			return to, false
+		}
+		to = netip.PrefixFrom(addr, addr.BitLen())
+	}
+	return to, !to.Addr().IsLinkLocalUnicast() && !to.Addr().IsMulticast()
+}
+
 // routes finds what is sent where, but for what is connected.
 func (x *Router) routes(device *office.Device, is routerMap, out *found.Routing, unsaid func(string, ...any)) {
 	out.Routes = nil
@@ -332,21 +381,8 @@ func (x *Router) routes(device *office.Device, is routerMap, out *found.Routing,
 	var hasDefault [2]bool
 	var all []office.Route
 	for _, route := range x.Routes {
-		to, err := netip.ParsePrefix(route.To)
-		switch {
-		case route.To == "default":
-			to = netip.PrefixFrom(netip.IPv4Unspecified(), 0)
-			if route.v6 {
-				to = netip.PrefixFrom(netip.IPv6Unspecified(), 0)
-			}
-		case err != nil:
-			addr, wrong := netip.ParseAddr(route.To)
-			if wrong != nil {
-				continue
-			}
-			to = netip.PrefixFrom(addr, addr.BitLen())
-		}
-		if route.Protocol == "kernel" || to.Addr().IsLinkLocalUnicast() || to.Addr().IsMulticast() {
+		to, ok := route.to()
+		if !ok {
 			continue
 		}
 		if route.Type != "" && route.Type != "unicast" || route.Next != nil {
@@ -359,20 +395,10 @@ func (x *Router) routes(device *office.Device, is routerMap, out *found.Routing,
 		best[to] = route.Metric
 		via, wrong := netip.ParseAddr(route.Via)
 		if k, ok := is.line[route.Dev]; ok {
-			line := device.Outsides[k]
-			if wrong == nil && line.Via.IsValid() && via.Is4() == line.Via.Is4() {
-				out.Outsides[k].Via = via
+			hasDefault[office.Family(to.Addr())] = hasDefault[office.Family(to.Addr())] || to.Bits() == 0
+			if one, ok := byLine(device, k, to, via, &out.Outsides[k]); ok {
+				all = append(all, one)
 			}
-			if to.Bits() == 0 {
-				hasDefault[office.Family(to.Addr())] = true
-				if k == 0 && !slices.ContainsFunc(device.Routes, func(one office.Route) bool { return one.Default() && one.Line == line.Name }) {
-					continue // as without a word
-				}
-				if slices.Contains(device.Routes, office.Route{Line: line.Name}) {
-					to = netip.Prefix{}
-				}
-			}
-			all = append(all, office.Route{To: to, Line: line.Name})
 			continue
 		}
 		if wrong != nil {
@@ -395,6 +421,25 @@ func (x *Router) routes(device *office.Device, is routerMap, out *found.Routing,
 	if device.NoRouting { // its routes are those of a host
 		out.Routes = slices.Clone(device.Routes)
 	}
+}
+
+// byLine is a route by the k-th line to the outside, as the plan would write it, and puts the
+// next hop to the line as it is found. false where the plan says it without a word: the default
+// route by the first line.
+func byLine(device *office.Device, k int, to netip.Prefix, via netip.Addr, is *office.Outside) (office.Route, bool) {
+	line := device.Outsides[k]
+	if via.IsValid() && line.Via.IsValid() && via.Is4() == line.Via.Is4() {
+		is.Via = via
+	}
+	if to.Bits() == 0 {
+		if k == 0 && !slices.ContainsFunc(device.Routes, func(one office.Route) bool { return one.Default() && one.Line == line.Name }) {
+			return office.Route{}, false
+		}
+		if slices.Contains(device.Routes, office.Route{Line: line.Name}) {
+			to = netip.Prefix{}
+		}
+	}
+	return office.Route{To: to, Line: line.Name}, true
 }
 
 // rank is the place of a route among the planned ones; those not planned come behind.

@@ -490,6 +490,42 @@ func oneBridge(reading *Reading, device string, links []link, places map[string]
 	}
 }
 
+// cannotBe is why a port of a Linux bridge cannot be set so; "" where it can.
+func cannotBe(to *wording.Setting) string {
+	is := to.Members()
+	switch {
+	case to.Admit != office.AdmitAll || !to.Filter || len(to.Rides) > 0:
+		return "a Linux bridge has no acceptable frames and no translation of a port, and filters all or none"
+	case to.PVID != 0 && !is.Has(to.PVID):
+		return "the PVID is an entry of the port: a VLAN that it is in"
+	}
+	return ""
+}
+
+// bridgeLines writes what bridge(8) is told of a port: the entries that come, or change their
+// flags, and those that go.
+func bridgeLines(come, gone *strings.Builder, name, self string, from, to *wording.Setting) {
+	is := to.Members()
+	for vid := range is.All() {
+		if from.Untagged.Has(vid) == to.Untagged.Has(vid) && from.Tagged.Has(vid) == to.Tagged.Has(vid) && (from.PVID == vid) == (to.PVID == vid) {
+			continue
+		}
+		flags := ""
+		if to.PVID == vid {
+			flags += " pvid"
+		}
+		if to.Untagged.Has(vid) {
+			flags += " untagged"
+		}
+		fmt.Fprintf(come, "vlan add dev %s vid %d%s%s\n", name, vid, flags, self)
+	}
+	was := from.Members()
+	drop := was.Minus(&is)
+	for vid := range drop.All() {
+		fmt.Fprintf(gone, "vlan del dev %s vid %d%s\n", name, vid, self)
+	}
+}
+
 // Set sends what changes as one batch to bridge, and shuts or opens ports with ip.
 func (h *host) Set(ctx context.Context, device *office.Device, match Match, from, to wording.State) error {
 	if h.read == nil {
@@ -518,31 +554,10 @@ func (h *host) Set(ctx context.Context, device *office.Device, match Match, from
 		if other.Off {
 			continue
 		}
-		if other.Admit != office.AdmitAll || !other.Filter || len(other.Rides) > 0 {
-			return &Refused{"port " + name, "a Linux bridge has no acceptable frames and no translation of a port, and filters all or none"}
+		if why := cannotBe(other); why != "" {
+			return &Refused{"port " + name, why}
 		}
-		is := other.Members()
-		if other.PVID != 0 && !is.Has(other.PVID) {
-			return &Refused{"port " + name, "the PVID is an entry of the port: a VLAN that it is in"}
-		}
-		for vid := range is.All() {
-			if setting.Untagged.Has(vid) == other.Untagged.Has(vid) && setting.Tagged.Has(vid) == other.Tagged.Has(vid) && (setting.PVID == vid) == (other.PVID == vid) {
-				continue
-			}
-			flags := ""
-			if other.PVID == vid {
-				flags += " pvid"
-			}
-			if other.Untagged.Has(vid) {
-				flags += " untagged"
-			}
-			fmt.Fprintf(&come, "vlan add dev %s vid %d%s%s\n", name, vid, flags, self)
-		}
-		was := setting.Members()
-		drop := was.Minus(&is)
-		for vid := range drop.All() {
-			fmt.Fprintf(&gone, "vlan del dev %s vid %d%s\n", name, vid, self)
-		}
+		bridgeLines(&come, &gone, name, self, setting, other)
 	}
 	if list := rehearsing(ctx); list != nil {
 		for line := range strings.Lines(come.String() + gone.String()) {

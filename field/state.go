@@ -36,32 +36,7 @@ func (r *Reading) Found(o *office.Office, device *office.Device, match Match, ba
 			every = append(every, device.Ports[port].Name)
 		}
 		setting := &out.State.Ports[port]
-		was := *setting
-		*setting = r.said(o, one)
-		setting.Rides = was.Rides // no protocol here tells of translation
-		if !r.Tells(TellsUntagged) {
-			all := one.Set.Members()
-			setting.Untagged = all.And(&was.Untagged)
-			setting.Tagged = all.Minus(&setting.Untagged)
-		}
-		if !r.Tells(TellsPVID) {
-			setting.PVID = was.PVID
-		}
-		if !r.Tells(TellsAdmit) {
-			setting.Admit = was.Admit
-		}
-		if !r.Tells(TellsFilter) {
-			setting.Filter = was.Filter
-		}
-		if one.Shut {
-			setting.Off = true
-		}
-		off := setting.Off
-		setting.Off, was.Off = false, false
-		if setting.ForwardsAs(&was) { // the same, in the words that it was said in
-			*setting = was
-		}
-		setting.Off = off
+		*setting = r.told(o, one, *setting)
 		m := setting.Members()
 		known.AddAll(&m)
 		out.Said = append(out.Said, port)
@@ -77,6 +52,41 @@ func (r *Reading) Found(o *office.Office, device *office.Device, match Match, ba
 	for i, text := range r.Trouble {
 		out.Trouble = append(out.Trouble, found.Trouble{Row: i + 1, Text: text})
 	}
+	r.unmatched(device, match, out)
+	return out
+}
+
+// told is what a port is set to, where it was taken to be set to something: what is not told
+// stays as that, and what forwards the same is said in the same words.
+func (r *Reading) told(o *office.Office, port *Port, was wording.Setting) wording.Setting {
+	is := r.said(o, port)
+	is.Rides = was.Rides // no protocol here tells of translation
+	if !r.Tells(TellsUntagged) {
+		all := port.Set.Members()
+		is.Untagged = all.And(&was.Untagged)
+		is.Tagged = all.Minus(&is.Untagged)
+	}
+	if !r.Tells(TellsPVID) {
+		is.PVID = was.PVID
+	}
+	if !r.Tells(TellsAdmit) {
+		is.Admit = was.Admit
+	}
+	if !r.Tells(TellsFilter) {
+		is.Filter = was.Filter
+	}
+	off := is.Off || port.Shut
+	is.Off, was.Off = false, false
+	if is.ForwardsAs(&was) {
+		is = was
+	}
+	is.Off = off
+	return is
+}
+
+// unmatched says which ports of a reading are none of a device, and which of its own the
+// reading does not tell of.
+func (r *Reading) unmatched(device *office.Device, match Match, out *found.Result) {
 	for at := range r.Ports {
 		if port := &r.Ports[at]; r.Whole && port.Bridged && !port.Inner && match.Front(at) < 0 {
 			out.Trouble = append(out.Trouble, found.Trouble{Text: fmt.Sprintf("%s is no port of %s", port.Name, device.Name)})
@@ -93,7 +103,6 @@ func (r *Reading) Found(o *office.Office, device *office.Device, match Match, ba
 			out.Trouble = append(out.Trouble, found.Trouble{Text: fmt.Sprintf("%s tells of no port that is its %s: say what it calls it, as in %s ports %s as NAME", device.Name, device.Ports[port].Name, device.Name, device.Ports[port].Name)})
 		}
 	}
-	return out
 }
 
 // outside is why a port has no VLANs of its own on a device that has some; "" where there is

@@ -259,55 +259,52 @@ func (l *Laptop) Look(ctx context.Context, looks []Look) ([]Saw, error) {
 // step sends what is due in a VLAN.
 func (l *Laptop) step(seat *seat, now time.Time) error {
 	since := now.Sub(seat.began)
+	var due [][]byte
 	if seat.offers < len(offerAgain) && since >= offerAgain[seat.offers] && !l.waited(seat, now) {
-		frames := [][]byte{l.discover(seat, since)}
-		if l.opt.Six {
-			frames = append(frames, l.solicitRouters(seat), l.solicit(seat, since))
-		}
 		seat.offers++
-		for _, f := range frames {
-			if err := l.wire.Send(f); err != nil {
-				return err
-			}
+		if due = append(due, l.discover(seat, since)); l.opt.Six {
+			due = append(due, l.solicitRouters(seat), l.solicit(seat, since))
 		}
 	}
 	if seat.asks < len(askAgain) && since >= askAgain[seat.asks] {
 		seat.asks++
-		for _, one := range seat.Ask {
-			if !seat.answered(one) {
-				if err := l.wire.Send(l.whoHas(seat, one)); err != nil {
-					return err
-				}
-			}
-		}
+		due = append(due, l.asking(seat, seat.Ask...)...)
 	}
 	waited := l.waited(seat, now)
 	if own, sure := seat.best(); seat.claim.IsZero() && (sure || waited) {
 		seat.own, seat.claim = own, now
-		for _, one := range []netip.Addr{seat.own, seat.gate()} {
-			if one.IsValid() && !seat.answered(one) {
-				if err := l.wire.Send(l.whoHas(seat, one)); err != nil {
-					return err
-				}
-			}
-		}
+		due = append(due, l.asking(seat, seat.own, seat.gate())...)
 	}
 	if !seat.claim.IsZero() && !seat.claimed && now.Sub(seat.claim) >= claimFor {
 		l.claimed(seat, now)
 	}
 	if seat.claimed && seat.tries < len(tryAgain) && now.Sub(seat.trying) >= tryAgain[seat.tries] {
-		for k := range seat.saw.Tried {
-			if f := l.try(seat, k); f != nil {
-				if err := l.wire.Send(f); err != nil {
-					return err
-				}
-			}
-		}
 		seat.tries++
+		for k := range seat.saw.Tried {
+			due = append(due, l.try(seat, k))
+		}
+	}
+	for _, frame := range due {
+		if frame == nil { // there is no more to try
+			continue
+		}
+		if err := l.wire.Send(frame); err != nil {
+			return err
+		}
 	}
 	tried := seat.claimed && (now.Sub(seat.trying) >= tryFor || !slices.ContainsFunc(seat.saw.Tried, func(one Tried) bool { return one.open }))
 	seat.over = waited && tried
 	return nil
+}
+
+// asking is the questions who has addresses, of those that nobody answered for yet.
+func (l *Laptop) asking(seat *seat, all ...netip.Addr) (out [][]byte) {
+	for _, one := range all {
+		if one.IsValid() && !seat.answered(one) {
+			out = append(out, l.whoHas(seat, one))
+		}
+	}
+	return out
 }
 
 // claimed ends the claiming of an address, which nobody else had, and begins the tries from it.

@@ -80,43 +80,18 @@ func (l *Laptop) tookReply(seat *seat, packet gopacket.Packet) {
 	}
 	for k := range seat.saw.Tried {
 		tried := &seat.saw.Tried[k]
-		if !tried.open {
-			continue
-		}
 		source := seat.ports + uint16(k)
-		if from, port, code, ok := unreachable(packet); ok {
-			if from == tried.To && (port == source || port == 0) && code != "" {
-				switch {
-				case tried.Service.Protocol == office.UDP && code == "port" && src == tried.To:
-					tried.end(round.Answered, "it is reached; nobody listens")
-				default:
-					tried.end(round.Silent, src.String()+" refuses it")
-				}
-			}
-			continue
-		}
-		if src != tried.To {
+		if !tried.open || tried.undelivered(packet, src, source) || src != tried.To {
 			continue
 		}
 		switch x := packet.TransportLayer().(type) {
 		case *layers.TCP:
-			if tried.Service.Protocol != office.TCP || uint16(x.DstPort) != source || uint16(x.SrcPort) != tried.Service.First {
-				continue
-			}
-			switch {
-			case x.SYN && x.ACK:
-				if mac, err := net.ParseMAC(cardOf(packet)); err == nil { // nobody is kept waiting
-					_ = l.wire.Send(l.packet(seat.Tag, mac, head{dst, src, 64, layers.IPProtocolTCP}, &layers.TCP{SrcPort: x.DstPort, DstPort: x.SrcPort, Seq: x.Ack, RST: true}))
-				}
-				tried.end(round.Answered, "it opens")
-			case x.RST && hops(packet) > 0: // it came over a router: the target says so itself
-				tried.end(round.Answered, "it is reached; nobody listens")
-			case x.RST:
-				tried.end(round.Refused, "it is refused, by "+src.String()+" or in its name")
+			if tried.answers(office.TCP, uint16(x.SrcPort), uint16(x.DstPort), source) {
+				l.tookSegment(seat, tried, packet, x)
 			}
 			continue
 		case *layers.UDP:
-			if tried.Service.Protocol == office.UDP && uint16(x.DstPort) == source && uint16(x.SrcPort) == tried.Service.First {
+			if tried.answers(office.UDP, uint16(x.SrcPort), uint16(x.DstPort), source) {
 				tried.end(round.Answered, "it answers")
 			}
 			continue
@@ -124,6 +99,44 @@ func (l *Laptop) tookReply(seat *seat, packet gopacket.Packet) {
 		if id, seq, ok := echoed(packet); ok && tried.Service.Protocol == office.Ping && id == seat.xid16() && int(seq) == k {
 			tried.end(round.Answered, "it answers")
 		}
+	}
+}
+
+// answers says whether a packet between two ports answers a try that was sent from a source
+// port.
+func (t *Tried) answers(protocol office.Protocol, from, to, source uint16) bool {
+	return t.Service.Protocol == protocol && to == source && from == t.Service.First
+}
+
+// undelivered takes what is told of a packet that was not delivered, and says whether it is
+// that: whose port nobody listens at was reached.
+func (t *Tried) undelivered(packet gopacket.Packet, src netip.Addr, source uint16) bool {
+	to, port, code, is := unreachable(packet)
+	if !is || to != t.To || port != source && port != 0 || code == "" {
+		return is
+	}
+	if t.Service.Protocol == office.UDP && code == "port" && src == t.To {
+		t.end(round.Answered, "it is reached; nobody listens")
+	} else {
+		t.end(round.Silent, src.String()+" refuses it")
+	}
+	return true
+}
+
+// tookSegment takes what answers a try to open a connection; nobody is kept waiting by one
+// that opens.
+func (l *Laptop) tookSegment(seat *seat, tried *Tried, packet gopacket.Packet, x *layers.TCP) {
+	src, dst, _ := ends(packet)
+	switch {
+	case x.SYN && x.ACK:
+		if mac, err := net.ParseMAC(cardOf(packet)); err == nil {
+			_ = l.wire.Send(l.packet(seat.Tag, mac, head{dst, src, 64, layers.IPProtocolTCP}, &layers.TCP{SrcPort: x.DstPort, DstPort: x.SrcPort, Seq: x.Ack, RST: true}))
+		}
+		tried.end(round.Answered, "it opens")
+	case x.RST && hops(packet) > 0: // it came over a router: the target says so itself
+		tried.end(round.Answered, "it is reached; nobody listens")
+	case x.RST:
+		tried.end(round.Refused, "it is refused, by "+src.String()+" or in its name")
 	}
 }
 

@@ -79,7 +79,11 @@ func main() {
 	}
 	slices.SortFunc(sum.branchy, func(a, b branchy) int { return cmp.Or(cmp.Compare(b.n, a.n), strings.Compare(a.at, b.at)) })
 	fmt.Println("\nmost branches:")
-	for _, branchy := range sum.branchy[:min(15, len(sum.branchy))] {
+	most := 15
+	if len(os.Args) > 1 && os.Args[1] == "all" {
+		most = len(sum.branchy)
+	}
+	for _, branchy := range sum.branchy[:min(most, len(sum.branchy))] {
 		fmt.Printf("%5d  %s\n", branchy.n, branchy.at)
 	}
 	if len(sum.params) > 0 {
