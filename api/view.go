@@ -72,20 +72,7 @@ func Change(old *OfficeView, revision int64, report *finding.Report, delta *find
 		other.Devices = append(other.Devices, otherwise(&old.Devices[i], view.Devices[i]))
 	}
 
-	view.VLANs, view.Unlisted = vlanViews(net, old.VLANs, &delta.VLANs)
-	other.Unlisted = view.Unlisted
-	rows := map[int]bool{}
-	for _, vlanview := range view.VLANs {
-		rows[vlanview.VID] = true
-		if delta.VLANs.Has(office.VID(vlanview.VID)) {
-			other.VLANs = append(other.VLANs, vlanview)
-		}
-	}
-	for _, vlanview := range old.VLANs {
-		if !rows[vlanview.VID] {
-			other.GoneVLANs = append(other.GoneVLANs, vlanview.VID)
-		}
-	}
+	changeVLANs(net, old, delta, &view, &other)
 
 	if uses := UsesOf(net); !reflect.DeepEqual(uses, old.Uses) {
 		view.Uses, other.Uses = uses, uses
@@ -109,6 +96,45 @@ func Change(old *OfficeView, revision int64, report *finding.Report, delta *find
 		}
 	}
 
+	changeFindings(old, report, delta, &view, &other)
+
+	if len(seen) > 0 {
+		view.Found = FoundNowOf(net, seen)
+		for _, i := range delta.Devices {
+			name := net.Office.Devices[i].Name
+			if differ, ok := seen[name]; ok {
+				if other.Found == nil {
+					other.Found = newFoundNow()
+				}
+				other.Found.put(name, differ)
+			}
+		}
+	}
+	return &view, &other
+}
+
+// changeVLANs draws the rows of VLANs: of those that are told, the changed ones, and which are
+// gone.
+func changeVLANs(net *span.Net, old *OfficeView, delta *finding.Delta, view, other *OfficeView) {
+	view.VLANs, view.Unlisted = vlanViews(net, old.VLANs, &delta.VLANs)
+	other.Unlisted = view.Unlisted
+	rows := map[int]bool{}
+	for _, vlanview := range view.VLANs {
+		rows[vlanview.VID] = true
+		if delta.VLANs.Has(office.VID(vlanview.VID)) {
+			other.VLANs = append(other.VLANs, vlanview)
+		}
+	}
+	for _, vlanview := range old.VLANs {
+		if !rows[vlanview.VID] {
+			other.GoneVLANs = append(other.GoneVLANs, vlanview.VID)
+		}
+	}
+}
+
+// changeFindings lists the findings: told is those that came, each behind which, those that
+// are gone, and those whose mends may be others now.
+func changeFindings(old *OfficeView, report *finding.Report, delta *finding.Delta, view, other *OfficeView) {
 	view.Findings, view.More = findingViews(report)
 	other.More = view.More
 	come := map[string]bool{}
@@ -136,24 +162,10 @@ func Change(old *OfficeView, revision int64, report *finding.Report, delta *find
 		}
 	}
 	for _, one := range report.List() {
-		if !come[one.ID] && one.Mendable() && delta.Touches(net, one) {
+		if !come[one.ID] && one.Mendable() && delta.Touches(report.Net, one) {
 			other.Stale = append(other.Stale, one.ID)
 		}
 	}
-
-	if len(seen) > 0 {
-		view.Found = FoundNowOf(net, seen)
-		for _, i := range delta.Devices {
-			name := net.Office.Devices[i].Name
-			if differ, ok := seen[name]; ok {
-				if other.Found == nil {
-					other.Found = newFoundNow()
-				}
-				other.Found.put(name, differ)
-			}
-		}
-	}
-	return &view, &other
 }
 
 // otherwise is a device with only the ports that are not as they were, where its

@@ -12,6 +12,7 @@ import (
 
 	"klammer/api"
 	"klammer/core/notation"
+	"klammer/core/office"
 	"klammer/notices"
 	"klammer/store"
 )
@@ -85,6 +86,43 @@ func (s *Server) setCheckEvery(c fiber.Ctx) error {
 	return s.checkupsTold(c, room)
 }
 
+// checkedPorts is where a device was found otherwise than planned.
+func checkedPorts(o *office.Office, device *office.Device, found *api.FoundNow, drift []store.Drift, fresh func(line string) bool) (out []api.CheckedPort) {
+	for i, port := range device.Ports {
+		ref := device.Name + "." + port.Name
+		if shape, ok := found.Ports[ref]; ok {
+			planned, _ := o.Effective(device, device.Logical(i))
+			out = append(out, api.CheckedPort{Port: ref, Found: shape, Planned: notation.Shape(*planned), Fresh: fresh(portLine(ref, shape)), Since: since(drift, device.Name, port.Name)})
+		}
+	}
+	for _, words := range found.Routing[device.Name] {
+		out = append(out, api.CheckedPort{Found: words, Fresh: fresh(portLine(device.Name, words))})
+	}
+	return out
+}
+
+// provedBy counts what the plug tests of the plan's places came to, those that are of today's
+// plan.
+func provedBy(tests []api.RoundTest) (proof api.CheckedProof) {
+	for _, test := range tests {
+		if test.Extra {
+			continue
+		}
+		proof.Places++
+		switch result := test.Result; {
+		case result == nil || result.Old:
+		case !result.Passed:
+			proof.Failed++
+		default:
+			proof.Proved++
+			if at := result.At; proof.Oldest == nil || at.Before(*proof.Oldest) {
+				proof.Oldest = &at
+			}
+		}
+	}
+	return proof
+}
+
 // check looks at what is known of an office, beside the check-up before, and keeps it.
 func (s *Server) check(ctx context.Context, room *room, author, note string) (*api.Checkup, error) {
 	now, err := room.current(ctx)
@@ -132,16 +170,7 @@ func (s *Server) check(ctx context.Context, room *room, author, note string) (*a
 		}
 		if found := now.view.Found; found != nil {
 			one.Found = slices.Contains(found.Devices, device.Name)
-			for i, port := range device.Ports {
-				ref := device.Name + "." + port.Name
-				if shape, ok := found.Ports[ref]; ok {
-					planned, _ := o.Effective(device, device.Logical(i))
-					one.Differs = append(one.Differs, api.CheckedPort{Port: ref, Found: shape, Planned: notation.Shape(*planned), Fresh: fresh(portLine(ref, shape)), Since: since(drift, device.Name, port.Name)})
-				}
-			}
-			for _, words := range found.Routing[device.Name] {
-				one.Differs = append(one.Differs, api.CheckedPort{Found: words, Fresh: fresh(portLine(device.Name, words))})
-			}
+			one.Differs = append(one.Differs, checkedPorts(o, device, found, drift, fresh)...)
 		}
 		out.Devices = append(out.Devices, one)
 	}
@@ -150,22 +179,7 @@ func (s *Server) check(ctx context.Context, room *room, author, note string) (*a
 			out.Findings = append(out.Findings, api.CheckedLine{Text: finding.Text, Severity: finding.Severity, Fresh: fresh(finding.Text)})
 		}
 	}
-	for _, test := range proved.Tests {
-		if test.Extra {
-			continue
-		}
-		out.Proof.Places++
-		switch result := test.Result; {
-		case result == nil || result.Old:
-		case !result.Passed:
-			out.Proof.Failed++
-		default:
-			out.Proof.Proved++
-			if at := result.At; out.Proof.Oldest == nil || at.Before(*out.Proof.Oldest) {
-				out.Proof.Oldest = &at
-			}
-		}
-	}
+	out.Proof = provedBy(proved.Tests)
 	is := said(out)
 	for line := range was {
 		if !slices.Contains(is, line) {

@@ -172,60 +172,11 @@ func (s *Server) orderMake(c fiber.Ctx) error {
 	} else if held {
 		return heldBack()
 	}
-	before, ticks, err := s.store.OrderNow(ctx, room.id)
+	one, err := s.ordering(ctx, room, now, &request)
 	if err != nil {
 		return err
 	}
-	plan := now.report.Net.Office
-	kept := store.Order{Revision: now.view.Revision, Way: "there", Author: name}
-	var was *office.Office
-	var cautions []string
-	switch request.From {
-	case "found":
-		was, err = s.asFound(room.id, before, len(ticks), now)
-		if before == nil {
-			cautions = neverSeen(now)
-		}
-	case "revision":
-		if was, err = room.past(ctx, plan, now.view.Revision, request.Revision); err != nil {
-			err = bad("revision", "%s", err)
-		}
-	case "factory":
-		if was, err = order.Without(plan, request.Devices); err != nil {
-			err = bad("devices", "%s", err)
-		}
-	default:
-		if before == nil {
-			return bad("from", "there is no order yet to go on from, or back")
-		}
-		run, wrong := s.run(room.id, before)
-		if wrong != nil {
-			return wrong
-		}
-		was, err = run.After(len(ticks))
-		switch {
-		case err != nil || request.From == "here":
-		case request.From == "back":
-			plan, err = run.After(0)
-			kept.Way, kept.Revision = "back", before.Revision
-		default: // to before the evening
-			first, wrong := s.firstOf(ctx, room.id, before)
-			if wrong != nil {
-				return wrong
-			}
-			plan, err = first.from()
-			kept.Way, kept.Revision = "back", first.Revision
-		}
-	}
-	if err != nil {
-		return err
-	}
-	if before != nil && request.From != "revision" && request.From != "factory" && len(ticks) > 0 { // one evening goes on
-		kept.Evening = before.Evening
-		if kept.Evening == nil {
-			kept.Evening = &before.ID
-		}
-	}
+	one.kept.Author = name
 	work, err := s.orders.begin(s.stop, room.id, name, personOf(c))
 	if err != nil {
 		return err
@@ -241,10 +192,8 @@ func (s *Server) orderMake(c fiber.Ctx) error {
 		return &history.Conflict{Text: order.ErrStopped.Error()}
 	}
 	defer s.turns.give()
-	err = addOrder(ctx, s.store, room.id, ordering{
-		kept: kept, was: was, plan: plan, cautions: cautions,
-		opt: order.Options{Stop: func() bool { return work.ctx.Err() != nil }, Progress: work.far, Most: mostOrderTries, New: request.New, Only: request.Only},
-	})
+	one.opt = order.Options{Stop: func() bool { return work.ctx.Err() != nil }, Progress: work.far, Most: mostOrderTries, New: request.New, Only: request.Only}
+	err = addOrder(ctx, s.store, room.id, *one)
 	var no *order.Impossible
 	switch {
 	case errors.As(err, &no):
@@ -259,6 +208,75 @@ func (s *Server) orderMake(c fiber.Ctx) error {
 		return err
 	}
 	return s.orderTold(c, room, name)
+}
+
+// ordering is between which offices an order that is asked for leads, and as what it is kept:
+// from how devices are, from a revision, from nothing, or on, or back, from where the order
+// before it has come.
+func (s *Server) ordering(ctx context.Context, room *room, now *shown, request *api.OrderRequest) (*ordering, error) {
+	before, ticks, err := s.store.OrderNow(ctx, room.id)
+	if err != nil {
+		return nil, err
+	}
+	one := &ordering{plan: now.report.Net.Office, kept: store.Order{Revision: now.view.Revision, Way: "there"}}
+	goesOn := false // with the evening that the order before it is of
+	switch request.From {
+	case "found":
+		goesOn = true
+		one.was, err = s.asFound(room.id, before, len(ticks), now)
+		if before == nil {
+			one.cautions = neverSeen(now)
+		}
+	case "revision":
+		if one.was, err = room.past(ctx, one.plan, now.view.Revision, request.Revision); err != nil {
+			err = bad("revision", "%s", err)
+		}
+	case "factory":
+		if one.was, err = order.Without(one.plan, request.Devices); err != nil {
+			err = bad("devices", "%s", err)
+		}
+	default:
+		if before == nil {
+			return nil, bad("from", "there is no order yet to go on from, or back")
+		}
+		goesOn = true
+		err = s.from(ctx, room.id, one, request.From, before, len(ticks))
+	}
+	if err != nil {
+		return nil, err
+	}
+	if before != nil && goesOn && len(ticks) > 0 {
+		one.kept.Evening = before.Evening
+		if one.kept.Evening == nil {
+			one.kept.Evening = &before.ID
+		}
+	}
+	return one, nil
+}
+
+// from has an order lead from where another has come after so many ticks: on to the plan
+// ("here"), back to where that began ("back"), or to before the evening.
+func (s *Server) from(ctx context.Context, id int64, one *ordering, where string, before *store.Order, ticks int) error {
+	run, err := s.run(id, before)
+	if err != nil {
+		return err
+	}
+	if one.was, err = run.After(ticks); err != nil || where == "here" {
+		return err
+	}
+	one.kept.Way = "back"
+	if where == "back" {
+		one.kept.Revision = before.Revision
+		one.plan, err = run.After(0)
+		return err
+	}
+	first, err := s.firstOf(ctx, id, before)
+	if err != nil {
+		return err
+	}
+	one.kept.Revision = first.Revision
+	one.plan, err = first.from()
+	return err
 }
 
 // firstOrder is the order that an evening began with.

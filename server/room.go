@@ -388,6 +388,33 @@ type answer struct {
 	told []byte // what the page is to know of it, as JSON
 }
 
+// again answers a request of a name that was answered before: nil where it was not. behind
+// says that another server answered it, with an edit of which this one has not heard.
+func (r *room) again(ctx context.Context, old *shown, asking asking) (_ *answer, behind bool, _ error) {
+	was, ok, err := r.store.Requested(ctx, r.id, asking.token)
+	if err != nil {
+		return nil, false, err
+	}
+	if ok && otherwise(asking.asked, was.Asked) == nil {
+		if old.view.Revision < was.Revision {
+			return nil, true, nil
+		}
+		one := api.Nothing(old.view)
+		if !was.Idle { // it was made: this is what it led to
+			view := *old.view
+			view.Made = was.Revision
+			one = &view
+		}
+		same, err := answered(old, one)
+		return same, false, err
+	}
+	store.DeedOf(ctx).None()
+	if ok {
+		return nil, false, otherwise(asking.asked, was.Asked)
+	}
+	return nil, false, nil
+}
+
 // edit plans a request on the newest office and commits it. Where others have
 // made edits since the request's base, it is merged, unless they touched the
 // same things.
@@ -407,24 +434,14 @@ func (r *room) edit(ctx context.Context, asking asking, plan func(*span.Net) (*c
 			return nil, err
 		}
 		if asking.token != "" {
-			was, ok, err := r.store.Requested(ctx, r.id, asking.token)
-			switch {
-			case err != nil:
-				return nil, err
-			case ok && otherwise(asking.asked, was.Asked) != nil:
-				store.DeedOf(ctx).None()
-				return nil, otherwise(asking.asked, was.Asked)
-			case ok && old.view.Revision < was.Revision: // made by another server, of which this one has not heard
+			was, behind, err := r.again(ctx, old, asking)
+			if behind {
 				r.reload(ctx)
 				continue
-			case ok && was.Idle:
-				return answered(old, api.Nothing(old.view))
-			case ok: // it was made: this is what it led to
-				one := *old.view
-				one.Made = was.Revision
-				return answered(old, &one)
 			}
-			store.DeedOf(ctx).None()
+			if was != nil || err != nil {
+				return was, err
+			}
 		}
 		at := old.view.Revision
 		if asking.base > at {

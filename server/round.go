@@ -369,70 +369,17 @@ func (s *Server) roundResult(c fiber.Ctx) error {
 	if result.Revision != now.view.Revision { // what was looked at may be another
 		return &history.Conflict{Text: fmt.Sprintf("the plan moved on to revision %d meanwhile: look again at what is to be seen at %s", now.view.Revision, result.Port)}
 	}
-	o := now.report.Net.Office
-	ref, err := notation.PortRef(o, result.Port)
+	ref, err := notation.PortRef(now.report.Net.Office, result.Port)
 	if err != nil {
 		return bad("port", "%s", err)
 	}
-	kept := store.PlugTest{
-		Port: ref.String(), Wire: result.Wire, Became: result.Became, Note: strings.TrimSpace(result.Note), How: "hand", Revision: now.view.Revision, Author: name,
-	}
-	if !printable(kept.Note) {
-		return bad("note", "what was seen is letters that one can read, on one line")
-	}
-	if result.Given, err = addressSaid("given", result.Given); err != nil {
+	kept, err := testSeen(&result)
+	if err != nil {
 		return err
 	}
-	if result.Gateway, err = addressSaid("gateway", result.Gateway); err != nil {
-		return err
-	}
-	if result.Server, err = addressSaid("server", result.Server); err != nil {
-		return err
-	}
-	if result.Given != "" {
-		addr := netip.MustParseAddr(result.Given)
-		kept.Given = &addr
-	}
-	switch {
-	case result.Played && result.Became != "open":
-		return bad("played", "what is played is played by the server: it can only be taken back")
-	case result.Played:
-		kept.How = "played"
-	case result.Here:
-		kept.How = "looked"
-	}
-	for _, p := range result.Parts {
-		if !slices.Contains(api.Endings, p) {
-			return bad("parts", "what was tried ended as one of %s: found %q", strings.Join(api.Endings, ", "), p)
-		}
-	}
+	kept.Port, kept.Revision, kept.Author = ref.String(), now.view.Revision, name
 	err = s.withRound(c.Context(), room.id, now.report.Net, func(made *round.Round) error {
-		test, err := made.Find(ref, result.Wire, result.Became == "open")
-		if err != nil {
-			return bad("port", "%s", err)
-		}
-		kept.Planned = planned(api.PlugTestOf(made, test))
-		if len(result.Parts) > 0 && len(result.Parts) != len(test.Reach) {
-			return bad("parts", "%d things are to be tried at %s, and %d ended somehow", len(test.Reach), result.Port, len(result.Parts))
-		}
-		if result.Became == "open" {
-			return nil
-		}
-		looked := round.Looked{}
-		if kept.Given != nil {
-			looked.Lease = result.Lease.Round(*kept.Given)
-			if kept.Lease, err = json.Marshal(result.Lease); err != nil {
-				return err
-			}
-		}
-		for _, p := range result.Parts {
-			looked.Parts = append(looked.Parts, api.EndedOf(p))
-		}
-		kept.Parts, kept.Wrong = result.Parts, made.JudgeLooked(test, looked).Wrong
-		if result.Became == "passed" && len(kept.Wrong) > 0 {
-			return bad("became", "it is not as planned: %s", strings.Join(kept.Wrong, "; "))
-		}
-		return nil
+		return judgeSeen(made, ref, &result, &kept)
 	})
 	if err != nil {
 		return err
@@ -441,6 +388,72 @@ func (s *Server) roundResult(c fiber.Ctx) error {
 		return err
 	}
 	return s.roundMoved(c, room, name)
+}
+
+// testSeen is what somebody says to have seen at a place, as it is kept; what was given is put
+// into one form in what was said, too.
+func testSeen(result *api.RoundResult) (kept store.PlugTest, err error) {
+	kept = store.PlugTest{Wire: result.Wire, Became: result.Became, Note: strings.TrimSpace(result.Note), How: "hand"}
+	if !printable(kept.Note) {
+		return kept, bad("note", "what was seen is letters that one can read, on one line")
+	}
+	if result.Given, err = addressSaid("given", result.Given); err != nil {
+		return kept, err
+	}
+	if result.Gateway, err = addressSaid("gateway", result.Gateway); err != nil {
+		return kept, err
+	}
+	if result.Server, err = addressSaid("server", result.Server); err != nil {
+		return kept, err
+	}
+	if result.Given != "" {
+		addr := netip.MustParseAddr(result.Given)
+		kept.Given = &addr
+	}
+	switch {
+	case result.Played && result.Became != "open":
+		return kept, bad("played", "what is played is played by the server: it can only be taken back")
+	case result.Played:
+		kept.How = "played"
+	case result.Here:
+		kept.How = "looked"
+	}
+	for _, p := range result.Parts {
+		if !slices.Contains(api.Endings, p) {
+			return kept, bad("parts", "what was tried ended as one of %s: found %q", strings.Join(api.Endings, ", "), p)
+		}
+	}
+	return kept, nil
+}
+
+// judgeSeen holds what was seen at a place against the round's test of it.
+func judgeSeen(made *round.Round, ref office.PortRef, result *api.RoundResult, kept *store.PlugTest) error {
+	test, err := made.Find(ref, result.Wire, result.Became == "open")
+	if err != nil {
+		return bad("port", "%s", err)
+	}
+	kept.Planned = planned(api.PlugTestOf(made, test))
+	if len(result.Parts) > 0 && len(result.Parts) != len(test.Reach) {
+		return bad("parts", "%d things are to be tried at %s, and %d ended somehow", len(test.Reach), result.Port, len(result.Parts))
+	}
+	if result.Became == "open" {
+		return nil
+	}
+	looked := round.Looked{}
+	if kept.Given != nil {
+		looked.Lease = result.Lease.Round(*kept.Given)
+		if kept.Lease, err = json.Marshal(result.Lease); err != nil {
+			return err
+		}
+	}
+	for _, p := range result.Parts {
+		looked.Parts = append(looked.Parts, api.EndedOf(p))
+	}
+	kept.Parts, kept.Wrong = result.Parts, made.JudgeLooked(test, looked).Wrong
+	if result.Became == "passed" && len(kept.Wrong) > 0 {
+		return bad("became", "it is not as planned: %s", strings.Join(kept.Wrong, "; "))
+	}
+	return nil
 }
 
 // addressSaid is an address that somebody wrote down, as it is kept; "" for none.

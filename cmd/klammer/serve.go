@@ -5,6 +5,7 @@ import (
 	"crypto/tls"
 	"errors"
 	"fmt"
+	"io"
 	"log/slog"
 	"net"
 	"net/http"
@@ -177,6 +178,71 @@ func (w *serving) trusted() ([]netip.Prefix, error) {
 	return all, nil
 }
 
+// ownDatabase starts the database that is Klammer's own, and looks after it until ctx ends;
+// stop waits for that, and stops it.
+func ownDatabase(ctx context.Context, data string, log *slog.Logger) (url string, stop func(), err error) {
+	one, err := cluster.StartSaying(ctx, data, func(what string) { log.Info(what) })
+	if err != nil {
+		return "", nil, err
+	}
+	watched := make(chan struct{})
+	mishap.Go(log, "watching the database", func() {
+		defer close(watched)
+		one.Watch(ctx, log)
+	})
+	return one.URL, func() {
+		<-watched
+		if err := one.Stop(); err != nil {
+			log.Error("stopping the database", "error", err)
+		}
+	}, nil
+}
+
+// toStandIns starts what plays the devices of an office, and leads the server to it.
+func toStandIns(ctx context.Context, cmd *cobra.Command, st *store.Store, to *server.Field, plays string, fresh bool, log *slog.Logger) (*standin.Network, error) {
+	played, at, err := playFirst(ctx, cmd, st, plays, fresh)
+	if err != nil {
+		return nil, err
+	}
+	to.At = at
+	to.ByHand = func(id int64, device string, then *office.Office) {
+		if at[id] == nil {
+			return
+		}
+		if err := played.ByHand(device, then); err != nil {
+			log.Warn("a stand-in is not as a person would have set it", "device", device, "error", err)
+		}
+	}
+	return played, nil
+}
+
+// admit says who may come, and gives where the server is reached from a browser, and what it
+// listens on there.
+func (w *serving) admit(srv *server.Server, listener net.Listener, cert *server.Certificate, out io.Writer) (at string, _ net.Listener, _ error) {
+	at = "http://" + listener.Addr().String()
+	trusted, err := w.trusted()
+	if err != nil {
+		return "", listener, err
+	}
+	if cert == nil && w.accounts {
+		srv.Admit(server.Access{Accounts: true, Proxies: trusted, Host: func(name string) bool { return slices.Contains(w.hosts, name) }})
+		if len(trusted) > 0 && len(w.hosts) > 0 {
+			at = "https://" + w.hosts[0]
+		}
+	}
+	if cert != nil {
+		at = "https://" + listener.Addr().String()
+		listener = tls.NewListener(server.Doors(listener), cert.Config())
+		access := server.Access{Accounts: w.accounts, Host: cert.Host, Strict: w.cert != "", Proxies: trusted}
+		if w.tls == "self" {
+			access.Own = cert.Fingerprint
+			fmt.Fprintf(out, "Its certificate is its own: SHA-256 %s\n", cert.Fingerprint())
+		}
+		srv.Admit(access)
+	}
+	return at, listener, nil
+}
+
 func serve(ctx context.Context, cmd *cobra.Command, with serving) error {
 	ctx, end := context.WithCancel(ctx)
 	defer end()
@@ -203,23 +269,12 @@ func serve(ctx context.Context, cmd *cobra.Command, with serving) error {
 	defer listener.Close()
 	url := with.database
 	if url == "" {
-		one, err := cluster.StartSaying(ctx, data, func(what string) { log.Info(what) })
+		one, stop, err := ownDatabase(ctx, data, log)
 		if err != nil {
 			return err
 		}
-		watched := make(chan struct{})
-		mishap.Go(log, "watching the database", func() {
-			defer close(watched)
-			one.Watch(ctx, log)
-		})
-		defer func() {
-			end()
-			<-watched
-			if err := one.Stop(); err != nil {
-				log.Error("stopping the database", "error", err)
-			}
-		}()
-		url = one.URL
+		defer func() { end(); stop() }()
+		url = one
 	}
 	st, err := store.Open(ctx, url)
 	if err != nil {
@@ -246,21 +301,12 @@ func serve(ctx context.Context, cmd *cobra.Command, with serving) error {
 		return err
 	}
 	if with.standIns != "" {
-		played, at, err := playFirst(ctx, cmd, st, with.standIns, fresh)
+		played, err := toStandIns(ctx, cmd, st, &to, with.standIns, fresh, log)
 		if err != nil {
 			return err
 		}
 		defer played.Wait()
 		defer end()
-		to.At = at
-		to.ByHand = func(id int64, device string, then *office.Office) {
-			if at[id] == nil {
-				return
-			}
-			if err := played.ByHand(device, then); err != nil {
-				log.Warn("a stand-in is not as a person would have set it", "device", device, "error", err)
-			}
-		}
 	}
 	srv := server.New(ctx, st, log)
 	srv.SpeakTo(to)
@@ -284,26 +330,9 @@ func serve(ctx context.Context, cmd *cobra.Command, with serving) error {
 			return err
 		}
 	}
-	at := "http://" + listener.Addr().String()
-	trusted, err := with.trusted()
+	at, listener, err := with.admit(srv, listener, cert, out)
 	if err != nil {
 		return err
-	}
-	if cert == nil && with.accounts {
-		srv.Admit(server.Access{Accounts: true, Proxies: trusted, Host: func(name string) bool { return slices.Contains(with.hosts, name) }})
-		if len(trusted) > 0 && len(with.hosts) > 0 {
-			at = "https://" + with.hosts[0]
-		}
-	}
-	if cert != nil {
-		at = "https://" + listener.Addr().String()
-		listener = tls.NewListener(server.Doors(listener), cert.Config())
-		access := server.Access{Accounts: with.accounts, Host: cert.Host, Strict: with.cert != "", Proxies: trusted}
-		if with.tls == "self" {
-			access.Own = cert.Fingerprint
-			fmt.Fprintf(out, "Its certificate is its own: SHA-256 %s\n", cert.Fingerprint())
-		}
-		srv.Admit(access)
 	}
 	if with.accounts {
 		link, err := srv.FirstLink(ctx)

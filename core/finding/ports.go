@@ -431,22 +431,19 @@ func (c *check) inside(at port) {
 		}
 		return slices.ContainsFunc(device.Addresses, func(address office.Address) bool { return address.VID == vid }) || device.Manage != nil && device.Manage.VID == vid
 	}
-	if !compiled.Filter && compiled.PVID != 0 && !compiled.Has(compiled.PVID) && compiled.Admit != office.AdmitTagged && c.bridges(at.dev) && elsewhere(compiled.PVID) {
+	if c.swallows(at) && elsewhere(compiled.PVID) {
 		differs := portFault{code: PVIDDiffers, vlans: append([]office.VID{compiled.PVID}, shape.Untagged...)}
 		c.port(portFault{at: at, code: OneWay, vlans: []office.VID{compiled.PVID}, key: "in", cause: differs.id(device), mends: shapes(shape.With(compiled.PVID, office.Untagged)),
 			text: fmt.Sprintf("Untagged frames from %s get into %s, but nothing of it comes out there: what is asked is not answered.", here, c.net.Name(compiled.PVID))})
 	}
-	said := c.dropsPVID(at) || c.turnsPVID(at)
 	one := compiled.Members()
 	for vid := range one.All() {
+		if !c.deaf(at, vid) || !elsewhere(vid) {
+			continue
+		}
 		form, as := "untagged", office.Untagged
 		if compiled.Tagged.Has(vid) {
 			form, as = "tagged", office.Tagged
-		}
-		if c.net.Hears(at.dev, at.port, vid) || c.net.IsParked(vid) || !elsewhere(vid) || said && as == office.Untagged ||
-			vid == office.DefaultVID && compiled.Untagged.Has(vid) && compiled.Untagged.Len() > 1 ||
-			slices.ContainsFunc(c.plugsAt(at), func(plug *office.Plug) bool { return plug.Wants == vid && plug.Tagged == (as == office.Tagged) }) {
-			continue
 		}
 		fault := portFault{at: at, code: OneWay, vlans: []office.VID{vid}, key: "out " + form, mends: shapes(c.net.Carrying(at.dev, at.port, as, vid)),
 			text: fmt.Sprintf("%s leaves %s %s, and what comes back there does not join it: nothing that is asked is answered.", c.net.Name(vid), here, form)}
@@ -456,4 +453,27 @@ func (c *check) inside(at port) {
 		}
 		c.port(fault)
 	}
+}
+
+// swallows says whether untagged frames get in at a port into a VLAN that never comes out there.
+func (c *check) swallows(at port) bool {
+	compiled := c.net.Tables[at.dev].Ports[at.port]
+	return !compiled.Filter && compiled.PVID != 0 && !compiled.Has(compiled.PVID) && compiled.Admit != office.AdmitTagged && c.bridges(at.dev)
+}
+
+// deaf says whether frames of a VLAN leave a port where nothing comes back into it, and
+// nothing else says so: not that its untagged frames are dropped or turned elsewhere, not that
+// it is VLAN 1 beside others, which is left there by habit, and not what is plugged in.
+func (c *check) deaf(at port, vid office.VID) bool {
+	compiled := c.net.Tables[at.dev].Ports[at.port]
+	tagged := compiled.Tagged.Has(vid)
+	switch {
+	case c.net.Hears(at.dev, at.port, vid) || c.net.IsParked(vid):
+		return false
+	case !tagged && (c.dropsPVID(at) || c.turnsPVID(at)):
+		return false
+	case vid == office.DefaultVID && compiled.Untagged.Has(vid) && compiled.Untagged.Len() > 1:
+		return false
+	}
+	return !slices.ContainsFunc(c.plugsAt(at), func(plug *office.Plug) bool { return plug.Wants == vid && plug.Tagged == tagged })
 }

@@ -51,10 +51,9 @@ func parseVID(text string) (office.VID, error) {
 func shape(draft *office.Draft, cur *cursor) (office.Shape, *fault) {
 	var one office.Shape
 	start := cur.peek()
-	if !cur.more() {
-		return one, faultf(start.at, "a shape is missing here: such as 120, 190 [110 160], or - for no VLAN")
-	}
 	switch {
+	case !cur.more():
+		return one, faultf(start.at, "a shape is missing here: such as 120, 190 [110 160], or - for no VLAN")
 	case cur.accept("off"):
 		one.Off = true
 		return one, nil
@@ -93,25 +92,32 @@ func shape(draft *office.Draft, cur *cursor) (office.Shape, *fault) {
 			}
 			seen = append(seen, tok.text)
 		}
-		var wrong *fault
-		switch {
-		case tok.is("["):
-			wrong = tagged(draft, &one, cur)
-		case tok.is("pvid"):
-			wrong = pvid(draft, &one, cur)
-		case tok.is("admit"):
-			wrong = admit(&one, cur)
-		case tok.is("filter"):
-			wrong = filter(&one, cur)
-		case tok.kind == word && (tok.text[0] >= '0' && tok.text[0] <= '9' || tok.text[0] == '+'):
-			wrong = faultf(tok.at, "%s would be a second untagged VLAN: write it with a plus and say the PVID, as in 110+120 pvid 110, or tag it, as in 110 [120]", tok.text)
-		default:
-			wrong = faultf(tok.at, "%s does not belong in a shape: after the VLANs come pvid, admit, filter or because", tok.shown())
-		}
-		if wrong != nil {
+		if wrong := shapeOption(draft, &one, cur, tok); wrong != nil {
 			return one, wrong
 		}
 	}
+	return wholeShape(one, start)
+}
+
+// shapeOption reads what stands behind the untagged VLANs of a shape, one thing of it.
+func shapeOption(draft *office.Draft, one *office.Shape, cur *cursor, tok token) *fault {
+	switch {
+	case tok.is("["):
+		return tagged(draft, one, cur)
+	case tok.is("pvid"):
+		return pvid(draft, one, cur)
+	case tok.is("admit"):
+		return admit(one, cur)
+	case tok.is("filter"):
+		return filter(one, cur)
+	case tok.kind == word && (tok.text[0] >= '0' && tok.text[0] <= '9' || tok.text[0] == '+'):
+		return faultf(tok.at, "%s would be a second untagged VLAN: write it with a plus and say the PVID, as in 110+120 pvid 110, or tag it, as in 110 [120]", tok.text)
+	}
+	return faultf(tok.at, "%s does not belong in a shape: after the VLANs come pvid, admit, filter or because", tok.shown())
+}
+
+// wholeShape is a shape that was read, in its normal form, where its parts go together.
+func wholeShape(one office.Shape, start token) (office.Shape, *fault) {
 	if len(one.Untagged) > 1 && !one.PVIDSet {
 		return one, faultf(start.at, "a shape with several untagged VLANs must say its PVID: add pvid %d, or pvid none", one.Untagged[0])
 	}
