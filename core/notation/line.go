@@ -112,24 +112,19 @@ func (r *reader) remove(cur *cursor, tok token) *fault {
 		return asError(r.draft.RemoveWish(wish))
 	case "service":
 		return asError(r.draft.RemoveService(cur.next().text))
-	case "vlan", "use", "plan", "device":
+	case "vlan":
 		n := cur.next()
-		vid := office.VID(0)
-		if tok.text == "vlan" {
-			var f *fault
-			if vid, f = vlan(r.draft, wordText(n), n.at); f != nil {
-				return f
-			}
+		vid, f := vlan(r.draft, wordText(n), n.at)
+		if f != nil {
+			return f
 		}
-		switch tok.text {
-		case "vlan":
-			return asError(r.draft.RemoveVLAN(vid))
-		case "use":
-			return asError(r.draft.RemoveUse(n.text))
-		case "plan":
-			return asError(r.draft.RemovePlan(n.text))
-		}
-		return asError(r.draft.RemoveDevice(n.text))
+		return asError(r.draft.RemoveVLAN(vid))
+	case "use":
+		return asError(r.draft.RemoveUse(cur.next().text))
+	case "plan":
+		return asError(r.draft.RemovePlan(cur.next().text))
+	case "device":
+		return asError(r.draft.RemoveDevice(cur.next().text))
 	}
 	device, err := r.draft.FindDevice(tok.text)
 	if err != nil {
@@ -162,6 +157,56 @@ func (r *reader) remove(cur *cursor, tok token) *fault {
 	return cur.done("the ports to clear")
 }
 
+// removeLimits takes the limits away that are named.
+func removeLimits(device *office.Device, cur *cursor) *fault {
+	for cur.more() {
+		tok := cur.next()
+		most := device.Limits.Of(office.Limit(tok.text))
+		if most == nil {
+			return faultf(tok.at, "%s is not limited: %s", tok.text, either(office.LimitNames))
+		}
+		*most = 0
+	}
+	return nil
+}
+
+// removeSpeaks takes away what a device is spoken to by: one protocol, or all.
+func removeSpeaks(device *office.Device, cur *cursor, tok token) *fault {
+	before, protocol := len(device.Speaks), ""
+	if cur.more() {
+		protocol = cur.next().text
+	}
+	device.Speaks = slices.DeleteFunc(device.Speaks, func(one office.Speaks) bool { return protocol == "" || protocol == string(one.Protocol) })
+	if len(device.Speaks) == before {
+		return faultf(tok.at, "%s does not speak %s", device.Name, protocol)
+	}
+	return nil
+}
+
+// removeAddress takes the addresses in a VLAN away: one, or all.
+func (r *reader) removeAddress(device *office.Device, cur *cursor) *fault {
+	tok := cur.next()
+	vid, wrong := vlan(r.draft, wordText(tok), tok.at)
+	if wrong != nil {
+		return wrong
+	}
+	var prefix netip.Prefix
+	if cur.more() {
+		var err error
+		if prefix, err = office.CheckAddress(cur.next().text); err != nil {
+			return faultf(tok.at, "%s", err)
+		}
+	}
+	before := len(device.Addresses)
+	device.Addresses = slices.DeleteFunc(device.Addresses, func(one office.Address) bool {
+		return one.VID == vid && (!prefix.IsValid() || one.Prefix == prefix)
+	})
+	if len(device.Addresses) == before {
+		return faultf(tok.at, "%s has no such address for VLAN %d", device.Name, vid)
+	}
+	return nil
+}
+
 // removeInDevice does a statement of a device's body with a minus before it: the line is named by
 // its first words, its values need not be said again.
 //
@@ -177,13 +222,8 @@ func (r *reader) removeInDevice(device *office.Device, cur *cursor, tok token) *
 	case "wording":
 		device.Wording = office.Wording{}
 	case "limit":
-		for cur.more() {
-			t := cur.next()
-			most := device.Limits.Of(office.Limit(t.text))
-			if most == nil {
-				return faultf(t.at, "%s is not limited: %s", t.text, either(office.LimitNames))
-			}
-			*most = 0
+		if wrong := removeLimits(device, cur); wrong != nil {
+			return wrong
 		}
 	case "bundles":
 		device.Adjacent = false
@@ -195,34 +235,12 @@ func (r *reader) removeInDevice(device *office.Device, cur *cursor, tok token) *
 	case ofPort:
 		return removePortFacts(device, cur, nil)
 	case speaks:
-		before := len(device.Speaks)
-		p := ""
-		if cur.more() {
-			p = cur.next().text
-		}
-		device.Speaks = slices.DeleteFunc(device.Speaks, func(one office.Speaks) bool { return p == "" || p == string(one.Protocol) })
-		if len(device.Speaks) == before {
-			return faultf(tok.at, "%s does not speak %s", device.Name, p)
-		}
-	case "address":
-		t := cur.next()
-		vid, wrong := vlan(r.draft, wordText(t), t.at)
-		if wrong != nil {
+		if wrong := removeSpeaks(device, cur, tok); wrong != nil {
 			return wrong
 		}
-		var prefix netip.Prefix
-		if cur.more() {
-			var err error
-			if prefix, err = office.CheckAddress(cur.next().text); err != nil {
-				return faultf(t.at, "%s", err)
-			}
-		}
-		before := len(device.Addresses)
-		device.Addresses = slices.DeleteFunc(device.Addresses, func(one office.Address) bool {
-			return one.VID == vid && (!prefix.IsValid() || one.Prefix == prefix)
-		})
-		if len(device.Addresses) == before {
-			return faultf(t.at, "%s has no such address for VLAN %d", device.Name, vid)
+	case "address":
+		if wrong := r.removeAddress(device, cur); wrong != nil {
+			return wrong
 		}
 	case "bundle", "inner", "ports":
 		at, wrong := portsOf(device, cur)

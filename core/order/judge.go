@@ -91,46 +91,7 @@ func newJudge(was, plan *origin, lent []loan, renumbered numbers, moves []plugMo
 	for _, move := range moves {
 		one.terms = append(one.terms, terminal{dev: move.from.dev, port: move.from.port, wire: move.from.wire, alt: &move.to, task: move.task.at})
 	}
-	hears, b := reach.In(was.net), reach.In(plan.net)
-	before, after := make([]reach.Stand, len(one.terms)), make([]reach.Stand, len(one.terms))
-	kinds := map[string]int{}
-	var first []int // a terminal of each kind
-	for i := range one.terms {
-		terminal := &one.terms[i]
-		then := terminal
-		if terminal.alt != nil {
-			then = terminal.alt
-		}
-		if terminal.alt != nil || was.stands(terminal) {
-			before[i] = one.stand(was.net, terminal, portOf(was.net, terminal))
-		}
-		if terminal.alt != nil || plan.stands(terminal) {
-			after[i] = one.stand(plan.net, then, portOf(plan.net, then))
-		}
-		vid, u := one.numbers.of(inVLAN(was.net, terminal, &before[i])), inVLAN(plan.net, then, &after[i])
-		terminal.vlan, terminal.then = cmp.Or(vid, u), cmp.Or(u, vid)
-		key := fmt.Sprintf("%p %v %p %v %v / %p %v %p %v %v / %d %d %d", before[i].Sends.Span, before[i].Sends.Node, before[i].Hears.Span, before[i].Hears.Node, append(before[i].More, before[i].Also...), after[i].Sends.Span, after[i].Sends.Node, after[i].Hears.Span, after[i].Hears.Node, after[i].More, terminal.vid, vid, u)
-		k, ok := kinds[key]
-		if !ok {
-			k = len(first)
-			kinds[key] = k
-			first = append(first, i)
-		}
-		terminal.kind = k
-	}
-	one.keep, one.apart = make([][]bool, len(first)), make([][]bool, len(first))
-	for x, s := range first {
-		one.keep[x], one.apart[x] = make([]bool, len(first)), make([]bool, len(first))
-		for y, t := range first {
-			st, ts := hears.Reaches(&before[s], &before[t]), hears.Reaches(&before[t], &before[s])
-			st2, ts2 := b.Reaches(&after[s], &after[t]), b.Reaches(&after[t], &after[s])
-			in := one.terms[s].vlan
-			same := in == one.terms[s].then && in == one.terms[t].vlan && in == one.terms[t].then
-			one.keep[x][y] = st && ts && st2 && ts2 && same
-			all := before[s].There() && before[t].There() && after[s].There() && after[t].There()
-			one.apart[x][y] = !st && !ts && !st2 && !ts2 && all // who comes or goes is of its VLAN
-		}
-	}
+	one.compare(was, plan)
 	one.merged, one.mixing = map[[2]office.VID]bool{}, map[mixing]bool{}
 	for _, net := range []*span.Net{was.net, plan.net} {
 		one.meets(net, func(v, u office.VID) { one.merged[[2]office.VID{v, u}] = true })
@@ -145,6 +106,52 @@ func newJudge(was, plan *origin, lent []loan, renumbered numbers, moves []plugMo
 	more := rings(plan.net)
 	one.ring.AddAll(&more)
 	return one
+}
+
+// compare puts the terminals into kinds, of which all stand and hear alike before and after,
+// and works out between which kinds there is to be something all the time, and between which
+// nothing.
+func (j *judge) compare(was, plan *origin) {
+	before, after := make([]reach.Stand, len(j.terms)), make([]reach.Stand, len(j.terms))
+	kinds := map[string]int{}
+	var first []int // a terminal of each kind
+	for i := range j.terms {
+		terminal := &j.terms[i]
+		then := terminal
+		if terminal.alt != nil {
+			then = terminal.alt
+		}
+		if terminal.alt != nil || was.stands(terminal) {
+			before[i] = j.stand(was.net, terminal, portOf(was.net, terminal))
+		}
+		if terminal.alt != nil || plan.stands(terminal) {
+			after[i] = j.stand(plan.net, then, portOf(plan.net, then))
+		}
+		vid, u := j.numbers.of(inVLAN(was.net, terminal, &before[i])), inVLAN(plan.net, then, &after[i])
+		terminal.vlan, terminal.then = cmp.Or(vid, u), cmp.Or(u, vid)
+		key := fmt.Sprintf("%p %v %p %v %v / %p %v %p %v %v / %d %d %d", before[i].Sends.Span, before[i].Sends.Node, before[i].Hears.Span, before[i].Hears.Node, append(before[i].More, before[i].Also...), after[i].Sends.Span, after[i].Sends.Node, after[i].Hears.Span, after[i].Hears.Node, after[i].More, terminal.vid, vid, u)
+		k, ok := kinds[key]
+		if !ok {
+			k = len(first)
+			kinds[key] = k
+			first = append(first, i)
+		}
+		terminal.kind = k
+	}
+	hears, b := reach.In(was.net), reach.In(plan.net)
+	j.keep, j.apart = make([][]bool, len(first)), make([][]bool, len(first))
+	for x, s := range first {
+		j.keep[x], j.apart[x] = make([]bool, len(first)), make([]bool, len(first))
+		for y, t := range first {
+			st, ts := hears.Reaches(&before[s], &before[t]), hears.Reaches(&before[t], &before[s])
+			st2, ts2 := b.Reaches(&after[s], &after[t]), b.Reaches(&after[t], &after[s])
+			in := j.terms[s].vlan
+			same := in == j.terms[s].then && in == j.terms[t].vlan && in == j.terms[t].then
+			j.keep[x][y] = st && ts && st2 && ts2 && same
+			all := before[s].There() && before[t].There() && after[s].There() && after[t].There()
+			j.apart[x][y] = !st && !ts && !st2 && !ts2 && all // who comes or goes is of its VLAN
+		}
+	}
 }
 
 // inVLAN is the VLAN that a terminal is in, 0 for none.
@@ -252,14 +259,11 @@ type group struct {
 // list are often alike: of one device, with ports that forward alike. What it gives
 // holds until it is asked again.
 func (j *judge) groups(net *span.Net, at []int32, each func(i, g int)) []group {
-	out := j.scratch[:0]
-	var ids map[span.Place]int
-	var by map[groupKey]int
 	if j.plain == nil {
 		j.plain = map[plainKey]int{}
 	}
 	clear(j.plain)
-	plain := j.plain
+	all := grouping{plain: j.plain, groups: j.scratch[:0]}
 	var last *bridge.Port
 	var lastHub, lastGroup int
 	for i := range j.terms {
@@ -275,47 +279,56 @@ func (j *judge) groups(net *span.Net, at []int32, each func(i, g int)) []group {
 			}
 		}
 		if g < 0 {
-			stand := j.stand(net, terminal, port)
-			known := false
-			if stand.More == nil && stand.Also == nil && stand.Sends.Node == (span.Node{}) && stand.Hears.Node == (span.Node{}) {
-				key := plainKey{kind, stand.Sends.Span, stand.Hears.Span}
-				if g, known = plain[key]; !known {
-					g = len(out)
-					plain[key] = g
-				}
-			} else {
-				key := groupKey{kind: kind, send: stand.Sends, hears: stand.Hears}
-				for _, place := range slices.Concat(stand.More, []span.Place{{}}, stand.Also) {
-					id, ok := ids[place]
-					if !ok {
-						if ids == nil {
-							ids, by = map[span.Place]int{}, map[groupKey]int{}
-						}
-						id = len(ids)
-						ids[place] = id
-					}
-					key.more += strconv.Itoa(id) + " "
-				}
-				if g, known = by[key]; !known {
-					g = len(out)
-					if by == nil {
-						ids, by = map[span.Place]int{}, map[groupKey]int{}
-					}
-					by[key] = g
-				}
-			}
-			if !known {
-				out = append(out, group{kind, stand, 0})
-			}
+			g = all.of(kind, j.stand(net, terminal, port))
 		}
-		out[g].n++
+		all.groups[g].n++
 		last, lastHub, lastGroup = compiled, hub, g
 		if each != nil {
 			each(i, g)
 		}
 	}
-	j.scratch = out
-	return out
+	j.scratch = all.groups
+	return all.groups
+}
+
+// grouping is groups while they are found: by kind and place, where a terminal stands in one
+// place as nearly all do, and else by all the places that it hears.
+type grouping struct {
+	groups []group
+	plain  map[plainKey]int
+	ids    map[span.Place]int
+	by     map[groupKey]int
+}
+
+// of is the group of a kind that stands somewhere, a new one where none does.
+func (a *grouping) of(kind int, stand reach.Stand) int {
+	g := len(a.groups)
+	if stand.More == nil && stand.Also == nil && stand.Sends.Node == (span.Node{}) && stand.Hears.Node == (span.Node{}) {
+		key := plainKey{kind, stand.Sends.Span, stand.Hears.Span}
+		if known, ok := a.plain[key]; ok {
+			return known
+		}
+		a.plain[key] = g
+	} else {
+		if a.by == nil {
+			a.ids, a.by = map[span.Place]int{}, map[groupKey]int{}
+		}
+		key := groupKey{kind: kind, send: stand.Sends, hears: stand.Hears}
+		for _, place := range slices.Concat(stand.More, []span.Place{{}}, stand.Also) {
+			id, ok := a.ids[place]
+			if !ok {
+				id = len(a.ids)
+				a.ids[place] = id
+			}
+			key.more += strconv.Itoa(id) + " "
+		}
+		if known, ok := a.by[key]; ok {
+			return known
+		}
+		a.by[key] = g
+	}
+	a.groups = append(a.groups, group{kind, stand, 0})
+	return g
 }
 
 // look judges an office on the way; at is the places of the terminals' ports.

@@ -276,6 +276,22 @@ func (p *problem) progress(world *world) {
 	p.tell(max(0, p.whole-world.remaining()), p.whole)
 }
 
+// blinded is the devices that cannot be set any more from where one sits once a step of a way
+// is done, and could before; none where the laptop is taken elsewhere at once, and all can be
+// set from there.
+func blinded(acts []*node, i int) (out []string) {
+	one := acts[i]
+	if i+1 < len(acts) && acts[i+1].act.kind == Laptop && len(acts[i+1].blind) == 0 {
+		return nil
+	}
+	for _, at := range one.blind {
+		if i == 0 || !slices.Contains(acts[i-1].blind, at) {
+			out = append(out, one.world.office.Devices[at].Name)
+		}
+	}
+	return out
+}
+
 // write tells a way as an order.
 func (p *problem) write(end *node) (*Order, error) {
 	acts := chain(end)
@@ -285,15 +301,11 @@ func (p *problem) write(end *node) (*Order, error) {
 	}
 	writer := p.writer()
 	says := func(node *node) bool { return node.act.kind != Check && node.act.kind != Save }
-	first, last := -1, -1
+	first, last := slices.IndexFunc(acts, says), -1
 	lastOf := map[int]int{}
 	for i, node := range acts {
 		if says(node) {
-			if first < 0 {
-				first = i
-			}
-			last = i
-			lastOf[node.act.dev] = i
+			last, lastOf[node.act.dev] = i, i
 		}
 	}
 	if first < 0 {
@@ -339,13 +351,7 @@ func (p *problem) write(end *node) (*Order, error) {
 			out.Visits = append(out.Visits, Visit{Device: st.Device, At: node.world.where(), By: by})
 		}
 		st.Visit = len(out.Visits) - 1
-		if len(node.blind) > 0 && !(i+1 < len(acts) && acts[i+1].act.kind == Laptop && len(acts[i+1].blind) == 0) {
-			for _, at := range node.blind {
-				if i == 0 || !slices.Contains(acts[i-1].blind, at) {
-					st.Blind = append(st.Blind, node.world.office.Devices[at].Name)
-				}
-			}
-		}
+		st.Blind = blinded(acts, i)
 		st.After = writer.office
 		st.Told = append(told(before, writer.net), node.sitting()...)
 		st.Back = backLines(node, before, writer.net)

@@ -247,6 +247,34 @@ func (w *world) missed(k int, saw Saw, answered []int, said *judged) {
 	}
 }
 
+// rival is what an offer is a sign of where nobody is to hand out: of somebody that the plan
+// does not know, or of one of its own that answers here and hands out too much.
+func (w *world) rival(offer Offer, server int, here bool) sign {
+	switch {
+	case w.subnetOf(offer.Addr) != 0 && offer.Addr.Is6():
+		return sign{} // another VLAN's: who answers tells that
+	case server < 0:
+		return sign{rival, 0}
+	case here && w.hands(offer.Addr) == 0:
+		return sign{handsToo, server}
+	}
+	return sign{}
+}
+
+// outOfRange is what an offer is a sign of that the k-th server, which is to hand out here,
+// would not make.
+func (w *world) outOfRange(offer Offer, server, k int) sign {
+	switch {
+	case w.hands(offer.Addr) != 0:
+		return sign{} // another VLAN's: who answers tells that
+	case server == k || !offer.Server.IsValid():
+		return sign{handsRange, k}
+	case server >= 0:
+		return sign{handsToo, server}
+	}
+	return sign{rival, 0}
+}
+
 // offer judges one offer. What another VLAN's server offers has no sign of its own: who
 // answers tells that.
 func (w *world) offer(test Test, offer Offer, answered []int, said *judged) {
@@ -270,30 +298,12 @@ func (w *world) offer(test Test, offer Offer, answered []int, said *judged) {
 	}):
 		return // nor who gives addresses of IPv6 besides the router
 	case k < 0:
-		one := sign{rival, 0}
-		if w.subnetOf(offer.Addr) != 0 && offer.Addr.Is6() {
-			one = sign{} // another VLAN's: who answers tells that
-		} else if server >= 0 {
-			one = sign{}
-			if slices.Contains(answered, server) && w.hands(offer.Addr) == 0 {
-				one = sign{handsToo, server}
-			}
-		}
-		said.note(one, fmt.Sprintf("%s hands out %s, and nobody is to", by, offer.Addr))
+		said.note(w.rival(offer, server, slices.Contains(answered, server)), fmt.Sprintf("%s hands out %s, and nobody is to", by, offer.Addr))
 		return
 	}
 	plan := &w.posts[k]
 	if offer.Addr.Less(plan.from) || plan.to.Less(offer.Addr) {
-		one := sign{rival, 0}
-		switch {
-		case w.hands(offer.Addr) != 0:
-			one = sign{} // another VLAN's: who answers tells that
-		case server == k || !offer.Server.IsValid():
-			one = sign{handsRange, k}
-		case server >= 0:
-			one = sign{handsToo, server}
-		}
-		said.note(one, fmt.Sprintf("%s hands out %s, and addresses from %s to %s are planned", by, offer.Addr, plan.from, plan.to))
+		said.note(w.outOfRange(offer, server, k), fmt.Sprintf("%s hands out %s, and addresses from %s to %s are planned", by, offer.Addr, plan.from, plan.to))
 		return
 	}
 	if !known {
