@@ -90,6 +90,28 @@ func doTalks(net *span.Net, args *args) (*Result, error) {
 	return TalksLike(net.Office, vid, like)
 }
 
+// zonesLike puts the addresses of a VLAN into the zones of another, at each device.
+func zonesLike(draft *office.Draft, vid, like office.VID) error {
+	for _, device := range slices.Clone(draft.Office().Devices) {
+		zone, other, changed := device.ZoneOf(like), device.Clone(), false
+		if device.ZoneOf(vid) == zone {
+			continue
+		}
+		for i := range other.Addresses {
+			if address := &other.Addresses[i]; address.VID == vid {
+				address.Zone, changed = zone, true
+			}
+		}
+		if !changed { // it has no address there
+			continue
+		}
+		if err := draft.PutDevice(other); err != nil {
+			return err
+		}
+	}
+	return nil
+}
+
 // TalksLike gives a VLAN the rules of another: it is named wherever the other is,
 // and nowhere else, and is in the same zones.
 //
@@ -151,18 +173,8 @@ func TalksLike(o *office.Office, vid, like office.VID) (*Result, error) {
 	}); err != nil {
 		return nil, err
 	}
-	for _, device := range slices.Clone(draft.Office().Devices) {
-		zone := device.ZoneOf(like)
-		if other := device.Clone(); device.ZoneOf(vid) != zone && slices.ContainsFunc(device.Addresses, func(address office.Address) bool { return address.VID == vid }) {
-			for i := range other.Addresses {
-				if other.Addresses[i].VID == vid {
-					other.Addresses[i].Zone = zone
-				}
-			}
-			if err := draft.PutDevice(other); err != nil {
-				return nil, err
-			}
-		}
+	if err := zonesLike(draft, vid, like); err != nil {
+		return nil, err
 	}
 	next, edit := draft.Done()
 	if len(edit) == 0 {

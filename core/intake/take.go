@@ -107,34 +107,41 @@ func (u *Understood) port(o *office.Office, text string) (office.PortRef, error)
 	return office.PortRef{}, err
 }
 
+// gridDevice makes the device that a grid is of, with its ports; nil where it cannot be.
+func (u *Understood) gridDevice(draft *office.Draft, grid *Grid) *office.Device {
+	fresh, err := office.NewDevice(grid.Device, grid.Kind)
+	if err != nil {
+		u.wrong(AboutPort, where{grid.Sheet, grid.Row, 0}, "%s", err)
+		return nil
+	}
+	speeds := map[string]office.Speed{}
+	for _, one := range grid.extras {
+		if speed, ok := speedOf(one.text); ok && one.what == aSpeed {
+			speeds[one.port] = speed
+		}
+	}
+	fresh.Facts.Note = clean(grid.Note)
+	for _, p := range grid.Ports {
+		if fresh.Port(p) < 0 {
+			if err := fresh.AddPort(p, "", speeds[p]); err != nil {
+				u.wrong(AboutPort, where{grid.Sheet, grid.Row, 0}, "%s", err)
+			}
+		}
+	}
+	if err := draft.PutDevice(fresh); err != nil {
+		u.wrong(AboutPort, where{grid.Sheet, grid.Row, 0}, "%s", err)
+		return nil
+	}
+	return fresh
+}
+
 // takeGrid sets the ports of one grid; a device that is not there is made.
 func (u *Understood) takeGrid(draft *office.Draft, grid *Grid) {
 	device := draft.Office().Device(grid.Device)
 	if device == nil {
-		fresh, err := office.NewDevice(grid.Device, grid.Kind)
-		if err != nil {
-			u.wrong(AboutPort, where{grid.Sheet, grid.Row, 0}, "%s", err)
+		if device = u.gridDevice(draft, grid); device == nil {
 			return
 		}
-		speeds := map[string]office.Speed{}
-		for _, one := range grid.extras {
-			if speed, ok := speedOf(one.text); ok && one.what == aSpeed {
-				speeds[one.port] = speed
-			}
-		}
-		fresh.Facts.Note = clean(grid.Note)
-		for _, p := range grid.Ports {
-			if fresh.Port(p) < 0 {
-				if err := fresh.AddPort(p, "", speeds[p]); err != nil {
-					u.wrong(AboutPort, where{grid.Sheet, grid.Row, 0}, "%s", err)
-				}
-			}
-		}
-		if err := draft.PutDevice(fresh); err != nil {
-			u.wrong(AboutPort, where{grid.Sheet, grid.Row, 0}, "%s", err)
-			return
-		}
-		device = fresh
 	}
 	// What the grid says of each port that it names, in full.
 	says := map[int]*office.Shape{}

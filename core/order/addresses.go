@@ -13,18 +13,24 @@ import (
 // Addresses, and what routes by them: who gets one, who gives one up, and in which order; rules and
 // routes, entered as one.
 
-// routing is addresses, lines to the outside, routes and rules.
-func (p *problem) routing(i int, a, b *office.Device) {
-	name := a.Name
-	a = a.Clone()
-	for k := range a.Addresses { // where bundles and inner ports leave them
+// leftOn is a device with its addresses where bundles and inner ports leave them.
+func (p *problem) leftOn(i int, device *office.Device) *office.Device {
+	device = device.Clone()
+	for k := range device.Addresses {
 		for _, task := range p.tasks {
-			if task.dev == i && slices.Contains(task.takes, a.Addresses[k].On) {
-				a.Addresses[k].On = task.makes[0]
+			if task.dev == i && slices.Contains(task.takes, device.Addresses[k].On) {
+				device.Addresses[k].On = task.makes[0]
 				break
 			}
 		}
 	}
+	return device
+}
+
+// routing is addresses, lines to the outside, routes and rules.
+func (p *problem) routing(i int, a, b *office.Device) {
+	name := a.Name
+	a = p.leftOn(i, a)
 	var first, second []*task
 	moved := map[netip.Prefix]bool{} // addresses that go from one number of a VLAN to the other
 	for _, address := range b.Addresses {

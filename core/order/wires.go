@@ -244,20 +244,7 @@ func (t *task) gives(device *office.Device, line office.Outside) {
 //	12. core, check: Reach the management of core at 10.61.190.2 (VLAN 190 devices)
 //	13. core, save: Save, so that it stays after a power cut
 func (p *problem) cables() {
-	in := func(list []office.Cable, cable office.Cable) bool {
-		return slices.ContainsFunc(list, func(one office.Cable) bool { return cable.Same(one) })
-	}
-	var gone, come []office.Cable
-	for _, cable := range p.was.from.Office.Cables {
-		if !in(p.plan.from.Office.Cables, cable) {
-			gone = append(gone, cable)
-		}
-	}
-	for _, cable := range p.plan.from.Office.Cables {
-		if !in(p.was.from.Office.Cables, cable) {
-			come = append(come, cable)
-		}
-	}
+	gone, come := cablesBut(p.was.from.Office.Cables, p.plan.from.Office.Cables), cablesBut(p.plan.from.Office.Cables, p.was.from.Office.Cables)
 	line := func(cable office.Cable) string { return "cable " + notation.Ref(cable.A) + " " + notation.Ref(cable.B) }
 	dev := func(cable office.Cable) int { return p.was.net.Topo.DeviceIndex(cable.A.Device) }
 	name := func(ref office.PortRef) string { return strings.Replace(ref.String(), ".", " ", 1) }
@@ -328,4 +315,14 @@ func other(cable office.Cable, ref office.PortRef) office.PortRef {
 		return cable.B
 	}
 	return cable.A
+}
+
+// cablesBut is the cables that are none of others.
+func cablesBut(all, others []office.Cable) (out []office.Cable) {
+	for _, cable := range all {
+		if !slices.ContainsFunc(others, func(one office.Cable) bool { return cable.Same(one) }) {
+			out = append(out, cable)
+		}
+	}
+	return out
 }

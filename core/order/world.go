@@ -749,6 +749,27 @@ func (w *world) nearby(i int) []int {
 	return out
 }
 
+// promised is the ports of a device that are somebody's: taken by what is or will be plugged
+// in, or to be cabled, which stays free for that.
+func (p *problem) promised(device string) (taken, cabled map[string]bool) {
+	taken, cabled = map[string]bool{}, map[string]bool{}
+	for _, one := range []*origin{p.was, p.plan} {
+		for _, plug := range one.from.Office.Plugs {
+			if plug.Port.Device == device && !plug.Operator {
+				taken[plug.Port.Port] = true
+			}
+		}
+	}
+	for _, cable := range p.plan.net.Office.Cables {
+		for _, ref := range []office.PortRef{cable.A, cable.B} {
+			if ref.Device == device {
+				cabled[ref.Port] = true
+			}
+		}
+	}
+	return taken, cabled
+}
+
 // free lists the ports of a device that the laptop could go to, one a VLAN: those
 // that it is or was planned for first. A device that has no port to spare, as an access
 // point with one, is set at that before its cable is plugged in.
@@ -757,22 +778,7 @@ func (w *world) free(dev int) (out []spot) {
 	if device.Unaware() || w.gone(dev) {
 		return nil
 	}
-	taken := map[string]bool{}
-	for _, one := range []*origin{w.problem.was, w.problem.plan} {
-		for _, plug := range one.from.Office.Plugs {
-			if plug.Port.Device == device.Name && !plug.Operator {
-				taken[plug.Port.Port] = true
-			}
-		}
-	}
-	cabled := map[string]bool{} // what is to be cabled stays free for that
-	for _, cable := range w.problem.plan.net.Office.Cables {
-		for _, ref := range []office.PortRef{cable.A, cable.B} {
-			if ref.Device == device.Name {
-				cabled[ref.Port] = true
-			}
-		}
-	}
+	taken, cabled := w.problem.promised(device.Name)
 	var at, later []int // later: of a device with no cable yet, on the table, before it gets them
 	alone := true
 	for port := range device.Ports {

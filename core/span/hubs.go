@@ -41,6 +41,15 @@ func (n *Net) fillHubs(i int) {
 		}
 		last, lastHub = compiled, hub
 	}
+	n.fillOwn(i)
+	n.fillPlugs(i)
+}
+
+// fillOwn works out what of device i itself stands at its hubs: addresses, lines to the
+// outside, and where it is managed.
+func (n *Net) fillOwn(i int) {
+	device := n.Office.Devices[i]
+	unaware := device.Unaware()
 	stand := func(vid office.VID, on string, address bool) {
 		for _, hub := range n.addressHubs(i, vid, on) {
 			switch {
@@ -70,6 +79,12 @@ func (n *Net) fillHubs(i int) {
 	if manage := device.Manage; manage != nil {
 		stand(manage.VID, "", false)
 	}
+}
+
+// fillPlugs works out what is plugged in at device i's hubs.
+func (n *Net) fillPlugs(i int) {
+	device, table := n.Office.Devices[i], n.Tables[i]
+	unaware := device.Unaware()
 	for _, k := range n.Topo.PlugsAt(i) {
 		plug := &n.Office.Plugs[k]
 		at := device.Logical(device.Port(plug.Port.Port))

@@ -210,6 +210,30 @@ func (w *work) alone(vid office.VID) []*Span {
 	return spans
 }
 
+// partsOf is the spans of nodes that are joined, by what the union finds of each, and as a
+// list: by hub and label, so that it is the same each time.
+func partsOf(nodes []Node, sets graph.Union) (spans map[int32]*Span, list []*Span) {
+	spans = map[int32]*Span{}
+	order := make([]int, len(nodes))
+	for i := range order {
+		order[i] = i
+	}
+	slices.SortFunc(order, func(a, b int) int {
+		return cmp.Or(cmp.Compare(nodes[a].Hub, nodes[b].Hub), cmp.Compare(nodes[a].Label, nodes[b].Label))
+	})
+	for _, i := range order {
+		r := sets.Find(int32(i))
+		part := spans[r]
+		if part == nil {
+			part = &Span{}
+			spans[r] = part
+			list = append(list, part)
+		}
+		part.Nodes = append(part.Nodes, nodes[i])
+	}
+	return spans, list
+}
+
 // coupled works out a class of several labels.
 func (n *Net) coupled(g int) {
 	labels := n.groups.groups[g]
@@ -280,25 +304,7 @@ func (n *Net) coupled(g int) {
 		x, y := ends(other)
 		sets.Join(int32(x), int32(y))
 	}
-	spans := map[int32]*Span{}
-	var list []*Span
-	order := make([]int, len(nodes))
-	for i := range order {
-		order[i] = i
-	}
-	slices.SortFunc(order, func(a, b int) int {
-		return cmp.Or(cmp.Compare(nodes[a].Hub, nodes[b].Hub), cmp.Compare(nodes[a].Label, nodes[b].Label))
-	})
-	for _, i := range order {
-		r := sets.Find(int32(i))
-		part := spans[r]
-		if part == nil {
-			part = &Span{}
-			spans[r] = part
-			list = append(list, part)
-		}
-		part.Nodes = append(part.Nodes, nodes[i])
-	}
+	spans, list := partsOf(nodes, sets)
 	for _, other := range joined {
 		x, _ := ends(other)
 		part := spans[sets.Find(int32(x))]

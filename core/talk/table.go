@@ -467,15 +467,11 @@ func (m *Map) judgeWish(wish *office.Wish, known func(src, dst *area) Verdict) J
 		}
 	}
 	if wish.Must && !tried {
-		judged.Holds = false
-		for _, s := range [][]*End{from, to} {
-			if len(s) == 0 {
-				judged.Answer = &Answer{Open: None, There: Leg{Stop: &Stop{Reason: NoHost, Text: "nobody is there: no VLAN has such an address", rule: -1}}}
-			}
+		why := &Stop{Reason: NoRoute, Text: "they have no kind of address in common", rule: -1}
+		if len(from) == 0 || len(to) == 0 {
+			why = &Stop{Reason: NoHost, Text: "nobody is there: no VLAN has such an address", rule: -1}
 		}
-		if judged.Answer == nil {
-			judged.Answer = &Answer{Open: None, There: Leg{Stop: &Stop{Reason: NoRoute, Text: "they have no kind of address in common", rule: -1}}}
-		}
+		judged.Holds, judged.Answer = false, &Answer{Open: None, There: Leg{Stop: why}}
 	}
 	return judged
 }
