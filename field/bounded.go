@@ -217,6 +217,8 @@ func believable(text []byte) error {
 
 // believe leaves of a reading what can be so. Whatever comes after may rely on it: every VID
 // is 1 to 4094, every place is one of the reading's ports, every text can be shown.
+//
+// Many branches: one a part of a reading that may lie.
 func (r *Reading) believe() {
 	r.Name, r.About = plain(r.Name), plain(r.About)
 	if len(r.Ports) > mostFront {

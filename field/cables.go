@@ -33,6 +33,8 @@ type CableSeen struct {
 
 // Cables is the cables of the plan and those that devices hear (IEEE 802.1AB), the
 // planned ones first.
+//
+// Many branches: a cable is planned, heard at one end, at both, or elsewhere than planned.
 func Cables(o *office.Office, all []*Telling) []CableSeen {
 	type end struct{ at, by office.PortRef }
 	heard := map[end]bool{}

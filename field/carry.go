@@ -102,6 +102,9 @@ func saved(err error) error {
 // step does one step of an order on a real device: it is read and held against what the order says
 // of it before anything is set, and read again afterwards. What cannot be done over the protocol is
 // *ByHand, what is not as foretold *Unforetold; in both cases nothing is set.
+//
+// Many branches: a step is given up at each sign that a device is not as foretold, before
+// anything is set.
 func (c *Carrier) step(ctx context.Context, before, after *office.Office, device string, kind order.Kind) error {
 	one := before.Device(device)
 	switch kind {

@@ -138,6 +138,8 @@ func names[T any](m map[string]T) string {
 
 // Check says what is wrong with credentials, without a word of their secrets; the part
 // ([office.PartOf]) is what the field is called in JSON.
+//
+// Many branches: one a field, each with its own message.
 func (c *Credentials) Check() error {
 	if c.Community != "" && c.User != "" {
 		return office.FaultOf("community", "a community (SNMP v2c) and a user (v3, SSH): one of both")

@@ -107,6 +107,8 @@ func (p *switchPort) setting() (setting wording.Setting, all, none bool, unsaid 
 
 // columns is what a port's setting comes to in the Port table; the error says what the switch
 // cannot. none is the VLAN that stands for frames in no VLAN, 0 where nothing does.
+//
+// Many branches: one switch, a case a mode of a port.
 func columns(setting *wording.Setting, none office.VID) (map[string]any, error) {
 	list := func(s office.Set, more ...any) []any {
 		all := more

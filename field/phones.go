@@ -22,6 +22,8 @@ type Phone struct {
 }
 
 // Phones is the phones that are heard at ports without a cable, beside the plan.
+//
+// Many branches: a phone is in the plan by its card, its place or its name.
 func Phones(o *office.Office, all []*Telling) []Phone {
 	out := []Phone{}
 	net := span.Compile(o)

@@ -195,6 +195,8 @@ func front(name string, read Read) (*office.Device, []string, error) {
 
 // addPorts gives a device the ports that it told of: those of its front, or, where some are
 // in a bridge, those that are; bundles of them; and what is inside of it.
+//
+// Many branches: front, bundles and inner ports are told in one list, in no order.
 func addPorts(device *office.Device, reading *Reading) error {
 	member := map[int]bool{}
 	for _, port := range reading.Ports {

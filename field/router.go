@@ -178,6 +178,8 @@ type routerMap struct {
 
 // mapped finds in which VLAN each interface is: by its number where it is a VLAN's; by what its
 // port is set to; by a subnet that the device should have.
+//
+// Many branches: four ways to know where an interface is, of which the surest goes first.
 func (x *Router) mapped(reading *Reading, device *office.Device, match Match, known wordingPorts) routerMap {
 	is := routerMap{map[string]office.VID{}, map[string]int{}, map[office.VID]string{}, make([]string, len(device.Outsides))}
 	at := func(name string) int { // the port of the device

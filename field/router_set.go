@@ -46,6 +46,8 @@ type writing struct{ command, input string }
 
 // SetRouting sets addresses, routes, what is handed out, and rules, in that order: what is to
 // be kept out is, before what goes is taken away.
+//
+// Many branches: one a part, each with what must be done before it.
 func (h *host) SetRouting(ctx context.Context, rerouting Rerouting) error {
 	if h.read == nil || h.read.Router == nil {
 		return &ByHand{byHandRouting}
@@ -208,6 +210,9 @@ func routeLine(do string, route office.Route, device *office.Device) (string, er
 }
 
 // setRules is what nft -f is told, "" where the rules stay.
+//
+// Many branches: rules stay as they are for two reasons and are refused for two, before
+// any is written.
 func (x *Router) setRules(is routerMap, rerouting Rerouting) (string, error) {
 	admits := func(device *office.Device) bool {
 		return slices.ContainsFunc(device.Addresses, func(address office.Address) bool { return address.Admits != nil })
@@ -308,6 +313,8 @@ func (w ruleWriter) side(side office.Side) (devs []string, net netip.Prefix, ok 
 }
 
 // forward is the rules in their order, and then what is done where none fits.
+//
+// Many branches: each rule in each pair of its sides, then each pair of VLANs.
 func (w ruleWriter) forward(o *office.Office) (out []nftables.Line) {
 	for _, rule := range w.device.Rules {
 		services := talk.Of(o, rule.Services).List()
@@ -388,6 +395,8 @@ var handsOutAt = []office.Service{{Protocol: office.UDP, First: 67, Last: 67}}
 const keaSocket = "config-set"
 
 // setHandouts is what the server is told that hands out.
+//
+// Many branches: ranges come, change and go, by dnsmasq, by Kea or by hand.
 func (x *Router) setHandouts(rerouting Rerouting) ([]writing, error) {
 	type change struct{ was, is office.Address }
 	var all []change

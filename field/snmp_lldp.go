@@ -13,6 +13,8 @@ import (
 // neighbours reads which devices are heard (IEEE 802.1AB). Local ports are numbered
 // as the agent likes: as its base ports, or else as its interfaces; what it calls
 // them decides where it says.
+//
+// Many branches: agents number and name their ports in different ways, each tried in turn.
 func (s *snmp) neighbours(ctx context.Context, reading *Reading, place map[int]int) error {
 	rows, err := s.table(ctx, "the devices it hears", mib.RemChassisSubtype, mib.RemChassisID, mib.RemPortIDSubtype, mib.RemPortID, mib.RemPortDesc, mib.RemSysName, mib.RemCapEnabled)
 	if err != nil {

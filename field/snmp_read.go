@@ -62,6 +62,8 @@ func (s *snmp) Read(ctx context.Context) (*Reading, error) {
 
 // ports reads the interfaces and which of them are ports of the bridge; it gives the
 // place of each by its base port number.
+//
+// Many branches: each column may be missing, or say what cannot be.
 func (s *snmp) ports(ctx context.Context, reading *Reading) (map[int]int, error) {
 	ifs, err := s.table(ctx, "its interfaces", mib.IfDescr, mib.IfType, mib.IfSpeed, mib.IfAdminStatus, mib.IfOperStatus, mib.IfName, mib.IfHighSpeed, mib.IfAlias)
 	if err != nil {
@@ -217,6 +219,8 @@ func portList(b []byte) (out []int) {
 
 // vlans reads which ports are in which VLANs: what is set (the static table), and
 // where the device has no row of a VLAN there, what is so now.
+//
+// Many branches: each column of two tables may be missing, or say what cannot be.
 func (s *snmp) vlans(ctx context.Context, reading *Reading, place map[int]int) error {
 	rows, err := s.table(ctx, "its VLANs", mib.StaticName, mib.StaticEgress, mib.StaticForbidden, mib.StaticUntagged, mib.StaticRowStatus)
 	if err != nil {

@@ -47,6 +47,8 @@ var kindOfKey sync.Map
 
 // dialSSH connects. The key of the host is one that its credentials say; where
 // they say none, the host is not spoken to, and its keys are told.
+//
+// Many branches: each thing that may be missing or refused has a message of its own.
 func dialSSH(ctx context.Context, at, device string, cred *Credentials) (*host, error) {
 	name, port, err := office.HostPort(at, 22)
 	if err != nil {
@@ -376,6 +378,8 @@ func (r *Reading) bridgeVLANs(vlans []bridgePort, places map[string]int) (known 
 }
 
 // hostReading is what a host's commands print, as a reading.
+//
+// Many branches: one a command, of which each may not be there.
 func hostReading(at, device string, run, root func(command string) ([]byte, error), socket func(name string) (net.Conn, error)) (*Reading, error) {
 	reading := &Reading{Source: "ssh at " + at, Whole: true, NotTold: []Told{TellsNeighbours, TellsAdmit, TellsFilter}}
 	ask := func(command string, into any) error {

@@ -132,6 +132,8 @@ func (l *Laptop) tookARP(seat *seat, packet gopacket.Packet, after time.Duration
 }
 
 // tookNeighbour takes neighbour discovery: routers, answers, and who asks for the laptop.
+//
+// Many branches: one a message of RFC 4861.
 func (l *Laptop) tookNeighbour(seat *seat, packet gopacket.Packet, from string, after time.Duration) bool {
 	ip, ok := packet.Layer(layers.LayerTypeIPv6).(*layers.IPv6)
 	if !ok || ip.HopLimit != 255 { // from beyond the link (RFC 4861, 6.1)

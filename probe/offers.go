@@ -40,6 +40,8 @@ func (l *Laptop) solicit(seat *seat, since time.Duration) []byte {
 }
 
 // tookOffer takes what is offered.
+//
+// Many branches: one a field that an offer may leave out.
 func (l *Laptop) tookOffer(seat *seat, packet gopacket.Packet, from string, after time.Duration) bool {
 	udp, ok := packet.Layer(layers.LayerTypeUDP).(*layers.UDP)
 	if !ok {

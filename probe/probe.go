@@ -257,6 +257,8 @@ func (l *Laptop) Look(ctx context.Context, looks []Look) ([]Saw, error) {
 }
 
 // step sends what is due in a VLAN.
+//
+// Many branches: one a thing that may be due.
 func (l *Laptop) step(seat *seat, now time.Time) error {
 	since := now.Sub(seat.began)
 	var due [][]byte

@@ -74,6 +74,8 @@ func drawShape(t *rapid.T, uses bool) string {
 // Draw draws an office of up to most devices: every way to forward, bundles,
 // rings, translation, plans, odd PVIDs, inner ports, plugs, addresses. All of it
 // is written in notation, so that the reader is in the loop.
+//
+// Many branches: one a kind of thing that is drawn.
 func Draw(t *rapid.T, most int) *office.Office {
 	var text strings.Builder
 	for _, v := range vids[:4] {

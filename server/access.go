@@ -261,6 +261,9 @@ func (n *named) in(c fiber.Ctx, route *route) (int64, error) {
 
 // allow lets those in who may, by the route's row, and notes the offices that he was let into:
 // a handler gets no other ([Server.admitted]).
+//
+// Many branches: a token, a session or who is at this machine asks, and each refusal has
+// its own words.
 func (s *Server) allow(route route) fiber.Handler {
 	route.named = namesOffices(&route)
 	return func(c fiber.Ctx) error {

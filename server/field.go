@@ -294,6 +294,9 @@ type toldBy struct {
 
 // news is what a device was found to be set to, nil where that is known already, and what of it
 // is otherwise than it was found before. What is told besides is noted in the telling.
+//
+// Many branches: VLANs and routing are told apart, and each may be new, the same, or
+// otherwise than before.
 func (s *Server) news(ctx context.Context, id int64, x toldBy) (one *store.Found, drift []string, err error) {
 	net, i, reading := x.net, x.dev, x.reading
 	device := net.Office.Devices[i]

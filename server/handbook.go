@@ -33,6 +33,8 @@ type handbookQuery struct {
 }
 
 // handbook writes the office down for the next administrator, as one page that needs nothing else.
+//
+// Many branches: one a chapter, each of which may have nothing to say.
 func (s *Server) handbook(c fiber.Ctx) error {
 	room, look, err := s.looked(c)
 	if err != nil {

@@ -21,6 +21,10 @@ import (
 	"klammer/store"
 )
 
+// intake reads a file of somebody's, and shows or takes what was understood.
+//
+// Many branches: a file is read, corrected, chosen from, looked at and taken, each with
+// its own message.
 func (s *Server) intake(c fiber.Ctx) error {
 	name, err := author(c)
 	if err != nil {

@@ -425,6 +425,10 @@ func (s *Server) asFound(id int64, before *store.Order, done int, now *shown) (*
 	return found.AsFound(net, now.kept)
 }
 
+// orderTick notes what became of a step.
+//
+// Many branches: a step is ticked, unticked, refused or silent, and each may come too
+// late.
 func (s *Server) orderTick(c fiber.Ctx) error {
 	var tick api.OrderTick
 	name, room, err := s.asked(c, &tick)

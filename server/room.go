@@ -418,6 +418,9 @@ func (r *room) again(ctx context.Context, old *shown, asking asking) (_ *answer,
 // edit plans a request on the newest office and commits it. Where others have
 // made edits since the request's base, it is merged, unless they touched the
 // same things.
+//
+// Many branches: others, another server and the database may each come between, and each
+// is met in its way.
 func (r *room) edit(ctx context.Context, asking asking, plan func(*span.Net) (*command.Result, error)) (*answer, error) {
 	ctx, stop := context.WithTimeout(ctx, atMost)
 	defer stop()

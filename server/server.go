@@ -293,6 +293,8 @@ var isHere = regexp.MustCompile(`^/[0-9]+/here$`)
 
 // guard keeps other pages in the same browser out: requests are for this host
 // by a loopback name, and writes come from its own pages and carry JSON.
+//
+// Many branches: one a way in which another page could ask, each refused in its own words.
 func (s *Server) guard(c fiber.Ctx) error {
 	c.Set("X-Content-Type-Options", "nosniff")
 	c.Set("Cross-Origin-Resource-Policy", "same-origin")

@@ -117,6 +117,10 @@ func (s *Server) meaning(c fiber.Ctx) error {
 	return c.JSON(api.PortChanges(changes))
 }
 
+// find reads what a device shows, and keeps it where that is asked.
+//
+// Many branches: a text or a workbook is held against what is planned, from the factory or
+// found before, and looked at or kept.
 func (s *Server) find(c fiber.Ctx) error {
 	name, err := author(c)
 	if err != nil {

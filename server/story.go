@@ -66,6 +66,9 @@ func (q *storyQuery) about(o *office.Office) (about history.About, kinds []strin
 
 // story is what happened to an office, the newest first: edits, orders and what was said of
 // their steps, what was found otherwise, what was proved.
+//
+// Many branches: each bound that is asked for may be wrong, and edits and what else
+// happened are read page by page.
 func (s *Server) story(c fiber.Ctx) error {
 	room, look, err := s.looked(c)
 	if err != nil {

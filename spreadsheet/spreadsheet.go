@@ -109,6 +109,8 @@ func cells(net *span.Net, dev int) int {
 }
 
 // Office writes a whole office as a workbook.
+//
+// Many branches: one a sheet, with its own columns.
 func Office(report *finding.Report) ([]byte, error) {
 	net, o := report.Net, report.Net.Office
 	one := &workbook{f: excelize.NewFile(), used: map[string]bool{}, effort: net.Effort()}

@@ -35,6 +35,9 @@ type measuring struct {
 	json  bool
 }
 
+// run measures at an interface, and prints what was seen, beside the plan where there is one.
+//
+// Many branches: with a plan and without, and each step of a measurement may fail.
 func (m *measuring) run(cmd *cobra.Command) error {
 	ctx, stop := signal.NotifyContext(cmd.Context(), os.Interrupt, syscall.SIGTERM)
 	defer stop()

@@ -13,6 +13,9 @@ import (
 	"klammer/probe"
 )
 
+// probeCmd is klammer probe.
+//
+// Many branches: which flags go together is said here, each wrong pair in its own words.
 func probeCmd() *cobra.Command {
 	var into, asIs, port, list, on, to, token, known string
 	var wait time.Duration

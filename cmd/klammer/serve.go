@@ -130,6 +130,8 @@ type serving struct {
 
 // certificate is what the server shows; nil for none. Who can be reached from elsewhere
 // has one, and people sign in there.
+//
+// Many branches: each pair of flags that does not go together is told in its own words.
 func (w *serving) certificate(data string, log *slog.Logger) (*server.Certificate, error) {
 	host, _, err := net.SplitHostPort(w.listen)
 	if err != nil {
@@ -243,6 +245,10 @@ func (w *serving) admit(srv *server.Server, listener net.Listener, cert *server.
 	return at, listener, nil
 }
 
+// serve starts the server and what it needs, and stops all of it when ctx ends.
+//
+// Many branches: a start is one row of steps, each of which may fail, and what was started
+// is stopped in reverse.
 func serve(ctx context.Context, cmd *cobra.Command, with serving) error {
 	ctx, end := context.WithCancel(ctx)
 	defer end()

@@ -42,6 +42,9 @@ func doMove(net *span.Net, args *args) (*Result, error) {
 //	> move core.1-2 to core.6-7
 //	! column 6: core.7 has a cable to floor.8 already: move that first, or exchange the two
 //	    with swap
+//
+// Many branches: everything is looked at before anything is moved, so that a mistake moves
+// nothing.
 func Move(o *office.Office, from, to []office.PortRef) (*Result, error) {
 	if len(from) != len(to) {
 		return nil, fmt.Errorf("name as many ports to go to as to come from: they are %d and %d", len(to), len(from))

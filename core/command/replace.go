@@ -283,6 +283,8 @@ func (r *replacing) port(name string) string {
 }
 
 // carry gives the new device what the old one is told.
+//
+// Many branches: one a part of a device that the new one may lack.
 func (r *replacing) carry() error {
 	old, to := r.old, r.to
 	for port, at := range r.way {

@@ -82,6 +82,8 @@ func Sits(net *span.Net, vid office.VID) []string {
 }
 
 // sitsBut is [Sits] without some ports.
+//
+// Many branches: one a thing that names a VLAN.
 func sitsBut(net *span.Net, vid office.VID, without func(dev, port int) bool) []string {
 	o := net.Office
 	var out []string

@@ -119,6 +119,8 @@ func zonesLike(draft *office.Draft, vid, like office.VID) error {
 //	-gate rule 1
 //	gate rule 1 allow zone staff to outside
 //	gate address 160 10.61.160.1/24 on lan1 zone devices handout 10.61.160.20-10.61.160.250
+//
+// Many branches: rules, wishes and zones each name a VLAN in their own way.
 func TalksLike(o *office.Office, vid, like office.VID) (*Result, error) {
 	if vid == like {
 		return nil, fmt.Errorf("VLAN %d talks like itself", vid)

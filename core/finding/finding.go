@@ -136,6 +136,9 @@ func Check(net *span.Net) *Report { return new(Report).Update(net) }
 
 // Update finds everything in an office that was updated from the report's own,
 // looking anew only at what the update touched.
+//
+// Many branches: each list of findings has rules of its own for what it keeps and what is
+// found anew.
 func (r *Report) Update(net *span.Net) *Report {
 	devices, links, vlans, fresh := net.Delta()
 	report := *r

@@ -75,6 +75,9 @@ func (c *check) nativeAs(end, far graph.End, vid office.VID) office.Shape {
 // neededDiffers: one end of a cable takes what is needed and the other, written
 // out, lacks some of it or has more: what the one end says of itself is not
 // what the cable does.
+//
+// Many branches: either end or both may say needed, and each way to mend it is offered
+// where it changes something.
 func (c *check) neededDiffers(link int) {
 	one := &c.net.Topo.Links[link]
 	for _, end := range one.Ends() {

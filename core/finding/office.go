@@ -172,6 +172,8 @@ const mostOverlaps = 3
 // way out.
 //
 //	> core address 110 10.61.110.254/24
+//
+// Many branches: two rules that share the pairs of addresses.
 func (c *check) gatewayTwice(all []given) {
 	type holder struct {
 		dev  *office.Device
@@ -245,6 +247,8 @@ func vids(a, b office.VID) []office.VID {
 // handouts is handout-outside (a hand-out range leaves the address's subnet, so
 // that some hosts get an address that reaches nobody) and handout-twice (two
 // devices hand out addresses in one VLAN).
+//
+// Many branches: two rules that share the pairs of ranges.
 func (c *check) handouts(all []given) {
 	first := map[string]given{}
 	for _, given := range all {
@@ -410,6 +414,9 @@ func (c *check) management() {
 //	way-back: What goes from 110 reception to the outside arrives, and its answer does not:
 //	    gate sends it into 110 reception, and who it is for is not in the same part of it
 //	    (there over gate and back over gate).
+//
+// Many branches: what stands in the way is a rule, a cut or a missing gateway, and each
+// names its cause.
 func (c *check) managementCut() {
 	net := c.net
 	for _, plug := range net.Office.Plugs {

@@ -16,6 +16,8 @@ import (
 //	    core 1: whoever answers first is asked.
 //	  mend: plug core.2 "printer" wants 110 at 10.61.110.2
 //	  mend: plug core.2 "printer" wants 110
+//
+// Many branches: one a thing that an address can clash with.
 func (c *check) plugAddresses() {
 	o := c.net.Office
 	if !slices.ContainsFunc(o.Plugs, func(plug office.Plug) bool { return plug.At.IsValid() }) {

@@ -31,6 +31,8 @@ func (c *check) talks() {
 //	    does not reach 110 reception at 10.61.110.20 by tcp/631: gate drops it, as no rule
 //	    fits: between zones deny.
 //	  mend: gate allow vlan 160 to 10.61.110.20 printing
+//
+// Many branches: a wish that fails is told by what stops it, or by what lets it through.
 func (c *check) wishes() {
 	for _, judged := range c.talk.Wishes() {
 		if judged.Holds {

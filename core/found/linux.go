@@ -16,6 +16,9 @@ import (
 // -details link` prints before or behind it, as iproute2 writes them: a port of
 // the one by its name there, which is the port's name inside the device where
 // the plan says one.
+//
+// Many branches: two documents are read side by side, each with fields that older versions
+// leave out.
 func fromLinux(device *office.Device, base wording.State, text string) (*Result, error) {
 	reading := linuxReading{begin(device, base, "Linux")}
 	dec := json.NewDecoder(strings.NewReader(text))

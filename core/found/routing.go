@@ -176,6 +176,9 @@ func (r *Routing) Differs(o *office.Office, device *office.Device) (out []string
 }
 
 // Against is what of a device's routing was found otherwise than a device has it.
+//
+// Many branches: one a part of routing, each held in both directions, and each may not
+// have been told.
 func (r *Routing) Against(o *office.Office, device *office.Device) (out []Mismatch) {
 	if r == nil {
 		return nil

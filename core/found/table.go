@@ -26,6 +26,8 @@ var columns = map[string]string{
 const mostColumns = 600
 
 // Rows reads a table, as a spreadsheet or a web page has it.
+//
+// Many branches: a reader of separated values goes letter by letter.
 func Rows(device *office.Device, base wording.State, rows [][]string) (*Result, error) {
 	at := slices.IndexFunc(rows, func(r []string) bool { return !blank(r) && !strings.HasPrefix(strings.TrimSpace(r[0]), "#") })
 	if at < 0 {
@@ -271,6 +273,8 @@ func (t *table) follow(port int) {
 //	> 2;160;;160
 //	by port
 //	2: planned 110 [140], found 160
+//
+// Many branches: one a column that may be missing.
 func (t *table) byPort() {
 	t.each(func(row int, cell func(string) string) {
 		at := t.ports(row, "port", cell("port"))
@@ -343,6 +347,8 @@ func (t *table) word(row int, what, text string, words ...string) int {
 //	> 4;;X;U
 //	grid
 //	row 3, column 3: "X" is neither U nor T, nor P for the PVID
+//
+// Many branches: one a mark that may stand in a cell.
 func (t *table) grid() {
 	head := t.rows[t.at]
 	port := map[int][]int{}

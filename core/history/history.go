@@ -304,6 +304,8 @@ func Text(o *office.Office, key office.Key) string {
 }
 
 // Thing is what an office says of a key, nil for nothing.
+//
+// Many branches: one switch, a case a kind of thing.
 func Thing(o *office.Office, key office.Key) office.Thing {
 	kind, rest, _ := strings.Cut(string(key), ":")
 	switch kind {

@@ -11,6 +11,9 @@ import (
 
 // readGrids finds what a sheet has: lists of ports, lists of VLANs, and grids, each with a title
 // above it or not, again and again; and what a legend says of their marks.
+//
+// Many branches: a row begins a list, a grid or nothing, and what it names may be known
+// from another sheet.
 func (u *Understood) readGrids(table Table, vlans map[office.VID]*office.VLAN) {
 	clear(u.marks)
 	for row, cells := range table.Rows {
@@ -169,6 +172,8 @@ type gridHead struct {
 
 // gridHeadOf reads a head; own says that the workbook is one that Klammer wrote, where a port may
 // be called as a column is in another's; false where a row is none.
+//
+// Many branches: a column is known by several signs, and the surest decides.
 func gridHeadOf(row []string, own bool) (head gridHead, ok bool) {
 	first, label := -1, ""
 	for k, text := range row {

@@ -43,6 +43,8 @@ var (
 //	plug core.3 "kiosk" wants 160
 //	# row 1, column 0: no heads stand above these rows, so what each column is was guessed from
 //	    what stands in it: A device, B port, C untagged, D tagged, E what hangs there
+//
+// Many branches: a guess is given up at each sign of doubt.
 func (t Table) guessed() (Table, bool) {
 	top := slices.IndexFunc(t.Rows, func(r []string) bool { return !blank(r) && only(r) == "" })
 	if top < 0 {
@@ -145,6 +147,8 @@ func digitsAtEnd(name string) (head string, number int) {
 // that comes first of two such; where several stand in a cell they are tagged; one that says the
 // untagged ones again is the PVID. A column that is empty more often than not leaves too much doubt
 // to be the first.
+//
+// Many branches: a guess is given up at each sign of doubt.
 func guessVLANs(rows [][]string, of []role, port int) bool {
 	untagged := -1
 	for k := port + 1; k < len(of); k++ {

@@ -15,6 +15,9 @@ import (
 // Take is what was understood as a change of an office: the office as it would
 // be and the edit that leads there, as one. Into an empty office it makes it.
 // What does not fit goes to Trouble, and the rest is taken.
+//
+// Many branches: VLANs, grids, cables and plugs are taken in this order, each with what
+// can be wrong with it.
 func (u *Understood) Take(into *office.Office) (*office.Office, office.Edit) {
 	draft := office.NewDraft(into)
 	if u.Exact != nil && len(into.Devices) == 0 && len(into.VLANs) == 0 {
@@ -136,6 +139,9 @@ func (u *Understood) gridDevice(draft *office.Draft, grid *Grid) *office.Device 
 }
 
 // takeGrid sets the ports of one grid; a device that is not there is made.
+//
+// Many branches: what a cell says is put together by port first, as marks of one port
+// stand in several rows.
 func (u *Understood) takeGrid(draft *office.Draft, grid *Grid) {
 	device := draft.Office().Device(grid.Device)
 	if device == nil {
@@ -207,6 +213,8 @@ func (u *Understood) takeGrid(draft *office.Draft, grid *Grid) {
 
 // takeExtras notes of ports what stands beside their VLANs: what hangs there is plugged in,
 // where its port gives it one VLAN; a name of another port is a cable; the rest is noted.
+//
+// Many branches: one a kind of text beside a port.
 func (u *Understood) takeExtras(draft *office.Draft, grid *Grid) {
 	notes, sockets := map[int][]string{}, map[int]string{}
 	for _, one := range grid.extras {

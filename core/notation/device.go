@@ -142,6 +142,8 @@ func described(tok token, cur *cursor, line string) *Described {
 }
 
 // body reads the lines of a device: its ports first, then what names them.
+//
+// Many branches: a device is read in two passes, so that lines may name ports below them.
 func (r *reader) body(device *office.Device, lines []subline) {
 	stage := func(text string) int {
 		w := text
@@ -241,6 +243,8 @@ func (r *reader) inDevice(device *office.Device, cur *cursor, said []bool) (what
 
 // keyword reads a statement of a device that starts with a word of the
 // notation, after that word.
+//
+// Many branches: one switch, a case a word of the notation.
 func (r *reader) keyword(device *office.Device, cur *cursor, tok token) (what, which string, wrong *fault) {
 	what = tok.text
 	switch tok.text {

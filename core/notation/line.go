@@ -10,6 +10,8 @@ import (
 )
 
 // other reads what starts with a device's name, and on the line removals.
+//
+// Many branches: a line leaves out what a file says by its place.
 func (r *reader) other(cur *cursor, statement *statement) *fault {
 	tok := cur.next()
 	if rest, ok := strings.CutPrefix(tok.text, "-"); ok && tok.kind == word {
@@ -83,6 +85,8 @@ func (r *reader) put(device *office.Device, at int) *fault {
 //	-plug floor.5 "tablet"
 //	> -gate allow zone devices to any
 //	-gate rule 2
+//
+// Many branches: one switch, a case a statement.
 func (r *reader) remove(cur *cursor, tok token) *fault {
 	asError := func(err error) *fault {
 		if err != nil {
@@ -213,6 +217,8 @@ func (r *reader) removeAddress(device *office.Device, cur *cursor) *fault {
 //	-rack manage
 //	-gate address 110 10.61.110.1/24
 //	-rack limit vlans
+//
+// Many branches: one switch, a case a statement.
 func (r *reader) removeInDevice(device *office.Device, cur *cursor, tok token) *fault {
 	switch tok.text {
 	case "manage":

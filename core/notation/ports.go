@@ -59,6 +59,9 @@ func fromEnd(text string) (int, bool) {
 
 // resolve finds the ports that an item names on a device: their places in
 // Device.Ports. A range goes along the front.
+//
+// Many branches: a name, a number from the end and a range look alike, and each mistake is
+// told for what it is.
 func resolve(device *office.Device, it item) ([]int, *fault) {
 	one := func(text string) int {
 		if i := device.Port(text); i >= 0 {

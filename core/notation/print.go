@@ -100,6 +100,8 @@ func (p *printer) office(o *office.Office) {
 }
 
 // Thing prints one thing as its statement, a plan or a device with its lines.
+//
+// Many branches: one switch, a case a kind of thing.
 func Thing(thing office.Thing) string {
 	switch t := thing.(type) {
 	case office.Title:

@@ -297,6 +297,8 @@ func (r *reader) tokens(line, indent int, text string) (cur *cursor, after strin
 //	> gate
 //	! column 5: what about gate? Ports and a shape, as in gate 1-4: 130, or a statement of a
 //	    device
+//
+// Many branches: one switch, a case a word of the notation.
 func (r *reader) statement(statement *statement, kind string) {
 	r.at = statement
 	cur, after, ok := r.tokens(statement.line, statement.indent, statement.text)

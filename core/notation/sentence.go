@@ -127,6 +127,8 @@ type describing struct {
 }
 
 // take reads one part of a sentence.
+//
+// Many branches: one switch, a case a phrase that is understood.
 func (d *describing) take(part string) error {
 	low := strings.ToLower(part)
 	dashed := strings.ReplaceAll(low, " ", "-")

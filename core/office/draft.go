@@ -229,6 +229,8 @@ func (d *Draft) PutAll(o *Office) error {
 
 // Put makes one change that an edit describes. What stands there now must be
 // what the change replaces, in kind; [Change.Before] is not compared.
+//
+// Many branches: two switches, a case a kind of thing that comes or goes.
 func (d *Draft) Put(change Change) error {
 	switch t := change.After.(type) {
 	case Title:

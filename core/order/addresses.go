@@ -28,6 +28,8 @@ func (p *problem) leftOn(i int, device *office.Device) *office.Device {
 }
 
 // routing is addresses, lines to the outside, routes and rules.
+//
+// Many branches: which task waits for which is decided where both are known.
 func (p *problem) routing(i int, a, b *office.Device) {
 	name := a.Name
 	a = p.leftOn(i, a)
@@ -164,6 +166,9 @@ type readdress struct {
 
 // addressed is the task of giving a device an address, was where it has it otherwise. What
 // goes over from one number of a VLAN to another is noted in moved.
+//
+// Many branches: an address comes, changes, or goes over from another number, each with
+// its way back.
 func (p *problem) addressed(of readdress, address office.Address, was *office.Address, moved map[netip.Prefix]bool) *task {
 	a, b := of.a, of.b
 	one := &task{dev: of.dev, kind: Set, page: "Addresses", routes: true, text: fmt.Sprintf("VLAN %s: address %s", p.plan.net.Name(address.VID), address.Prefix), lines: []string{addressLine(a.Name, address)}, back: []string{noAddress(a.Name, address)}, address: address.Prefix, vid: address.VID}

@@ -13,6 +13,9 @@ import (
 //
 //	25 tagged in 110 reception, it was not
 //	PVID of 12 130, it was 1
+//
+// Many branches: what comes, turns, goes, is shut and is opened is each said in words of
+// its own.
 func (n *node) changes() (out []string) {
 	act := n.act
 	if act.kind != Set && act.kind != Manage || n.world.problem.words[act.dev] == nil {

@@ -111,6 +111,8 @@ func newJudge(was, plan *origin, lent []loan, renumbered numbers, moves []plugMo
 // compare puts the terminals into kinds, of which all stand and hear alike before and after,
 // and works out between which kinds there is to be something all the time, and between which
 // nothing.
+//
+// Many branches: a terminal may be there before, after, or both, and be moved.
 func (j *judge) compare(was, plan *origin) {
 	before, after := make([]reach.Stand, len(j.terms)), make([]reach.Stand, len(j.terms))
 	kinds := map[string]int{}

@@ -293,6 +293,9 @@ func blinded(acts []*node, i int) (out []string) {
 }
 
 // write tells a way as an order.
+//
+// Many branches: what stands before the first step and after the last is written with
+// them.
 func (p *problem) write(end *node) (*Order, error) {
 	acts := chain(end)
 	out := &Order{Was: p.original, Planned: p.final, Price: end.price, Leaves: p.takes()}
@@ -392,6 +395,9 @@ func (w *world) where() string {
 }
 
 // backLines undoes a step on the line: its task's own, and every port that it set.
+//
+// Many branches: the task, the plug of the operator and the ports each go back in their
+// own way.
 func backLines(node *node, before, after *span.Net) []string {
 	if node.act.kind == Check || node.act.kind == Save {
 		return nil

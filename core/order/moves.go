@@ -26,6 +26,9 @@ const (
 
 // toward is what a port is brought to at a level, from what it is set to now. A
 // port without a cable has a host behind it, which hears every untagged VLAN.
+//
+// Many branches: each level takes a port a part of the way, and a port with a host behind
+// it not as one with a cable.
 func toward(now, to wording.Setting, at level, cabled bool) wording.Setting {
 	if at == finish || now.Off && !to.Off {
 		return to

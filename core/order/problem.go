@@ -52,6 +52,8 @@ func (x *origin) stands(terminal *terminal) bool {
 }
 
 // each lists the terminals at a device, by what is written there.
+//
+// Many branches: one a thing that stands at a device.
 func (x *origin) each(dev int, add func(port string, wire bridge.Wire, vid office.VID)) {
 	at := x.at[dev]
 	if at < 0 {

@@ -87,6 +87,8 @@ func (n *node) save(i int) *node {
 
 // run does all on a device that harms nobody. It gives n itself where there is
 // nothing.
+//
+// Many branches: tasks and pages are tried again as long as one of them brings something.
 func (n *node) run(i int) *node {
 	problem := n.world.problem
 	if i != n.dev {
@@ -317,6 +319,9 @@ func (n *node) hash() uint64 {
 // flow goes on as long as something can be done that harms nobody: all on one
 // device, then the next; the one first that is then ready, else the one where most
 // is done.
+//
+// Many branches: the same device goes on, then a cable, then the device where most is
+// done, then what is unsaved.
 func (n *node) flow() *node {
 	problem := n.world.problem
 	for !n.world.done() && !problem.stop() {
@@ -658,6 +663,9 @@ func (n *node) force() *node {
 
 // branch gives every point that is one act or walk from m; n is where the search began. The
 // first act may be anywhere, later ones only where acts were, or beside.
+//
+// Many branches: acts, cables, walks and saving are each a way on, and later ones stay
+// near the first.
 func (m *node) branch(n *node, add func(*node)) {
 	problem := n.world.problem
 	roots := 0

@@ -14,6 +14,9 @@ import (
 
 // ends is what is plugged in that goes, comes or moves; the operator's laptop
 // aside.
+//
+// Many branches: a plug comes, goes, moves, changes places with others, or is moved with
+// what it hangs behind.
 func (p *problem) ends() {
 	a, b := p.was.from.Office, p.plan.from.Office
 	at := func(list []office.Plug, plug office.Plug) bool {
@@ -243,6 +246,9 @@ func (t *task) gives(device *office.Device, line office.Outside) {
 //	11. core, set: PVID of 7: none (where it has to be a number: a VLAN that the port is not in)
 //	12. core, check: Reach the management of core at 10.61.190.2 (VLAN 190 devices)
 //	13. core, save: Save, so that it stays after a power cut
+//
+// Many branches: a move is looked for before pulling and plugging, as one act harms less
+// than two.
 func (p *problem) cables() {
 	gone, come := cablesBut(p.was.from.Office.Cables, p.plan.from.Office.Cables), cablesBut(p.plan.from.Office.Cables, p.was.from.Office.Cables)
 	line := func(cable office.Cable) string { return "cable " + notation.Ref(cable.A) + " " + notation.Ref(cable.B) }

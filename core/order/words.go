@@ -13,6 +13,8 @@ import (
 
 // told is what a step changes for frames, a sentence each: what passes a cable now
 // and what no longer does, and which VLAN ports without a cable are in.
+//
+// Many branches: cables and ports each have a sentence for what comes and for what goes.
 func told(a, b *span.Net) (out []string) {
 	if a == b {
 		return nil

@@ -410,6 +410,9 @@ func (w *world) walk(at spot) *world {
 }
 
 // carry is the world with a task done; nil where it cannot be.
+//
+// Many branches: a task changes a device, with its inner ports, or cables, and saving and
+// routing follow from it.
 func (w *world) carry(task *task) *world {
 	world := w.clone()
 	world.tasks[task.at] = true
@@ -773,6 +776,8 @@ func (p *problem) promised(device string) (taken, cabled map[string]bool) {
 // free lists the ports of a device that the laptop could go to, one a VLAN: those
 // that it is or was planned for first. A device that has no port to spare, as an access
 // point with one, is set at that before its cable is plugged in.
+//
+// Many branches: a port is left out for each reason for which it is somebody else's.
 func (w *world) free(dev int) (out []spot) {
 	device := w.office.Devices[dev]
 	if device.Unaware() || w.gone(dev) {

@@ -277,6 +277,8 @@ func (w *world) outOfRange(offer Offer, server, k int) sign {
 
 // offer judges one offer. What another VLAN's server offers has no sign of its own: who
 // answers tells that.
+//
+// Many branches: one a thing that can be wrong with an offer, the gravest alone.
 func (w *world) offer(test Test, offer Offer, answered []int, said *judged) {
 	by := offer.By
 	server := -1

@@ -116,6 +116,9 @@ type Saw struct {
 // Judge puts what a laptop saw at a test beside the plan. What the test is to reach
 // decides, and who hands out addresses; that somebody who is not asked for is silent does
 // not, as he may be off.
+//
+// Many branches: who answers, who hands out, what is heard and what was tried are each
+// held against the plan.
 func (r *Round) Judge(test Test, saw Saw) Played {
 	world := r.world
 	played := Played{Seen: Seen{Test: test, Instead: []string{}, How: ByProbe}}

@@ -115,6 +115,9 @@ func (r *Round) turnedBy(net *span.Net, mistakes []int) []post {
 }
 
 // play plugs a laptop in at asks of an office.
+//
+// Many branches: who answers, who hands out, what is heard and what was tried are each
+// told for what it is.
 func (r *Round) play(net *span.Net, posts []post, asks []ask, tests []Test) []Played {
 	world := r.world
 	talks := talk.New(net)

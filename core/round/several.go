@@ -246,6 +246,9 @@ func (r *Round) suspect(kinds []kind, set []int, differs int) Suspect {
 
 // differs is at which tests a set of mistakes, made at once, gives something else than was
 // seen; false where two at one place cannot be made at once.
+//
+// Many branches: what passed, failed, was tried and was not told is each held against what
+// would be seen.
 func (r *Round) differs(kinds []kind, set []int, results []Seen) (out []int, ok bool) {
 	var all []int
 	across := map[int]bool{} // asks at which one of them differs in what is tried alone

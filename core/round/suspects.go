@@ -60,6 +60,9 @@ type Suspect struct {
 //	at floor.3 [140]: 10.61.140.1 is to answer ping, and does not
 //	at floor.4 [140]: 10.61.140.1 is to answer ping, and does not
 //	so: core 7 lacks 140, or floor 8 lacks 140
+//
+// Many branches: what was seen instead names suspects by where it is, by what is heard,
+// and by who answers.
 func (r *Round) Suspects(results []Seen) []Suspect {
 	if !slices.ContainsFunc(results, func(seen Seen) bool { return !seen.Passed }) {
 		return nil

@@ -87,6 +87,9 @@ func written(shape *office.Shape) (set office.Set) {
 }
 
 // placesOf fills in the places of device i's hubs.
+//
+// Many branches: ports, addresses, lines to the outside, the management and plugs are each
+// a place.
 func (n *Net) placesOf(i int) {
 	device := n.Office.Devices[i]
 	itself := device.TalksItself()

@@ -235,6 +235,9 @@ func partsOf(nodes []Node, sets graph.Union) (spans map[int32]*Span, list []*Spa
 }
 
 // coupled works out a class of several labels.
+//
+// Many branches: labels of one class are joined by cables and by arcs, and each in one
+// direction or both.
 func (n *Net) coupled(g int) {
 	labels := n.groups.groups[g]
 	id := map[Node]int{}

@@ -39,6 +39,9 @@ func (n *Net) Update(o *office.Office) *Net {
 
 // step works out o from n where cables, fronts and register are the same: what
 // is set on ports, addresses, plugs, uses and plans may differ.
+//
+// Many branches: what is needed, parked and kept each follows from other parts, and is
+// worked anew only where those changed.
 func (n *Net) step(o *office.Office) *Net {
 	net := *n
 	net.Office, net.dirty = o, office.Set{}
@@ -307,6 +310,9 @@ func (n *Net) uses(vid office.VID) bool {
 
 // links works anew what cables carry: those at a changed device, and on from device to device as
 // long as what passes one that is unaware of tags changes.
+//
+// Many branches: a cable is worked anew for its ports or for what an unaware device hands
+// on; then classes, then use.
 func (m *Net) links(net *Net, changed []int) {
 	m.carry = slices.Clone(net.carry)
 	crossed := false

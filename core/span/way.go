@@ -59,6 +59,9 @@ func (n *Net) RouteShut(vid office.VID, from []int, goal func(hub int) bool) ([]
 // fewest cables, of those with the fewest that do not carry it yet, of those the first in the order
 // of the file. With anyhow it goes through devices that drop tags as well, with shut over ports
 // that are off.
+//
+// Many branches: a search in rounds, with what may not be passed and two prices to tell
+// equal ways apart.
 func (n *Net) route(vid office.VID, from []int, goal func(hub int) bool, anyhow, shut bool) ([]int, bool) {
 	type best struct {
 		hops, changes int

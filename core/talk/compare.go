@@ -83,6 +83,8 @@ func verb(name, does string) string {
 
 // Shifts is what becomes otherwise between two tables: by VLAN, in their order.
 // A VLAN that one of them has not is nobody there.
+//
+// Many branches: a VLAN may be in either table or in both.
 func (t *Table) Shifts(next *Table) (out []Shift) {
 	if next.Kept(t) {
 		return nil

@@ -118,6 +118,9 @@ type Leg struct {
 }
 
 // tell follows one service there and back.
+//
+// Many branches: there, back and the device itself may each stop it, and the first is
+// told.
 func (m *Map) tell(src, dst *End, probe probe) (there, back Leg) {
 	if m.tails != nil { // who remembers ways does not say why one stops
 		plain := *m

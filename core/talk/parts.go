@@ -141,6 +141,9 @@ func (m *Map) names() (all []netip.Prefix) {
 }
 
 // cut makes the parts of every VLAN and of the outside.
+//
+// Many branches: VLANs and the outside are cut by the same names, the outside without what
+// is inside.
 func (m *Map) cut() {
 	own := map[netip.Addr]*stand{}
 	for _, router := range m.routers {

@@ -22,6 +22,9 @@ type Share struct {
 //	> gate allow zone guests to 10.61.110.20 printing; gate allow zone guests to 10.61.190.9 ping
 //	guests gain tcp/631, tcp/9100 to reception (only to 10.61.110.20)
 //	guests gain ping to devices (only to 10.61.190.9)
+//
+// Many branches: pairs of parts are put together as long as the same is open, and left out
+// where their surroundings say it.
 func (t *Table) Shares(from, to office.VID) (out []Share) {
 	var srcs, dsts []*Part
 	ends := map[*Part][]*End{}

@@ -419,6 +419,8 @@ func (m *Map) Judge(wish *office.Wish) Judged {
 }
 
 // judgeWish is [Map.Judge], told what is known of all hosts of two areas already.
+//
+// Many branches: a pair is left as early as it can no longer break the wish.
 func (m *Map) judgeWish(wish *office.Wish, known func(src, dst *area) Verdict) Judged {
 	judged := Judged{Wish: wish, Holds: true}
 	want := Of(m.Net.Office, wish.Services)

@@ -162,6 +162,8 @@ func shiftTroubles(cells []Cell, was, is *office.Device) {
 
 // touches is the areas, by their cells, whose packets a side of a device's rule can
 // fit. An interface where another router stands brings those of all.
+//
+// Many branches: one a kind of side that a rule may name.
 func (t *Table) touches(dev int, sides []office.Side) (out []int) {
 	talks := t.of
 	one := talks.routers[dev]

@@ -141,6 +141,9 @@ func (j *Journey) toGateway(net *span.Net, up *spread) *Journey {
 }
 
 // toDevice is the way to any address of a device, its management among them.
+//
+// Many branches: each address may be reached in another way, and the best of what stops it
+// is told.
 func (j *Journey) toDevice(net *span.Net, up *spread, to int, at netip.Addr) *Journey {
 	device, start := net.Office.Devices[to], up.stops[0]
 	own := slices.Clone(device.Addresses)

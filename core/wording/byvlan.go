@@ -214,6 +214,8 @@ func framesOf(device *Device, at []int, to Setting) Step {
 //	[VLAN 110] VLAN 110 reception: untagged 1-3,6, tagged 7-8
 //	[VLAN 140] VLAN 140 phones: untagged none, tagged 1-3,6-8
 //	[Device] Save, so that it stays after a power cut
+//
+// Many branches: one a habit of devices that do more than they are told.
 func applyPage(device *Device, state *State, st Step) error {
 	vid := st.VLAN
 	if err := known(state, vid); err != nil {

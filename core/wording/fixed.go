@@ -103,6 +103,8 @@ func handout(address office.Address) string {
 // with what [Fixed] says of it: bundles and speeds come first, as ports are set
 // by them; then the memberships; then addresses; and where it is managed last,
 // the old way staying until the new one answers.
+//
+// Many branches: one a table of what does not change, and each may be empty.
 func FromFactory(device *Device, to State) ([]Step, error) {
 	var first, last []Step
 	for i := range device.Ports {

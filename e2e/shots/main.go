@@ -242,6 +242,9 @@ type asked struct {
 	names      []string
 }
 
+// take makes the pictures, one after another.
+//
+// Many branches: one a picture.
 func take(asked asked) error {
 	out, size, zoom, edit, keys, names := asked.out, asked.size, asked.zoom, asked.edit, asked.keys, asked.names
 	var w, h int64

@@ -394,6 +394,8 @@ func yes(is bool) (*talk.Services, bool) {
 }
 
 // field says for which services a field has a value.
+//
+// Many branches: two switches, a case a field of nftables.
 func (w *walk) field(text json.RawMessage, value value) (*talk.Services, bool) {
 	var one left
 	if json.Unmarshal(text, &one) != nil {
@@ -438,6 +440,8 @@ func (w *walk) field(text json.RawMessage, value value) (*talk.Services, bool) {
 // payload says which services a match on a header field lets through, of packets between the two
 // addresses that are asked about; false where that cannot be told, and everything must be reckoned
 // with.
+//
+// Many branches: two switches, a case a field of a header.
 func (w *walk) payload(of, field string, value value) (*talk.Services, bool) {
 	v4 := w.f.Src.Is4()
 	switch of {

@@ -10,6 +10,8 @@ import (
 
 // Prefixes is every address, and every run of addresses as prefixes, that the rules and sets
 // name: what is alike by all of them is alike to the filter.
+//
+// Many branches: what names addresses stands at any depth of what is told.
 func (rs *Ruleset) Prefixes() (out []netip.Prefix) {
 	seen := map[netip.Prefix]bool{}
 	put := func(prefix netip.Prefix) {

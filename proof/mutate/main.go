@@ -67,6 +67,9 @@ type asked struct {
 	list  bool
 }
 
+// run tries mutants of some rooms, and prints which are not noticed.
+//
+// Many branches: files are chosen, mutants drawn, tried and counted.
 func run(asked asked) error {
 	dirs, count, seed, kinds, limit, list := asked.dirs, asked.count, asked.seed, asked.kinds, asked.limit, asked.list
 	byKind := map[string][]change{}
@@ -143,6 +146,8 @@ func oneLine(text string) string {
 }
 
 // changesIn lists what can be changed in a file.
+//
+// Many branches: one a kind of change.
 func changesIn(path string) (out []change, err error) {
 	source, err := os.ReadFile(path)
 	if err != nil {

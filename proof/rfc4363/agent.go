@@ -409,6 +409,9 @@ func (a *Agent) consistent() gosnmp.SNMPError {
 	return gosnmp.NoError
 }
 
+// one sets one value, and gives the error status (RFC 3416) that it comes to.
+//
+// Many branches: one a column that may be set, each with what RFC 4363 lets stand there.
 func (a *Agent) one(pdu gosnmp.SnmpPDU) gosnmp.SNMPError {
 	i := strings.LastIndexByte(pdu.Name, '.')
 	column := "." + strings.TrimPrefix(pdu.Name[:i], ".")
@@ -474,6 +477,8 @@ func (a *Agent) one(pdu gosnmp.SnmpPDU) gosnmp.SNMPError {
 }
 
 // status is dot1qVlanStaticRowStatus (RFC 2579, RowStatus).
+//
+// Many branches: one a state of RowStatus and what may follow it.
 func (a *Agent) status(vid, to int, isInt bool) gosnmp.SNMPError {
 	row := a.vlans[vid]
 	switch {
