@@ -13,6 +13,25 @@ import (
 	"klammer/e2e/stage"
 )
 
+// cramped is the fields that have no room for a line of text, or too little of it to be read,
+// and the selects whose choice is cut.
+const cramped = `(() => {
+	const out = [];
+	const pen = document.createElement("canvas").getContext("2d");
+	for (const x of document.querySelectorAll("input, select, textarea")) {
+		const s = getComputedStyle(x);
+		if (/checkbox|radio|range|file|hidden/.test(x.type) || x.getBoundingClientRect().width < 2) continue;
+		const high = x.clientHeight - parseFloat(s.paddingTop) - parseFloat(s.paddingBottom);
+		const wide = x.clientWidth - parseFloat(s.paddingLeft) - parseFloat(s.paddingRight);
+		const name = x.getAttribute("aria-label") ?? x.id;
+		if (high < parseFloat(s.fontSize)) out.push(name + ": " + high + " pixels high for letters of " + s.fontSize);
+		pen.font = s.font;
+		if (x.tagName === "SELECT" && pen.measureText(x.selectedOptions[0]?.textContent ?? "").width > wide + 1) out.push(name + ": " + x.selectedOptions[0].textContent + " is cut");
+		if (x.tagName === "INPUT" && wide < 40) out.push(name + ": " + wide + " pixels wide");
+	}
+	return out;
+})()`
+
 // TestEveryViewForEveryone runs axe-core on every view, light and dark, with
 // what opens over it.
 func TestEveryViewForEveryone(t *testing.T) {
@@ -65,12 +84,14 @@ func TestEveryViewForEveryone(t *testing.T) {
 	}
 	// A narrow tablet, a page at 200 %, a phone: everything can be read, and nothing lies over what
 	// is to be clicked.
-	for _, size := range [][2]int64{{768, 1024}, {640, 400}, {390, 844}} {
+	for _, size := range [][2]int64{{1280, 800}, {768, 1024}, {640, 400}, {390, 844}} {
 		t.Run(fmt.Sprint(size), func(t *testing.T) {
 			require.NoError(t, chromedp.Do(ctx, chromedp.EmulateViewport(size[0], size[1])))
 			for _, v := range []string{"", "/ports", "/reach?vlan=130", "/walk?from=ward-east.5", "/talk", "/plans", "/register", "/devices", "/field", "/sheets?device=ward-west", "/orders", "/round", "/here?port=rack.5", "/poster", "/history", "/handbook", "/notices", "/checkup"} {
 				require.NoError(t, chromedp.Do(ctx, chromedp.Navigate(p.URL+"/1"+v), chromedp.WaitVisible("header")))
 				until(t, ctx, `document.querySelector("main h1, #board") !== null`)
+				require.NoError(t, stage.Settled(ctx))
+				require.Empty(t, eval[[]string](t, ctx, cramped), v)
 				wide := eval[float64](t, ctx, `document.documentElement.scrollWidth - innerWidth`)
 				require.LessOrEqual(t, wide, 0.0, v)
 				covered := eval[[]string](t, ctx, `(() => {

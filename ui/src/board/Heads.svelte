@@ -55,7 +55,7 @@
   >
     <span class="sr-only">VLAN</span>
     <input
-      class="filter px-1.5 border border-hair w-22 h-6 text-[12px] rounded-[3px] bg-transparent text-inherit"
+      class="filter px-1.5 py-0 border border-hair w-22 h-6 text-[12px] rounded-[3px] bg-transparent text-inherit"
       type="search"
       placeholder="filter rows"
       aria-label="Filter the rows"
@@ -69,7 +69,7 @@
     <button class="sort text-[11.5px] text-soft min-h-6" onclick={() => rows.turn()} data-tip="Sort the rows (s)">by {rows.sort}</button>
     {#if found.devices.length}
       <select
-        class="side pr-4.5 pl-1 border border-hair text-[11.5px] h-6 rounded-[3px] bg-transparent bg-position-[right_4px_center] bg-size-[8px] text-inherit"
+        class="side py-0 pr-4.5 pl-1 border border-hair text-[11.5px] h-6 rounded-[3px] bg-transparent bg-position-[right_4px_center] bg-size-[8px] text-inherit"
         aria-label="What the board shows"
         value={office.asFound ? "found" : found.both ? "both" : "plan"}
         onchange={(e) => show(e.currentTarget.value)}
@@ -81,7 +81,7 @@
     {/if}
     {#if sites.list.length}
       <select
-        class="side pr-4.5 pl-1 border border-hair text-[11.5px] h-6 rounded-[3px] bg-transparent bg-position-[right_4px_center] bg-size-[8px] text-inherit"
+        class="side py-0 pr-4.5 pl-1 border border-hair text-[11.5px] h-6 rounded-[3px] bg-transparent bg-position-[right_4px_center] bg-size-[8px] text-inherit"
         aria-label="Site"
         value={sites.chosen}
         onchange={(e) => sites.choose(e.currentTarget.value)}

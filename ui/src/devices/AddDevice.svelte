@@ -18,7 +18,10 @@
   }
 </script>
 
-<form class="mb-2 gap-2 grid grid-cols-[140px_minmax(0,1fr)_auto_auto] max-w-195" onsubmit={(e) => (e.preventDefault(), void add())}>
+<form
+  class="mb-2 gap-2 grid grid-cols-[140px_minmax(0,1fr)_auto_auto] max-w-195 narrow:grid-cols-[minmax(0,1fr)_auto_auto]"
+  onsubmit={(e) => (e.preventDefault(), void add())}
+>
   <Input
     class="field mono"
     id="device-name"
@@ -28,7 +31,7 @@
     aria-describedby="device-problem"
   />
   <Input
-    class="field says"
+    class="field says narrow:row-start-2 narrow:col-span-full"
     id="device-says"
     bind:value={says}
     placeholder="switch, 24 ports 1G and 2 10G, by VLAN, follows desks"

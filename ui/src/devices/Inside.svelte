@@ -138,21 +138,23 @@
   {/if}
   {#each addresses as x (`${x.vid} ${x.address}`)}
     <div
-      class="row address mb-1 pb-1.5 border-b border-hair gap-1.5 flex-wrap text-[13px] grid grid-cols-[62px_minmax(0,1fr)_auto_minmax(0,1fr)_32px] items-start"
+      class="row address mb-1 pb-1.5 border-b border-hair gap-1.5 flex-wrap text-[13px] grid grid-cols-[62px_minmax(0,1fr)_auto_minmax(0,1fr)] items-start narrow:grid-cols-[minmax(0,1fr)_auto_minmax(0,1fr)]"
     >
-      <b class="mono">{x.vid}</b>
-      <Kept
-        mono
-        aria-label={`The address of ${n} in ${x.vid} ${x.name}`}
-        value={x.address}
-        onkeep={(text) => change(x, { address: text.trim() })}
-      />
-      <Button
-        aria-label={`Remove the address ${x.address}`}
-        onclick={() => pending.propose([`-${n} address ${x.vid} ${x.address}`])}
-        {...only(may.plan)}>×</Button
-      >
-      <span class="hands">hands out</span>
+      <b class="mono narrow:col-span-full">{x.vid}</b>
+      <span class="col-span-3 gap-1.5 flex items-start">
+        <Kept
+          mono
+          aria-label={`The address of ${n} in ${x.vid} ${x.name}`}
+          value={x.address}
+          onkeep={(text) => change(x, { address: text.trim() })}
+        />
+        <Button
+          aria-label={`Remove the address ${x.address}`}
+          onclick={() => pending.propose([`-${n} address ${x.vid} ${x.address}`])}
+          {...only(may.plan)}>×</Button
+        >
+      </span>
+      <span class="hands narrow:col-span-full">hands out</span>
       <Kept
         mono
         aria-label={`The first address handed out in ${x.vid}`}
@@ -252,9 +254,6 @@
 {/if}
 
 <style>
-  .address > :global(:nth-child(2)) {
-    grid-column: span 3;
-  }
   label {
     display: grid;
     grid-template-columns: 82px minmax(0, 1fr) minmax(0, auto);

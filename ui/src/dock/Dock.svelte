@@ -44,7 +44,7 @@
     onpointerup={() => (from = undefined)}
     onpointercancel={() => (from = undefined)}
   ></span>
-  <span class="fold absolute top-1 right-1.5 z-2"
+  <span class="fold absolute top-1 right-1.5 z-2 narrow:right-auto narrow:left-[calc(88vw-42px)]"
     ><Button
       class="icon"
       aria-expanded={!panels.folded}

@@ -44,13 +44,13 @@
       spellcheck="false"
     ></Textarea>
     <p class="wrong empty:hidden" id="vlans-problem" role="alert">{wrong}</p>
-    <label class="gap-2 grid grid-cols-[170px_minmax(0,1fr)] items-center"
+    <label class="gap-2 grid grid-cols-[170px_minmax(0,1fr)] items-center narrow:grid-cols-[110px_minmax(0,1fr)]"
       >Their subnets <Input class="field mono" id="pattern" bind:value={s.pattern} placeholder="10.0.VID.0/24" /></label
     >
   </fieldset>
   <fieldset class="pl-3.5 border-l-2 border-plum gap-1.5 grid">
     <legend class="font-[650] float-left"><b class="mr-1 text-plum">2</b> Which gateway?</legend>
-    <div class="gap-2 grid grid-cols-[130px_minmax(0,1fr)]">
+    <div class="gap-2 grid grid-cols-[130px_minmax(0,1fr)] narrow:grid-cols-1">
       <Input class="field mono" id="gateway" bind:value={s.gateway} aria-label="The gateway's name" />
       <Input class="field" id="gateway-is" bind:value={s.gatewayIs} aria-label="What the gateway is" />
     </div>
@@ -60,7 +60,7 @@
   </fieldset>
   <fieldset class="pl-3.5 border-l-2 border-plum gap-1.5 grid">
     <legend class="font-[650] float-left"><b class="mr-1 text-plum">3</b> Which first switch?</legend>
-    <div class="gap-2 grid grid-cols-[130px_minmax(0,1fr)]">
+    <div class="gap-2 grid grid-cols-[130px_minmax(0,1fr)] narrow:grid-cols-1">
       <Input class="field mono" id="first" bind:value={s.first} aria-label="The switch's name" />
       <Input class="field" id="first-is" bind:value={s.firstIs} aria-label="What the switch is" />
     </div>

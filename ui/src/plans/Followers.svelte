@@ -37,7 +37,7 @@
     <Front jacks={drawn(d)} hues={hues.of} label={`${d.name}, a follower`} />
     {#each exceptions(d) as p (p.name)}
       <div
-        class="exception mt-1 gap-2 grid grid-cols-[84px_minmax(0,1fr)_minmax(0,1.2fr)_auto] items-center text-[13px]"
+        class="exception mt-1 gap-2 grid grid-cols-[84px_minmax(0,1fr)_minmax(0,1.2fr)_auto] items-center narrow:grid-cols-[84px_minmax(0,1fr)_auto] text-[13px]"
         data-exception={`${d.name}.${p.name}`}
       >
         <span><b class="mono">{p.name}</b> departs</span>
@@ -46,7 +46,7 @@
           <span class="mono text-soft">{p.planned}</span></span
         >
         <Input
-          class="field"
+          class="field narrow:row-start-2 narrow:col-span-full"
           value={p.because ?? ""}
           placeholder="why?"
           aria-label={`Why ${d.name} ${p.name} departs from the plan`}

@@ -77,7 +77,7 @@
     leaves it as it was.
   </p>
   <Only why={may.plan}
-    ><form class="mt-1.5 mb-2.5 gap-2 flex" onsubmit={(e) => (e.preventDefault(), places.trim() && use && put())}>
+    ><form class="mt-1.5 mb-2.5 gap-2 flex narrow:flex-wrap" onsubmit={(e) => (e.preventDefault(), places.trim() && use && put())}>
       <label class="gap-2 flex items-center"
         >Places <Input class="field mono" id="plan-places" bind:value={places} placeholder="1-4" /></label
       >

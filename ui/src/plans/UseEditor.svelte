@@ -40,13 +40,13 @@
   {#each uses as u (u.name)}
     <li>
       <form
-        class="mb-1 gap-2 grid grid-cols-[6px_110px_minmax(0,1fr)_auto_64px_auto] items-center"
+        class="mb-1 gap-2 grid grid-cols-[6px_110px_minmax(0,1fr)_auto_64px_auto] items-center narrow:grid-cols-[6px_minmax(0,1fr)_auto_auto_auto]"
         onsubmit={(e) => (e.preventDefault(), void pending.apply())}
       >
         <i class="w-1.5 h-5 bg-[var(--vlan,transparent)]" style:--vlan={hues.of.get(u.shape.untagged[0] ?? u.shape.tagged[0] ?? 0)}></i>
         <b class="mono">{u.name}</b>
         <Input
-          class="field mono"
+          class="field mono narrow:row-start-2 narrow:col-span-full"
           value={text(u)}
           oninput={(e) => write(u, (e.currentTarget as HTMLInputElement).value)}
           onkeydown={(e) => keys(e, u)}
@@ -76,12 +76,19 @@
   {/each}
   <li>
     <form
-      class="mb-1 gap-2 grid grid-cols-[6px_110px_minmax(0,1fr)_auto_64px_auto] items-center"
+      class="mb-1 gap-2 grid grid-cols-[6px_110px_minmax(0,1fr)_auto_64px_auto] items-center narrow:grid-cols-[6px_minmax(0,1fr)_auto_auto_auto]"
       onsubmit={(e) => (e.preventDefault(), void add())}
     >
       <i class="w-1.5 h-5 bg-[var(--vlan,transparent)]"></i>
       <Input class="field mono name" id="use-name" bind:value={name} placeholder="a new use" aria-label="The name of a new use" />
-      <Input class="field mono" id="use-shape" bind:value={shape} placeholder="110 [140]" aria-label="Its shape" spellcheck="false" />
+      <Input
+        class="field mono narrow:row-start-2 narrow:col-span-full"
+        id="use-shape"
+        bind:value={shape}
+        placeholder="110 [140]"
+        aria-label="Its shape"
+        spellcheck="false"
+      />
       <Choose label="the shape of the new use" ontake={(text) => ((shape = text), true)} />
       <Button type="submit" disabled={!name.trim()}>Add</Button>
     </form>

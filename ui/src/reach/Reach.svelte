@@ -47,9 +47,13 @@
   }
 </script>
 
-<div class="reach grid grid-cols-[220px_minmax(0,1fr)] min-h-full">
+<div class="reach grid grid-cols-[220px_minmax(0,1fr)] min-h-full narrow:grid-cols-1 narrow:content-start">
   <!-- svelte-ignore a11y_no_noninteractive_element_interactions -->
-  <nav class="vlans py-3 border-r border-hair bg-panel" aria-label="VLANs" onkeydown={keys}>
+  <nav
+    class="vlans py-3 border-r border-hair bg-panel narrow:py-1 narrow:border-r-0 narrow:border-b narrow:flex narrow:flex-wrap"
+    aria-label="VLANs"
+    onkeydown={keys}
+  >
     {#each vlans as x (x.vid)}
       <a
         class="px-3 py-1 gap-1.75 flex items-center min-h-7 aria-[current]:bg-plum-wash aria-[current]:font-[650]"
@@ -63,7 +67,7 @@
       </a>
     {/each}
   </nav>
-  <section class="px-7 pt-4.5 pb-10" aria-live="polite" style:--vlan={hues.of.get(vid)}>
+  <section class="px-7 pt-4.5 pb-10 narrow:px-4" aria-live="polite" style:--vlan={hues.of.get(vid)}>
     {#if v}
       <h1><span class="mono">{v.vid}</span> {v.name}</h1>
       <p class="lead">

@@ -45,7 +45,7 @@
       <tbody>
         {#each vlans as v, i (v.vid)}
           <tr class:chosen={v.vid === chosen?.vid} style:--vlan={hues.of.get(v.vid)} data-row-vid={v.vid}>
-            <td class="mono vid wrap-anywhere text-[13.5px] font-[650] whitespace-nowrap"
+            <td class="mono vid text-[13.5px] font-[650] whitespace-nowrap"
               ><i class="mr-1.75 inline-block w-1.25 h-3 bg-(--vlan)"></i>{v.vid}</td
             >
             <td
@@ -56,9 +56,9 @@
                 aria-current={v.vid === chosen?.vid ? "true" : undefined}>{v.name || "not registered"}</a
               >{#if v.note}<span class="note block text-[12px] text-soft">{v.note}</span>{/if}</td
             >
-            <td class="mono text-[12px] wrap-anywhere">{v.nets.join(" ") || (v.local ? "local" : "")}</td>
-            <td class="mono text-[12px] wrap-anywhere">{gateways(v)}</td>
-            <td class="mono text-[12px] wrap-anywhere"
+            <td class="mono text-[12px] wrap-break-word">{v.nets.join(" ") || (v.local ? "local" : "")}</td>
+            <td class="mono text-[12px] wrap-break-word">{gateways(v)}</td>
+            <td class="mono text-[12px] wrap-break-word"
               >{handouts(v)}{#if v.guarded}<span class="note block text-[12px] text-soft">guarded</span>{/if}</td
             >
             <td class="whitespace-nowrap" class:bad={v.state === "split" || v.state === "merged"} data-tip={stateOf(v)[1]}
