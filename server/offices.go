@@ -1,6 +1,7 @@
 package server
 
 import (
+	"cmp"
 	"errors"
 	"fmt"
 	"strconv"
@@ -227,7 +228,7 @@ func (s *Server) compared(c fiber.Ctx) (*office.Office, error) {
 }
 
 // hunks is what differs between two offices in notation, as lines with a sign in front; before
-// each piece stands "@ " and the device that it is of, or the office.
+// each piece stands "@ " and what it is of ([partAt]).
 func hunks(was, is string) (out []string) {
 	text := string(diff.Diff("a", []byte(was), "b", []byte(is)))
 	all := strings.Split(strings.TrimRight(text, "\n"), "\n")
@@ -243,28 +244,41 @@ func hunks(was, is string) (out []string) {
 			_, after, _ := strings.Cut(head, "+")
 			at, _, _ := strings.Cut(after, ",")
 			n, _ := strconv.Atoi(strings.TrimSuffix(at, " @@"))
-			for k := i + 1; k < len(all) && strings.HasPrefix(all[k], " "); k++ { // up to what differs
-				n++
+			k := i + 1
+			for ; k < len(all) && (strings.HasPrefix(all[k], " ") || all[k] == "+" || all[k] == "-"); k++ { // up to what differs
+				if all[k] != "-" {
+					n++
+				}
 			}
-			line = "@ " + deviceAt(lines, n-1)
+			line = "@ " + partAt(lines, n-1)
+			if gone, ok := strings.CutPrefix(all[min(k, len(all)-1)], "-"); ok && !strings.HasPrefix(gone, " ") {
+				line = "@ " + partAt([]string{gone}, 0)
+			}
 		}
 		out = append(out, line)
 	}
 	return out
 }
 
-// deviceAt is the device that a line of an office is of; "the office" for none.
-func deviceAt(lines []string, at int) string {
-	for at = min(max(at, 0), len(lines)-1); at >= 0; at-- {
-		if rest, ok := strings.CutPrefix(lines[at], "device "); ok {
-			name, _, _ := strings.Cut(rest, " ")
-			return name
-		}
-		if lines[at] != "" && !strings.HasPrefix(lines[at], " ") {
-			break
-		}
+// partsOf is what the statements of an office that begin with a word are called together.
+var partsOf = map[string]string{"vlan": "the VLANs", "use": "the uses", "service": "the services", "cable": "the cables", "plug": "what is plugged in", "must": "the wishes", "never": "the wishes"}
+
+// partAt is what a line of an office is of: its device, its plan, or the statements of its kind;
+// "the office" for none of these.
+func partAt(lines []string, at int) string {
+	at = min(max(at, 0), len(lines)-1)
+	for at > 0 && (lines[at] == "" || strings.HasPrefix(lines[at], " ")) {
+		at--
 	}
-	return "the office"
+	word, rest, _ := strings.Cut(lines[at], " ")
+	name, _, _ := strings.Cut(rest, " ")
+	switch word {
+	case "device":
+		return name
+	case "plan":
+		return "the plan " + name
+	}
+	return cmp.Or(partsOf[word], "the office")
 }
 
 func (s *Server) notation(c fiber.Ctx) error {

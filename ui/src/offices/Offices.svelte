@@ -42,21 +42,23 @@
           <li class="mb-1.5 px-3 py-2 border border-hair gap-y-2 gap-x-2.5 flex flex-wrap items-center bg-panel" data-office={o.id}>
             <a class="font-[650] flex-[1_1_200px] hover:underline" href={`/${o.id}`}>{o.title}</a>
             <span class="rev text-soft text-[12.5px]">rev {o.revision}</span>
-            <a class="mono text-soft text-[12.5px] hover:underline" href={`/api/offices/${o.id}/notation?file=1`} download>.klm</a>
-            <a class="mono text-soft text-[12.5px] hover:underline" href={`/api/offices/${o.id}/workbook`} download>.xlsx</a>
-            <Button onclick={() => ((copying = o.id), (deleting = 0), (title = `${o.title}, what if`))}>What if…</Button>
-            {#if list.length > 1}
-              <Select
-                placeholder=""
-                classes={{ select: "field" }}
-                aria-label={`Compare ${o.title} with`}
-                onchange={(e) => place.go(`/${o.id}/compare?with=${e.currentTarget.value}`)}
-              >
-                <option value="">compare with…</option>
-                {#each list.filter((x) => x.id !== o.id) as x (x.id)}<option value={String(x.id)}>{x.title}</option>{/each}
-              </Select>
-            {/if}
-            <Button onclick={() => ((deleting = o.id), (copying = 0))} aria-label={`Delete ${o.title}`}>Delete…</Button>
+            <span class="gap-x-2.5 gap-y-2 basis-full flex flex-wrap items-center">
+              <a class="mono text-soft text-[12.5px] hover:underline" href={`/api/offices/${o.id}/notation?file=1`} download>.klm</a>
+              <a class="mono text-soft text-[12.5px] hover:underline" href={`/api/offices/${o.id}/workbook`} download>.xlsx</a>
+              <Button onclick={() => ((copying = o.id), (deleting = 0), (title = `${o.title}, what if`))}>What if…</Button>
+              {#if list.length > 1}
+                <Select
+                  placeholder=""
+                  classes={{ select: "field" }}
+                  aria-label={`Compare ${o.title} with`}
+                  onchange={(e) => place.go(`/${o.id}/compare?with=${e.currentTarget.value}`)}
+                >
+                  <option value="">compare with…</option>
+                  {#each list.filter((x) => x.id !== o.id) as x (x.id)}<option value={String(x.id)}>{x.title}</option>{/each}
+                </Select>
+              {/if}
+              <Button onclick={() => ((deleting = o.id), (copying = 0))} aria-label={`Delete ${o.title}`}>Delete…</Button>
+            </span>
             {#if o.checked}
               {@const c = o.checked}
               <a

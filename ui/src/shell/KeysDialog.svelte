@@ -59,9 +59,18 @@
 </script>
 
 <Modal open onclose={() => (panels.keys = false)} size="lg" title="Keys" outsideclose class="rounded-sm bg-panel dark:bg-panel">
-  <div class="parts gap-4.5 grid grid-cols-[repeat(auto-fit,minmax(250px,1fr))] text-ink" {@attach back}>
+  <p class="mb-3.5 text-soft">
+    <Button
+      onclick={() => {
+        panels.keys = false;
+        place.view("board");
+        panels.tour = 1;
+      }}>Show me around</Button
+    > where things are, in six sentences
+  </p>
+  <div class="parts gap-x-4.5 columns-[260px] text-ink" {@attach back}>
     {#each parts as [name, keys] (name)}
-      <section>
+      <section class="mb-4.5 break-inside-avoid">
         <h3 class="mb-1.5 font-bold">{name}</h3>
         <dl class="gap-y-1.5 gap-x-2 grid grid-cols-[92px_1fr] text-[13.5px]">
           {#each keys as [ks, what] (what)}
@@ -74,15 +83,6 @@
       </section>
     {/each}
   </div>
-  <p class="mt-3.5 text-soft">
-    <Button
-      onclick={() => {
-        panels.keys = false;
-        place.view("board");
-        panels.tour = 1;
-      }}>Show me around</Button
-    > where things are, in six sentences
-  </p>
   <p class="made mt-3.5 text-soft text-[13px]">
     <a class="underline underline-offset-2" href="/notices.txt" target="_blank" rel="noreferrer"
       >What Klammer is built with, and the notices of its licences</a
