@@ -506,9 +506,10 @@ func cannotBe(to *wording.Setting) string {
 	return ""
 }
 
-// bridgeLines writes what bridge(8) is told of a port: the entries that come, or change their
+// bridgeLines is what bridge(8) is told of a port: the entries that come, or change their
 // flags, and those that go.
-func bridgeLines(come, gone *strings.Builder, name, self string, from, to *wording.Setting) {
+func bridgeLines(name, self string, from, to *wording.Setting) (add, del string) {
+	var come, gone strings.Builder
 	is := to.Members()
 	for vid := range is.All() {
 		if from.Untagged.Has(vid) == to.Untagged.Has(vid) && from.Tagged.Has(vid) == to.Tagged.Has(vid) && (from.PVID == vid) == (to.PVID == vid) {
@@ -521,13 +522,14 @@ func bridgeLines(come, gone *strings.Builder, name, self string, from, to *wordi
 		if to.Untagged.Has(vid) {
 			flags += " untagged"
 		}
-		fmt.Fprintf(come, "vlan add dev %s vid %d%s%s\n", name, vid, flags, self)
+		fmt.Fprintf(&come, "vlan add dev %s vid %d%s%s\n", name, vid, flags, self)
 	}
 	was := from.Members()
 	drop := was.Minus(&is)
 	for vid := range drop.All() {
-		fmt.Fprintf(gone, "vlan del dev %s vid %d%s\n", name, vid, self)
+		fmt.Fprintf(&gone, "vlan del dev %s vid %d%s\n", name, vid, self)
 	}
+	return come.String(), gone.String()
 }
 
 // Set sends what changes as one batch to bridge, and shuts or opens ports with ip.
@@ -561,7 +563,9 @@ func (h *host) Set(ctx context.Context, device *office.Device, match Match, from
 		if why := cannotBe(other); why != "" {
 			return &Refused{"port " + name, why}
 		}
-		bridgeLines(&come, &gone, name, self, setting, other)
+		add, del := bridgeLines(name, self, setting, other)
+		come.WriteString(add)
+		gone.WriteString(del)
 	}
 	if list := rehearsing(ctx); list != nil {
 		for line := range strings.Lines(come.String() + gone.String()) {

@@ -240,7 +240,7 @@ func (s *Server) ordering(ctx context.Context, room *room, now *shown, request *
 			return nil, bad("from", "there is no order yet to go on from, or back")
 		}
 		goesOn = true
-		err = s.from(ctx, room.id, one, request.From, before, len(ticks))
+		err = s.from(ctx, one, request.From, evening{room.id, before, len(ticks)})
 	}
 	if err != nil {
 		return nil, err
@@ -254,14 +254,22 @@ func (s *Server) ordering(ctx context.Context, room *room, now *shown, request *
 	return one, nil
 }
 
+// evening is how far an order of an office has come.
+type evening struct {
+	office int64
+	order  *store.Order
+	ticks  int
+}
+
 // from has an order lead from where another has come after so many ticks: on to the plan
 // ("here"), back to where that began ("back"), or to before the evening.
-func (s *Server) from(ctx context.Context, id int64, one *ordering, where string, before *store.Order, ticks int) error {
-	run, err := s.run(id, before)
+func (s *Server) from(ctx context.Context, one *ordering, where string, of evening) error {
+	before := of.order
+	run, err := s.run(of.office, before)
 	if err != nil {
 		return err
 	}
-	if one.was, err = run.After(ticks); err != nil || where == "here" {
+	if one.was, err = run.After(of.ticks); err != nil || where == "here" {
 		return err
 	}
 	one.kept.Way = "back"
@@ -270,7 +278,7 @@ func (s *Server) from(ctx context.Context, id int64, one *ordering, where string
 		one.plan, err = run.After(0)
 		return err
 	}
-	first, err := s.firstOf(ctx, id, before)
+	first, err := s.firstOf(ctx, of.office, before)
 	if err != nil {
 		return err
 	}

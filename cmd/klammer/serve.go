@@ -200,14 +200,9 @@ func ownDatabase(ctx context.Context, data string, log *slog.Logger) (url string
 	}, nil
 }
 
-// toStandIns starts what plays the devices of an office, and leads the server to it.
-func toStandIns(ctx context.Context, cmd *cobra.Command, st *store.Store, to *server.Field, plays string, fresh bool, log *slog.Logger) (*standin.Network, error) {
-	played, at, err := playFirst(ctx, cmd, st, plays, fresh)
-	if err != nil {
-		return nil, err
-	}
-	to.At = at
-	to.ByHand = func(id int64, device string, then *office.Office) {
+// byHand has stand-ins be set as a person would set them; at is where those of offices are.
+func byHand(played *standin.Network, at map[int64]map[string]string, log *slog.Logger) func(id int64, device string, then *office.Office) {
+	return func(id int64, device string, then *office.Office) {
 		if at[id] == nil {
 			return
 		}
@@ -215,7 +210,6 @@ func toStandIns(ctx context.Context, cmd *cobra.Command, st *store.Store, to *se
 			log.Warn("a stand-in is not as a person would have set it", "device", device, "error", err)
 		}
 	}
-	return played, nil
 }
 
 // admit says who may come, and gives where the server is reached from a browser, and what it
@@ -307,10 +301,11 @@ func serve(ctx context.Context, cmd *cobra.Command, with serving) error {
 		return err
 	}
 	if with.standIns != "" {
-		played, err := toStandIns(ctx, cmd, st, &to, with.standIns, fresh, log)
+		played, at, err := playFirst(ctx, cmd, st, with.standIns, fresh)
 		if err != nil {
 			return err
 		}
+		to.At, to.ByHand = at, byHand(played, at, log)
 		defer played.Wait()
 		defer end()
 	}
