@@ -74,7 +74,6 @@ func TestSetIsRead(t *testing.T) {
 				dial := field.Dialer{At: map[string]string{d.Name: at[0].At}}
 				dev, r, err := dial.Talk(ctx, set, d.Device)
 				require.NoError(t, err)
-				defer dev.Close()
 				read := func(base wording.State) wording.State {
 					r, err = dev.Read(ctx)
 					require.NoError(t, err)
@@ -111,6 +110,7 @@ func TestSetIsRead(t *testing.T) {
 				require.NoError(t, dev.Save(ctx))
 				require.NoError(t, net.PowerCut(d.Name))
 				require.True(t, read(plan).Equal(plan), "it was saved")
+				dev.Close() // whoever stands at its address next is another
 				stop()
 				net.Wait()
 			}

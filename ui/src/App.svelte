@@ -109,12 +109,7 @@
   }
 </script>
 
-<svelte:window
-  onkeydowncapture={keys}
-  bind:innerHeight={tall}
-  oninput={() => office.typing()}
-  onfocusout={() => setTimeout(() => office.typed())}
-/>
+<svelte:window onkeydowncapture={keys} bind:innerHeight={tall} oninput={() => office.typing()} onfocusout={() => office.left()} />
 
 <ThemeProvider {theme}>
   <!-- svelte-ignore a11y_click_events_have_key_events, a11y_no_static_element_interactions -->

@@ -41,12 +41,26 @@ class OfficeState {
   otherBy = "";
   /** The revision at which one began to type what is not kept yet; null where nothing is typed. */
   private typedFrom: number | null = null;
+  /** How many fields were left a moment ago, and the revision at which one began to type in the next: keys may be sooner than a timer. */
+  private leaving = 0;
+  private typedSince: number | null = null;
   /** The revision of the last edit of one's own. */
   private ownLast = 0;
 
   /** Something is typed: what others change from now on was not before one's eyes as one began. */
   typing() {
-    this.typedFrom ??= this.view?.revision ?? null;
+    const now = this.view?.revision ?? null;
+    this.typedFrom ??= now;
+    if (this.leaving) this.typedSince ??= now;
+  }
+
+  /** A field is left: what was typed there is kept at once, or not at all. What is typed in the next one is of its own. */
+  left() {
+    this.leaving++;
+    this.typedSince = null;
+    setTimeout(() => {
+      if (!--this.leaving) this.typedFrom = this.typedSince;
+    });
   }
 
   /** Nothing is typed any more, or what others did was looked at. */

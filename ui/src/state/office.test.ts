@@ -136,6 +136,27 @@ describe("edits", () => {
     expect(base()).toBe(8); // he was told, and insists
   });
 
+  it("count what is typed in a field from its first key on, however soon another was left before", async () => {
+    const sam = () => Stream.last.tell("edit", view(++server.revision, { whole: false, devices: [device("b", "new")] as Office["devices"], author: "Sam" })); // prettier-ignore
+    const timers = () => new Promise((done) => setTimeout(done, 5));
+    const base = () => server.asked.at(-1)!.body.base;
+    office.typing();
+    office.left();
+    office.left();
+    sam();
+    office.typing(); // before the timer of the one that was left
+    sam();
+    await timers();
+    await office.edit(set);
+    expect(base()).toBe(2);
+    office.typing();
+    office.left();
+    sam();
+    await timers();
+    await office.edit(set);
+    expect(base()).toBe(5); // nothing is typed any more
+  });
+
   it("that are refused change nothing and say why", async () => {
     server.refuse = { status: 409, error: "port a.1 was changed meanwhile by Sam" };
     expect(await office.edit(set)).toBeNull();
