@@ -54,7 +54,8 @@ func TestOrders(t *testing.T) {
 
 	// A step is refused: what was said stands there, with the way back and who is still
 	// reached; nothing is ticked by it.
-	require.NoError(t, chromedp.Do(ctx, chromedp.Navigate(q.URL+"/1/orders"), chromedp.WaitVisible(".visit")))
+	visit(t, ctx, q, "/1/orders", ".visit")
+	settled(t, ctx) // what comes late draws the step anew
 	_ = eval[any](t, ctx, `[...document.querySelectorAll(".stuck button")].find(b => /Refused|Cannot/.test(b.textContent)).click()`)
 	until(t, ctx, `document.querySelector("#refused") !== null`)
 	require.NoError(t, chromedp.Do(ctx, chromedp.SendKeys("#refused", "the lid does not open")))

@@ -7,8 +7,6 @@ import (
 	"os"
 	"os/exec"
 	"path/filepath"
-	"strings"
-	"sync"
 	"testing"
 	"time"
 
@@ -26,18 +24,6 @@ func start(t testing.TB) (context.Context, *stage.Program) {
 	return startBy(t, stage.Start)
 }
 
-// besides is the tests that run beside others already.
-var besides sync.Map
-
-// beside lets a test run beside others: each has a program, a database and a browser of its
-// own, and waits for them half of its time. A benchmark, and a part of a test, runs by itself.
-func beside(t testing.TB) {
-	one, ok := t.(*testing.T)
-	if _, again := besides.LoadOrStore(t.Name(), true); ok && !again && !strings.Contains(t.Name(), "/") {
-		one.Parallel()
-	}
-}
-
 // startBy is start with another way to start the program.
 func startBy(t testing.TB, begin func(string, int) (*stage.Program, error)) (context.Context, *stage.Program) {
 	t.Helper()
@@ -47,7 +33,6 @@ func startBy(t testing.TB, begin func(string, int) (*stage.Program, error)) (con
 	if _, err := exec.LookPath("chromium"); err != nil {
 		t.Skip("chromium is not installed: apt-get install chromium (./run test does)")
 	}
-	beside(t)
 	data, err := stage.Folder()
 	require.NoError(t, err)
 	p, err := begin(data, 0)
