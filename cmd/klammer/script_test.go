@@ -45,31 +45,25 @@ func TestCommandLine(t *testing.T) {
 		},
 		Cmds: map[string]func(*testscript.TestScript, bool, []string){
 			"waitfor": func(ts *testscript.TestScript, _ bool, args []string) { // FILE: until something is in it
-				for end := time.Now().Add(10 * time.Second); ; time.Sleep(10 * time.Millisecond) {
-					if info, err := os.Stat(ts.MkAbs(args[0])); err == nil && info.Size() > 0 {
-						return
-					}
-					if time.Now().After(end) {
-						ts.Fatalf("%s is not there", args[0])
-					}
-				}
+				until(ts, args[0]+" is not there", func() bool {
+					info, err := os.Stat(ts.MkAbs(args[0]))
+					return err == nil && info.Size() > 0
+				})
 			},
 			"waituntil": func(ts *testscript.TestScript, _ bool, args []string) { // FOLDER: until a server runs with it
-				for end := time.Now().Add(60 * time.Second); ; time.Sleep(20 * time.Millisecond) {
-					if url, ok := cluster.Running(args[0]); ok {
-						st, err := store.Open(context.Background(), url)
-						if err == nil {
-							all, err := st.Offices(context.Background())
-							st.Close()
-							if err == nil && len(all) > 0 {
-								return
-							}
-						}
+				until(ts, "no server runs with "+args[0], func() bool {
+					url, ok := cluster.Running(args[0])
+					if !ok {
+						return false
 					}
-					if time.Now().After(end) {
-						ts.Fatalf("no server runs with %s", args[0])
+					st, err := store.Open(context.Background(), url)
+					if err != nil {
+						return false
 					}
-				}
+					defer st.Close()
+					all, err := st.Offices(context.Background())
+					return err == nil && len(all) > 0
+				})
 			},
 			"change": func(ts *testscript.TestScript, _ bool, args []string) { // FROM TO PATTERN TEXT
 				text := regexp.MustCompile("(?m)"+args[2]).ReplaceAllString(ts.ReadFile(args[0]), args[3])
@@ -78,4 +72,15 @@ func TestCommandLine(t *testing.T) {
 		},
 		UpdateScripts: os.Getenv("UPDATE") != "",
 	})
+}
+
+// until waits for what is meant, for a minute; otherwise is what the script fails with.
+func until(ts *testscript.TestScript, otherwise string, is func() bool) {
+	pace := time.NewTicker(20 * time.Millisecond)
+	defer pace.Stop()
+	for end := time.Now().Add(time.Minute); !is(); <-pace.C {
+		if time.Now().After(end) {
+			ts.Fatalf("%s", otherwise)
+		}
+	}
 }
