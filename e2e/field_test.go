@@ -14,7 +14,7 @@ import (
 // stands in the dock and on the front; credentials are kept and not shown; a visit of
 // the order is carried out by its device.
 func TestField(t *testing.T) {
-	ctx, p := startBy(t, stage.StartPlayed)
+	ctx, p := startAs(t, stage.Played)
 	press(t, ctx, "gf")
 	until(t, ctx, `document.querySelector(".bar .main:not(:disabled)")?.textContent.includes("Read all 11")`)
 	_ = eval[any](t, ctx, `document.querySelector(".bar .main").focus()`)

@@ -25,7 +25,7 @@ import (
 	"klammer/e2e/stage"
 	"klammer/proof/short"
 	"klammer/store"
-	"klammer/store/cluster"
+	"klammer/store/cluster/clustertest"
 )
 
 // editor edits over HTTP as a page does: each request has a name of its own and
@@ -137,22 +137,17 @@ func TestKilledAndKilled(t *testing.T) {
 	if os.Getenv("KLAMMER_PROVE") != "" {
 		edits, between = 3000, 200
 	}
-	dir, err := stage.Folder()
+	own := clustertest.New(t, url)
+	p, err := stage.StartOn(own, folder(t), stage.Plain)
 	require.NoError(t, err)
-	defer os.RemoveAll(dir)
-	db, err := cluster.Start(t.Context(), dir, "fsync=off")
-	require.NoError(t, err)
-	defer func() { _ = db.Stop() }()
-	p, err := stage.StartOn(db.URL)
-	require.NoError(t, err)
-	var url atomic.Pointer[string]
-	url.Store(&p.URL)
+	var at atomic.Pointer[string]
+	at.Store(&p.URL)
 
 	var done sync.WaitGroup
 	var failed atomic.Pointer[error]
 	editors := []*editor{{name: "ada"}, {name: "ben"}}
 	for i, e := range editors {
-		e.url, e.rand, e.rev, e.kept = &url, rand.New(rand.NewPCG(8, uint64(i))), 1, map[string]int64{}
+		e.url, e.rand, e.rev, e.kept = &at, rand.New(rand.NewPCG(8, uint64(i))), 1, map[string]int64{}
 		done.Go(func() {
 			for n := range edits {
 				if err := e.step(n); err != nil {
@@ -173,9 +168,9 @@ func TestKilledAndKilled(t *testing.T) {
 		case <-time.After(time.Duration(20+chance.IntN(between)) * time.Millisecond):
 			p.Kill()
 			kills++
-			p, err = stage.StartOn(db.URL)
+			p, err = p.Again()
 			require.NoError(t, err)
-			url.Store(&p.URL)
+			at.Store(&p.URL)
 		}
 	}
 	defer func() { _ = p.Stop() }()
@@ -183,22 +178,22 @@ func TestKilledAndKilled(t *testing.T) {
 		require.NoError(t, *e)
 	}
 
-	s, err := store.Open(t.Context(), db.URL)
+	s, err := store.Open(t.Context(), own)
 	require.NoError(t, err)
 	defer s.Close()
 	made, err := s.History(t.Context(), 1, 0, 1_000_000)
 	require.NoError(t, err)
-	at := map[string]int64{}
+	revision := map[string]int64{}
 	for _, m := range made {
 		if m.Token != "" {
-			require.Zero(t, at[m.Token], "%s was made twice", m.Token)
-			at[m.Token] = m.Revision
+			require.Zero(t, revision[m.Token], "%s was made twice", m.Token)
+			revision[m.Token] = m.Revision
 		}
 	}
 	for _, e := range editors {
 		for id, rev := range e.kept {
-			if at[id] == 0 || rev != 0 && at[id] != rev {
-				require.Failf(t, "acknowledged and not there", "%s at %d is at %d", id, rev, at[id])
+			if revision[id] == 0 || rev != 0 && revision[id] != rev {
+				require.Failf(t, "acknowledged and not there", "%s at %d is at %d", id, rev, revision[id])
 			}
 		}
 		t.Logf("%s: %d acknowledged, %d refused, %d asked again", e.name, len(e.kept), e.no, e.lost)
@@ -228,10 +223,7 @@ func TestKilledAndKilled(t *testing.T) {
 // has an edit on its way; what it said is kept, and what it did not say is not.
 func TestEndsSoon(t *testing.T) {
 	short.Skip(t)
-	data, err := stage.Folder()
-	require.NoError(t, err)
-	defer os.RemoveAll(data)
-	p, err := stage.Start(data, 0)
+	p, err := stage.Start(folder(t), stage.Plain)
 	require.NoError(t, err)
 	var ended sync.WaitGroup
 	for range 20 {
@@ -282,7 +274,7 @@ func TestEndsSoon(t *testing.T) {
 	for n := range said {
 		last = n
 	}
-	again, err := stage.Start(data, 0)
+	again, err := p.Again()
 	require.NoError(t, err)
 	defer func() { _ = again.Stop() }()
 	answer, err := http.Get(again.URL + "/api/offices/1")

@@ -6,8 +6,6 @@ import (
 	"github.com/chromedp/chromedp"
 	"github.com/chromedp/chromedp/kb"
 	"github.com/stretchr/testify/require"
-
-	"klammer/e2e/stage"
 )
 
 // TestOrders makes an order for a new switch, looks at the board after a step,
@@ -37,7 +35,7 @@ func TestOrders(t *testing.T) {
 	// The server goes; what was ticked is there when it is back.
 	p.Kill()
 	until(t, ctx, `document.querySelector("#revision")?.dataset.keeping === "lost"`)
-	q, err := stage.Start(p.Data, p.Port())
+	q, err := p.Again()
 	require.NoError(t, err)
 	t.Cleanup(func() { _ = q.Stop() })
 	until(t, ctx, `document.querySelector("#revision")?.dataset.keeping === "kept"`)

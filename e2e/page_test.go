@@ -16,16 +16,20 @@ import (
 
 	"klammer/e2e/stage"
 	"klammer/proof/short"
+	"klammer/store/cluster/clustertest"
 )
 
-// start gives a program on fresh data and a browser at its board.
-func start(t testing.TB) (context.Context, *stage.Program) {
-	t.Helper()
-	return startBy(t, stage.Start)
+// url is the PostgreSQL server in which each test has a database of its own.
+var url string
+
+func TestMain(m *testing.M) {
+	code := clustertest.Main(m, &url)
+	stage.End()
+	os.Exit(code)
 }
 
-// startBy is start with another way to start the program.
-func startBy(t testing.TB, begin func(string, int) (*stage.Program, error)) (context.Context, *stage.Program) {
+// browsed leaves a test out where there is no browser, or where a short run is asked for.
+func browsed(t testing.TB) {
 	t.Helper()
 	if t.Name() != "TestBoardByKeysAndMouse" { // which is what a short run looks at
 		short.Skip(t)
@@ -33,19 +37,54 @@ func startBy(t testing.TB, begin func(string, int) (*stage.Program, error)) (con
 	if _, err := exec.LookPath("chromium"); err != nil {
 		t.Skip("chromium is not installed: apt-get install chromium (./run test does)")
 	}
-	data, err := stage.Folder()
+}
+
+// folder is one that the database's user can get into, for as long as the test lasts.
+func folder(t testing.TB) string {
+	t.Helper()
+	dir, err := stage.Folder()
 	require.NoError(t, err)
-	p, err := begin(data, 0)
+	t.Cleanup(func() { os.RemoveAll(dir) })
+	return dir
+}
+
+// serve gives a program on a fresh database, until the test ends.
+func serve(t testing.TB, how stage.How) *stage.Program {
+	t.Helper()
+	p, err := stage.StartOn(clustertest.New(t, url), folder(t), how)
 	require.NoError(t, err)
-	t.Cleanup(func() {
-		_ = p.Stop()
-		os.RemoveAll(data)
-	})
-	ctx, cancel := context.WithTimeout(t.Context(), 5*time.Minute)
-	t.Cleanup(cancel)
-	ctx, stop, err := stage.Browser(ctx)
+	t.Cleanup(func() { _ = p.Stop() })
+	return p
+}
+
+// window opens a browser of somebody's own, until the test ends or whole does.
+func window(t testing.TB, whole context.Context) context.Context {
+	t.Helper()
+	ctx, stop, err := stage.Browser(whole)
 	require.NoError(t, err)
 	t.Cleanup(stop)
+	return ctx
+}
+
+// within is how long a test may take in all, five minutes.
+func within(t testing.TB) context.Context {
+	ctx, cancel := context.WithTimeout(t.Context(), 5*time.Minute)
+	t.Cleanup(cancel)
+	return ctx
+}
+
+// start gives a program on fresh data and a browser at its board.
+func start(t testing.TB) (context.Context, *stage.Program) {
+	t.Helper()
+	return startAs(t, stage.Plain)
+}
+
+// startAs is start with another way to start the program.
+func startAs(t testing.TB, how stage.How) (context.Context, *stage.Program) {
+	t.Helper()
+	browsed(t)
+	p := serve(t, how)
+	ctx := window(t, within(t))
 	require.NoError(t, stage.Open(ctx, p.URL, "Robin"))
 	return ctx, p
 }

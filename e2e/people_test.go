@@ -4,10 +4,8 @@ import (
 	"context"
 	"fmt"
 	"os"
-	"os/exec"
 	"strings"
 	"testing"
-	"time"
 
 	"github.com/chromedp/cdproto/webauthn"
 	"github.com/chromedp/chromedp"
@@ -15,31 +13,15 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"klammer/e2e/stage"
-	"klammer/proof/short"
 )
 
 // guarded gives a program where people sign in, a browser before its door, and what both
 // live in.
 func guarded(t *testing.T) (whole, ctx context.Context, p *stage.Program) {
 	t.Helper()
-	short.Skip(t)
-	if _, err := exec.LookPath("chromium"); err != nil {
-		t.Skip("chromium is not installed: apt-get install chromium (./run test does)")
-	}
-	data, err := stage.Folder()
-	require.NoError(t, err)
-	p, err = stage.StartGuarded(data, 0)
-	require.NoError(t, err)
-	t.Cleanup(func() {
-		_ = p.Stop()
-		os.RemoveAll(data)
-	})
-	whole, cancel := context.WithTimeout(t.Context(), 5*time.Minute)
-	t.Cleanup(cancel)
-	ctx, stop, err := stage.Browser(whole)
-	require.NoError(t, err)
-	t.Cleanup(stop)
-	return whole, ctx, p
+	browsed(t)
+	p, whole = serve(t, stage.Guarded), within(t)
+	return whole, window(t, whole), p
 }
 
 // TestPeople makes the first account by the link of the first start, invites somebody who
@@ -84,9 +66,7 @@ func TestPeople(t *testing.T) {
 	link := eval[string](t, ctx, `document.querySelector(".people .made code").textContent`)
 	look(ctx, "list")
 
-	other, stop2, err := stage.Browser(whole) // of his own
-	require.NoError(t, err)
-	defer stop2()
+	other := window(t, whole) // of his own
 	require.NoError(t, chromedp.Do(other, chromedp.Navigate(link)))
 	fill(other, "join-name", "Sam")
 	fill(other, "join-password", "four-words-no-relation"+kb.Enter)
@@ -200,21 +180,9 @@ func TestPeople(t *testing.T) {
 // TestAccountsHere has people sign in on this machine without TLS: a browser takes the cookie
 // for loopback, and keeps it.
 func TestAccountsHere(t *testing.T) {
-	short.Skip(t)
-	if _, err := exec.LookPath("chromium"); err != nil {
-		t.Skip("chromium is not installed: apt-get install chromium (./run test does)")
-	}
-	data, err := stage.Folder()
-	require.NoError(t, err)
-	defer os.RemoveAll(data)
-	p, err := stage.StartPlain(data)
-	require.NoError(t, err)
-	defer func() { _ = p.Stop() }()
-	whole, cancel := context.WithTimeout(t.Context(), 3*time.Minute)
-	defer cancel()
-	ctx, stop, err := stage.Browser(whole)
-	require.NoError(t, err)
-	defer stop()
+	browsed(t)
+	p := serve(t, stage.SignedIn)
+	ctx := window(t, within(t))
 	for _, host := range []string{"127.0.0.1", "localhost"} { // by either name
 		at := strings.Replace(p.Link, "127.0.0.1", host, 1)
 		if host == "127.0.0.1" {

@@ -7,8 +7,6 @@ import (
 
 	"github.com/chromedp/chromedp"
 	"github.com/stretchr/testify/require"
-
-	"klammer/e2e/stage"
 )
 
 // TestRackUnheard: at the rack the network is what is being changed. While the server is
@@ -44,7 +42,7 @@ func TestRackUnheard(t *testing.T) {
 	until(t, ctx, "%s", count("4")+` && /3\s+answers are\s+kept here/.test(document.querySelector(".unheard")?.textContent ?? "")`)
 	said := eval[float64](t, ctx, `Date.now()`)
 
-	q, err := stage.Start(p.Data, p.Port())
+	q, err := p.Again()
 	require.NoError(t, err)
 	t.Cleanup(func() { _ = q.Stop() })
 	until(t, ctx, "%s", `document.querySelector(".unheard") === null && `+count("4"))

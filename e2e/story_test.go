@@ -4,8 +4,6 @@ import (
 	"context"
 	"fmt"
 	"net/http"
-	"os"
-	"os/exec"
 	"testing"
 	"time"
 
@@ -14,7 +12,6 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"klammer/e2e/stage"
-	"klammer/proof/short"
 	"klammer/store/cluster"
 	"klammer/store/cluster/clustertest"
 )
@@ -44,7 +41,7 @@ func TestMendAndKill(t *testing.T) {
 	require.Equal(t, "lost", eval[string](t, ctx, `document.querySelector("#revision").dataset.keeping`), "what may not be kept is not said to be kept")
 
 	// Started again at the same place, the page finds it by itself.
-	q, err := stage.Start(p.Data, p.Port())
+	q, err := p.Again()
 	require.NoError(t, err)
 	t.Cleanup(func() { _ = q.Stop() })
 	kept(t, ctx, 3) // and asks what became of the edit: it was not made, and is made now
@@ -69,23 +66,14 @@ func TestMendAndKill(t *testing.T) {
 // TestDatabaseGone stops the database under the running server: nothing is
 // acknowledged that is not kept, and work goes on when it is back.
 func TestDatabaseGone(t *testing.T) {
-	short.Skip(t)
-	if _, err := exec.LookPath("chromium"); err != nil {
-		t.Skip("chromium is not installed: apt-get install chromium (./run test does)")
-	}
-	dir, err := stage.Folder()
-	require.NoError(t, err)
-	defer os.RemoveAll(dir)
+	browsed(t)
+	dir := folder(t)
 	db, err := cluster.Start(t.Context(), dir, "fsync=off")
 	require.NoError(t, err)
-	p, err := stage.StartOn(db.URL)
+	p, err := stage.StartOn(db.URL, dir, stage.Plain)
 	require.NoError(t, err)
 	defer func() { _ = p.Stop() }()
-	ctx, cancel := context.WithTimeout(t.Context(), 5*time.Minute)
-	defer cancel()
-	ctx, stop, err := stage.Browser(ctx)
-	require.NoError(t, err)
-	defer stop()
+	ctx := window(t, within(t))
 	require.NoError(t, stage.Open(ctx, p.URL, "Robin"))
 
 	well := func(path string) int {
@@ -123,32 +111,20 @@ func TestDatabaseGone(t *testing.T) {
 // first database is killed while somebody works, and the standby is promoted: without a
 // hand on either page both are at what was kept, and go on.
 func TestStandbyTakesOver(t *testing.T) {
-	short.Skip(t)
-	if _, err := exec.LookPath("chromium"); err != nil {
-		t.Skip("chromium is not installed: apt-get install chromium (./run test does)")
-	}
-	var dirs []string
-	for range 2 {
-		dir, err := stage.Folder()
-		require.NoError(t, err)
-		defer os.RemoveAll(dir)
-		dirs = append(dirs, dir)
-	}
+	browsed(t)
+	dirs := []string{folder(t), folder(t)}
 	first, err := cluster.Start(t.Context(), dirs[0])
 	require.NoError(t, err)
 	standby, err := clustertest.Standby(t.Context(), first, dirs[1])
 	require.NoError(t, err)
 	defer func() { _ = standby.Stop() }()
-	whole, cancel := context.WithTimeout(t.Context(), 5*time.Minute)
-	defer cancel()
+	whole := within(t)
 	var pages []context.Context
-	for _, name := range []string{"Robin", "Sam"} {
-		p, err := stage.StartOn(clustertest.Either(first, standby))
+	for i, name := range []string{"Robin", "Sam"} {
+		p, err := stage.StartOn(clustertest.Either(first, standby), dirs[i], stage.Plain)
 		require.NoError(t, err)
 		defer func() { _ = p.Stop() }()
-		ctx, stop, err := stage.Browser(whole)
-		require.NoError(t, err)
-		defer stop()
+		ctx := window(t, whole)
 		require.NoError(t, stage.Open(ctx, p.URL, name))
 		pages = append(pages, ctx)
 	}
@@ -184,9 +160,7 @@ func TestStandbyTakesOver(t *testing.T) {
 // arrive, and nobody overwrites anybody.
 func TestTwoEditors(t *testing.T) {
 	ctx, p := start(t)
-	other, stop, err := stage.Browser(t.Context())
-	require.NoError(t, err)
-	defer stop()
+	other := window(t, within(t))
 	require.NoError(t, stage.Open(other, p.URL, "Sam"))
 
 	goTo(t, other, "rack.18", 160)

@@ -53,6 +53,7 @@ func insideOnly(t *testing.T, words string, programs ...string) string {
 			t.Skipf("this needs %s: apt-get install openvswitch-switch iproute2 iputils-ping (./run test does)", p)
 		}
 	}
+	t.Parallel() // each in a world of its own, where most of the time is waiting
 	cmd := exec.Command("/proc/self/exe", "-test.run", "^"+t.Name()+"$", "-test.v")
 	cmd.Env = append(os.Environ(), "KLAMMER_INSIDE=1")
 	cmd.SysProcAttr = &syscall.SysProcAttr{Cloneflags: syscall.CLONE_NEWNET | syscall.CLONE_NEWNS | syscall.CLONE_NEWPID, Pdeathsig: syscall.SIGKILL}

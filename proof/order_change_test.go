@@ -147,6 +147,7 @@ func drawChange(t *rapid.T) change {
 // judges each step.
 func TestOrdersOfChanges(t *testing.T) {
 	short.Skip(t)
+	t.Parallel()
 	sums := map[string]*tally{}
 	draws := rapid.Custom(drawChange)
 	for seed := number("KLAMMER_CHANGES_FROM", 0); seed < number("KLAMMER_CHANGES", 30); seed++ {

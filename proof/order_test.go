@@ -418,6 +418,7 @@ type tally struct{ made, none, steps, interrupted, leaky, blind, walks, visits i
 // the lines of each step and works out the promises anew.
 func TestOrders(t *testing.T) {
 	short.Skip(t)
+	t.Parallel()
 	var sum tally
 	pairs := rapid.Custom(func(t *rapid.T) [2]*office.Office {
 		was, plan := drawnPair(t, 6)

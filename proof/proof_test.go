@@ -294,6 +294,7 @@ func foundRouting(o *office.Office) *found.Routing {
 // that breaks, and IDs are unique.
 func TestMends(t *testing.T) {
 	short.Skip(t)
+	t.Parallel()
 	rapid.Check(t, func(t *rapid.T) {
 		r := finding.Check(span.Compile(Draw(t, 5)))
 		before := map[string]bool{}

@@ -15,6 +15,7 @@ import (
 	"klammer/core/notation"
 	"klammer/proof"
 	"klammer/store"
+	"klammer/store/cluster/clustertest"
 )
 
 // BenchmarkLoad is 50 people, signed in, with one office open, who listen and make an edit
@@ -99,7 +100,7 @@ func BenchmarkLoad(b *testing.B) {
 // edit in one takes while eight people go through all the others. Run once: -benchtime 1x.
 func BenchmarkMany(b *testing.B) {
 	const many = 200
-	own := ownDatabase(b)
+	own := clustertest.New(b, url)
 	h := newHouseOn(b, own)
 	clinic, err := os.ReadFile("../demo/clinic.klm")
 	require.NoError(b, err)

@@ -19,6 +19,7 @@ import (
 	"klammer/secrets"
 	"klammer/server"
 	"klammer/store"
+	"klammer/store/cluster/clustertest"
 )
 
 // cutter passes what goes between a server and its database, until it cuts it off.
@@ -112,7 +113,7 @@ func (c *cutter) cut() {
 // request has a name it is done once, when it is asked again.
 func TestNothingWasChanged(t *testing.T) {
 	short.Skip(t)
-	own := ownDatabase(t)
+	own := clustertest.New(t, url)
 	u, err := neturl.Parse(own)
 	require.NoError(t, err)
 	c := newCutter(t, u.Host)

@@ -27,6 +27,7 @@ import (
 	"klammer/secrets"
 	"klammer/server"
 	"klammer/store"
+	"klammer/store/cluster/clustertest"
 )
 
 // hook is a webhook that can be down, and what it took.
@@ -110,7 +111,7 @@ func outward(t *testing.T, url string, key *secrets.Key) (base string, stop func
 func alone(t *testing.T) (d desk, own string, key *secrets.Key, stop func()) {
 	key, err := secrets.New(bytes.Repeat([]byte{7}, 32))
 	require.NoError(t, err)
-	own = ownDatabase(t)
+	own = clustertest.New(t, url)
 	d = desk{t: t, name: "Robin"}
 	d.base, stop = outward(t, own, key)
 	text, err := os.ReadFile("../demo/clinic.klm")
@@ -192,7 +193,7 @@ func TestNotices(t *testing.T) {
 // TestNoticesByRole: who may not hear of an office any more, or not in that way, is not told, from
 // the next message on; what he may hear goes on.
 func TestNoticesByRole(t *testing.T) {
-	h := newHouseOn(t, ownDatabase(t)) // no other server sends what is put down here
+	h := newHouseOn(t, clustertest.New(t, url)) // no other server sends what is put down here
 	h.srv.SpeakOut(server.Out{Pause: time.Hour, Tick: 20 * time.Millisecond})
 	robin := h.first()
 	here := h.offices[0]

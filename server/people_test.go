@@ -3,7 +3,6 @@ package server_test
 import (
 	"bufio"
 	"context"
-	"crypto/rand"
 	"encoding/csv"
 	"encoding/json"
 	"fmt"
@@ -34,17 +33,6 @@ type house struct {
 }
 
 func newHouse(t testing.TB, more ...server.Access) *house { return newHouseOn(t, url, more...) }
-
-// ownDatabase is a database that no other test writes into.
-func ownDatabase(t testing.TB) string {
-	conn, err := pgx.Connect(t.Context(), url)
-	require.NoError(t, err)
-	defer conn.Close(t.Context())
-	name := "own_" + strings.ToLower(rand.Text()[:10])
-	_, err = conn.Exec(t.Context(), "CREATE DATABASE "+name)
-	require.NoError(t, err)
-	return strings.Replace(url, "/"+conn.Config().Database+"?", "/"+name+"?", 1)
-}
 
 func newHouseOn(t testing.TB, url string, more ...server.Access) *house {
 	ctx, stop := context.WithCancel(context.Background())

@@ -19,6 +19,7 @@ import (
 	"klammer/core/notation"
 	"klammer/server"
 	"klammer/store"
+	"klammer/store/cluster/clustertest"
 )
 
 // TestRest: offices that nobody looks at are let go of and read again when somebody does; one that
@@ -28,7 +29,7 @@ func TestRest(t *testing.T) {
 	if testing.Short() {
 		many = 8
 	}
-	h := newHouseOn(t, ownDatabase(t))
+	h := newHouseOn(t, clustertest.New(t, url))
 	robin := h.first()
 	text, err := os.ReadFile("../demo/clinic.klm")
 	require.NoError(t, err)

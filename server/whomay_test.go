@@ -13,6 +13,7 @@ import (
 
 	"klammer/secrets"
 	"klammer/server"
+	"klammer/store/cluster/clustertest"
 )
 
 // asker is somebody there may be, and what he may by rights.
@@ -98,7 +99,7 @@ type door struct {
 // would do its work, and looks at the database afterwards: who may not has changed nothing and
 // was told nothing, and where somebody may, it was done.
 func TestWhoMay(t *testing.T) {
-	url := ownDatabase(t)
+	url := clustertest.New(t, url)
 	h := newHouseOn(t, url)
 	key, err := secrets.New([]byte(strings.Repeat("k", 32)))
 	require.NoError(t, err)

@@ -3,7 +3,6 @@ package store_test
 import (
 	"context"
 	"fmt"
-	neturl "net/url"
 	"os"
 	"sync"
 	"testing"
@@ -219,20 +218,12 @@ func TestListen(t *testing.T) {
 // bring its tables up once, and all of them serve.
 func TestOpenAtOnce(t *testing.T) {
 	short.Skip(t)
-	conn, err := pgx.Connect(t.Context(), url)
-	require.NoError(t, err)
-	defer conn.Close(context.Background())
-	_, err = conn.Exec(t.Context(), "CREATE DATABASE at_once TEMPLATE template0")
-	require.NoError(t, err)
-	defer func() { _, _ = conn.Exec(context.Background(), "DROP DATABASE at_once WITH (FORCE)") }()
-	fresh, err := neturl.Parse(url)
-	require.NoError(t, err)
-	fresh.Path = "/at_once"
+	fresh := clustertest.New(t, url)
 	var w sync.WaitGroup
 	errs := make([]error, 4)
 	for k := range errs {
 		w.Go(func() {
-			s, err := store.Open(t.Context(), fresh.String())
+			s, err := store.Open(t.Context(), fresh)
 			if errs[k] = err; err == nil {
 				_, errs[k] = s.Offices(t.Context())
 				s.Close()

@@ -13,12 +13,12 @@ import (
 	"testing"
 	"time"
 
-	"github.com/jackc/pgx/v5"
 	"github.com/stretchr/testify/require"
 
 	"klammer/proof/short"
 	"klammer/server"
 	"klammer/store/cluster"
+	"klammer/store/cluster/clustertest"
 )
 
 // said is what a command prints, while it runs.
@@ -92,21 +92,15 @@ func TestConfigurationLines(t *testing.T) {
 		group, names = nil, nil
 	}
 	require.Greater(t, len(trials), 14)
-	for k, x := range trials {
+	for _, x := range trials {
 		t.Run(x.name, func(t *testing.T) {
-			conn, err := pgx.Connect(t.Context(), c.URL)
-			require.NoError(t, err)
-			name := fmt.Sprintf("lines_%d", k)
-			_, err = conn.Exec(t.Context(), "CREATE DATABASE "+name)
-			require.NoError(t, err)
-			require.NoError(t, conn.Close(t.Context()))
 			own := append([]string{}, lines...)
 			for _, i := range x.take {
 				own[i] = strings.TrimPrefix(own[i], "#")
 			}
 			address := regexp.MustCompile(`(?m)^database-url = .*$`)
 			file := filepath.Join(t.TempDir(), "klammer.toml")
-			require.NoError(t, os.WriteFile(file, []byte(address.ReplaceAllLiteralString(strings.Join(own, "\n"), fmt.Sprintf("database-url = %q", strings.Replace(c.URL, "/klammer?", "/"+name+"?", 1)))), 0o600))
+			require.NoError(t, os.WriteFile(file, []byte(address.ReplaceAllLiteralString(strings.Join(own, "\n"), fmt.Sprintf("database-url = %q", clustertest.New(t, c.URL)))), 0o600))
 			ctx, stop := context.WithCancel(t.Context())
 			defer stop()
 			out := &said{}

@@ -221,12 +221,12 @@ func main() {
 }
 
 // begin starts the program in a folder of its own.
-func begin(start func(string, int) (*stage.Program, error)) (*stage.Program, func(), error) {
+func begin(how stage.How) (*stage.Program, func(), error) {
 	data, err := stage.Folder()
 	if err != nil {
 		return nil, nil, err
 	}
-	program, err := start(data, 0)
+	program, err := stage.Start(data, how)
 	if err != nil {
 		os.RemoveAll(data)
 		return nil, nil, err
@@ -251,8 +251,8 @@ func take(asked asked) error {
 	if _, err := fmt.Sscanf(size, "%dx%d", &w, &h); err != nil {
 		return fmt.Errorf("-size %s: write WIDTHxHEIGHT", size)
 	}
-	for name, start := range map[string]func(string, int) (*stage.Program, error){"": stage.Start, "played": stage.StartPlayed, "guarded": stage.StartGuarded} {
-		program, end, err := begin(start)
+	for name, how := range map[string]stage.How{"": stage.Plain, "played": stage.Played, "guarded": stage.Guarded} {
+		program, end, err := begin(how)
 		if err != nil {
 			return err
 		}
@@ -262,6 +262,7 @@ func take(asked asked) error {
 	other := programs[""]
 	ctx, cancel := context.WithTimeout(context.Background(), 5*time.Minute)
 	defer cancel()
+	defer stage.End()
 	ctx, stop, err := stage.Browser(ctx)
 	if err != nil {
 		return err

@@ -13,6 +13,7 @@ import (
 	"regexp"
 	"runtime"
 	"strings"
+	"sync"
 	"syscall"
 	"time"
 
@@ -29,14 +30,29 @@ func Root() string {
 	return filepath.Join(filepath.Dir(file), "..", "..")
 }
 
-// Program is a running klammer with a folder for its data.
+// Program is a running klammer.
 type Program struct {
 	URL  string
 	Link string // with which the first account is made, where people sign in
-	Data string
+
+	env  string
+	args []string
+	port int // that it was told to listen on; 0 for any
 	cmd  *exec.Cmd
 	out  *strings.Builder
 }
+
+// How is how a program is started, beside what all are started with.
+type How []string
+
+// A program asks for a name, or has people sign in: over TLS with a certificate of its own, or
+// without, on this machine or over a proxy. Or stand-ins play the devices of the demo as it is.
+var (
+	Plain    How
+	Guarded  = How{"--accounts", "--tls", "self"}
+	SignedIn = How{"--accounts"}
+	Played   = How{"--as-is", filepath.Join(Root(), "demo", "clinic-as-is.klm"), "--stand-ins", filepath.Join(Root(), "demo", "clinic-field.klm")}
+)
 
 // Folder makes a folder that the database's user can get into.
 func Folder() (string, error) {
@@ -47,40 +63,29 @@ func Folder() (string, error) {
 	return dir, err
 }
 
-// Start runs bin/klammer, which `./run build` makes, and waits for its
-// address. The same data folder finds what was kept there before. A port other
-// than 0 is taken again, so that a page that is open finds the server.
-func Start(data string, port int) (*Program, error) {
-	return run(&Program{Data: data}, "KLAMMER_DATABASE_URL=", "--data", data, "--listen", fmt.Sprintf("127.0.0.1:%d", port))
+// Start runs bin/klammer, which `./run build` makes, with a database of its own in the folder,
+// and waits for its address.
+func Start(folder string, how How) (*Program, error) { return StartOn("", folder, how) }
+
+// StartOn is Start on a database of the caller's; the folder has its keys then.
+func StartOn(database, folder string, how How) (*Program, error) {
+	args := append([]string{"--load", filepath.Join(Root(), "demo", "clinic.klm"), "--data", filepath.Join(folder, "data")}, how...)
+	return run(&Program{env: "KLAMMER_DATABASE_URL=" + database, args: args})
 }
 
-// StartPlayed is Start of the demo as it is, with stand-ins that play its devices.
-func StartPlayed(data string, port int) (*Program, error) {
-	return run(&Program{Data: data}, "KLAMMER_DATABASE_URL=", "--data", data, "--listen", fmt.Sprintf("127.0.0.1:%d", port),
-		"--as-is", filepath.Join(Root(), "demo", "clinic-as-is.klm"), "--stand-ins", filepath.Join(Root(), "demo", "clinic-field.klm"))
+// Again starts a program that has ended at the port that it had, so that a page that is open
+// finds it, and on what it kept.
+func (p *Program) Again() (*Program, error) {
+	again := &Program{env: p.env, args: p.args}
+	_, _ = fmt.Sscanf(p.URL[strings.LastIndex(p.URL, ":")+1:], "%d", &again.port)
+	return run(again)
 }
 
-// StartGuarded is Start where people sign in, over TLS with a certificate of its own.
-func StartGuarded(data string, port int) (*Program, error) {
-	return run(&Program{Data: data}, "KLAMMER_DATABASE_URL=", "--data", data, "--listen", fmt.Sprintf("127.0.0.1:%d", port), "--accounts", "--tls", "self")
-}
-
-// StartPlain runs the program with a database of its own, where people sign in without TLS: on
-// this machine, or over a proxy.
-func StartPlain(data string) (*Program, error) {
-	return run(&Program{Data: data}, "KLAMMER_DATABASE_URL=", "--data", data, "--listen", "127.0.0.1:0", "--accounts")
-}
-
-// StartOn runs the program on a database of the caller's.
-func StartOn(url string) (*Program, error) {
-	return run(&Program{}, "KLAMMER_DATABASE_URL="+url, "--listen", "127.0.0.1:0")
-}
-
-func run(program *Program, env string, args ...string) (*Program, error) {
-	args = append([]string{"serve", "--load", filepath.Join(Root(), "demo", "clinic.klm")}, args...)
+func run(program *Program) (*Program, error) {
+	args := append([]string{"serve", "--listen", fmt.Sprintf("127.0.0.1:%d", program.port)}, program.args...)
 	program.out = &strings.Builder{}
 	program.cmd = exec.Command(filepath.Join(Root(), "bin", "klammer"), args...)
-	program.cmd.Env = append(os.Environ(), env)
+	program.cmd.Env = append(os.Environ(), program.env)
 	pipe, err := program.cmd.StdoutPipe()
 	if err != nil {
 		return nil, err
@@ -103,13 +108,6 @@ func run(program *Program, env string, args ...string) (*Program, error) {
 	return nil, fmt.Errorf("klammer gave no address: %s", program.out)
 }
 
-// Port is the port that the program listens on.
-func (p *Program) Port() int {
-	var n int
-	_, _ = fmt.Sscanf(p.URL[strings.LastIndex(p.URL, ":")+1:], "%d", &n)
-	return n
-}
-
 // Kill ends the program as a power cut would: at once, nothing tidied up.
 func (p *Program) Kill() {
 	_ = p.cmd.Process.Kill()
@@ -121,16 +119,54 @@ func (p *Program) Stop() error {
 	if err := p.cmd.Process.Signal(syscall.SIGINT); err != nil {
 		return err
 	}
-	if p.Data != "" {
-		for _, more := range []string{".key", ".crt", ".crt.key"} {
-			defer os.Remove(p.Data + more)
-		}
-	}
 	return p.cmd.Wait()
 }
 
-// Browser starts Chromium with an empty profile and opens a tab of 1280x800.
+// chromium is the browser that all windows of a run are of: to start one takes longer than
+// most tests look at it.
+var chromium struct {
+	sync.Mutex
+	ctx  context.Context
+	stop context.CancelFunc
+}
+
+// Browser opens a window of 1280x800 that shares nothing with another: a profile of its own,
+// which is empty.
 func Browser(ctx context.Context) (context.Context, context.CancelFunc, error) {
+	chromium.Lock()
+	if chromium.ctx == nil || chromium.ctx.Err() != nil { // none yet, or it is gone
+		if err := launch(); err != nil {
+			chromium.Unlock()
+			return nil, nil, err
+		}
+	}
+	window, closed := chromedp.NewContext(chromium.ctx, chromedp.WithNewBrowserContext())
+	chromium.Unlock()
+	window, ended := context.WithCancelCause(window)
+	forget := context.AfterFunc(ctx, func() { ended(context.Cause(ctx)) })
+	stop := func() { forget(); closed(); ended(nil) }
+	if err := ready(window); err != nil {
+		stop()
+		return nil, nil, err
+	}
+	return window, stop, nil
+}
+
+// ready makes a window one that tests look at.
+func ready(ctx context.Context) error {
+	if err := chromedp.Do(ctx, chromedp.EmulateViewport(1280, 800)); err != nil {
+		return err
+	}
+	if _, err := chromedp.Call(ctx, page.AddScriptToEvaluateOnNewDocument, page.AddScriptToEvaluateOnNewDocumentParams{Source: pending}); err != nil {
+		return err
+	}
+	// A page that takes itself for one in the background hears no keys.
+	_, err := chromedp.Call(ctx, emulation.SetFocusEmulationEnabled, emulation.SetFocusEmulationEnabledParams{Enabled: true})
+	return err
+}
+
+// launch starts Chromium.
+func launch() error {
 	opts := []chromedp.ExecAllocatorOption{
 		chromedp.Headless, chromedp.NoSandbox, chromedp.DisableGPU, chromedp.NoFirstRun, chromedp.NoDefaultBrowserCheck,
 		chromedp.Flag("disable-quic", true), chromedp.Flag("disable-background-networking", true),
@@ -144,23 +180,24 @@ func Browser(ctx context.Context) (context.Context, context.CancelFunc, error) {
 			break
 		}
 	}
-	ctx, stopBrowser := chromedp.NewExecAllocator(ctx, opts...)
+	ctx, stopBrowser := chromedp.NewExecAllocator(context.Background(), opts...)
 	ctx, stopTab := chromedp.NewContext(ctx)
 	stop := func() { stopTab(); stopBrowser() }
-	if err := chromedp.Do(ctx, chromedp.EmulateViewport(1280, 800)); err != nil {
+	if err := chromedp.Do(ctx); err != nil {
 		stop()
-		return nil, nil, err
+		return err
 	}
-	if _, err := chromedp.Call(ctx, page.AddScriptToEvaluateOnNewDocument, page.AddScriptToEvaluateOnNewDocumentParams{Source: pending}); err != nil {
-		stop()
-		return nil, nil, err
+	chromium.ctx, chromium.stop = ctx, stop
+	return nil
+}
+
+// End ends the browser, after the last test.
+func End() {
+	chromium.Lock()
+	defer chromium.Unlock()
+	if chromium.stop != nil {
+		chromium.stop()
 	}
-	// A page that takes itself for one in the background hears no keys.
-	if _, err := chromedp.Call(ctx, emulation.SetFocusEmulationEnabled, emulation.SetFocusEmulationEnabledParams{Enabled: true}); err != nil {
-		stop()
-		return nil, nil, err
-	}
-	return ctx, stop, nil
 }
 
 // Open goes to the program, says a name and waits for the board.

@@ -3,9 +3,14 @@ package clustertest
 
 import (
 	"context"
+	"crypto/rand"
 	"fmt"
 	"os"
+	"strings"
 	"testing"
+
+	"github.com/jackc/pgx/v5"
+	"github.com/stretchr/testify/require"
 
 	"klammer/store/cluster"
 )
@@ -27,4 +32,17 @@ func Main(m *testing.M, url *string) int {
 	defer func() { _ = one.Stop() }()
 	*url = one.URL
 	return m.Run()
+}
+
+// New makes a database that no other test writes into, on the server at url, and gives how to
+// connect to it.
+func New(t testing.TB, url string) string {
+	t.Helper()
+	conn, err := pgx.Connect(t.Context(), url)
+	require.NoError(t, err)
+	defer conn.Close(t.Context())
+	name := "own_" + strings.ToLower(rand.Text()[:10])
+	_, err = conn.Exec(t.Context(), "CREATE DATABASE "+name+" TEMPLATE template0")
+	require.NoError(t, err)
+	return strings.Replace(url, "/"+conn.Config().Database+"?", "/"+name+"?", 1)
 }
