@@ -9,6 +9,31 @@ import (
 	"klammer/core/office"
 )
 
+// meant is the device whose name a statement begins with. One that is written as people write it,
+// with capitals, spaces or umlauts, is taken for the device that has it in the form that fits, and
+// said: the longest such name behind which something is left to read. As an office may have both a
+// main-switch and a main-switch-1, "Main Switch 1: 10" is port 1 of the one, and "Main Switch 1 2:
+// 10" port 2 of the other.
+func (r *reader) meant(cur *cursor, tok token) (*office.Device, error) {
+	device, err := r.draft.FindDevice(tok.text)
+	if err == nil {
+		return device, nil
+	}
+	text, begun, found := tok.text, cur.at, 0
+	for more := 0; more < mostWords && cur.peek().kind == word; more++ {
+		if name := office.Fitting(text, ""); r.draft.HasDevice(name) {
+			device, _ = r.draft.FindDevice(name)
+			found, tok.text = cur.at, text
+		}
+		text += " " + cur.next().text
+	}
+	if cur.at = begun; device == nil || r.fitting(tok, tok.text) == "" {
+		return nil, err
+	}
+	cur.at = found
+	return device, nil
+}
+
 // other reads what starts with a device's name, and on the line removals.
 //
 // Many branches: a line leaves out what a file says by its place.
@@ -28,7 +53,7 @@ func (r *reader) other(cur *cursor, statement *statement) *fault {
 	if tok.kind != word || !plainName(tok.text) {
 		return faultf(tok.at, "%s starts no statement: office, vlan, service, use, plan, device, cable, plug, must, never, or a device's name", tok.shown())
 	}
-	device, err := r.draft.FindDevice(tok.text)
+	device, err := r.meant(cur, tok)
 	if err != nil {
 		if n := office.Nearest(tok.text, TopLevel); n != "" {
 			return faultf(tok.at, "%s starts no statement: did you mean %s?", tok.text, n)

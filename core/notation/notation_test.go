@@ -420,10 +420,12 @@ device gate firewall with wan and 4 lan ports
 device nas Linux server
 device "Loft 2" 24-port PoE switch by port
 device ap1 access point, follows air
+device ap2 wireless access point with 2 SSIDs
 plan air
   1: guests
 main-switch 1: use desk
-main-switch 2: Guests
+Main Switch 2: Guests
+LOFT 2 3: Guests
 cable main-switch.8 gate.lan1
 must Plot-Room to guests ping
 `
@@ -434,12 +436,12 @@ must Plot-Room to guests ping
 		said = append(said, fmt.Sprintf("%d:%d %s", one.Line, one.Column, one.Text))
 	}
 	require.Equal(t, []string{"2:9 Plot Room is taken as plot-room", "3:9 Büro is taken as buero", "4:9 the Yard is taken as the-yard",
-		"7:8 Main Switch is taken as main-switch", "10:8 Loft 2 is taken as loft-2"}, said)
+		"7:8 Main Switch is taken as main-switch", "10:8 Loft 2 is taken as loft-2", "16:1 Main Switch is taken as main-switch", "17:1 LOFT 2 is taken as loft-2"}, said)
 	fits := file.String()
 	for _, line := range []string{
 		`vlan 10 plot-room "where plans hang" net 10.0.10.0/24`, "vlan 20 buero", "vlan 30 the-yard local", "use desk 10 [20]", "device main-switch switch\n  ports 1-8",
 		"device gate firewall\n  forwarding routed\n  ports wan, lan1-lan4", "device nas host\n  ports eth0\n  wording linux",
-		"device loft-2 switch\n  ports 1-24\n  wording by-port", "device ap1 wap follows air\n  ports eth0", "must vlan 10 to vlan 40 ping",
+		"device loft-2 switch\n  ports 1-24\n  wording by-port", "device ap1 wap follows air\n  ports eth0", "  ports eth0\n  inner \"SSID 1\" ssid: off\n  inner \"SSID 2\" ssid: off", "  1: use desk\n  2: 40", "  3: 40", "must vlan 10 to vlan 40 ping",
 	} {
 		require.Contains(t, fits, line)
 	}

@@ -19,12 +19,12 @@ type Described struct {
 
 // kindWords are what people call devices, beside the words of the notation.
 var kindWords = map[string]string{
-	"access point": "wap", "ap": "wap", "wireless access point": "wap", "server": "host", "storage": "host", "nas": "host",
+	"access point": "wap", "access-point": "wap", "accesspoint": "wap", "ap": "wap", "server": "host", "storage": "host", "nas": "host",
 	"unmanaged switch": "switch", "gateway": "router",
 }
 
 // adjectives are what people say of a device that is nothing to frames.
-var adjectives = []string{"managed", "smart", "poe", "poe+", "gigabit", "small", "big", "old", "new", "desktop", "rack"}
+var adjectives = []string{"managed", "smart", "poe", "poe+", "gigabit", "small", "big", "old", "new", "desktop", "rack", "wireless", "wifi", "ceiling"}
 
 var (
 	countPorts = regexp.MustCompile(`^(\d+)\s*(?:x\s*)?(?:ports?\s*)?(\d+(?:\.\d)?[MG])?\s*(?:ports?)?$`)
@@ -37,6 +37,7 @@ var (
 	// "4 lan ports", "a wan port", "wan": ports by their name.
 	lanPorts  = regexp.MustCompile(`^(\d+)\s*(?:x\s*)?([a-z]+)[-\s]ports?(?:\s+(\d+(?:\.\d)?[mg]))?$`)
 	byWording = regexp.MustCompile(`(?i)^(.+?)\s+(by[-\s].+)$`)
+	radioNets = regexp.MustCompile(`^(\d+)\s*(?:x\s*)?ssids?$`)
 	onePort   = regexp.MustCompile(`^((?:wan|lan|dmz|eth|sfp|uplink|ge)\d*)(?:[-\s]port)?$`)
 	articles  = regexp.MustCompile(`(?i)^\s*(?:an?|the|one)\s+`)
 	commas    = regexp.MustCompile(`\s*,\s*|\s+(?:and|with)\s+`)
@@ -78,6 +79,11 @@ func kindOf(words string) (kind office.Kind, linux bool) {
 //	device shop host
 //	  ports eth0
 //	  wording linux
+//	> device hall access point with 2 SSIDs
+//	device hall wap
+//	  ports eth0
+//	  inner "SSID 1" ssid: off
+//	  inner "SSID 2" ssid: off
 //	> device Attic Room 24-port PoE switch, by port
 //	device attic-room switch
 //	  ports 1-24
@@ -112,6 +118,7 @@ func Describe(words string) (*Described, error) {
 	if d.managed != "" {
 		d.Lines = append(d.Lines, d.managed)
 	}
+	d.Lines = append(d.Lines, d.inner...)
 	return &d.Described, nil
 }
 
@@ -123,6 +130,7 @@ type describing struct {
 	Described
 	front                        int // ports of the front so far
 	ports                        []string
+	inner                        []string // lines of its radio's networks
 	forwarding, wording, managed string
 }
 
@@ -151,6 +159,8 @@ func (d *describing) take(part string) error {
 	case lanPorts.MatchString(low):
 		m := lanPorts.FindStringSubmatch(low)
 		return d.count(m[1], m[2], m[3])
+	case radioNets.MatchString(low):
+		return d.networks(radioNets.FindStringSubmatch(low)[1])
 	case namedPorts.MatchString(part):
 		d.ports = append(d.ports, namedPorts.FindStringSubmatch(part)[1])
 	case onePort.MatchString(low):
@@ -177,6 +187,21 @@ func (d *describing) take(part string) error {
 			part,
 			strings.Join(kindList(), ", "),
 		)
+	}
+	return nil
+}
+
+// mostNetworks is how many SSIDs a sentence may say: what radios take.
+const mostNetworks = 32
+
+// networks adds as many SSIDs as are said, which have no VLAN yet.
+func (d *describing) networks(many string) error {
+	k, err := strconv.Atoi(many)
+	if err != nil || k < 1 || k > mostNetworks {
+		return fmt.Errorf("%s SSIDs: an access point has 1 to %d", many, mostNetworks)
+	}
+	for range k {
+		d.inner = append(d.inner, fmt.Sprintf("inner \"SSID %d\" ssid: off", len(d.inner)+1))
 	}
 	return nil
 }
