@@ -17,9 +17,14 @@ import (
 )
 
 // TestMendAndKill is the first story: see the broken cable, mend it from the
-// keyboard, and find the mend after the server was killed.
+// keyboard, and find the mend after the server was killed, in the database of its own that it
+// left running.
 func TestMendAndKill(t *testing.T) {
-	ctx, p := start(t)
+	browsed(t)
+	p, err := stage.Start(folder(t), stage.Plain)
+	require.NoError(t, err)
+	ctx := window(t, within(t))
+	require.NoError(t, stage.Open(ctx, p.URL, "Robin"))
 	until(t, ctx, broken)
 	require.Contains(t, eval[string](t, ctx, cable+`.getAttribute("aria-label")`), "[130] ends at rack 19")
 
