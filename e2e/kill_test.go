@@ -32,6 +32,7 @@ import (
 // is asked again under it until somebody knows what became of it.
 type editor struct {
 	name string
+	t    testing.TB
 	url  *atomic.Pointer[string]
 	rand *rand.Rand
 	rev  int64            // the revision that it knows
@@ -56,7 +57,7 @@ func (e *editor) write(path, id string, body map[string]any) (revision int64, ok
 		if err != nil {
 			again = true
 			e.lost++
-			time.Sleep(20 * time.Millisecond)
+			clustertest.Pace(e.t, 20*time.Millisecond)
 			continue
 		}
 		var v struct {
@@ -70,7 +71,7 @@ func (e *editor) write(path, id string, body map[string]any) (revision int64, ok
 		case err != nil || v.Unsure || answer.StatusCode == 503:
 			again = true
 			e.lost++
-			time.Sleep(20 * time.Millisecond)
+			clustertest.Pace(e.t, 20*time.Millisecond)
 			continue
 		case answer.StatusCode >= 500 || v.Error == "" && answer.StatusCode >= 300:
 			return 0, false, fmt.Errorf("%s: %d %s", text, answer.StatusCode, v.Error)
@@ -147,7 +148,7 @@ func TestKilledAndKilled(t *testing.T) {
 	var failed atomic.Pointer[error]
 	editors := []*editor{{name: "ada"}, {name: "ben"}}
 	for i, e := range editors {
-		e.url, e.rand, e.rev, e.kept = &at, rand.New(rand.NewPCG(8, uint64(i))), 1, map[string]int64{}
+		e.t, e.url, e.rand, e.rev, e.kept = t, &at, rand.New(rand.NewPCG(8, uint64(i))), 1, map[string]int64{}
 		done.Go(func() {
 			for n := range edits {
 				if err := e.step(n); err != nil {

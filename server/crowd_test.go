@@ -23,6 +23,7 @@ import (
 
 	"klammer/proof/short"
 	"klammer/server"
+	"klammer/store/cluster/clustertest"
 )
 
 // TestCrowd: one of many who asks for 10,000 event streams has the places of one, whoever
@@ -129,8 +130,7 @@ func TestSlow(t *testing.T) {
 		}()
 		go func() {
 			_, err := io.WriteString(c, head)
-			for err == nil {
-				time.Sleep(20 * time.Millisecond)
+			for err == nil && clustertest.Pace(t, 20*time.Millisecond) {
 				_, err = c.Write([]byte(" "))
 			}
 		}()
@@ -176,7 +176,7 @@ func TestSlow(t *testing.T) {
 		status, v, _ := h.ask("POST", edit, map[string]any{"base": revision, "commands": []any{map[string]any{"lines": []string{lines}}}}, robin...)
 		require.Contains(t, []int{200, 422}, status, v)
 		if status == 422 {
-			time.Sleep(100 * time.Millisecond)
+			clustertest.Pace(t, 100*time.Millisecond)
 			revision--
 		}
 	}

@@ -84,15 +84,14 @@ func TestStandby(t *testing.T) {
 					acked.Store(token, rev)
 					base = rev
 					if before.Load() == 0 {
-						time.Sleep(5 * time.Millisecond)
+						clustertest.Pace(t, 5*time.Millisecond)
 					}
 					break
 				}
 				refused.Add(1)
-				if t.Context().Err() != nil {
+				if !clustertest.Pace(t, 100*time.Millisecond) {
 					return
 				}
-				time.Sleep(100 * time.Millisecond)
 			}
 		}
 	}

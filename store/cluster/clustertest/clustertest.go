@@ -8,6 +8,7 @@ import (
 	"os"
 	"strings"
 	"testing"
+	"time"
 
 	"github.com/jackc/pgx/v5"
 	"github.com/stretchr/testify/require"
@@ -45,4 +46,14 @@ func New(t testing.TB, url string) string {
 	_, err = conn.Exec(t.Context(), "CREATE DATABASE "+name+" TEMPLATE template0")
 	require.NoError(t, err)
 	return strings.Replace(url, "/"+conn.Config().Database+"?", "/"+name+"?", 1)
+}
+
+// Pace waits as a client does between two tries; false where the test is over, and so are they.
+func Pace(t testing.TB, pause time.Duration) bool {
+	select {
+	case <-t.Context().Done():
+		return false
+	case <-time.After(pause):
+		return true
+	}
 }
